@@ -1,0 +1,292 @@
+package client
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"rankwarden.example/core/policy"
+)
+
+// SignIn opens a session, which this client then uses.
+func (c *Client) SignIn(ctx context.Context, name, password string) (Me, error) {
+	var me Me
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/session", in: map[string]string{"name": name, "password": password}, out: &me})
+	return me, err
+}
+
+// Me is who is signed in.
+func (c *Client) Me(ctx context.Context) (Me, error) {
+	me, _, err := get[Me](ctx, c, "/session", nil)
+	return me, err
+}
+
+// SignOut ends the session.
+func (c *Client) SignOut(ctx context.Context) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/session"})
+	return err
+}
+
+// MakeToken makes an API token with the caller's role, or another one when it is given.
+func (c *Client) MakeToken(ctx context.Context, name, role string, hours int) (NewToken, error) {
+	var out NewToken
+	in := map[string]any{"name": name, "expires_in_hours": hours}
+	if role != "" {
+		in["role"] = role
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/tokens", in: in, out: &out})
+	return out, err
+}
+
+// RevokeToken ends one of the caller's tokens.
+func (c *Client) RevokeToken(ctx context.Context, id string) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/tokens/" + url.PathEscape(id)})
+	return err
+}
+
+// AddOperator adds an operator.
+func (c *Client) AddOperator(ctx context.Context, name, password, role string) (Operator, error) {
+	var out Operator
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/operators", in: map[string]string{"name": name, "password": password, "role": role}, out: &out})
+	return out, err
+}
+
+// CheckPolicy checks a document as the service would, without storing it.
+func (c *Client) CheckPolicy(ctx context.Context, source string) ([]policy.Problem, error) {
+	var out struct {
+		Problems []policy.Problem `json:"problems"`
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policy-check", in: Document{source}, out: &out})
+	return out.Problems, err
+}
+
+// Policies lists policies; search is part of a name or title.
+func (c *Client) Policies(ctx context.Context, search string, p Page) (List[PolicySummary], error) {
+	return list[PolicySummary](ctx, c, "/policies", values("search", search), p)
+}
+
+// Policy reads a policy with its draft.
+func (c *Client) Policy(ctx context.Context, name string) (Policy, error) {
+	out, _, err := get[Policy](ctx, c, "/policies/"+url.PathEscape(name), nil)
+	return out, err
+}
+
+// NewPolicy saves the first draft of a policy.
+func (c *Client) NewPolicy(ctx context.Context, source string) (Policy, error) {
+	var out Policy
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policies", in: Document{source}, out: &out})
+	return out, err
+}
+
+// SavePolicy saves a draft over a version.
+func (c *Client) SavePolicy(ctx context.Context, name, source string, over int64) (Policy, error) {
+	var out Policy
+	_, err := c.do(ctx, call{method: http.MethodPut, path: "/policies/" + url.PathEscape(name), in: Document{source}, out: &out, ifMatch: over})
+	return out, err
+}
+
+// PublishPolicy publishes the draft of a version.
+func (c *Client) PublishPolicy(ctx context.Context, name string, over int64) (Published, error) {
+	var out Published
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policies/" + url.PathEscape(name) + "/publish", out: &out, ifMatch: over})
+	return out, err
+}
+
+// Revisions lists the published revisions of a policy, newest first.
+func (c *Client) Revisions(ctx context.Context, name string, p Page) (List[Revision], error) {
+	return list[Revision](ctx, c, "/policies/"+url.PathEscape(name)+"/revisions", nil, p)
+}
+
+// Revision reads a published document.
+func (c *Client) Revision(ctx context.Context, name string, number int) (Revision, error) {
+	out, _, err := get[Revision](ctx, c, "/policies/"+url.PathEscape(name)+"/revisions/"+strconv.Itoa(number), nil)
+	return out, err
+}
+
+// Groups lists groups; search is part of a name.
+func (c *Client) Groups(ctx context.Context, search string, p Page) (List[GroupSummary], error) {
+	return list[GroupSummary](ctx, c, "/groups", values("search", search), p)
+}
+
+// Group reads a group.
+func (c *Client) Group(ctx context.Context, name string) (Group, error) {
+	out, _, err := get[Group](ctx, c, "/groups/"+url.PathEscape(name), nil)
+	return out, err
+}
+
+// GroupDevices lists the names in a group.
+func (c *Client) GroupDevices(ctx context.Context, name string, p Page) (List[GroupMember], error) {
+	return list[GroupMember](ctx, c, "/groups/"+url.PathEscape(name)+"/devices", nil, p)
+}
+
+// NewGroup makes a listed group.
+func (c *Client) NewGroup(ctx context.Context, name, description string, devices []string) (Group, error) {
+	var out Group
+	in := map[string]any{"name": name, "description": description}
+	if len(devices) > 0 {
+		in["devices"] = devices
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/groups", in: in, out: &out})
+	return out, err
+}
+
+// ChangeGroup puts devices into a group and takes others out, over a version.
+func (c *Client) ChangeGroup(ctx context.Context, name string, add, remove []string, over int64) (Group, error) {
+	var out Group
+	in := map[string]any{}
+	if len(add) > 0 {
+		in["add"] = add
+	}
+	if len(remove) > 0 {
+		in["remove"] = remove
+	}
+	_, err := c.do(ctx, call{method: http.MethodPatch, path: "/groups/" + url.PathEscape(name), in: in, out: &out, ifMatch: over})
+	return out, err
+}
+
+// RemoveGroup removes a group of a version.
+func (c *Client) RemoveGroup(ctx context.Context, name string, over int64) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/groups/" + url.PathEscape(name), ifMatch: over})
+	return err
+}
+
+// Assignments lists assignments by rank, of one policy when it is named.
+func (c *Client) Assignments(ctx context.Context, policy string, p Page) (List[Assignment], error) {
+	return list[Assignment](ctx, c, "/assignments", values("policy", policy), p)
+}
+
+// Assignment reads an assignment.
+func (c *Client) Assignment(ctx context.Context, name string) (Assignment, error) {
+	out, _, err := get[Assignment](ctx, c, "/assignments/"+url.PathEscape(name), nil)
+	return out, err
+}
+
+// NewAssignment aims the latest revision of a policy at groups.
+func (c *Client) NewAssignment(ctx context.Context, name string, aim Aim) (Assignment, error) {
+	var out Assignment
+	in := struct {
+		Name string `json:"name"`
+		Aim
+	}{name, aim}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/assignments", in: in, out: &out})
+	return out, err
+}
+
+// ChangeAssignment aims an assignment anew, over a version.
+func (c *Client) ChangeAssignment(ctx context.Context, name string, aim Aim, over int64) (Assignment, error) {
+	var out Assignment
+	_, err := c.do(ctx, call{method: http.MethodPut, path: "/assignments/" + url.PathEscape(name), in: aim, out: &out, ifMatch: over})
+	return out, err
+}
+
+// RemoveAssignment removes an assignment of a version.
+func (c *Client) RemoveAssignment(ctx context.Context, name string, over int64) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/assignments/" + url.PathEscape(name), ifMatch: over})
+	return err
+}
+
+// EnrolmentTokens lists enrolment tokens, newest first.
+func (c *Client) EnrolmentTokens(ctx context.Context, p Page) (List[EnrolmentToken], error) {
+	return list[EnrolmentToken](ctx, c, "/enrolment-tokens", nil, p)
+}
+
+// MakeEnrolmentToken makes a token for a number of devices, which join groups as they enrol.
+func (c *Client) MakeEnrolmentToken(ctx context.Context, note string, uses, hours int, groups []string) (NewEnrolmentToken, error) {
+	var out NewEnrolmentToken
+	in := map[string]any{"note": note, "uses": uses, "expires_in_hours": hours}
+	if len(groups) > 0 {
+		in["groups"] = groups
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/enrolment-tokens", in: in, out: &out})
+	return out, err
+}
+
+// RevokeEnrolmentToken ends an enrolment token.
+func (c *Client) RevokeEnrolmentToken(ctx context.Context, id string) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/enrolment-tokens/" + url.PathEscape(id)})
+	return err
+}
+
+// DeviceQuery narrows a list of devices. Empty fields do not.
+type DeviceQuery struct {
+	Search, Standing, Group, State string
+}
+
+func (q DeviceQuery) values() url.Values {
+	return values("search", q.Search, "standing", q.Standing, "group", q.Group, "state", q.State)
+}
+
+// Devices lists devices by name.
+func (c *Client) Devices(ctx context.Context, q DeviceQuery, p Page) (List[Device], error) {
+	return list[Device](ctx, c, "/devices", q.values(), p)
+}
+
+// Standings counts devices by standing.
+func (c *Client) Standings(ctx context.Context, q DeviceQuery) (Standings, error) {
+	out, _, err := get[Standings](ctx, c, "/device-standings", q.values())
+	return out, err
+}
+
+// Why tells what is asked of a device, what it has, and why.
+func (c *Client) Why(ctx context.Context, idOrName string) (DeviceWhy, error) {
+	out, _, err := get[DeviceWhy](ctx, c, "/devices/"+url.PathEscape(idOrName)+"/why", nil)
+	return out, err
+}
+
+// Decide accepts, refuses or retires a device.
+func (c *Client) Decide(ctx context.Context, idOrName, decision string) error {
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/devices/" + url.PathEscape(idOrName) + "/" + decision})
+	return err
+}
+
+// FindingQuery narrows a list of findings. Empty fields do not; an empty state is open.
+type FindingQuery struct {
+	State, Unit, Kind, Group string
+}
+
+func (q FindingQuery) values() url.Values {
+	return values("state", q.State, "unit", q.Unit, "kind", q.Kind, "group", q.Group)
+}
+
+// Findings lists findings, newest first.
+func (c *Client) Findings(ctx context.Context, q FindingQuery, p Page) (List[Finding], error) {
+	return list[Finding](ctx, c, "/findings", q.values(), p)
+}
+
+// Overview is the fleet now.
+func (c *Client) Overview(ctx context.Context) (Overview, error) {
+	out, _, err := get[Overview](ctx, c, "/watch", nil)
+	return out, err
+}
+
+// Changes hands every change to receive until the context ends or the stream breaks off. It begins
+// with one empty change, when nothing can be missed any more.
+func (c *Client) Changes(ctx context.Context, receive func(Change)) error {
+	resp, err := c.send(ctx, call{method: http.MethodGet, path: "/events"})
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	lines := bufio.NewScanner(resp.Body)
+	lines.Buffer(nil, 1<<20)
+	for lines.Scan() {
+		data, ok := strings.CutPrefix(lines.Text(), "data: ")
+		if !ok {
+			continue
+		}
+		var change Change
+		if err := json.Unmarshal([]byte(data), &change); err != nil {
+			return fmt.Errorf("reading changes: %w", err)
+		}
+		receive(change)
+	}
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	return fmt.Errorf("%w: the stream of changes broke off", ErrUnreachable)
+}

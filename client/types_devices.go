@@ -1,0 +1,151 @@
+package client
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// EnrolmentToken lets devices enrol.
+type EnrolmentToken struct {
+	ID        string    `json:"id"`
+	Note      string    `json:"note"`
+	UsesLeft  int       `json:"uses_left"`
+	Groups    []string  `json:"groups" nullable:"false" doc:"Groups that devices join as they enrol"`
+	CreatedBy string    `json:"created_by"`
+	CreatedAt time.Time `json:"created_at"`
+	ExpiresAt time.Time `json:"expires_at"`
+	Revoked   bool      `json:"revoked"`
+}
+
+// NewEnrolmentToken is a token as devices need it; it is shown this once.
+type NewEnrolmentToken struct {
+	EnrolmentToken
+	Token string `json:"token" doc:"Give it to the device's agent; it carries the fingerprint of the service's root key"`
+}
+
+// Device is a device in a list.
+type Device struct {
+	ID           string     `json:"id"`
+	Name         string     `json:"name"`
+	State        string     `json:"state" enum:"live,claiming,refused,retired"`
+	Standing     string     `json:"standing" enum:"in_step,drifted,waiting,held,silent"`
+	Platform     string     `json:"platform"`
+	OSVersion    string     `json:"os_version"`
+	OSBuild      int        `json:"os_build"`
+	Model        string     `json:"model"`
+	Serial       string     `json:"serial"`
+	OpenFindings int        `json:"open_findings"`
+	HeldUnits    int        `json:"held_units"`
+	Desired      int64      `json:"desired" doc:"Number of the newest desired state, 0 before the first"`
+	Reported     int64      `json:"reported" doc:"Number of the desired state that the last report names"`
+	LastContact  *time.Time `json:"last_contact"`
+	DesiredAt    *time.Time `json:"desired_at"`
+	ReportedAt   *time.Time `json:"reported_at"`
+	VerifiedAt   *time.Time `json:"verified_at" doc:"When it was read back under the newest desired state; null while it was not"`
+	EnrolledAt   time.Time  `json:"enrolled_at"`
+}
+
+// UnitWhy is one unit of a device: what is asked, what it has, and why.
+type UnitWhy struct {
+	Unit     string        `json:"unit"`
+	Section  string        `json:"section" doc:"Heading to show it under"`
+	Title    string        `json:"title"`
+	Asked    string        `json:"asked" doc:"What the device is told, in words"`
+	Has      string        `json:"has" doc:"What it reported, in words"`
+	Why      string        `json:"why" doc:"How it was settled, in words"`
+	Verdict  string        `json:"verdict" enum:"sole,agreed,ranked,stricter,merged,contested"`
+	Rank     int           `json:"rank" doc:"Rank of the assignments that decided; 0 when contested"`
+	Value    any           `json:"value" doc:"The settled value; null when contested"`
+	From     []string      `json:"from" nullable:"false"`
+	Over     []Loser       `json:"over" nullable:"false"`
+	Held     string        `json:"held" doc:"Why it may not change, in words; empty when it may"`
+	InStep   bool          `json:"in_step" doc:"Reported, and as asked"`
+	Findings []UnitFinding `json:"findings" nullable:"false"`
+}
+
+// Loser is an assignment that asked for the unit and did not decide it.
+type Loser struct {
+	Assignment string `json:"assignment"`
+	Rank       int    `json:"rank"`
+	Asked      string `json:"asked" doc:"What it asks for, in words"`
+	Why        string `json:"why" doc:"Why it did not decide, in words"`
+}
+
+// UnitFinding is a finding on a unit.
+type UnitFinding struct {
+	Kind    string `json:"kind"`
+	Subject string `json:"subject"`
+	Words   string `json:"words" doc:"What differs, in one sentence"`
+}
+
+// Account is a local account as reported.
+type Account struct {
+	Name    string     `json:"name"`
+	SID     string     `json:"sid"`
+	Builtin string     `json:"builtin"`
+	Enabled bool       `json:"enabled"`
+	Locked  bool       `json:"locked"`
+	Until   *time.Time `json:"locked_until"`
+}
+
+// LocalGroup is a local group as reported.
+type LocalGroup struct {
+	Name    string   `json:"name"`
+	SID     string   `json:"sid"`
+	Members []string `json:"members" nullable:"false" doc:"References, such as local:keeper"`
+}
+
+// DeviceWhy is everything on a device's page.
+type DeviceWhy struct {
+	Device      Device          `json:"device"`
+	Assignments []DeviceAim     `json:"assignments" nullable:"false"`
+	Units       []UnitWhy       `json:"units" nullable:"false"`
+	Problems    []DeviceProblem `json:"problems" nullable:"false"`
+	Accounts    []Account       `json:"accounts" nullable:"false"`
+	LocalGroups []LocalGroup    `json:"local_groups" nullable:"false"`
+	Events      []Finding       `json:"history" nullable:"false" doc:"Latest findings, open and closed"`
+}
+
+// DeviceAim is an assignment that applies to a device.
+type DeviceAim struct {
+	Assignment string `json:"assignment"`
+	Policy     string `json:"policy"`
+	Revision   int    `json:"revision"`
+	Rank       int    `json:"rank"`
+}
+
+// DeviceProblem is a problem of the settled whole.
+type DeviceProblem struct {
+	Code     string `json:"code"`
+	Severity string `json:"severity" enum:"error,warning"`
+	Unit     string `json:"unit"`
+}
+
+// Finding is a finding in a list.
+type Finding struct {
+	ID          int64           `json:"id"`
+	Device      string          `json:"device"`
+	DeviceID    string          `json:"device_id"`
+	Unit        string          `json:"unit"`
+	UnitTitle   string          `json:"unit_title"`
+	Kind        string          `json:"kind"`
+	Subject     string          `json:"subject"`
+	Words       string          `json:"words" doc:"What differs, in one sentence"`
+	Expected    json.RawMessage `json:"expected"`
+	Actual      json.RawMessage `json:"actual"`
+	Assignments []string        `json:"assignments" nullable:"false" doc:"Whose rule it breaks"`
+	State       string          `json:"state" enum:"open,settled,put_right"`
+	FirstSeen   time.Time       `json:"first_seen"`
+	LastSeen    time.Time       `json:"last_seen"`
+	ClosedAt    *time.Time      `json:"closed_at"`
+}
+
+// FindingSum is the number of findings of one unit and kind.
+type FindingSum struct {
+	Unit      string    `json:"unit"`
+	UnitTitle string    `json:"unit_title"`
+	Kind      string    `json:"kind"`
+	Findings  int       `json:"findings"`
+	Devices   int       `json:"devices"`
+	Oldest    time.Time `json:"oldest"`
+}

@@ -1,0 +1,98 @@
+package client
+
+import (
+	"time"
+
+	"rankwarden.example/core/policy"
+)
+
+// Standings are numbers of devices.
+type Standings struct {
+	InStep  int `json:"in_step"`
+	Drifted int `json:"drifted"`
+	Waiting int `json:"waiting"`
+	Held    int `json:"held"`
+	Silent  int `json:"silent"`
+}
+
+// PolicySummary is a policy in a list.
+type PolicySummary struct {
+	Name        string       `json:"name"`
+	Title       string       `json:"title"`
+	Revision    int          `json:"revision" doc:"Latest published revision, 0 before the first"`
+	UpdatedAt   time.Time    `json:"updated_at"`
+	UpdatedBy   string       `json:"updated_by"`
+	Assignments []Assignment `json:"assignments" nullable:"false" doc:"Where it is used"`
+	Standings   Standings    `json:"standings" doc:"How the devices stand that it reaches; one counts once for each assignment"`
+}
+
+// Policy is a policy with its draft.
+type Policy struct {
+	Name      string           `json:"name"`
+	Title     string           `json:"title"`
+	Source    string           `json:"source" doc:"The draft, in YAML or JSON"`
+	Version   int64            `json:"version" doc:"Counts edits; the ETag"`
+	Revision  int              `json:"revision" doc:"Latest published revision, 0 before the first"`
+	UpdatedAt time.Time        `json:"updated_at"`
+	UpdatedBy string           `json:"updated_by"`
+	Problems  []policy.Problem `json:"problems" nullable:"false" doc:"Warnings of the draft"`
+}
+
+// Published says what a publish did.
+type Published struct {
+	Policy   string   `json:"policy"`
+	Revision int      `json:"revision"`
+	Moved    []string `json:"moved" nullable:"false" doc:"Assignments that now have this revision in force, for all of their devices at once"`
+}
+
+// Revision is a published document.
+type Revision struct {
+	Number      int       `json:"number"`
+	Source      string    `json:"source,omitempty" doc:"Not in lists"`
+	PublishedAt time.Time `json:"published_at"`
+	PublishedBy string    `json:"published_by"`
+}
+
+// Document is a policy document in a request.
+type Document struct {
+	Source string `json:"source" maxLength:"262144" doc:"The document, in YAML or JSON"`
+}
+
+// Group is a listed group of devices.
+type Group struct {
+	Name        string `json:"name"`
+	Description string `json:"description"`
+	Version     int64  `json:"version" doc:"Counts edits; the ETag"`
+}
+
+// GroupSummary is a group in a list.
+type GroupSummary struct {
+	Group
+	Listed   int `json:"listed" doc:"Names in the group"`
+	Enrolled int `json:"enrolled" doc:"Of those, the names of devices that are enrolled"`
+}
+
+// GroupMember is a name in a group.
+type GroupMember struct {
+	Name   string `json:"name"`
+	Device string `json:"device,omitempty" doc:"Identifier, once such a device is enrolled"`
+}
+
+// Assignment is an assignment with the revision it has in force.
+type Assignment struct {
+	Name     string   `json:"name"`
+	Policy   string   `json:"policy"`
+	Revision int      `json:"revision" doc:"The revision in force"`
+	Include  []string `json:"include" nullable:"false"`
+	Exclude  []string `json:"exclude" nullable:"false"`
+	Rank     int      `json:"rank" doc:"1 (strongest) to 9999 (weakest)"`
+	Version  int64    `json:"version" doc:"Counts edits; the ETag"`
+}
+
+// Aim is what an assignment is to be.
+type Aim struct {
+	Policy  string   `json:"policy" minLength:"1"`
+	Include []string `json:"include" minItems:"1" maxItems:"100" nullable:"false" doc:"Groups; a device must be in one of them"`
+	Exclude []string `json:"exclude,omitempty" maxItems:"100" nullable:"false" doc:"Groups; a device must be in none of them"`
+	Rank    int      `json:"rank" minimum:"1" maximum:"9999" doc:"1 outranks 2"`
+}

@@ -1,0 +1,59 @@
+package client
+
+import (
+	"time"
+)
+
+// Mark is one device in a strip.
+type Mark struct {
+	Device   string `json:"device" doc:"Identifier"`
+	Name     string `json:"name"`
+	Standing string `json:"standing" enum:"in_step,drifted,waiting,held,silent"`
+}
+
+// Strip is one group in the overview.
+type Strip struct {
+	Group     string    `json:"group"`
+	Standings Standings `json:"standings"`
+	Marks     []Mark    `json:"marks" nullable:"false" doc:"Its devices by name; empty when there are too many to draw"`
+}
+
+// Decision is something that waits for an operator.
+type Decision struct {
+	Unit      string `json:"unit" doc:"Empty for a device that claims to be another"`
+	Title     string `json:"title"`
+	Detail    string `json:"detail" doc:"What is wrong and the way out"`
+	Devices   int    `json:"devices"`
+	Device    string `json:"device" doc:"Name of one of them"`
+	DeviceID  string `json:"device_id"`
+	Contested bool   `json:"contested"`
+}
+
+// Edit is something an operator or the service did.
+type Edit struct {
+	At     time.Time `json:"at"`
+	Who    string    `json:"who"`
+	Action string    `json:"action"`
+	Object string    `json:"object"`
+}
+
+// Overview is the fleet now.
+type Overview struct {
+	At             time.Time  `json:"at"`
+	Devices        int        `json:"devices"`
+	Online         int        `json:"online" doc:"Heard from within three check-in intervals"`
+	Verified       int        `json:"verified" doc:"Read back under the newest desired state"`
+	OnlineVerified int        `json:"online_verified"`
+	Standings      Standings  `json:"standings"`
+	Strips         []Strip    `json:"strips" nullable:"false"`
+	Decisions      []Decision `json:"decisions" nullable:"false"`
+	Edits          []Edit     `json:"edits" nullable:"false" doc:"Of the last day"`
+	Findings       []Finding  `json:"findings" nullable:"false" doc:"That came or were closed in the last day"`
+}
+
+// Change tells a listener what to read again. Devices names those that changed; when it is empty
+// although the topic is there, any may have.
+type Change struct {
+	Topics  []string `json:"topics" doc:"devices, reports or edits"`
+	Devices []string `json:"devices" doc:"Identifiers, at most 500"`
+}

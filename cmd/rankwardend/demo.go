@@ -1,0 +1,205 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"github.com/knadh/koanf/v2"
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+	"rankwarden.example/console"
+	"rankwarden.example/demo"
+	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/fleetsim"
+	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/server"
+)
+
+func demoCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "demo", Short: "Run the demo organisation: a database, the service and simulated devices", Args: cobra.NoArgs,
+		Long: "Run the demo organisation. It starts its own PostgreSQL on loopback, the service and simulated devices that\n" +
+			"really speak the device protocol, and people who interfere with them. Everything is kept in --data, so that\n" +
+			"a second start goes on from there; --anew begins again. Ctrl-C stops all of it.\n\n" +
+			"Exit status with --until-verified: 0 when every online device is verified, 1 when not.",
+		RunE: runDemo,
+	}
+	f := cmd.Flags()
+	f.String("listen", "127.0.0.1:8470", "address of the service, `HOST:PORT`")
+	f.String("data", ".demo", "`directory` for everything the demo keeps")
+	f.Int("devices", 40, "number of simulated devices")
+	f.Duration("interval", 10*time.Second, "time between two check-ins of a device")
+	f.Bool("until-verified", false, "end as soon as every online device is verified")
+	f.Duration("within", 3*time.Minute, "with --until-verified: give up after this time")
+	f.Bool("quiet-people", false, "let nobody interfere with the devices")
+	f.Bool("anew", false, "forget what is kept, and begin again")
+	logFlags(f)
+	if err := f.Set("log-level", "warn"); err != nil {
+		panic(err) // the flag was made two lines above
+	}
+	return cmd
+}
+
+// demoRun is a running demo.
+type demoRun struct {
+	options *koanf.Koanf
+	dir     string
+	log     *slog.Logger
+	out     io.Writer
+	server  *server.Server
+	client  *client.Client
+}
+
+func runDemo(cmd *cobra.Command, _ []string) (err error) {
+	k, err := options(cmd.Flags())
+	if err != nil {
+		return err
+	}
+	log, err := logger(k)
+	if err != nil {
+		return err
+	}
+	if n := k.Int("devices"); n < 1 || n > 5000 {
+		return fmt.Errorf("--devices %d must be from 1 to 5000", n)
+	}
+	dir, err := filepath.Abs(k.String("data"))
+	if err != nil {
+		return fmt.Errorf("--data: %w", err)
+	}
+	unlock, err := claim(dir)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	if k.Bool("anew") {
+		if err := forget(dir); err != nil {
+			return err
+		}
+	}
+	d := &demoRun{options: k, dir: dir, log: log, out: cmd.OutOrStdout()}
+	ctx := cmd.Context()
+	fmt.Fprintln(d.out, "Starting PostgreSQL on loopback ...")
+	cluster, err := pgcluster.Start(ctx, filepath.Join(dir, "postgres"))
+	if err != nil {
+		return err
+	}
+	defer cluster.Stop()
+	d.server, err = server.Start(ctx, server.Config{Listen: k.String("listen"), Database: cluster.URL(), Keys: filepath.Join(dir, "keys.json"),
+		Organisation: demo.Organisation, Interval: k.Duration("interval")}, console.Files(), log)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, d.server.Stop()) }()
+	return d.run(ctx)
+}
+
+// claim keeps two demos from using one directory.
+func claim(dir string) (release func(), err error) {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, fmt.Errorf("--data: %w", err)
+	}
+	lock, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, fmt.Errorf("--data: %w", err)
+	}
+	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		lock.Close()
+		return nil, fmt.Errorf("another demo is running in %s; stop it first, or choose another directory with --data", dir)
+	}
+	return func() { lock.Close() }, nil
+}
+
+func forget(dir string) error {
+	if err := pgcluster.Remove(filepath.Join(dir, "postgres")); err != nil {
+		return fmt.Errorf("beginning again: %w", err)
+	}
+	for _, name := range []string{"fleet", "keys.json", "password"} {
+		if err := os.RemoveAll(filepath.Join(dir, name)); err != nil {
+			return fmt.Errorf("beginning again: %w", err)
+		}
+	}
+	return nil
+}
+
+func (d *demoRun) run(ctx context.Context) error {
+	password, err := d.signIn(ctx)
+	if err != nil {
+		return err
+	}
+	clock := agent.SystemClock{}
+	fleet := demo.NewFleet(d.options.Int("devices"), clock.Now())
+	fmt.Fprintf(d.out, "Loading %s ...\n", demo.Organisation)
+	if err := demo.Load(ctx, d.client, fleet.Groups); err != nil {
+		return fmt.Errorf("loading the demo organisation: %w", err)
+	}
+	token, err := d.client.MakeEnrolmentToken(ctx, "simulated devices of the demo", len(fleet.Machines), 24, nil)
+	if err != nil {
+		return fmt.Errorf("making an enrolment token: %w", err)
+	}
+	var incidents []fleetsim.Incident
+	if !d.options.Bool("quiet-people") {
+		incidents = demo.Incidents(clock)
+	}
+	devices, err := fleetsim.New(fleetsim.Options{Service: d.server.URL, Token: token.Token, Dir: filepath.Join(d.dir, "fleet"),
+		Machines: fleet.Machines, Incidents: incidents, Clock: clock, Log: d.log})
+	if err != nil {
+		return err
+	}
+	fleetCtx, stopFleet := context.WithCancel(ctx)
+	var running sync.WaitGroup
+	ended := make(chan error, 1)
+	running.Go(func() { ended <- devices.Run(fleetCtx) })
+	defer running.Wait()
+	defer stopFleet()
+	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n\n", d.server.URL, demo.Owner, password)
+	fmt.Fprintf(d.out, "  %d simulated devices are enrolling. From the command line:\n    bin/rankwarden sign-in --server %s --name %s\n\n", len(fleet.Machines), d.server.URL, demo.Owner)
+	if d.options.Bool("until-verified") {
+		return d.untilVerified(ctx, len(fleet.Machines))
+	}
+	fmt.Fprintln(d.out, "  Ctrl-C stops everything; what happened is kept.")
+	select {
+	case <-ctx.Done():
+		fmt.Fprintln(d.out, "\nStopping ...")
+		return nil
+	case err := <-d.server.Failed():
+		return err
+	case err := <-ended:
+		return err
+	}
+}
+
+// signIn makes the first owner, whose password is kept beside the data, and signs in.
+func (d *demoRun) signIn(ctx context.Context) (password string, err error) {
+	path := filepath.Join(d.dir, "password")
+	data, err := os.ReadFile(path)
+	switch {
+	case err == nil:
+		password = strings.TrimSpace(string(data))
+	case errors.Is(err, os.ErrNotExist):
+		password = auth.NewPassword()
+		if err := os.WriteFile(path, []byte(password+"\n"), 0o600); err != nil {
+			return "", fmt.Errorf("keeping the password: %w", err)
+		}
+	default:
+		return "", fmt.Errorf("reading the password: %w", err)
+	}
+	if _, err := d.server.Service.EnsureOwner(ctx, demo.Owner, password); err != nil {
+		return "", err
+	}
+	d.client = client.New(d.server.URL, "")
+	if _, err = d.client.SignIn(ctx, demo.Owner, password); err != nil {
+		return "", fmt.Errorf("signing in as %s: %w", demo.Owner, err)
+	}
+	return password, nil
+}

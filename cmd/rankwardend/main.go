@@ -1,0 +1,47 @@
+// Command rankwardend is the service of Rank Warden.
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/internal/httpapi"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	err := root().ExecuteContext(ctx)
+	stop()
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "rankwardend:", err)
+		os.Exit(1)
+	}
+}
+
+func root() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "rankwardend", Short: "The service of Rank Warden: central account policies for fleets of workstations",
+		SilenceUsage: true, SilenceErrors: true,
+	}
+	cmd.AddCommand(serveCommand(), demoCommand(), openapiCommand())
+	return cmd
+}
+
+func openapiCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "openapi", Short: "Print the OpenAPI document of the operators' interface", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			data, err := httpapi.Description()
+			if err != nil {
+				return fmt.Errorf("describing the interface: %w", err)
+			}
+			_, err = cmd.OutOrStdout().Write(append(data, '\n'))
+			return err
+		},
+	}
+}

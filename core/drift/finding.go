@@ -1,0 +1,53 @@
+package drift
+
+import (
+	"cmp"
+	"encoding/json"
+	"slices"
+
+	"rankwarden.example/core/resolve"
+)
+
+// Kind says what sort of difference a finding is.
+type Kind string
+
+// The kinds of finding.
+const (
+	WrongValue      Kind = "wrong_value"      // the reported value differs
+	MemberMissing   Kind = "member_missing"   // a present principal is not a member
+	MemberExtra     Kind = "member_extra"     // closed group: a member that nobody asked for
+	MemberForbidden Kind = "member_forbidden" // open group: an absent principal is a member
+	GroupMissing    Kind = "group_missing"    // the local group does not exist on the device
+	UnitUnsupported Kind = "unit_unsupported" // the platform cannot carry the unit
+	ApplyFailed     Kind = "apply_failed"     // the device tried and could not
+)
+
+// Words of expected and actual for members.
+const (
+	IsMember      = "member"
+	IsNotMember   = "not a member"
+	NoSuchAccount = "no such account"
+)
+
+// Finding is one difference between a desired state and a report. Expected and Actual are JSON
+// values, nil where there is none.
+type Finding struct {
+	Unit     resolve.UnitID `json:"unit"`
+	Kind     Kind           `json:"kind"`
+	Subject  string         `json:"subject"`
+	Expected any            `json:"expected"`
+	Actual   any            `json:"actual"`
+}
+
+// Key is what makes two findings the same one: unit, kind, subject and expected value.
+func (f Finding) Key() string {
+	expected, _ := json.Marshal(f.Expected)
+	return f.Unit.String() + "\x1f" + string(f.Kind) + "\x1f" + f.Subject + "\x1f" + string(expected)
+}
+
+func sortFindings(findings []Finding) {
+	actual := func(f Finding) string { b, _ := json.Marshal(f.Actual); return string(b) }
+	slices.SortFunc(findings, func(a, b Finding) int {
+		return cmp.Or(a.Unit.Compare(b.Unit), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Subject, b.Subject), cmp.Compare(actual(a), actual(b)))
+	})
+}

@@ -1,0 +1,114 @@
+package drift
+
+import (
+	"time"
+
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+)
+
+// ReportFormat is the format of every report.
+const ReportFormat = "rankwarden.report/1"
+
+// Stamp names one desired state of a device. Numbers count within an epoch, both from 1.
+type Stamp struct {
+	Epoch  int64  `json:"epoch"`
+	Number int64  `json:"number"`
+	Digest string `json:"digest"` // sha-256:HEX of the document's bytes
+}
+
+// Newer reports whether s comes after other.
+func (s Stamp) Newer(other Stamp) bool {
+	return s.Epoch > other.Epoch || s.Epoch == other.Epoch && s.Number > other.Number
+}
+
+// Report is what a device effectively has.
+type Report struct {
+	Format  string    `json:"format"`
+	Device  string    `json:"device"`
+	Seq     int64     `json:"seq"`     // grows by at least one with every report
+	At      time.Time `json:"at"`      // in service time
+	Desired Stamp     `json:"desired"` // what it had finished applying when it read this back
+	State
+	Failures []Failure `json:"failures,omitempty"`
+	Found    *State    `json:"found,omitempty"` // before applying; only the parts that differ from the last report
+}
+
+// State is what a device has, as read from its operating system. A nil part was not read.
+type State struct {
+	Platform    string              `json:"platform,omitempty"`
+	OSVersion   string              `json:"os_version,omitempty"`
+	OSBuild     int                 `json:"os_build,omitempty"`
+	Accounts    []Account           `json:"accounts,omitempty"`
+	LocalGroups []LocalGroup        `json:"local_groups,omitempty"`
+	Passwords   *Passwords          `json:"passwords,omitempty"`
+	Lockout     *policy.LockoutRule `json:"lockout,omitempty"`
+	Unsupported []resolve.UnitID    `json:"unsupported,omitempty"` // units this platform cannot carry
+}
+
+// Account is a local account.
+type Account struct {
+	Name            string        `json:"name"`
+	SID             principal.SID `json:"sid"`
+	Builtin         string        `json:"builtin,omitempty"` // administrator or guest
+	Enabled         bool          `json:"enabled"`
+	FullName        string        `json:"full_name"`
+	Description     string        `json:"description"`
+	PasswordExpires bool          `json:"password_expires"`
+	PasswordSetAt   time.Time     `json:"password_set_at"`
+	Locked          bool          `json:"locked"`
+	LockedUntil     *time.Time    `json:"locked_until"` // nil while locked: until someone unlocks
+}
+
+// LocalGroup is a local group with its members.
+type LocalGroup struct {
+	LocalGroup string        `json:"local_group"`
+	SID        principal.SID `json:"sid"`
+	Members    []Member      `json:"members"`
+}
+
+// Member is one member of a local group. Name may be empty where the device cannot resolve it.
+type Member struct {
+	Name string        `json:"name"`
+	SID  principal.SID `json:"sid"`
+}
+
+// Passwords are the password rules in force on the device; nil is not read.
+type Passwords struct {
+	MinLength  *int  `json:"min_length"`
+	History    *int  `json:"history"`
+	MaxAgeDays *int  `json:"max_age_days"`
+	MinAgeDays *int  `json:"min_age_days"`
+	Complexity *bool `json:"complexity"`
+}
+
+// Failure is a unit the device tried to bring into line and could not.
+type Failure struct {
+	Unit      resolve.UnitID `json:"unit"`
+	Principal string         `json:"principal,omitempty"`
+	Error     string         `json:"error"`
+}
+
+// Before is the state the device found before it applied anything, and false when that was what
+// it had reported last.
+func (r Report) Before() (State, bool) {
+	if r.Found == nil {
+		return State{}, false
+	}
+	before := r.State
+	f := r.Found
+	if f.Accounts != nil {
+		before.Accounts = f.Accounts
+	}
+	if f.LocalGroups != nil {
+		before.LocalGroups = f.LocalGroups
+	}
+	if f.Passwords != nil {
+		before.Passwords = f.Passwords
+	}
+	if f.Lockout != nil {
+		before.Lockout = f.Lockout
+	}
+	return before, true
+}

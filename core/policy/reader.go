@@ -1,0 +1,197 @@
+package policy
+
+import (
+	"fmt"
+	"maps"
+	"math/big"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"go.yaml.in/yaml/v3"
+
+	"rankwarden.example/core/text"
+)
+
+// reader walks YAML nodes and gathers every problem instead of stopping at the first.
+type reader struct{ problems []Problem }
+
+func (r *reader) errorf(n *yaml.Node, path, code, format string, args ...any) {
+	r.problems = append(r.problems, Problem{path, max(n.Line, 1), max(n.Column, 1), Error, code, fmt.Sprintf(format, args...)})
+}
+
+func (r *reader) warnf(n *yaml.Node, path, code, format string, args ...any) {
+	r.errorf(n, path, code, format, args...)
+	r.problems[len(r.problems)-1].Severity = Warning
+}
+
+// field reads the value of one key of a mapping.
+type field func(value *yaml.Node, path string)
+
+// mapping reads a mapping whose keys are those of fields; required ones must be there.
+func (r *reader) mapping(n *yaml.Node, path string, fields map[string]field, required ...string) {
+	if n.Kind != yaml.MappingNode {
+		r.wrongType(n, path, "a mapping of keys to values")
+		return
+	}
+	seen := map[string]int{}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		key, value := n.Content[i], n.Content[i+1]
+		at := join(path, key.Value)
+		if line, again := seen[key.Value]; again {
+			r.errorf(key, at, CodeDuplicate, "the key %q stands in line %d already; keep one of them", key.Value, line)
+			continue
+		}
+		seen[key.Value] = key.Line
+		read, known := fields[key.Value]
+		if !known {
+			r.unknownKey(key, at, slices.Sorted(maps.Keys(fields)))
+			continue
+		}
+		if value.Kind == yaml.AliasNode || value.Anchor != "" {
+			r.errorf(value, at, CodeSyntax, "anchors and aliases are not used in a policy; write the value out")
+			continue
+		}
+		read(value, at)
+	}
+	for _, key := range required {
+		if _, there := seen[key]; !there {
+			r.errorf(n, join(path, key), CodeMissing, "the key %q is required here; add it", key)
+		}
+	}
+}
+
+func (r *reader) unknownKey(key *yaml.Node, path string, known []string) {
+	lower := strings.ToLower(key.Value)
+	for _, word := range []string{"password", "passwd", "pwd", "secret", "passphrase"} {
+		if strings.Contains(lower, word) && lower != "passwords" {
+			r.errorf(key, path, CodeSecret, "%q is refused: a policy never holds a password, because everybody who can read the policy could use it on every device. Take the key out, and change the password if it was real", key.Value)
+			return
+		}
+	}
+	hint := "known here: " + strings.Join(known, ", ")
+	if near := text.Nearest(key.Value, known); near != "" {
+		hint = fmt.Sprintf("did you mean %q?", near)
+	}
+	r.errorf(key, path, CodeUnknownKey, "the key %q is not known; %s", key.Value, hint)
+}
+
+func (r *reader) list(n *yaml.Node, path string, each field) {
+	if n.Kind != yaml.SequenceNode {
+		r.wrongType(n, path, "a list")
+		return
+	}
+	for i, item := range n.Content {
+		at := fmt.Sprintf("%s[%d]", path, i)
+		if item.Kind == yaml.AliasNode || item.Anchor != "" {
+			r.errorf(item, at, CodeSyntax, "anchors and aliases are not used in a policy; write the value out")
+			continue
+		}
+		each(item, at)
+	}
+}
+
+func (r *reader) text(n *yaml.Node, path string) (string, bool) {
+	if n.Kind != yaml.ScalarNode || n.ShortTag() == "!!null" {
+		r.wrongType(n, path, "text")
+		return "", false
+	}
+	if tag := n.ShortTag(); tag != "!!str" && tag != "!!timestamp" {
+		r.errorf(n, path, CodeType, "%s would be read as something else than text; put it in quotes: %q", n.Value, n.Value)
+		return "", false
+	}
+	return text.NFC(n.Value), true
+}
+
+func (r *reader) prose(n *yaml.Node, path string) string {
+	s, ok := r.text(n, path)
+	if !ok {
+		return ""
+	}
+	if err := text.CheckProse(s); err != nil {
+		r.errorf(n, path, CodeCharacter, "the text %v", err)
+	}
+	return s
+}
+
+func (r *reader) integer(n *yaml.Node, path string, low, high int, unit string) *int {
+	wanted := fmt.Sprintf("a whole number from %d to %d (%s)", low, high, unit)
+	if n.Kind != yaml.ScalarNode || n.ShortTag() != "!!int" {
+		r.wrongType(n, path, wanted)
+		return nil
+	}
+	digits := strings.ReplaceAll(n.Value, "_", "")
+	v, ok := new(big.Int).SetString(digits, 0)
+	if !ok {
+		r.wrongType(n, path, wanted)
+		return nil
+	}
+	if !v.IsInt64() || v.Int64() < int64(low) || v.Int64() > int64(high) {
+		r.errorf(n, path, CodeBounds, "%s is out of bounds; write %s", n.Value, wanted)
+		return nil
+	}
+	i := int(v.Int64())
+	return &i
+}
+
+func (r *reader) boolean(n *yaml.Node, path string) *bool {
+	var b bool
+	if n.Kind != yaml.ScalarNode || n.ShortTag() != "!!bool" || n.Decode(&b) != nil {
+		r.wrongType(n, path, "true or false")
+		return nil
+	}
+	return &b
+}
+
+func (r *reader) choice(n *yaml.Node, path string, choices ...string) string {
+	s, ok := r.text(n, path)
+	if !ok {
+		return ""
+	}
+	if !slices.Contains(choices, s) {
+		r.errorf(n, path, CodeChoice, "%q is not possible here; choose one of: %s", s, strings.Join(choices, ", "))
+		return ""
+	}
+	return s
+}
+
+// duration reads a whole number and m, h or d, between low and high minutes.
+func (r *reader) duration(n *yaml.Node, path string, low, high int) *time.Duration {
+	wanted := fmt.Sprintf("a whole number and m, h or d, from %dm to %dm, such as 15m", low, high)
+	if n.Kind != yaml.ScalarNode || len(n.Value) < 2 {
+		r.wrongType(n, path, wanted)
+		return nil
+	}
+	units := map[byte]int64{'m': 1, 'h': 60, 'd': 24 * 60}
+	number, unit := n.Value[:len(n.Value)-1], units[n.Value[len(n.Value)-1]]
+	v, err := strconv.ParseInt(number, 10, 32)
+	if unit == 0 || err != nil || number[0] == '+' || number[0] == '-' {
+		r.wrongType(n, path, wanted)
+		return nil
+	}
+	if minutes := v * unit; minutes < int64(low) || minutes > int64(high) {
+		r.errorf(n, path, CodeBounds, "%s is out of bounds; write %s", n.Value, wanted)
+		return nil
+	}
+	d := time.Duration(v*unit) * time.Minute
+	return &d
+}
+
+func (r *reader) wrongType(n *yaml.Node, path, wanted string) {
+	got := map[yaml.Kind]string{yaml.MappingNode: "a mapping", yaml.SequenceNode: "a list", yaml.AliasNode: "an alias"}[n.Kind]
+	if n.Kind == yaml.ScalarNode {
+		got = strconv.Quote(n.Value)
+		if n.ShortTag() == "!!null" {
+			got = "nothing"
+		}
+	}
+	r.errorf(n, path, CodeType, "%s stands here; write %s", got, wanted)
+}
+
+func join(path, key string) string {
+	if path == "" {
+		return key
+	}
+	return path + "." + key
+}

@@ -1,0 +1,79 @@
+package principal
+
+import (
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// SID is a security identifier in its string form, S-R-A-S1-…-Sn, in upper case.
+// The grammar is that of [MS-DTYP] 2.4.2.1. The zero SID is invalid.
+type SID struct{ text string }
+
+// ErrSID is matched by every error of [ParseSID].
+var ErrSID = errors.New("not a security identifier")
+
+// maxSubAuthorities is the operating systems' limit, [MS-DTYP] 2.4.2.
+const maxSubAuthorities = 15
+
+// ParseSID reads a security identifier such as S-1-5-21-7-8-9-1104, in either case.
+func ParseSID(text string) (SID, error) {
+	parts := strings.Split(strings.ToUpper(text), "-")
+	if len(parts) < 4 || parts[0] != "S" || parts[1] != "1" {
+		return SID{}, fmt.Errorf("%w: %q must look like S-1-5-21-1-2-3-1104", ErrSID, text)
+	}
+	if len(parts)-3 > maxSubAuthorities {
+		return SID{}, fmt.Errorf("%w: %q has %d sub-authorities, at most %d are possible", ErrSID, text, len(parts)-3, maxSubAuthorities)
+	}
+	for i, part := range parts[2:] {
+		bits := 32
+		if i == 0 {
+			bits = 48 // the authority is six bytes, each sub-authority four
+		}
+		n, err := strconv.ParseUint(part, 10, bits)
+		if err != nil || strconv.FormatUint(n, 10) != part {
+			return SID{}, fmt.Errorf("%w: part %q of %q is not a plain number of at most %d bits", ErrSID, part, text, bits)
+		}
+	}
+	return SID{strings.Join(parts, "-")}, nil
+}
+
+// MustSID is [ParseSID] for constants; it panics on a malformed one.
+func MustSID(text string) SID {
+	sid, err := ParseSID(text)
+	if err != nil {
+		panic(err)
+	}
+	return sid
+}
+
+func (s SID) String() string { return s.text }
+
+// IsZero reports whether s was never set.
+func (s SID) IsZero() bool { return s.text == "" }
+
+// RelativeID is the last sub-authority: 500 for the built-in administrator, 501 for the guest.
+func (s SID) RelativeID() uint32 {
+	n, _ := strconv.ParseUint(s.text[strings.LastIndexByte(s.text, '-')+1:], 10, 32)
+	return uint32(n)
+}
+
+// MarshalText writes the identifier in upper case; the zero SID as "".
+func (s SID) MarshalText() ([]byte, error) { return []byte(s.text), nil }
+
+// UnmarshalText reads what MarshalText writes, in either case.
+func (s *SID) UnmarshalText(text []byte) error {
+	if len(text) == 0 {
+		*s = SID{}
+		return nil
+	}
+	sid, err := ParseSID(string(text))
+	if err == nil {
+		*s = sid
+	}
+	return err
+}
+
+// BuiltinDomain is the identifier of a local group that every device has, S-1-5-32-ID.
+func BuiltinDomain(id uint32) SID { return SID{"S-1-5-32-" + strconv.FormatUint(uint64(id), 10)} }

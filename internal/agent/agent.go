@@ -1,0 +1,392 @@
+package agent
+
+import (
+	"bytes"
+	"context"
+	"crypto/ed25519"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"math/rand/v2"
+	"net/http"
+	"os"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/wire"
+)
+
+// Clock is the agent's monotonic clock.
+type Clock interface {
+	Now() time.Time
+	After(d time.Duration) <-chan time.Time
+}
+
+// SystemClock is the real one.
+type SystemClock struct{}
+
+// Now is the time.
+func (SystemClock) Now() time.Time { return time.Now() }
+
+// After is [time.After].
+func (SystemClock) After(d time.Duration) <-chan time.Time { return time.After(d) }
+
+// Options are what an agent is made of.
+type Options struct {
+	Host    host.Host
+	Service string // base URL
+	Token   string // enrolment token; needed only until the device is enrolled
+	Dir     string // for what the agent keeps
+	HTTP    *http.Client
+	Clock   Clock
+	Log     *slog.Logger
+}
+
+// Agent keeps one device as it should be.
+type Agent struct {
+	Options
+	memory   memory
+	interval time.Duration
+	accepted bool
+	offset   time.Duration // service time less the clock's
+	latest   time.Time     // service time given out last
+}
+
+// retry is the first wait after a failed exchange; it doubles up to the check-in interval.
+const retry = time.Second
+
+// defaultInterval holds until the service says another.
+const defaultInterval = time.Minute
+
+// New reads what the agent kept, if anything.
+func New(o Options) (*Agent, error) {
+	if err := os.MkdirAll(o.Dir, 0o700); err != nil {
+		return nil, fmt.Errorf("agent state: %w", err)
+	}
+	m, err := loadMemory(o.Dir)
+	if err != nil {
+		return nil, err
+	}
+	return &Agent{Options: o, memory: m, interval: defaultInterval}, nil
+}
+
+// Run enrols the device if need be, and then keeps it as it should be until the context ends or
+// the power of the host goes.
+func (a *Agent) Run(ctx context.Context) error {
+	wait := retry
+	for {
+		err := a.Cycle(ctx)
+		switch {
+		case ctx.Err() != nil:
+			return nil
+		case errors.Is(err, host.ErrCut):
+			return err
+		case err != nil:
+			a.Log.Warn("exchange failed; it will be tried again", "error", err, "in", wait)
+			select {
+			case <-ctx.Done():
+				return nil
+			case <-a.Clock.After(wait + rand.N(wait/2)):
+			}
+			wait = min(2*wait, a.interval)
+		default:
+			wait = retry
+			a.rest(ctx)
+		}
+	}
+}
+
+// Cycle is one turn: enrol if need be, bring the device into line, report, take what is new, and
+// bring it into line with that.
+func (a *Agent) Cycle(ctx context.Context) error {
+	if a.memory.Device == "" {
+		if err := a.enrol(ctx); err != nil {
+			return err
+		}
+	}
+	for {
+		report, err := a.look(ctx)
+		if err != nil {
+			return err
+		}
+		fresh, err := a.checkIn(ctx, report)
+		if err != nil || !fresh {
+			return err
+		}
+	}
+}
+
+func (a *Agent) enrol(ctx context.Context) error {
+	token, err := wire.ParseToken(a.Token)
+	if err != nil {
+		return err
+	}
+	a.memory.Root = token.RootFingerprint
+	// Nothing is sent before the service has shown the root key that the token names.
+	if err := a.fetchKeys(ctx); err != nil {
+		return err
+	}
+	facts, err := a.Host.Facts(ctx)
+	if err != nil {
+		return fmt.Errorf("reading what this device is: %w", err)
+	}
+	if err := a.memory.save(a.Dir); err != nil { // the key must last before it is known elsewhere
+		return err
+	}
+	answer, err := a.askToEnrol(ctx, wire.EnrolRequest{TokenID: token.ID, Secret: token.Secret, Facts: facts})
+	if err != nil {
+		return err
+	}
+	a.memory.Device, a.accepted = answer.Device, answer.Accepted
+	a.setInterval(answer.Interval)
+	return a.memory.save(a.Dir)
+}
+
+func (a *Agent) askToEnrol(ctx context.Context, body wire.EnrolRequest) (wire.EnrolAnswer, error) {
+	var answer wire.EnrolAnswer
+	id := wire.Thumbprint(a.memory.Key.Public().(ed25519.PublicKey))
+	request, err := wire.Sign(wire.Key{ID: id, Private: a.memory.Key}, wire.Header{KeyID: id, URL: wire.PathEnrol, Time: a.now()}, body, true)
+	if err != nil {
+		return answer, err
+	}
+	document, err := a.post(ctx, wire.PathEnrol, request)
+	if err != nil {
+		return answer, err
+	}
+	return answer, a.open(document, request, &answer)
+}
+
+func (a *Agent) setInterval(seconds int) {
+	if seconds > 0 {
+		a.interval = time.Duration(seconds) * time.Second
+	}
+}
+
+// look brings the device into line, and gives a report when something changed since the last one
+// that the service has.
+func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
+	if a.memory.Desired.Number == 0 {
+		return nil, nil // nothing is asked of it yet
+	}
+	outcome, err := Reconcile(ctx, a.Host, a.memory.Settings)
+	if err != nil {
+		return nil, fmt.Errorf("bringing the device into line: %w", err)
+	}
+	facts, err := a.Host.Facts(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("reading what this device is: %w", err)
+	}
+	report := &drift.Report{Format: drift.ReportFormat, Device: facts.Name, At: a.now().UTC(), Desired: a.memory.Desired,
+		State: outcome.After, Failures: outcome.Failures}
+	last := a.memory.Last
+	if last == nil {
+		return report, nil
+	}
+	report.Found = differing(last.State, outcome.Before)
+	if report.Found == nil && last.Desired == report.Desired && same(last.State, report.State) && same(last.Failures, report.Failures) {
+		return nil, nil
+	}
+	return report, nil
+}
+
+// differing gives the parts of now that differ from before, nil when none does.
+func differing(before, now drift.State) *drift.State {
+	var parts drift.State
+	if !same(before.Accounts, now.Accounts) {
+		parts.Accounts = now.Accounts
+	}
+	if !same(before.LocalGroups, now.LocalGroups) {
+		parts.LocalGroups = now.LocalGroups
+	}
+	if !same(before.Passwords, now.Passwords) {
+		parts.Passwords = now.Passwords
+	}
+	if !same(before.Lockout, now.Lockout) {
+		parts.Lockout = now.Lockout
+	}
+	if same(parts, drift.State{}) {
+		return nil
+	}
+	return &parts
+}
+
+// same compares what would be reported, so that nothing differs only by having been on disk.
+func same(a, b any) bool {
+	x, errX := json.Marshal(a)
+	y, errY := json.Marshal(b)
+	return errX == nil && errY == nil && bytes.Equal(x, y)
+}
+
+// checkIn is one exchange. fresh is true when it brought a new desired state.
+func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, err error) {
+	if a.memory.Pending != nil {
+		if err := a.settlePending(ctx); err != nil {
+			return false, err
+		}
+	}
+	if report != nil {
+		return a.sendReport(ctx, *report)
+	}
+	request, err := a.sign(wire.PathCheckIn, 0, a.checkInOf(nil))
+	if err != nil {
+		return false, err
+	}
+	return a.exchange(ctx, request)
+}
+
+func (a *Agent) checkInOf(report *drift.Report) wire.CheckIn {
+	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report}
+}
+
+// sendReport keeps the signed report until the service has stored it.
+func (a *Agent) sendReport(ctx context.Context, report drift.Report) (fresh bool, err error) {
+	a.memory.Seq++
+	report.Seq = a.memory.Seq
+	request, err := a.sign(wire.PathCheckIn, report.Seq, a.checkInOf(&report))
+	if err != nil {
+		return false, err
+	}
+	a.memory.Pending = &pending{request, a.now(), report}
+	if err := a.memory.save(a.Dir); err != nil {
+		return false, err
+	}
+	return a.exchange(ctx, request)
+}
+
+// settlePending finds out what became of a report whose answer was never seen.
+func (a *Agent) settlePending(ctx context.Context) error {
+	p := a.memory.Pending
+	_, err := a.exchange(ctx, p.Request)
+	switch {
+	case err == nil, refusedWith(err, "sequence_used"):
+		a.memory.Last, a.memory.Pending = &p.Report, nil
+		return a.memory.save(a.Dir)
+	case refusedWith(err, "wrong_time"): // it lay too long: signed again, it is still the same report
+		request, err := a.sign(wire.PathCheckIn, p.Report.Seq, a.checkInOf(&p.Report))
+		if err != nil {
+			return err
+		}
+		a.memory.Pending.Request = request
+		return a.settlePending(ctx)
+	case refusedWith(err, "sequence_behind"): // numbers were lost here: go on after the last one stored
+		answer, err := a.askToEnrol(ctx, wire.EnrolRequest{})
+		if err != nil {
+			return err
+		}
+		a.memory.Seq, a.memory.Pending = max(a.memory.Seq, answer.DeviceSeq), nil
+		return a.memory.save(a.Dir)
+	case refusedWith(err, "bad_report", "report_of_another", "bad_document"):
+		a.memory.Pending = nil // it would be refused for ever
+		return errors.Join(err, a.memory.save(a.Dir))
+	}
+	return err
+}
+
+func (a *Agent) exchange(ctx context.Context, request string) (fresh bool, err error) {
+	document, err := a.post(ctx, wire.PathCheckIn, request)
+	if err != nil {
+		return false, err
+	}
+	var answer wire.Answer
+	if err := a.open(document, request, &answer); err != nil {
+		return false, errors.Join(err, a.fetchKeys(ctx))
+	}
+	a.accepted = answer.Accepted
+	a.setInterval(answer.Interval)
+	if answer.KeyList != "" {
+		if err := a.takeKeys(answer.KeyList); err != nil {
+			return false, err
+		}
+	}
+	if p := a.memory.Pending; p != nil && answer.Stored == p.Report.Seq {
+		a.memory.Last, a.memory.Pending = &p.Report, nil
+	}
+	if answer.Desired != "" {
+		if err := a.openDesired(answer.Desired); err != nil {
+			return false, err
+		}
+		fresh = true
+	}
+	return fresh, a.memory.save(a.Dir)
+}
+
+func stampOf(d wire.Desired, payload []byte) drift.Stamp {
+	return drift.Stamp{Epoch: d.Epoch, Number: d.Number, Digest: wire.Digest(payload)}
+}
+
+// rest holds a request open, again and again, until something is waiting or the next check-in is due.
+func (a *Agent) rest(ctx context.Context) {
+	due := a.Clock.After(a.interval - rand.N(a.interval/10+1))
+	held, end := context.WithCancel(ctx)
+	defer end()
+	var nudged chan heldResult
+	var again <-chan time.Time
+	if a.accepted {
+		nudged = a.hold(held)
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-due:
+			return
+		case result := <-nudged:
+			switch {
+			case result.ready:
+				return
+			case result.err != nil:
+				nudged, again = nil, a.Clock.After(retry+rand.N(a.interval))
+			default:
+				nudged = a.hold(held)
+			}
+		case <-again:
+			nudged, again = a.hold(held), nil
+		}
+	}
+}
+
+// heldResult is what became of one held request.
+type heldResult struct {
+	ready bool // something is waiting
+	err   error
+}
+
+// hold sends one request that the service holds open.
+func (a *Agent) hold(ctx context.Context) chan heldResult {
+	result := make(chan heldResult, 1)
+	request, err := a.sign(wire.PathWait, 0, wire.WaitRequest{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number})
+	if err != nil {
+		result <- heldResult{err: err}
+		return result
+	}
+	keys := a.memory.KeyList
+	go func() {
+		document, err := a.post(ctx, wire.PathWait, request)
+		if err != nil {
+			result <- heldResult{err: err}
+			return
+		}
+		ready, err := openWait(document, request, keys)
+		result <- heldResult{ready, err}
+	}()
+	return result
+}
+
+func openWait(document, request string, keys wire.KeyList) (bool, error) {
+	signed, err := wire.Parse(document)
+	if err != nil {
+		return false, err
+	}
+	key, known := keys.Signing(signed.Header.KeyID)
+	if !known {
+		return true, nil // by a newer key list than ours: a check-in brings it
+	}
+	var answer wire.WaitAnswer
+	header, err := wire.Open(document, key, &answer)
+	if err != nil || header.Answers != wire.Digest([]byte(request)) {
+		return false, ErrAnswer
+	}
+	return answer.Ready, nil
+}

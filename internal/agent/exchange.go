@@ -1,0 +1,167 @@
+package agent
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"time"
+
+	"rankwarden.example/internal/wire"
+)
+
+// Refusal is the service's answer to a request that it did not take.
+type Refusal struct {
+	Status int
+	Code   string `json:"code"`
+	Detail string `json:"detail"`
+}
+
+func (r *Refusal) Error() string { return fmt.Sprintf("the service refused (%d): %s", r.Status, r.Detail) }
+
+func refusedWith(err error, codes ...string) bool {
+	var r *Refusal
+	if !errors.As(err, &r) {
+		return false
+	}
+	for _, code := range codes {
+		if r.Code == code {
+			return true
+		}
+	}
+	return false
+}
+
+const maxAnswer = 4 << 20 // bytes
+
+// post sends a document and gives the body of the answer.
+func (a *Agent) post(ctx context.Context, path, document string) (string, error) {
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, a.Service+path, bytes.NewReader([]byte(document)))
+	if err != nil {
+		return "", err
+	}
+	req.Header.Set("Content-Type", wire.ContentType)
+	return a.do(req)
+}
+
+func (a *Agent) do(req *http.Request) (string, error) {
+	resp, err := a.HTTP.Do(req)
+	if err != nil {
+		return "", fmt.Errorf("reaching the service: %w", err)
+	}
+	defer resp.Body.Close()
+	body, err := io.ReadAll(io.LimitReader(resp.Body, maxAnswer))
+	if err != nil {
+		return "", fmt.Errorf("reaching the service: %w", err)
+	}
+	if resp.StatusCode != http.StatusOK {
+		r := &Refusal{}
+		if json.Unmarshal(body, r) != nil || r.Detail == "" {
+			r.Detail = resp.Status
+		}
+		r.Status = resp.StatusCode
+		return "", r
+	}
+	return string(body), nil
+}
+
+// fetchKeys reads the key list, and takes it when the trusted root signed it and it is newer.
+func (a *Agent) fetchKeys(ctx context.Context) error {
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, a.Service+wire.PathKeys, nil)
+	if err != nil {
+		return err
+	}
+	document, err := a.do(req)
+	if err != nil {
+		return err
+	}
+	return a.takeKeys(document)
+}
+
+func (a *Agent) takeKeys(document string) error {
+	list, err := wire.OpenKeyList(document, a.memory.Root)
+	if err != nil {
+		return err
+	}
+	held := a.memory.KeyList
+	if list.Epoch > held.Epoch || list.Epoch == held.Epoch && list.Number > held.Number {
+		a.memory.KeyList = list
+	}
+	return nil
+}
+
+// sign signs a request of this device.
+func (a *Agent) sign(path string, seq int64, payload any) (string, error) {
+	key := wire.Key{ID: a.memory.Device, Private: a.memory.Key}
+	return wire.Sign(key, wire.Header{KeyID: key.ID, URL: path, Time: a.now(), Sequence: seq}, payload, false)
+}
+
+// ErrAnswer is given for an answer that is not the service's, or not to this request.
+var ErrAnswer = errors.New("the answer is not one of the service's to this request; somebody may stand between")
+
+// open checks that a live key of the service signed the answer to this very request, and keeps the
+// service's time.
+func (a *Agent) open(document, request string, into any) error {
+	signed, err := wire.Parse(document)
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrAnswer, err)
+	}
+	key, known := a.memory.KeyList.Signing(signed.Header.KeyID)
+	if !known {
+		return fmt.Errorf("%w: it is signed by a key that is not on the key list", ErrAnswer)
+	}
+	payload, err := signed.Verify(key)
+	if err != nil || signed.Header.Answers != wire.Digest([]byte(request)) {
+		return ErrAnswer
+	}
+	if err := json.Unmarshal(payload, into); err != nil {
+		return fmt.Errorf("%w: %w", ErrAnswer, err)
+	}
+	a.offset = signed.Header.Time.Sub(a.Clock.Now())
+	return nil
+}
+
+// now is service time, as far as it is known; it never goes back.
+func (a *Agent) now() time.Time {
+	at := a.Clock.Now().Add(a.offset)
+	if at.Before(a.latest) {
+		at = a.latest
+	}
+	a.latest = at
+	return at
+}
+
+// openDesired checks a desired state: signed by a live key, for this device, and newer than what it
+// holds.
+func (a *Agent) openDesired(document string) error {
+	signed, err := wire.Parse(document)
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrAnswer, err)
+	}
+	key, known := a.memory.KeyList.Signing(signed.Header.KeyID)
+	if !known {
+		return fmt.Errorf("%w: the desired state is signed by a key that is not on the key list", ErrAnswer)
+	}
+	payload, err := signed.Verify(key)
+	if err != nil {
+		return fmt.Errorf("%w: the desired state: %w", ErrAnswer, err)
+	}
+	var d wire.Desired
+	if err := json.Unmarshal(payload, &d); err != nil {
+		return fmt.Errorf("%w: the desired state: %w", ErrAnswer, err)
+	}
+	stamp := stampOf(d, payload)
+	switch {
+	case d.Format != wire.DesiredFormat:
+		return fmt.Errorf("%w: the desired state has the format %q", ErrAnswer, d.Format)
+	case d.Device != a.memory.Device:
+		return fmt.Errorf("%w: the desired state is another device's", ErrAnswer)
+	case !stamp.Newer(a.memory.Desired):
+		return fmt.Errorf("%w: the desired state %d/%d is not newer than %d/%d", ErrAnswer, d.Epoch, d.Number, a.memory.Desired.Epoch, a.memory.Desired.Number)
+	}
+	a.memory.Desired, a.memory.Settings = stamp, d.Settings
+	return nil
+}

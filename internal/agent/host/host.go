@@ -1,0 +1,37 @@
+// Package host is what the agent needs of an operating system. All logic lives above it; a host is
+// thin. Every call acts on the real thing and every answer is read back from it.
+package host
+
+import (
+	"context"
+	"errors"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/wire"
+)
+
+// Host is one workstation's operating system.
+type Host interface {
+	// Facts are what the device knows of itself.
+	Facts(ctx context.Context) (wire.Facts, error)
+	// Read reads accounts, local groups, password rules and lockout.
+	Read(ctx context.Context) (drift.State, error)
+	// SetPasswords sets the password rules that are not nil, all of them or none.
+	SetPasswords(ctx context.Context, rules drift.Passwords) error
+	// SetLockout sets the lockout; durations are in minutes.
+	SetLockout(ctx context.Context, rule policy.LockoutRule) error
+	// AddMember puts an identifier into a local group.
+	AddMember(ctx context.Context, group, member principal.SID) error
+	// RemoveMember takes an identifier out of a local group.
+	RemoveMember(ctx context.Context, group, member principal.SID) error
+}
+
+// Errors of hosts.
+var (
+	// ErrUnsupported is given for what the platform cannot carry.
+	ErrUnsupported = errors.New("this platform cannot carry it")
+	// ErrCut is given when the power went in the middle; whatever was begun may be half done.
+	ErrCut = errors.New("the power was cut")
+)

@@ -1,0 +1,101 @@
+// Package audit chains the entries of the audit trail: each holds the hash of the one before, so
+// that an entry that was changed, taken out or put in between breaks every later one.
+package audit
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"iter"
+	"time"
+)
+
+// Outcome says whether what was tried was done.
+type Outcome string
+
+// The outcomes.
+const (
+	Done    Outcome = "done"
+	Refused Outcome = "refused"
+)
+
+// Service is the actor of what the service does by itself.
+const Service = "service"
+
+// Entry is one thing that an operator or the service did. Before and After never hold a secret.
+type Entry struct {
+	Seq     int64           `json:"seq"`
+	At      time.Time       `json:"at"`
+	Actor   string          `json:"actor"`
+	Address string          `json:"address"`
+	Action  string          `json:"action"`
+	Object  string          `json:"object"`
+	Before  json.RawMessage `json:"before"`
+	After   json.RawMessage `json:"after"`
+	Reason  string          `json:"reason"`
+	Outcome Outcome         `json:"outcome"`
+	Prev    []byte          `json:"prev"`
+	Hash    []byte          `json:"-"`
+}
+
+// Link gives the entry its place after the one with the given sequence and hash, both zero for the
+// first, and computes its own hash: SHA-256 over its JSON with canonical Before and After.
+func (e *Entry) Link(seq int64, prev []byte) error {
+	e.Seq, e.Prev = seq+1, append([]byte{}, prev...)
+	hash, err := e.sum()
+	e.Hash = hash
+	return err
+}
+
+func (e *Entry) sum() ([]byte, error) {
+	c := *e
+	c.At = c.At.UTC().Truncate(time.Microsecond) // what PostgreSQL keeps
+	for _, part := range []*json.RawMessage{&c.Before, &c.After} {
+		canonical, err := canonicalJSON(*part)
+		if err != nil {
+			return nil, fmt.Errorf("audit entry %d: %w", e.Seq, err)
+		}
+		*part = canonical
+	}
+	data, err := json.Marshal(c)
+	if err != nil {
+		return nil, fmt.Errorf("audit entry %d: %w", e.Seq, err)
+	}
+	sum := sha256.Sum256(data)
+	return sum[:], nil
+}
+
+// canonicalJSON sorts keys and drops blanks, so that a database may store JSON in its own way.
+func canonicalJSON(raw json.RawMessage) (json.RawMessage, error) {
+	if len(raw) == 0 {
+		return json.RawMessage("null"), nil
+	}
+	decoder := json.NewDecoder(bytes.NewReader(raw))
+	decoder.UseNumber()
+	var value any
+	if err := decoder.Decode(&value); err != nil {
+		return nil, err
+	}
+	return json.Marshal(value)
+}
+
+// Verify walks a trail from its first entry and gives the sequence of the last; its error names the
+// first entry that does not fit.
+func Verify(entries iter.Seq2[Entry, error]) (last int64, err error) {
+	prev := []byte{}
+	for e, err := range entries {
+		if err != nil {
+			return last, err
+		}
+		hash, err := e.sum()
+		if err != nil {
+			return last, err
+		}
+		if e.Seq != last+1 || !bytes.Equal(e.Prev, prev) || !bytes.Equal(e.Hash, hash) {
+			return last, fmt.Errorf("the trail is broken at entry %d: it was changed, or an entry before it is missing", e.Seq)
+		}
+		last, prev = e.Seq, e.Hash
+	}
+	return last, nil
+}

@@ -1,0 +1,109 @@
+// Package auth knows who somebody is: password hashes, session and token secrets, roles.
+package auth
+
+import (
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/alexedwards/argon2id"
+)
+
+// Role says what an operator may do.
+type Role string
+
+// The roles, so far.
+const (
+	Owner  Role = "owner"  // everything
+	Viewer Role = "viewer" // see devices, policies and drift
+)
+
+// Valid reports whether r is a role.
+func (r Role) Valid() bool { return r == Owner || r == Viewer }
+
+// Within reports whether r may do no more than other.
+func (r Role) Within(other Role) bool { return r == other || r == Viewer }
+
+// Identity is who asks for something, and from where.
+type Identity struct {
+	OperatorID string
+	Name       string
+	Role       Role
+	Address    string
+}
+
+// MayChange reports whether the identity may change anything.
+func (i Identity) MayChange() bool { return i.Role == Owner }
+
+// MinPassword is the least length of an operator's password, in characters.
+const MinPassword = 12
+
+// ErrWeakPassword is given for a password that is too short.
+var ErrWeakPassword = fmt.Errorf("a password needs at least %d characters; a few words do well", MinPassword)
+
+// HashPassword hashes an operator's password with Argon2id (RFC 9106).
+func HashPassword(password string) (string, error) {
+	if utf8.RuneCountInString(password) < MinPassword {
+		return "", ErrWeakPassword
+	}
+	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
+	if err != nil {
+		return "", errors.New("the password could not be hashed")
+	}
+	return hash, nil
+}
+
+// decoy is compared with when there is no such operator, so that time does not tell.
+var decoy, _ = argon2id.CreateHash("no operator has this", argon2id.DefaultParams)
+
+// CheckPassword compares a password with a hash, in the same time also without one.
+func CheckPassword(password, hash string) bool {
+	known := hash != ""
+	if !known {
+		hash = decoy
+	}
+	match, err := argon2id.ComparePasswordAndHash(password, hash)
+	return match && err == nil && known
+}
+
+// TokenPrefix begins every API token, so that a lost one is recognised.
+const TokenPrefix = "rwt_"
+
+// NewSecret makes 256 random bits in base64url.
+func NewSecret() string {
+	secret := make([]byte, 32)
+	_, _ = rand.Read(secret) // never fails, see crypto/rand
+	return base64.RawURLEncoding.EncodeToString(secret)
+}
+
+// HashSecret is what is stored of a session or token secret. A plain hash is enough for 256 random bits.
+func HashSecret(secret string) []byte {
+	sum := sha256.Sum256([]byte(secret))
+	return sum[:]
+}
+
+// NewPassword makes a password for a first sign-in: four groups of five characters that are not
+// taken for one another.
+func NewPassword() string {
+	const alphabet = "abcdefghjkmnpqrstuvwxyz23456789"
+	raw := make([]byte, 64)
+	var b strings.Builder
+	for n := 0; n < 20; {
+		_, _ = rand.Read(raw)
+		for _, c := range raw {
+			if int(c) >= 256/len(alphabet)*len(alphabet) || n == 20 {
+				continue
+			}
+			if n > 0 && n%5 == 0 {
+				b.WriteByte('-')
+			}
+			b.WriteByte(alphabet[int(c)%len(alphabet)])
+			n++
+		}
+	}
+	return b.String()
+}

@@ -1,0 +1,251 @@
+// Package deviceapi is the service's side of the device protocol: enrolment, check-ins, held
+// requests. Requests and answers are signed documents, see package wire; errors are problem
+// documents.
+package deviceapi
+
+import (
+	"context"
+	"crypto/ed25519"
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"math/rand/v2"
+	"net/http"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/problem"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+// Options are what the device protocol's endpoints are made of.
+type Options struct {
+	Service *service.Service
+	Hub     *live.Hub
+	Log     *slog.Logger
+	Done    context.Context // ends held requests when the service stops
+}
+
+// API serves the device protocol.
+type API struct {
+	Options
+	registry *registry
+}
+
+// New makes the endpoints; [API.Run] must run beside them.
+func New(o Options) *API {
+	return &API{Options: o, registry: newRegistry(o.Service.Store, o.Hub, o.Log)}
+}
+
+// Run keeps what is known of devices true, until the context ends.
+func (a *API) Run(ctx context.Context) { a.registry.run(ctx) }
+
+// Mount adds the endpoints to an app.
+func (a *API) Mount(app *fiber.App) {
+	app.Get(wire.PathKeys, a.handle(a.keys))
+	app.Post(wire.PathEnrol, a.handle(a.enrol))
+	app.Post(wire.PathCheckIn, a.handle(a.checkIn))
+	app.Post(wire.PathWait, a.handle(a.wait))
+}
+
+// handle turns errors into problem documents.
+func (a *API) handle(do func(c fiber.Ctx) error) fiber.Handler {
+	return func(c fiber.Ctx) error {
+		c.Set("Cache-Control", "no-store")
+		if err := do(c); err != nil {
+			return problem.Send(c, problem.Of(a.Log, err))
+		}
+		return nil
+	}
+}
+
+func refuse(status int, code, detail string) error {
+	p := problem.New(status, detail)
+	p.Code = code
+	return p
+}
+
+func (a *API) keys(c fiber.Ctx) error {
+	list, _, err := a.Service.SignedKeyList(c.Context())
+	if err != nil {
+		return err
+	}
+	c.Set("Content-Type", wire.ContentType)
+	return c.SendString(list)
+}
+
+// request is a signed request whose signature holds.
+type request struct {
+	header  wire.Header
+	payload []byte
+	digest  string
+}
+
+func (a *API) open(c fiber.Ctx) (*wire.Signed, error) {
+	if len(c.Body()) > wire.MaxRequest {
+		return nil, refuse(http.StatusRequestEntityTooLarge, "too_large", "the request is larger than a megabyte; nothing of it was stored")
+	}
+	signed, err := wire.Parse(string(c.Body()))
+	if err != nil {
+		return nil, refuse(http.StatusBadRequest, "not_signed", "the request is not a signed document; send a compact JWS as "+wire.ContentType)
+	}
+	return signed, nil
+}
+
+func (a *API) verify(c fiber.Ctx, signed *wire.Signed, key ed25519.PublicKey) (request, error) {
+	payload, err := signed.Verify(key)
+	if err != nil {
+		return request{}, refuse(http.StatusUnauthorized, "bad_signature", "the signature does not hold for this device's key; the request was changed on its way, or another key signed it")
+	}
+	if signed.Header.URL != c.Path() {
+		return request{}, refuse(http.StatusUnauthorized, "wrong_url", "the request was signed for another address; it cannot be used here")
+	}
+	if skew := a.Service.Now().Sub(signed.Header.Time).Abs(); skew > wire.MaxSkew {
+		return request{}, refuse(http.StatusUnauthorized, "wrong_time", "the time in the request is "+skew.Round(time.Second).String()+" off; set the clock by the time in the service's signed answers")
+	}
+	return request{signed.Header, payload, wire.Digest(c.Body())}, nil
+}
+
+func read(payload []byte, into any) error {
+	if err := json.Unmarshal(payload, into); err != nil {
+		return refuse(http.StatusUnprocessableEntity, "bad_document", "the signed document cannot be read: "+err.Error())
+	}
+	return nil
+}
+
+// answer signs an answer to a request.
+func (a *API) answer(c fiber.Ctx, req request, body any) error {
+	key := a.Service.Keys.Signing
+	signed, err := wire.Sign(key, wire.Header{KeyID: key.ID, Time: a.Service.Now(), Answers: req.digest}, body, false)
+	if err != nil {
+		return err
+	}
+	c.Set("Content-Type", wire.ContentType)
+	return c.SendString(signed)
+}
+
+func (a *API) enrol(c fiber.Ctx) error {
+	signed, err := a.open(c)
+	if err != nil {
+		return err
+	}
+	if len(signed.Embedded) != ed25519.PublicKeySize {
+		return refuse(http.StatusBadRequest, "no_key", "an enrolment request must carry the device's Ed25519 key in its header")
+	}
+	req, err := a.verify(c, signed, signed.Embedded)
+	if err != nil {
+		return err
+	}
+	var body wire.EnrolRequest
+	if err := read(req.payload, &body); err != nil {
+		return err
+	}
+	d, err := a.Service.Enrol(c.Context(), body, signed.Embedded, c.IP())
+	if err != nil {
+		return err
+	}
+	return a.answer(c, req, wire.EnrolAnswer{Device: d.ID, Accepted: d.State == store.Live, Interval: a.interval(), DeviceSeq: d.Seq})
+}
+
+func (a *API) interval() int { return int(a.Service.Interval.Seconds()) }
+
+// from opens a request of an enrolled device and notes that it was heard from.
+func (a *API) from(c fiber.Ctx) (store.Known, request, error) {
+	signed, err := a.open(c)
+	if err != nil {
+		return store.Known{}, request{}, err
+	}
+	d, ok, err := a.registry.get(c.Context(), signed.Header.KeyID)
+	if err != nil {
+		return d, request{}, err
+	}
+	if !ok {
+		return d, request{}, refuse(http.StatusUnauthorized, "device_unknown", "no device of this identifier is enrolled; enrol it again with a new token")
+	}
+	req, err := a.verify(c, signed, key(d))
+	if err != nil {
+		return d, req, err
+	}
+	if d.State == store.Retired || d.State == store.Refused {
+		return d, req, refuse(http.StatusForbidden, "device_"+d.State, "this device is "+d.State+"; an operator must enrol it again")
+	}
+	a.registry.heard(d.ID, a.Service.Now())
+	return d, req, nil
+}
+
+func (a *API) checkIn(c fiber.Ctx) error {
+	d, req, err := a.from(c)
+	if err != nil {
+		return err
+	}
+	var body wire.CheckIn
+	if err := read(req.payload, &body); err != nil {
+		return err
+	}
+	answer := wire.Answer{Time: a.Service.Now(), Interval: a.interval(), Accepted: d.State == store.Live}
+	if answer.Accepted {
+		if err := a.exchange(c.Context(), d, req, body, &answer); err != nil {
+			return err
+		}
+	}
+	return a.answer(c, req, answer)
+}
+
+func (a *API) exchange(ctx context.Context, d store.Known, req request, body wire.CheckIn, answer *wire.Answer) (err error) {
+	if body.Report != nil {
+		if req.header.Sequence != body.Report.Seq {
+			return refuse(http.StatusUnprocessableEntity, "sequence_differs", "the sequence in the header is not that of the report")
+		}
+		if err := a.Service.TakeReport(ctx, d.ID, body.Epoch, *body.Report, req.digest); err != nil {
+			return err
+		}
+		answer.Stored = body.Report.Seq
+	}
+	if desired(d).Newer(body.Desired) {
+		if answer.Desired, _, err = a.Service.SignedDesired(ctx, d.ID); err != nil {
+			return err
+		}
+	}
+	if body.KeyList < a.Service.KeyListNumber() {
+		answer.KeyList, _, err = a.Service.SignedKeyList(ctx)
+	}
+	return err
+}
+
+// wait holds the request until something is waiting for the device, or time is up.
+func (a *API) wait(c fiber.Ctx) error {
+	d, req, err := a.from(c)
+	if err != nil {
+		return err
+	}
+	var body wire.WaitRequest
+	if err := read(req.payload, &body); err != nil {
+		return err
+	}
+	w := a.registry.hold(d.ID, body.Desired)
+	if w == nil {
+		return refuse(http.StatusServiceUnavailable, "too_many_waiting", "too many devices are waiting here; check in at the usual interval")
+	}
+	defer a.registry.release(d.ID, w)
+	ready := body.KeyList < a.Service.KeyListNumber()
+	if !ready {
+		// Answers are spread so that devices do not come back all at once.
+		limit := time.NewTimer(wire.MaxWait - rand.N(wire.MaxWait/5))
+		defer limit.Stop()
+		select {
+		case <-w.ready:
+			ready = true
+		case <-limit.C:
+		case <-a.Done.Done():
+		}
+	}
+	err = a.answer(c, req, wire.WaitAnswer{Time: a.Service.Now(), Ready: ready})
+	if errors.Is(a.Done.Err(), context.Canceled) {
+		c.RequestCtx().SetConnectionClose()
+	}
+	return err
+}

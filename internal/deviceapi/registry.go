@@ -1,0 +1,191 @@
+package deviceapi
+
+import (
+	"context"
+	"crypto/ed25519"
+	"log/slog"
+	"sync"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/store"
+)
+
+// registry keeps in memory what a check-in needs to know of every device that was heard from, so
+// that one with nothing new costs no read and no write of the database. It is kept up to date by
+// the database's notices, and by a regular look at what changed in case one was lost.
+type registry struct {
+	store *store.Store
+	hub   *live.Hub
+	log   *slog.Logger
+
+	mu       sync.Mutex
+	devices  map[string]store.Known
+	contacts map[string]time.Time
+	waiting  map[string]*waiter
+	synced   time.Time // when the last look at what changed began
+	dbSynced time.Time // the same by the database's clock
+}
+
+// waiter is one held request.
+type waiter struct {
+	holds drift.Stamp
+	ready chan struct{} // closed when something is waiting, or another request took its place
+}
+
+const (
+	lookEvery    = 15 * time.Second
+	lookBack     = 2 * time.Minute // further than any transaction is open
+	distrustFrom = 60 * time.Second
+	flushEvery   = 3 * time.Second
+)
+
+func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger) *registry {
+	return &registry{store: db, hub: hub, log: log, devices: map[string]store.Known{}, contacts: map[string]time.Time{}, waiting: map[string]*waiter{}}
+}
+
+// run keeps the registry true until the context ends; what was gathered is written last.
+func (r *registry) run(ctx context.Context) {
+	changes := r.hub.Subscribe(store.TopicDevices)
+	defer changes.Close()
+	look, flush := time.NewTicker(lookEvery), time.NewTicker(flushEvery)
+	defer look.Stop()
+	defer flush.Stop()
+	r.look(ctx)
+	for {
+		select {
+		case <-ctx.Done():
+			r.writeContacts(context.WithoutCancel(ctx))
+			return
+		case <-changes.Ready:
+			if ids := changes.Take()[store.TopicDevices]; len(ids) > 0 {
+				r.read(ctx, ids)
+			} else {
+				r.look(ctx)
+			}
+		case <-look.C:
+			r.look(ctx)
+		case <-flush.C:
+			r.writeContacts(ctx)
+		}
+	}
+}
+
+// look reads whatever changed since the last look.
+func (r *registry) look(ctx context.Context) {
+	r.mu.Lock()
+	since := r.dbSynced.Add(-lookBack)
+	r.mu.Unlock()
+	began := time.Now()
+	changed, now, err := r.store.With(ctx).ChangedDevices(since)
+	if err != nil {
+		if ctx.Err() == nil {
+			r.log.Warn("devices could not be read; what is known of them is trusted for a minute", "error", err)
+		}
+		return
+	}
+	r.update(changed)
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.synced, r.dbSynced = began, now
+}
+
+func (r *registry) read(ctx context.Context, ids []string) {
+	known, err := r.store.With(ctx).KnownDevices(ids)
+	if err != nil {
+		r.log.Warn("changed devices could not be read; they are looked at again", "error", err)
+		return
+	}
+	r.update(known)
+}
+
+func (r *registry) update(list []store.Known) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, d := range list {
+		former := r.devices[d.ID]
+		r.devices[d.ID] = d
+		if w := r.waiting[d.ID]; w != nil && (desired(d).Newer(w.holds) || d.State != former.State) {
+			close(w.ready)
+			delete(r.waiting, d.ID)
+		}
+	}
+}
+
+func desired(d store.Known) drift.Stamp {
+	return drift.Stamp{Epoch: d.DesiredEpoch, Number: d.DesiredNumber, Digest: d.DesiredDigest}
+}
+
+// get gives what is known of a device; ok is false when there is no such device.
+func (r *registry) get(ctx context.Context, id string) (d store.Known, ok bool, err error) {
+	r.mu.Lock()
+	d, ok = r.devices[id]
+	trusted := time.Since(r.synced) < distrustFrom
+	r.mu.Unlock()
+	if ok && trusted {
+		return d, true, nil
+	}
+	found, err := r.store.With(ctx).KnownDevices([]string{id})
+	if err != nil || len(found) == 0 {
+		return d, false, err
+	}
+	r.update(found)
+	return found[0], true, nil
+}
+
+func key(d store.Known) ed25519.PublicKey { return ed25519.PublicKey(d.PublicKey) }
+
+// heard notes a contact; it is written with the others.
+func (r *registry) heard(id string, at time.Time) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.contacts[id] = at
+}
+
+func (r *registry) writeContacts(ctx context.Context) {
+	r.mu.Lock()
+	contacts := make([]store.Contact, 0, len(r.contacts))
+	for id, at := range r.contacts {
+		contacts = append(contacts, store.Contact{Device: id, At: at})
+	}
+	clear(r.contacts)
+	r.mu.Unlock()
+	if len(contacts) == 0 {
+		return
+	}
+	if err := r.store.With(ctx).WriteContacts(contacts); err != nil {
+		r.log.Warn("times of last contact were not written; they are gathered again", "devices", len(contacts), "error", err)
+	}
+}
+
+// hold adds a held request of a device; an earlier one of the same device is answered. It is nil
+// when too many are held already.
+func (r *registry) hold(id string, holds drift.Stamp) *waiter {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if desired(r.devices[id]).Newer(holds) {
+		ready := &waiter{ready: make(chan struct{})}
+		close(ready.ready)
+		return ready
+	}
+	if former := r.waiting[id]; former != nil {
+		close(former.ready)
+	} else if len(r.waiting) >= maxHeld {
+		return nil
+	}
+	w := &waiter{holds: holds, ready: make(chan struct{})}
+	r.waiting[id] = w
+	return w
+}
+
+// maxHeld bounds the requests that one replica holds open.
+const maxHeld = 100_000
+
+func (r *registry) release(id string, w *waiter) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.waiting[id] == w {
+		delete(r.waiting, id)
+	}
+}

@@ -1,0 +1,175 @@
+// Package httpapi is the operators' interface over HTTP: routes, request and response types, the
+// OpenAPI 3.1 document and problem documents. It holds no rules: it calls service.
+package httpapi
+
+import (
+	"context"
+	"log/slog"
+	"net/http"
+	"reflect"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+
+	"rankwarden.example/core/policy"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/problem"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+)
+
+// Base is where the API lives.
+const Base = "/api/v1"
+
+// Options are what the API is made of.
+type Options struct {
+	Service *service.Service
+	Hub     *live.Hub
+	Log     *slog.Logger
+	Secure  bool            // the service is reached over TLS, so cookies are for TLS only
+	Done    context.Context // ends streams when the service stops
+}
+
+type api struct {
+	Options
+	huma huma.API
+}
+
+// Mount adds the API to an app.
+func Mount(app *fiber.App, o Options) { newAPI(app, o) }
+
+// Description is the OpenAPI document as JSON.
+func Description() ([]byte, error) {
+	return newAPI(fiber.New(), Options{Log: slog.New(slog.DiscardHandler)}).huma.OpenAPI().MarshalJSON()
+}
+
+func newAPI(app *fiber.App, o Options) *api {
+	huma.NewError = problem.FromLibrary
+	config := huma.DefaultConfig("Rank Warden", "1")
+	config.Info.Description = "The operators' interface of Rank Warden. Every list is paged: pass `next` of a page as `cursor` to get " +
+		"the one after it. What can be edited carries an ETag; send it back as If-Match. Every error is a problem document (RFC 9457)."
+	config.OpenAPIPath = Base + "/openapi"
+	config.DocsPath = ""
+	config.SchemasPath = Base + "/schemas"
+	config.CreateHooks = nil // no $schema links in answers
+	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", func(t reflect.Type, hint string) string {
+		if t == reflect.TypeFor[policy.Problem]() {
+			return "DocumentProblem"
+		}
+		return huma.DefaultSchemaNamer(t, hint)
+	})
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"session": {Type: "apiKey", In: "cookie", Name: cookieName},
+		"token":   {Type: "http", Scheme: "bearer"},
+	}
+	config.Security = []map[string][]string{{"session": {}}, {"token": {}}}
+	a := &api{Options: o}
+	app.Use(Base, a.authenticate)
+	a.huma = huma.NewAPI(config, adapter{app})
+	a.signIn()
+	a.operators()
+	a.policies()
+	a.groups()
+	a.assignments()
+	a.enrolment()
+	a.devices()
+	a.findings()
+	a.watch()
+	a.events(app)
+	return a
+}
+
+// operation describes one operation; register fills in what all of them share.
+type operation struct {
+	method, path, id, summary string
+	status                    int // of success, 200 when 0
+	open                      bool
+}
+
+func register[In, Out any](a *api, o operation, handle func(ctx context.Context, who auth.Identity, in *In) (*Out, error)) {
+	op := huma.Operation{Method: o.method, Path: Base + o.path, OperationID: o.id, Summary: o.summary, DefaultStatus: o.status,
+		Tags: []string{strings.SplitN(o.path, "/", 3)[1]}, Errors: []int{401, 403, 404, 409, 412, 422, 428, 429}, MaxBodyBytes: maxBody}
+	if o.open {
+		op.Security = []map[string][]string{}
+		op.Errors = []int{401, 422, 429}
+	}
+	huma.Register(a.huma, op, func(ctx context.Context, in *In) (*Out, error) {
+		out, err := handle(ctx, identity(ctx), in)
+		if err != nil {
+			return nil, problem.Of(a.Log, err)
+		}
+		return out, nil
+	})
+}
+
+const maxBody = 1 << 20 // bytes
+
+// MaxBody is the largest request that is read at all, in bytes.
+const MaxBody = 2 << 20
+
+// Paged is in every request for a list.
+type Paged struct {
+	Cursor string `query:"cursor" doc:"next of the page before; empty for the first page"`
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50" doc:"Most entries on the page"`
+}
+
+func (p Paged) page() store.Page { return store.Page{Cursor: p.Cursor, Limit: p.Limit} }
+
+// List is one page of a list.
+type List[T any] struct {
+	Body struct {
+		Items []T    `json:"items" nullable:"false"`
+		Next  string `json:"next" doc:"Pass it as cursor for the next page; empty on the last"`
+	}
+}
+
+func listOf[R, T any](records []R, next string, err error, view func(R) T) (*List[T], error) {
+	if err != nil {
+		return nil, err
+	}
+	out := &List[T]{}
+	out.Body.Items = make([]T, len(records))
+	for i, r := range records {
+		out.Body.Items[i] = view(r)
+	}
+	out.Body.Next = next
+	return out, nil
+}
+
+// Tagged is an answer with an ETag.
+type Tagged[T any] struct {
+	ETag string `header:"ETag"`
+	Body T
+}
+
+func tagged[T any](version int64, body T) *Tagged[T] {
+	return &Tagged[T]{ETag: `"` + strconv.FormatInt(version, 10) + `"`, Body: body}
+}
+
+// Matching is in every request that edits something.
+type Matching struct {
+	IfMatch string `header:"If-Match" doc:"The ETag of what you read"`
+}
+
+// version reads If-Match.
+func (m Matching) version() (int64, error) {
+	if m.IfMatch == "" {
+		return 0, problem.New(http.StatusPreconditionRequired, "an edit must say what it is based on: read it first, and send its ETag as If-Match")
+	}
+	v, err := strconv.ParseInt(strings.Trim(strings.TrimPrefix(m.IfMatch, "W/"), `"`), 10, 64)
+	if err != nil {
+		return 0, problem.New(http.StatusPreconditionFailed, "If-Match holds no ETag that was given out; read what you want to edit, and send its ETag")
+	}
+	return v, nil
+}
+
+// Named is in every request for one thing.
+type Named struct {
+	Name string `path:"name"`
+}
+
+// Empty is an answer without a body.
+type Empty struct{}

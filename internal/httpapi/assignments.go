@@ -1,0 +1,69 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/store"
+)
+
+func viewAssignment(a store.Assignment) AssignmentView {
+	return AssignmentView{a.Name, a.Policy, a.Revision, append([]string{}, a.Include...), append([]string{}, a.Exclude...), a.Rank, a.Version}
+}
+
+func aimed(aim Aim, name string) fleet.Assignment {
+	return fleet.Assignment{Name: name, Policy: aim.Policy, Include: aim.Include, Exclude: aim.Exclude, Rank: fleet.Rank(aim.Rank)}
+}
+
+func (a *api) assignments() {
+	register(a, operation{method: http.MethodGet, path: "/assignments", id: "list-assignments", summary: "Assignments by rank and name"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Paged
+			Policy string `query:"policy" doc:"Only those of this policy"`
+		}) (*List[AssignmentView], error) {
+			list, next, err := a.Service.Assignments(ctx, in.Policy, in.page())
+			return listOf(list, next, err, viewAssignment)
+		})
+	type newAssignment struct {
+		Body struct {
+			Name string `json:"name" minLength:"1" maxLength:"63"`
+			Aim
+		}
+	}
+	register(a, operation{method: http.MethodPost, path: "/assignments", id: "new-assignment", summary: "Aim the latest revision of a policy at groups", status: http.StatusCreated},
+		func(ctx context.Context, who auth.Identity, in *newAssignment) (*Tagged[AssignmentView], error) {
+			x, err := a.Service.NewAssignment(ctx, who, aimed(in.Body.Aim, in.Body.Name))
+			return tagged(x.Version, viewAssignment(x)), err
+		})
+	register(a, operation{method: http.MethodGet, path: "/assignments/{name}", id: "assignment", summary: "An assignment"},
+		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[AssignmentView], error) {
+			x, err := a.Service.Assignment(ctx, in.Name)
+			return tagged(x.Version, viewAssignment(x)), err
+		})
+	register(a, operation{method: http.MethodPut, path: "/assignments/{name}", id: "change-assignment", summary: "Aim an assignment elsewhere, or give it another rank or policy"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Named
+			Matching
+			Body Aim
+		}) (*Tagged[AssignmentView], error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			x, err := a.Service.ChangeAssignment(ctx, who, aimed(in.Body, in.Name), over)
+			return tagged(x.Version, viewAssignment(x)), err
+		})
+	register(a, operation{method: http.MethodDelete, path: "/assignments/{name}", id: "remove-assignment", summary: "Remove an assignment; its devices are settled without it", status: http.StatusNoContent},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Named
+			Matching
+		}) (*Empty, error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			return &Empty{}, a.Service.RemoveAssignment(ctx, who, in.Name, over)
+		})
+}

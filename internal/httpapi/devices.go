@@ -1,0 +1,125 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/words"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+)
+
+func viewDevice(d store.Device) Device {
+	return Device{d.ID, d.Name, d.State, string(d.Standing), d.Platform, d.OSVersion, d.OSBuild, d.Model, d.Serial, d.OpenFindings, d.HeldUnits,
+		d.DesiredNumber, d.ReportedNumber, d.LastContact, d.DesiredAt, d.ReportedAt, d.VerifiedAt, d.EnrolledAt}
+}
+
+func viewUnit(a service.Asked, aims []DeviceAim) UnitWhy {
+	u := UnitWhy{Unit: a.Unit.String(), Section: a.Section, Title: a.Title, Asked: a.Asked, Has: a.Has, Why: a.Why,
+		Verdict: string(a.Settled.Verdict), Value: a.Settled.Value, From: append([]string{}, a.Settled.From...), Over: []Loser{},
+		Held: a.HeldWhy, InStep: a.InStep, Findings: []UnitFinding{}}
+	for _, aim := range aims {
+		if len(u.From) > 0 && aim.Assignment == u.From[0] {
+			u.Rank = aim.Rank
+		}
+	}
+	for _, l := range a.Settled.Over {
+		u.Over = append(u.Over, Loser{l.Assignment, int(l.Rank), words.Value(a.Unit, l.Value), words.Lost(l)})
+	}
+	for _, f := range a.Findings {
+		u.Findings = append(u.Findings, UnitFinding{string(f.Kind), f.Subject, words.Finding(f)})
+	}
+	return u
+}
+
+func viewWhy(w service.DeviceWhy) DeviceWhy {
+	out := DeviceWhy{Device: viewDevice(w.Device), Assignments: []DeviceAim{}, Units: []UnitWhy{}, Problems: []DeviceProblem{},
+		Accounts: []Account{}, LocalGroups: []LocalGroup{}, Events: []FindingSummary{}}
+	for _, a := range w.Assignments {
+		out.Assignments = append(out.Assignments, DeviceAim(a))
+	}
+	for _, u := range w.Units {
+		out.Units = append(out.Units, viewUnit(u, out.Assignments))
+	}
+	for _, p := range w.Problems {
+		out.Problems = append(out.Problems, DeviceProblem{string(p.Code), string(p.Severity), p.Unit})
+	}
+	if w.Reported == nil {
+		return out
+	}
+	for _, a := range w.Reported.Accounts {
+		out.Accounts = append(out.Accounts, Account{a.Name, a.SID.String(), a.Builtin, a.Enabled, a.Locked, a.LockedUntil})
+	}
+	for _, g := range w.Reported.LocalGroups {
+		group := LocalGroup{Name: g.LocalGroup, SID: g.SID.String(), Members: []string{}}
+		for _, m := range g.Members {
+			group.Members = append(group.Members, w.Reported.Name(m.SID).String())
+		}
+		out.LocalGroups = append(out.LocalGroups, group)
+	}
+	return out
+}
+
+type deviceQuery struct {
+	Search   string `query:"search" maxLength:"100" doc:"Part of name, serial, model, platform or version"`
+	Standing string `query:"standing" enum:"in_step,drifted,waiting,held,silent"`
+	Group    string `query:"group" doc:"Name of a group"`
+	State    string `query:"state" enum:"live,claiming,refused,retired" default:"live"`
+}
+
+func (q deviceQuery) filter() store.DeviceFilter {
+	return store.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
+}
+
+func (a *api) devices() {
+	register(a, operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Paged
+			deviceQuery
+		}) (*List[Device], error) {
+			list, next, err := a.Service.Devices(ctx, in.filter(), in.page())
+			return listOf(list, next, err, viewDevice)
+		})
+	register(a, operation{method: http.MethodGet, path: "/device-standings", id: "device-standings", summary: "Numbers of devices by standing"},
+		func(ctx context.Context, _ auth.Identity, in *deviceQuery) (*struct{ Body Standings }, error) {
+			c, err := a.Service.CountDevices(ctx, in.filter())
+			return &struct{ Body Standings }{viewStandings(c)}, err
+		})
+	register(a, operation{method: http.MethodGet, path: "/devices/{name}", id: "device", summary: "A device, by identifier or name"},
+		func(ctx context.Context, _ auth.Identity, in *Named) (*struct{ Body Device }, error) {
+			d, err := a.Service.Device(ctx, in.Name)
+			return &struct{ Body Device }{viewDevice(d)}, err
+		})
+	register(a, operation{method: http.MethodGet, path: "/devices/{name}/why", id: "device-why", summary: "What is asked of a device, what it has, and why"},
+		func(ctx context.Context, _ auth.Identity, in *Named) (*struct{ Body DeviceWhy }, error) {
+			w, err := a.Service.Why(ctx, in.Name)
+			if err != nil {
+				return nil, err
+			}
+			out := viewWhy(w)
+			history, _, err := a.Service.Findings(ctx, store.FindingFilter{Device: w.Device.ID}, store.Page{Limit: 20})
+			for _, f := range history {
+				out.Events = append(out.Events, viewFinding(f))
+			}
+			return &struct{ Body DeviceWhy }{out}, err
+		})
+	decide := func(path, id, summary string, do func(ctx context.Context, who auth.Identity, id string) error) {
+		register(a, operation{method: http.MethodPost, path: "/devices/{name}/" + path, id: id, summary: summary, status: http.StatusNoContent},
+			func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
+				d, err := a.Service.Device(ctx, in.Name)
+				if err != nil {
+					return nil, err
+				}
+				return &Empty{}, do(ctx, who, d.ID)
+			})
+	}
+	decide("accept", "accept-device", "Accept a device that claims to be another, which is retired", func(ctx context.Context, who auth.Identity, id string) error {
+		return a.Service.DecideClaim(ctx, who, id, true)
+	})
+	decide("refuse", "refuse-device", "Refuse a device that claims to be another", func(ctx context.Context, who auth.Identity, id string) error {
+		return a.Service.DecideClaim(ctx, who, id, false)
+	})
+	decide("retire", "retire-device", "Retire a device", a.Service.Retire)
+}

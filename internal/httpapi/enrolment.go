@@ -1,0 +1,39 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/store"
+)
+
+func viewEnrolment(e store.EnrolmentToken) EnrolmentToken {
+	return EnrolmentToken{e.ID, e.Note, e.UsesLeft, append([]string{}, e.Groups...), e.CreatedBy, e.CreatedAt, e.ExpiresAt, e.RevokedAt != nil}
+}
+
+func (a *api) enrolment() {
+	register(a, operation{method: http.MethodGet, path: "/enrolment-tokens", id: "list-enrolment-tokens", summary: "Enrolment tokens, newest first"},
+		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[EnrolmentToken], error) {
+			list, next, err := a.Service.EnrolmentTokens(ctx, in.page())
+			return listOf(list, next, err, viewEnrolment)
+		})
+	type enrolmentRequest struct {
+		Body struct {
+			Note           string   `json:"note,omitempty" maxLength:"200" doc:"What it is for"`
+			Uses           int      `json:"uses" minimum:"1" maximum:"100000" doc:"Devices that may enrol with it"`
+			ExpiresInHours int      `json:"expires_in_hours" minimum:"1" maximum:"2160"`
+			Groups         []string `json:"groups,omitempty" maxItems:"50" nullable:"false"`
+		}
+	}
+	register(a, operation{method: http.MethodPost, path: "/enrolment-tokens", id: "make-enrolment-token", summary: "Make an enrolment token", status: http.StatusCreated},
+		func(ctx context.Context, who auth.Identity, in *enrolmentRequest) (*struct{ Body NewEnrolmentToken }, error) {
+			e, token, err := a.Service.NewEnrolmentToken(ctx, who, in.Body.Note, in.Body.Uses, time.Duration(in.Body.ExpiresInHours)*time.Hour, in.Body.Groups)
+			return &struct{ Body NewEnrolmentToken }{NewEnrolmentToken{viewEnrolment(e), token.String()}}, err
+		})
+	register(a, operation{method: http.MethodDelete, path: "/enrolment-tokens/{name}", id: "revoke-enrolment-token", summary: "Revoke an enrolment token, by id", status: http.StatusNoContent},
+		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
+			return &Empty{}, a.Service.RevokeEnrolmentToken(ctx, who, in.Name)
+		})
+}

@@ -1,0 +1,77 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+)
+
+func viewGroup(g store.Group) Group { return Group{g.Name, g.Description, g.Version} }
+
+func (a *api) groups() {
+	register(a, operation{method: http.MethodGet, path: "/groups", id: "list-groups", summary: "Groups by name"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Paged
+			Search string `query:"search" maxLength:"100" doc:"Part of a name"`
+		}) (*List[GroupSummary], error) {
+			list, next, err := a.Service.Groups(ctx, in.Search, in.page())
+			return listOf(list, next, err, func(g store.GroupCount) GroupSummary { return GroupSummary{viewGroup(g.Group), g.Listed, g.Enrolled} })
+		})
+	type newGroup struct {
+		Body struct {
+			Name        string   `json:"name" minLength:"1" maxLength:"63"`
+			Description string   `json:"description,omitempty" maxLength:"500"`
+			Devices     []string `json:"devices,omitempty" maxItems:"5000" nullable:"false" doc:"Names of devices, enrolled or not yet"`
+		}
+	}
+	register(a, operation{method: http.MethodPost, path: "/groups", id: "new-group", summary: "Make a listed group", status: http.StatusCreated},
+		func(ctx context.Context, who auth.Identity, in *newGroup) (*Tagged[Group], error) {
+			g, err := a.Service.NewGroup(ctx, who, in.Body.Name, in.Body.Description, in.Body.Devices)
+			return tagged(g.Version, viewGroup(g)), err
+		})
+	register(a, operation{method: http.MethodGet, path: "/groups/{name}", id: "group", summary: "A group"},
+		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[Group], error) {
+			g, err := a.Service.Group(ctx, in.Name)
+			return tagged(g.Version, viewGroup(g)), err
+		})
+	register(a, operation{method: http.MethodGet, path: "/groups/{name}/devices", id: "list-group-devices", summary: "Names in a group"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Named
+			Paged
+		}) (*List[GroupMember], error) {
+			list, next, err := a.Service.GroupMembers(ctx, in.Name, in.page())
+			return listOf(list, next, err, func(m store.GroupMember) GroupMember { return GroupMember(m) })
+		})
+	type groupChange struct {
+		Named
+		Matching
+		Body struct {
+			Description *string  `json:"description,omitempty" maxLength:"500"`
+			Add         []string `json:"add,omitempty" maxItems:"5000" nullable:"false" doc:"Names of devices to put in"`
+			Remove      []string `json:"remove,omitempty" maxItems:"5000" nullable:"false" doc:"Names of devices to take out"`
+		}
+	}
+	register(a, operation{method: http.MethodPatch, path: "/groups/{name}", id: "change-group", summary: "Put devices into a group, take devices out, describe it"},
+		func(ctx context.Context, who auth.Identity, in *groupChange) (*Tagged[Group], error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			g, err := a.Service.ChangeGroup(ctx, who, in.Name, service.GroupChange{Description: in.Body.Description, Add: in.Body.Add, Remove: in.Body.Remove}, over)
+			return tagged(g.Version, viewGroup(g)), err
+		})
+	register(a, operation{method: http.MethodDelete, path: "/groups/{name}", id: "remove-group", summary: "Remove a group that no assignment names", status: http.StatusNoContent},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Named
+			Matching
+		}) (*Empty, error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			return &Empty{}, a.Service.RemoveGroup(ctx, who, in.Name, over)
+		})
+}

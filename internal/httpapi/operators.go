@@ -1,0 +1,77 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+)
+
+func viewOperator(o store.Operator) Operator {
+	return Operator{o.Name, o.Role, o.DisabledAt != nil, o.CreatedAt}
+}
+
+func viewToken(t store.APIToken) Token {
+	return Token{t.ID, t.Name, t.Role, t.CreatedAt, t.ExpiresAt, t.RevokedAt != nil}
+}
+
+func (a *api) operators() {
+	register(a, operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
+		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[Operator], error) {
+			list, next, err := a.Service.Operators(ctx, in.page())
+			return listOf(list, next, err, viewOperator)
+		})
+	type newOperator struct {
+		Body struct {
+			Name     string `json:"name" minLength:"1" maxLength:"63"`
+			Password string `json:"password" minLength:"1" maxLength:"1024" doc:"At least 12 characters"`
+			Role     string `json:"role" enum:"owner,viewer"`
+		}
+	}
+	register(a, operation{method: http.MethodPost, path: "/operators", id: "add-operator", summary: "Add an operator", status: http.StatusCreated},
+		func(ctx context.Context, who auth.Identity, in *newOperator) (*struct{ Body Operator }, error) {
+			o, err := a.Service.AddOperator(ctx, who, in.Body.Name, in.Body.Password, auth.Role(in.Body.Role))
+			return &struct{ Body Operator }{viewOperator(o)}, err
+		})
+	type operatorChange struct {
+		Named
+		Body struct {
+			Role     *string `json:"role,omitempty" enum:"owner,viewer"`
+			Password *string `json:"password,omitempty" minLength:"1" maxLength:"1024"`
+			Disabled *bool   `json:"disabled,omitempty"`
+		}
+	}
+	register(a, operation{method: http.MethodPatch, path: "/operators/{name}", id: "change-operator", summary: "Change role, password or whether an operator may sign in"},
+		func(ctx context.Context, who auth.Identity, in *operatorChange) (*struct{ Body Operator }, error) {
+			o, err := a.Service.ChangeOperator(ctx, who, in.Name, service.OperatorChange{Role: (*auth.Role)(in.Body.Role), Password: in.Body.Password, Disabled: in.Body.Disabled})
+			return &struct{ Body Operator }{viewOperator(o)}, err
+		})
+	register(a, operation{method: http.MethodGet, path: "/tokens", id: "list-tokens", summary: "Your own API tokens, newest first"},
+		func(ctx context.Context, who auth.Identity, in *Paged) (*List[Token], error) {
+			list, next, err := a.Service.APITokens(ctx, who, in.page())
+			return listOf(list, next, err, viewToken)
+		})
+	type tokenRequest struct {
+		Body struct {
+			Name           string `json:"name" minLength:"1" maxLength:"100" doc:"What it is for"`
+			Role           string `json:"role,omitempty" enum:"owner,viewer" doc:"Your own when left out"`
+			ExpiresInHours int    `json:"expires_in_hours" minimum:"1" maximum:"8784"`
+		}
+	}
+	register(a, operation{method: http.MethodPost, path: "/tokens", id: "make-token", summary: "Make an API token with your rights or fewer", status: http.StatusCreated},
+		func(ctx context.Context, who auth.Identity, in *tokenRequest) (*struct{ Body NewToken }, error) {
+			role := who.Role
+			if in.Body.Role != "" {
+				role = auth.Role(in.Body.Role)
+			}
+			t, secret, err := a.Service.NewAPIToken(ctx, who, in.Body.Name, role, time.Duration(in.Body.ExpiresInHours)*time.Hour)
+			return &struct{ Body NewToken }{NewToken{viewToken(t), secret}}, err
+		})
+	register(a, operation{method: http.MethodDelete, path: "/tokens/{name}", id: "revoke-token", summary: "Revoke one of your API tokens, by id", status: http.StatusNoContent},
+		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
+			return &Empty{}, a.Service.RevokeAPIToken(ctx, who, in.Name)
+		})
+}

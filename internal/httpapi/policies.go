@@ -1,0 +1,134 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+)
+
+func viewStandings(c service.Counts) Standings {
+	return Standings{c[drift.InStep], c[drift.Drifted], c[drift.Waiting], c[drift.Held], c[drift.Silent]}
+}
+
+func viewPolicy(p store.Policy, problems []policy.Problem) Policy {
+	if problems == nil {
+		problems = []policy.Problem{}
+	}
+	return Policy{p.Name, p.Title, p.Source, p.Version, p.Revision, p.UpdatedAt, p.UpdatedBy, problems}
+}
+
+func viewRevision(r store.PolicyRevision) Revision {
+	return Revision{r.Number, r.Source, r.PublishedAt, r.PublishedBy}
+}
+
+func (a *api) policies() {
+	register(a, operation{method: http.MethodGet, path: "/policies", id: "list-policies", summary: "Policies by name, with where each is used and how its devices stand"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Paged
+			Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
+		}) (*List[PolicySummary], error) {
+			list, next, err := a.Service.Policies(ctx, in.Search, in.page())
+			if err != nil {
+				return nil, err
+			}
+			views, err := a.summaries(ctx, list)
+			return listOf(views, next, err, func(p PolicySummary) PolicySummary { return p })
+		})
+	register(a, operation{method: http.MethodPost, path: "/policies", id: "new-policy", summary: "Save the first draft of a policy; the document names it", status: http.StatusCreated},
+		func(ctx context.Context, who auth.Identity, in *struct{ Body Document }) (*Tagged[Policy], error) {
+			p, problems, err := a.Service.NewPolicy(ctx, who, in.Body.Source)
+			return tagged(p.Version, viewPolicy(p, problems)), err
+		})
+	register(a, operation{method: http.MethodPost, path: "/policy-check", id: "check-policy", summary: "Check a document without storing it"},
+		func(_ context.Context, _ auth.Identity, in *struct{ Body Document }) (*struct {
+			Body struct {
+				Problems []policy.Problem `json:"problems" nullable:"false"`
+			}
+		}, error) {
+			out := &struct {
+				Body struct {
+					Problems []policy.Problem `json:"problems" nullable:"false"`
+				}
+			}{}
+			_, problems := policy.Parse([]byte(in.Body.Source))
+			out.Body.Problems = append([]policy.Problem{}, problems...)
+			return out, nil
+		})
+	register(a, operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
+		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[Policy], error) {
+			p, err := a.Service.Policy(ctx, in.Name)
+			_, problems := policy.Parse([]byte(p.Source))
+			return tagged(p.Version, viewPolicy(p, problems)), err
+		})
+	register(a, operation{method: http.MethodPut, path: "/policies/{name}", id: "save-policy", summary: "Save the draft of a policy"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Named
+			Matching
+			Body Document
+		}) (*Tagged[Policy], error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			p, problems, err := a.Service.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
+			return tagged(p.Version, viewPolicy(p, problems)), err
+		})
+	register(a, operation{method: http.MethodPost, path: "/policies/{name}/publish", id: "publish-policy", summary: "Make the draft the next revision, and move every assignment of the policy to it at once"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Named
+			Matching
+		}) (*Tagged[Published], error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			p, err := a.Service.PublishPolicy(ctx, who, in.Name, over)
+			return tagged(p.Policy.Version, Published{in.Name, p.Policy.Revision, p.Moved}), err
+		})
+	register(a, operation{method: http.MethodGet, path: "/policies/{name}/revisions", id: "list-revisions", summary: "Published revisions, newest first"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Named
+			Paged
+		}) (*List[Revision], error) {
+			list, next, err := a.Service.PolicyRevisions(ctx, in.Name, in.page())
+			return listOf(list, next, err, viewRevision)
+		})
+	register(a, operation{method: http.MethodGet, path: "/policies/{name}/revisions/{number}", id: "revision", summary: "A published document"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Named
+			Number int `path:"number" minimum:"1"`
+		}) (*struct{ Body Revision }, error) {
+			r, err := a.Service.PolicyRevision(ctx, in.Name, in.Number)
+			return &struct{ Body Revision }{viewRevision(r)}, err
+		})
+}
+
+// summaries adds where each policy is used, and how the devices stand there.
+func (a *api) summaries(ctx context.Context, list []store.Policy) ([]PolicySummary, error) {
+	standings, err := a.Service.StandingsByAssignment(ctx)
+	if err != nil {
+		return nil, err
+	}
+	views := make([]PolicySummary, len(list))
+	for i, p := range list {
+		used, _, err := a.Service.Assignments(ctx, p.Name, store.Page{Limit: store.MaxLimit})
+		if err != nil {
+			return nil, err
+		}
+		views[i] = PolicySummary{Name: p.Name, Title: p.Title, Revision: p.Revision, UpdatedAt: p.UpdatedAt, UpdatedBy: p.UpdatedBy, Assignments: []AssignmentView{}}
+		sum := service.Counts{}
+		for _, u := range used {
+			views[i].Assignments = append(views[i].Assignments, viewAssignment(u))
+			for standing, n := range standings[u.Name] {
+				sum[standing] += n
+			}
+		}
+		views[i].Standings = viewStandings(sum)
+	}
+	return views, nil
+}

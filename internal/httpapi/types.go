@@ -1,0 +1,41 @@
+package httpapi
+
+import "rankwarden.example/client"
+
+// The types of requests and answers are published with the client.
+type (
+	Me                = client.Me
+	Operator          = client.Operator
+	Token             = client.Token
+	NewToken          = client.NewToken
+	Standings         = client.Standings
+	PolicySummary     = client.PolicySummary
+	Policy            = client.Policy
+	Published         = client.Published
+	Revision          = client.Revision
+	Group             = client.Group
+	GroupSummary      = client.GroupSummary
+	GroupMember       = client.GroupMember
+	AssignmentView    = client.Assignment
+	Aim               = client.Aim
+	EnrolmentToken    = client.EnrolmentToken
+	NewEnrolmentToken = client.NewEnrolmentToken
+	Device            = client.Device
+	UnitWhy           = client.UnitWhy
+	Loser             = client.Loser
+	UnitFinding       = client.UnitFinding
+	Account           = client.Account
+	LocalGroup        = client.LocalGroup
+	DeviceWhy         = client.DeviceWhy
+	DeviceAim         = client.DeviceAim
+	DeviceProblem     = client.DeviceProblem
+	FindingSummary    = client.Finding
+	FindingSum        = client.FindingSum
+	Mark              = client.Mark
+	Strip             = client.Strip
+	Decision          = client.Decision
+	Edit              = client.Edit
+	Overview          = client.Overview
+	Change            = client.Change
+	Document          = client.Document
+)

@@ -1,0 +1,189 @@
+// Package server puts the service together: database, use cases, operators' API, device protocol and
+// console, on one listening address.
+package server
+
+import (
+	"context"
+	"crypto/tls"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"rankwarden.example/internal/deviceapi"
+	"rankwarden.example/internal/httpapi"
+	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/problem"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+// Config is how a service is set up.
+type Config struct {
+	Listen       string // address, such as 127.0.0.1:8470
+	TLSCert      string // files in PEM; both or none
+	TLSKey       string
+	AllowClear   bool // serve without TLS on other addresses than loopback
+	Database     string
+	Keys         string // file of the service's private keys
+	Organisation string
+	Interval     time.Duration // between two check-ins of a device
+}
+
+// Server is a running service.
+type Server struct {
+	Service *service.Service
+	URL     string
+	app     *fiber.App
+	conns   *listener
+	store   *store.Store
+	log     *slog.Logger
+	stop    context.CancelFunc // ends streams, held requests and loops
+	loops   sync.WaitGroup
+	failed  chan error
+}
+
+// Start migrates the database and starts to serve. console is the built console.
+func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Server, error) {
+	if err := c.check(); err != nil {
+		return nil, err
+	}
+	keys, err := wire.LoadKeyring(c.Keys)
+	if err != nil {
+		return nil, err
+	}
+	db, err := store.Open(ctx, c.Database)
+	if err != nil {
+		return nil, err
+	}
+	if err := db.Migrate(ctx); err != nil {
+		db.Close()
+		return nil, err
+	}
+	hub := &live.Hub{}
+	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: time.Now, Organisation: c.Organisation, Interval: c.Interval})
+	if err != nil {
+		db.Close()
+		return nil, err
+	}
+	done, stop := context.WithCancel(context.WithoutCancel(ctx))
+	s := &Server{Service: svc, store: db, log: log, stop: stop, failed: make(chan error, 1)}
+	devices := deviceapi.New(deviceapi.Options{Service: svc, Hub: hub, Log: log, Done: done})
+	s.app = s.routes(c, svc, hub, devices, console, done)
+	bound, err := c.listen()
+	if err != nil {
+		stop()
+		db.Close()
+		return nil, err
+	}
+	s.conns = remember(bound)
+	scheme := map[bool]string{true: "https", false: "http"}[c.TLSCert != ""]
+	s.URL = scheme + "://" + bound.Addr().String()
+	for _, loop := range []func(context.Context){devices.Run, svc.SettleLoop, func(ctx context.Context) { hub.Run(ctx, db, log) }} {
+		s.loops.Go(func() { loop(done) })
+	}
+	go func() {
+		s.failed <- s.app.Listener(s.conns, fiber.ListenConfig{DisableStartupMessage: true})
+	}()
+	return s, nil
+}
+
+func (s *Server) routes(c Config, svc *service.Service, hub *live.Hub, devices *deviceapi.API, console fs.FS, done context.Context) *fiber.App {
+	app := fiber.New(fiber.Config{
+		AppName: "Rank Warden", Immutable: true, BodyLimit: httpapi.MaxBody, ErrorHandler: problem.HandleError(s.log),
+		ReadTimeout: 2 * time.Minute, IdleTimeout: 3 * time.Minute,
+	})
+	app.Use(func(c fiber.Ctx) error {
+		defer func() {
+			if r := recover(); r != nil {
+				s.log.Error("a request panicked", "path", c.Path(), "panic", r)
+				_ = problem.Send(c, problem.New(http.StatusInternalServerError, "the service failed; try again, and look into its log if it happens again"))
+			}
+		}()
+		c.Set("X-Content-Type-Options", "nosniff")
+		c.Set("Referrer-Policy", "no-referrer")
+		c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+		return c.Next()
+	})
+	app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("alive\n") })
+	app.Get("/readyz", func(c fiber.Ctx) error {
+		ctx, cancel := context.WithTimeout(done, 2*time.Second)
+		defer cancel()
+		if err := s.store.Ping(ctx); err != nil {
+			return problem.Send(c, problem.New(http.StatusServiceUnavailable, "the database does not answer"))
+		}
+		return c.SendString("ready\n")
+	})
+	httpapi.Mount(app, httpapi.Options{Service: svc, Hub: hub, Log: s.log, Secure: c.TLSCert != "", Done: done})
+	devices.Mount(app)
+	mountConsole(app, console)
+	return app
+}
+
+// Failed receives when the service cannot go on.
+func (s *Server) Failed() <-chan error { return s.failed }
+
+// Stop ends the service in order: nothing new is taken, what is under way is finished, what was
+// gathered is written.
+func (s *Server) Stop() error {
+	s.stop()
+	s.conns.closeUnused()
+	err := s.app.ShutdownWithTimeout(10 * time.Second)
+	s.loops.Wait()
+	s.store.Close()
+	if err != nil {
+		return fmt.Errorf("stopping: %w", err)
+	}
+	return nil
+}
+
+// ErrConfig is matched by errors of the configuration.
+var ErrConfig = errors.New("configuration")
+
+func (c Config) check() error {
+	host, _, err := net.SplitHostPort(c.Listen)
+	switch {
+	case err != nil:
+		return fmt.Errorf("%w: listen %q must be HOST:PORT, such as 127.0.0.1:8470", ErrConfig, c.Listen)
+	case (c.TLSCert == "") != (c.TLSKey == ""):
+		return fmt.Errorf("%w: tls-cert and tls-key belong together; give both or none", ErrConfig)
+	case c.Database == "":
+		return fmt.Errorf("%w: no database; give database as postgres://USER@HOST:PORT/NAME", ErrConfig)
+	case c.Keys == "":
+		return fmt.Errorf("%w: no key file; give keys as the path of a file that only the service can read (it is made when missing)", ErrConfig)
+	case c.Interval < time.Second || c.Interval > 24*time.Hour:
+		return fmt.Errorf("%w: interval %s must be from 1s to 24h", ErrConfig, c.Interval)
+	case c.TLSCert == "" && !c.AllowClear && !loopback(host):
+		return fmt.Errorf("%w: %s is not loopback, and without TLS everybody on the way could read along; give tls-cert and tls-key, or allow-clear when a proxy in front does TLS", ErrConfig, c.Listen)
+	}
+	return nil
+}
+
+func loopback(host string) bool {
+	ip := net.ParseIP(strings.Trim(host, "[]"))
+	return strings.EqualFold(host, "localhost") || ip != nil && ip.IsLoopback()
+}
+
+func (c Config) listen() (net.Listener, error) {
+	l, err := net.Listen("tcp", c.Listen)
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be listened on: %w; is another one running? Choose another address with --listen", c.Listen, err)
+	}
+	if c.TLSCert == "" {
+		return l, nil
+	}
+	pair, err := tls.LoadX509KeyPair(c.TLSCert, c.TLSKey)
+	if err != nil {
+		l.Close()
+		return nil, fmt.Errorf("%w: reading the certificate: %w", ErrConfig, err)
+	}
+	return tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS13}), nil
+}

@@ -1,0 +1,248 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+// Bounds of a report, far above what a workstation has.
+const (
+	maxAccounts = 2000
+	maxGroups   = 1000
+	maxMembers  = 5000
+)
+
+// SignedDesired is the newest desired state of a device, signed, with its stamp. The document is
+// empty while there is none.
+func (s *Service) SignedDesired(ctx context.Context, id string) (string, drift.Stamp, error) {
+	var document []byte
+	var stamp drift.Stamp
+	err := s.Store.InSnapshot(ctx, func(tx store.Tx) error {
+		d, err := tx.Device(s.clock(), id, "")
+		if err != nil || d.DesiredNumber == 0 {
+			return err
+		}
+		stamp = d.Desired()
+		state, err := tx.DesiredState(d.ID, stamp.Epoch, stamp.Number)
+		if err != nil {
+			return err
+		}
+		settings, err := tx.SettingsBody(state.Settings)
+		if err != nil {
+			return err
+		}
+		document, err = wire.DesiredBytes(d.ID, state.Name, stamp.Epoch, stamp.Number, settings)
+		if err == nil && wire.Digest(document) != stamp.Digest {
+			err = fmt.Errorf("the desired state %d/%d of %s does not have the digest it was stored with", stamp.Epoch, stamp.Number, d.Name)
+		}
+		return err
+	})
+	if err != nil || document == nil {
+		return "", stamp, err
+	}
+	signed, err := wire.Sign(s.Keys.Signing, wire.Header{KeyID: s.Keys.Signing.ID, Time: s.Now()}, document, false)
+	return signed, stamp, err
+}
+
+// SignedKeyList is the key list, signed by the root, and its number.
+func (s *Service) SignedKeyList(ctx context.Context) (string, int64, error) {
+	state, err := s.Store.With(ctx).ServiceState()
+	return state.KeyList, state.KeyListNumber, err
+}
+
+// TakeReport stores a report and works out its findings in one transaction. A repeat of the same
+// request is taken as done; a sequence that was used for something else, or is behind, is refused.
+func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drift.Report, requestDigest string) error {
+	if err := checkReport(r); err != nil {
+		return err
+	}
+	body, err := json.Marshal(r)
+	if err != nil {
+		return fmt.Errorf("storing a report: %w", err)
+	}
+	return s.InTx(ctx, func(tx store.Tx) error {
+		d, err := tx.LockDevice(id)
+		if err != nil {
+			return err
+		}
+		if d.State != store.Live {
+			return failf(Forbidden, "this device is %s and may not report", d.State).code("device_" + d.State)
+		}
+		if r.Device != d.Name {
+			return failf(Invalid, "the report is of %q, but it was signed by %q", r.Device, d.Name).code("report_of_another")
+		}
+		earlier, err := tx.ReportBySeq(d.ID, epoch, r.Seq)
+		switch {
+		case err == nil && earlier.Digest == requestDigest:
+			return nil
+		case err == nil:
+			return failf(Conflict, "the sequence %d of epoch %d was used for another report; the last one is %d", r.Seq, epoch, d.Seq).code("sequence_used")
+		case !errors.Is(err, store.ErrNotFound):
+			return err
+		}
+		if epoch != d.Epoch || r.Seq <= d.Seq {
+			return failf(Conflict, "the sequence %d of epoch %d is behind: the last one stored is %d of epoch %d. A report cannot be replayed; send the next one", r.Seq, epoch, d.Seq, d.Epoch).code("sequence_behind")
+		}
+		now := s.Now()
+		reportID, err := tx.AddReport(store.Report{DeviceID: d.ID, Epoch: epoch, Seq: r.Seq, DesiredEpoch: r.Desired.Epoch,
+			DesiredNumber: r.Desired.Number, At: r.At, ReceivedAt: now, Digest: requestDigest, Body: string(body)})
+		if err != nil {
+			return err
+		}
+		done := store.Reported{Device: d.ID, Facts: r.State, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings}
+		if r.Desired == d.Desired() {
+			done.VerifiedAt = &now
+			if done.OpenFindings, err = s.takeFindings(tx, d, r); err != nil {
+				return err
+			}
+		}
+		if err := tx.SetReported(done); err != nil {
+			return err
+		}
+		return tx.Notify(store.Notice{Topic: store.TopicReports, IDs: []string{d.ID}})
+	})
+}
+
+// checkReport refuses what no device would honestly send.
+func checkReport(r drift.Report) error {
+	bad := func(format string, args ...any) error {
+		return failf(Invalid, format, args...).at("report").code("bad_report")
+	}
+	switch {
+	case r.Format != drift.ReportFormat:
+		return bad("the report's format is %q; this service reads %s", r.Format, drift.ReportFormat)
+	case r.Seq < 1:
+		return bad("the report's seq is %d; it must be 1 or more", r.Seq)
+	case r.At.IsZero():
+		return bad("the report does not say when it was made")
+	case len(r.Accounts) > maxAccounts:
+		return bad("the report has %d accounts; at most %d are taken", len(r.Accounts), maxAccounts)
+	case len(r.LocalGroups) > maxGroups:
+		return bad("the report has %d local groups; at most %d are taken", len(r.LocalGroups), maxGroups)
+	}
+	for _, a := range r.Accounts {
+		if a.SID.IsZero() {
+			return bad("the account %q has no security identifier", a.Name)
+		}
+	}
+	for _, g := range r.LocalGroups {
+		if len(g.Members) > maxMembers {
+			return bad("the local group %q has %d members; at most %d are taken", g.LocalGroup, len(g.Members), maxMembers)
+		}
+	}
+	return nil
+}
+
+// takeFindings compares a report under the newest desired state with what was open before, and
+// gives the number of open findings that make a device drifted.
+func (s *Service) takeFindings(tx store.Tx, d store.Device, r drift.Report) (int, error) {
+	settings, err := tx.Settings(d.SettingsDigest)
+	if err != nil {
+		return 0, err
+	}
+	whose, err := rulesOf(tx, d)
+	if err != nil {
+		return 0, err
+	}
+	open, err := tx.OpenFindings(d.ID)
+	if err != nil {
+		return 0, err
+	}
+	now := s.Now()
+	known := map[string]store.Finding{}
+	for _, f := range open {
+		known[f.Key] = f
+	}
+	var fresh []store.Finding
+	counted, present := 0, map[string]bool{}
+	for _, f := range drift.Check(settings, r.State, r.Failures) {
+		if f.Kind != drift.UnitUnsupported {
+			counted++
+		}
+		present[f.Key()] = true
+		if before, again := known[f.Key()]; again {
+			if err := tx.SeenAgain(before.ID, jsonOf(f.Actual), whose[f.Unit], now); err != nil {
+				return 0, err
+			}
+			continue
+		}
+		fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingOpen, now))
+	}
+	if before, looked := r.Before(); looked {
+		for _, f := range drift.Check(settings, before, nil) {
+			if _, wasOpen := known[f.Key()]; !present[f.Key()] && !wasOpen {
+				fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingPutRight, now))
+			}
+		}
+	}
+	var gone []int64
+	for key, f := range known {
+		if !present[key] {
+			gone = append(gone, f.ID)
+		}
+	}
+	slices.Sort(gone)
+	if len(gone) > 0 {
+		if err := tx.CloseFindings(gone, now); err != nil {
+			return 0, err
+		}
+	}
+	return counted, tx.AddFindings(fresh)
+}
+
+// rulesOf says which assignments decided each unit of a device.
+func rulesOf(tx store.Tx, d store.Device) (map[resolve.UnitID][]string, error) {
+	whose := map[resolve.UnitID][]string{}
+	if d.Scope == nil {
+		return whose, nil
+	}
+	scope, err := tx.Scope(*d.Scope)
+	if err != nil {
+		return nil, err
+	}
+	var lane struct {
+		Units []struct {
+			Unit resolve.UnitID
+			From []string
+		}
+	}
+	if err := json.Unmarshal([]byte(scope.Lane), &lane); err != nil {
+		return nil, fmt.Errorf("reading a scope: %w", err)
+	}
+	for _, u := range lane.Units {
+		whose[u.Unit] = u.From
+	}
+	return whose, nil
+}
+
+func newFinding(device string, f drift.Finding, assignments []string, state string, now time.Time) store.Finding {
+	if assignments == nil {
+		assignments = []string{}
+	}
+	record := store.Finding{DeviceID: device, Key: f.Key(), Unit: f.Unit.String(), Kind: string(f.Kind), Subject: f.Subject,
+		Expected: jsonOf(f.Expected), Actual: jsonOf(f.Actual), Assignments: assignments, State: state, FirstSeen: now, LastSeen: now}
+	if state == store.FindingPutRight {
+		record.ClosedAt = &now
+	}
+	return record
+}
+
+func jsonOf(value any) *string {
+	if value == nil {
+		return nil
+	}
+	data, err := json.Marshal(value)
+	if err != nil {
+		return nil // only values of core are given, which marshal
+	}
+	return new(string(data))
+}

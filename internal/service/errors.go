@@ -1,0 +1,61 @@
+package service
+
+import (
+	"errors"
+	"fmt"
+
+	"rankwarden.example/core/policy"
+	"rankwarden.example/internal/store"
+)
+
+// Reason says in general why something was refused.
+type Reason int
+
+// The reasons.
+const (
+	Invalid      Reason = iota // what was sent cannot be used
+	NotFound                   // what was named does not exist
+	Conflict                   // it exists already, or is in use
+	Stale                      // it was changed by somebody else meanwhile
+	Unauthorised               // nobody knows who asks
+	Forbidden                  // who asks may not
+	TooMany                    // too many attempts
+)
+
+// Error is a refusal: what is wrong and the way out, in words for the operator or the device.
+type Error struct {
+	Reason   Reason
+	Code     string // short stable name, where a program must tell it apart
+	Message  string
+	Place    string           // the field of the request, when it is one
+	Problems []policy.Problem // of a document
+}
+
+func (e *Error) Error() string { return e.Message }
+
+func failf(reason Reason, format string, args ...any) *Error {
+	return &Error{Reason: reason, Message: fmt.Sprintf(format, args...)}
+}
+
+func (e *Error) at(place string) *Error { e.Place = place; return e }
+
+func (e *Error) code(code string) *Error { e.Code = code; return e }
+
+// named turns the store's errors into words about one thing.
+func named(err error, kind, name string) error {
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		return failf(NotFound, "there is no %s %q; check the name, or list them", kind, name)
+	case errors.Is(err, store.ErrExists):
+		return failf(Conflict, "there is a %s %q already; choose another name, or change that one", kind, name)
+	case errors.Is(err, store.ErrStale):
+		return stale(kind, name)
+	case errors.Is(err, store.ErrInUse):
+		return failf(Conflict, "the %s %q is still in use", kind, name)
+	}
+	return err
+}
+
+func stale(kind, name string) *Error {
+	return failf(Stale, "the %s %q was changed by somebody else since you read it; read it again, and repeat your change on what it is now", kind, name)
+}

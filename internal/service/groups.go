@@ -1,0 +1,176 @@
+package service
+
+import (
+	"context"
+	"strings"
+
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/text"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/store"
+)
+
+// MaxGroupEdit is the largest number of devices that one edit of a group may name.
+const MaxGroupEdit = 5000
+
+// Groups lists a page.
+func (s *Service) Groups(ctx context.Context, search string, p store.Page) ([]store.GroupCount, string, error) {
+	return s.Store.With(ctx).ListGroups(search, p)
+}
+
+// Group finds one by name.
+func (s *Service) Group(ctx context.Context, name string) (store.Group, error) {
+	if name == fleet.Everything {
+		return store.Group{}, errEverything
+	}
+	g, err := s.Store.With(ctx).Group(name)
+	return g, named(err, "group", name)
+}
+
+var errEverything = failf(Invalid, "%q is the built-in group of all devices; it is always there and cannot be changed", fleet.Everything)
+
+// GroupMembers lists a page of the names in a group.
+func (s *Service) GroupMembers(ctx context.Context, name string, p store.Page) ([]store.GroupMember, string, error) {
+	g, err := s.Group(ctx, name)
+	if err != nil {
+		return nil, "", err
+	}
+	return s.Store.With(ctx).ListGroupMembers(g.ID, p)
+}
+
+// NewGroup makes a listed group.
+func (s *Service) NewGroup(ctx context.Context, who auth.Identity, name, description string, devices []string) (store.Group, error) {
+	if err := s.allow(ctx, who, "group.made", name); err != nil {
+		return store.Group{}, err
+	}
+	if name == fleet.Everything {
+		return store.Group{}, errEverything
+	}
+	if !policy.ValidName(name) {
+		return store.Group{}, failf(Invalid, "%q cannot name a group; use %s", name, policy.NameRule).at("name")
+	}
+	keys, err := deviceKeys(devices)
+	if err != nil {
+		return store.Group{}, err
+	}
+	now := s.Now()
+	g := store.Group{ID: store.NewID(now), Name: name, Description: description, Version: 1, CreatedAt: now, UpdatedAt: now}
+	err = s.InTx(ctx, func(tx store.Tx) error {
+		if err := tx.AddGroup(g); err != nil {
+			return err
+		}
+		if err := tx.AddToGroup(g.ID, keys); err != nil {
+			return err
+		}
+		if err := tx.Notify(store.Notice{Topic: store.TopicEdits, IDs: []string{name}}); err != nil {
+			return err
+		}
+		return s.audit(tx, who, record{action: "group.made", object: name, after: map[string]any{"description": description, "devices": devices}})
+	})
+	return g, named(err, "group", name)
+}
+
+// GroupChange is an edit of a group: a new description, names put in, names taken out.
+type GroupChange struct {
+	Description *string
+	Add, Remove []string
+}
+
+// ChangeGroup edits a group over the version its editor read.
+func (s *Service) ChangeGroup(ctx context.Context, who auth.Identity, name string, c GroupChange, over int64) (store.Group, error) {
+	if err := s.allow(ctx, who, "group.changed", name); err != nil {
+		return store.Group{}, err
+	}
+	add, err := deviceKeys(c.Add)
+	if err != nil {
+		return store.Group{}, err
+	}
+	remove, err := deviceKeys(c.Remove)
+	if err != nil {
+		return store.Group{}, err
+	}
+	g, err := s.Group(ctx, name)
+	if err != nil {
+		return g, err
+	}
+	err = s.InTx(ctx, func(tx store.Tx) error {
+		before := g.Description
+		if c.Description != nil {
+			g.Description = *c.Description
+		}
+		g.Version, g.UpdatedAt = over+1, s.Now()
+		if err := tx.SetGroup(g, over); err != nil {
+			return err
+		}
+		if err := tx.AddToGroup(g.ID, add); err != nil {
+			return err
+		}
+		if err := tx.RemoveFromGroup(g.ID, remove); err != nil {
+			return err
+		}
+		if err := s.resettleNamed(tx, "group "+name+" changed", append(add, remove...)); err != nil {
+			return err
+		}
+		return s.audit(tx, who, record{action: "group.changed", object: name, before: map[string]any{"description": before},
+			after: map[string]any{"description": g.Description, "added": c.Add, "removed": c.Remove}})
+	})
+	return g, named(err, "group", name)
+}
+
+// resettleNamed asks for the live devices of folded names to be settled again.
+func (s *Service) resettleNamed(tx store.Tx, cause string, keys []string) error {
+	if len(keys) == 0 {
+		return nil
+	}
+	ids, err := tx.LiveIDs(keys)
+	if err != nil {
+		return err
+	}
+	if err := tx.Notify(store.Notice{Topic: store.TopicEdits}); err != nil {
+		return err
+	}
+	return tx.RequestSettle(store.SettleRequest{Cause: cause, Devices: ids, CreatedAt: s.Now()})
+}
+
+// RemoveGroup removes a group that no assignment names.
+func (s *Service) RemoveGroup(ctx context.Context, who auth.Identity, name string, over int64) error {
+	if err := s.allow(ctx, who, "group.removed", name); err != nil {
+		return err
+	}
+	g, err := s.Group(ctx, name)
+	if err != nil {
+		return err
+	}
+	return named(s.InTx(ctx, func(tx store.Tx) error {
+		used, err := tx.AssignmentsUsing(name)
+		if err != nil {
+			return err
+		}
+		if len(used) > 0 {
+			return failf(Conflict, "the group %q is named by the assignments %s; take it out of them first", name, strings.Join(used, ", "))
+		}
+		if err := tx.RemoveGroup(g.ID, over); err != nil {
+			return err
+		}
+		if err := tx.Notify(store.Notice{Topic: store.TopicEdits, IDs: []string{name}}); err != nil {
+			return err
+		}
+		return s.audit(tx, who, record{action: "group.removed", object: name, before: map[string]any{"description": g.Description}})
+	}), "group", name)
+}
+
+// deviceKeys checks names of devices and folds them.
+func deviceKeys(names []string) ([]string, error) {
+	if len(names) > MaxGroupEdit {
+		return nil, failf(Invalid, "%d devices are too many for one edit; send at most %d at a time", len(names), MaxGroupEdit).at("devices")
+	}
+	keys := make([]string, len(names))
+	for i, name := range names {
+		if err := text.CheckName(name, MaxDeviceName); err != nil {
+			return nil, failf(Invalid, "the name of device %d (%q) %v", i+1, name, err).at("devices")
+		}
+		keys[i] = text.Fold(name)
+	}
+	return keys, nil
+}

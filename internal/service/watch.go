@@ -1,0 +1,171 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/words"
+	"rankwarden.example/internal/audit"
+	"rankwarden.example/internal/store"
+)
+
+// Limits of the overview.
+const (
+	maxMarks   = 400 // devices of a group that are drawn one by one
+	maxRecent  = 40
+	recentSpan = 24 * time.Hour
+)
+
+// Counts are numbers of devices by standing.
+type Counts map[drift.Standing]int
+
+// Total is the number of devices.
+func (c Counts) Total() int {
+	n := 0
+	for _, k := range c {
+		n += k
+	}
+	return n
+}
+
+// Strip is one group in the overview. Marks are there when its devices are few enough to be drawn.
+type Strip struct {
+	Group  string
+	Counts Counts
+	Marks  []store.Mark
+}
+
+// Decision is something that waits for an operator.
+type Decision struct {
+	Unit      string // name of the unit, empty for a device that claims to be another
+	Title     string
+	Detail    string
+	Devices   int
+	Device    string // one of them
+	DeviceID  string
+	Contested bool
+}
+
+// Overview is the fleet now.
+type Overview struct {
+	Standings Counts
+	Verified  store.Verified
+	Strips    []Strip
+	Decisions []Decision
+	Edits     []audit.Entry
+	Findings  []store.Finding
+}
+
+// Watch gives the overview.
+func (s *Service) Watch(ctx context.Context) (Overview, error) {
+	var o Overview
+	err := s.Store.InSnapshot(ctx, func(tx store.Tx) (err error) {
+		clock := s.clock()
+		since := clock.Now.Add(-recentSpan)
+		if o.Standings, err = tx.CountDevices(clock, store.DeviceFilter{}); err != nil {
+			return err
+		}
+		if o.Verified, err = tx.CountVerified(clock); err != nil {
+			return err
+		}
+		if o.Strips, err = strips(tx, clock); err != nil {
+			return err
+		}
+		if o.Decisions, err = s.decisions(tx, clock); err != nil {
+			return err
+		}
+		if o.Edits, err = tx.RecentAudit(since, maxRecent); err != nil {
+			return err
+		}
+		o.Findings, err = tx.RecentFindings(since, maxRecent)
+		return err
+	})
+	return o, err
+}
+
+func strips(tx store.Tx, clock store.Clock) ([]Strip, error) {
+	counts, err := tx.CountByGroup(clock)
+	if err != nil {
+		return nil, err
+	}
+	list := []Strip{}
+	for _, c := range counts {
+		if len(list) == 0 || list[len(list)-1].Group != c.Group {
+			list = append(list, Strip{Group: c.Group, Counts: Counts{}})
+		}
+		list[len(list)-1].Counts[c.Standing] = c.N
+	}
+	var small []string
+	for _, strip := range list {
+		if strip.Counts.Total() <= maxMarks {
+			small = append(small, strip.Group)
+		}
+	}
+	marks, err := tx.MarksOf(clock, small)
+	at := 0
+	for _, m := range marks { // both are sorted by group
+		for list[at].Group != m.Group {
+			at++
+		}
+		list[at].Marks = append(list[at].Marks, m)
+	}
+	return list, err
+}
+
+func (s *Service) decisions(tx store.Tx, clock store.Clock) ([]Decision, error) {
+	held, err := tx.HeldUnits()
+	if err != nil {
+		return nil, err
+	}
+	list := []Decision{}
+	for _, h := range held {
+		unit, err := resolve.ParseUnit(h.Unit)
+		if err != nil {
+			return nil, fmt.Errorf("a held unit: %w", err)
+		}
+		list = append(list, Decision{Unit: h.Unit, Title: words.Unit(unit), Detail: words.Held(resolve.Held{Unit: unit, Why: h.Why}),
+			Devices: h.Devices, Device: h.Example, DeviceID: h.ExampleID, Contested: h.Why == string(resolve.Contested)})
+	}
+	claiming, _, err := tx.ListDevices(clock, store.DeviceFilter{State: store.Claiming}, store.Page{Limit: maxRecent})
+	for _, d := range claiming {
+		list = append(list, Decision{Title: d.Name, Detail: "enrolled again with a new key and claims to be this device; accept or refuse it", Devices: 1, Device: d.Name, DeviceID: d.ID})
+	}
+	return list, err
+}
+
+// StandingsByAssignment counts, for every assignment, the devices it applies to by standing.
+func (s *Service) StandingsByAssignment(ctx context.Context) (map[string]Counts, error) {
+	by := map[string]Counts{}
+	err := s.Store.InSnapshot(ctx, func(tx store.Tx) error {
+		counts, err := tx.CountByScope(s.clock())
+		if err != nil {
+			return err
+		}
+		scopes, err := tx.ScopeAssignments()
+		if err != nil {
+			return err
+		}
+		names := map[string][]scopeAssignment{}
+		for _, scope := range scopes {
+			var list []scopeAssignment
+			if err := json.Unmarshal([]byte(scope.Assignments), &list); err != nil {
+				return fmt.Errorf("reading a scope: %w", err)
+			}
+			names[scope.Digest] = list
+		}
+		for _, c := range counts {
+			for _, a := range names[c.Scope] {
+				if by[a.Assignment] == nil {
+					by[a.Assignment] = Counts{}
+				}
+				by[a.Assignment][c.Standing] += c.N
+			}
+		}
+		return nil
+	})
+	return by, err
+}

@@ -1,0 +1,92 @@
+package store
+
+import (
+	"encoding/json"
+	"iter"
+	"time"
+
+	"rankwarden.example/internal/audit"
+)
+
+type auditRow struct {
+	Seq                                    int64
+	At                                     time.Time
+	Actor, Address, Action, Object, Reason string
+	Before, After                          *string
+	Outcome                                audit.Outcome
+	Prev, Hash                             []byte
+}
+
+// AppendAudit links an entry to the trail. Appending is serialised by a lock that is held until
+// the transaction ends, so call it last.
+func (t Tx) AppendAudit(e audit.Entry) error {
+	const trailLock = 8470_2
+	if err := t.exec("select pg_advisory_xact_lock($1)", trailLock); err != nil {
+		return err
+	}
+	heads, err := rows[auditRow](t, "select seq, hash from audit_entries order by seq desc limit 1")
+	if err != nil {
+		return err
+	}
+	head := auditRow{Hash: []byte{}}
+	if len(heads) == 1 {
+		head = heads[0]
+	}
+	if err := e.Link(head.Seq, head.Hash); err != nil {
+		return err
+	}
+	text := func(raw json.RawMessage) *string {
+		if len(raw) == 0 {
+			return nil
+		}
+		s := string(raw)
+		return &s
+	}
+	return t.exec(`insert into audit_entries (seq, at, actor, address, action, object, before, after, reason, outcome, prev, hash)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
+		e.Seq, e.At, e.Actor, e.Address, e.Action, e.Object, text(e.Before), text(e.After), e.Reason, e.Outcome, e.Prev, e.Hash)
+}
+
+// Trail gives the audit trail from its first entry, a few thousand at a time.
+func (t Tx) Trail() iter.Seq2[audit.Entry, error] {
+	return func(yield func(audit.Entry, error) bool) {
+		for last := int64(0); ; {
+			batch, err := rows[auditRow](t, "select * from audit_entries where seq > ? order by seq limit 2000", last)
+			if err != nil {
+				yield(audit.Entry{}, err)
+				return
+			}
+			if len(batch) == 0 {
+				return
+			}
+			for _, r := range batch {
+				if !yield(r.entry(), nil) {
+					return
+				}
+				last = r.Seq
+			}
+		}
+	}
+}
+
+// RecentAudit gives the latest entries of an operator's or the service's doing since a time.
+func (t Tx) RecentAudit(since time.Time, limit int) ([]audit.Entry, error) {
+	records, err := rows[auditRow](t, `select * from audit_entries where at >= ? and outcome = 'done'
+		and action not like 'session.%' and action not like 'device.%' order by seq desc limit ?`, since, limit)
+	entries := make([]audit.Entry, len(records))
+	for i, r := range records {
+		entries[i] = r.entry()
+	}
+	return entries, err
+}
+
+func (r auditRow) entry() audit.Entry {
+	raw := func(s *string) json.RawMessage {
+		if s == nil {
+			return nil
+		}
+		return json.RawMessage(*s)
+	}
+	return audit.Entry{Seq: r.Seq, At: r.At, Actor: r.Actor, Address: r.Address, Action: r.Action, Object: r.Object,
+		Before: raw(r.Before), After: raw(r.After), Reason: r.Reason, Outcome: r.Outcome, Prev: r.Prev, Hash: r.Hash}
+}

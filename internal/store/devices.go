@@ -1,0 +1,236 @@
+package store
+
+import (
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+)
+
+// States of a device's enrolment.
+const (
+	Live     = "live"
+	Claiming = "claiming" // says it is a device that is enrolled already; waits for an operator
+	Refused  = "refused"
+	Retired  = "retired"
+)
+
+// Device is an enrolled workstation.
+type Device struct {
+	ID             string
+	Name           string
+	NameKey        string // folded
+	Serial         string
+	Model          string
+	Platform       string
+	OSVersion      string
+	OSBuild        int
+	State          string
+	Claims         *string
+	PublicKey      []byte
+	KeyID          string
+	TokenID        string
+	EnrolledAt     time.Time
+	Epoch          int64 // of the device's writes
+	Seq            int64
+	LastContact    *time.Time
+	Scope          *string
+	Held           []resolve.Held `gorm:"serializer:json"`
+	HeldUnits      int
+	DesiredEpoch   int64
+	DesiredNumber  int64
+	DesiredDigest  string
+	SettingsDigest string
+	DesiredAt      *time.Time
+	ReportedEpoch  int64
+	ReportedNumber int64
+	ReportedAt     *time.Time
+	ReportID       *int64
+	OpenFindings   int
+	VerifiedAt     *time.Time
+	ChangedAt      time.Time
+	Standing       drift.Standing `gorm:"->;-:migration"`
+}
+
+// Desired is the stamp of the newest desired state.
+func (d Device) Desired() drift.Stamp {
+	return drift.Stamp{Epoch: d.DesiredEpoch, Number: d.DesiredNumber, Digest: d.DesiredDigest}
+}
+
+// Clock is what standings are worked out from: the time, and the check-in interval.
+type Clock struct {
+	Now      time.Time
+	Interval time.Duration
+}
+
+// standing is [drift.Stand] in SQL; it takes one argument, the time before which a device is silent.
+const standing = `case when d.held_units > 0 then 'held'
+	when d.last_contact is null or d.last_contact < ? then 'silent'
+	when (d.desired_epoch, d.desired_number) > (d.reported_epoch, d.reported_number) then 'waiting'
+	when d.open_findings > 0 then 'drifted' else 'in_step' end`
+
+func (c Clock) silentBefore() time.Time { return c.Now.Add(-drift.SilentAfter * c.Interval) }
+
+// AddDevice adds one.
+func (t Tx) AddDevice(d Device) error {
+	d.ChangedAt = time.Now() // of the database's clock only in meaning: replicas look back well beyond any skew
+	if d.Held == nil {
+		d.Held = []resolve.Held{}
+	}
+	return translate(t.db.Omit("Standing").Create(&d).Error)
+}
+
+// Device finds a device by identifier or, among live ones first, by name without case.
+func (t Tx) Device(clock Clock, idOrName, folded string) (Device, error) {
+	found, err := rows[Device](t, "select d.*, "+standing+` as standing from devices d
+		where d.id = ? or d.name_key = ? order by d.id = ? desc, d.state = 'live' desc, d.id desc limit 1`,
+		clock.silentBefore(), idOrName, folded, idOrName)
+	if err == nil && len(found) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Device{}, err
+	}
+	return found[0], nil
+}
+
+// LockDevice reads a device for update.
+func (t Tx) LockDevice(id string) (Device, error) {
+	found, err := rows[Device](t, "select * from devices where id = ? for update", id)
+	if err == nil && len(found) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Device{}, err
+	}
+	return found[0], nil
+}
+
+// LiveDeviceNamed finds the live device of a folded name.
+func (t Tx) LiveDeviceNamed(folded string) (Device, error) {
+	return first[Device](t.db.Where("name_key = ? and state = ?", folded, Live))
+}
+
+// DeviceByKey finds a device by the id of its key.
+func (t Tx) DeviceByKey(keyID string) (Device, error) {
+	return first[Device](t.db.Where("key_id = ?", keyID))
+}
+
+// SetDeviceState changes the state of a device, and whom it claims to be.
+func (t Tx) SetDeviceState(id, state string) error {
+	return t.exec("update devices set state = $2, changed_at = now() where id = $1", id, state)
+}
+
+// DeviceFilter narrows a list of devices. Empty fields do not.
+type DeviceFilter struct {
+	Search   string // part of name, serial, model, platform or version
+	Standing drift.Standing
+	Group    string // name; everything is no restriction
+	State    string // live when empty
+}
+
+func (f DeviceFilter) where(clock Clock) (string, []any) {
+	state := f.State
+	if state == "" {
+		state = Live
+	}
+	sql, args := "d.state = ?", []any{state}
+	if f.Search != "" {
+		sql += " and (d.name ilike ? or d.serial ilike ? or d.model ilike ? or d.platform ilike ? or d.os_version ilike ?)"
+		for range 5 {
+			args = append(args, like(f.Search))
+		}
+	}
+	if f.Group != "" && f.Group != "everything" {
+		sql += " and d.name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = ?)"
+		args = append(args, f.Group)
+	}
+	if f.Standing != "" {
+		sql += " and " + standing + " = ?"
+		args = append(args, clock.silentBefore(), f.Standing)
+	}
+	return sql, args
+}
+
+// ListDevices lists a page by name.
+func (t Tx) ListDevices(clock Clock, f DeviceFilter, p Page) ([]Device, string, error) {
+	var name, id string
+	if err := p.after(&name, &id); err != nil {
+		return nil, "", err
+	}
+	where, args := f.where(clock)
+	args = append([]any{clock.silentBefore()}, args...)
+	list, err := rows[Device](t, "select d.*, "+standing+" as standing from devices d where "+where+
+		" and (d.name_key, d.id) > (?, ?) order by d.name_key, d.id limit ?", append(args, name, id, p.limit()+1)...)
+	list, next := cut(p, list, func(d Device) []any { return []any{d.NameKey, d.ID} })
+	return list, next, err
+}
+
+// CountDevices counts by standing.
+func (t Tx) CountDevices(clock Clock, f DeviceFilter) (map[drift.Standing]int, error) {
+	where, args := f.where(clock)
+	counts, err := rows[struct {
+		Standing drift.Standing
+		N        int
+	}](t, "select "+standing+" as standing, count(*) as n from devices d where "+where+" group by 1",
+		append([]any{clock.silentBefore()}, args...)...)
+	byStanding := map[drift.Standing]int{}
+	for _, c := range counts {
+		byStanding[c.Standing] = c.N
+	}
+	return byStanding, err
+}
+
+// Contact says who was heard from, and when.
+type Contact struct {
+	Device string
+	At     time.Time
+}
+
+// WriteContacts stores times of last contact in bulk; a later one is never replaced by an earlier.
+func (t Tx) WriteContacts(contacts []Contact) error {
+	ids, times := make([]string, len(contacts)), make([]time.Time, len(contacts))
+	for i, c := range contacts {
+		ids[i], times[i] = c.Device, c.At
+	}
+	return t.exec(`update devices d set last_contact = greatest(d.last_contact, c.at)
+		from unnest($1::text[], $2::timestamptz[]) as c(id, at) where d.id = c.id`, ids, times)
+}
+
+// Known is what every replica keeps in memory of a device.
+type Known struct {
+	ID             string
+	Name           string
+	State          string
+	PublicKey      []byte
+	Epoch          int64
+	Seq            int64
+	DesiredEpoch   int64
+	DesiredNumber  int64
+	DesiredDigest  string
+	ReportedEpoch  int64
+	ReportedNumber int64
+}
+
+const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, reported_epoch, reported_number"
+
+// KnownDevices reads devices by identifier.
+func (t Tx) KnownDevices(ids []string) ([]Known, error) {
+	return rows[Known](t, "select "+knownColumns+" from devices where id in ?", ids)
+}
+
+// ChangedDevices reads the devices that changed since a time by the database's clock, and gives
+// that clock's time now.
+func (t Tx) ChangedDevices(since time.Time) ([]Known, time.Time, error) {
+	var now time.Time
+	if err := t.db.Raw("select now()").Scan(&now).Error; err != nil {
+		return nil, now, err
+	}
+	list, err := rows[Known](t, "select "+knownColumns+" from devices where changed_at >= ?", since)
+	return list, now, err
+}
+
+// LiveIDs are the identifiers of the live devices of folded names.
+func (t Tx) LiveIDs(keys []string) ([]string, error) {
+	return rows[string](t, "select id from devices where state = 'live' and name_key in ?", orNone(keys))
+}

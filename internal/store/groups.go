@@ -1,0 +1,95 @@
+package store
+
+import (
+	"strings"
+	"time"
+)
+
+// Group is a listed group of devices.
+type Group struct {
+	ID          string
+	Name        string
+	Description string
+	Version     int64
+	CreatedAt   time.Time
+	UpdatedAt   time.Time
+}
+
+// GroupCount is a group with the number of names in it, and of those that are enrolled.
+type GroupCount struct {
+	Group
+	Listed   int
+	Enrolled int
+}
+
+// AddGroup adds an empty group; the name must be new.
+func (t Tx) AddGroup(g Group) error { return translate(t.db.Create(&g).Error) }
+
+// Group finds a group by name.
+func (t Tx) Group(name string) (Group, error) { return first[Group](t.db.Where("name = ?", name)) }
+
+// GroupsNamed finds those of the names that exist.
+func (t Tx) GroupsNamed(names []string) ([]Group, error) {
+	return all[Group](t.db.Where("name in ?", names))
+}
+
+// SetGroup changes a group over the given version.
+func (t Tx) SetGroup(g Group, over int64) error {
+	return must(t.db.Model(&Group{}).Where("id = ? and version = ?", g.ID, over).
+		Select("description", "version", "updated_at").Updates(g), ErrStale)
+}
+
+// RemoveGroup removes a group of the given version.
+func (t Tx) RemoveGroup(id string, over int64) error {
+	return must(t.db.Where("id = ? and version = ?", id, over).Delete(&Group{}), ErrStale)
+}
+
+const groupCounts = `select g.*, count(m.device) as listed, count(d.id) as enrolled from groups g
+	left join group_members m on m.group_id = g.id
+	left join devices d on d.name_key = m.device and d.state = 'live' `
+
+// ListGroups lists a page by name with counts; search is part of a name.
+func (t Tx) ListGroups(search string, p Page) ([]GroupCount, string, error) {
+	var after string
+	if err := p.after(&after); err != nil {
+		return nil, "", err
+	}
+	list, err := rows[GroupCount](t, groupCounts+"where g.name > ? and g.name ilike ? group by g.id order by g.name limit ?",
+		after, like(search), p.limit()+1)
+	list, next := cut(p, list, func(g GroupCount) []any { return []any{g.Name} })
+	return list, next, err
+}
+
+// GroupMember is a name in a group. Device is empty while no such device is enrolled.
+type GroupMember struct {
+	Name   string
+	Device string
+}
+
+// ListGroupMembers lists a page of the names in a group.
+func (t Tx) ListGroupMembers(groupID string, p Page) ([]GroupMember, string, error) {
+	var after string
+	if err := p.after(&after); err != nil {
+		return nil, "", err
+	}
+	list, err := rows[GroupMember](t, `select coalesce(d.name, m.device) as name, coalesce(d.id, '') as device from group_members m
+		left join devices d on d.name_key = m.device and d.state = 'live'
+		where m.group_id = ? and m.device > ? order by m.device limit ?`, groupID, after, p.limit()+1)
+	list, next := cut(p, list, func(m GroupMember) []any { return []any{strings.ToLower(m.Name)} })
+	return list, next, err
+}
+
+// AddToGroup puts folded device names into a group.
+func (t Tx) AddToGroup(groupID string, devices []string) error {
+	return t.exec("insert into group_members select $1, unnest($2::text[]) on conflict do nothing", groupID, devices)
+}
+
+// RemoveFromGroup takes folded device names out of a group.
+func (t Tx) RemoveFromGroup(groupID string, devices []string) error {
+	return t.exec("delete from group_members where group_id = $1 and device = any($2::text[])", groupID, devices)
+}
+
+// like makes a pattern that matches text containing s.
+func like(s string) string {
+	return "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(s) + "%"
+}

@@ -1,0 +1,67 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Topics of notices between replicas.
+const (
+	TopicDevices = "devices" // IDs changed: state, key or desired state
+	TopicReports = "reports" // IDs reported
+	TopicSettle  = "settle"  // something waits to be settled
+	TopicEdits   = "edits"   // policies, groups or assignments changed
+)
+
+// Notice tells every replica, after the transaction, that something changed.
+type Notice struct {
+	Topic string   `json:"topic"`
+	IDs   []string `json:"ids,omitempty"`
+}
+
+const (
+	channel       = "rankwarden"
+	idsPerMessage = 200 // a payload has at most 8000 bytes
+)
+
+// Notify sends a notice when the transaction commits.
+func (t Tx) Notify(n Notice) error {
+	ids := n.IDs
+	for {
+		part := ids[:min(len(ids), idsPerMessage)]
+		ids = ids[len(part):]
+		if err := t.exec("select pg_notify($1, $2)", channel, toJSON(Notice{n.Topic, part})); err != nil {
+			return err
+		}
+		if len(ids) == 0 {
+			return nil
+		}
+	}
+}
+
+// Listen hands every notice to receive until the context ends or the connection is lost. It calls
+// ready once nothing can be missed any more.
+func (s *Store) Listen(ctx context.Context, ready func(), receive func(Notice)) error {
+	conn, err := pgx.ConnectConfig(ctx, s.pool.Config().ConnConfig.Copy())
+	if err != nil {
+		return fmt.Errorf("listening: %w", err)
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	if _, err := conn.Exec(ctx, "listen "+channel); err != nil {
+		return fmt.Errorf("listening: %w", err)
+	}
+	ready()
+	for {
+		message, err := conn.WaitForNotification(ctx)
+		if err != nil {
+			return fmt.Errorf("listening: %w", err)
+		}
+		var n Notice
+		if json.Unmarshal([]byte(message.Payload), &n) == nil {
+			receive(n)
+		}
+	}
+}

@@ -1,0 +1,73 @@
+package store
+
+import "time"
+
+// Policy is a policy with its draft. Version counts edits of the draft; Revision is the latest
+// published one, 0 before the first.
+type Policy struct {
+	ID        string
+	Name      string
+	Title     string
+	Source    string
+	Version   int64
+	Revision  int
+	CreatedAt time.Time
+	UpdatedAt time.Time
+	UpdatedBy string
+}
+
+// PolicyRevision is a published document; it never changes.
+type PolicyRevision struct {
+	PolicyID    string `gorm:"primaryKey"`
+	Number      int    `gorm:"primaryKey"`
+	Source      string
+	PublishedAt time.Time
+	PublishedBy string
+}
+
+// AddPolicy adds a draft; the name must be new.
+func (t Tx) AddPolicy(p Policy) error { return translate(t.db.Create(&p).Error) }
+
+// Policy finds a policy by name.
+func (t Tx) Policy(name string) (Policy, error) { return first[Policy](t.db.Where("name = ?", name)) }
+
+// SetPolicy stores a draft over the given version.
+func (t Tx) SetPolicy(p Policy, over int64) error {
+	return must(t.db.Model(&Policy{}).Where("id = ? and version = ?", p.ID, over).
+		Select("title", "source", "version", "revision", "updated_at", "updated_by").Updates(p), ErrStale)
+}
+
+// ListPolicies lists a page by name; search is part of a name or title.
+func (t Tx) ListPolicies(search string, p Page) ([]Policy, string, error) {
+	var after string
+	if err := p.after(&after); err != nil {
+		return nil, "", err
+	}
+	q := t.db.Where("name > ?", after)
+	if search != "" {
+		q = q.Where("name ilike ? or title ilike ?", like(search), like(search))
+	}
+	list, err := all[Policy](q.Order("name").Limit(p.limit() + 1))
+	list, next := cut(p, list, func(x Policy) []any { return []any{x.Name} })
+	return list, next, err
+}
+
+// AddPolicyRevision adds one.
+func (t Tx) AddPolicyRevision(r PolicyRevision) error { return translate(t.db.Create(&r).Error) }
+
+// PolicyRevision finds one.
+func (t Tx) PolicyRevision(policyID string, number int) (PolicyRevision, error) {
+	return first[PolicyRevision](t.db.Where("policy_id = ? and number = ?", policyID, number))
+}
+
+// ListPolicyRevisions lists a page, newest first, without the documents.
+func (t Tx) ListPolicyRevisions(policyID string, p Page) ([]PolicyRevision, string, error) {
+	after := 1 << 30
+	if err := p.after(&after); err != nil {
+		return nil, "", err
+	}
+	list, err := all[PolicyRevision](t.db.Select("policy_id", "number", "published_at", "published_by").
+		Where("policy_id = ? and number < ?", policyID, after).Order("number desc").Limit(p.limit() + 1))
+	list, next := cut(p, list, func(r PolicyRevision) []any { return []any{r.Number} })
+	return list, next, err
+}

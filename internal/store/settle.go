@@ -1,0 +1,223 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+)
+
+// SettleRequest says which devices must be settled again: those in groups, and those named by
+// identifier.
+type SettleRequest struct {
+	ID        int64
+	Cause     string
+	Groups    []string `gorm:"serializer:json"`
+	Devices   []string `gorm:"serializer:json"`
+	CreatedAt time.Time
+}
+
+// RequestSettle stores a request; a worker finds it after the transaction.
+func (t Tx) RequestSettle(r SettleRequest) error {
+	if r.Groups == nil {
+		r.Groups = []string{}
+	}
+	if r.Devices == nil {
+		r.Devices = []string{}
+	}
+	if err := t.db.Omit("ID").Create(&r).Error; err != nil {
+		return translate(err)
+	}
+	return t.Notify(Notice{Topic: TopicSettle})
+}
+
+// SettleRequests are those that wait, oldest first.
+func (t Tx) SettleRequests() ([]SettleRequest, error) {
+	return all[SettleRequest](t.db.Order("id"))
+}
+
+// SettleDone removes requests that were carried out.
+func (t Tx) SettleDone(ids []int64) error {
+	return t.exec("delete from settle_requests where id = any($1::bigint[])", ids)
+}
+
+// DropScopes removes scopes and settings that nothing refers to any more.
+func (t Tx) DropScopes() error {
+	return t.exec("delete from scopes s where not exists (select 1 from devices d where d.scope = s.digest)")
+}
+
+// Exclusively runs do while no other replica does; it is false when another one is at it.
+func (s *Store) Exclusively(ctx context.Context, do func(ctx context.Context) error) (bool, error) {
+	const settleLock = 8470_3
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return false, err
+	}
+	defer conn.Release()
+	var mine bool
+	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock($1)", settleLock).Scan(&mine); err != nil || !mine {
+		return false, err
+	}
+	defer conn.Exec(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", settleLock)
+	return true, do(ctx)
+}
+
+// DeviceName is a live device and its folded name.
+type DeviceName struct {
+	ID      string
+	NameKey string
+}
+
+// LiveDevices are the live devices in any of the groups, or with one of the identifiers, by id.
+func (t Tx) LiveDevices(groups, ids []string) ([]DeviceName, error) {
+	return rows[DeviceName](t, `select id, name_key from devices where state = 'live' and (id in (?) or 'everything' in (?)
+		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name in (?))) order by id`,
+		orNone(ids), orNone(groups), orNone(groups))
+}
+
+// MembersOf are the folded device names in each of the groups.
+func (t Tx) MembersOf(groups []string) (map[string][]string, error) {
+	pairs, err := rows[struct{ Name, Device string }](t, `select g.name, m.device from group_members m
+		join groups g on g.id = m.group_id where g.name in (?)`, orNone(groups))
+	members := map[string][]string{}
+	for _, p := range pairs {
+		members[p.Name] = append(members[p.Name], p.Device)
+	}
+	return members, err
+}
+
+func orNone(list []string) []string {
+	if len(list) == 0 {
+		return []string{""}
+	}
+	return list
+}
+
+// Scope is what is settled for the devices that meet the same assignments.
+type Scope struct {
+	Digest      string
+	Assignments string // JSON: name, policy, revision, rank
+	Lane        string // JSON of a resolve.Lane
+}
+
+// PutScope stores a scope unless it is there.
+func (t Tx) PutScope(s Scope) error {
+	return t.exec("insert into scopes values ($1, $2, $3) on conflict do nothing", s.Digest, s.Assignments, s.Lane)
+}
+
+// Scope finds one.
+func (t Tx) Scope(digest string) (Scope, error) {
+	return first[Scope](t.db.Where("digest = ?", digest))
+}
+
+// PutSettings stores settings unless they are there.
+func (t Tx) PutSettings(digest, body string) error {
+	return t.exec("insert into settings values ($1, $2) on conflict do nothing", digest, body)
+}
+
+// Settings reads the settings with the given digest, none for an empty one.
+func (t Tx) Settings(digest string) ([]resolve.Setting, error) {
+	settings := []resolve.Setting{}
+	if digest == "" {
+		return settings, nil
+	}
+	body, err := t.SettingsBody(digest)
+	if err != nil {
+		return nil, err
+	}
+	return settings, json.Unmarshal([]byte(body), &settings)
+}
+
+// SettledDevice is what settling reads of a device.
+type SettledDevice struct {
+	ID             string
+	Name           string
+	Scope          string
+	HeldUnits      int
+	Held           string
+	DesiredEpoch   int64
+	DesiredNumber  int64
+	SettingsDigest string
+}
+
+// LockForSettling reads live devices for update, by identifier.
+func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
+	return rows[SettledDevice](t, `select id, name, coalesce(scope, '') as scope, held_units, held::text as held, desired_epoch,
+		desired_number, settings_digest from devices where id in ? and state = 'live' order by id for update`, ids)
+}
+
+// NewDesired is a desired state that follows another.
+type NewDesired struct {
+	Device   string
+	Name     string
+	Stamp    drift.Stamp
+	Settings string // digest
+}
+
+// AddDesired stores the next desired states of devices.
+func (t Tx) AddDesired(states []NewDesired, at time.Time) error {
+	n := len(states)
+	ids, names, settings, digests := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
+	epochs, numbers := make([]int64, n), make([]int64, n)
+	for i, s := range states {
+		ids[i], names[i], settings[i], digests[i] = s.Device, s.Name, s.Settings, s.Stamp.Digest
+		epochs[i], numbers[i] = s.Stamp.Epoch, s.Stamp.Number
+	}
+	if err := t.exec(`insert into desired_states (device_id, epoch, number, name, settings, digest, created_at)
+		select id, epoch, number, name, settings, digest, $7
+		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[], $6::text[]) as s(id, epoch, number, name, settings, digest)`,
+		ids, epochs, numbers, names, settings, digests, at); err != nil {
+		return err
+	}
+	return t.exec(`update devices d set desired_epoch = s.epoch, desired_number = s.number, desired_digest = s.digest,
+		settings_digest = s.settings, desired_at = $6, verified_at = null, changed_at = now()
+		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[]) as s(id, epoch, number, digest, settings)
+		where d.id = s.id`, ids, epochs, numbers, digests, settings, at)
+}
+
+// Settled is the scope of a device and what is held on it, as JSON.
+type Settled struct {
+	Device, Scope, Held string
+	HeldUnits           int
+}
+
+// SetSettled stores scopes and held units of devices.
+func (t Tx) SetSettled(list []Settled) error {
+	n := len(list)
+	ids, scopes, held, counts := make([]string, n), make([]string, n), make([]string, n), make([]int64, n)
+	for i, s := range list {
+		ids[i], scopes[i], held[i], counts[i] = s.Device, s.Scope, s.Held, int64(s.HeldUnits)
+	}
+	return t.exec(`update devices d set scope = s.scope, held = s.held::jsonb, held_units = s.n
+		from unnest($1::text[], $2::text[], $3::text[], $4::bigint[]) as s(id, scope, held, n) where d.id = s.id`, ids, scopes, held, counts)
+}
+
+// DesiredState is one stored desired state of a device.
+type DesiredState struct {
+	DeviceID  string
+	Epoch     int64
+	Number    int64
+	Name      string
+	Settings  string // digest
+	Digest    string
+	CreatedAt time.Time
+}
+
+// DesiredState finds one.
+func (t Tx) DesiredState(device string, epoch, number int64) (DesiredState, error) {
+	return first[DesiredState](t.db.Where("device_id = ? and epoch = ? and number = ?", device, epoch, number))
+}
+
+// SettingsBody reads settings as the bytes that were stored.
+func (t Tx) SettingsBody(digest string) (string, error) {
+	found, err := rows[string](t, "select body from settings where digest = ?", digest)
+	if err == nil && len(found) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return "", err
+	}
+	return found[0], nil
+}

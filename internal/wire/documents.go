@@ -1,0 +1,129 @@
+package wire
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+)
+
+// DesiredFormat is the format of a desired state.
+const DesiredFormat = "rankwarden.desired/1"
+
+// Desired is what one device is to have. Its digest is [Digest] of the exact signed payload.
+type Desired struct {
+	Format   string            `json:"format"`
+	Device   string            `json:"device"` // id
+	Name     string            `json:"name"`
+	Epoch    int64             `json:"epoch"`
+	Number   int64             `json:"number"`
+	Settings []resolve.Setting `json:"settings"`
+}
+
+// Paths of the device protocol.
+const (
+	PathKeys    = "/device/v1/keys"
+	PathEnrol   = "/device/v1/enrol"
+	PathCheckIn = "/device/v1/check-in"
+	PathWait    = "/device/v1/wait"
+)
+
+// ContentType of signed requests and answers, RFC 7515 section 9.2.1.
+const ContentType = "application/jose"
+
+// Limits of the protocol.
+const (
+	MaxRequest = 1 << 20          // bytes of a request
+	MaxSkew    = 10 * time.Minute // between the time in a request and the service's
+	MaxWait    = 50 * time.Second // for which a request is held open
+)
+
+// Facts are what a device says of itself.
+type Facts struct {
+	Name      string `json:"name"`
+	Serial    string `json:"serial,omitempty"`
+	Model     string `json:"model,omitempty"`
+	Platform  string `json:"platform"`
+	OSVersion string `json:"os_version,omitempty"`
+	OSBuild   int    `json:"os_build,omitempty"`
+}
+
+// EnrolRequest asks for a place in the fleet. It is signed with the device's own new key, which is
+// embedded in the header.
+type EnrolRequest struct {
+	TokenID string `json:"token_id"`
+	Secret  string `json:"secret"`
+	Facts   Facts  `json:"facts"`
+}
+
+// EnrolAnswer tells a device who it is. A device that claims to be one that is enrolled already
+// waits until an operator accepts it.
+type EnrolAnswer struct {
+	Device    string `json:"device"`
+	Accepted  bool   `json:"accepted"`
+	Interval  int    `json:"interval_seconds"`
+	DeviceSeq int64  `json:"last_sequence"` // of this device's writes, 0 for a new one
+}
+
+// CheckIn is one exchange. Report is there only when something changed since the last one.
+type CheckIn struct {
+	Desired drift.Stamp   `json:"desired"`  // the newest the device holds
+	KeyList int64         `json:"key_list"` // the newest the device holds
+	Epoch   int64         `json:"epoch"`    // of the device; grows when it comes back from a snapshot
+	Report  *drift.Report `json:"report,omitempty"`
+}
+
+// Answer answers a check-in. Desired and KeyList are signed documents, empty when the device has
+// the newest.
+type Answer struct {
+	Time     time.Time `json:"time"`
+	Interval int       `json:"interval_seconds"`
+	Accepted bool      `json:"accepted"`
+	Desired  string    `json:"desired,omitempty"`
+	KeyList  string    `json:"key_list,omitempty"`
+	Stored   int64     `json:"stored,omitempty"` // sequence of the report that is now durable
+}
+
+// WaitRequest is held open until something is waiting for the device, or time is up.
+type WaitRequest struct {
+	Desired drift.Stamp `json:"desired"`
+	KeyList int64       `json:"key_list"`
+}
+
+// WaitAnswer says whether to check in now.
+type WaitAnswer struct {
+	Time  time.Time `json:"time"`
+	Ready bool      `json:"ready"`
+}
+
+// Token is an enrolment token: who made it, a secret, and the fingerprint of the root key that the
+// device must meet before it sends anything.
+type Token struct {
+	ID, Secret, RootFingerprint string
+}
+
+func (t Token) String() string { return "rwe." + t.ID + "." + t.Secret + "." + t.RootFingerprint }
+
+// ParseToken reads what [Token.String] writes.
+func ParseToken(s string) (Token, error) {
+	parts := strings.Split(strings.TrimSpace(s), ".")
+	if len(parts) != 4 || parts[0] != "rwe" || parts[1] == "" || parts[2] == "" || parts[3] == "" {
+		return Token{}, fmt.Errorf("%w: an enrolment token has four parts, rwe.ID.SECRET.FINGERPRINT; copy it whole", ErrMalformed)
+	}
+	return Token{parts[1], parts[2], parts[3]}, nil
+}
+
+// DesiredBytes is the exact payload of a desired state whose settings are the given JSON.
+func DesiredBytes(device, name string, epoch, number int64, settings string) ([]byte, error) {
+	return json.Marshal(struct {
+		Format   string          `json:"format"`
+		Device   string          `json:"device"`
+		Name     string          `json:"name"`
+		Epoch    int64           `json:"epoch"`
+		Number   int64           `json:"number"`
+		Settings json.RawMessage `json:"settings"`
+	}{DesiredFormat, device, name, epoch, number, json.RawMessage(settings)})
+}
