@@ -122,6 +122,9 @@ func NewFleet(count int, now time.Time) Fleet {
 		numbers[k.code]++
 		name := fmt.Sprintf("SKL-%s-%03d", k.code, numbers[k.code])
 		harbour := (i + i/len(pattern)) % len(harbours)
+		if k.group == "head-office" { // it has a building at each end of the line
+			harbour = []int{0, len(harbours) - 1}[numbers[k.code]%2]
+		}
 		f.Machines = append(f.Machines, workstation(name, k, i, now))
 		for g := range f.Groups {
 			if f.Groups[g].Name == k.group || f.Groups[g].Name == harbours[harbour] {

@@ -3,7 +3,9 @@
 package words
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"rankwarden.example/core/drift"
@@ -21,6 +23,21 @@ func Section(unit resolve.UnitID) string {
 		return "Lockout"
 	}
 	return "Password rules"
+}
+
+// order is that in which units are shown: who may do everything first, numbers last.
+var order = []resolve.UnitID{resolve.Lockout, resolve.MinLength, resolve.History, resolve.MaxAgeDays, resolve.MinAgeDays, resolve.Complexity}
+
+// Compare orders units as a reader expects them: administrators, other local groups, lockout,
+// password rules.
+func Compare(a, b resolve.UnitID) int {
+	place := func(u resolve.UnitID) int {
+		if u == resolve.Administrators {
+			return -2
+		}
+		return slices.Index(order, u) // -1 for local groups
+	}
+	return cmp.Or(cmp.Compare(place(a), place(b)), a.Compare(b))
 }
 
 var unitNames = map[resolve.UnitID]string{

@@ -62,14 +62,15 @@ func viewWhy(w service.DeviceWhy) DeviceWhy {
 	return out
 }
 
-type deviceQuery struct {
+// DeviceQuery narrows a list of devices.
+type DeviceQuery struct {
 	Search   string `query:"search" maxLength:"100" doc:"Part of name, serial, model, platform or version"`
 	Standing string `query:"standing" enum:"in_step,drifted,waiting,held,silent"`
 	Group    string `query:"group" doc:"Name of a group"`
 	State    string `query:"state" enum:"live,claiming,refused,retired" default:"live"`
 }
 
-func (q deviceQuery) filter() store.DeviceFilter {
+func (q DeviceQuery) filter() store.DeviceFilter {
 	return store.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
 }
 
@@ -77,13 +78,13 @@ func (a *api) devices() {
 	register(a, operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Paged
-			deviceQuery
+			DeviceQuery
 		}) (*List[Device], error) {
 			list, next, err := a.Service.Devices(ctx, in.filter(), in.page())
 			return listOf(list, next, err, viewDevice)
 		})
 	register(a, operation{method: http.MethodGet, path: "/device-standings", id: "device-standings", summary: "Numbers of devices by standing"},
-		func(ctx context.Context, _ auth.Identity, in *deviceQuery) (*struct{ Body Standings }, error) {
+		func(ctx context.Context, _ auth.Identity, in *DeviceQuery) (*struct{ Body Standings }, error) {
 			c, err := a.Service.CountDevices(ctx, in.filter())
 			return &struct{ Body Standings }{viewStandings(c)}, err
 		})

@@ -31,14 +31,15 @@ func unitTitle(name string) string {
 	return words.Unit(unit)
 }
 
-type findingQuery struct {
+// FindingQuery narrows a list of findings.
+type FindingQuery struct {
 	State string `query:"state" enum:"open,settled,put_right" default:"open"`
 	Unit  string `query:"unit"`
 	Kind  string `query:"kind"`
 	Group string `query:"group"`
 }
 
-func (q findingQuery) filter() store.FindingFilter {
+func (q FindingQuery) filter() store.FindingFilter {
 	return store.FindingFilter{State: q.State, Unit: q.Unit, Kind: q.Kind, Group: q.Group}
 }
 
@@ -46,13 +47,13 @@ func (a *api) findings() {
 	register(a, operation{method: http.MethodGet, path: "/findings", id: "list-findings", summary: "Findings, newest first"},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Paged
-			findingQuery
+			FindingQuery
 		}) (*List[FindingSummary], error) {
 			list, next, err := a.Service.Findings(ctx, in.filter(), in.page())
 			return listOf(list, next, err, viewFinding)
 		})
 	register(a, operation{method: http.MethodGet, path: "/finding-sums", id: "finding-sums", summary: "Numbers of findings by unit and kind, most devices first"},
-		func(ctx context.Context, _ auth.Identity, in *findingQuery) (*struct {
+		func(ctx context.Context, _ auth.Identity, in *FindingQuery) (*struct {
 			Body struct {
 				Items []FindingSum `json:"items" nullable:"false"`
 			}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
@@ -121,6 +122,7 @@ func explain(lane resolve.Lane, told []resolve.Setting, held []resolve.Held, rep
 		}
 		units = append(units, a)
 	}
+	slices.SortFunc(units, func(a, b Asked) int { return words.Compare(a.Unit, b.Unit) })
 	return units
 }
 

@@ -1,0 +1,117 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+)
+
+func (a *app) assignmentCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "assignment", Short: "Aim policies at groups of devices"}
+	cmd.AddCommand(a.assignmentList(), a.assignmentSet(), a.assignmentRemove())
+	return cmd
+}
+
+func (a *app) assignmentList() *cobra.Command {
+	var policy string
+	cmd := &cobra.Command{
+		Use: "list", Short: "List assignments, strongest rank first", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			items, err := client.All(0, func(p client.Page) (client.List[client.Assignment], error) {
+				return c.Assignments(cmd.Context(), policy, p)
+			})
+			if err != nil {
+				return err
+			}
+			return list(a, items, "There is no assignment yet. Run: rankwarden assignment set NAME --policy NAME --include GROUP --rank N",
+				column[client.Assignment]{title: "Rank", right: true, value: func(x client.Assignment) string { return strconv.Itoa(x.Rank) }},
+				column[client.Assignment]{title: "Assignment", value: func(x client.Assignment) string { return x.Name }},
+				column[client.Assignment]{title: "Policy", value: func(x client.Assignment) string { return x.Policy }},
+				column[client.Assignment]{title: "Rev", right: true, value: func(x client.Assignment) string { return strconv.Itoa(x.Revision) }},
+				column[client.Assignment]{title: "Include", wrap: 1, value: func(x client.Assignment) string { return strings.Join(x.Include, ", ") }},
+				column[client.Assignment]{title: "Exclude", wrap: 1, value: func(x client.Assignment) string { return strings.Join(x.Exclude, ", ") }})
+		},
+	}
+	cmd.Flags().StringVar(&policy, "policy", "", "only those of this `policy`")
+	return cmd
+}
+
+func (a *app) assignmentSet() *cobra.Command {
+	var aim client.Aim
+	cmd := &cobra.Command{
+		Use: "set NAME", Short: "Make an assignment, or change what is given of one", Args: cobra.ExactArgs(1),
+		Example: "  rankwarden assignment set ticket-desks --policy ticket-desks --include ticket-desks --rank 200",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			now, err := c.Assignment(cmd.Context(), args[0])
+			var p *client.Problem
+			isNew := errors.As(err, &p) && p.Status == http.StatusNotFound
+			if err != nil && !isNew {
+				return err
+			}
+			want := client.Aim{Policy: now.Policy, Include: now.Include, Exclude: now.Exclude, Rank: now.Rank}
+			for name, take := range map[string]func(){
+				"policy": func() { want.Policy = aim.Policy }, "include": func() { want.Include = aim.Include },
+				"exclude": func() { want.Exclude = aim.Exclude }, "rank": func() { want.Rank = aim.Rank },
+			} {
+				if cmd.Flags().Changed(name) {
+					take()
+				}
+			}
+			var done client.Assignment
+			if isNew {
+				if want.Policy == "" || len(want.Include) == 0 || want.Rank == 0 {
+					return unusable{errors.New("a new assignment needs --policy, --include and --rank")}
+				}
+				done, err = c.NewAssignment(cmd.Context(), args[0], want)
+			} else {
+				done, err = c.ChangeAssignment(cmd.Context(), args[0], want, now.Version)
+			}
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(a.out, "%s: policy %s, revision %d, to %s, rank %d. Its devices are settled again now.\n", done.Name, done.Policy, done.Revision, strings.Join(done.Include, ", "), done.Rank)
+			return err
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&aim.Policy, "policy", "", "the `policy`")
+	f.StringSliceVar(&aim.Include, "include", nil, "`group` to include; may be repeated")
+	f.StringSliceVar(&aim.Exclude, "exclude", nil, "`group` to exclude; may be repeated")
+	f.IntVar(&aim.Rank, "rank", 0, "1 (strongest) to 9999 (weakest)")
+	return cmd
+}
+
+func (a *app) assignmentRemove() *cobra.Command {
+	return &cobra.Command{
+		Use: "remove NAME", Short: "Remove an assignment; its devices are settled without it", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			x, err := c.Assignment(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			if err := c.RemoveAssignment(cmd.Context(), x.Name, x.Version); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(a.out, "Removed %s. Its devices are settled without it now.\n", x.Name)
+			return err
+		},
+	}
+}

@@ -1,0 +1,170 @@
+package main
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+)
+
+func (a *app) deviceCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "device", Short: "Devices: what is asked of them, what they have, and why"}
+	cmd.AddCommand(a.deviceList(), a.deviceShow(),
+		a.deviceDecide("accept", "Accept a device that claims to be another, which is retired", "Accepted %s; the former device is retired.\n"),
+		a.deviceDecide("refuse", "Refuse a device that claims to be another", "Refused %s.\n"),
+		a.deviceDecide("retire", "Retire a device", "Retired %s.\n"))
+	return cmd
+}
+
+func (a *app) deviceList() *cobra.Command {
+	var q client.DeviceQuery
+	var most int
+	cmd := &cobra.Command{
+		Use: "list", Short: "List devices by name", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			q.Standing = strings.ReplaceAll(q.Standing, " ", "_")
+			items, err := client.All(most, func(p client.Page) (client.List[client.Device], error) { return c.Devices(cmd.Context(), q, p) })
+			if err != nil {
+				return err
+			}
+			if most > 0 && len(items) > most {
+				items = items[:most]
+			}
+			return list(a, items, "No device is like that.",
+				column[client.Device]{title: "Device", value: func(d client.Device) string { return d.Name }},
+				column[client.Device]{title: "Standing", value: func(d client.Device) string { return mark(d.Standing) }, paint: func(d client.Device) text.Colors { return paint(d.Standing) }},
+				column[client.Device]{title: "Findings", right: true, value: func(d client.Device) string { return strconv.Itoa(d.OpenFindings) }},
+				column[client.Device]{title: "Desired", right: true, value: func(d client.Device) string { return strconv.FormatInt(d.Desired, 10) }},
+				column[client.Device]{title: "Reported", right: true, value: func(d client.Device) string { return strconv.FormatInt(d.Reported, 10) }},
+				column[client.Device]{title: "System", value: func(d client.Device) string { return d.Platform + " " + d.OSVersion }},
+				column[client.Device]{title: "Heard from", value: func(d client.Device) string { return a.whenever(d.LastContact) }},
+				column[client.Device]{title: "Verified", value: func(d client.Device) string {
+					if d.VerifiedAt == nil {
+						return "not yet"
+					}
+					return a.when(*d.VerifiedAt)
+				}})
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&q.Search, "search", "", "part of name, serial, model or system")
+	f.StringVar(&q.Standing, "standing", "", "in_step, drifted, waiting, held or silent")
+	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
+	f.StringVar(&q.State, "state", "", "live (default), claiming, refused or retired")
+	f.IntVar(&most, "most", 0, "list at most so many; 0 for all")
+	_ = cmd.RegisterFlagCompletionFunc("standing", cobra.FixedCompletions([]string{"in_step", "drifted", "waiting", "held", "silent"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
+	return cmd
+}
+
+func (a *app) deviceShow() *cobra.Command {
+	return &cobra.Command{
+		Use: "show DEVICE", Short: "Show one device: asked, has and why for every unit", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			w, err := c.Why(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			if a.output == "csv" {
+				return a.units(w)
+			}
+			return a.one(w, func() error {
+				a.deviceHead(w)
+				return a.units(w)
+			})
+		},
+	}
+}
+
+func (a *app) deviceHead(w client.DeviceWhy) {
+	d := w.Device
+	standing := mark(d.Standing)
+	if d.OpenFindings > 0 {
+		standing += ", " + plural(d.OpenFindings, "finding", "findings")
+	}
+	fmt.Fprintf(a.out, "%s  %s\n", text.Bold.Sprint(d.Name), paint(d.Standing).Sprint(standing))
+	verified := "not verified yet"
+	if d.VerifiedAt != nil {
+		verified = "verified " + a.when(*d.VerifiedAt)
+	}
+	fmt.Fprintf(a.out, "%s, %s build %d. Heard from %s. Desired state %d, %s.\n\n", d.Model, d.Platform, d.OSBuild, a.whenever(d.LastContact), d.Desired, verified)
+}
+
+// units prints asked, has and why for every unit.
+func (a *app) units(w client.DeviceWhy) error {
+	return list(a, w.Units, "No assignment applies to this device.",
+		column[client.UnitWhy]{title: "", value: func(u client.UnitWhy) string { return sign(u) }, paint: func(u client.UnitWhy) text.Colors {
+			switch {
+			case u.Held != "":
+				return text.Colors{text.FgMagenta}
+			case len(u.Findings) > 0:
+				return text.Colors{text.FgRed}
+			}
+			return text.Colors{text.FgGreen}
+		}},
+		column[client.UnitWhy]{title: "Unit", value: func(u client.UnitWhy) string { return u.Title }},
+		column[client.UnitWhy]{title: "Asked", wrap: 3, value: func(u client.UnitWhy) string { return u.Asked }},
+		column[client.UnitWhy]{title: "Has", wrap: 4, value: func(u client.UnitWhy) string {
+			if len(u.Findings) == 0 {
+				return u.Has
+			}
+			return strings.Join(namesOf(u.Findings, func(f client.UnitFinding) string { return f.Words }), "; ")
+		}},
+		column[client.UnitWhy]{title: "Why", wrap: 3, value: func(u client.UnitWhy) string {
+			if u.Held != "" {
+				return "held: " + u.Why + "; " + u.Held
+			}
+			if u.Rank > 0 {
+				return fmt.Sprintf("rank %d: %s", u.Rank, u.Why)
+			}
+			return u.Why
+		}})
+}
+
+func sign(u client.UnitWhy) string {
+	switch {
+	case u.Held != "":
+		return "▮▮"
+	case len(u.Findings) > 0:
+		return "◆"
+	case u.InStep:
+		return "✓"
+	}
+	return "◔"
+}
+
+func (a *app) deviceDecide(decision, short, done string) *cobra.Command {
+	return &cobra.Command{
+		Use: decision + " DEVICE", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			if err := c.Decide(cmd.Context(), args[0], decision); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(a.out, done, args[0])
+			return err
+		},
+	}
+}
+
+func (a *app) completeDevices(cmd *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
+	return a.complete(func(c *client.Client) ([]string, error) {
+		page, err := c.Devices(cmd.Context(), client.DeviceQuery{Search: typed}, client.Page{Limit: 100})
+		return namesOf(page.Items, func(d client.Device) string { return d.Name }), err
+	})
+}

@@ -1,0 +1,92 @@
+package main
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+)
+
+func (a *app) enrolmentCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "enrolment", Short: "Tokens with which devices enrol"}
+	cmd.AddCommand(a.enrolmentMake(), a.enrolmentList(), a.enrolmentRevoke())
+	return cmd
+}
+
+func (a *app) enrolmentMake() *cobra.Command {
+	var note string
+	var uses, hours int
+	var groups []string
+	cmd := &cobra.Command{
+		Use: "make", Short: "Make an enrolment token; it is printed this once", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			t, err := c.MakeEnrolmentToken(cmd.Context(), note, uses, hours, groups)
+			if err != nil {
+				return err
+			}
+			return a.one(t, func() error {
+				_, err := fmt.Fprintf(a.out, "%s\n\nFor %s, until %s. It is not shown again.\n", t.Token, plural(t.UsesLeft, "device", "devices"), a.when(t.ExpiresAt))
+				return err
+			})
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&note, "note", "", "what it is for")
+	f.IntVar(&uses, "uses", 1, "`number` of devices that may enrol with it")
+	f.IntVar(&hours, "hours", 24, "how long it lives, in `hours`")
+	f.StringSliceVar(&groups, "group", nil, "`group` that devices join; may be repeated")
+	return cmd
+}
+
+func (a *app) enrolmentList() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "List enrolment tokens, newest first", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			items, err := client.All(0, func(p client.Page) (client.List[client.EnrolmentToken], error) {
+				return c.EnrolmentTokens(cmd.Context(), p)
+			})
+			if err != nil {
+				return err
+			}
+			return list(a, items, "There is no enrolment token.",
+				column[client.EnrolmentToken]{title: "Token", value: func(t client.EnrolmentToken) string { return t.ID }},
+				column[client.EnrolmentToken]{title: "Note", wrap: 1, value: func(t client.EnrolmentToken) string { return t.Note }},
+				column[client.EnrolmentToken]{title: "Uses left", right: true, value: func(t client.EnrolmentToken) string { return strconv.Itoa(t.UsesLeft) }},
+				column[client.EnrolmentToken]{title: "Groups", value: func(t client.EnrolmentToken) string { return strings.Join(t.Groups, ", ") }},
+				column[client.EnrolmentToken]{title: "Ends", value: func(t client.EnrolmentToken) string {
+					if t.Revoked {
+						return "revoked"
+					}
+					return a.when(t.ExpiresAt)
+				}})
+		},
+	}
+}
+
+func (a *app) enrolmentRevoke() *cobra.Command {
+	return &cobra.Command{
+		Use: "revoke TOKEN", Short: "Revoke an enrolment token, by its identifier", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			if err := c.RevokeEnrolmentToken(cmd.Context(), args[0]); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintln(a.out, "Revoked. Devices that enrolled with it stay.")
+			return err
+		},
+	}
+}

@@ -1,0 +1,281 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+	"rankwarden.example/core/policy"
+)
+
+func (a *app) policyCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "policy", Short: "Check, save, publish and show policies"}
+	cmd.AddCommand(a.policyCheck(), a.policySave(), a.policyPublish(), a.policyShow(), a.policyList())
+	return cmd
+}
+
+// fileProblem is a problem with the file it is in.
+type fileProblem struct {
+	File string `json:"file"`
+	policy.Problem
+}
+
+func (a *app) policyCheck() *cobra.Command {
+	return &cobra.Command{
+		Use: "check FILE...", Short: "Check policy files, without a service", Args: cobra.MinimumNArgs(1),
+		Long: "Check policy files, without a service. - reads standard input.\n\nExit status: 0 no error, 1 errors, 2 a file cannot be read.",
+		RunE: func(_ *cobra.Command, files []string) error {
+			found := []fileProblem{}
+			usable := true
+			for _, file := range files {
+				source, err := readFile(file)
+				if err != nil {
+					return err
+				}
+				_, problems := policy.Parse(source)
+				usable = usable && policy.Usable(problems)
+				for _, p := range problems {
+					found = append(found, fileProblem{file, p})
+				}
+			}
+			if err := a.printProblems(found, len(files)); err != nil {
+				return err
+			}
+			if !usable {
+				return errNo
+			}
+			return nil
+		},
+	}
+}
+
+func (a *app) printProblems(found []fileProblem, files int) error {
+	return list(a, found, fmt.Sprintf("%s checked, nothing wrong.", plural(files, "file", "files")),
+		column[fileProblem]{title: "Place", value: func(p fileProblem) string { return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column) }},
+		column[fileProblem]{title: "", value: func(p fileProblem) string { return string(p.Severity) }, paint: func(p fileProblem) text.Colors {
+			if p.Severity == policy.Error {
+				return text.Colors{text.FgRed}
+			}
+			return text.Colors{text.FgYellow}
+		}},
+		column[fileProblem]{title: "Key", value: func(p fileProblem) string { return p.Path }},
+		column[fileProblem]{title: "What to do", wrap: 1, value: func(p fileProblem) string { return p.Message }},
+	)
+}
+
+func readFile(name string) ([]byte, error) {
+	if name == "-" {
+		source, err := io.ReadAll(io.LimitReader(os.Stdin, policy.MaxSize+1))
+		if err != nil {
+			return nil, unusable{fmt.Errorf("reading standard input: %w", err)}
+		}
+		return source, nil
+	}
+	source, err := os.ReadFile(name)
+	if err != nil {
+		return nil, unusable{err}
+	}
+	return source, nil
+}
+
+func (a *app) policySave() *cobra.Command {
+	var publish bool
+	cmd := &cobra.Command{
+		Use: "save FILE...", Short: "Save policy files as drafts; each document names its policy", Args: cobra.MinimumNArgs(1),
+		RunE: func(cmd *cobra.Command, files []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			for _, file := range files {
+				source, err := readFile(file)
+				if err != nil {
+					return err
+				}
+				p, err := save(cmd.Context(), c, string(source))
+				if err != nil {
+					return fmt.Errorf("%s: %w", file, err)
+				}
+				fmt.Fprintf(a.out, "Saved the draft of %s.\n", p.Name)
+				if publish {
+					if err := a.publish(cmd.Context(), c, p.Name); err != nil {
+						return err
+					}
+				}
+			}
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&publish, "publish", false, "publish each at once")
+	return cmd
+}
+
+// save stores a document over whatever the service has now.
+func save(ctx context.Context, c *client.Client, source string) (client.Policy, error) {
+	doc, problems := policy.Parse([]byte(source))
+	if doc == nil || doc.Name == "" {
+		return client.Policy{}, &client.Problem{Detail: "the policy cannot be used; nothing was sent", Problems: problems}
+	}
+	now, err := c.Policy(ctx, doc.Name)
+	var p *client.Problem
+	if errors.As(err, &p) && p.Status == http.StatusNotFound {
+		return c.NewPolicy(ctx, source)
+	}
+	if err != nil {
+		return client.Policy{}, err
+	}
+	return c.SavePolicy(ctx, doc.Name, source, now.Version)
+}
+
+func (a *app) policyPublish() *cobra.Command {
+	return &cobra.Command{
+		Use: "publish NAME...", Short: "Publish drafts; their devices get the new revision at once", Args: cobra.MinimumNArgs(1),
+		ValidArgsFunction: a.completePolicies,
+		RunE: func(cmd *cobra.Command, names []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			for _, name := range names {
+				if err := a.publish(cmd.Context(), c, name); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
+	}
+}
+
+func (a *app) publish(ctx context.Context, c *client.Client, name string) error {
+	p, err := c.Policy(ctx, name)
+	if err != nil {
+		return err
+	}
+	done, err := c.PublishPolicy(ctx, name, p.Version)
+	if err != nil {
+		return err
+	}
+	moved := "No assignment uses it yet."
+	if n := len(done.Moved); n > 0 {
+		moved = fmt.Sprintf("Moved %s to it, for all devices at once: %s.", plural(n, "assignment", "assignments"), strings.Join(done.Moved, ", "))
+	}
+	_, err = fmt.Fprintf(a.out, "Published %s as revision %d. %s\n", done.Policy, done.Revision, moved)
+	return err
+}
+
+func (a *app) policyShow() *cobra.Command {
+	var revision int
+	cmd := &cobra.Command{
+		Use: "show NAME", Short: "Print a policy's document: the draft, or a revision", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: a.completePolicies,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			if revision > 0 {
+				r, err := c.Revision(cmd.Context(), args[0], revision)
+				if err != nil {
+					return err
+				}
+				return a.one(r, func() error { _, err := fmt.Fprint(a.out, r.Source); return err })
+			}
+			p, err := c.Policy(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			return a.one(p, func() error { _, err := fmt.Fprint(a.out, p.Source); return err })
+		},
+	}
+	cmd.Flags().IntVar(&revision, "revision", 0, "`number` of a published revision")
+	return cmd
+}
+
+func (a *app) policyList() *cobra.Command {
+	var search string
+	cmd := &cobra.Command{
+		Use: "list", Short: "List policies, where each is used and how its devices stand", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			items, err := client.All(0, func(p client.Page) (client.List[client.PolicySummary], error) {
+				return c.Policies(cmd.Context(), search, p)
+			})
+			if err != nil {
+				return err
+			}
+			count := func(title string, of func(s client.Standings) int) column[client.PolicySummary] {
+				return column[client.PolicySummary]{title: title, right: true, value: func(p client.PolicySummary) string { return strconv.Itoa(of(p.Standings)) }}
+			}
+			return list(a, items, "There is no policy yet. Write one and run: rankwarden policy save FILE",
+				column[client.PolicySummary]{title: "Policy", value: func(p client.PolicySummary) string { return p.Name }},
+				column[client.PolicySummary]{title: "Title", wrap: 1, value: func(p client.PolicySummary) string { return p.Title }},
+				column[client.PolicySummary]{title: "Rev", right: true, value: func(p client.PolicySummary) string {
+					if p.Revision == 0 {
+						return "draft"
+					}
+					return strconv.Itoa(p.Revision)
+				}},
+				column[client.PolicySummary]{title: "Used by", wrap: 1, value: func(p client.PolicySummary) string {
+					names := make([]string, len(p.Assignments))
+					for i, x := range p.Assignments {
+						names[i] = fmt.Sprintf("%s (%d)", x.Name, x.Rank)
+					}
+					return strings.Join(names, ", ")
+				}},
+				count("In step", func(s client.Standings) int { return s.InStep }),
+				count("Drifted", func(s client.Standings) int { return s.Drifted }),
+				count("Waiting", func(s client.Standings) int { return s.Waiting }),
+				count("Held", func(s client.Standings) int { return s.Held }),
+				count("Silent", func(s client.Standings) int { return s.Silent }))
+		},
+	}
+	cmd.Flags().StringVar(&search, "search", "", "part of a name or title")
+	return cmd
+}
+
+func (a *app) completePolicies(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return a.complete(func(c *client.Client) ([]string, error) {
+		page, err := c.Policies(cmd.Context(), "", client.Page{Limit: 500})
+		return namesOf(page.Items, func(p client.PolicySummary) string { return p.Name }), err
+	})
+}
+
+// complete asks the service for words; without one there are none.
+func (a *app) complete(ask func(c *client.Client) ([]string, error)) ([]string, cobra.ShellCompDirective) {
+	c, err := a.connect()
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	words, err := ask(c)
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveError
+	}
+	return words, cobra.ShellCompDirectiveNoFileComp
+}
+
+func namesOf[T any](items []T, name func(T) string) []string {
+	names := make([]string, len(items))
+	for i, item := range items {
+		names[i] = name(item)
+	}
+	return names
+}
+
+func plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

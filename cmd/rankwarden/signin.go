@@ -1,0 +1,216 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"rankwarden.example/client"
+)
+
+// signIn is what is kept of a sign-in, in a file of mode 0600. The password never is.
+type signIn struct {
+	Server  string `json:"server"`
+	Name    string `json:"name"`
+	Token   string `json:"token"`
+	TokenID string `json:"token_id"`
+}
+
+var errSignIn = errors.New("nobody is signed in; run: rankwarden sign-in --server URL --name NAME")
+
+const (
+	envServer = "RANKWARDEN_SERVER"
+	envToken  = "RANKWARDEN_TOKEN"
+)
+
+func signInPath() (string, error) {
+	dir, err := os.UserConfigDir()
+	if err != nil {
+		return "", fmt.Errorf("no place to keep the sign-in: %w; set HOME, or use RANKWARDEN_SERVER and RANKWARDEN_TOKEN", err)
+	}
+	return filepath.Join(dir, "rankwarden", "sign-in.json"), nil
+}
+
+func readSignIn() (signIn, error) {
+	var s signIn
+	path, err := signInPath()
+	if err != nil {
+		return s, err
+	}
+	data, err := os.ReadFile(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return s, nil
+	}
+	if err != nil {
+		return s, fmt.Errorf("reading the sign-in: %w", err)
+	}
+	if err := json.Unmarshal(data, &s); err != nil {
+		return s, fmt.Errorf("%s cannot be read: %w; sign in again", path, err)
+	}
+	return s, nil
+}
+
+func (s signIn) write() (string, error) {
+	path, err := signInPath()
+	if err != nil {
+		return "", err
+	}
+	data, err := json.Marshal(s)
+	if err != nil {
+		return "", fmt.Errorf("keeping the sign-in: %w", err)
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return "", fmt.Errorf("keeping the sign-in: %w", err)
+	}
+	if err := os.WriteFile(path, data, 0o600); err != nil {
+		return "", fmt.Errorf("keeping the sign-in: %w", err)
+	}
+	return path, os.Chmod(path, 0o600) // also when it was there before
+}
+
+// connect gives a client for whoever is signed in; the environment beats what is kept.
+func (a *app) connect() (*client.Client, error) {
+	kept, err := readSignIn()
+	if err != nil {
+		return nil, unusable{err}
+	}
+	server, token := kept.Server, kept.Token
+	if s := os.Getenv(envServer); s != "" {
+		server = s
+	}
+	if a.server != "" {
+		server = a.server
+	}
+	if t := os.Getenv(envToken); t != "" {
+		token = t
+	} else if server != kept.Server {
+		token = "" // a kept token is for its own service only
+	}
+	if server == "" || token == "" {
+		return nil, errSignIn
+	}
+	return client.New(server, token), nil
+}
+
+func (a *app) signInCommand() *cobra.Command {
+	var name string
+	var hours int
+	var fromStdin bool
+	cmd := &cobra.Command{
+		Use: "sign-in", Short: "Sign in to a service and keep a token for it", Args: cobra.NoArgs,
+		Example: "  rankwarden sign-in --server http://127.0.0.1:8470 --name harbourmaster",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			server := a.server
+			if server == "" {
+				server = os.Getenv(envServer)
+			}
+			if server == "" || name == "" {
+				return unusable{errors.New("give the service with --server URL and yourself with --name NAME")}
+			}
+			password, err := askPassword(name, fromStdin)
+			if err != nil {
+				return unusable{err}
+			}
+			return a.keepSignIn(cmd.Context(), server, name, password, hours)
+		},
+	}
+	cmd.Flags().StringVar(&name, "name", "", "your `name` as an operator")
+	cmd.Flags().IntVar(&hours, "hours", 12, "how long the token lives, in `hours`")
+	cmd.Flags().BoolVar(&fromStdin, "password-stdin", false, "read the password from standard input")
+	return cmd
+}
+
+func (a *app) keepSignIn(ctx context.Context, server, name, password string, hours int) error {
+	c := client.New(server, "")
+	me, err := c.SignIn(ctx, name, password)
+	if err != nil {
+		return err
+	}
+	host, _ := os.Hostname() // only a note for the reader
+	token, err := c.MakeToken(ctx, "rankwarden command on "+host, "", hours)
+	if err != nil {
+		return err
+	}
+	if err := c.SignOut(ctx); err != nil {
+		return err
+	}
+	path, err := signIn{Server: server, Name: me.Name, Token: token.Secret, TokenID: token.ID}.write()
+	if err != nil {
+		return unusable{err}
+	}
+	fmt.Fprintf(a.out, "Signed in to %s as %s (%s) for %s.\nThe token is kept in %s.\n", me.Organisation, me.Name, me.Role, plural(hours, "hour", "hours"), path)
+	return nil
+}
+
+func askPassword(name string, fromStdin bool) (string, error) {
+	if fromStdin {
+		line, err := bufio.NewReader(os.Stdin).ReadString('\n')
+		if line == "" {
+			return "", fmt.Errorf("no password came from standard input: %w", err)
+		}
+		return strings.TrimRight(line, "\r\n"), nil
+	}
+	if !term.IsTerminal(int(os.Stdin.Fd())) {
+		return "", errors.New("there is no terminal to ask for the password; use --password-stdin")
+	}
+	fmt.Fprintf(os.Stderr, "Password of %s: ", name)
+	password, err := term.ReadPassword(int(os.Stdin.Fd()))
+	fmt.Fprintln(os.Stderr)
+	return string(password), err
+}
+
+func (a *app) signOutCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "sign-out", Short: "Revoke the kept token and forget it", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			kept, err := readSignIn()
+			if err != nil {
+				return unusable{err}
+			}
+			if kept.Token == "" {
+				return errSignIn
+			}
+			path, err := signInPath()
+			if err != nil {
+				return unusable{err}
+			}
+			revoked := client.New(kept.Server, kept.Token).RevokeToken(cmd.Context(), kept.TokenID)
+			if err := os.Remove(path); err != nil {
+				return unusable{err}
+			}
+			if revoked != nil {
+				return fmt.Errorf("the token is forgotten here, but the service did not revoke it; it ends by itself: %w", revoked)
+			}
+			fmt.Fprintln(a.out, "Signed out; the token is revoked.")
+			return nil
+		},
+	}
+}
+
+func (a *app) whoCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "who", Short: "Say who is signed in, and where", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			me, err := c.Me(cmd.Context())
+			if err != nil {
+				return err
+			}
+			return a.one(me, func() error {
+				_, err := fmt.Fprintf(a.out, "%s (%s), %s\n", me.Name, me.Role, me.Organisation)
+				return err
+			})
+		},
+	}
+}

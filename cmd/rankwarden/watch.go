@@ -1,0 +1,123 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+)
+
+func (a *app) watchCommand() *cobra.Command {
+	var forever bool
+	var within time.Duration
+	cmd := &cobra.Command{
+		Use: "watch", Short: "Watch the fleet's standings, live, until every online device is verified", Args: cobra.NoArgs,
+		Long: "Watch the fleet's standings, live, until every online device is verified.\n\nExit status: 0 all are, 1 not within the time of --within.",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			ctx := cmd.Context()
+			if within > 0 {
+				var cancel context.CancelFunc
+				ctx, cancel = context.WithTimeout(ctx, within)
+				defer cancel()
+			}
+			return a.watch(ctx, c, forever)
+		},
+	}
+	cmd.Flags().BoolVar(&forever, "forever", false, "go on after all are verified")
+	cmd.Flags().DurationVar(&within, "within", 0, "give up after this `time`, such as 2m; 0 for never")
+	return cmd
+}
+
+func (a *app) watch(ctx context.Context, c *client.Client, forever bool) error {
+	changed := make(chan struct{}, 1)
+	broken := make(chan error, 1)
+	streamCtx, stop := context.WithCancel(ctx)
+	defer stop()
+	go func() {
+		broken <- c.Changes(streamCtx, func(client.Change) {
+			select {
+			case changed <- struct{}{}:
+			default:
+			}
+		})
+	}()
+	again := time.NewTicker(5 * time.Second) // devices fall silent without telling
+	defer again.Stop()
+	last := ""
+	for {
+		o, err := c.Overview(ctx)
+		if errors.Is(err, context.DeadlineExceeded) {
+			return a.gaveUp()
+		}
+		if err != nil {
+			return err
+		}
+		last = a.frame(o, last)
+		if !forever && o.Online > 0 && o.OnlineVerified == o.Online {
+			_, err := fmt.Fprintf(a.out, "Every online device is verified.\n")
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			if errors.Is(ctx.Err(), context.DeadlineExceeded) {
+				return a.gaveUp()
+			}
+			return ctx.Err()
+		case err := <-broken:
+			return err
+		case <-changed:
+		case <-again.C:
+		}
+	}
+}
+
+func (a *app) gaveUp() error {
+	fmt.Fprintln(a.out, "Not every online device is verified yet; see: rankwarden device list --standing waiting")
+	return errNo
+}
+
+// frame draws how the fleet stands: over the last frame on a terminal, a line for each change
+// elsewhere.
+func (a *app) frame(o client.Overview, last string) string {
+	s := o.Standings
+	parts := []struct {
+		standing string
+		n        int
+	}{{"in_step", s.InStep}, {"drifted", s.Drifted}, {"waiting", s.Waiting}, {"held", s.Held}, {"silent", s.Silent}}
+	var words []string
+	for _, p := range parts {
+		words = append(words, paint(p.standing).Sprintf("%s %d", mark(p.standing), p.n))
+	}
+	line := fmt.Sprintf("%d of %d online verified   %s", o.OnlineVerified, o.Online, strings.Join(words, "   "))
+	if line == last {
+		return last
+	}
+	if a.width == 0 {
+		fmt.Fprintln(a.out, line)
+		return line
+	}
+	const barWidth = 60
+	var bar strings.Builder
+	for _, p := range parts {
+		if o.Devices > 0 && p.n > 0 {
+			bar.WriteString(paint(p.standing).Sprint(strings.Repeat(glyphOfBar[p.standing], max(1, p.n*barWidth/o.Devices))))
+		}
+	}
+	if last != "" {
+		fmt.Fprint(a.out, text.CursorUp.Sprintn(2)+"\r")
+	}
+	fmt.Fprintf(a.out, "%s%s\n%s%s\n", text.EraseLine.Sprint(), bar.String(), text.EraseLine.Sprint(), line)
+	return line
+}
+
+var glyphOfBar = map[string]string{"in_step": "█", "drifted": "▓", "waiting": "▒", "held": "▚", "silent": "░"}

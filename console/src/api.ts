@@ -1,0 +1,59 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./gen/api";
+
+export type Schemas = components["schemas"];
+export type Device = Schemas["Device"];
+export type DeviceWhy = Schemas["DeviceWhy"];
+export type UnitWhy = Schemas["UnitWhy"];
+export type Finding = Schemas["Finding"];
+export type FindingSum = Schemas["FindingSum"];
+export type Overview = Schemas["Overview"];
+export type Standings = Schemas["Standings"];
+export type Policy = Schemas["Policy"];
+export type PolicySummary = Schemas["PolicySummary"];
+export type DocumentProblem = Schemas["DocumentProblem"];
+export type Me = Schemas["Me"];
+export type Standing = Device["standing"];
+
+/** A refusal of the service: what is wrong and the way out. */
+export class Refusal extends Error {
+  readonly status: number;
+  readonly code: string;
+  readonly problems: DocumentProblem[];
+  constructor(problem: Schemas["Problem"]) {
+    super(problem.detail);
+    this.status = problem.status;
+    this.code = problem.code ?? "";
+    this.problems = problem.problems ?? [];
+  }
+}
+
+export const client = createClient<paths>({ baseUrl: "/" });
+
+type Answer<T> = { data?: T; error?: Schemas["Problem"]; response: Response };
+
+/** Gives the data of an answer, or throws what the service says is wrong. */
+export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await call.catch(() => {
+    throw new Refusal({
+      type: "about:blank",
+      title: "Unreachable",
+      status: 0,
+      detail: "The service does not answer. What you see may be old; this page tries again by itself.",
+    });
+  });
+  if (error || !response.ok) {
+    throw new Refusal(
+      error ?? {
+        type: "about:blank",
+        title: "Failed",
+        status: response.status,
+        detail: `The service answered ${response.status}.`,
+      },
+    );
+  }
+  return data as T;
+}
+
+/** If-Match for the version of something. */
+export const match = (version: number) => `"${version}"`;

@@ -1,0 +1,56 @@
+import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
+import { Navigate, Route, Routes } from "react-router";
+import { client, Refusal, take } from "./api";
+import { Loading, Nothing, Trouble } from "./components/parts";
+import { Shell } from "./components/shell";
+import { useLive } from "./live";
+import { DevicePage } from "./pages/device";
+import { DevicesPage } from "./pages/devices";
+import { DriftPage } from "./pages/drift";
+import { PoliciesPage } from "./pages/policies";
+import { SignIn } from "./pages/sign-in";
+import { WatchPage } from "./pages/watch";
+
+// The editor is large, and most visits do not need it.
+const PolicyPage = lazy(() => import("./pages/policy").then((page) => ({ default: page.PolicyPage })));
+
+/** The console. When a session ends, the sign-in comes on top of the page, so that nothing typed is lost. */
+export function App() {
+  const session = useQuery({
+    queryKey: ["session"],
+    queryFn: () => take(client.GET("/api/v1/session")),
+    refetchInterval: 60_000,
+    retry: false,
+  });
+  const signedOut = session.error instanceof Refusal && session.error.status === 401;
+  const everSignedIn = session.data !== undefined;
+  const connected = useLive(everSignedIn && !signedOut);
+  if (session.isPending) return null;
+  if (session.error && !signedOut && !everSignedIn) {
+    return (
+      <Shell me={undefined} connected>
+        <Trouble error={session.error} />
+      </Shell>
+    );
+  }
+  if (signedOut && !everSignedIn) return <SignIn />;
+  return (
+    <Shell me={session.data} connected={connected}>
+      <Suspense fallback={<Loading />}>
+        <Routes>
+          <Route path="/" element={<Navigate to="/watch" replace />} />
+          <Route path="/watch" element={<WatchPage />} />
+          <Route path="/policies" element={<PoliciesPage mayEdit={session.data?.role === "owner"} />} />
+          <Route path="/new-policy" element={<PolicyPage fresh mayEdit={session.data?.role === "owner"} />} />
+          <Route path="/policies/:name" element={<PolicyPage mayEdit={session.data?.role === "owner"} />} />
+          <Route path="/devices" element={<DevicesPage />} />
+          <Route path="/devices/:name" element={<DevicePage />} />
+          <Route path="/drift" element={<DriftPage />} />
+          <Route path="*" element={<Nothing>There is nothing here. Choose a place above.</Nothing>} />
+        </Routes>
+      </Suspense>
+      {signedOut && <SignIn over />}
+    </Shell>
+  );
+}

@@ -1,0 +1,72 @@
+import { useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
+import { client, take } from "../api";
+
+/** The filters of a list live in the URL, so that any state can be shared. */
+export function useFilters(): [URLSearchParams, (name: string, value: string) => void] {
+  const [params, setParams] = useSearchParams();
+  const set = (name: string, value: string) =>
+    setParams(
+      (former) => {
+        const next = new URLSearchParams(former);
+        if (value) next.set(name, value);
+        else next.delete(name);
+        return next;
+      },
+      { replace: true },
+    );
+  return [params, set];
+}
+
+export function GroupFilter({ value, onChange }: { value: string; onChange: (group: string) => void }) {
+  const groups = useQuery({
+    queryKey: ["groups"],
+    queryFn: () => take(client.GET("/api/v1/groups", { params: { query: { limit: 500 } } })),
+  });
+  return (
+    <label className="flex items-center gap-2">
+      <span className="text-second">Group</span>
+      <select
+        value={value}
+        onChange={(event) => onChange(event.target.value)}
+        className="rounded-sm border border-second bg-sheet px-2 py-1"
+      >
+        <option value="">everything</option>
+        {groups.data?.items.map((g) => (
+          <option key={g.name}>{g.name}</option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+type Choice<T extends string> = { value: T; label: string; count?: number };
+
+/** A row of choices of which one holds. */
+export function Choices<T extends string>(props: {
+  label: string;
+  value: T;
+  choices: Choice<T>[];
+  onChange: (value: T) => void;
+}) {
+  return (
+    <fieldset className="flex flex-wrap gap-1">
+      <legend className="sr-only">{props.label}</legend>
+      {props.choices.map((choice) => {
+        const chosen = choice.value === props.value;
+        return (
+          <button
+            type="button"
+            key={choice.value}
+            aria-pressed={chosen}
+            onClick={() => props.onChange(choice.value)}
+            className={`rounded-sm border px-2.5 py-1 ${chosen ? "border-ink bg-ink font-semibold text-paper" : "border-hairline hover:border-ink"}`}
+          >
+            {choice.label}
+            {choice.count !== undefined && <span className="ml-1.5 opacity-80">{choice.count}</span>}
+          </button>
+        );
+      })}
+    </fieldset>
+  );
+}

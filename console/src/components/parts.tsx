@@ -1,0 +1,72 @@
+import type { ReactNode } from "react";
+import { Refusal } from "../api";
+
+type ButtonProps = {
+  children: ReactNode;
+  onClick?: () => void;
+  type?: "button" | "submit";
+  primary?: boolean;
+  disabled?: boolean;
+  title?: string;
+};
+
+export function Button({ children, onClick, type = "button", primary, disabled, title }: ButtonProps) {
+  const look = primary
+    ? "bg-brass text-on-brass border-brass hover:brightness-110"
+    : "border-brass text-brass hover:bg-brass/10";
+  return (
+    <button
+      type={type}
+      onClick={onClick}
+      disabled={disabled}
+      title={title}
+      className={`${look} rounded-sm border px-3 py-1 font-semibold whitespace-nowrap disabled:border-hairline disabled:bg-transparent disabled:text-second`}
+    >
+      {children}
+    </button>
+  );
+}
+
+export function PageHead({ title, note, children }: { title: ReactNode; note?: ReactNode; children?: ReactNode }) {
+  return (
+    <div className="mb-4 flex items-end gap-4">
+      <div className="min-w-0 grow">
+        <h1 className="text-xl leading-8 font-bold">{title}</h1>
+        {note && <p className="text-second">{note}</p>}
+      </div>
+      {children && <div className="flex shrink-0 items-center gap-2">{children}</div>}
+    </div>
+  );
+}
+
+/** A column of the page beside the main one, under a strong line. */
+export function Aside({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section className="mb-6 border-t-2 border-ink pt-2">
+      <h2 className="mb-2 font-bold">{title}</h2>
+      {children}
+    </section>
+  );
+}
+
+export function Trouble({ error }: { error: Error }) {
+  const status = error instanceof Refusal ? error.status : 0;
+  if (status === 401) return null; // the sign-in is asked for on top of the page
+  return (
+    <div role="alert" className="my-4 border-l-4 border-red bg-red-wash px-4 py-2 whitespace-pre-line">
+      {error.message}
+    </div>
+  );
+}
+
+export function Loading() {
+  return (
+    <p role="status" className="py-8 text-second">
+      Reading …
+    </p>
+  );
+}
+
+export function Nothing({ children }: { children: ReactNode }) {
+  return <p className="py-8 text-second">{children}</p>;
+}

@@ -1,0 +1,54 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { client, type DocumentProblem, take } from "../api";
+
+/** What is typed and not saved yet, by policy, for as long as the page is open. */
+const unsaved = new Map<string, { source: string; over: number }>();
+
+/** The draft that is being edited, kept when one looks at another page meanwhile. */
+export function useDraft(name: string, saved: { source: string; version: number } | undefined) {
+  const [, redraw] = useState(0);
+  const mine = unsaved.get(name);
+  const source = mine?.source ?? saved?.source ?? "";
+  const over = mine?.over ?? saved?.version ?? 0;
+  const dirty = mine !== undefined && mine.source !== saved?.source;
+  const edit = (next: string) => {
+    if (next === saved?.source) unsaved.delete(name);
+    else unsaved.set(name, { source: next, over });
+    redraw((n) => n + 1);
+  };
+  const forget = () => {
+    unsaved.delete(name);
+    redraw((n) => n + 1);
+  };
+  useEffect(() => {
+    if (!dirty) return;
+    const ask = (event: BeforeUnloadEvent) => event.preventDefault();
+    addEventListener("beforeunload", ask);
+    return () => removeEventListener("beforeunload", ask);
+  }, [dirty]);
+  const moved = mine !== undefined && saved !== undefined && saved.version !== mine.over;
+  return { source, over, dirty, moved, edit, forget };
+}
+
+const pause = 300; // milliseconds without a key before what was typed is checked
+
+/** The service's checks of a document, shortly after one stops typing. */
+export function useChecks(source: string): { problems: DocumentProblem[]; checking: boolean } {
+  const [still, setStill] = useState(source);
+  useEffect(() => {
+    const timer = setTimeout(() => setStill(source), pause);
+    return () => clearTimeout(timer);
+  }, [source]);
+  const check = useQuery({
+    queryKey: ["check", still],
+    enabled: still !== "",
+    queryFn: () => take(client.POST("/api/v1/policy-check", { body: { source: still } })),
+    staleTime: Number.POSITIVE_INFINITY,
+    refetchInterval: false,
+    placeholderData: (previous) => previous,
+  });
+  return { problems: check.data?.problems ?? none, checking: still !== source || check.isFetching };
+}
+
+const none: DocumentProblem[] = [];

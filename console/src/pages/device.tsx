@@ -1,0 +1,239 @@
+import { useQuery } from "@tanstack/react-query";
+import { Fragment } from "react";
+import { Link, useParams } from "react-router";
+import { client, type DeviceWhy, take, type UnitWhy } from "../api";
+import { Aside, Loading, PageHead, Trouble } from "../components/parts";
+import { StandingBadge } from "../components/standing";
+import { Words } from "../components/words";
+import { ago, clock, useNow } from "../time";
+
+/** One device on one screen: how it stands, and asked, has and why for every unit. */
+export function DevicePage() {
+  const { name = "" } = useParams();
+  const now = useNow();
+  const why = useQuery({
+    queryKey: ["device", name],
+    queryFn: () => take(client.GET("/api/v1/devices/{name}/why", { params: { path: { name } } })),
+  });
+  if (why.isPending) return <Loading />;
+  if (!why.data) return <Trouble error={why.error as Error} />;
+  const { device, units } = why.data;
+  const open = device.open_findings;
+  return (
+    <>
+      {why.error && <Trouble error={why.error} />}
+      <PageHead
+        title={
+          <span className="flex items-center gap-3">
+            <span className="font-mono">{device.name}</span>
+            <span className="text-base">
+              <StandingBadge
+                standing={device.standing}
+                detail={open ? `${open} finding${open === 1 ? "" : "s"}` : undefined}
+              />
+            </span>
+          </span>
+        }
+        note={[
+          device.model,
+          `${device.platform} build ${device.os_build}`,
+          `heard from ${ago(device.last_contact, now)}`,
+          device.verified_at
+            ? `desired state ${device.desired}, verified ${clock(device.verified_at, now)}`
+            : `desired state ${device.desired}, not reported back yet`,
+        ].join(" · ")}
+      />
+      <div className="grid grid-cols-[minmax(0,1fr)_336px] gap-7">
+        <Units units={units} />
+        <div>
+          <History why={why.data} />
+          <Reported why={why.data} />
+          <Reaching why={why.data} />
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Units({ units }: { units: UnitWhy[] }) {
+  if (units.length === 0) {
+    return <p className="text-second">No assignment applies to this device, so nothing is asked of it.</p>;
+  }
+  const sections = [...new Set(units.map((u) => u.section))];
+  return (
+    <table className="w-full table-fixed self-start">
+      <colgroup>
+        <col className="w-[17%]" />
+        <col className="w-[26%]" />
+        <col className="w-[29%]" />
+        <col className="w-[28%]" />
+      </colgroup>
+      <thead>
+        <tr className="border-b border-hairline text-left text-xs text-second">
+          {["Unit", "Asked", "Has", "Why"].map((title) => (
+            <th key={title} scope="col" className="px-2.5 py-1.5 font-semibold">
+              {title}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {sections.map((section) => (
+          <Fragment key={section}>
+            <tr className="border-b border-ink">
+              <th scope="colgroup" colSpan={4} className="px-2.5 pt-4 pb-1 text-left font-bold">
+                {section}
+              </th>
+            </tr>
+            {units
+              .filter((u) => u.section === section)
+              .map((u) => (
+                <UnitRow key={u.unit} unit={u} />
+              ))}
+          </Fragment>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function UnitRow({ unit }: { unit: UnitWhy }) {
+  const wrong = unit.findings.length > 0;
+  const wash = unit.held ? "bg-held-wash" : wrong ? "bg-red-wash" : "";
+  const edge = unit.held ? "border-l-held" : wrong ? "border-l-red" : "border-l-transparent";
+  return (
+    <tr className={`border-b border-hairline align-top ${wash}`}>
+      <th scope="row" className={`border-l-3 px-2.5 py-1.5 text-left font-normal ${edge}`}>
+        {unit.title}
+      </th>
+      <td className="px-2.5 py-1.5 break-words">
+        <Words>{unit.asked}</Words>
+      </td>
+      <td className="px-2.5 py-1.5 break-words">
+        {wrong ? (
+          <>
+            {unit.findings.map((f) => (
+              <p key={`${f.kind} ${f.subject}`} className="font-semibold text-red">
+                <Words>{f.words}</Words>
+              </p>
+            ))}
+            <p className="text-second">
+              has <Words>{unit.has}</Words>
+            </p>
+          </>
+        ) : (
+          <>
+            {unit.in_step && (
+              <span className="text-green">
+                <span aria-hidden>✓ </span>
+                <span className="sr-only">as asked: </span>
+              </span>
+            )}
+            <Words>{unit.has}</Words>
+          </>
+        )}
+      </td>
+      <td className="px-2.5 py-1.5 break-words text-second">
+        {unit.held && (
+          <p className="font-semibold text-held">
+            <span aria-hidden>▮▮</span> held: {unit.held}
+          </p>
+        )}
+        <Verdict unit={unit} />
+      </td>
+    </tr>
+  );
+}
+
+function Verdict({ unit }: { unit: UnitWhy }) {
+  const line = (
+    <>
+      {unit.rank > 0 && `rank ${unit.rank}: `}
+      {unit.why}
+    </>
+  );
+  if (unit.over.length === 0) return line;
+  return (
+    <details>
+      <summary>{line}</summary>
+      <ul className="mt-1 space-y-0.5 border-l border-hairline pl-2">
+        {unit.over.map((l) => (
+          <li key={l.assignment}>
+            <span className="font-semibold">{l.assignment}</span>, rank {l.rank}, asks for <Words>{l.asked}</Words>:{" "}
+            {l.why}
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}
+
+function History({ why }: { why: DeviceWhy }) {
+  const now = useNow();
+  const verb = { open: "", settled: "settled: ", put_right: "put right by the device: " };
+  return (
+    <Aside title="What happened here">
+      {why.history.length === 0 && <p className="text-second">It never differed from what was asked.</p>}
+      <ol className="space-y-1.5">
+        {why.history.slice(0, 8).map((f) => (
+          <li key={f.id} className="grid grid-cols-[56px_1fr] gap-2">
+            <time dateTime={f.closed_at ?? f.first_seen} className="font-mono text-xs leading-5 text-second">
+              {clock(f.closed_at ?? f.first_seen, now)}
+            </time>
+            <span className="min-w-0 break-words">
+              {f.unit_title}: <span className={f.state === "open" ? "" : "text-green"}>{verb[f.state]}</span>
+              <span className={f.state === "open" ? "text-red" : ""}>
+                <Words>{f.words}</Words>
+              </span>
+            </span>
+          </li>
+        ))}
+      </ol>
+    </Aside>
+  );
+}
+
+function Reported({ why }: { why: DeviceWhy }) {
+  const state = (a: DeviceWhy["accounts"][number]) => (a.locked ? "locked" : a.enabled ? "enabled" : "disabled");
+  return (
+    <Aside title="Local accounts, as reported">
+      {why.accounts.length === 0 && <p className="text-second">Not reported yet.</p>}
+      <ul>
+        {why.accounts.map((a) => (
+          <li key={a.sid} className="flex justify-between gap-2 border-b border-hairline py-1" title={a.sid}>
+            <span className="min-w-0 truncate font-mono">{a.name}</span>
+            <span className={a.locked ? "font-semibold text-red" : "text-second"}>
+              {a.builtin && "built-in, "}
+              {state(a)}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}
+
+function Reaching({ why }: { why: DeviceWhy }) {
+  return (
+    <Aside title="Assignments that apply">
+      {why.assignments.length === 0 && <p className="text-second">None.</p>}
+      <ul>
+        {why.assignments.map((a) => (
+          <li key={a.assignment} className="grid grid-cols-[40px_1fr] gap-2 border-b border-hairline py-1">
+            <span className="text-right font-semibold">{a.rank}</span>
+            <span className="min-w-0 break-words">
+              {a.assignment}{" "}
+              <span className="text-second">
+                by policy{" "}
+                <Link to={`/policies/${a.policy}`} className="text-brass">
+                  {a.policy}
+                </Link>
+                , revision {a.revision}
+              </span>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}

@@ -1,0 +1,151 @@
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { client, type Device, type Standing, take } from "../api";
+import { download, everyPage } from "../components/csv";
+import { Choices, GroupFilter, useFilters } from "../components/filters";
+import { Button, Loading, Nothing, PageHead, Trouble } from "../components/parts";
+import { type Column, Rows } from "../components/rows";
+import { looks, order, StandingWord, total } from "../components/standing";
+import { ago, useNow } from "../time";
+
+type Filter = { search?: string; standing?: Standing; group?: string };
+
+const read = (filter: Filter, cursor: string, limit: number) =>
+  take(client.GET("/api/v1/devices", { params: { query: { ...filter, cursor, limit } } }));
+
+/** All devices, with fast search; what is chosen is in the URL. */
+export function DevicesPage() {
+  const [params, set] = useFilters();
+  const filter: Filter = {
+    search: params.get("search") || undefined,
+    standing: (params.get("standing") as Standing) || undefined,
+    group: params.get("group") || undefined,
+  };
+  const { standing: _, ...withoutStanding } = filter;
+  const counts = useQuery({
+    queryKey: ["standings", withoutStanding],
+    queryFn: () => take(client.GET("/api/v1/device-standings", { params: { query: withoutStanding } })),
+    placeholderData: keepPreviousData,
+  });
+  const devices = useInfiniteQuery({
+    queryKey: ["devices", filter],
+    queryFn: ({ pageParam }) => read(filter, pageParam, 200),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = devices.data?.pages.flatMap((page) => page.items) ?? [];
+  return (
+    <>
+      <PageHead title="Devices" note="What every device really has, as it last reported.">
+        <Export filter={filter} />
+      </PageHead>
+      <div className="mb-3 flex flex-wrap items-center gap-4">
+        <input
+          type="search"
+          aria-label="Search devices"
+          placeholder="Name, serial, model or system"
+          defaultValue={filter.search}
+          onChange={(event) => set("search", event.target.value.trim())}
+          className="w-64 rounded-sm border border-second bg-sheet px-3 py-1"
+        />
+        <Choices
+          label="Standing"
+          value={filter.standing ?? ""}
+          onChange={(value) => set("standing", value)}
+          choices={[
+            { value: "", label: "all", count: counts.data && total(counts.data) },
+            ...order.map((s) => ({ value: s, label: `${looks[s].glyph} ${looks[s].word}`, count: counts.data?.[s] })),
+          ]}
+        />
+        <GroupFilter value={filter.group ?? ""} onChange={(group) => set("group", group)} />
+      </div>
+      {devices.error && <Trouble error={devices.error} />}
+      {devices.isPending && <Loading />}
+      {devices.data && items.length === 0 && (
+        <Nothing>
+          {filter.search || filter.standing || filter.group
+            ? "No device is like that. Take a filter away to see more."
+            : "No device has enrolled yet. Make a token with the command: rankwarden enrolment make"}
+        </Nothing>
+      )}
+      {items.length > 0 && (
+        <DeviceRows items={items} more={devices.hasNextPage} readMore={() => devices.fetchNextPage()} />
+      )}
+    </>
+  );
+}
+
+function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean; readMore: () => void }) {
+  const now = useNow();
+  const columns: Column<Device>[] = [
+    {
+      title: "Device",
+      width: "150px",
+      cell: (d) => (
+        <Link to={`/devices/${d.name}`} className="font-mono font-semibold">
+          {d.name}
+        </Link>
+      ),
+    },
+    { title: "Standing", width: "110px", cell: (d) => <StandingWord standing={d.standing} /> },
+    { title: "Findings", width: "70px", right: true, cell: (d) => d.open_findings || "" },
+    { title: "Model", width: "minmax(140px,1fr)", cell: (d) => d.model },
+    { title: "System", width: "160px", cell: (d) => `${d.platform} ${d.os_version}` },
+    { title: "Serial", width: "100px", cell: (d) => <span className="font-mono">{d.serial}</span> },
+    { title: "Desired state", width: "100px", right: true, cell: (d) => d.desired || "none yet" },
+    { title: "Heard from", width: "110px", right: true, cell: (d) => ago(d.last_contact, now) },
+    {
+      title: "Verified",
+      width: "110px",
+      right: true,
+      cell: (d) => (d.verified_at ? ago(d.verified_at, now) : <span className="text-second">not yet</span>),
+    },
+  ];
+  return <Rows label="Devices" items={items} columns={columns} id={(d) => d.id} more={more} readMore={readMore} />;
+}
+
+function Export({ filter }: { filter: Filter }) {
+  const [busy, setBusy] = useState(false);
+  const save = async () => {
+    setBusy(true);
+    try {
+      const all = await everyPage((cursor) => read(filter, cursor, 500));
+      download(
+        "devices.csv",
+        [
+          "device",
+          "standing",
+          "findings",
+          "model",
+          "serial",
+          "platform",
+          "version",
+          "desired",
+          "reported",
+          "heard from",
+        ],
+        all.map((d) => [
+          d.name,
+          looks[d.standing].word,
+          d.open_findings,
+          d.model,
+          d.serial,
+          d.platform,
+          d.os_version,
+          d.desired,
+          d.reported,
+          d.last_contact ?? "",
+        ]),
+      );
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <Button onClick={save} disabled={busy}>
+      {busy ? "Reading all …" : "Export CSV"}
+    </Button>
+  );
+}

@@ -1,0 +1,192 @@
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { client, type Finding, take } from "../api";
+import { download, everyPage } from "../components/csv";
+import { Choices, GroupFilter, useFilters } from "../components/filters";
+import { Button, Loading, Nothing, PageHead, Trouble } from "../components/parts";
+import { type Column, Rows } from "../components/rows";
+import { Words } from "../components/words";
+import { ago, useNow } from "../time";
+
+type State = Finding["state"];
+type Filter = { state: State; unit?: string; kind?: string; group?: string };
+
+const kinds: Record<string, string> = {
+  wrong_value: "has another value",
+  member_missing: "a member is missing",
+  member_extra: "a member nobody asked for",
+  member_forbidden: "a member that must not be",
+  group_missing: "the local group is missing",
+  unit_unsupported: "cannot be carried",
+  apply_failed: "could not be changed",
+};
+
+const read = (filter: Filter, cursor: string, limit: number) =>
+  take(client.GET("/api/v1/findings", { params: { query: { ...filter, cursor, limit } } }));
+
+/** Where devices differ from what is asked, and whose rule it breaks. */
+export function DriftPage() {
+  const [params, set] = useFilters();
+  const filter: Filter = {
+    state: (params.get("state") as State) || "open",
+    unit: params.get("unit") || undefined,
+    kind: params.get("kind") || undefined,
+    group: params.get("group") || undefined,
+  };
+  const sums = useQuery({
+    queryKey: ["finding-sums", filter.state, filter.group],
+    queryFn: () =>
+      take(client.GET("/api/v1/finding-sums", { params: { query: { state: filter.state, group: filter.group } } })),
+    placeholderData: keepPreviousData,
+  });
+  const findings = useInfiniteQuery({
+    queryKey: ["findings", filter],
+    queryFn: ({ pageParam }) => read(filter, pageParam, 200),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = findings.data?.pages.flatMap((page) => page.items) ?? [];
+  const choose = (unit: string, kind: string) => {
+    const chosen = filter.unit === unit && filter.kind === kind;
+    set("unit", chosen ? "" : unit);
+    set("kind", chosen ? "" : kind);
+  };
+  return (
+    <>
+      <PageHead title="Drift" note="Where devices differ from what is asked of them, and whose rule it breaks.">
+        <Export filter={filter} />
+      </PageHead>
+      <div className="mb-3 flex flex-wrap items-center gap-4">
+        <Choices
+          label="State"
+          value={filter.state}
+          onChange={(value) => set("state", value === "open" ? "" : value)}
+          choices={[
+            { value: "open", label: "open" },
+            { value: "put_right", label: "put right by the device" },
+            { value: "settled", label: "settled" },
+          ]}
+        />
+        <GroupFilter value={filter.group ?? ""} onChange={(group) => set("group", group)} />
+      </div>
+      {findings.error && <Trouble error={findings.error} />}
+      <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7">
+        <div>
+          {findings.isPending && <Loading />}
+          {findings.data && items.length === 0 && (
+            <Nothing>
+              {filter.unit || filter.group
+                ? "No finding is like that. Take a filter away to see more."
+                : filter.state === "open"
+                  ? "No device differs from what is asked of it."
+                  : "There is none."}
+            </Nothing>
+          )}
+          {items.length > 0 && (
+            <FindingRows items={items} more={findings.hasNextPage} readMore={() => findings.fetchNextPage()} />
+          )}
+        </div>
+        <section className="border-t-2 border-ink pt-2">
+          <h2 className="mb-2 font-bold">By unit and kind</h2>
+          <ul>
+            {sums.data?.items.map((sum) => {
+              const chosen = filter.unit === sum.unit && filter.kind === sum.kind;
+              return (
+                <li key={`${sum.unit} ${sum.kind}`} className="border-b border-hairline">
+                  <button
+                    type="button"
+                    aria-pressed={chosen}
+                    onClick={() => choose(sum.unit, sum.kind)}
+                    className={`flex w-full justify-between gap-3 px-2 py-1.5 text-left hover:bg-sheet ${chosen ? "bg-ink font-semibold text-paper hover:bg-ink" : ""}`}
+                  >
+                    <span>
+                      {sum.unit_title}
+                      <span className={`block text-xs ${chosen ? "" : "text-second"}`}>
+                        {kinds[sum.kind] ?? sum.kind}
+                      </span>
+                    </span>
+                    <span className="text-right whitespace-nowrap">
+                      {sum.devices} {sum.devices === 1 ? "device" : "devices"}
+                    </span>
+                  </button>
+                </li>
+              );
+            })}
+          </ul>
+        </section>
+      </div>
+    </>
+  );
+}
+
+function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolean; readMore: () => void }) {
+  const now = useNow();
+  const columns: Column<Finding>[] = [
+    {
+      title: "Device",
+      width: "130px",
+      cell: (f) => (
+        <Link to={`/devices/${f.device}`} className="font-mono font-semibold">
+          {f.device}
+        </Link>
+      ),
+    },
+    { title: "Unit", width: "130px", cell: (f) => f.unit_title },
+    {
+      title: "What differs",
+      width: "minmax(240px,1fr)",
+      cell: (f) => (
+        <span className={f.state === "open" ? "text-red" : ""}>
+          <Words>{f.words}</Words>
+        </span>
+      ),
+    },
+    { title: "Rule of", width: "150px", cell: (f) => f.assignments.join(", ") },
+    { title: "First seen", width: "90px", right: true, cell: (f) => ago(f.first_seen, now) },
+  ];
+  return (
+    <Rows
+      label="Findings"
+      items={items}
+      columns={columns}
+      id={(f) => f.id}
+      more={more}
+      readMore={readMore}
+      estimate={53}
+    />
+  );
+}
+
+function Export({ filter }: { filter: Filter }) {
+  const [busy, setBusy] = useState(false);
+  const save = async () => {
+    setBusy(true);
+    try {
+      const all = await everyPage((cursor) => read(filter, cursor, 500));
+      download(
+        "findings.csv",
+        ["device", "unit", "kind", "subject", "what differs", "rule of", "state", "first seen", "closed"],
+        all.map((f) => [
+          f.device,
+          f.unit,
+          f.kind,
+          f.subject,
+          f.words,
+          f.assignments.join(" "),
+          f.state,
+          f.first_seen,
+          f.closed_at ?? "",
+        ]),
+      );
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <Button onClick={save} disabled={busy}>
+      {busy ? "Reading all …" : "Export CSV"}
+    </Button>
+  );
+}

@@ -1,0 +1,287 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { AlertDialog } from "radix-ui";
+import { useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { client, type DocumentProblem, match, type Policy, Refusal, take } from "../api";
+import { Aside, Button, Loading, PageHead, Trouble } from "../components/parts";
+import { useChecks, useDraft } from "../editor/use-draft";
+import { YamlEditor } from "../editor/yaml-editor";
+import { ago, useNow } from "../time";
+
+const start = `format: rankwarden.policy/1
+name: my-policy
+title: What this policy is for
+
+passwords:
+  min_length: 14
+
+lockout:
+  threshold: 5
+  duration: 15m
+  window: 15m
+`;
+
+/** One policy: its document with the service's checks inline, where it is used, its revisions. */
+export function PolicyPage({ mayEdit, fresh }: { mayEdit: boolean; fresh?: boolean }) {
+  const { name = "" } = useParams();
+  const policy = useQuery({
+    queryKey: ["policy", name],
+    enabled: !fresh,
+    queryFn: () => take(client.GET("/api/v1/policies/{name}", { params: { path: { name } } })),
+  });
+  if (fresh) return <Editor key="new" name="" policy={undefined} mayEdit={mayEdit} />;
+  if (policy.isPending) return <Loading />;
+  if (!policy.data) return <Trouble error={policy.error as Error} />;
+  return <Editor key={name} name={name} policy={policy.data} mayEdit={mayEdit} />;
+}
+
+function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | undefined; mayEdit: boolean }) {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const now = useNow();
+  const draft = useDraft(name, policy ?? { source: start, version: 0 });
+  const { problems, checking } = useChecks(draft.source);
+  const [goTo, setGoTo] = useState<{ line: number } | null>(null);
+  const [trouble, setTrouble] = useState<Error | null>(null);
+  const [said, setSaid] = useState("");
+  const [busy, setBusy] = useState(false);
+  const errors = problems.filter((p) => p.severity === "error").length;
+
+  const attempt = async (work: () => Promise<void>) => {
+    setBusy(true);
+    setTrouble(null);
+    setSaid("");
+    try {
+      await work();
+    } catch (error) {
+      setTrouble(error instanceof Error ? error : new Error("It failed; try again."));
+      if (error instanceof Refusal && error.status === 401) queries.invalidateQueries({ queryKey: ["session"] });
+    } finally {
+      setBusy(false);
+    }
+  };
+  const save = () =>
+    attempt(async () => {
+      const body = { source: draft.source };
+      const saved = policy
+        ? await take(
+            client.PUT("/api/v1/policies/{name}", {
+              params: { path: { name }, header: { "If-Match": match(draft.over) } },
+              body,
+            }),
+          )
+        : await take(client.POST("/api/v1/policies", { body }));
+      queries.setQueryData(["policy", saved.name], saved);
+      draft.forget();
+      setSaid("The draft is saved. Devices are not touched before it is published.");
+      if (!policy) navigate(`/policies/${saved.name}`, { replace: true });
+    });
+  const publish = () =>
+    attempt(async () => {
+      const done = await take(
+        client.POST("/api/v1/policies/{name}/publish", {
+          params: { path: { name }, header: { "If-Match": match(policy?.version ?? 0) } },
+        }),
+      );
+      await queries.invalidateQueries({ queryKey: ["policy", name] });
+      queries.invalidateQueries({ queryKey: ["revisions", name] });
+      setSaid(
+        done.moved.length
+          ? `Revision ${done.revision} is in force for all devices of ${done.moved.join(", ")}. Watch shows them report back.`
+          : `Revision ${done.revision} is published. No assignment uses it yet.`,
+      );
+    });
+
+  const status = policy
+    ? `${policy.revision ? `revision ${policy.revision} published` : "not published yet"} · draft saved ${ago(policy.updated_at, now)} by ${policy.updated_by}`
+    : "Not saved yet.";
+  return (
+    <>
+      <PageHead title={policy ? policy.title || policy.name : "Write a policy"} note={status}>
+        {draft.dirty && <Button onClick={draft.forget}>Discard what is not saved</Button>}
+        {mayEdit && (
+          <Button onClick={save} disabled={busy || errors > 0 || checking || (policy !== undefined && !draft.dirty)}>
+            Save draft
+          </Button>
+        )}
+        {mayEdit && policy && <Publish policy={policy} disabled={busy || draft.dirty} onPublish={publish} />}
+      </PageHead>
+      {trouble && <Trouble error={trouble} />}
+      {draft.moved && (
+        <div role="alert" className="my-3 border-l-4 border-brass bg-sheet px-4 py-2">
+          Somebody else saved this policy while you were editing. Copy what you need, discard what is not saved, and
+          repeat your change on what it is now.
+        </div>
+      )}
+      {said && (
+        <p role="status" className="my-3 border-l-4 border-green bg-green-wash px-4 py-2">
+          {said}
+        </p>
+      )}
+      <div className="grid grid-cols-[minmax(0,1fr)_320px] gap-7">
+        <YamlEditor value={draft.source} problems={problems} readOnly={!mayEdit} onChange={draft.edit} goTo={goTo} />
+        <div>
+          <Checks problems={problems} checking={checking} show={(line) => setGoTo({ line })} />
+          {policy && <Uses name={name} />}
+          {policy && <Revisions name={name} show={draft.edit} mayEdit={mayEdit} />}
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Publish(props: { policy: Policy; disabled: boolean; onPublish: () => void }) {
+  const used = useUses(props.policy.name);
+  return (
+    <AlertDialog.Root>
+      <AlertDialog.Trigger asChild>
+        <button
+          type="button"
+          disabled={props.disabled}
+          title={props.disabled ? "Save the draft first" : undefined}
+          className="rounded-sm border border-brass bg-brass px-3 py-1 font-semibold text-on-brass hover:brightness-110 disabled:border-hairline disabled:bg-transparent disabled:text-second"
+        >
+          Publish…
+        </button>
+      </AlertDialog.Trigger>
+      <AlertDialog.Portal>
+        <AlertDialog.Overlay className="fixed inset-0 z-30 bg-ink/40" />
+        <AlertDialog.Content className="fixed top-40 left-1/2 z-40 w-[480px] -translate-x-1/2 rounded-sm border border-hairline bg-sheet p-6 shadow-xl">
+          <AlertDialog.Title className="mb-2 text-lg font-bold">
+            Publish revision {props.policy.revision + 1} of {props.policy.name}?
+          </AlertDialog.Title>
+          <AlertDialog.Description className="mb-5">
+            {used.length === 0
+              ? "No assignment uses this policy, so no device changes."
+              : `It goes to all devices of ${used.map((a) => a.name).join(", ")} at once, and online ones are told now.`}
+          </AlertDialog.Description>
+          <div className="flex justify-end gap-2">
+            <AlertDialog.Cancel asChild>
+              <button type="button" className="rounded-sm border border-brass px-3 py-1 font-semibold text-brass">
+                Not yet
+              </button>
+            </AlertDialog.Cancel>
+            <AlertDialog.Action asChild>
+              <button
+                type="button"
+                onClick={props.onPublish}
+                className="rounded-sm bg-brass px-3 py-1 font-semibold text-on-brass"
+              >
+                Publish to all at once
+              </button>
+            </AlertDialog.Action>
+          </div>
+        </AlertDialog.Content>
+      </AlertDialog.Portal>
+    </AlertDialog.Root>
+  );
+}
+
+function Checks(props: { problems: DocumentProblem[]; checking: boolean; show: (line: number) => void }) {
+  const { problems, checking } = props;
+  return (
+    <Aside title={problems.length ? `Checks: ${problems.length} to mend` : "Checks"}>
+      <div aria-live="polite">
+        {problems.length === 0 && (
+          <p className={checking ? "text-second" : "text-green"}>{checking ? "Checking …" : "✓ Nothing is wrong."}</p>
+        )}
+        <ul className="space-y-2">
+          {problems.map((p) => (
+            <li key={`${p.line} ${p.column} ${p.code} ${p.message}`}>
+              <button
+                type="button"
+                onClick={() => props.show(p.line)}
+                className={`block w-full border-l-4 px-3 py-1.5 text-left ${p.severity === "error" ? "border-red bg-red-wash" : "border-brass bg-sheet"}`}
+              >
+                <span className="block text-xs text-second">
+                  line {p.line}
+                  {p.path && `, ${p.path}`}
+                  {p.severity === "warning" && ", warning"}
+                </span>
+                <span className="break-words">{p.message}</span>
+              </button>
+            </li>
+          ))}
+        </ul>
+      </div>
+    </Aside>
+  );
+}
+
+function useUses(name: string) {
+  const uses = useQuery({
+    queryKey: ["policies", "uses", name],
+    queryFn: () => take(client.GET("/api/v1/assignments", { params: { query: { policy: name, limit: 100 } } })),
+  });
+  return uses.data?.items ?? [];
+}
+
+function Uses({ name }: { name: string }) {
+  const uses = useUses(name);
+  return (
+    <Aside title="Used by">
+      {uses.length === 0 && (
+        <p className="text-second">
+          Nothing yet. Aim it with: <code className="font-mono">rankwarden assignment set</code>
+        </p>
+      )}
+      <ul>
+        {uses.map((a) => (
+          <li key={a.name} className="grid grid-cols-[40px_1fr] gap-2 border-b border-hairline py-1">
+            <span className="text-right font-semibold">{a.rank}</span>
+            <span>
+              {a.name}
+              <span className="block text-second">
+                to {a.include.join(", ")}
+                {a.exclude.length > 0 && `, not ${a.exclude.join(", ")}`} · revision {a.revision}
+              </span>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}
+
+function Revisions(props: { name: string; show: (source: string) => void; mayEdit: boolean }) {
+  const now = useNow();
+  const { name } = props;
+  const revisions = useQuery({
+    queryKey: ["revisions", name],
+    queryFn: () =>
+      take(client.GET("/api/v1/policies/{name}/revisions", { params: { path: { name }, query: { limit: 10 } } })),
+  });
+  const bring = async (number: number) => {
+    const r = await take(
+      client.GET("/api/v1/policies/{name}/revisions/{number}", { params: { path: { name, number } } }),
+    );
+    if (r.source) props.show(r.source);
+  };
+  return (
+    <Aside title="Revisions">
+      {revisions.data?.items.length === 0 && <p className="text-second">None is published yet.</p>}
+      <ul>
+        {revisions.data?.items.map((r) => (
+          <li key={r.number} className="flex justify-between gap-2 border-b border-hairline py-1">
+            <span>
+              <span className="font-semibold">{r.number}</span>{" "}
+              <span className="text-second">
+                {ago(r.published_at, now)}, {r.published_by}
+              </span>
+            </span>
+            {props.mayEdit && (
+              <button
+                type="button"
+                onClick={() => bring(r.number)}
+                className="font-semibold text-brass hover:underline"
+                title="Put this revision's document into the editor"
+              >
+                Edit from it
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}

@@ -1,0 +1,210 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { client, type Finding, type Overview, take } from "../api";
+import { Aside, Loading, Nothing, PageHead, Trouble } from "../components/parts";
+import { looks, order, StandingBar, StandingCounts, total } from "../components/standing";
+import { Words } from "../components/words";
+import { clock, useNow } from "../time";
+
+/** The fleet now: how it stands, what needs a decision, what changed in the last day. */
+export function WatchPage() {
+  const watch = useQuery({ queryKey: ["watch"], queryFn: () => take(client.GET("/api/v1/watch")) });
+  if (watch.isPending) return <Loading />;
+  if (!watch.data) return <Trouble error={watch.error as Error} />;
+  const fleet = watch.data;
+  const waiting = fleet.online - fleet.online_verified;
+  return (
+    <>
+      {watch.error && <Trouble error={watch.error} />}
+      <PageHead
+        title={`${fleet.devices} devices, ${fleet.online} online`}
+        note={
+          waiting === 0
+            ? "Every online device was read back under the newest it is asked."
+            : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported back yet on what is newly asked.`
+        }
+      />
+      <StandingBar standings={fleet.standings} />
+      <div className="mt-2 mb-6">
+        <StandingCounts standings={fleet.standings} to={(s) => `/devices?standing=${s}`} />
+      </div>
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(340px,28%)] gap-8">
+        <Strips fleet={fleet} />
+        <div>
+          <Decisions fleet={fleet} />
+          <LastDay fleet={fleet} />
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Strips({ fleet }: { fleet: Overview }) {
+  if (fleet.strips.length === 0) {
+    return <Nothing>There is no group yet. Make one with the command: rankwarden group make NAME DEVICE...</Nothing>;
+  }
+  return (
+    <section className="border-t-2 border-ink pt-2">
+      <h2 className="mb-2 font-bold">Groups, one mark a device</h2>
+      <table className="w-full">
+        <thead className="sr-only">
+          <tr>
+            <th>Group</th>
+            <th>Devices</th>
+            <th>In step</th>
+          </tr>
+        </thead>
+        <tbody>
+          {fleet.strips.map((strip) => (
+            <tr key={strip.group} className="border-b border-hairline align-top">
+              <th scope="row" className="w-44 py-2 text-left font-normal">
+                <Link to={`/devices?group=${strip.group}`}>{strip.group}</Link>
+              </th>
+              <td className="py-2">
+                {strip.marks.length > 0 ? (
+                  <ul className="flex flex-wrap gap-x-1 leading-5">
+                    {strip.marks.map((mark) => (
+                      <li key={mark.device}>
+                        <Link
+                          to={`/devices/${mark.name}`}
+                          title={`${mark.name}, ${looks[mark.standing].word}`}
+                          className={`${looks[mark.standing].text} inline-block w-4 text-center hover:no-underline`}
+                        >
+                          <span aria-hidden>{looks[mark.standing].glyph}</span>
+                          <span className="sr-only">
+                            {mark.name}, {looks[mark.standing].word}
+                          </span>
+                        </Link>
+                      </li>
+                    ))}
+                  </ul>
+                ) : (
+                  <StandingBar standings={strip.standings} thin />
+                )}
+              </td>
+              <td className="w-36 py-2 text-right whitespace-nowrap text-second">
+                {strip.standings.in_step} of {total(strip.standings)} in step
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-3 flex flex-wrap gap-x-5 text-xs text-second">
+        {order.map((s) => (
+          <span key={s}>
+            <span aria-hidden className={looks[s].text}>
+              {looks[s].glyph}
+            </span>{" "}
+            {looks[s].word}
+          </span>
+        ))}
+      </p>
+    </section>
+  );
+}
+
+function Decisions({ fleet }: { fleet: Overview }) {
+  return (
+    <Aside title={fleet.decisions.length ? `Needs a decision: ${fleet.decisions.length}` : "Needs a decision"}>
+      {fleet.decisions.length === 0 && <p className="text-second">Nothing waits for anybody.</p>}
+      <ul className="space-y-3">
+        {fleet.decisions.map((d) => (
+          <li key={`${d.unit} ${d.device_id} ${d.detail}`} className="border-l-4 border-held bg-held-wash px-3 py-2">
+            <p className="font-semibold">
+              <span aria-hidden className="text-held">
+                ▮▮
+              </span>{" "}
+              {d.title}
+              {d.unit &&
+                ` is ${d.contested ? "contested" : "held"} on ${d.devices} device${d.devices === 1 ? "" : "s"}`}
+            </p>
+            <p>{d.detail}.</p>
+            <p className="mt-1">
+              <Link
+                to={`/devices/${d.device}`}
+                className="font-semibold text-brass"
+              >{`See who asks for what on ${d.device}`}</Link>
+            </p>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}
+
+const actions: Record<string, string> = {
+  "policy.saved": "saved the draft of policy",
+  "policy.published": "published policy",
+  "assignment.made": "made assignment",
+  "assignment.changed": "changed assignment",
+  "assignment.removed": "removed assignment",
+  "group.made": "made group",
+  "group.changed": "changed group",
+  "group.removed": "removed group",
+  "operator.added": "added operator",
+  "operator.changed": "changed operator",
+  "token.made": "made API token",
+  "token.revoked": "revoked API token",
+  "enrolment.token_made": "made enrolment token",
+  "enrolment.token_revoked": "revoked enrolment token",
+  "keys.listed": "signed a new list of keys",
+};
+
+const outcome = { open: "", settled: "settled: ", put_right: "put right by the device: " };
+
+/** Findings that are the same but for their time, latest first, with how often they came. */
+function alike(findings: Finding[]): { latest: Finding; times: number }[] {
+  const found = new Map<string, { latest: Finding; times: number }>();
+  for (const f of findings) {
+    const key = [f.device_id, f.unit, f.kind, f.subject, f.state].join("\n");
+    const former = found.get(key);
+    if (former) former.times += 1;
+    else found.set(key, { latest: f, times: 1 });
+  }
+  return [...found.values()];
+}
+
+function LastDay({ fleet }: { fleet: Overview }) {
+  const now = useNow();
+  const rows = [
+    ...fleet.edits.map((e) => ({
+      key: `edit ${e.at} ${e.action} ${e.object}`,
+      at: e.at,
+      text: (
+        <>
+          {e.who} {actions[e.action] ?? e.action} <span className="font-semibold">{e.object}</span>
+        </>
+      ),
+    })),
+    ...alike(fleet.findings).map(({ latest: f, times }) => ({
+      key: `finding ${f.id}`,
+      at: f.closed_at ?? f.first_seen,
+      text: (
+        <>
+          <Link to={`/devices/${f.device}`} className="font-mono">
+            {f.device}
+          </Link>{" "}
+          {f.unit_title}: <span className={f.state === "open" ? "text-red" : "text-green"}>{outcome[f.state]}</span>
+          <Words>{f.words}</Words>
+          {times > 1 && <span className="text-second">, {times} times</span>}
+        </>
+      ),
+    })),
+  ].sort((a, b) => Date.parse(b.at) - Date.parse(a.at));
+  const shown = 14;
+  return (
+    <Aside title="In the last day">
+      {rows.length === 0 && <p className="text-second">Nothing happened.</p>}
+      <ol className="space-y-1.5">
+        {rows.slice(0, shown).map((row) => (
+          <li key={row.key} className="arrive grid grid-cols-[48px_1fr] gap-2">
+            <time dateTime={row.at} className="font-mono text-xs leading-5 text-second">
+              {clock(row.at, now)}
+            </time>
+            <span className="min-w-0 break-words">{row.text}</span>
+          </li>
+        ))}
+      </ol>
+    </Aside>
+  );
+}
