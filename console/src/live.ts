@@ -13,27 +13,55 @@ function refresh(queries: QueryClient, topics: string[]) {
   for (const key of keys) queries.invalidateQueries({ queryKey: [key] });
 }
 
-/** Listens to the service's changes; true while it is connected. */
+type News = { topics?: string[]; connected?: boolean };
+
+const name = "rankwarden-live";
+
+/** Opens the service's stream of changes, until the signal. */
+function listen(tell: (news: News) => void, signal: AbortSignal): Promise<void> {
+  return new Promise((done) => {
+    const stream = new EventSource("/api/v1/events");
+    // Whatever happened before the stream was open, or while it was broken, may have been missed.
+    stream.addEventListener("open", () => tell({ connected: true, topics: Object.keys(stale) }));
+    stream.addEventListener("error", () => tell({ connected: false }));
+    stream.addEventListener("change", (event) => tell(JSON.parse(event.data) as News));
+    signal.addEventListener("abort", () => {
+      stream.close();
+      done();
+    });
+  });
+}
+
+/**
+ * Listens to the service's changes; true while it is connected. A browser opens few connections to
+ * one address, so one tab listens for all of them, and another takes over when that one is closed.
+ */
 export function useLive(signedIn: boolean): boolean {
   const queries = useQueryClient();
   const [connected, setConnected] = useState(true);
   useEffect(() => {
     if (!signedIn) return;
-    const stream = new EventSource("/api/v1/events");
-    let broken = false;
-    stream.addEventListener("open", () => {
-      setConnected(true);
-      if (broken) refresh(queries, Object.keys(stale)); // anything may have changed meanwhile
-      broken = false;
-    });
-    stream.addEventListener("error", () => {
-      broken = true;
-      setConnected(false);
-    });
-    stream.addEventListener("change", (event) => {
-      refresh(queries, (JSON.parse(event.data) as { topics: string[] }).topics);
-    });
-    return () => stream.close();
+    const end = new AbortController();
+    const others = new BroadcastChannel(name);
+    const hear = (news: News) => {
+      if (news.connected !== undefined) setConnected(news.connected);
+      if (news.topics) refresh(queries, news.topics);
+    };
+    others.addEventListener("message", (event) => hear(event.data as News));
+    const lead = () =>
+      listen((news) => {
+        hear(news);
+        others.postMessage(news);
+      }, end.signal);
+    if (navigator.locks) {
+      navigator.locks.request(name, { signal: end.signal }, lead).catch(() => undefined); // given up before its turn
+    } else {
+      lead(); // locks need a secure address; without one every tab listens for itself
+    }
+    return () => {
+      end.abort();
+      others.close();
+    };
   }, [queries, signedIn]);
   return connected;
 }

@@ -112,13 +112,11 @@ func (r *reader) passwords(n *yaml.Node, path string) *Passwords {
 }
 
 func (r *reader) lockout(n *yaml.Node, path string) *Lockout {
-	l := &Lockout{}
+	l := &Lockout{Threshold: -1} // until it is read
 	r.mapping(n, path, map[string]field{
 		"threshold": func(n *yaml.Node, path string) {
 			if t := r.integer(n, path, 0, MaxThreshold, "wrong attempts; 0 means never lock"); t != nil {
 				l.Threshold = *t
-			} else {
-				l.Threshold = -1
 			}
 		},
 		"duration": func(n *yaml.Node, path string) { l.Duration = r.duration(n, path, 0, MaxLockoutMins) },

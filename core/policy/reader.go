@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"math/big"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -117,7 +118,8 @@ func (r *reader) prose(n *yaml.Node, path string) string {
 
 func (r *reader) integer(n *yaml.Node, path string, low, high int, unit string) *int {
 	wanted := fmt.Sprintf("a whole number from %d to %d (%s)", low, high, unit)
-	if n.Kind != yaml.ScalarNode || n.ShortTag() != "!!int" {
+	// A number of many digits is a float to the YAML parser; here it is only out of bounds.
+	if n.Kind != yaml.ScalarNode || n.ShortTag() != "!!int" && !(n.ShortTag() == "!!float" && plainDigits.MatchString(n.Value)) {
 		r.wrongType(n, path, wanted)
 		return nil
 	}
@@ -134,6 +136,8 @@ func (r *reader) integer(n *yaml.Node, path string, low, high int, unit string) 
 	i := int(v.Int64())
 	return &i
 }
+
+var plainDigits = regexp.MustCompile(`^[-+]?[0-9]+$`)
 
 func (r *reader) boolean(n *yaml.Node, path string) *bool {
 	var b bool

@@ -43,7 +43,7 @@ var (
 func Parse(s string) (Ref, error) {
 	word, value, found := strings.Cut(s, ":")
 	if !found {
-		return Ref{}, fmt.Errorf("%w: %q has no kind; write builtin:%[2]s, local:%[2]s or sid:S-1-…", ErrRef, s)
+		return Ref{}, fmt.Errorf("%w: %q has no kind; write builtin:%[2]s, local:%[2]s or a sid: reference", ErrRef, s)
 	}
 	switch strings.ToLower(word) {
 	case "builtin":
@@ -64,7 +64,7 @@ func Parse(s string) (Ref, error) {
 		}
 		return Ref{Bare, sid.String()}, nil
 	}
-	return Ref{}, fmt.Errorf("%w: %q is of no known kind; a principal begins with builtin:, local: or sid:", ErrRef, s)
+	return Ref{}, fmt.Errorf("%w: %q is of no known kind; a principal begins with builtin, local or sid and a colon", ErrRef, s)
 }
 
 // MaxLocalName is the longest name of a local group, in characters; local accounts stop at 20.

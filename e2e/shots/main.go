@@ -33,12 +33,13 @@ var pages = []page{
 	{name: "device-held", path: "/devices/SKL-HQ-001", ready: `tbody th`},
 	{name: "policies", path: "/policies", ready: `[role="cell"] a`},
 	{name: "policy", path: "/policies/base", ready: `.cm-content`},
+	{name: "drift", path: "/drift", ready: `[role="cell"] a`},
+	// Last: the browser asks before it leaves an edit that is not saved.
 	{name: "policy-checks", path: "/policies/ticket-desks", ready: `.cm-content`, then: []chromedp.Action{
 		chromedp.Evaluate(`document.querySelector(".cm-content").focus()`, nil),
-		chromedp.KeyEvent("membershp:\n- local_group: administratrs\n  mode: exact\npassword: hunter2\n"),
+		chromedp.KeyEvent("membershp:\r- local_group: administratrs\rpassword: not-in-here\r"),
 		browser.Reads("to mend"),
 	}},
-	{name: "drift", path: "/drift", ready: `[role="cell"] a`},
 }
 
 // commands are shown in a terminal, one picture each.
@@ -113,7 +114,7 @@ const slip = `format: rankwarden.policy/1
 name: counters
 passwords:
   min_lenght: 14
-  password: hunter2
+  password: not-in-here
 lockout:
   threshold: 5
   duration: 15m

@@ -20,7 +20,9 @@ type Refusal struct {
 	Detail string `json:"detail"`
 }
 
-func (r *Refusal) Error() string { return fmt.Sprintf("the service refused (%d): %s", r.Status, r.Detail) }
+func (r *Refusal) Error() string {
+	return fmt.Sprintf("the service refused (%d): %s", r.Status, r.Detail)
+}
 
 func refusedWith(err error, codes ...string) bool {
 	var r *Refusal

@@ -10,7 +10,7 @@ import (
 )
 
 func viewAssignment(a store.Assignment) AssignmentView {
-	return AssignmentView{a.Name, a.Policy, a.Revision, append([]string{}, a.Include...), append([]string{}, a.Exclude...), a.Rank, a.Version}
+	return AssignmentView{Name: a.Name, Policy: a.Policy, Revision: a.Revision, Include: append([]string{}, a.Include...), Exclude: append([]string{}, a.Exclude...), Rank: a.Rank, Version: a.Version}
 }
 
 func aimed(aim Aim, name string) fleet.Assignment {

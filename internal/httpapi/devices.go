@@ -12,8 +12,8 @@ import (
 )
 
 func viewDevice(d store.Device) Device {
-	return Device{d.ID, d.Name, d.State, string(d.Standing), d.Platform, d.OSVersion, d.OSBuild, d.Model, d.Serial, d.OpenFindings, d.HeldUnits,
-		d.DesiredNumber, d.ReportedNumber, d.LastContact, d.DesiredAt, d.ReportedAt, d.VerifiedAt, d.EnrolledAt}
+	return Device{ID: d.ID, Name: d.Name, State: d.State, Standing: string(d.Standing), Platform: d.Platform, OSVersion: d.OSVersion, OSBuild: d.OSBuild, Model: d.Model, Serial: d.Serial, OpenFindings: d.OpenFindings, HeldUnits: d.HeldUnits,
+		Desired: d.DesiredNumber, Reported: d.ReportedNumber, LastContact: d.LastContact, DesiredAt: d.DesiredAt, ReportedAt: d.ReportedAt, VerifiedAt: d.VerifiedAt, EnrolledAt: d.EnrolledAt}
 }
 
 func viewUnit(a service.Asked, aims []DeviceAim) UnitWhy {
@@ -26,10 +26,10 @@ func viewUnit(a service.Asked, aims []DeviceAim) UnitWhy {
 		}
 	}
 	for _, l := range a.Settled.Over {
-		u.Over = append(u.Over, Loser{l.Assignment, int(l.Rank), words.Value(a.Unit, l.Value), words.Lost(l)})
+		u.Over = append(u.Over, Loser{Assignment: l.Assignment, Rank: int(l.Rank), Asked: words.Value(a.Unit, l.Value), Why: words.Lost(l)})
 	}
 	for _, f := range a.Findings {
-		u.Findings = append(u.Findings, UnitFinding{string(f.Kind), f.Subject, words.Finding(f)})
+		u.Findings = append(u.Findings, UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: words.Finding(f)})
 	}
 	return u
 }
@@ -44,13 +44,13 @@ func viewWhy(w service.DeviceWhy) DeviceWhy {
 		out.Units = append(out.Units, viewUnit(u, out.Assignments))
 	}
 	for _, p := range w.Problems {
-		out.Problems = append(out.Problems, DeviceProblem{string(p.Code), string(p.Severity), p.Unit})
+		out.Problems = append(out.Problems, DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit})
 	}
 	if w.Reported == nil {
 		return out
 	}
 	for _, a := range w.Reported.Accounts {
-		out.Accounts = append(out.Accounts, Account{a.Name, a.SID.String(), a.Builtin, a.Enabled, a.Locked, a.LockedUntil})
+		out.Accounts = append(out.Accounts, Account{Name: a.Name, SID: a.SID.String(), Builtin: a.Builtin, Enabled: a.Enabled, Locked: a.Locked, Until: a.LockedUntil})
 	}
 	for _, g := range w.Reported.LocalGroups {
 		group := LocalGroup{Name: g.LocalGroup, SID: g.SID.String(), Members: []string{}}

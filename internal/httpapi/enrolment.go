@@ -10,7 +10,7 @@ import (
 )
 
 func viewEnrolment(e store.EnrolmentToken) EnrolmentToken {
-	return EnrolmentToken{e.ID, e.Note, e.UsesLeft, append([]string{}, e.Groups...), e.CreatedBy, e.CreatedAt, e.ExpiresAt, e.RevokedAt != nil}
+	return EnrolmentToken{ID: e.ID, Note: e.Note, UsesLeft: e.UsesLeft, Groups: append([]string{}, e.Groups...), CreatedBy: e.CreatedBy, CreatedAt: e.CreatedAt, ExpiresAt: e.ExpiresAt, Revoked: e.RevokedAt != nil}
 }
 
 func (a *api) enrolment() {
@@ -30,7 +30,7 @@ func (a *api) enrolment() {
 	register(a, operation{method: http.MethodPost, path: "/enrolment-tokens", id: "make-enrolment-token", summary: "Make an enrolment token", status: http.StatusCreated},
 		func(ctx context.Context, who auth.Identity, in *enrolmentRequest) (*struct{ Body NewEnrolmentToken }, error) {
 			e, token, err := a.Service.NewEnrolmentToken(ctx, who, in.Body.Note, in.Body.Uses, time.Duration(in.Body.ExpiresInHours)*time.Hour, in.Body.Groups)
-			return &struct{ Body NewEnrolmentToken }{NewEnrolmentToken{viewEnrolment(e), token.String()}}, err
+			return &struct{ Body NewEnrolmentToken }{NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()}}, err
 		})
 	register(a, operation{method: http.MethodDelete, path: "/enrolment-tokens/{name}", id: "revoke-enrolment-token", summary: "Revoke an enrolment token, by id", status: http.StatusNoContent},
 		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {

@@ -19,8 +19,8 @@ func viewFinding(f store.Finding) FindingSummary {
 		}
 		return json.RawMessage(*s)
 	}
-	return FindingSummary{f.ID, f.Device, f.DeviceID, f.Unit, unitTitle(f.Unit), f.Kind, f.Subject, service.FindingWords(f), raw(f.Expected), raw(f.Actual),
-		append([]string{}, f.Assignments...), f.State, f.FirstSeen, f.LastSeen, f.ClosedAt}
+	return FindingSummary{ID: f.ID, Device: f.Device, DeviceID: f.DeviceID, Unit: f.Unit, UnitTitle: unitTitle(f.Unit), Kind: f.Kind, Subject: f.Subject, Words: service.FindingWords(f), Expected: raw(f.Expected), Actual: raw(f.Actual),
+		Assignments: append([]string{}, f.Assignments...), State: f.State, FirstSeen: f.FirstSeen, LastSeen: f.LastSeen, ClosedAt: f.ClosedAt}
 }
 
 func unitTitle(name string) string {
@@ -66,7 +66,7 @@ func (a *api) findings() {
 			}{}
 			out.Body.Items = []FindingSum{}
 			for _, s := range sums {
-				out.Body.Items = append(out.Body.Items, FindingSum{s.Unit, unitTitle(s.Unit), s.Kind, s.Findings, s.Devices, s.Oldest})
+				out.Body.Items = append(out.Body.Items, FindingSum{Unit: s.Unit, UnitTitle: unitTitle(s.Unit), Kind: s.Kind, Findings: s.Findings, Devices: s.Devices, Oldest: s.Oldest})
 			}
 			return out, err
 		})

@@ -9,7 +9,9 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-func viewGroup(g store.Group) Group { return Group{g.Name, g.Description, g.Version} }
+func viewGroup(g store.Group) Group {
+	return Group{Name: g.Name, Description: g.Description, Version: g.Version}
+}
 
 func (a *api) groups() {
 	register(a, operation{method: http.MethodGet, path: "/groups", id: "list-groups", summary: "Groups by name"},
@@ -18,7 +20,9 @@ func (a *api) groups() {
 			Search string `query:"search" maxLength:"100" doc:"Part of a name"`
 		}) (*List[GroupSummary], error) {
 			list, next, err := a.Service.Groups(ctx, in.Search, in.page())
-			return listOf(list, next, err, func(g store.GroupCount) GroupSummary { return GroupSummary{viewGroup(g.Group), g.Listed, g.Enrolled} })
+			return listOf(list, next, err, func(g store.GroupCount) GroupSummary {
+				return GroupSummary{Group: viewGroup(g.Group), Listed: g.Listed, Enrolled: g.Enrolled}
+			})
 		})
 	type newGroup struct {
 		Body struct {

@@ -11,11 +11,11 @@ import (
 )
 
 func viewOperator(o store.Operator) Operator {
-	return Operator{o.Name, o.Role, o.DisabledAt != nil, o.CreatedAt}
+	return Operator{Name: o.Name, Role: o.Role, Disabled: o.DisabledAt != nil, CreatedAt: o.CreatedAt}
 }
 
 func viewToken(t store.APIToken) Token {
-	return Token{t.ID, t.Name, t.Role, t.CreatedAt, t.ExpiresAt, t.RevokedAt != nil}
+	return Token{ID: t.ID, Name: t.Name, Role: t.Role, CreatedAt: t.CreatedAt, ExpiresAt: t.ExpiresAt, Revoked: t.RevokedAt != nil}
 }
 
 func (a *api) operators() {
@@ -68,7 +68,7 @@ func (a *api) operators() {
 				role = auth.Role(in.Body.Role)
 			}
 			t, secret, err := a.Service.NewAPIToken(ctx, who, in.Body.Name, role, time.Duration(in.Body.ExpiresInHours)*time.Hour)
-			return &struct{ Body NewToken }{NewToken{viewToken(t), secret}}, err
+			return &struct{ Body NewToken }{NewToken{Token: viewToken(t), Secret: secret}}, err
 		})
 	register(a, operation{method: http.MethodDelete, path: "/tokens/{name}", id: "revoke-token", summary: "Revoke one of your API tokens, by id", status: http.StatusNoContent},
 		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {

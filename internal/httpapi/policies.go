@@ -12,18 +12,18 @@ import (
 )
 
 func viewStandings(c service.Counts) Standings {
-	return Standings{c[drift.InStep], c[drift.Drifted], c[drift.Waiting], c[drift.Held], c[drift.Silent]}
+	return Standings{InStep: c[drift.InStep], Drifted: c[drift.Drifted], Waiting: c[drift.Waiting], Held: c[drift.Held], Silent: c[drift.Silent]}
 }
 
 func viewPolicy(p store.Policy, problems []policy.Problem) Policy {
 	if problems == nil {
 		problems = []policy.Problem{}
 	}
-	return Policy{p.Name, p.Title, p.Source, p.Version, p.Revision, p.UpdatedAt, p.UpdatedBy, problems}
+	return Policy{Name: p.Name, Title: p.Title, Source: p.Source, Version: p.Version, Revision: p.Revision, UpdatedAt: p.UpdatedAt, UpdatedBy: p.UpdatedBy, Problems: problems}
 }
 
 func viewRevision(r store.PolicyRevision) Revision {
-	return Revision{r.Number, r.Source, r.PublishedAt, r.PublishedBy}
+	return Revision{Number: r.Number, Source: r.Source, PublishedAt: r.PublishedAt, PublishedBy: r.PublishedBy}
 }
 
 func (a *api) policies() {
@@ -88,7 +88,7 @@ func (a *api) policies() {
 				return nil, err
 			}
 			p, err := a.Service.PublishPolicy(ctx, who, in.Name, over)
-			return tagged(p.Policy.Version, Published{in.Name, p.Policy.Revision, p.Moved}), err
+			return tagged(p.Policy.Version, Published{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved}), err
 		})
 	register(a, operation{method: http.MethodGet, path: "/policies/{name}/revisions", id: "list-revisions", summary: "Published revisions, newest first"},
 		func(ctx context.Context, _ auth.Identity, in *struct {

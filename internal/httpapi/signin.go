@@ -62,7 +62,7 @@ func (a *api) authenticate(c fiber.Ctx) error {
 }
 
 func (a *api) me(who auth.Identity) Me {
-	return Me{who.Name, string(who.Role), a.Service.Organisation, int(a.Service.Interval.Seconds())}
+	return Me{Name: who.Name, Role: string(who.Role), Organisation: a.Service.Organisation, Interval: int(a.Service.Interval.Seconds())}
 }
 
 type signedIn struct {

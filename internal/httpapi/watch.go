@@ -23,7 +23,7 @@ func viewOverview(o service.Overview, at time.Time) Overview {
 	for _, s := range o.Strips {
 		strip := Strip{Group: s.Group, Standings: viewStandings(s.Counts), Marks: []Mark{}}
 		for _, m := range s.Marks {
-			strip.Marks = append(strip.Marks, Mark{m.Device, m.Name, string(m.Standing)})
+			strip.Marks = append(strip.Marks, Mark{Device: m.Device, Name: m.Name, Standing: string(m.Standing)})
 		}
 		v.Strips = append(v.Strips, strip)
 	}
@@ -31,7 +31,7 @@ func viewOverview(o service.Overview, at time.Time) Overview {
 		v.Decisions = append(v.Decisions, Decision(d))
 	}
 	for _, e := range o.Edits {
-		v.Edits = append(v.Edits, Edit{e.At, e.Actor, e.Action, e.Object})
+		v.Edits = append(v.Edits, Edit{At: e.At, Who: e.Actor, Action: e.Action, Object: e.Object})
 	}
 	for _, f := range o.Findings {
 		v.Findings = append(v.Findings, viewFinding(f))

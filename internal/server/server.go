@@ -35,7 +35,8 @@ type Config struct {
 	Database     string
 	Keys         string // file of the service's private keys
 	Organisation string
-	Interval     time.Duration // between two check-ins of a device
+	Interval     time.Duration    // between two check-ins of a device
+	Now          func() time.Time // the clock, [time.Now] when nil
 }
 
 // Server is a running service.
@@ -68,8 +69,11 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 		db.Close()
 		return nil, err
 	}
+	if c.Now == nil {
+		c.Now = time.Now
+	}
 	hub := &live.Hub{}
-	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: time.Now, Organisation: c.Organisation, Interval: c.Interval})
+	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval})
 	if err != nil {
 		db.Close()
 		return nil, err

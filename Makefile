@@ -1,0 +1,50 @@
+# make demo and make test do everything on a machine that has Go, Node and npm.
+
+SOURCES := $(shell find cmd client core demo internal -name '*.go' -o -name '*.sql' -o -name '*.yaml') go.mod go.sum
+CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts docs/reference/openapi.json
+BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
+
+.PHONY: demo demo-reset build test lint bench screenshots clean
+
+demo: build
+	@scripts/install postgresql
+	bin/rankwardend demo
+
+demo-reset: build
+	@scripts/install postgresql
+	bin/rankwardend demo --anew
+
+build: $(BINARIES)
+
+$(BINARIES): $(SOURCES) console/dist/index.html console/embed.go
+	go build -trimpath -o bin/ ./cmd/...
+
+console/node_modules/.package-lock.json: console/package.json console/package-lock.json
+	cd console && npm ci --no-fund --no-audit --loglevel=error
+	@touch $@
+
+console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
+	cd console && npm run --silent build
+
+test: build
+	@scripts/install postgresql chromium
+	go test -timeout 20m ./...
+
+lint: build
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -d $$(git ls-files '*.go'); exit 1; }
+	go vet ./...
+	go tool -modfile=tools.mod staticcheck ./...
+	cd console && npm run --silent check
+
+bench:
+	@scripts/install postgresql
+	go test -run '^$$' -bench . -benchmem ./core/... ./internal/...
+
+# Takes every picture of docs/screenshots again, from the demo that runs at 127.0.0.1:8470.
+screenshots: build
+	@scripts/install chromium pictures
+	go run ./e2e/shots
+
+clean:
+	rm -rf bin console/dist/* console/src/gen .cache
+	touch console/dist/.gitkeep

@@ -1,0 +1,126 @@
+package drift_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+)
+
+const machine = "S-1-5-21-7-8-9-"
+
+// device is a workstation with four accounts, whose administrators are the built-in one, keeper and
+// somebody from a directory. Its groups have the names of another language.
+func device() drift.State {
+	account := func(name string, id int, builtin string) drift.Account {
+		return drift.Account{Name: name, SID: principal.MustSID(fmt.Sprint(machine, id)), Builtin: builtin, Enabled: id > 1000}
+	}
+	member := func(sid string) drift.Member { return drift.Member{SID: principal.MustSID(sid)} }
+	return drift.State{
+		Accounts: []drift.Account{account("Hausherr", 500, "administrator"), account("Gast", 501, "guest"), account("Keeper", 1001, ""), account("mechanic", 1002, "")},
+		LocalGroups: []drift.LocalGroup{
+			{LocalGroup: "Administratoren", SID: drift.WellKnown("administrators"), Members: []drift.Member{member(machine + "500"), member(machine + "1001"), member("S-1-5-21-1-2-3-77")}},
+			{LocalGroup: "Cranes", SID: principal.MustSID(machine + "1100"), Members: []drift.Member{member(machine + "1002")}},
+		},
+		Passwords: &drift.Passwords{MinLength: new(12), Complexity: new(true)},
+		Lockout:   &policy.LockoutRule{Threshold: 5, DurationMinutes: 15, WindowMinutes: 15},
+	}
+}
+
+func refs(words string) []principal.Ref {
+	list := []principal.Ref{}
+	for _, w := range strings.Fields(words) {
+		list = append(list, principal.MustParse(w))
+	}
+	return list
+}
+
+func group(name string, closed bool, present, absent string) resolve.Setting {
+	return resolve.Setting{Unit: resolve.MembershipOf(name), Value: resolve.Members{Closed: closed, Present: refs(present), Absent: refs(absent)}}
+}
+
+func lockout(threshold, duration, window int) resolve.Setting {
+	return resolve.Setting{Unit: resolve.Lockout, Value: resolve.LockoutValue{Threshold: threshold, DurationMinutes: duration, WindowMinutes: window}}
+}
+
+func TestCheck(t *testing.T) {
+	for name, c := range map[string]struct {
+		asked resolve.Setting
+		want  string
+	}{
+		"as asked":                  {resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(12)}, ""},
+		"another value":             {resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(14)}, "wrong_value  14 12"},
+		"another switch":            {resolve.Setting{Unit: resolve.Complexity, Value: resolve.Bool(false)}, "wrong_value  false true"},
+		"not reported":              {resolve.Setting{Unit: resolve.History, Value: resolve.Int(24)}, "wrong_value  24 null"},
+		"lockout as asked":          {lockout(5, 15, 15), ""},
+		"another window":            {lockout(5, 15, 14), `wrong_value  {"threshold":5,"duration_minutes":15,"window_minutes":14} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
+		"should never lock":         {lockout(0, 0, 0), `wrong_value  {"threshold":0} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
+		"members as asked":          {group("administrators", true, "builtin:administrator local:keeper sid:S-1-5-21-1-2-3-77", ""), ""},
+		"found by its identifier":   {group("administrators", true, "sid:"+machine+"500 local:KEEPER sid:S-1-5-21-1-2-3-77", ""), ""},
+		"members nobody asked for":  {group("administrators", true, "local:mechanic", ""), `member_extra builtin:administrator "not a member" "member"; member_extra local:keeper "not a member" "member"; member_extra sid:S-1-5-21-1-2-3-77 "not a member" "member"; member_missing local:mechanic "member" "not a member"`},
+		"member that is nobody":     {group("administrators", false, "local:ghost", ""), `member_missing local:ghost "member" "no such account"`},
+		"open group, must not be":   {group("administrators", false, "", "local:keeper local:ghost builtin:guest"), `member_forbidden local:keeper "not a member" "member"`},
+		"group of another language": {group("cranes", true, "local:mechanic", ""), ""},
+		"no such group":             {group("users", true, "local:keeper", ""), "group_missing  null null"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			assert.Equal(t, c.want, written(drift.Check([]resolve.Setting{c.asked}, device(), nil)))
+		})
+	}
+}
+
+func written(findings []drift.Finding) string {
+	var lines []string
+	for _, f := range findings {
+		expected, _ := json.Marshal(f.Expected)
+		actual, _ := json.Marshal(f.Actual)
+		lines = append(lines, fmt.Sprintf("%s %s %s %s", f.Kind, f.Subject, expected, actual))
+	}
+	return strings.Join(lines, "; ")
+}
+
+func TestFailuresAndUnsupported(t *testing.T) {
+	state := device()
+	failures := []drift.Failure{{Unit: resolve.MinLength, Error: "access denied"}, {Unit: resolve.History, Error: "of no rule"}}
+	asked := []resolve.Setting{{Unit: resolve.MinLength, Value: resolve.Int(14)}}
+	assert.Equal(t, `apply_failed  null "access denied"; wrong_value  14 12`, written(drift.Check(asked, state, failures)))
+	state.Unsupported = []resolve.UnitID{resolve.MinLength}
+	assert.Equal(t, "unit_unsupported  14 null", written(drift.Check(asked, state, failures)), "its only finding")
+}
+
+func TestWhatWasFoundBefore(t *testing.T) {
+	report := drift.Report{State: device(), Found: &drift.State{Lockout: &policy.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}}}
+	before, looked := report.Before()
+	require.True(t, looked)
+	assert.Equal(t, 50, before.Lockout.Threshold)
+	assert.Equal(t, report.Accounts, before.Accounts, "parts that are not given are as now")
+	report.Found = nil
+	_, looked = report.Before()
+	assert.False(t, looked)
+}
+
+func TestStand(t *testing.T) {
+	now := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
+	stamp := func(epoch, number int64) drift.Stamp { return drift.Stamp{Epoch: epoch, Number: number} }
+	fine := drift.Heard{LastContact: now, Desired: stamp(1, 4), Reported: stamp(1, 4)}
+	for want, change := range map[drift.Standing]func(h *drift.Heard){
+		drift.InStep:  func(h *drift.Heard) { h.LastContact = now.Add(-3 * time.Minute) },
+		drift.Drifted: func(h *drift.Heard) { h.OpenFindings = 1 },
+		drift.Waiting: func(h *drift.Heard) { h.OpenFindings, h.Desired = 1, stamp(2, 1) },
+		drift.Silent:  func(h *drift.Heard) { h.Desired, h.LastContact = stamp(1, 5), now.Add(-3*time.Minute-1) },
+		drift.Held:    func(h *drift.Heard) { h.HeldUnits, h.LastContact = 1, time.Time{} },
+	} {
+		h := fine
+		change(&h)
+		assert.Equal(t, want, drift.Stand(h, now, time.Minute))
+	}
+}

@@ -1,0 +1,185 @@
+package agent_test
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/host/simulated"
+	"rankwarden.example/internal/wire"
+)
+
+var now = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
+
+const (
+	domain = "S-1-5-21-7-8-9"
+	leads  = "sid:S-1-5-21-70-80-90-1402"
+)
+
+// workstation has the local administrators keeper and setup, and a mechanic.
+func workstation(t *testing.T) *simulated.Workstation {
+	m := simulated.Factory(wire.Facts{Name: "SKL-WKS-001", Platform: "windows"}, principal.MustSID(domain), now)
+	m.Directory = []principal.SID{principal.MustParse(leads).SID()}
+	w := simulated.Boot(m, func() time.Time { return now })
+	for _, name := range []string{"keeper", "setup", "mechanic"} {
+		w.AddAccount(name)
+	}
+	require.NoError(t, w.Join("administrators", "keeper"))
+	require.NoError(t, w.Join("administrators", "setup"))
+	return w
+}
+
+func only(members ...string) resolve.Setting {
+	refs := []principal.Ref{principal.Administrator}
+	for _, m := range members {
+		refs = append(refs, principal.MustParse(m))
+	}
+	return resolve.Setting{Unit: resolve.Administrators, Value: resolve.Members{Closed: true, Present: refs}}
+}
+
+func asked(extra ...resolve.Setting) []resolve.Setting {
+	return append(extra,
+		resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(14)},
+		resolve.Setting{Unit: resolve.MaxAgeDays, Value: resolve.Int(365)},
+		resolve.Setting{Unit: resolve.MinAgeDays, Value: resolve.Int(100)},
+		resolve.Setting{Unit: resolve.Complexity, Value: resolve.Bool(true)},
+		resolve.Setting{Unit: resolve.Lockout, Value: resolve.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15}})
+}
+
+// recorder writes down what is done to a host, in order.
+type recorder struct {
+	host.Host
+	did []string
+}
+
+func (r *recorder) SetPasswords(ctx context.Context, rules drift.Passwords) error {
+	r.did = append(r.did, "rules")
+	return r.Host.SetPasswords(ctx, rules)
+}
+
+func (r *recorder) SetLockout(ctx context.Context, rule policy.LockoutRule) error {
+	r.did = append(r.did, "lockout")
+	return r.Host.SetLockout(ctx, rule)
+}
+
+func (r *recorder) AddMember(ctx context.Context, group, member principal.SID) error {
+	r.did = append(r.did, "in")
+	return r.Host.AddMember(ctx, group, member)
+}
+
+func (r *recorder) RemoveMember(ctx context.Context, group, member principal.SID) error {
+	r.did = append(r.did, "out")
+	return r.Host.RemoveMember(ctx, group, member)
+}
+
+func (r *recorder) Read(ctx context.Context) (drift.State, error) {
+	r.did = append(r.did, "read")
+	return r.Host.Read(ctx)
+}
+
+func TestSafeOrderAndNothingTwice(t *testing.T) {
+	r := &recorder{Host: workstation(t)}
+	settings := asked(only("local:mechanic", leads))
+	outcome, err := agent.Reconcile(t.Context(), r, settings)
+	require.NoError(t, err)
+	assert.Equal(t, "read rules lockout in in read out read out read read", strings.Join(r.did, " "), "members in, read back, and only then members out")
+	assert.Empty(t, drift.Check(settings, outcome.After, outcome.Failures))
+	assert.NotEmpty(t, drift.Check(settings, outcome.Before, nil), "what was found is told too")
+
+	r.did = nil
+	again, err := agent.Reconcile(t.Context(), r, settings)
+	require.NoError(t, err)
+	assert.NotContains(t, r.did, "rules", "what is as asked is left alone")
+	assert.Equal(t, outcome.After, again.After)
+}
+
+func TestGuardKeepsAUsableAdministrator(t *testing.T) {
+	w := workstation(t)
+	outcome, err := agent.Reconcile(t.Context(), w, []resolve.Setting{only(leads)})
+	require.NoError(t, err)
+	require.Len(t, outcome.Failures, 1, "one of the two local administrators must stay")
+	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
+	assert.Equal(t, 1, localAdministrators(t, w))
+
+	// A disabled account is not usable, and neither is one that is locked.
+	w = workstation(t)
+	require.NoError(t, w.Enable("keeper", false))
+	outcome, err = agent.Reconcile(t.Context(), w, []resolve.Setting{only("local:keeper")})
+	require.NoError(t, err)
+	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
+
+	w = workstation(t)
+	for range 10 {
+		require.Error(t, w.SignIn("keeper", "wrong"))
+	}
+	require.ErrorIs(t, w.SignIn("keeper", "wrong"), simulated.ErrLocked)
+	outcome, err = agent.Reconcile(t.Context(), w, []resolve.Setting{only("local:keeper")})
+	require.NoError(t, err)
+	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
+}
+
+func localAdministrators(t *testing.T, w *simulated.Workstation) int {
+	state, err := w.Read(t.Context())
+	require.NoError(t, err)
+	group, _ := state.Group("administrators")
+	n := 0
+	for _, a := range state.Accounts {
+		if a.Enabled && group.Has(a.SID) {
+			n++
+		}
+	}
+	return n
+}
+
+// Whenever the power goes, a usable administrator remains, and the next pass ends where an
+// undisturbed one would have.
+func TestPowerCutAtEveryChange(t *testing.T) {
+	settings := asked(only("local:mechanic", leads))
+	undisturbed, err := agent.Reconcile(t.Context(), workstation(t), settings)
+	require.NoError(t, err)
+	for changes := range 6 {
+		w := workstation(t)
+		w.CutAfter(changes)
+		_, err := agent.Reconcile(t.Context(), w, settings)
+		require.ErrorIs(t, err, host.ErrCut, "after %d changes", changes)
+		assert.Positive(t, localAdministrators(t, w))
+		w.CutAfter(-1)
+		outcome, err := agent.Reconcile(t.Context(), w, settings)
+		require.NoError(t, err)
+		assert.Equal(t, undisturbed.After, outcome.After)
+	}
+}
+
+func TestOneUnitsFailureStopsNoOther(t *testing.T) {
+	m := workstation(t).Machine()
+	m.Faults.DenyLockout = true
+	m.Directory = nil
+	w := simulated.Boot(m, func() time.Time { return now })
+	settings := asked(only("local:keeper", leads))
+	outcome, err := agent.Reconcile(t.Context(), w, settings)
+	require.NoError(t, err)
+	var failed []string
+	for _, f := range outcome.Failures {
+		failed = append(failed, fmt.Sprintf("%s %s %s", f.Unit, f.Principal, f.Error))
+	}
+	slices.Sort(failed)
+	assert.Equal(t, []string{"lockout  access denied", "membership.administrators sid:S-1-5-21-70-80-90-1402 the identifier cannot be resolved"}, failed)
+	assert.Equal(t, 14, *outcome.After.Passwords.MinLength)
+
+	m.Faults = simulated.Faults{NoLockout: true}
+	outcome, err = agent.Reconcile(t.Context(), simulated.Boot(m, w.Now), settings)
+	require.NoError(t, err)
+	assert.Equal(t, []resolve.UnitID{resolve.Lockout}, outcome.After.Unsupported)
+}
