@@ -44,6 +44,7 @@ type Overview struct {
 	Online         int        `json:"online" doc:"Heard from within three check-in intervals"`
 	Verified       int        `json:"verified" doc:"Read back under the newest desired state"`
 	OnlineVerified int        `json:"online_verified"`
+	Unsettled      int        `json:"unsettled" doc:"Changes that are still being settled for their devices"`
 	Standings      Standings  `json:"standings"`
 	Strips         []Strip    `json:"strips" nullable:"false"`
 	Decisions      []Decision `json:"decisions" nullable:"false"`
@@ -56,4 +57,10 @@ type Overview struct {
 type Change struct {
 	Topics  []string `json:"topics" doc:"devices, reports or edits"`
 	Devices []string `json:"devices" doc:"Identifiers, at most 500"`
+}
+
+// AllVerified reports whether nothing is being settled and every online device was read back under
+// the newest that is asked of it.
+func (o Overview) AllVerified() bool {
+	return o.Unsettled == 0 && o.Online > 0 && o.OnlineVerified == o.Online
 }

@@ -63,7 +63,7 @@ func (a *app) watch(ctx context.Context, c *client.Client, forever bool) error {
 			return err
 		}
 		last = a.frame(o, last)
-		if !forever && o.Online > 0 && o.OnlineVerified == o.Online {
+		if !forever && o.AllVerified() {
 			_, err := fmt.Fprintf(a.out, "Every online device is verified.\n")
 			return err
 		}

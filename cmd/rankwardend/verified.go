@@ -36,7 +36,7 @@ func (d *demoRun) untilVerified(ctx context.Context, devices int) error {
 		latest, err := d.client.Overview(ctx)
 		if err == nil {
 			o = latest
-			if o.Devices >= devices && o.Online > 0 && o.OnlineVerified == o.Online {
+			if o.Devices >= devices && o.AllVerified() {
 				d.summary(o, time.Since(began))
 				return nil
 			}

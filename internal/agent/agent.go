@@ -52,6 +52,7 @@ type Agent struct {
 	accepted bool
 	offset   time.Duration // service time less the clock's
 	latest   time.Time     // service time given out last
+	synced   bool          // the service has told its time
 }
 
 // retry is the first wait after a failed exchange; it doubles up to the check-in interval.
@@ -286,6 +287,9 @@ func (a *Agent) settlePending(ctx context.Context) error {
 
 func (a *Agent) exchange(ctx context.Context, request string) (fresh bool, err error) {
 	document, err := a.post(ctx, wire.PathCheckIn, request)
+	if refusedWith(err, "wrong_time") {
+		return false, errors.Join(err, a.fetchKeys(ctx)) // the next attempt goes by the service's time
+	}
 	if err != nil {
 		return false, err
 	}
@@ -310,10 +314,6 @@ func (a *Agent) exchange(ctx context.Context, request string) (fresh bool, err e
 		fresh = true
 	}
 	return fresh, a.memory.save(a.Dir)
-}
-
-func stampOf(d wire.Desired, payload []byte) drift.Stamp {
-	return drift.Stamp{Epoch: d.Epoch, Number: d.Number, Digest: wire.Digest(payload)}
 }
 
 // rest holds a request open, again and again, until something is waiting or the next check-in is due.

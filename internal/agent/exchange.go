@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"time"
 
+	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/wire"
 )
 
@@ -70,7 +71,8 @@ func (a *Agent) do(req *http.Request) (string, error) {
 	return string(body), nil
 }
 
-// fetchKeys reads the key list, and takes it when the trusted root signed it and it is newer.
+// fetchKeys reads the key list, takes it when the trusted root signed it and it is newer, and then
+// the service's time.
 func (a *Agent) fetchKeys(ctx context.Context) error {
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, a.Service+wire.PathKeys, nil)
 	if err != nil {
@@ -80,7 +82,45 @@ func (a *Agent) fetchKeys(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return a.takeKeys(document)
+	var keys wire.Keys
+	if err := json.Unmarshal([]byte(document), &keys); err != nil {
+		return fmt.Errorf("%w: %w", ErrAnswer, err)
+	}
+	if err := a.takeKeys(keys.KeyList); err != nil {
+		return err
+	}
+	var told wire.ServiceTime
+	header, err := a.openSigned(keys.Time, &told)
+	if err != nil || header.URL != wire.PathKeys {
+		return ErrAnswer
+	}
+	a.setTime(told.Time)
+	return nil
+}
+
+// setTime keeps how far service time is from the clock. Service time never goes back once known.
+func (a *Agent) setTime(service time.Time) {
+	if !a.synced {
+		a.synced, a.latest = true, time.Time{}
+	}
+	a.offset = service.Sub(a.Clock.Now())
+}
+
+// openSigned checks that a live key of the service signed a document, and reads it.
+func (a *Agent) openSigned(document string, into any) (wire.Header, error) {
+	signed, err := wire.Parse(document)
+	if err != nil {
+		return wire.Header{}, fmt.Errorf("%w: %w", ErrAnswer, err)
+	}
+	key, known := a.memory.KeyList.Signing(signed.Header.KeyID)
+	if !known {
+		return wire.Header{}, fmt.Errorf("%w: it is signed by a key that is not on the key list", ErrAnswer)
+	}
+	header, err := wire.Open(document, key, into)
+	if err != nil {
+		return header, fmt.Errorf("%w: %w", ErrAnswer, err)
+	}
+	return header, nil
 }
 
 func (a *Agent) takeKeys(document string) error {
@@ -107,22 +147,14 @@ var ErrAnswer = errors.New("the answer is not one of the service's to this reque
 // open checks that a live key of the service signed the answer to this very request, and keeps the
 // service's time.
 func (a *Agent) open(document, request string, into any) error {
-	signed, err := wire.Parse(document)
+	header, err := a.openSigned(document, into)
 	if err != nil {
-		return fmt.Errorf("%w: %w", ErrAnswer, err)
+		return err
 	}
-	key, known := a.memory.KeyList.Signing(signed.Header.KeyID)
-	if !known {
-		return fmt.Errorf("%w: it is signed by a key that is not on the key list", ErrAnswer)
-	}
-	payload, err := signed.Verify(key)
-	if err != nil || signed.Header.Answers != wire.Digest([]byte(request)) {
+	if header.Answers != wire.Digest([]byte(request)) {
 		return ErrAnswer
 	}
-	if err := json.Unmarshal(payload, into); err != nil {
-		return fmt.Errorf("%w: %w", ErrAnswer, err)
-	}
-	a.offset = signed.Header.Time.Sub(a.Clock.Now())
+	a.setTime(header.Time)
 	return nil
 }
 
@@ -139,23 +171,15 @@ func (a *Agent) now() time.Time {
 // openDesired checks a desired state: signed by a live key, for this device, and newer than what it
 // holds.
 func (a *Agent) openDesired(document string) error {
-	signed, err := wire.Parse(document)
-	if err != nil {
-		return fmt.Errorf("%w: %w", ErrAnswer, err)
-	}
-	key, known := a.memory.KeyList.Signing(signed.Header.KeyID)
-	if !known {
-		return fmt.Errorf("%w: the desired state is signed by a key that is not on the key list", ErrAnswer)
-	}
-	payload, err := signed.Verify(key)
-	if err != nil {
-		return fmt.Errorf("%w: the desired state: %w", ErrAnswer, err)
+	var raw json.RawMessage
+	if _, err := a.openSigned(document, &raw); err != nil {
+		return fmt.Errorf("the desired state: %w", err)
 	}
 	var d wire.Desired
-	if err := json.Unmarshal(payload, &d); err != nil {
+	if err := json.Unmarshal(raw, &d); err != nil {
 		return fmt.Errorf("%w: the desired state: %w", ErrAnswer, err)
 	}
-	stamp := stampOf(d, payload)
+	stamp := drift.Stamp{Epoch: d.Epoch, Number: d.Number, Digest: wire.Digest(raw)}
 	switch {
 	case d.Format != wire.DesiredFormat:
 		return fmt.Errorf("%w: the desired state has the format %q", ErrAnswer, d.Format)

@@ -74,8 +74,12 @@ func (a *API) keys(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	c.Set("Content-Type", wire.ContentType)
-	return c.SendString(list)
+	now, key := a.Service.Now(), a.Service.Keys.Signing
+	signed, err := wire.Sign(key, wire.Header{KeyID: key.ID, URL: wire.PathKeys, Time: now}, wire.ServiceTime{Time: now}, false)
+	if err != nil {
+		return err
+	}
+	return c.JSON(wire.Keys{KeyList: list, Time: signed})
 }
 
 // request is a signed request whose signature holds.

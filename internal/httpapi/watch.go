@@ -19,7 +19,7 @@ func (a *api) watch() {
 
 func viewOverview(o service.Overview, at time.Time) Overview {
 	v := Overview{At: at, Devices: o.Verified.Devices, Online: o.Verified.Online, Verified: o.Verified.Verified, OnlineVerified: o.Verified.OnlineVerified,
-		Standings: viewStandings(o.Standings), Strips: []Strip{}, Decisions: []Decision{}, Edits: []Edit{}, Findings: []FindingSummary{}}
+		Unsettled: o.Unsettled, Standings: viewStandings(o.Standings), Strips: []Strip{}, Decisions: []Decision{}, Edits: []Edit{}, Findings: []FindingSummary{}}
 	for _, s := range o.Strips {
 		strip := Strip{Group: s.Group, Standings: viewStandings(s.Counts), Marks: []Mark{}}
 		for _, m := range s.Marks {

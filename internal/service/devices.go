@@ -86,27 +86,49 @@ func (s *Service) Why(ctx context.Context, idOrName string) (DeviceWhy, error) {
 			}
 			out.Reported = &report
 		}
-		out.Units = explain(lane, told, d.Held, out.Reported)
+		named, err := reportedOn(tx, d, told)
+		if err != nil {
+			return err
+		}
+		out.Units = explain(lane, told, named, d.Held, out.Reported)
 		return nil
 	})
 	return out, named(err, "device", idOrName)
 }
 
-func explain(lane resolve.Lane, told []resolve.Setting, held []resolve.Held, report *drift.Report) []Asked {
-	value := map[resolve.UnitID]resolve.Value{}
-	for _, setting := range told {
-		value[setting.Unit] = setting.Value
+// reportedOn gives the settings that the last report names: while a newer desired state is not yet
+// reported back, what the device has can only be compared with the former one.
+func reportedOn(tx store.Tx, d store.Device, told []resolve.Setting) ([]resolve.Setting, error) {
+	if d.ReportedNumber == 0 || d.ReportedEpoch == d.DesiredEpoch && d.ReportedNumber == d.DesiredNumber {
+		return told, nil
 	}
+	former, err := tx.DesiredState(d.ID, d.ReportedEpoch, d.ReportedNumber)
+	if err != nil {
+		return nil, err
+	}
+	return tx.Settings(former.Settings)
+}
+
+func valuesOf(settings []resolve.Setting) map[resolve.UnitID]resolve.Value {
+	values := map[resolve.UnitID]resolve.Value{}
+	for _, s := range settings {
+		values[s.Unit] = s.Value
+	}
+	return values
+}
+
+func explain(lane resolve.Lane, told, reported []resolve.Setting, held []resolve.Held, report *drift.Report) []Asked {
+	value, former := valuesOf(told), valuesOf(reported)
 	findings := map[resolve.UnitID][]drift.Finding{}
 	if report != nil {
-		for _, f := range drift.Check(told, report.State, report.Failures) {
+		for _, f := range drift.Check(reported, report.State, report.Failures) {
 			findings[f.Unit] = append(findings[f.Unit], f)
 		}
 	}
 	units := []Asked{}
 	for _, u := range lane.Units {
 		a := Asked{Unit: u.Unit, Section: words.Section(u.Unit), Title: words.Unit(u.Unit), Why: words.Why(u), Settled: u,
-			Told: value[u.Unit], Findings: findings[u.Unit], Has: "not reported yet"}
+			Told: value[u.Unit], Findings: []drift.Finding{}, Has: "not reported yet"}
 		a.Asked = words.Value(u.Unit, a.Told)
 		for _, h := range held {
 			if h.Unit == u.Unit {
@@ -118,7 +140,10 @@ func explain(lane resolve.Lane, told []resolve.Setting, held []resolve.Held, rep
 		}
 		if report != nil {
 			a.Has = words.Has(u.Unit, report.State)
-			a.InStep = a.Told != nil && len(a.Findings) == 0
+			if now, before := a.Told, former[u.Unit]; now != nil && before != nil && now.Equal(before) {
+				a.Findings = findings[u.Unit]
+				a.InStep = len(a.Findings) == 0
+			}
 		}
 		units = append(units, a)
 	}

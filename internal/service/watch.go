@@ -58,6 +58,7 @@ type Overview struct {
 	Decisions []Decision
 	Edits     []audit.Entry
 	Findings  []store.Finding
+	Unsettled int // changes that are still being settled for their devices
 }
 
 // Watch gives the overview.
@@ -66,6 +67,11 @@ func (s *Service) Watch(ctx context.Context) (Overview, error) {
 	err := s.Store.InSnapshot(ctx, func(tx store.Tx) (err error) {
 		clock := s.clock()
 		since := clock.Now.Add(-recentSpan)
+		waiting, err := tx.SettleRequests()
+		if err != nil {
+			return err
+		}
+		o.Unsettled = len(waiting)
 		if o.Standings, err = tx.CountDevices(clock, store.DeviceFilter{}); err != nil {
 			return err
 		}

@@ -184,3 +184,6 @@ func toJSON(value any) string {
 	}
 	return string(data)
 }
+
+// Exec runs a statement of its own, for maintenance and tests.
+func (t Tx) Exec(statement string) error { return t.exec(statement) }

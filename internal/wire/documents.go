@@ -51,6 +51,18 @@ type Facts struct {
 	OSBuild   int    `json:"os_build,omitempty"`
 }
 
+// Keys is what a device reads before anything else: the key list, signed by the root, and the
+// service's time, a [ServiceTime] signed by a key of the list.
+type Keys struct {
+	KeyList string `json:"key_list"`
+	Time    string `json:"time"`
+}
+
+// ServiceTime says what time it is for the service.
+type ServiceTime struct {
+	Time time.Time `json:"time"`
+}
+
 // EnrolRequest asks for a place in the fleet. It is signed with the device's own new key, which is
 // embedded in the header.
 type EnrolRequest struct {

@@ -89,6 +89,7 @@ export function YamlEditor({ value, problems, readOnly, onChange, goTo }: Editor
         ],
       }),
     });
+    view.current.scrollDOM.tabIndex = 0; // so that it can be scrolled by keys
     return () => view.current?.destroy();
   }, []);
 

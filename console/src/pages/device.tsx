@@ -123,6 +123,12 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
           </>
         ) : (
           <>
+            {!unit.in_step && !unit.held && unit.asked !== unit.has && (
+              <span className="text-waiting">
+                <span aria-hidden>◔ </span>
+                <span className="sr-only">not reported back yet: </span>
+              </span>
+            )}
             {unit.in_step && (
               <span className="text-green">
                 <span aria-hidden>✓ </span>
@@ -225,7 +231,7 @@ function Reaching({ why }: { why: DeviceWhy }) {
               {a.assignment}{" "}
               <span className="text-second">
                 by policy{" "}
-                <Link to={`/policies/${a.policy}`} className="text-brass">
+                <Link to={`/policies/${a.policy}`} className="text-brass underline">
                   {a.policy}
                 </Link>
                 , revision {a.revision}

@@ -19,9 +19,11 @@ export function WatchPage() {
       <PageHead
         title={`${fleet.devices} devices, ${fleet.online} online`}
         note={
-          waiting === 0
-            ? "Every online device was read back under the newest it is asked."
-            : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported back yet on what is newly asked.`
+          fleet.unsettled > 0
+            ? "A change is still being settled for its devices."
+            : waiting === 0
+              ? "Every online device was read back under the newest it is asked."
+              : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported back yet on what is newly asked.`
         }
       />
       <StandingBar standings={fleet.standings} />

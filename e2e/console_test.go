@@ -1,0 +1,154 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/demo"
+	"rankwarden.example/e2e/browser"
+)
+
+// tab is a browser that gathers what goes wrong in it.
+type tab struct {
+	context.Context
+	t      *testing.T
+	mu     sync.Mutex
+	errors []string
+}
+
+func openTab(t *testing.T, width, height int) *tab {
+	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
+	t.Cleanup(cancel)
+	opened, closeAll, err := browser.Open(ctx, width, height)
+	require.NoError(t, err)
+	t.Cleanup(closeAll)
+	b := &tab{Context: opened, t: t}
+	chromedp.ListenTarget(opened, func(event any) {
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		switch e := event.(type) {
+		case *log.EventEntryAdded:
+			// The question who is signed in is answered with 401 when nobody is.
+			if e.Entry.Level == log.LevelError && !strings.HasSuffix(e.Entry.URL, "/api/v1/session") {
+				b.errors = append(b.errors, e.Entry.Text+" "+e.Entry.URL)
+			}
+		case *runtime.EventExceptionThrown:
+			b.errors = append(b.errors, e.ExceptionDetails.Error())
+		}
+	})
+	return b
+}
+
+func (b *tab) do(what string, actions ...chromedp.Action) {
+	b.t.Helper()
+	err := chromedp.Run(b, actions...)
+	if err != nil {
+		var page string
+		_ = chromedp.Run(b, chromedp.Evaluate("document.body.innerText", &page)) // to see what was there instead
+		require.NoError(b.t, err, "%s\n%s", what, page)
+	}
+}
+
+func (b *tab) noErrors() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	assert.Empty(b.t, b.errors)
+}
+
+func click(text string) chromedp.Action {
+	return chromedp.Click(fmt.Sprintf(`//button[normalize-space(.)=%q]`, text), chromedp.BySearch)
+}
+
+func press(selector, keys string) chromedp.Tasks {
+	return chromedp.Tasks{chromedp.Evaluate(fmt.Sprintf("document.querySelector(%q).focus()", selector), nil), chromedp.KeyEvent(keys)}
+}
+
+func TestConsole(t *testing.T) {
+	d := startDemo(t, "--quiet-people")
+	b := openTab(t, 1280, 800)
+	b.do("a wrong password is told", chromedp.Navigate(d.url+"/devices"), browser.Seen(`input[name="name"]`),
+		chromedp.SendKeys(`input[name="name"]`, demo.Owner), chromedp.SendKeys(`input[name="password"]`, "wrong"), click("Sign in"), browser.Reads("name or password is wrong"))
+	b.do("the right one opens the place asked for", chromedp.Evaluate(`document.querySelector('input[name="password"]').select()`, nil), chromedp.KeyEvent(d.password),
+		click("Sign in"), browser.Seen(`[role="cell"] a`), browser.Reads("SKL-BRG-001"))
+	b.mu.Lock()
+	b.errors = nil // the refusal above
+	b.mu.Unlock()
+
+	b.do("watch is live, and says what needs a decision", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch),
+		browser.Reads("20 devices, 20 online"), browser.Reads("Every online device was read back"), browser.Reads("Needs a decision: 1"))
+	b.do("from a decision to the device that shows who asks for what", chromedp.Click(`//a[contains(., "See who asks for what")]`, chromedp.BySearch),
+		browser.Reads("northwick"), browser.Reads("differ at equal rank"), browser.Reads("nothing yet, held"))
+	b.do("find a device by keys", chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
+		browser.Seen(`[role="combobox"]`), chromedp.SendKeys(`[role="combobox"]`, "tkt-005"), browser.Reads("SKL-TKT-005"), browser.Seen(`[role="option"][aria-selected="true"] .font-mono, [role="option"][aria-selected="true"].font-mono, [role="option"][aria-selected="true"]`),
+		browser.Until(`document.querySelector('[role="option"][aria-selected="true"]').innerText.includes("SKL-TKT-005")`),
+		chromedp.KeyEvent("\r"), browser.Reads("keeper should be a member, and does not exist on the device"))
+	b.do("filters are in the address", chromedp.Navigate(d.url+"/devices?standing=drifted"), browser.Reads("SKL-TKT-005"),
+		browser.Until(`!document.body.innerText.includes("SKL-BRG-001")`), click("all20"), browser.Reads("SKL-BRG-001"), browser.Until(`location.search === ""`))
+	b.do("drift by unit and kind", chromedp.Navigate(d.url+"/drift"), browser.Reads("does not exist on the device"),
+		chromedp.Click(`//button[contains(., "a member is missing")]`, chromedp.BySearch), browser.Until(`location.search.includes("kind=member_missing")`))
+
+	b.do("a slip is named while one types, and cannot be saved", chromedp.Navigate(d.url+"/policies/ticket-desks"), browser.Seen(".cm-content"),
+		press(".cm-content", "pasword: 1\r"), browser.Reads("never holds a password"), browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`))
+	b.do("another page keeps what was typed", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch), browser.Reads("In the last day"),
+		chromedp.Evaluate("history.back()", nil), browser.Reads("pasword"), click("Discard what is not saved"), browser.Reads("Nothing is wrong."))
+	b.do("an edit is saved and published, and reaches the devices", press(".cm-content", "# a stricter desk\r"), browser.Reads("Nothing is wrong."), click("Save draft"),
+		browser.Reads("The draft is saved."), chromedp.WaitEnabled(`//button[.="Publish…"]`, chromedp.BySearch), click("Publish…"), browser.Reads("It goes to all devices of ticket-desks at once"),
+		click("Publish to all at once"), browser.Reads("Revision 2 is in force for all devices of ticket-desks"))
+	b.do("the session ends in the middle of an edit", press(".cm-content", "# not lost\r"), browser.Reads("Discard"),
+		chromedp.Evaluate(`fetch("/api/v1/session", {method: "DELETE"})`, nil), click("Save draft"), browser.Seen(`[role="dialog"] input[name="name"]`),
+		chromedp.SendKeys(`[role="dialog"] input[name="name"]`, demo.Owner), chromedp.SendKeys(`[role="dialog"] input[name="password"]`, d.password), click("Sign in"),
+		browser.Until(`document.querySelector('[role="dialog"]') === null`), browser.Reads("# not lost"), click("Save draft"), browser.Reads("The draft is saved."))
+	b.mu.Lock()
+	b.errors = nil // the refusal that asked for the sign-in
+	b.mu.Unlock()
+
+	var kept string
+	b.do("nothing secret is kept in the browser", chromedp.Evaluate(`JSON.stringify([localStorage, sessionStorage, document.cookie])`, &kept))
+	assert.NotContains(t, kept, d.password)
+	assert.Equal(t, `[{},{},""]`, kept)
+	b.do("sign out", chromedp.Click(`button[title^="Sign out"]`), browser.Reads("Sign in with your name"))
+	b.noErrors()
+}
+
+// Every page, light and dark, small and large, has no accessibility violation that axe-core finds.
+func TestConsoleIsAccessible(t *testing.T) {
+	d := startDemo(t, "--quiet-people")
+	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	for _, size := range [][2]int{{1280, 800}, {1920, 1080}} {
+		b := openTab(t, size[0], size[1])
+		b.do("the sign-in", chromedp.Navigate(d.url), browser.Seen(`input[name="name"]`))
+		b.axe(string(axe), "sign-in")
+		b.do("sign in", browser.SignIn(d.url, demo.Owner, d.password))
+		for _, dark := range []bool{false, true} {
+			for _, page := range []struct{ path, ready string }{
+				{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"}, {"/devices/SKL-TKT-005", "tbody th"},
+				{"/policies", `[role="cell"] a`}, {"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`},
+			} {
+				b.do(page.path, browser.Dark(dark), chromedp.Navigate(d.url+page.path), browser.Seen(page.ready))
+				b.axe(string(axe), fmt.Sprint(page.path, size, dark))
+			}
+		}
+		b.noErrors()
+	}
+}
+
+func (b *tab) axe(source, where string) {
+	b.t.Helper()
+	var found string
+	b.do("axe on "+where, chromedp.Evaluate(source+"; true", nil), chromedp.Evaluate(
+		`axe.run().then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html + " " + n.failureSummary).join(" | ")).join("\n"))`,
+		&found, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+	assert.Empty(b.t, found, where)
+}

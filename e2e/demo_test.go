@@ -1,0 +1,242 @@
+package e2e
+
+import (
+	"bufio"
+	"encoding/csv"
+	"encoding/json"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+)
+
+func freeAddress(t *testing.T) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	return l.Addr().String()
+}
+
+// dataDir is a directory that root's unprivileged PostgreSQL can reach.
+func dataDir(t *testing.T) string {
+	dir, err := os.MkdirTemp("", "rankwarden-demo-*")
+	require.NoError(t, err)
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	return dir
+}
+
+func TestDemoUntilVerifiedAndAgain(t *testing.T) {
+	dir, address := dataDir(t), freeAddress(t)
+	run := func(extra ...string) (string, error) {
+		args := append([]string{"demo", "--until-verified", "--data", dir, "--listen", address, "--devices", "12", "--quiet-people"}, extra...)
+		out, err := exec.Command(filepath.Join(binaries, "rankwardend"), args...).CombinedOutput()
+		return string(out), err
+	}
+	out, err := run()
+	require.NoError(t, err, out)
+	assert.Contains(t, out, "12 of 12 online devices verified")
+	assert.Regexp(t, `everything\s+12 `, out)
+	password := regexp.MustCompile(`Password +(\S+)`)
+	first := password.FindStringSubmatch(out)[1]
+
+	out, err = run()
+	require.NoError(t, err, out)
+	assert.Equal(t, first, password.FindStringSubmatch(out)[1], "a second start goes on")
+	out, err = run("--anew")
+	require.NoError(t, err, out)
+	assert.NotEqual(t, first, password.FindStringSubmatch(out)[1])
+	out, err = run("--devices", "20", "--within", "1ms")
+	var failed *exec.ExitError
+	require.ErrorAs(t, err, &failed, out)
+	assert.Equal(t, 1, failed.ExitCode())
+	assert.Contains(t, out, "of 20 devices have enrolled")
+}
+
+// demo is a running demo, as a user starts it.
+type demoProcess struct {
+	url, password, home string
+}
+
+func startDemo(t *testing.T, extra ...string) demoProcess {
+	d := demoProcess{home: t.TempDir()}
+	address := freeAddress(t)
+	args := append([]string{"demo", "--data", dataDir(t), "--listen", address, "--devices", "20", "--interval", "2s"}, extra...)
+	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), args...)
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	cmd.Stderr = os.Stderr
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() {
+		require.NoError(t, cmd.Process.Signal(syscall.SIGINT))
+		assert.NoError(t, cmd.Wait(), "Ctrl-C stops all of it cleanly")
+	})
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		words := strings.Fields(lines.Text())
+		if len(words) == 2 && words[0] == "Password" {
+			d.password = words[1]
+		}
+		if strings.Contains(lines.Text(), "Ctrl-C") {
+			break
+		}
+	}
+	require.NotEmpty(t, d.password)
+	go func() {
+		for lines.Scan() { // so that the demo is never held up
+		}
+	}()
+	d.url = "http://" + address
+	return d
+}
+
+// command runs the client as a process; want is its exit status.
+func (d demoProcess) command(t *testing.T, want int, stdin string, args ...string) (stdout, stderr string) {
+	t.Helper()
+	cmd := exec.Command(filepath.Join(binaries, "rankwarden"), args...)
+	cmd.Env = []string{"HOME=" + d.home, "XDG_CONFIG_HOME=" + d.home}
+	cmd.Dir = d.home
+	cmd.Stdin = strings.NewReader(stdin)
+	var out, errs strings.Builder
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	if err != nil {
+		require.IsType(t, &exec.ExitError{}, err)
+	}
+	require.Equal(t, want, cmd.ProcessState.ExitCode(), "%v: %s%s", args, out.String(), errs.String())
+	assert.NotContains(t, out.String(), "\x1b[", "no colours where there is no terminal")
+	return out.String(), errs.String()
+}
+
+func (d demoProcess) write(t *testing.T, name, content string) string {
+	require.NoError(t, os.WriteFile(filepath.Join(d.home, name), []byte(content), 0o600))
+	return name
+}
+
+func TestCommandLine(t *testing.T) {
+	d := startDemo(t, "--quiet-people")
+	_, errs := d.command(t, 5, "", "device", "list")
+	assert.Contains(t, errs, "rankwarden sign-in")
+	_, errs = d.command(t, 4, "x\n", "sign-in", "--server", "http://127.0.0.1:1", "--name", "harbourmaster", "--password-stdin")
+	assert.Contains(t, errs, "does not answer")
+	_, errs = d.command(t, 5, "wrong\n", "sign-in", "--server", d.url, "--name", "harbourmaster", "--password-stdin")
+	assert.Contains(t, errs, "name or password is wrong")
+	out, _ := d.command(t, 0, d.password+"\n", "sign-in", "--server", d.url, "--name", "harbourmaster", "--password-stdin")
+	assert.Contains(t, out, "Signed in to Skerry Line as harbourmaster (owner)")
+	info, err := os.Stat(filepath.Join(d.home, "rankwarden", "sign-in.json"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+
+	out, _ = d.command(t, 0, "", "watch", "--within", "60s")
+	assert.Contains(t, out, "Every online device is verified.")
+
+	// From a file with a slip to devices that have it.
+	slip := d.write(t, "counters.yaml", document("counters", "passwords: {min_lenght: 20}"))
+	out, _ = d.command(t, 1, "", "policy", "check", slip)
+	assert.Contains(t, out, `counters.yaml:3:13`)
+	out, _ = d.command(t, 1, "", "policy", "check", slip, "--output", "json")
+	var problems []map[string]any
+	require.NoError(t, json.Unmarshal([]byte(out), &problems))
+	assert.Equal(t, map[string]any{"file": slip, "path": "passwords.min_lenght", "line": 3.0, "column": 13.0, "severity": "error",
+		"code": "unknown_key", "message": `the key "min_lenght" is not known; did you mean "min_length"?`}, problems[0])
+	_, errs = d.command(t, 2, "", "policy", "check", "nowhere.yaml")
+	assert.Contains(t, errs, "nowhere.yaml")
+	_, errs = d.command(t, 3, "", "policy", "save", slip)
+	assert.Contains(t, errs, "did you mean")
+	d.write(t, slip, document("counters", "passwords: {min_length: 20}"))
+	out, _ = d.command(t, 0, "", "policy", "check", slip)
+	assert.Contains(t, out, "1 file checked, nothing wrong.")
+	out, _ = d.command(t, 0, "", "policy", "save", "--publish", slip)
+	assert.Contains(t, out, "revision 1. No assignment uses it yet.")
+	_, errs = d.command(t, 3, "", "assignment", "set", "counters", "--policy", "counters", "--include", "ticket-desk", "--rank", "50")
+	assert.Contains(t, errs, `did you mean "ticket-desks"?`)
+	d.command(t, 0, "", "assignment", "set", "counters", "--policy", "counters", "--include", "ticket-desks", "--rank", "50")
+	d.command(t, 0, "", "watch", "--within", "60s")
+	out, _ = d.command(t, 0, "", "device", "show", "SKL-TKT-002")
+	assert.Regexp(t, `✓\s+minimum length\s+20 characters\s+20 characters\s+rank 50: counters outranks`, out)
+
+	// The same for programs.
+	out, _ = d.command(t, 0, "", "device", "list", "--group", "ticket-desks", "-o", "csv")
+	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+	require.NoError(t, err)
+	assert.Len(t, rows, 1+7)
+	assert.Equal(t, "SKL-TKT-001", rows[1][0])
+	out, _ = d.command(t, 0, "", "assignment", "list", "-o", "yaml")
+	assert.Contains(t, out, "name: base-everywhere")
+	out, _ = d.command(t, 0, "", "drift", "-o", "json")
+	var findings []client.Finding
+	require.NoError(t, json.Unmarshal([]byte(out), &findings))
+	assert.NotEmpty(t, findings)
+	out, _ = d.command(t, 0, "", "policy", "show", "counters")
+	assert.Equal(t, document("counters", "passwords: {min_length: 20}"), out)
+	d.command(t, 2, "", "device", "list", "-o", "xml")
+	d.command(t, 2, "", "device", "show")
+	_, errs = d.command(t, 3, "", "device", "show", "SKL-NONE")
+	assert.Contains(t, errs, `there is no device "SKL-NONE"`)
+	out, _ = d.command(t, 0, "", "__complete", "device", "show", "SKL-HQ")
+	assert.Contains(t, out, "SKL-HQ-001")
+	d.command(t, 0, "", "sign-out")
+	d.command(t, 5, "", "who")
+}
+
+func TestServeRefusesWhatIsUnsafeOrUnclear(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "rankwardend.yaml")
+	require.NoError(t, os.WriteFile(file, []byte("lisen: 127.0.0.1:0\n"), 0o600))
+	for says, args := range map[string][]string{
+		"without TLS everybody":      {"--listen", "0.0.0.0:8470", "--database", cluster.URL()},
+		"no database":                {},
+		"HOST:PORT":                  {"--listen", "here", "--database", cluster.URL()},
+		"belong together":            {"--tls-cert", "a.pem", "--database", cluster.URL()},
+		`there is no option "lisen"`: {"--config", file},
+		"must be from 1s to 24h":     {"--interval", "0s", "--database", cluster.URL()},
+		"log-level":                  {"--log-level", "loud"},
+	} {
+		out, err := exec.Command(filepath.Join(binaries, "rankwardend"), append([]string{"serve"}, args...)...).CombinedOutput()
+		require.Error(t, err, says)
+		assert.Contains(t, string(out), says)
+	}
+}
+
+func TestServeByConfigurationAndStop(t *testing.T) {
+	dir, address := t.TempDir(), freeAddress(t)
+	url, err := cluster.CreateDatabase(t.Context(), "served")
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "rankwardend.yaml"), []byte("organisation: Skerry Line\nlisten: 127.0.0.1:1\nlog-format: json\n"), 0o600))
+	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--config", "rankwardend.yaml", "--listen", address)
+	cmd.Dir, cmd.Env = dir, []string{"RANKWARDEN_DATABASE=" + url}
+	logs, err := cmd.StderrPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	lines := bufio.NewScanner(logs)
+	for lines.Scan() && !strings.Contains(lines.Text(), `"msg":"serving"`) {
+	}
+	for path, want := range map[string]string{"/healthz": "alive\n", "/readyz": "ready\n"} {
+		resp, err := http.Get("http://" + address + path)
+		require.NoError(t, err)
+		body := make([]byte, 32)
+		n, _ := resp.Body.Read(body)
+		resp.Body.Close()
+		assert.Equal(t, want, string(body[:n]))
+	}
+	password, err := os.ReadFile(filepath.Join(dir, "rankwarden-first-password"))
+	require.NoError(t, err)
+	c := client.New("http://"+address, "")
+	me, err := c.SignIn(t.Context(), "owner", strings.TrimSpace(string(password)))
+	require.NoError(t, err)
+	assert.Equal(t, "Skerry Line", me.Organisation)
+	go func() {
+		for lines.Scan() { // so that the service is never held up
+		}
+	}()
+	require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
+	assert.NoError(t, cmd.Wait())
+}

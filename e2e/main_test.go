@@ -1,0 +1,217 @@
+// Package e2e drives the real thing: the service on a real PostgreSQL through its network
+// interfaces, the command line as processes, the console in a browser.
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+	"rankwarden.example/console"
+	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/agent/host/simulated"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/store"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/wire"
+)
+
+var (
+	cluster  *pgcluster.Cluster
+	binaries string // directory of the built commands
+)
+
+func TestMain(m *testing.M) {
+	os.Exit(setUp(m))
+}
+
+func setUp(m *testing.M) int {
+	dir, err := os.MkdirTemp("", "rankwarden-e2e-*")
+	if err != nil {
+		fmt.Println(err)
+		return 1
+	}
+	defer os.RemoveAll(dir)
+	binaries = filepath.Join(dir, "bin")
+	if out, err := exec.Command("go", "build", "-o", binaries+"/", "../cmd/...").CombinedOutput(); err != nil {
+		fmt.Printf("building: %v\n%s", err, out)
+		return 1
+	}
+	if cluster, err = pgcluster.Start(context.Background(), filepath.Join(dir, "postgres")); err != nil {
+		fmt.Println(err)
+		return 1
+	}
+	defer cluster.Stop()
+	return m.Run()
+}
+
+// clock is service time in tests: it goes on by itself, and can be set forward.
+type clock struct{ ahead atomic.Int64 }
+
+func (c *clock) now() time.Time          { return time.Now().Add(time.Duration(c.ahead.Load())) }
+func (c *clock) forward(d time.Duration) { c.ahead.Add(int64(d)) }
+
+const ownerPassword = "a lamp over the north pier"
+
+// service is one running service with a database of its own.
+type service struct {
+	*server.Server
+	t      *testing.T
+	config server.Config
+	clock  *clock
+	owner  *client.Client
+	db     *store.Store
+	stop   func() // once
+}
+
+var databases atomic.Int64
+
+// start starts a service, with an owner who is signed in.
+func start(t *testing.T) *service {
+	url, err := cluster.CreateDatabase(t.Context(), fmt.Sprintf("test_%d", databases.Add(1)))
+	require.NoError(t, err)
+	s := &service{t: t, clock: &clock{}}
+	s.config = server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(t.TempDir(), "keys.json"),
+		Organisation: "Skerry Line", Interval: time.Minute, Now: s.clock.now}
+	s.run()
+	_, err = s.Service.EnsureOwner(t.Context(), "asta", ownerPassword)
+	require.NoError(t, err)
+	s.owner = client.New(s.URL, "")
+	_, err = s.owner.SignIn(t.Context(), "asta", ownerPassword)
+	require.NoError(t, err)
+	s.db, err = store.Open(t.Context(), url)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.stop(); s.db.Close() })
+	return s
+}
+
+func (s *service) run() {
+	running, err := server.Start(s.t.Context(), s.config, console.Files(), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	require.NoError(s.t, err)
+	s.Server = running
+	s.config.Listen = strings.TrimPrefix(running.URL, "http://") // a second start is at the same address
+	s.stop = sync.OnceFunc(func() { require.NoError(s.t, running.Stop()) })
+}
+
+// restart stops the service and starts it again on the same data.
+func (s *service) restart() {
+	s.stop()
+	s.run()
+}
+
+// as gives a client of a new operator.
+func (s *service) as(name, role string) *client.Client {
+	_, err := s.owner.AddOperator(s.t.Context(), name, ownerPassword, role)
+	require.NoError(s.t, err)
+	c := client.New(s.URL, "")
+	_, err = c.SignIn(s.t.Context(), name, ownerPassword)
+	require.NoError(s.t, err)
+	return c
+}
+
+// publish saves and publishes a policy of the given body, and aims it at groups.
+func (s *service) publish(name, body string, rank int, groups ...string) {
+	ctx := s.t.Context()
+	p, err := s.owner.NewPolicy(ctx, document(name, body))
+	require.NoError(s.t, err)
+	_, err = s.owner.PublishPolicy(ctx, name, p.Version)
+	require.NoError(s.t, err)
+	if len(groups) > 0 {
+		_, err = s.owner.NewAssignment(ctx, name, client.Aim{Policy: name, Include: groups, Rank: rank})
+		require.NoError(s.t, err)
+	}
+}
+
+func document(name, body string) string {
+	return "format: rankwarden.policy/1\nname: " + name + "\n" + body
+}
+
+// device is a simulated workstation with its agent.
+type device struct {
+	*simulated.Workstation
+	*agent.Agent
+	dir string
+}
+
+func (s *service) enrolmentToken(uses int) string {
+	token, err := s.owner.MakeEnrolmentToken(s.t.Context(), "test", uses, 1, nil)
+	require.NoError(s.t, err)
+	return token.Token
+}
+
+// device makes a workstation that has not enrolled yet, with the local administrator keeper.
+func (s *service) device(name, token string) *device {
+	m := simulated.Factory(wire.Facts{Name: name, Serial: "SL-1", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631}, principal.MustSID("S-1-5-21-7-8-9"), s.clock.now())
+	d := &device{Workstation: simulated.Boot(m, s.clock.now), dir: s.t.TempDir()}
+	d.AddAccount("keeper")
+	require.NoError(s.t, d.Join("administrators", "keeper"))
+	s.wake(d, token)
+	return d
+}
+
+// wake starts the agent of a device, with what it kept.
+func (s *service) wake(d *device, token string) {
+	var err error
+	d.Agent, err = agent.New(agent.Options{Host: d.Workstation, Service: s.URL, Token: token, Dir: d.dir, HTTP: &http.Client{},
+		Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler)})
+	require.NoError(s.t, err)
+}
+
+// enrolled makes a device that has carried out and reported what is asked of it now.
+func (s *service) enrolled(name string) *device {
+	d := s.device(name, s.enrolmentToken(1))
+	require.NoError(s.t, d.Cycle(s.t.Context()))
+	s.until(func() bool { return s.why(name).Device.Desired > 0 })
+	s.cycle(d, name)
+	return d
+}
+
+// cycle lets a device check in until it has reported on the newest that is asked of it.
+func (s *service) cycle(d *device, name string) {
+	s.settled()
+	s.until(func() bool {
+		require.NoError(s.t, d.Cycle(s.t.Context()))
+		w := s.why(name).Device
+		return w.Desired == w.Reported
+	})
+}
+
+func (s *service) why(name string) client.DeviceWhy {
+	w, err := s.owner.Why(s.t.Context(), name)
+	require.NoError(s.t, err)
+	return w
+}
+
+// settled carries out whatever waits to be settled.
+func (s *service) settled() {
+	s.until(func() bool {
+		require.NoError(s.t, s.Service.SettlePending(s.t.Context()))
+		waiting, err := s.db.With(s.t.Context()).SettleRequests()
+		require.NoError(s.t, err)
+		return len(waiting) == 0
+	})
+}
+
+// until waits for something that another goroutine brings about.
+func (s *service) until(holds func() bool) {
+	s.t.Helper()
+	require.Eventually(s.t, holds, 20*time.Second, 5*time.Millisecond)
+}
+
+var viewer = string(auth.Viewer)
