@@ -70,6 +70,11 @@ func click(text string) chromedp.Action {
 	return chromedp.Click(fmt.Sprintf(`//button[normalize-space(.)=%q]`, text), chromedp.BySearch)
 }
 
+// enabled waits until a button can be pressed.
+func enabled(text string) chromedp.Action {
+	return browser.Until(fmt.Sprintf(`[...document.querySelectorAll("button")].some(b => b.innerText === %q && !b.disabled)`, text))
+}
+
 func press(selector, keys string) chromedp.Tasks {
 	return chromedp.Tasks{chromedp.Evaluate(fmt.Sprintf("document.querySelector(%q).focus()", selector), nil), chromedp.KeyEvent(keys)}
 }
@@ -99,16 +104,16 @@ func TestConsole(t *testing.T) {
 		chromedp.Click(`//button[contains(., "a member is missing")]`, chromedp.BySearch), browser.Until(`location.search.includes("kind=member_missing")`))
 
 	b.do("a slip is named while one types, and cannot be saved", chromedp.Navigate(d.url+"/policies/ticket-desks"), browser.Seen(".cm-content"),
-		press(".cm-content", "pasword: 1\r"), browser.Reads("never holds a password"), browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`))
+		press(".cm-content", "password: 1\r"), browser.Reads("never holds a password"), browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`))
 	b.do("another page keeps what was typed", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch), browser.Reads("In the last day"),
-		chromedp.Evaluate("history.back()", nil), browser.Reads("pasword"), click("Discard what is not saved"), browser.Reads("Nothing is wrong."))
-	b.do("an edit is saved and published, and reaches the devices", press(".cm-content", "# a stricter desk\r"), browser.Reads("Nothing is wrong."), click("Save draft"),
-		browser.Reads("The draft is saved."), chromedp.WaitEnabled(`//button[.="Publish…"]`, chromedp.BySearch), click("Publish…"), browser.Reads("It goes to all devices of ticket-desks at once"),
+		chromedp.Evaluate("history.back()", nil), browser.Reads("password: 1"), click("Discard what is not saved"), browser.Reads("Nothing is wrong."))
+	b.do("an edit is saved and published, and reaches the devices", press(".cm-content", "# a stricter desk\r"), enabled("Save draft"), click("Save draft"),
+		browser.Reads("The draft is saved."), enabled("Publish…"), click("Publish…"), browser.Reads("It goes to all devices of ticket-desks at once"),
 		click("Publish to all at once"), browser.Reads("Revision 2 is in force for all devices of ticket-desks"))
-	b.do("the session ends in the middle of an edit", press(".cm-content", "# not lost\r"), browser.Reads("Discard"),
+	b.do("the session ends in the middle of an edit", press(".cm-content", "# not lost\r"), enabled("Save draft"),
 		chromedp.Evaluate(`fetch("/api/v1/session", {method: "DELETE"})`, nil), click("Save draft"), browser.Seen(`[role="dialog"] input[name="name"]`),
 		chromedp.SendKeys(`[role="dialog"] input[name="name"]`, demo.Owner), chromedp.SendKeys(`[role="dialog"] input[name="password"]`, d.password), click("Sign in"),
-		browser.Until(`document.querySelector('[role="dialog"]') === null`), browser.Reads("# not lost"), click("Save draft"), browser.Reads("The draft is saved."))
+		browser.Until(`document.querySelector('[role="dialog"]') === null`), browser.Reads("# not lost"), enabled("Save draft"), click("Save draft"), browser.Reads("The draft is saved."))
 	b.mu.Lock()
 	b.errors = nil // the refusal that asked for the sign-in
 	b.mu.Unlock()
@@ -117,7 +122,7 @@ func TestConsole(t *testing.T) {
 	b.do("nothing secret is kept in the browser", chromedp.Evaluate(`JSON.stringify([localStorage, sessionStorage, document.cookie])`, &kept))
 	assert.NotContains(t, kept, d.password)
 	assert.Equal(t, `[{},{},""]`, kept)
-	b.do("sign out", chromedp.Click(`button[title^="Sign out"]`), browser.Reads("Sign in with your name"))
+	b.do("sign out", chromedp.Click(`button[title^="Sign out"]`), chromedp.WaitVisible(`input[name="name"]`))
 	b.noErrors()
 }
 

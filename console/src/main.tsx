@@ -1,4 +1,4 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
@@ -6,7 +6,15 @@ import { Refusal } from "./api";
 import { App } from "./app";
 import "./theme.css";
 
-const queries = new QueryClient({
+const queries: QueryClient = new QueryClient({
+  queryCache: new QueryCache({
+    onError: (error, query) => {
+      // Whatever page notices that the session has ended, the sign-in is asked for at once.
+      if (error instanceof Refusal && error.status === 401 && query.queryKey[0] !== "session") {
+        queries.invalidateQueries({ queryKey: ["session"] });
+      }
+    },
+  }),
   defaultOptions: {
     queries: {
       staleTime: 30_000,

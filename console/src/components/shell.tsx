@@ -1,4 +1,3 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { LogOut, Moon, Sun } from "lucide-react";
 import { type ReactNode, useEffect, useState } from "react";
 import { NavLink } from "react-router";
@@ -44,10 +43,9 @@ function useTheme(): [string, () => void] {
 
 export function Shell({ me, connected, children }: { me: Me | undefined; connected: boolean; children: ReactNode }) {
   const [theme, toggleTheme] = useTheme();
-  const queries = useQueryClient();
   const signOut = async () => {
     await client.DELETE("/api/v1/session");
-    queries.clear();
+    location.assign("/"); // nothing of the session stays in the page
   };
   return (
     <div className="flex min-h-screen flex-col">
