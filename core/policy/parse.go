@@ -127,7 +127,7 @@ func (r *reader) lockout(n *yaml.Node, path string) *Lockout {
 		return l
 	}
 	if duration, window := l.times(); l.Threshold > 0 && duration != 0 && window > duration {
-		r.errorf(n, path+".window", CodeWindow, "the counter would start anew after %s, later than the lock of %s ends; make window at most duration", window, duration)
+		r.errorf(n, path+".window", CodeWindow, "the counter would start anew after %d minutes, later than the lock of %d minutes ends; make window at most duration", int(window.Minutes()), int(duration.Minutes()))
 	}
 	return l
 }
@@ -168,11 +168,11 @@ func (r *reader) localGroup(n *yaml.Node, path string, m Membership) {
 		return
 	}
 	if !m.Custom {
-		hint := "known are " + strings.Join(localGroupNames(), ", ")
+		hint := "known are " + strings.Join(localGroupNames(), ", ") + "."
 		if near := text.Nearest(m.LocalGroup, localGroupNames()); near != "" {
 			hint = "did you mean " + near + "?"
 		}
-		r.errorf(n, path, CodeLocalGroup, "%q is not a known local group; %s. For a group of your own add \"custom: true\"", n.Value, hint)
+		r.errorf(n, path, CodeLocalGroup, "%q is not a known local group; %s For a group of your own add \"custom: true\"", n.Value, hint)
 		return
 	}
 	if err := text.CheckName(m.LocalGroup, principal.MaxLocalName); err != nil {

@@ -160,7 +160,7 @@ function Verdict({ unit }: { unit: UnitWhy }) {
   );
   if (unit.over.length === 0) return line;
   return (
-    <details>
+    <details open={unit.held !== ""}>
       <summary>{line}</summary>
       <ul className="mt-1 space-y-0.5 border-l border-hairline pl-2">
         {unit.over.map((l) => (
