@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"encoding/csv"
 	"encoding/json"
+	"io"
 	"net"
 	"net/http"
 	"os"
@@ -207,11 +208,11 @@ func TestServeRefusesWhatIsUnsafeOrUnclear(t *testing.T) {
 }
 
 func TestServeByConfigurationAndStop(t *testing.T) {
-	dir, address := t.TempDir(), freeAddress(t)
+	dir, address, devices := t.TempDir(), freeAddress(t), freeAddress(t)
 	url, err := cluster.CreateDatabase(t.Context(), "served")
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "rankwardend.yaml"), []byte("organisation: Skerry Line\nlisten: 127.0.0.1:1\nlog-format: json\n"), 0o600))
-	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--config", "rankwardend.yaml", "--listen", address)
+	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--config", "rankwardend.yaml", "--listen", address, "--device-listen", devices)
 	cmd.Dir, cmd.Env = dir, []string{"RANKWARDEN_DATABASE=" + url}
 	logs, err := cmd.StderrPipe()
 	require.NoError(t, err)
@@ -219,14 +220,18 @@ func TestServeByConfigurationAndStop(t *testing.T) {
 	lines := bufio.NewScanner(logs)
 	for lines.Scan() && !strings.Contains(lines.Text(), `"msg":"serving"`) {
 	}
-	for path, want := range map[string]string{"/healthz": "alive\n", "/readyz": "ready\n"} {
-		resp, err := http.Get("http://" + address + path)
+	for path, want := range map[string]string{address + "/healthz": "alive\n", address + "/readyz": "ready\n", devices + "/readyz": "ready\n", devices + "/device/v1/keys": `{"key_list":"`} {
+		resp, err := http.Get("http://" + path)
 		require.NoError(t, err)
-		body := make([]byte, 32)
-		n, _ := resp.Body.Read(body)
+		body, err := io.ReadAll(resp.Body)
+		require.NoError(t, err)
 		resp.Body.Close()
-		assert.Equal(t, want, string(body[:n]))
+		assert.True(t, strings.HasPrefix(string(body), want), "%s: %s", path, body)
 	}
+	resp, err := http.Get("http://" + address + "/device/v1/keys")
+	require.NoError(t, err)
+	resp.Body.Close()
+	assert.Equal(t, http.StatusNotFound, resp.StatusCode, "devices have an address of their own")
 	password, err := os.ReadFile(filepath.Join(dir, "rankwarden-first-password"))
 	require.NoError(t, err)
 	c := client.New("http://"+address, "")

@@ -36,6 +36,7 @@ func serveCommand() *cobra.Command {
 	f := cmd.Flags()
 	f.String("config", "", "file with options, in YAML")
 	f.String("listen", "127.0.0.1:8470", "address to listen on, `HOST:PORT`")
+	f.String("device-listen", "", "another address for the device protocol, `HOST:PORT`; the same when left out")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
 	f.String("keys", "rankwarden-keys.json", "`file` of the service's private keys, mode 0600; made when missing")
 	f.String("tls-cert", "", "certificate `file` in PEM")
@@ -104,7 +105,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 	}
 	ctx := cmd.Context()
 	s, err := server.Start(ctx, server.Config{
-		Listen: k.String("listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
+		Listen: k.String("listen"), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
 		Database: k.String("database"), Keys: k.String("keys"), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 	}, console.Files(), log)
 	if err != nil {
@@ -120,7 +121,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 		}
 	}
 	if err == nil {
-		log.Info("serving", "url", s.URL)
+		log.Info("serving", "url", s.URL, "devices", s.DeviceURL)
 		select {
 		case <-ctx.Done():
 			log.Info("stopping")

@@ -29,6 +29,7 @@ import (
 // Config is how a service is set up.
 type Config struct {
 	Listen       string // address, such as 127.0.0.1:8470
+	DeviceListen string // another address for the device protocol; empty for the same
 	TLSCert      string // files in PEM; both or none
 	TLSKey       string
 	AllowClear   bool // serve without TLS on other addresses than loopback
@@ -41,15 +42,21 @@ type Config struct {
 
 // Server is a running service.
 type Server struct {
-	Service *service.Service
-	URL     string
-	app     *fiber.App
-	conns   *listener
-	store   *store.Store
-	log     *slog.Logger
-	stop    context.CancelFunc // ends streams, held requests and loops
-	loops   sync.WaitGroup
-	failed  chan error
+	Service   *service.Service
+	URL       string
+	DeviceURL string // where devices find it
+	faces     []face
+	store     *store.Store
+	log       *slog.Logger
+	stop      context.CancelFunc // ends streams, held requests and loops
+	loops     sync.WaitGroup
+	failed    chan error
+}
+
+// face is one listening address with what is served there.
+type face struct {
+	app   *fiber.App
+	conns *listener
 }
 
 // Start migrates the database and starts to serve. console is the built console.
@@ -65,8 +72,15 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 	if err != nil {
 		return nil, err
 	}
-	if err := db.Migrate(ctx); err != nil {
+	s, err := start(ctx, c, keys, db, console, log)
+	if err != nil {
 		db.Close()
+	}
+	return s, err
+}
+
+func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, console fs.FS, log *slog.Logger) (*Server, error) {
+	if err := db.Migrate(ctx); err != nil {
 		return nil, err
 	}
 	if c.Now == nil {
@@ -75,32 +89,54 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 	hub := &live.Hub{}
 	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval})
 	if err != nil {
-		db.Close()
 		return nil, err
 	}
 	done, stop := context.WithCancel(context.WithoutCancel(ctx))
-	s := &Server{Service: svc, store: db, log: log, stop: stop, failed: make(chan error, 1)}
+	s := &Server{Service: svc, store: db, log: log, stop: stop, failed: make(chan error, 2)}
 	devices := deviceapi.New(deviceapi.Options{Service: svc, Hub: hub, Log: log, Done: done})
-	s.app = s.routes(c, svc, hub, devices, console, done)
-	bound, err := c.listen()
+	app := s.app(done)
+	httpapi.Mount(app, httpapi.Options{Service: svc, Hub: hub, Log: log, Secure: c.TLSCert != "", Done: done})
+	deviceApp := app
+	if c.DeviceListen != "" {
+		deviceApp = s.app(done)
+	}
+	devices.Mount(deviceApp)
+	mountConsole(app, console)
+	if s.URL, err = s.listen(c, c.Listen, app); err == nil {
+		s.DeviceURL = s.URL
+		if c.DeviceListen != "" {
+			s.DeviceURL, err = s.listen(c, c.DeviceListen, deviceApp)
+		}
+	}
 	if err != nil {
 		stop()
-		db.Close()
+		for _, f := range s.faces {
+			f.conns.Close()
+		}
 		return nil, err
 	}
-	s.conns = remember(bound)
-	scheme := map[bool]string{true: "https", false: "http"}[c.TLSCert != ""]
-	s.URL = scheme + "://" + bound.Addr().String()
 	for _, loop := range []func(context.Context){devices.Run, svc.SettleLoop, func(ctx context.Context) { hub.Run(ctx, db, log) }} {
 		s.loops.Go(func() { loop(done) })
 	}
-	go func() {
-		s.failed <- s.app.Listener(s.conns, fiber.ListenConfig{DisableStartupMessage: true})
-	}()
+	for _, f := range s.faces {
+		go func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) }()
+	}
 	return s, nil
 }
 
-func (s *Server) routes(c Config, svc *service.Service, hub *live.Hub, devices *deviceapi.API, console fs.FS, done context.Context) *fiber.App {
+// listen takes an address for an app, and gives its URL.
+func (s *Server) listen(c Config, address string, app *fiber.App) (string, error) {
+	bound, err := c.bind(address)
+	if err != nil {
+		return "", err
+	}
+	s.faces = append(s.faces, face{app, remember(bound)})
+	scheme := map[bool]string{true: "https", false: "http"}[c.TLSCert != ""]
+	return scheme + "://" + bound.Addr().String(), nil
+}
+
+// app is what is the same at every address: limits, headers, health.
+func (s *Server) app(done context.Context) *fiber.App {
 	app := fiber.New(fiber.Config{
 		AppName: "Rank Warden", Immutable: true, BodyLimit: httpapi.MaxBody, ErrorHandler: problem.HandleError(s.log),
 		ReadTimeout: 2 * time.Minute, IdleTimeout: 3 * time.Minute,
@@ -126,9 +162,6 @@ func (s *Server) routes(c Config, svc *service.Service, hub *live.Hub, devices *
 		}
 		return c.SendString("ready\n")
 	})
-	httpapi.Mount(app, httpapi.Options{Service: svc, Hub: hub, Log: s.log, Secure: c.TLSCert != "", Done: done})
-	devices.Mount(app)
-	mountConsole(app, console)
 	return app
 }
 
@@ -139,24 +172,23 @@ func (s *Server) Failed() <-chan error { return s.failed }
 // gathered is written.
 func (s *Server) Stop() error {
 	s.stop()
-	s.conns.closeUnused()
-	err := s.app.ShutdownWithTimeout(10 * time.Second)
+	var errs []error
+	for _, f := range s.faces {
+		f.conns.closeUnused()
+		if err := f.app.ShutdownWithTimeout(10 * time.Second); err != nil {
+			errs = append(errs, fmt.Errorf("stopping: %w", err))
+		}
+	}
 	s.loops.Wait()
 	s.store.Close()
-	if err != nil {
-		return fmt.Errorf("stopping: %w", err)
-	}
-	return nil
+	return errors.Join(errs...)
 }
 
 // ErrConfig is matched by errors of the configuration.
 var ErrConfig = errors.New("configuration")
 
 func (c Config) check() error {
-	host, _, err := net.SplitHostPort(c.Listen)
 	switch {
-	case err != nil:
-		return fmt.Errorf("%w: listen %q must be HOST:PORT, such as 127.0.0.1:8470", ErrConfig, c.Listen)
 	case (c.TLSCert == "") != (c.TLSKey == ""):
 		return fmt.Errorf("%w: tls-cert and tls-key belong together; give both or none", ErrConfig)
 	case c.Database == "":
@@ -165,8 +197,20 @@ func (c Config) check() error {
 		return fmt.Errorf("%w: no key file; give keys as the path of a file that only the service can read (it is made when missing)", ErrConfig)
 	case c.Interval < time.Second || c.Interval > 24*time.Hour:
 		return fmt.Errorf("%w: interval %s must be from 1s to 24h", ErrConfig, c.Interval)
+	}
+	if err := c.checkAddress("listen", c.Listen); err != nil || c.DeviceListen == "" {
+		return err
+	}
+	return c.checkAddress("device-listen", c.DeviceListen)
+}
+
+func (c Config) checkAddress(option, address string) error {
+	host, _, err := net.SplitHostPort(address)
+	switch {
+	case err != nil:
+		return fmt.Errorf("%w: %s %q must be HOST:PORT, such as 127.0.0.1:8470", ErrConfig, option, address)
 	case c.TLSCert == "" && !c.AllowClear && !loopback(host):
-		return fmt.Errorf("%w: %s is not loopback, and without TLS everybody on the way could read along; give tls-cert and tls-key, or allow-clear when a proxy in front does TLS", ErrConfig, c.Listen)
+		return fmt.Errorf("%w: %s is not loopback, and without TLS everybody on the way could read along; give tls-cert and tls-key, or allow-clear when a proxy in front does TLS", ErrConfig, address)
 	}
 	return nil
 }
@@ -176,10 +220,10 @@ func loopback(host string) bool {
 	return strings.EqualFold(host, "localhost") || ip != nil && ip.IsLoopback()
 }
 
-func (c Config) listen() (net.Listener, error) {
-	l, err := net.Listen("tcp", c.Listen)
+func (c Config) bind(address string) (net.Listener, error) {
+	l, err := net.Listen("tcp", address)
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be listened on: %w; is another one running? Choose another address with --listen", c.Listen, err)
+		return nil, fmt.Errorf("%s cannot be listened on: %w; is another one running? Choose another address with --listen", address, err)
 	}
 	if c.TLSCert == "" {
 		return l, nil
