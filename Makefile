@@ -20,7 +20,7 @@ $(BINARIES): $(SOURCES) console/dist/index.html console/embed.go
 	go build -trimpath -o bin/ ./cmd/...
 
 console/node_modules/.package-lock.json: console/package.json console/package-lock.json
-	cd console && npm ci --no-fund --no-audit --loglevel=error
+	cd console && npm install --no-save --no-fund --no-audit --loglevel=error
 	@touch $@
 
 console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
