@@ -269,7 +269,7 @@ func TestReportsCannotBeForgedOrReplayed(t *testing.T) {
 		assert.Equal(t, fmt.Sprint(c.status, " ", c.code), fmt.Sprint(status, " ", code), "%s: %s", name, detail)
 		assert.NotEmpty(t, detail)
 	}
-	known, err := s.db.With(t.Context()).KnownDevices([]string{me.ID})
+	known, err := s.db.KnownDevices(t.Context(), []string{me.ID})
 	require.NoError(t, err)
 	assert.EqualValues(t, 5, known[0].Seq, "nothing else was stored")
 }

@@ -17,6 +17,9 @@ type News = { topics?: string[]; connected?: boolean };
 
 const name = "rankwarden-live";
 
+/** Milliseconds in which changes are gathered, so that a busy fleet is not read again for each. */
+const pause = 500;
+
 /** Opens the service's stream of changes, until the signal. */
 function listen(tell: (news: News) => void, signal: AbortSignal): Promise<void> {
   return new Promise((done) => {
@@ -43,9 +46,17 @@ export function useLive(signedIn: boolean): boolean {
     if (!signedIn) return;
     const end = new AbortController();
     const others = new BroadcastChannel(name);
+    const waiting = new Set<string>();
+    let timer: ReturnType<typeof setTimeout> | undefined;
     const hear = (news: News) => {
       if (news.connected !== undefined) setConnected(news.connected);
-      if (news.topics) refresh(queries, news.topics);
+      for (const topic of news.topics ?? []) waiting.add(topic);
+      if (waiting.size === 0 || timer !== undefined) return;
+      timer = setTimeout(() => {
+        timer = undefined;
+        refresh(queries, [...waiting]);
+        waiting.clear();
+      }, pause);
     };
     others.addEventListener("message", (event) => hear(event.data as News));
     const lead = () =>
@@ -59,6 +70,7 @@ export function useLive(signedIn: boolean): boolean {
       lead(); // locks need a secure address; without one every tab listens for itself
     }
     return () => {
+      clearTimeout(timer);
       end.abort();
       others.close();
     };

@@ -59,9 +59,10 @@ func (r *registry) run(ctx context.Context) {
 			r.writeContacts(context.WithoutCancel(ctx))
 			return
 		case <-changes.Ready:
-			if ids := changes.Take()[store.TopicDevices]; len(ids) > 0 {
+			switch ids, told := changes.Take()[store.TopicDevices]; {
+			case len(ids) > 0:
 				r.read(ctx, ids)
-			} else {
+			case told: // notices may have been lost
 				r.look(ctx)
 			}
 		case <-look.C:
@@ -78,7 +79,7 @@ func (r *registry) look(ctx context.Context) {
 	since := r.dbSynced.Add(-lookBack)
 	r.mu.Unlock()
 	began := time.Now()
-	changed, now, err := r.store.With(ctx).ChangedDevices(since)
+	changed, now, err := r.store.ChangedDevices(ctx, since)
 	if err != nil {
 		if ctx.Err() == nil {
 			r.log.Warn("devices could not be read; what is known of them is trusted for a minute", "error", err)
@@ -92,7 +93,7 @@ func (r *registry) look(ctx context.Context) {
 }
 
 func (r *registry) read(ctx context.Context, ids []string) {
-	known, err := r.store.With(ctx).KnownDevices(ids)
+	known, err := r.store.KnownDevices(ctx, ids)
 	if err != nil {
 		r.log.Warn("changed devices could not be read; they are looked at again", "error", err)
 		return
@@ -126,7 +127,7 @@ func (r *registry) get(ctx context.Context, id string) (d store.Known, ok bool, 
 	if ok && trusted {
 		return d, true, nil
 	}
-	found, err := r.store.With(ctx).KnownDevices([]string{id})
+	found, err := r.store.KnownDevices(ctx, []string{id})
 	if err != nil || len(found) == 0 {
 		return d, false, err
 	}

@@ -15,7 +15,7 @@ import (
 )
 
 // settleBatch is the number of devices settled in one transaction.
-const settleBatch = 500
+const settleBatch = 5000
 
 // SettleLoop settles whatever waits until the context ends. Any number of replicas may run it: one
 // works at a time, and what a replica did not finish stays in the queue for the next.
@@ -225,9 +225,7 @@ func (s *Service) settleDevices(tx store.Tx, scope settledScope, ids []string, r
 	}
 	holds := holdsAnything(scope.lane)
 	cache := map[string]composed{}
-	var changed []store.NewDesired
 	var settled []store.Settled
-	var notify []string
 	for _, d := range devices {
 		before := ""
 		if holds {
@@ -243,32 +241,33 @@ func (s *Service) settleDevices(tx store.Tx, scope settledScope, ids []string, r
 				return err
 			}
 		}
-		if d.Scope != scope.record.Digest || d.HeldUnits != c.heldUnits || c.heldUnits > 0 {
-			settled = append(settled, store.Settled{Device: d.ID, Scope: scope.record.Digest, Held: c.held, HeldUnits: c.heldUnits})
-			notify = append(notify, d.ID)
-		}
+		next := store.Settled{Device: d.ID, Name: d.Name, Scope: scope.record.Digest, Held: c.held, HeldUnits: c.heldUnits,
+			Stamp: drift.Stamp{Epoch: d.DesiredEpoch, Number: d.DesiredNumber, Digest: d.DesiredDigest}, Settings: c.digest}
 		if d.DesiredNumber == 0 || d.SettingsDigest != c.digest {
-			stamp := drift.Stamp{Epoch: d.DesiredEpoch, Number: d.DesiredNumber + 1}
-			document, err := wire.DesiredBytes(d.ID, d.Name, stamp.Epoch, stamp.Number, c.body)
+			next.New = true
+			next.Stamp.Number++
+			document, err := wire.DesiredBytes(d.ID, d.Name, next.Stamp.Epoch, next.Stamp.Number, c.body)
 			if err != nil {
 				return err
 			}
-			stamp.Digest = wire.Digest(document)
-			changed = append(changed, store.NewDesired{Device: d.ID, Name: d.Name, Stamp: stamp, Settings: c.digest})
-			notify = append(notify, d.ID)
+			next.Stamp.Digest = wire.Digest(document)
+			run.changed++
+		}
+		if next.New || d.Scope != next.Scope || d.HeldUnits != c.heldUnits || c.heldUnits > 0 {
+			settled = append(settled, next)
 		}
 	}
-	if err := tx.SetSettled(settled); err != nil {
-		return err
-	}
-	if err := tx.AddDesired(changed, s.Now()); err != nil {
-		return err
-	}
-	run.changed += len(changed)
-	if len(notify) == 0 {
+	if len(settled) == 0 {
 		return nil
 	}
-	return tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: sortedSet(notify)})
+	if err := tx.SetSettled(settled, s.Now()); err != nil {
+		return err
+	}
+	ids = ids[:0:0]
+	for _, next := range settled {
+		ids = append(ids, next.Device)
+	}
+	return tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: ids})
 }
 
 func compose(tx store.Tx, lane resolve.Lane, before string) (composed, error) {

@@ -1,7 +1,11 @@
 package store
 
 import (
+	"context"
+	"fmt"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
@@ -214,19 +218,27 @@ type Known struct {
 
 const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, reported_epoch, reported_number"
 
-// KnownDevices reads devices by identifier.
-func (t Tx) KnownDevices(ids []string) ([]Known, error) {
-	return rows[Known](t, "select "+knownColumns+" from devices where id in ?", ids)
+// KnownDevices reads devices by identifier. It goes past GORM, since it reads whole fleets.
+func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]Known, error) {
+	found, err := s.pool.Query(ctx, "select "+knownColumns+" from devices where id = any($1)", ids)
+	if err != nil {
+		return nil, fmt.Errorf("reading devices: %w", err)
+	}
+	return pgx.CollectRows(found, pgx.RowToStructByPos[Known])
 }
 
 // ChangedDevices reads the devices that changed since a time by the database's clock, and gives
-// that clock's time now.
-func (t Tx) ChangedDevices(since time.Time) ([]Known, time.Time, error) {
+// that clock's time before it looked.
+func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Known, time.Time, error) {
 	var now time.Time
-	if err := t.db.Raw("select now()").Scan(&now).Error; err != nil {
-		return nil, now, err
+	if err := s.pool.QueryRow(ctx, "select now()").Scan(&now); err != nil {
+		return nil, now, fmt.Errorf("reading devices: %w", err)
 	}
-	list, err := rows[Known](t, "select "+knownColumns+" from devices where changed_at >= ?", since)
+	found, err := s.pool.Query(ctx, "select "+knownColumns+" from devices where changed_at >= $1", since)
+	if err != nil {
+		return nil, now, fmt.Errorf("reading devices: %w", err)
+	}
+	list, err := pgx.CollectRows(found, pgx.RowToStructByPos[Known])
 	return list, now, err
 }
 

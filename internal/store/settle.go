@@ -139,59 +139,52 @@ type SettledDevice struct {
 	Held           string
 	DesiredEpoch   int64
 	DesiredNumber  int64
+	DesiredDigest  string
 	SettingsDigest string
 }
 
 // LockForSettling reads live devices for update, by identifier.
 func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
 	return rows[SettledDevice](t, `select id, name, coalesce(scope, '') as scope, held_units, held::text as held, desired_epoch,
-		desired_number, settings_digest from devices where id in ? and state = 'live' order by id for update`, ids)
+		desired_number, desired_digest, settings_digest from devices where id in ? and state = 'live' order by id for update`, ids)
 }
 
-// NewDesired is a desired state that follows another.
-type NewDesired struct {
-	Device   string
-	Name     string
-	Stamp    drift.Stamp
-	Settings string // digest
+// Settled is what settling found out of one device: its scope, what is held on it, and its newest
+// desired state.
+type Settled struct {
+	Device    string
+	Name      string
+	Scope     string
+	Held      string // JSON
+	HeldUnits int
+	Stamp     drift.Stamp
+	Settings  string // digest
+	New       bool   // the desired state is new
 }
 
-// AddDesired stores the next desired states of devices.
-func (t Tx) AddDesired(states []NewDesired, at time.Time) error {
-	n := len(states)
-	ids, names, settings, digests := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
-	epochs, numbers := make([]int64, n), make([]int64, n)
-	for i, s := range states {
-		ids[i], names[i], settings[i], digests[i] = s.Device, s.Name, s.Settings, s.Stamp.Digest
-		epochs[i], numbers[i] = s.Stamp.Epoch, s.Stamp.Number
+// SetSettled stores it, and the desired states that are new.
+func (t Tx) SetSettled(list []Settled, at time.Time) error {
+	n := len(list)
+	ids, names, scopes, held := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
+	digests, settings, fresh := make([]string, n), make([]string, n), make([]bool, n)
+	counts, epochs, numbers := make([]int64, n), make([]int64, n), make([]int64, n)
+	for i, s := range list {
+		ids[i], names[i], scopes[i], held[i], counts[i] = s.Device, s.Name, s.Scope, s.Held, int64(s.HeldUnits)
+		epochs[i], numbers[i], digests[i], settings[i], fresh[i] = s.Stamp.Epoch, s.Stamp.Number, s.Stamp.Digest, s.Settings, s.New
 	}
 	if err := t.exec(`insert into desired_states (device_id, epoch, number, name, settings, digest, created_at)
-		select id, epoch, number, name, settings, digest, $7
-		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[], $6::text[]) as s(id, epoch, number, name, settings, digest)`,
-		ids, epochs, numbers, names, settings, digests, at); err != nil {
+		select id, epoch, number, name, settings, digest, $8
+		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::boolean[])
+			as s(id, epoch, number, name, settings, digest, fresh) where fresh`,
+		ids, epochs, numbers, names, settings, digests, fresh, at); err != nil {
 		return err
 	}
-	return t.exec(`update devices d set desired_epoch = s.epoch, desired_number = s.number, desired_digest = s.digest,
-		settings_digest = s.settings, desired_at = $6, verified_at = null, changed_at = now()
-		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[]) as s(id, epoch, number, digest, settings)
-		where d.id = s.id`, ids, epochs, numbers, digests, settings, at)
-}
-
-// Settled is the scope of a device and what is held on it, as JSON.
-type Settled struct {
-	Device, Scope, Held string
-	HeldUnits           int
-}
-
-// SetSettled stores scopes and held units of devices.
-func (t Tx) SetSettled(list []Settled) error {
-	n := len(list)
-	ids, scopes, held, counts := make([]string, n), make([]string, n), make([]string, n), make([]int64, n)
-	for i, s := range list {
-		ids[i], scopes[i], held[i], counts[i] = s.Device, s.Scope, s.Held, int64(s.HeldUnits)
-	}
-	return t.exec(`update devices d set scope = s.scope, held = s.held::jsonb, held_units = s.n
-		from unnest($1::text[], $2::text[], $3::text[], $4::bigint[]) as s(id, scope, held, n) where d.id = s.id`, ids, scopes, held, counts)
+	return t.exec(`update devices d set scope = s.scope, held = s.held::jsonb, held_units = s.n, desired_epoch = s.epoch,
+		desired_number = s.number, desired_digest = s.digest, settings_digest = s.settings,
+		desired_at = case when fresh then $10 else desired_at end, verified_at = case when fresh then null else verified_at end, changed_at = now()
+		from unnest($1::text[], $2::text[], $3::text[], $4::bigint[], $5::bigint[], $6::bigint[], $7::text[], $8::text[], $9::boolean[])
+			as s(id, scope, held, n, epoch, number, digest, settings, fresh) where d.id = s.id`,
+		ids, scopes, held, counts, epochs, numbers, digests, settings, fresh, at)
 }
 
 // DesiredState is one stored desired state of a device.

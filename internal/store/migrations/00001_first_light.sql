@@ -160,8 +160,8 @@ create table devices (
 );
 create unique index devices_live_name on devices (name_key) where state = 'live';
 create index devices_name on devices (name_key, id);
-create index devices_changed on devices (changed_at);
-create index devices_scope on devices (scope);
+-- What changes with every desired state and report is not indexed, so that rows are updated in place.
+alter table devices set (fillfactor = 70);
 
 create table desired_states (
     device_id  text        not null references devices,

@@ -1,0 +1,125 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+	"rankwarden.example/console"
+	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/store"
+
+	"log/slog"
+)
+
+const fleetSize = 100_000
+
+// bigFleet is a service with a hundred thousand enrolled devices in twenty groups.
+func bigFleet(b *testing.B) (*server.Server, *client.Client, *store.Store) {
+	ctx := b.Context()
+	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
+	require.NoError(b, err)
+	s, err := server.Start(ctx, server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(b.TempDir(), "keys.json"),
+		Organisation: "Skerry Line", Interval: time.Hour}, console.Files(), slog.New(slog.DiscardHandler))
+	require.NoError(b, err)
+	b.Cleanup(func() { require.NoError(b, s.Stop()) })
+	_, err = s.Service.EnsureOwner(ctx, "asta", ownerPassword)
+	require.NoError(b, err)
+	c := client.New(s.URL, "")
+	_, err = c.SignIn(ctx, "asta", ownerPassword)
+	require.NoError(b, err)
+	_, err = c.MakeEnrolmentToken(ctx, "bench", 1, 1, nil)
+	require.NoError(b, err)
+	db, err := store.Open(ctx, url)
+	require.NoError(b, err)
+	b.Cleanup(db.Close)
+	for _, statement := range []string{
+		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at, last_contact)
+			select lpad(i::text, 26, '0'), 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i,
+			(select id from enrolment_tokens limit 1), now(), now() from generate_series(1, %d) i`, fleetSize),
+		`insert into groups select 'g' || i, 'group-' || i, '', 1, now(), now() from generate_series(1, 20) i`,
+		fmt.Sprintf(`insert into group_members select 'g' || (1 + i %% 20), 'skl-big-' || i from generate_series(1, %d) i`, fleetSize),
+		`analyze`,
+	} {
+		require.NoError(b, db.With(ctx).Exec(statement))
+	}
+	return s, c, db
+}
+
+// publishTo publishes a new minimum length to a policy's devices and gives how long it took until
+// every one of them had its new desired state.
+func publishTo(b *testing.B, c *client.Client, db *store.Store, policy string, minimum int) time.Duration {
+	ctx := b.Context()
+	p, err := c.Policy(ctx, policy)
+	require.NoError(b, err)
+	p, err = c.SavePolicy(ctx, policy, document(policy, fmt.Sprintf("passwords: {min_length: %d}", minimum)), p.Version)
+	require.NoError(b, err)
+	began := time.Now()
+	_, err = c.PublishPolicy(ctx, policy, p.Version)
+	require.NoError(b, err)
+	waitSettled(b, db)
+	return time.Since(began)
+}
+
+func waitSettled(b *testing.B, db *store.Store) {
+	require.Eventually(b, func() bool {
+		waiting, err := db.With(context.Background()).SettleRequests()
+		return err == nil && len(waiting) == 0
+	}, 5*time.Minute, 20*time.Millisecond)
+}
+
+// BenchmarkFleet shows what an operator waits for with 100,000 devices: the share of PostgreSQL's
+// own bare insert rate at which desired states are written, and the time of the pages.
+func BenchmarkFleet(b *testing.B) {
+	_, c, db := bigFleet(b)
+	ctx := b.Context()
+	for i, aim := range []client.Aim{{Include: []string{"everything"}, Rank: 500}, {Include: []string{"group-1", "group-2"}, Rank: 100}} {
+		name := fmt.Sprintf("p%d", i)
+		p, err := c.NewPolicy(ctx, document(name, "passwords: {min_length: 8}"))
+		require.NoError(b, err)
+		_, err = c.PublishPolicy(ctx, name, p.Version)
+		require.NoError(b, err)
+		aim.Policy = name
+		_, err = c.NewAssignment(ctx, name, aim)
+		require.NoError(b, err)
+	}
+	waitSettled(b, db)
+	minimum := 8
+	for b.Loop() {
+		minimum++
+		all := publishTo(b, c, db, "p0", minimum)
+		some := publishTo(b, c, db, "p1", minimum+20)
+		b.ReportMetric(0, "ns/op")
+		b.ReportMetric(all.Seconds(), "s/publish-to-all")
+		b.ReportMetric(some.Seconds(), "s/publish-to-a-tenth")
+
+		began := time.Now()
+		require.NoError(b, db.With(ctx).Exec(`create table bare as select * from desired_states limit 0`))
+		require.NoError(b, db.With(ctx).Exec(`insert into bare select * from desired_states limit 90000`))
+		bare := time.Since(began)
+		require.NoError(b, db.With(ctx).Exec(`drop table bare`))
+		b.ReportMetric(all.Seconds()/bare.Seconds(), "times-bare-insert")
+
+		for name, ask := range map[string]func() error{
+			"watch": func() error { _, err := c.Overview(ctx); return err },
+			"devices": func() error {
+				_, err := c.Devices(ctx, client.DeviceQuery{Search: "big-777"}, client.Page{})
+				return err
+			},
+			"drifted": func() error {
+				_, err := c.Devices(ctx, client.DeviceQuery{Standing: "drifted"}, client.Page{})
+				return err
+			},
+			"policies": func() error { _, err := c.Policies(ctx, "", client.Page{}); return err },
+		} {
+			began := time.Now()
+			require.NoError(b, ask())
+			b.ReportMetric(float64(time.Since(began).Milliseconds()), "ms/"+name)
+		}
+	}
+}
