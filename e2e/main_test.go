@@ -215,3 +215,5 @@ func (s *service) until(holds func() bool) {
 }
 
 var viewer = string(auth.Viewer)
+
+func stringReader(s string) io.Reader { return strings.NewReader(s) }

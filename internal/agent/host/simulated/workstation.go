@@ -272,5 +272,8 @@ func (w *Workstation) Machine() Machine {
 	m := w.m
 	m.Accounts = slices.Clone(m.Accounts)
 	m.Groups = slices.Clone(m.Groups)
+	for i := range m.Groups {
+		m.Groups[i].Members = slices.Clone(m.Groups[i].Members)
+	}
 	return m
 }

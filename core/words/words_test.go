@@ -1,0 +1,103 @@
+package words_test
+
+import (
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/words"
+)
+
+func refs(list ...string) []principal.Ref {
+	out := []principal.Ref{}
+	for _, s := range list {
+		out = append(out, principal.MustParse(s))
+	}
+	return out
+}
+
+func TestValuesInWords(t *testing.T) {
+	for want, c := range map[string]struct {
+		unit  resolve.UnitID
+		value resolve.Value
+	}{
+		"1 character":             {resolve.MinLength, resolve.Int(1)},
+		"24 remembered":           {resolve.History, resolve.Int(24)},
+		"never expires":           {resolve.MaxAgeDays, resolve.Int(0)},
+		"expires after 1 day":     {resolve.MaxAgeDays, resolve.Int(1)},
+		"may change at once":      {resolve.MinAgeDays, resolve.Int(0)},
+		"may change after 3 days": {resolve.MinAgeDays, resolve.Int(3)},
+		"any characters":          {resolve.Complexity, resolve.Bool(false)},
+		"never locks":             {resolve.Lockout, resolve.LockoutValue{}},
+		"after 1 wrong attempt within 2 hours, locked until someone unlocks": {resolve.Lockout, resolve.LockoutValue{Threshold: 1, WindowMinutes: 120}},
+		"after 5 wrong attempts within 1 day, locked for 90 min":             {resolve.Lockout, resolve.LockoutValue{Threshold: 5, DurationMinutes: 90, WindowMinutes: 1440}},
+		"nobody":                                 {resolve.Administrators, resolve.Members{Closed: true}},
+		"only 2: built-in administrator, keeper": {resolve.Administrators, resolve.Members{Closed: true, Present: refs("builtin:administrator", "local:keeper")}},
+		"at least keeper; not guests":            {resolve.Administrators, resolve.Members{Present: refs("local:keeper"), Absent: refs("local:guests")}},
+		"not S-1-5-32-546":                       {resolve.Administrators, resolve.Statement{Mode: policy.Adjust, Remove: refs("sid:S-1-5-32-546")}},
+		"only 1: keeper":                         {resolve.Administrators, resolve.Statement{Mode: policy.Exact, Members: refs("local:keeper")}},
+		"nothing":                                {resolve.Administrators, nil},
+	} {
+		assert.Equal(t, want, words.Value(c.unit, c.value))
+	}
+}
+
+func TestWhyInWords(t *testing.T) {
+	lost := func(name string, why resolve.Why) resolve.Lost {
+		return resolve.Lost{Assignment: name, Rank: 500, Why: why}
+	}
+	for want, u := range map[string]resolve.Unit{
+		"base, alone":                      {Verdict: resolve.Sole, From: []string{"base"}},
+		"a and b agree":                    {Verdict: resolve.Agreed, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Same)}},
+		"3 assignments agree":              {Verdict: resolve.Agreed, From: []string{"a", "b"}, Over: []resolve.Lost{lost("c", resolve.Same)}},
+		"desks outranks base":              {Verdict: resolve.Ranked, From: []string{"desks"}, Over: []resolve.Lost{lost("base", resolve.Outranked)}},
+		"a, stricter than b at equal rank": {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.LessStrict)}},
+		"a and b differ at equal rank":     {Verdict: resolve.Contested, Over: []resolve.Lost{lost("a", resolve.Disputed), lost("b", resolve.Disputed), lost("c", resolve.Closed)}},
+		"a closes the group; 1 set aside":  {Verdict: resolve.Merged, Value: resolve.Members{Closed: true}, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Closed)}},
+		"a and b close the group together": {Verdict: resolve.Merged, Value: resolve.Members{Closed: true}, From: []string{"a", "b"}},
+		"a and b, put together":            {Verdict: resolve.Merged, Value: resolve.Members{}, From: []string{"a", "b"}},
+	} {
+		assert.Equal(t, want, words.Why(u))
+	}
+	assert.Equal(t, "set aside, the group is closed", words.Lost(lost("b", resolve.Closed)))
+	assert.Contains(t, words.Held(resolve.Held{Why: "no_admin_path"}), "add a usable administrator")
+}
+
+func TestFindingsInWords(t *testing.T) {
+	for want, f := range map[string]drift.Finding{
+		"8 characters instead of 12 characters":                       {Unit: resolve.MinLength, Kind: drift.WrongValue, Expected: resolve.Int(12), Actual: resolve.Int(8)},
+		"not reported":                                                {Unit: resolve.MinLength, Kind: drift.WrongValue, Expected: resolve.Int(12)},
+		"mechanic is a member, and nobody asked for it":               {Kind: drift.MemberExtra, Subject: "local:mechanic"},
+		"built-in guest is a member, and must not be":                 {Kind: drift.MemberForbidden, Subject: "builtin:guest"},
+		"keeper should be a member":                                   {Kind: drift.MemberMissing, Subject: "local:keeper", Actual: drift.IsNotMember},
+		"keeper should be a member, and does not exist on the device": {Kind: drift.MemberMissing, Subject: "local:keeper", Actual: drift.NoSuchAccount},
+		"the local group does not exist on the device":                {Kind: drift.GroupMissing},
+		"this device cannot carry it":                                 {Kind: drift.UnitUnsupported},
+		"the device could not change it: access denied":               {Kind: drift.ApplyFailed, Actual: "access denied"},
+		"the device could not change keeper: access denied":           {Kind: drift.ApplyFailed, Subject: "local:keeper", Actual: "access denied"},
+	} {
+		assert.Equal(t, want, words.Finding(f))
+	}
+}
+
+func TestHasInWords(t *testing.T) {
+	state := drift.State{LocalGroups: []drift.LocalGroup{{LocalGroup: "users", SID: drift.WellKnown("users")}}, Passwords: &drift.Passwords{History: new(3)}}
+	assert.Equal(t, "nobody", words.Has(resolve.MembershipOf("users"), state))
+	assert.Equal(t, "no such local group", words.Has(resolve.Administrators, state))
+	assert.Equal(t, "3 remembered", words.Has(resolve.History, state))
+	assert.Equal(t, "not reported", words.Has(resolve.MinLength, state))
+	assert.Equal(t, "not reported", words.Has(resolve.Lockout, state))
+}
+
+func TestOrderOfUnits(t *testing.T) {
+	units := []resolve.UnitID{resolve.Complexity, resolve.MinLength, resolve.MembershipOf("users"), resolve.Lockout, resolve.Administrators}
+	slices.SortFunc(units, words.Compare)
+	assert.Equal(t, []resolve.UnitID{resolve.Administrators, resolve.MembershipOf("users"), resolve.Lockout, resolve.MinLength, resolve.Complexity}, units)
+	assert.Equal(t, "remote desktop users", words.Unit(resolve.MembershipOf("remote-desktop-users")))
+	assert.Equal(t, "Password rules", words.Section(resolve.History))
+}

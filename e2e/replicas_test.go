@@ -1,0 +1,181 @@
+package e2e
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"math/rand/v2"
+	"net/http"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/agent/host/simulated"
+	"rankwarden.example/internal/fleetsim"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/wire"
+)
+
+// replica starts a second service on the same database and keys.
+func (s *service) replica() *service {
+	other := &service{t: s.t, clock: s.clock, config: s.config, owner: s.owner, db: s.db}
+	other.config.Listen = "127.0.0.1:0"
+	other.run()
+	s.t.Cleanup(func() { other.stop() })
+	return other
+}
+
+func TestAnyReplicaTellsAnyDevice(t *testing.T) {
+	here := start(t)
+	there := here.replica()
+	here.publish("base", "passwords: {min_length: 8}", 500, "everything")
+	d := there.enrolled("SKL-BRG-001")
+	ctx, stop := context.WithCancel(t.Context())
+	ended := make(chan error, 1)
+	go func() { ended <- d.Run(ctx) }()
+
+	// The device holds its request at one replica, and the operator works at the other.
+	here.publish("bridge", "lockout: {threshold: 0}", 100, "everything")
+	here.until(func() bool { return here.why("SKL-BRG-001").Device.Reported == 2 })
+	stop()
+	require.NoError(t, <-ended)
+
+	changes := make(chan client.Change, 100)
+	ctx, stop = context.WithCancel(t.Context())
+	defer stop()
+	program, err := here.owner.MakeToken(t.Context(), "listener", viewer, 1)
+	require.NoError(t, err)
+	go func() { _ = client.New(there.URL, program.Secret).Changes(ctx, func(c client.Change) { changes <- c }) }()
+	assert.Empty(t, (<-changes).Topics, "the stream is open")
+	require.NoError(t, here.owner.Decide(t.Context(), "SKL-BRG-001", "retire"))
+	change := <-changes
+	assert.Equal(t, []string{"devices"}, change.Topics)
+	there.until(func() bool {
+		var r *agent.Refusal
+		return errors.As(d.Cycle(t.Context()), &r) && r.Code == "device_retired"
+	})
+}
+
+// lossy loses requests, replies, and sometimes sends a request twice.
+type lossy struct {
+	next http.RoundTripper
+	dice *rand.Rand
+}
+
+var errLost = errors.New("lost on the way")
+
+func (l *lossy) RoundTrip(req *http.Request) (*http.Response, error) {
+	switch l.dice.IntN(6) {
+	case 0:
+		return nil, errLost
+	case 1:
+		resp, err := l.next.RoundTrip(req)
+		if err == nil {
+			resp.Body.Close()
+		}
+		return nil, errLost
+	case 2:
+		body, err := req.GetBody()
+		if err != nil {
+			return nil, err
+		}
+		again := req.Clone(req.Context())
+		again.Body = body
+		if resp, err := l.next.RoundTrip(again); err == nil {
+			resp.Body.Close()
+		}
+	}
+	return l.next.RoundTrip(req)
+}
+
+// However many requests and replies are lost or repeated, and however often the agent starts anew,
+// everything that happened is stored once.
+func TestLossyLinkLosesNothingAndRepeatsNothing(t *testing.T) {
+	s := start(t)
+	s.publish("base", keeperOnly, 500, "everything")
+	d := s.enrolled("SKL-BRG-001")
+	token := ""
+	const incidents = 12
+	for seed := range uint64(incidents) {
+		var err error
+		d.Agent, err = agent.New(agent.Options{Host: d.Workstation, Service: s.URL, Token: token, Dir: d.dir, Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler),
+			HTTP: &http.Client{Transport: &lossy{http.DefaultTransport, rand.New(rand.NewPCG(seed, 7))}}})
+		require.NoError(t, err)
+		d.AddAccount("mechanic")
+		require.NoError(t, d.Join("administrators", "mechanic"))
+		require.Eventually(t, func() bool { return d.Cycle(t.Context()) == nil }, 20*time.Second, time.Millisecond)
+	}
+	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "put_right"}, client.Page{Limit: 500})
+	require.NoError(t, err)
+	mechanic := 0
+	for _, f := range right.Items {
+		if f.Subject == "local:mechanic" {
+			mechanic++
+		}
+	}
+	assert.Equal(t, incidents, mechanic)
+	assert.Equal(t, "in_step", standing(s, "SKL-BRG-001"))
+}
+
+// A fleet that is stopped and started goes on from where it was; a cut link makes a device silent.
+func TestSimulatedFleet(t *testing.T) {
+	s := start(t)
+	s.publish("base", keeperOnly, 500, "everything")
+	dir := t.TempDir()
+	now := s.clock.now()
+	var machines []simulated.Machine
+	for _, name := range []string{"SKL-INF-001", "SKL-INF-002"} {
+		w := simulated.Boot(simulated.Factory(wire.Facts{Name: name, Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), now), s.clock.now)
+		w.AddAccount("keeper")
+		require.NoError(t, w.Join("administrators", "keeper"))
+		machines = append(machines, w.Machine())
+	}
+	run := func(token string, incidents []fleetsim.Incident, until func(f *fleetsim.Fleet) bool) {
+		f, err := fleetsim.New(fleetsim.Options{Service: s.URL, Token: token, Dir: dir, Machines: machines, Incidents: incidents,
+			Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler)})
+		require.NoError(t, err)
+		ctx, stop := context.WithCancel(t.Context())
+		ended := make(chan error, 1)
+		go func() { ended <- f.Run(ctx) }()
+		s.until(func() bool { return until(f) })
+		stop()
+		require.NoError(t, <-ended)
+	}
+	verified := func(n int) bool {
+		o, err := s.owner.Overview(t.Context())
+		return err == nil && o.Devices == 2 && o.AllVerified() && o.Standings.InStep == n
+	}
+	run(s.enrolmentToken(2), nil, func(*fleetsim.Fleet) bool { return verified(2) })
+
+	joined := make(chan struct{})
+	run("", []fleetsim.Incident{{Device: "SKL-INF-001", What: "test", Do: func(ctx context.Context, d *fleetsim.Device) error {
+		defer close(joined)
+		return fleetsim.AddsHimself("signage")(ctx, d)
+	}}}, func(f *fleetsim.Fleet) bool {
+		select {
+		case <-joined:
+			return f.Device("SKL-INF-002") != nil
+		default:
+			return false
+		}
+	})
+	assert.FileExists(t, filepath.Join(dir, "SKL-INF-001", "machine.json"))
+	kept, err := fleetsim.New(fleetsim.Options{Dir: dir, Machines: machines, Clock: agent.SystemClock{}})
+	require.NoError(t, err)
+	assert.Error(t, kept.Device("SKL-INF-001").Machine.SignIn("signage", "wrong"))
+	state, err := kept.Device("SKL-INF-001").Machine.Read(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, state.Accounts, 4, "who came is still there after a restart")
+
+	kept.Device("SKL-INF-002").Link.SetDown(true)
+	s.clock.forward(10 * time.Minute)
+	counts, err := s.owner.Standings(t.Context(), client.DeviceQuery{})
+	require.NoError(t, err)
+	assert.Equal(t, 2, counts.Silent)
+}
