@@ -17,6 +17,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/client"
@@ -217,3 +218,21 @@ func (s *service) until(holds func() bool) {
 var viewer = string(auth.Viewer)
 
 func stringReader(s string) io.Reader { return strings.NewReader(s) }
+
+// query asks the service's database one thing, past the service.
+func query[T any](t testing.TB, url, statement string) (answer T, err error) {
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	err = conn.QueryRow(t.Context(), statement).Scan(&answer)
+	return answer, err
+}
+
+// exec changes the service's database past the service.
+func change(t testing.TB, url, statement string) error {
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	_, err = conn.Exec(t.Context(), statement)
+	return err
+}

@@ -20,7 +20,7 @@ import (
 const fleetSize = 100_000
 
 // bigFleet is a service with a hundred thousand enrolled devices in twenty groups.
-func bigFleet(b *testing.B) (*server.Server, *client.Client, *store.Store) {
+func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 	ctx := b.Context()
 	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
 	require.NoError(b, err)
@@ -46,9 +46,9 @@ func bigFleet(b *testing.B) (*server.Server, *client.Client, *store.Store) {
 		fmt.Sprintf(`insert into group_members select 'g' || (1 + i %% 20), 'skl-big-' || i from generate_series(1, %d) i`, fleetSize),
 		`analyze`,
 	} {
-		require.NoError(b, db.With(ctx).Exec(statement))
+		require.NoError(b, change(b, url, statement))
 	}
-	return s, c, db
+	return url, c, db
 }
 
 // publishTo publishes a new minimum length to a policy's devices and gives how long it took until
@@ -76,7 +76,7 @@ func waitSettled(b *testing.B, db *store.Store) {
 // BenchmarkFleet shows what an operator waits for with 100,000 devices: the share of PostgreSQL's
 // own bare insert rate at which desired states are written, and the time of the pages.
 func BenchmarkFleet(b *testing.B) {
-	_, c, db := bigFleet(b)
+	url, c, db := bigFleet(b)
 	ctx := b.Context()
 	for i, aim := range []client.Aim{{Include: []string{"everything"}, Rank: 500}, {Include: []string{"group-1", "group-2"}, Rank: 100}} {
 		name := fmt.Sprintf("p%d", i)
@@ -99,10 +99,10 @@ func BenchmarkFleet(b *testing.B) {
 		b.ReportMetric(some.Seconds(), "s/publish-to-a-tenth")
 
 		began := time.Now()
-		require.NoError(b, db.With(ctx).Exec(`create table bare as select * from desired_states limit 0`))
-		require.NoError(b, db.With(ctx).Exec(`insert into bare select * from desired_states limit 90000`))
+		require.NoError(b, change(b, url, `create table bare as select * from desired_states limit 0`))
+		require.NoError(b, change(b, url, `insert into bare select * from desired_states limit 90000`))
 		bare := time.Since(began)
-		require.NoError(b, db.With(ctx).Exec(`drop table bare`))
+		require.NoError(b, change(b, url, `drop table bare`))
 		b.ReportMetric(all.Seconds()/bare.Seconds(), "times-bare-insert")
 
 		for name, ask := range map[string]func() error{

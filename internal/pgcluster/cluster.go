@@ -15,6 +15,7 @@ import (
 	"os/exec"
 	"os/user"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -70,10 +71,19 @@ func Start(ctx context.Context, dir string) (*Cluster, error) {
 	as.run(c.server)
 	c.server.Dir = dir
 	c.server.Stderr = &tail{c.log}
-	if err := c.server.Start(); err != nil {
+	started := make(chan error)
+	go func() {
+		// The server is told to end when the thread that started it does, so this one stays with it.
+		runtime.LockOSThread()
+		err := c.server.Start()
+		started <- err
+		if err == nil {
+			c.exited <- c.server.Wait()
+		}
+	}()
+	if err := <-started; err != nil {
 		return nil, fmt.Errorf("starting PostgreSQL: %w", err)
 	}
-	go func() { c.exited <- c.server.Wait() }()
 	if err := c.ready(ctx); err != nil {
 		c.Stop()
 		return nil, err

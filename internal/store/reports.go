@@ -63,10 +63,3 @@ func (t Tx) SetReported(r Reported) error {
 		r.Device, r.Epoch, r.Seq, r.Desired.Epoch, r.Desired.Number, r.At, r.ReportID, r.OpenFindings, r.VerifiedAt,
 		r.Facts.Platform, r.Facts.OSVersion, r.Facts.OSBuild)
 }
-
-// CountReports counts the stored reports of all devices.
-func (t Tx) CountReports() (int64, error) {
-	var n int64
-	err := t.db.Model(&Report{}).Count(&n).Error
-	return n, err
-}

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -44,11 +45,18 @@ type Store struct {
 // Tx is one transaction, or the store outside of one.
 type Tx struct{ db *gorm.DB }
 
+// poolSize is the most connections of one replica; pool_max_conns in the URL beats it.
+const poolSize = 16
+
 // Open connects to the database at a PostgreSQL URL.
 func Open(ctx context.Context, url string) (*Store, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, errors.New("the database URL cannot be read; write postgres://USER@HOST:PORT/NAME")
+	}
+	// Settling holds one connection for long; unless the URL says otherwise, there are enough beside it.
+	if !strings.Contains(url, "pool_max_conns") {
+		config.MaxConns = poolSize
 	}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
@@ -184,6 +192,3 @@ func toJSON(value any) string {
 	}
 	return string(data)
 }
-
-// Exec runs a statement of its own, for maintenance and tests.
-func (t Tx) Exec(statement string) error { return t.exec(statement) }
