@@ -173,3 +173,18 @@ type Named struct {
 
 // Empty is an answer without a body.
 type Empty struct{}
+
+// removal registers the removal of one thing of the version that its editor read.
+func removal(a *api, path, id, summary string, remove func(ctx context.Context, who auth.Identity, name string, over int64) error) {
+	register(a, operation{method: http.MethodDelete, path: path, id: id, summary: summary, status: http.StatusNoContent},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Named
+			Matching
+		}) (*Empty, error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			return &Empty{}, remove(ctx, who, in.Name, over)
+		})
+}

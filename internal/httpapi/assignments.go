@@ -55,15 +55,5 @@ func (a *api) assignments() {
 			x, err := a.Service.ChangeAssignment(ctx, who, aimed(in.Body, in.Name), over)
 			return tagged(x.Version, viewAssignment(x)), err
 		})
-	register(a, operation{method: http.MethodDelete, path: "/assignments/{name}", id: "remove-assignment", summary: "Remove an assignment; its devices are settled without it", status: http.StatusNoContent},
-		func(ctx context.Context, who auth.Identity, in *struct {
-			Named
-			Matching
-		}) (*Empty, error) {
-			over, err := in.version()
-			if err != nil {
-				return nil, err
-			}
-			return &Empty{}, a.Service.RemoveAssignment(ctx, who, in.Name, over)
-		})
+	removal(a, "/assignments/{name}", "remove-assignment", "Remove an assignment; its devices are settled without it", a.Service.RemoveAssignment)
 }

@@ -67,15 +67,5 @@ func (a *api) groups() {
 			g, err := a.Service.ChangeGroup(ctx, who, in.Name, service.GroupChange{Description: in.Body.Description, Add: in.Body.Add, Remove: in.Body.Remove}, over)
 			return tagged(g.Version, viewGroup(g)), err
 		})
-	register(a, operation{method: http.MethodDelete, path: "/groups/{name}", id: "remove-group", summary: "Remove a group that no assignment names", status: http.StatusNoContent},
-		func(ctx context.Context, who auth.Identity, in *struct {
-			Named
-			Matching
-		}) (*Empty, error) {
-			over, err := in.version()
-			if err != nil {
-				return nil, err
-			}
-			return &Empty{}, a.Service.RemoveGroup(ctx, who, in.Name, over)
-		})
+	removal(a, "/groups/{name}", "remove-group", "Remove a group that no assignment names", a.Service.RemoveGroup)
 }

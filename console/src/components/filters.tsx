@@ -3,18 +3,17 @@ import { useSearchParams } from "react-router";
 import { client, take } from "../api";
 
 /** The filters of a list live in the URL, so that any state can be shared. */
-export function useFilters(): [URLSearchParams, (name: string, value: string) => void] {
+export function useFilters(): [URLSearchParams, (changes: Record<string, string>) => void] {
   const [params, setParams] = useSearchParams();
-  const set = (name: string, value: string) =>
-    setParams(
-      (former) => {
-        const next = new URLSearchParams(former);
-        if (value) next.set(name, value);
-        else next.delete(name);
-        return next;
-      },
-      { replace: true },
-    );
+  // Several filters must be set in one go: each call begins from what the address is now.
+  const set = (changes: Record<string, string>) => {
+    const next = new URLSearchParams(params);
+    for (const [name, value] of Object.entries(changes)) {
+      if (value) next.set(name, value);
+      else next.delete(name);
+    }
+    setParams(next, { replace: true });
+  };
   return [params, set];
 }
 

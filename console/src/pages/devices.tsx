@@ -1,10 +1,9 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link } from "react-router";
 import { client, type Device, type Standing, take } from "../api";
-import { download, everyPage } from "../components/csv";
+import { Export } from "../components/export";
 import { Choices, GroupFilter, useFilters } from "../components/filters";
-import { Button, Loading, Nothing, PageHead, Trouble } from "../components/parts";
+import { Loading, Nothing, PageHead, Trouble } from "../components/parts";
 import { type Column, Rows } from "../components/rows";
 import { looks, order, StandingWord, total } from "../components/standing";
 import { ago, useNow } from "../time";
@@ -13,6 +12,19 @@ type Filter = { search?: string; standing?: Standing; group?: string };
 
 const read = (filter: Filter, cursor: string, limit: number) =>
   take(client.GET("/api/v1/devices", { params: { query: { ...filter, cursor, limit } } }));
+
+const exported = [
+  "device",
+  "standing",
+  "findings",
+  "model",
+  "serial",
+  "platform",
+  "version",
+  "desired",
+  "reported",
+  "heard from",
+];
 
 /** All devices, with fast search; what is chosen is in the URL. */
 export function DevicesPage() {
@@ -39,7 +51,23 @@ export function DevicesPage() {
   return (
     <>
       <PageHead title="Devices" note="What every device really has, as it last reported.">
-        <Export filter={filter} />
+        <Export
+          file="devices.csv"
+          header={exported}
+          read={(cursor) => read(filter, cursor, 500)}
+          row={(d) => [
+            d.name,
+            looks[d.standing].word,
+            d.open_findings,
+            d.model,
+            d.serial,
+            d.platform,
+            d.os_version,
+            d.desired,
+            d.reported,
+            d.last_contact ?? "",
+          ]}
+        />
       </PageHead>
       <div className="mb-3 flex flex-wrap items-center gap-4">
         <input
@@ -47,19 +75,19 @@ export function DevicesPage() {
           aria-label="Search devices"
           placeholder="Name, serial, model or system"
           defaultValue={filter.search}
-          onChange={(event) => set("search", event.target.value.trim())}
+          onChange={(event) => set({ search: event.target.value.trim() })}
           className="w-64 rounded-sm border border-second bg-sheet px-3 py-1"
         />
         <Choices
           label="Standing"
           value={filter.standing ?? ""}
-          onChange={(value) => set("standing", value)}
+          onChange={(value) => set({ standing: value })}
           choices={[
             { value: "", label: "all", count: counts.data && total(counts.data) },
             ...order.map((s) => ({ value: s, label: `${looks[s].glyph} ${looks[s].word}`, count: counts.data?.[s] })),
           ]}
         />
-        <GroupFilter value={filter.group ?? ""} onChange={(group) => set("group", group)} />
+        <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
       </div>
       {devices.error && <Trouble error={devices.error} />}
       {devices.isPending && <Loading />}
@@ -71,7 +99,11 @@ export function DevicesPage() {
         </Nothing>
       )}
       {items.length > 0 && (
-        <DeviceRows items={items} more={devices.hasNextPage} readMore={() => devices.fetchNextPage()} />
+        <DeviceRows
+          items={items}
+          more={devices.hasNextPage}
+          readMore={() => devices.isFetching || devices.fetchNextPage()}
+        />
       )}
     </>
   );
@@ -104,48 +136,4 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
     },
   ];
   return <Rows label="Devices" items={items} columns={columns} id={(d) => d.id} more={more} readMore={readMore} />;
-}
-
-function Export({ filter }: { filter: Filter }) {
-  const [busy, setBusy] = useState(false);
-  const save = async () => {
-    setBusy(true);
-    try {
-      const all = await everyPage((cursor) => read(filter, cursor, 500));
-      download(
-        "devices.csv",
-        [
-          "device",
-          "standing",
-          "findings",
-          "model",
-          "serial",
-          "platform",
-          "version",
-          "desired",
-          "reported",
-          "heard from",
-        ],
-        all.map((d) => [
-          d.name,
-          looks[d.standing].word,
-          d.open_findings,
-          d.model,
-          d.serial,
-          d.platform,
-          d.os_version,
-          d.desired,
-          d.reported,
-          d.last_contact ?? "",
-        ]),
-      );
-    } finally {
-      setBusy(false);
-    }
-  };
-  return (
-    <Button onClick={save} disabled={busy}>
-      {busy ? "Reading all …" : "Export CSV"}
-    </Button>
-  );
 }

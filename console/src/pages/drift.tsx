@@ -1,10 +1,9 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link } from "react-router";
 import { client, type Finding, take } from "../api";
-import { download, everyPage } from "../components/csv";
+import { Export } from "../components/export";
 import { Choices, GroupFilter, useFilters } from "../components/filters";
-import { Button, Loading, Nothing, PageHead, Trouble } from "../components/parts";
+import { Loading, Nothing, PageHead, Trouble } from "../components/parts";
 import { type Column, Rows } from "../components/rows";
 import { Words } from "../components/words";
 import { ago, useNow } from "../time";
@@ -24,6 +23,8 @@ const kinds: Record<string, string> = {
 
 const read = (filter: Filter, cursor: string, limit: number) =>
   take(client.GET("/api/v1/findings", { params: { query: { ...filter, cursor, limit } } }));
+
+const exported = ["device", "unit", "kind", "subject", "what differs", "rule of", "state", "first seen", "closed"];
 
 /** Where devices differ from what is asked, and whose rule it breaks. */
 export function DriftPage() {
@@ -50,26 +51,40 @@ export function DriftPage() {
   const items = findings.data?.pages.flatMap((page) => page.items) ?? [];
   const choose = (unit: string, kind: string) => {
     const chosen = filter.unit === unit && filter.kind === kind;
-    set("unit", chosen ? "" : unit);
-    set("kind", chosen ? "" : kind);
+    set(chosen ? { unit: "", kind: "" } : { unit, kind });
   };
   return (
     <>
       <PageHead title="Drift" note="Where devices differ from what is asked of them, and whose rule it breaks.">
-        <Export filter={filter} />
+        <Export
+          file="findings.csv"
+          header={exported}
+          read={(cursor) => read(filter, cursor, 500)}
+          row={(f) => [
+            f.device,
+            f.unit,
+            f.kind,
+            f.subject,
+            f.words,
+            f.assignments.join(" "),
+            f.state,
+            f.first_seen,
+            f.closed_at ?? "",
+          ]}
+        />
       </PageHead>
       <div className="mb-3 flex flex-wrap items-center gap-4">
         <Choices
           label="State"
           value={filter.state}
-          onChange={(value) => set("state", value === "open" ? "" : value)}
+          onChange={(value) => set({ state: value === "open" ? "" : value })}
           choices={[
             { value: "open", label: "open" },
             { value: "put_right", label: "put right by the device" },
             { value: "settled", label: "settled" },
           ]}
         />
-        <GroupFilter value={filter.group ?? ""} onChange={(group) => set("group", group)} />
+        <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
       </div>
       {findings.error && <Trouble error={findings.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7">
@@ -85,7 +100,11 @@ export function DriftPage() {
             </Nothing>
           )}
           {items.length > 0 && (
-            <FindingRows items={items} more={findings.hasNextPage} readMore={() => findings.fetchNextPage()} />
+            <FindingRows
+              items={items}
+              more={findings.hasNextPage}
+              readMore={() => findings.isFetching || findings.fetchNextPage()}
+            />
           )}
         </div>
         <section className="border-t-2 border-ink pt-2">
@@ -156,37 +175,5 @@ function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolea
       readMore={readMore}
       estimate={53}
     />
-  );
-}
-
-function Export({ filter }: { filter: Filter }) {
-  const [busy, setBusy] = useState(false);
-  const save = async () => {
-    setBusy(true);
-    try {
-      const all = await everyPage((cursor) => read(filter, cursor, 500));
-      download(
-        "findings.csv",
-        ["device", "unit", "kind", "subject", "what differs", "rule of", "state", "first seen", "closed"],
-        all.map((f) => [
-          f.device,
-          f.unit,
-          f.kind,
-          f.subject,
-          f.words,
-          f.assignments.join(" "),
-          f.state,
-          f.first_seen,
-          f.closed_at ?? "",
-        ]),
-      );
-    } finally {
-      setBusy(false);
-    }
-  };
-  return (
-    <Button onClick={save} disabled={busy}>
-      {busy ? "Reading all …" : "Export CSV"}
-    </Button>
   );
 }

@@ -80,7 +80,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
         aria-label="Search policies"
         placeholder="Part of a name or title"
         defaultValue={search}
-        onChange={(event) => set("search", event.target.value.trim())}
+        onChange={(event) => set({ search: event.target.value.trim() })}
         className="mb-3 w-64 rounded-sm border border-second bg-sheet px-3 py-1"
       />
       {policies.error && <Trouble error={policies.error} />}
@@ -95,7 +95,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
           columns={columns}
           id={(p) => p.name}
           more={policies.hasNextPage}
-          readMore={() => policies.fetchNextPage()}
+          readMore={() => policies.isFetching || policies.fetchNextPage()}
           estimate={53}
         />
       )}

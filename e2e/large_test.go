@@ -1,0 +1,162 @@
+package e2e
+
+import (
+	"encoding/csv"
+	"fmt"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+	"rankwarden.example/e2e/browser"
+)
+
+const many = 2500
+
+// crowd puts many devices into the database, each with one open finding.
+func (s *service) crowd() {
+	s.enrolmentToken(1)
+	for _, statement := range []string{
+		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at, last_contact, open_findings,
+				desired_number, reported_number, reported_epoch)
+			select lpad(i::text, 26, '0'), 'SKL-BIG-' || lpad(i::text, 5, '0'), 'skl-big-' || lpad(i::text, 5, '0'), 'SL-' || i, 'Box', 'windows', '10', 1, 'live',
+			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now(), now(), 1, 1, 1, 1 from generate_series(1, %d) i`, many),
+		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen)
+			select id, 'k', case when os_build = 1 and right(name, 1) = '7' then 'lockout' else 'passwords.min_length' end, 'wrong_value', '',
+			case when right(name, 1) = '7' then '{"threshold": 5, "duration_minutes": 15, "window_minutes": 15}' else '12' end::jsonb,
+			case when right(name, 1) = '7' then '{"threshold": 0}' else '8' end::jsonb, '["base"]', 'open', now(), now() from devices`,
+		`insert into groups values ('g1', 'sevens', '', 1, now(), now())`,
+		`insert into group_members select 'g1', name_key from devices where right(name, 1) = '7'`,
+	} {
+		require.NoError(s.t, change(s.t, s.config.Database, statement))
+	}
+}
+
+func TestLargeListsAreWholeAndPaged(t *testing.T) {
+	s := start(t)
+	s.crowd()
+	ctx := t.Context()
+	distinct := func(names []string) map[string]bool {
+		set := map[string]bool{}
+		for _, n := range names {
+			set[n] = true
+		}
+		return set
+	}
+	for want, q := range map[int]client.DeviceQuery{many: {}, many / 10: {Group: "sevens"}, 11: {Search: "big-0123"}, 1: {Search: "SL-777"}, 0: {Standing: "silent"}} {
+		if want == 11 { // 01230 to 01239, and no other
+			want = 10
+		}
+		devices, err := client.All(0, func(p client.Page) (client.List[client.Device], error) {
+			p.Limit = 99
+			return s.owner.Devices(ctx, q, p)
+		})
+		require.NoError(t, err)
+		var names []string
+		for _, d := range devices {
+			names = append(names, d.Name)
+			assert.Equal(t, "drifted", d.Standing)
+		}
+		assert.Len(t, distinct(names), want, "%+v", q)
+		assert.Len(t, devices, want, "each once")
+		assert.IsIncreasing(t, append([]string{""}, names...))
+	}
+	for want, q := range map[int]client.FindingQuery{many: {}, many / 10: {Unit: "lockout"}, many * 9 / 10: {Unit: "passwords.min_length", Kind: "wrong_value"}, 0: {State: "settled"}} {
+		findings, err := client.All(0, func(p client.Page) (client.List[client.Finding], error) { return s.owner.Findings(ctx, q, p) })
+		require.NoError(t, err)
+		assert.Len(t, findings, want, "%+v", q)
+		ids := map[int64]bool{}
+		for _, f := range findings {
+			ids[f.ID] = true
+		}
+		assert.Len(t, ids, want, "each once")
+	}
+	sevens, err := s.owner.Findings(ctx, client.FindingQuery{Group: "sevens"}, client.Page{Limit: 1})
+	require.NoError(t, err)
+	assert.Equal(t, "never locks instead of after 5 wrong attempts within 15 min, locked for 15 min", sevens.Items[0].Words)
+	o, err := s.owner.Overview(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, many, o.Standings.Drifted)
+	require.Len(t, o.Strips, 1)
+	assert.Len(t, o.Strips[0].Marks, many/10)
+	assert.LessOrEqual(t, len(o.Findings), 40, "an overview, not a list")
+
+	cmd := exec.Command(filepath.Join(binaries, "rankwarden"), "device", "list", "-o", "csv", "--server", s.URL)
+	token, err := s.owner.MakeToken(ctx, "cli", "", 1)
+	require.NoError(t, err)
+	cmd.Env = []string{"HOME=" + t.TempDir(), "RANKWARDEN_TOKEN=" + token.Secret}
+	out, err := cmd.Output()
+	require.NoError(t, err)
+	rows, err := csv.NewReader(strings.NewReader(string(out))).ReadAll()
+	require.NoError(t, err)
+	assert.Len(t, rows, many+1)
+}
+
+// A long table draws only what is in sight, and reads on as one scrolls; an export has all of it.
+func TestConsoleWithManyRows(t *testing.T) {
+	s := start(t)
+	s.crowd()
+	b := openTab(t, 1280, 800)
+	b.do("sign in", browser.SignIn(s.URL, "asta", ownerPassword), chromedp.Navigate(s.URL+"/devices"), browser.Reads("SKL-BIG-00001"), browser.Reads("all2500"))
+	var drawn int
+	b.do("count", chromedp.Evaluate(`document.querySelectorAll('[role="rowgroup"] [role="row"]').length`, &drawn))
+	assert.Less(t, drawn, 80)
+	b.do("scroll to the very end", chromedp.Evaluate(`window.down = setInterval(() => { const s = document.querySelector('[role="table"]').parentElement; s.scrollTop = s.scrollHeight; }, 50)`, nil),
+		browser.Reads(fmt.Sprintf("SKL-BIG-%05d", many)), chromedp.Evaluate(`clearInterval(window.down)`, nil))
+	var saved string
+	b.do("export", chromedp.Evaluate(`window.blobs = []; const make = URL.createObjectURL; URL.createObjectURL = (b) => { window.blobs.push(b); return make(b); }`, nil),
+		click("Export CSV"), browser.Until(`window.blobs.length === 1`), chromedp.Evaluate(`window.blobs[0].text()`, &saved, awaited))
+	rows, err := csv.NewReader(strings.NewReader(saved)).ReadAll()
+	require.NoError(t, err)
+	assert.Len(t, rows, many+1)
+	assert.Equal(t, []string{"SKL-BIG-00001", "drifted", "1"}, rows[1][:3])
+
+	b.do("findings by unit", chromedp.Navigate(s.URL+"/drift"), browser.Reads("2250 devices"), browser.Reads("250 devices"),
+		chromedp.Click(`//button[contains(., "lockout")]`, chromedp.BySearch), browser.Reads("never locks instead of"), browser.Until(`!document.body.innerText.includes("8 characters instead")`))
+	b.do("nothing found says what to do", chromedp.Navigate(s.URL+"/devices?search=nothing-like-it"), browser.Reads("Take a filter away to see more."))
+	b.do("an unknown device", chromedp.Navigate(s.URL+"/devices/SKL-NONE"), browser.Reads(`there is no device "SKL-NONE"`))
+	b.do("an unknown place", chromedp.Navigate(s.URL+"/nowhere"), browser.Reads("There is nothing here. Choose a place above."))
+	b.do("colours are kept", click("Use dark colours"), browser.Until(`document.documentElement.dataset.theme === "dark"`), chromedp.Reload(), browser.Seen(`html[data-theme="dark"]`))
+	b.do("devices of a large group are drawn", chromedp.Navigate(s.URL+"/watch"), browser.Reads("0 of 250 in step"))
+}
+
+// A viewer sees everything and is offered nothing that would be refused.
+func TestConsoleForAViewer(t *testing.T) {
+	s := start(t)
+	s.publish("base", "lockout: {threshold: 5}", 500, "everything")
+	s.as("bjorn", viewer)
+	b := openTab(t, 1280, 800)
+	b.do("read a policy", browser.SignIn(s.URL, "bjorn", ownerPassword), chromedp.Navigate(s.URL+"/policies/base"), browser.Seen(".cm-content"), browser.Reads("revision 1 published"))
+	var page string
+	b.do("look", chromedp.Evaluate("document.body.innerText", &page))
+	for _, offered := range []string{"Save draft", "Publish", "Edit from it"} {
+		assert.NotContains(t, page, offered)
+	}
+	b.do("typing changes nothing", press(".cm-content", "x"), browser.Until(`!document.querySelector(".cm-content").innerText.startsWith("x")`))
+	b.do("the list", chromedp.Navigate(s.URL+"/policies"), browser.Reads("base"), browser.Until(`!document.body.innerText.includes("Write a policy")`))
+	b.noErrors()
+}
+
+// A new policy, from nothing to published, in the console alone.
+func TestConsoleWritesANewPolicy(t *testing.T) {
+	s := start(t)
+	b := openTab(t, 1280, 800)
+	b.do("an empty service says how to begin", browser.SignIn(s.URL, "asta", ownerPassword), browser.Reads("There is no group yet."), chromedp.Navigate(s.URL+"/policies"),
+		browser.Reads("There is no policy yet."), click("Write a policy"), browser.Seen(".cm-content"), browser.Reads("Nothing is wrong."), enabled("Save draft"), click("Save draft"),
+		browser.Until(`location.pathname === "/policies/my-policy"`), browser.Reads("not published yet"), click("Publish…"), browser.Reads("No assignment uses this policy"), click("Not yet"),
+		browser.Until(`document.querySelector('[role="alertdialog"]') === null`), click("Publish…"), browser.Reads("No assignment uses this policy"), click("Publish to all at once"), browser.Reads("Revision 1 is published."))
+	p, err := s.owner.Policy(t.Context(), "my-policy")
+	require.NoError(t, err)
+	assert.Equal(t, 1, p.Revision)
+
+	b.do("somebody else saves meanwhile", press(".cm-content", "# mine\r"), enabled("Save draft"))
+	_, err = s.owner.SavePolicy(t.Context(), "my-policy", document("my-policy", "lockout: {threshold: 9}"), p.Version)
+	require.NoError(t, err)
+	b.do("and one is told, and loses nothing", browser.Reads("Somebody else saved this policy while you were editing."), browser.Reads("# mine"), click("Save draft"), browser.Reads("read it again"),
+		browser.Reads("# mine"), click("Discard what is not saved"), browser.Reads("threshold: 9"))
+}
