@@ -44,7 +44,7 @@ export function useLive(signedIn: boolean): boolean {
   const [connected, setConnected] = useState(true);
   useEffect(() => {
     if (!signedIn) return;
-    const end = new AbortController();
+    let end = new AbortController();
     const others = new BroadcastChannel(name);
     const waiting = new Set<string>();
     let timer: ReturnType<typeof setTimeout> | undefined;
@@ -64,12 +64,23 @@ export function useLive(signedIn: boolean): boolean {
         hear(news);
         others.postMessage(news);
       }, end.signal);
-    if (navigator.locks) {
-      navigator.locks.request(name, { signal: end.signal }, lead).catch(() => undefined); // given up before its turn
-    } else {
-      lead(); // locks need a secure address; without one every tab listens for itself
-    }
+    const begin = () => {
+      end = new AbortController();
+      if (navigator.locks) {
+        navigator.locks.request(name, { signal: end.signal }, lead).catch(() => undefined); // given up before its turn
+      } else {
+        lead(); // locks need a secure address; without one every tab listens for itself
+      }
+    };
+    // A page that the browser only keeps for going back must not listen for the others.
+    const leave = () => end.abort();
+    const comeBack = (event: PageTransitionEvent) => event.persisted && begin();
+    addEventListener("pagehide", leave);
+    addEventListener("pageshow", comeBack);
+    begin();
     return () => {
+      removeEventListener("pagehide", leave);
+      removeEventListener("pageshow", comeBack);
       clearTimeout(timer);
       end.abort();
       others.close();

@@ -1,0 +1,47 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/e2e/browser"
+)
+
+// What happens on devices shows on open pages without a reload, in every tab, and again after the
+// service was away.
+func TestConsoleIsLive(t *testing.T) {
+	s := start(t)
+	s.publish("base", keeperOnly, 500, "everything")
+	d := s.enrolled("SKL-WKS-001")
+	first := openTab(t, 1280, 800)
+	first.do("a device's page", browser.SignIn(s.URL, "asta", ownerPassword), chromedp.Navigate(s.URL+"/devices/SKL-WKS-001"), browser.Reads("What happened here"))
+	other, closeOther := chromedp.NewContext(first.Context)
+	t.Cleanup(closeOther)
+	second := &tab{Context: other, t: t}
+	second.do("the list in a second tab", chromedp.Navigate(s.URL+"/devices"), browser.Reads("SKL-WKS-001"), browser.Reads("in step"))
+
+	d.AddAccount("mechanic")
+	require.NoError(t, d.Join("administrators", "mechanic"))
+	require.NoError(t, d.Cycle(t.Context()))
+	first.do("it was put right", browser.Reads("mechanic is a member, and nobody asked for it"))
+	require.NoError(t, d.DeleteAccount("keeper"))
+	require.NoError(t, d.Join("administrators", "mechanic"))
+	require.NoError(t, d.Cycle(t.Context()))
+	first.do("it cannot be put right", browser.Reads("would leave no usable administrator"))
+	second.do("the other tab hears of it too", browser.Until(`document.querySelector('[role="rowgroup"]').innerText.includes("drifted")`))
+
+	first.do("the tab that listened is closed", chromedp.Navigate("about:blank"))
+	d.AddAccount("keeper")
+	require.NoError(t, d.Cycle(t.Context()))
+	second.do("the other one listens now", browser.Until(`document.querySelector('[role="rowgroup"]').innerText.includes("in step")`))
+
+	s.stop()
+	second.do("it says when it is not live", browser.Reads("not live, reconnecting"))
+	s.run()
+	second.do("and when it is again", browser.Until(`!document.body.innerText.includes("not live")`))
+	require.NoError(t, d.DeleteAccount("keeper"))
+	s.until(func() bool { return d.Cycle(t.Context()) == nil })
+	second.do("and goes on", browser.Until(`document.querySelector('[role="rowgroup"]').innerText.includes("drifted")`))
+}
