@@ -1,0 +1,40 @@
+package auth_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/internal/auth"
+)
+
+func TestPasswords(t *testing.T) {
+	_, err := auth.HashPassword("elevenchars")
+	require.ErrorIs(t, err, auth.ErrWeakPassword)
+	hash, err := auth.HashPassword("twelve chars")
+	require.NoError(t, err)
+	assert.NotContains(t, hash, "twelve")
+	assert.True(t, auth.CheckPassword("twelve chars", hash))
+	assert.False(t, auth.CheckPassword("Twelve chars", hash))
+	assert.False(t, auth.CheckPassword("no operator has this", ""), "nobody, not even with the decoy's words")
+	assert.False(t, auth.CheckPassword("x", "not a hash"))
+}
+
+func TestSecretsDiffer(t *testing.T) {
+	seen := map[string]bool{}
+	for range 200 {
+		for _, secret := range []string{auth.NewSecret(), auth.NewPassword()} {
+			assert.False(t, seen[secret])
+			seen[secret] = true
+		}
+	}
+	password := auth.NewPassword()
+	assert.Len(t, strings.Split(password, "-"), 4)
+	assert.Len(t, password, 23)
+	assert.False(t, strings.ContainsAny(password, "0O1lI"))
+	assert.True(t, auth.Viewer.Within(auth.Owner))
+	assert.False(t, auth.Owner.Within(auth.Viewer))
+	assert.False(t, auth.Role("root").Valid())
+}
