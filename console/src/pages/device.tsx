@@ -101,8 +101,8 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
   const wrong = unit.findings.length > 0;
   const wash = unit.held ? "bg-held-wash" : wrong ? "bg-red-wash" : "";
   const edge = unit.held ? "border-l-held" : wrong ? "border-l-red" : "border-l-transparent";
-  return (
-    <tr className={`border-b border-hairline align-top ${wash}`}>
+  const row = (
+    <tr className={`align-top ${wash} ${unit.held ? "" : "border-b border-hairline"}`}>
       <th scope="row" className={`border-l-3 px-2.5 py-1.5 text-left font-normal ${edge}`}>
         {unit.title}
       </th>
@@ -145,9 +145,21 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
             <span aria-hidden>▮▮</span> held: {unit.held}
           </p>
         )}
-        <Verdict unit={unit} />
+        {unit.held ? unit.why : <Verdict unit={unit} />}
       </td>
     </tr>
+  );
+  if (!unit.held) return row;
+  return (
+    <>
+      {row}
+      <tr className={`border-b border-hairline align-top ${wash}`}>
+        <td className={`border-l-3 ${edge}`} />
+        <td colSpan={3} className="px-2.5 pb-2">
+          <Claims unit={unit} />
+        </td>
+      </tr>
+    </>
   );
 }
 
@@ -160,17 +172,24 @@ function Verdict({ unit }: { unit: UnitWhy }) {
   );
   if (unit.over.length === 0) return line;
   return (
-    <details open={unit.held !== ""}>
+    <details>
       <summary>{line}</summary>
-      <ul className="mt-1 space-y-0.5 border-l border-hairline pl-2">
-        {unit.over.map((l) => (
-          <li key={l.assignment}>
-            <span className="font-semibold">{l.assignment}</span>, rank {l.rank}, asks for <Words>{l.asked}</Words>:{" "}
-            {l.why}
-          </li>
-        ))}
-      </ul>
+      <Claims unit={unit} />
     </details>
+  );
+}
+
+/** Who asked for the unit and did not decide it. */
+function Claims({ unit }: { unit: UnitWhy }) {
+  return (
+    <ul className="mt-1 space-y-0.5 border-l border-hairline pl-2">
+      {unit.over.map((l) => (
+        <li key={l.assignment}>
+          <span className="font-semibold">{l.assignment}</span>, rank {l.rank}, asks for <Words>{l.asked}</Words>:{" "}
+          {l.why}
+        </li>
+      ))}
+    </ul>
   );
 }
 
@@ -179,7 +198,7 @@ function History({ why }: { why: DeviceWhy }) {
   const verb = { open: "", settled: "settled: ", put_right: "put right by the device: " };
   return (
     <Aside title="What happened here">
-      {why.history.length === 0 && <p className="text-second">It never differed from what was asked.</p>}
+      {why.history.length === 0 && <p className="text-second">Nothing has differed since its first report.</p>}
       <ol className="space-y-1.5">
         {why.history.slice(0, 8).map((f) => (
           <li key={f.id} className="grid grid-cols-[56px_1fr] gap-2">
@@ -231,7 +250,7 @@ function Reaching({ why }: { why: DeviceWhy }) {
               {a.assignment}{" "}
               <span className="text-second">
                 by policy{" "}
-                <Link to={`/policies/${a.policy}`} className="text-brass underline">
+                <Link to={`/policies/${a.policy}`} className="text-brass underline decoration-current">
                   {a.policy}
                 </Link>
                 , revision {a.revision}
