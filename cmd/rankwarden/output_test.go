@@ -1,0 +1,87 @@
+package main
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+)
+
+func printer(output string, width int) (*app, *bytes.Buffer) {
+	out := &bytes.Buffer{}
+	return &app{output: output, out: out, width: width, now: time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)}, out
+}
+
+func finding(words string) client.Finding {
+	return client.Finding{Device: "SKL-TKT-001", Words: words}
+}
+
+var columns = []column[client.Finding]{
+	{title: "Device", value: func(f client.Finding) string { return f.Device }},
+	{title: "What differs", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(client.Finding) text.Colors { return text.Colors{text.FgRed} }},
+}
+
+func TestListsFitTheTerminal(t *testing.T) {
+	text.DisableColors()
+	long := strings.Repeat("wrong attempts ", 20)
+	a, out := printer("table", 60)
+	require.NoError(t, list(a, []client.Finding{finding(long)}, "none", columns...))
+	for _, line := range strings.Split(out.String(), "\n") {
+		assert.LessOrEqual(t, text.StringWidth(line), 60, line)
+	}
+	a, out = printer("table", 0)
+	require.NoError(t, list(a, []client.Finding{finding(long)}, "none", columns...))
+	assert.Contains(t, out.String(), long, "a pipe gets whole lines")
+	a, out = printer("table", 60)
+	require.NoError(t, list(a, nil, "No finding is like that.", columns...))
+	assert.Equal(t, "No finding is like that.\n", out.String())
+}
+
+func TestListsForPrograms(t *testing.T) {
+	for output, want := range map[string]string{"json": "[]\n", "yaml": "[]\n", "csv": "Device,What differs\n"} {
+		a, out := printer(output, 0)
+		require.NoError(t, list(a, nil, "none", columns...))
+		assert.Equal(t, want, out.String(), output)
+	}
+	text.EnableColors()
+	defer text.DisableColors()
+	a, out := printer("csv", 0)
+	require.NoError(t, list(a, []client.Finding{finding(`a "b", c`)}, "none", columns...))
+	assert.Equal(t, "Device,What differs\nSKL-TKT-001,\"a \"\"b\"\", c\"\n", out.String(), "no colours in data")
+	a, _ = printer("csv", 0)
+	assert.ErrorAs(t, a.one(client.Me{}, nil), &unusable{})
+}
+
+func TestTimesInWords(t *testing.T) {
+	a, _ := printer("table", 0)
+	for ago, want := range map[time.Duration]string{0: "just now", 90 * time.Second: "90 s ago", 5 * time.Minute: "5 min ago", 3 * time.Hour: "3 h ago", -30 * time.Minute: "in 30 min"} {
+		assert.Equal(t, want, a.when(a.now.Add(-ago)))
+	}
+	assert.Contains(t, a.when(a.now.Add(-72*time.Hour)), "2031-03-01")
+	assert.Equal(t, "never", a.whenever(nil))
+}
+
+func TestFrameIsDrawnOverTheLastOne(t *testing.T) {
+	text.DisableColors()
+	o := client.Overview{Devices: 40, Online: 39, OnlineVerified: 20, Standings: client.Standings{InStep: 20, Waiting: 19, Silent: 1}}
+	a, out := printer("table", 100)
+	first := a.frame(o, "")
+	assert.Contains(t, first, "20 of 39 online verified")
+	assert.Contains(t, out.String(), strings.Repeat("█", 30)+strings.Repeat("▒", 28)+"░")
+	out.Reset()
+	assert.Equal(t, first, a.frame(o, first))
+	assert.Empty(t, out.String(), "nothing changed")
+	o.OnlineVerified = 39
+	a.frame(o, first)
+	assert.True(t, strings.HasPrefix(out.String(), text.CursorUp.Sprintn(2)))
+	a, out = printer("table", 0)
+	a.frame(o, "")
+	assert.Equal(t, 1, strings.Count(out.String(), "\n"), "a line for each change where there is no terminal")
+	assert.NotContains(t, out.String(), "█")
+}

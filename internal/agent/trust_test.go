@@ -1,0 +1,159 @@
+package agent_test
+
+import (
+	"encoding/json"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/wire"
+)
+
+// impostor is a service that can be told to answer as somebody in between would.
+type impostor struct {
+	t       *testing.T
+	dir     string // of the agent's state
+	ring    wire.Keyring
+	desired wire.Desired
+	signer  wire.Key // of desired states
+	answers wire.Key // of answers
+	replay  string   // an earlier answer, sent again
+	last    string
+	reports []drift.Report
+}
+
+func (s *impostor) sign(key wire.Key, answers string, body any) string {
+	document, err := wire.Sign(key, wire.Header{KeyID: s.ring.Signing.ID, URL: wire.PathKeys, Time: time.Now(), Answers: answers}, body, false)
+	require.NoError(s.t, err)
+	return document
+}
+
+func (s *impostor) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	body, err := io.ReadAll(r.Body)
+	require.NoError(s.t, err)
+	answers := wire.Digest(body)
+	switch r.URL.Path {
+	case wire.PathKeys:
+		list, err := s.ring.SignList("Skerry Line", 1, 1, time.Now())
+		require.NoError(s.t, err)
+		require.NoError(s.t, json.NewEncoder(w).Encode(wire.Keys{KeyList: list, Time: s.sign(s.ring.Signing, "", wire.ServiceTime{Time: time.Now()})}))
+	case wire.PathEnrol:
+		_, _ = io.WriteString(w, s.sign(s.ring.Signing, answers, wire.EnrolAnswer{Device: "01DEVICE", Accepted: true, Interval: 60}))
+	case wire.PathCheckIn:
+		signed, err := wire.Parse(string(body))
+		require.NoError(s.t, err)
+		var sent wire.CheckIn
+		payload, err := signed.Verify(s.deviceKey())
+		require.NoError(s.t, err)
+		require.NoError(s.t, json.Unmarshal(payload, &sent))
+		answer := wire.Answer{Time: time.Now(), Interval: 60, Accepted: true}
+		if sent.Report != nil {
+			s.reports = append(s.reports, *sent.Report)
+			answer.Stored = sent.Report.Seq
+		}
+		if s.desired.Number > 0 {
+			answer.Desired = s.sign(s.signer, "", s.desired)
+		}
+		if s.replay != "" {
+			_, _ = io.WriteString(w, s.replay)
+			return
+		}
+		s.last = s.sign(s.answers, answers, answer)
+		_, _ = io.WriteString(w, s.last)
+	}
+}
+
+// deviceKey reads the device's key from what it keeps; the service would know it from enrolment.
+func (s *impostor) deviceKey() []byte {
+	data, err := os.ReadFile(filepath.Join(s.dir, "agent.json"))
+	require.NoError(s.t, err)
+	var kept struct{ Key []byte }
+	require.NoError(s.t, json.Unmarshal(data, &kept))
+	return kept.Key[32:]
+}
+
+func TestAgentBelievesOnlyItsService(t *testing.T) {
+	ring := wire.Keyring{}
+	var err error
+	ring.Root, err = wire.NewKey()
+	require.NoError(t, err)
+	ring.Signing, err = wire.NewKey()
+	require.NoError(t, err)
+	other, err := wire.NewKey()
+	require.NoError(t, err)
+	forged := wire.Key{ID: ring.Signing.ID, Private: other.Private} // says it is the service's
+	dir := t.TempDir()
+	s := &impostor{t: t, dir: dir, ring: ring, signer: ring.Signing, answers: ring.Signing}
+	web := httptest.NewServer(s)
+	defer web.Close()
+	w := workstation(t)
+	a, err := agent.New(agent.Options{Host: w, Service: web.URL, Token: wire.Token{ID: "t", Secret: "s", RootFingerprint: ring.Root.ID}.String(),
+		Dir: dir, HTTP: web.Client(), Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler)})
+	require.NoError(t, err)
+	require.NoError(t, a.Cycle(t.Context()))
+	assert.Empty(t, s.reports, "nothing is asked of it yet")
+
+	minimum := func() int {
+		state, err := w.Read(t.Context())
+		require.NoError(t, err)
+		return *state.Passwords.MinLength
+	}
+	asks := func(device string, number int64, length int) wire.Desired {
+		return wire.Desired{Format: wire.DesiredFormat, Device: device, Name: "SKL-WKS-001", Epoch: 1, Number: number,
+			Settings: []resolve.Setting{{Unit: resolve.MinLength, Value: resolve.Int(length)}}}
+	}
+	s.desired = asks("01DEVICE", 5, 12)
+	require.Error(t, a.Cycle(t.Context()), "sent again, the same desired state is not newer")
+	assert.Equal(t, 12, minimum())
+	early := s.last
+
+	for says, c := range map[string]struct {
+		desired wire.Desired
+		signer  wire.Key
+		answers wire.Key
+		replay  string
+	}{
+		"not newer":           {asks("01DEVICE", 4, 1), ring.Signing, ring.Signing, ""},
+		"another device's":    {asks("01OTHER", 9, 1), ring.Signing, ring.Signing, ""},
+		"signature":           {asks("01DEVICE", 9, 1), forged, ring.Signing, ""},
+		"somebody may stand":  {asks("01DEVICE", 9, 1), ring.Signing, forged, ""},
+		"not on the key list": {asks("01DEVICE", 9, 1), other, ring.Signing, ""},
+		"not one of the":      {asks("01DEVICE", 9, 1), ring.Signing, ring.Signing, early},
+		"has the format":      {wire.Desired{Format: "other/1", Device: "01DEVICE", Epoch: 1, Number: 9}, ring.Signing, ring.Signing, ""},
+	} {
+		s.desired, s.signer, s.answers, s.replay = c.desired, c.signer, c.answers, c.replay
+		err := a.Cycle(t.Context())
+		require.ErrorIs(t, err, agent.ErrAnswer, says)
+		assert.ErrorContains(t, err, says)
+		assert.Equal(t, 12, minimum(), "it does nothing of what it does not believe: %s", says)
+	}
+
+	s.desired, s.signer, s.answers, s.replay = asks("01DEVICE", 9, 14), ring.Signing, ring.Signing, ""
+	require.Error(t, a.Cycle(t.Context()))
+	assert.Equal(t, 14, minimum())
+	last := s.reports[len(s.reports)-1]
+	assert.EqualValues(t, 9, last.Desired.Number)
+	assert.True(t, strings.HasPrefix(last.Desired.Digest, "sha-256:"))
+	for i := 1; i < len(s.reports); i++ {
+		assert.GreaterOrEqual(t, s.reports[i].Seq, s.reports[i-1].Seq)
+	}
+}
+
+func TestAgentSaysWhatIsWrongWithItsState(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "agent.json"), []byte("{"), 0o600))
+	_, err := agent.New(agent.Options{Dir: dir})
+	assert.ErrorContains(t, err, "move it away to enrol anew")
+}
