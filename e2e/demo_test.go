@@ -137,7 +137,7 @@ func TestCommandLine(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 
-	out, _ = d.command(t, 0, "", "watch", "--within", "60s")
+	out, _ = d.command(t, 0, "", "watch", "--within", "120s")
 	assert.Contains(t, out, "Every online device is verified.")
 
 	// From a file with a slip to devices that have it.
@@ -161,7 +161,7 @@ func TestCommandLine(t *testing.T) {
 	_, errs = d.command(t, 3, "", "assignment", "set", "counters", "--policy", "counters", "--include", "ticket-desk", "--rank", "50")
 	assert.Contains(t, errs, `did you mean "ticket-desks"?`)
 	d.command(t, 0, "", "assignment", "set", "counters", "--policy", "counters", "--include", "ticket-desks", "--rank", "50")
-	d.command(t, 0, "", "watch", "--within", "60s")
+	d.command(t, 0, "", "watch", "--within", "120s")
 	out, _ = d.command(t, 0, "", "device", "show", "SKL-TKT-002")
 	assert.Regexp(t, `✓\s+minimum length\s+20 characters\s+20 characters\s+rank 50: counters outranks`, out)
 

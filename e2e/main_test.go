@@ -212,7 +212,7 @@ func (s *service) settled() {
 // until waits for something that another goroutine brings about.
 func (s *service) until(holds func() bool) {
 	s.t.Helper()
-	require.Eventually(s.t, holds, 20*time.Second, 5*time.Millisecond)
+	require.Eventually(s.t, holds, time.Minute, 5*time.Millisecond)
 }
 
 var viewer = string(auth.Viewer)

@@ -61,7 +61,7 @@ func SignIn(url, name, password string) chromedp.Tasks {
 // Until waits until an expression is true in the page.
 func Until(expression string) chromedp.Action {
 	var holds bool
-	return chromedp.Poll(expression, &holds, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(15*time.Second))
+	return chromedp.Poll(expression, &holds, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(40*time.Second))
 }
 
 // Seen waits until something that the CSS selector matches is on the page.
