@@ -135,14 +135,18 @@ func (s *Server) listen(c Config, address string, app *fiber.App) (string, error
 	return scheme + "://" + bound.Addr().String(), nil
 }
 
+// readLimit is the largest request that is read whole, in bytes. One beyond it is cut off, and who
+// sent it may see a broken connection; one below it that is still too large gets a clear answer.
+const readLimit = 8 * httpapi.MaxBody
+
 // app is what is the same at every address: limits, headers, health.
 func (s *Server) app(done context.Context) *fiber.App {
 	app := fiber.New(fiber.Config{
-		AppName: "Rank Warden", Immutable: true, BodyLimit: httpapi.MaxBody, ErrorHandler: problem.HandleError(s.log),
+		AppName: "Rank Warden", Immutable: true, BodyLimit: readLimit, ErrorHandler: problem.HandleError(s.log),
 		ReadTimeout: 2 * time.Minute, IdleTimeout: 3 * time.Minute,
 	})
 	app.Use(func(c fiber.Ctx) error {
-		defer func() {
+		defer func() { // nothing panics through to the connection
 			if r := recover(); r != nil {
 				s.log.Error("a request panicked", "path", c.Path(), "panic", r)
 				_ = problem.Send(c, problem.New(http.StatusInternalServerError, "the service failed; try again, and look into its log if it happens again"))
@@ -151,6 +155,9 @@ func (s *Server) app(done context.Context) *fiber.App {
 		c.Set("X-Content-Type-Options", "nosniff")
 		c.Set("Referrer-Policy", "no-referrer")
 		c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+		if len(c.Request().Body()) > httpapi.MaxBody {
+			return fiber.ErrRequestEntityTooLarge
+		}
 		return c.Next()
 	})
 	app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("alive\n") })
