@@ -154,9 +154,6 @@ func (b *tab) axe(source, where string) {
 	var found string
 	b.do("axe on "+where, chromedp.Evaluate(source+"; true", nil), chromedp.Evaluate(
 		`axe.run().then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html + " " + n.failureSummary).join(" | ")).join("\n"))`,
-		&found, awaited))
+		&found, browser.Awaited))
 	assert.Empty(b.t, found, where)
 }
-
-// awaited makes an evaluation end when its promise does.
-func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }

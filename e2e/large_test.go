@@ -110,7 +110,7 @@ func TestConsoleWithManyRows(t *testing.T) {
 		browser.Reads(fmt.Sprintf("SKL-BIG-%05d", many)), chromedp.Evaluate(`clearInterval(window.down)`, nil))
 	var saved string
 	b.do("export", chromedp.Evaluate(`window.blobs = []; const make = URL.createObjectURL; URL.createObjectURL = (b) => { window.blobs.push(b); return make(b); }`, nil),
-		click("Export CSV"), browser.Until(`window.blobs.length === 1`), chromedp.Evaluate(`window.blobs[0].text()`, &saved, awaited))
+		click("Export CSV"), browser.Until(`window.blobs.length === 1`), chromedp.Evaluate(`window.blobs[0].text()`, &saved, browser.Awaited))
 	rows, err := csv.NewReader(strings.NewReader(saved)).ReadAll()
 	require.NoError(t, err)
 	assert.Len(t, rows, many+1)

@@ -5,7 +5,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/binary"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -79,7 +78,7 @@ func run(ctx context.Context, f flags) error {
 	} else {
 		err = a.Run(ctx)
 	}
-	return errors.Join(err, saveMachine(f, machine))
+	return errors.Join(err, machine.WriteDisk(machinePath(f)))
 }
 
 func readToken(file string) (string, error) {
@@ -97,32 +96,20 @@ func machinePath(f flags) string { return filepath.Join(f.state, "machine.json")
 
 // bootMachine starts the simulated workstation, as it was left or new from the factory.
 func bootMachine(f flags) (*simulated.Workstation, error) {
-	data, err := os.ReadFile(machinePath(f))
-	if errors.Is(err, os.ErrNotExist) {
-		sum := sha256.Sum256([]byte(f.name))
-		domain, err := principal.ParseSID(fmt.Sprintf("S-1-5-21-7000-%d-%d", binary.BigEndian.Uint32(sum[:]), binary.BigEndian.Uint32(sum[4:])))
-		if err != nil {
-			return nil, err
-		}
-		w := simulated.Boot(simulated.Factory(wire.Facts{Name: f.name, Model: "Simulated workstation", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631},
-			domain, time.Now()), time.Now)
-		w.AddAccount("keeper")
-		return w, w.Join("administrators", "keeper")
-	}
+	kept, err := simulated.ReadDisk(machinePath(f))
 	if err != nil {
-		return nil, fmt.Errorf("simulated workstation: %w", err)
+		return nil, err
 	}
-	var m simulated.Machine
-	if err := json.Unmarshal(data, &m); err != nil {
-		return nil, fmt.Errorf("simulated workstation: %s: %w", machinePath(f), err)
+	if kept != nil {
+		return simulated.Boot(*kept, time.Now), nil
 	}
-	return simulated.Boot(m, time.Now), nil
-}
-
-func saveMachine(f flags, w *simulated.Workstation) error {
-	data, _, err := w.Disk()
+	sum := sha256.Sum256([]byte(f.name))
+	domain, err := principal.ParseSID(fmt.Sprintf("S-1-5-21-7000-%d-%d", binary.BigEndian.Uint32(sum[:]), binary.BigEndian.Uint32(sum[4:])))
 	if err != nil {
-		return fmt.Errorf("simulated workstation: %w", err)
+		return nil, err
 	}
-	return wire.WriteDurably(machinePath(f), data, 0o600)
+	w := simulated.Boot(simulated.Factory(wire.Facts{Name: f.name, Model: "Simulated workstation", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631},
+		domain, time.Now()), time.Now)
+	w.AddAccount("keeper")
+	return w, w.Join("administrators", "keeper")
 }

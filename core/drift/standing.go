@@ -14,9 +14,6 @@ const (
 	InStep  Standing = "in_step" // no finding
 )
 
-// Standings are all of them, in their order.
-var Standings = []Standing{Held, Silent, Waiting, Drifted, InStep}
-
 // SilentAfter is the number of check-in intervals after which a device is silent.
 const SilentAfter = 3
 

@@ -1,11 +1,9 @@
 package resolve
 
 import (
-	"encoding/json"
 	"maps"
 	"slices"
 
-	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
 )
 
@@ -21,86 +19,40 @@ type Held struct {
 	Why  string `json:"why"`
 }
 
-// Compose makes the settings of a desired state, sorted by unit: the settled values, except that a
-// held unit keeps its value among previous, and is left out where it had none there.
-func Compose(lane Lane, previous []Setting) (settings []Setting, held []Held) {
+// Held are the units of the lane that must not change, sorted. It is never nil.
+func (l Lane) Held() []Held {
 	why := map[UnitID]string{}
-	for _, p := range lane.Problems {
+	for _, p := range l.Problems {
 		if p.Severity == policy.Error {
 			for _, unit := range p.Holds {
 				why[unit] = string(p.Code)
 			}
 		}
 	}
-	for _, u := range lane.Units {
+	for _, u := range l.Units {
 		if u.Verdict == Contested {
 			why[u.Unit] = string(Contested)
 		}
 	}
-	settings, held = []Setting{}, []Held{}
-	for _, u := range lane.Units {
-		if _, holds := why[u.Unit]; !holds {
-			settings = append(settings, Setting{u.Unit, u.Value})
-			continue
-		}
-		for _, p := range previous {
-			if p.Unit == u.Unit {
-				settings = append(settings, p)
-			}
-		}
-	}
+	held := []Held{}
 	for _, unit := range slices.SortedFunc(maps.Keys(why), UnitID.Compare) {
 		held = append(held, Held{unit, why[unit]})
 	}
+	return held
+}
+
+// Compose makes the settings of a desired state, sorted by unit: the settled values, except that a
+// held unit keeps its value among previous, and is left out where it had none there.
+func Compose(lane Lane, previous []Setting) (settings []Setting, held []Held) {
+	settings, held = []Setting{}, lane.Held()
+	for _, u := range lane.Units {
+		source := []Setting{{u.Unit, u.Value}}
+		if slices.ContainsFunc(held, func(h Held) bool { return h.Unit == u.Unit }) {
+			source = previous
+		}
+		if i := slices.IndexFunc(source, func(s Setting) bool { return s.Unit == u.Unit }); i >= 0 {
+			settings = append(settings, source[i])
+		}
+	}
 	return settings, held
-}
-
-// UnmarshalJSON reads a setting; the unit says what its value is.
-func (s *Setting) UnmarshalJSON(data []byte) error {
-	unit, value, err := decodeSetting(data)
-	if err == nil {
-		*s = Setting{unit, value}
-	}
-	return err
-}
-
-// UnmarshalJSON reads a settled unit; the unit says what its values are.
-func (u *Unit) UnmarshalJSON(data []byte) error {
-	var raw struct {
-		Unit    UnitID          `json:"unit"`
-		Verdict Verdict         `json:"verdict"`
-		Value   json.RawMessage `json:"value"`
-		From    []string        `json:"from"`
-		Over    []struct {
-			Assignment string          `json:"assignment"`
-			Rank       fleet.Rank      `json:"rank"`
-			Value      json.RawMessage `json:"value"`
-			Why        Why             `json:"why"`
-		} `json:"over"`
-	}
-	if err := json.Unmarshal(data, &raw); err != nil {
-		return err
-	}
-	*u = Unit{Unit: raw.Unit, Verdict: raw.Verdict, From: raw.From, Over: []Lost{}}
-	var err error
-	if string(raw.Value) != "null" {
-		if u.Value, err = DecodeValue(raw.Unit, raw.Value); err != nil {
-			return err
-		}
-	}
-	for _, o := range raw.Over {
-		var claim Value
-		if _, group := raw.Unit.LocalGroup(); group {
-			var s Statement
-			err = json.Unmarshal(o.Value, &s)
-			claim = s
-		} else {
-			claim, err = DecodeValue(raw.Unit, o.Value)
-		}
-		if err != nil {
-			return err
-		}
-		u.Over = append(u.Over, Lost{o.Assignment, o.Rank, claim, o.Why})
-	}
-	return nil
 }

@@ -165,15 +165,3 @@ func DecodeValue(unit UnitID, data []byte) (Value, error) {
 	read(&i)
 	return i, err
 }
-
-func decodeSetting(data []byte) (UnitID, Value, error) {
-	var raw struct {
-		Unit  UnitID          `json:"unit"`
-		Value json.RawMessage `json:"value"`
-	}
-	if err := json.Unmarshal(data, &raw); err != nil {
-		return UnitID{}, nil, err
-	}
-	value, err := DecodeValue(raw.Unit, raw.Value)
-	return raw.Unit, value, err
-}

@@ -107,7 +107,7 @@ func takePages(ctx context.Context, url, password, out, only string) error {
 // fontsReady waits until the page's fonts are there and it was drawn with them.
 func fontsReady() chromedp.Action {
 	return chromedp.Evaluate(`document.fonts.ready.then(() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done))))`, nil,
-		chromedp.EvalIgnoreExceptions, awaitPromise)
+		chromedp.EvalIgnoreExceptions, browser.Awaited)
 }
 
 const slip = `format: rankwarden.policy/1

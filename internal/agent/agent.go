@@ -304,14 +304,18 @@ func (a *Agent) exchange(ctx context.Context, request string) (fresh bool, err e
 			return false, err
 		}
 	}
-	if p := a.memory.Pending; p != nil && answer.Stored == p.Report.Seq {
-		a.memory.Last, a.memory.Pending = &p.Report, nil
+	stored := a.memory.Pending != nil && answer.Stored == a.memory.Pending.Report.Seq
+	if stored {
+		a.memory.Last, a.memory.Pending = &a.memory.Pending.Report, nil
 	}
 	if answer.Desired != "" {
 		if err := a.openDesired(answer.Desired); err != nil {
 			return false, err
 		}
 		fresh = true
+	}
+	if !stored && !fresh && answer.KeyList == "" {
+		return false, nil // nothing new, so nothing to keep
 	}
 	return fresh, a.memory.save(a.Dir)
 }

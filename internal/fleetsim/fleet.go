@@ -4,13 +4,11 @@ package fleetsim
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
 	"net"
 	"net/http"
-	"os"
 	"path/filepath"
 	"sync"
 	"sync/atomic"
@@ -18,7 +16,6 @@ import (
 
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/wire"
 )
 
 // Options are what a fleet is made of.
@@ -90,7 +87,7 @@ func New(o Options) (*Fleet, error) {
 	for _, m := range o.Machines {
 		d := &Device{Name: m.Facts.Name, dir: filepath.Join(o.Dir, m.Facts.Name)}
 		d.Link.next = transport
-		kept, err := readMachine(filepath.Join(d.dir, machineFile))
+		kept, err := simulated.ReadDisk(filepath.Join(d.dir, machineFile))
 		if err != nil {
 			return nil, err
 		}
@@ -101,21 +98,6 @@ func New(o Options) (*Fleet, error) {
 		f.devices[d.Name] = d
 	}
 	return f, nil
-}
-
-func readMachine(path string) (*simulated.Machine, error) {
-	data, err := os.ReadFile(path)
-	if errors.Is(err, os.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, fmt.Errorf("simulated device: %w", err)
-	}
-	m := &simulated.Machine{}
-	if err := json.Unmarshal(data, m); err != nil {
-		return nil, fmt.Errorf("simulated device: %s: %w", path, err)
-	}
-	return m, nil
 }
 
 // Device finds a device by name, nil when there is none.
@@ -164,11 +146,7 @@ func (f *Fleet) Run(ctx context.Context) error {
 func (f *Fleet) save() error {
 	var errs []error
 	for _, d := range f.devices {
-		data, changed, err := d.Machine.Disk()
-		if err == nil && changed {
-			err = wire.WriteDurably(filepath.Join(d.dir, machineFile), data, 0o600)
-		}
-		errs = append(errs, err)
+		errs = append(errs, d.Machine.WriteDisk(filepath.Join(d.dir, machineFile)))
 	}
 	return errors.Join(errs...)
 }

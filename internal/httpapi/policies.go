@@ -114,15 +114,15 @@ func (a *api) summaries(ctx context.Context, list []store.Policy) ([]PolicySumma
 	if err != nil {
 		return nil, err
 	}
+	used, err := a.Service.AssignmentsByPolicy(ctx, list)
+	if err != nil {
+		return nil, err
+	}
 	views := make([]PolicySummary, len(list))
 	for i, p := range list {
-		used, _, err := a.Service.Assignments(ctx, p.Name, store.Page{Limit: store.MaxLimit})
-		if err != nil {
-			return nil, err
-		}
 		views[i] = PolicySummary{Name: p.Name, Title: p.Title, Revision: p.Revision, UpdatedAt: p.UpdatedAt, UpdatedBy: p.UpdatedBy, Assignments: []AssignmentView{}}
 		sum := service.Counts{}
-		for _, u := range used {
+		for _, u := range used[p.ID] {
 			views[i].Assignments = append(views[i].Assignments, viewAssignment(u))
 			for standing, n := range standings[u.Name] {
 				sum[standing] += n

@@ -17,6 +17,20 @@ func (s *Service) Assignments(ctx context.Context, policyName string, p store.Pa
 	return s.Store.With(ctx).ListAssignments(policyName, p)
 }
 
+// AssignmentsByPolicy gives the assignments of several policies, by the policy's identifier.
+func (s *Service) AssignmentsByPolicy(ctx context.Context, policies []store.Policy) (map[string][]store.Assignment, error) {
+	ids := make([]string, len(policies))
+	for i, p := range policies {
+		ids[i] = p.ID
+	}
+	list, err := s.Store.With(ctx).AssignmentsOf(ids)
+	by := map[string][]store.Assignment{}
+	for _, a := range list {
+		by[a.PolicyID] = append(by[a.PolicyID], a)
+	}
+	return by, err
+}
+
 // Assignment finds one by name.
 func (s *Service) Assignment(ctx context.Context, name string) (store.Assignment, error) {
 	a, err := s.Store.With(ctx).Assignment(name)

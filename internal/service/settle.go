@@ -8,7 +8,6 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -194,21 +193,6 @@ func (s *Service) settleScope(tx store.Tx, assignments []store.Assignment, of []
 	return settled, nil
 }
 
-// holdsAnything reports whether composing depends on what a device was told before.
-func holdsAnything(lane resolve.Lane) bool {
-	for _, u := range lane.Units {
-		if u.Verdict == resolve.Contested {
-			return true
-		}
-	}
-	for _, p := range lane.Problems {
-		if p.Severity == policy.Error {
-			return true
-		}
-	}
-	return false
-}
-
 // composed is what devices with the same scope and the same settings before are to have.
 type composed struct {
 	body, digest, held string
@@ -223,7 +207,7 @@ func (s *Service) settleDevices(tx store.Tx, scope settledScope, ids []string, r
 	if err != nil {
 		return err
 	}
-	holds := holdsAnything(scope.lane)
+	holds := len(scope.lane.Held()) > 0 // then composing depends on what a device was told before
 	cache := map[string]composed{}
 	var settled []store.Settled
 	for _, d := range devices {
@@ -279,9 +263,6 @@ func compose(tx store.Tx, lane resolve.Lane, before string) (composed, error) {
 	body, err := json.Marshal(settings)
 	if err != nil {
 		return composed{}, fmt.Errorf("composing a desired state: %w", err)
-	}
-	if held == nil {
-		held = []resolve.Held{}
 	}
 	heldJSON, err := json.Marshal(held)
 	return composed{string(body), wire.Digest(body), string(heldJSON), len(held)}, err

@@ -36,6 +36,11 @@ func (t Tx) Assignments() ([]Assignment, error) {
 	return all[Assignment](t.assignments().db.Order("rank, assignments.name"))
 }
 
+// AssignmentsOf are those of several policies, by rank and name.
+func (t Tx) AssignmentsOf(policyIDs []string) ([]Assignment, error) {
+	return all[Assignment](t.assignments().db.Where("policy_id in ?", orNone(policyIDs)).Order("rank, assignments.name"))
+}
+
 // ListAssignments lists a page by rank and name, of one policy when it is named.
 func (t Tx) ListAssignments(policy string, p Page) ([]Assignment, string, error) {
 	var rank int

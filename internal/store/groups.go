@@ -72,11 +72,19 @@ func (t Tx) ListGroupMembers(groupID string, p Page) ([]GroupMember, string, err
 	if err := p.after(&after); err != nil {
 		return nil, "", err
 	}
-	list, err := rows[GroupMember](t, `select coalesce(d.name, m.device) as name, coalesce(d.id, '') as device from group_members m
+	type row struct {
+		GroupMember
+		Key string // folded name, by which the list is sorted
+	}
+	list, err := rows[row](t, `select m.device as key, coalesce(d.name, m.device) as name, coalesce(d.id, '') as device from group_members m
 		left join devices d on d.name_key = m.device and d.state = 'live'
 		where m.group_id = ? and m.device > ? order by m.device limit ?`, groupID, after, p.limit()+1)
-	list, next := cut(p, list, func(m GroupMember) []any { return []any{strings.ToLower(m.Name)} })
-	return list, next, err
+	list, next := cut(p, list, func(m row) []any { return []any{m.Key} })
+	members := make([]GroupMember, len(list))
+	for i, m := range list {
+		members[i] = m.GroupMember
+	}
+	return members, next, err
 }
 
 // AddToGroup puts folded device names into a group.

@@ -6,7 +6,6 @@ package simulated
 import (
 	"context"
 	"crypto/sha256"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -96,15 +95,6 @@ func (w *Workstation) CutAfter(changes int) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.cutAfter = changes
-}
-
-// Disk is what is kept when the power is off, and whether it changed since the last call.
-func (w *Workstation) Disk() (data []byte, changed bool, err error) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	changed, w.dirty = w.dirty, false
-	data, err = json.MarshalIndent(w.m, "", " ")
-	return data, changed, err
 }
 
 // change runs one change of the machine, unless the power goes before it.
