@@ -108,53 +108,6 @@ func (c *Client) Revision(ctx context.Context, name string, number int) (Revisio
 	return out, err
 }
 
-// Groups lists groups; search is part of a name.
-func (c *Client) Groups(ctx context.Context, search string, p Page) (List[GroupSummary], error) {
-	return list[GroupSummary](ctx, c, "/groups", values("search", search), p)
-}
-
-// Group reads a group.
-func (c *Client) Group(ctx context.Context, name string) (Group, error) {
-	out, _, err := get[Group](ctx, c, "/groups/"+url.PathEscape(name), nil)
-	return out, err
-}
-
-// GroupDevices lists the names in a group.
-func (c *Client) GroupDevices(ctx context.Context, name string, p Page) (List[GroupMember], error) {
-	return list[GroupMember](ctx, c, "/groups/"+url.PathEscape(name)+"/devices", nil, p)
-}
-
-// NewGroup makes a listed group.
-func (c *Client) NewGroup(ctx context.Context, name, description string, devices []string) (Group, error) {
-	var out Group
-	in := map[string]any{"name": name, "description": description}
-	if len(devices) > 0 {
-		in["devices"] = devices
-	}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/groups", in: in, out: &out})
-	return out, err
-}
-
-// ChangeGroup puts devices into a group and takes others out, over a version.
-func (c *Client) ChangeGroup(ctx context.Context, name string, add, remove []string, over int64) (Group, error) {
-	var out Group
-	in := map[string]any{}
-	if len(add) > 0 {
-		in["add"] = add
-	}
-	if len(remove) > 0 {
-		in["remove"] = remove
-	}
-	_, err := c.do(ctx, call{method: http.MethodPatch, path: "/groups/" + url.PathEscape(name), in: in, out: &out, ifMatch: over})
-	return out, err
-}
-
-// RemoveGroup removes a group of a version.
-func (c *Client) RemoveGroup(ctx context.Context, name string, over int64) error {
-	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/groups/" + url.PathEscape(name), ifMatch: over})
-	return err
-}
-
 // Assignments lists assignments by rank, of one policy when it is named.
 func (c *Client) Assignments(ctx context.Context, policy string, p Page) (List[Assignment], error) {
 	return list[Assignment](ctx, c, "/assignments", values("policy", policy), p)
@@ -195,13 +148,19 @@ func (c *Client) EnrolmentTokens(ctx context.Context, p Page) (List[EnrolmentTok
 	return list[EnrolmentToken](ctx, c, "/enrolment-tokens", nil, p)
 }
 
-// MakeEnrolmentToken makes a token for a number of devices, which join groups as they enrol.
-func (c *Client) MakeEnrolmentToken(ctx context.Context, note string, uses, hours int, groups []string) (NewEnrolmentToken, error) {
+// EnrolmentSpec says what an enrolment token is for, and what devices get as they enrol.
+type EnrolmentSpec struct {
+	Note   string   `json:"note,omitempty"`
+	Uses   int      `json:"uses"`
+	Hours  int      `json:"expires_in_hours"`
+	Groups []string `json:"groups,omitempty"`
+	Path   string   `json:"path,omitempty"`
+	Tags   []string `json:"tags,omitempty"`
+}
+
+// MakeEnrolmentToken makes a token.
+func (c *Client) MakeEnrolmentToken(ctx context.Context, in EnrolmentSpec) (NewEnrolmentToken, error) {
 	var out NewEnrolmentToken
-	in := map[string]any{"note": note, "uses": uses, "expires_in_hours": hours}
-	if len(groups) > 0 {
-		in["groups"] = groups
-	}
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/enrolment-tokens", in: in, out: &out})
 	return out, err
 }

@@ -73,6 +73,7 @@ type call struct {
 	method, path string
 	query        url.Values
 	in, out      any
+	raw          []byte // sent as it is, instead of in
 	ifMatch      int64
 }
 
@@ -102,6 +103,9 @@ func (c *Client) send(ctx context.Context, x call) (*http.Response, error) {
 		}
 		body = bytes.NewReader(data)
 	}
+	if x.raw != nil {
+		body = bytes.NewReader(x.raw)
+	}
 	target := c.base + x.path
 	if len(x.query) > 0 {
 		target += "?" + x.query.Encode()
@@ -112,6 +116,8 @@ func (c *Client) send(ctx context.Context, x call) (*http.Response, error) {
 	}
 	if x.in != nil {
 		req.Header.Set("Content-Type", "application/json")
+	} else if x.raw != nil {
+		req.Header.Set("Content-Type", "text/plain; charset=utf-8")
 	}
 	if c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)

@@ -11,6 +11,8 @@ type EnrolmentToken struct {
 	Note      string    `json:"note"`
 	UsesLeft  int       `json:"uses_left"`
 	Groups    []string  `json:"groups" nullable:"false" doc:"Groups that devices join as they enrol"`
+	Path      string    `json:"path" doc:"Organisation fact that devices get as they enrol"`
+	Tags      []string  `json:"tags" nullable:"false" doc:"Organisation fact that devices get as they enrol"`
 	CreatedBy string    `json:"created_by"`
 	CreatedAt time.Time `json:"created_at"`
 	ExpiresAt time.Time `json:"expires_at"`
@@ -34,6 +36,10 @@ type Device struct {
 	OSBuild      int        `json:"os_build"`
 	Model        string     `json:"model"`
 	Serial       string     `json:"serial"`
+	Path         string     `json:"path" doc:"Organisation fact, like north/kirkness/desk"`
+	Tags         []string   `json:"tags" nullable:"false" doc:"Organisation fact"`
+	PrimaryUser  string     `json:"primary_user" doc:"Organisation fact"`
+	Contended    []string   `json:"contended" nullable:"false" doc:"Units that somebody or something fights over: the device put them right three times within a day"`
 	OpenFindings int        `json:"open_findings"`
 	HeldUnits    int        `json:"held_units"`
 	Desired      int64      `json:"desired" doc:"Number of the newest desired state, 0 before the first"`
@@ -53,7 +59,7 @@ type UnitWhy struct {
 	Asked    string        `json:"asked" doc:"What the device is told, in words"`
 	Has      string        `json:"has" doc:"What it reported, in words"`
 	Why      string        `json:"why" doc:"How it was settled, in words"`
-	Verdict  string        `json:"verdict" enum:"sole,agreed,ranked,stricter,merged,contested"`
+	Verdict  string        `json:"verdict" enum:",sole,agreed,ranked,stricter,merged,contested" doc:"Empty when nobody asks for it now"`
 	Rank     int           `json:"rank" doc:"Rank of the assignments that decided; 0 when contested"`
 	Value    any           `json:"value" doc:"The settled value; null when contested"`
 	From     []string      `json:"from" nullable:"false"`
@@ -61,6 +67,18 @@ type UnitWhy struct {
 	Held     string        `json:"held" doc:"Why it may not change, in words; empty when it may"`
 	InStep   bool          `json:"in_step" doc:"Reported, and as asked"`
 	Findings []UnitFinding `json:"findings" nullable:"false"`
+	// Contended and Trial are beside what is enforced.
+	Contended bool       `json:"contended" doc:"Somebody or something fights back; the device tries again once an hour"`
+	Trial     *UnitTrial `json:"trial" doc:"What trial assignments would make of it; null when nothing would change"`
+}
+
+// UnitTrial is what trial assignments would make of a unit.
+type UnitTrial struct {
+	Asked    string        `json:"asked" doc:"In words"`
+	Why      string        `json:"why" doc:"How it would be settled, in words"`
+	Verdict  string        `json:"verdict" enum:"sole,agreed,ranked,stricter,merged,contested"`
+	Value    any           `json:"value" doc:"Null when contested"`
+	Findings []UnitFinding `json:"findings" nullable:"false" doc:"The forecast: findings that enforcing it would cause"`
 }
 
 // Loser is an assignment that asked for the unit and did not decide it.
@@ -80,12 +98,14 @@ type UnitFinding struct {
 
 // Account is a local account as reported.
 type Account struct {
-	Name    string     `json:"name"`
-	SID     string     `json:"sid"`
-	Builtin string     `json:"builtin"`
-	Enabled bool       `json:"enabled"`
-	Locked  bool       `json:"locked"`
-	Until   *time.Time `json:"locked_until"`
+	Name     string     `json:"name"`
+	SID      string     `json:"sid"`
+	Builtin  string     `json:"builtin"`
+	Key      string     `json:"key" doc:"Of the managed account that it is; empty for others"`
+	FullName string     `json:"full_name"`
+	Enabled  bool       `json:"enabled"`
+	Locked   bool       `json:"locked"`
+	Until    *time.Time `json:"locked_until"`
 }
 
 // LocalGroup is a local group as reported.
@@ -106,12 +126,14 @@ type DeviceWhy struct {
 	Events      []Finding       `json:"history" nullable:"false" doc:"Latest findings, open and closed"`
 }
 
-// DeviceAim is an assignment that applies to a device.
+// DeviceAim is an assignment that may include a device.
 type DeviceAim struct {
 	Assignment string `json:"assignment"`
 	Policy     string `json:"policy"`
 	Revision   int    `json:"revision"`
 	Rank       int    `json:"rank"`
+	Stance     string `json:"stance" enum:"enforce,trial"`
+	Reason     string `json:"reason" enum:"included,excluded,outside,undecided" doc:"It applies when included"`
 }
 
 // DeviceProblem is a problem of the settled whole.
@@ -119,6 +141,7 @@ type DeviceProblem struct {
 	Code     string `json:"code"`
 	Severity string `json:"severity" enum:"error,warning"`
 	Unit     string `json:"unit"`
+	Words    string `json:"words" doc:"What is wrong, and the way out"`
 }
 
 // Finding is a finding in a list.

@@ -58,10 +58,11 @@ type Document struct {
 	Source string `json:"source" maxLength:"262144" doc:"The document, in YAML or JSON"`
 }
 
-// Group is a listed group of devices.
+// Group is a group of devices: listed, or by a rule.
 type Group struct {
 	Name        string `json:"name"`
 	Description string `json:"description"`
+	Rule        string `json:"rule" doc:"Expression over device facts; empty for a listed group"`
 	Version     int64  `json:"version" doc:"Counts edits; the ETag"`
 }
 
@@ -74,8 +75,9 @@ type GroupSummary struct {
 
 // GroupMember is a name in a group.
 type GroupMember struct {
-	Name   string `json:"name"`
-	Device string `json:"device,omitempty" doc:"Identifier, once such a device is enrolled"`
+	Name    string `json:"name"`
+	Device  string `json:"device,omitempty" doc:"Identifier, once such a device is enrolled"`
+	Certain bool   `json:"certain" doc:"False when a fact that the rule reads is not known"`
 }
 
 // Assignment is an assignment with the revision it has in force.
@@ -85,7 +87,9 @@ type Assignment struct {
 	Revision int      `json:"revision" doc:"The revision in force"`
 	Include  []string `json:"include" nullable:"false"`
 	Exclude  []string `json:"exclude" nullable:"false"`
+	Within   []string `json:"within" nullable:"false"`
 	Rank     int      `json:"rank" doc:"1 (strongest) to 9999 (weakest)"`
+	Stance   string   `json:"stance" enum:"enforce,trial"`
 	Version  int64    `json:"version" doc:"Counts edits; the ETag"`
 }
 
@@ -94,5 +98,15 @@ type Aim struct {
 	Policy  string   `json:"policy" minLength:"1"`
 	Include []string `json:"include" minItems:"1" maxItems:"100" nullable:"false" doc:"Groups; a device must be in one of them"`
 	Exclude []string `json:"exclude,omitempty" maxItems:"100" nullable:"false" doc:"Groups; a device must be in none of them"`
+	Within  []string `json:"within,omitempty" maxItems:"100" nullable:"false" doc:"Groups; a device must be in every one of them"`
 	Rank    int      `json:"rank" minimum:"1" maximum:"9999" doc:"1 outranks 2"`
+	Stance  string   `json:"stance,omitempty" enum:"enforce,trial" default:"enforce" doc:"trial changes nothing, and shows what would differ"`
+}
+
+// RuleTrial says for which devices a rule holds.
+type RuleTrial struct {
+	Holds    int      `json:"holds" doc:"Devices for which it holds"`
+	Unknown  int      `json:"unknown" doc:"Devices of which a fact that the rule reads is not known"`
+	Examples []string `json:"examples" nullable:"false" doc:"Names of some for which it holds"`
+	Reads    []string `json:"reads" nullable:"false" doc:"Facts that the rule reads"`
 }

@@ -1,6 +1,7 @@
 package demo_test
 
 import (
+	"cmp"
 	"testing"
 	"time"
 
@@ -9,54 +10,85 @@ import (
 
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/demo"
 	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/directory"
 )
 
 // The demo shows every verdict that its units can have, and leaves one contest open on purpose.
 func TestDemoPoliciesReallyOverlap(t *testing.T) {
 	sources, err := demo.Policies()
 	require.NoError(t, err)
-	policies := map[string]policy.Normal{}
+	people, err := demo.Directory()
+	require.NoError(t, err)
+	entries, skipped, err := directory.ParseLDIF(people)
+	require.NoError(t, err)
+	require.Empty(t, skipped)
+	var known []principal.Entry
+	for _, e := range entries {
+		known = append(known, e.Entry)
+	}
+	table := principal.NewTable(known)
+	policies := map[string]*resolve.Policy{}
 	for _, source := range sources {
-		doc, problems := policy.Parse([]byte(source))
-		require.Empty(t, problems, source)
-		policies[doc.Name] = doc.Normalise()
+		doc, problems := policy.Parse([]byte(source), table)
+		for _, p := range problems {
+			require.Equal(t, policy.CodeUndeclared, p.Code, "the keeper is declared by base: %v", p)
+		}
+		require.True(t, policy.Usable(problems))
+		policies[doc.Name] = resolve.Claims(doc.Normalise(table))
 	}
 	assignments, err := demo.Assignments()
 	require.NoError(t, err)
 	f := demo.NewFleet(240, time.Unix(0, 0))
-	members, index := fleet.Membership{}, map[string]int{}
+	index := map[string]int{}
+	facts := make([]fleet.Facts, len(f.Machines))
 	for i, m := range f.Machines {
 		index[m.Facts.Name] = i
+		facts[i] = fleet.Facts{Name: m.Facts.Name, OSBuild: m.Facts.OSBuild, Path: f.Places[m.Facts.Name].Path, Tags: []string{f.Places[m.Facts.Name].Tag}}
 	}
 	require.Len(t, index, 240, "every name once")
+	var groups []fleet.Group
 	for _, g := range f.Groups {
-		for _, name := range g.Devices {
-			members[g.Name] = append(members[g.Name], index[name])
+		group := fleet.Group{Name: g.Name}
+		if g.Rule != "" {
+			group.Rule, err = fleet.ParseRule(g.Rule)
+			require.NoError(t, err)
 		}
+		for _, name := range g.Devices {
+			group.Devices = append(group.Devices, index[name])
+		}
+		groups = append(groups, group)
 	}
 	var aims []fleet.Assignment
+	var asks []resolve.Assignment
 	for _, a := range assignments {
-		aim := fleet.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Rank: fleet.Rank(a.Rank)}
+		aim := fleet.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: fleet.Rank(a.Rank),
+			Stance: cmp.Or(fleet.Stance(a.Stance), fleet.Enforce)}
 		require.NoError(t, aim.Check())
 		require.Contains(t, policies, a.Policy)
 		aims = append(aims, aim)
+		asks = append(asks, resolve.Assignment{Name: aim.Name, Rank: aim.Rank, Stance: aim.Stance, Policy: policies[aim.Policy]})
 	}
-	verdicts, contested := map[resolve.Verdict]int{}, 0
-	for _, scope := range fleet.Scopes(len(f.Machines), members, aims) {
-		var applying []resolve.Applying
-		for _, i := range scope.Assignments {
-			applying = append(applying, resolve.Applying{Name: aims[i].Name, Rank: aims[i].Rank, Policy: policies[aims[i].Policy]})
+	verdicts, contested, undecided, trials := map[resolve.Verdict]int{}, 0, 0, 0
+	settler := resolve.NewSettler(asks)
+	for _, scope := range fleet.Scopes(len(facts), fleet.MembersOf(groups, facts), aims) {
+		r := settler.Settle(scope.Applying, scope.Undecided)
+		undecided += len(scope.Undecided) * len(scope.Devices)
+		if r.Projected != nil {
+			trials += len(scope.Devices)
 		}
-		for _, u := range resolve.Settle(applying).Units {
+		for _, u := range r.Enforced.Units {
 			verdicts[u.Verdict]++
 			if u.Verdict == resolve.Contested {
 				contested += len(scope.Devices)
 			}
 		}
 	}
+	assert.Equal(t, 1, undecided, "one screen does not say its build")
+	assert.Greater(t, trials, 50)
 	for _, v := range []resolve.Verdict{resolve.Sole, resolve.Ranked, resolve.Stricter, resolve.Merged, resolve.Contested} {
 		assert.Positive(t, verdicts[v], v)
 	}

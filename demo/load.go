@@ -10,9 +10,16 @@ import (
 )
 
 // Load puts the organisation into a service, as an operator would. What is there already stays.
-func Load(ctx context.Context, c *client.Client, groups []Group) error {
+func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) error {
+	people, err := Directory()
+	if err != nil {
+		return err
+	}
+	if _, err := c.ImportDirectory(ctx, people, true); err != nil {
+		return err
+	}
 	for _, g := range groups {
-		if _, err := c.NewGroup(ctx, g.Name, g.Description, g.Devices); err != nil && !exists(err) {
+		if _, err := c.NewGroup(ctx, g); err != nil && !exists(err) {
 			return err
 		}
 	}
@@ -30,7 +37,7 @@ func Load(ctx context.Context, c *client.Client, groups []Group) error {
 		return err
 	}
 	for _, a := range assignments {
-		if _, err := c.NewAssignment(ctx, a.Name, client.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Rank: a.Rank}); err != nil && !exists(err) {
+		if _, err := c.NewAssignment(ctx, a.Name, client.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank, Stance: a.Stance}); err != nil && !exists(err) {
 			return err
 		}
 	}
@@ -42,7 +49,7 @@ func loadPolicy(ctx context.Context, c *client.Client, source string) error {
 	if err != nil && !exists(err) {
 		return err
 	}
-	doc, _ := policy.Parse([]byte(source))
+	doc, _ := policy.Parse([]byte(source), nil)
 	p, err := c.Policy(ctx, doc.Name)
 	if err != nil || p.Revision > 0 {
 		return err
@@ -54,4 +61,26 @@ func loadPolicy(ctx context.Context, c *client.Client, source string) error {
 func exists(err error) bool {
 	var p *client.Problem
 	return errors.As(err, &p) && p.Status == http.StatusConflict
+}
+
+// Tokens makes an enrolment token for each place, which grants its path and tags, and gives the one
+// of every device.
+func Tokens(ctx context.Context, c *client.Client, f Fleet) (map[string]string, error) {
+	count := map[Place]int{}
+	for _, place := range f.Places {
+		count[place]++
+	}
+	made := map[Place]string{}
+	tokens := map[string]string{}
+	for name, place := range f.Places {
+		if made[place] == "" {
+			t, err := c.MakeEnrolmentToken(ctx, client.EnrolmentSpec{Note: place.Path, Uses: count[place], Hours: 24, Path: place.Path, Tags: []string{place.Tag}})
+			if err != nil {
+				return nil, err
+			}
+			made[place] = t.Token
+		}
+		tokens[name] = made[place]
+	}
+	return tokens, nil
 }

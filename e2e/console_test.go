@@ -95,12 +95,12 @@ func TestConsole(t *testing.T) {
 	b.do("from a decision to the device that shows who asks for what", chromedp.Click(`//a[contains(., "See who asks for what")]`, chromedp.BySearch),
 		browser.Reads("northwick"), browser.Reads("differ at equal rank"), browser.Reads("nothing yet, held"))
 	b.do("find a device by keys", chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
-		browser.Seen(`[role="combobox"]`), chromedp.SendKeys(`[role="combobox"]`, "tkt-005"), browser.Reads("SKL-TKT-005"), browser.Seen(`[role="option"][aria-selected="true"] .font-mono, [role="option"][aria-selected="true"].font-mono, [role="option"][aria-selected="true"]`),
-		browser.Until(`document.querySelector('[role="option"][aria-selected="true"]').innerText.includes("SKL-TKT-005")`),
-		chromedp.KeyEvent("\r"), browser.Reads("keeper should be a member, and does not exist on the device"))
-	b.do("filters are in the address", chromedp.Navigate(d.url+"/devices?standing=drifted"), browser.Reads("SKL-TKT-005"),
+		browser.Seen(`[role="combobox"]`), chromedp.SendKeys(`[role="combobox"]`, "hbr-003"), browser.Reads("SKL-HBR-003"), browser.Seen(`[role="option"][aria-selected="true"] .font-mono, [role="option"][aria-selected="true"].font-mono, [role="option"][aria-selected="true"]`),
+		browser.Until(`document.querySelector('[role="option"][aria-selected="true"]').innerText.includes("SKL-HBR-003")`),
+		chromedp.KeyEvent("\r"), browser.Reads("several accounts fit the name: keeper-2041, keeper-2042"))
+	b.do("filters are in the address", chromedp.Navigate(d.url+"/devices?standing=drifted"), browser.Reads("SKL-HBR-003"),
 		browser.Until(`!document.body.innerText.includes("SKL-BRG-001")`), click("all20"), browser.Reads("SKL-BRG-001"), browser.Until(`location.search === ""`))
-	b.do("drift by unit and kind", chromedp.Navigate(d.url+"/drift"), browser.Reads("does not exist on the device"),
+	b.do("drift by unit and kind", chromedp.Navigate(d.url+"/drift"), browser.Reads("managed keeper should be a member"),
 		chromedp.Click(`//button[contains(., "a member is missing")]`, chromedp.BySearch), browser.Until(`location.search.includes("kind=member_missing")`))
 
 	b.do("a slip is named while one types, and cannot be saved", chromedp.Navigate(d.url+"/policies/ticket-desks"), browser.Seen(".cm-content"),
@@ -138,7 +138,7 @@ func TestConsoleIsAccessible(t *testing.T) {
 		b.do("sign in", browser.SignIn(d.url, demo.Owner, d.password))
 		for _, dark := range []bool{false, true} {
 			for _, page := range []struct{ path, ready string }{
-				{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"}, {"/devices/SKL-TKT-005", "tbody th"},
+				{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"}, {"/devices/SKL-HBR-003", "tbody th"},
 				{"/policies", `[role="cell"] a`}, {"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`},
 			} {
 				b.do(page.path, browser.Dark(dark), chromedp.Navigate(d.url+page.path), browser.Seen(page.ready))

@@ -75,7 +75,7 @@ func TestDriftIsPutRightOrStaysOpen(t *testing.T) {
 	assert.Equal(t, "in_step", standing(s, "SKL-WKS-001"))
 
 	// The last local administrator is gone: the guard and the missing account stay open.
-	require.NoError(t, d.DeleteAccount("keeper"))
+	require.NoError(t, d.DeleteAccount(t.Context(), d.Find("keeper")))
 	require.NoError(t, d.Join("administrators", "mechanic"))
 	require.NoError(t, d.Cycle(t.Context()))
 	open, err := s.owner.Findings(t.Context(), client.FindingQuery{}, client.Page{})
@@ -128,7 +128,7 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 func TestGroupsAimAndOnlyTouchedDevicesAreSettled(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
-	group, err := s.owner.NewGroup(ctx, "desks", "", []string{"SKL-TKT-001"})
+	group, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
 	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
 	s.publish("desk", "passwords: {min_length: 10}", 100, "desks")
@@ -136,7 +136,7 @@ func TestGroupsAimAndOnlyTouchedDevicesAreSettled(t *testing.T) {
 	assert.Equal(t, "10 characters", s.why("SKL-TKT-001").Units[0].Asked)
 	assert.Equal(t, "8 characters", s.why("SKL-TKT-002").Units[0].Asked)
 
-	_, err = s.owner.ChangeGroup(ctx, "desks", []string{"skl-tkt-002"}, []string{"SKL-TKT-001"}, group.Version)
+	_, err = s.owner.ChangeGroup(ctx, "desks", client.GroupEdit{Add: []string{"skl-tkt-002"}, Remove: []string{"SKL-TKT-001"}}, group.Version)
 	require.NoError(t, err)
 	s.cycle(in, "SKL-TKT-001")
 	s.cycle(out, "SKL-TKT-002")

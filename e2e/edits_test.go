@@ -104,7 +104,7 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 	problem(t, err, 401, "sign in again")
 	_, err = look.SignIn(ctx, "bjorn", "another lamp, another pier")
 	require.NoError(t, err)
-	_, err = look.NewGroup(ctx, "mine", "", nil)
+	_, err = look.NewGroup(ctx, client.GroupSpec{Name: "mine"})
 	require.NoError(t, err)
 	token, err := look.MakeToken(ctx, "mine", "", 1)
 	require.NoError(t, err)

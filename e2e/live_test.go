@@ -26,7 +26,7 @@ func TestConsoleIsLive(t *testing.T) {
 	require.NoError(t, d.Join("administrators", "mechanic"))
 	require.NoError(t, d.Cycle(t.Context()))
 	first.do("it was put right", browser.Reads("mechanic is a member, and nobody asked for it"))
-	require.NoError(t, d.DeleteAccount("keeper"))
+	require.NoError(t, d.DeleteAccount(t.Context(), d.Find("keeper")))
 	require.NoError(t, d.Join("administrators", "mechanic"))
 	require.NoError(t, d.Cycle(t.Context()))
 	first.do("it cannot be put right", browser.Reads("would leave no usable administrator"))
@@ -41,7 +41,7 @@ func TestConsoleIsLive(t *testing.T) {
 	second.do("it says when it is not live", browser.Reads("not live, reconnecting"))
 	s.run()
 	second.do("and when it is again", browser.Until(`!document.body.innerText.includes("not live")`))
-	require.NoError(t, d.DeleteAccount("keeper"))
+	require.NoError(t, d.DeleteAccount(t.Context(), d.Find("keeper")))
 	s.until(func() bool { return d.Cycle(t.Context()) == nil })
 	second.do("and goes on", browser.Until(`document.querySelector('[role="rowgroup"]').innerText.includes("drifted")`))
 }

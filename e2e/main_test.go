@@ -151,7 +151,7 @@ type device struct {
 }
 
 func (s *service) enrolmentToken(uses int) string {
-	token, err := s.owner.MakeEnrolmentToken(s.t.Context(), "test", uses, 1, nil)
+	token, err := s.owner.MakeEnrolmentToken(s.t.Context(), client.EnrolmentSpec{Note: "test", Uses: uses, Hours: 1})
 	require.NoError(s.t, err)
 	return token.Token
 }

@@ -155,7 +155,7 @@ func TestEveryListIsPaged(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	for i := range 7 {
-		_, err := s.owner.NewGroup(ctx, fmt.Sprintf("g%d", i), "", []string{"SKL-TKT-001", fmt.Sprintf("SKL-TKT-10%d", i)})
+		_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: fmt.Sprintf("g%d", i), Devices: []string{"SKL-TKT-001", fmt.Sprintf("SKL-TKT-10%d", i)}})
 		require.NoError(t, err)
 	}
 	var seen []string
@@ -183,7 +183,7 @@ func TestTrailIsChainedAndAppendOnly(t *testing.T) {
 	s := start(t)
 	s.publish("base", "lockout: {threshold: 5}", 500, "everything")
 	look := s.as("bjorn", viewer)
-	_, err := look.NewGroup(t.Context(), "mine", "", nil)
+	_, err := look.NewGroup(t.Context(), client.GroupSpec{Name: "mine"})
 	problem(t, err, 403, "ask an owner")
 
 	var actions []string

@@ -33,7 +33,7 @@ func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 	c := client.New(s.URL, "")
 	_, err = c.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(b, err)
-	_, err = c.MakeEnrolmentToken(ctx, "bench", 1, 1, nil)
+	_, err = c.MakeEnrolmentToken(ctx, client.EnrolmentSpec{Note: "bench", Uses: 1, Hours: 1})
 	require.NoError(b, err)
 	db, err := store.Open(ctx, url)
 	require.NoError(b, err)

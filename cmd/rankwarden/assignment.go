@@ -39,7 +39,9 @@ func (a *app) assignmentList() *cobra.Command {
 				column[client.Assignment]{title: "Policy", value: func(x client.Assignment) string { return x.Policy }},
 				column[client.Assignment]{title: "Rev", right: true, value: func(x client.Assignment) string { return strconv.Itoa(x.Revision) }},
 				column[client.Assignment]{title: "Include", wrap: 1, value: func(x client.Assignment) string { return strings.Join(x.Include, ", ") }},
-				column[client.Assignment]{title: "Exclude", wrap: 1, value: func(x client.Assignment) string { return strings.Join(x.Exclude, ", ") }})
+				column[client.Assignment]{title: "Exclude", wrap: 1, value: func(x client.Assignment) string { return strings.Join(x.Exclude, ", ") }},
+				column[client.Assignment]{title: "Within", wrap: 1, value: func(x client.Assignment) string { return strings.Join(x.Within, ", ") }},
+				column[client.Assignment]{title: "Stance", value: func(x client.Assignment) string { return x.Stance }})
 		},
 	}
 	cmd.Flags().StringVar(&policy, "policy", "", "only those of this `policy`")
@@ -62,10 +64,11 @@ func (a *app) assignmentSet() *cobra.Command {
 			if err != nil && !isNew {
 				return err
 			}
-			want := client.Aim{Policy: now.Policy, Include: now.Include, Exclude: now.Exclude, Rank: now.Rank}
+			want := client.Aim{Policy: now.Policy, Include: now.Include, Exclude: now.Exclude, Within: now.Within, Rank: now.Rank, Stance: now.Stance}
 			for name, take := range map[string]func(){
 				"policy": func() { want.Policy = aim.Policy }, "include": func() { want.Include = aim.Include },
 				"exclude": func() { want.Exclude = aim.Exclude }, "rank": func() { want.Rank = aim.Rank },
+				"within": func() { want.Within = aim.Within }, "stance": func() { want.Stance = aim.Stance },
 			} {
 				if cmd.Flags().Changed(name) {
 					take()
@@ -83,7 +86,7 @@ func (a *app) assignmentSet() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, "%s: policy %s, revision %d, to %s, rank %d. Its devices are settled again now.\n", done.Name, done.Policy, done.Revision, strings.Join(done.Include, ", "), done.Rank)
+			_, err = fmt.Fprintf(a.out, "%s: policy %s, revision %d, to %s, rank %d, %s. Its devices are settled again now.\n", done.Name, done.Policy, done.Revision, strings.Join(done.Include, ", "), done.Rank, done.Stance)
 			return err
 		},
 	}
@@ -91,6 +94,8 @@ func (a *app) assignmentSet() *cobra.Command {
 	f.StringVar(&aim.Policy, "policy", "", "the `policy`")
 	f.StringSliceVar(&aim.Include, "include", nil, "`group` to include; may be repeated")
 	f.StringSliceVar(&aim.Exclude, "exclude", nil, "`group` to exclude; may be repeated")
+	f.StringSliceVar(&aim.Within, "within", nil, "`group` that devices must be in as well; may be repeated")
+	f.StringVar(&aim.Stance, "stance", "enforce", "enforce, or trial: nothing is changed, and what would differ is shown")
 	f.IntVar(&aim.Rank, "rank", 0, "1 (strongest) to 9999 (weakest)")
 	return cmd
 }

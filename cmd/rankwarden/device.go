@@ -13,7 +13,7 @@ import (
 
 func (a *app) deviceCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "device", Short: "Devices: what is asked of them, what they have, and why"}
-	cmd.AddCommand(a.deviceList(), a.deviceShow(),
+	cmd.AddCommand(a.deviceList(), a.deviceShow(), a.deviceSet(), a.deviceFacts(),
 		a.deviceDecide("accept", "Accept a device that claims to be another, which is retired", "Accepted %s; the former device is retired.\n"),
 		a.deviceDecide("refuse", "Refuse a device that claims to be another", "Refused %s.\n"),
 		a.deviceDecide("retire", "Retire a device", "Retired %s.\n"))
@@ -55,7 +55,7 @@ func (a *app) deviceList() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&q.Search, "search", "", "part of name, serial, model or system")
+	f.StringVar(&q.Search, "search", "", "part of name, serial, model, system, path, tag or primary user")
 	f.StringVar(&q.Standing, "standing", "", "in_step, drifted, waiting, held or silent")
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
 	f.StringVar(&q.State, "state", "", "live (default), claiming, refused or retired")

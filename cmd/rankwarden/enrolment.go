@@ -17,9 +17,7 @@ func (a *app) enrolmentCommand() *cobra.Command {
 }
 
 func (a *app) enrolmentMake() *cobra.Command {
-	var note string
-	var uses, hours int
-	var groups []string
+	var spec client.EnrolmentSpec
 	cmd := &cobra.Command{
 		Use: "make", Short: "Make an enrolment token; it is printed this once", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -27,7 +25,7 @@ func (a *app) enrolmentMake() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			t, err := c.MakeEnrolmentToken(cmd.Context(), note, uses, hours, groups)
+			t, err := c.MakeEnrolmentToken(cmd.Context(), spec)
 			if err != nil {
 				return err
 			}
@@ -38,10 +36,12 @@ func (a *app) enrolmentMake() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&note, "note", "", "what it is for")
-	f.IntVar(&uses, "uses", 1, "`number` of devices that may enrol with it")
-	f.IntVar(&hours, "hours", 24, "how long it lives, in `hours`")
-	f.StringSliceVar(&groups, "group", nil, "`group` that devices join; may be repeated")
+	f.StringVar(&spec.Note, "note", "", "what it is for")
+	f.IntVar(&spec.Uses, "uses", 1, "`number` of devices that may enrol with it")
+	f.IntVar(&spec.Hours, "hours", 24, "how long it lives, in `hours`")
+	f.StringSliceVar(&spec.Groups, "group", nil, "listed `group` that devices join; may be repeated")
+	f.StringVar(&spec.Path, "path", "", "path that devices get, like north/kirkness/desk")
+	f.StringSliceVar(&spec.Tags, "tag", nil, "`tag` that devices get; may be repeated")
 	return cmd
 }
 

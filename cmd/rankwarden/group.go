@@ -3,6 +3,7 @@ package main
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -11,7 +12,7 @@ import (
 
 func (a *app) groupCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "group", Short: "Groups of devices"}
-	cmd.AddCommand(a.groupList(), a.groupShow(), a.groupMake(), a.groupEdit(), a.groupRemove())
+	cmd.AddCommand(a.groupList(), a.groupShow(), a.groupMake(), a.groupEdit(), a.groupRemove(), a.groupTry())
 	return cmd
 }
 
@@ -31,6 +32,7 @@ func (a *app) groupList() *cobra.Command {
 				column[client.GroupSummary]{title: "Group", value: func(g client.GroupSummary) string { return g.Name }},
 				column[client.GroupSummary]{title: "Named", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Listed) }},
 				column[client.GroupSummary]{title: "Enrolled", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Enrolled) }},
+				column[client.GroupSummary]{title: "Rule", wrap: 1, value: func(g client.GroupSummary) string { return g.Rule }},
 				column[client.GroupSummary]{title: "Description", wrap: 1, value: func(g client.GroupSummary) string { return g.Description }})
 		},
 	}
@@ -63,52 +65,90 @@ func (a *app) groupShow() *cobra.Command {
 }
 
 func (a *app) groupMake() *cobra.Command {
-	var description string
+	var spec client.GroupSpec
 	cmd := &cobra.Command{
-		Use: "make NAME [DEVICE...]", Short: "Make a group of named devices, enrolled or not yet", Args: cobra.MinimumNArgs(1),
+		Use: "make NAME [DEVICE...]", Short: "Make a group of named devices, enrolled or not yet, or by a rule", Args: cobra.MinimumNArgs(1),
+		Example: "  rankwarden group make spare-desks SKL-TKT-009 SKL-TKT-010\n  rankwarden group make old-builds --rule 'device.os_build < 22000'",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
 				return err
 			}
-			g, err := c.NewGroup(cmd.Context(), args[0], description, args[1:])
+			spec.Name, spec.Devices = args[0], args[1:]
+			g, err := c.NewGroup(cmd.Context(), spec)
 			if err != nil {
+				return err
+			}
+			if g.Rule != "" {
+				_, err = fmt.Fprintf(a.out, "Made the group %s by the rule %s.\n", g.Name, g.Rule)
 				return err
 			}
 			_, err = fmt.Fprintf(a.out, "Made the group %s with %s.\n", g.Name, plural(len(args)-1, "device", "devices"))
 			return err
 		},
 	}
-	cmd.Flags().StringVar(&description, "description", "", "what it is for")
+	cmd.Flags().StringVar(&spec.Description, "description", "", "what it is for")
+	cmd.Flags().StringVar(&spec.Rule, "rule", "", "`expression` over device facts, instead of devices")
 	return cmd
 }
 
 func (a *app) groupEdit() *cobra.Command {
-	var add, remove []string
+	var edit client.GroupEdit
+	var rule string
 	cmd := &cobra.Command{
-		Use: "edit NAME", Short: "Put devices into a group, take devices out", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
+		Use: "edit NAME", Short: "Put devices into a group, take devices out, or change its rule", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
 				return err
 			}
-			if len(add)+len(remove) == 0 {
-				return unusable{fmt.Errorf("say what to change: --add DEVICE, --remove DEVICE")}
+			if cmd.Flags().Changed("rule") {
+				edit.Rule = &rule
+			}
+			if len(edit.Add)+len(edit.Remove) == 0 && edit.Rule == nil {
+				return unusable{fmt.Errorf("say what to change: --add DEVICE, --remove DEVICE or --rule EXPRESSION")}
 			}
 			g, err := c.Group(cmd.Context(), args[0])
 			if err != nil {
 				return err
 			}
-			if _, err := c.ChangeGroup(cmd.Context(), g.Name, add, remove, g.Version); err != nil {
+			if _, err := c.ChangeGroup(cmd.Context(), g.Name, edit, g.Version); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, "Changed %s: %d put in, %d taken out. Its devices are settled again now.\n", g.Name, len(add), len(remove))
+			_, err = fmt.Fprintf(a.out, "Changed %s: %d put in, %d taken out. Its devices are settled again now.\n", g.Name, len(edit.Add), len(edit.Remove))
 			return err
 		},
 	}
-	cmd.Flags().StringSliceVar(&add, "add", nil, "`device` to put in; may be repeated")
-	cmd.Flags().StringSliceVar(&remove, "remove", nil, "`device` to take out; may be repeated")
+	cmd.Flags().StringSliceVar(&edit.Add, "add", nil, "`device` to put in; may be repeated")
+	cmd.Flags().StringSliceVar(&edit.Remove, "remove", nil, "`device` to take out; may be repeated")
+	cmd.Flags().StringVar(&rule, "rule", "", "new `expression` of a group by rule")
 	return cmd
+}
+
+func (a *app) groupTry() *cobra.Command {
+	return &cobra.Command{
+		Use: "try RULE", Short: "Say for which devices a rule would hold, without saving it", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			t, err := c.TryRule(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			return a.one(t, func() error {
+				fmt.Fprintf(a.out, "Holds for %s, reading %s.\n", plural(t.Holds, "device", "devices"), strings.Join(t.Reads, ", "))
+				if len(t.Examples) > 0 {
+					fmt.Fprintf(a.out, "Such as %s.\n", strings.Join(t.Examples, ", "))
+				}
+				if t.Unknown > 0 {
+					fmt.Fprintf(a.out, "Of %s a fact that it reads is not known: what is aimed there is held until they report it.\n", plural(t.Unknown, "device", "devices"))
+				}
+				return nil
+			})
+		},
+	}
 }
 
 func (a *app) groupRemove() *cobra.Command {

@@ -29,10 +29,17 @@ type app struct {
 
 var outputs = []string{"table", "json", "yaml", "csv"}
 
+// ownOutputs annotates a command that has other outputs than most.
+const ownOutputs = "outputs"
+
 func (a *app) prepare(cmd *cobra.Command) error {
 	a.out, a.now = cmd.OutOrStdout(), time.Now()
-	if !slices.Contains(outputs, a.output) {
-		return unusable{fmt.Errorf("--output %q must be one of %s", a.output, strings.Join(outputs, ", "))}
+	possible := outputs
+	if own, ok := cmd.Annotations[ownOutputs]; ok {
+		possible = strings.Fields(own)
+	}
+	if !slices.Contains(possible, a.output) {
+		return unusable{fmt.Errorf("--output %q must be one of %s", a.output, strings.Join(possible, ", "))}
 	}
 	if f, ok := a.out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 		a.width, _, _ = term.GetSize(int(f.Fd())) // 0 is no limit

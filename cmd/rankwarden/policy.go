@@ -19,7 +19,7 @@ import (
 
 func (a *app) policyCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "policy", Short: "Check, save, publish and show policies"}
-	cmd.AddCommand(a.policyCheck(), a.policySave(), a.policyPublish(), a.policyShow(), a.policyList())
+	cmd.AddCommand(a.policyCheck(), a.policySave(), a.policyPublish(), a.policyShow(), a.policyList(), a.policyTidy(), a.policySchema())
 	return cmd
 }
 
@@ -41,7 +41,7 @@ func (a *app) policyCheck() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				_, problems := policy.Parse(source)
+				_, problems := policy.Parse(source, nil)
 				usable = usable && policy.Usable(problems)
 				for _, p := range problems {
 					found = append(found, fileProblem{file, p})
@@ -121,7 +121,7 @@ func (a *app) policySave() *cobra.Command {
 
 // save stores a document over whatever the service has now.
 func save(ctx context.Context, c *client.Client, source string) (client.Policy, error) {
-	doc, problems := policy.Parse([]byte(source))
+	doc, problems := policy.Parse([]byte(source), nil)
 	if doc == nil || doc.Name == "" {
 		return client.Policy{}, &client.Problem{Detail: "the policy cannot be used; nothing was sent", Problems: problems}
 	}

@@ -38,7 +38,7 @@ func demoCommand() *cobra.Command {
 	f := cmd.Flags()
 	f.String("listen", "127.0.0.1:8470", "address of the service, `HOST:PORT`")
 	f.String("data", ".demo", "`directory` for everything the demo keeps")
-	f.Int("devices", 40, "number of simulated devices")
+	f.Int("devices", 240, "number of simulated devices")
 	f.Duration("interval", 10*time.Second, "time between two check-ins of a device")
 	f.Bool("until-verified", false, "end as soon as every online device is verified")
 	f.Duration("within", 3*time.Minute, "with --until-verified: give up after this time")
@@ -143,15 +143,15 @@ func (d *demoRun) run(ctx context.Context) error {
 	if err := demo.Load(ctx, d.client, fleet.Groups); err != nil {
 		return fmt.Errorf("loading the demo organisation: %w", err)
 	}
-	token, err := d.client.MakeEnrolmentToken(ctx, "simulated devices of the demo", len(fleet.Machines), 24, nil)
+	tokens, err := demo.Tokens(ctx, d.client, fleet)
 	if err != nil {
-		return fmt.Errorf("making an enrolment token: %w", err)
+		return fmt.Errorf("making enrolment tokens: %w", err)
 	}
 	var incidents []fleetsim.Incident
 	if !d.options.Bool("quiet-people") {
 		incidents = demo.Incidents(clock)
 	}
-	devices, err := fleetsim.New(fleetsim.Options{Service: d.server.URL, Token: token.Token, Dir: filepath.Join(d.dir, "fleet"),
+	devices, err := fleetsim.New(fleetsim.Options{Service: d.server.URL, Tokens: tokens, Dir: filepath.Join(d.dir, "fleet"),
 		Machines: fleet.Machines, Incidents: incidents, Clock: clock, Log: d.log})
 	if err != nil {
 		return err

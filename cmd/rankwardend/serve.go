@@ -44,6 +44,14 @@ func serveCommand() *cobra.Command {
 	f.Bool("allow-clear", false, "serve without TLS on other addresses than loopback, behind a proxy that does TLS")
 	f.String("organisation", "My organisation", "name that operators see")
 	f.Duration("interval", 5*time.Minute, "time between two check-ins of a device")
+	f.String("directory-url", "", "LDAP directory to keep in step with, ldaps://`HOST` or ldap://HOST")
+	f.String("directory-base", "", "where its people and groups are, such as `dc=skerryline,dc=example`")
+	f.String("directory-bind", "", "`DN` to sign in to the directory as; anonymous when left out")
+	f.String("directory-password-file", "", "`file` with that one's password, mode 0600")
+	f.String("directory-ca", "", "`file` of certificates to trust in PEM; the system's when left out")
+	f.Bool("directory-starttls", false, "encrypt an ldap:// connection before anything is sent")
+	f.Bool("directory-allow-clear", false, "let the directory password leave this machine in clear")
+	f.Duration("directory-every", 15*time.Minute, "time between two readings of the directory")
 	f.String("first-owner", "owner", "`name` of the operator made at the first start")
 	f.String("first-password", "rankwarden-first-password", "`file` for that operator's password")
 	logFlags(f)
@@ -103,10 +111,15 @@ func serve(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
+	connection, err := directoryConnection(k)
+	if err != nil {
+		return err
+	}
 	ctx := cmd.Context()
 	s, err := server.Start(ctx, server.Config{
 		Listen: k.String("listen"), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
 		Database: k.String("database"), Keys: k.String("keys"), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
+		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)
 	if err != nil {
 		return err

@@ -2,22 +2,33 @@ package drift
 
 import (
 	"slices"
+	"time"
 
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
 )
 
+// Context is what findings depend on beside settings and report.
+type Context struct {
+	Directory principal.Directory // nil knows nobody
+	Now       time.Time           // for what is overdue
+	Grace     time.Duration       // how much later than due a rotation may be
+	Rotations bool                // false leaves rotation out, where its times are not kept yet
+}
+
 // Check gives the findings of a state and of failures against settings. The result is never nil.
-func Check(settings []resolve.Setting, state State, failures []Failure) []Finding {
-	c := checker{state: state, findings: []Finding{}}
+func Check(settings []resolve.Setting, state *State, failures []Failure, ctx Context) []Finding {
+	c := &checker{Context: ctx, state: state, settings: settings, findings: []Finding{}}
 	for _, s := range settings {
 		if slices.Contains(state.Unsupported, s.Unit) {
-			c.add(s.Unit, UnitUnsupported, "", s.Value, nil)
+			c.add(s.Unit, UnitUnsupported, "", nil, nil)
 			continue
 		}
 		for _, f := range failures {
 			if f.Unit == s.Unit {
-				c.add(s.Unit, ApplyFailed, f.Principal, nil, f.Error)
+				c.add(s.Unit, ApplyFailed, canonical(f.Principal), nil, f.Error)
 			}
 		}
 		switch value := s.Value.(type) {
@@ -25,12 +36,14 @@ func Check(settings []resolve.Setting, state State, failures []Failure) []Findin
 			c.members(s.Unit, value)
 		case resolve.LockoutValue:
 			c.lockout(s.Unit, value)
-		default:
-			if actual := state.Password(s.Unit); actual == nil {
-				c.add(s.Unit, WrongValue, "", value, nil)
-			} else if !actual.Equal(value) {
-				c.add(s.Unit, WrongValue, "", value, actual)
+		case resolve.AccountValue:
+			c.account(s.Unit, value)
+		case resolve.RotationValue:
+			if c.Rotations {
+				c.rotation(s.Unit, value)
 			}
+		default:
+			c.value(s.Unit, value)
 		}
 	}
 	sortFindings(c.findings)
@@ -38,7 +51,9 @@ func Check(settings []resolve.Setting, state State, failures []Failure) []Findin
 }
 
 type checker struct {
-	state    State
+	Context
+	state    *State
+	settings []resolve.Setting
 	findings []Finding
 }
 
@@ -46,26 +61,77 @@ func (c *checker) add(unit resolve.UnitID, kind Kind, subject string, expected, 
 	c.findings = append(c.findings, Finding{unit, kind, subject, expected, actual})
 }
 
-// Password is the reported value of a password rule, nil when the report does not have it.
-func (s State) Password(unit resolve.UnitID) resolve.Value {
+// value compares a password rule or a property of a built-in account.
+func (c *checker) value(unit resolve.UnitID, desired resolve.Value) {
+	actual := c.state.Value(unit)
+	if actual == nil {
+		c.add(unit, WrongValue, "", desired, nil)
+		return
+	}
+	same := actual.Equal(desired)
+	if _, property, ok := unit.Builtin(); ok && property == resolve.BuiltinName {
+		same = text.Fold(string(actual.(resolve.Text))) == text.Fold(string(desired.(resolve.Text)))
+	}
+	if !same {
+		c.add(unit, WrongValue, "", desired, actual)
+	}
+}
+
+// Value is the reported value of a password rule, of the lockout or of a property of a built-in
+// account, nil when the report does not have it.
+func (s *State) Value(unit resolve.UnitID) resolve.Value {
+	if account, property, ok := unit.Builtin(); ok {
+		return s.builtin(account, property)
+	}
+	if unit == resolve.Lockout {
+		if s.Lockout == nil {
+			return nil
+		}
+		return resolve.LockoutValue(*s.Lockout)
+	}
 	p := s.Passwords
 	if p == nil {
 		return nil
 	}
-	if unit == resolve.Complexity {
+	var number *int
+	switch unit {
+	case resolve.Complexity:
 		if p.Complexity == nil {
 			return nil
 		}
 		return resolve.Bool(*p.Complexity)
+	case resolve.MinLength:
+		number = p.MinLength
+	case resolve.History:
+		number = p.History
+	case resolve.MaxAgeDays:
+		number = p.MaxAgeDays
+	case resolve.MinAgeDays:
+		number = p.MinAgeDays
 	}
-	number := map[resolve.UnitID]*int{
-		resolve.MinLength: p.MinLength, resolve.History: p.History,
-		resolve.MaxAgeDays: p.MaxAgeDays, resolve.MinAgeDays: p.MinAgeDays,
-	}[unit]
 	if number == nil {
 		return nil
 	}
 	return resolve.Int(*number)
+}
+
+func (s *State) builtin(account principal.Ref, property string) resolve.Value {
+	for i := range s.Accounts {
+		a := &s.Accounts[i]
+		if a.Builtin != account.Value() {
+			continue
+		}
+		switch property {
+		case resolve.BuiltinName:
+			return resolve.Text(a.Name)
+		case resolve.BuiltinEnabled:
+			return resolve.Bool(a.Enabled)
+		case resolve.BuiltinFullName:
+			return resolve.Text(a.FullName)
+		}
+		return resolve.Text(a.Description)
+	}
+	return nil
 }
 
 func (c *checker) lockout(unit resolve.UnitID, desired resolve.LockoutValue) {
@@ -75,6 +141,14 @@ func (c *checker) lockout(unit resolve.UnitID, desired resolve.LockoutValue) {
 		c.add(unit, WrongValue, "", desired, nil)
 	case desired.Threshold == 0 && l.Threshold == 0:
 	case policy.LockoutRule(desired) != *l:
-		c.add(unit, WrongValue, "", desired, resolve.LockoutValue(*l))
+		c.add(unit, WrongValue, "", desired, *l)
 	}
+}
+
+// canonical is the principal as references are written; what is none stays as the device wrote it.
+func canonical(written string) string {
+	if ref, err := principal.Parse(written); err == nil {
+		return ref.String()
+	}
+	return written
 }

@@ -20,13 +20,16 @@ const machine = "S-1-5-21-7-8-9-"
 
 // device is a workstation with four accounts, whose administrators are the built-in one, keeper and
 // somebody from a directory. Its groups have the names of another language.
-func device() drift.State {
+func device() *drift.State {
 	account := func(name string, id int, builtin string) drift.Account {
 		return drift.Account{Name: name, SID: principal.MustSID(fmt.Sprint(machine, id)), Builtin: builtin, Enabled: id > 1000}
 	}
+	bound := account("Yard-07", 1003, "")
+	bound.Key = "yard"
 	member := func(sid string) drift.Member { return drift.Member{SID: principal.MustSID(sid)} }
-	return drift.State{
-		Accounts: []drift.Account{account("Hausherr", 500, "administrator"), account("Gast", 501, "guest"), account("Keeper", 1001, ""), account("mechanic", 1002, "")},
+	return &drift.State{
+		Accounts: []drift.Account{account("Hausherr", 500, "administrator"), account("Gast", 501, "guest"), account("Keeper", 1001, ""), account("mechanic", 1002, ""), bound},
+		Rotation: []drift.Rotated{{Target: principal.FromKey("yard"), RotatedAt: now.Add(-5 * time.Hour)}, {Target: principal.FromKey("yard"), RotatedAt: now.Add(-90 * time.Minute)}},
 		LocalGroups: []drift.LocalGroup{
 			{LocalGroup: "Administratoren", SID: drift.WellKnown("administrators"), Members: []drift.Member{member(machine + "500"), member(machine + "1001"), member("S-1-5-21-1-2-3-77")}},
 			{LocalGroup: "Cranes", SID: principal.MustSID(machine + "1100"), Members: []drift.Member{member(machine + "1002")}},
@@ -52,28 +55,65 @@ func lockout(threshold, duration, window int) resolve.Setting {
 	return resolve.Setting{Unit: resolve.Lockout, Value: resolve.LockoutValue{Threshold: threshold, DurationMinutes: duration, WindowMinutes: window}}
 }
 
+func setting(unit string, value resolve.Value) resolve.Setting {
+	id, err := resolve.ParseUnit(unit)
+	if err != nil {
+		panic(err)
+	}
+	return resolve.Setting{Unit: id, Value: value}
+}
+
+func account(key, name string, state policy.State) resolve.Setting {
+	return setting("accounts."+key, resolve.AccountValue{Name: name, State: state})
+}
+
+func rotation(target string, minutes int) resolve.Setting {
+	return setting("rotation."+target, resolve.RotationValue{EveryMinutes: minutes})
+}
+
+var (
+	now       = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
+	directory = principal.NewTable([]principal.Entry{{Ref: principal.MustParse("group:Desks@skerryline.example"), SID: principal.MustSID("S-1-5-21-1-2-3-77")}})
+)
+
 func TestCheck(t *testing.T) {
 	for name, c := range map[string]struct {
 		asked resolve.Setting
 		want  string
 	}{
-		"as asked":                  {resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(12)}, ""},
-		"another value":             {resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(14)}, "wrong_value  14 12"},
-		"another switch":            {resolve.Setting{Unit: resolve.Complexity, Value: resolve.Bool(false)}, "wrong_value  false true"},
-		"not reported":              {resolve.Setting{Unit: resolve.History, Value: resolve.Int(24)}, "wrong_value  24 null"},
-		"lockout as asked":          {lockout(5, 15, 15), ""},
-		"another window":            {lockout(5, 15, 14), `wrong_value  {"threshold":5,"duration_minutes":15,"window_minutes":14} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
-		"should never lock":         {lockout(0, 0, 0), `wrong_value  {"threshold":0} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
-		"members as asked":          {group("administrators", true, "builtin:administrator local:keeper sid:S-1-5-21-1-2-3-77", ""), ""},
-		"found by its identifier":   {group("administrators", true, "sid:"+machine+"500 local:KEEPER sid:S-1-5-21-1-2-3-77", ""), ""},
-		"members nobody asked for":  {group("administrators", true, "local:mechanic", ""), `member_extra builtin:administrator "not a member" "member"; member_extra local:keeper "not a member" "member"; member_extra sid:S-1-5-21-1-2-3-77 "not a member" "member"; member_missing local:mechanic "member" "not a member"`},
-		"member that is nobody":     {group("administrators", false, "local:ghost", ""), `member_missing local:ghost "member" "no such account"`},
-		"open group, must not be":   {group("administrators", false, "", "local:keeper local:ghost builtin:guest"), `member_forbidden local:keeper "not a member" "member"`},
-		"group of another language": {group("cranes", true, "local:mechanic", ""), ""},
-		"no such group":             {group("users", true, "local:keeper", ""), "group_missing  null null"},
+		"as asked":                   {resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(12)}, ""},
+		"another value":              {resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(14)}, "wrong_value  14 12"},
+		"another switch":             {resolve.Setting{Unit: resolve.Complexity, Value: resolve.Bool(false)}, "wrong_value  false true"},
+		"not reported":               {resolve.Setting{Unit: resolve.History, Value: resolve.Int(24)}, "wrong_value  24 null"},
+		"lockout as asked":           {lockout(5, 15, 15), ""},
+		"another window":             {lockout(5, 15, 14), `wrong_value  {"threshold":5,"duration_minutes":15,"window_minutes":14} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
+		"should never lock":          {lockout(0, 0, 0), `wrong_value  {"threshold":0} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
+		"members as asked":           {group("administrators", true, "builtin:administrator local:keeper sid:S-1-5-21-1-2-3-77", ""), ""},
+		"found by its identifier":    {group("administrators", true, "sid:"+machine+"500 local:KEEPER sid:S-1-5-21-1-2-3-77", ""), ""},
+		"members nobody asked for":   {group("administrators", true, "local:mechanic", ""), `member_extra builtin:administrator "not a member" "member"; member_extra group:desks@skerryline.example "not a member" "member"; member_extra local:keeper "not a member" "member"; member_missing local:mechanic "member" "not a member"`},
+		"member that is nobody":      {group("administrators", false, "local:ghost", ""), `member_missing local:ghost "member" "no such account"`},
+		"open group, must not be":    {group("administrators", false, "", "local:keeper local:ghost builtin:guest"), `member_forbidden local:keeper "not a member" "member"`},
+		"group of another language":  {group("cranes", true, "local:mechanic", ""), ""},
+		"people of the directory":    {group("administrators", true, "builtin:administrator local:keeper group:desks@skerryline.example", ""), ""},
+		"nobody the directory knows": {group("administrators", false, "user:ghost@skerryline.example", ""), `member_missing user:ghost@skerryline.example "member" "unknown to the directory"`},
+		"bound account is missing":   {group("cranes", true, "account:yard local:mechanic", ""), `member_missing account:yard "member" "not a member"`},
+		"extra has the best name":    {group("administrators", true, "builtin:administrator local:keeper", ""), `member_extra group:desks@skerryline.example "not a member" "member"`},
+		"name of a built-in":         {setting("builtins.administrator.name", resolve.Text("HAUSHERR")), ""},
+		"another name":               {setting("builtins.guest.name", resolve.Text("visitor")), `wrong_value  "visitor" "Gast"`},
+		"built-in is enabled":        {setting("builtins.guest.enabled", resolve.Bool(true)), "wrong_value  true false"},
+		"bound account as asked":     {account("yard", "yard-##", policy.Enabled), ""},
+		"bound account, other name":  {account("yard", "dock-##", policy.Disabled), `account_name  "dock-##" "Yard-07"; account_state  "disabled" "enabled"`},
+		"found by a name that fits":  {account("spare", "MECHANI#", policy.Enabled), `account_missing  "MECHANI#" null`},
+		"account that is not bound":  {account("spare", "MECHANIC", policy.Enabled), ""},
+		"account that is to go":      {account("spare", "mechanic", policy.Absent), `account_present  "absent" "mechanic"`},
+		"account that is gone":       {account("ghost", "ghost", policy.Absent), ""},
+		"never rotated":              {rotation("account:spare", 60), "rotation_never  null null"},
+		"rotated just in time":       {rotation("account:yard", 90), ""},
+		"rotated too long ago":       {rotation("account:yard", 89), `rotation_overdue  89 "2031-03-04T04:30:00Z"`},
+		"no such group":              {group("users", true, "local:keeper", ""), "group_missing  null null"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			assert.Equal(t, c.want, written(drift.Check([]resolve.Setting{c.asked}, device(), nil)))
+			assert.Equal(t, c.want, written(drift.Check([]resolve.Setting{c.asked}, device(), nil, drift.Context{Directory: directory, Rotations: true, Now: now})))
 		})
 	}
 }
@@ -92,13 +132,13 @@ func TestFailuresAndUnsupported(t *testing.T) {
 	state := device()
 	failures := []drift.Failure{{Unit: resolve.MinLength, Error: "access denied"}, {Unit: resolve.History, Error: "of no rule"}}
 	asked := []resolve.Setting{{Unit: resolve.MinLength, Value: resolve.Int(14)}}
-	assert.Equal(t, `apply_failed  null "access denied"; wrong_value  14 12`, written(drift.Check(asked, state, failures)))
+	assert.Equal(t, `apply_failed  null "access denied"; wrong_value  14 12`, written(drift.Check(asked, state, failures, drift.Context{})))
 	state.Unsupported = []resolve.UnitID{resolve.MinLength}
-	assert.Equal(t, "unit_unsupported  14 null", written(drift.Check(asked, state, failures)), "its only finding")
+	assert.Equal(t, "unit_unsupported  null null", written(drift.Check(asked, state, failures, drift.Context{})), "its only finding")
 }
 
 func TestWhatWasFoundBefore(t *testing.T) {
-	report := drift.Report{State: device(), Found: &drift.State{Lockout: &policy.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}}}
+	report := drift.Report{State: *device(), Found: &drift.State{Lockout: &policy.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}}}
 	before, looked := report.Before()
 	require.True(t, looked)
 	assert.Equal(t, 50, before.Lockout.Threshold)
@@ -109,7 +149,6 @@ func TestWhatWasFoundBefore(t *testing.T) {
 }
 
 func TestStand(t *testing.T) {
-	now := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
 	stamp := func(epoch, number int64) drift.Stamp { return drift.Stamp{Epoch: epoch, Number: number} }
 	fine := drift.Heard{LastContact: now, Desired: stamp(1, 4), Reported: stamp(1, 4)}
 	for want, change := range map[drift.Standing]func(h *drift.Heard){

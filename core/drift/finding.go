@@ -14,10 +14,17 @@ type Kind string
 // The kinds of finding.
 const (
 	WrongValue      Kind = "wrong_value"      // the reported value differs
+	AccountMissing  Kind = "account_missing"  // a managed account is not found
+	AccountPresent  Kind = "account_present"  // an account that is to be absent is found
+	AccountState    Kind = "account_state"    // enabled instead of disabled, or the reverse
+	AccountName     Kind = "account_name"     // the account has a name that does not fit the pattern
+	AccountDetail   Kind = "account_detail"   // full name, description or expiry of a managed account
 	MemberMissing   Kind = "member_missing"   // a present principal is not a member
 	MemberExtra     Kind = "member_extra"     // closed group: a member that nobody asked for
 	MemberForbidden Kind = "member_forbidden" // open group: an absent principal is a member
 	GroupMissing    Kind = "group_missing"    // the local group does not exist on the device
+	RotationNever   Kind = "rotation_never"   // no rotation was ever reported
+	RotationOverdue Kind = "rotation_overdue" // the last rotation is too long ago
 	UnitUnsupported Kind = "unit_unsupported" // the platform cannot carry the unit
 	ApplyFailed     Kind = "apply_failed"     // the device tried and could not
 )
@@ -27,6 +34,7 @@ const (
 	IsMember      = "member"
 	IsNotMember   = "not a member"
 	NoSuchAccount = "no such account"
+	NotKnown      = "unknown to the directory"
 )
 
 // Finding is one difference between a desired state and a report. Expected and Actual are JSON
@@ -48,6 +56,25 @@ func (f Finding) Key() string {
 func sortFindings(findings []Finding) {
 	actual := func(f Finding) string { b, _ := json.Marshal(f.Actual); return string(b) }
 	slices.SortFunc(findings, func(a, b Finding) int {
-		return cmp.Or(a.Unit.Compare(b.Unit), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Subject, b.Subject), cmp.Compare(actual(a), actual(b)))
+		if c := cmp.Or(a.Unit.Compare(b.Unit), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Subject, b.Subject)); c != 0 {
+			return c
+		}
+		return cmp.Compare(actual(a), actual(b))
 	})
+}
+
+// Forecast are the findings against the projected lane that are not also findings against the
+// enforced one.
+func Forecast(enforced, projected []Finding) []Finding {
+	known := make(map[string]bool, len(enforced))
+	for _, f := range enforced {
+		known[f.Key()] = true
+	}
+	forecast := []Finding{}
+	for _, f := range projected {
+		if !known[f.Key()] {
+			forecast = append(forecast, f)
+		}
+	}
+	return forecast
 }

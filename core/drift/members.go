@@ -16,13 +16,13 @@ func (c *checker) members(unit resolve.UnitID, desired resolve.Members) {
 		c.add(unit, GroupMissing, "", nil, nil)
 		return
 	}
-	asked := map[principal.SID]bool{}
+	asked := make(map[principal.SID]bool, len(desired.Present))
 	for _, ref := range desired.Present {
-		sid := c.state.Find(ref)
+		sid, why := c.find(ref)
 		asked[sid] = true
 		switch {
 		case sid.IsZero():
-			c.add(unit, MemberMissing, ref.String(), IsMember, NoSuchAccount)
+			c.add(unit, MemberMissing, ref.String(), IsMember, why)
 		case !group.Has(sid):
 			c.add(unit, MemberMissing, ref.String(), IsMember, IsNotMember)
 		}
@@ -30,21 +30,45 @@ func (c *checker) members(unit resolve.UnitID, desired resolve.Members) {
 	if desired.Closed {
 		for _, m := range group.Members {
 			if !asked[m.SID] {
-				c.add(unit, MemberExtra, c.state.Name(m.SID).String(), IsNotMember, IsMember)
+				c.add(unit, MemberExtra, c.state.Name(m.SID, c.Directory).String(), IsNotMember, IsMember)
 			}
 		}
 		return
 	}
 	for _, ref := range desired.Absent {
-		if sid := c.state.Find(ref); !sid.IsZero() && group.Has(sid) {
+		if sid, _ := c.find(ref); !sid.IsZero() && group.Has(sid) {
 			c.add(unit, MemberForbidden, ref.String(), IsNotMember, IsMember)
 		}
 	}
 }
 
+// find is the identifier that stands for a principal on this device; it is zero, and why says the
+// reason, when there is none.
+func (c *checker) find(ref principal.Ref) (sid principal.SID, why string) {
+	if sid := c.state.Find(ref, Names(c.settings), c.Directory); !sid.IsZero() {
+		return sid, ""
+	}
+	if ref.Kind().InDirectory() {
+		return principal.SID{}, NotKnown
+	}
+	return principal.SID{}, NoSuchAccount
+}
+
+// Names gives the pattern of the name of a managed account, and "" where none is settled.
+type Names []resolve.Setting
+
+func (n Names) pattern(key string) string {
+	i, found := slices.BinarySearchFunc(n, resolve.AccountOf(key), func(s resolve.Setting, u resolve.UnitID) int { return s.Unit.Compare(u) })
+	if !found {
+		return ""
+	}
+	a, _ := n[i].Value.(resolve.AccountValue)
+	return a.Name
+}
+
 // Group finds a local group by its name in a policy; known groups are found by their well-known
 // identifier, whatever the device calls them.
-func (s State) Group(name string) (LocalGroup, bool) {
+func (s *State) Group(name string) (LocalGroup, bool) {
 	known := WellKnown(name)
 	i := slices.IndexFunc(s.LocalGroups, func(g LocalGroup) bool {
 		return !known.IsZero() && g.SID == known || text.Fold(g.LocalGroup) == name
@@ -70,42 +94,65 @@ func (g LocalGroup) Has(sid principal.SID) bool {
 }
 
 // Find is the identifier that stands for a principal on this device, and zero when nobody does.
-func (s State) Find(ref principal.Ref) principal.SID {
+// A managed account that is not bound is found by the pattern of its name.
+func (s *State) Find(ref principal.Ref, names Names, directory principal.Directory) principal.SID {
 	switch ref.Kind() {
 	case principal.Bare:
 		return ref.SID()
+	case principal.User, principal.Group:
+		if directory != nil {
+			sid, _ := directory.SID(ref)
+			return sid
+		}
+	case principal.Account:
+		a, _ := s.Managed(ref.Value(), names.pattern(ref.Value()))
+		return a.SID
 	case principal.Builtin:
-		for _, a := range s.Accounts {
-			if a.Builtin == ref.Value() {
-				return a.SID
+		for i := range s.Accounts {
+			if s.Accounts[i].Builtin == ref.Value() {
+				return s.Accounts[i].SID
 			}
 		}
 	case principal.Local:
-		for _, a := range s.Accounts {
-			if text.Fold(a.Name) == ref.Value() {
-				return a.SID
-			}
+		return s.local(ref.Value())
+	}
+	return principal.SID{}
+}
+
+func (s *State) local(name string) principal.SID {
+	for i := range s.Accounts {
+		if text.Fold(s.Accounts[i].Name) == name {
+			return s.Accounts[i].SID
 		}
-		for _, g := range s.LocalGroups {
-			if text.Fold(g.LocalGroup) == ref.Value() {
-				return g.SID
-			}
+	}
+	for i := range s.LocalGroups {
+		if text.Fold(s.LocalGroups[i].LocalGroup) == name {
+			return s.LocalGroups[i].SID
 		}
 	}
 	return principal.SID{}
 }
 
-// Name is the reference by which an identifier is best known on this device.
-func (s State) Name(sid principal.SID) principal.Ref {
-	for _, a := range s.Accounts {
+// Name is the reference by which an identifier is best known on this device: a built-in account, a
+// managed one, another account of the device, the directory's, or the identifier itself.
+func (s *State) Name(sid principal.SID, directory principal.Directory) principal.Ref {
+	for i := range s.Accounts {
+		a := &s.Accounts[i]
 		switch {
 		case a.SID != sid:
 		case a.Builtin == principal.Administrator.Value():
 			return principal.Administrator
 		case a.Builtin == principal.Guest.Value():
 			return principal.Guest
+		case a.Key != "":
+			return principal.FromKey(a.Key)
 		default:
 			return principal.FromLocal(a.Name)
+		}
+	}
+	if directory != nil {
+		if ref, ok := directory.Ref(sid); ok {
+			return ref
 		}
 	}
 	return principal.FromSID(sid)

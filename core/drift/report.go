@@ -32,7 +32,10 @@ type Report struct {
 	Desired Stamp     `json:"desired"` // what it had finished applying when it read this back
 	State
 	Failures []Failure `json:"failures,omitempty"`
-	Found    *State    `json:"found,omitempty"` // before applying; only the parts that differ from the last report
+	// Contended are the units that the device put right three times within a day: somebody or
+	// something fights back, and the device only tries now and then.
+	Contended []resolve.UnitID `json:"contended,omitempty"`
+	Found     *State           `json:"found,omitempty"` // before applying; only the parts that differ from the last report
 }
 
 // State is what a device has, as read from its operating system. A nil part was not read.
@@ -44,6 +47,7 @@ type State struct {
 	LocalGroups []LocalGroup        `json:"local_groups,omitempty"`
 	Passwords   *Passwords          `json:"passwords,omitempty"`
 	Lockout     *policy.LockoutRule `json:"lockout,omitempty"`
+	Rotation    []Rotated           `json:"rotation,omitempty"`
 	Unsupported []resolve.UnitID    `json:"unsupported,omitempty"` // units this platform cannot carry
 }
 
@@ -52,6 +56,7 @@ type Account struct {
 	Name            string        `json:"name"`
 	SID             principal.SID `json:"sid"`
 	Builtin         string        `json:"builtin,omitempty"` // administrator or guest
+	Key             string        `json:"key,omitempty"`     // the device's own binding of a managed account to its identifier
 	Enabled         bool          `json:"enabled"`
 	FullName        string        `json:"full_name"`
 	Description     string        `json:"description"`
@@ -59,6 +64,13 @@ type Account struct {
 	PasswordSetAt   time.Time     `json:"password_set_at"`
 	Locked          bool          `json:"locked"`
 	LockedUntil     *time.Time    `json:"locked_until"` // nil while locked: until someone unlocks
+}
+
+// Rotated is when the password of an account was last changed, and where it is kept.
+type Rotated struct {
+	Target    principal.Ref `json:"target"`
+	RotatedAt time.Time     `json:"rotated_at"`
+	Deposit   string        `json:"deposit"`
 }
 
 // LocalGroup is a local group with its members.

@@ -24,13 +24,24 @@ func (r Rank) Valid() bool { return r >= Strongest && r <= Weakest }
 // Outranks reports whether r is stronger than other, that is the smaller number.
 func (r Rank) Outranks(other Rank) bool { return r < other }
 
+// Stance says whether devices are brought into line or only compared.
+type Stance string
+
+// The stances.
+const (
+	Enforce Stance = "enforce" // devices are brought into line
+	Trial   Stance = "trial"   // nothing is changed; what would differ is reported
+)
+
 // Assignment aims a policy at groups.
 type Assignment struct {
 	Name    string
 	Policy  string
 	Include []string // groups; a device must be in one of them
 	Exclude []string // groups; a device must be in none of them
+	Within  []string // groups; a device must be in every one of them
 	Rank    Rank
+	Stance  Stance
 }
 
 // ErrAssignment is matched by every error of [Assignment.Check].
@@ -41,6 +52,8 @@ func (a Assignment) Check() error {
 	switch {
 	case !a.Rank.Valid():
 		return fmt.Errorf("%w: rank %d is out of bounds; use 1 (strongest) to 9999 (weakest)", ErrAssignment, a.Rank)
+	case a.Stance != Enforce && a.Stance != Trial:
+		return fmt.Errorf("%w: stance %q is not possible; use enforce or trial", ErrAssignment, a.Stance)
 	case len(a.Include) == 0:
 		return fmt.Errorf("%w: no group is included, so it would reach no device; include a group, or %q for all", ErrAssignment, Everything)
 	case slices.Contains(a.Exclude, Everything):
@@ -49,6 +62,11 @@ func (a Assignment) Check() error {
 	for _, g := range a.Include {
 		if slices.Contains(a.Exclude, g) {
 			return fmt.Errorf("%w: group %q is both included and excluded; exclusion wins, so keep only one", ErrAssignment, g)
+		}
+	}
+	for _, g := range a.Within {
+		if slices.Contains(a.Exclude, g) {
+			return fmt.Errorf("%w: a device would have to be in group %q and not to be in it; take it out of within or exclude", ErrAssignment, g)
 		}
 	}
 	return nil

@@ -2,7 +2,6 @@ package fleet_test
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 	"testing"
 
@@ -14,81 +13,80 @@ import (
 )
 
 func TestAssignmentCheck(t *testing.T) {
-	good := fleet.Assignment{Include: []string{"desks"}, Rank: 9999}
+	good := fleet.Assignment{Include: []string{"desks"}, Rank: 9999, Stance: fleet.Trial}
 	require.NoError(t, good.Check())
-	for says, a := range map[string]fleet.Assignment{
-		"rank 0":               {Include: []string{"desks"}},
-		"rank 10000":           {Include: []string{"desks"}, Rank: 10000},
-		"no group is included": {Rank: 1},
-		"leave no device":      {Include: []string{"desks"}, Exclude: []string{fleet.Everything}, Rank: 1},
-		"both included":        {Include: []string{"desks"}, Exclude: []string{"desks"}, Rank: 1},
+	for says, change := range map[string]func(a *fleet.Assignment){
+		"rank 0":               func(a *fleet.Assignment) { a.Rank = 0 },
+		"rank 10000":           func(a *fleet.Assignment) { a.Rank = 10000 },
+		"stance":               func(a *fleet.Assignment) { a.Stance = "maybe" },
+		"no group is included": func(a *fleet.Assignment) { a.Include = nil },
+		"leave no device":      func(a *fleet.Assignment) { a.Exclude = []string{fleet.Everything} },
+		"both included":        func(a *fleet.Assignment) { a.Exclude = []string{"desks"} },
+		"and not to be in it":  func(a *fleet.Assignment) { a.Within, a.Exclude = []string{"x"}, []string{"x"} },
 	} {
+		a := good
+		change(&a)
 		err := a.Check()
 		require.ErrorIs(t, err, fleet.ErrAssignment)
 		assert.ErrorContains(t, err, says)
 	}
 }
 
-// Every device is in exactly one scope, with exactly the assignments that a reader of the rule
-// would give it.
+// Every device is in exactly one scope, with exactly the assignments that deciding for it alone
+// gives it.
 func TestScopes(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		count := rapid.IntRange(0, 130).Draw(t, "devices")
-		device := rapid.IntRange(0, max(0, count-1))
-		members := fleet.Membership{}
-		for _, g := range []string{"a", "b", "c"} {
-			if count > 0 {
-				members[g] = rapid.SliceOf(device).Draw(t, g)
+		facts := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) fleet.Facts {
+			return fleet.Facts{
+				Name:    rapid.SampledFrom([]string{"a", "b", "c", "d"}).Draw(t, "name"),
+				OSBuild: rapid.IntRange(0, 2).Draw(t, "build"), // 0 is not known
+				Model:   rapid.SampledFrom([]string{"", "x", "y"}).Draw(t, "model"),
 			}
+		}), 0, 130).Draw(t, "facts")
+		var groups []fleet.Group
+		for _, name := range []string{"a", "b"} {
+			g := fleet.Group{Name: name}
+			if len(facts) > 0 {
+				g.Devices = rapid.SliceOf(rapid.IntRange(0, len(facts)-1)).Draw(t, name)
+			}
+			groups = append(groups, g)
 		}
-		group := rapid.SampledFrom([]string{"a", "b", "c", "nobody", fleet.Everything})
+		for name, source := range map[string]string{"new": `device.os_build == 2`, "x": `device.model == "x"`, "not-x": `device.model != "x"`} {
+			rule, err := fleet.ParseRule(source)
+			require.NoError(t, err)
+			groups = append(groups, fleet.Group{Name: name, Rule: rule})
+		}
+		members := fleet.MembersOf(groups, facts)
+		group := rapid.SampledFrom([]string{"a", "b", "new", "x", "not-x", "nobody", fleet.Everything})
 		assignments := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) fleet.Assignment {
-			return fleet.Assignment{Include: rapid.SliceOf(group).Draw(t, "include"), Exclude: rapid.SliceOfN(group, 0, 2).Draw(t, "exclude")}
+			return fleet.Assignment{
+				Include: rapid.SliceOfN(group, 0, 3).Draw(t, "include"), Exclude: rapid.SliceOfN(group, 0, 2).Draw(t, "exclude"),
+				Within: rapid.SliceOfN(group, 0, 2).Draw(t, "within"),
+			}
 		}), 0, 5).Draw(t, "assignments")
 
-		got := make([]string, count)
+		got := make([]string, len(facts))
 		seen := map[string]bool{}
-		for _, scope := range fleet.Scopes(count, members, assignments) {
-			require.False(t, seen[fmt.Sprint(scope.Assignments)], "each set once")
-			seen[fmt.Sprint(scope.Assignments)] = true
+		for _, scope := range fleet.Scopes(len(facts), members, assignments) {
+			met := fmt.Sprint(scope.Applying, scope.Undecided)
+			require.False(t, seen[met], "each set once")
+			seen[met] = true
 			for _, d := range scope.Devices {
 				require.Empty(t, got[d])
-				got[d] = fmt.Sprint(scope.Assignments)
+				got[d] = met
 			}
 		}
-		in := func(device int, groups []string) bool {
-			return slices.ContainsFunc(groups, func(g string) bool { return g == fleet.Everything || slices.Contains(members[g], device) })
-		}
-		for d := range count {
-			var want []string
+		for d := range facts {
+			var applying, undecided []string
 			for i, a := range assignments {
-				if in(d, a.Include) && !in(d, a.Exclude) {
-					want = append(want, fmt.Sprint(i))
+				switch reason, _ := a.Decide(func(g string) fleet.Truth { return members[g].Of(d) }); reason {
+				case fleet.Included:
+					applying = append(applying, fmt.Sprint(i))
+				case fleet.Undecided:
+					undecided = append(undecided, fmt.Sprint(i))
 				}
 			}
-			assert.Equal(t, "["+strings.Join(want, " ")+"]", got[d])
+			assert.Equal(t, "["+strings.Join(applying, " ")+"] ["+strings.Join(undecided, " ")+"]", got[d])
 		}
 	})
-}
-
-// BenchmarkScopes is 100,000 devices, 400 assignments and 300 groups.
-func BenchmarkScopes(b *testing.B) {
-	const devices, groups = 100_000, 300
-	members := fleet.Membership{}
-	for g := range groups {
-		for d := g % 97; d < devices; d += 5 + g%61 {
-			members[fmt.Sprint(g)] = append(members[fmt.Sprint(g)], d)
-		}
-	}
-	var assignments []fleet.Assignment
-	for i := range 400 {
-		a := fleet.Assignment{Include: []string{fmt.Sprint(200 + i%100)}}
-		if i < 40 {
-			a = fleet.Assignment{Include: []string{fmt.Sprint(i % 8)}, Exclude: []string{fmt.Sprint(i % 5)}}
-		}
-		assignments = append(assignments, a)
-	}
-	for b.Loop() {
-		fleet.Scopes(devices, members, assignments)
-	}
 }

@@ -17,9 +17,82 @@ type Document struct {
 	Name       string
 	Title      string
 	Notes      string
+	Accounts   []Account
+	Rotation   []Rotation
 	Membership []Membership
+	Builtins   *Builtins
 	Passwords  *Passwords
 	Lockout    *Lockout
+}
+
+// State says what is to become of a local account.
+type State string
+
+// The states of an account.
+const (
+	Enabled  State = "enabled"
+	Disabled State = "disabled"
+	Absent   State = "absent"
+)
+
+// Account is a local account that the policy owns.
+type Account struct {
+	Key             string   // how everything else refers to it
+	Name            string   // a pattern: each # becomes a digit that the device draws
+	Formerly        []string // patterns; an account of such a name is renamed and keeps its identity
+	State           State
+	FullName        string
+	Description     string
+	LocalGroups     []string // known local groups, in canonical case
+	PasswordExpires bool
+}
+
+// Style says what a secret is made of.
+type Style string
+
+// The styles of a secret.
+const (
+	Characters Style = "characters" // drawn one by one from classes of characters
+	Words      Style = "words"      // capitalised words joined by hyphens
+)
+
+// Classes of characters, as they are written in a policy, in canonical order.
+const (
+	Lower   = "lower"
+	Upper   = "upper"
+	Digits  = "digits"
+	Symbols = "symbols"
+)
+
+// Then says what follows a rotation that was due because somebody had signed in.
+type Then string
+
+// What may follow.
+const (
+	Nothing     Then = "nothing"
+	EndSessions Then = "end-sessions"
+	Restart     Then = "restart"
+)
+
+// Secret says how a password is made.
+type Secret struct {
+	Style           Style
+	Length          int      // characters: 12 to 120
+	Use             []string // characters: the classes
+	AvoidLookalikes bool     // characters: leave out those that look alike
+	Words           int      // words: 5 to 12
+}
+
+// Rotation says how the password of one account changes.
+type Rotation struct {
+	Target      principal.Ref // an account: reference, or builtin:administrator
+	Every       time.Duration // 1 hour to 400 days
+	Secret      Secret
+	Wait        time.Duration // after a sign-in: 15 minutes to 72 hours
+	Then        Then
+	AfterReveal *time.Duration // 1 to 72 hours after the password was shown; nil: not for that
+	RedrawName  bool           // draw new digits for the # of the name at every rotation
+	Keep        int            // former passwords kept in escrow, 1 to 24
 }
 
 // Mode says what a membership statement does with members it does not name.
@@ -40,6 +113,20 @@ type Membership struct {
 	Remove     []principal.Ref // adjust only
 }
 
+// Builtins are the two accounts that every device has; nil is not asked for.
+type Builtins struct {
+	Administrator *Builtin
+	Guest         *Builtin
+}
+
+// Builtin is what one built-in account is to be. A nil property is not asked for.
+type Builtin struct {
+	Name        *string
+	Enabled     *bool
+	FullName    *string
+	Description *string
+}
+
 // Passwords are the rules for passwords of local accounts. A nil property is not asked for.
 type Passwords struct {
 	MinLength  *int  // characters, 0 to 128
@@ -56,25 +143,11 @@ type Lockout struct {
 	Window    *time.Duration // after which the counter starts anew; default the duration, or 15 minutes when that is 0
 }
 
-// Limits of the operating systems.
-const (
-	MaxMinLength   = 128
-	MaxHistory     = 24
-	MaxMaxAgeDays  = 999
-	MaxMinAgeDays  = 998
-	MaxThreshold   = 999
-	MaxLockoutMins = 99999
-	defaultLockout = 15 * time.Minute
-)
-
-// KnownLocalGroups are the local groups every device knows by a well-known identifier, so that a
-// device in any language of its operating system is served. Values are the identifiers' last part
-// under S-1-5-32, or 0 for a group without one.
-var KnownLocalGroups = map[string]uint32{
-	"administrators": 544, "users": 545, "guests": 546, "power-users": 547, "backup-operators": 551,
-	"remote-desktop-users": 555, "network-configuration-operators": 556, "performance-log-users": 559,
-	"event-log-readers": 573, "hyper-v-administrators": 578, "remote-management-users": 580, "device-owners": 583,
+// Principals are all that the membership statements name, sorted, each once.
+func (d *Document) Principals() []principal.Ref {
+	var refs []principal.Ref
+	for _, m := range d.Membership {
+		refs = append(append(refs, m.Members...), m.Remove...)
+	}
+	return canonical(refs, nil)
 }
-
-// Administrators is the local group whose members may do everything.
-const Administrators = "administrators"

@@ -63,6 +63,18 @@ const (
 	CodeRemoveExact     = "remove_with_exact"
 	CodeNothingToAdjust = "nothing_to_adjust"
 	CodeKeepBuiltin     = "builtin_administrator_removed"
+	CodeAbsentMember    = "absent_account_is_member"
+	CodeUndeclared      = "undeclared_account"
+	CodeUnknownName     = "unknown_to_directory"
+	CodeTarget          = "bad_target"
+	CodeTooWeak         = "secret_too_weak"
+	CodeSecretRules     = "secret_breaks_password_rules"
+	CodeSlowRotation    = "rotation_slower_than_max_age"
+	CodeRotateAbsent    = "rotation_of_absent_account"
+	CodeRotateDisabled  = "rotation_of_disabled_account"
+	CodeRotateHarmless  = "rotation_of_unprivileged_account"
+	CodeNoDigits        = "redraw_without_digits"
+	CodeForStyle        = "not_for_this_style"
 )
 
 func sortProblems(problems []Problem) {

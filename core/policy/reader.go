@@ -9,14 +9,41 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
 
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
 )
 
 // reader walks YAML nodes and gathers every problem instead of stopping at the first.
-type reader struct{ problems []Problem }
+type reader struct {
+	problems  []Problem
+	directory principal.Directory   // nil: people and groups are not looked up
+	places    map[string]*yaml.Node // where each key and list item stands, by path
+}
+
+func (r *reader) place(path string, n *yaml.Node) {
+	if r.places == nil {
+		r.places = map[string]*yaml.Node{}
+	}
+	r.places[path] = n
+}
+
+// at is where a path stands, or the nearest thing around it that does.
+func (r *reader) at(path string) *yaml.Node {
+	for {
+		if n := r.places[path]; n != nil {
+			return n
+		}
+		cut := strings.LastIndexAny(path, ".[")
+		if cut < 0 {
+			return &yaml.Node{Line: 1, Column: 1}
+		}
+		path = path[:cut]
+	}
+}
 
 func (r *reader) errorf(n *yaml.Node, path, code, format string, args ...any) {
 	r.problems = append(r.problems, Problem{path, max(n.Line, 1), max(n.Column, 1), Error, code, fmt.Sprintf(format, args...)})
@@ -54,6 +81,7 @@ func (r *reader) mapping(n *yaml.Node, path string, fields map[string]field, req
 			r.errorf(value, at, CodeSyntax, "anchors and aliases are not used in a policy; write the value out")
 			continue
 		}
+		r.place(at, value)
 		read(value, at)
 	}
 	for _, key := range required {
@@ -89,6 +117,7 @@ func (r *reader) list(n *yaml.Node, path string, each field) {
 			r.errorf(item, at, CodeSyntax, "anchors and aliases are not used in a policy; write the value out")
 			continue
 		}
+		r.place(at, item)
 		each(item, at)
 	}
 }
@@ -112,6 +141,21 @@ func (r *reader) prose(n *yaml.Node, path string) string {
 	}
 	if err := text.CheckProse(s); err != nil {
 		r.errorf(n, path, CodeCharacter, "the text %v", err)
+	}
+	return s
+}
+
+// line is running text of one line, at most [maxText] characters.
+func (r *reader) line(n *yaml.Node, path string) string {
+	s, ok := r.text(n, path)
+	if !ok {
+		return ""
+	}
+	if err := text.CheckVisible(s); err != nil {
+		r.errorf(n, path, CodeCharacter, "the text %v", err)
+	}
+	if count := utf8.RuneCountInString(s); count > maxText {
+		r.errorf(n, path, CodeBounds, "the text has %d characters; at most %d are kept by the operating systems", count, maxText)
 	}
 	return s
 }

@@ -1,6 +1,7 @@
 package principal
 
 import (
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"strconv"
@@ -37,6 +38,22 @@ func ParseSID(text string) (SID, error) {
 		}
 	}
 	return SID{strings.Join(parts, "-")}, nil
+}
+
+// SIDFromBytes reads the packed form of [MS-DTYP] 2.4.2.2 in which directories keep an objectSid.
+func SIDFromBytes(b []byte) (SID, error) {
+	if len(b) < 8 || b[0] != 1 || int(b[1]) > maxSubAuthorities || len(b) != 8+4*int(b[1]) {
+		return SID{}, fmt.Errorf("%w: %d bytes are no packed identifier", ErrSID, len(b))
+	}
+	authority := uint64(0)
+	for _, x := range b[2:8] {
+		authority = authority<<8 | uint64(x)
+	}
+	parts := []string{"S", "1", strconv.FormatUint(authority, 10)}
+	for at := 8; at < len(b); at += 4 {
+		parts = append(parts, strconv.FormatUint(uint64(binary.LittleEndian.Uint32(b[at:])), 10))
+	}
+	return ParseSID(strings.Join(parts, "-"))
 }
 
 // MustSID is [ParseSID] for constants; it panics on a malformed one.

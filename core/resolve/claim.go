@@ -1,7 +1,6 @@
 package resolve
 
 import (
-	"cmp"
 	"slices"
 
 	"rankwarden.example/core/fleet"
@@ -9,11 +8,25 @@ import (
 	"rankwarden.example/core/principal"
 )
 
-// Applying is an assignment that applies to the device, with the policy it has in force.
-type Applying struct {
+// Policy is what one policy asks for: its normal form, unit by unit, sorted by unit. It is made
+// once and shared by all assignments of the policy.
+type Policy struct {
+	Name string
+	Asks []Ask
+}
+
+// Ask is the value that a policy has for one unit.
+type Ask struct {
+	Unit  UnitID
+	Value Value
+}
+
+// Assignment is an assignment together with the policy it has in force.
+type Assignment struct {
 	Name   string
 	Rank   fleet.Rank
-	Policy policy.Normal
+	Stance fleet.Stance
+	Policy *Policy
 }
 
 // Claim is what one assignment asks of one unit.
@@ -24,36 +37,48 @@ type Claim struct {
 	Value      Value
 }
 
-// Claims are all that the assignments ask, sorted by unit, rank and assignment.
-func Claims(assignments []Applying) []Claim {
-	var claims []Claim
-	for _, a := range assignments {
-		claim := func(unit UnitID, value Value) {
-			claims = append(claims, Claim{a.Name, a.Rank, unit, value})
-		}
-		p := a.Policy.Passwords
-		for _, rule := range []struct {
-			unit  UnitID
-			value *int
-		}{{MinLength, p.MinLength}, {History, p.History}, {MaxAgeDays, p.MaxAgeDays}, {MinAgeDays, p.MinAgeDays}} {
-			if rule.value != nil {
-				claim(rule.unit, Int(*rule.value))
-			}
-		}
-		if p.Complexity != nil {
-			claim(Complexity, Bool(*p.Complexity))
-		}
-		if l := a.Policy.Lockout; l != nil {
-			claim(Lockout, LockoutValue(*l))
-		}
-		for _, m := range a.Policy.Membership {
-			claim(MembershipOf(m.LocalGroup), Statement{m.Mode, orEmpty(m.Members), orEmpty(m.Remove)})
+// Claims takes a policy apart into its units.
+func Claims(n policy.Normal) *Policy {
+	p := &Policy{Name: n.Name}
+	ask := func(unit UnitID, value Value) { p.Asks = append(p.Asks, Ask{unit, value}) }
+	for _, rule := range []struct {
+		unit  UnitID
+		value *int
+	}{{MinLength, n.Passwords.MinLength}, {History, n.Passwords.History}, {MaxAgeDays, n.Passwords.MaxAgeDays}, {MinAgeDays, n.Passwords.MinAgeDays}} {
+		if rule.value != nil {
+			ask(rule.unit, Int(*rule.value))
 		}
 	}
-	slices.SortFunc(claims, func(a, b Claim) int {
-		return cmp.Or(a.Unit.Compare(b.Unit), cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Assignment, b.Assignment))
-	})
-	return claims
+	if n.Passwords.Complexity != nil {
+		ask(Complexity, Bool(*n.Passwords.Complexity))
+	}
+	if n.Lockout != nil {
+		ask(Lockout, LockoutValue(*n.Lockout))
+	}
+	for _, m := range n.Membership {
+		ask(MembershipOf(m.LocalGroup), Statement{m.Mode, orEmpty(m.Members), orEmpty(m.Remove)})
+	}
+	for _, a := range n.Accounts {
+		ask(AccountOf(a.Key), AccountValue(a))
+	}
+	for _, r := range n.Rotation {
+		ask(RotationOf(r.Target), RotationValue(r))
+	}
+	for account, b := range map[principal.Ref]*policy.Builtin{principal.Administrator: n.Builtins.Administrator, principal.Guest: n.Builtins.Guest} {
+		if b == nil {
+			continue
+		}
+		if b.Enabled != nil {
+			ask(BuiltinOf(account, BuiltinEnabled), Bool(*b.Enabled))
+		}
+		for property, value := range map[string]*string{BuiltinName: b.Name, BuiltinFullName: b.FullName, BuiltinDescription: b.Description} {
+			if value != nil {
+				ask(BuiltinOf(account, property), Text(*value))
+			}
+		}
+	}
+	slices.SortFunc(p.Asks, func(a, b Ask) int { return a.Unit.Compare(b.Unit) })
+	return p
 }
 
 func orEmpty(refs []principal.Ref) []principal.Ref {

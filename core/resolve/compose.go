@@ -19,12 +19,30 @@ type Held struct {
 	Why  string `json:"why"`
 }
 
-// Held are the units of the lane that must not change, sorted. It is never nil.
-func (l Lane) Held() []Held {
+// Holds reports whether any unit must not change, so that what a device is told depends on what it
+// was told before.
+func (l Lane) Holds() bool {
+	return slices.ContainsFunc(l.Problems, func(p Problem) bool { return p.Severity == policy.Error && len(p.Holds) > 0 }) ||
+		slices.ContainsFunc(l.Units, func(u Unit) bool { return u.Verdict == Contested })
+}
+
+// Held are the units that must not change, sorted: those of the lane, and where every unit is
+// held also those that the device was told before. It is never nil.
+func (l Lane) Held(previous []Setting) []Held {
 	why := map[UnitID]string{}
 	for _, p := range l.Problems {
-		if p.Severity == policy.Error {
-			for _, unit := range p.Holds {
+		if p.Severity != policy.Error {
+			continue
+		}
+		for _, unit := range p.Holds {
+			if unit == EveryUnit {
+				for _, u := range l.Units {
+					why[u.Unit] = string(p.Code)
+				}
+				for _, s := range previous {
+					why[s.Unit] = string(p.Code)
+				}
+			} else if why[unit] != string(UndecidedScope) {
 				why[unit] = string(p.Code)
 			}
 		}
@@ -44,15 +62,33 @@ func (l Lane) Held() []Held {
 // Compose makes the settings of a desired state, sorted by unit: the settled values, except that a
 // held unit keeps its value among previous, and is left out where it had none there.
 func Compose(lane Lane, previous []Setting) (settings []Setting, held []Held) {
-	settings, held = []Setting{}, lane.Held()
+	held = lane.Held(previous)
+	keeps := make(map[UnitID]bool, len(held))
+	for _, h := range held {
+		keeps[h.Unit] = true
+	}
+	settings = []Setting{}
 	for _, u := range lane.Units {
-		source := []Setting{{u.Unit, u.Value}}
-		if slices.ContainsFunc(held, func(h Held) bool { return h.Unit == u.Unit }) {
-			source = previous
-		}
-		if i := slices.IndexFunc(source, func(s Setting) bool { return s.Unit == u.Unit }); i >= 0 {
-			settings = append(settings, source[i])
+		if !keeps[u.Unit] {
+			settings = append(settings, Setting{u.Unit, u.Value})
 		}
 	}
+	for _, s := range previous {
+		if keeps[s.Unit] {
+			settings = append(settings, s)
+		}
+	}
+	slices.SortFunc(settings, func(a, b Setting) int { return a.Unit.Compare(b.Unit) })
 	return settings, held
+}
+
+// Settings are the settled values of the lane, whatever is held; a contested unit has none.
+func (l Lane) Settings() []Setting {
+	settings := make([]Setting, 0, len(l.Units))
+	for _, u := range l.Units {
+		if u.Value != nil {
+			settings = append(settings, Setting{u.Unit, u.Value})
+		}
+	}
+	return settings
 }

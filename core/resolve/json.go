@@ -47,14 +47,7 @@ func (u *Unit) UnmarshalJSON(data []byte) error {
 		}
 	}
 	for _, o := range raw.Over {
-		var claim Value
-		if _, group := raw.Unit.LocalGroup(); group {
-			var s Statement
-			err = json.Unmarshal(o.Value, &s)
-			claim = s
-		} else {
-			claim, err = DecodeValue(raw.Unit, o.Value)
-		}
+		claim, err := decodeClaim(raw.Unit, o.Value)
 		if err != nil {
 			return err
 		}

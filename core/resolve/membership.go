@@ -66,7 +66,7 @@ func (g *group) findBase() bool {
 		case s.Mode != policy.Exact:
 		case !g.closed:
 			g.closed, g.rank, g.base = true, c.Rank, s.Members
-		case c.Rank == g.rank && !equal(g.base, s.Members):
+		case c.Rank == g.rank && !slices.Equal(g.base, s.Members):
 			return false
 		}
 	}

@@ -5,65 +5,46 @@ import (
 	"slices"
 
 	"rankwarden.example/core/policy"
-	"rankwarden.example/core/principal"
 )
 
 // Code names a problem of the settled whole.
 type Code string
 
-// The problems.
+// The problems that are errors: in the enforced lane they hold units.
 const (
-	// NoAdminPath: administrators is closed and nobody in it could be used.
-	NoAdminPath Code = "no_admin_path"
-	// MinAgeNotBelowMaxAge: passwords could never be changed before they expire.
-	MinAgeNotBelowMaxAge Code = "min_age_not_below_max_age"
-	// NoBreakGlass: administrators is closed and nobody in it works without a network.
-	NoBreakGlass Code = "no_break_glass"
+	UndecidedScope           Code = "undecided_scope"            // a fact that decides whether an assignment applies is not known
+	NoAdminPath              Code = "no_admin_path"              // administrators is closed and nobody in it could be used
+	NameClash                Code = "name_clash"                 // two accounts are to have one name
+	MinAgeNotBelowMaxAge     Code = "min_age_not_below_max_age"  // passwords could never be changed before they expire
+	RotationTargetUndeclared Code = "rotation_target_undeclared" // no policy declares the account
+	RotationTargetAbsent     Code = "rotation_target_absent"     // the account is to be absent
+	RotationSecretTooShort   Code = "rotation_secret_too_short"  // the device's own rules would refuse the secret
+	RotationSecretTooPlain   Code = "rotation_secret_too_plain"  // the same, for want of classes of characters
+)
+
+// The problems that are warnings.
+const (
+	RotationTargetDisabled   Code = "rotation_target_disabled"     // nobody can use the password
+	RotationSlowerThanMaxAge Code = "rotation_slower_than_max_age" // the password expires before it is rotated
+	AccountWithoutRotation   Code = "account_without_rotation"     // nobody knows the password of an administrator
+	AccountOutsideGroup      Code = "account_outside_group"        // a closed group leaves out an account that its policy wants in
+	NoBreakGlass             Code = "no_break_glass"               // nobody in the closed administrators works without a network
+	LockoutCanSealDevice     Code = "lockout_can_seal_device"      // wrong passwords could lock every administrator for good
+	MemberUndeclared         Code = "member_undeclared"            // no policy declares an account that is to be a member
+	MemberOfAbsentAccount    Code = "member_of_absent_account"     // an account that is to be absent was to be a member
 )
 
 // Problem is something wrong with the settled whole, though each unit for itself is well settled.
 type Problem struct {
 	Code     Code            `json:"code"`
 	Severity policy.Severity `json:"severity"`
-	Unit     string          `json:"unit"`
-	Detail   string          `json:"detail"`
-	Holds    []UnitID        `json:"holds"` // units of the lane that may not change because of it, sorted
+	Unit     string          `json:"unit"`   // of name_clash two units joined by +, of undecided_scope the assignment
+	Detail   string          `json:"detail"` // the account concerned, where one unit can have several problems
+	Holds    []UnitID        `json:"holds"`  // units of the lane that may not change because of it, sorted; [EveryUnit] for all
 }
 
-func check(units []Unit) []Problem {
-	problems := []Problem{}
-	settled := map[UnitID]Value{}
-	for _, u := range units {
-		if u.Value != nil {
-			settled[u.Unit] = u.Value
-		}
-	}
-	report := func(code Code, severity policy.Severity, unit UnitID, holds ...UnitID) {
-		if holds == nil {
-			holds = []UnitID{}
-		}
-		problems = append(problems, Problem{code, severity, unit.String(), "", holds})
-	}
-	if m, ok := settled[Administrators].(Members); ok && m.Closed {
-		if !slices.ContainsFunc(m.Present, usable) {
-			report(NoAdminPath, policy.Error, Administrators, Administrators)
-		}
-		// No principal of this version is break-glass: that takes an account with a rotation.
-		report(NoBreakGlass, policy.Warning, Administrators)
-	}
-	least, hasMin := settled[MinAgeDays].(Int)
-	most, hasMax := settled[MaxAgeDays].(Int)
-	if hasMin && hasMax && most != 0 && least >= most {
-		report(MinAgeNotBelowMaxAge, policy.Error, MinAgeDays, MaxAgeDays, MinAgeDays)
-	}
+func sortProblems(problems []Problem) {
 	slices.SortFunc(problems, func(a, b Problem) int {
 		return cmp.Or(cmp.Compare(a.Code, b.Code), cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Detail, b.Detail))
 	})
-	return problems
-}
-
-// usable reports whether somebody could sign in as the principal. A built-in account is usable
-// only with a rotation, which nothing asks for yet.
-func usable(ref principal.Ref) bool {
-	return ref.Kind() == principal.Bare || ref.Kind() == principal.Local
 }

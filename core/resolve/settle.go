@@ -53,27 +53,6 @@ type Lane struct {
 	Problems []Problem `json:"problems"`
 }
 
-// Settle settles what the assignments ask, in whatever order they come.
-func Settle(assignments []Applying) Lane {
-	lane := Lane{Units: []Unit{}}
-	claims := Claims(assignments)
-	for start := 0; start < len(claims); {
-		end := start + 1
-		for end < len(claims) && claims[end].Unit == claims[start].Unit {
-			end++
-		}
-		of := claims[start:end]
-		if _, group := of[0].Unit.LocalGroup(); group {
-			lane.Units = append(lane.Units, settleGroup(of))
-		} else {
-			lane.Units = append(lane.Units, settleValue(of))
-		}
-		start = end
-	}
-	lane.Problems = check(lane.Units)
-	return lane
-}
-
 // settleValue settles the claims on one unit, sorted by rank, that is not a local group.
 func settleValue(claims []Claim) Unit {
 	top := claims[0].Rank

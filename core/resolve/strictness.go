@@ -20,6 +20,9 @@ func strictness(unit UnitID, a, b Value) (order int, ok bool) {
 			cmp.Compare(x.WindowMinutes, y.WindowMinutes),
 		), true
 	}
+	if _, property, ok := unit.Builtin(); ok && property == BuiltinEnabled {
+		return cmp.Compare(asInt(b.(Bool)), asInt(a.(Bool))), true
+	}
 	return 0, false
 }
 

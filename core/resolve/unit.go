@@ -2,17 +2,17 @@ package resolve
 
 import (
 	"cmp"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/text"
 )
 
-// UnitID names the smallest thing that overlap is decided for, such as passwords.min_length or
-// membership.administrators. The zero UnitID is invalid.
+// UnitID names the smallest thing that overlap is decided for, such as passwords.min_length,
+// accounts.desk-keeper or membership.administrators. The zero UnitID is invalid.
 type UnitID struct{ text string }
 
 // The units with fixed names.
@@ -25,17 +25,82 @@ var (
 	Lockout    = UnitID{"lockout"}
 )
 
-const membershipPrefix = "membership."
+// The properties of a built-in account that are units.
+const (
+	BuiltinName        = "name"
+	BuiltinEnabled     = "enabled"
+	BuiltinFullName    = "full_name"
+	BuiltinDescription = "description"
+)
+
+// EveryUnit stands for all units of a device, among those that a [Problem] holds.
+var EveryUnit = UnitID{"*"}
+
+// Family is the section of a policy that a unit belongs to.
+type Family string
+
+// The families of units.
+const (
+	Accounts   Family = "accounts"
+	Builtins   Family = "builtins"
+	Locking    Family = "lockout"
+	Membership Family = "membership"
+	Passwords  Family = "passwords"
+	Rotation   Family = "rotation"
+)
 
 // Administrators is the unit of the local group administrators.
 var Administrators = MembershipOf(policy.Administrators)
 
 // MembershipOf is the unit of a local group, named in canonical case.
-func MembershipOf(localGroup string) UnitID { return UnitID{membershipPrefix + localGroup} }
+func MembershipOf(localGroup string) UnitID { return UnitID{"membership." + localGroup} }
+
+// AccountOf is the unit of a managed account.
+func AccountOf(key string) UnitID { return UnitID{"accounts." + key} }
+
+// RotationOf is the unit of the rotation of an account.
+func RotationOf(target principal.Ref) UnitID { return UnitID{"rotation." + target.String()} }
+
+// BuiltinOf is the unit of one property of a built-in account.
+func BuiltinOf(account principal.Ref, property string) UnitID {
+	return UnitID{"builtins." + account.Value() + "." + property}
+}
+
+// Family is the section the unit belongs to.
+func (u UnitID) Family() Family {
+	family, _, _ := strings.Cut(u.text, ".")
+	return Family(family)
+}
 
 // LocalGroup is the group of a membership unit.
-func (u UnitID) LocalGroup() (name string, ok bool) {
-	return strings.CutPrefix(u.text, membershipPrefix)
+func (u UnitID) LocalGroup() (name string, ok bool) { return strings.CutPrefix(u.text, "membership.") }
+
+// AccountKey is the key of the account of an accounts unit.
+func (u UnitID) AccountKey() (key string, ok bool) { return strings.CutPrefix(u.text, "accounts.") }
+
+// Target is the account of a rotation unit.
+func (u UnitID) Target() (target principal.Ref, ok bool) {
+	written, ok := strings.CutPrefix(u.text, "rotation.")
+	if !ok {
+		return principal.Ref{}, false
+	}
+	if key, managed := strings.CutPrefix(written, "account:"); managed {
+		return principal.FromKey(key), true
+	}
+	return principal.Administrator, true
+}
+
+// Builtin is the account and the property of a builtins unit.
+func (u UnitID) Builtin() (account principal.Ref, property string, ok bool) {
+	written, ok := strings.CutPrefix(u.text, "builtins.")
+	if !ok {
+		return principal.Ref{}, "", false
+	}
+	name, property, _ := strings.Cut(written, ".")
+	if name == principal.Guest.Value() {
+		return principal.Guest, property, true
+	}
+	return principal.Administrator, property, true
 }
 
 func (u UnitID) String() string { return u.text }
@@ -48,15 +113,33 @@ var ErrUnit = errors.New("unknown unit")
 
 // ParseUnit reads the name of a unit.
 func ParseUnit(s string) (UnitID, error) {
-	unit := UnitID{s}
-	switch unit {
-	case MinLength, History, MaxAgeDays, MinAgeDays, Complexity, Lockout:
-		return unit, nil
-	}
-	if group, ok := unit.LocalGroup(); ok && group != "" {
-		return unit, nil
+	if validUnit(UnitID{s}) {
+		return UnitID{s}, nil
 	}
 	return UnitID{}, fmt.Errorf("%w %q", ErrUnit, s)
+}
+
+func validUnit(u UnitID) bool {
+	switch u {
+	case MinLength, History, MaxAgeDays, MinAgeDays, Complexity, Lockout, EveryUnit:
+		return true
+	}
+	if group, ok := u.LocalGroup(); ok {
+		return group != "" && text.CheckVisible(group) == nil
+	}
+	if key, ok := u.AccountKey(); ok {
+		return policy.ValidName(key)
+	}
+	if target, ok := u.Target(); ok {
+		return RotationOf(target) == u && (target == principal.Administrator || policy.ValidName(target.Value()))
+	}
+	if account, property, ok := u.Builtin(); ok {
+		switch property {
+		case BuiltinName, BuiltinEnabled, BuiltinFullName, BuiltinDescription:
+			return BuiltinOf(account, property) == u
+		}
+	}
+	return false
 }
 
 // MarshalText writes the name.
@@ -69,99 +152,4 @@ func (u *UnitID) UnmarshalText(b []byte) error {
 		*u = unit
 	}
 	return err
-}
-
-// Value is what a unit is asked to be or has been settled to. It is one of [Int], [Bool],
-// [LockoutValue], [Statement] (a claim on a local group) and [Members] (a settled local group).
-type Value interface {
-	// Equal compares exactly, case included.
-	Equal(other Value) bool
-}
-
-// Int is the value of a password rule that counts something.
-type Int int
-
-// Equal implements [Value].
-func (v Int) Equal(other Value) bool { return v == other }
-
-// Bool is the value of a rule that is on or off.
-type Bool bool
-
-// Equal implements [Value].
-func (v Bool) Equal(other Value) bool { return v == other }
-
-// LockoutValue is the value of the lockout block; durations are in minutes.
-type LockoutValue policy.LockoutRule
-
-// Equal implements [Value].
-func (v LockoutValue) Equal(other Value) bool { return v == other }
-
-// MarshalJSON writes the rule as [policy.LockoutRule] does.
-func (v LockoutValue) MarshalJSON() ([]byte, error) { return json.Marshal(policy.LockoutRule(v)) }
-
-// Statement is a claim on a local group. Lists are sorted and never nil.
-type Statement struct {
-	Mode    policy.Mode     `json:"mode"`
-	Members []principal.Ref `json:"members"`
-	Remove  []principal.Ref `json:"remove"`
-}
-
-// Equal implements [Value].
-func (v Statement) Equal(other Value) bool {
-	o, ok := other.(Statement)
-	return ok && v.Mode == o.Mode && equal(v.Members, o.Members) && equal(v.Remove, o.Remove)
-}
-
-// Members is a settled local group. In a closed group nobody but the present principals may be a
-// member, and Absent is empty. Lists are sorted and never nil.
-type Members struct {
-	Closed  bool            `json:"closed"`
-	Present []principal.Ref `json:"present"`
-	Absent  []principal.Ref `json:"absent"`
-}
-
-// Equal implements [Value].
-func (v Members) Equal(other Value) bool {
-	o, ok := other.(Members)
-	return ok && v.Closed == o.Closed && equal(v.Present, o.Present) && equal(v.Absent, o.Absent)
-}
-
-func equal(a, b []principal.Ref) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for i := range a {
-		if a[i] != b[i] {
-			return false
-		}
-	}
-	return true
-}
-
-// DecodeValue reads the settled value of a unit from JSON, as it was written in a [Setting].
-func DecodeValue(unit UnitID, data []byte) (Value, error) {
-	var err error
-	read := func(into any) {
-		if err = json.Unmarshal(data, into); err != nil {
-			err = fmt.Errorf("value of %s: %w", unit, err)
-		}
-	}
-	if _, ok := unit.LocalGroup(); ok {
-		m := Members{Present: []principal.Ref{}, Absent: []principal.Ref{}}
-		read(&m)
-		return m, err
-	}
-	switch unit {
-	case Complexity:
-		var b Bool
-		read(&b)
-		return b, err
-	case Lockout:
-		var l policy.LockoutRule
-		read(&l)
-		return LockoutValue(l), err
-	}
-	var i Int
-	read(&i)
-	return i, err
 }

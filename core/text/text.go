@@ -12,7 +12,14 @@ import (
 )
 
 // Fold is the form in which names compare "without case": Unicode simple lower-casing of NFC.
-func Fold(s string) string { return strings.Map(unicode.ToLower, norm.NFC.String(s)) }
+func Fold(s string) string {
+	for i := range len(s) {
+		if c := s[i]; c >= utf8.RuneSelf || 'A' <= c && c <= 'Z' {
+			return strings.Map(unicode.ToLower, norm.NFC.String(s))
+		}
+	}
+	return s
+}
 
 // NFC is the composed form in which all text of a policy is kept.
 func NFC(s string) string { return norm.NFC.String(s) }
@@ -82,15 +89,15 @@ func hidden(r rune) string {
 func Nearest(s string, known []string) string {
 	best, limit := "", 1+utf8.RuneCountInString(s)/3
 	for _, k := range known {
-		if d := distance(Fold(s), Fold(k)); d <= limit {
+		if d := Distance(Fold(s), Fold(k)); d <= limit {
 			best, limit = k, d-1
 		}
 	}
 	return best
 }
 
-// distance is the number of single-character edits between a and b (Levenshtein 1966).
-func distance(a, b string) int {
+// Distance is the number of single-character edits between a and b (Levenshtein 1966).
+func Distance(a, b string) int {
 	ra, rb := []rune(a), []rune(b)
 	row := make([]int, len(rb)+1)
 	for j := range row {

@@ -2,6 +2,7 @@ package words_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -42,6 +43,16 @@ func TestValuesInWords(t *testing.T) {
 		"not S-1-5-32-546":                       {resolve.Administrators, resolve.Statement{Mode: policy.Adjust, Remove: refs("sid:S-1-5-32-546")}},
 		"only 1: keeper":                         {resolve.Administrators, resolve.Statement{Mode: policy.Exact, Members: refs("local:keeper")}},
 		"nothing":                                {resolve.Administrators, nil},
+		"disabled":                               {resolve.BuiltinOf(principal.Guest, resolve.BuiltinEnabled), resolve.Bool(false)},
+		"quay-zero":                              {resolve.BuiltinOf(principal.Guest, resolve.BuiltinName), resolve.Text("quay-zero")},
+		"empty":                                  {resolve.BuiltinOf(principal.Guest, resolve.BuiltinFullName), resolve.Text("")},
+		"keeper-##, absent":                      {resolve.AccountOf("k"), resolve.AccountValue{Name: "keeper-##", State: policy.Absent}},
+		`keeper-##, enabled, called "Keeper", "Break glass", formerly admin or chief, password expires`: {resolve.AccountOf("k"), resolve.AccountValue{
+			Name: "keeper-##", State: policy.Enabled, FullName: "Keeper", Description: "Break glass", Formerly: []string{"admin", "chief"}, PasswordExpires: true}},
+		"every 30 days, 4 hours after a sign-in, ending its sessions, 1 hour after it was shown, with a new name; 6 words (78 bits)": {resolve.RotationOf(principal.Administrator), resolve.RotationValue{
+			EveryMinutes: 43200, AfterUse: policy.AfterUse{WaitMinutes: 240, Then: policy.EndSessions}, AfterRevealMinutes: new(60), RedrawName: true, Secret: policy.Secret{Style: policy.Words, Words: 6}}},
+		"every 2 hours, 15 min after a sign-in; 12 characters of digits, lower (62 bits)": {resolve.RotationOf(principal.Administrator), resolve.RotationValue{
+			EveryMinutes: 120, AfterUse: policy.AfterUse{WaitMinutes: 15, Then: policy.Nothing}, Secret: policy.Secret{Style: policy.Characters, Length: 12, Use: []string{"digits", "lower"}}}},
 	} {
 		assert.Equal(t, want, words.Value(c.unit, c.value))
 	}
@@ -65,39 +76,67 @@ func TestWhyInWords(t *testing.T) {
 		assert.Equal(t, want, words.Why(u))
 	}
 	assert.Equal(t, "set aside, the group is closed", words.Lost(lost("b", resolve.Closed)))
-	assert.Contains(t, words.Held(resolve.Held{Why: "no_admin_path"}), "add a usable administrator")
+	assert.Contains(t, words.Held(resolve.Held{Why: "no_admin_path"}), "add an enabled account with a rotation")
 }
 
 func TestFindingsInWords(t *testing.T) {
 	for want, f := range map[string]drift.Finding{
-		"8 characters instead of 12 characters":                       {Unit: resolve.MinLength, Kind: drift.WrongValue, Expected: resolve.Int(12), Actual: resolve.Int(8)},
-		"not reported":                                                {Unit: resolve.MinLength, Kind: drift.WrongValue, Expected: resolve.Int(12)},
-		"mechanic is a member, and nobody asked for it":               {Kind: drift.MemberExtra, Subject: "local:mechanic"},
-		"built-in guest is a member, and must not be":                 {Kind: drift.MemberForbidden, Subject: "builtin:guest"},
-		"keeper should be a member":                                   {Kind: drift.MemberMissing, Subject: "local:keeper", Actual: drift.IsNotMember},
-		"keeper should be a member, and does not exist on the device": {Kind: drift.MemberMissing, Subject: "local:keeper", Actual: drift.NoSuchAccount},
-		"the local group does not exist on the device":                {Kind: drift.GroupMissing},
-		"this device cannot carry it":                                 {Kind: drift.UnitUnsupported},
-		"the device could not change it: access denied":               {Kind: drift.ApplyFailed, Actual: "access denied"},
-		"the device could not change keeper: access denied":           {Kind: drift.ApplyFailed, Subject: "local:keeper", Actual: "access denied"},
+		"8 characters instead of 12 characters":                                          {Unit: resolve.MinLength, Kind: drift.WrongValue, Expected: resolve.Int(12), Actual: resolve.Int(8)},
+		"not reported":                                                                   {Unit: resolve.MinLength, Kind: drift.WrongValue, Expected: resolve.Int(12)},
+		"mechanic is a member, and nobody asked for it":                                  {Kind: drift.MemberExtra, Subject: "local:mechanic"},
+		"built-in guest is a member, and must not be":                                    {Kind: drift.MemberForbidden, Subject: "builtin:guest"},
+		"keeper should be a member":                                                      {Kind: drift.MemberMissing, Subject: "local:keeper", Actual: drift.IsNotMember},
+		"keeper should be a member, and does not exist on the device":                    {Kind: drift.MemberMissing, Subject: "local:keeper", Actual: drift.NoSuchAccount},
+		"desks should be a member, and the directory does not know it":                   {Kind: drift.MemberMissing, Subject: "local:desks", Actual: drift.NotKnown},
+		"there is no account keeper-##":                                                  {Kind: drift.AccountMissing, Expected: "keeper-##"},
+		"old-hand is there, and should be gone":                                          {Kind: drift.AccountPresent, Actual: "old-hand"},
+		"disabled instead of enabled":                                                    {Kind: drift.AccountState, Expected: "enabled", Actual: "disabled"},
+		"called boss instead of keeper-##":                                               {Kind: drift.AccountName, Expected: "keeper-##", Actual: "boss"},
+		`full name is empty instead of "Keeper"`:                                         {Kind: drift.AccountDetail, Subject: "full_name", Expected: "Keeper", Actual: ""},
+		"password expires is on instead of off":                                          {Kind: drift.AccountDetail, Subject: "password_expires", Expected: false, Actual: true},
+		"its password was never changed by Rank Warden, so nobody has it":                {Kind: drift.RotationNever},
+		"last changed 2031-01-01T00:00:00Z, which is too long ago":                       {Kind: drift.RotationOverdue, Actual: "2031-01-01T00:00:00Z"},
+		"never locks instead of after 3 wrong attempts within 15 min, locked for 15 min": {Kind: drift.WrongValue, Expected: resolve.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15}, Actual: policy.LockoutRule{DurationMinutes: 30}},
+		"the local group does not exist on the device":                                   {Kind: drift.GroupMissing},
+		"this device cannot carry it":                                                    {Kind: drift.UnitUnsupported},
+		"the device could not change it: access denied":                                  {Kind: drift.ApplyFailed, Actual: "access denied"},
+		"the device could not change keeper: access denied":                              {Kind: drift.ApplyFailed, Subject: "local:keeper", Actual: "access denied"},
 	} {
 		assert.Equal(t, want, words.Finding(f))
 	}
 }
 
+// Every problem is explained, and says what to do.
+func TestProblemsInWords(t *testing.T) {
+	for want, p := range map[string]resolve.Problem{
+		"newer: whether this assignment applies": {Code: resolve.UndecidedScope, Unit: "newer"},
+		"managed keeper is to be a member, but":  {Code: resolve.MemberUndeclared, Unit: "membership.users", Detail: "account:keeper"},
+		"accounts.a and accounts.b: two":         {Code: resolve.NameClash, Unit: "accounts.a+accounts.b"},
+	} {
+		assert.True(t, strings.HasPrefix(words.Problem(p), want), words.Problem(p))
+		assert.Contains(t, words.Problem(p), "; ")
+	}
+	assert.Equal(t, "assignments of equal rank ask for different things; change the rank of one", words.Held(resolve.Held{Why: "contested"}))
+}
+
 func TestHasInWords(t *testing.T) {
 	state := drift.State{LocalGroups: []drift.LocalGroup{{LocalGroup: "users", SID: drift.WellKnown("users")}}, Passwords: &drift.Passwords{History: new(3)}}
-	assert.Equal(t, "nobody", words.Has(resolve.MembershipOf("users"), state))
-	assert.Equal(t, "no such local group", words.Has(resolve.Administrators, state))
-	assert.Equal(t, "3 remembered", words.Has(resolve.History, state))
-	assert.Equal(t, "not reported", words.Has(resolve.MinLength, state))
-	assert.Equal(t, "not reported", words.Has(resolve.Lockout, state))
+	assert.Equal(t, "nobody", words.Has(resolve.MembershipOf("users"), nil, &state, nil))
+	assert.Equal(t, "no such local group", words.Has(resolve.Administrators, nil, &state, nil))
+	assert.Equal(t, "3 remembered", words.Has(resolve.History, nil, &state, nil))
+	state.Accounts = []drift.Account{{Name: "Boss", Builtin: "administrator", Enabled: true}, {Name: "keeper-07", Enabled: true, Locked: true, FullName: "Keeper"}}
+	assert.Equal(t, `keeper-07, enabled, called "Keeper", locked`, words.Has(resolve.AccountOf("k"), resolve.AccountValue{Name: "keeper-##"}, &state, nil))
+	assert.Equal(t, "no such account", words.Has(resolve.AccountOf("k"), nil, &state, nil))
+	assert.Equal(t, "Boss", words.Has(resolve.BuiltinOf(principal.Administrator, resolve.BuiltinName), nil, &state, nil))
+	assert.Equal(t, "never changed by Rank Warden", words.Has(resolve.RotationOf(principal.Administrator), nil, &state, nil))
+	assert.Equal(t, "not reported", words.Has(resolve.MinLength, nil, &state, nil))
+	assert.Equal(t, "not reported", words.Has(resolve.Lockout, nil, &state, nil))
 }
 
 func TestOrderOfUnits(t *testing.T) {
-	units := []resolve.UnitID{resolve.Complexity, resolve.MinLength, resolve.MembershipOf("users"), resolve.Lockout, resolve.Administrators}
+	units := []resolve.UnitID{resolve.Complexity, resolve.MinLength, resolve.MembershipOf("users"), resolve.BuiltinOf(principal.Guest, "name"), resolve.RotationOf(principal.Administrator), resolve.AccountOf("k"), resolve.Lockout, resolve.Administrators}
 	slices.SortFunc(units, words.Compare)
-	assert.Equal(t, []resolve.UnitID{resolve.Administrators, resolve.MembershipOf("users"), resolve.Lockout, resolve.MinLength, resolve.Complexity}, units)
+	assert.Equal(t, []resolve.UnitID{resolve.Administrators, resolve.MembershipOf("users"), resolve.AccountOf("k"), resolve.RotationOf(principal.Administrator), resolve.BuiltinOf(principal.Guest, "name"), resolve.Lockout, resolve.MinLength, resolve.Complexity}, units)
 	assert.Equal(t, "remote desktop users", words.Unit(resolve.MembershipOf("remote-desktop-users")))
 	assert.Equal(t, "Password rules", words.Section(resolve.History))
 }

@@ -1,10 +1,8 @@
 package agent
 
 import (
-	"bytes"
 	"context"
 	"crypto/ed25519"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -41,6 +39,7 @@ type Options struct {
 	Dir     string // for what the agent keeps
 	HTTP    *http.Client
 	Clock   Clock
+	Random  Random // from the operating system when nil
 	Log     *slog.Logger
 }
 
@@ -69,6 +68,12 @@ func New(o Options) (*Agent, error) {
 	m, err := loadMemory(o.Dir)
 	if err != nil {
 		return nil, err
+	}
+	if o.Random == nil {
+		o.Random = SystemRandom
+	}
+	if m.Fights == nil {
+		m.Fights = fights{}
 	}
 	return &Agent{Options: o, memory: m, interval: defaultInterval}, nil
 }
@@ -163,61 +168,6 @@ func (a *Agent) setInterval(seconds int) {
 	if seconds > 0 {
 		a.interval = time.Duration(seconds) * time.Second
 	}
-}
-
-// look brings the device into line, and gives a report when something changed since the last one
-// that the service has.
-func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
-	if a.memory.Desired.Number == 0 {
-		return nil, nil // nothing is asked of it yet
-	}
-	outcome, err := Reconcile(ctx, a.Host, a.memory.Settings)
-	if err != nil {
-		return nil, fmt.Errorf("bringing the device into line: %w", err)
-	}
-	facts, err := a.Host.Facts(ctx)
-	if err != nil {
-		return nil, fmt.Errorf("reading what this device is: %w", err)
-	}
-	report := &drift.Report{Format: drift.ReportFormat, Device: facts.Name, At: a.now().UTC(), Desired: a.memory.Desired,
-		State: outcome.After, Failures: outcome.Failures}
-	last := a.memory.Last
-	if last == nil {
-		return report, nil
-	}
-	report.Found = differing(last.State, outcome.Before)
-	if report.Found == nil && last.Desired == report.Desired && same(last.State, report.State) && same(last.Failures, report.Failures) {
-		return nil, nil
-	}
-	return report, nil
-}
-
-// differing gives the parts of now that differ from before, nil when none does.
-func differing(before, now drift.State) *drift.State {
-	var parts drift.State
-	if !same(before.Accounts, now.Accounts) {
-		parts.Accounts = now.Accounts
-	}
-	if !same(before.LocalGroups, now.LocalGroups) {
-		parts.LocalGroups = now.LocalGroups
-	}
-	if !same(before.Passwords, now.Passwords) {
-		parts.Passwords = now.Passwords
-	}
-	if !same(before.Lockout, now.Lockout) {
-		parts.Lockout = now.Lockout
-	}
-	if same(parts, drift.State{}) {
-		return nil
-	}
-	return &parts
-}
-
-// same compares what would be reported, so that nothing differs only by having been on disk.
-func same(a, b any) bool {
-	x, errX := json.Marshal(a)
-	y, errY := json.Marshal(b)
-	return errX == nil && errY == nil && bytes.Equal(x, y)
 }
 
 // checkIn is one exchange. fresh is true when it brought a new desired state.

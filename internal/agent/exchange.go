@@ -188,6 +188,6 @@ func (a *Agent) openDesired(document string) error {
 	case !stamp.Newer(a.memory.Desired):
 		return fmt.Errorf("%w: the desired state %d/%d is not newer than %d/%d", ErrAnswer, d.Epoch, d.Number, a.memory.Desired.Epoch, a.memory.Desired.Number)
 	}
-	a.memory.Desired, a.memory.Settings = stamp, d.Settings
+	a.memory.Desired, a.memory.Asked = stamp, d.Asked
 	return nil
 }

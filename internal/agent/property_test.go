@@ -65,24 +65,24 @@ func TestWhateverIsAsked(t *testing.T) {
 			case 2:
 				w.CutAfter(rapid.IntRange(0, 8).Draw(rt, "power"))
 			}
-			if _, err := agent.Reconcile(t.Context(), w, settings); err != nil {
+			if _, err := reconcile(t, w, settings); err != nil {
 				require.ErrorIs(rt, err, host.ErrCut)
 			}
 			w.CutAfter(-1)
 			require.Positive(rt, localAdministrators(t, w))
 		}
 		var err error
-		outcome, err = agent.Reconcile(t.Context(), w, settings)
+		outcome, err = reconcile(t, w, settings)
 		require.NoError(rt, err)
 		failed := map[string]bool{}
 		for _, f := range outcome.Failures {
 			failed[fmt.Sprint(f.Unit, f.Principal)] = true
 		}
-		for _, f := range drift.Check(settings, outcome.After, outcome.Failures) {
+		for _, f := range drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}) {
 			explained := f.Kind == drift.ApplyFailed || f.Kind == drift.GroupMissing || f.Actual == drift.NoSuchAccount || failed[fmt.Sprint(f.Unit, f.Subject)]
 			assert.True(rt, explained, "%+v", f)
 		}
-		again, err := agent.Reconcile(t.Context(), w, settings)
+		again, err := reconcile(t, w, settings)
 		require.NoError(rt, err)
 		assert.Equal(rt, outcome.After, again.After, "a second pass changes nothing")
 		assert.Equal(rt, outcome.Failures, again.Failures)

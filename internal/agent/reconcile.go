@@ -3,70 +3,133 @@ package agent
 import (
 	"context"
 	"errors"
-	"slices"
+	"maps"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/wire"
 )
+
+// Bindings say which account belongs to a key. An identifier is never used twice, so a binding holds
+// whatever the account is renamed to.
+type Bindings map[string]principal.SID
+
+// Job is what one pass is to do.
+type Job struct {
+	wire.Asked
+	Bindings Bindings
+	Leave    []resolve.UnitID // units that are not touched in this pass
+	Random   Random
+}
 
 // Outcome is what one pass found and left behind.
 type Outcome struct {
 	Before   drift.State
 	After    drift.State // with the units that the platform cannot carry
 	Failures []drift.Failure
+	Bindings Bindings
 }
 
-// guardRefused is the failure of a unit that the guard did not let change.
-const guardRefused = "would leave no usable administrator"
-
-// Reconcile brings a host into line with settings, in the safe order. Its error is that of a host
+// Reconcile brings a host into line, in the safe order: rules; accounts are created disabled, get a
+// password, are enabled and put into their groups; what was done is read back; only then members are
+// removed, others disabled, renamed or deleted, each under the guard. Its error is that of a host
 // that cannot be read or lost its power; failures of single units are in the outcome.
-func Reconcile(ctx context.Context, h host.Host, settings []resolve.Setting) (Outcome, error) {
-	before, err := h.Read(ctx)
-	if err != nil {
-		return Outcome{}, err
+func Reconcile(ctx context.Context, h host.Host, job Job) (Outcome, error) {
+	p := &pass{ctx: ctx, host: h, job: job, directory: principal.NewTable(job.Directory), bindings: maps.Clone(job.Bindings)}
+	if p.bindings == nil {
+		p.bindings = Bindings{}
 	}
-	p := pass{ctx: ctx, host: h, state: before}
-	p.passwords(settings)
-	p.lockout(settings)
-	p.eachGroup(settings, p.membersIn)
-	p.read()
-	p.eachGroup(settings, p.membersOut)
 	p.read()
 	if p.fatal != nil {
 		return Outcome{}, p.fatal
 	}
+	before := p.state
+	p.settings = p.touched()
+	p.passwords()
+	p.lockout()
+	p.eachAccount(p.accountIn)
+	p.eachBuiltin(p.builtinIn)
+	p.read()
+	p.eachGroup(p.membersIn)
+	p.read()
+	p.eachGroup(p.membersOut)
+	p.eachAccount(p.accountOut)
+	p.eachBuiltin(p.builtinOut)
+	p.read()
+	if p.fatal != nil {
+		return Outcome{Bindings: p.bindings}, p.fatal
+	}
 	p.state.Unsupported = p.unsupported
-	return Outcome{before, p.state, p.failures}, nil
+	return Outcome{before, p.state, p.failures, p.bindings}, nil
 }
 
 // pass is one pass over a host.
 type pass struct {
 	ctx         context.Context
 	host        host.Host
-	state       drift.State // as last read
+	job         Job
+	settings    []resolve.Setting // those to act on
+	directory   *principal.Table
+	bindings    Bindings
+	state       drift.State // as last read, with bindings
 	failures    []drift.Failure
 	unsupported []resolve.UnitID
 	fatal       error
 }
 
+func (p *pass) touched() []resolve.Setting {
+	leave := map[resolve.UnitID]bool{}
+	for _, u := range p.job.Leave {
+		leave[u] = true
+	}
+	var settings []resolve.Setting
+	for _, s := range p.job.Settings {
+		if !leave[s.Unit] {
+			settings = append(settings, s)
+		}
+	}
+	return settings
+}
+
+// read reads the host, and marks the accounts that are bound. A binding to an account that is gone
+// is given up.
 func (p *pass) read() {
-	if p.fatal == nil {
-		p.state, p.fatal = p.host.Read(p.ctx)
+	if p.fatal != nil {
+		return
+	}
+	if p.state, p.fatal = p.host.Read(p.ctx); p.fatal != nil {
+		return
+	}
+	there := map[principal.SID]int{}
+	for i, a := range p.state.Accounts {
+		there[a.SID] = i
+	}
+	for key, sid := range p.bindings {
+		if i, found := there[sid]; found {
+			p.state.Accounts[i].Key = key
+		} else {
+			delete(p.bindings, key)
+		}
 	}
 }
 
-// try does one change, unless the pass has ended, and notes what became of it.
-func (p *pass) try(units []resolve.UnitID, ref principal.Ref, do func() error) {
+// find is the identifier that stands for a principal on this device.
+func (p *pass) find(ref principal.Ref) principal.SID {
+	return p.state.Find(ref, drift.Names(p.job.Settings), p.directory)
+}
+
+// try does one change, unless the pass has ended, notes what became of it and reads the host again.
+// It is false when the change was not made.
+func (p *pass) try(units []resolve.UnitID, ref principal.Ref, do func() error) bool {
 	if p.fatal != nil {
-		return
+		return false
 	}
 	err := do()
 	switch {
 	case err == nil:
+		return true
 	case errors.Is(err, host.ErrCut), p.ctx.Err() != nil:
 		p.fatal = err
 	case errors.Is(err, host.ErrUnsupported):
@@ -76,98 +139,10 @@ func (p *pass) try(units []resolve.UnitID, ref principal.Ref, do func() error) {
 			p.failures = append(p.failures, drift.Failure{Unit: unit, Principal: ref.String(), Error: err.Error()})
 		}
 	}
+	return false
 }
 
-func (p *pass) passwords(settings []resolve.Setting) {
-	var rules drift.Passwords
-	var units []resolve.UnitID
-	for _, s := range settings {
-		actual := p.state.Password(s.Unit)
-		if actual != nil && actual.Equal(s.Value) {
-			continue
-		}
-		switch value := s.Value.(type) {
-		case resolve.Int:
-			*map[resolve.UnitID]**int{resolve.MinLength: &rules.MinLength, resolve.History: &rules.History,
-				resolve.MaxAgeDays: &rules.MaxAgeDays, resolve.MinAgeDays: &rules.MinAgeDays}[s.Unit] = new(int(value))
-		case resolve.Bool:
-			rules.Complexity = new(bool(value))
-		default:
-			continue
-		}
-		units = append(units, s.Unit)
-	}
-	if len(units) > 0 {
-		p.try(units, principal.Ref{}, func() error { return p.host.SetPasswords(p.ctx, rules) })
-	}
-}
-
-func (p *pass) lockout(settings []resolve.Setting) {
-	for _, s := range settings {
-		desired, ok := s.Value.(resolve.LockoutValue)
-		if !ok {
-			continue
-		}
-		has := p.state.Lockout
-		if has != nil && (*has == policy.LockoutRule(desired) || has.Threshold == 0 && desired.Threshold == 0) {
-			continue
-		}
-		p.try([]resolve.UnitID{s.Unit}, principal.Ref{}, func() error { return p.host.SetLockout(p.ctx, policy.LockoutRule(desired)) })
-	}
-}
-
-func (p *pass) eachGroup(settings []resolve.Setting, do func(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members)) {
-	for _, s := range settings {
-		desired, ok := s.Value.(resolve.Members)
-		name, _ := s.Unit.LocalGroup()
-		if group, there := p.state.Group(name); ok && there {
-			do(s.Unit, group, desired)
-		}
-	}
-}
-
-func (p *pass) membersIn(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members) {
-	for _, ref := range desired.Present {
-		if sid := p.state.Find(ref); !sid.IsZero() && !group.Has(sid) {
-			p.try([]resolve.UnitID{unit}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) })
-		}
-	}
-}
-
-func (p *pass) membersOut(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members) {
-	var wanted, unwanted []principal.SID
-	for _, ref := range desired.Present {
-		wanted = append(wanted, p.state.Find(ref))
-	}
-	for _, ref := range desired.Absent {
-		unwanted = append(unwanted, p.state.Find(ref))
-	}
-	for _, m := range group.Members {
-		if desired.Closed && slices.Contains(wanted, m.SID) || !desired.Closed && !slices.Contains(unwanted, m.SID) {
-			continue
-		}
-		ref := p.state.Name(m.SID)
-		p.try([]resolve.UnitID{unit}, ref, func() error {
-			if err := p.guard(group, m.SID); err != nil {
-				return err
-			}
-			return p.host.RemoveMember(p.ctx, group.SID, m.SID)
-		})
-		p.read()
-	}
-}
-
-// guard refuses to take a member out of administrators when no usable one would remain. Only local
-// accounts count, since the device may be out of reach of any directory.
-func (p *pass) guard(group drift.LocalGroup, leaving principal.SID) error {
-	if group.SID != drift.WellKnown(policy.Administrators) {
-		return nil
-	}
-	administrators, _ := p.state.Group(policy.Administrators)
-	for _, a := range p.state.Accounts {
-		if a.SID != leaving && a.Enabled && !a.Locked && administrators.Has(a.SID) {
-			return nil
-		}
-	}
-	return errors.New(guardRefused)
+// one is [pass.try] for a change of one unit that concerns no principal.
+func (p *pass) one(unit resolve.UnitID, do func() error) bool {
+	return p.try([]resolve.UnitID{unit}, principal.Ref{}, do)
 }

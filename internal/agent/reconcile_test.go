@@ -41,6 +41,17 @@ func workstation(t *testing.T) *simulated.Workstation {
 	return w
 }
 
+// reconcile does one pass without anything bound; digits are drawn in order.
+func reconcile(t *testing.T, h host.Host, settings []resolve.Setting) (agent.Outcome, error) {
+	return agent.Reconcile(t.Context(), h, job(settings, nil))
+}
+
+func job(settings []resolve.Setting, bindings agent.Bindings) agent.Job {
+	slices.SortFunc(settings, func(a, b resolve.Setting) int { return a.Unit.Compare(b.Unit) })
+	next := 0
+	return agent.Job{Asked: wire.Asked{Settings: settings}, Bindings: bindings, Random: func(n int) int { next++; return next % n }}
+}
+
 func only(members ...string) resolve.Setting {
 	refs := []principal.Ref{principal.Administrator}
 	for _, m := range members {
@@ -84,6 +95,26 @@ func (r *recorder) RemoveMember(ctx context.Context, group, member principal.SID
 	return r.Host.RemoveMember(ctx, group, member)
 }
 
+func (r *recorder) CreateAccount(ctx context.Context, name string) (principal.SID, error) {
+	r.did = append(r.did, "create")
+	return r.Host.CreateAccount(ctx, name)
+}
+
+func (r *recorder) SetPassword(ctx context.Context, sid principal.SID, password string) error {
+	r.did = append(r.did, "password")
+	return r.Host.SetPassword(ctx, sid, password)
+}
+
+func (r *recorder) EnableAccount(ctx context.Context, sid principal.SID, enabled bool) error {
+	r.did = append(r.did, "enable")
+	return r.Host.EnableAccount(ctx, sid, enabled)
+}
+
+func (r *recorder) DescribeAccount(ctx context.Context, sid principal.SID, details host.Details) error {
+	r.did = append(r.did, "describe")
+	return r.Host.DescribeAccount(ctx, sid, details)
+}
+
 func (r *recorder) Read(ctx context.Context) (drift.State, error) {
 	r.did = append(r.did, "read")
 	return r.Host.Read(ctx)
@@ -92,14 +123,14 @@ func (r *recorder) Read(ctx context.Context) (drift.State, error) {
 func TestSafeOrderAndNothingTwice(t *testing.T) {
 	r := &recorder{Host: workstation(t)}
 	settings := asked(only("local:mechanic", leads))
-	outcome, err := agent.Reconcile(t.Context(), r, settings)
+	outcome, err := reconcile(t, r, settings)
 	require.NoError(t, err)
-	assert.Equal(t, "read rules lockout in in read out read out read read", strings.Join(r.did, " "), "members in, read back, and only then members out")
-	assert.Empty(t, drift.Check(settings, outcome.After, outcome.Failures))
-	assert.NotEmpty(t, drift.Check(settings, outcome.Before, nil), "what was found is told too")
+	assert.Equal(t, "read rules read lockout read in in read out read out read read", strings.Join(r.did, " "), "members in, read back, and only then members out")
+	assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}))
+	assert.NotEmpty(t, drift.Check(settings, &outcome.Before, nil, drift.Context{}), "what was found is told too")
 
 	r.did = nil
-	again, err := agent.Reconcile(t.Context(), r, settings)
+	again, err := reconcile(t, r, settings)
 	require.NoError(t, err)
 	assert.NotContains(t, r.did, "rules", "what is as asked is left alone")
 	assert.Equal(t, outcome.After, again.After)
@@ -107,7 +138,7 @@ func TestSafeOrderAndNothingTwice(t *testing.T) {
 
 func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 	w := workstation(t)
-	outcome, err := agent.Reconcile(t.Context(), w, []resolve.Setting{only(leads)})
+	outcome, err := reconcile(t, w, []resolve.Setting{only(leads)})
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1, "one of the two local administrators must stay")
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
@@ -115,8 +146,8 @@ func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 
 	// A disabled account is not usable, and neither is one that is locked.
 	w = workstation(t)
-	require.NoError(t, w.Enable("keeper", false))
-	outcome, err = agent.Reconcile(t.Context(), w, []resolve.Setting{only("local:keeper")})
+	require.NoError(t, w.EnableAccount(t.Context(), w.Find("keeper"), false))
+	outcome, err = reconcile(t, w, []resolve.Setting{only("local:keeper")})
 	require.NoError(t, err)
 	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
 
@@ -125,7 +156,7 @@ func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 		require.Error(t, w.SignIn("keeper", "wrong"))
 	}
 	require.ErrorIs(t, w.SignIn("keeper", "wrong"), simulated.ErrLocked)
-	outcome, err = agent.Reconcile(t.Context(), w, []resolve.Setting{only("local:keeper")})
+	outcome, err = reconcile(t, w, []resolve.Setting{only("local:keeper")})
 	require.NoError(t, err)
 	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
 }
@@ -147,16 +178,16 @@ func localAdministrators(t *testing.T, w *simulated.Workstation) int {
 // undisturbed one would have.
 func TestPowerCutAtEveryChange(t *testing.T) {
 	settings := asked(only("local:mechanic", leads))
-	undisturbed, err := agent.Reconcile(t.Context(), workstation(t), settings)
+	undisturbed, err := reconcile(t, workstation(t), settings)
 	require.NoError(t, err)
 	for changes := range 6 {
 		w := workstation(t)
 		w.CutAfter(changes)
-		_, err := agent.Reconcile(t.Context(), w, settings)
+		_, err := reconcile(t, w, settings)
 		require.ErrorIs(t, err, host.ErrCut, "after %d changes", changes)
 		assert.Positive(t, localAdministrators(t, w))
 		w.CutAfter(-1)
-		outcome, err := agent.Reconcile(t.Context(), w, settings)
+		outcome, err := reconcile(t, w, settings)
 		require.NoError(t, err)
 		assert.Equal(t, undisturbed.After, outcome.After)
 	}
@@ -168,7 +199,7 @@ func TestOneUnitsFailureStopsNoOther(t *testing.T) {
 	m.Directory = nil
 	w := simulated.Boot(m, func() time.Time { return now })
 	settings := asked(only("local:keeper", leads))
-	outcome, err := agent.Reconcile(t.Context(), w, settings)
+	outcome, err := reconcile(t, w, settings)
 	require.NoError(t, err)
 	var failed []string
 	for _, f := range outcome.Failures {
@@ -179,7 +210,7 @@ func TestOneUnitsFailureStopsNoOther(t *testing.T) {
 	assert.Equal(t, 14, *outcome.After.Passwords.MinLength)
 
 	m.Faults = simulated.Faults{NoLockout: true}
-	outcome, err = agent.Reconcile(t.Context(), simulated.Boot(m, w.Now), settings)
+	outcome, err = reconcile(t, simulated.Boot(m, w.Now), settings)
 	require.NoError(t, err)
 	assert.Equal(t, []resolve.UnitID{resolve.Lockout}, outcome.After.Unsupported)
 }

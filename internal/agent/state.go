@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/wire"
 )
 
@@ -23,8 +22,10 @@ type memory struct {
 	Epoch   int64              `json:"epoch"` // of its writes
 	Seq     int64              `json:"seq"`   // of its latest write
 
-	Desired  drift.Stamp       `json:"desired"`
-	Settings []resolve.Setting `json:"settings"`
+	Desired  drift.Stamp `json:"desired"`
+	Asked    wire.Asked  `json:"asked"`
+	Bindings Bindings    `json:"bindings"` // which account belongs to which key
+	Fights   fights      `json:"fights"`   // what had to be put right lately
 
 	Last    *drift.Report `json:"last"`    // the latest report that the service has stored
 	Pending *pending      `json:"pending"` // a report that may or may not have arrived

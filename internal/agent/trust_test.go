@@ -112,7 +112,7 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 	}
 	asks := func(device string, number int64, length int) wire.Desired {
 		return wire.Desired{Format: wire.DesiredFormat, Device: device, Name: "SKL-WKS-001", Epoch: 1, Number: number,
-			Settings: []resolve.Setting{{Unit: resolve.MinLength, Value: resolve.Int(length)}}}
+			Asked: wire.Asked{Settings: []resolve.Setting{{Unit: resolve.MinLength, Value: resolve.Int(length)}}}}
 	}
 	s.desired = asks("01DEVICE", 5, 12)
 	require.Error(t, a.Cycle(t.Context()), "sent again, the same desired state is not newer")

@@ -20,9 +20,9 @@ import (
 
 // Options are what a fleet is made of.
 type Options struct {
-	Service   string // base URL
-	Token     string // enrolment token
-	Dir       string // a directory for each device
+	Service   string            // base URL
+	Tokens    map[string]string // enrolment token of each device
+	Dir       string            // a directory for each device
 	Machines  []simulated.Machine
 	Incidents []Incident
 	Clock     agent.Clock
@@ -111,7 +111,7 @@ func (f *Fleet) Run(ctx context.Context) error {
 	var running sync.WaitGroup
 	failed := make(chan error, len(f.devices))
 	for _, d := range f.devices {
-		a, err := agent.New(agent.Options{Host: d.Machine, Service: f.Service, Token: f.Token, Dir: d.dir,
+		a, err := agent.New(agent.Options{Host: d.Machine, Service: f.Service, Token: f.Tokens[d.Name], Dir: d.dir,
 			HTTP: &http.Client{Transport: &d.Link, Timeout: 90 * time.Second}, Clock: f.Clock, Log: f.Log.With("device", d.Name)})
 		if err != nil {
 			return err

@@ -3,9 +3,12 @@ package fleetsim
 import (
 	"context"
 	"log/slog"
+	"strings"
 	"time"
 
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/agent/host/simulated"
 )
 
 // Incident is something that happens on a device again and again.
@@ -49,6 +52,38 @@ func AddsHimself(person string) func(context.Context, *Device) error {
 // WeakensLockout sets a lockout that locks late and briefly.
 func WeakensLockout(ctx context.Context, d *Device) error {
 	return d.Machine.SetLockout(ctx, policy.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1})
+}
+
+// EnablesBuiltin enables the built-in administrator, whatever it is called.
+func EnablesBuiltin(ctx context.Context, d *Device) error {
+	for _, a := range d.Machine.Machine().Accounts {
+		if a.SID.RelativeID() == 500 {
+			return d.Machine.EnableAccount(ctx, a.SID, true)
+		}
+	}
+	return simulated.ErrNoAccount
+}
+
+// managed is the account whose name begins so, as a person at the keyboard would look for it.
+func managed(d *Device, prefix string) principal.SID {
+	for _, a := range d.Machine.Machine().Accounts {
+		if strings.HasPrefix(a.Name, prefix) {
+			return a.SID
+		}
+	}
+	return principal.SID{}
+}
+
+// DeletesManaged deletes the account whose name begins so.
+func DeletesManaged(prefix string) func(context.Context, *Device) error {
+	return func(ctx context.Context, d *Device) error { return d.Machine.DeleteAccount(ctx, managed(d, prefix)) }
+}
+
+// RenamesManaged renames the account whose name begins so.
+func RenamesManaged(prefix, name string) func(context.Context, *Device) error {
+	return func(ctx context.Context, d *Device) error {
+		return d.Machine.RenameAccount(ctx, managed(d, prefix), name)
+	}
 }
 
 // OutOfRange cuts the link for a time.

@@ -3,6 +3,7 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 	"log/slog"
 	"net/http"
@@ -76,6 +77,7 @@ func newAPI(app *fiber.App, o Options) *api {
 	a.assignments()
 	a.enrolment()
 	a.devices()
+	a.directory()
 	a.findings()
 	a.watch()
 	a.events(app)
@@ -87,11 +89,12 @@ type operation struct {
 	method, path, id, summary string
 	status                    int // of success, 200 when 0
 	open                      bool
+	bodyLimit                 int64 // bytes, [maxBody] when 0
 }
 
 func register[In, Out any](a *api, o operation, handle func(ctx context.Context, who auth.Identity, in *In) (*Out, error)) {
 	op := huma.Operation{Method: o.method, Path: Base + o.path, OperationID: o.id, Summary: o.summary, DefaultStatus: o.status,
-		Tags: []string{strings.SplitN(o.path, "/", 3)[1]}, Errors: []int{401, 403, 404, 409, 412, 422, 428, 429}, MaxBodyBytes: maxBody}
+		Tags: []string{strings.SplitN(o.path, "/", 3)[1]}, Errors: []int{401, 403, 404, 409, 412, 422, 428, 429}, MaxBodyBytes: cmp.Or(o.bodyLimit, maxBody)}
 	if o.open {
 		op.Security = []map[string][]string{}
 		op.Errors = []int{401, 422, 429}
@@ -109,6 +112,17 @@ const maxBody = 1 << 20 // bytes
 
 // MaxBody is the largest request that is read at all, in bytes.
 const MaxBody = 2 << 20
+
+// MaxImport is the largest request of the paths that take whole files, in bytes.
+const MaxImport = service.MaxLDIF
+
+// Limit is the largest request that a path takes, in bytes.
+func Limit(path string) int {
+	if path == Base+"/directory/import" {
+		return MaxImport
+	}
+	return MaxBody
+}
 
 // Paged is in every request for a list.
 type Paged struct {

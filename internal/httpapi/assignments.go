@@ -10,11 +10,11 @@ import (
 )
 
 func viewAssignment(a store.Assignment) AssignmentView {
-	return AssignmentView{Name: a.Name, Policy: a.Policy, Revision: a.Revision, Include: append([]string{}, a.Include...), Exclude: append([]string{}, a.Exclude...), Rank: a.Rank, Version: a.Version}
+	return AssignmentView{Name: a.Name, Policy: a.Policy, Revision: a.Revision, Include: append([]string{}, a.Include...), Exclude: append([]string{}, a.Exclude...), Within: append([]string{}, a.Within...), Rank: a.Rank, Stance: a.Stance, Version: a.Version}
 }
 
 func aimed(aim Aim, name string) fleet.Assignment {
-	return fleet.Assignment{Name: name, Policy: aim.Policy, Include: aim.Include, Exclude: aim.Exclude, Rank: fleet.Rank(aim.Rank)}
+	return fleet.Assignment{Name: name, Policy: aim.Policy, Include: aim.Include, Exclude: aim.Exclude, Within: aim.Within, Rank: fleet.Rank(aim.Rank), Stance: fleet.Stance(aim.Stance)}
 }
 
 func (a *api) assignments() {

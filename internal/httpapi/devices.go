@@ -5,6 +5,7 @@ import (
 	"net/http"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/service"
@@ -12,14 +13,23 @@ import (
 )
 
 func viewDevice(d store.Device) Device {
-	return Device{ID: d.ID, Name: d.Name, State: d.State, Standing: string(d.Standing), Platform: d.Platform, OSVersion: d.OSVersion, OSBuild: d.OSBuild, Model: d.Model, Serial: d.Serial, OpenFindings: d.OpenFindings, HeldUnits: d.HeldUnits,
+	return Device{ID: d.ID, Name: d.Name, State: d.State, Standing: string(d.Standing), Platform: d.Platform, OSVersion: d.OSVersion, OSBuild: d.OSBuild, Model: d.Model, Serial: d.Serial,
+		Path: d.Path, Tags: append([]string{}, d.Tags...), PrimaryUser: d.PrimaryUser, Contended: unitNames(d.Contended), OpenFindings: d.OpenFindings, HeldUnits: d.HeldUnits,
 		Desired: d.DesiredNumber, Reported: d.ReportedNumber, LastContact: d.LastContact, DesiredAt: d.DesiredAt, ReportedAt: d.ReportedAt, VerifiedAt: d.VerifiedAt, EnrolledAt: d.EnrolledAt}
+}
+
+func unitNames(units []resolve.UnitID) []string {
+	names := make([]string, len(units))
+	for i, u := range units {
+		names[i] = u.String()
+	}
+	return names
 }
 
 func viewUnit(a service.Asked, aims []DeviceAim) UnitWhy {
 	u := UnitWhy{Unit: a.Unit.String(), Section: a.Section, Title: a.Title, Asked: a.Asked, Has: a.Has, Why: a.Why,
 		Verdict: string(a.Settled.Verdict), Value: a.Settled.Value, From: append([]string{}, a.Settled.From...), Over: []Loser{},
-		Held: a.HeldWhy, InStep: a.InStep, Findings: []UnitFinding{}}
+		Held: a.HeldWhy, InStep: a.InStep(), Findings: unitFindings(a.Findings), Contended: a.Contended}
 	for _, aim := range aims {
 		if len(u.From) > 0 && aim.Assignment == u.From[0] {
 			u.Rank = aim.Rank
@@ -28,34 +38,42 @@ func viewUnit(a service.Asked, aims []DeviceAim) UnitWhy {
 	for _, l := range a.Settled.Over {
 		u.Over = append(u.Over, Loser{Assignment: l.Assignment, Rank: int(l.Rank), Asked: words.Value(a.Unit, l.Value), Why: words.Lost(l)})
 	}
-	for _, f := range a.Findings {
-		u.Findings = append(u.Findings, UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: words.Finding(f)})
+	if t := a.Trial; t != nil {
+		u.Trial = &UnitTrial{Asked: t.Asked, Why: t.Why, Verdict: string(t.Settled.Verdict), Value: t.Settled.Value, Findings: unitFindings(t.Findings)}
 	}
 	return u
+}
+
+func unitFindings(findings []drift.Finding) []UnitFinding {
+	out := make([]UnitFinding, len(findings))
+	for i, f := range findings {
+		out[i] = UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: words.Finding(f)}
+	}
+	return out
 }
 
 func viewWhy(w service.DeviceWhy) DeviceWhy {
 	out := DeviceWhy{Device: viewDevice(w.Device), Assignments: []DeviceAim{}, Units: []UnitWhy{}, Problems: []DeviceProblem{},
 		Accounts: []Account{}, LocalGroups: []LocalGroup{}, Events: []FindingSummary{}}
 	for _, a := range w.Assignments {
-		out.Assignments = append(out.Assignments, DeviceAim(a))
+		out.Assignments = append(out.Assignments, DeviceAim{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: a.Stance, Reason: string(a.Reason)})
 	}
 	for _, u := range w.Units {
 		out.Units = append(out.Units, viewUnit(u, out.Assignments))
 	}
 	for _, p := range w.Problems {
-		out.Problems = append(out.Problems, DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit})
+		out.Problems = append(out.Problems, DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit, Words: words.Problem(p)})
 	}
 	if w.Reported == nil {
 		return out
 	}
 	for _, a := range w.Reported.Accounts {
-		out.Accounts = append(out.Accounts, Account{Name: a.Name, SID: a.SID.String(), Builtin: a.Builtin, Enabled: a.Enabled, Locked: a.Locked, Until: a.LockedUntil})
+		out.Accounts = append(out.Accounts, Account{Name: a.Name, SID: a.SID.String(), Builtin: a.Builtin, Key: a.Key, FullName: a.FullName, Enabled: a.Enabled, Locked: a.Locked, Until: a.LockedUntil})
 	}
 	for _, g := range w.Reported.LocalGroups {
 		group := LocalGroup{Name: g.LocalGroup, SID: g.SID.String(), Members: []string{}}
 		for _, m := range g.Members {
-			group.Members = append(group.Members, w.Reported.Name(m.SID).String())
+			group.Members = append(group.Members, w.Reported.Name(m.SID, w.Directory).String())
 		}
 		out.LocalGroups = append(out.LocalGroups, group)
 	}
@@ -64,7 +82,7 @@ func viewWhy(w service.DeviceWhy) DeviceWhy {
 
 // DeviceQuery narrows a list of devices.
 type DeviceQuery struct {
-	Search   string `query:"search" maxLength:"100" doc:"Part of name, serial, model, platform or version"`
+	Search   string `query:"search" maxLength:"100" doc:"Part of name, serial, model, platform, version, path, primary user or a tag"`
 	Standing string `query:"standing" enum:"in_step,drifted,waiting,held,silent"`
 	Group    string `query:"group" doc:"Name of a group"`
 	State    string `query:"state" enum:"live,claiming,refused,retired" default:"live"`

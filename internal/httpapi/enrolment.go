@@ -6,11 +6,12 @@ import (
 	"time"
 
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
 )
 
 func viewEnrolment(e store.EnrolmentToken) EnrolmentToken {
-	return EnrolmentToken{ID: e.ID, Note: e.Note, UsesLeft: e.UsesLeft, Groups: append([]string{}, e.Groups...), CreatedBy: e.CreatedBy, CreatedAt: e.CreatedAt, ExpiresAt: e.ExpiresAt, Revoked: e.RevokedAt != nil}
+	return EnrolmentToken{ID: e.ID, Note: e.Note, UsesLeft: e.UsesLeft, Groups: append([]string{}, e.Groups...), Path: e.Path, Tags: append([]string{}, e.Tags...), CreatedBy: e.CreatedBy, CreatedAt: e.CreatedAt, ExpiresAt: e.ExpiresAt, Revoked: e.RevokedAt != nil}
 }
 
 func (a *api) enrolment() {
@@ -25,11 +26,14 @@ func (a *api) enrolment() {
 			Uses           int      `json:"uses" minimum:"1" maximum:"100000" doc:"Devices that may enrol with it"`
 			ExpiresInHours int      `json:"expires_in_hours" minimum:"1" maximum:"2160"`
 			Groups         []string `json:"groups,omitempty" maxItems:"50" nullable:"false"`
+			Path           string   `json:"path,omitempty" maxLength:"200" doc:"Organisation fact that devices get"`
+			Tags           []string `json:"tags,omitempty" maxItems:"64" nullable:"false" doc:"Organisation fact that devices get"`
 		}
 	}
 	register(a, operation{method: http.MethodPost, path: "/enrolment-tokens", id: "make-enrolment-token", summary: "Make an enrolment token", status: http.StatusCreated},
 		func(ctx context.Context, who auth.Identity, in *enrolmentRequest) (*struct{ Body NewEnrolmentToken }, error) {
-			e, token, err := a.Service.NewEnrolmentToken(ctx, who, in.Body.Note, in.Body.Uses, time.Duration(in.Body.ExpiresInHours)*time.Hour, in.Body.Groups)
+			e, token, err := a.Service.NewEnrolmentToken(ctx, who, in.Body.Note, in.Body.Uses, time.Duration(in.Body.ExpiresInHours)*time.Hour,
+				service.Grants{Groups: in.Body.Groups, Path: in.Body.Path, Tags: in.Body.Tags})
 			return &struct{ Body NewEnrolmentToken }{NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()}}, err
 		})
 	register(a, operation{method: http.MethodDelete, path: "/enrolment-tokens/{name}", id: "revoke-enrolment-token", summary: "Revoke an enrolment token, by id", status: http.StatusNoContent},

@@ -10,7 +10,7 @@ import (
 )
 
 func viewGroup(g store.Group) Group {
-	return Group{Name: g.Name, Description: g.Description, Version: g.Version}
+	return Group{Name: g.Name, Description: g.Description, Rule: g.Rule, Version: g.Version}
 }
 
 func (a *api) groups() {
@@ -29,11 +29,12 @@ func (a *api) groups() {
 			Name        string   `json:"name" minLength:"1" maxLength:"63"`
 			Description string   `json:"description,omitempty" maxLength:"500"`
 			Devices     []string `json:"devices,omitempty" maxItems:"5000" nullable:"false" doc:"Names of devices, enrolled or not yet"`
+			Rule        string   `json:"rule,omitempty" maxLength:"4096" doc:"Expression over device facts, instead of a list"`
 		}
 	}
-	register(a, operation{method: http.MethodPost, path: "/groups", id: "new-group", summary: "Make a listed group", status: http.StatusCreated},
+	register(a, operation{method: http.MethodPost, path: "/groups", id: "new-group", summary: "Make a group, listed or by a rule", status: http.StatusCreated},
 		func(ctx context.Context, who auth.Identity, in *newGroup) (*Tagged[Group], error) {
-			g, err := a.Service.NewGroup(ctx, who, in.Body.Name, in.Body.Description, in.Body.Devices)
+			g, err := a.Service.AddGroup(ctx, who, service.NewGroup{Name: in.Body.Name, Description: in.Body.Description, Devices: in.Body.Devices, Rule: in.Body.Rule})
 			return tagged(g.Version, viewGroup(g)), err
 		})
 	register(a, operation{method: http.MethodGet, path: "/groups/{name}", id: "group", summary: "A group"},
@@ -54,18 +55,29 @@ func (a *api) groups() {
 		Matching
 		Body struct {
 			Description *string  `json:"description,omitempty" maxLength:"500"`
+			Rule        *string  `json:"rule,omitempty" maxLength:"4096" doc:"A new rule, for a group by rule"`
 			Add         []string `json:"add,omitempty" maxItems:"5000" nullable:"false" doc:"Names of devices to put in"`
 			Remove      []string `json:"remove,omitempty" maxItems:"5000" nullable:"false" doc:"Names of devices to take out"`
 		}
 	}
-	register(a, operation{method: http.MethodPatch, path: "/groups/{name}", id: "change-group", summary: "Put devices into a group, take devices out, describe it"},
+	register(a, operation{method: http.MethodPatch, path: "/groups/{name}", id: "change-group", summary: "Put devices into a group, take devices out, change its rule, describe it"},
 		func(ctx context.Context, who auth.Identity, in *groupChange) (*Tagged[Group], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err
 			}
-			g, err := a.Service.ChangeGroup(ctx, who, in.Name, service.GroupChange{Description: in.Body.Description, Add: in.Body.Add, Remove: in.Body.Remove}, over)
+			g, err := a.Service.ChangeGroup(ctx, who, in.Name, service.GroupChange{Description: in.Body.Description, Rule: in.Body.Rule, Add: in.Body.Add, Remove: in.Body.Remove}, over)
 			return tagged(g.Version, viewGroup(g)), err
+		})
+	type ruleRequest struct {
+		Body struct {
+			Rule string `json:"rule" maxLength:"4096"`
+		}
+	}
+	register(a, operation{method: http.MethodPost, path: "/rule-trial", id: "try-rule", summary: "Say for which devices a rule would hold, without saving it"},
+		func(ctx context.Context, _ auth.Identity, in *ruleRequest) (*struct{ Body RuleTrial }, error) {
+			t, err := a.Service.TryRule(ctx, in.Body.Rule)
+			return &struct{ Body RuleTrial }{RuleTrial(t)}, err
 		})
 	removal(a, "/groups/{name}", "remove-group", "Remove a group that no assignment names", a.Service.RemoveGroup)
 }

@@ -45,7 +45,7 @@ func (a *api) policies() {
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
 	register(a, operation{method: http.MethodPost, path: "/policy-check", id: "check-policy", summary: "Check a document without storing it"},
-		func(_ context.Context, _ auth.Identity, in *struct{ Body Document }) (*struct {
+		func(ctx context.Context, _ auth.Identity, in *struct{ Body Document }) (*struct {
 			Body struct {
 				Problems []policy.Problem `json:"problems" nullable:"false"`
 			}
@@ -55,14 +55,17 @@ func (a *api) policies() {
 					Problems []policy.Problem `json:"problems" nullable:"false"`
 				}
 			}{}
-			_, problems := policy.Parse([]byte(in.Body.Source))
-			out.Body.Problems = append([]policy.Problem{}, problems...)
-			return out, nil
+			problems, err := a.Service.CheckPolicy(ctx, in.Body.Source)
+			out.Body.Problems = problems
+			return out, err
 		})
 	register(a, operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
 		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[Policy], error) {
 			p, err := a.Service.Policy(ctx, in.Name)
-			_, problems := policy.Parse([]byte(p.Source))
+			if err != nil {
+				return nil, err
+			}
+			problems, err := a.Service.CheckPolicy(ctx, p.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
 	register(a, operation{method: http.MethodPut, path: "/policies/{name}", id: "save-policy", summary: "Save the draft of a policy"},

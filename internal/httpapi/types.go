@@ -38,4 +38,11 @@ type (
 	Overview          = client.Overview
 	Change            = client.Change
 	Document          = client.Document
+	UnitTrial         = client.UnitTrial
+	RuleTrial         = client.RuleTrial
+	DirectoryEntry    = client.DirectoryEntry
+	DirectoryChange   = client.DirectoryChange
+	DirectorySkipped  = client.DirectorySkipped
+	DirectoryState    = client.DirectoryState
+	Facts             = client.Facts
 )

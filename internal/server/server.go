@@ -18,6 +18,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/internal/deviceapi"
+	"rankwarden.example/internal/directory"
 	"rankwarden.example/internal/httpapi"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
@@ -38,6 +39,9 @@ type Config struct {
 	Organisation string
 	Interval     time.Duration    // between two check-ins of a device
 	Now          func() time.Time // the clock, [time.Now] when nil
+
+	Directory      *directory.Connection // nil for none
+	DirectoryEvery time.Duration         // between two readings of it
 }
 
 // Server is a running service.
@@ -87,7 +91,7 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 		c.Now = time.Now
 	}
 	hub := &live.Hub{}
-	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval})
+	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval, DirectoryConnection: c.Directory})
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +119,11 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 		}
 		return nil, err
 	}
-	for _, loop := range []func(context.Context){devices.Run, svc.SettleLoop, func(ctx context.Context) { hub.Run(ctx, db, log) }} {
+	loops := []func(context.Context){devices.Run, svc.SettleLoop, func(ctx context.Context) { hub.Run(ctx, db, log) }}
+	if c.Directory != nil {
+		loops = append(loops, func(ctx context.Context) { svc.DirectoryLoop(ctx, c.DirectoryEvery) })
+	}
+	for _, loop := range loops {
 		s.loops.Go(func() { loop(done) })
 	}
 	for _, f := range s.faces {
@@ -155,7 +163,7 @@ func (s *Server) app(done context.Context) *fiber.App {
 		c.Set("X-Content-Type-Options", "nosniff")
 		c.Set("Referrer-Policy", "no-referrer")
 		c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
-		if len(c.Request().Body()) > httpapi.MaxBody {
+		if limit := httpapi.Limit(c.Path()); len(c.Request().Body()) > limit {
 			return fiber.ErrRequestEntityTooLarge
 		}
 		return c.Next()

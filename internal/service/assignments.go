@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -102,6 +103,7 @@ func (s *Service) RemoveAssignment(ctx context.Context, who auth.Identity, name 
 
 // aim fills a record from what is wanted, after checking that all of it exists.
 func (s *Service) aim(tx store.Tx, a *store.Assignment, want fleet.Assignment) error {
+	want.Stance = cmp.Or(want.Stance, fleet.Enforce)
 	if err := want.Check(); err != nil {
 		return failf(Invalid, "%v", err)
 	}
@@ -112,15 +114,19 @@ func (s *Service) aim(tx store.Tx, a *store.Assignment, want fleet.Assignment) e
 	if p.Revision == 0 {
 		return failf(Invalid, "the policy %q has not been published yet; publish it first", p.Name).at("policy")
 	}
-	for place, groups := range map[string][]string{"include": want.Include, "exclude": want.Exclude} {
+	for place, groups := range map[string][]string{"include": want.Include, "exclude": want.Exclude, "within": want.Within} {
 		if err := s.groupsExist(tx, place, groups); err != nil {
 			return err
 		}
 	}
+	if err := excludable(tx, want.Exclude); err != nil {
+		return err
+	}
 	if a.PolicyID != p.ID {
 		a.PolicyID, a.Policy, a.Revision = p.ID, p.Name, p.Revision
 	}
-	a.Include, a.Exclude, a.Rank, a.UpdatedAt = sortedSet(want.Include), sortedSet(want.Exclude), int(want.Rank), s.Now()
+	a.Include, a.Exclude, a.Within = sortedSet(want.Include), sortedSet(want.Exclude), sortedSet(want.Within)
+	a.Rank, a.Stance, a.UpdatedAt = int(want.Rank), string(want.Stance), s.Now()
 	return nil
 }
 
@@ -169,7 +175,7 @@ func (s *Service) aimed(tx store.Tx, who auth.Identity, action string, before, a
 		}
 		name = a.Name
 		groups = append(groups, a.Include...)
-		return map[string]any{"policy": a.Policy, "revision": a.Revision, "include": a.Include, "exclude": a.Exclude, "rank": a.Rank}
+		return map[string]any{"policy": a.Policy, "revision": a.Revision, "include": a.Include, "exclude": a.Exclude, "within": a.Within, "rank": a.Rank, "stance": a.Stance}
 	}
 	entry := record{action: action, before: state(before), after: state(after)}
 	entry.object = name

@@ -10,6 +10,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
 )
@@ -98,7 +99,10 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		if err != nil {
 			return err
 		}
-		done := store.Reported{Device: d.ID, Facts: r.State, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings}
+		if err := s.deviceFactsReported(tx, d, r.State); err != nil {
+			return err
+		}
+		done := store.Reported{Device: d.ID, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings, Contended: append([]resolve.UnitID{}, r.Contended...)}
 		if r.Desired == d.Desired() {
 			done.VerifiedAt = &now
 			if done.OpenFindings, err = s.takeFindings(tx, d, r); err != nil {
@@ -110,6 +114,22 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		}
 		return tx.Notify(store.Notice{Topic: store.TopicReports, IDs: []string{d.ID}})
 	})
+}
+
+// deviceFactsReported works out the groups of a device anew when it reports other facts of itself.
+func (s *Service) deviceFactsReported(tx store.Tx, d store.Device, state drift.State) error {
+	if d.Platform == state.Platform && d.OSVersion == state.OSVersion && d.OSBuild == state.OSBuild {
+		return nil
+	}
+	for _, fact := range []string{state.Platform, state.OSVersion} {
+		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
+			return failf(Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).code("bad_report")
+		}
+	}
+	if err := tx.SetDeviceFacts(d.ID, state.Platform, state.OSVersion, state.OSBuild); err != nil {
+		return err
+	}
+	return s.factsChanged(tx, "facts of "+d.Name+" changed", []string{d.ID})
 }
 
 // checkReport refuses what no device would honestly send.
@@ -145,10 +165,17 @@ func checkReport(r drift.Report) error {
 // takeFindings compares a report under the newest desired state with what was open before, and
 // gives the number of open findings that make a device drifted.
 func (s *Service) takeFindings(tx store.Tx, d store.Device, r drift.Report) (int, error) {
-	settings, err := tx.Settings(d.SettingsDigest)
+	asked, err := tx.Asked(d.SettingsDigest)
 	if err != nil {
 		return 0, err
 	}
+	settings := asked.Settings
+	before, looked := r.Before()
+	directory, err := directoryOf(tx, settings, &r.State, &before)
+	if err != nil {
+		return 0, err
+	}
+	ctx := drift.Context{Directory: directory, Now: s.Now(), Grace: s.Interval}
 	whose, err := rulesOf(tx, d)
 	if err != nil {
 		return 0, err
@@ -164,7 +191,7 @@ func (s *Service) takeFindings(tx store.Tx, d store.Device, r drift.Report) (int
 	}
 	var fresh []store.Finding
 	counted, present := 0, map[string]bool{}
-	for _, f := range drift.Check(settings, r.State, r.Failures) {
+	for _, f := range drift.Check(settings, &r.State, r.Failures, ctx) {
 		if f.Kind != drift.UnitUnsupported {
 			counted++
 		}
@@ -177,8 +204,8 @@ func (s *Service) takeFindings(tx store.Tx, d store.Device, r drift.Report) (int
 		}
 		fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingOpen, now))
 	}
-	if before, looked := r.Before(); looked {
-		for _, f := range drift.Check(settings, before, nil) {
+	if looked {
+		for _, f := range drift.Check(settings, &before, nil, ctx) {
 			if _, wasOpen := known[f.Key()]; !present[f.Key()] && !wasOpen {
 				fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingPutRight, now))
 			}

@@ -22,9 +22,16 @@ const (
 	MaxEnrolment  = 90 * 24 * time.Hour // life of an enrolment token
 )
 
-// NewEnrolmentToken makes a token for a number of devices, which join groups as they enrol. The
-// token is shown this once.
-func (s *Service) NewEnrolmentToken(ctx context.Context, who auth.Identity, note string, uses int, life time.Duration, groups []string) (store.EnrolmentToken, wire.Token, error) {
+// Grants are what an enrolment token gives to the devices that enrol with it.
+type Grants struct {
+	Groups []string // listed ones
+	Path   string
+	Tags   []string
+}
+
+// NewEnrolmentToken makes a token for a number of devices, which join groups and get organisation
+// facts as they enrol. The token is shown this once.
+func (s *Service) NewEnrolmentToken(ctx context.Context, who auth.Identity, note string, uses int, life time.Duration, grants Grants) (store.EnrolmentToken, wire.Token, error) {
 	if err := s.allow(ctx, who, "enrolment.token_made", note); err != nil {
 		return store.EnrolmentToken{}, wire.Token{}, err
 	}
@@ -34,19 +41,22 @@ func (s *Service) NewEnrolmentToken(ctx context.Context, who auth.Identity, note
 	case life < time.Minute || life > MaxEnrolment:
 		return store.EnrolmentToken{}, wire.Token{}, failf(Invalid, "a token lives from a minute to 90 days").at("expires_in_hours")
 	}
+	if err := (OrganisationFacts{Path: &grants.Path, Tags: &grants.Tags}).check(); err != nil {
+		return store.EnrolmentToken{}, wire.Token{}, err
+	}
 	now := s.Now()
 	token := wire.Token{ID: store.NewID(now), Secret: auth.NewSecret(), RootFingerprint: s.Keys.Root.ID}
 	e := store.EnrolmentToken{ID: token.ID, Note: note, SecretHash: auth.HashSecret(token.Secret), UsesLeft: uses,
-		Groups: sortedSet(groups), CreatedBy: who.Name, CreatedAt: now, ExpiresAt: now.Add(life)}
+		Groups: sortedSet(grants.Groups), Path: grants.Path, Tags: sortedSet(grants.Tags), CreatedBy: who.Name, CreatedAt: now, ExpiresAt: now.Add(life)}
 	err := s.InTx(ctx, func(tx store.Tx) error {
-		if err := s.groupsExist(tx, "groups", groups); err != nil {
+		if err := s.groupsAreListed(tx, grants.Groups); err != nil {
 			return err
 		}
 		if err := tx.AddEnrolmentToken(e); err != nil {
 			return err
 		}
 		return s.audit(tx, who, record{action: "enrolment.token_made", object: e.ID,
-			after: map[string]any{"note": note, "uses": uses, "groups": e.Groups, "expires": e.ExpiresAt}})
+			after: map[string]any{"note": note, "uses": uses, "groups": e.Groups, "path": e.Path, "tags": e.Tags, "expires": e.ExpiresAt}})
 	})
 	return e, token, err
 }
@@ -105,7 +115,7 @@ func (s *Service) Enrol(ctx context.Context, req wire.EnrolRequest, key ed25519.
 		now := s.Now()
 		d = store.Device{ID: store.NewID(now), Name: name, NameKey: text.Fold(name), Serial: req.Facts.Serial, Model: req.Facts.Model,
 			Platform: req.Facts.Platform, OSVersion: req.Facts.OSVersion, OSBuild: req.Facts.OSBuild, State: store.Live,
-			PublicKey: key, KeyID: wire.Thumbprint(key), TokenID: token.ID, EnrolledAt: now, Epoch: 1, DesiredEpoch: 1, LastContact: &now}
+			Path: token.Path, Tags: token.Tags, PublicKey: key, KeyID: wire.Thumbprint(key), TokenID: token.ID, EnrolledAt: now, Epoch: 1, DesiredEpoch: 1, LastContact: &now}
 		if former, err := tx.LiveDeviceNamed(d.NameKey); err == nil {
 			d.State, d.Claims = store.Claiming, &former.ID
 		} else if !errors.Is(err, store.ErrNotFound) {
@@ -167,9 +177,19 @@ func (s *Service) joinFleet(tx store.Tx, d store.Device, groups []string) error 
 		if err != nil {
 			return err
 		}
+		if g.Rule != "" {
+			continue // it is by rule now
+		}
 		if err := tx.AddToGroup(g.ID, []string{d.NameKey}); err != nil {
 			return err
 		}
+	}
+	ruled, err := tx.RuledGroups()
+	if err != nil {
+		return err
+	}
+	if _, err := regroup(tx, ruled, []string{d.ID}); err != nil {
+		return err
 	}
 	return tx.RequestSettle(store.SettleRequest{Cause: "device enrolled", Devices: []string{d.ID}, CreatedAt: s.Now()})
 }

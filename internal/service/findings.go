@@ -26,22 +26,24 @@ func FindingWords(f store.Finding) string {
 	if err != nil {
 		return f.Kind
 	}
-	finding := drift.Finding{Unit: unit, Kind: drift.Kind(f.Kind), Subject: f.Subject, Expected: valueOf(unit, f.Expected), Actual: valueOf(unit, f.Actual)}
+	finding := drift.Finding{Unit: unit, Kind: drift.Kind(f.Kind), Subject: f.Subject, Expected: stored(f, unit, f.Expected), Actual: stored(f, unit, f.Actual)}
 	return words.Finding(finding)
 }
 
-// valueOf reads a stored value: a value of the unit, or plain words.
-func valueOf(unit resolve.UnitID, stored *string) any {
-	if stored == nil {
+// stored reads a stored value: a value of the unit, or a plain one.
+func stored(f store.Finding, unit resolve.UnitID, value *string) any {
+	if value == nil {
 		return nil
 	}
-	var text string
-	if json.Unmarshal([]byte(*stored), &text) == nil {
-		return text
-	}
-	value, err := resolve.DecodeValue(unit, []byte(*stored))
-	if err != nil {
+	if f.Kind == string(drift.WrongValue) {
+		if v, err := resolve.DecodeValue(unit, []byte(*value)); err == nil {
+			return v
+		}
 		return nil
 	}
-	return value
+	var plain any
+	if json.Unmarshal([]byte(*value), &plain) != nil {
+		return nil
+	}
+	return plain
 }

@@ -39,8 +39,16 @@ func (s *Service) GroupMembers(ctx context.Context, name string, p store.Page) (
 	return s.Store.With(ctx).ListGroupMembers(g.ID, p)
 }
 
-// NewGroup makes a listed group.
-func (s *Service) NewGroup(ctx context.Context, who auth.Identity, name, description string, devices []string) (store.Group, error) {
+// NewGroup is what a group is to be: listed, or by a rule.
+type NewGroup struct {
+	Name, Description string
+	Devices           []string
+	Rule              string
+}
+
+// AddGroup makes a group.
+func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup) (store.Group, error) {
+	name := want.Name
 	if err := s.allow(ctx, who, "group.made", name); err != nil {
 		return store.Group{}, err
 	}
@@ -50,12 +58,20 @@ func (s *Service) NewGroup(ctx context.Context, who auth.Identity, name, descrip
 	if !policy.ValidName(name) {
 		return store.Group{}, failf(Invalid, "%q cannot name a group; use %s", name, policy.NameRule).at("name")
 	}
-	keys, err := deviceKeys(devices)
+	if want.Rule != "" {
+		if len(want.Devices) > 0 {
+			return store.Group{}, failf(Invalid, "a group has either a list of devices or a rule; leave one out").at("rule")
+		}
+		if _, err := usableRule(want.Rule); err != nil {
+			return store.Group{}, err
+		}
+	}
+	keys, err := deviceKeys(want.Devices)
 	if err != nil {
 		return store.Group{}, err
 	}
 	now := s.Now()
-	g := store.Group{ID: store.NewID(now), Name: name, Description: description, Version: 1, CreatedAt: now, UpdatedAt: now}
+	g := store.Group{ID: store.NewID(now), Name: name, Description: want.Description, Rule: want.Rule, Version: 1, CreatedAt: now, UpdatedAt: now}
 	err = s.InTx(ctx, func(tx store.Tx) error {
 		if err := tx.AddGroup(g); err != nil {
 			return err
@@ -63,17 +79,23 @@ func (s *Service) NewGroup(ctx context.Context, who auth.Identity, name, descrip
 		if err := tx.AddToGroup(g.ID, keys); err != nil {
 			return err
 		}
+		if want.Rule != "" {
+			if _, err := regroup(tx, []store.Ruled{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil); err != nil {
+				return err
+			}
+		}
 		if err := tx.Notify(store.Notice{Topic: store.TopicEdits, IDs: []string{name}}); err != nil {
 			return err
 		}
-		return s.audit(tx, who, record{action: "group.made", object: name, after: map[string]any{"description": description, "devices": devices}})
+		return s.audit(tx, who, record{action: "group.made", object: name, after: map[string]any{"description": want.Description, "devices": want.Devices, "rule": want.Rule}})
 	})
 	return g, named(err, "group", name)
 }
 
-// GroupChange is an edit of a group: a new description, names put in, names taken out.
+// GroupChange is an edit of a group: a new description, a new rule, names put in, names taken out.
 type GroupChange struct {
 	Description *string
+	Rule        *string
 	Add, Remove []string
 }
 
@@ -94,8 +116,17 @@ func (s *Service) ChangeGroup(ctx context.Context, who auth.Identity, name strin
 	if err != nil {
 		return g, err
 	}
+	if err := checkRuleChange(g, c); err != nil {
+		return g, err
+	}
 	err = s.InTx(ctx, func(tx store.Tx) error {
-		before := g.Description
+		before := map[string]any{"description": g.Description, "rule": g.Rule}
+		if c.Rule != nil {
+			if err := s.mayExcludeBy(tx, name, *c.Rule); err != nil {
+				return err
+			}
+			g.Rule = *c.Rule
+		}
 		if c.Description != nil {
 			g.Description = *c.Description
 		}
@@ -109,11 +140,16 @@ func (s *Service) ChangeGroup(ctx context.Context, who auth.Identity, name strin
 		if err := tx.RemoveFromGroup(g.ID, remove); err != nil {
 			return err
 		}
+		if c.Rule != nil {
+			if err := s.ruleChanged(tx, g); err != nil {
+				return err
+			}
+		}
 		if err := s.resettleNamed(tx, "group "+name+" changed", append(add, remove...)); err != nil {
 			return err
 		}
-		return s.audit(tx, who, record{action: "group.changed", object: name, before: map[string]any{"description": before},
-			after: map[string]any{"description": g.Description, "added": c.Add, "removed": c.Remove}})
+		return s.audit(tx, who, record{action: "group.changed", object: name, before: before,
+			after: map[string]any{"description": g.Description, "rule": g.Rule, "added": c.Add, "removed": c.Remove}})
 	})
 	return g, named(err, "group", name)
 }

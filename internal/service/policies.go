@@ -3,16 +3,45 @@ package service
 import (
 	"context"
 	"errors"
+	"fmt"
 	"sync"
 
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 )
 
+// parse checks a document against the directory, if one was ever imported.
+func parse(tx store.Tx, source string) (*policy.Document, []policy.Problem, error) {
+	doc, problems := policy.Parse([]byte(source), nil)
+	if doc == nil || len(doc.Principals()) == 0 {
+		return doc, problems, nil
+	}
+	if empty, err := tx.DirectoryIsEmpty(); err != nil || empty {
+		return doc, problems, err
+	}
+	directory, err := directoryNear(tx, doc.Principals())
+	if err != nil {
+		return nil, nil, err
+	}
+	doc, problems = policy.Parse([]byte(source), directory)
+	return doc, problems, nil
+}
+
+// CheckPolicy gives the problems of a document.
+func (s *Service) CheckPolicy(ctx context.Context, source string) ([]policy.Problem, error) {
+	_, problems, err := parse(s.Store.With(ctx), source)
+	return append([]policy.Problem{}, problems...), err
+}
+
 // parseUsable parses a document and refuses one with errors; warnings are given beside it.
-func parseUsable(source string) (*policy.Document, []policy.Problem, error) {
-	doc, problems := policy.Parse([]byte(source))
+func parseUsable(tx store.Tx, source string) (*policy.Document, []policy.Problem, error) {
+	doc, problems, err := parse(tx, source)
+	if err != nil {
+		return nil, nil, err
+	}
 	if !policy.Usable(problems) {
 		e := failf(Invalid, "the policy cannot be used; nothing was stored. Mend what is named and send it again").code("policy_unusable")
 		e.Problems = problems
@@ -37,7 +66,7 @@ func (s *Service) NewPolicy(ctx context.Context, who auth.Identity, source strin
 	if err := s.allow(ctx, who, "policy.saved", "policy"); err != nil {
 		return store.Policy{}, nil, err
 	}
-	doc, problems, err := parseUsable(source)
+	doc, problems, err := parseUsable(s.Store.With(ctx), source)
 	if err != nil {
 		return store.Policy{}, problems, err
 	}
@@ -65,7 +94,7 @@ func (s *Service) SavePolicy(ctx context.Context, who auth.Identity, name, sourc
 	if err := s.allow(ctx, who, "policy.saved", name); err != nil {
 		return store.Policy{}, nil, err
 	}
-	doc, problems, err := parseUsable(source)
+	doc, problems, err := parseUsable(s.Store.With(ctx), source)
 	if err != nil {
 		return store.Policy{}, problems, err
 	}
@@ -106,7 +135,7 @@ func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name str
 		if err != nil {
 			return err
 		}
-		if _, out.Problems, err = parseUsable(p.Source); err != nil {
+		if _, out.Problems, err = parseUsable(tx, p.Source); err != nil {
 			return err
 		}
 		if p.Revision > 0 {
@@ -179,32 +208,57 @@ type revisionKey struct {
 	revision int
 }
 
-// policyCache keeps normal forms of revisions, which never change.
+// policyCache keeps the documents of revisions, which never change.
 type policyCache struct {
-	mu     sync.Mutex
-	normal map[revisionKey]policy.Normal
+	mu        sync.Mutex
+	documents map[revisionKey]*policy.Document
 }
 
-// normalForm gives the normal form of a revision.
-func (s *Service) normalForm(tx store.Tx, policyID string, revision int) (policy.Normal, error) {
-	key := revisionKey{policyID, revision}
+// document gives the document of a revision.
+func (s *Service) document(tx store.Tx, key revisionKey) (*policy.Document, error) {
 	s.policies.mu.Lock()
-	cached, known := s.policies.normal[key]
+	cached, known := s.policies.documents[key]
 	s.policies.mu.Unlock()
 	if known {
 		return cached, nil
 	}
-	r, err := tx.PolicyRevision(policyID, revision)
+	r, err := tx.PolicyRevision(key.policy, key.revision)
 	if err != nil {
-		return policy.Normal{}, err
+		return nil, err
 	}
-	doc, _, err := parseUsable(r.Source)
-	if err != nil {
-		return policy.Normal{}, err
+	doc, problems := policy.Parse([]byte(r.Source), nil)
+	if !policy.Usable(problems) {
+		return nil, fmt.Errorf("revision %d of a published policy cannot be read: %v", r.Number, problems)
 	}
-	normal := doc.Normalise()
 	s.policies.mu.Lock()
 	defer s.policies.mu.Unlock()
-	s.policies.normal[key] = normal
-	return normal, nil
+	s.policies.documents[key] = doc
+	return doc, nil
+}
+
+// policiesInForce takes the policies of assignments apart, with the names that the directory has now.
+func (s *Service) policiesInForce(tx store.Tx, assignments []store.Assignment) (map[revisionKey]*resolve.Policy, error) {
+	documents := map[revisionKey]*policy.Document{}
+	var refs []principal.Ref
+	for _, a := range assignments {
+		key := revisionKey{a.PolicyID, a.Revision}
+		if documents[key] != nil {
+			continue
+		}
+		doc, err := s.document(tx, key)
+		if err != nil {
+			return nil, err
+		}
+		documents[key] = doc
+		refs = append(refs, doc.Principals()...)
+	}
+	directory, err := directoryFor(tx, refs)
+	if err != nil {
+		return nil, err
+	}
+	policies := map[revisionKey]*resolve.Policy{}
+	for key, doc := range documents {
+		policies[key] = resolve.Claims(doc.Normalise(directory))
+	}
+	return policies, nil
 }

@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/directory"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -25,6 +26,9 @@ type Options struct {
 	Now          func() time.Time
 	Organisation string
 	Interval     time.Duration // between two check-ins of a device
+
+	// DirectoryConnection is nil where the directory is only imported.
+	DirectoryConnection *directory.Connection
 }
 
 // Service carries out what operators and devices ask for.
@@ -40,7 +44,7 @@ func (s *Service) KeyListNumber() int64 { return s.keyList }
 // New makes a service and brings its signed key list up to date.
 func New(ctx context.Context, o Options) (*Service, error) {
 	s := &Service{Options: o}
-	s.policies.normal = map[revisionKey]policy.Normal{}
+	s.policies.documents = map[revisionKey]*policy.Document{}
 	return s, s.prepareKeyList(ctx)
 }
 
@@ -85,6 +89,11 @@ func (s *Service) allow(ctx context.Context, who auth.Identity, action, object s
 		return err
 	}
 	return failf(Forbidden, "the role %s may look but not change anything; ask an owner", who.Role)
+}
+
+// MayChange refuses whoever may not change anything, and puts the attempt on the trail.
+func (s *Service) MayChange(ctx context.Context, who auth.Identity, action, object string) error {
+	return s.allow(ctx, who, action, object)
 }
 
 // InTx runs do in one transaction.

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -38,7 +38,7 @@ func (s *Service) SettleLoop(ctx context.Context) {
 
 // SettlePending settles everything that waits now, unless another replica is at it.
 func (s *Service) SettlePending(ctx context.Context) error {
-	_, err := s.Store.Exclusively(ctx, func(ctx context.Context) error {
+	_, err := s.Store.Exclusively(ctx, store.LockSettle, func(ctx context.Context) error {
 		for {
 			worked, err := s.settleOnce(ctx)
 			if err != nil || !worked {
@@ -56,6 +56,8 @@ type settlement struct {
 	scopes   []settledScope
 	devices  int
 	changed  int // devices whose desired state got a new number
+	// directory has the people and groups that the scopes name and the directory knows.
+	directory map[principal.Ref]principal.Entry
 }
 
 // settledScope is what is settled once for all devices that meet the same assignments.
@@ -98,101 +100,6 @@ func (s *Service) settleOnce(ctx context.Context) (worked bool, err error) {
 	return true, err
 }
 
-// planSettlement reads what waits and settles each distinct set of assignments once.
-func (s *Service) planSettlement(tx store.Tx, run *settlement) error {
-	requests, err := tx.SettleRequests()
-	if err != nil || len(requests) == 0 {
-		return err
-	}
-	var groups, ids []string
-	for _, r := range requests {
-		run.requests = append(run.requests, r.ID)
-		run.causes = append(run.causes, r.Cause)
-		groups, ids = append(groups, r.Groups...), append(ids, r.Devices...)
-	}
-	run.causes = sortedSet(run.causes)
-	devices, err := tx.LiveDevices(sortedSet(groups), sortedSet(ids))
-	if err != nil {
-		return err
-	}
-	assignments, err := tx.Assignments()
-	if err != nil {
-		return err
-	}
-	aims := make([]fleet.Assignment, len(assignments))
-	named := []string{}
-	for i, a := range assignments {
-		aims[i] = fleet.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Rank: fleet.Rank(a.Rank)}
-		named = append(append(named, a.Include...), a.Exclude...)
-	}
-	members, err := s.membership(tx, sortedSet(named), devices)
-	if err != nil {
-		return err
-	}
-	run.devices = len(devices)
-	for _, scope := range fleet.Scopes(len(devices), members, aims) {
-		settled, err := s.settleScope(tx, assignments, scope.Assignments)
-		if err != nil {
-			return err
-		}
-		for _, i := range scope.Devices {
-			settled.devices = append(settled.devices, devices[i].ID)
-		}
-		run.scopes = append(run.scopes, settled)
-	}
-	return nil
-}
-
-func (s *Service) membership(tx store.Tx, groups []string, devices []store.DeviceName) (fleet.Membership, error) {
-	index := make(map[string]int, len(devices))
-	for i, d := range devices {
-		index[d.NameKey] = i
-	}
-	names, err := tx.MembersOf(groups)
-	members := fleet.Membership{}
-	for group, list := range names {
-		for _, name := range list {
-			if i, there := index[name]; there {
-				members[group] = append(members[group], i)
-			}
-		}
-	}
-	return members, err
-}
-
-// scopeAssignment is what the record of a scope says of each of its assignments.
-type scopeAssignment struct {
-	Assignment string `json:"assignment"`
-	Policy     string `json:"policy"`
-	Revision   int    `json:"revision"`
-	Rank       int    `json:"rank"`
-}
-
-func (s *Service) settleScope(tx store.Tx, assignments []store.Assignment, of []int) (settledScope, error) {
-	applying := make([]resolve.Applying, len(of))
-	described := make([]scopeAssignment, len(of))
-	for i, at := range of {
-		a := assignments[at]
-		normal, err := s.normalForm(tx, a.PolicyID, a.Revision)
-		if err != nil {
-			return settledScope{}, err
-		}
-		applying[i] = resolve.Applying{Name: a.Name, Rank: fleet.Rank(a.Rank), Policy: normal}
-		described[i] = scopeAssignment{a.Name, a.Policy, a.Revision, a.Rank}
-	}
-	settled := settledScope{lane: resolve.Settle(applying)}
-	aims, err := json.Marshal(described)
-	if err != nil {
-		return settled, fmt.Errorf("describing a scope: %w", err)
-	}
-	lane, err := json.Marshal(settled.lane)
-	if err != nil {
-		return settled, fmt.Errorf("describing a scope: %w", err)
-	}
-	settled.record = store.Scope{Digest: wire.Digest(append(aims, lane...)), Assignments: string(aims), Lane: string(lane)}
-	return settled, nil
-}
-
 // composed is what devices with the same scope and the same settings before are to have.
 type composed struct {
 	body, digest, held string
@@ -207,7 +114,7 @@ func (s *Service) settleDevices(tx store.Tx, scope settledScope, ids []string, r
 	if err != nil {
 		return err
 	}
-	holds := len(scope.lane.Held()) > 0 // then composing depends on what a device was told before
+	holds := scope.lane.Holds() // then composing depends on what a device was told before
 	cache := map[string]composed{}
 	var settled []store.Settled
 	for _, d := range devices {
@@ -217,7 +124,7 @@ func (s *Service) settleDevices(tx store.Tx, scope settledScope, ids []string, r
 		}
 		c, known := cache[before]
 		if !known {
-			if c, err = compose(tx, scope.lane, before); err != nil {
+			if c, err = run.compose(tx, scope.lane, before); err != nil {
 				return err
 			}
 			cache[before] = c
@@ -254,13 +161,22 @@ func (s *Service) settleDevices(tx store.Tx, scope settledScope, ids []string, r
 	return tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: ids})
 }
 
-func compose(tx store.Tx, lane resolve.Lane, before string) (composed, error) {
-	previous, err := tx.Settings(before)
+func (run *settlement) compose(tx store.Tx, lane resolve.Lane, before string) (composed, error) {
+	previous, err := tx.Asked(before)
 	if err != nil {
 		return composed{}, err
 	}
-	settings, held := resolve.Compose(lane, previous)
-	body, err := json.Marshal(settings)
+	settings, held := resolve.Compose(lane, previous.Settings)
+	asked := wire.Asked{Settings: settings, Directory: []principal.Entry{}}
+	known := principal.NewTable(previous.Directory)
+	for _, ref := range namedIn(settings) {
+		if entry, ok := run.directory[ref]; ok {
+			asked.Directory = append(asked.Directory, principal.Entry{Ref: ref, SID: entry.SID})
+		} else if sid, ok := known.SID(ref); ok {
+			asked.Directory = append(asked.Directory, principal.Entry{Ref: ref, SID: sid}) // of a held unit
+		}
+	}
+	body, err := json.Marshal(asked)
 	if err != nil {
 		return composed{}, fmt.Errorf("composing a desired state: %w", err)
 	}

@@ -11,7 +11,9 @@ type Assignment struct {
 	Revision  int
 	Include   []string `gorm:"serializer:json"`
 	Exclude   []string `gorm:"serializer:json"`
+	Within    []string `gorm:"serializer:json"`
 	Rank      int
+	Stance    string
 	Version   int64
 	CreatedAt time.Time
 	UpdatedAt time.Time
@@ -60,7 +62,7 @@ func (t Tx) ListAssignments(policy string, p Page) ([]Assignment, string, error)
 // SetAssignment changes one over the given version.
 func (t Tx) SetAssignment(a Assignment, over int64) error {
 	return must(t.db.Model(&Assignment{}).Where("id = ? and version = ?", a.ID, over).
-		Select("policy_id", "revision", "include", "exclude", "rank", "version", "updated_at").Updates(a), ErrStale)
+		Select("policy_id", "revision", "include", "exclude", "within", "rank", "stance", "version", "updated_at").Updates(a), ErrStale)
 }
 
 // RemoveAssignment removes one of the given version.
@@ -77,7 +79,7 @@ func (t Tx) PinRevision(policyID string, revision int, at time.Time) ([]Assignme
 	return all[Assignment](t.assignments().db.Where("policy_id = ?", policyID).Order("assignments.name"))
 }
 
-// AssignmentsUsing names the assignments that include or exclude a group.
+// AssignmentsUsing names the assignments that name a group.
 func (t Tx) AssignmentsUsing(group string) ([]string, error) {
-	return rows[string](t, "select name from assignments where jsonb_exists(include, ?) or jsonb_exists(exclude, ?) order by name", group, group)
+	return rows[string](t, "select name from assignments where jsonb_exists(include || exclude || within, ?) order by name", group)
 }

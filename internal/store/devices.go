@@ -30,6 +30,9 @@ type Device struct {
 	OSVersion      string
 	OSBuild        int
 	State          string
+	Path           string   // organisation facts: path, tags, primary user
+	Tags           []string `gorm:"serializer:json"`
+	PrimaryUser    string
 	Claims         *string
 	PublicKey      []byte
 	KeyID          string
@@ -51,6 +54,7 @@ type Device struct {
 	ReportedAt     *time.Time
 	ReportID       *int64
 	OpenFindings   int
+	Contended      []resolve.UnitID `gorm:"serializer:json"` // units that somebody fights over
 	VerifiedAt     *time.Time
 	ChangedAt      time.Time
 	Standing       drift.Standing `gorm:"->;-:migration"`
@@ -80,6 +84,12 @@ func (t Tx) AddDevice(d Device) error {
 	d.ChangedAt = time.Now() // of the database's clock only in meaning: replicas look back well beyond any skew
 	if d.Held == nil {
 		d.Held = []resolve.Held{}
+	}
+	if d.Tags == nil {
+		d.Tags = []string{}
+	}
+	if d.Contended == nil {
+		d.Contended = []resolve.UnitID{}
 	}
 	return translate(t.db.Omit("Standing").Create(&d).Error)
 }
@@ -127,7 +137,7 @@ func (t Tx) SetDeviceState(id, state string) error {
 
 // DeviceFilter narrows a list of devices. Empty fields do not.
 type DeviceFilter struct {
-	Search   string // part of name, serial, model, platform or version
+	Search   string // part of name, serial, model, platform, version, path, primary user or a tag
 	Standing drift.Standing
 	Group    string // name; everything is no restriction
 	State    string // live when empty
@@ -140,13 +150,14 @@ func (f DeviceFilter) where(clock Clock) (string, []any) {
 	}
 	sql, args := "d.state = ?", []any{state}
 	if f.Search != "" {
-		sql += " and (d.name ilike ? or d.serial ilike ? or d.model ilike ? or d.platform ilike ? or d.os_version ilike ?)"
-		for range 5 {
+		sql += ` and (d.name ilike ? or d.serial ilike ? or d.model ilike ? or d.platform ilike ? or d.os_version ilike ?
+			or d.path ilike ? or d.primary_user ilike ? or d.tags::text ilike ?)`
+		for range 8 {
 			args = append(args, like(f.Search))
 		}
 	}
 	if f.Group != "" && f.Group != "everything" {
-		sql += " and d.name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = ?)"
+		sql += " and d.name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain)"
 		args = append(args, f.Group)
 	}
 	if f.Standing != "" {

@@ -9,6 +9,8 @@ type EnrolmentToken struct {
 	SecretHash []byte
 	UsesLeft   int
 	Groups     []string `gorm:"serializer:json"`
+	Path       string
+	Tags       []string `gorm:"serializer:json"`
 	CreatedBy  string
 	CreatedAt  time.Time
 	ExpiresAt  time.Time

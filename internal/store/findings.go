@@ -70,7 +70,7 @@ func (f FindingFilter) where() (string, []any) {
 		}
 	}
 	if f.Group != "" && f.Group != "everything" {
-		sql += " and d.name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = ?)"
+		sql += " and d.name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain)"
 		args = append(args, f.Group)
 	}
 	return sql, args

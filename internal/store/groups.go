@@ -5,11 +5,12 @@ import (
 	"time"
 )
 
-// Group is a listed group of devices.
+// Group is a group of devices: listed, or by a rule.
 type Group struct {
 	ID          string
 	Name        string
 	Description string
+	Rule        string // empty for a listed group
 	Version     int64
 	CreatedAt   time.Time
 	UpdatedAt   time.Time
@@ -36,7 +37,7 @@ func (t Tx) GroupsNamed(names []string) ([]Group, error) {
 // SetGroup changes a group over the given version.
 func (t Tx) SetGroup(g Group, over int64) error {
 	return must(t.db.Model(&Group{}).Where("id = ? and version = ?", g.ID, over).
-		Select("description", "version", "updated_at").Updates(g), ErrStale)
+		Select("description", "rule", "version", "updated_at").Updates(g), ErrStale)
 }
 
 // RemoveGroup removes a group of the given version.
@@ -45,7 +46,7 @@ func (t Tx) RemoveGroup(id string, over int64) error {
 }
 
 const groupCounts = `select g.*, count(m.device) as listed, count(d.id) as enrolled from groups g
-	left join group_members m on m.group_id = g.id
+	left join group_members m on m.group_id = g.id and m.certain
 	left join devices d on d.name_key = m.device and d.state = 'live' `
 
 // ListGroups lists a page by name with counts; search is part of a name.
@@ -62,8 +63,9 @@ func (t Tx) ListGroups(search string, p Page) ([]GroupCount, string, error) {
 
 // GroupMember is a name in a group. Device is empty while no such device is enrolled.
 type GroupMember struct {
-	Name   string
-	Device string
+	Name    string
+	Device  string
+	Certain bool // false when a fact that the rule reads is not known
 }
 
 // ListGroupMembers lists a page of the names in a group.
@@ -76,7 +78,7 @@ func (t Tx) ListGroupMembers(groupID string, p Page) ([]GroupMember, string, err
 		GroupMember
 		Key string // folded name, by which the list is sorted
 	}
-	list, err := rows[row](t, `select m.device as key, coalesce(d.name, m.device) as name, coalesce(d.id, '') as device from group_members m
+	list, err := rows[row](t, `select m.device as key, coalesce(d.name, m.device) as name, coalesce(d.id, '') as device, m.certain from group_members m
 		left join devices d on d.name_key = m.device and d.state = 'live'
 		where m.group_id = ? and m.device > ? order by m.device limit ?`, groupID, after, p.limit()+1)
 	list, next := cut(p, list, func(m row) []any { return []any{m.Key} })

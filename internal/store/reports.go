@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
 )
 
 // Report is one stored report of a device.
@@ -45,7 +46,6 @@ func (t Tx) ReportBody(id int64) (drift.Report, Report, error) {
 // Reported is what a report changes on the record of its device.
 type Reported struct {
 	Device       string
-	Facts        drift.State // platform and version
 	Epoch        int64
 	Seq          int64
 	Desired      drift.Stamp
@@ -53,13 +53,13 @@ type Reported struct {
 	ReportID     int64
 	OpenFindings int
 	VerifiedAt   *time.Time
+	Contended    []resolve.UnitID
 }
 
 // SetReported stores it.
 func (t Tx) SetReported(r Reported) error {
 	return t.exec(`update devices set epoch = $2, seq = $3, reported_epoch = $4, reported_number = $5, reported_at = $6, report_id = $7,
-		open_findings = $8, verified_at = coalesce($9, verified_at), platform = $10, os_version = $11, os_build = $12,
+		open_findings = $8, verified_at = coalesce($9, verified_at), contended = $10::jsonb,
 		last_contact = greatest(last_contact, $6), changed_at = now() where id = $1`,
-		r.Device, r.Epoch, r.Seq, r.Desired.Epoch, r.Desired.Number, r.At, r.ReportID, r.OpenFindings, r.VerifiedAt,
-		r.Facts.Platform, r.Facts.OSVersion, r.Facts.OSBuild)
+		r.Device, r.Epoch, r.Seq, r.Desired.Epoch, r.Desired.Number, r.At, r.ReportID, r.OpenFindings, r.VerifiedAt, toJSON(r.Contended))
 }

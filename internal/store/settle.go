@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/internal/wire"
 )
 
 // SettleRequest says which devices must be settled again: those in groups, and those named by
@@ -48,19 +48,24 @@ func (t Tx) DropScopes() error {
 	return t.exec("delete from scopes s where not exists (select 1 from devices d where d.scope = s.digest)")
 }
 
-// Exclusively runs do while no other replica does; it is false when another one is at it.
-func (s *Store) Exclusively(ctx context.Context, do func(ctx context.Context) error) (bool, error) {
-	const settleLock = 8470_3
+// Locks of [Store.Exclusively].
+const (
+	LockSettle    = 8470_3
+	LockDirectory = 8470_4
+)
+
+// Exclusively runs do while no other replica holds the lock; it is false when another one does.
+func (s *Store) Exclusively(ctx context.Context, lock int, do func(ctx context.Context) error) (bool, error) {
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return false, err
 	}
 	defer conn.Release()
 	var mine bool
-	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock($1)", settleLock).Scan(&mine); err != nil || !mine {
+	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock($1)", lock).Scan(&mine); err != nil || !mine {
 		return false, err
 	}
-	defer conn.Exec(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", settleLock)
+	defer conn.Exec(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", lock)
 	return true, do(ctx)
 }
 
@@ -70,22 +75,25 @@ type DeviceName struct {
 	NameKey string
 }
 
-// LiveDevices are the live devices in any of the groups, or with one of the identifiers, by id.
+// LiveDevices are the live devices that are or may be in any of the groups, or have one of the
+// identifiers, by id.
 func (t Tx) LiveDevices(groups, ids []string) ([]DeviceName, error) {
 	return rows[DeviceName](t, `select id, name_key from devices where state = 'live' and (id in (?) or 'everything' in (?)
 		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name in (?))) order by id`,
 		orNone(ids), orNone(groups), orNone(groups))
 }
 
+// Membership is a folded device name in a group.
+type Membership struct {
+	Name    string // of the group, or its identifier
+	Device  string
+	Certain bool
+}
+
 // MembersOf are the folded device names in each of the groups.
-func (t Tx) MembersOf(groups []string) (map[string][]string, error) {
-	pairs, err := rows[struct{ Name, Device string }](t, `select g.name, m.device from group_members m
+func (t Tx) MembersOf(groups []string) ([]Membership, error) {
+	return rows[Membership](t, `select g.name, m.device, m.certain from group_members m
 		join groups g on g.id = m.group_id where g.name in (?)`, orNone(groups))
-	members := map[string][]string{}
-	for _, p := range pairs {
-		members[p.Name] = append(members[p.Name], p.Device)
-	}
-	return members, err
 }
 
 func orNone(list []string) []string {
@@ -98,13 +106,14 @@ func orNone(list []string) []string {
 // Scope is what is settled for the devices that meet the same assignments.
 type Scope struct {
 	Digest      string
-	Assignments string // JSON: name, policy, revision, rank
-	Lane        string // JSON of a resolve.Lane
+	Assignments string  // JSON: name, policy, revision, rank, stance
+	Lane        string  // JSON of a resolve.Lane
+	Projected   *string // the same with trial assignments enforced, nil without any
 }
 
 // PutScope stores a scope unless it is there.
 func (t Tx) PutScope(s Scope) error {
-	return t.exec("insert into scopes values ($1, $2, $3) on conflict do nothing", s.Digest, s.Assignments, s.Lane)
+	return t.exec("insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict do nothing", s.Digest, s.Assignments, s.Lane, s.Projected)
 }
 
 // Scope finds one.
@@ -117,17 +126,17 @@ func (t Tx) PutSettings(digest, body string) error {
 	return t.exec("insert into settings values ($1, $2) on conflict do nothing", digest, body)
 }
 
-// Settings reads the settings with the given digest, none for an empty one.
-func (t Tx) Settings(digest string) ([]resolve.Setting, error) {
-	settings := []resolve.Setting{}
+// Asked reads what is asked under the given digest, nothing for an empty one.
+func (t Tx) Asked(digest string) (wire.Asked, error) {
+	var asked wire.Asked
 	if digest == "" {
-		return settings, nil
+		return asked, nil
 	}
 	body, err := t.SettingsBody(digest)
 	if err != nil {
-		return nil, err
+		return asked, err
 	}
-	return settings, json.Unmarshal([]byte(body), &settings)
+	return asked, json.Unmarshal([]byte(body), &asked)
 }
 
 // SettledDevice is what settling reads of a device.

@@ -16,7 +16,7 @@ type GroupStanding struct {
 // CountByGroup counts the standings of every group.
 func (t Tx) CountByGroup(clock Clock) ([]GroupStanding, error) {
 	return rows[GroupStanding](t, `select g.name as "group", `+standing+` as standing, count(*) as n from groups g
-		join group_members m on m.group_id = g.id join devices d on d.name_key = m.device and d.state = 'live'
+		join group_members m on m.group_id = g.id and m.certain join devices d on d.name_key = m.device and d.state = 'live'
 		group by 1, 2 order by 1, 2`, clock.silentBefore())
 }
 
@@ -31,7 +31,7 @@ type Mark struct {
 // MarksOf gives the devices of groups, by group and name.
 func (t Tx) MarksOf(clock Clock, groups []string) ([]Mark, error) {
 	return rows[Mark](t, `select g.name as "group", d.id as device, d.name, `+standing+` as standing from groups g
-		join group_members m on m.group_id = g.id join devices d on d.name_key = m.device and d.state = 'live'
+		join group_members m on m.group_id = g.id and m.certain join devices d on d.name_key = m.device and d.state = 'live'
 		where g.name in ? order by 1, d.name_key`, clock.silentBefore(), orNone(groups))
 }
 

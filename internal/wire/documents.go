@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 )
 
@@ -15,12 +16,19 @@ const DesiredFormat = "rankwarden.desired/1"
 
 // Desired is what one device is to have. Its digest is [Digest] of the exact signed payload.
 type Desired struct {
-	Format   string            `json:"format"`
-	Device   string            `json:"device"` // id
-	Name     string            `json:"name"`
-	Epoch    int64             `json:"epoch"`
-	Number   int64             `json:"number"`
-	Settings []resolve.Setting `json:"settings"`
+	Format string `json:"format"`
+	Device string `json:"device"` // id
+	Name   string `json:"name"`
+	Epoch  int64  `json:"epoch"`
+	Number int64  `json:"number"`
+	Asked
+}
+
+// Asked is what a device is to have: the units, and the identifiers of the people and groups of the
+// directory that they name.
+type Asked struct {
+	Settings  []resolve.Setting `json:"settings"`  // sorted by unit
+	Directory []principal.Entry `json:"directory"` // sorted by reference
 }
 
 // Paths of the device protocol.
@@ -128,14 +136,22 @@ func ParseToken(s string) (Token, error) {
 	return Token{parts[1], parts[2], parts[3]}, nil
 }
 
-// DesiredBytes is the exact payload of a desired state whose settings are the given JSON.
-func DesiredBytes(device, name string, epoch, number int64, settings string) ([]byte, error) {
+// DesiredBytes is the exact payload of a desired state that asks for the given JSON of an [Asked].
+func DesiredBytes(device, name string, epoch, number int64, asked string) ([]byte, error) {
+	var body struct {
+		Settings  json.RawMessage `json:"settings"`
+		Directory json.RawMessage `json:"directory"`
+	}
+	if err := json.Unmarshal([]byte(asked), &body); err != nil {
+		return nil, fmt.Errorf("desired state: %w", err)
+	}
 	return json.Marshal(struct {
-		Format   string          `json:"format"`
-		Device   string          `json:"device"`
-		Name     string          `json:"name"`
-		Epoch    int64           `json:"epoch"`
-		Number   int64           `json:"number"`
-		Settings json.RawMessage `json:"settings"`
-	}{DesiredFormat, device, name, epoch, number, json.RawMessage(settings)})
+		Format    string          `json:"format"`
+		Device    string          `json:"device"`
+		Name      string          `json:"name"`
+		Epoch     int64           `json:"epoch"`
+		Number    int64           `json:"number"`
+		Settings  json.RawMessage `json:"settings"`
+		Directory json.RawMessage `json:"directory"`
+	}{DesiredFormat, device, name, epoch, number, body.Settings, body.Directory})
 }

@@ -18,6 +18,22 @@ type Host interface {
 	Facts(ctx context.Context) (wire.Facts, error)
 	// Read reads accounts, local groups, password rules and lockout.
 	Read(ctx context.Context) (drift.State, error)
+
+	// CreateAccount makes a disabled account without a password that opens it.
+	CreateAccount(ctx context.Context, name string) (principal.SID, error)
+	// DeleteAccount removes an account, from its local groups too.
+	DeleteAccount(ctx context.Context, account principal.SID) error
+	// RenameAccount gives an account another name; it keeps its identifier.
+	RenameAccount(ctx context.Context, account principal.SID, name string) error
+	// EnableAccount enables or disables an account.
+	EnableAccount(ctx context.Context, account principal.SID, enabled bool) error
+	// DescribeAccount sets the properties that are not nil.
+	DescribeAccount(ctx context.Context, account principal.SID, details Details) error
+	// SetPassword gives an account a new password, if the rules in force allow it.
+	SetPassword(ctx context.Context, account principal.SID, password string) error
+	// EndSessions ends the sessions of whoever is signed in as the account.
+	EndSessions(ctx context.Context, account principal.SID) error
+
 	// SetPasswords sets the password rules that are not nil, all of them or none.
 	SetPasswords(ctx context.Context, rules drift.Passwords) error
 	// SetLockout sets the lockout; durations are in minutes.
@@ -26,6 +42,13 @@ type Host interface {
 	AddMember(ctx context.Context, group, member principal.SID) error
 	// RemoveMember takes an identifier out of a local group.
 	RemoveMember(ctx context.Context, group, member principal.SID) error
+}
+
+// Details are properties of an account; nil leaves one as it is.
+type Details struct {
+	FullName        *string
+	Description     *string
+	PasswordExpires *bool
 }
 
 // Errors of hosts.

@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"slices"
 	"time"
-	"unicode"
-	"unicode/utf8"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/policy"
@@ -36,6 +34,7 @@ func (w *Workstation) SignIn(name, password string) error {
 	given := hash(a.SID, password)
 	if subtle.ConstantTimeCompare(given[:], a.Password[:]) == 1 {
 		a.Wrong, a.LockedAt = 0, nil
+		w.m.Sessions = append(w.m.Sessions, a.SID)
 		return nil
 	}
 	now, rule := w.Now(), w.m.Lockout
@@ -62,89 +61,41 @@ func (w *Workstation) lockedUntil(a Account) (until *time.Time, locked bool) {
 	return &end, w.Now().Before(end)
 }
 
-// SetPassword gives an account a new password, if the rules allow it.
-func (w *Workstation) SetPassword(name, password string) error {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	a := w.named(name)
-	if a == nil {
-		return ErrNoAccount
-	}
-	rules, next := w.m.Passwords, hash(a.SID, password)
-	switch {
-	case utf8.RuneCountInString(password) < *rules.MinLength:
-		return fmt.Errorf("%w: it has fewer than %d characters", ErrPassword, *rules.MinLength)
-	case *rules.Complexity && kinds(password) < 3:
-		return fmt.Errorf("%w: it has fewer than three kinds of character", ErrPassword)
-	case slices.Contains(append([][32]byte{a.Password}, a.Former...), next) && *rules.History > 0:
-		return fmt.Errorf("%w: it was used before", ErrPassword)
-	}
-	a.Former = append([][32]byte{a.Password}, a.Former...)
-	a.Former = a.Former[:min(len(a.Former), *rules.History)]
-	a.Password, a.SetAt = next, w.Now()
-	w.dirty = true
-	return nil
-}
-
-// kinds counts the classes of characters: lower, upper, digits, all others.
-func kinds(password string) int {
-	seen := map[string]bool{}
-	for _, r := range password {
-		switch {
-		case unicode.IsLower(r):
-			seen["lower"] = true
-		case unicode.IsUpper(r):
-			seen["upper"] = true
-		case unicode.IsDigit(r):
-			seen["digit"] = true
-		default:
-			seen["other"] = true
-		}
-	}
-	return len(seen)
-}
-
-// AddAccount makes an enabled account.
+// AddAccount makes an enabled account, unless there is one of that name.
 func (w *Workstation) AddAccount(name string) principal.SID {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if a := w.named(name); a != nil {
 		return a.SID
 	}
-	sid := principal.MustSID(fmt.Sprintf("%s-%d", w.m.Domain, w.m.NextID))
-	w.m.NextID++
-	w.m.Accounts = append(w.m.Accounts, Account{Name: name, SID: sid, Enabled: true, SetAt: w.Now()})
+	sid := w.create(name)
+	w.account(sid).Enabled = true
 	w.dirty = true
 	return sid
 }
 
-// DeleteAccount removes an account, from its local groups too.
-func (w *Workstation) DeleteAccount(name string) error {
+// Find is the identifier of the account of that name, zero when there is none.
+func (w *Workstation) Find(name string) principal.SID {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	a := w.named(name)
-	if a == nil {
-		return ErrNoAccount
+	if a := w.named(name); a != nil {
+		return a.SID
 	}
-	sid := a.SID
-	for i := range w.m.Groups {
-		w.m.Groups[i].Members = slices.DeleteFunc(w.m.Groups[i].Members, func(m principal.SID) bool { return m == sid })
-	}
-	w.m.Accounts = slices.DeleteFunc(w.m.Accounts, func(x Account) bool { return x.SID == sid })
-	w.dirty = true
-	return nil
+	return principal.SID{}
 }
 
-// Enable enables or disables an account.
-func (w *Workstation) Enable(name string, enabled bool) error {
+// SignedIn reports whether somebody is signed in as the account.
+func (w *Workstation) SignedIn(account principal.SID) bool {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	a := w.named(name)
-	if a == nil {
-		return ErrNoAccount
-	}
-	a.Enabled, w.dirty = enabled, true
-	return nil
+	return slices.Contains(w.m.Sessions, account)
+}
+
+// Upgrade gives the device another build of its operating system, as after an upgrade.
+func (w *Workstation) Upgrade(version string, build int) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.m.Facts.OSVersion, w.m.Facts.OSBuild, w.dirty = version, build, true
 }
 
 // Join puts a local account into a local group, as somebody with rights at the keyboard can.

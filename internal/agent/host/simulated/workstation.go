@@ -30,20 +30,24 @@ type Machine struct {
 	Passwords drift.Passwords    `json:"passwords"`
 	Lockout   policy.LockoutRule `json:"lockout"`
 	Directory []principal.SID    `json:"directory"` // identifiers from outside that it can resolve
+	Sessions  []principal.SID    `json:"sessions"`  // who is signed in
 	Faults    Faults             `json:"faults"`
 }
 
 // Account is a local account.
 type Account struct {
-	Name     string        `json:"name"`
-	SID      principal.SID `json:"sid"`
-	Enabled  bool          `json:"enabled"`
-	Password [32]byte      `json:"password"` // hash; the plain one is never kept
-	SetAt    time.Time     `json:"set_at"`
-	Former   [][32]byte    `json:"former"` // as many as the history rule remembers
-	Wrong    int           `json:"wrong"`
-	WrongAt  time.Time     `json:"wrong_at"`
-	LockedAt *time.Time    `json:"locked_at"`
+	Name          string        `json:"name"`
+	SID           principal.SID `json:"sid"`
+	Enabled       bool          `json:"enabled"`
+	FullName      string        `json:"full_name"`
+	Description   string        `json:"description"`
+	KeepsPassword bool          `json:"keeps_password"` // the password never expires
+	Password      [32]byte      `json:"password"`       // hash; the plain one is never kept
+	SetAt         time.Time     `json:"set_at"`
+	Former        [][32]byte    `json:"former"` // as many as the history rule remembers
+	Wrong         int           `json:"wrong"`
+	WrongAt       time.Time     `json:"wrong_at"`
+	LockedAt      *time.Time    `json:"locked_at"`
 }
 
 // Group is a local group.
@@ -57,6 +61,7 @@ type Group struct {
 type Faults struct {
 	DenyLockout bool `json:"deny_lockout"` // setting the lockout is denied
 	NoLockout   bool `json:"no_lockout"`   // the platform has no lockout that could be set
+	KeepsNames  bool `json:"keeps_names"`  // the platform's built-in accounts cannot be renamed
 }
 
 // Workstation is a running machine. All of its methods may be called at once.
@@ -88,6 +93,8 @@ var (
 	ErrWrong      = errors.New("the password is wrong")
 	ErrLocked     = errors.New("the account is locked")
 	ErrDisabled   = errors.New("the account is disabled")
+	ErrTaken      = errors.New("the name is taken")
+	ErrBuiltin    = errors.New("a built-in account cannot be deleted")
 )
 
 // CutAfter lets the power go after that many more changes; negative for never.
@@ -136,7 +143,7 @@ func (w *Workstation) Read(ctx context.Context) (drift.State, error) {
 	for _, a := range w.m.Accounts {
 		until, locked := w.lockedUntil(a)
 		state.Accounts = append(state.Accounts, drift.Account{Name: a.Name, SID: a.SID, Builtin: builtin(a.SID), Enabled: a.Enabled,
-			PasswordExpires: true, PasswordSetAt: a.SetAt.UTC(), Locked: locked, LockedUntil: until})
+			FullName: a.FullName, Description: a.Description, PasswordExpires: !a.KeepsPassword, PasswordSetAt: a.SetAt.UTC(), Locked: locked, LockedUntil: until})
 	}
 	for _, g := range w.m.Groups {
 		group := drift.LocalGroup{LocalGroup: g.Name, SID: g.SID, Members: []drift.Member{}}

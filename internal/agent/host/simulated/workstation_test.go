@@ -27,7 +27,7 @@ func boot() (*simulated.Workstation, *clock) {
 
 func TestLockoutCounts(t *testing.T) {
 	w, c := boot()
-	require.NoError(t, w.SetPassword("keeper", "right"))
+	require.NoError(t, w.SetPassword(t.Context(), w.Find("keeper"), "right"))
 	require.NoError(t, w.SetLockout(t.Context(), policy.LockoutRule{Threshold: 3, DurationMinutes: 15, WindowMinutes: 10}))
 	wrong := func(times int) {
 		for range times {
@@ -57,13 +57,13 @@ func TestLockoutCounts(t *testing.T) {
 func TestPasswordRulesRefuse(t *testing.T) {
 	w, _ := boot()
 	require.NoError(t, w.SetPasswords(t.Context(), drift.Passwords{MinLength: new(8), History: new(2), Complexity: new(true)}))
-	assert.ErrorContains(t, w.SetPassword("keeper", "Ab1"), "8 characters")
-	assert.ErrorContains(t, w.SetPassword("keeper", "abcdefgh1"), "three kinds")
+	assert.ErrorContains(t, w.SetPassword(t.Context(), w.Find("keeper"), "Ab1"), "8 characters")
+	assert.ErrorContains(t, w.SetPassword(t.Context(), w.Find("keeper"), "abcdefgh1"), "three kinds")
 	for _, next := range []string{"Harbour-1", "Harbour-2", "Harbour-3", "Harbour-4"} {
-		require.NoError(t, w.SetPassword("keeper", next))
+		require.NoError(t, w.SetPassword(t.Context(), w.Find("keeper"), next))
 	}
-	assert.ErrorContains(t, w.SetPassword("keeper", "Harbour-2"), "used before")
-	assert.NoError(t, w.SetPassword("keeper", "Harbour-1"), "older than what is remembered")
+	assert.ErrorContains(t, w.SetPassword(t.Context(), w.Find("keeper"), "Harbour-2"), "used before")
+	assert.NoError(t, w.SetPassword(t.Context(), w.Find("keeper"), "Harbour-1"), "older than what is remembered")
 }
 
 func TestRefusesWhatAnOperatingSystemWould(t *testing.T) {

@@ -1,0 +1,42 @@
+package client
+
+import (
+	"context"
+	"net/http"
+)
+
+// Directory lists people and groups; search is any part of a name, kind is user or group or empty.
+func (c *Client) Directory(ctx context.Context, search, kind string, p Page) (List[DirectoryEntry], error) {
+	return list[DirectoryEntry](ctx, c, "/directory", values("search", search, "kind", kind), p)
+}
+
+// ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
+// brought and this one lacks is removed.
+func (c *Client) ImportDirectory(ctx context.Context, ldif []byte, replace bool) (DirectoryChange, error) {
+	var out DirectoryChange
+	path := "/directory/import"
+	if replace {
+		path += "?replace=true"
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: path, raw: ldif, out: &out})
+	return out, err
+}
+
+// DirectoryConnection is the connection to a directory and its last run.
+func (c *Client) DirectoryConnection(ctx context.Context) (DirectoryState, error) {
+	out, _, err := get[DirectoryState](ctx, c, "/directory/connection", nil)
+	return out, err
+}
+
+// ReadDirectory reads the directory over the connection now.
+func (c *Client) ReadDirectory(ctx context.Context) (DirectoryChange, error) {
+	var out DirectoryChange
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/connection/run", out: &out})
+	return out, err
+}
+
+// SetFacts sets organisation facts of devices, all or none.
+func (c *Client) SetFacts(ctx context.Context, facts []Facts) error {
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/device-facts", in: map[string]any{"devices": facts}})
+	return err
+}

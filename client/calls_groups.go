@@ -1,0 +1,66 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+)
+
+// Groups lists groups; search is part of a name.
+func (c *Client) Groups(ctx context.Context, search string, p Page) (List[GroupSummary], error) {
+	return list[GroupSummary](ctx, c, "/groups", values("search", search), p)
+}
+
+// Group reads a group.
+func (c *Client) Group(ctx context.Context, name string) (Group, error) {
+	out, _, err := get[Group](ctx, c, "/groups/"+url.PathEscape(name), nil)
+	return out, err
+}
+
+// GroupDevices lists the names in a group.
+func (c *Client) GroupDevices(ctx context.Context, name string, p Page) (List[GroupMember], error) {
+	return list[GroupMember](ctx, c, "/groups/"+url.PathEscape(name)+"/devices", nil, p)
+}
+
+// GroupSpec is what a group is to be: a list of devices, or a rule.
+type GroupSpec struct {
+	Name        string   `json:"name"`
+	Description string   `json:"description,omitempty"`
+	Devices     []string `json:"devices,omitempty"`
+	Rule        string   `json:"rule,omitempty"`
+}
+
+// NewGroup makes a group.
+func (c *Client) NewGroup(ctx context.Context, g GroupSpec) (Group, error) {
+	var out Group
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/groups", in: g, out: &out})
+	return out, err
+}
+
+// GroupEdit is a change of a group; what is nil or empty stays as it is.
+type GroupEdit struct {
+	Description *string  `json:"description,omitempty"`
+	Rule        *string  `json:"rule,omitempty"`
+	Add         []string `json:"add,omitempty"`
+	Remove      []string `json:"remove,omitempty"`
+}
+
+// ChangeGroup changes a group over a version.
+func (c *Client) ChangeGroup(ctx context.Context, name string, edit GroupEdit, over int64) (Group, error) {
+	var out Group
+	_, err := c.do(ctx, call{method: http.MethodPatch, path: "/groups/" + url.PathEscape(name), in: edit, out: &out, ifMatch: over})
+	return out, err
+}
+
+// TryRule says for which devices a rule would hold.
+func (c *Client) TryRule(ctx context.Context, rule string) (RuleTrial, error) {
+	var out RuleTrial
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/rule-trial", in: map[string]string{"rule": rule}, out: &out})
+	return out, err
+}
+
+// RemoveGroup removes a group of a version.
+func (c *Client) RemoveGroup(ctx context.Context, name string, over int64) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/groups/" + url.PathEscape(name), ifMatch: over})
+	return err
+}

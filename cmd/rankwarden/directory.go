@@ -1,0 +1,132 @@
+package main
+
+import (
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+)
+
+func (a *app) directoryCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "directory", Short: "People and groups that policies can name"}
+	cmd.AddCommand(a.directorySearch(), a.directoryImport(), a.directoryShow(), a.directoryRead())
+	return cmd
+}
+
+func (a *app) directorySearch() *cobra.Command {
+	var kind string
+	var most int
+	cmd := &cobra.Command{
+		Use: "search [WORD...]", Short: "Find people and groups by any part of a name",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			search := ""
+			for _, word := range args {
+				search += word + " "
+			}
+			items, err := client.All(most, func(p client.Page) (client.List[client.DirectoryEntry], error) {
+				return c.Directory(cmd.Context(), search, kind, p)
+			})
+			if err != nil {
+				return err
+			}
+			if most > 0 && len(items) > most {
+				items = items[:most]
+			}
+			return list(a, items, "The directory has nobody like that.",
+				column[client.DirectoryEntry]{title: "Write it as", value: func(e client.DirectoryEntry) string { return e.Ref }},
+				column[client.DirectoryEntry]{title: "Name", wrap: 1, value: func(e client.DirectoryEntry) string { return e.Title }},
+				column[client.DirectoryEntry]{title: "Identifier", value: func(e client.DirectoryEntry) string { return e.SID }},
+				column[client.DirectoryEntry]{title: "From", value: func(e client.DirectoryEntry) string { return e.Source }})
+		},
+	}
+	cmd.Flags().StringVar(&kind, "kind", "", "user or group")
+	cmd.Flags().IntVar(&most, "most", 100, "list at most so many; 0 for all")
+	return cmd
+}
+
+func (a *app) directoryImport() *cobra.Command {
+	var replace bool
+	cmd := &cobra.Command{
+		Use: "import FILE", Short: "Take people and groups from an LDIF file", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			ldif, err := os.ReadFile(args[0])
+			if err != nil {
+				return unusable{err}
+			}
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			change, err := c.ImportDirectory(cmd.Context(), ldif, replace)
+			if err != nil {
+				return err
+			}
+			return a.one(change, func() error { return a.directoryChange(change) })
+		},
+	}
+	cmd.Flags().BoolVar(&replace, "replace", false, "remove what an earlier import brought and this one lacks")
+	return cmd
+}
+
+func (a *app) directoryChange(c client.DirectoryChange) error {
+	for _, s := range c.Skipped {
+		fmt.Fprintf(a.out, "Passed over %s: %s.\n", s.DN, s.Why)
+	}
+	_, err := fmt.Fprintf(a.out, "Read %s: %d new, %d changed, %d removed. Devices that they concern are settled again now.\n",
+		plural(c.Entries, "person or group", "people and groups"), c.Added, c.Changed, c.Removed)
+	return err
+}
+
+func (a *app) directoryShow() *cobra.Command {
+	return &cobra.Command{
+		Use: "connection", Short: "Show the connection to a directory and its last run", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			s, err := c.DirectoryConnection(cmd.Context())
+			if err != nil {
+				return err
+			}
+			return a.one(s, func() error {
+				switch {
+				case !s.Connected:
+					_, err = fmt.Fprintln(a.out, "No connection is set. Start the service with --directory-url, or import a file: rankwarden directory import FILE")
+				case s.StartedAt == nil:
+					_, err = fmt.Fprintln(a.out, "Connected, and not read yet.")
+				case s.EndedAt == nil:
+					_, err = fmt.Fprintf(a.out, "Being read since %s.\n", a.when(*s.StartedAt))
+				case s.Error != "":
+					_, err = fmt.Fprintf(a.out, "The last run failed %s: %s\n", a.when(*s.EndedAt), s.Error)
+				default:
+					_, err = fmt.Fprintf(a.out, "Read %s: %s; %d new, %d changed, %d removed.\n", a.when(*s.EndedAt), plural(s.Entries, "person or group", "people and groups"), s.Added, s.Changed, s.Removed)
+				}
+				return err
+			})
+		},
+	}
+}
+
+func (a *app) directoryRead() *cobra.Command {
+	return &cobra.Command{
+		Use: "read", Short: "Read the directory over the connection now", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			change, err := c.ReadDirectory(cmd.Context())
+			if err != nil {
+				return err
+			}
+			return a.one(change, func() error { return a.directoryChange(change) })
+		},
+	}
+}

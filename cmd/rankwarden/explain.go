@@ -1,0 +1,122 @@
+package main
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+)
+
+func (a *app) explainCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "explain DEVICE [UNIT]", Short: "Explain what is asked of a device, what it has, who won, who lost and why", Args: cobra.RangeArgs(1, 2),
+		Example:           "  rankwarden explain SKL-TKT-001\n  rankwarden explain SKL-TKT-001 membership.administrators",
+		Annotations:       map[string]string{ownOutputs: "table json yaml"},
+		ValidArgsFunction: a.completeDevices,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			w, err := c.Why(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			if len(args) == 2 {
+				at := slices.IndexFunc(w.Units, func(u client.UnitWhy) bool { return u.Unit == args[1] || strings.EqualFold(u.Title, args[1]) })
+				if at < 0 {
+					names := namesOf(w.Units, func(u client.UnitWhy) string { return u.Unit })
+					return unusable{fmt.Errorf("nothing is asked of %q on %s; its units are %s", args[1], w.Device.Name, strings.Join(names, ", "))}
+				}
+				w.Units = w.Units[at : at+1]
+			}
+			return a.one(w, func() error {
+				a.deviceHead(w)
+				a.metLines(w.Assignments)
+				for _, u := range w.Units {
+					a.explainUnit(u)
+				}
+				a.deviceProblems(w.Problems)
+				return nil
+			})
+		},
+	}
+}
+
+func (a *app) metLines(aims []client.DeviceAim) {
+	for _, m := range aims {
+		notes := ""
+		if m.Reason != "included" {
+			notes = ", " + m.Reason
+		}
+		if m.Stance == "trial" {
+			notes += ", on trial"
+		}
+		line := fmt.Sprintf("  %5d  %-24s policy %s, revision %d%s", m.Rank, m.Assignment, m.Policy, m.Revision, notes)
+		if m.Reason != "included" {
+			line = text.FgHiBlack.Sprint(line)
+		}
+		fmt.Fprintln(a.out, line)
+	}
+}
+
+func (a *app) explainUnit(u client.UnitWhy) {
+	line := func(label, value string, colour text.Color) {
+		if value != "" {
+			fmt.Fprintf(a.out, "  %-8s %s\n", label, colour.Sprint(a.wrapped(value, 11)))
+		}
+	}
+	fmt.Fprintf(a.out, "\n%s %s  %s\n", unitColour(u).Sprint(sign(u)), text.Bold.Sprint(u.Section+": "+u.Title), text.FgHiBlack.Sprint(u.Unit))
+	line("asked", u.Asked, text.Reset)
+	line("has", u.Has, text.Reset)
+	for _, f := range u.Findings {
+		line("differs", f.Words, text.FgRed)
+	}
+	won := u.Why
+	if u.Rank > 0 {
+		won = fmt.Sprintf("%s (rank %d)", u.Why, u.Rank)
+	}
+	line("won", won, text.Reset)
+	for _, l := range u.Over {
+		line("lost", fmt.Sprintf("%s (rank %d): %s; %s", l.Assignment, l.Rank, l.Asked, l.Why), text.FgHiBlack)
+	}
+	line("held", u.Held, text.FgMagenta)
+	if u.Contended {
+		line("fought", "somebody or something changes it back again and again; the device tries once an hour. Find out who", text.FgYellow)
+	}
+	if t := u.Trial; t != nil {
+		line("trial", t.Asked+"; "+t.Why, text.FgBlue)
+		for _, f := range t.Findings {
+			line("would", f.Words, text.FgBlue)
+		}
+	}
+}
+
+func unitColour(u client.UnitWhy) text.Colors {
+	switch {
+	case u.Held != "":
+		return text.Colors{text.FgMagenta}
+	case len(u.Findings) > 0:
+		return text.Colors{text.FgRed}
+	case u.InStep:
+		return text.Colors{text.FgGreen}
+	}
+	return text.Colors{text.FgBlue}
+}
+
+func (a *app) deviceProblems(problems []client.DeviceProblem) {
+	if len(problems) > 0 {
+		fmt.Fprintln(a.out)
+	}
+	for _, p := range problems {
+		sign, colour := "!", text.FgYellow
+		if p.Severity == "error" {
+			sign, colour = "▮▮", text.FgMagenta
+		}
+		fmt.Fprintf(a.out, "%s %s\n", colour.Sprint(sign), a.wrapped(p.Unit+": "+p.Words, 3))
+	}
+}

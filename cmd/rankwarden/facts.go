@@ -1,0 +1,125 @@
+package main
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+)
+
+func (a *app) deviceSet() *cobra.Command {
+	var path, user string
+	var tags []string
+	cmd := &cobra.Command{
+		Use: "set DEVICE", Short: "Set what the organisation knows of a device: path, tags, primary user", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			facts := client.Facts{Device: args[0]}
+			if cmd.Flags().Changed("path") {
+				facts.Path = &path
+			}
+			if cmd.Flags().Changed("tag") {
+				tags = slices.DeleteFunc(tags, func(t string) bool { return t == "" })
+				facts.Tags = &tags
+			}
+			if cmd.Flags().Changed("primary-user") {
+				facts.PrimaryUser = &user
+			}
+			if facts.Path == nil && facts.Tags == nil && facts.PrimaryUser == nil {
+				return unusable{errors.New("say what to set: --path, --tag or --primary-user")}
+			}
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			if err := c.SetFacts(cmd.Context(), []client.Facts{facts}); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(a.out, "Set on %s. Groups by rule follow at once.\n", args[0])
+			return err
+		},
+	}
+	cmd.Flags().StringVar(&path, "path", "", "like north/kirkness/desk; empty takes it away")
+	cmd.Flags().StringSliceVar(&tags, "tag", nil, "`tag` to have, instead of those before; may be repeated")
+	cmd.Flags().StringVar(&user, "primary-user", "", "who mostly works there; empty takes it away")
+	return cmd
+}
+
+// factsBatch is how many devices one request names.
+const factsBatch = 1000
+
+func (a *app) deviceFacts() *cobra.Command {
+	return &cobra.Command{
+		Use: "facts FILE", Short: "Set organisation facts of many devices from a CSV file", Args: cobra.ExactArgs(1),
+		Long: "Set organisation facts of many devices from a CSV file with a header line. The column device is required;\n" +
+			"path, tags (separated by blanks) and primary_user are set where there is a column for them.",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			file, err := os.Open(args[0])
+			if err != nil {
+				return unusable{err}
+			}
+			defer file.Close()
+			facts, err := readFacts(file)
+			if err != nil {
+				return unusable{fmt.Errorf("%s: %w", args[0], err)}
+			}
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			for batch := range slices.Chunk(facts, factsBatch) {
+				if err := c.SetFacts(cmd.Context(), batch); err != nil {
+					return err
+				}
+			}
+			_, err = fmt.Fprintf(a.out, "Set on %s. Groups by rule follow at once.\n", plural(len(facts), "device", "devices"))
+			return err
+		},
+	}
+}
+
+func readFacts(file io.Reader) ([]client.Facts, error) {
+	rows := csv.NewReader(file)
+	header, err := rows.Read()
+	if err != nil {
+		return nil, fmt.Errorf("the header line cannot be read: %w", err)
+	}
+	at := map[string]int{}
+	for i, name := range header {
+		if !slices.Contains([]string{"device", "path", "tags", "primary_user"}, name) {
+			return nil, fmt.Errorf("line 1: there is no column %q; use device, path, tags, primary_user", name)
+		}
+		at[name] = i
+	}
+	if _, ok := at["device"]; !ok {
+		return nil, errors.New("line 1: the column device is missing")
+	}
+	var facts []client.Facts
+	for {
+		row, err := rows.Read()
+		if errors.Is(err, io.EOF) {
+			return facts, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		f := client.Facts{Device: row[at["device"]]}
+		if i, ok := at["path"]; ok {
+			f.Path = &row[i]
+		}
+		if i, ok := at["tags"]; ok {
+			tags := strings.Fields(row[i])
+			f.Tags = &tags
+		}
+		if i, ok := at["primary_user"]; ok {
+			f.PrimaryUser = &row[i]
+		}
+		facts = append(facts, f)
+	}
+}

@@ -1,0 +1,55 @@
+package main
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/core/policy"
+)
+
+func (a *app) policyTidy() *cobra.Command {
+	var write bool
+	cmd := &cobra.Command{
+		Use: "tidy FILE...", Short: "Print policy files in canonical form, comments kept; no service is needed", Args: cobra.MinimumNArgs(1),
+		RunE: func(_ *cobra.Command, files []string) error {
+			for _, file := range files {
+				source, err := readFile(file)
+				if err != nil {
+					return err
+				}
+				doc, problems := policy.Parse(source, nil)
+				if !policy.Usable(problems) {
+					return unusable{fmt.Errorf("%s has errors and stays as it is; run: rankwarden policy check %s", file, file)}
+				}
+				tidy := policy.Write(doc, source)
+				switch {
+				case !write || file == "-":
+					if _, err := a.out.Write(tidy); err != nil {
+						return err
+					}
+				case !bytes.Equal(source, tidy):
+					if err := os.WriteFile(file, tidy, 0o644); err != nil {
+						return unusable{err}
+					}
+					fmt.Fprintf(a.out, "Tidied %s.\n", file)
+				}
+			}
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&write, "write", false, "write the files instead of printing them")
+	return cmd
+}
+
+func (a *app) policySchema() *cobra.Command {
+	return &cobra.Command{
+		Use: "schema", Short: "Print the JSON Schema (2020-12) of policy documents, for editors", Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			_, err := a.out.Write(policy.Schema)
+			return err
+		},
+	}
+}

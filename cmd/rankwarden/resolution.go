@@ -1,0 +1,182 @@
+package main
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/scenario"
+	"rankwarden.example/core/words"
+)
+
+// resolution prints a settled scenario: one block for the devices that meet the same assignments,
+// and one for each device that has reported.
+func (a *app) resolution(s *scenario.Settled) error {
+	for i, scope := range s.Scopes {
+		var alone, together []int
+		for _, d := range scope.Devices {
+			if s.Reports[d] != nil {
+				alone = append(alone, d)
+			} else {
+				together = append(together, d)
+			}
+		}
+		if len(together) > 0 {
+			a.block(s.Device(together[0]), namesOf(together, func(d int) string { return s.Devices[d].Name }))
+		}
+		for _, d := range alone {
+			a.block(s.Device(d), []string{s.Devices[d].Name})
+		}
+		if i < len(s.Scopes)-1 {
+			fmt.Fprintln(a.out)
+		}
+	}
+	c := s.Count()
+	_, err := fmt.Fprintf(a.out, "\n%s, %s of assignments, %s, %d contested.\n", plural(c.Devices, "device", "devices"),
+		plural(c.DistinctSets, "distinct set", "distinct sets"), plural(c.Units, "unit", "units"), c.Contested)
+	return err
+}
+
+// mostNames is how many devices of a block are named.
+const mostNames = 6
+
+func (a *app) block(d scenario.Device, names []string) {
+	title := strings.Join(names[:min(len(names), mostNames)], ", ")
+	if more := len(names) - mostNames; more > 0 {
+		title += fmt.Sprintf(" and %d more", more)
+	}
+	fmt.Fprintln(a.out, text.Bold.Sprint(title))
+	for _, m := range d.Assignments {
+		fmt.Fprintln(a.out, a.metLine(m))
+	}
+	if len(d.Assignments) == 0 {
+		fmt.Fprintln(a.out, "  no assignment reaches it")
+	}
+	if len(d.Enforced.Units) > 0 {
+		fmt.Fprintln(a.out)
+		a.lane(d.Enforced.Units, d.Enforced.Held(nil))
+	}
+	a.problemLines(d.Enforced.Problems)
+	if d.Findings != nil {
+		a.findingLines("Differs from its report", *d.Findings)
+	}
+	if d.Projected != nil {
+		if changed := changedUnits(d.Enforced, *d.Projected); len(changed) > 0 {
+			fmt.Fprintf(a.out, "\n  %s\n", text.Bold.Sprint("On trial: what would change"))
+			a.lane(changed, nil)
+		} else {
+			fmt.Fprintln(a.out, "\n  The trial would change nothing here.")
+		}
+		if d.Forecast != nil {
+			a.findingLines("Forecast: what would differ then", *d.Forecast)
+		}
+	}
+}
+
+func (a *app) metLine(m scenario.Met) string {
+	notes := map[fleet.Reason]string{fleet.Excluded: "excluded", fleet.Outside: "outside", fleet.Undecided: "undecided: a fact is not known"}[m.Reason]
+	if m.Stance == fleet.Trial {
+		notes = strings.TrimPrefix(notes+", on trial", ", ")
+	}
+	line := fmt.Sprintf("  %5d  %-24s policy %s", m.Rank, m.Assignment, m.Policy)
+	if notes != "" {
+		line += "  (" + notes + ")"
+	}
+	if !m.Applies {
+		return text.FgHiBlack.Sprint(line)
+	}
+	return line
+}
+
+// changedUnits are the units of a lane that differ from those of another.
+func changedUnits(from, to resolve.Lane) []resolve.Unit {
+	var changed []resolve.Unit
+	for _, u := range to.Units {
+		i := slices.IndexFunc(from.Units, func(x resolve.Unit) bool { return x.Unit == u.Unit })
+		if i >= 0 && (u.Value == nil) == (from.Units[i].Value == nil) && (u.Value == nil || u.Value.Equal(from.Units[i].Value)) {
+			continue
+		}
+		changed = append(changed, u)
+	}
+	return changed
+}
+
+// lane prints units in the order a reader expects: the value, who won, who lost and why.
+func (a *app) lane(units []resolve.Unit, held []resolve.Held) {
+	sorted := slices.Clone(units)
+	slices.SortFunc(sorted, func(x, y resolve.Unit) int { return words.Compare(x.Unit, y.Unit) })
+	t := a.table()
+	t.AppendHeader(table.Row{"", "Unit", "Value", "Won", "Lost"})
+	section := ""
+	for _, u := range sorted {
+		if s := words.Section(u.Unit); s != section {
+			if section != "" {
+				t.AppendSeparator()
+			}
+			section = s
+		}
+		sign := text.FgGreen.Sprint("●")
+		value := words.Value(u.Unit, u.Value)
+		won := words.Why(u)
+		if slices.ContainsFunc(held, func(h resolve.Held) bool { return h.Unit == u.Unit }) || u.Verdict == resolve.Contested {
+			sign = text.FgMagenta.Sprint("▮▮")
+		}
+		if u.Verdict == resolve.Contested {
+			value = text.FgMagenta.Sprint("no value: contested")
+		}
+		lost := make([]string, len(u.Over))
+		for i, l := range u.Over {
+			lost[i] = fmt.Sprintf("%s (%d): %s; %s", l.Assignment, l.Rank, words.Value(u.Unit, l.Value), words.Lost(l))
+		}
+		t.AppendRow(table.Row{sign, section + ": " + words.Unit(u.Unit), value, won, strings.Join(lost, "\n")})
+	}
+	width := a.width
+	if width == 0 {
+		width = 160
+	}
+	rest := max(width-8-10, 60)
+	t.SetColumnConfigs([]table.ColumnConfig{
+		{Number: 2, WidthMax: rest * 24 / 100, WidthMaxEnforcer: text.WrapSoft}, {Number: 3, WidthMax: rest * 26 / 100, WidthMaxEnforcer: text.WrapSoft},
+		{Number: 4, WidthMax: rest * 20 / 100, WidthMaxEnforcer: text.WrapSoft}, {Number: 5, WidthMax: rest * 30 / 100, WidthMaxEnforcer: text.WrapSoft},
+	})
+	t.Render()
+}
+
+func (a *app) problemLines(problems []resolve.Problem) {
+	if len(problems) == 0 {
+		return
+	}
+	fmt.Fprintln(a.out)
+	for _, p := range problems {
+		sign, colour := "!", text.FgYellow
+		if p.Severity == policy.Error {
+			sign, colour = "▮▮", text.FgMagenta
+		}
+		fmt.Fprintf(a.out, "  %s %s\n", colour.Sprint(sign), a.wrapped(p.Unit+": "+words.Problem(p), 5))
+	}
+}
+
+func (a *app) findingLines(title string, findings []drift.Finding) {
+	if len(findings) == 0 {
+		return
+	}
+	fmt.Fprintf(a.out, "\n  %s\n", text.Bold.Sprint(title))
+	for _, f := range findings {
+		fmt.Fprintf(a.out, "  %s %s\n", text.FgRed.Sprint("◆"), a.wrapped(words.Unit(f.Unit)+": "+words.Finding(f), 4))
+	}
+}
+
+// wrapped breaks running text at the width of the terminal, with the lines after the first indented.
+func (a *app) wrapped(line string, indent int) string {
+	if a.width == 0 {
+		return line
+	}
+	return strings.ReplaceAll(text.WrapSoft(line, max(a.width-indent, 40)), "\n", "\n"+strings.Repeat(" ", indent))
+}

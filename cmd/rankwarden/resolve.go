@@ -1,0 +1,71 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/core/scenario"
+)
+
+func (a *app) resolveCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "resolve FILE", Short: "Settle a scenario, without a service: who wins, who loses, and why", Args: cobra.ExactArgs(1),
+		Long: "Settle a scenario, an organisation in one file with groups, policies, assignments and devices, without a\n" +
+			"service. - reads standard input. --output is table (the default), json (the whole result) or counts (one\n" +
+			"JSON object with numbers and times).\n\n" +
+			"Exit status: 0 no device has an error or a contested unit; 1 one has; 2 the file cannot be used.",
+		Annotations: map[string]string{ownOutputs: "table json counts"},
+		RunE: func(_ *cobra.Command, args []string) error {
+			start := time.Now()
+			s, err := readScenario(args[0])
+			if err != nil {
+				return err
+			}
+			loaded := time.Now()
+			settled := s.Settle()
+			took := time.Since(loaded)
+			switch a.output {
+			case "json":
+				err = settled.WriteJSON(a.out)
+			case "counts":
+				counts := settled.Count()
+				counts.LoadMS, counts.SettleMS = loaded.Sub(start).Milliseconds(), took.Milliseconds()
+				err = a.data(counts)
+			default:
+				err = a.resolution(settled)
+			}
+			if err == nil && !settled.Clean() {
+				err = errNo
+			}
+			return err
+		},
+	}
+}
+
+func readScenario(path string) (*scenario.Scenario, error) {
+	var source []byte
+	var err error
+	if path == "-" {
+		source, err = readFile("-")
+	} else {
+		source, err = os.ReadFile(path)
+	}
+	if err != nil {
+		return nil, unusable{err}
+	}
+	s, err := scenario.Read(source, func(name string) ([]byte, error) {
+		if !filepath.IsLocal(name) {
+			return nil, errors.New("policy files stand beside the scenario or below it: " + name)
+		}
+		return os.ReadFile(filepath.Join(filepath.Dir(path), name))
+	})
+	if err != nil {
+		return nil, unusable{fmt.Errorf("%s: %w", path, err)}
+	}
+	return s, nil
+}

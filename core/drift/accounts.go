@@ -1,0 +1,111 @@
+package drift
+
+import (
+	"cmp"
+	"slices"
+	"time"
+
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
+)
+
+func (c *checker) account(unit resolve.UnitID, desired resolve.AccountValue) {
+	key, _ := unit.AccountKey()
+	a, found := c.state.Managed(key, desired.Name)
+	if desired.State == policy.Absent {
+		if found {
+			c.add(unit, AccountPresent, "", policy.Absent, a.Name)
+		}
+		return
+	}
+	if !found {
+		c.add(unit, AccountMissing, "", desired.Name, nil)
+		return
+	}
+	if state := a.State(); state != desired.State {
+		c.add(unit, AccountState, "", desired.State, state)
+	}
+	if !FitsName(desired.Name, a.Name) {
+		c.add(unit, AccountName, "", desired.Name, a.Name)
+	}
+	if a.FullName != desired.FullName {
+		c.add(unit, AccountDetail, "full_name", desired.FullName, a.FullName)
+	}
+	if a.Description != desired.Description {
+		c.add(unit, AccountDetail, "description", desired.Description, a.Description)
+	}
+	if a.PasswordExpires != desired.PasswordExpires {
+		c.add(unit, AccountDetail, "password_expires", desired.PasswordExpires, a.PasswordExpires)
+	}
+}
+
+// State is enabled or disabled.
+func (a Account) State() policy.State {
+	if a.Enabled {
+		return policy.Enabled
+	}
+	return policy.Disabled
+}
+
+// Managed finds the account that belongs to a key: by the device's own binding; failing that, among
+// accounts with no key that are not built in, by a name that fits the pattern, the first by
+// lower-case name. An empty pattern finds by the binding alone.
+func (s *State) Managed(key, pattern string) (Account, bool) {
+	var fits []Account
+	for _, a := range s.Accounts {
+		switch {
+		case a.Key == key:
+			return a, true
+		case a.Key == "" && a.Builtin == "" && pattern != "" && FitsName(pattern, a.Name):
+			fits = append(fits, a)
+		}
+	}
+	if len(fits) == 0 {
+		return Account{}, false
+	}
+	return slices.MinFunc(fits, func(a, b Account) int {
+		return cmp.Or(cmp.Compare(text.Fold(a.Name), text.Fold(b.Name)), cmp.Compare(a.SID.String(), b.SID.String()))
+	}), true
+}
+
+// FitsName reports whether a name fits a pattern: # stands for one digit, letters compare without case.
+func FitsName(pattern, name string) bool {
+	p, n := []rune(text.Fold(pattern)), []rune(text.Fold(name))
+	if len(p) != len(n) {
+		return false
+	}
+	for i, r := range p {
+		if r == '#' {
+			if n[i] < '0' || n[i] > '9' {
+				return false
+			}
+		} else if r != n[i] {
+			return false
+		}
+	}
+	return true
+}
+
+func (c *checker) rotation(unit resolve.UnitID, desired resolve.RotationValue) {
+	target, _ := unit.Target()
+	last, ever := c.state.LastRotation(target)
+	if !ever {
+		c.add(unit, RotationNever, "", nil, nil)
+		return
+	}
+	if c.Now.Sub(last) > time.Duration(desired.EveryMinutes)*time.Minute+c.Grace {
+		c.add(unit, RotationOverdue, "", desired.EveryMinutes, last.UTC().Format(time.RFC3339))
+	}
+}
+
+// LastRotation is when the password of the target was changed last, of several times the latest.
+func (s *State) LastRotation(target principal.Ref) (last time.Time, ever bool) {
+	for _, r := range s.Rotation {
+		if r.Target == target && (!ever || r.RotatedAt.After(last)) {
+			last, ever = r.RotatedAt, true
+		}
+	}
+	return last, ever
+}

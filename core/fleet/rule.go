@@ -1,0 +1,248 @@
+package fleet
+
+import (
+	"errors"
+	"fmt"
+	"reflect"
+	"slices"
+
+	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/cost"
+	"cel.dev/cel-go/common/types"
+	"cel.dev/cel-go/common/types/ref"
+)
+
+// MaxRule is the longest rule in bytes.
+const MaxRule = 4 << 10
+
+// maxCost bounds the work of one evaluation, in units of CEL's cost model, as estimated when the
+// rule is read, for facts of maxText characters and maxTags tags.
+const (
+	maxCost = 100_000
+	maxText = 256
+	maxTags = 64
+)
+
+// Rule is an expression of the Common Expression Language over one variable, device. It holds for
+// a device, or not, or gives no answer because it reads a fact that is not known.
+type Rule struct {
+	source  string
+	program cel.Program
+	reads   uint16 // facts the expression reads, bits as in factFields
+}
+
+// RuleError is a rule that cannot be used. Line and Column count from 1, in the rule's source.
+type RuleError struct {
+	Line, Column int
+	Message      string
+}
+
+func (e *RuleError) Error() string {
+	return fmt.Sprintf("line %d, column %d: %s", e.Line, e.Column, e.Message)
+}
+
+var ruleEnvironment = mustEnvironment()
+
+func mustEnvironment() *cel.Env {
+	env, err := cel.NewEnv(
+		cel.Variable("device", cel.ObjectType(deviceType)),
+		cel.CustomTypeProvider(factTypes{types.NewEmptyRegistry()}),
+		cel.ParserExpressionSizeLimit(MaxRule),
+	)
+	if err != nil {
+		panic(err) // a constant of this package is wrong
+	}
+	return env
+}
+
+// ParseRule reads and type-checks a rule. Errors are *RuleError.
+func ParseRule(source string) (*Rule, error) {
+	if len(source) > MaxRule {
+		return nil, &RuleError{1, 1, fmt.Sprintf("the rule has %d bytes; at most %d are read", len(source), MaxRule)}
+	}
+	checked, issues := ruleEnvironment.Compile(source)
+	if issues.Err() != nil {
+		first := issues.Errors()[0]
+		return nil, &RuleError{max(first.Location.Line(), 1), first.Location.Column() + 1, first.Message}
+	}
+	if !checked.OutputType().IsExactType(cel.BoolType) {
+		return nil, &RuleError{1, 1, fmt.Sprintf("the rule gives %s; it must be true or false, such as device.os_build >= 22621", checked.OutputType())}
+	}
+	estimate, err := ruleEnvironment.EstimateCost(checked, factSizes{})
+	if err != nil || estimate.Max > maxCost {
+		return nil, &RuleError{1, 1, "the rule would take too long to work out; nest fewer lists in each other"}
+	}
+	program, err := ruleEnvironment.Program(checked, cel.EvalOptions(cel.OptOptimize))
+	if err != nil {
+		return nil, &RuleError{1, 1, err.Error()}
+	}
+	return &Rule{source, program, readBy(checked.NativeRep().Expr())}, nil
+}
+
+func (r *Rule) String() string { return r.source }
+
+// Reads are the names of the facts that the rule reads.
+func (r *Rule) Reads() []string {
+	var names []string
+	for i, name := range factFields {
+		if r.reads>>i&1 == 1 {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+// Holds says whether the rule holds for a device. It is Unknown when the rule reads a fact that is
+// not known, or cannot be worked out for another reason.
+func (r *Rule) Holds(facts *Facts) Truth {
+	out, _, err := r.program.Eval(&factObject{facts})
+	switch {
+	case err != nil:
+		return Unknown
+	case out == types.True:
+		return Yes
+	case out == types.False:
+		return No
+	}
+	return Unknown
+}
+
+// readBy gathers the facts that an expression selects from device. A rule that hands the whole
+// device on reads all of them.
+func readBy(expr ast.Expr) uint16 {
+	var reads uint16
+	selected := 0
+	whole := 0
+	ast.PostOrderVisit(expr, ast.NewExprVisitor(func(e ast.Expr) {
+		switch e.Kind() {
+		case ast.SelectKind:
+			s := e.AsSelect()
+			if s.Operand().Kind() == ast.IdentKind && s.Operand().AsIdent() == "device" {
+				reads |= 1 << slices.Index(factFields, s.FieldName())
+				selected++
+			}
+		case ast.IdentKind:
+			if e.AsIdent() == "device" {
+				whole++
+			}
+		}
+	}))
+	if whole > selected {
+		return 1<<len(factFields) - 1
+	}
+	return reads
+}
+
+const deviceType = "rankwarden.Device"
+
+// factTypes tells the type checker the facts of a device, and reads them.
+type factTypes struct{ *types.Registry }
+
+func (p factTypes) FindStructType(name string) (*types.Type, bool) {
+	if name == deviceType {
+		return types.NewTypeTypeWithParam(types.NewObjectType(deviceType)), true
+	}
+	return p.Registry.FindStructType(name)
+}
+
+func (p factTypes) FindStructFieldNames(name string) ([]string, bool) {
+	if name == deviceType {
+		return factFields, true
+	}
+	return p.Registry.FindStructFieldNames(name)
+}
+
+func (p factTypes) FindStructFieldType(name, field string) (*types.FieldType, bool) {
+	if name != deviceType {
+		return p.Registry.FindStructFieldType(name, field)
+	}
+	kind := types.StringType
+	switch field {
+	case "os_build":
+		kind = types.IntType
+	case "tags":
+		kind = types.NewListType(types.StringType)
+	}
+	if !slices.Contains(factFields, field) {
+		return nil, false
+	}
+	return &types.FieldType{
+		Type:    kind,
+		IsSet:   func(target any) bool { _, err := target.(*Facts).get(field); return err == nil },
+		GetFrom: func(target any) (any, error) { return target.(*Facts).get(field) },
+	}, true
+}
+
+// errUnknownFact makes a rule that reads the fact give no answer.
+var errUnknownFact = errors.New("the fact is not known of this device")
+
+func (f *Facts) get(field string) (any, error) {
+	value := ""
+	switch field {
+	case "name":
+		return f.Name, nil
+	case "path":
+		return f.Path, nil
+	case "tags":
+		return f.Tags, nil
+	case "primary_user":
+		return f.PrimaryUser, nil
+	case "os_build":
+		if f.OSBuild == 0 {
+			return nil, errUnknownFact
+		}
+		return int64(f.OSBuild), nil
+	case "platform":
+		value = f.Platform
+	case "os_version":
+		value = f.OSVersion
+	case "model":
+		value = f.Model
+	case "serial":
+		value = f.Serial
+	}
+	if value == "" {
+		return nil, errUnknownFact
+	}
+	return value, nil
+}
+
+// factSizes tells the estimate of cost how large facts can be.
+type factSizes struct{}
+
+func (factSizes) EstimateSize(element cost.AstNode) *cost.SizeEstimate {
+	if element.Type().IsExactType(cel.ListType(cel.StringType)) {
+		return &cost.SizeEstimate{Max: maxTags}
+	}
+	return &cost.SizeEstimate{Max: maxText}
+}
+
+func (factSizes) EstimateCallCost(string, string, *cost.AstNode, []cost.AstNode) *cost.CallEstimate {
+	return nil
+}
+
+// factObject is a device as the expression language sees it, and all that a rule can name.
+type factObject struct{ facts *Facts }
+
+// ResolveName gives the one variable of rules.
+func (o *factObject) ResolveName(name string) (any, bool) { return o, name == "device" }
+
+// Parent is nil: there are no other names.
+func (o *factObject) Parent() cel.Activation { return nil }
+
+var factObjectType = types.NewObjectType(deviceType)
+
+func (o *factObject) ConvertToNative(to reflect.Type) (any, error) {
+	return nil, fmt.Errorf("a device is no %v", to)
+}
+
+func (o *factObject) ConvertToType(ref.Type) ref.Val {
+	return types.NewErr("a device is no other type")
+}
+
+func (o *factObject) Equal(other ref.Val) ref.Val { return types.Bool(o == other) }
+
+func (o *factObject) Type() ref.Type { return factObjectType }
+
+func (o *factObject) Value() any { return o.facts }

@@ -1,0 +1,57 @@
+package fleet_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/fleet"
+)
+
+// What is not known gives no answer, unless the rest of the rule decides without it.
+func TestRuleInThreeValues(t *testing.T) {
+	desk := &fleet.Facts{Name: "SKL-TKT-001", Platform: "windows", OSBuild: 19045, Path: "north/kirkness/desk", Tags: []string{"kiosk", "spare"}}
+	for rule, want := range map[string]fleet.Truth{
+		`device.os_build >= 19045`:                                   fleet.Yes,
+		`device.os_build > 19045`:                                    fleet.No,
+		`device.model == "Quay 7"`:                                   fleet.Unknown,
+		`!(device.model == "Quay 7")`:                                fleet.Unknown,
+		`device.model == "Quay 7" || "kiosk" in device.tags`:         fleet.Yes,
+		`device.model == "Quay 7" && "bridge" in device.tags`:        fleet.No,
+		`has(device.model) && device.model == "Quay 7"`:              fleet.No,
+		`has(device.model) ? device.model == "x" : true`:             fleet.Yes,
+		`device.path.startsWith("north/")`:                           fleet.Yes,
+		`device.primary_user == ""`:                                  fleet.Yes,
+		`device.tags.exists(t, t.matches("^sp"))`:                    fleet.Yes,
+		`device.name in ["SKL-TKT-001", "SKL-TKT-002"]`:              fleet.Yes,
+		`device.os_build / (device.os_build - 19045) > 1`:            fleet.Unknown,
+		`device.platform == "windows" && size(device.tags) == 2`:     fleet.Yes,
+		`device.os_version.startsWith("10.") || device.serial == ""`: fleet.Unknown,
+	} {
+		r, err := fleet.ParseRule(rule)
+		require.NoError(t, err, rule)
+		assert.Equal(t, want, r.Holds(desk), rule)
+	}
+}
+
+func TestRuleErrorsHaveAPlace(t *testing.T) {
+	for rule, at := range map[string][2]int{
+		`device.os_biuld >= 1`:                   {1, 7},
+		"device.os_build >= 1 &&\n  device.tags": {2, 9},
+		`device.os_build >= "1"`:                 {1, 17},
+		`device.os_build`:                        {1, 1},
+		`device.name ==`:                         {1, 15},
+		`fleet.size > 3`:                         {1, 1},
+		`device.tags.all(a, device.tags.all(b, device.tags.all(c, device.tags.all(d, a < b))))`: {1, 1}, // would take too long
+	} {
+		_, err := fleet.ParseRule(rule)
+		var where *fleet.RuleError
+		require.ErrorAs(t, err, &where, rule)
+		assert.Equal(t, at, [2]int{where.Line, where.Column}, "%s: %v", rule, err)
+		assert.NotEmpty(t, where.Message)
+	}
+	r, err := fleet.ParseRule(`device.os_build > 1 && "a" in device.tags`)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"os_build", "tags"}, r.Reads())
+}

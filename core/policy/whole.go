@@ -1,0 +1,188 @@
+package policy
+
+import (
+	"fmt"
+	"slices"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rotation"
+	"rankwarden.example/core/text"
+)
+
+// checkWhole checks what needs more than one section.
+func (r *reader) checkWhole(doc *Document) {
+	r.checkNames(doc)
+	r.checkMembers(doc)
+	for i, rule := range doc.Rotation {
+		r.checkRotation(doc, rule, fmt.Sprintf("rotation[%d]", i))
+	}
+	if Usable(r.problems) && doc.isEmpty() {
+		r.errorf(r.at(""), "", CodeEmpty, "the policy asks for nothing; add accounts, rotation, membership, builtins, passwords or lockout")
+	}
+}
+
+func (d *Document) isEmpty() bool {
+	empty := func(b *Builtin) bool { return b == nil || *b == Builtin{} }
+	return len(d.Accounts)+len(d.Rotation)+len(d.Membership) == 0 && d.Lockout == nil &&
+		(d.Passwords == nil || d.Passwords.IsEmpty()) &&
+		(d.Builtins == nil || empty(d.Builtins.Administrator) && empty(d.Builtins.Guest))
+}
+
+// checkNames sees that no two accounts are to have one name.
+func (r *reader) checkNames(doc *Document) {
+	type named struct{ name, path string }
+	var all []named
+	if b := doc.Builtins; b != nil {
+		for _, one := range []struct {
+			builtin *Builtin
+			path    string
+		}{{b.Administrator, "builtins.administrator.name"}, {b.Guest, "builtins.guest.name"}} {
+			if one.builtin != nil && one.builtin.Name != nil {
+				all = append(all, named{*one.builtin.Name, one.path})
+			}
+		}
+	}
+	for i, a := range doc.Accounts {
+		if a.Name != "" {
+			all = append(all, named{a.Name, fmt.Sprintf("accounts[%d].name", i)})
+		}
+	}
+	for i, n := range all {
+		for _, other := range all[:i] {
+			if text.Fold(n.name) == text.Fold(other.name) {
+				r.errorf(r.at(n.path), n.path, CodeDuplicate, "line %d already gives the name %q; names compare without case, so choose another", r.at(other.path).Line, other.name)
+				break
+			}
+		}
+	}
+}
+
+func (d *Document) account(ref principal.Ref) (Account, bool) {
+	i := slices.IndexFunc(d.Accounts, func(a Account) bool { return ref == principal.FromKey(a.Key) })
+	if i < 0 {
+		return Account{}, false
+	}
+	return d.Accounts[i], true
+}
+
+func (r *reader) checkMembers(doc *Document) {
+	for i, m := range doc.Membership {
+		path := fmt.Sprintf("membership[%d]", i)
+		for j, ref := range m.Members {
+			at := fmt.Sprintf("%s.members[%d]", path, j)
+			if slices.Contains(m.Remove, ref) {
+				r.errorf(r.at(path+".remove"), path+".remove", CodeMemberRemoved, "%s is both to be a member and to be removed; keep one", ref)
+			}
+			if a, declared := doc.account(ref); declared && a.State == Absent {
+				r.errorf(r.at(at), at, CodeAbsentMember, "%s is to be absent, so it cannot be a member; take it out, or change its state", ref)
+			}
+			r.checkDeclared(doc, ref, at)
+		}
+		for j, ref := range m.Remove {
+			at := fmt.Sprintf("%s.remove[%d]", path, j)
+			if a, declared := doc.account(ref); declared && a.State != Absent && slices.Contains(a.LocalGroups, m.LocalGroup) && !slices.Contains(m.Members, ref) {
+				r.errorf(r.at(at), at, CodeMemberRemoved, "the local_groups of %s put it into %s, and this takes it out; keep one", ref, m.LocalGroup)
+			}
+			r.checkDeclared(doc, ref, at)
+		}
+	}
+}
+
+func (r *reader) checkDeclared(doc *Document, ref principal.Ref, path string) {
+	if ref.Kind() != principal.Account {
+		return
+	}
+	if _, declared := doc.account(ref); declared {
+		return
+	}
+	keys := make([]string, len(doc.Accounts))
+	for i, a := range doc.Accounts {
+		keys[i] = a.Key
+	}
+	hint := "make sure that another policy does, on every device that gets this one"
+	if near := text.Nearest(ref.Value(), keys); near != "" {
+		hint = fmt.Sprintf("did you mean account:%s? Otherwise %s", near, hint)
+	}
+	r.warnf(r.at(path), path, CodeUndeclared, "this policy declares no account with the key %q; %s", ref.Value(), hint)
+}
+
+func (r *reader) checkRotation(doc *Document, rule Rotation, path string) {
+	if rule.Target.IsZero() {
+		return
+	}
+	at := path + ".target"
+	name := ""
+	if rule.Target == principal.Administrator {
+		if b := doc.Builtins; b != nil && b.Administrator != nil && b.Administrator.Enabled != nil && !*b.Administrator.Enabled {
+			r.warnf(r.at(at), at, CodeRotateDisabled, "the built-in administrator is disabled, so nobody can use the password; enable it, or take this out")
+		}
+	} else {
+		r.checkDeclared(doc, rule.Target, at)
+		if a, declared := doc.account(rule.Target); declared {
+			name = a.Name
+			switch {
+			case a.State == Absent:
+				r.errorf(r.at(at), at, CodeRotateAbsent, "%s is to be absent, so it has no password; take this out, or change its state", rule.Target)
+			case a.State == Disabled:
+				r.warnf(r.at(at), at, CodeRotateDisabled, "%s is disabled, so nobody can use the password; enable it, or take this out", rule.Target)
+			case !doc.isPrivileged(a):
+				r.warnf(r.at(at), at, CodeRotateHarmless, "%s is in no privileged local group, so its password opens little; is a group missing from its local_groups?", rule.Target)
+			}
+		} else {
+			name = "#" // another policy names it
+		}
+	}
+	if at := path + ".redraw_name"; rule.RedrawName && !slices.Contains([]rune(name), '#') {
+		r.errorf(r.at(at), at, CodeNoDigits, "the name of %s has no # for new digits; write the name with #, or take this out", rule.Target)
+	}
+	r.checkSecret(doc, rule, path)
+}
+
+func (d *Document) isPrivileged(a Account) bool {
+	isPrivileged := func(group string) bool { return slices.Contains(privileged, group) }
+	return slices.ContainsFunc(a.LocalGroups, isPrivileged) || slices.ContainsFunc(d.Membership, func(m Membership) bool {
+		return isPrivileged(m.LocalGroup) && slices.Contains(m.Members, principal.FromKey(a.Key))
+	})
+}
+
+func (r *reader) checkSecret(doc *Document, rule Rotation, path string) {
+	at := path + ".secret"
+	s := rule.Secret
+	if bits := s.Bits(); s.Style != "" && len(s.Use) > 0 && bits < rotation.MinBits {
+		r.errorf(r.at(at), at, CodeTooWeak, "this secret has %.0f bits; at least %d are needed. Make it longer, or use more classes of characters", bits, rotation.MinBits)
+	}
+	p := doc.Passwords
+	if p == nil {
+		return
+	}
+	if p.MinLength != nil && s.ShortestLength() < *p.MinLength {
+		r.errorf(r.at(at), at, CodeSecretRules, "this secret can be as short as %d characters, but the policy's own passwords.min_length is %d; make it longer", s.ShortestLength(), *p.MinLength)
+	}
+	if p.Complexity != nil && *p.Complexity && s.TooPlain() {
+		r.errorf(r.at(at), at, CodeSecretRules, "this secret uses %d classes of characters, but the policy's own passwords.complexity asks for three; add one", len(s.Use))
+	}
+	if p.MaxAgeDays != nil && *p.MaxAgeDays != 0 && int(rule.Every.Minutes()) > *p.MaxAgeDays*24*60 {
+		every := path + ".every"
+		r.errorf(r.at(every), every, CodeSlowRotation, "the password would expire after %d days, before it is rotated; make \"every\" at most %dd", *p.MaxAgeDays, *p.MaxAgeDays)
+	}
+}
+
+// Bits is the strength of the secret.
+func (s Secret) Bits() float64 {
+	if s.Style == Words {
+		return rotation.WordBits(s.Words)
+	}
+	return rotation.CharacterBits(s.Length, s.Use, s.AvoidLookalikes)
+}
+
+// ShortestLength is the least number of characters the secret can have.
+func (s Secret) ShortestLength() int {
+	if s.Style == Words {
+		return s.Words*(rotation.ShortestWord+1) - 1
+	}
+	return s.Length
+}
+
+// TooPlain reports whether the secret may lack the three classes of characters that complexity asks
+// for. Words have capitals, small letters and hyphens.
+func (s Secret) TooPlain() bool { return s.Style == Characters && len(s.Use) < 3 }

@@ -1,0 +1,169 @@
+package policy
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"go.yaml.in/yaml/v3"
+
+	"rankwarden.example/core/principal"
+)
+
+// Write writes a document in its canonical form: keys in the order of the format, what equals a
+// default left out, two blanks of indentation. Comments of the source, which may be nil, are kept
+// beside what they stood at: a key of the same path, or a list item with the same key, target,
+// local group or text. Parsing what was written gives the document again.
+func Write(doc *Document, source []byte) []byte {
+	root := document(doc)
+	var old yaml.Node
+	if len(source) > 0 && yaml.Unmarshal(source, &old) == nil && old.Kind == yaml.DocumentNode {
+		comments(root, old.Content[0])
+		head, foot := old.HeadComment, old.FootComment
+		root.HeadComment = joinComments(head, root.HeadComment)
+		root.FootComment = joinComments(root.FootComment, foot)
+	}
+	var out bytes.Buffer
+	encoder := yaml.NewEncoder(&out)
+	encoder.SetIndent(2)
+	// Encoding nodes made here into memory cannot fail.
+	_ = encoder.Encode(root)
+	_ = encoder.Close()
+	return out.Bytes()
+}
+
+func joinComments(a, b string) string {
+	if a == "" || b == "" {
+		return a + b
+	}
+	return a + "\n" + b
+}
+
+// comments takes those of old over to the nodes of fresh that are the same thing.
+func comments(fresh, old *yaml.Node) {
+	copyComments(fresh, old)
+	if fresh.Kind != old.Kind {
+		return
+	}
+	switch fresh.Kind {
+	case yaml.MappingNode:
+		for i := 0; i+1 < len(fresh.Content); i += 2 {
+			if at := keyIndex(old, fresh.Content[i].Value); at >= 0 {
+				key, value := fresh.Content[i], fresh.Content[i+1]
+				copyComments(key, old.Content[at])
+				comments(value, old.Content[at+1])
+				liftComment(key, value)
+			}
+		}
+	case yaml.SequenceNode:
+		for _, item := range fresh.Content {
+			same := func(n *yaml.Node) bool { return n.Kind == item.Kind && identity(n) == identity(item) }
+			if at := slices.IndexFunc(old.Content, same); at >= 0 {
+				comments(item, old.Content[at])
+				liftComment(item, item)
+			}
+		}
+	}
+}
+
+// liftComment puts a comment that stood behind a short mapping or list above it, since it is written
+// over several lines now.
+func liftComment(to, from *yaml.Node) {
+	if from.Kind != yaml.ScalarNode && from.Style&yaml.FlowStyle == 0 {
+		to.HeadComment = joinComments(to.HeadComment, from.LineComment)
+		from.LineComment = ""
+	}
+}
+
+func copyComments(to, from *yaml.Node) {
+	to.HeadComment = joinComments(to.HeadComment, from.HeadComment)
+	to.LineComment = joinComments(to.LineComment, from.LineComment)
+	to.FootComment = joinComments(to.FootComment, from.FootComment)
+}
+
+func keyIndex(mapping *yaml.Node, key string) int {
+	for i := 0; i+1 < len(mapping.Content); i += 2 {
+		if mapping.Content[i].Value == key {
+			return i
+		}
+	}
+	return -1
+}
+
+// identity is what makes a list item the same one after an edit.
+func identity(n *yaml.Node) string {
+	if n.Kind != yaml.MappingNode {
+		return strings.ToLower(n.Value)
+	}
+	for _, key := range []string{"key", "target", "local_group"} {
+		if at := keyIndex(n, key); at >= 0 {
+			return strings.ToLower(n.Content[at+1].Value)
+		}
+	}
+	return ""
+}
+
+// mapping builds a mapping key by key.
+type mapping struct{ node *yaml.Node }
+
+func newMapping() mapping { return mapping{&yaml.Node{Kind: yaml.MappingNode}} }
+
+func (m mapping) put(key string, value *yaml.Node) {
+	m.node.Content = append(m.node.Content, &yaml.Node{Kind: yaml.ScalarNode, Value: key}, value)
+}
+
+func (m mapping) text(key, value string) { m.put(key, textNode(value)) }
+
+func (m mapping) plain(key, value string) {
+	m.put(key, &yaml.Node{Kind: yaml.ScalarNode, Value: value})
+}
+
+func (m mapping) number(key string, n int) { m.plain(key, strconv.Itoa(n)) }
+
+func (m mapping) boolean(key string, b bool) { m.plain(key, strconv.FormatBool(b)) }
+
+func (m mapping) list(key string, values []string) {
+	if len(values) == 0 {
+		return
+	}
+	n := &yaml.Node{Kind: yaml.SequenceNode, Style: yaml.FlowStyle}
+	for _, v := range values {
+		n.Content = append(n.Content, textNode(v))
+	}
+	m.put(key, n)
+}
+
+func (m mapping) refs(key string, refs []principal.Ref) {
+	if len(refs) == 0 {
+		return
+	}
+	n := &yaml.Node{Kind: yaml.SequenceNode}
+	for _, ref := range refs {
+		n.Content = append(n.Content, textNode(ref.String()))
+	}
+	m.put(key, n)
+}
+
+// textNode is marked as text, so that the encoder quotes what would be read as something else.
+func textNode(s string) *yaml.Node {
+	n := &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s}
+	if strings.Contains(s, "\n") {
+		n.Style = yaml.LiteralStyle
+	}
+	return n
+}
+
+// Duration writes minutes as a policy does, in the largest unit that divides them.
+func Duration(d time.Duration) string {
+	minutes := int(d.Minutes())
+	switch {
+	case minutes != 0 && minutes%(24*60) == 0:
+		return fmt.Sprintf("%dd", minutes/(24*60))
+	case minutes != 0 && minutes%60 == 0:
+		return fmt.Sprintf("%dh", minutes/60)
+	}
+	return fmt.Sprintf("%dm", minutes)
+}

@@ -1,0 +1,178 @@
+package resolve
+
+import (
+	"cmp"
+	"encoding/binary"
+	"slices"
+
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/policy"
+)
+
+// Resolution is what is settled for the devices of one scope. Projected is nil unless a trial
+// assignment applies.
+type Resolution struct {
+	Enforced  Lane  `json:"enforced"`
+	Projected *Lane `json:"projected,omitempty"`
+}
+
+// Settle settles what the assignments that apply ask, in whatever order they come. The undecided
+// are those that would apply if a fact were known.
+func Settle(applying, undecided []Assignment) Resolution {
+	all := slices.Concat(applying, undecided)
+	indexes := make([]int, len(all))
+	for i := range indexes {
+		indexes[i] = i
+	}
+	return NewSettler(all).Settle(indexes[:len(applying)], indexes[len(applying):])
+}
+
+// Settler settles many sets out of the same assignments. What the same assignments ask of the same
+// unit is settled once and shared by all sets that have it, so values must not be changed.
+// A Settler is not for several goroutines.
+type Settler struct {
+	assignments []Assignment
+	place       []int32 // of each assignment, by rank and name
+	units       []UnitID
+	asks        [][]ask         // of each assignment
+	claims      [][]Claim       // of each unit while a lane is settled, and who made them
+	by          [][]int32       // at the same indexes
+	settled     map[string]Unit // by unit and the assignments that ask
+	key         []byte
+}
+
+// ask is what an assignment wants of a unit, by the unit's index.
+type ask struct {
+	unit  int32
+	value Value
+}
+
+// NewSettler prepares to settle sets of the assignments, whose names must differ.
+func NewSettler(assignments []Assignment) *Settler {
+	s := &Settler{assignments: assignments, settled: map[string]Unit{}}
+	for _, a := range assignments {
+		for _, ask := range a.Policy.Asks {
+			s.units = append(s.units, ask.Unit)
+		}
+	}
+	slices.SortFunc(s.units, UnitID.Compare)
+	s.units = slices.Compact(s.units)
+	s.claims, s.by = make([][]Claim, len(s.units)), make([][]int32, len(s.units))
+	order := make([]int, len(assignments))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int {
+		return cmp.Or(cmp.Compare(assignments[a].Rank, assignments[b].Rank), cmp.Compare(assignments[a].Name, assignments[b].Name))
+	})
+	s.place = make([]int32, len(assignments))
+	for place, i := range order {
+		s.place[i] = int32(place)
+	}
+	index := make(map[UnitID]int32, len(s.units))
+	for i, u := range s.units {
+		index[u] = int32(i)
+	}
+	asks := map[*Policy][]ask{}
+	for _, a := range assignments {
+		if asks[a.Policy] == nil {
+			for _, p := range a.Policy.Asks {
+				asks[a.Policy] = append(asks[a.Policy], ask{index[p.Unit], p.Value})
+			}
+		}
+		s.asks = append(s.asks, asks[a.Policy])
+	}
+	return s
+}
+
+// Settle settles what the assignments with the indexes ask; see [Settle].
+func (s *Settler) Settle(applying, undecided []int) Resolution {
+	ordered := slices.Clone(applying)
+	slices.SortFunc(ordered, func(a, b int) int { return cmp.Compare(s.place[a], s.place[b]) })
+	enforced := make([]int, 0, len(ordered))
+	for _, i := range ordered {
+		if s.assignments[i].Stance != fleet.Trial {
+			enforced = append(enforced, i)
+		}
+	}
+	r := Resolution{Enforced: s.lane(enforced)}
+	if len(enforced) < len(ordered) {
+		projected := s.lane(ordered)
+		for i := range projected.Problems {
+			projected.Problems[i].Holds = []UnitID{}
+		}
+		r.Projected = &projected
+	}
+	for _, i := range undecided {
+		r.undecided(s.assignments[i])
+	}
+	return r
+}
+
+// undecided notes that nobody can say whether an assignment applies.
+func (r *Resolution) undecided(a Assignment) {
+	severity := policy.Error
+	if a.Stance == fleet.Trial {
+		severity = policy.Warning
+	} else {
+		r.Enforced.add(Problem{UndecidedScope, severity, a.Name, "", []UnitID{EveryUnit}})
+	}
+	if r.Projected != nil {
+		r.Projected.add(Problem{UndecidedScope, severity, a.Name, "", []UnitID{}})
+	}
+}
+
+func (l *Lane) add(p Problem) {
+	l.Problems = append(l.Problems, p)
+	sortProblems(l.Problems)
+}
+
+// lane settles the assignments, which come by rank and name.
+func (s *Settler) lane(assignments []int) Lane {
+	var touched []int32
+	for _, i := range assignments {
+		a := s.assignments[i]
+		for _, ask := range s.asks[i] {
+			if len(s.claims[ask.unit]) == 0 {
+				touched = append(touched, ask.unit)
+			}
+			s.claims[ask.unit] = append(s.claims[ask.unit], Claim{a.Name, a.Rank, s.units[ask.unit], ask.value})
+			s.by[ask.unit] = append(s.by[ask.unit], int32(i))
+		}
+	}
+	slices.Sort(touched)
+	w := &whole{assignments: s.assignments, chosen: assignments, settled: make([]Setting, 0, len(touched))}
+	lane := Lane{Units: make([]Unit, 0, len(touched))}
+	for _, u := range touched {
+		unit := s.unit(u)
+		// Accounts come before membership in the order of names, so rule 4 finds them settled.
+		if m, ok := unit.Value.(Members); ok {
+			unit.Value = w.withoutAbsent(unit.Unit, m)
+		}
+		if unit.Value != nil {
+			w.settled = append(w.settled, Setting{unit.Unit, unit.Value})
+		}
+		lane.Units = append(lane.Units, unit)
+		s.claims[u], s.by[u] = s.claims[u][:0], s.by[u][:0]
+	}
+	lane.Problems = w.check(lane.Units)
+	return lane
+}
+
+// unit settles the claims gathered for a unit, or finds that done before.
+func (s *Settler) unit(u int32) Unit {
+	s.key = binary.LittleEndian.AppendUint32(s.key[:0], uint32(u))
+	for _, i := range s.by[u] {
+		s.key = binary.LittleEndian.AppendUint32(s.key, uint32(i))
+	}
+	if known, ok := s.settled[string(s.key)]; ok {
+		return known
+	}
+	settled := settleValue
+	if s.units[u].Family() == Membership {
+		settled = settleGroup
+	}
+	unit := settled(slices.Clone(s.claims[u]))
+	s.settled[string(s.key)] = unit
+	return unit
+}

@@ -1,0 +1,256 @@
+package resolve
+
+import (
+	"slices"
+	"strings"
+
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/text"
+)
+
+// whole is a lane while it is being settled: what its units have come to, together.
+type whole struct {
+	assignments []Assignment
+	chosen      []int     // those of the lane
+	settled     []Setting // sorted by unit; contested units have none
+	problems    []Problem
+}
+
+// value is what a unit has been settled to, nil where it has not.
+func (w *whole) value(unit UnitID) Value {
+	i, found := slices.BinarySearchFunc(w.settled, unit, func(s Setting, u UnitID) int { return s.Unit.Compare(u) })
+	if !found {
+		return nil
+	}
+	return w.settled[i].Value
+}
+
+// policy is that of an assignment of the lane.
+func (w *whole) policy(assignment string) *Policy {
+	for _, i := range w.chosen {
+		if w.assignments[i].Name == assignment {
+			return w.assignments[i].Policy
+		}
+	}
+	return &Policy{}
+}
+
+func (w *whole) add(code Code, severity policy.Severity, unit, detail string, holds ...UnitID) {
+	if holds == nil {
+		holds = []UnitID{}
+	}
+	slices.SortFunc(holds, UnitID.Compare)
+	w.problems = append(w.problems, Problem{code, severity, unit, detail, holds})
+}
+
+func (w *whole) warn(code Code, unit UnitID, detail string) {
+	w.add(code, policy.Warning, unit.String(), detail)
+}
+
+func (w *whole) account(ref principal.Ref) (AccountValue, bool) {
+	v, ok := w.value(AccountOf(ref.Value())).(AccountValue)
+	return v, ok
+}
+
+func (w *whole) hasRotation(ref principal.Ref) bool { return w.value(RotationOf(ref)) != nil }
+
+// withoutAbsent drops members that are to be absent from the device (rule 4 of local groups).
+func (w *whole) withoutAbsent(unit UnitID, m Members) Members {
+	isAbsent := func(ref principal.Ref) bool {
+		if ref.Kind() != principal.Account {
+			return false
+		}
+		a, ok := w.account(ref)
+		return ok && a.State == policy.Absent
+	}
+	if !slices.ContainsFunc(m.Present, isAbsent) {
+		return m
+	}
+	m.Present = slices.Clone(m.Present)
+	m.Present = slices.DeleteFunc(m.Present, func(ref principal.Ref) bool {
+		absent := isAbsent(ref)
+		if absent {
+			w.warn(MemberOfAbsentAccount, unit, ref.String())
+		}
+		return absent
+	})
+	return m
+}
+
+// check looks at the settled units of a lane together.
+func (w *whole) check(units []Unit) []Problem {
+	w.checkNames(units)
+	w.checkAges()
+	for _, u := range units {
+		if target, ok := u.Unit.Target(); ok {
+			if rotation, settled := u.Value.(RotationValue); settled {
+				w.checkRotation(u.Unit, target, rotation)
+			}
+		}
+		if m, ok := u.Value.(Members); ok {
+			w.checkMembers(u.Unit, m)
+		}
+		w.checkOutside(u)
+	}
+	if m, ok := w.value(Administrators).(Members); ok {
+		w.checkAdministrators(units, m)
+	}
+	sortProblems(w.problems)
+	if w.problems == nil {
+		return []Problem{}
+	}
+	return w.problems
+}
+
+func (w *whole) checkNames(units []Unit) {
+	type named struct {
+		unit UnitID
+		name string
+	}
+	var all []named
+	for _, u := range units {
+		name := ""
+		switch v := u.Value.(type) {
+		case AccountValue:
+			if v.State != policy.Absent {
+				name = v.Name
+			}
+		case Text:
+			if _, property, _ := u.Unit.Builtin(); property == BuiltinName {
+				name = string(v)
+			}
+		}
+		if name == "" || strings.Contains(name, "#") {
+			continue
+		}
+		name = text.Fold(name)
+		for _, other := range all { // in the order of units, so the pair is sorted
+			if other.name == name {
+				w.add(NameClash, policy.Error, other.unit.String()+"+"+u.Unit.String(), "", other.unit, u.Unit)
+			}
+		}
+		all = append(all, named{u.Unit, name})
+	}
+}
+
+func (w *whole) checkAges() {
+	least, hasMin := w.value(MinAgeDays).(Int)
+	most, hasMax := w.value(MaxAgeDays).(Int)
+	if hasMin && hasMax && most != 0 && least >= most {
+		w.add(MinAgeNotBelowMaxAge, policy.Error, MinAgeDays.String(), "", MaxAgeDays, MinAgeDays)
+	}
+}
+
+func (w *whole) checkRotation(unit UnitID, target principal.Ref, r RotationValue) {
+	fail := func(code Code) { w.add(code, policy.Error, unit.String(), "", unit) }
+	if target == principal.Administrator {
+		if enabled, ok := w.value(BuiltinOf(target, BuiltinEnabled)).(Bool); ok && !bool(enabled) {
+			w.warn(RotationTargetDisabled, unit, "")
+		}
+	} else {
+		switch a, ok := w.account(target); {
+		case !ok:
+			fail(RotationTargetUndeclared)
+		case a.State == policy.Absent:
+			fail(RotationTargetAbsent)
+		case a.State == policy.Disabled:
+			w.warn(RotationTargetDisabled, unit, "")
+		}
+	}
+	if least, ok := w.value(MinLength).(Int); ok && r.Secret.ShortestLength() < int(least) {
+		fail(RotationSecretTooShort)
+	}
+	if complexity, ok := w.value(Complexity).(Bool); ok && bool(complexity) && r.Secret.TooPlain() {
+		fail(RotationSecretTooPlain)
+	}
+	if most, ok := w.value(MaxAgeDays).(Int); ok && most != 0 && r.EveryMinutes > int(most)*24*60 {
+		w.warn(RotationSlowerThanMaxAge, unit, "")
+	}
+}
+
+func (w *whole) checkMembers(unit UnitID, m Members) {
+	for _, ref := range m.Present {
+		if ref.Kind() != principal.Account {
+			continue
+		}
+		a, declared := w.account(ref)
+		switch {
+		case !declared:
+			w.warn(MemberUndeclared, unit, ref.String())
+		case unit == Administrators && a.State == policy.Enabled && !w.hasRotation(ref):
+			w.warn(AccountWithoutRotation, unit, ref.String())
+		}
+	}
+}
+
+// checkOutside looks for closed groups that leave out an account although the policies that
+// settled it want it in.
+func (w *whole) checkOutside(u Unit) {
+	a, ok := u.Value.(AccountValue)
+	if !ok || a.State == policy.Absent {
+		return
+	}
+	key, _ := u.Unit.AccountKey()
+	ref := principal.FromKey(key)
+	reported := map[UnitID]bool{}
+	for _, assignment := range u.From {
+		for _, ask := range w.policy(assignment).Asks {
+			s, ok := ask.Value.(Statement)
+			if !ok || reported[ask.Unit] || !slices.Contains(s.Members, ref) {
+				continue
+			}
+			if m, settled := w.value(ask.Unit).(Members); settled && m.Closed && !m.Has(ref) {
+				reported[ask.Unit] = true
+				w.warn(AccountOutsideGroup, ask.Unit, ref.String())
+			}
+		}
+	}
+}
+
+// checkAdministrators sees that somebody can get in.
+func (w *whole) checkAdministrators(units []Unit, m Members) {
+	if !m.Closed {
+		return
+	}
+	usable, breakGlass := 0, 0
+	for _, ref := range m.Present {
+		switch {
+		case w.isBreakGlass(ref):
+			usable, breakGlass = usable+1, breakGlass+1
+		case ref.Kind() != principal.Account && ref.Kind() != principal.Builtin:
+			usable++
+		}
+	}
+	if usable == 0 {
+		var holds []UnitID
+		for _, u := range units {
+			account, _, builtin := u.Unit.Builtin()
+			family := u.Unit.Family()
+			if u.Unit == Administrators || family == Accounts || family == Rotation || builtin && account == principal.Administrator {
+				holds = append(holds, u.Unit)
+			}
+		}
+		w.add(NoAdminPath, policy.Error, Administrators.String(), "", holds...)
+	}
+	if breakGlass == 0 {
+		w.warn(NoBreakGlass, Administrators, "")
+	}
+	if l, ok := w.value(Lockout).(LockoutValue); ok && l.Threshold > 0 && l.DurationMinutes == 0 && usable > 0 && usable == breakGlass {
+		w.warn(LockoutCanSealDevice, Lockout, "")
+	}
+}
+
+// isBreakGlass reports whether the principal can be used without a network: an account of the
+// device itself that is enabled and whose password is kept.
+func (w *whole) isBreakGlass(ref principal.Ref) bool {
+	switch {
+	case ref.Kind() == principal.Account:
+		a, ok := w.account(ref)
+		return ok && a.State == policy.Enabled && w.hasRotation(ref)
+	case ref == principal.Administrator:
+		enabled, ok := w.value(BuiltinOf(ref, BuiltinEnabled)).(Bool)
+		return ok && bool(enabled) && w.hasRotation(ref)
+	}
+	return false
+}

@@ -1,0 +1,47 @@
+package scenario
+
+import (
+	"errors"
+	"fmt"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+)
+
+// Formats of the file that is read and of the document that is written.
+const (
+	Format           = "rankwarden.scenario/1"
+	ResolutionFormat = "rankwarden.resolution/1"
+)
+
+// Scenario is an organisation, ready to be settled.
+type Scenario struct {
+	Directory   *principal.Table
+	At          *time.Time // the time of findings; nil: that of each report
+	Groups      []fleet.Group
+	Policies    []*resolve.Policy
+	Scopes      []fleet.Assignment   // who meets the assignments
+	Assignments []resolve.Assignment // what they ask, at the same indexes
+	Devices     []fleet.Facts
+	Reports     map[int]*drift.Report // by index of the device
+}
+
+// Error says where a scenario cannot be used.
+type Error struct {
+	Where string // such as assignments[2].policy, or line 7
+	Err   error
+}
+
+func (e *Error) Error() string { return e.Where + ": " + e.Err.Error() }
+
+func (e *Error) Unwrap() error { return e.Err }
+
+func fail(where, format string, args ...any) error {
+	return &Error{where, fmt.Errorf(format, args...)}
+}
+
+// ErrPolicy is matched by the errors for a policy with problems.
+var ErrPolicy = errors.New("a policy cannot be used")

@@ -1,0 +1,145 @@
+package words
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+)
+
+const notReported = "not reported"
+
+// Has says what a device has for a unit, as it reported. Pattern is the name that is asked of a
+// managed account; it is only used for accounts the device has not bound.
+func Has(unit resolve.UnitID, asked resolve.Value, state *drift.State, directory principal.Directory) string {
+	switch unit.Family() {
+	case resolve.Membership:
+		return hasMembers(unit, state, directory)
+	case resolve.Accounts:
+		return hasAccount(unit, asked, state)
+	case resolve.Rotation:
+		target, _ := unit.Target()
+		if last, ever := state.LastRotation(target); ever {
+			return "last changed " + last.UTC().Format(time.DateTime)
+		}
+		return "never changed by Rank Warden"
+	case resolve.Locking:
+		if state.Lockout == nil {
+			return notReported
+		}
+		return Lockout(*state.Lockout)
+	}
+	if value := state.Value(unit); value != nil {
+		return Value(unit, value)
+	}
+	return notReported
+}
+
+func hasMembers(unit resolve.UnitID, state *drift.State, directory principal.Directory) string {
+	name, _ := unit.LocalGroup()
+	group, there := state.Group(name)
+	if !there {
+		return "no such local group"
+	}
+	if len(group.Members) == 0 {
+		return "nobody"
+	}
+	list := make([]string, len(group.Members))
+	for i, m := range group.Members {
+		list[i] = Principal(state.Name(m.SID, directory))
+	}
+	return fmt.Sprintf("%d: %s", len(list), strings.Join(list, ", "))
+}
+
+func hasAccount(unit resolve.UnitID, asked resolve.Value, state *drift.State) string {
+	key, _ := unit.AccountKey()
+	pattern := ""
+	if a, ok := asked.(resolve.AccountValue); ok {
+		pattern = a.Name
+	}
+	a, there := state.Managed(key, pattern)
+	if !there {
+		return "no such account"
+	}
+	say := Account(policy.AccountRule{Name: a.Name, State: a.State(), FullName: a.FullName, Description: a.Description, PasswordExpires: a.PasswordExpires})
+	if a.Locked {
+		say += ", locked"
+	}
+	return say
+}
+
+// Finding says in one sentence what differs.
+func Finding(f drift.Finding) string {
+	subject := f.Subject
+	if ref, err := principal.Parse(f.Subject); err == nil {
+		subject = Principal(ref)
+	}
+	switch f.Kind {
+	case drift.MemberExtra:
+		return subject + " is a member, and nobody asked for it"
+	case drift.MemberForbidden:
+		return subject + " is a member, and must not be"
+	case drift.MemberMissing:
+		switch f.Actual {
+		case drift.NoSuchAccount:
+			return subject + " should be a member, and does not exist on the device"
+		case drift.NotKnown:
+			return subject + " should be a member, and the directory does not know it"
+		}
+		return subject + " should be a member"
+	case drift.GroupMissing:
+		return "the local group does not exist on the device"
+	case drift.AccountMissing:
+		return fmt.Sprintf("there is no account %v", f.Expected)
+	case drift.AccountPresent:
+		return fmt.Sprintf("%v is there, and should be gone", f.Actual)
+	case drift.AccountState:
+		return fmt.Sprintf("%v instead of %v", f.Actual, f.Expected)
+	case drift.AccountName:
+		return fmt.Sprintf("called %v instead of %v", f.Actual, f.Expected)
+	case drift.AccountDetail:
+		return fmt.Sprintf("%s is %s instead of %s", strings.ReplaceAll(f.Subject, "_", " "), detail(f.Actual), detail(f.Expected))
+	case drift.RotationNever:
+		return "its password was never changed by Rank Warden, so nobody has it"
+	case drift.RotationOverdue:
+		return fmt.Sprintf("last changed %v, which is too long ago", f.Actual)
+	case drift.UnitUnsupported:
+		return "this device cannot carry it"
+	case drift.ApplyFailed:
+		if subject != "" {
+			return fmt.Sprintf("the device could not change %s: %v", subject, f.Actual)
+		}
+		return fmt.Sprintf("the device could not change it: %v", f.Actual)
+	}
+	return instead(f)
+}
+
+func instead(f drift.Finding) string {
+	expected, _ := f.Expected.(resolve.Value)
+	switch actual := f.Actual.(type) {
+	case resolve.Value:
+		return fmt.Sprintf("%s instead of %s", Value(f.Unit, actual), Value(f.Unit, expected))
+	case policy.LockoutRule:
+		return fmt.Sprintf("%s instead of %s", Lockout(actual), Value(f.Unit, expected))
+	}
+	return notReported
+}
+
+func detail(value any) string {
+	switch v := value.(type) {
+	case bool:
+		if v {
+			return "on"
+		}
+		return "off"
+	case string:
+		if v != "" {
+			return fmt.Sprintf("%q", v)
+		}
+	}
+	return "empty"
+}

@@ -1,0 +1,70 @@
+package words
+
+import (
+	"fmt"
+	"strings"
+
+	"rankwarden.example/core/resolve"
+)
+
+// Why says how a unit was settled: who won, who lost, and why.
+func Why(u resolve.Unit) string {
+	from := strings.Join(u.From, " and ")
+	switch u.Verdict {
+	case "":
+		return "nobody asks for it now"
+	case resolve.Sole:
+		return from + ", alone"
+	case resolve.Agreed:
+		if n := len(u.From) + len(u.Over); n > 2 {
+			return fmt.Sprintf("%d assignments agree", n)
+		}
+		return strings.Join(append(append([]string{}, u.From...), losers(u.Over)...), " and ") + " agree"
+	case resolve.Ranked:
+		return from + " outranks " + strings.Join(losers(u.Over), ", ")
+	case resolve.Stricter:
+		return from + ", stricter than " + strings.Join(losers(u.Over), ", ") + " at equal rank"
+	case resolve.Contested:
+		return strings.Join(disputed(u.Over), " and ") + " differ at equal rank"
+	}
+	if m, ok := u.Value.(resolve.Members); ok && m.Closed {
+		if n := len(u.Over); n > 0 {
+			return fmt.Sprintf("%s closes the group; %d set aside", from, n)
+		}
+		return from + " close the group together"
+	}
+	return from + ", put together"
+}
+
+func losers(over []resolve.Lost) []string {
+	list := make([]string, len(over))
+	for i, l := range over {
+		list[i] = l.Assignment
+	}
+	return list
+}
+
+func disputed(over []resolve.Lost) []string {
+	var list []string
+	for _, l := range over {
+		if l.Why == resolve.Disputed {
+			list = append(list, l.Assignment)
+		}
+	}
+	return list
+}
+
+// Lost says why a claim did not decide.
+func Lost(l resolve.Lost) string {
+	switch l.Why {
+	case resolve.Same:
+		return "agrees"
+	case resolve.Outranked:
+		return "outranked"
+	case resolve.LessStrict:
+		return "less strict"
+	case resolve.Closed:
+		return "set aside, the group is closed"
+	}
+	return "contested"
+}

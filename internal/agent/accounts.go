@@ -1,0 +1,220 @@
+package agent
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
+	"rankwarden.example/internal/agent/host"
+)
+
+func (p *pass) eachAccount(do func(unit resolve.UnitID, key string, desired resolve.AccountValue)) {
+	for _, s := range p.settings {
+		if desired, ok := s.Value.(resolve.AccountValue); ok && p.fatal == nil {
+			key, _ := s.Unit.AccountKey()
+			do(s.Unit, key, desired)
+		}
+	}
+}
+
+func (p *pass) bound(key string) (drift.Account, bool) { return p.account(p.bindings[key]) }
+
+func (p *pass) account(sid principal.SID) (drift.Account, bool) {
+	i := slices.IndexFunc(p.state.Accounts, func(a drift.Account) bool { return !sid.IsZero() && a.SID == sid })
+	if i < 0 {
+		return drift.Account{}, false
+	}
+	return p.state.Accounts[i], true
+}
+
+// candidates are the accounts that could be taken for a key without a binding: those whose name
+// fits, or failing that one of the former names, that are neither built in nor bound.
+func (p *pass) candidates(desired resolve.AccountValue) []drift.Account {
+	for _, pattern := range append([]string{desired.Name}, desired.Formerly...) {
+		var fit []drift.Account
+		for _, a := range p.state.Accounts {
+			if a.Builtin == "" && a.Key == "" && drift.FitsName(pattern, a.Name) {
+				fit = append(fit, a)
+			}
+		}
+		if len(fit) > 0 {
+			return fit
+		}
+	}
+	return nil
+}
+
+// accountIn sees that an account that is to exist does, with its details, and is enabled if it is
+// to be. A new or adopted account gets a password that nobody knows before it gains anything.
+func (p *pass) accountIn(unit resolve.UnitID, key string, desired resolve.AccountValue) {
+	if desired.State == policy.Absent {
+		return
+	}
+	a, found := p.bound(key)
+	if !found {
+		candidates := p.candidates(desired)
+		switch {
+		case len(candidates) > 1:
+			p.one(unit, func() error { return severalFit(candidates) })
+			return
+		case len(candidates) == 1:
+			if a, found = p.adopt(unit, key, candidates[0]); !found {
+				return
+			}
+		default:
+			if a, found = p.create(unit, key, desired); !found {
+				return
+			}
+		}
+	}
+	p.describe(unit, a, desired)
+	if desired.State == policy.Enabled && !a.Enabled {
+		p.enable(unit, a.SID)
+	}
+}
+
+func severalFit(candidates []drift.Account) error {
+	names := make([]string, len(candidates))
+	for i, a := range candidates {
+		names[i] = a.Name
+	}
+	slices.Sort(names)
+	return fmt.Errorf("several accounts fit the name: %s; rename or remove all but one", strings.Join(names, ", "))
+}
+
+// adopt takes over an account that was there: whoever used it is signed out and no longer knows its
+// password.
+func (p *pass) adopt(unit resolve.UnitID, key string, a drift.Account) (drift.Account, bool) {
+	ok := p.one(unit, func() error {
+		if err := p.host.EndSessions(p.ctx, a.SID); err != nil {
+			return err
+		}
+		return p.host.SetPassword(p.ctx, a.SID, unknownSecret(p.job.Random, p.minLength()))
+	})
+	if !ok {
+		return a, false
+	}
+	p.bindings[key] = a.SID
+	p.read()
+	return p.bound(key)
+}
+
+func (p *pass) create(unit resolve.UnitID, key string, desired resolve.AccountValue) (drift.Account, bool) {
+	ok := p.one(unit, func() error {
+		name, err := p.freeName(desired.Name)
+		if err != nil {
+			return err
+		}
+		sid, err := p.host.CreateAccount(p.ctx, name)
+		if err != nil {
+			return err
+		}
+		p.bindings[key] = sid
+		return p.host.SetPassword(p.ctx, sid, unknownSecret(p.job.Random, p.minLength()))
+	})
+	p.read()
+	a, found := p.bound(key)
+	return a, found && ok
+}
+
+// nameDraws is how often digits are drawn before the device gives up finding a free name.
+const nameDraws = 100
+
+var errNoName = errors.New("every name of the pattern that was drawn is taken; give the pattern more digits")
+
+// freeName draws the digits of a pattern until no account or local group has the name.
+func (p *pass) freeName(pattern string) (string, error) {
+	taken := map[string]bool{}
+	for _, a := range p.state.Accounts {
+		taken[text.Fold(a.Name)] = true
+	}
+	for _, g := range p.state.LocalGroups {
+		taken[text.Fold(g.LocalGroup)] = true
+	}
+	for range nameDraws {
+		if name := drawName(p.job.Random, pattern); !taken[text.Fold(name)] {
+			return name, nil
+		}
+	}
+	return "", errNoName
+}
+
+func (p *pass) describe(unit resolve.UnitID, a drift.Account, desired resolve.AccountValue) {
+	var details host.Details
+	if a.FullName != desired.FullName {
+		details.FullName = &desired.FullName
+	}
+	if a.Description != desired.Description {
+		details.Description = &desired.Description
+	}
+	if a.PasswordExpires != desired.PasswordExpires {
+		details.PasswordExpires = &desired.PasswordExpires
+	}
+	if details != (host.Details{}) {
+		p.one(unit, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) })
+	}
+}
+
+func (p *pass) enable(unit resolve.UnitID, account principal.SID) {
+	p.one(unit, func() error { return p.host.EnableAccount(p.ctx, account, true) })
+}
+
+// accountOut disables, deletes or renames an account, after others were made usable.
+func (p *pass) accountOut(unit resolve.UnitID, key string, desired resolve.AccountValue) {
+	if desired.State == policy.Absent {
+		p.remove(unit, key, desired)
+		return
+	}
+	a, found := p.bound(key)
+	if !found {
+		return
+	}
+	if desired.State == policy.Disabled && a.Enabled {
+		p.disable(unit, a.SID)
+	}
+	if !drift.FitsName(desired.Name, a.Name) {
+		p.one(unit, func() error {
+			name, err := p.freeName(desired.Name)
+			if err != nil {
+				return err
+			}
+			return p.host.RenameAccount(p.ctx, a.SID, name)
+		})
+		p.read()
+	}
+}
+
+func (p *pass) remove(unit resolve.UnitID, key string, desired resolve.AccountValue) {
+	a, found := p.bound(key)
+	if !found {
+		if a, found = p.state.Managed(key, desired.Name); !found {
+			return
+		}
+	}
+	p.one(unit, func() error {
+		if err := p.guard(a.SID); err != nil {
+			return err
+		}
+		if err := p.host.EndSessions(p.ctx, a.SID); err != nil {
+			return err
+		}
+		return p.host.DeleteAccount(p.ctx, a.SID)
+	})
+	p.read()
+}
+
+func (p *pass) disable(unit resolve.UnitID, account principal.SID) {
+	p.one(unit, func() error {
+		if err := p.guard(account); err != nil {
+			return err
+		}
+		return p.host.EnableAccount(p.ctx, account, false)
+	})
+	p.read()
+}

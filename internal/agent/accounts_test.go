@@ -1,0 +1,198 @@
+package agent_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/host/simulated"
+)
+
+// unit makes a setting from its name and its value as JSON.
+func unit(name, value string) resolve.Setting {
+	var s resolve.Setting
+	if err := json.Unmarshal([]byte(`{"unit": "`+name+`", "value": `+value+`}`), &s); err != nil {
+		panic(err)
+	}
+	return s
+}
+
+const deskKeeper = `{"name": "keeper-####", "formerly": ["old-hand"], "state": "enabled", "full_name": "Desk keeper", "description": "Way in", "password_expires": false}`
+
+func account(t *testing.T, state drift.State, name string) drift.Account {
+	t.Helper()
+	for _, a := range state.Accounts {
+		if a.Name == name {
+			return a
+		}
+	}
+	require.Fail(t, "no account "+name)
+	return drift.Account{}
+}
+
+func TestManagedAccountIsMade(t *testing.T) {
+	r := &recorder{Host: workstation(t)}
+	settings := []resolve.Setting{unit("accounts.desk", deskKeeper), only("account:desk")}
+	outcome, err := reconcile(t, r, settings)
+	require.NoError(t, err)
+	assert.Empty(t, outcome.Failures)
+	assert.Empty(t, drift.Check(settings, &outcome.After, nil, drift.Context{}))
+	made := account(t, outcome.After, "keeper-1234")
+	assert.Equal(t, "desk", made.Key)
+	assert.Equal(t, agent.Bindings{"desk": made.SID}, outcome.Bindings)
+	order := strings.Join(r.did, " ")
+	assert.Equal(t, "create password describe enable in out out", strings.Join(strings.Fields(strings.ReplaceAll(order, "read", "")), " "),
+		"it has a password before it is enabled, is enabled before it joins, and nobody leaves before that")
+
+	// Renamed by somebody, it is still the same account, and gets its name back.
+	require.NoError(t, r.RenameAccount(t.Context(), made.SID, "boss"))
+	again, err := agent.Reconcile(t.Context(), r.Host, job(settings, outcome.Bindings))
+	require.NoError(t, err)
+	assert.Equal(t, made.SID, account(t, again.After, "keeper-1234").SID)
+	assert.Equal(t, "boss", account(t, again.Before, "boss").Name)
+
+	// Deleted by somebody, it is made again under another identifier.
+	require.NoError(t, r.DeleteAccount(t.Context(), made.SID))
+	again, err = agent.Reconcile(t.Context(), r.Host, job(settings, outcome.Bindings))
+	require.NoError(t, err)
+	assert.NotEqual(t, made.SID, again.Bindings["desk"])
+	assert.Empty(t, drift.Check(settings, &again.After, nil, drift.Context{}))
+}
+
+// An account that fits is adopted: whoever used it is signed out, and no longer knows its password.
+func TestAdoption(t *testing.T) {
+	for name, fits := range map[string]string{"by its name": "Keeper-0042", "by its former name": "OLD-HAND"} {
+		t.Run(name, func(t *testing.T) {
+			w := workstation(t)
+			sid := w.AddAccount(fits)
+			require.NoError(t, w.SetPassword(t.Context(), sid, "known"))
+			require.NoError(t, w.SignIn(fits, "known"))
+			settings := []resolve.Setting{unit("accounts.desk", deskKeeper)}
+			outcome, err := reconcile(t, w, settings)
+			require.NoError(t, err)
+			assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}))
+			assert.Equal(t, sid, outcome.Bindings["desk"], "it keeps its identity")
+			assert.False(t, w.SignedIn(sid))
+			now := account(t, outcome.After, map[bool]string{true: "Keeper-0042", false: "keeper-1234"}[fits == "Keeper-0042"]).Name
+			assert.ErrorIs(t, w.SignIn(now, "known"), simulated.ErrWrong)
+		})
+	}
+	w := workstation(t)
+	w.AddAccount("keeper-0001")
+	w.AddAccount("keeper-0002")
+	outcome, err := reconcile(t, w, []resolve.Setting{unit("accounts.desk", deskKeeper)})
+	require.NoError(t, err)
+	require.Len(t, outcome.Failures, 1)
+	assert.Equal(t, "several accounts fit the name: keeper-0001, keeper-0002; rename or remove all but one", outcome.Failures[0].Error)
+	assert.Empty(t, outcome.Bindings)
+}
+
+func TestAccountsAreDisabledAndRemovedUnderTheGuard(t *testing.T) {
+	w := workstation(t)
+	gone := unit("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`)
+	off := unit("accounts.first", `{"name": "keeper", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
+	outcome, err := reconcile(t, w, []resolve.Setting{gone, off})
+	require.NoError(t, err)
+	require.Len(t, outcome.Failures, 1, "one of the two administrators must stay")
+	assert.Equal(t, resolve.AccountOf("spare"), outcome.Failures[0].Unit, "the first in order was disabled; then nobody else was left")
+	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
+	assert.False(t, account(t, outcome.After, "keeper").Enabled)
+
+	desk := unit("accounts.desk", deskKeeper)
+	outcome, err = reconcile(t, w, []resolve.Setting{desk, gone, off, unit("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
+	require.NoError(t, err)
+	assert.Empty(t, outcome.Failures, "with a managed administrator both can go")
+	assert.Zero(t, w.Find("setup"))
+}
+
+func TestBuiltinAccountsAreFoundByIdentifier(t *testing.T) {
+	w := workstation(t)
+	require.NoError(t, w.RenameAccount(t.Context(), w.Find("Administrator"), "Hausherr"))
+	require.NoError(t, w.EnableAccount(t.Context(), w.Find("Guest"), true))
+	settings := []resolve.Setting{
+		unit("builtins.administrator.name", `"quay-zero"`), unit("builtins.administrator.enabled", "true"), unit("builtins.administrator.full_name", `"Zero"`),
+		unit("builtins.guest.name", `"quay-visitor"`), unit("builtins.guest.enabled", "false"), unit("builtins.guest.description", `"Nobody"`),
+	}
+	before := w.Machine().Accounts[0].Password
+	outcome, err := reconcile(t, w, settings)
+	require.NoError(t, err)
+	assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}))
+	assert.NotEqual(t, before, w.Machine().Accounts[0].Password, "what is enabled has a password nobody knows")
+
+	m := workstation(t).Machine()
+	m.Faults.KeepsNames = true
+	outcome, err = reconcile(t, simulated.Boot(m, w.Now), settings)
+	require.NoError(t, err)
+	assert.Equal(t, []resolve.UnitID{settings[2].Unit, settings[5].Unit}, outcome.After.Unsupported, "both names, in order")
+}
+
+// People and groups come with the desired state, by name and identifier.
+func TestDirectoryMembers(t *testing.T) {
+	w := workstation(t)
+	people := principal.MustParse("group:workshop leads@skerryline.example")
+	j := job([]resolve.Setting{only("local:keeper", people.String(), "user:unheard.of@skerryline.example")}, nil)
+	j.Directory = []principal.Entry{{Ref: people, SID: principal.MustParse(leads).SID()}}
+	outcome, err := agent.Reconcile(t.Context(), w, j)
+	require.NoError(t, err)
+	assert.Empty(t, outcome.Failures)
+	group, _ := outcome.After.Group(policy.Administrators)
+	assert.True(t, group.Has(j.Directory[0].SID))
+	findings := drift.Check(j.Settings, &outcome.After, nil, drift.Context{Directory: principal.NewTable(j.Directory)})
+	require.Len(t, findings, 1)
+	assert.Equal(t, drift.NotKnown, findings[0].Actual)
+}
+
+func TestUnitsThatAreLeftAlone(t *testing.T) {
+	w := workstation(t)
+	j := job(asked(only("local:keeper")), nil)
+	j.Leave = []resolve.UnitID{resolve.Administrators, resolve.MinLength, resolve.Lockout}
+	outcome, err := agent.Reconcile(t.Context(), w, j)
+	require.NoError(t, err)
+	differing := map[resolve.UnitID]bool{}
+	for _, f := range drift.Check(j.Settings, &outcome.After, nil, drift.Context{}) {
+		differing[f.Unit] = true
+	}
+	assert.Equal(t, map[resolve.UnitID]bool{resolve.Administrators: true, resolve.MinLength: true, resolve.Lockout: true}, differing)
+}
+
+// Whenever the power goes while accounts are made, adopted, renamed and removed, an administrator
+// remains, no account gained a group with a password somebody knows, and the next passes end as asked.
+func TestPowerCutAmongAccounts(t *testing.T) {
+	settings := []resolve.Setting{
+		unit("accounts.desk", deskKeeper), only("account:desk"), unit("builtins.administrator.name", `"quay-zero"`),
+		unit("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`),
+	}
+	for changes := range 14 {
+		w := workstation(t)
+		old := w.AddAccount("old-hand")
+		require.NoError(t, w.SetPassword(t.Context(), old, "known"))
+		w.CutAfter(changes)
+		outcome, err := reconcile(t, w, settings)
+		if err != nil {
+			require.ErrorIs(t, err, host.ErrCut, "after %d changes", changes)
+		}
+		w.CutAfter(-1)
+		assert.Positive(t, localAdministrators(t, w))
+		state, err := w.Read(t.Context())
+		require.NoError(t, err)
+		if group, _ := state.Group(policy.Administrators); group.Has(old) {
+			for _, a := range state.Accounts {
+				if a.SID == old {
+					assert.ErrorIs(t, w.SignIn(a.Name, "known"), simulated.ErrWrong)
+				}
+			}
+		}
+		outcome, err = agent.Reconcile(t.Context(), w, job(settings, outcome.Bindings))
+		require.NoError(t, err)
+		assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}), "after %d changes", changes)
+	}
+}

@@ -1,0 +1,67 @@
+package agent
+
+import (
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
+	"rankwarden.example/internal/agent/host"
+)
+
+// eachBuiltin visits every property of a built-in account that is asked for. The accounts are found
+// by their identifier, whatever they are called.
+func (p *pass) eachBuiltin(do func(unit resolve.UnitID, a drift.Account, property string, desired resolve.Value)) {
+	for _, s := range p.settings {
+		ref, property, ok := s.Unit.Builtin()
+		if !ok || p.fatal != nil {
+			continue
+		}
+		if a, there := p.account(p.find(ref)); there {
+			do(s.Unit, a, property, s.Value)
+		}
+	}
+}
+
+// builtinIn describes and enables. A built-in administrator that is enabled gets a password that
+// nobody knows first: what it had is anybody's guess.
+func (p *pass) builtinIn(unit resolve.UnitID, a drift.Account, property string, desired resolve.Value) {
+	switch property {
+	case resolve.BuiltinFullName:
+		if name := string(desired.(resolve.Text)); a.FullName != name {
+			p.one(unit, func() error { return p.host.DescribeAccount(p.ctx, a.SID, host.Details{FullName: &name}) })
+		}
+	case resolve.BuiltinDescription:
+		if description := string(desired.(resolve.Text)); a.Description != description {
+			p.one(unit, func() error {
+				return p.host.DescribeAccount(p.ctx, a.SID, host.Details{Description: &description})
+			})
+		}
+	case resolve.BuiltinEnabled:
+		if !bool(desired.(resolve.Bool)) || a.Enabled {
+			return
+		}
+		p.one(unit, func() error {
+			if a.Builtin == principal.Administrator.Value() {
+				if err := p.host.SetPassword(p.ctx, a.SID, unknownSecret(p.job.Random, p.minLength())); err != nil {
+					return err
+				}
+			}
+			return p.host.EnableAccount(p.ctx, a.SID, true)
+		})
+	}
+}
+
+// builtinOut renames and disables.
+func (p *pass) builtinOut(unit resolve.UnitID, a drift.Account, property string, desired resolve.Value) {
+	switch property {
+	case resolve.BuiltinName:
+		if name := string(desired.(resolve.Text)); text.Fold(a.Name) != text.Fold(name) {
+			p.one(unit, func() error { return p.host.RenameAccount(p.ctx, a.SID, name) })
+			p.read()
+		}
+	case resolve.BuiltinEnabled:
+		if !bool(desired.(resolve.Bool)) && a.Enabled {
+			p.disable(unit, a.SID)
+		}
+	}
+}

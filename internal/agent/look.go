@@ -1,0 +1,97 @@
+package agent
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+)
+
+// look brings the device into line, and gives a report when something changed since the last one
+// that the service has.
+func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
+	if a.memory.Desired.Number == 0 {
+		return nil, nil // nothing is asked of it yet
+	}
+	outcome, contended, err := a.reconcile(ctx)
+	if err != nil {
+		return nil, err
+	}
+	facts, err := a.Host.Facts(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("reading what this device is: %w", err)
+	}
+	report := &drift.Report{Format: drift.ReportFormat, Device: facts.Name, At: a.now().UTC(), Desired: a.memory.Desired,
+		State: outcome.After, Failures: outcome.Failures, Contended: contended}
+	last := a.memory.Last
+	if last == nil {
+		return report, nil
+	}
+	report.Found = differing(last.State, outcome.Before)
+	if report.Found == nil && last.Desired == report.Desired && same(last.State, report.State) && same(last.Failures, report.Failures) && same(last.Contended, report.Contended) {
+		return nil, nil
+	}
+	return report, nil
+}
+
+// reconcile does one pass, and keeps which accounts are bound and what had to be put right. It gives
+// the units that are fought over.
+func (a *Agent) reconcile(ctx context.Context) (Outcome, []resolve.UnitID, error) {
+	now := a.now()
+	a.memory.Fights.forget(now)
+	_, leave := a.memory.Fights.contended(now)
+	job := Job{Asked: a.memory.Asked, Bindings: a.memory.Bindings, Leave: leave, Random: a.Random}
+	outcome, err := Reconcile(ctx, a.Host, job)
+	changed := !same(outcome.Bindings, a.memory.Bindings)
+	if outcome.Bindings != nil {
+		a.memory.Bindings = outcome.Bindings
+	}
+	if err != nil {
+		if changed && outcome.Bindings != nil {
+			err = errors.Join(err, a.memory.save(a.Dir))
+		}
+		return outcome, nil, fmt.Errorf("bringing the device into line: %w", err)
+	}
+	// Only what was in line under this desired state before has been put right.
+	if a.memory.Last != nil && a.memory.Last.Desired == a.memory.Desired && differing(a.memory.Last.State, outcome.Before) != nil {
+		a.memory.Fights.note(job, outcome, now)
+		changed = true
+	}
+	if changed {
+		err = a.memory.save(a.Dir)
+	}
+	contended, _ := a.memory.Fights.contended(now)
+	return outcome, contended, err
+}
+
+// differing gives the parts of now that differ from before, nil when none does.
+func differing(before, now drift.State) *drift.State {
+	var parts drift.State
+	if !same(before.Accounts, now.Accounts) {
+		parts.Accounts = now.Accounts
+	}
+	if !same(before.LocalGroups, now.LocalGroups) {
+		parts.LocalGroups = now.LocalGroups
+	}
+	if !same(before.Passwords, now.Passwords) {
+		parts.Passwords = now.Passwords
+	}
+	if !same(before.Lockout, now.Lockout) {
+		parts.Lockout = now.Lockout
+	}
+	if same(parts, drift.State{}) {
+		return nil
+	}
+	return &parts
+}
+
+// same compares what would be reported, so that nothing differs only by having been on disk.
+func same(a, b any) bool {
+	x, errX := json.Marshal(a)
+	y, errY := json.Marshal(b)
+	return errX == nil && errY == nil && bytes.Equal(x, y)
+}

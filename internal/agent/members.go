@@ -1,0 +1,69 @@
+package agent
+
+import (
+	"errors"
+	"slices"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+)
+
+func (p *pass) eachGroup(do func(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members)) {
+	for _, s := range p.settings {
+		desired, ok := s.Value.(resolve.Members)
+		name, _ := s.Unit.LocalGroup()
+		if group, there := p.state.Group(name); ok && there {
+			do(s.Unit, group, desired)
+		}
+	}
+}
+
+func (p *pass) membersIn(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members) {
+	for _, ref := range desired.Present {
+		if sid := p.find(ref); !sid.IsZero() && !group.Has(sid) {
+			p.try([]resolve.UnitID{unit}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) })
+		}
+	}
+}
+
+func (p *pass) membersOut(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members) {
+	var wanted, unwanted []principal.SID
+	for _, ref := range desired.Present {
+		wanted = append(wanted, p.find(ref))
+	}
+	for _, ref := range desired.Absent {
+		unwanted = append(unwanted, p.find(ref))
+	}
+	for _, m := range group.Members {
+		if desired.Closed && slices.Contains(wanted, m.SID) || !desired.Closed && !slices.Contains(unwanted, m.SID) {
+			continue
+		}
+		ref := p.state.Name(m.SID, p.directory)
+		p.try([]resolve.UnitID{unit}, ref, func() error {
+			if group.SID == drift.WellKnown(policy.Administrators) {
+				if err := p.guard(m.SID); err != nil {
+					return err
+				}
+			}
+			return p.host.RemoveMember(p.ctx, group.SID, m.SID)
+		})
+		p.read()
+	}
+}
+
+// errGuard is the failure of a unit that the guard did not let change.
+var errGuard = errors.New("would leave no usable administrator")
+
+// guard refuses to take a usable administrator away when no other would remain. Only local accounts
+// count, since the device may be out of reach of any directory.
+func (p *pass) guard(leaving principal.SID) error {
+	administrators, _ := p.state.Group(policy.Administrators)
+	for _, a := range p.state.Accounts {
+		if a.SID != leaving && a.Enabled && !a.Locked && administrators.Has(a.SID) {
+			return nil
+		}
+	}
+	return errGuard
+}

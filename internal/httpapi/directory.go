@@ -1,0 +1,91 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/core/policy"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+)
+
+func viewEntry(e store.DirectoryEntry) DirectoryEntry {
+	out := DirectoryEntry{Ref: e.Ref, Kind: e.Kind, Name: e.Name, Title: e.Title, SID: e.SID, DN: e.DN, Source: e.Source, UpdatedAt: e.UpdatedAt}
+	if e.GUID != nil {
+		out.GUID = *e.GUID
+	}
+	return out
+}
+
+// maxSkipped is how many of those passed over are named in an answer.
+const maxSkipped = 100
+
+func viewChange(c service.DirectoryChange) DirectoryChange {
+	out := DirectoryChange{Entries: c.Entries, Added: c.Added, Changed: c.Changed, Removed: c.Removed, Skipped: []DirectorySkipped{}}
+	for _, s := range c.Skipped[:min(len(c.Skipped), maxSkipped)] {
+		out.Skipped = append(out.Skipped, DirectorySkipped(s))
+	}
+	return out
+}
+
+func (a *api) directory() {
+	register(a, operation{method: http.MethodGet, path: "/directory", id: "list-directory", summary: "People and groups of the directory, by any part of a name"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Paged
+			Search string `query:"search" maxLength:"100" doc:"Words; each must be part of a name or title"`
+			Kind   string `query:"kind" enum:",user,group"`
+		}) (*List[DirectoryEntry], error) {
+			list, next, err := a.Service.Directory(ctx, in.Search, in.Kind, in.page())
+			return listOf(list, next, err, viewEntry)
+		})
+	type ldifRequest struct {
+		Replace bool   `query:"replace" doc:"Remove what an earlier import brought and this one lacks"`
+		RawBody []byte `contentType:"text/plain"`
+	}
+	register(a, operation{method: http.MethodPost, path: "/directory/import", id: "import-directory", summary: "Take people and groups from an LDIF file (RFC 2849)", bodyLimit: service.MaxLDIF},
+		func(ctx context.Context, who auth.Identity, in *ldifRequest) (*struct{ Body DirectoryChange }, error) {
+			c, err := a.Service.ImportDirectory(ctx, who, in.RawBody, in.Replace)
+			return &struct{ Body DirectoryChange }{viewChange(c)}, err
+		})
+	register(a, operation{method: http.MethodGet, path: "/directory/connection", id: "directory-connection", summary: "The connection to a directory and its last run"},
+		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*struct{ Body DirectoryState }, error) {
+			run, ever, err := a.Service.DirectoryState(ctx)
+			out := DirectoryState{Connected: a.Service.DirectoryConnection != nil, Entries: run.Entries, Added: run.Added, Changed: run.Changed, Removed: run.Removed, Error: run.Error}
+			if ever {
+				out.StartedAt, out.EndedAt = &run.StartedAt, run.EndedAt
+			}
+			return &struct{ Body DirectoryState }{out}, err
+		})
+	register(a, operation{method: http.MethodPost, path: "/directory/connection/run", id: "read-directory", summary: "Read the directory over the connection now"},
+		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct{ Body DirectoryChange }, error) {
+			if err := a.Service.MayChange(ctx, who, "directory.read", "directory"); err != nil {
+				return nil, err
+			}
+			c, err := a.Service.SyncDirectory(ctx)
+			return &struct{ Body DirectoryChange }{viewChange(c)}, err
+		})
+	type factsRequest struct {
+		Body struct {
+			Devices []Facts `json:"devices" minItems:"1" maxItems:"5000" nullable:"false"`
+		}
+	}
+	register(a, operation{method: http.MethodPost, path: "/device-facts", id: "set-device-facts", summary: "Set organisation facts of devices, all or none", status: http.StatusNoContent},
+		func(ctx context.Context, who auth.Identity, in *factsRequest) (*Empty, error) {
+			edits := make([]service.OrganisationFacts, len(in.Body.Devices))
+			for i, f := range in.Body.Devices {
+				edits[i] = service.OrganisationFacts(f)
+			}
+			return &Empty{}, a.Service.SetFacts(ctx, who, edits)
+		})
+	register(a, operation{method: http.MethodGet, path: "/schemas/policy-1.json", id: "policy-schema", summary: "JSON Schema (2020-12) of policy documents", open: true},
+		func(context.Context, auth.Identity, *struct{}) (*struct {
+			ContentType string `header:"Content-Type"`
+			Body        []byte
+		}, error) {
+			return &struct {
+				ContentType string `header:"Content-Type"`
+				Body        []byte
+			}{"application/schema+json", policy.Schema}, nil
+		})
+}

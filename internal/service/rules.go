@@ -1,0 +1,151 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/internal/store"
+)
+
+// usableRule reads a rule; its error says where in the rule the mistake is.
+func usableRule(source string) (*fleet.Rule, error) {
+	rule, err := fleet.ParseRule(source)
+	var where *fleet.RuleError
+	if errors.As(err, &where) {
+		return nil, failf(Invalid, "the rule cannot be used: line %d, column %d: %s", where.Line, where.Column, where.Message).at("rule").code("bad_rule")
+	}
+	return rule, err
+}
+
+// RuleTrial says for which devices a rule holds.
+type RuleTrial struct {
+	Holds, Unknown int      // numbers of devices
+	Examples       []string // names of some for which it holds
+	Reads          []string // facts the rule reads
+}
+
+// maxExamples is how many devices are named.
+const maxExamples = 10
+
+// TryRule says for which devices a rule would hold, without saving it.
+func (s *Service) TryRule(ctx context.Context, source string) (RuleTrial, error) {
+	rule, err := usableRule(source)
+	if err != nil {
+		return RuleTrial{}, err
+	}
+	known, err := s.Store.With(ctx).LiveFacts(nil)
+	if err != nil {
+		return RuleTrial{}, err
+	}
+	facts := make([]fleet.Facts, len(known))
+	for i, d := range known {
+		facts[i] = d.Facts()
+	}
+	members := fleet.MembersOf([]fleet.Group{{Name: "tried", Rule: rule}}, facts)["tried"]
+	trial := RuleTrial{Examples: []string{}, Reads: rule.Reads()}
+	for i, d := range known {
+		switch members.Of(i) {
+		case fleet.Yes:
+			trial.Holds++
+			if len(trial.Examples) < maxExamples {
+				trial.Examples = append(trial.Examples, d.Name)
+			}
+		case fleet.Unknown:
+			trial.Unknown++
+		}
+	}
+	return trial, nil
+}
+
+// checkRuleChange refuses an edit that does not fit the kind of the group.
+func checkRuleChange(g store.Group, c GroupChange) error {
+	switch {
+	case g.Rule != "" && len(c.Add)+len(c.Remove) > 0:
+		return failf(Invalid, "the members of %q follow its rule; change the rule, or make a listed group", g.Name).at("add")
+	case c.Rule == nil:
+		return nil
+	case g.Rule == "" || *c.Rule == "":
+		return failf(Invalid, "the group %q cannot change between a list and a rule; make another group and aim the assignments at it", g.Name).at("rule")
+	}
+	_, err := usableRule(*c.Rule)
+	return err
+}
+
+// ruleChanged works out a group by its new rule, and asks for the devices that came or went to be settled.
+func (s *Service) ruleChanged(tx store.Tx, g store.Group) error {
+	changed, err := regroup(tx, []store.Ruled{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
+	if err != nil {
+		return err
+	}
+	if err := tx.Notify(store.Notice{Topic: store.TopicEdits, IDs: []string{g.Name}}); err != nil || len(changed) == 0 {
+		return err
+	}
+	return tx.RequestSettle(store.SettleRequest{Cause: "rule of group " + g.Name + " changed", Devices: changed, CreatedAt: s.Now()})
+}
+
+// mayExcludeBy refuses a rule over facts that a device says of itself where assignments exclude the group.
+func (s *Service) mayExcludeBy(tx store.Tx, group, rule string) error {
+	assignments, err := tx.Assignments()
+	if err != nil {
+		return err
+	}
+	for _, a := range assignments {
+		if slices.Contains(a.Exclude, group) {
+			if err := organisationOnly(group, rule); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// excludable refuses to exclude groups whose rule reads what a device says of itself: a device could
+// talk itself out of a policy.
+func excludable(tx store.Tx, groups []string) error {
+	ruled, err := tx.RuledGroups()
+	if err != nil {
+		return err
+	}
+	for _, g := range ruled {
+		if slices.Contains(groups, g.Name) {
+			if err := organisationOnly(g.Name, g.Rule); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func organisationOnly(group, source string) error {
+	rule, err := usableRule(source)
+	if err != nil {
+		return err
+	}
+	for _, fact := range rule.Reads() {
+		if !fleet.OfOrganisation(fact) {
+			return failf(Invalid, "the rule of %q reads device.%s, which a device says of itself; it could talk itself out of the policy. Exclude a listed group, or one whose rule reads only %s",
+				group, fact, strings.Join(fleet.OrganisationFacts, ", ")).at("exclude").code("excluded_by_device_fact")
+		}
+	}
+	return nil
+}
+
+// groupsAreListed refuses groups that do not exist or that follow a rule.
+func (s *Service) groupsAreListed(tx store.Tx, groups []string) error {
+	if err := s.groupsExist(tx, "groups", groups); err != nil {
+		return err
+	}
+	ruled, err := tx.RuledGroups()
+	if err != nil {
+		return err
+	}
+	for _, g := range ruled {
+		if slices.Contains(groups, g.Name) {
+			return failf(Invalid, "the members of %q follow its rule, so nobody can be put into it; name a listed group", g.Name).at("groups")
+		}
+	}
+	return nil
+}

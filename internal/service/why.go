@@ -1,0 +1,270 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
+	"rankwarden.example/core/words"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+// Asked is one unit of a device: what is asked, what it has, and why.
+type Asked struct {
+	Unit      resolve.UnitID
+	Section   string
+	Title     string
+	Asked     string // in words; what it is told, for a held unit what it was told before
+	Has       string // in words
+	Why       string // in words
+	Settled   resolve.Unit
+	Told      resolve.Value // nil when a held unit never had a value
+	HeldWhy   string        // in words, empty when not held
+	Findings  []drift.Finding
+	Reported  bool // read back under what is asked now
+	Contended bool // somebody or something fights back
+	Trial     *TrialUnit
+}
+
+// InStep reports whether the unit was read back as asked.
+func (a Asked) InStep() bool { return a.Reported && len(a.Findings) == 0 }
+
+// TrialUnit is what trial assignments would make of a unit.
+type TrialUnit struct {
+	Settled  resolve.Unit
+	Asked    string // in words
+	Why      string
+	Findings []drift.Finding // that enforcing them would cause
+}
+
+// Met is an assignment that may include a device, and whether it applies.
+type Met struct {
+	store.Assignment
+	Reason fleet.Reason
+}
+
+// DeviceWhy is the answer to: what is asked of this device, what has it, and why?
+type DeviceWhy struct {
+	Device      store.Device
+	Assignments []Met // by rank and name
+	Units       []Asked
+	Problems    []resolve.Problem
+	Reported    *drift.Report // nil before the first report
+	Directory   *principal.Table
+}
+
+// Why explains a device, unit by unit.
+func (s *Service) Why(ctx context.Context, idOrName string) (DeviceWhy, error) {
+	var out DeviceWhy
+	err := s.Store.InSnapshot(ctx, func(tx store.Tx) error {
+		d, err := tx.Device(s.clock(), idOrName, text.Fold(idOrName))
+		if err != nil {
+			return err
+		}
+		out.Device = d
+		if out.Assignments, err = metBy(tx, d); err != nil {
+			return err
+		}
+		e := explanation{device: d, now: s.clock()}
+		if err := e.read(tx); err != nil {
+			return err
+		}
+		out.Problems, out.Reported, out.Directory = e.enforced.Problems, e.report, e.directory
+		out.Units = e.units()
+		return nil
+	})
+	return out, named(err, "device", idOrName)
+}
+
+// metBy are the assignments whose include groups may hold a device, with whether they apply.
+func metBy(tx store.Tx, d store.Device) ([]Met, error) {
+	groups, err := tx.GroupsOf(d.NameKey)
+	if err != nil {
+		return nil, err
+	}
+	truth := map[string]fleet.Truth{fleet.Everything: fleet.Yes}
+	for _, g := range groups {
+		truth[g.Name] = fleet.Unknown
+		if g.Certain {
+			truth[g.Name] = fleet.Yes
+		}
+	}
+	assignments, err := tx.Assignments()
+	if err != nil {
+		return nil, err
+	}
+	met := []Met{}
+	for _, a := range assignments {
+		if reason, listed := aimOf(a).Decide(func(g string) fleet.Truth { return truth[g] }); listed {
+			met = append(met, Met{a, reason})
+		}
+	}
+	return met, nil
+}
+
+// explanation gathers what is known of a device.
+type explanation struct {
+	device    store.Device
+	now       store.Clock
+	enforced  resolve.Lane
+	projected *resolve.Lane
+	told      wire.Asked // what the device is to have
+	former    wire.Asked // what its last report was made under
+	report    *drift.Report
+	directory *principal.Table
+}
+
+func (e *explanation) read(tx store.Tx) (err error) {
+	d := e.device
+	if d.Scope != nil {
+		scope, err := tx.Scope(*d.Scope)
+		if err != nil {
+			return err
+		}
+		err = json.Unmarshal([]byte(scope.Lane), &e.enforced)
+		if scope.Projected != nil {
+			err = errors.Join(err, json.Unmarshal([]byte(*scope.Projected), &e.projected))
+		}
+		if err != nil {
+			return fmt.Errorf("reading a scope: %w", err)
+		}
+	}
+	if e.told, err = tx.Asked(d.SettingsDigest); err != nil {
+		return err
+	}
+	if e.former, err = askedWhenReported(tx, d, e.told); err != nil {
+		return err
+	}
+	settings := e.told.Settings
+	if e.projected != nil {
+		settings = append(slices.Clone(settings), e.projected.Settings()...)
+	}
+	var states []*drift.State
+	if d.ReportID != nil {
+		report, _, err := tx.ReportBody(*d.ReportID)
+		if err != nil {
+			return err
+		}
+		e.report = &report
+		states = append(states, &report.State)
+	}
+	e.directory, err = directoryOf(tx, settings, states...)
+	return err
+}
+
+// askedWhenReported gives what the last report was made under: while a newer desired state is not
+// yet reported back, what the device has can only be compared with the former one.
+func askedWhenReported(tx store.Tx, d store.Device, told wire.Asked) (wire.Asked, error) {
+	if d.ReportedNumber == 0 || d.ReportedEpoch == d.DesiredEpoch && d.ReportedNumber == d.DesiredNumber {
+		return told, nil
+	}
+	former, err := tx.DesiredState(d.ID, d.ReportedEpoch, d.ReportedNumber)
+	if err != nil {
+		return wire.Asked{}, err
+	}
+	return tx.Asked(former.Settings)
+}
+
+func (e *explanation) check(settings []resolve.Setting) []drift.Finding {
+	if e.report == nil {
+		return nil
+	}
+	return drift.Check(settings, &e.report.State, e.report.Failures, drift.Context{Directory: e.directory, Now: e.now.Now, Grace: e.now.Interval})
+}
+
+// units explains every unit that is asked for, that the device was told of, or that is on trial.
+func (e *explanation) units() []Asked {
+	told, former := valuesOf(e.told.Settings), valuesOf(e.former.Settings)
+	findings := map[resolve.UnitID][]drift.Finding{}
+	for _, f := range e.check(e.former.Settings) {
+		findings[f.Unit] = append(findings[f.Unit], f)
+	}
+	trial := e.trials()
+	settled := slices.Clone(e.enforced.Units)
+	seen := map[resolve.UnitID]bool{}
+	for _, u := range settled {
+		seen[u.Unit] = true
+	}
+	for _, s := range e.told.Settings { // held, though nobody can say whether anybody asks for it now
+		if !seen[s.Unit] {
+			seen[s.Unit] = true
+			settled = append(settled, resolve.Unit{Unit: s.Unit})
+		}
+	}
+	for unit := range trial { // asked for by trial assignments only
+		if !seen[unit] {
+			settled = append(settled, resolve.Unit{Unit: unit})
+		}
+	}
+	units := []Asked{}
+	for _, u := range settled {
+		a := Asked{Unit: u.Unit, Section: words.Section(u.Unit), Title: words.Unit(u.Unit), Why: words.Why(u), Settled: u, Told: told[u.Unit],
+			Findings: []drift.Finding{}, Has: "not reported yet", Trial: trial[u.Unit], Contended: slices.Contains(e.device.Contended, u.Unit)}
+		a.Asked = words.Value(u.Unit, a.Told)
+		if u.Verdict == "" && a.Trial != nil {
+			a.Why = "asked for on trial only"
+		}
+		for _, h := range e.device.Held {
+			if h.Unit == u.Unit {
+				a.HeldWhy = words.Held(h)
+			}
+		}
+		if a.Told == nil && a.HeldWhy != "" {
+			a.Asked = "nothing yet, held"
+		}
+		if e.report != nil {
+			a.Has = words.Has(u.Unit, a.Told, &e.report.State, e.directory)
+			if now, before := a.Told, former[u.Unit]; now != nil && before != nil && now.Equal(before) {
+				a.Findings = append(a.Findings, findings[u.Unit]...)
+				a.Reported = u.Unit.Family() != resolve.Rotation // devices do not say yet that they rotate
+			}
+		}
+		units = append(units, a)
+	}
+	slices.SortFunc(units, func(a, b Asked) int { return words.Compare(a.Unit, b.Unit) })
+	return units
+}
+
+// trials are the units that trial assignments would change, with the findings they would cause.
+func (e *explanation) trials() map[resolve.UnitID]*TrialUnit {
+	if e.projected == nil {
+		return nil
+	}
+	now := map[resolve.UnitID]resolve.Unit{}
+	for _, u := range e.enforced.Units {
+		now[u.Unit] = u
+	}
+	forecast := map[resolve.UnitID][]drift.Finding{}
+	for _, f := range drift.Forecast(e.check(e.enforced.Settings()), e.check(e.projected.Settings())) {
+		forecast[f.Unit] = append(forecast[f.Unit], f)
+	}
+	trial := map[resolve.UnitID]*TrialUnit{}
+	for _, u := range e.projected.Units {
+		enforced, there := now[u.Unit]
+		if there && (u.Value == nil) == (enforced.Value == nil) && (u.Value == nil || u.Value.Equal(enforced.Value)) {
+			continue
+		}
+		t := &TrialUnit{Settled: u, Asked: words.Value(u.Unit, u.Value), Why: words.Why(u), Findings: append([]drift.Finding{}, forecast[u.Unit]...)}
+		if u.Value == nil {
+			t.Asked = "contested"
+		}
+		trial[u.Unit] = t
+	}
+	return trial
+}
+
+func valuesOf(settings []resolve.Setting) map[resolve.UnitID]resolve.Value {
+	values := map[resolve.UnitID]resolve.Value{}
+	for _, s := range settings {
+		values[s.Unit] = s.Value
+	}
+	return values
+}

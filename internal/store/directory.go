@@ -1,0 +1,120 @@
+package store
+
+import (
+	"strings"
+	"time"
+
+	"gorm.io/gorm/clause"
+
+	"rankwarden.example/core/principal"
+)
+
+// DirectoryEntry is a person or group of the directory.
+type DirectoryEntry struct {
+	Ref       string `gorm:"primaryKey"` // canonical
+	Kind      string // user or group
+	Name      string // as the directory writes it
+	Title     string
+	SID       string  `gorm:"column:sid"`
+	GUID      *string `gorm:"column:guid"`
+	DN        string  `gorm:"column:dn"`
+	Source    string  // the import or connection it came from
+	UpdatedAt time.Time
+}
+
+// Entry is what core knows of it.
+func (e DirectoryEntry) Entry() principal.Entry {
+	var entry principal.Entry // what is stored is canonical, and reads back
+	entry.Ref, _ = principal.Parse(e.Ref)
+	entry.SID, _ = principal.ParseSID(e.SID)
+	if e.GUID != nil {
+		entry.GUID, _ = principal.ParseGUID(*e.GUID)
+	}
+	return entry
+}
+
+// DirectoryEntries are all entries, by reference.
+func (t Tx) DirectoryEntries() ([]DirectoryEntry, error) {
+	return all[DirectoryEntry](t.db.Order("ref"))
+}
+
+// DirectoryIsEmpty reports whether no directory was ever imported.
+func (t Tx) DirectoryIsEmpty() (bool, error) {
+	found, err := rows[bool](t, "select not exists (select 1 from directory_entries)")
+	return err == nil && len(found) == 1 && found[0], err
+}
+
+// DirectoryFor finds entries by reference, identifier or object, by reference.
+func (t Tx) DirectoryFor(refs, sids, guids []string) ([]DirectoryEntry, error) {
+	if len(refs)+len(sids)+len(guids) == 0 {
+		return nil, nil
+	}
+	return all[DirectoryEntry](t.db.Where("ref in ? or sid in ? or guid in ?", orNone(refs), orNone(sids), orNone(guids)).Order("ref"))
+}
+
+// maxNear is how many entries that look alike are worth a closer look.
+const maxNear = 20
+
+// DirectoryNear finds entries whose reference looks like the one given, the likeliest first.
+func (t Tx) DirectoryNear(ref string) ([]DirectoryEntry, error) {
+	return rows[DirectoryEntry](t, "select * from directory_entries where (ref || ' ' || title) %> ? order by similarity(ref, ?) desc, ref limit ?", ref, ref, maxNear)
+}
+
+// PutDirectory stores entries over what is there under the same reference.
+func (t Tx) PutDirectory(entries []DirectoryEntry) error {
+	for len(entries) > 0 {
+		n := min(len(entries), 2000)
+		if err := translate(t.db.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "ref"}}, UpdateAll: true}).Create(entries[:n]).Error); err != nil {
+			return err
+		}
+		entries = entries[n:]
+	}
+	return nil
+}
+
+// RemoveDirectory removes entries by reference.
+func (t Tx) RemoveDirectory(refs []string) error {
+	return t.exec("delete from directory_entries where ref = any($1::text[])", refs)
+}
+
+// ListDirectory lists a page by reference; search is any part of a name or title, kind narrows it.
+func (t Tx) ListDirectory(search, kind string, p Page) ([]DirectoryEntry, string, error) {
+	var after string
+	if err := p.after(&after); err != nil {
+		return nil, "", err
+	}
+	q := t.db.Where("ref > ?", after)
+	for _, word := range strings.Fields(search) {
+		q = q.Where("(ref || ' ' || title) ilike ?", like(word))
+	}
+	if kind != "" {
+		q = q.Where("kind = ?", kind)
+	}
+	list, err := all[DirectoryEntry](q.Order("ref").Limit(p.limit() + 1))
+	list, next := cut(p, list, func(e DirectoryEntry) []any { return []any{e.Ref} })
+	return list, next, err
+}
+
+// DirectorySync is the last run of the connection to a directory.
+type DirectorySync struct {
+	StartedAt time.Time
+	EndedAt   *time.Time
+	Entries   int
+	Added     int
+	Changed   int
+	Removed   int
+	Error     string
+}
+
+// DirectorySync reads it.
+func (t Tx) DirectorySync() (DirectorySync, error) {
+	return first[DirectorySync](t.db.Table("directory_sync"))
+}
+
+// SetDirectorySync stores it.
+func (t Tx) SetDirectorySync(s DirectorySync) error {
+	return t.exec(`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error)
+		values (true, $1, $2, $3, $4, $5, $6, $7) on conflict (id) do update set started_at = excluded.started_at, ended_at = excluded.ended_at,
+		entries = excluded.entries, added = excluded.added, changed = excluded.changed, removed = excluded.removed, error = excluded.error`,
+		s.StartedAt, s.EndedAt, s.Entries, s.Added, s.Changed, s.Removed, s.Error)
+}
