@@ -27,7 +27,7 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 	cd console && npm run --silent build
 
 test: build
-	@scripts/install postgresql chromium
+	@scripts/install postgresql directory chromium
 	go test -timeout 20m ./...
 
 lint: build

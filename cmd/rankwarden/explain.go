@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/client"
+	"rankwarden.example/core/words"
 )
 
 func (a *app) explainCommand() *cobra.Command {
@@ -86,7 +87,7 @@ func (a *app) explainUnit(u client.UnitWhy) {
 	}
 	line("held", u.Held, text.FgMagenta)
 	if u.Contended {
-		line("fought", "somebody or something changes it back again and again; the device tries once an hour. Find out who", text.FgYellow)
+		line("fought", words.Contended, text.FgYellow)
 	}
 	if t := u.Trial; t != nil {
 		line("trial", t.Asked+"; "+t.Why, text.FgBlue)

@@ -58,3 +58,6 @@ func Held(h resolve.Held) string {
 	}
 	return say[0] + "; " + say[1]
 }
+
+// Contended says what it means that a unit is fought over.
+const Contended = "somebody or something changes it back again and again, so the device tries only once an hour. Find out who"

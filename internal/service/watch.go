@@ -136,6 +136,17 @@ func (s *Service) decisions(tx store.Tx, clock store.Clock) ([]Decision, error) 
 		list = append(list, Decision{Unit: h.Unit, Title: words.Unit(unit), Detail: words.Held(resolve.Held{Unit: unit, Why: h.Why}),
 			Devices: h.Devices, Device: h.Example, DeviceID: h.ExampleID, Contested: h.Why == string(resolve.Contested)})
 	}
+	fought, err := tx.ContendedUnits()
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range fought {
+		unit, err := resolve.ParseUnit(f.Unit)
+		if err != nil {
+			return nil, fmt.Errorf("a contended unit: %w", err)
+		}
+		list = append(list, Decision{Unit: f.Unit, Title: words.Unit(unit), Detail: words.Contended, Devices: f.Devices, Device: f.Example, DeviceID: f.ExampleID})
+	}
 	claiming, _, err := tx.ListDevices(clock, store.DeviceFilter{State: store.Claiming}, store.Page{Limit: maxRecent})
 	for _, d := range claiming {
 		list = append(list, Decision{Title: d.Name, Detail: "enrolled again with a new key and claims to be this device; accept or refuse it", Devices: 1, Device: d.Name, DeviceID: d.ID})

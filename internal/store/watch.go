@@ -68,6 +68,12 @@ func (t Tx) HeldUnits() ([]HeldGroup, error) {
 		from devices d, jsonb_array_elements(d.held) h where d.state = 'live' and d.held_units > 0 group by 1, 2 order by 3 desc, 1, 2`)
 }
 
+// ContendedUnits sums up what devices find fought over, most devices first.
+func (t Tx) ContendedUnits() ([]HeldGroup, error) {
+	return rows[HeldGroup](t, `select c #>> '{}' as unit, count(*) as devices, min(d.name) as example, (array_agg(d.id order by d.name))[1] as example_id
+		from devices d, jsonb_array_elements(d.contended) c where d.state = 'live' and d.contended <> '[]' group by 1 order by 2 desc, 1`)
+}
+
 // RecentFindings are findings that came or were closed since a time, latest first.
 func (t Tx) RecentFindings(since time.Time, limit int) ([]Finding, error) {
 	return rows[Finding](t, `select f.*, d.name as device from findings f join devices d on d.id = f.device_id

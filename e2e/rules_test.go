@@ -1,0 +1,189 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+	"rankwarden.example/internal/agent/host/simulated"
+)
+
+// unit is one unit of a device as it is explained.
+func unit(s *service, device, name string) client.UnitWhy {
+	for _, u := range s.why(device).Units {
+		if u.Unit == name {
+			return u
+		}
+	}
+	require.Fail(s.t, "nothing is asked of "+name)
+	return client.UnitWhy{}
+}
+
+// reboot starts a device anew as another machine, with what its agent kept.
+func reboot(s *service, d *device, m simulated.Machine) {
+	d.Workstation = simulated.Boot(m, s.clock.now)
+	s.wake(d, "")
+}
+
+func (s *service) rule(name, rule string) client.Group {
+	g, err := s.owner.NewGroup(s.t.Context(), client.GroupSpec{Name: name, Rule: rule})
+	require.NoError(s.t, err)
+	return g
+}
+
+func (s *service) aim(name string, aim client.Aim) {
+	_, err := s.owner.NewAssignment(s.t.Context(), name, aim)
+	require.NoError(s.t, err)
+}
+
+// Groups by rule follow what is known of devices; only what changed is settled again.
+func TestGroupsByRule(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	desk, ship := s.enrolled("SKL-TKT-001"), s.enrolledAs("SKL-BRG-001")
+	s.rule("new-builds", "device.os_build >= 22631")
+	s.rule("kiosks", `"kiosk" in device.tags`)
+	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
+	s.publish("new", "passwords: {min_length: 12}", 100, "new-builds")
+	s.publish("kiosk", "passwords: {history: 5}", 100)
+	s.aim("kiosk", client.Aim{Policy: "kiosk", Include: []string{"everything"}, Within: []string{"kiosks"}, Rank: 90})
+	s.cycle(desk, "SKL-TKT-001")
+	s.cycle(ship, "SKL-BRG-001")
+	asked := func(name string) string { return unit(s, name, "passwords.min_length").Asked }
+	assert.Equal(t, "12 characters", asked("SKL-TKT-001"))
+	desired := func(name string) int64 { return s.why(name).Device.Desired }
+	shipHas, deskHas := desired("SKL-BRG-001"), desired("SKL-TKT-001")
+
+	// A fact of the organisation.
+	tags, path := []string{"kiosk"}, "north/kirkness/desk"
+	require.NoError(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-TKT-001", Tags: &tags, Path: &path}}))
+	s.cycle(desk, "SKL-TKT-001")
+	assert.Equal(t, "5 remembered", unit(s, "SKL-TKT-001", "passwords.history").Asked)
+	assert.Equal(t, deskHas+1, desired("SKL-TKT-001"))
+	assert.Equal(t, shipHas, desired("SKL-BRG-001"), "nothing changed for it, so it is told nothing")
+
+	// A fact the device says of itself.
+	ship.Upgrade("10.0.19045", 19045)
+	require.NoError(t, ship.Cycle(ctx))
+	s.cycle(ship, "SKL-BRG-001")
+	assert.Equal(t, "8 characters", asked("SKL-BRG-001"))
+
+	// Another rule.
+	g, err := s.owner.Group(ctx, "new-builds")
+	require.NoError(t, err)
+	rule := `device.os_build >= 19045 && device.path == ""`
+	_, err = s.owner.ChangeGroup(ctx, g.Name, client.GroupEdit{Rule: &rule}, g.Version)
+	require.NoError(t, err)
+	s.cycle(desk, "SKL-TKT-001")
+	s.cycle(ship, "SKL-BRG-001")
+	assert.Equal(t, []string{"8 characters", "12 characters"}, []string{asked("SKL-TKT-001"), asked("SKL-BRG-001")})
+	members, err := s.owner.GroupDevices(ctx, "new-builds", client.Page{})
+	require.NoError(t, err)
+	require.Len(t, members.Items, 1)
+	assert.Equal(t, "SKL-BRG-001", members.Items[0].Name)
+
+	trial, err := s.owner.TryRule(ctx, `device.model == "Quay 7"`)
+	require.NoError(t, err)
+	assert.Equal(t, client.RuleTrial{Unknown: 2, Examples: []string{}, Reads: []string{"model"}}, trial)
+
+	// Mistakes are named with their place; nobody talks itself out of a policy.
+	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "wrong", Rule: "device.os_biuld > 1"})
+	problem(t, err, 422, "line 1, column 7")
+	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "both", Rule: "true", Devices: []string{"SKL-TKT-001"}})
+	problem(t, err, 422, "leave one out")
+	_, err = s.owner.ChangeGroup(ctx, "kiosks", client.GroupEdit{Add: []string{"SKL-TKT-001"}}, 1)
+	problem(t, err, 422, "follow its rule")
+	_, err = s.owner.NewAssignment(ctx, "escape", client.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"new-builds"}, Rank: 9})
+	problem(t, err, 422, "it could talk itself out of the policy")
+	s.aim("no-kiosks", client.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"kiosks"}, Rank: 800})
+	own := "device.os_build > 1"
+	_, err = s.owner.ChangeGroup(ctx, "kiosks", client.GroupEdit{Rule: &own}, 1)
+	problem(t, err, 422, "reads device.os_build")
+	bad := "north//desk"
+	problem(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-TKT-001", Path: &bad}}), 422, "without empty parts")
+	problem(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-XXX-001", Path: &path}}), 404, "SKL-XXX-001")
+}
+
+// enrolledAs is [service.enrolled] for a device that nothing is asked of yet.
+func (s *service) enrolledAs(name string) *device {
+	d := s.device(name, s.enrolmentToken(1))
+	require.NoError(s.t, d.Cycle(s.t.Context()))
+	s.settled()
+	return d
+}
+
+// Where nobody can say whether an assignment applies, everything is held until the fact is known.
+func TestUndecidedScopeHoldsEverything(t *testing.T) {
+	s := start(t)
+	s.publish("base", "passwords: {min_length: 8, history: 3}", 500, "everything")
+	d := s.enrolled("SKL-INF-001")
+	s.rule("quays", `device.model == "Quay 7"`)
+	s.publish("quay", "passwords: {min_length: 16}", 100, "quays")
+	s.settled()
+	w := s.why("SKL-INF-001")
+	assert.Equal(t, "held", w.Device.Standing)
+	assert.Equal(t, "undecided", w.Assignments[0].Reason)
+	require.Len(t, w.Problems, 1)
+	assert.Contains(t, w.Problems[0].Words, "cannot be said, because a fact that a group's rule reads is not known")
+	for _, u := range w.Units {
+		assert.Contains(t, u.Held, "has(…)", "every unit says the way out")
+		assert.NotEqual(t, "nothing yet, held", u.Asked, "it keeps what it had")
+	}
+	o, err := s.owner.Overview(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, o.Decisions, 2, "both units are told where decisions are")
+
+	base, err := s.owner.Policy(t.Context(), "base")
+	require.NoError(t, err)
+	_, err = s.owner.SavePolicy(t.Context(), "base", document("base", "passwords: {min_length: 9}"), base.Version)
+	require.NoError(t, err)
+	base, err = s.owner.Policy(t.Context(), "base")
+	require.NoError(t, err)
+	_, err = s.owner.PublishPolicy(t.Context(), "base", base.Version)
+	require.NoError(t, err)
+	s.settled()
+	assert.Equal(t, "8 characters", unit(s, "SKL-INF-001", "passwords.min_length").Asked)
+	assert.Equal(t, "3 remembered", unit(s, "SKL-INF-001", "passwords.history").Asked, "even what nobody asks for now")
+
+	g, err := s.owner.Group(t.Context(), "quays")
+	require.NoError(t, err)
+	careful := `has(device.model) && device.model == "Quay 7"`
+	_, err = s.owner.ChangeGroup(t.Context(), "quays", client.GroupEdit{Rule: &careful}, g.Version)
+	require.NoError(t, err)
+	s.cycle(d, "SKL-INF-001")
+	assert.Equal(t, "9 characters", unit(s, "SKL-INF-001", "passwords.min_length").Asked)
+	assert.Equal(t, "in_step", standing(s, "SKL-INF-001"))
+}
+
+// A trial assignment changes nothing on devices, and shows what it would change.
+func TestTrialOnlyForecasts(t *testing.T) {
+	s := start(t)
+	s.publish("base", "passwords: {min_length: 8}\nlockout: {threshold: 10}", 500, "everything")
+	d := s.enrolled("SKL-TKT-001")
+	before := s.why("SKL-TKT-001").Device.Desired
+	s.publish("strict", "lockout: {threshold: 3}\npasswords: {history: 9}", 100)
+	s.aim("strict", client.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "trial"})
+	s.cycle(d, "SKL-TKT-001")
+	w := s.why("SKL-TKT-001")
+	assert.Equal(t, before, w.Device.Desired)
+	assert.Equal(t, "in_step", w.Device.Standing)
+	lockout := unit(s, "SKL-TKT-001", "lockout")
+	require.NotNil(t, lockout.Trial)
+	assert.Equal(t, "after 3 wrong attempts within 15 min, locked for 15 min", lockout.Trial.Asked)
+	assert.Equal(t, "strict outranks base", lockout.Trial.Why)
+	require.Len(t, lockout.Trial.Findings, 1)
+	assert.Nil(t, unit(s, "SKL-TKT-001", "passwords.min_length").Trial, "what would not change is not shown")
+	history := unit(s, "SKL-TKT-001", "passwords.history")
+	assert.Equal(t, "asked for on trial only", history.Why)
+	assert.Equal(t, "trial", w.Assignments[0].Stance)
+
+	strict, err := s.owner.Assignment(t.Context(), "strict")
+	require.NoError(t, err)
+	_, err = s.owner.ChangeAssignment(t.Context(), "strict", client.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "enforce"}, strict.Version)
+	require.NoError(t, err)
+	s.cycle(d, "SKL-TKT-001")
+	assert.Nil(t, unit(s, "SKL-TKT-001", "lockout").Trial)
+	assert.Equal(t, 3, d.Machine().Lockout.Threshold)
+}

@@ -1,0 +1,109 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+	"rankwarden.example/core/principal"
+)
+
+const wholePolicy = `
+accounts:
+  - {key: keeper, name: keeper-####, formerly: [keeper], full_name: Keeper, local_groups: [administrators]}
+  - {key: old, name: setup, state: absent}
+rotation: [{target: account:keeper}]
+membership: [{local_group: administrators, mode: exact}, {local_group: users, mode: adjust, remove: [local:mechanic]}]
+builtins: {administrator: {name: quay-zero, enabled: false}, guest: {name: quay-visitor, description: Nobody}}
+passwords: {min_length: 12, complexity: true}
+lockout: {threshold: 5}
+`
+
+// Every unit of the format goes from the policy to the device and back.
+func TestEveryUnitIsCarriedOut(t *testing.T) {
+	s := start(t)
+	s.publish("base", wholePolicy, 500, "everything")
+	d := s.device("SKL-TKT-001", s.enrolmentToken(1))
+	keeper := d.Find("keeper")
+	d.AddAccount("setup")
+	require.NoError(t, d.Join("users", "setup"))
+	d.AddAccount("mechanic")
+	require.NoError(t, d.Join("users", "mechanic"))
+	require.NoError(t, d.Cycle(t.Context()))
+	s.cycle(d, "SKL-TKT-001")
+	w := s.why("SKL-TKT-001")
+	assert.Equal(t, "in_step", w.Device.Standing)
+	for _, u := range w.Units {
+		assert.Empty(t, u.Findings, u.Unit)
+		assert.Equal(t, u.Section != "Rotation", u.InStep, u.Unit)
+	}
+	assert.Len(t, w.Units, 12)
+	assert.Zero(t, d.Find("setup"))
+	assert.Zero(t, d.Find("Administrator"))
+	require.Equal(t, "keeper", w.Accounts[2].Key)
+	assert.Regexp(t, `^keeper-\d{4}$`, w.Accounts[2].Name)
+	assert.Equal(t, keeper, d.Find(w.Accounts[2].Name), "it kept its identity")
+	assert.Empty(t, w.Problems)
+
+	// What people do to it is seen and put right.
+	name := w.Accounts[2].Name
+	require.NoError(t, d.RenameAccount(t.Context(), keeper, "the-boss"))
+	require.NoError(t, d.EnableAccount(t.Context(), d.Find("quay-zero"), true))
+	require.NoError(t, d.Cycle(t.Context()))
+	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "put_right"}, client.Page{})
+	require.NoError(t, err)
+	var words []string
+	for _, f := range right.Items {
+		words = append(words, f.Words)
+	}
+	assert.Contains(t, words, "called the-boss instead of keeper-####")
+	assert.Contains(t, words, "enabled instead of disabled")
+	assert.Zero(t, d.Find("the-boss"))
+	assert.Zero(t, d.Find(name), "digits are drawn anew")
+	require.NoError(t, d.DeleteAccount(t.Context(), keeper))
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.Equal(t, "in_step", standing(s, "SKL-TKT-001"))
+	now := principal.MustSID(s.why("SKL-TKT-001").Accounts[2].SID)
+	assert.NotEqual(t, keeper, now, "made again, under another identifier")
+}
+
+// A unit that the device puts right again and again is fought over: it holds back, and says so.
+func TestContended(t *testing.T) {
+	s := start(t)
+	s.publish("base", keeperOnly, 500, "everything")
+	d := s.enrolled("SKL-WKS-001")
+	d.AddAccount("mechanic")
+	interfere := func() client.UnitWhy {
+		require.NoError(t, d.Join("administrators", "mechanic"))
+		require.NoError(t, d.Cycle(t.Context()))
+		return unit(s, "SKL-WKS-001", "membership.administrators")
+	}
+	for range 2 {
+		u := interfere()
+		assert.False(t, u.Contended)
+		assert.True(t, u.InStep)
+	}
+	assert.True(t, interfere().Contended, "the third time within a day")
+	u := interfere()
+	assert.False(t, u.InStep, "the device leaves it alone for an hour")
+	assert.Equal(t, "drifted", standing(s, "SKL-WKS-001"))
+	assert.Equal(t, []string{"membership.administrators"}, s.why("SKL-WKS-001").Device.Contended)
+	o, err := s.owner.Overview(t.Context())
+	require.NoError(t, err)
+	require.Len(t, o.Decisions, 1)
+	assert.Contains(t, o.Decisions[0].Detail, "Find out who")
+
+	s.wake(d, "") // what it remembers lasts
+	s.clock.forward(61 * 60 * 1e9)
+	require.Error(t, d.Cycle(t.Context()), "its clock is off now; it takes the service's time")
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.True(t, unit(s, "SKL-WKS-001", "membership.administrators").InStep, "it tries again after the hour")
+	s.clock.forward(24 * 3600 * 1e9)
+	require.Error(t, d.Cycle(t.Context()))
+	require.NoError(t, d.Cycle(t.Context()))
+	w, err := query[string](t, s.config.Database, "select contended::text from devices")
+	require.NoError(t, err)
+	assert.Equal(t, "[]", w, "a day of peace ends it")
+}
