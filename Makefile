@@ -36,8 +36,11 @@ lint: build
 	go tool -modfile=tools.mod staticcheck ./...
 	cd console && npm run --silent check
 
-bench:
+bench: build
 	@scripts/install postgresql
+	@mkdir -p .cache
+	go run ./demo/largefleet/write > .cache/large-fleet.json
+	bin/rankwarden resolve .cache/large-fleet.json --output counts || true
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/...
 
 # Takes every picture of docs/screenshots again, from the demo that runs at 127.0.0.1:8470.

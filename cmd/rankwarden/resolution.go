@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"rankwarden.example/core/drift"
@@ -108,45 +107,77 @@ func changedUnits(from, to resolve.Lane) []resolve.Unit {
 	return changed
 }
 
-// lane prints units in the order a reader expects: the value, who won, who lost and why.
+// lane prints units in the order a reader expects, section by section: the value and who won, and
+// below them who lost and why.
 func (a *app) lane(units []resolve.Unit, held []resolve.Held) {
 	sorted := slices.Clone(units)
 	slices.SortFunc(sorted, func(x, y resolve.Unit) int { return words.Compare(x.Unit, y.Unit) })
-	t := a.table()
-	t.AppendHeader(table.Row{"", "Unit", "Value", "Won", "Lost"})
+	width := a.width
+	if width == 0 {
+		width = 120
+	}
+	const sign, gap = 5, 2
+	name := 0
+	for _, u := range sorted {
+		name = max(name, text.StringWidth(words.Unit(u.Unit)))
+	}
+	name = min(name, 32)
+	rest := max(width-sign-name-2*gap, 40)
+	value := rest * 58 / 100
 	section := ""
 	for _, u := range sorted {
 		if s := words.Section(u.Unit); s != section {
-			if section != "" {
-				t.AppendSeparator()
-			}
 			section = s
+			fmt.Fprintf(a.out, "  %s\n", text.Underline.Sprint(s))
 		}
-		sign := text.FgGreen.Sprint("●")
-		value := words.Value(u.Unit, u.Value)
-		won := words.Why(u)
-		if slices.ContainsFunc(held, func(h resolve.Held) bool { return h.Unit == u.Unit }) || u.Verdict == resolve.Contested {
-			sign = text.FgMagenta.Sprint("▮▮")
-		}
+		mark, colour := "●", text.FgGreen
+		says := words.Value(u.Unit, u.Value)
+		isHeld := slices.ContainsFunc(held, func(h resolve.Held) bool { return h.Unit == u.Unit })
 		if u.Verdict == resolve.Contested {
-			value = text.FgMagenta.Sprint("no value: contested")
+			says = "no value, contested"
 		}
-		lost := make([]string, len(u.Over))
-		for i, l := range u.Over {
-			lost[i] = fmt.Sprintf("%s (%d): %s; %s", l.Assignment, l.Rank, words.Value(u.Unit, l.Value), words.Lost(l))
+		if isHeld || u.Verdict == resolve.Contested {
+			mark, colour = "▮▮", text.FgMagenta
 		}
-		t.AppendRow(table.Row{sign, section + ": " + words.Unit(u.Unit), value, won, strings.Join(lost, "\n")})
+		a.columns([]int{sign - 1, name, value, rest - value}, []string{"  " + mark, words.Unit(u.Unit), says, words.Why(u)}, []text.Color{colour, text.Reset, text.Reset, text.Reset})
+		for _, l := range u.Over {
+			a.columns([]int{sign - 1, name, rest}, []string{"", "", fmt.Sprintf("%s %s (%d): %s; %s", lostMark(l.Why), l.Assignment, l.Rank, words.Value(u.Unit, l.Value), words.Lost(l))},
+				[]text.Color{text.Reset, text.Reset, text.FgHiBlack})
+		}
 	}
-	width := a.width
-	if width == 0 {
-		width = 160
+}
+
+// lostMark tells one that agrees from one that lost.
+func lostMark(why resolve.Why) string {
+	if why == resolve.Same {
+		return "="
 	}
-	rest := max(width-8-10, 60)
-	t.SetColumnConfigs([]table.ColumnConfig{
-		{Number: 2, WidthMax: rest * 24 / 100, WidthMaxEnforcer: text.WrapSoft}, {Number: 3, WidthMax: rest * 26 / 100, WidthMaxEnforcer: text.WrapSoft},
-		{Number: 4, WidthMax: rest * 20 / 100, WidthMaxEnforcer: text.WrapSoft}, {Number: 5, WidthMax: rest * 30 / 100, WidthMaxEnforcer: text.WrapSoft},
-	})
-	t.Render()
+	return "✗"
+}
+
+// columns prints cells side by side, each wrapped within its width and set in its colour.
+func (a *app) columns(widths []int, cells []string, colours []text.Color) {
+	lines := make([][]string, len(cells))
+	most := 1
+	for i, cell := range cells {
+		lines[i] = strings.Split(text.WrapSoft(cell, widths[i]), "\n")
+		most = max(most, len(lines[i]))
+	}
+	for n := range most {
+		var line strings.Builder
+		for i := range cells {
+			part := ""
+			if n < len(lines[i]) {
+				part = strings.TrimRight(lines[i][n], " ")
+			}
+			pad := strings.Repeat(" ", max(widths[i]+2-text.StringWidth(part), 0))
+			if part != "" {
+				part = colours[i].Sprint(part)
+			}
+			line.WriteString(part + pad)
+		}
+		fmt.Fprintln(a.out, strings.TrimRight(line.String(), " "))
+	}
 }
 
 func (a *app) problemLines(problems []resolve.Problem) {

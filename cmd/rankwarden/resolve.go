@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"runtime"
 	"time"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/sync/errgroup"
 
 	"rankwarden.example/core/scenario"
 )
@@ -27,7 +29,7 @@ func (a *app) resolveCommand() *cobra.Command {
 				return err
 			}
 			loaded := time.Now()
-			settled := s.Settle()
+			settled := s.SettleEach(atOnce)
 			took := time.Since(loaded)
 			switch a.output {
 			case "json":
@@ -68,4 +70,14 @@ func readScenario(path string) (*scenario.Scenario, error) {
 		return nil, unusable{fmt.Errorf("%s: %w", path, err)}
 	}
 	return s, nil
+}
+
+// atOnce uses all processors for what is independent.
+func atOnce(n int, do func(i int)) {
+	var running errgroup.Group
+	running.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range n {
+		running.Go(func() error { do(i); return nil })
+	}
+	_ = running.Wait() // nothing fails
 }

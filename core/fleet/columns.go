@@ -44,9 +44,9 @@ func number[K comparable](count int, value func(device int) K) column {
 }
 
 // combine numbers the combinations of values of a set of facts.
-func (c *columns) combine(set uint16) (values []uint32, count int) {
+func (c *columns) combine(set uint16) column {
 	if done, known := c.combined[set]; known {
-		return done.values, done.count
+		return done
 	}
 	all := column{make([]uint32, len(c.facts)), 1}
 	for field := range factFields {
@@ -64,7 +64,7 @@ func (c *columns) combine(set uint16) (values []uint32, count int) {
 		c.combined = map[uint16]column{}
 	}
 	c.combined[set] = all
-	return all.values, all.count
+	return all
 }
 
 // text is the value of a fact that is text, or the tags as one text.

@@ -34,19 +34,62 @@ func Listed(count int, yes, perhaps []int) Members {
 	return m
 }
 
+// Each does n independent things. The core has no goroutines; a caller that has may do several at once.
+type Each func(n int, do func(i int))
+
+// InTurn does one thing after the other.
+func InTurn(n int, do func(i int)) {
+	for i := range n {
+		do(i)
+	}
+}
+
+// MembersOf works out every group, by name, and [Everything].
+func MembersOf(groups []Group, facts []Facts) map[string]Members {
+	return MembersOfEach(groups, facts, InTurn)
+}
+
+// MembersOfEach is [MembersOf], with the groups worked out as each does.
+func MembersOfEach(groups []Group, facts []Facts, each Each) map[string]Members {
+	columns := &columns{facts: facts}
+	combined := make([]column, len(groups))
+	for i, g := range groups {
+		if g.Rule != nil {
+			combined[i] = columns.combine(g.Rule.reads)
+		}
+	}
+	all := make([]Members, len(groups))
+	each(len(groups), func(i int) {
+		if rule := groups[i].Rule; rule != nil {
+			all[i] = ruled(rule, facts, combined[i])
+		} else {
+			all[i] = Listed(len(facts), groups[i].Devices, nil)
+		}
+	})
+	members := make(map[string]Members, len(groups)+1)
+	everything := Members{newBitset(len(facts)), nil}
+	everything.yes.fill(len(facts))
+	members[Everything] = everything
+	for i, g := range groups {
+		members[g.Name] = all[i]
+	}
+	return members
+}
+
 // ruled are the devices for which a rule holds. The rule is worked out once for each combination
 // of the facts that it reads, so its cost grows with how much those facts differ.
-func ruled(rule *Rule, facts []Facts, columns *columns) Members {
+func ruled(rule *Rule, facts []Facts, combined column) Members {
 	m := Members{newBitset(len(facts)), newBitset(len(facts))}
-	combined, count := columns.combine(rule.reads)
 	const notDone = Yes + 1
-	known := make([]Truth, count)
+	known := make([]Truth, combined.count)
 	for i := range known {
 		known[i] = notDone
 	}
-	for d, combination := range combined {
+	var object factObject
+	for d, combination := range combined.values {
 		if known[combination] == notDone {
-			known[combination] = rule.Holds(&facts[d])
+			object.facts = &facts[d]
+			known[combination] = rule.holds(&object)
 		}
 		switch known[combination] {
 		case Yes:
@@ -56,21 +99,4 @@ func ruled(rule *Rule, facts []Facts, columns *columns) Members {
 		}
 	}
 	return m
-}
-
-// MembersOf works out every group, by name, and [Everything].
-func MembersOf(groups []Group, facts []Facts) map[string]Members {
-	members := make(map[string]Members, len(groups)+1)
-	all := Members{newBitset(len(facts)), nil}
-	all.yes.fill(len(facts))
-	members[Everything] = all
-	columns := &columns{facts: facts}
-	for _, g := range groups {
-		if g.Rule != nil {
-			members[g.Name] = ruled(g.Rule, facts, columns)
-		} else {
-			members[g.Name] = Listed(len(facts), g.Devices, nil)
-		}
-	}
-	return members
 }

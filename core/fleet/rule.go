@@ -95,8 +95,10 @@ func (r *Rule) Reads() []string {
 
 // Holds says whether the rule holds for a device. It is Unknown when the rule reads a fact that is
 // not known, or cannot be worked out for another reason.
-func (r *Rule) Holds(facts *Facts) Truth {
-	out, _, err := r.program.Eval(&factObject{facts})
+func (r *Rule) Holds(facts *Facts) Truth { return r.holds(&factObject{facts}) }
+
+func (r *Rule) holds(object *factObject) Truth {
+	out, _, err := r.program.Eval(object)
 	switch {
 	case err != nil:
 		return Unknown
@@ -177,22 +179,22 @@ func (p factTypes) FindStructFieldType(name, field string) (*types.FieldType, bo
 // errUnknownFact makes a rule that reads the fact give no answer.
 var errUnknownFact = errors.New("the fact is not known of this device")
 
-func (f *Facts) get(field string) (any, error) {
+func (f *Facts) get(field string) (ref.Val, error) {
 	value := ""
 	switch field {
 	case "name":
-		return f.Name, nil
+		return types.String(f.Name), nil
 	case "path":
-		return f.Path, nil
+		return types.String(f.Path), nil
 	case "tags":
-		return f.Tags, nil
+		return types.NewStringList(types.DefaultTypeAdapter, f.Tags), nil
 	case "primary_user":
-		return f.PrimaryUser, nil
+		return types.String(f.PrimaryUser), nil
 	case "os_build":
 		if f.OSBuild == 0 {
 			return nil, errUnknownFact
 		}
-		return int64(f.OSBuild), nil
+		return types.Int(f.OSBuild), nil
 	case "platform":
 		value = f.Platform
 	case "os_version":
@@ -205,7 +207,7 @@ func (f *Facts) get(field string) (any, error) {
 	if value == "" {
 		return nil, errUnknownFact
 	}
-	return value, nil
+	return types.String(value), nil
 }
 
 // factSizes tells the estimate of cost how large facts can be.

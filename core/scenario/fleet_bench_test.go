@@ -1,109 +1,49 @@
 package scenario_test
 
 import (
+	"bytes"
 	"fmt"
-	"math/rand/v2"
 	"runtime"
 	"strings"
 	"testing"
 	"time"
 
+	"golang.org/x/sync/errgroup"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/scenario"
+	"rankwarden.example/demo/largefleet"
 )
 
-const (
-	fleetDevices     = 100_000
-	fleetPolicies    = 200
-	fleetAssignments = 400
-	fleetListed      = 250
-	fleetRules       = 50
-)
-
-// largeFleet is an organisation of 100,000 devices: 200 policies of all kinds of unit, 400
-// assignments and 300 groups, 50 of them by rule. A device is in a place, of a kind, and now and then
-// in a small group of its own; the same numbers always give the same organisation.
+// largeFleet reads the scenario of the large organisation.
 func largeFleet(tb testing.TB) *scenario.Scenario {
-	r := rand.New(rand.NewPCG(1, 2))
-	s := &scenario.Scenario{Directory: principal.NewTable(nil), Reports: map[int]*drift.Report{}}
-	builds := []int{19045, 22000, 22621, 22631, 26100}
-	for i := range fleetDevices {
-		s.Devices = append(s.Devices, fleet.Facts{
-			Name: fmt.Sprintf("SKL-%06d", i), Platform: "windows", OSVersion: "10.0", OSBuild: builds[i*7919%5],
-			Model: fmt.Sprint("Quay ", i%20), Path: fmt.Sprintf("area-%d/place-%d", i%10, i%100), Tags: []string{fmt.Sprint("kind-", i%8)},
-		})
+	var source bytes.Buffer
+	if err := largefleet.Write(&source); err != nil {
+		tb.Fatal(err)
 	}
-	for g := range fleetListed {
-		group := fleet.Group{Name: fmt.Sprintf("listed-%d", g)}
-		switch {
-		case g < 100: // places
-			for d := g; d < fleetDevices; d += 100 {
-				group.Devices = append(group.Devices, d)
-			}
-		case g < 200: // kinds within the organisation
-			for d := g - 100; d < fleetDevices; d += 100 * (1 + g%3) {
-				group.Devices = append(group.Devices, d)
-			}
-		default: // a few devices each, drawn from anywhere
-			for range 300 {
-				group.Devices = append(group.Devices, r.IntN(fleetDevices))
-			}
-		}
-		s.Groups = append(s.Groups, group)
-	}
-	for g := range fleetRules {
-		rule, err := fleet.ParseRule([]string{
-			fmt.Sprintf(`device.os_build >= %d`, builds[g%5]),
-			fmt.Sprintf(`"kind-%d" in device.tags && device.os_build < %d`, g%8, builds[g%5]),
-			fmt.Sprintf(`device.path.startsWith("area-%d/")`, g%10),
-			fmt.Sprintf(`device.model == "Quay %d" || device.os_version.startsWith("11.")`, g%20),
-			fmt.Sprintf(`device.name.endsWith("%02d")`, g),
-		}[g%5])
-		if err != nil {
-			tb.Fatal(err)
-		}
-		s.Groups = append(s.Groups, fleet.Group{Name: fmt.Sprintf("rule-%d", g), Rule: rule})
-	}
-	for p := range fleetPolicies {
-		s.Policies = append(s.Policies, largePolicy(tb, p, 0))
-	}
-	for a := range fleetAssignments {
-		scope := fleet.Assignment{Name: fmt.Sprintf("a%d", a), Rank: fleet.Rank(1 + a*23%9999), Stance: fleet.Enforce, Include: []string{s.Groups[a%len(s.Groups)].Name}}
-		if a < 4 {
-			scope.Include = []string{fleet.Everything}
-		}
-		if a%7 == 0 {
-			scope.Exclude = []string{s.Groups[(a*3)%len(s.Groups)].Name}
-		}
-		if a%11 == 0 {
-			scope.Within = []string{s.Groups[fleetListed+a%fleetRules].Name}
-		}
-		if a%40 == 0 {
-			scope.Stance = fleet.Trial
-		}
-		p := s.Policies[a%fleetPolicies]
-		scope.Policy = p.Name
-		s.Scopes = append(s.Scopes, scope)
-		s.Assignments = append(s.Assignments, resolve.Assignment{Name: scope.Name, Rank: scope.Rank, Stance: scope.Stance, Policy: p})
+	s, err := scenario.Read(source.Bytes(), nil)
+	if err != nil {
+		tb.Fatal(err)
 	}
 	return s
 }
 
+// atOnce uses all processors, as the client does.
+func atOnce(n int, do func(i int)) {
+	var running errgroup.Group
+	running.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range n {
+		running.Go(func() error { do(i); return nil })
+	}
+	_ = running.Wait()
+}
+
 func largePolicy(tb testing.TB, p, revision int) *resolve.Policy {
-	key := fmt.Sprintf("keeper-%d", p%12)
-	body := fmt.Sprintf("format: rankwarden.policy/1\nname: p%d\n", p) + []string{
-		fmt.Sprintf("passwords: {min_length: %d, history: %d, complexity: true}\nlockout: {threshold: %d}", 8+p%10+revision, p%24, 3+p%7),
-		fmt.Sprintf("accounts: [{key: %s, name: %[1]s-##, local_groups: [administrators]}]\nrotation: [{target: account:%[1]s, every: %[2]dd}]", key, 7+p%20+revision),
-		fmt.Sprintf("membership: [{local_group: administrators, mode: adjust, members: [local:crew-%d, account:%s], remove: [local:old-%d]}]", p, key, p+revision),
-		fmt.Sprintf("builtins: {administrator: {name: quay-%d, enabled: false}, guest: {enabled: false}}\npasswords: {max_age_days: %d}", p%3, 90+p+revision),
-	}[p%4]
-	doc, problems := policy.Parse([]byte(body), nil)
+	doc, problems := policy.Parse([]byte(largefleet.Policy(p, revision)), nil)
 	if !policy.Usable(problems) {
-		tb.Fatal(body, problems)
+		tb.Fatal(problems)
 	}
 	return resolve.Claims(doc.Normalise(nil))
 }
@@ -113,13 +53,13 @@ func BenchmarkSettleFleet(b *testing.B) {
 	s := largeFleet(b)
 	var settled *scenario.Settled
 	for b.Loop() {
-		settled = s.Settle()
+		settled = s.SettleEach(atOnce)
 	}
 	var memory runtime.MemStats
 	runtime.ReadMemStats(&memory)
 	b.ReportMetric(float64(len(settled.Scopes)), "distinct-sets")
 	b.ReportMetric(float64(memory.Sys)/(1<<20), "MiB")
-	b.ReportMetric(float64(settled.Count().Units)/fleetDevices, "units/device")
+	b.ReportMetric(float64(settled.Count().Units)/largefleet.Devices, "units/device")
 }
 
 // BenchmarkOnePolicyChanged settles anew what one changed policy touches.
@@ -152,7 +92,7 @@ func BenchmarkDrift100k(b *testing.B) {
 			}
 		}
 	}
-	b.ReportMetric(float64(findings)/fleetDevices, "findings/device")
+	b.ReportMetric(float64(findings)/largefleet.Devices, "findings/device")
 }
 
 // largeReport is what a workstation of eight accounts and three local groups reports.

@@ -17,17 +17,26 @@ type Settled struct {
 }
 
 // Settle settles every device; each distinct set of assignments is settled once.
-func (s *Scenario) Settle() *Settled {
-	members := fleet.MembersOf(s.Groups, s.Devices)
+func (s *Scenario) Settle() *Settled { return s.SettleEach(fleet.InTurn) }
+
+// parts is how many shares the scopes are settled in; each has a settler of its own.
+const parts = 8
+
+// SettleEach is [Scenario.Settle], with what is independent done as each does.
+func (s *Scenario) SettleEach(each fleet.Each) *Settled {
+	members := fleet.MembersOfEach(s.Groups, s.Devices, each)
 	scopes := fleet.Scopes(len(s.Devices), members, s.Scopes)
 	settled := &Settled{s, members, scopes, make([]resolve.Resolution, len(scopes)), make([]int, len(s.Devices))}
-	settler := resolve.NewSettler(s.Assignments)
-	for i, scope := range scopes {
-		settled.Results[i] = settler.Settle(scope.Applying, scope.Undecided)
-		for _, d := range scope.Devices {
-			settled.scopeOf[d] = i
+	shares := min(parts, 1+len(scopes)/1000)
+	each(shares, func(share int) {
+		settler := resolve.NewSettler(s.Assignments)
+		for i := share * len(scopes) / shares; i < (share+1)*len(scopes)/shares; i++ {
+			settled.Results[i] = settler.Settle(scopes[i].Applying, scopes[i].Undecided)
+			for _, d := range scopes[i].Devices {
+				settled.scopeOf[d] = i
+			}
 		}
-	}
+	})
 	return settled
 }
 
