@@ -20,13 +20,13 @@ type Strip struct {
 
 // Decision is something that waits for an operator.
 type Decision struct {
-	Unit      string `json:"unit" doc:"Empty for a device that claims to be another"`
-	Title     string `json:"title"`
-	Detail    string `json:"detail" doc:"What is wrong and the way out"`
-	Devices   int    `json:"devices"`
-	Device    string `json:"device" doc:"Name of one of them"`
-	DeviceID  string `json:"device_id"`
-	Contested bool   `json:"contested"`
+	Unit     string `json:"unit" doc:"Empty for a device that claims to be another"`
+	Title    string `json:"title"`
+	Detail   string `json:"detail" doc:"What is wrong and the way out"`
+	Devices  int    `json:"devices"`
+	Device   string `json:"device" doc:"Name of one of them"`
+	DeviceID string `json:"device_id"`
+	Kind     string `json:"kind" enum:"contested,held,fought,claim" doc:"Equal ranks differ; an error holds it; somebody changes it back; a device claims to be another"`
 }
 
 // Edit is something an operator or the service did.

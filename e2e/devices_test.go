@@ -115,7 +115,7 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)
 	require.Len(t, o.Decisions, 1)
-	assert.True(t, o.Decisions[0].Contested)
+	assert.Equal(t, "contested", o.Decisions[0].Kind)
 
 	two, err := s.owner.Assignment(t.Context(), "two")
 	require.NoError(t, err)

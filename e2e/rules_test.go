@@ -133,7 +133,8 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	}
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)
-	assert.Len(t, o.Decisions, 2, "both units are told where decisions are")
+	require.Len(t, o.Decisions, 1, "it is told once where decisions are")
+	assert.Equal(t, "every unit", o.Decisions[0].Title)
 
 	base, err := s.owner.Policy(t.Context(), "base")
 	require.NoError(t, err)

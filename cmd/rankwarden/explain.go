@@ -71,7 +71,11 @@ func (a *app) explainUnit(u client.UnitWhy) {
 			fmt.Fprintf(a.out, "  %-8s %s\n", label, colour.Sprint(a.wrapped(value, 11)))
 		}
 	}
-	fmt.Fprintf(a.out, "\n%s %s  %s\n", unitColour(u).Sprint(sign(u)), text.Bold.Sprint(u.Section+": "+u.Title), text.FgHiBlack.Sprint(u.Unit))
+	title := u.Section
+	if !strings.EqualFold(u.Section, u.Title) {
+		title += ": " + u.Title
+	}
+	fmt.Fprintf(a.out, "\n%s %s  %s\n", unitColour(u).Sprint(sign(u)), text.Bold.Sprint(title), text.FgHiBlack.Sprint(u.Unit))
 	line("asked", u.Asked, text.Reset)
 	line("has", u.Has, text.Reset)
 	for _, f := range u.Findings {
@@ -92,7 +96,7 @@ func (a *app) explainUnit(u client.UnitWhy) {
 	if t := u.Trial; t != nil {
 		line("trial", t.Asked+"; "+t.Why, text.FgBlue)
 		for _, f := range t.Findings {
-			line("would", f.Words, text.FgBlue)
+			line("forecast", f.Words, text.FgBlue)
 		}
 	}
 }

@@ -51,6 +51,10 @@ func TestResolvePrintsWhoWonAndWhoLost(t *testing.T) {
 	} {
 		assert.Contains(t, out, line+"\n")
 	}
+	out, _ = run(t, "resolve", "../../demo/scenarios/ticket-desks.yaml", "--device", "SKL-TKT-002")
+	assert.NotContains(t, out, "SKL-HQ-001")
+	out, code = run(t, "resolve", "../../demo/scenarios/ticket-desks.yaml", "--device", "SKL-XXX-001")
+	assert.Equal(t, 2, code, out)
 	out, code = run(t, "resolve", "../../demo/scenarios/ticket-desks.yaml", "--output", "counts")
 	assert.Equal(t, 1, code)
 	var counts map[string]any

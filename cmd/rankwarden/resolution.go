@@ -16,8 +16,16 @@ import (
 )
 
 // resolution prints a settled scenario: one block for the devices that meet the same assignments,
-// and one for each device that has reported.
-func (a *app) resolution(s *scenario.Settled) error {
+// and one for each device that has reported. Only one device is printed when it is named.
+func (a *app) resolution(s *scenario.Settled, only string) error {
+	if only != "" {
+		at := slices.IndexFunc(s.Devices, func(f fleet.Facts) bool { return f.Name == only })
+		if at < 0 {
+			return unusable{fmt.Errorf("the scenario has no device %q", only)}
+		}
+		a.block(s.Device(at), []string{only})
+		return nil
+	}
 	for i, scope := range s.Scopes {
 		var alone, together []int
 		for _, d := range scope.Devices {

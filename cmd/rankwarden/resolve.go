@@ -15,7 +15,8 @@ import (
 )
 
 func (a *app) resolveCommand() *cobra.Command {
-	return &cobra.Command{
+	var device string
+	cmd := &cobra.Command{
 		Use: "resolve FILE", Short: "Settle a scenario, without a service: who wins, who loses, and why", Args: cobra.ExactArgs(1),
 		Long: "Settle a scenario, an organisation in one file with groups, policies, assignments and devices, without a\n" +
 			"service. - reads standard input. --output is table (the default), json (the whole result) or counts (one\n" +
@@ -39,7 +40,7 @@ func (a *app) resolveCommand() *cobra.Command {
 				counts.LoadMS, counts.SettleMS = loaded.Sub(start).Milliseconds(), took.Milliseconds()
 				err = a.data(counts)
 			default:
-				err = a.resolution(settled)
+				err = a.resolution(settled, device)
 			}
 			if err == nil && !settled.Clean() {
 				err = errNo
@@ -47,6 +48,8 @@ func (a *app) resolveCommand() *cobra.Command {
 			return err
 		},
 	}
+	cmd.Flags().StringVar(&device, "device", "", "print only this `device` of the table")
+	return cmd
 }
 
 func readScenario(path string) (*scenario.Scenario, error) {

@@ -12,6 +12,8 @@ export type Standings = Schemas["Standings"];
 export type Policy = Schemas["Policy"];
 export type PolicySummary = Schemas["PolicySummary"];
 export type DocumentProblem = Schemas["DocumentProblem"];
+export type Group = Schemas["GroupSummary"];
+export type DirectoryEntry = Schemas["DirectoryEntry"];
 export type Me = Schemas["Me"];
 export type Standing = Device["standing"];
 

@@ -7,7 +7,9 @@ import { Shell } from "./components/shell";
 import { useLive } from "./live";
 import { DevicePage } from "./pages/device";
 import { DevicesPage } from "./pages/devices";
+import { DirectoryPage } from "./pages/directory";
 import { DriftPage } from "./pages/drift";
+import { GroupsPage } from "./pages/groups";
 import { PoliciesPage } from "./pages/policies";
 import { SignIn } from "./pages/sign-in";
 import { WatchPage } from "./pages/watch";
@@ -47,6 +49,9 @@ export function App() {
           <Route path="/devices" element={<DevicesPage />} />
           <Route path="/devices/:name" element={<DevicePage />} />
           <Route path="/drift" element={<DriftPage />} />
+          <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
+          <Route path="/organisation/groups" element={<GroupsPage mayEdit={session.data?.role === "owner"} />} />
+          <Route path="/organisation/directory" element={<DirectoryPage />} />
           <Route path="*" element={<Nothing>There is nothing here. Choose a place above.</Nothing>} />
         </Routes>
       </Suspense>

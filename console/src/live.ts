@@ -3,9 +3,9 @@ import { useEffect, useState } from "react";
 
 /** What each topic of the service's changes makes old. */
 const stale: Record<string, string[]> = {
-  devices: ["watch", "devices", "standings", "device", "policies"],
+  devices: ["watch", "devices", "standings", "device", "policies", "groups"],
   reports: ["watch", "devices", "standings", "device", "findings", "finding-sums", "policies"],
-  edits: ["watch", "policies", "policy", "groups", "device"],
+  edits: ["watch", "policies", "policy", "groups", "group-devices", "device", "directory", "directory-connection"],
 };
 
 function refresh(queries: QueryClient, topics: string[]) {

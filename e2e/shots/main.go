@@ -31,6 +31,9 @@ var pages = []page{
 	{name: "devices", path: "/devices", ready: `[role="cell"] a`},
 	{name: "device", path: "/devices/SKL-WKS-003", ready: `tbody th`},
 	{name: "device-held", path: "/devices/SKL-HQ-001", ready: `tbody th`},
+	{name: "device-trial", path: "/devices/SKL-TKT-003", ready: `tbody th`},
+	{name: "groups", path: "/organisation/groups?group=kiosks", ready: `[role="cell"] button`},
+	{name: "directory", path: "/organisation/directory", ready: `[role="cell"]`},
 	{name: "policies", path: "/policies", ready: `[role="cell"] a`},
 	{name: "policy", path: "/policies/base", ready: `.cm-content`},
 	{name: "drift", path: "/drift", ready: `[role="cell"] a`},
@@ -45,7 +48,8 @@ var pages = []page{
 // commands are shown in a terminal, one picture each.
 var commands = []struct{ name, line string }{
 	{"cli-watch", "rankwarden watch; rankwarden policy list"},
-	{"cli-device", "rankwarden device show SKL-WKS-003"},
+	{"cli-explain", "rankwarden explain SKL-WKS-003 administrators; rankwarden explain SKL-TKT-003 lockout"},
+	{"cli-resolve", "rankwarden resolve ticket-desks.yaml --device SKL-TKT-001"},
 	{"cli-drift", "rankwarden drift; rankwarden policy check slip.yaml"},
 }
 
@@ -143,6 +147,13 @@ func takeTerminals(ctx context.Context, url, password, out, only string) error {
 		return fmt.Errorf("signing in: %w: %s", err, message)
 	}
 	if err := os.WriteFile(filepath.Join(home, "slip.yaml"), []byte(slip), 0o600); err != nil {
+		return err
+	}
+	scenario, err := os.ReadFile("demo/scenarios/ticket-desks.yaml")
+	if err == nil {
+		err = os.WriteFile(filepath.Join(home, "ticket-desks.yaml"), scenario, 0o600)
+	}
+	if err != nil {
 		return err
 	}
 	for _, c := range commands {

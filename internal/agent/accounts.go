@@ -193,7 +193,14 @@ func (p *pass) accountOut(unit resolve.UnitID, key string, desired resolve.Accou
 func (p *pass) remove(unit resolve.UnitID, key string, desired resolve.AccountValue) {
 	a, found := p.bound(key)
 	if !found {
-		if a, found = p.state.Managed(key, desired.Name); !found {
+		desired.Formerly = nil // what had another name once is not what is to go
+		switch candidates := p.candidates(desired); len(candidates) {
+		case 0:
+			return
+		case 1:
+			a = candidates[0]
+		default:
+			p.one(unit, func() error { return severalFit(candidates) })
 			return
 		}
 	}

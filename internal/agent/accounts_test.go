@@ -94,6 +94,18 @@ func TestAdoption(t *testing.T) {
 	require.Len(t, outcome.Failures, 1)
 	assert.Equal(t, "several accounts fit the name: keeper-0001, keeper-0002; rename or remove all but one", outcome.Failures[0].Error)
 	assert.Empty(t, outcome.Bindings)
+
+	// Neither gains a group, though its name fits.
+	outcome, err = reconcile(t, w, []resolve.Setting{unit("accounts.desk", deskKeeper), unit("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
+	require.NoError(t, err)
+	group, _ := outcome.After.Group(policy.Administrators)
+	assert.False(t, group.Has(w.Find("keeper-0001")) || group.Has(w.Find("keeper-0002")))
+
+	// Neither goes, where one is to be absent.
+	outcome, err = reconcile(t, w, []resolve.Setting{unit("accounts.desk", strings.Replace(deskKeeper, "enabled", "absent", 1))})
+	require.NoError(t, err)
+	assert.Contains(t, outcome.Failures[0].Error, "several accounts fit")
+	assert.NotZero(t, w.Find("keeper-0001"))
 }
 
 func TestAccountsAreDisabledAndRemovedUnderTheGuard(t *testing.T) {

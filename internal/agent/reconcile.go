@@ -115,9 +115,13 @@ func (p *pass) read() {
 	}
 }
 
-// find is the identifier that stands for a principal on this device.
+// find is the identifier that stands for a principal on this device. A managed account is found by
+// its binding alone: one that only has the right name may be somebody else's.
 func (p *pass) find(ref principal.Ref) principal.SID {
-	return p.state.Find(ref, drift.Names(p.job.Settings), p.directory)
+	if ref.Kind() == principal.Account {
+		return p.bindings[ref.Value()]
+	}
+	return p.state.Find(ref, nil, p.directory)
 }
 
 // try does one change, unless the pass has ended, notes what became of it and reads the host again.

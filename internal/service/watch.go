@@ -39,15 +39,23 @@ type Strip struct {
 	Marks  []store.Mark
 }
 
+// The kinds of decision.
+const (
+	DecideContested = "contested" // equal ranks differ
+	DecideHeld      = "held"      // an error of the whole holds it
+	DecideFought    = "fought"    // somebody or something changes it back
+	DecideClaim     = "claim"     // a device claims to be another
+)
+
 // Decision is something that waits for an operator.
 type Decision struct {
-	Unit      string // name of the unit, empty for a device that claims to be another
-	Title     string
-	Detail    string
-	Devices   int
-	Device    string // one of them
-	DeviceID  string
-	Contested bool
+	Unit     string // name of the unit, empty for a device that claims to be another
+	Title    string
+	Detail   string
+	Devices  int
+	Device   string // one of them
+	DeviceID string
+	Kind     string
 }
 
 // Overview is the fleet now.
@@ -128,13 +136,17 @@ func (s *Service) decisions(tx store.Tx, clock store.Clock) ([]Decision, error) 
 		return nil, err
 	}
 	list := []Decision{}
-	for _, h := range held {
+	for _, h := range wholeDevices(held) {
 		unit, err := resolve.ParseUnit(h.Unit)
 		if err != nil {
 			return nil, fmt.Errorf("a held unit: %w", err)
 		}
-		list = append(list, Decision{Unit: h.Unit, Title: words.Unit(unit), Detail: words.Held(resolve.Held{Unit: unit, Why: h.Why}),
-			Devices: h.Devices, Device: h.Example, DeviceID: h.ExampleID, Contested: h.Why == string(resolve.Contested)})
+		kind := DecideHeld
+		if h.Why == string(resolve.Contested) {
+			kind = DecideContested
+		}
+		list = append(list, Decision{Kind: kind, Unit: h.Unit, Title: words.Unit(unit), Detail: words.Held(resolve.Held{Unit: unit, Why: h.Why}),
+			Devices: h.Devices, Device: h.Example, DeviceID: h.ExampleID})
 	}
 	fought, err := tx.ContendedUnits()
 	if err != nil {
@@ -145,13 +157,32 @@ func (s *Service) decisions(tx store.Tx, clock store.Clock) ([]Decision, error) 
 		if err != nil {
 			return nil, fmt.Errorf("a contended unit: %w", err)
 		}
-		list = append(list, Decision{Unit: f.Unit, Title: words.Unit(unit), Detail: words.Contended, Devices: f.Devices, Device: f.Example, DeviceID: f.ExampleID})
+		list = append(list, Decision{Kind: DecideFought, Unit: f.Unit, Title: words.Unit(unit), Detail: words.Contended, Devices: f.Devices, Device: f.Example, DeviceID: f.ExampleID})
 	}
 	claiming, _, err := tx.ListDevices(clock, store.DeviceFilter{State: store.Claiming}, store.Page{Limit: maxRecent})
 	for _, d := range claiming {
-		list = append(list, Decision{Title: d.Name, Detail: "enrolled again with a new key and claims to be this device; accept or refuse it", Devices: 1, Device: d.Name, DeviceID: d.ID})
+		list = append(list, Decision{Kind: DecideClaim, Title: d.Name, Detail: "enrolled again with a new key and claims to be this device; accept or refuse it", Devices: 1, Device: d.Name, DeviceID: d.ID})
 	}
 	return list, err
+}
+
+// wholeDevices puts together what is held on every unit of a device for one reason.
+func wholeDevices(held []store.HeldGroup) []store.HeldGroup {
+	var list []store.HeldGroup
+	whole := -1
+	for _, h := range held {
+		switch {
+		case h.Why != string(resolve.UndecidedScope):
+			list = append(list, h)
+		case whole < 0:
+			whole = len(list)
+			h.Unit = resolve.EveryUnit.String()
+			list = append(list, h)
+		case h.Devices > list[whole].Devices:
+			list[whole].Devices = h.Devices
+		}
+	}
+	return list
 }
 
 // StandingsByAssignment counts, for every assignment, the devices it applies to by standing.

@@ -11,10 +11,11 @@ type RowsProps<T> = {
   more: boolean; // there are further pages
   readMore: () => void;
   estimate?: number; // height of a row in pixels
+  narrow?: boolean; // it stands beside something else
 };
 
 /** A table that draws only the rows in sight, and reads on as one nears its end. */
-export function Rows<T>({ label, items, columns, id, more, readMore, estimate = 33 }: RowsProps<T>) {
+export function Rows<T>({ label, items, columns, id, more, readMore, estimate = 33, narrow }: RowsProps<T>) {
   const scroll = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
     count: items.length,
@@ -32,7 +33,12 @@ export function Rows<T>({ label, items, columns, id, more, readMore, estimate = 
   const side = (c: Column<T>) => (c.right ? "text-right" : "");
   return (
     <div ref={scroll} className="max-h-[calc(100vh-190px)] min-h-40 overflow-auto border-t border-ink">
-      <div role="table" aria-label={label} aria-rowcount={more ? -1 : items.length + 1} className="min-w-[900px]">
+      <div
+        role="table"
+        aria-label={label}
+        aria-rowcount={more ? -1 : items.length + 1}
+        className={narrow ? "min-w-[640px]" : "min-w-[900px]"}
+      >
         <div
           role="row"
           className="sticky top-0 z-10 grid gap-4 border-b border-hairline bg-paper px-2 py-1.5 text-xs font-semibold text-second"

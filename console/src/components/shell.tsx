@@ -9,6 +9,7 @@ const places = [
   { to: "/policies", name: "Policies" },
   { to: "/devices", name: "Devices" },
   { to: "/drift", name: "Drift" },
+  { to: "/organisation", name: "Organisation" },
 ];
 
 function Mark() {

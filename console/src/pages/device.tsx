@@ -36,15 +36,22 @@ export function DevicePage() {
         }
         note={[
           device.model,
-          `${device.platform} build ${device.os_build}`,
+          device.path,
+          device.tags.join(", "),
+          device.os_build ? `${device.platform} build ${device.os_build}` : `${device.platform}, build not known`,
           `heard from ${ago(device.last_contact, now)}`,
           device.verified_at
             ? `desired state ${device.desired}, verified ${clock(device.verified_at, now)}`
             : `desired state ${device.desired}, not reported back yet`,
-        ].join(" · ")}
+        ]
+          .filter(Boolean)
+          .join(" · ")}
       />
       <div className="grid grid-cols-[minmax(0,1fr)_336px] gap-7">
-        <Units units={units} />
+        <div>
+          <Problems why={why.data} />
+          <Units units={units} />
+        </div>
         <div>
           <History why={why.data} />
           <Reported why={why.data} />
@@ -102,7 +109,7 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
   const wash = unit.held ? "bg-held-wash" : wrong ? "bg-red-wash" : "";
   const edge = unit.held ? "border-l-held" : wrong ? "border-l-red" : "border-l-transparent";
   const row = (
-    <tr className={`align-top ${wash} ${unit.held ? "" : "border-b border-hairline"}`}>
+    <tr className={`align-top ${wash} ${unit.held || unit.contended || unit.trial ? "" : "border-b border-hairline"}`}>
       <th scope="row" className={`border-l-3 px-2.5 py-1.5 text-left font-normal ${edge}`}>
         {unit.title}
       </th>
@@ -149,17 +156,59 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
       </td>
     </tr>
   );
-  if (!unit.held) return row;
+  const claims = unit.held && unit.over.length > 0;
+  if (!claims && !unit.contended && !unit.trial) return row;
   return (
     <>
       {row}
       <tr className={`border-b border-hairline align-top ${wash}`}>
         <td className={`border-l-3 ${edge}`} />
-        <td colSpan={3} className="px-2.5 pb-2">
-          <Claims unit={unit} />
+        <td colSpan={3} className="space-y-1 px-2.5 pb-2">
+          {claims && <Claims unit={unit} />}
+          {unit.contended && (
+            <p className="font-semibold text-brass">
+              <span aria-hidden>⇄ </span>Somebody or something changes it back again and again, so the device tries only
+              once an hour. Find out who.
+            </p>
+          )}
+          {unit.trial && <OnTrial trial={unit.trial} />}
         </td>
       </tr>
     </>
+  );
+}
+
+/** What trial assignments would make of a unit. */
+function OnTrial({ trial }: { trial: NonNullable<UnitWhy["trial"]> }) {
+  return (
+    <div className="border-l border-dashed border-waiting pl-2 text-waiting">
+      On trial: <Words>{trial.asked}</Words>; {trial.why}.
+      {trial.findings.map((f) => (
+        <p key={`${f.kind} ${f.subject}`}>
+          Would differ: <Words>{f.words}</Words>
+        </p>
+      ))}
+    </div>
+  );
+}
+
+/** What is wrong with the whole, though each unit for itself is settled. */
+function Problems({ why }: { why: DeviceWhy }) {
+  if (why.problems.length === 0) return null;
+  return (
+    <ul className="mb-3 space-y-1">
+      {why.problems.map((p) => (
+        <li
+          key={`${p.code} ${p.unit} ${p.words}`}
+          className={`border-l-3 px-2.5 py-1 ${p.severity === "error" ? "border-l-held bg-held-wash" : "border-l-brass bg-sheet"}`}
+        >
+          <span className={`font-semibold ${p.severity === "error" ? "text-held" : "text-brass"}`}>
+            {p.severity === "error" ? "▮▮ held" : "! warning"}
+          </span>{" "}
+          <span className="text-second">{p.unit}:</span> <Words>{p.words}</Words>
+        </li>
+      ))}
+    </ul>
   );
 }
 
@@ -229,6 +278,7 @@ function Reported({ why }: { why: DeviceWhy }) {
             <span className="min-w-0 truncate font-mono">{a.name}</span>
             <span className={a.locked ? "font-semibold text-red" : "text-second"}>
               {a.builtin && "built-in, "}
+              {a.key && `managed ${a.key}, `}
               {state(a)}
             </span>
           </li>
@@ -238,13 +288,23 @@ function Reported({ why }: { why: DeviceWhy }) {
   );
 }
 
+const reasons: Record<DeviceWhy["assignments"][number]["reason"], string> = {
+  included: "",
+  excluded: "excluded here",
+  outside: "outside of where it holds",
+  undecided: "undecided: a fact is not known",
+};
+
 function Reaching({ why }: { why: DeviceWhy }) {
   return (
-    <Aside title="Assignments that apply">
+    <Aside title="Assignments that reach it">
       {why.assignments.length === 0 && <p className="text-second">None.</p>}
       <ul>
         {why.assignments.map((a) => (
-          <li key={a.assignment} className="grid grid-cols-[40px_1fr] gap-2 border-b border-hairline py-1">
+          <li
+            key={a.assignment}
+            className={`grid grid-cols-[40px_1fr] gap-2 border-b border-hairline py-1 ${a.reason === "included" ? "" : "text-second"}`}
+          >
             <span className="text-right font-semibold">{a.rank}</span>
             <span className="min-w-0 break-words">
               {a.assignment}{" "}
@@ -255,6 +315,13 @@ function Reaching({ why }: { why: DeviceWhy }) {
                 </Link>
                 , revision {a.revision}
               </span>
+              {a.stance === "trial" && <span className="text-waiting"> · on trial</span>}
+              {a.reason !== "included" && (
+                <span className={a.reason === "undecided" ? "font-semibold text-held" : ""}>
+                  {" "}
+                  · {reasons[a.reason]}
+                </span>
+              )}
             </span>
           </li>
         ))}

@@ -19,6 +19,9 @@ const exported = [
   "findings",
   "model",
   "serial",
+  "path",
+  "tags",
+  "primary user",
   "platform",
   "version",
   "desired",
@@ -61,6 +64,9 @@ export function DevicesPage() {
             d.open_findings,
             d.model,
             d.serial,
+            d.path,
+            d.tags.join(" "),
+            d.primary_user,
             d.platform,
             d.os_version,
             d.desired,
@@ -73,7 +79,7 @@ export function DevicesPage() {
         <input
           type="search"
           aria-label="Search devices"
-          placeholder="Name, serial, model or system"
+          placeholder="Name, serial, model, place or tag"
           defaultValue={filter.search}
           onChange={(event) => set({ search: event.target.value.trim() })}
           className="w-64 rounded-sm border border-second bg-sheet px-3 py-1"
@@ -125,7 +131,7 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
     { title: "Findings", width: "70px", right: true, cell: (d) => d.open_findings || "" },
     { title: "Model", width: "minmax(140px,1fr)", cell: (d) => d.model },
     { title: "System", width: "160px", cell: (d) => `${d.platform} ${d.os_version}` },
-    { title: "Serial", width: "100px", cell: (d) => <span className="font-mono">{d.serial}</span> },
+    { title: "Place", width: "minmax(150px,1fr)", cell: (d) => <span className="text-second">{d.path}</span> },
     { title: "Desired state", width: "100px", right: true, cell: (d) => d.desired || "none yet" },
     { title: "Heard from", width: "110px", right: true, cell: (d) => ago(d.last_contact, now) },
     {

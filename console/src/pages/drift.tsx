@@ -13,6 +13,13 @@ type Filter = { state: State; unit?: string; kind?: string; group?: string };
 
 const kinds: Record<string, string> = {
   wrong_value: "has another value",
+  account_missing: "the account is missing",
+  account_present: "an account that should be gone",
+  account_state: "enabled or disabled, and should not be",
+  account_name: "the account has another name",
+  account_detail: "the account is described otherwise",
+  rotation_never: "the password was never changed",
+  rotation_overdue: "the password is too old",
   member_missing: "a member is missing",
   member_extra: "a member nobody asked for",
   member_forbidden: "a member that must not be",

@@ -46,7 +46,12 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
           p.assignments.map((a) => (
             <span key={a.name} className="block">
               <span className="inline-block w-12 pr-2 text-right font-semibold">{a.rank}</span> {a.name}
-              <span className="text-second"> to {a.include.join(", ")}</span>
+              <span className="text-second">
+                {" "}
+                to {a.include.join(", ")}
+                {a.within.length > 0 && ` within ${a.within.join(", ")}`}
+              </span>
+              {a.stance === "trial" && <span className="text-waiting"> · on trial</span>}
             </span>
           ))
         ),

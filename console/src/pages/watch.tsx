@@ -105,20 +105,24 @@ function Strips({ fleet }: { fleet: Overview }) {
   );
 }
 
+const verbs = { contested: "is contested", held: "is held", fought: "is fought over", claim: "" };
+
 function Decisions({ fleet }: { fleet: Overview }) {
   return (
     <Aside title={fleet.decisions.length ? `Needs a decision: ${fleet.decisions.length}` : "Needs a decision"}>
       {fleet.decisions.length === 0 && <p className="text-second">Nothing waits for anybody.</p>}
       <ul className="space-y-3">
         {fleet.decisions.map((d) => (
-          <li key={`${d.unit} ${d.device_id} ${d.detail}`} className="border-l-4 border-held bg-held-wash px-3 py-2">
+          <li
+            key={`${d.unit} ${d.device_id} ${d.detail}`}
+            className={`border-l-4 px-3 py-2 ${d.kind === "fought" ? "border-brass bg-sheet" : "border-held bg-held-wash"}`}
+          >
             <p className="font-semibold">
-              <span aria-hidden className="text-held">
-                ▮▮
+              <span aria-hidden className={d.kind === "fought" ? "text-brass" : "text-held"}>
+                {d.kind === "fought" ? "⇄" : "▮▮"}
               </span>{" "}
               {d.title}
-              {d.unit &&
-                ` is ${d.contested ? "contested" : "held"} on ${d.devices} device${d.devices === 1 ? "" : "s"}`}
+              {d.kind !== "claim" && ` ${verbs[d.kind]} on ${d.devices} device${d.devices === 1 ? "" : "s"}`}
             </p>
             <p>{d.detail}.</p>
             <p className="mt-1">

@@ -1,0 +1,118 @@
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { client, type DirectoryEntry, take } from "../api";
+import { Export } from "../components/export";
+import { Choices, useFilters } from "../components/filters";
+import { OrganisationParts } from "../components/organisation";
+import { Loading, Nothing, PageHead, Trouble } from "../components/parts";
+import { type Column, Rows } from "../components/rows";
+import { ago, useNow } from "../time";
+
+type Kind = "" | "user" | "group";
+
+const read = (search: string | undefined, kind: Kind, cursor: string, limit: number) =>
+  take(client.GET("/api/v1/directory", { params: { query: { search, kind, cursor, limit } } }));
+
+const columns: Column<DirectoryEntry>[] = [
+  { title: "Name", width: "minmax(160px,1fr)", cell: (e) => <span className="font-semibold">{e.title}</span> },
+  { title: "Kind", width: "70px", cell: (e) => (e.kind === "user" ? "person" : "group") },
+  {
+    title: "Write it in a policy as",
+    width: "minmax(300px,1.6fr)",
+    cell: (e) => <span className="font-mono text-sm select-all">{e.ref}</span>,
+  },
+  {
+    title: "Security identifier",
+    width: "minmax(230px,1.2fr)",
+    cell: (e) => <span className="font-mono text-sm whitespace-nowrap">{e.sid}</span>,
+  },
+  { title: "From", width: "100px", cell: (e) => e.source },
+];
+
+/** People and groups that policies can name. */
+export function DirectoryPage() {
+  const [params, set] = useFilters();
+  const search = params.get("search") || undefined;
+  const kind = (params.get("kind") ?? "") as Kind;
+  const entries = useInfiniteQuery({
+    queryKey: ["directory", search, kind],
+    queryFn: ({ pageParam }) => read(search, kind, pageParam, 200),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = entries.data?.pages.flatMap((page) => page.items) ?? [];
+  return (
+    <>
+      <PageHead title="Organisation" note="People and groups of the directory, as policies name them.">
+        <Export
+          file="directory.csv"
+          header={["reference", "kind", "title", "sid", "guid", "dn"]}
+          read={(cursor) => read(search, kind, cursor, 500)}
+          row={(e) => [e.ref, e.kind, e.title, e.sid, e.guid, e.dn]}
+        />
+      </PageHead>
+      <OrganisationParts />
+      <Connection />
+      <div className="mb-3 flex flex-wrap items-center gap-4">
+        <input
+          type="search"
+          aria-label="Search the directory"
+          placeholder="Any part of a name"
+          defaultValue={search}
+          onChange={(event) => set({ search: event.target.value.trim() })}
+          className="w-64 rounded-sm border border-second bg-sheet px-3 py-1"
+        />
+        <Choices
+          label="Kind"
+          value={kind}
+          onChange={(value) => set({ kind: value })}
+          choices={[
+            { value: "", label: "all" },
+            { value: "user", label: "people" },
+            { value: "group", label: "groups" },
+          ]}
+        />
+      </div>
+      {entries.error && <Trouble error={entries.error} />}
+      {entries.isPending && <Loading />}
+      {entries.data && items.length === 0 && (
+        <Nothing>
+          {search || kind
+            ? "The directory has nobody like that. Take a filter away to see more."
+            : "The directory is empty. Import a file with the command: rankwarden directory import FILE"}
+        </Nothing>
+      )}
+      {items.length > 0 && (
+        <Rows
+          label="Directory"
+          items={items}
+          columns={columns}
+          id={(e) => e.ref}
+          more={entries.hasNextPage}
+          readMore={() => entries.isFetching || entries.fetchNextPage()}
+        />
+      )}
+    </>
+  );
+}
+
+/** How the connection to a directory does, where there is one. */
+function Connection() {
+  const now = useNow();
+  const state = useQuery({
+    queryKey: ["directory-connection"],
+    queryFn: () => take(client.GET("/api/v1/directory/connection")),
+    refetchInterval: 60_000,
+  });
+  if (!state.data?.connected) return null;
+  const { ended_at, error, entries } = state.data;
+  return (
+    <p className={`mb-3 ${error ? "text-red" : "text-second"}`}>
+      {error
+        ? `◆ The directory could not be read ${ago(ended_at, now)}: ${error}`
+        : ended_at
+          ? `Kept in step: ${entries} people and groups read ${ago(ended_at, now)}.`
+          : "The directory is being read."}
+    </p>
+  );
+}
