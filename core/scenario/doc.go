@@ -2,5 +2,5 @@
 //
 // A scenario holds groups, policies, assignments and devices, and for some devices what they
 // reported. It is for learning, for review before a change is merged, and for tests; no service is
-// needed. See docs/reference/scenario.md for the format.
+// needed. See docs/reference/settling.md for the format.
 package scenario
