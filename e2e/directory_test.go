@@ -128,7 +128,10 @@ func TestDirectoryConnection(t *testing.T) {
 	require.Contains(t, told(), "workshop leads@skerryline.example")
 	before := s.why("SKL-WKS-001").Device.Desired
 
-	// A group is renamed, somebody leaves, somebody comes.
+	// A group is renamed, somebody leaves, somebody comes that a policy names already.
+	s.publish("visitors", "membership: [{local_group: users, mode: adjust, members: ['user:solveig brae@skerryline.example']}]", 400, "everything")
+	s.cycle(d, "SKL-WKS-001")
+	assert.Contains(t, unit(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the directory does not know it")
 	require.NoError(t, ldapServer.root.ModifyDN(ldap.NewModifyDNRequest("cn=Workshop Leads,ou=groups,"+ldapBase, "cn=Workshop Elders", true, "")))
 	require.NoError(t, ldapServer.root.Del(ldap.NewDelRequest("cn=crew0,ou=people,"+ldapBase, nil)))
 	add := ldap.NewAddRequest("cn=Solveig Brae,ou=people,"+ldapBase, nil)
@@ -141,6 +144,7 @@ func TestDirectoryConnection(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 1, 1}, []int{change.Added, change.Changed, change.Removed})
 	s.cycle(d, "SKL-WKS-001")
+	assert.Contains(t, unit(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the identifier cannot be resolved", "now the device knows whom to look for")
 	assert.Greater(t, s.why("SKL-WKS-001").Device.Desired, before, "the device no longer hears of a group nobody knows")
 	assert.Contains(t, unit(s, "SKL-WKS-001", "membership.administrators").Findings[0].Words, "the directory does not know it")
 

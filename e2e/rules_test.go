@@ -63,6 +63,9 @@ func TestGroupsByRule(t *testing.T) {
 	assert.Equal(t, "5 remembered", unit(s, "SKL-TKT-001", "passwords.history").Asked)
 	assert.Equal(t, deskHas+1, desired("SKL-TKT-001"))
 	assert.Equal(t, shipHas, desired("SKL-BRG-001"), "nothing changed for it, so it is told nothing")
+	settled, err := query[int](t, s.config.Database, "select (after->>'devices')::int from audit_entries where action = 'device.resettled' order by seq desc limit 1")
+	require.NoError(t, err)
+	assert.Equal(t, 1, settled, "only the one whose groups changed")
 
 	// A fact the device says of itself.
 	ship.Upgrade("10.0.19045", 19045)

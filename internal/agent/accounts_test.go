@@ -119,6 +119,13 @@ func TestAccountsAreDisabledAndRemovedUnderTheGuard(t *testing.T) {
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
 	assert.False(t, account(t, outcome.After, "keeper").Enabled)
 
+	// The last one is not disabled, and neither is the built-in one where it is all there is.
+	last := unit("accounts.last", `{"name": "setup", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
+	outcome, err = reconcile(t, w, []resolve.Setting{last})
+	require.NoError(t, err)
+	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
+	assert.True(t, account(t, outcome.After, "setup").Enabled)
+
 	desk := unit("accounts.desk", deskKeeper)
 	outcome, err = reconcile(t, w, []resolve.Setting{desk, gone, off, unit("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
 	require.NoError(t, err)
