@@ -9,8 +9,6 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
-
-	"rankwarden.example/core/policy"
 )
 
 // SignIn opens a session, which this client then uses.
@@ -57,12 +55,10 @@ func (c *Client) AddOperator(ctx context.Context, name, password, role string) (
 }
 
 // CheckPolicy checks a document as the service would, without storing it.
-func (c *Client) CheckPolicy(ctx context.Context, source string) ([]policy.Problem, error) {
-	var out struct {
-		Problems []policy.Problem `json:"problems"`
-	}
+func (c *Client) CheckPolicy(ctx context.Context, source string) (PolicyCheck, error) {
+	var out PolicyCheck
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policy-check", in: Document{source}, out: &out})
-	return out.Problems, err
+	return out, err
 }
 
 // Policies lists policies; search is part of a name or title.

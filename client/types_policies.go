@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/words"
 )
 
 // Standings are numbers of devices.
@@ -36,6 +37,12 @@ type Policy struct {
 	UpdatedAt time.Time        `json:"updated_at"`
 	UpdatedBy string           `json:"updated_by"`
 	Problems  []policy.Problem `json:"problems" nullable:"false" doc:"Warnings of the draft"`
+}
+
+// PolicyCheck is what is wrong with a document, and what it asks for.
+type PolicyCheck struct {
+	Problems []policy.Problem `json:"problems" nullable:"false"`
+	Asks     []words.Line     `json:"asks" nullable:"false" doc:"Unit by unit, in words; empty while the document has errors"`
 }
 
 // Published says what a publish did.

@@ -29,9 +29,9 @@ func refs(items []client.DirectoryEntry) []string {
 func TestDirectoryImport(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
-	problems, err := s.owner.CheckPolicy(ctx, document("base", leadsIn))
+	check, err := s.owner.CheckPolicy(ctx, document("base", leadsIn))
 	require.NoError(t, err)
-	assert.Empty(t, problems, "without a directory, names are not looked up")
+	assert.Empty(t, check.Problems, "without a directory, names are not looked up")
 
 	people, err := demo.Directory()
 	require.NoError(t, err)
@@ -53,10 +53,10 @@ func TestDirectoryImport(t *testing.T) {
 	assert.Len(t, found.Items, 3)
 	assert.NotEmpty(t, found.Next)
 
-	problems, err = s.owner.CheckPolicy(ctx, document("base", "membership: [{local_group: users, mode: adjust, members: ['group:Workshop Lead@skerryline.example', 'guid:"+asta.GUID+"']}]"))
+	check, err = s.owner.CheckPolicy(ctx, document("base", "membership: [{local_group: users, mode: adjust, members: ['group:Workshop Lead@skerryline.example', 'guid:"+asta.GUID+"']}]"))
 	require.NoError(t, err)
-	require.Len(t, problems, 1)
-	assert.Contains(t, problems[0].Message, "did you mean group:workshop leads@skerryline.example")
+	require.Len(t, check.Problems, 1)
+	assert.Contains(t, check.Problems[0].Message, "did you mean group:workshop leads@skerryline.example")
 
 	s.publish("base", leadsIn, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")

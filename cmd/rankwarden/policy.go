@@ -19,7 +19,7 @@ import (
 
 func (a *app) policyCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "policy", Short: "Check, save, publish and show policies"}
-	cmd.AddCommand(a.policyCheck(), a.policySave(), a.policyPublish(), a.policyShow(), a.policyList(), a.policyTidy(), a.policySchema())
+	cmd.AddCommand(a.policyCheck(), a.policySave(), a.policyPublish(), a.policyShow(), a.policyList(), a.policyTidy(), a.policyWords(), a.policySchema())
 	return cmd
 }
 

@@ -8,6 +8,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/words"
 )
 
 func (a *app) policyTidy() *cobra.Command {
@@ -42,6 +44,26 @@ func (a *app) policyTidy() *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&write, "write", false, "write the files instead of printing them")
 	return cmd
+}
+
+func (a *app) policyWords() *cobra.Command {
+	return &cobra.Command{
+		Use: "words FILE", Short: "Say in words what a policy file asks for, and how strong its secrets are; no service is needed", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			source, err := readFile(args[0])
+			if err != nil {
+				return err
+			}
+			doc, problems := policy.Parse(source, nil)
+			if !policy.Usable(problems) {
+				return unusable{fmt.Errorf("%s has errors; run: rankwarden policy check %[1]s", args[0])}
+			}
+			return list(a, words.Policy(resolve.Claims(doc.Normalise(nil))), "It asks for nothing.",
+				column[words.Line]{title: "Section", value: func(l words.Line) string { return l.Section }},
+				column[words.Line]{title: "Unit", value: func(l words.Line) string { return l.Title }},
+				column[words.Line]{title: "What is asked", wrap: 1, value: func(l words.Line) string { return l.Words }})
+		},
+	}
 }
 
 func (a *app) policySchema() *cobra.Command {

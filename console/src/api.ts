@@ -11,6 +11,7 @@ export type Overview = Schemas["Overview"];
 export type Standings = Schemas["Standings"];
 export type Policy = Schemas["Policy"];
 export type PolicySummary = Schemas["PolicySummary"];
+export type PolicyCheck = Schemas["PolicyCheck"];
 export type DocumentProblem = Schemas["DocumentProblem"];
 export type Group = Schemas["GroupSummary"];
 export type DirectoryEntry = Schemas["DirectoryEntry"];

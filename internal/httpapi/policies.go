@@ -44,20 +44,10 @@ func (a *api) policies() {
 			p, problems, err := a.Service.NewPolicy(ctx, who, in.Body.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
-	register(a, operation{method: http.MethodPost, path: "/policy-check", id: "check-policy", summary: "Check a document without storing it"},
-		func(ctx context.Context, _ auth.Identity, in *struct{ Body Document }) (*struct {
-			Body struct {
-				Problems []policy.Problem `json:"problems" nullable:"false"`
-			}
-		}, error) {
-			out := &struct {
-				Body struct {
-					Problems []policy.Problem `json:"problems" nullable:"false"`
-				}
-			}{}
-			problems, err := a.Service.CheckPolicy(ctx, in.Body.Source)
-			out.Body.Problems = problems
-			return out, err
+	register(a, operation{method: http.MethodPost, path: "/policy-check", id: "check-policy", summary: "Check a document without storing it, and say in words what it asks for"},
+		func(ctx context.Context, _ auth.Identity, in *struct{ Body Document }) (*struct{ Body PolicyCheck }, error) {
+			problems, asks, err := a.Service.CheckPolicy(ctx, in.Body.Source)
+			return &struct{ Body PolicyCheck }{PolicyCheck{Problems: problems, Asks: asks}}, err
 		})
 	register(a, operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
 		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[Policy], error) {
@@ -65,7 +55,7 @@ func (a *api) policies() {
 			if err != nil {
 				return nil, err
 			}
-			problems, err := a.Service.CheckPolicy(ctx, p.Source)
+			problems, _, err := a.Service.CheckPolicy(ctx, p.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
 	register(a, operation{method: http.MethodPut, path: "/policies/{name}", id: "save-policy", summary: "Save the draft of a policy"},

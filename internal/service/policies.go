@@ -9,6 +9,7 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 )
@@ -30,10 +31,14 @@ func parse(tx store.Tx, source string) (*policy.Document, []policy.Problem, erro
 	return doc, problems, nil
 }
 
-// CheckPolicy gives the problems of a document.
-func (s *Service) CheckPolicy(ctx context.Context, source string) ([]policy.Problem, error) {
-	_, problems, err := parse(s.Store.With(ctx), source)
-	return append([]policy.Problem{}, problems...), err
+// CheckPolicy gives the problems of a document, and in words what it asks for once it can be used.
+func (s *Service) CheckPolicy(ctx context.Context, source string) ([]policy.Problem, []words.Line, error) {
+	doc, problems, err := parse(s.Store.With(ctx), source)
+	asks := []words.Line{}
+	if err == nil && policy.Usable(problems) {
+		asks = words.Policy(resolve.Claims(doc.Normalise(nil)))
+	}
+	return append([]policy.Problem{}, problems...), asks, err
 }
 
 // parseUsable parses a document and refuses one with errors; warnings are given beside it.

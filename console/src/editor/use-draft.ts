@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { client, type DocumentProblem, take } from "../api";
+import { client, type PolicyCheck, take } from "../api";
 
 /** What is typed and not saved yet, by policy, for as long as the page is open. */
 const unsaved = new Map<string, { source: string; over: number }>();
@@ -34,7 +34,7 @@ export function useDraft(name: string, saved: { source: string; version: number 
 const pause = 300; // milliseconds without a key before what was typed is checked
 
 /** The service's checks of a document, shortly after one stops typing. */
-export function useChecks(source: string): { problems: DocumentProblem[]; checking: boolean } {
+export function useChecks(source: string): PolicyCheck & { checking: boolean } {
   const [still, setStill] = useState(source);
   useEffect(() => {
     const timer = setTimeout(() => setStill(source), pause);
@@ -48,7 +48,7 @@ export function useChecks(source: string): { problems: DocumentProblem[]; checki
     refetchInterval: false,
     placeholderData: (previous) => previous,
   });
-  return { problems: check.data?.problems ?? none, checking: still !== source || check.isFetching };
+  return { ...(check.data ?? none), checking: still !== source || check.isFetching };
 }
 
-const none: DocumentProblem[] = [];
+const none: PolicyCheck = { problems: [], asks: [] };

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { AlertDialog } from "radix-ui";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import { client, type DocumentProblem, match, type Policy, Refusal, take } from "../api";
+import { client, type DocumentProblem, match, type Policy, type PolicyCheck, Refusal, take } from "../api";
 import { Aside, Button, Loading, PageHead, Trouble } from "../components/parts";
 import { useChecks, useDraft } from "../editor/use-draft";
 import { YamlEditor } from "../editor/yaml-editor";
@@ -40,7 +40,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
   const navigate = useNavigate();
   const now = useNow();
   const draft = useDraft(name, policy ?? { source: start, version: 0 });
-  const { problems, checking } = useChecks(draft.source);
+  const { problems, asks, checking } = useChecks(draft.source);
   const [goTo, setGoTo] = useState<{ line: number } | null>(null);
   const [trouble, setTrouble] = useState<Error | null>(null);
   const [said, setSaid] = useState("");
@@ -122,6 +122,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
         <YamlEditor value={draft.source} problems={problems} readOnly={!mayEdit} onChange={draft.edit} goTo={goTo} />
         <div>
           <Checks problems={problems} checking={checking} show={(line) => setGoTo({ line })} />
+          <InWords asks={asks} />
           {policy && <Uses name={name} />}
           {policy && <Revisions name={name} show={draft.edit} mayEdit={mayEdit} />}
         </div>
@@ -204,6 +205,33 @@ function Checks(props: { problems: DocumentProblem[]; checking: boolean; show: (
           ))}
         </ul>
       </div>
+    </Aside>
+  );
+}
+
+/** What the document asks for, as a reader of the device's page will see it. */
+function InWords({ asks }: { asks: PolicyCheck["asks"] }) {
+  if (asks.length === 0) return null;
+  const sections = [...new Set(asks.map((a) => a.section))];
+  return (
+    <Aside title="What it asks for">
+      <dl className="space-y-2">
+        {sections.map((section) => (
+          <div key={section}>
+            <dt className="text-xs font-semibold text-second">{section}</dt>
+            {asks
+              .filter((a) => a.section === section)
+              .map((a) => (
+                <dd key={a.unit} className="border-b border-hairline py-1 break-words">
+                  {a.title.toLowerCase() !== section.toLowerCase() && (
+                    <span className="font-semibold">{a.title}: </span>
+                  )}
+                  {a.words}
+                </dd>
+              ))}
+          </div>
+        ))}
+      </dl>
     </Aside>
   );
 }
