@@ -140,3 +140,13 @@ func TestOrderOfUnits(t *testing.T) {
 	assert.Equal(t, "remote desktop users", words.Unit(resolve.MembershipOf("remote-desktop-users")))
 	assert.Equal(t, "Password rules", words.Section(resolve.History))
 }
+
+func TestAPolicyInWords(t *testing.T) {
+	doc, problems := policy.Parse([]byte("format: rankwarden.policy/1\nname: p\nlockout: {threshold: 0}\nrotation: [{target: builtin:administrator, secret: {style: words, words: 8}}]\nmembership: [{local_group: administrators, mode: exact}]"), nil)
+	assert.Empty(t, problems)
+	assert.Equal(t, []words.Line{
+		{Unit: "membership.administrators", Section: "Local groups", Title: "administrators", Words: "only 1: built-in administrator"},
+		{Unit: "rotation.builtin:administrator", Section: "Rotation", Title: "built-in administrator", Words: "every 30 days, 4 hours after a sign-in, ending its sessions; 8 words (103 bits)"},
+		{Unit: "lockout", Section: "Lockout", Title: "lockout", Words: "never locks"},
+	}, words.Policy(resolve.Claims(doc.Normalise(nil))))
+}
