@@ -213,6 +213,16 @@ func (c *Client) Findings(ctx context.Context, q FindingQuery, p Page) (List[Fin
 	return list[Finding](ctx, c, "/findings", q.values(), p)
 }
 
+// EventQuery narrows a list of events. Empty fields do not.
+type EventQuery struct {
+	Device, Kind, Group string
+}
+
+// Events lists what happened on devices, latest first.
+func (c *Client) Events(ctx context.Context, q EventQuery, p Page) (List[Event], error) {
+	return list[Event](ctx, c, "/device-events", values("device", q.Device, "kind", q.Kind, "group", q.Group), p)
+}
+
 // Overview is the fleet now.
 func (c *Client) Overview(ctx context.Context) (Overview, error) {
 	out, _, err := get[Overview](ctx, c, "/watch", nil)

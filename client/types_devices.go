@@ -123,6 +123,7 @@ type DeviceWhy struct {
 	Problems    []DeviceProblem `json:"problems" nullable:"false"`
 	Accounts    []Account       `json:"accounts" nullable:"false"`
 	LocalGroups []LocalGroup    `json:"local_groups" nullable:"false"`
+	Happened    []Event         `json:"events" nullable:"false" doc:"Latest events of the device"`
 	Events      []Finding       `json:"history" nullable:"false" doc:"Latest findings, open and closed"`
 }
 
@@ -171,4 +172,18 @@ type FindingSum struct {
 	Findings  int       `json:"findings"`
 	Devices   int       `json:"devices"`
 	Oldest    time.Time `json:"oldest"`
+}
+
+// Event is something that a device says happened on it.
+type Event struct {
+	ID       int64     `json:"id"`
+	Device   string    `json:"device"`
+	DeviceID string    `json:"device_id"`
+	At       time.Time `json:"at" doc:"In service time, as the device keeps it"`
+	Kind     string    `json:"kind"`
+	Unit     string    `json:"unit"`
+	Subject  string    `json:"subject"`
+	Before   string    `json:"before"`
+	After    string    `json:"after"`
+	Words    string    `json:"words" doc:"What happened, in one sentence"`
 }

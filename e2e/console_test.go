@@ -103,6 +103,20 @@ func TestConsole(t *testing.T) {
 	b.do("drift by unit and kind", chromedp.Navigate(d.url+"/drift"), browser.Reads("managed keeper should be a member"),
 		chromedp.Click(`//button[contains(., "a member is missing")]`, chromedp.BySearch), browser.Until(`location.search.includes("kind=member_missing")`))
 
+	b.do("a mistake in a rule is named with its place", chromedp.Navigate(d.url+"/organisation/groups"), browser.Seen(`textarea[name="rule"]`),
+		chromedp.SendKeys(`input[name="group"]`, "quiet-screens"), chromedp.SendKeys(`textarea[name="rule"]`, `device.nmae != ""`),
+		click("See for whom it holds"), browser.Reads("line 1, column 7"))
+	b.mu.Lock()
+	b.errors = nil // the refusal above
+	b.mu.Unlock()
+	b.do("a rule is tried before it is saved", chromedp.Evaluate(`document.querySelector('textarea[name="rule"]').select()`, nil), chromedp.KeyEvent(`device.name.startsWith("SKL-INF")`),
+		click("See for whom it holds"), browser.Reads("Holds for 2 devices, such as SKL-INF-001, SKL-INF-002"), click("Make the group"), browser.Reads("Its devices are settled again now"),
+		chromedp.Click(`//button[.="quiet-screens"]`, chromedp.BySearch), browser.Reads("Devices of quiet-screens"), browser.Reads("Rule of quiet-screens"))
+	b.do("people are found by any part of a name", chromedp.Navigate(d.url+"/organisation/directory"), browser.Reads("Bridge Officers"),
+		chromedp.SendKeys(`input[type="search"]`, "holm"), browser.Reads("user:asta.holm@skerryline.example"), browser.Until(`!document.body.innerText.includes("Bridge Officers")`))
+	b.do("what devices did, filtered", chromedp.Navigate(d.url+"/events?kind=account_removed"), browser.Reads("the account setup was removed"),
+		browser.Until(`!document.querySelector('[role="rowgroup"]').innerText.includes("was carried out")`))
+
 	b.do("a slip is named while one types, and cannot be saved", chromedp.Navigate(d.url+"/policies/ticket-desks"), browser.Seen(".cm-content"),
 		press(".cm-content", "password: 1\r"), browser.Reads("never holds a password"), browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`))
 	b.do("another page keeps what was typed", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch), browser.Reads("In the last day"),
@@ -138,7 +152,7 @@ func TestConsoleIsAccessible(t *testing.T) {
 		b.do("sign in", browser.SignIn(d.url, demo.Owner, d.password))
 		for _, dark := range []bool{false, true} {
 			for _, page := range []struct{ path, ready string }{
-				{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"}, {"/devices/SKL-HBR-003", "tbody th"},
+				{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"}, {"/devices/SKL-HBR-003", "tbody th"}, {"/organisation/groups?group=kiosks", `[role="cell"] button`}, {"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},
 				{"/policies", `[role="cell"] a`}, {"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`},
 			} {
 				b.do(page.path, browser.Dark(dark), chromedp.Navigate(d.url+page.path), browser.Seen(page.ready))

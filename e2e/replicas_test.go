@@ -124,6 +124,7 @@ func TestLossyLinkLosesNothingAndRepeatsNothing(t *testing.T) {
 		}
 	}
 	assert.Equal(t, devices*each, mechanic)
+	assert.Len(t, s.events(client.EventQuery{Kind: "member_removed"}), devices*each, "and told once")
 	for i := range fleet {
 		assert.Equal(t, "in_step", standing(s, fmt.Sprintf("SKL-BRG-00%d", i+1)))
 	}

@@ -9,6 +9,7 @@ import { DevicePage } from "./pages/device";
 import { DevicesPage } from "./pages/devices";
 import { DirectoryPage } from "./pages/directory";
 import { DriftPage } from "./pages/drift";
+import { EventsPage } from "./pages/events";
 import { GroupsPage } from "./pages/groups";
 import { PoliciesPage } from "./pages/policies";
 import { SignIn } from "./pages/sign-in";
@@ -49,6 +50,7 @@ export function App() {
           <Route path="/devices" element={<DevicesPage />} />
           <Route path="/devices/:name" element={<DevicePage />} />
           <Route path="/drift" element={<DriftPage />} />
+          <Route path="/events" element={<EventsPage />} />
           <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
           <Route path="/organisation/groups" element={<GroupsPage mayEdit={session.data?.role === "owner"} />} />
           <Route path="/organisation/directory" element={<DirectoryPage />} />

@@ -4,7 +4,7 @@ import { useEffect, useState } from "react";
 /** What each topic of the service's changes makes old. */
 const stale: Record<string, string[]> = {
   devices: ["watch", "devices", "standings", "device", "policies", "groups"],
-  reports: ["watch", "devices", "standings", "device", "findings", "finding-sums", "policies"],
+  reports: ["watch", "devices", "standings", "device", "findings", "finding-sums", "policies", "events"],
   edits: ["watch", "policies", "policy", "groups", "group-devices", "device", "directory", "directory-connection"],
 };
 

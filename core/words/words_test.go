@@ -150,3 +150,13 @@ func TestAPolicyInWords(t *testing.T) {
 		{Unit: "lockout", Section: "Lockout", Title: "lockout", Words: "never locks"},
 	}, words.Policy(resolve.Claims(doc.Normalise(nil))))
 }
+
+// Every kind of event is said in words.
+func TestEventsInWords(t *testing.T) {
+	for _, kind := range drift.EventKinds {
+		said := words.Event(drift.Event{Kind: kind, Unit: resolve.Administrators, Subject: "local:mechanic", Before: "a", After: "b"})
+		assert.NotEqual(t, string(kind), said)
+		assert.NotContains(t, said, "local:")
+	}
+	assert.Equal(t, "built-in guest, name: b instead of a", words.Event(drift.Event{Kind: drift.ValueSet, Unit: resolve.BuiltinOf(principal.Guest, "name"), Before: "a", After: "b"}))
+}

@@ -75,7 +75,9 @@ func (p *pass) accountIn(unit resolve.UnitID, key string, desired resolve.Accoun
 	}
 	p.describe(unit, a, desired)
 	if desired.State == policy.Enabled && !a.Enabled {
-		p.enable(unit, a.SID)
+		if p.one(unit, func() error { return p.host.EnableAccount(p.ctx, a.SID, true) }) {
+			p.did(drift.AccountEnabled, unit, a.Name, "", "")
+		}
 	}
 }
 
@@ -101,6 +103,7 @@ func (p *pass) adopt(unit resolve.UnitID, key string, a drift.Account) (drift.Ac
 		return a, false
 	}
 	p.bindings[key] = a.SID
+	p.did(drift.AccountAdopted, unit, a.Name, "", "")
 	p.read()
 	return p.bound(key)
 }
@@ -120,6 +123,9 @@ func (p *pass) create(unit resolve.UnitID, key string, desired resolve.AccountVa
 	})
 	p.read()
 	a, found := p.bound(key)
+	if found {
+		p.did(drift.AccountCreated, unit, a.Name, "", "")
+	}
 	return a, found && ok
 }
 
@@ -157,12 +163,10 @@ func (p *pass) describe(unit resolve.UnitID, a drift.Account, desired resolve.Ac
 		details.PasswordExpires = &desired.PasswordExpires
 	}
 	if details != (host.Details{}) {
-		p.one(unit, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) })
+		if p.one(unit, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
+			p.did(drift.AccountDescribed, unit, a.Name, "", "")
+		}
 	}
-}
-
-func (p *pass) enable(unit resolve.UnitID, account principal.SID) {
-	p.one(unit, func() error { return p.host.EnableAccount(p.ctx, account, true) })
 }
 
 // accountOut disables, deletes or renames an account, after others were made usable.
@@ -176,16 +180,19 @@ func (p *pass) accountOut(unit resolve.UnitID, key string, desired resolve.Accou
 		return
 	}
 	if desired.State == policy.Disabled && a.Enabled {
-		p.disable(unit, a.SID)
+		p.disable(unit, a)
 	}
 	if !drift.FitsName(desired.Name, a.Name) {
-		p.one(unit, func() error {
-			name, err := p.freeName(desired.Name)
-			if err != nil {
+		name := ""
+		renamed := p.one(unit, func() (err error) {
+			if name, err = p.freeName(desired.Name); err != nil {
 				return err
 			}
 			return p.host.RenameAccount(p.ctx, a.SID, name)
 		})
+		if renamed {
+			p.did(drift.AccountRenamed, unit, name, a.Name, name)
+		}
 		p.read()
 	}
 }
@@ -204,7 +211,7 @@ func (p *pass) remove(unit resolve.UnitID, key string, desired resolve.AccountVa
 			return
 		}
 	}
-	p.one(unit, func() error {
+	removed := p.one(unit, func() error {
 		if err := p.guard(a.SID); err != nil {
 			return err
 		}
@@ -213,15 +220,21 @@ func (p *pass) remove(unit resolve.UnitID, key string, desired resolve.AccountVa
 		}
 		return p.host.DeleteAccount(p.ctx, a.SID)
 	})
+	if removed {
+		p.did(drift.AccountRemoved, unit, a.Name, "", "")
+	}
 	p.read()
 }
 
-func (p *pass) disable(unit resolve.UnitID, account principal.SID) {
-	p.one(unit, func() error {
-		if err := p.guard(account); err != nil {
+func (p *pass) disable(unit resolve.UnitID, a drift.Account) {
+	disabled := p.one(unit, func() error {
+		if err := p.guard(a.SID); err != nil {
 			return err
 		}
-		return p.host.EnableAccount(p.ctx, account, false)
+		return p.host.EnableAccount(p.ctx, a.SID, false)
 	})
+	if disabled {
+		p.did(drift.AccountDisabled, unit, a.Name, "", "")
+	}
 	p.read()
 }

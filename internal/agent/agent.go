@@ -188,7 +188,7 @@ func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, 
 }
 
 func (a *Agent) checkInOf(report *drift.Report) wire.CheckIn {
-	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report}
+	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.memory.nextEvents()}
 }
 
 // sendReport keeps the signed report until the service has stored it.
@@ -264,7 +264,8 @@ func (a *Agent) exchange(ctx context.Context, request string) (fresh bool, err e
 		}
 		fresh = true
 	}
-	if !stored && !fresh && answer.KeyList == "" {
+	a.memory.stored(answer.Events)
+	if !stored && !fresh && answer.KeyList == "" && answer.Events == 0 {
 		return false, nil // nothing new, so nothing to keep
 	}
 	return fresh, a.memory.save(a.Dir)

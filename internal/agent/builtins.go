@@ -28,19 +28,17 @@ func (p *pass) builtinIn(unit resolve.UnitID, a drift.Account, property string, 
 	switch property {
 	case resolve.BuiltinFullName:
 		if name := string(desired.(resolve.Text)); a.FullName != name {
-			p.one(unit, func() error { return p.host.DescribeAccount(p.ctx, a.SID, host.Details{FullName: &name}) })
+			p.describeBuiltin(unit, a, host.Details{FullName: &name}, a.FullName, name)
 		}
 	case resolve.BuiltinDescription:
 		if description := string(desired.(resolve.Text)); a.Description != description {
-			p.one(unit, func() error {
-				return p.host.DescribeAccount(p.ctx, a.SID, host.Details{Description: &description})
-			})
+			p.describeBuiltin(unit, a, host.Details{Description: &description}, a.Description, description)
 		}
 	case resolve.BuiltinEnabled:
 		if !bool(desired.(resolve.Bool)) || a.Enabled {
 			return
 		}
-		p.one(unit, func() error {
+		enabled := p.one(unit, func() error {
 			if a.Builtin == principal.Administrator.Value() {
 				if err := p.host.SetPassword(p.ctx, a.SID, unknownSecret(p.job.Random, p.minLength())); err != nil {
 					return err
@@ -48,6 +46,15 @@ func (p *pass) builtinIn(unit resolve.UnitID, a drift.Account, property string, 
 			}
 			return p.host.EnableAccount(p.ctx, a.SID, true)
 		})
+		if enabled {
+			p.did(drift.AccountEnabled, unit, a.Name, "", "")
+		}
+	}
+}
+
+func (p *pass) describeBuiltin(unit resolve.UnitID, a drift.Account, details host.Details, before, after string) {
+	if p.one(unit, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
+		p.did(drift.ValueSet, unit, a.Name, inWords(unit, resolve.Text(before)), inWords(unit, resolve.Text(after)))
 	}
 }
 
@@ -56,12 +63,14 @@ func (p *pass) builtinOut(unit resolve.UnitID, a drift.Account, property string,
 	switch property {
 	case resolve.BuiltinName:
 		if name := string(desired.(resolve.Text)); text.Fold(a.Name) != text.Fold(name) {
-			p.one(unit, func() error { return p.host.RenameAccount(p.ctx, a.SID, name) })
+			if p.one(unit, func() error { return p.host.RenameAccount(p.ctx, a.SID, name) }) {
+				p.did(drift.AccountRenamed, unit, name, a.Name, name)
+			}
 			p.read()
 		}
 	case resolve.BuiltinEnabled:
 		if !bool(desired.(resolve.Bool)) && a.Enabled {
-			p.disable(unit, a.SID)
+			p.disable(unit, a)
 		}
 	}
 }

@@ -28,7 +28,11 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	report := &drift.Report{Format: drift.ReportFormat, Device: facts.Name, At: a.now().UTC(), Desired: a.memory.Desired,
 		State: outcome.After, Failures: outcome.Failures, Contended: contended}
 	last := a.memory.Last
-	if last == nil {
+	if a.memory.Pending != nil {
+		last = &a.memory.Pending.Report // on its way; what it tells is not new
+	}
+	a.memory.note(report.At, noticed(last, *report)...)
+	if last = a.memory.Last; last == nil {
 		return report, nil
 	}
 	report.Found = differing(last.State, outcome.Before)
@@ -46,12 +50,13 @@ func (a *Agent) reconcile(ctx context.Context) (Outcome, []resolve.UnitID, error
 	_, leave := a.memory.Fights.contended(now)
 	job := Job{Asked: a.memory.Asked, Bindings: a.memory.Bindings, Leave: leave, Random: a.Random}
 	outcome, err := Reconcile(ctx, a.Host, job)
-	changed := !same(outcome.Bindings, a.memory.Bindings)
+	changed := !same(outcome.Bindings, a.memory.Bindings) || len(outcome.Events) > 0
+	a.memory.note(now, outcome.Events...)
 	if outcome.Bindings != nil {
 		a.memory.Bindings = outcome.Bindings
 	}
 	if err != nil {
-		if changed && outcome.Bindings != nil {
+		if changed {
 			err = errors.Join(err, a.memory.save(a.Dir))
 		}
 		return outcome, nil, fmt.Errorf("bringing the device into line: %w", err)

@@ -23,7 +23,9 @@ func (p *pass) eachGroup(do func(unit resolve.UnitID, group drift.LocalGroup, de
 func (p *pass) membersIn(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members) {
 	for _, ref := range desired.Present {
 		if sid := p.find(ref); !sid.IsZero() && !group.Has(sid) {
-			p.try([]resolve.UnitID{unit}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) })
+			if p.try([]resolve.UnitID{unit}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) }) {
+				p.did(drift.MemberAdded, unit, ref.String(), "", "")
+			}
 		}
 	}
 }
@@ -41,7 +43,7 @@ func (p *pass) membersOut(unit resolve.UnitID, group drift.LocalGroup, desired r
 			continue
 		}
 		ref := p.state.Name(m.SID, p.directory)
-		p.try([]resolve.UnitID{unit}, ref, func() error {
+		removed := p.try([]resolve.UnitID{unit}, ref, func() error {
 			if group.SID == drift.WellKnown(policy.Administrators) {
 				if err := p.guard(m.SID); err != nil {
 					return err
@@ -49,6 +51,9 @@ func (p *pass) membersOut(unit resolve.UnitID, group drift.LocalGroup, desired r
 			}
 			return p.host.RemoveMember(p.ctx, group.SID, m.SID)
 		})
+		if removed {
+			p.did(drift.MemberRemoved, unit, ref.String(), "", "")
+		}
 		p.read()
 	}
 }

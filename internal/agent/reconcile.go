@@ -30,6 +30,7 @@ type Outcome struct {
 	After    drift.State // with the units that the platform cannot carry
 	Failures []drift.Failure
 	Bindings Bindings
+	Events   []drift.Event // what was done, in order; numbers and times are the agent's to give
 }
 
 // Reconcile brings a host into line, in the safe order: rules; accounts are created disabled, get a
@@ -59,10 +60,10 @@ func Reconcile(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 	p.eachBuiltin(p.builtinOut)
 	p.read()
 	if p.fatal != nil {
-		return Outcome{Bindings: p.bindings}, p.fatal
+		return Outcome{Bindings: p.bindings, Events: p.events}, p.fatal
 	}
 	p.state.Unsupported = p.unsupported
-	return Outcome{before, p.state, p.failures, p.bindings}, nil
+	return Outcome{before, p.state, p.failures, p.bindings, p.events}, nil
 }
 
 // pass is one pass over a host.
@@ -76,7 +77,13 @@ type pass struct {
 	state       drift.State // as last read, with bindings
 	failures    []drift.Failure
 	unsupported []resolve.UnitID
+	events      []drift.Event
 	fatal       error
+}
+
+// did notes something that was done.
+func (p *pass) did(kind drift.EventKind, unit resolve.UnitID, subject, before, after string) {
+	p.events = append(p.events, drift.Event{Kind: kind, Unit: unit, Subject: subject, Before: before, After: after})
 }
 
 func (p *pass) touched() []resolve.Setting {

@@ -5,6 +5,7 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/words"
 )
 
 // passwords sets all password rules that differ together, since some contradict others alone.
@@ -29,8 +30,13 @@ func (p *pass) passwords() {
 		units = append(units, s.Unit)
 	}
 	if len(units) > 0 {
-		p.try(units, principal.Ref{}, func() error { return p.host.SetPasswords(p.ctx, rules) })
-		p.read()
+		before := p.state
+		if p.try(units, principal.Ref{}, func() error { return p.host.SetPasswords(p.ctx, rules) }) {
+			p.read()
+			for _, unit := range units {
+				p.did(drift.ValueSet, unit, "", inWords(unit, before.Value(unit)), inWords(unit, p.state.Value(unit)))
+			}
+		}
 	}
 }
 
@@ -44,8 +50,18 @@ func (p *pass) lockout() {
 		if has != nil && (*has == policy.LockoutRule(desired) || has.Threshold == 0 && desired.Threshold == 0) {
 			continue
 		}
-		p.one(s.Unit, func() error { return p.host.SetLockout(p.ctx, policy.LockoutRule(desired)) })
+		if p.one(s.Unit, func() error { return p.host.SetLockout(p.ctx, policy.LockoutRule(desired)) }) {
+			p.did(drift.ValueSet, s.Unit, "", inWords(s.Unit, p.state.Value(s.Unit)), inWords(s.Unit, desired))
+		}
 	}
+}
+
+// inWords says what a unit had, for an event.
+func inWords(unit resolve.UnitID, value resolve.Value) string {
+	if value == nil {
+		return "not reported"
+	}
+	return words.Value(unit, value)
 }
 
 // minLength is the length of passwords that the device enforces now, in characters.

@@ -27,6 +27,9 @@ type memory struct {
 	Bindings Bindings    `json:"bindings"` // which account belongs to which key
 	Fights   fights      `json:"fights"`   // what had to be put right lately
 
+	Events   []drift.Event `json:"events"`    // that the service has not stored yet, oldest first
+	EventSeq int64         `json:"event_seq"` // of the latest event
+
 	Last    *drift.Report `json:"last"`    // the latest report that the service has stored
 	Pending *pending      `json:"pending"` // a report that may or may not have arrived
 }

@@ -200,6 +200,11 @@ func (a *API) checkIn(c fiber.Ctx) error {
 }
 
 func (a *API) exchange(ctx context.Context, d store.Known, req request, body wire.CheckIn, answer *wire.Answer) (err error) {
+	if len(body.Events) > 0 {
+		if answer.Events, err = a.Service.TakeEvents(ctx, d.ID, body.Epoch, body.Events); err != nil {
+			return err
+		}
+	}
 	if body.Report != nil {
 		if req.header.Sequence != body.Report.Seq {
 			return refuse(http.StatusUnprocessableEntity, "sequence_differs", "the sequence in the header is not that of the report")

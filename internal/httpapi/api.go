@@ -79,6 +79,7 @@ func newAPI(app *fiber.App, o Options) *api {
 	a.devices()
 	a.directory()
 	a.findings()
+	a.deviceEvents()
 	a.watch()
 	a.events(app)
 	return a

@@ -54,7 +54,7 @@ func unitFindings(findings []drift.Finding) []UnitFinding {
 
 func viewWhy(w service.DeviceWhy) DeviceWhy {
 	out := DeviceWhy{Device: viewDevice(w.Device), Assignments: []DeviceAim{}, Units: []UnitWhy{}, Problems: []DeviceProblem{},
-		Accounts: []Account{}, LocalGroups: []LocalGroup{}, Events: []FindingSummary{}}
+		Accounts: []Account{}, LocalGroups: []LocalGroup{}, Happened: []DeviceEvent{}, Events: []FindingSummary{}}
 	for _, a := range w.Assignments {
 		out.Assignments = append(out.Assignments, DeviceAim{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: a.Stance, Reason: string(a.Reason)})
 	}
@@ -118,6 +118,13 @@ func (a *api) devices() {
 				return nil, err
 			}
 			out := viewWhy(w)
+			happened, _, err := a.Service.Events(ctx, w.Device.ID, "", "", store.Page{Limit: 30})
+			if err != nil {
+				return nil, err
+			}
+			for _, e := range happened {
+				out.Happened = append(out.Happened, viewEvent(e))
+			}
 			history, _, err := a.Service.Findings(ctx, store.FindingFilter{Device: w.Device.ID}, store.Page{Limit: 20})
 			for _, f := range history {
 				out.Events = append(out.Events, viewFinding(f))

@@ -39,6 +39,7 @@ type (
 	Change            = client.Change
 	Document          = client.Document
 	UnitTrial         = client.UnitTrial
+	DeviceEvent       = client.Event
 	PolicyCheck       = client.PolicyCheck
 	RuleTrial         = client.RuleTrial
 	DirectoryEntry    = client.DirectoryEntry

@@ -47,6 +47,7 @@ const (
 	MaxRequest = 1 << 20          // bytes of a request
 	MaxSkew    = 10 * time.Minute // between the time in a request and the service's
 	MaxWait    = 50 * time.Second // for which a request is held open
+	MaxEvents  = 200              // events in one check-in
 )
 
 // Facts are what a device says of itself.
@@ -94,6 +95,7 @@ type CheckIn struct {
 	KeyList int64         `json:"key_list"` // the newest the device holds
 	Epoch   int64         `json:"epoch"`    // of the device; grows when it comes back from a snapshot
 	Report  *drift.Report `json:"report,omitempty"`
+	Events  []drift.Event `json:"events,omitempty"` // that the service has not stored yet, at most [MaxEvents]
 }
 
 // Answer answers a check-in. Desired and KeyList are signed documents, empty when the device has
@@ -105,6 +107,7 @@ type Answer struct {
 	Desired  string    `json:"desired,omitempty"`
 	KeyList  string    `json:"key_list,omitempty"`
 	Stored   int64     `json:"stored,omitempty"` // sequence of the report that is now durable
+	Events   int64     `json:"events,omitempty"` // number of the last event that is now durable
 }
 
 // WaitRequest is held open until something is waiting for the device, or time is up.

@@ -6,6 +6,7 @@ import { Aside, Loading, PageHead, Trouble } from "../components/parts";
 import { StandingBadge } from "../components/standing";
 import { Words } from "../components/words";
 import { ago, clock, useNow } from "../time";
+import { alarming } from "./events";
 
 /** One device on one screen: how it stands, and asked, has and why for every unit. */
 export function DevicePage() {
@@ -53,6 +54,7 @@ export function DevicePage() {
           <Units units={units} />
         </div>
         <div>
+          <Happened why={why.data} />
           <History why={why.data} />
           <Reported why={why.data} />
           <Reaching why={why.data} />
@@ -242,14 +244,43 @@ function Claims({ unit }: { unit: UnitWhy }) {
   );
 }
 
+/** The device's own account of what it did. */
+function Happened({ why }: { why: DeviceWhy }) {
+  const now = useNow();
+  return (
+    <Aside title="What happened here">
+      {why.events.length === 0 && <p className="text-second">The device has told of nothing yet.</p>}
+      <ol className="space-y-1.5">
+        {why.events.slice(0, 8).map((e) => (
+          <li key={e.id} className="grid grid-cols-[56px_1fr] gap-2">
+            <time dateTime={e.at} className="font-mono text-xs leading-5 text-second">
+              {clock(e.at, now)}
+            </time>
+            <span className={`min-w-0 break-words ${alarming.has(e.kind) ? "text-red" : ""}`}>
+              <Words>{e.words}</Words>
+            </span>
+          </li>
+        ))}
+      </ol>
+      {why.events.length > 8 && (
+        <p className="mt-2">
+          <Link to={`/events?device=${why.device.name}`} className="text-brass underline decoration-current">
+            All of it, with filters
+          </Link>
+        </p>
+      )}
+    </Aside>
+  );
+}
+
 function History({ why }: { why: DeviceWhy }) {
   const now = useNow();
   const verb = { open: "", settled: "settled: ", put_right: "put right by the device: " };
   return (
-    <Aside title="What happened here">
+    <Aside title="What differed here">
       {why.history.length === 0 && <p className="text-second">Nothing has differed since its first report.</p>}
       <ol className="space-y-1.5">
-        {why.history.slice(0, 8).map((f) => (
+        {why.history.slice(0, 6).map((f) => (
           <li key={f.id} className="grid grid-cols-[56px_1fr] gap-2">
             <time dateTime={f.closed_at ?? f.first_seen} className="font-mono text-xs leading-5 text-second">
               {clock(f.closed_at ?? f.first_seen, now)}

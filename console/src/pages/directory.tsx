@@ -1,4 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { client, type DirectoryEntry, take } from "../api";
 import { Export } from "../components/export";
 import { Choices, useFilters } from "../components/filters";
@@ -18,7 +19,7 @@ const columns: Column<DirectoryEntry>[] = [
   {
     title: "Write it in a policy as",
     width: "minmax(300px,1.6fr)",
-    cell: (e) => <span className="font-mono text-sm select-all">{e.ref}</span>,
+    cell: (e) => <Reference text={e.ref} />,
   },
   {
     title: "Security identifier",
@@ -93,6 +94,23 @@ export function DirectoryPage() {
         />
       )}
     </>
+  );
+}
+
+/** A reference as it is written in a policy, to be copied. */
+function Reference({ text }: { text: string }) {
+  const [copied, setCopied] = useState(false);
+  const copy = async () => {
+    await navigator.clipboard.writeText(text);
+    setCopied(true);
+  };
+  return (
+    <span className="flex items-baseline gap-2">
+      <span className="font-mono text-sm">{text}</span>
+      <button type="button" onClick={copy} aria-label={`Copy ${text}`} className="text-sm text-brass hover:underline">
+        {copied ? "✓ copied" : "copy"}
+      </button>
+    </span>
   );
 }
 

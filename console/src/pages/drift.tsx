@@ -63,6 +63,9 @@ export function DriftPage() {
   return (
     <>
       <PageHead title="Drift" note="Where devices differ from what is asked of them, and whose rule it breaks.">
+        <Link to="/events" className="text-brass underline decoration-current">
+          What devices did
+        </Link>
         <Export
           file="findings.csv"
           header={exported}

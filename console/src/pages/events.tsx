@@ -1,0 +1,128 @@
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { client, type DeviceEvent, take } from "../api";
+import { Export } from "../components/export";
+import { GroupFilter, useFilters } from "../components/filters";
+import { Loading, Nothing, PageHead, Trouble } from "../components/parts";
+import { type Column, Rows } from "../components/rows";
+import { Words } from "../components/words";
+import { ago, useNow } from "../time";
+
+type Filter = { device?: string; kind?: string; group?: string };
+
+const kinds: Record<string, string> = {
+  applied: "a desired state was carried out",
+  account_created: "an account was made",
+  account_adopted: "an account was taken over",
+  account_renamed: "an account was renamed",
+  account_enabled: "an account was enabled",
+  account_disabled: "an account was disabled",
+  account_described: "an account was described",
+  account_removed: "an account was removed",
+  member_added: "somebody was put into a local group",
+  member_removed: "somebody was taken out of a local group",
+  value_set: "a rule or property was set",
+  guard_refused: "the guard refused",
+  fought_over: "something is changed back again and again",
+};
+
+/** Kinds that somebody should look at. */
+export const alarming = new Set(["guard_refused", "fought_over"]);
+
+const read = (filter: Filter, cursor: string, limit: number) =>
+  take(client.GET("/api/v1/device-events", { params: { query: { ...filter, cursor, limit } } }));
+
+/** What happened on devices, as they tell it. */
+export function EventsPage() {
+  const [params, set] = useFilters();
+  const now = useNow();
+  const filter: Filter = {
+    device: params.get("device") || undefined,
+    kind: params.get("kind") || undefined,
+    group: params.get("group") || undefined,
+  };
+  const events = useInfiniteQuery({
+    queryKey: ["events", filter],
+    queryFn: ({ pageParam }) => read(filter, pageParam, 200),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = events.data?.pages.flatMap((page) => page.items) ?? [];
+  const columns: Column<DeviceEvent>[] = [
+    { title: "When", width: "110px", cell: (e) => ago(e.at, now) },
+    {
+      title: "Device",
+      width: "150px",
+      cell: (e) => (
+        <Link to={`/devices/${e.device}`} className="font-mono font-semibold">
+          {e.device}
+        </Link>
+      ),
+    },
+    {
+      title: "What happened",
+      width: "minmax(320px,1fr)",
+      cell: (e) => (
+        <span className={alarming.has(e.kind) ? "text-red" : ""}>
+          <Words>{e.words}</Words>
+        </span>
+      ),
+    },
+  ];
+  return (
+    <>
+      <PageHead
+        title={filter.device ? `Events of ${filter.device}` : "Events"}
+        note="What devices did, as they tell it."
+      >
+        <Export
+          file="events.csv"
+          header={["at", "device", "kind", "unit", "subject", "before", "after", "what happened"]}
+          read={(cursor) => read(filter, cursor, 500)}
+          row={(e) => [e.at, e.device, e.kind, e.unit, e.subject, e.before, e.after, e.words]}
+        />
+      </PageHead>
+      <div className="mb-3 flex flex-wrap items-center gap-4">
+        <label className="flex items-center gap-2">
+          <span className="text-second">Kind</span>
+          <select
+            value={filter.kind ?? ""}
+            onChange={(event) => set({ kind: event.target.value })}
+            className="rounded-sm border border-second bg-sheet px-2 py-1"
+          >
+            <option value="">any</option>
+            {Object.entries(kinds).map(([kind, words]) => (
+              <option key={kind} value={kind}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </label>
+        <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
+        {filter.device && (
+          <button
+            type="button"
+            onClick={() => set({ device: "" })}
+            className="font-semibold text-brass hover:underline"
+          >
+            Show all devices
+          </button>
+        )}
+      </div>
+      {events.error && <Trouble error={events.error} />}
+      {events.isPending && <Loading />}
+      {events.data && items.length === 0 && <Nothing>Nothing like that has happened.</Nothing>}
+      {items.length > 0 && (
+        <Rows
+          label="Events"
+          items={items}
+          columns={columns}
+          id={(e) => e.id}
+          more={events.hasNextPage}
+          readMore={() => events.isFetching || events.fetchNextPage()}
+        />
+      )}
+    </>
+  );
+}

@@ -1,0 +1,42 @@
+package drift
+
+import (
+	"time"
+
+	"rankwarden.example/core/resolve"
+)
+
+// EventKind says what a device did or noticed.
+type EventKind string
+
+// The kinds of event.
+const (
+	Applied          EventKind = "applied"           // a desired state was carried out and read back
+	ValueSet         EventKind = "value_set"         // a password rule, the lockout, or a property of a built-in account
+	AccountCreated   EventKind = "account_created"   // a managed account was made
+	AccountAdopted   EventKind = "account_adopted"   // one that was there was taken over, signed out, with a new password
+	AccountRenamed   EventKind = "account_renamed"   // by the device
+	AccountEnabled   EventKind = "account_enabled"   // by the device
+	AccountDisabled  EventKind = "account_disabled"  // by the device
+	AccountDescribed EventKind = "account_described" // full name, description or expiry
+	AccountRemoved   EventKind = "account_removed"   // one that is to be absent
+	MemberAdded      EventKind = "member_added"      // to a local group
+	MemberRemoved    EventKind = "member_removed"    // from a local group
+	GuardRefused     EventKind = "guard_refused"     // a change would have left no usable administrator
+	FoughtOver       EventKind = "fought_over"       // a unit was put right three times within a day
+)
+
+// EventKinds are all of them, in the order in which a reader looks for them.
+var EventKinds = []EventKind{Applied, AccountCreated, AccountAdopted, AccountRenamed, AccountEnabled, AccountDisabled, AccountDescribed, AccountRemoved,
+	MemberAdded, MemberRemoved, ValueSet, GuardRefused, FoughtOver}
+
+// Event is something that happened on a device. Before and After are in words, and never a secret.
+type Event struct {
+	Seq     int64          `json:"seq"` // of the device's events, from 1
+	At      time.Time      `json:"at"`  // in service time
+	Kind    EventKind      `json:"kind"`
+	Unit    resolve.UnitID `json:"unit,omitzero"`
+	Subject string         `json:"subject,omitempty"` // the account or member
+	Before  string         `json:"before,omitempty"`
+	After   string         `json:"after,omitempty"`
+}

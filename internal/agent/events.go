@@ -1,0 +1,58 @@
+package agent
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/internal/wire"
+)
+
+// keptEvents is how many events a device keeps while the service is out of reach; the oldest go first.
+const keptEvents = 2000
+
+// note numbers events and keeps them until the service has stored them.
+func (m *memory) note(now time.Time, events ...drift.Event) {
+	for _, e := range events {
+		m.EventSeq++
+		e.Seq, e.At = m.EventSeq, now.UTC()
+		m.Events = append(m.Events, e)
+	}
+	m.Events = m.Events[max(0, len(m.Events)-keptEvents):]
+}
+
+// nextEvents are those that go with the next check-in.
+func (m *memory) nextEvents() []drift.Event {
+	return m.Events[:min(len(m.Events), wire.MaxEvents)]
+}
+
+// stored drops the events that the service has.
+func (m *memory) stored(seq int64) {
+	m.Events = slices.DeleteFunc(m.Events, func(e drift.Event) bool { return e.Seq <= seq })
+}
+
+// noticed are the events of a pass beside what it did: a desired state that is carried out for the
+// first time, what the guard refused, and what is fought over, each when it is new.
+func noticed(last *drift.Report, now drift.Report) []drift.Event {
+	var events []drift.Event
+	var before drift.Report
+	if last != nil {
+		before = *last
+	}
+	if before.Desired != now.Desired {
+		events = append(events, drift.Event{Kind: drift.Applied, After: fmt.Sprintf("desired state %d", now.Desired.Number)})
+	}
+	for _, f := range now.Failures {
+		if f.Error == errGuard.Error() && !slices.Contains(before.Failures, f) {
+			events = append(events, drift.Event{Kind: drift.GuardRefused, Unit: f.Unit, Subject: f.Principal})
+		}
+	}
+	for _, unit := range now.Contended {
+		if !slices.ContainsFunc(before.Contended, func(u resolve.UnitID) bool { return u == unit }) {
+			events = append(events, drift.Event{Kind: drift.FoughtOver, Unit: unit})
+		}
+	}
+	return events
+}

@@ -1,0 +1,61 @@
+package agent_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/words"
+	"rankwarden.example/internal/agent"
+)
+
+func told(events []drift.Event) string {
+	lines := make([]string, len(events))
+	for i, e := range events {
+		lines[i] = words.Event(e)
+	}
+	return strings.Join(lines, "\n")
+}
+
+// Every change is told in the order in which it was made, with before and after, and never a secret.
+func TestEveryChangeIsAnEvent(t *testing.T) {
+	w := workstation(t)
+	w.AddAccount("old-hand")
+	settings := asked(unit("accounts.desk", deskKeeper), only("account:desk", leads), unit("builtins.guest.description", `"Nobody"`), unit("builtins.administrator.name", `"quay-zero"`),
+		unit("builtins.administrator.enabled", "true"),
+		unit("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`))
+	outcome, err := reconcile(t, w, settings)
+	require.NoError(t, err)
+	assert.Equal(t, strings.TrimSpace(`
+complexity: three kinds of character instead of any characters
+maximum age: expires after 365 days instead of expires after 42 days
+minimum age: may change after 100 days instead of may change at once
+minimum length: 14 characters instead of 0 characters
+lockout: after 3 wrong attempts within 15 min, locked for 15 min instead of after 10 wrong attempts within 10 min, locked for 10 min
+the account old-hand was taken over: signed out, with a new password
+the account old-hand was described as asked
+the account Administrator was enabled
+built-in guest, description: Nobody instead of empty
+managed desk was put into administrators
+S-1-5-21-70-80-90-1402 was put into administrators
+keeper was taken out of administrators
+setup was taken out of administrators
+the account old-hand was renamed to keeper-1234
+the account setup was removed
+the account Administrator was renamed to quay-zero`), told(outcome.Events))
+
+	again, err := agent.Reconcile(t.Context(), w, job(settings, outcome.Bindings))
+	require.NoError(t, err)
+	assert.Empty(t, again.Events, "nothing was changed, so nothing is told")
+
+	// What was done before the power went is told too.
+	w = workstation(t)
+	w.CutAfter(1)
+	outcome, err = reconcile(t, w, []resolve.Setting{unit("passwords.min_length", "9"), unit("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`)})
+	require.Error(t, err)
+	assert.Equal(t, "minimum length: 9 characters instead of 0 characters", told(outcome.Events))
+}

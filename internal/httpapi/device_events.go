@@ -1,0 +1,27 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+)
+
+func viewEvent(e store.DeviceEvent) DeviceEvent {
+	return DeviceEvent{ID: e.ID, Device: e.Device, DeviceID: e.DeviceID, At: e.At, Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Before: e.Before, After: e.After, Words: service.EventWords(e)}
+}
+
+func (a *api) deviceEvents() {
+	register(a, operation{method: http.MethodGet, path: "/device-events", id: "list-device-events", summary: "What happened on devices, latest first"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Paged
+			Device string `query:"device" doc:"Identifier or name"`
+			Kind   string `query:"kind" doc:"Such as member_removed"`
+			Group  string `query:"group"`
+		}) (*List[DeviceEvent], error) {
+			list, next, err := a.Service.Events(ctx, in.Device, in.Kind, in.Group, in.page())
+			return listOf(list, next, err, viewEvent)
+		})
+}

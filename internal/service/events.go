@@ -1,0 +1,65 @@
+package service
+
+import (
+	"context"
+	"slices"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
+	"rankwarden.example/core/words"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+// maxEventText is the longest text of an event, in bytes.
+const maxEventText = 4000
+
+// TakeEvents stores what happened on a device, and gives the number of the last event that is
+// durable now. Events that were stored before stay as they are.
+func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, events []drift.Event) (int64, error) {
+	if len(events) > wire.MaxEvents {
+		return 0, failf(Invalid, "%d events are too many for one check-in; send at most %d", len(events), wire.MaxEvents).code("bad_events")
+	}
+	records := make([]store.DeviceEvent, len(events))
+	last, now := int64(0), s.Now()
+	for i, e := range events {
+		switch {
+		case e.Seq <= last:
+			return 0, failf(Invalid, "event %d follows event %d; they must come in order, from 1", e.Seq, last).code("bad_events")
+		case !slices.Contains(drift.EventKinds, e.Kind):
+			return 0, failf(Invalid, "there is no event %q", e.Kind).code("bad_events")
+		case e.At.IsZero() || len(e.Subject)+len(e.Before)+len(e.After) > maxEventText:
+			return 0, failf(Invalid, "event %d says no time, or more than %d bytes", e.Seq, maxEventText).code("bad_events")
+		}
+		last = e.Seq
+		records[i] = store.DeviceEvent{DeviceID: device, Epoch: epoch, Seq: e.Seq, At: e.At, ReceivedAt: now, Kind: string(e.Kind), Unit: e.Unit.String(),
+			Subject: e.Subject, Before: e.Before, After: e.After}
+	}
+	return last, s.InTx(ctx, func(tx store.Tx) error {
+		if err := tx.AddEvents(records); err != nil {
+			return err
+		}
+		return tx.Notify(store.Notice{Topic: store.TopicReports, IDs: []string{device}})
+	})
+}
+
+// Events lists a page of what happened on devices, latest first; of one device when it is named.
+func (s *Service) Events(ctx context.Context, device, kind, group string, p store.Page) ([]store.DeviceEvent, string, error) {
+	db := s.Store.With(ctx)
+	f := store.EventFilter{Kind: kind, Group: group}
+	if device != "" {
+		d, err := db.Device(s.clock(), device, text.Fold(device))
+		if err != nil {
+			return nil, "", named(err, "device", device)
+		}
+		f.Device = d.ID
+	}
+	return db.ListEvents(f, p)
+}
+
+// EventWords says in one sentence what happened.
+func EventWords(e store.DeviceEvent) string {
+	unit, _ := resolve.ParseUnit(e.Unit) // some concern no unit
+	return words.Event(drift.Event{Kind: drift.EventKind(e.Kind), Unit: unit, Subject: e.Subject, Before: e.Before, After: e.After})
+}
