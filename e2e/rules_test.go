@@ -1,12 +1,15 @@
 package e2e
 
 import (
+	"io"
+	"net/http"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/client"
+	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/agent/host/simulated"
 )
 
@@ -107,6 +110,45 @@ func TestGroupsByRule(t *testing.T) {
 	bad := "north//desk"
 	problem(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-TKT-001", Path: &bad}}), 422, "without empty parts")
 	problem(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-XXX-001", Path: &path}}), 404, "SKL-XXX-001")
+}
+
+// The schema is served to editors, whoever asks.
+func TestPolicySchemaIsServed(t *testing.T) {
+	s := start(t)
+	resp, err := http.Get(s.URL + "/api/v1/policy-schema.json")
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	served, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	assert.Equal(t, string(policy.Schema), string(served))
+	assert.Equal(t, "application/schema+json", resp.Header.Get("Content-Type"))
+
+	check, err := s.owner.CheckPolicy(t.Context(), document("base", "rotation: [{target: builtin:administrator, secret: {style: words}}]"))
+	require.NoError(t, err)
+	assert.Empty(t, check.Problems)
+	assert.Contains(t, check.Asks[0].Words, "6 words (78 bits)")
+}
+
+// What a token grants is what its devices are known by.
+func TestEnrolmentGrantsFacts(t *testing.T) {
+	s := start(t)
+	s.rule("kiosks", `"kiosk" in device.tags && device.path == "north/kirkness"`)
+	s.publish("base", "passwords: {min_length: 8}", 500, "kiosks")
+	token, err := s.owner.MakeEnrolmentToken(t.Context(), client.EnrolmentSpec{Uses: 1, Hours: 1, Path: "north/kirkness", Tags: []string{"kiosk", "spare"}})
+	require.NoError(t, err)
+	d := s.device("SKL-TKT-001", token.Token)
+	require.NoError(t, d.Cycle(t.Context()))
+	s.cycle(d, "SKL-TKT-001")
+	w := s.why("SKL-TKT-001")
+	assert.Equal(t, []string{"north/kirkness", "kiosk", "spare"}, append([]string{w.Device.Path}, w.Device.Tags...))
+	assert.Equal(t, "8 characters", w.Units[0].Asked)
+	found, err := s.owner.Devices(t.Context(), client.DeviceQuery{Search: "spare"}, client.Page{})
+	require.NoError(t, err)
+	assert.Len(t, found.Items, 1, "found by its tag")
+	_, err = s.owner.MakeEnrolmentToken(t.Context(), client.EnrolmentSpec{Uses: 1, Hours: 1, Groups: []string{"kiosks"}})
+	problem(t, err, 422, "nobody can be put into it")
+	_, err = s.owner.MakeEnrolmentToken(t.Context(), client.EnrolmentSpec{Uses: 1, Hours: 1, Path: "/x"})
+	problem(t, err, 422, "without empty parts")
 }
 
 // enrolledAs is [service.enrolled] for a device that nothing is asked of yet.

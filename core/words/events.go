@@ -18,7 +18,7 @@ func Event(e drift.Event) string {
 	case drift.Applied:
 		return fmt.Sprintf("%s was carried out and read back", e.After)
 	case drift.ValueSet:
-		return fmt.Sprintf("%s: %s instead of %s", unitInFull(e.Unit), e.After, e.Before)
+		return fmt.Sprintf("%s: %s instead of %s", UnitInFull(e.Unit), e.After, e.Before)
 	case drift.AccountCreated:
 		return fmt.Sprintf("the account %s was made", subject)
 	case drift.AccountAdopted:
@@ -38,15 +38,15 @@ func Event(e drift.Event) string {
 	case drift.MemberRemoved:
 		return fmt.Sprintf("%s was taken out of %s", subject, Unit(e.Unit))
 	case drift.GuardRefused:
-		return fmt.Sprintf("%s: the guard refused, since no usable administrator would be left", unitInFull(e.Unit))
+		return fmt.Sprintf("%s: the guard refused, since no usable administrator would be left", UnitInFull(e.Unit))
 	case drift.FoughtOver:
-		return unitInFull(e.Unit) + ": somebody or something changes it back again and again"
+		return UnitInFull(e.Unit) + ": somebody or something changes it back again and again"
 	}
 	return string(e.Kind)
 }
 
-// unitInFull names a unit where no heading says its section.
-func unitInFull(unit resolve.UnitID) string {
+// UnitInFull names a unit where no heading says its section.
+func UnitInFull(unit resolve.UnitID) string {
 	switch unit.Family() {
 	case resolve.Builtins:
 		return "built-in " + Unit(unit)

@@ -78,7 +78,7 @@ func (a *api) directory() {
 			}
 			return &Empty{}, a.Service.SetFacts(ctx, who, edits)
 		})
-	register(a, operation{method: http.MethodGet, path: "/schemas/policy-1.json", id: "policy-schema", summary: "JSON Schema (2020-12) of policy documents", open: true},
+	register(a, operation{method: http.MethodGet, path: "/policy-schema.json", id: "policy-schema", summary: "JSON Schema (2020-12) of policy documents", open: true},
 		func(context.Context, auth.Identity, *struct{}) (*struct {
 			ContentType string `header:"Content-Type"`
 			Body        []byte

@@ -28,7 +28,7 @@ func unitTitle(name string) string {
 	if err != nil {
 		return name
 	}
-	return words.Unit(unit)
+	return words.UnitInFull(unit)
 }
 
 // FindingQuery narrows a list of findings.

@@ -29,7 +29,8 @@ func identity(ctx context.Context) auth.Identity {
 }
 
 // openPaths need nobody to be signed in.
-var openPaths = map[string]bool{"POST " + Base + "/session": true, "GET " + Base + "/openapi.json": true, "GET " + Base + "/openapi.yaml": true}
+var openPaths = map[string]bool{"POST " + Base + "/session": true, "GET " + Base + "/openapi.json": true, "GET " + Base + "/openapi.yaml": true,
+	"GET " + Base + "/policy-schema.json": true}
 
 // authenticate finds out who asks, by session cookie or bearer token.
 func (a *api) authenticate(c fiber.Ctx) error {

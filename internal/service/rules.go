@@ -50,13 +50,13 @@ func (s *Service) TryRule(ctx context.Context, source string) (RuleTrial, error)
 		switch members.Of(i) {
 		case fleet.Yes:
 			trial.Holds++
-			if len(trial.Examples) < maxExamples {
-				trial.Examples = append(trial.Examples, d.Name)
-			}
+			trial.Examples = append(trial.Examples, d.Name)
 		case fleet.Unknown:
 			trial.Unknown++
 		}
 	}
+	slices.Sort(trial.Examples)
+	trial.Examples = trial.Examples[:min(len(trial.Examples), maxExamples)]
 	return trial, nil
 }
 

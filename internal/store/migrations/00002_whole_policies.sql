@@ -54,6 +54,8 @@ create table directory_sync (
 
 -- What devices are told also has the identifiers of the people and groups that it names.
 update settings set body = '{"settings":' || body || ',"directory":[]}' where body like '[%';
+-- Every device is told anew, in the new form.
+insert into settle_requests (cause, groups, devices, created_at) select 'upgrade', '["everything"]', '[]', now() where exists (select 1 from devices);
 
 -- +goose Down
 update settings set body = (body::jsonb->'settings')::text where body like '{%';
