@@ -105,8 +105,30 @@ func BenchmarkFleet(b *testing.B) {
 		require.NoError(b, change(b, url, `drop table bare`))
 		b.ReportMetric(all.Seconds()/bare.Seconds(), "times-bare-insert")
 
+		// A group by rule over the whole fleet, which then changes for a tenth of it; and a directory.
+		rule, people := fmt.Sprintf("by-rule-%d", minimum), ldifOf(20_000, minimum)
+		timed := func(name string, do func() error) {
+			began := time.Now()
+			require.NoError(b, do())
+			b.ReportMetric(time.Since(began).Seconds(), "s/"+name)
+		}
+		timed("rule-made", func() error {
+			_, err := c.NewGroup(ctx, client.GroupSpec{Name: rule, Rule: `device.os_build >= 1 && device.name.startsWith("SKL-")`})
+			return err
+		})
+		timed("rule-changed", func() error {
+			next := `device.name.startsWith("SKL-") && !device.name.endsWith("7")`
+			_, err := c.ChangeGroup(ctx, rule, client.GroupEdit{Rule: &next}, 1)
+			return err
+		})
+		timed("rule-tried", func() error { _, err := c.TryRule(ctx, `device.name.contains("77")`); return err })
+		timed("20,000-people-imported", func() error { _, err := c.ImportDirectory(ctx, people, true); return err })
+		timed("groups-listed", func() error { _, err := c.Groups(ctx, "", client.Page{}); return err })
+		waitSettled(b, db)
+
 		for name, ask := range map[string]func() error{
-			"watch": func() error { _, err := c.Overview(ctx); return err },
+			"directory": func() error { _, err := c.Directory(ctx, "person 777", "", client.Page{}); return err },
+			"watch":     func() error { _, err := c.Overview(ctx); return err },
 			"devices": func() error {
 				_, err := c.Devices(ctx, client.DeviceQuery{Search: "big-777"}, client.Page{})
 				return err
@@ -122,4 +144,13 @@ func BenchmarkFleet(b *testing.B) {
 			b.ReportMetric(float64(time.Since(began).Milliseconds()), "ms/"+name)
 		}
 	}
+}
+
+// ldifOf is a directory of so many people; their identifiers differ from one time to the next.
+func ldifOf(people, time int) []byte {
+	var ldif []byte
+	for i := range people {
+		ldif = fmt.Appendf(ldif, "dn: cn=Person %[1]d,dc=skerryline,dc=example\nobjectClass: person\ncn: Person %[1]d\nuid: person.%[1]d\nobjectSid: S-1-5-21-70-80-%[2]d-%[1]d\n\n", i, time)
+	}
+	return ldif
 }
