@@ -106,6 +106,39 @@ membership:
 	assert.Equal(t, 30*day, n.Rotation[0].EveryMinutes)
 }
 
+// Tidying loses no comment, not even that of a key which says what holds anyway.
+func TestTidyingLosesNoComment(t *testing.T) {
+	source := []byte(`format: rankwarden.policy/1 # c1
+name: desks
+accounts: # c2
+  # c3
+  - key: keeper # c4
+    name: keeper
+    # c5
+    state: enabled # c6
+    local_groups: [administrators] # c7
+rotation:
+  - target: account:keeper
+    secret: {style: characters} # c8
+    # c9
+    after_use: {wait: 4h, then: end-sessions} # c10
+    keep: 5 # c11
+lockout:
+  threshold: 5
+# c12
+`)
+	doc, problems := policy.Parse(source, nil)
+	require.Empty(t, problems)
+	tidy := policy.Write(doc, source)
+	for i := 1; i <= 12; i++ {
+		assert.Equal(t, 1, strings.Count(string(tidy)+"\n", fmt.Sprintf("# c%d\n", i)), "# c%d in\n%s", i, tidy)
+	}
+	again, problems := policy.Parse(tidy, nil)
+	require.Empty(t, problems)
+	assert.Equal(t, doc, again)
+	assert.Equal(t, string(tidy), string(policy.Write(again, tidy)))
+}
+
 func TestWriteKeepsComments(t *testing.T) {
 	source := []byte(`# Who looks after the desks.
 format: rankwarden.policy/1

@@ -3,6 +3,7 @@ package policy
 import (
 	"bytes"
 	"fmt"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,12 +17,14 @@ import (
 // Write writes a document in its canonical form: keys in the order of the format, what equals a
 // default left out, two blanks of indentation. Comments of the source, which may be nil, are kept
 // beside what they stood at: a key of the same path, or a list item with the same key, target,
-// local group or text. Parsing what was written gives the document again.
+// local group or text. The comment of a key that is left out because it says what holds anyway goes to
+// the next key. Parsing what was written gives the document again.
 func Write(doc *Document, source []byte) []byte {
 	root := document(doc)
 	var old yaml.Node
 	if len(source) > 0 && yaml.Unmarshal(source, &old) == nil && old.Kind == yaml.DocumentNode {
-		comments(root, old.Content[0])
+		before, _ := ParseNode(old.Content[0], nil)
+		keeper{reflect.DeepEqual(before, doc)}.comments(root, old.Content[0])
 		head, foot := old.HeadComment, old.FootComment
 		root.HeadComment = joinComments(head, root.HeadComment)
 		root.FootComment = joinComments(root.FootComment, foot)
@@ -42,8 +45,11 @@ func joinComments(a, b string) string {
 	return a + "\n" + b
 }
 
+// keeper takes comments over. Where nothing was edited, not one is lost.
+type keeper struct{ unchanged bool }
+
 // comments takes those of old over to the nodes of fresh that are the same thing.
-func comments(fresh, old *yaml.Node) {
+func (k keeper) comments(fresh, old *yaml.Node) {
 	copyComments(fresh, old)
 	if fresh.Kind != old.Kind {
 		return
@@ -54,19 +60,49 @@ func comments(fresh, old *yaml.Node) {
 			if at := keyIndex(old, fresh.Content[i].Value); at >= 0 {
 				key, value := fresh.Content[i], fresh.Content[i+1]
 				copyComments(key, old.Content[at])
-				comments(value, old.Content[at+1])
+				k.comments(value, old.Content[at+1])
 				liftComment(key, value)
 			}
+		}
+		if k.unchanged {
+			keepOrphans(fresh, old)
 		}
 	case yaml.SequenceNode:
 		for _, item := range fresh.Content {
 			same := func(n *yaml.Node) bool { return n.Kind == item.Kind && identity(n) == identity(item) }
 			if at := slices.IndexFunc(old.Content, same); at >= 0 {
-				comments(item, old.Content[at])
+				k.comments(item, old.Content[at])
 				liftComment(item, item)
 			}
 		}
 	}
+}
+
+// keepOrphans puts the comments of keys that are not written any more above the next key that is, or
+// below the last one.
+func keepOrphans(fresh, old *yaml.Node) {
+	orphan := ""
+	for i := 0; i+1 < len(old.Content); i += 2 {
+		at := keyIndex(fresh, old.Content[i].Value)
+		if at < 0 {
+			orphan = joinComments(orphan, joinComments(all(old.Content[i]), all(old.Content[i+1])))
+		} else if orphan != "" {
+			fresh.Content[at].HeadComment = joinComments(orphan, fresh.Content[at].HeadComment)
+			orphan = ""
+		}
+	}
+	if last := len(fresh.Content) - 2; last >= 0 {
+		fresh.Content[last].FootComment = joinComments(fresh.Content[last].FootComment, orphan)
+	}
+}
+
+// all are the comments of a node and of everything in it.
+func all(n *yaml.Node) string {
+	text := joinComments(joinComments(n.HeadComment, n.LineComment), n.FootComment)
+	for _, part := range n.Content {
+		text = joinComments(text, all(part))
+	}
+	return text
 }
 
 // liftComment puts a comment that stood behind a short mapping or list above it, since it is written
