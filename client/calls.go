@@ -223,6 +223,20 @@ func (c *Client) Events(ctx context.Context, q EventQuery, p Page) (List[Event],
 	return list[Event](ctx, c, "/device-events", values("device", q.Device, "kind", q.Kind, "group", q.Group), p)
 }
 
+// Order gives devices an order, and says how many have it now.
+func (c *Client) Order(ctx context.Context, o NewOrder) (int, error) {
+	var out struct {
+		Given int `json:"given"`
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/orders", in: o, out: &out})
+	return out.Given, err
+}
+
+// Orders lists orders, latest first, of one device when it is named.
+func (c *Client) Orders(ctx context.Context, device string, p Page) (List[Order], error) {
+	return list[Order](ctx, c, "/orders", values("device", device), p)
+}
+
 // Overview is the fleet now.
 func (c *Client) Overview(ctx context.Context) (Overview, error) {
 	out, _, err := get[Overview](ctx, c, "/watch", nil)

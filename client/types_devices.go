@@ -123,6 +123,7 @@ type DeviceWhy struct {
 	Problems    []DeviceProblem `json:"problems" nullable:"false"`
 	Accounts    []Account       `json:"accounts" nullable:"false"`
 	LocalGroups []LocalGroup    `json:"local_groups" nullable:"false"`
+	Orders      []Order         `json:"orders" nullable:"false" doc:"Latest orders of the device"`
 	Happened    []Event         `json:"events" nullable:"false" doc:"Latest events of the device"`
 	Events      []Finding       `json:"history" nullable:"false" doc:"Latest findings, open and closed"`
 }
@@ -186,4 +187,28 @@ type Event struct {
 	Before   string    `json:"before"`
 	After    string    `json:"after"`
 	Words    string    `json:"words" doc:"What happened, in one sentence"`
+}
+
+// Order is an order of one device.
+type Order struct {
+	ID          int64      `json:"id"`
+	Device      string     `json:"device"`
+	DeviceID    string     `json:"device_id"`
+	Kind        string     `json:"kind" enum:"check-in,re-apply,collect,unlock,end-sessions"`
+	Subject     string     `json:"subject" doc:"The account that it concerns"`
+	State       string     `json:"state" enum:"queued,delivered,done,failed,ended,replaced"`
+	Detail      string     `json:"detail" doc:"Why it failed"`
+	CreatedBy   string     `json:"created_by"`
+	CreatedAt   time.Time  `json:"created_at"`
+	EndsAt      time.Time  `json:"ends_at"`
+	DeliveredAt *time.Time `json:"delivered_at"`
+	FinishedAt  *time.Time `json:"finished_at"`
+}
+
+// NewOrder says what devices are to do, and which.
+type NewOrder struct {
+	Kind    string   `json:"kind" enum:"check-in,re-apply,collect,unlock,end-sessions"`
+	Subject string   `json:"subject,omitempty" doc:"For unlock and end-sessions: the account, such as account:keeper or local:counter"`
+	Devices []string `json:"devices,omitempty" maxItems:"5000" nullable:"false" doc:"Identifiers or names"`
+	Group   string   `json:"group,omitempty" doc:"Every device of the group as well"`
 }

@@ -22,6 +22,14 @@ func TestConsoleIsLive(t *testing.T) {
 	second := &tab{Context: other, t: t}
 	second.do("the list in a second tab", chromedp.Navigate(s.URL+"/devices"), browser.Reads("SKL-WKS-001"), browser.Reads("in step"))
 
+	d.AddAccount("counter")
+	for range 10 {
+		require.Error(t, d.SignIn("counter", "wrong"))
+	}
+	require.NoError(t, d.Cycle(t.Context()))
+	first.do("a lock arrives, and is opened from here", browser.Reads("Locked out"), click("Unlock"), browser.Reads("Being unlocked"))
+	s.carried(d, "SKL-WKS-001", "unlock done")
+	first.do("it is open", browser.Until(`!document.body.innerText.includes("Locked out")`), browser.Reads("the account counter was unlocked by an order"))
 	d.AddAccount("mechanic")
 	require.NoError(t, d.Join("administrators", "mechanic"))
 	require.NoError(t, d.Cycle(t.Context()))

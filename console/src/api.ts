@@ -13,6 +13,7 @@ export type Policy = Schemas["Policy"];
 export type PolicySummary = Schemas["PolicySummary"];
 export type PolicyCheck = Schemas["PolicyCheck"];
 export type DocumentProblem = Schemas["DocumentProblem"];
+export type NewOrder = Schemas["NewOrder"];
 export type DeviceEvent = Schemas["Event"];
 export type Group = Schemas["GroupSummary"];
 export type DirectoryEntry = Schemas["DirectoryEntry"];

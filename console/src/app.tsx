@@ -48,7 +48,7 @@ export function App() {
           <Route path="/new-policy" element={<PolicyPage fresh mayEdit={session.data?.role === "owner"} />} />
           <Route path="/policies/:name" element={<PolicyPage mayEdit={session.data?.role === "owner"} />} />
           <Route path="/devices" element={<DevicesPage />} />
-          <Route path="/devices/:name" element={<DevicePage />} />
+          <Route path="/devices/:name" element={<DevicePage mayEdit={session.data?.role === "owner"} />} />
           <Route path="/drift" element={<DriftPage />} />
           <Route path="/events" element={<EventsPage />} />
           <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />

@@ -22,13 +22,15 @@ const (
 	AccountRemoved   EventKind = "account_removed"   // one that is to be absent
 	MemberAdded      EventKind = "member_added"      // to a local group
 	MemberRemoved    EventKind = "member_removed"    // from a local group
+	AccountUnlocked  EventKind = "account_unlocked"  // by an order
+	SessionsEnded    EventKind = "sessions_ended"    // by an order
 	GuardRefused     EventKind = "guard_refused"     // a change would have left no usable administrator
 	FoughtOver       EventKind = "fought_over"       // a unit was put right three times within a day
 )
 
 // EventKinds are all of them, in the order in which a reader looks for them.
 var EventKinds = []EventKind{Applied, AccountCreated, AccountAdopted, AccountRenamed, AccountEnabled, AccountDisabled, AccountDescribed, AccountRemoved,
-	MemberAdded, MemberRemoved, ValueSet, GuardRefused, FoughtOver}
+	MemberAdded, MemberRemoved, ValueSet, AccountUnlocked, SessionsEnded, GuardRefused, FoughtOver}
 
 // Event is something that happened on a device. Before and After are in words, and never a secret.
 type Event struct {

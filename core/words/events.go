@@ -37,6 +37,10 @@ func Event(e drift.Event) string {
 		return fmt.Sprintf("%s was put into %s", subject, Unit(e.Unit))
 	case drift.MemberRemoved:
 		return fmt.Sprintf("%s was taken out of %s", subject, Unit(e.Unit))
+	case drift.AccountUnlocked:
+		return fmt.Sprintf("the account %s was unlocked by an order", subject)
+	case drift.SessionsEnded:
+		return fmt.Sprintf("whoever used the account %s was signed out by an order", subject)
 	case drift.GuardRefused:
 		return fmt.Sprintf("%s: the guard refused, since no usable administrator would be left", UnitInFull(e.Unit))
 	case drift.FoughtOver:

@@ -31,7 +31,7 @@ var pages = []page{
 	{name: "devices", path: "/devices", ready: `[role="cell"] a`},
 	{name: "device", path: "/devices/SKL-WKS-003", ready: `tbody th`},
 	{name: "device-held", path: "/devices/SKL-HQ-001", ready: `tbody th`},
-	{name: "device-trial", path: "/devices/SKL-TKT-003", ready: `tbody th`},
+	{name: "device-locked", path: "/devices/SKL-TKT-004", ready: `tbody th`},
 	{name: "events", path: "/events", ready: `[role="cell"] a`},
 	{name: "groups", path: "/organisation/groups?group=kiosks", ready: `[role="cell"] button`},
 	{name: "directory", path: "/organisation/directory", ready: `[role="cell"]`},

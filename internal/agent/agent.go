@@ -9,6 +9,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"os"
+	"slices"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -52,6 +53,7 @@ type Agent struct {
 	offset   time.Duration // service time less the clock's
 	latest   time.Time     // service time given out last
 	synced   bool          // the service has told its time
+	collect  bool          // report everything, also what has not changed
 }
 
 // retry is the first wait after a failed exchange; it doubles up to the check-in interval.
@@ -111,6 +113,9 @@ func (a *Agent) Cycle(ctx context.Context) error {
 		if err := a.enrol(ctx); err != nil {
 			return err
 		}
+	}
+	if err := a.interrupted(); err != nil {
+		return err
 	}
 	for {
 		report, err := a.look(ctx)
@@ -188,7 +193,7 @@ func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, 
 }
 
 func (a *Agent) checkInOf(report *drift.Report) wire.CheckIn {
-	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.memory.nextEvents()}
+	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.memory.nextEvents(), Orders: a.memory.Order, Results: a.memory.Results}
 }
 
 // sendReport keeps the signed report until the service has stored it.
@@ -265,7 +270,15 @@ func (a *Agent) exchange(ctx context.Context, request string) (fresh bool, err e
 		fresh = true
 	}
 	a.memory.stored(answer.Events)
-	if !stored && !fresh && answer.KeyList == "" && answer.Events == 0 {
+	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r wire.OrderResult) bool { return r.Number <= answer.Results })
+	if len(answer.Orders) > 0 {
+		took, err := a.takeOrders(ctx, answer.Orders)
+		if err != nil {
+			return false, err
+		}
+		fresh = fresh || took
+	}
+	if !stored && !fresh && answer.KeyList == "" && answer.Events+answer.Results == 0 {
 		return false, nil // nothing new, so nothing to keep
 	}
 	return fresh, a.memory.save(a.Dir)
@@ -311,7 +324,7 @@ type heldResult struct {
 // hold sends one request that the service holds open.
 func (a *Agent) hold(ctx context.Context) chan heldResult {
 	result := make(chan heldResult, 1)
-	request, err := a.sign(wire.PathWait, 0, wire.WaitRequest{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number})
+	request, err := a.sign(wire.PathWait, 0, wire.WaitRequest{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Orders: a.memory.Order})
 	if err != nil {
 		result <- heldResult{err: err}
 		return result

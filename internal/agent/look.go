@@ -36,9 +36,10 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 		return report, nil
 	}
 	report.Found = differing(last.State, outcome.Before)
-	if report.Found == nil && last.Desired == report.Desired && same(last.State, report.State) && same(last.Failures, report.Failures) && same(last.Contended, report.Contended) {
+	if !a.collect && report.Found == nil && last.Desired == report.Desired && same(last.State, report.State) && same(last.Failures, report.Failures) && same(last.Contended, report.Contended) {
 		return nil, nil
 	}
+	a.collect = false
 	return report, nil
 }
 

@@ -30,6 +30,10 @@ type memory struct {
 	Events   []drift.Event `json:"events"`    // that the service has not stored yet, oldest first
 	EventSeq int64         `json:"event_seq"` // of the latest event
 
+	Order   int64              `json:"order"`   // number of the latest order that was begun
+	Begun   *wire.Order        `json:"begun"`   // the one that is being carried out
+	Results []wire.OrderResult `json:"results"` // that the service has not stored yet, by number
+
 	Last    *drift.Report `json:"last"`    // the latest report that the service has stored
 	Pending *pending      `json:"pending"` // a report that may or may not have arrived
 }

@@ -205,6 +205,11 @@ func (a *API) exchange(ctx context.Context, d store.Known, req request, body wir
 			return err
 		}
 	}
+	if len(body.Results) > 0 {
+		if answer.Results, err = a.Service.TakeOrderResults(ctx, d.ID, body.Results); err != nil {
+			return err
+		}
+	}
 	if body.Report != nil {
 		if req.header.Sequence != body.Report.Seq {
 			return refuse(http.StatusUnprocessableEntity, "sequence_differs", "the sequence in the header is not that of the report")
@@ -216,6 +221,11 @@ func (a *API) exchange(ctx context.Context, d store.Known, req request, body wir
 	}
 	if desired(d).Newer(body.Desired) {
 		if answer.Desired, _, err = a.Service.SignedDesired(ctx, d.ID); err != nil {
+			return err
+		}
+	}
+	if d.OrderNumber > body.Orders {
+		if answer.Orders, err = a.Service.SignedOrders(ctx, d.ID, body.Orders); err != nil {
 			return err
 		}
 	}
@@ -235,7 +245,7 @@ func (a *API) wait(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	w := a.registry.hold(d.ID, body.Desired)
+	w := a.registry.hold(d.ID, body.Desired, body.Orders)
 	if w == nil {
 		return refuse(http.StatusServiceUnavailable, "too_many_waiting", "too many devices are waiting here; check in at the usual interval")
 	}

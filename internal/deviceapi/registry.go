@@ -31,6 +31,7 @@ type registry struct {
 // waiter is one held request.
 type waiter struct {
 	holds drift.Stamp
+	order int64         // the latest that the device has begun
 	ready chan struct{} // closed when something is waiting, or another request took its place
 }
 
@@ -107,7 +108,7 @@ func (r *registry) update(list []store.Known) {
 	for _, d := range list {
 		former := r.devices[d.ID]
 		r.devices[d.ID] = d
-		if w := r.waiting[d.ID]; w != nil && (desired(d).Newer(w.holds) || d.State != former.State) {
+		if w := r.waiting[d.ID]; w != nil && (desired(d).Newer(w.holds) || d.OrderNumber > w.order || d.State != former.State) {
 			close(w.ready)
 			delete(r.waiting, d.ID)
 		}
@@ -162,10 +163,10 @@ func (r *registry) writeContacts(ctx context.Context) {
 
 // hold adds a held request of a device; an earlier one of the same device is answered. It is nil
 // when too many are held already.
-func (r *registry) hold(id string, holds drift.Stamp) *waiter {
+func (r *registry) hold(id string, holds drift.Stamp, order int64) *waiter {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if desired(r.devices[id]).Newer(holds) {
+	if d := r.devices[id]; desired(d).Newer(holds) || d.OrderNumber > order {
 		ready := &waiter{ready: make(chan struct{})}
 		close(ready.ready)
 		return ready
@@ -175,7 +176,7 @@ func (r *registry) hold(id string, holds drift.Stamp) *waiter {
 	} else if len(r.waiting) >= maxHeld {
 		return nil
 	}
-	w := &waiter{holds: holds, ready: make(chan struct{})}
+	w := &waiter{holds: holds, order: order, ready: make(chan struct{})}
 	r.waiting[id] = w
 	return w
 }

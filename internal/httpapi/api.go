@@ -80,6 +80,7 @@ func newAPI(app *fiber.App, o Options) *api {
 	a.directory()
 	a.findings()
 	a.deviceEvents()
+	a.orders()
 	a.watch()
 	a.events(app)
 	return a

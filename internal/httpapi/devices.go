@@ -54,7 +54,7 @@ func unitFindings(findings []drift.Finding) []UnitFinding {
 
 func viewWhy(w service.DeviceWhy) DeviceWhy {
 	out := DeviceWhy{Device: viewDevice(w.Device), Assignments: []DeviceAim{}, Units: []UnitWhy{}, Problems: []DeviceProblem{},
-		Accounts: []Account{}, LocalGroups: []LocalGroup{}, Happened: []DeviceEvent{}, Events: []FindingSummary{}}
+		Accounts: []Account{}, LocalGroups: []LocalGroup{}, Happened: []DeviceEvent{}, Orders: []Order{}, Events: []FindingSummary{}}
 	for _, a := range w.Assignments {
 		out.Assignments = append(out.Assignments, DeviceAim{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: a.Stance, Reason: string(a.Reason)})
 	}
@@ -118,6 +118,13 @@ func (a *api) devices() {
 				return nil, err
 			}
 			out := viewWhy(w)
+			orders, _, err := a.Service.Orders(ctx, w.Device.ID, store.Page{Limit: 5})
+			if err != nil {
+				return nil, err
+			}
+			for _, o := range orders {
+				out.Orders = append(out.Orders, viewOrder(o))
+			}
 			happened, _, err := a.Service.Events(ctx, w.Device.ID, "", "", store.Page{Limit: 30})
 			if err != nil {
 				return nil, err

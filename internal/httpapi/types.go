@@ -39,6 +39,8 @@ type (
 	Change            = client.Change
 	Document          = client.Document
 	UnitTrial         = client.UnitTrial
+	Order             = client.Order
+	NewOrder          = client.NewOrder
 	DeviceEvent       = client.Event
 	PolicyCheck       = client.PolicyCheck
 	RuleTrial         = client.RuleTrial

@@ -54,6 +54,7 @@ type Device struct {
 	ReportedAt     *time.Time
 	ReportID       *int64
 	OpenFindings   int
+	OrderNumber    int64            // of the latest order
 	Contended      []resolve.UnitID `gorm:"serializer:json"` // units that somebody fights over
 	VerifiedAt     *time.Time
 	ChangedAt      time.Time
@@ -225,9 +226,10 @@ type Known struct {
 	DesiredDigest  string
 	ReportedEpoch  int64
 	ReportedNumber int64
+	OrderNumber    int64
 }
 
-const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, reported_epoch, reported_number"
+const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, reported_epoch, reported_number, order_number"
 
 // KnownDevices reads devices by identifier. It goes past GORM, since it reads whole fleets.
 func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]Known, error) {

@@ -95,7 +95,9 @@ type CheckIn struct {
 	KeyList int64         `json:"key_list"` // the newest the device holds
 	Epoch   int64         `json:"epoch"`    // of the device; grows when it comes back from a snapshot
 	Report  *drift.Report `json:"report,omitempty"`
-	Events  []drift.Event `json:"events,omitempty"` // that the service has not stored yet, at most [MaxEvents]
+	Orders  int64         `json:"orders"`            // number of the latest order the device has begun
+	Results []OrderResult `json:"results,omitempty"` // of orders, that the service has not stored yet
+	Events  []drift.Event `json:"events,omitempty"`  // that the service has not stored yet, at most [MaxEvents]
 }
 
 // Answer answers a check-in. Desired and KeyList are signed documents, empty when the device has
@@ -106,14 +108,17 @@ type Answer struct {
 	Accepted bool      `json:"accepted"`
 	Desired  string    `json:"desired,omitempty"`
 	KeyList  string    `json:"key_list,omitempty"`
-	Stored   int64     `json:"stored,omitempty"` // sequence of the report that is now durable
-	Events   int64     `json:"events,omitempty"` // number of the last event that is now durable
+	Stored   int64     `json:"stored,omitempty"`  // sequence of the report that is now durable
+	Orders   []string  `json:"orders,omitempty"`  // signed, by number
+	Results  int64     `json:"results,omitempty"` // number of the last order whose result is now durable
+	Events   int64     `json:"events,omitempty"`  // number of the last event that is now durable
 }
 
 // WaitRequest is held open until something is waiting for the device, or time is up.
 type WaitRequest struct {
 	Desired drift.Stamp `json:"desired"`
 	KeyList int64       `json:"key_list"`
+	Orders  int64       `json:"orders"`
 }
 
 // WaitAnswer says whether to check in now.

@@ -2,14 +2,15 @@ import { useQuery } from "@tanstack/react-query";
 import { Fragment } from "react";
 import { Link, useParams } from "react-router";
 import { client, type DeviceWhy, take, type UnitWhy } from "../api";
-import { Aside, Loading, PageHead, Trouble } from "../components/parts";
+import { Orders, useOrder } from "../components/orders";
+import { Aside, Button, Loading, PageHead, Trouble } from "../components/parts";
 import { StandingBadge } from "../components/standing";
 import { Words } from "../components/words";
 import { ago, clock, useNow } from "../time";
 import { alarming } from "./events";
 
 /** One device on one screen: how it stands, and asked, has and why for every unit. */
-export function DevicePage() {
+export function DevicePage({ mayEdit }: { mayEdit: boolean }) {
   const { name = "" } = useParams();
   const now = useNow();
   const why = useQuery({
@@ -54,8 +55,10 @@ export function DevicePage() {
           <Units units={units} />
         </div>
         <div>
+          <Locked why={why.data} mayEdit={mayEdit} />
           <Happened why={why.data} />
           <History why={why.data} />
+          <Orders why={why.data} mayEdit={mayEdit} />
           <Reported why={why.data} />
           <Reaching why={why.data} />
         </div>
@@ -241,6 +244,48 @@ function Claims({ unit }: { unit: UnitWhy }) {
         </li>
       ))}
     </ul>
+  );
+}
+
+/** Accounts that are locked, until when, and the way to unlock them. */
+function Locked({ why, mayEdit }: { why: DeviceWhy; mayEdit: boolean }) {
+  const now = useNow();
+  const order = useOrder(why.device.name);
+  const locked = why.accounts.filter((a) => a.locked);
+  if (locked.length === 0) return null;
+  return (
+    <Aside title="Locked out">
+      {order.error && <Trouble error={order.error} />}
+      <ul className="space-y-2">
+        {locked.map((a) => {
+          const waits = why.orders.some(
+            (o) =>
+              o.kind === "unlock" && o.subject === `sid:${a.sid}` && (o.state === "queued" || o.state === "delivered"),
+          );
+          return (
+            <li
+              key={a.sid}
+              className="flex items-center justify-between gap-3 border-l-4 border-red bg-red-wash px-3 py-1.5"
+            >
+              <span className="min-w-0">
+                <span className="font-mono font-semibold">{a.name}</span>
+                <span className="block">
+                  {a.locked_until ? `until ${clock(a.locked_until, now)}` : "until someone unlocks it"}
+                </span>
+              </span>
+              {mayEdit && (
+                <Button
+                  onClick={() => order.mutate({ kind: "unlock", subject: `sid:${a.sid}` })}
+                  disabled={waits || order.isPending}
+                >
+                  {waits ? "Being unlocked" : "Unlock"}
+                </Button>
+              )}
+            </li>
+          );
+        })}
+      </ul>
+    </Aside>
   );
 }
 

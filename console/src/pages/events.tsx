@@ -22,6 +22,8 @@ const kinds: Record<string, string> = {
   member_added: "somebody was put into a local group",
   member_removed: "somebody was taken out of a local group",
   value_set: "a rule or property was set",
+  account_unlocked: "an account was unlocked by an order",
+  sessions_ended: "somebody was signed out by an order",
   guard_refused: "the guard refused",
   fought_over: "something is changed back again and again",
 };

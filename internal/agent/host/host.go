@@ -31,6 +31,8 @@ type Host interface {
 	DescribeAccount(ctx context.Context, account principal.SID, details Details) error
 	// SetPassword gives an account a new password, if the rules in force allow it.
 	SetPassword(ctx context.Context, account principal.SID, password string) error
+	// Unlock unlocks an account; one that is not locked stays as it is.
+	Unlock(ctx context.Context, account principal.SID) error
 	// EndSessions ends the sessions of whoever is signed in as the account.
 	EndSessions(ctx context.Context, account principal.SID) error
 

@@ -113,6 +113,18 @@ func (w *Workstation) DescribeAccount(ctx context.Context, account principal.SID
 	})
 }
 
+// Unlock implements [host.Host].
+func (w *Workstation) Unlock(ctx context.Context, account principal.SID) error {
+	return w.change(ctx, func() error {
+		a := w.account(account)
+		if a == nil {
+			return ErrNoAccount
+		}
+		a.LockedAt, a.Wrong = nil, 0
+		return nil
+	})
+}
+
 // EndSessions implements [host.Host].
 func (w *Workstation) EndSessions(ctx context.Context, account principal.SID) error {
 	return w.change(ctx, func() error {

@@ -1,0 +1,88 @@
+package main
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+	"rankwarden.example/internal/wire"
+)
+
+func (a *app) orderCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "order", Short: "Give devices orders, and see what became of them"}
+	cmd.AddCommand(a.orderGive(), a.orderList())
+	return cmd
+}
+
+func (a *app) orderGive() *cobra.Command {
+	var o client.NewOrder
+	kinds := slices.Sorted(maps.Keys(wire.OrderKinds))
+	cmd := &cobra.Command{
+		Use: "give KIND [DEVICE...]", Short: "Give devices an order: " + strings.Join(kinds, ", "), Args: cobra.MinimumNArgs(1),
+		Long: "Give devices an order. check-in: come now. re-apply: bring everything into line again, also what is fought\n" +
+			"over. collect: report everything. unlock and end-sessions need --account.\n\n" +
+			"An order waits for a device that is off: unlock and end-sessions for an hour, the others for a day.",
+		Example: "  rankwarden order give unlock SKL-TKT-004 --account local:counter\n  rankwarden order give re-apply --group ticket-desks",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			o.Kind, o.Devices = args[0], args[1:]
+			given, err := c.Order(cmd.Context(), o)
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(a.out, "%s to %s. See: rankwarden order list\n", o.Kind, plural(given, "device", "devices"))
+			return err
+		},
+	}
+	cmd.Flags().StringVar(&o.Subject, "account", "", "the `account`: account:KEY, builtin:administrator, local:NAME or sid:S-1-…")
+	cmd.Flags().StringVar(&o.Group, "group", "", "every device of this `group` as well")
+	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
+	return cmd
+}
+
+func (a *app) orderList() *cobra.Command {
+	var device string
+	var most int
+	cmd := &cobra.Command{
+		Use: "list", Short: "List orders, latest first", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			items, err := client.All(most, func(p client.Page) (client.List[client.Order], error) { return c.Orders(cmd.Context(), device, p) })
+			if err != nil {
+				return err
+			}
+			if most > 0 && len(items) > most {
+				items = items[:most]
+			}
+			return list(a, items, "There is no order.",
+				column[client.Order]{title: "Given", value: func(o client.Order) string { return a.when(o.CreatedAt) }},
+				column[client.Order]{title: "Device", value: func(o client.Order) string { return o.Device }},
+				column[client.Order]{title: "Order", value: func(o client.Order) string { return strings.TrimSpace(o.Kind + " " + o.Subject) }},
+				column[client.Order]{title: "State", value: func(o client.Order) string { return o.State }, paint: func(o client.Order) text.Colors {
+					return map[string]text.Colors{"done": {text.FgGreen}, "failed": {text.FgRed}, "ended": {text.FgRed}}[o.State]
+				}},
+				column[client.Order]{title: "", wrap: 1, value: func(o client.Order) string {
+					if o.State == "queued" {
+						return "waits for the device, ends " + a.when(o.EndsAt)
+					}
+					return o.Detail
+				}},
+				column[client.Order]{title: "By", value: func(o client.Order) string { return o.CreatedBy }})
+		},
+	}
+	cmd.Flags().StringVar(&device, "device", "", "only of this `device`")
+	cmd.Flags().IntVar(&most, "most", 50, "list at most so many; 0 for all")
+	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
+	return cmd
+}

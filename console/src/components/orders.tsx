@@ -1,0 +1,63 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { client, type DeviceWhy, type NewOrder, take } from "../api";
+import { ago, useNow } from "../time";
+import { Aside, Button, Trouble } from "./parts";
+
+/** Gives one device an order; what became of it arrives by itself. */
+export function useOrder(device: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (order: Pick<NewOrder, "kind" | "subject">) =>
+      take(client.POST("/api/v1/orders", { body: { ...order, devices: [device] } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["device", device] }),
+  });
+}
+
+const glyphs = { queued: "◔", delivered: "◔", done: "✓", failed: "◆", ended: "○", replaced: "○" };
+const colours = {
+  queued: "text-waiting",
+  delivered: "text-waiting",
+  done: "text-green",
+  failed: "text-red",
+  ended: "text-second",
+  replaced: "text-second",
+};
+
+/** Orders of a device, and the ones that can be given to it. */
+export function Orders({ why, mayEdit }: { why: DeviceWhy; mayEdit: boolean }) {
+  const now = useNow();
+  const order = useOrder(why.device.name);
+  const silent = why.device.standing === "silent";
+  if (!mayEdit && why.orders.length === 0) return null;
+  return (
+    <Aside title="Orders">
+      {mayEdit && (
+        <div className="mb-2 flex gap-2">
+          <Button onClick={() => order.mutate({ kind: "re-apply" })} disabled={order.isPending}>
+            Re-apply
+          </Button>
+          <Button onClick={() => order.mutate({ kind: "collect" })} disabled={order.isPending}>
+            Collect a full report
+          </Button>
+        </div>
+      )}
+      {order.error && <Trouble error={order.error} />}
+      <ul className="space-y-1">
+        {why.orders.map((o) => (
+          <li key={o.id} className="border-b border-hairline py-1 break-words">
+            <span className="font-semibold">{o.kind}</span> {o.subject}{" "}
+            <span className={`font-semibold ${colours[o.state]}`}>
+              <span aria-hidden>{glyphs[o.state]} </span>
+              {o.state}
+            </span>
+            <span className="block text-second">
+              {o.state === "queued" && silent
+                ? `The device is off or out of reach; the order waits until ${new Date(o.ends_at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}.`
+                : o.detail || `${ago(o.created_at, now)}, ${o.created_by}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}

@@ -1,0 +1,111 @@
+package agent
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/wire"
+)
+
+// takeOrders carries out the orders of an answer, each once and in order. It is true when one was
+// carried out, so that the device looks at itself again.
+func (a *Agent) takeOrders(ctx context.Context, documents []string) (bool, error) {
+	took := false
+	for _, document := range documents {
+		var o wire.Order
+		if _, err := a.openSigned(document, &o); err != nil {
+			return took, fmt.Errorf("an order: %w", err)
+		}
+		switch {
+		case o.Format != wire.OrderFormat || o.Device != a.memory.Device:
+			return took, fmt.Errorf("%w: the order is not this device's", ErrAnswer)
+		case o.Number <= a.memory.Order:
+			continue // carried out before
+		}
+		if err := a.carryOut(ctx, o); err != nil {
+			return took, err
+		}
+		took = true
+	}
+	return took, nil
+}
+
+// carryOut notes the order before it begins, so that it is never begun twice.
+func (a *Agent) carryOut(ctx context.Context, o wire.Order) error {
+	a.memory.Order, a.memory.Begun = o.Number, &o
+	if err := a.memory.save(a.Dir); err != nil {
+		return err
+	}
+	state, detail := wire.OrderDone, ""
+	if now := a.now(); !now.Before(o.EndsAt) {
+		state = wire.OrderEnded
+	} else if err := a.perform(ctx, o); errors.Is(err, host.ErrCut) {
+		return err
+	} else if err != nil {
+		state, detail = wire.OrderFailed, err.Error()
+	}
+	return a.finished(state, detail)
+}
+
+func (a *Agent) finished(state, detail string) error {
+	a.memory.Results = append(a.memory.Results, wire.OrderResult{Number: a.memory.Begun.Number, State: state, Detail: detail, At: a.now().UTC()})
+	a.memory.Begun = nil
+	return a.memory.save(a.Dir)
+}
+
+// interrupted tells of an order in the middle of which the power went.
+func (a *Agent) interrupted() error {
+	if a.memory.Begun == nil {
+		return nil
+	}
+	return a.finished(wire.OrderFailed, "the power went while it was carried out; give the order again")
+}
+
+var errNoSuchAccount = errors.New("the device has no such account")
+
+func (a *Agent) perform(ctx context.Context, o wire.Order) error {
+	switch o.Kind {
+	case wire.OrderCheckIn:
+		return nil
+	case wire.OrderReapply:
+		clear(a.memory.Fights)
+		return nil
+	case wire.OrderCollect:
+		a.collect = true
+		return nil
+	}
+	ref, err := principal.Parse(o.Subject)
+	if err != nil {
+		return err
+	}
+	state, err := a.Host.Read(ctx)
+	if err != nil {
+		return err
+	}
+	sid := a.memory.Bindings[ref.Value()]
+	if ref.Kind() != principal.Account {
+		sid = state.Find(ref, nil, nil)
+	}
+	p := pass{state: state}
+	if _, there := p.account(sid); !there {
+		return errNoSuchAccount
+	}
+	switch o.Kind {
+	case wire.OrderUnlock:
+		err = a.Host.Unlock(ctx, sid)
+	case wire.OrderEndSessions:
+		err = a.Host.EndSessions(ctx, sid)
+	default:
+		return fmt.Errorf("this agent does not know the order %q; bring it up to date", o.Kind)
+	}
+	if err == nil {
+		a.memory.note(a.now(), drift.Event{Kind: eventOf[o.Kind], Subject: state.Name(sid, nil).String()})
+	}
+	return err
+}
+
+var eventOf = map[string]drift.EventKind{wire.OrderUnlock: drift.AccountUnlocked, wire.OrderEndSessions: drift.SessionsEnded}

@@ -1,0 +1,148 @@
+package service
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"strings"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/text"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+// NewOrder says what devices are to do, and which: those named, or those of a group.
+type NewOrder struct {
+	Kind    string
+	Subject string // an account, for kinds that concern one
+	Devices []string
+	Group   string
+}
+
+// maxOrdered is how many devices one order may name.
+const maxOrdered = 5000
+
+// concernsAccount are the kinds that need a subject.
+var concernsAccount = map[string]bool{wire.OrderUnlock: true, wire.OrderEndSessions: true}
+
+// Order gives devices an order, and says how many have it now. Each gets its own, which waits until
+// the device comes or the order ends; a newer one of the same kind and subject takes its place.
+func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (int, error) {
+	if err := s.allow(ctx, who, "order.made", want.Kind); err != nil {
+		return 0, err
+	}
+	wait, known := wire.OrderKinds[want.Kind]
+	if !known {
+		return 0, failf(Invalid, "there is no order %q; the orders are %s", want.Kind, strings.Join(slices.Sorted(maps.Keys(wire.OrderKinds)), ", ")).at("kind")
+	}
+	subject := ""
+	if concernsAccount[want.Kind] {
+		ref, err := principal.Parse(want.Subject)
+		if err != nil || ref.Kind().InDirectory() {
+			return 0, failf(Invalid, "%q names no account of a device; write account:KEY, builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).at("subject")
+		}
+		subject = ref.String()
+	}
+	if len(want.Devices) > maxOrdered {
+		return 0, failf(Invalid, "%d devices are too many to name; name at most %d, or a group", len(want.Devices), maxOrdered).at("devices")
+	}
+	var given []string
+	err := s.InTx(ctx, func(tx store.Tx) error {
+		devices, err := s.orderedDevices(tx, want)
+		if err != nil {
+			return err
+		}
+		now := s.Now()
+		if given, err = tx.AddOrders(devices, store.Order{Kind: want.Kind, Subject: subject, CreatedBy: who.Name, CreatedAt: now, EndsAt: now.Add(wait)}); err != nil {
+			return err
+		}
+		if err := tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: given}); err != nil {
+			return err
+		}
+		return s.audit(tx, who, record{action: "order.made", object: want.Kind, after: map[string]any{"subject": subject, "devices": len(given), "named": want.Devices, "group": want.Group}})
+	})
+	return len(given), err
+}
+
+func (s *Service) orderedDevices(tx store.Tx, want NewOrder) ([]string, error) {
+	var ids []string
+	for _, name := range want.Devices {
+		d, err := tx.Device(s.clock(), name, text.Fold(name))
+		if err != nil {
+			return nil, named(err, "device", name)
+		}
+		ids = append(ids, d.ID)
+	}
+	if want.Group != "" {
+		if err := s.groupsExist(tx, "group", []string{want.Group}); err != nil {
+			return nil, err
+		}
+		members, err := tx.LiveDevices([]string{want.Group}, nil)
+		if err != nil {
+			return nil, err
+		}
+		for _, m := range members {
+			ids = append(ids, m.ID)
+		}
+	}
+	if len(ids) == 0 {
+		return nil, failf(Invalid, "no device is named; name devices, or a group that has some").at("devices")
+	}
+	return sortedSet(ids), nil
+}
+
+// Orders lists a page, latest first; of one device when it is named.
+func (s *Service) Orders(ctx context.Context, device string, p store.Page) ([]store.Order, string, error) {
+	db := s.Store.With(ctx)
+	id := ""
+	if device != "" {
+		d, err := db.Device(s.clock(), device, text.Fold(device))
+		if err != nil {
+			return nil, "", named(err, "device", device)
+		}
+		id = d.ID
+	}
+	return db.ListOrders(id, s.Now(), p)
+}
+
+// SignedOrders are the orders that wait for a device after a number, signed.
+func (s *Service) SignedOrders(ctx context.Context, device string, after int64) ([]string, error) {
+	var signed []string
+	err := s.InTx(ctx, func(tx store.Tx) error {
+		orders, err := tx.DeliverOrders(device, after, s.Now())
+		if err != nil {
+			return err
+		}
+		for _, o := range orders {
+			document, err := wire.Sign(s.Keys.Signing, wire.Header{KeyID: s.Keys.Signing.ID, Time: s.Now()},
+				wire.Order{Format: wire.OrderFormat, Device: device, Number: o.Number, Kind: o.Kind, Subject: o.Subject, EndsAt: o.EndsAt}, false)
+			if err != nil {
+				return err
+			}
+			signed = append(signed, document)
+		}
+		return nil
+	})
+	return signed, err
+}
+
+// TakeOrderResults stores what became of orders, and gives the highest number that is durable.
+func (s *Service) TakeOrderResults(ctx context.Context, device string, results []wire.OrderResult) (int64, error) {
+	last := int64(0)
+	for _, r := range results {
+		if r.State != wire.OrderDone && r.State != wire.OrderFailed && r.State != wire.OrderEnded || r.Number <= last || len(r.Detail) > maxEventText {
+			return 0, failf(Invalid, "the result of order %d cannot be read", r.Number).code("bad_results")
+		}
+		last = r.Number
+	}
+	return last, s.InTx(ctx, func(tx store.Tx) error {
+		for _, r := range results {
+			if err := tx.FinishOrder(device, r); err != nil {
+				return err
+			}
+		}
+		return tx.Notify(store.Notice{Topic: store.TopicReports, IDs: []string{device}})
+	})
+}

@@ -1,0 +1,46 @@
+package wire
+
+import "time"
+
+// OrderFormat is the format of an order.
+const OrderFormat = "rankwarden.order/1"
+
+// Kinds of order.
+const (
+	OrderCheckIn     = "check-in"     // come now
+	OrderReapply     = "re-apply"     // bring everything into line again, also what is fought over
+	OrderCollect     = "collect"      // report everything, also what has not changed
+	OrderUnlock      = "unlock"       // unlock an account
+	OrderEndSessions = "end-sessions" // sign out whoever uses an account
+)
+
+// OrderKinds are all kinds, with how long an order of the kind may wait for its device.
+var OrderKinds = map[string]time.Duration{
+	OrderCheckIn: 24 * time.Hour, OrderReapply: 24 * time.Hour, OrderCollect: 24 * time.Hour,
+	OrderUnlock: time.Hour, OrderEndSessions: time.Hour,
+}
+
+// Order is a signed instruction for one device. It is carried out once, and not after its end.
+type Order struct {
+	Format  string    `json:"format"`
+	Device  string    `json:"device"` // id
+	Number  int64     `json:"number"` // of the device's orders, from 1
+	Kind    string    `json:"kind"`
+	Subject string    `json:"subject,omitempty"` // a principal, for orders that concern an account
+	EndsAt  time.Time `json:"ends_at"`           // in service time
+}
+
+// States of an order that a device tells.
+const (
+	OrderDone   = "done"
+	OrderFailed = "failed"
+	OrderEnded  = "ended" // it came after its end, and was not carried out
+)
+
+// OrderResult is what became of an order.
+type OrderResult struct {
+	Number int64     `json:"number"`
+	State  string    `json:"state"`
+	Detail string    `json:"detail,omitempty"`
+	At     time.Time `json:"at"`
+}
