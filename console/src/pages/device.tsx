@@ -2,12 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { Fragment } from "react";
 import { Link, useParams } from "react-router";
 import { client, type DeviceWhy, take, type UnitWhy } from "../api";
-import { Orders, useOrder } from "../components/orders";
-import { Aside, Button, Loading, PageHead, Trouble } from "../components/parts";
+import { Happened, History, Locked } from "../components/device-story";
+import { Orders } from "../components/orders";
+import { Aside, Loading, PageHead, Trouble } from "../components/parts";
 import { StandingBadge } from "../components/standing";
 import { Words } from "../components/words";
 import { ago, clock, useNow } from "../time";
-import { alarming } from "./events";
 
 /** One device on one screen: how it stands, and asked, has and why for every unit. */
 export function DevicePage({ mayEdit }: { mayEdit: boolean }) {
@@ -244,102 +244,6 @@ function Claims({ unit }: { unit: UnitWhy }) {
         </li>
       ))}
     </ul>
-  );
-}
-
-/** Accounts that are locked, until when, and the way to unlock them. */
-function Locked({ why, mayEdit }: { why: DeviceWhy; mayEdit: boolean }) {
-  const now = useNow();
-  const order = useOrder(why.device.name);
-  const locked = why.accounts.filter((a) => a.locked);
-  if (locked.length === 0) return null;
-  return (
-    <Aside title="Locked out">
-      {order.error && <Trouble error={order.error} />}
-      <ul className="space-y-2">
-        {locked.map((a) => {
-          const waits = why.orders.some(
-            (o) =>
-              o.kind === "unlock" && o.subject === `sid:${a.sid}` && (o.state === "queued" || o.state === "delivered"),
-          );
-          return (
-            <li
-              key={a.sid}
-              className="flex items-center justify-between gap-3 border-l-4 border-red bg-red-wash px-3 py-1.5"
-            >
-              <span className="min-w-0">
-                <span className="font-mono font-semibold">{a.name}</span>
-                <span className="block">
-                  {a.locked_until ? `until ${clock(a.locked_until, now)}` : "until someone unlocks it"}
-                </span>
-              </span>
-              {mayEdit && (
-                <Button
-                  onClick={() => order.mutate({ kind: "unlock", subject: `sid:${a.sid}` })}
-                  disabled={waits || order.isPending}
-                >
-                  {waits ? "Being unlocked" : "Unlock"}
-                </Button>
-              )}
-            </li>
-          );
-        })}
-      </ul>
-    </Aside>
-  );
-}
-
-/** The device's own account of what it did. */
-function Happened({ why }: { why: DeviceWhy }) {
-  const now = useNow();
-  return (
-    <Aside title="What happened here">
-      {why.events.length === 0 && <p className="text-second">The device has told of nothing yet.</p>}
-      <ol className="space-y-1.5">
-        {why.events.slice(0, 8).map((e) => (
-          <li key={e.id} className="grid grid-cols-[56px_1fr] gap-2">
-            <time dateTime={e.at} className="font-mono text-xs leading-5 text-second">
-              {clock(e.at, now)}
-            </time>
-            <span className={`min-w-0 break-words ${alarming.has(e.kind) ? "text-red" : ""}`}>
-              <Words>{e.words}</Words>
-            </span>
-          </li>
-        ))}
-      </ol>
-      {why.events.length > 8 && (
-        <p className="mt-2">
-          <Link to={`/events?device=${why.device.name}`} className="text-brass underline decoration-current">
-            All of it, with filters
-          </Link>
-        </p>
-      )}
-    </Aside>
-  );
-}
-
-function History({ why }: { why: DeviceWhy }) {
-  const now = useNow();
-  const verb = { open: "", settled: "settled: ", put_right: "put right by the device: " };
-  return (
-    <Aside title="What differed here">
-      {why.history.length === 0 && <p className="text-second">Nothing has differed since its first report.</p>}
-      <ol className="space-y-1.5">
-        {why.history.slice(0, 6).map((f) => (
-          <li key={f.id} className="grid grid-cols-[56px_1fr] gap-2">
-            <time dateTime={f.closed_at ?? f.first_seen} className="font-mono text-xs leading-5 text-second">
-              {clock(f.closed_at ?? f.first_seen, now)}
-            </time>
-            <span className="min-w-0 break-words">
-              {f.unit_title}: <span className={f.state === "open" ? "" : "text-green"}>{verb[f.state]}</span>
-              <span className={f.state === "open" ? "text-red" : ""}>
-                <Words>{f.words}</Words>
-              </span>
-            </span>
-          </li>
-        ))}
-      </ol>
-    </Aside>
   );
 }
 
