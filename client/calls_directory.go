@@ -3,6 +3,7 @@ package client
 import (
 	"context"
 	"net/http"
+	"net/url"
 )
 
 // Directory lists people and groups; search is any part of a name, kind is user or group or empty.
@@ -14,11 +15,11 @@ func (c *Client) Directory(ctx context.Context, search, kind string, p Page) (Li
 // brought and this one lacks is removed.
 func (c *Client) ImportDirectory(ctx context.Context, ldif []byte, replace bool) (DirectoryChange, error) {
 	var out DirectoryChange
-	path := "/directory/import"
+	query := url.Values{}
 	if replace {
-		path += "?replace=true"
+		query.Set("replace", "true")
 	}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: path, raw: ldif, out: &out})
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/import", query: query, raw: ldif, out: &out})
 	return out, err
 }
 

@@ -60,6 +60,3 @@ func (t *Table) Near(ref Ref) []Ref {
 
 // Entries are those the table was made of.
 func (t *Table) Entries() []Entry { return t.entries }
-
-// Len is the number of entries.
-func (t *Table) Len() int { return len(t.byRef) }

@@ -28,11 +28,12 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	report := &drift.Report{Format: drift.ReportFormat, Device: facts.Name, At: a.now().UTC(), Desired: a.memory.Desired,
 		State: outcome.After, Failures: outcome.Failures, Contended: contended}
 	last := a.memory.Last
+	told := last
 	if a.memory.Pending != nil {
-		last = &a.memory.Pending.Report // on its way; what it tells is not new
+		told = &a.memory.Pending.Report // on its way; what it tells is not new
 	}
-	a.memory.note(report.At, noticed(last, *report)...)
-	if last = a.memory.Last; last == nil {
+	a.memory.note(report.At, noticed(told, *report)...)
+	if last == nil {
 		return report, nil
 	}
 	report.Found = differing(last.State, outcome.Before)

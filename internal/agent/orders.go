@@ -86,11 +86,8 @@ func (a *Agent) perform(ctx context.Context, o wire.Order) error {
 	if err != nil {
 		return err
 	}
-	sid := a.memory.Bindings[ref.Value()]
-	if ref.Kind() != principal.Account {
-		sid = state.Find(ref, nil, nil)
-	}
-	p := pass{state: state}
+	p := pass{state: state, bindings: a.memory.Bindings, directory: principal.NewTable(a.memory.Asked.Directory)}
+	sid := p.find(ref)
 	if _, there := p.account(sid); !there {
 		return errNoSuchAccount
 	}

@@ -1,10 +1,12 @@
 import { Link } from "react-router";
 import type { DeviceWhy } from "../api";
-import { alarming } from "../pages/events";
 import { clock, useNow } from "../time";
 import { useOrder } from "./orders";
 import { Aside, Button, Trouble } from "./parts";
 import { Words } from "./words";
+
+/** Kinds of events that somebody should look at. */
+export const alarming = new Set(["guard_refused", "fought_over"]);
 
 /** Accounts that are locked, until when, and the way to unlock them. */
 export function Locked({ why, mayEdit }: { why: DeviceWhy; mayEdit: boolean }) {

@@ -1,6 +1,7 @@
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { client, type DeviceEvent, take } from "../api";
+import { alarming } from "../components/device-story";
 import { Export } from "../components/export";
 import { GroupFilter, useFilters } from "../components/filters";
 import { Loading, Nothing, PageHead, Trouble } from "../components/parts";
@@ -27,9 +28,6 @@ const kinds: Record<string, string> = {
   guard_refused: "the guard refused",
   fought_over: "something is changed back again and again",
 };
-
-/** Kinds that somebody should look at. */
-export const alarming = new Set(["guard_refused", "fought_over"]);
 
 const read = (filter: Filter, cursor: string, limit: number) =>
   take(client.GET("/api/v1/device-events", { params: { query: { ...filter, cursor, limit } } }));
