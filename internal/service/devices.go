@@ -32,21 +32,29 @@ func (s *Service) DecideClaim(ctx context.Context, who auth.Identity, id string,
 		return err
 	}
 	return named(s.InTx(ctx, func(tx store.Tx) error {
-		d, err := tx.LockDevice(id)
+		d, err := tx.Device(s.clock(), id, "")
 		if err != nil {
+			return err
+		}
+		changed := []string{d.ID}
+		if d.Claims != nil {
+			changed = append(changed, *d.Claims)
+		}
+		if err := tx.LockDevices(changed); err != nil {
+			return err
+		}
+		if d, err = tx.LockDevice(d.ID); err != nil {
 			return err
 		}
 		if d.State != store.Claiming {
 			return failf(Conflict, "the device %s is %s; only one that claims to be another can be accepted or refused", d.Name, d.State)
 		}
-		changed := []string{d.ID}
 		state := store.Refused
 		if accept {
 			state = store.Live
 			if err := tx.SetDeviceState(*d.Claims, store.Retired); err != nil {
 				return err
 			}
-			changed = append(changed, *d.Claims)
 		}
 		if err := tx.SetDeviceState(d.ID, state); err != nil {
 			return err

@@ -77,13 +77,23 @@ func (s *Service) SetFacts(ctx context.Context, who auth.Identity, edits []Organ
 		return failf(Invalid, "%d devices are too many for one edit; send at most %d at a time", len(edits), maxFactsEdit)
 	}
 	return s.InTx(ctx, func(tx store.Tx) error {
-		var ids []string
-		after := map[string]any{}
-		for _, edit := range edits {
+		ids := make([]string, len(edits))
+		for i, edit := range edits {
 			if err := edit.check(); err != nil {
 				return err
 			}
 			d, err := tx.Device(s.clock(), edit.Device, text.Fold(edit.Device))
+			if err != nil {
+				return named(err, "device", edit.Device)
+			}
+			ids[i] = d.ID
+		}
+		if err := tx.LockDevices(ids); err != nil {
+			return err
+		}
+		after := map[string]any{}
+		for i, edit := range edits {
+			d, err := tx.Device(s.clock(), ids[i], "")
 			if err != nil {
 				return named(err, "device", edit.Device)
 			}
@@ -99,7 +109,6 @@ func (s *Service) SetFacts(ctx context.Context, who auth.Identity, edits []Organ
 			if err := tx.SetFacts(d.ID, d.Path, d.Tags, d.PrimaryUser); err != nil {
 				return err
 			}
-			ids = append(ids, d.ID)
 			after[d.Name] = map[string]any{"path": d.Path, "tags": d.Tags, "primary_user": d.PrimaryUser}
 		}
 		if err := s.factsChanged(tx, "facts set", ids); err != nil {

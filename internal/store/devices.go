@@ -121,6 +121,14 @@ func (t Tx) LockDevice(id string) (Device, error) {
 	return found[0], nil
 }
 
+// LockDevices locks devices in the order of their identifiers. Whoever changes several devices in one
+// transaction locks them with it first, so that no two transactions wait for each other.
+func (t Tx) LockDevices(ids []string) error {
+	return t.exec(lockInOrder, ids)
+}
+
+const lockInOrder = "select id from devices where id = any($1::text[]) order by id for no key update"
+
 // LiveDeviceNamed finds the live device of a folded name.
 func (t Tx) LiveDeviceNamed(folded string) (Device, error) {
 	return first[Device](t.db.Where("name_key = ? and state = ?", folded, Live))
@@ -209,8 +217,8 @@ func (t Tx) WriteContacts(contacts []Contact) error {
 	for i, c := range contacts {
 		ids[i], times[i] = c.Device, c.At
 	}
-	return t.exec(`update devices d set last_contact = greatest(d.last_contact, c.at)
-		from unnest($1::text[], $2::timestamptz[]) as c(id, at) where d.id = c.id`, ids, times)
+	return t.exec(`with locked as (`+lockInOrder+`) update devices d set last_contact = greatest(d.last_contact, c.at)
+		from locked join unnest($1::text[], $2::timestamptz[]) as c(id, at) using (id) where d.id = locked.id`, ids, times)
 }
 
 // Known is what every replica keeps in memory of a device.

@@ -26,6 +26,9 @@ type Order struct {
 // AddOrders gives the live devices of those named an order, in place of one of the same kind and
 // subject that still waits, and gives their identifiers.
 func (t Tx) AddOrders(devices []string, o Order) ([]string, error) {
+	if err := t.LockDevices(devices); err != nil {
+		return nil, err
+	}
 	if err := t.exec(`update orders set state = 'replaced', finished_at = $4 where device_id = any($1::text[]) and kind = $2 and subject = $3 and state = 'queued'`,
 		devices, o.Kind, o.Subject, o.CreatedAt); err != nil {
 		return nil, err
