@@ -4,7 +4,7 @@ SOURCES := $(shell find cmd client core demo internal -name '*.go' -o -name '*.s
 CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts docs/reference/openapi.json
 BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 
-.PHONY: demo demo-reset build test lint bench screenshots clean
+.PHONY: demo demo-reset build test lint bench cuts screenshots clean
 
 demo: build
 	@scripts/install postgresql
@@ -42,6 +42,13 @@ bench: build
 	go run ./demo/largefleet/write > .cache/large-fleet.json
 	bin/rankwarden resolve .cache/large-fleet.json --output counts || true
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/...
+	go test -run '^$$' -bench Deposits -benchtime 3x ./e2e
+
+# Cuts devices, service and link at every step of changing passwords, SEEDS times over.
+SEEDS ?= 200
+cuts: build
+	@scripts/install postgresql
+	@go run ./e2e/cuts/run -seeds $(SEEDS)
 
 # Takes every picture of docs/screenshots again, from the demo that runs at 127.0.0.1:8470.
 screenshots: build

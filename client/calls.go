@@ -48,9 +48,9 @@ func (c *Client) RevokeToken(ctx context.Context, id string) error {
 }
 
 // AddOperator adds an operator.
-func (c *Client) AddOperator(ctx context.Context, name, password, role string) (Operator, error) {
+func (c *Client) AddOperator(ctx context.Context, name, password string, roles ...Role) (Operator, error) {
 	var out Operator
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/operators", in: map[string]string{"name": name, "password": password, "role": role}, out: &out})
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/operators", in: map[string]any{"name": name, "password": password, "roles": roles}, out: &out})
 	return out, err
 }
 
@@ -224,12 +224,17 @@ func (c *Client) Events(ctx context.Context, q EventQuery, p Page) (List[Event],
 }
 
 // Order gives devices an order, and says how many have it now.
-func (c *Client) Order(ctx context.Context, o NewOrder) (int, error) {
-	var out struct {
-		Given int `json:"given"`
-	}
+func (c *Client) Order(ctx context.Context, o NewOrder) (OrderProgress, error) {
+	var out OrderProgress
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/orders", in: o, out: &out})
-	return out.Given, err
+	return out, err
+}
+
+// OrderProgress says how far the orders are that were given together.
+func (c *Client) OrderProgress(ctx context.Context, batch string) (OrderProgress, error) {
+	var out OrderProgress
+	_, err := c.do(ctx, call{method: http.MethodGet, path: "/order-progress/" + url.PathEscape(batch), out: &out})
+	return out, err
 }
 
 // Orders lists orders, latest first, of one device when it is named.

@@ -194,21 +194,31 @@ type Order struct {
 	ID          int64      `json:"id"`
 	Device      string     `json:"device"`
 	DeviceID    string     `json:"device_id"`
-	Kind        string     `json:"kind" enum:"check-in,re-apply,collect,unlock,end-sessions"`
+	Kind        string     `json:"kind" enum:"check-in,re-apply,collect,unlock,end-sessions,rotate"`
 	Subject     string     `json:"subject" doc:"The account that it concerns"`
 	State       string     `json:"state" enum:"queued,delivered,done,failed,ended,replaced"`
-	Detail      string     `json:"detail" doc:"Why it failed"`
+	Detail      string     `json:"detail" doc:"What came of it, why it failed, or why it was not done yet"`
+	Revealed    bool       `json:"revealed" doc:"The password is changed because it was shown"`
 	CreatedBy   string     `json:"created_by"`
 	CreatedAt   time.Time  `json:"created_at"`
-	EndsAt      time.Time  `json:"ends_at"`
+	EndsAt      *time.Time `json:"ends_at" doc:"Null for never"`
+	NotBefore   *time.Time `json:"not_before"`
 	DeliveredAt *time.Time `json:"delivered_at"`
 	FinishedAt  *time.Time `json:"finished_at"`
 }
 
+// OrderProgress says how far the orders are that were given together.
+type OrderProgress struct {
+	Batch string         `json:"batch"`
+	Given int            `json:"given" doc:"Devices that have the order"`
+	Ended int            `json:"ended" doc:"Orders of which nothing more will come"`
+	By    map[string]int `json:"by" doc:"Numbers by state"`
+}
+
 // NewOrder says what devices are to do, and which.
 type NewOrder struct {
-	Kind    string   `json:"kind" enum:"check-in,re-apply,collect,unlock,end-sessions"`
-	Subject string   `json:"subject,omitempty" doc:"For unlock and end-sessions: the account, such as account:keeper or local:counter"`
+	Kind    string   `json:"kind" enum:"check-in,re-apply,collect,unlock,end-sessions,rotate"`
+	Subject string   `json:"subject,omitempty" doc:"For unlock, end-sessions and rotate: the account, such as account:keeper or local:counter. A rotate without one changes every password that a rule changes"`
 	Devices []string `json:"devices,omitempty" maxItems:"5000" nullable:"false" doc:"Identifiers or names"`
 	Group   string   `json:"group,omitempty" doc:"Every device of the group as well"`
 }

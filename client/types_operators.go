@@ -6,16 +6,23 @@ import (
 
 // Me is who is signed in.
 type Me struct {
-	Name         string `json:"name"`
-	Role         string `json:"role" enum:"owner,viewer"`
-	Organisation string `json:"organisation"`
-	Interval     int    `json:"interval_seconds" doc:"Seconds between two check-ins of a device"`
+	Name         string   `json:"name"`
+	Roles        []Role   `json:"roles" nullable:"false"`
+	Rights       []string `json:"rights" nullable:"false" doc:"look, reveal, handle, draft, deploy, trail, administer; on some device at least"`
+	Organisation string   `json:"organisation"`
+	Interval     int      `json:"interval_seconds" doc:"Seconds between two check-ins of a device"`
+}
+
+// Role is a role of an operator, with the groups on whose devices it holds.
+type Role struct {
+	Role   string   `json:"role" enum:"viewer,support,author,deployer,auditor,owner"`
+	Groups []string `json:"groups" nullable:"false" doc:"Its reach: listed groups, or by organisation facts; empty for every device"`
 }
 
 // Operator is a person who signs in.
 type Operator struct {
 	Name      string    `json:"name"`
-	Role      string    `json:"role" enum:"owner,viewer"`
+	Roles     []Role    `json:"roles" nullable:"false"`
 	Disabled  bool      `json:"disabled"`
 	CreatedAt time.Time `json:"created_at"`
 }
@@ -24,7 +31,7 @@ type Operator struct {
 type Token struct {
 	ID        string    `json:"id"`
 	Name      string    `json:"name"`
-	Role      string    `json:"role" enum:"owner,viewer"`
+	Role      string    `json:"role" doc:"Empty for all that its maker may do"`
 	CreatedAt time.Time `json:"created_at"`
 	ExpiresAt time.Time `json:"expires_at"`
 	Revoked   bool      `json:"revoked"`

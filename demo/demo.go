@@ -9,6 +9,8 @@ import (
 	"path"
 
 	"go.yaml.in/yaml/v3"
+
+	"rankwarden.example/client"
 )
 
 //go:embed policies/*.yaml assignments.yaml directory.ldif
@@ -19,6 +21,16 @@ const Organisation = "Skerry Line"
 
 // Owner is the name of the demo's first operator.
 const Owner = "harbourmaster"
+
+// Operators work beside the owner.
+var Operators = []struct {
+	Name  string
+	Roles []client.Role
+}{
+	{"nightwatch", []client.Role{{Role: "support", Groups: []string{}}}},
+	{"kirkness.desk", []client.Role{{Role: "support", Groups: []string{"ticket-desks"}}}},
+	{"chartroom", []client.Role{{Role: "author", Groups: []string{}}}},
+}
 
 // Assignment aims a policy at groups.
 type Assignment struct {

@@ -44,6 +44,16 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 	return nil
 }
 
+// AddOperators adds who works beside the first owner; all get the same password.
+func AddOperators(ctx context.Context, c *client.Client, password string) error {
+	for _, o := range Operators {
+		if _, err := c.AddOperator(ctx, o.Name, password, o.Roles...); err != nil && !exists(err) {
+			return err
+		}
+	}
+	return nil
+}
+
 func loadPolicy(ctx context.Context, c *client.Client, source string) error {
 	_, err := c.NewPolicy(ctx, source)
 	if err != nil && !exists(err) {

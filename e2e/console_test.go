@@ -117,6 +117,14 @@ func TestConsole(t *testing.T) {
 	b.do("what devices did, filtered", chromedp.Navigate(d.url+"/events?kind=account_removed"), browser.Reads("the account setup was removed"),
 		browser.Until(`!document.querySelector('[role="rowgroup"]').innerText.includes("was carried out")`))
 
+	b.do("a password is looked up by the name of its account", chromedp.Navigate(d.url+"/passwords"), browser.Reads("SKL-TKT-001"),
+		chromedp.SendKeys(`input[type="search"]`, "wks-001"), browser.Until(`!document.body.innerText.includes("SKL-TKT-001")`),
+		chromedp.Click(`[role="cell"] button`), browser.Reads("Who saw it"), browser.Reads("Nobody yet"))
+	b.do("it is shown with a reason, and hidden", chromedp.SendKeys("textarea", "ticket 4711"), click("Show for 30 seconds"), browser.Seen("[data-secret]"),
+		browser.Reads("Because you saw it, it changes at"), click("Hide now"), browser.Until(`document.querySelector("[data-secret]") === null`), browser.Reads("harbourmaster just now: ticket 4711"))
+	b.do("it is changed now, and one sees that it was", click("Change it now"), browser.Reads("✓ changed"), browser.Reads("former"))
+	b.do("many are changed with progress", chromedp.Navigate(d.url+"/passwords?group=kiosks"), click("Change now: all of kiosks"), browser.Until(`(document.querySelector("progress")?.value ?? 0) > 5`))
+
 	b.do("a slip is named while one types, and cannot be saved", chromedp.Navigate(d.url+"/policies/ticket-desks"), browser.Seen(".cm-content"),
 		press(".cm-content", "password: 1\r"), browser.Reads("never holds a password"), browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`))
 	b.do("another page keeps what was typed", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch), browser.Reads("In the last day"),
@@ -153,7 +161,7 @@ func TestConsoleIsAccessible(t *testing.T) {
 		for _, dark := range []bool{false, true} {
 			for _, page := range []struct{ path, ready string }{
 				{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"}, {"/devices/SKL-HBR-003", "tbody th"}, {"/organisation/groups?group=kiosks", `[role="cell"] button`}, {"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},
-				{"/policies", `[role="cell"] a`}, {"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`},
+				{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`}, {"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`},
 			} {
 				b.do(page.path, browser.Dark(dark), chromedp.Navigate(d.url+page.path), browser.Seen(page.ready))
 				b.axe(string(axe), fmt.Sprint(page.path, size, dark))

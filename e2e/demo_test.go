@@ -132,7 +132,7 @@ func TestCommandLine(t *testing.T) {
 	_, errs = d.command(t, 5, "wrong\n", "sign-in", "--server", d.url, "--name", "harbourmaster", "--password-stdin")
 	assert.Contains(t, errs, "name or password is wrong")
 	out, _ := d.command(t, 0, d.password+"\n", "sign-in", "--server", d.url, "--name", "harbourmaster", "--password-stdin")
-	assert.Contains(t, out, "Signed in to Skerry Line as harbourmaster (owner)")
+	assert.Contains(t, out, "Signed in to Skerry Line as harbourmaster (owner, support)")
 	info, err := os.Stat(filepath.Join(d.home, "rankwarden", "sign-in.json"))
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())

@@ -20,7 +20,10 @@ import (
 	"rankwarden.example/internal/wire"
 )
 
-const keeperOnly = "membership: [{local_group: administrators, mode: exact, members: [local:keeper]}]"
+// keeperOnly leaves one local administrator, whose password is in escrow.
+const keeperOnly = keeper + "membership: [{local_group: administrators, mode: exact, members: [account:keeper]}]"
+
+const keeper = "accounts: [{key: keeper, name: keeper}]\nrotation: [{target: account:keeper}]\n"
 
 func standing(s *service, name string) string { return s.why(name).Device.Standing }
 
@@ -31,9 +34,9 @@ func TestFromTheAuthorsFileToAVerifiedDevice(t *testing.T) {
 	assert.Equal(t, "in_step", standing(s, "SKL-TKT-001"))
 
 	w := s.why("skl-tkt-001")
-	require.Len(t, w.Units, 2)
-	assert.Equal(t, "only 2: built-in administrator, keeper", w.Units[0].Asked)
-	assert.Equal(t, "12 characters", w.Units[1].Has)
+	require.Len(t, w.Units, 4)
+	assert.Equal(t, "only 2: managed keeper, built-in administrator", w.Units[0].Asked)
+	assert.Equal(t, "12 characters", w.Units[3].Has)
 	assert.NotNil(t, w.Device.VerifiedAt)
 
 	// A stronger assignment changes one unit; the device is waiting until it has reported that.
@@ -42,12 +45,12 @@ func TestFromTheAuthorsFileToAVerifiedDevice(t *testing.T) {
 	assert.Equal(t, "waiting", standing(s, "SKL-TKT-001"))
 	w = s.why("SKL-TKT-001")
 	assert.EqualValues(t, 2, w.Device.Desired)
-	assert.Empty(t, w.Units[1].Findings, "it was not asked for that when it reported")
-	assert.False(t, w.Units[1].InStep)
+	assert.Empty(t, w.Units[3].Findings, "it was not asked for that when it reported")
+	assert.False(t, w.Units[3].InStep)
 	s.cycle(d, "SKL-TKT-001")
 	w = s.why("SKL-TKT-001")
-	assert.Equal(t, "desks outranks base", w.Units[1].Why)
-	assert.Equal(t, "16 characters", w.Units[1].Has)
+	assert.Equal(t, "desks outranks base", w.Units[3].Why)
+	assert.Equal(t, "16 characters", w.Units[3].Has)
 
 	// A weaker one that changes no value gives no new number.
 	s.publish("echo", "passwords: {min_length: 9}", 900, "everything")
@@ -74,8 +77,10 @@ func TestDriftIsPutRightOrStaysOpen(t *testing.T) {
 	assert.Equal(t, []string{"base"}, right.Items[0].Assignments)
 	assert.Equal(t, "in_step", standing(s, "SKL-WKS-001"))
 
-	// The last local administrator is gone: the guard and the missing account stay open.
-	require.NoError(t, d.DeleteAccount(t.Context(), d.Find("keeper")))
+	// The last local administrator is locked: the guard lets nobody else go.
+	for range 5 {
+		require.Error(t, d.SignIn("keeper", "wrong"))
+	}
 	require.NoError(t, d.Join("administrators", "mechanic"))
 	require.NoError(t, d.Cycle(t.Context()))
 	open, err := s.owner.Findings(t.Context(), client.FindingQuery{}, client.Page{})
@@ -87,15 +92,14 @@ func TestDriftIsPutRightOrStaysOpen(t *testing.T) {
 	assert.ElementsMatch(t, []string{
 		"apply_failed the device could not change mechanic: would leave no usable administrator",
 		"member_extra mechanic is a member, and nobody asked for it",
-		"member_missing keeper should be a member, and does not exist on the device",
 	}, kinds)
 	assert.Equal(t, "drifted", standing(s, "SKL-WKS-001"))
 
-	d.AddAccount("keeper")
+	require.NoError(t, d.Unlock(t.Context(), d.Find("keeper")))
 	require.NoError(t, d.Cycle(t.Context()))
 	settled, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "settled"}, client.Page{})
 	require.NoError(t, err)
-	assert.Len(t, settled.Items, 3)
+	assert.Len(t, settled.Items, 2)
 	assert.Equal(t, "in_step", standing(s, "SKL-WKS-001"))
 
 	s.clock.forward(4 * time.Minute)
@@ -106,11 +110,11 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 	s := start(t)
 	s.publish("one", keeperOnly, 200, "everything")
 	d := s.enrolled("SKL-HQ-001")
-	s.publish("two", strings.Replace(keeperOnly, "local:keeper", "local:keeper, 'sid:S-1-5-21-1-2-3-9'", 1), 200, "everything")
+	s.publish("two", "membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'sid:S-1-5-21-1-2-3-9']}]", 200, "everything")
 	s.settled()
 	w := s.why("SKL-HQ-001")
 	assert.Equal(t, "held", w.Device.Standing)
-	assert.Equal(t, "only 2: built-in administrator, keeper", w.Units[0].Asked, "it keeps what it was told")
+	assert.Equal(t, "only 2: managed keeper, built-in administrator", w.Units[0].Asked, "it keeps what it was told")
 	assert.Equal(t, "one and two differ at equal rank", w.Units[0].Why)
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)

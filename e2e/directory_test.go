@@ -15,7 +15,7 @@ import (
 	"rankwarden.example/internal/directory"
 )
 
-const leadsIn = "membership: [{local_group: administrators, mode: exact, members: [local:keeper, 'group:Workshop Leads@skerryline.example']}]"
+const leadsIn = keeper + "membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'group:Workshop Leads@skerryline.example']}]"
 
 func refs(items []client.DirectoryEntry) []string {
 	var list []string

@@ -99,7 +99,7 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 	assert.Equal(t, 404, patch("nobody", `{"disabled": true}`))
 	_, err := look.Me(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, 200, patch("bjorn", `{"role": "owner", "password": "another lamp, another pier"}`))
+	assert.Equal(t, 200, patch("bjorn", `{"roles": [{"role": "owner", "groups": []}], "password": "another lamp, another pier"}`))
 	_, err = look.Me(ctx)
 	problem(t, err, 401, "sign in again")
 	_, err = look.SignIn(ctx, "bjorn", "another lamp, another pier")

@@ -25,8 +25,10 @@ import (
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/pgcluster"
 	"rankwarden.example/internal/server"
+	svc "rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
 
 	"rankwarden.example/core/principal"
@@ -68,6 +70,12 @@ type clock struct{ ahead atomic.Int64 }
 func (c *clock) now() time.Time          { return time.Now().Add(time.Duration(c.ahead.Load())) }
 func (c *clock) forward(d time.Duration) { c.ahead.Add(int64(d)) }
 
+// together is the clock of devices that goes with the service's.
+type together struct{ *clock }
+
+func (c together) Now() time.Time                         { return c.now() }
+func (c together) After(d time.Duration) <-chan time.Time { return time.After(d) }
+
 const ownerPassword = "a lamp over the north pier"
 
 // service is one running service with a database of its own.
@@ -79,6 +87,10 @@ type service struct {
 	owner  *client.Client
 	db     *store.Store
 	stop   func() // once
+	// devices is the clock of devices, the system's unless a test sets both forward together.
+	devices agent.Clock
+	log     io.Writer         // of service and agents
+	way     http.RoundTripper // of devices to the service, nil for the plain one
 }
 
 var databases atomic.Int64
@@ -87,12 +99,13 @@ var databases atomic.Int64
 func start(t *testing.T) *service {
 	url, err := cluster.CreateDatabase(t.Context(), fmt.Sprintf("test_%d", databases.Add(1)))
 	require.NoError(t, err)
-	s := &service{t: t, clock: &clock{}}
-	s.config = server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(t.TempDir(), "keys.json"),
+	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}
+	s.config = server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(t.TempDir(), "keys.json"), EscrowKeys: filepath.Join(t.TempDir(), "escrow.json"),
 		Organisation: "Skerry Line", Interval: time.Minute, Now: s.clock.now}
 	s.run()
 	_, err = s.Service.EnsureOwner(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
+	s.escrowKey()
 	s.owner = client.New(s.URL, "")
 	_, err = s.owner.SignIn(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
@@ -102,8 +115,22 @@ func start(t *testing.T) *service {
 	return s
 }
 
+// escrowKey makes a key that passwords are sealed to, and lets it go live.
+func (s *service) escrowKey() {
+	ctx := s.t.Context()
+	number, err := s.Service.MakeEscrowKey(ctx, svc.Console("test"), wire.UseEscrow, s.config.EscrowKeys)
+	require.NoError(s.t, err)
+	ring, err := escrow.ReadRing(s.config.EscrowKeys)
+	require.NoError(s.t, err)
+	require.NoError(s.t, s.Service.ProveByCopy(ctx, svc.Console("test"), number, ring))
+	require.NoError(s.t, s.Service.ReloadKeys(ctx))
+}
+
+// ring has the private escrow keys of the service.
+func (s *service) ring() (escrow.Ring, error) { return escrow.ReadRing(s.config.EscrowKeys) }
+
 func (s *service) run() {
-	running, err := server.Start(s.t.Context(), s.config, console.Files(), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	running, err := server.Start(s.t.Context(), s.config, console.Files(), slog.New(slog.NewTextHandler(s.log, &slog.HandlerOptions{Level: slog.LevelDebug})))
 	require.NoError(s.t, err)
 	s.Server = running
 	s.config.Listen = strings.TrimPrefix(running.URL, "http://") // a second start is at the same address
@@ -117,8 +144,8 @@ func (s *service) restart() {
 }
 
 // as gives a client of a new operator.
-func (s *service) as(name, role string) *client.Client {
-	_, err := s.owner.AddOperator(s.t.Context(), name, ownerPassword, role)
+func (s *service) as(name, role string, groups ...string) *client.Client {
+	_, err := s.owner.AddOperator(s.t.Context(), name, ownerPassword, client.Role{Role: role, Groups: append([]string{}, groups...)})
 	require.NoError(s.t, err)
 	c := client.New(s.URL, "")
 	_, err = c.SignIn(s.t.Context(), name, ownerPassword)
@@ -169,8 +196,8 @@ func (s *service) device(name, token string) *device {
 // wake starts the agent of a device, with what it kept.
 func (s *service) wake(d *device, token string) {
 	var err error
-	d.Agent, err = agent.New(agent.Options{Host: d.Workstation, Service: s.URL, Token: token, Dir: d.dir, HTTP: &http.Client{},
-		Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler)})
+	d.Agent, err = agent.New(agent.Options{Host: d.Workstation, Service: s.URL, Token: token, Dir: d.dir, HTTP: &http.Client{Transport: s.way},
+		Clock: s.devices, Log: slog.New(slog.NewTextHandler(s.log, &slog.HandlerOptions{Level: slog.LevelDebug}))})
 	require.NoError(s.t, err)
 }
 

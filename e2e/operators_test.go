@@ -49,7 +49,7 @@ func TestSignInTokensAndRoles(t *testing.T) {
 	program := client.New(s.URL, token.Secret)
 	me, err := program.Me(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, viewer, me.Role)
+	assert.Equal(t, []client.Role{{Role: viewer, Groups: []string{}}}, me.Roles)
 	require.NoError(t, s.owner.RevokeToken(ctx, token.ID))
 	_, err = program.Me(ctx)
 	problem(t, err, 401, "revoked")
@@ -131,7 +131,7 @@ func TestBadInputIsRefusedWithItsPlace(t *testing.T) {
 		{"POST", "/api/v1/groups", "", `{"name": "g", "devices": ["a/b"]}`, 422, "device 1"},
 		{"POST", "/api/v1/groups", "", `{"name": "g", "description": "a\u0000b"}`, 422, "NUL"},
 		{"POST", "/api/v1/enrolment-tokens", "", `{"uses": 0, "expires_in_hours": 1}`, 422, "body.uses"},
-		{"POST", "/api/v1/operators", "", `{"name": "cara", "password": "short", "role": "viewer"}`, 422, "at least 12 characters"},
+		{"POST", "/api/v1/operators", "", `{"name": "cara", "password": "short", "roles": [{"role": "viewer", "groups": []}]}`, 422, "at least 12 characters"},
 		{"GET", "/api/v1/devices?cursor=nonsense", "", "", 422, "begin again without it"},
 		{"GET", "/api/v1/devices?standing=lost", "", "", 422, "query.standing"},
 		{"GET", "/api/v1/nothing", "", "", 404, "openapi.json"},

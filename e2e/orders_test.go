@@ -15,9 +15,9 @@ import (
 )
 
 func (s *service) order(kind, subject string, devices ...string) {
-	given, err := s.owner.Order(s.t.Context(), client.NewOrder{Kind: kind, Subject: subject, Devices: devices})
+	batch, err := s.owner.Order(s.t.Context(), client.NewOrder{Kind: kind, Subject: subject, Devices: devices})
 	require.NoError(s.t, err)
-	require.Equal(s.t, len(devices), given)
+	require.Equal(s.t, len(devices), batch.Given)
 }
 
 // became says what became of the orders of a device, latest first.
@@ -110,9 +110,9 @@ func TestOrders(t *testing.T) {
 
 	// A group, and what cannot be ordered.
 	s.enrolled("SKL-TKT-002")
-	given, err := s.owner.Order(t.Context(), client.NewOrder{Kind: "check-in", Group: "everything"})
+	batch, err := s.owner.Order(t.Context(), client.NewOrder{Kind: "check-in", Group: "everything"})
 	require.NoError(t, err)
-	assert.Equal(t, 2, given)
+	assert.Equal(t, 2, batch.Given)
 	for says, o := range map[string]client.NewOrder{
 		"names no account":   {Kind: "unlock", Subject: "user:asta.holm@skerryline.example", Devices: []string{"SKL-TKT-001"}},
 		"no device is named": {Kind: "check-in"},

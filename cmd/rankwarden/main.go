@@ -89,6 +89,6 @@ func root() *cobra.Command {
 	f.StringVarP(&a.output, "output", "o", "table", "table, json, yaml or csv")
 	_ = cmd.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
 	cmd.AddCommand(a.signInCommand(), a.signOutCommand(), a.whoCommand(), a.policyCommand(), a.groupCommand(), a.assignmentCommand(),
-		a.deviceCommand(), a.explainCommand(), a.enrolmentCommand(), a.directoryCommand(), a.driftCommand(), a.eventsCommand(), a.orderCommand(), a.watchCommand(), a.resolveCommand())
+		a.deviceCommand(), a.explainCommand(), a.enrolmentCommand(), a.directoryCommand(), a.driftCommand(), a.eventsCommand(), a.orderCommand(), a.passwordCommand(), a.watchCommand(), a.resolveCommand())
 	return cmd
 }

@@ -21,12 +21,15 @@ func (a *app) orderCommand() *cobra.Command {
 
 func (a *app) orderGive() *cobra.Command {
 	var o client.NewOrder
+	var wait bool
 	kinds := slices.Sorted(maps.Keys(wire.OrderKinds))
 	cmd := &cobra.Command{
 		Use: "give KIND [DEVICE...]", Short: "Give devices an order: " + strings.Join(kinds, ", "), Args: cobra.MinimumNArgs(1),
 		Long: "Give devices an order. check-in: come now. re-apply: bring everything into line again, also what is fought\n" +
-			"over. collect: report everything. unlock and end-sessions need --account.\n\n" +
-			"An order waits for a device that is off: unlock and end-sessions for an hour, the others for a day.",
+			"over. collect: report everything. unlock and end-sessions need --account. rotate: change the password of\n" +
+			"--account, or every password that a rule changes.\n\n" +
+			"An order waits for a device that is off: unlock and end-sessions for an hour, rotate until it comes, the\n" +
+			"others for a day.",
 		Example: "  rankwarden order give unlock SKL-TKT-004 --account local:counter\n  rankwarden order give re-apply --group ticket-desks",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -38,11 +41,15 @@ func (a *app) orderGive() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, "%s to %s. See: rankwarden order list\n", o.Kind, plural(given, "device", "devices"))
+			if wait {
+				return a.waitForOrders(cmd.Context(), c, given)
+			}
+			_, err = fmt.Fprintf(a.out, "%s to %s. See: rankwarden order list\n", o.Kind, plural(given.Given, "device", "devices"))
 			return err
 		},
 	}
 	cmd.Flags().StringVar(&o.Subject, "account", "", "the `account`: account:KEY, builtin:administrator, local:NAME or sid:S-1-…")
+	cmd.Flags().BoolVar(&wait, "wait", false, "wait for the devices, and show how far they are; Ctrl-C leaves the orders as they are")
 	cmd.Flags().StringVar(&o.Group, "group", "", "every device of this `group` as well")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return cmd
@@ -73,8 +80,14 @@ func (a *app) orderList() *cobra.Command {
 					return map[string]text.Colors{"done": {text.FgGreen}, "failed": {text.FgRed}, "ended": {text.FgRed}}[o.State]
 				}},
 				column[client.Order]{title: "", wrap: 1, value: func(o client.Order) string {
+					if o.State == "queued" && o.EndsAt == nil {
+						return "waits for the device"
+					}
 					if o.State == "queued" {
-						return "waits for the device, ends " + a.when(o.EndsAt)
+						return "waits for the device, ends " + a.when(*o.EndsAt)
+					}
+					if o.State == "delivered" && o.NotBefore != nil && o.Detail == "" {
+						return "begins " + a.when(*o.NotBefore)
 					}
 					return o.Detail
 				}},

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -146,17 +147,37 @@ func (a *app) keepSignIn(ctx context.Context, server, name, password string, hou
 	if err != nil {
 		return unusable{err}
 	}
-	fmt.Fprintf(a.out, "Signed in to %s as %s (%s) for %s.\nThe token is kept in %s.\n", me.Organisation, me.Name, me.Role, plural(hours, "hour", "hours"), path)
+	fmt.Fprintf(a.out, "Signed in to %s as %s (%s) for %s.\nThe token is kept in %s.\n", me.Organisation, me.Name, roleWords(me.Roles), plural(hours, "hour", "hours"), path)
 	return nil
+}
+
+func readLine(in io.Reader) (string, error) {
+	line, err := bufio.NewReader(in).ReadString('\n')
+	if line != "" {
+		err = nil
+	}
+	return strings.TrimRight(line, "\r\n"), err
+}
+
+// roleWords says which roles somebody has, and where.
+func roleWords(roles []client.Role) string {
+	words := make([]string, len(roles))
+	for i, r := range roles {
+		words[i] = r.Role
+		if len(r.Groups) > 0 {
+			words[i] += " on " + strings.Join(r.Groups, ", ")
+		}
+	}
+	return strings.Join(words, ", ")
 }
 
 func askPassword(name string, fromStdin bool) (string, error) {
 	if fromStdin {
-		line, err := bufio.NewReader(os.Stdin).ReadString('\n')
-		if line == "" {
+		line, err := readLine(os.Stdin)
+		if err != nil {
 			return "", fmt.Errorf("no password came from standard input: %w", err)
 		}
-		return strings.TrimRight(line, "\r\n"), nil
+		return line, nil
 	}
 	if !term.IsTerminal(int(os.Stdin.Fd())) {
 		return "", errors.New("there is no terminal to ask for the password; use --password-stdin")
@@ -208,7 +229,7 @@ func (a *app) whoCommand() *cobra.Command {
 				return err
 			}
 			return a.one(me, func() error {
-				_, err := fmt.Fprintf(a.out, "%s (%s), %s\n", me.Name, me.Role, me.Organisation)
+				_, err := fmt.Fprintf(a.out, "%s (%s), %s\n", me.Name, roleWords(me.Roles), me.Organisation)
 				return err
 			})
 		},

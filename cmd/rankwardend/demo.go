@@ -48,6 +48,11 @@ func demoCommand() *cobra.Command {
 	if err := f.Set("log-level", "warn"); err != nil {
 		panic(err) // the flag was made two lines above
 	}
+	hands := []*cobra.Command{mistypeCommand(), useCommand()}
+	for _, h := range hands {
+		h.Flags().String("data", ".demo", "`directory` of the running demo")
+	}
+	cmd.AddCommand(hands...)
 	return cmd
 }
 
@@ -95,7 +100,7 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		return err
 	}
 	defer cluster.Stop()
-	d.server, err = server.Start(ctx, server.Config{Listen: k.String("listen"), Database: cluster.URL(), Keys: filepath.Join(dir, "keys.json"),
+	d.server, err = server.Start(ctx, server.Config{Listen: k.String("listen"), Database: cluster.URL(), Keys: filepath.Join(dir, "keys.json"), EscrowKeys: filepath.Join(dir, escrowFile),
 		Organisation: demo.Organisation, Interval: k.Duration("interval")}, console.Files(), log)
 	if err != nil {
 		return err
@@ -124,7 +129,7 @@ func forget(dir string) error {
 	if err := pgcluster.Remove(filepath.Join(dir, "postgres")); err != nil {
 		return fmt.Errorf("beginning again: %w", err)
 	}
-	for _, name := range []string{"fleet", "keys.json", "password"} {
+	for _, name := range []string{"fleet", "keys.json", "password", escrowFile, escrowCopy, recoveryFile} {
 		if err := os.RemoveAll(filepath.Join(dir, name)); err != nil {
 			return fmt.Errorf("beginning again: %w", err)
 		}
@@ -143,6 +148,9 @@ func (d *demoRun) run(ctx context.Context) error {
 	if err := demo.Load(ctx, d.client, fleet.Groups); err != nil {
 		return fmt.Errorf("loading the demo organisation: %w", err)
 	}
+	if err := demo.AddOperators(ctx, d.client, password); err != nil {
+		return fmt.Errorf("adding operators: %w", err)
+	}
 	tokens, err := demo.Tokens(ctx, d.client, fleet)
 	if err != nil {
 		return fmt.Errorf("making enrolment tokens: %w", err)
@@ -160,6 +168,11 @@ func (d *demoRun) run(ctx context.Context) error {
 	var running sync.WaitGroup
 	ended := make(chan error, 1)
 	running.Go(func() { ended <- devices.Run(fleetCtx) })
+	running.Go(func() {
+		if err := devices.ServeHands(fleetCtx, filepath.Join(d.dir, handsFile)); err != nil {
+			d.log.Error("nobody can type at the devices", "error", err)
+		}
+	})
 	defer running.Wait()
 	defer stopFleet()
 	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n\n", d.server.URL, demo.Owner, password)
@@ -194,8 +207,11 @@ func (d *demoRun) signIn(ctx context.Context) (password string, err error) {
 	default:
 		return "", fmt.Errorf("reading the password: %w", err)
 	}
-	if _, err := d.server.Service.EnsureOwner(ctx, demo.Owner, password); err != nil {
+	if err := d.owner(ctx, password); err != nil {
 		return "", err
+	}
+	if err := d.escrow(ctx); err != nil {
+		return "", fmt.Errorf("making the escrow keys: %w", err)
 	}
 	d.client = client.New(d.server.URL, "")
 	if _, err = d.client.SignIn(ctx, demo.Owner, password); err != nil {

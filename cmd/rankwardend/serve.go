@@ -23,6 +23,9 @@ import (
 
 const envPrefix = "RANKWARDEN_"
 
+// escrowEnv may hold the private escrow keys themselves, instead of a file.
+const escrowEnv = "RANKWARDEN_ESCROW_KEYS_JSON"
+
 func serveCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "serve", Short: "Serve the operators' interface, the device protocol and the console", Args: cobra.NoArgs,
@@ -30,7 +33,9 @@ func serveCommand() *cobra.Command {
 			"Every option can also stand in the file named by --config, by its name, or in the environment as\n" +
 			envPrefix + "NAME with _ for -. A flag beats the environment, which beats the file.\n\n" +
 			"At the first start, with no operator yet, the owner named by --first-owner is made, and the password is\n" +
-			"written to --first-password, a file that only you can read.",
+			"written to --first-password, a file that only you can read.\n\n" +
+			"Devices change passwords once an escrow key is live, see rankwardend keys. The private escrow keys are read from\n" +
+			"--escrow-keys, or from " + escrowEnv + ", which holds what would stand in that file.",
 		RunE: serve,
 	}
 	f := cmd.Flags()
@@ -39,6 +44,8 @@ func serveCommand() *cobra.Command {
 	f.String("device-listen", "", "another address for the device protocol, `HOST:PORT`; the same when left out")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
 	f.String("keys", "rankwarden-keys.json", "`file` of the service's private keys, mode 0600; made when missing")
+	f.String("escrow-keys", "rankwarden-escrow-keys.json", "`file` of the private escrow keys, mode 0600; see rankwardend keys")
+	f.Int("reveals-per-hour", server.DefaultBudget, "passwords that an operator may see in an hour before a second person must agree")
 	f.String("tls-cert", "", "certificate `file` in PEM")
 	f.String("tls-key", "", "`file` of the certificate's key in PEM")
 	f.Bool("allow-clear", false, "serve without TLS on other addresses than loopback, behind a proxy that does TLS")
@@ -118,7 +125,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 	ctx := cmd.Context()
 	s, err := server.Start(ctx, server.Config{
 		Listen: k.String("listen"), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
-		Database: k.String("database"), Keys: k.String("keys"), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
+		Database: k.String("database"), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)
 	if err != nil {

@@ -18,6 +18,12 @@ export type DeviceEvent = Schemas["Event"];
 export type Group = Schemas["GroupSummary"];
 export type DirectoryEntry = Schemas["DirectoryEntry"];
 export type Me = Schemas["Me"];
+export type Password = Schemas["Password"];
+export type DevicePassword = Schemas["DevicePassword"];
+export type Deposit = Schemas["Deposit"];
+export type DepositRef = Schemas["DepositRef"];
+export type Revealed = Schemas["Revealed"];
+export type Agreement = Schemas["Agreement"];
 export type Standing = Device["standing"];
 
 /** A refusal of the service: what is wrong and the way out. */

@@ -11,6 +11,7 @@ import { DirectoryPage } from "./pages/directory";
 import { DriftPage } from "./pages/drift";
 import { EventsPage } from "./pages/events";
 import { GroupsPage } from "./pages/groups";
+import { PasswordsPage } from "./pages/passwords";
 import { PoliciesPage } from "./pages/policies";
 import { SignIn } from "./pages/sign-in";
 import { WatchPage } from "./pages/watch";
@@ -28,6 +29,7 @@ export function App() {
   });
   const signedOut = session.error instanceof Refusal && session.error.status === 401;
   const everSignedIn = session.data !== undefined;
+  const rights = session.data?.rights ?? [];
   const connected = useLive(everSignedIn && !signedOut);
   if (session.isPending) return null;
   if (session.error && !signedOut && !everSignedIn) {
@@ -44,15 +46,16 @@ export function App() {
         <Routes>
           <Route path="/" element={<Navigate to="/watch" replace />} />
           <Route path="/watch" element={<WatchPage />} />
-          <Route path="/policies" element={<PoliciesPage mayEdit={session.data?.role === "owner"} />} />
-          <Route path="/new-policy" element={<PolicyPage fresh mayEdit={session.data?.role === "owner"} />} />
-          <Route path="/policies/:name" element={<PolicyPage mayEdit={session.data?.role === "owner"} />} />
+          <Route path="/policies" element={<PoliciesPage mayEdit={rights.includes("draft")} />} />
+          <Route path="/new-policy" element={<PolicyPage fresh mayEdit={rights.includes("draft")} />} />
+          <Route path="/policies/:name" element={<PolicyPage mayEdit={rights.includes("draft")} />} />
           <Route path="/devices" element={<DevicesPage />} />
-          <Route path="/devices/:name" element={<DevicePage mayEdit={session.data?.role === "owner"} />} />
+          <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
+          <Route path="/passwords" element={<PasswordsPage rights={rights} />} />
           <Route path="/drift" element={<DriftPage />} />
           <Route path="/events" element={<EventsPage />} />
           <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
-          <Route path="/organisation/groups" element={<GroupsPage mayEdit={session.data?.role === "owner"} />} />
+          <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("deploy")} />} />
           <Route path="/organisation/directory" element={<DirectoryPage />} />
           <Route path="*" element={<Nothing>There is nothing here. Choose a place above.</Nothing>} />
         </Routes>

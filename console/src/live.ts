@@ -3,9 +3,42 @@ import { useEffect, useState } from "react";
 
 /** What each topic of the service's changes makes old. */
 const stale: Record<string, string[]> = {
-  devices: ["watch", "devices", "standings", "device", "policies", "groups"],
-  reports: ["watch", "devices", "standings", "device", "findings", "finding-sums", "policies", "events"],
-  edits: ["watch", "policies", "policy", "groups", "group-devices", "device", "directory", "directory-connection"],
+  devices: [
+    "watch",
+    "devices",
+    "standings",
+    "device",
+    "policies",
+    "groups",
+    "passwords",
+    "device-passwords",
+    "reveals",
+  ],
+  reports: [
+    "watch",
+    "devices",
+    "standings",
+    "device",
+    "findings",
+    "finding-sums",
+    "policies",
+    "events",
+    "passwords",
+    "device-passwords",
+    "reveals",
+  ],
+  edits: [
+    "watch",
+    "policies",
+    "policy",
+    "groups",
+    "group-devices",
+    "device",
+    "directory",
+    "directory-connection",
+    "agreements",
+  ],
+  keys: ["escrow-keys"],
 };
 
 function refresh(queries: QueryClient, topics: string[]) {

@@ -18,6 +18,14 @@ export function ago(at: string | null | undefined, now: number): string {
   return seconds < 5 ? "just now" : `${span(seconds)} ago`;
 }
 
+/** How soon, and beyond a day the date. */
+export function soon(at: string, now: number): string {
+  const seconds = (Date.parse(at) - now) / 1000;
+  if (seconds <= 0) return "due now";
+  if (seconds > day) return new Date(at).toLocaleDateString(undefined, { dateStyle: "medium" });
+  return `in ${span(seconds)}`;
+}
+
 /** The time of day, and beyond a day the date. */
 export function clock(at: string, now: number): string {
   const date = new Date(at);

@@ -90,6 +90,9 @@ func FitsName(pattern, name string) bool {
 
 func (c *checker) rotation(unit resolve.UnitID, desired resolve.RotationValue) {
 	target, _ := unit.Target()
+	if slices.ContainsFunc(c.state.Rotation, func(r Rotated) bool { return r.Target == target && r.Elsewhere }) {
+		c.add(unit, ChangedElsewhere, "", nil, nil)
+	}
 	last, ever := c.state.LastRotation(target)
 	if !ever {
 		c.add(unit, RotationNever, "", nil, nil)

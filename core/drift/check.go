@@ -15,7 +15,6 @@ type Context struct {
 	Directory principal.Directory // nil knows nobody
 	Now       time.Time           // for what is overdue
 	Grace     time.Duration       // how much later than due a rotation may be
-	Rotations bool                // false leaves rotation out, where its times are not kept yet
 }
 
 // Check gives the findings of a state and of failures against settings. The result is never nil.
@@ -39,9 +38,7 @@ func Check(settings []resolve.Setting, state *State, failures []Failure, ctx Con
 		case resolve.AccountValue:
 			c.account(s.Unit, value)
 		case resolve.RotationValue:
-			if c.Rotations {
-				c.rotation(s.Unit, value)
-			}
+			c.rotation(s.Unit, value)
 		default:
 			c.value(s.Unit, value)
 		}

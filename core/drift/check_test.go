@@ -113,7 +113,7 @@ func TestCheck(t *testing.T) {
 		"no such group":              {group("users", true, "local:keeper", ""), "group_missing  null null"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			assert.Equal(t, c.want, written(drift.Check([]resolve.Setting{c.asked}, device(), nil, drift.Context{Directory: directory, Rotations: true, Now: now})))
+			assert.Equal(t, c.want, written(drift.Check([]resolve.Setting{c.asked}, device(), nil, drift.Context{Directory: directory, Now: now})))
 		})
 	}
 }

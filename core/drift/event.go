@@ -24,13 +24,22 @@ const (
 	MemberRemoved    EventKind = "member_removed"    // from a local group
 	AccountUnlocked  EventKind = "account_unlocked"  // by an order
 	SessionsEnded    EventKind = "sessions_ended"    // by an order
+	PasswordChanged  EventKind = "password_changed"  // by the device, and it is in escrow
+	PasswordForeign  EventKind = "password_foreign"  // somebody else changed it
+	RotationFailed   EventKind = "rotation_failed"   // a password could not be changed
+	RotationStopped  EventKind = "rotation_stopped"  // no rule asks for it any more
+	AccountUsed      EventKind = "account_used"      // somebody signed in
+	AccountLocked    EventKind = "account_locked"    // after wrong passwords
+	DeviceRestarted  EventKind = "device_restarted"  // after an account was used, as its rule says
+	DeviceRestored   EventKind = "device_restored"   // it came back from a snapshot
 	GuardRefused     EventKind = "guard_refused"     // a change would have left no usable administrator
 	FoughtOver       EventKind = "fought_over"       // a unit was put right three times within a day
 )
 
 // EventKinds are all of them, in the order in which a reader looks for them.
 var EventKinds = []EventKind{Applied, AccountCreated, AccountAdopted, AccountRenamed, AccountEnabled, AccountDisabled, AccountDescribed, AccountRemoved,
-	MemberAdded, MemberRemoved, ValueSet, AccountUnlocked, SessionsEnded, GuardRefused, FoughtOver}
+	PasswordChanged, PasswordForeign, RotationFailed, RotationStopped, AccountUsed, AccountLocked, AccountUnlocked, SessionsEnded, DeviceRestarted,
+	MemberAdded, MemberRemoved, ValueSet, GuardRefused, FoughtOver, DeviceRestored}
 
 // Event is something that happened on a device. Before and After are in words, and never a secret.
 type Event struct {

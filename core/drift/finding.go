@@ -13,20 +13,21 @@ type Kind string
 
 // The kinds of finding.
 const (
-	WrongValue      Kind = "wrong_value"      // the reported value differs
-	AccountMissing  Kind = "account_missing"  // a managed account is not found
-	AccountPresent  Kind = "account_present"  // an account that is to be absent is found
-	AccountState    Kind = "account_state"    // enabled instead of disabled, or the reverse
-	AccountName     Kind = "account_name"     // the account has a name that does not fit the pattern
-	AccountDetail   Kind = "account_detail"   // full name, description or expiry of a managed account
-	MemberMissing   Kind = "member_missing"   // a present principal is not a member
-	MemberExtra     Kind = "member_extra"     // closed group: a member that nobody asked for
-	MemberForbidden Kind = "member_forbidden" // open group: an absent principal is a member
-	GroupMissing    Kind = "group_missing"    // the local group does not exist on the device
-	RotationNever   Kind = "rotation_never"   // no rotation was ever reported
-	RotationOverdue Kind = "rotation_overdue" // the last rotation is too long ago
-	UnitUnsupported Kind = "unit_unsupported" // the platform cannot carry the unit
-	ApplyFailed     Kind = "apply_failed"     // the device tried and could not
+	WrongValue       Kind = "wrong_value"       // the reported value differs
+	AccountMissing   Kind = "account_missing"   // a managed account is not found
+	AccountPresent   Kind = "account_present"   // an account that is to be absent is found
+	AccountState     Kind = "account_state"     // enabled instead of disabled, or the reverse
+	AccountName      Kind = "account_name"      // the account has a name that does not fit the pattern
+	AccountDetail    Kind = "account_detail"    // full name, description or expiry of a managed account
+	MemberMissing    Kind = "member_missing"    // a present principal is not a member
+	MemberExtra      Kind = "member_extra"      // closed group: a member that nobody asked for
+	MemberForbidden  Kind = "member_forbidden"  // open group: an absent principal is a member
+	GroupMissing     Kind = "group_missing"     // the local group does not exist on the device
+	RotationNever    Kind = "rotation_never"    // no rotation was ever reported
+	RotationOverdue  Kind = "rotation_overdue"  // the last rotation is too long ago
+	ChangedElsewhere Kind = "changed_elsewhere" // somebody else set the password
+	UnitUnsupported  Kind = "unit_unsupported"  // the platform cannot carry the unit
+	ApplyFailed      Kind = "apply_failed"      // the device tried and could not
 )
 
 // Words of expected and actual for members.

@@ -70,7 +70,11 @@ type Account struct {
 type Rotated struct {
 	Target    principal.Ref `json:"target"`
 	RotatedAt time.Time     `json:"rotated_at"`
-	Deposit   string        `json:"deposit"`
+	Deposit   string        `json:"deposit"` // EPOCH.NUMBER
+	// Next is when it is due again, as the device knows it; nil where no rule asks for it any more.
+	Next *time.Time `json:"next,omitempty"`
+	// Elsewhere is true while the account has a password that somebody else set.
+	Elsewhere bool `json:"changed_elsewhere,omitempty"`
 }
 
 // LocalGroup is a local group with its members.
@@ -121,6 +125,9 @@ func (r Report) Before() (State, bool) {
 	}
 	if f.Lockout != nil {
 		before.Lockout = f.Lockout
+	}
+	if f.Rotation != nil {
+		before.Rotation = f.Rotation
 	}
 	return before, true
 }

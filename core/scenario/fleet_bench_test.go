@@ -82,7 +82,7 @@ func BenchmarkDrift100k(b *testing.B) {
 	for i, r := range settled.Results {
 		settings[i] = r.Enforced.Settings()
 	}
-	ctx := drift.Context{Directory: settled.Directory, Now: now, Rotations: true}
+	ctx := drift.Context{Directory: settled.Directory, Now: now}
 	findings := 0
 	for b.Loop() {
 		findings = 0

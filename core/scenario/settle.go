@@ -94,7 +94,7 @@ func (s *Settled) Device(i int) Device {
 	if s.At != nil {
 		now = *s.At
 	}
-	ctx := drift.Context{Directory: s.Directory, Now: now, Rotations: true}
+	ctx := drift.Context{Directory: s.Directory, Now: now}
 	findings := drift.Check(result.Enforced.Settings(), &report.State, report.Failures, ctx)
 	d.Findings = &findings
 	if result.Projected != nil {

@@ -6,6 +6,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/rotation"
 )
 
 // Event says in one sentence what happened on a device.
@@ -40,13 +41,63 @@ func Event(e drift.Event) string {
 	case drift.AccountUnlocked:
 		return fmt.Sprintf("the account %s was unlocked by an order", subject)
 	case drift.SessionsEnded:
+		if e.Unit.Family() == resolve.Rotation {
+			return fmt.Sprintf("whoever used %s was signed out, as its rule says after a sign-in", subject)
+		}
 		return fmt.Sprintf("whoever used the account %s was signed out by an order", subject)
+	case drift.PasswordChanged:
+		return fmt.Sprintf("the password of %s was changed: %s", e.Before, Reason(rotation.Reason(e.After))) + renamed(e.Before, subject)
+	case drift.PasswordForeign:
+		return fmt.Sprintf("somebody else changed the password of %s", subject)
+	case drift.RotationFailed:
+		return fmt.Sprintf("the password of %s could not be changed: %s", subject, e.After)
+	case drift.RotationStopped:
+		return fmt.Sprintf("no rule changes the password of %s any more; it was %s", Unit(e.Unit), e.After)
+	case drift.AccountUsed:
+		return fmt.Sprintf("somebody signed in as %s", subject)
+	case drift.AccountLocked:
+		return fmt.Sprintf("the account %s was locked after wrong passwords, %s", subject, e.After)
+	case drift.DeviceRestarted:
+		return "the device restarted, as the rule for " + subject + " says after a sign-in"
+	case drift.DeviceRestored:
+		return "the device came back from a snapshot and began a new " + e.After
 	case drift.GuardRefused:
 		return fmt.Sprintf("%s: the guard refused, since no usable administrator would be left", UnitInFull(e.Unit))
 	case drift.FoughtOver:
 		return UnitInFull(e.Unit) + ": somebody or something changes it back again and again"
 	}
 	return string(e.Kind)
+}
+
+// renamed says which name an account got with its new password.
+func renamed(before, now string) string {
+	if before == now {
+		return ""
+	}
+	return "; it is called " + now + " now"
+}
+
+// Reason says why a password changed or is to change.
+func Reason(r rotation.Reason) string {
+	switch r {
+	case rotation.Interrupted:
+		return "the change before was interrupted"
+	case rotation.Restored:
+		return "the device came back from a snapshot"
+	case rotation.Recreated:
+		return "the account was made anew"
+	case rotation.Elsewhere:
+		return "somebody else had changed it"
+	case rotation.First:
+		return "for the first time"
+	case rotation.Ordered:
+		return "by an order"
+	case rotation.Revealed:
+		return "it had been shown"
+	case rotation.Used:
+		return "somebody had signed in"
+	}
+	return "it was due"
 }
 
 // UnitInFull names a unit where no heading says its section.

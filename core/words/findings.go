@@ -107,6 +107,8 @@ func Finding(f drift.Finding) string {
 		return "its password was never changed by Rank Warden, so nobody has it"
 	case drift.RotationOverdue:
 		return fmt.Sprintf("last changed %v, which is too long ago", f.Actual)
+	case drift.ChangedElsewhere:
+		return "somebody else changed the password, so that the one in escrow no longer opens the account"
 	case drift.UnitUnsupported:
 		return "this device cannot carry it"
 	case drift.ApplyFailed:

@@ -37,6 +37,11 @@ var pages = []page{
 	{name: "directory", path: "/organisation/directory", ready: `[role="cell"]`},
 	{name: "policies", path: "/policies", ready: `[role="cell"] a`},
 	{name: "policy", path: "/policies/base", ready: `.cm-content`},
+	{name: "password-shown", path: "/passwords?group=ticket-desks&device=SKL-TKT-007&account=account%3Akeeper", ready: `textarea`, then: []chromedp.Action{
+		chromedp.SendKeys("textarea", "ticket 4711: the printer driver must be put in again"),
+		chromedp.Click(`button[value="show"]`),
+		browser.Seen(`[data-secret]`),
+	}},
 	{name: "drift", path: "/drift", ready: `[role="cell"] a`},
 	// Last: the browser asks before it leaves an edit that is not saved.
 	{name: "policy-checks", path: "/policies/ticket-desks", ready: `.cm-content`, then: []chromedp.Action{
@@ -51,6 +56,7 @@ var commands = []struct{ name, line string }{
 	{"cli-watch", "rankwarden watch; rankwarden policy list"},
 	{"cli-explain", "rankwarden explain SKL-WKS-003 administrators; rankwarden explain SKL-TKT-003 lockout"},
 	{"cli-resolve", "rankwarden resolve ticket-desks.yaml --device SKL-TKT-001"},
+	{"cli-password", "rankwarden password list --group ticket-desks --most 6; rankwarden password show SKL-TKT-006 --reason ticket-4711; rankwarden password deposits SKL-TKT-006"},
 	{"cli-drift", "rankwarden drift; rankwarden policy check slip.yaml"},
 }
 

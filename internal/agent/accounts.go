@@ -74,7 +74,7 @@ func (p *pass) accountIn(unit resolve.UnitID, key string, desired resolve.Accoun
 		}
 	}
 	p.describe(unit, a, desired)
-	if desired.State == policy.Enabled && !a.Enabled {
+	if desired.State == policy.Enabled && !a.Enabled && !p.awaits(principal.FromKey(key)) {
 		if p.one(unit, func() error { return p.host.EnableAccount(p.ctx, a.SID, true) }) {
 			p.did(drift.AccountEnabled, unit, a.Name, "", "")
 		}
@@ -90,12 +90,16 @@ func severalFit(candidates []drift.Account) error {
 	return fmt.Errorf("several accounts fit the name: %s; rename or remove all but one", strings.Join(names, ", "))
 }
 
-// adopt takes over an account that was there: whoever used it is signed out and no longer knows its
-// password.
+// adopt takes over an account that was there: whoever used it is signed out. Where a rule rotates its
+// password, that follows as soon as the new one is in escrow, and before it gains anything; else it
+// gets one that nobody knows now.
 func (p *pass) adopt(unit resolve.UnitID, key string, a drift.Account) (drift.Account, bool) {
 	ok := p.one(unit, func() error {
 		if err := p.host.EndSessions(p.ctx, a.SID); err != nil {
 			return err
+		}
+		if p.awaits(principal.FromKey(key)) {
+			return nil
 		}
 		return p.host.SetPassword(p.ctx, a.SID, unknownSecret(p.job.Random, p.minLength()))
 	})

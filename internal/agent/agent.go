@@ -41,7 +41,9 @@ type Options struct {
 	HTTP    *http.Client
 	Clock   Clock
 	Random  Random // from the operating system when nil
-	Log     *slog.Logger
+	// Write replaces a file whole and durably, [wire.WriteDurably] when nil.
+	Write func(path string, data []byte, mode os.FileMode) error
+	Log   *slog.Logger
 }
 
 // Agent keeps one device as it should be.
@@ -54,6 +56,7 @@ type Agent struct {
 	latest   time.Time     // service time given out last
 	synced   bool          // the service has told its time
 	collect  bool          // report everything, also what has not changed
+	wake     time.Time     // when a password is due next, in service time; zero for none
 }
 
 // retry is the first wait after a failed exchange; it doubles up to the check-in interval.
@@ -74,8 +77,14 @@ func New(o Options) (*Agent, error) {
 	if o.Random == nil {
 		o.Random = SystemRandom
 	}
+	if o.Write == nil {
+		o.Write = wire.WriteDurably
+	}
 	if m.Fights == nil {
 		m.Fights = fights{}
+	}
+	if m.Rotations == nil {
+		m.Rotations = map[string]*rotating{}
 	}
 	return &Agent{Options: o, memory: m, interval: defaultInterval}, nil
 }
@@ -118,11 +127,17 @@ func (a *Agent) Cycle(ctx context.Context) error {
 		return err
 	}
 	for {
+		if err := a.watchUse(ctx); err != nil {
+			return err
+		}
 		report, err := a.look(ctx)
 		if err != nil {
 			return err
 		}
 		fresh, err := a.checkIn(ctx, report)
+		if refusedWith(err, codeBehind) {
+			fresh, err = true, a.newEpoch(ctx)
+		}
 		if err != nil || !fresh {
 			return err
 		}
@@ -143,7 +158,7 @@ func (a *Agent) enrol(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("reading what this device is: %w", err)
 	}
-	if err := a.memory.save(a.Dir); err != nil { // the key must last before it is known elsewhere
+	if err := a.save(); err != nil { // the key must last before it is known elsewhere
 		return err
 	}
 	answer, err := a.askToEnrol(ctx, wire.EnrolRequest{TokenID: token.ID, Secret: token.Secret, Facts: facts})
@@ -152,7 +167,7 @@ func (a *Agent) enrol(ctx context.Context) error {
 	}
 	a.memory.Device, a.accepted = answer.Device, answer.Accepted
 	a.setInterval(answer.Interval)
-	return a.memory.save(a.Dir)
+	return a.save()
 }
 
 func (a *Agent) askToEnrol(ctx context.Context, body wire.EnrolRequest) (wire.EnrolAnswer, error) {
@@ -177,6 +192,15 @@ func (a *Agent) setInterval(seconds int) {
 
 // checkIn is one exchange. fresh is true when it brought a new desired state.
 func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, err error) {
+	if a.memory.Lacking {
+		if err := a.giveAgain(ctx, wire.DepositMarks{}); err != nil {
+			return false, err
+		}
+		a.memory.Lacking = false
+		if err := a.save(); err != nil {
+			return false, err
+		}
+	}
 	if a.memory.Pending != nil {
 		if err := a.settlePending(ctx); err != nil {
 			return false, err
@@ -189,11 +213,11 @@ func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, 
 	if err != nil {
 		return false, err
 	}
-	return a.exchange(ctx, request)
+	return a.exchange(ctx, request, a.memory.Results)
 }
 
 func (a *Agent) checkInOf(report *drift.Report) wire.CheckIn {
-	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.memory.nextEvents(), Orders: a.memory.Order, Results: a.memory.Results}
+	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.memory.nextEvents(), Orders: a.memory.Order, Results: a.memory.Results, Deposit: a.memory.marks()}
 }
 
 // sendReport keeps the signed report until the service has stored it.
@@ -204,43 +228,37 @@ func (a *Agent) sendReport(ctx context.Context, report drift.Report) (fresh bool
 	if err != nil {
 		return false, err
 	}
-	a.memory.Pending = &pending{request, a.now(), report}
-	if err := a.memory.save(a.Dir); err != nil {
+	a.memory.Pending = &pending{request, a.now(), report, a.memory.Results}
+	if err := a.save(); err != nil {
 		return false, err
 	}
-	return a.exchange(ctx, request)
+	return a.exchange(ctx, request, a.memory.Results)
 }
 
 // settlePending finds out what became of a report whose answer was never seen.
 func (a *Agent) settlePending(ctx context.Context) error {
 	p := a.memory.Pending
-	_, err := a.exchange(ctx, p.Request)
+	_, err := a.exchange(ctx, p.Request, p.Results)
 	switch {
 	case err == nil, refusedWith(err, "sequence_used"):
 		a.memory.Last, a.memory.Pending = &p.Report, nil
-		return a.memory.save(a.Dir)
+		return a.save()
 	case refusedWith(err, "wrong_time"): // it lay too long: signed again, it is still the same report
 		request, err := a.sign(wire.PathCheckIn, p.Report.Seq, a.checkInOf(&p.Report))
 		if err != nil {
 			return err
 		}
-		a.memory.Pending.Request = request
+		a.memory.Pending.Request, a.memory.Pending.Results = request, a.memory.Results
 		return a.settlePending(ctx)
-	case refusedWith(err, "sequence_behind"): // numbers were lost here: go on after the last one stored
-		answer, err := a.askToEnrol(ctx, wire.EnrolRequest{})
-		if err != nil {
-			return err
-		}
-		a.memory.Seq, a.memory.Pending = max(a.memory.Seq, answer.DeviceSeq), nil
-		return a.memory.save(a.Dir)
 	case refusedWith(err, "bad_report", "report_of_another", "bad_document"):
 		a.memory.Pending = nil // it would be refused for ever
-		return errors.Join(err, a.memory.save(a.Dir))
+		return errors.Join(err, a.save())
 	}
 	return err
 }
 
-func (a *Agent) exchange(ctx context.Context, request string) (fresh bool, err error) {
+// exchange sends a check-in that carries the given results of orders.
+func (a *Agent) exchange(ctx context.Context, request string, results []wire.OrderResult) (fresh bool, err error) {
 	document, err := a.post(ctx, wire.PathCheckIn, request)
 	if refusedWith(err, "wrong_time") {
 		return false, errors.Join(err, a.fetchKeys(ctx)) // the next attempt goes by the service's time
@@ -270,7 +288,9 @@ func (a *Agent) exchange(ctx context.Context, request string) (fresh bool, err e
 		fresh = true
 	}
 	a.memory.stored(answer.Events)
-	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r wire.OrderResult) bool { return r.Number <= answer.Results })
+	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r wire.OrderResult) bool {
+		return r.Number <= answer.Results && slices.Contains(results, r)
+	})
 	if len(answer.Orders) > 0 {
 		took, err := a.takeOrders(ctx, answer.Orders)
 		if err != nil {
@@ -278,15 +298,25 @@ func (a *Agent) exchange(ctx context.Context, request string) (fresh bool, err e
 		}
 		fresh = fresh || took
 	}
+	if answer.Deposits != nil {
+		if err := a.giveAgain(ctx, *answer.Deposits); err != nil {
+			return false, err
+		}
+		fresh = fresh || a.memory.Lacking // a new epoch has begun meanwhile
+	}
 	if !stored && !fresh && answer.KeyList == "" && answer.Events+answer.Results == 0 {
 		return false, nil // nothing new, so nothing to keep
 	}
-	return fresh, a.memory.save(a.Dir)
+	return fresh, a.save()
 }
 
 // rest holds a request open, again and again, until something is waiting or the next check-in is due.
 func (a *Agent) rest(ctx context.Context) {
-	due := a.Clock.After(a.interval - rand.N(a.interval/10+1))
+	wait := a.interval - rand.N(a.interval/10+1)
+	if !a.wake.IsZero() {
+		wait = max(min(wait, a.wake.Sub(a.now())), 0)
+	}
+	due := a.Clock.After(wait)
 	held, end := context.WithCancel(ctx)
 	defer end()
 	var nudged chan heldResult
@@ -299,6 +329,8 @@ func (a *Agent) rest(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-due:
+			return
+		case <-a.Host.Watch():
 			return
 		case result := <-nudged:
 			switch {

@@ -35,11 +35,12 @@ func (p *pass) builtinIn(unit resolve.UnitID, a drift.Account, property string, 
 			p.describeBuiltin(unit, a, host.Details{Description: &description}, a.Description, description)
 		}
 	case resolve.BuiltinEnabled:
-		if !bool(desired.(resolve.Bool)) || a.Enabled {
+		ref, _, _ := unit.Builtin()
+		if !bool(desired.(resolve.Bool)) || a.Enabled || p.awaits(ref) {
 			return
 		}
 		enabled := p.one(unit, func() error {
-			if a.Builtin == principal.Administrator.Value() {
+			if a.Builtin == principal.Administrator.Value() && !p.job.Escrowed[a.SID] {
 				if err := p.host.SetPassword(p.ctx, a.SID, unknownSecret(p.job.Random, p.minLength())); err != nil {
 					return err
 				}

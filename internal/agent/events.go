@@ -44,6 +44,16 @@ func noticed(last *drift.Report, now drift.Report) []drift.Event {
 	if before.Desired != now.Desired {
 		events = append(events, drift.Event{Kind: drift.Applied, After: fmt.Sprintf("desired state %d", now.Desired.Number)})
 	}
+	for _, a := range now.Accounts {
+		locked := func(b drift.Account) bool { return b.SID == a.SID && b.Locked }
+		if a.Locked && !slices.ContainsFunc(before.Accounts, locked) {
+			after := "until someone unlocks it"
+			if a.LockedUntil != nil {
+				after = "until " + a.LockedUntil.UTC().Format("2006-01-02 15:04 UTC")
+			}
+			events = append(events, drift.Event{Kind: drift.AccountLocked, Subject: a.Name, After: after})
+		}
+	}
 	for _, f := range now.Failures {
 		if f.Error == errGuard.Error() && !slices.Contains(before.Failures, f) {
 			events = append(events, drift.Event{Kind: drift.GuardRefused, Unit: f.Unit, Subject: f.Principal})

@@ -38,6 +38,12 @@ func refusedWith(err error, codes ...string) bool {
 	return false
 }
 
+// unreachable is given when no answer of the service came.
+type unreachable struct{ why error }
+
+func (u *unreachable) Error() string { return "reaching the service: " + u.why.Error() }
+func (u *unreachable) Unwrap() error { return u.why }
+
 const maxAnswer = 4 << 20 // bytes
 
 // post sends a document and gives the body of the answer.
@@ -53,12 +59,12 @@ func (a *Agent) post(ctx context.Context, path, document string) (string, error)
 func (a *Agent) do(req *http.Request) (string, error) {
 	resp, err := a.HTTP.Do(req)
 	if err != nil {
-		return "", fmt.Errorf("reaching the service: %w", err)
+		return "", &unreachable{err}
 	}
 	defer resp.Body.Close()
 	body, err := io.ReadAll(io.LimitReader(resp.Body, maxAnswer))
 	if err != nil {
-		return "", fmt.Errorf("reaching the service: %w", err)
+		return "", &unreachable{err}
 	}
 	if resp.StatusCode != http.StatusOK {
 		r := &Refusal{}
@@ -185,6 +191,8 @@ func (a *Agent) openDesired(document string) error {
 		return fmt.Errorf("%w: the desired state has the format %q", ErrAnswer, d.Format)
 	case d.Device != a.memory.Device:
 		return fmt.Errorf("%w: the desired state is another device's", ErrAnswer)
+	case d.Epoch != a.memory.KeyList.Epoch:
+		return fmt.Errorf("%w: the desired state is of epoch %d, but the key list announces epoch %d", ErrAnswer, d.Epoch, a.memory.KeyList.Epoch)
 	case !stamp.Newer(a.memory.Desired):
 		return fmt.Errorf("%w: the desired state %d/%d is not newer than %d/%d", ErrAnswer, d.Epoch, d.Number, a.memory.Desired.Epoch, a.memory.Desired.Number)
 	}

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
@@ -17,7 +18,7 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	if a.memory.Desired.Number == 0 {
 		return nil, nil // nothing is asked of it yet
 	}
-	outcome, contended, err := a.reconcile(ctx)
+	outcome, contended, err := a.inLine(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -44,13 +45,47 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	return report, nil
 }
 
+// mostRounds bounds the passes of one look, should passwords be due again at once.
+const mostRounds = 5
+
+// inLine brings the device into line and changes the passwords that are due; what waited for a
+// password in escrow follows in another pass. The state before is that of the first pass.
+func (a *Agent) inLine(ctx context.Context) (Outcome, []resolve.UnitID, error) {
+	var before *drift.State
+	for round := 1; ; round++ {
+		outcome, contended, err := a.reconcile(ctx)
+		if err != nil {
+			return outcome, contended, err
+		}
+		if before == nil {
+			before = &outcome.Before
+			a.noticeAll(*before)
+			before.Rotation = a.rotations(*before)
+		}
+		changed, failures, err := a.rotateDue(ctx, outcome.After)
+		if err != nil {
+			return outcome, contended, err
+		}
+		if changed && round < mostRounds {
+			continue
+		}
+		outcome.Before, outcome.After.Rotation = *before, a.rotations(outcome.After)
+		outcome.Failures = append(outcome.Failures, failures...)
+		return outcome, contended, nil
+	}
+}
+
 // reconcile does one pass, and keeps which accounts are bound and what had to be put right. It gives
 // the units that are fought over.
 func (a *Agent) reconcile(ctx context.Context) (Outcome, []resolve.UnitID, error) {
 	now := a.now()
 	a.memory.Fights.forget(now)
 	_, leave := a.memory.Fights.contended(now)
-	job := Job{Asked: a.memory.Asked, Bindings: a.memory.Bindings, Leave: leave, Random: a.Random}
+	state, err := a.Host.Read(ctx)
+	if err != nil {
+		return Outcome{}, nil, fmt.Errorf("reading the device: %w", err)
+	}
+	job := Job{Asked: a.memory.Asked, Bindings: a.memory.Bindings, Leave: leave, Random: a.Random, Escrowed: a.memory.escrowed(state)}
 	outcome, err := Reconcile(ctx, a.Host, job)
 	changed := !same(outcome.Bindings, a.memory.Bindings) || len(outcome.Events) > 0
 	a.memory.note(now, outcome.Events...)
@@ -59,7 +94,7 @@ func (a *Agent) reconcile(ctx context.Context) (Outcome, []resolve.UnitID, error
 	}
 	if err != nil {
 		if changed {
-			err = errors.Join(err, a.memory.save(a.Dir))
+			err = errors.Join(err, a.save())
 		}
 		return outcome, nil, fmt.Errorf("bringing the device into line: %w", err)
 	}
@@ -69,7 +104,7 @@ func (a *Agent) reconcile(ctx context.Context) (Outcome, []resolve.UnitID, error
 		changed = true
 	}
 	if changed {
-		err = a.memory.save(a.Dir)
+		err = a.save()
 	}
 	contended, _ := a.memory.Fights.contended(now)
 	return outcome, contended, err
@@ -89,6 +124,9 @@ func differing(before, now drift.State) *drift.State {
 	}
 	if !same(before.Lockout, now.Lockout) {
 		parts.Lockout = now.Lockout
+	}
+	if slices.ContainsFunc(now.Rotation, func(r drift.Rotated) bool { return r.Elsewhere }) {
+		parts.Rotation = now.Rotation
 	}
 	if same(parts, drift.State{}) {
 		return nil

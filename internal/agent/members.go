@@ -22,7 +22,7 @@ func (p *pass) eachGroup(do func(unit resolve.UnitID, group drift.LocalGroup, de
 
 func (p *pass) membersIn(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members) {
 	for _, ref := range desired.Present {
-		if sid := p.find(ref); !sid.IsZero() && !group.Has(sid) {
+		if sid := p.find(ref); !sid.IsZero() && !group.Has(sid) && !p.awaits(ref) {
 			if p.try([]resolve.UnitID{unit}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) }) {
 				p.did(drift.MemberAdded, unit, ref.String(), "", "")
 			}
@@ -62,11 +62,12 @@ func (p *pass) membersOut(unit resolve.UnitID, group drift.LocalGroup, desired r
 var errGuard = errors.New("would leave no usable administrator")
 
 // guard refuses to take a usable administrator away when no other would remain. Only local accounts
-// count, since the device may be out of reach of any directory.
+// whose password is in escrow count: the device may be out of reach of any directory, and a password
+// that nobody can look up opens nothing.
 func (p *pass) guard(leaving principal.SID) error {
 	administrators, _ := p.state.Group(policy.Administrators)
 	for _, a := range p.state.Accounts {
-		if a.SID != leaving && a.Enabled && !a.Locked && administrators.Has(a.SID) {
+		if a.SID != leaving && a.Enabled && !a.Locked && p.job.Escrowed[a.SID] && administrators.Has(a.SID) {
 			return nil
 		}
 	}

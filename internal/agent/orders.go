@@ -36,12 +36,17 @@ func (a *Agent) takeOrders(ctx context.Context, documents []string) (bool, error
 
 // carryOut notes the order before it begins, so that it is never begun twice.
 func (a *Agent) carryOut(ctx context.Context, o wire.Order) error {
-	a.memory.Order, a.memory.Begun = o.Number, &o
-	if err := a.memory.save(a.Dir); err != nil {
+	a.memory.Order = o.Number
+	if o.Kind == wire.OrderRotate {
+		a.memory.take(o) // the next look carries it out, when its time has come
+		return a.save()
+	}
+	a.memory.Begun = &o
+	if err := a.save(); err != nil {
 		return err
 	}
 	state, detail := wire.OrderDone, ""
-	if now := a.now(); !now.Before(o.EndsAt) {
+	if now := a.now(); !o.EndsAt.IsZero() && !now.Before(o.EndsAt) {
 		state = wire.OrderEnded
 	} else if err := a.perform(ctx, o); errors.Is(err, host.ErrCut) {
 		return err
@@ -52,9 +57,9 @@ func (a *Agent) carryOut(ctx context.Context, o wire.Order) error {
 }
 
 func (a *Agent) finished(state, detail string) error {
-	a.memory.Results = append(a.memory.Results, wire.OrderResult{Number: a.memory.Begun.Number, State: state, Detail: detail, At: a.now().UTC()})
+	a.memory.result(a.memory.Begun.Number, state, detail, a.now())
 	a.memory.Begun = nil
-	return a.memory.save(a.Dir)
+	return a.save()
 }
 
 // interrupted tells of an order in the middle of which the power went.

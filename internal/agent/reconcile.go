@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"maps"
+	"slices"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
@@ -21,6 +22,9 @@ type Job struct {
 	wire.Asked
 	Bindings Bindings
 	Leave    []resolve.UnitID // units that are not touched in this pass
+	// Escrowed are the accounts whose present password is confirmed in escrow. One that a rule rotates
+	// is neither enabled nor put into a group before it is among them.
+	Escrowed map[principal.SID]bool
 	Random   Random
 }
 
@@ -34,7 +38,8 @@ type Outcome struct {
 }
 
 // Reconcile brings a host into line, in the safe order: rules; accounts are created disabled, get a
-// password, are enabled and put into their groups; what was done is read back; only then members are
+// password, are enabled and put into their groups, those that a rule rotates once their password is
+// in escrow; what was done is read back; only then members are
 // removed, others disabled, renamed or deleted, each under the guard. Its error is that of a host
 // that cannot be read or lost its power; failures of single units are in the outcome.
 func Reconcile(ctx context.Context, h host.Host, job Job) (Outcome, error) {
@@ -129,6 +134,12 @@ func (p *pass) find(ref principal.Ref) principal.SID {
 		return p.bindings[ref.Value()]
 	}
 	return p.state.Find(ref, nil, p.directory)
+}
+
+// awaits reports whether an account must first have a password in escrow.
+func (p *pass) awaits(ref principal.Ref) bool {
+	rotated := slices.ContainsFunc(p.job.Settings, func(s resolve.Setting) bool { return s.Unit == resolve.RotationOf(ref) })
+	return rotated && !p.job.Escrowed[p.find(ref)]
 }
 
 // try does one change, unless the pass has ended, notes what became of it and reads the host again.

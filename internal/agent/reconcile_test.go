@@ -49,7 +49,11 @@ func reconcile(t *testing.T, h host.Host, settings []resolve.Setting) (agent.Out
 func job(settings []resolve.Setting, bindings agent.Bindings) agent.Job {
 	slices.SortFunc(settings, func(a, b resolve.Setting) int { return a.Unit.Compare(b.Unit) })
 	next := 0
-	return agent.Job{Asked: wire.Asked{Settings: settings}, Bindings: bindings, Random: func(n int) int { next++; return next % n }}
+	escrowed := map[principal.SID]bool{} // as if every password were in escrow
+	for id := range 100 {
+		escrowed[principal.MustSID(fmt.Sprintf("%s-%d", domain, 1001+id))] = true
+	}
+	return agent.Job{Asked: wire.Asked{Settings: settings}, Bindings: bindings, Escrowed: escrowed, Random: func(n int) int { next++; return next % n }}
 }
 
 func only(members ...string) resolve.Setting {
@@ -143,6 +147,14 @@ func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 	require.Len(t, outcome.Failures, 1, "one of the two local administrators must stay")
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
 	assert.Equal(t, 1, localAdministrators(t, w))
+
+	// A password that nobody can look up opens nothing.
+	nothing := job([]resolve.Setting{only("local:keeper")}, nil)
+	delete(nothing.Escrowed, w.Find("keeper"))
+	outcome, err = agent.Reconcile(t.Context(), workstation(t), nothing)
+	require.NoError(t, err)
+	require.Len(t, outcome.Failures, 1)
+	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
 
 	// A disabled account is not usable, and neither is one that is locked.
 	w = workstation(t)

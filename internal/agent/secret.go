@@ -2,11 +2,18 @@ package agent
 
 import (
 	"crypto/rand"
+	"errors"
+	"fmt"
 	"math/big"
 	"strings"
+	"unicode"
 
+	"github.com/sethvargo/go-diceware/diceware"
+
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rotation"
+	"rankwarden.example/core/text"
 )
 
 // Random draws evenly from 0 to n-1.
@@ -65,4 +72,70 @@ func drawName(random Random, pattern string) string {
 		}
 		return r
 	}, pattern)
+}
+
+// passphrase draws words, capitalised and joined by hyphens.
+func passphrase(random Random, words int) string {
+	list := diceware.WordListEffLarge()
+	drawn := make([]string, words)
+	for i := range drawn {
+		throws := 0
+		for range list.Digits() {
+			throws = throws*10 + random(6) + 1
+		}
+		word := list.WordAt(throws)
+		drawn[i] = strings.ToUpper(word[:1]) + word[1:]
+	}
+	return strings.Join(drawn, "-")
+}
+
+// newSecret draws a password as a rule says, and checks it against the rules in force on the device.
+func newSecret(random Random, rule policy.Secret, account string, inForce *drift.Passwords) (string, error) {
+	for range secretDraws {
+		var secret string
+		if rule.Style == policy.Words {
+			secret = passphrase(random, rule.Words)
+		} else {
+			secret = characters(random, rule.Length, rule.Use, rule.AvoidLookalikes)
+		}
+		if inForce != nil && inForce.MinLength != nil && len(secret) < *inForce.MinLength {
+			if rule.Style == policy.Words {
+				continue // longer words may come
+			}
+			return "", fmt.Errorf("a password of %d characters is shorter than the %d that the device demands; make the secret longer", len(secret), *inForce.MinLength)
+		}
+		if inForce != nil && inForce.Complexity != nil && *inForce.Complexity {
+			if kindsOf(secret) < complexKinds {
+				return "", errTooPlain
+			}
+			if strings.Contains(text.Fold(secret), text.Fold(account)) {
+				continue
+			}
+		}
+		return secret, nil
+	}
+	return "", errNoSecret
+}
+
+const (
+	secretDraws  = 100
+	complexKinds = 3 // that a complex password has at least
+)
+
+var (
+	errTooPlain = errors.New("a password by the rule has fewer than three kinds of character, which the device demands; add a class to the secret")
+	errNoSecret = errors.New("no password by the rule was long enough for the device, or all held the account's name; make the secret longer")
+)
+
+// kindsOf counts the classes of characters in a secret.
+func kindsOf(secret string) (n int) {
+	for _, class := range []string{"abcdefghijklmnopqrstuvwxyz", "ABCDEFGHIJKLMNOPQRSTUVWXYZ", "0123456789"} {
+		if strings.ContainsAny(secret, class) {
+			n++
+		}
+	}
+	if strings.IndexFunc(secret, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) >= 0 {
+		n++
+	}
+	return n
 }

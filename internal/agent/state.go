@@ -34,15 +34,23 @@ type memory struct {
 	Begun   *wire.Order        `json:"begun"`   // the one that is being carried out
 	Results []wire.OrderResult `json:"results"` // that the service has not stored yet, by number
 
+	Deposit   int64                `json:"deposit"`   // number of the latest deposit that was begun, in the epoch
+	Rotations map[string]*rotating `json:"rotations"` // by target
+	Waiting   []waitingOrder       `json:"waiting"`   // orders to change passwords, by number
+	SignIns   int64                `json:"sign_ins"`  // number of the latest sign-in that was looked at
+	Nonce     string               `json:"nonce"`     // of a new epoch that was asked for
+	Lacking   bool                 `json:"lacking"`   // the service may lack deposits of earlier epochs
+
 	Last    *drift.Report `json:"last"`    // the latest report that the service has stored
 	Pending *pending      `json:"pending"` // a report that may or may not have arrived
 }
 
 // pending is a report on its way, kept until the service said that it is stored.
 type pending struct {
-	Request string       `json:"request"` // signed; sent again as it is, so that a repeat is known as one
-	SentAt  time.Time    `json:"sent_at"`
-	Report  drift.Report `json:"report"`
+	Request string             `json:"request"` // signed; sent again as it is, so that a repeat is known as one
+	SentAt  time.Time          `json:"sent_at"`
+	Report  drift.Report       `json:"report"`
+	Results []wire.OrderResult `json:"results"` // that went with it
 }
 
 const memoryFile = "agent.json"
@@ -63,13 +71,17 @@ func loadMemory(dir string) (memory, error) {
 	return m, nil
 }
 
-func (m memory) save(dir string) error {
-	data, err := json.Marshal(m)
-	if err != nil {
-		return fmt.Errorf("agent state: %w", err)
+// errKept is given when what the agent must remember could not be written; it goes no further then.
+var errKept = errors.New("agent state")
+
+// save keeps what the agent must remember; after a crash there is what was kept before, or this.
+func (a *Agent) save() error {
+	data, err := json.Marshal(a.memory)
+	if err == nil {
+		err = a.Write(filepath.Join(a.Dir, memoryFile), data, 0o600)
 	}
-	if err := wire.WriteDurably(filepath.Join(dir, memoryFile), data, 0o600); err != nil {
-		return fmt.Errorf("agent state: %w", err)
+	if err != nil {
+		return fmt.Errorf("%w: %w", errKept, err)
 	}
 	return nil
 }

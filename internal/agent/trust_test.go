@@ -46,7 +46,7 @@ func (s *impostor) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	answers := wire.Digest(body)
 	switch r.URL.Path {
 	case wire.PathKeys:
-		list, err := s.ring.SignList("Skerry Line", 1, 1, time.Now())
+		list, err := s.ring.SignList("Skerry Line", 1, 1, nil, time.Now())
 		require.NoError(s.t, err)
 		require.NoError(s.t, json.NewEncoder(w).Encode(wire.Keys{KeyList: list, Time: s.sign(s.ring.Signing, "", wire.ServiceTime{Time: time.Now()})}))
 	case wire.PathEnrol:

@@ -13,32 +13,6 @@ import (
 	"github.com/alexedwards/argon2id"
 )
 
-// Role says what an operator may do.
-type Role string
-
-// The roles, so far.
-const (
-	Owner  Role = "owner"  // everything
-	Viewer Role = "viewer" // see devices, policies and drift
-)
-
-// Valid reports whether r is a role.
-func (r Role) Valid() bool { return r == Owner || r == Viewer }
-
-// Within reports whether r may do no more than other.
-func (r Role) Within(other Role) bool { return r == other || r == Viewer }
-
-// Identity is who asks for something, and from where.
-type Identity struct {
-	OperatorID string
-	Name       string
-	Role       Role
-	Address    string
-}
-
-// MayChange reports whether the identity may change anything.
-func (i Identity) MayChange() bool { return i.Role == Owner }
-
 // MinPassword is the least length of an operator's password, in characters.
 const MinPassword = 12
 

@@ -34,7 +34,5 @@ func TestSecretsDiffer(t *testing.T) {
 	assert.Len(t, strings.Split(password, "-"), 4)
 	assert.Len(t, password, 23)
 	assert.False(t, strings.ContainsAny(password, "0O1lI"))
-	assert.True(t, auth.Viewer.Within(auth.Owner))
-	assert.False(t, auth.Owner.Within(auth.Viewer))
 	assert.False(t, auth.Role("root").Valid())
 }

@@ -50,6 +50,9 @@ func (a *API) Mount(app *fiber.App) {
 	app.Post(wire.PathEnrol, a.handle(a.enrol))
 	app.Post(wire.PathCheckIn, a.handle(a.checkIn))
 	app.Post(wire.PathWait, a.handle(a.wait))
+	app.Post(wire.PathDeposit, a.handle(a.deposit))
+	app.Post(wire.PathConfirm, a.handle(a.confirm))
+	app.Post(wire.PathEpoch, a.handle(a.epoch))
 }
 
 // handle turns errors into problem documents.
@@ -200,6 +203,17 @@ func (a *API) checkIn(c fiber.Ctx) error {
 }
 
 func (a *API) exchange(ctx context.Context, d store.Known, req request, body wire.CheckIn, answer *wire.Answer) (err error) {
+	// What is known here may be behind, never ahead: a device that is behind it came back from a snapshot.
+	if body.Epoch < d.Epoch || body.Epoch == d.Epoch && body.Deposit.Latest < d.DepositNumber {
+		return refuse(http.StatusConflict, "sequence_behind", "the numbers of this device were used before: it came back from a snapshot, or another one has its key. Begin a new epoch")
+	}
+	has := wire.DepositMarks{Latest: d.DepositNumber, Confirmed: d.ConfirmedNumber}
+	if body.Epoch > d.Epoch {
+		has = wire.DepositMarks{}
+	}
+	if has != body.Deposit {
+		answer.Deposits = &has
+	}
 	if len(body.Events) > 0 {
 		if answer.Events, err = a.Service.TakeEvents(ctx, d.ID, body.Epoch, body.Events); err != nil {
 			return err

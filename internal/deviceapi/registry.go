@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
 )
 
 // registry keeps in memory what a check-in needs to know of every device that was heard from, so
@@ -134,6 +135,16 @@ func (r *registry) get(ctx context.Context, id string) (d store.Known, ok bool, 
 	}
 	r.update(found)
 	return found[0], true, nil
+}
+
+// learn notes at once what this replica stored of a device's deposits; other replicas hear of it.
+func (r *registry) learn(id string, epoch int64, stored wire.DepositMarks) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if d, known := r.devices[id]; known && d.Epoch == epoch {
+		d.DepositNumber, d.ConfirmedNumber = max(d.DepositNumber, stored.Latest), max(d.ConfirmedNumber, stored.Confirmed)
+		r.devices[id] = d
+	}
 }
 
 func key(d store.Known) ed25519.PublicKey { return ed25519.PublicKey(d.PublicKey) }

@@ -81,6 +81,7 @@ func newAPI(app *fiber.App, o Options) *api {
 	a.findings()
 	a.deviceEvents()
 	a.orders()
+	a.passwords()
 	a.watch()
 	a.events(app)
 	return a

@@ -10,8 +10,24 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+func viewRoles(grants []auth.Grant) []Role {
+	roles := make([]Role, len(grants))
+	for i, g := range grants {
+		roles[i] = Role{Role: string(g.Role), Groups: append([]string{}, g.Groups...)}
+	}
+	return roles
+}
+
+func grantsOf(roles []Role) []auth.Grant {
+	grants := make([]auth.Grant, len(roles))
+	for i, r := range roles {
+		grants[i] = auth.Grant{Role: auth.Role(r.Role), Groups: append([]string{}, r.Groups...)}
+	}
+	return grants
+}
+
 func viewOperator(o store.Operator) Operator {
-	return Operator{Name: o.Name, Role: o.Role, Disabled: o.DisabledAt != nil, CreatedAt: o.CreatedAt}
+	return Operator{Name: o.Name, Roles: viewRoles(o.Grants), Disabled: o.DisabledAt != nil, CreatedAt: o.CreatedAt}
 }
 
 func viewToken(t store.APIToken) Token {
@@ -28,25 +44,29 @@ func (a *api) operators() {
 		Body struct {
 			Name     string `json:"name" minLength:"1" maxLength:"63"`
 			Password string `json:"password" minLength:"1" maxLength:"1024" doc:"At least 12 characters"`
-			Role     string `json:"role" enum:"owner,viewer"`
+			Roles    []Role `json:"roles" minItems:"1" maxItems:"6" nullable:"false"`
 		}
 	}
 	register(a, operation{method: http.MethodPost, path: "/operators", id: "add-operator", summary: "Add an operator", status: http.StatusCreated},
 		func(ctx context.Context, who auth.Identity, in *newOperator) (*struct{ Body Operator }, error) {
-			o, err := a.Service.AddOperator(ctx, who, in.Body.Name, in.Body.Password, auth.Role(in.Body.Role))
+			o, err := a.Service.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
 			return &struct{ Body Operator }{viewOperator(o)}, err
 		})
 	type operatorChange struct {
 		Named
 		Body struct {
-			Role     *string `json:"role,omitempty" enum:"owner,viewer"`
+			Roles    []Role  `json:"roles,omitempty" maxItems:"6" nullable:"false"`
 			Password *string `json:"password,omitempty" minLength:"1" maxLength:"1024"`
 			Disabled *bool   `json:"disabled,omitempty"`
 		}
 	}
-	register(a, operation{method: http.MethodPatch, path: "/operators/{name}", id: "change-operator", summary: "Change role, password or whether an operator may sign in"},
+	register(a, operation{method: http.MethodPatch, path: "/operators/{name}", id: "change-operator", summary: "Change roles, password or whether an operator may sign in"},
 		func(ctx context.Context, who auth.Identity, in *operatorChange) (*struct{ Body Operator }, error) {
-			o, err := a.Service.ChangeOperator(ctx, who, in.Name, service.OperatorChange{Role: (*auth.Role)(in.Body.Role), Password: in.Body.Password, Disabled: in.Body.Disabled})
+			var grants []auth.Grant
+			if in.Body.Roles != nil {
+				grants = grantsOf(in.Body.Roles)
+			}
+			o, err := a.Service.ChangeOperator(ctx, who, in.Name, service.OperatorChange{Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled})
 			return &struct{ Body Operator }{viewOperator(o)}, err
 		})
 	register(a, operation{method: http.MethodGet, path: "/tokens", id: "list-tokens", summary: "Your own API tokens, newest first"},
@@ -57,17 +77,13 @@ func (a *api) operators() {
 	type tokenRequest struct {
 		Body struct {
 			Name           string `json:"name" minLength:"1" maxLength:"100" doc:"What it is for"`
-			Role           string `json:"role,omitempty" enum:"owner,viewer" doc:"Your own when left out"`
+			Role           string `json:"role,omitempty" enum:"viewer,support,author,deployer,auditor,owner" doc:"All that you may do when left out"`
 			ExpiresInHours int    `json:"expires_in_hours" minimum:"1" maximum:"8784"`
 		}
 	}
 	register(a, operation{method: http.MethodPost, path: "/tokens", id: "make-token", summary: "Make an API token with your rights or fewer", status: http.StatusCreated},
 		func(ctx context.Context, who auth.Identity, in *tokenRequest) (*struct{ Body NewToken }, error) {
-			role := who.Role
-			if in.Body.Role != "" {
-				role = auth.Role(in.Body.Role)
-			}
-			t, secret, err := a.Service.NewAPIToken(ctx, who, in.Body.Name, role, time.Duration(in.Body.ExpiresInHours)*time.Hour)
+			t, secret, err := a.Service.NewAPIToken(ctx, who, in.Body.Name, auth.Role(in.Body.Role), time.Duration(in.Body.ExpiresInHours)*time.Hour)
 			return &struct{ Body NewToken }{NewToken{Token: viewToken(t), Secret: secret}}, err
 		})
 	register(a, operation{method: http.MethodDelete, path: "/tokens/{name}", id: "revoke-token", summary: "Revoke one of your API tokens, by id", status: http.StatusNoContent},

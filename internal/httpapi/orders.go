@@ -11,7 +11,7 @@ import (
 
 func viewOrder(o store.Order) Order {
 	return Order{ID: o.ID, Device: o.Device, DeviceID: o.DeviceID, Kind: o.Kind, Subject: o.Subject, State: o.State, Detail: o.Detail, CreatedBy: o.CreatedBy,
-		CreatedAt: o.CreatedAt, EndsAt: o.EndsAt, DeliveredAt: o.DeliveredAt, FinishedAt: o.FinishedAt}
+		CreatedAt: o.CreatedAt, EndsAt: o.EndsAt, NotBefore: o.NotBefore, Revealed: o.Revealed, DeliveredAt: o.DeliveredAt, FinishedAt: o.FinishedAt}
 }
 
 func (a *api) orders() {
@@ -23,16 +23,14 @@ func (a *api) orders() {
 			list, next, err := a.Service.Orders(ctx, in.Device, in.page())
 			return listOf(list, next, err, viewOrder)
 		})
-	type given struct {
-		Body struct {
-			Given int `json:"given" doc:"Devices that have the order now"`
-		}
-	}
 	register(a, operation{method: http.MethodPost, path: "/orders", id: "give-order", summary: "Give devices an order; each waits for its device until it ends", status: http.StatusCreated},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body NewOrder }) (*given, error) {
-			n, err := a.Service.Order(ctx, who, service.NewOrder(in.Body))
-			out := &given{}
-			out.Body.Given = n
-			return out, err
+		func(ctx context.Context, who auth.Identity, in *struct{ Body NewOrder }) (*struct{ Body OrderProgress }, error) {
+			batch, err := a.Service.Order(ctx, who, service.NewOrder(in.Body))
+			return &struct{ Body OrderProgress }{OrderProgress(batch)}, err
+		})
+	register(a, operation{method: http.MethodGet, path: "/order-progress/{name}", id: "order-progress", summary: "How far the orders are that were given together"},
+		func(ctx context.Context, _ auth.Identity, in *Named) (*struct{ Body OrderProgress }, error) {
+			batch, err := a.Service.OrderProgress(ctx, in.Name)
+			return &struct{ Body OrderProgress }{OrderProgress(batch)}, err
 		})
 }

@@ -63,7 +63,11 @@ func (a *api) authenticate(c fiber.Ctx) error {
 }
 
 func (a *api) me(who auth.Identity) Me {
-	return Me{Name: who.Name, Role: string(who.Role), Organisation: a.Service.Organisation, Interval: int(a.Service.Interval.Seconds())}
+	rights := []string{}
+	for _, right := range who.Rights() {
+		rights = append(rights, string(right))
+	}
+	return Me{Name: who.Name, Roles: viewRoles(who.Grants), Rights: rights, Organisation: a.Service.Organisation, Interval: int(a.Service.Interval.Seconds())}
 }
 
 type signedIn struct {
@@ -94,6 +98,15 @@ func (a *api) signIn() {
 	register(a, operation{method: http.MethodGet, path: "/session", id: "who-am-i", summary: "Who is signed in"},
 		func(_ context.Context, who auth.Identity, _ *struct{}) (*struct{ Body Me }, error) {
 			return &struct{ Body Me }{a.me(who)}, nil
+		})
+	register(a, operation{method: http.MethodPost, path: "/session/fresh", id: "sign-in-again", summary: "Give your password again, so that for 15 minutes you may see passwords", status: http.StatusNoContent},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Body struct {
+				Password string `json:"password" minLength:"1" maxLength:"1024"`
+			}
+		}) (*Empty, error) {
+			secret, _ := ctx.Value(secretKey).(string)
+			return &Empty{}, a.Service.SignInAgain(ctx, who, secret, in.Body.Password)
 		})
 	register(a, operation{method: http.MethodDelete, path: "/session", id: "sign-out", summary: "End the session", status: http.StatusNoContent},
 		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct {

@@ -70,7 +70,7 @@ func FromLibrary(status int, message string, errs ...error) huma.StatusError {
 var statuses = map[service.Reason]int{
 	service.Invalid: http.StatusUnprocessableEntity, service.NotFound: http.StatusNotFound, service.Conflict: http.StatusConflict,
 	service.Stale: http.StatusPreconditionFailed, service.Unauthorised: http.StatusUnauthorized,
-	service.Forbidden: http.StatusForbidden, service.TooMany: http.StatusTooManyRequests,
+	service.Forbidden: http.StatusForbidden, service.TooMany: http.StatusTooManyRequests, service.Unavailable: http.StatusServiceUnavailable,
 }
 
 // Of makes a problem of a use case's error. What nobody expected is logged, not shown.

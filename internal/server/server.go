@@ -3,6 +3,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -19,6 +20,7 @@ import (
 
 	"rankwarden.example/internal/deviceapi"
 	"rankwarden.example/internal/directory"
+	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/httpapi"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
@@ -36,12 +38,26 @@ type Config struct {
 	AllowClear   bool // serve without TLS on other addresses than loopback
 	Database     string
 	Keys         string // file of the service's private keys
+	EscrowKeys   string // file of the private escrow keys
+	EscrowEnv    string // the keys themselves, instead of the file
+	RevealBudget int    // passwords that an operator may see in an hour alone, [DefaultBudget] when 0
 	Organisation string
 	Interval     time.Duration    // between two check-ins of a device
 	Now          func() time.Time // the clock, [time.Now] when nil
 
 	Directory      *directory.Connection // nil for none
 	DirectoryEvery time.Duration         // between two readings of it
+}
+
+// DefaultBudget is how many passwords an operator may see in an hour before a second person must agree.
+const DefaultBudget = 10
+
+// openEscrow reads the private escrow keys, from the environment or a file.
+func (c Config) openEscrow() (escrow.Opener, error) {
+	if c.EscrowEnv != "" {
+		return escrow.ParseRing([]byte(c.EscrowEnv))
+	}
+	return escrow.ReadRing(c.EscrowKeys)
 }
 
 // Server is a running service.
@@ -91,7 +107,8 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 		c.Now = time.Now
 	}
 	hub := &live.Hub{}
-	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval, DirectoryConnection: c.Directory})
+	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval, DirectoryConnection: c.Directory,
+		OpenEscrow: c.openEscrow, RevealBudget: cmp.Or(c.RevealBudget, DefaultBudget)})
 	if err != nil {
 		return nil, err
 	}
@@ -119,7 +136,7 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 		}
 		return nil, err
 	}
-	loops := []func(context.Context){devices.Run, svc.SettleLoop, func(ctx context.Context) { hub.Run(ctx, db, log) }}
+	loops := []func(context.Context){devices.Run, svc.SettleLoop, svc.KeysLoop, svc.RotationLoop, func(ctx context.Context) { hub.Run(ctx, db, log) }}
 	if c.Directory != nil {
 		loops = append(loops, func(ctx context.Context) { svc.DirectoryLoop(ctx, c.DirectoryEvery) })
 	}

@@ -40,7 +40,7 @@ func (s *Service) Assignment(ctx context.Context, name string) (store.Assignment
 
 // NewAssignment aims the latest revision of a policy at groups.
 func (s *Service) NewAssignment(ctx context.Context, who auth.Identity, want fleet.Assignment) (store.Assignment, error) {
-	if err := s.allow(ctx, who, "assignment.made", want.Name); err != nil {
+	if err := s.allow(ctx, who, auth.Deploy, "assignment.made", want.Name); err != nil {
 		return store.Assignment{}, err
 	}
 	if !policy.ValidName(want.Name) {
@@ -63,7 +63,7 @@ func (s *Service) NewAssignment(ctx context.Context, who auth.Identity, want fle
 // ChangeAssignment aims an assignment elsewhere, or gives it another rank or policy, over the
 // version its editor read.
 func (s *Service) ChangeAssignment(ctx context.Context, who auth.Identity, want fleet.Assignment, over int64) (store.Assignment, error) {
-	if err := s.allow(ctx, who, "assignment.changed", want.Name); err != nil {
+	if err := s.allow(ctx, who, auth.Deploy, "assignment.changed", want.Name); err != nil {
 		return store.Assignment{}, err
 	}
 	var a store.Assignment
@@ -86,7 +86,7 @@ func (s *Service) ChangeAssignment(ctx context.Context, who auth.Identity, want 
 
 // RemoveAssignment takes an assignment away; its devices are settled without it.
 func (s *Service) RemoveAssignment(ctx context.Context, who auth.Identity, name string, over int64) error {
-	if err := s.allow(ctx, who, "assignment.removed", name); err != nil {
+	if err := s.allow(ctx, who, auth.Deploy, "assignment.removed", name); err != nil {
 		return err
 	}
 	return named(s.InTx(ctx, func(tx store.Tx) error {
@@ -119,7 +119,7 @@ func (s *Service) aim(tx store.Tx, a *store.Assignment, want fleet.Assignment) e
 			return err
 		}
 	}
-	if err := excludable(tx, want.Exclude); err != nil {
+	if err := notByDevice(tx, want.Exclude, excluded); err != nil {
 		return err
 	}
 	if a.PolicyID != p.ID {

@@ -91,7 +91,7 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 			return err
 		}
 		if epoch != d.Epoch || r.Seq <= d.Seq {
-			return failf(Conflict, "the sequence %d of epoch %d is behind: the last one stored is %d of epoch %d. A report cannot be replayed; send the next one", r.Seq, epoch, d.Seq, d.Epoch).code("sequence_behind")
+			return behind("the sequence %d of epoch %d", r.Seq, epoch, d.Seq, d.Epoch)
 		}
 		now := s.Now()
 		reportID, err := tx.AddReport(store.Report{DeviceID: d.ID, Epoch: epoch, Seq: r.Seq, DesiredEpoch: r.Desired.Epoch,
@@ -103,6 +103,9 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 			return err
 		}
 		done := store.Reported{Device: d.ID, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings, Contended: append([]resolve.UnitID{}, r.Contended...)}
+		if err := tx.SetNext(d.ID, r.Rotation); err != nil {
+			return err
+		}
 		if r.Desired == d.Desired() {
 			done.VerifiedAt = &now
 			if done.OpenFindings, err = s.takeFindings(tx, d, r); err != nil {
@@ -171,6 +174,9 @@ func (s *Service) takeFindings(tx store.Tx, d store.Device, r drift.Report) (int
 	}
 	settings := asked.Settings
 	before, looked := r.Before()
+	if err := s.rotationsReported(tx, d, settings, &r.State, &before); err != nil {
+		return 0, err
+	}
 	directory, err := directoryOf(tx, settings, &r.State, &before)
 	if err != nil {
 		return 0, err
@@ -228,14 +234,19 @@ func (s *Service) takeFindings(tx store.Tx, d store.Device, r drift.Report) (int
 
 // rulesOf says which assignments decided each unit of a device.
 func rulesOf(tx store.Tx, d store.Device) (map[resolve.UnitID][]string, error) {
-	whose := map[resolve.UnitID][]string{}
 	if d.Scope == nil {
-		return whose, nil
+		return map[resolve.UnitID][]string{}, nil
 	}
 	scope, err := tx.Scope(*d.Scope)
 	if err != nil {
 		return nil, err
 	}
+	return decidedBy(scope)
+}
+
+// decidedBy says which assignments decided each unit of a scope.
+func decidedBy(scope store.Scope) (map[resolve.UnitID][]string, error) {
+	whose := map[resolve.UnitID][]string{}
 	var lane struct {
 		Units []struct {
 			Unit resolve.UnitID

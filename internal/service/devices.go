@@ -28,7 +28,7 @@ func (s *Service) Device(ctx context.Context, idOrName string) (store.Device, er
 // DecideClaim accepts a device that claims to be a live one, which is retired then, or refuses it.
 func (s *Service) DecideClaim(ctx context.Context, who auth.Identity, id string, accept bool) error {
 	action := map[bool]string{true: "device.accepted", false: "device.refused"}[accept]
-	if err := s.allow(ctx, who, action, id); err != nil {
+	if err := s.allow(ctx, who, auth.Administer, action, id); err != nil {
 		return err
 	}
 	return named(s.InTx(ctx, func(tx store.Tx) error {
@@ -73,7 +73,7 @@ func (s *Service) DecideClaim(ctx context.Context, who auth.Identity, id string,
 
 // Retire ends a device's place in the fleet; it is told nothing more, and may not report.
 func (s *Service) Retire(ctx context.Context, who auth.Identity, id string) error {
-	if err := s.allow(ctx, who, "device.retired", id); err != nil {
+	if err := s.allow(ctx, who, auth.Administer, "device.retired", id); err != nil {
 		return err
 	}
 	return named(s.InTx(ctx, func(tx store.Tx) error {

@@ -39,7 +39,7 @@ func (s *Service) Directory(ctx context.Context, search, kind string, p store.Pa
 // ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
 // brought and this one lacks is removed.
 func (s *Service) ImportDirectory(ctx context.Context, who auth.Identity, source []byte, replace bool) (DirectoryChange, error) {
-	if err := s.allow(ctx, who, "directory.imported", "directory"); err != nil {
+	if err := s.allow(ctx, who, auth.Administer, "directory.imported", "directory"); err != nil {
 		return DirectoryChange{}, err
 	}
 	entries, skipped, err := directory.ParseLDIF(source)

@@ -32,7 +32,7 @@ type Grants struct {
 // NewEnrolmentToken makes a token for a number of devices, which join groups and get organisation
 // facts as they enrol. The token is shown this once.
 func (s *Service) NewEnrolmentToken(ctx context.Context, who auth.Identity, note string, uses int, life time.Duration, grants Grants) (store.EnrolmentToken, wire.Token, error) {
-	if err := s.allow(ctx, who, "enrolment.token_made", note); err != nil {
+	if err := s.allow(ctx, who, auth.Administer, "enrolment.token_made", note); err != nil {
 		return store.EnrolmentToken{}, wire.Token{}, err
 	}
 	switch {
@@ -68,7 +68,7 @@ func (s *Service) EnrolmentTokens(ctx context.Context, p store.Page) ([]store.En
 
 // RevokeEnrolmentToken ends a token; devices that enrolled with it stay.
 func (s *Service) RevokeEnrolmentToken(ctx context.Context, who auth.Identity, id string) error {
-	if err := s.allow(ctx, who, "enrolment.token_revoked", id); err != nil {
+	if err := s.allow(ctx, who, auth.Administer, "enrolment.token_revoked", id); err != nil {
 		return err
 	}
 	return named(s.InTx(ctx, func(tx store.Tx) error {
@@ -115,7 +115,7 @@ func (s *Service) Enrol(ctx context.Context, req wire.EnrolRequest, key ed25519.
 		now := s.Now()
 		d = store.Device{ID: store.NewID(now), Name: name, NameKey: text.Fold(name), Serial: req.Facts.Serial, Model: req.Facts.Model,
 			Platform: req.Facts.Platform, OSVersion: req.Facts.OSVersion, OSBuild: req.Facts.OSBuild, State: store.Live,
-			Path: token.Path, Tags: token.Tags, PublicKey: key, KeyID: wire.Thumbprint(key), TokenID: token.ID, EnrolledAt: now, Epoch: 1, DesiredEpoch: 1, LastContact: &now}
+			Path: token.Path, Tags: token.Tags, PublicKey: key, KeyID: wire.Thumbprint(key), TokenID: token.ID, EnrolledAt: now, Epoch: 1, DesiredEpoch: s.keyList.Load().epoch, LastContact: &now}
 		if former, err := tx.LiveDeviceNamed(d.NameKey); err == nil {
 			d.State, d.Claims = store.Claiming, &former.ID
 		} else if !errors.Is(err, store.ErrNotFound) {

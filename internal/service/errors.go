@@ -20,6 +20,7 @@ const (
 	Unauthorised               // nobody knows who asks
 	Forbidden                  // who asks may not
 	TooMany                    // too many attempts
+	Unavailable                // not here, or not now
 )
 
 // Error is a refusal: what is wrong and the way out, in words for the operator or the device.

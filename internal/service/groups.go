@@ -49,7 +49,7 @@ type NewGroup struct {
 // AddGroup makes a group.
 func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup) (store.Group, error) {
 	name := want.Name
-	if err := s.allow(ctx, who, "group.made", name); err != nil {
+	if err := s.allow(ctx, who, auth.Deploy, "group.made", name); err != nil {
 		return store.Group{}, err
 	}
 	if name == fleet.Everything {
@@ -101,7 +101,7 @@ type GroupChange struct {
 
 // ChangeGroup edits a group over the version its editor read.
 func (s *Service) ChangeGroup(ctx context.Context, who auth.Identity, name string, c GroupChange, over int64) (store.Group, error) {
-	if err := s.allow(ctx, who, "group.changed", name); err != nil {
+	if err := s.allow(ctx, who, auth.Deploy, "group.changed", name); err != nil {
 		return store.Group{}, err
 	}
 	add, err := deviceKeys(c.Add)
@@ -122,7 +122,7 @@ func (s *Service) ChangeGroup(ctx context.Context, who auth.Identity, name strin
 	err = s.InTx(ctx, func(tx store.Tx) error {
 		before := map[string]any{"description": g.Description, "rule": g.Rule}
 		if c.Rule != nil {
-			if err := s.mayExcludeBy(tx, name, *c.Rule); err != nil {
+			if err := s.mayFollow(tx, name, *c.Rule); err != nil {
 				return err
 			}
 			g.Rule = *c.Rule
@@ -171,7 +171,7 @@ func (s *Service) resettleNamed(tx store.Tx, cause string, keys []string) error 
 
 // RemoveGroup removes a group that no assignment names.
 func (s *Service) RemoveGroup(ctx context.Context, who auth.Identity, name string, over int64) error {
-	if err := s.allow(ctx, who, "group.removed", name); err != nil {
+	if err := s.allow(ctx, who, auth.Deploy, "group.removed", name); err != nil {
 		return err
 	}
 	g, err := s.Group(ctx, name)
@@ -185,6 +185,13 @@ func (s *Service) RemoveGroup(ctx context.Context, who auth.Identity, name strin
 		}
 		if len(used) > 0 {
 			return failf(Conflict, "the group %q is named by the assignments %s; take it out of them first", name, strings.Join(used, ", "))
+		}
+		operators, err := tx.OperatorsReaching(name)
+		if err != nil {
+			return err
+		}
+		if len(operators) > 0 {
+			return failf(Conflict, "the operators %s have a role on the group %q; change their roles first", strings.Join(operators, ", "), name)
 		}
 		if err := tx.RemoveGroup(g.ID, over); err != nil {
 			return err

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -29,33 +30,49 @@ var concernsAccount = map[string]bool{wire.OrderUnlock: true, wire.OrderEndSessi
 
 // Order gives devices an order, and says how many have it now. Each gets its own, which waits until
 // the device comes or the order ends; a newer one of the same kind and subject takes its place.
-func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (int, error) {
-	if err := s.allow(ctx, who, "order.made", want.Kind); err != nil {
-		return 0, err
+func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (OrderBatch, error) {
+	none := OrderBatch{}
+	if err := s.allow(ctx, who, auth.Handle, "order.made", want.Kind); err != nil {
+		return none, err
 	}
+	what := record{action: "order.made", object: want.Kind}
 	wait, known := wire.OrderKinds[want.Kind]
 	if !known {
-		return 0, failf(Invalid, "there is no order %q; the orders are %s", want.Kind, strings.Join(slices.Sorted(maps.Keys(wire.OrderKinds)), ", ")).at("kind")
+		return none, failf(Invalid, "there is no order %q; the orders are %s", want.Kind, strings.Join(slices.Sorted(maps.Keys(wire.OrderKinds)), ", ")).at("kind")
 	}
 	subject := ""
-	if concernsAccount[want.Kind] {
+	if concernsAccount[want.Kind] || want.Kind == wire.OrderRotate && want.Subject != "" {
 		ref, err := principal.Parse(want.Subject)
 		if err != nil || ref.Kind().InDirectory() {
-			return 0, failf(Invalid, "%q names no account of a device; write account:KEY, builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).at("subject")
+			return none, failf(Invalid, "%q names no account of a device; write account:KEY, builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).at("subject")
 		}
 		subject = ref.String()
 	}
 	if len(want.Devices) > maxOrdered {
-		return 0, failf(Invalid, "%d devices are too many to name; name at most %d, or a group", len(want.Devices), maxOrdered).at("devices")
+		return none, failf(Invalid, "%d devices are too many to name; name at most %d, or a group", len(want.Devices), maxOrdered).at("devices")
 	}
-	var given []string
-	err := s.InTx(ctx, func(tx store.Tx) error {
-		devices, err := s.orderedDevices(tx, want)
-		if err != nil {
+	var devices []string
+	err := s.Store.InSnapshot(ctx, func(tx store.Tx) (err error) {
+		if devices, err = s.orderedDevices(tx, want); err != nil {
 			return err
 		}
+		return s.inReach(tx, who, auth.Handle, devices)
+	})
+	if outside := (*outOfReach)(nil); errors.As(err, &outside) {
+		return none, s.refuse(ctx, who, what, outside.refusal())
+	}
+	if err != nil {
+		return none, err
+	}
+	batch := OrderBatch{Batch: store.NewID(s.Now())}
+	var given []string
+	err = s.InTx(ctx, func(tx store.Tx) (err error) {
 		now := s.Now()
-		if given, err = tx.AddOrders(devices, store.Order{Kind: want.Kind, Subject: subject, CreatedBy: who.Name, CreatedAt: now, EndsAt: now.Add(wait)}); err != nil {
+		order := store.Order{Kind: want.Kind, Subject: subject, CreatedBy: who.Name, CreatedAt: now, Batch: batch.Batch}
+		if wait > 0 {
+			order.EndsAt = new(now.Add(wait))
+		}
+		if given, err = tx.AddOrders(devices, order); err != nil {
 			return err
 		}
 		if err := tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: given}); err != nil {
@@ -63,7 +80,32 @@ func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (
 		}
 		return s.audit(tx, who, record{action: "order.made", object: want.Kind, after: map[string]any{"subject": subject, "devices": len(given), "named": want.Devices, "group": want.Group}})
 	})
-	return len(given), err
+	batch.Given, batch.By = len(given), map[string]int{"queued": len(given)}
+	return batch, err
+}
+
+// OrderBatch says how far the orders are that were given together.
+type OrderBatch struct {
+	Batch string
+	Given int
+	Ended int            // of which nothing more will come
+	By    map[string]int // by state
+}
+
+// OrderProgress says how far the orders of a batch are.
+func (s *Service) OrderProgress(ctx context.Context, batch string) (OrderBatch, error) {
+	by, err := s.Store.With(ctx).CountOrders(batch, s.Now())
+	if err == nil && (batch == "" || len(by) == 0) {
+		err = failf(NotFound, "there are no orders %q; the answer to giving them says which they are", batch)
+	}
+	progress := OrderBatch{Batch: batch, By: by}
+	for state, n := range by {
+		progress.Given += n
+		if state != "queued" && state != wire.OrderDelivered {
+			progress.Ended += n
+		}
+	}
+	return progress, err
 }
 
 func (s *Service) orderedDevices(tx store.Tx, want NewOrder) ([]string, error) {
@@ -116,8 +158,14 @@ func (s *Service) SignedOrders(ctx context.Context, device string, after int64) 
 			return err
 		}
 		for _, o := range orders {
-			document, err := wire.Sign(s.Keys.Signing, wire.Header{KeyID: s.Keys.Signing.ID, Time: s.Now()},
-				wire.Order{Format: wire.OrderFormat, Device: device, Number: o.Number, Kind: o.Kind, Subject: o.Subject, EndsAt: o.EndsAt}, false)
+			order := wire.Order{Format: wire.OrderFormat, Device: device, Number: o.Number, Kind: o.Kind, Subject: o.Subject, Revealed: o.Revealed}
+			if o.EndsAt != nil {
+				order.EndsAt = *o.EndsAt
+			}
+			if o.NotBefore != nil {
+				order.NotBefore = *o.NotBefore
+			}
+			document, err := wire.Sign(s.Keys.Signing, wire.Header{KeyID: s.Keys.Signing.ID, Time: s.Now()}, order, false)
 			if err != nil {
 				return err
 			}
@@ -132,7 +180,7 @@ func (s *Service) SignedOrders(ctx context.Context, device string, after int64) 
 func (s *Service) TakeOrderResults(ctx context.Context, device string, results []wire.OrderResult) (int64, error) {
 	last := int64(0)
 	for _, r := range results {
-		if r.State != wire.OrderDone && r.State != wire.OrderFailed && r.State != wire.OrderEnded || r.Number <= last || len(r.Detail) > maxEventText {
+		if r.State != wire.OrderDone && r.State != wire.OrderFailed && r.State != wire.OrderEnded && r.State != wire.OrderDelivered || r.Number <= last || len(r.Detail) > maxEventText {
 			return 0, failf(Invalid, "the result of order %d cannot be read", r.Number).code("bad_results")
 		}
 		last = r.Number

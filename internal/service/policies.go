@@ -68,7 +68,7 @@ func (s *Service) Policy(ctx context.Context, name string) (store.Policy, error)
 
 // NewPolicy stores the first draft of a policy; the document gives its name.
 func (s *Service) NewPolicy(ctx context.Context, who auth.Identity, source string) (store.Policy, []policy.Problem, error) {
-	if err := s.allow(ctx, who, "policy.saved", "policy"); err != nil {
+	if err := s.allow(ctx, who, auth.Draft, "policy.saved", "policy"); err != nil {
 		return store.Policy{}, nil, err
 	}
 	doc, problems, err := parseUsable(s.Store.With(ctx), source)
@@ -96,7 +96,7 @@ func (s *Service) policySaved(tx store.Tx, who auth.Identity, p store.Policy, be
 
 // SavePolicy stores a draft over the version its author read.
 func (s *Service) SavePolicy(ctx context.Context, who auth.Identity, name, source string, over int64) (store.Policy, []policy.Problem, error) {
-	if err := s.allow(ctx, who, "policy.saved", name); err != nil {
+	if err := s.allow(ctx, who, auth.Draft, "policy.saved", name); err != nil {
 		return store.Policy{}, nil, err
 	}
 	doc, problems, err := parseUsable(s.Store.With(ctx), source)
@@ -131,7 +131,7 @@ type Published struct {
 // PublishPolicy makes the draft that the author read the next revision, and moves every assignment
 // of the policy to it, for all of their devices at once.
 func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name string, over int64) (Published, error) {
-	if err := s.allow(ctx, who, "policy.published", name); err != nil {
+	if err := s.allow(ctx, who, auth.Deploy, "policy.published", name); err != nil {
 		return Published{}, err
 	}
 	var out Published

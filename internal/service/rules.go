@@ -86,32 +86,37 @@ func (s *Service) ruleChanged(tx store.Tx, g store.Group) error {
 	return tx.RequestSettle(store.SettleRequest{Cause: "rule of group " + g.Name + " changed", Devices: changed, CreatedAt: s.Now()})
 }
 
-// mayExcludeBy refuses a rule over facts that a device says of itself where assignments exclude the group.
-func (s *Service) mayExcludeBy(tx store.Tx, group, rule string) error {
+// mayFollow refuses a rule over facts that a device says of itself where assignments exclude the
+// group, or operators have reach over it.
+func (s *Service) mayFollow(tx store.Tx, group, rule string) error {
 	assignments, err := tx.Assignments()
 	if err != nil {
 		return err
 	}
 	for _, a := range assignments {
 		if slices.Contains(a.Exclude, group) {
-			if err := organisationOnly(group, rule); err != nil {
+			if err := organisationOnly(group, rule, excluded); err != nil {
 				return err
 			}
 		}
 	}
-	return nil
+	operators, err := tx.OperatorsReaching(group)
+	if err != nil || len(operators) == 0 {
+		return err
+	}
+	return organisationOnly(group, rule, reached)
 }
 
-// excludable refuses to exclude groups whose rule reads what a device says of itself: a device could
-// talk itself out of a policy.
-func excludable(tx store.Tx, groups []string) error {
+// notByDevice refuses groups whose rule reads what a device says of itself: a device could talk itself
+// out of a policy, or into somebody's reach.
+func notByDevice(tx store.Tx, groups []string, u groupUse) error {
 	ruled, err := tx.RuledGroups()
 	if err != nil {
 		return err
 	}
 	for _, g := range ruled {
 		if slices.Contains(groups, g.Name) {
-			if err := organisationOnly(g.Name, g.Rule); err != nil {
+			if err := organisationOnly(g.Name, g.Rule, u); err != nil {
 				return err
 			}
 		}
@@ -119,15 +124,23 @@ func excludable(tx store.Tx, groups []string) error {
 	return nil
 }
 
-func organisationOnly(group, source string) error {
+// groupUse is a use of a group that no device may bring about itself.
+type groupUse struct{ place, code, danger, instead string }
+
+var (
+	excluded = groupUse{"exclude", "excluded_by_device_fact", "it could talk itself out of the policy", "Exclude"}
+	reached  = groupUse{"roles", "reach_by_device_fact", "it could talk itself into the reach of an operator", "Give reach over"}
+)
+
+func organisationOnly(group, source string, u groupUse) error {
 	rule, err := usableRule(source)
 	if err != nil {
 		return err
 	}
 	for _, fact := range rule.Reads() {
 		if !fleet.OfOrganisation(fact) {
-			return failf(Invalid, "the rule of %q reads device.%s, which a device says of itself; it could talk itself out of the policy. Exclude a listed group, or one whose rule reads only %s",
-				group, fact, strings.Join(fleet.OrganisationFacts, ", ")).at("exclude").code("excluded_by_device_fact")
+			return failf(Invalid, "the rule of %q reads device.%s, which a device says of itself; %s. %s a listed group, or one whose rule reads only %s",
+				group, fact, u.danger, u.instead, strings.Join(fleet.OrganisationFacts, ", ")).at(u.place).code(u.code)
 		}
 	}
 	return nil

@@ -6,12 +6,15 @@ import (
 	"context"
 	"encoding/json"
 	"log/slog"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/directory"
+	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -26,6 +29,10 @@ type Options struct {
 	Now          func() time.Time
 	Organisation string
 	Interval     time.Duration // between two check-ins of a device
+	// OpenEscrow reads the private escrow keys; it is called again when they changed.
+	OpenEscrow func() (escrow.Opener, error)
+	// RevealBudget is how many passwords an operator may see in an hour before a second person must agree.
+	RevealBudget int
 
 	// DirectoryConnection is nil where the directory is only imported.
 	DirectoryConnection *directory.Connection
@@ -35,16 +42,22 @@ type Options struct {
 type Service struct {
 	Options
 	policies policyCache
-	keyList  int64 // number of the newest
-}
+	keyList  atomic.Pointer[listed]
+	opener   atomic.Pointer[escrow.Opener]
 
-// KeyListNumber is the number of the newest key list.
-func (s *Service) KeyListNumber() int64 { return s.keyList }
+	rules     sync.Map // names of policies by scope and rotated account
+	ruleCount atomic.Int64
+}
 
 // New makes a service and brings its signed key list up to date.
 func New(ctx context.Context, o Options) (*Service, error) {
 	s := &Service{Options: o}
 	s.policies.documents = map[revisionKey]*policy.Document{}
+	opener, err := o.OpenEscrow()
+	if err != nil {
+		return nil, err
+	}
+	s.opener.Store(&opener)
 	return s, s.prepareKeyList(ctx)
 }
 
@@ -54,6 +67,7 @@ func (s *Service) clock() store.Clock { return store.Clock{Now: s.Now(), Interva
 type record struct {
 	action, object string
 	before, after  any // never a secret
+	reason         string
 	outcome        audit.Outcome
 }
 
@@ -72,51 +86,36 @@ func (s *Service) audit(tx store.Tx, who auth.Identity, r record) error {
 		r.outcome = audit.Done
 	}
 	return tx.AppendAudit(audit.Entry{At: s.Now(), Actor: who.Name, Address: who.Address, Action: r.action, Object: r.object,
-		Before: raw(r.before), After: raw(r.after), Outcome: r.outcome})
+		Before: raw(r.before), After: raw(r.after), Reason: r.reason, Outcome: r.outcome})
 }
 
 // itself is the identity of what the service does without being asked.
-var itself = auth.Identity{Name: audit.Service, Role: auth.Owner}
+var itself = auth.Identity{Name: audit.Service, Grants: []auth.Grant{{Role: auth.Owner}}}
 
-// allow refuses whoever may not change anything, and puts the attempt on the trail.
-func (s *Service) allow(ctx context.Context, who auth.Identity, action, object string) error {
-	if who.MayChange() {
+// allow refuses whoever lacks a right, and puts the attempt on the trail.
+func (s *Service) allow(ctx context.Context, who auth.Identity, right auth.Right, action, object string) error {
+	if who.May(right) {
 		return nil
 	}
-	if err := s.InTx(ctx, func(tx store.Tx) error {
-		return s.audit(tx, who, record{action: action, object: object, outcome: audit.Refused})
-	}); err != nil {
-		return err
-	}
-	return failf(Forbidden, "the role %s may look but not change anything; ask an owner", who.Role)
+	return s.refuse(ctx, who, record{action: action, object: object},
+		failf(Forbidden, "with the role %s you may not do this; ask an owner for one that may", auth.RoleNames(who.Grants)))
 }
 
-// MayChange refuses whoever may not change anything, and puts the attempt on the trail.
-func (s *Service) MayChange(ctx context.Context, who auth.Identity, action, object string) error {
-	return s.allow(ctx, who, action, object)
+// refuse puts a refused attempt on the trail, and gives the refusal.
+func (s *Service) refuse(ctx context.Context, who auth.Identity, r record, refusal error) error {
+	r.outcome = audit.Refused
+	if err := s.InTx(ctx, func(tx store.Tx) error { return s.audit(tx, who, r) }); err != nil {
+		return err
+	}
+	return refusal
+}
+
+// Allow refuses whoever lacks a right, and puts the attempt on the trail.
+func (s *Service) Allow(ctx context.Context, who auth.Identity, right auth.Right, action, object string) error {
+	return s.allow(ctx, who, right, action, object)
 }
 
 // InTx runs do in one transaction.
 func (s *Service) InTx(ctx context.Context, do func(tx store.Tx) error) error {
 	return s.Store.InTx(ctx, do)
-}
-
-func (s *Service) prepareKeyList(ctx context.Context) error {
-	return s.InTx(ctx, func(tx store.Tx) error {
-		state, err := tx.LockServiceState(s.Organisation)
-		s.keyList = state.KeyListNumber
-		if err != nil || state.KeyListKeys == s.Keys.Signing.ID {
-			return err
-		}
-		state.KeyListNumber++
-		s.keyList = state.KeyListNumber
-		state.KeyListKeys = s.Keys.Signing.ID
-		if state.KeyList, err = s.Keys.SignList(state.Organisation, state.Epoch, state.KeyListNumber, s.Now()); err != nil {
-			return err
-		}
-		if err := tx.SetServiceState(state); err != nil {
-			return err
-		}
-		return s.audit(tx, itself, record{action: "keys.listed", object: "keys", after: map[string]any{"number": state.KeyListNumber, "signing": state.KeyListKeys}})
-	})
 }

@@ -116,22 +116,13 @@ func membersOf(tx store.Tx, groups []string, devices []store.DeviceName) (map[st
 	return members, err
 }
 
-// scopeAssignment is what the record of a scope says of each of its assignments.
-type scopeAssignment struct {
-	Assignment string       `json:"assignment"`
-	Policy     string       `json:"policy"`
-	Revision   int          `json:"revision"`
-	Rank       int          `json:"rank"`
-	Stance     fleet.Stance `json:"stance"`
-}
-
 func (f inForce) settle(settler *resolve.Settler, scope fleet.Scope) (settledScope, error) {
 	result := settler.Settle(scope.Applying, scope.Undecided)
 	settled := settledScope{lane: result.Enforced}
-	described := make([]scopeAssignment, len(scope.Applying))
+	described := make([]store.ScopeAssignment, len(scope.Applying))
 	for i, at := range scope.Applying {
 		a := f.records[at]
-		described[i] = scopeAssignment{a.Name, a.Policy, a.Revision, a.Rank, fleet.Stance(a.Stance)}
+		described[i] = store.ScopeAssignment{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: fleet.Stance(a.Stance)}
 	}
 	var parts [3][]byte
 	for i, part := range []any{described, result.Enforced, result.Projected} {

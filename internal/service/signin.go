@@ -23,38 +23,59 @@ const (
 
 // SignIn checks a name and password and opens a session; it gives the session's secret.
 func (s *Service) SignIn(ctx context.Context, name, password, address string) (string, auth.Identity, error) {
-	name = strings.TrimSpace(name)
+	secret := auth.NewSecret()
+	who, err := s.checkPassword(ctx, strings.TrimSpace(name), password, address, func(tx store.Tx, who auth.Identity) error {
+		session := store.Session{Hash: auth.HashSecret(secret), OperatorID: who.OperatorID, Address: address, CreatedAt: who.FreshAt, ExpiresAt: who.FreshAt.Add(SessionLength), FreshAt: who.FreshAt}
+		if err := tx.AddSession(session); err != nil {
+			return err
+		}
+		return s.audit(tx, who, record{action: "session.opened", object: who.Name})
+	})
+	return secret, who, err
+}
+
+// SignInAgain checks the password of who is signed in, so that for a while it counts as fresh.
+func (s *Service) SignInAgain(ctx context.Context, who auth.Identity, session, password string) error {
+	_, err := s.checkPassword(ctx, who.Name, password, who.Address, func(tx store.Tx, now auth.Identity) error {
+		if now.OperatorID != who.OperatorID {
+			return ErrSignIn
+		}
+		if who.Token != "" {
+			return tx.RefreshToken(who.Token, now.FreshAt)
+		}
+		return tx.RefreshSession(auth.HashSecret(session), now.FreshAt)
+	})
+	return err
+}
+
+// checkPassword checks a name and password, under the throttling of wrong ones, and does what follows
+// a right one.
+func (s *Service) checkPassword(ctx context.Context, name, password, address string, then func(tx store.Tx, who auth.Identity) error) (auth.Identity, error) {
 	db, now := s.Store.With(ctx), s.Now()
 	subjects := []string{"name " + name, "address " + address}
 	failures, err := db.SignInFailures(subjects...)
 	if err != nil {
-		return "", auth.Identity{}, err
+		return auth.Identity{}, err
 	}
 	for _, f := range failures {
 		if wait := f.BlockedTo.Sub(now); wait > 0 {
-			return "", auth.Identity{}, failf(TooMany, "too many wrong passwords; try again in %s", wait.Round(time.Second)+time.Second)
+			return auth.Identity{}, failf(TooMany, "too many wrong passwords; try again in %s", wait.Round(time.Second)+time.Second)
 		}
 	}
 	operator, err := db.OperatorByName(name)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return "", auth.Identity{}, err
+		return auth.Identity{}, err
 	}
-	who := auth.Identity{OperatorID: operator.ID, Name: name, Role: auth.Role(operator.Role), Address: address}
+	who := auth.Identity{OperatorID: operator.ID, Name: name, Grants: operator.Grants, Address: address, FreshAt: now}
 	if !auth.CheckPassword(password, operator.PasswordHash) || operator.DisabledAt != nil {
-		return "", auth.Identity{}, s.signInFailed(ctx, who, subjects, failures)
+		return auth.Identity{}, s.signInFailed(ctx, who, subjects, failures)
 	}
-	secret := auth.NewSecret()
-	err = s.InTx(ctx, func(tx store.Tx) error {
+	return who, s.InTx(ctx, func(tx store.Tx) error {
 		if err := tx.ClearSignInFailures(subjects...); err != nil {
 			return err
 		}
-		session := store.Session{Hash: auth.HashSecret(secret), OperatorID: operator.ID, Address: address, CreatedAt: now, ExpiresAt: now.Add(SessionLength)}
-		if err := tx.AddSession(session); err != nil {
-			return err
-		}
-		return s.audit(tx, who, record{action: "session.opened", object: name})
+		return then(tx, who)
 	})
-	return secret, who, err
 }
 
 func (s *Service) signInFailed(ctx context.Context, who auth.Identity, subjects []string, known []store.SignInFailure) error {
@@ -99,11 +120,11 @@ var ErrSignIn = failf(Unauthorised, "nobody is signed in, or the session has end
 
 // BySession finds who a session belongs to.
 func (s *Service) BySession(ctx context.Context, secret, address string) (auth.Identity, error) {
-	operator, err := s.Store.With(ctx).SessionOperator(auth.HashSecret(secret), s.Now())
+	operator, session, err := s.Store.With(ctx).SessionOperator(auth.HashSecret(secret), s.Now())
 	if errors.Is(err, store.ErrNotFound) {
 		return auth.Identity{}, ErrSignIn
 	}
-	return auth.Identity{OperatorID: operator.ID, Name: operator.Name, Role: auth.Role(operator.Role), Address: address}, err
+	return auth.Identity{OperatorID: operator.ID, Name: operator.Name, Grants: operator.Grants, Address: address, FreshAt: session.FreshAt}, err
 }
 
 // ByToken finds who an API token belongs to.
@@ -121,12 +142,15 @@ func (s *Service) ByToken(ctx context.Context, token, address string) (auth.Iden
 	if err != nil {
 		return auth.Identity{}, err
 	}
-	role := auth.Role(a.Role)
-	if !role.Within(auth.Role(operator.Role)) {
-		role = auth.Role(operator.Role) // the operator's rights have shrunk since
-	}
 	if operator.DisabledAt != nil {
 		return auth.Identity{}, refused
 	}
-	return auth.Identity{OperatorID: operator.ID, Name: operator.Name, Role: role, Address: address}, nil
+	who := auth.Identity{OperatorID: operator.ID, Name: operator.Name, Grants: auth.Within(operator.Grants, auth.Role(a.Role)), Address: address, Token: a.ID}
+	if len(who.Grants) == 0 {
+		return auth.Identity{}, refused // the operator's rights have shrunk since
+	}
+	if a.FreshAt != nil {
+		who.FreshAt = *a.FreshAt
+	}
+	return who, nil
 }

@@ -197,9 +197,9 @@ func (s *Service) StandingsByAssignment(ctx context.Context) (map[string]Counts,
 		if err != nil {
 			return err
 		}
-		names := map[string][]scopeAssignment{}
+		names := map[string][]store.ScopeAssignment{}
 		for _, scope := range scopes {
-			var list []scopeAssignment
+			var list []store.ScopeAssignment
 			if err := json.Unmarshal([]byte(scope.Assignments), &list); err != nil {
 				return fmt.Errorf("reading a scope: %w", err)
 			}

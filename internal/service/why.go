@@ -153,6 +153,9 @@ func (e *explanation) read(tx store.Tx) (err error) {
 		if err != nil {
 			return err
 		}
+		if err := depositTimes(tx, e.now, d.ID, &report.State); err != nil {
+			return err
+		}
 		e.report = &report
 		states = append(states, &report.State)
 	}
@@ -224,7 +227,7 @@ func (e *explanation) units() []Asked {
 			a.Has = words.Has(u.Unit, a.Told, &e.report.State, e.directory)
 			if now, before := a.Told, former[u.Unit]; now != nil && before != nil && now.Equal(before) {
 				a.Findings = append(a.Findings, findings[u.Unit]...)
-				a.Reported = u.Unit.Family() != resolve.Rotation // devices do not say yet that they rotate
+				a.Reported = true
 			}
 		}
 		units = append(units, a)

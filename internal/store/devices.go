@@ -21,44 +21,47 @@ const (
 
 // Device is an enrolled workstation.
 type Device struct {
-	ID             string
-	Name           string
-	NameKey        string // folded
-	Serial         string
-	Model          string
-	Platform       string
-	OSVersion      string
-	OSBuild        int
-	State          string
-	Path           string   // organisation facts: path, tags, primary user
-	Tags           []string `gorm:"serializer:json"`
-	PrimaryUser    string
-	Claims         *string
-	PublicKey      []byte
-	KeyID          string
-	TokenID        string
-	EnrolledAt     time.Time
-	Epoch          int64 // of the device's writes
-	Seq            int64
-	LastContact    *time.Time
-	Scope          *string
-	Held           []resolve.Held `gorm:"serializer:json"`
-	HeldUnits      int
-	DesiredEpoch   int64
-	DesiredNumber  int64
-	DesiredDigest  string
-	SettingsDigest string
-	DesiredAt      *time.Time
-	ReportedEpoch  int64
-	ReportedNumber int64
-	ReportedAt     *time.Time
-	ReportID       *int64
-	OpenFindings   int
-	OrderNumber    int64            // of the latest order
-	Contended      []resolve.UnitID `gorm:"serializer:json"` // units that somebody fights over
-	VerifiedAt     *time.Time
-	ChangedAt      time.Time
-	Standing       drift.Standing `gorm:"->;-:migration"`
+	ID              string
+	Name            string
+	NameKey         string // folded
+	Serial          string
+	Model           string
+	Platform        string
+	OSVersion       string
+	OSBuild         int
+	State           string
+	Path            string   // organisation facts: path, tags, primary user
+	Tags            []string `gorm:"serializer:json"`
+	PrimaryUser     string
+	Claims          *string
+	PublicKey       []byte
+	KeyID           string
+	TokenID         string
+	EnrolledAt      time.Time
+	Epoch           int64 // of the device's writes
+	Seq             int64
+	DepositNumber   int64  // of the latest deposit in the epoch
+	ConfirmedNumber int64  // of the latest confirmed one
+	EpochNonce      string // of the request that began the epoch
+	LastContact     *time.Time
+	Scope           *string
+	Held            []resolve.Held `gorm:"serializer:json"`
+	HeldUnits       int
+	DesiredEpoch    int64
+	DesiredNumber   int64
+	DesiredDigest   string
+	SettingsDigest  string
+	DesiredAt       *time.Time
+	ReportedEpoch   int64
+	ReportedNumber  int64
+	ReportedAt      *time.Time
+	ReportID        *int64
+	OpenFindings    int
+	OrderNumber     int64            // of the latest order
+	Contended       []resolve.UnitID `gorm:"serializer:json"` // units that somebody fights over
+	VerifiedAt      *time.Time
+	ChangedAt       time.Time
+	Standing        drift.Standing `gorm:"->;-:migration"`
 }
 
 // Desired is the stamp of the newest desired state.
@@ -223,21 +226,23 @@ func (t Tx) WriteContacts(contacts []Contact) error {
 
 // Known is what every replica keeps in memory of a device.
 type Known struct {
-	ID             string
-	Name           string
-	State          string
-	PublicKey      []byte
-	Epoch          int64
-	Seq            int64
-	DesiredEpoch   int64
-	DesiredNumber  int64
-	DesiredDigest  string
-	ReportedEpoch  int64
-	ReportedNumber int64
-	OrderNumber    int64
+	ID              string
+	Name            string
+	State           string
+	PublicKey       []byte
+	Epoch           int64
+	Seq             int64
+	DesiredEpoch    int64
+	DesiredNumber   int64
+	DesiredDigest   string
+	ReportedEpoch   int64
+	ReportedNumber  int64
+	OrderNumber     int64
+	DepositNumber   int64
+	ConfirmedNumber int64
 }
 
-const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, reported_epoch, reported_number, order_number"
+const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, reported_epoch, reported_number, order_number, deposit_number, confirmed_number"
 
 // KnownDevices reads devices by identifier. It goes past GORM, since it reads whole fleets.
 func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]Known, error) {
@@ -266,4 +271,13 @@ func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Known, t
 // LiveIDs are the identifiers of the live devices of folded names.
 func (t Tx) LiveIDs(keys []string) ([]string, error) {
 	return rows[string](t, "select id from devices where state = 'live' and name_key in ?", orNone(keys))
+}
+
+// DevicesIntoEpoch has the numbers of desired states begin again, in an epoch of the service; those of
+// orders follow, see [Tx.AddOrders].
+func (t Tx) DevicesIntoEpoch(epoch int64) error {
+	if err := t.exec("select id from devices order by id for no key update"); err != nil {
+		return err
+	}
+	return t.exec("update devices set desired_epoch = $1, desired_number = 0, changed_at = now()", epoch)
 }

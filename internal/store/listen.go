@@ -14,6 +14,7 @@ const (
 	TopicReports = "reports" // IDs reported
 	TopicSettle  = "settle"  // something waits to be settled
 	TopicEdits   = "edits"   // policies, groups or assignments changed
+	TopicKeys    = "keys"    // escrow keys or the key list changed
 )
 
 // Notice tells every replica, after the transaction, that something changed.

@@ -83,6 +83,18 @@ func (t Tx) MembershipsOf(groups []Ruled, devices []DeviceFacts) (map[MemberKey]
 	return memberships, translate(found.Err())
 }
 
+// OutOfReach gives the name of a device, of those given, that is certainly in none of the groups; empty
+// when there is none.
+func (t Tx) OutOfReach(devices, groups []string) (string, error) {
+	found, err := rows[string](t, `select d.name from devices d where d.id in (?) and not exists (
+		select 1 from group_members m join groups g on g.id = m.group_id where g.name in (?) and m.device = d.name_key and m.certain) order by d.name limit 1`,
+		orNone(devices), orNone(groups))
+	if err != nil || len(found) == 0 {
+		return "", err
+	}
+	return found[0], nil
+}
+
 // PutMemberships stores memberships, by the group's identifier, over what is there.
 func (t Tx) PutMemberships(list []Membership) error {
 	if len(list) == 0 {

@@ -1,12 +1,16 @@
 package store
 
-import "time"
+import (
+	"time"
+
+	"rankwarden.example/internal/auth"
+)
 
 // Operator is a person who signs in.
 type Operator struct {
 	ID           string
 	Name         string
-	Role         string
+	Grants       []auth.Grant `gorm:"serializer:json"`
 	PasswordHash string
 	CreatedAt    time.Time
 	DisabledAt   *time.Time
@@ -19,18 +23,20 @@ type Session struct {
 	Address    string
 	CreatedAt  time.Time
 	ExpiresAt  time.Time
+	FreshAt    time.Time // when the operator last gave the password in it
 }
 
-// APIToken lets a program act for an operator, with at most the operator's role.
+// APIToken lets a program act for an operator, with at most the operator's rights.
 type APIToken struct {
 	ID         string
 	OperatorID string
 	Name       string
-	Role       string
+	Role       string // empty for all that the operator may do
 	Hash       []byte
 	CreatedAt  time.Time
 	ExpiresAt  time.Time
 	RevokedAt  *time.Time
+	FreshAt    *time.Time // when the operator last gave the password with it
 }
 
 // TableName is gorm's.
@@ -59,6 +65,12 @@ func (t Tx) OperatorByName(name string) (Operator, error) {
 	return first[Operator](t.db.Where("name = ?", name))
 }
 
+// OperatorsReaching are the names of operators who have a role with reach over a group.
+func (t Tx) OperatorsReaching(group string) ([]string, error) {
+	return rows[string](t, `select distinct o.name from operators o, jsonb_array_elements(o.grants) g
+		where o.disabled_at is null and jsonb_exists(g->'groups', ?) order by 1`, group)
+}
+
 // Operator finds an operator by identifier.
 func (t Tx) Operator(id string) (Operator, error) { return first[Operator](t.db.Where("id = ?", id)) }
 
@@ -73,11 +85,11 @@ func (t Tx) ListOperators(p Page) ([]Operator, string, error) {
 	return list, next, err
 }
 
-// SetOperator changes role, password and whether the operator may sign in; sessions and tokens of a
+// SetOperator changes roles, password and whether the operator may sign in; sessions and tokens of a
 // disabled one end.
 func (t Tx) SetOperator(o Operator, at time.Time) error {
 	if err := must(t.db.Model(&Operator{}).Where("id = ?", o.ID).
-		Select("role", "password_hash", "disabled_at").Updates(o), ErrNotFound); err != nil {
+		Select("grants", "password_hash", "disabled_at").Updates(o), ErrNotFound); err != nil {
 		return err
 	}
 	if err := t.db.Where("operator_id = ?", o.ID).Delete(&Session{}).Error; err != nil || o.DisabledAt == nil {
@@ -94,10 +106,24 @@ func (t Tx) AddSession(s Session) error {
 	return translate(t.db.Create(&s).Error)
 }
 
-// SessionOperator finds the operator of a live session.
-func (t Tx) SessionOperator(hash []byte, now time.Time) (Operator, error) {
-	return first[Operator](t.db.Joins("join sessions s on s.operator_id = operators.id").
-		Where("s.hash = ? and s.expires_at > ? and operators.disabled_at is null", hash, now))
+// SessionOperator finds a live session and its operator.
+func (t Tx) SessionOperator(hash []byte, now time.Time) (Operator, Session, error) {
+	session, err := first[Session](t.db.Where("hash = ? and expires_at > ?", hash, now))
+	if err != nil {
+		return Operator{}, session, err
+	}
+	operator, err := first[Operator](t.db.Where("id = ? and disabled_at is null", session.OperatorID))
+	return operator, session, err
+}
+
+// RefreshSession notes that the operator gave the password again.
+func (t Tx) RefreshSession(hash []byte, at time.Time) error {
+	return t.db.Model(&Session{}).Where("hash = ?", hash).Update("fresh_at", at).Error
+}
+
+// RefreshToken notes that the operator gave the password with a token.
+func (t Tx) RefreshToken(id string, at time.Time) error {
+	return t.db.Model(&APIToken{}).Where("id = ?", id).Update("fresh_at", at).Error
 }
 
 // EndSession ends one; it is no error when it has ended before.

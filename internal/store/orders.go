@@ -18,13 +18,17 @@ type Order struct {
 	Detail      string
 	CreatedBy   string
 	CreatedAt   time.Time
-	EndsAt      time.Time
+	EndsAt      *time.Time // nil for never
+	NotBefore   *time.Time
+	Revealed    bool   // the password was shown
+	Batch       string // of the orders that were given together
 	DeliveredAt *time.Time
 	FinishedAt  *time.Time
 }
 
 // AddOrders gives the live devices of those named an order, in place of one of the same kind and
-// subject that still waits, and gives their identifiers.
+// subject that still waits, and gives their identifiers. The upper half of a number is the epoch of
+// the service, so that none is used twice after a database came back from a backup.
 func (t Tx) AddOrders(devices []string, o Order) ([]string, error) {
 	if err := t.LockDevices(devices); err != nil {
 		return nil, err
@@ -33,24 +37,47 @@ func (t Tx) AddOrders(devices []string, o Order) ([]string, error) {
 		devices, o.Kind, o.Subject, o.CreatedAt); err != nil {
 		return nil, err
 	}
-	return rows[string](t, `with numbered as (update devices set order_number = order_number + 1, changed_at = now() where id in ? and state = 'live' returning id, order_number)
-		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at)
-		select id, order_number, ?, ?, 'queued', ?, ?, ? from numbered returning device_id`, orNone(devices), o.Kind, o.Subject, o.CreatedBy, o.CreatedAt, o.EndsAt)
+	return rows[string](t, `with numbered as (update devices set order_number = greatest(order_number, desired_epoch << 32) + 1, changed_at = now() where id in ? and state = 'live' returning id, order_number)
+		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before, revealed, batch)
+		select id, order_number, ?, ?, 'queued', ?, ?, ?, ?, ?, ? from numbered returning device_id`, orNone(devices), o.Kind, o.Subject, o.CreatedBy, o.CreatedAt, o.EndsAt, o.NotBefore, o.Revealed, o.Batch)
 }
 
 // DeliverOrders marks the waiting orders of a device after a number as delivered, and gives them.
 func (t Tx) DeliverOrders(device string, after int64, at time.Time) ([]Order, error) {
 	if err := t.exec(`update orders set state = 'delivered', delivered_at = coalesce(delivered_at, $3)
-		where device_id = $1 and number > $2 and state = 'queued' and ends_at > $3`, device, after, at); err != nil {
+		where device_id = $1 and number > $2 and state = 'queued' and (ends_at is null or ends_at > $3)`, device, after, at); err != nil {
 		return nil, err
 	}
-	return rows[Order](t, "select * from orders where device_id = ? and number > ? and state = 'delivered' and ends_at > ? order by number", device, after, at)
+	return rows[Order](t, "select * from orders where device_id = ? and number > ? and state = 'delivered' and (ends_at is null or ends_at > ?) order by number", device, after, at)
 }
 
-// FinishOrder stores what became of an order, once.
+// Rotates reports whether a device is to change a password by an order that waits, not later than a time.
+func (t Tx) Rotates(device, subject string, at time.Time) (bool, error) {
+	found, err := rows[int64](t, `select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?) and state = 'queued'
+		and coalesce(not_before, created_at) <= ? limit 1`, device, subject, at)
+	return len(found) > 0, err
+}
+
+// FinishOrder stores what became of an order, once; of one that still waits, why.
 func (t Tx) FinishOrder(device string, r wire.OrderResult) error {
+	if r.State == wire.OrderDelivered {
+		return t.exec(`update orders set detail = $3 where device_id = $1 and number = $2 and state = 'delivered'`, device, r.Number, r.Detail)
+	}
 	return t.exec(`update orders set state = $3, detail = $4, finished_at = $5, delivered_at = coalesce(delivered_at, $5)
 		where device_id = $1 and number = $2 and state in ('queued', 'delivered')`, device, r.Number, r.State, r.Detail, r.At)
+}
+
+// CountOrders counts the orders of a batch by state.
+func (t Tx) CountOrders(batch string, now time.Time) (map[string]int, error) {
+	counts, err := rows[struct {
+		State string
+		N     int
+	}](t, "select case when state in ('queued', 'delivered') and ends_at <= ? then 'ended' else state end as state, count(*) as n from orders where batch = ? group by 1", now, batch)
+	by := map[string]int{}
+	for _, c := range counts {
+		by[c.State] = c.N
+	}
+	return by, err
 }
 
 // ListOrders lists a page, latest first, of one device when it is named. One that waited beyond its
@@ -64,7 +91,7 @@ func (t Tx) ListOrders(device string, now time.Time, p Page) ([]Order, string, e
 	if device != "" {
 		sql, args = sql+" and o.device_id = ?", append(args, device)
 	}
-	list, err := rows[Order](t, `select o.id, o.device_id, o.number, o.kind, o.subject, o.detail, o.created_by, o.created_at, o.ends_at, o.delivered_at, o.finished_at,
+	list, err := rows[Order](t, `select o.id, o.device_id, o.number, o.kind, o.subject, o.detail, o.created_by, o.created_at, o.ends_at, o.not_before, o.revealed, o.delivered_at, o.finished_at,
 		case when o.state in ('queued', 'delivered') and o.ends_at <= ? then 'ended' else o.state end as state, d.name as device
 		from orders o join devices d on d.id = o.device_id where `+sql+" order by o.id desc limit ?", append(args, p.limit()+1)...)
 	list, next := cut(p, list, func(o Order) []any { return []any{o.ID} })

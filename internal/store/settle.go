@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/fleet"
 	"rankwarden.example/internal/wire"
 )
 
@@ -52,6 +53,7 @@ func (t Tx) DropScopes() error {
 const (
 	LockSettle    = 8470_3
 	LockDirectory = 8470_4
+	LockRotations = 8470_5
 )
 
 // Exclusively runs do while no other replica holds the lock; it is false when another one does.
@@ -114,6 +116,21 @@ type Scope struct {
 // PutScope stores a scope unless it is there.
 func (t Tx) PutScope(s Scope) error {
 	return t.exec("insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict do nothing", s.Digest, s.Assignments, s.Lane, s.Projected)
+}
+
+// ScopeAssignment is what the record of a scope says of each of its assignments.
+type ScopeAssignment struct {
+	Assignment string       `json:"assignment"`
+	Policy     string       `json:"policy"`
+	Revision   int          `json:"revision"`
+	Rank       int          `json:"rank"`
+	Stance     fleet.Stance `json:"stance"`
+}
+
+// Described are its assignments.
+func (s Scope) Described() ([]ScopeAssignment, error) {
+	var list []ScopeAssignment
+	return list, json.Unmarshal([]byte(s.Assignments), &list)
 }
 
 // Scope finds one.

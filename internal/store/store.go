@@ -58,6 +58,8 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if !strings.Contains(url, "pool_max_conns") {
 		config.MaxConns = poolSize
 	}
+	// What is answered is durable, whatever the database does by default.
+	config.ConnConfig.RuntimeParams["synchronous_commit"] = "on"
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the database: %w", err)

@@ -37,6 +37,9 @@ const (
 	PathEnrol   = "/device/v1/enrol"
 	PathCheckIn = "/device/v1/check-in"
 	PathWait    = "/device/v1/wait"
+	PathDeposit = "/device/v1/deposit"
+	PathConfirm = "/device/v1/confirm"
+	PathEpoch   = "/device/v1/epoch"
 )
 
 // ContentType of signed requests and answers, RFC 7515 section 9.2.1.
@@ -96,6 +99,7 @@ type CheckIn struct {
 	Epoch   int64         `json:"epoch"`    // of the device; grows when it comes back from a snapshot
 	Report  *drift.Report `json:"report,omitempty"`
 	Orders  int64         `json:"orders"`            // number of the latest order the device has begun
+	Deposit DepositMarks  `json:"deposits"`          // the device's own
 	Results []OrderResult `json:"results,omitempty"` // of orders, that the service has not stored yet
 	Events  []drift.Event `json:"events,omitempty"`  // that the service has not stored yet, at most [MaxEvents]
 }
@@ -112,6 +116,10 @@ type Answer struct {
 	Orders   []string  `json:"orders,omitempty"`  // signed, by number
 	Results  int64     `json:"results,omitempty"` // number of the last order whose result is now durable
 	Events   int64     `json:"events,omitempty"`  // number of the last event that is now durable
+
+	// Deposits are what the service has, where that is not what the device said: it gives again what
+	// the service lacks.
+	Deposits *DepositMarks `json:"deposits,omitempty"`
 }
 
 // WaitRequest is held open until something is waiting for the device, or time is up.

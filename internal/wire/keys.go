@@ -33,13 +33,29 @@ type KeyList struct {
 
 // PublicKey is one key of a list.
 type PublicKey struct {
-	ID  string            `json:"id"`
-	Use string            `json:"use"` // signing
-	Key ed25519.PublicKey `json:"key"`
+	ID     string `json:"id"`
+	Use    string `json:"use"`              // signing, escrow or recovery
+	Number int64  `json:"number,omitempty"` // of an escrow or recovery key
+	Key    []byte `json:"key"`              // Ed25519, or the hybrid of X25519 and ML-KEM-768 as RFC 9180 serialises it
 }
 
-// UseSigning marks keys that sign desired states and answers.
-const UseSigning = "signing"
+// Uses of a key.
+const (
+	UseSigning  = "signing"  // signs desired states and answers
+	UseEscrow   = "escrow"   // passwords are sealed to it; the service holds its private half
+	UseRecovery = "recovery" // passwords are sealed to it too; its private half lies offline
+)
+
+// Newest is the live key of a use with the highest number.
+func (l KeyList) Newest(use string) (PublicKey, bool) {
+	newest := PublicKey{}
+	for _, k := range l.Keys {
+		if k.Use == use && k.Number > newest.Number {
+			newest = k
+		}
+	}
+	return newest, newest.Number > 0
+}
 
 // Signing finds a live signing key by its id.
 func (l KeyList) Signing(id string) (ed25519.PublicKey, bool) {
@@ -159,12 +175,19 @@ func WriteDurably(path string, data []byte, mode os.FileMode) error {
 	if err != nil {
 		return err
 	}
-	return os.Rename(temporary.Name(), path)
+	if err := os.Rename(temporary.Name(), path); err != nil {
+		return err
+	}
+	directory, err := os.Open(filepath.Dir(path)) // else the new name itself may be lost with the power
+	if err != nil {
+		return err
+	}
+	return errors.Join(directory.Sync(), directory.Close())
 }
 
-// SignList has the root sign a list of this ring's public keys.
-func (k Keyring) SignList(organisation string, epoch, number int64, at time.Time) (string, error) {
+// SignList has the root sign a list of this ring's public keys and of the live escrow keys.
+func (k Keyring) SignList(organisation string, epoch, number int64, escrow []PublicKey, at time.Time) (string, error) {
 	list := KeyList{KeysFormat, organisation, epoch, number, at.UTC().Truncate(time.Second),
-		[]PublicKey{{k.Signing.ID, UseSigning, k.Signing.Public()}}}
+		append([]PublicKey{{ID: k.Signing.ID, Use: UseSigning, Key: k.Signing.Public()}}, escrow...)}
 	return Sign(k.Root, Header{KeyID: k.Root.ID, Time: at}, list, true)
 }

@@ -52,7 +52,7 @@ func TestKeyringAndKeyList(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, made, again)
 
-	document, err := made.SignList("Skerry Line", 1, 3, at)
+	document, err := made.SignList("Skerry Line", 1, 3, nil, at)
 	require.NoError(t, err)
 	list, err := wire.OpenKeyList(document, made.Root.ID)
 	require.NoError(t, err)

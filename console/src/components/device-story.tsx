@@ -6,10 +6,17 @@ import { Aside, Button, Trouble } from "./parts";
 import { Words } from "./words";
 
 /** Kinds of events that somebody should look at. */
-export const alarming = new Set(["guard_refused", "fought_over"]);
+export const alarming = new Set([
+  "guard_refused",
+  "fought_over",
+  "password_foreign",
+  "rotation_failed",
+  "account_locked",
+  "device_restored",
+]);
 
 /** Accounts that are locked, until when, and the way to unlock them. */
-export function Locked({ why, mayEdit }: { why: DeviceWhy; mayEdit: boolean }) {
+export function Locked({ why, rights }: { why: DeviceWhy; rights: string[] }) {
   const now = useNow();
   const order = useOrder(why.device.name);
   const locked = why.accounts.filter((a) => a.locked);
@@ -34,7 +41,7 @@ export function Locked({ why, mayEdit }: { why: DeviceWhy; mayEdit: boolean }) {
                   {a.locked_until ? `until ${clock(a.locked_until, now)}` : "until someone unlocks it"}
                 </span>
               </span>
-              {mayEdit && (
+              {rights.includes("handle") && (
                 <Button
                   onClick={() => order.mutate({ kind: "unlock", subject: `sid:${a.sid}` })}
                   disabled={waits || order.isPending}

@@ -24,20 +24,24 @@ const colours = {
 };
 
 /** Orders of a device, and the ones that can be given to it. */
-export function Orders({ why, mayEdit }: { why: DeviceWhy; mayEdit: boolean }) {
+export function Orders({ why, rights }: { why: DeviceWhy; rights: string[] }) {
   const now = useNow();
   const order = useOrder(why.device.name);
+  const mayHandle = rights.includes("handle");
   const silent = why.device.standing === "silent";
-  if (!mayEdit && why.orders.length === 0) return null;
+  if (!mayHandle && why.orders.length === 0) return null;
   return (
     <Aside title="Orders">
-      {mayEdit && (
-        <div className="mb-2 flex gap-2">
+      {mayHandle && (
+        <div className="mb-2 flex flex-wrap gap-2">
           <Button onClick={() => order.mutate({ kind: "re-apply" })} disabled={order.isPending}>
             Re-apply
           </Button>
+          <Button onClick={() => order.mutate({ kind: "rotate" })} disabled={order.isPending}>
+            Change passwords
+          </Button>
           <Button onClick={() => order.mutate({ kind: "collect" })} disabled={order.isPending}>
-            Collect a full report
+            Full report
           </Button>
         </div>
       )}
@@ -52,7 +56,7 @@ export function Orders({ why, mayEdit }: { why: DeviceWhy; mayEdit: boolean }) {
             </span>
             <span className="block text-second">
               {o.state === "queued" && silent
-                ? `The device is off or out of reach; the order waits until ${new Date(o.ends_at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}.`
+                ? `The device is off or out of reach; the order waits ${o.ends_at ? `until ${new Date(o.ends_at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}` : "until it comes"}.`
                 : o.detail || `${ago(o.created_at, now)}, ${o.created_by}`}
             </span>
           </li>

@@ -11,6 +11,7 @@ const places: Choice[] = [
   { key: "watch", label: "Watch: the fleet now", to: "/watch" },
   { key: "policies", label: "Policies", to: "/policies" },
   { key: "devices", label: "Devices", to: "/devices" },
+  { key: "passwords", label: "Passwords: look one up", to: "/passwords" },
   { key: "drift", label: "Drift: open findings", to: "/drift" },
 ];
 

@@ -5,18 +5,20 @@ type ButtonProps = {
   children: ReactNode;
   onClick?: () => void;
   type?: "button" | "submit";
+  value?: string;
   primary?: boolean;
   disabled?: boolean;
   title?: string;
 };
 
-export function Button({ children, onClick, type = "button", primary, disabled, title }: ButtonProps) {
+export function Button({ children, onClick, type = "button", value, primary, disabled, title }: ButtonProps) {
   const look = primary
     ? "bg-brass text-on-brass border-brass hover:brightness-110"
     : "border-brass text-brass hover:bg-brass/10";
   return (
     <button
       type={type}
+      value={value}
       onClick={onClick}
       disabled={disabled}
       title={title}

@@ -8,6 +8,7 @@ const places = [
   { to: "/watch", name: "Watch" },
   { to: "/policies", name: "Policies" },
   { to: "/devices", name: "Devices" },
+  { to: "/passwords", name: "Passwords" },
   { to: "/drift", name: "Drift" },
   { to: "/organisation", name: "Organisation" },
 ];

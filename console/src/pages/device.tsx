@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Fragment } from "react";
 import { Link, useParams } from "react-router";
 import { client, type DeviceWhy, take, type UnitWhy } from "../api";
+import { DevicePasswords } from "../components/device-passwords";
 import { Happened, History, Locked } from "../components/device-story";
 import { Orders } from "../components/orders";
 import { Aside, Loading, PageHead, Trouble } from "../components/parts";
@@ -10,7 +11,7 @@ import { Words } from "../components/words";
 import { ago, clock, useNow } from "../time";
 
 /** One device on one screen: how it stands, and asked, has and why for every unit. */
-export function DevicePage({ mayEdit }: { mayEdit: boolean }) {
+export function DevicePage({ rights }: { rights: string[] }) {
   const { name = "" } = useParams();
   const now = useNow();
   const why = useQuery({
@@ -55,10 +56,11 @@ export function DevicePage({ mayEdit }: { mayEdit: boolean }) {
           <Units units={units} />
         </div>
         <div>
-          <Locked why={why.data} mayEdit={mayEdit} />
+          <Locked why={why.data} rights={rights} />
+          <DevicePasswords device={device.name} />
           <Happened why={why.data} />
           <History why={why.data} />
-          <Orders why={why.data} mayEdit={mayEdit} />
+          <Orders why={why.data} rights={rights} />
           <Reported why={why.data} />
           <Reaching why={why.data} />
         </div>

@@ -20,6 +20,7 @@ const kinds: Record<string, string> = {
   account_detail: "the account is described otherwise",
   rotation_never: "the password was never changed",
   rotation_overdue: "the password is too old",
+  changed_elsewhere: "somebody else changed the password",
   member_missing: "a member is missing",
   member_extra: "a member nobody asked for",
   member_forbidden: "a member that must not be",

@@ -5,6 +5,7 @@ package host
 import (
 	"context"
 	"errors"
+	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/policy"
@@ -31,10 +32,22 @@ type Host interface {
 	DescribeAccount(ctx context.Context, account principal.SID, details Details) error
 	// SetPassword gives an account a new password, if the rules in force allow it.
 	SetPassword(ctx context.Context, account principal.SID, password string) error
+	// CheckPassword asks the operating system whether a password opens an account, enabled or not; nil
+	// is yes. A wrong one counts towards the lockout.
+	CheckPassword(ctx context.Context, account principal.SID, password string) error
 	// Unlock unlocks an account; one that is not locked stays as it is.
 	Unlock(ctx context.Context, account principal.SID) error
 	// EndSessions ends the sessions of whoever is signed in as the account.
 	EndSessions(ctx context.Context, account principal.SID) error
+
+	// SignIns are the sign-ins after the one with the given number, oldest first.
+	SignIns(ctx context.Context, after int64) ([]SignIn, error)
+	// Watch tells when somebody signs in or an account is locked; it may tell once for several.
+	Watch() <-chan struct{}
+	// Notify shows a message to whoever works there.
+	Notify(ctx context.Context, message string) error
+	// Restart restarts the device.
+	Restart(ctx context.Context) error
 
 	// SetPasswords sets the password rules that are not nil, all of them or none.
 	SetPasswords(ctx context.Context, rules drift.Passwords) error
@@ -44,6 +57,13 @@ type Host interface {
 	AddMember(ctx context.Context, group, member principal.SID) error
 	// RemoveMember takes an identifier out of a local group.
 	RemoveMember(ctx context.Context, group, member principal.SID) error
+}
+
+// SignIn is one sign-in at the device. Numbers grow, and are never used twice.
+type SignIn struct {
+	Number  int64         `json:"number"`
+	Account principal.SID `json:"account"`
+	At      time.Time     `json:"at"` // by the device's own clock
 }
 
 // Details are properties of an account; nil leaves one as it is.

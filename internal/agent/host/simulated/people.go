@@ -35,9 +35,17 @@ func (w *Workstation) SignIn(name, password string) error {
 	if subtle.ConstantTimeCompare(given[:], a.Password[:]) == 1 {
 		a.Wrong, a.LockedAt = 0, nil
 		w.m.Sessions = append(w.m.Sessions, a.SID)
+		w.signedIn(a.SID)
 		return nil
 	}
+	w.wrong(a)
+	return ErrWrong
+}
+
+// wrong counts a wrong password.
+func (w *Workstation) wrong(a *Account) {
 	now, rule := w.Now(), w.m.Lockout
+	w.dirty = true
 	if now.Sub(a.WrongAt) >= time.Duration(rule.WindowMinutes)*time.Minute {
 		a.Wrong = 0
 	}
@@ -45,8 +53,8 @@ func (w *Workstation) SignIn(name, password string) error {
 	a.WrongAt = now
 	if rule.Threshold > 0 && a.Wrong >= rule.Threshold {
 		a.LockedAt, a.Wrong = &now, 0
+		w.tell()
 	}
-	return ErrWrong
 }
 
 // lockedUntil says whether an account is locked now; until is nil when it is until someone unlocks.

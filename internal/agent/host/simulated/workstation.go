@@ -31,6 +31,9 @@ type Machine struct {
 	Lockout   policy.LockoutRule `json:"lockout"`
 	Directory []principal.SID    `json:"directory"` // identifiers from outside that it can resolve
 	Sessions  []principal.SID    `json:"sessions"`  // who is signed in
+	SignIns   []host.SignIn      `json:"sign_ins"`  // the latest
+	Notices   []string           `json:"notices"`   // shown to whoever works there, the latest
+	Restarts  int                `json:"restarts"`
 	Faults    Faults             `json:"faults"`
 }
 
@@ -72,13 +75,14 @@ type Workstation struct {
 	m        Machine
 	cutAfter int // changes until the power goes, negative for never
 	dirty    bool
+	watch    chan struct{}
 }
 
 var _ host.Host = (*Workstation)(nil)
 
 // Boot starts a machine.
 func Boot(m Machine, now func() time.Time) *Workstation {
-	return &Workstation{Now: now, m: m, cutAfter: -1}
+	return &Workstation{Now: now, m: m, cutAfter: -1, watch: make(chan struct{}, 1)}
 }
 
 // Refusals of the operating system.
@@ -269,6 +273,7 @@ func (w *Workstation) Machine() Machine {
 	m := w.m
 	m.Accounts = slices.Clone(m.Accounts)
 	m.Groups = slices.Clone(m.Groups)
+	m.Sessions, m.SignIns, m.Notices = slices.Clone(m.Sessions), slices.Clone(m.SignIns), slices.Clone(m.Notices)
 	for i := range m.Groups {
 		m.Groups[i].Members = slices.Clone(m.Groups[i].Members)
 	}

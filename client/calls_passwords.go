@@ -1,0 +1,70 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+)
+
+// PasswordQuery narrows a list of passwords.
+type PasswordQuery struct {
+	Search  string // part of the device's name or serial, or of the account's name
+	Group   string
+	Overdue bool
+}
+
+// Passwords lists the passwords that devices change, by device.
+func (c *Client) Passwords(ctx context.Context, q PasswordQuery, p Page) (List[Password], error) {
+	overdue := ""
+	if q.Overdue {
+		overdue = "true"
+	}
+	return list[Password](ctx, c, "/passwords", values("search", q.Search, "group", q.Group, "overdue", overdue), p)
+}
+
+// DevicePasswords are the passwords of one device, with their deposits.
+func (c *Client) DevicePasswords(ctx context.Context, device string) ([]DevicePassword, error) {
+	var out struct {
+		Items []DevicePassword `json:"items"`
+	}
+	_, err := c.do(ctx, call{method: http.MethodGet, path: "/devices/" + url.PathEscape(device) + "/passwords", out: &out})
+	return out.Items, err
+}
+
+// Reveal shows a password; the reason is put on the trail first.
+func (c *Client) Reveal(ctx context.Context, device string, r RevealSpec) (Revealed, error) {
+	var out Revealed
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/devices/" + url.PathEscape(device) + "/reveal", in: r, out: &out})
+	return out, err
+}
+
+// SignInAgain gives the password of who is signed in, so that for a while it counts as fresh.
+func (c *Client) SignInAgain(ctx context.Context, password string) error {
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/session/fresh", in: map[string]string{"password": password}})
+	return err
+}
+
+// Reveals lists who saw passwords, latest first, of one device when it is named.
+func (c *Client) Reveals(ctx context.Context, device string, p Page) (List[Reveal], error) {
+	return list[Reveal](ctx, c, "/reveals", values("device", device), p)
+}
+
+// Agreements lists reveals that wait for a second person, latest first.
+func (c *Client) Agreements(ctx context.Context, p Page) (List[Agreement], error) {
+	return list[Agreement](ctx, c, "/agreements", nil, p)
+}
+
+// DecideReveal agrees to a reveal beyond somebody's budget, or declines it.
+func (c *Client) DecideReveal(ctx context.Context, id string, agree bool) error {
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/agreements/" + url.PathEscape(id), in: map[string]bool{"agree": agree}})
+	return err
+}
+
+// EscrowKeys are the keys that passwords are sealed to.
+func (c *Client) EscrowKeys(ctx context.Context) ([]EscrowKey, error) {
+	var out struct {
+		Items []EscrowKey `json:"items"`
+	}
+	_, err := c.do(ctx, call{method: http.MethodGet, path: "/escrow-keys", out: &out})
+	return out.Items, err
+}

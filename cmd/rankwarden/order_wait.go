@@ -1,0 +1,67 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/progress"
+
+	"rankwarden.example/client"
+)
+
+// lookAgain is the time between two looks at orders that are waited for.
+const lookAgain = 500 * time.Millisecond
+
+// waitForOrders shows how far orders are until nothing more will come of any, or the caller leaves.
+func (a *app) waitForOrders(ctx context.Context, c *client.Client, o client.OrderProgress) error {
+	bar := progress.NewWriter()
+	bar.SetOutputWriter(os.Stderr)
+	bar.SetUpdateFrequency(lookAgain)
+	bar.SetStyle(progress.StyleBlocks)
+	bar.Style().Visibility.ETA = false
+	tracker := &progress.Tracker{Message: "devices", Total: int64(o.Given)}
+	bar.AppendTracker(tracker)
+	go bar.Render()
+	defer bar.Stop()
+	look := time.NewTicker(lookAgain)
+	defer look.Stop()
+	for o.Ended < o.Given {
+		select {
+		case <-ctx.Done():
+			bar.Stop()
+			fmt.Fprintf(a.out, "Left. The orders stay: %s. See: rankwarden order list\n", inStates(o.By))
+			return nil
+		case <-look.C:
+		}
+		next, err := c.OrderProgress(ctx, o.Batch)
+		if err != nil && ctx.Err() == nil {
+			return err
+		}
+		if err == nil {
+			o = next
+			tracker.SetValue(int64(o.Ended))
+			tracker.UpdateMessage(inStates(o.By))
+		}
+	}
+	tracker.MarkAsDone()
+	bar.Stop()
+	fmt.Fprintf(a.out, "%s: %s.\n", plural(o.Given, "device", "devices"), inStates(o.By))
+	if failed := o.By["failed"]; failed > 0 {
+		return fmt.Errorf("%s failed; see: rankwarden order list", plural(failed, "order", "orders"))
+	}
+	return nil
+}
+
+// inStates says how many orders are in which state.
+func inStates(by map[string]int) string {
+	var parts []string
+	for _, state := range slices.Sorted(maps.Keys(by)) {
+		parts = append(parts, fmt.Sprintf("%d %s", by[state], state))
+	}
+	return strings.Join(parts, ", ")
+}

@@ -1,0 +1,285 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"rankwarden.example/client"
+)
+
+func (a *app) passwordCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "password", Short: "Look up passwords that devices change, and see one with a reason"}
+	cmd.AddCommand(a.passwordList(), a.passwordShow(), a.passwordDeposits(), a.passwordSeen(), a.passwordAsked(), a.passwordAgree())
+	return cmd
+}
+
+func (a *app) passwordList() *cobra.Command {
+	var q client.PasswordQuery
+	var most int
+	cmd := &cobra.Command{
+		Use: "list [SEARCH]", Short: "List accounts whose passwords devices change, without the passwords", Args: cobra.MaximumNArgs(1),
+		Example: "  rankwarden password list keeper-4\n  rankwarden password list --overdue",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			q.Search = strings.Join(args, "")
+			items, err := client.All(most, func(p client.Page) (client.List[client.Password], error) { return c.Passwords(cmd.Context(), q, p) })
+			if err != nil {
+				return err
+			}
+			if most > 0 && len(items) > most {
+				items = items[:most]
+			}
+			return list(a, items, "No password is in escrow that fits.",
+				column[client.Password]{title: "Device", value: func(p client.Password) string { return p.Device }},
+				column[client.Password]{title: "Account", value: func(p client.Password) string { return p.Account }},
+				column[client.Password]{title: "Called", value: func(p client.Password) string { return p.Name }},
+				column[client.Password]{title: "Changed", value: func(p client.Password) string { return a.sometime(p.ChangedAt, "never") }},
+				column[client.Password]{title: "Next", value: func(p client.Password) string { return a.nextChange(p) }},
+				column[client.Password]{title: "Last seen by", value: func(p client.Password) string { return p.ShownBy }})
+		},
+	}
+	cmd.Flags().StringVar(&q.Group, "group", "", "only of the devices of this `group`")
+	cmd.Flags().BoolVar(&q.Overdue, "overdue", false, "only those whose time has passed")
+	cmd.Flags().IntVar(&most, "most", 50, "list at most so many; 0 for all")
+	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
+	return cmd
+}
+
+func (a *app) sometime(at *time.Time, never string) string {
+	if at == nil {
+		return never
+	}
+	return a.when(*at)
+}
+
+func (a *app) nextChange(p client.Password) string {
+	switch {
+	case p.Changing:
+		return "changing now"
+	case p.EveryMinutes == nil:
+		return "no rule asks for it"
+	}
+	return a.sometime(p.NextAt, "when the device reports")
+}
+
+func (a *app) passwordShow() *cobra.Command {
+	var spec client.RevealSpec
+	var former string
+	var print, fromStdin bool
+	cmd := &cobra.Command{
+		Use: "show DEVICE", Short: "Show the password of an account of a device", Args: cobra.ExactArgs(1),
+		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a change is under\n" +
+			"way, every password that may be the right one is shown, newest first.\n\n" +
+			"It is printed to a terminal only, unless --print is given.",
+		Example: "  rankwarden password show SKL-TKT-004 --reason \"ticket 4711, printer driver\"",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if !print && !term.IsTerminal(int(os.Stdout.Fd())) {
+				return unusable{errors.New("a password is printed to a terminal only; give --print to print it anyway")}
+			}
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			if former != "" {
+				if spec.Former, err = depositRef(former); err != nil {
+					return unusable{err}
+				}
+			}
+			if spec.Reason == "" {
+				if spec.Reason, err = askLine("Why do you need it (goes on the trail): "); err != nil {
+					return unusable{err}
+				}
+			}
+			shown, err := a.reveal(cmd.Context(), c, args[0], spec, fromStdin)
+			if err != nil {
+				return err
+			}
+			return a.one(shown, func() error { return a.printRevealed(shown) })
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&spec.Account, "account", "", "the `account`, by key or name; may be left out where the device has one")
+	f.StringVar(&spec.Reason, "reason", "", "why you need it; asked for when left out")
+	f.StringVar(&former, "former", "", "a former password, `EPOCH.NUMBER` as password deposits lists them")
+	f.BoolVar(&print, "print", false, "print it also where the output is not a terminal")
+	f.BoolVar(&fromStdin, "password-stdin", false, "read your own password from standard input, should it be asked for")
+	return cmd
+}
+
+// reveal asks for your own password where the sign-in is no longer fresh.
+func (a *app) reveal(ctx context.Context, c *client.Client, device string, spec client.RevealSpec, fromStdin bool) (client.Revealed, error) {
+	shown, err := c.Reveal(ctx, device, spec)
+	var p *client.Problem
+	if !errors.As(err, &p) || p.Code != "sign_in_again" {
+		return shown, err
+	}
+	me, err := c.Me(ctx)
+	if err != nil {
+		return shown, err
+	}
+	password, err := askPassword(me.Name, fromStdin)
+	if err != nil {
+		return shown, unusable{err}
+	}
+	if err := c.SignInAgain(ctx, password); err != nil {
+		return shown, err
+	}
+	return c.Reveal(ctx, device, spec)
+}
+
+func (a *app) printRevealed(r client.Revealed) error {
+	fmt.Fprintf(a.out, "%s on %s (%s)\n", r.Password.Name, r.Password.Device, r.Password.SID)
+	if len(r.Candidates) > 1 {
+		fmt.Fprintln(a.out, "A change is under way. Any of these may be the right one; try the newest first.")
+	}
+	for _, c := range r.Candidates {
+		fmt.Fprintf(a.out, "\n    %s\n\n", c.Password)
+		if len(r.Candidates) > 1 || c.Deposit.State == "former" {
+			fmt.Fprintf(a.out, "    as %s, %s, deposit %d.%d of %s\n", c.Deposit.Name, c.Deposit.State, c.Deposit.Epoch, c.Deposit.Number, a.when(c.Deposit.DepositedAt))
+		}
+	}
+	fmt.Fprintf(a.out, "Changed %s; next %s.\n", a.sometime(r.Password.ChangedAt, "never"), a.nextChange(r.Password))
+	if r.RotatesAt != nil {
+		fmt.Fprintf(a.out, "Because you saw it, it changes %s.\n", a.when(*r.RotatesAt))
+	}
+	return nil
+}
+
+func depositRef(s string) (*client.DepositRef, error) {
+	epoch, number, _ := strings.Cut(s, ".")
+	e, errE := strconv.ParseInt(epoch, 10, 64)
+	n, errN := strconv.ParseInt(number, 10, 64)
+	if errE != nil || errN != nil {
+		return nil, fmt.Errorf("%q names no deposit; write EPOCH.NUMBER, as password deposits lists them", s)
+	}
+	return &client.DepositRef{Epoch: e, Number: n}, nil
+}
+
+func (a *app) passwordDeposits() *cobra.Command {
+	type row struct {
+		client.Deposit
+		Account string `json:"account"`
+	}
+	return &cobra.Command{
+		Use: "deposits DEVICE", Short: "List what is in escrow of a device, newest first", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			passwords, err := c.DevicePasswords(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			var rows []row
+			for _, p := range passwords {
+				for _, d := range p.Deposits {
+					rows = append(rows, row{d, p.Account})
+				}
+			}
+			return list(a, rows, "No password of that device is in escrow.",
+				column[row]{title: "Deposit", value: func(r row) string { return fmt.Sprintf("%d.%d", r.Epoch, r.Number) }},
+				column[row]{title: "Account", value: func(r row) string { return r.Account }},
+				column[row]{title: "Called", value: func(r row) string { return r.Name }},
+				column[row]{title: "State", value: func(r row) string { return r.State }},
+				column[row]{title: "Deposited", value: func(r row) string { return a.when(r.DepositedAt) }},
+				column[row]{title: "Why", value: func(r row) string { return strings.ReplaceAll(r.Reason, "_", " ") }},
+				column[row]{title: "Rule of", value: func(r row) string { return r.Policy }})
+		},
+	}
+}
+
+func (a *app) passwordSeen() *cobra.Command {
+	var most int
+	cmd := &cobra.Command{
+		Use: "seen [DEVICE]", Short: "List who saw passwords and why, latest first", Args: cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			items, err := client.All(most, func(p client.Page) (client.List[client.Reveal], error) {
+				return c.Reveals(cmd.Context(), strings.Join(args, ""), p)
+			})
+			if err != nil {
+				return err
+			}
+			return list(a, items, "Nobody saw a password.",
+				column[client.Reveal]{title: "Seen", value: func(r client.Reveal) string { return a.when(r.At) }},
+				column[client.Reveal]{title: "By", value: func(r client.Reveal) string { return r.Operator }},
+				column[client.Reveal]{title: "Device", value: func(r client.Reveal) string { return r.Device }},
+				column[client.Reveal]{title: "Account", value: func(r client.Reveal) string { return r.Account }},
+				column[client.Reveal]{title: "Reason", wrap: 1, value: func(r client.Reveal) string { return r.Reason }})
+		},
+	}
+	cmd.Flags().IntVar(&most, "most", 50, "list at most so many; 0 for all")
+	return cmd
+}
+
+func (a *app) passwordAsked() *cobra.Command {
+	return &cobra.Command{
+		Use: "asked", Short: "List what waits for a second person", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			items, err := client.All(0, func(p client.Page) (client.List[client.Agreement], error) { return c.Agreements(cmd.Context(), p) })
+			if err != nil {
+				return err
+			}
+			return list(a, items, "Nothing waits for a second person.",
+				column[client.Agreement]{title: "Request", value: func(r client.Agreement) string { return r.ID }},
+				column[client.Agreement]{title: "By", value: func(r client.Agreement) string { return r.AskedBy }},
+				column[client.Agreement]{title: "Device", value: func(r client.Agreement) string { return r.Device }},
+				column[client.Agreement]{title: "Account", value: func(r client.Agreement) string { return r.Account }},
+				column[client.Agreement]{title: "Reason", wrap: 1, value: func(r client.Agreement) string { return r.Reason }},
+				column[client.Agreement]{title: "State", value: func(r client.Agreement) string {
+					if r.Agreed {
+						return "agreed by " + r.DecidedBy
+					}
+					return "waits until " + a.when(r.EndsAt)
+				}})
+		},
+	}
+}
+
+func (a *app) passwordAgree() *cobra.Command {
+	var decline bool
+	cmd := &cobra.Command{
+		Use: "agree REQUEST", Short: "Agree that somebody sees a password beyond what they may see alone", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			if err := c.DecideReveal(cmd.Context(), args[0], !decline); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintln(a.out, map[bool]string{false: "Agreed; it may be seen once within an hour.", true: "Declined."}[decline])
+			return err
+		},
+	}
+	cmd.Flags().BoolVar(&decline, "decline", false, "decline it instead")
+	return cmd
+}
+
+// askLine asks a question at the terminal.
+func askLine(question string) (string, error) {
+	if !term.IsTerminal(int(os.Stdin.Fd())) {
+		return "", errors.New("there is no terminal to ask for the reason; use --reason")
+	}
+	fmt.Fprint(os.Stderr, question)
+	return readLine(os.Stdin)
+}

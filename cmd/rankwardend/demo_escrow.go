@@ -1,0 +1,73 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"rankwarden.example/demo"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+const (
+	escrowFile   = "escrow-keys.json"
+	escrowCopy   = "escrow-keys-copy.json"
+	recoveryFile = "recovery-key.json"
+)
+
+// escrow makes the keys that passwords are sealed to, and proves a copy of each, as an owner would on
+// the first day.
+func (d *demoRun) escrow(ctx context.Context) error {
+	svc, who := d.server.Service, service.Console("demo")
+	keys, _, err := svc.EscrowKeys(ctx)
+	if err != nil {
+		return err
+	}
+	for _, k := range keys {
+		if k.State == store.KeyLive {
+			return nil
+		}
+	}
+	for use, name := range map[string]string{wire.UseEscrow: escrowFile, wire.UseRecovery: recoveryFile} {
+		path := filepath.Join(d.dir, name)
+		number, err := svc.MakeEscrowKey(ctx, who, use, path)
+		if err != nil {
+			return err
+		}
+		copied := path
+		if use == wire.UseEscrow {
+			data, err := os.ReadFile(path)
+			if err != nil {
+				return fmt.Errorf("copying the escrow keys: %w", err)
+			}
+			copied = filepath.Join(d.dir, escrowCopy)
+			if err := wire.WriteDurably(copied, data, 0o600); err != nil {
+				return fmt.Errorf("copying the escrow keys: %w", err)
+			}
+		}
+		ring, err := escrow.ReadRing(copied)
+		if err != nil {
+			return err
+		}
+		if err := svc.ProveByCopy(ctx, who, number, ring); err != nil {
+			return err
+		}
+	}
+	return svc.ReloadKeys(ctx)
+}
+
+// owner makes the first operator, who is support as well.
+func (d *demoRun) owner(ctx context.Context, password string) error {
+	made, err := d.server.Service.EnsureOwner(ctx, demo.Owner, password)
+	if err != nil || !made {
+		return err
+	}
+	_, err = d.server.Service.ChangeOperator(ctx, service.Console("demo"), demo.Owner,
+		service.OperatorChange{Grants: []auth.Grant{{Role: auth.Owner}, {Role: auth.Support}}})
+	return err
+}

@@ -1,0 +1,304 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/user"
+	"path/filepath"
+	"strconv"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/progress"
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+// desk is the service's database and keys in the hands of who works on its machine.
+type desk struct {
+	*service.Service
+	who    auth.Identity
+	escrow string // file of the private escrow keys
+	out    io.Writer
+	err    io.Writer
+}
+
+// atDesk runs do with the database and keys that the options name.
+func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cobra.Command, []string) error {
+	return func(cmd *cobra.Command, args []string) error {
+		k, err := options(cmd.Flags())
+		if err != nil {
+			return err
+		}
+		keys, err := wire.LoadKeyring(k.String("keys"))
+		if err != nil {
+			return err
+		}
+		db, err := store.Open(cmd.Context(), k.String("database"))
+		if err != nil {
+			return err
+		}
+		defer db.Close()
+		if err := db.Migrate(cmd.Context()); err != nil {
+			return err
+		}
+		path := k.String("escrow-keys")
+		svc, err := service.New(cmd.Context(), service.Options{Store: db, Keys: keys, Hub: &live.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
+			Organisation: k.String("organisation"), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }})
+		if err != nil {
+			return err
+		}
+		name := "unknown"
+		if u, err := user.Current(); err == nil {
+			name = u.Username
+		}
+		return do(cmd.Context(), desk{svc, service.Console(name), path, cmd.OutOrStdout(), cmd.ErrOrStderr()}, args)
+	}
+}
+
+func deskFlags(cmd *cobra.Command) *cobra.Command {
+	f := cmd.PersistentFlags()
+	f.String("config", "", "file with options, in YAML")
+	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
+	f.String("keys", "rankwarden-keys.json", "`file` of the service's private keys, mode 0600")
+	f.String("escrow-keys", "rankwarden-escrow-keys.json", "`file` of the private escrow keys, mode 0600")
+	f.String("organisation", "My organisation", "name that operators see")
+	return cmd
+}
+
+func keysCommand() *cobra.Command {
+	cmd := deskFlags(&cobra.Command{
+		Use: "keys", Short: "Keys that passwords are sealed to: make, prove, list, retire, seal again",
+		Long: "Keys that passwords are sealed to.\n\n" +
+			"A new key is not used before a copy of its private half was proved to open a challenge, so that no\n" +
+			"password is ever sealed to a key that is lost with one disk. Private halves never enter the database.",
+	})
+	cmd.AddCommand(keysNew(), keysList(), keysChallenge(), keysProve(), keysRetire(), keysReseal(), keysExport())
+	return cmd
+}
+
+func keysNew() *cobra.Command {
+	var recovery string
+	cmd := &cobra.Command{
+		Use: "new", Short: "Make a key; copy its file to a safe place, and prove the copy", Args: cobra.NoArgs,
+		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
+			use, path := wire.UseEscrow, d.escrow
+			if recovery != "" {
+				use, path = wire.UseRecovery, recovery
+			}
+			number, err := d.MakeEscrowKey(ctx, d.who, use, path)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(d.out, "%s key %d is in %s.\n", use, number, path)
+			if use == wire.UseRecovery {
+				fmt.Fprintf(d.out, "Take that file off this machine, keep two copies, and prove one of them:\n")
+				fmt.Fprintf(d.out, "  rankwardend keys challenge %d > challenge.json\n  rankwardend answer challenge.json --key COPY     (where the copy is)\n  rankwardend keys prove %d --answer WORD\n", number, number)
+				return nil
+			}
+			fmt.Fprintf(d.out, "Copy that file to a safe place, and prove the copy before it is used:\n  rankwardend keys prove %d --copy COPY\n", number)
+			return nil
+		}),
+	}
+	cmd.Flags().StringVar(&recovery, "recovery", "", "make an offline recovery key, and write its private half to this `file` only")
+	return cmd
+}
+
+func keysList() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "List keys, and how many deposits are sealed to each", Args: cobra.NoArgs,
+		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
+			keys, uses, err := d.EscrowKeys(ctx)
+			if err != nil {
+				return err
+			}
+			ring, err := escrow.ReadRing(d.escrow)
+			if err != nil {
+				return err
+			}
+			t := table.NewWriter()
+			t.SetOutputMirror(d.out)
+			t.SetStyle(table.StyleLight)
+			t.Style().Options = table.OptionsNoBordersAndSeparators
+			t.AppendHeader(table.Row{"Key", "Use", "State", "Made", "Deposits", "Private half"})
+			for _, k := range keys {
+				private := "not here"
+				if ring.Holds(k.Number) {
+					private = "here"
+				} else if k.Use == wire.UseRecovery {
+					private = "offline"
+				}
+				t.AppendRow(table.Row{k.Number, k.Use, k.State, k.MadeAt.Local().Format("2 Jan 2006 15:04"), uses[k.Number], private})
+			}
+			t.Render()
+			return nil
+		}),
+	}
+}
+
+func keyNumber(arg string) (int64, error) {
+	number, err := strconv.ParseInt(arg, 10, 64)
+	if err != nil || number < 1 {
+		return 0, fmt.Errorf("%q is no number of a key; see: rankwardend keys list", arg)
+	}
+	return number, nil
+}
+
+func keysChallenge() *cobra.Command {
+	return &cobra.Command{
+		Use: "challenge NUMBER", Short: "Print a challenge that only the private half of a key can answer", Args: cobra.ExactArgs(1),
+		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+			number, err := keyNumber(args[0])
+			if err != nil {
+				return err
+			}
+			c, err := d.Challenge(ctx, number)
+			if err != nil {
+				return err
+			}
+			return json.NewEncoder(d.out).Encode(c)
+		}),
+	}
+}
+
+func keysProve() *cobra.Command {
+	var path, answer string
+	cmd := &cobra.Command{
+		Use: "prove NUMBER", Short: "Prove that a copy of a new key's private half exists, and let devices use the key", Args: cobra.ExactArgs(1),
+		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+			number, err := keyNumber(args[0])
+			if err != nil {
+				return err
+			}
+			switch {
+			case (path == "") == (answer == ""):
+				return errors.New("give the copy with --copy FILE, or the answer to a challenge with --answer WORD")
+			case answer != "":
+				err = d.ProveEscrowKey(ctx, d.who, number, answer)
+			default:
+				if same, sameErr := sameFile(path, d.escrow); sameErr != nil {
+					return sameErr
+				} else if same {
+					return fmt.Errorf("%s is the service's own file, not a copy of it; copy it to another place, and name that", path)
+				}
+				var copy escrow.Ring
+				if copy, err = escrow.ReadRing(path); err == nil {
+					err = d.ProveByCopy(ctx, d.who, number, copy)
+				}
+			}
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(d.out, "Key %d is live: devices seal to it from their next check-in.\n", number)
+			return nil
+		}),
+	}
+	cmd.Flags().StringVar(&path, "copy", "", "`file` with the copy")
+	cmd.Flags().StringVar(&answer, "answer", "", "the `word` that rankwardend answer printed")
+	return cmd
+}
+
+func sameFile(a, b string) (bool, error) {
+	first, err := os.Stat(a)
+	if err != nil {
+		return false, fmt.Errorf("the copy: %w", err)
+	}
+	second, err := os.Stat(b)
+	if err != nil {
+		return false, nil // the copy is all that there is here
+	}
+	left, _ := filepath.Abs(a)
+	right, _ := filepath.Abs(b)
+	return os.SameFile(first, second) || left == right, nil
+}
+
+func keysRetire() *cobra.Command {
+	return &cobra.Command{
+		Use: "retire NUMBER", Short: "Seal nothing new to a key", Args: cobra.ExactArgs(1),
+		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+			number, err := keyNumber(args[0])
+			if err != nil {
+				return err
+			}
+			if err := d.RetireEscrowKey(ctx, d.who, number); err != nil {
+				return err
+			}
+			fmt.Fprintf(d.out, "Key %d is retired. Keep its private half: what is sealed to it stays so until\n  rankwardend keys reseal %d\n", number, number)
+			return nil
+		}),
+	}
+}
+
+func keysReseal() *cobra.Command {
+	return &cobra.Command{
+		Use: "reseal NUMBER", Short: "Seal what is sealed to a retired key to the newest live one", Args: cobra.ExactArgs(1),
+		Long: "Seal what is sealed to a retired key to the newest live one. It may be interrupted and begun again.",
+		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+			number, err := keyNumber(args[0])
+			if err != nil {
+				return err
+			}
+			bar := progress.NewWriter()
+			bar.SetOutputWriter(d.err)
+			bar.SetStyle(progress.StyleBlocks)
+			tracker := &progress.Tracker{Message: "sealing again"}
+			bar.AppendTracker(tracker)
+			go bar.Render()
+			done, err := d.Reseal(ctx, d.who, number, func(done, all int) {
+				tracker.UpdateTotal(int64(all))
+				tracker.SetValue(int64(done))
+			})
+			tracker.MarkAsDone()
+			bar.Stop()
+			if err != nil {
+				return fmt.Errorf("%d deposits were sealed again; begin it again for the rest: %w", done, err)
+			}
+			fmt.Fprintf(d.out, "%d deposits are sealed to the newest key now.\n", done)
+			return nil
+		}),
+	}
+}
+
+func keysExport() *cobra.Command {
+	return &cobra.Command{
+		Use: "export", Short: "Print every deposit as sealed to the recovery key, one a line", Args: cobra.NoArgs,
+		Long: "Print every deposit as sealed to the recovery key, one a line. Keep the file away from the service: with the\n" +
+			"recovery key, rankwardend recover opens it on any machine.",
+		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
+			lines := json.NewEncoder(d.out)
+			done, err := d.ExportDeposits(ctx, d.who, func(e service.Exported) error { return lines.Encode(e) })
+			if err == nil {
+				fmt.Fprintf(d.err, "%d deposits\n", done)
+			}
+			return err
+		}),
+	}
+}
+
+func restoredCommand() *cobra.Command {
+	return deskFlags(&cobra.Command{
+		Use: "restored", Short: "Say that the database came back from a backup", Args: cobra.NoArgs,
+		Long: "Say that the database came back from a backup, before the service starts on it. A new epoch begins, signed by\n" +
+			"the root key: devices are told anew under numbers that were never used, and give the service again the\n" +
+			"sealed passwords that the backup lacks.",
+		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
+			epoch, err := d.BeginEpoch(ctx)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(d.out, "Epoch %d has begun. Start the service; devices give back what it lacks as they check in.\n", epoch)
+			return nil
+		}),
+	})
+}

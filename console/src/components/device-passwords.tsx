@@ -1,0 +1,38 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { client, take } from "../api";
+import { ago, soon, useNow } from "../time";
+import { Aside } from "./parts";
+
+/** The passwords that a device changes, and the way to see them. */
+export function DevicePasswords({ device }: { device: string }) {
+  const now = useNow();
+  const passwords = useQuery({
+    queryKey: ["device-passwords", device],
+    queryFn: () => take(client.GET("/api/v1/devices/{name}/passwords", { params: { path: { name: device } } })),
+  });
+  const list = passwords.data?.items ?? [];
+  if (list.length === 0) return null;
+  return (
+    <Aside title="Passwords">
+      <ul className="space-y-1.5">
+        {list.map((p) => (
+          <li key={p.account}>
+            <Link
+              to={`/passwords?${new URLSearchParams({ search: device, device, account: p.account })}`}
+              className="font-mono font-semibold text-brass underline decoration-current"
+            >
+              {p.name}
+            </Link>
+            <span className="block text-second">
+              {p.changing
+                ? "a change is under way"
+                : `changed ${ago(p.changed_at, now)}; next ${p.next_at ? soon(p.next_at, now) : "when a rule asks for it"}`}
+              {p.shown_by && `; last seen by ${p.shown_by}, ${ago(p.shown_at, now)}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}

@@ -1,0 +1,186 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useEffect, useRef, useState } from "react";
+import { client, type DepositRef, type Password, Refusal, type Revealed, take } from "../api";
+import { clock, useNow } from "../time";
+import { Button, Trouble } from "./parts";
+
+/** Seconds for which a password stays in sight. */
+const inSight = 30;
+
+type Ask = { copied: boolean; reason: string };
+
+/** Asks for a reason, and then shows a password for a while, or copies it without showing it. */
+export function Reveal({ of, former, done }: { of: Password; former?: DepositRef; done?: () => void }) {
+  const queries = useQueryClient();
+  const [shown, setShown] = useState<Revealed>();
+  const [said, setSaid] = useState("");
+  const [again, setAgain] = useState<Ask>(); // what waits for a fresh sign-in
+  const reveal = useMutation({
+    mutationFn: async ({ copied, reason }: Ask) => {
+      setSaid("");
+      setShown(undefined);
+      const answer = await take(
+        client.POST("/api/v1/devices/{name}/reveal", {
+          params: { path: { name: of.device_id } },
+          body: { account: of.account, reason, copied, former },
+        }),
+      );
+      if (!copied) return setShown(answer);
+      await navigator.clipboard.writeText(answer.candidates[0]?.password ?? "");
+      setSaid(
+        answer.candidates.length > 1
+          ? "The newest was copied, unseen. A change is under way: if it does not open the account, show them all."
+          : "Copied, unseen. Clear your clipboard when you are done.",
+      );
+    },
+    onSuccess: () => {
+      setAgain(undefined);
+      for (const key of ["device-passwords", "passwords", "reveals", "device"])
+        queries.invalidateQueries({ queryKey: [key] });
+    },
+    onError: (error, ask) => {
+      if (error instanceof Refusal && error.code === "sign_in_again") setAgain(ask);
+      if (error instanceof Refusal && error.code === "second_person_needed")
+        queries.invalidateQueries({ queryKey: ["agreements"] });
+    },
+    gcTime: 0, // the answer is kept nowhere but in what is shown
+  });
+  const submit = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    const copied = (event.nativeEvent as SubmitEvent).submitter?.getAttribute("value") === "copy";
+    const field = event.currentTarget.elements.namedItem("reason") as HTMLTextAreaElement;
+    reveal.mutate({ copied, reason: field.value });
+  };
+  if (shown) {
+    return (
+      <Shown
+        revealed={shown}
+        hide={() => {
+          setShown(undefined);
+          reveal.reset();
+          done?.();
+        }}
+      />
+    );
+  }
+  if (again) return <Fresh then={() => reveal.mutate(again)} leave={() => setAgain(undefined)} />;
+  return (
+    <form onSubmit={submit} className="space-y-2">
+      <label className="block">
+        <span className="font-semibold">Why do you need it?</span>
+        <textarea
+          name="reason"
+          required
+          minLength={3}
+          maxLength={1000}
+          rows={2}
+          placeholder="A ticket, and what is to be done"
+          className="w-full rounded-sm border border-second bg-paper px-2 py-1"
+        />
+      </label>
+      <div className="flex flex-wrap gap-2">
+        <Button type="submit" value="show" primary disabled={reveal.isPending}>
+          Show for {inSight} seconds
+        </Button>
+        <Button type="submit" value="copy" disabled={reveal.isPending}>
+          Copy without showing
+        </Button>
+      </div>
+      {said && (
+        <p role="status" className="text-green">
+          ✓ {said}
+        </p>
+      )}
+      {reveal.error && <Trouble error={reveal.error} />}
+    </form>
+  );
+}
+
+/** The passwords in sight, until the time is up. */
+function Shown({ revealed, hide }: { revealed: Revealed; hide: () => void }) {
+  const [left, setLeft] = useState(inSight);
+  const now = useNow();
+  const end = useRef(hide);
+  end.current = hide;
+  useEffect(() => {
+    const until = Date.now() + inSight * 1000;
+    const timer = setInterval(() => {
+      const rest = Math.ceil((until - Date.now()) / 1000);
+      setLeft(rest);
+      if (rest <= 0) end.current();
+    }, 250);
+    return () => clearInterval(timer);
+  }, []);
+  const several = revealed.candidates.length > 1;
+  return (
+    <div role="status" aria-label="The password" className="border-l-4 border-brass bg-sheet px-4 py-3">
+      {several && (
+        <p className="mb-2 font-semibold text-waiting">
+          A change is under way: any of these may be the right one. Try the newest first.
+        </p>
+      )}
+      <ul className="space-y-3">
+        {revealed.candidates.map((c) => (
+          <li key={`${c.deposit.epoch}.${c.deposit.number}`}>
+            <code data-secret className="block font-mono text-lg leading-8 tracking-[0.1em] break-all select-all">
+              {c.password}
+            </code>
+            <span className="text-second">
+              as <span className="font-mono">{c.deposit.name}</span>
+              {(several || c.deposit.state === "former") &&
+                `, ${c.deposit.state}, made ${clock(c.deposit.deposited_at, now)}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+      {revealed.rotates_at && (
+        <p className="mt-2">
+          Because you saw it, it changes at{" "}
+          <b>{new Date(revealed.rotates_at).toLocaleString([], { dateStyle: "medium", timeStyle: "short" })}</b>.
+        </p>
+      )}
+      <div className="mt-3 flex items-center justify-between">
+        <span className="text-second tabular-nums">hidden in {left} s</span>
+        <Button onClick={hide}>Hide now</Button>
+      </div>
+    </div>
+  );
+}
+
+/** Asks for the operator's own password, since the last sign-in is too long ago. */
+function Fresh({ then, leave }: { then: () => void; leave: () => void }) {
+  const [trouble, setTrouble] = useState<Error>();
+  const submit = async (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    const password = String(new FormData(event.currentTarget).get("password"));
+    try {
+      await take(client.POST("/api/v1/session/fresh", { body: { password } }));
+      then();
+    } catch (error) {
+      // A wrong password must not look like an ended session.
+      setTrouble(new Error(error instanceof Error ? error.message : "It failed; try again."));
+    }
+  };
+  return (
+    <form onSubmit={submit} className="space-y-2">
+      <p>A password is shown only within 15 minutes of a sign-in. Give your own password once more.</p>
+      <label className="block">
+        <span className="font-semibold">Your password</span>
+        <input
+          name="password"
+          type="password"
+          autoComplete="current-password"
+          required
+          className="w-full rounded-sm border border-second bg-paper px-2 py-1 font-mono"
+        />
+      </label>
+      <div className="flex gap-2">
+        <Button type="submit" primary>
+          Go on
+        </Button>
+        <Button onClick={leave}>Leave it</Button>
+      </div>
+      {trouble && <Trouble error={trouble} />}
+    </form>
+  );
+}

@@ -1,0 +1,308 @@
+import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { type Agreement, client, type Password, take } from "../api";
+import { Export } from "../components/export";
+import { Choices, GroupFilter, useFilters } from "../components/filters";
+import { Button, Loading, Nothing, PageHead, Trouble } from "../components/parts";
+import { PasswordPanel } from "../components/password-panel";
+import { type Column, Rows } from "../components/rows";
+import { StandingBadge } from "../components/standing";
+import { ago, soon, useNow } from "../time";
+
+type Filter = { search?: string; group?: string; overdue?: boolean };
+
+const read = (filter: Filter, cursor: string, limit: number) =>
+  take(client.GET("/api/v1/passwords", { params: { query: { ...filter, cursor, limit } } }));
+
+const exported = ["device", "serial", "account", "name", "identifier", "changed", "next", "last seen", "by"];
+
+/** Passwords that devices change: look one up, see it with a reason, have some changed now. */
+export function PasswordsPage({ rights }: { rights: string[] }) {
+  const [params, set] = useFilters();
+  const [chosen, setChosen] = useState<Set<string>>(new Set()); // devices
+  const filter: Filter = {
+    search: params.get("search") || undefined,
+    group: params.get("group") || undefined,
+    overdue: params.get("only") === "overdue" || undefined,
+  };
+  const passwords = useInfiniteQuery({
+    queryKey: ["passwords", filter],
+    queryFn: ({ pageParam }) => read(filter, pageParam, 200),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = passwords.data?.pages.flatMap((page) => page.items) ?? [];
+  const device = params.get("device") ?? "";
+  const account = params.get("account") ?? "";
+  const toggle = (name: string) => {
+    const next = new Set(chosen);
+    if (!next.delete(name)) next.add(name);
+    setChosen(next);
+  };
+  return (
+    <>
+      <PageHead title="Passwords" note="Devices make them, and keep them here under seal. Each look leaves a trace.">
+        <Export
+          file="passwords.csv"
+          header={exported}
+          read={(cursor) => read(filter, cursor, 500)}
+          row={(p) => [
+            p.device,
+            p.serial,
+            p.account,
+            p.name,
+            p.sid,
+            p.changed_at ?? "",
+            p.next_at ?? "",
+            p.shown_at ?? "",
+            p.shown_by,
+          ]}
+        />
+      </PageHead>
+      <NoKey />
+      <Asked may={rights.includes("reveal")} />
+      <div className="mb-3 flex flex-wrap items-center gap-4">
+        <input
+          type="search"
+          aria-label="Look up a device, serial or account name"
+          placeholder="Device, serial or account name"
+          defaultValue={filter.search}
+          onChange={(event) => set({ search: event.target.value })}
+          className="w-72 rounded-sm border border-second bg-sheet px-3 py-1"
+        />
+        <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group })} />
+        <Choices
+          label="Which"
+          value={filter.overdue ? "overdue" : "all"}
+          onChange={(value) => set({ only: value === "overdue" ? value : "" })}
+          choices={[
+            { value: "all", label: "all" },
+            { value: "overdue", label: "overdue" },
+          ]}
+        />
+        {rights.includes("handle") && (
+          <Many chosen={[...chosen]} group={filter.group} clear={() => setChosen(new Set())} />
+        )}
+      </div>
+      {passwords.error && <Trouble error={passwords.error} />}
+      <div className="grid grid-cols-[minmax(0,1fr)_392px] gap-7">
+        <div>
+          {passwords.isPending && <Loading />}
+          {passwords.data && items.length === 0 && (
+            <Nothing>
+              {filter.search || filter.group || filter.overdue
+                ? "No password is like that. Take a filter away to see more."
+                : "No password is in escrow yet. A policy must rotate one, and a device must have carried that out."}
+            </Nothing>
+          )}
+          {items.length > 0 && (
+            <PasswordRows
+              items={items}
+              device={device}
+              account={account}
+              chosen={chosen}
+              toggle={toggle}
+              choose={(p) => set({ device: p.device, account: p.account })}
+              more={passwords.hasNextPage}
+              readMore={() => passwords.isFetching || passwords.fetchNextPage()}
+            />
+          )}
+        </div>
+        <div>
+          {device && account ? (
+            <PasswordPanel key={device + account} device={device} account={account} rights={rights} />
+          ) : (
+            <p className="border-t-2 border-ink pt-2 text-second">
+              Choose an account on the left to see when its password changes, who saw it, and to see it yourself.
+            </p>
+          )}
+        </div>
+      </div>
+    </>
+  );
+}
+
+type RowsOf = {
+  items: Password[];
+  device: string;
+  account: string;
+  chosen: Set<string>;
+  toggle: (device: string) => void;
+  choose: (p: Password) => void;
+  more: boolean;
+  readMore: () => void;
+};
+
+function PasswordRows({ items, device, account, chosen, toggle, choose, more, readMore }: RowsOf) {
+  const now = useNow();
+  const columns: Column<Password>[] = [
+    {
+      title: "Pick",
+      width: "28px",
+      cell: (p) => (
+        <input
+          type="checkbox"
+          aria-label={`Choose ${p.device}`}
+          checked={chosen.has(p.device)}
+          onChange={() => toggle(p.device)}
+          className="accent-brass"
+        />
+      ),
+    },
+    {
+      title: "Account",
+      width: "minmax(130px,1fr)",
+      cell: (p) => {
+        const open = p.device === device && p.account === account;
+        return (
+          <button
+            type="button"
+            aria-pressed={open}
+            onClick={() => choose(p)}
+            className={`font-mono font-semibold ${open ? "bg-ink px-1 text-paper" : "text-brass underline decoration-current"}`}
+          >
+            {p.name}
+          </button>
+        );
+      },
+    },
+    {
+      title: "Device",
+      width: "124px",
+      cell: (p) => (
+        <Link to={`/devices/${p.device}`} className="font-mono">
+          {p.device}
+        </Link>
+      ),
+    },
+    { title: "Stands", width: "96px", cell: (p) => <StandingBadge standing={p.standing} /> },
+    { title: "Changed", width: "96px", right: true, cell: (p) => ago(p.changed_at, now) },
+    {
+      title: "Next",
+      width: "116px",
+      right: true,
+      cell: (p) =>
+        p.changing ? (
+          <span className="text-waiting">◔ changing</span>
+        ) : p.every_minutes === null ? (
+          <span className="text-red">no rule</span>
+        ) : (
+          p.next_at && soon(p.next_at, now)
+        ),
+    },
+  ];
+  return (
+    <Rows
+      label="Passwords"
+      items={items}
+      columns={columns}
+      id={(p) => p.device_id + p.account}
+      more={more}
+      readMore={readMore}
+      narrow
+    />
+  );
+}
+
+/** Has the passwords of the chosen devices, or of a group, changed now, and shows how far that is. */
+function Many({ chosen, group, clear }: { chosen: string[]; group?: string; clear: () => void }) {
+  const [batch, setBatch] = useState("");
+  const order = useMutation({
+    mutationFn: () =>
+      take(
+        client.POST("/api/v1/orders", {
+          body: chosen.length > 0 ? { kind: "rotate", devices: chosen } : { kind: "rotate", group, devices: [] },
+        }),
+      ),
+    onSuccess: (given) => {
+      setBatch(given.batch);
+      clear();
+    },
+  });
+  const progress = useQuery({
+    queryKey: ["order-progress", batch],
+    queryFn: () => take(client.GET("/api/v1/order-progress/{name}", { params: { path: { name: batch } } })),
+    enabled: batch !== "",
+    refetchInterval: (query) => (query.state.data && query.state.data.ended >= query.state.data.given ? false : 1000),
+  });
+  const what = chosen.length > 0 ? `${chosen.length} chosen` : group ? `all of ${group}` : "";
+  const p = progress.data;
+  return (
+    <div className="flex items-center gap-3">
+      {what && (
+        <Button onClick={() => order.mutate()} disabled={order.isPending}>
+          Change now: {what}
+        </Button>
+      )}
+      {order.error && <Trouble error={order.error} />}
+      {p && (
+        <span role="status" className="flex items-center gap-2 text-second">
+          <progress value={p.ended} max={p.given} className="h-2 w-32 accent-brass" aria-label="Changed" />
+          {p.by.done ?? 0} of {p.given} changed
+          {(p.by.queued ?? 0) + (p.by.delivered ?? 0) > 0 && `, ${(p.by.queued ?? 0) + (p.by.delivered ?? 0)} waiting`}
+          {(p.by.failed ?? 0) > 0 && <span className="text-red">, {p.by.failed} failed</span>}
+        </span>
+      )}
+    </div>
+  );
+}
+
+/** Says so when devices cannot change any password. */
+function NoKey() {
+  const keys = useQuery({ queryKey: ["escrow-keys"], queryFn: () => take(client.GET("/api/v1/escrow-keys")) });
+  if (!keys.data || keys.data.items.some((k) => k.use === "escrow" && k.state === "live")) return null;
+  return (
+    <div role="alert" className="mb-4 border-l-4 border-red bg-red-wash px-4 py-2">
+      No escrow key is live, so no device changes a password. On the service's machine run{" "}
+      <code className="font-mono">rankwardend keys new</code>, copy the key to a safe place, and prove the copy with{" "}
+      <code className="font-mono">rankwardend keys prove</code>.
+    </div>
+  );
+}
+
+/** Reveals that wait for a second person. */
+function Asked({ may }: { may: boolean }) {
+  const queries = useQueryClient();
+  const now = useNow();
+  const agreements = useQuery({
+    queryKey: ["agreements"],
+    queryFn: () => take(client.GET("/api/v1/agreements", { params: { query: { limit: 50 } } })),
+  });
+  const decide = useMutation({
+    mutationFn: ({ of, agree }: { of: Agreement; agree: boolean }) =>
+      take(client.POST("/api/v1/agreements/{name}", { params: { path: { name: of.id } }, body: { agree } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["agreements"] }),
+  });
+  const waiting = agreements.data?.items ?? [];
+  if (waiting.length === 0) return null;
+  return (
+    <section className="mb-4 border-l-4 border-held px-4 py-2">
+      <h2 className="font-bold">Waiting for a second person</h2>
+      {decide.error && <Trouble error={decide.error} />}
+      <ul>
+        {waiting.map((a) => (
+          <li key={a.id} className="flex items-center gap-3 py-1">
+            <span className="grow">
+              <b>{a.asked_by}</b> asks to see {a.account} on <span className="font-mono">{a.device}</span>: {a.reason}{" "}
+              <span className="text-second">({ago(a.asked_at, now)})</span>
+            </span>
+            {a.agreed ? (
+              <span className="text-green">✓ agreed by {a.decided_by}</span>
+            ) : (
+              may && (
+                <>
+                  <Button primary onClick={() => decide.mutate({ of: a, agree: true })}>
+                    Agree
+                  </Button>
+                  <Button onClick={() => decide.mutate({ of: a, agree: false })}>Decline</Button>
+                </>
+              )
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

@@ -1,0 +1,268 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/store"
+)
+
+// desk has a managed administrator whose password is six words and whose name is drawn again.
+const desk = `accounts: [{key: keeper, name: keeper-####, formerly: [keeper]}]
+rotation: [{target: account:keeper, every: 10d, secret: {style: words, words: 6}, after_use: {wait: 1h, then: %THEN%}, after_reveal: 2h, redraw_name: true, keep: 1}]
+membership: [{local_group: administrators, mode: exact, members: [account:keeper]}]`
+
+// deposits are those of the keeper of a device, newest first.
+func (s *service) deposits(device string) []client.Deposit {
+	list, err := s.owner.DevicePasswords(s.t.Context(), device)
+	require.NoError(s.t, err)
+	require.Len(s.t, list, 1)
+	return list[0].Deposits
+}
+
+// current opens what is in escrow as the password now, past the service's rights.
+func (s *service) current(device string) string {
+	w := s.why(device)
+	all, err := s.db.With(s.t.Context()).DepositsOf(w.Device.ID, "account:keeper")
+	require.NoError(s.t, err)
+	opener, err := s.ring()
+	require.NoError(s.t, err)
+	for _, d := range all {
+		if d.State == store.DepositCurrent {
+			password, err := opener.Open(d.About(d.KeyNumber), d.Sealed)
+			require.NoError(s.t, err)
+			return password
+		}
+	}
+	return ""
+}
+
+// managed is the account that is bound to the keeper.
+func (s *service) managed(d *device, name string) client.Account {
+	for _, a := range s.why(name).Accounts {
+		if a.Key == "keeper" {
+			return a
+		}
+	}
+	require.Fail(s.t, "there is no keeper")
+	return client.Account{}
+}
+
+func TestPasswordsChangeWhenTheyAreDue(t *testing.T) {
+	s := startTogether(t)
+	s.publish("base", strings.Replace(desk, "%THEN%", "end-sessions", 1), 500, "everything")
+	d := s.enrolled("SKL-TKT-001")
+	assert.Equal(t, "in_step", standing(s, "SKL-TKT-001"))
+
+	// The account that was there was taken over, and has a password of six words in escrow.
+	first := s.managed(d, "SKL-TKT-001")
+	sid := principal.MustSID(first.SID)
+	secret := s.current("SKL-TKT-001")
+	assert.Len(t, strings.Split(secret, "-"), 6)
+	assert.Equal(t, strings.ToUpper(secret[:1]), secret[:1])
+	assert.True(t, d.Opens(sid, secret))
+	deposits := s.deposits("SKL-TKT-001")
+	require.Len(t, deposits, 1)
+	assert.Equal(t, []string{"current", "first", "base revision 1"}, []string{deposits[0].State, deposits[0].Reason, deposits[0].Policy})
+
+	// Of its age: at most a tenth early, never late, under a new name of the same account.
+	s.later(9*24*time.Hour - time.Minute)
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.Len(t, s.deposits("SKL-TKT-001"), 1, "nothing is due yet")
+	s.later(24 * time.Hour)
+	require.NoError(t, d.Cycle(t.Context()))
+	deposits = s.deposits("SKL-TKT-001")
+	require.Len(t, deposits, 2)
+	assert.Equal(t, []string{"current age", "former first"}, []string{deposits[0].State + " " + deposits[0].Reason, deposits[1].State + " " + deposits[1].Reason})
+	assert.False(t, d.Opens(sid, secret))
+	secret = s.current("SKL-TKT-001")
+	assert.True(t, d.Opens(sid, secret))
+	second := s.managed(d, "SKL-TKT-001")
+	assert.Equal(t, first.SID, second.SID)
+	assert.NotEqual(t, first.Name, second.Name)
+
+	// After use: whoever works there is told, and signed out once the time has come.
+	require.NoError(t, d.SignIn(second.Name, secret))
+	require.NoError(t, d.Cycle(t.Context()))
+	require.Len(t, d.Machine().Notices, 1)
+	assert.Contains(t, d.Machine().Notices[0], second.Name)
+	assert.Contains(t, s.events(client.EventQuery{Kind: "account_used"})[0].Words, "somebody signed in")
+	s.clock.forward(59 * time.Minute)
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.True(t, d.SignedIn(sid))
+	s.clock.forward(2 * time.Minute)
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.False(t, d.SignedIn(sid))
+	assert.Equal(t, "used", s.deposits("SKL-TKT-001")[0].Reason)
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.Contains(t, s.events(client.EventQuery{Kind: "sessions_ended"})[0].Words, "as its rule says after a sign-in")
+
+	// Somebody else changes it: that is seen, and put right.
+	require.NoError(t, d.SetPassword(t.Context(), sid, "Somebody else's 1"))
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.Equal(t, "changed_elsewhere", s.deposits("SKL-TKT-001")[0].Reason)
+	assert.True(t, d.Opens(sid, s.current("SKL-TKT-001")))
+	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "put_right", Kind: "changed_elsewhere"}, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, right.Items, 1)
+	assert.Contains(t, right.Items[0].Words, "somebody else changed the password")
+
+	// The account is made anew: a new identifier, and a new password at once.
+	require.NoError(t, d.DeleteAccount(t.Context(), sid))
+	s.cycle(d, "SKL-TKT-001")
+	require.NoError(t, d.Cycle(t.Context()))
+	anew := s.managed(d, "SKL-TKT-001")
+	assert.NotEqual(t, first.SID, anew.SID)
+	assert.True(t, anew.Enabled)
+	assert.True(t, d.Opens(principal.MustSID(anew.SID), s.current("SKL-TKT-001")))
+	assert.Equal(t, "in_step", standing(s, "SKL-TKT-001"))
+
+	// What is former beyond the number to keep goes when it is old enough.
+	assert.Len(t, s.deposits("SKL-TKT-001"), 5)
+	s.later(91 * 24 * time.Hour)
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.Len(t, s.deposits("SKL-TKT-001"), 2, "the current one, and one former")
+	assert.Equal(t, "current", s.deposits("SKL-TKT-001")[0].State)
+}
+
+func TestAfterUseTheDeviceRestarts(t *testing.T) {
+	s := startTogether(t)
+	s.publish("base", strings.Replace(desk, "%THEN%", "restart", 1), 500, "everything")
+	d := s.enrolled("SKL-BRG-001")
+	a := s.managed(d, "SKL-BRG-001")
+	require.NoError(t, d.SignIn(a.Name, s.current("SKL-BRG-001")))
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.Zero(t, d.Machine().Restarts)
+	s.clock.forward(61 * time.Minute)
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.Equal(t, 1, d.Machine().Restarts)
+	assert.Len(t, d.Machine().Notices, 2, "when somebody signed in, and before it restarts")
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.Equal(t, 1, d.Machine().Restarts)
+	assert.Len(t, s.events(client.EventQuery{Kind: "device_restarted"}), 1)
+}
+
+// What cannot be changed is told with its reason, tried again later, and a finding when overdue.
+func TestAPasswordThatCannotBeChanged(t *testing.T) {
+	s := startTogether(t)
+	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1)+"\nlockout: {threshold: 3, duration: 0m}", 500, "everything")
+	d := s.enrolled("SKL-HQ-001")
+	a := s.managed(d, "SKL-HQ-001")
+	for range 3 {
+		require.Error(t, d.SignIn(a.Name, "wrong"))
+	}
+	s.order("rotate", "account:keeper", "SKL-HQ-001")
+	s.until(func() bool {
+		require.NoError(t, d.Cycle(t.Context()))
+		return len(s.deposits("SKL-HQ-001")) == 1 && len(s.events(client.EventQuery{Kind: "rotation_failed"})) == 1
+	})
+	require.NoError(t, d.Cycle(t.Context()))
+	w := s.why("SKL-HQ-001")
+	assert.Equal(t, "delivered", w.Orders[0].State)
+	assert.Contains(t, w.Orders[0].Detail, "the account is locked")
+	assert.Contains(t, unit(s, "SKL-HQ-001", "rotation.account:keeper").Findings[0].Words, "the account is locked")
+
+	// The device says nothing for long: the service counts by the time of the deposit.
+	s.later(11 * 24 * time.Hour)
+	require.NoError(t, s.Service.FindOverdue(t.Context()))
+	require.NoError(t, s.Service.FindOverdue(t.Context()))
+	overdue, err := s.owner.Findings(t.Context(), client.FindingQuery{Kind: "rotation_overdue"}, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, overdue.Items, 1, "one finding, however often one looks")
+	assert.Equal(t, []string{"base"}, overdue.Items[0].Assignments)
+	late, err := s.owner.Passwords(t.Context(), client.PasswordQuery{Overdue: true}, client.Page{})
+	require.NoError(t, err)
+	assert.Len(t, late.Items, 1)
+
+	require.NoError(t, d.Unlock(t.Context(), principal.MustSID(a.SID)))
+	s.until(func() bool {
+		require.NoError(t, d.Cycle(t.Context()))
+		return standing(s, "SKL-HQ-001") == "in_step"
+	})
+	assert.Equal(t, "done", s.why("SKL-HQ-001").Orders[0].State)
+}
+
+// Orders to change passwords wait for a device that is off, join a change under way, and are told
+// apart by whether a rule changes anything.
+func TestOrdersToChangePasswords(t *testing.T) {
+	s := startTogether(t)
+	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
+	d := s.enrolled("SKL-TKT-001")
+	batch, err := s.owner.Order(t.Context(), client.NewOrder{Kind: "rotate", Group: "everything"})
+	require.NoError(t, err)
+	assert.Equal(t, client.OrderProgress{Batch: batch.Batch, Given: 1, By: map[string]int{"queued": 1}}, batch)
+	s.later(3 * 24 * time.Hour)
+	assert.Equal(t, []string{"rotate queued"}, s.became("SKL-TKT-001"), "it never ends")
+	s.until(func() bool {
+		require.NoError(t, d.Cycle(t.Context()))
+		progress, err := s.owner.OrderProgress(t.Context(), batch.Batch)
+		require.NoError(t, err)
+		return progress.Ended == 1 && progress.By["done"] == 1
+	})
+	assert.Equal(t, "ordered", s.deposits("SKL-TKT-001")[0].Reason)
+	assert.Contains(t, s.why("SKL-TKT-001").Orders[0].Detail, "deposit 1.2")
+
+	s.order("rotate", "builtin:administrator", "SKL-TKT-001")
+	s.until(func() bool {
+		require.NoError(t, d.Cycle(t.Context()))
+		return s.why("SKL-TKT-001").Orders[0].State == "failed"
+	})
+	assert.Contains(t, s.why("SKL-TKT-001").Orders[0].Detail, "no rule changes this password")
+	assert.Len(t, s.deposits("SKL-TKT-001"), 2)
+
+	// A rule that goes leaves the password in escrow, and says that nobody changes it any more.
+	assignment, err := s.owner.Assignment(t.Context(), "base")
+	require.NoError(t, err)
+	require.NoError(t, s.owner.RemoveAssignment(t.Context(), "base", assignment.Version))
+	s.cycle(d, "SKL-TKT-001")
+	require.NoError(t, d.Cycle(t.Context()))
+	assert.Len(t, s.events(client.EventQuery{Kind: "rotation_stopped"}), 1)
+	list, err := s.owner.Passwords(t.Context(), client.PasswordQuery{}, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, list.Items, 1)
+	assert.Nil(t, list.Items[0].EveryMinutes)
+}
+
+// Without a live escrow key nothing is changed, and the account that waits for it is not enabled.
+func TestNoKeyNoChange(t *testing.T) {
+	s := startTogether(t)
+	require.NoError(t, change(t, s.config.Database, "update escrow_keys set state = 'new', proved_at = null"))
+	s.restart()
+	s.publish("base", "accounts: [{key: keeper, name: desk-keeper, local_groups: [administrators]}]\nrotation: [{target: account:keeper}]", 500, "everything")
+	d := s.enrolled("SKL-TKT-001")
+	a := s.managed(d, "SKL-TKT-001")
+	assert.False(t, a.Enabled)
+	assert.False(t, inAdministrators(t, d, "desk-keeper"))
+	u := unit(s, "SKL-TKT-001", "rotation.account:keeper")
+	require.NotEmpty(t, u.Findings)
+	assert.Contains(t, u.Findings[0].Words, "no live escrow key")
+
+	s.escrowKey()
+	s.until(func() bool {
+		s.clock.forward(2 * time.Minute)
+		require.NoError(t, d.Cycle(t.Context()))
+		return s.managed(d, "SKL-TKT-001").Enabled
+	})
+	assert.True(t, inAdministrators(t, d, "desk-keeper"))
+	assert.True(t, d.Opens(d.Find("desk-keeper"), s.current("SKL-TKT-001")))
+}
+
+// later sets service time forward, beyond the session of the owner, who signs in again.
+func (s *service) later(d time.Duration) {
+	s.clock.forward(d)
+	_, err := s.owner.SignIn(s.t.Context(), "asta", ownerPassword)
+	require.NoError(s.t, err)
+}
+
+// startTogether starts a service whose clock its devices share.
+func startTogether(t *testing.T) *service {
+	s := start(t)
+	s.devices = together{s.clock}
+	return s
+}

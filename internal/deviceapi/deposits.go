@@ -1,0 +1,59 @@
+package deviceapi
+
+import (
+	"github.com/gofiber/fiber/v3"
+
+	"rankwarden.example/internal/wire"
+)
+
+// deposit takes a sealed password; it is durable when the answer goes.
+func (a *API) deposit(c fiber.Ctx) error {
+	d, req, err := a.from(c)
+	if err != nil {
+		return err
+	}
+	var body wire.Deposit
+	if err := read(req.payload, &body); err != nil {
+		return err
+	}
+	at, err := a.Service.TakeDeposit(c.Context(), d.ID, body)
+	if err != nil {
+		return err
+	}
+	a.registry.learn(d.ID, body.Epoch, wire.DepositMarks{Latest: body.Number})
+	return a.answer(c, req, wire.DepositAnswer{Time: at, Number: body.Number})
+}
+
+// confirm takes the word of a device that the password of a deposit opens the account.
+func (a *API) confirm(c fiber.Ctx) error {
+	d, req, err := a.from(c)
+	if err != nil {
+		return err
+	}
+	var body wire.Confirm
+	if err := read(req.payload, &body); err != nil {
+		return err
+	}
+	if err := a.Service.TakeConfirmation(c.Context(), d.ID, body); err != nil {
+		return err
+	}
+	a.registry.learn(d.ID, body.Epoch, wire.DepositMarks{Confirmed: body.Number})
+	return a.answer(c, req, wire.DepositAnswer{Time: a.Service.Now(), Number: body.Number})
+}
+
+// epoch gives a device that came back from a snapshot numbers that were never used.
+func (a *API) epoch(c fiber.Ctx) error {
+	d, req, err := a.from(c)
+	if err != nil {
+		return err
+	}
+	var body wire.EpochRequest
+	if err := read(req.payload, &body); err != nil {
+		return err
+	}
+	epoch, err := a.Service.NewDeviceEpoch(c.Context(), d.ID, body)
+	if err != nil {
+		return err
+	}
+	return a.answer(c, req, wire.EpochAnswer{Time: a.Service.Now(), Epoch: epoch})
+}

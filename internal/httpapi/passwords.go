@@ -1,0 +1,106 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
+)
+
+func viewPassword(r store.Rotation) Password {
+	return Password{Device: r.Device, DeviceID: r.DeviceID, Serial: r.Serial, Standing: string(r.Standing), LastContact: r.LastContact, Account: r.Target, Name: r.Name, SID: r.Account,
+		ChangedAt: r.ChangedAt, NextAt: r.NextAt, EveryMinutes: r.EveryMinutes, Changing: r.Pending > 0, ShownAt: r.ShownAt, ShownBy: r.ShownBy}
+}
+
+func viewDeposit(d store.Deposit) Deposit {
+	return Deposit{DepositRef: DepositRef{Epoch: d.Epoch, Number: d.Number}, State: d.State, Name: d.NameAfter, NameBefore: d.NameBefore, Reason: string(d.Reason), Policy: d.Policy,
+		DepositedAt: d.DepositedAt, ConfirmedAt: d.ConfirmedAt, FormerAt: d.FormerAt}
+}
+
+func viewReveal(r store.Reveal) Reveal {
+	return Reveal{Device: r.Device, Account: r.Target, Operator: r.Operator, Reason: r.Reason, Copied: r.Copied, At: r.At}
+}
+
+func viewAgreement(a store.Agreement) Agreement {
+	return Agreement{ID: a.ID, Device: a.Device, Account: a.Target, AskedBy: a.AskedBy, Reason: a.Reason, AskedAt: a.AskedAt, EndsAt: a.EndsAt, Agreed: a.Agreed, DecidedBy: a.DecidedBy, DecidedAt: a.DecidedAt}
+}
+
+// whole is a list that is short by nature, and so not paged.
+type whole[T any] struct {
+	Body struct {
+		Items []T `json:"items" nullable:"false"`
+	}
+}
+
+func (a *api) passwords() {
+	register(a, operation{method: http.MethodGet, path: "/passwords", id: "list-passwords", summary: "Passwords that devices change, by device, without the passwords"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Paged
+			Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
+			Group   string `query:"group"`
+			Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
+		}) (*List[Password], error) {
+			list, next, err := a.Service.Passwords(ctx, store.RotationFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue}, in.page())
+			return listOf(list, next, err, viewPassword)
+		})
+	register(a, operation{method: http.MethodGet, path: "/devices/{name}/passwords", id: "device-passwords", summary: "Passwords of one device with their deposits, without the passwords"},
+		func(ctx context.Context, _ auth.Identity, in *Named) (*whole[DevicePassword], error) {
+			list, deposits, err := a.Service.PasswordsOf(ctx, in.Name)
+			out := &whole[DevicePassword]{}
+			out.Body.Items = []DevicePassword{}
+			for _, r := range list {
+				p := DevicePassword{Password: viewPassword(r), Deposits: []Deposit{}}
+				for _, d := range deposits[r.Target] {
+					p.Deposits = append(p.Deposits, viewDeposit(d))
+				}
+				out.Body.Items = append(out.Body.Items, p)
+			}
+			return out, err
+		})
+	register(a, operation{method: http.MethodPost, path: "/devices/{name}/reveal", id: "reveal-password", summary: "Show a password, with a reason, shortly after signing in"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Named
+			Body RevealSpec
+		}) (*struct{ Body Revealed }, error) {
+			answer, err := a.Service.Reveal(ctx, who, service.RevealRequest{Device: in.Name, Target: in.Body.Account, Reason: in.Body.Reason, Copied: in.Body.Copied, Former: (*store.Ref)(in.Body.Former)})
+			out := &struct{ Body Revealed }{Revealed{Password: viewPassword(answer.Rotation), Candidates: []Candidate{}, RotatesAt: answer.RotatesAt}}
+			for _, c := range answer.Candidates {
+				out.Body.Candidates = append(out.Body.Candidates, Candidate{Password: c.Password, Deposit: viewDeposit(c.Deposit)})
+			}
+			return out, err
+		})
+	register(a, operation{method: http.MethodGet, path: "/reveals", id: "list-reveals", summary: "Who saw passwords, latest first"},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Paged
+			Device string `query:"device" doc:"Identifier or name"`
+		}) (*List[Reveal], error) {
+			list, next, err := a.Service.Reveals(ctx, in.Device, in.page())
+			return listOf(list, next, err, viewReveal)
+		})
+	register(a, operation{method: http.MethodGet, path: "/agreements", id: "list-agreements", summary: "Reveals that wait for a second person, latest first"},
+		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[Agreement], error) {
+			list, next, err := a.Service.Agreements(ctx, in.page())
+			return listOf(list, next, err, viewAgreement)
+		})
+	register(a, operation{method: http.MethodPost, path: "/agreements/{name}", id: "decide-agreement", summary: "Agree to a reveal that somebody else asked for, or decline it", status: http.StatusNoContent},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Named
+			Body struct {
+				Agree bool `json:"agree"`
+			}
+		}) (*Empty, error) {
+			return &Empty{}, a.Service.Decide(ctx, who, in.Name, in.Body.Agree)
+		})
+	register(a, operation{method: http.MethodGet, path: "/escrow-keys", id: "list-escrow-keys", summary: "Keys that passwords are sealed to, by number"},
+		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*whole[EscrowKey], error) {
+			keys, uses, err := a.Service.EscrowKeys(ctx)
+			out := &whole[EscrowKey]{}
+			out.Body.Items = []EscrowKey{}
+			for _, k := range keys {
+				out.Body.Items = append(out.Body.Items, EscrowKey{Number: k.Number, Use: k.Use, State: k.State, MadeAt: k.MadeAt, ProvedAt: k.ProvedAt, Deposits: uses[k.Number]})
+			}
+			return out, err
+		})
+}

@@ -1,0 +1,228 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/rotation"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+// TakeDeposit stores a sealed password. It is opened in memory, so that what cannot be read is never
+// set; it is durable before it is answered. A repeat is taken as done.
+func (s *Service) TakeDeposit(ctx context.Context, device string, d wire.Deposit) (time.Time, error) {
+	record, err := s.checkDeposit(device, d)
+	if err != nil {
+		return time.Time{}, err
+	}
+	record.DepositedAt = s.Now().UTC()
+	db := s.Store.With(ctx)
+	if record.Policy, err = s.policyOf(db, device, d.Target); err != nil {
+		return time.Time{}, err
+	}
+	// No notice is given: it would make deposits wait for each other. The confirmation gives one.
+	if taken, err := db.TakeDeposit(record); err != nil || taken {
+		return record.DepositedAt, err
+	}
+	at := record.DepositedAt
+	err = s.InTx(ctx, func(tx store.Tx) error { // a repeat, one that is given again, or of a snapshot
+		known, err := s.liveDevice(tx, device)
+		if err != nil {
+			return err
+		}
+		earlier, err := tx.Deposit(device, d.Epoch, d.Number)
+		switch {
+		case err == nil && earlier.Digest == record.Digest:
+			at = earlier.DepositedAt
+			return nil
+		case err != nil && !errors.Is(err, store.ErrNotFound):
+			return err
+		case err == nil, d.Epoch >= known.Epoch:
+			return behind("deposit %d of epoch %d", d.Number, d.Epoch, known.DepositNumber, known.Epoch)
+		}
+		return tx.AddEarlierDeposit(record)
+	})
+	return at, err
+}
+
+// behind refuses numbers that were used before, in a form that tells the device to begin a new epoch.
+func behind(what string, number, epoch, lastNumber, lastEpoch int64) error {
+	return failf(Conflict, what+" was used before, or is behind: the last one is %d of epoch %d. Begin a new epoch", number, epoch, lastNumber, lastEpoch).code("sequence_behind")
+}
+
+func (s *Service) liveDevice(tx store.Tx, id string) (store.Device, error) {
+	d, err := tx.LockDevice(id)
+	if err == nil && d.State != store.Live {
+		err = notLive(d.State)
+	}
+	return d, err
+}
+
+func notLive(state string) error {
+	return failf(Forbidden, "this device is %s and may not change passwords", state).code("device_" + state)
+}
+
+// checkDeposit opens what is sealed to the escrow key and compares what it is about; what is sealed to
+// the recovery key cannot be opened here, but must be as long.
+func (s *Service) checkDeposit(device string, d wire.Deposit) (store.Deposit, error) {
+	bad := func(format string, args ...any) (store.Deposit, error) {
+		return store.Deposit{}, failf(Invalid, format, args...).code("bad_deposit")
+	}
+	if d.Number < 1 || d.Target.IsZero() || d.Account.IsZero() || !slices.Contains(rotation.Reasons, d.Reason) ||
+		!utf8.ValidString(d.NameBefore+d.NameAfter) || len(d.NameBefore) > 200 || len(d.NameAfter) > 200 || len(d.Sealed) < 1 || len(d.Sealed) > 2 {
+		return bad("the deposit cannot be read: it needs a number, a target, an account, a reason and one or two sealed passwords")
+	}
+	organisation := s.keyList.Load().organisation
+	sealed := d.Sealed[0]
+	if !s.escrowKeys().Holds(sealed.Key) {
+		return store.Deposit{}, failf(Unavailable, "this service does not hold escrow key %d; nothing was stored, and the password must stay as it is", sealed.Key).code("key_missing")
+	}
+	password, err := s.escrowKeys().Open(escrow.Of(organisation, device, d, sealed.Key), sealed.Bytes)
+	if err != nil {
+		return bad("%v", err)
+	}
+	if password == "" || len(password) > escrow.MaxPassword || !utf8.ValidString(password) {
+		return bad("the sealed password is empty, or longer than %d bytes", escrow.MaxPassword)
+	}
+	record := store.Deposit{DeviceID: device, Epoch: d.Epoch, Number: d.Number, Target: d.Target.String(), Account: d.Account.String(),
+		NameBefore: d.NameBefore, NameAfter: d.NameAfter, Reason: d.Reason, Organisation: organisation,
+		KeyNumber: sealed.Key, Sealed: sealed.Bytes, Digest: d.Digest(), State: store.DepositPending}
+	if len(d.Sealed) == 2 {
+		if escrow.SealedLength(d.Sealed[1].Bytes) != len(password) {
+			return bad("what is sealed to recovery key %d is not as long as the password", d.Sealed[1].Key)
+		}
+		record.RecoveryNumber, record.RecoverySealed = &d.Sealed[1].Key, d.Sealed[1].Bytes
+	}
+	return record, nil
+}
+
+// policyOf says which policy's rule asks a device for a rotation now, with its revision. What a scope
+// says never changes, so it is looked up once.
+func (s *Service) policyOf(tx store.Tx, device string, target principal.Ref) (string, error) {
+	digest, err := tx.ScopeOf(device)
+	if errors.Is(err, store.ErrNotFound) || digest == "" {
+		return "", nil // whoever it is, it is not taken below
+	}
+	if err != nil {
+		return "", err
+	}
+	key := digest + " " + target.String()
+	if known, ok := s.rules.Load(key); ok {
+		return known.(string), nil
+	}
+	scope, err := tx.Scope(digest)
+	if err != nil {
+		return "", err
+	}
+	assignments, err := scope.Described()
+	if err != nil {
+		return "", err
+	}
+	whose, err := decidedBy(scope)
+	if err != nil {
+		return "", err
+	}
+	var names []string
+	for _, a := range assignments {
+		if slices.Contains(whose[resolve.RotationOf(target)], a.Assignment) {
+			names = append(names, fmt.Sprintf("%s revision %d", a.Policy, a.Revision))
+		}
+	}
+	policy := strings.Join(names, ", ")
+	if s.ruleCount.Add(1) > mostRules { // scopes come and go; the few in use are soon known again
+		s.rules.Clear()
+		s.ruleCount.Store(0)
+	}
+	s.rules.Store(key, policy)
+	return policy, nil
+}
+
+const mostRules = 10_000
+
+// formerAge is the least age at which a former password may go.
+const formerAge = 90 * 24 * time.Hour
+
+// TakeConfirmation makes the password of a deposit the current one. A repeat is taken as done.
+func (s *Service) TakeConfirmation(ctx context.Context, device string, c wire.Confirm) error {
+	return s.InTx(ctx, func(tx store.Tx) error {
+		known, err := s.liveDevice(tx, device)
+		if err != nil {
+			return err
+		}
+		d, err := tx.Deposit(device, c.Epoch, c.Number)
+		if errors.Is(err, store.ErrNotFound) {
+			return failf(NotFound, "there is no deposit %d of epoch %d; give it again first", c.Number, c.Epoch).code("deposit_unknown")
+		}
+		if err != nil {
+			return err
+		}
+		if err := tx.ConfirmDeposit(d, s.Now()); err != nil {
+			return err
+		}
+		asked, err := tx.Asked(known.SettingsDigest)
+		if err != nil {
+			return err
+		}
+		keep := cmp.Or(rotationRules(asked.Settings)[targetOf(d)].Keep, defaultKeep)
+		if err := tx.PruneDeposits(device, d.Target, keep, s.Now().Add(-formerAge)); err != nil {
+			return err
+		}
+		return tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: []string{device}})
+	})
+}
+
+const defaultKeep = 5 // former passwords, where no rule says how many
+
+func targetOf(d store.Deposit) principal.Ref {
+	target, _ := principal.Parse(d.Target) // it was checked when it was stored
+	return target
+}
+
+// rotationRules are the rules for passwords among settings, by target.
+func rotationRules(settings []resolve.Setting) map[principal.Ref]resolve.RotationValue {
+	rules := map[principal.Ref]resolve.RotationValue{}
+	for _, s := range settings {
+		if rule, ok := s.Value.(resolve.RotationValue); ok {
+			target, _ := s.Unit.Target()
+			rules[target] = rule
+		}
+	}
+	return rules
+}
+
+// NewDeviceEpoch gives a device that came back from a snapshot an epoch in which none of its numbers
+// was used. Asking again with the same nonce gives the same epoch.
+func (s *Service) NewDeviceEpoch(ctx context.Context, device string, req wire.EpochRequest) (epoch int64, err error) {
+	if req.Nonce == "" || len(req.Nonce) > 100 {
+		return 0, failf(Invalid, "the request for a new epoch has no nonce").code("bad_document")
+	}
+	err = s.InTx(ctx, func(tx store.Tx) error {
+		d, err := s.liveDevice(tx, device)
+		if err != nil {
+			return err
+		}
+		if epoch = d.Epoch; d.EpochNonce == req.Nonce {
+			return nil
+		}
+		epoch = max(d.Epoch, req.Held) + 1
+		if err := tx.BeginEpoch(d.ID, epoch, req.Nonce); err != nil {
+			return err
+		}
+		if err := tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: []string{d.ID}}); err != nil {
+			return err
+		}
+		return s.audit(tx, auth.Identity{Name: d.Name}, record{action: "device.epoch_begun", object: d.ID, before: map[string]any{"epoch": d.Epoch, "held": req.Held}, after: map[string]any{"epoch": epoch}})
+	})
+	return epoch, err
+}

@@ -1,0 +1,165 @@
+package store
+
+import (
+	"database/sql"
+	"errors"
+	"time"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rotation"
+	"rankwarden.example/internal/escrow"
+)
+
+// States of a deposit.
+const (
+	DepositPending = "pending" // it may be the password, or may become it
+	DepositCurrent = "current" // the device confirmed that it opens the account
+	DepositFormer  = "former"  // a later one was confirmed
+)
+
+// Deposit is a sealed password of one account of a device.
+type Deposit struct {
+	DeviceID       string `gorm:"primaryKey"`
+	Epoch          int64  `gorm:"primaryKey"` // of the device's writes
+	Number         int64  `gorm:"primaryKey"`
+	Target         string // the account as policies name it
+	Account        string // its security identifier
+	NameBefore     string
+	NameAfter      string
+	Reason         rotation.Reason
+	Organisation   string
+	KeyNumber      int64
+	Sealed         []byte
+	RecoveryNumber *int64
+	RecoverySealed []byte
+	Digest         string // of what the device sent
+	Policy         string // name and revision of the policy whose rule asked for it
+	State          string
+	DepositedAt    time.Time
+	ConfirmedAt    *time.Time
+	FormerAt       *time.Time
+}
+
+// About is what the deposit is about, as sealed to the key of a number.
+func (d Deposit) About(key int64) escrow.About {
+	target, _ := principal.Parse(d.Target) // it was checked when it was stored
+	account, _ := principal.ParseSID(d.Account)
+	return escrow.About{Organisation: d.Organisation, Device: d.DeviceID, Target: target, Account: account,
+		Epoch: d.Epoch, Number: d.Number, Key: key, NameBefore: d.NameBefore, NameAfter: d.NameAfter}
+}
+
+// Deposit finds one.
+func (t Tx) Deposit(device string, epoch, number int64) (Deposit, error) {
+	return first[Deposit](t.db.Where("device_id = ? and epoch = ? and number = ?", device, epoch, number))
+}
+
+// ScopeOf is the digest of a device's scope, empty for none.
+func (t Tx) ScopeOf(device string) (digest string, err error) {
+	err = t.db.Statement.ConnPool.QueryRowContext(t.db.Statement.Context, "select coalesce(scope, '') from devices where id = $1", device).Scan(&digest)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return digest, translate(err)
+}
+
+// TakeDeposit stores one, and its number as the device's latest, in one statement. It is false when
+// the device is not live, or the number is not a later one of its epoch: then nothing was stored.
+func (t Tx) TakeDeposit(d Deposit) (bool, error) {
+	result, err := t.db.Statement.ConnPool.ExecContext(t.db.Statement.Context, `with device as (update devices set deposit_number = $3, changed_at = now()
+			where id = $1 and epoch = $2 and deposit_number < $3 and state = 'live' returning id),
+		added as (insert into deposits (`+depositColumns+`) select device.id, `+depositValues+` from device)
+		insert into rotations (device_id, target, account, name, pending) select id, $4, $5, $6, 1 from device
+		on conflict (device_id, target) do update set pending = rotations.pending + 1`, d.columns()...)
+	if err != nil {
+		return false, translate(err)
+	}
+	n, err := result.RowsAffected()
+	return n > 0, err
+}
+
+const (
+	depositColumns = `device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed,
+		recovery_number, recovery_sealed, digest, policy, state, deposited_at`
+	depositValues = "$2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, 'pending', $16"
+)
+
+func (d Deposit) columns() []any {
+	return []any{d.DeviceID, d.Epoch, d.Number, d.Target, d.Account, d.NameBefore, d.NameAfter, string(d.Reason), d.Organisation,
+		d.KeyNumber, d.Sealed, d.RecoveryNumber, d.RecoverySealed, d.Digest, d.Policy, d.DepositedAt}
+}
+
+// AddEarlierDeposit stores one of an earlier epoch, which was given again after a backup was restored.
+// It is a former one when a later one is confirmed.
+func (t Tx) AddEarlierDeposit(d Deposit) error {
+	if err := t.exec("insert into deposits ("+depositColumns+") values ($1, "+depositValues+")", d.columns()...); err != nil {
+		return err
+	}
+	if err := t.exec(`update deposits d set state = 'former', former_at = d.deposited_at where device_id = $1 and epoch = $2 and number = $3
+		and exists (select 1 from deposits l where l.device_id = $1 and l.target = d.target and l.confirmed_at is not null and (l.epoch, l.number) > (d.epoch, d.number))`,
+		d.DeviceID, d.Epoch, d.Number); err != nil {
+		return err
+	}
+	return t.exec(`insert into rotations (device_id, target, account, name, pending) values ($1, $2, $3, $4, 1)
+		on conflict (device_id, target) do update set pending = (select count(*) from deposits p where p.device_id = $1 and p.target = $2 and p.state = 'pending')`,
+		d.DeviceID, d.Target, d.Account, d.NameBefore)
+}
+
+// ConfirmDeposit notes that the password of a deposit opens its account. It becomes the current one
+// unless a later one is confirmed; only earlier ones become former. A repeat changes nothing.
+func (t Tx) ConfirmDeposit(d Deposit, at time.Time) error {
+	if err := t.exec("update deposits set confirmed_at = coalesce(confirmed_at, $4) where device_id = $1 and epoch = $2 and number = $3",
+		d.DeviceID, d.Epoch, d.Number, at); err != nil {
+		return err
+	}
+	// The latest confirmed one decides, whichever confirmation came last.
+	if err := t.exec(`with latest as (select epoch, number from deposits where device_id = $1 and target = $2 and confirmed_at is not null
+			order by epoch desc, number desc limit 1)
+		update deposits d set state = case when (d.epoch, d.number) = (l.epoch, l.number) then 'current' else 'former' end,
+			former_at = case when (d.epoch, d.number) = (l.epoch, l.number) then null else coalesce(d.former_at, $3) end
+		from latest l where d.device_id = $1 and d.target = $2 and (d.epoch, d.number) <= (l.epoch, l.number)
+			and d.state <> case when (d.epoch, d.number) = (l.epoch, l.number) then 'current' else 'former' end`, d.DeviceID, d.Target, at); err != nil {
+		return err
+	}
+	if err := t.exec("update devices set confirmed_number = greatest(confirmed_number, $2), changed_at = now() where id = $1 and epoch = $3", d.DeviceID, d.Number, d.Epoch); err != nil {
+		return err
+	}
+	return t.exec(`update rotations r set account = d.account, name = d.name_after, changed_at = d.deposited_at, next_at = null,
+			pending = (select count(*) from deposits p where p.device_id = $1 and p.target = $2 and p.state = 'pending')
+		from deposits d where r.device_id = $1 and r.target = $2 and d.device_id = $1 and d.target = $2 and d.state = 'current'`, d.DeviceID, d.Target)
+}
+
+// PruneDeposits drops former deposits beyond the number to keep that became so before a time.
+func (t Tx) PruneDeposits(device, target string, keep int, before time.Time) error {
+	return t.exec(`delete from deposits where device_id = $1 and target = $2 and state = 'former' and former_at < $4
+		and (epoch, number) not in (select epoch, number from deposits where device_id = $1 and target = $2 and state = 'former'
+			order by epoch desc, number desc limit $3)`, device, target, keep, before)
+}
+
+// DepositsOf are the deposits of one password of a device, newest first.
+func (t Tx) DepositsOf(device, target string) ([]Deposit, error) {
+	return all[Deposit](t.db.Where("device_id = ? and target = ?", device, target).Order("epoch desc, number desc"))
+}
+
+// BeginEpoch gives a device an epoch in which all of its numbers begin again.
+func (t Tx) BeginEpoch(device string, epoch int64, nonce string) error {
+	return t.exec(`update devices set epoch = $2, seq = 0, deposit_number = 0, confirmed_number = 0, epoch_nonce = $3, changed_at = now()
+		where id = $1`, device, epoch, nonce)
+}
+
+// SealedTo are deposits sealed to an escrow key, after one, in the order of device, epoch and number.
+func (t Tx) SealedTo(key int64, after Deposit, limit int) ([]Deposit, error) {
+	return all[Deposit](t.db.Where("key_number = ? and (device_id, epoch, number) > (?, ?, ?)", key, after.DeviceID, after.Epoch, after.Number).
+		Order("device_id, epoch, number").Limit(limit))
+}
+
+// Reseal stores a deposit's password as sealed to another key, unless that was done meanwhile.
+func (t Tx) Reseal(d Deposit, from int64) error {
+	return t.exec("update deposits set key_number = $4, sealed = $5 where device_id = $1 and epoch = $2 and number = $3 and key_number = $6",
+		d.DeviceID, d.Epoch, d.Number, d.KeyNumber, d.Sealed, from)
+}
+
+// DepositsAfter are deposits with a recovery copy after one, in the order of device, epoch and number.
+func (t Tx) DepositsAfter(after Deposit, limit int) ([]Deposit, error) {
+	return all[Deposit](t.db.Where("recovery_number is not null and (device_id, epoch, number) > (?, ?, ?)", after.DeviceID, after.Epoch, after.Number).
+		Order("device_id, epoch, number").Limit(limit))
+}

@@ -1,0 +1,57 @@
+package store
+
+import "time"
+
+// States of an escrow key.
+const (
+	KeyNew     = "new"     // waits for the proof that a copy of its private half exists
+	KeyLive    = "live"    // devices seal to it
+	KeyRetired = "retired" // nothing new is sealed to it
+)
+
+// EscrowKey is the public half of a key that passwords are sealed to.
+type EscrowKey struct {
+	Number    int64 `gorm:"primaryKey"`
+	Use       string
+	Public    []byte
+	State     string
+	Challenge string // digest of the answer that proves a copy of the private half
+	MadeAt    time.Time
+	ProvedAt  *time.Time
+	RetiredAt *time.Time
+}
+
+// EscrowKeys are all of them, by number.
+func (t Tx) EscrowKeys() ([]EscrowKey, error) { return all[EscrowKey](t.db.Order("number")) }
+
+// EscrowKey finds one.
+func (t Tx) EscrowKey(number int64) (EscrowKey, error) {
+	return first[EscrowKey](t.db.Where("number = ?", number))
+}
+
+// AddEscrowKey adds one.
+func (t Tx) AddEscrowKey(k EscrowKey) error { return translate(t.db.Create(&k).Error) }
+
+// SetEscrowKey stores the state of one.
+func (t Tx) SetEscrowKey(k EscrowKey) error {
+	return must(t.db.Model(&EscrowKey{}).Where("number = ?", k.Number).
+		Select("state", "challenge", "proved_at", "retired_at").Updates(k), ErrNotFound)
+}
+
+// KeyUse is how many deposits are sealed to a key.
+type KeyUse struct {
+	Number   int64
+	Deposits int
+}
+
+// KeyUses counts the deposits of each key.
+func (t Tx) KeyUses() (map[int64]int, error) {
+	found, err := rows[KeyUse](t, `select number, sum(n)::bigint as deposits from (
+		select key_number as number, count(*) as n from deposits group by 1
+		union all select recovery_number, count(*) from deposits where recovery_number is not null group by 1) as used group by 1`)
+	uses := map[int64]int{}
+	for _, u := range found {
+		uses[u.Number] = u.Deposits
+	}
+	return uses, err
+}
