@@ -1,0 +1,108 @@
+package e2e
+
+import (
+	"fmt"
+	"log/slog"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/console"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rotation"
+	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/server"
+	svc "rankwarden.example/internal/service"
+	"rankwarden.example/internal/wire"
+)
+
+const (
+	depositors  = 12 // devices that deposit at once
+	depositEach = 60
+)
+
+// BenchmarkDeposits shows how many deposits a second the service takes, opened and durable, and the
+// share that is of the rate at which PostgreSQL alone inserts rows of the same size, each durable,
+// from as many connections in the same run.
+func BenchmarkDeposits(b *testing.B) {
+	ctx := b.Context()
+	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
+	require.NoError(b, err)
+	escrowFile := b.TempDir() + "/escrow.json"
+	running, err := server.Start(ctx, server.Config{Listen: "127.0.0.1:0", Database: url, Keys: b.TempDir() + "/keys.json", EscrowKeys: escrowFile,
+		Organisation: "Skerry Line", Interval: time.Hour}, console.Files(), slog.New(slog.DiscardHandler))
+	require.NoError(b, err)
+	b.Cleanup(func() { require.NoError(b, running.Stop()) })
+	number, err := running.Service.MakeEscrowKey(ctx, svc.Console("bench"), wire.UseEscrow, escrowFile)
+	require.NoError(b, err)
+	ring, err := escrow.ReadRing(escrowFile)
+	require.NoError(b, err)
+	require.NoError(b, running.Service.ProveByCopy(ctx, svc.Console("bench"), number, ring))
+	require.NoError(b, running.Service.ReloadKeys(ctx))
+	require.NoError(b, change(b, url, fmt.Sprintf(`insert into enrolment_tokens values ('t', '', '', 1, '[]', '', now(), now());
+		insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at)
+		select 'd' || i, 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, 't', now() from generate_series(0, %d) i;
+		create table bare (device text, number bigint, about text, sealed bytea, primary key (device, number)); alter table bare alter column sealed set storage external`, depositors)))
+	pool, err := pgxpool.New(ctx, fmt.Sprintf("%s%spool_max_conns=%d", url, map[bool]string{true: "&", false: "?"}[strings.Contains(url, "?")], depositors))
+	require.NoError(b, err)
+	b.Cleanup(pool.Close)
+
+	public := ring.Keys[0].Public()
+	first := int64(1)
+	for b.Loop() {
+		deposits := make([][]wire.Deposit, depositors)
+		for i := range deposits {
+			for n := range int64(depositEach) {
+				d := wire.Deposit{Epoch: 1, Number: first + n, Target: principal.FromKey("keeper"), Account: principal.MustSID("S-1-5-21-7-8-9-1001"), NameBefore: "keeper", NameAfter: "keeper", Reason: rotation.Age}
+				bytes, err := escrow.Seal(public, escrow.Of("Skerry Line", fmt.Sprintf("d%d", i), d, 1), "a password of that length")
+				require.NoError(b, err)
+				d.Sealed = []wire.Sealed{{Key: 1, Bytes: bytes}}
+				deposits[i] = append(deposits[i], d)
+			}
+		}
+		taken := rate(func(i, n int) error {
+			_, err := running.Service.TakeDeposit(ctx, fmt.Sprintf("d%d", i), deposits[i][n])
+			return err
+		})
+		bare := rate(func(i, n int) error {
+			d := deposits[i][n]
+			_, err := pool.Exec(ctx, "insert into bare values ($1, $2, $3, $4)", fmt.Sprintf("d%d", i), d.Number, d.Digest(), d.Sealed[0].Bytes)
+			return err
+		})
+		first += depositEach
+		require.NoError(b, taken.err)
+		require.NoError(b, bare.err)
+		b.ReportMetric(taken.perSecond, "deposits/s")
+		b.ReportMetric(bare.perSecond, "bare_inserts/s")
+		b.ReportMetric(100*taken.perSecond/bare.perSecond, "%_of_bare")
+	}
+}
+
+type measured struct {
+	perSecond float64
+	err       error
+}
+
+// rate has all depositors do something as often as each is to, at once.
+func rate(do func(i, n int) error) measured {
+	var m measured
+	var once sync.Once
+	var all sync.WaitGroup
+	began := time.Now()
+	for i := range depositors {
+		all.Go(func() {
+			for n := range depositEach {
+				if err := do(i, n); err != nil {
+					once.Do(func() { m.err = err })
+				}
+			}
+		})
+	}
+	all.Wait()
+	m.perSecond = float64(depositors*depositEach) / time.Since(began).Seconds()
+	return m
+}
