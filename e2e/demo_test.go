@@ -14,6 +14,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -65,13 +66,14 @@ func TestDemoUntilVerifiedAndAgain(t *testing.T) {
 
 // demo is a running demo, as a user starts it.
 type demoProcess struct {
+	data                string
 	url, password, home string
 }
 
 func startDemo(t *testing.T, extra ...string) demoProcess {
-	d := demoProcess{home: t.TempDir()}
+	d := demoProcess{home: t.TempDir(), data: dataDir(t)}
 	address := freeAddress(t)
-	args := append([]string{"demo", "--data", dataDir(t), "--listen", address, "--devices", "20", "--interval", "2s"}, extra...)
+	args := append([]string{"demo", "--data", d.data, "--listen", address, "--devices", "20", "--interval", "2s"}, extra...)
 	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), args...)
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
@@ -139,6 +141,20 @@ func TestCommandLine(t *testing.T) {
 
 	out, _ = d.command(t, 0, "", "watch", "--within", "120s")
 	assert.Contains(t, out, "Every online device is verified.")
+
+	// Somebody types a wrong password at a device, and the lock arrives.
+	hands := exec.Command(filepath.Join(binaries, "rankwardend"), "demo", "mistype", "SKL-TKT-001", "--data", d.data)
+	typed, err := hands.CombinedOutput()
+	require.NoError(t, err, string(typed))
+	assert.Regexp(t, `keeper-\d{4} on SKL-TKT-001: the account is locked`, string(typed))
+	require.Eventually(t, func() bool {
+		out, _ = d.command(t, 0, "", "events", "--kind", "account_locked", "--output", "csv")
+		return strings.Contains(out, "SKL-TKT-001")
+	}, time.Minute, 100*time.Millisecond)
+	_, errs = d.command(t, 2, "", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711")
+	assert.Contains(t, errs, "to a terminal only")
+	out, _ = d.command(t, 0, d.password+"\n", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711", "--print", "--password-stdin")
+	assert.Regexp(t, `(?s)keeper-\d{4} on SKL-TKT-001 .*\n    \S{24}\n.*Because you saw it, it changes in`, out)
 
 	// From a file with a slip to devices that have it.
 	slip := d.write(t, "counters.yaml", document("counters", "passwords: {min_lenght: 20}"))

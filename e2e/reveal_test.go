@@ -142,6 +142,10 @@ func TestRevealsBeyondTheBudget(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, waiting.Items, 1)
 	id := waiting.Items[0].ID
+	o, err := s.owner.Overview(ctx)
+	require.NoError(t, err)
+	require.Len(t, o.Decisions, 1)
+	assert.Equal(t, "reveal nightwatch asks to see a password", o.Decisions[0].Kind+" "+o.Decisions[0].Title)
 	problem(t, first.DecideReveal(ctx, id, true), 403, "somebody else")
 	problem(t, s.owner.DecideReveal(ctx, id, true), 403, "owner")
 	require.NoError(t, second.DecideReveal(ctx, id, true))

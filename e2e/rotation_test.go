@@ -243,6 +243,11 @@ func TestNoKeyNoChange(t *testing.T) {
 	require.NotEmpty(t, u.Findings)
 	assert.Contains(t, u.Findings[0].Words, "no live escrow key")
 
+	o, err := s.owner.Overview(t.Context())
+	require.NoError(t, err)
+	require.Len(t, o.Decisions, 1)
+	assert.Equal(t, "no_key", o.Decisions[0].Kind)
+
 	s.escrowKey()
 	s.until(func() bool {
 		s.clock.forward(2 * time.Minute)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -11,6 +12,7 @@ import (
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
 )
 
 // Limits of the overview.
@@ -45,6 +47,8 @@ const (
 	DecideHeld      = "held"      // an error of the whole holds it
 	DecideFought    = "fought"    // somebody or something changes it back
 	DecideClaim     = "claim"     // a device claims to be another
+	DecideReveal    = "reveal"    // a second person must agree to a reveal
+	DecideNoKey     = "no_key"    // no escrow key is live
 )
 
 // Decision is something that waits for an operator.
@@ -158,6 +162,22 @@ func (s *Service) decisions(tx store.Tx, clock store.Clock) ([]Decision, error) 
 			return nil, fmt.Errorf("a contended unit: %w", err)
 		}
 		list = append(list, Decision{Kind: DecideFought, Unit: f.Unit, Title: words.Unit(unit), Detail: words.Contended, Devices: f.Devices, Device: f.Example, DeviceID: f.ExampleID})
+	}
+	waiting, _, err := tx.ListAgreements(clock.Now, store.Page{Limit: maxRecent})
+	if err != nil {
+		return nil, err
+	}
+	for _, a := range waiting {
+		if a.DecidedAt == nil {
+			list = append(list, Decision{Kind: DecideReveal, Title: a.AskedBy + " asks to see a password", Detail: "beyond what one may see alone; a second person must agree: " + a.Reason, Devices: 1, Device: a.Device, DeviceID: a.DeviceID})
+		}
+	}
+	keys, err := tx.EscrowKeys()
+	if err != nil {
+		return nil, err
+	}
+	if !slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == wire.UseEscrow && k.State == store.KeyLive }) {
+		list = append(list, Decision{Kind: DecideNoKey, Title: "no escrow key is live", Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the machine of the service"})
 	}
 	claiming, _, err := tx.ListDevices(clock, store.DeviceFilter{State: store.Claiming}, store.Page{Limit: maxRecent})
 	for _, d := range claiming {

@@ -105,7 +105,11 @@ function Strips({ fleet }: { fleet: Overview }) {
   );
 }
 
-const verbs = { contested: "is contested", held: "is held", fought: "is fought over", claim: "" };
+const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
+  contested: "is contested",
+  held: "is held",
+  fought: "is fought over",
+};
 
 function Decisions({ fleet }: { fleet: Overview }) {
   return (
@@ -122,14 +126,20 @@ function Decisions({ fleet }: { fleet: Overview }) {
                 {d.kind === "fought" ? "⇄" : "▮▮"}
               </span>{" "}
               {d.title}
-              {d.kind !== "claim" && ` ${verbs[d.kind]} on ${d.devices} device${d.devices === 1 ? "" : "s"}`}
+              {verbs[d.kind] && ` ${verbs[d.kind]} on ${d.devices} device${d.devices === 1 ? "" : "s"}`}
             </p>
             <p>{d.detail}.</p>
             <p className="mt-1">
-              <Link
-                to={`/devices/${d.device}`}
-                className="font-semibold text-brass"
-              >{`See who asks for what on ${d.device}`}</Link>
+              {d.kind === "reveal" || d.kind === "no_key" ? (
+                <Link to="/passwords" className="font-semibold text-brass">
+                  Go to the passwords
+                </Link>
+              ) : (
+                <Link
+                  to={`/devices/${d.device}`}
+                  className="font-semibold text-brass"
+                >{`See who asks for what on ${d.device}`}</Link>
+              )}
             </p>
           </li>
         ))}
@@ -154,6 +164,16 @@ const actions: Record<string, string> = {
   "enrolment.token_made": "made enrolment token",
   "enrolment.token_revoked": "revoked enrolment token",
   "keys.listed": "signed a new list of keys",
+  "keys.made": "made escrow key",
+  "keys.proved": "let escrow key go live:",
+  "keys.retired": "retired escrow key",
+  "keys.resealed": "sealed again what was sealed to escrow key",
+  "deposits.exported": "exported sealed",
+  "password.revealed": "saw a password of",
+  "reveal.agreed": "agreed that somebody sees a password of",
+  "reveal.declined": "declined that somebody sees a password of",
+  "order.made": "gave the order",
+  "service.restored": "began a new epoch of the",
 };
 
 const outcome = { open: "", settled: "settled: ", put_right: "put right by the device: " };

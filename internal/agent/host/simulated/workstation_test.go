@@ -51,7 +51,24 @@ func TestLockoutCounts(t *testing.T) {
 	wrong(1)
 	c.at = c.at.Add(1000 * time.Hour)
 	assert.ErrorIs(t, w.SignIn("keeper", "right"), simulated.ErrLocked, "until someone unlocks")
+	require.NoError(t, w.Unlock(t.Context(), w.Find("keeper")))
 	require.NoError(t, w.SetLockout(t.Context(), policy.LockoutRule{}))
+	wrong(2000)
+	assert.NoError(t, w.SignIn("keeper", "right"), "a threshold of zero never locks")
+}
+
+// What the agent tries counts like what people try.
+func TestCheckingAPasswordCounts(t *testing.T) {
+	w, _ := boot()
+	sid := w.Find("keeper")
+	require.NoError(t, w.SetPassword(t.Context(), sid, "right"))
+	require.NoError(t, w.EnableAccount(t.Context(), sid, false))
+	assert.NoError(t, w.CheckPassword(t.Context(), sid, "right"), "also while it is disabled")
+	require.NoError(t, w.SetLockout(t.Context(), policy.LockoutRule{Threshold: 2, DurationMinutes: 15, WindowMinutes: 15}))
+	assert.ErrorIs(t, w.CheckPassword(t.Context(), sid, "wrong"), simulated.ErrWrong)
+	assert.ErrorIs(t, w.CheckPassword(t.Context(), sid, "wrong"), simulated.ErrWrong)
+	assert.ErrorIs(t, w.CheckPassword(t.Context(), sid, "right"), simulated.ErrLocked)
+	assert.True(t, w.Opens(sid, "right"))
 }
 
 func TestPasswordRulesRefuse(t *testing.T) {

@@ -1,0 +1,84 @@
+package agent
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+)
+
+func inForce(minLength int, complexity bool) *drift.Passwords {
+	return &drift.Passwords{MinLength: &minLength, Complexity: &complexity}
+}
+
+// What is drawn is what the rule asks for, and what the device will take.
+func TestNewSecret(t *testing.T) {
+	words := policy.Secret{Style: policy.Words, Words: 6}
+	seen := map[string]bool{}
+	for range 200 {
+		secret, err := newSecret(SystemRandom, words, "keeper", inForce(14, true))
+		require.NoError(t, err)
+		parts := strings.Split(secret, "-")
+		assert.Equal(t, 6, len(parts)-hyphened(parts), "a few words of the list have a hyphen of their own")
+		assert.False(t, seen[secret])
+		seen[secret] = true
+	}
+	// Nothing but ones is the first word of the list, whatever the throw.
+	secret, err := newSecret(func(int) int { return 0 }, policy.Secret{Style: policy.Words, Words: 2}, "keeper", nil)
+	require.NoError(t, err)
+	assert.Equal(t, "Abacus-Abacus", secret)
+
+	characters := policy.Secret{Style: policy.Characters, Length: 24, Use: policy.AllClasses, AvoidLookalikes: true}
+	for range 200 {
+		secret, err := newSecret(SystemRandom, characters, "keeper", inForce(24, true))
+		require.NoError(t, err)
+		assert.Len(t, secret, 24)
+		assert.False(t, strings.ContainsAny(secret, "0Oo1lI|5S2Z8B,.;:"))
+		assert.Equal(t, 4, kindsOf(secret))
+	}
+}
+
+// hyphened counts the words of a passphrase that begin in lower case: they follow a word's own hyphen.
+func hyphened(parts []string) (n int) {
+	for _, p := range parts {
+		if p != "" && strings.ToUpper(p[:1]) != p[:1] {
+			n++
+		}
+	}
+	return n
+}
+
+func TestSecretsThatTheDeviceWouldRefuse(t *testing.T) {
+	for says, c := range map[string]struct {
+		rule policy.Secret
+		has  *drift.Passwords
+	}{
+		"a password of 12 characters is shorter than the 20": {policy.Secret{Style: policy.Characters, Length: 12, Use: policy.AllClasses}, inForce(20, false)},
+		"fewer than three kinds of character":                {policy.Secret{Style: policy.Characters, Length: 30, Use: []string{"lower", "digits"}}, inForce(20, true)},
+		"make the secret longer":                             {policy.Secret{Style: policy.Words, Words: 5}, inForce(128, false)},
+	} {
+		_, err := newSecret(SystemRandom, c.rule, "keeper", c.has)
+		assert.ErrorContains(t, err, says)
+	}
+	// One that holds the account's name is drawn again, for ever if need be.
+	_, err := newSecret(func(int) int { return 0 }, policy.Secret{Style: policy.Words, Words: 5}, "abacus", inForce(0, true))
+	assert.ErrorIs(t, err, errNoSecret)
+}
+
+// A failed change is tried again later and later, up to an hour.
+func TestRetriesWaitLonger(t *testing.T) {
+	var r rotating
+	at := r.Changed
+	var waits []string
+	for range 8 {
+		fresh := r.failed(at, errLocked)
+		assert.Equal(t, len(waits) == 0, fresh, "told once while the reason is the same")
+		waits = append(waits, r.Retry.Sub(at).String())
+	}
+	assert.Equal(t, []string{"1m0s", "2m0s", "4m0s", "8m0s", "16m0s", "32m0s", "1h0m0s", "1h0m0s"}, waits)
+	assert.True(t, r.failed(at, errNoEscrow), "another reason is told")
+}
