@@ -18,6 +18,9 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
   const reveal = useMutation({
     mutationFn: async ({ copied, reason }: Ask) => {
       setSaid("");
+      // Asked first, so that nothing is on the trail for a copy that cannot be made.
+      if (copied && !navigator.clipboard)
+        throw new Error("The browser copies only over TLS or on this machine itself. Show the password instead.");
       setShown(undefined);
       const answer = await take(
         client.POST("/api/v1/devices/{name}/reveal", {
