@@ -25,7 +25,7 @@ import (
 
 // replica starts a second service on the same database and keys.
 func (s *service) replica() *service {
-	other := &service{t: s.t, clock: s.clock, config: s.config, owner: s.owner, db: s.db}
+	other := &service{t: s.t, clock: s.clock, config: s.config, owner: s.owner, db: s.db, devices: s.devices, log: s.log}
 	other.config.Listen = "127.0.0.1:0"
 	other.run()
 	s.t.Cleanup(func() { other.stop() })
