@@ -75,7 +75,7 @@ func TestPasswordsChangeWhenTheyAreDue(t *testing.T) {
 	s.later(9*24*time.Hour - time.Minute)
 	require.NoError(t, d.Cycle(t.Context()))
 	assert.Len(t, s.deposits("SKL-TKT-001"), 1, "nothing is due yet")
-	s.later(24 * time.Hour)
+	s.later(24*time.Hour + 2*time.Minute) // past the rule's time, also on a device that is hardly early
 	require.NoError(t, d.Cycle(t.Context()))
 	deposits = s.deposits("SKL-TKT-001")
 	require.Len(t, deposits, 2)
@@ -227,6 +227,26 @@ func TestOrdersToChangePasswords(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list.Items, 1)
 	assert.Nil(t, list.Items[0].EveryMinutes)
+}
+
+// An order for every password of a device is done when all of them were changed.
+func TestAnOrderForSeveralPasswords(t *testing.T) {
+	s := startTogether(t)
+	s.publish("base", "accounts: [{key: keeper, name: keeper}, {key: second, name: second, local_groups: [administrators]}]\n"+
+		"rotation: [{target: account:keeper}, {target: account:second}]", 500, "everything")
+	d := s.enrolled("SKL-TKT-001")
+	s.order("rotate", "", "SKL-TKT-001")
+	s.until(func() bool {
+		require.NoError(t, d.Cycle(t.Context()))
+		return s.became("SKL-TKT-001")[0] != "rotate queued" && s.became("SKL-TKT-001")[0] != "rotate delivered"
+	})
+	assert.Equal(t, []string{"rotate done"}, s.became("SKL-TKT-001"))
+	list, err := s.owner.DevicePasswords(t.Context(), "SKL-TKT-001")
+	require.NoError(t, err)
+	require.Len(t, list, 2)
+	for _, p := range list {
+		assert.Len(t, p.Deposits, 2, p.Account)
+	}
 }
 
 // Without a live escrow key nothing is changed, and the account that waits for it is not enabled.

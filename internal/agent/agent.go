@@ -3,6 +3,7 @@ package agent
 import (
 	"context"
 	"crypto/ed25519"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -52,11 +53,12 @@ type Agent struct {
 	memory   memory
 	interval time.Duration
 	accepted bool
-	offset   time.Duration // service time less the clock's
-	latest   time.Time     // service time given out last
-	synced   bool          // the service has told its time
-	collect  bool          // report everything, also what has not changed
-	wake     time.Time     // when a password is due next, in service time; zero for none
+	offset   time.Duration     // service time less the clock's
+	latest   time.Time         // service time given out last
+	synced   bool              // the service has told its time
+	collect  bool              // report everything, also what has not changed
+	saved    [sha256.Size]byte // digest of what was written last
+	wake     time.Time         // when a password is due next, in service time; zero for none
 }
 
 // retry is the first wait after a failed exchange; it doubles up to the check-in interval.

@@ -63,13 +63,15 @@ func (a *Agent) tellOrders(target principal.Ref, now time.Time, err error) {
 }
 
 func (a *Agent) endOrders(decide func(o *waitingOrder) (state, detail string)) {
-	a.memory.Waiting = slices.DeleteFunc(a.memory.Waiting, func(o waitingOrder) bool {
-		state, detail := decide(&o)
-		if state != "" {
+	var waiting []waitingOrder
+	for _, o := range a.memory.Waiting {
+		if state, detail := decide(&o); state != "" {
 			a.memory.result(o.Number, state, detail, a.now())
+		} else {
+			waiting = append(waiting, o)
 		}
-		return state != ""
-	})
+	}
+	a.memory.Waiting = waiting
 }
 
 // result keeps what became of an order until the service has stored it. Results go by number.

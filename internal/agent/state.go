@@ -2,6 +2,7 @@ package agent
 
 import (
 	"crypto/ed25519"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -77,11 +78,13 @@ var errKept = errors.New("agent state")
 // save keeps what the agent must remember; after a crash there is what was kept before, or this.
 func (a *Agent) save() error {
 	data, err := json.Marshal(a.memory)
-	if err == nil {
+	sum := sha256.Sum256(data)
+	if err == nil && sum != a.saved { // a look at which nothing happened writes nothing
 		err = a.Write(filepath.Join(a.Dir, memoryFile), data, 0o600)
 	}
 	if err != nil {
 		return fmt.Errorf("%w: %w", errKept, err)
 	}
+	a.saved = sum
 	return nil
 }

@@ -25,6 +25,15 @@ func (s *Service) Device(ctx context.Context, idOrName string) (store.Device, er
 	return d, named(err, "device", idOrName)
 }
 
+// deviceID is the identifier of a device that a list is narrowed to, empty when none is named.
+func (s *Service) deviceID(ctx context.Context, idOrName string) (string, error) {
+	if idOrName == "" {
+		return "", nil
+	}
+	d, err := s.Device(ctx, idOrName)
+	return d.ID, err
+}
+
 // DecideClaim accepts a device that claims to be a live one, which is retired then, or refuses it.
 func (s *Service) DecideClaim(ctx context.Context, who auth.Identity, id string, accept bool) error {
 	action := map[bool]string{true: "device.accepted", false: "device.refused"}[accept]

@@ -6,7 +6,6 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
-	"rankwarden.example/core/text"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -46,16 +45,11 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 
 // Events lists a page of what happened on devices, latest first; of one device when it is named.
 func (s *Service) Events(ctx context.Context, device, kind, group string, p store.Page) ([]store.DeviceEvent, string, error) {
-	db := s.Store.With(ctx)
-	f := store.EventFilter{Kind: kind, Group: group}
-	if device != "" {
-		d, err := db.Device(s.clock(), device, text.Fold(device))
-		if err != nil {
-			return nil, "", named(err, "device", device)
-		}
-		f.Device = d.ID
+	id, err := s.deviceID(ctx, device)
+	if err != nil {
+		return nil, "", err
 	}
-	return db.ListEvents(f, p)
+	return s.Store.With(ctx).ListEvents(store.EventFilter{Device: id, Kind: kind, Group: group}, p)
 }
 
 // EventWords says in one sentence what happened.

@@ -137,16 +137,11 @@ func (s *Service) orderedDevices(tx store.Tx, want NewOrder) ([]string, error) {
 
 // Orders lists a page, latest first; of one device when it is named.
 func (s *Service) Orders(ctx context.Context, device string, p store.Page) ([]store.Order, string, error) {
-	db := s.Store.With(ctx)
-	id := ""
-	if device != "" {
-		d, err := db.Device(s.clock(), device, text.Fold(device))
-		if err != nil {
-			return nil, "", named(err, "device", device)
-		}
-		id = d.ID
+	id, err := s.deviceID(ctx, device)
+	if err != nil {
+		return nil, "", err
 	}
-	return db.ListOrders(id, s.Now(), p)
+	return s.Store.With(ctx).ListOrders(id, s.Now(), p)
 }
 
 // SignedOrders are the orders that wait for a device after a number, signed.

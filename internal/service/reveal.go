@@ -253,16 +253,11 @@ func (s *Service) PasswordsOf(ctx context.Context, device string) ([]store.Rotat
 
 // Reveals lists a page of who saw passwords, latest first, of one device when it is named.
 func (s *Service) Reveals(ctx context.Context, device string, p store.Page) ([]store.Reveal, string, error) {
-	db := s.Store.With(ctx)
-	id := ""
-	if device != "" {
-		d, err := db.Device(s.clock(), device, text.Fold(device))
-		if err != nil {
-			return nil, "", named(err, "device", device)
-		}
-		id = d.ID
+	id, err := s.deviceID(ctx, device)
+	if err != nil {
+		return nil, "", err
 	}
-	return db.ListReveals(id, p)
+	return s.Store.With(ctx).ListReveals(id, p)
 }
 
 // Agreements lists a page of reveals that wait for a second person.
