@@ -31,7 +31,9 @@ type Operator struct {
 type Token struct {
 	ID        string    `json:"id"`
 	Name      string    `json:"name"`
-	Role      string    `json:"role" doc:"Empty for all that its maker may do"`
+	Operator  string    `json:"operator" doc:"Whose it is"`
+	Role      string    `json:"role" doc:"That was asked for; empty for all that its maker might do"`
+	Roles     []Role    `json:"roles" nullable:"false" doc:"What it was given; it may do no more than this, and no more than its operator"`
 	CreatedAt time.Time `json:"created_at"`
 	ExpiresAt time.Time `json:"expires_at"`
 	Revoked   bool      `json:"revoked"`

@@ -101,7 +101,7 @@ func start(t *testing.T) *service {
 	require.NoError(t, err)
 	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}
 	s.config = server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(t.TempDir(), "keys.json"), EscrowKeys: filepath.Join(t.TempDir(), "escrow.json"),
-		Organisation: "Skerry Line", Interval: time.Minute, Now: s.clock.now}
+		Organisation: "Skerry Line", Interval: time.Minute, Now: s.clock.now, RevealBudget: server.DefaultBudget}
 	s.run()
 	_, err = s.Service.EnsureOwner(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
@@ -243,6 +243,9 @@ func (s *service) until(holds func() bool) {
 }
 
 var viewer = string(auth.Viewer)
+
+// everywhere is an identity that may see every device.
+var everywhere = auth.Identity{OperatorID: "test", Name: "test", Grants: []auth.Grant{{Role: auth.Owner}}}
 
 func stringReader(s string) io.Reader { return strings.NewReader(s) }
 

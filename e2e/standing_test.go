@@ -26,7 +26,7 @@ func TestStandingsInSQLAreTheCores(t *testing.T) {
 		require.NoError(t, change(t, s.config.Database, fmt.Sprintf(`update devices set held_units = %d, last_contact = '%s', open_findings = %d, desired_epoch = %d, desired_number = %d, reported_epoch = 1, reported_number = 2`,
 			h.HeldUnits, h.LastContact.UTC().Format(time.RFC3339Nano), h.OpenFindings, h.Desired.Epoch, h.Desired.Number)))
 		want := drift.Stand(h, now, s.config.Interval)
-		d, err := s.Service.Device(t.Context(), "SKL-TKT-001")
+		d, err := s.Service.Device(t.Context(), everywhere, "SKL-TKT-001")
 		require.NoError(t, err)
 		assert.Equal(t, want, d.Standing, "%+v", h)
 		seen[want] = true

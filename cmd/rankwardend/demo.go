@@ -101,7 +101,7 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 	}
 	defer cluster.Stop()
 	d.server, err = server.Start(ctx, server.Config{Listen: k.String("listen"), Database: cluster.URL(), Keys: filepath.Join(dir, "keys.json"), EscrowKeys: filepath.Join(dir, escrowFile),
-		Organisation: demo.Organisation, Interval: k.Duration("interval")}, console.Files(), log)
+		Organisation: demo.Organisation, Interval: k.Duration("interval"), RevealBudget: server.DefaultBudget}, console.Files(), log)
 	if err != nil {
 		return err
 	}

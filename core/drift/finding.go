@@ -30,6 +30,10 @@ const (
 	ApplyFailed      Kind = "apply_failed"      // the device tried and could not
 )
 
+// Kinds are all of them.
+var Kinds = []Kind{WrongValue, AccountMissing, AccountPresent, AccountState, AccountName, AccountDetail, MemberMissing, MemberExtra, MemberForbidden,
+	GroupMissing, RotationNever, RotationOverdue, ChangedElsewhere, UnitUnsupported, ApplyFailed}
+
 // Words of expected and actual for members.
 const (
 	IsMember      = "member"

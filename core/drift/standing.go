@@ -24,6 +24,7 @@ type Heard struct {
 	Desired      Stamp     // the newest desired state
 	Reported     Stamp     // that of the last report
 	OpenFindings int       // without waived and unsupported ones
+	Mismatched   bool      // the device holds a desired state that the service never gave it
 }
 
 // Stand works out the standing at a time, for devices that check in every interval.
@@ -33,7 +34,7 @@ func Stand(h Heard, now time.Time, interval time.Duration) Standing {
 		return Held
 	case now.Sub(h.LastContact) > SilentAfter*interval:
 		return Silent
-	case h.Desired.Newer(h.Reported):
+	case h.Desired.Newer(h.Reported), h.Mismatched:
 		return Waiting
 	case h.OpenFindings > 0:
 		return Drifted

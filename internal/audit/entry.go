@@ -20,8 +20,11 @@ const (
 	Refused Outcome = "refused"
 )
 
-// Service is the actor of what the service does by itself.
-const Service = "service"
+// Actors that are no operators.
+const (
+	Service   = "service"   // what the service does by itself
+	Strangers = "strangers" // attempts of people who were not signed in, summed up by the minute
+)
 
 // Entry is one thing that an operator or the service did. Before and After never hold a secret.
 type Entry struct {

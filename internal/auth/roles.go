@@ -25,8 +25,12 @@ var Roles = []Role{Viewer, Support, Author, Deployer, Auditor, Owner}
 // Right is something that an operator may do.
 type Right string
 
-// The rights.
+// The rights. Every operation of the operators' interface names one of them, or says with [Anybody] or
+// [SignedIn] that it needs none.
 const (
+	Anybody  Right = "anybody"   // nobody needs to be signed in
+	SignedIn Right = "signed-in" // whoever is signed in may
+
 	Look       Right = "look"       // see devices, policies and drift
 	RevealIt   Right = "reveal"     // see passwords, with a reason
 	Handle     Right = "handle"     // rotate, unlock, end sessions; orders of any kind
@@ -58,6 +62,38 @@ type Grant struct {
 	Groups []string `json:"groups"`
 }
 
+// Everything is the built-in group of all devices; reach over it is reach everywhere.
+const Everything = "everything"
+
+// Everywhere reports whether the role holds on all devices.
+func (g Grant) Everywhere() bool {
+	return len(g.Groups) == 0 || slices.Contains(g.Groups, Everything)
+}
+
+// Reach is on which devices a right holds: on all, or on those that are certainly in one of the groups.
+// The zero Reach holds on none, so whoever forgets to set it shows nothing.
+type Reach struct {
+	everywhere bool
+	groups     []string
+}
+
+// Everywhere is the reach over all devices.
+var Everywhere = Reach{everywhere: true}
+
+// ReachOver is the reach over the devices of groups, over none without groups.
+func ReachOver(groups ...string) Reach {
+	if slices.Contains(groups, Everything) {
+		return Everywhere
+	}
+	return Reach{groups: slices.Clone(groups)}
+}
+
+// Everywhere reports whether the reach is over all devices.
+func (r Reach) Everywhere() bool { return r.everywhere }
+
+// Groups are those whose devices are in reach, sorted; none when the reach is everywhere or nowhere.
+func (r Reach) Groups() []string { return r.groups }
+
 // Identity is who asks for something, from where, and with which rights.
 type Identity struct {
 	OperatorID string
@@ -70,22 +106,29 @@ type Identity struct {
 
 // May reports whether the identity has a right on some device at least.
 func (i Identity) May(right Right) bool {
+	switch right {
+	case Anybody:
+		return true
+	case SignedIn:
+		return i.OperatorID != ""
+	}
 	return slices.ContainsFunc(i.Grants, func(g Grant) bool { return g.Role.Has(right) })
 }
 
-// Reach gives the groups on whose devices the identity has a right; everywhere is true when it has it
-// on all devices.
-func (i Identity) Reach(right Right) (groups []string, everywhere bool) {
+// Reach gives on which devices the identity has a right.
+func (i Identity) Reach(right Right) Reach {
+	var groups []string
 	for _, g := range i.Grants {
 		if !g.Role.Has(right) {
 			continue
 		}
-		if len(g.Groups) == 0 {
-			return nil, true
+		if g.Everywhere() {
+			return Everywhere
 		}
 		groups = append(groups, g.Groups...)
 	}
-	return groups, false
+	slices.Sort(groups)
+	return Reach{groups: slices.Compact(groups)}
 }
 
 // Has reports whether the identity has a role.
@@ -116,19 +159,46 @@ func RoleNames(grants []Grant) string {
 	return strings.Join(names, ", ")
 }
 
-// Within keeps what a token of one role may do for its maker: nothing more than the maker. An empty
-// role is all of the maker's.
-func Within(grants []Grant, role Role) []Grant {
-	if role == "" {
-		return grants
-	}
+// Limited keeps of what a token was given what its operator has now: never more than either. Where both
+// have reach over groups only, the groups that both name are left.
+func Limited(given, now []Grant) []Grant {
 	var kept []Grant
-	for _, g := range grants {
-		if g.Role == role || covers(g.Role, role) {
-			kept = append(kept, Grant{role, g.Groups})
+	for _, g := range given {
+		var groups []string
+		everywhere := false
+		for _, n := range now {
+			if n.Role != g.Role && !covers(n.Role, g.Role) {
+				continue
+			}
+			switch {
+			case n.Everywhere() && g.Everywhere():
+				everywhere = true
+			case n.Everywhere():
+				groups = append(groups, g.Groups...)
+			case g.Everywhere():
+				groups = append(groups, n.Groups...)
+			default:
+				groups = append(groups, slices.DeleteFunc(slices.Clone(g.Groups), func(name string) bool { return !slices.Contains(n.Groups, name) })...)
+			}
+		}
+		slices.Sort(groups)
+		switch groups = slices.Compact(groups); {
+		case everywhere:
+			kept = append(kept, Grant{Role: g.Role, Groups: []string{}})
+		case len(groups) > 0:
+			kept = append(kept, Grant{Role: g.Role, Groups: groups})
 		}
 	}
 	return kept
+}
+
+// Narrowed is what a token of one role may be given by somebody with the grants: that role, with the
+// reach of the grants that cover it. An empty role is all of the grants.
+func Narrowed(grants []Grant, role Role) []Grant {
+	if role == "" {
+		return grants
+	}
+	return Limited([]Grant{{Role: role}}, grants)
 }
 
 func covers(role, other Role) bool {

@@ -7,9 +7,9 @@ import (
 	"context"
 	"crypto/ed25519"
 	"encoding/json"
-	"errors"
 	"log/slog"
 	"math/rand/v2"
+	"net"
 	"net/http"
 	"time"
 
@@ -55,10 +55,16 @@ func (a *API) Mount(app *fiber.App) {
 	app.Post(wire.PathEpoch, a.handle(a.epoch))
 }
 
+// requestTimeout is the longest that a request of a device may take, apart from being held.
+const requestTimeout = 30 * time.Second
+
 // handle turns errors into problem documents.
 func (a *API) handle(do func(c fiber.Ctx) error) fiber.Handler {
 	return func(c fiber.Ctx) error {
 		c.Set("Cache-Control", "no-store")
+		ctx, cancel := context.WithTimeout(store.ForDevices(c.Context()), requestTimeout)
+		defer cancel()
+		c.SetContext(ctx)
 		if err := do(c); err != nil {
 			return problem.Send(c, problem.Of(a.Log, err))
 		}
@@ -73,10 +79,7 @@ func refuse(status int, code, detail string) error {
 }
 
 func (a *API) keys(c fiber.Ctx) error {
-	list, _, err := a.Service.SignedKeyList(c.Context())
-	if err != nil {
-		return err
-	}
+	list := a.Service.KnownKeyList()
 	now, key := a.Service.Now(), a.Service.Keys.Signing
 	signed, err := wire.Sign(key, wire.Header{KeyID: key.ID, URL: wire.PathKeys, Time: now}, wire.ServiceTime{Time: now}, false)
 	if err != nil {
@@ -124,10 +127,15 @@ func read(payload []byte, into any) error {
 	return nil
 }
 
-// answer signs an answer to a request.
-func (a *API) answer(c fiber.Ctx, req request, body any) error {
+// sign signs an answer to the request of a digest.
+func (a *API) sign(request string, body any) (string, error) {
 	key := a.Service.Keys.Signing
-	signed, err := wire.Sign(key, wire.Header{KeyID: key.ID, Time: a.Service.Now(), Answers: req.digest}, body, false)
+	return wire.Sign(key, wire.Header{KeyID: key.ID, Time: a.Service.Now(), Answers: request}, body, false)
+}
+
+// answer answers a request, signed.
+func (a *API) answer(c fiber.Ctx, req request, body any) error {
+	signed, err := a.sign(req.digest, body)
 	if err != nil {
 		return err
 	}
@@ -261,24 +269,31 @@ func (a *API) wait(c fiber.Ctx) error {
 	}
 	w := a.registry.hold(d.ID, body.Desired, body.Orders)
 	if w == nil {
-		return refuse(http.StatusServiceUnavailable, "too_many_waiting", "too many devices are waiting here; check in at the usual interval")
+		return tooMany("too_many_waiting", "too many devices are waiting here; check in at the usual interval", time.Minute)
 	}
-	defer a.registry.release(d.ID, w)
-	ready := body.KeyList < a.Service.KeyListNumber()
-	if !ready {
-		// Answers are spread so that devices do not come back all at once.
-		limit := time.NewTimer(wire.MaxWait - rand.N(wire.MaxWait/5))
-		defer limit.Stop()
-		select {
-		case <-w.ready:
-			ready = true
-		case <-limit.C:
-		case <-a.Done.Done():
+	if ready, _ := w.outcome(); ready || body.KeyList < a.Service.KeyListNumber() {
+		a.registry.release(d.ID, w)
+		return a.answer(c, req, wire.WaitAnswer{Time: a.Service.Now(), Ready: true})
+	}
+	// Answers are spread so that devices do not come back all at once.
+	limit := time.Now().Add(wire.MaxWait - rand.N(wire.MaxWait/5))
+	device, request := d.ID, req.digest // copied: the request is gone when the HTTP server lets go of the connection
+	c.RequestCtx().HijackSetNoResponse(true)
+	c.RequestCtx().Hijack(func(taken net.Conn) {
+		conn, ok := taken.(interface{ UnsafeConn() net.Conn }).UnsafeConn().(held)
+		if !ok {
+			a.registry.release(device, w)
+			_ = taken.Close() // not one of this service's listeners
+			return
 		}
-	}
-	err = a.answer(c, req, wire.WaitAnswer{Time: a.Service.Now(), Ready: ready})
-	if errors.Is(a.Done.Err(), context.Canceled) {
-		c.RequestCtx().SetConnectionClose()
-	}
-	return err
+		a.park(conn, device, request, w, limit)
+	})
+	return nil
+}
+
+// tooMany asks a device to come back later, spread so that not all come back at once.
+func tooMany(code, detail string, after time.Duration) error {
+	p := problem.New(http.StatusServiceUnavailable, detail).Later(after/2 + rand.N(after))
+	p.Code = code
+	return p
 }

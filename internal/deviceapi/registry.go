@@ -25,15 +25,9 @@ type registry struct {
 	devices  map[string]store.Known
 	contacts map[string]time.Time
 	waiting  map[string]*waiter
+	ended    bool      // the service stops, nothing is held any more
 	synced   time.Time // when the last look at what changed began
 	dbSynced time.Time // the same by the database's clock
-}
-
-// waiter is one held request.
-type waiter struct {
-	holds drift.Stamp
-	order int64         // the latest that the device has begun
-	ready chan struct{} // closed when something is waiting, or another request took its place
 }
 
 const (
@@ -58,6 +52,7 @@ func (r *registry) run(ctx context.Context) {
 	for {
 		select {
 		case <-ctx.Done():
+			r.end()
 			r.writeContacts(context.WithoutCancel(ctx))
 			return
 		case <-changes.Ready:
@@ -110,7 +105,7 @@ func (r *registry) update(list []store.Known) {
 		former := r.devices[d.ID]
 		r.devices[d.ID] = d
 		if w := r.waiting[d.ID]; w != nil && (desired(d).Newer(w.holds) || d.OrderNumber > w.order || d.State != former.State) {
-			close(w.ready)
+			w.wake(true)
 			delete(r.waiting, d.ID)
 		}
 	}
@@ -172,24 +167,36 @@ func (r *registry) writeContacts(ctx context.Context) {
 	}
 }
 
-// hold adds a held request of a device; an earlier one of the same device is answered. It is nil
-// when too many are held already.
+// hold adds a held request of a device; an earlier one of the same device is answered. Something is ready
+// when something is waiting already. It is nil when too many are held already, or the service stops.
 func (r *registry) hold(id string, holds drift.Stamp, order int64) *waiter {
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	w := &waiter{holds: holds, order: order}
 	if d := r.devices[id]; desired(d).Newer(holds) || d.OrderNumber > order {
-		ready := &waiter{ready: make(chan struct{})}
-		close(ready.ready)
-		return ready
+		w.ready = true
+		return w
 	}
-	if former := r.waiting[id]; former != nil {
-		close(former.ready)
-	} else if len(r.waiting) >= maxHeld {
+	former := r.waiting[id]
+	if former == nil && len(r.waiting) >= maxHeld || r.ended {
 		return nil
 	}
-	w := &waiter{holds: holds, order: order, ready: make(chan struct{})}
+	if former != nil {
+		former.wake(true)
+	}
 	r.waiting[id] = w
 	return w
+}
+
+// end answers every held request, since the service stops.
+func (r *registry) end() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.ended = true
+	for id, w := range r.waiting {
+		w.wake(false)
+		delete(r.waiting, id)
+	}
 }
 
 // maxHeld bounds the requests that one replica holds open.

@@ -5,14 +5,17 @@ package httpapi
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"log/slog"
 	"net/http"
 	"reflect"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
+	"github.com/valyala/fasthttp"
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/auth"
@@ -36,11 +39,32 @@ type Options struct {
 
 type api struct {
 	Options
-	huma huma.API
+	huma    huma.API
+	open    map[string]bool       // method and path of what nobody needs to be signed in for
+	rights  map[string]auth.Right // by operation
+	streams *streams
 }
 
+// API is the operators' interface.
+type API struct{ api *api }
+
 // Mount adds the API to an app.
-func Mount(app *fiber.App, o Options) { newAPI(app, o) }
+func Mount(app *fiber.App, o Options) *API { return &API{newAPI(app, o)} }
+
+// SignedIn reports whether the header of a request comes from somebody who is signed in.
+func (x *API) SignedIn(ctx context.Context, header *fasthttp.RequestHeader) bool {
+	given := credentials{session: string(header.Cookie(cookieName))}
+	if scheme, token, ok := strings.Cut(string(header.Peek(fiber.HeaderAuthorization)), " "); ok && strings.EqualFold(scheme, "Bearer") {
+		given.token = token
+	}
+	_, err := x.api.identify(ctx, given)
+	return err == nil
+}
+
+// Rights are the rights that operations need, by identifier.
+func Rights() map[string]auth.Right {
+	return newAPI(fiber.New(), Options{Log: slog.New(slog.DiscardHandler)}).rights
+}
 
 // Description is the OpenAPI document as JSON.
 func Description() ([]byte, error) {
@@ -67,7 +91,7 @@ func newAPI(app *fiber.App, o Options) *api {
 		"token":   {Type: "http", Scheme: "bearer"},
 	}
 	config.Security = []map[string][]string{{"session": {}}, {"token": {}}}
-	a := &api{Options: o}
+	a := &api{Options: o, open: map[string]bool{}, rights: map[string]auth.Right{}, streams: newStreams()}
 	app.Use(Base, a.authenticate)
 	a.huma = huma.NewAPI(config, adapter{app})
 	a.signIn()
@@ -90,25 +114,68 @@ func newAPI(app *fiber.App, o Options) *api {
 // operation describes one operation; register fills in what all of them share.
 type operation struct {
 	method, path, id, summary string
-	status                    int // of success, 200 when 0
-	open                      bool
-	bodyLimit                 int64 // bytes, [maxBody] when 0
+	status                    int    // of success, 200 when 0
+	action                    string // what it is called on the trail; every operation that changes something has one
+	session                   bool   // only a signed-in session may, no API token
+	bodyLimit                 int64  // bytes, [maxBody] when 0
 }
 
-func register[In, Out any](a *api, o operation, handle func(ctx context.Context, who auth.Identity, in *In) (*Out, error)) {
+// register adds an operation for those who have a right. Who lacks it gets no further than here.
+func register[In, Out any](a *api, right auth.Right, o operation, handle func(ctx context.Context, who auth.Identity, in *In) (*Out, error)) {
+	if right == "" || o.method != http.MethodGet && o.action == "" && !reading[o.id] {
+		panic("operation " + o.id + " does not say which right it needs, or what it is called on the trail") // a mistake in this package, seen at every start
+	}
+	a.rights[o.id] = right
 	op := huma.Operation{Method: o.method, Path: Base + o.path, OperationID: o.id, Summary: o.summary, DefaultStatus: o.status,
 		Tags: []string{strings.SplitN(o.path, "/", 3)[1]}, Errors: []int{401, 403, 404, 409, 412, 422, 428, 429}, MaxBodyBytes: cmp.Or(o.bodyLimit, maxBody)}
-	if o.open {
+	if right == auth.Anybody {
 		op.Security = []map[string][]string{}
 		op.Errors = []int{401, 422, 429}
+		a.open[o.method+" "+op.Path] = true
 	}
+	// The right is asked before the request is read, so that nobody learns from its errors what is there.
+	op.Middlewares = huma.Middlewares{func(c huma.Context, next func(huma.Context)) {
+		who := identity(c.Context())
+		var err error
+		switch {
+		case !who.May(right):
+			err = a.Service.Refuse(c.Context(), who, cmp.Or(o.action, o.id), c.URL().Path)
+		case o.session && who.Token != "":
+			err = a.Service.RefuseToken(c.Context(), who, o.action, c.URL().Path)
+		default:
+			next(c)
+			return
+		}
+		writeProblem(c, problem.Of(a.Log, err))
+	}}
 	huma.Register(a.huma, op, func(ctx context.Context, in *In) (*Out, error) {
+		ctx, cancel := context.WithTimeout(ctx, requestTimeout)
+		defer cancel()
 		out, err := handle(ctx, identity(ctx), in)
 		if err != nil {
 			return nil, problem.Of(a.Log, err)
 		}
+		if o.method != http.MethodGet && !reading[o.id] {
+			a.Service.Changed(ctx)
+		}
 		return out, nil
 	})
+}
+
+// reading are operations that change nothing although they are sent with a body.
+var reading = map[string]bool{"check-policy": true, "try-rule": true}
+
+// requestTimeout is the longest that an operation may take.
+const requestTimeout = time.Minute
+
+func writeProblem(c huma.Context, p *problem.Problem) {
+	data, err := json.Marshal(p)
+	if err != nil {
+		return // a problem is plain text and numbers
+	}
+	c.SetHeader("Content-Type", problem.ContentType)
+	c.SetStatus(p.Status)
+	_, _ = c.BodyWriter().Write(data) // whoever asked has gone otherwise
 }
 
 const maxBody = 1 << 20 // bytes
@@ -191,9 +258,9 @@ type Named struct {
 // Empty is an answer without a body.
 type Empty struct{}
 
-// removal registers the removal of one thing of the version that its editor read.
-func removal(a *api, path, id, summary string, remove func(ctx context.Context, who auth.Identity, name string, over int64) error) {
-	register(a, operation{method: http.MethodDelete, path: path, id: id, summary: summary, status: http.StatusNoContent},
+// removal registers the removal of one thing, by whoever may deploy, of the version that its editor read.
+func removal(a *api, action, path, id, summary string, remove func(ctx context.Context, who auth.Identity, name string, over int64) error) {
+	register(a, auth.Deploy, operation{method: http.MethodDelete, path: path, id: id, summary: summary, status: http.StatusNoContent, action: action},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Matching

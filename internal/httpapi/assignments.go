@@ -18,7 +18,7 @@ func aimed(aim Aim, name string) fleet.Assignment {
 }
 
 func (a *api) assignments() {
-	register(a, operation{method: http.MethodGet, path: "/assignments", id: "list-assignments", summary: "Assignments by rank and name"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/assignments", id: "list-assignments", summary: "Assignments by rank and name"},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Paged
 			Policy string `query:"policy" doc:"Only those of this policy"`
@@ -32,17 +32,17 @@ func (a *api) assignments() {
 			Aim
 		}
 	}
-	register(a, operation{method: http.MethodPost, path: "/assignments", id: "new-assignment", summary: "Aim the latest revision of a policy at groups", status: http.StatusCreated},
+	register(a, auth.Deploy, operation{method: http.MethodPost, path: "/assignments", id: "new-assignment", summary: "Aim the latest revision of a policy at groups", status: http.StatusCreated, action: "assignment.made"},
 		func(ctx context.Context, who auth.Identity, in *newAssignment) (*Tagged[AssignmentView], error) {
 			x, err := a.Service.NewAssignment(ctx, who, aimed(in.Body.Aim, in.Body.Name))
 			return tagged(x.Version, viewAssignment(x)), err
 		})
-	register(a, operation{method: http.MethodGet, path: "/assignments/{name}", id: "assignment", summary: "An assignment"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/assignments/{name}", id: "assignment", summary: "An assignment"},
 		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[AssignmentView], error) {
 			x, err := a.Service.Assignment(ctx, in.Name)
 			return tagged(x.Version, viewAssignment(x)), err
 		})
-	register(a, operation{method: http.MethodPut, path: "/assignments/{name}", id: "change-assignment", summary: "Aim an assignment elsewhere, or give it another rank or policy"},
+	register(a, auth.Deploy, operation{method: http.MethodPut, path: "/assignments/{name}", id: "change-assignment", summary: "Aim an assignment elsewhere, or give it another rank or policy", action: "assignment.changed"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Matching
@@ -55,5 +55,5 @@ func (a *api) assignments() {
 			x, err := a.Service.ChangeAssignment(ctx, who, aimed(in.Body, in.Name), over)
 			return tagged(x.Version, viewAssignment(x)), err
 		})
-	removal(a, "/assignments/{name}", "remove-assignment", "Remove an assignment; its devices are settled without it", a.Service.RemoveAssignment)
+	removal(a, "assignment.removed", "/assignments/{name}", "remove-assignment", "Remove an assignment; its devices are settled without it", a.Service.RemoveAssignment)
 }

@@ -14,14 +14,13 @@ func viewEvent(e store.DeviceEvent) DeviceEvent {
 }
 
 func (a *api) deviceEvents() {
-	register(a, operation{method: http.MethodGet, path: "/device-events", id: "list-device-events", summary: "What happened on devices, latest first"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/device-events", id: "list-device-events", summary: "What happened on devices, latest first"},
+		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
-			Device string `query:"device" doc:"Identifier or name"`
-			Kind   string `query:"kind" doc:"Such as member_removed"`
-			Group  string `query:"group"`
+			PastQuery
+			Kind string `query:"kind" doc:"Such as member_removed"`
 		}) (*List[DeviceEvent], error) {
-			list, next, err := a.Service.Events(ctx, in.Device, in.Kind, in.Group, in.page())
+			list, next, err := a.Service.Events(ctx, who, service.EventFilter{Past: in.past(), Kind: in.Kind}, in.page())
 			return listOf(list, next, err, viewEvent)
 		})
 }

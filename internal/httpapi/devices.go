@@ -88,71 +88,72 @@ type DeviceQuery struct {
 	State    string `query:"state" enum:"live,claiming,refused,retired" default:"live"`
 }
 
-func (q DeviceQuery) filter() store.DeviceFilter {
-	return store.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
+func (q DeviceQuery) filter() service.DeviceFilter {
+	return service.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
 }
 
 func (a *api) devices() {
-	register(a, operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
+		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			DeviceQuery
 		}) (*List[Device], error) {
-			list, next, err := a.Service.Devices(ctx, in.filter(), in.page())
+			list, next, err := a.Service.Devices(ctx, who, in.filter(), in.page())
 			return listOf(list, next, err, viewDevice)
 		})
-	register(a, operation{method: http.MethodGet, path: "/device-standings", id: "device-standings", summary: "Numbers of devices by standing"},
-		func(ctx context.Context, _ auth.Identity, in *DeviceQuery) (*struct{ Body Standings }, error) {
-			c, err := a.Service.CountDevices(ctx, in.filter())
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/device-standings", id: "device-standings", summary: "Numbers of devices by standing"},
+		func(ctx context.Context, who auth.Identity, in *DeviceQuery) (*struct{ Body Standings }, error) {
+			c, err := a.Service.CountDevices(ctx, who, in.filter())
 			return &struct{ Body Standings }{viewStandings(c)}, err
 		})
-	register(a, operation{method: http.MethodGet, path: "/devices/{name}", id: "device", summary: "A device, by identifier or name"},
-		func(ctx context.Context, _ auth.Identity, in *Named) (*struct{ Body Device }, error) {
-			d, err := a.Service.Device(ctx, in.Name)
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}", id: "device", summary: "A device, by identifier or name"},
+		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body Device }, error) {
+			d, err := a.Service.Device(ctx, who, in.Name)
 			return &struct{ Body Device }{viewDevice(d)}, err
 		})
-	register(a, operation{method: http.MethodGet, path: "/devices/{name}/why", id: "device-why", summary: "What is asked of a device, what it has, and why"},
-		func(ctx context.Context, _ auth.Identity, in *Named) (*struct{ Body DeviceWhy }, error) {
-			w, err := a.Service.Why(ctx, in.Name)
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}/why", id: "device-why", summary: "What is asked of a device, what it has, and why"},
+		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body DeviceWhy }, error) {
+			w, err := a.Service.Why(ctx, who, in.Name)
 			if err != nil {
 				return nil, err
 			}
 			out := viewWhy(w)
-			orders, _, err := a.Service.Orders(ctx, w.Device.ID, store.Page{Limit: 5})
+			past := service.Past{Device: w.Device.ID}
+			orders, _, err := a.Service.Orders(ctx, who, past, store.Page{Limit: 5})
 			if err != nil {
 				return nil, err
 			}
 			for _, o := range orders {
 				out.Orders = append(out.Orders, viewOrder(o))
 			}
-			happened, _, err := a.Service.Events(ctx, w.Device.ID, "", "", store.Page{Limit: 30})
+			happened, _, err := a.Service.Events(ctx, who, service.EventFilter{Past: past}, store.Page{Limit: 30})
 			if err != nil {
 				return nil, err
 			}
 			for _, e := range happened {
 				out.Happened = append(out.Happened, viewEvent(e))
 			}
-			history, _, err := a.Service.Findings(ctx, store.FindingFilter{Device: w.Device.ID}, store.Page{Limit: 20})
+			history, _, err := a.Service.Findings(ctx, who, service.FindingFilter{Past: past}, store.Page{Limit: 20})
 			for _, f := range history {
 				out.Events = append(out.Events, viewFinding(f))
 			}
 			return &struct{ Body DeviceWhy }{out}, err
 		})
-	decide := func(path, id, summary string, do func(ctx context.Context, who auth.Identity, id string) error) {
-		register(a, operation{method: http.MethodPost, path: "/devices/{name}/" + path, id: id, summary: summary, status: http.StatusNoContent},
+	decide := func(path, id, action, summary string, do func(ctx context.Context, who auth.Identity, id string) error) {
+		register(a, auth.Administer, operation{method: http.MethodPost, path: "/devices/{name}/" + path, id: id, summary: summary, status: http.StatusNoContent, action: action},
 			func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
-				d, err := a.Service.Device(ctx, in.Name)
+				d, err := a.Service.Device(ctx, who, in.Name)
 				if err != nil {
 					return nil, err
 				}
 				return &Empty{}, do(ctx, who, d.ID)
 			})
 	}
-	decide("accept", "accept-device", "Accept a device that claims to be another, which is retired", func(ctx context.Context, who auth.Identity, id string) error {
+	decide("accept", "accept-device", "device.accepted", "Accept a device that waits for an owner; one that it claims to be is retired", func(ctx context.Context, who auth.Identity, id string) error {
 		return a.Service.DecideClaim(ctx, who, id, true)
 	})
-	decide("refuse", "refuse-device", "Refuse a device that claims to be another", func(ctx context.Context, who auth.Identity, id string) error {
+	decide("refuse", "refuse-device", "device.refused", "Refuse a device that waits for an owner", func(ctx context.Context, who auth.Identity, id string) error {
 		return a.Service.DecideClaim(ctx, who, id, false)
 	})
-	decide("retire", "retire-device", "Retire a device", a.Service.Retire)
+	decide("retire", "retire-device", "device.retired", "Retire a device", a.Service.Retire)
 }

@@ -30,7 +30,7 @@ func viewChange(c service.DirectoryChange) DirectoryChange {
 }
 
 func (a *api) directory() {
-	register(a, operation{method: http.MethodGet, path: "/directory", id: "list-directory", summary: "People and groups of the directory, by any part of a name"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/directory", id: "list-directory", summary: "People and groups of the directory, by any part of a name"},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Paged
 			Search string `query:"search" maxLength:"100" doc:"Words; each must be part of a name or title"`
@@ -43,12 +43,12 @@ func (a *api) directory() {
 		Replace bool   `query:"replace" doc:"Remove what an earlier import brought and this one lacks"`
 		RawBody []byte `contentType:"text/plain"`
 	}
-	register(a, operation{method: http.MethodPost, path: "/directory/import", id: "import-directory", summary: "Take people and groups from an LDIF file (RFC 2849)", bodyLimit: service.MaxLDIF},
+	register(a, auth.Administer, operation{method: http.MethodPost, path: "/directory/import", id: "import-directory", summary: "Take people and groups from an LDIF file (RFC 2849)", bodyLimit: service.MaxLDIF, action: "directory.imported"},
 		func(ctx context.Context, who auth.Identity, in *ldifRequest) (*struct{ Body DirectoryChange }, error) {
 			c, err := a.Service.ImportDirectory(ctx, who, in.RawBody, in.Replace)
 			return &struct{ Body DirectoryChange }{viewChange(c)}, err
 		})
-	register(a, operation{method: http.MethodGet, path: "/directory/connection", id: "directory-connection", summary: "The connection to a directory and its last run"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/directory/connection", id: "directory-connection", summary: "The connection to a directory and its last run"},
 		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*struct{ Body DirectoryState }, error) {
 			run, ever, err := a.Service.DirectoryState(ctx)
 			out := DirectoryState{Connected: a.Service.DirectoryConnection != nil, Entries: run.Entries, Added: run.Added, Changed: run.Changed, Removed: run.Removed, Error: run.Error}
@@ -57,11 +57,8 @@ func (a *api) directory() {
 			}
 			return &struct{ Body DirectoryState }{out}, err
 		})
-	register(a, operation{method: http.MethodPost, path: "/directory/connection/run", id: "read-directory", summary: "Read the directory over the connection now"},
-		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct{ Body DirectoryChange }, error) {
-			if err := a.Service.Allow(ctx, who, auth.Administer, "directory.read", "directory"); err != nil {
-				return nil, err
-			}
+	register(a, auth.Administer, operation{method: http.MethodPost, path: "/directory/connection/run", id: "read-directory", summary: "Read the directory over the connection now", action: "directory.read"},
+		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*struct{ Body DirectoryChange }, error) {
 			c, err := a.Service.SyncDirectory(ctx)
 			return &struct{ Body DirectoryChange }{viewChange(c)}, err
 		})
@@ -70,7 +67,7 @@ func (a *api) directory() {
 			Devices []Facts `json:"devices" minItems:"1" maxItems:"5000" nullable:"false"`
 		}
 	}
-	register(a, operation{method: http.MethodPost, path: "/device-facts", id: "set-device-facts", summary: "Set organisation facts of devices, all or none", status: http.StatusNoContent},
+	register(a, auth.Administer, operation{method: http.MethodPost, path: "/device-facts", id: "set-device-facts", summary: "Set organisation facts of devices, all or none", status: http.StatusNoContent, action: "device.facts_set"},
 		func(ctx context.Context, who auth.Identity, in *factsRequest) (*Empty, error) {
 			edits := make([]service.OrganisationFacts, len(in.Body.Devices))
 			for i, f := range in.Body.Devices {
@@ -78,7 +75,7 @@ func (a *api) directory() {
 			}
 			return &Empty{}, a.Service.SetFacts(ctx, who, edits)
 		})
-	register(a, operation{method: http.MethodGet, path: "/policy-schema.json", id: "policy-schema", summary: "JSON Schema (2020-12) of policy documents", open: true},
+	register(a, auth.Anybody, operation{method: http.MethodGet, path: "/policy-schema.json", id: "policy-schema", summary: "JSON Schema (2020-12) of policy documents"},
 		func(context.Context, auth.Identity, *struct{}) (*struct {
 			ContentType string `header:"Content-Type"`
 			Body        []byte

@@ -15,7 +15,7 @@ func viewEnrolment(e store.EnrolmentToken) EnrolmentToken {
 }
 
 func (a *api) enrolment() {
-	register(a, operation{method: http.MethodGet, path: "/enrolment-tokens", id: "list-enrolment-tokens", summary: "Enrolment tokens, newest first"},
+	register(a, auth.Administer, operation{method: http.MethodGet, path: "/enrolment-tokens", id: "list-enrolment-tokens", summary: "Enrolment tokens, newest first"},
 		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[EnrolmentToken], error) {
 			list, next, err := a.Service.EnrolmentTokens(ctx, in.page())
 			return listOf(list, next, err, viewEnrolment)
@@ -30,13 +30,13 @@ func (a *api) enrolment() {
 			Tags           []string `json:"tags,omitempty" maxItems:"64" nullable:"false" doc:"Organisation fact that devices get"`
 		}
 	}
-	register(a, operation{method: http.MethodPost, path: "/enrolment-tokens", id: "make-enrolment-token", summary: "Make an enrolment token", status: http.StatusCreated},
+	register(a, auth.Administer, operation{method: http.MethodPost, path: "/enrolment-tokens", id: "make-enrolment-token", summary: "Make an enrolment token", status: http.StatusCreated, action: "enrolment.token_made"},
 		func(ctx context.Context, who auth.Identity, in *enrolmentRequest) (*struct{ Body NewEnrolmentToken }, error) {
 			e, token, err := a.Service.NewEnrolmentToken(ctx, who, in.Body.Note, in.Body.Uses, time.Duration(in.Body.ExpiresInHours)*time.Hour,
 				service.Grants{Groups: in.Body.Groups, Path: in.Body.Path, Tags: in.Body.Tags})
 			return &struct{ Body NewEnrolmentToken }{NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()}}, err
 		})
-	register(a, operation{method: http.MethodDelete, path: "/enrolment-tokens/{name}", id: "revoke-enrolment-token", summary: "Revoke an enrolment token, by id", status: http.StatusNoContent},
+	register(a, auth.Administer, operation{method: http.MethodDelete, path: "/enrolment-tokens/{name}", id: "revoke-enrolment-token", summary: "Revoke an enrolment token, by id", status: http.StatusNoContent, action: "enrolment.token_revoked"},
 		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
 			return &Empty{}, a.Service.RevokeEnrolmentToken(ctx, who, in.Name)
 		})

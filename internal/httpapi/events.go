@@ -11,45 +11,51 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/problem"
 	"rankwarden.example/internal/store"
 )
 
 const (
 	gather        = 300 * time.Millisecond // changes that come together are told together
-	heartbeat     = 20 * time.Second       // and the session is looked at again
+	heartbeat     = 20 * time.Second       // and whoever listens is asked for again
 	maxNamed      = 500
 	eventStreamID = "text/event-stream"
 )
 
 // events serves what changes, as server-sent events (HTML Living Standard, 9.2).
 func (a *api) events(app *fiber.App) {
+	const id = "events"
+	a.rights[id] = auth.Look
 	a.huma.OpenAPI().AddOperation(&huma.Operation{
-		Method: http.MethodGet, Path: Base + "/events", OperationID: "events", Tags: []string{"events"},
+		Method: http.MethodGet, Path: Base + "/events", OperationID: id, Tags: []string{"events"},
 		Summary: "What changes, as server-sent events named \"change\"",
 		Responses: map[string]*huma.Response{"200": {Description: "A stream", Content: map[string]*huma.MediaType{
 			eventStreamID: {Schema: &huma.Schema{Type: huma.TypeString, Description: `Data of each event: {"topics": [...], "devices": [...]}`}}}}},
 	})
 	app.Get(Base+"/events", func(c fiber.Ctx) error {
-		address, cookie, authorization := c.IP(), c.Cookies(cookieName), c.Get("Authorization")
-		still := func() bool {
-			ctx, cancel := context.WithTimeout(a.Done, 5*time.Second)
-			defer cancel()
-			var err error
-			if authorization != "" {
-				_, err = a.Service.ByToken(ctx, authorization[len("Bearer "):], address)
-			} else {
-				_, err = a.Service.BySession(ctx, cookie, address)
-			}
-			return err == nil
+		who := identity(c.Context())
+		if !who.May(auth.Look) {
+			return problem.Send(c, problem.Of(a.Log, a.Service.Refuse(c.Context(), who, id, c.Path())))
 		}
+		if !a.streams.begin(who.OperatorID) {
+			return problem.Send(c, problem.New(http.StatusTooManyRequests, "too many streams of changes are open; close some, and try again").Later(30*time.Second))
+		}
+		again := a.credentials(c) // what identifies whoever listens, copied: the request is gone while the stream runs
 		c.Set("Content-Type", eventStreamID)
 		c.Set("X-Accel-Buffering", "no")
-		return c.SendStreamWriter(func(w *bufio.Writer) { a.stream(w, still) })
+		return c.SendStreamWriter(func(w *bufio.Writer) {
+			defer a.streams.end(who.OperatorID)
+			defer live.Recover(a.Log, "a stream of changes")
+			a.stream(w, who, again)
+		})
 	})
 }
 
-func (a *api) stream(w *bufio.Writer, still func() bool) {
-	changes := a.Hub.Subscribe(store.TopicDevices, store.TopicReports, store.TopicEdits)
+// stream tells what changes until whoever listens goes, or may no longer.
+func (a *api) stream(w *bufio.Writer, who auth.Identity, again credentials) {
+	changes := a.Hub.Subscribe(store.TopicDevices, store.TopicReports, store.TopicEdits, store.TopicGroups)
 	defer changes.Close()
 	beat := time.NewTicker(heartbeat)
 	defer beat.Stop()
@@ -65,16 +71,24 @@ func (a *api) stream(w *bufio.Writer, still func() bool) {
 		case <-a.Done.Done():
 			return
 		case <-beat.C:
-			if !still() || !send(": still here\n\n") {
+			ctx, cancel := context.WithTimeout(a.Done, 5*time.Second)
+			now, err := a.identify(ctx, again)
+			cancel()
+			if err != nil || !now.May(auth.Look) || !send(": still here\n\n") {
 				return
 			}
+			who = now
 		case <-changes.Ready:
 			select {
 			case <-a.Done.Done():
 				return
 			case <-time.After(gather):
 			}
-			data, err := json.Marshal(changeOf(changes.Take()))
+			change, any := a.changeOf(who.Reach(auth.Look), changes.Take())
+			if !any {
+				continue
+			}
+			data, err := json.Marshal(change)
 			if err != nil || !send(fmt.Sprintf("event: change\ndata: %s\n\n", data)) {
 				return
 			}
@@ -82,18 +96,34 @@ func (a *api) stream(w *bufio.Writer, still func() bool) {
 	}
 }
 
-func changeOf(taken map[string][]string) Change {
-	change := Change{Topics: []string{}, Devices: []string{}}
-	any := false
+// changeOf is what changed, as far as it is in reach; any is false when nothing of it is.
+func (a *api) changeOf(reach auth.Reach, taken map[string][]string) (change Change, any bool) {
+	change = Change{Topics: []string{}, Devices: []string{}}
+	all := false
 	for topic, ids := range taken {
-		change.Topics = append(change.Topics, topic)
-		if topic != store.TopicEdits {
-			any = any || len(ids) == 0
-			change.Devices = append(change.Devices, ids...)
+		if topic == store.TopicGroups {
+			topic = store.TopicEdits
+			ids = nil
 		}
+		if topic == store.TopicEdits {
+			change.Topics = append(change.Topics, topic)
+			continue
+		}
+		seen := ids[:0:0]
+		for _, id := range ids {
+			if a.Service.View.Has(reach, id) {
+				seen = append(seen, id)
+			}
+		}
+		if len(ids) > 0 && len(seen) == 0 {
+			continue
+		}
+		change.Topics = append(change.Topics, topic)
+		change.Devices = append(change.Devices, seen...)
+		all = all || len(ids) == 0
 	}
-	if any || len(change.Devices) > maxNamed {
+	if all || len(change.Devices) > maxNamed {
 		change.Devices = []string{}
 	}
-	return change
+	return change, len(change.Topics) > 0
 }

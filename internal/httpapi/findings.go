@@ -34,31 +34,31 @@ func unitTitle(name string) string {
 // FindingQuery narrows a list of findings.
 type FindingQuery struct {
 	State string `query:"state" enum:"open,settled,put_right" default:"open"`
-	Unit  string `query:"unit"`
+	Unit  string `query:"unit" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
 	Kind  string `query:"kind"`
-	Group string `query:"group"`
+	PastQuery
 }
 
-func (q FindingQuery) filter() store.FindingFilter {
-	return store.FindingFilter{State: q.State, Unit: q.Unit, Kind: q.Kind, Group: q.Group}
+func (q FindingQuery) filter() service.FindingFilter {
+	return service.FindingFilter{Past: q.past(), State: q.State, Unit: q.Unit, Kind: q.Kind}
 }
 
 func (a *api) findings() {
-	register(a, operation{method: http.MethodGet, path: "/findings", id: "list-findings", summary: "Findings, newest first"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/findings", id: "list-findings", summary: "Findings, newest first"},
+		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			FindingQuery
 		}) (*List[FindingSummary], error) {
-			list, next, err := a.Service.Findings(ctx, in.filter(), in.page())
+			list, next, err := a.Service.Findings(ctx, who, in.filter(), in.page())
 			return listOf(list, next, err, viewFinding)
 		})
-	register(a, operation{method: http.MethodGet, path: "/finding-sums", id: "finding-sums", summary: "Numbers of findings by unit and kind, most devices first"},
-		func(ctx context.Context, _ auth.Identity, in *FindingQuery) (*struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/finding-sums", id: "finding-sums", summary: "Numbers of findings by unit and kind, most devices first"},
+		func(ctx context.Context, who auth.Identity, in *FindingQuery) (*struct {
 			Body struct {
 				Items []FindingSum `json:"items" nullable:"false"`
 			}
 		}, error) {
-			sums, err := a.Service.SumFindings(ctx, in.filter())
+			sums, err := a.Service.SumFindings(ctx, who, in.filter())
 			out := &struct {
 				Body struct {
 					Items []FindingSum `json:"items" nullable:"false"`

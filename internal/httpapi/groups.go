@@ -14,13 +14,13 @@ func viewGroup(g store.Group) Group {
 }
 
 func (a *api) groups() {
-	register(a, operation{method: http.MethodGet, path: "/groups", id: "list-groups", summary: "Groups by name"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups", id: "list-groups", summary: "Groups by name"},
+		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Search string `query:"search" maxLength:"100" doc:"Part of a name"`
 		}) (*List[GroupSummary], error) {
-			list, next, err := a.Service.Groups(ctx, in.Search, in.page())
-			return listOf(list, next, err, func(g store.GroupCount) GroupSummary {
+			list, next, err := a.Service.Groups(ctx, who, in.Search, in.page())
+			return listOf(list, next, err, func(g service.GroupSummary) GroupSummary {
 				return GroupSummary{Group: viewGroup(g.Group), Listed: g.Listed, Enrolled: g.Enrolled}
 			})
 		})
@@ -32,22 +32,22 @@ func (a *api) groups() {
 			Rule        string   `json:"rule,omitempty" maxLength:"4096" doc:"Expression over device facts, instead of a list"`
 		}
 	}
-	register(a, operation{method: http.MethodPost, path: "/groups", id: "new-group", summary: "Make a group, listed or by a rule", status: http.StatusCreated},
+	register(a, auth.Deploy, operation{method: http.MethodPost, path: "/groups", id: "new-group", summary: "Make a group, listed or by a rule", status: http.StatusCreated, action: "group.made"},
 		func(ctx context.Context, who auth.Identity, in *newGroup) (*Tagged[Group], error) {
 			g, err := a.Service.AddGroup(ctx, who, service.NewGroup{Name: in.Body.Name, Description: in.Body.Description, Devices: in.Body.Devices, Rule: in.Body.Rule})
 			return tagged(g.Version, viewGroup(g)), err
 		})
-	register(a, operation{method: http.MethodGet, path: "/groups/{name}", id: "group", summary: "A group"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}", id: "group", summary: "A group"},
 		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[Group], error) {
 			g, err := a.Service.Group(ctx, in.Name)
 			return tagged(g.Version, viewGroup(g)), err
 		})
-	register(a, operation{method: http.MethodGet, path: "/groups/{name}/devices", id: "list-group-devices", summary: "Names in a group"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}/devices", id: "list-group-devices", summary: "Names in a group"},
+		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Paged
 		}) (*List[GroupMember], error) {
-			list, next, err := a.Service.GroupMembers(ctx, in.Name, in.page())
+			list, next, err := a.Service.GroupMembers(ctx, who, in.Name, in.page())
 			return listOf(list, next, err, func(m store.GroupMember) GroupMember { return GroupMember(m) })
 		})
 	type groupChange struct {
@@ -60,7 +60,7 @@ func (a *api) groups() {
 			Remove      []string `json:"remove,omitempty" maxItems:"5000" nullable:"false" doc:"Names of devices to take out"`
 		}
 	}
-	register(a, operation{method: http.MethodPatch, path: "/groups/{name}", id: "change-group", summary: "Put devices into a group, take devices out, change its rule, describe it"},
+	register(a, auth.Deploy, operation{method: http.MethodPatch, path: "/groups/{name}", id: "change-group", summary: "Put devices into a group, take devices out, change its rule, describe it", action: "group.changed"},
 		func(ctx context.Context, who auth.Identity, in *groupChange) (*Tagged[Group], error) {
 			over, err := in.version()
 			if err != nil {
@@ -74,10 +74,10 @@ func (a *api) groups() {
 			Rule string `json:"rule" maxLength:"4096"`
 		}
 	}
-	register(a, operation{method: http.MethodPost, path: "/rule-trial", id: "try-rule", summary: "Say for which devices a rule would hold, without saving it"},
-		func(ctx context.Context, _ auth.Identity, in *ruleRequest) (*struct{ Body RuleTrial }, error) {
-			t, err := a.Service.TryRule(ctx, in.Body.Rule)
+	register(a, auth.Look, operation{method: http.MethodPost, path: "/rule-trial", id: "try-rule", summary: "Say for which devices a rule would hold, without saving it"},
+		func(ctx context.Context, who auth.Identity, in *ruleRequest) (*struct{ Body RuleTrial }, error) {
+			t, err := a.Service.TryRule(ctx, who, in.Body.Rule)
 			return &struct{ Body RuleTrial }{RuleTrial(t)}, err
 		})
-	removal(a, "/groups/{name}", "remove-group", "Remove a group that no assignment names", a.Service.RemoveGroup)
+	removal(a, "group.removed", "/groups/{name}", "remove-group", "Remove a group that no assignment names", a.Service.RemoveGroup)
 }

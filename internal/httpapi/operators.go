@@ -31,11 +31,11 @@ func viewOperator(o store.Operator) Operator {
 }
 
 func viewToken(t store.APIToken) Token {
-	return Token{ID: t.ID, Name: t.Name, Role: t.Role, CreatedAt: t.CreatedAt, ExpiresAt: t.ExpiresAt, Revoked: t.RevokedAt != nil}
+	return Token{ID: t.ID, Name: t.Name, Operator: t.Operator, Role: t.Role, Roles: viewRoles(t.Grants), CreatedAt: t.CreatedAt, ExpiresAt: t.ExpiresAt, Revoked: t.RevokedAt != nil}
 }
 
 func (a *api) operators() {
-	register(a, operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
+	register(a, auth.Administer, operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
 		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[Operator], error) {
 			list, next, err := a.Service.Operators(ctx, in.page())
 			return listOf(list, next, err, viewOperator)
@@ -47,7 +47,7 @@ func (a *api) operators() {
 			Roles    []Role `json:"roles" minItems:"1" maxItems:"6" nullable:"false"`
 		}
 	}
-	register(a, operation{method: http.MethodPost, path: "/operators", id: "add-operator", summary: "Add an operator", status: http.StatusCreated},
+	register(a, auth.Administer, operation{method: http.MethodPost, path: "/operators", id: "add-operator", summary: "Add an operator", status: http.StatusCreated, action: "operator.added"},
 		func(ctx context.Context, who auth.Identity, in *newOperator) (*struct{ Body Operator }, error) {
 			o, err := a.Service.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
 			return &struct{ Body Operator }{viewOperator(o)}, err
@@ -60,7 +60,7 @@ func (a *api) operators() {
 			Disabled *bool   `json:"disabled,omitempty"`
 		}
 	}
-	register(a, operation{method: http.MethodPatch, path: "/operators/{name}", id: "change-operator", summary: "Change roles, password or whether an operator may sign in"},
+	register(a, auth.Administer, operation{method: http.MethodPatch, path: "/operators/{name}", id: "change-operator", summary: "Change roles, password or whether an operator may sign in", action: "operator.changed"},
 		func(ctx context.Context, who auth.Identity, in *operatorChange) (*struct{ Body Operator }, error) {
 			var grants []auth.Grant
 			if in.Body.Roles != nil {
@@ -69,9 +69,12 @@ func (a *api) operators() {
 			o, err := a.Service.ChangeOperator(ctx, who, in.Name, service.OperatorChange{Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled})
 			return &struct{ Body Operator }{viewOperator(o)}, err
 		})
-	register(a, operation{method: http.MethodGet, path: "/tokens", id: "list-tokens", summary: "Your own API tokens, newest first"},
-		func(ctx context.Context, who auth.Identity, in *Paged) (*List[Token], error) {
-			list, next, err := a.Service.APITokens(ctx, who, in.page())
+	register(a, auth.SignedIn, operation{method: http.MethodGet, path: "/tokens", id: "list-tokens", summary: "Your own API tokens, newest first; for owners also everybody's"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Paged
+			All bool `query:"all" doc:"Everybody's, for owners"`
+		}) (*List[Token], error) {
+			list, next, err := a.Service.APITokens(ctx, who, in.All, in.page())
 			return listOf(list, next, err, viewToken)
 		})
 	type tokenRequest struct {
@@ -81,12 +84,12 @@ func (a *api) operators() {
 			ExpiresInHours int    `json:"expires_in_hours" minimum:"1" maximum:"8784"`
 		}
 	}
-	register(a, operation{method: http.MethodPost, path: "/tokens", id: "make-token", summary: "Make an API token with your rights or fewer", status: http.StatusCreated},
+	register(a, auth.SignedIn, operation{method: http.MethodPost, path: "/tokens", id: "make-token", summary: "Make an API token with your rights or fewer", status: http.StatusCreated, action: "token.made", session: true},
 		func(ctx context.Context, who auth.Identity, in *tokenRequest) (*struct{ Body NewToken }, error) {
 			t, secret, err := a.Service.NewAPIToken(ctx, who, in.Body.Name, auth.Role(in.Body.Role), time.Duration(in.Body.ExpiresInHours)*time.Hour)
 			return &struct{ Body NewToken }{NewToken{Token: viewToken(t), Secret: secret}}, err
 		})
-	register(a, operation{method: http.MethodDelete, path: "/tokens/{name}", id: "revoke-token", summary: "Revoke one of your API tokens, by id", status: http.StatusNoContent},
+	register(a, auth.SignedIn, operation{method: http.MethodDelete, path: "/tokens/{name}", id: "revoke-token", summary: "Revoke one of your API tokens, by id; for owners anybody's", status: http.StatusNoContent, action: "token.revoked"},
 		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
 			return &Empty{}, a.Service.RevokeAPIToken(ctx, who, in.Name)
 		})

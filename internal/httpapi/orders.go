@@ -15,22 +15,22 @@ func viewOrder(o store.Order) Order {
 }
 
 func (a *api) orders() {
-	register(a, operation{method: http.MethodGet, path: "/orders", id: "list-orders", summary: "Orders, latest first"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/orders", id: "list-orders", summary: "Orders, latest first"},
+		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
-			Device string `query:"device" doc:"Identifier or name"`
+			PastQuery
 		}) (*List[Order], error) {
-			list, next, err := a.Service.Orders(ctx, in.Device, in.page())
+			list, next, err := a.Service.Orders(ctx, who, in.past(), in.page())
 			return listOf(list, next, err, viewOrder)
 		})
-	register(a, operation{method: http.MethodPost, path: "/orders", id: "give-order", summary: "Give devices an order; each waits for its device until it ends", status: http.StatusCreated},
+	register(a, auth.Handle, operation{method: http.MethodPost, path: "/orders", id: "give-order", summary: "Give devices an order; each waits for its device until it ends", status: http.StatusCreated, action: "order.made"},
 		func(ctx context.Context, who auth.Identity, in *struct{ Body NewOrder }) (*struct{ Body OrderProgress }, error) {
 			batch, err := a.Service.Order(ctx, who, service.NewOrder(in.Body))
 			return &struct{ Body OrderProgress }{OrderProgress(batch)}, err
 		})
-	register(a, operation{method: http.MethodGet, path: "/order-progress/{name}", id: "order-progress", summary: "How far the orders are that were given together"},
-		func(ctx context.Context, _ auth.Identity, in *Named) (*struct{ Body OrderProgress }, error) {
-			batch, err := a.Service.OrderProgress(ctx, in.Name)
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/order-progress/{name}", id: "order-progress", summary: "How far the orders are that were given together"},
+		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body OrderProgress }, error) {
+			batch, err := a.Service.OrderProgress(ctx, who, in.Name)
 			return &struct{ Body OrderProgress }{OrderProgress(batch)}, err
 		})
 }

@@ -35,19 +35,19 @@ type whole[T any] struct {
 }
 
 func (a *api) passwords() {
-	register(a, operation{method: http.MethodGet, path: "/passwords", id: "list-passwords", summary: "Passwords that devices change, by device, without the passwords"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/passwords", id: "list-passwords", summary: "Passwords that devices change, by device, without the passwords"},
+		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
 			Group   string `query:"group"`
 			Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
 		}) (*List[Password], error) {
-			list, next, err := a.Service.Passwords(ctx, store.RotationFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue}, in.page())
+			list, next, err := a.Service.Passwords(ctx, who, service.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue}, in.page())
 			return listOf(list, next, err, viewPassword)
 		})
-	register(a, operation{method: http.MethodGet, path: "/devices/{name}/passwords", id: "device-passwords", summary: "Passwords of one device with their deposits, without the passwords"},
-		func(ctx context.Context, _ auth.Identity, in *Named) (*whole[DevicePassword], error) {
-			list, deposits, err := a.Service.PasswordsOf(ctx, in.Name)
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}/passwords", id: "device-passwords", summary: "Passwords of one device with their deposits, without the passwords"},
+		func(ctx context.Context, who auth.Identity, in *Named) (*whole[DevicePassword], error) {
+			list, deposits, err := a.Service.PasswordsOf(ctx, who, in.Name)
 			out := &whole[DevicePassword]{}
 			out.Body.Items = []DevicePassword{}
 			for _, r := range list {
@@ -59,7 +59,7 @@ func (a *api) passwords() {
 			}
 			return out, err
 		})
-	register(a, operation{method: http.MethodPost, path: "/devices/{name}/reveal", id: "reveal-password", summary: "Show a password, with a reason, shortly after signing in"},
+	register(a, auth.RevealIt, operation{method: http.MethodPost, path: "/devices/{name}/reveal", id: "reveal-password", summary: "Show a password, with a reason, shortly after signing in", action: "password.revealed"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Body RevealSpec
@@ -71,20 +71,20 @@ func (a *api) passwords() {
 			}
 			return out, err
 		})
-	register(a, operation{method: http.MethodGet, path: "/reveals", id: "list-reveals", summary: "Who saw passwords, latest first"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/reveals", id: "list-reveals", summary: "Who saw passwords, latest first"},
+		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
-			Device string `query:"device" doc:"Identifier or name"`
+			PastQuery
 		}) (*List[Reveal], error) {
-			list, next, err := a.Service.Reveals(ctx, in.Device, in.page())
+			list, next, err := a.Service.Reveals(ctx, who, in.past(), in.page())
 			return listOf(list, next, err, viewReveal)
 		})
-	register(a, operation{method: http.MethodGet, path: "/agreements", id: "list-agreements", summary: "Reveals that wait for a second person, latest first"},
-		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[Agreement], error) {
-			list, next, err := a.Service.Agreements(ctx, in.page())
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/agreements", id: "list-agreements", summary: "Reveals that wait for a second person, latest first"},
+		func(ctx context.Context, who auth.Identity, in *Paged) (*List[Agreement], error) {
+			list, next, err := a.Service.Agreements(ctx, who, in.page())
 			return listOf(list, next, err, viewAgreement)
 		})
-	register(a, operation{method: http.MethodPost, path: "/agreements/{name}", id: "decide-agreement", summary: "Agree to a reveal that somebody else asked for, or decline it", status: http.StatusNoContent},
+	register(a, auth.RevealIt, operation{method: http.MethodPost, path: "/agreements/{name}", id: "decide-agreement", summary: "Agree to a reveal that somebody else asked for, or decline it", status: http.StatusNoContent, action: "reveal.decided"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Body struct {
@@ -93,7 +93,7 @@ func (a *api) passwords() {
 		}) (*Empty, error) {
 			return &Empty{}, a.Service.Decide(ctx, who, in.Name, in.Body.Agree)
 		})
-	register(a, operation{method: http.MethodGet, path: "/escrow-keys", id: "list-escrow-keys", summary: "Keys that passwords are sealed to, by number"},
+	register(a, auth.Administer, operation{method: http.MethodGet, path: "/escrow-keys", id: "list-escrow-keys", summary: "Keys that passwords are sealed to, by number"},
 		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*whole[EscrowKey], error) {
 			keys, uses, err := a.Service.EscrowKeys(ctx)
 			out := &whole[EscrowKey]{}

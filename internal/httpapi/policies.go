@@ -27,8 +27,8 @@ func viewRevision(r store.PolicyRevision) Revision {
 }
 
 func (a *api) policies() {
-	register(a, operation{method: http.MethodGet, path: "/policies", id: "list-policies", summary: "Policies by name, with where each is used and how its devices stand"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies", id: "list-policies", summary: "Policies by name, with where each is used and how its devices stand"},
+		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
 		}) (*List[PolicySummary], error) {
@@ -36,20 +36,20 @@ func (a *api) policies() {
 			if err != nil {
 				return nil, err
 			}
-			views, err := a.summaries(ctx, list)
+			views, err := a.summaries(ctx, who, list)
 			return listOf(views, next, err, func(p PolicySummary) PolicySummary { return p })
 		})
-	register(a, operation{method: http.MethodPost, path: "/policies", id: "new-policy", summary: "Save the first draft of a policy; the document names it", status: http.StatusCreated},
+	register(a, auth.Draft, operation{method: http.MethodPost, path: "/policies", id: "new-policy", summary: "Save the first draft of a policy; the document names it", status: http.StatusCreated, action: "policy.saved"},
 		func(ctx context.Context, who auth.Identity, in *struct{ Body Document }) (*Tagged[Policy], error) {
 			p, problems, err := a.Service.NewPolicy(ctx, who, in.Body.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
-	register(a, operation{method: http.MethodPost, path: "/policy-check", id: "check-policy", summary: "Check a document without storing it, and say in words what it asks for"},
+	register(a, auth.Look, operation{method: http.MethodPost, path: "/policy-check", id: "check-policy", summary: "Check a document without storing it, and say in words what it asks for"},
 		func(ctx context.Context, _ auth.Identity, in *struct{ Body Document }) (*struct{ Body PolicyCheck }, error) {
 			problems, asks, err := a.Service.CheckPolicy(ctx, in.Body.Source)
 			return &struct{ Body PolicyCheck }{PolicyCheck{Problems: problems, Asks: asks}}, err
 		})
-	register(a, operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
 		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[Policy], error) {
 			p, err := a.Service.Policy(ctx, in.Name)
 			if err != nil {
@@ -58,7 +58,7 @@ func (a *api) policies() {
 			problems, _, err := a.Service.CheckPolicy(ctx, p.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
-	register(a, operation{method: http.MethodPut, path: "/policies/{name}", id: "save-policy", summary: "Save the draft of a policy"},
+	register(a, auth.Draft, operation{method: http.MethodPut, path: "/policies/{name}", id: "save-policy", summary: "Save the draft of a policy", action: "policy.saved"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Matching
@@ -71,7 +71,7 @@ func (a *api) policies() {
 			p, problems, err := a.Service.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
-	register(a, operation{method: http.MethodPost, path: "/policies/{name}/publish", id: "publish-policy", summary: "Make the draft the next revision, and move every assignment of the policy to it at once"},
+	register(a, auth.Deploy, operation{method: http.MethodPost, path: "/policies/{name}/publish", id: "publish-policy", summary: "Make the draft the next revision, and move every assignment of the policy to it at once", action: "policy.published"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Matching
@@ -83,7 +83,7 @@ func (a *api) policies() {
 			p, err := a.Service.PublishPolicy(ctx, who, in.Name, over)
 			return tagged(p.Policy.Version, Published{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved}), err
 		})
-	register(a, operation{method: http.MethodGet, path: "/policies/{name}/revisions", id: "list-revisions", summary: "Published revisions, newest first"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies/{name}/revisions", id: "list-revisions", summary: "Published revisions, newest first"},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Named
 			Paged
@@ -91,7 +91,7 @@ func (a *api) policies() {
 			list, next, err := a.Service.PolicyRevisions(ctx, in.Name, in.page())
 			return listOf(list, next, err, viewRevision)
 		})
-	register(a, operation{method: http.MethodGet, path: "/policies/{name}/revisions/{number}", id: "revision", summary: "A published document"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies/{name}/revisions/{number}", id: "revision", summary: "A published document"},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Named
 			Number int `path:"number" minimum:"1"`
@@ -102,8 +102,8 @@ func (a *api) policies() {
 }
 
 // summaries adds where each policy is used, and how the devices stand there.
-func (a *api) summaries(ctx context.Context, list []store.Policy) ([]PolicySummary, error) {
-	standings, err := a.Service.StandingsByAssignment(ctx)
+func (a *api) summaries(ctx context.Context, who auth.Identity, list []store.Policy) ([]PolicySummary, error) {
+	standings, err := a.Service.StandingsByAssignment(ctx, who)
 	if err != nil {
 		return nil, err
 	}

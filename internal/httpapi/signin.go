@@ -21,45 +21,66 @@ const (
 	identityKey contextKey = iota
 	addressKey
 	secretKey
+	overTLSKey
 )
+
+func overTLS(ctx context.Context) bool {
+	over, _ := ctx.Value(overTLSKey).(bool)
+	return over
+}
 
 func identity(ctx context.Context) auth.Identity {
 	who, _ := ctx.Value(identityKey).(auth.Identity)
 	return who
 }
 
-// openPaths need nobody to be signed in.
-var openPaths = map[string]bool{"POST " + Base + "/session": true, "GET " + Base + "/openapi.json": true, "GET " + Base + "/openapi.yaml": true,
-	"GET " + Base + "/policy-schema.json": true}
+// describing are the paths of the description, which the library serves.
+var describing = map[string]bool{"GET " + Base + "/openapi.json": true, "GET " + Base + "/openapi.yaml": true}
 
 // authenticate finds out who asks, by session cookie or bearer token.
 func (a *api) authenticate(c fiber.Ctx) error {
 	ctx := context.WithValue(c.Context(), addressKey, c.IP())
+	if c.Secure() { // itself, or as a trusted proxy says
+		ctx = context.WithValue(ctx, overTLSKey, true)
+	}
 	c.SetContext(ctx)
 	c.Set("Cache-Control", "no-store")
-	if openPaths[c.Method()+" "+c.Path()] {
+	if a.open[c.Method()+" "+c.Path()] || describing[c.Method()+" "+c.Path()] {
 		return c.Next()
 	}
-	var who auth.Identity
-	var err error
-	cookie := c.Cookies(cookieName)
-	scheme, token, bearer := strings.Cut(c.Get("Authorization"), " ")
-	switch {
-	case bearer && strings.EqualFold(scheme, "Bearer"):
-		who, err = a.Service.ByToken(ctx, token, c.IP())
-	case cookie == "":
-		err = service.ErrSignIn
-	default:
-		if site := c.Get("Sec-Fetch-Site"); c.Method() != http.MethodGet && site != "" && site != "same-origin" && site != "none" {
-			return problem.Send(c, problem.New(http.StatusForbidden, "the request came from another site; use the console itself"))
-		}
-		who, err = a.Service.BySession(ctx, cookie, c.IP())
+	if site := c.Get("Sec-Fetch-Site"); c.Method() != http.MethodGet && c.Cookies(cookieName) != "" && site != "" && site != "same-origin" && site != "none" {
+		return problem.Send(c, problem.New(http.StatusForbidden, "the request came from another site; use the console itself"))
 	}
+	given := a.credentials(c)
+	who, err := a.identify(ctx, given)
 	if err != nil {
 		return problem.Send(c, problem.Of(a.Log, err))
 	}
-	c.SetContext(context.WithValue(context.WithValue(ctx, identityKey, who), secretKey, cookie))
+	c.SetContext(context.WithValue(context.WithValue(ctx, identityKey, who), secretKey, given.session))
 	return c.Next()
+}
+
+// credentials are what a request says of who sends it.
+type credentials struct{ session, token, address string }
+
+// credentials copies them, so that they outlive the request.
+func (a *api) credentials(c fiber.Ctx) credentials {
+	given := credentials{session: strings.Clone(c.Cookies(cookieName)), address: strings.Clone(c.IP())}
+	if scheme, token, ok := strings.Cut(c.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
+		given.token = strings.Clone(token)
+	}
+	return given
+}
+
+// identify finds out who has the credentials. A token beats a session.
+func (a *api) identify(ctx context.Context, given credentials) (auth.Identity, error) {
+	switch {
+	case given.token != "":
+		return a.Service.ByToken(ctx, given.token, given.address)
+	case given.session != "":
+		return a.Service.BySession(ctx, given.session, given.address)
+	}
+	return auth.Identity{}, service.ErrSignIn
 }
 
 func (a *api) me(who auth.Identity) Me {
@@ -75,8 +96,8 @@ type signedIn struct {
 	Body      Me
 }
 
-func (a *api) cookie(secret string, life time.Duration) http.Cookie {
-	return http.Cookie{Name: cookieName, Value: secret, Path: "/", MaxAge: int(life.Seconds()), HttpOnly: true, Secure: a.Secure, SameSite: http.SameSiteStrictMode}
+func (a *api) cookie(ctx context.Context, secret string, life time.Duration) http.Cookie {
+	return http.Cookie{Name: cookieName, Value: secret, Path: "/", MaxAge: int(life.Seconds()), HttpOnly: true, Secure: a.Secure || overTLS(ctx), SameSite: http.SameSiteStrictMode}
 }
 
 func (a *api) signIn() {
@@ -86,20 +107,20 @@ func (a *api) signIn() {
 			Password string `json:"password" minLength:"1" maxLength:"1024"`
 		}
 	}
-	register(a, operation{method: http.MethodPost, path: "/session", id: "sign-in", summary: "Sign in; the answer sets a session cookie", open: true},
+	register(a, auth.Anybody, operation{method: http.MethodPost, path: "/session", id: "sign-in", summary: "Sign in; the answer sets a session cookie", action: "session.opened"},
 		func(ctx context.Context, _ auth.Identity, in *credentials) (*signedIn, error) {
 			address, _ := ctx.Value(addressKey).(string)
 			secret, who, err := a.Service.SignIn(ctx, in.Body.Name, in.Body.Password, address)
 			if err != nil {
 				return nil, err
 			}
-			return &signedIn{a.cookie(secret, service.SessionLength), a.me(who)}, nil
+			return &signedIn{a.cookie(ctx, secret, service.SessionLength), a.me(who)}, nil
 		})
-	register(a, operation{method: http.MethodGet, path: "/session", id: "who-am-i", summary: "Who is signed in"},
+	register(a, auth.SignedIn, operation{method: http.MethodGet, path: "/session", id: "who-am-i", summary: "Who is signed in"},
 		func(_ context.Context, who auth.Identity, _ *struct{}) (*struct{ Body Me }, error) {
 			return &struct{ Body Me }{a.me(who)}, nil
 		})
-	register(a, operation{method: http.MethodPost, path: "/session/fresh", id: "sign-in-again", summary: "Give your password again, so that for 15 minutes you may see passwords", status: http.StatusNoContent},
+	register(a, auth.SignedIn, operation{method: http.MethodPost, path: "/session/fresh", id: "sign-in-again", summary: "Give your password again, so that for 15 minutes you may see passwords", status: http.StatusNoContent, action: "session.refreshed"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Body struct {
 				Password string `json:"password" minLength:"1" maxLength:"1024"`
@@ -108,7 +129,7 @@ func (a *api) signIn() {
 			secret, _ := ctx.Value(secretKey).(string)
 			return &Empty{}, a.Service.SignInAgain(ctx, who, secret, in.Body.Password)
 		})
-	register(a, operation{method: http.MethodDelete, path: "/session", id: "sign-out", summary: "End the session", status: http.StatusNoContent},
+	register(a, auth.SignedIn, operation{method: http.MethodDelete, path: "/session", id: "sign-out", summary: "End the session", status: http.StatusNoContent, action: "session.closed"},
 		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct {
 			SetCookie http.Cookie `header:"Set-Cookie"`
 		}, error) {
@@ -116,7 +137,7 @@ func (a *api) signIn() {
 			if err := a.Service.SignOut(ctx, who, secret); err != nil {
 				return nil, err
 			}
-			ended := a.cookie("", 0)
+			ended := a.cookie(ctx, "", 0)
 			ended.MaxAge = -1
 			return &struct {
 				SetCookie http.Cookie `header:"Set-Cookie"`

@@ -10,9 +10,11 @@ import (
 )
 
 func (a *api) watch() {
-	register(a, operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "The fleet now"},
-		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*struct{ Body Overview }, error) {
-			o, err := a.Service.Watch(ctx)
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "The fleet now"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Group string `query:"group" doc:"Only the devices of this group"`
+		}) (*struct{ Body Overview }, error) {
+			o, err := a.Service.Watch(ctx, who, in.Group)
 			return &struct{ Body Overview }{viewOverview(o, a.Service.Now())}, err
 		})
 }
@@ -21,9 +23,9 @@ func viewOverview(o service.Overview, at time.Time) Overview {
 	v := Overview{At: at, Devices: o.Verified.Devices, Online: o.Verified.Online, Verified: o.Verified.Verified, OnlineVerified: o.Verified.OnlineVerified,
 		Unsettled: o.Unsettled, Standings: viewStandings(o.Standings), Strips: []Strip{}, Decisions: []Decision{}, Edits: []Edit{}, Findings: []FindingSummary{}}
 	for _, s := range o.Strips {
-		strip := Strip{Group: s.Group, Standings: viewStandings(s.Counts), Marks: []Mark{}}
+		strip := Strip{Group: s.Name, Standings: viewStandings(s.Counts), Marks: []Mark{}}
 		for _, m := range s.Marks {
-			strip.Marks = append(strip.Marks, Mark{Device: m.Device, Name: m.Name, Standing: string(m.Standing)})
+			strip.Marks = append(strip.Marks, Mark{Device: m.ID, Name: m.Name, Standing: string(m.Standing)})
 		}
 		v.Strips = append(v.Strips, strip)
 	}

@@ -94,7 +94,7 @@ func (s *Subscription) add(n store.Notice) {
 func (h *Hub) Run(ctx context.Context, db *store.Store, log *slog.Logger) {
 	const retry = time.Second
 	everything := func() {
-		for _, topic := range []string{store.TopicDevices, store.TopicReports, store.TopicSettle, store.TopicEdits, store.TopicKeys} {
+		for _, topic := range store.Topics {
 			h.Publish(store.Notice{Topic: topic})
 		}
 	}

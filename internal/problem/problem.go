@@ -3,9 +3,12 @@
 package problem
 
 import (
+	"context"
 	"errors"
 	"log/slog"
 	"net/http"
+	"strconv"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
@@ -24,7 +27,20 @@ type Problem struct {
 	Code     string           `json:"code,omitempty" doc:"Short stable name, where a program must tell it apart"`
 	Errors   []Misfit         `json:"errors,omitempty" doc:"What does not fit in the request, one by one"`
 	Problems []policy.Problem `json:"problems,omitempty" doc:"What is wrong with the policy document"`
+
+	retry time.Duration // after which it may be tried again, 0 for not said
 }
+
+// GetHeaders is asked for by the API library.
+func (p *Problem) GetHeaders() http.Header {
+	if p.retry <= 0 {
+		return nil
+	}
+	return http.Header{"Retry-After": {strconv.Itoa(int((p.retry + time.Second - 1) / time.Second))}}
+}
+
+// Later has whoever is refused try again after a time.
+func (p *Problem) Later(after time.Duration) *Problem { p.retry = after; return p }
 
 // Misfit is one thing in a request that does not fit its description.
 type Misfit struct {
@@ -82,13 +98,21 @@ func Of(log *slog.Logger, err error) *Problem {
 		return ready
 	case errors.As(err, &refusal):
 		p := New(statuses[refusal.Reason], refusal.Message)
-		p.Code, p.Problems = refusal.Code, refusal.Problems
+		p.Code, p.Problems, p.retry = refusal.Code, refusal.Problems, refusal.Retry
 		if refusal.Place != "" {
-			p.Errors = []Misfit{{"body." + refusal.Place, refusal.Message}}
+			place := "body."
+			if refusal.Query {
+				place = "query."
+			}
+			p.Errors = []Misfit{{place + refusal.Place, refusal.Message}}
 		}
 		return p
 	case errors.Is(err, store.ErrCursor), errors.Is(err, store.ErrText):
 		return New(http.StatusUnprocessableEntity, err.Error())
+	}
+	if errors.Is(err, context.DeadlineExceeded) || errors.Is(err, context.Canceled) || store.IsUnavailable(err) {
+		log.Warn("the database did not answer in time", "error", err)
+		return New(http.StatusServiceUnavailable, "the database does not answer in time; nothing is known to be stored. Try again").Later(5 * time.Second)
 	}
 	log.Error("a request failed", "error", err)
 	return New(http.StatusInternalServerError, "the service failed; nothing was stored. Try again, and look into its log if it happens again")
@@ -118,5 +142,8 @@ func HandleError(log *slog.Logger) fiber.ErrorHandler {
 // Send answers with a problem.
 func Send(c fiber.Ctx, p *Problem) error {
 	c.Status(p.Status)
+	for name, values := range p.GetHeaders() {
+		c.Set(name, values[0])
+	}
 	return c.JSON(p, ContentType)
 }

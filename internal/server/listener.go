@@ -1,17 +1,29 @@
 package server
 
 import (
+	"crypto/tls"
+	"errors"
 	"net"
 	"sync"
 	"sync/atomic"
+	"syscall"
 )
 
 // listener remembers its connections, so that those on which nothing was ever asked can be closed
-// when the service stops: the HTTP server would wait for them.
+// when the service stops: the HTTP server would wait for them. A connection that a handler took over can
+// be returned: then the HTTP server accepts it again.
 type listener struct {
 	net.Listener
-	mu    sync.Mutex
-	conns map[*conn]struct{}
+	mu       sync.Mutex
+	conns    map[*conn]struct{}
+	accepted chan accepted
+	closed   chan struct{}
+	close    func() error
+}
+
+type accepted struct {
+	conn net.Conn
+	err  error
 }
 
 type conn struct {
@@ -21,20 +33,76 @@ type conn struct {
 }
 
 func remember(l net.Listener) *listener {
-	return &listener{Listener: l, conns: map[*conn]struct{}{}}
+	r := &listener{Listener: l, conns: map[*conn]struct{}{}, accepted: make(chan accepted), closed: make(chan struct{})}
+	r.close = sync.OnceValue(func() error {
+		close(r.closed)
+		return l.Close()
+	})
+	go r.accept()
+	return r
+}
+
+// accept hands on what the network brings, until the listener is closed.
+func (l *listener) accept() {
+	for {
+		next, err := l.Listener.Accept()
+		select {
+		case l.accepted <- accepted{next, err}:
+		case <-l.closed:
+			if err == nil {
+				_ = next.Close() // nobody takes it any more
+			}
+			return
+		}
+		if errors.Is(err, net.ErrClosed) {
+			return
+		}
+	}
 }
 
 // Accept implements [net.Listener].
 func (l *listener) Accept() (net.Conn, error) {
-	accepted, err := l.Listener.Accept()
-	if err != nil {
-		return nil, err
+	select {
+	case next := <-l.accepted:
+		if next.err != nil {
+			return nil, next.err
+		}
+		if back, returned := next.conn.(*conn); returned {
+			return back, nil
+		}
+		c := &conn{Conn: next.conn, from: l}
+		l.mu.Lock()
+		defer l.mu.Unlock()
+		l.conns[c] = struct{}{}
+		return c, nil
+	case <-l.closed:
+		return nil, net.ErrClosed
 	}
-	c := &conn{Conn: accepted, from: l}
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	l.conns[c] = struct{}{}
-	return c, nil
+}
+
+// Close implements [net.Listener].
+func (l *listener) Close() error { return l.close() }
+
+// Return gives a connection that a handler took over back to the HTTP server.
+func (c *conn) Return() {
+	select {
+	case c.from.accepted <- accepted{conn: c}:
+	case <-c.from.closed:
+		_ = c.Close() // the service stops
+	}
+}
+
+// SyscallConn gives the connection of the operating system, below TLS.
+func (c *conn) SyscallConn() (syscall.RawConn, error) {
+	below := c.Conn
+	if secure, ok := below.(*tls.Conn); ok {
+		below = secure.NetConn()
+	}
+	raw, ok := below.(syscall.Conn)
+	if !ok {
+		return nil, errors.ErrUnsupported
+	}
+	return raw.SyscallConn()
 }
 
 // Read implements [net.Conn].

@@ -3,7 +3,6 @@
 package server
 
 import (
-	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -17,10 +16,12 @@ import (
 	"time"
 
 	"github.com/gofiber/fiber/v3"
+	"github.com/valyala/fasthttp"
 
 	"rankwarden.example/internal/deviceapi"
 	"rankwarden.example/internal/directory"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/httpapi"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
@@ -37,20 +38,30 @@ type Config struct {
 	TLSKey       string
 	AllowClear   bool // serve without TLS on other addresses than loopback
 	Database     string
-	Keys         string // file of the service's private keys
-	EscrowKeys   string // file of the private escrow keys
-	EscrowEnv    string // the keys themselves, instead of the file
-	RevealBudget int    // passwords that an operator may see in an hour alone, [DefaultBudget] when 0
+	Keys         string   // file of the service's private keys
+	EscrowKeys   string   // file of the private escrow keys
+	EscrowEnv    string   // the keys themselves, instead of the file
+	RevealBudget int      // passwords that an operator may see in an hour alone; 0 for none
+	PublicURL    string   // where people reach the console, when a proxy stands in front; empty for the listening address
+	Proxies      []string // addresses or networks of proxies whose headers say who asks and how; none when empty
 	Organisation string
 	Interval     time.Duration    // between two check-ins of a device
 	Now          func() time.Time // the clock, [time.Now] when nil
 
+	Kept           store.Kept            // how long records are kept, [service.DefaultKept] where zero
 	Directory      *directory.Connection // nil for none
 	DirectoryEvery time.Duration         // between two readings of it
 }
 
-// DefaultBudget is how many passwords an operator may see in an hour before a second person must agree.
+// DefaultBudget is how many passwords an operator may usually see in an hour before a second person must agree.
 const DefaultBudget = 10
+
+func (c Config) kept() store.Kept {
+	if c.Kept == (store.Kept{}) {
+		return service.DefaultKept
+	}
+	return c.Kept
+}
 
 // openEscrow reads the private escrow keys, from the environment or a file.
 func (c Config) openEscrow() (escrow.Opener, error) {
@@ -66,6 +77,7 @@ type Server struct {
 	URL       string
 	DeviceURL string // where devices find it
 	faces     []face
+	api       *httpapi.API
 	store     *store.Store
 	log       *slog.Logger
 	stop      context.CancelFunc // ends streams, held requests and loops
@@ -106,20 +118,20 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 	if c.Now == nil {
 		c.Now = time.Now
 	}
-	hub := &live.Hub{}
-	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval, DirectoryConnection: c.Directory,
-		OpenEscrow: c.openEscrow, RevealBudget: cmp.Or(c.RevealBudget, DefaultBudget)})
+	hub, view := &live.Hub{}, fleetview.New()
+	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, View: view, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval, DirectoryConnection: c.Directory,
+		OpenEscrow: c.openEscrow, RevealBudget: c.RevealBudget, Kept: c.kept()})
 	if err != nil {
 		return nil, err
 	}
 	done, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s := &Server{Service: svc, store: db, log: log, stop: stop, failed: make(chan error, 2)}
 	devices := deviceapi.New(deviceapi.Options{Service: svc, Hub: hub, Log: log, Done: done})
-	app := s.app(done)
-	httpapi.Mount(app, httpapi.Options{Service: svc, Hub: hub, Log: log, Secure: c.TLSCert != "", Done: done})
+	app := s.app(c, done)
+	s.api = httpapi.Mount(app, httpapi.Options{Service: svc, Hub: hub, Log: log, Secure: c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"), Done: done})
 	deviceApp := app
 	if c.DeviceListen != "" {
-		deviceApp = s.app(done)
+		deviceApp = s.app(c, done)
 	}
 	devices.Mount(deviceApp)
 	mountConsole(app, console)
@@ -136,15 +148,26 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 		}
 		return nil, err
 	}
-	loops := []func(context.Context){devices.Run, svc.SettleLoop, svc.KeysLoop, svc.RotationLoop, func(ctx context.Context) { hub.Run(ctx, db, log) }}
-	if c.Directory != nil {
-		loops = append(loops, func(ctx context.Context) { svc.DirectoryLoop(ctx, c.DirectoryEvery) })
+	loops := map[string]func(context.Context){
+		"devices": devices.Run, "settling": svc.SettleLoop, "keys": svc.KeysLoop, "overdue passwords": svc.RotationLoop, "strangers": svc.StrangersLoop, "retention": svc.RetentionLoop,
+		"notices": func(ctx context.Context) { hub.Run(ctx, db, log) }, "lists": func(ctx context.Context) { view.Run(ctx, db, hub, log, c.Now) },
 	}
-	for _, loop := range loops {
-		s.loops.Go(func() { loop(done) })
+	if c.Directory != nil {
+		loops["directory"] = func(ctx context.Context) { svc.DirectoryLoop(ctx, c.DirectoryEvery) }
+	}
+	for name, loop := range loops {
+		s.loops.Add(1)
+		live.Go(log, name, func() {
+			defer s.loops.Done()
+			live.Forever(store.ForJobs(done), log, name, loop)
+		})
 	}
 	for _, f := range s.faces {
-		go func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) }()
+		live.Go(log, "listener", func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) })
+	}
+	// Lists and counts of operators begin whole.
+	if err := view.Loaded(ctx); err != nil {
+		return nil, errors.Join(fmt.Errorf("reading the fleet: %w", err), s.Stop())
 	}
 	return s, nil
 }
@@ -160,16 +183,17 @@ func (s *Server) listen(c Config, address string, app *fiber.App) (string, error
 	return scheme + "://" + bound.Addr().String(), nil
 }
 
-// readLimit is the largest request that is read whole, in bytes. One beyond it is cut off, and who
-// sent it may see a broken connection; one below it that is still too large gets a clear answer.
-const readLimit = 8 * httpapi.MaxBody
-
 // app is what is the same at every address: limits, headers, health.
-func (s *Server) app(done context.Context) *fiber.App {
+func (s *Server) app(c Config, done context.Context) *fiber.App {
 	app := fiber.New(fiber.Config{
-		AppName: "Rank Warden", Immutable: true, BodyLimit: readLimit, ErrorHandler: problem.HandleError(s.log),
-		ReadTimeout: 2 * time.Minute, IdleTimeout: 3 * time.Minute,
+		AppName: "Rank Warden", Immutable: true, BodyLimit: httpapi.MaxImport + 1, ErrorHandler: problem.HandleError(s.log),
+		ReadTimeout: time.Minute, IdleTimeout: 3 * time.Minute, ReduceMemoryUsage: true,
+		ProxyHeader: fiber.HeaderXForwardedFor, EnableIPValidation: true, TrustProxy: len(c.Proxies) > 0, TrustProxyConfig: fiber.TrustProxyConfig{Proxies: c.Proxies},
 	})
+	app.Server().KeepHijackedConns = true // a held request's connection comes back, see deviceapi
+	app.Server().HeaderReceived = func(header *fasthttp.RequestHeader) fasthttp.RequestConfig {
+		return fasthttp.RequestConfig{MaxRequestBodySize: s.bodyLimit(header)}
+	}
 	app.Use(func(c fiber.Ctx) error {
 		defer func() { // nothing panics through to the connection
 			if r := recover(); r != nil {
@@ -180,9 +204,6 @@ func (s *Server) app(done context.Context) *fiber.App {
 		c.Set("X-Content-Type-Options", "nosniff")
 		c.Set("Referrer-Policy", "no-referrer")
 		c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
-		if limit := httpapi.Limit(c.Path()); len(c.Request().Body()) > limit {
-			return fiber.ErrRequestEntityTooLarge
-		}
 		return c.Next()
 	})
 	app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("alive\n") })

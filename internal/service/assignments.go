@@ -40,9 +40,6 @@ func (s *Service) Assignment(ctx context.Context, name string) (store.Assignment
 
 // NewAssignment aims the latest revision of a policy at groups.
 func (s *Service) NewAssignment(ctx context.Context, who auth.Identity, want fleet.Assignment) (store.Assignment, error) {
-	if err := s.allow(ctx, who, auth.Deploy, "assignment.made", want.Name); err != nil {
-		return store.Assignment{}, err
-	}
 	if !policy.ValidName(want.Name) {
 		return store.Assignment{}, failf(Invalid, "%q cannot name an assignment; use %s", want.Name, policy.NameRule).at("name")
 	}
@@ -57,15 +54,12 @@ func (s *Service) NewAssignment(ctx context.Context, who auth.Identity, want fle
 		}
 		return s.aimed(tx, who, "assignment.made", nil, &a)
 	})
-	return a, named(err, "assignment", want.Name)
+	return a, s.refused(ctx, who, record{action: "assignment.made", object: want.Name}, named(err, "assignment", want.Name))
 }
 
 // ChangeAssignment aims an assignment elsewhere, or gives it another rank or policy, over the
 // version its editor read.
 func (s *Service) ChangeAssignment(ctx context.Context, who auth.Identity, want fleet.Assignment, over int64) (store.Assignment, error) {
-	if err := s.allow(ctx, who, auth.Deploy, "assignment.changed", want.Name); err != nil {
-		return store.Assignment{}, err
-	}
 	var a store.Assignment
 	err := s.InTx(ctx, func(tx store.Tx) (err error) {
 		if a, err = tx.Assignment(want.Name); err != nil {
@@ -81,15 +75,12 @@ func (s *Service) ChangeAssignment(ctx context.Context, who auth.Identity, want 
 		}
 		return s.aimed(tx, who, "assignment.changed", &before, &a)
 	})
-	return a, named(err, "assignment", want.Name)
+	return a, s.refused(ctx, who, record{action: "assignment.changed", object: want.Name}, named(err, "assignment", want.Name))
 }
 
 // RemoveAssignment takes an assignment away; its devices are settled without it.
 func (s *Service) RemoveAssignment(ctx context.Context, who auth.Identity, name string, over int64) error {
-	if err := s.allow(ctx, who, auth.Deploy, "assignment.removed", name); err != nil {
-		return err
-	}
-	return named(s.InTx(ctx, func(tx store.Tx) error {
+	return s.refused(ctx, who, record{action: "assignment.removed", object: name}, named(s.InTx(ctx, func(tx store.Tx) error {
 		a, err := tx.Assignment(name)
 		if err != nil {
 			return err
@@ -98,7 +89,7 @@ func (s *Service) RemoveAssignment(ctx context.Context, who auth.Identity, name 
 			return err
 		}
 		return s.aimed(tx, who, "assignment.removed", &a, nil)
-	}), "assignment", name)
+	}), "assignment", name))
 }
 
 // aim fills a record from what is wanted, after checking that all of it exists.
@@ -167,6 +158,9 @@ func (s *Service) nearestGroup(tx store.Tx, name string) (string, error) {
 // aimed asks for everything that the assignment reached before or reaches now to be settled, and
 // puts the edit on the trail.
 func (s *Service) aimed(tx store.Tx, who auth.Identity, action string, before, after *store.Assignment) error {
+	if err := s.mayAim(tx, who, before, after); err != nil {
+		return err
+	}
 	var groups []string
 	name := ""
 	state := func(a *store.Assignment) any {

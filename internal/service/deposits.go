@@ -13,7 +13,6 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rotation"
-	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -222,7 +221,7 @@ func (s *Service) NewDeviceEpoch(ctx context.Context, device string, req wire.Ep
 		if err := tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: []string{d.ID}}); err != nil {
 			return err
 		}
-		return s.audit(tx, auth.Identity{Name: d.Name}, record{action: "device.epoch_begun", object: d.ID, before: map[string]any{"epoch": d.Epoch, "held": req.Held}, after: map[string]any{"epoch": epoch}})
+		return s.audit(tx, deviceItself(d.ID, ""), record{action: "device.epoch_begun", object: d.ID, before: map[string]any{"epoch": d.Epoch, "held": req.Held}, after: map[string]any{"epoch": epoch}})
 	})
 	return epoch, err
 }

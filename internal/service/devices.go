@@ -4,42 +4,57 @@ import (
 	"context"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/text"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/store"
 )
 
-// Devices lists a page.
-func (s *Service) Devices(ctx context.Context, f store.DeviceFilter, p store.Page) ([]store.Device, string, error) {
-	return s.Store.With(ctx).ListDevices(s.clock(), f, p)
+// DeviceFilter narrows a list of devices. Empty fields do not.
+type DeviceFilter struct {
+	Search   string // part of name, serial, model, platform, version, path, primary user or a tag
+	Standing drift.Standing
+	Group    string
+	State    string // live when empty
+}
+
+func (s *Service) filter(ctx context.Context, who auth.Identity, f DeviceFilter) (fleetview.Filter, error) {
+	return fleetview.Filter{Reach: who.Reach(auth.Look), Search: f.Search, Standing: f.Standing, Group: f.Group, State: f.State}, s.groupExists(ctx, f.Group)
+}
+
+// Devices lists a page by name.
+func (s *Service) Devices(ctx context.Context, who auth.Identity, f DeviceFilter, p store.Page) ([]store.Device, string, error) {
+	filter, err := s.filter(ctx, who, f)
+	if err != nil {
+		return nil, "", err
+	}
+	after, err := p.After()
+	if err != nil {
+		return nil, "", err
+	}
+	ids := s.View.Page(s.clock(), filter, after.NameKey, after.ID, p.Fits()+1)
+	list, err := s.Store.With(ctx).DevicesByID(s.clock(), ids)
+	page, next := store.CutDevices(p, list)
+	return page, next, err
 }
 
 // CountDevices counts devices by standing.
-func (s *Service) CountDevices(ctx context.Context, f store.DeviceFilter) (map[drift.Standing]int, error) {
-	return s.Store.With(ctx).CountDevices(s.clock(), f)
+func (s *Service) CountDevices(ctx context.Context, who auth.Identity, f DeviceFilter) (Counts, error) {
+	filter, err := s.filter(ctx, who, f)
+	if err != nil {
+		return nil, err
+	}
+	return s.View.Count(s.clock(), filter), nil
 }
 
 // Device finds one by identifier or name.
-func (s *Service) Device(ctx context.Context, idOrName string) (store.Device, error) {
-	d, err := s.Store.With(ctx).Device(s.clock(), idOrName, text.Fold(idOrName))
-	return d, named(err, "device", idOrName)
+func (s *Service) Device(ctx context.Context, who auth.Identity, idOrName string) (store.Device, error) {
+	return s.visible(s.Store.With(ctx), who, idOrName)
 }
 
-// deviceID is the identifier of a device that a list is narrowed to, empty when none is named.
-func (s *Service) deviceID(ctx context.Context, idOrName string) (string, error) {
-	if idOrName == "" {
-		return "", nil
-	}
-	d, err := s.Device(ctx, idOrName)
-	return d.ID, err
-}
-
-// DecideClaim accepts a device that claims to be a live one, which is retired then, or refuses it.
+// DecideClaim accepts a device that waits for an owner, or refuses it. One that claims to be a live device
+// takes its place: that one is retired, and its organisation facts go over.
 func (s *Service) DecideClaim(ctx context.Context, who auth.Identity, id string, accept bool) error {
 	action := map[bool]string{true: "device.accepted", false: "device.refused"}[accept]
-	if err := s.allow(ctx, who, auth.Administer, action, id); err != nil {
-		return err
-	}
 	return named(s.InTx(ctx, func(tx store.Tx) error {
 		d, err := tx.Device(s.clock(), id, "")
 		if err != nil {
@@ -56,12 +71,12 @@ func (s *Service) DecideClaim(ctx context.Context, who auth.Identity, id string,
 			return err
 		}
 		if d.State != store.Claiming {
-			return failf(Conflict, "the device %s is %s; only one that claims to be another can be accepted or refused", d.Name, d.State)
+			return failf(Conflict, "the device %s is %s; only one that waits for an owner can be accepted or refused", d.Name, d.State)
 		}
 		state := store.Refused
 		if accept {
 			state = store.Live
-			if err := tx.SetDeviceState(*d.Claims, store.Retired); err != nil {
+			if err := s.takeOver(tx, d); err != nil {
 				return err
 			}
 		}
@@ -76,15 +91,27 @@ func (s *Service) DecideClaim(ctx context.Context, who auth.Identity, id string,
 		if err := tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: changed}); err != nil {
 			return err
 		}
-		return s.audit(tx, who, record{action: action, object: d.ID, after: map[string]any{"name": d.Name, "claims": d.Claims}})
+		return s.audit(tx, who, record{action: action, object: d.ID, after: map[string]any{"name": d.Name, "claims": d.Claims, "listed_in": d.ListedIn}})
 	}), "device", id)
+}
+
+// takeOver retires the device that another one claims to be, and gives that one its organisation facts.
+func (s *Service) takeOver(tx store.Tx, d store.Device) error {
+	if d.Claims == nil {
+		return nil
+	}
+	former, err := tx.LockDevice(*d.Claims)
+	if err != nil {
+		return err
+	}
+	if err := tx.SetDeviceState(former.ID, store.Retired); err != nil {
+		return err
+	}
+	return tx.SetFacts(d.ID, former.Path, former.Tags, former.PrimaryUser)
 }
 
 // Retire ends a device's place in the fleet; it is told nothing more, and may not report.
 func (s *Service) Retire(ctx context.Context, who auth.Identity, id string) error {
-	if err := s.allow(ctx, who, auth.Administer, "device.retired", id); err != nil {
-		return err
-	}
 	return named(s.InTx(ctx, func(tx store.Tx) error {
 		d, err := tx.LockDevice(id)
 		if err != nil {

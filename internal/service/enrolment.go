@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -32,9 +31,6 @@ type Grants struct {
 // NewEnrolmentToken makes a token for a number of devices, which join groups and get organisation
 // facts as they enrol. The token is shown this once.
 func (s *Service) NewEnrolmentToken(ctx context.Context, who auth.Identity, note string, uses int, life time.Duration, grants Grants) (store.EnrolmentToken, wire.Token, error) {
-	if err := s.allow(ctx, who, auth.Administer, "enrolment.token_made", note); err != nil {
-		return store.EnrolmentToken{}, wire.Token{}, err
-	}
 	switch {
 	case uses < 1 || uses > MaxTokenUses:
 		return store.EnrolmentToken{}, wire.Token{}, failf(Invalid, "a token is for 1 to %d devices", MaxTokenUses).at("uses")
@@ -68,9 +64,6 @@ func (s *Service) EnrolmentTokens(ctx context.Context, p store.Page) ([]store.En
 
 // RevokeEnrolmentToken ends a token; devices that enrolled with it stay.
 func (s *Service) RevokeEnrolmentToken(ctx context.Context, who auth.Identity, id string) error {
-	if err := s.allow(ctx, who, auth.Administer, "enrolment.token_revoked", id); err != nil {
-		return err
-	}
 	return named(s.InTx(ctx, func(tx store.Tx) error {
 		if err := tx.RevokeEnrolmentToken(id, s.Now()); err != nil {
 			return err
@@ -94,7 +87,6 @@ func (s *Service) Enrol(ctx context.Context, req wire.EnrolRequest, key ed25519.
 			return store.Device{}, failf(Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).at("facts").code("bad_facts")
 		}
 	}
-	who := auth.Identity{Name: name, Address: address}
 	var d store.Device
 	err := s.InTx(ctx, func(tx store.Tx) error {
 		known, err := tx.DeviceByKey(wire.Thumbprint(key))
@@ -121,6 +113,14 @@ func (s *Service) Enrol(ctx context.Context, req wire.EnrolRequest, key ed25519.
 		} else if !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
+		if d.State == store.Live {
+			if d.ListedIn, err = tx.DecidingGroup(d.NameKey, token.Groups); err != nil {
+				return err
+			}
+			if d.ListedIn != "" {
+				d.State = store.Claiming
+			}
+		}
 		if err := tx.AddDevice(d); err != nil {
 			return err
 		}
@@ -132,15 +132,11 @@ func (s *Service) Enrol(ctx context.Context, req wire.EnrolRequest, key ed25519.
 		if err := tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: []string{d.ID}}); err != nil {
 			return err
 		}
-		return s.audit(tx, who, record{action: "device.enrolled", object: d.ID, after: map[string]any{"name": name, "state": d.State, "token": token.ID, "key": d.KeyID}})
+		return s.audit(tx, deviceItself(d.ID, address), record{action: "device.enrolled", object: d.ID, after: map[string]any{"name": name, "state": d.State, "token": token.ID, "key": d.KeyID, "listed_in": d.ListedIn}})
 	})
 	var refusal *Error
 	if errors.As(err, &refusal) {
-		if err := s.InTx(ctx, func(tx store.Tx) error {
-			return s.audit(tx, who, record{action: "device.enrolled", object: name, outcome: audit.Refused})
-		}); err != nil {
-			return d, err
-		}
+		return d, s.strangerRefused(ctx, "device.enrolled", address, name, err)
 	}
 	if errors.Is(err, store.ErrExists) { // another device of that name came first
 		err = failf(Conflict, "a device of that name is just enrolling; try again").code("try_again")
@@ -169,7 +165,7 @@ func (s *Service) usableToken(tx store.Tx, req wire.EnrolRequest) (store.Enrolme
 
 // joinFleet puts a device that is live now into groups, and asks for its first desired state.
 func (s *Service) joinFleet(tx store.Tx, d store.Device, groups []string) error {
-	for _, name := range groups {
+	for _, name := range sortedSet(groups) {
 		g, err := tx.Group(name)
 		if errors.Is(err, store.ErrNotFound) {
 			continue // removed since the token was made
@@ -189,6 +185,9 @@ func (s *Service) joinFleet(tx store.Tx, d store.Device, groups []string) error 
 		return err
 	}
 	if _, err := regroup(tx, ruled, []string{d.ID}); err != nil {
+		return err
+	}
+	if err := tx.Notify(store.Notice{Topic: store.TopicGroups, IDs: []string{d.ID}}); err != nil {
 		return err
 	}
 	return tx.RequestSettle(store.SettleRequest{Cause: "device enrolled", Devices: []string{d.ID}, CreatedAt: s.Now()})

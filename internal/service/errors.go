@@ -3,6 +3,7 @@ package service
 import (
 	"errors"
 	"fmt"
+	"time"
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/store"
@@ -29,7 +30,10 @@ type Error struct {
 	Code     string // short stable name, where a program must tell it apart
 	Message  string
 	Place    string           // the field of the request, when it is one
+	Query    bool             // the field is in the address, not in the body
 	Problems []policy.Problem // of a document
+	hidden   bool             // the device exists, but the operator may not know
+	Retry    time.Duration    // after which it may be tried again, 0 for not said
 }
 
 func (e *Error) Error() string { return e.Message }
@@ -39,6 +43,8 @@ func failf(reason Reason, format string, args ...any) *Error {
 }
 
 func (e *Error) at(place string) *Error { e.Place = place; return e }
+
+func (e *Error) asked() *Error { e.Query = true; return e }
 
 func (e *Error) code(code string) *Error { e.Code = code; return e }
 

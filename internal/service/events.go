@@ -7,6 +7,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/words"
+	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
 )
@@ -43,13 +44,22 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 	})
 }
 
-// Events lists a page of what happened on devices, latest first; of one device when it is named.
-func (s *Service) Events(ctx context.Context, device, kind, group string, p store.Page) ([]store.DeviceEvent, string, error) {
-	id, err := s.deviceID(ctx, device)
+// EventFilter narrows a list of events. Empty fields do not.
+type EventFilter struct {
+	Past
+	Kind string
+}
+
+// Events lists a page of what happened on devices, latest first.
+func (s *Service) Events(ctx context.Context, who auth.Identity, f EventFilter, p store.Page) ([]store.DeviceEvent, string, error) {
+	if f.Kind != "" && !slices.Contains(drift.EventKinds, drift.EventKind(f.Kind)) {
+		return nil, "", unknown("kind", f.Kind, drift.EventKinds)
+	}
+	narrow, err := s.narrow(ctx, who, f.Past)
 	if err != nil {
 		return nil, "", err
 	}
-	return s.Store.With(ctx).ListEvents(store.EventFilter{Device: id, Kind: kind, Group: group}, p)
+	return s.Store.With(ctx).ListEvents(store.EventFilter{Narrow: narrow, Kind: f.Kind}, p)
 }
 
 // EventWords says in one sentence what happened.

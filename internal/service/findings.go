@@ -1,23 +1,116 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
+	"slices"
+	"strings"
+	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
 	"rankwarden.example/core/words"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/store"
 )
 
-// Findings lists a page, newest first.
-func (s *Service) Findings(ctx context.Context, f store.FindingFilter, p store.Page) ([]store.Finding, string, error) {
-	return s.Store.With(ctx).ListFindings(f, p)
+// FindingFilter narrows a list of findings. Empty fields do not.
+type FindingFilter struct {
+	Past
+	State, Unit, Kind string
 }
 
-// SumFindings sums findings up by unit and kind.
-func (s *Service) SumFindings(ctx context.Context, f store.FindingFilter) ([]store.FindingSum, error) {
-	return s.Store.With(ctx).SumFindings(f)
+func (s *Service) findings(ctx context.Context, who auth.Identity, f FindingFilter) (store.FindingFilter, error) {
+	filter := store.FindingFilter{State: f.State, Kind: f.Kind}
+	if f.Kind != "" && !slices.Contains(drift.Kinds, drift.Kind(f.Kind)) {
+		return filter, unknown("kind", f.Kind, drift.Kinds)
+	}
+	if f.Unit != "" {
+		unit, err := words.ParseUnit(f.Unit)
+		if err != nil {
+			return filter, failf(Invalid, "%v", err).at("unit").asked()
+		}
+		filter.Unit = unit.String()
+	}
+	narrow, err := s.narrow(ctx, who, f.Past)
+	filter.Narrow = narrow
+	return filter, err
+}
+
+// Findings lists a page, newest first.
+func (s *Service) Findings(ctx context.Context, who auth.Identity, f FindingFilter, p store.Page) ([]store.Finding, string, error) {
+	filter, err := s.findings(ctx, who, f)
+	if err != nil {
+		return nil, "", err
+	}
+	return s.Store.With(ctx).ListFindings(filter, p)
+}
+
+// closedSpan is how far back closed findings are summed up when no time is given.
+const closedSpan = 24 * time.Hour
+
+// SumFindings sums findings up by unit and kind, most devices first. Closed ones are those of the last
+// day, unless a time is given.
+func (s *Service) SumFindings(ctx context.Context, who auth.Identity, f FindingFilter) ([]store.FindingSum, error) {
+	filter, err := s.findings(ctx, who, f)
+	if err != nil {
+		return nil, err
+	}
+	if filter.State != store.FindingOpen {
+		if filter.Since.IsZero() {
+			filter.Since = s.Now().Add(-closedSpan)
+		}
+		return s.Store.With(ctx).SumClosedFindings(filter, filter.Since)
+	}
+	type key struct{ unit, kind string }
+	sums := map[key]*store.FindingSum{}
+	s.View.Each(s.clock(), fleetview.Filter{Reach: filter.Reach, Group: filter.Group}, func(d *fleetview.Device, _ drift.Standing) bool {
+		seen := map[key]bool{}
+		for _, x := range d.Findings {
+			if filter.Unit != "" && x.Unit != filter.Unit || filter.Kind != "" && x.Kind != filter.Kind {
+				continue
+			}
+			k := key{x.Unit, x.Kind}
+			sum := sums[k]
+			if sum == nil {
+				sum = &store.FindingSum{Unit: x.Unit, Kind: x.Kind, Oldest: x.FirstSeen}
+				sums[k] = sum
+			}
+			sum.Findings++
+			if !seen[k] {
+				seen[k] = true
+				sum.Devices++
+			}
+			if x.FirstSeen.Before(sum.Oldest) {
+				sum.Oldest = x.FirstSeen
+			}
+		}
+		return true
+	})
+	list := []store.FindingSum{}
+	for _, sum := range sums {
+		list = append(list, *sum)
+	}
+	slices.SortFunc(list, func(a, b store.FindingSum) int {
+		return cmp.Or(cmp.Compare(b.Devices, a.Devices), cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Kind, b.Kind))
+	})
+	return list, nil
+}
+
+// unknown refuses a value that a filter does not know, with the nearest one that it does.
+func unknown[T ~string](field, value string, known []T) error {
+	names := make([]string, len(known))
+	for i, k := range known {
+		names[i] = string(k)
+	}
+	hint := "it can be " + strings.Join(names, ", ")
+	if near := text.Nearest(value, names); near != "" {
+		hint = "did you mean \"" + near + "\"?"
+	}
+	return failf(Invalid, "there is no %s %q; %s", field, value, hint).at(field).asked()
 }
 
 // FindingWords says in one sentence what a stored finding is.

@@ -16,7 +16,11 @@ type listed struct {
 	organisation string
 	epoch        int64
 	number       int64
+	document     string // signed by the root
 }
+
+// KnownKeyList is the newest key list that this replica knows, signed by the root.
+func (s *Service) KnownKeyList() string { return s.keyList.Load().document }
 
 // KeyListNumber is the number of the newest key list.
 func (s *Service) KeyListNumber() int64 { return s.keyList.Load().number }
@@ -60,7 +64,7 @@ func (s *Service) listKeys(tx store.Tx) error {
 			return err
 		}
 	}
-	s.keyList.Store(&listed{state.Organisation, state.Epoch, state.KeyListNumber})
+	s.keyList.Store(&listed{state.Organisation, state.Epoch, state.KeyListNumber, state.KeyList})
 	return nil
 }
 
@@ -94,7 +98,7 @@ func (s *Service) ReloadKeys(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	s.keyList.Store(&listed{state.Organisation, state.Epoch, state.KeyListNumber})
+	s.keyList.Store(&listed{state.Organisation, state.Epoch, state.KeyListNumber, state.KeyList})
 	return nil
 }
 

@@ -75,5 +75,8 @@ func (s *Service) factsChanged(tx store.Tx, cause string, ids []string) error {
 	if err := tx.Notify(store.Notice{Topic: store.TopicEdits}); err != nil {
 		return err
 	}
+	if err := tx.Notify(store.Notice{Topic: store.TopicGroups, IDs: changed}); err != nil {
+		return err
+	}
 	return tx.RequestSettle(store.SettleRequest{Cause: cause, Devices: changed, CreatedAt: s.Now()})
 }

@@ -2,10 +2,12 @@ package service
 
 import (
 	"context"
+	"errors"
 	"regexp"
 	"slices"
 	"time"
 
+	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 )
@@ -22,18 +24,45 @@ func (s *Service) EnsureOwner(ctx context.Context, name, password string) (made 
 	return err == nil, err
 }
 
+// HasOperators reports whether there is any operator.
+func (s *Service) HasOperators(ctx context.Context) (bool, error) {
+	n, err := s.Store.With(ctx).CountOperators()
+	return n > 0, err
+}
+
+// ResetOwner gives an operator a new password and the owner's role, and lets the operator sign in again;
+// one that does not exist is added. It is for who works on the machine of the service.
+func (s *Service) ResetOwner(ctx context.Context, who auth.Identity, name, password string) error {
+	db := s.Store.With(ctx)
+	o, err := db.OperatorByName(name)
+	if errors.Is(err, store.ErrNotFound) {
+		_, err = s.AddOperator(ctx, who, name, password, []auth.Grant{{Role: auth.Owner}})
+		return err
+	}
+	if err != nil {
+		return err
+	}
+	grants := o.Grants
+	if !(auth.Identity{Grants: grants}).Has(auth.Owner) {
+		grants = append(slices.Clone(grants), auth.Grant{Role: auth.Owner, Groups: []string{}})
+	}
+	_, err = s.ChangeOperator(ctx, who, name, OperatorChange{Grants: grants, Password: &password, Disabled: new(false)})
+	return err
+}
+
 // AddOperator adds an operator of our own.
 func (s *Service) AddOperator(ctx context.Context, who auth.Identity, name, password string, grants []auth.Grant) (store.Operator, error) {
-	if err := s.allow(ctx, who, auth.Administer, "operator.added", name); err != nil {
-		return store.Operator{}, err
-	}
 	if !operatorName.MatchString(name) {
 		return store.Operator{}, failf(Invalid, "%q cannot be an operator's name; use 1 to 63 of a-z, 0-9 and . _ @ -", name).at("name")
 	}
-	hash, err := auth.HashPassword(password)
-	if err != nil {
-		return store.Operator{}, failf(Invalid, "%v", err).at("password")
+	if name == audit.Service || name == audit.Strangers {
+		return store.Operator{}, failf(Invalid, "%q has a meaning of its own on the trail; choose another name", name).at("name")
 	}
+	hash, err := s.hash(ctx, password)
+	if err != nil {
+		return store.Operator{}, err
+	}
+	grants = normalGrants(grants)
 	o := store.Operator{ID: store.NewID(s.Now()), Name: name, Grants: grants, PasswordHash: hash, CreatedAt: s.Now()}
 	err = s.InTx(ctx, func(tx store.Tx) error {
 		if err := s.checkGrants(tx, grants); err != nil {
@@ -60,6 +89,9 @@ func (s *Service) checkGrants(tx store.Tx, grants []auth.Grant) error {
 		if slices.ContainsFunc(grants[:i], func(other auth.Grant) bool { return other.Role == g.Role }) {
 			return failf(Invalid, "the role %s stands there twice; give it once, with all its groups", g.Role).at("roles")
 		}
+		if (g.Role == auth.Owner || g.Role == auth.Auditor) && !g.Everywhere() {
+			return failf(Invalid, "the role %s always holds everywhere; leave its groups out", g.Role).at("roles")
+		}
 		if err := s.groupsExist(tx, "roles", g.Groups); err != nil {
 			return err
 		}
@@ -77,14 +109,22 @@ type OperatorChange struct {
 	Disabled *bool
 }
 
-// ChangeOperator changes an operator and ends the operator's sessions.
+// ChangeOperator changes an operator and ends the operator's sessions and tokens.
 func (s *Service) ChangeOperator(ctx context.Context, who auth.Identity, name string, c OperatorChange) (store.Operator, error) {
-	if err := s.allow(ctx, who, auth.Administer, "operator.changed", name); err != nil {
-		return store.Operator{}, err
-	}
 	var o store.Operator
+	hash := ""
+	if c.Password != nil {
+		var err error
+		if hash, err = s.hash(ctx, *c.Password); err != nil {
+			return o, err
+		}
+	}
+	c.Grants = normalGrants(c.Grants)
 	err := s.InTx(ctx, func(tx store.Tx) (err error) {
 		if o, err = tx.OperatorByName(name); err != nil {
+			return err
+		}
+		if o, err = tx.LockOperator(o.ID); err != nil {
 			return err
 		}
 		before := operatorState(o)
@@ -98,9 +138,7 @@ func (s *Service) ChangeOperator(ctx context.Context, who auth.Identity, name st
 			o.Grants = c.Grants
 		}
 		if c.Password != nil {
-			if o.PasswordHash, err = auth.HashPassword(*c.Password); err != nil {
-				return failf(Invalid, "%v", err).at("password")
-			}
+			o.PasswordHash = hash
 		}
 		if c.Disabled != nil {
 			o.DisabledAt = nil
@@ -111,11 +149,28 @@ func (s *Service) ChangeOperator(ctx context.Context, who auth.Identity, name st
 		if err := tx.SetOperator(o, s.Now()); err != nil {
 			return err
 		}
+		if n, err := tx.OwnersLeft(); err != nil {
+			return err
+		} else if n == 0 {
+			return failf(Conflict, "%q is the last owner who may sign in; make another one first", name)
+		}
 		after := operatorState(o)
 		after["new_password"] = c.Password != nil
 		return s.audit(tx, who, record{action: "operator.changed", object: name, before: before, after: after})
 	})
 	return o, named(err, "operator", name)
+}
+
+// normalGrants writes reach over everything as none.
+func normalGrants(grants []auth.Grant) []auth.Grant {
+	normal := slices.Clone(grants)
+	for i, g := range normal {
+		normal[i].Groups = sortedSet(g.Groups)
+		if g.Everywhere() {
+			normal[i].Groups = []string{}
+		}
+	}
+	return normal
 }
 
 func operatorState(o store.Operator) map[string]any {
@@ -135,34 +190,46 @@ func (s *Service) NewAPIToken(ctx context.Context, who auth.Identity, name strin
 	switch {
 	case name == "" || len(name) > 100:
 		return store.APIToken{}, "", failf(Invalid, "a token needs a name of 1 to 100 characters that says what it is for").at("name")
-	case role != "" && !role.Valid() || len(auth.Within(who.Grants, role)) == 0:
+	case role != "" && !role.Valid() || len(auth.Narrowed(who.Grants, role)) == 0:
 		return store.APIToken{}, "", failf(Invalid, "the role %q is none, or more than your own (%s)", role, auth.RoleNames(who.Grants)).at("role")
 	case life < time.Minute || life > MaxTokenLife:
 		return store.APIToken{}, "", failf(Invalid, "a token lives from a minute to 366 days").at("expires_in_hours")
 	}
+	given := auth.Narrowed(who.Grants, role)
 	secret := auth.TokenPrefix + auth.NewSecret()
 	fresh := who.FreshAt // a token made right after signing in is as fresh as that
 	now := s.Now()
-	a := store.APIToken{ID: store.NewID(now), OperatorID: who.OperatorID, Name: name, Role: string(role),
+	a := store.APIToken{ID: store.NewID(now), OperatorID: who.OperatorID, Name: name, Operator: who.Name, Role: string(role), Grants: given,
 		Hash: auth.HashSecret(secret), CreatedAt: now, ExpiresAt: now.Add(life), FreshAt: &fresh}
 	err := s.InTx(ctx, func(tx store.Tx) error {
 		if err := tx.AddAPIToken(a); err != nil {
 			return err
 		}
-		return s.audit(tx, who, record{action: "token.made", object: a.ID, after: map[string]any{"name": name, "role": role, "expires": a.ExpiresAt}})
+		return s.audit(tx, who, record{action: "token.made", object: a.ID, after: map[string]any{"name": name, "roles": auth.RoleNames(given), "expires": a.ExpiresAt}})
 	})
 	return a, secret, err
 }
 
-// APITokens lists a page of one's own tokens.
-func (s *Service) APITokens(ctx context.Context, who auth.Identity, p store.Page) ([]store.APIToken, string, error) {
-	return s.Store.With(ctx).ListAPITokens(who.OperatorID, p)
+// APITokens lists a page of tokens: one's own, or with all, which is for owners, everybody's.
+func (s *Service) APITokens(ctx context.Context, who auth.Identity, all bool, p store.Page) ([]store.APIToken, string, error) {
+	operator := who.OperatorID
+	if all {
+		if !who.May(auth.Administer) {
+			return nil, "", s.Refuse(ctx, who, "token.listed", "tokens")
+		}
+		operator = ""
+	}
+	return s.Store.With(ctx).ListAPITokens(operator, p)
 }
 
-// RevokeAPIToken ends one of one's own tokens.
+// RevokeAPIToken ends one of one's own tokens; an owner ends anybody's.
 func (s *Service) RevokeAPIToken(ctx context.Context, who auth.Identity, id string) error {
+	operator := who.OperatorID
+	if who.May(auth.Administer) {
+		operator = ""
+	}
 	return named(s.InTx(ctx, func(tx store.Tx) error {
-		if err := tx.RevokeAPIToken(who.OperatorID, id, s.Now()); err != nil {
+		if err := tx.RevokeAPIToken(operator, id, s.Now()); err != nil {
 			return err
 		}
 		return s.audit(tx, who, record{action: "token.revoked", object: id})

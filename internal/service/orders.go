@@ -2,13 +2,11 @@ package service
 
 import (
 	"context"
-	"errors"
 	"maps"
 	"slices"
 	"strings"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/text"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -32,9 +30,6 @@ var concernsAccount = map[string]bool{wire.OrderUnlock: true, wire.OrderEndSessi
 // the device comes or the order ends; a newer one of the same kind and subject takes its place.
 func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (OrderBatch, error) {
 	none := OrderBatch{}
-	if err := s.allow(ctx, who, auth.Handle, "order.made", want.Kind); err != nil {
-		return none, err
-	}
 	what := record{action: "order.made", object: want.Kind}
 	wait, known := wire.OrderKinds[want.Kind]
 	if !known {
@@ -53,16 +48,13 @@ func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (
 	}
 	var devices []string
 	err := s.Store.InSnapshot(ctx, func(tx store.Tx) (err error) {
-		if devices, err = s.orderedDevices(tx, want); err != nil {
+		if devices, err = s.orderedDevices(tx, who, want); err != nil {
 			return err
 		}
 		return s.inReach(tx, who, auth.Handle, devices)
 	})
-	if outside := (*outOfReach)(nil); errors.As(err, &outside) {
-		return none, s.refuse(ctx, who, what, outside.refusal())
-	}
 	if err != nil {
-		return none, err
+		return none, s.refused(ctx, who, what, err)
 	}
 	batch := OrderBatch{Batch: store.NewID(s.Now())}
 	var given []string
@@ -92,9 +84,9 @@ type OrderBatch struct {
 	By    map[string]int // by state
 }
 
-// OrderProgress says how far the orders of a batch are.
-func (s *Service) OrderProgress(ctx context.Context, batch string) (OrderBatch, error) {
-	by, err := s.Store.With(ctx).CountOrders(batch, s.Now())
+// OrderProgress says how far the orders of a batch are, on devices in reach.
+func (s *Service) OrderProgress(ctx context.Context, who auth.Identity, batch string) (OrderBatch, error) {
+	by, err := s.Store.With(ctx).CountOrders(who.Reach(auth.Look), batch, s.Now())
 	if err == nil && (batch == "" || len(by) == 0) {
 		err = failf(NotFound, "there are no orders %q; the answer to giving them says which they are", batch)
 	}
@@ -108,12 +100,12 @@ func (s *Service) OrderProgress(ctx context.Context, batch string) (OrderBatch, 
 	return progress, err
 }
 
-func (s *Service) orderedDevices(tx store.Tx, want NewOrder) ([]string, error) {
+func (s *Service) orderedDevices(tx store.Tx, who auth.Identity, want NewOrder) ([]string, error) {
 	var ids []string
 	for _, name := range want.Devices {
-		d, err := tx.Device(s.clock(), name, text.Fold(name))
+		d, err := s.visible(tx, who, name)
 		if err != nil {
-			return nil, named(err, "device", name)
+			return nil, err
 		}
 		ids = append(ids, d.ID)
 	}
@@ -135,13 +127,13 @@ func (s *Service) orderedDevices(tx store.Tx, want NewOrder) ([]string, error) {
 	return sortedSet(ids), nil
 }
 
-// Orders lists a page, latest first; of one device when it is named.
-func (s *Service) Orders(ctx context.Context, device string, p store.Page) ([]store.Order, string, error) {
-	id, err := s.deviceID(ctx, device)
+// Orders lists a page, latest first.
+func (s *Service) Orders(ctx context.Context, who auth.Identity, past Past, p store.Page) ([]store.Order, string, error) {
+	narrow, err := s.narrow(ctx, who, past)
 	if err != nil {
 		return nil, "", err
 	}
-	return s.Store.With(ctx).ListOrders(id, s.Now(), p)
+	return s.Store.With(ctx).ListOrders(narrow, s.Now(), p)
 }
 
 // SignedOrders are the orders that wait for a device after a number, signed.

@@ -68,9 +68,6 @@ func (s *Service) Policy(ctx context.Context, name string) (store.Policy, error)
 
 // NewPolicy stores the first draft of a policy; the document gives its name.
 func (s *Service) NewPolicy(ctx context.Context, who auth.Identity, source string) (store.Policy, []policy.Problem, error) {
-	if err := s.allow(ctx, who, auth.Draft, "policy.saved", "policy"); err != nil {
-		return store.Policy{}, nil, err
-	}
 	doc, problems, err := parseUsable(s.Store.With(ctx), source)
 	if err != nil {
 		return store.Policy{}, problems, err
@@ -96,9 +93,6 @@ func (s *Service) policySaved(tx store.Tx, who auth.Identity, p store.Policy, be
 
 // SavePolicy stores a draft over the version its author read.
 func (s *Service) SavePolicy(ctx context.Context, who auth.Identity, name, source string, over int64) (store.Policy, []policy.Problem, error) {
-	if err := s.allow(ctx, who, auth.Draft, "policy.saved", name); err != nil {
-		return store.Policy{}, nil, err
-	}
 	doc, problems, err := parseUsable(s.Store.With(ctx), source)
 	if err != nil {
 		return store.Policy{}, problems, err
@@ -131,9 +125,6 @@ type Published struct {
 // PublishPolicy makes the draft that the author read the next revision, and moves every assignment
 // of the policy to it, for all of their devices at once.
 func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name string, over int64) (Published, error) {
-	if err := s.allow(ctx, who, auth.Deploy, "policy.published", name); err != nil {
-		return Published{}, err
-	}
 	var out Published
 	err := s.InTx(ctx, func(tx store.Tx) error {
 		p, err := tx.Policy(name)
@@ -168,6 +159,9 @@ func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name str
 		out.Policy, out.Moved = p, []string{}
 		var groups []string
 		for _, a := range moved {
+			if err := s.mayAim(tx, who, &a); err != nil {
+				return err
+			}
 			out.Moved = append(out.Moved, a.Name)
 			groups = append(groups, a.Include...)
 		}
@@ -181,7 +175,7 @@ func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name str
 		}
 		return s.audit(tx, who, record{action: "policy.published", object: name, after: map[string]any{"revision": p.Revision, "moved": out.Moved}})
 	})
-	return out, named(err, "policy", name)
+	return out, s.refused(ctx, who, record{action: "policy.published", object: name}, named(err, "policy", name))
 }
 
 // PolicyRevisions lists a page.
@@ -233,7 +227,7 @@ func (s *Service) document(tx store.Tx, key revisionKey) (*policy.Document, erro
 	}
 	doc, problems := policy.Parse([]byte(r.Source), nil)
 	if !policy.Usable(problems) {
-		return nil, fmt.Errorf("revision %d of a published policy cannot be read: %v", r.Number, problems)
+		return nil, fmt.Errorf("%w: revision %d: %v", errUnreadable, r.Number, problems)
 	}
 	s.policies.mu.Lock()
 	defer s.policies.mu.Unlock()
@@ -241,29 +235,37 @@ func (s *Service) document(tx store.Tx, key revisionKey) (*policy.Document, erro
 	return doc, nil
 }
 
-// policiesInForce takes the policies of assignments apart, with the names that the directory has now.
-func (s *Service) policiesInForce(tx store.Tx, assignments []store.Assignment) (map[revisionKey]*resolve.Policy, error) {
-	documents := map[revisionKey]*policy.Document{}
+// policiesInForce takes the policies of assignments apart, with the names that the directory has now. One
+// that cannot be read is broken, and spoils no other.
+func (s *Service) policiesInForce(tx store.Tx, assignments []store.Assignment) (map[revisionKey]*resolve.Policy, map[revisionKey]error, error) {
+	documents, broken := map[revisionKey]*policy.Document{}, map[revisionKey]error{}
 	var refs []principal.Ref
 	for _, a := range assignments {
 		key := revisionKey{a.PolicyID, a.Revision}
-		if documents[key] != nil {
+		if documents[key] != nil || broken[key] != nil {
 			continue
 		}
 		doc, err := s.document(tx, key)
+		if errors.Is(err, errUnreadable) {
+			broken[key] = err
+			continue
+		}
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		documents[key] = doc
 		refs = append(refs, doc.Principals()...)
 	}
 	directory, err := directoryFor(tx, refs)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	policies := map[revisionKey]*resolve.Policy{}
 	for key, doc := range documents {
 		policies[key] = resolve.Claims(doc.Normalise(directory))
 	}
-	return policies, nil
+	return policies, broken, nil
 }
+
+// errUnreadable is given for a published document that cannot be read any more.
+var errUnreadable = errors.New("the published policy cannot be read")

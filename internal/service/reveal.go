@@ -3,7 +3,6 @@ package service
 import (
 	"context"
 	"errors"
-	"fmt"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -49,13 +48,11 @@ type RevealAnswer struct {
 	RotatesAt  *time.Time // when it changes because it was shown, nil for not therefore
 }
 
-// Reveal gives passwords to an operator. The audit entry is durable before the password is opened.
+// Reveal gives passwords to an operator. The audit entry is durable before the password is opened, and
+// nothing is spent where this replica cannot open it.
 func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealRequest) (RevealAnswer, error) {
 	var answer RevealAnswer
 	what := record{action: "password.revealed", object: req.Device, reason: strings.TrimSpace(req.Reason)}
-	if err := s.allow(ctx, who, auth.RevealIt, what.action, what.object); err != nil {
-		return answer, err
-	}
 	if n := utf8.RuneCountInString(what.reason); n < shortestReason || n > longestReason || text.CheckVisible(what.reason) != nil {
 		return answer, failf(Invalid, "say why in %d to %d characters, such as a ticket and what is to be done", shortestReason, longestReason).at("reason").code("reason_needed")
 	}
@@ -65,6 +62,11 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 	var deposits []store.Deposit
 	var refusal error
 	err := s.InTx(ctx, func(tx store.Tx) error {
+		// What an operator spends is counted one after the other, whatever comes at once. The device comes
+		// next, as in every transaction that changes its passwords.
+		if _, err := tx.LockOperator(who.OperatorID); err != nil {
+			return err
+		}
 		found, err := s.revealed(tx, who, req)
 		if err != nil {
 			return err
@@ -72,6 +74,11 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 		answer.Rotation = found.rotation
 		deposits = found.deposits
 		what.object = found.device.Name
+		for _, d := range deposits {
+			if !s.escrowKeys().Holds(d.KeyNumber) {
+				return failf(Unavailable, "this replica does not hold escrow key %d, which the password is sealed to; nothing was counted. Ask another replica, or give this one the key", d.KeyNumber).code("key_missing")
+			}
+		}
 		if refusal, err = s.withinBudget(tx, who, found, what.reason); err != nil || refusal != nil {
 			return err
 		}
@@ -92,14 +99,11 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 		}
 		return s.audit(tx, who, what)
 	})
-	var outside *outOfReach
-	switch {
-	case errors.As(err, &outside):
-		return answer, s.refuse(ctx, who, what, outside.refusal())
-	case err != nil:
-		return answer, err
-	case refusal != nil:
-		return answer, s.refuse(ctx, who, what, refusal)
+	if err == nil {
+		err = refusal
+	}
+	if err != nil {
+		return answer, s.refusedReveal(ctx, who, what, err)
 	}
 	for _, d := range deposits {
 		password, err := s.escrowKeys().Open(d.About(d.KeyNumber), d.Sealed)
@@ -109,6 +113,15 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 		answer.Candidates = append(answer.Candidates, Revealed{password, d.NameAfter, d})
 	}
 	return answer, nil
+}
+
+// refusedReveal puts a refused attempt on the trail: also of a device that the operator cannot see.
+func (s *Service) refusedReveal(ctx context.Context, who auth.Identity, what record, err error) error {
+	var refusal *Error
+	if errors.As(err, &refusal) && refusal.hidden {
+		return s.refuse(ctx, who, what, refusal)
+	}
+	return s.refused(ctx, who, what, err)
 }
 
 // toReveal is what a request was found to mean.
@@ -121,8 +134,11 @@ type toReveal struct {
 func (s *Service) revealed(tx store.Tx, who auth.Identity, req RevealRequest) (toReveal, error) {
 	var found toReveal
 	var err error
-	if found.device, err = tx.Device(s.clock(), req.Device, text.Fold(req.Device)); err != nil {
-		return found, named(err, "device", req.Device)
+	if found.device, err = s.visible(tx, who, req.Device); err != nil {
+		return found, err
+	}
+	if found.device, err = tx.LockDevice(found.device.ID); err != nil {
+		return found, err
 	}
 	if err := s.inReach(tx, who, auth.RevealIt, []string{found.device.ID}); err != nil {
 		return found, err
@@ -172,6 +188,7 @@ func (s *Service) chosen(tx store.Tx, d store.Device, target string) (store.Rota
 }
 
 // withinBudget refuses what an operator may see only with a second person's agreement, and asks for it.
+// The operator's row is locked, so that each reveal counts those before it and uses an agreement up.
 func (s *Service) withinBudget(tx store.Tx, who auth.Identity, found toReveal, reason string) (error, error) {
 	now := s.Now()
 	shown, err := tx.CountReveals(who.Name, now.Add(-budgetSpan))
@@ -223,59 +240,17 @@ func (s *Service) rotateAfterReveal(tx store.Tx, who auth.Identity, found toReve
 	return &at, tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: []string{found.device.ID}})
 }
 
-// Passwords lists a page of the passwords that devices change.
-func (s *Service) Passwords(ctx context.Context, f store.RotationFilter, p store.Page) ([]store.Rotation, string, error) {
-	f.Now, f.Grace = s.Now(), s.Interval
-	return s.Store.With(ctx).ListRotations(s.clock(), f, p)
-}
-
-// PasswordsOf are those of one device, with their deposits, newest first.
-func (s *Service) PasswordsOf(ctx context.Context, device string) ([]store.Rotation, map[string][]store.Deposit, error) {
-	deposits := map[string][]store.Deposit{}
-	var list []store.Rotation
-	err := s.Store.InSnapshot(ctx, func(tx store.Tx) error {
-		d, err := tx.Device(s.clock(), device, text.Fold(device))
-		if err != nil {
-			return named(err, "device", device)
-		}
-		if list, err = tx.RotationsOf(s.clock(), d.ID); err != nil {
-			return err
-		}
-		for _, r := range list {
-			if deposits[r.Target], err = tx.DepositsOf(d.ID, r.Target); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	return list, deposits, err
-}
-
-// Reveals lists a page of who saw passwords, latest first, of one device when it is named.
-func (s *Service) Reveals(ctx context.Context, device string, p store.Page) ([]store.Reveal, string, error) {
-	id, err := s.deviceID(ctx, device)
-	if err != nil {
-		return nil, "", err
-	}
-	return s.Store.With(ctx).ListReveals(id, p)
-}
-
-// Agreements lists a page of reveals that wait for a second person.
-func (s *Service) Agreements(ctx context.Context, p store.Page) ([]store.Agreement, string, error) {
-	return s.Store.With(ctx).ListAgreements(s.Now(), p)
-}
-
 // Decide agrees to a reveal beyond the budget, or refuses it. Nobody decides what they asked for.
 func (s *Service) Decide(ctx context.Context, who auth.Identity, id string, agree bool) error {
 	action := map[bool]string{true: "reveal.agreed", false: "reveal.declined"}[agree]
-	if err := s.allow(ctx, who, auth.RevealIt, action, id); err != nil {
-		return err
-	}
-	var what record
+	what := record{action: action, object: id}
 	err := s.InTx(ctx, func(tx store.Tx) error {
 		a, err := tx.LockAgreement(id)
 		if err != nil {
 			return named(err, "request", id)
+		}
+		if _, err := s.visible(tx, who, a.DeviceID); err != nil {
+			return named(store.ErrNotFound, "request", id)
 		}
 		what = record{action: action, object: a.Device, reason: a.Reason, after: map[string]any{"account": a.Target, "asked_by": a.AskedBy}}
 		switch {
@@ -297,15 +272,5 @@ func (s *Service) Decide(ctx context.Context, who auth.Identity, id string, agre
 		}
 		return s.audit(tx, who, what)
 	})
-	var outside *outOfReach
-	var refusal *Error
-	switch {
-	case errors.As(err, &outside):
-		return s.refuse(ctx, who, what, outside.refusal())
-	case errors.As(err, &refusal) && refusal.Reason == Forbidden:
-		return s.refuse(ctx, who, what, refusal)
-	case err != nil:
-		return fmt.Errorf("deciding: %w", err)
-	}
-	return nil
+	return s.refused(ctx, who, what, err)
 }

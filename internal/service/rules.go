@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 )
 
@@ -30,33 +31,25 @@ type RuleTrial struct {
 // maxExamples is how many devices are named.
 const maxExamples = 10
 
-// TryRule says for which devices a rule would hold, without saving it.
-func (s *Service) TryRule(ctx context.Context, source string) (RuleTrial, error) {
+// TryRule says for which devices in reach a rule would hold, without saving it.
+func (s *Service) TryRule(_ context.Context, who auth.Identity, source string) (RuleTrial, error) {
 	rule, err := usableRule(source)
 	if err != nil {
 		return RuleTrial{}, err
 	}
-	known, err := s.Store.With(ctx).LiveFacts(nil)
-	if err != nil {
-		return RuleTrial{}, err
-	}
-	facts := make([]fleet.Facts, len(known))
-	for i, d := range known {
-		facts[i] = d.Facts()
-	}
+	known, facts := s.View.Facts(who.Reach(auth.Look))
 	members := fleet.MembersOf([]fleet.Group{{Name: "tried", Rule: rule}}, facts)["tried"]
 	trial := RuleTrial{Examples: []string{}, Reads: rule.Reads()}
-	for i, d := range known {
+	for i, d := range known { // by name
 		switch members.Of(i) {
 		case fleet.Yes:
-			trial.Holds++
-			trial.Examples = append(trial.Examples, d.Name)
+			if trial.Holds++; len(trial.Examples) < maxExamples {
+				trial.Examples = append(trial.Examples, d.Name)
+			}
 		case fleet.Unknown:
 			trial.Unknown++
 		}
 	}
-	slices.Sort(trial.Examples)
-	trial.Examples = trial.Examples[:min(len(trial.Examples), maxExamples)]
 	return trial, nil
 }
 
@@ -75,12 +68,18 @@ func checkRuleChange(g store.Group, c GroupChange) error {
 }
 
 // ruleChanged works out a group by its new rule, and asks for the devices that came or went to be settled.
-func (s *Service) ruleChanged(tx store.Tx, g store.Group) error {
+func (s *Service) ruleChanged(tx store.Tx, who auth.Identity, g store.Group) error {
 	changed, err := regroup(tx, []store.Ruled{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
 	if err != nil {
 		return err
 	}
+	if err := s.mayMove(tx, who, changed); err != nil {
+		return err
+	}
 	if err := tx.Notify(store.Notice{Topic: store.TopicEdits, IDs: []string{g.Name}}); err != nil || len(changed) == 0 {
+		return err
+	}
+	if err := tx.Notify(store.Notice{Topic: store.TopicGroups, IDs: changed}); err != nil {
 		return err
 	}
 	return tx.RequestSettle(store.SettleRequest{Cause: "rule of group " + g.Name + " changed", Devices: changed, CreatedAt: s.Now()})

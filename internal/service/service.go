@@ -15,6 +15,7 @@ import (
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/directory"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -25,6 +26,7 @@ type Options struct {
 	Store        *store.Store
 	Keys         wire.Keyring
 	Hub          *live.Hub
+	View         *fleetview.View
 	Log          *slog.Logger
 	Now          func() time.Time
 	Organisation string
@@ -33,25 +35,32 @@ type Options struct {
 	OpenEscrow func() (escrow.Opener, error)
 	// RevealBudget is how many passwords an operator may see in an hour before a second person must agree.
 	RevealBudget int
+	Kept         store.Kept // how long records are kept
 
 	// DirectoryConnection is nil where the directory is only imported.
 	DirectoryConnection *directory.Connection
 }
 
+// Changed waits until the lists of this replica have everything that was committed before the call.
+func (s *Service) Changed(ctx context.Context) { s.View.Sync(ctx, s.Store) }
+
 // Service carries out what operators and devices ask for.
 type Service struct {
 	Options
-	policies policyCache
-	keyList  atomic.Pointer[listed]
-	opener   atomic.Pointer[escrow.Opener]
+	policies  policyCache
+	passwords *hashing
+	keyList   atomic.Pointer[listed]
+	opener    atomic.Pointer[escrow.Opener]
 
 	rules     sync.Map // names of policies by scope and rotated account
 	ruleCount atomic.Int64
+	aims      sync.Map // names of assignments by scope
+	aimCount  atomic.Int64
 }
 
 // New makes a service and brings its signed key list up to date.
 func New(ctx context.Context, o Options) (*Service, error) {
-	s := &Service{Options: o}
+	s := &Service{Options: o, passwords: newHashing()}
 	s.policies.documents = map[revisionKey]*policy.Document{}
 	opener, err := o.OpenEscrow()
 	if err != nil {
@@ -92,13 +101,9 @@ func (s *Service) audit(tx store.Tx, who auth.Identity, r record) error {
 // itself is the identity of what the service does without being asked.
 var itself = auth.Identity{Name: audit.Service, Grants: []auth.Grant{{Role: auth.Owner}}}
 
-// allow refuses whoever lacks a right, and puts the attempt on the trail.
-func (s *Service) allow(ctx context.Context, who auth.Identity, right auth.Right, action, object string) error {
-	if who.May(right) {
-		return nil
-	}
-	return s.refuse(ctx, who, record{action: action, object: object},
-		failf(Forbidden, "with the role %s you may not do this; ask an owner for one that may", auth.RoleNames(who.Grants)))
+// deviceItself is the identity of a device in the trail.
+func deviceItself(id, address string) auth.Identity {
+	return auth.Identity{Name: "device:" + id, Address: address}
 }
 
 // refuse puts a refused attempt on the trail, and gives the refusal.
@@ -110,9 +115,14 @@ func (s *Service) refuse(ctx context.Context, who auth.Identity, r record, refus
 	return refusal
 }
 
-// Allow refuses whoever lacks a right, and puts the attempt on the trail.
-func (s *Service) Allow(ctx context.Context, who auth.Identity, right auth.Right, action, object string) error {
-	return s.allow(ctx, who, right, action, object)
+// Refuse refuses whoever lacks the right to do something, and puts the attempt on the trail.
+func (s *Service) Refuse(ctx context.Context, who auth.Identity, action, object string) error {
+	return s.refuse(ctx, who, record{action: action, object: object}, failf(Forbidden, "with the role %s you may not do this; ask an owner for one that may", auth.RoleNames(who.Grants)))
+}
+
+// RefuseToken refuses an API token what only a signed-in session may do, and puts the attempt on the trail.
+func (s *Service) RefuseToken(ctx context.Context, who auth.Identity, action, object string) error {
+	return s.refuse(ctx, who, record{action: action, object: object}, failf(Forbidden, "an API token may not do this; sign in with your password").code("session_needed"))
 }
 
 // InTx runs do in one transaction.

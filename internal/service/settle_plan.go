@@ -12,12 +12,8 @@ import (
 	"rankwarden.example/internal/wire"
 )
 
-// planSettlement reads what waits and settles each distinct set of assignments once.
-func (s *Service) planSettlement(tx store.Tx, run *settlement) error {
-	requests, err := tx.SettleRequests()
-	if err != nil || len(requests) == 0 {
-		return err
-	}
+// planSettlement settles each distinct set of assignments that devices of the requests meet once.
+func (s *Service) planSettlement(tx store.Tx, requests []store.SettleRequest, run *settlement) error {
 	var groups, ids []string
 	for _, r := range requests {
 		run.requests = append(run.requests, r.ID)
@@ -40,13 +36,19 @@ func (s *Service) planSettlement(tx store.Tx, run *settlement) error {
 	}
 	settler := resolve.NewSettler(f.asks)
 	for _, scope := range fleet.Scopes(len(devices), members, f.aims) {
+		ids := make([]string, len(scope.Devices))
+		for n, i := range scope.Devices {
+			ids[n] = devices[i].ID
+		}
+		if err := f.brokenIn(scope); err != nil {
+			run.failed = append(run.failed, failedScope{ids, err})
+			continue
+		}
 		settled, err := f.settle(settler, scope)
 		if err != nil {
 			return err
 		}
-		for _, i := range scope.Devices {
-			settled.devices = append(settled.devices, devices[i].ID)
-		}
+		settled.devices = ids
 		run.scopes = append(run.scopes, settled)
 	}
 	return run.lookUp(tx)
@@ -57,6 +59,17 @@ type inForce struct {
 	records []store.Assignment
 	aims    []fleet.Assignment
 	asks    []resolve.Assignment
+	broken  map[int]error // assignments whose policy cannot be read
+}
+
+// brokenIn is why the devices of a scope cannot be settled, nil when they can.
+func (f inForce) brokenIn(scope fleet.Scope) error {
+	for _, at := range slices.Concat(scope.Applying, scope.Undecided) {
+		if err := f.broken[at]; err != nil {
+			return fmt.Errorf("assignment %s: %w", f.records[at].Name, err)
+		}
+	}
+	return nil
 }
 
 func (s *Service) inForce(tx store.Tx) (inForce, error) {
@@ -65,11 +78,16 @@ func (s *Service) inForce(tx store.Tx) (inForce, error) {
 	if f.records, err = tx.Assignments(); err != nil {
 		return f, err
 	}
-	policies, err := s.policiesInForce(tx, f.records)
+	policies, broken, err := s.policiesInForce(tx, f.records)
 	if err != nil {
 		return f, err
 	}
-	for _, a := range f.records {
+	f.broken = map[int]error{}
+	for i, a := range f.records {
+		key := revisionKey{a.PolicyID, a.Revision}
+		if err := broken[key]; err != nil {
+			f.broken[i], policies[key] = err, &resolve.Policy{}
+		}
 		f.aims = append(f.aims, aimOf(a))
 		f.asks = append(f.asks, resolve.Assignment{Name: a.Name, Rank: fleet.Rank(a.Rank), Stance: fleet.Stance(a.Stance), Policy: policies[revisionKey{a.PolicyID, a.Revision}]})
 	}

@@ -6,20 +6,12 @@ import (
 	"strings"
 	"time"
 
-	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 )
 
 // SessionLength is how long a sign-in to the console lasts.
 const SessionLength = 12 * time.Hour
-
-// Throttling of wrong passwords: free tries for a name or an address, then a wait that doubles from
-// one second to the longest.
-const (
-	freeTries    = 5
-	longestBlock = 15 * time.Minute
-)
 
 // SignIn checks a name and password and opens a session; it gives the session's secret.
 func (s *Service) SignIn(ctx context.Context, name, password, address string) (string, auth.Identity, error) {
@@ -40,69 +32,47 @@ func (s *Service) SignInAgain(ctx context.Context, who auth.Identity, session, p
 		if now.OperatorID != who.OperatorID {
 			return ErrSignIn
 		}
+		refreshed := tx.RefreshSession(auth.HashSecret(session), now.FreshAt)
 		if who.Token != "" {
-			return tx.RefreshToken(who.Token, now.FreshAt)
+			refreshed = tx.RefreshToken(who.Token, now.FreshAt)
 		}
-		return tx.RefreshSession(auth.HashSecret(session), now.FreshAt)
+		if refreshed != nil {
+			return refreshed
+		}
+		return s.audit(tx, who, record{action: "session.refreshed", object: who.Name})
 	})
 	return err
 }
 
-// checkPassword checks a name and password, under the throttling of wrong ones, and does what follows
-// a right one.
+// checkPassword checks a name and password, under the limits of attempts, and does what follows a right one.
 func (s *Service) checkPassword(ctx context.Context, name, password, address string, then func(tx store.Tx, who auth.Identity) error) (auth.Identity, error) {
 	db, now := s.Store.With(ctx), s.Now()
-	subjects := []string{"name " + name, "address " + address}
-	failures, err := db.SignInFailures(subjects...)
-	if err != nil {
-		return auth.Identity{}, err
-	}
-	for _, f := range failures {
-		if wait := f.BlockedTo.Sub(now); wait > 0 {
-			return auth.Identity{}, failf(TooMany, "too many wrong passwords; try again in %s", wait.Round(time.Second)+time.Second)
-		}
-	}
 	operator, err := db.OperatorByName(name)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return auth.Identity{}, err
 	}
 	who := auth.Identity{OperatorID: operator.ID, Name: name, Grants: operator.Grants, Address: address, FreshAt: now}
-	if !auth.CheckPassword(password, operator.PasswordHash) || operator.DisabledAt != nil {
-		return auth.Identity{}, s.signInFailed(ctx, who, subjects, failures)
+	attempt, err := s.spendAttempt(ctx, who)
+	if err != nil {
+		return auth.Identity{}, s.strangerRefused(ctx, "session.opened", address, name, err)
+	}
+	right, err := s.passwords.compare(ctx, password, operator.PasswordHash)
+	if err != nil {
+		return auth.Identity{}, err
+	}
+	if !right || operator.DisabledAt != nil {
+		return auth.Identity{}, s.strangerRefused(ctx, "session.opened", address, name,
+			failf(Unauthorised, "name or password is wrong; try again, or ask an owner for a new password"))
 	}
 	return who, s.InTx(ctx, func(tx store.Tx) error {
-		if err := tx.ClearSignInFailures(subjects...); err != nil {
+		if err := attempt.giveBack(tx); err != nil {
+			return err
+		}
+		if err := tx.RememberAddress(operator.ID, address, now); err != nil {
 			return err
 		}
 		return then(tx, who)
 	})
-}
-
-func (s *Service) signInFailed(ctx context.Context, who auth.Identity, subjects []string, known []store.SignInFailure) error {
-	now := s.Now()
-	err := s.InTx(ctx, func(tx store.Tx) error {
-		for _, subject := range subjects {
-			f := store.SignInFailure{Subject: subject}
-			for _, k := range known {
-				if k.Subject == subject && now.Sub(k.LastAt) < time.Hour {
-					f = k
-				}
-			}
-			f.Failures++
-			f.LastAt, f.BlockedTo = now, now
-			if over := f.Failures - freeTries; over >= 0 {
-				f.BlockedTo = now.Add(min(time.Second<<min(over, 20), longestBlock))
-			}
-			if err := tx.SetSignInFailure(f); err != nil {
-				return err
-			}
-		}
-		return s.audit(tx, who, record{action: "session.opened", object: who.Name, outcome: audit.Refused})
-	})
-	if err != nil {
-		return err
-	}
-	return failf(Unauthorised, "name or password is wrong; try again, or ask an owner for a new password")
 }
 
 // SignOut ends a session.
@@ -145,7 +115,7 @@ func (s *Service) ByToken(ctx context.Context, token, address string) (auth.Iden
 	if operator.DisabledAt != nil {
 		return auth.Identity{}, refused
 	}
-	who := auth.Identity{OperatorID: operator.ID, Name: operator.Name, Grants: auth.Within(operator.Grants, auth.Role(a.Role)), Address: address, Token: a.ID}
+	who := auth.Identity{OperatorID: operator.ID, Name: operator.Name, Grants: auth.Limited(a.Grants, operator.Grants), Address: address, Token: a.ID}
 	if len(who.Grants) == 0 {
 		return auth.Identity{}, refused // the operator's rights have shrunk since
 	}

@@ -2,7 +2,7 @@ package service
 
 import (
 	"context"
-	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -11,6 +11,8 @@ import (
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/audit"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
 )
@@ -23,23 +25,7 @@ const (
 )
 
 // Counts are numbers of devices by standing.
-type Counts map[drift.Standing]int
-
-// Total is the number of devices.
-func (c Counts) Total() int {
-	n := 0
-	for _, k := range c {
-		n += k
-	}
-	return n
-}
-
-// Strip is one group in the overview. Marks are there when its devices are few enough to be drawn.
-type Strip struct {
-	Group  string
-	Counts Counts
-	Marks  []store.Mark
-}
+type Counts = fleetview.Counts
 
 // The kinds of decision.
 const (
@@ -49,6 +35,10 @@ const (
 	DecideClaim     = "claim"     // a device claims to be another
 	DecideReveal    = "reveal"    // a second person must agree to a reveal
 	DecideNoKey     = "no_key"    // no escrow key is live
+	DecideUnsettled = "unsettled" // a change cannot be settled for its devices
+	DecideRestored  = "restored"  // devices hold what the service never gave: its database may be a backup
+	DecideDirectory = "directory" // a reading of the directory would lose many entries
+	DecideRecovery  = "recovery"  // current passwords without a recovery copy
 )
 
 // Decision is something that waits for an operator.
@@ -62,108 +52,94 @@ type Decision struct {
 	Kind     string
 }
 
-// Overview is the fleet now.
+// Verified counts live devices: all, those heard from within three check-in intervals, those read back
+// under their newest desired state, and those that are both.
+type Verified struct{ Devices, Online, Verified, OnlineVerified int }
+
+// Overview is the fleet now, as far as an operator may see it.
 type Overview struct {
 	Standings Counts
-	Verified  store.Verified
-	Strips    []Strip
+	Verified  Verified
+	Strips    []fleetview.Group // devices are named where they are few enough to be drawn
 	Decisions []Decision
 	Edits     []audit.Entry
 	Findings  []store.Finding
 	Unsettled int // changes that are still being settled for their devices
 }
 
-// Watch gives the overview.
-func (s *Service) Watch(ctx context.Context) (Overview, error) {
-	var o Overview
-	err := s.Store.InSnapshot(ctx, func(tx store.Tx) (err error) {
-		clock := s.clock()
-		since := clock.Now.Add(-recentSpan)
-		waiting, err := tx.SettleRequests()
+// Watch gives the overview of the devices in reach, narrowed to a group when it is named.
+func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (Overview, error) {
+	clock, reach := s.clock(), who.Reach(auth.Look)
+	since := clock.Now.Add(-recentSpan)
+	o := Overview{Standings: Counts{}}
+	if err := s.groupExists(ctx, group); err != nil {
+		return o, err
+	}
+	held := newHeldSums()
+	s.View.Each(clock, fleetview.Filter{Reach: reach, Group: group}, func(d *fleetview.Device, standing drift.Standing) bool {
+		o.Standings[standing]++
+		online, verified := !d.Heard.LastContact.Before(fleetview.Silent(clock)), d.Verified()
+		o.Verified.Devices++
+		o.Verified.Online += number(online)
+		o.Verified.Verified += number(verified)
+		o.Verified.OnlineVerified += number(online && verified)
+		held.add(d)
+		return true
+	})
+	for _, g := range s.View.Groups(clock, reach, maxMarks) {
+		if group != "" && g.Name != group || g.Counts.Total() == 0 {
+			continue
+		}
+		if g.Counts.Total() > maxMarks-1 {
+			g.Marks = nil
+		}
+		o.Strips = append(o.Strips, g)
+	}
+	err := s.Store.InSnapshot(ctx, func(tx store.Tx) error {
+		waiting, failed, err := tx.SettleWaiting()
 		if err != nil {
 			return err
 		}
-		o.Unsettled = len(waiting)
-		if o.Standings, err = tx.CountDevices(clock, store.DeviceFilter{}); err != nil {
+		o.Unsettled = waiting + len(failed)
+		if o.Decisions, err = s.decisions(tx, who, held, failed); err != nil {
 			return err
 		}
-		if o.Verified, err = tx.CountVerified(clock); err != nil {
+		if o.Edits, err = tx.RecentAudit(since, maxRecent, who.May(auth.Trail)); err != nil {
 			return err
 		}
-		if o.Strips, err = strips(tx, clock); err != nil {
-			return err
-		}
-		if o.Decisions, err = s.decisions(tx, clock); err != nil {
-			return err
-		}
-		if o.Edits, err = tx.RecentAudit(since, maxRecent); err != nil {
-			return err
-		}
-		o.Findings, err = tx.RecentFindings(since, maxRecent)
+		o.Findings, err = tx.RecentFindings(reach, since, maxRecent)
 		return err
 	})
 	return o, err
 }
 
-func strips(tx store.Tx, clock store.Clock) ([]Strip, error) {
-	counts, err := tx.CountByGroup(clock)
-	if err != nil {
-		return nil, err
+func number(b bool) int {
+	if b {
+		return 1
 	}
-	list := []Strip{}
-	for _, c := range counts {
-		if len(list) == 0 || list[len(list)-1].Group != c.Group {
-			list = append(list, Strip{Group: c.Group, Counts: Counts{}})
-		}
-		list[len(list)-1].Counts[c.Standing] = c.N
-	}
-	var small []string
-	for _, strip := range list {
-		if strip.Counts.Total() <= maxMarks {
-			small = append(small, strip.Group)
-		}
-	}
-	marks, err := tx.MarksOf(clock, small)
-	at := 0
-	for _, m := range marks { // both are sorted by group
-		for list[at].Group != m.Group {
-			at++
-		}
-		list[at].Marks = append(list[at].Marks, m)
-	}
-	return list, err
+	return 0
 }
 
-func (s *Service) decisions(tx store.Tx, clock store.Clock) ([]Decision, error) {
-	held, err := tx.HeldUnits()
-	if err != nil {
-		return nil, err
-	}
+func (s *Service) decisions(tx store.Tx, who auth.Identity, held *heldSums, failed []store.SettleRequest) ([]Decision, error) {
+	clock, reach := s.clock(), who.Reach(auth.Look)
 	list := []Decision{}
-	for _, h := range wholeDevices(held) {
-		unit, err := resolve.ParseUnit(h.Unit)
-		if err != nil {
-			return nil, fmt.Errorf("a held unit: %w", err)
-		}
+	for _, h := range held.held() {
 		kind := DecideHeld
-		if h.Why == string(resolve.Contested) {
+		if h.why == string(resolve.Contested) {
 			kind = DecideContested
 		}
-		list = append(list, Decision{Kind: kind, Unit: h.Unit, Title: words.Unit(unit), Detail: words.Held(resolve.Held{Unit: unit, Why: h.Why}),
-			Devices: h.Devices, Device: h.Example, DeviceID: h.ExampleID})
+		list = append(list, Decision{Kind: kind, Unit: h.unit.String(), Title: words.Unit(h.unit), Detail: words.Held(resolve.Held{Unit: h.unit, Why: h.why}),
+			Devices: h.devices, Device: h.example.Name, DeviceID: h.example.ID})
 	}
-	fought, err := tx.ContendedUnits()
-	if err != nil {
-		return nil, err
+	for _, f := range held.contended() {
+		list = append(list, Decision{Kind: DecideFought, Unit: f.unit.String(), Title: words.Unit(f.unit), Detail: words.Contended, Devices: f.devices, Device: f.example.Name, DeviceID: f.example.ID})
 	}
-	for _, f := range fought {
-		unit, err := resolve.ParseUnit(f.Unit)
-		if err != nil {
-			return nil, fmt.Errorf("a contended unit: %w", err)
-		}
-		list = append(list, Decision{Kind: DecideFought, Unit: f.Unit, Title: words.Unit(unit), Detail: words.Contended, Devices: f.Devices, Device: f.Example, DeviceID: f.ExampleID})
+	if n := held.mismatched; n.devices > 0 {
+		list = append(list, Decision{Kind: DecideRestored, Title: "this service may have been restored from a backup",
+			Detail:  "devices hold a desired state that the service never gave them. If the database came back from a backup, run rankwardend restored on the machine of the service",
+			Devices: n.devices, Device: n.example.Name, DeviceID: n.example.ID})
 	}
-	waiting, _, err := tx.ListAgreements(clock.Now, store.Page{Limit: maxRecent})
+	waiting, _, err := tx.ListAgreements(reach, clock.Now, store.Page{Limit: maxRecent})
 	if err != nil {
 		return nil, err
 	}
@@ -172,6 +148,31 @@ func (s *Service) decisions(tx store.Tx, clock store.Clock) ([]Decision, error) 
 			list = append(list, Decision{Kind: DecideReveal, Title: a.AskedBy + " asks to see a password", Detail: "beyond what one may see alone; a second person must agree: " + a.Reason, Devices: 1, Device: a.Device, DeviceID: a.DeviceID})
 		}
 	}
+	for _, r := range failed {
+		list = append(list, Decision{Kind: DecideUnsettled, Title: r.Cause,
+			Detail: fmt.Sprintf("failed %d times and is tried again: %s. Its devices keep what they have; everything else goes on", r.Attempts, r.Error)})
+	}
+	claiming, err := tx.DevicesWaiting(reach, maxRecent)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range claiming {
+		detail := "enrolled again with a new key and claims to be this device; accept or refuse it"
+		if d.Claims == nil {
+			detail = "enrolled under a name that the group " + d.ListedIn + " lists, which decides reach or exclusion; an owner must accept or refuse it"
+		}
+		list = append(list, Decision{Kind: DecideClaim, Title: d.Name, Detail: detail, Devices: 1, Device: d.Name, DeviceID: d.ID})
+	}
+	if !reach.Everywhere() {
+		return list, nil
+	}
+	more, err := s.serviceDecisions(tx)
+	return append(list, more...), err
+}
+
+// serviceDecisions are those that concern the service and not some devices.
+func (s *Service) serviceDecisions(tx store.Tx) ([]Decision, error) {
+	var list []Decision
 	keys, err := tx.EscrowKeys()
 	if err != nil {
 		return nil, err
@@ -179,61 +180,80 @@ func (s *Service) decisions(tx store.Tx, clock store.Clock) ([]Decision, error) 
 	if !slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == wire.UseEscrow && k.State == store.KeyLive }) {
 		list = append(list, Decision{Kind: DecideNoKey, Title: "no escrow key is live", Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the machine of the service"})
 	}
-	claiming, _, err := tx.ListDevices(clock, store.DeviceFilter{State: store.Claiming}, store.Page{Limit: maxRecent})
-	for _, d := range claiming {
-		list = append(list, Decision{Kind: DecideClaim, Title: d.Name, Detail: "enrolled again with a new key and claims to be this device; accept or refuse it", Devices: 1, Device: d.Name, DeviceID: d.ID})
+	run, err := tx.DirectorySync()
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
 	}
-	return list, err
+	if run.Losing > 0 {
+		list = append(list, Decision{Kind: DecideDirectory, Title: "the directory lost people or groups that policies name",
+			Detail: fmt.Sprintf("the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it with rankwarden directory accept", run.Losing)})
+	}
+	return list, nil
 }
 
-// wholeDevices puts together what is held on every unit of a device for one reason.
-func wholeDevices(held []store.HeldGroup) []store.HeldGroup {
-	var list []store.HeldGroup
-	whole := -1
-	for _, h := range held {
-		switch {
-		case h.Why != string(resolve.UndecidedScope):
-			list = append(list, h)
-		case whole < 0:
-			whole = len(list)
-			h.Unit = resolve.EveryUnit.String()
-			list = append(list, h)
-		case h.Devices > list[whole].Devices:
-			list[whole].Devices = h.Devices
+// StandingsByAssignment counts, for every assignment, the devices in reach that it applies to, by standing.
+func (s *Service) StandingsByAssignment(ctx context.Context, who auth.Identity) (map[string]Counts, error) {
+	type key struct {
+		scope    string
+		standing drift.Standing
+	}
+	counts := map[key]int{}
+	s.View.Each(s.clock(), fleetview.Filter{Reach: who.Reach(auth.Look)}, func(d *fleetview.Device, standing drift.Standing) bool {
+		counts[key{d.Scope, standing}]++
+		return true
+	})
+	var unread []string
+	seen := map[string]bool{}
+	for k := range counts {
+		if _, known := s.aims.Load(k.scope); !known && k.scope != "" && !seen[k.scope] {
+			seen[k.scope] = true
+			unread = append(unread, k.scope)
 		}
 	}
-	return list
-}
-
-// StandingsByAssignment counts, for every assignment, the devices it applies to by standing.
-func (s *Service) StandingsByAssignment(ctx context.Context) (map[string]Counts, error) {
+	if err := s.readAims(ctx, unread); err != nil {
+		return nil, err
+	}
 	by := map[string]Counts{}
-	err := s.Store.InSnapshot(ctx, func(tx store.Tx) error {
-		counts, err := tx.CountByScope(s.clock())
+	for k, n := range counts {
+		names, _ := s.aims.Load(k.scope)
+		list, _ := names.([]string)
+		for _, name := range list {
+			if by[name] == nil {
+				by[name] = Counts{}
+			}
+			by[name][k.standing] += n
+		}
+	}
+	return by, nil
+}
+
+// mostAims is how many scopes are kept in memory; scopes come and go, and those in use are soon read again.
+const mostAims = 100_000
+
+// readAims reads which assignments scopes have. What a scope says never changes, so it is kept.
+func (s *Service) readAims(ctx context.Context, digests []string) error {
+	if s.aimCount.Add(int64(len(digests))) > mostAims {
+		s.aims.Clear()
+		s.aimCount.Store(0)
+	}
+	for len(digests) > 0 {
+		part := digests[:min(len(digests), 5000)]
+		digests = digests[len(part):]
+		scopes, err := s.Store.With(ctx).ScopesByDigest(part)
 		if err != nil {
 			return err
 		}
-		scopes, err := tx.ScopeAssignments()
-		if err != nil {
-			return err
-		}
-		names := map[string][]store.ScopeAssignment{}
 		for _, scope := range scopes {
-			var list []store.ScopeAssignment
-			if err := json.Unmarshal([]byte(scope.Assignments), &list); err != nil {
+			described, err := scope.Described()
+			if err != nil {
 				return fmt.Errorf("reading a scope: %w", err)
 			}
-			names[scope.Digest] = list
-		}
-		for _, c := range counts {
-			for _, a := range names[c.Scope] {
-				if by[a.Assignment] == nil {
-					by[a.Assignment] = Counts{}
-				}
-				by[a.Assignment][c.Standing] += c.N
+			names := make([]string, len(described))
+			for i, a := range described {
+				names[i] = a.Assignment
 			}
+			s.aims.Store(scope.Digest, names)
 		}
-		return nil
-	})
-	return by, err
+	}
+	return nil
 }

@@ -11,8 +11,8 @@ import (
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
-	"rankwarden.example/core/text"
 	"rankwarden.example/core/words"
+	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
 )
@@ -62,10 +62,10 @@ type DeviceWhy struct {
 }
 
 // Why explains a device, unit by unit.
-func (s *Service) Why(ctx context.Context, idOrName string) (DeviceWhy, error) {
+func (s *Service) Why(ctx context.Context, who auth.Identity, idOrName string) (DeviceWhy, error) {
 	var out DeviceWhy
 	err := s.Store.InSnapshot(ctx, func(tx store.Tx) error {
-		d, err := tx.Device(s.clock(), idOrName, text.Fold(idOrName))
+		d, err := s.visible(tx, who, idOrName)
 		if err != nil {
 			return err
 		}
@@ -81,7 +81,7 @@ func (s *Service) Why(ctx context.Context, idOrName string) (DeviceWhy, error) {
 		out.Units = e.units()
 		return nil
 	})
-	return out, named(err, "device", idOrName)
+	return out, err
 }
 
 // metBy are the assignments whose include groups may hold a device, with whether they apply.

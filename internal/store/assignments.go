@@ -40,7 +40,7 @@ func (t Tx) Assignments() ([]Assignment, error) {
 
 // AssignmentsOf are those of several policies, by rank and name.
 func (t Tx) AssignmentsOf(policyIDs []string) ([]Assignment, error) {
-	return all[Assignment](t.assignments().db.Where("policy_id in ?", orNone(policyIDs)).Order("rank, assignments.name"))
+	return all[Assignment](t.assignments().db.Where("policy_id = any(?)", array[string](policyIDs)).Order("rank, assignments.name"))
 }
 
 // ListAssignments lists a page by rank and name, of one policy when it is named.

@@ -69,10 +69,18 @@ func (t Tx) Trail() iter.Seq2[audit.Entry, error] {
 	}
 }
 
-// RecentAudit gives the latest entries of an operator's or the service's doing since a time.
-func (t Tx) RecentAudit(since time.Time, limit int) ([]audit.Entry, error) {
-	records, err := rows[auditRow](t, `select * from audit_entries where at >= ? and outcome = 'done'
-		and action not like 'session.%' and action not like 'device.%' order by seq desc limit ?`, since, limit)
+// auditWindow is how many of the latest entries are looked through for those of a list.
+const auditWindow = 2000
+
+// RecentAudit gives the latest entries since a time of what was done: to policies, assignments and groups
+// only, or to all but sessions and devices where whoever asks may read the whole trail.
+func (t Tx) RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error) {
+	which := "(action like 'policy.%' or action like 'assignment.%' or action like 'group.%')"
+	if whole {
+		which = "action not like 'session.%' and action not like 'device.%'"
+	}
+	records, err := rows[auditRow](t, `with latest as materialized (select * from audit_entries where outcome = 'done' order by seq desc limit ?)
+		select * from latest where at >= ? and `+which+` order by seq desc limit ?`, auditWindow, since, limit)
 	entries := make([]audit.Entry, len(records))
 	for i, r := range records {
 		entries[i] = r.entry()

@@ -9,6 +9,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/internal/auth"
 )
 
 // States of a device's enrolment.
@@ -60,6 +61,8 @@ type Device struct {
 	OrderNumber     int64            // of the latest order
 	Contended       []resolve.UnitID `gorm:"serializer:json"` // units that somebody fights over
 	VerifiedAt      *time.Time
+	Mismatched      bool   // it holds a desired state that the service never gave it
+	ListedIn        string // group that lists its name, where it waits for an owner and claims to be no other
 	ChangedAt       time.Time
 	Standing        drift.Standing `gorm:"->;-:migration"`
 }
@@ -78,7 +81,7 @@ type Clock struct {
 // standing is [drift.Stand] in SQL; it takes one argument, the time before which a device is silent.
 const standing = `case when d.held_units > 0 then 'held'
 	when d.last_contact is null or d.last_contact < ? then 'silent'
-	when (d.desired_epoch, d.desired_number) > (d.reported_epoch, d.reported_number) then 'waiting'
+	when (d.desired_epoch, d.desired_number) > (d.reported_epoch, d.reported_number) or d.mismatched then 'waiting'
 	when d.open_findings > 0 then 'drifted' else 'in_step' end`
 
 func (c Clock) silentBefore() time.Time { return c.Now.Add(-drift.SilentAfter * c.Interval) }
@@ -147,66 +150,33 @@ func (t Tx) SetDeviceState(id, state string) error {
 	return t.exec("update devices set state = $2, changed_at = now() where id = $1", id, state)
 }
 
-// DeviceFilter narrows a list of devices. Empty fields do not.
-type DeviceFilter struct {
-	Search   string // part of name, serial, model, platform, version, path, primary user or a tag
-	Standing drift.Standing
-	Group    string // name; everything is no restriction
-	State    string // live when empty
+// DevicesByID reads devices by identifier, by name.
+func (t Tx) DevicesByID(clock Clock, ids []string) ([]Device, error) {
+	return rows[Device](t, "select d.*, "+standing+" as standing from devices d where d.id = any(?) order by d.name_key, d.id", clock.silentBefore(), ids)
 }
 
-func (f DeviceFilter) where(clock Clock) (string, []any) {
-	state := f.State
-	if state == "" {
-		state = Live
-	}
-	sql, args := "d.state = ?", []any{state}
-	if f.Search != "" {
-		sql += ` and (d.name ilike ? or d.serial ilike ? or d.model ilike ? or d.platform ilike ? or d.os_version ilike ?
-			or d.path ilike ? or d.primary_user ilike ? or d.tags::text ilike ?)`
-		for range 8 {
-			args = append(args, like(f.Search))
-		}
-	}
-	if f.Group != "" && f.Group != "everything" {
-		sql += " and d.name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain)"
-		args = append(args, f.Group)
-	}
-	if f.Standing != "" {
-		sql += " and " + standing + " = ?"
-		args = append(args, clock.silentBefore(), f.Standing)
-	}
-	return sql, args
+// DevicesWaiting are devices in reach that wait for an owner, by name.
+func (t Tx) DevicesWaiting(reach auth.Reach, limit int) ([]Device, error) {
+	within, args := inReach(reach)
+	return rows[Device](t, "select d.* from devices d where d.state <> 'live' and d.state = 'claiming' and "+within+" order by d.name_key, d.id limit ?", append(args, limit)...)
 }
 
-// ListDevices lists a page by name.
-func (t Tx) ListDevices(clock Clock, f DeviceFilter, p Page) ([]Device, string, error) {
-	var name, id string
-	if err := p.after(&name, &id); err != nil {
-		return nil, "", err
-	}
-	where, args := f.where(clock)
-	args = append([]any{clock.silentBefore()}, args...)
-	list, err := rows[Device](t, "select d.*, "+standing+" as standing from devices d where "+where+
-		" and (d.name_key, d.id) > (?, ?) order by d.name_key, d.id limit ?", append(args, name, id, p.limit()+1)...)
-	list, next := cut(p, list, func(d Device) []any { return []any{d.NameKey, d.ID} })
-	return list, next, err
+// DevicePlace is where a device stands in the list by name.
+type DevicePlace struct{ NameKey, ID string }
+
+// After reads the place that a page begins after.
+func (p Page) After() (DevicePlace, error) {
+	var at DevicePlace
+	return at, p.after(&at.NameKey, &at.ID)
 }
 
-// CountDevices counts by standing.
-func (t Tx) CountDevices(clock Clock, f DeviceFilter) (map[drift.Standing]int, error) {
-	where, args := f.where(clock)
-	counts, err := rows[struct {
-		Standing drift.Standing
-		N        int
-	}](t, "select "+standing+" as standing, count(*) as n from devices d where "+where+" group by 1",
-		append([]any{clock.silentBefore()}, args...)...)
-	byStanding := map[drift.Standing]int{}
-	for _, c := range counts {
-		byStanding[c.Standing] = c.N
-	}
-	return byStanding, err
+// CutDevices makes a page of devices that were read with one more than fits.
+func CutDevices(p Page, list []Device) ([]Device, string) {
+	return cut(p, list, func(d Device) []any { return []any{d.NameKey, d.ID} })
 }
+
+// Fits is the number of records on a page.
+func (p Page) Fits() int { return p.limit() }
 
 // Contact says who was heard from, and when.
 type Contact struct {
@@ -220,8 +190,14 @@ func (t Tx) WriteContacts(contacts []Contact) error {
 	for i, c := range contacts {
 		ids[i], times[i] = c.Device, c.At
 	}
-	return t.exec(`with locked as (`+lockInOrder+`) update devices d set last_contact = greatest(d.last_contact, c.at)
-		from locked join unnest($1::text[], $2::timestamptz[]) as c(id, at) using (id) where d.id = locked.id`, ids, times)
+	if len(contacts) == 0 {
+		return nil
+	}
+	if err := t.exec(`with locked as (`+lockInOrder+`) update devices d set last_contact = greatest(d.last_contact, c.at)
+		from locked join unnest($1::text[], $2::timestamptz[]) as c(id, at) using (id) where d.id = locked.id`, ids, times); err != nil {
+		return err
+	}
+	return t.Notify(Notice{Topic: TopicContacts, IDs: ids})
 }
 
 // Known is what every replica keeps in memory of a device.
@@ -246,7 +222,7 @@ const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, de
 
 // KnownDevices reads devices by identifier. It goes past GORM, since it reads whole fleets.
 func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]Known, error) {
-	found, err := s.pool.Query(ctx, "select "+knownColumns+" from devices where id = any($1)", ids)
+	found, err := s.devices.Query(ctx, "select "+knownColumns+" from devices where id = any($1)", ids)
 	if err != nil {
 		return nil, fmt.Errorf("reading devices: %w", err)
 	}
@@ -257,10 +233,10 @@ func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]Known, error)
 // that clock's time before it looked.
 func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Known, time.Time, error) {
 	var now time.Time
-	if err := s.pool.QueryRow(ctx, "select now()").Scan(&now); err != nil {
+	if err := s.devices.QueryRow(ctx, "select now()").Scan(&now); err != nil {
 		return nil, now, fmt.Errorf("reading devices: %w", err)
 	}
-	found, err := s.pool.Query(ctx, "select "+knownColumns+" from devices where changed_at >= $1", since)
+	found, err := s.devices.Query(ctx, "select "+knownColumns+" from devices where changed_at >= $1", since)
 	if err != nil {
 		return nil, now, fmt.Errorf("reading devices: %w", err)
 	}
@@ -270,7 +246,7 @@ func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Known, t
 
 // LiveIDs are the identifiers of the live devices of folded names.
 func (t Tx) LiveIDs(keys []string) ([]string, error) {
-	return rows[string](t, "select id from devices where state = 'live' and name_key in ?", orNone(keys))
+	return rows[string](t, "select id from devices where state = 'live' and name_key = any(?)", keys)
 }
 
 // DevicesIntoEpoch has the numbers of desired states begin again, in an epoch of the service; those of

@@ -49,7 +49,7 @@ func (t Tx) DirectoryFor(refs, sids, guids []string) ([]DirectoryEntry, error) {
 	if len(refs)+len(sids)+len(guids) == 0 {
 		return nil, nil
 	}
-	return all[DirectoryEntry](t.db.Where("ref in ? or sid in ? or guid in ?", orNone(refs), orNone(sids), orNone(guids)).Order("ref"))
+	return all[DirectoryEntry](t.db.Where("ref = any(?) or sid = any(?) or guid = any(?)", array[string](refs), array[string](sids), array[string](guids)).Order("ref"))
 }
 
 // maxNear is how many entries that look alike are worth a closer look.
@@ -103,6 +103,7 @@ type DirectorySync struct {
 	Added     int
 	Changed   int
 	Removed   int
+	Losing    int // entries in use that the reading lacked, when it waits for a decision because of that
 	Error     string
 }
 
@@ -113,8 +114,8 @@ func (t Tx) DirectorySync() (DirectorySync, error) {
 
 // SetDirectorySync stores it.
 func (t Tx) SetDirectorySync(s DirectorySync) error {
-	return t.exec(`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error)
-		values (true, $1, $2, $3, $4, $5, $6, $7) on conflict (id) do update set started_at = excluded.started_at, ended_at = excluded.ended_at,
-		entries = excluded.entries, added = excluded.added, changed = excluded.changed, removed = excluded.removed, error = excluded.error`,
-		s.StartedAt, s.EndedAt, s.Entries, s.Added, s.Changed, s.Removed, s.Error)
+	return t.exec(`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error, losing)
+		values (true, $1, $2, $3, $4, $5, $6, $7, $8) on conflict (id) do update set started_at = excluded.started_at, ended_at = excluded.ended_at,
+		entries = excluded.entries, added = excluded.added, changed = excluded.changed, removed = excluded.removed, error = excluded.error, losing = excluded.losing`,
+		s.StartedAt, s.EndedAt, s.Entries, s.Added, s.Changed, s.Removed, s.Error, s.Losing)
 }

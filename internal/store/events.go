@@ -29,30 +29,21 @@ func (t Tx) AddEvents(events []DeviceEvent) error {
 
 // EventFilter narrows a list of events. Empty fields do not.
 type EventFilter struct {
-	Device string // identifier
-	Kind   string
-	Group  string
+	Narrow
+	Kind string
 }
 
 // ListEvents lists a page, latest first.
 func (t Tx) ListEvents(f EventFilter, p Page) ([]DeviceEvent, string, error) {
-	after := int64(1) << 62
-	if err := p.after(&after); err != nil {
+	before := int64(1) << 62
+	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
-	sql, args := "e.id < ?", []any{after}
-	if f.Device != "" {
-		sql, args = sql+" and e.device_id = ?", append(args, f.Device)
-	}
+	where, args := "true", []any{}
 	if f.Kind != "" {
-		sql, args = sql+" and e.kind = ?", append(args, f.Kind)
+		where, args = "x.kind = ?", []any{f.Kind}
 	}
-	if f.Group != "" && f.Group != "everything" {
-		sql += " and d.name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain)"
-		args = append(args, f.Group)
-	}
-	list, err := rows[DeviceEvent](t, "select e.*, d.name as device from device_events e join devices d on d.id = e.device_id where "+sql+
-		" order by e.id desc limit ?", append(args, p.limit()+1)...)
+	list, err := latest[DeviceEvent](t, record{"device_events", "received_at", "x.*"}, f.Narrow, where, args, before, p.limit()+1)
 	list, next := cut(p, list, func(e DeviceEvent) []any { return []any{e.ID} })
 	return list, next, err
 }

@@ -31,7 +31,8 @@ type Finding struct {
 
 // OpenFindings are those of a device.
 func (t Tx) OpenFindings(device string) ([]Finding, error) {
-	return all[Finding](t.db.Omit("Device").Where("device_id = ? and state = 'open'", device).Order("unit, kind, subject"))
+	// The condition is that of the index which finds them, and of no other.
+	return all[Finding](t.db.Omit("Device").Where("device_id = ? and closed_at is null", device).Order("unit, kind, subject"))
 }
 
 // AddFindings stores new ones.
@@ -54,37 +55,36 @@ func (t Tx) CloseFindings(ids []int64, at time.Time) error {
 
 // FindingFilter narrows a list of findings. Empty fields do not.
 type FindingFilter struct {
-	State  string
-	Unit   string
-	Kind   string
-	Group  string
-	Device string // identifier
+	Narrow
+	State string // one of the states, any when empty
+	Unit  string
+	Kind  string
 }
 
+// where is the condition on findings x. States are written out, so that partial indexes fit.
 func (f FindingFilter) where() (string, []any) {
-	sql, args := "d.state = 'live'", []any{}
-	for column, value := range map[string]string{"f.state": f.State, "f.unit": f.Unit, "f.kind": f.Kind, "f.device_id": f.Device} {
-		if value != "" {
-			sql += " and " + column + " = ?"
-			args = append(args, value)
-		}
+	sql, args := "true", []any{}
+	switch f.State {
+	case FindingOpen, FindingSettled, FindingPutRight:
+		sql = "x.state = '" + f.State + "'"
 	}
-	if f.Group != "" && f.Group != "everything" {
-		sql += " and d.name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain)"
-		args = append(args, f.Group)
+	if f.Unit != "" {
+		sql, args = sql+" and x.unit = ?", append(args, f.Unit)
+	}
+	if f.Kind != "" {
+		sql, args = sql+" and x.kind = ?", append(args, f.Kind)
 	}
 	return sql, args
 }
 
 // ListFindings lists a page, newest first.
 func (t Tx) ListFindings(f FindingFilter, p Page) ([]Finding, string, error) {
-	after := int64(1) << 62
-	if err := p.after(&after); err != nil {
+	before := int64(1) << 62
+	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
 	where, args := f.where()
-	list, err := rows[Finding](t, "select f.*, d.name as device from findings f join devices d on d.id = f.device_id where "+where+
-		" and f.id < ? order by f.id desc limit ?", append(args, after, p.limit()+1)...)
+	list, err := latest[Finding](t, record{"findings", "first_seen", "x.*"}, f.Narrow, where, args, before, p.limit()+1)
 	list, next := cut(p, list, func(x Finding) []any { return []any{x.ID} })
 	return list, next, err
 }
@@ -98,9 +98,12 @@ type FindingSum struct {
 	Oldest   time.Time
 }
 
-// SumFindings sums them up by unit and kind, most devices first.
-func (t Tx) SumFindings(f FindingFilter) ([]FindingSum, error) {
+// SumClosedFindings sums up findings that were closed since a time by unit and kind, most devices first.
+func (t Tx) SumClosedFindings(f FindingFilter, since time.Time) ([]FindingSum, error) {
 	where, args := f.where()
-	return rows[FindingSum](t, `select f.unit, f.kind, count(*) as findings, count(distinct f.device_id) as devices, min(f.first_seen) as oldest
-		from findings f join devices d on d.id = f.device_id where `+where+" group by 1, 2 order by 4 desc, 1, 2", args...)
+	reach, reachArgs := inReach(f.Reach)
+	group, groupArgs := inGroup(f.Group)
+	args = append(append(append(args, since), reachArgs...), groupArgs...)
+	return rows[FindingSum](t, `select x.unit, x.kind, count(*) as findings, count(distinct x.device_id) as devices, min(x.first_seen) as oldest
+		from findings x join devices d on d.id = x.device_id where `+where+" and x.closed_at >= ? and d.state = 'live' and "+reach+" and "+group+" group by 1, 2 order by 4 desc, 1, 2", args...)
 }

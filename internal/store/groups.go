@@ -3,6 +3,8 @@ package store
 import (
 	"strings"
 	"time"
+
+	"rankwarden.example/internal/auth"
 )
 
 // Group is a group of devices: listed, or by a rule.
@@ -16,11 +18,10 @@ type Group struct {
 	UpdatedAt   time.Time
 }
 
-// GroupCount is a group with the number of names in it, and of those that are enrolled.
+// GroupCount is a group with the number of names that are listed in it.
 type GroupCount struct {
 	Group
-	Listed   int
-	Enrolled int
+	Listed int
 }
 
 // AddGroup adds an empty group; the name must be new.
@@ -31,7 +32,7 @@ func (t Tx) Group(name string) (Group, error) { return first[Group](t.db.Where("
 
 // GroupsNamed finds those of the names that exist.
 func (t Tx) GroupsNamed(names []string) ([]Group, error) {
-	return all[Group](t.db.Where("name in ?", names))
+	return all[Group](t.db.Where("name = any(?)", array[string](names)))
 }
 
 // SetGroup changes a group over the given version.
@@ -45,18 +46,14 @@ func (t Tx) RemoveGroup(id string, over int64) error {
 	return must(t.db.Where("id = ? and version = ?", id, over).Delete(&Group{}), ErrStale)
 }
 
-const groupCounts = `select g.*, count(m.device) as listed, count(d.id) as enrolled from groups g
-	left join group_members m on m.group_id = g.id and m.certain
-	left join devices d on d.name_key = m.device and d.state = 'live' `
-
 // ListGroups lists a page by name with counts; search is part of a name.
 func (t Tx) ListGroups(search string, p Page) ([]GroupCount, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
 		return nil, "", err
 	}
-	list, err := rows[GroupCount](t, groupCounts+"where g.name > ? and g.name ilike ? group by g.id order by g.name limit ?",
-		after, like(search), p.limit()+1)
+	list, err := rows[GroupCount](t, `select g.*, (select count(*) from group_members m where m.group_id = g.id and g.rule = '') as listed
+		from groups g where g.name > ? and g.name ilike ? order by g.name limit ?`, after, like(search), p.limit()+1)
 	list, next := cut(p, list, func(g GroupCount) []any { return []any{g.Name} })
 	return list, next, err
 }
@@ -68,19 +65,21 @@ type GroupMember struct {
 	Certain bool // false when a fact that the rule reads is not known
 }
 
-// ListGroupMembers lists a page of the names in a group.
-func (t Tx) ListGroupMembers(groupID string, p Page) ([]GroupMember, string, error) {
+// ListGroupMembers lists a page of the names in a group whose devices are in reach; names that no device
+// has are there for those whose reach is everywhere.
+func (t Tx) ListGroupMembers(reach auth.Reach, groupID string, p Page) ([]GroupMember, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
 		return nil, "", err
 	}
+	within, args := inReach(reach)
 	type row struct {
 		GroupMember
 		Key string // folded name, by which the list is sorted
 	}
 	list, err := rows[row](t, `select m.device as key, coalesce(d.name, m.device) as name, coalesce(d.id, '') as device, m.certain from group_members m
 		left join devices d on d.name_key = m.device and d.state = 'live'
-		where m.group_id = ? and m.device > ? order by m.device limit ?`, groupID, after, p.limit()+1)
+		where m.group_id = ? and m.device > ? and `+within+` order by m.device limit ?`, append(append([]any{groupID, after}, args...), p.limit()+1)...)
 	list, next := cut(p, list, func(m row) []any { return []any{m.Key} })
 	members := make([]GroupMember, len(list))
 	for i, m := range list {

@@ -15,7 +15,15 @@ const (
 	TopicSettle  = "settle"  // something waits to be settled
 	TopicEdits   = "edits"   // policies, groups or assignments changed
 	TopicKeys    = "keys"    // escrow keys or the key list changed
+	TopicGroups  = "groups"  // IDs came into a group or left one
+	// TopicContacts tells that IDs were heard from.
+	TopicContacts = "contacts"
+	// TopicFence carries tokens of whoever waits until earlier notices were taken.
+	TopicFence = "fence"
 )
+
+// Topics are all that a lost notice may have been of.
+var Topics = []string{TopicDevices, TopicReports, TopicSettle, TopicEdits, TopicKeys, TopicGroups}
 
 // Notice tells every replica, after the transaction, that something changed.
 type Notice struct {
@@ -26,11 +34,15 @@ type Notice struct {
 const (
 	channel       = "rankwarden"
 	idsPerMessage = 200 // a payload has at most 8000 bytes
+	mostNamed     = 20_000
 )
 
 // Notify sends a notice when the transaction commits.
 func (t Tx) Notify(n Notice) error {
 	ids := n.IDs
+	if len(ids) > mostNamed && n.Topic != TopicDevices {
+		ids = nil // any may have changed
+	}
 	for {
 		part := ids[:min(len(ids), idsPerMessage)]
 		ids = ids[len(part):]
@@ -46,7 +58,7 @@ func (t Tx) Notify(n Notice) error {
 // Listen hands every notice to receive until the context ends or the connection is lost. It calls
 // ready once nothing can be missed any more.
 func (s *Store) Listen(ctx context.Context, ready func(), receive func(Notice)) error {
-	conn, err := pgx.ConnectConfig(ctx, s.pool.Config().ConnConfig.Copy())
+	conn, err := pgx.ConnectConfig(ctx, s.jobs.Config().ConnConfig.Copy())
 	if err != nil {
 		return fmt.Errorf("listening: %w", err)
 	}

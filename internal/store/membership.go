@@ -2,6 +2,7 @@ package store
 
 import (
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/internal/auth"
 )
 
 // Ruled is a group that follows a rule.
@@ -39,7 +40,7 @@ func (f DeviceFacts) Facts() fleet.Facts {
 func (t Tx) LiveFacts(ids []string) ([]DeviceFacts, error) {
 	q := t.db.Table("devices").Where("state = ?", Live)
 	if ids != nil {
-		q = q.Where("id in ?", orNone(ids))
+		q = q.Where("id = any(?)", array[string](ids))
 	}
 	return all[DeviceFacts](q.Order("id"))
 }
@@ -83,16 +84,76 @@ func (t Tx) MembershipsOf(groups []Ruled, devices []DeviceFacts) (map[MemberKey]
 	return memberships, translate(found.Err())
 }
 
-// OutOfReach gives the name of a device, of those given, that is certainly in none of the groups; empty
-// when there is none.
-func (t Tx) OutOfReach(devices, groups []string) (string, error) {
-	found, err := rows[string](t, `select d.name from devices d where d.id in (?) and not exists (
-		select 1 from group_members m join groups g on g.id = m.group_id where g.name in (?) and m.device = d.name_key and m.certain) order by d.name limit 1`,
-		orNone(devices), orNone(groups))
+// OutOfReach gives the name of a device, of those given by identifier, that is not in reach; empty when
+// there is none.
+func (t Tx) OutOfReach(reach auth.Reach, devices []string) (string, error) {
+	within, args := inReach(reach)
+	found, err := rows[string](t, "select d.name from devices d where d.id = any(?) and not "+within+" order by d.name limit 1", append([]any{devices}, args...)...)
 	if err != nil || len(found) == 0 {
 		return "", err
 	}
 	return found[0], nil
+}
+
+// CountOutside counts names, folded, that are not those of live devices in reach.
+func (t Tx) CountOutside(reach auth.Reach, names []string) (int, error) {
+	within, args := inReach(reach)
+	n, err := rows[int](t, `select count(*) from unnest(?::text[]) as n(key) where not exists (
+		select 1 from devices d where d.name_key = n.key and d.state = 'live' and `+within+")", append([]any{names}, args...)...)
+	if err != nil {
+		return 0, err
+	}
+	return n[0], nil
+}
+
+// CountDevicesOutside counts devices, by identifier, that are not in reach.
+func (t Tx) CountDevicesOutside(reach auth.Reach, ids []string) (int, error) {
+	within, args := inReach(reach)
+	n, err := rows[int](t, "select count(*) from devices d where d.id = any(?) and not "+within, append([]any{ids}, args...)...)
+	if err != nil {
+		return 0, err
+	}
+	return n[0], nil
+}
+
+// CountMembersOutside counts names in a group that are not those of live devices in reach.
+func (t Tx) CountMembersOutside(reach auth.Reach, groupID string) (int, error) {
+	within, args := inReach(reach)
+	n, err := rows[int](t, `select count(*) from group_members x where x.group_id = ? and not exists (
+		select 1 from devices d where d.name_key = x.device and d.state = 'live' and `+within+")", append([]any{groupID}, args...)...)
+	if err != nil {
+		return 0, err
+	}
+	return n[0], nil
+}
+
+// Aim is the groups of an assignment.
+type Aim struct{ Include, Exclude, Within []string }
+
+// CountAimedOutside counts live devices that an aim reaches, or may reach, and that are not in reach.
+func (t Tx) CountAimedOutside(reach auth.Reach, aim Aim) (int, error) {
+	const in = "(?::text = 'everything' or exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.device = d.name_key"
+	sql, args := "d.state = 'live'", []any{}
+	any := "false"
+	for _, g := range aim.Include {
+		any += " or " + in + "))"
+		args = append(args, g, g)
+	}
+	sql += " and (" + any + ")"
+	for _, g := range aim.Exclude {
+		sql += " and not " + in + " and m.certain))"
+		args = append(args, g, g)
+	}
+	for _, g := range aim.Within {
+		sql += " and " + in + "))"
+		args = append(args, g, g)
+	}
+	within, more := inReach(reach)
+	n, err := rows[int](t, "select count(*) from devices d where "+sql+" and not "+within, append(args, more...)...)
+	if err != nil {
+		return 0, err
+	}
+	return n[0], nil
 }
 
 // PutMemberships stores memberships, by the group's identifier, over what is there.
@@ -125,7 +186,7 @@ func columnsOf(list []Membership) (groups, devices []string, certain []bool) {
 
 // SetDeviceFacts changes the facts that a device says of itself.
 func (t Tx) SetDeviceFacts(id, platform, version string, build int) error {
-	return t.exec("update devices set platform = $2, os_version = $3, os_build = $4 where id = $1", id, platform, version, build)
+	return t.exec("update devices set platform = $2, os_version = $3, os_build = $4, changed_at = now() where id = $1", id, platform, version, build)
 }
 
 // SetFacts changes the organisation facts of a device.

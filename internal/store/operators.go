@@ -1,6 +1,7 @@
 package store
 
 import (
+	"slices"
 	"time"
 
 	"rankwarden.example/internal/auth"
@@ -31,7 +32,9 @@ type APIToken struct {
 	ID         string
 	OperatorID string
 	Name       string
-	Role       string // empty for all that the operator may do
+	Operator   string       `gorm:"->;-:migration"` // name of its operator, read only
+	Role       string       // that was asked for, empty for all that the operator may do
+	Grants     []auth.Grant `gorm:"serializer:json"` // what it was given; see [auth.Limited]
 	Hash       []byte
 	CreatedAt  time.Time
 	ExpiresAt  time.Time
@@ -42,7 +45,7 @@ type APIToken struct {
 // TableName is gorm's.
 func (APIToken) TableName() string { return "api_tokens" }
 
-// SignInFailure counts wrong passwords for a name or an address.
+// SignInFailure counts wrong passwords of a subject: a name, an address, or both together.
 type SignInFailure struct {
 	Subject   string `gorm:"primaryKey"`
 	Failures  int
@@ -74,6 +77,18 @@ func (t Tx) OperatorsReaching(group string) ([]string, error) {
 // Operator finds an operator by identifier.
 func (t Tx) Operator(id string) (Operator, error) { return first[Operator](t.db.Where("id = ?", id)) }
 
+// DecidingGroup is a listed group with a folded name in it that an operator's role or an assignment's
+// exclusion names, of those not granted; empty for none. No device talks itself into such a group.
+func (t Tx) DecidingGroup(name string, granted []string) (string, error) {
+	found, err := rows[string](t, `select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = ? and g.name <> all(?)
+		and (exists (select 1 from operators o, jsonb_array_elements(o.grants) r where jsonb_exists(r->'groups', g.name))
+			or exists (select 1 from assignments a where jsonb_exists(a.exclude, g.name))) order by 1 limit 1`, name, granted)
+	if err != nil || len(found) == 0 {
+		return "", err
+	}
+	return found[0], nil
+}
+
 // ListOperators lists a page by name.
 func (t Tx) ListOperators(p Page) ([]Operator, string, error) {
 	var after string
@@ -85,14 +100,39 @@ func (t Tx) ListOperators(p Page) ([]Operator, string, error) {
 	return list, next, err
 }
 
-// SetOperator changes roles, password and whether the operator may sign in; sessions and tokens of a
-// disabled one end.
+// LockOperator reads an operator for update, so that what is counted for one operator is counted one
+// after the other.
+func (t Tx) LockOperator(id string) (Operator, error) {
+	found, err := rows[Operator](t, "select * from operators where id = ? for no key update", id)
+	if err == nil && len(found) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Operator{}, err
+	}
+	return found[0], nil
+}
+
+// OwnersLeft counts the operators who are owners and may sign in.
+func (t Tx) OwnersLeft() (int, error) {
+	n, err := rows[int](t, `select count(*) from operators where disabled_at is null and grants @> '[{"role": "owner"}]'`)
+	if err != nil {
+		return 0, err
+	}
+	return n[0], nil
+}
+
+// SetOperator changes roles, password and whether the operator may sign in. Sessions and tokens of the
+// operator end, and the addresses from which somebody signed in with the former password are forgotten.
 func (t Tx) SetOperator(o Operator, at time.Time) error {
 	if err := must(t.db.Model(&Operator{}).Where("id = ?", o.ID).
 		Select("grants", "password_hash", "disabled_at").Updates(o), ErrNotFound); err != nil {
 		return err
 	}
-	if err := t.db.Where("operator_id = ?", o.ID).Delete(&Session{}).Error; err != nil || o.DisabledAt == nil {
+	if err := t.db.Where("operator_id = ?", o.ID).Delete(&Session{}).Error; err != nil {
+		return err
+	}
+	if err := t.exec("delete from operator_addresses where operator_id = $1", o.ID); err != nil {
 		return err
 	}
 	return t.db.Model(&APIToken{}).Where("operator_id = ? and revoked_at is null", o.ID).Update("revoked_at", at).Error
@@ -132,33 +172,46 @@ func (t Tx) EndSession(hash []byte) error {
 }
 
 // AddAPIToken adds one.
-func (t Tx) AddAPIToken(a APIToken) error { return translate(t.db.Create(&a).Error) }
+func (t Tx) AddAPIToken(a APIToken) error { return translate(t.db.Omit("Operator").Create(&a).Error) }
 
 // LiveAPIToken finds a token that is neither revoked nor expired.
 func (t Tx) LiveAPIToken(hash []byte, now time.Time) (APIToken, error) {
-	return first[APIToken](t.db.Where("hash = ? and expires_at > ? and revoked_at is null", hash, now))
+	return first[APIToken](t.db.Omit("Operator").Where("hash = ? and expires_at > ? and revoked_at is null", hash, now))
 }
 
-// ListAPITokens lists a page of an operator's tokens, newest first.
+// ListAPITokens lists a page, newest first: of one operator, or of all when none is given.
 func (t Tx) ListAPITokens(operator string, p Page) ([]APIToken, string, error) {
-	after := "~"
-	if err := p.after(&after); err != nil {
+	before := "~"
+	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
-	list, err := all[APIToken](t.db.Where("operator_id = ? and id < ?", operator, after).Order("id desc").Limit(p.limit() + 1))
+	q := t.db.Table("api_tokens").Select("api_tokens.*, o.name as operator").Joins("join operators o on o.id = api_tokens.operator_id").Where("api_tokens.id < ?", before)
+	if operator != "" {
+		q = q.Where("operator_id = ?", operator)
+	}
+	list, err := all[APIToken](q.Order("api_tokens.id desc").Limit(p.limit() + 1))
 	list, next := cut(p, list, func(a APIToken) []any { return []any{a.ID} })
 	return list, next, err
 }
 
-// RevokeAPIToken ends a token of an operator.
+// RevokeAPIToken ends a token: of one operator, or of anybody when none is given.
 func (t Tx) RevokeAPIToken(operator, id string, at time.Time) error {
-	return must(t.db.Model(&APIToken{}).Where("id = ? and operator_id = ? and revoked_at is null", id, operator).
-		Update("revoked_at", at), ErrNotFound)
+	q := t.db.Model(&APIToken{}).Where("id = ? and revoked_at is null", id)
+	if operator != "" {
+		q = q.Where("operator_id = ?", operator)
+	}
+	return must(q.Update("revoked_at", at), ErrNotFound)
 }
 
-// SignInFailures reads the counts of several subjects.
-func (t Tx) SignInFailures(subjects ...string) ([]SignInFailure, error) {
-	return all[SignInFailure](t.db.Where("subject in ?", subjects))
+// LockSignInFailures reads the counts of subjects for update, making those that are not there, in one
+// order for everybody.
+func (t Tx) LockSignInFailures(at time.Time, subjects ...string) ([]SignInFailure, error) {
+	slices.Sort(subjects)
+	if err := t.exec(`insert into sign_in_failures (subject, failures, blocked_to, last_at) select subject, 0, $2, $2 from unnest($1::text[]) as s(subject)
+		order by subject on conflict do nothing`, subjects, at); err != nil {
+		return nil, err
+	}
+	return rows[SignInFailure](t, "select * from sign_in_failures where subject = any(?) order by subject for update", subjects)
 }
 
 // SetSignInFailure stores a count.
@@ -166,5 +219,22 @@ func (t Tx) SetSignInFailure(f SignInFailure) error { return t.db.Save(&f).Error
 
 // ClearSignInFailures forgets the counts of subjects.
 func (t Tx) ClearSignInFailures(subjects ...string) error {
-	return t.db.Where("subject in ?", subjects).Delete(&SignInFailure{}).Error
+	slices.Sort(subjects)
+	return t.exec("delete from sign_in_failures where subject in (select subject from sign_in_failures where subject = any($1) order by subject for update)", subjects)
+}
+
+// KnowsAddress reports whether an operator signed in from an address before.
+func (t Tx) KnowsAddress(operator, address string) (bool, error) {
+	found, err := rows[bool](t, "select true from operator_addresses where operator_id = ? and address = ?", operator, address)
+	return len(found) > 0, err
+}
+
+// RememberAddress notes that an operator signed in from an address. The latest twenty are kept.
+func (t Tx) RememberAddress(operator, address string, at time.Time) error {
+	if err := t.exec(`insert into operator_addresses (operator_id, address, last_at) values ($1, $2, $3)
+		on conflict (operator_id, address) do update set last_at = excluded.last_at`, operator, address, at); err != nil {
+		return err
+	}
+	return t.exec(`delete from operator_addresses where operator_id = $1 and address not in
+		(select address from operator_addresses where operator_id = $1 order by last_at desc limit 20)`, operator)
 }

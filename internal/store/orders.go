@@ -3,6 +3,7 @@ package store
 import (
 	"time"
 
+	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/wire"
 )
 
@@ -37,9 +38,9 @@ func (t Tx) AddOrders(devices []string, o Order) ([]string, error) {
 		devices, o.Kind, o.Subject, o.CreatedAt); err != nil {
 		return nil, err
 	}
-	return rows[string](t, `with numbered as (update devices set order_number = greatest(order_number, desired_epoch << 32) + 1, changed_at = now() where id in ? and state = 'live' returning id, order_number)
+	return rows[string](t, `with numbered as (update devices set order_number = greatest(order_number, desired_epoch << 32) + 1, changed_at = now() where id = any(?) and state = 'live' returning id, order_number)
 		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before, revealed, batch)
-		select id, order_number, ?, ?, 'queued', ?, ?, ?, ?, ?, ? from numbered returning device_id`, orNone(devices), o.Kind, o.Subject, o.CreatedBy, o.CreatedAt, o.EndsAt, o.NotBefore, o.Revealed, o.Batch)
+		select id, order_number, ?, ?, 'queued', ?, ?, ?, ?, ?, ? from numbered returning device_id`, devices, o.Kind, o.Subject, o.CreatedBy, o.CreatedAt, o.EndsAt, o.NotBefore, o.Revealed, o.Batch)
 }
 
 // DeliverOrders marks the waiting orders of a device after a number as delivered, and gives them.
@@ -67,12 +68,14 @@ func (t Tx) FinishOrder(device string, r wire.OrderResult) error {
 		where device_id = $1 and number = $2 and state in ('queued', 'delivered')`, device, r.Number, r.State, r.Detail, r.At)
 }
 
-// CountOrders counts the orders of a batch by state.
-func (t Tx) CountOrders(batch string, now time.Time) (map[string]int, error) {
+// CountOrders counts the orders of a batch to devices in reach, by state.
+func (t Tx) CountOrders(reach auth.Reach, batch string, now time.Time) (map[string]int, error) {
+	within, args := inReach(reach)
 	counts, err := rows[struct {
 		State string
 		N     int
-	}](t, "select case when state in ('queued', 'delivered') and ends_at <= ? then 'ended' else state end as state, count(*) as n from orders where batch = ? group by 1", now, batch)
+	}](t, `select case when o.state in ('queued', 'delivered') and o.ends_at <= ? then 'ended' else o.state end as state, count(*) as n
+		from orders o join devices d on d.id = o.device_id where o.batch = ? and o.batch <> '' and `+within+" group by 1", append([]any{now, batch}, args...)...)
 	by := map[string]int{}
 	for _, c := range counts {
 		by[c.State] = c.N
@@ -80,20 +83,18 @@ func (t Tx) CountOrders(batch string, now time.Time) (map[string]int, error) {
 	return by, err
 }
 
-// ListOrders lists a page, latest first, of one device when it is named. One that waited beyond its
-// end is ended.
-func (t Tx) ListOrders(device string, now time.Time, p Page) ([]Order, string, error) {
-	after := int64(1) << 62
-	if err := p.after(&after); err != nil {
+// ListOrders lists a page, latest first. One that waited beyond its end is ended.
+func (t Tx) ListOrders(n Narrow, now time.Time, p Page) ([]Order, string, error) {
+	before := int64(1) << 62
+	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
-	sql, args := "o.id < ?", []any{now, after}
-	if device != "" {
-		sql, args = sql+" and o.device_id = ?", append(args, device)
+	list, err := latest[Order](t, record{"orders", "created_at", "x.*"}, n, "true", nil, before, p.limit()+1)
+	for i, o := range list {
+		if (o.State == "queued" || o.State == wire.OrderDelivered) && o.EndsAt != nil && !o.EndsAt.After(now) {
+			list[i].State = wire.OrderEnded
+		}
 	}
-	list, err := rows[Order](t, `select o.id, o.device_id, o.number, o.kind, o.subject, o.detail, o.created_by, o.created_at, o.ends_at, o.not_before, o.revealed, o.delivered_at, o.finished_at,
-		case when o.state in ('queued', 'delivered') and o.ends_at <= ? then 'ended' else o.state end as state, d.name as device
-		from orders o join devices d on d.id = o.device_id where `+sql+" order by o.id desc limit ?", append(args, p.limit()+1)...)
 	list, next := cut(p, list, func(o Order) []any { return []any{o.ID} })
 	return list, next, err
 }

@@ -1,6 +1,10 @@
 package store
 
-import "time"
+import (
+	"time"
+
+	"rankwarden.example/internal/auth"
+)
 
 // Reveal is one showing of a password.
 type Reveal struct {
@@ -38,17 +42,13 @@ func (t Tx) CountReveals(operator string, since time.Time) (int, error) {
 	return n[0], nil
 }
 
-// ListReveals lists a page of one device, or of all, latest first.
-func (t Tx) ListReveals(device string, p Page) ([]Reveal, string, error) {
-	after := int64(1) << 62
-	if err := p.after(&after); err != nil {
+// ListReveals lists a page, latest first.
+func (t Tx) ListReveals(n Narrow, p Page) ([]Reveal, string, error) {
+	before := int64(1) << 62
+	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
-	q := t.db.Table("reveals").Select("reveals.*, d.name as device").Joins("join devices d on d.id = reveals.device_id").Where("reveals.id < ?", after)
-	if device != "" {
-		q = q.Where("reveals.device_id = ?", device)
-	}
-	list, err := all[Reveal](q.Order("reveals.id desc").Limit(p.limit() + 1))
+	list, err := latest[Reveal](t, record{"reveals", "at", "x.*"}, n, "true", nil, before, p.limit()+1)
 	list, next := cut(p, list, func(r Reveal) []any { return []any{r.ID} })
 	return list, next, err
 }
@@ -96,14 +96,17 @@ func (t Tx) OpenAgreement(operator, device, target string, now time.Time) (Agree
 		operator, device, target, now).Order("id desc"))
 }
 
-// ListAgreements lists a page of those that wait, or that were agreed to and not used, latest first.
-func (t Tx) ListAgreements(now time.Time, p Page) ([]Agreement, string, error) {
-	after := "~"
-	if err := p.after(&after); err != nil {
+// ListAgreements lists a page of those that wait, or that were agreed to and not used, latest first, on
+// devices in reach.
+func (t Tx) ListAgreements(reach auth.Reach, now time.Time, p Page) ([]Agreement, string, error) {
+	before := "~"
+	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
+	within, args := inReach(reach)
 	list, err := rows[Agreement](t, `select a.*, d.name as device from agreements a join devices d on d.id = a.device_id
-		where a.id < ? and a.ends_at > ? and a.used_at is null and (a.decided_at is null or a.agreed) order by a.id desc limit ?`, after, now, p.limit()+1)
+		where a.id < ? and a.ends_at > ? and a.used_at is null and (a.decided_at is null or a.agreed) and `+within+` order by a.id desc limit ?`,
+		append(append([]any{before, now}, args...), p.limit()+1)...)
 	list, next := cut(p, list, func(a Agreement) []any { return []any{a.ID} })
 	return list, next, err
 }

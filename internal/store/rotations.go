@@ -1,6 +1,8 @@
 package store
 
 import (
+	"encoding/base64"
+	"encoding/json"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -35,46 +37,30 @@ func (t Tx) RotationsOf(clock Clock, device string) ([]Rotation, error) {
 		clock.silentBefore(), device)
 }
 
-// RotationFilter narrows a list of passwords. Empty fields do not.
-type RotationFilter struct {
-	Search  string // part of the device's name or serial, or of the account's name
-	Group   string
-	Overdue bool // the rule's time and the grace have passed, or it was never changed
-	Now     time.Time
-	Grace   time.Duration
+// RotationKey names a password that a device changes.
+type RotationKey struct{ Device, Target string }
+
+// RotationsByKey reads passwords, by device and target.
+func (t Tx) RotationsByKey(clock Clock, keys []RotationKey) ([]Rotation, error) {
+	devices, targets := make([]string, len(keys)), make([]string, len(keys))
+	for i, k := range keys {
+		devices[i], targets[i] = k.Device, k.Target
+	}
+	return rows[Rotation](t, "select "+rotationColumns+` from unnest(?::text[], ?::text[]) as k(device_id, target)
+		join rotations r on r.device_id = k.device_id and r.target = k.target join devices d on d.id = r.device_id order by d.name_key, d.id, r.target`,
+		clock.silentBefore(), devices, targets)
 }
 
-// ListRotations lists a page by device and target.
-func (t Tx) ListRotations(clock Clock, f RotationFilter, p Page) ([]Rotation, string, error) {
-	var name, id, target string
-	if err := p.after(&name, &id, &target); err != nil {
-		return nil, "", err
-	}
-	sql, args := "d.state = 'live' and (d.name_key, r.device_id, r.target) > (?, ?, ?)", []any{clock.silentBefore(), name, id, target}
-	if f.Search != "" {
-		sql += " and (d.name ilike ? or d.serial ilike ? or r.name ilike ?)"
-		args = append(args, like(f.Search), like(f.Search), like(f.Search))
-	}
-	if f.Group != "" && f.Group != "everything" {
-		sql += " and d.name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain)"
-		args = append(args, f.Group)
-	}
-	if f.Overdue {
-		sql += " and " + overdue
-		args = append(args, f.Now.Add(-f.Grace))
-	}
-	type row struct {
-		Rotation
-		NameKey string
-	}
-	list, err := rows[row](t, "select d.name_key, "+rotationColumns+" from rotations r join devices d on d.id = r.device_id where "+sql+
-		" order by d.name_key, r.device_id, r.target limit ?", append(args, p.limit()+1)...)
-	list, next := cut(p, list, func(r row) []any { return []any{r.NameKey, r.DeviceID, r.Target} })
-	found := make([]Rotation, len(list))
-	for i, r := range list {
-		found[i] = r.Rotation
-	}
-	return found, next, err
+// AfterRotation reads the folded name, identifier and target that a page of passwords begins after.
+func (p Page) AfterRotation() (name, id, target string, err error) {
+	err = p.after(&name, &id, &target)
+	return name, id, target, err
+}
+
+// CursorOf makes a cursor of a place in a list.
+func CursorOf(place ...string) string {
+	data, _ := json.Marshal(place) // strings marshal
+	return base64.RawURLEncoding.EncodeToString(data)
 }
 
 // overdue is true of a rotation whose time has passed; it takes the time less the grace.

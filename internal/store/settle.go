@@ -1,7 +1,6 @@
 package store
 
 import (
-	"context"
 	"encoding/json"
 	"time"
 
@@ -18,6 +17,9 @@ type SettleRequest struct {
 	Groups    []string `gorm:"serializer:json"`
 	Devices   []string `gorm:"serializer:json"`
 	CreatedAt time.Time
+	Attempts  int
+	Error     string    // why it failed last, empty for not yet
+	NextAt    time.Time // when it is tried again
 }
 
 // RequestSettle stores a request; a worker finds it after the transaction.
@@ -28,10 +30,15 @@ func (t Tx) RequestSettle(r SettleRequest) error {
 	if r.Devices == nil {
 		r.Devices = []string{}
 	}
-	if err := t.db.Omit("ID").Create(&r).Error; err != nil {
+	if err := t.db.Omit("ID", "Attempts", "Error", "NextAt").Create(&r).Error; err != nil {
 		return translate(err)
 	}
 	return t.Notify(Notice{Topic: TopicSettle})
+}
+
+// RequestSettleAgain stores a request that failed, with when it is tried again.
+func (t Tx) RequestSettleAgain(r SettleRequest) error {
+	return translate(t.db.Omit("ID").Create(&r).Error)
 }
 
 // SettleRequests are those that wait, oldest first.
@@ -39,36 +46,24 @@ func (t Tx) SettleRequests() ([]SettleRequest, error) {
 	return all[SettleRequest](t.db.Order("id"))
 }
 
+// SettleWaiting counts requests that wait for their first attempt, and gives some that failed.
+func (t Tx) SettleWaiting() (waiting int, failed []SettleRequest, err error) {
+	n, err := rows[int](t, "select count(*) from settle_requests where error = ''")
+	if err != nil {
+		return 0, nil, err
+	}
+	failed, err = rows[SettleRequest](t, "select id, cause, attempts, error, next_at, created_at, '[]'::jsonb as groups, '[]'::jsonb as devices from settle_requests where error <> '' order by id limit 20")
+	return n[0], failed, err
+}
+
+// SettleFailed notes why requests failed, and when they are tried again.
+func (t Tx) SettleFailed(ids []int64, why string, next time.Time) error {
+	return t.exec("update settle_requests set attempts = attempts + 1, error = $2, next_at = $3 where id = any($1::bigint[])", ids, why, next)
+}
+
 // SettleDone removes requests that were carried out.
 func (t Tx) SettleDone(ids []int64) error {
 	return t.exec("delete from settle_requests where id = any($1::bigint[])", ids)
-}
-
-// DropScopes removes scopes and settings that nothing refers to any more.
-func (t Tx) DropScopes() error {
-	return t.exec("delete from scopes s where not exists (select 1 from devices d where d.scope = s.digest)")
-}
-
-// Locks of [Store.Exclusively].
-const (
-	LockSettle    = 8470_3
-	LockDirectory = 8470_4
-	LockRotations = 8470_5
-)
-
-// Exclusively runs do while no other replica holds the lock; it is false when another one does.
-func (s *Store) Exclusively(ctx context.Context, lock int, do func(ctx context.Context) error) (bool, error) {
-	conn, err := s.pool.Acquire(ctx)
-	if err != nil {
-		return false, err
-	}
-	defer conn.Release()
-	var mine bool
-	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock($1)", lock).Scan(&mine); err != nil || !mine {
-		return false, err
-	}
-	defer conn.Exec(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", lock)
-	return true, do(ctx)
 }
 
 // DeviceName is a live device and its folded name.
@@ -80,9 +75,8 @@ type DeviceName struct {
 // LiveDevices are the live devices that are or may be in any of the groups, or have one of the
 // identifiers, by id.
 func (t Tx) LiveDevices(groups, ids []string) ([]DeviceName, error) {
-	return rows[DeviceName](t, `select id, name_key from devices where state = 'live' and (id in (?) or 'everything' in (?)
-		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name in (?))) order by id`,
-		orNone(ids), orNone(groups), orNone(groups))
+	return rows[DeviceName](t, `select id, name_key from devices where state = 'live' and (id = any(?) or 'everything' = any(?)
+		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = any(?))) order by id`, ids, groups, groups)
 }
 
 // Membership is a folded device name in a group.
@@ -95,14 +89,7 @@ type Membership struct {
 // MembersOf are the folded device names in each of the groups.
 func (t Tx) MembersOf(groups []string) ([]Membership, error) {
 	return rows[Membership](t, `select g.name, m.device, m.certain from group_members m
-		join groups g on g.id = m.group_id where g.name in (?)`, orNone(groups))
-}
-
-func orNone(list []string) []string {
-	if len(list) == 0 {
-		return []string{""}
-	}
-	return list
+		join groups g on g.id = m.group_id where g.name = any(?)`, groups)
 }
 
 // Scope is what is settled for the devices that meet the same assignments.
@@ -115,7 +102,7 @@ type Scope struct {
 
 // PutScope stores a scope unless it is there.
 func (t Tx) PutScope(s Scope) error {
-	return t.exec("insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict do nothing", s.Digest, s.Assignments, s.Lane, s.Projected)
+	return t.exec("insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict (digest) do update set created_at = now()", s.Digest, s.Assignments, s.Lane, s.Projected)
 }
 
 // ScopeAssignment is what the record of a scope says of each of its assignments.
@@ -140,7 +127,7 @@ func (t Tx) Scope(digest string) (Scope, error) {
 
 // PutSettings stores settings unless they are there.
 func (t Tx) PutSettings(digest, body string) error {
-	return t.exec("insert into settings values ($1, $2) on conflict do nothing", digest, body)
+	return t.exec("insert into settings (digest, body) values ($1, $2) on conflict (digest) do update set created_at = now()", digest, body)
 }
 
 // Asked reads what is asked under the given digest, nothing for an empty one.
@@ -172,7 +159,7 @@ type SettledDevice struct {
 // LockForSettling reads live devices for update, by identifier.
 func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
 	return rows[SettledDevice](t, `select id, name, coalesce(scope, '') as scope, held_units, held::text as held, desired_epoch,
-		desired_number, desired_digest, settings_digest from devices where id in ? and state = 'live' order by id for update`, ids)
+		desired_number, desired_digest, settings_digest from devices where id = any(?) and state = 'live' order by id for update`, ids)
 }
 
 // Settled is what settling found out of one device: its scope, what is held on it, and its newest

@@ -3,13 +3,18 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"embed"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
+	"net"
+	"strconv"
 	"strings"
 	"time"
 
@@ -35,18 +40,57 @@ var (
 	ErrText     = errors.New("the text holds a NUL character, which cannot be stored; take it out")
 )
 
-// Store is the service's database.
+// Store is the service's database. Operators, devices and jobs have connections of their own, so that
+// none of them waits for the others: see [ForDevices] and [ForJobs].
 type Store struct {
-	Tx
-	pool *pgxpool.Pool
-	sql  *sql.DB
+	Tx      // for operators
+	pools   [classes]*pgxpool.Pool
+	sql     [classes]*sql.DB
+	gorm    [classes]*gorm.DB
+	jobs    *pgxpool.Pool
+	devices *pgxpool.Pool
 }
 
 // Tx is one transaction, or the store outside of one.
 type Tx struct{ db *gorm.DB }
 
-// poolSize is the most connections of one replica; pool_max_conns in the URL beats it.
-const poolSize = 16
+// class is on whose behalf the database is asked.
+type class int
+
+const (
+	operators class = iota
+	devices
+	jobs
+	classes
+)
+
+// limits of a class.
+type limits struct {
+	connections int32         // of one replica; pool_max_conns in the URL beats it
+	statement   time.Duration // after which PostgreSQL gives a statement up
+	lock        time.Duration // after which it gives up waiting for a lock
+}
+
+var limitsOf = [classes]limits{
+	operators: {10, 20 * time.Second, 10 * time.Second},
+	devices:   {10, 20 * time.Second, 10 * time.Second},
+	jobs:      {8, 5 * time.Minute, time.Minute},
+}
+
+type classKey struct{}
+
+// ForDevices has what is done under the context use the connections for devices.
+func ForDevices(ctx context.Context) context.Context {
+	return context.WithValue(ctx, classKey{}, devices)
+}
+
+// ForJobs has what is done under the context use the connections for jobs.
+func ForJobs(ctx context.Context) context.Context { return context.WithValue(ctx, classKey{}, jobs) }
+
+func classOf(ctx context.Context) class {
+	c, _ := ctx.Value(classKey{}).(class)
+	return c
+}
 
 // Open connects to the database at a PostgreSQL URL.
 func Open(ctx context.Context, url string) (*Store, error) {
@@ -54,41 +98,65 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, errors.New("the database URL cannot be read; write postgres://USER@HOST:PORT/NAME")
 	}
-	// Settling holds one connection for long; unless the URL says otherwise, there are enough beside it.
-	if !strings.Contains(url, "pool_max_conns") {
-		config.MaxConns = poolSize
+	config.ConnConfig.ConnectTimeout = cmp.Or(config.ConnConfig.ConnectTimeout, 5*time.Second)
+	s := &Store{}
+	for c := range classes {
+		if err := s.open(ctx, c, config.Copy(), strings.Contains(url, "pool_max_conns")); err != nil {
+			s.Close()
+			return nil, fmt.Errorf("connecting to the database: %w", err)
+		}
+	}
+	s.Tx, s.jobs, s.devices = Tx{s.gorm[operators]}, s.pools[jobs], s.pools[devices]
+	if err := s.Ping(ctx); err != nil {
+		s.Close()
+		return nil, fmt.Errorf("connecting to the database: %w", err)
+	}
+	return s, nil
+}
+
+func (s *Store) open(ctx context.Context, c class, config *pgxpool.Config, given bool) error {
+	if !given {
+		config.MaxConns = limitsOf[c].connections
 	}
 	// What is answered is durable, whatever the database does by default.
-	config.ConnConfig.RuntimeParams["synchronous_commit"] = "on"
+	for name, value := range map[string]string{
+		"synchronous_commit":                  "on",
+		"statement_timeout":                   milliseconds(limitsOf[c].statement),
+		"lock_timeout":                        milliseconds(limitsOf[c].lock),
+		"idle_in_transaction_session_timeout": milliseconds(limitsOf[c].statement),
+	} {
+		if config.ConnConfig.RuntimeParams[name] == "" {
+			config.ConnConfig.RuntimeParams[name] = value
+		}
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
-		return nil, fmt.Errorf("connecting to the database: %w", err)
+		return err
 	}
-	if err := pool.Ping(ctx); err != nil {
-		pool.Close()
-		return nil, fmt.Errorf("connecting to the database: %w", err)
-	}
-	db := stdlib.OpenDBFromPool(pool)
-	gdb, err := gorm.Open(postgres.New(postgres.Config{Conn: db}), &gorm.Config{
+	s.pools[c], s.sql[c] = pool, stdlib.OpenDBFromPool(pool)
+	s.gorm[c], err = gorm.Open(postgres.New(postgres.Config{Conn: s.sql[c]}), &gorm.Config{
 		Logger:                 logger.Discard, // errors are returned, and queries may hold secrets
 		SkipDefaultTransaction: true,
 		TranslateError:         true,
+		DisableAutomaticPing:   true,
 	})
-	if err != nil {
-		pool.Close()
-		return nil, fmt.Errorf("connecting to the database: %w", err)
-	}
-	return &Store{Tx: Tx{gdb}, pool: pool, sql: db}, nil
+	return err
 }
+
+func milliseconds(d time.Duration) string { return strconv.FormatInt(d.Milliseconds(), 10) }
 
 // Close ends every connection.
 func (s *Store) Close() {
-	s.sql.Close()
-	s.pool.Close()
+	for c := range classes {
+		if s.pools[c] != nil {
+			s.sql[c].Close()
+			s.pools[c].Close()
+		}
+	}
 }
 
 // Ping asks whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
+func (s *Store) Ping(ctx context.Context) error { return s.pools[operators].Ping(ctx) }
 
 // Migrate brings the schema up to date; several replicas may do so at once.
 func (s *Store) Migrate(ctx context.Context) error {
@@ -97,16 +165,21 @@ func (s *Store) Migrate(ctx context.Context) error {
 		return fmt.Errorf("migrating the database: %w", err)
 	}
 	const migrationLock = 8470_1
-	conn, err := s.pool.Acquire(ctx)
+	conn, err := s.jobs.Acquire(ctx)
 	if err != nil {
 		return fmt.Errorf("migrating the database: %w", err)
 	}
 	defer conn.Release()
+	// A migration of a large database takes as long as it takes, and so does waiting for it.
+	if _, err := conn.Exec(ctx, "set lock_timeout = 0"); err != nil {
+		return fmt.Errorf("migrating the database: %w", err)
+	}
+	defer conn.Exec(context.WithoutCancel(ctx), "set lock_timeout = "+milliseconds(limitsOf[jobs].lock))
 	if _, err := conn.Exec(ctx, "select pg_advisory_lock($1)", migrationLock); err != nil {
 		return fmt.Errorf("migrating the database: %w", err)
 	}
 	defer conn.Exec(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", migrationLock)
-	provider, err := goose.NewProvider(goose.DialectPostgres, s.sql, files)
+	provider, err := goose.NewProvider(goose.DialectPostgres, s.sql[jobs], files)
 	if err != nil {
 		return fmt.Errorf("migrating the database: %w", err)
 	}
@@ -116,19 +189,25 @@ func (s *Store) Migrate(ctx context.Context) error {
 	return nil
 }
 
-// InTx runs do in one transaction, which is rolled back when do returns an error.
+// InTx runs do in one transaction, which is rolled back when do returns an error. Under a context of
+// [Store.Exclusively] it is refused once another replica has the lock.
 func (s *Store) InTx(ctx context.Context, do func(tx Tx) error) error {
-	return translate(s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(Tx{db}) }))
+	return translate(s.gorm[classOf(ctx)].WithContext(ctx).Transaction(func(db *gorm.DB) error {
+		if err := (Tx{db}).fenced(ctx); err != nil {
+			return err
+		}
+		return do(Tx{db})
+	}))
 }
 
 // InSnapshot runs do in one read-only transaction that sees the database as of one moment.
 func (s *Store) InSnapshot(ctx context.Context, do func(tx Tx) error) error {
-	return translate(s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(Tx{db}) },
+	return translate(s.gorm[classOf(ctx)].WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(Tx{db}) },
 		&sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true}))
 }
 
 // With gives the store bound to a context, for reading outside of a transaction.
-func (s *Store) With(ctx context.Context) Tx { return Tx{s.db.WithContext(ctx)} }
+func (s *Store) With(ctx context.Context) Tx { return Tx{s.gorm[classOf(ctx)].WithContext(ctx)} }
 
 // NewID gives a new identifier that sorts by the time of its making.
 func NewID(at time.Time) string {
@@ -150,6 +229,21 @@ func translate(err error) error {
 	return err
 }
 
+// IsUnavailable reports whether an error says that the database cannot be reached, or gave up waiting.
+func IsUnavailable(err error) bool {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		switch {
+		case strings.HasPrefix(pg.Code, "08"), strings.HasPrefix(pg.Code, "57P"), pg.Code == "57014", pg.Code == "55P03", pg.Code == "53300", pg.Code == "53100":
+			return true // connection, shutdown, timeout, lock timeout, too many connections, disk full
+		}
+		return false
+	}
+	var network net.Error
+	var connect *pgconn.ConnectError
+	return errors.As(err, &network) || errors.As(err, &connect) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) || errors.Is(err, driver.ErrBadConn) || pgconn.SafeToRetry(err)
+}
+
 // first reads one record.
 func first[T any](q *gorm.DB) (T, error) {
 	var record T
@@ -163,8 +257,28 @@ func all[T any](q *gorm.DB) ([]T, error) {
 	return records, err
 }
 
-// rows runs a query of our own SQL.
+// array is a list that goes to PostgreSQL as one parameter. A list must never become one parameter an
+// element: a statement has at most 65,535 of them.
+type array[T any] []T
+
+// Value implements [driver.Valuer], so that GORM does not take the list apart.
+func (a array[T]) Value() (driver.Value, error) {
+	if a == nil {
+		return []T{}, nil
+	}
+	return []T(a), nil
+}
+
+// rows runs a query of our own SQL. Lists among the arguments are arrays: write "= any(?)".
 func rows[T any](t Tx, query string, args ...any) ([]T, error) {
+	for i, arg := range args {
+		switch list := arg.(type) {
+		case []string:
+			args[i] = array[string](list)
+		case []int64:
+			args[i] = array[int64](list)
+		}
+	}
 	records := []T{}
 	err := translate(t.db.Raw(query, args...).Scan(&records).Error)
 	return records, err

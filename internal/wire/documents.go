@@ -33,6 +33,7 @@ type Asked struct {
 
 // Paths of the device protocol.
 const (
+	PathPrefix  = "/device/v1/"
 	PathKeys    = "/device/v1/keys"
 	PathEnrol   = "/device/v1/enrol"
 	PathCheckIn = "/device/v1/check-in"

@@ -1,0 +1,116 @@
+package deviceapi
+
+import (
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"sync"
+	"syscall"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/wire"
+)
+
+// held is a connection whose request is held: the HTTP server has let go of it, with all its buffers, and
+// takes it back once the request is answered. So a held request costs little more than its connection.
+type held interface {
+	net.Conn
+	SyscallConn() (syscall.RawConn, error)
+	Return()
+}
+
+// waiter is one held request.
+type waiter struct {
+	holds drift.Stamp
+	order int64 // the latest that the device has begun
+
+	mu    sync.Mutex
+	conn  held // nil before the HTTP server let go of it
+	ready bool // something is waiting, or another request took its place
+	ended bool // the service stops
+}
+
+// past is a deadline that is over.
+var past = time.Unix(1, 0)
+
+// wake has the request answered now.
+func (w *waiter) wake(ready bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.ready, w.ended = w.ready || ready, w.ended || !ready
+	if w.conn != nil {
+		_ = w.conn.SetReadDeadline(past) // the connection is gone otherwise
+	}
+}
+
+// arm begins to wait on a connection, at most until a time.
+func (w *waiter) arm(conn held, limit time.Time) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.conn = conn
+	if w.ready || w.ended {
+		limit = past
+	}
+	return conn.SetReadDeadline(limit)
+}
+
+func (w *waiter) outcome() (ready, ended bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.ready, w.ended
+}
+
+// park waits on a connection until something is waiting for the device, time is up, or the device is
+// gone, and answers. It returns at once.
+func (a *API) park(conn held, device, request string, w *waiter, limit time.Time) {
+	live.Go(a.Log, "a held request", func() {
+		defer a.registry.release(device, w)
+		if err := w.arm(conn, limit); err != nil || gone(conn) {
+			_ = conn.Close() // nobody is there any more
+			return
+		}
+		ready, ended := w.outcome()
+		answer, err := a.sign(request, wire.WaitAnswer{Time: a.Service.Now(), Ready: ready})
+		if err != nil {
+			a.Log.Error("a held request could not be answered", "error", err)
+			_ = conn.Close()
+			return
+		}
+		head := "HTTP/1.1 200 OK\r\nContent-Type: " + wire.ContentType + "\r\nCache-Control: no-store\r\n"
+		if ended {
+			head += "Connection: close\r\n"
+		}
+		_ = conn.SetWriteDeadline(time.Now().Add(writeTimeout)) // an error shows when it is written
+		_, err = fmt.Fprintf(conn, "%sContent-Length: %d\r\n\r\n%s", head, len(answer), answer)
+		if err != nil || ended {
+			_ = conn.Close()
+			return
+		}
+		if err := conn.SetDeadline(time.Time{}); err != nil {
+			_ = conn.Close()
+			return
+		}
+		conn.Return()
+	})
+}
+
+// writeTimeout is how long an answer to a held request may take to leave.
+const writeTimeout = 10 * time.Second
+
+// gone waits until the deadline of a connection, and is true when the other side closed it before, or
+// sent something although its request was not answered yet. Nothing is taken from the connection.
+func gone(conn held) bool {
+	raw, err := conn.SyscallConn()
+	if err != nil {
+		return true
+	}
+	err = raw.Read(func(fd uintptr) bool {
+		var peeked [1]byte
+		_, _, err := syscall.Recvfrom(int(fd), peeked[:], syscall.MSG_PEEK|syscall.MSG_DONTWAIT)
+		return !errors.Is(err, syscall.EAGAIN) && !errors.Is(err, syscall.EINTR)
+	})
+	return !errors.Is(err, os.ErrDeadlineExceeded)
+}

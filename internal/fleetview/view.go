@@ -1,0 +1,196 @@
+// Package fleetview keeps in memory what operators' lists and counts need of every device, so that no
+// page reads a whole fleet from the database. Each replica keeps its own view, and follows the
+// database's notices.
+package fleetview
+
+import (
+	"cmp"
+	"slices"
+	"sort"
+	"strings"
+	"sync"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/store"
+)
+
+// Device is one device as the view knows it. It is replaced whole, never changed.
+type Device struct {
+	ID, Name, NameKey, State string
+	Facts                    fleet.Facts
+	Scope                    string
+	Held                     []resolve.Held
+	Contended                []resolve.UnitID
+	Heard                    drift.Heard
+	Findings                 []store.SeenFinding // open ones
+	Rotations                []store.SeenRotation
+
+	search string   // what a search looks in, folded
+	groups []member // sorted by group
+}
+
+type member struct {
+	group   string // identifier
+	certain bool
+}
+
+// Verified reports whether the device was read back under its newest desired state.
+func (d *Device) Verified() bool {
+	h := d.Heard
+	return h.Desired.Number > 0 && !h.Mismatched && h.Desired.Epoch == h.Reported.Epoch && h.Desired.Number == h.Reported.Number
+}
+
+// View is the fleet of this replica. Use [New].
+type View struct {
+	mu      sync.RWMutex
+	devices map[string]*Device
+	order   []*Device         // by folded name and identifier
+	groups  map[string]string // identifiers by name
+
+	loaded sync.Once
+	ready  chan struct{} // closed once the whole fleet was read
+
+	fenceMu sync.Mutex
+	fences  map[string]chan struct{} // whoever waits in [View.Sync], by token
+}
+
+// New makes an empty view; [View.Run] fills it.
+func New() *View {
+	return &View{devices: map[string]*Device{}, groups: map[string]string{}, ready: make(chan struct{}), fences: map[string]chan struct{}{}}
+}
+
+func byName(a, b *Device) int {
+	return cmp.Or(strings.Compare(a.NameKey, b.NameKey), strings.Compare(a.ID, b.ID))
+}
+
+// replace takes what was read; all of the fleet, or what is known of some devices.
+func (v *View) replace(seen store.SeenDevices, whole bool) {
+	members := make(map[string][]member, len(seen.Devices))
+	for _, m := range seen.Memberships {
+		members[m.Device] = append(members[m.Device], member{m.Group, m.Certain})
+	}
+	findings, rotations := map[string][]store.SeenFinding{}, map[string][]store.SeenRotation{}
+	for _, f := range seen.Findings {
+		findings[f.Device] = append(findings[f.Device], f)
+	}
+	for _, r := range seen.Rotations {
+		rotations[r.Device] = append(rotations[r.Device], r)
+	}
+	fresh := make([]*Device, len(seen.Devices))
+	for i, s := range seen.Devices {
+		fresh[i] = deviceOf(s, members[s.NameKey], findings[s.ID], rotations[s.ID])
+	}
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	v.groups = make(map[string]string, len(seen.Groups))
+	for id, name := range seen.Groups {
+		v.groups[name] = id
+	}
+	if whole {
+		former := v.devices
+		v.devices = make(map[string]*Device, len(fresh))
+		for _, d := range fresh {
+			v.devices[d.ID] = keepContact(d, former[d.ID])
+		}
+		v.order = fresh
+		slices.SortFunc(v.order, byName)
+		return
+	}
+	for _, d := range fresh {
+		v.put(d)
+	}
+}
+
+func (v *View) put(d *Device) {
+	former := v.devices[d.ID]
+	v.devices[d.ID] = keepContact(d, former)
+	at, found := slices.BinarySearchFunc(v.order, d, byName)
+	switch {
+	case found:
+		v.order[at] = d
+	case former != nil: // it has another name now
+		if was, there := slices.BinarySearchFunc(v.order, former, byName); there {
+			v.order = slices.Delete(v.order, was, was+1)
+			at, _ = slices.BinarySearchFunc(v.order, d, byName)
+		}
+		fallthrough
+	default:
+		v.order = slices.Insert(v.order, at, d)
+	}
+}
+
+// keepContact keeps a later time of contact: those in the database are written in bulk.
+func keepContact(d, former *Device) *Device {
+	if former != nil && former.Heard.LastContact.After(d.Heard.LastContact) {
+		d.Heard.LastContact = former.Heard.LastContact
+	}
+	return d
+}
+
+func deviceOf(s store.Seen, groups []member, findings []store.SeenFinding, rotations []store.SeenRotation) *Device {
+	slices.SortFunc(groups, func(a, b member) int { return strings.Compare(a.group, b.group) })
+	d := &Device{ID: s.ID, Name: s.Name, NameKey: s.NameKey, State: s.State, Scope: s.Scope, Held: s.Held, Contended: s.Contended,
+		Facts: fleet.Facts{Name: s.Name, Platform: s.Platform, OSVersion: s.OSVersion, OSBuild: s.OSBuild, Model: s.Model, Serial: s.Serial, Path: s.Path, Tags: s.Tags, PrimaryUser: s.PrimaryUser},
+		Heard: drift.Heard{HeldUnits: len(s.Held), Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
+			Reported: drift.Stamp{Epoch: s.ReportedEpoch, Number: s.ReportedNumber}, OpenFindings: s.OpenFindings, Mismatched: s.Mismatched},
+		Findings: findings, Rotations: rotations, groups: groups}
+	if s.LastContact != nil {
+		d.Heard.LastContact = *s.LastContact
+	}
+	d.search = text.Fold(strings.Join(append([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags...), "\n"))
+	return d
+}
+
+// heard notes that devices were heard from.
+func (v *View) heard(ids []string, at time.Time) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	for _, id := range ids {
+		d := v.devices[id]
+		if d == nil || !at.After(d.Heard.LastContact) {
+			continue
+		}
+		next := *d
+		next.Heard.LastContact = at
+		v.put(&next)
+	}
+}
+
+// in reports whether a device is certainly in the group of an identifier.
+func (d *Device) in(group string) bool {
+	at := sort.Search(len(d.groups), func(i int) bool { return d.groups[i].group >= group })
+	return at < len(d.groups) && d.groups[at].group == group && d.groups[at].certain
+}
+
+// scope is a reach and a group as identifiers of groups.
+type scope struct {
+	reach  []string
+	all    bool
+	group  string
+	narrow bool // to the group
+}
+
+func (v *View) scope(reach auth.Reach, group string) scope {
+	s := scope{all: reach.Everywhere()}
+	for _, name := range reach.Groups() {
+		if id, known := v.groups[name]; known {
+			s.reach = append(s.reach, id)
+		}
+	}
+	if group != "" && group != fleet.Everything {
+		s.narrow, s.group = true, v.groups[group]
+	}
+	return s
+}
+
+func (s scope) has(d *Device) bool {
+	if s.narrow && !d.in(s.group) {
+		return false
+	}
+	return s.all || slices.ContainsFunc(s.reach, d.in)
+}

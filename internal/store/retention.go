@@ -1,0 +1,94 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Kept says how long records are kept.
+type Kept struct {
+	Reports       time.Duration // every report; of older ones the last of each day
+	DailyReports  time.Duration // the last report of each day
+	Events        time.Duration
+	DesiredStates time.Duration // superseded ones, and what they say
+	Findings      time.Duration // closed ones
+	Orders        time.Duration // ended ones
+	Attempts      time.Duration // wrong passwords
+}
+
+// pruneBatch is the most records that are deleted in one statement.
+const pruneBatch = 5000
+
+// prune is one kind of record that is deleted after a time.
+type prune struct {
+	what  string
+	sql   string // deletes at most $1 records that are older than $2
+	older time.Duration
+}
+
+func prunes(k Kept) []prune {
+	return []prune{
+		{"reports", `delete from reports where id = any(array(select r.id from reports r where r.received_at < $2 and r.received_at >= (select coalesce(max(done_to), '-infinity'::timestamptz) from retention where what = 'reports')
+			and not exists (select 1 from devices d where d.id = r.device_id and d.report_id = r.id) and exists (select 1 from reports l where l.device_id = r.device_id and l.id > r.id and l.received_at < date_trunc('day', r.received_at) + interval '1 day')
+			order by r.received_at limit $1))`, k.Reports},
+		{"reports of days", `delete from reports where id = any(array(select r.id from reports r where r.received_at < $2 and not exists (select 1 from devices d where d.id = r.device_id and d.report_id = r.id)
+			order by r.received_at limit $1))`, k.DailyReports},
+		{"device events", "delete from device_events where id = any(array(select id from device_events where received_at < $2 order by received_at limit $1))", k.Events},
+		{"desired states", `delete from desired_states where (device_id, epoch, number) in (select s.device_id, s.epoch, s.number from desired_states s join devices d on d.id = s.device_id
+			where s.created_at < $2 and (s.epoch, s.number) <> (d.desired_epoch, d.desired_number) and (s.epoch, s.number) <> (d.reported_epoch, d.reported_number)
+			order by s.created_at limit $1)`, k.DesiredStates},
+		{"findings", "delete from findings where id = any(array(select id from findings where closed_at < $2 order by closed_at limit $1))", k.Findings},
+		{"orders", `delete from orders where id = any(array(select id from orders where created_at < $2 and (state not in ('queued', 'delivered') or ends_at < $2) order by created_at limit $1))`, k.Orders},
+		{"sign-in failures", "delete from sign_in_failures where subject = any(array(select subject from sign_in_failures where last_at < $2 and blocked_to < $2 order by last_at limit $1))", k.Attempts},
+		{"sessions", "delete from sessions where hash = any(array(select hash from sessions where expires_at < $2 limit $1))", 0},
+		{"agreements", "delete from agreements where id = any(array(select id from agreements where ends_at < $2 limit $1))", k.Orders},
+	}
+}
+
+// Prune deletes what is no longer kept, a batch at a time, and gives the number of records by kind.
+func (s *Store) Prune(ctx context.Context, kept Kept, now time.Time) (map[string]int64, error) {
+	ctx = ForJobs(ctx)
+	gone := map[string]int64{}
+	for _, p := range prunes(kept) {
+		for {
+			var n int64
+			err := s.InTx(ctx, func(tx Tx) error {
+				result, err := tx.db.Statement.ConnPool.ExecContext(ctx, p.sql, pruneBatch, now.Add(-p.older))
+				if err != nil {
+					return err
+				}
+				n, err = result.RowsAffected()
+				return err
+			})
+			if err != nil {
+				return gone, err
+			}
+			gone[p.what] += n
+			if n < pruneBatch {
+				break
+			}
+		}
+	}
+	if err := s.InTx(ctx, func(tx Tx) error { // a day back, since a later report of that day may have come meanwhile
+		return tx.exec("insert into retention (what, done_to) values ('reports', $1) on conflict (what) do update set done_to = excluded.done_to", now.Add(-kept.Reports-24*time.Hour))
+	}); err != nil {
+		return gone, err
+	}
+	// A scope that a device met a moment ago may be met again; what is unused for a day is not missed.
+	unused := now.Add(-24 * time.Hour)
+	for what, sql := range map[string]string{
+		"scopes":   "delete from scopes s where s.created_at < $1 and not exists (select 1 from devices d where d.scope = s.digest)",
+		"settings": "delete from settings s where s.created_at < $1 and not exists (select 1 from devices d where d.settings_digest = s.digest) and not exists (select 1 from desired_states x where x.settings = s.digest)",
+	} {
+		if err := s.InTx(ctx, func(tx Tx) error {
+			result, err := tx.db.Statement.ConnPool.ExecContext(ctx, sql, unused)
+			if err == nil {
+				gone[what], err = result.RowsAffected()
+			}
+			return err
+		}); err != nil {
+			return gone, err
+		}
+	}
+	return gone, nil
+}

@@ -1,0 +1,109 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"rankwarden.example/core/resolve"
+)
+
+// Seen is what every replica keeps in memory of a device for the lists and counts of operators.
+type Seen struct {
+	ID, Name, NameKey, State                              string
+	Serial, Model, Platform, OSVersion, Path, PrimaryUser string
+	OSBuild                                               int
+	Tags                                                  []string
+	Scope                                                 string
+	Held                                                  []resolve.Held
+	Contended                                             []resolve.UnitID
+	LastContact                                           *time.Time
+	DesiredEpoch, DesiredNumber                           int64
+	ReportedEpoch, ReportedNumber                         int64
+	OpenFindings                                          int
+	DesiredDigest                                         string
+	Mismatched                                            bool
+}
+
+const seenColumns = `id, name, name_key, state, serial, model, platform, os_version, path, primary_user, os_build, tags, coalesce(scope, ''), held, contended, last_contact,
+	desired_epoch, desired_number, reported_epoch, reported_number, open_findings, desired_digest, mismatched`
+
+// SeenMembership is a folded name in a group, by the group's identifier.
+type SeenMembership struct {
+	Group, Device string
+	Certain       bool
+}
+
+// SeenFinding is an open finding.
+type SeenFinding struct {
+	Device, Unit, Kind string
+	FirstSeen          time.Time
+}
+
+// SeenRotation is a password that a device changes.
+type SeenRotation struct {
+	Device, Target, Name string
+	ChangedAt            *time.Time
+	EveryMinutes         *int
+}
+
+// SeenDevices is what is kept in memory of some devices, or of all.
+type SeenDevices struct {
+	Devices     []Seen
+	Memberships []SeenMembership // of their names
+	Findings    []SeenFinding
+	Rotations   []SeenRotation
+	Groups      map[string]string // names by identifier, of all groups
+}
+
+// SeeDevices reads, as of one moment, devices by identifier, or all when ids is nil. It goes past GORM,
+// since it reads whole fleets.
+func (s *Store) SeeDevices(ctx context.Context, ids []string) (SeenDevices, error) {
+	var seen SeenDevices
+	err := pgx.BeginTxFunc(ctx, s.jobs, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) (err error) {
+		some, args := func(string) string { return "" }, []any{}
+		if ids != nil {
+			some = func(column string) string { return " and " + column + " = any($1)" }
+			args = []any{ids}
+		}
+		if seen.Devices, err = collect[Seen](ctx, tx, "select "+seenColumns+" from devices where true"+some("id"), args...); err != nil {
+			return err
+		}
+		if seen.Findings, err = collect[SeenFinding](ctx, tx, "select device_id, unit, kind, first_seen from findings where state = 'open'"+some("device_id"), args...); err != nil {
+			return err
+		}
+		if seen.Rotations, err = collect[SeenRotation](ctx, tx, "select device_id, target, name, changed_at, every_minutes from rotations where true"+some("device_id")+" order by device_id, target", args...); err != nil {
+			return err
+		}
+		if ids != nil {
+			names := make([]string, len(seen.Devices))
+			for i, d := range seen.Devices {
+				names[i] = d.NameKey
+			}
+			args = []any{names}
+		}
+		if seen.Memberships, err = collect[SeenMembership](ctx, tx, "select group_id, device, certain from group_members where true"+some("device"), args...); err != nil {
+			return err
+		}
+		groups, err := collect[struct{ ID, Name string }](ctx, tx, "select id, name from groups")
+		seen.Groups = make(map[string]string, len(groups))
+		for _, g := range groups {
+			seen.Groups[g.ID] = g.Name
+		}
+		return err
+	})
+	if err != nil {
+		return seen, fmt.Errorf("reading devices: %w", err)
+	}
+	return seen, nil
+}
+
+func collect[T any](ctx context.Context, tx pgx.Tx, query string, args ...any) ([]T, error) {
+	found, err := tx.Query(ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(found, pgx.RowToStructByPos[T])
+}
