@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // SignIn opens a session, which this client then uses.
@@ -45,13 +46,6 @@ func (c *Client) MakeToken(ctx context.Context, name, role string, hours int) (N
 func (c *Client) RevokeToken(ctx context.Context, id string) error {
 	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/tokens/" + url.PathEscape(id)})
 	return err
-}
-
-// AddOperator adds an operator.
-func (c *Client) AddOperator(ctx context.Context, name, password string, roles ...Role) (Operator, error) {
-	var out Operator
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/operators", in: map[string]any{"name": name, "password": password, "roles": roles}, out: &out})
-	return out, err
 }
 
 // CheckPolicy checks a document as the service would, without storing it.
@@ -181,6 +175,12 @@ func (c *Client) Devices(ctx context.Context, q DeviceQuery, p Page) (List[Devic
 	return list[Device](ctx, c, "/devices", q.values(), p)
 }
 
+// Device reads a device, by identifier or name.
+func (c *Client) Device(ctx context.Context, idOrName string) (Device, error) {
+	out, _, err := get[Device](ctx, c, "/devices/"+url.PathEscape(idOrName), nil)
+	return out, err
+}
+
 // Standings counts devices by standing.
 func (c *Client) Standings(ctx context.Context, q DeviceQuery) (Standings, error) {
 	out, _, err := get[Standings](ctx, c, "/device-standings", q.values())
@@ -201,11 +201,22 @@ func (c *Client) Decide(ctx context.Context, idOrName, decision string) error {
 
 // FindingQuery narrows a list of findings. Empty fields do not; an empty state is open.
 type FindingQuery struct {
-	State, Unit, Kind, Group string
+	State, Unit, Kind, Group, Device string
+	Since, Until                     time.Time
 }
 
 func (q FindingQuery) values() url.Values {
-	return values("state", q.State, "unit", q.Unit, "kind", q.Kind, "group", q.Group)
+	return past(values("state", q.State, "unit", q.Unit, "kind", q.Kind, "group", q.Group, "device", q.Device), q.Since, q.Until)
+}
+
+// past adds the time that a list of the past is narrowed to.
+func past(query url.Values, since, until time.Time) url.Values {
+	for name, at := range map[string]time.Time{"since": since, "until": until} {
+		if !at.IsZero() {
+			query.Set(name, at.UTC().Format(time.RFC3339Nano))
+		}
+	}
+	return query
 }
 
 // Findings lists findings, newest first.
@@ -216,11 +227,12 @@ func (c *Client) Findings(ctx context.Context, q FindingQuery, p Page) (List[Fin
 // EventQuery narrows a list of events. Empty fields do not.
 type EventQuery struct {
 	Device, Kind, Group string
+	Since, Until        time.Time
 }
 
 // Events lists what happened on devices, latest first.
 func (c *Client) Events(ctx context.Context, q EventQuery, p Page) (List[Event], error) {
-	return list[Event](ctx, c, "/device-events", values("device", q.Device, "kind", q.Kind, "group", q.Group), p)
+	return list[Event](ctx, c, "/device-events", past(values("device", q.Device, "kind", q.Kind, "group", q.Group), q.Since, q.Until), p)
 }
 
 // Order gives devices an order, and says how many have it now.
@@ -237,14 +249,27 @@ func (c *Client) OrderProgress(ctx context.Context, batch string) (OrderProgress
 	return out, err
 }
 
-// Orders lists orders, latest first, of one device when it is named.
-func (c *Client) Orders(ctx context.Context, device string, p Page) (List[Order], error) {
-	return list[Order](ctx, c, "/orders", values("device", device), p)
+// PastQuery narrows a list of what happened. Empty fields do not.
+type PastQuery struct {
+	Device, Group string
+	Since, Until  time.Time
+}
+
+func (q PastQuery) values() url.Values {
+	return past(values("device", q.Device, "group", q.Group), q.Since, q.Until)
+}
+
+// Orders lists orders, latest first.
+func (c *Client) Orders(ctx context.Context, q PastQuery, p Page) (List[Order], error) {
+	return list[Order](ctx, c, "/orders", q.values(), p)
 }
 
 // Overview is the fleet now.
-func (c *Client) Overview(ctx context.Context) (Overview, error) {
-	out, _, err := get[Overview](ctx, c, "/watch", nil)
+func (c *Client) Overview(ctx context.Context) (Overview, error) { return c.OverviewOf(ctx, "") }
+
+// OverviewOf is the devices of a group now, of all without one.
+func (c *Client) OverviewOf(ctx context.Context, group string) (Overview, error) {
+	out, _, err := get[Overview](ctx, c, "/watch", values("group", group))
 	return out, err
 }
 

@@ -45,8 +45,8 @@ func (c *Client) SignInAgain(ctx context.Context, password string) error {
 }
 
 // Reveals lists who saw passwords, latest first, of one device when it is named.
-func (c *Client) Reveals(ctx context.Context, device string, p Page) (List[Reveal], error) {
-	return list[Reveal](ctx, c, "/reveals", values("device", device), p)
+func (c *Client) Reveals(ctx context.Context, q PastQuery, p Page) (List[Reveal], error) {
+	return list[Reveal](ctx, c, "/reveals", q.values(), p)
 }
 
 // Agreements lists reveals that wait for a second person, latest first.

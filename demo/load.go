@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"slices"
+	"strings"
 
 	"rankwarden.example/client"
 	"rankwarden.example/core/policy"
@@ -73,24 +75,60 @@ func exists(err error) bool {
 	return errors.As(err, &p) && p.Status == http.StatusConflict
 }
 
-// Tokens makes an enrolment token for each place, which grants its path and tags, and gives the one
-// of every device.
+// Tokens makes an enrolment token for the devices of each place, which grants its path and tags, and the
+// groups that decide what operators reach or what a policy leaves out: into those no device comes by its
+// name alone. It gives the token of every device.
 func Tokens(ctx context.Context, c *client.Client, f Fleet) (map[string]string, error) {
-	count := map[Place]int{}
-	for _, place := range f.Places {
-		count[place]++
+	deciding, err := decidingGroups()
+	if err != nil {
+		return nil, err
 	}
-	made := map[Place]string{}
-	tokens := map[string]string{}
+	specs := map[string]*client.EnrolmentSpec{}
+	of := map[string]string{} // by device
 	for name, place := range f.Places {
-		if made[place] == "" {
-			t, err := c.MakeEnrolmentToken(ctx, client.EnrolmentSpec{Note: place.Path, Uses: count[place], Hours: 24, Path: place.Path, Tags: []string{place.Tag}})
-			if err != nil {
-				return nil, err
+		groups := []string{}
+		for _, g := range f.Groups {
+			if deciding[g.Name] && slices.Contains(g.Devices, name) {
+				groups = append(groups, g.Name)
 			}
-			made[place] = t.Token
 		}
-		tokens[name] = made[place]
+		key := place.Path + " " + place.Tag + " " + strings.Join(groups, " ")
+		if specs[key] == nil {
+			specs[key] = &client.EnrolmentSpec{Note: place.Path, Hours: 24, Path: place.Path, Tags: []string{place.Tag}, Groups: groups}
+		}
+		specs[key].Uses++
+		of[name] = key
+	}
+	made := map[string]string{}
+	for key, spec := range specs {
+		t, err := c.MakeEnrolmentToken(ctx, *spec)
+		if err != nil {
+			return nil, err
+		}
+		made[key] = t.Token
+	}
+	tokens := map[string]string{}
+	for name, key := range of {
+		tokens[name] = made[key]
 	}
 	return tokens, nil
+}
+
+// decidingGroups are those that roles or exclusions name.
+func decidingGroups() (map[string]bool, error) {
+	deciding := map[string]bool{}
+	for _, o := range Operators {
+		for _, r := range o.Roles {
+			for _, g := range r.Groups {
+				deciding[g] = true
+			}
+		}
+	}
+	assignments, err := Assignments()
+	for _, a := range assignments {
+		for _, g := range a.Exclude {
+			deciding[g] = true
+		}
+	}
+	return deciding, err
 }

@@ -58,9 +58,12 @@ func TestDeviceEvents(t *testing.T) {
 	assert.Contains(t, refused[0].Words, "no usable administrator would be left")
 
 	assert.Greater(t, len(s.events(client.EventQuery{})), len(s.events(of)), "those of the other device too")
-	assert.Empty(t, s.events(client.EventQuery{Group: "nobody"}))
+	_, err := s.owner.Events(t.Context(), client.EventQuery{Group: "nobody"}, client.Page{})
+	problem(t, err, 422, `there is no group "nobody"`)
+	_, err = s.owner.Events(t.Context(), client.EventQuery{Kind: "guard_refusd"}, client.Page{})
+	problem(t, err, 422, `did you mean "guard_refused"?`)
 	assert.NotEmpty(t, s.why("SKL-WKS-001").Happened)
-	_, err := s.owner.Events(t.Context(), client.EventQuery{Device: "SKL-XXX-001"}, client.Page{})
+	_, err = s.owner.Events(t.Context(), client.EventQuery{Device: "SKL-XXX-001"}, client.Page{})
 	problem(t, err, 404, "SKL-XXX-001")
 }
 

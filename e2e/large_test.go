@@ -32,9 +32,11 @@ func (s *service) crowd() {
 			case when right(name, 1) = '7' then '{"threshold": 0}' else '8' end::jsonb, '["base"]', 'open', now(), now() from devices`,
 		`insert into groups values ('g1', 'sevens', '', 1, now(), now())`,
 		`insert into group_members select 'g1', name_key from devices where right(name, 1) = '7'`,
+		`notify rankwarden, '{"topic": "devices"}'`, // as the service does, so that its lists follow
 	} {
 		require.NoError(s.t, change(s.t, s.config.Database, statement))
 	}
+	s.Service.Changed(s.t.Context())
 }
 
 func TestLargeListsAreWholeAndPaged(t *testing.T) {

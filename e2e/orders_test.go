@@ -22,7 +22,7 @@ func (s *service) order(kind, subject string, devices ...string) {
 
 // became says what became of the orders of a device, latest first.
 func (s *service) became(device string) []string {
-	page, err := s.owner.Orders(s.t.Context(), device, client.Page{})
+	page, err := s.owner.Orders(s.t.Context(), client.PastQuery{Device: device}, client.Page{})
 	require.NoError(s.t, err)
 	var list []string
 	for _, o := range page.Items {
@@ -76,7 +76,7 @@ func TestOrders(t *testing.T) {
 	s.order("unlock", "local:ghost", "SKL-TKT-001")
 	s.carried(d, "SKL-TKT-001", "unlock failed")
 	assert.Equal(t, []string{"unlock failed", "unlock replaced"}, s.became("SKL-TKT-001")[:2])
-	page, err := s.owner.Orders(t.Context(), "", client.Page{Limit: 1})
+	page, err := s.owner.Orders(t.Context(), client.PastQuery{}, client.Page{Limit: 1})
 	require.NoError(t, err)
 	assert.Equal(t, "the device has no such account", page.Items[0].Detail)
 	s.order("unlock", "local:counter", "SKL-TKT-001")
@@ -159,7 +159,7 @@ func TestAnOrderIsBegunOnce(t *testing.T) {
 	s.wake(d, "")
 	s.carried(d, "SKL-TKT-001", "end-sessions failed")
 	assert.True(t, d.SignedIn(d.Find("counter")), "it was not begun again")
-	page, err := s.owner.Orders(t.Context(), "SKL-TKT-001", client.Page{})
+	page, err := s.owner.Orders(t.Context(), client.PastQuery{Device: "SKL-TKT-001"}, client.Page{})
 	require.NoError(t, err)
 	assert.Contains(t, page.Items[0].Detail, "the power went")
 }

@@ -65,7 +65,9 @@ func (a *app) orderList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(most, func(p client.Page) (client.List[client.Order], error) { return c.Orders(cmd.Context(), device, p) })
+			items, err := client.All(most, func(p client.Page) (client.List[client.Order], error) {
+				return c.Orders(cmd.Context(), client.PastQuery{Device: device}, p)
+			})
 			if err != nil {
 				return err
 			}

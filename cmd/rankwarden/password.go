@@ -210,7 +210,7 @@ func (a *app) passwordSeen() *cobra.Command {
 				return err
 			}
 			items, err := client.All(most, func(p client.Page) (client.List[client.Reveal], error) {
-				return c.Reveals(cmd.Context(), strings.Join(args, ""), p)
+				return c.Reveals(cmd.Context(), client.PastQuery{Device: strings.Join(args, "")}, p)
 			})
 			if err != nil {
 				return err

@@ -40,7 +40,7 @@ var describing = map[string]bool{"GET " + Base + "/openapi.json": true, "GET " +
 // authenticate finds out who asks, by session cookie or bearer token.
 func (a *api) authenticate(c fiber.Ctx) error {
 	ctx := context.WithValue(c.Context(), addressKey, c.IP())
-	if c.Secure() { // itself, or as a trusted proxy says
+	if c.Scheme() == "https" { // itself, or as a trusted proxy says
 		ctx = context.WithValue(ctx, overTLSKey, true)
 	}
 	c.SetContext(ctx)

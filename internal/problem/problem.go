@@ -128,6 +128,7 @@ func HandleError(log *slog.Logger) fiber.ErrorHandler {
 			log.Error("a request failed", "path", c.Path(), "error", err)
 		case failure.Code == http.StatusRequestEntityTooLarge:
 			p = New(failure.Code, "the request is too large; send less at a time")
+			p.Code = "too_large"
 		case failure.Code == http.StatusNotFound:
 			p = New(failure.Code, "there is nothing at "+c.Path()+"; see /api/v1/openapi.json for what there is")
 		case failure.Code == http.StatusMethodNotAllowed:

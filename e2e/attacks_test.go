@@ -1,0 +1,358 @@
+package e2e
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+)
+
+// A token is never more than what it was given, nor than its operator, and makes no other.
+func TestTokensMakeNoTokens(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	for _, role := range []string{viewer, "owner", ""} {
+		token, err := s.owner.MakeToken(ctx, "a program", role, 1)
+		require.NoError(t, err)
+		_, err = client.New(s.URL, token.Secret).MakeToken(ctx, "more", "", 8000)
+		problem(t, err, 403, "sign in with your password")
+	}
+	assert.EqualValues(t, 3, s.refused("token.made"))
+
+	// One that was made by a viewer stays a viewer's when the operator becomes more; a changed role ends it.
+	s.as("bjorn", viewer)
+	session := s.session("bjorn")
+	bjorn := client.New(s.URL, "")
+	_, err := bjorn.SignIn(ctx, "bjorn", ownerPassword)
+	require.NoError(t, err)
+	token, err := bjorn.MakeToken(ctx, "mine", "", 1)
+	require.NoError(t, err)
+	_, err = client.New(s.URL, token.Secret).Me(ctx)
+	require.NoError(t, err)
+	_, err = s.owner.ChangeOperator(ctx, "bjorn", client.OperatorChange{Roles: []client.Role{{Role: "owner", Groups: []string{}}}})
+	require.NoError(t, err)
+	_, err = client.New(s.URL, token.Secret).Me(ctx)
+	problem(t, err, 401, "revoked")
+	assert.Equal(t, 401, try(t, s.URL, described{"who-am-i", "GET", "/api/v1/session"}, session), "sessions end as well")
+}
+
+// A new password ends tokens; owners see and revoke everybody's; a second sign-in is on the trail.
+func TestOwnersSeeAndEndTokens(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	support := s.as("nightwatch", "support")
+	token, err := support.MakeToken(ctx, "cli", "", 5)
+	require.NoError(t, err)
+	all, err := s.owner.Tokens(ctx, true, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, all.Items, 1)
+	assert.Equal(t, "nightwatch", all.Items[0].Operator)
+	own, err := s.owner.Tokens(ctx, false, client.Page{})
+	require.NoError(t, err)
+	assert.Empty(t, own.Items)
+	_, err = support.Tokens(ctx, true, client.Page{})
+	problem(t, err, 403, "support")
+	require.NoError(t, s.owner.RevokeToken(ctx, token.ID))
+	_, err = client.New(s.URL, token.Secret).Me(ctx)
+	problem(t, err, 401, "revoked")
+
+	token, err = support.MakeToken(ctx, "cli again", "", 5)
+	require.NoError(t, err)
+	require.NoError(t, support.SignInAgain(ctx, ownerPassword))
+	done, err := query[int64](t, s.config.Database, "select count(*) from audit_entries where action = 'session.refreshed' and outcome = 'done' and actor = 'nightwatch'")
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, done)
+	password := "another lamp over the pier"
+	_, err = s.owner.ChangeOperator(ctx, "nightwatch", client.OperatorChange{Password: &password})
+	require.NoError(t, err)
+	_, err = client.New(s.URL, token.Secret).Me(ctx)
+	problem(t, err, 401, "revoked")
+}
+
+// A deployer with reach over one group widens it in no way.
+func TestReachCannotWidenItself(t *testing.T) {
+	s := startTogether(t)
+	ctx := t.Context()
+	s.publish("base", "lockout: {threshold: 5}", 0)
+	for name, devices := range map[string][]string{"desks": {"SKL-TKT-001", "SKL-TKT-002"}, "quiet": {"SKL-TKT-001"}, "offices": {"SKL-HQ-001"}} {
+		_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: name, Devices: devices})
+		require.NoError(t, err)
+	}
+	for _, name := range []string{"SKL-TKT-001", "SKL-TKT-002", "SKL-HQ-001"} {
+		s.enrolled(name)
+	}
+	deployer := s.as("bridge", "deployer", "desks")
+	edit := func(group string, e client.GroupEdit) error {
+		g, err := s.owner.Group(ctx, group)
+		require.NoError(t, err)
+		_, err = deployer.ChangeGroup(ctx, group, e, g.Version)
+		return err
+	}
+	problem(t, edit("desks", client.GroupEdit{Add: []string{"SKL-HQ-001"}}), 403, "only an owner can change who is in it")
+	problem(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-HQ-001"}}), 403, "1 devices that your role does not reach")
+	problem(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-NEW-001"}}), 403, "1 devices")
+	problem(t, edit("offices", client.GroupEdit{Remove: []string{"SKL-HQ-001"}}), 403, "1 devices")
+	require.NoError(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-TKT-002"}}))
+	_, err := deployer.NewGroup(ctx, client.GroupSpec{Name: "all", Rule: "true"})
+	problem(t, err, 403, "1 devices")
+	_, err = deployer.NewGroup(ctx, client.GroupSpec{Name: "ours", Rule: `device.name.startsWith("SKL-TKT")`})
+	require.NoError(t, err)
+	g, err := s.owner.Group(ctx, "offices")
+	require.NoError(t, err)
+	problem(t, deployer.RemoveGroup(ctx, "offices", g.Version), 403, "1 devices")
+
+	aim := func(a client.Aim) error {
+		a.Policy, a.Rank = "base", 500
+		_, err := deployer.NewAssignment(ctx, "base", a)
+		return err
+	}
+	problem(t, aim(client.Aim{Include: []string{"everything"}}), 403, "1 devices")
+	problem(t, aim(client.Aim{Include: []string{"desks", "offices"}}), 403, "1 devices")
+	require.NoError(t, aim(client.Aim{Include: []string{"everything"}, Within: []string{"desks"}}))
+	a, err := deployer.Assignment(ctx, "base")
+	require.NoError(t, err)
+	_, err = deployer.ChangeAssignment(ctx, "base", client.Aim{Policy: "base", Include: []string{"offices"}, Rank: 500}, a.Version)
+	problem(t, err, 403, "1 devices")
+	_, err = s.owner.ChangeAssignment(ctx, "base", client.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}, a.Version)
+	require.NoError(t, err)
+	problem(t, deployer.RemoveAssignment(ctx, "base", a.Version+1), 403, "1 devices")
+	p, err := s.owner.Policy(ctx, "base")
+	require.NoError(t, err)
+	p, err = s.owner.SavePolicy(ctx, "base", document("base", "lockout: {threshold: 6}"), p.Version)
+	require.NoError(t, err)
+	_, err = deployer.PublishPolicy(ctx, "base", p.Version)
+	problem(t, err, 403, "1 devices")
+	assert.EqualValues(t, 1, s.refused("policy.published"))
+	now, err := s.owner.Policy(ctx, "base")
+	require.NoError(t, err)
+	assert.Equal(t, 1, now.Revision, "nothing of it was stored")
+	_, err = s.owner.AddOperator(ctx, "dagny", ownerPassword, client.Role{Role: "owner", Groups: []string{"desks"}})
+	problem(t, err, 422, "always holds everywhere")
+}
+
+// No device talks itself into a group that decides reach or exclusion by the name it enrols under.
+func TestANameGivesNoReach(t *testing.T) {
+	s := startTogether(t)
+	ctx := t.Context()
+	for _, name := range []string{"desks", "spared", "plain"} {
+		_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: name, Devices: []string{"SKL-" + strings.ToUpper(name) + "-001", "SKL-" + strings.ToUpper(name) + "-002"}})
+		require.NoError(t, err)
+	}
+	s.publish("base", "lockout: {threshold: 5}", 0)
+	_, err := s.owner.NewAssignment(ctx, "base", client.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"spared"}, Rank: 500})
+	require.NoError(t, err)
+	support := s.as("nightwatch", "support", "desks")
+	state := func(name string) string {
+		d, err := s.owner.Device(ctx, name)
+		require.NoError(t, err)
+		return d.State
+	}
+	enrol := func(name string, groups ...string) *device {
+		token, err := s.owner.MakeEnrolmentToken(ctx, client.EnrolmentSpec{Uses: 1, Hours: 1, Groups: groups})
+		require.NoError(t, err)
+		d := s.device(name, token.Token)
+		require.NoError(t, d.Cycle(ctx))
+		return d
+	}
+	enrol("SKL-PLAIN-001")
+	enrol("SKL-DESKS-001", "desks")
+	waits := enrol("SKL-DESKS-002")
+	enrol("SKL-SPARED-001")
+	assert.Equal(t, []string{"live", "live", "claiming", "claiming"}, []string{state("SKL-PLAIN-001"), state("SKL-DESKS-001"), state("SKL-DESKS-002"), state("SKL-SPARED-001")})
+	list, err := support.Devices(ctx, client.DeviceQuery{}, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, list.Items, 1)
+	o, err := s.owner.Overview(ctx)
+	require.NoError(t, err)
+	var waiting []string
+	for _, d := range o.Decisions {
+		waiting = append(waiting, d.Kind+" "+d.Device+" "+d.Detail)
+	}
+	assert.Contains(t, strings.Join(waiting, "\n"), "claim SKL-DESKS-002 enrolled under a name that the group desks lists")
+	require.NoError(t, s.owner.Decide(ctx, "SKL-DESKS-002", "accept"))
+	require.NoError(t, waits.Cycle(ctx))
+	s.cycle(waits, "SKL-DESKS-002")
+	assert.Equal(t, "live", state("SKL-DESKS-002"))
+}
+
+// Reach over everything is reach everywhere; a budget of none is none.
+func TestEdgesOfReachAndBudget(t *testing.T) {
+	s := startTogether(t)
+	s.stop()
+	s.config.RevealBudget = 0
+	s.run()
+	ctx := t.Context()
+	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
+	s.enrolled("SKL-TKT-001")
+	support := s.as("nightwatch", "support", "everything")
+	list, err := support.Devices(ctx, client.DeviceQuery{}, client.Page{})
+	require.NoError(t, err)
+	assert.Len(t, list.Items, 1)
+	_, err = support.Reveal(ctx, "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711"})
+	problem(t, err, 403, "second person")
+}
+
+// Behind a proxy that does TLS, a session's cookie is for TLS only; nobody else's headers are believed.
+func TestCookieBehindAProxy(t *testing.T) {
+	cookie := func(s *service, header http.Header) string {
+		req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+"/api/v1/session", strings.NewReader(fmt.Sprintf(`{"name": "asta", "password": %q}`, ownerPassword)))
+		require.NoError(t, err)
+		req.Header = header
+		req.Header.Set("Content-Type", "application/json")
+		resp, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer resp.Body.Close()
+		require.Equal(t, 200, resp.StatusCode)
+		return resp.Header.Get("Set-Cookie")
+	}
+	s := start(t)
+	assert.NotContains(t, cookie(s, http.Header{"X-Forwarded-Proto": {"https"}}), "secure", "not of a proxy that is not trusted")
+	s.stop()
+	s.config.Proxies = []string{"127.0.0.1"}
+	s.run()
+	assert.Contains(t, strings.ToLower(cookie(s, http.Header{"X-Forwarded-Proto": {"https"}})), "secure")
+	s.stop()
+	s.config.Proxies, s.config.PublicURL = nil, "https://warden.skerryline.example"
+	s.run()
+	assert.Contains(t, strings.ToLower(cookie(s, http.Header{})), "secure")
+}
+
+// atOnce does something many times at once, and gives how often it succeeded.
+func atOnce(n int, do func(i int) error) int {
+	var done atomic.Int64
+	var all sync.WaitGroup
+	begin := make(chan struct{})
+	for i := range n {
+		all.Go(func() {
+			<-begin
+			if do(i) == nil {
+				done.Add(1)
+			}
+		})
+	}
+	close(begin)
+	all.Wait()
+	return int(done.Load())
+}
+
+// However many reveals come at once, no more passwords are seen than one after the other; an approval serves one.
+func TestManyRevealsAtOnce(t *testing.T) {
+	s := startTogether(t)
+	s.stop()
+	s.config.RevealBudget = 3
+	s.run()
+	ctx := t.Context()
+	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
+	s.enrolled("SKL-TKT-001")
+	first, second := s.as("nightwatch", "support"), s.as("daywatch", "support")
+	reveal := func(int) error {
+		_, err := first.Reveal(ctx, "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711"})
+		return err
+	}
+	assert.Equal(t, 3, atOnce(36, reveal))
+	waiting, err := s.owner.Agreements(ctx, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, waiting.Items, 1, "asked for once")
+	require.NoError(t, second.DecideReveal(ctx, waiting.Items[0].ID, true))
+	assert.Equal(t, 1, atOnce(20, reveal))
+}
+
+// from gives a client whose requests come from another address of this machine.
+func from(s *service, address string) *http.Client {
+	dialer := &net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(address)}}
+	return &http.Client{Transport: &http.Transport{DialContext: func(ctx context.Context, network, to string) (net.Conn, error) {
+		return dialer.DialContext(ctx, network, to)
+	}}}
+}
+
+// Forty wrong passwords at once are compared no more often than one after the other, and keep nobody out
+// who signed in from their own address before.
+func TestManyWrongPasswordsAtOnce(t *testing.T) {
+	s := start(t)
+	signIn := func(c *http.Client, password string) int {
+		resp, err := c.Post(s.URL+"/api/v1/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name": "asta", "password": %q}`, password)))
+		require.NoError(t, err)
+		defer resp.Body.Close()
+		return resp.StatusCode
+	}
+	stranger := from(s, "127.0.0.9")
+	compared := atOnce(40, func(int) error {
+		if signIn(stranger, "not this one") == 401 {
+			return nil
+		}
+		return errors.New("refused before it was compared")
+	})
+	assert.Equal(t, 5, compared)
+	for i := range 30 { // from everywhere
+		signIn(from(s, fmt.Sprintf("127.0.1.%d", i+1)), "not this one")
+	}
+	assert.Equal(t, 429, signIn(from(s, "127.0.2.1"), ownerPassword), "the name is limited for addresses that are not known")
+	assert.Equal(t, 200, signIn(http.DefaultClient, ownerPassword), "and not for the owner's own")
+}
+
+// What strangers try is summed up by the minute: they can neither fill the trail nor hold it up.
+func TestStrangersAreSummedUp(t *testing.T) {
+	s := start(t)
+	before, err := query[int64](t, s.config.Database, "select count(*) from audit_entries")
+	require.NoError(t, err)
+	stranger := from(s, "127.0.0.9")
+	atOnce(100, func(i int) error {
+		resp, err := stranger.Post(s.URL+"/api/v1/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name": "nobody-%d", "password": "not this one"}`, i)))
+		if err == nil {
+			resp.Body.Close()
+		}
+		return err
+	})
+	after, err := query[int64](t, s.config.Database, "select count(*) from audit_entries")
+	require.NoError(t, err)
+	assert.Equal(t, before, after)
+	s.clock.forward(time.Minute)
+	require.NoError(t, s.Service.RecordStrangers(t.Context()))
+	sum, err := query[string](t, s.config.Database, "select actor || ' ' || action || ' ' || sum((after->>'attempts')::int) || ' ' || count(*) from audit_entries where outcome = 'refused' and actor = 'strangers' group by actor, action")
+	require.NoError(t, err)
+	assert.Contains(t, []string{"strangers session.opened 100 1", "strangers session.opened 100 2"}, sum, "of one minute, or of two when it turned meanwhile")
+}
+
+// Everything of who is not signed in is small, and streams are bounded.
+func TestUnauthenticatedIsSmallAndBounded(t *testing.T) {
+	s := start(t)
+	big := strings.Repeat("x", 64<<10)
+	for path, header := range map[string]http.Header{
+		"/api/v1/session": {}, "/device/v1/enrol": {}, "/api/v1/policies": {}, "/api/v1/directory/import": {"Cookie": {"rankwarden_session=nonsense"}}, "/": {},
+	} {
+		req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+path, strings.NewReader(big))
+		require.NoError(t, err)
+		req.Header = header
+		resp, err := http.DefaultClient.Do(req)
+		require.NoError(t, err, path)
+		resp.Body.Close()
+		assert.Equal(t, 413, resp.StatusCode, path)
+	}
+	header := s.session("asta")
+	ctx, cancel := context.WithCancel(t.Context())
+	defer cancel()
+	open := func() int {
+		req, err := http.NewRequestWithContext(ctx, http.MethodGet, s.URL+"/api/v1/events", nil)
+		require.NoError(t, err)
+		req.Header = header.Clone()
+		resp, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		t.Cleanup(func() { resp.Body.Close() })
+		return resp.StatusCode
+	}
+	for range 10 {
+		assert.Equal(t, 200, open())
+	}
+	assert.Equal(t, 429, open())
+}
