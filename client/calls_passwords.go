@@ -11,15 +11,19 @@ type PasswordQuery struct {
 	Search  string // part of the device's name or serial, or of the account's name
 	Group   string
 	Overdue bool
+	// Unrecovered narrows to those without a copy sealed to a recovery key.
+	Unrecovered bool
 }
 
 // Passwords lists the passwords that devices change, by device.
 func (c *Client) Passwords(ctx context.Context, q PasswordQuery, p Page) (List[Password], error) {
-	overdue := ""
-	if q.Overdue {
-		overdue = "true"
+	query := values("search", q.Search, "group", q.Group)
+	for name, set := range map[string]bool{"overdue": q.Overdue, "unrecovered": q.Unrecovered} {
+		if set {
+			query.Set(name, "true")
+		}
 	}
-	return list[Password](ctx, c, "/passwords", values("search", q.Search, "group", q.Group, "overdue", overdue), p)
+	return list[Password](ctx, c, "/passwords", query, p)
 }
 
 // DevicePasswords are the passwords of one device, with their deposits.

@@ -33,8 +33,9 @@ func BenchmarkDeposits(b *testing.B) {
 	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
 	require.NoError(b, err)
 	escrowFile := b.TempDir() + "/escrow.json"
-	running, err := server.Start(ctx, server.Config{Listen: "127.0.0.1:0", Database: url, Keys: b.TempDir() + "/keys.json", EscrowKeys: escrowFile,
-		Organisation: "Skerry Line", Interval: time.Hour}, console.Files(), slog.New(slog.DiscardHandler))
+	config := server.Config{Listen: "127.0.0.1:0", Database: url, Keys: b.TempDir() + "/keys.json", EscrowKeys: escrowFile, Organisation: "Skerry Line", Interval: time.Hour}
+	require.NoError(b, server.CreateKeys(ctx, config))
+	running, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
 	b.Cleanup(func() { require.NoError(b, running.Stop()) })
 	number, err := running.Service.MakeEscrowKey(ctx, svc.Console("bench"), wire.UseEscrow, escrowFile)

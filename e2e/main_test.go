@@ -102,6 +102,7 @@ func start(t *testing.T) *service {
 	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}
 	s.config = server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(t.TempDir(), "keys.json"), EscrowKeys: filepath.Join(t.TempDir(), "escrow.json"),
 		Organisation: "Skerry Line", Interval: time.Minute, Now: s.clock.now, RevealBudget: server.DefaultBudget}
+	require.NoError(t, server.CreateKeys(t.Context(), s.config))
 	s.run()
 	_, err = s.Service.EnsureOwner(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)

@@ -24,8 +24,9 @@ func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 	ctx := b.Context()
 	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
 	require.NoError(b, err)
-	s, err := server.Start(ctx, server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(b.TempDir(), "keys.json"),
-		Organisation: "Skerry Line", Interval: time.Hour}, console.Files(), slog.New(slog.DiscardHandler))
+	config := server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(b.TempDir(), "keys.json"), Organisation: "Skerry Line", Interval: time.Hour}
+	require.NoError(b, server.CreateKeys(ctx, config))
+	s, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
 	b.Cleanup(func() { require.NoError(b, s.Stop()) })
 	_, err = s.Service.EnsureOwner(ctx, "asta", ownerPassword)

@@ -53,6 +53,7 @@ func TestTLS(t *testing.T) {
 	url, err := cluster.CreateDatabase(t.Context(), "tls")
 	require.NoError(t, err)
 	config := server.Config{Listen: "127.0.0.1:0", TLSCert: certFile, TLSKey: keyFile, Database: url, Keys: filepath.Join(t.TempDir(), "keys.json"), Organisation: "Skerry Line", Interval: time.Minute}
+	require.NoError(t, server.CreateKeys(t.Context(), config))
 	s, err := server.Start(t.Context(), config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })

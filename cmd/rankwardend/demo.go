@@ -100,8 +100,14 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		return err
 	}
 	defer cluster.Stop()
-	d.server, err = server.Start(ctx, server.Config{Listen: k.String("listen"), Database: cluster.URL(), Keys: filepath.Join(dir, "keys.json"), EscrowKeys: filepath.Join(dir, escrowFile),
-		Organisation: demo.Organisation, Interval: k.Duration("interval"), RevealBudget: server.DefaultBudget}, console.Files(), log)
+	config := server.Config{Listen: k.String("listen"), Database: cluster.URL(), Keys: filepath.Join(dir, "keys.json"), EscrowKeys: filepath.Join(dir, escrowFile),
+		Organisation: demo.Organisation, Interval: k.Duration("interval"), RevealBudget: server.DefaultBudget}
+	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {
+		if err := server.CreateKeys(ctx, config); err != nil {
+			return err
+		}
+	}
+	d.server, err = server.Start(ctx, config, console.Files(), log)
 	if err != nil {
 		return err
 	}

@@ -19,7 +19,9 @@ import (
 
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/server"
 	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -55,7 +57,7 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		}
 		path := k.String("escrow-keys")
 		svc, err := service.New(cmd.Context(), service.Options{Store: db, Keys: keys, Hub: &live.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
-			Organisation: k.String("organisation"), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }})
+			Organisation: k.String("organisation"), View: fleetview.New(), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }})
 		if err != nil {
 			return err
 		}
@@ -90,9 +92,18 @@ func keysCommand() *cobra.Command {
 
 func keysNew() *cobra.Command {
 	var recovery string
+	var ofService bool
 	cmd := &cobra.Command{
-		Use: "new", Short: "Make a key; copy its file to a safe place, and prove the copy", Args: cobra.NoArgs,
-		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
+		Use: "new", Short: "Create a key; copy its file to a safe place, and prove the copy", Args: cobra.NoArgs,
+		Long: "Create a key. It is the only command that ever creates one.\n\n" +
+			"With --service: the root and signing keys of a new service, once for a new database, before the first start.\n" +
+			"Otherwise: a key that passwords are sealed to, or with --recovery an offline recovery key.",
+	}
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		if ofService {
+			return newServiceKeys(cmd)
+		}
+		return atDesk(func(ctx context.Context, d desk, _ []string) error {
 			use, path := wire.UseEscrow, d.escrow
 			if recovery != "" {
 				use, path = wire.UseRecovery, recovery
@@ -109,10 +120,25 @@ func keysNew() *cobra.Command {
 			}
 			fmt.Fprintf(d.out, "Copy that file to a safe place, and prove the copy before it is used:\n  rankwardend keys prove %d --copy COPY\n", number)
 			return nil
-		}),
+		})(cmd, args)
 	}
-	cmd.Flags().StringVar(&recovery, "recovery", "", "make an offline recovery key, and write its private half to this `file` only")
+	cmd.Flags().StringVar(&recovery, "recovery", "", "create an offline recovery key, and write its private half to this `file` only")
+	cmd.Flags().BoolVar(&ofService, "service", false, "create the root and signing keys of a new service, in the file named by --keys")
+	cmd.MarkFlagsMutuallyExclusive("recovery", "service")
 	return cmd
+}
+
+func newServiceKeys(cmd *cobra.Command) error {
+	k, err := options(cmd.Flags())
+	if err != nil {
+		return err
+	}
+	config := server.Config{Database: k.String("database"), Keys: k.String("keys"), Organisation: k.String("organisation")}
+	if err := server.CreateKeys(cmd.Context(), config); err != nil {
+		return err
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "The service's keys are in %s. Every replica needs this file. Keep a copy in a safe place: without it, every device must enrol again.\n", config.Keys)
+	return nil
 }
 
 func keysList() *cobra.Command {

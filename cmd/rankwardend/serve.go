@@ -1,6 +1,8 @@
 package main
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -19,6 +21,8 @@ import (
 	"rankwarden.example/console"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/store"
 )
 
 const envPrefix = "RANKWARDEN_"
@@ -32,8 +36,9 @@ func serveCommand() *cobra.Command {
 		Long: "Serve the operators' interface, the device protocol and the console.\n\n" +
 			"Every option can also stand in the file named by --config, by its name, or in the environment as\n" +
 			envPrefix + "NAME with _ for -. A flag beats the environment, which beats the file.\n\n" +
-			"At the first start, with no operator yet, the owner named by --first-owner is made, and the password is\n" +
-			"written to --first-password, a file that only you can read.\n\n" +
+			"Create the service's keys once, before the first start: rankwardend keys new --service.\n" +
+			"At the first start, with no operator yet, the owner named by --first-owner is created, and the password is\n" +
+			"written to --first-password, a file that only you can read. See rankwardend owner reset when it is lost.\n\n" +
 			"Devices change passwords once an escrow key is live, see rankwardend keys. The private escrow keys are read from\n" +
 			"--escrow-keys, or from " + escrowEnv + ", which holds what would stand in that file.",
 		RunE: serve,
@@ -43,11 +48,18 @@ func serveCommand() *cobra.Command {
 	f.String("listen", "127.0.0.1:8470", "address to listen on, `HOST:PORT`")
 	f.String("device-listen", "", "another address for the device protocol, `HOST:PORT`; the same when left out")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
-	f.String("keys", "rankwarden-keys.json", "`file` of the service's private keys, mode 0600; made when missing")
+	f.String("keys", "rankwarden-keys.json", "`file` of the service's private keys, mode 0600; see rankwardend keys new --service")
 	f.String("escrow-keys", "rankwarden-escrow-keys.json", "`file` of the private escrow keys, mode 0600; see rankwardend keys")
 	f.Int("reveals-per-hour", server.DefaultBudget, "passwords that an operator may see in an hour before a second person must agree")
 	f.String("tls-cert", "", "certificate `file` in PEM")
 	f.String("tls-key", "", "`file` of the certificate's key in PEM")
+	f.String("public-url", "", "where people reach the console through a proxy, such as https://warden.example; cookies are for TLS only when it is https")
+	f.StringSlice("trust-proxy", nil, "`ADDRESS` or network of a proxy whose X-Forwarded headers are believed; may be given several times")
+	f.Duration("keep-reports", service.DefaultKept.Reports, "how long every report is kept; the last one of each day is kept for a year")
+	f.Duration("keep-events", service.DefaultKept.Events, "how long device events are kept")
+	f.Duration("keep-findings", service.DefaultKept.Findings, "how long closed findings are kept")
+	f.Duration("keep-states", service.DefaultKept.DesiredStates, "how long superseded desired states are kept")
+	f.Duration("keep-orders", service.DefaultKept.Orders, "how long ended orders are kept")
 	f.Bool("allow-clear", false, "serve without TLS on other addresses than loopback, behind a proxy that does TLS")
 	f.String("organisation", "My organisation", "name that operators see")
 	f.Duration("interval", 5*time.Minute, "time between two check-ins of a device")
@@ -109,6 +121,50 @@ func logger(k *koanf.Koanf) (*slog.Logger, error) {
 	return nil, fmt.Errorf("log-format %q must be text or json", k.String("log-format"))
 }
 
+// kept is how long records are kept.
+func kept(k *koanf.Koanf) store.Kept {
+	kept := service.DefaultKept
+	for option, of := range map[string]*time.Duration{"keep-reports": &kept.Reports, "keep-events": &kept.Events, "keep-findings": &kept.Findings,
+		"keep-states": &kept.DesiredStates, "keep-orders": &kept.Orders} {
+		*of = k.Duration(option)
+	}
+	kept.DailyReports = max(kept.DailyReports, kept.Reports)
+	return kept
+}
+
+// firstOwner makes the first owner of a service without operators. The password is written first: an owner
+// whose password nobody knows could never get in.
+func firstOwner(ctx context.Context, s *server.Server, k *koanf.Koanf, log *slog.Logger) error {
+	some, err := s.Service.HasOperators(ctx)
+	if err != nil || some {
+		return err
+	}
+	name, path, password := k.String("first-owner"), k.String("first-password"), auth.NewPassword()
+	if err := writePassword(path, password); err != nil {
+		return err
+	}
+	made, err := s.Service.EnsureOwner(ctx, name, password)
+	if err != nil || !made {
+		return errors.Join(err, os.Remove(path)) // another replica was first
+	}
+	absolute, _ := filepath.Abs(path) // only for the reader
+	log.Info("the first owner was created", "name", name, "password_file", absolute)
+	return nil
+}
+
+// writePassword writes a password to a new file that only its owner can read.
+func writePassword(path, password string) error {
+	file, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		return fmt.Errorf("the password cannot be written, so nothing was changed: %w; name another file", err)
+	}
+	_, err = file.WriteString(password + "\n")
+	if err = errors.Join(err, file.Sync(), file.Close()); err != nil {
+		return fmt.Errorf("the password cannot be written, so nothing was changed: %w", errors.Join(err, os.Remove(path)))
+	}
+	return nil
+}
+
 func serve(cmd *cobra.Command, _ []string) error {
 	k, err := options(cmd.Flags())
 	if err != nil {
@@ -126,20 +182,13 @@ func serve(cmd *cobra.Command, _ []string) error {
 	s, err := server.Start(ctx, server.Config{
 		Listen: k.String("listen"), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
 		Database: k.String("database"), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
+		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
 		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)
 	if err != nil {
 		return err
 	}
-	password := auth.NewPassword()
-	made, err := s.Service.EnsureOwner(ctx, k.String("first-owner"), password)
-	if err == nil && made {
-		path := k.String("first-password")
-		if err = os.WriteFile(path, []byte(password+"\n"), 0o600); err == nil {
-			absolute, _ := filepath.Abs(path) // only for the reader
-			log.Info("the first owner was made", "name", k.String("first-owner"), "password_file", absolute)
-		}
-	}
+	err = firstOwner(ctx, s, k, log)
 	if err == nil {
 		log.Info("serving", "url", s.URL, "devices", s.DeviceURL)
 		select {

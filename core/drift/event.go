@@ -33,13 +33,15 @@ const (
 	DeviceRestarted  EventKind = "device_restarted"  // after an account was used, as its rule says
 	DeviceRestored   EventKind = "device_restored"   // it came back from a snapshot
 	GuardRefused     EventKind = "guard_refused"     // a change would have left no usable administrator
+	DeviceRenamed    EventKind = "device_renamed"    // the workstation has another name
+	SetAside         EventKind = "set_aside"         // something that the service refuses for good, with the reason
 	FoughtOver       EventKind = "fought_over"       // a unit was put right three times within a day
 )
 
 // EventKinds are all of them, in the order in which a reader looks for them.
 var EventKinds = []EventKind{Applied, AccountCreated, AccountAdopted, AccountRenamed, AccountEnabled, AccountDisabled, AccountDescribed, AccountRemoved,
 	PasswordChanged, PasswordForeign, RotationFailed, RotationStopped, AccountUsed, AccountLocked, AccountUnlocked, SessionsEnded, DeviceRestarted,
-	MemberAdded, MemberRemoved, ValueSet, GuardRefused, FoughtOver, DeviceRestored}
+	MemberAdded, MemberRemoved, ValueSet, GuardRefused, FoughtOver, DeviceRestored, DeviceRenamed, SetAside}
 
 // Event is something that happened on a device. Before and After are in words, and never a secret.
 type Event struct {

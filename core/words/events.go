@@ -63,6 +63,10 @@ func Event(e drift.Event) string {
 		return "the device came back from a snapshot and began a new " + e.After
 	case drift.GuardRefused:
 		return fmt.Sprintf("%s: the guard refused, since no usable administrator would be left", UnitInFull(e.Unit))
+	case drift.DeviceRenamed:
+		return fmt.Sprintf("the workstation was renamed from %s to %s", e.Before, e.After)
+	case drift.SetAside:
+		return fmt.Sprintf("%s set aside, since the service refuses it: %s", e.Subject, e.After)
 	case drift.FoughtOver:
 		return UnitInFull(e.Unit) + ": somebody or something changes it back again and again"
 	}

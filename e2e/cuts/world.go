@@ -108,6 +108,9 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 	parsed.Host = w.proxy.address()
 	w.config = server.Config{Listen: "127.0.0.1:0", Database: parsed.String(), Keys: filepath.Join(dir, "keys.json"), EscrowKeys: filepath.Join(dir, "escrow.json"),
 		Organisation: "Skerry Line", Interval: time.Minute, Now: w.now}
+	if err := server.CreateKeys(ctx, w.config); err != nil {
+		return nil, err
+	}
 	if err := w.startService(); err != nil {
 		return nil, err
 	}

@@ -59,6 +59,7 @@ type Agent struct {
 	collect  bool              // report everything, also what has not changed
 	saved    [sha256.Size]byte // digest of what was written last
 	wake     time.Time         // when a password is due next, in service time; zero for none
+	oneByOne bool              // events go one at a time, since the service refuses one of them
 }
 
 // retry is the first wait after a failed exchange; it doubles up to the check-in interval.
@@ -103,11 +104,15 @@ func (a *Agent) Run(ctx context.Context) error {
 		case errors.Is(err, host.ErrCut):
 			return err
 		case err != nil:
-			a.Log.Warn("exchange failed; it will be tried again", "error", err, "in", wait)
+			pause := wait + rand.N(wait/2)
+			if refused := (*Refusal)(nil); errors.As(err, &refused) {
+				pause = max(pause, refused.After) // the service spreads those that it asks to come back
+			}
+			a.Log.Warn("exchange failed; it will be tried again", "error", err, "in", pause)
 			select {
 			case <-ctx.Done():
 				return nil
-			case <-a.Clock.After(wait + rand.N(wait/2)):
+			case <-a.Clock.After(pause):
 			}
 			wait = min(2*wait, a.interval)
 		default:
@@ -175,7 +180,7 @@ func (a *Agent) enrol(ctx context.Context) error {
 func (a *Agent) askToEnrol(ctx context.Context, body wire.EnrolRequest) (wire.EnrolAnswer, error) {
 	var answer wire.EnrolAnswer
 	id := wire.Thumbprint(a.memory.Key.Public().(ed25519.PublicKey))
-	request, err := wire.Sign(wire.Key{ID: id, Private: a.memory.Key}, wire.Header{KeyID: id, URL: wire.PathEnrol, Time: a.now()}, body, true)
+	request, err := wire.Sign(wire.Key{ID: id, Private: a.memory.Key}, wire.Header{KeyID: id, URL: wire.PathEnrol, Time: a.claimed()}, body, true)
 	if err != nil {
 		return answer, err
 	}
@@ -219,7 +224,7 @@ func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, 
 }
 
 func (a *Agent) checkInOf(report *drift.Report) wire.CheckIn {
-	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.memory.nextEvents(), Orders: a.memory.Order, Results: a.memory.Results, Deposit: a.memory.marks()}
+	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.nextEvents(), Orders: a.memory.Order, Results: a.memory.Results, Deposit: a.memory.marks()}
 }
 
 // sendReport keeps the signed report until the service has stored it.
@@ -241,33 +246,50 @@ func (a *Agent) sendReport(ctx context.Context, report drift.Report) (fresh bool
 func (a *Agent) settlePending(ctx context.Context) error {
 	p := a.memory.Pending
 	_, err := a.exchange(ctx, p.Request, p.Results)
+	if refusedWith(err, "wrong_time", codeEvents, codeResults) {
+		// It lay too long, or what went with it was set aside: signed again, it is still the same report.
+		if err := a.signPending(); err != nil {
+			return err
+		}
+		_, err = a.exchange(ctx, a.memory.Pending.Request, a.memory.Pending.Results)
+	}
 	switch {
 	case err == nil, refusedWith(err, "sequence_used"):
 		a.memory.Last, a.memory.Pending = &p.Report, nil
 		return a.save()
-	case refusedWith(err, "wrong_time"): // it lay too long: signed again, it is still the same report
-		request, err := a.sign(wire.PathCheckIn, p.Report.Seq, a.checkInOf(&p.Report))
-		if err != nil {
-			return err
-		}
-		a.memory.Pending.Request, a.memory.Pending.Results = request, a.memory.Results
-		return a.settlePending(ctx)
-	case refusedWith(err, "bad_report", "report_of_another", "bad_document"):
-		a.memory.Pending = nil // it would be refused for ever
+	case refusedForGood(err):
+		a.setReportAside(p.Report, err)
 		return errors.Join(err, a.save())
+	case refusedWith(err, codeEvents, codeResults): // the next turn sends less of it
+		return errors.Join(err, a.signPending())
 	}
 	return err
+}
+
+func (a *Agent) signPending() error {
+	p := a.memory.Pending
+	request, err := a.sign(wire.PathCheckIn, p.Report.Seq, a.checkInOf(&p.Report))
+	if err != nil {
+		return err
+	}
+	p.Request, p.Results = request, a.memory.Results
+	return a.save()
 }
 
 // exchange sends a check-in that carries the given results of orders.
 func (a *Agent) exchange(ctx context.Context, request string, results []wire.OrderResult) (fresh bool, err error) {
 	document, err := a.post(ctx, wire.PathCheckIn, request)
-	if refusedWith(err, "wrong_time") {
+	switch {
+	case refusedWith(err, "wrong_time"):
 		return false, errors.Join(err, a.fetchKeys(ctx)) // the next attempt goes by the service's time
-	}
-	if err != nil {
+	case refusedWith(err, codeEvents):
+		return false, errors.Join(err, a.setEventAside(err))
+	case refusedWith(err, codeResults):
+		return false, errors.Join(err, a.setResultsAside(results, err))
+	case err != nil:
 		return false, err
 	}
+	a.oneByOne = false
 	var answer wire.Answer
 	if err := a.open(document, request, &answer); err != nil {
 		return false, errors.Join(err, a.fetchKeys(ctx))

@@ -91,7 +91,7 @@ func (a *Agent) giveAgain(ctx context.Context, has wire.DepositMarks) error {
 				return a.newEpoch(ctx)
 			} else if refusedWith(err, codeBehind) {
 				continue // the service has another one of that number, of before the snapshot
-			} else if refusedWith(err, "bad_deposit", "key_missing") {
+			} else if refusedWith(err, "bad_deposit", "key_missing", codeRetired) {
 				k.of.Now = rotation.Interrupted
 				continue
 			} else if err != nil {

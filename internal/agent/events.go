@@ -3,6 +3,7 @@ package agent
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -18,14 +19,19 @@ func (m *memory) note(now time.Time, events ...drift.Event) {
 	for _, e := range events {
 		m.EventSeq++
 		e.Seq, e.At = m.EventSeq, now.UTC()
+		e.Subject, e.Before, e.After = shortened(e.Subject), shortened(e.Before), shortened(e.After)
 		m.Events = append(m.Events, e)
 	}
 	m.Events = m.Events[max(0, len(m.Events)-keptEvents):]
 }
 
 // nextEvents are those that go with the next check-in.
-func (m *memory) nextEvents() []drift.Event {
-	return m.Events[:min(len(m.Events), wire.MaxEvents)]
+func (a *Agent) nextEvents() []drift.Event {
+	most := wire.MaxEvents
+	if a.oneByOne {
+		most = 1
+	}
+	return a.memory.Events[:min(len(a.memory.Events), most)]
 }
 
 // stored drops the events that the service has.
@@ -65,4 +71,13 @@ func noticed(last *drift.Report, now drift.Report) []drift.Event {
 		}
 	}
 	return events
+}
+
+// shortened keeps the text of an event well below what the service takes.
+func shortened(s string) string {
+	const most = 1000 // bytes
+	if len(s) <= most {
+		return s
+	}
+	return strings.ToValidUTF8(s[:most], "") + "…"
 }

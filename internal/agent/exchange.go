@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"strconv"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -19,6 +20,8 @@ type Refusal struct {
 	Status int
 	Code   string `json:"code"`
 	Detail string `json:"detail"`
+	// After is how long the service asks to wait before the next attempt, 0 for not said.
+	After time.Duration `json:"-"`
 }
 
 func (r *Refusal) Error() string {
@@ -48,6 +51,9 @@ const maxAnswer = 4 << 20 // bytes
 
 // post sends a document and gives the body of the answer.
 func (a *Agent) post(ctx context.Context, path, document string) (string, error) {
+	if len(document) > wire.MaxRequest { // the service would cut it off
+		return "", &Refusal{Status: http.StatusRequestEntityTooLarge, Code: "too_large", Detail: fmt.Sprintf("it has %d bytes, and the service takes %d", len(document), wire.MaxRequest)}
+	}
 	req, err := http.NewRequestWithContext(ctx, http.MethodPost, a.Service+path, bytes.NewReader([]byte(document)))
 	if err != nil {
 		return "", err
@@ -72,6 +78,9 @@ func (a *Agent) do(req *http.Request) (string, error) {
 			r.Detail = resp.Status
 		}
 		r.Status = resp.StatusCode
+		if seconds, err := strconv.Atoi(resp.Header.Get("Retry-After")); err == nil && seconds > 0 {
+			r.After = min(time.Duration(seconds)*time.Second, time.Hour)
+		}
 		return "", r
 	}
 	return string(body), nil
@@ -144,7 +153,7 @@ func (a *Agent) takeKeys(document string) error {
 // sign signs a request of this device.
 func (a *Agent) sign(path string, seq int64, payload any) (string, error) {
 	key := wire.Key{ID: a.memory.Device, Private: a.memory.Key}
-	return wire.Sign(key, wire.Header{KeyID: key.ID, URL: path, Time: a.now(), Sequence: seq}, payload, false)
+	return wire.Sign(key, wire.Header{KeyID: key.ID, URL: path, Time: a.claimed(), Sequence: seq}, payload, false)
 }
 
 // ErrAnswer is given for an answer that is not the service's, or not to this request.
@@ -164,7 +173,11 @@ func (a *Agent) open(document, request string, into any) error {
 	return nil
 }
 
-// now is service time, as far as it is known; it never goes back.
+// claimed is the time that an exchange claims: service time as the last signed answer said. Unlike [Agent.now]
+// it goes back when either clock is corrected, so that a correction costs one refused exchange at most.
+func (a *Agent) claimed() time.Time { return a.Clock.Now().Add(a.offset) }
+
+// now is service time for schedules and ends of validity, as far as it is known; it never goes back.
 func (a *Agent) now() time.Time {
 	at := a.Clock.Now().Add(a.offset)
 	if at.Before(a.latest) {

@@ -34,15 +34,27 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 		told = &a.memory.Pending.Report // on its way; what it tells is not new
 	}
 	a.memory.note(report.At, noticed(told, *report)...)
+	if a.memory.Name != "" && a.memory.Name != facts.Name {
+		a.memory.note(report.At, drift.Event{Kind: drift.DeviceRenamed, Before: a.memory.Name, After: facts.Name})
+	}
+	a.memory.Name = facts.Name
 	if last == nil {
-		return report, nil
+		return a.unlessAside(report), nil
 	}
 	report.Found = differing(last.State, outcome.Before)
-	if !a.collect && report.Found == nil && last.Desired == report.Desired && same(last.State, report.State) && same(last.Failures, report.Failures) && same(last.Contended, report.Contended) {
+	if !a.collect && report.Found == nil && last.Device == report.Device && last.Desired == report.Desired && same(last.State, report.State) && same(last.Failures, report.Failures) && same(last.Contended, report.Contended) {
 		return nil, nil
 	}
 	a.collect = false
-	return report, nil
+	return a.unlessAside(report), nil
+}
+
+// unlessAside gives a report, unless the service refuses it for good.
+func (a *Agent) unlessAside(report *drift.Report) *drift.Report {
+	if a.memory.Aside != "" && a.memory.Aside == contentOf(*report) {
+		return nil
+	}
+	return report
 }
 
 // mostRounds bounds the passes of one look, should passwords be due again at once.

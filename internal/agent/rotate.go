@@ -18,6 +18,18 @@ import (
 // rotateDue changes the passwords that are due, each at most once. It is true when one was changed,
 // so that what waited for it can be done, and gives what stands in the way of the others.
 func (a *Agent) rotateDue(ctx context.Context, state drift.State) (changed bool, failures []drift.Failure, err error) {
+	return a.rotateWhatIsDue(ctx, state, false)
+}
+
+// codeRetired is the service's word for a deposit that is sealed to a retired key.
+const codeRetired = "key_retired"
+
+// rotateAgain is [Agent.rotateDue] after the key list was read again.
+func (a *Agent) rotateAgain(ctx context.Context, state drift.State) (changed bool, failures []drift.Failure, err error) {
+	return a.rotateWhatIsDue(ctx, state, true)
+}
+
+func (a *Agent) rotateWhatIsDue(ctx context.Context, state drift.State, retried bool) (changed bool, failures []drift.Failure, err error) {
 	now := a.now()
 	a.wake = time.Time{}
 	a.memory.stopped(now)
@@ -56,6 +68,12 @@ func (a *Agent) rotateDue(ctx context.Context, state drift.State) (changed bool,
 				return changed, failures, err
 			}
 			return true, failures, nil // everything is due again, in the new epoch
+		case errors.As(err, &refused) && refused.Code == codeRetired && !retried:
+			// The key was retired a moment ago: the newer list names another one, and the next number is sealed to it.
+			if err := a.fetchKeys(ctx); err != nil {
+				return changed, failures, &unreachable{err}
+			}
+			return a.rotateAgain(ctx, state)
 		case errors.As(err, &offline): // the exchange that follows says so, and is tried again
 		default:
 			if r.failed(now, err) {

@@ -44,6 +44,8 @@ type memory struct {
 
 	Last    *drift.Report `json:"last"`    // the latest report that the service has stored
 	Pending *pending      `json:"pending"` // a report that may or may not have arrived
+	Aside   string        `json:"aside"`   // digest of a report that the service refuses for good
+	Name    string        `json:"name"`    // that was reported last
 }
 
 // pending is a report on its way, kept until the service said that it is stored.

@@ -66,24 +66,35 @@ func (a *Agent) pay(ctx context.Context) error {
 			a.wakeAt(r.Owed.At)
 			continue
 		}
-		var err error
-		kind := drift.SessionsEnded
-		switch r.Owed.Then {
-		case policy.EndSessions:
-			err = a.Host.EndSessions(ctx, r.Account)
-		case policy.Restart:
-			kind = drift.DeviceRestarted
-			if err = a.Host.Notify(ctx, "This device restarts now: the password of a managed account was changed after it was used."); err == nil {
-				err = a.Host.Restart(ctx)
-			}
-		}
-		if err != nil {
+		if err := a.payOne(ctx, of, r, now); err != nil {
 			return fmt.Errorf("after the account was used: %w", err)
 		}
-		if r.Owed.Then != policy.Nothing {
-			a.memory.note(now, drift.Event{Kind: kind, Unit: of.unit, Subject: of.target.String()})
-		}
-		r.Owed = nil
 	}
 	return nil
+}
+
+// payOne does what one rule wants after a sign-in. A restart is noted before it is begun and never
+// repeated: it may end this agent.
+func (a *Agent) payOne(ctx context.Context, of ruled, r *rotating, now time.Time) error {
+	event := drift.Event{Kind: drift.SessionsEnded, Unit: of.unit, Subject: of.target.String()}
+	then := r.Owed.Then
+	switch then {
+	case policy.EndSessions:
+		if err := a.Host.EndSessions(ctx, r.Account); err != nil {
+			return err
+		}
+	case policy.Restart:
+		event.Kind = drift.DeviceRestarted
+	}
+	r.Owed = nil
+	if then != policy.Nothing {
+		a.memory.note(now, event)
+	}
+	if err := a.save(); err != nil || then != policy.Restart {
+		return err
+	}
+	if err := a.Host.Notify(ctx, "This device restarts now: the password of a managed account was changed after it was used."); err != nil {
+		a.Log.Warn("nobody could be told of the restart", "error", err)
+	}
+	return a.Host.Restart(ctx)
 }

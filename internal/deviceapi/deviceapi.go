@@ -241,6 +241,11 @@ func (a *API) exchange(ctx context.Context, d store.Known, req request, body wir
 		}
 		answer.Stored = body.Report.Seq
 	}
+	if service.Foreign(body.Desired, desired(d)) && !d.Mismatched {
+		if err := a.Service.Holds(ctx, d.ID, body.Desired); err != nil {
+			return err
+		}
+	}
 	if desired(d).Newer(body.Desired) {
 		if answer.Desired, _, err = a.Service.SignedDesired(ctx, d.ID); err != nil {
 			return err

@@ -1,10 +1,8 @@
 package deviceapi
 
 import (
-	"errors"
 	"fmt"
 	"net"
-	"os"
 	"sync"
 	"syscall"
 	"time"
@@ -68,7 +66,7 @@ func (w *waiter) outcome() (ready, ended bool) {
 func (a *API) park(conn held, device, request string, w *waiter, limit time.Time) {
 	live.Go(a.Log, "a held request", func() {
 		defer a.registry.release(device, w)
-		if err := w.arm(conn, limit); err != nil || gone(conn) {
+		if err := w.arm(conn, limit); err != nil || live.Gone(conn) {
 			_ = conn.Close() // nobody is there any more
 			return
 		}
@@ -99,18 +97,3 @@ func (a *API) park(conn held, device, request string, w *waiter, limit time.Time
 
 // writeTimeout is how long an answer to a held request may take to leave.
 const writeTimeout = 10 * time.Second
-
-// gone waits until the deadline of a connection, and is true when the other side closed it before, or
-// sent something although its request was not answered yet. Nothing is taken from the connection.
-func gone(conn held) bool {
-	raw, err := conn.SyscallConn()
-	if err != nil {
-		return true
-	}
-	err = raw.Read(func(fd uintptr) bool {
-		var peeked [1]byte
-		_, _, err := syscall.Recvfrom(int(fd), peeked[:], syscall.MSG_PEEK|syscall.MSG_DONTWAIT)
-		return !errors.Is(err, syscall.EAGAIN) && !errors.Is(err, syscall.EINTR)
-	})
-	return !errors.Is(err, os.ErrDeadlineExceeded)
-}

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"syscall"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -45,16 +46,27 @@ func (a *api) events(app *fiber.App) {
 		again := a.credentials(c) // what identifies whoever listens, copied: the request is gone while the stream runs
 		c.Set("Content-Type", eventStreamID)
 		c.Set("X-Accel-Buffering", "no")
+		c.RequestCtx().SetConnectionClose() // so that nothing else is read from the connection
+		ctx, left := context.WithCancel(a.Done)
+		if conn, ok := c.RequestCtx().Conn().(syscall.Conn); ok && conn != nil {
+			unlimited := c.RequestCtx().Conn().SetReadDeadline(time.Time{})
+			live.Go(a.Log, "whether somebody listens", func() {
+				if unlimited == nil && live.Gone(conn) {
+					left()
+				}
+			})
+		}
 		return c.SendStreamWriter(func(w *bufio.Writer) {
 			defer a.streams.end(who.OperatorID)
+			defer left()
 			defer live.Recover(a.Log, "a stream of changes")
-			a.stream(w, who, again)
+			a.stream(ctx, w, who, again)
 		})
 	})
 }
 
 // stream tells what changes until whoever listens goes, or may no longer.
-func (a *api) stream(w *bufio.Writer, who auth.Identity, again credentials) {
+func (a *api) stream(ctx context.Context, w *bufio.Writer, who auth.Identity, again credentials) {
 	changes := a.Hub.Subscribe(store.TopicDevices, store.TopicReports, store.TopicEdits, store.TopicGroups)
 	defer changes.Close()
 	beat := time.NewTicker(heartbeat)
@@ -68,11 +80,11 @@ func (a *api) stream(w *bufio.Writer, who auth.Identity, again credentials) {
 	}
 	for {
 		select {
-		case <-a.Done.Done():
+		case <-ctx.Done():
 			return
 		case <-beat.C:
-			ctx, cancel := context.WithTimeout(a.Done, 5*time.Second)
-			now, err := a.identify(ctx, again)
+			asking, cancel := context.WithTimeout(ctx, 5*time.Second)
+			now, err := a.identify(asking, again)
 			cancel()
 			if err != nil || !now.May(auth.Look) || !send(": still here\n\n") {
 				return
@@ -80,7 +92,7 @@ func (a *api) stream(w *bufio.Writer, who auth.Identity, again credentials) {
 			who = now
 		case <-changes.Ready:
 			select {
-			case <-a.Done.Done():
+			case <-ctx.Done():
 				return
 			case <-time.After(gather):
 			}

@@ -41,8 +41,9 @@ func (a *api) passwords() {
 			Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
 			Group   string `query:"group"`
 			Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
+			Bare    bool   `query:"unrecovered" doc:"Only those without a copy sealed to a recovery key"`
 		}) (*List[Password], error) {
-			list, next, err := a.Service.Passwords(ctx, who, service.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue}, in.page())
+			list, next, err := a.Service.Passwords(ctx, who, service.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare}, in.page())
 			return listOf(list, next, err, viewPassword)
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}/passwords", id: "device-passwords", summary: "Passwords of one device with their deposits, without the passwords"},

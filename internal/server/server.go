@@ -247,7 +247,7 @@ func (c Config) check() error {
 	case c.Database == "":
 		return fmt.Errorf("%w: no database; give database as postgres://USER@HOST:PORT/NAME", ErrConfig)
 	case c.Keys == "":
-		return fmt.Errorf("%w: no key file; give keys as the path of a file that only the service can read (it is made when missing)", ErrConfig)
+		return fmt.Errorf("%w: no key file; give keys as the path of a file that only the service can read ; rankwardend keys new --service makes it", ErrConfig)
 	case c.Interval < time.Second || c.Interval > 24*time.Hour:
 		return fmt.Errorf("%w: interval %s must be from 1s to 24h", ErrConfig, c.Interval)
 	}

@@ -78,9 +78,6 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		if d.State != store.Live {
 			return failf(Forbidden, "this device is %s and may not report", d.State).code("device_" + d.State)
 		}
-		if r.Device != d.Name {
-			return failf(Invalid, "the report is of %q, but it was signed by %q", r.Device, d.Name).code("report_of_another")
-		}
 		earlier, err := tx.ReportBySeq(d.ID, epoch, r.Seq)
 		switch {
 		case err == nil && earlier.Digest == requestDigest:
@@ -102,7 +99,10 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		if err := s.deviceFactsReported(tx, d, r.State); err != nil {
 			return err
 		}
-		done := store.Reported{Device: d.ID, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings, Contended: append([]resolve.UnitID{}, r.Contended...)}
+		if err := s.nameReported(tx, d, r.Device); err != nil {
+			return err
+		}
+		done := store.Reported{Device: d.ID, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings, Contended: append([]resolve.UnitID{}, r.Contended...), Mismatched: Foreign(r.Desired, d.Desired())}
 		if err := tx.SetNext(d.ID, r.Rotation); err != nil {
 			return err
 		}
@@ -117,6 +117,65 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		}
 		return tx.Notify(store.Notice{Topic: store.TopicReports, IDs: []string{d.ID}})
 	})
+}
+
+// Foreign reports whether a device holds a desired state that the service never gave it: a later one than
+// its latest, or another document under the same number.
+func Foreign(holds, given drift.Stamp) bool {
+	return holds.Newer(given) || holds.Number > 0 && holds.Epoch == given.Epoch && holds.Number == given.Number && holds.Digest != given.Digest
+}
+
+// Holds notes that a device holds a desired state that the service never gave it, once it is certain: what
+// a replica knows of a device may be behind.
+func (s *Service) Holds(ctx context.Context, id string, holds drift.Stamp) error {
+	return s.InTx(ctx, func(tx store.Tx) error {
+		d, err := tx.LockDevice(id)
+		if err != nil || d.Mismatched || !Foreign(holds, d.Desired()) {
+			return err
+		}
+		if err := tx.SetMismatched(d.ID); err != nil {
+			return err
+		}
+		return tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: []string{d.ID}})
+	})
+}
+
+// nameReported takes the new name of a workstation, which stays the same device. A name that another device
+// has, or that a group lists which decides reach or exclusion, is not taken: then the device keeps its name here.
+func (s *Service) nameReported(tx store.Tx, d store.Device, name string) error {
+	name = text.NFC(name)
+	key := text.Fold(name)
+	if name == d.Name {
+		return nil
+	}
+	if err := text.CheckName(name, MaxDeviceName); err != nil {
+		return failf(Invalid, "the device's name %v", err).code("bad_report")
+	}
+	if key != d.NameKey {
+		if _, err := tx.LiveDeviceNamed(key); !errors.Is(err, store.ErrNotFound) {
+			return err // nil when there is one
+		}
+		if group, err := tx.DecidingGroup(key, nil); err != nil || group != "" {
+			return err
+		}
+	}
+	if err := tx.RenameDevice(d.ID, name, key); err != nil {
+		return err
+	}
+	ruled, err := tx.RuledGroups()
+	if err != nil {
+		return err
+	}
+	if _, err := regroup(tx, ruled, []string{d.ID}); err != nil {
+		return err
+	}
+	if err := tx.Notify(store.Notice{Topic: store.TopicGroups, IDs: []string{d.ID}}); err != nil {
+		return err
+	}
+	if err := tx.RequestSettle(store.SettleRequest{Cause: d.Name + " renamed to " + name, Devices: []string{d.ID}, CreatedAt: s.Now()}); err != nil {
+		return err
+	}
+	return s.audit(tx, deviceItself(d.ID, ""), record{action: "device.renamed", object: d.ID, before: map[string]any{"name": d.Name}, after: map[string]any{"name": name}})
 }
 
 // deviceFactsReported works out the groups of a device anew when it reports other facts of itself.

@@ -41,6 +41,15 @@ func (s *Service) TakeDeposit(ctx context.Context, device string, d wire.Deposit
 			return err
 		}
 		earlier, err := tx.Deposit(device, d.Epoch, d.Number)
+		if errors.Is(err, store.ErrNotFound) {
+			live, keyErr := tx.KeyIsLive(record.KeyNumber)
+			if keyErr != nil {
+				return keyErr
+			}
+			if !live {
+				return failf(Conflict, "escrow key %d was retired, so nothing is sealed to it any more; read the key list, and seal to the key that is live", record.KeyNumber).code("key_retired")
+			}
+		}
 		switch {
 		case err == nil && earlier.Digest == record.Digest:
 			at = earlier.DepositedAt

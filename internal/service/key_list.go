@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -35,6 +36,9 @@ func (s *Service) listKeys(tx store.Tx) error {
 	if err != nil {
 		return err
 	}
+	if err := s.checkRoot(tx, &state); err != nil {
+		return err
+	}
 	keys, err := tx.EscrowKeys()
 	if err != nil {
 		return err
@@ -65,6 +69,27 @@ func (s *Service) listKeys(tx store.Tx) error {
 		}
 	}
 	s.keyList.Store(&listed{state.Organisation, state.Epoch, state.KeyListNumber, state.KeyList})
+	return nil
+}
+
+// ErrForeignKeys is matched when the key file is not that of the database.
+var ErrForeignKeys = errors.New("the key file belongs to another database")
+
+// checkRoot refuses a key file that is not this database's. A database that knows no root yet takes this one,
+// unless its key list was signed by another.
+func (s *Service) checkRoot(tx store.Tx, state *store.ServiceState) error {
+	if state.RootFingerprint == "" && state.KeyList != "" { // from before the fingerprint was kept
+		if _, err := wire.OpenKeyList(state.KeyList, s.Keys.Root.ID); err != nil {
+			return fmt.Errorf("%w: its root key is %s, and the key list in the database was signed by another; give the file that this database was used with", ErrForeignKeys, s.Keys.Root.ID)
+		}
+	}
+	if state.RootFingerprint == "" {
+		state.RootFingerprint = s.Keys.Root.ID
+		return tx.SetServiceState(*state)
+	}
+	if state.RootFingerprint != s.Keys.Root.ID {
+		return fmt.Errorf("%w: the root key of the file is %s, and the database was used with %s; give the file with that one, or the database of this one", ErrForeignKeys, s.Keys.Root.ID, state.RootFingerprint)
+	}
 	return nil
 }
 

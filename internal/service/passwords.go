@@ -14,9 +14,11 @@ import (
 
 // PasswordFilter narrows a list of passwords. Empty fields do not.
 type PasswordFilter struct {
-	Search  string // part of the device's name or serial, or of the account's name
-	Group   string
-	Overdue bool // the rule's time and one check-in interval have passed since the last change
+	Search string // part of the device's name or serial, or of the account's name
+	Group  string
+	// Unrecovered narrows to those without a copy sealed to a recovery key.
+	Unrecovered bool
+	Overdue     bool // the rule's time and one check-in interval have passed since the last change
 }
 
 // Passwords lists a page of the passwords that devices in reach change, by device and account.
@@ -40,7 +42,8 @@ func (s *Service) Passwords(ctx context.Context, who auth.Identity, f PasswordFi
 			switch {
 			case d.ID == id && r.Target <= target,
 				!named && !strings.Contains(text.Fold(r.Name), search),
-				f.Overdue && !isOverdue(r, late):
+				f.Overdue && !isOverdue(r, late),
+				f.Unrecovered && !r.Unrecovered:
 				continue
 			}
 			keys = append(keys, store.RotationKey{Device: d.ID, Target: r.Target})

@@ -180,6 +180,16 @@ func (s *Service) serviceDecisions(tx store.Tx) ([]Decision, error) {
 	if !slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == wire.UseEscrow && k.State == store.KeyLive }) {
 		list = append(list, Decision{Kind: DecideNoKey, Title: "no escrow key is live", Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the machine of the service"})
 	}
+	if slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == wire.UseRecovery && k.State == store.KeyLive }) {
+		n, example, err := tx.Unrecovered()
+		if err != nil {
+			return nil, err
+		}
+		if n > 0 {
+			list = append(list, Decision{Kind: DecideRecovery, Title: "passwords without a recovery copy", Devices: n, Device: example.NameKey, DeviceID: example.ID,
+				Detail: "they were stored before the recovery key was live; they get one at their next change. See rankwarden password list --unrecovered, and rotate them"})
+		}
+	}
 	run, err := tx.DirectorySync()
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err

@@ -63,10 +63,12 @@ func (t Tx) ScopeOf(device string) (digest string, err error) {
 }
 
 // TakeDeposit stores one, and its number as the device's latest, in one statement. It is false when
-// the device is not live, or the number is not a later one of its epoch: then nothing was stored.
+// the device is not live, the number is not a later one of its epoch, or the key is not live: then nothing
+// was stored. A key that is being retired is waited for.
 func (t Tx) TakeDeposit(d Deposit) (bool, error) {
-	result, err := t.db.Statement.ConnPool.ExecContext(t.db.Statement.Context, `with device as (update devices set deposit_number = $3, changed_at = now()
-			where id = $1 and epoch = $2 and deposit_number < $3 and state = 'live' returning id),
+	result, err := t.db.Statement.ConnPool.ExecContext(t.db.Statement.Context, `with key as (select number from escrow_keys where number = $10 and state = 'live' for share),
+		device as (update devices set deposit_number = $3, changed_at = now()
+			where id = $1 and epoch = $2 and deposit_number < $3 and state = 'live' and exists (select 1 from key) returning id),
 		added as (insert into deposits (`+depositColumns+`) select device.id, `+depositValues+` from device)
 		insert into rotations (device_id, target, account, name, pending) select id, $4, $5, $6, 1 from device
 		on conflict (device_id, target) do update set pending = rotations.pending + 1`, d.columns()...)
@@ -162,4 +164,24 @@ func (t Tx) Reseal(d Deposit, from int64) error {
 func (t Tx) DepositsAfter(after Deposit, limit int) ([]Deposit, error) {
 	return all[Deposit](t.db.Where("recovery_number is not null and (device_id, epoch, number) > (?, ?, ?)", after.DeviceID, after.Epoch, after.Number).
 		Order("device_id, epoch, number").Limit(limit))
+}
+
+// KeyIsLive reports whether devices may seal to an escrow key.
+func (t Tx) KeyIsLive(number int64) (bool, error) {
+	found, err := rows[bool](t, "select true from escrow_keys where number = ? and state = 'live' for share", number)
+	return len(found) > 0, err
+}
+
+// Unrecovered counts current passwords of live devices without a copy sealed to a recovery key, and names
+// the device of one.
+func (t Tx) Unrecovered() (n int, example DeviceName, err error) {
+	found, err := rows[struct {
+		N           int
+		ID, NameKey string
+	}](t, `select count(*) as n, coalesce(min(d.id), '') as id, coalesce(min(d.name), '') as name_key from deposits x join devices d on d.id = x.device_id and d.state = 'live'
+		where x.state = 'current' and x.recovery_number is null`)
+	if err != nil || len(found) == 0 {
+		return 0, DeviceName{}, err
+	}
+	return found[0].N, DeviceName{found[0].ID, found[0].NameKey}, nil
 }

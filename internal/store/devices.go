@@ -145,6 +145,16 @@ func (t Tx) DeviceByKey(keyID string) (Device, error) {
 	return first[Device](t.db.Where("key_id = ?", keyID))
 }
 
+// SetMismatched notes that a device holds a desired state that the service never gave it.
+func (t Tx) SetMismatched(id string) error {
+	return t.exec("update devices set mismatched = true, changed_at = now() where id = $1", id)
+}
+
+// RenameDevice gives a device the name that its workstation has now.
+func (t Tx) RenameDevice(id, name, key string) error {
+	return t.exec("update devices set name = $2, name_key = $3, changed_at = now() where id = $1", id, name, key)
+}
+
 // SetDeviceState changes the state of a device, and whom it claims to be.
 func (t Tx) SetDeviceState(id, state string) error {
 	return t.exec("update devices set state = $2, changed_at = now() where id = $1", id, state)
@@ -216,9 +226,10 @@ type Known struct {
 	OrderNumber     int64
 	DepositNumber   int64
 	ConfirmedNumber int64
+	Mismatched      bool
 }
 
-const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, reported_epoch, reported_number, order_number, deposit_number, confirmed_number"
+const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, reported_epoch, reported_number, order_number, deposit_number, confirmed_number, mismatched"
 
 // KnownDevices reads devices by identifier. It goes past GORM, since it reads whole fleets.
 func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]Known, error) {
@@ -255,5 +266,5 @@ func (t Tx) DevicesIntoEpoch(epoch int64) error {
 	if err := t.exec("select id from devices order by id for no key update"); err != nil {
 		return err
 	}
-	return t.exec("update devices set desired_epoch = $1, desired_number = 0, changed_at = now()", epoch)
+	return t.exec("update devices set desired_epoch = $1, desired_number = 0, mismatched = false, changed_at = now()", epoch)
 }

@@ -47,6 +47,7 @@ type SeenRotation struct {
 	Device, Target, Name string
 	ChangedAt            *time.Time
 	EveryMinutes         *int
+	Unrecovered          bool // no copy is sealed to a recovery key
 }
 
 // SeenDevices is what is kept in memory of some devices, or of all.
@@ -74,7 +75,8 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (SeenDevices, erro
 		if seen.Findings, err = collect[SeenFinding](ctx, tx, "select device_id, unit, kind, first_seen from findings where state = 'open'"+some("device_id"), args...); err != nil {
 			return err
 		}
-		if seen.Rotations, err = collect[SeenRotation](ctx, tx, "select device_id, target, name, changed_at, every_minutes from rotations where true"+some("device_id")+" order by device_id, target", args...); err != nil {
+		if seen.Rotations, err = collect[SeenRotation](ctx, tx, `select r.device_id, r.target, r.name, r.changed_at, r.every_minutes, x.number is not null from rotations r
+			left join deposits x on x.device_id = r.device_id and x.target = r.target and x.state = 'current' and x.recovery_number is null where true`+some("r.device_id")+" order by r.device_id, r.target", args...); err != nil {
 			return err
 		}
 		if ids != nil {

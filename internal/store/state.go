@@ -8,6 +8,8 @@ type ServiceState struct {
 	KeyListNumber int64
 	KeyList       string // signed by the root key
 	KeyListKeys   string // ids of the keys in it
+	// RootFingerprint is that of the root key, which every key list is signed by.
+	RootFingerprint string
 }
 
 // TableName is gorm's.

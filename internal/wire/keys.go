@@ -110,11 +110,14 @@ func NewKey() (Key, error) {
 	return Key{Thumbprint(public), private}, nil
 }
 
-// LoadKeyring reads the keys, or makes them when the file does not exist yet.
+// ErrNoKeyring is given when there is no key file.
+var ErrNoKeyring = errors.New("there is no key file")
+
+// LoadKeyring reads the keys. It never makes any: see [CreateKeyring].
 func LoadKeyring(path string) (Keyring, error) {
 	info, err := os.Stat(path)
 	if errors.Is(err, os.ErrNotExist) {
-		return createKeyring(path)
+		return Keyring{}, fmt.Errorf("service keys: %w at %s. Is the volume with the keys mounted? For a new database, make them once: rankwardend keys new --service", ErrNoKeyring, path)
 	}
 	if err != nil {
 		return Keyring{}, fmt.Errorf("service keys: %w", err)
@@ -138,7 +141,11 @@ func LoadKeyring(path string) (Keyring, error) {
 	return Keyring{Key{file.Root.KeyID, root}, Key{file.Signing.KeyID, signing}}, nil
 }
 
-func createKeyring(path string) (Keyring, error) {
+// CreateKeyring makes the keys of a new service, and writes them to a file that must not exist yet.
+func CreateKeyring(path string) (Keyring, error) {
+	if _, err := os.Lstat(path); !errors.Is(err, os.ErrNotExist) {
+		return Keyring{}, fmt.Errorf("service keys: there is a file at %s already; keys are never overwritten", path)
+	}
 	root, err := NewKey()
 	if err != nil {
 		return Keyring{}, err

@@ -46,8 +46,14 @@ func TestSignedDocuments(t *testing.T) {
 
 func TestKeyringAndKeyList(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "keys.json")
-	made, err := wire.LoadKeyring(path)
+	_, err := wire.LoadKeyring(path)
+	require.ErrorIs(t, err, wire.ErrNoKeyring)
+	_, err = os.Stat(path)
+	require.ErrorIs(t, err, os.ErrNotExist, "reading keys never makes any")
+	made, err := wire.CreateKeyring(path)
 	require.NoError(t, err)
+	_, err = wire.CreateKeyring(path)
+	require.ErrorContains(t, err, "never overwritten")
 	again, err := wire.LoadKeyring(path)
 	require.NoError(t, err)
 	assert.Equal(t, made, again)

@@ -84,13 +84,14 @@ create index reports_received on reports (received_at);
 create index desired_states_created on desired_states (created_at);
 create index sign_in_failures_last on sign_in_failures (last_at);
 create index agreements_device on agreements (device_id);
+create index deposits_unrecovered on deposits (device_id, target) where state = 'current' and recovery_number is null;
 create index sessions_operator on sessions (operator_id);
 create index api_tokens_operator on api_tokens (operator_id, id);
 create index devices_claiming on devices (name_key, id) where state <> 'live';
 create index audit_recent on audit_entries (seq) where outcome = 'done';
 
 -- +goose Down
-drop index audit_recent, devices_claiming, api_tokens_operator, sessions_operator, agreements_device, sign_in_failures_last, desired_states_created, reports_received,
+drop index audit_recent, deposits_unrecovered, devices_claiming, api_tokens_operator, sessions_operator, agreements_device, sign_in_failures_last, desired_states_created, reports_received,
     reveals_at, orders_created, device_events_received, findings_latest, findings_first, findings_closed, findings_closed_unit, findings_closed_id, findings_open_unit, findings_open_id, findings_open;
 create unique index findings_open on findings (device_id, key) where state = 'open';
 create index findings_state on findings (state, id);

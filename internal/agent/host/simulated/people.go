@@ -106,6 +106,13 @@ func (w *Workstation) Upgrade(version string, build int) {
 	w.m.Facts.OSVersion, w.m.Facts.OSBuild, w.dirty = version, build, true
 }
 
+// Rename gives the workstation another name.
+func (w *Workstation) Rename(name string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.m.Facts.Name = name
+}
+
 // Join puts a local account into a local group, as somebody with rights at the keyboard can.
 func (w *Workstation) Join(group, name string) error {
 	w.mu.Lock()

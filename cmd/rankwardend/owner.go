@@ -1,0 +1,40 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/internal/auth"
+)
+
+func ownerCommand() *cobra.Command {
+	cmd := deskFlags(&cobra.Command{Use: "owner", Short: "Get back in on the service's machine when no owner can sign in"})
+	cmd.AddCommand(ownerReset())
+	return cmd
+}
+
+func ownerReset() *cobra.Command {
+	var path string
+	cmd := &cobra.Command{
+		Use: "reset NAME", Short: "Give an operator a new password and the owner's role; one that does not exist is added", Args: cobra.ExactArgs(1),
+		Long: "Give an operator a new password and the owner's role, and let the operator sign in again. Sessions and tokens of\n" +
+			"the operator end. The password is written to --password-file, which must not exist yet; it is never printed.",
+		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+			password := auth.NewPassword()
+			if err := writePassword(path, password); err != nil {
+				return err
+			}
+			if err := d.ResetOwner(ctx, d.who, args[0], password); err != nil {
+				return errors.Join(err, os.Remove(path))
+			}
+			fmt.Fprintf(d.out, "%s is an owner, and the password is in %s.\n", args[0], path)
+			return nil
+		}),
+	}
+	cmd.Flags().StringVar(&path, "password-file", "rankwarden-owner-password", "`file` to write the new password to")
+	return cmd
+}

@@ -1,0 +1,64 @@
+package agent
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"slices"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/internal/wire"
+)
+
+// What the service refuses for good is set aside with its reason and told as an event, so that the rest
+// goes on.
+const (
+	codeEvents  = "bad_events"
+	codeResults = "bad_results"
+)
+
+// refusedForGood reports whether the service will never take a report.
+func refusedForGood(err error) bool {
+	return refusedWith(err, "bad_report", "report_of_another", "bad_document", "too_large")
+}
+
+// setReportAside drops a report that would be refused for ever. One that says the same is not sent again.
+func (a *Agent) setReportAside(report drift.Report, why error) {
+	a.memory.Pending = nil
+	a.memory.Aside = contentOf(report)
+	a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: "report", After: why.Error()})
+}
+
+// contentOf is a digest of what a report says, whenever it was made.
+func contentOf(report drift.Report) string {
+	data, err := json.Marshal([]any{report.Device, report.Desired, report.State, report.Found, report.Failures, report.Contended})
+	if err != nil {
+		return ""
+	}
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+// setEventAside finds the event that the service refuses by sending one at a time, and drops it.
+func (a *Agent) setEventAside(why error) error {
+	sent := a.nextEvents()
+	if len(sent) > 1 {
+		a.oneByOne = true
+		return nil
+	}
+	if len(sent) == 1 {
+		refused := sent[0]
+		a.memory.Events = slices.Clone(a.memory.Events[1:])
+		if refused.Kind != drift.SetAside { // otherwise the service does not even know that
+			a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: string(refused.Kind), After: why.Error()})
+		}
+	}
+	return a.save()
+}
+
+// setResultsAside drops results of orders that the service refuses.
+func (a *Agent) setResultsAside(sent []wire.OrderResult, why error) error {
+	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r wire.OrderResult) bool { return slices.Contains(sent, r) })
+	a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: "order results", After: why.Error()})
+	return a.save()
+}

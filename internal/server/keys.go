@@ -1,0 +1,37 @@
+package server
+
+import (
+	"context"
+	"fmt"
+
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
+)
+
+// CreateKeys makes the keys of a new service. It refuses when the database is already used with keys, or
+// when the file is there.
+func CreateKeys(ctx context.Context, c Config) error {
+	db, err := store.Open(ctx, c.Database)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	if err := db.Migrate(ctx); err != nil {
+		return err
+	}
+	return db.InTx(ctx, func(tx store.Tx) error {
+		state, err := tx.LockServiceState(c.Organisation)
+		if err != nil {
+			return err
+		}
+		if state.RootFingerprint != "" || state.KeyList != "" {
+			return fmt.Errorf("this database is used with the root key %s already, and no second one is made; give the file with that key as --keys", state.RootFingerprint)
+		}
+		keys, err := wire.CreateKeyring(c.Keys)
+		if err != nil {
+			return err
+		}
+		state.RootFingerprint = keys.Root.ID
+		return tx.SetServiceState(state)
+	})
+}
