@@ -273,6 +273,17 @@ func (c *Client) OverviewOf(ctx context.Context, group string) (Overview, error)
 	return out, err
 }
 
+// HeldSettings lists settings that are held, most devices first; of a group when it is named.
+func (c *Client) HeldSettings(ctx context.Context, group string) ([]HeldSetting, error) {
+	out, _, err := get[List[HeldSetting]](ctx, c, "/held-settings", values("group", group))
+	return out.Items, err
+}
+
+// LockedAccounts lists locked accounts by device; of a group when it is named.
+func (c *Client) LockedAccounts(ctx context.Context, group string, p Page) (List[LockedAccount], error) {
+	return list[LockedAccount](ctx, c, "/locked-accounts", values("group", group), p)
+}
+
 // Changes hands every change to receive until the context ends or the stream breaks off. It begins
 // with one empty change, when nothing can be missed any more.
 func (c *Client) Changes(ctx context.Context, receive func(Change)) error {

@@ -12,12 +12,15 @@ func (c *Client) Directory(ctx context.Context, search, kind string, p Page) (Li
 }
 
 // ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
-// brought and this one lacks is removed.
-func (c *Client) ImportDirectory(ctx context.Context, ldif []byte, replace bool) (DirectoryChange, error) {
+// brought and this one lacks has vanished; with accept also when that are many that policies name.
+func (c *Client) ImportDirectory(ctx context.Context, ldif []byte, replace, accept bool) (DirectoryChange, error) {
 	var out DirectoryChange
 	query := url.Values{}
 	if replace {
 		query.Set("replace", "true")
+	}
+	if accept {
+		query.Set("accept", "true")
 	}
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/import", query: query, raw: ldif, out: &out})
 	return out, err
@@ -30,10 +33,20 @@ func (c *Client) DirectoryConnection(ctx context.Context) (DirectoryState, error
 }
 
 // ReadDirectory reads the directory over the connection now.
-func (c *Client) ReadDirectory(ctx context.Context) (DirectoryChange, error) {
+func (c *Client) ReadDirectory(ctx context.Context, accept bool) (DirectoryChange, error) {
 	var out DirectoryChange
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/connection/run", out: &out})
+	query := url.Values{}
+	if accept {
+		query.Set("accept", "true")
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/connection/run", query: query, out: &out})
 	return out, err
+}
+
+// LetGo lets go of a person or group that vanished from the directory.
+func (c *Client) LetGo(ctx context.Context, ref string) error {
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/let-go", in: map[string]string{"ref": ref}})
+	return err
 }
 
 // SetFacts sets organisation facts of devices, all or none.

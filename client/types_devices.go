@@ -186,6 +186,7 @@ type Event struct {
 	Subject  string    `json:"subject"`
 	Before   string    `json:"before"`
 	After    string    `json:"after"`
+	Policy   string    `json:"policy" doc:"Whose rule it follows, with the revision; empty for none"`
 	Words    string    `json:"words" doc:"What happened, in one sentence"`
 }
 
@@ -201,7 +202,7 @@ type Order struct {
 	Revealed    bool       `json:"revealed" doc:"The password is changed because it was shown"`
 	CreatedBy   string     `json:"created_by"`
 	CreatedAt   time.Time  `json:"created_at"`
-	EndsAt      *time.Time `json:"ends_at" doc:"Null for never"`
+	EndsAt      *time.Time `json:"expires_at" doc:"Null for never"`
 	NotBefore   *time.Time `json:"not_before"`
 	DeliveredAt *time.Time `json:"delivered_at"`
 	FinishedAt  *time.Time `json:"finished_at"`

@@ -13,6 +13,8 @@ type DirectoryEntry struct {
 	DN        string    `json:"dn" doc:"Distinguished name"`
 	Source    string    `json:"source" enum:"import,connection"`
 	UpdatedAt time.Time `json:"updated_at"`
+	// GoneAt is when it vanished from the directory. Until it is let go it keeps its identifier.
+	GoneAt *time.Time `json:"gone_at" doc:"When it vanished from the directory; it keeps its identifier until it is let go, or for 30 days"`
 }
 
 // DirectoryChange says what an import or a run of the connection did.
@@ -39,6 +41,7 @@ type DirectoryState struct {
 	Added     int        `json:"added"`
 	Changed   int        `json:"changed"`
 	Removed   int        `json:"removed"`
+	Losing    int        `json:"losing" doc:"People and groups in use that the reading lacks, when it waits for a decision because of that"`
 	Error     string     `json:"error" doc:"Empty when it went well"`
 }
 

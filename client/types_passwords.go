@@ -16,8 +16,8 @@ type Password struct {
 	NextAt       *time.Time `json:"next_at" doc:"As the device says; null when no rule asks for a change"`
 	EveryMinutes *int       `json:"every_minutes" doc:"Null when no rule asks for a change any more"`
 	Changing     bool       `json:"changing" doc:"A change is under way: several passwords may be the right one"`
-	ShownAt      *time.Time `json:"shown_at"`
-	ShownBy      string     `json:"shown_by"`
+	ShownAt      *time.Time `json:"viewed_at"`
+	ShownBy      string     `json:"viewed_by"`
 }
 
 // DepositRef names a deposit of a device.
@@ -81,10 +81,10 @@ type Agreement struct {
 	ID        string     `json:"id"`
 	Device    string     `json:"device"`
 	Account   string     `json:"account"`
-	AskedBy   string     `json:"asked_by"`
+	AskedBy   string     `json:"created_by"`
 	Reason    string     `json:"reason"`
-	AskedAt   time.Time  `json:"asked_at"`
-	EndsAt    time.Time  `json:"ends_at"`
+	AskedAt   time.Time  `json:"created_at"`
+	EndsAt    time.Time  `json:"expires_at"`
 	Agreed    bool       `json:"agreed"`
 	DecidedBy string     `json:"decided_by"`
 	DecidedAt *time.Time `json:"decided_at"`

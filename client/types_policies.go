@@ -82,9 +82,9 @@ type GroupSummary struct {
 
 // GroupMember is a name in a group.
 type GroupMember struct {
-	Name    string `json:"name"`
-	Device  string `json:"device,omitempty" doc:"Identifier, once such a device is enrolled"`
-	Certain bool   `json:"certain" doc:"False when a fact that the rule reads is not known"`
+	Device   string `json:"device" doc:"Its name, folded while no such device is enrolled"`
+	DeviceID string `json:"device_id,omitempty" doc:"Once such a device is enrolled"`
+	Certain  bool   `json:"certain" doc:"False when a fact that the rule reads is not known"`
 }
 
 // Assignment is an assignment with the revision it has in force.

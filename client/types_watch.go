@@ -6,8 +6,8 @@ import (
 
 // Mark is one device in a strip.
 type Mark struct {
-	Device   string `json:"device" doc:"Identifier"`
-	Name     string `json:"name"`
+	Device   string `json:"device" doc:"Its name"`
+	DeviceID string `json:"device_id"`
 	Standing string `json:"standing" enum:"in_step,drifted,waiting,held,silent"`
 }
 
@@ -29,12 +29,33 @@ type Decision struct {
 	Kind     string `json:"kind" enum:"contested,held,fought,claim,reveal,no_key,unsettled,restored,directory,recovery" doc:"Equal ranks differ; an error holds it; somebody changes it back; a device waits for an owner; a second person must agree to a reveal; no escrow key is live; a change cannot be settled; the service may have been restored from a backup; the directory lost entries in use; passwords have no recovery copy"`
 }
 
+// HeldSetting is a setting that is held for one reason: devices keep what they were given last.
+type HeldSetting struct {
+	Unit      string   `json:"unit" doc:"* for every setting of the device"`
+	UnitTitle string   `json:"unit_title"`
+	Reason    string   `json:"reason" doc:"contested, or the code of the problem"`
+	Words     string   `json:"words" doc:"What is wrong and the way out"`
+	Between   []string `json:"between" nullable:"false" doc:"Assignments because of which it is held"`
+	Devices   int      `json:"devices"`
+	Device    string   `json:"device" doc:"Name of one of them"`
+	DeviceID  string   `json:"device_id"`
+}
+
+// LockedAccount is an account that is locked after wrong passwords, as its device reported last.
+type LockedAccount struct {
+	Device      string     `json:"device"`
+	DeviceID    string     `json:"device_id"`
+	Name        string     `json:"name"`
+	SID         string     `json:"sid"`
+	LockedUntil *time.Time `json:"locked_until" doc:"Null until someone unlocks it"`
+}
+
 // Edit is something an operator or the service did.
 type Edit struct {
-	At     time.Time `json:"at"`
-	Who    string    `json:"who"`
-	Action string    `json:"action"`
-	Object string    `json:"object"`
+	At       time.Time `json:"at"`
+	Operator string    `json:"operator" doc:"Who did it; service for what the service did by itself"`
+	Action   string    `json:"action"`
+	Object   string    `json:"object"`
 }
 
 // Overview is the fleet now.

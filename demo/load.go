@@ -17,7 +17,7 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 	if err != nil {
 		return err
 	}
-	if _, err := c.ImportDirectory(ctx, people, true); err != nil {
+	if _, err := c.ImportDirectory(ctx, people, true, false); err != nil {
 		return err
 	}
 	for _, g := range groups {

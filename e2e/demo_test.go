@@ -139,8 +139,15 @@ func TestCommandLine(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 
-	out, _ = d.command(t, 0, "", "watch", "--within", "120s")
-	assert.Contains(t, out, "Every online device is verified.")
+	out, _ = d.command(t, 1, "", "watch", "--within", "120s")
+	assert.Contains(t, out, "All online devices are verified, and on", "a contest is left open on purpose, so the answer is no")
+	out, _ = d.command(t, 1, "", "held", "-o", "json")
+	var held []client.HeldSetting
+	require.NoError(t, json.Unmarshal([]byte(out), &held))
+	require.NotEmpty(t, held)
+	assert.Len(t, held[0].Between, 2)
+	out, _ = d.command(t, 0, "", "watch", "--within", "120s", "--group", "ticket-desks")
+	assert.Contains(t, out, "All online devices are verified.\n")
 
 	// Somebody types a wrong password at a device, and the lock arrives.
 	hands := exec.Command(filepath.Join(binaries, "rankwardend"), "demo", "mistype", "SKL-TKT-001", "--data", d.data)
@@ -151,6 +158,11 @@ func TestCommandLine(t *testing.T) {
 		out, _ = d.command(t, 0, "", "events", "--kind", "account_locked", "--output", "csv")
 		return strings.Contains(out, "SKL-TKT-001")
 	}, time.Minute, 100*time.Millisecond)
+	out, _ = d.command(t, 0, "", "locked")
+	assert.Contains(t, out, "SKL-TKT-001")
+	d.command(t, 2, d.password+"\n", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711", "--print", "--password-stdin", "-o", "csv")
+	out, _ = d.command(t, 0, "", "password", "seen", "--json")
+	assert.Equal(t, "[]\n", out, "what was refused was not shown")
 	_, errs = d.command(t, 2, "", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711")
 	assert.Contains(t, errs, "to a terminal only")
 	out, _ = d.command(t, 0, d.password+"\n", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711", "--print", "--password-stdin")
@@ -177,7 +189,7 @@ func TestCommandLine(t *testing.T) {
 	_, errs = d.command(t, 3, "", "assignment", "set", "counters", "--policy", "counters", "--include", "ticket-desk", "--rank", "50")
 	assert.Contains(t, errs, `did you mean "ticket-desks"?`)
 	d.command(t, 0, "", "assignment", "set", "counters", "--policy", "counters", "--include", "ticket-desks", "--rank", "50")
-	d.command(t, 0, "", "watch", "--within", "120s")
+	d.command(t, 0, "", "watch", "--within", "120s", "--group", "ticket-desks")
 	out, _ = d.command(t, 0, "", "device", "show", "SKL-TKT-002")
 	assert.Regexp(t, `✓\s+minimum length\s+20 characters\s+20 characters\s+rank 50: counters outranks`, out)
 
@@ -189,6 +201,56 @@ func TestCommandLine(t *testing.T) {
 	assert.Equal(t, "SKL-TKT-001", rows[1][0])
 	out, _ = d.command(t, 0, "", "assignment", "list", "-o", "yaml")
 	assert.Contains(t, out, "name: base-everywhere")
+	// Typos are refused with what was meant; settings are found as they are shown.
+	for says, args := range map[string][]string{
+		`there is no group "kioskz"; did you mean "kiosks"?`: {"drift", "--group", "kioskz"}, "there is no kind": {"drift", "--kind", "nosuch"},
+		`did you mean "member_removed"?`: {"events", "--kind", "member_remved"}, `did you mean "administrators"?`: {"drift", "--unit", "administratrs"},
+	} {
+		_, errs = d.command(t, 3, "", args...)
+		assert.Contains(t, errs, says)
+	}
+	out, _ = d.command(t, 0, "", "drift", "--unit", "administrators", "-o", "csv")
+	assert.Contains(t, out, "administrators")
+	out, _ = d.command(t, 0, "", "events", "--since", "1h", "-o", "csv")
+	assert.Regexp(t, `\n\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ,SKL-`, out)
+	out, _ = d.command(t, 0, "", "events", "--until", "1h", "--json")
+	assert.Equal(t, "[]\n", out)
+
+	// An edit that makes devices held says so, on how many and by whom; one that nobody has is told.
+	d.write(t, "other.yaml", document("other", "membership: [{local_group: users, mode: exact, members: ['group:Nobody Such@skerryline.example']}]"))
+	_, errs = d.command(t, 0, "", "policy", "check", "other.yaml")
+	assert.Contains(t, errs, "Not compared with the directory")
+	_, errs = d.command(t, 1, "", "policy", "save", "--strict", "other.yaml")
+	assert.Contains(t, errs, "the directory does not know group:nobody such@skerryline.example")
+	_, errs = d.command(t, 0, "", "policy", "save", "--publish", "other.yaml")
+	assert.Contains(t, errs, "the directory does not know group:nobody such@skerryline.example")
+	d.write(t, "third.yaml", document("third", "membership: [{local_group: users, mode: exact}]"))
+	d.command(t, 0, "", "policy", "save", "--publish", "third.yaml")
+	d.command(t, 0, "", "assignment", "set", "other", "--policy", "other", "--include", "ticket-desks", "--rank", "60")
+	_, errs = d.command(t, 0, "", "assignment", "set", "third", "--policy", "third", "--include", "ticket-desks", "--rank", "60")
+	assert.Regexp(t, `Now held on 7 devices .*users, because of other and third`, errs)
+	d.command(t, 0, "", "assignment", "remove", "third")
+	d.command(t, 0, "", "assignment", "remove", "other")
+	_, errs = d.command(t, 0, "", "group", "make", "spares", "SKL-TKT-001", "SKL-TKT-999")
+	assert.Contains(t, errs, "no device has the name SKL-TKT-999 yet")
+	out, _ = d.command(t, 0, "", "assignment", "show", "base-everywhere")
+	assert.Contains(t, out, "include  everything")
+
+	// A token goes into a file as it is, and the agent finds it there.
+	token, errs := d.command(t, 0, "", "enrolment", "make")
+	assert.Equal(t, 1, strings.Count(token, "\n"))
+	assert.Contains(t, errs, "It is not shown again")
+	file := d.write(t, "token", "# for one device\n"+token)
+	enrolled, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), "--service", d.url, "--token-file", filepath.Join(d.home, file), "--state", t.TempDir(), "--name", "SKL-WKS-900", "--once").CombinedOutput()
+	require.NoError(t, err, string(enrolled))
+	assert.Contains(t, string(enrolled), "Enrolled as")
+	out, _ = d.command(t, 0, "", "order", "give", "rotate", "SKL-TKT-002", "--account", "keeper", "--json")
+	assert.Contains(t, out, `"given": 1`)
+	out, _ = d.command(t, 0, "", "operator", "list")
+	assert.Contains(t, out, "support on ticket-desks")
+	out, _ = d.command(t, 0, "", "token", "list", "--all")
+	assert.Contains(t, out, "harbourmaster")
+
 	out, _ = d.command(t, 0, "", "drift", "-o", "json")
 	var findings []client.Finding
 	require.NoError(t, json.Unmarshal([]byte(out), &findings))
@@ -228,6 +290,11 @@ func TestServeByConfigurationAndStop(t *testing.T) {
 	url, err := cluster.CreateDatabase(t.Context(), "served")
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "rankwardend.yaml"), []byte("organisation: Skerry Line\nlisten: 127.0.0.1:1\nlog-format: json\n"), 0o600))
+	made := exec.Command(filepath.Join(binaries, "rankwardend"), "keys", "new", "--service", "--database", url)
+	made.Dir, made.Env = dir, []string{"HOME=" + dir}
+	said, err := made.CombinedOutput()
+	require.NoError(t, err, string(said))
+	assert.Contains(t, string(said), "Keep a copy in a safe place")
 	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--config", "rankwardend.yaml", "--listen", address, "--device-listen", devices)
 	cmd.Dir, cmd.Env = dir, []string{"RANKWARDEN_DATABASE=" + url}
 	logs, err := cmd.StderrPipe()

@@ -2,8 +2,11 @@ package e2e
 
 import (
 	"errors"
+	"fmt"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/go-ldap/ldap/v3"
 	"github.com/stretchr/testify/assert"
@@ -35,10 +38,10 @@ func TestDirectoryImport(t *testing.T) {
 
 	people, err := demo.Directory()
 	require.NoError(t, err)
-	change, err := s.owner.ImportDirectory(ctx, people, false)
+	change, err := s.owner.ImportDirectory(ctx, people, false, false)
 	require.NoError(t, err)
 	assert.Equal(t, client.DirectoryChange{Entries: 41, Added: 41, Skipped: []client.DirectorySkipped{}}, change)
-	again, err := s.owner.ImportDirectory(ctx, people, true)
+	again, err := s.owner.ImportDirectory(ctx, people, true, false)
 	require.NoError(t, err)
 	assert.Zero(t, again.Added+again.Changed+again.Removed, "nothing new")
 
@@ -71,7 +74,7 @@ func TestDirectoryImport(t *testing.T) {
 
 	// The group gets another identifier: only devices whose policy names it are told.
 	changed := strings.Replace(string(people), leadsSID(t, people), "S-1-5-21-70-80-90-9999", 1)
-	change, err = s.owner.ImportDirectory(ctx, []byte(changed), true)
+	change, err = s.owner.ImportDirectory(ctx, []byte(changed), true, false)
 	require.NoError(t, err)
 	assert.Equal(t, 1, change.Changed)
 	s.cycle(d, "SKL-WKS-001")
@@ -79,7 +82,7 @@ func TestDirectoryImport(t *testing.T) {
 	assert.NotContains(t, admins(), "1402")
 
 	withoutAsta := strings.Replace(changed, "dn: cn=Asta Holm", "# dn: cn=Asta Holm", 1)
-	_, err = s.owner.ImportDirectory(ctx, []byte(withoutAsta), true)
+	_, err = s.owner.ImportDirectory(ctx, []byte(withoutAsta), true, false)
 	problem(t, err, 422, "line")
 	for says, ldif := range map[string]string{
 		"a value by URL":         "dn: cn=x,dc=example\nobjectClass: person\njpegPhoto:< file:///etc/passwd\n",
@@ -87,12 +90,12 @@ func TestDirectoryImport(t *testing.T) {
 		"no security identifier": "dn: cn=x,dc=example\nobjectClass: person\ncn: x\n",
 		"neither a person":       "dn: dc=example\nobjectClass: domain\ndc: example\n",
 	} {
-		_, err := s.owner.ImportDirectory(ctx, []byte(ldif), false)
+		_, err := s.owner.ImportDirectory(ctx, []byte(ldif), false, false)
 		var p *client.Problem
 		require.ErrorAs(t, err, &p, says)
 		assert.Equal(t, 422, p.Status)
 	}
-	_, err = s.as("bjorn", viewer).ImportDirectory(ctx, people, false)
+	_, err = s.as("bjorn", viewer).ImportDirectory(ctx, people, false, false)
 	problem(t, err, 403, "ask an owner")
 }
 
@@ -140,7 +143,7 @@ func TestDirectoryConnection(t *testing.T) {
 	add.Attribute("sn", []string{"Brae"})
 	add.Attribute("objectSid", []string{"S-1-5-21-70-80-90-7777"})
 	require.NoError(t, ldapServer.root.Add(add))
-	change, err := s.owner.ReadDirectory(ctx)
+	change, err := s.owner.ReadDirectory(ctx, false)
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 1, 1}, []int{change.Added, change.Changed, change.Removed})
 	s.cycle(d, "SKL-WKS-001")
@@ -159,11 +162,11 @@ func TestDirectoryConnection(t *testing.T) {
 		c := ldapServer.connection()
 		spoil(c)
 		s.Service.DirectoryConnection = c
-		_, err := s.owner.ReadDirectory(ctx)
+		_, err := s.owner.ReadDirectory(ctx, false)
 		require.Error(t, err, says)
 		state, err := s.owner.DirectoryConnection(ctx)
 		require.NoError(t, err)
-		assert.Equal(t, 41+more, len(all(t, s)), says)
+		assert.Equal(t, 42+more, len(all(t, s)), "with the one who vanished")
 		assert.NotContains(t, state.Error, ldapPassword)
 	}
 	c := ldapServer.connection()
@@ -183,4 +186,60 @@ func all(t *testing.T, s *service) []client.DirectoryEntry {
 	})
 	require.NoError(t, err)
 	return items
+}
+
+// A person or group that vanishes from the directory keeps the identifier until somebody lets it go, and a
+// reading that lacks many who are in use waits for a decision.
+func TestWhoVanishesFromTheDirectoryLosesNothingAtOnce(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	entry := func(n int) string {
+		return fmt.Sprintf("dn: cn=crew%d,ou=people,dc=skerryline,dc=example\nobjectClass: person\ncn: crew%d\nobjectSid: S-1-5-21-70-80-90-%d\n\n", n, n, 3000+n)
+	}
+	people := func(without ...int) []byte {
+		var b strings.Builder
+		for n := range 60 {
+			if !slices.Contains(without, n) {
+				b.WriteString(entry(n))
+			}
+		}
+		return []byte(b.String())
+	}
+	_, err := s.owner.ImportDirectory(ctx, people(), true, false)
+	require.NoError(t, err)
+	refs := all(t, s)
+	var members []string
+	for _, e := range refs {
+		members = append(members, "'"+e.Ref+"'")
+	}
+	s.publish("base", "membership: [{local_group: users, mode: exact, members: ["+strings.Join(members, ", ")+"]}]", 500, "everything")
+	s.enrolled("SKL-WKS-001")
+	before := s.why("SKL-WKS-001").Device.Desired
+
+	_, err = s.owner.ImportDirectory(ctx, people(1, 2), true, false)
+	problem(t, err, 409, "lacks 2 of the 60 people and groups")
+	_, err = s.owner.ImportDirectory(ctx, people(1), true, false)
+	require.NoError(t, err, "one of sixty is below two in a hundred")
+	s.settled()
+	assert.Equal(t, before, s.why("SKL-WKS-001").Device.Desired, "nobody loses anything")
+	var gone []string
+	for _, e := range all(t, s) {
+		if e.GoneAt != nil {
+			gone = append(gone, e.Ref)
+		}
+	}
+	require.Len(t, gone, 1)
+	problem(t, s.owner.LetGo(ctx, refs[5].Ref), 404, "has not vanished")
+	require.NoError(t, s.owner.LetGo(ctx, gone[0]))
+	s.settled()
+	assert.Equal(t, before+1, s.why("SKL-WKS-001").Device.Desired)
+
+	_, err = s.owner.ImportDirectory(ctx, people(1, 2, 3), true, true)
+	require.NoError(t, err)
+	s.clock.forward(31 * 24 * time.Hour)
+	require.NoError(t, s.Service.Prune(ctx))
+	s.settled()
+	_, err = s.owner.SignIn(ctx, "asta", ownerPassword)
+	require.NoError(t, err)
+	assert.Len(t, all(t, s), 57, "after thirty days they are let go")
 }

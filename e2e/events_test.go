@@ -37,7 +37,7 @@ func TestDeviceEvents(t *testing.T) {
 	s.wake(d, "")
 	require.NoError(t, d.Cycle(t.Context()))
 	latest := s.events(of)[0]
-	assert.Equal(t, []string{"member_removed", "membership.administrators", "local:mechanic", "mechanic was taken out of administrators"},
+	assert.Equal(t, []string{"member_removed", "membership.administrators", "local:mechanic", "mechanic was taken out of administrators, by base revision 1"},
 		[]string{latest.Kind, latest.Unit, latest.Subject, latest.Words})
 	assert.WithinDuration(t, s.clock.now(), latest.At, time.Minute)
 	count := len(s.events(of))

@@ -175,7 +175,7 @@ func TestEveryListIsPaged(t *testing.T) {
 	require.NoError(t, err)
 	second, err := s.owner.GroupDevices(ctx, "g3", client.Page{Limit: 1, Cursor: first.Next})
 	require.NoError(t, err)
-	assert.Equal(t, "skl-tkt-103", second.Items[0].Name)
+	assert.Equal(t, "skl-tkt-103", second.Items[0].Device)
 	assert.Empty(t, second.Next)
 }
 

@@ -88,7 +88,7 @@ func TestGroupsByRule(t *testing.T) {
 	members, err := s.owner.GroupDevices(ctx, "new-builds", client.Page{})
 	require.NoError(t, err)
 	require.Len(t, members.Items, 1)
-	assert.Equal(t, "SKL-BRG-001", members.Items[0].Name)
+	assert.Equal(t, "SKL-BRG-001", members.Items[0].Device)
 
 	trial, err := s.owner.TryRule(ctx, `device.model == "Quay 7"`)
 	require.NoError(t, err)
@@ -171,9 +171,10 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	assert.Equal(t, "held", w.Device.Standing)
 	assert.Equal(t, "undecided", w.Assignments[0].Reason)
 	require.Len(t, w.Problems, 1)
-	assert.Contains(t, w.Problems[0].Words, "cannot be said, because a fact that a group's rule reads is not known")
+	assert.Contains(t, w.Problems[0].Words, "whether quay applies is unknown: the rule of the group quays reads device.model, which this device has not reported")
+	assert.Contains(t, w.Problems[0].Words, "has(device.model)")
 	for _, u := range w.Units {
-		assert.Contains(t, u.Held, "has(…)", "every unit says the way out")
+		assert.Equal(t, "every setting of this device is held", u.Held, "why is said once")
 		assert.NotEqual(t, "nothing yet, held", u.Asked, "it keeps what it had")
 	}
 	o, err := s.owner.Overview(t.Context())
@@ -190,8 +191,8 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	_, err = s.owner.PublishPolicy(t.Context(), "base", base.Version)
 	require.NoError(t, err)
 	s.settled()
-	assert.Equal(t, "8 characters", unit(s, "SKL-INF-001", "passwords.min_length").Asked)
-	assert.Equal(t, "3 remembered", unit(s, "SKL-INF-001", "passwords.history").Asked, "even what nobody asks for now")
+	assert.Equal(t, "8 characters, kept from desired state 1", unit(s, "SKL-INF-001", "passwords.min_length").Asked)
+	assert.Equal(t, "3 remembered, kept from desired state 1", unit(s, "SKL-INF-001", "passwords.history").Asked, "even what nobody asks for now")
 
 	g, err := s.owner.Group(t.Context(), "quays")
 	require.NoError(t, err)

@@ -123,7 +123,7 @@ func BenchmarkFleet(b *testing.B) {
 			return err
 		})
 		timed("rule-tried", func() error { _, err := c.TryRule(ctx, `device.name.contains("77")`); return err })
-		timed("20,000-people-imported", func() error { _, err := c.ImportDirectory(ctx, people, true); return err })
+		timed("20,000-people-imported", func() error { _, err := c.ImportDirectory(ctx, people, true, true); return err })
 		timed("groups-listed", func() error { _, err := c.Groups(ctx, "", client.Page{}); return err })
 		waitSettled(b, db)
 

@@ -74,7 +74,9 @@ func run(ctx context.Context, f flags) error {
 		return err
 	}
 	if f.once {
-		err = a.Cycle(ctx)
+		if err = a.Cycle(ctx); err == nil {
+			fmt.Println(a.Summary())
+		}
 	} else {
 		err = a.Run(ctx)
 	}
@@ -89,7 +91,12 @@ func readToken(file string) (string, error) {
 	if err != nil {
 		return "", fmt.Errorf("enrolment token: %w", err)
 	}
-	return strings.TrimSpace(string(data)), nil
+	for line := range strings.Lines(string(data)) { // the token may stand among other lines
+		if _, err := wire.ParseToken(line); err == nil {
+			return strings.TrimSpace(line), nil
+		}
+	}
+	return "", fmt.Errorf("enrolment token: %s holds none; a token has four parts, rwe.ID.SECRET.FINGERPRINT. Write one with: rankwarden enrolment make > FILE", file)
 }
 
 func machinePath(f flags) string { return filepath.Join(f.state, "machine.json") }

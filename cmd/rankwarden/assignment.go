@@ -14,7 +14,7 @@ import (
 
 func (a *app) assignmentCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "assignment", Short: "Aim policies at groups of devices"}
-	cmd.AddCommand(a.assignmentList(), a.assignmentSet(), a.assignmentRemove())
+	cmd.AddCommand(a.assignmentList(), a.assignmentShow(), a.assignmentSet(), a.assignmentRemove())
 	return cmd
 }
 
@@ -45,7 +45,35 @@ func (a *app) assignmentList() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&policy, "policy", "", "only those of this `policy`")
-	return cmd
+	return ofList(cmd)
+}
+
+func (a *app) assignmentShow() *cobra.Command {
+	return &cobra.Command{
+		Use: "show NAME", Short: "Show one assignment: its policy, groups, rank and stance", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			x, err := c.Assignment(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			return a.one(x, func() error {
+				fmt.Fprintf(a.out, "%s: policy %s, revision %d, rank %d, %s\n", x.Name, x.Policy, x.Revision, x.Rank, x.Stance)
+				for _, groups := range []struct {
+					label string
+					names []string
+				}{{"include", x.Include}, {"exclude", x.Exclude}, {"within", x.Within}} {
+					if len(groups.names) > 0 {
+						fmt.Fprintf(a.out, "  %-8s %s\n", groups.label, strings.Join(groups.names, ", "))
+					}
+				}
+				return nil
+			})
+		},
+	}
 }
 
 func (a *app) assignmentSet() *cobra.Command {
@@ -74,20 +102,22 @@ func (a *app) assignmentSet() *cobra.Command {
 					take()
 				}
 			}
-			var done client.Assignment
-			if isNew {
-				if want.Policy == "" || len(want.Include) == 0 || want.Rank == 0 {
-					return unusable{errors.New("a new assignment needs --policy, --include and --rank")}
-				}
-				done, err = c.NewAssignment(cmd.Context(), args[0], want)
-			} else {
-				done, err = c.ChangeAssignment(cmd.Context(), args[0], want, now.Version)
+			if isNew && (want.Policy == "" || len(want.Include) == 0 || want.Rank == 0) {
+				return unusable{errors.New("a new assignment needs --policy, --include and --rank")}
 			}
+			var is client.Assignment
+			err = a.edited(cmd.Context(), c, func() error {
+				if isNew {
+					is, err = c.NewAssignment(cmd.Context(), args[0], want)
+				} else {
+					is, err = c.ChangeAssignment(cmd.Context(), args[0], want, now.Version)
+				}
+				return err
+			})
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, "%s: policy %s, revision %d, to %s, rank %d, %s. Its devices are settled again now.\n", done.Name, done.Policy, done.Revision, strings.Join(done.Include, ", "), done.Rank, done.Stance)
-			return err
+			return a.did(is, "%s: policy %s, revision %d, to %s, rank %d, %s. Its devices were settled again.\n", is.Name, is.Policy, is.Revision, strings.Join(is.Include, ", "), is.Rank, is.Stance)
 		},
 	}
 	f := cmd.Flags()
@@ -112,11 +142,10 @@ func (a *app) assignmentRemove() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := c.RemoveAssignment(cmd.Context(), x.Name, x.Version); err != nil {
+			if err := a.edited(cmd.Context(), c, func() error { return c.RemoveAssignment(cmd.Context(), x.Name, x.Version) }); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, "Removed %s. Its devices are settled without it now.\n", x.Name)
-			return err
+			return a.did(done{"removed", x.Name}, "Removed %s. Its devices were settled without it.\n", x.Name)
 		},
 	}
 }

@@ -14,8 +14,8 @@ import (
 func (a *app) deviceCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "device", Short: "Devices: what is asked of them, what they have, and why"}
 	cmd.AddCommand(a.deviceList(), a.deviceShow(), a.deviceSet(), a.deviceFacts(),
-		a.deviceDecide("accept", "Accept a device that claims to be another, which is retired", "Accepted %s; the former device is retired.\n"),
-		a.deviceDecide("refuse", "Refuse a device that claims to be another", "Refused %s.\n"),
+		a.deviceDecide("accept", "Accept a device that waits for an owner; one that it claims to be is retired", "Accepted %s.\n"),
+		a.deviceDecide("refuse", "Refuse a device that waits for an owner", "Refused %s.\n"),
 		a.deviceDecide("retire", "Retire a device", "Retired %s.\n"))
 	return cmd
 }
@@ -40,7 +40,7 @@ func (a *app) deviceList() *cobra.Command {
 			}
 			return list(a, items, "No device is like that.",
 				column[client.Device]{title: "Device", value: func(d client.Device) string { return d.Name }},
-				column[client.Device]{title: "Standing", value: func(d client.Device) string { return mark(d.Standing) }, paint: func(d client.Device) text.Colors { return paint(d.Standing) }},
+				column[client.Device]{title: "Standing", value: func(d client.Device) string { return a.standing(d.Standing) }, paint: func(d client.Device) text.Colors { return paint(d.Standing) }},
 				column[client.Device]{title: "Findings", right: true, value: func(d client.Device) string { return strconv.Itoa(d.OpenFindings) }},
 				column[client.Device]{title: "Desired", right: true, value: func(d client.Device) string { return strconv.FormatInt(d.Desired, 10) }},
 				column[client.Device]{title: "Reported", right: true, value: func(d client.Device) string { return strconv.FormatInt(d.Reported, 10) }},
@@ -62,11 +62,11 @@ func (a *app) deviceList() *cobra.Command {
 	f.IntVar(&most, "most", 0, "list at most so many; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("standing", cobra.FixedCompletions([]string{"in_step", "drifted", "waiting", "held", "silent"}, cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
-	return cmd
+	return ofList(cmd)
 }
 
 func (a *app) deviceShow() *cobra.Command {
-	return &cobra.Command{
+	return ofList(&cobra.Command{
 		Use: "show DEVICE", Short: "Show one device: asked, has and why for every unit", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -82,10 +82,14 @@ func (a *app) deviceShow() *cobra.Command {
 			}
 			return a.one(w, func() error {
 				a.deviceHead(w)
+				if whole, _ := splitProblems(w.Problems); len(whole) > 0 {
+					a.deviceProblems(whole)
+					fmt.Fprintln(a.out)
+				}
 				return a.units(w)
 			})
 		},
-	}
+	})
 }
 
 func (a *app) deviceHead(w client.DeviceWhy) {
@@ -99,7 +103,11 @@ func (a *app) deviceHead(w client.DeviceWhy) {
 	if d.VerifiedAt != nil {
 		verified = "verified " + a.when(*d.VerifiedAt)
 	}
-	fmt.Fprintf(a.out, "%s, %s build %d. Heard from %s. Desired state %d, %s.\n\n", d.Model, d.Platform, d.OSBuild, a.whenever(d.LastContact), d.Desired, verified)
+	build := "build unknown"
+	if d.OSBuild > 0 {
+		build = fmt.Sprintf("build %d", d.OSBuild)
+	}
+	fmt.Fprintf(a.out, "%s, %s %s. Heard from %s. Desired state %d, %s.\n\n", d.Model, d.Platform, build, a.whenever(d.LastContact), d.Desired, verified)
 }
 
 // units prints asked, has and why for every unit.
@@ -114,7 +122,7 @@ func (a *app) units(w client.DeviceWhy) error {
 			}
 			return text.Colors{text.FgGreen}
 		}},
-		column[client.UnitWhy]{title: "Unit", value: func(u client.UnitWhy) string { return u.Title }},
+		column[client.UnitWhy]{title: "Setting", value: func(u client.UnitWhy) string { return u.Title }},
 		column[client.UnitWhy]{title: "Asked", wrap: 3, value: func(u client.UnitWhy) string { return u.Asked }},
 		column[client.UnitWhy]{title: "Has", wrap: 4, value: func(u client.UnitWhy) string {
 			if len(u.Findings) == 0 {
@@ -145,7 +153,7 @@ func sign(u client.UnitWhy) string {
 	return "◔"
 }
 
-func (a *app) deviceDecide(decision, short, done string) *cobra.Command {
+func (a *app) deviceDecide(decision, short, said string) *cobra.Command {
 	return &cobra.Command{
 		Use: decision + " DEVICE", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -156,8 +164,7 @@ func (a *app) deviceDecide(decision, short, done string) *cobra.Command {
 			if err := c.Decide(cmd.Context(), args[0], decision); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, done, args[0])
-			return err
+			return a.did(done{decision, args[0]}, said, args[0])
 		},
 	}
 }

@@ -11,7 +11,7 @@ import (
 
 func (a *app) directoryCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "directory", Short: "People and groups that policies can name"}
-	cmd.AddCommand(a.directorySearch(), a.directoryImport(), a.directoryShow(), a.directoryRead())
+	cmd.AddCommand(a.directorySearch(), a.directoryImport(), a.directoryShow(), a.directoryRead(), a.directoryLetGo())
 	return cmd
 }
 
@@ -42,16 +42,21 @@ func (a *app) directorySearch() *cobra.Command {
 				column[client.DirectoryEntry]{title: "Write it as", value: func(e client.DirectoryEntry) string { return e.Ref }},
 				column[client.DirectoryEntry]{title: "Name", wrap: 1, value: func(e client.DirectoryEntry) string { return e.Title }},
 				column[client.DirectoryEntry]{title: "Identifier", value: func(e client.DirectoryEntry) string { return e.SID }},
-				column[client.DirectoryEntry]{title: "From", value: func(e client.DirectoryEntry) string { return e.Source }})
+				column[client.DirectoryEntry]{title: "From", value: func(e client.DirectoryEntry) string {
+					if e.GoneAt != nil {
+						return e.Source + ", vanished " + a.when(*e.GoneAt)
+					}
+					return e.Source
+				}})
 		},
 	}
 	cmd.Flags().StringVar(&kind, "kind", "", "user or group")
 	cmd.Flags().IntVar(&most, "most", 100, "list at most so many; 0 for all")
-	return cmd
+	return ofList(cmd)
 }
 
 func (a *app) directoryImport() *cobra.Command {
-	var replace bool
+	var replace, accept bool
 	cmd := &cobra.Command{
 		Use: "import FILE", Short: "Take people and groups from an LDIF file", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -63,14 +68,15 @@ func (a *app) directoryImport() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			change, err := c.ImportDirectory(cmd.Context(), ldif, replace)
+			change, err := c.ImportDirectory(cmd.Context(), ldif, replace, accept)
 			if err != nil {
 				return err
 			}
 			return a.one(change, func() error { return a.directoryChange(change) })
 		},
 	}
-	cmd.Flags().BoolVar(&replace, "replace", false, "remove what an earlier import brought and this one lacks")
+	cmd.Flags().BoolVar(&replace, "replace", false, "what an earlier import brought and this one lacks has vanished")
+	cmd.Flags().BoolVar(&accept, "accept", false, "accept that many people and groups vanish that policies name")
 	return cmd
 }
 
@@ -78,7 +84,7 @@ func (a *app) directoryChange(c client.DirectoryChange) error {
 	for _, s := range c.Skipped {
 		fmt.Fprintf(a.out, "Passed over %s: %s.\n", s.DN, s.Why)
 	}
-	_, err := fmt.Fprintf(a.out, "Read %s: %d new, %d changed, %d removed. Devices that they concern are settled again now.\n",
+	_, err := fmt.Fprintf(a.out, "Read %s: %d new, %d changed, %d vanished. Devices that they concern are settled again now.\n",
 		plural(c.Entries, "person or group", "people and groups"), c.Added, c.Changed, c.Removed)
 	return err
 }
@@ -115,18 +121,38 @@ func (a *app) directoryShow() *cobra.Command {
 }
 
 func (a *app) directoryRead() *cobra.Command {
-	return &cobra.Command{
+	var accept bool
+	cmd := &cobra.Command{
 		Use: "read", Short: "Read the directory over the connection now", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {
 				return err
 			}
-			change, err := c.ReadDirectory(cmd.Context())
+			change, err := c.ReadDirectory(cmd.Context(), accept)
 			if err != nil {
 				return err
 			}
 			return a.one(change, func() error { return a.directoryChange(change) })
+		},
+	}
+	cmd.Flags().BoolVar(&accept, "accept", false, "accept that many people and groups vanish that policies name")
+	return cmd
+}
+
+func (a *app) directoryLetGo() *cobra.Command {
+	return &cobra.Command{
+		Use: "let-go REF", Short: "Let go of a person or group that vanished from the directory", Args: cobra.ExactArgs(1),
+		Long: "Let go of a person or group that vanished from the directory. Until then, or for 30 days, it keeps its identifier,\nso that nobody loses access because a reading was wrong.",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			if err := c.LetGo(cmd.Context(), args[0]); err != nil {
+				return err
+			}
+			return a.did(done{"let go", args[0]}, "%s was let go. Devices that it concerns are settled again now.\n", args[0])
 		},
 	}
 }

@@ -7,14 +7,20 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/client"
+	"rankwarden.example/core/drift"
 )
 
 func (a *app) driftCommand() *cobra.Command {
 	var q client.FindingQuery
 	var most int
+	var past pastFlags
 	cmd := &cobra.Command{
 		Use: "drift", Short: "List findings: where devices differ from what is asked, and whose rule it breaks", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			var err error
+			if q.Since, q.Until, err = past.times(a.now); err != nil {
+				return err
+			}
 			c, err := a.connect()
 			if err != nil {
 				return err
@@ -28,7 +34,7 @@ func (a *app) driftCommand() *cobra.Command {
 			}
 			return list(a, items, "No finding is like that.",
 				column[client.Finding]{title: "Device", value: func(f client.Finding) string { return f.Device }},
-				column[client.Finding]{title: "Unit", value: func(f client.Finding) string { return f.UnitTitle }},
+				column[client.Finding]{title: "Setting", value: func(f client.Finding) string { return f.UnitTitle }},
 				column[client.Finding]{title: "What differs", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(f client.Finding) text.Colors {
 					if f.State == "open" {
 						return text.Colors{text.FgRed}
@@ -42,11 +48,19 @@ func (a *app) driftCommand() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&q.State, "state", "open", "open, settled or put_right")
-	f.StringVar(&q.Unit, "unit", "", "only this `unit`, such as membership.administrators")
+	f.StringVar(&q.Unit, "unit", "", "only this `setting`, as it is shown or written, such as administrators")
 	f.StringVar(&q.Kind, "kind", "", "only this `kind`, such as member_extra")
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
+	f.StringVar(&q.Device, "device", "", "only of this `device`")
+	past.add(cmd)
 	f.IntVar(&most, "most", 200, "list at most so many; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("state", cobra.FixedCompletions([]string{"open", "settled", "put_right"}, cobra.ShellCompDirectiveNoFileComp))
+	kinds := make([]string, len(drift.Kinds))
+	for i, k := range drift.Kinds {
+		kinds[i] = string(k)
+	}
+	_ = cmd.RegisterFlagCompletionFunc("kind", cobra.FixedCompletions(kinds, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
-	return cmd
+	return ofList(cmd)
 }

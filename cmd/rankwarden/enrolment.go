@@ -20,6 +20,7 @@ func (a *app) enrolmentMake() *cobra.Command {
 	var spec client.EnrolmentSpec
 	cmd := &cobra.Command{
 		Use: "make", Short: "Make an enrolment token; it is printed this once", Args: cobra.NoArgs,
+		Example: "  rankwarden enrolment make --uses 10 > token\n  rankwarden-agent --service http://127.0.0.1:8470 --token-file token",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -30,7 +31,8 @@ func (a *app) enrolmentMake() *cobra.Command {
 				return err
 			}
 			return a.one(t, func() error {
-				_, err := fmt.Fprintf(a.out, "%s\n\nFor %s, until %s. It is not shown again.\n", t.Token, plural(t.UsesLeft, "device", "devices"), a.when(t.ExpiresAt))
+				a.notice("For %s, until %s. It is not shown again.\n", plural(t.UsesLeft, "device", "devices"), a.when(t.ExpiresAt))
+				_, err := fmt.Fprintln(a.out, t.Token)
 				return err
 			})
 		},
@@ -46,7 +48,7 @@ func (a *app) enrolmentMake() *cobra.Command {
 }
 
 func (a *app) enrolmentList() *cobra.Command {
-	return &cobra.Command{
+	return ofList(&cobra.Command{
 		Use: "list", Short: "List enrolment tokens, newest first", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
@@ -71,7 +73,7 @@ func (a *app) enrolmentList() *cobra.Command {
 					return a.when(t.ExpiresAt)
 				}})
 		},
-	}
+	})
 }
 
 func (a *app) enrolmentRevoke() *cobra.Command {
@@ -85,8 +87,7 @@ func (a *app) enrolmentRevoke() *cobra.Command {
 			if err := c.RevokeEnrolmentToken(cmd.Context(), args[0]); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintln(a.out, "Revoked. Devices that enrolled with it stay.")
-			return err
+			return a.did(done{"revoked", args[0]}, "Revoked. Devices that enrolled with it stay.\n")
 		},
 	}
 }

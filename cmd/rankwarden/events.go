@@ -1,8 +1,6 @@
 package main
 
 import (
-	"time"
-
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/client"
@@ -12,9 +10,14 @@ import (
 func (a *app) eventsCommand() *cobra.Command {
 	var q client.EventQuery
 	var most int
+	var past pastFlags
 	cmd := &cobra.Command{
 		Use: "events", Short: "List what happened on devices, latest first", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			var err error
+			if q.Since, q.Until, err = past.times(a.now); err != nil {
+				return err
+			}
 			c, err := a.connect()
 			if err != nil {
 				return err
@@ -27,12 +30,7 @@ func (a *app) eventsCommand() *cobra.Command {
 				items = items[:most]
 			}
 			return list(a, items, "Nothing like that has happened.",
-				column[client.Event]{title: "When", value: func(e client.Event) string {
-					if a.output == "csv" {
-						return e.At.Format(time.RFC3339)
-					}
-					return a.when(e.At)
-				}},
+				column[client.Event]{title: "When", value: func(e client.Event) string { return a.when(e.At) }},
 				column[client.Event]{title: "Device", value: func(e client.Event) string { return e.Device }},
 				column[client.Event]{title: "Kind", value: func(e client.Event) string { return e.Kind }},
 				column[client.Event]{title: "What happened", wrap: 1, value: func(e client.Event) string { return e.Words }})
@@ -42,6 +40,7 @@ func (a *app) eventsCommand() *cobra.Command {
 	f.StringVar(&q.Device, "device", "", "only on this `device`")
 	f.StringVar(&q.Kind, "kind", "", "only this `kind`, such as member_removed")
 	f.StringVar(&q.Group, "group", "", "only on devices in this `group`")
+	past.add(cmd)
 	f.IntVar(&most, "most", 100, "list at most so many; 0 for all")
 	kinds := make([]string, len(drift.EventKinds))
 	for i, k := range drift.EventKinds {
@@ -50,5 +49,5 @@ func (a *app) eventsCommand() *cobra.Command {
 	_ = cmd.RegisterFlagCompletionFunc("kind", cobra.FixedCompletions(kinds, cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
-	return cmd
+	return ofList(cmd)
 }

@@ -16,7 +16,7 @@ func (a *app) explainCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "explain DEVICE [UNIT]", Short: "Explain what is asked of a device, what it has, who won, who lost and why", Args: cobra.RangeArgs(1, 2),
 		Example:           "  rankwarden explain SKL-TKT-001\n  rankwarden explain SKL-TKT-001 membership.administrators",
-		Annotations:       map[string]string{ownOutputs: "table json yaml"},
+		Annotations:       map[string]string{ownOutputs: outputsOfOne},
 		ValidArgsFunction: a.completeDevices,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -38,14 +38,28 @@ func (a *app) explainCommand() *cobra.Command {
 			return a.one(w, func() error {
 				a.deviceHead(w)
 				a.metLines(w.Assignments)
+				whole, other := splitProblems(w.Problems)
+				a.deviceProblems(whole) // first: it holds everything below
 				for _, u := range w.Units {
 					a.explainUnit(u)
 				}
-				a.deviceProblems(w.Problems)
+				a.deviceProblems(other)
 				return nil
 			})
 		},
 	}
+}
+
+// splitProblems takes problems that hold every setting apart from the others.
+func splitProblems(problems []client.DeviceProblem) (whole, other []client.DeviceProblem) {
+	for _, p := range problems {
+		if p.Code == "undecided_scope" {
+			whole = append(whole, p)
+		} else {
+			other = append(other, p)
+		}
+	}
+	return whole, other
 }
 
 func (a *app) metLines(aims []client.DeviceAim) {
@@ -85,7 +99,7 @@ func (a *app) explainUnit(u client.UnitWhy) {
 	if u.Rank > 0 {
 		won = fmt.Sprintf("%s (rank %d)", u.Why, u.Rank)
 	}
-	line("won", won, text.Reset)
+	line("decided", won, text.Reset)
 	for _, l := range u.Over {
 		line("lost", fmt.Sprintf("%s (rank %d): %s; %s", l.Assignment, l.Rank, l.Asked, l.Why), text.FgHiBlack)
 	}
@@ -122,6 +136,14 @@ func (a *app) deviceProblems(problems []client.DeviceProblem) {
 		if p.Severity == "error" {
 			sign, colour = "▮▮", text.FgMagenta
 		}
-		fmt.Fprintf(a.out, "%s %s\n", colour.Sprint(sign), a.wrapped(p.Unit+": "+p.Words, 3))
+		fmt.Fprintf(a.out, "%s %s\n", colour.Sprint(sign), a.wrapped(problemLine(p), 3))
 	}
+}
+
+// problemLine is a problem in words, with the setting it concerns where the words do not say it.
+func problemLine(p client.DeviceProblem) string {
+	if p.Code == "undecided_scope" {
+		return p.Words
+	}
+	return p.Unit + ": " + p.Words
 }

@@ -41,8 +41,7 @@ func (a *app) deviceSet() *cobra.Command {
 			if err := c.SetFacts(cmd.Context(), []client.Facts{facts}); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, "Set on %s. Groups by rule follow at once.\n", args[0])
-			return err
+			return a.did(facts, "Set on %s. Groups by rule follow at once.\n", args[0])
 		},
 	}
 	cmd.Flags().StringVar(&path, "path", "", "like north/kirkness/desk; empty takes it away")

@@ -1,7 +1,10 @@
 package main
 
 import (
+	"context"
+	"errors"
 	"fmt"
+	"net/http"
 	"strconv"
 	"strings"
 
@@ -17,7 +20,7 @@ func (a *app) groupCommand() *cobra.Command {
 }
 
 func (a *app) groupList() *cobra.Command {
-	return &cobra.Command{
+	return ofList(&cobra.Command{
 		Use: "list", Short: "List groups", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
@@ -35,11 +38,11 @@ func (a *app) groupList() *cobra.Command {
 				column[client.GroupSummary]{title: "Rule", wrap: 1, value: func(g client.GroupSummary) string { return g.Rule }},
 				column[client.GroupSummary]{title: "Description", wrap: 1, value: func(g client.GroupSummary) string { return g.Description }})
 		},
-	}
+	})
 }
 
 func (a *app) groupShow() *cobra.Command {
-	return &cobra.Command{
+	return ofList(&cobra.Command{
 		Use: "show NAME", Short: "List the devices in a group", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -53,15 +56,21 @@ func (a *app) groupShow() *cobra.Command {
 				return err
 			}
 			return list(a, items, "The group is empty. Run: rankwarden group edit "+args[0]+" --add DEVICE",
-				column[client.GroupMember]{title: "Device", value: func(m client.GroupMember) string { return m.Name }},
+				column[client.GroupMember]{title: "Device", value: func(m client.GroupMember) string { return m.Device }},
 				column[client.GroupMember]{title: "Enrolled as", value: func(m client.GroupMember) string {
-					if m.Device == "" {
+					if m.DeviceID == "" {
 						return "not yet"
 					}
-					return m.Device
+					return m.DeviceID
+				}},
+				column[client.GroupMember]{title: "Membership", value: func(m client.GroupMember) string {
+					if !m.Certain {
+						return "unknown: the rule reads a fact that this device has not reported"
+					}
+					return "certain"
 				}})
 		},
-	}
+	})
 }
 
 func (a *app) groupMake() *cobra.Command {
@@ -80,11 +89,12 @@ func (a *app) groupMake() *cobra.Command {
 				return err
 			}
 			if g.Rule != "" {
-				_, err = fmt.Fprintf(a.out, "Made the group %s by the rule %s.\n", g.Name, g.Rule)
+				return a.did(g, "Made the group %s by the rule %s.\n", g.Name, g.Rule)
+			}
+			if err := a.noticeUnknown(cmd.Context(), c, args[1:]); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, "Made the group %s with %s.\n", g.Name, plural(len(args)-1, "device", "devices"))
-			return err
+			return a.did(g, "Made the group %s with %s.\n", g.Name, plural(len(args)-1, "device", "devices"))
 		},
 	}
 	cmd.Flags().StringVar(&spec.Description, "description", "", "what it is for")
@@ -112,11 +122,17 @@ func (a *app) groupEdit() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if _, err := c.ChangeGroup(cmd.Context(), g.Name, edit, g.Version); err != nil {
+			err = a.edited(cmd.Context(), c, func() error {
+				g, err = c.ChangeGroup(cmd.Context(), g.Name, edit, g.Version)
+				return err
+			})
+			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, "Changed %s: %d put in, %d taken out. Its devices are settled again now.\n", g.Name, len(edit.Add), len(edit.Remove))
-			return err
+			if err := a.noticeUnknown(cmd.Context(), c, edit.Add); err != nil {
+				return err
+			}
+			return a.did(g, "Changed %s: %d put in, %d taken out. Its devices were settled again.\n", g.Name, len(edit.Add), len(edit.Remove))
 		},
 	}
 	cmd.Flags().StringSliceVar(&edit.Add, "add", nil, "`device` to put in; may be repeated")
@@ -166,10 +182,27 @@ func (a *app) groupRemove() *cobra.Command {
 			if err := c.RemoveGroup(cmd.Context(), g.Name, g.Version); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(a.out, "Removed the group %s.\n", g.Name)
-			return err
+			return a.did(done{"removed", g.Name}, "Removed the group %s.\n", g.Name)
 		},
 	}
+}
+
+// noticeUnknown tells which of the names no device has: they may enrol later, or be misspelt.
+func (a *app) noticeUnknown(ctx context.Context, c *client.Client, names []string) error {
+	var unknown []string
+	for _, name := range names {
+		_, err := c.Device(ctx, name)
+		var p *client.Problem
+		if errors.As(err, &p) && p.Status == http.StatusNotFound {
+			unknown = append(unknown, name)
+		} else if err != nil {
+			return err
+		}
+	}
+	if len(unknown) > 0 {
+		a.notice("Warning: no device has the name %s yet. It joins when it enrols; is it spelt right?\n", strings.Join(unknown, ", "))
+	}
+	return nil
 }
 
 func (a *app) completeGroups(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {

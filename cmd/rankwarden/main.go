@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/client"
+	coretext "rankwarden.example/core/text"
 )
 
 // Exit statuses.
@@ -49,7 +50,7 @@ func status(err error) int {
 	var p *client.Problem
 	var u unusable
 	switch {
-	case errors.Is(err, errNo):
+	case errors.Is(err, errNo), errors.Is(err, errStrict):
 		return exitNo
 	case errors.As(err, &u):
 		return exitUnusable
@@ -80,15 +81,42 @@ func root() *cobra.Command {
 		Short: "Central account policies for fleets of workstations",
 		Long: "Write account policies, aim them at groups of workstations, and see what every device really has.\n\n" +
 			"Exit status: 0 done; 1 the answer is no (errors in a policy, devices not verified); 2 the command or a\n" +
-			"file cannot be used; 3 the service refused; 4 the service does not answer; 5 sign in first.",
+			"file cannot be used; 3 the service refused; 4 the service does not answer; 5 sign in first.\n\n" +
+			"Begin with: rankwarden sign-in --server URL --name NAME. Then: rankwarden watch, rankwarden drift, rankwarden held.\n" +
+			"To change something: rankwarden policy check FILE, policy save FILE, policy publish NAME, assignment set NAME.",
 		SilenceUsage: true, SilenceErrors: true,
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error { return a.prepare(cmd) },
 	}
 	f := cmd.PersistentFlags()
 	f.StringVar(&a.server, "server", "", "`URL` of the service (or RANKWARDEN_SERVER); that of the sign-in when left out")
 	f.StringVarP(&a.output, "output", "o", "table", "table, json, yaml or csv")
+	f.BoolVar(&a.json, "json", false, "short for --output json")
 	_ = cmd.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
 	cmd.AddCommand(a.signInCommand(), a.signOutCommand(), a.whoCommand(), a.policyCommand(), a.groupCommand(), a.assignmentCommand(),
-		a.deviceCommand(), a.explainCommand(), a.enrolmentCommand(), a.directoryCommand(), a.driftCommand(), a.eventsCommand(), a.orderCommand(), a.passwordCommand(), a.watchCommand(), a.resolveCommand())
+		a.deviceCommand(), a.explainCommand(), a.enrolmentCommand(), a.directoryCommand(), a.driftCommand(), a.eventsCommand(), a.orderCommand(), a.passwordCommand(), a.heldCommand(), a.lockedCommand(), a.watchCommand(), a.operatorCommand(), a.tokenCommand(), a.resolveCommand())
+	known(cmd)
 	return cmd
+}
+
+// known has every command that only holds others refuse an unknown one, instead of printing its help as if
+// all were well.
+func known(cmd *cobra.Command) {
+	for _, sub := range cmd.Commands() {
+		known(sub)
+	}
+	if !cmd.HasSubCommands() || cmd.Runnable() {
+		return
+	}
+	cmd.Args = cobra.ArbitraryArgs
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		if len(args) == 0 {
+			return cmd.Help()
+		}
+		hint := "see: " + cmd.CommandPath() + " --help"
+		names := namesOf(cmd.Commands(), func(c *cobra.Command) string { return c.Name() })
+		if near := coretext.Nearest(args[0], names); near != "" {
+			hint = fmt.Sprintf("did you mean %q?", near)
+		}
+		return unusable{fmt.Errorf("%s has no command %q; %s", cmd.CommandPath(), args[0], hint)}
+	}
 }

@@ -1,7 +1,6 @@
 package main
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -44,11 +43,10 @@ func (a *app) orderGive() *cobra.Command {
 			if wait {
 				return a.waitForOrders(cmd.Context(), c, given)
 			}
-			_, err = fmt.Fprintf(a.out, "%s to %s. See: rankwarden order list\n", o.Kind, plural(given.Given, "device", "devices"))
-			return err
+			return a.did(given, "%s to %s. See: rankwarden order list\n", o.Kind, plural(given.Given, "device", "devices"))
 		},
 	}
-	cmd.Flags().StringVar(&o.Subject, "account", "", "the `account`: account:KEY, builtin:administrator, local:NAME or sid:S-1-…")
+	cmd.Flags().StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME or sid:S-1-…")
 	cmd.Flags().BoolVar(&wait, "wait", false, "wait for the devices, and show how far they are; Ctrl-C leaves the orders as they are")
 	cmd.Flags().StringVar(&o.Group, "group", "", "every device of this `group` as well")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
@@ -56,17 +54,22 @@ func (a *app) orderGive() *cobra.Command {
 }
 
 func (a *app) orderList() *cobra.Command {
-	var device string
+	var q client.PastQuery
 	var most int
+	var past pastFlags
 	cmd := &cobra.Command{
 		Use: "list", Short: "List orders, latest first", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			var err error
+			if q.Since, q.Until, err = past.times(a.now); err != nil {
+				return err
+			}
 			c, err := a.connect()
 			if err != nil {
 				return err
 			}
 			items, err := client.All(most, func(p client.Page) (client.List[client.Order], error) {
-				return c.Orders(cmd.Context(), client.PastQuery{Device: device}, p)
+				return c.Orders(cmd.Context(), q, p)
 			})
 			if err != nil {
 				return err
@@ -96,8 +99,11 @@ func (a *app) orderList() *cobra.Command {
 				column[client.Order]{title: "By", value: func(o client.Order) string { return o.CreatedBy }})
 		},
 	}
-	cmd.Flags().StringVar(&device, "device", "", "only of this `device`")
+	cmd.Flags().StringVar(&q.Device, "device", "", "only of this `device`")
+	cmd.Flags().StringVar(&q.Group, "group", "", "only of the devices of this `group`")
+	past.add(cmd)
+	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	cmd.Flags().IntVar(&most, "most", 50, "list at most so many; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
-	return cmd
+	return ofList(cmd)
 }

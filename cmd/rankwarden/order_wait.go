@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/progress"
+	"golang.org/x/term"
 
 	"rankwarden.example/client"
 )
@@ -26,7 +27,9 @@ func (a *app) waitForOrders(ctx context.Context, c *client.Client, o client.Orde
 	bar.Style().Visibility.ETA = false
 	tracker := &progress.Tracker{Message: "devices", Total: int64(o.Given)}
 	bar.AppendTracker(tracker)
-	go bar.Render()
+	if term.IsTerminal(int(os.Stderr.Fd())) { // no cursor codes go into a file
+		go bar.Render()
+	}
 	defer bar.Stop()
 	look := time.NewTicker(lookAgain)
 	defer look.Stop()
@@ -50,7 +53,9 @@ func (a *app) waitForOrders(ctx context.Context, c *client.Client, o client.Orde
 	}
 	tracker.MarkAsDone()
 	bar.Stop()
-	fmt.Fprintf(a.out, "%s: %s.\n", plural(o.Given, "device", "devices"), inStates(o.By))
+	if err := a.did(o, "%s: %s.\n", plural(o.Given, "device", "devices"), inStates(o.By)); err != nil {
+		return err
+	}
 	if failed := o.By["failed"]; failed > 0 {
 		return fmt.Errorf("%s failed; see: rankwarden order list", plural(failed, "order", "orders"))
 	}

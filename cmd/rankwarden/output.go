@@ -1,8 +1,8 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -21,25 +21,50 @@ import (
 type app struct {
 	server string
 	output string
+	json   bool // short for --output json
 	out    io.Writer
-	width  int // of the terminal in characters, 0 when the output is none
+	err    io.Writer // for notices beside the output
+	width  int       // of the terminal in characters, 0 when the output is none
 	colour bool
 	now    time.Time
 }
 
-var outputs = []string{"table", "json", "yaml", "csv"}
+// Outputs of a command. They are checked before it does anything.
+const (
+	outputsOfList = "table json yaml csv"
+	outputsOfOne  = "table json yaml"
+)
 
-// ownOutputs annotates a command that has other outputs than most.
+// ownOutputs annotates a command that has other outputs than those of one thing.
 const ownOutputs = "outputs"
 
+// ofList marks a command whose output is a list.
+func ofList(cmd *cobra.Command) *cobra.Command {
+	if cmd.Annotations == nil {
+		cmd.Annotations = map[string]string{}
+	}
+	cmd.Annotations[ownOutputs] = outputsOfList
+	return cmd
+}
+
 func (a *app) prepare(cmd *cobra.Command) error {
-	a.out, a.now = cmd.OutOrStdout(), time.Now()
-	possible := outputs
+	a.out, a.err, a.now = cmd.OutOrStdout(), cmd.ErrOrStderr(), time.Now()
+	if a.json {
+		if cmd.Flags().Changed("output") && a.output != "json" {
+			return unusable{fmt.Errorf("--json and --output %s contradict each other; give one", a.output)}
+		}
+		a.output = "json"
+	}
+	possible := strings.Fields(outputsOfOne)
 	if own, ok := cmd.Annotations[ownOutputs]; ok {
 		possible = strings.Fields(own)
 	}
 	if !slices.Contains(possible, a.output) {
-		return unusable{fmt.Errorf("--output %q must be one of %s", a.output, strings.Join(possible, ", "))}
+		hint := ""
+		if a.output == "csv" {
+			hint = "; csv is for lists"
+		}
+		return unusable{fmt.Errorf("--output %q must be one of %s%s", a.output, strings.Join(possible, ", "), hint)}
 	}
 	if f, ok := a.out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 		a.width, _, _ = term.GetSize(int(f.Fd())) // 0 is no limit
@@ -55,20 +80,39 @@ func (a *app) prepare(cmd *cobra.Command) error {
 
 // one prints one thing: as data, or for a reader.
 func (a *app) one(value any, readable func() error) error {
-	switch a.output {
-	case "table":
+	if a.output == "table" {
 		return readable()
-	case "csv":
-		return unusable{errors.New("csv is for lists; use json, yaml or table here")}
 	}
 	return a.data(value)
 }
 
+// did says that something was done: in a sentence, or as data.
+func (a *app) did(value any, format string, args ...any) error {
+	return a.one(value, func() error {
+		_, err := fmt.Fprintf(a.out, format, args...)
+		return err
+	})
+}
+
+// done is the data of an operation that gives nothing back.
+type done struct {
+	Done string `json:"done"` // what was done
+	Name string `json:"name"` // to what
+}
+
+// notice tells a reader something beside the output, so that the output can go into a file.
+func (a *app) notice(format string, args ...any) { fmt.Fprintf(a.err, format, args...) }
+
 func (a *app) data(value any) error {
-	encoded, err := json.MarshalIndent(value, "", "  ")
-	if err != nil {
+	var buffer bytes.Buffer
+	encoder := json.NewEncoder(&buffer)
+	encoder.SetEscapeHTML(false) // a password is printed as it is
+	encoder.SetIndent("", "  ")
+	if err := encoder.Encode(value); err != nil {
 		return fmt.Errorf("writing the output: %w", err)
 	}
+	encoded := bytes.TrimSuffix(buffer.Bytes(), []byte("\n"))
+	var err error
 	if a.output == "yaml" {
 		var plain any
 		if err := json.Unmarshal(encoded, &plain); err != nil {
@@ -171,8 +215,12 @@ func layout[T any](a *app, items []T, columns []column[T]) []table.ColumnConfig 
 	return configs
 }
 
-// when writes a time as a reader wants it: how long ago or in how long, and beyond a day the date.
+// when writes a time as a reader wants it: how long ago or in how long, and beyond a day the date. In a
+// file it is ISO 8601 in UTC.
 func (a *app) when(t time.Time) string {
+	if a.output == "csv" {
+		return t.UTC().Format(time.RFC3339)
+	}
 	d := a.now.Sub(t)
 	switch {
 	case d < -24*time.Hour, d > 24*time.Hour:
@@ -186,6 +234,9 @@ func (a *app) when(t time.Time) string {
 }
 
 func (a *app) whenever(t *time.Time) string {
+	if t == nil && a.output == "csv" {
+		return ""
+	}
 	if t == nil {
 		return "never"
 	}
@@ -200,6 +251,14 @@ func span(d time.Duration) string {
 		return fmt.Sprintf("%d min", int(d.Minutes()))
 	}
 	return fmt.Sprintf("%d h", int(d.Hours()))
+}
+
+// standing is a standing as the output wants it: with its glyph for a reader, the bare word in a file.
+func (a *app) standing(standing string) string {
+	if a.output == "csv" {
+		return standing
+	}
+	return mark(standing)
 }
 
 // mark is the glyph and word of a standing; colour is never the only sign.

@@ -55,7 +55,35 @@ func TestListsForPrograms(t *testing.T) {
 	require.NoError(t, list(a, []client.Finding{finding(`a "b", c`)}, "none", columns...))
 	assert.Equal(t, "Device,What differs\nSKL-TKT-001,\"a \"\"b\"\", c\"\n", out.String(), "no colours in data")
 	a, _ = printer("csv", 0)
-	assert.ErrorAs(t, a.one(client.Me{}, nil), &unusable{})
+	assert.Equal(t, "2031-03-04T06:12:00Z", a.when(time.Date(2031, 3, 4, 7, 12, 0, 0, time.FixedZone("", 3600))), "times for programs are ISO 8601 in UTC")
+	assert.Empty(t, a.whenever(nil))
+	a, out = printer("json", 0)
+	require.NoError(t, a.data(map[string]string{"password": "a<b>&c"}))
+	assert.Contains(t, out.String(), `"a<b>&c"`, "a password is printed as it is")
+}
+
+// What a command cannot print is refused before it does anything, and so is a command that there is not.
+func TestRefusedBeforeAnythingHappens(t *testing.T) {
+	for _, args := range [][]string{
+		{"password", "show", "SKL-TKT-001", "--print", "-o", "csv"}, {"password", "show", "SKL-TKT-001", "--print", "-o", "xml"}, {"order", "give", "rotate", "-o", "csv"},
+		{"policy", "chekc", "FILE"}, {"gruop", "list"}, {"whoami", "--json", "-o", "yaml"}, {"drift", "--since", "yesterday-ish"},
+	} {
+		out, code := run(t, append(args, "--server", "http://127.0.0.1:1")...)
+		assert.Equal(t, 2, code, "%v: %s", args, out)
+	}
+	out, _ := run(t, "policy", "chekc", "FILE")
+	assert.Contains(t, out, `did you mean "check"?`)
+}
+
+func TestPointsInTime(t *testing.T) {
+	now := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
+	for written, want := range map[string]time.Time{"2h": now.Add(-2 * time.Hour), "3d": now.Add(-72 * time.Hour), "2031-03-01T00:00:00Z": now.AddDate(0, 0, -3).Add(-6 * time.Hour), "": {}} {
+		at, err := pointInTime("since", written, now)
+		require.NoError(t, err, written)
+		assert.True(t, want.Equal(at), written)
+	}
+	_, err := pointInTime("since", "soon", now)
+	assert.ErrorContains(t, err, "write how long ago")
 }
 
 func TestTimesInWords(t *testing.T) {

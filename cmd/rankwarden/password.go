@@ -50,10 +50,11 @@ func (a *app) passwordList() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&q.Group, "group", "", "only of the devices of this `group`")
+	cmd.Flags().BoolVar(&q.Unrecovered, "unrecovered", false, "only those without a copy sealed to a recovery key")
 	cmd.Flags().BoolVar(&q.Overdue, "overdue", false, "only those whose time has passed")
 	cmd.Flags().IntVar(&most, "most", 50, "list at most so many; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
-	return cmd
+	return ofList(cmd)
 }
 
 func (a *app) sometime(at *time.Time, never string) string {
@@ -171,7 +172,7 @@ func (a *app) passwordDeposits() *cobra.Command {
 		client.Deposit
 		Account string `json:"account"`
 	}
-	return &cobra.Command{
+	return ofList(&cobra.Command{
 		Use: "deposits DEVICE", Short: "List what is in escrow of a device, newest first", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -197,20 +198,25 @@ func (a *app) passwordDeposits() *cobra.Command {
 				column[row]{title: "Why", value: func(r row) string { return strings.ReplaceAll(r.Reason, "_", " ") }},
 				column[row]{title: "Rule of", value: func(r row) string { return r.Policy }})
 		},
-	}
+	})
 }
 
 func (a *app) passwordSeen() *cobra.Command {
 	var most int
+	var past pastFlags
 	cmd := &cobra.Command{
 		Use: "seen [DEVICE]", Short: "List who saw passwords and why, latest first", Args: cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			since, until, err := past.times(a.now)
+			if err != nil {
+				return err
+			}
 			c, err := a.connect()
 			if err != nil {
 				return err
 			}
 			items, err := client.All(most, func(p client.Page) (client.List[client.Reveal], error) {
-				return c.Reveals(cmd.Context(), client.PastQuery{Device: strings.Join(args, "")}, p)
+				return c.Reveals(cmd.Context(), client.PastQuery{Device: strings.Join(args, ""), Since: since, Until: until}, p)
 			})
 			if err != nil {
 				return err
@@ -223,12 +229,13 @@ func (a *app) passwordSeen() *cobra.Command {
 				column[client.Reveal]{title: "Reason", wrap: 1, value: func(r client.Reveal) string { return r.Reason }})
 		},
 	}
+	past.add(cmd)
 	cmd.Flags().IntVar(&most, "most", 50, "list at most so many; 0 for all")
-	return cmd
+	return ofList(cmd)
 }
 
 func (a *app) passwordAsked() *cobra.Command {
-	return &cobra.Command{
+	return ofList(&cobra.Command{
 		Use: "asked", Short: "List what waits for a second person", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
@@ -252,7 +259,7 @@ func (a *app) passwordAsked() *cobra.Command {
 					return "waits until " + a.when(r.EndsAt)
 				}})
 		},
-	}
+	})
 }
 
 func (a *app) passwordAgree() *cobra.Command {
@@ -267,8 +274,7 @@ func (a *app) passwordAgree() *cobra.Command {
 			if err := c.DecideReveal(cmd.Context(), args[0], !decline); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintln(a.out, map[bool]string{false: "Agreed; it may be seen once within an hour.", true: "Declined."}[decline])
-			return err
+			return a.did(done{map[bool]string{false: "agreed", true: "declined"}[decline], args[0]}, "%s\n", map[bool]string{false: "Agreed; it may be seen once within an hour.", true: "Declined."}[decline])
 		},
 	}
 	cmd.Flags().BoolVar(&decline, "decline", false, "decline it instead")

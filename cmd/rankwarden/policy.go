@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -30,19 +31,23 @@ type fileProblem struct {
 }
 
 func (a *app) policyCheck() *cobra.Command {
-	return &cobra.Command{
+	var strict bool
+	cmd := &cobra.Command{
 		Use: "check FILE...", Short: "Check policy files, without a service", Args: cobra.MinimumNArgs(1),
-		Long: "Check policy files, without a service. - reads standard input.\n\nExit status: 0 no error, 1 errors, 2 a file cannot be read.",
+		Long: "Check policy files, without a service. - reads standard input. What only the service can compare, such as names of\n" +
+			"people and groups, is named at the end.\n\nExit status: 0 no error, 1 errors, or with --strict warnings, 2 a file cannot be read.",
 		RunE: func(_ *cobra.Command, files []string) error {
 			found := []fileProblem{}
 			usable := true
+			var unseen []string
 			for _, file := range files {
 				source, err := readFile(file)
 				if err != nil {
 					return err
 				}
-				_, problems := policy.Parse(source, nil)
-				usable = usable && policy.Usable(problems)
+				doc, problems := policy.Parse(source, nil)
+				usable = usable && policy.Usable(problems) && (!strict || len(problems) == 0)
+				unseen = append(unseen, inDirectory(doc)...)
 				for _, p := range problems {
 					found = append(found, fileProblem{file, p})
 				}
@@ -50,13 +55,47 @@ func (a *app) policyCheck() *cobra.Command {
 			if err := a.printProblems(found, len(files)); err != nil {
 				return err
 			}
+			if len(unseen) > 0 {
+				slices.Sort(unseen)
+				a.notice("Not compared with the directory, which only the service knows: %s\n", strings.Join(slices.Compact(unseen), ", "))
+			}
 			if !usable {
 				return errNo
 			}
 			return nil
 		},
 	}
+	cmd.Flags().BoolVar(&strict, "strict", false, "warnings fail as well")
+	return ofList(cmd)
 }
+
+// inDirectory are the people and groups that a document names.
+func inDirectory(doc *policy.Document) []string {
+	var names []string
+	if doc == nil {
+		return nil
+	}
+	for _, ref := range doc.Principals() {
+		if ref.Kind().InDirectory() {
+			names = append(names, ref.String())
+		}
+	}
+	return names
+}
+
+// warnings prints the warnings about a document that the service knows. With strict they are an error.
+func (a *app) warnings(name string, problems []policy.Problem, strict bool) error {
+	for _, p := range problems {
+		a.notice("%s: %s\n", name, p)
+	}
+	if strict && len(problems) > 0 {
+		return fmt.Errorf("%w: %s has warnings", errStrict, name)
+	}
+	return nil
+}
+
+// errStrict is given for warnings under --strict.
+var errStrict = errors.New("nothing was done, since --strict is given")
 
 func (a *app) printProblems(found []fileProblem, files int) error {
 	return list(a, found, fmt.Sprintf("%s checked, nothing wrong.", plural(files, "file", "files")),
@@ -88,7 +127,7 @@ func readFile(name string) ([]byte, error) {
 }
 
 func (a *app) policySave() *cobra.Command {
-	var publish bool
+	var publish, strict bool
 	cmd := &cobra.Command{
 		Use: "save FILE...", Short: "Save policy files as drafts; each document names its policy", Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, files []string) error {
@@ -101,13 +140,29 @@ func (a *app) policySave() *cobra.Command {
 				if err != nil {
 					return err
 				}
+				if strict {
+					checked, err := c.CheckPolicy(cmd.Context(), string(source))
+					if err != nil {
+						return err
+					}
+					if policy.Usable(checked.Problems) {
+						if err := a.warnings(file, checked.Problems, true); err != nil {
+							return err
+						}
+					}
+				}
 				p, err := save(cmd.Context(), c, string(source))
 				if err != nil {
 					return fmt.Errorf("%s: %w", file, err)
 				}
-				fmt.Fprintf(a.out, "Saved the draft of %s.\n", p.Name)
+				if err := a.warnings(file, p.Problems, false); err != nil {
+					return err
+				}
+				if err := a.did(p, "Saved the draft of %s.\n", p.Name); err != nil {
+					return err
+				}
 				if publish {
-					if err := a.publish(cmd.Context(), c, p.Name); err != nil {
+					if err := a.publish(cmd.Context(), c, p.Name, strict); err != nil {
 						return err
 					}
 				}
@@ -116,6 +171,7 @@ func (a *app) policySave() *cobra.Command {
 		},
 	}
 	cmd.Flags().BoolVar(&publish, "publish", false, "publish each at once")
+	cmd.Flags().BoolVar(&strict, "strict", false, "warnings fail, and nothing is saved")
 	return cmd
 }
 
@@ -137,7 +193,8 @@ func save(ctx context.Context, c *client.Client, source string) (client.Policy, 
 }
 
 func (a *app) policyPublish() *cobra.Command {
-	return &cobra.Command{
+	var strict bool
+	cmd := &cobra.Command{
 		Use: "publish NAME...", Short: "Publish drafts; their devices get the new revision at once", Args: cobra.MinimumNArgs(1),
 		ValidArgsFunction: a.completePolicies,
 		RunE: func(cmd *cobra.Command, names []string) error {
@@ -146,21 +203,30 @@ func (a *app) policyPublish() *cobra.Command {
 				return err
 			}
 			for _, name := range names {
-				if err := a.publish(cmd.Context(), c, name); err != nil {
+				if err := a.publish(cmd.Context(), c, name, strict); err != nil {
 					return err
 				}
 			}
 			return nil
 		},
 	}
+	cmd.Flags().BoolVar(&strict, "strict", false, "warnings fail, and nothing is published")
+	return cmd
 }
 
-func (a *app) publish(ctx context.Context, c *client.Client, name string) error {
+func (a *app) publish(ctx context.Context, c *client.Client, name string, strict bool) error {
 	p, err := c.Policy(ctx, name)
 	if err != nil {
 		return err
 	}
-	done, err := c.PublishPolicy(ctx, name, p.Version)
+	if err := a.warnings(name, p.Problems, strict); err != nil {
+		return err
+	}
+	var done client.Published
+	err = a.edited(ctx, c, func() error {
+		done, err = c.PublishPolicy(ctx, name, p.Version)
+		return err
+	})
 	if err != nil {
 		return err
 	}
@@ -168,8 +234,7 @@ func (a *app) publish(ctx context.Context, c *client.Client, name string) error 
 	if n := len(done.Moved); n > 0 {
 		moved = fmt.Sprintf("Moved %s to it, for all devices at once: %s.", plural(n, "assignment", "assignments"), strings.Join(done.Moved, ", "))
 	}
-	_, err = fmt.Fprintf(a.out, "Published %s as revision %d. %s\n", done.Policy, done.Revision, moved)
-	return err
+	return a.did(done, "Published %s as revision %d. %s\n", done.Policy, done.Revision, moved)
 }
 
 func (a *app) policyShow() *cobra.Command {
@@ -242,7 +307,7 @@ func (a *app) policyList() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&search, "search", "", "part of a name or title")
-	return cmd
+	return ofList(cmd)
 }
 
 func (a *app) completePolicies(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {

@@ -47,7 +47,7 @@ func (a *app) policyTidy() *cobra.Command {
 }
 
 func (a *app) policyWords() *cobra.Command {
-	return &cobra.Command{
+	return ofList(&cobra.Command{
 		Use: "words FILE", Short: "Say in words what a policy file asks for, and how strong its secrets are; no service is needed", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			source, err := readFile(args[0])
@@ -63,7 +63,7 @@ func (a *app) policyWords() *cobra.Command {
 				column[words.Line]{title: "Unit", value: func(l words.Line) string { return l.Title }},
 				column[words.Line]{title: "What is asked", wrap: 1, value: func(l words.Line) string { return l.Words }})
 		},
-	}
+	})
 }
 
 func (a *app) policySchema() *cobra.Command {

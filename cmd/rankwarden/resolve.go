@@ -29,6 +29,9 @@ func (a *app) resolveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			for _, w := range s.Warnings {
+				a.notice("Warning: %s\n", w)
+			}
 			loaded := time.Now()
 			settled := s.SettleEach(atOnce)
 			took := time.Since(loaded)

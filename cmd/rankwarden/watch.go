@@ -16,9 +16,10 @@ import (
 func (a *app) watchCommand() *cobra.Command {
 	var forever bool
 	var within time.Duration
+	var group string
 	cmd := &cobra.Command{
 		Use: "watch", Short: "Watch the fleet's standings, live, until every online device is verified", Args: cobra.NoArgs,
-		Long: "Watch the fleet's standings, live, until every online device is verified.\n\nExit status: 0 all are, 1 not within the time of --within.",
+		Long: "Watch the fleet's standings, live, until every online device is verified.\n\nExit status: 0 all are verified and nothing is held; 1 something is held, or not all are within the time of --within.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -30,15 +31,17 @@ func (a *app) watchCommand() *cobra.Command {
 				ctx, cancel = context.WithTimeout(ctx, within)
 				defer cancel()
 			}
-			return a.watch(ctx, c, forever)
+			return a.watch(ctx, c, group, forever)
 		},
 	}
+	cmd.Flags().StringVar(&group, "group", "", "only the devices of this `group`")
+	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	cmd.Flags().BoolVar(&forever, "forever", false, "go on after all are verified")
 	cmd.Flags().DurationVar(&within, "within", 0, "give up after this `time`, such as 2m; 0 for never")
 	return cmd
 }
 
-func (a *app) watch(ctx context.Context, c *client.Client, forever bool) error {
+func (a *app) watch(ctx context.Context, c *client.Client, group string, forever bool) error {
 	changed := make(chan struct{}, 1)
 	broken := make(chan error, 1)
 	streamCtx, stop := context.WithCancel(ctx)
@@ -55,7 +58,7 @@ func (a *app) watch(ctx context.Context, c *client.Client, forever bool) error {
 	defer again.Stop()
 	last := ""
 	for {
-		o, err := c.Overview(ctx)
+		o, err := c.OverviewOf(ctx, group)
 		if errors.Is(err, context.DeadlineExceeded) {
 			return a.gaveUp()
 		}
@@ -64,7 +67,11 @@ func (a *app) watch(ctx context.Context, c *client.Client, forever bool) error {
 		}
 		last = a.frame(o, last)
 		if !forever && o.AllVerified() {
-			_, err := fmt.Fprintf(a.out, "Every online device is verified.\n")
+			if o.Standings.Held > 0 {
+				fmt.Fprintf(a.out, "All online devices are verified, and on %s something is held. See: rankwarden held\n", plural(o.Standings.Held, "device", "devices"))
+				return errNo
+			}
+			_, err := fmt.Fprintf(a.out, "All online devices are verified.\n")
 			return err
 		}
 		select {

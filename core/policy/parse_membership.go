@@ -83,6 +83,9 @@ func (r *reader) checkMembership(n *yaml.Node, path string, m Membership) {
 	case m.Mode == Adjust && len(m.Members)+len(m.Remove) == 0:
 		r.errorf(n, path, CodeNothingToAdjust, "an adjust statement with neither members nor removals does nothing; name somebody, or take it out")
 	}
+	if m.LocalGroup == Administrators && m.Mode == Exact && len(m.Members) == 0 {
+		r.warnf(n, path, CodeEmptyExact, "this leaves nobody in administrators but the built-in one and accounts whose local_groups name it; add members, or make sure that is meant")
+	}
 	if m.LocalGroup == Administrators && slices.Contains(m.Remove, principal.Administrator) {
 		r.errorf(n, path+".remove", CodeKeepBuiltin, "the operating system keeps builtin:administrator in administrators; take it out of \"remove\"")
 	}

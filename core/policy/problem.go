@@ -65,6 +65,7 @@ const (
 	CodeKeepBuiltin     = "builtin_administrator_removed"
 	CodeAbsentMember    = "absent_account_is_member"
 	CodeUndeclared      = "undeclared_account"
+	CodeEmptyExact      = "empty_exact"
 	CodeUnknownName     = "unknown_to_directory"
 	CodeTarget          = "bad_target"
 	CodeTooWeak         = "secret_too_weak"

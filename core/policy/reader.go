@@ -167,8 +167,15 @@ func (r *reader) integer(n *yaml.Node, path string, low, high int, unit string) 
 		r.wrongType(n, path, wanted)
 		return nil
 	}
-	digits := strings.ReplaceAll(n.Value, "_", "")
-	v, ok := new(big.Int).SetString(digits, 0)
+	// The YAML parser also knows numbers of YAML 1.1; the document is YAML 1.2, where 010 is ten.
+	digits, base := n.Value, 10
+	switch {
+	case strings.HasPrefix(digits, "0o"):
+		digits, base = digits[2:], 8
+	case strings.HasPrefix(digits, "0x"):
+		digits, base = digits[2:], 16
+	}
+	v, ok := new(big.Int).SetString(digits, base)
 	if !ok {
 		r.wrongType(n, path, wanted)
 		return nil

@@ -48,3 +48,7 @@ func sortProblems(problems []Problem) {
 		return cmp.Or(cmp.Compare(a.Code, b.Code), cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Detail, b.Detail))
 	})
 }
+
+// Codes are the codes of all problems.
+var Codes = []Code{UndecidedScope, NoAdminPath, NameClash, MinAgeNotBelowMaxAge, RotationTargetUndeclared, RotationTargetAbsent, RotationSecretTooShort, RotationSecretTooPlain,
+	RotationTargetDisabled, RotationSlowerThanMaxAge, AccountWithoutRotation, AccountOutsideGroup, NoBreakGlass, LockoutCanSealDevice, MemberUndeclared, MemberOfAbsentAccount}

@@ -197,6 +197,12 @@ func (f *file) assignments(s *Scenario) error {
 		if scope.Stance != fleet.Enforce && scope.Stance != fleet.Trial {
 			return fail(where, "stance %q is not possible; use enforce or trial", a.Stance)
 		}
+		if len(scope.Include) == 0 {
+			return fail(where, "no group is included, so it would reach no device; include a group, or %q for all", fleet.Everything)
+		}
+		if err := scope.Check(); err != nil { // the worked examples have such ones; they resolve, and reach less than one may think
+			s.Warnings = append(s.Warnings, fmt.Sprintf("%s: the service would refuse it: %v", where, err))
+		}
 		s.Scopes = append(s.Scopes, scope)
 		s.Assignments = append(s.Assignments, resolve.Assignment{Name: a.Name, Rank: scope.Rank, Stance: scope.Stance, Policy: s.Policies[i]})
 	}

@@ -27,6 +27,7 @@ type Scenario struct {
 	Assignments []resolve.Assignment // what they ask, at the same indexes
 	Devices     []fleet.Facts
 	Reports     map[int]*drift.Report // by index of the device
+	Warnings    []string              // what the service would not take
 }
 
 // Error says where a scenario cannot be used.

@@ -66,7 +66,7 @@ func Event(e drift.Event) string {
 	case drift.DeviceRenamed:
 		return fmt.Sprintf("the workstation was renamed from %s to %s", e.Before, e.After)
 	case drift.SetAside:
-		return fmt.Sprintf("%s set aside, since the service refuses it: %s", e.Subject, e.After)
+		return fmt.Sprintf("%s set aside, since the service refuses it: %s", subject, e.After)
 	case drift.FoughtOver:
 		return UnitInFull(e.Unit) + ": somebody or something changes it back again and again"
 	}

@@ -23,9 +23,13 @@ func Why(u resolve.Unit) string {
 	case resolve.Ranked:
 		return from + " outranks " + strings.Join(losers(u.Over), ", ")
 	case resolve.Stricter:
-		return from + ", stricter than " + strings.Join(losers(u.Over), ", ") + " at equal rank"
+		said := from + ", stricter than " + strings.Join(lost(u.Over, resolve.LessStrict), ", ") + " at equal rank"
+		if weaker := lost(u.Over, resolve.Outranked); len(weaker) > 0 {
+			said += "; outranks " + strings.Join(weaker, ", ")
+		}
+		return said
 	case resolve.Contested:
-		return strings.Join(disputed(u.Over), " and ") + " differ at equal rank"
+		return strings.Join(lost(u.Over, resolve.Disputed), " and ") + " differ at equal rank"
 	}
 	if m, ok := u.Value.(resolve.Members); ok && m.Closed {
 		if n := len(u.Over); n > 0 {
@@ -44,10 +48,11 @@ func losers(over []resolve.Lost) []string {
 	return list
 }
 
-func disputed(over []resolve.Lost) []string {
+// lost are the assignments that did not decide for one reason.
+func lost(over []resolve.Lost, why resolve.Why) []string {
 	var list []string
 	for _, l := range over {
-		if l.Why == resolve.Disputed {
+		if l.Why == why {
 			list = append(list, l.Assignment)
 		}
 	}

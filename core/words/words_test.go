@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/policy"
@@ -63,15 +64,16 @@ func TestWhyInWords(t *testing.T) {
 		return resolve.Lost{Assignment: name, Rank: 500, Why: why}
 	}
 	for want, u := range map[string]resolve.Unit{
-		"base, alone":                      {Verdict: resolve.Sole, From: []string{"base"}},
-		"a and b agree":                    {Verdict: resolve.Agreed, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Same)}},
-		"3 assignments agree":              {Verdict: resolve.Agreed, From: []string{"a", "b"}, Over: []resolve.Lost{lost("c", resolve.Same)}},
-		"desks outranks base":              {Verdict: resolve.Ranked, From: []string{"desks"}, Over: []resolve.Lost{lost("base", resolve.Outranked)}},
-		"a, stricter than b at equal rank": {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.LessStrict)}},
-		"a and b differ at equal rank":     {Verdict: resolve.Contested, Over: []resolve.Lost{lost("a", resolve.Disputed), lost("b", resolve.Disputed), lost("c", resolve.Closed)}},
-		"a closes the group; 1 set aside":  {Verdict: resolve.Merged, Value: resolve.Members{Closed: true}, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Closed)}},
-		"a and b close the group together": {Verdict: resolve.Merged, Value: resolve.Members{Closed: true}, From: []string{"a", "b"}},
-		"a and b, put together":            {Verdict: resolve.Merged, Value: resolve.Members{}, From: []string{"a", "b"}},
+		"base, alone":                                  {Verdict: resolve.Sole, From: []string{"base"}},
+		"a and b agree":                                {Verdict: resolve.Agreed, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Same)}},
+		"3 assignments agree":                          {Verdict: resolve.Agreed, From: []string{"a", "b"}, Over: []resolve.Lost{lost("c", resolve.Same)}},
+		"desks outranks base":                          {Verdict: resolve.Ranked, From: []string{"desks"}, Over: []resolve.Lost{lost("base", resolve.Outranked)}},
+		"a, stricter than b at equal rank":             {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.LessStrict)}},
+		"a, stricter than b at equal rank; outranks c": {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.LessStrict), lost("c", resolve.Outranked)}},
+		"a and b differ at equal rank":                 {Verdict: resolve.Contested, Over: []resolve.Lost{lost("a", resolve.Disputed), lost("b", resolve.Disputed), lost("c", resolve.Closed)}},
+		"a closes the group; 1 set aside":              {Verdict: resolve.Merged, Value: resolve.Members{Closed: true}, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Closed)}},
+		"a and b close the group together":             {Verdict: resolve.Merged, Value: resolve.Members{Closed: true}, From: []string{"a", "b"}},
+		"a and b, put together":                        {Verdict: resolve.Merged, Value: resolve.Members{}, From: []string{"a", "b"}},
 	} {
 		assert.Equal(t, want, words.Why(u))
 	}
@@ -117,6 +119,13 @@ func TestProblemsInWords(t *testing.T) {
 		assert.True(t, strings.HasPrefix(words.Problem(p), want), words.Problem(p))
 		assert.Contains(t, words.Problem(p), "; ")
 	}
+	for _, code := range resolve.Codes {
+		said := words.Problem(resolve.Problem{Code: code, Unit: "lockout"})
+		wrong, out, both := strings.Cut(said, "; ")
+		assert.True(t, both && len(wrong) > 10 && len(out) > 10, "%s: %q", code, said)
+		assert.NotContains(t, said, string(code), "a code is no sentence")
+		assert.NotEqual(t, string(code), words.Held(resolve.Held{Why: string(code)}))
+	}
 	assert.Equal(t, "assignments of equal rank ask for different things; change the rank of one", words.Held(resolve.Held{Why: "contested"}))
 }
 
@@ -144,7 +153,8 @@ func TestOrderOfUnits(t *testing.T) {
 
 func TestAPolicyInWords(t *testing.T) {
 	doc, problems := policy.Parse([]byte("format: rankwarden.policy/1\nname: p\nlockout: {threshold: 0}\nrotation: [{target: builtin:administrator, secret: {style: words, words: 8}}]\nmembership: [{local_group: administrators, mode: exact}]"), nil)
-	assert.Empty(t, problems)
+	require.Len(t, problems, 1)
+	assert.Equal(t, policy.CodeEmptyExact, problems[0].Code)
 	assert.Equal(t, []words.Line{
 		{Unit: "membership.administrators", Section: "Local groups", Title: "administrators", Words: "only 1: built-in administrator"},
 		{Unit: "rotation.builtin:administrator", Section: "Rotation", Title: "built-in administrator", Words: "every 30 days, 4 hours after a sign-in, ending its sessions; 8 words (103 bits)"},
@@ -160,4 +170,20 @@ func TestEventsInWords(t *testing.T) {
 		assert.NotContains(t, said, "local:")
 	}
 	assert.Equal(t, "built-in guest, name: b instead of a", words.Event(drift.Event{Kind: drift.ValueSet, Unit: resolve.BuiltinOf(principal.Guest, "name"), Before: "a", After: "b"}))
+}
+
+// A setting is found as it is written and as it is shown; a misspelt one is named with the nearest.
+func TestSettingsAreFoundAsShown(t *testing.T) {
+	for written, want := range map[string]resolve.UnitID{
+		"administrators": resolve.Administrators, "Administrators": resolve.Administrators, "membership.administrators": resolve.Administrators,
+		"remote desktop users": resolve.MembershipOf("remote-desktop-users"), "minimum length": resolve.MinLength, "lockout": resolve.Lockout,
+		"built-in guest, name": resolve.BuiltinOf(principal.Guest, "name"), "managed account keeper": resolve.AccountOf("keeper"),
+		"accounts.keeper": resolve.AccountOf("keeper"), "rotation of keeper": resolve.RotationOf(principal.FromKey("keeper")), "membership.deck-hands": resolve.MembershipOf("deck-hands"),
+	} {
+		unit, err := words.ParseUnit(written)
+		require.NoError(t, err, written)
+		assert.Equal(t, want, unit, written)
+	}
+	_, err := words.ParseUnit("administratrs")
+	assert.ErrorContains(t, err, `did you mean "administrators"?`)
 }

@@ -151,6 +151,21 @@ func (a *Agent) Cycle(ctx context.Context) error {
 	}
 }
 
+// Summary says in one sentence how far this device is.
+func (a *Agent) Summary() string {
+	switch {
+	case a.memory.Device == "":
+		return "This device is not enrolled yet."
+	case !a.accepted:
+		return "Enrolled as " + a.memory.Device + ". An owner must accept this device before it is told anything."
+	case a.memory.Desired.Number == 0:
+		return "Enrolled as " + a.memory.Device + ". Nothing is asked of this device yet."
+	case a.memory.Last == nil || a.memory.Last.Desired != a.memory.Desired:
+		return fmt.Sprintf("Desired state %d is carried out, and waits to be reported.", a.memory.Desired.Number)
+	}
+	return fmt.Sprintf("Desired state %d is carried out and reported.", a.memory.Desired.Number)
+}
+
 func (a *Agent) enrol(ctx context.Context) error {
 	token, err := wire.ParseToken(a.Token)
 	if err != nil {

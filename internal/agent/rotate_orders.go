@@ -27,7 +27,8 @@ func (m *memory) take(o wire.Order) {
 func (a *Agent) finishOrders(target principal.Ref, began time.Time) {
 	r := a.memory.rotating(target)
 	a.endOrders(func(o *waitingOrder) (string, string) {
-		if o.NotBefore.After(began) || !slices.Contains(o.Left, target) {
+		// What was shown is no longer the password after any change, so nothing is left to do after a view.
+		if o.NotBefore.After(began) && !o.Revealed || !slices.Contains(o.Left, target) {
 			return "", ""
 		}
 		if o.Left = slices.DeleteFunc(o.Left, func(t principal.Ref) bool { return t == target }); len(o.Left) > 0 {

@@ -29,6 +29,7 @@ type Device struct {
 	Heard                    drift.Heard
 	Findings                 []store.SeenFinding // open ones
 	Rotations                []store.SeenRotation
+	Locked                   []store.LockedAccount
 
 	search string   // what a search looks in, folded
 	groups []member // sorted by group
@@ -138,7 +139,7 @@ func deviceOf(s store.Seen, groups []member, findings []store.SeenFinding, rotat
 		Facts: fleet.Facts{Name: s.Name, Platform: s.Platform, OSVersion: s.OSVersion, OSBuild: s.OSBuild, Model: s.Model, Serial: s.Serial, Path: s.Path, Tags: s.Tags, PrimaryUser: s.PrimaryUser},
 		Heard: drift.Heard{HeldUnits: len(s.Held), Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
 			Reported: drift.Stamp{Epoch: s.ReportedEpoch, Number: s.ReportedNumber}, OpenFindings: s.OpenFindings, Mismatched: s.Mismatched},
-		Findings: findings, Rotations: rotations, groups: groups}
+		Findings: findings, Rotations: rotations, Locked: s.Locked, groups: groups}
 	if s.LastContact != nil {
 		d.Heard.LastContact = *s.LastContact
 	}

@@ -10,7 +10,7 @@ import (
 )
 
 func viewEvent(e store.DeviceEvent) DeviceEvent {
-	return DeviceEvent{ID: e.ID, Device: e.Device, DeviceID: e.DeviceID, At: e.At, Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Before: e.Before, After: e.After, Words: service.EventWords(e)}
+	return DeviceEvent{ID: e.ID, Device: e.Device, DeviceID: e.DeviceID, At: e.At, Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Before: e.Before, After: e.After, Policy: e.Policy, Words: service.EventWords(e)}
 }
 
 func (a *api) deviceEvents() {

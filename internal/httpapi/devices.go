@@ -62,7 +62,11 @@ func viewWhy(w service.DeviceWhy) DeviceWhy {
 		out.Units = append(out.Units, viewUnit(u, out.Assignments))
 	}
 	for _, p := range w.Problems {
-		out.Problems = append(out.Problems, DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit, Words: words.Problem(p)})
+		said := words.Problem(p)
+		if p.Code == resolve.UndecidedScope && w.Undecided[p.Unit] != "" {
+			said = w.Undecided[p.Unit]
+		}
+		out.Problems = append(out.Problems, DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit, Words: said})
 	}
 	if w.Reported == nil {
 		return out

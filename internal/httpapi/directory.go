@@ -11,7 +11,7 @@ import (
 )
 
 func viewEntry(e store.DirectoryEntry) DirectoryEntry {
-	out := DirectoryEntry{Ref: e.Ref, Kind: e.Kind, Name: e.Name, Title: e.Title, SID: e.SID, DN: e.DN, Source: e.Source, UpdatedAt: e.UpdatedAt}
+	out := DirectoryEntry{Ref: e.Ref, Kind: e.Kind, Name: e.Name, Title: e.Title, SID: e.SID, DN: e.DN, Source: e.Source, UpdatedAt: e.UpdatedAt, GoneAt: e.GoneAt}
 	if e.GUID != nil {
 		out.GUID = *e.GUID
 	}
@@ -41,26 +41,37 @@ func (a *api) directory() {
 		})
 	type ldifRequest struct {
 		Replace bool   `query:"replace" doc:"Remove what an earlier import brought and this one lacks"`
+		Accept  bool   `query:"accept" doc:"Also when many lack that policies in force name"`
 		RawBody []byte `contentType:"text/plain"`
 	}
 	register(a, auth.Administer, operation{method: http.MethodPost, path: "/directory/import", id: "import-directory", summary: "Take people and groups from an LDIF file (RFC 2849)", bodyLimit: service.MaxLDIF, action: "directory.imported"},
 		func(ctx context.Context, who auth.Identity, in *ldifRequest) (*struct{ Body DirectoryChange }, error) {
-			c, err := a.Service.ImportDirectory(ctx, who, in.RawBody, in.Replace)
+			c, err := a.Service.ImportDirectory(ctx, who, in.RawBody, in.Replace, in.Accept)
 			return &struct{ Body DirectoryChange }{viewChange(c)}, err
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/directory/connection", id: "directory-connection", summary: "The connection to a directory and its last run"},
 		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*struct{ Body DirectoryState }, error) {
 			run, ever, err := a.Service.DirectoryState(ctx)
-			out := DirectoryState{Connected: a.Service.DirectoryConnection != nil, Entries: run.Entries, Added: run.Added, Changed: run.Changed, Removed: run.Removed, Error: run.Error}
+			out := DirectoryState{Connected: a.Service.DirectoryConnection != nil, Entries: run.Entries, Added: run.Added, Changed: run.Changed, Removed: run.Removed, Losing: run.Losing, Error: run.Error}
 			if ever {
 				out.StartedAt, out.EndedAt = &run.StartedAt, run.EndedAt
 			}
 			return &struct{ Body DirectoryState }{out}, err
 		})
 	register(a, auth.Administer, operation{method: http.MethodPost, path: "/directory/connection/run", id: "read-directory", summary: "Read the directory over the connection now", action: "directory.read"},
-		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*struct{ Body DirectoryChange }, error) {
-			c, err := a.Service.SyncDirectory(ctx)
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			Accept bool `query:"accept" doc:"Also when many lack that policies in force name"`
+		}) (*struct{ Body DirectoryChange }, error) {
+			c, err := a.Service.SyncDirectory(ctx, in.Accept)
 			return &struct{ Body DirectoryChange }{viewChange(c)}, err
+		})
+	register(a, auth.Administer, operation{method: http.MethodPost, path: "/directory/let-go", id: "let-go-directory", summary: "Let go of a person or group that vanished from the directory", status: http.StatusNoContent, action: "directory.let_go"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Body struct {
+				Ref string `json:"ref" minLength:"1" maxLength:"500"`
+			}
+		}) (*Empty, error) {
+			return &Empty{}, a.Service.LetGo(ctx, who, in.Body.Ref)
 		})
 	type factsRequest struct {
 		Body struct {

@@ -48,7 +48,9 @@ func (a *api) groups() {
 			Paged
 		}) (*List[GroupMember], error) {
 			list, next, err := a.Service.GroupMembers(ctx, who, in.Name, in.page())
-			return listOf(list, next, err, func(m store.GroupMember) GroupMember { return GroupMember(m) })
+			return listOf(list, next, err, func(m store.GroupMember) GroupMember {
+				return GroupMember{Device: m.Name, DeviceID: m.Device, Certain: m.Certain}
+			})
 		})
 	type groupChange struct {
 		Named

@@ -36,6 +36,8 @@ type (
 	Decision          = client.Decision
 	Edit              = client.Edit
 	Overview          = client.Overview
+	HeldSetting       = client.HeldSetting
+	LockedAccount     = client.LockedAccount
 	Change            = client.Change
 	Document          = client.Document
 	UnitTrial         = client.UnitTrial

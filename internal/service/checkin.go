@@ -102,7 +102,7 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		if err := s.nameReported(tx, d, r.Device); err != nil {
 			return err
 		}
-		done := store.Reported{Device: d.ID, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings, Contended: append([]resolve.UnitID{}, r.Contended...), Mismatched: Foreign(r.Desired, d.Desired())}
+		done := store.Reported{Device: d.ID, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings, Contended: append([]resolve.UnitID{}, r.Contended...), Mismatched: Foreign(r.Desired, d.Desired()), Locked: lockedIn(r.State)}
 		if err := tx.SetNext(d.ID, r.Rotation); err != nil {
 			return err
 		}
@@ -117,6 +117,17 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		}
 		return tx.Notify(store.Notice{Topic: store.TopicReports, IDs: []string{d.ID}})
 	})
+}
+
+// lockedIn are the locked accounts of a reported state.
+func lockedIn(state drift.State) []store.LockedAccount {
+	locked := []store.LockedAccount{}
+	for _, a := range state.Accounts {
+		if a.Locked {
+			locked = append(locked, store.LockedAccount{Name: a.Name, SID: a.SID.String(), Until: a.LockedUntil})
+		}
+	}
+	return locked
 }
 
 // Foreign reports whether a device holds a desired state that the service never gave it: a later one than

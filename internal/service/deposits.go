@@ -125,7 +125,12 @@ func (s *Service) policyOf(tx store.Tx, device string, target principal.Ref) (st
 	if err != nil {
 		return "", err
 	}
-	key := digest + " " + target.String()
+	return s.policyFor(tx, digest, resolve.RotationOf(target))
+}
+
+// policyFor says which policies ask for a unit in a scope, with their revisions.
+func (s *Service) policyFor(tx store.Tx, digest string, unit resolve.UnitID) (string, error) {
+	key := digest + " " + unit.String()
 	if known, ok := s.rules.Load(key); ok {
 		return known.(string), nil
 	}
@@ -143,7 +148,7 @@ func (s *Service) policyOf(tx store.Tx, device string, target principal.Ref) (st
 	}
 	var names []string
 	for _, a := range assignments {
-		if slices.Contains(whose[resolve.RotationOf(target)], a.Assignment) {
+		if slices.Contains(whose[unit], a.Assignment) {
 			names = append(names, fmt.Sprintf("%s revision %d", a.Policy, a.Revision))
 		}
 	}

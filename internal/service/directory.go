@@ -27,8 +27,9 @@ type DirectoryChange struct {
 	Entries int // people and groups that were read
 	Added   int
 	Changed int
-	Removed int
+	Removed int // that vanished; they keep their identifiers until they are let go
 	Skipped []directory.Skipped
+	losing  int // entries in use that are lacking, when that waits for a decision
 }
 
 // Directory lists a page of people and groups; search is any part of a name.
@@ -37,8 +38,8 @@ func (s *Service) Directory(ctx context.Context, search, kind string, p store.Pa
 }
 
 // ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
-// brought and this one lacks is removed.
-func (s *Service) ImportDirectory(ctx context.Context, who auth.Identity, source []byte, replace bool) (DirectoryChange, error) {
+// brought and this one lacks has vanished; without accept it is refused when that are many in use.
+func (s *Service) ImportDirectory(ctx context.Context, who auth.Identity, source []byte, replace, accept bool) (DirectoryChange, error) {
 	entries, skipped, err := directory.ParseLDIF(source)
 	if err != nil {
 		return DirectoryChange{}, failf(Invalid, "%v", err).code("bad_ldif")
@@ -48,7 +49,7 @@ func (s *Service) ImportDirectory(ctx context.Context, who auth.Identity, source
 	}
 	var change DirectoryChange
 	err = s.InTx(ctx, func(tx store.Tx) error {
-		if change, err = s.mergeDirectory(tx, sourceImport, entries, replace); err != nil {
+		if change, err = s.mergeDirectory(tx, sourceImport, entries, replace, accept); err != nil {
 			return err
 		}
 		return s.audit(tx, who, record{action: "directory.imported", object: "directory",
@@ -65,9 +66,9 @@ func reasons(skipped []directory.Skipped) string {
 	return fmt.Sprintf("%s: %s", skipped[0].DN, skipped[0].Why)
 }
 
-// SyncDirectory reads the directory over the connection once and takes what changed. Only one
-// replica does at a time.
-func (s *Service) SyncDirectory(ctx context.Context) (DirectoryChange, error) {
+// SyncDirectory reads the directory over the connection once and takes what changed. A reading that lacks
+// many entries in use waits for a decision, unless it is accepted. Only one replica does at a time.
+func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChange, error) {
 	var change DirectoryChange
 	if s.DirectoryConnection == nil {
 		return change, failf(Conflict, "no connection to a directory is set; start the service with --directory-url")
@@ -83,7 +84,7 @@ func (s *Service) SyncDirectory(ctx context.Context) (DirectoryChange, error) {
 		}
 		if err == nil {
 			err = s.InTx(ctx, func(tx store.Tx) error {
-				if change, err = s.mergeDirectory(tx, sourceConnection, entries, true); err != nil || change.Added+change.Changed+change.Removed == 0 {
+				if change, err = s.mergeDirectory(tx, sourceConnection, entries, true, accept); err != nil || change.Added+change.Changed+change.Removed == 0 {
 					return err
 				}
 				return s.audit(tx, itself, record{action: "directory.kept_in_step", object: "directory",
@@ -91,6 +92,7 @@ func (s *Service) SyncDirectory(ctx context.Context) (DirectoryChange, error) {
 			})
 		}
 		change.Skipped = skipped
+		run.Losing = change.losing
 		ended := s.Now()
 		run.EndedAt, run.Entries, run.Added, run.Changed, run.Removed = &ended, change.Entries, change.Added, change.Changed, change.Removed
 		if err != nil {
@@ -121,7 +123,7 @@ func (s *Service) DirectoryState(ctx context.Context) (store.DirectorySync, bool
 // DirectoryLoop keeps the directory in step until the context ends.
 func (s *Service) DirectoryLoop(ctx context.Context, every time.Duration) {
 	for {
-		change, err := s.SyncDirectory(ctx)
+		change, err := s.SyncDirectory(ctx, false)
 		switch {
 		case ctx.Err() != nil:
 			return
@@ -141,7 +143,7 @@ func (s *Service) DirectoryLoop(ctx context.Context, every time.Duration) {
 
 // mergeDirectory stores what is new or changed, removes what a source no longer has, and asks for
 // the devices that it touches to be settled. An object that was renamed is known by its identifiers.
-func (s *Service) mergeDirectory(tx store.Tx, source string, entries []directory.Entry, replace bool) (DirectoryChange, error) {
+func (s *Service) mergeDirectory(tx store.Tx, source string, entries []directory.Entry, replace, accept bool) (DirectoryChange, error) {
 	change := DirectoryChange{Entries: len(entries)}
 	stored, err := tx.DirectoryEntries()
 	if err != nil {
@@ -179,12 +181,26 @@ func (s *Service) mergeDirectory(tx store.Tx, source string, entries []directory
 		}
 		put = append(put, next)
 	}
+	replaced := map[string]bool{}
+	for _, ref := range gone {
+		replaced[ref] = true
+	}
+	var vanished []store.DirectoryEntry
 	for _, f := range stored {
-		if replace && f.Source == source && !kept[f.Ref] && !slices.Contains(gone, f.Ref) {
-			gone = append(gone, f.Ref)
-			touch(touched, f)
+		if replace && f.Source == source && !kept[f.Ref] && !replaced[f.Ref] && f.GoneAt == nil {
+			vanished = append(vanished, f)
 			change.Removed++
 		}
+	}
+	if err := s.mayVanish(tx, vanished, accept, &change); err != nil {
+		return change, err
+	}
+	refs := make([]string, len(vanished))
+	for i, f := range vanished {
+		refs[i] = f.Ref
+	}
+	if err := tx.MarkGone(refs, now); err != nil {
+		return change, err
 	}
 	if err := tx.RemoveDirectory(gone); err != nil {
 		return change, err
@@ -232,7 +248,7 @@ func recordOf(e directory.Entry, source string, now time.Time) store.DirectoryEn
 }
 
 func sameEntry(a, b store.DirectoryEntry) bool {
-	return a.Ref == b.Ref && a.Name == b.Name && a.Title == b.Title && a.SID == b.SID && deref(a.GUID) == deref(b.GUID) && a.DN == b.DN && a.Source == b.Source
+	return a.Ref == b.Ref && a.Name == b.Name && a.Title == b.Title && a.SID == b.SID && deref(a.GUID) == deref(b.GUID) && a.DN == b.DN && a.Source == b.Source && (a.GoneAt == nil) == (b.GoneAt == nil)
 }
 
 func deref(s *string) string {
@@ -249,6 +265,96 @@ func touch(touched map[string]bool, e store.DirectoryEntry) {
 	if e.GUID != nil {
 		touched["guid:"+*e.GUID] = true
 	}
+}
+
+// mostVanished is the share of the entries in use that a reading may lack without a decision, in percent.
+const mostVanished = 2
+
+// mayVanish refuses a reading that lacks more than a few of the entries that policies in force name, unless
+// that was accepted: more likely the reading is wrong.
+func (s *Service) mayVanish(tx store.Tx, vanished []store.DirectoryEntry, accept bool, change *DirectoryChange) error {
+	if accept || len(vanished) == 0 {
+		return nil
+	}
+	used, err := s.principalsInForce(tx)
+	if err != nil {
+		return err
+	}
+	lost := 0
+	for _, f := range vanished {
+		names := map[string]bool{}
+		touch(names, f)
+		for name := range names {
+			if used[name] {
+				lost++
+				break
+			}
+		}
+	}
+	if lost*100 > mostVanished*len(used) {
+		change.losing = lost
+		return failf(Conflict, "this reading lacks %d of the %d people and groups that policies in force name, so nothing was taken from it. If that is right, give it again and accept it", lost, len(used)).code("directory_loses")
+	}
+	return nil
+}
+
+// principalsInForce are the people and groups that policies in force name, as they are written there.
+func (s *Service) principalsInForce(tx store.Tx) (map[string]bool, error) {
+	assignments, err := tx.Assignments()
+	used := map[string]bool{}
+	for _, a := range assignments {
+		doc, err := s.document(tx, revisionKey{a.PolicyID, a.Revision})
+		if errors.Is(err, errUnreadable) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		for _, ref := range doc.Principals() {
+			if ref.Kind().InDirectory() || ref.Kind() == principal.Bare || ref.Kind() == principal.Object {
+				used[ref.String()] = true
+			}
+		}
+	}
+	return used, err
+}
+
+// vanishedAfter is how long somebody who vanished from the directory keeps the identifier.
+const vanishedAfter = 30 * day
+
+// LetGo removes people and groups that vanished from the directory: one by name, at once; or without a name
+// all that vanished long ago. Policies that name them have nobody there then.
+func (s *Service) LetGo(ctx context.Context, who auth.Identity, ref string) error {
+	return s.InTx(ctx, func(tx store.Tx) error {
+		before := s.Now().Add(-vanishedAfter)
+		if ref != "" {
+			before = s.Now().Add(day)
+		}
+		gone, err := tx.GoneBefore(before)
+		if err != nil {
+			return err
+		}
+		touched, refs := map[string]bool{}, []string{}
+		for _, e := range gone {
+			if ref == "" || e.Ref == ref {
+				touch(touched, e)
+				refs = append(refs, e.Ref)
+			}
+		}
+		if len(refs) == 0 {
+			if ref == "" {
+				return nil
+			}
+			return failf(NotFound, "%q has not vanished from the directory; only who has can be let go", ref)
+		}
+		if err := tx.RemoveDirectory(refs); err != nil {
+			return err
+		}
+		if err := s.directoryTouched(tx, touched); err != nil {
+			return err
+		}
+		return s.audit(tx, who, record{action: "directory.let_go", object: "directory", after: map[string]any{"entries": refs}})
+	})
 }
 
 // directoryTouched asks for the devices of every assignment to be settled whose policy names

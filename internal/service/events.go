@@ -2,7 +2,9 @@ package service
 
 import (
 	"context"
+	"errors"
 	"slices"
+	"strings"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
@@ -37,11 +39,56 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 			Subject: e.Subject, Before: e.Before, After: e.After}
 	}
 	return last, s.InTx(ctx, func(tx store.Tx) error {
+		if err := s.nameRules(tx, device, records); err != nil {
+			return err
+		}
 		if err := tx.AddEvents(records); err != nil {
 			return err
 		}
 		return tx.Notify(store.Notice{Topic: store.TopicReports, IDs: []string{device}})
 	})
+}
+
+// nameRules notes on events of settings which policy asks for the setting now.
+func (s *Service) nameRules(tx store.Tx, device string, events []store.DeviceEvent) error {
+	digest, err := tx.ScopeOf(device)
+	if errors.Is(err, store.ErrNotFound) || digest == "" {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	for i, e := range events {
+		unit, err := resolve.ParseUnit(e.Unit)
+		if err != nil {
+			continue // some concern no setting
+		}
+		if events[i].Policy, err = s.policyFor(tx, digest, unit); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// nameMembers writes the names that the directory knows over identifiers of members that a device could not resolve.
+func nameMembers(tx store.Tx, events []store.DeviceEvent) error {
+	var sids []string
+	for _, e := range events {
+		if sid, ok := strings.CutPrefix(e.Subject, "sid:"); ok {
+			sids = append(sids, sid)
+		}
+	}
+	known, err := tx.DirectoryFor(nil, sids, nil)
+	names := map[string]string{}
+	for _, d := range known {
+		names["sid:"+d.SID] = d.Ref
+	}
+	for i, e := range events {
+		if name, ok := names[e.Subject]; ok {
+			events[i].Subject = name
+		}
+	}
+	return err
 }
 
 // EventFilter narrows a list of events. Empty fields do not.
@@ -59,11 +106,24 @@ func (s *Service) Events(ctx context.Context, who auth.Identity, f EventFilter, 
 	if err != nil {
 		return nil, "", err
 	}
-	return s.Store.With(ctx).ListEvents(store.EventFilter{Narrow: narrow, Kind: f.Kind}, p)
+	db := s.Store.With(ctx)
+	list, next, err := db.ListEvents(store.EventFilter{Narrow: narrow, Kind: f.Kind}, p)
+	if err == nil {
+		err = nameMembers(db, list)
+	}
+	return list, next, err
 }
 
 // EventWords says in one sentence what happened.
 func EventWords(e store.DeviceEvent) string {
 	unit, _ := resolve.ParseUnit(e.Unit) // some concern no unit
-	return words.Event(drift.Event{Kind: drift.EventKind(e.Kind), Unit: unit, Subject: e.Subject, Before: e.Before, After: e.After})
+	said := words.Event(drift.Event{Kind: drift.EventKind(e.Kind), Unit: unit, Subject: e.Subject, Before: e.Before, After: e.After})
+	if e.Policy != "" && ruled[drift.EventKind(e.Kind)] {
+		said += ", by " + e.Policy
+	}
+	return said
 }
+
+// ruled are the kinds of event that a device brings about because a policy asks for it.
+var ruled = map[drift.EventKind]bool{drift.ValueSet: true, drift.AccountCreated: true, drift.AccountAdopted: true, drift.AccountRenamed: true, drift.AccountEnabled: true,
+	drift.AccountDisabled: true, drift.AccountDescribed: true, drift.AccountRemoved: true, drift.MemberAdded: true, drift.MemberRemoved: true}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
@@ -38,8 +39,11 @@ func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (
 	subject := ""
 	if concernsAccount[want.Kind] || want.Kind == wire.OrderRotate && want.Subject != "" {
 		ref, err := principal.Parse(want.Subject)
+		if err != nil && policy.ValidName(want.Subject) {
+			ref, err = principal.FromKey(want.Subject), nil // the key alone, as elsewhere
+		}
 		if err != nil || ref.Kind().InDirectory() {
-			return none, failf(Invalid, "%q names no account of a device; write account:KEY, builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).at("subject")
+			return none, failf(Invalid, "%q names no account of a device; write its key, account:KEY, builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).at("subject")
 		}
 		subject = ref.String()
 	}

@@ -37,6 +37,9 @@ func (s *Service) Prune(ctx context.Context) error {
 	_, err := s.Store.Exclusively(ctx, store.LockRetention, func(ctx context.Context) error {
 		start := time.Now()
 		gone, err := s.Store.Prune(ctx, s.Kept, s.Now())
+		if err == nil {
+			err = s.LetGo(ctx, itself, "")
+		}
 		all := int64(0)
 		for _, n := range gone {
 			all += n

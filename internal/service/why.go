@@ -59,6 +59,8 @@ type DeviceWhy struct {
 	Problems    []resolve.Problem
 	Reported    *drift.Report // nil before the first report
 	Directory   *principal.Table
+	// Undecided says of assignments why nobody can tell whether they apply.
+	Undecided map[string]string
 }
 
 // Why explains a device, unit by unit.
@@ -73,13 +75,16 @@ func (s *Service) Why(ctx context.Context, who auth.Identity, idOrName string) (
 		if out.Assignments, err = metBy(tx, d); err != nil {
 			return err
 		}
+		if out.Undecided, err = undecided(tx, d, out.Assignments); err != nil {
+			return err
+		}
 		e := explanation{device: d, now: s.clock()}
 		if err := e.read(tx); err != nil {
 			return err
 		}
 		out.Problems, out.Reported, out.Directory = e.enforced.Problems, e.report, e.directory
 		out.Units = e.units()
-		return nil
+		return sayKept(tx, d, out.Units)
 	})
 	return out, err
 }
@@ -212,11 +217,17 @@ func (e *explanation) units() []Asked {
 		a := Asked{Unit: u.Unit, Section: words.Section(u.Unit), Title: words.Unit(u.Unit), Why: words.Why(u), Settled: u, Told: told[u.Unit],
 			Findings: []drift.Finding{}, Has: "not reported yet", Trial: trial[u.Unit], Contended: slices.Contains(e.device.Contended, u.Unit)}
 		a.Asked = words.Value(u.Unit, a.Told)
+		if u.Verdict == "" && a.Told != nil {
+			a.Why = "its assignment is gone"
+		}
 		if u.Verdict == "" && a.Trial != nil {
 			a.Why = "asked for on trial only"
 		}
 		for _, h := range e.device.Held {
-			if h.Unit == u.Unit {
+			switch {
+			case h.Unit == u.Unit && h.Why == string(resolve.UndecidedScope):
+				a.HeldWhy = heldWhole
+			case h.Unit == u.Unit:
 				a.HeldWhy = words.Held(h)
 			}
 		}
@@ -270,4 +281,22 @@ func valuesOf(settings []resolve.Setting) map[resolve.UnitID]resolve.Value {
 		values[s.Unit] = s.Value
 	}
 	return values
+}
+
+// heldWhole says of one setting that all of the device are held; why is said once, for the device.
+const heldWhole = "every setting of this device is held"
+
+// sayKept says of each held setting which desired state its value is kept from.
+func sayKept(tx store.Tx, d store.Device, units []Asked) error {
+	for i, u := range units {
+		if u.HeldWhy == "" || u.Told == nil {
+			continue
+		}
+		from, err := keptFrom(tx, d, u.Unit, u.Told)
+		if err != nil {
+			return err
+		}
+		units[i].Asked += fmt.Sprintf(", kept from desired state %d", from)
+	}
+	return nil
 }

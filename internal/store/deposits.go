@@ -126,6 +126,7 @@ func (t Tx) ConfirmDeposit(d Deposit, at time.Time) error {
 		return err
 	}
 	return t.exec(`update rotations r set account = d.account, name = d.name_after, changed_at = d.deposited_at, next_at = null,
+			shown_at = case when r.shown_at > d.deposited_at then r.shown_at end, shown_by = case when r.shown_at > d.deposited_at then r.shown_by else '' end,
 			pending = (select count(*) from deposits p where p.device_id = $1 and p.target = $2 and p.state = 'pending')
 		from deposits d where r.device_id = $1 and r.target = $2 and d.device_id = $1 and d.target = $2 and d.state = 'current'`, d.DeviceID, d.Target)
 }

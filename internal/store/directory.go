@@ -20,6 +20,8 @@ type DirectoryEntry struct {
 	DN        string  `gorm:"column:dn"`
 	Source    string  // the import or connection it came from
 	UpdatedAt time.Time
+	// GoneAt is when it vanished from its source; until it is let go it keeps its identifier. Nil while it is there.
+	GoneAt *time.Time
 }
 
 // Entry is what core knows of it.
@@ -57,7 +59,7 @@ const maxNear = 20
 
 // DirectoryNear finds entries whose reference looks like the one given, the likeliest first.
 func (t Tx) DirectoryNear(ref string) ([]DirectoryEntry, error) {
-	return rows[DirectoryEntry](t, "select * from directory_entries where (ref || ' ' || title) %> ? order by similarity(ref, ?) desc, ref limit ?", ref, ref, maxNear)
+	return rows[DirectoryEntry](t, "select * from directory_entries where gone_at is null and (ref || ' ' || title) %> ? order by similarity(ref, ?) desc, ref limit ?", ref, ref, maxNear)
 }
 
 // PutDirectory stores entries over what is there under the same reference.
@@ -70,6 +72,16 @@ func (t Tx) PutDirectory(entries []DirectoryEntry) error {
 		entries = entries[n:]
 	}
 	return nil
+}
+
+// MarkGone notes that entries vanished from their source.
+func (t Tx) MarkGone(refs []string, at time.Time) error {
+	return t.exec("update directory_entries set gone_at = $2 where ref = any($1::text[]) and gone_at is null", refs, at)
+}
+
+// GoneBefore are entries that vanished before a time.
+func (t Tx) GoneBefore(before time.Time) ([]DirectoryEntry, error) {
+	return all[DirectoryEntry](t.db.Where("gone_at < ?", before).Order("ref"))
 }
 
 // RemoveDirectory removes entries by reference.

@@ -20,6 +20,7 @@ type DeviceEvent struct {
 	Subject    string
 	Before     string
 	After      string
+	Policy     string // whose rule it follows, with the revision; empty for none
 }
 
 // AddEvents stores events; those that are there already stay as they are.

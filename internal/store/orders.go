@@ -54,7 +54,7 @@ func (t Tx) DeliverOrders(device string, after int64, at time.Time) ([]Order, er
 
 // Rotates reports whether a device is to change a password by an order that waits, not later than a time.
 func (t Tx) Rotates(device, subject string, at time.Time) (bool, error) {
-	found, err := rows[int64](t, `select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?) and state = 'queued'
+	found, err := rows[int64](t, `select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?) and state in ('queued', 'delivered')
 		and coalesce(not_before, created_at) <= ? limit 1`, device, subject, at)
 	return len(found) > 0, err
 }

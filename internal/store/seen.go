@@ -25,10 +25,18 @@ type Seen struct {
 	OpenFindings                                          int
 	DesiredDigest                                         string
 	Mismatched                                            bool
+	Locked                                                []LockedAccount
 }
 
 const seenColumns = `id, name, name_key, state, serial, model, platform, os_version, path, primary_user, os_build, tags, coalesce(scope, ''), held, contended, last_contact,
-	desired_epoch, desired_number, reported_epoch, reported_number, open_findings, desired_digest, mismatched`
+	desired_epoch, desired_number, reported_epoch, reported_number, open_findings, desired_digest, mismatched, locked`
+
+// LockedAccount is an account that is locked after wrong passwords, as the device reported last.
+type LockedAccount struct {
+	Name  string     `json:"name"`
+	SID   string     `json:"sid"`
+	Until *time.Time `json:"until"` // nil until someone unlocks it
+}
 
 // SeenMembership is a folded name in a group, by the group's identifier.
 type SeenMembership struct {

@@ -216,6 +216,11 @@ func (t Tx) DesiredState(device string, epoch, number int64) (DesiredState, erro
 	return first[DesiredState](t.db.Where("device_id = ? and epoch = ? and number = ?", device, epoch, number))
 }
 
+// DesiredBefore are the latest desired states of a device in an epoch, latest first.
+func (t Tx) DesiredBefore(device string, epoch int64, most int) ([]DesiredState, error) {
+	return all[DesiredState](t.db.Where("device_id = ? and epoch = ?", device, epoch).Order("number desc").Limit(most))
+}
+
 // SettingsBody reads settings as the bytes that were stored.
 func (t Tx) SettingsBody(digest string) (string, error) {
 	found, err := rows[string](t, "select body from settings where digest = ?", digest)

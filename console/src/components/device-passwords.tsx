@@ -28,7 +28,7 @@ export function DevicePasswords({ device }: { device: string }) {
               {p.changing
                 ? "a change is under way"
                 : `changed ${ago(p.changed_at, now)}; next ${p.next_at ? soon(p.next_at, now) : "when a rule asks for it"}`}
-              {p.shown_by && `; last seen by ${p.shown_by}, ${ago(p.shown_at, now)}`}
+              {p.viewed_by && `; last seen by ${p.viewed_by}, ${ago(p.viewed_at, now)}`}
             </span>
           </li>
         ))}

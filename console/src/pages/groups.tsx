@@ -95,8 +95,8 @@ function Members({ name }: { name: string }) {
       {members.data?.items.length === 0 && <p className="text-second">Nobody is in it.</p>}
       <ul className="columns-2">
         {members.data?.items.map((m) => (
-          <li key={m.name} className="font-mono">
-            {m.device ? <Link to={`/devices/${m.name}`}>{m.name}</Link> : m.name}
+          <li key={m.device} className="font-mono">
+            {m.device_id ? <Link to={`/devices/${m.device}`}>{m.device}</Link> : m.device}
             {!m.certain && <span className="text-held"> ?</span>}
           </li>
         ))}

@@ -56,8 +56,8 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
             p.sid,
             p.changed_at ?? "",
             p.next_at ?? "",
-            p.shown_at ?? "",
-            p.shown_by,
+            p.viewed_at ?? "",
+            p.viewed_by,
           ]}
         />
       </PageHead>
@@ -285,8 +285,8 @@ function Asked({ may }: { may: boolean }) {
         {waiting.map((a) => (
           <li key={a.id} className="flex items-center gap-3 py-1">
             <span className="grow">
-              <b>{a.asked_by}</b> asks to see {a.account} on <span className="font-mono">{a.device}</span>: {a.reason}{" "}
-              <span className="text-second">({ago(a.asked_at, now)})</span>
+              <b>{a.created_by}</b> asks to see {a.account} on <span className="font-mono">{a.device}</span>: {a.reason}{" "}
+              <span className="text-second">({ago(a.created_at, now)})</span>
             </span>
             {a.agreed ? (
               <span className="text-green">✓ agreed by {a.decided_by}</span>

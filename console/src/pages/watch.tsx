@@ -66,15 +66,15 @@ function Strips({ fleet }: { fleet: Overview }) {
                 {strip.marks.length > 0 ? (
                   <ul className="flex flex-wrap gap-x-1 leading-5">
                     {strip.marks.map((mark) => (
-                      <li key={mark.device}>
+                      <li key={mark.device_id}>
                         <Link
-                          to={`/devices/${mark.name}`}
-                          title={`${mark.name}, ${looks[mark.standing].word}`}
+                          to={`/devices/${mark.device}`}
+                          title={`${mark.device}, ${looks[mark.standing].word}`}
                           className={`${looks[mark.standing].text} inline-block w-4 text-center hover:no-underline`}
                         >
                           <span aria-hidden>{looks[mark.standing].glyph}</span>
                           <span className="sr-only">
-                            {mark.name}, {looks[mark.standing].word}
+                            {mark.device}, {looks[mark.standing].word}
                           </span>
                         </Link>
                       </li>
@@ -198,7 +198,7 @@ function LastDay({ fleet }: { fleet: Overview }) {
       at: e.at,
       text: (
         <>
-          {e.who} {actions[e.action] ?? e.action} <span className="font-semibold">{e.object}</span>
+          {e.operator} {actions[e.action] ?? e.action} <span className="font-semibold">{e.object}</span>
         </>
       ),
     })),

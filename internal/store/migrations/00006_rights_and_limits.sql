@@ -47,6 +47,8 @@ alter table service_state add column root_fingerprint text not null default '';
 
 -- The device holds a desired state that the service never gave it.
 alter table devices add column mismatched boolean not null default false;
+-- Accounts that are locked, as the device reported last.
+alter table devices add column locked jsonb not null default '[]';
 -- The group that lists the name of a device which waits for an owner, where it claims to be no other.
 alter table devices add column listed_in text not null default '';
 
@@ -76,6 +78,9 @@ create index findings_closed on findings (closed_at) where closed_at is not null
 create index findings_first on findings (first_seen);
 create index findings_latest on findings ((coalesce(closed_at, first_seen)));
 
+-- Whose rule a device event follows, with its revision; empty for none.
+alter table device_events add column policy text not null default '';
+
 -- For lists since a time, and for what is deleted after a time.
 create index device_events_received on device_events (received_at);
 create index orders_created on orders (created_at);
@@ -97,13 +102,14 @@ create unique index findings_open on findings (device_id, key) where state = 'op
 create index findings_state on findings (state, id);
 create index findings_unit on findings (state, unit, kind, id);
 create index findings_closed on findings (closed_at);
+alter table device_events drop column policy;
 alter table directory_sync drop column losing;
 delete from directory_entries where gone_at is not null;
 alter table directory_entries drop column gone_at;
 alter table settings drop column created_at;
 alter table scopes drop column created_at;
 alter table desired_states add constraint desired_states_settings_fkey foreign key (settings) references settings;
-alter table devices add constraint devices_scope_fkey foreign key (scope) references scopes, drop column listed_in, drop column mismatched;
+alter table devices add constraint devices_scope_fkey foreign key (scope) references scopes, drop column locked, drop column listed_in, drop column mismatched;
 alter table service_state drop column root_fingerprint;
 alter table settle_requests drop column attempts, drop column error, drop column next_at;
 drop table retention, fences, stranger_attempts, operator_addresses;

@@ -1,0 +1,192 @@
+package main
+
+import (
+	"errors"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/client"
+)
+
+func (a *app) operatorCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "operator", Short: "People who sign in, and what they may do"}
+	cmd.AddCommand(a.operatorList(), a.operatorAdd(), a.operatorSet())
+	return cmd
+}
+
+func (a *app) operatorList() *cobra.Command {
+	return ofList(&cobra.Command{
+		Use: "list", Short: "List operators by name", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			items, err := client.All(0, func(p client.Page) (client.List[client.Operator], error) { return c.Operators(cmd.Context(), p) })
+			if err != nil {
+				return err
+			}
+			return list(a, items, "There is no operator.",
+				column[client.Operator]{title: "Operator", value: func(o client.Operator) string { return o.Name }},
+				column[client.Operator]{title: "Roles", wrap: 1, value: func(o client.Operator) string { return roleWords(o.Roles) }},
+				column[client.Operator]{title: "May sign in", value: func(o client.Operator) string {
+					return map[bool]string{true: "no", false: "yes"}[o.Disabled]
+				}},
+				column[client.Operator]{title: "Since", value: func(o client.Operator) string { return a.when(o.CreatedAt) }})
+		},
+	})
+}
+
+// rolesOf reads roles as they are given: ROLE, or ROLE:GROUP,GROUP for reach.
+func rolesOf(given []string) ([]client.Role, error) {
+	roles := []client.Role{}
+	for _, g := range given {
+		name, groups, limited := strings.Cut(g, ":")
+		role := client.Role{Role: name, Groups: []string{}}
+		if limited {
+			role.Groups = strings.FieldsFunc(groups, func(r rune) bool { return r == ',' || r == '+' })
+		}
+		if limited && len(role.Groups) == 0 {
+			return nil, errors.New("--role " + g + " names no group after the colon; write ROLE:GROUP, or ROLE for every device")
+		}
+		roles = append(roles, role)
+	}
+	return roles, nil
+}
+
+const roleHelp = "`ROLE`, or ROLE:GROUP+GROUP to reach these groups only; may be repeated. Roles: viewer, support, author, deployer, auditor, owner"
+
+func (a *app) operatorAdd() *cobra.Command {
+	var given []string
+	var fromStdin bool
+	cmd := &cobra.Command{
+		Use: "add NAME", Short: "Add an operator", Args: cobra.ExactArgs(1),
+		Example: "  rankwarden operator add kirkness.desk --role support:ticket-desks",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			roles, err := rolesOf(given)
+			if err == nil && len(roles) == 0 {
+				err = errors.New("say what the operator may do with --role")
+			}
+			if err != nil {
+				return unusable{err}
+			}
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			password, err := askPassword(args[0], fromStdin)
+			if err != nil {
+				return unusable{err}
+			}
+			o, err := c.AddOperator(cmd.Context(), args[0], password, roles...)
+			if err != nil {
+				return err
+			}
+			return a.did(o, "Added %s (%s).\n", o.Name, roleWords(o.Roles))
+		},
+	}
+	cmd.Flags().StringArrayVar(&given, "role", nil, roleHelp)
+	cmd.Flags().BoolVar(&fromStdin, "password-stdin", false, "read the operator's password from standard input")
+	return cmd
+}
+
+func (a *app) operatorSet() *cobra.Command {
+	var given []string
+	var password, fromStdin, disable, enable bool
+	cmd := &cobra.Command{
+		Use: "set NAME", Short: "Change roles, password or whether an operator may sign in; sessions and tokens end", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			var change client.OperatorChange
+			if disable || enable {
+				change.Disabled = &disable
+			}
+			if cmd.Flags().Changed("role") {
+				roles, err := rolesOf(given)
+				if err != nil {
+					return unusable{err}
+				}
+				change.Roles = roles
+			}
+			if change.Disabled == nil && change.Roles == nil && !password {
+				return unusable{errors.New("say what to change: --role, --new-password, --disable or --enable")}
+			}
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			if password {
+				secret, err := askPassword(args[0], fromStdin)
+				if err != nil {
+					return unusable{err}
+				}
+				change.Password = &secret
+			}
+			o, err := c.ChangeOperator(cmd.Context(), args[0], change)
+			if err != nil {
+				return err
+			}
+			return a.did(o, "%s: %s. Sessions and tokens of %s have ended.\n", o.Name, roleWords(o.Roles), o.Name)
+		},
+	}
+	f := cmd.Flags()
+	f.StringArrayVar(&given, "role", nil, roleHelp+"; replaces all roles of before")
+	f.BoolVar(&password, "new-password", false, "give a new password")
+	f.BoolVar(&fromStdin, "password-stdin", false, "read it from standard input")
+	f.BoolVar(&disable, "disable", false, "the operator may not sign in any more")
+	f.BoolVar(&enable, "enable", false, "the operator may sign in again")
+	cmd.MarkFlagsMutuallyExclusive("disable", "enable")
+	return cmd
+}
+
+func (a *app) tokenCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "token", Short: "API tokens: your own, and for owners everybody's"}
+	cmd.AddCommand(a.tokenList(), a.tokenRevoke())
+	return cmd
+}
+
+func (a *app) tokenList() *cobra.Command {
+	var all bool
+	cmd := &cobra.Command{
+		Use: "list", Short: "List API tokens, newest first", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			items, err := client.All(0, func(p client.Page) (client.List[client.Token], error) { return c.Tokens(cmd.Context(), all, p) })
+			if err != nil {
+				return err
+			}
+			return list(a, items, "There is no token.",
+				column[client.Token]{title: "Token", value: func(t client.Token) string { return t.ID }},
+				column[client.Token]{title: "Of", value: func(t client.Token) string { return t.Operator }},
+				column[client.Token]{title: "For", wrap: 1, value: func(t client.Token) string { return t.Name }},
+				column[client.Token]{title: "Roles", wrap: 1, value: func(t client.Token) string { return roleWords(t.Roles) }},
+				column[client.Token]{title: "Ends", value: func(t client.Token) string {
+					if t.Revoked {
+						return "revoked"
+					}
+					return a.when(t.ExpiresAt)
+				}})
+		},
+	}
+	cmd.Flags().BoolVar(&all, "all", false, "everybody's, for owners")
+	return ofList(cmd)
+}
+
+func (a *app) tokenRevoke() *cobra.Command {
+	return &cobra.Command{
+		Use: "revoke TOKEN", Short: "Revoke an API token, by its identifier", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			if err := c.RevokeToken(cmd.Context(), args[0]); err != nil {
+				return err
+			}
+			return a.did(done{"revoked", args[0]}, "Revoked %s.\n", args[0])
+		},
+	}
+}
