@@ -224,6 +224,12 @@ func (c *Client) Findings(ctx context.Context, q FindingQuery, p Page) (List[Fin
 	return list[Finding](ctx, c, "/findings", q.values(), p)
 }
 
+// FindingSums sums findings up by setting and kind, most devices first.
+func (c *Client) FindingSums(ctx context.Context, q FindingQuery) ([]FindingSum, error) {
+	out, _, err := get[List[FindingSum]](ctx, c, "/finding-sums", q.values())
+	return out.Items, err
+}
+
 // EventQuery narrows a list of events. Empty fields do not.
 type EventQuery struct {
 	Device, Kind, Group string

@@ -114,7 +114,7 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 	s.settled()
 	w := s.why("SKL-HQ-001")
 	assert.Equal(t, "held", w.Device.Standing)
-	assert.Equal(t, "only 2: managed keeper, built-in administrator", w.Units[0].Asked, "it keeps what it was told")
+	assert.Equal(t, "only 2: managed keeper, built-in administrator, kept from desired state 1", w.Units[0].Asked, "it keeps what it was told")
 	assert.Equal(t, "one and two differ at equal rank", w.Units[0].Why)
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)

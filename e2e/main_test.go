@@ -96,7 +96,10 @@ type service struct {
 var databases atomic.Int64
 
 // start starts a service, with an owner who is signed in.
-func start(t *testing.T) *service {
+func start(t *testing.T) *service { return startOn(t, cluster) }
+
+// startOn starts it with a database of another server.
+func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {
 	url, err := cluster.CreateDatabase(t.Context(), fmt.Sprintf("test_%d", databases.Add(1)))
 	require.NoError(t, err)
 	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}

@@ -38,8 +38,9 @@ const database = "rankwarden"
 // ErrNoServer is given when PostgreSQL is not installed.
 var ErrNoServer = errors.New("PostgreSQL is not installed; run: apt-get install postgresql")
 
-// Start starts the server whose data are in dir, and makes them when there are none.
-func Start(ctx context.Context, dir string) (*Cluster, error) {
+// Start starts the server whose data are in dir, and makes them when there are none. Settings are as
+// PostgreSQL writes them, such as fsync=off.
+func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error) {
 	programs, err := findPrograms()
 	if err != nil {
 		return nil, err
@@ -68,6 +69,9 @@ func Start(ctx context.Context, dir string) (*Cluster, error) {
 	c := &Cluster{Port: port, log: &bytes.Buffer{}, exited: make(chan error, 1)}
 	c.server = exec.Command(filepath.Join(programs, "postgres"), "-D", dir, "-p", strconv.Itoa(port), "-h", "127.0.0.1",
 		"-k", "", "-c", "max_connections=160", "-c", "fsync=on", "-c", "shared_buffers=256MB", "-c", "log_min_messages=warning")
+	for _, setting := range settings {
+		c.server.Args = append(c.server.Args, "-c", setting)
+	}
 	as.run(c.server)
 	c.server.Dir = dir
 	c.server.Stderr = &tail{c.log}

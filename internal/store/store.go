@@ -66,15 +66,16 @@ const (
 
 // limits of a class.
 type limits struct {
+	name        string
 	connections int32         // of one replica; pool_max_conns in the URL beats it
 	statement   time.Duration // after which PostgreSQL gives a statement up
 	lock        time.Duration // after which it gives up waiting for a lock
 }
 
 var limitsOf = [classes]limits{
-	operators: {10, 20 * time.Second, 10 * time.Second},
-	devices:   {10, 20 * time.Second, 10 * time.Second},
-	jobs:      {8, 5 * time.Minute, time.Minute},
+	operators: {"operators", 10, 20 * time.Second, 10 * time.Second},
+	devices:   {"devices", 10, 20 * time.Second, 10 * time.Second},
+	jobs:      {"jobs", 8, 5 * time.Minute, time.Minute},
 }
 
 type classKey struct{}
@@ -121,6 +122,7 @@ func (s *Store) open(ctx context.Context, c class, config *pgxpool.Config, given
 	// What is answered is durable, whatever the database does by default.
 	for name, value := range map[string]string{
 		"synchronous_commit":                  "on",
+		"application_name":                    "rankwarden-" + limitsOf[c].name,
 		"statement_timeout":                   milliseconds(limitsOf[c].statement),
 		"lock_timeout":                        milliseconds(limitsOf[c].lock),
 		"idle_in_transaction_session_timeout": milliseconds(limitsOf[c].statement),

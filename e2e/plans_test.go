@@ -1,0 +1,166 @@
+package e2e
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+	"rankwarden.example/internal/pgcluster"
+)
+
+// largeFleet fills a database past the service: a hundred thousand devices, a million memberships, a million
+// closed findings, and what goes with them.
+func largeFleet(t testing.TB, url string, devices int) {
+	for _, statement := range []string{
+		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at, last_contact, open_findings,
+				desired_number, reported_number, reported_epoch, path, held, held_units)
+			select lpad(i::text, 26, '0'), 'SKL-BIG-' || lpad(i::text, 6, '0'), 'skl-big-' || lpad(i::text, 6, '0'), 'SL-' || i, 'Box', 'windows', '10', 1, 'live',
+			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now(), now(), (i %% 10 = 0)::int, 1, 1, 1, 'north/' || i %% 50,
+			case when i %% 1000 = 0 then '[{"unit": "lockout", "why": "contested"}]' else '[]' end::jsonb, (i %% 1000 = 0)::int from generate_series(1, %d) i`, devices),
+		`insert into groups select 'g' || i, 'group-' || i, '', 1, now(), now() from generate_series(1, 300) i`,
+		fmt.Sprintf(`insert into group_members select distinct 'g' || (1 + (i * k * 7) %% 300), 'skl-big-' || lpad(i::text, 6, '0') from generate_series(1, %d) i, generate_series(1, 10) k`, devices),
+		`insert into groups values ('few', 'few', '', 1, now(), now())`,
+		`insert into group_members select 'few', name_key from devices order by id limit 3`,
+		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen)
+			select id, 'k', 'passwords.min_length', 'wrong_value', '', '12', '8', '["base"]', 'open', now(), now() from devices where open_findings = 1`,
+		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen, closed_at)
+			select d.id, 'k' || k, 'passwords.history', 'wrong_value', '', '12', '8', '["base"]', 'settled', now() - k * interval '3 days', now(), now() - k * interval '2 days' from devices d, generate_series(1, 10) k`,
+		`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject, before, after)
+			select d.id, 1, k, now(), now() - k * interval '1 day', case k when 1 then 'member_removed' else 'value_set' end, '*', '', '', '' from devices d, generate_series(1, 5) k`,
+		`insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, batch) select id, 1, 'check-in', '', 'queued', 'asta', now(), now() + interval '1 day', case when right(id, 1) = '7' then 'some' else 'b' || id end from devices`,
+		`insert into rotations (device_id, target, account, name, changed_at, every_minutes) select id, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper-' || right(id, 4), now(), 43200 from devices`,
+		`insert into deposits (device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed, digest, policy, state, deposited_at)
+			select id, 1, 1, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper', 'keeper', 'first', 'Skerry Line', 1, '', '', '', 'current', now() from devices`,
+		`insert into reveals (device_id, target, operator, reason, copied, deposits, at) select id, 'account:keeper', 'nightwatch', 'ticket', false, '[]', now() from devices where right(id, 1) = '7'`,
+		`insert into audit_entries select i, now(), 'asta', '', 'operator.changed', 'x', null, null, '', 'done', '', '' from generate_series((select max(seq) + 1 from audit_entries), 100000) i`,
+		`vacuum analyze`,
+		`notify rankwarden, '{"topic": "devices"}'`,
+	} {
+		require.NoError(t, change(t, url, statement))
+	}
+}
+
+// largeTables are those that no interactive request may read from end to end.
+var largeTables = regexp.MustCompile(`Seq Scan on (devices|group_members|findings|device_events|orders|rotations|reveals|deposits|desired_states|reports|audit_entries)\b`)
+
+// No list, count, search or page of an operator reads a large table from end to end.
+func TestNoRequestScansALargeTable(t *testing.T) {
+	dir := t.TempDir()
+	logs, err := os.MkdirTemp("", "rankwarden-plans-*")
+	require.NoError(t, err)
+	require.NoError(t, os.Chmod(logs, 0o777))
+	t.Cleanup(func() { os.RemoveAll(logs) })
+	own, err := pgcluster.Start(t.Context(), filepath.Join(dir, "postgres"), "fsync=off", "shared_preload_libraries=auto_explain", "auto_explain.log_min_duration=0",
+		"logging_collector=on", "log_directory="+logs, "log_filename=plans.log", "log_line_prefix=%a|", "log_min_messages=log", "max_wal_size=4GB")
+	require.NoError(t, err)
+	t.Cleanup(own.Stop)
+	s := startOn(t, own)
+	ctx := t.Context()
+	s.publish("base", "lockout: {threshold: 5}", 0)
+	s.enrolmentToken(1)
+	largeFleet(t, s.config.Database, 100_000)
+	s.Service.Changed(ctx)
+	_, err = s.owner.AddOperator(ctx, "nightwatch", ownerPassword, client.Role{Role: "viewer", Groups: []string{"group-7", "few"}})
+	require.NoError(t, err)
+	plans := filepath.Join(logs, "plans.log")
+	info, err := os.Stat(plans)
+	require.NoError(t, err)
+	for _, header := range []map[string][]string{s.session("asta"), s.session("nightwatch")} {
+		for _, path := range []string{"/watch", "/watch?group=few", "/devices", "/devices?search=777", "/devices?search=sl-99&standing=drifted", "/devices?group=group-3", "/devices?state=retired", "/device-standings",
+			"/device-standings?group=group-3", "/groups", "/groups/group-7/devices", "/policies", "/assignments", "/findings", "/findings?group=few", "/findings?group=group-7", "/findings?state=settled",
+			"/findings?state=settled&unit=lockout", "/findings?state=settled&since=2031-01-01T00:00:00Z", "/findings?unit=administrators", "/findings?kind=member_extra", "/finding-sums", "/finding-sums?group=group-3",
+			"/finding-sums?state=settled", "/device-events", "/device-events?kind=member_removed", "/device-events?kind=guard_refused", "/device-events?group=few", "/device-events?group=group-7&since=2031-01-01T00:00:00Z",
+			"/device-events?until=2020-01-01T00:00:00Z", "/orders", "/orders?group=few", "/order-progress/some", "/passwords", "/passwords?search=777", "/passwords?overdue=true", "/reveals", "/reveals?group=few", "/agreements",
+			"/held-settings", "/locked-accounts", "/directory?search=nobody", "/devices/SKL-BIG-000001", "/devices/SKL-BIG-000001/why", "/devices/SKL-BIG-000001/passwords", "/tokens", "/session"} {
+			status := try(t, s.URL, described{path, "GET", "/api/v1" + path}, header)
+			assert.Less(t, status, 500, path)
+		}
+		for _, o := range []described{{"try-rule", "POST", "/api/v1/rule-trial"}, {"check-policy", "POST", "/api/v1/policy-check"}} {
+			assert.Equal(t, 200, try(t, s.URL, o, header), o.id)
+		}
+	}
+	// PostgreSQL's log is complete once it has a mark of ours.
+	require.NoError(t, change(t, s.config.Database, "select 'the end of the plans'"))
+	log := ""
+	s.until(func() bool {
+		log = readFrom(t, plans, info.Size())
+		return strings.Contains(log, "the end of the plans")
+	})
+	found := map[string]bool{}
+	asked := 0
+	for _, entry := range strings.Split(log, "\nrankwarden-")[1:] {
+		if !strings.HasPrefix(entry, "operators|") {
+			continue
+		}
+		asked++
+		if scan := largeTables.FindString(entry); scan != "" {
+			query, _, _ := strings.Cut(entry, "\n\t"+"Limit")
+			found[scan+"\n"+query[:min(len(query), 600)]] = true
+		}
+	}
+	assert.Greater(t, asked, 200, "the plans were seen")
+	for what := range found {
+		t.Errorf("%s", what)
+	}
+}
+
+// readFrom reads what a file holds after a number of bytes.
+func readFrom(t *testing.T, path string, after int64) string {
+	file, err := os.Open(path)
+	require.NoError(t, err)
+	defer file.Close()
+	_, err = file.Seek(after, io.SeekStart)
+	require.NoError(t, err)
+	data, err := io.ReadAll(file)
+	require.NoError(t, err)
+	return string(data)
+}
+
+// BenchmarkPages shows how long lists and pages take with a hundred thousand devices.
+func BenchmarkPages(b *testing.B) {
+	url, c, _ := bigFleet(b)
+	require.NoError(b, change(b, url, "truncate devices, group_members, groups cascade"))
+	largeFleet(b, url, fleetSize)
+	ctx := b.Context()
+	require.Eventually(b, func() bool {
+		n, err := c.Standings(ctx, client.DeviceQuery{})
+		return err == nil && n.InStep+n.Drifted+n.Held == fleetSize
+	}, time.Minute, 50*time.Millisecond)
+	for name, ask := range map[string]func() error{
+		"watch":            func() error { _, err := c.Overview(ctx); return err },
+		"rule-trial":       func() error { _, err := c.TryRule(ctx, `device.name.contains("77")`); return err },
+		"finding-sums":     func() error { _, err := c.FindingSums(ctx, client.FindingQuery{Group: "group-3"}); return err },
+		"device-standings": func() error { _, err := c.Standings(ctx, client.DeviceQuery{Group: "group-3"}); return err },
+		"devices-search":   func() error { _, err := c.Devices(ctx, client.DeviceQuery{Search: "777"}, client.Page{}); return err },
+		"devices-search-none": func() error {
+			_, err := c.Devices(ctx, client.DeviceQuery{Search: "nothing like it"}, client.Page{})
+			return err
+		},
+		"passwords-search": func() error {
+			_, err := c.Passwords(ctx, client.PasswordQuery{Search: "777"}, client.Page{})
+			return err
+		},
+		"groups": func() error { _, err := c.Groups(ctx, "", client.Page{}); return err },
+		"findings-group": func() error {
+			_, err := c.Findings(ctx, client.FindingQuery{Group: "group-7"}, client.Page{})
+			return err
+		},
+		"events-few": func() error { _, err := c.Events(ctx, client.EventQuery{Group: "few"}, client.Page{}); return err },
+		"policies":   func() error { _, err := c.Policies(ctx, "", client.Page{}); return err },
+	} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				require.NoError(b, ask())
+			}
+		})
+	}
+}
