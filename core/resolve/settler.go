@@ -7,6 +7,7 @@ import (
 
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
 )
 
 // Resolution is what is settled for the devices of one scope. Projected is nil unless a trial
@@ -39,6 +40,31 @@ type Settler struct {
 	by          [][]int32       // at the same indexes
 	settled     map[string]Unit // by unit and the assignments that ask
 	key         []byte
+	index       map[UnitID]int32      // of units
+	values      []Value               // what each unit comes to while a lane is settled
+	refs        map[principal.Ref]ref // what is looked up of principals again and again
+}
+
+// ref is a principal as the checks of a lane need it.
+type ref struct {
+	account, rotation int32 // indexes of its units, -1 where no assignment asks for one
+	text              string
+}
+
+// ref looks a principal up, once.
+func (s *Settler) ref(of principal.Ref) ref {
+	known, ok := s.refs[of]
+	if !ok {
+		known = ref{-1, -1, of.String()}
+		if i, asked := s.index[AccountOf(of.Value())]; asked && of.Kind() == principal.Account {
+			known.account = i
+		}
+		if i, asked := s.index[RotationOf(of)]; asked {
+			known.rotation = i
+		}
+		s.refs[of] = known
+	}
+	return known
 }
 
 // ask is what an assignment wants of a unit, by the unit's index.
@@ -73,6 +99,7 @@ func NewSettler(assignments []Assignment) *Settler {
 	for i, u := range s.units {
 		index[u] = int32(i)
 	}
+	s.index, s.values, s.refs = index, make([]Value, len(s.units)), map[principal.Ref]ref{}
 	asks := map[*Policy][]ask{}
 	for _, a := range assignments {
 		if asks[a.Policy] == nil {
@@ -141,7 +168,7 @@ func (s *Settler) lane(assignments []int) Lane {
 		}
 	}
 	slices.Sort(touched)
-	w := &whole{assignments: s.assignments, chosen: assignments, settled: make([]Setting, 0, len(touched))}
+	w := &whole{settler: s, chosen: assignments}
 	lane := Lane{Units: make([]Unit, 0, len(touched))}
 	for _, u := range touched {
 		unit := s.unit(u)
@@ -149,13 +176,14 @@ func (s *Settler) lane(assignments []int) Lane {
 		if m, ok := unit.Value.(Members); ok {
 			unit.Value = w.withoutAbsent(unit.Unit, m)
 		}
-		if unit.Value != nil {
-			w.settled = append(w.settled, Setting{unit.Unit, unit.Value})
-		}
+		s.values[u] = unit.Value
 		lane.Units = append(lane.Units, unit)
 		s.claims[u], s.by[u] = s.claims[u][:0], s.by[u][:0]
 	}
 	lane.Problems = w.check(lane.Units)
+	for _, u := range touched {
+		s.values[u] = nil
+	}
 	return lane
 }
 

@@ -11,26 +11,25 @@ import (
 
 // whole is a lane while it is being settled: what its units have come to, together.
 type whole struct {
-	assignments []Assignment
-	chosen      []int     // those of the lane
-	settled     []Setting // sorted by unit; contested units have none
-	problems    []Problem
+	settler  *Settler // has what each unit has come to
+	chosen   []int    // assignments of the lane
+	problems []Problem
 }
 
 // value is what a unit has been settled to, nil where it has not.
 func (w *whole) value(unit UnitID) Value {
-	i, found := slices.BinarySearchFunc(w.settled, unit, func(s Setting, u UnitID) int { return s.Unit.Compare(u) })
-	if !found {
+	i, asked := w.settler.index[unit]
+	if !asked {
 		return nil
 	}
-	return w.settled[i].Value
+	return w.settler.values[i]
 }
 
 // policy is that of an assignment of the lane.
 func (w *whole) policy(assignment string) *Policy {
 	for _, i := range w.chosen {
-		if w.assignments[i].Name == assignment {
-			return w.assignments[i].Policy
+		if w.settler.assignments[i].Name == assignment {
+			return w.settler.assignments[i].Policy
 		}
 	}
 	return &Policy{}
@@ -41,6 +40,9 @@ func (w *whole) add(code Code, severity policy.Severity, unit, detail string, ho
 		holds = []UnitID{}
 	}
 	slices.SortFunc(holds, UnitID.Compare)
+	if w.problems == nil {
+		w.problems = make([]Problem, 0, 16)
+	}
 	w.problems = append(w.problems, Problem{code, severity, unit, detail, holds})
 }
 
@@ -49,11 +51,18 @@ func (w *whole) warn(code Code, unit UnitID, detail string) {
 }
 
 func (w *whole) account(ref principal.Ref) (AccountValue, bool) {
-	v, ok := w.value(AccountOf(ref.Value())).(AccountValue)
+	i := w.settler.ref(ref).account
+	if i < 0 {
+		return AccountValue{}, false
+	}
+	v, ok := w.settler.values[i].(AccountValue)
 	return v, ok
 }
 
-func (w *whole) hasRotation(ref principal.Ref) bool { return w.value(RotationOf(ref)) != nil }
+func (w *whole) hasRotation(ref principal.Ref) bool {
+	i := w.settler.ref(ref).rotation
+	return i >= 0 && w.settler.values[i] != nil
+}
 
 // withoutAbsent drops members that are to be absent from the device (rule 4 of local groups).
 func (w *whole) withoutAbsent(unit UnitID, m Members) Members {
@@ -71,7 +80,7 @@ func (w *whole) withoutAbsent(unit UnitID, m Members) Members {
 	m.Present = slices.DeleteFunc(m.Present, func(ref principal.Ref) bool {
 		absent := isAbsent(ref)
 		if absent {
-			w.warn(MemberOfAbsentAccount, unit, ref.String())
+			w.warn(MemberOfAbsentAccount, unit, w.settler.ref(ref).text)
 		}
 		return absent
 	})
@@ -177,9 +186,9 @@ func (w *whole) checkMembers(unit UnitID, m Members) {
 		a, declared := w.account(ref)
 		switch {
 		case !declared:
-			w.warn(MemberUndeclared, unit, ref.String())
+			w.warn(MemberUndeclared, unit, w.settler.ref(ref).text)
 		case unit == Administrators && a.State == policy.Enabled && !w.hasRotation(ref):
-			w.warn(AccountWithoutRotation, unit, ref.String())
+			w.warn(AccountWithoutRotation, unit, w.settler.ref(ref).text)
 		}
 	}
 }
@@ -193,15 +202,15 @@ func (w *whole) checkOutside(u Unit) {
 	}
 	key, _ := u.Unit.AccountKey()
 	ref := principal.FromKey(key)
-	reported := map[UnitID]bool{}
+	var reported []UnitID
 	for _, assignment := range u.From {
 		for _, ask := range w.policy(assignment).Asks {
 			s, ok := ask.Value.(Statement)
-			if !ok || reported[ask.Unit] || !slices.Contains(s.Members, ref) {
+			if !ok || slices.Contains(reported, ask.Unit) || !slices.Contains(s.Members, ref) {
 				continue
 			}
 			if m, settled := w.value(ask.Unit).(Members); settled && m.Closed && !m.Has(ref) {
-				reported[ask.Unit] = true
+				reported = append(reported, ask.Unit)
 				w.warn(AccountOutsideGroup, ask.Unit, ref.String())
 			}
 		}

@@ -3,6 +3,7 @@ package scenario_test
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"runtime"
 	"strings"
 	"testing"
@@ -18,9 +19,11 @@ import (
 )
 
 // largeFleet reads the scenario of the large organisation.
-func largeFleet(tb testing.TB) *scenario.Scenario {
+func largeFleet(tb testing.TB) *scenario.Scenario { return fleetOf(tb, largefleet.Write) }
+
+func fleetOf(tb testing.TB, write func(w io.Writer) error) *scenario.Scenario {
 	var source bytes.Buffer
-	if err := largefleet.Write(&source); err != nil {
+	if err := write(&source); err != nil {
 		tb.Fatal(err)
 	}
 	s, err := scenario.Read(source.Bytes(), nil)
@@ -49,8 +52,12 @@ func largePolicy(tb testing.TB, p, revision int) *resolve.Policy {
 }
 
 // BenchmarkSettleFleet goes from loaded inputs to the settled state of every device.
-func BenchmarkSettleFleet(b *testing.B) {
-	s := largeFleet(b)
+func BenchmarkSettleFleet(b *testing.B) { settleFleet(b, largeFleet(b)) }
+
+// BenchmarkSettleHarderFleet is the same for a fleet with many more distinct sets and problems.
+func BenchmarkSettleHarderFleet(b *testing.B) { settleFleet(b, fleetOf(b, largefleet.WriteHarder)) }
+
+func settleFleet(b *testing.B, s *scenario.Scenario) {
 	var settled *scenario.Settled
 	for b.Loop() {
 		settled = s.SettleEach(atOnce)
@@ -59,6 +66,11 @@ func BenchmarkSettleFleet(b *testing.B) {
 	runtime.ReadMemStats(&memory)
 	b.ReportMetric(float64(len(settled.Scopes)), "distinct-sets")
 	b.ReportMetric(float64(memory.Sys)/(1<<20), "MiB")
+	problems := 0
+	for _, n := range settled.Count().Problems {
+		problems += n
+	}
+	b.ReportMetric(float64(problems), "problems")
 	b.ReportMetric(float64(settled.Count().Units)/largefleet.Devices, "units/device")
 }
 

@@ -20,7 +20,7 @@ type Settled struct {
 func (s *Scenario) Settle() *Settled { return s.SettleEach(fleet.InTurn) }
 
 // parts is how many shares the scopes are settled in; each has a settler of its own.
-const parts = 8
+const parts = 4
 
 // SettleEach is [Scenario.Settle], with what is independent done as each does.
 func (s *Scenario) SettleEach(each fleet.Each) *Settled {

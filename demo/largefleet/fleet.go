@@ -24,11 +24,28 @@ type object = map[string]any
 // Write writes the scenario in JSON: 100,000 devices, 200 policies of all kinds of unit, 400
 // assignments and 300 groups, 50 of them by rule. A device is in a place, of a kind, and now and then
 // in a small group of its own. It is the same every time.
-func Write(w io.Writer) error {
-	scenario := object{"format": "rankwarden.scenario/1", "groups": groups(), "devices": devices()}
+func Write(w io.Writer) error { return write(w, 300, Policy) }
+
+// WriteHarder writes a harder one: its small groups are larger, so that about three times as many distinct
+// sets of assignments are met, and its policies leave things open, so that devices have problems by the dozen.
+func WriteHarder(w io.Writer) error { return write(w, 1350, harder) }
+
+// harder is [Policy], but rotations name accounts that few policies declare, and lists are exact.
+func harder(p, revision int) string {
+	switch p % 4 {
+	case 1:
+		return fmt.Sprintf(`{"format": "rankwarden.policy/1", "name": "p%[1]d", "accounts": [{"key": "keeper-%[2]d", "name": "keeper-%[2]d"}], "rotation": [{"target": "account:keeper-%[2]d", "secret": {"length": 12}}, {"target": "account:keeper-%[3]d"}]}`, p, p%12, (p+1)%12)
+	case 2:
+		return fmt.Sprintf(`{"format": "rankwarden.policy/1", "name": "p%[1]d", "membership": [{"local_group": "users", "mode": "adjust", "members": ["account:crew-%[2]d"]}, {"local_group": "administrators", "mode": "adjust", "members": ["account:keeper-%[3]d"]}]}`, p, p%9, p%12)
+	}
+	return Policy(p, revision)
+}
+
+func write(w io.Writer, small int, document func(p, revision int) string) error {
+	scenario := object{"format": "rankwarden.scenario/1", "groups": groups(small), "devices": devices()}
 	var policies, assignments []any
 	for p := range Policies {
-		policies = append(policies, json.RawMessage(Policy(p, 0)))
+		policies = append(policies, json.RawMessage(document(p, 0)))
 	}
 	for a := range Assignments {
 		assignments = append(assignments, assignment(a))
@@ -60,7 +77,8 @@ func groupName(g int) string {
 	return fmt.Sprint("rule-", g-Listed)
 }
 
-func groups() []any {
+// groups are all groups; the small ones have so many devices.
+func groups(small int) []any {
 	random := rand.New(rand.NewPCG(1, 2))
 	var list []any
 	for g := range Listed {
@@ -75,7 +93,7 @@ func groups() []any {
 				members = append(members, name(d))
 			}
 		default: // a few devices each, drawn from anywhere
-			for range 300 {
+			for range small {
 				members = append(members, name(random.IntN(Devices)))
 			}
 		}
