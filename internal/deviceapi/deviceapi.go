@@ -246,7 +246,7 @@ func (a *API) exchange(ctx context.Context, d store.Known, req request, body wir
 			return err
 		}
 	}
-	if desired(d).Newer(body.Desired) {
+	if newer(d, body.Desired) {
 		if answer.Desired, _, err = a.Service.SignedDesired(ctx, d.ID); err != nil {
 			return err
 		}

@@ -104,11 +104,17 @@ func (r *registry) update(list []store.Known) {
 	for _, d := range list {
 		former := r.devices[d.ID]
 		r.devices[d.ID] = d
-		if w := r.waiting[d.ID]; w != nil && (desired(d).Newer(w.holds) || d.OrderNumber > w.order || d.State != former.State) {
+		if w := r.waiting[d.ID]; w != nil && (newer(d, w.holds) || d.OrderNumber > w.order || d.State != former.State) {
 			w.wake(true)
 			delete(r.waiting, d.ID)
 		}
 	}
+}
+
+// newer reports whether there is a desired state for a device that is newer than what it holds. Before the
+// first one there is none, whatever the epoch of the service.
+func newer(d store.Known, holds drift.Stamp) bool {
+	return d.DesiredNumber > 0 && desired(d).Newer(holds)
 }
 
 func desired(d store.Known) drift.Stamp {
@@ -173,7 +179,7 @@ func (r *registry) hold(id string, holds drift.Stamp, order int64) *waiter {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	w := &waiter{holds: holds, order: order}
-	if d := r.devices[id]; desired(d).Newer(holds) || d.OrderNumber > order {
+	if d := r.devices[id]; newer(d, holds) || d.OrderNumber > order {
 		w.ready = true
 		return w
 	}
