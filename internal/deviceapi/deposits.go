@@ -1,6 +1,8 @@
 package deviceapi
 
 import (
+	"time"
+
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/internal/wire"
@@ -16,7 +18,11 @@ func (a *API) deposit(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	at, err := a.Service.TakeDeposit(c.Context(), d.ID, body)
+	var at time.Time
+	err = a.door.do(c.Context(), func() (err error) {
+		at, err = a.Service.TakeDeposit(c.Context(), d.ID, body)
+		return err
+	})
 	if err != nil {
 		return err
 	}
@@ -34,7 +40,7 @@ func (a *API) confirm(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	if err := a.Service.TakeConfirmation(c.Context(), d.ID, body); err != nil {
+	if err := a.door.do(c.Context(), func() error { return a.Service.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
 		return err
 	}
 	a.registry.learn(d.ID, body.Epoch, wire.DepositMarks{Confirmed: body.Number})

@@ -34,11 +34,12 @@ type Options struct {
 type API struct {
 	Options
 	registry *registry
+	door     *admission
 }
 
 // New makes the endpoints; [API.Run] must run beside them.
 func New(o Options) *API {
-	return &API{Options: o, registry: newRegistry(o.Service.Store, o.Hub, o.Log)}
+	return &API{Options: o, registry: newRegistry(o.Service.Store, o.Hub, o.Log), door: newAdmission()}
 }
 
 // Run keeps what is known of devices true, until the context ends.
@@ -159,7 +160,11 @@ func (a *API) enrol(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	d, err := a.Service.Enrol(c.Context(), body, signed.Embedded, c.IP())
+	var d store.Device
+	err = a.door.do(c.Context(), func() (err error) {
+		d, err = a.Service.Enrol(c.Context(), body, signed.Embedded, c.IP())
+		return err
+	})
 	if err != nil {
 		return err
 	}
@@ -203,11 +208,21 @@ func (a *API) checkIn(c fiber.Ctx) error {
 	}
 	answer := wire.Answer{Time: a.Service.Now(), Interval: a.interval(), Accepted: d.State == store.Live}
 	if answer.Accepted {
-		if err := a.exchange(c.Context(), d, req, body, &answer); err != nil {
+		if err := a.exchanged(c.Context(), d, req, body, &answer); err != nil {
 			return err
 		}
 	}
 	return a.answer(c, req, answer)
+}
+
+// exchanged is the part of a check-in that needs the database, if it has one.
+func (a *API) exchanged(ctx context.Context, d store.Known, req request, body wire.CheckIn, answer *wire.Answer) error {
+	work := func() error { return a.exchange(ctx, d, req, body, answer) }
+	if len(body.Events)+len(body.Results) == 0 && body.Report == nil && !newer(d, body.Desired) && d.OrderNumber <= body.Orders &&
+		body.KeyList >= a.Service.KeyListNumber() && (d.Mismatched || !service.Foreign(body.Desired, desired(d))) {
+		return work() // nothing new
+	}
+	return a.door.do(ctx, work)
 }
 
 func (a *API) exchange(ctx context.Context, d store.Known, req request, body wire.CheckIn, answer *wire.Answer) (err error) {
