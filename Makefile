@@ -4,7 +4,7 @@ SOURCES := $(shell find cmd client core demo internal -name '*.go' -o -name '*.s
 CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts docs/reference/openapi.json
 BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 
-.PHONY: demo demo-reset build test lint bench cuts screenshots clean
+.PHONY: demo demo-reset build test lint bench cuts fuzz screenshots clean
 
 demo: build
 	@scripts/install postgresql
@@ -20,7 +20,7 @@ $(BINARIES): $(SOURCES) console/dist/index.html console/embed.go
 	go build -trimpath -o bin/ ./cmd/...
 
 console/node_modules/.package-lock.json: console/package.json console/package-lock.json
-	cd console && npm install --no-save --no-fund --no-audit --loglevel=error
+	cd console && npm ci --no-fund --no-audit --loglevel=error
 	@touch $@
 
 console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
@@ -49,6 +49,15 @@ SEEDS ?= 200
 cuts: build
 	@scripts/install postgresql
 	@go run ./e2e/cuts/run -seeds $(SEEDS)
+
+# Sends ROUNDS times as much nonsense to every operation as the tests do, and fuzzes what reads documents.
+ROUNDS ?= 400
+FUZZ_TIME ?= 60s
+fuzz: build
+	@scripts/install postgresql
+	NONSENSE_ROUNDS=$(ROUNDS) go test -count 1 -timeout 60m -run 'Nonsense' ./e2e
+	@for f in $$(grep -rhoE '^func Fuzz[A-Za-z]+' --include='*_test.go' core internal | sed 's/^func //'); do \
+		go test -run '^$$' -fuzz "^$$f\$$" -fuzztime $(FUZZ_TIME) $$(dirname $$(grep -rlE "^func $$f\(" --include='*_test.go' core internal) | sed 's,^,./,') || exit 1; done
 
 # Takes every picture of docs/screenshots again, from the demo that runs at 127.0.0.1:8470.
 screenshots: build

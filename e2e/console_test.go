@@ -12,6 +12,7 @@ import (
 	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -43,11 +44,31 @@ func openTab(t *testing.T, width, height int) *tab {
 			if e.Entry.Level == log.LevelError && !strings.HasSuffix(e.Entry.URL, "/api/v1/session") {
 				b.errors = append(b.errors, e.Entry.Text+" "+e.Entry.URL)
 			}
+		case *runtime.EventConsoleAPICalled:
+			if e.Type == runtime.APITypeError || e.Type == runtime.APITypeWarning {
+				b.errors = append(b.errors, said(e.Args))
+			}
 		case *runtime.EventExceptionThrown:
 			b.errors = append(b.errors, e.ExceptionDetails.Error())
 		}
 	})
 	return b
+}
+
+// said is what a page writes to the browser's console.
+func said(args []*runtime.RemoteObject) string {
+	var words []string
+	for _, a := range args {
+		words = append(words, strings.Trim(string(a.Value), `"`)+a.Description)
+	}
+	return strings.Join(words, " ")
+}
+
+// forget leaves out the errors until now, which were asked for.
+func (b *tab) forget() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.errors = nil
 }
 
 func (b *tab) do(what string, actions ...chromedp.Action) {
@@ -86,12 +107,15 @@ func TestConsole(t *testing.T) {
 		chromedp.SendKeys(`input[name="name"]`, demo.Owner), chromedp.SendKeys(`input[name="password"]`, "wrong"), click("Sign in"), browser.Reads("name or password is wrong"))
 	b.do("the right one opens the place asked for", chromedp.Evaluate(`document.querySelector('input[name="password"]').select()`, nil), chromedp.KeyEvent(d.password),
 		click("Sign in"), browser.Seen(`[role="cell"] a`), browser.Reads("SKL-BRG-001"))
-	b.mu.Lock()
-	b.errors = nil // the refusal above
-	b.mu.Unlock()
+	b.forget() // the refusal above
 
 	b.do("watch is live, and says what needs a decision", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch),
 		browser.Reads("20 devices, 20 online"), browser.Reads("Every online device was read back"), browser.Reads("Needs a decision: 1"))
+	var stops, marks int
+	b.do("the keyboard gets past the marks, which the arrow keys go through", chromedp.Evaluate(`document.querySelectorAll('td li a[tabindex="0"]').length`, &stops), chromedp.Evaluate(`document.querySelectorAll('td ul').length`, &marks),
+		browser.Until(`document.title === "Watch · Rank Warden" && document.querySelector('a[href="#content"]') !== null`),
+		chromedp.Evaluate(`document.querySelector('td li a[tabindex="0"]').focus()`, nil), chromedp.KeyEvent(kb.ArrowRight), browser.Until(`document.activeElement === document.querySelectorAll('td li a')[1]`))
+	assert.Equal(t, marks, stops)
 	b.do("from a decision to the device that shows who asks for what", chromedp.Click(`//a[contains(., "See who asks for what")]`, chromedp.BySearch),
 		browser.Reads("northwick"), browser.Reads("differ at equal rank"), browser.Reads("nothing yet, held"))
 	b.do("find a device by keys", chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
@@ -106,9 +130,7 @@ func TestConsole(t *testing.T) {
 	b.do("a mistake in a rule is named with its place", chromedp.Navigate(d.url+"/organisation/groups"), browser.Seen(`textarea[name="rule"]`),
 		chromedp.SendKeys(`input[name="group"]`, "quiet-screens"), chromedp.SendKeys(`textarea[name="rule"]`, `device.nmae != ""`),
 		click("See for whom it holds"), browser.Reads("line 1, column 7"))
-	b.mu.Lock()
-	b.errors = nil // the refusal above
-	b.mu.Unlock()
+	b.forget() // the refusal above
 	b.do("a rule is tried before it is saved", chromedp.Evaluate(`document.querySelector('textarea[name="rule"]').select()`, nil), chromedp.KeyEvent(`device.name.startsWith("SKL-INF")`),
 		click("See for whom it holds"), browser.Reads("Holds for 2 devices, such as SKL-INF-001, SKL-INF-002"), click("Make the group"), browser.Reads("Its devices are settled again now"),
 		chromedp.Click(`//button[.="quiet-screens"]`, chromedp.BySearch), browser.Reads("Devices of quiet-screens"), browser.Reads("Rule of quiet-screens"))
@@ -123,8 +145,10 @@ func TestConsole(t *testing.T) {
 	b.do("it is shown with a reason, and hidden", chromedp.SendKeys("textarea", "ticket 4711"), click("Show for 30 seconds"), browser.Seen("[data-secret]"),
 		browser.Reads("Because you saw it, it changes at"), click("Hide now"), browser.Until(`document.querySelector("[data-secret]") === null`), browser.Reads("harbourmaster just now: ticket 4711"))
 	b.do("it is changed now, and one sees that it was", click("Change it now"), browser.Reads("✓ changed"), browser.Reads("former"))
-	b.do("many are changed with progress", chromedp.Navigate(d.url+"/passwords?group=kiosks"), click("Change now: all of kiosks"), browser.Until(`(document.querySelector("progress")?.value ?? 0) > 5`))
+	b.do("many are changed with progress", chromedp.Navigate(d.url+"/passwords?group=kiosks"), click("Change now: all of kiosks…"), browser.Reads("Change every password of kiosks now?"), click("Change now"), browser.Until(`(document.querySelector("progress")?.value ?? 0) > 5`))
 
+	b.do("what is ticked holds for what one sees", chromedp.Click(`input[type="checkbox"]`), browser.Reads("Change now: 1 chosen…"), chromedp.SendKeys(`input[type="search"]`, "keeper"),
+		browser.Until(`!document.body.innerText.includes("Change now")`))
 	b.do("a slip is named while one types, and cannot be saved", chromedp.Navigate(d.url+"/policies/ticket-desks"), browser.Seen(".cm-content"),
 		press(".cm-content", "password: 1\r"), browser.Reads("never holds a password"), browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`))
 	b.do("another page keeps what was typed", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch), browser.Reads("In the last day"),
@@ -133,12 +157,12 @@ func TestConsole(t *testing.T) {
 		browser.Reads("The draft is saved."), enabled("Publish…"), click("Publish…"), browser.Reads("It goes to all devices of ticket-desks at once"),
 		click("Publish to all at once"), browser.Reads("Revision 2 is in force for all devices of ticket-desks"))
 	b.do("the session ends in the middle of an edit", press(".cm-content", "# not lost\r"), enabled("Save draft"),
-		chromedp.Evaluate(`fetch("/api/v1/session", {method: "DELETE"})`, nil), click("Save draft"), browser.Seen(`[role="dialog"] input[name="name"]`),
-		chromedp.SendKeys(`[role="dialog"] input[name="name"]`, demo.Owner), chromedp.SendKeys(`[role="dialog"] input[name="password"]`, d.password), click("Sign in"),
+		chromedp.Evaluate(`fetch("/api/v1/session", {method: "DELETE"})`, nil, browser.Awaited), click("Save draft"), browser.Seen(`[role="dialog"] input[name="name"]`))
+	b.do("focus stays in the dialog",
+		chromedp.Evaluate(`document.querySelector("nav a").focus()`, nil), browser.Until(`document.activeElement.closest('[role="dialog"]') !== null`))
+	b.do("what was typed is saved after the sign-in", chromedp.SendKeys(`[role="dialog"] input[name="name"]`, demo.Owner), chromedp.SendKeys(`[role="dialog"] input[name="password"]`, d.password), click("Sign in"),
 		browser.Until(`document.querySelector('[role="dialog"]') === null`), browser.Reads("# not lost"), enabled("Save draft"), click("Save draft"), browser.Reads("The draft is saved."))
-	b.mu.Lock()
-	b.errors = nil // the refusal that asked for the sign-in
-	b.mu.Unlock()
+	b.forget() // the refusal that asked for the sign-in
 
 	var kept string
 	b.do("nothing secret is kept in the browser", chromedp.Evaluate(`JSON.stringify([localStorage, sessionStorage, document.cookie])`, &kept))

@@ -1,6 +1,8 @@
 package main
 
 import (
+	"context"
+	"fmt"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
@@ -32,18 +34,10 @@ func (a *app) driftCommand() *cobra.Command {
 			if most > 0 && len(items) > most {
 				items = items[:most]
 			}
-			return list(a, items, "No finding is like that.",
-				column[client.Finding]{title: "Device", value: func(f client.Finding) string { return f.Device }},
-				column[client.Finding]{title: "Setting", value: func(f client.Finding) string { return f.UnitTitle }},
-				column[client.Finding]{title: "What differs", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(f client.Finding) text.Colors {
-					if f.State == "open" {
-						return text.Colors{text.FgRed}
-					}
-					return nil
-				}},
-				column[client.Finding]{title: "Rule of", value: func(f client.Finding) string { return strings.Join(f.Assignments, ", ") }},
-				column[client.Finding]{title: "State", value: func(f client.Finding) string { return strings.ReplaceAll(f.State, "_", " ") }},
-				column[client.Finding]{title: "First seen", value: func(f client.Finding) string { return a.when(f.FirstSeen) }})
+			if err := a.listFindings(items); err != nil || q.Kind != "" {
+				return err
+			}
+			return a.apart(cmd.Context(), c, q)
 		},
 	}
 	f := cmd.Flags()
@@ -63,4 +57,37 @@ func (a *app) driftCommand() *cobra.Command {
 	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return ofList(cmd)
+}
+
+func (a *app) listFindings(items []client.Finding) error {
+	return list(a, items, "No finding is like that.",
+		column[client.Finding]{title: "Device", value: func(f client.Finding) string { return f.Device }},
+		column[client.Finding]{title: "Setting", value: func(f client.Finding) string { return f.UnitTitle }},
+		column[client.Finding]{title: "What differs", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(f client.Finding) text.Colors {
+			if f.State == "open" && f.Kind != string(drift.UnitUnsupported) {
+				return text.Colors{text.FgRed}
+			}
+			return nil
+		}},
+		column[client.Finding]{title: "Rule of", value: func(f client.Finding) string { return strings.Join(f.Assignments, ", ") }},
+		column[client.Finding]{title: "State", value: func(f client.Finding) string { return strings.ReplaceAll(f.State, "_", " ") }},
+		column[client.Finding]{title: "First seen", value: func(f client.Finding) string { return a.when(f.FirstSeen) }})
+}
+
+// apart says what the platforms cannot carry, which is no drift that anybody could put right.
+func (a *app) apart(ctx context.Context, c *client.Client, q client.FindingQuery) error {
+	if q.Device != "" || q.State != "open" {
+		return nil // sums are not told by device
+	}
+	q.Kind = string(drift.UnitUnsupported)
+	sums, err := c.FindingSums(ctx, q)
+	if err != nil || len(sums) == 0 {
+		return err
+	}
+	named := make([]string, len(sums))
+	for i, s := range sums {
+		named[i] = fmt.Sprintf("%s (%s)", s.UnitTitle, plural(s.Devices, "device", "devices"))
+	}
+	a.notice("\nApart from these, platforms cannot carry: %s. See them with --kind %s.\n", strings.Join(named, ", "), q.Kind)
+	return nil
 }

@@ -30,7 +30,7 @@ func demoCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "demo", Short: "Run the demo organisation: a database, the service and simulated devices", Args: cobra.NoArgs,
 		Long: "Run the demo organisation. It starts its own PostgreSQL on loopback, the service and simulated devices that\n" +
-			"really speak the device protocol, and people who interfere with them. Everything is kept in --data, so that\n" +
+			"really speak the device protocol, and people who interfere with them. Everything, the log too, is kept in --data, so that\n" +
 			"a second start goes on from there; --anew begins again. Ctrl-C stops all of it.\n\n" +
 			"Exit status with --until-verified: 0 when every online device is verified, 1 when not.",
 		RunE: runDemo,
@@ -56,6 +56,9 @@ func demoCommand() *cobra.Command {
 	return cmd
 }
 
+// logFile holds what the service and the devices log, in the demo's directory.
+const logFile = "log"
+
 // demoRun is a running demo.
 type demoRun struct {
 	options *koanf.Koanf
@@ -68,10 +71,6 @@ type demoRun struct {
 
 func runDemo(cmd *cobra.Command, _ []string) (err error) {
 	k, err := options(cmd.Flags())
-	if err != nil {
-		return err
-	}
-	log, err := logger(k)
 	if err != nil {
 		return err
 	}
@@ -91,6 +90,15 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		if err := forget(dir); err != nil {
 			return err
 		}
+	}
+	file, err := os.OpenFile(filepath.Join(dir, logFile), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	if err != nil {
+		return fmt.Errorf("--data: %w", err)
+	}
+	defer file.Close()
+	log, err := logger(k, file)
+	if err != nil {
+		return err
 	}
 	d := &demoRun{options: k, dir: dir, log: log, out: cmd.OutOrStdout()}
 	ctx := cmd.Context()
@@ -135,7 +143,7 @@ func forget(dir string) error {
 	if err := pgcluster.Remove(filepath.Join(dir, "postgres")); err != nil {
 		return fmt.Errorf("beginning again: %w", err)
 	}
-	for _, name := range []string{"fleet", "keys.json", "password", escrowFile, escrowCopy, recoveryFile} {
+	for _, name := range []string{"fleet", "keys.json", "password", escrowFile, escrowCopy, recoveryFile, logFile} {
 		if err := os.RemoveAll(filepath.Join(dir, name)); err != nil {
 			return fmt.Errorf("beginning again: %w", err)
 		}
@@ -186,7 +194,8 @@ func (d *demoRun) run(ctx context.Context) error {
 	if d.options.Bool("until-verified") {
 		return d.untilVerified(ctx, len(fleet.Machines))
 	}
-	fmt.Fprintln(d.out, "  Ctrl-C stops everything; what happened is kept.")
+	fmt.Fprintf(d.out, "  Ctrl-C stops everything; what happened is kept. The log is in %s.\n\n", filepath.Join(d.options.String("data"), logFile))
+	running.Go(func() { d.standing(fleetCtx, password) })
 	select {
 	case <-ctx.Done():
 		fmt.Fprintln(d.out, "\nStopping ...")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -106,7 +107,7 @@ func options(flags *pflag.FlagSet) (*koanf.Koanf, error) {
 	return k, nil
 }
 
-func logger(k *koanf.Koanf) (*slog.Logger, error) {
+func logger(k *koanf.Koanf, to io.Writer) (*slog.Logger, error) {
 	var level slog.Level
 	if err := level.UnmarshalText([]byte(k.String("log-level"))); err != nil {
 		return nil, fmt.Errorf("log-level %q must be debug, info, warn or error", k.String("log-level"))
@@ -114,9 +115,9 @@ func logger(k *koanf.Koanf) (*slog.Logger, error) {
 	opts := &slog.HandlerOptions{Level: level}
 	switch k.String("log-format") {
 	case "json":
-		return slog.New(slog.NewJSONHandler(os.Stderr, opts)), nil
+		return slog.New(slog.NewJSONHandler(to, opts)), nil
 	case "text":
-		return slog.New(slog.NewTextHandler(os.Stderr, opts)), nil
+		return slog.New(slog.NewTextHandler(to, opts)), nil
 	}
 	return nil, fmt.Errorf("log-format %q must be text or json", k.String("log-format"))
 }
@@ -170,7 +171,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
-	log, err := logger(k)
+	log, err := logger(k, os.Stderr)
 	if err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"fmt"
+	"path/filepath"
 	"strings"
 	"time"
 
@@ -81,7 +82,7 @@ func (d *demoRun) summary(o client.Overview, took time.Duration) {
 // notVerified says why not every device is verified.
 func (d *demoRun) notVerified(o client.Overview, devices int) error {
 	if o.Devices < devices {
-		return fmt.Errorf("only %d of %d devices have enrolled within %s; --log-level info shows what they meet", o.Devices, devices, d.options.Duration("within"))
+		return fmt.Errorf("only %d of %d devices have enrolled within %s; %s shows what they meet, with --log-level info more of it", o.Devices, devices, d.options.Duration("within"), filepath.Join(d.options.String("data"), logFile))
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()

@@ -41,6 +41,16 @@ export class Refusal extends Error {
 
 export const client = createClient<paths>({ baseUrl: "/" });
 
+/** What the page hears when the service answers that nobody is signed in. */
+export const signedOut = "rankwarden-signed-out";
+
+// Whatever notices that the session has ended, a button or a reading, the sign-in is asked for at once.
+client.use({
+  onResponse({ response, schemaPath }) {
+    if (response.status === 401 && !schemaPath.startsWith("/api/v1/session")) dispatchEvent(new Event(signedOut));
+  },
+});
+
 type Answer<T> = { data?: T; error?: Schemas["Problem"]; response: Response };
 
 /** Gives the data of an answer, or throws what the service says is wrong. */

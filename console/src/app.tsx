@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense } from "react";
-import { Navigate, Route, Routes } from "react-router";
-import { client, Refusal, take } from "./api";
+import { lazy, Suspense, useEffect } from "react";
+import { Navigate, Route, Routes, useLocation } from "react-router";
+import { client, signedOut as ended, Refusal, take } from "./api";
+import { Broken } from "./components/broken";
 import { Loading, Nothing, Trouble } from "./components/parts";
 import { Shell } from "./components/shell";
 import { useLive } from "./live";
@@ -13,7 +14,7 @@ import { EventsPage } from "./pages/events";
 import { GroupsPage } from "./pages/groups";
 import { PasswordsPage } from "./pages/passwords";
 import { PoliciesPage } from "./pages/policies";
-import { SignIn } from "./pages/sign-in";
+import { SignIn, SignInAgain } from "./pages/sign-in";
 import { WatchPage } from "./pages/watch";
 
 // The editor is large, and most visits do not need it.
@@ -31,7 +32,14 @@ export function App() {
   const everSignedIn = session.data !== undefined;
   const rights = session.data?.rights ?? [];
   const connected = useLive(everSignedIn && !signedOut);
-  if (session.isPending) return null;
+  const { pathname } = useLocation();
+  const { refetch } = session;
+  useEffect(() => {
+    const ask = () => void refetch();
+    addEventListener(ended, ask);
+    return () => removeEventListener(ended, ask);
+  }, [refetch]);
+  if (session.isPending) return <Loading />;
   if (session.error && !signedOut && !everSignedIn) {
     return (
       <Shell me={undefined} connected>
@@ -42,25 +50,27 @@ export function App() {
   if (signedOut && !everSignedIn) return <SignIn />;
   return (
     <Shell me={session.data} connected={connected}>
-      <Suspense fallback={<Loading />}>
-        <Routes>
-          <Route path="/" element={<Navigate to="/watch" replace />} />
-          <Route path="/watch" element={<WatchPage />} />
-          <Route path="/policies" element={<PoliciesPage mayEdit={rights.includes("draft")} />} />
-          <Route path="/new-policy" element={<PolicyPage fresh mayEdit={rights.includes("draft")} />} />
-          <Route path="/policies/:name" element={<PolicyPage mayEdit={rights.includes("draft")} />} />
-          <Route path="/devices" element={<DevicesPage />} />
-          <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
-          <Route path="/passwords" element={<PasswordsPage rights={rights} />} />
-          <Route path="/drift" element={<DriftPage />} />
-          <Route path="/events" element={<EventsPage />} />
-          <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
-          <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("deploy")} />} />
-          <Route path="/organisation/directory" element={<DirectoryPage />} />
-          <Route path="*" element={<Nothing>There is nothing here. Choose a place above.</Nothing>} />
-        </Routes>
-      </Suspense>
-      {signedOut && <SignIn over />}
+      <Broken key={pathname}>
+        <Suspense fallback={<Loading />}>
+          <Routes>
+            <Route path="/" element={<Navigate to="/watch" replace />} />
+            <Route path="/watch" element={<WatchPage />} />
+            <Route path="/policies" element={<PoliciesPage mayEdit={rights.includes("draft")} />} />
+            <Route path="/new-policy" element={<PolicyPage fresh mayEdit={rights.includes("draft")} />} />
+            <Route path="/policies/:name" element={<PolicyPage mayEdit={rights.includes("draft")} />} />
+            <Route path="/devices" element={<DevicesPage />} />
+            <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
+            <Route path="/passwords" element={<PasswordsPage rights={rights} />} />
+            <Route path="/drift" element={<DriftPage />} />
+            <Route path="/events" element={<EventsPage />} />
+            <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
+            <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("deploy")} />} />
+            <Route path="/organisation/directory" element={<DirectoryPage />} />
+            <Route path="*" element={<Nothing>There is nothing here. Choose a place above.</Nothing>} />
+          </Routes>
+        </Suspense>
+      </Broken>
+      {signedOut && <SignInAgain />}
     </Shell>
   );
 }

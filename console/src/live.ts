@@ -41,27 +41,87 @@ const stale: Record<string, string[]> = {
   keys: ["escrow-keys"],
 };
 
-function refresh(queries: QueryClient, topics: string[]) {
-  const keys = new Set(topics.flatMap((topic) => stale[topic] ?? []));
-  for (const key of keys) queries.invalidateQueries({ queryKey: [key] });
-}
-
 type News = { topics?: string[]; connected?: boolean };
 
 const name = "rankwarden-live";
 
-/** Milliseconds in which changes are gathered, so that a busy fleet is not read again for each. */
-const pause = 500;
+/** Milliseconds between two readings of the same thing at least, however busy the fleet is. */
+const pause = 1000;
 
-/** Opens the service's stream of changes, until the signal. */
+/** How many times as long as a reading took it then rests, so that a slow service is not asked all the time. */
+const rest = 4;
+
+/** Reads again what became old: each thing once at a time, and not what just failed. */
+class Refresher {
+  private readonly waiting = new Set<string>();
+  private readonly notBefore = new Map<string, number>();
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  private readonly queries: QueryClient;
+
+  constructor(queries: QueryClient) {
+    this.queries = queries;
+  }
+
+  hear(topics: string[]) {
+    for (const topic of topics) for (const key of stale[topic] ?? []) this.waiting.add(key);
+    this.plan();
+  }
+
+  end() {
+    clearTimeout(this.timer);
+    this.waiting.clear();
+  }
+
+  private plan() {
+    if (this.timer !== undefined || this.waiting.size === 0) return;
+    this.timer = setTimeout(() => {
+      this.timer = undefined;
+      for (const key of [...this.waiting]) this.read(key);
+      this.plan();
+    }, pause);
+  }
+
+  private async read(key: string) {
+    const begun = Date.now();
+    // What is being read now may be from before the change; it ends first, and is read once more.
+    if ((this.notBefore.get(key) ?? 0) > begun || this.queries.isFetching({ queryKey: [key] }) > 0) return;
+    this.waiting.delete(key);
+    // What failed is tried again in its own time, by the interval of its query.
+    await this.queries.invalidateQueries({ queryKey: [key], predicate: (query) => query.state.status !== "error" });
+    this.notBefore.set(key, begun + Math.max(pause, (Date.now() - begun) * rest));
+  }
+}
+
+/** Milliseconds after which a broken stream is opened again, at first and at most. */
+const again = { first: 1000, most: 30_000 };
+
+/** Keeps the service's stream of changes open, until the signal. */
 function listen(tell: (news: News) => void, signal: AbortSignal): Promise<void> {
   return new Promise((done) => {
-    const stream = new EventSource("/api/v1/events");
-    // Whatever happened before the stream was open, or while it was broken, may have been missed.
-    stream.addEventListener("open", () => tell({ connected: true, topics: Object.keys(stale) }));
-    stream.addEventListener("error", () => tell({ connected: false }));
-    stream.addEventListener("change", (event) => tell(JSON.parse(event.data) as News));
+    let stream: EventSource;
+    let wait = again.first;
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const open = () => {
+      stream = new EventSource("/api/v1/events");
+      stream.addEventListener("open", () => {
+        wait = again.first;
+        // Whatever happened before the stream was open, or while it was broken, may have been missed.
+        tell({ connected: true, topics: Object.keys(stale) });
+      });
+      stream.addEventListener("error", () => {
+        tell({ connected: false });
+        if (stream.readyState !== EventSource.CLOSED) return; // the browser opens it again itself
+        // Refused, and a browser gives up then: the service, or what stands before it, may be starting.
+        stream.close();
+        clearTimeout(timer);
+        timer = setTimeout(open, wait * (0.5 + Math.random()));
+        wait = Math.min(wait * 2, again.most);
+      });
+      stream.addEventListener("change", (event) => tell(JSON.parse(event.data) as News));
+    };
+    open();
     signal.addEventListener("abort", () => {
+      clearTimeout(timer);
       stream.close();
       done();
     });
@@ -79,17 +139,10 @@ export function useLive(signedIn: boolean): boolean {
     if (!signedIn) return;
     let end = new AbortController();
     const others = new BroadcastChannel(name);
-    const waiting = new Set<string>();
-    let timer: ReturnType<typeof setTimeout> | undefined;
+    const refresher = new Refresher(queries);
     const hear = (news: News) => {
       if (news.connected !== undefined) setConnected(news.connected);
-      for (const topic of news.topics ?? []) waiting.add(topic);
-      if (waiting.size === 0 || timer !== undefined) return;
-      timer = setTimeout(() => {
-        timer = undefined;
-        refresh(queries, [...waiting]);
-        waiting.clear();
-      }, pause);
+      refresher.hear(news.topics ?? []);
     };
     others.addEventListener("message", (event) => hear(event.data as News));
     const lead = () =>
@@ -114,7 +167,7 @@ export function useLive(signedIn: boolean): boolean {
     return () => {
       removeEventListener("pagehide", leave);
       removeEventListener("pageshow", comeBack);
-      clearTimeout(timer);
+      refresher.end();
       end.abort();
       others.close();
     };

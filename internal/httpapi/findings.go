@@ -35,7 +35,7 @@ func unitTitle(name string) string {
 type FindingQuery struct {
 	State string `query:"state" enum:"open,settled,put_right" default:"open"`
 	Unit  string `query:"unit" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
-	Kind  string `query:"kind"`
+	Kind  string `query:"kind" doc:"Without one, the list leaves out unit_unsupported: what a platform cannot carry"`
 	PastQuery
 }
 

@@ -134,8 +134,10 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 		deviceApp = s.app(c, done)
 	}
 	devices.Mount(deviceApp)
-	mountConsole(app, console)
-	if s.URL, err = s.listen(c, c.Listen, app); err == nil {
+	if err = mountConsole(app, console); err == nil {
+		s.URL, err = s.listen(c, c.Listen, app)
+	}
+	if err == nil {
 		s.DeviceURL = s.URL
 		if c.DeviceListen != "" {
 			s.DeviceURL, err = s.listen(c, c.DeviceListen, deviceApp)

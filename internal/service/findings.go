@@ -40,11 +40,15 @@ func (s *Service) findings(ctx context.Context, who auth.Identity, f FindingFilt
 	return filter, err
 }
 
-// Findings lists a page, newest first.
+// Findings lists a page, newest first. What a platform cannot carry is no drift that anybody could put
+// right: it is listed only when it is asked for by its kind.
 func (s *Service) Findings(ctx context.Context, who auth.Identity, f FindingFilter, p store.Page) ([]store.Finding, string, error) {
 	filter, err := s.findings(ctx, who, f)
 	if err != nil {
 		return nil, "", err
+	}
+	if filter.Kind == "" {
+		filter.Not = string(drift.UnitUnsupported)
 	}
 	return s.Store.With(ctx).ListFindings(filter, p)
 }

@@ -59,6 +59,7 @@ type FindingFilter struct {
 	State string // one of the states, any when empty
 	Unit  string
 	Kind  string
+	Not   string // a kind that is left out
 }
 
 // where is the condition on findings x. States are written out, so that partial indexes fit.
@@ -73,6 +74,9 @@ func (f FindingFilter) where() (string, []any) {
 	}
 	if f.Kind != "" {
 		sql, args = sql+" and x.kind = ?", append(args, f.Kind)
+	}
+	if f.Not != "" {
+		sql, args = sql+" and x.kind <> ?", append(args, f.Not)
 	}
 	return sql, args
 }

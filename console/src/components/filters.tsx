@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { client, take } from "../api";
 
@@ -15,6 +16,31 @@ export function useFilters(): [URLSearchParams, (changes: Record<string, string>
     setParams(next, { replace: true });
   };
   return [params, set];
+}
+
+type SearchProps = { label: string; placeholder: string; value: string; onChange: (value: string) => void };
+
+/** A field to search with. What is typed goes to the address, and what comes from there into the field. */
+export function SearchField({ label, placeholder, value, onChange }: SearchProps) {
+  const [text, setText] = useState(value);
+  const [known, setKnown] = useState(value); // what the address is known to say
+  if (value !== known) {
+    setKnown(value);
+    if (value !== text.trim()) setText(value);
+  }
+  return (
+    <input
+      type="search"
+      aria-label={label}
+      placeholder={placeholder}
+      value={text}
+      onChange={(event) => {
+        setText(event.target.value);
+        onChange(event.target.value.trim());
+      }}
+      className="w-72 rounded-sm border border-second bg-sheet px-3 py-1"
+    />
+  );
 }
 
 export function GroupFilter({ value, onChange }: { value: string; onChange: (group: string) => void }) {

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { client, take } from "../api";
+import { Trouble } from "./parts";
 import { StandingWord } from "./standing";
 
 type Choice = { key: string; label: string; to: string; standing?: Parameters<typeof StandingWord>[0]["standing"] };
@@ -50,12 +51,12 @@ export function Palette() {
 function Search({ close }: { close: () => void }) {
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
+  const [entered, setEntered] = useState(false); // before the answer was there
   const navigate = useNavigate();
   const found = useQuery({
     queryKey: ["devices", "palette", text],
     enabled: text.length > 0,
     queryFn: () => take(client.GET("/api/v1/devices", { params: { query: { search: text, limit: 8 } } })),
-    placeholderData: (previous) => previous,
   });
   const devices: Choice[] = text
     ? (found.data?.items ?? []).map((d) => ({
@@ -71,10 +72,18 @@ function Search({ close }: { close: () => void }) {
     close();
     navigate(choice.to);
   };
+  const looking = text.length > 0 && found.isPending;
+  const goFirst = useRef(go);
+  goFirst.current = go;
+  const first = choices[0];
+  useEffect(() => {
+    if (entered && !looking) goFirst.current(first);
+    if (!looking) setEntered(false);
+  }, [entered, looking, first]);
   const onKey = (event: React.KeyboardEvent) => {
     if (event.key === "ArrowDown") setAt(Math.min(at + 1, choices.length - 1));
     else if (event.key === "ArrowUp") setAt(Math.max(at - 1, 0));
-    else if (event.key === "Enter") go(choices[at]);
+    else if (event.key === "Enter") looking ? setEntered(true) : go(choices[at]);
     else return;
     event.preventDefault();
   };
@@ -92,6 +101,7 @@ function Search({ close }: { close: () => void }) {
         onChange={(event) => {
           setText(event.target.value);
           setAt(0);
+          setEntered(false);
         }}
         onKeyDown={onKey}
         className="w-full border-b border-hairline bg-transparent px-4 py-3 outline-none"
@@ -113,7 +123,10 @@ function Search({ close }: { close: () => void }) {
             {choice.standing && <StandingWord standing={choice.standing} />}
           </div>
         ))}
-        {choices.length === 0 && <p className="px-4 py-2 text-second">Nothing is called that.</p>}
+        {found.error && <Trouble error={found.error} />}
+        {choices.length === 0 && !found.error && (
+          <p className="px-4 py-2 text-second">{looking ? "Looking …" : "Nothing is called that."}</p>
+        )}
       </div>
     </div>
   );

@@ -1,4 +1,4 @@
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect } from "react";
 import { Refusal } from "../api";
 
 type ButtonProps = {
@@ -29,7 +29,18 @@ export function Button({ children, onClick, type = "button", value, primary, dis
   );
 }
 
-export function PageHead({ title, note, children }: { title: ReactNode; note?: ReactNode; children?: ReactNode }) {
+/** What the browser's tab and history call the page. */
+export function useTitle(title: string) {
+  useEffect(() => {
+    document.title = `${title} · Rank Warden`;
+  }, [title]);
+}
+
+type PageHeadProps = { title: ReactNode; tab: string; note?: ReactNode; children?: ReactNode };
+
+/** The head of a page; the tab is what the browser calls it. */
+export function PageHead({ title, tab, note, children }: PageHeadProps) {
+  useTitle(tab);
   return (
     <div className="mb-4 flex items-end gap-4">
       <div className="min-w-0 grow">

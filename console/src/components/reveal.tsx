@@ -14,10 +14,12 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
   const queries = useQueryClient();
   const [shown, setShown] = useState<Revealed>();
   const [said, setSaid] = useState("");
+  const [reason, setReason] = useState(""); // kept whatever is asked in between
   const [again, setAgain] = useState<Ask>(); // what waits for a fresh sign-in
   const reveal = useMutation({
     mutationFn: async ({ copied, reason }: Ask) => {
       setSaid("");
+      setAgain(undefined);
       // Asked first, so that nothing is on the trail for a copy that cannot be made.
       if (copied && !navigator.clipboard)
         throw new Error("The browser copies only over TLS or on this machine itself. Show the password instead.");
@@ -37,7 +39,6 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
       );
     },
     onSuccess: () => {
-      setAgain(undefined);
       for (const key of ["device-passwords", "passwords", "reveals", "device"])
         queries.invalidateQueries({ queryKey: [key] });
     },
@@ -51,8 +52,7 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
   const submit = (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
     const copied = (event.nativeEvent as SubmitEvent).submitter?.getAttribute("value") === "copy";
-    const field = event.currentTarget.elements.namedItem("reason") as HTMLTextAreaElement;
-    reveal.mutate({ copied, reason: field.value });
+    reveal.mutate({ copied, reason });
   };
   if (shown) {
     return (
@@ -60,6 +60,7 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
         revealed={shown}
         hide={() => {
           setShown(undefined);
+          setReason("");
           reveal.reset();
           done?.();
         }}
@@ -73,6 +74,8 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
         <span className="font-semibold">Why do you need it?</span>
         <textarea
           name="reason"
+          value={reason}
+          onChange={(event) => setReason(event.target.value)}
           required
           minLength={3}
           maxLength={1000}

@@ -1,7 +1,8 @@
 import { LogOut, Moon, Sun } from "lucide-react";
-import { type ReactNode, useEffect, useState } from "react";
+import type { ReactNode } from "react";
 import { NavLink } from "react-router";
 import { client, type Me } from "../api";
+import { useTheme } from "../theme";
 import { Palette } from "./palette";
 
 const places = [
@@ -28,29 +29,21 @@ function Mark() {
   );
 }
 
-function useTheme(): [string, () => void] {
-  const [theme, setTheme] = useState(
-    () => localStorage.getItem("theme") ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light"),
-  );
-  useEffect(() => {
-    document.documentElement.dataset.theme = theme;
-  }, [theme]);
-  const toggle = () => {
-    const next = theme === "dark" ? "light" : "dark";
-    localStorage.setItem("theme", next);
-    setTheme(next);
-  };
-  return [theme, toggle];
-}
-
 export function Shell({ me, connected, children }: { me: Me | undefined; connected: boolean; children: ReactNode }) {
   const [theme, toggleTheme] = useTheme();
   const signOut = async () => {
-    await client.DELETE("/api/v1/session");
+    // Where the session has ended already, or the service is gone, the page is left all the same.
+    await client.DELETE("/api/v1/session").catch(() => undefined);
     location.assign("/"); // nothing of the session stays in the page
   };
   return (
     <div className="flex min-h-screen flex-col">
+      <a
+        href="#content"
+        className="sr-only z-30 bg-sheet px-4 py-2 font-semibold focus:not-sr-only focus:absolute focus:top-1 focus:left-1"
+      >
+        Go to the content
+      </a>
       <header className="sticky top-0 z-20 flex h-11 items-center gap-7 bg-band px-6 text-band-ink">
         <NavLink to="/watch" className="flex items-center gap-2 text-lg font-bold hover:no-underline">
           <Mark />
@@ -93,7 +86,9 @@ export function Shell({ me, connected, children }: { me: Me | undefined; connect
           </button>
         )}
       </header>
-      <main className="mx-auto w-full max-w-[1600px] grow px-6 py-5">{children}</main>
+      <main id="content" tabIndex={-1} className="mx-auto w-full max-w-[1600px] grow px-6 py-5 outline-none">
+        {children}
+      </main>
     </div>
   );
 }

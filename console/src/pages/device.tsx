@@ -26,6 +26,7 @@ export function DevicePage({ rights }: { rights: string[] }) {
     <>
       {why.error && <Trouble error={why.error} />}
       <PageHead
+        tab={device.name}
         title={
           <span className="flex items-center gap-3">
             <span className="font-mono">{device.name}</span>
@@ -112,7 +113,8 @@ function Units({ units }: { units: UnitWhy[] }) {
 }
 
 function UnitRow({ unit }: { unit: UnitWhy }) {
-  const wrong = unit.findings.length > 0;
+  const told = unit.findings.length > 0;
+  const wrong = unit.findings.some((f) => f.kind !== "unit_unsupported"); // nobody can put that right here
   const wash = unit.held ? "bg-held-wash" : wrong ? "bg-red-wash" : "";
   const edge = unit.held ? "border-l-held" : wrong ? "border-l-red" : "border-l-transparent";
   const row = (
@@ -124,10 +126,10 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
         <Words>{unit.asked}</Words>
       </td>
       <td className="px-2.5 py-1.5 break-words">
-        {wrong ? (
+        {told ? (
           <>
             {unit.findings.map((f) => (
-              <p key={`${f.kind} ${f.subject}`} className="font-semibold text-red">
+              <p key={`${f.kind} ${f.subject}`} className={wrong ? "font-semibold text-red" : "text-second"}>
                 <Words>{f.words}</Words>
               </p>
             ))}

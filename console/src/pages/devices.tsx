@@ -1,11 +1,12 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { client, type Device, type Standing, take } from "../api";
 import { Export } from "../components/export";
-import { Choices, GroupFilter, useFilters } from "../components/filters";
+import { Choices, GroupFilter, SearchField, useFilters } from "../components/filters";
 import { Loading, Nothing, PageHead, Trouble } from "../components/parts";
 import { type Column, Rows } from "../components/rows";
 import { looks, order, StandingWord, total } from "../components/standing";
+import { usePages } from "../pages";
 import { ago, useNow } from "../time";
 
 type Filter = { search?: string; standing?: Standing; group?: string };
@@ -43,17 +44,11 @@ export function DevicesPage() {
     queryFn: () => take(client.GET("/api/v1/device-standings", { params: { query: withoutStanding } })),
     placeholderData: keepPreviousData,
   });
-  const devices = useInfiniteQuery({
-    queryKey: ["devices", filter],
-    queryFn: ({ pageParam }) => read(filter, pageParam, 200),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next || undefined,
-    placeholderData: keepPreviousData,
-  });
-  const items = devices.data?.pages.flatMap((page) => page.items) ?? [];
+  const devices = usePages(["devices", filter], (cursor) => read(filter, cursor, 200));
+  const items = devices.items;
   return (
     <>
-      <PageHead title="Devices" note="What every device really has, as it last reported.">
+      <PageHead tab="Devices" title="Devices" note="What every device really has, as it last reported.">
         <Export
           file="devices.csv"
           header={exported}
@@ -76,13 +71,11 @@ export function DevicesPage() {
         />
       </PageHead>
       <div className="mb-3 flex flex-wrap items-center gap-4">
-        <input
-          type="search"
-          aria-label="Search devices"
+        <SearchField
+          label="Search devices"
           placeholder="Name, serial, model, place or tag"
-          defaultValue={filter.search}
-          onChange={(event) => set({ search: event.target.value.trim() })}
-          className="w-64 rounded-sm border border-second bg-sheet px-3 py-1"
+          value={filter.search ?? ""}
+          onChange={(search) => set({ search })}
         />
         <Choices
           label="Standing"
@@ -96,21 +89,15 @@ export function DevicesPage() {
         <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
       </div>
       {devices.error && <Trouble error={devices.error} />}
-      {devices.isPending && <Loading />}
-      {devices.data && items.length === 0 && (
+      {devices.pending && <Loading />}
+      {devices.read && items.length === 0 && (
         <Nothing>
           {filter.search || filter.standing || filter.group
             ? "No device is like that. Take a filter away to see more."
             : "No device has enrolled yet. Make a token with the command: rankwarden enrolment make"}
         </Nothing>
       )}
-      {items.length > 0 && (
-        <DeviceRows
-          items={items}
-          more={devices.hasNextPage}
-          readMore={() => devices.isFetching || devices.fetchNextPage()}
-        />
-      )}
+      {items.length > 0 && <DeviceRows items={items} more={devices.more} readMore={devices.readMore} />}
     </>
   );
 }

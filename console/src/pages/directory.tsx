@@ -1,11 +1,12 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, type DirectoryEntry, take } from "../api";
 import { Export } from "../components/export";
-import { Choices, useFilters } from "../components/filters";
+import { Choices, SearchField, useFilters } from "../components/filters";
 import { OrganisationParts } from "../components/organisation";
 import { Loading, Nothing, PageHead, Trouble } from "../components/parts";
 import { type Column, Rows } from "../components/rows";
+import { usePages } from "../pages";
 import { ago, useNow } from "../time";
 
 type Kind = "" | "user" | "group";
@@ -34,17 +35,11 @@ export function DirectoryPage() {
   const [params, set] = useFilters();
   const search = params.get("search") || undefined;
   const kind = (params.get("kind") ?? "") as Kind;
-  const entries = useInfiniteQuery({
-    queryKey: ["directory", search, kind],
-    queryFn: ({ pageParam }) => read(search, kind, pageParam, 200),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next || undefined,
-    placeholderData: keepPreviousData,
-  });
-  const items = entries.data?.pages.flatMap((page) => page.items) ?? [];
+  const entries = usePages(["directory", search, kind], (cursor) => read(search, kind, cursor, 200));
+  const items = entries.items;
   return (
     <>
-      <PageHead title="Organisation" note="People and groups of the directory, as policies name them.">
+      <PageHead tab="Directory" title="Organisation" note="People and groups of the directory, as policies name them.">
         <Export
           file="directory.csv"
           header={["reference", "kind", "title", "sid", "guid", "dn"]}
@@ -55,13 +50,11 @@ export function DirectoryPage() {
       <OrganisationParts />
       <Connection />
       <div className="mb-3 flex flex-wrap items-center gap-4">
-        <input
-          type="search"
-          aria-label="Search the directory"
+        <SearchField
+          label="Search the directory"
           placeholder="Any part of a name"
-          defaultValue={search}
-          onChange={(event) => set({ search: event.target.value.trim() })}
-          className="w-64 rounded-sm border border-second bg-sheet px-3 py-1"
+          value={search ?? ""}
+          onChange={(search) => set({ search })}
         />
         <Choices
           label="Kind"
@@ -75,8 +68,8 @@ export function DirectoryPage() {
         />
       </div>
       {entries.error && <Trouble error={entries.error} />}
-      {entries.isPending && <Loading />}
-      {entries.data && items.length === 0 && (
+      {entries.pending && <Loading />}
+      {entries.read && items.length === 0 && (
         <Nothing>
           {search || kind
             ? "The directory has nobody like that. Take a filter away to see more."
@@ -89,8 +82,8 @@ export function DirectoryPage() {
           items={items}
           columns={columns}
           id={(e) => e.ref}
-          more={entries.hasNextPage}
-          readMore={() => entries.isFetching || entries.fetchNextPage()}
+          more={entries.more}
+          readMore={entries.readMore}
         />
       )}
     </>

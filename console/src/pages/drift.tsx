@@ -1,11 +1,12 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { client, type Finding, take } from "../api";
+import { client, type Finding, type FindingSum, take } from "../api";
 import { Export } from "../components/export";
 import { Choices, GroupFilter, useFilters } from "../components/filters";
-import { Loading, Nothing, PageHead, Trouble } from "../components/parts";
+import { Aside, Loading, Nothing, PageHead, Trouble } from "../components/parts";
 import { type Column, Rows } from "../components/rows";
 import { Words } from "../components/words";
+import { usePages } from "../pages";
 import { ago, useNow } from "../time";
 
 type State = Finding["state"];
@@ -49,21 +50,19 @@ export function DriftPage() {
       take(client.GET("/api/v1/finding-sums", { params: { query: { state: filter.state, group: filter.group } } })),
     placeholderData: keepPreviousData,
   });
-  const findings = useInfiniteQuery({
-    queryKey: ["findings", filter],
-    queryFn: ({ pageParam }) => read(filter, pageParam, 200),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next || undefined,
-    placeholderData: keepPreviousData,
-  });
-  const items = findings.data?.pages.flatMap((page) => page.items) ?? [];
+  const findings = usePages(["findings", filter], (cursor) => read(filter, cursor, 200));
+  const items = findings.items;
   const choose = (unit: string, kind: string) => {
     const chosen = filter.unit === unit && filter.kind === kind;
     set(chosen ? { unit: "", kind: "" } : { unit, kind });
   };
   return (
     <>
-      <PageHead title="Drift" note="Where devices differ from what is asked of them, and whose rule it breaks.">
+      <PageHead
+        tab="Drift"
+        title="Drift"
+        note="Where devices differ from what is asked of them, and whose rule it breaks."
+      >
         <Link to="/events" className="text-brass underline decoration-current">
           What devices did
         </Link>
@@ -100,8 +99,8 @@ export function DriftPage() {
       {findings.error && <Trouble error={findings.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7">
         <div>
-          {findings.isPending && <Loading />}
-          {findings.data && items.length === 0 && (
+          {findings.pending && <Loading />}
+          {findings.read && items.length === 0 && (
             <Nothing>
               {filter.unit || filter.group
                 ? "No finding is like that. Take a filter away to see more."
@@ -110,44 +109,64 @@ export function DriftPage() {
                   : "There is none."}
             </Nothing>
           )}
-          {items.length > 0 && (
-            <FindingRows
-              items={items}
-              more={findings.hasNextPage}
-              readMore={() => findings.isFetching || findings.fetchNextPage()}
-            />
-          )}
+          {items.length > 0 && <FindingRows items={items} more={findings.more} readMore={findings.readMore} />}
         </div>
-        <section className="border-t-2 border-ink pt-2">
-          <h2 className="mb-2 font-bold">By unit and kind</h2>
-          <ul>
-            {sums.data?.items.map((sum) => {
-              const chosen = filter.unit === sum.unit && filter.kind === sum.kind;
-              return (
-                <li key={`${sum.unit} ${sum.kind}`} className="border-b border-hairline">
-                  <button
-                    type="button"
-                    aria-pressed={chosen}
-                    onClick={() => choose(sum.unit, sum.kind)}
-                    className={`flex w-full justify-between gap-3 px-2 py-1.5 text-left hover:bg-sheet ${chosen ? "bg-ink font-semibold text-paper hover:bg-ink" : ""}`}
-                  >
-                    <span>
-                      {sum.unit_title}
-                      <span className={`block text-xs ${chosen ? "" : "text-second"}`}>
-                        {kinds[sum.kind] ?? sum.kind}
-                      </span>
-                    </span>
-                    <span className="text-right whitespace-nowrap">
-                      {sum.devices} {sum.devices === 1 ? "device" : "devices"}
-                    </span>
-                  </button>
-                </li>
-              );
-            })}
-          </ul>
-        </section>
+        <div>
+          <Sums
+            title="By unit and kind"
+            sums={sums.data?.items.filter((s) => !cannot(s)) ?? []}
+            filter={filter}
+            choose={choose}
+          />
+          <Sums
+            title="What platforms cannot carry"
+            sums={sums.data?.items.filter(cannot) ?? []}
+            filter={filter}
+            choose={choose}
+          />
+        </div>
       </div>
     </>
+  );
+}
+
+/** What nobody can put right on the device: it is listed apart, and not in red. */
+const cannot = (of: { kind: string }) => of.kind === "unit_unsupported";
+
+type SumsProps = { title: string; sums: FindingSum[]; filter: Filter; choose: (unit: string, kind: string) => void };
+
+function Sums({ title, sums, filter, choose }: SumsProps) {
+  if (sums.length === 0) return null;
+  return (
+    <Aside title={title}>
+      <ul>
+        {sums.map((sum) => {
+          const chosen = filter.unit === sum.unit && filter.kind === sum.kind;
+          return (
+            <li key={`${sum.unit} ${sum.kind}`} className="border-b border-hairline">
+              <button
+                type="button"
+                aria-pressed={chosen}
+                onClick={() => choose(sum.unit, sum.kind)}
+                className={`flex w-full justify-between gap-3 px-2 py-1.5 text-left hover:bg-sheet ${chosen ? "bg-ink font-semibold text-paper hover:bg-ink" : ""}`}
+              >
+                <span>
+                  {sum.unit_title}
+                  {!cannot(sum) && (
+                    <span className={`block text-xs ${chosen ? "" : "text-second"}`}>
+                      {kinds[sum.kind] ?? sum.kind}
+                    </span>
+                  )}
+                </span>
+                <span className="text-right whitespace-nowrap">
+                  {sum.devices} {sum.devices === 1 ? "device" : "devices"}
+                </span>
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+    </Aside>
   );
 }
 
@@ -168,7 +187,7 @@ function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolea
       title: "What differs",
       width: "minmax(240px,1fr)",
       cell: (f) => (
-        <span className={f.state === "open" ? "text-red" : ""}>
+        <span className={f.state === "open" && !cannot(f) ? "text-red" : ""}>
           <Words>{f.words}</Words>
         </span>
       ),

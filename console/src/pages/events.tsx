@@ -1,4 +1,3 @@
-import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { client, type DeviceEvent, take } from "../api";
 import { alarming } from "../components/device-story";
@@ -7,6 +6,7 @@ import { GroupFilter, useFilters } from "../components/filters";
 import { Loading, Nothing, PageHead, Trouble } from "../components/parts";
 import { type Column, Rows } from "../components/rows";
 import { Words } from "../components/words";
+import { usePages } from "../pages";
 import { ago, useNow } from "../time";
 
 type Filter = { device?: string; kind?: string; group?: string };
@@ -49,14 +49,8 @@ export function EventsPage() {
     kind: params.get("kind") || undefined,
     group: params.get("group") || undefined,
   };
-  const events = useInfiniteQuery({
-    queryKey: ["events", filter],
-    queryFn: ({ pageParam }) => read(filter, pageParam, 200),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next || undefined,
-    placeholderData: keepPreviousData,
-  });
-  const items = events.data?.pages.flatMap((page) => page.items) ?? [];
+  const events = usePages(["events", filter], (cursor) => read(filter, cursor, 200));
+  const items = events.items;
   const columns: Column<DeviceEvent>[] = [
     { title: "When", width: "110px", cell: (e) => ago(e.at, now) },
     {
@@ -81,6 +75,7 @@ export function EventsPage() {
   return (
     <>
       <PageHead
+        tab={filter.device ? `Events of ${filter.device}` : "Events"}
         title={filter.device ? `Events of ${filter.device}` : "Events"}
         note="What devices did, as they tell it."
       >
@@ -119,16 +114,16 @@ export function EventsPage() {
         )}
       </div>
       {events.error && <Trouble error={events.error} />}
-      {events.isPending && <Loading />}
-      {events.data && items.length === 0 && <Nothing>Nothing like that has happened.</Nothing>}
+      {events.pending && <Loading />}
+      {events.read && items.length === 0 && <Nothing>Nothing like that has happened.</Nothing>}
       {items.length > 0 && (
         <Rows
           label="Events"
           items={items}
           columns={columns}
           id={(e) => e.id}
-          more={events.hasNextPage}
-          readMore={() => events.isFetching || events.fetchNextPage()}
+          more={events.more}
+          readMore={events.readMore}
         />
       )}
     </>

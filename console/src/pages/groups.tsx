@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 import { client, type Group, match, take } from "../api";
@@ -6,19 +6,16 @@ import { useFilters } from "../components/filters";
 import { OrganisationParts } from "../components/organisation";
 import { Aside, Button, Loading, Nothing, PageHead, Trouble } from "../components/parts";
 import { type Column, Rows } from "../components/rows";
+import { usePages } from "../pages";
 
 /** Groups of devices: listed, or by a rule over what is known of a device. */
 export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
   const [params, set] = useFilters();
   const chosen = params.get("group") ?? "";
-  const groups = useInfiniteQuery({
-    queryKey: ["groups", "page"],
-    queryFn: ({ pageParam }) =>
-      take(client.GET("/api/v1/groups", { params: { query: { cursor: pageParam, limit: 200 } } })),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next || undefined,
-  });
-  const items = groups.data?.pages.flatMap((page) => page.items) ?? [];
+  const groups = usePages(["groups", "page"], (cursor) =>
+    take(client.GET("/api/v1/groups", { params: { query: { cursor, limit: 200 } } })),
+  );
+  const items = groups.items;
   const ruled = items.find((g) => g.name === chosen && g.rule);
   const columns: Column<Group>[] = [
     {
@@ -51,6 +48,7 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
   return (
     <>
       <PageHead
+        tab="Groups"
         title="Organisation"
         note="Groups of devices, listed by name or by a rule over what is known of a device."
       />
@@ -58,8 +56,8 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
       {groups.error && <Trouble error={groups.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_360px] gap-7">
         <div>
-          {groups.isPending && <Loading />}
-          {groups.data && items.length === 0 && (
+          {groups.pending && <Loading />}
+          {groups.read && items.length === 0 && (
             <Nothing>There is no group yet. Make one beside this, or with the command: rankwarden group make</Nothing>
           )}
           {items.length > 0 && (
@@ -69,14 +67,14 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
               items={items}
               columns={columns}
               id={(g) => g.name}
-              more={groups.hasNextPage}
-              readMore={() => groups.isFetching || groups.fetchNextPage()}
+              more={groups.more}
+              readMore={groups.readMore}
             />
           )}
         </div>
         <div>
           {chosen && <Members name={chosen} />}
-          {mayEdit && <RuleForm key={`${chosen} ${ruled?.version}`} group={ruled} />}
+          {mayEdit && <RuleForm key={ruled?.name ?? ""} group={ruled} />}
         </div>
       </div>
     </>
@@ -122,6 +120,12 @@ function RuleForm({ group }: { group: Group | undefined }) {
   const queries = useQueryClient();
   const [name, setName] = useState(group?.name ?? "");
   const [rule, setRule] = useState(group?.rule ?? "");
+  const [base, setBase] = useState(group); // the group as it was when one began to type
+  const moved = group !== undefined && base !== undefined && group.version !== base.version;
+  if (moved && (rule === base.rule || rule === group.rule)) {
+    setBase(group);
+    setRule(group.rule);
+  }
   const tried = useMutation({
     mutationFn: () => take(client.POST("/api/v1/rule-trial", { body: { rule } })),
   });
@@ -130,12 +134,18 @@ function RuleForm({ group }: { group: Group | undefined }) {
       group
         ? take(
             client.PATCH("/api/v1/groups/{name}", {
-              params: { path: { name: group.name }, header: { "If-Match": match(group.version) } },
+              params: { path: { name: group.name }, header: { "If-Match": match((base ?? group).version) } },
               body: { rule },
             }),
           )
         : take(client.POST("/api/v1/groups", { body: { name, rule } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["groups"] }),
+    onSuccess: (now) => {
+      if (group) {
+        setBase({ ...group, rule, version: now.version });
+        setRule(rule);
+      }
+      queries.invalidateQueries({ queryKey: ["groups"] });
+    },
   });
   const submit = (event: FormEvent) => {
     event.preventDefault();
@@ -169,6 +179,18 @@ function RuleForm({ group }: { group: Group | undefined }) {
             className="w-full rounded-sm border border-second bg-sheet px-2 py-1 font-mono text-sm"
           />
         </label>
+        {moved && rule !== group.rule && (
+          <div role="alert" className="border-l-4 border-brass bg-sheet px-3 py-2">
+            <p>
+              Somebody else changed this rule to <code className="font-mono break-words">{group.rule}</code> while you
+              were typing.
+            </p>
+            <div className="mt-2 flex gap-2">
+              <Button onClick={() => setBase(group)}>Go on with mine</Button>
+              <Button onClick={() => setRule(group.rule)}>Take theirs</Button>
+            </div>
+          </div>
+        )}
         <div className="flex gap-2">
           <Button onClick={() => tried.mutate()} disabled={!rule || tried.isPending}>
             See for whom it holds

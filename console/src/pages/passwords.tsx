@@ -1,13 +1,15 @@
-import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { type Agreement, client, type Password, take } from "../api";
+import { ChangeMany } from "../components/change-many";
 import { Export } from "../components/export";
-import { Choices, GroupFilter, useFilters } from "../components/filters";
+import { Choices, GroupFilter, SearchField, useFilters } from "../components/filters";
 import { Button, Loading, Nothing, PageHead, Trouble } from "../components/parts";
 import { PasswordPanel } from "../components/password-panel";
 import { type Column, Rows } from "../components/rows";
 import { StandingBadge } from "../components/standing";
+import { usePages } from "../pages";
 import { ago, soon, useNow } from "../time";
 
 type Filter = { search?: string; group?: string; overdue?: boolean };
@@ -20,30 +22,30 @@ const exported = ["device", "serial", "account", "name", "identifier", "changed"
 /** Passwords that devices change: look one up, see it with a reason, have some changed now. */
 export function PasswordsPage({ rights }: { rights: string[] }) {
   const [params, set] = useFilters();
-  const [chosen, setChosen] = useState<Set<string>>(new Set()); // devices
+  const [picked, setPicked] = useState<{ of: string; passwords: Password[] }>({ of: "", passwords: [] });
   const filter: Filter = {
     search: params.get("search") || undefined,
     group: params.get("group") || undefined,
     overdue: params.get("only") === "overdue" || undefined,
   };
-  const passwords = useInfiniteQuery({
-    queryKey: ["passwords", filter],
-    queryFn: ({ pageParam }) => read(filter, pageParam, 200),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next || undefined,
-    placeholderData: keepPreviousData,
-  });
-  const items = passwords.data?.pages.flatMap((page) => page.items) ?? [];
+  const passwords = usePages(["passwords", filter], (cursor) => read(filter, cursor, 200));
+  const items = passwords.items;
   const device = params.get("device") ?? "";
   const account = params.get("account") ?? "";
-  const toggle = (name: string) => {
-    const next = new Set(chosen);
-    if (!next.delete(name)) next.add(name);
-    setChosen(next);
+  // What is ticked holds for the list that one sees: another filter begins anew.
+  const of = JSON.stringify(filter);
+  const chosen = picked.of === of ? picked.passwords : [];
+  const toggle = (p: Password) => {
+    const others = chosen.filter((c) => id(c) !== id(p));
+    setPicked({ of, passwords: others.length < chosen.length ? others : [...chosen, p] });
   };
   return (
     <>
-      <PageHead title="Passwords" note="Devices make them, and keep them here under seal. Each look leaves a trace.">
+      <PageHead
+        tab={device ? `Passwords, ${device}` : "Passwords"}
+        title="Passwords"
+        note="Devices make them, and keep them here under seal. Each look leaves a trace."
+      >
         <Export
           file="passwords.csv"
           header={exported}
@@ -64,13 +66,11 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
       <NoKey />
       <Asked may={rights.includes("reveal")} />
       <div className="mb-3 flex flex-wrap items-center gap-4">
-        <input
-          type="search"
-          aria-label="Look up a device, serial or account name"
+        <SearchField
+          label="Look up a device, serial or account name"
           placeholder="Device, serial or account name"
-          defaultValue={filter.search}
-          onChange={(event) => set({ search: event.target.value })}
-          className="w-72 rounded-sm border border-second bg-sheet px-3 py-1"
+          value={filter.search ?? ""}
+          onChange={(search) => set({ search })}
         />
         <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group })} />
         <Choices
@@ -83,14 +83,18 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
           ]}
         />
         {rights.includes("handle") && (
-          <Many chosen={[...chosen]} group={filter.group} clear={() => setChosen(new Set())} />
+          <ChangeMany
+            chosen={chosen}
+            group={filter.search || filter.overdue ? undefined : filter.group}
+            clear={() => setPicked({ of, passwords: [] })}
+          />
         )}
       </div>
       {passwords.error && <Trouble error={passwords.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_392px] gap-7">
         <div>
-          {passwords.isPending && <Loading />}
-          {passwords.data && items.length === 0 && (
+          {passwords.pending && <Loading />}
+          {passwords.read && items.length === 0 && (
             <Nothing>
               {filter.search || filter.group || filter.overdue
                 ? "No password is like that. Take a filter away to see more."
@@ -105,8 +109,8 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
               chosen={chosen}
               toggle={toggle}
               choose={(p) => set({ device: p.device, account: p.account })}
-              more={passwords.hasNextPage}
-              readMore={() => passwords.isFetching || passwords.fetchNextPage()}
+              more={passwords.more}
+              readMore={passwords.readMore}
             />
           )}
         </div>
@@ -124,12 +128,14 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
   );
 }
 
+const id = (p: Password) => `${p.device_id} ${p.account}`;
+
 type RowsOf = {
   items: Password[];
   device: string;
   account: string;
-  chosen: Set<string>;
-  toggle: (device: string) => void;
+  chosen: Password[];
+  toggle: (p: Password) => void;
   choose: (p: Password) => void;
   more: boolean;
   readMore: () => void;
@@ -137,6 +143,7 @@ type RowsOf = {
 
 function PasswordRows({ items, device, account, chosen, toggle, choose, more, readMore }: RowsOf) {
   const now = useNow();
+  const ticked = new Set(chosen.map(id));
   const columns: Column<Password>[] = [
     {
       title: "Pick",
@@ -144,9 +151,9 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
       cell: (p) => (
         <input
           type="checkbox"
-          aria-label={`Choose ${p.device}`}
-          checked={chosen.has(p.device)}
-          onChange={() => toggle(p.device)}
+          aria-label={`Choose ${p.name} on ${p.device}`}
+          checked={ticked.has(id(p))}
+          onChange={() => toggle(p)}
           className="accent-brass"
         />
       ),
@@ -193,60 +200,7 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
         ),
     },
   ];
-  return (
-    <Rows
-      label="Passwords"
-      items={items}
-      columns={columns}
-      id={(p) => p.device_id + p.account}
-      more={more}
-      readMore={readMore}
-      narrow
-    />
-  );
-}
-
-/** Has the passwords of the chosen devices, or of a group, changed now, and shows how far that is. */
-function Many({ chosen, group, clear }: { chosen: string[]; group?: string; clear: () => void }) {
-  const [batch, setBatch] = useState("");
-  const order = useMutation({
-    mutationFn: () =>
-      take(
-        client.POST("/api/v1/orders", {
-          body: chosen.length > 0 ? { kind: "rotate", devices: chosen } : { kind: "rotate", group, devices: [] },
-        }),
-      ),
-    onSuccess: (given) => {
-      setBatch(given.batch);
-      clear();
-    },
-  });
-  const progress = useQuery({
-    queryKey: ["order-progress", batch],
-    queryFn: () => take(client.GET("/api/v1/order-progress/{name}", { params: { path: { name: batch } } })),
-    enabled: batch !== "",
-    refetchInterval: (query) => (query.state.data && query.state.data.ended >= query.state.data.given ? false : 1000),
-  });
-  const what = chosen.length > 0 ? `${chosen.length} chosen` : group ? `all of ${group}` : "";
-  const p = progress.data;
-  return (
-    <div className="flex items-center gap-3">
-      {what && (
-        <Button onClick={() => order.mutate()} disabled={order.isPending}>
-          Change now: {what}
-        </Button>
-      )}
-      {order.error && <Trouble error={order.error} />}
-      {p && (
-        <span role="status" className="flex items-center gap-2 text-second">
-          <progress value={p.ended} max={p.given} className="h-2 w-32 accent-brass" aria-label="Changed" />
-          {p.by.done ?? 0} of {p.given} changed
-          {(p.by.queued ?? 0) + (p.by.delivered ?? 0) > 0 && `, ${(p.by.queued ?? 0) + (p.by.delivered ?? 0)} waiting`}
-          {(p.by.failed ?? 0) > 0 && <span className="text-red">, {p.by.failed} failed</span>}
-        </span>
-      )}
-    </div>
-  );
+  return <Rows label="Passwords" items={items} columns={columns} id={id} more={more} readMore={readMore} narrow />;
 }
 
 /** Says so when devices cannot change any password. */

@@ -1,10 +1,10 @@
-import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { client, type PolicySummary, take } from "../api";
-import { useFilters } from "../components/filters";
+import { SearchField, useFilters } from "../components/filters";
 import { Button, Loading, Nothing, PageHead, Trouble } from "../components/parts";
 import { type Column, Rows } from "../components/rows";
 import { StandingBar, total } from "../components/standing";
+import { usePages } from "../pages";
 import { ago, useNow } from "../time";
 
 /** Policies, with where each is used and how its devices stand. */
@@ -13,15 +13,10 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
   const navigate = useNavigate();
   const now = useNow();
   const search = params.get("search") || undefined;
-  const policies = useInfiniteQuery({
-    queryKey: ["policies", search],
-    queryFn: ({ pageParam }) =>
-      take(client.GET("/api/v1/policies", { params: { query: { search, cursor: pageParam, limit: 100 } } })),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next || undefined,
-    placeholderData: keepPreviousData,
-  });
-  const items = policies.data?.pages.flatMap((page) => page.items) ?? [];
+  const policies = usePages(["policies", search], (cursor) =>
+    take(client.GET("/api/v1/policies", { params: { query: { search, cursor, limit: 100 } } })),
+  );
+  const items = policies.items;
   const columns: Column<PolicySummary>[] = [
     {
       title: "Policy",
@@ -71,6 +66,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
   return (
     <>
       <PageHead
+        tab="Policies"
         title="Policies"
         note="What is asked of devices. Assignments aim policies at groups; rank 1 outranks 2."
       >
@@ -80,17 +76,15 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
           </Button>
         )}
       </PageHead>
-      <input
-        type="search"
-        aria-label="Search policies"
+      <SearchField
+        label="Search policies"
         placeholder="Part of a name or title"
-        defaultValue={search}
-        onChange={(event) => set({ search: event.target.value.trim() })}
-        className="mb-3 w-64 rounded-sm border border-second bg-sheet px-3 py-1"
+        value={search ?? ""}
+        onChange={(search) => set({ search })}
       />
       {policies.error && <Trouble error={policies.error} />}
-      {policies.isPending && <Loading />}
-      {policies.data && items.length === 0 && (
+      {policies.pending && <Loading />}
+      {policies.read && items.length === 0 && (
         <Nothing>{search ? "No policy is called that." : "There is no policy yet. Write the first one."}</Nothing>
       )}
       {items.length > 0 && (
@@ -99,8 +93,8 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
           items={items}
           columns={columns}
           id={(p) => p.name}
-          more={policies.hasNextPage}
-          readMore={() => policies.isFetching || policies.fetchNextPage()}
+          more={policies.more}
+          readMore={policies.readMore}
           estimate={53}
         />
       )}

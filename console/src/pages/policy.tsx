@@ -1,8 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { AlertDialog } from "radix-ui";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { client, type DocumentProblem, match, type Policy, type PolicyCheck, Refusal, take } from "../api";
+import { Ask } from "../components/ask";
 import { Aside, Button, Loading, PageHead, Trouble } from "../components/parts";
 import { useChecks, useDraft } from "../editor/use-draft";
 import { YamlEditor } from "../editor/yaml-editor";
@@ -45,6 +45,8 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
   const [trouble, setTrouble] = useState<Error | null>(null);
   const [said, setSaid] = useState("");
   const [busy, setBusy] = useState(false);
+  const [read, setRead] = useState(policy?.version ?? 0); // the version that whoever sits here has seen
+  const theirs = policy !== undefined && policy.version !== read && !draft.moved;
   const errors = problems.filter((p) => p.severity === "error").length;
 
   const attempt = async (work: () => Promise<void>) => {
@@ -73,6 +75,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
         : await take(client.POST("/api/v1/policies", { body }));
       queries.setQueryData(["policy", saved.name], saved);
       draft.forget();
+      setRead(saved.version);
       setSaid("The draft is saved. Devices are not touched before it is published.");
       if (!policy) navigate(`/policies/${saved.name}`, { replace: true });
     });
@@ -80,10 +83,12 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
     attempt(async () => {
       const done = await take(
         client.POST("/api/v1/policies/{name}/publish", {
-          params: { path: { name }, header: { "If-Match": match(policy?.version ?? 0) } },
+          params: { path: { name }, header: { "If-Match": match(read) } },
         }),
       );
-      await queries.invalidateQueries({ queryKey: ["policy", name] });
+      const now = await take(client.GET("/api/v1/policies/{name}", { params: { path: { name } } }));
+      if (now.source === policy?.source) setRead(now.version);
+      queries.setQueryData(["policy", name], now);
       queries.invalidateQueries({ queryKey: ["revisions", name] });
       setSaid(
         done.moved.length
@@ -97,20 +102,39 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
     : "Not saved yet.";
   return (
     <>
-      <PageHead title={policy ? policy.title || policy.name : "Write a policy"} note={status}>
+      <PageHead
+        tab={policy ? policy.name : "Write a policy"}
+        title={policy ? policy.title || policy.name : "Write a policy"}
+        note={status}
+      >
         {draft.dirty && <Button onClick={draft.forget}>Discard what is not saved</Button>}
         {mayEdit && (
           <Button onClick={save} disabled={busy || errors > 0 || checking || (policy !== undefined && !draft.dirty)}>
             Save draft
           </Button>
         )}
-        {mayEdit && policy && <Publish policy={policy} disabled={busy || draft.dirty} onPublish={publish} />}
+        {mayEdit && policy && (
+          <Publish
+            policy={policy}
+            first={draft.dirty ? "Save the draft first" : theirs ? "Read first what was saved meanwhile" : ""}
+            busy={busy}
+            onPublish={publish}
+          />
+        )}
       </PageHead>
       {trouble && <Trouble error={trouble} />}
       {draft.moved && (
         <div role="alert" className="my-3 border-l-4 border-brass bg-sheet px-4 py-2">
           Somebody else saved this policy while you were editing. Copy what you need, discard what is not saved, and
           repeat your change on what it is now.
+        </div>
+      )}
+      {theirs && (
+        <div role="alert" className="my-3 flex items-center gap-4 border-l-4 border-brass bg-sheet px-4 py-2">
+          <span className="grow">
+            {policy.updated_by} saved this draft just now. What you see below is what it is since then.
+          </span>
+          <Button onClick={() => setRead(policy.version)}>I have read it</Button>
         </div>
       )}
       {said && (
@@ -124,57 +148,36 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
           <Checks problems={problems} checking={checking} show={(line) => setGoTo({ line })} />
           <InWords asks={asks} />
           {policy && <Uses name={name} />}
-          {policy && <Revisions name={name} show={draft.edit} mayEdit={mayEdit} />}
+          {policy && (
+            <Revisions name={name} show={draft.edit} dirty={draft.dirty} mayEdit={mayEdit} fail={setTrouble} />
+          )}
         </div>
       </div>
     </>
   );
 }
 
-function Publish(props: { policy: Policy; disabled: boolean; onPublish: () => void }) {
-  const used = useUses(props.policy.name);
+function Publish(props: { policy: Policy; first: string; busy: boolean; onPublish: () => void }) {
+  const { policy, first } = props;
+  const used = useUses(policy.name);
+  const [open, setOpen] = useState(false);
   return (
-    <AlertDialog.Root>
-      <AlertDialog.Trigger asChild>
-        <button
-          type="button"
-          disabled={props.disabled}
-          title={props.disabled ? "Save the draft first" : undefined}
-          className="rounded-sm border border-brass bg-brass px-3 py-1 font-semibold text-on-brass hover:brightness-110 disabled:border-hairline disabled:bg-transparent disabled:text-second"
-        >
-          Publish…
-        </button>
-      </AlertDialog.Trigger>
-      <AlertDialog.Portal>
-        <AlertDialog.Overlay className="fixed inset-0 z-30 bg-ink/40" />
-        <AlertDialog.Content className="fixed top-40 left-1/2 z-40 w-[480px] -translate-x-1/2 rounded-sm border border-hairline bg-sheet p-6 shadow-xl">
-          <AlertDialog.Title className="mb-2 text-lg font-bold">
-            Publish revision {props.policy.revision + 1} of {props.policy.name}?
-          </AlertDialog.Title>
-          <AlertDialog.Description className="mb-5">
-            {used.length === 0
-              ? "No assignment uses this policy, so no device changes."
-              : `It goes to all devices of ${used.map((a) => a.name).join(", ")} at once, and online ones are told now.`}
-          </AlertDialog.Description>
-          <div className="flex justify-end gap-2">
-            <AlertDialog.Cancel asChild>
-              <button type="button" className="rounded-sm border border-brass px-3 py-1 font-semibold text-brass">
-                Not yet
-              </button>
-            </AlertDialog.Cancel>
-            <AlertDialog.Action asChild>
-              <button
-                type="button"
-                onClick={props.onPublish}
-                className="rounded-sm bg-brass px-3 py-1 font-semibold text-on-brass"
-              >
-                Publish to all at once
-              </button>
-            </AlertDialog.Action>
-          </div>
-        </AlertDialog.Content>
-      </AlertDialog.Portal>
-    </AlertDialog.Root>
+    <>
+      <Button primary disabled={props.busy || first !== ""} title={first || undefined} onClick={() => setOpen(true)}>
+        Publish…
+      </Button>
+      <Ask
+        open={open && first === ""}
+        title={`Publish revision ${policy.revision + 1} of ${policy.name}?`}
+        yes="Publish to all at once"
+        onYes={props.onPublish}
+        onNo={() => setOpen(false)}
+      >
+        {used.length === 0
+          ? "No assignment uses this policy, so no device changes."
+          : `It goes to all devices of ${used.map((a) => a.name).join(", ")} at once, and online ones are told now.`}
+      </Ask>
+    </>
   );
 }
 
@@ -271,8 +274,17 @@ function Uses({ name }: { name: string }) {
   );
 }
 
-function Revisions(props: { name: string; show: (source: string) => void; mayEdit: boolean }) {
+type RevisionsProps = {
+  name: string;
+  show: (source: string) => void;
+  dirty: boolean;
+  mayEdit: boolean;
+  fail: (error: Error) => void;
+};
+
+function Revisions(props: RevisionsProps) {
   const now = useNow();
+  const [asked, setAsked] = useState(0); // the revision that would replace what is not saved
   const { name } = props;
   const revisions = useQuery({
     queryKey: ["revisions", name],
@@ -280,10 +292,15 @@ function Revisions(props: { name: string; show: (source: string) => void; mayEdi
       take(client.GET("/api/v1/policies/{name}/revisions", { params: { path: { name }, query: { limit: 10 } } })),
   });
   const bring = async (number: number) => {
-    const r = await take(
-      client.GET("/api/v1/policies/{name}/revisions/{number}", { params: { path: { name, number } } }),
-    );
-    if (r.source) props.show(r.source);
+    setAsked(0);
+    try {
+      const r = await take(
+        client.GET("/api/v1/policies/{name}/revisions/{number}", { params: { path: { name, number } } }),
+      );
+      if (r.source) props.show(r.source);
+    } catch (error) {
+      props.fail(error as Error);
+    }
   };
   return (
     <Aside title="Revisions">
@@ -300,7 +317,7 @@ function Revisions(props: { name: string; show: (source: string) => void; mayEdi
             {props.mayEdit && (
               <button
                 type="button"
-                onClick={() => bring(r.number)}
+                onClick={() => (props.dirty ? setAsked(r.number) : bring(r.number))}
                 className="font-semibold text-brass hover:underline"
                 title="Put this revision's document into the editor"
               >
@@ -310,6 +327,16 @@ function Revisions(props: { name: string; show: (source: string) => void; mayEdi
           </li>
         ))}
       </ul>
+      <Ask
+        open={asked > 0}
+        title="Replace what you have not saved?"
+        yes={`Replace it by revision ${asked}`}
+        no="Keep it"
+        onYes={() => bring(asked)}
+        onNo={() => setAsked(0)}
+      >
+        The editor holds changes that are not saved. They are lost when revision {asked} takes their place.
+      </Ask>
     </Aside>
   );
 }

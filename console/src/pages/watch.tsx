@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { type KeyboardEvent, useState } from "react";
 import { Link } from "react-router";
 import { client, type Finding, type Overview, take } from "../api";
 import { Aside, Loading, Nothing, PageHead, Trouble } from "../components/parts";
@@ -17,6 +18,7 @@ export function WatchPage() {
     <>
       {watch.error && <Trouble error={watch.error} />}
       <PageHead
+        tab="Watch"
         title={`${fleet.devices} devices, ${fleet.online} online`}
         note={
           fleet.unsettled > 0
@@ -64,22 +66,7 @@ function Strips({ fleet }: { fleet: Overview }) {
               </th>
               <td className="py-2">
                 {strip.marks.length > 0 ? (
-                  <ul className="flex flex-wrap gap-x-1 leading-5">
-                    {strip.marks.map((mark) => (
-                      <li key={mark.device_id}>
-                        <Link
-                          to={`/devices/${mark.device}`}
-                          title={`${mark.device}, ${looks[mark.standing].word}`}
-                          className={`${looks[mark.standing].text} inline-block w-4 text-center hover:no-underline`}
-                        >
-                          <span aria-hidden>{looks[mark.standing].glyph}</span>
-                          <span className="sr-only">
-                            {mark.device}, {looks[mark.standing].word}
-                          </span>
-                        </Link>
-                      </li>
-                    ))}
-                  </ul>
+                  <Marks group={strip.group} marks={strip.marks} />
                 ) : (
                   <StandingBar standings={strip.standings} thin />
                 )}
@@ -105,11 +92,62 @@ function Strips({ fleet }: { fleet: Overview }) {
   );
 }
 
+/** The devices of a group. The tab key comes to one of them; the arrow keys go on from there. */
+function Marks({ group, marks }: { group: string; marks: Overview["strips"][number]["marks"] }) {
+  const [at, setAt] = useState(0);
+  const onKey = (event: KeyboardEvent<HTMLUListElement>) => {
+    const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key];
+    const next = event.key === "Home" ? 0 : event.key === "End" ? marks.length - 1 : step ? at + step : -1;
+    if (next < 0 || next >= marks.length) return;
+    event.preventDefault();
+    setAt(next);
+    event.currentTarget.querySelectorAll("a")[next]?.focus();
+  };
+  return (
+    <ul aria-label={`Devices of ${group}`} className="flex flex-wrap gap-x-1 leading-5" onKeyDown={onKey}>
+      {marks.map((mark, i) => (
+        <li key={mark.device_id}>
+          <Link
+            to={`/devices/${mark.device}`}
+            tabIndex={i === Math.min(at, marks.length - 1) ? 0 : -1}
+            onFocus={() => setAt(i)}
+            title={`${mark.device}, ${looks[mark.standing].word}`}
+            className={`${looks[mark.standing].text} inline-block w-4 text-center hover:no-underline`}
+          >
+            <span aria-hidden>{looks[mark.standing].glyph}</span>
+            <span className="sr-only">
+              {mark.device}, {looks[mark.standing].word}
+            </span>
+          </Link>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
 const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
   contested: "is contested",
   held: "is held",
   fought: "is fought over",
 };
+
+/** Where a decision is made; nothing, when it is made on the machine of the service. */
+function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
+  const [to, words] =
+    d.kind === "reveal" || d.kind === "no_key"
+      ? ["/passwords", "Go to the passwords"]
+      : d.kind === "directory"
+        ? ["/organisation/directory", "Go to the directory"]
+        : d.device
+          ? [`/devices/${d.device}`, d.unit ? `See who asks for what on ${d.device}` : `Go to ${d.device}`]
+          : ["", ""];
+  if (!to) return null;
+  return (
+    <Link to={to} className="font-semibold text-brass">
+      {words}
+    </Link>
+  );
+}
 
 function Decisions({ fleet }: { fleet: Overview }) {
   return (
@@ -130,16 +168,7 @@ function Decisions({ fleet }: { fleet: Overview }) {
             </p>
             <p>{d.detail}.</p>
             <p className="mt-1">
-              {d.kind === "reveal" || d.kind === "no_key" ? (
-                <Link to="/passwords" className="font-semibold text-brass">
-                  Go to the passwords
-                </Link>
-              ) : (
-                <Link
-                  to={`/devices/${d.device}`}
-                  className="font-semibold text-brass"
-                >{`See who asks for what on ${d.device}`}</Link>
-              )}
+              <WayTo decision={d} />
             </p>
           </li>
         ))}

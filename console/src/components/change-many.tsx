@@ -1,0 +1,90 @@
+import { useMutation, useQueries } from "@tanstack/react-query";
+import { useState } from "react";
+import { client, type Password, type Schemas, take } from "../api";
+import { Ask } from "./ask";
+import { Button, Trouble } from "./parts";
+
+type Props = { chosen: Password[]; group?: string; clear: () => void };
+
+/** Has the ticked passwords, or all of a group, changed now: asks first, and then shows how far that is. */
+export function ChangeMany({ chosen, group, clear }: Props) {
+  const [asking, setAsking] = useState(false);
+  const [batches, setBatches] = useState<string[]>([]);
+  const order = useMutation({
+    mutationFn: async () => {
+      const given: string[] = [];
+      setBatches(given);
+      for (const body of chosen.length > 0 ? orders(chosen) : [{ kind: "rotate" as const, group, devices: [] }]) {
+        given.push((await take(client.POST("/api/v1/orders", { body }))).batch);
+        setBatches([...given]);
+      }
+    },
+    onSuccess: clear,
+  });
+  const what = chosen.length > 0 ? `${chosen.length} chosen` : group ? `all of ${group}` : "";
+  return (
+    <div className="flex items-center gap-3">
+      {what && (
+        <Button onClick={() => setAsking(true)} disabled={order.isPending}>
+          Change now: {what}…
+        </Button>
+      )}
+      <Ask
+        open={asking}
+        title={
+          chosen.length > 0
+            ? `Change ${chosen.length === 1 ? "this password" : `these ${chosen.length} passwords`} now?`
+            : `Change every password of ${group} now?`
+        }
+        yes="Change now"
+        onYes={() => order.mutate()}
+        onNo={() => setAsking(false)}
+      >
+        {chosen.length > 0
+          ? `${chosen
+              .slice(0, 4)
+              .map((p) => `${p.name} on ${p.device}`)
+              .join(", ")}${chosen.length > 4 ? `, and ${chosen.length - 4} more` : ""}. `
+          : `Every device of the group ${group} changes every password that its policies rotate. `}
+        Whoever uses one of them now must look it up again.
+      </Ask>
+      {order.error && <Trouble error={order.error} />}
+      <Progress batches={batches} />
+    </div>
+  );
+}
+
+/** One order for each account, since an order names one. */
+function orders(chosen: Password[]): Schemas["NewOrder"][] {
+  const accounts = [...new Set(chosen.map((p) => p.account))];
+  return accounts.map((subject) => ({
+    kind: "rotate",
+    subject,
+    devices: chosen.filter((p) => p.account === subject).map((p) => p.device),
+  }));
+}
+
+function Progress({ batches }: { batches: string[] }) {
+  const progress = useQueries({
+    queries: batches.map((name) => ({
+      queryKey: ["order-progress", name],
+      queryFn: () => take(client.GET("/api/v1/order-progress/{name}", { params: { path: { name } } })),
+      refetchInterval: (query: { state: { data?: { ended: number; given: number } } }) =>
+        query.state.data && query.state.data.ended >= query.state.data.given ? (false as const) : 1000,
+    })),
+  });
+  const known = progress.flatMap((p) => p.data ?? []);
+  if (known.length === 0) return null;
+  const sum = (of: (p: (typeof known)[number]) => number | undefined) => known.reduce((n, p) => n + (of(p) ?? 0), 0);
+  const given = sum((p) => p.given);
+  const waiting = sum((p) => p.by.queued) + sum((p) => p.by.delivered);
+  const failed = sum((p) => p.by.failed);
+  return (
+    <span role="status" className="flex items-center gap-2 text-second">
+      <progress value={sum((p) => p.ended)} max={given} className="h-2 w-32 accent-brass" aria-label="Changed" />
+      {sum((p) => p.by.done)} of {given} changed
+      {waiting > 0 && `, ${waiting} waiting`}
+      {failed > 0 && <span className="text-red">, {failed} failed</span>}
+    </span>
+  );
+}

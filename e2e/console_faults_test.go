@@ -1,0 +1,149 @@
+package e2e
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+	"rankwarden.example/e2e/browser"
+)
+
+// A refusal after the sign-in was renewed is said, and the reason is still there.
+func TestARefusedRevealKeepsTheReason(t *testing.T) {
+	s := startTogether(t)
+	s.stop()
+	s.config.RevealBudget = 1
+	s.run()
+	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
+	s.enrolled("SKL-TKT-001")
+	_, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711"})
+	require.NoError(t, err)
+	b := openTab(t, 1280, 800)
+	b.do("sign in", browser.SignIn(s.URL, "nightwatch", ownerPassword), chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account%3Akeeper"), browser.Seen(`textarea[name="reason"]`))
+	s.clock.forward(16 * time.Minute)
+	b.do("the sign-in is too old", chromedp.SendKeys(`textarea[name="reason"]`, "ticket 4712: the same again"), click("Show for 30 seconds"), browser.Reads("Give your own password once more"),
+		chromedp.SendKeys(`form input[name="password"]`, ownerPassword), click("Go on"), browser.Reads("second person"),
+		browser.Until(`document.querySelector('textarea[name="reason"]').value === "ticket 4712: the same again"`))
+}
+
+// What a colleague saves meanwhile does not go out unseen, and takes nothing away that was typed.
+func TestColleaguesInTheConsole(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("base", "passwords:\n  min_length: 14\n", 500, "everything")
+	s.enrolled("SKL-HQ-001")
+	colleague := s.as("brita", "owner")
+	_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Rule: `device.name.startsWith("SKL-HQ")`})
+	require.NoError(t, err)
+	save := func(length string) {
+		p, err := colleague.Policy(ctx, "base")
+		require.NoError(t, err)
+		_, err = colleague.SavePolicy(ctx, "base", document("base", "passwords:\n  min_length: "+length+"\n"), p.Version)
+		require.NoError(t, err)
+	}
+	b := openTab(t, 1280, 800)
+	b.do("sign in, and read the policy", browser.SignIn(s.URL, "asta", ownerPassword), chromedp.Navigate(s.URL+"/policies/base"), browser.Seen(".cm-content"), enabled("Publish…"), click("Publish…"), browser.Reads("Publish revision 2 of base?"))
+	save("8")
+	b.do("the question is taken back, and what is new is shown", browser.Reads("brita saved this draft just now"), browser.Reads("min_length: 8"), browser.Until(`document.querySelector('[role="alertdialog"]') === null`),
+		click("I have read it"), enabled("Publish…"), click("Publish…"), click("Publish to all at once"), browser.Reads("Revision 2 is in force"))
+	b.do("a former revision asks before it replaces what is not saved", press(".cm-content", "# mine\r"), browser.Reads("# mine"), click("Edit from it"), browser.Reads("Replace what you have not saved?"), click("Keep it"),
+		browser.Reads("# mine"), click("Discard what is not saved"), browser.Until(`!document.body.innerText.includes("# mine")`))
+
+	b.do("a rule is being written", chromedp.Navigate(s.URL+"/organisation/groups?group=desks"), browser.Reads("Rule of desks"), press(`textarea[name="rule"]`, `true || `))
+	g, err := colleague.Group(ctx, "desks")
+	require.NoError(t, err)
+	theirs := `device.name.startsWith("SKL-TKT")`
+	_, err = colleague.ChangeGroup(ctx, "desks", client.GroupEdit{Rule: &theirs}, g.Version)
+	require.NoError(t, err)
+	b.do("it stays, and one chooses", browser.Reads("Somebody else changed this rule"), browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("true ||")`),
+		click("Take theirs"), browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("SKL-TKT")`))
+	b.do("keys typed ahead of the answer find the device", chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
+		browser.Seen(`[role="combobox"]`), chromedp.KeyEvent("SKL-HQ-001\r"), browser.Until(`location.pathname === "/devices/SKL-HQ-001"`))
+	b.do("a field to search in follows the address", chromedp.Navigate(s.URL+"/devices"), browser.Reads("SKL-HQ-001"), chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch), browser.Reads("Last edit"),
+		chromedp.SendKeys(`input[type="search"]`, "nothing"), browser.Reads("No policy is called that"), chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch), browser.Until(`document.querySelector('input[type="search"]').value === ""`))
+	b.noErrors()
+}
+
+// gate stands before the service, counts, and answers 502 while it is shut.
+type gate struct {
+	http.Handler
+	shut     atomic.Bool
+	requests atomic.Int64
+}
+
+func (g *gate) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	g.requests.Add(1)
+	if g.shut.Load() {
+		http.Error(w, "starting", http.StatusBadGateway)
+		return
+	}
+	g.Handler.ServeHTTP(w, r)
+}
+
+// A busy fleet, or a service that fails, is asked a few times a second at most; the stream comes back.
+func TestTheConsoleAsksSparingly(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	behind, err := url.Parse(s.URL)
+	require.NoError(t, err)
+	proxy := httputil.NewSingleHostReverseProxy(behind)
+	proxy.FlushInterval = -1
+	g := &gate{Handler: proxy}
+	front := httptest.NewServer(g)
+	defer front.Close()
+	defer front.CloseClientConnections()
+	b := openTab(t, 1280, 800)
+	b.do("sign in", browser.SignIn(front.URL, "asta", ownerPassword), browser.Reads("In the last day"))
+	sparingly := func(what string, from int64, since time.Time) {
+		// Watch is one request for each reading; the session and the stream come beside it.
+		assert.LessOrEqual(t, g.requests.Load()-from, int64(20+4*time.Since(since).Seconds()), what)
+	}
+	from, since := g.requests.Load(), time.Now()
+	for i := range 200 {
+		_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "group-" + strings.Repeat("x", i%40) + string(rune('a'+i/40)), Devices: []string{}})
+		require.NoError(t, err)
+	}
+	b.do("the last change is seen", browser.Reads("group-"+strings.Repeat("x", 39)+"e"))
+	sparingly("under many changes", from, since)
+
+	from, since = g.requests.Load(), time.Now()
+	g.shut.Store(true)
+	front.CloseClientConnections()
+	b.do("it says that it is not live", browser.Reads("not live"))
+	s.until(func() bool { return g.requests.Load() >= from+4 }) // it tries
+	sparingly("while the service fails", from, since)
+	g.shut.Store(false)
+	b.do("it is live again, and tells", browser.Until(`!document.body.innerText.includes("not live")`))
+	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "after-all", Devices: []string{}})
+	require.NoError(t, err)
+	b.do("a change after that", browser.Reads("after-all"))
+}
+
+// The console comes compressed to whoever takes that, and plain to others.
+func TestTheConsoleIsCompressed(t *testing.T) {
+	s := start(t)
+	size := func(encoding string) (int64, string) {
+		req, err := http.NewRequestWithContext(t.Context(), http.MethodGet, s.URL+"/", nil)
+		require.NoError(t, err)
+		req.Header.Set("Accept-Encoding", encoding)
+		resp, err := http.DefaultTransport.RoundTrip(req)
+		require.NoError(t, err)
+		defer resp.Body.Close()
+		return resp.ContentLength, resp.Header.Get("Content-Encoding")
+	}
+	small, how := size("gzip")
+	plain, plainly := size("identity")
+	assert.Equal(t, "gzip", how)
+	assert.Empty(t, plainly)
+	assert.Less(t, small, plain)
+}
