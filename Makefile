@@ -4,7 +4,7 @@ SOURCES := $(shell find cmd client core demo internal -name '*.go' -o -name '*.s
 CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts docs/reference/openapi.json
 BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 
-.PHONY: demo demo-reset build test lint bench cuts fuzz screenshots clean
+.PHONY: demo demo-reset build test lint bench cuts storm fuzz screenshots clean
 
 demo: build
 	@scripts/install postgresql
@@ -49,6 +49,12 @@ SEEDS ?= 200
 cuts: build
 	@scripts/install postgresql
 	@go run ./e2e/cuts/run -seeds $(SEEDS)
+
+# Takes PostgreSQL away under load, kills runs in the middle and spoils devices, TIMES over.
+TIMES ?= 20
+storm: build
+	@scripts/install postgresql
+	go test -count $(TIMES) -timeout 120m -run 'DatabaseGoesAway|TakenUpAgain|Poisoned|RestoredDatabase|AtOnce' ./e2e
 
 # Sends ROUNDS times as much nonsense to every operation as the tests do, and fuzzes what reads documents.
 ROUNDS ?= 400

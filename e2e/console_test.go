@@ -110,7 +110,7 @@ func TestConsole(t *testing.T) {
 	b.forget() // the refusal above
 
 	b.do("watch is live, and says what needs a decision", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch),
-		browser.Reads("20 devices, 20 online"), browser.Reads("Every online device was read back"), browser.Reads("Needs a decision: 1"))
+		browser.Reads("20 devices, 20 online"), browser.Reads("Every online device was read back; on 1 something is held"), browser.Reads("Needs a decision: 1"))
 	var stops, marks int
 	b.do("the keyboard gets past the marks, which the arrow keys go through", chromedp.Evaluate(`document.querySelectorAll('td li a[tabindex="0"]').length`, &stops), chromedp.Evaluate(`document.querySelectorAll('td ul').length`, &marks),
 		browser.Until(`document.title === "Watch · Rank Warden" && document.querySelector('a[href="#content"]') !== null`),

@@ -122,7 +122,7 @@ func (a *app) units(w client.DeviceWhy) error {
 			}
 			return text.Colors{text.FgGreen}
 		}},
-		column[client.UnitWhy]{title: "Setting", value: func(u client.UnitWhy) string { return u.Title }},
+		column[client.UnitWhy]{title: "Unit", value: func(u client.UnitWhy) string { return u.Title }},
 		column[client.UnitWhy]{title: "Asked", wrap: 3, value: func(u client.UnitWhy) string { return u.Asked }},
 		column[client.UnitWhy]{title: "Has", wrap: 4, value: func(u client.UnitWhy) string {
 			if len(u.Findings) == 0 {

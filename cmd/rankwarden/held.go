@@ -42,7 +42,7 @@ func (a *app) heldCommand() *cobra.Command {
 
 func (a *app) heldList(held []client.HeldSetting) error {
 	return list(a, held, "Nothing is held.",
-		column[client.HeldSetting]{title: "Setting", value: func(h client.HeldSetting) string { return h.UnitTitle }},
+		column[client.HeldSetting]{title: "Unit", value: func(h client.HeldSetting) string { return h.UnitTitle }},
 		column[client.HeldSetting]{title: "Devices", right: true, value: func(h client.HeldSetting) string { return strconv.Itoa(h.Devices) }},
 		column[client.HeldSetting]{title: "Such as", value: func(h client.HeldSetting) string { return h.Device }},
 		column[client.HeldSetting]{title: "Because of", wrap: 1, value: func(h client.HeldSetting) string { return strings.Join(h.Between, ", ") }},

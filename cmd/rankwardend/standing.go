@@ -34,7 +34,7 @@ func (d *demoRun) standing(ctx context.Context, password string) {
 			// The session may have ended by now; any other trouble shows at the next look.
 			_, _ = d.client.SignIn(ctx, demo.Owner, password)
 		}
-		if line := standingLine(o); err == nil && line != said && time.Since(at) >= pause {
+		if line := standingLine(o); err == nil && o.Devices > 0 && line != said && time.Since(at) >= pause {
 			fmt.Fprint(d.out, begin, line, end)
 			said, at = line, time.Now()
 		}

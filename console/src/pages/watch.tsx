@@ -24,7 +24,9 @@ export function WatchPage() {
           fleet.unsettled > 0
             ? "A change is still being settled for its devices."
             : waiting === 0
-              ? "Every online device was read back under the newest it is asked."
+              ? fleet.standings.held > 0
+                ? `Every online device was read back; on ${fleet.standings.held} something is held until it is decided.`
+                : "Every online device was read back under the newest it is asked."
               : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported back yet on what is newly asked.`
         }
       />
