@@ -31,6 +31,8 @@ const kinds: Record<string, string> = {
   account_locked: "an account was locked",
   account_unlocked: "an account was unlocked by an order",
   device_restarted: "a device restarted after use",
+  device_renamed: "a workstation was renamed",
+  set_aside: "something that the service refuses for good was set aside",
   device_restored: "a device came back from a snapshot",
   sessions_ended: "somebody was signed out by an order",
   guard_refused: "the guard refused",
