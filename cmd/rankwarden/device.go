@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -9,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/client"
+	"rankwarden.example/core/drift"
 )
 
 func (a *app) deviceCommand() *cobra.Command {
@@ -66,12 +68,24 @@ func (a *app) deviceList() *cobra.Command {
 }
 
 func (a *app) deviceShow() *cobra.Command {
-	return ofList(&cobra.Command{
-		Use: "show DEVICE", Short: "Show one device: asked, has and why for every unit", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+	var group string
+	var most int
+	cmd := &cobra.Command{
+		Use: "show DEVICE", Short: "Show one device: asked, has and why for every unit", ValidArgsFunction: a.completeDevices,
+		Long: "Show one device: asked, has and why for every unit. With --group, show the devices of a group, each with the\nunits that are not as asked.",
+		Args: func(cmd *cobra.Command, args []string) error {
+			if group != "" {
+				return cobra.NoArgs(cmd, args)
+			}
+			return cobra.ExactArgs(1)(cmd, args)
+		},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
 				return err
+			}
+			if group != "" {
+				return a.showGroup(cmd.Context(), c, group, most)
 			}
 			w, err := c.Why(cmd.Context(), args[0])
 			if err != nil {
@@ -80,16 +94,23 @@ func (a *app) deviceShow() *cobra.Command {
 			if a.output == "csv" {
 				return a.units(w)
 			}
-			return a.one(w, func() error {
-				a.deviceHead(w)
-				if whole, _ := splitProblems(w.Problems); len(whole) > 0 {
-					a.deviceProblems(whole)
-					fmt.Fprintln(a.out)
-				}
-				return a.units(w)
-			})
+			return a.one(w, func() error { return a.device(w) })
 		},
-	})
+	}
+	f := cmd.Flags()
+	f.StringVar(&group, "group", "", "the devices of this `group`")
+	f.IntVar(&most, "most", 20, "with --group: show at most so many; 0 for all")
+	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
+	return ofList(cmd)
+}
+
+func (a *app) device(w client.DeviceWhy) error {
+	a.deviceHead(w)
+	if whole, _ := splitProblems(w.Problems); len(whole) > 0 {
+		a.deviceProblems(whole)
+		fmt.Fprintln(a.out)
+	}
+	return a.units(w)
 }
 
 func (a *app) deviceHead(w client.DeviceWhy) {
@@ -117,6 +138,8 @@ func (a *app) units(w client.DeviceWhy) error {
 			switch {
 			case u.Held != "":
 				return text.Colors{text.FgMagenta}
+			case cannotCarry(u):
+				return nil
 			case len(u.Findings) > 0:
 				return text.Colors{text.FgRed}
 			}
@@ -145,6 +168,8 @@ func sign(u client.UnitWhy) string {
 	switch {
 	case u.Held != "":
 		return "▮▮"
+	case cannotCarry(u):
+		return "–"
 	case len(u.Findings) > 0:
 		return "◆"
 	case u.InStep:
@@ -174,4 +199,9 @@ func (a *app) completeDevices(cmd *cobra.Command, _ []string, typed string) ([]s
 		page, err := c.Devices(cmd.Context(), client.DeviceQuery{Search: typed}, client.Page{Limit: 100})
 		return namesOf(page.Items, func(d client.Device) string { return d.Name }), err
 	})
+}
+
+// cannotCarry reports whether nothing is wrong with a unit but that the platform cannot carry it.
+func cannotCarry(u client.UnitWhy) bool {
+	return len(u.Findings) > 0 && !slices.ContainsFunc(u.Findings, func(f client.UnitFinding) bool { return f.Kind != string(drift.UnitUnsupported) })
 }

@@ -204,9 +204,9 @@ const actions: Record<string, string> = {
   "reveal.agreed": "agreed that somebody sees a password of",
   "reveal.declined": "declined that somebody sees a password of",
   "order.made": "gave the order",
-  "directory.imported": "imported the directory from",
-  "directory.kept_in_step": "kept the directory in step with",
-  "directory.let_go": "let go of who the directory lost:",
+  "directory.imported": "imported people and groups into the",
+  "directory.kept_in_step": "brought in step with where it comes from the",
+  "directory.let_go": "let go of people or groups lost by the",
   "service.restored": "began a new epoch of the",
 };
 

@@ -1,0 +1,72 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"rankwarden.example/client"
+)
+
+// showGroup shows devices of a group, with the units that are not as asked.
+func (a *app) showGroup(ctx context.Context, c *client.Client, group string, most int) error {
+	devices, err := client.All(most, func(p client.Page) (client.List[client.Device], error) {
+		return c.Devices(ctx, client.DeviceQuery{Group: group}, p)
+	})
+	if err != nil {
+		return err
+	}
+	if most > 0 && len(devices) > most {
+		devices = devices[:most]
+		a.notice("The first %d; --most 0 shows all.\n\n", most)
+	}
+	shown := []client.DeviceWhy{}
+	for _, d := range devices {
+		w, err := c.Why(ctx, d.ID)
+		if err != nil {
+			return err
+		}
+		if a.output == "csv" || a.output == "table" {
+			w.Units = slices.DeleteFunc(w.Units, func(u client.UnitWhy) bool { return u.InStep })
+		}
+		shown = append(shown, w)
+	}
+	if a.output == "csv" {
+		return a.unitsOfMany(shown)
+	}
+	return a.one(shown, func() error {
+		for _, w := range shown {
+			a.deviceHead(w)
+			if len(w.Units) == 0 {
+				fmt.Fprint(a.out, "    everything is as asked\n\n")
+				continue
+			}
+			if err := a.units(w); err != nil {
+				return err
+			}
+			fmt.Fprintln(a.out)
+		}
+		return nil
+	})
+}
+
+// unitOf is a unit of a device, as a row.
+type unitOf struct {
+	device string
+	client.UnitWhy
+}
+
+func (a *app) unitsOfMany(shown []client.DeviceWhy) error {
+	rows := []unitOf{}
+	for _, w := range shown {
+		for _, u := range w.Units {
+			rows = append(rows, unitOf{w.Device.Name, u})
+		}
+	}
+	return list(a, rows, "Everything is as asked.",
+		column[unitOf]{title: "Device", value: func(u unitOf) string { return u.device }},
+		column[unitOf]{title: "Unit", value: func(u unitOf) string { return u.Title }},
+		column[unitOf]{title: "Asked", value: func(u unitOf) string { return u.Asked }},
+		column[unitOf]{title: "Has", value: func(u unitOf) string { return u.Has }},
+		column[unitOf]{title: "Why", value: func(u unitOf) string { return u.Why }})
+}
