@@ -37,6 +37,7 @@ func largeFleet(t testing.TB, url string, devices int) {
 		`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject, before, after)
 			select d.id, 1, k, now(), now() - k * interval '1 day', case k when 1 then 'member_removed' else 'value_set' end, '*', '', '', '' from devices d, generate_series(1, 5) k`,
 		`insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, batch) select id, 1, 'check-in', '', 'queued', 'asta', now(), now() + interval '1 day', case when right(id, 1) = '7' then 'some' else 'b' || id end from devices`,
+		`insert into escrow_keys values (1, 'escrow', '\x', 'live', '', now(), now()) on conflict do nothing`,
 		`insert into rotations (device_id, target, account, name, changed_at, every_minutes) select id, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper-' || right(id, 4), now(), 43200 from devices`,
 		`insert into deposits (device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed, digest, policy, state, deposited_at)
 			select id, 1, 1, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper', 'keeper', 'first', 'Skerry Line', 1, '', '', '', 'current', now() from devices`,

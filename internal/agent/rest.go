@@ -1,0 +1,90 @@
+package agent
+
+import (
+	"context"
+	"math/rand/v2"
+	"time"
+
+	"rankwarden.example/internal/wire"
+)
+
+// rest holds a request open, again and again, until something is waiting or the next check-in is due.
+func (a *Agent) rest(ctx context.Context) {
+	wait := a.interval - rand.N(a.interval/10+1)
+	if !a.wake.IsZero() {
+		wait = max(min(wait, a.wake.Sub(a.now())), 0)
+	}
+	due := a.Clock.After(wait)
+	held, end := context.WithCancel(ctx)
+	defer end()
+	var nudged chan heldResult
+	var again <-chan time.Time
+	if a.accepted {
+		nudged = a.hold(held)
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-due:
+			return
+		case <-a.Host.Watch():
+			return
+		case result := <-nudged:
+			switch {
+			case result.ready:
+				return
+			case result.err != nil:
+				nudged, again = nil, a.Clock.After(retry+rand.N(a.interval))
+			default:
+				nudged = a.hold(held)
+			}
+		case <-again:
+			nudged, again = a.hold(held), nil
+		}
+	}
+}
+
+// heldResult is what became of one held request.
+type heldResult struct {
+	ready bool // something is waiting
+	err   error
+}
+
+// hold sends one request that the service holds open.
+func (a *Agent) hold(ctx context.Context) chan heldResult {
+	result := make(chan heldResult, 1)
+	request, err := a.sign(wire.PathWait, 0, wire.WaitRequest{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Orders: a.memory.Order})
+	if err != nil {
+		result <- heldResult{err: err}
+		return result
+	}
+	keys := a.memory.KeyList
+	go func() {
+		document, err := a.post(ctx, wire.PathWait, request)
+		if err != nil {
+			result <- heldResult{err: err}
+			return
+		}
+		ready, err := openWait(document, request, keys)
+		result <- heldResult{ready, err}
+	}()
+	return result
+}
+
+func openWait(document, request string, keys wire.KeyList) (bool, error) {
+	signed, err := wire.Parse(document)
+	if err != nil {
+		return false, err
+	}
+	key, known := keys.Signing(signed.Header.KeyID)
+	if !known {
+		return true, nil // by a newer key list than ours: a check-in brings it
+	}
+	var answer wire.WaitAnswer
+	header, err := wire.Open(document, key, &answer)
+	if err != nil || header.Answers != wire.Digest([]byte(request)) {
+		return false, ErrAnswer
+	}
+	return answer.Ready, nil
+}
