@@ -1,18 +1,21 @@
 package e2e
 
 import (
+	"fmt"
 	"io"
 	"net"
 	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/client"
 	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/store"
 )
 
 // relay stands between the service and PostgreSQL, and can cut them off from each other.
@@ -189,4 +192,24 @@ func TestOnePoisonedDeviceHoldsUpNobody(t *testing.T) {
 		return s.why("SKL-HQ-001").Device.Desired == 2
 	})
 	s.until(func() bool { return len(unsettled()) == 0 })
+}
+
+// A request may name more devices than PostgreSQL takes parameters.
+func TestMoreDevicesThanParameters(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.enrolled("SKL-HQ-001")
+	ids := []string{s.why("SKL-HQ-001").Device.ID}
+	for i := range 70_000 {
+		ids = append(ids, fmt.Sprintf("%026d", i))
+	}
+	require.NoError(t, s.db.InTx(ctx, func(tx store.Tx) error {
+		return tx.RequestSettle(store.SettleRequest{Cause: "many", Devices: ids, CreatedAt: time.Now()})
+	}))
+	s.settled()
+	o, err := s.owner.Overview(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, o.Decisions, "nothing failed")
+	_, err = s.db.With(ctx).LiveDevices(nil, ids)
+	require.NoError(t, err)
 }
