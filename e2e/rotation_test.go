@@ -1,7 +1,12 @@
 package e2e
 
 import (
+	"context"
+	"log/slog"
+	"net/http"
+	"runtime"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -10,6 +15,8 @@ import (
 
 	"rankwarden.example/client"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/store"
 )
 
@@ -145,6 +152,38 @@ func TestAfterUseTheDeviceRestarts(t *testing.T) {
 	assert.Len(t, d.Machine().Notices, 2, "when somebody signed in, and before it restarts")
 	require.NoError(t, d.Cycle(t.Context()))
 	assert.Equal(t, 1, d.Machine().Restarts)
+	assert.Len(t, s.events(client.EventQuery{Kind: "device_restarted"}), 1)
+}
+
+// endsAgent is a workstation whose restart ends the agent before it can note anything more.
+type endsAgent struct{ *simulated.Workstation }
+
+func (h endsAgent) Restart(ctx context.Context) error {
+	_ = h.Workstation.Restart(ctx)
+	runtime.Goexit()
+	return nil
+}
+
+func TestARestartThatEndsTheAgentIsNotRepeated(t *testing.T) {
+	s := startTogether(t)
+	s.publish("base", strings.Replace(desk, "%THEN%", "restart", 1), 500, "everything")
+	d := s.enrolled("SKL-BRG-001")
+	require.NoError(t, d.SignIn(s.managed(d, "SKL-BRG-001").Name, s.current("SKL-BRG-001")))
+	require.NoError(t, d.Cycle(t.Context()))
+	s.clock.forward(61 * time.Minute)
+	for range 3 { // boots
+		var ended sync.WaitGroup
+		ended.Go(func() {
+			a, err := agent.New(agent.Options{Host: endsAgent{d.Workstation}, Service: s.URL, Dir: d.dir, HTTP: http.DefaultClient, Clock: s.devices, Log: slog.New(slog.DiscardHandler)})
+			if assert.NoError(t, err) {
+				_ = a.Cycle(t.Context()) // a restart ends it
+			}
+		})
+		ended.Wait()
+	}
+	assert.Equal(t, 1, d.Machine().Restarts)
+	s.wake(d, "")
+	s.cycle(d, "SKL-BRG-001")
 	assert.Len(t, s.events(client.EventQuery{Kind: "device_restarted"}), 1)
 }
 
