@@ -54,7 +54,7 @@ cuts: build
 TIMES ?= 20
 storm: build
 	@scripts/install postgresql
-	go test -count $(TIMES) -timeout 120m -run 'DatabaseGoesAway|TakenUpAgain|Poisoned|RestoredDatabase|AtOnce' ./e2e
+	go test -count $(TIMES) -timeout 120m -run 'DatabaseGoesAway|TakenUpAgain|Poisoned|RestoredDatabase|FullDisk|LostLock|AtOnce' ./e2e
 
 # Sends ROUNDS times as much nonsense to every operation as the tests do, and fuzzes what reads documents.
 ROUNDS ?= 400

@@ -4,9 +4,12 @@ import (
 	"context"
 	"log/slog"
 	"net/http"
+	"os"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -18,6 +21,7 @@ import (
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire"
 )
 
 // desk has a managed administrator whose password is six words and whose name is drawn again.
@@ -185,6 +189,48 @@ func TestARestartThatEndsTheAgentIsNotRepeated(t *testing.T) {
 	s.wake(d, "")
 	s.cycle(d, "SKL-BRG-001")
 	assert.Len(t, s.events(client.EventQuery{Kind: "device_restarted"}), 1)
+}
+
+// While the disk is full nothing is begun that could not be remembered; with room again it goes on.
+func TestAFullDiskUnderTheAgent(t *testing.T) {
+	s := startTogether(t)
+	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
+	d := s.enrolled("SKL-TKT-001")
+	sid := principal.MustSID(s.managed(d, "SKL-TKT-001").SID)
+	ring, err := s.ring()
+	require.NoError(t, err)
+	inEscrow := func() bool {
+		all, err := s.db.With(t.Context()).DepositsOf(s.why("SKL-TKT-001").Device.ID, "account:keeper")
+		require.NoError(t, err)
+		return slices.ContainsFunc(all, func(of store.Deposit) bool {
+			password, err := ring.Open(of.About(of.KeyNumber), of.Sealed)
+			return err == nil && d.Opens(sid, password)
+		})
+	}
+	for room := range 6 { // writes until it is full
+		before := len(s.deposits("SKL-TKT-001"))
+		s.order("rotate", "account:keeper", "SKL-TKT-001")
+		full, written := true, 0
+		d.Agent, err = agent.New(agent.Options{Host: d.Workstation, Service: s.URL, Dir: d.dir, HTTP: http.DefaultClient, Clock: s.devices, Log: slog.New(slog.DiscardHandler),
+			Write: func(path string, data []byte, mode os.FileMode) error {
+				if written++; full && written > room {
+					return syscall.ENOSPC
+				}
+				return wire.WriteDurably(path, data, mode)
+			}})
+		require.NoError(t, err)
+		for range 3 {
+			_ = d.Cycle(t.Context()) // it may say that the disk is full
+			require.True(t, inEscrow(), "what opens the account, after %d writes", room)
+		}
+		full = false
+		s.until(func() bool {
+			_ = d.Cycle(t.Context()) // what was given up before is tried again in its own time
+			s.clock.forward(time.Minute)
+			list := s.deposits("SKL-TKT-001")
+			return len(list) > before && list[0].State == "current" && d.Opens(sid, s.current("SKL-TKT-001"))
+		})
+	}
 }
 
 // What cannot be changed is told with its reason, tried again later, and a finding when overdue.
