@@ -14,6 +14,9 @@ const (
 	InStep  Standing = "in_step" // no finding
 )
 
+// Standings are all of them.
+var Standings = [...]Standing{Held, Silent, Waiting, Drifted, InStep}
+
 // SilentAfter is the number of check-in intervals after which a device is silent.
 const SilentAfter = 3
 

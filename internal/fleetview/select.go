@@ -131,30 +131,46 @@ type Mark struct {
 func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int) []Group {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
-	at := make(map[string]int, len(v.groups))
 	list := make([]Group, 0, len(v.groups))
-	for name := range v.groups {
+	slots := int32(0)
+	for name, g := range v.groups {
 		list = append(list, Group{Name: name, Counts: Counts{}})
+		slots = max(slots, g.slot+1)
 	}
 	slices.SortFunc(list, func(a, b Group) int { return strings.Compare(a.Name, b.Name) })
+	// There are a million memberships in a large fleet, so each is counted without looking anything up.
+	tallies := make([]tally, slots)
 	for i, g := range list {
-		at[v.groups[g.Name]] = i
+		tallies[v.groups[g.Name].slot].group = &list[i]
 	}
 	v.each(clock, Filter{Reach: reach}, v.order, func(d *Device, s drift.Standing) bool {
+		n := slices.Index(drift.Standings[:], s)
 		for _, m := range d.groups {
-			i, known := at[m.group]
-			if !known || !m.certain {
-				continue
+			if m.slot >= slots || !m.certain || tallies[m.slot].group == nil {
+				continue // the group has gone meanwhile, or the device may not be in it
 			}
-			g := &list[i]
-			g.Counts[s]++
-			if len(g.Marks) < marks {
-				g.Marks = append(g.Marks, Mark{d.ID, d.Name, s})
+			t := &tallies[m.slot]
+			t.counts[n]++
+			if len(t.group.Marks) < marks {
+				t.group.Marks = append(t.group.Marks, Mark{d.ID, d.Name, s})
 			}
 		}
 		return true
 	})
+	for _, t := range tallies {
+		for n, s := range drift.Standings {
+			if t.counts[n] > 0 {
+				t.group.Counts[s] = t.counts[n]
+			}
+		}
+	}
 	return list
+}
+
+// tally counts the devices of a group by the index of their standing.
+type tally struct {
+	group  *Group
+	counts [len(drift.Standings)]int
 }
 
 // Facts are the live devices in reach with what rules read of them.

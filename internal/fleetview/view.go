@@ -37,7 +37,14 @@ type Device struct {
 
 type member struct {
 	group   string // identifier
+	slot    int32  // the group's place in counts
 	certain bool
+}
+
+// group is a group as the view knows it.
+type group struct {
+	id   string
+	slot int32
 }
 
 // Verified reports whether the device was read back under its newest desired state.
@@ -50,8 +57,9 @@ func (d *Device) Verified() bool {
 type View struct {
 	mu      sync.RWMutex
 	devices map[string]*Device
-	order   []*Device         // by folded name and identifier
-	groups  map[string]string // identifiers by name
+	order   []*Device        // by folded name and identifier
+	groups  map[string]group // by name
+	slots   map[string]int32 // of groups by identifier; only [View.replace] uses it
 
 	loaded sync.Once
 	ready  chan struct{} // closed once the whole fleet was read
@@ -62,7 +70,7 @@ type View struct {
 
 // New makes an empty view; [View.Run] fills it.
 func New() *View {
-	return &View{devices: map[string]*Device{}, groups: map[string]string{}, ready: make(chan struct{}), fences: map[string]chan struct{}{}}
+	return &View{devices: map[string]*Device{}, groups: map[string]group{}, slots: map[string]int32{}, ready: make(chan struct{}), fences: map[string]chan struct{}{}}
 }
 
 func byName(a, b *Device) int {
@@ -73,7 +81,7 @@ func byName(a, b *Device) int {
 func (v *View) replace(seen store.SeenDevices, whole bool) {
 	members := make(map[string][]member, len(seen.Devices))
 	for _, m := range seen.Memberships {
-		members[m.Device] = append(members[m.Device], member{m.Group, m.Certain})
+		members[m.Device] = append(members[m.Device], member{m.Group, v.slot(m.Group), m.Certain})
 	}
 	findings, rotations := map[string][]store.SeenFinding{}, map[string][]store.SeenRotation{}
 	for _, f := range seen.Findings {
@@ -88,9 +96,9 @@ func (v *View) replace(seen store.SeenDevices, whole bool) {
 	}
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	v.groups = make(map[string]string, len(seen.Groups))
+	v.groups = make(map[string]group, len(seen.Groups))
 	for id, name := range seen.Groups {
-		v.groups[name] = id
+		v.groups[name] = group{id, v.slot(id)}
 	}
 	if whole {
 		former := v.devices
@@ -105,6 +113,16 @@ func (v *View) replace(seen store.SeenDevices, whole bool) {
 	for _, d := range fresh {
 		v.put(d)
 	}
+}
+
+// slot gives a group its place in counts, the same for as long as the view lives.
+func (v *View) slot(id string) int32 {
+	slot, known := v.slots[id]
+	if !known {
+		slot = int32(len(v.slots))
+		v.slots[id] = slot
+	}
+	return slot
 }
 
 func (v *View) put(d *Device) {
@@ -179,12 +197,12 @@ type scope struct {
 func (v *View) scope(reach auth.Reach, group string) scope {
 	s := scope{all: reach.Everywhere()}
 	for _, name := range reach.Groups() {
-		if id, known := v.groups[name]; known {
-			s.reach = append(s.reach, id)
+		if g, known := v.groups[name]; known {
+			s.reach = append(s.reach, g.id)
 		}
 	}
 	if group != "" && group != fleet.Everything {
-		s.narrow, s.group = true, v.groups[group]
+		s.narrow, s.group = true, v.groups[group].id
 	}
 	return s
 }
