@@ -180,7 +180,10 @@ func All[T any](most int, read func(p Page) (List[T], error)) ([]T, error) {
 			return items, err
 		}
 		items = append(items, page.Items...)
-		if page.Next == "" || most > 0 && len(items) >= most {
+		if most > 0 && len(items) >= most {
+			return items[:most], nil
+		}
+		if page.Next == "" {
 			return items, nil
 		}
 		p.Cursor = page.Next

@@ -188,10 +188,7 @@ func TestANameGivesNoReach(t *testing.T) {
 
 // Reach over everything is reach everywhere; a budget of none is none.
 func TestEdgesOfReachAndBudget(t *testing.T) {
-	s := startTogether(t)
-	s.stop()
-	s.config.RevealBudget = 0
-	s.run()
+	s := startBudget(t, 0)
 	ctx := t.Context()
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	s.enrolled("SKL-TKT-001")
@@ -248,10 +245,7 @@ func atOnce(n int, do func(i int) error) int {
 
 // However many reveals come at once, no more passwords are seen than one after the other; an approval serves one.
 func TestManyRevealsAtOnce(t *testing.T) {
-	s := startTogether(t)
-	s.stop()
-	s.config.RevealBudget = 3
-	s.run()
+	s := startBudget(t, 3)
 	ctx := t.Context()
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	s.enrolled("SKL-TKT-001")

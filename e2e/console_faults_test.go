@@ -20,10 +20,7 @@ import (
 
 // A refusal after the sign-in was renewed is said, and the reason is still there.
 func TestARefusedRevealKeepsTheReason(t *testing.T) {
-	s := startTogether(t)
-	s.stop()
-	s.config.RevealBudget = 1
-	s.run()
+	s := startBudget(t, 1)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	s.enrolled("SKL-TKT-001")
 	_, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711"})

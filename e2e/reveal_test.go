@@ -128,10 +128,7 @@ func TestRevealDuringAChange(t *testing.T) {
 
 // Beyond what somebody may see alone within an hour, a second person must agree, once for each.
 func TestRevealsBeyondTheBudget(t *testing.T) {
-	s := startTogether(t)
-	s.stop()
-	s.config.RevealBudget = 2
-	s.run()
+	s := startBudget(t, 2)
 	ctx := t.Context()
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	s.enrolled("SKL-TKT-001")

@@ -370,6 +370,15 @@ func (s *service) later(d time.Duration) {
 	require.NoError(s.t, err)
 }
 
+// startBudget starts a service where one may see so many passwords an hour alone; devices share its clock.
+func startBudget(t *testing.T, budget int) *service {
+	s := startTogether(t)
+	s.stop()
+	s.config.RevealBudget = budget
+	s.run()
+	return s
+}
+
 // startTogether starts a service whose clock its devices share.
 func startTogether(t *testing.T) *service {
 	s := start(t)

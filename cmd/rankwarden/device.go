@@ -37,9 +37,6 @@ func (a *app) deviceList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if most > 0 && len(items) > most {
-				items = items[:most]
-			}
 			return list(a, items, "No device is like that.",
 				column[client.Device]{title: "Device", value: func(d client.Device) string { return d.Name }},
 				column[client.Device]{title: "Standing", value: func(d client.Device) string { return a.standing(d.Standing) }, paint: func(d client.Device) text.Colors { return paint(d.Standing) }},

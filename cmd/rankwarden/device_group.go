@@ -10,7 +10,11 @@ import (
 
 // showGroup shows devices of a group, with the units that are not as asked.
 func (a *app) showGroup(ctx context.Context, c *client.Client, group string, most int) error {
-	devices, err := client.All(most, func(p client.Page) (client.List[client.Device], error) {
+	wanted := most
+	if most > 0 {
+		wanted++ // to know whether there are more
+	}
+	devices, err := client.All(wanted, func(p client.Page) (client.List[client.Device], error) {
 		return c.Devices(ctx, client.DeviceQuery{Group: group}, p)
 	})
 	if err != nil {

@@ -35,9 +35,6 @@ func (a *app) directorySearch() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if most > 0 && len(items) > most {
-				items = items[:most]
-			}
 			return list(a, items, "The directory has nobody like that.",
 				column[client.DirectoryEntry]{title: "Write it as", value: func(e client.DirectoryEntry) string { return e.Ref }},
 				column[client.DirectoryEntry]{title: "Name", wrap: 1, value: func(e client.DirectoryEntry) string { return e.Title }},

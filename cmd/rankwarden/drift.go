@@ -31,9 +31,6 @@ func (a *app) driftCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if most > 0 && len(items) > most {
-				items = items[:most]
-			}
 			if err := a.listFindings(items); err != nil || q.Kind != "" {
 				return err
 			}

@@ -26,9 +26,6 @@ func (a *app) eventsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if most > 0 && len(items) > most {
-				items = items[:most]
-			}
 			return list(a, items, "Nothing like that has happened.",
 				column[client.Event]{title: "When", value: func(e client.Event) string { return a.when(e.At) }},
 				column[client.Event]{title: "Device", value: func(e client.Event) string { return e.Device }},

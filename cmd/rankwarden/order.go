@@ -74,9 +74,6 @@ func (a *app) orderList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if most > 0 && len(items) > most {
-				items = items[:most]
-			}
 			return list(a, items, "There is no order.",
 				column[client.Order]{title: "Given", value: func(o client.Order) string { return a.when(o.CreatedAt) }},
 				column[client.Order]{title: "Device", value: func(o client.Order) string { return o.Device }},

@@ -37,9 +37,6 @@ func (a *app) passwordList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if most > 0 && len(items) > most {
-				items = items[:most]
-			}
 			return list(a, items, "No password is in escrow that fits.",
 				column[client.Password]{title: "Device", value: func(p client.Password) string { return p.Device }},
 				column[client.Password]{title: "Account", value: func(p client.Password) string { return p.Account }},

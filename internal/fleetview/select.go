@@ -133,23 +133,23 @@ func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int) []Group {
 	defer v.mu.RUnlock()
 	list := make([]Group, 0, len(v.groups))
 	slots := int32(0)
-	for name, g := range v.groups {
+	for name, slot := range v.groups {
 		list = append(list, Group{Name: name, Counts: Counts{}})
-		slots = max(slots, g.slot+1)
+		slots = max(slots, slot+1)
 	}
 	slices.SortFunc(list, func(a, b Group) int { return strings.Compare(a.Name, b.Name) })
 	// There are a million memberships in a large fleet, so each is counted without looking anything up.
 	tallies := make([]tally, slots)
 	for i, g := range list {
-		tallies[v.groups[g.Name].slot].group = &list[i]
+		tallies[v.groups[g.Name]].group = &list[i]
 	}
 	v.each(clock, Filter{Reach: reach}, v.order, func(d *Device, s drift.Standing) bool {
 		n := slices.Index(drift.Standings[:], s)
 		for _, m := range d.groups {
-			if m.slot >= slots || !m.certain || tallies[m.slot].group == nil {
+			if m.group >= slots || !m.certain || tallies[m.group].group == nil {
 				continue // the group has gone meanwhile, or the device may not be in it
 			}
-			t := &tallies[m.slot]
+			t := &tallies[m.group]
 			t.counts[n]++
 			if len(t.group.Marks) < marks {
 				t.group.Marks = append(t.group.Marks, Mark{d.ID, d.Name, s})

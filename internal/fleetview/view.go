@@ -36,15 +36,8 @@ type Device struct {
 }
 
 type member struct {
-	group   string // identifier
-	slot    int32  // the group's place in counts
+	group   int32 // slot
 	certain bool
-}
-
-// group is a group as the view knows it.
-type group struct {
-	id   string
-	slot int32
 }
 
 // Verified reports whether the device was read back under its newest desired state.
@@ -58,8 +51,8 @@ type View struct {
 	mu      sync.RWMutex
 	devices map[string]*Device
 	order   []*Device        // by folded name and identifier
-	groups  map[string]group // by name
-	slots   map[string]int32 // of groups by identifier; only [View.replace] uses it
+	groups  map[string]int32 // slots by name
+	slots   map[string]int32 // by identifier of a group; only [View.replace] uses it
 
 	loaded sync.Once
 	ready  chan struct{} // closed once the whole fleet was read
@@ -70,7 +63,7 @@ type View struct {
 
 // New makes an empty view; [View.Run] fills it.
 func New() *View {
-	return &View{devices: map[string]*Device{}, groups: map[string]group{}, slots: map[string]int32{}, ready: make(chan struct{}), fences: map[string]chan struct{}{}}
+	return &View{devices: map[string]*Device{}, groups: map[string]int32{}, slots: map[string]int32{}, ready: make(chan struct{}), fences: map[string]chan struct{}{}}
 }
 
 func byName(a, b *Device) int {
@@ -81,7 +74,7 @@ func byName(a, b *Device) int {
 func (v *View) replace(seen store.SeenDevices, whole bool) {
 	members := make(map[string][]member, len(seen.Devices))
 	for _, m := range seen.Memberships {
-		members[m.Device] = append(members[m.Device], member{m.Group, v.slot(m.Group), m.Certain})
+		members[m.Device] = append(members[m.Device], member{v.slot(m.Group), m.Certain})
 	}
 	findings, rotations := map[string][]store.SeenFinding{}, map[string][]store.SeenRotation{}
 	for _, f := range seen.Findings {
@@ -96,9 +89,9 @@ func (v *View) replace(seen store.SeenDevices, whole bool) {
 	}
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	v.groups = make(map[string]group, len(seen.Groups))
+	v.groups = make(map[string]int32, len(seen.Groups))
 	for id, name := range seen.Groups {
-		v.groups[name] = group{id, v.slot(id)}
+		v.groups[name] = v.slot(id)
 	}
 	if whole {
 		former := v.devices
@@ -115,7 +108,7 @@ func (v *View) replace(seen store.SeenDevices, whole bool) {
 	}
 }
 
-// slot gives a group its place in counts, the same for as long as the view lives.
+// slot gives a group a small number, the same for as long as the view lives.
 func (v *View) slot(id string) int32 {
 	slot, known := v.slots[id]
 	if !known {
@@ -152,7 +145,7 @@ func keepContact(d, former *Device) *Device {
 }
 
 func deviceOf(s store.Seen, groups []member, findings []store.SeenFinding, rotations []store.SeenRotation) *Device {
-	slices.SortFunc(groups, func(a, b member) int { return strings.Compare(a.group, b.group) })
+	slices.SortFunc(groups, func(a, b member) int { return cmp.Compare(a.group, b.group) })
 	d := &Device{ID: s.ID, Name: s.Name, NameKey: s.NameKey, State: s.State, Scope: s.Scope, Held: s.Held, Contended: s.Contended,
 		Facts: fleet.Facts{Name: s.Name, Platform: s.Platform, OSVersion: s.OSVersion, OSBuild: s.OSBuild, Model: s.Model, Serial: s.Serial, Path: s.Path, Tags: s.Tags, PrimaryUser: s.PrimaryUser},
 		Heard: drift.Heard{HeldUnits: len(s.Held), Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
@@ -180,29 +173,34 @@ func (v *View) heard(ids []string, at time.Time) {
 	}
 }
 
-// in reports whether a device is certainly in the group of an identifier.
-func (d *Device) in(group string) bool {
+// in reports whether a device is certainly in the group of a slot.
+func (d *Device) in(group int32) bool {
 	at := sort.Search(len(d.groups), func(i int) bool { return d.groups[i].group >= group })
 	return at < len(d.groups) && d.groups[at].group == group && d.groups[at].certain
 }
 
-// scope is a reach and a group as identifiers of groups.
+// scope is a reach and a group as slots.
 type scope struct {
-	reach  []string
+	reach  []int32
 	all    bool
-	group  string
+	group  int32
 	narrow bool // to the group
 }
+
+const nowhere = -1 // the slot of a group that is not known
 
 func (v *View) scope(reach auth.Reach, group string) scope {
 	s := scope{all: reach.Everywhere()}
 	for _, name := range reach.Groups() {
-		if g, known := v.groups[name]; known {
-			s.reach = append(s.reach, g.id)
+		if slot, known := v.groups[name]; known {
+			s.reach = append(s.reach, slot)
 		}
 	}
 	if group != "" && group != fleet.Everything {
-		s.narrow, s.group = true, v.groups[group].id
+		s.narrow, s.group = true, nowhere
+		if slot, known := v.groups[group]; known {
+			s.group = slot
+		}
 	}
 	return s
 }

@@ -53,10 +53,7 @@ func Mount(app *fiber.App, o Options) *API { return &API{newAPI(app, o)} }
 
 // SignedIn reports whether the header of a request comes from somebody who is signed in.
 func (x *API) SignedIn(ctx context.Context, header *fasthttp.RequestHeader) bool {
-	given := credentials{session: string(header.Cookie(cookieName))}
-	if scheme, token, ok := strings.Cut(string(header.Peek(fiber.HeaderAuthorization)), " "); ok && strings.EqualFold(scheme, "Bearer") {
-		given.token = token
-	}
+	given := credentials{session: string(header.Cookie(cookieName)), token: bearer(string(header.Peek(fiber.HeaderAuthorization)))}
 	_, err := x.api.identify(ctx, given)
 	return err == nil
 }

@@ -65,11 +65,15 @@ type credentials struct{ session, token, address string }
 
 // credentials copies them, so that they outlive the request.
 func (a *api) credentials(c fiber.Ctx) credentials {
-	given := credentials{session: strings.Clone(c.Cookies(cookieName)), address: strings.Clone(c.IP())}
-	if scheme, token, ok := strings.Cut(c.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
-		given.token = strings.Clone(token)
+	return credentials{session: strings.Clone(c.Cookies(cookieName)), token: strings.Clone(bearer(c.Get(fiber.HeaderAuthorization))), address: strings.Clone(c.IP())}
+}
+
+// bearer is the token of an Authorization header, empty when it has none.
+func bearer(authorization string) string {
+	if scheme, token, ok := strings.Cut(authorization, " "); ok && strings.EqualFold(scheme, "Bearer") {
+		return token
 	}
-	return given
+	return ""
 }
 
 // identify finds out who has the credentials. A token beats a session.

@@ -173,14 +173,7 @@ func (s *Service) nameReported(tx store.Tx, d store.Device, name string) error {
 	if err := tx.RenameDevice(d.ID, name, key); err != nil {
 		return err
 	}
-	ruled, err := tx.RuledGroups()
-	if err != nil {
-		return err
-	}
-	if _, err := regroup(tx, ruled, []string{d.ID}); err != nil {
-		return err
-	}
-	if err := tx.Notify(store.Notice{Topic: store.TopicGroups, IDs: []string{d.ID}}); err != nil {
+	if err := rejoin(tx, d.ID); err != nil {
 		return err
 	}
 	if err := tx.RequestSettle(store.SettleRequest{Cause: d.Name + " renamed to " + name, Devices: []string{d.ID}, CreatedAt: s.Now()}); err != nil {

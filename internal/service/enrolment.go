@@ -180,14 +180,7 @@ func (s *Service) joinFleet(tx store.Tx, d store.Device, groups []string) error 
 			return err
 		}
 	}
-	ruled, err := tx.RuledGroups()
-	if err != nil {
-		return err
-	}
-	if _, err := regroup(tx, ruled, []string{d.ID}); err != nil {
-		return err
-	}
-	if err := tx.Notify(store.Notice{Topic: store.TopicGroups, IDs: []string{d.ID}}); err != nil {
+	if err := rejoin(tx, d.ID); err != nil {
 		return err
 	}
 	return tx.RequestSettle(store.SettleRequest{Cause: "device enrolled", Devices: []string{d.ID}, CreatedAt: s.Now()})

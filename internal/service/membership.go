@@ -61,6 +61,19 @@ func regroup(tx store.Tx, groups []store.Ruled, devices []string) ([]string, err
 	return slices.Sorted(maps.Keys(changed)), nil
 }
 
+// rejoin works out the groups by rule of one device that has joined or has another name, and has replicas
+// read where it is now.
+func rejoin(tx store.Tx, device string) error {
+	groups, err := tx.RuledGroups()
+	if err != nil {
+		return err
+	}
+	if _, err := regroup(tx, groups, []string{device}); err != nil {
+		return err
+	}
+	return tx.Notify(store.Notice{Topic: store.TopicGroups, IDs: []string{device}})
+}
+
 // factsChanged works out the groups of devices whose facts changed, and asks for those that are in
 // other groups now to be settled.
 func (s *Service) factsChanged(tx store.Tx, cause string, ids []string) error {

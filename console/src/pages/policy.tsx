@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import { client, type DocumentProblem, match, type Policy, type PolicyCheck, Refusal, take } from "../api";
+import { client, type DocumentProblem, match, type Policy, type PolicyCheck, take } from "../api";
 import { Ask } from "../components/ask";
 import { Aside, Button, Loading, PageHead, Trouble } from "../components/parts";
 import { useChecks, useDraft } from "../editor/use-draft";
@@ -57,7 +57,6 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
       await work();
     } catch (error) {
       setTrouble(error instanceof Error ? error : new Error("It failed; try again."));
-      if (error instanceof Refusal && error.status === 401) queries.invalidateQueries({ queryKey: ["session"] });
     } finally {
       setBusy(false);
     }
