@@ -171,7 +171,7 @@ func list[T any](ctx context.Context, c *Client, path string, query url.Values, 
 	return out, err
 }
 
-// All reads every page of a list, up to most entries, 0 for no limit.
+// All reads every page of a list, whole pages until there are most entries, 0 for no limit.
 func All[T any](most int, read func(p Page) (List[T], error)) ([]T, error) {
 	var items []T
 	for p := (Page{Limit: 500}); ; {
@@ -180,10 +180,7 @@ func All[T any](most int, read func(p Page) (List[T], error)) ([]T, error) {
 			return items, err
 		}
 		items = append(items, page.Items...)
-		if most > 0 && len(items) >= most {
-			return items[:most], nil
-		}
-		if page.Next == "" {
+		if page.Next == "" || most > 0 && len(items) >= most {
 			return items, nil
 		}
 		p.Cursor = page.Next

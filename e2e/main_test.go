@@ -178,7 +178,16 @@ func document(name, body string) string {
 type device struct {
 	*simulated.Workstation
 	*agent.Agent
-	dir string
+	service *service
+	dir     string
+}
+
+// Cycle has the device check in, and waits until the lists of operators have what came of it: nobody but a
+// test looks at them in the same moment.
+func (d *device) Cycle(ctx context.Context) error {
+	err := d.Agent.Cycle(ctx)
+	d.service.Service.Changed(ctx)
+	return err
 }
 
 func (s *service) enrolmentToken(uses int) string {
@@ -190,7 +199,7 @@ func (s *service) enrolmentToken(uses int) string {
 // device makes a workstation that has not enrolled yet, with the local administrator keeper.
 func (s *service) device(name, token string) *device {
 	m := simulated.Factory(wire.Facts{Name: name, Serial: "SL-1", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631}, principal.MustSID("S-1-5-21-7-8-9"), s.clock.now())
-	d := &device{Workstation: simulated.Boot(m, s.clock.now), dir: s.t.TempDir()}
+	d := &device{Workstation: simulated.Boot(m, s.clock.now), service: s, dir: s.t.TempDir()}
 	d.AddAccount("keeper")
 	require.NoError(s.t, d.Join("administrators", "keeper"))
 	s.wake(d, token)

@@ -33,7 +33,7 @@ func (a *app) deviceList() *cobra.Command {
 				return err
 			}
 			q.Standing = strings.ReplaceAll(q.Standing, " ", "_")
-			items, err := client.All(most, func(p client.Page) (client.List[client.Device], error) { return c.Devices(cmd.Context(), q, p) })
+			items, err := atMost(most, func(p client.Page) (client.List[client.Device], error) { return c.Devices(cmd.Context(), q, p) })
 			if err != nil {
 				return err
 			}

@@ -14,7 +14,7 @@ func (a *app) showGroup(ctx context.Context, c *client.Client, group string, mos
 	if most > 0 {
 		wanted++ // to know whether there are more
 	}
-	devices, err := client.All(wanted, func(p client.Page) (client.List[client.Device], error) {
+	devices, err := atMost(wanted, func(p client.Page) (client.List[client.Device], error) {
 		return c.Devices(ctx, client.DeviceQuery{Group: group}, p)
 	})
 	if err != nil {

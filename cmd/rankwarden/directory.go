@@ -29,7 +29,7 @@ func (a *app) directorySearch() *cobra.Command {
 			for _, word := range args {
 				search += word + " "
 			}
-			items, err := client.All(most, func(p client.Page) (client.List[client.DirectoryEntry], error) {
+			items, err := atMost(most, func(p client.Page) (client.List[client.DirectoryEntry], error) {
 				return c.Directory(cmd.Context(), search, kind, p)
 			})
 			if err != nil {

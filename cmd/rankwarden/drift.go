@@ -27,7 +27,7 @@ func (a *app) driftCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(most, func(p client.Page) (client.List[client.Finding], error) { return c.Findings(cmd.Context(), q, p) })
+			items, err := atMost(most, func(p client.Page) (client.List[client.Finding], error) { return c.Findings(cmd.Context(), q, p) })
 			if err != nil {
 				return err
 			}

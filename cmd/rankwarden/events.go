@@ -22,7 +22,7 @@ func (a *app) eventsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(most, func(p client.Page) (client.List[client.Event], error) { return c.Events(cmd.Context(), q, p) })
+			items, err := atMost(most, func(p client.Page) (client.List[client.Event], error) { return c.Events(cmd.Context(), q, p) })
 			if err != nil {
 				return err
 			}

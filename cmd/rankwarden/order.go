@@ -68,7 +68,7 @@ func (a *app) orderList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(most, func(p client.Page) (client.List[client.Order], error) {
+			items, err := atMost(most, func(p client.Page) (client.List[client.Order], error) {
 				return c.Orders(cmd.Context(), q, p)
 			})
 			if err != nil {

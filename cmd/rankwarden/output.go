@@ -15,6 +15,8 @@ import (
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
 	"golang.org/x/term"
+
+	"rankwarden.example/client"
 )
 
 // app is what all commands share.
@@ -135,6 +137,15 @@ type column[T any] struct {
 	wrap  int  // share of what is left of the width, 0 for as wide as it needs
 	value func(T) string
 	paint func(T) text.Colors // only on a terminal
+}
+
+// atMost reads a list page by page up to most entries, 0 for all.
+func atMost[T any](most int, read func(p client.Page) (client.List[T], error)) ([]T, error) {
+	items, err := client.All(most, read)
+	if most > 0 && len(items) > most {
+		items = items[:most]
+	}
+	return items, err
 }
 
 // list prints a list; none is what a reader is told when it is empty.

@@ -33,7 +33,7 @@ func (a *app) passwordList() *cobra.Command {
 				return err
 			}
 			q.Search = strings.Join(args, "")
-			items, err := client.All(most, func(p client.Page) (client.List[client.Password], error) { return c.Passwords(cmd.Context(), q, p) })
+			items, err := atMost(most, func(p client.Page) (client.List[client.Password], error) { return c.Passwords(cmd.Context(), q, p) })
 			if err != nil {
 				return err
 			}
@@ -212,7 +212,7 @@ func (a *app) passwordSeen() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(most, func(p client.Page) (client.List[client.Reveal], error) {
+			items, err := atMost(most, func(p client.Page) (client.List[client.Reveal], error) {
 				return c.Reveals(cmd.Context(), client.PastQuery{Device: strings.Join(args, ""), Since: since, Until: until}, p)
 			})
 			if err != nil {
