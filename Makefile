@@ -50,10 +50,13 @@ cuts: build
 	@scripts/install postgresql
 	@go run ./e2e/cuts/run -seeds $(SEEDS)
 
-# Takes PostgreSQL away under load, kills runs in the middle and spoils devices, TIMES over.
-TIMES ?= 20
+# Kills processes of the service, stops PostgreSQL, cuts connections, fills disks, takes power away and restores
+# backups for STORM_FOR, in any order and several at a time; then the same one by one, TIMES over.
+STORM_FOR ?= 10m
+TIMES ?= 3
 storm: build
 	@scripts/install postgresql
+	STORM_FOR=$(STORM_FOR) go test -count 1 -timeout 120m -run 'EverythingAtOnce' -v ./e2e
 	go test -count $(TIMES) -timeout 120m -run 'DatabaseGoesAway|TakenUpAgain|Poisoned|RestoredDatabase|FullDisk|LostLock|AtOnce' ./e2e
 
 # Sends ROUNDS times as much nonsense to every operation as the tests do, and fuzzes what reads documents.

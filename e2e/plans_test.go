@@ -15,6 +15,7 @@ import (
 
 	"rankwarden.example/client"
 	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/store"
 )
 
 // largeFleet fills a database past the service: a hundred thousand devices, a million memberships, a million
@@ -112,6 +113,28 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	for what := range found {
 		t.Errorf("%s", what)
 	}
+
+	// Once PostgreSQL believes that nothing is open, a device's findings are still found by the device,
+	// and not by going through all that were opened since.
+	for _, statement := range []string{`update findings set state = 'settled', closed_at = now() where state = 'open'`, `vacuum analyze findings`,
+		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen)
+			select id, 'k', 'passwords.min_length', 'wrong_value', '', '12', '8', '["base"]', 'open', now(), now() from devices`} {
+		require.NoError(t, change(t, s.config.Database, statement))
+	}
+	info, err = os.Stat(plans)
+	require.NoError(t, err)
+	db, err := store.Open(ctx, s.config.Database)
+	require.NoError(t, err)
+	t.Cleanup(db.Close)
+	open, err := db.With(ctx).OpenFindings("00000000000000000000000777")
+	require.NoError(t, err)
+	assert.Len(t, open, 1)
+	require.NoError(t, change(t, s.config.Database, "select 'the end of the trap'"))
+	s.until(func() bool {
+		log = readFrom(t, plans, info.Size())
+		return strings.Contains(log, "the end of the trap")
+	})
+	assert.Contains(t, log, "Index Scan using findings_open on findings")
 }
 
 // readFrom reads what a file holds after a number of bytes.

@@ -45,9 +45,9 @@ func newRelay(t *testing.T, to string) *relay {
 }
 
 func (r *relay) forward(from net.Conn) {
-	to, err := net.Dial("tcp", r.to)
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	to, err := net.Dial("tcp", r.to)
 	if err != nil || r.down {
 		from.Close()
 		return
@@ -60,6 +60,13 @@ func (r *relay) forward(from net.Conn) {
 	}
 	go copied(from, to)
 	go copied(to, from)
+}
+
+// leadTo has new connections go to another address.
+func (r *relay) leadTo(address string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.to = address
 }
 
 // cut closes every connection, and every new one, until it is healed.

@@ -59,6 +59,7 @@ type Agent struct {
 	collect  bool              // report everything, also what has not changed
 	saved    [sha256.Size]byte // digest of what was written last
 	wake     time.Time         // when a password is due next, in service time; zero for none
+	enrolled string            // the name that the device enrolled under in this run; empty otherwise
 	oneByOne bool              // events go one at a time, since the service refuses one of them
 }
 
@@ -151,19 +152,23 @@ func (a *Agent) Cycle(ctx context.Context) error {
 	}
 }
 
-// Summary says in one sentence how far this device is.
+// Summary says how far this device is: that it enrolled, when it did so in this run, and what is carried out.
 func (a *Agent) Summary() string {
+	said := ""
+	if a.enrolled != "" {
+		said = "Enrolled as " + a.enrolled + ". "
+	}
 	switch {
 	case a.memory.Device == "":
 		return "This device is not enrolled yet."
 	case !a.accepted:
-		return "Enrolled as " + a.memory.Device + ". An owner must accept this device before it is told anything."
+		return said + "An owner must accept this device before it is told anything."
 	case a.memory.Desired.Number == 0:
-		return "Enrolled as " + a.memory.Device + ". Nothing is asked of this device yet."
+		return said + "Nothing is asked of this device yet."
 	case a.memory.Last == nil || a.memory.Last.Desired != a.memory.Desired:
-		return fmt.Sprintf("Desired state %d is carried out, and waits to be reported.", a.memory.Desired.Number)
+		return said + fmt.Sprintf("Desired state %d is carried out, and waits to be reported.", a.memory.Desired.Number)
 	}
-	return fmt.Sprintf("Desired state %d is carried out and reported.", a.memory.Desired.Number)
+	return said + fmt.Sprintf("Desired state %d is carried out and reported.", a.memory.Desired.Number)
 }
 
 func (a *Agent) enrol(ctx context.Context) error {
@@ -187,7 +192,7 @@ func (a *Agent) enrol(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	a.memory.Device, a.accepted = answer.Device, answer.Accepted
+	a.memory.Device, a.accepted, a.enrolled = answer.Device, answer.Accepted, facts.Name
 	a.setInterval(answer.Interval)
 	return a.save()
 }

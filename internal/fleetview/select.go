@@ -1,12 +1,12 @@
 package fleetview
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
@@ -30,11 +30,9 @@ func (v *View) Each(clock store.Clock, f Filter, visit func(d *Device, standing 
 
 func (v *View) each(clock store.Clock, f Filter, order []*Device, visit func(d *Device, standing drift.Standing) bool) {
 	state, search, scope := f.State, text.Fold(f.Search), v.scope(f.Reach, f.Group)
-	if state == "" {
-		state = store.Live
-	}
+	live := state == "" || state == store.Live
 	for _, d := range order {
-		if d.State != state || search != "" && !strings.Contains(d.search, search) || !scope.has(d) {
+		if d.live != live || !live && d.State != state || search != "" && !strings.Contains(d.search, search) || !scope.has(d) {
 			continue
 		}
 		standing := drift.Stand(d.Heard, clock.Now, clock.Interval)
@@ -71,7 +69,7 @@ func (v *View) IDs(reach auth.Reach, group string, limit int) (ids []string, n i
 	defer v.mu.RUnlock()
 	scope := v.scope(reach, group)
 	for _, d := range v.order {
-		if d.State != store.Live || !scope.has(d) {
+		if !d.live || !scope.has(d) {
 			continue
 		}
 		if n++; n <= limit {
@@ -95,6 +93,23 @@ func (v *View) Has(reach auth.Reach, id string) bool {
 // Counts are numbers of devices by standing.
 type Counts map[drift.Standing]int
 
+// Tally counts devices by the index of their standing.
+type Tally [len(drift.Standings)]int
+
+// Add counts a device.
+func (t *Tally) Add(s drift.Standing) { t[slices.Index(drift.Standings[:], s)]++ }
+
+// Counts are those that are not 0.
+func (t *Tally) Counts() Counts {
+	counts := Counts{}
+	for i, n := range t {
+		if n > 0 {
+			counts[drift.Standings[i]] = n
+		}
+	}
+	return counts
+}
+
 // Total is the number of devices.
 func (c Counts) Total() int {
 	n := 0
@@ -104,14 +119,35 @@ func (c Counts) Total() int {
 	return n
 }
 
+// OpenFindings are the identifiers of open findings that pick chooses, of live devices in reach and in a
+// group, largest first, at most limit.
+func (v *View) OpenFindings(reach auth.Reach, group string, pick func(f *store.SeenFinding) bool, limit int) []int64 {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	scope := v.scope(reach, group)
+	ids := []int64{}
+	for _, d := range v.order {
+		if !d.live || len(d.Findings) == 0 || !scope.has(d) {
+			continue
+		}
+		for i := range d.Findings {
+			if pick(&d.Findings[i]) {
+				ids = append(ids, d.Findings[i].ID)
+			}
+		}
+	}
+	slices.SortFunc(ids, func(a, b int64) int { return cmp.Compare(b, a) })
+	return ids[:min(len(ids), limit)]
+}
+
 // Count counts the devices of a filter by standing.
 func (v *View) Count(clock store.Clock, f Filter) Counts {
-	counts := Counts{}
+	var t Tally
 	v.Each(clock, f, func(_ *Device, s drift.Standing) bool {
-		counts[s]++
+		t.Add(s)
 		return true
 	})
-	return counts
+	return t.Counts()
 }
 
 // Group is the devices of a group that are in reach.
@@ -127,63 +163,53 @@ type Mark struct {
 	Standing drift.Standing
 }
 
-// Groups are all groups by name with their devices in reach; up to marks devices are named.
-func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int) []Group {
+// Groups are all groups by name with their devices in reach; up to marks devices are named. Every live
+// device in reach is handed to visit as well, unless that is nil.
+func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int, visit func(d *Device, standing drift.Standing)) []Group {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
-	list := make([]Group, 0, len(v.groups))
 	slots := int32(0)
-	for name, slot := range v.groups {
-		list = append(list, Group{Name: name, Counts: Counts{}})
+	for _, slot := range v.groups {
 		slots = max(slots, slot+1)
 	}
-	slices.SortFunc(list, func(a, b Group) int { return strings.Compare(a.Name, b.Name) })
 	// There are a million memberships in a large fleet, so each is counted without looking anything up.
-	tallies := make([]tally, slots)
-	for i, g := range list {
-		tallies[v.groups[g.Name]].group = &list[i]
-	}
+	tallies, named := make([]Tally, slots), make([][]Mark, slots)
 	v.each(clock, Filter{Reach: reach}, v.order, func(d *Device, s drift.Standing) bool {
 		n := slices.Index(drift.Standings[:], s)
-		for _, m := range d.groups {
-			if m.group >= slots || !m.certain || tallies[m.group].group == nil {
-				continue // the group has gone meanwhile, or the device may not be in it
+		for _, group := range d.groups {
+			if group >= slots {
+				continue // made after the groups were read
 			}
-			t := &tallies[m.group]
-			t.counts[n]++
-			if len(t.group.Marks) < marks {
-				t.group.Marks = append(t.group.Marks, Mark{d.ID, d.Name, s})
+			tallies[group][n]++
+			if len(named[group]) < marks {
+				named[group] = append(named[group], Mark{d.ID, d.Name, s})
 			}
+		}
+		if visit != nil {
+			visit(d, s)
 		}
 		return true
 	})
-	for _, t := range tallies {
-		for n, s := range drift.Standings {
-			if t.counts[n] > 0 {
-				t.group.Counts[s] = t.counts[n]
-			}
-		}
+	list := make([]Group, 0, len(v.groups))
+	for name, slot := range v.groups {
+		list = append(list, Group{Name: name, Counts: tallies[slot].Counts(), Marks: named[slot]})
 	}
+	slices.SortFunc(list, func(a, b Group) int { return strings.Compare(a.Name, b.Name) })
 	return list
 }
 
-// tally counts the devices of a group by the index of their standing.
-type tally struct {
-	group  *Group
-	counts [len(drift.Standings)]int
-}
-
-// Facts are the live devices in reach with what rules read of them.
-func (v *View) Facts(reach auth.Reach) (devices []*Device, facts []fleet.Facts) {
+// Devices are the live devices in reach, by name.
+func (v *View) Devices(reach auth.Reach) []*Device {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
 	scope := v.scope(reach, "")
+	devices := make([]*Device, 0, len(v.order))
 	for _, d := range v.order {
-		if d.State == store.Live && scope.has(d) {
-			devices, facts = append(devices, d), append(facts, d.Facts)
+		if d.live && scope.has(d) {
+			devices = append(devices, d)
 		}
 	}
-	return devices, facts
+	return devices
 }
 
 // Silent is the time before which a device must have been heard from to count as silent.

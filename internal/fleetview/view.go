@@ -6,7 +6,6 @@ package fleetview
 import (
 	"cmp"
 	"slices"
-	"sort"
 	"strings"
 	"sync"
 	"time"
@@ -31,13 +30,9 @@ type Device struct {
 	Rotations                []store.SeenRotation
 	Locked                   []store.LockedAccount
 
-	search string   // what a search looks in, folded
-	groups []member // sorted by group
-}
-
-type member struct {
-	group   int32 // slot
-	certain bool
+	search string  // what a search looks in, folded
+	groups []int32 // slots of the groups that it is certainly in, in order
+	live   bool
 }
 
 // Verified reports whether the device was read back under its newest desired state.
@@ -72,9 +67,9 @@ func byName(a, b *Device) int {
 
 // replace takes what was read; all of the fleet, or what is known of some devices.
 func (v *View) replace(seen store.SeenDevices, whole bool) {
-	members := make(map[string][]member, len(seen.Devices))
+	members := make(map[string][]int32, len(seen.Devices))
 	for _, m := range seen.Memberships {
-		members[m.Device] = append(members[m.Device], member{v.slot(m.Group), m.Certain})
+		members[m.Device] = append(members[m.Device], v.slot(m.Group))
 	}
 	findings, rotations := map[string][]store.SeenFinding{}, map[string][]store.SeenRotation{}
 	for _, f := range seen.Findings {
@@ -144,13 +139,13 @@ func keepContact(d, former *Device) *Device {
 	return d
 }
 
-func deviceOf(s store.Seen, groups []member, findings []store.SeenFinding, rotations []store.SeenRotation) *Device {
-	slices.SortFunc(groups, func(a, b member) int { return cmp.Compare(a.group, b.group) })
+func deviceOf(s store.Seen, groups []int32, findings []store.SeenFinding, rotations []store.SeenRotation) *Device {
+	slices.Sort(groups)
 	d := &Device{ID: s.ID, Name: s.Name, NameKey: s.NameKey, State: s.State, Scope: s.Scope, Held: s.Held, Contended: s.Contended,
 		Facts: fleet.Facts{Name: s.Name, Platform: s.Platform, OSVersion: s.OSVersion, OSBuild: s.OSBuild, Model: s.Model, Serial: s.Serial, Path: s.Path, Tags: s.Tags, PrimaryUser: s.PrimaryUser},
 		Heard: drift.Heard{HeldUnits: len(s.Held), Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
 			Reported: drift.Stamp{Epoch: s.ReportedEpoch, Number: s.ReportedNumber}, OpenFindings: s.OpenFindings, Mismatched: s.Mismatched},
-		Findings: findings, Rotations: rotations, Locked: s.Locked, groups: groups}
+		Findings: findings, Rotations: rotations, Locked: s.Locked, groups: groups, live: s.State == store.Live}
 	if s.LastContact != nil {
 		d.Heard.LastContact = *s.LastContact
 	}
@@ -175,8 +170,8 @@ func (v *View) heard(ids []string, at time.Time) {
 
 // in reports whether a device is certainly in the group of a slot.
 func (d *Device) in(group int32) bool {
-	at := sort.Search(len(d.groups), func(i int) bool { return d.groups[i].group >= group })
-	return at < len(d.groups) && d.groups[at].group == group && d.groups[at].certain
+	_, found := slices.BinarySearch(d.groups, group)
+	return found
 }
 
 // scope is a reach and a group as slots.

@@ -41,7 +41,7 @@ var ErrNoServer = errors.New("PostgreSQL is not installed; run: apt-get install 
 // Start starts the server whose data are in dir, and makes them when there are none. Settings are as
 // PostgreSQL writes them, such as fsync=off.
 func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error) {
-	programs, err := findPrograms()
+	programs, err := Programs()
 	if err != nil {
 		return nil, err
 	}
@@ -152,8 +152,8 @@ func (c *Cluster) CreateDatabase(ctx context.Context, name string) (string, erro
 	return strings.Replace(c.URL(), "/"+database+"?", "/"+name+"?", 1), c.createDatabase(ctx, conn, name)
 }
 
-// findPrograms looks for the newest installed server.
-func findPrograms() (string, error) {
+// Programs is the directory of the newest installed server's programs.
+func Programs() (string, error) {
 	dirs, _ := filepath.Glob("/usr/lib/postgresql/*/bin")
 	slices.SortFunc(dirs, func(a, b string) int { return len(b) - len(a) + 2*strings.Compare(b, a) })
 	if path, err := exec.LookPath("initdb"); err == nil {

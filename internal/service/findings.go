@@ -50,7 +50,13 @@ func (s *Service) Findings(ctx context.Context, who auth.Identity, f FindingFilt
 	if filter.Kind == "" {
 		filter.Not = string(drift.UnitUnsupported)
 	}
-	return s.Store.With(ctx).ListFindings(filter, p)
+	if filter.State != store.FindingOpen || filter.Few != nil {
+		return s.Store.With(ctx).ListFindings(filter, p)
+	}
+	// Which are open is known; the database would go through all of them for a group that has few.
+	return s.Store.With(ctx).FindingsByID(func(before int64, most int) []int64 {
+		return s.View.OpenFindings(filter.Reach, filter.Group, func(x *store.SeenFinding) bool { return x.ID < before && filter.Takes(x) }, most)
+	}, p)
 }
 
 // closedSpan is how far back closed findings are summed up when no time is given.

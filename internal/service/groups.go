@@ -29,7 +29,7 @@ func (s *Service) Groups(ctx context.Context, who auth.Identity, search string, 
 		return nil, "", err
 	}
 	enrolled := map[string]int{}
-	for _, g := range s.View.Groups(s.clock(), who.Reach(auth.Look), 0) {
+	for _, g := range s.View.Groups(s.clock(), who.Reach(auth.Look), 0, nil) {
 		enrolled[g.Name] = g.Counts.Total()
 	}
 	out := make([]GroupSummary, len(list))

@@ -32,16 +32,18 @@ type RuleTrial struct {
 const maxExamples = 10
 
 // TryRule says for which devices in reach a rule would hold, without saving it.
-func (s *Service) TryRule(_ context.Context, who auth.Identity, source string) (RuleTrial, error) {
+func (s *Service) TryRule(ctx context.Context, who auth.Identity, source string) (RuleTrial, error) {
 	rule, err := usableRule(source)
 	if err != nil {
 		return RuleTrial{}, err
 	}
-	known, facts := s.View.Facts(who.Reach(auth.Look))
-	members := fleet.MembersOf([]fleet.Group{{Name: "tried", Rule: rule}}, facts)["tried"]
+	devices := s.View.Devices(who.Reach(auth.Look))
 	trial := RuleTrial{Examples: []string{}, Reads: rule.Reads()}
-	for i, d := range known { // by name
-		switch members.Of(i) {
+	for _, d := range devices { // by name
+		if err := ctx.Err(); err != nil {
+			return trial, err
+		}
+		switch rule.Holds(&d.Facts) {
 		case fleet.Yes:
 			if trial.Holds++; len(trial.Examples) < maxExamples {
 				trial.Examples = append(trial.Examples, d.Name)

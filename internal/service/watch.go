@@ -71,22 +71,30 @@ type Overview struct {
 func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (Overview, error) {
 	clock, reach := s.clock(), who.Reach(auth.Look)
 	since := clock.Now.Add(-recentSpan)
-	o := Overview{Standings: Counts{}}
+	var o Overview
+	var standings fleetview.Tally
 	if err := s.groupExists(ctx, group); err != nil {
 		return o, err
 	}
 	held := newHeldSums()
-	s.View.Each(clock, fleetview.Filter{Reach: reach, Group: group}, func(d *fleetview.Device, standing drift.Standing) bool {
-		o.Standings[standing]++
+	visit := func(d *fleetview.Device, standing drift.Standing) {
 		online, verified := !d.Heard.LastContact.Before(fleetview.Silent(clock)), d.Verified()
 		o.Verified.Devices++
 		o.Verified.Online += number(online)
 		o.Verified.Verified += number(verified)
 		o.Verified.OnlineVerified += number(online && verified)
+		standings.Add(standing)
 		held.add(d)
-		return true
-	})
-	for _, g := range s.View.Groups(clock, reach, maxMarks) {
+	}
+	whole := visit // the fleet is gone through once where that is enough
+	if group != "" {
+		whole = nil
+		s.View.Each(clock, fleetview.Filter{Reach: reach, Group: group}, func(d *fleetview.Device, standing drift.Standing) bool {
+			visit(d, standing)
+			return true
+		})
+	}
+	for _, g := range s.View.Groups(clock, reach, maxMarks, whole) {
 		if group != "" && g.Name != group || g.Counts.Total() == 0 {
 			continue
 		}
@@ -95,6 +103,7 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 		}
 		o.Strips = append(o.Strips, g)
 	}
+	o.Standings = standings.Counts()
 	err := s.Store.InSnapshot(ctx, func(tx store.Tx) error {
 		waiting, failed, err := tx.SettleWaiting()
 		if err != nil {

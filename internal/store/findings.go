@@ -93,6 +93,27 @@ func (t Tx) ListFindings(f FindingFilter, p Page) ([]Finding, string, error) {
 	return list, next, err
 }
 
+// Takes reports whether a filter takes an open finding, whatever its device is.
+func (f FindingFilter) Takes(x *SeenFinding) bool {
+	return (f.Unit == "" || x.Unit == f.Unit) && (f.Kind == "" || x.Kind == f.Kind) && (f.Not == "" || x.Kind != f.Not) &&
+		(f.Since.IsZero() || !x.FirstSeen.Before(f.Since)) && (f.Until.IsZero() || x.FirstSeen.Before(f.Until))
+}
+
+// FindingsByID lists a page, newest first; which gives at most so many of the findings'
+// identifiers, from before one.
+func (t Tx) FindingsByID(which func(before int64, most int) []int64, p Page) ([]Finding, string, error) {
+	before := int64(1) << 62
+	if err := p.after(&before); err != nil {
+		return nil, "", err
+	}
+	list, err := rows[Finding](t, "select x.*, d.name as device from findings x join devices d on d.id = x.device_id where x.id = any(?) order by x.id desc", which(before, p.limit()+1))
+	if err != nil {
+		return nil, "", err
+	}
+	list, next := cut(p, list, func(x Finding) []any { return []any{x.ID} })
+	return list, next, nil
+}
+
 // FindingSum is the number of findings, and of devices, of one unit and kind.
 type FindingSum struct {
 	Unit     string

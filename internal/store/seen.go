@@ -38,14 +38,12 @@ type LockedAccount struct {
 	Until *time.Time `json:"until"` // nil until someone unlocks it
 }
 
-// SeenMembership is a folded name in a group, by the group's identifier.
-type SeenMembership struct {
-	Group, Device string
-	Certain       bool
-}
+// SeenMembership is a folded name that is certainly in a group, by the group's identifier.
+type SeenMembership struct{ Group, Device string }
 
 // SeenFinding is an open finding.
 type SeenFinding struct {
+	ID                 int64
 	Device, Unit, Kind string
 	FirstSeen          time.Time
 }
@@ -80,7 +78,7 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (SeenDevices, erro
 		if seen.Devices, err = collect[Seen](ctx, tx, "select "+seenColumns+" from devices where true"+some("id"), args...); err != nil {
 			return err
 		}
-		if seen.Findings, err = collect[SeenFinding](ctx, tx, "select device_id, unit, kind, first_seen from findings where state = 'open'"+some("device_id"), args...); err != nil {
+		if seen.Findings, err = collect[SeenFinding](ctx, tx, "select id, device_id, unit, kind, first_seen from findings where state = 'open'"+some("device_id"), args...); err != nil {
 			return err
 		}
 		if seen.Rotations, err = collect[SeenRotation](ctx, tx, `select r.device_id, r.target, r.name, r.changed_at, r.every_minutes, x.number is not null from rotations r
@@ -94,7 +92,7 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (SeenDevices, erro
 			}
 			args = []any{names}
 		}
-		if seen.Memberships, err = collect[SeenMembership](ctx, tx, "select group_id, device, certain from group_members where true"+some("device"), args...); err != nil {
+		if seen.Memberships, err = collect[SeenMembership](ctx, tx, "select group_id, device from group_members where certain"+some("device"), args...); err != nil {
 			return err
 		}
 		groups, err := collect[struct{ ID, Name string }](ctx, tx, "select id, name from groups")
