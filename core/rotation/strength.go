@@ -6,8 +6,9 @@ import (
 	"strings"
 )
 
-// WordListSize is the number of words a passphrase is drawn from: five throws of a die.
-const WordListSize = 7776
+// WordListSize is the number of words a passphrase is drawn from: five throws of a die, less the four words
+// that have a hyphen of their own, since hyphens stand between words.
+const WordListSize = 7776 - 4
 
 // ShortestWord is the least number of characters of a word of that list.
 const ShortestWord = 3

@@ -74,16 +74,19 @@ func drawName(random Random, pattern string) string {
 	}, pattern)
 }
 
-// passphrase draws words, capitalised and joined by hyphens.
+// passphrase draws words, capitalised and joined by hyphens; words with a hyphen of their own are drawn again.
 func passphrase(random Random, words int) string {
 	list := diceware.WordListEffLarge()
 	drawn := make([]string, words)
 	for i := range drawn {
-		throws := 0
-		for range list.Digits() {
-			throws = throws*10 + random(6) + 1
+		word := "-"
+		for strings.Contains(word, "-") {
+			throws := 0
+			for range list.Digits() {
+				throws = throws*10 + random(6) + 1
+			}
+			word = list.WordAt(throws)
 		}
-		word := list.WordAt(throws)
 		drawn[i] = strings.ToUpper(word[:1]) + word[1:]
 	}
 	return strings.Join(drawn, "-")
