@@ -242,6 +242,8 @@ func (e *everything) faults() map[string]func() {
 // and is opened by what escrow has.
 func (e *everything) inStep(after string) {
 	ctx := e.t.Context()
+	e.db.Close() // its connections may be of a server that has ended
+	e.reopen(e.t)
 	for _, d := range e.fleet {
 		name := d.Machine().Facts.Name
 		missing := ""
