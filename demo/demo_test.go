@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
@@ -62,11 +63,11 @@ func TestDemoPoliciesReallyOverlap(t *testing.T) {
 		}
 		groups = append(groups, group)
 	}
-	var aims []fleet.Assignment
+	var aims []assign.Assignment
 	var asks []resolve.Assignment
 	for _, a := range assignments {
-		aim := fleet.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: fleet.Rank(a.Rank),
-			Stance: cmp.Or(fleet.Stance(a.Stance), fleet.Enforce)}
+		aim := assign.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: assign.Rank(a.Rank),
+			Stance: cmp.Or(assign.Stance(a.Stance), assign.Enforce)}
 		require.NoError(t, aim.Check())
 		require.Contains(t, policies, a.Policy)
 		aims = append(aims, aim)

@@ -7,6 +7,7 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/text"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
@@ -88,8 +89,8 @@ func (a *app) block(d scenario.Device, names []string) {
 }
 
 func (a *app) metLine(m scenario.Met) string {
-	notes := map[fleet.Reason]string{fleet.Excluded: "excluded", fleet.Outside: "outside", fleet.Undecided: "undecided: a fact is not known"}[m.Reason]
-	if m.Stance == fleet.Trial {
+	notes := map[assign.Outcome]string{assign.Excluded: "excluded", assign.Outside: "outside", assign.Undecided: "undecided: a fact is not known"}[m.Reason]
+	if m.Stance == assign.Trial {
 		notes = strings.TrimPrefix(notes+", on trial", ", ")
 	}
 	line := fmt.Sprintf("  %5d  %-24s policy %s", m.Rank, m.Assignment, m.Policy)

@@ -1,5 +1,7 @@
 package fleet
 
+import "rankwarden.example/core/assign"
+
 // Group is a named set of devices: those listed, or those for which a rule holds.
 type Group struct {
 	Name    string
@@ -11,14 +13,14 @@ type Group struct {
 type Members struct{ yes, perhaps bitset }
 
 // Of is the membership of one device.
-func (m Members) Of(device int) Truth {
+func (m Members) Of(device int) assign.Truth {
 	switch {
 	case m.yes.has(device):
-		return Yes
+		return assign.Yes
 	case m.perhaps.has(device):
-		return Unknown
+		return assign.Unknown
 	}
-	return No
+	return assign.No
 }
 
 // Listed are the members of a group by index, out of count: those that are in it, and those that
@@ -44,7 +46,7 @@ func InTurn(n int, do func(i int)) {
 	}
 }
 
-// MembersOf works out every group, by name, and [Everything].
+// MembersOf works out every group, by name, and [assign.Everything].
 func MembersOf(groups []Group, facts []Facts) map[string]Members {
 	return MembersOfEach(groups, facts, InTurn)
 }
@@ -69,7 +71,7 @@ func MembersOfEach(groups []Group, facts []Facts, each Each) map[string]Members 
 	members := make(map[string]Members, len(groups)+1)
 	everything := Members{newBitset(len(facts)), nil}
 	everything.yes.fill(len(facts))
-	members[Everything] = everything
+	members[assign.Everything] = everything
 	for i, g := range groups {
 		members[g.Name] = all[i]
 	}
@@ -80,8 +82,8 @@ func MembersOfEach(groups []Group, facts []Facts, each Each) map[string]Members 
 // of the facts that it reads, so its cost grows with how much those facts differ.
 func ruled(rule *Rule, facts []Facts, combined column) Members {
 	m := Members{newBitset(len(facts)), newBitset(len(facts))}
-	const notDone = Yes + 1
-	known := make([]Truth, combined.count)
+	const notDone = assign.Yes + 1
+	known := make([]assign.Truth, combined.count)
 	for i := range known {
 		known[i] = notDone
 	}
@@ -92,9 +94,9 @@ func ruled(rule *Rule, facts []Facts, combined column) Members {
 			known[combination] = rule.holds(&object)
 		}
 		switch known[combination] {
-		case Yes:
+		case assign.Yes:
 			m.yes.add(d)
-		case Unknown:
+		case assign.Unknown:
 			m.perhaps.add(d)
 		}
 	}

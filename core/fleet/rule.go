@@ -11,6 +11,8 @@ import (
 	"cel.dev/cel-go/common/cost"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
+
+	"rankwarden.example/core/assign"
 )
 
 // MaxRule is the longest rule in bytes.
@@ -95,19 +97,19 @@ func (r *Rule) Reads() []string {
 
 // Holds says whether the rule holds for a device. It is Unknown when the rule reads a fact that is
 // not known, or cannot be worked out for another reason.
-func (r *Rule) Holds(facts *Facts) Truth { return r.holds(&factObject{facts}) }
+func (r *Rule) Holds(facts *Facts) assign.Truth { return r.holds(&factObject{facts}) }
 
-func (r *Rule) holds(object *factObject) Truth {
+func (r *Rule) holds(object *factObject) assign.Truth {
 	out, _, err := r.program.Eval(object)
 	switch {
 	case err != nil:
-		return Unknown
+		return assign.Unknown
 	case out == types.True:
-		return Yes
+		return assign.Yes
 	case out == types.False:
-		return No
+		return assign.No
 	}
-	return Unknown
+	return assign.Unknown
 }
 
 // readBy gathers the facts that an expression selects from device. A rule that hands the whole

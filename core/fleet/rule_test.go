@@ -6,28 +6,29 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 )
 
 // What is not known gives no answer, unless the rest of the rule decides without it.
 func TestRuleInThreeValues(t *testing.T) {
 	desk := &fleet.Facts{Name: "SKL-TKT-001", Platform: "windows", OSBuild: 19045, Path: "north/kirkness/desk", Tags: []string{"kiosk", "spare"}}
-	for rule, want := range map[string]fleet.Truth{
-		`device.os_build >= 19045`:                                   fleet.Yes,
-		`device.os_build > 19045`:                                    fleet.No,
-		`device.model == "Quay 7"`:                                   fleet.Unknown,
-		`!(device.model == "Quay 7")`:                                fleet.Unknown,
-		`device.model == "Quay 7" || "kiosk" in device.tags`:         fleet.Yes,
-		`device.model == "Quay 7" && "bridge" in device.tags`:        fleet.No,
-		`has(device.model) && device.model == "Quay 7"`:              fleet.No,
-		`has(device.model) ? device.model == "x" : true`:             fleet.Yes,
-		`device.path.startsWith("north/")`:                           fleet.Yes,
-		`device.primary_user == ""`:                                  fleet.Yes,
-		`device.tags.exists(t, t.matches("^sp"))`:                    fleet.Yes,
-		`device.name in ["SKL-TKT-001", "SKL-TKT-002"]`:              fleet.Yes,
-		`device.os_build / (device.os_build - 19045) > 1`:            fleet.Unknown,
-		`device.platform == "windows" && size(device.tags) == 2`:     fleet.Yes,
-		`device.os_version.startsWith("10.") || device.serial == ""`: fleet.Unknown,
+	for rule, want := range map[string]assign.Truth{
+		`device.os_build >= 19045`:                                   assign.Yes,
+		`device.os_build > 19045`:                                    assign.No,
+		`device.model == "Quay 7"`:                                   assign.Unknown,
+		`!(device.model == "Quay 7")`:                                assign.Unknown,
+		`device.model == "Quay 7" || "kiosk" in device.tags`:         assign.Yes,
+		`device.model == "Quay 7" && "bridge" in device.tags`:        assign.No,
+		`has(device.model) && device.model == "Quay 7"`:              assign.No,
+		`has(device.model) ? device.model == "x" : true`:             assign.Yes,
+		`device.path.startsWith("north/")`:                           assign.Yes,
+		`device.primary_user == ""`:                                  assign.Yes,
+		`device.tags.exists(t, t.matches("^sp"))`:                    assign.Yes,
+		`device.name in ["SKL-TKT-001", "SKL-TKT-002"]`:              assign.Yes,
+		`device.os_build / (device.os_build - 19045) > 1`:            assign.Unknown,
+		`device.platform == "windows" && size(device.tags) == 2`:     assign.Yes,
+		`device.os_version.startsWith("10.") || device.serial == ""`: assign.Unknown,
 	} {
 		r, err := fleet.ParseRule(rule)
 		require.NoError(t, err, rule)

@@ -1,5 +1,7 @@
 package fleet
 
+import "rankwarden.example/core/assign"
+
 // Scope is a set of devices that meet exactly the same assignments.
 type Scope struct {
 	Applying  []int // indexes into the assignments given, ascending
@@ -11,11 +13,11 @@ type Scope struct {
 // exactly one scope; scopes come in the order of their first device. A group that members does
 // not know is empty. The cost is one pass of bit operations for each group an assignment names,
 // and one visit for each pair of device and applying assignment.
-func Scopes(count int, members map[string]Members, assignments []Assignment) []Scope {
+func Scopes(count int, members map[string]Members, assignments []assign.Assignment) []Scope {
 	p := newPartition(count)
 	yes, perhaps := newBitset(count), newBitset(count)
 	for i, a := range assignments {
-		a.decideAll(members, yes, perhaps)
+		decideAll(a, members, yes, perhaps)
 		p.split(yes, uint32(2*i))
 		p.split(perhaps, uint32(2*i+1))
 	}
@@ -23,8 +25,8 @@ func Scopes(count int, members map[string]Members, assignments []Assignment) []S
 }
 
 // decideAll works out, for all devices at once, where the assignment applies and where that is
-// not known. It says the same as [Assignment.Decide].
-func (a Assignment) decideAll(members map[string]Members, yes, perhaps bitset) {
+// not known. It says the same as [assign.Assignment.Decide].
+func decideAll(a assign.Assignment, members map[string]Members, yes, perhaps bitset) {
 	clear(yes)
 	clear(perhaps)
 	for _, g := range a.Include {

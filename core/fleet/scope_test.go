@@ -9,28 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 )
-
-func TestAssignmentCheck(t *testing.T) {
-	good := fleet.Assignment{Include: []string{"desks"}, Rank: 9999, Stance: fleet.Trial}
-	require.NoError(t, good.Check())
-	for says, change := range map[string]func(a *fleet.Assignment){
-		"rank 0":               func(a *fleet.Assignment) { a.Rank = 0 },
-		"rank 10000":           func(a *fleet.Assignment) { a.Rank = 10000 },
-		"stance":               func(a *fleet.Assignment) { a.Stance = "maybe" },
-		"no group is included": func(a *fleet.Assignment) { a.Include = nil },
-		"leave no device":      func(a *fleet.Assignment) { a.Exclude = []string{fleet.Everything} },
-		"both included":        func(a *fleet.Assignment) { a.Exclude = []string{"desks"} },
-		"and not to be in it":  func(a *fleet.Assignment) { a.Within, a.Exclude = []string{"x"}, []string{"x"} },
-	} {
-		a := good
-		change(&a)
-		err := a.Check()
-		require.ErrorIs(t, err, fleet.ErrAssignment)
-		assert.ErrorContains(t, err, says)
-	}
-}
 
 // Every device is in exactly one scope, with exactly the assignments that deciding for it alone
 // gives it.
@@ -57,9 +38,9 @@ func TestScopes(t *testing.T) {
 			groups = append(groups, fleet.Group{Name: name, Rule: rule})
 		}
 		members := fleet.MembersOf(groups, facts)
-		group := rapid.SampledFrom([]string{"a", "b", "new", "x", "not-x", "nobody", fleet.Everything})
-		assignments := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) fleet.Assignment {
-			return fleet.Assignment{
+		group := rapid.SampledFrom([]string{"a", "b", "new", "x", "not-x", "nobody", assign.Everything})
+		assignments := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) assign.Assignment {
+			return assign.Assignment{
 				Include: rapid.SliceOfN(group, 0, 3).Draw(t, "include"), Exclude: rapid.SliceOfN(group, 0, 2).Draw(t, "exclude"),
 				Within: rapid.SliceOfN(group, 0, 2).Draw(t, "within"),
 			}
@@ -79,10 +60,10 @@ func TestScopes(t *testing.T) {
 		for d := range facts {
 			var applying, undecided []string
 			for i, a := range assignments {
-				switch reason, _ := a.Decide(func(g string) fleet.Truth { return members[g].Of(d) }); reason {
-				case fleet.Included:
+				switch reason, _ := a.Decide(func(g string) assign.Truth { return members[g].Of(d) }); reason {
+				case assign.Included:
 					applying = append(applying, fmt.Sprint(i))
-				case fleet.Undecided:
+				case assign.Undecided:
 					undecided = append(undecided, fmt.Sprint(i))
 				}
 			}

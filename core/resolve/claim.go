@@ -3,7 +3,7 @@ package resolve
 import (
 	"slices"
 
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 )
@@ -24,15 +24,15 @@ type Ask struct {
 // Assignment is an assignment together with the policy it has in force.
 type Assignment struct {
 	Name   string
-	Rank   fleet.Rank
-	Stance fleet.Stance
+	Rank   assign.Rank
+	Stance assign.Stance
 	Policy *Policy
 }
 
 // Claim is what one assignment asks of one unit.
 type Claim struct {
 	Assignment string
-	Rank       fleet.Rank
+	Rank       assign.Rank
 	Unit       UnitID
 	Value      Value
 }

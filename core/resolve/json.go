@@ -3,7 +3,7 @@ package resolve
 import (
 	"encoding/json"
 
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 )
 
 // UnmarshalJSON reads a setting; the unit says what its value is.
@@ -31,7 +31,7 @@ func (u *Unit) UnmarshalJSON(data []byte) error {
 		From    []string        `json:"from"`
 		Over    []struct {
 			Assignment string          `json:"assignment"`
-			Rank       fleet.Rank      `json:"rank"`
+			Rank       assign.Rank     `json:"rank"`
 			Value      json.RawMessage `json:"value"`
 			Why        Why             `json:"why"`
 		} `json:"over"`

@@ -4,14 +4,14 @@ import (
 	"maps"
 	"slices"
 
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 )
 
 // mention is the strongest thing said of one principal.
 type mention struct {
-	rank   fleet.Rank
+	rank   assign.Rank
 	absent bool
 }
 
@@ -51,7 +51,7 @@ func settleGroup(claims []Claim) Unit {
 type group struct {
 	claims   []Claim
 	closed   bool
-	rank     fleet.Rank      // of the exact statements that close the group
+	rank     assign.Rank     // of the exact statements that close the group
 	base     []principal.Ref // their members
 	mentions map[principal.Ref]mention
 	dropped  []bool // claims of which something was dropped because the group is closed

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 )
@@ -66,7 +66,7 @@ func TestTrialNeverChangesTheEnforcedLane(t *testing.T) {
 		list := scenario(t, anyScenario(t))
 		var enforced []resolve.Assignment
 		for _, a := range list {
-			if a.Stance == fleet.Enforce {
+			if a.Stance == assign.Enforce {
 				enforced = append(enforced, a)
 			}
 		}
@@ -74,7 +74,7 @@ func TestTrialNeverChangesTheEnforcedLane(t *testing.T) {
 		assert.Equal(t, alone.Enforced, all.Enforced)
 		assert.Equal(t, len(enforced) < len(list), all.Projected != nil)
 		for i := range list {
-			list[i].Stance = fleet.Enforce
+			list[i].Stance = assign.Enforce
 		}
 		if all.Projected != nil {
 			assert.Equal(t, resolve.Settle(list, nil).Enforced.Units, all.Projected.Units, "as if all were enforced")
@@ -87,7 +87,7 @@ func lanes(list []resolve.Assignment) (all []resolve.Lane, from [][]resolve.Assi
 	r := resolve.Settle(list, nil)
 	var enforced []resolve.Assignment
 	for _, a := range list {
-		if a.Stance == fleet.Enforce {
+		if a.Stance == assign.Enforce {
 			enforced = append(enforced, a)
 		}
 	}
@@ -138,7 +138,7 @@ func TestWeakerAgreeingAssignmentChangesNothing(t *testing.T) {
 		list := scenario(t, anyScenario(t))
 		echo := rapid.SampledFrom(list).Draw(t, "echo")
 		before := resolve.Settle(list, nil)
-		weaker := resolve.Assignment{Name: "zz", Rank: fleet.Weakest, Stance: echo.Stance, Policy: echo.Policy}
+		weaker := resolve.Assignment{Name: "zz", Rank: assign.Weakest, Stance: echo.Stance, Policy: echo.Policy}
 		after := resolve.Settle(append(slices.Clone(list), weaker), nil)
 		compare := func(before, after resolve.Lane) {
 			for i, u := range before.Units {

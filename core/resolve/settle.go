@@ -1,7 +1,7 @@
 package resolve
 
 import (
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 )
 
 // Verdict says how the claims on a unit were settled.
@@ -31,10 +31,10 @@ const (
 
 // Lost is a claim that did not decide the value.
 type Lost struct {
-	Assignment string     `json:"assignment"`
-	Rank       fleet.Rank `json:"rank"`
-	Value      Value      `json:"value"`
-	Why        Why        `json:"why"`
+	Assignment string      `json:"assignment"`
+	Rank       assign.Rank `json:"rank"`
+	Value      Value       `json:"value"`
+	Why        Why         `json:"why"`
 }
 
 // Unit is one settled unit. Value is nil when it is contested.

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/resolve"
 )
@@ -25,9 +25,9 @@ func scenario(t require.TestingT, text string) []resolve.Assignment {
 		rank, err := strconv.Atoi(words[1])
 		require.NoError(t, err)
 		name, trial := strings.CutSuffix(words[0], "?")
-		a := resolve.Assignment{Name: name, Rank: fleet.Rank(rank), Stance: fleet.Enforce, Policy: asking(t, words[2:])}
+		a := resolve.Assignment{Name: name, Rank: assign.Rank(rank), Stance: assign.Enforce, Policy: asking(t, words[2:])}
 		if trial {
-			a.Stance = fleet.Trial
+			a.Stance = assign.Trial
 		}
 		list = append(list, a)
 	}

@@ -5,7 +5,7 @@ import (
 	"encoding/binary"
 	"slices"
 
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 )
@@ -118,7 +118,7 @@ func (s *Settler) Settle(applying, undecided []int) Resolution {
 	slices.SortFunc(ordered, func(a, b int) int { return cmp.Compare(s.place[a], s.place[b]) })
 	enforced := make([]int, 0, len(ordered))
 	for _, i := range ordered {
-		if s.assignments[i].Stance != fleet.Trial {
+		if s.assignments[i].Stance != assign.Trial {
 			enforced = append(enforced, i)
 		}
 	}
@@ -139,7 +139,7 @@ func (s *Settler) Settle(applying, undecided []int) Resolution {
 // undecided notes that nobody can say whether an assignment applies.
 func (r *Resolution) undecided(a Assignment) {
 	severity := policy.Error
-	if a.Stance == fleet.Trial {
+	if a.Stance == assign.Trial {
 		severity = policy.Warning
 	} else {
 		r.Enforced.add(Problem{UndecidedScope, severity, a.Name, "", []UnitID{EveryUnit}})

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
@@ -80,11 +81,11 @@ func (f *file) groups(s *Scenario) error {
 	for i := range s.Devices {
 		index[s.Devices[i].Name] = i
 	}
-	seen := map[string]bool{fleet.Everything: true}
+	seen := map[string]bool{assign.Everything: true}
 	for i, g := range f.Groups {
 		where := fmt.Sprintf("groups[%d]", i)
 		switch {
-		case g.Name == fleet.Everything:
+		case g.Name == assign.Everything:
 			return fail(where+".name", "%q is the built-in group of all devices; choose another name", g.Name)
 		case !policy.ValidName(g.Name):
 			return fail(where+".name", "%q cannot name a group; use %s", g.Name, policy.NameRule)
@@ -160,16 +161,16 @@ func (f *file) assignments(s *Scenario) error {
 	slices.SortStableFunc(f.Assignments, func(a, b assignment) int {
 		return cmp.Or(cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Name, b.Name))
 	})
-	groups := map[string]bool{fleet.Everything: true}
+	groups := map[string]bool{assign.Everything: true}
 	for _, g := range s.Groups {
 		groups[g.Name] = true
 	}
 	seen := map[string]bool{}
 	for _, a := range f.Assignments {
 		where := fmt.Sprintf("assignment %q", a.Name)
-		scope := fleet.Assignment{
+		scope := assign.Assignment{
 			Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within,
-			Rank: fleet.Rank(a.Rank), Stance: fleet.Stance(cmp.Or(a.Stance, string(fleet.Enforce))),
+			Rank: assign.Rank(a.Rank), Stance: assign.Stance(cmp.Or(a.Stance, string(assign.Enforce))),
 		}
 		if !policy.ValidName(a.Name) {
 			return fail("assignments", "%q cannot name an assignment; use %s", a.Name, policy.NameRule)
@@ -192,13 +193,13 @@ func (f *file) assignments(s *Scenario) error {
 			return fail(where, "there is no policy %q%s", a.Policy, nearest(a.Policy, names))
 		}
 		if !scope.Rank.Valid() {
-			return fail(where, "rank %d is out of bounds; use %d (strongest) to %d (weakest)", a.Rank, fleet.Strongest, fleet.Weakest)
+			return fail(where, "rank %d is out of bounds; use %d (strongest) to %d (weakest)", a.Rank, assign.Strongest, assign.Weakest)
 		}
-		if scope.Stance != fleet.Enforce && scope.Stance != fleet.Trial {
+		if scope.Stance != assign.Enforce && scope.Stance != assign.Trial {
 			return fail(where, "stance %q is not possible; use enforce or trial", a.Stance)
 		}
 		if len(scope.Include) == 0 {
-			return fail(where, "no group is included, so it would reach no device; include a group, or %q for all", fleet.Everything)
+			return fail(where, "no group is included, so it would reach no device; include a group, or %q for all", assign.Everything)
 		}
 		if err := scope.Check(); err != nil { // the worked examples have such ones; they resolve, and reach less than one may think
 			s.Warnings = append(s.Warnings, fmt.Sprintf("%s: the service would refuse it: %v", where, err))

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/principal"
@@ -23,7 +24,7 @@ type Scenario struct {
 	At          *time.Time // the time of findings; nil: that of each report
 	Groups      []fleet.Group
 	Policies    []*resolve.Policy
-	Scopes      []fleet.Assignment   // who meets the assignments
+	Scopes      []assign.Assignment  // who meets the assignments
 	Assignments []resolve.Assignment // what they ask, at the same indexes
 	Devices     []fleet.Facts
 	Reports     map[int]*drift.Report // by index of the device

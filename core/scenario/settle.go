@@ -1,6 +1,7 @@
 package scenario
 
 import (
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
@@ -64,12 +65,12 @@ func (s *Settled) Repeal(p *resolve.Policy) int {
 
 // Met is an assignment that may include a device.
 type Met struct {
-	Assignment string       `json:"assignment"`
-	Policy     string       `json:"policy"`
-	Rank       fleet.Rank   `json:"rank"`
-	Stance     fleet.Stance `json:"stance"`
-	Applies    bool         `json:"applies"`
-	Reason     fleet.Reason `json:"reason"`
+	Assignment string         `json:"assignment"`
+	Policy     string         `json:"policy"`
+	Rank       assign.Rank    `json:"rank"`
+	Stance     assign.Stance  `json:"stance"`
+	Applies    bool           `json:"applies"`
+	Reason     assign.Outcome `json:"reason"`
 }
 
 // Device is what one device is to have, and what differs from its report.
@@ -106,10 +107,10 @@ func (s *Settled) Device(i int) Device {
 
 func (s *Settled) met(device int) []Met {
 	met := []Met{}
-	in := func(group string) fleet.Truth { return s.Members[group].Of(device) }
+	in := func(group string) assign.Truth { return s.Members[group].Of(device) }
 	for _, a := range s.Scenario.Scopes {
 		if reason, listed := a.Decide(in); listed {
-			met = append(met, Met{a.Name, a.Policy, a.Rank, a.Stance, reason == fleet.Included, reason})
+			met = append(met, Met{a.Name, a.Policy, a.Rank, a.Stance, reason == assign.Included, reason})
 		}
 	}
 	return met

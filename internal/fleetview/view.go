@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/resolve"
@@ -191,7 +192,7 @@ func (v *View) scope(reach auth.Reach, group string) scope {
 			s.reach = append(s.reach, slot)
 		}
 	}
-	if group != "" && group != fleet.Everything {
+	if group != "" && group != assign.Everything {
 		s.narrow, s.group = true, nowhere
 		if slot, known := v.groups[group]; known {
 			s.group = slot

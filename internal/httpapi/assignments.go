@@ -4,7 +4,7 @@ import (
 	"context"
 	"net/http"
 
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 )
@@ -13,8 +13,8 @@ func viewAssignment(a store.Assignment) AssignmentView {
 	return AssignmentView{Name: a.Name, Policy: a.Policy, Revision: a.Revision, Include: append([]string{}, a.Include...), Exclude: append([]string{}, a.Exclude...), Within: append([]string{}, a.Within...), Rank: a.Rank, Stance: a.Stance, Version: a.Version}
 }
 
-func aimed(aim Aim, name string) fleet.Assignment {
-	return fleet.Assignment{Name: name, Policy: aim.Policy, Include: aim.Include, Exclude: aim.Exclude, Within: aim.Within, Rank: fleet.Rank(aim.Rank), Stance: fleet.Stance(aim.Stance)}
+func aimed(aim Aim, name string) assign.Assignment {
+	return assign.Assignment{Name: name, Policy: aim.Policy, Include: aim.Include, Exclude: aim.Exclude, Within: aim.Within, Rank: assign.Rank(aim.Rank), Stance: assign.Stance(aim.Stance)}
 }
 
 func (a *api) assignments() {

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/auth"
@@ -39,7 +39,7 @@ func (s *Service) Assignment(ctx context.Context, name string) (store.Assignment
 }
 
 // NewAssignment aims the latest revision of a policy at groups.
-func (s *Service) NewAssignment(ctx context.Context, who auth.Identity, want fleet.Assignment) (store.Assignment, error) {
+func (s *Service) NewAssignment(ctx context.Context, who auth.Identity, want assign.Assignment) (store.Assignment, error) {
 	if !policy.ValidName(want.Name) {
 		return store.Assignment{}, failf(Invalid, "%q cannot name an assignment; use %s", want.Name, policy.NameRule).at("name")
 	}
@@ -59,7 +59,7 @@ func (s *Service) NewAssignment(ctx context.Context, who auth.Identity, want fle
 
 // ChangeAssignment aims an assignment elsewhere, or gives it another rank or policy, over the
 // version its editor read.
-func (s *Service) ChangeAssignment(ctx context.Context, who auth.Identity, want fleet.Assignment, over int64) (store.Assignment, error) {
+func (s *Service) ChangeAssignment(ctx context.Context, who auth.Identity, want assign.Assignment, over int64) (store.Assignment, error) {
 	var a store.Assignment
 	err := s.InTx(ctx, func(tx store.Tx) (err error) {
 		if a, err = tx.Assignment(want.Name); err != nil {
@@ -93,8 +93,8 @@ func (s *Service) RemoveAssignment(ctx context.Context, who auth.Identity, name 
 }
 
 // aim fills a record from what is wanted, after checking that all of it exists.
-func (s *Service) aim(tx store.Tx, a *store.Assignment, want fleet.Assignment) error {
-	want.Stance = cmp.Or(want.Stance, fleet.Enforce)
+func (s *Service) aim(tx store.Tx, a *store.Assignment, want assign.Assignment) error {
+	want.Stance = cmp.Or(want.Stance, assign.Enforce)
 	if err := want.Check(); err != nil {
 		return failf(Invalid, "%v", err)
 	}
@@ -127,7 +127,7 @@ func (s *Service) groupsExist(tx store.Tx, place string, groups []string) error 
 	if err != nil {
 		return err
 	}
-	known := map[string]bool{fleet.Everything: true}
+	known := map[string]bool{assign.Everything: true}
 	for _, g := range found {
 		known[g.Name] = true
 	}
@@ -148,7 +148,7 @@ func (s *Service) groupsExist(tx store.Tx, place string, groups []string) error 
 
 func (s *Service) nearestGroup(tx store.Tx, name string) (string, error) {
 	list, _, err := tx.ListGroups("", store.Page{Limit: store.MaxLimit})
-	names := []string{fleet.Everything}
+	names := []string{assign.Everything}
 	for _, g := range list {
 		names = append(names, g.Name)
 	}

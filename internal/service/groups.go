@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/auth"
@@ -47,14 +47,14 @@ func (s *Service) Groups(ctx context.Context, who auth.Identity, search string, 
 
 // Group finds one by name.
 func (s *Service) Group(ctx context.Context, name string) (store.Group, error) {
-	if name == fleet.Everything {
+	if name == assign.Everything {
 		return store.Group{}, errEverything
 	}
 	g, err := s.Store.With(ctx).Group(name)
 	return g, named(err, "group", name)
 }
 
-var errEverything = failf(Invalid, "%q is the built-in group of all devices; it is always there and cannot be changed", fleet.Everything)
+var errEverything = failf(Invalid, "%q is the built-in group of all devices; it is always there and cannot be changed", assign.Everything)
 
 // GroupMembers lists a page of the names in a group.
 func (s *Service) GroupMembers(ctx context.Context, who auth.Identity, name string, p store.Page) ([]store.GroupMember, string, error) {
@@ -75,7 +75,7 @@ type NewGroup struct {
 // AddGroup makes a group.
 func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup) (store.Group, error) {
 	name := want.Name
-	if name == fleet.Everything {
+	if name == assign.Everything {
 		return store.Group{}, errEverything
 	}
 	if !policy.ValidName(name) {

@@ -4,6 +4,7 @@ import (
 	"maps"
 	"slices"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/internal/store"
 )
@@ -43,8 +44,8 @@ func regroup(tx store.Tx, groups []store.Ruled, devices []string) ([]string, err
 			if now == stored[store.MemberKey{Group: g.ID, Device: d.NameKey}] {
 				continue
 			}
-			m := store.Membership{Name: g.ID, Device: d.NameKey, Certain: now == fleet.Yes}
-			if now == fleet.No {
+			m := store.Membership{Name: g.ID, Device: d.NameKey, Certain: now == assign.Yes}
+			if now == assign.No {
 				gone = append(gone, m)
 			} else {
 				fresh = append(fresh, m)

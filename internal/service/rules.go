@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
@@ -44,11 +45,11 @@ func (s *Service) TryRule(ctx context.Context, who auth.Identity, source string)
 			return trial, err
 		}
 		switch rule.Holds(&d.Facts) {
-		case fleet.Yes:
+		case assign.Yes:
 			if trial.Holds++; len(trial.Examples) < maxExamples {
 				trial.Examples = append(trial.Examples, d.Name)
 			}
-		case fleet.Unknown:
+		case assign.Unknown:
 			trial.Unknown++
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
@@ -57,7 +58,7 @@ func (s *Service) planSettlement(tx store.Tx, requests []store.SettleRequest, ru
 // inForce is everything that may be asked of a device now, at the same indexes.
 type inForce struct {
 	records []store.Assignment
-	aims    []fleet.Assignment
+	aims    []assign.Assignment
 	asks    []resolve.Assignment
 	broken  map[int]error // assignments whose policy cannot be read
 }
@@ -89,13 +90,13 @@ func (s *Service) inForce(tx store.Tx) (inForce, error) {
 			f.broken[i], policies[key] = err, &resolve.Policy{}
 		}
 		f.aims = append(f.aims, aimOf(a))
-		f.asks = append(f.asks, resolve.Assignment{Name: a.Name, Rank: fleet.Rank(a.Rank), Stance: fleet.Stance(a.Stance), Policy: policies[revisionKey{a.PolicyID, a.Revision}]})
+		f.asks = append(f.asks, resolve.Assignment{Name: a.Name, Rank: assign.Rank(a.Rank), Stance: assign.Stance(a.Stance), Policy: policies[revisionKey{a.PolicyID, a.Revision}]})
 	}
 	return f, nil
 }
 
-func aimOf(a store.Assignment) fleet.Assignment {
-	return fleet.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: fleet.Rank(a.Rank), Stance: fleet.Stance(a.Stance)}
+func aimOf(a store.Assignment) assign.Assignment {
+	return assign.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: assign.Rank(a.Rank), Stance: assign.Stance(a.Stance)}
 }
 
 // groups are those that assignments name.
@@ -127,7 +128,7 @@ func membersOf(tx store.Tx, groups []string, devices []store.DeviceName) (map[st
 	}
 	members := fleet.MembersOf(nil, make([]fleet.Facts, len(devices)))
 	for _, g := range groups {
-		if g != fleet.Everything {
+		if g != assign.Everything {
 			members[g] = fleet.Listed(len(devices), yes[g], perhaps[g])
 		}
 	}
@@ -140,7 +141,7 @@ func (f inForce) settle(settler *resolve.Settler, scope fleet.Scope) (settledSco
 	described := make([]store.ScopeAssignment, len(scope.Applying))
 	for i, at := range scope.Applying {
 		a := f.records[at]
-		described[i] = store.ScopeAssignment{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: fleet.Stance(a.Stance)}
+		described[i] = store.ScopeAssignment{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: assign.Stance(a.Stance)}
 	}
 	var parts [3][]byte
 	for i, part := range []any{described, result.Enforced, result.Projected} {

@@ -7,8 +7,8 @@ import (
 	"fmt"
 	"slices"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/words"
@@ -48,7 +48,7 @@ type TrialUnit struct {
 // Met is an assignment that may include a device, and whether it applies.
 type Met struct {
 	store.Assignment
-	Reason fleet.Reason
+	Reason assign.Outcome
 }
 
 // DeviceWhy is the answer to: what is asked of this device, what has it, and why?
@@ -95,11 +95,11 @@ func metBy(tx store.Tx, d store.Device) ([]Met, error) {
 	if err != nil {
 		return nil, err
 	}
-	truth := map[string]fleet.Truth{fleet.Everything: fleet.Yes}
+	truth := map[string]assign.Truth{assign.Everything: assign.Yes}
 	for _, g := range groups {
-		truth[g.Name] = fleet.Unknown
+		truth[g.Name] = assign.Unknown
 		if g.Certain {
-			truth[g.Name] = fleet.Yes
+			truth[g.Name] = assign.Yes
 		}
 	}
 	assignments, err := tx.Assignments()
@@ -108,7 +108,7 @@ func metBy(tx store.Tx, d store.Device) ([]Met, error) {
 	}
 	met := []Met{}
 	for _, a := range assignments {
-		if reason, listed := aimOf(a).Decide(func(g string) fleet.Truth { return truth[g] }); listed {
+		if reason, listed := aimOf(a).Decide(func(g string) assign.Truth { return truth[g] }); listed {
 			met = append(met, Met{a, reason})
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/store"
@@ -15,7 +16,7 @@ import (
 // decides it, which facts of the device are missing, and the way out.
 func undecided(tx store.Tx, d store.Device, met []Met) (map[string]string, error) {
 	said := map[string]string{}
-	if !slices.ContainsFunc(met, func(m Met) bool { return m.Reason == fleet.Undecided }) {
+	if !slices.ContainsFunc(met, func(m Met) bool { return m.Reason == assign.Undecided }) {
 		return said, nil
 	}
 	groups, err := tx.GroupsOf(d.NameKey)
@@ -43,7 +44,7 @@ func undecided(tx store.Tx, d store.Device, met []Met) (map[string]string, error
 		}
 	}
 	for _, m := range met {
-		if m.Reason != fleet.Undecided {
+		if m.Reason != assign.Undecided {
 			continue
 		}
 		for _, group := range slices.Concat(m.Include, m.Exclude, m.Within) {

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/internal/auth"
 )
@@ -54,7 +55,7 @@ func (t Tx) GroupsOf(device string) ([]Membership, error) {
 type MemberKey struct{ Group, Device string }
 
 // MembershipsOf are the memberships of devices in groups.
-func (t Tx) MembershipsOf(groups []Ruled, devices []DeviceFacts) (map[MemberKey]fleet.Truth, error) {
+func (t Tx) MembershipsOf(groups []Ruled, devices []DeviceFacts) (map[MemberKey]assign.Truth, error) {
 	ids, keys := make([]string, len(groups)), make([]string, len(devices))
 	for i, g := range groups {
 		ids[i] = g.ID
@@ -69,16 +70,16 @@ func (t Tx) MembershipsOf(groups []Ruled, devices []DeviceFacts) (map[MemberKey]
 		return nil, translate(err)
 	}
 	defer found.Close()
-	memberships := map[MemberKey]fleet.Truth{}
+	memberships := map[MemberKey]assign.Truth{}
 	for found.Next() {
 		var key MemberKey
 		var certain bool
 		if err := found.Scan(&key.Group, &key.Device, &certain); err != nil {
 			return nil, translate(err)
 		}
-		memberships[key] = fleet.Unknown
+		memberships[key] = assign.Unknown
 		if certain {
-			memberships[key] = fleet.Yes
+			memberships[key] = assign.Yes
 		}
 	}
 	return memberships, translate(found.Err())

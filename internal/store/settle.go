@@ -4,8 +4,8 @@ import (
 	"encoding/json"
 	"time"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/fleet"
 	"rankwarden.example/internal/wire"
 )
 
@@ -107,11 +107,11 @@ func (t Tx) PutScope(s Scope) error {
 
 // ScopeAssignment is what the record of a scope says of each of its assignments.
 type ScopeAssignment struct {
-	Assignment string       `json:"assignment"`
-	Policy     string       `json:"policy"`
-	Revision   int          `json:"revision"`
-	Rank       int          `json:"rank"`
-	Stance     fleet.Stance `json:"stance"`
+	Assignment string        `json:"assignment"`
+	Policy     string        `json:"policy"`
+	Revision   int           `json:"revision"`
+	Rank       int           `json:"rank"`
+	Stance     assign.Stance `json:"stance"`
 }
 
 // Described are its assignments.

@@ -1,4 +1,4 @@
-package fleet
+package assign
 
 import (
 	"errors"

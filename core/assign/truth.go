@@ -1,4 +1,4 @@
-package fleet
+package assign
 
 // Truth is a value of Kleene's three-valued logic. The zero Truth is No.
 type Truth uint8
@@ -14,20 +14,20 @@ func (t Truth) String() string { return [...]string{"no", "unknown", "yes"}[t] }
 
 func (t Truth) not() Truth { return Yes - t }
 
-// Reason says why an assignment that may include a device applies to it, or does not.
-type Reason string
+// Outcome says whether an assignment that may include a device applies to it, and why.
+type Outcome string
 
-// The reasons; the first that fits is given.
+// The outcomes; the first that fits is given.
 const (
-	Excluded  Reason = "excluded"  // definitely in an exclude group
-	Outside   Reason = "outside"   // definitely not in a within group
-	Undecided Reason = "undecided" // a fact that a rule reads is not known
-	Included  Reason = "included"  // it applies
+	Excluded  Outcome = "excluded"  // definitely in an exclude group
+	Outside   Outcome = "outside"   // definitely not in a within group
+	Undecided Outcome = "undecided" // a fact that a rule reads is not known
+	Included  Outcome = "included"  // it applies
 )
 
 // Decide says whether an assignment applies to one device, given the device's membership in each
 // group. It is not listed when the device is definitely in no include group.
-func (a Assignment) Decide(in func(group string) Truth) (reason Reason, listed bool) {
+func (a Assignment) Decide(in func(group string) Truth) (outcome Outcome, listed bool) {
 	include, exclude, within := No, No, Yes
 	for _, g := range a.Include {
 		include = max(include, in(g))
