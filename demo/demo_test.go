@@ -32,14 +32,14 @@ func TestDemoPoliciesReallyOverlap(t *testing.T) {
 		known = append(known, e.Entry)
 	}
 	table := principal.NewTable(known)
-	policies := map[string]*resolve.Policy{}
+	policies := map[string]*policy.Normal{}
 	for _, source := range sources {
 		doc, problems := policy.Parse([]byte(source), table)
 		for _, p := range problems {
 			require.Equal(t, policy.CodeUndeclared, p.Code, "the keeper is declared by base: %v", p)
 		}
 		require.True(t, policy.Usable(problems))
-		policies[doc.Name] = resolve.Claims(doc.Normalise(table))
+		policies[doc.Name] = doc.Normalise(table)
 	}
 	assignments, err := demo.Assignments()
 	require.NoError(t, err)

@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"rankwarden.example/client"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/fleetsim"
 	"rankwarden.example/internal/wire"
@@ -108,7 +108,7 @@ func workstation(name string, k kind, i int, now time.Time) simulated.Machine {
 		people = append(people, "setup")
 	}
 	for _, person := range people {
-		if err := w.Join(policy.Administrators, person); err != nil {
+		if err := w.Join(unit.GroupAdministrators, person); err != nil {
 			panic(err) // a fresh workstation has this group and these accounts
 		}
 	}

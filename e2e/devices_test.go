@@ -15,7 +15,7 @@ import (
 
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/wire"
 )
@@ -240,7 +240,7 @@ func TestReportsCannotBeForgedOrReplayed(t *testing.T) {
 
 	report := func(seq int64, minimum int) wire.CheckIn {
 		return wire.CheckIn{Epoch: 1, Report: &drift.Report{Format: drift.ReportFormat, Device: "SKL-X", Seq: seq, At: now, State: drift.State{
-			Platform: "windows", Passwords: &drift.Passwords{MinLength: &minimum}, Lockout: &policy.LockoutRule{}}}}
+			Platform: "windows", Passwords: &drift.Passwords{MinLength: &minimum}, Lockout: &unit.LockoutRule{}}}}
 	}
 	good := sign(me, wire.PathCheckIn, 5, now, report(5, 8))
 	for range 2 {

@@ -63,7 +63,7 @@ func TestDirectoryImport(t *testing.T) {
 
 	s.publish("base", leadsIn, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
-	admins := func() string { return unit(s, "SKL-WKS-001", "membership.administrators").Has }
+	admins := func() string { return unitWhy(s, "SKL-WKS-001", "membership.administrators").Has }
 	assert.NotContains(t, admins(), "workshop leads", "this machine has not heard of them")
 	m := d.Machine()
 	m.Directory = []principal.SID{principal.MustSID("S-1-5-21-70-80-90-1402"), principal.MustSID("S-1-5-21-70-80-90-9999")}
@@ -134,7 +134,7 @@ func TestDirectoryConnection(t *testing.T) {
 	// A group is renamed, somebody leaves, somebody comes that a policy names already.
 	s.publish("visitors", "membership: [{local_group: users, mode: adjust, members: ['user:solveig brae@skerryline.example']}]", 400, "everything")
 	s.cycle(d, "SKL-WKS-001")
-	assert.Contains(t, unit(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the directory does not know it")
+	assert.Contains(t, unitWhy(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the directory does not know it")
 	require.NoError(t, ldapServer.root.ModifyDN(ldap.NewModifyDNRequest("cn=Workshop Leads,ou=groups,"+ldapBase, "cn=Workshop Elders", true, "")))
 	require.NoError(t, ldapServer.root.Del(ldap.NewDelRequest("cn=crew0,ou=people,"+ldapBase, nil)))
 	add := ldap.NewAddRequest("cn=Solveig Brae,ou=people,"+ldapBase, nil)
@@ -147,9 +147,9 @@ func TestDirectoryConnection(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 1, 1}, []int{change.Added, change.Changed, change.Removed})
 	s.cycle(d, "SKL-WKS-001")
-	assert.Contains(t, unit(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the identifier cannot be resolved", "now the device knows whom to look for")
+	assert.Contains(t, unitWhy(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the identifier cannot be resolved", "now the device knows whom to look for")
 	assert.Greater(t, s.why("SKL-WKS-001").Device.Desired, before, "the device no longer hears of a group nobody knows")
-	assert.Contains(t, unit(s, "SKL-WKS-001", "membership.administrators").Findings[0].Words, "the directory does not know it")
+	assert.Contains(t, unitWhy(s, "SKL-WKS-001", "membership.administrators").Findings[0].Words, "the directory does not know it")
 
 	// What does not work is said, and changes nothing.
 	for says, spoil := range map[string]func(c *directory.Connection){

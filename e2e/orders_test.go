@@ -102,10 +102,10 @@ func TestOrders(t *testing.T) {
 		require.NoError(t, d.Join("administrators", "counter"))
 		require.NoError(t, d.Cycle(t.Context()))
 	}
-	require.True(t, unit(s, "SKL-TKT-001", "membership.administrators").Contended)
+	require.True(t, unitWhy(s, "SKL-TKT-001", "membership.administrators").Contended)
 	s.order("re-apply", "", "SKL-TKT-001")
 	s.carried(d, "SKL-TKT-001", "re-apply done")
-	u := unit(s, "SKL-TKT-001", "membership.administrators")
+	u := unitWhy(s, "SKL-TKT-001", "membership.administrators")
 	assert.True(t, u.InStep && !u.Contended)
 
 	// A group, and what cannot be ordered.

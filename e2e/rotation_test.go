@@ -251,7 +251,7 @@ func TestAPasswordThatCannotBeChanged(t *testing.T) {
 	w := s.why("SKL-HQ-001")
 	assert.Equal(t, "delivered", w.Orders[0].State)
 	assert.Contains(t, w.Orders[0].Detail, "the account is locked")
-	assert.Contains(t, unit(s, "SKL-HQ-001", "rotation.account:keeper").Findings[0].Words, "the account is locked")
+	assert.Contains(t, unitWhy(s, "SKL-HQ-001", "rotation.account:keeper").Findings[0].Words, "the account is locked")
 
 	// The device says nothing for long: the service counts by the time of the deposit.
 	s.later(11 * 24 * time.Hour)
@@ -344,7 +344,7 @@ func TestNoKeyNoChange(t *testing.T) {
 	a := s.managed(d, "SKL-TKT-001")
 	assert.False(t, a.Enabled)
 	assert.False(t, inAdministrators(t, d, "desk-keeper"))
-	u := unit(s, "SKL-TKT-001", "rotation.account:keeper")
+	u := unitWhy(s, "SKL-TKT-001", "rotation.account:keeper")
 	require.NotEmpty(t, u.Findings)
 	assert.Contains(t, u.Findings[0].Words, "no live escrow key")
 

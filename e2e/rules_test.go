@@ -13,8 +13,8 @@ import (
 	"rankwarden.example/internal/agent/host/simulated"
 )
 
-// unit is one unit of a device as it is explained.
-func unit(s *service, device, name string) client.UnitWhy {
+// unitWhy is one unit of a device as it is explained.
+func unitWhy(s *service, device, name string) client.UnitWhy {
 	for _, u := range s.why(device).Units {
 		if u.Unit == name {
 			return u
@@ -54,7 +54,7 @@ func TestGroupsByRule(t *testing.T) {
 	s.aim("kiosk", client.Aim{Policy: "kiosk", Include: []string{"everything"}, Within: []string{"kiosks"}, Rank: 90})
 	s.cycle(desk, "SKL-TKT-001")
 	s.cycle(ship, "SKL-BRG-001")
-	asked := func(name string) string { return unit(s, name, "passwords.min_length").Asked }
+	asked := func(name string) string { return unitWhy(s, name, "passwords.min_length").Asked }
 	assert.Equal(t, "12 characters", asked("SKL-TKT-001"))
 	desired := func(name string) int64 { return s.why(name).Device.Desired }
 	shipHas, deskHas := desired("SKL-BRG-001"), desired("SKL-TKT-001")
@@ -63,7 +63,7 @@ func TestGroupsByRule(t *testing.T) {
 	tags, path := []string{"kiosk"}, "north/kirkness/desk"
 	require.NoError(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-TKT-001", Tags: &tags, Path: &path}}))
 	s.cycle(desk, "SKL-TKT-001")
-	assert.Equal(t, "5 remembered", unit(s, "SKL-TKT-001", "passwords.history").Asked)
+	assert.Equal(t, "5 remembered", unitWhy(s, "SKL-TKT-001", "passwords.history").Asked)
 	assert.Equal(t, deskHas+1, desired("SKL-TKT-001"))
 	assert.Equal(t, shipHas, desired("SKL-BRG-001"), "nothing changed for it, so it is told nothing")
 	settled, err := query[int](t, s.config.Database, "select (after->>'devices')::int from audit_entries where action = 'device.resettled' order by seq desc limit 1")
@@ -191,8 +191,8 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	_, err = s.owner.PublishPolicy(t.Context(), "base", base.Version)
 	require.NoError(t, err)
 	s.settled()
-	assert.Equal(t, "8 characters, kept from desired state 1", unit(s, "SKL-INF-001", "passwords.min_length").Asked)
-	assert.Equal(t, "3 remembered, kept from desired state 1", unit(s, "SKL-INF-001", "passwords.history").Asked, "even what nobody asks for now")
+	assert.Equal(t, "8 characters, kept from desired state 1", unitWhy(s, "SKL-INF-001", "passwords.min_length").Asked)
+	assert.Equal(t, "3 remembered, kept from desired state 1", unitWhy(s, "SKL-INF-001", "passwords.history").Asked, "even what nobody asks for now")
 
 	g, err := s.owner.Group(t.Context(), "quays")
 	require.NoError(t, err)
@@ -200,7 +200,7 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	_, err = s.owner.ChangeGroup(t.Context(), "quays", client.GroupEdit{Rule: &careful}, g.Version)
 	require.NoError(t, err)
 	s.cycle(d, "SKL-INF-001")
-	assert.Equal(t, "9 characters", unit(s, "SKL-INF-001", "passwords.min_length").Asked)
+	assert.Equal(t, "9 characters", unitWhy(s, "SKL-INF-001", "passwords.min_length").Asked)
 	assert.Equal(t, "in_step", standing(s, "SKL-INF-001"))
 }
 
@@ -216,13 +216,13 @@ func TestTrialOnlyForecasts(t *testing.T) {
 	w := s.why("SKL-TKT-001")
 	assert.Equal(t, before, w.Device.Desired)
 	assert.Equal(t, "in_step", w.Device.Standing)
-	lockout := unit(s, "SKL-TKT-001", "lockout")
+	lockout := unitWhy(s, "SKL-TKT-001", "lockout")
 	require.NotNil(t, lockout.Trial)
 	assert.Equal(t, "after 3 wrong attempts within 15 min, locked for 15 min", lockout.Trial.Asked)
 	assert.Equal(t, "strict outranks base", lockout.Trial.Why)
 	require.Len(t, lockout.Trial.Findings, 1)
-	assert.Nil(t, unit(s, "SKL-TKT-001", "passwords.min_length").Trial, "what would not change is not shown")
-	history := unit(s, "SKL-TKT-001", "passwords.history")
+	assert.Nil(t, unitWhy(s, "SKL-TKT-001", "passwords.min_length").Trial, "what would not change is not shown")
+	history := unitWhy(s, "SKL-TKT-001", "passwords.history")
 	assert.Equal(t, "asked for on trial only", history.Why)
 	assert.Equal(t, "trial", w.Assignments[0].Stance)
 
@@ -231,6 +231,6 @@ func TestTrialOnlyForecasts(t *testing.T) {
 	_, err = s.owner.ChangeAssignment(t.Context(), "strict", client.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "enforce"}, strict.Version)
 	require.NoError(t, err)
 	s.cycle(d, "SKL-TKT-001")
-	assert.Nil(t, unit(s, "SKL-TKT-001", "lockout").Trial)
+	assert.Nil(t, unitWhy(s, "SKL-TKT-001", "lockout").Trial)
 	assert.Equal(t, 3, d.Machine().Lockout.Threshold)
 }

@@ -78,7 +78,7 @@ func TestContended(t *testing.T) {
 	interfere := func() client.UnitWhy {
 		require.NoError(t, d.Join("administrators", "mechanic"))
 		require.NoError(t, d.Cycle(t.Context()))
-		return unit(s, "SKL-WKS-001", "membership.administrators")
+		return unitWhy(s, "SKL-WKS-001", "membership.administrators")
 	}
 	for range 2 {
 		u := interfere()
@@ -99,7 +99,7 @@ func TestContended(t *testing.T) {
 	s.clock.forward(61 * 60 * 1e9)
 	require.Error(t, d.Cycle(t.Context()), "its clock is off now; it takes the service's time")
 	require.NoError(t, d.Cycle(t.Context()))
-	assert.True(t, unit(s, "SKL-WKS-001", "membership.administrators").InStep, "it tries again after the hour")
+	assert.True(t, unitWhy(s, "SKL-WKS-001", "membership.administrators").InStep, "it tries again after the hour")
 	s.clock.forward(24 * 3600 * 1e9)
 	require.Error(t, d.Cycle(t.Context()))
 	require.NoError(t, d.Cycle(t.Context()))

@@ -8,7 +8,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/core/policy"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/words"
 )
 
@@ -58,7 +57,7 @@ func (a *app) policyWords() *cobra.Command {
 			if !policy.Usable(problems) {
 				return unusable{fmt.Errorf("%s has errors; run: rankwarden policy check %[1]s", args[0])}
 			}
-			return list(a, words.Policy(resolve.Claims(doc.Normalise(nil))), "It asks for nothing.",
+			return list(a, words.Policy(doc.Normalise(nil)), "It asks for nothing.",
 				column[words.Line]{title: "Section", value: func(l words.Line) string { return l.Section }},
 				column[words.Line]{title: "Unit", value: func(l words.Line) string { return l.Title }},
 				column[words.Line]{title: "What is asked", wrap: 1, value: func(l words.Line) string { return l.Words }})

@@ -5,48 +5,47 @@ import (
 	"slices"
 	"time"
 
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
-func (c *checker) account(unit resolve.UnitID, desired resolve.AccountValue) {
-	key, _ := unit.AccountKey()
+func (c *checker) account(id unit.ID, desired unit.AccountValue) {
+	key, _ := id.AccountKey()
 	a, found := c.state.Managed(key, desired.Name)
-	if desired.State == policy.Absent {
+	if desired.State == unit.Absent {
 		if found {
-			c.add(unit, AccountPresent, "", policy.Absent, a.Name)
+			c.add(id, AccountPresent, "", unit.Absent, a.Name)
 		}
 		return
 	}
 	if !found {
-		c.add(unit, AccountMissing, "", desired.Name, nil)
+		c.add(id, AccountMissing, "", desired.Name, nil)
 		return
 	}
 	if state := a.State(); state != desired.State {
-		c.add(unit, AccountState, "", desired.State, state)
+		c.add(id, AccountState, "", desired.State, state)
 	}
 	if !FitsName(desired.Name, a.Name) {
-		c.add(unit, AccountName, "", desired.Name, a.Name)
+		c.add(id, AccountName, "", desired.Name, a.Name)
 	}
 	if a.FullName != desired.FullName {
-		c.add(unit, AccountDetail, "full_name", desired.FullName, a.FullName)
+		c.add(id, AccountDetail, "full_name", desired.FullName, a.FullName)
 	}
 	if a.Description != desired.Description {
-		c.add(unit, AccountDetail, "description", desired.Description, a.Description)
+		c.add(id, AccountDetail, "description", desired.Description, a.Description)
 	}
 	if a.PasswordExpires != desired.PasswordExpires {
-		c.add(unit, AccountDetail, "password_expires", desired.PasswordExpires, a.PasswordExpires)
+		c.add(id, AccountDetail, "password_expires", desired.PasswordExpires, a.PasswordExpires)
 	}
 }
 
 // State is enabled or disabled.
-func (a Account) State() policy.State {
+func (a Account) State() unit.State {
 	if a.Enabled {
-		return policy.Enabled
+		return unit.Enabled
 	}
-	return policy.Disabled
+	return unit.Disabled
 }
 
 // Managed finds the account that belongs to a key: by the device's own binding; failing that, among
@@ -88,18 +87,18 @@ func FitsName(pattern, name string) bool {
 	return true
 }
 
-func (c *checker) rotation(unit resolve.UnitID, desired resolve.RotationValue) {
-	target, _ := unit.Target()
+func (c *checker) rotation(id unit.ID, desired unit.RotationValue) {
+	target, _ := id.Target()
 	if slices.ContainsFunc(c.state.Rotation, func(r Rotated) bool { return r.Target == target && r.Elsewhere }) {
-		c.add(unit, ChangedElsewhere, "", nil, nil)
+		c.add(id, ChangedElsewhere, "", nil, nil)
 	}
 	last, ever := c.state.LastRotation(target)
 	if !ever {
-		c.add(unit, RotationNever, "", nil, nil)
+		c.add(id, RotationNever, "", nil, nil)
 		return
 	}
 	if c.Now.Sub(last) > time.Duration(desired.EveryMinutes)*time.Minute+c.Grace {
-		c.add(unit, RotationOverdue, "", desired.EveryMinutes, last.UTC().Format(time.RFC3339))
+		c.add(id, RotationOverdue, "", desired.EveryMinutes, last.UTC().Format(time.RFC3339))
 	}
 }
 

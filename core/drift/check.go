@@ -4,10 +4,9 @@ import (
 	"slices"
 	"time"
 
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
 // Context is what findings depend on beside settings and report.
@@ -18,7 +17,7 @@ type Context struct {
 }
 
 // Check gives the findings of a state and of failures against settings. The result is never nil.
-func Check(settings []resolve.Setting, state *State, failures []Failure, ctx Context) []Finding {
+func Check(settings []unit.Setting, state *State, failures []Failure, ctx Context) []Finding {
 	c := &checker{Context: ctx, state: state, settings: settings, findings: []Finding{}}
 	for _, s := range settings {
 		if slices.Contains(state.Unsupported, s.Unit) {
@@ -31,13 +30,13 @@ func Check(settings []resolve.Setting, state *State, failures []Failure, ctx Con
 			}
 		}
 		switch value := s.Value.(type) {
-		case resolve.Members:
+		case unit.Members:
 			c.members(s.Unit, value)
-		case resolve.LockoutValue:
+		case unit.LockoutValue:
 			c.lockout(s.Unit, value)
-		case resolve.AccountValue:
+		case unit.AccountValue:
 			c.account(s.Unit, value)
-		case resolve.RotationValue:
+		case unit.RotationValue:
 			c.rotation(s.Unit, value)
 		default:
 			c.value(s.Unit, value)
@@ -50,95 +49,95 @@ func Check(settings []resolve.Setting, state *State, failures []Failure, ctx Con
 type checker struct {
 	Context
 	state    *State
-	settings []resolve.Setting
+	settings []unit.Setting
 	findings []Finding
 }
 
-func (c *checker) add(unit resolve.UnitID, kind Kind, subject string, expected, actual any) {
-	c.findings = append(c.findings, Finding{unit, kind, subject, expected, actual})
+func (c *checker) add(id unit.ID, kind Kind, subject string, expected, actual any) {
+	c.findings = append(c.findings, Finding{id, kind, subject, expected, actual})
 }
 
 // value compares a password rule or a property of a built-in account.
-func (c *checker) value(unit resolve.UnitID, desired resolve.Value) {
-	actual := c.state.Value(unit)
+func (c *checker) value(id unit.ID, desired unit.Value) {
+	actual := c.state.Value(id)
 	if actual == nil {
-		c.add(unit, WrongValue, "", desired, nil)
+		c.add(id, WrongValue, "", desired, nil)
 		return
 	}
 	same := actual.Equal(desired)
-	if _, property, ok := unit.Builtin(); ok && property == resolve.BuiltinName {
-		same = text.Fold(string(actual.(resolve.Text))) == text.Fold(string(desired.(resolve.Text)))
+	if _, property, ok := id.Builtin(); ok && property == unit.BuiltinName {
+		same = text.Fold(string(actual.(unit.Text))) == text.Fold(string(desired.(unit.Text)))
 	}
 	if !same {
-		c.add(unit, WrongValue, "", desired, actual)
+		c.add(id, WrongValue, "", desired, actual)
 	}
 }
 
 // Value is the reported value of a password rule, of the lockout or of a property of a built-in
 // account, nil when the report does not have it.
-func (s *State) Value(unit resolve.UnitID) resolve.Value {
-	if account, property, ok := unit.Builtin(); ok {
+func (s *State) Value(id unit.ID) unit.Value {
+	if account, property, ok := id.Builtin(); ok {
 		return s.builtin(account, property)
 	}
-	if unit == resolve.Lockout {
+	if id == unit.Lockout {
 		if s.Lockout == nil {
 			return nil
 		}
-		return resolve.LockoutValue(*s.Lockout)
+		return unit.LockoutValue(*s.Lockout)
 	}
 	p := s.Passwords
 	if p == nil {
 		return nil
 	}
 	var number *int
-	switch unit {
-	case resolve.Complexity:
+	switch id {
+	case unit.Complexity:
 		if p.Complexity == nil {
 			return nil
 		}
-		return resolve.Bool(*p.Complexity)
-	case resolve.MinLength:
+		return unit.Bool(*p.Complexity)
+	case unit.MinLength:
 		number = p.MinLength
-	case resolve.History:
+	case unit.History:
 		number = p.History
-	case resolve.MaxAgeDays:
+	case unit.MaxAgeDays:
 		number = p.MaxAgeDays
-	case resolve.MinAgeDays:
+	case unit.MinAgeDays:
 		number = p.MinAgeDays
 	}
 	if number == nil {
 		return nil
 	}
-	return resolve.Int(*number)
+	return unit.Int(*number)
 }
 
-func (s *State) builtin(account principal.Ref, property string) resolve.Value {
+func (s *State) builtin(account principal.Ref, property unit.Property) unit.Value {
 	for i := range s.Accounts {
 		a := &s.Accounts[i]
 		if a.Builtin != account.Value() {
 			continue
 		}
 		switch property {
-		case resolve.BuiltinName:
-			return resolve.Text(a.Name)
-		case resolve.BuiltinEnabled:
-			return resolve.Bool(a.Enabled)
-		case resolve.BuiltinFullName:
-			return resolve.Text(a.FullName)
+		case unit.BuiltinName:
+			return unit.Text(a.Name)
+		case unit.BuiltinEnabled:
+			return unit.Bool(a.Enabled)
+		case unit.BuiltinFullName:
+			return unit.Text(a.FullName)
 		}
-		return resolve.Text(a.Description)
+		return unit.Text(a.Description)
 	}
 	return nil
 }
 
-func (c *checker) lockout(unit resolve.UnitID, desired resolve.LockoutValue) {
+func (c *checker) lockout(id unit.ID, desired unit.LockoutValue) {
 	l := c.state.Lockout
 	switch {
 	case l == nil:
-		c.add(unit, WrongValue, "", desired, nil)
+		c.add(id, WrongValue, "", desired, nil)
 	case desired.Threshold == 0 && l.Threshold == 0:
-	case policy.LockoutRule(desired) != *l:
-		c.add(unit, WrongValue, "", desired, *l)
+	case unit.LockoutRule(desired) != *l:
+		c.add(id, WrongValue, "", desired, *l)
 	}
 }
 

@@ -11,9 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 const machine = "S-1-5-21-7-8-9-"
@@ -35,7 +34,7 @@ func device() *drift.State {
 			{LocalGroup: "Cranes", SID: principal.MustSID(machine + "1100"), Members: []drift.Member{member(machine + "1002")}},
 		},
 		Passwords: &drift.Passwords{MinLength: new(12), Complexity: new(true)},
-		Lockout:   &policy.LockoutRule{Threshold: 5, DurationMinutes: 15, WindowMinutes: 15},
+		Lockout:   &unit.LockoutRule{Threshold: 5, DurationMinutes: 15, WindowMinutes: 15},
 	}
 }
 
@@ -47,28 +46,28 @@ func refs(words string) []principal.Ref {
 	return list
 }
 
-func group(name string, closed bool, present, absent string) resolve.Setting {
-	return resolve.Setting{Unit: resolve.MembershipOf(name), Value: resolve.Members{Closed: closed, Present: refs(present), Absent: refs(absent)}}
+func group(name string, closed bool, present, absent string) unit.Setting {
+	return unit.Setting{Unit: unit.MembershipOf(name), Value: unit.Members{Closed: closed, Present: refs(present), Absent: refs(absent)}}
 }
 
-func lockout(threshold, duration, window int) resolve.Setting {
-	return resolve.Setting{Unit: resolve.Lockout, Value: resolve.LockoutValue{Threshold: threshold, DurationMinutes: duration, WindowMinutes: window}}
+func lockout(threshold, duration, window int) unit.Setting {
+	return unit.Setting{Unit: unit.Lockout, Value: unit.LockoutValue{Threshold: threshold, DurationMinutes: duration, WindowMinutes: window}}
 }
 
-func setting(unit string, value resolve.Value) resolve.Setting {
-	id, err := resolve.ParseUnit(unit)
+func setting(of string, value unit.Value) unit.Setting {
+	id, err := unit.Parse(of)
 	if err != nil {
 		panic(err)
 	}
-	return resolve.Setting{Unit: id, Value: value}
+	return unit.Setting{Unit: id, Value: value}
 }
 
-func account(key, name string, state policy.State) resolve.Setting {
-	return setting("accounts."+key, resolve.AccountValue{Name: name, State: state})
+func account(key, name string, state unit.State) unit.Setting {
+	return setting("accounts."+key, unit.AccountValue{Name: name, State: state})
 }
 
-func rotation(target string, minutes int) resolve.Setting {
-	return setting("rotation."+target, resolve.RotationValue{EveryMinutes: minutes})
+func rotation(target string, minutes int) unit.Setting {
+	return setting("rotation."+target, unit.RotationValue{EveryMinutes: minutes})
 }
 
 var (
@@ -78,13 +77,13 @@ var (
 
 func TestCheck(t *testing.T) {
 	for name, c := range map[string]struct {
-		asked resolve.Setting
+		asked unit.Setting
 		want  string
 	}{
-		"as asked":                   {resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(12)}, ""},
-		"another value":              {resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(14)}, "wrong_value  14 12"},
-		"another switch":             {resolve.Setting{Unit: resolve.Complexity, Value: resolve.Bool(false)}, "wrong_value  false true"},
-		"not reported":               {resolve.Setting{Unit: resolve.History, Value: resolve.Int(24)}, "wrong_value  24 null"},
+		"as asked":                   {unit.Setting{Unit: unit.MinLength, Value: unit.Int(12)}, ""},
+		"another value":              {unit.Setting{Unit: unit.MinLength, Value: unit.Int(14)}, "wrong_value  14 12"},
+		"another switch":             {unit.Setting{Unit: unit.Complexity, Value: unit.Bool(false)}, "wrong_value  false true"},
+		"not reported":               {unit.Setting{Unit: unit.History, Value: unit.Int(24)}, "wrong_value  24 null"},
 		"lockout as asked":           {lockout(5, 15, 15), ""},
 		"another window":             {lockout(5, 15, 14), `wrong_value  {"threshold":5,"duration_minutes":15,"window_minutes":14} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
 		"should never lock":          {lockout(0, 0, 0), `wrong_value  {"threshold":0} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
@@ -98,22 +97,22 @@ func TestCheck(t *testing.T) {
 		"nobody the directory knows": {group("administrators", false, "user:ghost@skerryline.example", ""), `member_missing user:ghost@skerryline.example "member" "unknown to the directory"`},
 		"bound account is missing":   {group("cranes", true, "account:yard local:mechanic", ""), `member_missing account:yard "member" "not a member"`},
 		"extra has the best name":    {group("administrators", true, "builtin:administrator local:keeper", ""), `member_extra group:desks@skerryline.example "not a member" "member"`},
-		"name of a built-in":         {setting("builtins.administrator.name", resolve.Text("HAUSHERR")), ""},
-		"another name":               {setting("builtins.guest.name", resolve.Text("visitor")), `wrong_value  "visitor" "Gast"`},
-		"built-in is enabled":        {setting("builtins.guest.enabled", resolve.Bool(true)), "wrong_value  true false"},
-		"bound account as asked":     {account("yard", "yard-##", policy.Enabled), ""},
-		"bound account, other name":  {account("yard", "dock-##", policy.Disabled), `account_name  "dock-##" "Yard-07"; account_state  "disabled" "enabled"`},
-		"found by a name that fits":  {account("spare", "MECHANI#", policy.Enabled), `account_missing  "MECHANI#" null`},
-		"account that is not bound":  {account("spare", "MECHANIC", policy.Enabled), ""},
-		"account that is to go":      {account("spare", "mechanic", policy.Absent), `account_present  "absent" "mechanic"`},
-		"account that is gone":       {account("ghost", "ghost", policy.Absent), ""},
+		"name of a built-in":         {setting("builtins.administrator.name", unit.Text("HAUSHERR")), ""},
+		"another name":               {setting("builtins.guest.name", unit.Text("visitor")), `wrong_value  "visitor" "Gast"`},
+		"built-in is enabled":        {setting("builtins.guest.enabled", unit.Bool(true)), "wrong_value  true false"},
+		"bound account as asked":     {account("yard", "yard-##", unit.Enabled), ""},
+		"bound account, other name":  {account("yard", "dock-##", unit.Disabled), `account_name  "dock-##" "Yard-07"; account_state  "disabled" "enabled"`},
+		"found by a name that fits":  {account("spare", "MECHANI#", unit.Enabled), `account_missing  "MECHANI#" null`},
+		"account that is not bound":  {account("spare", "MECHANIC", unit.Enabled), ""},
+		"account that is to go":      {account("spare", "mechanic", unit.Absent), `account_present  "absent" "mechanic"`},
+		"account that is gone":       {account("ghost", "ghost", unit.Absent), ""},
 		"never rotated":              {rotation("account:spare", 60), "rotation_never  null null"},
 		"rotated just in time":       {rotation("account:yard", 90), ""},
 		"rotated too long ago":       {rotation("account:yard", 89), `rotation_overdue  89 "2031-03-04T04:30:00Z"`},
 		"no such group":              {group("users", true, "local:keeper", ""), "group_missing  null null"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			assert.Equal(t, c.want, written(drift.Check([]resolve.Setting{c.asked}, device(), nil, drift.Context{Directory: directory, Now: now})))
+			assert.Equal(t, c.want, written(drift.Check([]unit.Setting{c.asked}, device(), nil, drift.Context{Directory: directory, Now: now})))
 		})
 	}
 }
@@ -130,15 +129,15 @@ func written(findings []drift.Finding) string {
 
 func TestFailuresAndUnsupported(t *testing.T) {
 	state := device()
-	failures := []drift.Failure{{Unit: resolve.MinLength, Error: "access denied"}, {Unit: resolve.History, Error: "of no rule"}}
-	asked := []resolve.Setting{{Unit: resolve.MinLength, Value: resolve.Int(14)}}
+	failures := []drift.Failure{{Unit: unit.MinLength, Error: "access denied"}, {Unit: unit.History, Error: "of no rule"}}
+	asked := []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(14)}}
 	assert.Equal(t, `apply_failed  null "access denied"; wrong_value  14 12`, written(drift.Check(asked, state, failures, drift.Context{})))
-	state.Unsupported = []resolve.UnitID{resolve.MinLength}
+	state.Unsupported = []unit.ID{unit.MinLength}
 	assert.Equal(t, "unit_unsupported  null null", written(drift.Check(asked, state, failures, drift.Context{})), "its only finding")
 }
 
 func TestWhatWasFoundBefore(t *testing.T) {
-	report := drift.Report{State: *device(), Found: &drift.State{Lockout: &policy.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}}}
+	report := drift.Report{State: *device(), Found: &drift.State{Lockout: &unit.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}}}
 	before, looked := report.Before()
 	require.True(t, looked)
 	assert.Equal(t, 50, before.Lockout.Threshold)

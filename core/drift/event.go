@@ -3,7 +3,7 @@ package drift
 import (
 	"time"
 
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // EventKind says what a device did or noticed.
@@ -45,11 +45,11 @@ var EventKinds = []EventKind{Applied, AccountCreated, AccountAdopted, AccountRen
 
 // Event is something that happened on a device. Before and After are in words, and never a secret.
 type Event struct {
-	Seq     int64          `json:"seq"` // of the device's events, from 1
-	At      time.Time      `json:"at"`  // in service time
-	Kind    EventKind      `json:"kind"`
-	Unit    resolve.UnitID `json:"unit,omitzero"`
-	Subject string         `json:"subject,omitempty"` // the account or member
-	Before  string         `json:"before,omitempty"`
-	After   string         `json:"after,omitempty"`
+	Seq     int64     `json:"seq"` // of the device's events, from 1
+	At      time.Time `json:"at"`  // in service time
+	Kind    EventKind `json:"kind"`
+	Unit    unit.ID   `json:"unit,omitzero"`
+	Subject string    `json:"subject,omitempty"` // the account or member
+	Before  string    `json:"before,omitempty"`
+	After   string    `json:"after,omitempty"`
 }

@@ -5,7 +5,7 @@ import (
 	"encoding/json"
 	"slices"
 
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // Kind says what sort of difference a finding is.
@@ -45,11 +45,11 @@ const (
 // Finding is one difference between a desired state and a report. Expected and Actual are JSON
 // values, nil where there is none.
 type Finding struct {
-	Unit     resolve.UnitID `json:"unit"`
-	Kind     Kind           `json:"kind"`
-	Subject  string         `json:"subject"`
-	Expected any            `json:"expected"`
-	Actual   any            `json:"actual"`
+	Unit     unit.ID `json:"unit"`
+	Kind     Kind    `json:"kind"`
+	Subject  string  `json:"subject"`
+	Expected any     `json:"expected"`
+	Actual   any     `json:"actual"`
 }
 
 // Key is what makes two findings the same one: unit, kind, subject and expected value.

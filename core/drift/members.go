@@ -3,17 +3,16 @@ package drift
 import (
 	"slices"
 
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
-func (c *checker) members(unit resolve.UnitID, desired resolve.Members) {
-	name, _ := unit.LocalGroup()
+func (c *checker) members(id unit.ID, desired unit.Members) {
+	name, _ := id.LocalGroup()
 	group, there := c.state.Group(name)
 	if !there {
-		c.add(unit, GroupMissing, "", nil, nil)
+		c.add(id, GroupMissing, "", nil, nil)
 		return
 	}
 	asked := make(map[principal.SID]bool, len(desired.Present))
@@ -22,22 +21,22 @@ func (c *checker) members(unit resolve.UnitID, desired resolve.Members) {
 		asked[sid] = true
 		switch {
 		case sid.IsZero():
-			c.add(unit, MemberMissing, ref.String(), IsMember, why)
+			c.add(id, MemberMissing, ref.String(), IsMember, why)
 		case !group.Has(sid):
-			c.add(unit, MemberMissing, ref.String(), IsMember, IsNotMember)
+			c.add(id, MemberMissing, ref.String(), IsMember, IsNotMember)
 		}
 	}
 	if desired.Closed {
 		for _, m := range group.Members {
 			if !asked[m.SID] {
-				c.add(unit, MemberExtra, c.state.Name(m.SID, c.Directory).String(), IsNotMember, IsMember)
+				c.add(id, MemberExtra, c.state.Name(m.SID, c.Directory).String(), IsNotMember, IsMember)
 			}
 		}
 		return
 	}
 	for _, ref := range desired.Absent {
 		if sid, _ := c.find(ref); !sid.IsZero() && group.Has(sid) {
-			c.add(unit, MemberForbidden, ref.String(), IsNotMember, IsMember)
+			c.add(id, MemberForbidden, ref.String(), IsNotMember, IsMember)
 		}
 	}
 }
@@ -55,14 +54,14 @@ func (c *checker) find(ref principal.Ref) (sid principal.SID, why string) {
 }
 
 // Names gives the pattern of the name of a managed account, and "" where none is settled.
-type Names []resolve.Setting
+type Names []unit.Setting
 
 func (n Names) pattern(key string) string {
-	i, found := slices.BinarySearchFunc(n, resolve.AccountOf(key), func(s resolve.Setting, u resolve.UnitID) int { return s.Unit.Compare(u) })
+	i, found := slices.BinarySearchFunc(n, unit.AccountOf(key), func(s unit.Setting, u unit.ID) int { return s.Unit.Compare(u) })
 	if !found {
 		return ""
 	}
-	a, _ := n[i].Value.(resolve.AccountValue)
+	a, _ := n[i].Value.(unit.AccountValue)
 	return a.Name
 }
 
@@ -81,7 +80,7 @@ func (s *State) Group(name string) (LocalGroup, bool) {
 
 // WellKnown is the identifier of a known local group, and zero for any other.
 func WellKnown(localGroup string) principal.SID {
-	id, ok := policy.KnownLocalGroups[localGroup]
+	id, ok := unit.KnownLocalGroups[localGroup]
 	if !ok {
 		return principal.SID{}
 	}

@@ -3,9 +3,8 @@ package drift
 import (
 	"time"
 
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // ReportFormat is the format of every report.
@@ -34,21 +33,21 @@ type Report struct {
 	Failures []Failure `json:"failures,omitempty"`
 	// Contended are the units that the device put right three times within a day: somebody or
 	// something fights back, and the device only tries now and then.
-	Contended []resolve.UnitID `json:"contended,omitempty"`
-	Found     *State           `json:"found,omitempty"` // before applying; only the parts that differ from the last report
+	Contended []unit.ID `json:"contended,omitempty"`
+	Found     *State    `json:"found,omitempty"` // before applying; only the parts that differ from the last report
 }
 
 // State is what a device has, as read from its operating system. A nil part was not read.
 type State struct {
-	Platform    string              `json:"platform,omitempty"`
-	OSVersion   string              `json:"os_version,omitempty"`
-	OSBuild     int                 `json:"os_build,omitempty"`
-	Accounts    []Account           `json:"accounts,omitempty"`
-	LocalGroups []LocalGroup        `json:"local_groups,omitempty"`
-	Passwords   *Passwords          `json:"passwords,omitempty"`
-	Lockout     *policy.LockoutRule `json:"lockout,omitempty"`
-	Rotation    []Rotated           `json:"rotation,omitempty"`
-	Unsupported []resolve.UnitID    `json:"unsupported,omitempty"` // units this platform cannot carry
+	Platform    string            `json:"platform,omitempty"`
+	OSVersion   string            `json:"os_version,omitempty"`
+	OSBuild     int               `json:"os_build,omitempty"`
+	Accounts    []Account         `json:"accounts,omitempty"`
+	LocalGroups []LocalGroup      `json:"local_groups,omitempty"`
+	Passwords   *Passwords        `json:"passwords,omitempty"`
+	Lockout     *unit.LockoutRule `json:"lockout,omitempty"`
+	Rotation    []Rotated         `json:"rotation,omitempty"`
+	Unsupported []unit.ID         `json:"unsupported,omitempty"` // units this platform cannot carry
 }
 
 // Account is a local account.
@@ -101,9 +100,9 @@ type Passwords struct {
 
 // Failure is a unit the device tried to bring into line and could not.
 type Failure struct {
-	Unit      resolve.UnitID `json:"unit"`
-	Principal string         `json:"principal,omitempty"`
-	Error     string         `json:"error"`
+	Unit      unit.ID `json:"unit"`
+	Principal string  `json:"principal,omitempty"`
+	Error     string  `json:"error"`
 }
 
 // Before is the state the device found before it applied anything, and false when that was what

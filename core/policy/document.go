@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 )
 
 // Format is the first line of every policy document.
@@ -25,90 +26,35 @@ type Document struct {
 	Lockout    *Lockout
 }
 
-// State says what is to become of a local account.
-type State string
-
-// The states of an account.
-const (
-	Enabled  State = "enabled"
-	Disabled State = "disabled"
-	Absent   State = "absent"
-)
-
 // Account is a local account that the policy owns.
 type Account struct {
 	Key             string   // how everything else refers to it
 	Name            string   // a pattern: each # becomes a digit that the device draws
 	Formerly        []string // patterns; an account of such a name is renamed and keeps its identity
-	State           State
+	State           unit.State
 	FullName        string
 	Description     string
 	LocalGroups     []string // known local groups, in canonical case
 	PasswordExpires bool
 }
 
-// Style says what a secret is made of.
-type Style string
-
-// The styles of a secret.
-const (
-	Characters Style = "characters" // drawn one by one from classes of characters
-	Words      Style = "words"      // capitalised words joined by hyphens
-)
-
-// Classes of characters, as they are written in a policy, in canonical order.
-const (
-	Lower   = "lower"
-	Upper   = "upper"
-	Digits  = "digits"
-	Symbols = "symbols"
-)
-
-// Then says what follows a rotation that was due because somebody had signed in.
-type Then string
-
-// What may follow.
-const (
-	Nothing     Then = "nothing"
-	EndSessions Then = "end-sessions"
-	Restart     Then = "restart"
-)
-
-// Secret says how a password is made.
-type Secret struct {
-	Style           Style
-	Length          int      // characters: 12 to 120
-	Use             []string // characters: the classes
-	AvoidLookalikes bool     // characters: leave out those that look alike
-	Words           int      // words: 5 to 12
-}
-
 // Rotation says how the password of one account changes.
 type Rotation struct {
 	Target      principal.Ref // an account: reference, or builtin:administrator
 	Every       time.Duration // 1 hour to 400 days
-	Secret      Secret
+	Secret      unit.Secret
 	Wait        time.Duration // after a sign-in: 15 minutes to 72 hours
-	Then        Then
+	Then        unit.Then
 	AfterReveal *time.Duration // 1 to 72 hours after the password was shown; nil: not for that
 	RedrawName  bool           // draw new digits for the # of the name at every rotation
 	Keep        int            // former passwords kept in escrow, 1 to 24
 }
 
-// Mode says what a membership statement does with members it does not name.
-type Mode string
-
-// The modes of a membership statement.
-const (
-	Exact  Mode = "exact"  // these and nobody else
-	Adjust Mode = "adjust" // these in, those out, the rest alone
-)
-
 // Membership states who is in one local group.
 type Membership struct {
 	LocalGroup string // in canonical case
 	Custom     bool   // the group is none of the known ones, on purpose
-	Mode       Mode
+	Mode       unit.Mode
 	Members    []principal.Ref
 	Remove     []principal.Ref // adjust only
 }

@@ -2,102 +2,27 @@ package policy
 
 import (
 	"cmp"
-	"encoding/json"
 	"slices"
 	"time"
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
-// Normal is the one form in which documents are compared and settled: defaults filled in,
-// durations in minutes, lists sorted and without duplicates, references in canonical case, and
-// the local groups of accounts turned into membership.
+// Normal is the one form in which documents are compared and settled: what a policy asks for, setting by
+// setting, with defaults filled in, durations in minutes, lists sorted and without duplicates, references in
+// canonical case, and the local groups of accounts turned into membership. It is made once and shared by all
+// assignments of the policy.
 type Normal struct {
-	Name       string
-	Accounts   []AccountRule  // sorted by key
-	Rotation   []RotationRule // sorted by target
-	Membership []Statement    // sorted by local group
-	Builtins   Builtins       // no property is asked for where it is nil
-	Passwords  Passwords
-	Lockout    *LockoutRule
+	Name string
+	Asks []Ask // sorted by setting, one for each
 }
 
-// AccountRule is a managed account with every default filled in. Its local groups are in the
-// membership.
-type AccountRule struct {
-	Key             string   `json:"-"`
-	Name            string   `json:"name"`
-	Formerly        []string `json:"formerly"`
-	State           State    `json:"state"`
-	FullName        string   `json:"full_name"`
-	Description     string   `json:"description"`
-	PasswordExpires bool     `json:"password_expires"`
-}
-
-// RotationRule is a rotation with every default filled in. Times are in minutes.
-type RotationRule struct {
-	Target             principal.Ref `json:"-"`
-	EveryMinutes       int           `json:"every_minutes"`
-	Secret             Secret        `json:"secret"`
-	AfterUse           AfterUse      `json:"after_use"`
-	AfterRevealMinutes *int          `json:"after_reveal_minutes"` // nil: not after a reveal
-	RedrawName         bool          `json:"redraw_name"`
-	Keep               int           `json:"keep"`
-}
-
-// AfterUse says what follows a sign-in of the account.
-type AfterUse struct {
-	WaitMinutes int  `json:"wait_minutes"`
-	Then        Then `json:"then"`
-}
-
-// MarshalJSON writes only what belongs to the style.
-func (s Secret) MarshalJSON() ([]byte, error) {
-	if s.Style == Words {
-		return json.Marshal(struct {
-			Style Style `json:"style"`
-			Words int   `json:"words"`
-		}{s.Style, s.Words})
-	}
-	return json.Marshal(struct {
-		Style           Style    `json:"style"`
-		Length          int      `json:"length"`
-		Use             []string `json:"use"`
-		AvoidLookalikes bool     `json:"avoid_lookalikes"`
-	}{s.Style, s.Length, s.Use, s.AvoidLookalikes})
-}
-
-// UnmarshalJSON reads what MarshalJSON writes.
-func (s *Secret) UnmarshalJSON(data []byte) error {
-	var raw struct {
-		Style           Style    `json:"style"`
-		Length          int      `json:"length"`
-		Use             []string `json:"use"`
-		AvoidLookalikes bool     `json:"avoid_lookalikes"`
-		Words           int      `json:"words"`
-	}
-	if err := json.Unmarshal(data, &raw); err != nil {
-		return err
-	}
-	*s = Secret(raw)
-	return nil
-}
-
-// LockoutRule is a lockout with every default filled in. Duration and window are 0 when the
-// threshold is 0. Durations are in minutes.
-type LockoutRule struct {
-	Threshold       int `json:"threshold"`
-	DurationMinutes int `json:"duration_minutes"`
-	WindowMinutes   int `json:"window_minutes"`
-}
-
-// Statement is a membership statement in normal form.
-type Statement struct {
-	LocalGroup string
-	Mode       Mode
-	Members    []principal.Ref
-	Remove     []principal.Ref
+// Ask is the value that a policy asks for.
+type Ask struct {
+	Unit  unit.ID
+	Value unit.Value
 }
 
 // IsEmpty reports whether no property is asked for.
@@ -105,75 +30,103 @@ func (p Passwords) IsEmpty() bool { return p == Passwords{} }
 
 // Normalise gives the normal form of a document without errors. An identifier that the directory
 // knows becomes the directory's reference; a nil directory knows nobody.
-func (d *Document) Normalise(directory principal.Directory) Normal {
-	n := Normal{Name: d.Name}
-	if d.Passwords != nil {
-		n.Passwords = *d.Passwords
-	}
+func (d *Document) Normalise(directory principal.Directory) *Normal {
+	n := &Normal{Name: d.Name}
+	n.passwords(d.Passwords)
 	if d.Lockout != nil {
-		n.Lockout = d.Lockout.rule()
+		n.ask(unit.Lockout, d.Lockout.value())
 	}
-	if d.Builtins != nil {
-		n.Builtins = *d.Builtins
+	if b := d.Builtins; b != nil {
+		n.builtin(principal.Administrator, b.Administrator)
+		n.builtin(principal.Guest, b.Guest)
 	}
 	for _, a := range d.Accounts {
-		n.Accounts = append(n.Accounts, AccountRule{a.Key, a.Name, distinct(a.Formerly), a.State, a.FullName, a.Description, a.PasswordExpires})
+		n.ask(unit.AccountOf(a.Key), unit.AccountValue{Key: a.Key, Name: a.Name, Formerly: distinct(a.Formerly), State: a.State, FullName: a.FullName, Description: a.Description, PasswordExpires: a.PasswordExpires})
 	}
-	slices.SortFunc(n.Accounts, func(a, b AccountRule) int { return cmp.Compare(a.Key, b.Key) })
 	for _, r := range d.Rotation {
-		n.Rotation = append(n.Rotation, r.rule())
+		n.ask(unit.RotationOf(r.Target), r.value())
 	}
-	slices.SortFunc(n.Rotation, func(a, b RotationRule) int { return principal.Compare(a.Target, b.Target) })
-	n.Membership = d.statements(directory)
+	for group, statement := range d.statements(directory) {
+		n.ask(unit.MembershipOf(group), *statement)
+	}
+	slices.SortFunc(n.Asks, func(a, b Ask) int { return a.Unit.Compare(b.Unit) })
 	return n
 }
 
-func (d *Document) statements(directory principal.Directory) []Statement {
-	var all []Statement
+func (n *Normal) ask(id unit.ID, value unit.Value) { n.Asks = append(n.Asks, Ask{id, value}) }
+
+func (n *Normal) passwords(p *Passwords) {
+	if p == nil {
+		return
+	}
+	for id, value := range map[unit.ID]*int{unit.MinLength: p.MinLength, unit.History: p.History, unit.MaxAgeDays: p.MaxAgeDays, unit.MinAgeDays: p.MinAgeDays} {
+		if value != nil {
+			n.ask(id, unit.Int(*value))
+		}
+	}
+	if p.Complexity != nil {
+		n.ask(unit.Complexity, unit.Bool(*p.Complexity))
+	}
+}
+
+func (n *Normal) builtin(account principal.Ref, b *Builtin) {
+	if b == nil {
+		return
+	}
+	if b.Enabled != nil {
+		n.ask(unit.BuiltinOf(account, unit.BuiltinEnabled), unit.Bool(*b.Enabled))
+	}
+	for property, value := range map[unit.Property]*string{unit.BuiltinName: b.Name, unit.BuiltinFullName: b.FullName, unit.BuiltinDescription: b.Description} {
+		if value != nil {
+			n.ask(unit.BuiltinOf(account, property), unit.Text(*value))
+		}
+	}
+}
+
+// statements are the claims on local groups, by group: those of the membership section, and what the local
+// groups of accounts come to.
+func (d *Document) statements(directory principal.Directory) map[string]*unit.Statement {
+	all := map[string]*unit.Statement{}
 	for _, m := range d.Membership {
-		all = append(all, Statement{m.LocalGroup, m.Mode, slices.Clone(m.Members), slices.Clone(m.Remove)})
+		all[m.LocalGroup] = &unit.Statement{Mode: m.Mode, Members: slices.Clone(m.Members), Remove: slices.Clone(m.Remove)}
 	}
 	for _, a := range d.Accounts {
-		if a.State == Absent {
+		if a.State == unit.Absent {
 			continue
 		}
 		for _, group := range a.LocalGroups {
-			i := slices.IndexFunc(all, func(s Statement) bool { return s.LocalGroup == group })
-			if i < 0 {
-				i = len(all)
-				all = append(all, Statement{LocalGroup: group, Mode: Adjust})
+			if all[group] == nil {
+				all[group] = &unit.Statement{Mode: unit.Adjust}
 			}
-			all[i].Members = append(all[i].Members, principal.FromKey(a.Key))
+			all[group].Members = append(all[group].Members, principal.FromKey(a.Key))
 		}
 	}
-	for i := range all {
-		s := &all[i]
-		if s.Mode == Exact && s.LocalGroup == Administrators {
+	for group, s := range all {
+		if s.Mode == unit.Exact && group == unit.GroupAdministrators {
 			// The operating system keeps it there, whatever a list says.
 			s.Members = append(s.Members, principal.Administrator)
 		}
 		s.Members, s.Remove = canonical(s.Members, directory), canonical(s.Remove, directory)
 	}
-	slices.SortFunc(all, func(a, b Statement) int { return cmp.Compare(a.LocalGroup, b.LocalGroup) })
 	return all
 }
 
-func (r Rotation) rule() RotationRule {
-	rule := RotationRule{
+func (r Rotation) value() unit.RotationValue {
+	v := unit.RotationValue{
 		Target: r.Target, EveryMinutes: int(r.Every.Minutes()), Secret: r.Secret,
-		AfterUse: AfterUse{int(r.Wait.Minutes()), r.Then}, RedrawName: r.RedrawName, Keep: r.Keep,
+		AfterUse: unit.AfterUse{WaitMinutes: int(r.Wait.Minutes()), Then: r.Then}, RedrawName: r.RedrawName, Keep: r.Keep,
 	}
-	if r.Secret.Style == Words {
-		rule.Secret = Secret{Style: Words, Words: r.Secret.Words}
+	if r.Secret.Style == unit.Words {
+		v.Secret = unit.Secret{Style: unit.Words, Words: r.Secret.Words}
 	} else {
-		rule.Secret.Use = slices.Sorted(slices.Values(r.Secret.Use))
-		rule.Secret.Words = 0
+		v.Secret.Use = slices.Sorted(slices.Values(r.Secret.Use))
+		v.Secret.Words = 0
 	}
 	if r.AfterReveal != nil {
 		minutes := int(r.AfterReveal.Minutes())
-		rule.AfterRevealMinutes = &minutes
+		v.AfterRevealMinutes = &minutes
 	}
-	return rule
+	return v
 }
 
 // times are the duration and the window with their defaults.
@@ -189,12 +142,12 @@ func (l *Lockout) times() (duration, window time.Duration) {
 	return duration, window
 }
 
-func (l *Lockout) rule() *LockoutRule {
+func (l *Lockout) value() unit.LockoutValue {
 	if l.Threshold == 0 {
-		return &LockoutRule{}
+		return unit.LockoutValue{}
 	}
 	duration, window := l.times()
-	return &LockoutRule{l.Threshold, int(duration.Minutes()), int(window.Minutes())}
+	return unit.LockoutValue{Threshold: l.Threshold, DurationMinutes: int(duration.Minutes()), WindowMinutes: int(window.Minutes())}
 }
 
 // canonical sorts references, and names identifiers and objects as the directory does.

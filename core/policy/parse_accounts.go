@@ -6,13 +6,14 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
 func (r *reader) accounts(n *yaml.Node, path string) []Account {
 	var accounts []Account
 	seen := map[string]int{}
 	r.list(n, path, func(n *yaml.Node, path string) {
-		a := Account{State: Enabled}
+		a := Account{State: unit.Enabled}
 		r.mapping(n, path, map[string]field{
 			"key": func(n *yaml.Node, path string) {
 				s, ok := r.text(n, path)
@@ -26,9 +27,11 @@ func (r *reader) accounts(n *yaml.Node, path string) []Account {
 					a.Key, seen[s] = s, n.Line
 				}
 			},
-			"name":             func(n *yaml.Node, path string) { a.Name = r.accountName(n, path) },
-			"formerly":         func(n *yaml.Node, path string) { a.Formerly = r.accountNames(n, path) },
-			"state":            func(n *yaml.Node, path string) { a.State = State(r.choice(n, path, "enabled", "disabled", "absent")) },
+			"name":     func(n *yaml.Node, path string) { a.Name = r.accountName(n, path) },
+			"formerly": func(n *yaml.Node, path string) { a.Formerly = r.accountNames(n, path) },
+			"state": func(n *yaml.Node, path string) {
+				a.State = unit.State(r.choice(n, path, "enabled", "disabled", "absent"))
+			},
 			"full_name":        func(n *yaml.Node, path string) { a.FullName = r.line(n, path) },
 			"description":      func(n *yaml.Node, path string) { a.Description = r.line(n, path) },
 			"local_groups":     func(n *yaml.Node, path string) { a.LocalGroups = r.knownGroups(n, path) },
@@ -74,7 +77,7 @@ func (r *reader) knownGroups(n *yaml.Node, path string) []string {
 			return
 		}
 		group := text.Fold(s)
-		if _, known := KnownLocalGroups[group]; !known {
+		if _, known := unit.KnownLocalGroups[group]; !known {
 			hint := nearestGroup(group)
 			r.errorf(n, path, CodeLocalGroup, "%q is not a known local group; %s For a group of your own add a membership statement with \"custom: true\"", s, hint)
 			return

@@ -8,6 +8,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
 func (r *reader) membership(n *yaml.Node, path string) []Membership {
@@ -22,8 +23,10 @@ func (r *reader) membership(n *yaml.Node, path string) []Membership {
 					m.LocalGroup, named = text.Fold(s), n
 				}
 			},
-			"custom":  func(n *yaml.Node, path string) { b := r.boolean(n, path); m.Custom = b != nil && *b },
-			"mode":    func(n *yaml.Node, path string) { m.Mode = Mode(r.choice(n, path, string(Exact), string(Adjust))) },
+			"custom": func(n *yaml.Node, path string) { b := r.boolean(n, path); m.Custom = b != nil && *b },
+			"mode": func(n *yaml.Node, path string) {
+				m.Mode = unit.Mode(r.choice(n, path, string(unit.Exact), string(unit.Adjust)))
+			},
 			"members": func(n *yaml.Node, path string) { m.Members = r.principals(n, path) },
 			"remove":  func(n *yaml.Node, path string) { m.Remove = r.principals(n, path) },
 		}, "local_group", "mode")
@@ -41,7 +44,7 @@ func (r *reader) membership(n *yaml.Node, path string) []Membership {
 }
 
 func (r *reader) localGroup(n *yaml.Node, path string, m Membership) {
-	_, known := KnownLocalGroups[m.LocalGroup]
+	_, known := unit.KnownLocalGroups[m.LocalGroup]
 	if known {
 		return
 	}
@@ -78,15 +81,15 @@ func (r *reader) principals(n *yaml.Node, path string) []principal.Ref {
 
 func (r *reader) checkMembership(n *yaml.Node, path string, m Membership) {
 	switch {
-	case m.Mode == Exact && len(m.Remove) > 0:
+	case m.Mode == unit.Exact && len(m.Remove) > 0:
 		r.errorf(n, path+".remove", CodeRemoveExact, "an exact list already puts out everybody it does not name; take \"remove\" out, or use mode adjust")
-	case m.Mode == Adjust && len(m.Members)+len(m.Remove) == 0:
+	case m.Mode == unit.Adjust && len(m.Members)+len(m.Remove) == 0:
 		r.errorf(n, path, CodeNothingToAdjust, "an adjust statement with neither members nor removals does nothing; name somebody, or take it out")
 	}
-	if m.LocalGroup == Administrators && m.Mode == Exact && len(m.Members) == 0 {
+	if m.LocalGroup == unit.GroupAdministrators && m.Mode == unit.Exact && len(m.Members) == 0 {
 		r.warnf(n, path, CodeEmptyExact, "this leaves nobody in administrators but the built-in one and accounts whose local_groups name it; add members, or make sure that is meant")
 	}
-	if m.LocalGroup == Administrators && slices.Contains(m.Remove, principal.Administrator) {
+	if m.LocalGroup == unit.GroupAdministrators && slices.Contains(m.Remove, principal.Administrator) {
 		r.errorf(n, path+".remove", CodeKeepBuiltin, "the operating system keeps builtin:administrator in administrators; take it out of \"remove\"")
 	}
 }
@@ -129,8 +132,8 @@ func nearestGroup(group string) string {
 }
 
 func localGroupNames() []string {
-	names := make([]string, 0, len(KnownLocalGroups))
-	for name := range KnownLocalGroups {
+	names := make([]string, 0, len(unit.KnownLocalGroups))
+	for name := range unit.KnownLocalGroups {
 		names = append(names, name)
 	}
 	slices.Sort(names)

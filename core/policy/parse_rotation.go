@@ -8,13 +8,14 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 )
 
 func (r *reader) rotation(n *yaml.Node, path string) []Rotation {
 	var rules []Rotation
 	seen := map[principal.Ref]int{}
 	r.list(n, path, func(n *yaml.Node, path string) {
-		rule := Rotation{Every: DefaultEvery, Secret: defaultSecret(), Wait: DefaultWait, Then: EndSessions, Keep: DefaultKeep}
+		rule := Rotation{Every: DefaultEvery, Secret: defaultSecret(), Wait: DefaultWait, Then: unit.EndSessions, Keep: DefaultKeep}
 		r.mapping(n, path, map[string]field{
 			"target": func(n *yaml.Node, path string) {
 				rule.Target = r.target(n, path)
@@ -29,7 +30,7 @@ func (r *reader) rotation(n *yaml.Node, path string) []Rotation {
 				r.mapping(n, path, map[string]field{
 					"wait": func(n *yaml.Node, path string) { r.time(&rule.Wait, n, path, MinWait, MaxWait) },
 					"then": func(n *yaml.Node, path string) {
-						rule.Then = Then(r.choice(n, path, string(Nothing), string(EndSessions), string(Restart)))
+						rule.Then = unit.Then(r.choice(n, path, string(unit.Nothing), string(unit.EndSessions), string(unit.Restart)))
 					},
 				})
 			},
@@ -50,8 +51,8 @@ func (r *reader) time(to *time.Duration, n *yaml.Node, path string, low, high in
 	}
 }
 
-func (r *reader) number(to *int, n *yaml.Node, path string, low, high int, unit string) {
-	if i := r.integer(n, path, low, high, unit); i != nil {
+func (r *reader) number(to *int, n *yaml.Node, path string, low, high int, measure string) {
+	if i := r.integer(n, path, low, high, measure); i != nil {
 		*to = *i
 	}
 }
@@ -73,18 +74,20 @@ func (r *reader) target(n *yaml.Node, path string) principal.Ref {
 	return ref
 }
 
-func defaultSecret() Secret {
-	return Secret{Style: Characters, Length: DefaultLength, Use: slices.Clone(AllClasses), AvoidLookalikes: true, Words: DefaultWords}
+func defaultSecret() unit.Secret {
+	return unit.Secret{Style: unit.Characters, Length: DefaultLength, Use: slices.Clone(unit.AllClasses), AvoidLookalikes: true, Words: DefaultWords}
 }
 
-func (r *reader) secret(n *yaml.Node, path string) Secret {
+func (r *reader) secret(n *yaml.Node, path string) unit.Secret {
 	s := defaultSecret()
 	var named []string // keys that belong to one style only
 	only := func(key string, read field) field {
 		return func(n *yaml.Node, path string) { named = append(named, key); read(n, path) }
 	}
 	r.mapping(n, path, map[string]field{
-		"style":  func(n *yaml.Node, path string) { s.Style = Style(r.choice(n, path, string(Characters), string(Words))) },
+		"style": func(n *yaml.Node, path string) {
+			s.Style = unit.Style(r.choice(n, path, string(unit.Characters), string(unit.Words)))
+		},
 		"length": only("length", func(n *yaml.Node, path string) { r.number(&s.Length, n, path, MinLength, MaxLength, "characters") }),
 		"use":    only("use", func(n *yaml.Node, path string) { s.Use = r.classes(n, path) }),
 		"avoid_lookalikes": only("avoid_lookalikes", func(n *yaml.Node, path string) {
@@ -94,7 +97,7 @@ func (r *reader) secret(n *yaml.Node, path string) Secret {
 		"words": only("words", func(n *yaml.Node, path string) { r.number(&s.Words, n, path, MinWords, MaxWords, "words") }),
 	})
 	for _, key := range named {
-		if s.Style != "" && (s.Style == Words) != (key == "words") {
+		if s.Style != "" && (s.Style == unit.Words) != (key == "words") {
 			r.errorf(r.at(path+"."+key), path+"."+key, CodeForStyle, "a secret of style %s has no %q; take it out, or choose the other style", s.Style, key)
 		}
 	}
@@ -104,7 +107,7 @@ func (r *reader) secret(n *yaml.Node, path string) Secret {
 func (r *reader) classes(n *yaml.Node, path string) []string {
 	var use []string
 	r.list(n, path, func(n *yaml.Node, path string) {
-		class := r.choice(n, path, AllClasses...)
+		class := r.choice(n, path, unit.AllClasses...)
 		switch {
 		case class == "":
 		case slices.Contains(use, class):
@@ -114,7 +117,7 @@ func (r *reader) classes(n *yaml.Node, path string) []string {
 		}
 	})
 	if n.Kind == yaml.SequenceNode && len(n.Content) == 0 {
-		r.errorf(n, path, CodeMissing, "no class of characters is named; write some of %s", strings.Join(AllClasses, ", "))
+		r.errorf(n, path, CodeMissing, "no class of characters is named; write some of %s", strings.Join(unit.AllClasses, ", "))
 	}
 	return use
 }

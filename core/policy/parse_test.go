@@ -10,6 +10,7 @@ import (
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 )
 
 const head = "format: rankwarden.policy/1\nname: p\n"
@@ -24,20 +25,28 @@ lockout: {threshold: 5, duration: 2h}
 `), nil)
 	require.True(t, policy.Usable(problems), "%v", problems)
 	n := doc.Normalise(nil)
-	assert.Equal(t, []policy.Statement{
-		{LocalGroup: "administrators", Mode: policy.Exact, Remove: []principal.Ref{}, Members: []principal.Ref{
-			principal.Administrator, principal.MustParse("local:keeper"), principal.MustParse("sid:S-1-5-21-7-8-9-1104")}},
-		{LocalGroup: "cranes", Mode: policy.Adjust, Members: []principal.Ref{}, Remove: []principal.Ref{principal.Guest}},
-	}, n.Membership)
-	assert.Equal(t, 16, *n.Passwords.MinLength)
-	assert.False(t, *n.Passwords.Complexity)
-	assert.Equal(t, policy.LockoutRule{Threshold: 5, DurationMinutes: 120, WindowMinutes: 120}, *n.Lockout)
+	assert.Equal(t, unit.Statement{Mode: unit.Exact, Remove: []principal.Ref{}, Members: []principal.Ref{
+		principal.Administrator, principal.MustParse("local:keeper"), principal.MustParse("sid:S-1-5-21-7-8-9-1104")}}, asked(n, unit.Administrators))
+	assert.Equal(t, unit.Statement{Mode: unit.Adjust, Members: []principal.Ref{}, Remove: []principal.Ref{principal.Guest}}, asked(n, unit.MembershipOf("cranes")))
+	assert.Equal(t, []unit.Value{unit.Int(16), unit.Bool(false)}, []unit.Value{asked(n, unit.MinLength), asked(n, unit.Complexity)})
+	assert.Equal(t, unit.LockoutValue{Threshold: 5, DurationMinutes: 120, WindowMinutes: 120}, asked(n, unit.Lockout))
+	assert.Len(t, n.Asks, 5)
 	require.Len(t, problems, 1, "a member named twice is worth a warning")
 	assert.Equal(t, policy.CodeDuplicate, problems[0].Code)
 }
 
+// asked is what a policy asks for, nil when it does not.
+func asked(n *policy.Normal, id unit.ID) unit.Value {
+	for _, a := range n.Asks {
+		if a.Unit == id {
+			return a.Value
+		}
+	}
+	return nil
+}
+
 func TestLockoutDefaults(t *testing.T) {
-	for lockout, want := range map[string]policy.LockoutRule{
+	for lockout, want := range map[string]unit.LockoutValue{
 		"{threshold: 0}":                           {},
 		"{threshold: 3}":                           {Threshold: 3, DurationMinutes: 15, WindowMinutes: 15},
 		"{threshold: 3, duration: 0m}":             {Threshold: 3, DurationMinutes: 0, WindowMinutes: 15},
@@ -46,7 +55,7 @@ func TestLockoutDefaults(t *testing.T) {
 	} {
 		doc, problems := policy.Parse([]byte(head+"lockout: "+lockout), nil)
 		require.Empty(t, problems, lockout)
-		assert.Equal(t, want, *doc.Normalise(nil).Lockout, lockout)
+		assert.Equal(t, want, asked(doc.Normalise(nil), unit.Lockout), lockout)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
 // checkWhole checks what needs more than one section.
@@ -73,14 +74,14 @@ func (r *reader) checkMembers(doc *Document) {
 			if slices.Contains(m.Remove, ref) {
 				r.errorf(r.at(path+".remove"), path+".remove", CodeMemberRemoved, "%s is both to be a member and to be removed; keep one", ref)
 			}
-			if a, declared := doc.account(ref); declared && a.State == Absent {
+			if a, declared := doc.account(ref); declared && a.State == unit.Absent {
 				r.errorf(r.at(at), at, CodeAbsentMember, "%s is to be absent, so it cannot be a member; take it out, or change its state", ref)
 			}
 			r.checkDeclared(doc, ref, at)
 		}
 		for j, ref := range m.Remove {
 			at := fmt.Sprintf("%s.remove[%d]", path, j)
-			if a, declared := doc.account(ref); declared && a.State != Absent && slices.Contains(a.LocalGroups, m.LocalGroup) && !slices.Contains(m.Members, ref) {
+			if a, declared := doc.account(ref); declared && a.State != unit.Absent && slices.Contains(a.LocalGroups, m.LocalGroup) && !slices.Contains(m.Members, ref) {
 				r.errorf(r.at(at), at, CodeMemberRemoved, "the local_groups of %s put it into %s, and this takes it out; keep one", ref, m.LocalGroup)
 			}
 			r.checkDeclared(doc, ref, at)
@@ -121,9 +122,9 @@ func (r *reader) checkRotation(doc *Document, rule Rotation, path string) {
 		if a, declared := doc.account(rule.Target); declared {
 			name = a.Name
 			switch {
-			case a.State == Absent:
+			case a.State == unit.Absent:
 				r.errorf(r.at(at), at, CodeRotateAbsent, "%s is to be absent, so it has no password; take this out, or change its state", rule.Target)
-			case a.State == Disabled:
+			case a.State == unit.Disabled:
 				r.warnf(r.at(at), at, CodeRotateDisabled, "%s is disabled, so nobody can use the password; enable it, or take this out", rule.Target)
 			case !doc.isPrivileged(a):
 				r.warnf(r.at(at), at, CodeRotateHarmless, "%s is in no privileged local group, so its password opens little; is a group missing from its local_groups?", rule.Target)
@@ -139,9 +140,8 @@ func (r *reader) checkRotation(doc *Document, rule Rotation, path string) {
 }
 
 func (d *Document) isPrivileged(a Account) bool {
-	isPrivileged := func(group string) bool { return slices.Contains(privileged, group) }
-	return slices.ContainsFunc(a.LocalGroups, isPrivileged) || slices.ContainsFunc(d.Membership, func(m Membership) bool {
-		return isPrivileged(m.LocalGroup) && slices.Contains(m.Members, principal.FromKey(a.Key))
+	return slices.ContainsFunc(a.LocalGroups, unit.IsPrivileged) || slices.ContainsFunc(d.Membership, func(m Membership) bool {
+		return unit.IsPrivileged(m.LocalGroup) && slices.Contains(m.Members, principal.FromKey(a.Key))
 	})
 }
 
@@ -166,23 +166,3 @@ func (r *reader) checkSecret(doc *Document, rule Rotation, path string) {
 		r.errorf(r.at(every), every, CodeSlowRotation, "the password would expire after %d days, before it is rotated; make \"every\" at most %dd", *p.MaxAgeDays, *p.MaxAgeDays)
 	}
 }
-
-// Bits is the strength of the secret.
-func (s Secret) Bits() float64 {
-	if s.Style == Words {
-		return rotation.WordBits(s.Words)
-	}
-	return rotation.CharacterBits(s.Length, s.Use, s.AvoidLookalikes)
-}
-
-// ShortestLength is the least number of characters the secret can have.
-func (s Secret) ShortestLength() int {
-	if s.Style == Words {
-		return s.Words*(rotation.ShortestWord+1) - 1
-	}
-	return s.Length
-}
-
-// TooPlain reports whether the secret may lack the three classes of characters that complexity asks
-// for. Words have capitals, small letters and hyphens.
-func (s Secret) TooPlain() bool { return s.Style == Characters && len(s.Use) < 3 }

@@ -10,6 +10,7 @@ import (
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 )
 
 // The checks of accounts, rotation and built-in accounts, and those that need several sections.
@@ -90,20 +91,20 @@ membership:
 `), people)
 	require.True(t, policy.Usable(problems), "%v", problems)
 	n := doc.Normalise(people)
-	assert.Equal(t, []string{"gone", "z"}, []string{n.Accounts[0].Key, n.Accounts[1].Key})
-	assert.Equal(t, []string{"b", "a"}, n.Accounts[1].Formerly, "formerly keeps its order")
+	assert.Equal(t, unit.Absent, asked(n, unit.AccountOf("gone")).(unit.AccountValue).State)
+	assert.Equal(t, []string{"b", "a"}, asked(n, unit.AccountOf("z")).(unit.AccountValue).Formerly, "formerly keeps its order")
 	asta, z := principal.MustParse("user:asta.holm@skerryline.example"), principal.FromKey("z")
-	assert.Equal(t, []policy.Statement{
-		{LocalGroup: "administrators", Mode: policy.Exact, Members: []principal.Ref{z, principal.Administrator, asta}, Remove: []principal.Ref{}},
-		{LocalGroup: "users", Mode: policy.Adjust, Members: []principal.Ref{z}, Remove: []principal.Ref{}},
-	}, n.Membership)
+	assert.Equal(t, unit.Statement{Mode: unit.Exact, Members: []principal.Ref{z, principal.Administrator, asta}, Remove: []principal.Ref{}}, asked(n, unit.Administrators))
+	assert.Equal(t, unit.Statement{Mode: unit.Adjust, Members: []principal.Ref{z}, Remove: []principal.Ref{}}, asked(n, unit.MembershipOf("users")))
+	assert.Nil(t, asked(n, unit.MembershipOf("guests")), "an absent account is in no group")
 	day := 24 * 60
-	assert.Equal(t, policy.RotationRule{
-		Target: principal.Administrator, EveryMinutes: 120, Secret: policy.Secret{Style: policy.Words, Words: 7},
-		AfterUse: policy.AfterUse{WaitMinutes: 240, Then: policy.EndSessions}, AfterRevealMinutes: &day, Keep: 5,
-	}, n.Rotation[1])
-	assert.Equal(t, policy.Secret{Style: policy.Characters, Length: 24, Use: []string{"digits", "lower", "upper"}, AvoidLookalikes: true}, n.Rotation[0].Secret)
-	assert.Equal(t, 30*day, n.Rotation[0].EveryMinutes)
+	assert.Equal(t, unit.RotationValue{
+		Target: principal.Administrator, EveryMinutes: 120, Secret: unit.Secret{Style: unit.Words, Words: 7},
+		AfterUse: unit.AfterUse{WaitMinutes: 240, Then: unit.EndSessions}, AfterRevealMinutes: &day, Keep: 5,
+	}, asked(n, unit.RotationOf(principal.Administrator)))
+	other := asked(n, unit.RotationOf(z)).(unit.RotationValue)
+	assert.Equal(t, unit.Secret{Style: unit.Characters, Length: 24, Use: []string{"digits", "lower", "upper"}, AvoidLookalikes: true}, other.Secret)
+	assert.Equal(t, 30*day, other.EveryMinutes)
 }
 
 // Tidying loses no comment, not even that of a key which says what holds anyway.

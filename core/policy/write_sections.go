@@ -4,6 +4,8 @@ import (
 	"slices"
 
 	"go.yaml.in/yaml/v3"
+
+	"rankwarden.example/core/unit"
 )
 
 func document(doc *Document) *yaml.Node {
@@ -50,7 +52,7 @@ func account(a Account) *yaml.Node {
 	m.text("key", a.Key)
 	m.text("name", a.Name)
 	m.list("formerly", a.Formerly)
-	if a.State != Enabled {
+	if a.State != unit.Enabled {
 		m.plain("state", string(a.State))
 	}
 	if a.FullName != "" {
@@ -71,14 +73,14 @@ func rotationRule(r Rotation) *yaml.Node {
 	m.text("target", r.Target.String())
 	m.plain("every", Duration(r.Every))
 	secret := newMapping()
-	if r.Secret.Style == Words {
-		secret.plain("style", string(Words))
+	if r.Secret.Style == unit.Words {
+		secret.plain("style", string(unit.Words))
 		secret.number("words", r.Secret.Words)
 	} else {
 		if r.Secret.Length != DefaultLength {
 			secret.number("length", r.Secret.Length)
 		}
-		if !slices.Equal(r.Secret.Use, AllClasses) {
+		if !slices.Equal(r.Secret.Use, unit.AllClasses) {
 			secret.list("use", r.Secret.Use)
 		}
 		if !r.Secret.AvoidLookalikes {
@@ -88,7 +90,7 @@ func rotationRule(r Rotation) *yaml.Node {
 	if len(secret.node.Content) > 0 {
 		m.put("secret", secret.node)
 	}
-	if r.Wait != DefaultWait || r.Then != EndSessions {
+	if r.Wait != DefaultWait || r.Then != unit.EndSessions {
 		after := newMapping()
 		after.plain("wait", Duration(r.Wait))
 		after.plain("then", string(r.Then))

@@ -5,45 +5,41 @@ import (
 	"slices"
 
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/unit"
 )
-
-// Setting is one unit of a desired state.
-type Setting struct {
-	Unit  UnitID `json:"unit"`
-	Value Value  `json:"value"`
-}
 
 // Held is a unit that must not change, and why: contested, or the code of the problem.
 type Held struct {
-	Unit UnitID `json:"unit"`
-	Why  string `json:"why"`
+	Unit unit.ID `json:"unit"`
+	Why  string  `json:"why"`
 }
 
 // Holds reports whether any unit must not change, so that what a device is told depends on what it
 // was told before.
 func (l Lane) Holds() bool {
-	return slices.ContainsFunc(l.Problems, func(p Problem) bool { return p.Severity == policy.Error && len(p.Holds) > 0 }) ||
+	return slices.ContainsFunc(l.Problems, func(p Problem) bool { return p.Severity == policy.Error && p.Holds.Any() }) ||
 		slices.ContainsFunc(l.Units, func(u Unit) bool { return u.Verdict == Contested })
 }
 
 // Held are the units that must not change, sorted: those of the lane, and where every unit is
 // held also those that the device was told before. It is never nil.
-func (l Lane) Held(previous []Setting) []Held {
-	why := map[UnitID]string{}
+func (l Lane) Held(previous []unit.Setting) []Held {
+	why := map[unit.ID]string{}
 	for _, p := range l.Problems {
 		if p.Severity != policy.Error {
 			continue
 		}
-		for _, unit := range p.Holds {
-			if unit == EveryUnit {
-				for _, u := range l.Units {
-					why[u.Unit] = string(p.Code)
-				}
-				for _, s := range previous {
-					why[s.Unit] = string(p.Code)
-				}
-			} else if why[unit] != string(UndecidedScope) {
-				why[unit] = string(p.Code)
+		if p.Holds.All {
+			for _, u := range l.Units {
+				why[u.Unit] = string(p.Code)
+			}
+			for _, s := range previous {
+				why[s.Unit] = string(p.Code)
+			}
+		}
+		for _, id := range p.Holds.Units {
+			if why[id] != string(UndecidedScope) {
+				why[id] = string(p.Code)
 			}
 		}
 	}
@@ -53,24 +49,24 @@ func (l Lane) Held(previous []Setting) []Held {
 		}
 	}
 	held := []Held{}
-	for _, unit := range slices.SortedFunc(maps.Keys(why), UnitID.Compare) {
-		held = append(held, Held{unit, why[unit]})
+	for _, id := range slices.SortedFunc(maps.Keys(why), unit.ID.Compare) {
+		held = append(held, Held{id, why[id]})
 	}
 	return held
 }
 
 // Compose makes the settings of a desired state, sorted by unit: the settled values, except that a
 // held unit keeps its value among previous, and is left out where it had none there.
-func Compose(lane Lane, previous []Setting) (settings []Setting, held []Held) {
+func Compose(lane Lane, previous []unit.Setting) (settings []unit.Setting, held []Held) {
 	held = lane.Held(previous)
-	keeps := make(map[UnitID]bool, len(held))
+	keeps := make(map[unit.ID]bool, len(held))
 	for _, h := range held {
 		keeps[h.Unit] = true
 	}
-	settings = []Setting{}
+	settings = []unit.Setting{}
 	for _, u := range lane.Units {
 		if !keeps[u.Unit] {
-			settings = append(settings, Setting{u.Unit, u.Value})
+			settings = append(settings, unit.Setting{Unit: u.Unit, Value: u.Value})
 		}
 	}
 	for _, s := range previous {
@@ -78,16 +74,16 @@ func Compose(lane Lane, previous []Setting) (settings []Setting, held []Held) {
 			settings = append(settings, s)
 		}
 	}
-	slices.SortFunc(settings, func(a, b Setting) int { return a.Unit.Compare(b.Unit) })
+	slices.SortFunc(settings, func(a, b unit.Setting) int { return a.Unit.Compare(b.Unit) })
 	return settings, held
 }
 
 // Settings are the settled values of the lane, whatever is held; a contested unit has none.
-func (l Lane) Settings() []Setting {
-	settings := make([]Setting, 0, len(l.Units))
+func (l Lane) Settings() []unit.Setting {
+	settings := make([]unit.Setting, 0, len(l.Units))
 	for _, u := range l.Units {
 		if u.Value != nil {
-			settings = append(settings, Setting{u.Unit, u.Value})
+			settings = append(settings, unit.Setting{Unit: u.Unit, Value: u.Value})
 		}
 	}
 	return settings

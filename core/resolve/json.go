@@ -4,28 +4,13 @@ import (
 	"encoding/json"
 
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/unit"
 )
-
-// UnmarshalJSON reads a setting; the unit says what its value is.
-func (s *Setting) UnmarshalJSON(data []byte) error {
-	var raw struct {
-		Unit  UnitID          `json:"unit"`
-		Value json.RawMessage `json:"value"`
-	}
-	if err := json.Unmarshal(data, &raw); err != nil {
-		return err
-	}
-	value, err := DecodeValue(raw.Unit, raw.Value)
-	if err == nil {
-		*s = Setting{raw.Unit, value}
-	}
-	return err
-}
 
 // UnmarshalJSON reads a settled unit; the unit says what its values are.
 func (u *Unit) UnmarshalJSON(data []byte) error {
 	var raw struct {
-		Unit    UnitID          `json:"unit"`
+		Unit    unit.ID         `json:"unit"`
 		Verdict Verdict         `json:"verdict"`
 		Value   json.RawMessage `json:"value"`
 		From    []string        `json:"from"`
@@ -42,12 +27,12 @@ func (u *Unit) UnmarshalJSON(data []byte) error {
 	*u = Unit{Unit: raw.Unit, Verdict: raw.Verdict, From: raw.From, Over: []Lost{}}
 	var err error
 	if string(raw.Value) != "null" {
-		if u.Value, err = DecodeValue(raw.Unit, raw.Value); err != nil {
+		if u.Value, err = unit.Decode(raw.Unit, raw.Value); err != nil {
 			return err
 		}
 	}
 	for _, o := range raw.Over {
-		claim, err := decodeClaim(raw.Unit, o.Value)
+		claim, err := unit.DecodeClaim(raw.Unit, o.Value)
 		if err != nil {
 			return err
 		}

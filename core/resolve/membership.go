@@ -5,8 +5,8 @@ import (
 	"slices"
 
 	"rankwarden.example/core/assign"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 )
 
 // mention is the strongest thing said of one principal.
@@ -18,33 +18,33 @@ type mention struct {
 // settleGroup settles the statements on one local group, sorted by rank.
 func settleGroup(claims []Claim) Unit {
 	g := group{claims: claims, mentions: map[principal.Ref]mention{}, dropped: make([]bool, len(claims))}
-	unit := Unit{Unit: claims[0].Unit, Verdict: Merged, From: []string{}, Over: []Lost{}}
+	id := Unit{Unit: claims[0].Unit, Verdict: Merged, From: []string{}, Over: []Lost{}}
 	if len(claims) == 1 {
-		unit.Verdict = Sole
+		id.Verdict = Sole
 	}
 	if !g.findBase() {
-		unit.Verdict = Contested
+		id.Verdict = Contested
 		for _, c := range claims {
 			why := Disputed
 			if g.rank.Outranks(c.Rank) {
 				why = Closed
 			}
-			unit.Over = append(unit.Over, Lost{c.Assignment, c.Rank, c.Value, why})
+			id.Over = append(id.Over, Lost{c.Assignment, c.Rank, c.Value, why})
 		}
-		return unit
+		return id
 	}
 	for i, c := range claims {
 		g.count(i, c)
 	}
 	for i, c := range claims {
 		if why, lost := g.lost(i, c); lost {
-			unit.Over = append(unit.Over, Lost{c.Assignment, c.Rank, c.Value, why})
+			id.Over = append(id.Over, Lost{c.Assignment, c.Rank, c.Value, why})
 		} else {
-			unit.From = append(unit.From, c.Assignment)
+			id.From = append(id.From, c.Assignment)
 		}
 	}
-	unit.Value = g.value()
-	return unit
+	id.Value = g.value()
+	return id
 }
 
 // group is one local group while it is being settled.
@@ -61,9 +61,9 @@ type group struct {
 // strongest rank differ.
 func (g *group) findBase() bool {
 	for _, c := range g.claims {
-		s := c.Value.(Statement)
+		s := c.Value.(unit.Statement)
 		switch {
-		case s.Mode != policy.Exact:
+		case s.Mode != unit.Exact:
 		case !g.closed:
 			g.closed, g.rank, g.base = true, c.Rank, s.Members
 		case c.Rank == g.rank && !slices.Equal(g.base, s.Members):
@@ -80,7 +80,7 @@ func (g *group) count(i int, c Claim) {
 	if g.disregarded(c) {
 		return
 	}
-	s := c.Value.(Statement)
+	s := c.Value.(unit.Statement)
 	for _, ref := range s.Members {
 		if g.closed && c.Rank == g.rank && !slices.Contains(g.base, ref) {
 			g.dropped[i] = true
@@ -102,11 +102,11 @@ func (g *group) mention(ref principal.Ref, m mention) {
 
 // lost says whether claim i decided nothing, and then why.
 func (g *group) lost(i int, c Claim) (why Why, lost bool) {
-	s := c.Value.(Statement)
+	s := c.Value.(unit.Statement)
 	if g.disregarded(c) {
 		return Closed, true
 	}
-	if s.Mode == policy.Exact {
+	if s.Mode == unit.Exact {
 		return "", false
 	}
 	asWanted, lostToAbsent := true, false
@@ -137,8 +137,8 @@ func (g *group) lost(i int, c Claim) (why Why, lost bool) {
 	return Outranked, true
 }
 
-func (g *group) value() Members {
-	v := Members{Closed: g.closed, Present: []principal.Ref{}, Absent: []principal.Ref{}}
+func (g *group) value() unit.Members {
+	v := unit.Members{Closed: g.closed, Present: []principal.Ref{}, Absent: []principal.Ref{}}
 	for _, ref := range slices.SortedFunc(maps.Keys(g.mentions), principal.Compare) {
 		switch {
 		case !g.mentions[ref].absent:

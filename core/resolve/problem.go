@@ -2,9 +2,11 @@ package resolve
 
 import (
 	"cmp"
+	"encoding/json"
 	"slices"
 
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/unit"
 )
 
 // Code names a problem of the settled whole.
@@ -40,7 +42,7 @@ type Problem struct {
 	Severity policy.Severity `json:"severity"`
 	Unit     string          `json:"unit"`   // of name_clash two units joined by +, of undecided_scope the assignment
 	Detail   string          `json:"detail"` // the account concerned, where one unit can have several problems
-	Holds    []UnitID        `json:"holds"`  // units of the lane that may not change because of it, sorted; [EveryUnit] for all
+	Holds    Holds           `json:"holds"`  // settings of the lane that may not change because of it
 }
 
 func sortProblems(problems []Problem) {
@@ -52,3 +54,43 @@ func sortProblems(problems []Problem) {
 // Codes are the codes of all problems.
 var Codes = []Code{UndecidedScope, NoAdminPath, NameClash, MinAgeNotBelowMaxAge, RotationTargetUndeclared, RotationTargetAbsent, RotationSecretTooShort, RotationSecretTooPlain,
 	RotationTargetDisabled, RotationSlowerThanMaxAge, AccountWithoutRotation, AccountOutsideGroup, NoBreakGlass, LockoutCanSealDevice, MemberUndeclared, MemberOfAbsentAccount}
+
+// Holds are the settings that a problem keeps from changing: some, or all that a device has.
+type Holds struct {
+	All   bool
+	Units []unit.ID // sorted
+}
+
+// Any reports whether anything is kept from changing.
+func (h Holds) Any() bool { return h.All || len(h.Units) > 0 }
+
+// all is how a list of settings says that it means all of them.
+const all = "*"
+
+// MarshalJSON writes a list of settings, ["*"] for all.
+func (h Holds) MarshalJSON() ([]byte, error) {
+	if h.All {
+		return json.Marshal([]string{all})
+	}
+	return json.Marshal(append([]unit.ID{}, h.Units...))
+}
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (h *Holds) UnmarshalJSON(data []byte) error {
+	var names []string
+	if err := json.Unmarshal(data, &names); err != nil {
+		return err
+	}
+	*h = Holds{All: len(names) == 1 && names[0] == all}
+	for _, name := range names {
+		if h.All {
+			break
+		}
+		id, err := unit.Parse(name)
+		if err != nil {
+			return err
+		}
+		h.Units = append(h.Units, id)
+	}
+	return nil
+}

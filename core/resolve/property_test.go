@@ -14,6 +14,7 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // anyScenario draws up to six assignments that may all meet.
@@ -124,9 +125,9 @@ func TestEveryClaimIsAccountedFor(t *testing.T) {
 }
 
 // ask is what an assignment asks of a unit.
-func ask(a resolve.Assignment, unit resolve.UnitID) (resolve.Value, bool) {
+func ask(a resolve.Assignment, id unit.ID) (unit.Value, bool) {
 	for _, ask := range a.Policy.Asks {
-		if ask.Unit == unit {
+		if ask.Unit == id {
 			return ask.Value, true
 		}
 	}
@@ -157,11 +158,11 @@ func TestWeakerAgreeingAssignmentChangesNothing(t *testing.T) {
 // agrees reports whether what an assignment asks of a unit is what was settled.
 func agrees(a resolve.Assignment, u resolve.Unit) bool {
 	value, asks := ask(a, u.Unit)
-	s, isGroup := value.(resolve.Statement)
+	s, isGroup := value.(unit.Statement)
 	if !asks || !isGroup {
 		return !asks || value.Equal(u.Value)
 	}
-	m := u.Value.(resolve.Members)
+	m := u.Value.(unit.Members)
 	return !slices.ContainsFunc(s.Members, func(ref principal.Ref) bool { return !m.Has(ref) }) && !slices.ContainsFunc(s.Remove, m.Has)
 }
 
@@ -170,14 +171,14 @@ func TestClosedGroupHoldsNobodyUnasked(t *testing.T) {
 		settled, from := lanes(scenario(t, anyScenario(t)))
 		for i, lane := range settled {
 			for _, u := range lane.Units {
-				m, ok := u.Value.(resolve.Members)
+				m, ok := u.Value.(unit.Members)
 				if !ok {
 					continue
 				}
 				for _, ref := range m.Present {
 					asked := slices.ContainsFunc(from[i], func(a resolve.Assignment) bool {
 						value, _ := ask(a, u.Unit)
-						s, ok := value.(resolve.Statement)
+						s, ok := value.(unit.Statement)
 						return ok && slices.Contains(s.Members, ref)
 					})
 					assert.True(t, asked, "%s was asked for", ref)
@@ -199,13 +200,13 @@ func TestComposeInventsNothing(t *testing.T) {
 			if slices.ContainsFunc(held, func(h resolve.Held) bool { return h.Unit == s.Unit }) {
 				source = before
 			}
-			at := slices.IndexFunc(source, func(x resolve.Setting) bool { return x.Unit == s.Unit })
+			at := slices.IndexFunc(source, func(x unit.Setting) bool { return x.Unit == s.Unit })
 			require.GreaterOrEqual(t, at, 0, s.Unit.String())
 			assert.True(t, s.Value.Equal(source[at].Value), s.Unit.String())
 		}
 		data, err := json.Marshal(settings)
 		require.NoError(t, err)
-		var again []resolve.Setting
+		var again []unit.Setting
 		require.NoError(t, json.Unmarshal(data, &again))
 		assert.Equal(t, settings, again, "settings survive being written")
 	})

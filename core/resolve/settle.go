@@ -2,6 +2,7 @@ package resolve
 
 import (
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/unit"
 )
 
 // Verdict says how the claims on a unit were settled.
@@ -33,17 +34,17 @@ const (
 type Lost struct {
 	Assignment string      `json:"assignment"`
 	Rank       assign.Rank `json:"rank"`
-	Value      Value       `json:"value"`
+	Value      unit.Value  `json:"value"`
 	Why        Why         `json:"why"`
 }
 
 // Unit is one settled unit. Value is nil when it is contested.
 type Unit struct {
-	Unit    UnitID   `json:"unit"`
-	Verdict Verdict  `json:"verdict"`
-	Value   Value    `json:"value"`
-	From    []string `json:"from"` // assignments that decided, by rank and name
-	Over    []Lost   `json:"over"` // all others that asked, by rank and name
+	Unit    unit.ID    `json:"unit"`
+	Verdict Verdict    `json:"verdict"`
+	Value   unit.Value `json:"value"`
+	From    []string   `json:"from"` // assignments that decided, by rank and name
+	Over    []Lost     `json:"over"` // all others that asked, by rank and name
 }
 
 // Lane is everything settled for the devices of one scope: units sorted by name, and problems of
@@ -56,45 +57,45 @@ type Lane struct {
 // settleValue settles the claims on one unit, sorted by rank, that is not a local group.
 func settleValue(claims []Claim) Unit {
 	top := claims[0].Rank
-	unit := Unit{Unit: claims[0].Unit, Value: claims[0].Value, From: []string{}, Over: []Lost{}}
-	unit.Verdict = Agreed
+	settled := Unit{Unit: claims[0].Unit, Value: claims[0].Value, From: []string{}, Over: []Lost{}}
+	settled.Verdict = Agreed
 	if len(claims) == 1 {
-		unit.Verdict = Sole
+		settled.Verdict = Sole
 	}
 	for _, c := range claims[1:] {
 		switch {
 		case c.Value.Equal(claims[0].Value):
 		case c.Rank != top:
-			if unit.Verdict == Agreed {
-				unit.Verdict = Ranked
+			if settled.Verdict == Agreed {
+				settled.Verdict = Ranked
 			}
-		case unit.Verdict != Contested:
-			unit.Verdict = Stricter
-			order, comparable := strictness(unit.Unit, c.Value, unit.Value)
+		case settled.Verdict != Contested:
+			settled.Verdict = Stricter
+			order, comparable := unit.Strictness(settled.Unit, c.Value, settled.Value)
 			switch {
 			case !comparable:
-				unit.Verdict, unit.Value = Contested, nil
+				settled.Verdict, settled.Value = Contested, nil
 			case order > 0:
-				unit.Value = c.Value
+				settled.Value = c.Value
 			}
 		}
 	}
 	for _, c := range claims {
-		agrees := unit.Value != nil && c.Value.Equal(unit.Value)
+		agrees := settled.Value != nil && c.Value.Equal(settled.Value)
 		if c.Rank == top && agrees {
-			unit.From = append(unit.From, c.Assignment)
+			settled.From = append(settled.From, c.Assignment)
 			continue
 		}
 		why := Outranked
 		switch {
-		case c.Rank == top && unit.Verdict == Contested:
+		case c.Rank == top && settled.Verdict == Contested:
 			why = Disputed
 		case c.Rank == top:
 			why = LessStrict
 		case agrees:
 			why = Same
 		}
-		unit.Over = append(unit.Over, Lost{c.Assignment, c.Rank, c.Value, why})
+		settled.Over = append(settled.Over, Lost{c.Assignment, c.Rank, c.Value, why})
 	}
-	return unit
+	return settled
 }

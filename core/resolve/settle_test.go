@@ -13,6 +13,7 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // Scenarios are written as in "a 100 minimum 12; b? 500 minimum 8": an assignment, which is a trial
@@ -39,7 +40,7 @@ func settle(t require.TestingT, text string) resolve.Lane {
 	return resolve.Settle(scenario(t, text), nil).Enforced
 }
 
-func asking(t require.TestingT, words []string) *resolve.Policy {
+func asking(t require.TestingT, words []string) *policy.Normal {
 	body := ""
 	switch words[0] {
 	case "minimum":
@@ -78,13 +79,13 @@ func asking(t require.TestingT, words []string) *resolve.Policy {
 	}
 	doc, problems := policy.Parse([]byte("format: rankwarden.policy/1\nname: p\n"+body), nil)
 	require.True(t, policy.Usable(problems), "%s: %v", body, problems)
-	return resolve.Claims(doc.Normalise(nil))
+	return doc.Normalise(nil)
 }
 
 // outcome writes a settled unit as in "ranked 12 | a | b outranked".
 func outcome(u resolve.Unit) string {
 	value, _ := json.Marshal(u.Value)
-	if m, ok := u.Value.(resolve.Members); ok {
+	if m, ok := u.Value.(unit.Members); ok {
 		open := map[bool]string{true: "closed", false: "open"}[m.Closed]
 		value = []byte(open)
 		for _, ref := range m.Present {
@@ -173,7 +174,7 @@ func TestProblemsOfTheWhole(t *testing.T) {
 		var got []string
 		for _, p := range settle(t, text).Problems {
 			var holds []string
-			for _, u := range p.Holds {
+			for _, u := range p.Holds.Units {
 				holds = append(holds, u.String())
 			}
 			got = append(got, fmt.Sprintf("%s(%s)", p.Code, strings.Join(holds, " ")))
@@ -187,9 +188,9 @@ func TestUndecided(t *testing.T) {
 	list := scenario(t, "a 1 minimum 8; b 1 minimum 9; c? 1 minimum 10; d? 1 minimum 11")
 	r := resolve.Settle(list[:1], list[1:2])
 	require.Len(t, r.Enforced.Problems, 1)
-	assert.Equal(t, []resolve.UnitID{resolve.EveryUnit}, r.Enforced.Problems[0].Holds)
+	assert.True(t, r.Enforced.Problems[0].Holds.All)
 	assert.Nil(t, r.Projected)
-	told := []resolve.Setting{{Unit: resolve.History, Value: resolve.Int(3)}}
+	told := []unit.Setting{{Unit: unit.History, Value: unit.Int(3)}}
 	settings, held := resolve.Compose(r.Enforced, told)
 	assert.Equal(t, told, settings, "the device keeps all it was told, also what nobody asks for now")
 	assert.Len(t, held, 2)
@@ -207,21 +208,21 @@ func TestComposeKeepsWhatIsHeld(t *testing.T) {
 	contested := settle(t, "a 100 exact x; c 100 exact y; b 1 minimum 9")
 
 	after, held := resolve.Compose(contested, before)
-	assert.Equal(t, []resolve.Held{{Unit: resolve.MembershipOf("users"), Why: "contested"}}, held)
+	assert.Equal(t, []resolve.Held{{Unit: unit.MembershipOf("users"), Why: "contested"}}, held)
 	assert.Equal(t, before[0], after[0], "the group keeps what it had")
-	assert.Equal(t, resolve.Int(9), after[1].Value, "all else goes out")
+	assert.Equal(t, unit.Int(9), after[1].Value, "all else goes out")
 
 	after, _ = resolve.Compose(contested, nil)
 	require.Len(t, after, 1, "what never had a value is left out")
 
 	ages := settle(t, "a 1 minage 30; b 2 maxage 30")
-	after, held = resolve.Compose(ages, []resolve.Setting{{Unit: resolve.MaxAgeDays, Value: resolve.Int(90)}})
-	assert.Equal(t, []resolve.Setting{{Unit: resolve.MaxAgeDays, Value: resolve.Int(90)}}, after)
+	after, held = resolve.Compose(ages, []unit.Setting{{Unit: unit.MaxAgeDays, Value: unit.Int(90)}})
+	assert.Equal(t, []unit.Setting{{Unit: unit.MaxAgeDays, Value: unit.Int(90)}}, after)
 	assert.Len(t, held, 2)
 
 	data, err := json.Marshal(before)
 	require.NoError(t, err)
-	var read []resolve.Setting
+	var read []unit.Setting
 	require.NoError(t, json.Unmarshal(data, &read))
 	assert.Equal(t, before, read, "settings survive being written")
 }

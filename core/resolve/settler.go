@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 )
 
 // Resolution is what is settled for the devices of one scope. Projected is nil unless a trial
@@ -34,14 +35,14 @@ func Settle(applying, undecided []Assignment) Resolution {
 type Settler struct {
 	assignments []Assignment
 	place       []int32 // of each assignment, by rank and name
-	units       []UnitID
+	units       []unit.ID
 	asks        [][]ask         // of each assignment
 	claims      [][]Claim       // of each unit while a lane is settled, and who made them
 	by          [][]int32       // at the same indexes
 	settled     map[string]Unit // by unit and the assignments that ask
 	key         []byte
-	index       map[UnitID]int32      // of units
-	values      []Value               // what each unit comes to while a lane is settled
+	index       map[unit.ID]int32     // of units
+	values      []unit.Value          // what each unit comes to while a lane is settled
 	refs        map[principal.Ref]ref // what is looked up of principals again and again
 }
 
@@ -56,10 +57,10 @@ func (s *Settler) ref(of principal.Ref) ref {
 	known, ok := s.refs[of]
 	if !ok {
 		known = ref{-1, -1, of.String()}
-		if i, asked := s.index[AccountOf(of.Value())]; asked && of.Kind() == principal.Account {
+		if i, asked := s.index[unit.AccountOf(of.Value())]; asked && of.Kind() == principal.Account {
 			known.account = i
 		}
-		if i, asked := s.index[RotationOf(of)]; asked {
+		if i, asked := s.index[unit.RotationOf(of)]; asked {
 			known.rotation = i
 		}
 		s.refs[of] = known
@@ -70,7 +71,7 @@ func (s *Settler) ref(of principal.Ref) ref {
 // ask is what an assignment wants of a unit, by the unit's index.
 type ask struct {
 	unit  int32
-	value Value
+	value unit.Value
 }
 
 // NewSettler prepares to settle sets of the assignments, whose names must differ.
@@ -81,7 +82,7 @@ func NewSettler(assignments []Assignment) *Settler {
 			s.units = append(s.units, ask.Unit)
 		}
 	}
-	slices.SortFunc(s.units, UnitID.Compare)
+	slices.SortFunc(s.units, unit.ID.Compare)
 	s.units = slices.Compact(s.units)
 	s.claims, s.by = make([][]Claim, len(s.units)), make([][]int32, len(s.units))
 	order := make([]int, len(assignments))
@@ -95,12 +96,12 @@ func NewSettler(assignments []Assignment) *Settler {
 	for place, i := range order {
 		s.place[i] = int32(place)
 	}
-	index := make(map[UnitID]int32, len(s.units))
+	index := make(map[unit.ID]int32, len(s.units))
 	for i, u := range s.units {
 		index[u] = int32(i)
 	}
-	s.index, s.values, s.refs = index, make([]Value, len(s.units)), map[principal.Ref]ref{}
-	asks := map[*Policy][]ask{}
+	s.index, s.values, s.refs = index, make([]unit.Value, len(s.units)), map[principal.Ref]ref{}
+	asks := map[*policy.Normal][]ask{}
 	for _, a := range assignments {
 		if asks[a.Policy] == nil {
 			for _, p := range a.Policy.Asks {
@@ -126,7 +127,7 @@ func (s *Settler) Settle(applying, undecided []int) Resolution {
 	if len(enforced) < len(ordered) {
 		projected := s.lane(ordered)
 		for i := range projected.Problems {
-			projected.Problems[i].Holds = []UnitID{}
+			projected.Problems[i].Holds = Holds{}
 		}
 		r.Projected = &projected
 	}
@@ -142,10 +143,10 @@ func (r *Resolution) undecided(a Assignment) {
 	if a.Stance == assign.Trial {
 		severity = policy.Warning
 	} else {
-		r.Enforced.add(Problem{UndecidedScope, severity, a.Name, "", []UnitID{EveryUnit}})
+		r.Enforced.add(Problem{UndecidedScope, severity, a.Name, "", Holds{All: true}})
 	}
 	if r.Projected != nil {
-		r.Projected.add(Problem{UndecidedScope, severity, a.Name, "", []UnitID{}})
+		r.Projected.add(Problem{UndecidedScope, severity, a.Name, "", Holds{}})
 	}
 }
 
@@ -169,17 +170,22 @@ func (s *Settler) lane(assignments []int) Lane {
 	}
 	slices.Sort(touched)
 	w := &whole{settler: s, chosen: assignments}
-	lane := Lane{Units: make([]Unit, 0, len(touched))}
-	for _, u := range touched {
-		unit := s.unit(u)
-		// Accounts come before membership in the order of names, so rule 4 finds them settled.
-		if m, ok := unit.Value.(Members); ok {
-			unit.Value = w.withoutAbsent(unit.Unit, m)
+	lane := Lane{Units: make([]Unit, len(touched))}
+	settle := func(groups bool) {
+		for i, u := range touched {
+			if (s.units[u].Family() == unit.Membership) != groups {
+				continue
+			}
+			settled := s.unit(u)
+			if m, ok := settled.Value.(unit.Members); ok {
+				settled.Value = w.withoutAbsent(settled.Unit, m)
+			}
+			s.values[u], lane.Units[i] = settled.Value, settled
+			s.claims[u], s.by[u] = s.claims[u][:0], s.by[u][:0]
 		}
-		s.values[u] = unit.Value
-		lane.Units = append(lane.Units, unit)
-		s.claims[u], s.by[u] = s.claims[u][:0], s.by[u][:0]
 	}
+	settle(false)
+	settle(true) // rule 4 of local groups needs the accounts
 	lane.Problems = w.check(lane.Units)
 	for _, u := range touched {
 		s.values[u] = nil
@@ -196,11 +202,11 @@ func (s *Settler) unit(u int32) Unit {
 	if known, ok := s.settled[string(s.key)]; ok {
 		return known
 	}
-	settled := settleValue
-	if s.units[u].Family() == Membership {
-		settled = settleGroup
+	settle := settleValue
+	if s.units[u].Family() == unit.Membership {
+		settle = settleGroup
 	}
-	unit := settled(slices.Clone(s.claims[u]))
-	s.settled[string(s.key)] = unit
-	return unit
+	settled := settle(slices.Clone(s.claims[u]))
+	s.settled[string(s.key)] = settled
+	return settled
 }

@@ -7,6 +7,7 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
 // whole is a lane while it is being settled: what its units have come to, together.
@@ -17,8 +18,8 @@ type whole struct {
 }
 
 // value is what a unit has been settled to, nil where it has not.
-func (w *whole) value(unit UnitID) Value {
-	i, asked := w.settler.index[unit]
+func (w *whole) value(id unit.ID) unit.Value {
+	i, asked := w.settler.index[id]
 	if !asked {
 		return nil
 	}
@@ -26,36 +27,33 @@ func (w *whole) value(unit UnitID) Value {
 }
 
 // policy is that of an assignment of the lane.
-func (w *whole) policy(assignment string) *Policy {
+func (w *whole) policy(assignment string) *policy.Normal {
 	for _, i := range w.chosen {
 		if w.settler.assignments[i].Name == assignment {
 			return w.settler.assignments[i].Policy
 		}
 	}
-	return &Policy{}
+	return &policy.Normal{}
 }
 
-func (w *whole) add(code Code, severity policy.Severity, unit, detail string, holds ...UnitID) {
-	if holds == nil {
-		holds = []UnitID{}
-	}
-	slices.SortFunc(holds, UnitID.Compare)
+func (w *whole) add(code Code, severity policy.Severity, where, detail string, holds ...unit.ID) {
+	slices.SortFunc(holds, unit.ID.Compare)
 	if w.problems == nil {
 		w.problems = make([]Problem, 0, 16)
 	}
-	w.problems = append(w.problems, Problem{code, severity, unit, detail, holds})
+	w.problems = append(w.problems, Problem{code, severity, where, detail, Holds{Units: holds}})
 }
 
-func (w *whole) warn(code Code, unit UnitID, detail string) {
-	w.add(code, policy.Warning, unit.String(), detail)
+func (w *whole) warn(code Code, id unit.ID, detail string) {
+	w.add(code, policy.Warning, id.String(), detail)
 }
 
-func (w *whole) account(ref principal.Ref) (AccountValue, bool) {
+func (w *whole) account(ref principal.Ref) (unit.AccountValue, bool) {
 	i := w.settler.ref(ref).account
 	if i < 0 {
-		return AccountValue{}, false
+		return unit.AccountValue{}, false
 	}
-	v, ok := w.settler.values[i].(AccountValue)
+	v, ok := w.settler.values[i].(unit.AccountValue)
 	return v, ok
 }
 
@@ -65,13 +63,13 @@ func (w *whole) hasRotation(ref principal.Ref) bool {
 }
 
 // withoutAbsent drops members that are to be absent from the device (rule 4 of local groups).
-func (w *whole) withoutAbsent(unit UnitID, m Members) Members {
+func (w *whole) withoutAbsent(id unit.ID, m unit.Members) unit.Members {
 	isAbsent := func(ref principal.Ref) bool {
 		if ref.Kind() != principal.Account {
 			return false
 		}
 		a, ok := w.account(ref)
-		return ok && a.State == policy.Absent
+		return ok && a.State == unit.Absent
 	}
 	if !slices.ContainsFunc(m.Present, isAbsent) {
 		return m
@@ -80,7 +78,7 @@ func (w *whole) withoutAbsent(unit UnitID, m Members) Members {
 	m.Present = slices.DeleteFunc(m.Present, func(ref principal.Ref) bool {
 		absent := isAbsent(ref)
 		if absent {
-			w.warn(MemberOfAbsentAccount, unit, w.settler.ref(ref).text)
+			w.warn(MemberOfAbsentAccount, id, w.settler.ref(ref).text)
 		}
 		return absent
 	})
@@ -93,16 +91,16 @@ func (w *whole) check(units []Unit) []Problem {
 	w.checkAges()
 	for _, u := range units {
 		if target, ok := u.Unit.Target(); ok {
-			if rotation, settled := u.Value.(RotationValue); settled {
+			if rotation, settled := u.Value.(unit.RotationValue); settled {
 				w.checkRotation(u.Unit, target, rotation)
 			}
 		}
-		if m, ok := u.Value.(Members); ok {
+		if m, ok := u.Value.(unit.Members); ok {
 			w.checkMembers(u.Unit, m)
 		}
 		w.checkOutside(u)
 	}
-	if m, ok := w.value(Administrators).(Members); ok {
+	if m, ok := w.value(unit.Administrators).(unit.Members); ok {
 		w.checkAdministrators(units, m)
 	}
 	sortProblems(w.problems)
@@ -114,19 +112,19 @@ func (w *whole) check(units []Unit) []Problem {
 
 func (w *whole) checkNames(units []Unit) {
 	type named struct {
-		unit UnitID
+		unit unit.ID
 		name string
 	}
 	var all []named
 	for _, u := range units {
 		name := ""
 		switch v := u.Value.(type) {
-		case AccountValue:
-			if v.State != policy.Absent {
+		case unit.AccountValue:
+			if v.State != unit.Absent {
 				name = v.Name
 			}
-		case Text:
-			if _, property, _ := u.Unit.Builtin(); property == BuiltinName {
+		case unit.Text:
+			if _, property, _ := u.Unit.Builtin(); property == unit.BuiltinName {
 				name = string(v)
 			}
 		}
@@ -144,41 +142,41 @@ func (w *whole) checkNames(units []Unit) {
 }
 
 func (w *whole) checkAges() {
-	least, hasMin := w.value(MinAgeDays).(Int)
-	most, hasMax := w.value(MaxAgeDays).(Int)
+	least, hasMin := w.value(unit.MinAgeDays).(unit.Int)
+	most, hasMax := w.value(unit.MaxAgeDays).(unit.Int)
 	if hasMin && hasMax && most != 0 && least >= most {
-		w.add(MinAgeNotBelowMaxAge, policy.Error, MinAgeDays.String(), "", MaxAgeDays, MinAgeDays)
+		w.add(MinAgeNotBelowMaxAge, policy.Error, unit.MinAgeDays.String(), "", unit.MaxAgeDays, unit.MinAgeDays)
 	}
 }
 
-func (w *whole) checkRotation(unit UnitID, target principal.Ref, r RotationValue) {
-	fail := func(code Code) { w.add(code, policy.Error, unit.String(), "", unit) }
+func (w *whole) checkRotation(id unit.ID, target principal.Ref, r unit.RotationValue) {
+	fail := func(code Code) { w.add(code, policy.Error, id.String(), "", id) }
 	if target == principal.Administrator {
-		if enabled, ok := w.value(BuiltinOf(target, BuiltinEnabled)).(Bool); ok && !bool(enabled) {
-			w.warn(RotationTargetDisabled, unit, "")
+		if enabled, ok := w.value(unit.BuiltinOf(target, unit.BuiltinEnabled)).(unit.Bool); ok && !bool(enabled) {
+			w.warn(RotationTargetDisabled, id, "")
 		}
 	} else {
 		switch a, ok := w.account(target); {
 		case !ok:
 			fail(RotationTargetUndeclared)
-		case a.State == policy.Absent:
+		case a.State == unit.Absent:
 			fail(RotationTargetAbsent)
-		case a.State == policy.Disabled:
-			w.warn(RotationTargetDisabled, unit, "")
+		case a.State == unit.Disabled:
+			w.warn(RotationTargetDisabled, id, "")
 		}
 	}
-	if least, ok := w.value(MinLength).(Int); ok && r.Secret.ShortestLength() < int(least) {
+	if least, ok := w.value(unit.MinLength).(unit.Int); ok && r.Secret.ShortestLength() < int(least) {
 		fail(RotationSecretTooShort)
 	}
-	if complexity, ok := w.value(Complexity).(Bool); ok && bool(complexity) && r.Secret.TooPlain() {
+	if complexity, ok := w.value(unit.Complexity).(unit.Bool); ok && bool(complexity) && r.Secret.TooPlain() {
 		fail(RotationSecretTooPlain)
 	}
-	if most, ok := w.value(MaxAgeDays).(Int); ok && most != 0 && r.EveryMinutes > int(most)*24*60 {
-		w.warn(RotationSlowerThanMaxAge, unit, "")
+	if most, ok := w.value(unit.MaxAgeDays).(unit.Int); ok && most != 0 && r.EveryMinutes > int(most)*24*60 {
+		w.warn(RotationSlowerThanMaxAge, id, "")
 	}
 }
 
-func (w *whole) checkMembers(unit UnitID, m Members) {
+func (w *whole) checkMembers(id unit.ID, m unit.Members) {
 	for _, ref := range m.Present {
 		if ref.Kind() != principal.Account {
 			continue
@@ -186,9 +184,9 @@ func (w *whole) checkMembers(unit UnitID, m Members) {
 		a, declared := w.account(ref)
 		switch {
 		case !declared:
-			w.warn(MemberUndeclared, unit, w.settler.ref(ref).text)
-		case unit == Administrators && a.State == policy.Enabled && !w.hasRotation(ref):
-			w.warn(AccountWithoutRotation, unit, w.settler.ref(ref).text)
+			w.warn(MemberUndeclared, id, w.settler.ref(ref).text)
+		case id == unit.Administrators && a.State == unit.Enabled && !w.hasRotation(ref):
+			w.warn(AccountWithoutRotation, id, w.settler.ref(ref).text)
 		}
 	}
 }
@@ -196,20 +194,20 @@ func (w *whole) checkMembers(unit UnitID, m Members) {
 // checkOutside looks for closed groups that leave out an account although the policies that
 // settled it want it in.
 func (w *whole) checkOutside(u Unit) {
-	a, ok := u.Value.(AccountValue)
-	if !ok || a.State == policy.Absent {
+	a, ok := u.Value.(unit.AccountValue)
+	if !ok || a.State == unit.Absent {
 		return
 	}
 	key, _ := u.Unit.AccountKey()
 	ref := principal.FromKey(key)
-	var reported []UnitID
+	var reported []unit.ID
 	for _, assignment := range u.From {
 		for _, ask := range w.policy(assignment).Asks {
-			s, ok := ask.Value.(Statement)
+			s, ok := ask.Value.(unit.Statement)
 			if !ok || slices.Contains(reported, ask.Unit) || !slices.Contains(s.Members, ref) {
 				continue
 			}
-			if m, settled := w.value(ask.Unit).(Members); settled && m.Closed && !m.Has(ref) {
+			if m, settled := w.value(ask.Unit).(unit.Members); settled && m.Closed && !m.Has(ref) {
 				reported = append(reported, ask.Unit)
 				w.warn(AccountOutsideGroup, ask.Unit, ref.String())
 			}
@@ -218,7 +216,7 @@ func (w *whole) checkOutside(u Unit) {
 }
 
 // checkAdministrators sees that somebody can get in.
-func (w *whole) checkAdministrators(units []Unit, m Members) {
+func (w *whole) checkAdministrators(units []Unit, m unit.Members) {
 	if !m.Closed {
 		return
 	}
@@ -232,21 +230,21 @@ func (w *whole) checkAdministrators(units []Unit, m Members) {
 		}
 	}
 	if usable == 0 {
-		var holds []UnitID
+		var holds []unit.ID
 		for _, u := range units {
 			account, _, builtin := u.Unit.Builtin()
 			family := u.Unit.Family()
-			if u.Unit == Administrators || family == Accounts || family == Rotation || builtin && account == principal.Administrator {
+			if u.Unit == unit.Administrators || family == unit.Accounts || family == unit.Rotation || builtin && account == principal.Administrator {
 				holds = append(holds, u.Unit)
 			}
 		}
-		w.add(NoAdminPath, policy.Error, Administrators.String(), "", holds...)
+		w.add(NoAdminPath, policy.Error, unit.Administrators.String(), "", holds...)
 	}
 	if breakGlass == 0 {
-		w.warn(NoBreakGlass, Administrators, "")
+		w.warn(NoBreakGlass, unit.Administrators, "")
 	}
-	if l, ok := w.value(Lockout).(LockoutValue); ok && l.Threshold > 0 && l.DurationMinutes == 0 && usable > 0 && usable == breakGlass {
-		w.warn(LockoutCanSealDevice, Lockout, "")
+	if l, ok := w.value(unit.Lockout).(unit.LockoutValue); ok && l.Threshold > 0 && l.DurationMinutes == 0 && usable > 0 && usable == breakGlass {
+		w.warn(LockoutCanSealDevice, unit.Lockout, "")
 	}
 }
 
@@ -256,9 +254,9 @@ func (w *whole) isBreakGlass(ref principal.Ref) bool {
 	switch {
 	case ref.Kind() == principal.Account:
 		a, ok := w.account(ref)
-		return ok && a.State == policy.Enabled && w.hasRotation(ref)
+		return ok && a.State == unit.Enabled && w.hasRotation(ref)
 	case ref == principal.Administrator:
-		enabled, ok := w.value(BuiltinOf(ref, BuiltinEnabled)).(Bool)
+		enabled, ok := w.value(unit.BuiltinOf(ref, unit.BuiltinEnabled)).(unit.Bool)
 		return ok && bool(enabled) && w.hasRotation(ref)
 	}
 	return false

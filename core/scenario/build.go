@@ -152,7 +152,7 @@ func (f *file) policies(s *Scenario, open Open) error {
 			errs = append(errs, fail(src.where, "%s is called %q too; give one policy another name", other, src.document.Name))
 		}
 		seen[src.document.Name] = src.where
-		s.Policies = append(s.Policies, resolve.Claims(src.document.Normalise(s.Directory)))
+		s.Policies = append(s.Policies, src.document.Normalise(s.Directory))
 	}
 	return errors.Join(errs...)
 }
@@ -184,7 +184,7 @@ func (f *file) assignments(s *Scenario) error {
 				return fail(where, "there is no group %q%s", g, nearest(g, groups))
 			}
 		}
-		i := slices.IndexFunc(s.Policies, func(p *resolve.Policy) bool { return p.Name == a.Policy })
+		i := slices.IndexFunc(s.Policies, func(p *policy.Normal) bool { return p.Name == a.Policy })
 		if i < 0 {
 			names := map[string]bool{}
 			for _, p := range s.Policies {

@@ -13,8 +13,8 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/scenario"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/demo/largefleet"
 )
 
@@ -43,12 +43,12 @@ func atOnce(n int, do func(i int)) {
 	_ = running.Wait()
 }
 
-func largePolicy(tb testing.TB, p, revision int) *resolve.Policy {
+func largePolicy(tb testing.TB, p, revision int) *policy.Normal {
 	doc, problems := policy.Parse([]byte(largefleet.Policy(p, revision)), nil)
 	if !policy.Usable(problems) {
 		tb.Fatal(problems)
 	}
-	return resolve.Claims(doc.Normalise(nil))
+	return doc.Normalise(nil)
 }
 
 // BenchmarkSettleFleet goes from loaded inputs to the settled state of every device.
@@ -90,7 +90,7 @@ func BenchmarkDrift100k(b *testing.B) {
 	settled := largeFleet(b).Settle()
 	now := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
 	state := largeReport(now)
-	settings := make([][]resolve.Setting, len(settled.Results))
+	settings := make([][]unit.Setting, len(settled.Results))
 	for i, r := range settled.Results {
 		settings[i] = r.Enforced.Settings()
 	}
@@ -113,7 +113,7 @@ func largeReport(now time.Time) *drift.State {
 	state := &drift.State{
 		Platform: "windows", OSBuild: 22631,
 		Passwords: &drift.Passwords{MinLength: new(14), History: new(24), MaxAgeDays: new(90), MinAgeDays: new(1), Complexity: new(true)},
-		Lockout:   &policy.LockoutRule{Threshold: 5, DurationMinutes: 15, WindowMinutes: 15},
+		Lockout:   &unit.LockoutRule{Threshold: 5, DurationMinutes: 15, WindowMinutes: 15},
 	}
 	var members []drift.Member
 	for i, name := range strings.Fields("quay-0 quay-visitor keeper-01 crew-2 crew-6 old-2 mechanic harbour") {

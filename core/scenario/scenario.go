@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 )
@@ -23,7 +24,7 @@ type Scenario struct {
 	Directory   *principal.Table
 	At          *time.Time // the time of findings; nil: that of each report
 	Groups      []fleet.Group
-	Policies    []*resolve.Policy
+	Policies    []*policy.Normal
 	Scopes      []assign.Assignment  // who meets the assignments
 	Assignments []resolve.Assignment // what they ask, at the same indexes
 	Devices     []fleet.Facts

@@ -43,7 +43,7 @@ func (s *Scenario) SettleEach(each fleet.Each) *Settled {
 
 // Repeal settles anew the scopes that meet an assignment of the policy, which has changed, and says
 // how many they are. Who meets which assignments has not changed.
-func (s *Settled) Repeal(p *resolve.Policy) int {
+func (s *Settled) Repeal(p *policy.Normal) int {
 	count := 0
 	for i := range s.Assignments {
 		if s.Assignments[i].Policy.Name == p.Name {

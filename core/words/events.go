@@ -5,8 +5,8 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rotation"
+	"rankwarden.example/core/unit"
 )
 
 // Event says in one sentence what happened on a device.
@@ -41,7 +41,7 @@ func Event(e drift.Event) string {
 	case drift.AccountUnlocked:
 		return fmt.Sprintf("the account %s was unlocked by an order", subject)
 	case drift.SessionsEnded:
-		if e.Unit.Family() == resolve.Rotation {
+		if e.Unit.Family() == unit.Rotation {
 			return fmt.Sprintf("whoever used %s was signed out, as its rule says after a sign-in", subject)
 		}
 		return fmt.Sprintf("whoever used the account %s was signed out by an order", subject)
@@ -105,14 +105,14 @@ func Reason(r rotation.Reason) string {
 }
 
 // UnitInFull names a unit where no heading says its section.
-func UnitInFull(unit resolve.UnitID) string {
-	switch unit.Family() {
-	case resolve.Builtins:
-		return "built-in " + Unit(unit)
-	case resolve.Accounts:
-		return "managed account " + Unit(unit)
-	case resolve.Rotation:
-		return "rotation of " + Unit(unit)
+func UnitInFull(id unit.ID) string {
+	switch id.Family() {
+	case unit.Builtins:
+		return "built-in " + Unit(id)
+	case unit.Accounts:
+		return "managed account " + Unit(id)
+	case unit.Rotation:
+		return "rotation of " + Unit(id)
 	}
-	return Unit(unit)
+	return Unit(id)
 }

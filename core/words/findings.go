@@ -6,41 +6,40 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 const notReported = "not reported"
 
 // Has says what a device has for a unit, as it reported. Pattern is the name that is asked of a
 // managed account; it is only used for accounts the device has not bound.
-func Has(unit resolve.UnitID, asked resolve.Value, state *drift.State, directory principal.Directory) string {
-	switch unit.Family() {
-	case resolve.Membership:
-		return hasMembers(unit, state, directory)
-	case resolve.Accounts:
-		return hasAccount(unit, asked, state)
-	case resolve.Rotation:
-		target, _ := unit.Target()
+func Has(id unit.ID, asked unit.Value, state *drift.State, directory principal.Directory) string {
+	switch id.Family() {
+	case unit.Membership:
+		return hasMembers(id, state, directory)
+	case unit.Accounts:
+		return hasAccount(id, asked, state)
+	case unit.Rotation:
+		target, _ := id.Target()
 		if last, ever := state.LastRotation(target); ever {
 			return "last changed " + last.UTC().Format(time.DateTime)
 		}
 		return "never changed by Rank Warden"
-	case resolve.Locking:
+	case unit.Locking:
 		if state.Lockout == nil {
 			return notReported
 		}
 		return Lockout(*state.Lockout)
 	}
-	if value := state.Value(unit); value != nil {
-		return Value(unit, value)
+	if value := state.Value(id); value != nil {
+		return Value(id, value)
 	}
 	return notReported
 }
 
-func hasMembers(unit resolve.UnitID, state *drift.State, directory principal.Directory) string {
-	name, _ := unit.LocalGroup()
+func hasMembers(id unit.ID, state *drift.State, directory principal.Directory) string {
+	name, _ := id.LocalGroup()
 	group, there := state.Group(name)
 	if !there {
 		return "no such local group"
@@ -55,17 +54,17 @@ func hasMembers(unit resolve.UnitID, state *drift.State, directory principal.Dir
 	return fmt.Sprintf("%d: %s", len(list), strings.Join(list, ", "))
 }
 
-func hasAccount(unit resolve.UnitID, asked resolve.Value, state *drift.State) string {
-	key, _ := unit.AccountKey()
+func hasAccount(id unit.ID, asked unit.Value, state *drift.State) string {
+	key, _ := id.AccountKey()
 	pattern := ""
-	if a, ok := asked.(resolve.AccountValue); ok {
+	if a, ok := asked.(unit.AccountValue); ok {
 		pattern = a.Name
 	}
 	a, there := state.Managed(key, pattern)
 	if !there {
 		return "no such account"
 	}
-	say := Account(policy.AccountRule{Name: a.Name, State: a.State(), FullName: a.FullName, Description: a.Description, PasswordExpires: a.PasswordExpires})
+	say := Account(unit.AccountValue{Name: a.Name, State: a.State(), FullName: a.FullName, Description: a.Description, PasswordExpires: a.PasswordExpires})
 	if a.Locked {
 		say += ", locked"
 	}
@@ -121,11 +120,11 @@ func Finding(f drift.Finding) string {
 }
 
 func instead(f drift.Finding) string {
-	expected, _ := f.Expected.(resolve.Value)
+	expected, _ := f.Expected.(unit.Value)
 	switch actual := f.Actual.(type) {
-	case resolve.Value:
+	case unit.Value:
 		return fmt.Sprintf("%s instead of %s", Value(f.Unit, actual), Value(f.Unit, expected))
-	case policy.LockoutRule:
+	case unit.LockoutRule:
 		return fmt.Sprintf("%s instead of %s", Lockout(actual), Value(f.Unit, expected))
 	}
 	return notReported

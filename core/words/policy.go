@@ -3,7 +3,7 @@ package words
 import (
 	"slices"
 
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/policy"
 )
 
 // Line is what a policy asks of one unit, in words.
@@ -15,9 +15,9 @@ type Line struct {
 }
 
 // Policy says what a policy asks for, unit by unit, in the order of [Compare].
-func Policy(p *resolve.Policy) []Line {
+func Policy(p *policy.Normal) []Line {
 	asks := slices.Clone(p.Asks)
-	slices.SortFunc(asks, func(a, b resolve.Ask) int { return Compare(a.Unit, b.Unit) })
+	slices.SortFunc(asks, func(a, b policy.Ask) int { return Compare(a.Unit, b.Unit) })
 	lines := make([]Line, len(asks))
 	for i, ask := range asks {
 		lines[i] = Line{ask.Unit.String(), Section(ask.Unit), Unit(ask.Unit), Value(ask.Unit, ask.Value)}

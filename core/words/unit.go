@@ -7,23 +7,23 @@ import (
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
 // shown are the units that every organisation has, by the names under which a reader meets them.
-var shown = func() map[string]resolve.UnitID {
-	units := []resolve.UnitID{resolve.MinLength, resolve.History, resolve.MaxAgeDays, resolve.MinAgeDays, resolve.Complexity, resolve.Lockout,
-		resolve.RotationOf(principal.Administrator)}
-	for group := range policy.KnownLocalGroups {
-		units = append(units, resolve.MembershipOf(group))
+var shown = func() map[string]unit.ID {
+	units := []unit.ID{unit.MinLength, unit.History, unit.MaxAgeDays, unit.MinAgeDays, unit.Complexity, unit.Lockout,
+		unit.RotationOf(principal.Administrator)}
+	for group := range unit.KnownLocalGroups {
+		units = append(units, unit.MembershipOf(group))
 	}
 	for _, account := range []principal.Ref{principal.Administrator, principal.Guest} {
-		for _, property := range []string{resolve.BuiltinName, resolve.BuiltinEnabled, resolve.BuiltinFullName, resolve.BuiltinDescription} {
-			units = append(units, resolve.BuiltinOf(account, property))
+		for _, property := range unit.Properties {
+			units = append(units, unit.BuiltinOf(account, property))
 		}
 	}
-	names := map[string]resolve.UnitID{}
+	names := map[string]unit.ID{}
 	for _, u := range units {
 		names[u.String()], names[Unit(u)], names[UnitInFull(u)] = u, u, u
 		if group, ok := u.LocalGroup(); ok {
@@ -35,17 +35,17 @@ var shown = func() map[string]resolve.UnitID {
 
 // ParseUnit reads a setting as it is written in documents, such as membership.administrators, or as it is
 // shown, such as "administrators". Its error names the nearest one that there is.
-func ParseUnit(s string) (resolve.UnitID, error) {
+func ParseUnit(s string) (unit.ID, error) {
 	folded := text.Fold(strings.TrimSpace(s))
-	if unit, ok := shown[folded]; ok {
-		return unit, nil
+	if id, ok := shown[folded]; ok {
+		return id, nil
 	}
-	if unit, err := resolve.ParseUnit(folded); err == nil {
-		return unit, nil
+	if id, err := unit.Parse(folded); err == nil {
+		return id, nil
 	}
-	for prefix, of := range map[string]func(key string) resolve.UnitID{
-		"managed account ": resolve.AccountOf,
-		"rotation of ":     func(key string) resolve.UnitID { return resolve.RotationOf(principal.FromKey(key)) },
+	for prefix, of := range map[string]func(key string) unit.ID{
+		"managed account ": unit.AccountOf,
+		"rotation of ":     func(key string) unit.ID { return unit.RotationOf(principal.FromKey(key)) },
 	} {
 		if key, ok := strings.CutPrefix(folded, prefix); ok && policy.ValidName(key) {
 			return of(key), nil
@@ -60,5 +60,5 @@ func ParseUnit(s string) (resolve.UnitID, error) {
 	if near := text.Nearest(folded, names); near != "" {
 		hint = fmt.Sprintf("did you mean %q?", near)
 	}
-	return resolve.UnitID{}, fmt.Errorf("there is no setting %q; %s", s, hint)
+	return unit.ID{}, fmt.Errorf("there is no setting %q; %s", s, hint)
 }

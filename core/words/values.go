@@ -4,40 +4,39 @@ import (
 	"fmt"
 	"strings"
 
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // Value says what a settled value, or a claim, asks for.
-func Value(unit resolve.UnitID, value resolve.Value) string {
+func Value(id unit.ID, value unit.Value) string {
 	switch v := value.(type) {
-	case resolve.LockoutValue:
-		return Lockout(policy.LockoutRule(v))
-	case resolve.Members:
+	case unit.LockoutValue:
+		return Lockout(unit.LockoutRule(v))
+	case unit.Members:
 		return members(v)
-	case resolve.Statement:
+	case unit.Statement:
 		return statement(v)
-	case resolve.AccountValue:
-		return Account(policy.AccountRule(v))
-	case resolve.RotationValue:
-		return Rotation(policy.RotationRule(v))
-	case resolve.Text:
+	case unit.AccountValue:
+		return Account(unit.AccountValue(v))
+	case unit.RotationValue:
+		return Rotation(unit.RotationValue(v))
+	case unit.Text:
 		if v == "" {
 			return "empty"
 		}
 		return string(v)
-	case resolve.Bool:
-		return boolean(unit, bool(v))
-	case resolve.Int:
-		return number(unit, int(v))
+	case unit.Bool:
+		return boolean(id, bool(v))
+	case unit.Int:
+		return number(id, int(v))
 	}
 	return "nothing"
 }
 
-func boolean(unit resolve.UnitID, on bool) string {
+func boolean(id unit.ID, on bool) string {
 	say := [2]string{"any characters", "three kinds of character"}
-	if unit != resolve.Complexity {
+	if id != unit.Complexity {
 		say = [2]string{"disabled", "enabled"}
 	}
 	if on {
@@ -46,13 +45,13 @@ func boolean(unit resolve.UnitID, on bool) string {
 	return say[0]
 }
 
-func number(unit resolve.UnitID, n int) string {
-	switch unit {
-	case resolve.MinLength:
+func number(id unit.ID, n int) string {
+	switch id {
+	case unit.MinLength:
 		return count(n, "character", "characters")
-	case resolve.History:
+	case unit.History:
 		return fmt.Sprintf("%d remembered", n)
-	case resolve.MaxAgeDays:
+	case unit.MaxAgeDays:
 		if n == 0 {
 			return "never expires"
 		}
@@ -65,7 +64,7 @@ func number(unit resolve.UnitID, n int) string {
 }
 
 // Lockout says what the numbers do to a person who mistypes.
-func Lockout(l policy.LockoutRule) string {
+func Lockout(l unit.LockoutRule) string {
 	if l.Threshold == 0 {
 		return "never locks"
 	}
@@ -77,8 +76,8 @@ func Lockout(l policy.LockoutRule) string {
 }
 
 // Account says what a managed account is to be.
-func Account(a policy.AccountRule) string {
-	if a.State == policy.Absent {
+func Account(a unit.AccountValue) string {
+	if a.State == unit.Absent {
 		return a.Name + ", absent"
 	}
 	parts := []string{a.Name, string(a.State)}
@@ -98,17 +97,17 @@ func Account(a policy.AccountRule) string {
 }
 
 // Secret says what a password is made of, and how strong that is.
-func Secret(s policy.Secret) string {
-	if s.Style == policy.Words {
+func Secret(s unit.Secret) string {
+	if s.Style == unit.Words {
 		return fmt.Sprintf("%d words (%.0f bits)", s.Words, s.Bits())
 	}
 	return fmt.Sprintf("%d characters of %s (%.0f bits)", s.Length, strings.Join(s.Use, ", "), s.Bits())
 }
 
-var afterUse = map[policy.Then]string{policy.EndSessions: ", ending its sessions", policy.Restart: ", restarting the device"}
+var afterUse = map[unit.Then]string{unit.EndSessions: ", ending its sessions", unit.Restart: ", restarting the device"}
 
 // Rotation says when a password changes and what the new one is like.
-func Rotation(r policy.RotationRule) string {
+func Rotation(r unit.RotationValue) string {
 	say := fmt.Sprintf("every %s, %s after a sign-in%s", Minutes(r.EveryMinutes), Minutes(r.AfterUse.WaitMinutes), afterUse[r.AfterUse.Then])
 	if r.AfterRevealMinutes != nil {
 		say += fmt.Sprintf(", %s after it was shown", Minutes(*r.AfterRevealMinutes))
@@ -119,7 +118,7 @@ func Rotation(r policy.RotationRule) string {
 	return say + "; " + Secret(r.Secret)
 }
 
-func members(m resolve.Members) string {
+func members(m unit.Members) string {
 	if m.Closed {
 		if len(m.Present) == 0 {
 			return "nobody"
@@ -129,9 +128,9 @@ func members(m resolve.Members) string {
 	return adjust(m.Present, m.Absent)
 }
 
-func statement(s resolve.Statement) string {
-	if s.Mode == policy.Exact {
-		return members(resolve.Members{Closed: true, Present: s.Members})
+func statement(s unit.Statement) string {
+	if s.Mode == unit.Exact {
+		return members(unit.Members{Closed: true, Present: s.Members})
 	}
 	return adjust(s.Members, s.Remove)
 }

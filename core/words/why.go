@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // Why says how a unit was settled: who won, who lost, and why.
@@ -31,7 +32,7 @@ func Why(u resolve.Unit) string {
 	case resolve.Contested:
 		return strings.Join(lost(u.Over, resolve.Disputed), " and ") + " differ at equal rank"
 	}
-	if m, ok := u.Value.(resolve.Members); ok && m.Closed {
+	if m, ok := u.Value.(unit.Members); ok && m.Closed {
 		if n := len(u.Over); n > 0 {
 			return fmt.Sprintf("%s closes the group; %d set aside", from, n)
 		}

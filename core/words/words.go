@@ -8,28 +8,28 @@ import (
 	"strings"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // families in the order in which their units are shown: who may do everything first, numbers last.
 var families = []struct {
-	family  resolve.Family
+	family  unit.Family
 	section string
 }{
-	{resolve.Membership, "Local groups"},
-	{resolve.Accounts, "Managed accounts"},
-	{resolve.Rotation, "Rotation"},
-	{resolve.Builtins, "Built-in accounts"},
-	{resolve.Locking, "Lockout"},
-	{resolve.Passwords, "Password rules"},
+	{unit.Membership, "Local groups"},
+	{unit.Accounts, "Managed accounts"},
+	{unit.Rotation, "Rotation"},
+	{unit.Builtins, "Built-in accounts"},
+	{unit.Locking, "Lockout"},
+	{unit.Passwords, "Password rules"},
 }
 
 // Section is the heading under which a unit is shown.
-func Section(unit resolve.UnitID) string { return families[family(unit)].section }
+func Section(id unit.ID) string { return families[family(id)].section }
 
-func family(unit resolve.UnitID) int {
+func family(id unit.ID) int {
 	for i, f := range families {
-		if f.family == unit.Family() {
+		if f.family == id.Family() {
 			return i
 		}
 	}
@@ -37,41 +37,41 @@ func family(unit resolve.UnitID) int {
 }
 
 // places are the positions of units within a section where the alphabet is not the best order.
-var places = map[resolve.UnitID]int{
-	resolve.Administrators: -1,
-	resolve.MinLength:      1, resolve.History: 2, resolve.MaxAgeDays: 3, resolve.MinAgeDays: 4, resolve.Complexity: 5,
+var places = map[unit.ID]int{
+	unit.Administrators: -1,
+	unit.MinLength:      1, unit.History: 2, unit.MaxAgeDays: 3, unit.MinAgeDays: 4, unit.Complexity: 5,
 }
 
 // Compare orders units as a reader expects them: administrators, other local groups, managed
 // accounts, rotation, built-in accounts, lockout, password rules.
-func Compare(a, b resolve.UnitID) int {
+func Compare(a, b unit.ID) int {
 	return cmp.Or(cmp.Compare(family(a), family(b)), cmp.Compare(places[a], places[b]), a.Compare(b))
 }
 
-var unitNames = map[resolve.UnitID]string{
-	resolve.MinLength: "minimum length", resolve.History: "history", resolve.MaxAgeDays: "maximum age",
-	resolve.MinAgeDays: "minimum age", resolve.Complexity: "complexity", resolve.Lockout: "lockout",
-	resolve.EveryUnit: "every unit",
+var unitNames = map[unit.ID]string{
+	unit.MinLength: "minimum length", unit.History: "history", unit.MaxAgeDays: "maximum age",
+	unit.MinAgeDays: "minimum age", unit.Complexity: "complexity", unit.Lockout: "lockout",
+	{}: "every setting",
 }
 
 // Unit names a unit under its section.
-func Unit(unit resolve.UnitID) string {
-	if group, ok := unit.LocalGroup(); ok {
+func Unit(id unit.ID) string {
+	if group, ok := id.LocalGroup(); ok {
 		return strings.ReplaceAll(group, "-", " ")
 	}
-	if key, ok := unit.AccountKey(); ok {
+	if key, ok := id.AccountKey(); ok {
 		return key
 	}
-	if target, ok := unit.Target(); ok {
+	if target, ok := id.Target(); ok {
 		if target == principal.Administrator {
 			return "built-in administrator"
 		}
 		return target.Value()
 	}
-	if account, property, ok := unit.Builtin(); ok {
-		return account.Value() + ", " + strings.ReplaceAll(property, "_", " ")
+	if account, property, ok := id.Builtin(); ok {
+		return account.Value() + ", " + strings.ReplaceAll(string(property), "_", " ")
 	}
-	return unitNames[unit]
+	return unitNames[id]
 }
 
 // Principal names a principal for a reader.

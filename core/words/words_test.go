@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/core/words"
 )
 
@@ -25,35 +26,35 @@ func refs(list ...string) []principal.Ref {
 
 func TestValuesInWords(t *testing.T) {
 	for want, c := range map[string]struct {
-		unit  resolve.UnitID
-		value resolve.Value
+		unit  unit.ID
+		value unit.Value
 	}{
-		"1 character":             {resolve.MinLength, resolve.Int(1)},
-		"24 remembered":           {resolve.History, resolve.Int(24)},
-		"never expires":           {resolve.MaxAgeDays, resolve.Int(0)},
-		"expires after 1 day":     {resolve.MaxAgeDays, resolve.Int(1)},
-		"may change at once":      {resolve.MinAgeDays, resolve.Int(0)},
-		"may change after 3 days": {resolve.MinAgeDays, resolve.Int(3)},
-		"any characters":          {resolve.Complexity, resolve.Bool(false)},
-		"never locks":             {resolve.Lockout, resolve.LockoutValue{}},
-		"after 1 wrong attempt within 2 hours, locked until someone unlocks": {resolve.Lockout, resolve.LockoutValue{Threshold: 1, WindowMinutes: 120}},
-		"after 5 wrong attempts within 1 day, locked for 90 min":             {resolve.Lockout, resolve.LockoutValue{Threshold: 5, DurationMinutes: 90, WindowMinutes: 1440}},
-		"nobody":                                 {resolve.Administrators, resolve.Members{Closed: true}},
-		"only 2: built-in administrator, keeper": {resolve.Administrators, resolve.Members{Closed: true, Present: refs("builtin:administrator", "local:keeper")}},
-		"at least keeper; not guests":            {resolve.Administrators, resolve.Members{Present: refs("local:keeper"), Absent: refs("local:guests")}},
-		"not S-1-5-32-546":                       {resolve.Administrators, resolve.Statement{Mode: policy.Adjust, Remove: refs("sid:S-1-5-32-546")}},
-		"only 1: keeper":                         {resolve.Administrators, resolve.Statement{Mode: policy.Exact, Members: refs("local:keeper")}},
-		"nothing":                                {resolve.Administrators, nil},
-		"disabled":                               {resolve.BuiltinOf(principal.Guest, resolve.BuiltinEnabled), resolve.Bool(false)},
-		"quay-zero":                              {resolve.BuiltinOf(principal.Guest, resolve.BuiltinName), resolve.Text("quay-zero")},
-		"empty":                                  {resolve.BuiltinOf(principal.Guest, resolve.BuiltinFullName), resolve.Text("")},
-		"keeper-##, absent":                      {resolve.AccountOf("k"), resolve.AccountValue{Name: "keeper-##", State: policy.Absent}},
-		`keeper-##, enabled, called "Keeper", "Break glass", formerly admin or chief, password expires`: {resolve.AccountOf("k"), resolve.AccountValue{
-			Name: "keeper-##", State: policy.Enabled, FullName: "Keeper", Description: "Break glass", Formerly: []string{"admin", "chief"}, PasswordExpires: true}},
-		"every 30 days, 4 hours after a sign-in, ending its sessions, 1 hour after it was shown, with a new name; 6 words (78 bits)": {resolve.RotationOf(principal.Administrator), resolve.RotationValue{
-			EveryMinutes: 43200, AfterUse: policy.AfterUse{WaitMinutes: 240, Then: policy.EndSessions}, AfterRevealMinutes: new(60), RedrawName: true, Secret: policy.Secret{Style: policy.Words, Words: 6}}},
-		"every 2 hours, 15 min after a sign-in; 12 characters of digits, lower (62 bits)": {resolve.RotationOf(principal.Administrator), resolve.RotationValue{
-			EveryMinutes: 120, AfterUse: policy.AfterUse{WaitMinutes: 15, Then: policy.Nothing}, Secret: policy.Secret{Style: policy.Characters, Length: 12, Use: []string{"digits", "lower"}}}},
+		"1 character":             {unit.MinLength, unit.Int(1)},
+		"24 remembered":           {unit.History, unit.Int(24)},
+		"never expires":           {unit.MaxAgeDays, unit.Int(0)},
+		"expires after 1 day":     {unit.MaxAgeDays, unit.Int(1)},
+		"may change at once":      {unit.MinAgeDays, unit.Int(0)},
+		"may change after 3 days": {unit.MinAgeDays, unit.Int(3)},
+		"any characters":          {unit.Complexity, unit.Bool(false)},
+		"never locks":             {unit.Lockout, unit.LockoutValue{}},
+		"after 1 wrong attempt within 2 hours, locked until someone unlocks": {unit.Lockout, unit.LockoutValue{Threshold: 1, WindowMinutes: 120}},
+		"after 5 wrong attempts within 1 day, locked for 90 min":             {unit.Lockout, unit.LockoutValue{Threshold: 5, DurationMinutes: 90, WindowMinutes: 1440}},
+		"nobody":                                 {unit.Administrators, unit.Members{Closed: true}},
+		"only 2: built-in administrator, keeper": {unit.Administrators, unit.Members{Closed: true, Present: refs("builtin:administrator", "local:keeper")}},
+		"at least keeper; not guests":            {unit.Administrators, unit.Members{Present: refs("local:keeper"), Absent: refs("local:guests")}},
+		"not S-1-5-32-546":                       {unit.Administrators, unit.Statement{Mode: unit.Adjust, Remove: refs("sid:S-1-5-32-546")}},
+		"only 1: keeper":                         {unit.Administrators, unit.Statement{Mode: unit.Exact, Members: refs("local:keeper")}},
+		"nothing":                                {unit.Administrators, nil},
+		"disabled":                               {unit.BuiltinOf(principal.Guest, unit.BuiltinEnabled), unit.Bool(false)},
+		"quay-zero":                              {unit.BuiltinOf(principal.Guest, unit.BuiltinName), unit.Text("quay-zero")},
+		"empty":                                  {unit.BuiltinOf(principal.Guest, unit.BuiltinFullName), unit.Text("")},
+		"keeper-##, absent":                      {unit.AccountOf("k"), unit.AccountValue{Name: "keeper-##", State: unit.Absent}},
+		`keeper-##, enabled, called "Keeper", "Break glass", formerly admin or chief, password expires`: {unit.AccountOf("k"), unit.AccountValue{
+			Name: "keeper-##", State: unit.Enabled, FullName: "Keeper", Description: "Break glass", Formerly: []string{"admin", "chief"}, PasswordExpires: true}},
+		"every 30 days, 4 hours after a sign-in, ending its sessions, 1 hour after it was shown, with a new name; 6 words (78 bits)": {unit.RotationOf(principal.Administrator), unit.RotationValue{
+			EveryMinutes: 43200, AfterUse: unit.AfterUse{WaitMinutes: 240, Then: unit.EndSessions}, AfterRevealMinutes: new(60), RedrawName: true, Secret: unit.Secret{Style: unit.Words, Words: 6}}},
+		"every 2 hours, 15 min after a sign-in; 12 characters of digits, lower (62 bits)": {unit.RotationOf(principal.Administrator), unit.RotationValue{
+			EveryMinutes: 120, AfterUse: unit.AfterUse{WaitMinutes: 15, Then: unit.Nothing}, Secret: unit.Secret{Style: unit.Characters, Length: 12, Use: []string{"digits", "lower"}}}},
 	} {
 		assert.Equal(t, want, words.Value(c.unit, c.value))
 	}
@@ -71,9 +72,9 @@ func TestWhyInWords(t *testing.T) {
 		"a, stricter than b at equal rank":             {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.LessStrict)}},
 		"a, stricter than b at equal rank; outranks c": {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.LessStrict), lost("c", resolve.Outranked)}},
 		"a and b differ at equal rank":                 {Verdict: resolve.Contested, Over: []resolve.Lost{lost("a", resolve.Disputed), lost("b", resolve.Disputed), lost("c", resolve.Closed)}},
-		"a closes the group; 1 set aside":              {Verdict: resolve.Merged, Value: resolve.Members{Closed: true}, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Closed)}},
-		"a and b close the group together":             {Verdict: resolve.Merged, Value: resolve.Members{Closed: true}, From: []string{"a", "b"}},
-		"a and b, put together":                        {Verdict: resolve.Merged, Value: resolve.Members{}, From: []string{"a", "b"}},
+		"a closes the group; 1 set aside":              {Verdict: resolve.Merged, Value: unit.Members{Closed: true}, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Closed)}},
+		"a and b close the group together":             {Verdict: resolve.Merged, Value: unit.Members{Closed: true}, From: []string{"a", "b"}},
+		"a and b, put together":                        {Verdict: resolve.Merged, Value: unit.Members{}, From: []string{"a", "b"}},
 	} {
 		assert.Equal(t, want, words.Why(u))
 	}
@@ -83,8 +84,8 @@ func TestWhyInWords(t *testing.T) {
 
 func TestFindingsInWords(t *testing.T) {
 	for want, f := range map[string]drift.Finding{
-		"8 characters instead of 12 characters":                                                     {Unit: resolve.MinLength, Kind: drift.WrongValue, Expected: resolve.Int(12), Actual: resolve.Int(8)},
-		"not reported":                                                                              {Unit: resolve.MinLength, Kind: drift.WrongValue, Expected: resolve.Int(12)},
+		"8 characters instead of 12 characters":                                                     {Unit: unit.MinLength, Kind: drift.WrongValue, Expected: unit.Int(12), Actual: unit.Int(8)},
+		"not reported":                                                                              {Unit: unit.MinLength, Kind: drift.WrongValue, Expected: unit.Int(12)},
 		"mechanic is a member, and nobody asked for it":                                             {Kind: drift.MemberExtra, Subject: "local:mechanic"},
 		"built-in guest is a member, and must not be":                                               {Kind: drift.MemberForbidden, Subject: "builtin:guest"},
 		"keeper should be a member":                                                                 {Kind: drift.MemberMissing, Subject: "local:keeper", Actual: drift.IsNotMember},
@@ -99,7 +100,7 @@ func TestFindingsInWords(t *testing.T) {
 		"its password was never changed by Rank Warden, so nobody has it":                           {Kind: drift.RotationNever},
 		"somebody else changed the password, so that the one in escrow no longer opens the account": {Kind: drift.ChangedElsewhere},
 		"last changed 2031-01-01T00:00:00Z, which is too long ago":                                  {Kind: drift.RotationOverdue, Actual: "2031-01-01T00:00:00Z"},
-		"never locks instead of after 3 wrong attempts within 15 min, locked for 15 min":            {Kind: drift.WrongValue, Expected: resolve.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15}, Actual: policy.LockoutRule{DurationMinutes: 30}},
+		"never locks instead of after 3 wrong attempts within 15 min, locked for 15 min":            {Kind: drift.WrongValue, Expected: unit.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15}, Actual: unit.LockoutRule{DurationMinutes: 30}},
 		"the local group does not exist on the device":                                              {Kind: drift.GroupMissing},
 		"this device cannot carry it":                                                               {Kind: drift.UnitUnsupported},
 		"the device could not change it: access denied":                                             {Kind: drift.ApplyFailed, Actual: "access denied"},
@@ -131,24 +132,24 @@ func TestProblemsInWords(t *testing.T) {
 
 func TestHasInWords(t *testing.T) {
 	state := drift.State{LocalGroups: []drift.LocalGroup{{LocalGroup: "users", SID: drift.WellKnown("users")}}, Passwords: &drift.Passwords{History: new(3)}}
-	assert.Equal(t, "nobody", words.Has(resolve.MembershipOf("users"), nil, &state, nil))
-	assert.Equal(t, "no such local group", words.Has(resolve.Administrators, nil, &state, nil))
-	assert.Equal(t, "3 remembered", words.Has(resolve.History, nil, &state, nil))
+	assert.Equal(t, "nobody", words.Has(unit.MembershipOf("users"), nil, &state, nil))
+	assert.Equal(t, "no such local group", words.Has(unit.Administrators, nil, &state, nil))
+	assert.Equal(t, "3 remembered", words.Has(unit.History, nil, &state, nil))
 	state.Accounts = []drift.Account{{Name: "Boss", Builtin: "administrator", Enabled: true}, {Name: "keeper-07", Enabled: true, Locked: true, FullName: "Keeper"}}
-	assert.Equal(t, `keeper-07, enabled, called "Keeper", locked`, words.Has(resolve.AccountOf("k"), resolve.AccountValue{Name: "keeper-##"}, &state, nil))
-	assert.Equal(t, "no such account", words.Has(resolve.AccountOf("k"), nil, &state, nil))
-	assert.Equal(t, "Boss", words.Has(resolve.BuiltinOf(principal.Administrator, resolve.BuiltinName), nil, &state, nil))
-	assert.Equal(t, "never changed by Rank Warden", words.Has(resolve.RotationOf(principal.Administrator), nil, &state, nil))
-	assert.Equal(t, "not reported", words.Has(resolve.MinLength, nil, &state, nil))
-	assert.Equal(t, "not reported", words.Has(resolve.Lockout, nil, &state, nil))
+	assert.Equal(t, `keeper-07, enabled, called "Keeper", locked`, words.Has(unit.AccountOf("k"), unit.AccountValue{Name: "keeper-##"}, &state, nil))
+	assert.Equal(t, "no such account", words.Has(unit.AccountOf("k"), nil, &state, nil))
+	assert.Equal(t, "Boss", words.Has(unit.BuiltinOf(principal.Administrator, unit.BuiltinName), nil, &state, nil))
+	assert.Equal(t, "never changed by Rank Warden", words.Has(unit.RotationOf(principal.Administrator), nil, &state, nil))
+	assert.Equal(t, "not reported", words.Has(unit.MinLength, nil, &state, nil))
+	assert.Equal(t, "not reported", words.Has(unit.Lockout, nil, &state, nil))
 }
 
 func TestOrderOfUnits(t *testing.T) {
-	units := []resolve.UnitID{resolve.Complexity, resolve.MinLength, resolve.MembershipOf("users"), resolve.BuiltinOf(principal.Guest, "name"), resolve.RotationOf(principal.Administrator), resolve.AccountOf("k"), resolve.Lockout, resolve.Administrators}
+	units := []unit.ID{unit.Complexity, unit.MinLength, unit.MembershipOf("users"), unit.BuiltinOf(principal.Guest, "name"), unit.RotationOf(principal.Administrator), unit.AccountOf("k"), unit.Lockout, unit.Administrators}
 	slices.SortFunc(units, words.Compare)
-	assert.Equal(t, []resolve.UnitID{resolve.Administrators, resolve.MembershipOf("users"), resolve.AccountOf("k"), resolve.RotationOf(principal.Administrator), resolve.BuiltinOf(principal.Guest, "name"), resolve.Lockout, resolve.MinLength, resolve.Complexity}, units)
-	assert.Equal(t, "remote desktop users", words.Unit(resolve.MembershipOf("remote-desktop-users")))
-	assert.Equal(t, "Password rules", words.Section(resolve.History))
+	assert.Equal(t, []unit.ID{unit.Administrators, unit.MembershipOf("users"), unit.AccountOf("k"), unit.RotationOf(principal.Administrator), unit.BuiltinOf(principal.Guest, "name"), unit.Lockout, unit.MinLength, unit.Complexity}, units)
+	assert.Equal(t, "remote desktop users", words.Unit(unit.MembershipOf("remote-desktop-users")))
+	assert.Equal(t, "Password rules", words.Section(unit.History))
 }
 
 func TestAPolicyInWords(t *testing.T) {
@@ -159,30 +160,30 @@ func TestAPolicyInWords(t *testing.T) {
 		{Unit: "membership.administrators", Section: "Local groups", Title: "administrators", Words: "only 1: built-in administrator"},
 		{Unit: "rotation.builtin:administrator", Section: "Rotation", Title: "built-in administrator", Words: "every 30 days, 4 hours after a sign-in, ending its sessions; 8 words (103 bits)"},
 		{Unit: "lockout", Section: "Lockout", Title: "lockout", Words: "never locks"},
-	}, words.Policy(resolve.Claims(doc.Normalise(nil))))
+	}, words.Policy(doc.Normalise(nil)))
 }
 
 // Every kind of event is said in words.
 func TestEventsInWords(t *testing.T) {
 	for _, kind := range drift.EventKinds {
-		said := words.Event(drift.Event{Kind: kind, Unit: resolve.Administrators, Subject: "local:mechanic", Before: "a", After: "b"})
+		said := words.Event(drift.Event{Kind: kind, Unit: unit.Administrators, Subject: "local:mechanic", Before: "a", After: "b"})
 		assert.NotEqual(t, string(kind), said)
 		assert.NotContains(t, said, "local:")
 	}
-	assert.Equal(t, "built-in guest, name: b instead of a", words.Event(drift.Event{Kind: drift.ValueSet, Unit: resolve.BuiltinOf(principal.Guest, "name"), Before: "a", After: "b"}))
+	assert.Equal(t, "built-in guest, name: b instead of a", words.Event(drift.Event{Kind: drift.ValueSet, Unit: unit.BuiltinOf(principal.Guest, "name"), Before: "a", After: "b"}))
 }
 
 // A setting is found as it is written and as it is shown; a misspelt one is named with the nearest.
 func TestSettingsAreFoundAsShown(t *testing.T) {
-	for written, want := range map[string]resolve.UnitID{
-		"administrators": resolve.Administrators, "Administrators": resolve.Administrators, "membership.administrators": resolve.Administrators,
-		"remote desktop users": resolve.MembershipOf("remote-desktop-users"), "minimum length": resolve.MinLength, "lockout": resolve.Lockout,
-		"built-in guest, name": resolve.BuiltinOf(principal.Guest, "name"), "managed account keeper": resolve.AccountOf("keeper"),
-		"accounts.keeper": resolve.AccountOf("keeper"), "rotation of keeper": resolve.RotationOf(principal.FromKey("keeper")), "membership.deck-hands": resolve.MembershipOf("deck-hands"),
+	for written, want := range map[string]unit.ID{
+		"administrators": unit.Administrators, "Administrators": unit.Administrators, "membership.administrators": unit.Administrators,
+		"remote desktop users": unit.MembershipOf("remote-desktop-users"), "minimum length": unit.MinLength, "lockout": unit.Lockout,
+		"built-in guest, name": unit.BuiltinOf(principal.Guest, "name"), "managed account keeper": unit.AccountOf("keeper"),
+		"accounts.keeper": unit.AccountOf("keeper"), "rotation of keeper": unit.RotationOf(principal.FromKey("keeper")), "membership.deck-hands": unit.MembershipOf("deck-hands"),
 	} {
-		unit, err := words.ParseUnit(written)
+		id, err := words.ParseUnit(written)
 		require.NoError(t, err, written)
-		assert.Equal(t, want, unit, written)
+		assert.Equal(t, want, id, written)
 	}
 	_, err := words.ParseUnit("administratrs")
 	assert.ErrorContains(t, err, `did you mean "administrators"?`)

@@ -10,8 +10,8 @@ import (
 	"os"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/wire"
@@ -84,7 +84,7 @@ func (w *workstation) RemoveMember(ctx context.Context, group, member principal.
 	return w.change(func() error { return w.Workstation.RemoveMember(ctx, group, member) })
 }
 
-func (w *workstation) SetLockout(ctx context.Context, rule policy.LockoutRule) error {
+func (w *workstation) SetLockout(ctx context.Context, rule unit.LockoutRule) error {
 	return w.change(func() error { return w.Workstation.SetLockout(ctx, rule) })
 }
 

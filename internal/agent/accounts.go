@@ -7,16 +7,15 @@ import (
 	"strings"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 )
 
-func (p *pass) eachAccount(do func(unit resolve.UnitID, key string, desired resolve.AccountValue)) {
+func (p *pass) eachAccount(do func(id unit.ID, key string, desired unit.AccountValue)) {
 	for _, s := range p.settings {
-		if desired, ok := s.Value.(resolve.AccountValue); ok && p.fatal == nil {
+		if desired, ok := s.Value.(unit.AccountValue); ok && p.fatal == nil {
 			key, _ := s.Unit.AccountKey()
 			do(s.Unit, key, desired)
 		}
@@ -35,7 +34,7 @@ func (p *pass) account(sid principal.SID) (drift.Account, bool) {
 
 // candidates are the accounts that could be taken for a key without a binding: those whose name
 // fits, or failing that one of the former names, that are neither built in nor bound.
-func (p *pass) candidates(desired resolve.AccountValue) []drift.Account {
+func (p *pass) candidates(desired unit.AccountValue) []drift.Account {
 	for _, pattern := range append([]string{desired.Name}, desired.Formerly...) {
 		var fit []drift.Account
 		for _, a := range p.state.Accounts {
@@ -52,8 +51,8 @@ func (p *pass) candidates(desired resolve.AccountValue) []drift.Account {
 
 // accountIn sees that an account that is to exist does, with its details, and is enabled if it is
 // to be. A new or adopted account gets a password that nobody knows before it gains anything.
-func (p *pass) accountIn(unit resolve.UnitID, key string, desired resolve.AccountValue) {
-	if desired.State == policy.Absent {
+func (p *pass) accountIn(id unit.ID, key string, desired unit.AccountValue) {
+	if desired.State == unit.Absent {
 		return
 	}
 	a, found := p.bound(key)
@@ -61,22 +60,22 @@ func (p *pass) accountIn(unit resolve.UnitID, key string, desired resolve.Accoun
 		candidates := p.candidates(desired)
 		switch {
 		case len(candidates) > 1:
-			p.one(unit, func() error { return severalFit(candidates) })
+			p.one(id, func() error { return severalFit(candidates) })
 			return
 		case len(candidates) == 1:
-			if a, found = p.adopt(unit, key, candidates[0]); !found {
+			if a, found = p.adopt(id, key, candidates[0]); !found {
 				return
 			}
 		default:
-			if a, found = p.create(unit, key, desired); !found {
+			if a, found = p.create(id, key, desired); !found {
 				return
 			}
 		}
 	}
-	p.describe(unit, a, desired)
-	if desired.State == policy.Enabled && !a.Enabled && !p.awaits(principal.FromKey(key)) {
-		if p.one(unit, func() error { return p.host.EnableAccount(p.ctx, a.SID, true) }) {
-			p.did(drift.AccountEnabled, unit, a.Name, "", "")
+	p.describe(id, a, desired)
+	if desired.State == unit.Enabled && !a.Enabled && !p.awaits(principal.FromKey(key)) {
+		if p.one(id, func() error { return p.host.EnableAccount(p.ctx, a.SID, true) }) {
+			p.did(drift.AccountEnabled, id, a.Name, "", "")
 		}
 	}
 }
@@ -93,8 +92,8 @@ func severalFit(candidates []drift.Account) error {
 // adopt takes over an account that was there: whoever used it is signed out. Where a rule rotates its
 // password, that follows as soon as the new one is in escrow, and before it gains anything; else it
 // gets one that nobody knows now.
-func (p *pass) adopt(unit resolve.UnitID, key string, a drift.Account) (drift.Account, bool) {
-	ok := p.one(unit, func() error {
+func (p *pass) adopt(id unit.ID, key string, a drift.Account) (drift.Account, bool) {
+	ok := p.one(id, func() error {
 		if err := p.host.EndSessions(p.ctx, a.SID); err != nil {
 			return err
 		}
@@ -107,13 +106,13 @@ func (p *pass) adopt(unit resolve.UnitID, key string, a drift.Account) (drift.Ac
 		return a, false
 	}
 	p.bindings[key] = a.SID
-	p.did(drift.AccountAdopted, unit, a.Name, "", "")
+	p.did(drift.AccountAdopted, id, a.Name, "", "")
 	p.read()
 	return p.bound(key)
 }
 
-func (p *pass) create(unit resolve.UnitID, key string, desired resolve.AccountValue) (drift.Account, bool) {
-	ok := p.one(unit, func() error {
+func (p *pass) create(id unit.ID, key string, desired unit.AccountValue) (drift.Account, bool) {
+	ok := p.one(id, func() error {
 		name, err := p.freeName(desired.Name)
 		if err != nil {
 			return err
@@ -128,7 +127,7 @@ func (p *pass) create(unit resolve.UnitID, key string, desired resolve.AccountVa
 	p.read()
 	a, found := p.bound(key)
 	if found {
-		p.did(drift.AccountCreated, unit, a.Name, "", "")
+		p.did(drift.AccountCreated, id, a.Name, "", "")
 	}
 	return a, found && ok
 }
@@ -155,7 +154,7 @@ func (p *pass) freeName(pattern string) (string, error) {
 	return "", errNoName
 }
 
-func (p *pass) describe(unit resolve.UnitID, a drift.Account, desired resolve.AccountValue) {
+func (p *pass) describe(id unit.ID, a drift.Account, desired unit.AccountValue) {
 	var details host.Details
 	if a.FullName != desired.FullName {
 		details.FullName = &desired.FullName
@@ -167,41 +166,41 @@ func (p *pass) describe(unit resolve.UnitID, a drift.Account, desired resolve.Ac
 		details.PasswordExpires = &desired.PasswordExpires
 	}
 	if details != (host.Details{}) {
-		if p.one(unit, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
-			p.did(drift.AccountDescribed, unit, a.Name, "", "")
+		if p.one(id, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
+			p.did(drift.AccountDescribed, id, a.Name, "", "")
 		}
 	}
 }
 
 // accountOut disables, deletes or renames an account, after others were made usable.
-func (p *pass) accountOut(unit resolve.UnitID, key string, desired resolve.AccountValue) {
-	if desired.State == policy.Absent {
-		p.remove(unit, key, desired)
+func (p *pass) accountOut(id unit.ID, key string, desired unit.AccountValue) {
+	if desired.State == unit.Absent {
+		p.remove(id, key, desired)
 		return
 	}
 	a, found := p.bound(key)
 	if !found {
 		return
 	}
-	if desired.State == policy.Disabled && a.Enabled {
-		p.disable(unit, a)
+	if desired.State == unit.Disabled && a.Enabled {
+		p.disable(id, a)
 	}
 	if !drift.FitsName(desired.Name, a.Name) {
 		name := ""
-		renamed := p.one(unit, func() (err error) {
+		renamed := p.one(id, func() (err error) {
 			if name, err = p.freeName(desired.Name); err != nil {
 				return err
 			}
 			return p.host.RenameAccount(p.ctx, a.SID, name)
 		})
 		if renamed {
-			p.did(drift.AccountRenamed, unit, name, a.Name, name)
+			p.did(drift.AccountRenamed, id, name, a.Name, name)
 		}
 		p.read()
 	}
 }
 
-func (p *pass) remove(unit resolve.UnitID, key string, desired resolve.AccountValue) {
+func (p *pass) remove(id unit.ID, key string, desired unit.AccountValue) {
 	a, found := p.bound(key)
 	if !found {
 		desired.Formerly = nil // what had another name once is not what is to go
@@ -211,11 +210,11 @@ func (p *pass) remove(unit resolve.UnitID, key string, desired resolve.AccountVa
 		case 1:
 			a = candidates[0]
 		default:
-			p.one(unit, func() error { return severalFit(candidates) })
+			p.one(id, func() error { return severalFit(candidates) })
 			return
 		}
 	}
-	removed := p.one(unit, func() error {
+	removed := p.one(id, func() error {
 		if err := p.guard(a.SID); err != nil {
 			return err
 		}
@@ -225,20 +224,20 @@ func (p *pass) remove(unit resolve.UnitID, key string, desired resolve.AccountVa
 		return p.host.DeleteAccount(p.ctx, a.SID)
 	})
 	if removed {
-		p.did(drift.AccountRemoved, unit, a.Name, "", "")
+		p.did(drift.AccountRemoved, id, a.Name, "", "")
 	}
 	p.read()
 }
 
-func (p *pass) disable(unit resolve.UnitID, a drift.Account) {
-	disabled := p.one(unit, func() error {
+func (p *pass) disable(id unit.ID, a drift.Account) {
+	disabled := p.one(id, func() error {
 		if err := p.guard(a.SID); err != nil {
 			return err
 		}
 		return p.host.EnableAccount(p.ctx, a.SID, false)
 	})
 	if disabled {
-		p.did(drift.AccountDisabled, unit, a.Name, "", "")
+		p.did(drift.AccountDisabled, id, a.Name, "", "")
 	}
 	p.read()
 }

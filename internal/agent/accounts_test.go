@@ -9,17 +9,16 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
 )
 
-// unit makes a setting from its name and its value as JSON.
-func unit(name, value string) resolve.Setting {
-	var s resolve.Setting
+// setting makes a setting from its name and its value as JSON.
+func setting(name, value string) unit.Setting {
+	var s unit.Setting
 	if err := json.Unmarshal([]byte(`{"unit": "`+name+`", "value": `+value+`}`), &s); err != nil {
 		panic(err)
 	}
@@ -41,7 +40,7 @@ func account(t *testing.T, state drift.State, name string) drift.Account {
 
 func TestManagedAccountIsMade(t *testing.T) {
 	r := &recorder{Host: workstation(t)}
-	settings := []resolve.Setting{unit("accounts.desk", deskKeeper), only("account:desk")}
+	settings := []unit.Setting{setting("accounts.desk", deskKeeper), only("account:desk")}
 	outcome, err := reconcile(t, r, settings)
 	require.NoError(t, err)
 	assert.Empty(t, outcome.Failures)
@@ -76,7 +75,7 @@ func TestAdoption(t *testing.T) {
 			sid := w.AddAccount(fits)
 			require.NoError(t, w.SetPassword(t.Context(), sid, "known"))
 			require.NoError(t, w.SignIn(fits, "known"))
-			settings := []resolve.Setting{unit("accounts.desk", deskKeeper)}
+			settings := []unit.Setting{setting("accounts.desk", deskKeeper)}
 			outcome, err := reconcile(t, w, settings)
 			require.NoError(t, err)
 			assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}))
@@ -89,20 +88,20 @@ func TestAdoption(t *testing.T) {
 	w := workstation(t)
 	w.AddAccount("keeper-0001")
 	w.AddAccount("keeper-0002")
-	outcome, err := reconcile(t, w, []resolve.Setting{unit("accounts.desk", deskKeeper)})
+	outcome, err := reconcile(t, w, []unit.Setting{setting("accounts.desk", deskKeeper)})
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1)
 	assert.Equal(t, "several accounts fit the name: keeper-0001, keeper-0002; rename or remove all but one", outcome.Failures[0].Error)
 	assert.Empty(t, outcome.Bindings)
 
 	// Neither gains a group, though its name fits.
-	outcome, err = reconcile(t, w, []resolve.Setting{unit("accounts.desk", deskKeeper), unit("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
+	outcome, err = reconcile(t, w, []unit.Setting{setting("accounts.desk", deskKeeper), setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
 	require.NoError(t, err)
-	group, _ := outcome.After.Group(policy.Administrators)
+	group, _ := outcome.After.Group(unit.GroupAdministrators)
 	assert.False(t, group.Has(w.Find("keeper-0001")) || group.Has(w.Find("keeper-0002")))
 
 	// Neither goes, where one is to be absent.
-	outcome, err = reconcile(t, w, []resolve.Setting{unit("accounts.desk", strings.Replace(deskKeeper, "enabled", "absent", 1))})
+	outcome, err = reconcile(t, w, []unit.Setting{setting("accounts.desk", strings.Replace(deskKeeper, "enabled", "absent", 1))})
 	require.NoError(t, err)
 	assert.Contains(t, outcome.Failures[0].Error, "several accounts fit")
 	assert.NotZero(t, w.Find("keeper-0001"))
@@ -110,24 +109,24 @@ func TestAdoption(t *testing.T) {
 
 func TestAccountsAreDisabledAndRemovedUnderTheGuard(t *testing.T) {
 	w := workstation(t)
-	gone := unit("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`)
-	off := unit("accounts.first", `{"name": "keeper", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
-	outcome, err := reconcile(t, w, []resolve.Setting{gone, off})
+	gone := setting("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`)
+	off := setting("accounts.first", `{"name": "keeper", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
+	outcome, err := reconcile(t, w, []unit.Setting{gone, off})
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1, "one of the two administrators must stay")
-	assert.Equal(t, resolve.AccountOf("spare"), outcome.Failures[0].Unit, "the first in order was disabled; then nobody else was left")
+	assert.Equal(t, unit.AccountOf("spare"), outcome.Failures[0].Unit, "the first in order was disabled; then nobody else was left")
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
 	assert.False(t, account(t, outcome.After, "keeper").Enabled)
 
 	// The last one is not disabled, and neither is the built-in one where it is all there is.
-	last := unit("accounts.last", `{"name": "setup", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
-	outcome, err = reconcile(t, w, []resolve.Setting{last})
+	last := setting("accounts.last", `{"name": "setup", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
+	outcome, err = reconcile(t, w, []unit.Setting{last})
 	require.NoError(t, err)
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
 	assert.True(t, account(t, outcome.After, "setup").Enabled)
 
-	desk := unit("accounts.desk", deskKeeper)
-	outcome, err = reconcile(t, w, []resolve.Setting{desk, gone, off, unit("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
+	desk := setting("accounts.desk", deskKeeper)
+	outcome, err = reconcile(t, w, []unit.Setting{desk, gone, off, setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
 	require.NoError(t, err)
 	assert.Empty(t, outcome.Failures, "with a managed administrator both can go")
 	assert.Zero(t, w.Find("setup"))
@@ -137,9 +136,9 @@ func TestBuiltinAccountsAreFoundByIdentifier(t *testing.T) {
 	w := workstation(t)
 	require.NoError(t, w.RenameAccount(t.Context(), w.Find("Administrator"), "Hausherr"))
 	require.NoError(t, w.EnableAccount(t.Context(), w.Find("Guest"), true))
-	settings := []resolve.Setting{
-		unit("builtins.administrator.name", `"quay-zero"`), unit("builtins.administrator.enabled", "true"), unit("builtins.administrator.full_name", `"Zero"`),
-		unit("builtins.guest.name", `"quay-visitor"`), unit("builtins.guest.enabled", "false"), unit("builtins.guest.description", `"Nobody"`),
+	settings := []unit.Setting{
+		setting("builtins.administrator.name", `"quay-zero"`), setting("builtins.administrator.enabled", "true"), setting("builtins.administrator.full_name", `"Zero"`),
+		setting("builtins.guest.name", `"quay-visitor"`), setting("builtins.guest.enabled", "false"), setting("builtins.guest.description", `"Nobody"`),
 	}
 	before := w.Machine().Accounts[0].Password
 	outcome, err := reconcile(t, w, settings)
@@ -151,19 +150,19 @@ func TestBuiltinAccountsAreFoundByIdentifier(t *testing.T) {
 	m.Faults.KeepsNames = true
 	outcome, err = reconcile(t, simulated.Boot(m, w.Now), settings)
 	require.NoError(t, err)
-	assert.Equal(t, []resolve.UnitID{settings[2].Unit, settings[5].Unit}, outcome.After.Unsupported, "both names, in order")
+	assert.Equal(t, []unit.ID{settings[2].Unit, settings[5].Unit}, outcome.After.Unsupported, "both names, in order")
 }
 
 // People and groups come with the desired state, by name and identifier.
 func TestDirectoryMembers(t *testing.T) {
 	w := workstation(t)
 	people := principal.MustParse("group:workshop leads@skerryline.example")
-	j := job([]resolve.Setting{only("local:keeper", people.String(), "user:unheard.of@skerryline.example")}, nil)
+	j := job([]unit.Setting{only("local:keeper", people.String(), "user:unheard.of@skerryline.example")}, nil)
 	j.Directory = []principal.Entry{{Ref: people, SID: principal.MustParse(leads).SID()}}
 	outcome, err := agent.Reconcile(t.Context(), w, j)
 	require.NoError(t, err)
 	assert.Empty(t, outcome.Failures)
-	group, _ := outcome.After.Group(policy.Administrators)
+	group, _ := outcome.After.Group(unit.GroupAdministrators)
 	assert.True(t, group.Has(j.Directory[0].SID))
 	findings := drift.Check(j.Settings, &outcome.After, nil, drift.Context{Directory: principal.NewTable(j.Directory)})
 	require.Len(t, findings, 1)
@@ -173,22 +172,22 @@ func TestDirectoryMembers(t *testing.T) {
 func TestUnitsThatAreLeftAlone(t *testing.T) {
 	w := workstation(t)
 	j := job(asked(only("local:keeper")), nil)
-	j.Leave = []resolve.UnitID{resolve.Administrators, resolve.MinLength, resolve.Lockout}
+	j.Leave = []unit.ID{unit.Administrators, unit.MinLength, unit.Lockout}
 	outcome, err := agent.Reconcile(t.Context(), w, j)
 	require.NoError(t, err)
-	differing := map[resolve.UnitID]bool{}
+	differing := map[unit.ID]bool{}
 	for _, f := range drift.Check(j.Settings, &outcome.After, nil, drift.Context{}) {
 		differing[f.Unit] = true
 	}
-	assert.Equal(t, map[resolve.UnitID]bool{resolve.Administrators: true, resolve.MinLength: true, resolve.Lockout: true}, differing)
+	assert.Equal(t, map[unit.ID]bool{unit.Administrators: true, unit.MinLength: true, unit.Lockout: true}, differing)
 }
 
 // Whenever the power goes while accounts are made, adopted, renamed and removed, an administrator
 // remains, no account gained a group with a password somebody knows, and the next passes end as asked.
 func TestPowerCutAmongAccounts(t *testing.T) {
-	settings := []resolve.Setting{
-		unit("accounts.desk", deskKeeper), only("account:desk"), unit("builtins.administrator.name", `"quay-zero"`),
-		unit("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`),
+	settings := []unit.Setting{
+		setting("accounts.desk", deskKeeper), only("account:desk"), setting("builtins.administrator.name", `"quay-zero"`),
+		setting("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`),
 	}
 	for changes := range 14 {
 		w := workstation(t)
@@ -203,7 +202,7 @@ func TestPowerCutAmongAccounts(t *testing.T) {
 		assert.Positive(t, localAdministrators(t, w))
 		state, err := w.Read(t.Context())
 		require.NoError(t, err)
-		if group, _ := state.Group(policy.Administrators); group.Has(old) {
+		if group, _ := state.Group(unit.GroupAdministrators); group.Has(old) {
 			for _, a := range state.Accounts {
 				if a.SID == old {
 					assert.ErrorIs(t, w.SignIn(a.Name, "known"), simulated.ErrWrong)

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/wire"
 )
 
@@ -65,9 +65,9 @@ func noticed(last *drift.Report, now drift.Report) []drift.Event {
 			events = append(events, drift.Event{Kind: drift.GuardRefused, Unit: f.Unit, Subject: f.Principal})
 		}
 	}
-	for _, unit := range now.Contended {
-		if !slices.ContainsFunc(before.Contended, func(u resolve.UnitID) bool { return u == unit }) {
-			events = append(events, drift.Event{Kind: drift.FoughtOver, Unit: unit})
+	for _, id := range now.Contended {
+		if !slices.ContainsFunc(before.Contended, func(u unit.ID) bool { return u == id }) {
+			events = append(events, drift.Event{Kind: drift.FoughtOver, Unit: id})
 		}
 	}
 	return events

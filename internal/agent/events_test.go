@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/agent"
 )
@@ -25,9 +25,9 @@ func told(events []drift.Event) string {
 func TestEveryChangeIsAnEvent(t *testing.T) {
 	w := workstation(t)
 	w.AddAccount("old-hand")
-	settings := asked(unit("accounts.desk", deskKeeper), only("account:desk", leads), unit("builtins.guest.description", `"Nobody"`), unit("builtins.administrator.name", `"quay-zero"`),
-		unit("builtins.administrator.enabled", "true"),
-		unit("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`))
+	settings := asked(setting("accounts.desk", deskKeeper), only("account:desk", leads), setting("builtins.guest.description", `"Nobody"`), setting("builtins.administrator.name", `"quay-zero"`),
+		setting("builtins.administrator.enabled", "true"),
+		setting("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`))
 	outcome, err := reconcile(t, w, settings)
 	require.NoError(t, err)
 	assert.Equal(t, strings.TrimSpace(`
@@ -55,7 +55,7 @@ the account Administrator was renamed to quay-zero`), told(outcome.Events))
 	// What was done before the power went is told too.
 	w = workstation(t)
 	w.CutAfter(1)
-	outcome, err = reconcile(t, w, []resolve.Setting{unit("passwords.min_length", "9"), unit("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`)})
+	outcome, err = reconcile(t, w, []unit.Setting{setting("passwords.min_length", "9"), setting("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`)})
 	require.Error(t, err)
 	assert.Equal(t, "minimum length: 9 characters instead of 0 characters", told(outcome.Events))
 }

@@ -9,7 +9,7 @@ import (
 	"slices"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // look brings the device into line, and gives a report when something changed since the last one
@@ -62,7 +62,7 @@ const mostRounds = 5
 
 // inLine brings the device into line and changes the passwords that are due; what waited for a
 // password in escrow follows in another pass. The state before is that of the first pass.
-func (a *Agent) inLine(ctx context.Context) (Outcome, []resolve.UnitID, error) {
+func (a *Agent) inLine(ctx context.Context) (Outcome, []unit.ID, error) {
 	var before *drift.State
 	for round := 1; ; round++ {
 		outcome, contended, err := a.reconcile(ctx)
@@ -89,7 +89,7 @@ func (a *Agent) inLine(ctx context.Context) (Outcome, []resolve.UnitID, error) {
 
 // reconcile does one pass, and keeps which accounts are bound and what had to be put right. It gives
 // the units that are fought over.
-func (a *Agent) reconcile(ctx context.Context) (Outcome, []resolve.UnitID, error) {
+func (a *Agent) reconcile(ctx context.Context) (Outcome, []unit.ID, error) {
 	now := a.now()
 	a.memory.Fights.forget(now)
 	_, leave := a.memory.Fights.contended(now)

@@ -5,14 +5,13 @@ import (
 	"slices"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
-func (p *pass) eachGroup(do func(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members)) {
+func (p *pass) eachGroup(do func(id unit.ID, group drift.LocalGroup, desired unit.Members)) {
 	for _, s := range p.settings {
-		desired, ok := s.Value.(resolve.Members)
+		desired, ok := s.Value.(unit.Members)
 		name, _ := s.Unit.LocalGroup()
 		if group, there := p.state.Group(name); ok && there {
 			do(s.Unit, group, desired)
@@ -20,17 +19,17 @@ func (p *pass) eachGroup(do func(unit resolve.UnitID, group drift.LocalGroup, de
 	}
 }
 
-func (p *pass) membersIn(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members) {
+func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Members) {
 	for _, ref := range desired.Present {
 		if sid := p.find(ref); !sid.IsZero() && !group.Has(sid) && !p.awaits(ref) {
-			if p.try([]resolve.UnitID{unit}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) }) {
-				p.did(drift.MemberAdded, unit, ref.String(), "", "")
+			if p.try([]unit.ID{id}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) }) {
+				p.did(drift.MemberAdded, id, ref.String(), "", "")
 			}
 		}
 	}
 }
 
-func (p *pass) membersOut(unit resolve.UnitID, group drift.LocalGroup, desired resolve.Members) {
+func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, desired unit.Members) {
 	var wanted, unwanted []principal.SID
 	for _, ref := range desired.Present {
 		wanted = append(wanted, p.find(ref))
@@ -43,8 +42,8 @@ func (p *pass) membersOut(unit resolve.UnitID, group drift.LocalGroup, desired r
 			continue
 		}
 		ref := p.state.Name(m.SID, p.directory)
-		removed := p.try([]resolve.UnitID{unit}, ref, func() error {
-			if group.SID == drift.WellKnown(policy.Administrators) {
+		removed := p.try([]unit.ID{id}, ref, func() error {
+			if group.SID == drift.WellKnown(unit.GroupAdministrators) {
 				if err := p.guard(m.SID); err != nil {
 					return err
 				}
@@ -52,7 +51,7 @@ func (p *pass) membersOut(unit resolve.UnitID, group drift.LocalGroup, desired r
 			return p.host.RemoveMember(p.ctx, group.SID, m.SID)
 		})
 		if removed {
-			p.did(drift.MemberRemoved, unit, ref.String(), "", "")
+			p.did(drift.MemberRemoved, id, ref.String(), "", "")
 		}
 		p.read()
 	}
@@ -65,7 +64,7 @@ var errGuard = errors.New("would leave no usable administrator")
 // whose password is in escrow count: the device may be out of reach of any directory, and a password
 // that nobody can look up opens nothing.
 func (p *pass) guard(leaving principal.SID) error {
-	administrators, _ := p.state.Group(policy.Administrators)
+	administrators, _ := p.state.Group(unit.GroupAdministrators)
 	for _, a := range p.state.Accounts {
 		if a.SID != leaving && a.Enabled && !a.Locked && p.job.Escrowed[a.SID] && administrators.Has(a.SID) {
 			return nil

@@ -11,14 +11,14 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
 )
 
 // anySettings draws a desired state that does not contradict itself.
-func anySettings(t *rapid.T) []resolve.Setting {
+func anySettings(t *rapid.T) []unit.Setting {
 	people := []string{"local:keeper", "local:setup", "local:mechanic", "local:ghost", leads, "sid:S-1-5-21-9-9-9-9", "builtin:guest"}
 	pick := func(label string) []principal.Ref {
 		list := []principal.Ref{}
@@ -29,22 +29,22 @@ func anySettings(t *rapid.T) []resolve.Setting {
 		}
 		return list
 	}
-	var settings []resolve.Setting
+	var settings []unit.Setting
 	for _, group := range []string{"administrators", "users", "nowhere"} {
-		m := resolve.Members{Closed: rapid.Bool().Draw(t, "closed "+group), Present: pick("in " + group), Absent: []principal.Ref{}}
+		m := unit.Members{Closed: rapid.Bool().Draw(t, "closed "+group), Present: pick("in " + group), Absent: []principal.Ref{}}
 		if m.Closed && group == "administrators" {
 			m.Present = append(m.Present, principal.Administrator)
 		}
 		if !m.Closed {
 			m.Absent = slices.DeleteFunc(pick("out "+group), func(r principal.Ref) bool { return slices.Contains(m.Present, r) })
 		}
-		settings = append(settings, resolve.Setting{Unit: resolve.MembershipOf(group), Value: m})
+		settings = append(settings, unit.Setting{Unit: unit.MembershipOf(group), Value: m})
 	}
 	return append(settings,
-		resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(rapid.IntRange(0, 20).Draw(t, "length"))},
-		resolve.Setting{Unit: resolve.MinAgeDays, Value: resolve.Int(rapid.IntRange(0, 9).Draw(t, "least age"))},
-		resolve.Setting{Unit: resolve.MaxAgeDays, Value: resolve.Int(rapid.IntRange(10, 99).Draw(t, "age"))},
-		resolve.Setting{Unit: resolve.Lockout, Value: resolve.LockoutValue{Threshold: rapid.IntRange(1, 9).Draw(t, "threshold"), DurationMinutes: 15, WindowMinutes: 15}})
+		unit.Setting{Unit: unit.MinLength, Value: unit.Int(rapid.IntRange(0, 20).Draw(t, "length"))},
+		unit.Setting{Unit: unit.MinAgeDays, Value: unit.Int(rapid.IntRange(0, 9).Draw(t, "least age"))},
+		unit.Setting{Unit: unit.MaxAgeDays, Value: unit.Int(rapid.IntRange(10, 99).Draw(t, "age"))},
+		unit.Setting{Unit: unit.Lockout, Value: unit.LockoutValue{Threshold: rapid.IntRange(1, 9).Draw(t, "threshold"), DurationMinutes: 15, WindowMinutes: 15}})
 }
 
 // Whatever is asked, whoever interferes and whenever the power goes: a usable administrator stays,
@@ -54,7 +54,7 @@ func TestWhateverIsAsked(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		w := simulated.Boot(base.Machine(), base.Now)
 		var outcome agent.Outcome
-		var settings []resolve.Setting
+		var settings []unit.Setting
 		for range rapid.IntRange(1, 4).Draw(rt, "rounds") {
 			settings = anySettings(rt)
 			switch rapid.IntRange(0, 3).Draw(rt, "interference") {

@@ -8,7 +8,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/wire"
 )
@@ -21,7 +21,7 @@ type Bindings map[string]principal.SID
 type Job struct {
 	wire.Asked
 	Bindings Bindings
-	Leave    []resolve.UnitID // units that are not touched in this pass
+	Leave    []unit.ID // units that are not touched in this pass
 	// Escrowed are the accounts whose present password is confirmed in escrow. One that a rule rotates
 	// is neither enabled nor put into a group before it is among them.
 	Escrowed map[principal.SID]bool
@@ -76,27 +76,27 @@ type pass struct {
 	ctx         context.Context
 	host        host.Host
 	job         Job
-	settings    []resolve.Setting // those to act on
+	settings    []unit.Setting // those to act on
 	directory   *principal.Table
 	bindings    Bindings
 	state       drift.State // as last read, with bindings
 	failures    []drift.Failure
-	unsupported []resolve.UnitID
+	unsupported []unit.ID
 	events      []drift.Event
 	fatal       error
 }
 
 // did notes something that was done.
-func (p *pass) did(kind drift.EventKind, unit resolve.UnitID, subject, before, after string) {
-	p.events = append(p.events, drift.Event{Kind: kind, Unit: unit, Subject: subject, Before: before, After: after})
+func (p *pass) did(kind drift.EventKind, id unit.ID, subject, before, after string) {
+	p.events = append(p.events, drift.Event{Kind: kind, Unit: id, Subject: subject, Before: before, After: after})
 }
 
-func (p *pass) touched() []resolve.Setting {
-	leave := map[resolve.UnitID]bool{}
+func (p *pass) touched() []unit.Setting {
+	leave := map[unit.ID]bool{}
 	for _, u := range p.job.Leave {
 		leave[u] = true
 	}
-	var settings []resolve.Setting
+	var settings []unit.Setting
 	for _, s := range p.job.Settings {
 		if !leave[s.Unit] {
 			settings = append(settings, s)
@@ -138,13 +138,13 @@ func (p *pass) find(ref principal.Ref) principal.SID {
 
 // awaits reports whether an account must first have a password in escrow.
 func (p *pass) awaits(ref principal.Ref) bool {
-	rotated := slices.ContainsFunc(p.job.Settings, func(s resolve.Setting) bool { return s.Unit == resolve.RotationOf(ref) })
+	rotated := slices.ContainsFunc(p.job.Settings, func(s unit.Setting) bool { return s.Unit == unit.RotationOf(ref) })
 	return rotated && !p.job.Escrowed[p.find(ref)]
 }
 
 // try does one change, unless the pass has ended, notes what became of it and reads the host again.
 // It is false when the change was not made.
-func (p *pass) try(units []resolve.UnitID, ref principal.Ref, do func() error) bool {
+func (p *pass) try(units []unit.ID, ref principal.Ref, do func() error) bool {
 	if p.fatal != nil {
 		return false
 	}
@@ -157,14 +157,14 @@ func (p *pass) try(units []resolve.UnitID, ref principal.Ref, do func() error) b
 	case errors.Is(err, host.ErrUnsupported):
 		p.unsupported = append(p.unsupported, units...)
 	default:
-		for _, unit := range units {
-			p.failures = append(p.failures, drift.Failure{Unit: unit, Principal: ref.String(), Error: err.Error()})
+		for _, id := range units {
+			p.failures = append(p.failures, drift.Failure{Unit: id, Principal: ref.String(), Error: err.Error()})
 		}
 	}
 	return false
 }
 
 // one is [pass.try] for a change of one unit that concerns no principal.
-func (p *pass) one(unit resolve.UnitID, do func() error) bool {
-	return p.try([]resolve.UnitID{unit}, principal.Ref{}, do)
+func (p *pass) one(id unit.ID, do func() error) bool {
+	return p.try([]unit.ID{id}, principal.Ref{}, do)
 }

@@ -12,9 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
@@ -42,12 +41,12 @@ func workstation(t *testing.T) *simulated.Workstation {
 }
 
 // reconcile does one pass without anything bound; digits are drawn in order.
-func reconcile(t *testing.T, h host.Host, settings []resolve.Setting) (agent.Outcome, error) {
+func reconcile(t *testing.T, h host.Host, settings []unit.Setting) (agent.Outcome, error) {
 	return agent.Reconcile(t.Context(), h, job(settings, nil))
 }
 
-func job(settings []resolve.Setting, bindings agent.Bindings) agent.Job {
-	slices.SortFunc(settings, func(a, b resolve.Setting) int { return a.Unit.Compare(b.Unit) })
+func job(settings []unit.Setting, bindings agent.Bindings) agent.Job {
+	slices.SortFunc(settings, func(a, b unit.Setting) int { return a.Unit.Compare(b.Unit) })
 	next := 0
 	escrowed := map[principal.SID]bool{} // as if every password were in escrow
 	for id := range 100 {
@@ -56,21 +55,21 @@ func job(settings []resolve.Setting, bindings agent.Bindings) agent.Job {
 	return agent.Job{Asked: wire.Asked{Settings: settings}, Bindings: bindings, Escrowed: escrowed, Random: func(n int) int { next++; return next % n }}
 }
 
-func only(members ...string) resolve.Setting {
+func only(members ...string) unit.Setting {
 	refs := []principal.Ref{principal.Administrator}
 	for _, m := range members {
 		refs = append(refs, principal.MustParse(m))
 	}
-	return resolve.Setting{Unit: resolve.Administrators, Value: resolve.Members{Closed: true, Present: refs}}
+	return unit.Setting{Unit: unit.Administrators, Value: unit.Members{Closed: true, Present: refs}}
 }
 
-func asked(extra ...resolve.Setting) []resolve.Setting {
+func asked(extra ...unit.Setting) []unit.Setting {
 	return append(extra,
-		resolve.Setting{Unit: resolve.MinLength, Value: resolve.Int(14)},
-		resolve.Setting{Unit: resolve.MaxAgeDays, Value: resolve.Int(365)},
-		resolve.Setting{Unit: resolve.MinAgeDays, Value: resolve.Int(100)},
-		resolve.Setting{Unit: resolve.Complexity, Value: resolve.Bool(true)},
-		resolve.Setting{Unit: resolve.Lockout, Value: resolve.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15}})
+		unit.Setting{Unit: unit.MinLength, Value: unit.Int(14)},
+		unit.Setting{Unit: unit.MaxAgeDays, Value: unit.Int(365)},
+		unit.Setting{Unit: unit.MinAgeDays, Value: unit.Int(100)},
+		unit.Setting{Unit: unit.Complexity, Value: unit.Bool(true)},
+		unit.Setting{Unit: unit.Lockout, Value: unit.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15}})
 }
 
 // recorder writes down what is done to a host, in order.
@@ -84,7 +83,7 @@ func (r *recorder) SetPasswords(ctx context.Context, rules drift.Passwords) erro
 	return r.Host.SetPasswords(ctx, rules)
 }
 
-func (r *recorder) SetLockout(ctx context.Context, rule policy.LockoutRule) error {
+func (r *recorder) SetLockout(ctx context.Context, rule unit.LockoutRule) error {
 	r.did = append(r.did, "lockout")
 	return r.Host.SetLockout(ctx, rule)
 }
@@ -142,14 +141,14 @@ func TestSafeOrderAndNothingTwice(t *testing.T) {
 
 func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 	w := workstation(t)
-	outcome, err := reconcile(t, w, []resolve.Setting{only(leads)})
+	outcome, err := reconcile(t, w, []unit.Setting{only(leads)})
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1, "one of the two local administrators must stay")
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
 	assert.Equal(t, 1, localAdministrators(t, w))
 
 	// A password that nobody can look up opens nothing.
-	nothing := job([]resolve.Setting{only("local:keeper")}, nil)
+	nothing := job([]unit.Setting{only("local:keeper")}, nil)
 	delete(nothing.Escrowed, w.Find("keeper"))
 	outcome, err = agent.Reconcile(t.Context(), workstation(t), nothing)
 	require.NoError(t, err)
@@ -159,7 +158,7 @@ func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 	// A disabled account is not usable, and neither is one that is locked.
 	w = workstation(t)
 	require.NoError(t, w.EnableAccount(t.Context(), w.Find("keeper"), false))
-	outcome, err = reconcile(t, w, []resolve.Setting{only("local:keeper")})
+	outcome, err = reconcile(t, w, []unit.Setting{only("local:keeper")})
 	require.NoError(t, err)
 	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
 
@@ -168,7 +167,7 @@ func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 		require.Error(t, w.SignIn("keeper", "wrong"))
 	}
 	require.ErrorIs(t, w.SignIn("keeper", "wrong"), simulated.ErrLocked)
-	outcome, err = reconcile(t, w, []resolve.Setting{only("local:keeper")})
+	outcome, err = reconcile(t, w, []unit.Setting{only("local:keeper")})
 	require.NoError(t, err)
 	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
 }
@@ -224,5 +223,5 @@ func TestOneUnitsFailureStopsNoOther(t *testing.T) {
 	m.Faults = simulated.Faults{NoLockout: true}
 	outcome, err = reconcile(t, simulated.Boot(m, w.Now), settings)
 	require.NoError(t, err)
-	assert.Equal(t, []resolve.UnitID{resolve.Lockout}, outcome.After.Unsupported)
+	assert.Equal(t, []unit.ID{unit.Lockout}, outcome.After.Unsupported)
 }

@@ -8,8 +8,8 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rotation"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/wire"
@@ -190,7 +190,7 @@ func (a *Agent) nextName(of ruled, r *rotating, account drift.Account, state dri
 		return account.Name, nil
 	}
 	for _, s := range a.memory.Asked.Settings {
-		if desired, ok := s.Value.(resolve.AccountValue); ok && s.Unit == resolve.AccountOf(of.target.Value()) {
+		if desired, ok := s.Value.(unit.AccountValue); ok && s.Unit == unit.AccountOf(of.target.Value()) {
 			return (&pass{state: state, job: Job{Random: a.Random}}).freeName(desired.Name)
 		}
 	}

@@ -7,7 +7,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/wire"
 )
 
@@ -89,7 +89,7 @@ func (m *memory) stopped(now time.Time) {
 		ruled := slices.ContainsFunc(rules, func(of ruled) bool { return of.target.String() == name })
 		if !ruled && !r.Stopped && !r.Changed.IsZero() {
 			target, _ := principal.Parse(name) // it was written by us
-			m.note(now, drift.Event{Kind: drift.RotationStopped, Unit: resolve.RotationOf(target), After: fmt.Sprintf("last changed %s", r.Changed.UTC().Format(time.RFC3339))})
+			m.note(now, drift.Event{Kind: drift.RotationStopped, Unit: unit.RotationOf(target), After: fmt.Sprintf("last changed %s", r.Changed.UTC().Format(time.RFC3339))})
 		}
 		r.Stopped = !ruled
 	}

@@ -8,10 +8,9 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rotation"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/wire"
 )
 
@@ -35,8 +34,8 @@ type rotating struct {
 
 // owed is what a rule wants after a sign-in, once the password was changed.
 type owed struct {
-	At   time.Time   `json:"at"`
-	Then policy.Then `json:"then"`
+	At   time.Time `json:"at"`
+	Then unit.Then `json:"then"`
 }
 
 // kept is a sealed deposit that the service has stored; it is given again to a service that lost it.
@@ -55,15 +54,15 @@ type waitingOrder struct {
 // ruled is a password that a rule changes.
 type ruled struct {
 	target principal.Ref
-	unit   resolve.UnitID
-	rule   resolve.RotationValue
+	unit   unit.ID
+	rule   unit.RotationValue
 }
 
 // ruledRotations are the passwords that rules change now, in the order of the desired state.
 func (m *memory) ruledRotations() []ruled {
 	var list []ruled
 	for _, s := range m.Asked.Settings {
-		if rule, ok := s.Value.(resolve.RotationValue); ok {
+		if rule, ok := s.Value.(unit.RotationValue); ok {
 			target, _ := s.Unit.Target()
 			list = append(list, ruled{target, s.Unit, rule})
 		}
@@ -169,7 +168,7 @@ func (r *rotating) failed(now time.Time, err error) (fresh bool) {
 }
 
 // done notes that the password of a deposit was confirmed.
-func (r *rotating) done(d wire.Deposit, made, setAt time.Time, then policy.Then, wait time.Duration) {
+func (r *rotating) done(d wire.Deposit, made, setAt time.Time, then unit.Then, wait time.Duration) {
 	if r.Used != nil {
 		r.Owed = &owed{r.Used.Add(wait), then}
 	}

@@ -11,9 +11,9 @@ import (
 	"github.com/sethvargo/go-diceware/diceware"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 )
 
 // Random draws evenly from 0 to n-1.
@@ -61,7 +61,7 @@ const unknownLength = 40
 
 // unknownSecret is a password that nobody is to learn, long enough for any rules of the device.
 func unknownSecret(random Random, minLength int) string {
-	return characters(random, max(unknownLength, minLength), policy.AllClasses, false)
+	return characters(random, max(unknownLength, minLength), unit.AllClasses, false)
 }
 
 // drawName puts a digit for each # of a pattern.
@@ -93,16 +93,16 @@ func passphrase(random Random, words int) string {
 }
 
 // newSecret draws a password as a rule says, and checks it against the rules in force on the device.
-func newSecret(random Random, rule policy.Secret, account string, inForce *drift.Passwords) (string, error) {
+func newSecret(random Random, rule unit.Secret, account string, inForce *drift.Passwords) (string, error) {
 	for range secretDraws {
 		var secret string
-		if rule.Style == policy.Words {
+		if rule.Style == unit.Words {
 			secret = passphrase(random, rule.Words)
 		} else {
 			secret = characters(random, rule.Length, rule.Use, rule.AvoidLookalikes)
 		}
 		if inForce != nil && inForce.MinLength != nil && len(secret) < *inForce.MinLength {
-			if rule.Style == policy.Words {
+			if rule.Style == unit.Words {
 				continue // longer words may come
 			}
 			return "", fmt.Errorf("a password of %d characters is shorter than the %d that the device demands; make the secret longer", len(secret), *inForce.MinLength)

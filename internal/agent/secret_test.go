@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
+	"rankwarden.example/core/unit"
 )
 
 func inForce(minLength int, complexity bool) *drift.Passwords {
@@ -17,7 +17,7 @@ func inForce(minLength int, complexity bool) *drift.Passwords {
 
 // What is drawn is what the rule asks for, and what the device will take.
 func TestNewSecret(t *testing.T) {
-	words := policy.Secret{Style: policy.Words, Words: 6}
+	words := unit.Secret{Style: unit.Words, Words: 6}
 	seen := map[string]bool{}
 	for range 2000 { // of the list's words one in 1944 has a hyphen of its own
 		secret, err := newSecret(SystemRandom, words, "keeper", inForce(14, true))
@@ -27,11 +27,11 @@ func TestNewSecret(t *testing.T) {
 		seen[secret] = true
 	}
 	// Nothing but ones is the first word of the list, whatever the throw.
-	secret, err := newSecret(func(int) int { return 0 }, policy.Secret{Style: policy.Words, Words: 2}, "keeper", nil)
+	secret, err := newSecret(func(int) int { return 0 }, unit.Secret{Style: unit.Words, Words: 2}, "keeper", nil)
 	require.NoError(t, err)
 	assert.Equal(t, "Abacus-Abacus", secret)
 
-	characters := policy.Secret{Style: policy.Characters, Length: 24, Use: policy.AllClasses, AvoidLookalikes: true}
+	characters := unit.Secret{Style: unit.Characters, Length: 24, Use: unit.AllClasses, AvoidLookalikes: true}
 	for range 200 {
 		secret, err := newSecret(SystemRandom, characters, "keeper", inForce(24, true))
 		require.NoError(t, err)
@@ -43,18 +43,18 @@ func TestNewSecret(t *testing.T) {
 
 func TestSecretsThatTheDeviceWouldRefuse(t *testing.T) {
 	for says, c := range map[string]struct {
-		rule policy.Secret
+		rule unit.Secret
 		has  *drift.Passwords
 	}{
-		"a password of 12 characters is shorter than the 20": {policy.Secret{Style: policy.Characters, Length: 12, Use: policy.AllClasses}, inForce(20, false)},
-		"fewer than three kinds of character":                {policy.Secret{Style: policy.Characters, Length: 30, Use: []string{"lower", "digits"}}, inForce(20, true)},
-		"make the secret longer":                             {policy.Secret{Style: policy.Words, Words: 5}, inForce(128, false)},
+		"a password of 12 characters is shorter than the 20": {unit.Secret{Style: unit.Characters, Length: 12, Use: unit.AllClasses}, inForce(20, false)},
+		"fewer than three kinds of character":                {unit.Secret{Style: unit.Characters, Length: 30, Use: []string{"lower", "digits"}}, inForce(20, true)},
+		"make the secret longer":                             {unit.Secret{Style: unit.Words, Words: 5}, inForce(128, false)},
 	} {
 		_, err := newSecret(SystemRandom, c.rule, "keeper", c.has)
 		assert.ErrorContains(t, err, says)
 	}
 	// One that holds the account's name is drawn again, for ever if need be.
-	_, err := newSecret(func(int) int { return 0 }, policy.Secret{Style: policy.Words, Words: 5}, "abacus", inForce(0, true))
+	_, err := newSecret(func(int) int { return 0 }, unit.Secret{Style: unit.Words, Words: 5}, "abacus", inForce(0, true))
 	assert.ErrorIs(t, err, errNoSecret)
 }
 

@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/wire"
 )
@@ -112,7 +112,7 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 	}
 	asks := func(device string, number int64, length int) wire.Desired {
 		return wire.Desired{Format: wire.DesiredFormat, Device: device, Name: "SKL-WKS-001", Epoch: 1, Number: number,
-			Asked: wire.Asked{Settings: []resolve.Setting{{Unit: resolve.MinLength, Value: resolve.Int(length)}}}}
+			Asked: wire.Asked{Settings: []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(length)}}}}
 	}
 	s.desired = asks("01DEVICE", 5, 12)
 	require.Error(t, a.Cycle(t.Context()), "sent again, the same desired state is not newer")

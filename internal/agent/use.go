@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 )
 
 // watchUse notes who signed in as an account whose password a rule changes, and tells whoever works
@@ -49,7 +49,7 @@ func (a *Agent) watchUse(ctx context.Context) error {
 
 // useNotice says to whoever works there what follows a sign-in.
 func useNotice(name string, at time.Time, of ruled) string {
-	then := map[policy.Then]string{policy.Nothing: "", policy.EndSessions: ", and you are signed out", policy.Restart: ", and this device restarts"}[of.rule.AfterUse.Then]
+	then := map[unit.Then]string{unit.Nothing: "", unit.EndSessions: ", and you are signed out", unit.Restart: ", and this device restarts"}[of.rule.AfterUse.Then]
 	return fmt.Sprintf("The password of %s changes at %s%s. Save your work before then.",
 		name, at.Add(time.Duration(of.rule.AfterUse.WaitMinutes)*time.Minute).Local().Format("15:04 on 2 January"), then)
 }
@@ -79,18 +79,18 @@ func (a *Agent) payOne(ctx context.Context, of ruled, r *rotating, now time.Time
 	event := drift.Event{Kind: drift.SessionsEnded, Unit: of.unit, Subject: of.target.String()}
 	then := r.Owed.Then
 	switch then {
-	case policy.EndSessions:
+	case unit.EndSessions:
 		if err := a.Host.EndSessions(ctx, r.Account); err != nil {
 			return err
 		}
-	case policy.Restart:
+	case unit.Restart:
 		event.Kind = drift.DeviceRestarted
 	}
 	r.Owed = nil
-	if then != policy.Nothing {
+	if then != unit.Nothing {
 		a.memory.note(now, event)
 	}
-	if err := a.save(); err != nil || then != policy.Restart {
+	if err := a.save(); err != nil || then != unit.Restart {
 		return err
 	}
 	if err := a.Host.Notify(ctx, "This device restarts now: the password of a managed account was changed after it was used."); err != nil {

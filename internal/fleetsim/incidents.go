@@ -6,8 +6,8 @@ import (
 	"strings"
 	"time"
 
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host/simulated"
 )
 
@@ -45,13 +45,13 @@ func (i Incident) run(ctx context.Context, clock interface {
 func AddsHimself(person string) func(context.Context, *Device) error {
 	return func(_ context.Context, d *Device) error {
 		d.Machine.AddAccount(person)
-		return d.Machine.Join(policy.Administrators, person)
+		return d.Machine.Join(unit.GroupAdministrators, person)
 	}
 }
 
 // WeakensLockout sets a lockout that locks late and briefly.
 func WeakensLockout(ctx context.Context, d *Device) error {
-	return d.Machine.SetLockout(ctx, policy.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1})
+	return d.Machine.SetLockout(ctx, unit.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1})
 }
 
 // EnablesBuiltin enables the built-in administrator, whatever it is called.

@@ -15,6 +15,7 @@ import (
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 )
@@ -25,7 +26,7 @@ type Device struct {
 	Facts                    fleet.Facts
 	Scope                    string
 	Held                     []resolve.Held
-	Contended                []resolve.UnitID
+	Contended                []unit.ID
 	Heard                    drift.Heard
 	Findings                 []store.SeenFinding // open ones
 	Rotations                []store.SeenRotation

@@ -6,6 +6,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/service"
@@ -18,7 +19,7 @@ func viewDevice(d store.Device) Device {
 		Desired: d.DesiredNumber, Reported: d.ReportedNumber, LastContact: d.LastContact, DesiredAt: d.DesiredAt, ReportedAt: d.ReportedAt, VerifiedAt: d.VerifiedAt, EnrolledAt: d.EnrolledAt}
 }
 
-func unitNames(units []resolve.UnitID) []string {
+func unitNames(units []unit.ID) []string {
 	names := make([]string, len(units))
 	for i, u := range units {
 		names[i] = u.String()

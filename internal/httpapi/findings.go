@@ -5,7 +5,7 @@ import (
 	"encoding/json"
 	"net/http"
 
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/service"
@@ -24,11 +24,11 @@ func viewFinding(f store.Finding) FindingSummary {
 }
 
 func unitTitle(name string) string {
-	unit, err := resolve.ParseUnit(name)
+	id, err := unit.Parse(name)
 	if err != nil {
 		return name
 	}
-	return words.UnitInFull(unit)
+	return words.UnitInFull(id)
 }
 
 // FindingQuery narrows a list of findings.

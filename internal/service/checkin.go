@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
 )
@@ -102,7 +102,7 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		if err := s.nameReported(tx, d, r.Device); err != nil {
 			return err
 		}
-		done := store.Reported{Device: d.ID, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings, Contended: append([]resolve.UnitID{}, r.Contended...), Mismatched: Foreign(r.Desired, d.Desired()), Locked: lockedIn(r.State)}
+		done := store.Reported{Device: d.ID, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings, Contended: append([]unit.ID{}, r.Contended...), Mismatched: Foreign(r.Desired, d.Desired()), Locked: lockedIn(r.State)}
 		if err := tx.SetNext(d.ID, r.Rotation); err != nil {
 			return err
 		}
@@ -296,9 +296,9 @@ func (s *Service) takeFindings(tx store.Tx, d store.Device, r drift.Report) (int
 }
 
 // rulesOf says which assignments decided each unit of a device.
-func rulesOf(tx store.Tx, d store.Device) (map[resolve.UnitID][]string, error) {
+func rulesOf(tx store.Tx, d store.Device) (map[unit.ID][]string, error) {
 	if d.Scope == nil {
-		return map[resolve.UnitID][]string{}, nil
+		return map[unit.ID][]string{}, nil
 	}
 	scope, err := tx.Scope(*d.Scope)
 	if err != nil {
@@ -308,11 +308,11 @@ func rulesOf(tx store.Tx, d store.Device) (map[resolve.UnitID][]string, error) {
 }
 
 // decidedBy says which assignments decided each unit of a scope.
-func decidedBy(scope store.Scope) (map[resolve.UnitID][]string, error) {
-	whose := map[resolve.UnitID][]string{}
+func decidedBy(scope store.Scope) (map[unit.ID][]string, error) {
+	whose := map[unit.ID][]string{}
 	var lane struct {
 		Units []struct {
-			Unit resolve.UnitID
+			Unit unit.ID
 			From []string
 		}
 	}

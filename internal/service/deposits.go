@@ -11,8 +11,8 @@ import (
 	"unicode/utf8"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rotation"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -125,12 +125,12 @@ func (s *Service) policyOf(tx store.Tx, device string, target principal.Ref) (st
 	if err != nil {
 		return "", err
 	}
-	return s.policyFor(tx, digest, resolve.RotationOf(target))
+	return s.policyFor(tx, digest, unit.RotationOf(target))
 }
 
 // policyFor says which policies ask for a unit in a scope, with their revisions.
-func (s *Service) policyFor(tx store.Tx, digest string, unit resolve.UnitID) (string, error) {
-	key := digest + " " + unit.String()
+func (s *Service) policyFor(tx store.Tx, digest string, id unit.ID) (string, error) {
+	key := digest + " " + id.String()
 	if known, ok := s.rules.Load(key); ok {
 		return known.(string), nil
 	}
@@ -148,7 +148,7 @@ func (s *Service) policyFor(tx store.Tx, digest string, unit resolve.UnitID) (st
 	}
 	var names []string
 	for _, a := range assignments {
-		if slices.Contains(whose[unit], a.Assignment) {
+		if slices.Contains(whose[id], a.Assignment) {
 			names = append(names, fmt.Sprintf("%s revision %d", a.Policy, a.Revision))
 		}
 	}
@@ -203,10 +203,10 @@ func targetOf(d store.Deposit) principal.Ref {
 }
 
 // rotationRules are the rules for passwords among settings, by target.
-func rotationRules(settings []resolve.Setting) map[principal.Ref]resolve.RotationValue {
-	rules := map[principal.Ref]resolve.RotationValue{}
+func rotationRules(settings []unit.Setting) map[principal.Ref]unit.RotationValue {
+	rules := map[principal.Ref]unit.RotationValue{}
 	for _, s := range settings {
-		if rule, ok := s.Value.(resolve.RotationValue); ok {
+		if rule, ok := s.Value.(unit.RotationValue); ok {
 			target, _ := s.Unit.Target()
 			rules[target] = rule
 		}

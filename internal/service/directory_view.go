@@ -3,7 +3,7 @@ package service
 import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/store"
 )
 
@@ -48,7 +48,7 @@ func directoryNear(tx store.Tx, refs []principal.Ref) (*principal.Table, error) 
 
 // directoryOf reads what is needed to compare a state with settings: the people and groups that are
 // asked for, and the names of members from outside.
-func directoryOf(tx store.Tx, settings []resolve.Setting, states ...*drift.State) (*principal.Table, error) {
+func directoryOf(tx store.Tx, settings []unit.Setting, states ...*drift.State) (*principal.Table, error) {
 	refs := namedIn(settings)
 	for _, state := range states {
 		local := make(map[principal.SID]bool, len(state.Accounts))

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
@@ -59,11 +59,11 @@ func (s *Service) nameRules(tx store.Tx, device string, events []store.DeviceEve
 		return err
 	}
 	for i, e := range events {
-		unit, err := resolve.ParseUnit(e.Unit)
+		id, err := unit.Parse(e.Unit)
 		if err != nil {
 			continue // some concern no setting
 		}
-		if events[i].Policy, err = s.policyFor(tx, digest, unit); err != nil {
+		if events[i].Policy, err = s.policyFor(tx, digest, id); err != nil {
 			return err
 		}
 	}
@@ -116,8 +116,8 @@ func (s *Service) Events(ctx context.Context, who auth.Identity, f EventFilter, 
 
 // EventWords says in one sentence what happened.
 func EventWords(e store.DeviceEvent) string {
-	unit, _ := resolve.ParseUnit(e.Unit) // some concern no unit
-	said := words.Event(drift.Event{Kind: drift.EventKind(e.Kind), Unit: unit, Subject: e.Subject, Before: e.Before, After: e.After})
+	id, _ := unit.Parse(e.Unit) // some concern no unit
+	said := words.Event(drift.Event{Kind: drift.EventKind(e.Kind), Unit: id, Subject: e.Subject, Before: e.Before, After: e.After})
 	if e.Policy != "" && ruled[drift.EventKind(e.Kind)] {
 		said += ", by " + e.Policy
 	}

@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/fleetview"
@@ -29,11 +29,11 @@ func (s *Service) findings(ctx context.Context, who auth.Identity, f FindingFilt
 		return filter, unknown("kind", f.Kind, drift.Kinds)
 	}
 	if f.Unit != "" {
-		unit, err := words.ParseUnit(f.Unit)
+		id, err := words.ParseUnit(f.Unit)
 		if err != nil {
 			return filter, failf(Invalid, "%v", err).at("unit").asked()
 		}
-		filter.Unit = unit.String()
+		filter.Unit = id.String()
 	}
 	narrow, err := s.narrow(ctx, who, f.Past)
 	filter.Narrow = narrow
@@ -125,21 +125,21 @@ func unknown[T ~string](field, value string, known []T) error {
 
 // FindingWords says in one sentence what a stored finding is.
 func FindingWords(f store.Finding) string {
-	unit, err := resolve.ParseUnit(f.Unit)
+	id, err := unit.Parse(f.Unit)
 	if err != nil {
 		return f.Kind
 	}
-	finding := drift.Finding{Unit: unit, Kind: drift.Kind(f.Kind), Subject: f.Subject, Expected: stored(f, unit, f.Expected), Actual: stored(f, unit, f.Actual)}
+	finding := drift.Finding{Unit: id, Kind: drift.Kind(f.Kind), Subject: f.Subject, Expected: stored(f, id, f.Expected), Actual: stored(f, id, f.Actual)}
 	return words.Finding(finding)
 }
 
 // stored reads a stored value: a value of the unit, or a plain one.
-func stored(f store.Finding, unit resolve.UnitID, value *string) any {
+func stored(f store.Finding, id unit.ID, value *string) any {
 	if value == nil {
 		return nil
 	}
 	if f.Kind == string(drift.WrongValue) {
-		if v, err := resolve.DecodeValue(unit, []byte(*value)); err == nil {
+		if v, err := unit.Decode(id, []byte(*value)); err == nil {
 			return v
 		}
 		return nil

@@ -5,37 +5,46 @@ import (
 	"slices"
 
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/fleetview"
 )
 
 // heldSum is a unit that is held for one reason, or reverted again and again, and on how many devices.
 type heldSum struct {
-	unit    resolve.UnitID
+	unit    unit.ID // zero for all settings of a device
 	why     string
 	devices int
 	example *fleetview.Device
 }
 
+// HeldName names what is held: a setting, or * for all of a device.
+func HeldName(id unit.ID) string {
+	if id.IsZero() {
+		return "*"
+	}
+	return id.String()
+}
+
 type heldKey struct {
-	unit resolve.UnitID
+	unit unit.ID
 	why  string
 }
 
 // heldSums sums up what is held on devices, and what is reverted again and again.
 type heldSums struct {
 	byHeld      map[heldKey]*heldSum
-	byContended map[resolve.UnitID]*heldSum
+	byContended map[unit.ID]*heldSum
 	mismatched  heldSum
 }
 
 func newHeldSums() *heldSums {
-	return &heldSums{byHeld: map[heldKey]*heldSum{}, byContended: map[resolve.UnitID]*heldSum{}}
+	return &heldSums{byHeld: map[heldKey]*heldSum{}, byContended: map[unit.ID]*heldSum{}}
 }
 
-func count[K comparable](sums map[K]*heldSum, key K, unit resolve.UnitID, why string, d *fleetview.Device) {
+func count[K comparable](sums map[K]*heldSum, key K, id unit.ID, why string, d *fleetview.Device) {
 	sum := sums[key]
 	if sum == nil {
-		sum = &heldSum{unit: unit, why: why, example: d}
+		sum = &heldSum{unit: id, why: why, example: d}
 		sums[key] = sum
 	}
 	sum.devices++
@@ -49,12 +58,12 @@ func (h *heldSums) add(d *fleetview.Device) {
 			if whole {
 				continue
 			}
-			whole, held.Unit = true, resolve.EveryUnit
+			whole, held.Unit = true, unit.ID{}
 		}
 		count(h.byHeld, heldKey{held.Unit, held.Why}, held.Unit, held.Why, d)
 	}
-	for _, unit := range d.Contended {
-		count(h.byContended, unit, unit, "", d)
+	for _, id := range d.Contended {
+		count(h.byContended, id, id, "", d)
 	}
 	if d.Heard.Mismatched {
 		if h.mismatched.devices++; h.mismatched.example == nil {

@@ -8,6 +8,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/fleetview"
@@ -16,7 +17,7 @@ import (
 
 // HeldSetting is a setting that is held for one reason, on how many devices, and by whom.
 type HeldSetting struct {
-	Unit    resolve.UnitID
+	Unit    unit.ID
 	Why     string // verdict or code of the problem
 	Detail  string // in words, with the way out
 	Devices int

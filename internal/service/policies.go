@@ -8,7 +8,6 @@ import (
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
@@ -36,7 +35,7 @@ func (s *Service) CheckPolicy(ctx context.Context, source string) ([]policy.Prob
 	doc, problems, err := parse(s.Store.With(ctx), source)
 	asks := []words.Line{}
 	if err == nil && policy.Usable(problems) {
-		asks = words.Policy(resolve.Claims(doc.Normalise(nil)))
+		asks = words.Policy(doc.Normalise(nil))
 	}
 	return append([]policy.Problem{}, problems...), asks, err
 }
@@ -237,7 +236,7 @@ func (s *Service) document(tx store.Tx, key revisionKey) (*policy.Document, erro
 
 // policiesInForce takes the policies of assignments apart, with the names that the directory has now. One
 // that cannot be read is broken, and spoils no other.
-func (s *Service) policiesInForce(tx store.Tx, assignments []store.Assignment) (map[revisionKey]*resolve.Policy, map[revisionKey]error, error) {
+func (s *Service) policiesInForce(tx store.Tx, assignments []store.Assignment) (map[revisionKey]*policy.Normal, map[revisionKey]error, error) {
 	documents, broken := map[revisionKey]*policy.Document{}, map[revisionKey]error{}
 	var refs []principal.Ref
 	for _, a := range assignments {
@@ -260,9 +259,9 @@ func (s *Service) policiesInForce(tx store.Tx, assignments []store.Assignment) (
 	if err != nil {
 		return nil, nil, err
 	}
-	policies := map[revisionKey]*resolve.Policy{}
+	policies := map[revisionKey]*policy.Normal{}
 	for key, doc := range documents {
-		policies[key] = resolve.Claims(doc.Normalise(directory))
+		policies[key] = doc.Normalise(directory)
 	}
 	return policies, broken, nil
 }

@@ -7,13 +7,13 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/store"
 )
 
 // rotationsReported keeps what a report says of passwords, and puts into it when they were changed as
 // the service knows it: the time of a deposit counts, not the device's word.
-func (s *Service) rotationsReported(tx store.Tx, d store.Device, settings []resolve.Setting, states ...*drift.State) error {
+func (s *Service) rotationsReported(tx store.Tx, d store.Device, settings []unit.Setting, states ...*drift.State) error {
 	every := map[principal.Ref]int{}
 	for target, rule := range rotationRules(settings) {
 		every[target] = rule.EveryMinutes
@@ -101,13 +101,13 @@ func (s *Service) overdue(ctx context.Context, r store.Rotation) error {
 		if err != nil {
 			return err
 		}
-		unit := resolve.RotationOf(target)
-		f := drift.Finding{Unit: unit, Kind: drift.RotationOverdue, Expected: *r.EveryMinutes, Actual: r.ChangedAt.UTC().Format(time.RFC3339)}
+		id := unit.RotationOf(target)
+		f := drift.Finding{Unit: id, Kind: drift.RotationOverdue, Expected: *r.EveryMinutes, Actual: r.ChangedAt.UTC().Format(time.RFC3339)}
 		open, err := tx.OpenFindings(d.ID)
 		if err != nil || slices.ContainsFunc(open, func(o store.Finding) bool { return o.Key == f.Key() }) {
 			return err
 		}
-		if err := tx.AddFindings([]store.Finding{newFinding(d.ID, f, whose[unit], store.FindingOpen, s.Now())}); err != nil {
+		if err := tx.AddFindings([]store.Finding{newFinding(d.ID, f, whose[id], store.FindingOpen, s.Now())}); err != nil {
 			return err
 		}
 		if err := tx.CountOpenFinding(d.ID); err != nil {

@@ -7,8 +7,10 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
 )
@@ -87,7 +89,7 @@ func (s *Service) inForce(tx store.Tx) (inForce, error) {
 	for i, a := range f.records {
 		key := revisionKey{a.PolicyID, a.Revision}
 		if err := broken[key]; err != nil {
-			f.broken[i], policies[key] = err, &resolve.Policy{}
+			f.broken[i], policies[key] = err, &policy.Normal{}
 		}
 		f.aims = append(f.aims, aimOf(a))
 		f.asks = append(f.asks, resolve.Assignment{Name: a.Name, Rank: assign.Rank(a.Rank), Stance: assign.Stance(a.Stance), Policy: policies[revisionKey{a.PolicyID, a.Revision}]})
@@ -181,10 +183,10 @@ func (run *settlement) lookUp(tx store.Tx) error {
 }
 
 // namedIn are the people and groups of the directory that settings name.
-func namedIn(settings []resolve.Setting) []principal.Ref {
+func namedIn(settings []unit.Setting) []principal.Ref {
 	var refs []principal.Ref
 	for _, s := range settings {
-		if m, ok := s.Value.(resolve.Members); ok {
+		if m, ok := s.Value.(unit.Members); ok {
 			for _, ref := range slices.Concat(m.Present, m.Absent) {
 				if ref.Kind().InDirectory() {
 					refs = append(refs, ref)

@@ -137,7 +137,7 @@ func (s *Service) decisions(tx store.Tx, who auth.Identity, held *heldSums, fail
 		if h.why == string(resolve.Contested) {
 			kind = DecideContested
 		}
-		list = append(list, Decision{Kind: kind, Unit: h.unit.String(), Title: words.Unit(h.unit), Detail: words.Held(resolve.Held{Unit: h.unit, Why: h.why}),
+		list = append(list, Decision{Kind: kind, Unit: HeldName(h.unit), Title: words.Unit(h.unit), Detail: words.Held(resolve.Held{Unit: h.unit, Why: h.why}),
 			Devices: h.devices, Device: h.example.Name, DeviceID: h.example.ID})
 	}
 	for _, f := range held.contended() {

@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
@@ -19,15 +20,15 @@ import (
 
 // Asked is one unit of a device: what is asked, what it has, and why.
 type Asked struct {
-	Unit      resolve.UnitID
+	Unit      unit.ID
 	Section   string
 	Title     string
 	Asked     string // in words; what it is told, for a held unit what it was told before
 	Has       string // in words
 	Why       string // in words
 	Settled   resolve.Unit
-	Told      resolve.Value // nil when a held unit never had a value
-	HeldWhy   string        // in words, empty when not held
+	Told      unit.Value // nil when a held unit never had a value
+	HeldWhy   string     // in words, empty when not held
 	Findings  []drift.Finding
 	Reported  bool // read back under what is asked now
 	Contended bool // somebody or something fights back
@@ -181,7 +182,7 @@ func askedWhenReported(tx store.Tx, d store.Device, told wire.Asked) (wire.Asked
 	return tx.Asked(former.Settings)
 }
 
-func (e *explanation) check(settings []resolve.Setting) []drift.Finding {
+func (e *explanation) check(settings []unit.Setting) []drift.Finding {
 	if e.report == nil {
 		return nil
 	}
@@ -191,13 +192,13 @@ func (e *explanation) check(settings []resolve.Setting) []drift.Finding {
 // units explains every unit that is asked for, that the device was told of, or that is on trial.
 func (e *explanation) units() []Asked {
 	told, former := valuesOf(e.told.Settings), valuesOf(e.former.Settings)
-	findings := map[resolve.UnitID][]drift.Finding{}
+	findings := map[unit.ID][]drift.Finding{}
 	for _, f := range e.check(e.former.Settings) {
 		findings[f.Unit] = append(findings[f.Unit], f)
 	}
 	trial := e.trials()
 	settled := slices.Clone(e.enforced.Units)
-	seen := map[resolve.UnitID]bool{}
+	seen := map[unit.ID]bool{}
 	for _, u := range settled {
 		seen[u.Unit] = true
 	}
@@ -207,9 +208,9 @@ func (e *explanation) units() []Asked {
 			settled = append(settled, resolve.Unit{Unit: s.Unit})
 		}
 	}
-	for unit := range trial { // asked for by trial assignments only
-		if !seen[unit] {
-			settled = append(settled, resolve.Unit{Unit: unit})
+	for id := range trial { // asked for by trial assignments only
+		if !seen[id] {
+			settled = append(settled, resolve.Unit{Unit: id})
 		}
 	}
 	units := []Asked{}
@@ -248,19 +249,19 @@ func (e *explanation) units() []Asked {
 }
 
 // trials are the units that trial assignments would change, with the findings they would cause.
-func (e *explanation) trials() map[resolve.UnitID]*TrialUnit {
+func (e *explanation) trials() map[unit.ID]*TrialUnit {
 	if e.projected == nil {
 		return nil
 	}
-	now := map[resolve.UnitID]resolve.Unit{}
+	now := map[unit.ID]resolve.Unit{}
 	for _, u := range e.enforced.Units {
 		now[u.Unit] = u
 	}
-	forecast := map[resolve.UnitID][]drift.Finding{}
+	forecast := map[unit.ID][]drift.Finding{}
 	for _, f := range drift.Forecast(e.check(e.enforced.Settings()), e.check(e.projected.Settings())) {
 		forecast[f.Unit] = append(forecast[f.Unit], f)
 	}
-	trial := map[resolve.UnitID]*TrialUnit{}
+	trial := map[unit.ID]*TrialUnit{}
 	for _, u := range e.projected.Units {
 		enforced, there := now[u.Unit]
 		if there && (u.Value == nil) == (enforced.Value == nil) && (u.Value == nil || u.Value.Equal(enforced.Value)) {
@@ -275,8 +276,8 @@ func (e *explanation) trials() map[resolve.UnitID]*TrialUnit {
 	return trial
 }
 
-func valuesOf(settings []resolve.Setting) map[resolve.UnitID]resolve.Value {
-	values := map[resolve.UnitID]resolve.Value{}
+func valuesOf(settings []unit.Setting) map[unit.ID]unit.Value {
+	values := map[unit.ID]unit.Value{}
 	for _, s := range settings {
 		values[s.Unit] = s.Value
 	}

@@ -8,7 +8,7 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/store"
 )
 
@@ -79,7 +79,7 @@ func lacks(d store.Device, fact string) bool {
 const mostLookedBack = 200
 
 // keptFrom is the number of the desired state that first gave a device the value of a setting which it keeps.
-func keptFrom(tx store.Tx, d store.Device, unit resolve.UnitID, value resolve.Value) (int64, error) {
+func keptFrom(tx store.Tx, d store.Device, id unit.ID, value unit.Value) (int64, error) {
 	states, err := tx.DesiredBefore(d.ID, d.DesiredEpoch, mostLookedBack)
 	if err != nil {
 		return 0, err
@@ -96,7 +96,7 @@ func keptFrom(tx store.Tx, d store.Device, unit resolve.UnitID, value resolve.Va
 			if err != nil {
 				return 0, err
 			}
-			before := valuesOf(asked.Settings)[unit]
+			before := valuesOf(asked.Settings)[id]
 			is = before != nil && before.Equal(value)
 			same[s.Settings] = is
 		}

@@ -9,6 +9,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
 )
 
@@ -58,8 +59,8 @@ type Device struct {
 	ReportedAt      *time.Time
 	ReportID        *int64
 	OpenFindings    int
-	OrderNumber     int64            // of the latest order
-	Contended       []resolve.UnitID `gorm:"serializer:json"` // units that somebody fights over
+	OrderNumber     int64     // of the latest order
+	Contended       []unit.ID `gorm:"serializer:json"` // units that somebody fights over
 	VerifiedAt      *time.Time
 	Mismatched      bool   // it holds a desired state that the service never gave it
 	ListedIn        string // group that lists its name, where it waits for an owner and claims to be no other
@@ -96,7 +97,7 @@ func (t Tx) AddDevice(d Device) error {
 		d.Tags = []string{}
 	}
 	if d.Contended == nil {
-		d.Contended = []resolve.UnitID{}
+		d.Contended = []unit.ID{}
 	}
 	return translate(t.db.Omit("Standing").Create(&d).Error)
 }

@@ -5,7 +5,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // Report is one stored report of a device.
@@ -53,7 +53,7 @@ type Reported struct {
 	ReportID     int64
 	OpenFindings int
 	VerifiedAt   *time.Time
-	Contended    []resolve.UnitID
+	Contended    []unit.ID
 	Mismatched   bool
 	Locked       []LockedAccount
 }

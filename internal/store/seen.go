@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // Seen is what every replica keeps in memory of a device for the lists and counts of operators.
@@ -18,7 +19,7 @@ type Seen struct {
 	Tags                                                  []string
 	Scope                                                 string
 	Held                                                  []resolve.Held
-	Contended                                             []resolve.UnitID
+	Contended                                             []unit.ID
 	LastContact                                           *time.Time
 	DesiredEpoch, DesiredNumber                           int64
 	ReportedEpoch, ReportedNumber                         int64

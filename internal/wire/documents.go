@@ -8,7 +8,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // DesiredFormat is the format of a desired state.
@@ -27,7 +27,7 @@ type Desired struct {
 // Asked is what a device is to have: the units, and the identifiers of the people and groups of the
 // directory that they name.
 type Asked struct {
-	Settings  []resolve.Setting `json:"settings"`  // sorted by unit
+	Settings  []unit.Setting    `json:"settings"`  // sorted by unit
 	Directory []principal.Entry `json:"directory"` // sorted by reference
 }
 

@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/wire"
 )
 
@@ -52,7 +52,7 @@ type Host interface {
 	// SetPasswords sets the password rules that are not nil, all of them or none.
 	SetPasswords(ctx context.Context, rules drift.Passwords) error
 	// SetLockout sets the lockout; durations are in minutes.
-	SetLockout(ctx context.Context, rule policy.LockoutRule) error
+	SetLockout(ctx context.Context, rule unit.LockoutRule) error
 	// AddMember puts an identifier into a local group.
 	AddMember(ctx context.Context, group, member principal.SID) error
 	// RemoveMember takes an identifier out of a local group.

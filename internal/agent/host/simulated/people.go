@@ -8,9 +8,9 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/wire"
 )
 
@@ -132,7 +132,7 @@ func (w *Workstation) Join(group, name string) error {
 func Factory(facts wire.Facts, domain principal.SID, now time.Time) Machine {
 	m := Machine{Facts: facts, Domain: domain, NextID: 1001,
 		Passwords: drift.Passwords{MinLength: new(0), History: new(0), MaxAgeDays: new(42), MinAgeDays: new(0), Complexity: new(false)},
-		Lockout:   policy.LockoutRule{Threshold: 10, DurationMinutes: 10, WindowMinutes: 10}}
+		Lockout:   unit.LockoutRule{Threshold: 10, DurationMinutes: 10, WindowMinutes: 10}}
 	add := func(name string, id uint32) principal.SID {
 		sid := principal.MustSID(fmt.Sprintf("%s-%d", domain, id))
 		m.Accounts = append(m.Accounts, Account{Name: name, SID: sid, SetAt: now})

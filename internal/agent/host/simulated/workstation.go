@@ -13,28 +13,28 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/wire"
 )
 
 // Machine is all that a workstation keeps when it is off.
 type Machine struct {
-	Facts     wire.Facts         `json:"facts"`
-	Domain    principal.SID      `json:"domain"` // the machine's own identifier, that of its accounts begins with it
-	NextID    uint32             `json:"next_id"`
-	Accounts  []Account          `json:"accounts"`
-	Groups    []Group            `json:"groups"`
-	Passwords drift.Passwords    `json:"passwords"`
-	Lockout   policy.LockoutRule `json:"lockout"`
-	Directory []principal.SID    `json:"directory"` // identifiers from outside that it can resolve
-	Sessions  []principal.SID    `json:"sessions"`  // who is signed in
-	SignIns   []host.SignIn      `json:"sign_ins"`  // the latest
-	Notices   []string           `json:"notices"`   // shown to whoever works there, the latest
-	Restarts  int                `json:"restarts"`
-	Faults    Faults             `json:"faults"`
+	Facts     wire.Facts       `json:"facts"`
+	Domain    principal.SID    `json:"domain"` // the machine's own identifier, that of its accounts begins with it
+	NextID    uint32           `json:"next_id"`
+	Accounts  []Account        `json:"accounts"`
+	Groups    []Group          `json:"groups"`
+	Passwords drift.Passwords  `json:"passwords"`
+	Lockout   unit.LockoutRule `json:"lockout"`
+	Directory []principal.SID  `json:"directory"` // identifiers from outside that it can resolve
+	Sessions  []principal.SID  `json:"sessions"`  // who is signed in
+	SignIns   []host.SignIn    `json:"sign_ins"`  // the latest
+	Notices   []string         `json:"notices"`   // shown to whoever works there, the latest
+	Restarts  int              `json:"restarts"`
+	Faults    Faults           `json:"faults"`
 }
 
 // Account is a local account.
@@ -208,7 +208,7 @@ func (w *Workstation) SetPasswords(ctx context.Context, rules drift.Passwords) e
 }
 
 // SetLockout implements [host.Host]. The window must not be longer than the duration.
-func (w *Workstation) SetLockout(ctx context.Context, rule policy.LockoutRule) error {
+func (w *Workstation) SetLockout(ctx context.Context, rule unit.LockoutRule) error {
 	return w.change(ctx, func() error {
 		switch {
 		case w.m.Faults.NoLockout:
@@ -254,7 +254,7 @@ func (w *Workstation) RemoveMember(ctx context.Context, group, member principal.
 		switch {
 		case g == nil:
 			return ErrNoGroup
-		case group == drift.WellKnown(policy.Administrators) && builtin(member) == "administrator":
+		case group == drift.WellKnown(unit.GroupAdministrators) && builtin(member) == "administrator":
 			return ErrKeepsOwn
 		}
 		g.Members = slices.DeleteFunc(g.Members, func(m principal.SID) bool { return m == member })

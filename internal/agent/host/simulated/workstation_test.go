@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/wire"
 )
@@ -28,7 +28,7 @@ func boot() (*simulated.Workstation, *clock) {
 func TestLockoutCounts(t *testing.T) {
 	w, c := boot()
 	require.NoError(t, w.SetPassword(t.Context(), w.Find("keeper"), "right"))
-	require.NoError(t, w.SetLockout(t.Context(), policy.LockoutRule{Threshold: 3, DurationMinutes: 15, WindowMinutes: 10}))
+	require.NoError(t, w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 3, DurationMinutes: 15, WindowMinutes: 10}))
 	wrong := func(times int) {
 		for range times {
 			require.ErrorIs(t, w.SignIn("keeper", "x"), simulated.ErrWrong)
@@ -47,12 +47,12 @@ func TestLockoutCounts(t *testing.T) {
 	c.at = c.at.Add(15 * time.Minute)
 	assert.NoError(t, w.SignIn("keeper", "right"))
 
-	require.NoError(t, w.SetLockout(t.Context(), policy.LockoutRule{Threshold: 1, DurationMinutes: 0, WindowMinutes: 10}))
+	require.NoError(t, w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 1, DurationMinutes: 0, WindowMinutes: 10}))
 	wrong(1)
 	c.at = c.at.Add(1000 * time.Hour)
 	assert.ErrorIs(t, w.SignIn("keeper", "right"), simulated.ErrLocked, "until someone unlocks")
 	require.NoError(t, w.Unlock(t.Context(), w.Find("keeper")))
-	require.NoError(t, w.SetLockout(t.Context(), policy.LockoutRule{}))
+	require.NoError(t, w.SetLockout(t.Context(), unit.LockoutRule{}))
 	wrong(2000)
 	assert.NoError(t, w.SignIn("keeper", "right"), "a threshold of zero never locks")
 }
@@ -64,7 +64,7 @@ func TestCheckingAPasswordCounts(t *testing.T) {
 	require.NoError(t, w.SetPassword(t.Context(), sid, "right"))
 	require.NoError(t, w.EnableAccount(t.Context(), sid, false))
 	assert.NoError(t, w.CheckPassword(t.Context(), sid, "right"), "also while it is disabled")
-	require.NoError(t, w.SetLockout(t.Context(), policy.LockoutRule{Threshold: 2, DurationMinutes: 15, WindowMinutes: 15}))
+	require.NoError(t, w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 2, DurationMinutes: 15, WindowMinutes: 15}))
 	assert.ErrorIs(t, w.CheckPassword(t.Context(), sid, "wrong"), simulated.ErrWrong)
 	assert.ErrorIs(t, w.CheckPassword(t.Context(), sid, "wrong"), simulated.ErrWrong)
 	assert.ErrorIs(t, w.CheckPassword(t.Context(), sid, "right"), simulated.ErrLocked)
@@ -85,11 +85,11 @@ func TestPasswordRulesRefuse(t *testing.T) {
 
 func TestRefusesWhatAnOperatingSystemWould(t *testing.T) {
 	w, _ := boot()
-	administrators := drift.WellKnown(policy.Administrators)
+	administrators := drift.WellKnown(unit.GroupAdministrators)
 	assert.ErrorIs(t, w.RemoveMember(t.Context(), administrators, principal.MustSID("S-1-5-21-7-8-9-500")), simulated.ErrKeepsOwn)
 	assert.ErrorIs(t, w.AddMember(t.Context(), administrators, principal.MustSID("S-1-5-21-1-1-1-1")), simulated.ErrUnresolved)
 	assert.ErrorIs(t, w.AddMember(t.Context(), principal.MustSID("S-1-5-32-999"), principal.MustSID("S-1-5-21-7-8-9-500")), simulated.ErrNoGroup)
-	assert.ErrorIs(t, w.SetLockout(t.Context(), policy.LockoutRule{Threshold: 1, DurationMinutes: 5, WindowMinutes: 6}), simulated.ErrRules)
+	assert.ErrorIs(t, w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 1, DurationMinutes: 5, WindowMinutes: 6}), simulated.ErrRules)
 	assert.ErrorIs(t, w.SetPasswords(t.Context(), drift.Passwords{MinAgeDays: new(42)}), simulated.ErrRules)
 	assert.ErrorIs(t, w.SignIn("Administrator", ""), simulated.ErrDisabled)
 }

@@ -1,0 +1,51 @@
+package unit
+
+import (
+	"slices"
+
+	"rankwarden.example/core/principal"
+)
+
+// State says what is to become of a local account.
+type State string
+
+// The states of an account.
+const (
+	Enabled  State = "enabled"
+	Disabled State = "disabled"
+	Absent   State = "absent"
+)
+
+// AccountValue is a managed account with every default filled in. Its local groups are settings of their own.
+type AccountValue struct {
+	Key             string   `json:"-"`
+	Name            string   `json:"name"`     // a pattern: each # becomes a digit that the device draws
+	Formerly        []string `json:"formerly"` // patterns; an account of such a name is renamed and keeps its identity
+	State           State    `json:"state"`
+	FullName        string   `json:"full_name"`
+	Description     string   `json:"description"`
+	PasswordExpires bool     `json:"password_expires"`
+}
+
+// Equal implements [Value].
+func (v AccountValue) Equal(other Value) bool {
+	o, ok := other.(AccountValue)
+	return ok && v.Name == o.Name && v.State == o.State && v.FullName == o.FullName &&
+		v.Description == o.Description && v.PasswordExpires == o.PasswordExpires && slices.Equal(v.Formerly, o.Formerly)
+}
+
+// AccountOf is the managed account of a key; the zero ID when that cannot be a key.
+func AccountOf(key string) ID { return of(Accounts, key) }
+
+// AccountKey is the key of a managed account.
+func (u ID) AccountKey() (key string, ok bool) { return u.key, u.family == Accounts }
+
+var accounts = family{
+	name:  "accounts",
+	valid: principal.ValidKey,
+	decode: func(id ID, data []byte) (Value, error) {
+		v, err := decode(id, data, AccountValue{})
+		v.Key, _ = id.AccountKey()
+		return v, err
+	},
+}

@@ -1,0 +1,46 @@
+package unit
+
+import "cmp"
+
+// The password rules.
+var (
+	MinLength  = ID{Passwords, "min_length"}
+	History    = ID{Passwords, "history"}
+	MaxAgeDays = ID{Passwords, "max_age_days"}
+	MinAgeDays = ID{Passwords, "min_age_days"}
+	Complexity = ID{Passwords, "complexity"}
+)
+
+// Limits of the operating systems.
+const (
+	MaxMinLength  = 128 // characters
+	MaxHistory    = 24  // passwords
+	MaxMaxAgeDays = 999
+	MaxMinAgeDays = 998
+)
+
+var passwords = family{
+	name: "passwords",
+	valid: func(key string) bool {
+		switch (ID{Passwords, key}) {
+		case MinLength, History, MaxAgeDays, MinAgeDays, Complexity:
+			return true
+		}
+		return false
+	},
+	decode: func(id ID, data []byte) (Value, error) {
+		if id == Complexity {
+			return decode(id, data, Bool(false))
+		}
+		return decode(id, data, Int(0))
+	},
+	order: func(id ID, a, b Value) (int, bool) {
+		switch id {
+		case Complexity:
+			return cmp.Compare(asInt(a.(Bool)), asInt(b.(Bool))), true
+		case MaxAgeDays:
+			return cmp.Compare(zeroLast(int(b.(Int))), zeroLast(int(a.(Int)))), true
+		}
+		return cmp.Compare(a.(Int), b.(Int)), true
+	},
+}
