@@ -10,6 +10,7 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/plan"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
@@ -32,14 +33,14 @@ func TestDemoPoliciesReallyOverlap(t *testing.T) {
 		known = append(known, e.Entry)
 	}
 	table := principal.NewTable(known)
-	policies := map[string]*policy.Normal{}
+	policies := map[string]*policy.Document{}
 	for _, source := range sources {
 		doc, problems := policy.Parse([]byte(source), table)
 		for _, p := range problems {
 			require.Equal(t, policy.CodeUndeclared, p.Code, "the keeper is declared by base: %v", p)
 		}
 		require.True(t, policy.Usable(problems))
-		policies[doc.Name] = doc.Normalise(table)
+		policies[doc.Name] = doc
 	}
 	assignments, err := demo.Assignments()
 	require.NoError(t, err)
@@ -64,27 +65,24 @@ func TestDemoPoliciesReallyOverlap(t *testing.T) {
 		groups = append(groups, group)
 	}
 	var aims []assign.Assignment
-	var asks []resolve.Assignment
 	for _, a := range assignments {
 		aim := assign.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: assign.Rank(a.Rank),
 			Stance: cmp.Or(assign.Stance(a.Stance), assign.Enforce)}
 		require.NoError(t, aim.Check())
 		require.Contains(t, policies, a.Policy)
 		aims = append(aims, aim)
-		asks = append(asks, resolve.Assignment{Name: aim.Name, Rank: aim.Rank, Stance: aim.Stance, Policy: policies[aim.Policy]})
 	}
 	verdicts, contested, undecided, trials := map[resolve.Verdict]int{}, 0, 0, 0
-	settler := resolve.NewSettler(asks)
-	for _, scope := range fleet.Scopes(len(facts), fleet.MembersOf(groups, facts), aims) {
-		r := settler.Settle(scope.Applying, scope.Undecided)
-		undecided += len(scope.Undecided) * len(scope.Devices)
+	in := plan.Inputs{Devices: facts, Groups: groups, Policies: policies, Assignments: aims, Directory: table}
+	for _, r := range plan.Run(in, fleet.InTurn).Scopes {
+		undecided += len(r.Undecided) * len(r.Devices)
 		if r.Projected != nil {
-			trials += len(scope.Devices)
+			trials += len(r.Devices)
 		}
 		for _, u := range r.Enforced.Units {
 			verdicts[u.Verdict]++
 			if u.Verdict == resolve.Contested {
-				contested += len(scope.Devices)
+				contested += len(r.Devices)
 			}
 		}
 	}

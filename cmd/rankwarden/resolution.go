@@ -30,7 +30,7 @@ func (a *app) resolution(s *scenario.Settled, only string) error {
 	for i, scope := range s.Scopes {
 		var alone, together []int
 		for _, d := range scope.Devices {
-			if s.Reports[d] != nil {
+			if s.Scenario.Reports[d] != nil {
 				alone = append(alone, d)
 			} else {
 				together = append(together, d)
@@ -88,7 +88,7 @@ func (a *app) block(d scenario.Device, names []string) {
 	}
 }
 
-func (a *app) metLine(m scenario.Met) string {
+func (a *app) metLine(m scenario.Candidate) string {
 	notes := map[assign.Outcome]string{assign.Excluded: "excluded", assign.Outside: "outside", assign.Undecided: "undecided: a fact is not known"}[m.Reason]
 	if m.Stance == assign.Trial {
 		notes = strings.TrimPrefix(notes+", on trial", ", ")

@@ -33,7 +33,7 @@ func (a *app) resolveCommand() *cobra.Command {
 				a.notice("Warning: %s\n", w)
 			}
 			loaded := time.Now()
-			settled := s.SettleEach(atOnce)
+			settled := s.Settle(atOnce)
 			took := time.Since(loaded)
 			switch a.output {
 			case "json":

@@ -12,12 +12,12 @@ import (
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/text"
 )
 
 func (f *file) build(open Open) (*Scenario, error) {
 	s := &Scenario{At: f.At, Reports: map[int]*drift.Report{}}
+	s.Policies = map[string]*policy.Document{}
 	for _, step := range []func(*Scenario) error{
 		f.directory, f.devices, f.groups, func(s *Scenario) error { return f.policies(s, open) }, f.assignments,
 	} {
@@ -152,7 +152,7 @@ func (f *file) policies(s *Scenario, open Open) error {
 			errs = append(errs, fail(src.where, "%s is called %q too; give one policy another name", other, src.document.Name))
 		}
 		seen[src.document.Name] = src.where
-		s.Policies = append(s.Policies, src.document.Normalise(s.Directory))
+		s.Policies[src.document.Name] = src.document
 	}
 	return errors.Join(errs...)
 }
@@ -168,7 +168,7 @@ func (f *file) assignments(s *Scenario) error {
 	seen := map[string]bool{}
 	for _, a := range f.Assignments {
 		where := fmt.Sprintf("assignment %q", a.Name)
-		scope := assign.Assignment{
+		made := assign.Assignment{
 			Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within,
 			Rank: assign.Rank(a.Rank), Stance: assign.Stance(cmp.Or(a.Stance, string(assign.Enforce))),
 		}
@@ -184,28 +184,26 @@ func (f *file) assignments(s *Scenario) error {
 				return fail(where, "there is no group %q%s", g, nearest(g, groups))
 			}
 		}
-		i := slices.IndexFunc(s.Policies, func(p *policy.Normal) bool { return p.Name == a.Policy })
-		if i < 0 {
+		if s.Policies[a.Policy] == nil {
 			names := map[string]bool{}
-			for _, p := range s.Policies {
-				names[p.Name] = true
+			for name := range s.Policies {
+				names[name] = true
 			}
 			return fail(where, "there is no policy %q%s", a.Policy, nearest(a.Policy, names))
 		}
-		if !scope.Rank.Valid() {
+		if !made.Rank.Valid() {
 			return fail(where, "rank %d is out of bounds; use %d (strongest) to %d (weakest)", a.Rank, assign.Strongest, assign.Weakest)
 		}
-		if scope.Stance != assign.Enforce && scope.Stance != assign.Trial {
+		if made.Stance != assign.Enforce && made.Stance != assign.Trial {
 			return fail(where, "stance %q is not possible; use enforce or trial", a.Stance)
 		}
-		if len(scope.Include) == 0 {
+		if len(made.Include) == 0 {
 			return fail(where, "no group is included, so it would reach no device; include a group, or %q for all", assign.Everything)
 		}
-		if err := scope.Check(); err != nil { // the worked examples have such ones; they resolve, and reach less than one may think
+		if err := made.Check(); err != nil { // the worked examples have such ones; they resolve, and reach less than one may think
 			s.Warnings = append(s.Warnings, fmt.Sprintf("%s: the service would refuse it: %v", where, err))
 		}
-		s.Scopes = append(s.Scopes, scope)
-		s.Assignments = append(s.Assignments, resolve.Assignment{Name: a.Name, Rank: scope.Rank, Stance: scope.Stance, Policy: s.Policies[i]})
+		s.Assignments = append(s.Assignments, made)
 	}
 	return nil
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/scenario"
 )
 
@@ -26,7 +27,7 @@ func TestCases(t *testing.T) {
 			s, err := scenario.Read(source, nil)
 			require.NoError(t, err)
 			var got bytes.Buffer
-			require.NoError(t, s.Settle().WriteJSON(&got))
+			require.NoError(t, s.Settle(fleet.InTurn).WriteJSON(&got))
 			want, err := os.ReadFile(expected)
 			require.NoError(t, err)
 			assert.Equal(t, pretty(t, want), pretty(t, got.Bytes()))

@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/scenario"
@@ -43,12 +44,12 @@ func atOnce(n int, do func(i int)) {
 	_ = running.Wait()
 }
 
-func largePolicy(tb testing.TB, p, revision int) *policy.Normal {
+func largePolicy(tb testing.TB, p, revision int) *policy.Document {
 	doc, problems := policy.Parse([]byte(largefleet.Policy(p, revision)), nil)
 	if !policy.Usable(problems) {
 		tb.Fatal(problems)
 	}
-	return doc.Normalise(nil)
+	return doc
 }
 
 // BenchmarkSettleFleet goes from loaded inputs to the settled state of every device.
@@ -60,7 +61,7 @@ func BenchmarkSettleHarderFleet(b *testing.B) { settleFleet(b, fleetOf(b, largef
 func settleFleet(b *testing.B, s *scenario.Scenario) {
 	var settled *scenario.Settled
 	for b.Loop() {
-		settled = s.SettleEach(atOnce)
+		settled = s.Settle(atOnce)
 	}
 	var memory runtime.MemStats
 	runtime.ReadMemStats(&memory)
@@ -76,22 +77,22 @@ func settleFleet(b *testing.B, s *scenario.Scenario) {
 
 // BenchmarkOnePolicyChanged settles anew what one changed policy touches.
 func BenchmarkOnePolicyChanged(b *testing.B) {
-	settled := largeFleet(b).Settle()
+	settled := largeFleet(b).Settle(fleet.InTurn)
 	revision, touched := 0, 0
 	for b.Loop() {
 		revision++
-		touched = settled.Repeal(largePolicy(b, 5, revision%2))
+		touched = settled.Rerun(largePolicy(b, 5, revision%2))
 	}
 	b.ReportMetric(float64(touched), "sets")
 }
 
 // BenchmarkDrift100k checks one report of each of 100,000 devices.
 func BenchmarkDrift100k(b *testing.B) {
-	settled := largeFleet(b).Settle()
+	settled := largeFleet(b).Settle(fleet.InTurn)
 	now := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
 	state := largeReport(now)
-	settings := make([][]unit.Setting, len(settled.Results))
-	for i, r := range settled.Results {
+	settings := make([][]unit.Setting, len(settled.Scopes))
+	for i, r := range settled.Scopes {
 		settings[i] = r.Enforced.Settings()
 	}
 	ctx := drift.Context{Directory: settled.Directory, Now: now}

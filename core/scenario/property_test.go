@@ -42,7 +42,7 @@ func settleJSON(t require.TestingT, object map[string]any, each fleet.Each) stri
 	s, err := scenario.Read(source, nil)
 	require.NoError(t, err)
 	var out bytes.Buffer
-	require.NoError(t, s.SettleEach(each).WriteJSON(&out))
+	require.NoError(t, s.Settle(each).WriteJSON(&out))
 	return out.String()
 }
 

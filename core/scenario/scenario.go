@@ -5,12 +5,8 @@ import (
 	"fmt"
 	"time"
 
-	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/fleet"
-	"rankwarden.example/core/policy"
-	"rankwarden.example/core/principal"
-	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/plan"
 )
 
 // Formats of the file that is read and of the document that is written.
@@ -19,17 +15,12 @@ const (
 	ResolutionFormat = "rankwarden.resolution/1"
 )
 
-// Scenario is an organisation, ready to be settled.
+// Scenario is an organisation, ready to be settled. Devices and assignments come by name, and by rank and name.
 type Scenario struct {
-	Directory   *principal.Table
-	At          *time.Time // the time of findings; nil: that of each report
-	Groups      []fleet.Group
-	Policies    []*policy.Normal
-	Scopes      []assign.Assignment  // who meets the assignments
-	Assignments []resolve.Assignment // what they ask, at the same indexes
-	Devices     []fleet.Facts
-	Reports     map[int]*drift.Report // by index of the device
-	Warnings    []string              // what the service would not take
+	plan.Inputs
+	At       *time.Time            // the time of findings; nil: that of each report
+	Reports  map[int]*drift.Report // by index of the device
+	Warnings []string              // what the service would not take
 }
 
 // Error says where a scenario cannot be used.

@@ -4,67 +4,22 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/plan"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/resolve"
 )
 
-// Settled is a scenario with what every device is to have.
+// Settled is a scenario with the plan of what every device is to have.
 type Settled struct {
-	*Scenario
-	Members map[string]fleet.Members // of each group
-	Scopes  []fleet.Scope            // devices that meet the same assignments
-	Results []resolve.Resolution     // of each scope
-	scopeOf []int                    // of each device
+	*plan.Plan
+	Scenario *Scenario
 }
 
-// Settle settles every device; each distinct set of assignments is settled once.
-func (s *Scenario) Settle() *Settled { return s.SettleEach(fleet.InTurn) }
+// Settle settles every device, with what is independent done as each does.
+func (s *Scenario) Settle(each fleet.Each) *Settled { return &Settled{plan.Run(s.Inputs, each), s} }
 
-// parts is how many shares the scopes are settled in; each has a settler of its own.
-const parts = 4
-
-// SettleEach is [Scenario.Settle], with what is independent done as each does.
-func (s *Scenario) SettleEach(each fleet.Each) *Settled {
-	members := fleet.MembersOfEach(s.Groups, s.Devices, each)
-	scopes := fleet.Scopes(len(s.Devices), members, s.Scopes)
-	settled := &Settled{s, members, scopes, make([]resolve.Resolution, len(scopes)), make([]int, len(s.Devices))}
-	shares := min(parts, 1+len(scopes)/1000)
-	each(shares, func(share int) {
-		settler := resolve.NewSettler(s.Assignments)
-		for i := share * len(scopes) / shares; i < (share+1)*len(scopes)/shares; i++ {
-			settled.Results[i] = settler.Settle(scopes[i].Applying, scopes[i].Undecided)
-			for _, d := range scopes[i].Devices {
-				settled.scopeOf[d] = i
-			}
-		}
-	})
-	return settled
-}
-
-// Repeal settles anew the scopes that meet an assignment of the policy, which has changed, and says
-// how many they are. Who meets which assignments has not changed.
-func (s *Settled) Repeal(p *policy.Normal) int {
-	count := 0
-	for i := range s.Assignments {
-		if s.Assignments[i].Policy.Name == p.Name {
-			s.Assignments[i].Policy = p
-		}
-	}
-	settler := resolve.NewSettler(s.Assignments)
-	for i, scope := range s.Scopes {
-		for _, a := range scope.Applying {
-			if s.Assignments[a].Policy == p {
-				s.Results[i] = settler.Settle(scope.Applying, scope.Undecided)
-				count++
-				break
-			}
-		}
-	}
-	return count
-}
-
-// Met is an assignment that may include a device.
-type Met struct {
+// Candidate is an assignment that may include a device.
+type Candidate struct {
 	Assignment string         `json:"assignment"`
 	Policy     string         `json:"policy"`
 	Rank       assign.Rank    `json:"rank"`
@@ -76,7 +31,7 @@ type Met struct {
 // Device is what one device is to have, and what differs from its report.
 type Device struct {
 	Device      string           `json:"device"`
-	Assignments []Met            `json:"assignments"` // by rank and name
+	Assignments []Candidate      `json:"assignments"` // by rank and name
 	Enforced    resolve.Lane     `json:"enforced"`
 	Findings    *[]drift.Finding `json:"findings,omitempty"` // nil without a report
 	Projected   *resolve.Lane    `json:"projected,omitempty"`
@@ -85,35 +40,27 @@ type Device struct {
 
 // Device gives the result for a device by its index.
 func (s *Settled) Device(i int) Device {
-	result := s.Results[s.scopeOf[i]]
-	d := Device{Device: s.Devices[i].Name, Assignments: s.met(i), Enforced: result.Enforced, Projected: result.Projected}
-	report, ok := s.Reports[i]
+	scope := s.Of(i)
+	d := Device{Device: s.Devices[i].Name, Assignments: []Candidate{}, Enforced: scope.Enforced, Projected: scope.Projected}
+	for _, c := range s.Candidates(i) {
+		d.Assignments = append(d.Assignments, Candidate{c.Name, c.Policy, c.Rank, c.Stance, c.Outcome == assign.Included, c.Outcome})
+	}
+	report, ok := s.Scenario.Reports[i]
 	if !ok {
 		return d
 	}
 	now := report.At
-	if s.At != nil {
-		now = *s.At
+	if s.Scenario.At != nil {
+		now = *s.Scenario.At
 	}
 	ctx := drift.Context{Directory: s.Directory, Now: now}
-	findings := drift.Check(result.Enforced.Settings(), &report.State, report.Failures, ctx)
+	findings := drift.Check(scope.Enforced.Settings(), &report.State, report.Failures, ctx)
 	d.Findings = &findings
-	if result.Projected != nil {
-		forecast := drift.Forecast(findings, drift.Check(result.Projected.Settings(), &report.State, report.Failures, ctx))
+	if scope.Projected != nil {
+		forecast := drift.Forecast(findings, drift.Check(scope.Projected.Settings(), &report.State, report.Failures, ctx))
 		d.Forecast = &forecast
 	}
 	return d
-}
-
-func (s *Settled) met(device int) []Met {
-	met := []Met{}
-	in := func(group string) assign.Truth { return s.Members[group].Of(device) }
-	for _, a := range s.Scenario.Scopes {
-		if reason, listed := a.Decide(in); listed {
-			met = append(met, Met{a.Name, a.Policy, a.Rank, a.Stance, reason == assign.Included, reason})
-		}
-	}
-	return met
 }
 
 // Counts says how much there was to settle, and how it came out.
@@ -130,8 +77,8 @@ type Counts struct {
 // Count sums the scenario up. The times are left to the caller, who has a clock.
 func (s *Settled) Count() Counts {
 	c := Counts{Devices: len(s.Devices), DistinctSets: len(s.Scopes), Problems: map[resolve.Code]int{}}
-	for i, scope := range s.Scopes {
-		lane, devices := s.Results[i].Enforced, len(scope.Devices)
+	for _, scope := range s.Scopes {
+		lane, devices := scope.Enforced, len(scope.Devices)
 		c.Units += devices * len(lane.Units)
 		for _, u := range lane.Units {
 			if u.Verdict == resolve.Contested {
@@ -147,7 +94,7 @@ func (s *Settled) Count() Counts {
 
 // Clean reports whether no enforced lane has an error or a contested unit.
 func (s *Settled) Clean() bool {
-	for _, r := range s.Results {
+	for _, r := range s.Scopes {
 		for _, p := range r.Enforced.Problems {
 			if p.Severity == policy.Error {
 				return false

@@ -144,13 +144,9 @@ func keepContact(d, former *Device) *Device {
 func deviceOf(s store.Seen, groups []int32, findings []store.SeenFinding, rotations []store.SeenRotation) *Device {
 	slices.Sort(groups)
 	d := &Device{ID: s.ID, Name: s.Name, NameKey: s.NameKey, State: s.State, Scope: s.Scope, Held: s.Held, Contended: s.Contended,
-		Facts: fleet.Facts{Name: s.Name, Platform: s.Platform, OSVersion: s.OSVersion, OSBuild: s.OSBuild, Model: s.Model, Serial: s.Serial, Path: s.Path, Tags: s.Tags, PrimaryUser: s.PrimaryUser},
-		Heard: drift.Heard{HeldUnits: len(s.Held), Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
-			Reported: drift.Stamp{Epoch: s.ReportedEpoch, Number: s.ReportedNumber}, OpenFindings: s.OpenFindings, Mismatched: s.Mismatched},
+		Facts:    fleet.Facts{Name: s.Name, Platform: s.Platform, OSVersion: s.OSVersion, OSBuild: s.OSBuild, Model: s.Model, Serial: s.Serial, Path: s.Path, Tags: s.Tags, PrimaryUser: s.PrimaryUser},
+		Heard:    s.Heard(),
 		Findings: findings, Rotations: rotations, Locked: s.Locked, groups: groups, live: s.State == store.Live}
-	if s.LastContact != nil {
-		d.Heard.LastContact = *s.LastContact
-	}
 	d.search = text.Fold(strings.Join(append([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags...), "\n"))
 	return d
 }

@@ -3,10 +3,12 @@ package server
 import (
 	"crypto/tls"
 	"errors"
+	"io"
 	"net"
 	"sync"
 	"sync/atomic"
 	"syscall"
+	"time"
 )
 
 // listener remembers its connections, so that those on which nothing was ever asked can be closed
@@ -114,12 +116,27 @@ func (c *conn) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// Close implements [net.Conn].
+// How much is still taken from whoever was answered before having sent everything.
+const (
+	lingerBytes = 2 << 20
+	lingerTime  = time.Second
+)
+
+// Close implements [net.Conn]. Whoever was refused before having sent everything, such as too much, must be
+// able to go on sending for a moment: the refusal would be lost in a broken connection otherwise.
 func (c *conn) Close() error {
-	c.from.mu.Lock()
-	delete(c.from.conns, c)
-	c.from.mu.Unlock()
+	c.forget()
+	if half, ok := c.Conn.(interface{ CloseWrite() error }); ok && c.used.Load() && half.CloseWrite() == nil {
+		_ = c.SetReadDeadline(time.Now().Add(lingerTime))
+		_, _ = io.CopyN(io.Discard, c.Conn, lingerBytes) // it ends when the other side closes
+	}
 	return c.Conn.Close()
+}
+
+func (c *conn) forget() {
+	c.from.mu.Lock()
+	defer c.from.mu.Unlock()
+	delete(c.from.conns, c)
 }
 
 // closeUnused closes the connections on which nothing was ever asked.
@@ -133,6 +150,7 @@ func (l *listener) closeUnused() {
 	}
 	l.mu.Unlock()
 	for _, c := range unused {
-		_ = c.Close() // nothing was under way on it
+		c.forget()
+		_ = c.Conn.Close() // nothing was under way on it
 	}
 }

@@ -7,7 +7,6 @@ import (
 	"sync"
 
 	"rankwarden.example/core/policy"
-	"rankwarden.example/core/principal"
 	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
@@ -232,38 +231,6 @@ func (s *Service) document(tx store.Tx, key revisionKey) (*policy.Document, erro
 	defer s.policies.mu.Unlock()
 	s.policies.documents[key] = doc
 	return doc, nil
-}
-
-// policiesInForce takes the policies of assignments apart, with the names that the directory has now. One
-// that cannot be read is broken, and spoils no other.
-func (s *Service) policiesInForce(tx store.Tx, assignments []store.Assignment) (map[revisionKey]*policy.Normal, map[revisionKey]error, error) {
-	documents, broken := map[revisionKey]*policy.Document{}, map[revisionKey]error{}
-	var refs []principal.Ref
-	for _, a := range assignments {
-		key := revisionKey{a.PolicyID, a.Revision}
-		if documents[key] != nil || broken[key] != nil {
-			continue
-		}
-		doc, err := s.document(tx, key)
-		if errors.Is(err, errUnreadable) {
-			broken[key] = err
-			continue
-		}
-		if err != nil {
-			return nil, nil, err
-		}
-		documents[key] = doc
-		refs = append(refs, doc.Principals()...)
-	}
-	directory, err := directoryFor(tx, refs)
-	if err != nil {
-		return nil, nil, err
-	}
-	policies := map[revisionKey]*policy.Normal{}
-	for key, doc := range documents {
-		policies[key] = doc.Normalise(directory)
-	}
-	return policies, broken, nil
 }
 
 // errUnreadable is given for a published document that cannot be read any more.

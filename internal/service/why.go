@@ -9,6 +9,7 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/plan"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
@@ -107,11 +108,14 @@ func metBy(tx store.Tx, d store.Device) ([]Met, error) {
 	if err != nil {
 		return nil, err
 	}
+	records := map[string]store.Assignment{}
+	aims := make([]assign.Assignment, len(assignments))
+	for i, a := range assignments {
+		records[a.Name], aims[i] = a, aimOf(a)
+	}
 	met := []Met{}
-	for _, a := range assignments {
-		if reason, listed := aimOf(a).Decide(func(g string) assign.Truth { return truth[g] }); listed {
-			met = append(met, Met{a, reason})
-		}
+	for _, c := range plan.Candidates(aims, func(g string) assign.Truth { return truth[g] }) {
+		met = append(met, Met{records[c.Name], c.Outcome})
 	}
 	return met, nil
 }

@@ -65,7 +65,7 @@ type Device struct {
 	Mismatched      bool   // it holds a desired state that the service never gave it
 	ListedIn        string // group that lists its name, where it waits for an owner and claims to be no other
 	ChangedAt       time.Time
-	Standing        drift.Standing `gorm:"->;-:migration"`
+	Standing        drift.Standing `gorm:"-"` // worked out when it is read
 }
 
 // Desired is the stamp of the newest desired state.
@@ -79,13 +79,34 @@ type Clock struct {
 	Interval time.Duration
 }
 
-// standing is [drift.Stand] in SQL; it takes one argument, the time before which a device is silent.
-const standing = `case when d.held_units > 0 then 'held'
-	when d.last_contact is null or d.last_contact < ? then 'silent'
-	when (d.desired_epoch, d.desired_number) > (d.reported_epoch, d.reported_number) or d.mismatched then 'waiting'
-	when d.open_findings > 0 then 'drifted' else 'in_step' end`
+// Stands is what a standing is worked out from.
+type Stands struct {
+	HeldUnits                     int
+	LastContact                   *time.Time // nil when never heard from
+	DesiredEpoch, DesiredNumber   int64
+	ReportedEpoch, ReportedNumber int64
+	OpenFindings                  int
+	Mismatched                    bool // the device holds a desired state that the service never gave it
+}
 
-func (c Clock) silentBefore() time.Time { return c.Now.Add(-drift.SilentAfter * c.Interval) }
+// standsColumns are its columns of a device d.
+const standsColumns = "d.held_units, d.last_contact, d.desired_epoch, d.desired_number, d.reported_epoch, d.reported_number, d.open_findings, d.mismatched"
+
+// Heard is the same in the words of the core.
+func (s Stands) Heard() drift.Heard {
+	h := drift.Heard{HeldUnits: s.HeldUnits, Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
+		Reported: drift.Stamp{Epoch: s.ReportedEpoch, Number: s.ReportedNumber}, OpenFindings: s.OpenFindings, Mismatched: s.Mismatched}
+	if s.LastContact != nil {
+		h.LastContact = *s.LastContact
+	}
+	return h
+}
+
+func (s Stands) standing(c Clock) drift.Standing { return drift.Stand(s.Heard(), c.Now, c.Interval) }
+
+func (d Device) stands() Stands {
+	return Stands{d.HeldUnits, d.LastContact, d.DesiredEpoch, d.DesiredNumber, d.ReportedEpoch, d.ReportedNumber, d.OpenFindings, d.Mismatched}
+}
 
 // AddDevice adds one.
 func (t Tx) AddDevice(d Device) error {
@@ -104,15 +125,14 @@ func (t Tx) AddDevice(d Device) error {
 
 // Device finds a device by identifier or, among live ones first, by name without case.
 func (t Tx) Device(clock Clock, idOrName, folded string) (Device, error) {
-	found, err := rows[Device](t, "select d.*, "+standing+` as standing from devices d
-		where d.id = ? or d.name_key = ? order by d.id = ? desc, d.state = 'live' desc, d.id desc limit 1`,
-		clock.silentBefore(), idOrName, folded, idOrName)
+	found, err := rows[Device](t, "select * from devices where id = ? or name_key = ? order by id = ? desc, state = 'live' desc, id desc limit 1", idOrName, folded, idOrName)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
 	if err != nil {
 		return Device{}, err
 	}
+	found[0].Standing = found[0].stands().standing(clock)
 	return found[0], nil
 }
 
@@ -163,7 +183,11 @@ func (t Tx) SetDeviceState(id, state string) error {
 
 // DevicesByID reads devices by identifier, by name.
 func (t Tx) DevicesByID(clock Clock, ids []string) ([]Device, error) {
-	return rows[Device](t, "select d.*, "+standing+" as standing from devices d where d.id = any(?) order by d.name_key, d.id", clock.silentBefore(), ids)
+	found, err := rows[Device](t, "select * from devices where id = any(?) order by name_key, id", ids)
+	for i, d := range found {
+		found[i].Standing = d.stands().standing(clock)
+	}
+	return found, err
 }
 
 // DevicesWaiting are devices in reach that wait for an owner, by name.

@@ -12,11 +12,11 @@ import (
 // Rotation is one password that is or was changed on a device. Names and standing of the device are
 // read only.
 type Rotation struct {
-	DeviceID     string
-	Device       string
-	Serial       string
-	Standing     drift.Standing
-	LastContact  *time.Time
+	DeviceID string
+	Device   string
+	Serial   string
+	Stands
+	Standing     drift.Standing `gorm:"-"` // worked out when it is read
 	Target       string
 	Account      string
 	Name         string
@@ -28,13 +28,21 @@ type Rotation struct {
 	ShownBy      string
 }
 
-const rotationColumns = `r.device_id, d.name as device, d.serial, d.last_contact, ` + standing + ` as standing, r.target, r.account, r.name, r.changed_at, r.next_at,
+const rotationColumns = standsColumns + `, r.device_id, d.name as device, d.serial, r.target, r.account, r.name, r.changed_at, r.next_at,
 	r.every_minutes, r.pending, r.shown_at, r.shown_by`
 
 // RotationsOf are the passwords of a device, by target.
 func (t Tx) RotationsOf(clock Clock, device string) ([]Rotation, error) {
-	return rows[Rotation](t, "select "+rotationColumns+" from rotations r join devices d on d.id = r.device_id where r.device_id = ? order by r.target",
-		clock.silentBefore(), device)
+	return t.rotations(clock, "from rotations r join devices d on d.id = r.device_id where r.device_id = ? order by r.target", device)
+}
+
+// rotations reads passwords r of devices d.
+func (t Tx) rotations(clock Clock, from string, args ...any) ([]Rotation, error) {
+	found, err := rows[Rotation](t, "select "+rotationColumns+" "+from, args...)
+	for i, r := range found {
+		found[i].Standing = r.standing(clock)
+	}
+	return found, err
 }
 
 // RotationKey names a password that a device changes.
@@ -46,9 +54,9 @@ func (t Tx) RotationsByKey(clock Clock, keys []RotationKey) ([]Rotation, error) 
 	for i, k := range keys {
 		devices[i], targets[i] = k.Device, k.Target
 	}
-	return rows[Rotation](t, "select "+rotationColumns+` from unnest(?::text[], ?::text[]) as k(device_id, target)
+	return t.rotations(clock, `from unnest(?::text[], ?::text[]) as k(device_id, target)
 		join rotations r on r.device_id = k.device_id and r.target = k.target join devices d on d.id = r.device_id order by d.name_key, d.id, r.target`,
-		clock.silentBefore(), devices, targets)
+		devices, targets)
 }
 
 // AfterRotation reads the folded name, identifier and target that a page of passwords begins after.
@@ -68,9 +76,9 @@ const overdue = "r.every_minutes is not null and r.changed_at is not null and r.
 
 // OverdueRotations are those of live devices without an open finding about it, some at a time.
 func (t Tx) OverdueRotations(clock Clock, before time.Time, limit int) ([]Rotation, error) {
-	return rows[Rotation](t, "select "+rotationColumns+` from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+`
+	return t.rotations(clock, `from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+`
 		and not exists (select 1 from findings f where f.device_id = r.device_id and f.state = 'open' and f.kind = ? and f.unit = 'rotation.' || r.target)
-		order by r.device_id, r.target limit ?`, clock.silentBefore(), before, drift.RotationOverdue, limit)
+		order by r.device_id, r.target limit ?`, before, drift.RotationOverdue, limit)
 }
 
 // CountOpenFinding counts one more open finding of a device.

@@ -13,6 +13,7 @@ import (
 
 // Seen is what every replica keeps in memory of a device for the lists and counts of operators.
 type Seen struct {
+	Stands
 	ID, Name, NameKey, State                              string
 	Serial, Model, Platform, OSVersion, Path, PrimaryUser string
 	OSBuild                                               int
@@ -20,17 +21,12 @@ type Seen struct {
 	Scope                                                 string
 	Held                                                  []resolve.Held
 	Contended                                             []unit.ID
-	LastContact                                           *time.Time
-	DesiredEpoch, DesiredNumber                           int64
-	ReportedEpoch, ReportedNumber                         int64
-	OpenFindings                                          int
 	DesiredDigest                                         string
-	Mismatched                                            bool
 	Locked                                                []LockedAccount
 }
 
-const seenColumns = `id, name, name_key, state, serial, model, platform, os_version, path, primary_user, os_build, tags, coalesce(scope, ''), held, contended, last_contact,
-	desired_epoch, desired_number, reported_epoch, reported_number, open_findings, desired_digest, mismatched, locked`
+const seenColumns = standsColumns + `, id, name, name_key, state, serial, model, platform, os_version, path, primary_user, os_build, tags,
+	coalesce(scope, ''), held, contended, desired_digest, locked`
 
 // LockedAccount is an account that is locked after wrong passwords, as the device reported last.
 type LockedAccount struct {
@@ -76,7 +72,7 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (SeenDevices, erro
 			some = func(column string) string { return " and " + column + " = any($1)" }
 			args = []any{ids}
 		}
-		if seen.Devices, err = collect[Seen](ctx, tx, "select "+seenColumns+" from devices where true"+some("id"), args...); err != nil {
+		if seen.Devices, err = collect[Seen](ctx, tx, "select "+seenColumns+" from devices d where true"+some("id"), args...); err != nil {
 			return err
 		}
 		if seen.Findings, err = collect[SeenFinding](ctx, tx, "select id, device_id, unit, kind, first_seen from findings where state = 'open'"+some("device_id"), args...); err != nil {

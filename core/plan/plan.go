@@ -1,0 +1,136 @@
+package plan
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"rankwarden.example/core/assign"
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/resolve"
+)
+
+// Plan is what every device is to have. It must not be changed.
+type Plan struct {
+	Inputs
+	Scopes  []Scope // in the order of their first devices
+	members map[string]fleet.Members
+	scopeOf []int32                   // of each device
+	normal  map[string]*policy.Normal // of the policies that assignments name
+}
+
+// Scope is what the devices have in common that meet the same assignments.
+type Scope struct {
+	fleet.Scope
+	resolve.Resolution
+	Err error // a policy that cannot be used, so that nothing is settled; nil otherwise
+}
+
+// sharesAt is the number of scopes for which another settler pays.
+const sharesAt = 1000
+
+// mostShares is how many shares the scopes are settled in at most; each has a settler of its own.
+const mostShares = 4
+
+// Run settles every device; each distinct set of assignments is settled once. What is independent is done
+// as each does.
+func Run(in Inputs, each fleet.Each) *Plan {
+	p := &Plan{Inputs: in, members: fleet.MembersOfEach(in.Groups, in.Devices, each)}
+	maps.Copy(p.members, in.Known)
+	found := fleet.Scopes(len(in.Devices), p.members, in.Assignments)
+	p.Scopes, p.scopeOf = make([]Scope, len(found)), make([]int32, len(in.Devices))
+	for i, scope := range found {
+		p.Scopes[i] = Scope{Scope: scope, Err: p.unusable(scope)}
+		for _, d := range scope.Devices {
+			p.scopeOf[d] = int32(i)
+		}
+	}
+	p.normalise()
+	shares := min(mostShares, 1+len(found)/sharesAt)
+	each(shares, func(share int) {
+		p.settle(share*len(found)/shares, (share+1)*len(found)/shares, func(*Scope) bool { return true })
+	})
+	return p
+}
+
+// Rerun settles again the scopes that meet an assignment of a policy, which has changed, and says how many
+// they are. Who meets which assignments has not changed.
+func (p *Plan) Rerun(changed *policy.Document) int {
+	p.Policies = maps.Clone(p.Policies)
+	p.Policies[changed.Name], p.normal[changed.Name] = changed, changed.Normalise(p.Directory)
+	return p.settle(0, len(p.Scopes), func(s *Scope) bool {
+		return slices.ContainsFunc(s.Applying, func(i int) bool { return p.Assignments[i].Policy == changed.Name })
+	})
+}
+
+// settle settles those of the scopes that are wanted, and says how many they were.
+func (p *Plan) settle(from, to int, wanted func(*Scope) bool) (count int) {
+	asking := make([]resolve.Assignment, len(p.Assignments))
+	for i, a := range p.Assignments {
+		asking[i] = resolve.Assignment{Name: a.Name, Rank: a.Rank, Stance: a.Stance, Policy: p.normal[a.Policy]}
+	}
+	settler := resolve.NewSettler(asking)
+	for i := from; i < to; i++ {
+		if s := &p.Scopes[i]; s.Err == nil && wanted(s) {
+			s.Resolution = settler.Settle(s.Applying, s.Undecided)
+			count++
+		}
+	}
+	return count
+}
+
+// normalise gives the policies that assignments name their normal form; one that cannot be used has an empty one.
+func (p *Plan) normalise() {
+	p.normal = map[string]*policy.Normal{}
+	for _, a := range p.Assignments {
+		switch doc := p.Policies[a.Policy]; {
+		case p.normal[a.Policy] != nil:
+		case doc == nil:
+			p.normal[a.Policy] = &policy.Normal{Name: a.Policy}
+		default:
+			p.normal[a.Policy] = doc.Normalise(p.Directory)
+		}
+	}
+}
+
+// unusable is why the devices of a scope cannot be settled, nil when they can.
+func (p *Plan) unusable(scope fleet.Scope) error {
+	for _, at := range slices.Concat(scope.Applying, scope.Undecided) {
+		a := p.Assignments[at]
+		if err := p.Unusable[a.Policy]; err != nil {
+			return fmt.Errorf("assignment %s: %w", a.Name, err)
+		}
+		if p.Policies[a.Policy] == nil {
+			return fmt.Errorf("assignment %s: there is no policy %q", a.Name, a.Policy)
+		}
+	}
+	return nil
+}
+
+// Of is the scope of a device, by its index.
+func (p *Plan) Of(device int) *Scope { return &p.Scopes[p.scopeOf[device]] }
+
+// Candidates are the assignments that may include a device, by its index.
+func (p *Plan) Candidates(device int) []Candidate {
+	return Candidates(p.Assignments, func(group string) assign.Truth { return p.members[group].Of(device) })
+}
+
+// Candidate is an assignment that may include a device, and whether it does.
+type Candidate struct {
+	assign.Assignment
+	Outcome assign.Outcome
+}
+
+// Candidates are those of the assignments that may include a device which is in groups as given, by rank
+// and name.
+func Candidates(assignments []assign.Assignment, in func(group string) assign.Truth) []Candidate {
+	list := []Candidate{}
+	for _, a := range assignments {
+		if outcome, listed := a.Decide(in); listed {
+			list = append(list, Candidate{a, outcome})
+		}
+	}
+	slices.SortStableFunc(list, func(a, b Candidate) int { return byRank(a.Assignment, b.Assignment) })
+	return list
+}
