@@ -12,7 +12,7 @@ import (
 
 func (c *checker) account(id unit.ID, desired unit.AccountValue) {
 	key, _ := id.AccountKey()
-	a, found := c.state.Managed(key, desired.Name)
+	a, found := c.state.Managed(key, c.pattern(desired.Name))
 	if desired.State == unit.Absent {
 		if found {
 			c.add(id, AccountPresent, "", unit.Absent, a.Name)
@@ -30,14 +30,22 @@ func (c *checker) account(id unit.ID, desired unit.AccountValue) {
 		c.add(id, AccountName, "", desired.Name, a.Name)
 	}
 	if a.FullName != desired.FullName {
-		c.add(id, AccountDetail, "full_name", desired.FullName, a.FullName)
+		c.add(id, AccountDetail, DetailFullName, desired.FullName, a.FullName)
 	}
 	if a.Description != desired.Description {
-		c.add(id, AccountDetail, "description", desired.Description, a.Description)
+		c.add(id, AccountDetail, DetailDescription, desired.Description, a.Description)
 	}
 	if a.PasswordExpires != desired.PasswordExpires {
-		c.add(id, AccountDetail, "password_expires", desired.PasswordExpires, a.PasswordExpires)
+		c.add(id, AccountDetail, DetailExpiry, desired.PasswordExpires, a.PasswordExpires)
 	}
+}
+
+// pattern is the name by which an account without a binding is found, empty for none.
+func (c *checker) pattern(name string) string {
+	if c.Bound {
+		return ""
+	}
+	return name
 }
 
 // State is enabled or disabled.

@@ -14,6 +14,7 @@ type Context struct {
 	Directory principal.Directory // nil knows nobody
 	Now       time.Time           // for what is overdue
 	Grace     time.Duration       // how much later than due a rotation may be
+	Bound     bool                // managed accounts are found by their binding alone, as on the device itself
 }
 
 // Check gives the findings of a state and of failures against settings. The result is never nil.
@@ -54,7 +55,7 @@ type checker struct {
 }
 
 func (c *checker) add(id unit.ID, kind Kind, subject string, expected, actual any) {
-	c.findings = append(c.findings, Finding{id, kind, subject, expected, actual})
+	c.findings = append(c.findings, Finding{Unit: id, Kind: kind, Subject: subject, Expected: expected, Actual: actual})
 }
 
 // value compares a password rule or a property of a built-in account.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"slices"
 
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 )
 
@@ -34,6 +35,13 @@ const (
 var Kinds = []Kind{WrongValue, AccountMissing, AccountPresent, AccountState, AccountName, AccountDetail, MemberMissing, MemberExtra, MemberForbidden,
 	GroupMissing, RotationNever, RotationOverdue, ChangedElsewhere, UnitUnsupported, ApplyFailed}
 
+// Subjects of [AccountDetail].
+const (
+	DetailFullName    = "full_name"
+	DetailDescription = "description"
+	DetailExpiry      = "password_expires"
+)
+
 // Words of expected and actual for members.
 const (
 	IsMember      = "member"
@@ -50,6 +58,9 @@ type Finding struct {
 	Subject  string  `json:"subject"`
 	Expected any     `json:"expected"`
 	Actual   any     `json:"actual"`
+	// Member is the identifier of the subject that is a member and should not be, for the device; zero for any
+	// other finding.
+	Member principal.SID `json:"-"`
 }
 
 // Key is what makes two findings the same one: unit, kind, subject and expected value.

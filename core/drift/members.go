@@ -29,22 +29,30 @@ func (c *checker) members(id unit.ID, desired unit.Members) {
 	if desired.Closed {
 		for _, m := range group.Members {
 			if !asked[m.SID] {
-				c.add(id, MemberExtra, c.state.Name(m.SID, c.Directory).String(), IsNotMember, IsMember)
+				c.unwanted(id, MemberExtra, c.state.Name(m.SID, c.Directory), m.SID)
 			}
 		}
 		return
 	}
 	for _, ref := range desired.Absent {
 		if sid, _ := c.find(ref); !sid.IsZero() && group.Has(sid) {
-			c.add(id, MemberForbidden, ref.String(), IsNotMember, IsMember)
+			c.unwanted(id, MemberForbidden, ref, sid)
 		}
 	}
+}
+
+func (c *checker) unwanted(id unit.ID, kind Kind, ref principal.Ref, member principal.SID) {
+	c.findings = append(c.findings, Finding{Unit: id, Kind: kind, Subject: ref.String(), Expected: IsNotMember, Actual: IsMember, Member: member})
 }
 
 // find is the identifier that stands for a principal on this device; it is zero, and why says the
 // reason, when there is none.
 func (c *checker) find(ref principal.Ref) (sid principal.SID, why string) {
-	if sid := c.state.Find(ref, Names(c.settings), c.Directory); !sid.IsZero() {
+	names := Names(c.settings)
+	if c.Bound {
+		names = nil
+	}
+	if sid := c.state.Find(ref, names, c.Directory); !sid.IsZero() {
 		return sid, ""
 	}
 	if ref.Kind().InDirectory() {

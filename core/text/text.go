@@ -11,11 +11,12 @@ import (
 	"golang.org/x/text/unicode/norm"
 )
 
-// Fold is the form in which names compare "without case": Unicode simple lower-casing of NFC.
+// Fold is the form in which names compare "without case": Unicode simple lower-casing of NFC, composed again,
+// since some letters have a composed form in lower case only.
 func Fold(s string) string {
 	for i := range len(s) {
 		if c := s[i]; c >= utf8.RuneSelf || 'A' <= c && c <= 'Z' {
-			return strings.Map(unicode.ToLower, norm.NFC.String(s))
+			return norm.NFC.String(strings.Map(unicode.ToLower, norm.NFC.String(s)))
 		}
 	}
 	return s

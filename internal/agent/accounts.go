@@ -73,7 +73,7 @@ func (p *pass) accountIn(id unit.ID, key string, desired unit.AccountValue) {
 		}
 	}
 	p.describe(id, a, desired)
-	if desired.State == unit.Enabled && !a.Enabled && !p.awaits(principal.FromKey(key)) {
+	if desired.State == unit.Enabled && p.is(id, drift.AccountState) && !p.awaits(principal.FromKey(key)) {
 		if p.one(id, func() error { return p.host.EnableAccount(p.ctx, a.SID, true) }) {
 			p.did(drift.AccountEnabled, id, a.Name, "", "")
 		}
@@ -156,14 +156,18 @@ func (p *pass) freeName(pattern string) (string, error) {
 
 func (p *pass) describe(id unit.ID, a drift.Account, desired unit.AccountValue) {
 	var details host.Details
-	if a.FullName != desired.FullName {
-		details.FullName = &desired.FullName
-	}
-	if a.Description != desired.Description {
-		details.Description = &desired.Description
-	}
-	if a.PasswordExpires != desired.PasswordExpires {
-		details.PasswordExpires = &desired.PasswordExpires
+	for _, f := range p.differs(id) {
+		if f.Kind != drift.AccountDetail {
+			continue
+		}
+		switch f.Subject {
+		case drift.DetailFullName:
+			details.FullName = &desired.FullName
+		case drift.DetailDescription:
+			details.Description = &desired.Description
+		case drift.DetailExpiry:
+			details.PasswordExpires = &desired.PasswordExpires
+		}
 	}
 	if details != (host.Details{}) {
 		if p.one(id, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
@@ -182,10 +186,10 @@ func (p *pass) accountOut(id unit.ID, key string, desired unit.AccountValue) {
 	if !found {
 		return
 	}
-	if desired.State == unit.Disabled && a.Enabled {
+	if desired.State == unit.Disabled && p.is(id, drift.AccountState) {
 		p.disable(id, a)
 	}
-	if !drift.FitsName(desired.Name, a.Name) {
+	if p.is(id, drift.AccountName) {
 		name := ""
 		renamed := p.one(id, func() (err error) {
 			if name, err = p.freeName(desired.Name); err != nil {

@@ -3,12 +3,11 @@ package agent
 import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 )
 
-// eachBuiltin visits every property of a built-in account that is asked for. The accounts are found
+// eachBuiltin visits every property of a built-in account that is not as asked. The accounts are found
 // by their identifier, whatever they are called.
 func (p *pass) eachBuiltin(do func(id unit.ID, a drift.Account, property unit.Property, desired unit.Value)) {
 	for _, s := range p.settings {
@@ -16,7 +15,7 @@ func (p *pass) eachBuiltin(do func(id unit.ID, a drift.Account, property unit.Pr
 		if !ok || p.fatal != nil {
 			continue
 		}
-		if a, there := p.account(p.find(ref)); there {
+		if a, there := p.account(p.find(ref)); there && p.is(s.Unit, drift.WrongValue) {
 			do(s.Unit, a, property, s.Value)
 		}
 	}
@@ -27,16 +26,14 @@ func (p *pass) eachBuiltin(do func(id unit.ID, a drift.Account, property unit.Pr
 func (p *pass) builtinIn(id unit.ID, a drift.Account, property unit.Property, desired unit.Value) {
 	switch property {
 	case unit.BuiltinFullName:
-		if name := string(desired.(unit.Text)); a.FullName != name {
-			p.describeBuiltin(id, a, host.Details{FullName: &name}, a.FullName, name)
-		}
+		name := string(desired.(unit.Text))
+		p.describeBuiltin(id, a, host.Details{FullName: &name}, a.FullName, name)
 	case unit.BuiltinDescription:
-		if description := string(desired.(unit.Text)); a.Description != description {
-			p.describeBuiltin(id, a, host.Details{Description: &description}, a.Description, description)
-		}
+		description := string(desired.(unit.Text))
+		p.describeBuiltin(id, a, host.Details{Description: &description}, a.Description, description)
 	case unit.BuiltinEnabled:
 		ref, _, _ := id.Builtin()
-		if !bool(desired.(unit.Bool)) || a.Enabled || p.awaits(ref) {
+		if !bool(desired.(unit.Bool)) || p.awaits(ref) {
 			return
 		}
 		enabled := p.one(id, func() error {
@@ -63,14 +60,13 @@ func (p *pass) describeBuiltin(id unit.ID, a drift.Account, details host.Details
 func (p *pass) builtinOut(id unit.ID, a drift.Account, property unit.Property, desired unit.Value) {
 	switch property {
 	case unit.BuiltinName:
-		if name := string(desired.(unit.Text)); text.Fold(a.Name) != text.Fold(name) {
-			if p.one(id, func() error { return p.host.RenameAccount(p.ctx, a.SID, name) }) {
-				p.did(drift.AccountRenamed, id, name, a.Name, name)
-			}
-			p.read()
+		name := string(desired.(unit.Text))
+		if p.one(id, func() error { return p.host.RenameAccount(p.ctx, a.SID, name) }) {
+			p.did(drift.AccountRenamed, id, name, a.Name, name)
 		}
+		p.read()
 	case unit.BuiltinEnabled:
-		if !bool(desired.(unit.Bool)) && a.Enabled {
+		if !bool(desired.(unit.Bool)) {
 			p.disable(id, a)
 		}
 	}

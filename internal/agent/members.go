@@ -2,7 +2,6 @@ package agent
 
 import (
 	"errors"
-	"slices"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
@@ -20,8 +19,12 @@ func (p *pass) eachGroup(do func(id unit.ID, group drift.LocalGroup, desired uni
 }
 
 func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Members) {
+	missing := map[string]bool{}
+	for _, f := range p.differs(id) {
+		missing[f.Subject] = f.Kind == drift.MemberMissing
+	}
 	for _, ref := range desired.Present {
-		if sid := p.find(ref); !sid.IsZero() && !group.Has(sid) && !p.awaits(ref) {
+		if sid := p.find(ref); missing[ref.String()] && !sid.IsZero() && !p.awaits(ref) {
 			if p.try([]unit.ID{id}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) }) {
 				p.did(drift.MemberAdded, id, ref.String(), "", "")
 			}
@@ -29,26 +32,19 @@ func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Member
 	}
 }
 
-func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, desired unit.Members) {
-	var wanted, unwanted []principal.SID
-	for _, ref := range desired.Present {
-		wanted = append(wanted, p.find(ref))
-	}
-	for _, ref := range desired.Absent {
-		unwanted = append(unwanted, p.find(ref))
-	}
-	for _, m := range group.Members {
-		if desired.Closed && slices.Contains(wanted, m.SID) || !desired.Closed && !slices.Contains(unwanted, m.SID) {
+func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, _ unit.Members) {
+	for _, f := range p.differs(id) {
+		if f.Member.IsZero() {
 			continue
 		}
-		ref := p.state.Name(m.SID, p.directory)
+		ref := p.state.Name(f.Member, p.directory)
 		removed := p.try([]unit.ID{id}, ref, func() error {
 			if group.SID == drift.WellKnown(unit.GroupAdministrators) {
-				if err := p.guard(m.SID); err != nil {
+				if err := p.guard(f.Member); err != nil {
 					return err
 				}
 			}
-			return p.host.RemoveMember(p.ctx, group.SID, m.SID)
+			return p.host.RemoveMember(p.ctx, group.SID, f.Member)
 		})
 		if removed {
 			p.did(drift.MemberRemoved, id, ref.String(), "", "")

@@ -79,7 +79,8 @@ type pass struct {
 	settings    []unit.Setting // those to act on
 	directory   *principal.Table
 	bindings    Bindings
-	state       drift.State // as last read, with bindings
+	state       drift.State                 // as last read, with bindings
+	findings    map[unit.ID][]drift.Finding // what differs as last read; nil until it is asked
 	failures    []drift.Failure
 	unsupported []unit.ID
 	events      []drift.Event
@@ -111,6 +112,7 @@ func (p *pass) read() {
 	if p.fatal != nil {
 		return
 	}
+	p.findings = nil
 	if p.state, p.fatal = p.host.Read(p.ctx); p.fatal != nil {
 		return
 	}
@@ -125,6 +127,23 @@ func (p *pass) read() {
 			delete(p.bindings, key)
 		}
 	}
+}
+
+// differs says what of a setting differs, as the host was read last. The comparison is that of [drift.Check] alone:
+// what a device brings into line is what it would be found to lack.
+func (p *pass) differs(id unit.ID) []drift.Finding {
+	if p.findings == nil {
+		p.findings = map[unit.ID][]drift.Finding{}
+		for _, f := range drift.Check(p.job.Settings, &p.state, nil, drift.Context{Directory: p.directory, Bound: true}) {
+			p.findings[f.Unit] = append(p.findings[f.Unit], f)
+		}
+	}
+	return p.findings[id]
+}
+
+// is reports whether a setting differs in a way.
+func (p *pass) is(id unit.ID, kind drift.Kind) bool {
+	return slices.ContainsFunc(p.differs(id), func(f drift.Finding) bool { return f.Kind == kind })
 }
 
 // find is the identifier that stands for a principal on this device. A managed account is found by

@@ -14,10 +14,7 @@ func (p *pass) passwords() {
 		unit.MaxAgeDays: &rules.MaxAgeDays, unit.MinAgeDays: &rules.MinAgeDays}
 	var units []unit.ID
 	for _, s := range p.settings {
-		if s.Unit.Family() != unit.Passwords {
-			continue
-		}
-		if actual := p.state.Value(s.Unit); actual != nil && actual.Equal(s.Value) {
+		if s.Unit.Family() != unit.Passwords || !p.is(s.Unit, drift.WrongValue) {
 			continue
 		}
 		switch value := s.Value.(type) {
@@ -42,11 +39,7 @@ func (p *pass) passwords() {
 func (p *pass) lockout() {
 	for _, s := range p.settings {
 		desired, ok := s.Value.(unit.LockoutValue)
-		if !ok {
-			continue
-		}
-		has := p.state.Lockout
-		if has != nil && (*has == unit.LockoutRule(desired) || has.Threshold == 0 && desired.Threshold == 0) {
+		if !ok || !p.is(s.Unit, drift.WrongValue) {
 			continue
 		}
 		if p.one(s.Unit, func() error { return p.host.SetLockout(p.ctx, unit.LockoutRule(desired)) }) {
