@@ -96,7 +96,7 @@ func readToken(file string) (string, error) {
 			return strings.TrimSpace(line), nil
 		}
 	}
-	return "", fmt.Errorf("enrolment token: %s holds none; a token has four parts, rwe.ID.SECRET.FINGERPRINT. Write one with: rankwarden enrolment make > FILE", file)
+	return "", fmt.Errorf("enrolment token: %s holds none; a token has four parts, rwe.ID.SECRET.FINGERPRINT. Write one with: rankwarden enrolment create > FILE", file)
 }
 
 func machinePath(f flags) string { return filepath.Join(f.state, "machine.json") }

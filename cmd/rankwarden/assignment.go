@@ -79,7 +79,7 @@ func (a *app) assignmentShow() *cobra.Command {
 func (a *app) assignmentSet() *cobra.Command {
 	var aim client.Aim
 	cmd := &cobra.Command{
-		Use: "set NAME", Short: "Make an assignment, or change what is given of one", Args: cobra.ExactArgs(1),
+		Use: "set NAME", Short: "Create an assignment, or edit the given fields of one", Args: cobra.ExactArgs(1),
 		Example: "  rankwarden assignment set ticket-desks --policy ticket-desks --include ticket-desks --rank 200",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -132,7 +132,7 @@ func (a *app) assignmentSet() *cobra.Command {
 
 func (a *app) assignmentRemove() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove NAME", Short: "Remove an assignment; its devices are settled without it", Args: cobra.ExactArgs(1),
+		Use: "delete NAME", Short: "Delete an assignment; its devices are settled without it", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {

@@ -14,7 +14,7 @@ import (
 )
 
 func (a *app) deviceCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "device", Short: "Devices: what is asked of them, what they have, and why"}
+	cmd := &cobra.Command{Use: "device", Short: "Devices: desired and reported settings, and who decided them"}
 	cmd.AddCommand(a.deviceList(), a.deviceShow(), a.deviceSet(), a.deviceFacts(),
 		a.deviceDecide("accept", "Accept a device that waits for an owner; one that it claims to be is retired", "Accepted %s.\n"),
 		a.deviceDecide("refuse", "Refuse a device that waits for an owner", "Refused %s.\n"),
@@ -68,7 +68,7 @@ func (a *app) deviceShow() *cobra.Command {
 	var group string
 	var most int
 	cmd := &cobra.Command{
-		Use: "show DEVICE", Short: "Show one device: asked, has and why for every unit", ValidArgsFunction: a.completeDevices,
+		Use: "show DEVICE", Short: "Show one device: desired, reported and decided by, for every setting", ValidArgsFunction: a.completeDevices,
 		Long: "Show one device: asked, has and why for every unit. With --group, show the devices of a group, each with the\nunits that are not as asked.",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if group != "" {

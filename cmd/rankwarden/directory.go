@@ -55,7 +55,7 @@ func (a *app) directorySearch() *cobra.Command {
 func (a *app) directoryImport() *cobra.Command {
 	var replace, accept bool
 	cmd := &cobra.Command{
-		Use: "import FILE", Short: "Take people and groups from an LDIF file", Args: cobra.ExactArgs(1),
+		Use: "import FILE", Short: "Import people and groups from an LDIF file", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			ldif, err := os.ReadFile(args[0])
 			if err != nil {
@@ -120,7 +120,7 @@ func (a *app) directoryShow() *cobra.Command {
 func (a *app) directoryRead() *cobra.Command {
 	var accept bool
 	cmd := &cobra.Command{
-		Use: "read", Short: "Read the directory over the connection now", Args: cobra.NoArgs,
+		Use: "sync", Short: "Synchronise with the directory now", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -139,7 +139,7 @@ func (a *app) directoryRead() *cobra.Command {
 
 func (a *app) directoryLetGo() *cobra.Command {
 	return &cobra.Command{
-		Use: "let-go REF", Short: "Let go of a person or group that vanished from the directory", Args: cobra.ExactArgs(1),
+		Use: "delete REF", Short: "Delete a person or group that vanished from the directory", Args: cobra.ExactArgs(1),
 		Long: "Let go of a person or group that vanished from the directory. Until then, or for 30 days, it keeps its identifier,\nso that nobody loses access because a reading was wrong.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()

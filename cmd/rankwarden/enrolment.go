@@ -19,8 +19,8 @@ func (a *app) enrolmentCommand() *cobra.Command {
 func (a *app) enrolmentMake() *cobra.Command {
 	var spec client.EnrolmentSpec
 	cmd := &cobra.Command{
-		Use: "make", Short: "Make an enrolment token; it is printed this once", Args: cobra.NoArgs,
-		Example: "  rankwarden enrolment make --uses 10 > token\n  rankwarden-agent --service http://127.0.0.1:8470 --token-file token",
+		Use: "create", Short: "Create an enrolment token; it is printed only once", Args: cobra.NoArgs,
+		Example: "  rankwarden enrolment create --uses 10 > token\n  rankwarden-agent --service http://127.0.0.1:8470 --token-file token",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {

@@ -12,7 +12,7 @@ func (a *app) eventsCommand() *cobra.Command {
 	var most int
 	var past pastFlags
 	cmd := &cobra.Command{
-		Use: "events", Short: "List what happened on devices, latest first", Args: cobra.NoArgs,
+		Use: "events", Short: "List events on devices, latest first", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			var err error
 			if q.Since, q.Until, err = past.times(a.now); err != nil {

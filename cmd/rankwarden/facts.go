@@ -18,7 +18,7 @@ func (a *app) deviceSet() *cobra.Command {
 	var path, user string
 	var tags []string
 	cmd := &cobra.Command{
-		Use: "set DEVICE", Short: "Set what the organisation knows of a device: path, tags, primary user", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Use: "edit DEVICE", Short: "Edit the organisation facts of a device: path, tags, primary user", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			facts := client.Facts{Device: args[0]}
 			if cmd.Flags().Changed("path") {
@@ -55,7 +55,7 @@ const factsBatch = 1000
 
 func (a *app) deviceFacts() *cobra.Command {
 	return &cobra.Command{
-		Use: "facts FILE", Short: "Set organisation facts of many devices from a CSV file", Args: cobra.ExactArgs(1),
+		Use: "facts FILE", Short: "Edit the organisation facts of many devices from a CSV file", Args: cobra.ExactArgs(1),
 		Long: "Set organisation facts of many devices from a CSV file with a header line. The column device is required;\n" +
 			"path, tags (separated by blanks) and primary_user are set where there is a column for them.",
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -31,7 +31,7 @@ func (a *app) groupList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "There is no group yet. Run: rankwarden group make NAME DEVICE...",
+			return list(a, items, "There is no group yet. Run: rankwarden group create NAME DEVICE...",
 				column[client.GroupSummary]{title: "Group", value: func(g client.GroupSummary) string { return g.Name }},
 				column[client.GroupSummary]{title: "Named", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Listed) }},
 				column[client.GroupSummary]{title: "Enrolled", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Enrolled) }},
@@ -76,8 +76,8 @@ func (a *app) groupShow() *cobra.Command {
 func (a *app) groupMake() *cobra.Command {
 	var spec client.GroupSpec
 	cmd := &cobra.Command{
-		Use: "make NAME [DEVICE...]", Short: "Make a group of named devices, enrolled or not yet, or by a rule", Args: cobra.MinimumNArgs(1),
-		Example: "  rankwarden group make spare-desks SKL-TKT-009 SKL-TKT-010\n  rankwarden group make old-builds --rule 'device.os_build < 22000'",
+		Use: "create NAME [DEVICE...]", Short: "Create a group of named devices, enrolled or not yet, or by a rule", Args: cobra.MinimumNArgs(1),
+		Example: "  rankwarden group create spare-desks SKL-TKT-009 SKL-TKT-010\n  rankwarden group create old-builds --rule 'device.os_build < 22000'",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -106,7 +106,7 @@ func (a *app) groupEdit() *cobra.Command {
 	var edit client.GroupEdit
 	var rule string
 	cmd := &cobra.Command{
-		Use: "edit NAME", Short: "Put devices into a group, take devices out, or change its rule", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
+		Use: "edit NAME", Short: "Add devices to a group, remove devices from it, or change its rule", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -143,7 +143,7 @@ func (a *app) groupEdit() *cobra.Command {
 
 func (a *app) groupTry() *cobra.Command {
 	return &cobra.Command{
-		Use: "try RULE", Short: "Say for which devices a rule would hold, without saving it", Args: cobra.ExactArgs(1),
+		Use: "test RULE", Short: "Test a rule: list the devices that it would match, without saving it", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -169,7 +169,7 @@ func (a *app) groupTry() *cobra.Command {
 
 func (a *app) groupRemove() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove NAME", Short: "Remove a group that no assignment names", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
+		Use: "delete NAME", Short: "Delete a group that no assignment names", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {

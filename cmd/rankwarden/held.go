@@ -15,7 +15,7 @@ import (
 func (a *app) heldCommand() *cobra.Command {
 	var group string
 	cmd := &cobra.Command{
-		Use: "held", Short: "List settings that are held, on how many devices, and because of which assignments", Args: cobra.NoArgs,
+		Use: "held", Short: "List held settings, the number of devices, and the assignments that cause it", Args: cobra.NoArgs,
 		Long: "List settings that are held: a device keeps the value it was given last, until somebody decides.\n\nExit status: 0 nothing is held, 1 something is.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
@@ -133,7 +133,7 @@ func (a *app) lockedCommand() *cobra.Command {
 					return a.when(*l.LockedUntil)
 				}},
 				column[client.LockedAccount]{title: "To unlock", wrap: 1, value: func(l client.LockedAccount) string {
-					return fmt.Sprintf("rankwarden order give unlock %s --account %s", l.Device, "sid:"+l.SID)
+					return fmt.Sprintf("rankwarden order send unlock %s --account %s", l.Device, "sid:"+l.SID)
 				}})
 		},
 	}

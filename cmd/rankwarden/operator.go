@@ -61,8 +61,8 @@ func (a *app) operatorAdd() *cobra.Command {
 	var given []string
 	var fromStdin bool
 	cmd := &cobra.Command{
-		Use: "add NAME", Short: "Add an operator", Args: cobra.ExactArgs(1),
-		Example: "  rankwarden operator add kirkness.desk --role support:ticket-desks",
+		Use: "create NAME", Short: "Create an operator", Args: cobra.ExactArgs(1),
+		Example: "  rankwarden operator create kirkness.desk --role support:ticket-desks",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			roles, err := rolesOf(given)
 			if err == nil && len(roles) == 0 {
@@ -95,7 +95,7 @@ func (a *app) operatorSet() *cobra.Command {
 	var given []string
 	var password, fromStdin, disable, enable bool
 	cmd := &cobra.Command{
-		Use: "set NAME", Short: "Change roles, password or whether an operator may sign in; sessions and tokens end", Args: cobra.ExactArgs(1),
+		Use: "edit NAME", Short: "Edit an operator: roles, password, or whether they may sign in; sessions and tokens end", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			var change client.OperatorChange
 			if disable || enable {

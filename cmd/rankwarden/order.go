@@ -13,7 +13,7 @@ import (
 )
 
 func (a *app) orderCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "order", Short: "Give devices orders, and see what became of them"}
+	cmd := &cobra.Command{Use: "order", Short: "Send orders to devices, and see their results"}
 	cmd.AddCommand(a.orderGive(), a.orderList())
 	return cmd
 }
@@ -23,13 +23,13 @@ func (a *app) orderGive() *cobra.Command {
 	var wait bool
 	kinds := slices.Sorted(maps.Keys(wire.OrderKinds))
 	cmd := &cobra.Command{
-		Use: "give KIND [DEVICE...]", Short: "Give devices an order: " + strings.Join(kinds, ", "), Args: cobra.MinimumNArgs(1),
+		Use: "send KIND [DEVICE...]", Short: "Send an order to devices: " + strings.Join(kinds, ", "), Args: cobra.MinimumNArgs(1),
 		Long: "Give devices an order. check-in: come now. re-apply: bring everything into line again, also what is fought\n" +
 			"over. collect: report everything. unlock and end-sessions need --account. rotate: change the password of\n" +
 			"--account, or every password that a rule changes.\n\n" +
 			"An order waits for a device that is off: unlock and end-sessions for an hour, rotate until it comes, the\n" +
 			"others for a day.",
-		Example: "  rankwarden order give unlock SKL-TKT-004 --account local:counter\n  rankwarden order give re-apply --group ticket-desks",
+		Example: "  rankwarden order send unlock SKL-TKT-004 --account local:counter\n  rankwarden order send re-apply --group ticket-desks",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {

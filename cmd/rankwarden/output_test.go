@@ -65,7 +65,7 @@ func TestListsForPrograms(t *testing.T) {
 // What a command cannot print is refused before it does anything, and so is a command that there is not.
 func TestRefusedBeforeAnythingHappens(t *testing.T) {
 	for _, args := range [][]string{
-		{"password", "show", "SKL-TKT-001", "--print", "-o", "csv"}, {"password", "show", "SKL-TKT-001", "--print", "-o", "xml"}, {"order", "give", "rotate", "-o", "csv"},
+		{"password", "show", "SKL-TKT-001", "--print", "-o", "csv"}, {"password", "show", "SKL-TKT-001", "--print", "-o", "xml"}, {"order", "send", "rotate", "-o", "csv"},
 		{"policy", "chekc", "FILE"}, {"gruop", "list"}, {"whoami", "--json", "-o", "yaml"}, {"drift", "--since", "yesterday-ish"},
 	} {
 		out, code := run(t, append(args, "--server", "http://127.0.0.1:1")...)

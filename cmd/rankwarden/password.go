@@ -16,7 +16,7 @@ import (
 )
 
 func (a *app) passwordCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "password", Short: "Look up passwords that devices change, and see one with a reason"}
+	cmd := &cobra.Command{Use: "password", Short: "Stored passwords: list them, and view one with a reason"}
 	cmd.AddCommand(a.passwordList(), a.passwordShow(), a.passwordDeposits(), a.passwordSeen(), a.passwordAsked(), a.passwordAgree())
 	return cmd
 }
@@ -25,7 +25,7 @@ func (a *app) passwordList() *cobra.Command {
 	var q client.PasswordQuery
 	var most int
 	cmd := &cobra.Command{
-		Use: "list [SEARCH]", Short: "List accounts whose passwords devices change, without the passwords", Args: cobra.MaximumNArgs(1),
+		Use: "list [SEARCH]", Short: "List stored passwords by account, without showing them", Args: cobra.MaximumNArgs(1),
 		Example: "  rankwarden password list keeper-4\n  rankwarden password list --overdue",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -76,7 +76,7 @@ func (a *app) passwordShow() *cobra.Command {
 	var former string
 	var print, fromStdin bool
 	cmd := &cobra.Command{
-		Use: "show DEVICE", Short: "Show the password of an account of a device", Args: cobra.ExactArgs(1),
+		Use: "show DEVICE", Short: "Show the stored password of an account of a device", Args: cobra.ExactArgs(1),
 		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a change is under\n" +
 			"way, every password that may be the right one is shown, newest first.\n\n" +
 			"It is printed to a terminal only, unless --print is given.",
@@ -170,7 +170,7 @@ func (a *app) passwordDeposits() *cobra.Command {
 		Account string `json:"account"`
 	}
 	return ofList(&cobra.Command{
-		Use: "deposits DEVICE", Short: "List what is in escrow of a device, newest first", Args: cobra.ExactArgs(1),
+		Use: "deposits DEVICE", Short: "List the stored passwords of a device, newest first, without showing them", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -202,7 +202,7 @@ func (a *app) passwordSeen() *cobra.Command {
 	var most int
 	var past pastFlags
 	cmd := &cobra.Command{
-		Use: "seen [DEVICE]", Short: "List who saw passwords and why, latest first", Args: cobra.MaximumNArgs(1),
+		Use: "views [DEVICE]", Short: "List views of passwords: who, when and why, latest first", Args: cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			since, until, err := past.times(a.now)
 			if err != nil {
@@ -233,7 +233,7 @@ func (a *app) passwordSeen() *cobra.Command {
 
 func (a *app) passwordAsked() *cobra.Command {
 	return ofList(&cobra.Command{
-		Use: "asked", Short: "List what waits for a second person", Args: cobra.NoArgs,
+		Use: "approvals", Short: "List requests that wait for the approval of a second person", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -262,7 +262,7 @@ func (a *app) passwordAsked() *cobra.Command {
 func (a *app) passwordAgree() *cobra.Command {
 	var decline bool
 	cmd := &cobra.Command{
-		Use: "agree REQUEST", Short: "Agree that somebody sees a password beyond what they may see alone", Args: cobra.ExactArgs(1),
+		Use: "approve REQUEST", Short: "Approve that an operator views a password beyond their budget", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {

@@ -106,7 +106,7 @@ func (a *app) signInCommand() *cobra.Command {
 	var hours int
 	var fromStdin bool
 	cmd := &cobra.Command{
-		Use: "sign-in", Short: "Sign in to a service and keep a token for it", Args: cobra.NoArgs,
+		Use: "sign-in", Short: "Sign in to a service and store a token for it", Args: cobra.NoArgs,
 		Example: "  rankwarden sign-in --server http://127.0.0.1:8470 --name harbourmaster",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			server := a.server
@@ -190,7 +190,7 @@ func askPassword(name string, fromStdin bool) (string, error) {
 
 func (a *app) signOutCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "sign-out", Short: "Revoke the kept token and forget it", Args: cobra.NoArgs,
+		Use: "sign-out", Short: "Revoke the stored token and delete it", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			kept, err := readSignIn()
 			if err != nil {
@@ -218,7 +218,7 @@ func (a *app) signOutCommand() *cobra.Command {
 
 func (a *app) whoCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "who", Short: "Say who is signed in, and where", Args: cobra.NoArgs,
+		Use: "whoami", Short: "Show who is signed in, and to which service", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {

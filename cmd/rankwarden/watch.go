@@ -18,7 +18,7 @@ func (a *app) watchCommand() *cobra.Command {
 	var within time.Duration
 	var group string
 	cmd := &cobra.Command{
-		Use: "watch", Short: "Watch the fleet's standings, live, until every online device is verified", Args: cobra.NoArgs,
+		Use: "watch", Short: "Watch the standings of the fleet live, until every online device is verified", Args: cobra.NoArgs,
 		Long: "Watch the fleet's standings, live, until every online device is verified.\n\nExit status: 0 all are verified and nothing is held; 1 something is held, or not all are within the time of --within.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()

@@ -205,7 +205,7 @@ func (s *Service) serviceDecisions(tx store.Tx) ([]Decision, error) {
 	}
 	if run.Losing > 0 {
 		list = append(list, Decision{Kind: DecideDirectory, Title: "the directory lost people or groups that policies name",
-			Detail: fmt.Sprintf("the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it with rankwarden directory read --accept", run.Losing)})
+			Detail: fmt.Sprintf("the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it with rankwarden directory sync --accept", run.Losing)})
 	}
 	return list, nil
 }

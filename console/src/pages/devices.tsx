@@ -94,7 +94,7 @@ export function DevicesPage() {
         <Nothing>
           {filter.search || filter.standing || filter.group
             ? "No device is like that. Take a filter away to see more."
-            : "No device has enrolled yet. Make a token with the command: rankwarden enrolment make"}
+            : "No device has enrolled yet. Make a token with the command: rankwarden enrolment create"}
         </Nothing>
       )}
       {items.length > 0 && <DeviceRows items={items} more={devices.more} readMore={devices.readMore} />}

@@ -58,7 +58,7 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
         <div>
           {groups.pending && <Loading />}
           {groups.read && items.length === 0 && (
-            <Nothing>There is no group yet. Make one beside this, or with the command: rankwarden group make</Nothing>
+            <Nothing>There is no group yet. Make one beside this, or with the command: rankwarden group create</Nothing>
           )}
           {items.length > 0 && (
             <Rows

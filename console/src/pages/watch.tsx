@@ -47,7 +47,7 @@ export function WatchPage() {
 
 function Strips({ fleet }: { fleet: Overview }) {
   if (fleet.strips.length === 0) {
-    return <Nothing>There is no group yet. Make one with the command: rankwarden group make NAME DEVICE...</Nothing>;
+    return <Nothing>There is no group yet. Make one with the command: rankwarden group create NAME DEVICE...</Nothing>;
   }
   return (
     <section className="border-t-2 border-ink pt-2">
