@@ -53,14 +53,14 @@ func (c *Client) Reveals(ctx context.Context, q PastQuery, p Page) (List[Reveal]
 	return list[Reveal](ctx, c, "/reveals", q.values(), p)
 }
 
-// Agreements lists reveals that wait for a second person, latest first.
-func (c *Client) Agreements(ctx context.Context, p Page) (List[Agreement], error) {
-	return list[Agreement](ctx, c, "/agreements", nil, p)
+// Approvals lists reveals that wait for a second person, latest first.
+func (c *Client) Approvals(ctx context.Context, p Page) (List[Approval], error) {
+	return list[Approval](ctx, c, "/approvals", nil, p)
 }
 
-// DecideReveal agrees to a reveal beyond somebody's budget, or declines it.
-func (c *Client) DecideReveal(ctx context.Context, id string, agree bool) error {
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/agreements/" + url.PathEscape(id), in: map[string]bool{"agree": agree}})
+// DecideReveal approves a reveal beyond somebody's budget, or declines it.
+func (c *Client) DecideReveal(ctx context.Context, id string, approve bool) error {
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/approvals/" + url.PathEscape(id), in: map[string]bool{"approve": approve}})
 	return err
 }
 

@@ -47,7 +47,7 @@ type Device struct {
 	LastContact  *time.Time `json:"last_contact"`
 	DesiredAt    *time.Time `json:"desired_at"`
 	ReportedAt   *time.Time `json:"reported_at"`
-	VerifiedAt   *time.Time `json:"verified_at" doc:"When it was read back under the newest desired state; null while it was not"`
+	VerifiedAt   *time.Time `json:"verified_at" doc:"When it was verified against the newest desired state; null while it was not"`
 	EnrolledAt   time.Time  `json:"enrolled_at"`
 }
 
@@ -59,7 +59,7 @@ type UnitWhy struct {
 	Asked    string        `json:"asked" doc:"What the device is told, in words"`
 	Has      string        `json:"has" doc:"What it reported, in words"`
 	Why      string        `json:"why" doc:"How it was settled, in words"`
-	Verdict  string        `json:"verdict" enum:",sole,agreed,ranked,stricter,merged,contested" doc:"Empty when nobody asks for it now"`
+	Verdict  string        `json:"verdict" enum:",sole,agreed,ranked,stricter,merged,contested" doc:"Empty when not set by any assignment now"`
 	Rank     int           `json:"rank" doc:"Rank of the assignments that decided; 0 when contested"`
 	Value    any           `json:"value" doc:"The settled value; null when contested"`
 	From     []string      `json:"from" nullable:"false"`
@@ -159,7 +159,7 @@ type Finding struct {
 	Expected    json.RawMessage `json:"expected"`
 	Actual      json.RawMessage `json:"actual"`
 	Assignments []string        `json:"assignments" nullable:"false" doc:"Whose rule it breaks"`
-	State       string          `json:"state" enum:"open,settled,put_right"`
+	State       string          `json:"state" enum:"open,settled,corrected"`
 	FirstSeen   time.Time       `json:"first_seen"`
 	LastSeen    time.Time       `json:"last_seen"`
 	ClosedAt    *time.Time      `json:"closed_at"`

@@ -76,8 +76,8 @@ type Reveal struct {
 	At       time.Time `json:"at"`
 }
 
-// Agreement is a reveal beyond an operator's budget, which a second person must agree to.
-type Agreement struct {
+// Approval is a reveal beyond an operator's budget, which a second person must approve.
+type Approval struct {
 	ID        string     `json:"id"`
 	Device    string     `json:"device"`
 	Account   string     `json:"account"`
@@ -85,7 +85,7 @@ type Agreement struct {
 	Reason    string     `json:"reason"`
 	AskedAt   time.Time  `json:"created_at"`
 	EndsAt    time.Time  `json:"expires_at"`
-	Agreed    bool       `json:"agreed"`
+	Approved  bool       `json:"approved"`
 	DecidedBy string     `json:"decided_by"`
 	DecidedAt *time.Time `json:"decided_at"`
 }

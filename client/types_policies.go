@@ -4,7 +4,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/policy"
-	"rankwarden.example/core/words"
+	"rankwarden.example/core/present"
 )
 
 // Standings are numbers of devices.
@@ -42,7 +42,7 @@ type Policy struct {
 // PolicyCheck is what is wrong with a document, and what it asks for.
 type PolicyCheck struct {
 	Problems []policy.Problem `json:"problems" nullable:"false"`
-	Asks     []words.Line     `json:"asks" nullable:"false" doc:"Unit by unit, in words; empty while the document has errors"`
+	Asks     []present.Line   `json:"asks" nullable:"false" doc:"Unit by unit, in words; empty while the document has errors"`
 }
 
 // Published says what a publish did.

@@ -255,7 +255,7 @@ func TestManyRevealsAtOnce(t *testing.T) {
 		return err
 	}
 	assert.Equal(t, 3, atOnce(36, reveal))
-	waiting, err := s.owner.Agreements(ctx, client.Page{})
+	waiting, err := s.owner.Approvals(ctx, client.Page{})
 	require.NoError(t, err)
 	require.Len(t, waiting.Items, 1, "asked for once")
 	require.NoError(t, second.DecideReveal(ctx, waiting.Items[0].ID, true))

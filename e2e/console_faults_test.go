@@ -53,8 +53,8 @@ func TestColleaguesInTheConsole(t *testing.T) {
 	save("8")
 	b.do("the question is taken back, and what is new is shown", browser.Reads("brita saved this draft just now"), browser.Reads("min_length: 8"), browser.Until(`document.querySelector('[role="alertdialog"]') === null`),
 		click("I have read it"), enabled("Publish…"), click("Publish…"), click("Publish to all at once"), browser.Reads("Revision 2 is in force"))
-	b.do("a former revision asks before it replaces what is not saved", press(".cm-content", "# mine\r"), browser.Reads("# mine"), click("Edit from it"), browser.Reads("Replace what you have not saved?"), click("Keep it"),
-		browser.Reads("# mine"), click("Discard what is not saved"), browser.Until(`!document.body.innerText.includes("# mine")`))
+	b.do("a former revision asks before it replaces what is not saved", press(".cm-content", "# mine\r"), browser.Reads("# mine"), click("Edit from it"), browser.Reads("Replace unsaved changes?"), click("Keep it"),
+		browser.Reads("# mine"), click("Discard unsaved changes"), browser.Until(`!document.body.innerText.includes("# mine")`))
 
 	b.do("a rule is being written", chromedp.Navigate(s.URL+"/organisation/groups?group=desks"), browser.Reads("Rule of desks"), press(`textarea[name="rule"]`, `true || `))
 	g, err := colleague.Group(ctx, "desks")
@@ -63,11 +63,11 @@ func TestColleaguesInTheConsole(t *testing.T) {
 	_, err = colleague.ChangeGroup(ctx, "desks", client.GroupEdit{Rule: &theirs}, g.Version)
 	require.NoError(t, err)
 	b.do("it stays, and one chooses", browser.Reads("Somebody else changed this rule"), browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("true ||")`),
-		click("Take theirs"), browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("SKL-TKT")`))
+		click("Use their version"), browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("SKL-TKT")`))
 	b.do("keys typed ahead of the answer find the device", chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
 		browser.Seen(`[role="combobox"]`), chromedp.KeyEvent("SKL-HQ-001\r"), browser.Until(`location.pathname === "/devices/SKL-HQ-001"`))
 	b.do("a field to search in follows the address", chromedp.Navigate(s.URL+"/devices"), browser.Reads("SKL-HQ-001"), chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch), browser.Reads("Last edit"),
-		chromedp.SendKeys(`input[type="search"]`, "nothing"), browser.Reads("No policy is called that"), chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch), browser.Until(`document.querySelector('input[type="search"]').value === ""`))
+		chromedp.SendKeys(`input[type="search"]`, "nothing"), browser.Reads("No policy matches"), chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch), browser.Until(`document.querySelector('input[type="search"]').value === ""`))
 	b.noErrors()
 }
 

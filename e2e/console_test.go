@@ -117,7 +117,7 @@ func TestConsole(t *testing.T) {
 		chromedp.Evaluate(`document.querySelector('td li a[tabindex="0"]').focus()`, nil), chromedp.KeyEvent(kb.ArrowRight), browser.Until(`document.activeElement === document.querySelectorAll('td li a')[1]`))
 	assert.Equal(t, marks, stops)
 	b.do("from a decision to the device that shows who asks for what", chromedp.Click(`//a[contains(., "See who asks for what")]`, chromedp.BySearch),
-		browser.Reads("northwick"), browser.Reads("differ at equal rank"), browser.Reads("nothing yet, held"))
+		browser.Reads("northwick"), browser.Reads("differ at equal rank"), browser.Reads("none yet, held"))
 	b.do("find a device by keys", chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
 		browser.Seen(`[role="combobox"]`), chromedp.SendKeys(`[role="combobox"]`, "hbr-003"), browser.Reads("SKL-HBR-003"), browser.Seen(`[role="option"][aria-selected="true"] .font-mono, [role="option"][aria-selected="true"].font-mono, [role="option"][aria-selected="true"]`),
 		browser.Until(`document.querySelector('[role="option"][aria-selected="true"]').innerText.includes("SKL-HBR-003")`),
@@ -125,14 +125,14 @@ func TestConsole(t *testing.T) {
 	b.do("filters are in the address", chromedp.Navigate(d.url+"/devices?standing=drifted"), browser.Reads("SKL-HBR-003"),
 		browser.Until(`!document.body.innerText.includes("SKL-BRG-001")`), click("all20"), browser.Reads("SKL-BRG-001"), browser.Until(`location.search === ""`))
 	b.do("drift by unit and kind", chromedp.Navigate(d.url+"/drift"), browser.Reads("managed keeper should be a member"),
-		chromedp.Click(`//button[contains(., "a member is missing")]`, chromedp.BySearch), browser.Until(`location.search.includes("kind=member_missing")`))
+		chromedp.Click(`//button[contains(., "member missing")]`, chromedp.BySearch), browser.Until(`location.search.includes("kind=member_missing")`))
 
 	b.do("a mistake in a rule is named with its place", chromedp.Navigate(d.url+"/organisation/groups"), browser.Seen(`textarea[name="rule"]`),
 		chromedp.SendKeys(`input[name="group"]`, "quiet-screens"), chromedp.SendKeys(`textarea[name="rule"]`, `device.nmae != ""`),
-		click("See for whom it holds"), browser.Reads("line 1, column 7"))
+		click("Preview members"), browser.Reads("line 1, column 7"))
 	b.forget() // the refusal above
 	b.do("a rule is tried before it is saved", chromedp.Evaluate(`document.querySelector('textarea[name="rule"]').select()`, nil), chromedp.KeyEvent(`device.name.startsWith("SKL-INF")`),
-		click("See for whom it holds"), browser.Reads("Holds for 2 devices, such as SKL-INF-001, SKL-INF-002"), click("Make the group"), browser.Reads("Its devices are settled again now"),
+		click("Preview members"), browser.Reads("Holds for 2 devices, such as SKL-INF-001, SKL-INF-002"), click("Create group"), browser.Reads("Its devices are settled again now"),
 		chromedp.Click(`//button[.="quiet-screens"]`, chromedp.BySearch), browser.Reads("Devices of quiet-screens"), browser.Reads("Rule of quiet-screens"))
 	b.do("people are found by any part of a name", chromedp.Navigate(d.url+"/organisation/directory"), browser.Reads("Bridge Officers"),
 		chromedp.SendKeys(`input[type="search"]`, "holm"), browser.Reads("user:asta.holm@skerryline.example"), browser.Until(`!document.body.innerText.includes("Bridge Officers")`))
@@ -141,7 +141,7 @@ func TestConsole(t *testing.T) {
 
 	b.do("a password is looked up by the name of its account", chromedp.Navigate(d.url+"/passwords"), browser.Reads("SKL-TKT-001"),
 		chromedp.SendKeys(`input[type="search"]`, "wks-001"), browser.Until(`!document.body.innerText.includes("SKL-TKT-001")`),
-		chromedp.Click(`[role="cell"] button`), browser.Reads("Who saw it"), browser.Reads("Nobody yet"))
+		chromedp.Click(`[role="cell"] button`), browser.Reads("Viewed by"), browser.Reads("Nobody yet"))
 	b.do("it is shown with a reason, and hidden", chromedp.SendKeys("textarea", "ticket 4711"), click("Show for 30 seconds"), browser.Seen("[data-secret]"),
 		browser.Reads("Because you saw it, it changes at"), click("Hide now"), browser.Until(`document.querySelector("[data-secret]") === null`), browser.Reads("harbourmaster just now: ticket 4711"))
 	b.do("it is changed now, and one sees that it was", click("Change it now"), browser.Reads("✓ changed"), browser.Reads("former"))
@@ -152,7 +152,7 @@ func TestConsole(t *testing.T) {
 	b.do("a slip is named while one types, and cannot be saved", chromedp.Navigate(d.url+"/policies/ticket-desks"), browser.Seen(".cm-content"),
 		press(".cm-content", "password: 1\r"), browser.Reads("never holds a password"), browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`))
 	b.do("another page keeps what was typed", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch), browser.Reads("In the last day"),
-		chromedp.Evaluate("history.back()", nil), browser.Reads("password: 1"), click("Discard what is not saved"), browser.Reads("Nothing is wrong."))
+		chromedp.Evaluate("history.back()", nil), browser.Reads("password: 1"), click("Discard unsaved changes"), browser.Reads("No problems found."))
 	b.do("an edit is saved and published, and reaches the devices", press(".cm-content", "# a stricter desk\r"), enabled("Save draft"), click("Save draft"),
 		browser.Reads("The draft is saved."), enabled("Publish…"), click("Publish…"), browser.Reads("It goes to all devices of ticket-desks at once"),
 		click("Publish to all at once"), browser.Reads("Revision 2 is in force for all devices of ticket-desks"))

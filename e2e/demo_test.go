@@ -212,10 +212,10 @@ func TestCommandLine(t *testing.T) {
 		assert.Contains(t, errs, says)
 	}
 	out, notice := d.command(t, 0, "", "drift", "--most", "0", "-o", "csv")
-	assert.NotContains(t, out, "unit_unsupported", "what a platform cannot carry is listed apart")
-	assert.Contains(t, notice, "platforms cannot carry: ")
+	assert.NotContains(t, out, "unit_unsupported", "what a platform does not support is listed apart")
+	assert.Contains(t, notice, "not supported: ")
 	out, _ = d.command(t, 0, "", "drift", "--kind", "unit_unsupported", "-o", "csv")
-	assert.Contains(t, out, "this device cannot carry it")
+	assert.Contains(t, out, "not supported on this device")
 	out, _ = d.command(t, 0, "", "device", "show", "--group", "harbour-offices")
 	assert.Contains(t, out, "several accounts fit the name")
 	assert.Contains(t, out, "everything is as asked")

@@ -35,7 +35,7 @@ func TestFromTheAuthorsFileToAVerifiedDevice(t *testing.T) {
 
 	w := s.why("skl-tkt-001")
 	require.Len(t, w.Units, 4)
-	assert.Equal(t, "only 2: managed keeper, built-in administrator", w.Units[0].Asked)
+	assert.Equal(t, "exactly: managed keeper, built-in administrator", w.Units[0].Asked)
 	assert.Equal(t, "12 characters", w.Units[3].Has)
 	assert.NotNil(t, w.Device.VerifiedAt)
 
@@ -59,7 +59,7 @@ func TestFromTheAuthorsFileToAVerifiedDevice(t *testing.T) {
 	assert.Equal(t, "in_step", standing(s, "SKL-TKT-001"))
 }
 
-func TestDriftIsPutRightOrStaysOpen(t *testing.T) {
+func TestDriftIsCorrectedOrStaysOpen(t *testing.T) {
 	s := start(t)
 	s.publish("base", keeperOnly+"\nlockout: {threshold: 5}", 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
@@ -67,13 +67,13 @@ func TestDriftIsPutRightOrStaysOpen(t *testing.T) {
 	d.AddAccount("mechanic")
 	require.NoError(t, d.Join("administrators", "mechanic"))
 	require.NoError(t, d.Cycle(t.Context()))
-	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "put_right"}, client.Page{})
+	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "corrected"}, client.Page{})
 	require.NoError(t, err)
 	words := []string{}
 	for _, f := range right.Items {
 		words = append(words, f.Words)
 	}
-	assert.Contains(t, words, "mechanic is a member, and nobody asked for it")
+	assert.Contains(t, words, "mechanic is a member, but not in the exact list")
 	assert.Equal(t, []string{"base"}, right.Items[0].Assignments)
 	assert.Equal(t, "in_step", standing(s, "SKL-WKS-001"))
 
@@ -91,7 +91,7 @@ func TestDriftIsPutRightOrStaysOpen(t *testing.T) {
 	}
 	assert.ElementsMatch(t, []string{
 		"apply_failed the device could not change mechanic: would leave no usable administrator",
-		"member_extra mechanic is a member, and nobody asked for it",
+		"member_extra mechanic is a member, but not in the exact list",
 	}, kinds)
 	assert.Equal(t, "drifted", standing(s, "SKL-WKS-001"))
 
@@ -114,7 +114,7 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 	s.settled()
 	w := s.why("SKL-HQ-001")
 	assert.Equal(t, "held", w.Device.Standing)
-	assert.Equal(t, "only 2: managed keeper, built-in administrator, kept from desired state 1", w.Units[0].Asked, "it keeps what it was told")
+	assert.Equal(t, "exactly: managed keeper, built-in administrator, kept from desired state 1", w.Units[0].Asked, "it keeps what it was told")
 	assert.Equal(t, "one and two differ at equal rank", w.Units[0].Why)
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)

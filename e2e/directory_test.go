@@ -147,7 +147,7 @@ func TestDirectoryConnection(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 1, 1}, []int{change.Added, change.Changed, change.Removed})
 	s.cycle(d, "SKL-WKS-001")
-	assert.Contains(t, unitWhy(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the identifier cannot be resolved", "now the device knows whom to look for")
+	assert.Contains(t, unitWhy(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the device cannot resolve this identifier", "now the device knows whom to look for")
 	assert.Greater(t, s.why("SKL-WKS-001").Device.Desired, before, "the device no longer hears of a group nobody knows")
 	assert.Contains(t, unitWhy(s, "SKL-WKS-001", "membership.administrators").Findings[0].Words, "the directory does not know it")
 

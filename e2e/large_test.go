@@ -122,7 +122,7 @@ func TestConsoleWithManyRows(t *testing.T) {
 		chromedp.Click(`//button[contains(., "lockout")]`, chromedp.BySearch), browser.Reads("never locks instead of"), browser.Until(`!document.body.innerText.includes("8 characters instead")`))
 	b.do("nothing found says what to do", chromedp.Navigate(s.URL+"/devices?search=nothing-like-it"), browser.Reads("Take a filter away to see more."))
 	b.do("an unknown device", chromedp.Navigate(s.URL+"/devices/SKL-NONE"), browser.Reads(`there is no device "SKL-NONE"`))
-	b.do("an unknown place", chromedp.Navigate(s.URL+"/nowhere"), browser.Reads("There is nothing here. Choose a place above."))
+	b.do("an unknown place", chromedp.Navigate(s.URL+"/nowhere"), browser.Reads("Page not found. Choose a place above."))
 	b.do("colours are kept", click("Use dark colours"), browser.Until(`document.documentElement.dataset.theme === "dark"`), chromedp.Reload(), browser.Seen(`html[data-theme="dark"]`))
 	b.do("devices of a large group are drawn", chromedp.Navigate(s.URL+"/watch"), browser.Reads("0 of 250 in step"))
 }
@@ -149,8 +149,8 @@ func TestConsoleWritesANewPolicy(t *testing.T) {
 	s := start(t)
 	b := openTab(t, 1280, 800)
 	b.do("an empty service says how to begin", browser.SignIn(s.URL, "asta", ownerPassword), browser.Reads("There is no group yet."), chromedp.Navigate(s.URL+"/policies"),
-		browser.Reads("There is no policy yet."), click("Write a policy"), browser.Seen(".cm-content"), browser.Reads("Nothing is wrong."), enabled("Save draft"), click("Save draft"),
-		browser.Until(`location.pathname === "/policies/my-policy"`), browser.Reads("not published yet"), click("Publish…"), browser.Reads("No assignment uses this policy"), click("Not yet"),
+		browser.Reads("There is no policy yet."), click("Write a policy"), browser.Seen(".cm-content"), browser.Reads("No problems found."), enabled("Save draft"), click("Save draft"),
+		browser.Until(`location.pathname === "/policies/my-policy"`), browser.Reads("not published yet"), click("Publish…"), browser.Reads("No assignment uses this policy"), click("Cancel"),
 		browser.Until(`document.querySelector('[role="alertdialog"]') === null`), click("Publish…"), browser.Reads("No assignment uses this policy"), click("Publish to all at once"), browser.Reads("Revision 1 is published."))
 	p, err := s.owner.Policy(t.Context(), "my-policy")
 	require.NoError(t, err)
@@ -160,5 +160,5 @@ func TestConsoleWritesANewPolicy(t *testing.T) {
 	_, err = s.owner.SavePolicy(t.Context(), "my-policy", document("my-policy", "lockout: {threshold: 9}"), p.Version)
 	require.NoError(t, err)
 	b.do("and one is told, and loses nothing", browser.Reads("Somebody else saved this policy while you were editing."), browser.Reads("# mine"), click("Save draft"), browser.Reads("read it again"),
-		browser.Reads("# mine"), click("Discard what is not saved"), browser.Reads("threshold: 9"))
+		browser.Reads("# mine"), click("Discard unsaved changes"), browser.Reads("threshold: 9"))
 }

@@ -115,7 +115,7 @@ func TestLossyLinkLosesNothingAndRepeatsNothing(t *testing.T) {
 		require.NoError(t, d.Join("administrators", "mechanic"))
 		require.Eventually(t, func() bool { return d.Cycle(t.Context()) == nil }, time.Minute, time.Millisecond)
 	}
-	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "put_right"}, client.Page{Limit: 500})
+	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "corrected"}, client.Page{Limit: 500})
 	require.NoError(t, err)
 	mechanic := 0
 	for _, f := range right.Items {

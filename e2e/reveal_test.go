@@ -126,7 +126,7 @@ func TestRevealDuringAChange(t *testing.T) {
 	assert.True(t, shown.Password.Changing)
 }
 
-// Beyond what somebody may see alone within an hour, a second person must agree, once for each.
+// Beyond what somebody may see alone within an hour, a second person must approve, once for each.
 func TestRevealsBeyondTheBudget(t *testing.T) {
 	s := startBudget(t, 2)
 	ctx := t.Context()
@@ -142,7 +142,7 @@ func TestRevealsBeyondTheBudget(t *testing.T) {
 		_, err := first.Reveal(ctx, "SKL-TKT-001", why)
 		problem(t, err, 403, "second person")
 	}
-	waiting, err := s.owner.Agreements(ctx, client.Page{})
+	waiting, err := s.owner.Approvals(ctx, client.Page{})
 	require.NoError(t, err)
 	require.Len(t, waiting.Items, 1)
 	id := waiting.Items[0].ID
@@ -159,7 +159,7 @@ func TestRevealsBeyondTheBudget(t *testing.T) {
 	_, err = first.Reveal(ctx, "SKL-TKT-001", why)
 	problem(t, err, 403, "second person")
 
-	waiting, err = s.owner.Agreements(ctx, client.Page{})
+	waiting, err = s.owner.Approvals(ctx, client.Page{})
 	require.NoError(t, err)
 	require.NoError(t, second.DecideReveal(ctx, waiting.Items[0].ID, false))
 	s.clock.forward(61 * time.Minute)

@@ -73,7 +73,7 @@ var bodies = map[string]string{
 	"new-group": `{"name": "everything"}`, "change-group": `{}`, "try-rule": `{"rule": "true"}`,
 	"new-assignment": `{"name": "none", "policy": "none", "include": ["everything"], "rank": 1}`, "change-assignment": `{"policy": "none", "include": ["everything"], "rank": 1}`,
 	"make-enrolment-token": `{"uses": 1, "expires_in_hours": 1, "groups": ["none"]}`, "set-device-facts": `{"devices": [{"device": "none", "path": "a"}]}`,
-	"give-order": `{"kind": "check-in", "devices": ["none"]}`, "reveal-password": `{"reason": "ticket 4711"}`, "decide-agreement": `{"agree": true}`, "let-go-directory": `{"ref": "user:nobody@skerryline.example"}`, "import-directory": "nonsense",
+	"give-order": `{"kind": "check-in", "devices": ["none"]}`, "reveal-password": `{"reason": "ticket 4711"}`, "decide-approval": `{"approve": true}`, "let-go-directory": `{"ref": "user:nobody@skerryline.example"}`, "import-directory": "nonsense",
 }
 
 // try calls an operation, and gives the status.
@@ -190,8 +190,8 @@ func TestReachHoldsForReading(t *testing.T) {
 		return resp.StatusCode, string(body)
 	}
 	id := s.why("SKL-HQ-001").Device.ID
-	for _, path := range []string{"/devices", "/devices?search=skl", "/devices?group=offices", "/findings", "/findings?state=put_right", "/device-events", "/orders", "/passwords", "/passwords?search=hq",
-		"/reveals", "/agreements", "/groups", "/groups/offices/devices", "/watch", "/held-settings", "/locked-accounts", "/assignments", "/policies"} {
+	for _, path := range []string{"/devices", "/devices?search=skl", "/devices?group=offices", "/findings", "/findings?state=corrected", "/device-events", "/orders", "/passwords", "/passwords?search=hq",
+		"/reveals", "/approvals", "/groups", "/groups/offices/devices", "/watch", "/held-settings", "/locked-accounts", "/assignments", "/policies"} {
 		status, body := read(path)
 		assert.Equal(t, 200, status, path)
 		assert.NotContains(t, body, "SKL-HQ", path)

@@ -119,7 +119,7 @@ func TestPasswordsChangeWhenTheyAreDue(t *testing.T) {
 	require.NoError(t, d.Cycle(t.Context()))
 	assert.Equal(t, "changed_elsewhere", s.deposits("SKL-TKT-001")[0].Reason)
 	assert.True(t, d.Opens(sid, s.current("SKL-TKT-001")))
-	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "put_right", Kind: "changed_elsewhere"}, client.Page{})
+	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "corrected", Kind: "changed_elsewhere"}, client.Page{})
 	require.NoError(t, err)
 	require.Len(t, right.Items, 1)
 	assert.Contains(t, right.Items[0].Words, "somebody else changed the password")

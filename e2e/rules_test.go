@@ -175,7 +175,7 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	assert.Contains(t, w.Problems[0].Words, "has(device.model)")
 	for _, u := range w.Units {
 		assert.Equal(t, "every setting of this device is held", u.Held, "why is said once")
-		assert.NotEqual(t, "nothing yet, held", u.Asked, "it keeps what it had")
+		assert.NotEqual(t, "none yet, held", u.Asked, "it keeps what it had")
 	}
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)
@@ -223,7 +223,7 @@ func TestTrialOnlyForecasts(t *testing.T) {
 	require.Len(t, lockout.Trial.Findings, 1)
 	assert.Nil(t, unitWhy(s, "SKL-TKT-001", "passwords.min_length").Trial, "what would not change is not shown")
 	history := unitWhy(s, "SKL-TKT-001", "passwords.history")
-	assert.Equal(t, "asked for on trial only", history.Why)
+	assert.Equal(t, "set by trial assignments only", history.Why)
 	assert.Equal(t, "trial", w.Assignments[0].Stance)
 
 	strict, err := s.owner.Assignment(t.Context(), "strict")

@@ -52,13 +52,13 @@ func TestEveryUnitIsCarriedOut(t *testing.T) {
 	require.NoError(t, d.RenameAccount(t.Context(), keeper, "the-boss"))
 	require.NoError(t, d.EnableAccount(t.Context(), d.Find("quay-zero"), true))
 	require.NoError(t, d.Cycle(t.Context()))
-	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "put_right"}, client.Page{})
+	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "corrected"}, client.Page{})
 	require.NoError(t, err)
 	var words []string
 	for _, f := range right.Items {
 		words = append(words, f.Words)
 	}
-	assert.Contains(t, words, "called the-boss instead of keeper-####")
+	assert.Contains(t, words, "name the-boss instead of keeper-####")
 	assert.Contains(t, words, "enabled instead of disabled")
 	assert.Zero(t, d.Find("the-boss"))
 	assert.Zero(t, d.Find(name), "digits are drawn anew")
@@ -69,7 +69,7 @@ func TestEveryUnitIsCarriedOut(t *testing.T) {
 	assert.NotEqual(t, keeper, now, "made again, under another identifier")
 }
 
-// A unit that the device puts right again and again is fought over: it holds back, and says so.
+// A unit that the device puts right again and again is repeatedly reverted: it holds back, and says so.
 func TestContended(t *testing.T) {
 	s := start(t)
 	s.publish("base", keeperOnly, 500, "everything")

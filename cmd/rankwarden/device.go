@@ -44,7 +44,7 @@ func (a *app) deviceList() *cobra.Command {
 				column[client.Device]{title: "Desired", right: true, value: func(d client.Device) string { return strconv.FormatInt(d.Desired, 10) }},
 				column[client.Device]{title: "Reported", right: true, value: func(d client.Device) string { return strconv.FormatInt(d.Reported, 10) }},
 				column[client.Device]{title: "System", value: func(d client.Device) string { return d.Platform + " " + d.OSVersion }},
-				column[client.Device]{title: "Heard from", value: func(d client.Device) string { return a.whenever(d.LastContact) }},
+				column[client.Device]{title: "Last contact", value: func(d client.Device) string { return a.whenever(d.LastContact) }},
 				column[client.Device]{title: "Verified", value: func(d client.Device) string {
 					if d.VerifiedAt == nil {
 						return "not yet"
@@ -142,15 +142,15 @@ func (a *app) units(w client.DeviceWhy) error {
 			}
 			return text.Colors{text.FgGreen}
 		}},
-		column[client.UnitWhy]{title: "Unit", value: func(u client.UnitWhy) string { return u.Title }},
-		column[client.UnitWhy]{title: "Asked", wrap: 3, value: func(u client.UnitWhy) string { return u.Asked }},
-		column[client.UnitWhy]{title: "Has", wrap: 4, value: func(u client.UnitWhy) string {
+		column[client.UnitWhy]{title: "Setting", value: func(u client.UnitWhy) string { return u.Title }},
+		column[client.UnitWhy]{title: "Desired", wrap: 3, value: func(u client.UnitWhy) string { return u.Asked }},
+		column[client.UnitWhy]{title: "Reported", wrap: 4, value: func(u client.UnitWhy) string {
 			if len(u.Findings) == 0 {
 				return u.Has
 			}
 			return strings.Join(namesOf(u.Findings, func(f client.UnitFinding) string { return f.Words }), "; ")
 		}},
-		column[client.UnitWhy]{title: "Why", wrap: 3, value: func(u client.UnitWhy) string {
+		column[client.UnitWhy]{title: "Decided by", wrap: 3, value: func(u client.UnitWhy) string {
 			if u.Held != "" {
 				return "held: " + u.Why + "; " + u.Held
 			}

@@ -69,8 +69,8 @@ func (a *app) unitsOfMany(shown []client.DeviceWhy) error {
 	}
 	return list(a, rows, "Everything is as asked.",
 		column[unitOf]{title: "Device", value: func(u unitOf) string { return u.device }},
-		column[unitOf]{title: "Unit", value: func(u unitOf) string { return u.Title }},
-		column[unitOf]{title: "Asked", value: func(u unitOf) string { return u.Asked }},
-		column[unitOf]{title: "Has", value: func(u unitOf) string { return u.Has }},
-		column[unitOf]{title: "Why", value: func(u unitOf) string { return u.Why }})
+		column[unitOf]{title: "Setting", value: func(u unitOf) string { return u.Title }},
+		column[unitOf]{title: "Desired", value: func(u unitOf) string { return u.Asked }},
+		column[unitOf]{title: "Reported", value: func(u unitOf) string { return u.Has }},
+		column[unitOf]{title: "Decided by", value: func(u unitOf) string { return u.Why }})
 }

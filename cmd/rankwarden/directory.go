@@ -36,7 +36,7 @@ func (a *app) directorySearch() *cobra.Command {
 				return err
 			}
 			return list(a, items, "The directory has nobody like that.",
-				column[client.DirectoryEntry]{title: "Write it as", value: func(e client.DirectoryEntry) string { return e.Ref }},
+				column[client.DirectoryEntry]{title: "Reference", value: func(e client.DirectoryEntry) string { return e.Ref }},
 				column[client.DirectoryEntry]{title: "Name", wrap: 1, value: func(e client.DirectoryEntry) string { return e.Title }},
 				column[client.DirectoryEntry]{title: "Identifier", value: func(e client.DirectoryEntry) string { return e.SID }},
 				column[client.DirectoryEntry]{title: "From", value: func(e client.DirectoryEntry) string {

@@ -38,14 +38,14 @@ func (a *app) driftCommand() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&q.State, "state", "open", "open, settled or put_right")
+	f.StringVar(&q.State, "state", "open", "open, settled or corrected")
 	f.StringVar(&q.Unit, "unit", "", "only this `setting`, as it is shown or written, such as administrators")
 	f.StringVar(&q.Kind, "kind", "", "only this `kind`, such as member_extra")
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
 	f.StringVar(&q.Device, "device", "", "only of this `device`")
 	past.add(cmd)
 	f.IntVar(&most, "most", 200, "list at most so many; 0 for all")
-	_ = cmd.RegisterFlagCompletionFunc("state", cobra.FixedCompletions([]string{"open", "settled", "put_right"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("state", cobra.FixedCompletions([]string{"open", "settled", "corrected"}, cobra.ShellCompDirectiveNoFileComp))
 	kinds := make([]string, len(drift.Kinds))
 	for i, k := range drift.Kinds {
 		kinds[i] = string(k)
@@ -59,19 +59,19 @@ func (a *app) driftCommand() *cobra.Command {
 func (a *app) listFindings(items []client.Finding) error {
 	return list(a, items, "No finding is like that.",
 		column[client.Finding]{title: "Device", value: func(f client.Finding) string { return f.Device }},
-		column[client.Finding]{title: "Unit", value: func(f client.Finding) string { return f.UnitTitle }},
-		column[client.Finding]{title: "What differs", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(f client.Finding) text.Colors {
+		column[client.Finding]{title: "Setting", value: func(f client.Finding) string { return f.UnitTitle }},
+		column[client.Finding]{title: "Finding", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(f client.Finding) text.Colors {
 			if f.State == "open" && f.Kind != string(drift.UnitUnsupported) {
 				return text.Colors{text.FgRed}
 			}
 			return nil
 		}},
-		column[client.Finding]{title: "Rule of", value: func(f client.Finding) string { return strings.Join(f.Assignments, ", ") }},
+		column[client.Finding]{title: "Decided by", value: func(f client.Finding) string { return strings.Join(f.Assignments, ", ") }},
 		column[client.Finding]{title: "State", value: func(f client.Finding) string { return strings.ReplaceAll(f.State, "_", " ") }},
 		column[client.Finding]{title: "First seen", value: func(f client.Finding) string { return a.when(f.FirstSeen) }})
 }
 
-// apart says what the platforms cannot carry, which is no drift that anybody could put right.
+// apart says what the not supported, which is no drift that anybody could put right.
 func (a *app) apart(ctx context.Context, c *client.Client, q client.FindingQuery) error {
 	if q.Device != "" || q.State != "open" {
 		return nil // sums are not told by device
@@ -85,6 +85,6 @@ func (a *app) apart(ctx context.Context, c *client.Client, q client.FindingQuery
 	for i, s := range sums {
 		named[i] = fmt.Sprintf("%s (%s)", s.UnitTitle, plural(s.Devices, "device", "devices"))
 	}
-	a.notice("\nApart from these, platforms cannot carry: %s.\nSee them: rankwarden drift --kind %s\n", strings.Join(named, ", "), q.Kind)
+	a.notice("\nApart from these, not supported: %s.\nSee them: rankwarden drift --kind %s\n", strings.Join(named, ", "), q.Kind)
 	return nil
 }

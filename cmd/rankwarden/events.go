@@ -26,11 +26,11 @@ func (a *app) eventsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "Nothing like that has happened.",
+			return list(a, items, "No event matches.",
 				column[client.Event]{title: "When", value: func(e client.Event) string { return a.when(e.At) }},
 				column[client.Event]{title: "Device", value: func(e client.Event) string { return e.Device }},
 				column[client.Event]{title: "Kind", value: func(e client.Event) string { return e.Kind }},
-				column[client.Event]{title: "What happened", wrap: 1, value: func(e client.Event) string { return e.Words }})
+				column[client.Event]{title: "Event", wrap: 1, value: func(e client.Event) string { return e.Words }})
 		},
 	}
 	f := cmd.Flags()

@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/client"
-	"rankwarden.example/core/words"
+	"rankwarden.example/core/present"
 )
 
 func (a *app) explainCommand() *cobra.Command {
@@ -90,8 +90,8 @@ func (a *app) explainUnit(u client.UnitWhy) {
 		title += ": " + u.Title
 	}
 	fmt.Fprintf(a.out, "\n%s %s  %s\n", unitColour(u).Sprint(sign(u)), text.Bold.Sprint(title), text.FgHiBlack.Sprint(u.Unit))
-	line("asked", u.Asked, text.Reset)
-	line("has", u.Has, text.Reset)
+	line("desired", u.Asked, text.Reset)
+	line("reported", u.Has, text.Reset)
 	for _, f := range u.Findings {
 		line("differs", f.Words, text.FgRed)
 	}
@@ -105,7 +105,7 @@ func (a *app) explainUnit(u client.UnitWhy) {
 	}
 	line("held", u.Held, text.FgMagenta)
 	if u.Contended {
-		line("fought", words.Contended, text.FgYellow)
+		line("reverted", present.Contended, text.FgYellow)
 	}
 	if t := u.Trial; t != nil {
 		line("trial", t.Asked+"; "+t.Why, text.FgBlue)

@@ -35,10 +35,10 @@ func explained() client.DeviceWhy {
 			{Assignment: "old-builds", Policy: "old", Revision: 2, Rank: 200, Stance: "enforce", Reason: "undecided"},
 		},
 		Units: []client.UnitWhy{
-			{Unit: "lockout", Section: "Lockout", Title: "lockout", Asked: "never locks", Has: "never locks", Why: "base, alone", Rank: 500, InStep: true,
+			{Unit: "lockout", Section: "Lockout", Title: "lockout", Asked: "never locks", Has: "never locks", Why: "base (only assignment)", Rank: 500, InStep: true,
 				Trial: &client.UnitTrial{Asked: "after 3 wrong attempts", Why: "strict outranks base", Findings: []client.UnitFinding{{Words: "never locks instead of after 3 wrong attempts"}}}},
-			{Unit: "membership.administrators", Section: "Local groups", Title: "administrators", Asked: "only 1: keeper", Has: "2: keeper, mechanic", Why: "a and b differ at equal rank", Held: "change the rank of one",
-				Contended: true, Findings: []client.UnitFinding{{Words: "mechanic is a member, and nobody asked for it"}}, Over: []client.Loser{{Assignment: "a", Rank: 9, Asked: "nobody", Why: "contested"}}},
+			{Unit: "membership.administrators", Section: "Local groups", Title: "administrators", Asked: "exactly: keeper", Has: "2: keeper, mechanic", Why: "a and b differ at equal rank", Held: "change the rank of one",
+				Contended: true, Findings: []client.UnitFinding{{Words: "mechanic is a member, but not in the exact list"}}, Over: []client.Loser{{Assignment: "a", Rank: 9, Asked: "nobody", Why: "contested"}}},
 		},
 		Problems: []client.DeviceProblem{{Code: "undecided_scope", Severity: "error", Unit: "old-builds", Words: "a fact is not known; wait"}, {Code: "no_break_glass", Severity: "warning", Unit: "membership.administrators", Words: "nobody works without a network; add one"}},
 	}
@@ -50,13 +50,13 @@ func TestExplain(t *testing.T) {
 	assert.Zero(t, code, out)
 	for _, line := range []string{
 		"SKL-TKT-001  ▮▮ held", "    100  strict                   policy strict, revision 1, on trial", "    200  old-builds               policy old, revision 2, undecided",
-		"✓ Lockout  lockout", "  decided  base, alone (rank 500)", "  trial    after 3 wrong attempts; strict outranks base", "  forecast never locks instead of after 3 wrong attempts",
-		"▮▮ Local groups: administrators  membership.administrators", "  differs  mechanic is a member, and nobody asked for it", "  lost     a (rank 9): nobody; contested", "  held     change the rank of one",
+		"✓ Lockout  lockout", "  decided  base (only assignment) (rank 500)", "  trial    after 3 wrong attempts; strict outranks base", "  forecast never locks instead of after 3 wrong attempts",
+		"▮▮ Local groups: administrators  membership.administrators", "  differs  mechanic is a member, but not in the exact list", "  lost     a (rank 9): nobody; contested", "  held     change the rank of one",
 		"▮▮ a fact is not known; wait", "! membership.administrators: nobody works without a network; add one",
 	} {
 		assert.Contains(t, out, line+"\n")
 	}
-	assert.Contains(t, out, "  fought   somebody or something changes it back")
+	assert.Contains(t, out, "  reverted repeatedly reverted")
 
 	out, code = run(t, "explain", "SKL-TKT-001", "Administrators", "--server", url)
 	assert.Zero(t, code)

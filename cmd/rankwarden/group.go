@@ -33,7 +33,7 @@ func (a *app) groupList() *cobra.Command {
 			}
 			return list(a, items, "There is no group yet. Run: rankwarden group create NAME DEVICE...",
 				column[client.GroupSummary]{title: "Group", value: func(g client.GroupSummary) string { return g.Name }},
-				column[client.GroupSummary]{title: "Named", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Listed) }},
+				column[client.GroupSummary]{title: "Listed", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Listed) }},
 				column[client.GroupSummary]{title: "Enrolled", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Enrolled) }},
 				column[client.GroupSummary]{title: "Rule", wrap: 1, value: func(g client.GroupSummary) string { return g.Rule }},
 				column[client.GroupSummary]{title: "Description", wrap: 1, value: func(g client.GroupSummary) string { return g.Description }})

@@ -42,11 +42,11 @@ func (a *app) heldCommand() *cobra.Command {
 
 func (a *app) heldList(held []client.HeldSetting) error {
 	return list(a, held, "Nothing is held.",
-		column[client.HeldSetting]{title: "Unit", value: func(h client.HeldSetting) string { return h.UnitTitle }},
+		column[client.HeldSetting]{title: "Setting", value: func(h client.HeldSetting) string { return h.UnitTitle }},
 		column[client.HeldSetting]{title: "Devices", right: true, value: func(h client.HeldSetting) string { return strconv.Itoa(h.Devices) }},
-		column[client.HeldSetting]{title: "Such as", value: func(h client.HeldSetting) string { return h.Device }},
-		column[client.HeldSetting]{title: "Because of", wrap: 1, value: func(h client.HeldSetting) string { return strings.Join(h.Between, ", ") }},
-		column[client.HeldSetting]{title: "Why, and the way out", wrap: 2, value: func(h client.HeldSetting) string { return h.Words }})
+		column[client.HeldSetting]{title: "Example", value: func(h client.HeldSetting) string { return h.Device }},
+		column[client.HeldSetting]{title: "Between", wrap: 1, value: func(h client.HeldSetting) string { return strings.Join(h.Between, ", ") }},
+		column[client.HeldSetting]{title: "Cause and solution", wrap: 2, value: func(h client.HeldSetting) string { return h.Words }})
 }
 
 // settleWithin is how long an edit waits to be settled before it only says that it is under way.

@@ -43,9 +43,9 @@ func TestResolvePrintsWhoWonAndWhoLost(t *testing.T) {
 		"    110  stricter-lockout         policy stricter-lockout  (outside, on trial)",
 		"  ●   minimum length          14 characters                                        ticket-desks outranks base-everywhere",
 		"                              ✗ base-everywhere (500): 12 characters; outranked",
-		"                              ✗ northwick (500): only 2: built-in administrator, northwick support@skerryline.example;",
-		"  ◆ administrators: mechanic is a member, and nobody asked for it",
-		"  ◆ keeper: last changed 2031-01-20T02:00:00Z, which is too long ago",
+		"                              ✗ northwick (500): exactly: built-in administrator, northwick support@skerryline.example;",
+		"  ◆ administrators: mechanic is a member, but not in the exact list",
+		"  ◆ keeper: last rotated 2031-01-20T02:00:00Z, overdue",
 		"  On trial: what would change",
 		"4 devices, 4 distinct sets of assignments, 36 units, 1 contested.",
 	} {

@@ -27,7 +27,7 @@ func (a *app) orderGive() *cobra.Command {
 		Long: "Give devices an order. check-in: come now. re-apply: bring everything into line again, also what is fought\n" +
 			"over. collect: report everything. unlock and end-sessions need --account. rotate: change the password of\n" +
 			"--account, or every password that a rule changes.\n\n" +
-			"An order waits for a device that is off: unlock and end-sessions for an hour, rotate until it comes, the\n" +
+			"An order waits for a device that is off: unlock and end-sessions for an hour, rotate until it checks in, the\n" +
 			"others for a day.",
 		Example: "  rankwarden order send unlock SKL-TKT-004 --account local:counter\n  rankwarden order send re-apply --group ticket-desks",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -75,7 +75,7 @@ func (a *app) orderList() *cobra.Command {
 				return err
 			}
 			return list(a, items, "There is no order.",
-				column[client.Order]{title: "Given", value: func(o client.Order) string { return a.when(o.CreatedAt) }},
+				column[client.Order]{title: "Sent", value: func(o client.Order) string { return a.when(o.CreatedAt) }},
 				column[client.Order]{title: "Device", value: func(o client.Order) string { return o.Device }},
 				column[client.Order]{title: "Order", value: func(o client.Order) string { return strings.TrimSpace(o.Kind + " " + o.Subject) }},
 				column[client.Order]{title: "State", value: func(o client.Order) string { return o.State }, paint: func(o client.Order) text.Colors {

@@ -24,7 +24,7 @@ func finding(words string) client.Finding {
 
 var columns = []column[client.Finding]{
 	{title: "Device", value: func(f client.Finding) string { return f.Device }},
-	{title: "What differs", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(client.Finding) text.Colors { return text.Colors{text.FgRed} }},
+	{title: "Finding", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(client.Finding) text.Colors { return text.Colors{text.FgRed} }},
 }
 
 func TestListsFitTheTerminal(t *testing.T) {
@@ -44,7 +44,7 @@ func TestListsFitTheTerminal(t *testing.T) {
 }
 
 func TestListsForPrograms(t *testing.T) {
-	for output, want := range map[string]string{"json": "[]\n", "yaml": "[]\n", "csv": "Device,What differs\n"} {
+	for output, want := range map[string]string{"json": "[]\n", "yaml": "[]\n", "csv": "Device,Finding\n"} {
 		a, out := printer(output, 0)
 		require.NoError(t, list(a, nil, "none", columns...))
 		assert.Equal(t, want, out.String(), output)
@@ -53,7 +53,7 @@ func TestListsForPrograms(t *testing.T) {
 	defer text.DisableColors()
 	a, out := printer("csv", 0)
 	require.NoError(t, list(a, []client.Finding{finding(`a "b", c`)}, "none", columns...))
-	assert.Equal(t, "Device,What differs\nSKL-TKT-001,\"a \"\"b\"\", c\"\n", out.String(), "no colours in data")
+	assert.Equal(t, "Device,Finding\nSKL-TKT-001,\"a \"\"b\"\", c\"\n", out.String(), "no colours in data")
 	a, _ = printer("csv", 0)
 	assert.Equal(t, "2031-03-04T06:12:00Z", a.when(time.Date(2031, 3, 4, 7, 12, 0, 0, time.FixedZone("", 3600))), "times for programs are ISO 8601 in UTC")
 	assert.Empty(t, a.whenever(nil))

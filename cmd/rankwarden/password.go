@@ -17,7 +17,7 @@ import (
 
 func (a *app) passwordCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "password", Short: "Stored passwords: list them, and view one with a reason"}
-	cmd.AddCommand(a.passwordList(), a.passwordShow(), a.passwordDeposits(), a.passwordSeen(), a.passwordAsked(), a.passwordAgree())
+	cmd.AddCommand(a.passwordList(), a.passwordShow(), a.passwordDeposits(), a.passwordViews(), a.passwordApprovals(), a.passwordApprove())
 	return cmd
 }
 
@@ -40,10 +40,10 @@ func (a *app) passwordList() *cobra.Command {
 			return list(a, items, "No password is in escrow that fits.",
 				column[client.Password]{title: "Device", value: func(p client.Password) string { return p.Device }},
 				column[client.Password]{title: "Account", value: func(p client.Password) string { return p.Account }},
-				column[client.Password]{title: "Called", value: func(p client.Password) string { return p.Name }},
-				column[client.Password]{title: "Changed", value: func(p client.Password) string { return a.sometime(p.ChangedAt, "never") }},
+				column[client.Password]{title: "Name", value: func(p client.Password) string { return p.Name }},
+				column[client.Password]{title: "Last rotated", value: func(p client.Password) string { return a.sometime(p.ChangedAt, "never") }},
 				column[client.Password]{title: "Next", value: func(p client.Password) string { return a.nextChange(p) }},
-				column[client.Password]{title: "Last seen by", value: func(p client.Password) string { return p.ShownBy }})
+				column[client.Password]{title: "Viewed by", value: func(p client.Password) string { return p.ShownBy }})
 		},
 	}
 	cmd.Flags().StringVar(&q.Group, "group", "", "only of the devices of this `group`")
@@ -189,16 +189,16 @@ func (a *app) passwordDeposits() *cobra.Command {
 			return list(a, rows, "No password of that device is in escrow.",
 				column[row]{title: "Deposit", value: func(r row) string { return fmt.Sprintf("%d.%d", r.Epoch, r.Number) }},
 				column[row]{title: "Account", value: func(r row) string { return r.Account }},
-				column[row]{title: "Called", value: func(r row) string { return r.Name }},
+				column[row]{title: "Name", value: func(r row) string { return r.Name }},
 				column[row]{title: "State", value: func(r row) string { return r.State }},
 				column[row]{title: "Deposited", value: func(r row) string { return a.when(r.DepositedAt) }},
-				column[row]{title: "Why", value: func(r row) string { return strings.ReplaceAll(r.Reason, "_", " ") }},
-				column[row]{title: "Rule of", value: func(r row) string { return r.Policy }})
+				column[row]{title: "Reason", value: func(r row) string { return strings.ReplaceAll(r.Reason, "_", " ") }},
+				column[row]{title: "Decided by", value: func(r row) string { return r.Policy }})
 		},
 	})
 }
 
-func (a *app) passwordSeen() *cobra.Command {
+func (a *app) passwordViews() *cobra.Command {
 	var most int
 	var past pastFlags
 	cmd := &cobra.Command{
@@ -219,7 +219,7 @@ func (a *app) passwordSeen() *cobra.Command {
 				return err
 			}
 			return list(a, items, "Nobody saw a password.",
-				column[client.Reveal]{title: "Seen", value: func(r client.Reveal) string { return a.when(r.At) }},
+				column[client.Reveal]{title: "Viewed", value: func(r client.Reveal) string { return a.when(r.At) }},
 				column[client.Reveal]{title: "By", value: func(r client.Reveal) string { return r.Operator }},
 				column[client.Reveal]{title: "Device", value: func(r client.Reveal) string { return r.Device }},
 				column[client.Reveal]{title: "Account", value: func(r client.Reveal) string { return r.Account }},
@@ -231,7 +231,7 @@ func (a *app) passwordSeen() *cobra.Command {
 	return ofList(cmd)
 }
 
-func (a *app) passwordAsked() *cobra.Command {
+func (a *app) passwordApprovals() *cobra.Command {
 	return ofList(&cobra.Command{
 		Use: "approvals", Short: "List requests that wait for the approval of a second person", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -239,19 +239,19 @@ func (a *app) passwordAsked() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.Agreement], error) { return c.Agreements(cmd.Context(), p) })
+			items, err := client.All(0, func(p client.Page) (client.List[client.Approval], error) { return c.Approvals(cmd.Context(), p) })
 			if err != nil {
 				return err
 			}
 			return list(a, items, "Nothing waits for a second person.",
-				column[client.Agreement]{title: "Request", value: func(r client.Agreement) string { return r.ID }},
-				column[client.Agreement]{title: "By", value: func(r client.Agreement) string { return r.AskedBy }},
-				column[client.Agreement]{title: "Device", value: func(r client.Agreement) string { return r.Device }},
-				column[client.Agreement]{title: "Account", value: func(r client.Agreement) string { return r.Account }},
-				column[client.Agreement]{title: "Reason", wrap: 1, value: func(r client.Agreement) string { return r.Reason }},
-				column[client.Agreement]{title: "State", value: func(r client.Agreement) string {
-					if r.Agreed {
-						return "agreed by " + r.DecidedBy
+				column[client.Approval]{title: "Request", value: func(r client.Approval) string { return r.ID }},
+				column[client.Approval]{title: "By", value: func(r client.Approval) string { return r.AskedBy }},
+				column[client.Approval]{title: "Device", value: func(r client.Approval) string { return r.Device }},
+				column[client.Approval]{title: "Account", value: func(r client.Approval) string { return r.Account }},
+				column[client.Approval]{title: "Reason", wrap: 1, value: func(r client.Approval) string { return r.Reason }},
+				column[client.Approval]{title: "State", value: func(r client.Approval) string {
+					if r.Approved {
+						return "approved by " + r.DecidedBy
 					}
 					return "waits until " + a.when(r.EndsAt)
 				}})
@@ -259,7 +259,7 @@ func (a *app) passwordAsked() *cobra.Command {
 	})
 }
 
-func (a *app) passwordAgree() *cobra.Command {
+func (a *app) passwordApprove() *cobra.Command {
 	var decline bool
 	cmd := &cobra.Command{
 		Use: "approve REQUEST", Short: "Approve that an operator views a password beyond their budget", Args: cobra.ExactArgs(1),
@@ -271,7 +271,7 @@ func (a *app) passwordAgree() *cobra.Command {
 			if err := c.DecideReveal(cmd.Context(), args[0], !decline); err != nil {
 				return err
 			}
-			return a.did(done{map[bool]string{false: "agreed", true: "declined"}[decline], args[0]}, "%s\n", map[bool]string{false: "Agreed; it may be seen once within an hour.", true: "Declined."}[decline])
+			return a.did(done{map[bool]string{false: "approved", true: "declined"}[decline], args[0]}, "%s\n", map[bool]string{false: "Approved; it may be seen once within an hour.", true: "Declined."}[decline])
 		},
 	}
 	cmd.Flags().BoolVar(&decline, "decline", false, "decline it instead")

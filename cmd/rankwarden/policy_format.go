@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/core/policy"
-	"rankwarden.example/core/words"
+	"rankwarden.example/core/present"
 )
 
 func (a *app) policyTidy() *cobra.Command {
@@ -57,10 +57,10 @@ func (a *app) policyWords() *cobra.Command {
 			if !policy.Usable(problems) {
 				return unusable{fmt.Errorf("%s has errors; run: rankwarden policy check %[1]s", args[0])}
 			}
-			return list(a, words.Policy(doc.Normalise(nil)), "It asks for nothing.",
-				column[words.Line]{title: "Section", value: func(l words.Line) string { return l.Section }},
-				column[words.Line]{title: "Unit", value: func(l words.Line) string { return l.Title }},
-				column[words.Line]{title: "What is asked", wrap: 1, value: func(l words.Line) string { return l.Words }})
+			return list(a, present.Policy(doc.Normalise(nil)), "It asks for nothing.",
+				column[present.Line]{title: "Section", value: func(l present.Line) string { return l.Section }},
+				column[present.Line]{title: "Setting", value: func(l present.Line) string { return l.Title }},
+				column[present.Line]{title: "Value", wrap: 1, value: func(l present.Line) string { return l.Words }})
 		},
 	})
 }

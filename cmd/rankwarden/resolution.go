@@ -11,9 +11,9 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/scenario"
-	"rankwarden.example/core/words"
 )
 
 // resolution prints a settled scenario: one block for the devices that meet the same assignments,
@@ -89,7 +89,7 @@ func (a *app) block(d scenario.Device, names []string) {
 }
 
 func (a *app) metLine(m scenario.Candidate) string {
-	notes := map[assign.Outcome]string{assign.Excluded: "excluded", assign.Outside: "outside", assign.Undecided: "undecided: a fact is not known"}[m.Reason]
+	notes := map[assign.Outcome]string{assign.Excluded: "excluded", assign.Outside: "outside", assign.Undecided: "undecided: unknown fact"}[m.Reason]
 	if m.Stance == assign.Trial {
 		notes = strings.TrimPrefix(notes+", on trial", ", ")
 	}
@@ -120,7 +120,7 @@ func changedUnits(from, to resolve.Lane) []resolve.Unit {
 // below them who lost and why.
 func (a *app) lane(units []resolve.Unit, held []resolve.Held) {
 	sorted := slices.Clone(units)
-	slices.SortFunc(sorted, func(x, y resolve.Unit) int { return words.Compare(x.Unit, y.Unit) })
+	slices.SortFunc(sorted, func(x, y resolve.Unit) int { return present.Compare(x.Unit, y.Unit) })
 	width := a.width
 	if width == 0 {
 		width = 120
@@ -128,19 +128,19 @@ func (a *app) lane(units []resolve.Unit, held []resolve.Held) {
 	const sign, gap = 5, 2
 	name := 0
 	for _, u := range sorted {
-		name = max(name, text.StringWidth(words.Unit(u.Unit)))
+		name = max(name, text.StringWidth(present.Unit(u.Unit)))
 	}
 	name = min(name, 32)
 	rest := max(width-sign-name-2*gap, 40)
 	value := rest * 58 / 100
 	section := ""
 	for _, u := range sorted {
-		if s := words.Section(u.Unit); s != section {
+		if s := present.Section(u.Unit); s != section {
 			section = s
 			fmt.Fprintf(a.out, "  %s\n", text.Underline.Sprint(s))
 		}
 		mark, colour := "●", text.FgGreen
-		says := words.Value(u.Unit, u.Value)
+		says := present.Value(u.Unit, u.Value)
 		isHeld := slices.ContainsFunc(held, func(h resolve.Held) bool { return h.Unit == u.Unit })
 		if u.Verdict == resolve.Contested {
 			says = "no value, contested"
@@ -148,9 +148,9 @@ func (a *app) lane(units []resolve.Unit, held []resolve.Held) {
 		if isHeld || u.Verdict == resolve.Contested {
 			mark, colour = "▮▮", text.FgMagenta
 		}
-		a.columns([]int{sign - 1, name, value, rest - value}, []string{"  " + mark, words.Unit(u.Unit), says, words.Why(u)}, []text.Color{colour, text.Reset, text.Reset, text.Reset})
+		a.columns([]int{sign - 1, name, value, rest - value}, []string{"  " + mark, present.Unit(u.Unit), says, present.Why(u)}, []text.Color{colour, text.Reset, text.Reset, text.Reset})
 		for _, l := range u.Over {
-			a.columns([]int{sign - 1, name, rest}, []string{"", "", fmt.Sprintf("%s %s (%d): %s; %s", lostMark(l.Why), l.Assignment, l.Rank, words.Value(u.Unit, l.Value), words.Lost(l))},
+			a.columns([]int{sign - 1, name, rest}, []string{"", "", fmt.Sprintf("%s %s (%d): %s; %s", lostMark(l.Why), l.Assignment, l.Rank, present.Value(u.Unit, l.Value), present.Lost(l))},
 				[]text.Color{text.Reset, text.Reset, text.FgHiBlack})
 		}
 	}
@@ -199,7 +199,7 @@ func (a *app) problemLines(problems []resolve.Problem) {
 		if p.Severity == policy.Error {
 			sign, colour = "▮▮", text.FgMagenta
 		}
-		fmt.Fprintf(a.out, "  %s %s\n", colour.Sprint(sign), a.wrapped(p.Unit+": "+words.Problem(p), 5))
+		fmt.Fprintf(a.out, "  %s %s\n", colour.Sprint(sign), a.wrapped(p.Unit+": "+present.Problem(p), 5))
 	}
 }
 
@@ -209,7 +209,7 @@ func (a *app) findingLines(title string, findings []drift.Finding) {
 	}
 	fmt.Fprintf(a.out, "\n  %s\n", text.Bold.Sprint(title))
 	for _, f := range findings {
-		fmt.Fprintf(a.out, "  %s %s\n", text.FgRed.Sprint("◆"), a.wrapped(words.Unit(f.Unit)+": "+words.Finding(f), 4))
+		fmt.Fprintf(a.out, "  %s %s\n", text.FgRed.Sprint("◆"), a.wrapped(present.Unit(f.Unit)+": "+present.Finding(f), 4))
 	}
 }
 

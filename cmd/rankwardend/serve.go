@@ -51,7 +51,7 @@ func serveCommand() *cobra.Command {
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
 	f.String("keys", "rankwarden-keys.json", "`file` of the service's private keys, mode 0600; see rankwardend keys new --service")
 	f.String("escrow-keys", "rankwarden-escrow-keys.json", "`file` of the private escrow keys, mode 0600; see rankwardend keys")
-	f.Int("reveals-per-hour", server.DefaultBudget, "passwords that an operator may see in an hour before a second person must agree")
+	f.Int("reveals-per-hour", server.DefaultBudget, "passwords that an operator may see in an hour before a second person must approve")
 	f.String("tls-cert", "", "certificate `file` in PEM")
 	f.String("tls-key", "", "`file` of the certificate's key in PEM")
 	f.String("public-url", "", "where people reach the console through a proxy, such as https://warden.example; cookies are for TLS only when it is https")

@@ -23,7 +23,7 @@ export type DevicePassword = Schemas["DevicePassword"];
 export type Deposit = Schemas["Deposit"];
 export type DepositRef = Schemas["DepositRef"];
 export type Revealed = Schemas["Revealed"];
-export type Agreement = Schemas["Agreement"];
+export type Approval = Schemas["Approval"];
 export type Standing = Device["standing"];
 
 /** A refusal of the service: what is wrong and the way out. */

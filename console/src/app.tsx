@@ -66,7 +66,7 @@ export function App() {
             <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
             <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("deploy")} />} />
             <Route path="/organisation/directory" element={<DirectoryPage />} />
-            <Route path="*" element={<Nothing>There is nothing here. Choose a place above.</Nothing>} />
+            <Route path="*" element={<Nothing>Page not found. Choose a place above.</Nothing>} />
           </Routes>
         </Suspense>
       </Broken>

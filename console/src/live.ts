@@ -36,7 +36,7 @@ const stale: Record<string, string[]> = {
     "device",
     "directory",
     "directory-connection",
-    "agreements",
+    "approvals",
   ],
   keys: ["escrow-keys"],
 };

@@ -155,7 +155,7 @@ accounts:
 membership:
   - local_group: administrators
     mode: adjust
-    members: # by agreement
+    members: # by approval
       - account:keeper # the way in
       - group:Desk Support@skerryline.example
 `)
@@ -165,7 +165,7 @@ membership:
 	doc.Membership[0].Members = append([]principal.Ref{principal.MustParse("local:mate")}, doc.Membership[0].Members...)
 	written := string(policy.Write(doc, source))
 	for _, line := range []string{
-		"# Who looks after the desks.\nformat:", "# not the mate's", "# by agreement", "# Nobody may guess for long.\n# agreed in March\nlockout:\n  threshold: 9", "    # the digits differ on every desk\n    name: keeper-##",
+		"# Who looks after the desks.\nformat:", "# not the mate's", "# by approval", "# Nobody may guess for long.\n# agreed in March\nlockout:\n  threshold: 9", "    # the digits differ on every desk\n    name: keeper-##",
 		"  # to go in spring\n  - key: old\n    name: old-hand\n    state: absent", "      - local:mate\n      - account:keeper # the way in\n",
 	} {
 		assert.Contains(t, written, line)

@@ -30,7 +30,7 @@ const (
 	RotationSlowerThanMaxAge Code = "rotation_slower_than_max_age" // the password expires before it is rotated
 	AccountWithoutRotation   Code = "account_without_rotation"     // nobody knows the password of an administrator
 	AccountOutsideGroup      Code = "account_outside_group"        // a closed group leaves out an account that its policy wants in
-	NoBreakGlass             Code = "no_break_glass"               // nobody in the closed administrators works without a network
+	NoBreakGlass             Code = "no_break_glass"               // no member of the exact list of administrators works without a network
 	LockoutCanSealDevice     Code = "lockout_can_seal_device"      // wrong passwords could lock every administrator for good
 	MemberUndeclared         Code = "member_undeclared"            // no policy declares an account that is to be a member
 	MemberOfAbsentAccount    Code = "member_of_absent_account"     // an account that is to be absent was to be a member

@@ -18,7 +18,7 @@ import (
 )
 
 // power is the device's: every step that outlasts it uses some up, and when there is none left
-// nothing more happens until it comes back.
+// nothing more happens until it checks in back.
 type power struct{ left int } // steps, negative for as many as there are
 
 func (p *power) step() error {

@@ -47,7 +47,7 @@ var pages = []page{
 	{name: "policy-checks", path: "/policies/ticket-desks", ready: `.cm-content`, then: []chromedp.Action{
 		chromedp.Evaluate(`document.querySelector(".cm-content").focus()`, nil),
 		chromedp.KeyEvent("membershp:\r- local_group: administratrs\rpassword: not-in-here\r"),
-		browser.Reads("to mend"),
+		browser.Reads("to fix"),
 	}},
 }
 

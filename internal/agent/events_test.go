@@ -8,15 +8,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/core/words"
 	"rankwarden.example/internal/agent"
 )
 
 func told(events []drift.Event) string {
 	lines := make([]string, len(events))
 	for i, e := range events {
-		lines[i] = words.Event(e)
+		lines[i] = present.Event(e)
 	}
 	return strings.Join(lines, "\n")
 }
@@ -31,19 +31,19 @@ func TestEveryChangeIsAnEvent(t *testing.T) {
 	outcome, err := reconcile(t, w, settings)
 	require.NoError(t, err)
 	assert.Equal(t, strings.TrimSpace(`
-complexity: three kinds of character instead of any characters
+complexity: three classes of characters instead of any characters
 maximum age: expires after 365 days instead of expires after 42 days
 minimum age: may change after 100 days instead of may change at once
 minimum length: 14 characters instead of 0 characters
 lockout: after 3 wrong attempts within 15 min, locked for 15 min instead of after 10 wrong attempts within 10 min, locked for 10 min
-the account old-hand was taken over: signed out, with a new password
-the account old-hand was described as asked
+the account old-hand was adopted: sessions ended, new password set
+the details of the account old-hand were set
 the account Administrator was enabled
 built-in guest, description: Nobody instead of empty
-managed desk was put into administrators
-S-1-5-21-70-80-90-1402 was put into administrators
-keeper was taken out of administrators
-setup was taken out of administrators
+managed desk was added to administrators
+S-1-5-21-70-80-90-1402 was added to administrators
+keeper was removed from administrators
+setup was removed from administrators
 the account old-hand was renamed to keeper-1234
 the account setup was removed
 the account Administrator was renamed to quay-zero`), told(outcome.Events))

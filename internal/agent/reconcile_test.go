@@ -217,7 +217,7 @@ func TestOneUnitsFailureStopsNoOther(t *testing.T) {
 		failed = append(failed, fmt.Sprintf("%s %s %s", f.Unit, f.Principal, f.Error))
 	}
 	slices.Sort(failed)
-	assert.Equal(t, []string{"lockout  access denied", "membership.administrators sid:S-1-5-21-70-80-90-1402 the identifier cannot be resolved"}, failed)
+	assert.Equal(t, []string{"lockout  access denied", "membership.administrators sid:S-1-5-21-70-80-90-1402 the device cannot resolve this identifier"}, failed)
 	assert.Equal(t, 14, *outcome.After.Passwords.MinLength)
 
 	m.Faults = simulated.Faults{NoLockout: true}

@@ -2,9 +2,9 @@ package agent
 
 import (
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/core/words"
 )
 
 // passwords sets all password rules that differ together, since some contradict others alone.
@@ -53,7 +53,7 @@ func inWords(id unit.ID, value unit.Value) string {
 	if value == nil {
 		return "not reported"
 	}
-	return words.Value(id, value)
+	return present.Value(id, value)
 }
 
 // minLength is the length of passwords that the device enforces now, in characters.

@@ -37,7 +37,7 @@ type Device struct {
 	live   bool
 }
 
-// Verified reports whether the device was read back under its newest desired state.
+// Verified reports whether the device was verified against its newest desired state.
 func (d *Device) Verified() bool {
 	h := d.Heard
 	return h.Desired.Number > 0 && !h.Mismatched && h.Desired.Epoch == h.Reported.Epoch && h.Desired.Number == h.Reported.Number

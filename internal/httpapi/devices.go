@@ -5,9 +5,9 @@ import (
 	"net/http"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
@@ -37,7 +37,7 @@ func viewUnit(a service.Asked, aims []DeviceAim) UnitWhy {
 		}
 	}
 	for _, l := range a.Settled.Over {
-		u.Over = append(u.Over, Loser{Assignment: l.Assignment, Rank: int(l.Rank), Asked: words.Value(a.Unit, l.Value), Why: words.Lost(l)})
+		u.Over = append(u.Over, Loser{Assignment: l.Assignment, Rank: int(l.Rank), Asked: present.Value(a.Unit, l.Value), Why: present.Lost(l)})
 	}
 	if t := a.Trial; t != nil {
 		u.Trial = &UnitTrial{Asked: t.Asked, Why: t.Why, Verdict: string(t.Settled.Verdict), Value: t.Settled.Value, Findings: unitFindings(t.Findings)}
@@ -48,7 +48,7 @@ func viewUnit(a service.Asked, aims []DeviceAim) UnitWhy {
 func unitFindings(findings []drift.Finding) []UnitFinding {
 	out := make([]UnitFinding, len(findings))
 	for i, f := range findings {
-		out[i] = UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: words.Finding(f)}
+		out[i] = UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: present.Finding(f)}
 	}
 	return out
 }
@@ -63,7 +63,7 @@ func viewWhy(w service.DeviceWhy) DeviceWhy {
 		out.Units = append(out.Units, viewUnit(u, out.Assignments))
 	}
 	for _, p := range w.Problems {
-		said := words.Problem(p)
+		said := present.Problem(p)
 		if p.Code == resolve.UndecidedScope && w.Undecided[p.Unit] != "" {
 			said = w.Undecided[p.Unit]
 		}

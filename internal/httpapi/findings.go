@@ -5,8 +5,8 @@ import (
 	"encoding/json"
 	"net/http"
 
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
@@ -28,14 +28,14 @@ func unitTitle(name string) string {
 	if err != nil {
 		return name
 	}
-	return words.UnitInFull(id)
+	return present.UnitInFull(id)
 }
 
 // FindingQuery narrows a list of findings.
 type FindingQuery struct {
-	State string `query:"state" enum:"open,settled,put_right" default:"open"`
+	State string `query:"state" enum:"open,settled,corrected" default:"open"`
 	Unit  string `query:"unit" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
-	Kind  string `query:"kind" doc:"Without one, the list leaves out unit_unsupported: what a platform cannot carry"`
+	Kind  string `query:"kind" doc:"Without one, the list leaves out unit_unsupported: what a platform does not support"`
 	PastQuery
 }
 

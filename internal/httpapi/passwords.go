@@ -23,8 +23,8 @@ func viewReveal(r store.Reveal) Reveal {
 	return Reveal{Device: r.Device, Account: r.Target, Operator: r.Operator, Reason: r.Reason, Copied: r.Copied, At: r.At}
 }
 
-func viewAgreement(a store.Agreement) Agreement {
-	return Agreement{ID: a.ID, Device: a.Device, Account: a.Target, AskedBy: a.AskedBy, Reason: a.Reason, AskedAt: a.AskedAt, EndsAt: a.EndsAt, Agreed: a.Agreed, DecidedBy: a.DecidedBy, DecidedAt: a.DecidedAt}
+func viewApproval(a store.Approval) Approval {
+	return Approval{ID: a.ID, Device: a.Device, Account: a.Target, AskedBy: a.AskedBy, Reason: a.Reason, AskedAt: a.AskedAt, EndsAt: a.EndsAt, Approved: a.Approved, DecidedBy: a.DecidedBy, DecidedAt: a.DecidedAt}
 }
 
 // whole is a list that is short by nature, and so not paged.
@@ -80,19 +80,19 @@ func (a *api) passwords() {
 			list, next, err := a.Service.Reveals(ctx, who, in.past(), in.page())
 			return listOf(list, next, err, viewReveal)
 		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/agreements", id: "list-agreements", summary: "Reveals that wait for a second person, latest first"},
-		func(ctx context.Context, who auth.Identity, in *Paged) (*List[Agreement], error) {
-			list, next, err := a.Service.Agreements(ctx, who, in.page())
-			return listOf(list, next, err, viewAgreement)
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/approvals", id: "list-approvals", summary: "Reveals that wait for a second person, latest first"},
+		func(ctx context.Context, who auth.Identity, in *Paged) (*List[Approval], error) {
+			list, next, err := a.Service.Approvals(ctx, who, in.page())
+			return listOf(list, next, err, viewApproval)
 		})
-	register(a, auth.RevealIt, operation{method: http.MethodPost, path: "/agreements/{name}", id: "decide-agreement", summary: "Agree to a reveal that somebody else asked for, or decline it", status: http.StatusNoContent, action: "reveal.decided"},
+	register(a, auth.RevealIt, operation{method: http.MethodPost, path: "/approvals/{name}", id: "decide-approval", summary: "Approve a reveal that somebody else asked for, or decline it", status: http.StatusNoContent, action: "reveal.decided"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Body struct {
-				Agree bool `json:"agree"`
+				Approve bool `json:"approve"`
 			}
 		}) (*Empty, error) {
-			return &Empty{}, a.Service.Decide(ctx, who, in.Name, in.Body.Agree)
+			return &Empty{}, a.Service.Decide(ctx, who, in.Name, in.Body.Approve)
 		})
 	register(a, auth.Administer, operation{method: http.MethodGet, path: "/escrow-keys", id: "list-escrow-keys", summary: "Keys that passwords are sealed to, by number"},
 		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*whole[EscrowKey], error) {

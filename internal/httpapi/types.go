@@ -52,7 +52,7 @@ type (
 	Candidate         = client.Candidate
 	Revealed          = client.Revealed
 	Reveal            = client.Reveal
-	Agreement         = client.Agreement
+	Approval          = client.Approval
 	EscrowKey         = client.EscrowKey
 	NewOrder          = client.NewOrder
 	DeviceEvent       = client.Event

@@ -5,7 +5,7 @@ import (
 	"net/http"
 	"time"
 
-	"rankwarden.example/core/words"
+	"rankwarden.example/core/present"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/service"
 )
@@ -26,7 +26,7 @@ func (a *api) watch() {
 			out := &whole[HeldSetting]{}
 			out.Body.Items = make([]HeldSetting, len(list))
 			for i, h := range list {
-				out.Body.Items[i] = HeldSetting{Unit: service.HeldName(h.Unit), UnitTitle: words.UnitInFull(h.Unit), Reason: h.Why, Words: h.Detail, Devices: h.Devices, Device: h.Device.Name, DeviceID: h.Device.ID, Between: h.Between}
+				out.Body.Items[i] = HeldSetting{Unit: service.HeldName(h.Unit), UnitTitle: present.UnitInFull(h.Unit), Reason: h.Why, Words: h.Detail, Devices: h.Devices, Device: h.Device.Name, DeviceID: h.Device.ID, Between: h.Between}
 			}
 			return out, err
 		})

@@ -53,7 +53,7 @@ type Config struct {
 	DirectoryEvery time.Duration         // between two readings of it
 }
 
-// DefaultBudget is how many passwords an operator may usually see in an hour before a second person must agree.
+// DefaultBudget is how many passwords an operator may usually see in an hour before a second person must approve.
 const DefaultBudget = 10
 
 func (c Config) kept() store.Kept {

@@ -276,7 +276,7 @@ func (s *Service) takeFindings(tx store.Tx, d store.Device, r drift.Report) (int
 	if looked {
 		for _, f := range drift.Check(settings, &before, nil, ctx) {
 			if _, wasOpen := known[f.Key()]; !present[f.Key()] && !wasOpen {
-				fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingPutRight, now))
+				fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingCorrected, now))
 			}
 		}
 	}
@@ -331,7 +331,7 @@ func newFinding(device string, f drift.Finding, assignments []string, state stri
 	}
 	record := store.Finding{DeviceID: device, Key: f.Key(), Unit: f.Unit.String(), Kind: string(f.Kind), Subject: f.Subject,
 		Expected: jsonOf(f.Expected), Actual: jsonOf(f.Actual), Assignments: assignments, State: state, FirstSeen: now, LastSeen: now}
-	if state == store.FindingPutRight {
+	if state == store.FindingCorrected {
 		record.ClosedAt = &now
 	}
 	return record

@@ -7,8 +7,8 @@ import (
 	"strings"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -117,7 +117,7 @@ func (s *Service) Events(ctx context.Context, who auth.Identity, f EventFilter, 
 // EventWords says in one sentence what happened.
 func EventWords(e store.DeviceEvent) string {
 	id, _ := unit.Parse(e.Unit) // some concern no unit
-	said := words.Event(drift.Event{Kind: drift.EventKind(e.Kind), Unit: id, Subject: e.Subject, Before: e.Before, After: e.After})
+	said := present.Event(drift.Event{Kind: drift.EventKind(e.Kind), Unit: id, Subject: e.Subject, Before: e.Before, After: e.After})
 	if e.Policy != "" && ruled[drift.EventKind(e.Kind)] {
 		said += ", by " + e.Policy
 	}

@@ -9,9 +9,9 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/store"
@@ -29,7 +29,7 @@ func (s *Service) findings(ctx context.Context, who auth.Identity, f FindingFilt
 		return filter, unknown("kind", f.Kind, drift.Kinds)
 	}
 	if f.Unit != "" {
-		id, err := words.ParseUnit(f.Unit)
+		id, err := present.ParseUnit(f.Unit)
 		if err != nil {
 			return filter, failf(Invalid, "%v", err).at("unit").asked()
 		}
@@ -130,7 +130,7 @@ func FindingWords(f store.Finding) string {
 		return f.Kind
 	}
 	finding := drift.Finding{Unit: id, Kind: drift.Kind(f.Kind), Subject: f.Subject, Expected: stored(f, id, f.Expected), Actual: stored(f, id, f.Actual)}
-	return words.Finding(finding)
+	return present.Finding(finding)
 }
 
 // stored reads a stored value: a value of the unit, or a plain one.

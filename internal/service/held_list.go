@@ -7,9 +7,9 @@ import (
 	"slices"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/store"
@@ -41,7 +41,7 @@ func (s *Service) HeldSettings(ctx context.Context, who auth.Identity, group str
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, HeldSetting{Unit: h.unit, Why: h.why, Detail: words.Held(resolve.Held{Unit: h.unit, Why: h.why}), Devices: h.devices, Device: h.example, Between: between})
+		list = append(list, HeldSetting{Unit: h.unit, Why: h.why, Detail: present.Held(resolve.Held{Unit: h.unit, Why: h.why}), Devices: h.devices, Device: h.example, Between: between})
 	}
 	return list, nil
 }

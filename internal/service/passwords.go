@@ -91,9 +91,9 @@ func (s *Service) Reveals(ctx context.Context, who auth.Identity, past Past, p s
 	return s.Store.With(ctx).ListReveals(narrow, p)
 }
 
-// Agreements lists a page of reveals that wait for a second person.
-func (s *Service) Agreements(ctx context.Context, who auth.Identity, p store.Page) ([]store.Agreement, string, error) {
-	return s.Store.With(ctx).ListAgreements(who.Reach(auth.Look), s.Now(), p)
+// Approvals lists a page of reveals that wait for a second person.
+func (s *Service) Approvals(ctx context.Context, who auth.Identity, p store.Page) ([]store.Approval, string, error) {
+	return s.Store.With(ctx).ListApprovals(who.Reach(auth.Look), s.Now(), p)
 }
 
 func isOverdue(r store.SeenRotation, late time.Time) bool {

@@ -7,7 +7,7 @@ import (
 	"sync"
 
 	"rankwarden.example/core/policy"
-	"rankwarden.example/core/words"
+	"rankwarden.example/core/present"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 )
@@ -30,11 +30,11 @@ func parse(tx store.Tx, source string) (*policy.Document, []policy.Problem, erro
 }
 
 // CheckPolicy gives the problems of a document, and in words what it asks for once it can be used.
-func (s *Service) CheckPolicy(ctx context.Context, source string) ([]policy.Problem, []words.Line, error) {
+func (s *Service) CheckPolicy(ctx context.Context, source string) ([]policy.Problem, []present.Line, error) {
 	doc, problems, err := parse(s.Store.With(ctx), source)
-	asks := []words.Line{}
+	asks := []present.Line{}
 	if err == nil && policy.Usable(problems) {
-		asks = words.Policy(doc.Normalise(nil))
+		asks = present.Policy(doc.Normalise(nil))
 	}
 	return append([]policy.Problem{}, problems...), asks, err
 }
@@ -46,7 +46,7 @@ func parseUsable(tx store.Tx, source string) (*policy.Document, []policy.Problem
 		return nil, nil, err
 	}
 	if !policy.Usable(problems) {
-		e := failf(Invalid, "the policy cannot be used; nothing was stored. Mend what is named and send it again").code("policy_unusable")
+		e := failf(Invalid, "the policy cannot be used; nothing was stored. Fix the problems and send it again").code("policy_unusable")
 		e.Problems = problems
 		return nil, problems, e
 	}

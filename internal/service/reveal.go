@@ -22,7 +22,7 @@ const (
 	shortestReason = 3    // characters
 	longestReason  = 1000 // characters
 	budgetSpan     = time.Hour
-	agreementLife  = time.Hour // from the asking, and again from the agreement
+	approvalLife   = time.Hour // from the asking, and again from the approval
 )
 
 // RevealRequest says whose password is to be shown, and why.
@@ -187,19 +187,19 @@ func (s *Service) chosen(tx store.Tx, d store.Device, target string) (store.Rota
 	return store.Rotation{}, failf(NotFound, "%s has no password of %q in escrow; it has those of %s", d.Name, target, strings.Join(names, ", ")).at("account")
 }
 
-// withinBudget refuses what an operator may see only with a second person's agreement, and asks for it.
-// The operator's row is locked, so that each reveal counts those before it and uses an agreement up.
+// withinBudget refuses what an operator may see only with a second person's approval, and asks for it.
+// The operator's row is locked, so that each reveal counts those before it and uses an approval up.
 func (s *Service) withinBudget(tx store.Tx, who auth.Identity, found toReveal, reason string) (error, error) {
 	now := s.Now()
 	shown, err := tx.CountReveals(who.Name, now.Add(-budgetSpan))
 	if err != nil || shown < s.RevealBudget {
 		return nil, err
 	}
-	agreement, err := tx.OpenAgreement(who.Name, found.device.ID, found.rotation.Target, now)
+	approval, err := tx.OpenApproval(who.Name, found.device.ID, found.rotation.Target, now)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		agreement = store.Agreement{ID: store.NewID(now), DeviceID: found.device.ID, Target: found.rotation.Target, AskedBy: who.Name, Reason: reason, AskedAt: now, EndsAt: now.Add(agreementLife)}
-		if err := tx.AddAgreement(agreement); err != nil {
+		approval = store.Approval{ID: store.NewID(now), DeviceID: found.device.ID, Target: found.rotation.Target, AskedBy: who.Name, Reason: reason, AskedAt: now, EndsAt: now.Add(approvalLife)}
+		if err := tx.AddApproval(approval); err != nil {
 			return nil, err
 		}
 		if err := tx.Notify(store.Notice{Topic: store.TopicEdits}); err != nil {
@@ -207,12 +207,12 @@ func (s *Service) withinBudget(tx store.Tx, who auth.Identity, found toReveal, r
 		}
 	case err != nil:
 		return nil, err
-	case agreement.Agreed:
-		agreement.UsedAt = &now
-		return nil, tx.SetAgreement(agreement)
+	case approval.Approved:
+		approval.UsedAt = &now
+		return nil, tx.SetApproval(approval)
 	}
-	return failf(Forbidden, "you have seen %d passwords within an hour, which is what you may see alone. A second person with the right to see it must agree to this one (%s); then ask again",
-		shown, agreement.ID).code("second_person_needed"), nil
+	return failf(Forbidden, "you have seen %d passwords within an hour, which is what you may see alone. A second person with the right to see it must approve this one (%s); then ask again",
+		shown, approval.ID).code("second_person_needed"), nil
 }
 
 // rotateAfterReveal queues the change of a password that was shown, where its rule wants that.
@@ -240,12 +240,12 @@ func (s *Service) rotateAfterReveal(tx store.Tx, who auth.Identity, found toReve
 	return &at, tx.Notify(store.Notice{Topic: store.TopicDevices, IDs: []string{found.device.ID}})
 }
 
-// Decide agrees to a reveal beyond the budget, or refuses it. Nobody decides what they asked for.
-func (s *Service) Decide(ctx context.Context, who auth.Identity, id string, agree bool) error {
-	action := map[bool]string{true: "reveal.agreed", false: "reveal.declined"}[agree]
+// Decide approves a reveal beyond the budget, or refuses it. Nobody decides what they asked for.
+func (s *Service) Decide(ctx context.Context, who auth.Identity, id string, approve bool) error {
+	action := map[bool]string{true: "reveal.approved", false: "reveal.declined"}[approve]
 	what := record{action: action, object: id}
 	err := s.InTx(ctx, func(tx store.Tx) error {
-		a, err := tx.LockAgreement(id)
+		a, err := tx.LockApproval(id)
 		if err != nil {
 			return named(err, "request", id)
 		}
@@ -255,7 +255,7 @@ func (s *Service) Decide(ctx context.Context, who auth.Identity, id string, agre
 		what = record{action: action, object: a.Device, reason: a.Reason, after: map[string]any{"account": a.Target, "asked_by": a.AskedBy}}
 		switch {
 		case a.AskedBy == who.Name:
-			return failf(Forbidden, "you asked for this yourself; somebody else must agree to it").code("second_person_needed")
+			return failf(Forbidden, "you asked for this yourself; somebody else must approve it").code("second_person_needed")
 		case a.DecidedAt != nil || !s.Now().Before(a.EndsAt):
 			return failf(Conflict, "this request was decided, or has ended; %s may ask again", a.AskedBy)
 		}
@@ -263,8 +263,8 @@ func (s *Service) Decide(ctx context.Context, who auth.Identity, id string, agre
 			return err
 		}
 		now := s.Now()
-		a.DecidedBy, a.DecidedAt, a.Agreed, a.EndsAt = who.Name, &now, agree, now.Add(agreementLife)
-		if err := tx.SetAgreement(a); err != nil {
+		a.DecidedBy, a.DecidedAt, a.Approved, a.EndsAt = who.Name, &now, approve, now.Add(approvalLife)
+		if err := tx.SetApproval(a); err != nil {
 			return err
 		}
 		if err := tx.Notify(store.Notice{Topic: store.TopicEdits}); err != nil {

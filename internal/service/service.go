@@ -33,7 +33,7 @@ type Options struct {
 	Interval     time.Duration // between two check-ins of a device
 	// OpenEscrow reads the private escrow keys; it is called again when they changed.
 	OpenEscrow func() (escrow.Opener, error)
-	// RevealBudget is how many passwords an operator may see in an hour before a second person must agree.
+	// RevealBudget is how many passwords an operator may see in an hour before a second person must approve.
 	RevealBudget int
 	Kept         store.Kept // how long records are kept
 

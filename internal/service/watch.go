@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
-	"rankwarden.example/core/words"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/fleetview"
@@ -33,7 +33,7 @@ const (
 	DecideHeld      = "held"      // an error of the whole holds it
 	DecideFought    = "fought"    // somebody or something changes it back
 	DecideClaim     = "claim"     // a device claims to be another
-	DecideReveal    = "reveal"    // a second person must agree to a reveal
+	DecideReveal    = "reveal"    // a second person must approve a reveal
 	DecideNoKey     = "no_key"    // no escrow key is live
 	DecideUnsettled = "unsettled" // a change cannot be settled for its devices
 	DecideRestored  = "restored"  // devices hold what the service never gave: its database may be a backup
@@ -137,24 +137,24 @@ func (s *Service) decisions(tx store.Tx, who auth.Identity, held *heldSums, fail
 		if h.why == string(resolve.Contested) {
 			kind = DecideContested
 		}
-		list = append(list, Decision{Kind: kind, Unit: HeldName(h.unit), Title: words.Unit(h.unit), Detail: words.Held(resolve.Held{Unit: h.unit, Why: h.why}),
+		list = append(list, Decision{Kind: kind, Unit: HeldName(h.unit), Title: present.Unit(h.unit), Detail: present.Held(resolve.Held{Unit: h.unit, Why: h.why}),
 			Devices: h.devices, Device: h.example.Name, DeviceID: h.example.ID})
 	}
 	for _, f := range held.contended() {
-		list = append(list, Decision{Kind: DecideFought, Unit: f.unit.String(), Title: words.Unit(f.unit), Detail: words.Contended, Devices: f.devices, Device: f.example.Name, DeviceID: f.example.ID})
+		list = append(list, Decision{Kind: DecideFought, Unit: f.unit.String(), Title: present.Unit(f.unit), Detail: present.Contended, Devices: f.devices, Device: f.example.Name, DeviceID: f.example.ID})
 	}
 	if n := held.mismatched; n.devices > 0 {
 		list = append(list, Decision{Kind: DecideRestored, Title: "this service may have been restored from a backup",
 			Detail:  "devices hold a desired state that the service never gave them. If the database came back from a backup, run rankwardend restored on the machine of the service",
 			Devices: n.devices, Device: n.example.Name, DeviceID: n.example.ID})
 	}
-	waiting, _, err := tx.ListAgreements(reach, clock.Now, store.Page{Limit: maxRecent})
+	waiting, _, err := tx.ListApprovals(reach, clock.Now, store.Page{Limit: maxRecent})
 	if err != nil {
 		return nil, err
 	}
 	for _, a := range waiting {
 		if a.DecidedAt == nil {
-			list = append(list, Decision{Kind: DecideReveal, Title: a.AskedBy + " asks to see a password", Detail: "beyond what one may see alone; a second person must agree: " + a.Reason, Devices: 1, Device: a.Device, DeviceID: a.DeviceID})
+			list = append(list, Decision{Kind: DecideReveal, Title: a.AskedBy + " asks to see a password", Detail: "beyond what one may see alone; a second person must approve: " + a.Reason, Devices: 1, Device: a.Device, DeviceID: a.DeviceID})
 		}
 	}
 	for _, r := range failed {

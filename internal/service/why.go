@@ -10,10 +10,10 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/plan"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/core/words"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
@@ -31,7 +31,7 @@ type Asked struct {
 	Told      unit.Value // nil when a held unit never had a value
 	HeldWhy   string     // in words, empty when not held
 	Findings  []drift.Finding
-	Reported  bool // read back under what is asked now
+	Reported  bool // verified against what is asked now
 	Contended bool // somebody or something fights back
 	Trial     *TrialUnit
 }
@@ -219,28 +219,28 @@ func (e *explanation) units() []Asked {
 	}
 	units := []Asked{}
 	for _, u := range settled {
-		a := Asked{Unit: u.Unit, Section: words.Section(u.Unit), Title: words.Unit(u.Unit), Why: words.Why(u), Settled: u, Told: told[u.Unit],
+		a := Asked{Unit: u.Unit, Section: present.Section(u.Unit), Title: present.Unit(u.Unit), Why: present.Why(u), Settled: u, Told: told[u.Unit],
 			Findings: []drift.Finding{}, Has: "not reported yet", Trial: trial[u.Unit], Contended: slices.Contains(e.device.Contended, u.Unit)}
-		a.Asked = words.Value(u.Unit, a.Told)
+		a.Asked = present.Value(u.Unit, a.Told)
 		if u.Verdict == "" && a.Told != nil {
-			a.Why = "its assignment is gone"
+			a.Why = "its assignment was deleted"
 		}
 		if u.Verdict == "" && a.Trial != nil {
-			a.Why = "asked for on trial only"
+			a.Why = "set by trial assignments only"
 		}
 		for _, h := range e.device.Held {
 			switch {
 			case h.Unit == u.Unit && h.Why == string(resolve.UndecidedScope):
 				a.HeldWhy = heldWhole
 			case h.Unit == u.Unit:
-				a.HeldWhy = words.Held(h)
+				a.HeldWhy = present.Held(h)
 			}
 		}
 		if a.Told == nil && a.HeldWhy != "" {
-			a.Asked = "nothing yet, held"
+			a.Asked = "none yet, held"
 		}
 		if e.report != nil {
-			a.Has = words.Has(u.Unit, a.Told, &e.report.State, e.directory)
+			a.Has = present.Has(u.Unit, a.Told, &e.report.State, e.directory)
 			if now, before := a.Told, former[u.Unit]; now != nil && before != nil && now.Equal(before) {
 				a.Findings = append(a.Findings, findings[u.Unit]...)
 				a.Reported = true
@@ -248,7 +248,7 @@ func (e *explanation) units() []Asked {
 		}
 		units = append(units, a)
 	}
-	slices.SortFunc(units, func(a, b Asked) int { return words.Compare(a.Unit, b.Unit) })
+	slices.SortFunc(units, func(a, b Asked) int { return present.Compare(a.Unit, b.Unit) })
 	return units
 }
 
@@ -271,7 +271,7 @@ func (e *explanation) trials() map[unit.ID]*TrialUnit {
 		if there && (u.Value == nil) == (enforced.Value == nil) && (u.Value == nil || u.Value.Equal(enforced.Value)) {
 			continue
 		}
-		t := &TrialUnit{Settled: u, Asked: words.Value(u.Unit, u.Value), Why: words.Why(u), Findings: append([]drift.Finding{}, forecast[u.Unit]...)}
+		t := &TrialUnit{Settled: u, Asked: present.Value(u.Unit, u.Value), Why: present.Why(u), Findings: append([]drift.Finding{}, forecast[u.Unit]...)}
 		if u.Value == nil {
 			t.Asked = "contested"
 		}

@@ -6,9 +6,9 @@ import (
 
 // States of a finding.
 const (
-	FindingOpen     = "open"
-	FindingSettled  = "settled"   // gone from a later report
-	FindingPutRight = "put_right" // the device found it and put it right by itself
+	FindingOpen      = "open"
+	FindingSettled   = "settled"   // gone from a later report
+	FindingCorrected = "corrected" // the device found it and put it right by itself
 )
 
 // Finding is a stored finding. Expected and Actual are JSON, nil where there is none.
@@ -66,7 +66,7 @@ type FindingFilter struct {
 func (f FindingFilter) where() (string, []any) {
 	sql, args := "true", []any{}
 	switch f.State {
-	case FindingOpen, FindingSettled, FindingPutRight:
+	case FindingOpen, FindingSettled, FindingCorrected:
 		sql = "x.state = '" + f.State + "'"
 	}
 	if f.Unit != "" {

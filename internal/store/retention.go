@@ -41,7 +41,7 @@ func prunes(k Kept) []prune {
 		{"orders", `delete from orders where id = any(array(select id from orders where created_at < $2 and (state not in ('queued', 'delivered') or ends_at < $2) order by created_at limit $1))`, k.Orders},
 		{"sign-in failures", "delete from sign_in_failures where subject = any(array(select subject from sign_in_failures where last_at < $2 and blocked_to < $2 order by last_at limit $1))", k.Attempts},
 		{"sessions", "delete from sessions where hash = any(array(select hash from sessions where expires_at < $2 limit $1))", 0},
-		{"agreements", "delete from agreements where id = any(array(select id from agreements where ends_at < $2 limit $1))", k.Orders},
+		{"approvals", "delete from approvals where id = any(array(select id from approvals where ends_at < $2 limit $1))", k.Orders},
 	}
 }
 

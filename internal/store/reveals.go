@@ -53,8 +53,8 @@ func (t Tx) ListReveals(n Narrow, p Page) ([]Reveal, string, error) {
 	return list, next, err
 }
 
-// Agreement is a reveal beyond an operator's budget, which a second person must agree to.
-type Agreement struct {
+// Approval is a reveal beyond an operator's budget, which a second person must approve.
+type Approval struct {
 	ID        string
 	DeviceID  string
 	Device    string `gorm:"->;-:migration"` // its name, read only
@@ -65,48 +65,48 @@ type Agreement struct {
 	EndsAt    time.Time
 	DecidedBy string
 	DecidedAt *time.Time
-	Agreed    bool
+	Approved  bool
 	UsedAt    *time.Time
 }
 
-// AddAgreement stores one that waits.
-func (t Tx) AddAgreement(a Agreement) error { return translate(t.db.Omit("Device").Create(&a).Error) }
+// AddApproval stores one that waits.
+func (t Tx) AddApproval(a Approval) error { return translate(t.db.Omit("Device").Create(&a).Error) }
 
-// LockAgreement reads one for update.
-func (t Tx) LockAgreement(id string) (Agreement, error) {
-	found, err := rows[Agreement](t, "select a.*, d.name as device from agreements a join devices d on d.id = a.device_id where a.id = ? for update of a", id)
+// LockApproval reads one for update.
+func (t Tx) LockApproval(id string) (Approval, error) {
+	found, err := rows[Approval](t, "select a.*, d.name as device from approvals a join devices d on d.id = a.device_id where a.id = ? for update of a", id)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
 	if err != nil {
-		return Agreement{}, err
+		return Approval{}, err
 	}
 	return found[0], nil
 }
 
-// SetAgreement stores what was decided, or that it was used.
-func (t Tx) SetAgreement(a Agreement) error {
-	return must(t.db.Model(&Agreement{}).Where("id = ?", a.ID).
-		Select("decided_by", "decided_at", "agreed", "ends_at", "used_at").Updates(a), ErrNotFound)
+// SetApproval stores what was decided, or that it was used.
+func (t Tx) SetApproval(a Approval) error {
+	return must(t.db.Model(&Approval{}).Where("id = ?", a.ID).
+		Select("decided_by", "decided_at", "approved", "ends_at", "used_at").Updates(a), ErrNotFound)
 }
 
-// OpenAgreement finds what an operator asked for one password that has neither ended nor been used.
-func (t Tx) OpenAgreement(operator, device, target string, now time.Time) (Agreement, error) {
-	return first[Agreement](t.db.Omit("Device").Where("asked_by = ? and device_id = ? and target = ? and ends_at > ? and used_at is null and (decided_at is null or agreed)",
+// OpenApproval finds what an operator asked for one password that has neither ended nor been used.
+func (t Tx) OpenApproval(operator, device, target string, now time.Time) (Approval, error) {
+	return first[Approval](t.db.Omit("Device").Where("asked_by = ? and device_id = ? and target = ? and ends_at > ? and used_at is null and (decided_at is null or approved)",
 		operator, device, target, now).Order("id desc"))
 }
 
-// ListAgreements lists a page of those that wait, or that were agreed to and not used, latest first, on
+// ListApprovals lists a page of those that wait, or that were approved to and not used, latest first, on
 // devices in reach.
-func (t Tx) ListAgreements(reach auth.Reach, now time.Time, p Page) ([]Agreement, string, error) {
+func (t Tx) ListApprovals(reach auth.Reach, now time.Time, p Page) ([]Approval, string, error) {
 	before := "~"
 	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
 	within, args := inReach(reach)
-	list, err := rows[Agreement](t, `select a.*, d.name as device from agreements a join devices d on d.id = a.device_id
-		where a.id < ? and a.ends_at > ? and a.used_at is null and (a.decided_at is null or a.agreed) and `+within+` order by a.id desc limit ?`,
+	list, err := rows[Approval](t, `select a.*, d.name as device from approvals a join devices d on d.id = a.device_id
+		where a.id < ? and a.ends_at > ? and a.used_at is null and (a.decided_at is null or a.approved) and `+within+` order by a.id desc limit ?`,
 		append(append([]any{before, now}, args...), p.limit()+1)...)
-	list, next := cut(p, list, func(a Agreement) []any { return []any{a.ID} })
+	list, next := cut(p, list, func(a Approval) []any { return []any{a.ID} })
 	return list, next, err
 }

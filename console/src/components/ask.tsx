@@ -12,7 +12,7 @@ type AskProps = {
 };
 
 /** A question before something that is not easily taken back. */
-export function Ask({ open, title, children, yes, no = "Not yet", onYes, onNo }: AskProps) {
+export function Ask({ open, title, children, yes, no = "Cancel", onYes, onNo }: AskProps) {
   return (
     <AlertDialog.Root open={open} onOpenChange={(next) => next || onNo()}>
       <AlertDialog.Portal>

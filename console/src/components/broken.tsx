@@ -15,11 +15,11 @@ export class Broken extends Component<{ children: ReactNode }, { error?: Error }
     return (
       <div role="alert" className="m-6 border-l-4 border-red bg-red-wash px-4 py-3">
         <p className="font-semibold">
-          {upgraded ? "This part of the console could not be loaded." : "This page could not be drawn."}
+          {upgraded ? "This part of the console could not be loaded." : "This page could not be displayed."}
         </p>
         <p className="mb-3">
           {upgraded
-            ? "The service was probably upgraded since you opened the page. Load it again to go on."
+            ? "The service was probably upgraded since you opened the page. Reload the page."
             : `Load it again; if it stays, tell whoever runs the service: ${error.message}`}
         </p>
         <button

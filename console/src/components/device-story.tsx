@@ -46,7 +46,7 @@ export function Locked({ why, rights }: { why: DeviceWhy; rights: string[] }) {
                   onClick={() => order.mutate({ kind: "unlock", subject: `sid:${a.sid}` })}
                   disabled={waits || order.isPending}
                 >
-                  {waits ? "Being unlocked" : "Unlock"}
+                  {waits ? "Unlocking" : "Unlock"}
                 </Button>
               )}
             </li>
@@ -61,8 +61,8 @@ export function Locked({ why, rights }: { why: DeviceWhy; rights: string[] }) {
 export function Happened({ why }: { why: DeviceWhy }) {
   const now = useNow();
   return (
-    <Aside title="What happened here">
-      {why.events.length === 0 && <p className="text-second">The device has told of nothing yet.</p>}
+    <Aside title="Events">
+      {why.events.length === 0 && <p className="text-second">No events yet.</p>}
       <ol className="space-y-1.5">
         {why.events.slice(0, 8).map((e) => (
           <li key={e.id} className="grid grid-cols-[56px_1fr] gap-2">
@@ -88,10 +88,10 @@ export function Happened({ why }: { why: DeviceWhy }) {
 
 export function History({ why }: { why: DeviceWhy }) {
   const now = useNow();
-  const verb = { open: "", settled: "settled: ", put_right: "put right by the device: " };
+  const verb = { open: "", settled: "settled: ", corrected: "corrected by the device: " };
   return (
-    <Aside title="What differed here">
-      {why.history.length === 0 && <p className="text-second">Nothing has differed since its first report.</p>}
+    <Aside title="Findings">
+      {why.history.length === 0 && <p className="text-second">No findings since its first report.</p>}
       <ol className="space-y-1.5">
         {why.history.slice(0, 6).map((f) => (
           <li key={f.id} className="grid grid-cols-[56px_1fr] gap-2">

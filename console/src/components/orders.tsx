@@ -56,7 +56,7 @@ export function Orders({ why, rights }: { why: DeviceWhy; rights: string[] }) {
             </span>
             <span className="block text-second">
               {o.state === "queued" && silent
-                ? `The device is off or out of reach; the order waits ${o.expires_at ? `until ${new Date(o.expires_at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}` : "until it comes"}.`
+                ? `The device is offline; the order waits ${o.expires_at ? `until ${new Date(o.expires_at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}` : "until it checks in"}.`
                 : o.detail || `${ago(o.created_at, now)}, ${o.created_by}`}
             </span>
           </li>

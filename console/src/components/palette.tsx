@@ -12,7 +12,7 @@ const places: Choice[] = [
   { key: "watch", label: "Watch: the fleet now", to: "/watch" },
   { key: "policies", label: "Policies", to: "/policies" },
   { key: "devices", label: "Devices", to: "/devices" },
-  { key: "passwords", label: "Passwords: look one up", to: "/passwords" },
+  { key: "passwords", label: "Passwords: view one", to: "/passwords" },
   { key: "drift", label: "Drift: open findings", to: "/drift" },
 ];
 
@@ -125,7 +125,7 @@ function Search({ close }: { close: () => void }) {
         ))}
         {found.error && <Trouble error={found.error} />}
         {choices.length === 0 && !found.error && (
-          <p className="px-4 py-2 text-second">{looking ? "Looking …" : "Nothing is called that."}</p>
+          <p className="px-4 py-2 text-second">{looking ? "Looking …" : "Nothing found."}</p>
         )}
       </div>
     </div>

@@ -10,11 +10,11 @@ import { Reveal } from "./reveal";
 export const reasons: Record<string, string> = {
   interrupted: "the change before was interrupted",
   restored: "the device came back from a snapshot",
-  recreated: "the account was made anew",
-  changed_elsewhere: "somebody else had changed it",
-  first: "for the first time",
+  recreated: "the account was recreated",
+  changed_elsewhere: "it had been changed outside Rank Warden",
+  first: "first rotation",
   ordered: "by an order",
-  revealed: "it had been shown",
+  revealed: "it had been viewed",
   used: "somebody had signed in",
   age: "it was due",
 };
@@ -33,11 +33,11 @@ export function PasswordPanel({ device, account, rights }: { device: string; acc
     <>
       <About password={chosen} rights={rights} />
       {rights.includes("reveal") ? (
-        <Aside title="See the password">
+        <Aside title="View password">
           <Reveal key={chosen.account + chosen.device} of={chosen} />
         </Aside>
       ) : (
-        <p className="mb-6 text-second">Your role does not see passwords. Somebody with the role support does.</p>
+        <p className="mb-6 text-second">Your role cannot view passwords. The role support can.</p>
       )}
       <Seen device={device} account={account} />
       <Deposits password={chosen} may={rights.includes("reveal")} />
@@ -103,7 +103,7 @@ function LastRotate({ device, account, off }: { device: string; account: string;
   const last = orders.data?.items.find((o) => o.kind === "rotate" && (o.subject === account || o.subject === ""));
   if (!last) return null;
   if (last.state === "queued" && off)
-    return <span className="text-waiting">◔ the device is off; the order waits for it</span>;
+    return <span className="text-waiting">◔ the device is offline; the order waits</span>;
   if (last.state === "done")
     return <span className="text-green">✓ changed {clock(last.finished_at ?? last.created_at, now)}</span>;
   if (last.not_before && Date.parse(last.not_before) > now)
@@ -128,13 +128,13 @@ function Seen({ device, account }: { device: string; account: string }) {
   });
   const list = reveals.data?.items.filter((r) => r.account === account).slice(0, 5) ?? [];
   return (
-    <Aside title="Who saw it">
-      {list.length === 0 && <p className="text-second">Nobody yet.</p>}
+    <Aside title="Viewed by">
+      {list.length === 0 && <p className="text-second">No views yet.</p>}
       <ul className="space-y-1">
         {list.map((r) => (
           <li key={r.at} className="break-words">
             <b>{r.operator}</b> <span className="text-second">{ago(r.at, now)}:</span> {r.reason}
-            {r.copied && <span className="text-second"> (copied unseen)</span>}
+            {r.copied && <span className="text-second"> (copied without showing)</span>}
           </li>
         ))}
       </ul>
@@ -152,7 +152,7 @@ function Deposits({ password, may }: { password: DevicePassword; may: boolean })
   const now = useNow();
   const [open, setOpen] = useState("");
   return (
-    <Aside title="In escrow">
+    <Aside title="Stored passwords">
       <ol>
         {password.deposits.slice(0, 12).map((d) => {
           const id = `${d.epoch}.${d.number}`;
@@ -183,7 +183,7 @@ function Deposits({ password, may }: { password: DevicePassword; may: boolean })
               </div>
               {open === id && (
                 <div className="py-2">
-                  <p className="mb-2 text-second">For a machine that was restored from an old image.</p>
+                  <p className="mb-2 text-second">For a machine restored from an old image.</p>
                   <Reveal of={password} former={{ epoch: d.epoch, number: d.number }} done={() => setOpen("")} />
                 </div>
               )}

@@ -34,8 +34,8 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
       await navigator.clipboard.writeText(answer.candidates[0]?.password ?? "");
       setSaid(
         answer.candidates.length > 1
-          ? "The newest was copied, unseen. A change is under way: if it does not open the account, show them all."
-          : "Copied, unseen. Clear your clipboard when you are done.",
+          ? "The newest password was copied without showing it. A rotation is in progress: if it does not work, show all of them."
+          : "Copied without showing it. Clear your clipboard when you are done.",
       );
     },
     onSuccess: () => {
@@ -45,7 +45,7 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
     onError: (error, ask) => {
       if (error instanceof Refusal && error.code === "sign_in_again") setAgain(ask);
       if (error instanceof Refusal && error.code === "second_person_needed")
-        queries.invalidateQueries({ queryKey: ["agreements"] });
+        queries.invalidateQueries({ queryKey: ["approvals"] });
     },
     gcTime: 0, // the answer is kept nowhere but in what is shown
   });
@@ -71,7 +71,7 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
   return (
     <form onSubmit={submit} className="space-y-2">
       <label className="block">
-        <span className="font-semibold">Why do you need it?</span>
+        <span className="font-semibold">Reason</span>
         <textarea
           name="reason"
           value={reason}
@@ -80,7 +80,7 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
           minLength={3}
           maxLength={1000}
           rows={2}
-          placeholder="A ticket, and what is to be done"
+          placeholder="A ticket, and what you will do"
           className="w-full rounded-sm border border-second bg-paper px-2 py-1"
         />
       </label>
@@ -169,7 +169,7 @@ function Fresh({ then, leave }: { then: () => void; leave: () => void }) {
   };
   return (
     <form onSubmit={submit} className="space-y-2">
-      <p>A password is shown only within 15 minutes of a sign-in. Give your own password once more.</p>
+      <p>A password is shown only within 15 minutes of a sign-in. Enter your own password again.</p>
       <label className="block">
         <span className="font-semibold">Your password</span>
         <input
@@ -184,7 +184,7 @@ function Fresh({ then, leave }: { then: () => void; leave: () => void }) {
         <Button type="submit" primary>
           Go on
         </Button>
-        <Button onClick={leave}>Leave it</Button>
+        <Button onClick={leave}>Cancel</Button>
       </div>
       {trouble && <Trouble error={trouble} />}
     </form>

@@ -42,11 +42,11 @@ export function DevicePage({ rights }: { rights: string[] }) {
           device.model,
           device.path,
           device.tags.join(", "),
-          device.os_build ? `${device.platform} build ${device.os_build}` : `${device.platform}, build not known`,
-          `heard from ${ago(device.last_contact, now)}`,
+          device.os_build ? `${device.platform} build ${device.os_build}` : `${device.platform}, unknown build`,
+          `last contact ${ago(device.last_contact, now)}`,
           device.verified_at
             ? `desired state ${device.desired}, verified ${clock(device.verified_at, now)}`
-            : `desired state ${device.desired}, not reported back yet`,
+            : `desired state ${device.desired}, not reported yet`,
         ]
           .filter(Boolean)
           .join(" · ")}
@@ -72,7 +72,7 @@ export function DevicePage({ rights }: { rights: string[] }) {
 
 function Units({ units }: { units: UnitWhy[] }) {
   if (units.length === 0) {
-    return <p className="text-second">No assignment applies to this device, so nothing is asked of it.</p>;
+    return <p className="text-second">No assignment applies to this device.</p>;
   }
   const sections = [...new Set(units.map((u) => u.section))];
   return (
@@ -85,7 +85,7 @@ function Units({ units }: { units: UnitWhy[] }) {
       </colgroup>
       <thead>
         <tr className="border-b border-hairline text-left text-xs text-second">
-          {["Unit", "Asked", "Has", "Why"].map((title) => (
+          {["Setting", "Desired", "Reported", "Decided by"].map((title) => (
             <th key={title} scope="col" className="px-2.5 py-1.5 font-semibold">
               {title}
             </th>
@@ -142,13 +142,13 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
             {!unit.in_step && !unit.held && unit.asked !== unit.has && (
               <span className="text-waiting">
                 <span aria-hidden>◔ </span>
-                <span className="sr-only">not reported back yet: </span>
+                <span className="sr-only">not reported yet: </span>
               </span>
             )}
             {unit.in_step && (
               <span className="text-green">
                 <span aria-hidden>✓ </span>
-                <span className="sr-only">as asked: </span>
+                <span className="sr-only">as desired: </span>
               </span>
             )}
             <Words>{unit.has}</Words>
@@ -275,13 +275,13 @@ function Reported({ why }: { why: DeviceWhy }) {
 const reasons: Record<DeviceWhy["assignments"][number]["reason"], string> = {
   included: "",
   excluded: "excluded here",
-  outside: "outside of where it holds",
-  undecided: "undecided: a fact is not known",
+  outside: "outside its scope",
+  undecided: "undecided: unknown fact",
 };
 
 function Reaching({ why }: { why: DeviceWhy }) {
   return (
-    <Aside title="Assignments that reach it">
+    <Aside title="Assignments">
       {why.assignments.length === 0 && <p className="text-second">None.</p>}
       <ul>
         {why.assignments.map((a) => (

@@ -48,7 +48,7 @@ export function DevicesPage() {
   const items = devices.items;
   return (
     <>
-      <PageHead tab="Devices" title="Devices" note="What every device really has, as it last reported.">
+      <PageHead tab="Devices" title="Devices" note="Devices and their last reported state.">
         <Export
           file="devices.csv"
           header={exported}
@@ -93,8 +93,8 @@ export function DevicesPage() {
       {devices.read && items.length === 0 && (
         <Nothing>
           {filter.search || filter.standing || filter.group
-            ? "No device is like that. Take a filter away to see more."
-            : "No device has enrolled yet. Make a token with the command: rankwarden enrolment create"}
+            ? "No device matches. Remove a filter to see more."
+            : "No device has enrolled yet. Create a token with the command: rankwarden enrolment create"}
         </Nothing>
       )}
       {items.length > 0 && <DeviceRows items={items} more={devices.more} readMore={devices.readMore} />}
@@ -120,7 +120,7 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
     { title: "System", width: "160px", cell: (d) => `${d.platform} ${d.os_version}` },
     { title: "Place", width: "minmax(150px,1fr)", cell: (d) => <span className="text-second">{d.path}</span> },
     { title: "Desired state", width: "100px", right: true, cell: (d) => d.desired || "none yet" },
-    { title: "Heard from", width: "110px", right: true, cell: (d) => ago(d.last_contact, now) },
+    { title: "Last contact", width: "110px", right: true, cell: (d) => ago(d.last_contact, now) },
     {
       title: "Verified",
       width: "110px",

@@ -18,7 +18,7 @@ const columns: Column<DirectoryEntry>[] = [
   { title: "Name", width: "minmax(160px,1fr)", cell: (e) => <span className="font-semibold">{e.title}</span> },
   { title: "Kind", width: "70px", cell: (e) => (e.kind === "user" ? "person" : "group") },
   {
-    title: "Write it in a policy as",
+    title: "Reference in policies",
     width: "minmax(300px,1.6fr)",
     cell: (e) => <Reference text={e.ref} />,
   },
@@ -72,7 +72,7 @@ export function DirectoryPage() {
       {entries.read && items.length === 0 && (
         <Nothing>
           {search || kind
-            ? "The directory has nobody like that. Take a filter away to see more."
+            ? "No entry matches. Remove a filter to see more."
             : "The directory is empty. Import a file with the command: rankwarden directory import FILE"}
         </Nothing>
       )}
@@ -122,7 +122,7 @@ function Connection() {
       {error
         ? `◆ The directory could not be read ${ago(ended_at, now)}: ${error}`
         : ended_at
-          ? `Kept in step: ${entries} people and groups read ${ago(ended_at, now)}.`
+          ? `Synchronised: ${entries} people and groups, read ${ago(ended_at, now)}.`
           : "The directory is being read."}
     </p>
   );

@@ -13,21 +13,21 @@ type State = Finding["state"];
 type Filter = { state: State; unit?: string; kind?: string; group?: string };
 
 const kinds: Record<string, string> = {
-  wrong_value: "has another value",
-  account_missing: "the account is missing",
-  account_present: "an account that should be gone",
-  account_state: "enabled or disabled, and should not be",
-  account_name: "the account has another name",
-  account_detail: "the account is described otherwise",
-  rotation_never: "the password was never changed",
-  rotation_overdue: "the password is too old",
-  changed_elsewhere: "somebody else changed the password",
-  member_missing: "a member is missing",
-  member_extra: "a member nobody asked for",
-  member_forbidden: "a member that must not be",
-  group_missing: "the local group is missing",
-  unit_unsupported: "cannot be carried",
-  apply_failed: "could not be changed",
+  wrong_value: "different value",
+  account_missing: "account missing",
+  account_present: "account should be absent",
+  account_state: "account enabled or disabled",
+  account_name: "different account name",
+  account_detail: "different account details",
+  rotation_never: "password never rotated",
+  rotation_overdue: "password overdue",
+  changed_elsewhere: "password changed elsewhere",
+  member_missing: "member missing",
+  member_extra: "extra member",
+  member_forbidden: "forbidden member",
+  group_missing: "local group missing",
+  unit_unsupported: "not supported",
+  apply_failed: "change failed",
 };
 
 const read = (filter: Filter, cursor: string, limit: number) =>
@@ -61,7 +61,7 @@ export function DriftPage() {
       <PageHead
         tab="Drift"
         title="Drift"
-        note="Where devices differ from what is asked of them, and whose rule it breaks."
+        note="Where devices differ from their desired state, and which assignments decided it."
       >
         <Link to="/events" className="text-brass underline decoration-current">
           What devices did
@@ -90,7 +90,7 @@ export function DriftPage() {
           onChange={(value) => set({ state: value === "open" ? "" : value })}
           choices={[
             { value: "open", label: "open" },
-            { value: "put_right", label: "put right by the device" },
+            { value: "corrected", label: "corrected by the device" },
             { value: "settled", label: "settled" },
           ]}
         />
@@ -103,23 +103,23 @@ export function DriftPage() {
           {findings.read && items.length === 0 && (
             <Nothing>
               {filter.unit || filter.group
-                ? "No finding is like that. Take a filter away to see more."
+                ? "No finding matches. Remove a filter to see more."
                 : filter.state === "open"
-                  ? "No device differs from what is asked of it."
-                  : "There is none."}
+                  ? "No device differs from its desired state."
+                  : "No findings."}
             </Nothing>
           )}
           {items.length > 0 && <FindingRows items={items} more={findings.more} readMore={findings.readMore} />}
         </div>
         <div>
           <Sums
-            title="By unit and kind"
+            title="By setting and kind"
             sums={sums.data?.items.filter((s) => !cannot(s)) ?? []}
             filter={filter}
             choose={choose}
           />
           <Sums
-            title="What platforms cannot carry"
+            title="Not supported by the platform"
             sums={sums.data?.items.filter(cannot) ?? []}
             filter={filter}
             choose={choose}
@@ -182,9 +182,9 @@ function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolea
         </Link>
       ),
     },
-    { title: "Unit", width: "130px", cell: (f) => f.unit_title },
+    { title: "Setting", width: "130px", cell: (f) => f.unit_title },
     {
-      title: "What differs",
+      title: "Finding",
       width: "minmax(240px,1fr)",
       cell: (f) => (
         <span className={f.state === "open" && !cannot(f) ? "text-red" : ""}>
@@ -192,7 +192,7 @@ function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolea
         </span>
       ),
     },
-    { title: "Rule of", width: "150px", cell: (f) => f.assignments.join(", ") },
+    { title: "Decided by", width: "150px", cell: (f) => f.assignments.join(", ") },
     { title: "First seen", width: "90px", right: true, cell: (f) => ago(f.first_seen, now) },
   ];
   return (

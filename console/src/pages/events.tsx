@@ -12,31 +12,31 @@ import { ago, useNow } from "../time";
 type Filter = { device?: string; kind?: string; group?: string };
 
 const kinds: Record<string, string> = {
-  applied: "a desired state was carried out",
-  account_created: "an account was made",
-  account_adopted: "an account was taken over",
-  account_renamed: "an account was renamed",
-  account_enabled: "an account was enabled",
-  account_disabled: "an account was disabled",
-  account_described: "an account was described",
-  account_removed: "an account was removed",
-  member_added: "somebody was put into a local group",
-  member_removed: "somebody was taken out of a local group",
-  value_set: "a rule or property was set",
-  password_changed: "a password was changed",
-  password_foreign: "somebody else changed a password",
-  rotation_failed: "a password could not be changed",
-  rotation_stopped: "no rule changes a password any more",
-  account_used: "somebody signed in",
-  account_locked: "an account was locked",
-  account_unlocked: "an account was unlocked by an order",
-  device_restarted: "a device restarted after use",
-  device_renamed: "a workstation was renamed",
-  set_aside: "something that the service refuses for good was set aside",
-  device_restored: "a device came back from a snapshot",
-  sessions_ended: "somebody was signed out by an order",
-  guard_refused: "the guard refused",
-  fought_over: "something is changed back again and again",
+  applied: "desired state applied",
+  account_created: "account created",
+  account_adopted: "account adopted",
+  account_renamed: "account renamed",
+  account_enabled: "account enabled",
+  account_disabled: "account disabled",
+  account_described: "account details set",
+  account_removed: "account removed",
+  member_added: "member added",
+  member_removed: "member removed",
+  value_set: "value set",
+  password_changed: "password rotated",
+  password_foreign: "password changed elsewhere",
+  rotation_failed: "rotation failed",
+  rotation_stopped: "rotation stopped",
+  account_used: "account used",
+  account_locked: "account locked",
+  account_unlocked: "account unlocked",
+  device_restarted: "device restarted",
+  device_renamed: "device renamed",
+  set_aside: "skipped: the service refuses it",
+  device_restored: "device restored from a snapshot",
+  sessions_ended: "sessions ended",
+  guard_refused: "guard refused",
+  fought_over: "repeatedly reverted",
 };
 
 const read = (filter: Filter, cursor: string, limit: number) =>
@@ -65,7 +65,7 @@ export function EventsPage() {
       ),
     },
     {
-      title: "What happened",
+      title: "Event",
       width: "minmax(320px,1fr)",
       cell: (e) => (
         <span className={alarming.has(e.kind) ? "text-red" : ""}>
@@ -79,7 +79,7 @@ export function EventsPage() {
       <PageHead
         tab={filter.device ? `Events of ${filter.device}` : "Events"}
         title={filter.device ? `Events of ${filter.device}` : "Events"}
-        note="What devices did, as they tell it."
+        note="Events reported by devices."
       >
         <Export
           file="events.csv"
@@ -117,7 +117,7 @@ export function EventsPage() {
       </div>
       {events.error && <Trouble error={events.error} />}
       {events.pending && <Loading />}
-      {events.read && items.length === 0 && <Nothing>Nothing like that has happened.</Nothing>}
+      {events.read && items.length === 0 && <Nothing>No event matches.</Nothing>}
       {items.length > 0 && (
         <Rows
           label="Events"

@@ -34,7 +34,7 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
     },
     { title: "Devices", width: "70px", right: true, cell: (g) => g.enrolled },
     {
-      title: "Who is in it",
+      title: "Members",
       width: "minmax(220px,1.4fr)",
       cell: (g) =>
         g.rule ? (
@@ -43,14 +43,14 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
           <span className="text-second">{g.listed} listed by name</span>
         ),
     },
-    { title: "What it is for", width: "minmax(180px,1fr)", cell: (g) => g.description },
+    { title: "Description", width: "minmax(180px,1fr)", cell: (g) => g.description },
   ];
   return (
     <>
       <PageHead
         tab="Groups"
         title="Organisation"
-        note="Groups of devices, listed by name or by a rule over what is known of a device."
+        note="Groups of devices: listed by name, or by a rule over device facts."
       />
       <OrganisationParts />
       {groups.error && <Trouble error={groups.error} />}
@@ -58,7 +58,7 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
         <div>
           {groups.pending && <Loading />}
           {groups.read && items.length === 0 && (
-            <Nothing>There is no group yet. Make one beside this, or with the command: rankwarden group create</Nothing>
+            <Nothing>No groups yet. Create one here, or with the command: rankwarden group create</Nothing>
           )}
           {items.length > 0 && (
             <Rows
@@ -90,7 +90,7 @@ function Members({ name }: { name: string }) {
   return (
     <Aside title={`Devices of ${name}`}>
       {members.error && <Trouble error={members.error} />}
-      {members.data?.items.length === 0 && <p className="text-second">Nobody is in it.</p>}
+      {members.data?.items.length === 0 && <p className="text-second">No members.</p>}
       <ul className="columns-2">
         {members.data?.items.map((m) => (
           <li key={m.device} className="font-mono">
@@ -100,7 +100,7 @@ function Members({ name }: { name: string }) {
         ))}
       </ul>
       {members.data?.items.some((m) => !m.certain) && (
-        <p className="text-second">? a fact that the rule reads is not known of this device.</p>
+        <p className="text-second">? unknown: this device has not reported a fact that the rule reads.</p>
       )}
       {members.data?.next && (
         <p>
@@ -153,7 +153,7 @@ function RuleForm({ group }: { group: Group | undefined }) {
   };
   const error = saved.error ?? tried.error;
   return (
-    <Aside title={group ? `Rule of ${group.name}` : "A new group by rule"}>
+    <Aside title={group ? `Rule of ${group.name}` : "New group by rule"}>
       <form onSubmit={submit} className="space-y-2">
         {!group && (
           <label className="block">
@@ -186,17 +186,17 @@ function RuleForm({ group }: { group: Group | undefined }) {
               were typing.
             </p>
             <div className="mt-2 flex gap-2">
-              <Button onClick={() => setBase(group)}>Go on with mine</Button>
-              <Button onClick={() => setRule(group.rule)}>Take theirs</Button>
+              <Button onClick={() => setBase(group)}>Keep my changes</Button>
+              <Button onClick={() => setRule(group.rule)}>Use their version</Button>
             </div>
           </div>
         )}
         <div className="flex gap-2">
           <Button onClick={() => tried.mutate()} disabled={!rule || tried.isPending}>
-            See for whom it holds
+            Preview members
           </Button>
           <Button primary type="submit" disabled={!rule || !name || saved.isPending || rule === group?.rule}>
-            {group ? "Change the rule" : "Make the group"}
+            {group ? "Save rule" : "Create group"}
           </Button>
         </div>
       </form>

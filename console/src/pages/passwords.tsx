@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { type Agreement, client, type Password, take } from "../api";
+import { type Approval, client, type Password, take } from "../api";
 import { ChangeMany } from "../components/change-many";
 import { Export } from "../components/export";
 import { Choices, GroupFilter, SearchField, useFilters } from "../components/filters";
@@ -44,7 +44,7 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
       <PageHead
         tab={device ? `Passwords, ${device}` : "Passwords"}
         title="Passwords"
-        note="Devices make them, and keep them here under seal. Each look leaves a trace."
+        note="Stored passwords, encrypted by the devices. Each view is recorded in the audit trail."
       >
         <Export
           file="passwords.csv"
@@ -67,7 +67,7 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
       <Asked may={rights.includes("reveal")} />
       <div className="mb-3 flex flex-wrap items-center gap-4">
         <SearchField
-          label="Look up a device, serial or account name"
+          label="Search by device, serial or account name"
           placeholder="Device, serial or account name"
           value={filter.search ?? ""}
           onChange={(search) => set({ search })}
@@ -97,8 +97,8 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
           {passwords.read && items.length === 0 && (
             <Nothing>
               {filter.search || filter.group || filter.overdue
-                ? "No password is like that. Take a filter away to see more."
-                : "No password is in escrow yet. A policy must rotate one, and a device must have carried that out."}
+                ? "No password matches. Remove a filter to see more."
+                : "No stored passwords yet. They appear after a device has rotated one for a policy."}
             </Nothing>
           )}
           {items.length > 0 && (
@@ -184,15 +184,15 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
         </Link>
       ),
     },
-    { title: "Stands", width: "96px", cell: (p) => <StandingBadge standing={p.standing} /> },
-    { title: "Changed", width: "96px", right: true, cell: (p) => ago(p.changed_at, now) },
+    { title: "Standing", width: "96px", cell: (p) => <StandingBadge standing={p.standing} /> },
+    { title: "Last rotated", width: "96px", right: true, cell: (p) => ago(p.changed_at, now) },
     {
       title: "Next",
       width: "116px",
       right: true,
       cell: (p) =>
         p.changing ? (
-          <span className="text-waiting">◔ changing</span>
+          <span className="text-waiting">◔ rotating</span>
         ) : p.every_minutes === null ? (
           <span className="text-red">no rule</span>
         ) : (
@@ -220,20 +220,20 @@ function NoKey() {
 function Asked({ may }: { may: boolean }) {
   const queries = useQueryClient();
   const now = useNow();
-  const agreements = useQuery({
-    queryKey: ["agreements"],
-    queryFn: () => take(client.GET("/api/v1/agreements", { params: { query: { limit: 50 } } })),
+  const approvals = useQuery({
+    queryKey: ["approvals"],
+    queryFn: () => take(client.GET("/api/v1/approvals", { params: { query: { limit: 50 } } })),
   });
   const decide = useMutation({
-    mutationFn: ({ of, agree }: { of: Agreement; agree: boolean }) =>
-      take(client.POST("/api/v1/agreements/{name}", { params: { path: { name: of.id } }, body: { agree } })),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["agreements"] }),
+    mutationFn: ({ of, approve }: { of: Approval; approve: boolean }) =>
+      take(client.POST("/api/v1/approvals/{name}", { params: { path: { name: of.id } }, body: { approve } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["approvals"] }),
   });
-  const waiting = agreements.data?.items ?? [];
+  const waiting = approvals.data?.items ?? [];
   if (waiting.length === 0) return null;
   return (
     <section className="mb-4 border-l-4 border-held px-4 py-2">
-      <h2 className="font-bold">Waiting for a second person</h2>
+      <h2 className="font-bold">Waiting for approval</h2>
       {decide.error && <Trouble error={decide.error} />}
       <ul>
         {waiting.map((a) => (
@@ -242,15 +242,15 @@ function Asked({ may }: { may: boolean }) {
               <b>{a.created_by}</b> asks to see {a.account} on <span className="font-mono">{a.device}</span>: {a.reason}{" "}
               <span className="text-second">({ago(a.created_at, now)})</span>
             </span>
-            {a.agreed ? (
-              <span className="text-green">✓ agreed by {a.decided_by}</span>
+            {a.approved ? (
+              <span className="text-green">✓ approved by {a.decided_by}</span>
             ) : (
               may && (
                 <>
-                  <Button primary onClick={() => decide.mutate({ of: a, agree: true })}>
-                    Agree
+                  <Button primary onClick={() => decide.mutate({ of: a, approve: true })}>
+                    Approve
                   </Button>
-                  <Button onClick={() => decide.mutate({ of: a, agree: false })}>Decline</Button>
+                  <Button onClick={() => decide.mutate({ of: a, approve: false })}>Decline</Button>
                 </>
               )
             )}

@@ -36,7 +36,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
       width: "minmax(200px,1fr)",
       cell: (p) =>
         p.assignments.length === 0 ? (
-          <span className="text-second">nothing yet</span>
+          <span className="text-second">not used</span>
         ) : (
           p.assignments.map((a) => (
             <span key={a.name} className="block">
@@ -52,7 +52,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
         ),
     },
     {
-      title: "How its devices stand",
+      title: "Device standings",
       width: "240px",
       cell: (p) => (
         <span className="flex items-center gap-3 pt-1.5">
@@ -68,7 +68,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
       <PageHead
         tab="Policies"
         title="Policies"
-        note="What is asked of devices. Assignments aim policies at groups; rank 1 outranks 2."
+        note="Policies and their assignments to groups. Rank 1 outranks rank 2."
       >
         {mayEdit && (
           <Button primary onClick={() => navigate("/new-policy")}>
@@ -85,7 +85,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
       {policies.error && <Trouble error={policies.error} />}
       {policies.pending && <Loading />}
       {policies.read && items.length === 0 && (
-        <Nothing>{search ? "No policy is called that." : "There is no policy yet. Write the first one."}</Nothing>
+        <Nothing>{search ? "No policy matches." : "No policies yet. Write the first one."}</Nothing>
       )}
       {items.length > 0 && (
         <Rows

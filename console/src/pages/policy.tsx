@@ -106,7 +106,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
         title={policy ? policy.title || policy.name : "Write a policy"}
         note={status}
       >
-        {draft.dirty && <Button onClick={draft.forget}>Discard what is not saved</Button>}
+        {draft.dirty && <Button onClick={draft.forget}>Discard unsaved changes</Button>}
         {mayEdit && (
           <Button onClick={save} disabled={busy || errors > 0 || checking || (policy !== undefined && !draft.dirty)}>
             Save draft
@@ -115,7 +115,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
         {mayEdit && policy && (
           <Publish
             policy={policy}
-            first={draft.dirty ? "Save the draft first" : theirs ? "Read first what was saved meanwhile" : ""}
+            first={draft.dirty ? "Save the draft first" : theirs ? "First read what was saved in the meantime" : ""}
             busy={busy}
             onPublish={publish}
           />
@@ -183,10 +183,10 @@ function Publish(props: { policy: Policy; first: string; busy: boolean; onPublis
 function Checks(props: { problems: DocumentProblem[]; checking: boolean; show: (line: number) => void }) {
   const { problems, checking } = props;
   return (
-    <Aside title={problems.length ? `Checks: ${problems.length} to mend` : "Checks"}>
+    <Aside title={problems.length ? `Checks: ${problems.length} to fix` : "Checks"}>
       <div aria-live="polite">
         {problems.length === 0 && (
-          <p className={checking ? "text-second" : "text-green"}>{checking ? "Checking …" : "✓ Nothing is wrong."}</p>
+          <p className={checking ? "text-second" : "text-green"}>{checking ? "Checking …" : "✓ No problems found."}</p>
         )}
         <ul className="space-y-2">
           {problems.map((p) => (
@@ -216,7 +216,7 @@ function InWords({ asks }: { asks: PolicyCheck["asks"] }) {
   if (asks.length === 0) return null;
   const sections = [...new Set(asks.map((a) => a.section))];
   return (
-    <Aside title="What it asks for">
+    <Aside title="Settings">
       <dl className="space-y-2">
         {sections.map((section) => (
           <div key={section}>
@@ -252,7 +252,7 @@ function Uses({ name }: { name: string }) {
     <Aside title="Used by">
       {uses.length === 0 && (
         <p className="text-second">
-          Nothing yet. Aim it with: <code className="font-mono">rankwarden assignment set</code>
+          Not used yet. Assign it with: <code className="font-mono">rankwarden assignment set</code>
         </p>
       )}
       <ul>
@@ -303,7 +303,7 @@ function Revisions(props: RevisionsProps) {
   };
   return (
     <Aside title="Revisions">
-      {revisions.data?.items.length === 0 && <p className="text-second">None is published yet.</p>}
+      {revisions.data?.items.length === 0 && <p className="text-second">No revision is published yet.</p>}
       <ul>
         {revisions.data?.items.map((r) => (
           <li key={r.number} className="flex justify-between gap-2 border-b border-hairline py-1">
@@ -318,7 +318,7 @@ function Revisions(props: RevisionsProps) {
                 type="button"
                 onClick={() => (props.dirty ? setAsked(r.number) : bring(r.number))}
                 className="font-semibold text-brass hover:underline"
-                title="Put this revision's document into the editor"
+                title="Open this revision in the editor"
               >
                 Edit from it
               </button>
@@ -328,9 +328,9 @@ function Revisions(props: RevisionsProps) {
       </ul>
       <Ask
         open={asked > 0}
-        title="Replace what you have not saved?"
-        yes={`Replace it by revision ${asked}`}
-        no="Keep it"
+        title="Replace unsaved changes?"
+        yes={`Replace with revision ${asked}`}
+        no="Keep my changes"
         onYes={() => bring(asked)}
         onNo={() => setAsked(0)}
       >

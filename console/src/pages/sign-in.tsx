@@ -17,7 +17,7 @@ export function SignInAgain() {
           className="fixed top-1/2 left-1/2 z-50 -translate-1/2"
         >
           <Dialog.Title className="sr-only">Sign in again</Dialog.Title>
-          <SignInForm note="Your session has ended. Sign in again; what you were doing is still here." />
+          <SignInForm note="Your session has ended. Sign in again; your work is still here." />
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

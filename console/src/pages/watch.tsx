@@ -22,12 +22,12 @@ export function WatchPage() {
         title={`${fleet.devices} devices, ${fleet.online} online`}
         note={
           fleet.unsettled > 0
-            ? "A change is still being settled for its devices."
+            ? "A change is still being resolved for its devices."
             : waiting === 0
               ? fleet.standings.held > 0
-                ? `Every online device was read back; on ${fleet.standings.held} something is held until it is decided.`
-                : "Every online device was read back under the newest it is asked."
-              : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported back yet on what is newly asked.`
+                ? `All online devices are verified; ${fleet.standings.held} have held settings that need a decision.`
+                : "All online devices are verified against their latest desired state."
+              : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported yet on what is newly asked.`
         }
       />
       <StandingBar standings={fleet.standings} />
@@ -47,7 +47,7 @@ export function WatchPage() {
 
 function Strips({ fleet }: { fleet: Overview }) {
   if (fleet.strips.length === 0) {
-    return <Nothing>There is no group yet. Make one with the command: rankwarden group create NAME DEVICE...</Nothing>;
+    return <Nothing>No groups yet. Create one with the command: rankwarden group create NAME DEVICE...</Nothing>;
   }
   return (
     <section className="border-t-2 border-ink pt-2">
@@ -130,18 +130,18 @@ function Marks({ group, marks }: { group: string; marks: Overview["strips"][numb
 const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
   contested: "is contested",
   held: "is held",
-  fought: "is fought over",
+  fought: "is repeatedly reverted",
 };
 
 /** Where a decision is made; nothing, when it is made on the machine of the service. */
 function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
   const [to, words] =
     d.kind === "reveal" || d.kind === "no_key"
-      ? ["/passwords", "Go to the passwords"]
+      ? ["/passwords", "Open passwords"]
       : d.kind === "directory"
-        ? ["/organisation/directory", "Go to the directory"]
+        ? ["/organisation/directory", "Open directory"]
         : d.device
-          ? [`/devices/${d.device}`, d.unit ? `See who asks for what on ${d.device}` : `Go to ${d.device}`]
+          ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
           : ["", ""];
   if (!to) return null;
   return (
@@ -154,7 +154,7 @@ function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
 function Decisions({ fleet }: { fleet: Overview }) {
   return (
     <Aside title={fleet.decisions.length ? `Needs a decision: ${fleet.decisions.length}` : "Needs a decision"}>
-      {fleet.decisions.length === 0 && <p className="text-second">Nothing waits for anybody.</p>}
+      {fleet.decisions.length === 0 && <p className="text-second">No decisions needed.</p>}
       <ul className="space-y-3">
         {fleet.decisions.map((d) => (
           <li
@@ -192,25 +192,25 @@ const actions: Record<string, string> = {
   "operator.changed": "changed operator",
   "token.made": "made API token",
   "token.revoked": "revoked API token",
-  "enrolment.token_made": "made enrolment token",
+  "enrolment.token_made": "created enrolment token",
   "enrolment.token_revoked": "revoked enrolment token",
   "keys.listed": "signed a new list of keys",
-  "keys.made": "made escrow key",
-  "keys.proved": "let escrow key go live:",
+  "keys.made": "created escrow key",
+  "keys.proved": "activated escrow key",
   "keys.retired": "retired escrow key",
-  "keys.resealed": "sealed again what was sealed to escrow key",
+  "keys.resealed": "re-sealed the deposits of escrow key",
   "deposits.exported": "exported sealed",
-  "password.revealed": "saw a password of",
-  "reveal.agreed": "agreed that somebody sees a password of",
-  "reveal.declined": "declined that somebody sees a password of",
-  "order.made": "gave the order",
+  "password.revealed": "viewed a password of",
+  "reveal.approved": "approved a view of a password of",
+  "reveal.declined": "declined a view of a password of",
+  "order.made": "sent the order",
   "directory.imported": "imported people and groups into the",
-  "directory.kept_in_step": "brought in step with where it comes from the",
-  "directory.let_go": "let go of people or groups lost by the",
+  "directory.kept_in_step": "synchronised the",
+  "directory.let_go": "deleted people or groups that vanished from the",
   "service.restored": "began a new epoch of the",
 };
 
-const outcome = { open: "", settled: "settled: ", put_right: "put right by the device: " };
+const outcome = { open: "", settled: "settled: ", corrected: "corrected by the device: " };
 
 /** Findings that are the same but for their time, latest first, with how often they came. */
 function alike(findings: Finding[]): { latest: Finding; times: number }[] {
@@ -254,7 +254,7 @@ function LastDay({ fleet }: { fleet: Overview }) {
   const shown = 14;
   return (
     <Aside title="In the last day">
-      {rows.length === 0 && <p className="text-second">Nothing happened.</p>}
+      {rows.length === 0 && <p className="text-second">No activity.</p>}
       <ol className="space-y-1.5">
         {rows.slice(0, shown).map((row) => (
           <li key={row.key} className="arrive grid grid-cols-[48px_1fr] gap-2">

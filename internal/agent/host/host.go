@@ -76,7 +76,7 @@ type Details struct {
 // Errors of hosts.
 var (
 	// ErrUnsupported is given for what the platform cannot carry.
-	ErrUnsupported = errors.New("this platform cannot carry it")
+	ErrUnsupported = errors.New("not supported on this platform")
 	// ErrCut is given when the power went in the middle; whatever was begun may be half done.
 	ErrCut = errors.New("the power was cut")
 )

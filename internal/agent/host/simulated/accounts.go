@@ -148,7 +148,7 @@ func (w *Workstation) setPassword(account principal.SID, password string) error 
 	case utf8.RuneCountInString(password) < *rules.MinLength:
 		return fmt.Errorf("%w: it has fewer than %d characters", ErrPassword, *rules.MinLength)
 	case *rules.Complexity && kinds(password) < 3:
-		return fmt.Errorf("%w: it has fewer than three kinds of character", ErrPassword)
+		return fmt.Errorf("%w: it has fewer than three classes of characters", ErrPassword)
 	case slices.Contains(append([][32]byte{a.Password}, a.Former...), next) && *rules.History > 0:
 		return fmt.Errorf("%w: it was used before", ErrPassword)
 	}

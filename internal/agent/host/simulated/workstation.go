@@ -88,7 +88,7 @@ func Boot(m Machine, now func() time.Time) *Workstation {
 // Refusals of the operating system.
 var (
 	ErrDenied     = errors.New("access denied")
-	ErrUnresolved = errors.New("the identifier cannot be resolved")
+	ErrUnresolved = errors.New("the device cannot resolve this identifier")
 	ErrNoGroup    = errors.New("the local group does not exist")
 	ErrNoAccount  = errors.New("the account does not exist")
 	ErrKeepsOwn   = errors.New("the built-in administrator cannot leave administrators")

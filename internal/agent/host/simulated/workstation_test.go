@@ -75,7 +75,7 @@ func TestPasswordRulesRefuse(t *testing.T) {
 	w, _ := boot()
 	require.NoError(t, w.SetPasswords(t.Context(), drift.Passwords{MinLength: new(8), History: new(2), Complexity: new(true)}))
 	assert.ErrorContains(t, w.SetPassword(t.Context(), w.Find("keeper"), "Ab1"), "8 characters")
-	assert.ErrorContains(t, w.SetPassword(t.Context(), w.Find("keeper"), "abcdefgh1"), "three kinds")
+	assert.ErrorContains(t, w.SetPassword(t.Context(), w.Find("keeper"), "abcdefgh1"), "three classes")
 	for _, next := range []string{"Harbour-1", "Harbour-2", "Harbour-3", "Harbour-4"} {
 		require.NoError(t, w.SetPassword(t.Context(), w.Find("keeper"), next))
 	}

@@ -1,4 +1,4 @@
-package words
+package present
 
 import (
 	"fmt"
@@ -31,11 +31,11 @@ func Value(id unit.ID, value unit.Value) string {
 	case unit.Int:
 		return number(id, int(v))
 	}
-	return "nothing"
+	return "none"
 }
 
 func boolean(id unit.ID, on bool) string {
-	say := [2]string{"any characters", "three kinds of character"}
+	say := [2]string{"any characters", "three classes of characters"}
 	if id != unit.Complexity {
 		say = [2]string{"disabled", "enabled"}
 	}
@@ -82,7 +82,7 @@ func Account(a unit.AccountValue) string {
 	}
 	parts := []string{a.Name, string(a.State)}
 	if a.FullName != "" {
-		parts = append(parts, fmt.Sprintf("called %q", a.FullName))
+		parts = append(parts, fmt.Sprintf("full name %q", a.FullName))
 	}
 	if a.Description != "" {
 		parts = append(parts, fmt.Sprintf("%q", a.Description))
@@ -110,7 +110,7 @@ var afterUse = map[unit.Then]string{unit.EndSessions: ", ending its sessions", u
 func Rotation(r unit.RotationValue) string {
 	say := fmt.Sprintf("every %s, %s after a sign-in%s", Minutes(r.EveryMinutes), Minutes(r.AfterUse.WaitMinutes), afterUse[r.AfterUse.Then])
 	if r.AfterRevealMinutes != nil {
-		say += fmt.Sprintf(", %s after it was shown", Minutes(*r.AfterRevealMinutes))
+		say += fmt.Sprintf(", %s after it was viewed", Minutes(*r.AfterRevealMinutes))
 	}
 	if r.RedrawName {
 		say += ", with a new name"
@@ -121,9 +121,9 @@ func Rotation(r unit.RotationValue) string {
 func members(m unit.Members) string {
 	if m.Closed {
 		if len(m.Present) == 0 {
-			return "nobody"
+			return "exactly: no members"
 		}
-		return fmt.Sprintf("only %d: %s", len(m.Present), names(m.Present))
+		return "exactly: " + names(m.Present)
 	}
 	return adjust(m.Present, m.Absent)
 }
@@ -138,13 +138,13 @@ func statement(s unit.Statement) string {
 func adjust(in, out []principal.Ref) string {
 	var parts []string
 	if len(in) > 0 {
-		parts = append(parts, "at least "+names(in))
+		parts = append(parts, "must include: "+names(in))
 	}
 	if len(out) > 0 {
-		parts = append(parts, "not "+names(out))
+		parts = append(parts, "must not include: "+names(out))
 	}
 	if parts == nil {
-		return "nobody in particular"
+		return "no change"
 	}
 	return strings.Join(parts, "; ")
 }

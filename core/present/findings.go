@@ -1,4 +1,4 @@
-package words
+package present
 
 import (
 	"fmt"
@@ -23,9 +23,9 @@ func Has(id unit.ID, asked unit.Value, state *drift.State, directory principal.D
 	case unit.Rotation:
 		target, _ := id.Target()
 		if last, ever := state.LastRotation(target); ever {
-			return "last changed " + last.UTC().Format(time.DateTime)
+			return "last rotated " + last.UTC().Format(time.DateTime)
 		}
-		return "never changed by Rank Warden"
+		return "never rotated"
 	case unit.Locking:
 		if state.Lockout == nil {
 			return notReported
@@ -45,7 +45,7 @@ func hasMembers(id unit.ID, state *drift.State, directory principal.Directory) s
 		return "no such local group"
 	}
 	if len(group.Members) == 0 {
-		return "nobody"
+		return "no members"
 	}
 	list := make([]string, len(group.Members))
 	for i, m := range group.Members {
@@ -79,37 +79,37 @@ func Finding(f drift.Finding) string {
 	}
 	switch f.Kind {
 	case drift.MemberExtra:
-		return subject + " is a member, and nobody asked for it"
+		return subject + " is a member, but not in the exact list"
 	case drift.MemberForbidden:
-		return subject + " is a member, and must not be"
+		return subject + " is a member, but must not be"
 	case drift.MemberMissing:
 		switch f.Actual {
 		case drift.NoSuchAccount:
-			return subject + " should be a member, and does not exist on the device"
+			return subject + " should be a member, but does not exist on the device"
 		case drift.NotKnown:
-			return subject + " should be a member, and the directory does not know it"
+			return subject + " should be a member, but the directory does not know it"
 		}
 		return subject + " should be a member"
 	case drift.GroupMissing:
 		return "the local group does not exist on the device"
 	case drift.AccountMissing:
-		return fmt.Sprintf("there is no account %v", f.Expected)
+		return fmt.Sprintf("the account %v does not exist", f.Expected)
 	case drift.AccountPresent:
-		return fmt.Sprintf("%v is there, and should be gone", f.Actual)
+		return fmt.Sprintf("the account %v exists, but should be absent", f.Actual)
 	case drift.AccountState:
 		return fmt.Sprintf("%v instead of %v", f.Actual, f.Expected)
 	case drift.AccountName:
-		return fmt.Sprintf("called %v instead of %v", f.Actual, f.Expected)
+		return fmt.Sprintf("name %v instead of %v", f.Actual, f.Expected)
 	case drift.AccountDetail:
 		return fmt.Sprintf("%s is %s instead of %s", strings.ReplaceAll(f.Subject, "_", " "), detail(f.Actual), detail(f.Expected))
 	case drift.RotationNever:
-		return "its password was never changed by Rank Warden, so nobody has it"
+		return "the password was never rotated, so none is stored"
 	case drift.RotationOverdue:
-		return fmt.Sprintf("last changed %v, which is too long ago", f.Actual)
+		return fmt.Sprintf("last rotated %v, overdue", f.Actual)
 	case drift.ChangedElsewhere:
-		return "somebody else changed the password, so that the one in escrow no longer opens the account"
+		return "the password was changed outside Rank Warden, so the stored one no longer works"
 	case drift.UnitUnsupported:
-		return "this device cannot carry it"
+		return "not supported on this device"
 	case drift.ApplyFailed:
 		if subject != "" {
 			return fmt.Sprintf("the device could not change %s: %v", subject, f.Actual)

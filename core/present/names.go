@@ -1,6 +1,6 @@
 // Package words says in plain English what values, units, verdicts and problems mean, so that client
 // and console say the same thing.
-package words
+package present
 
 import (
 	"cmp"

@@ -1,4 +1,4 @@
-package words
+package present
 
 import (
 	"fmt"
@@ -21,9 +21,9 @@ func Event(e drift.Event) string {
 	case drift.ValueSet:
 		return fmt.Sprintf("%s: %s instead of %s", UnitInFull(e.Unit), e.After, e.Before)
 	case drift.AccountCreated:
-		return fmt.Sprintf("the account %s was made", subject)
+		return fmt.Sprintf("the account %s was created", subject)
 	case drift.AccountAdopted:
-		return fmt.Sprintf("the account %s was taken over: signed out, with a new password", subject)
+		return fmt.Sprintf("the account %s was adopted: sessions ended, new password set", subject)
 	case drift.AccountRenamed:
 		return fmt.Sprintf("the account %s was renamed to %s", e.Before, e.After)
 	case drift.AccountEnabled:
@@ -31,34 +31,34 @@ func Event(e drift.Event) string {
 	case drift.AccountDisabled:
 		return fmt.Sprintf("the account %s was disabled", subject)
 	case drift.AccountDescribed:
-		return fmt.Sprintf("the account %s was described as asked", subject)
+		return fmt.Sprintf("the details of the account %s were set", subject)
 	case drift.AccountRemoved:
 		return fmt.Sprintf("the account %s was removed", subject)
 	case drift.MemberAdded:
-		return fmt.Sprintf("%s was put into %s", subject, Unit(e.Unit))
+		return fmt.Sprintf("%s was added to %s", subject, Unit(e.Unit))
 	case drift.MemberRemoved:
-		return fmt.Sprintf("%s was taken out of %s", subject, Unit(e.Unit))
+		return fmt.Sprintf("%s was removed from %s", subject, Unit(e.Unit))
 	case drift.AccountUnlocked:
 		return fmt.Sprintf("the account %s was unlocked by an order", subject)
 	case drift.SessionsEnded:
 		if e.Unit.Family() == unit.Rotation {
-			return fmt.Sprintf("whoever used %s was signed out, as its rule says after a sign-in", subject)
+			return fmt.Sprintf("all sessions of %s were ended, as its rotation requires after a sign-in", subject)
 		}
-		return fmt.Sprintf("whoever used the account %s was signed out by an order", subject)
+		return fmt.Sprintf("all sessions of the account %s were ended by an order", subject)
 	case drift.PasswordChanged:
 		return fmt.Sprintf("the password of %s was changed: %s", e.Before, Reason(rotation.Reason(e.After))) + renamed(e.Before, subject)
 	case drift.PasswordForeign:
-		return fmt.Sprintf("somebody else changed the password of %s", subject)
+		return fmt.Sprintf("the password of %s was changed outside Rank Warden", subject)
 	case drift.RotationFailed:
 		return fmt.Sprintf("the password of %s could not be changed: %s", subject, e.After)
 	case drift.RotationStopped:
-		return fmt.Sprintf("no rule changes the password of %s any more; it was %s", Unit(e.Unit), e.After)
+		return fmt.Sprintf("no policy rotates the password of %s any more; the account was %s", Unit(e.Unit), e.After)
 	case drift.AccountUsed:
 		return fmt.Sprintf("somebody signed in as %s", subject)
 	case drift.AccountLocked:
 		return fmt.Sprintf("the account %s was locked after wrong passwords, %s", subject, e.After)
 	case drift.DeviceRestarted:
-		return "the device restarted, as the rule for " + subject + " says after a sign-in"
+		return "the device restarted, as the rotation of " + subject + " requires after a sign-in"
 	case drift.DeviceRestored:
 		return "the device came back from a snapshot and began a new " + e.After
 	case drift.GuardRefused:
@@ -66,9 +66,9 @@ func Event(e drift.Event) string {
 	case drift.DeviceRenamed:
 		return fmt.Sprintf("the workstation was renamed from %s to %s", e.Before, e.After)
 	case drift.SetAside:
-		return fmt.Sprintf("%s set aside, since the service refuses it: %s", subject, e.After)
+		return fmt.Sprintf("%s was skipped, because the service refuses it: %s", subject, e.After)
 	case drift.FoughtOver:
-		return UnitInFull(e.Unit) + ": somebody or something changes it back again and again"
+		return UnitInFull(e.Unit) + ": repeatedly reverted; next attempt in 1 h"
 	}
 	return string(e.Kind)
 }
@@ -78,7 +78,7 @@ func renamed(before, now string) string {
 	if before == now {
 		return ""
 	}
-	return "; it is called " + now + " now"
+	return "; new name " + now + ""
 }
 
 // Reason says why a password changed or is to change.
@@ -89,15 +89,15 @@ func Reason(r rotation.Reason) string {
 	case rotation.Restored:
 		return "the device came back from a snapshot"
 	case rotation.Recreated:
-		return "the account was made anew"
+		return "the account was recreated"
 	case rotation.Elsewhere:
-		return "somebody else had changed it"
+		return "it had been changed outside Rank Warden"
 	case rotation.First:
-		return "for the first time"
+		return "first rotation"
 	case rotation.Ordered:
 		return "by an order"
 	case rotation.Revealed:
-		return "it had been shown"
+		return "it had been viewed"
 	case rotation.Used:
 		return "somebody had signed in"
 	}

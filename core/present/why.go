@@ -1,4 +1,4 @@
-package words
+package present
 
 import (
 	"fmt"
@@ -13,9 +13,9 @@ func Why(u resolve.Unit) string {
 	from := strings.Join(u.From, " and ")
 	switch u.Verdict {
 	case "":
-		return "nobody asks for it now"
+		return "not set by any assignment now"
 	case resolve.Sole:
-		return from + ", alone"
+		return from + " (only assignment)"
 	case resolve.Agreed:
 		if n := len(u.From) + len(u.Over); n > 2 {
 			return fmt.Sprintf("%d assignments agree", n)
@@ -34,11 +34,11 @@ func Why(u resolve.Unit) string {
 	}
 	if m, ok := u.Value.(unit.Members); ok && m.Closed {
 		if n := len(u.Over); n > 0 {
-			return fmt.Sprintf("%s closes the group; %d set aside", from, n)
+			return fmt.Sprintf("%s sets the exact list; %d ignored", from, n)
 		}
-		return from + " close the group together"
+		return from + " set the exact list together"
 	}
-	return from + ", put together"
+	return from + ", merged"
 }
 
 func losers(over []resolve.Lost) []string {
@@ -70,7 +70,7 @@ func Lost(l resolve.Lost) string {
 	case resolve.LessStrict:
 		return "less strict"
 	case resolve.Closed:
-		return "set aside, the group is closed"
+		return "ignored: a stronger assignment sets the exact list"
 	}
 	return "contested"
 }
