@@ -28,7 +28,7 @@ func TestARefusedRevealKeepsTheReason(t *testing.T) {
 	b := openTab(t, 1280, 800)
 	b.do("sign in", browser.SignIn(s.URL, "nightwatch", ownerPassword), chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account%3Akeeper"), browser.Seen(`textarea[name="reason"]`))
 	s.clock.forward(16 * time.Minute)
-	b.do("the sign-in is too old", chromedp.SendKeys(`textarea[name="reason"]`, "ticket 4712: the same again"), click("Show for 30 seconds"), browser.Reads("Give your own password once more"),
+	b.do("the sign-in is too old", chromedp.SendKeys(`textarea[name="reason"]`, "ticket 4712: the same again"), click("Show for 30 seconds"), browser.Reads("Enter your own password again"),
 		chromedp.SendKeys(`form input[name="password"]`, ownerPassword), click("Go on"), browser.Reads("second person"),
 		browser.Until(`document.querySelector('textarea[name="reason"]').value === "ticket 4712: the same again"`))
 }
@@ -53,7 +53,7 @@ func TestColleaguesInTheConsole(t *testing.T) {
 	save("8")
 	b.do("the question is taken back, and what is new is shown", browser.Reads("brita saved this draft just now"), browser.Reads("min_length: 8"), browser.Until(`document.querySelector('[role="alertdialog"]') === null`),
 		click("I have read it"), enabled("Publish…"), click("Publish…"), click("Publish to all at once"), browser.Reads("Revision 2 is in force"))
-	b.do("a former revision asks before it replaces what is not saved", press(".cm-content", "# mine\r"), browser.Reads("# mine"), click("Edit from it"), browser.Reads("Replace unsaved changes?"), click("Keep it"),
+	b.do("a former revision asks before it replaces what is not saved", press(".cm-content", "# mine\r"), browser.Reads("# mine"), click("Edit from it"), browser.Reads("Replace unsaved changes?"), click("Keep my changes"),
 		browser.Reads("# mine"), click("Discard unsaved changes"), browser.Until(`!document.body.innerText.includes("# mine")`))
 
 	b.do("a rule is being written", chromedp.Navigate(s.URL+"/organisation/groups?group=desks"), browser.Reads("Rule of desks"), press(`textarea[name="rule"]`, `true || `))

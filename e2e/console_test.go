@@ -110,13 +110,13 @@ func TestConsole(t *testing.T) {
 	b.forget() // the refusal above
 
 	b.do("watch is live, and says what needs a decision", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch),
-		browser.Reads("20 devices, 20 online"), browser.Reads("Every online device was read back; on 1 something is held"), browser.Reads("Needs a decision: 1"))
+		browser.Reads("20 devices, 20 online"), browser.Reads("All online devices are verified; 1 device has held settings"), browser.Reads("Needs a decision: 1"))
 	var stops, marks int
 	b.do("the keyboard gets past the marks, which the arrow keys go through", chromedp.Evaluate(`document.querySelectorAll('td li a[tabindex="0"]').length`, &stops), chromedp.Evaluate(`document.querySelectorAll('td ul').length`, &marks),
 		browser.Until(`document.title === "Watch · Rank Warden" && document.querySelector('a[href="#content"]') !== null`),
 		chromedp.Evaluate(`document.querySelector('td li a[tabindex="0"]').focus()`, nil), chromedp.KeyEvent(kb.ArrowRight), browser.Until(`document.activeElement === document.querySelectorAll('td li a')[1]`))
 	assert.Equal(t, marks, stops)
-	b.do("from a decision to the device that shows who asks for what", chromedp.Click(`//a[contains(., "See who asks for what")]`, chromedp.BySearch),
+	b.do("from a decision to the device that shows who asks for what", chromedp.Click(`//a[contains(., "Compare assignments")]`, chromedp.BySearch),
 		browser.Reads("northwick"), browser.Reads("differ at equal rank"), browser.Reads("none yet, held"))
 	b.do("find a device by keys", chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
 		browser.Seen(`[role="combobox"]`), chromedp.SendKeys(`[role="combobox"]`, "hbr-003"), browser.Reads("SKL-HBR-003"), browser.Seen(`[role="option"][aria-selected="true"] .font-mono, [role="option"][aria-selected="true"].font-mono, [role="option"][aria-selected="true"]`),
@@ -132,18 +132,18 @@ func TestConsole(t *testing.T) {
 		click("Preview members"), browser.Reads("line 1, column 7"))
 	b.forget() // the refusal above
 	b.do("a rule is tried before it is saved", chromedp.Evaluate(`document.querySelector('textarea[name="rule"]').select()`, nil), chromedp.KeyEvent(`device.name.startsWith("SKL-INF")`),
-		click("Preview members"), browser.Reads("Holds for 2 devices, such as SKL-INF-001, SKL-INF-002"), click("Create group"), browser.Reads("Its devices are settled again now"),
+		click("Preview members"), browser.Reads("Matches 2 devices, for example SKL-INF-001, SKL-INF-002"), click("Create group"), browser.Reads("Its devices are settled again now"),
 		chromedp.Click(`//button[.="quiet-screens"]`, chromedp.BySearch), browser.Reads("Devices of quiet-screens"), browser.Reads("Rule of quiet-screens"))
 	b.do("people are found by any part of a name", chromedp.Navigate(d.url+"/organisation/directory"), browser.Reads("Bridge Officers"),
 		chromedp.SendKeys(`input[type="search"]`, "holm"), browser.Reads("user:asta.holm@skerryline.example"), browser.Until(`!document.body.innerText.includes("Bridge Officers")`))
 	b.do("what devices did, filtered", chromedp.Navigate(d.url+"/events?kind=account_removed"), browser.Reads("the account setup was removed"),
-		browser.Until(`!document.querySelector('[role="rowgroup"]').innerText.includes("was carried out")`))
+		browser.Until(`!document.querySelector('[role="rowgroup"]').innerText.includes("was applied")`))
 
 	b.do("a password is looked up by the name of its account", chromedp.Navigate(d.url+"/passwords"), browser.Reads("SKL-TKT-001"),
 		chromedp.SendKeys(`input[type="search"]`, "wks-001"), browser.Until(`!document.body.innerText.includes("SKL-TKT-001")`),
-		chromedp.Click(`[role="cell"] button`), browser.Reads("Viewed by"), browser.Reads("Nobody yet"))
+		chromedp.Click(`[role="cell"] button`), browser.Reads("Viewed by"), browser.Reads("No views yet"))
 	b.do("it is shown with a reason, and hidden", chromedp.SendKeys("textarea", "ticket 4711"), click("Show for 30 seconds"), browser.Seen("[data-secret]"),
-		browser.Reads("Because you saw it, it changes at"), click("Hide now"), browser.Until(`document.querySelector("[data-secret]") === null`), browser.Reads("harbourmaster just now: ticket 4711"))
+		browser.Reads("Because you viewed it, it rotates at"), click("Hide now"), browser.Until(`document.querySelector("[data-secret]") === null`), browser.Reads("harbourmaster just now: ticket 4711"))
 	b.do("it is changed now, and one sees that it was", click("Change it now"), browser.Reads("✓ changed"), browser.Reads("former"))
 	b.do("many are changed with progress", chromedp.Navigate(d.url+"/passwords?group=kiosks"), click("Change now: all of kiosks…"), browser.Reads("Change every password of kiosks now?"), click("Change now"), browser.Until(`(document.querySelector("progress")?.value ?? 0) > 5`))
 

@@ -140,7 +140,7 @@ func TestCommandLine(t *testing.T) {
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 
 	out, _ = d.command(t, 1, "", "watch", "--within", "120s")
-	assert.Contains(t, out, "All online devices are verified, and on", "a contest is left open on purpose, so the answer is no")
+	assert.Contains(t, out, "All online devices are verified;", "a contest is left open on purpose, so the answer is no")
 	out, _ = d.command(t, 1, "", "held", "-o", "json")
 	var held []client.HeldSetting
 	require.NoError(t, json.Unmarshal([]byte(out), &held))
@@ -168,7 +168,7 @@ func TestCommandLine(t *testing.T) {
 	_, errs = d.command(t, 2, "", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711")
 	assert.Contains(t, errs, "to a terminal only")
 	out, _ = d.command(t, 0, d.password+"\n", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711", "--print", "--password-stdin")
-	assert.Regexp(t, `(?s)keeper-\d{4} on SKL-TKT-001 .*\n    \S{24}\n.*Because you saw it, it changes in`, out)
+	assert.Regexp(t, `(?s)keeper-\d{4} on SKL-TKT-001 .*\n    \S{24}\n.*Because you viewed it, it rotates in`, out)
 
 	// From a file with a slip to devices that have it.
 	slip := d.write(t, "counters.yaml", document("counters", "passwords: {min_lenght: 20}"))
@@ -185,7 +185,7 @@ func TestCommandLine(t *testing.T) {
 	assert.Contains(t, errs, "did you mean")
 	d.write(t, slip, document("counters", "passwords: {min_length: 20}"))
 	out, _ = d.command(t, 0, "", "policy", "check", slip)
-	assert.Contains(t, out, "1 file checked, nothing wrong.")
+	assert.Contains(t, out, "1 file checked, no problems found.")
 	out, _ = d.command(t, 0, "", "policy", "save", "--publish", slip)
 	assert.Contains(t, out, "revision 1. No assignment uses it yet.")
 	_, errs = d.command(t, 3, "", "assignment", "set", "counters", "--policy", "counters", "--include", "ticket-desk", "--rank", "50")
@@ -213,12 +213,12 @@ func TestCommandLine(t *testing.T) {
 	}
 	out, notice := d.command(t, 0, "", "drift", "--most", "0", "-o", "csv")
 	assert.NotContains(t, out, "unit_unsupported", "what a platform does not support is listed apart")
-	assert.Contains(t, notice, "not supported: ")
+	assert.Contains(t, notice, "Not supported by the platform: ")
 	out, _ = d.command(t, 0, "", "drift", "--kind", "unit_unsupported", "-o", "csv")
 	assert.Contains(t, out, "not supported on this device")
 	out, _ = d.command(t, 0, "", "device", "show", "--group", "harbour-offices")
 	assert.Contains(t, out, "several accounts fit the name")
-	assert.Contains(t, out, "everything is as asked")
+	assert.Contains(t, out, "no differences")
 	out, _ = d.command(t, 0, "", "drift", "--unit", "administrators", "-o", "csv")
 	assert.Contains(t, out, "administrators")
 	out, _ = d.command(t, 0, "", "events", "--since", "1h", "-o", "csv")
@@ -229,7 +229,7 @@ func TestCommandLine(t *testing.T) {
 	// An edit that makes devices held says so, on how many and by whom; one that nobody has is told.
 	d.write(t, "other.yaml", document("other", "membership: [{local_group: users, mode: exact, members: ['group:Nobody Such@skerryline.example']}]"))
 	_, errs = d.command(t, 0, "", "policy", "check", "other.yaml")
-	assert.Contains(t, errs, "Not compared with the directory")
+	assert.Contains(t, errs, "Not checked against the directory")
 	_, errs = d.command(t, 1, "", "policy", "save", "--strict", "other.yaml")
 	assert.Contains(t, errs, "the directory does not know group:nobody such@skerryline.example")
 	_, errs = d.command(t, 0, "", "policy", "save", "--publish", "other.yaml")

@@ -120,7 +120,7 @@ func TestConsoleWithManyRows(t *testing.T) {
 
 	b.do("findings by unit", chromedp.Navigate(s.URL+"/drift"), browser.Reads("2250 devices"), browser.Reads("250 devices"),
 		chromedp.Click(`//button[contains(., "lockout")]`, chromedp.BySearch), browser.Reads("never locks instead of"), browser.Until(`!document.body.innerText.includes("8 characters instead")`))
-	b.do("nothing found says what to do", chromedp.Navigate(s.URL+"/devices?search=nothing-like-it"), browser.Reads("Take a filter away to see more."))
+	b.do("nothing found says what to do", chromedp.Navigate(s.URL+"/devices?search=nothing-like-it"), browser.Reads("Remove a filter to see more."))
 	b.do("an unknown device", chromedp.Navigate(s.URL+"/devices/SKL-NONE"), browser.Reads(`there is no device "SKL-NONE"`))
 	b.do("an unknown place", chromedp.Navigate(s.URL+"/nowhere"), browser.Reads("Page not found. Choose a place above."))
 	b.do("colours are kept", click("Use dark colours"), browser.Until(`document.documentElement.dataset.theme === "dark"`), chromedp.Reload(), browser.Seen(`html[data-theme="dark"]`))
@@ -148,8 +148,8 @@ func TestConsoleForAViewer(t *testing.T) {
 func TestConsoleWritesANewPolicy(t *testing.T) {
 	s := start(t)
 	b := openTab(t, 1280, 800)
-	b.do("an empty service says how to begin", browser.SignIn(s.URL, "asta", ownerPassword), browser.Reads("There is no group yet."), chromedp.Navigate(s.URL+"/policies"),
-		browser.Reads("There is no policy yet."), click("Write a policy"), browser.Seen(".cm-content"), browser.Reads("No problems found."), enabled("Save draft"), click("Save draft"),
+	b.do("an empty service says how to begin", browser.SignIn(s.URL, "asta", ownerPassword), browser.Reads("No groups yet."), chromedp.Navigate(s.URL+"/policies"),
+		browser.Reads("No policies yet."), click("Write a policy"), browser.Seen(".cm-content"), browser.Reads("No problems found."), enabled("Save draft"), click("Save draft"),
 		browser.Until(`location.pathname === "/policies/my-policy"`), browser.Reads("not published yet"), click("Publish…"), browser.Reads("No assignment uses this policy"), click("Cancel"),
 		browser.Until(`document.querySelector('[role="alertdialog"]') === null`), click("Publish…"), browser.Reads("No assignment uses this policy"), click("Publish to all at once"), browser.Reads("Revision 1 is published."))
 	p, err := s.owner.Policy(t.Context(), "my-policy")

@@ -20,7 +20,7 @@ func unitWhy(s *service, device, name string) client.UnitWhy {
 			return u
 		}
 	}
-	require.Fail(s.t, "nothing is asked of "+name)
+	require.Fail(s.t, "not a setting of "+name)
 	return client.UnitWhy{}
 }
 
@@ -151,7 +151,7 @@ func TestEnrolmentGrantsFacts(t *testing.T) {
 	problem(t, err, 422, "without empty parts")
 }
 
-// enrolledAs is [service.enrolled] for a device that nothing is asked of yet.
+// enrolledAs is [service.enrolled] for a device that not a setting of yet.
 func (s *service) enrolledAs(name string) *device {
 	d := s.device(name, s.enrolmentToken(1))
 	require.NoError(s.t, d.Cycle(s.t.Context()))

@@ -33,7 +33,7 @@ func (a *app) assignmentList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "There is no assignment yet. Run: rankwarden assignment set NAME --policy NAME --include GROUP --rank N",
+			return list(a, items, "No assignments yet. Run: rankwarden assignment set NAME --policy NAME --include GROUP --rank N",
 				column[client.Assignment]{title: "Rank", right: true, value: func(x client.Assignment) string { return strconv.Itoa(x.Rank) }},
 				column[client.Assignment]{title: "Assignment", value: func(x client.Assignment) string { return x.Name }},
 				column[client.Assignment]{title: "Policy", value: func(x client.Assignment) string { return x.Policy }},
@@ -145,7 +145,7 @@ func (a *app) assignmentRemove() *cobra.Command {
 			if err := a.edited(cmd.Context(), c, func() error { return c.RemoveAssignment(cmd.Context(), x.Name, x.Version) }); err != nil {
 				return err
 			}
-			return a.did(done{"removed", x.Name}, "Removed %s. Its devices were settled without it.\n", x.Name)
+			return a.did(done{"deleted", x.Name}, "Deleted %s. Its devices were settled without it.\n", x.Name)
 		},
 	}
 }

@@ -37,7 +37,7 @@ func (a *app) deviceList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No device is like that.",
+			return list(a, items, "No device matches.",
 				column[client.Device]{title: "Device", value: func(d client.Device) string { return d.Name }},
 				column[client.Device]{title: "Standing", value: func(d client.Device) string { return a.standing(d.Standing) }, paint: func(d client.Device) text.Colors { return paint(d.Standing) }},
 				column[client.Device]{title: "Findings", right: true, value: func(d client.Device) string { return strconv.Itoa(d.OpenFindings) }},
@@ -69,7 +69,7 @@ func (a *app) deviceShow() *cobra.Command {
 	var most int
 	cmd := &cobra.Command{
 		Use: "show DEVICE", Short: "Show one device: desired, reported and decided by, for every setting", ValidArgsFunction: a.completeDevices,
-		Long: "Show one device: asked, has and why for every unit. With --group, show the devices of a group, each with the\nunits that are not as asked.",
+		Long: "Show one device: desired, reported and decided by, for every setting. With --group, show the devices of a\ngroup, each with the settings that differ.",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if group != "" {
 				return cobra.NoArgs(cmd, args)
@@ -125,7 +125,7 @@ func (a *app) deviceHead(w client.DeviceWhy) {
 	if d.OSBuild > 0 {
 		build = fmt.Sprintf("build %d", d.OSBuild)
 	}
-	fmt.Fprintf(a.out, "%s, %s %s. Heard from %s. Desired state %d, %s.\n\n", d.Model, d.Platform, build, a.whenever(d.LastContact), d.Desired, verified)
+	fmt.Fprintf(a.out, "%s, %s %s. Last contact %s. Desired state %d, %s.\n\n", d.Model, d.Platform, build, a.whenever(d.LastContact), d.Desired, verified)
 }
 
 // units prints asked, has and why for every unit.

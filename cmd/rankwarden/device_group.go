@@ -42,7 +42,7 @@ func (a *app) showGroup(ctx context.Context, c *client.Client, group string, mos
 		for _, w := range shown {
 			a.deviceHead(w)
 			if len(w.Units) == 0 {
-				fmt.Fprint(a.out, "    everything is as asked\n\n")
+				fmt.Fprint(a.out, "    no differences\n\n")
 				continue
 			}
 			if err := a.units(w); err != nil {
@@ -67,7 +67,7 @@ func (a *app) unitsOfMany(shown []client.DeviceWhy) error {
 			rows = append(rows, unitOf{w.Device.Name, u})
 		}
 	}
-	return list(a, rows, "Everything is as asked.",
+	return list(a, rows, "No differences.",
 		column[unitOf]{title: "Device", value: func(u unitOf) string { return u.device }},
 		column[unitOf]{title: "Setting", value: func(u unitOf) string { return u.Title }},
 		column[unitOf]{title: "Desired", value: func(u unitOf) string { return u.Asked }},

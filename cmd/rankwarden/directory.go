@@ -35,7 +35,7 @@ func (a *app) directorySearch() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "The directory has nobody like that.",
+			return list(a, items, "No entry matches.",
 				column[client.DirectoryEntry]{title: "Reference", value: func(e client.DirectoryEntry) string { return e.Ref }},
 				column[client.DirectoryEntry]{title: "Name", wrap: 1, value: func(e client.DirectoryEntry) string { return e.Title }},
 				column[client.DirectoryEntry]{title: "Identifier", value: func(e client.DirectoryEntry) string { return e.SID }},
@@ -79,9 +79,9 @@ func (a *app) directoryImport() *cobra.Command {
 
 func (a *app) directoryChange(c client.DirectoryChange) error {
 	for _, s := range c.Skipped {
-		fmt.Fprintf(a.out, "Passed over %s: %s.\n", s.DN, s.Why)
+		fmt.Fprintf(a.out, "Skipped %s: %s.\n", s.DN, s.Why)
 	}
-	_, err := fmt.Fprintf(a.out, "Read %s: %d new, %d changed, %d vanished. Devices that they concern are settled again now.\n",
+	_, err := fmt.Fprintf(a.out, "Read %s: %d new, %d changed, %d vanished. Affected devices are settled again now.\n",
 		plural(c.Entries, "person or group", "people and groups"), c.Added, c.Changed, c.Removed)
 	return err
 }
@@ -103,9 +103,9 @@ func (a *app) directoryShow() *cobra.Command {
 				case !s.Connected:
 					_, err = fmt.Fprintln(a.out, "No connection is set. Start the service with --directory-url, or import a file: rankwarden directory import FILE")
 				case s.StartedAt == nil:
-					_, err = fmt.Fprintln(a.out, "Connected, and not read yet.")
+					_, err = fmt.Fprintln(a.out, "Connected, but not synchronised yet.")
 				case s.EndedAt == nil:
-					_, err = fmt.Fprintf(a.out, "Being read since %s.\n", a.when(*s.StartedAt))
+					_, err = fmt.Fprintf(a.out, "Synchronising since %s.\n", a.when(*s.StartedAt))
 				case s.Error != "":
 					_, err = fmt.Fprintf(a.out, "The last run failed %s: %s\n", a.when(*s.EndedAt), s.Error)
 				default:
@@ -140,7 +140,7 @@ func (a *app) directoryRead() *cobra.Command {
 func (a *app) directoryLetGo() *cobra.Command {
 	return &cobra.Command{
 		Use: "delete REF", Short: "Delete a person or group that vanished from the directory", Args: cobra.ExactArgs(1),
-		Long: "Let go of a person or group that vanished from the directory. Until then, or for 30 days, it keeps its identifier,\nso that nobody loses access because a reading was wrong.",
+		Long: "Delete a person or group that vanished from the directory. Until then, or for 30 days, it keeps its identifier,\nso that nobody loses access because of a wrong reading.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -149,7 +149,7 @@ func (a *app) directoryLetGo() *cobra.Command {
 			if err := c.LetGo(cmd.Context(), args[0]); err != nil {
 				return err
 			}
-			return a.did(done{"let go", args[0]}, "%s was let go. Devices that it concerns are settled again now.\n", args[0])
+			return a.did(done{"deleted", args[0]}, "Deleted %s. Affected devices are settled again now.\n", args[0])
 		},
 	}
 }

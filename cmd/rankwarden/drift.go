@@ -57,7 +57,7 @@ func (a *app) driftCommand() *cobra.Command {
 }
 
 func (a *app) listFindings(items []client.Finding) error {
-	return list(a, items, "No finding is like that.",
+	return list(a, items, "No finding matches.",
 		column[client.Finding]{title: "Device", value: func(f client.Finding) string { return f.Device }},
 		column[client.Finding]{title: "Setting", value: func(f client.Finding) string { return f.UnitTitle }},
 		column[client.Finding]{title: "Finding", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(f client.Finding) text.Colors {
@@ -85,6 +85,6 @@ func (a *app) apart(ctx context.Context, c *client.Client, q client.FindingQuery
 	for i, s := range sums {
 		named[i] = fmt.Sprintf("%s (%s)", s.UnitTitle, plural(s.Devices, "device", "devices"))
 	}
-	a.notice("\nApart from these, not supported: %s.\nSee them: rankwarden drift --kind %s\n", strings.Join(named, ", "), q.Kind)
+	a.notice("\nNot supported by the platform: %s.\nList them: rankwarden drift --kind %s\n", strings.Join(named, ", "), q.Kind)
 	return nil
 }

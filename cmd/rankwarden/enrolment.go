@@ -61,7 +61,7 @@ func (a *app) enrolmentList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "There is no enrolment token.",
+			return list(a, items, "No enrolment tokens.",
 				column[client.EnrolmentToken]{title: "Token", value: func(t client.EnrolmentToken) string { return t.ID }},
 				column[client.EnrolmentToken]{title: "Note", wrap: 1, value: func(t client.EnrolmentToken) string { return t.Note }},
 				column[client.EnrolmentToken]{title: "Uses left", right: true, value: func(t client.EnrolmentToken) string { return strconv.Itoa(t.UsesLeft) }},

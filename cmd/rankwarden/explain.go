@@ -31,7 +31,7 @@ func (a *app) explainCommand() *cobra.Command {
 				at := slices.IndexFunc(w.Units, func(u client.UnitWhy) bool { return u.Unit == args[1] || strings.EqualFold(u.Title, args[1]) })
 				if at < 0 {
 					names := namesOf(w.Units, func(u client.UnitWhy) string { return u.Unit })
-					return unusable{fmt.Errorf("nothing is asked of %q on %s; its units are %s", args[1], w.Device.Name, strings.Join(names, ", "))}
+					return unusable{fmt.Errorf("%q is not a setting of %s; its settings are %s", args[1], w.Device.Name, strings.Join(names, ", "))}
 				}
 				w.Units = w.Units[at : at+1]
 			}
@@ -82,7 +82,7 @@ func (a *app) metLines(aims []client.DeviceAim) {
 func (a *app) explainUnit(u client.UnitWhy) {
 	line := func(label, value string, colour text.Color) {
 		if value != "" {
-			fmt.Fprintf(a.out, "  %-8s %s\n", label, colour.Sprint(a.wrapped(value, 11)))
+			fmt.Fprintf(a.out, "  %-9s %s\n", label, colour.Sprint(a.wrapped(value, 12)))
 		}
 	}
 	title := u.Section

@@ -50,20 +50,20 @@ func TestExplain(t *testing.T) {
 	assert.Zero(t, code, out)
 	for _, line := range []string{
 		"SKL-TKT-001  ▮▮ held", "    100  strict                   policy strict, revision 1, on trial", "    200  old-builds               policy old, revision 2, undecided",
-		"✓ Lockout  lockout", "  decided  base (only assignment) (rank 500)", "  trial    after 3 wrong attempts; strict outranks base", "  forecast never locks instead of after 3 wrong attempts",
-		"▮▮ Local groups: administrators  membership.administrators", "  differs  mechanic is a member, but not in the exact list", "  lost     a (rank 9): nobody; contested", "  held     change the rank of one",
+		"✓ Lockout  lockout", "  decided   base (only assignment) (rank 500)", "  trial     after 3 wrong attempts; strict outranks base", "  forecast  never locks instead of after 3 wrong attempts",
+		"▮▮ Local groups: administrators  membership.administrators", "  differs   mechanic is a member, but not in the exact list", "  lost      a (rank 9): nobody; contested", "  held      change the rank of one",
 		"▮▮ a fact is not known; wait", "! membership.administrators: nobody works without a network; add one",
 	} {
 		assert.Contains(t, out, line+"\n")
 	}
-	assert.Contains(t, out, "  reverted repeatedly reverted")
+	assert.Contains(t, out, "  reverted  repeatedly reverted")
 
 	out, code = run(t, "explain", "SKL-TKT-001", "Administrators", "--server", url)
 	assert.Zero(t, code)
 	assert.NotContains(t, out, "Lockout", "only the unit that was named")
 	out, code = run(t, "explain", "SKL-TKT-001", "nonsense", "--server", url)
 	assert.Equal(t, 2, code)
-	assert.Contains(t, out, "its units are lockout, membership.administrators")
+	assert.Contains(t, out, "its settings are lockout, membership.administrators")
 	out, code = run(t, "explain", "SKL-TKT-001", "--server", url, "-o", "json")
 	assert.Zero(t, code)
 	assert.Contains(t, out, `"contended": true`)

@@ -32,7 +32,7 @@ func (a *app) deviceSet() *cobra.Command {
 				facts.PrimaryUser = &user
 			}
 			if facts.Path == nil && facts.Tags == nil && facts.PrimaryUser == nil {
-				return unusable{errors.New("say what to set: --path, --tag or --primary-user")}
+				return unusable{errors.New("give --path, --tag or --primary-user")}
 			}
 			c, err := a.connect()
 			if err != nil {
@@ -41,12 +41,12 @@ func (a *app) deviceSet() *cobra.Command {
 			if err := c.SetFacts(cmd.Context(), []client.Facts{facts}); err != nil {
 				return err
 			}
-			return a.did(facts, "Set on %s. Groups by rule follow at once.\n", args[0])
+			return a.did(facts, "Updated %s. Groups by rule are updated at once.\n", args[0])
 		},
 	}
-	cmd.Flags().StringVar(&path, "path", "", "like north/kirkness/desk; empty takes it away")
+	cmd.Flags().StringVar(&path, "path", "", "like north/kirkness/desk; empty removes it")
 	cmd.Flags().StringSliceVar(&tags, "tag", nil, "`tag` to have, instead of those before; may be repeated")
-	cmd.Flags().StringVar(&user, "primary-user", "", "who mostly works there; empty takes it away")
+	cmd.Flags().StringVar(&user, "primary-user", "", "who mostly works there; empty removes it")
 	return cmd
 }
 
@@ -77,7 +77,7 @@ func (a *app) deviceFacts() *cobra.Command {
 					return err
 				}
 			}
-			_, err = fmt.Fprintf(a.out, "Set on %s. Groups by rule follow at once.\n", plural(len(facts), "device", "devices"))
+			_, err = fmt.Fprintf(a.out, "Updated %s. Groups by rule are updated at once.\n", plural(len(facts), "device", "devices"))
 			return err
 		},
 	}

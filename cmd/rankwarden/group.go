@@ -31,7 +31,7 @@ func (a *app) groupList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "There is no group yet. Run: rankwarden group create NAME DEVICE...",
+			return list(a, items, "No groups yet. Run: rankwarden group create NAME DEVICE...",
 				column[client.GroupSummary]{title: "Group", value: func(g client.GroupSummary) string { return g.Name }},
 				column[client.GroupSummary]{title: "Listed", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Listed) }},
 				column[client.GroupSummary]{title: "Enrolled", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Enrolled) }},
@@ -89,12 +89,12 @@ func (a *app) groupMake() *cobra.Command {
 				return err
 			}
 			if g.Rule != "" {
-				return a.did(g, "Made the group %s by the rule %s.\n", g.Name, g.Rule)
+				return a.did(g, "Created the group %s with the rule %s.\n", g.Name, g.Rule)
 			}
 			if err := a.noticeUnknown(cmd.Context(), c, args[1:]); err != nil {
 				return err
 			}
-			return a.did(g, "Made the group %s with %s.\n", g.Name, plural(len(args)-1, "device", "devices"))
+			return a.did(g, "Created the group %s with %s.\n", g.Name, plural(len(args)-1, "device", "devices"))
 		},
 	}
 	cmd.Flags().StringVar(&spec.Description, "description", "", "what it is for")
@@ -116,7 +116,7 @@ func (a *app) groupEdit() *cobra.Command {
 				edit.Rule = &rule
 			}
 			if len(edit.Add)+len(edit.Remove) == 0 && edit.Rule == nil {
-				return unusable{fmt.Errorf("say what to change: --add DEVICE, --remove DEVICE or --rule EXPRESSION")}
+				return unusable{fmt.Errorf("give --add DEVICE, --remove DEVICE or --rule EXPRESSION")}
 			}
 			g, err := c.Group(cmd.Context(), args[0])
 			if err != nil {
@@ -132,11 +132,11 @@ func (a *app) groupEdit() *cobra.Command {
 			if err := a.noticeUnknown(cmd.Context(), c, edit.Add); err != nil {
 				return err
 			}
-			return a.did(g, "Changed %s: %d put in, %d taken out. Its devices were settled again.\n", g.Name, len(edit.Add), len(edit.Remove))
+			return a.did(g, "Updated %s: %d added, %d removed. Its devices were settled again.\n", g.Name, len(edit.Add), len(edit.Remove))
 		},
 	}
-	cmd.Flags().StringSliceVar(&edit.Add, "add", nil, "`device` to put in; may be repeated")
-	cmd.Flags().StringSliceVar(&edit.Remove, "remove", nil, "`device` to take out; may be repeated")
+	cmd.Flags().StringSliceVar(&edit.Add, "add", nil, "`device` to add; may be repeated")
+	cmd.Flags().StringSliceVar(&edit.Remove, "remove", nil, "`device` to remove; may be repeated")
 	cmd.Flags().StringVar(&rule, "rule", "", "new `expression` of a group by rule")
 	return cmd
 }
@@ -154,12 +154,12 @@ func (a *app) groupTry() *cobra.Command {
 				return err
 			}
 			return a.one(t, func() error {
-				fmt.Fprintf(a.out, "Holds for %s, reading %s.\n", plural(t.Holds, "device", "devices"), strings.Join(t.Reads, ", "))
+				fmt.Fprintf(a.out, "Matches %s; reads %s.\n", plural(t.Holds, "device", "devices"), strings.Join(t.Reads, ", "))
 				if len(t.Examples) > 0 {
-					fmt.Fprintf(a.out, "Such as %s.\n", strings.Join(t.Examples, ", "))
+					fmt.Fprintf(a.out, "Examples: %s.\n", strings.Join(t.Examples, ", "))
 				}
 				if t.Unknown > 0 {
-					fmt.Fprintf(a.out, "Of %s a fact that it reads is not known: what is aimed there is held until they report it.\n", plural(t.Unknown, "device", "devices"))
+					fmt.Fprintf(a.out, "Unknown for %s: the rule reads a fact not reported yet, so their settings are held until then.\n", plural(t.Unknown, "device", "devices"))
 				}
 				return nil
 			})
@@ -182,7 +182,7 @@ func (a *app) groupRemove() *cobra.Command {
 			if err := c.RemoveGroup(cmd.Context(), g.Name, g.Version); err != nil {
 				return err
 			}
-			return a.did(done{"removed", g.Name}, "Removed the group %s.\n", g.Name)
+			return a.did(done{"deleted", g.Name}, "Deleted the group %s.\n", g.Name)
 		},
 	}
 }
@@ -200,7 +200,7 @@ func (a *app) noticeUnknown(ctx context.Context, c *client.Client, names []strin
 		}
 	}
 	if len(unknown) > 0 {
-		a.notice("Warning: no device has the name %s yet. It joins when it enrols; is it spelt right?\n", strings.Join(unknown, ", "))
+		a.notice("Warning: no device has the name %s yet. It joins when it enrols. Check the spelling.\n", strings.Join(unknown, ", "))
 	}
 	return nil
 }

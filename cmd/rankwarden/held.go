@@ -16,7 +16,7 @@ func (a *app) heldCommand() *cobra.Command {
 	var group string
 	cmd := &cobra.Command{
 		Use: "held", Short: "List held settings, the number of devices, and the assignments that cause it", Args: cobra.NoArgs,
-		Long: "List settings that are held: a device keeps the value it was given last, until somebody decides.\n\nExit status: 0 nothing is held, 1 something is.",
+		Long: "List held settings: a device keeps its last desired value until somebody decides.\n\nExit status: 0 no setting is held, 1 some are.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -41,7 +41,7 @@ func (a *app) heldCommand() *cobra.Command {
 }
 
 func (a *app) heldList(held []client.HeldSetting) error {
-	return list(a, held, "Nothing is held.",
+	return list(a, held, "No settings are held.",
 		column[client.HeldSetting]{title: "Setting", value: func(h client.HeldSetting) string { return h.UnitTitle }},
 		column[client.HeldSetting]{title: "Devices", right: true, value: func(h client.HeldSetting) string { return strconv.Itoa(h.Devices) }},
 		column[client.HeldSetting]{title: "Example", value: func(h client.HeldSetting) string { return h.Device }},
@@ -86,7 +86,7 @@ func (a *app) edited(ctx context.Context, c *client.Client, edit func() error) e
 		return err
 	}
 	for _, h := range newlyHeld(before, after) {
-		a.notice("Now held on %s (such as %s): %s, because of %s. %s\n", plural(h.Devices, "device", "devices"), h.Device, h.UnitTitle, strings.Join(h.Between, " and "), h.Words)
+		a.notice("Now held on %s (for example %s): %s, because of %s. %s\n", plural(h.Devices, "device", "devices"), h.Device, h.UnitTitle, strings.Join(h.Between, " and "), h.Words)
 	}
 	return nil
 }

@@ -46,8 +46,8 @@ func TestResolvePrintsWhoWonAndWhoLost(t *testing.T) {
 		"                              ✗ northwick (500): exactly: built-in administrator, northwick support@skerryline.example;",
 		"  ◆ administrators: mechanic is a member, but not in the exact list",
 		"  ◆ keeper: last rotated 2031-01-20T02:00:00Z, overdue",
-		"  On trial: what would change",
-		"4 devices, 4 distinct sets of assignments, 36 units, 1 contested.",
+		"  Trial: changes",
+		"4 devices, 4 distinct sets of assignments, 36 settings, 1 contested.",
 	} {
 		assert.Contains(t, out, line+"\n")
 	}

@@ -27,7 +27,7 @@ func (a *app) operatorList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "There is no operator.",
+			return list(a, items, "No operators.",
 				column[client.Operator]{title: "Operator", value: func(o client.Operator) string { return o.Name }},
 				column[client.Operator]{title: "Roles", wrap: 1, value: func(o client.Operator) string { return roleWords(o.Roles) }},
 				column[client.Operator]{title: "May sign in", value: func(o client.Operator) string {
@@ -66,7 +66,7 @@ func (a *app) operatorAdd() *cobra.Command {
 		RunE: func(cmd *cobra.Command, args []string) error {
 			roles, err := rolesOf(given)
 			if err == nil && len(roles) == 0 {
-				err = errors.New("say what the operator may do with --role")
+				err = errors.New("give the roles of the operator with --role")
 			}
 			if err != nil {
 				return unusable{err}
@@ -109,7 +109,7 @@ func (a *app) operatorSet() *cobra.Command {
 				change.Roles = roles
 			}
 			if change.Disabled == nil && change.Roles == nil && !password {
-				return unusable{errors.New("say what to change: --role, --new-password, --disable or --enable")}
+				return unusable{errors.New("give --role, --new-password, --disable or --enable")}
 			}
 			c, err := a.connect()
 			if err != nil {
@@ -131,7 +131,7 @@ func (a *app) operatorSet() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringArrayVar(&given, "role", nil, roleHelp+"; replaces all roles of before")
-	f.BoolVar(&password, "new-password", false, "give a new password")
+	f.BoolVar(&password, "new-password", false, "set a new password")
 	f.BoolVar(&fromStdin, "password-stdin", false, "read it from standard input")
 	f.BoolVar(&disable, "disable", false, "the operator may not sign in any more")
 	f.BoolVar(&enable, "enable", false, "the operator may sign in again")
@@ -158,7 +158,7 @@ func (a *app) tokenList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "There is no token.",
+			return list(a, items, "No tokens.",
 				column[client.Token]{title: "Token", value: func(t client.Token) string { return t.ID }},
 				column[client.Token]{title: "Of", value: func(t client.Token) string { return t.Operator }},
 				column[client.Token]{title: "For", wrap: 1, value: func(t client.Token) string { return t.Name }},
@@ -171,7 +171,7 @@ func (a *app) tokenList() *cobra.Command {
 				}})
 		},
 	}
-	cmd.Flags().BoolVar(&all, "all", false, "everybody's, for owners")
+	cmd.Flags().BoolVar(&all, "all", false, "tokens of all operators, for owners")
 	return ofList(cmd)
 }
 

@@ -24,10 +24,10 @@ func (a *app) orderGive() *cobra.Command {
 	kinds := slices.Sorted(maps.Keys(wire.OrderKinds))
 	cmd := &cobra.Command{
 		Use: "send KIND [DEVICE...]", Short: "Send an order to devices: " + strings.Join(kinds, ", "), Args: cobra.MinimumNArgs(1),
-		Long: "Give devices an order. check-in: come now. re-apply: bring everything into line again, also what is fought\n" +
-			"over. collect: report everything. unlock and end-sessions need --account. rotate: change the password of\n" +
-			"--account, or every password that a rule changes.\n\n" +
-			"An order waits for a device that is off: unlock and end-sessions for an hour, rotate until it checks in, the\n" +
+		Long: "Send an order to devices. check-in: check in now. re-apply: apply everything again, also what is repeatedly\n" +
+			"reverted. collect: report everything. unlock and end-sessions need --account. rotate: rotate the password of\n" +
+			"--account, or every password with a rotation.\n\n" +
+			"An order waits for a device that is offline: unlock and end-sessions for an hour, rotate until it checks in, the\n" +
 			"others for a day.",
 		Example: "  rankwarden order send unlock SKL-TKT-004 --account local:counter\n  rankwarden order send re-apply --group ticket-desks",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -43,7 +43,7 @@ func (a *app) orderGive() *cobra.Command {
 			if wait {
 				return a.waitForOrders(cmd.Context(), c, given)
 			}
-			return a.did(given, "%s to %s. See: rankwarden order list\n", o.Kind, plural(given.Given, "device", "devices"))
+			return a.did(given, "Sent %s to %s. See: rankwarden order list\n", o.Kind, plural(given.Given, "device", "devices"))
 		},
 	}
 	cmd.Flags().StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME or sid:S-1-…")
@@ -74,7 +74,7 @@ func (a *app) orderList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "There is no order.",
+			return list(a, items, "No orders.",
 				column[client.Order]{title: "Sent", value: func(o client.Order) string { return a.when(o.CreatedAt) }},
 				column[client.Order]{title: "Device", value: func(o client.Order) string { return o.Device }},
 				column[client.Order]{title: "Order", value: func(o client.Order) string { return strings.TrimSpace(o.Kind + " " + o.Subject) }},

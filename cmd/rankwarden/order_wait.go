@@ -37,7 +37,7 @@ func (a *app) waitForOrders(ctx context.Context, c *client.Client, o client.Orde
 		select {
 		case <-ctx.Done():
 			bar.Stop()
-			fmt.Fprintf(a.out, "Left. The orders stay: %s. See: rankwarden order list\n", inStates(o.By))
+			fmt.Fprintf(a.out, "Stopped waiting. The orders continue: %s. See: rankwarden order list\n", inStates(o.By))
 			return nil
 		case <-look.C:
 		}

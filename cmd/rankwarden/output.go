@@ -53,7 +53,7 @@ func (a *app) prepare(cmd *cobra.Command) error {
 	a.out, a.err, a.now = cmd.OutOrStdout(), cmd.ErrOrStderr(), time.Now()
 	if a.json {
 		if cmd.Flags().Changed("output") && a.output != "json" {
-			return unusable{fmt.Errorf("--json and --output %s contradict each other; give one", a.output)}
+			return unusable{fmt.Errorf("--json and --output %s contradict each other; use one", a.output)}
 		}
 		a.output = "json"
 	}

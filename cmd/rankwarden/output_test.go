@@ -39,8 +39,8 @@ func TestListsFitTheTerminal(t *testing.T) {
 	require.NoError(t, list(a, []client.Finding{finding(long)}, "none", columns...))
 	assert.Contains(t, out.String(), long, "a pipe gets whole lines")
 	a, out = printer("table", 60)
-	require.NoError(t, list(a, nil, "No finding is like that.", columns...))
-	assert.Equal(t, "No finding is like that.\n", out.String())
+	require.NoError(t, list(a, nil, "No finding matches.", columns...))
+	assert.Equal(t, "No finding matches.\n", out.String())
 }
 
 func TestListsForPrograms(t *testing.T) {

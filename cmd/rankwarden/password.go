@@ -37,7 +37,7 @@ func (a *app) passwordList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No password is in escrow that fits.",
+			return list(a, items, "No stored password matches.",
 				column[client.Password]{title: "Device", value: func(p client.Password) string { return p.Device }},
 				column[client.Password]{title: "Account", value: func(p client.Password) string { return p.Account }},
 				column[client.Password]{title: "Name", value: func(p client.Password) string { return p.Name }},
@@ -64,9 +64,9 @@ func (a *app) sometime(at *time.Time, never string) string {
 func (a *app) nextChange(p client.Password) string {
 	switch {
 	case p.Changing:
-		return "changing now"
+		return "rotating now"
 	case p.EveryMinutes == nil:
-		return "no rule asks for it"
+		return "no rotation"
 	}
 	return a.sometime(p.NextAt, "when the device reports")
 }
@@ -77,8 +77,8 @@ func (a *app) passwordShow() *cobra.Command {
 	var print, fromStdin bool
 	cmd := &cobra.Command{
 		Use: "show DEVICE", Short: "Show the stored password of an account of a device", Args: cobra.ExactArgs(1),
-		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a change is under\n" +
-			"way, every password that may be the right one is shown, newest first.\n\n" +
+		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a rotation is in\n" +
+			"progress, every password that may be the right one is shown, newest first.\n\n" +
 			"It is printed to a terminal only, unless --print is given.",
 		Example: "  rankwarden password show SKL-TKT-004 --reason \"ticket 4711, printer driver\"",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -95,7 +95,7 @@ func (a *app) passwordShow() *cobra.Command {
 				}
 			}
 			if spec.Reason == "" {
-				if spec.Reason, err = askLine("Why do you need it (goes on the trail): "); err != nil {
+				if spec.Reason, err = askLine("Reason (recorded in the audit trail): "); err != nil {
 					return unusable{err}
 				}
 			}
@@ -108,7 +108,7 @@ func (a *app) passwordShow() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&spec.Account, "account", "", "the `account`, by key or name; may be left out where the device has one")
-	f.StringVar(&spec.Reason, "reason", "", "why you need it; asked for when left out")
+	f.StringVar(&spec.Reason, "reason", "", "reason for the audit trail; asked for when left out")
 	f.StringVar(&former, "former", "", "a former password, `EPOCH.NUMBER` as password deposits lists them")
 	f.BoolVar(&print, "print", false, "print it also where the output is not a terminal")
 	f.BoolVar(&fromStdin, "password-stdin", false, "read your own password from standard input, should it be asked for")
@@ -139,7 +139,7 @@ func (a *app) reveal(ctx context.Context, c *client.Client, device string, spec 
 func (a *app) printRevealed(r client.Revealed) error {
 	fmt.Fprintf(a.out, "%s on %s (%s)\n", r.Password.Name, r.Password.Device, r.Password.SID)
 	if len(r.Candidates) > 1 {
-		fmt.Fprintln(a.out, "A change is under way. Any of these may be the right one; try the newest first.")
+		fmt.Fprintln(a.out, "A rotation is in progress. One of these is the right one; try the newest first.")
 	}
 	for _, c := range r.Candidates {
 		fmt.Fprintf(a.out, "\n    %s\n\n", c.Password)
@@ -149,7 +149,7 @@ func (a *app) printRevealed(r client.Revealed) error {
 	}
 	fmt.Fprintf(a.out, "Changed %s; next %s.\n", a.sometime(r.Password.ChangedAt, "never"), a.nextChange(r.Password))
 	if r.RotatesAt != nil {
-		fmt.Fprintf(a.out, "Because you saw it, it changes %s.\n", a.when(*r.RotatesAt))
+		fmt.Fprintf(a.out, "Because you viewed it, it rotates %s.\n", a.when(*r.RotatesAt))
 	}
 	return nil
 }
@@ -186,7 +186,7 @@ func (a *app) passwordDeposits() *cobra.Command {
 					rows = append(rows, row{d, p.Account})
 				}
 			}
-			return list(a, rows, "No password of that device is in escrow.",
+			return list(a, rows, "No stored passwords for that device.",
 				column[row]{title: "Deposit", value: func(r row) string { return fmt.Sprintf("%d.%d", r.Epoch, r.Number) }},
 				column[row]{title: "Account", value: func(r row) string { return r.Account }},
 				column[row]{title: "Name", value: func(r row) string { return r.Name }},
@@ -218,7 +218,7 @@ func (a *app) passwordViews() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "Nobody saw a password.",
+			return list(a, items, "No views.",
 				column[client.Reveal]{title: "Viewed", value: func(r client.Reveal) string { return a.when(r.At) }},
 				column[client.Reveal]{title: "By", value: func(r client.Reveal) string { return r.Operator }},
 				column[client.Reveal]{title: "Device", value: func(r client.Reveal) string { return r.Device }},
@@ -243,7 +243,7 @@ func (a *app) passwordApprovals() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "Nothing waits for a second person.",
+			return list(a, items, "No approvals are pending.",
 				column[client.Approval]{title: "Request", value: func(r client.Approval) string { return r.ID }},
 				column[client.Approval]{title: "By", value: func(r client.Approval) string { return r.AskedBy }},
 				column[client.Approval]{title: "Device", value: func(r client.Approval) string { return r.Device }},
@@ -271,7 +271,7 @@ func (a *app) passwordApprove() *cobra.Command {
 			if err := c.DecideReveal(cmd.Context(), args[0], !decline); err != nil {
 				return err
 			}
-			return a.did(done{map[bool]string{false: "approved", true: "declined"}[decline], args[0]}, "%s\n", map[bool]string{false: "Approved; it may be seen once within an hour.", true: "Declined."}[decline])
+			return a.did(done{map[bool]string{false: "approved", true: "declined"}[decline], args[0]}, "%s\n", map[bool]string{false: "Approved; it can be viewed once within an hour.", true: "Declined."}[decline])
 		},
 	}
 	cmd.Flags().BoolVar(&decline, "decline", false, "decline it instead")

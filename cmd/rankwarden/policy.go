@@ -57,7 +57,7 @@ func (a *app) policyCheck() *cobra.Command {
 			}
 			if len(unseen) > 0 {
 				slices.Sort(unseen)
-				a.notice("Not compared with the directory, which only the service knows: %s\n", strings.Join(slices.Compact(unseen), ", "))
+				a.notice("Not checked against the directory (only the service can): %s\n", strings.Join(slices.Compact(unseen), ", "))
 			}
 			if !usable {
 				return errNo
@@ -95,10 +95,10 @@ func (a *app) warnings(name string, problems []policy.Problem, strict bool) erro
 }
 
 // errStrict is given for warnings under --strict.
-var errStrict = errors.New("nothing was done, since --strict is given")
+var errStrict = errors.New("nothing was done, because of --strict")
 
 func (a *app) printProblems(found []fileProblem, files int) error {
-	return list(a, found, fmt.Sprintf("%s checked, nothing wrong.", plural(files, "file", "files")),
+	return list(a, found, fmt.Sprintf("%s checked, no problems found.", plural(files, "file", "files")),
 		column[fileProblem]{title: "Place", value: func(p fileProblem) string { return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column) }},
 		column[fileProblem]{title: "", value: func(p fileProblem) string { return string(p.Severity) }, paint: func(p fileProblem) text.Colors {
 			if p.Severity == policy.Error {
@@ -283,7 +283,7 @@ func (a *app) policyList() *cobra.Command {
 			count := func(title string, of func(s client.Standings) int) column[client.PolicySummary] {
 				return column[client.PolicySummary]{title: title, right: true, value: func(p client.PolicySummary) string { return strconv.Itoa(of(p.Standings)) }}
 			}
-			return list(a, items, "There is no policy yet. Write one and run: rankwarden policy save FILE",
+			return list(a, items, "No policies yet. Write one and run: rankwarden policy save FILE",
 				column[client.PolicySummary]{title: "Policy", value: func(p client.PolicySummary) string { return p.Name }},
 				column[client.PolicySummary]{title: "Title", wrap: 1, value: func(p client.PolicySummary) string { return p.Title }},
 				column[client.PolicySummary]{title: "Rev", right: true, value: func(p client.PolicySummary) string {

@@ -57,7 +57,7 @@ func (a *app) policyWords() *cobra.Command {
 			if !policy.Usable(problems) {
 				return unusable{fmt.Errorf("%s has errors; run: rankwarden policy check %[1]s", args[0])}
 			}
-			return list(a, present.Policy(doc.Normalise(nil)), "It asks for nothing.",
+			return list(a, present.Policy(doc.Normalise(nil)), "No settings.",
 				column[present.Line]{title: "Section", value: func(l present.Line) string { return l.Section }},
 				column[present.Line]{title: "Setting", value: func(l present.Line) string { return l.Title }},
 				column[present.Line]{title: "Value", wrap: 1, value: func(l present.Line) string { return l.Words }})

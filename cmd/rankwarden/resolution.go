@@ -48,7 +48,7 @@ func (a *app) resolution(s *scenario.Settled, only string) error {
 	}
 	c := s.Count()
 	_, err := fmt.Fprintf(a.out, "\n%s, %s of assignments, %s, %d contested.\n", plural(c.Devices, "device", "devices"),
-		plural(c.DistinctSets, "distinct set", "distinct sets"), plural(c.Units, "unit", "units"), c.Contested)
+		plural(c.DistinctSets, "distinct set", "distinct sets"), plural(c.Units, "setting", "settings"), c.Contested)
 	return err
 }
 
@@ -65,7 +65,7 @@ func (a *app) block(d scenario.Device, names []string) {
 		fmt.Fprintln(a.out, a.metLine(m))
 	}
 	if len(d.Assignments) == 0 {
-		fmt.Fprintln(a.out, "  no assignment reaches it")
+		fmt.Fprintln(a.out, "  no assignment applies")
 	}
 	if len(d.Enforced.Units) > 0 {
 		fmt.Fprintln(a.out)
@@ -73,17 +73,17 @@ func (a *app) block(d scenario.Device, names []string) {
 	}
 	a.problemLines(d.Enforced.Problems)
 	if d.Findings != nil {
-		a.findingLines("Differs from its report", *d.Findings)
+		a.findingLines("Findings", *d.Findings)
 	}
 	if d.Projected != nil {
 		if changed := changedUnits(d.Enforced, *d.Projected); len(changed) > 0 {
-			fmt.Fprintf(a.out, "\n  %s\n", text.Bold.Sprint("On trial: what would change"))
+			fmt.Fprintf(a.out, "\n  %s\n", text.Bold.Sprint("Trial: changes"))
 			a.lane(changed, nil)
 		} else {
-			fmt.Fprintln(a.out, "\n  The trial would change nothing here.")
+			fmt.Fprintln(a.out, "\n  The trial changes nothing here.")
 		}
 		if d.Forecast != nil {
-			a.findingLines("Forecast: what would differ then", *d.Forecast)
+			a.findingLines("Trial: findings", *d.Forecast)
 		}
 	}
 }

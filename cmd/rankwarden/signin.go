@@ -25,7 +25,7 @@ type signIn struct {
 	TokenID string `json:"token_id"`
 }
 
-var errSignIn = errors.New("nobody is signed in; run: rankwarden sign-in --server URL --name NAME")
+var errSignIn = errors.New("not signed in; run: rankwarden sign-in --server URL --name NAME")
 
 const (
 	envServer = "RANKWARDEN_SERVER"
@@ -147,7 +147,7 @@ func (a *app) keepSignIn(ctx context.Context, server, name, password string, hou
 	if err != nil {
 		return unusable{err}
 	}
-	fmt.Fprintf(a.out, "Signed in to %s as %s (%s) for %s.\nThe token is kept in %s.\n", me.Organisation, me.Name, roleWords(me.Roles), plural(hours, "hour", "hours"), path)
+	fmt.Fprintf(a.out, "Signed in to %s as %s (%s) for %s.\nThe token is stored in %s.\n", me.Organisation, me.Name, roleWords(me.Roles), plural(hours, "hour", "hours"), path)
 	return nil
 }
 

@@ -19,7 +19,7 @@ func (a *app) watchCommand() *cobra.Command {
 	var group string
 	cmd := &cobra.Command{
 		Use: "watch", Short: "Watch the standings of the fleet live, until every online device is verified", Args: cobra.NoArgs,
-		Long: "Watch the fleet's standings, live, until every online device is verified.\n\nExit status: 0 all are verified and nothing is held; 1 something is held, or not all are within the time of --within.",
+		Long: "Watch the fleet's standings, live, until every online device is verified.\n\nExit status: 0 all are verified and no setting is held; 1 settings are held, or not all are verified within --within.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -36,7 +36,7 @@ func (a *app) watchCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&group, "group", "", "only the devices of this `group`")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
-	cmd.Flags().BoolVar(&forever, "forever", false, "go on after all are verified")
+	cmd.Flags().BoolVar(&forever, "forever", false, "continue after all are verified")
 	cmd.Flags().DurationVar(&within, "within", 0, "give up after this `time`, such as 2m; 0 for never")
 	return cmd
 }
@@ -68,7 +68,7 @@ func (a *app) watch(ctx context.Context, c *client.Client, group string, forever
 		last = a.frame(o, last)
 		if !forever && o.AllVerified() {
 			if o.Standings.Held > 0 {
-				fmt.Fprintf(a.out, "All online devices are verified, and on %s something is held. See: rankwarden held\n", plural(o.Standings.Held, "device", "devices"))
+				fmt.Fprintf(a.out, "All online devices are verified; %s held settings. See: rankwarden held\n", plural(o.Standings.Held, "device has", "devices have"))
 				return errNo
 			}
 			_, err := fmt.Fprintf(a.out, "All online devices are verified.\n")

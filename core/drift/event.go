@@ -11,7 +11,7 @@ type EventKind string
 
 // The kinds of event.
 const (
-	Applied          EventKind = "applied"           // a desired state was carried out and read back
+	Applied          EventKind = "applied"           // a desired state was applied and verified
 	ValueSet         EventKind = "value_set"         // a password rule, the lockout, or a property of a built-in account
 	AccountCreated   EventKind = "account_created"   // a managed account was made
 	AccountAdopted   EventKind = "account_adopted"   // one that was there was taken over, signed out, with a new password

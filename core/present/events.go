@@ -17,7 +17,7 @@ func Event(e drift.Event) string {
 	}
 	switch e.Kind {
 	case drift.Applied:
-		return fmt.Sprintf("%s was carried out and read back", e.After)
+		return fmt.Sprintf("%s was applied and verified", e.After)
 	case drift.ValueSet:
 		return fmt.Sprintf("%s: %s instead of %s", UnitInFull(e.Unit), e.After, e.Before)
 	case drift.AccountCreated:

@@ -52,7 +52,7 @@ function About({ password: p, rights }: { password: DevicePassword; rights: stri
     ["account", p.account],
     ["identifier", p.sid],
     ["last changed", ago(p.changed_at, now)],
-    ["next change", p.every_minutes === null ? "no rule asks for it any more" : p.next_at ? soon(p.next_at, now) : "—"],
+    ["next change", p.every_minutes === null ? "no rotation any more" : p.next_at ? soon(p.next_at, now) : "—"],
   ];
   return (
     <section className="mb-5 border-t-2 border-ink pt-2">

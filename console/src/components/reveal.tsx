@@ -141,7 +141,7 @@ function Shown({ revealed, hide }: { revealed: Revealed; hide: () => void }) {
       </ul>
       {revealed.rotates_at && (
         <p className="mt-2">
-          Because you saw it, it changes at{" "}
+          Because you viewed it, it rotates at{" "}
           <b>{new Date(revealed.rotates_at).toLocaleString([], { dateStyle: "medium", timeStyle: "short" })}</b>.
         </p>
       )}

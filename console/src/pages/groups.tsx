@@ -208,12 +208,12 @@ function RuleForm({ group }: { group: Group | undefined }) {
       )}
       {tried.data && !tried.error && (
         <p role="status" className="mt-2">
-          Holds for <b>{tried.data.holds}</b> {tried.data.holds === 1 ? "device" : "devices"}
-          {tried.data.examples.length > 0 && `, such as ${tried.data.examples.slice(0, 3).join(", ")}`}.
+          Matches <b>{tried.data.holds}</b> {tried.data.holds === 1 ? "device" : "devices"}
+          {tried.data.examples.length > 0 && `, for example ${tried.data.examples.slice(0, 3).join(", ")}`}.
           {tried.data.unknown > 0 && (
             <span className="text-held">
               {" "}
-              Of {tried.data.unknown} a fact is not known: what is aimed there is held until they report it.
+              Unknown for {tried.data.unknown}: a fact is not reported yet, so their settings are held until then.
             </span>
           )}
         </p>

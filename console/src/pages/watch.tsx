@@ -22,10 +22,10 @@ export function WatchPage() {
         title={`${fleet.devices} devices, ${fleet.online} online`}
         note={
           fleet.unsettled > 0
-            ? "A change is still being resolved for its devices."
+            ? "A change is still being settled for its devices."
             : waiting === 0
               ? fleet.standings.held > 0
-                ? `All online devices are verified; ${fleet.standings.held} have held settings that need a decision.`
+                ? `All online devices are verified; ${fleet.standings.held === 1 ? "1 device has" : `${fleet.standings.held} devices have`} held settings that need a decision.`
                 : "All online devices are verified against their latest desired state."
               : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported yet on what is newly asked.`
         }
