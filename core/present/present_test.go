@@ -65,7 +65,7 @@ func TestWhyInWords(t *testing.T) {
 		return resolve.Lost{Assignment: name, Rank: 500, Why: why}
 	}
 	for want, u := range map[string]resolve.Unit{
-		"base (only assignment)":       {Verdict: resolve.Sole, From: []string{"base"}},
+		"base (only assignment)":                       {Verdict: resolve.Sole, From: []string{"base"}},
 		"a and b agree":                                {Verdict: resolve.Agreed, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Same)}},
 		"3 assignments agree":                          {Verdict: resolve.Agreed, From: []string{"a", "b"}, Over: []resolve.Lost{lost("c", resolve.Same)}},
 		"desks outranks base":                          {Verdict: resolve.Ranked, From: []string{"desks"}, Over: []resolve.Lost{lost("base", resolve.Outranked)}},
