@@ -47,7 +47,7 @@ type Fleet struct {
 
 // ruled are the groups that follow what is known of a device.
 var ruled = []client.GroupSpec{
-	{Name: "old-builds", Description: "Builds that get no more mending", Rule: "device.os_build < 22000"},
+	{Name: "old-builds", Description: "Builds without updates", Rule: "device.os_build < 22000"},
 	{Name: "kiosks", Description: "Machines that the public can touch", Rule: `"kiosk" in device.tags`},
 	{Name: "northern-islands", Description: "Everything north of the sound", Rule: `device.path.startsWith("north/")`},
 }

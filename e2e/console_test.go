@@ -144,11 +144,11 @@ func TestConsole(t *testing.T) {
 		chromedp.Click(`[role="cell"] button`), browser.Reads("Viewed by"), browser.Reads("No views yet"))
 	b.do("it is shown with a reason, and hidden", chromedp.SendKeys("textarea", "ticket 4711"), click("Show for 30 seconds"), browser.Seen("[data-secret]"),
 		browser.Reads("Because you viewed it, it rotates at"), click("Hide now"), browser.Until(`document.querySelector("[data-secret]") === null`), browser.Reads("harbourmaster just now: ticket 4711"))
-	b.do("it is changed now, and one sees that it was", click("Change it now"), browser.Reads("✓ changed"), browser.Reads("former"))
-	b.do("many are changed with progress", chromedp.Navigate(d.url+"/passwords?group=kiosks"), click("Change now: all of kiosks…"), browser.Reads("Change every password of kiosks now?"), click("Change now"), browser.Until(`(document.querySelector("progress")?.value ?? 0) > 5`))
+	b.do("it is changed now, and one sees that it was", click("Rotate now"), browser.Reads("✓ rotated"), browser.Reads("former"))
+	b.do("many are changed with progress", chromedp.Navigate(d.url+"/passwords?group=kiosks"), click("Rotate now: all of kiosks…"), browser.Reads("Rotate every password of kiosks now?"), click("Rotate now"), browser.Until(`(document.querySelector("progress")?.value ?? 0) > 5`))
 
-	b.do("what is ticked holds for what one sees", chromedp.Click(`input[type="checkbox"]`), browser.Reads("Change now: 1 chosen…"), chromedp.SendKeys(`input[type="search"]`, "keeper"),
-		browser.Until(`!document.body.innerText.includes("Change now")`))
+	b.do("what is ticked holds for what one sees", chromedp.Click(`input[type="checkbox"]`), browser.Reads("Rotate now: 1 selected…"), chromedp.SendKeys(`input[type="search"]`, "keeper"),
+		browser.Until(`!document.body.innerText.includes("Rotate now")`))
 	b.do("a slip is named while one types, and cannot be saved", chromedp.Navigate(d.url+"/policies/ticket-desks"), browser.Seen(".cm-content"),
 		press(".cm-content", "password: 1\r"), browser.Reads("never holds a password"), browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`))
 	b.do("another page keeps what was typed", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch), browser.Reads("In the last day"),

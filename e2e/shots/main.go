@@ -38,7 +38,7 @@ var pages = []page{
 	{name: "policies", path: "/policies", ready: `[role="cell"] a`},
 	{name: "policy", path: "/policies/base", ready: `.cm-content`},
 	{name: "password-shown", path: "/passwords?group=ticket-desks&device=SKL-TKT-007&account=account%3Akeeper", ready: `textarea`, then: []chromedp.Action{
-		chromedp.SendKeys("textarea", "ticket 4711: the printer driver must be put in again"),
+		chromedp.SendKeys("textarea", "ticket 4711: the printer driver must be reinstalled"),
 		chromedp.Click(`button[value="show"]`),
 		browser.Seen(`[data-secret]`),
 	}},

@@ -21,22 +21,22 @@ export function ChangeMany({ chosen, group, clear }: Props) {
     },
     onSuccess: clear,
   });
-  const what = chosen.length > 0 ? `${chosen.length} chosen` : group ? `all of ${group}` : "";
+  const what = chosen.length > 0 ? `${chosen.length} selected` : group ? `all of ${group}` : "";
   return (
     <div className="flex items-center gap-3">
       {what && (
         <Button onClick={() => setAsking(true)} disabled={order.isPending}>
-          Change now: {what}…
+          Rotate now: {what}…
         </Button>
       )}
       <Ask
         open={asking}
         title={
           chosen.length > 0
-            ? `Change ${chosen.length === 1 ? "this password" : `these ${chosen.length} passwords`} now?`
-            : `Change every password of ${group} now?`
+            ? `Rotate ${chosen.length === 1 ? "this password" : `these ${chosen.length} passwords`} now?`
+            : `Rotate every password of ${group} now?`
         }
-        yes="Change now"
+        yes="Rotate now"
         onYes={() => order.mutate()}
         onNo={() => setAsking(false)}
       >
@@ -45,8 +45,8 @@ export function ChangeMany({ chosen, group, clear }: Props) {
               .slice(0, 4)
               .map((p) => `${p.name} on ${p.device}`)
               .join(", ")}${chosen.length > 4 ? `, and ${chosen.length - 4} more` : ""}. `
-          : `Every device of the group ${group} changes every password that its policies rotate. `}
-        Whoever uses one of them now must look it up again.
+          : `Every device of the group ${group} rotates all of its passwords. `}
+        Anybody who uses one of them must look it up again.
       </Ask>
       {order.error && <Trouble error={order.error} />}
       <Progress batches={batches} />

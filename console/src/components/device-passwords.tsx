@@ -26,9 +26,9 @@ export function DevicePasswords({ device }: { device: string }) {
             </Link>
             <span className="block text-second">
               {p.changing
-                ? "a change is under way"
-                : `changed ${ago(p.changed_at, now)}; next ${p.next_at ? soon(p.next_at, now) : "when a rule asks for it"}`}
-              {p.viewed_by && `; last seen by ${p.viewed_by}, ${ago(p.viewed_at, now)}`}
+                ? "rotation in progress"
+                : `rotated ${ago(p.changed_at, now)}; next ${p.next_at ? soon(p.next_at, now) : "no rotation"}`}
+              {p.viewed_by && `; last viewed by ${p.viewed_by}, ${ago(p.viewed_at, now)}`}
             </span>
           </li>
         ))}

@@ -78,7 +78,7 @@ export function Happened({ why }: { why: DeviceWhy }) {
       {why.events.length > 8 && (
         <p className="mt-2">
           <Link to={`/events?device=${why.device.name}`} className="text-brass underline decoration-current">
-            All of it, with filters
+            All events
           </Link>
         </p>
       )}

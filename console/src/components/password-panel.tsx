@@ -19,7 +19,7 @@ export const reasons: Record<string, string> = {
   age: "it was due",
 };
 
-/** One password: what the account is called, when it changes, the way to see it, and who did. */
+/** One password: its account, its rotation, its views, and the form to view it. */
 export function PasswordPanel({ device, account, rights }: { device: string; account: string; rights: string[] }) {
   const passwords = useQuery({
     queryKey: ["device-passwords", device],
@@ -51,8 +51,8 @@ function About({ password: p, rights }: { password: DevicePassword; rights: stri
   const rows: [string, string][] = [
     ["account", p.account],
     ["identifier", p.sid],
-    ["last changed", ago(p.changed_at, now)],
-    ["next change", p.every_minutes === null ? "no rotation any more" : p.next_at ? soon(p.next_at, now) : "—"],
+    ["last rotated", ago(p.changed_at, now)],
+    ["next rotation", p.every_minutes === null ? "no rotation" : p.next_at ? soon(p.next_at, now) : "—"],
   ];
   return (
     <section className="mb-5 border-t-2 border-ink pt-2">
@@ -74,7 +74,8 @@ function About({ password: p, rights }: { password: DevicePassword; rights: stri
       </dl>
       {p.changing && (
         <p className="mt-2 border-l-4 border-waiting px-3 py-1 text-waiting">
-          ◔ A change is under way. Until the device confirms it, several passwords may be the right one; all are shown.
+          ◔ A rotation is in progress. Until the device confirms it, several passwords can be the right one; all are
+          shown.
         </p>
       )}
       {rights.includes("handle") && (
@@ -83,7 +84,7 @@ function About({ password: p, rights }: { password: DevicePassword; rights: stri
             onClick={() => order.mutate({ kind: "rotate", subject: p.account })}
             disabled={order.isPending || p.every_minutes === null}
           >
-            Change it now
+            Rotate now
           </Button>
           <LastRotate device={p.device} account={p.account} off={p.standing === "silent"} />
         </div>
@@ -105,12 +106,12 @@ function LastRotate({ device, account, off }: { device: string; account: string;
   if (last.state === "queued" && off)
     return <span className="text-waiting">◔ the device is offline; the order waits</span>;
   if (last.state === "done")
-    return <span className="text-green">✓ changed {clock(last.finished_at ?? last.created_at, now)}</span>;
+    return <span className="text-green">✓ rotated {clock(last.finished_at ?? last.created_at, now)}</span>;
   if (last.not_before && Date.parse(last.not_before) > now)
     return (
       <span className="text-waiting">
-        ◔ it changes {soon(last.not_before, now)}
-        {last.revealed && ", because it was shown"}
+        ◔ rotates {soon(last.not_before, now)}
+        {last.revealed && ", because it was viewed"}
       </span>
     );
   return (

@@ -16,11 +16,11 @@ export const order: Standing[] = ["in_step", "drifted", "waiting", "held", "sile
 
 /** What a standing means, for who sees it for the first time. */
 export const meaning: Record<Standing, string> = {
-  in_step: "has what is asked of it",
-  drifted: "differs from what is asked",
-  waiting: "has not yet reported back on what is newly asked",
-  held: "something on it must be decided before it may change",
-  silent: "not heard from for three check-ins",
+  in_step: "matches its desired state",
+  drifted: "has open findings",
+  waiting: "has not reported on its latest desired state yet",
+  held: "has settings that need a decision",
+  silent: "no contact for three check-in intervals",
 };
 
 export function StandingBadge({ standing, detail }: { standing: Standing; detail?: string }) {

@@ -243,7 +243,7 @@ function Claims({ unit }: { unit: UnitWhy }) {
     <ul className="mt-1 space-y-0.5 border-l border-hairline pl-2">
       {unit.over.map((l) => (
         <li key={l.assignment}>
-          <span className="font-semibold">{l.assignment}</span>, rank {l.rank}, asks for <Words>{l.asked}</Words>:{" "}
+          <span className="font-semibold">{l.assignment}</span>, rank {l.rank}, requires <Words>{l.asked}</Words>:{" "}
           {l.why}
         </li>
       ))}

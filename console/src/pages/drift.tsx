@@ -64,7 +64,7 @@ export function DriftPage() {
         note="Where devices differ from their desired state, and which assignments decided it."
       >
         <Link to="/events" className="text-brass underline decoration-current">
-          What devices did
+          Events
         </Link>
         <Export
           file="findings.csv"

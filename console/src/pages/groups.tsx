@@ -105,7 +105,7 @@ function Members({ name }: { name: string }) {
       {members.data?.next && (
         <p>
           <Link to={`/devices?group=${encodeURIComponent(name)}`} className="text-brass underline decoration-current">
-            See all of them
+            Show all
           </Link>
         </p>
       )}

@@ -119,7 +119,7 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
             <PasswordPanel key={device + account} device={device} account={account} rights={rights} />
           ) : (
             <p className="border-t-2 border-ink pt-2 text-second">
-              Choose an account on the left to see when its password changes, who saw it, and to see it yourself.
+              Choose an account on the left to see its rotation and views, and to view the password.
             </p>
           )}
         </div>
@@ -146,7 +146,7 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
   const ticked = new Set(chosen.map(id));
   const columns: Column<Password>[] = [
     {
-      title: "Pick",
+      title: "Select",
       width: "28px",
       cell: (p) => (
         <input

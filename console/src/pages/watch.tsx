@@ -27,7 +27,7 @@ export function WatchPage() {
               ? fleet.standings.held > 0
                 ? `All online devices are verified; ${fleet.standings.held === 1 ? "1 device has" : `${fleet.standings.held} devices have`} held settings that need a decision.`
                 : "All online devices are verified against their latest desired state."
-              : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported yet on what is newly asked.`
+              : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported on their latest desired state yet.`
         }
       />
       <StandingBar standings={fleet.standings} />
@@ -51,7 +51,7 @@ function Strips({ fleet }: { fleet: Overview }) {
   }
   return (
     <section className="border-t-2 border-ink pt-2">
-      <h2 className="mb-2 font-bold">Groups, one mark a device</h2>
+      <h2 className="mb-2 font-bold">Groups (one mark per device)</h2>
       <table className="w-full">
         <thead className="sr-only">
           <tr>
