@@ -51,41 +51,41 @@ type Device struct {
 	EnrolledAt   time.Time  `json:"enrolled_at"`
 }
 
-// UnitWhy is one unit of a device: what is asked, what it has, and why.
+// UnitWhy is one setting of a device: its desired and reported value, and what decided it.
 type UnitWhy struct {
-	Unit     string        `json:"unit"`
-	Section  string        `json:"section" doc:"Heading to show it under"`
-	Title    string        `json:"title"`
-	Asked    string        `json:"asked" doc:"What the device is told, in words"`
-	Has      string        `json:"has" doc:"What it reported, in words"`
-	Why      string        `json:"why" doc:"How it was settled, in words"`
-	Verdict  string        `json:"verdict" enum:",sole,agreed,ranked,stricter,merged,contested" doc:"Empty when not set by any assignment now"`
-	Rank     int           `json:"rank" doc:"Rank of the assignments that decided; 0 when contested"`
-	Value    any           `json:"value" doc:"The settled value; null when contested"`
-	From     []string      `json:"from" nullable:"false"`
-	Over     []Loser       `json:"over" nullable:"false"`
-	Held     string        `json:"held" doc:"Why it may not change, in words; empty when it may"`
-	InStep   bool          `json:"in_step" doc:"Reported, and as asked"`
-	Findings []UnitFinding `json:"findings" nullable:"false"`
+	Unit      string        `json:"unit"`
+	Section   string        `json:"section" doc:"Heading to show it under"`
+	Title     string        `json:"title"`
+	Desired   string        `json:"desired" doc:"The desired value, in words"`
+	Reported  string        `json:"reported" doc:"The reported value, in words"`
+	DecidedBy string        `json:"decided_by" doc:"How it was settled, in words"`
+	Verdict   string        `json:"verdict" enum:",sole,agreed,ranked,stricter,merged,contested" doc:"Empty when not set by any assignment now"`
+	Rank      int           `json:"rank" doc:"Rank of the assignments that decided; 0 when contested"`
+	Value     any           `json:"value" doc:"The settled value; null when contested"`
+	From      []string      `json:"from" nullable:"false"`
+	Over      []Loser       `json:"over" nullable:"false"`
+	Held      string        `json:"held" doc:"Why it may not change, in words; empty when it may"`
+	InStep    bool          `json:"in_step" doc:"Reported, and as desired"`
+	Findings  []UnitFinding `json:"findings" nullable:"false"`
 	// Contended and Trial are beside what is enforced.
-	Contended bool       `json:"contended" doc:"Somebody or something fights back; the device tries again once an hour"`
+	Contended bool       `json:"contended" doc:"Repeatedly reverted; the device retries once an hour"`
 	Trial     *UnitTrial `json:"trial" doc:"What trial assignments would make of it; null when nothing would change"`
 }
 
 // UnitTrial is what trial assignments would make of a unit.
 type UnitTrial struct {
-	Asked    string        `json:"asked" doc:"In words"`
-	Why      string        `json:"why" doc:"How it would be settled, in words"`
-	Verdict  string        `json:"verdict" enum:"sole,agreed,ranked,stricter,merged,contested"`
-	Value    any           `json:"value" doc:"Null when contested"`
-	Findings []UnitFinding `json:"findings" nullable:"false" doc:"The forecast: findings that enforcing it would cause"`
+	Desired   string        `json:"desired" doc:"In words"`
+	DecidedBy string        `json:"decided_by" doc:"How it would be settled, in words"`
+	Verdict   string        `json:"verdict" enum:"sole,agreed,ranked,stricter,merged,contested"`
+	Value     any           `json:"value" doc:"Null when contested"`
+	Findings  []UnitFinding `json:"findings" nullable:"false" doc:"The forecast: findings that enforcing it would cause"`
 }
 
-// Loser is an assignment that asked for the unit and did not decide it.
+// Loser is an assignment that claimed the setting and did not decide it.
 type Loser struct {
 	Assignment string `json:"assignment"`
 	Rank       int    `json:"rank"`
-	Asked      string `json:"asked" doc:"What it asks for, in words"`
+	Claim      string `json:"claim" doc:"What it claims, in words"`
 	Why        string `json:"why" doc:"Why it did not decide, in words"`
 }
 

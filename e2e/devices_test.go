@@ -35,8 +35,8 @@ func TestFromTheAuthorsFileToAVerifiedDevice(t *testing.T) {
 
 	w := s.why("skl-tkt-001")
 	require.Len(t, w.Units, 4)
-	assert.Equal(t, "exactly: managed keeper, built-in administrator", w.Units[0].Asked)
-	assert.Equal(t, "12 characters", w.Units[3].Has)
+	assert.Equal(t, "exactly: managed keeper, built-in administrator", w.Units[0].Desired)
+	assert.Equal(t, "12 characters", w.Units[3].Reported)
 	assert.NotNil(t, w.Device.VerifiedAt)
 
 	// A stronger assignment changes one unit; the device is waiting until it has reported that.
@@ -49,8 +49,8 @@ func TestFromTheAuthorsFileToAVerifiedDevice(t *testing.T) {
 	assert.False(t, w.Units[3].InStep)
 	s.cycle(d, "SKL-TKT-001")
 	w = s.why("SKL-TKT-001")
-	assert.Equal(t, "desks outranks base", w.Units[3].Why)
-	assert.Equal(t, "16 characters", w.Units[3].Has)
+	assert.Equal(t, "desks outranks base", w.Units[3].DecidedBy)
+	assert.Equal(t, "16 characters", w.Units[3].Reported)
 
 	// A weaker one that changes no value gives no new number.
 	s.publish("echo", "passwords: {min_length: 9}", 900, "everything")
@@ -114,8 +114,8 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 	s.settled()
 	w := s.why("SKL-HQ-001")
 	assert.Equal(t, "held", w.Device.Standing)
-	assert.Equal(t, "exactly: managed keeper, built-in administrator, kept from desired state 1", w.Units[0].Asked, "it keeps what it was told")
-	assert.Equal(t, "one and two differ at equal rank", w.Units[0].Why)
+	assert.Equal(t, "exactly: managed keeper, built-in administrator, kept from desired state 1", w.Units[0].Desired, "it keeps what it was told")
+	assert.Equal(t, "one and two differ at equal rank", w.Units[0].DecidedBy)
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)
 	require.Len(t, o.Decisions, 1)
@@ -137,15 +137,15 @@ func TestGroupsAimAndOnlyTouchedDevicesAreSettled(t *testing.T) {
 	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
 	s.publish("desk", "passwords: {min_length: 10}", 100, "desks")
 	in, out := s.enrolled("SKL-TKT-001"), s.enrolled("SKL-TKT-002")
-	assert.Equal(t, "10 characters", s.why("SKL-TKT-001").Units[0].Asked)
-	assert.Equal(t, "8 characters", s.why("SKL-TKT-002").Units[0].Asked)
+	assert.Equal(t, "10 characters", s.why("SKL-TKT-001").Units[0].Desired)
+	assert.Equal(t, "8 characters", s.why("SKL-TKT-002").Units[0].Desired)
 
 	_, err = s.owner.ChangeGroup(ctx, "desks", client.GroupEdit{Add: []string{"skl-tkt-002"}, Remove: []string{"SKL-TKT-001"}}, group.Version)
 	require.NoError(t, err)
 	s.cycle(in, "SKL-TKT-001")
 	s.cycle(out, "SKL-TKT-002")
-	assert.Equal(t, "8 characters", s.why("SKL-TKT-001").Units[0].Has)
-	assert.Equal(t, "10 characters", s.why("SKL-TKT-002").Units[0].Has)
+	assert.Equal(t, "8 characters", s.why("SKL-TKT-001").Units[0].Reported)
+	assert.Equal(t, "10 characters", s.why("SKL-TKT-002").Units[0].Reported)
 	assert.EqualValues(t, 2, s.why("SKL-TKT-002").Device.Desired)
 
 	version, err := s.owner.Group(ctx, "desks")
@@ -204,7 +204,7 @@ func TestEnrolment(t *testing.T) {
 		return err != nil && strings.Contains(err.Error(), "retired")
 	})
 	s.cycle(again, "SKL-A")
-	assert.Equal(t, "8 characters", s.why("SKL-A").Units[0].Has)
+	assert.Equal(t, "8 characters", s.why("SKL-A").Units[0].Reported)
 }
 
 // posted sends a document to the device protocol and gives status, code and detail of the refusal.
@@ -300,7 +300,7 @@ func TestNudge(t *testing.T) {
 	require.NoError(t, <-ended)
 	s.wake(d, "")
 	s.cycle(d, "SKL-TKT-001")
-	assert.Equal(t, "11 characters", s.why("SKL-TKT-001").Units[0].Has, "after a restart of both sides it goes on")
+	assert.Equal(t, "11 characters", s.why("SKL-TKT-001").Units[0].Reported, "after a restart of both sides it goes on")
 }
 
 // A check-in with nothing new leaves only a time of last contact, which is written with others.

@@ -63,7 +63,7 @@ func TestDirectoryImport(t *testing.T) {
 
 	s.publish("base", leadsIn, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
-	admins := func() string { return unitWhy(s, "SKL-WKS-001", "membership.administrators").Has }
+	admins := func() string { return unitWhy(s, "SKL-WKS-001", "membership.administrators").Reported }
 	assert.NotContains(t, admins(), "workshop leads", "this machine has not heard of them")
 	m := d.Machine()
 	m.Directory = []principal.SID{principal.MustSID("S-1-5-21-70-80-90-1402"), principal.MustSID("S-1-5-21-70-80-90-9999")}
@@ -127,7 +127,7 @@ func TestDirectoryConnection(t *testing.T) {
 
 	s.publish("base", leadsIn, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
-	told := func() string { return s.why("SKL-WKS-001").Units[0].Asked }
+	told := func() string { return s.why("SKL-WKS-001").Units[0].Desired }
 	require.Contains(t, told(), "workshop leads@skerryline.example")
 	before := s.why("SKL-WKS-001").Device.Desired
 

@@ -54,7 +54,7 @@ func TestGroupsByRule(t *testing.T) {
 	s.aim("kiosk", client.Aim{Policy: "kiosk", Include: []string{"everything"}, Within: []string{"kiosks"}, Rank: 90})
 	s.cycle(desk, "SKL-TKT-001")
 	s.cycle(ship, "SKL-BRG-001")
-	asked := func(name string) string { return unitWhy(s, name, "passwords.min_length").Asked }
+	asked := func(name string) string { return unitWhy(s, name, "passwords.min_length").Desired }
 	assert.Equal(t, "12 characters", asked("SKL-TKT-001"))
 	desired := func(name string) int64 { return s.why(name).Device.Desired }
 	shipHas, deskHas := desired("SKL-BRG-001"), desired("SKL-TKT-001")
@@ -63,7 +63,7 @@ func TestGroupsByRule(t *testing.T) {
 	tags, path := []string{"kiosk"}, "north/kirkness/desk"
 	require.NoError(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-TKT-001", Tags: &tags, Path: &path}}))
 	s.cycle(desk, "SKL-TKT-001")
-	assert.Equal(t, "5 remembered", unitWhy(s, "SKL-TKT-001", "passwords.history").Asked)
+	assert.Equal(t, "5 remembered", unitWhy(s, "SKL-TKT-001", "passwords.history").Desired)
 	assert.Equal(t, deskHas+1, desired("SKL-TKT-001"))
 	assert.Equal(t, shipHas, desired("SKL-BRG-001"), "nothing changed for it, so it is told nothing")
 	settled, err := query[int](t, s.config.Database, "select (after->>'devices')::int from audit_entries where action = 'device.resettled' order by seq desc limit 1")
@@ -141,7 +141,7 @@ func TestEnrolmentGrantsFacts(t *testing.T) {
 	s.cycle(d, "SKL-TKT-001")
 	w := s.why("SKL-TKT-001")
 	assert.Equal(t, []string{"north/kirkness", "kiosk", "spare"}, append([]string{w.Device.Path}, w.Device.Tags...))
-	assert.Equal(t, "8 characters", w.Units[0].Asked)
+	assert.Equal(t, "8 characters", w.Units[0].Desired)
 	found, err := s.owner.Devices(t.Context(), client.DeviceQuery{Search: "spare"}, client.Page{})
 	require.NoError(t, err)
 	assert.Len(t, found.Items, 1, "found by its tag")
@@ -175,12 +175,12 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	assert.Contains(t, w.Problems[0].Words, "has(device.model)")
 	for _, u := range w.Units {
 		assert.Equal(t, "every setting of this device is held", u.Held, "why is said once")
-		assert.NotEqual(t, "none yet, held", u.Asked, "it keeps what it had")
+		assert.NotEqual(t, "none yet, held", u.Desired, "it keeps what it had")
 	}
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)
 	require.Len(t, o.Decisions, 1, "it is told once where decisions are")
-	assert.Equal(t, "every unit", o.Decisions[0].Title)
+	assert.Equal(t, "every setting", o.Decisions[0].Title)
 
 	base, err := s.owner.Policy(t.Context(), "base")
 	require.NoError(t, err)
@@ -191,8 +191,8 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	_, err = s.owner.PublishPolicy(t.Context(), "base", base.Version)
 	require.NoError(t, err)
 	s.settled()
-	assert.Equal(t, "8 characters, kept from desired state 1", unitWhy(s, "SKL-INF-001", "passwords.min_length").Asked)
-	assert.Equal(t, "3 remembered, kept from desired state 1", unitWhy(s, "SKL-INF-001", "passwords.history").Asked, "even what nobody asks for now")
+	assert.Equal(t, "8 characters, kept from desired state 1", unitWhy(s, "SKL-INF-001", "passwords.min_length").Desired)
+	assert.Equal(t, "3 remembered, kept from desired state 1", unitWhy(s, "SKL-INF-001", "passwords.history").Desired, "even what nobody asks for now")
 
 	g, err := s.owner.Group(t.Context(), "quays")
 	require.NoError(t, err)
@@ -200,7 +200,7 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	_, err = s.owner.ChangeGroup(t.Context(), "quays", client.GroupEdit{Rule: &careful}, g.Version)
 	require.NoError(t, err)
 	s.cycle(d, "SKL-INF-001")
-	assert.Equal(t, "9 characters", unitWhy(s, "SKL-INF-001", "passwords.min_length").Asked)
+	assert.Equal(t, "9 characters", unitWhy(s, "SKL-INF-001", "passwords.min_length").Desired)
 	assert.Equal(t, "in_step", standing(s, "SKL-INF-001"))
 }
 
@@ -218,12 +218,12 @@ func TestTrialOnlyForecasts(t *testing.T) {
 	assert.Equal(t, "in_step", w.Device.Standing)
 	lockout := unitWhy(s, "SKL-TKT-001", "lockout")
 	require.NotNil(t, lockout.Trial)
-	assert.Equal(t, "after 3 wrong attempts within 15 min, locked for 15 min", lockout.Trial.Asked)
-	assert.Equal(t, "strict outranks base", lockout.Trial.Why)
+	assert.Equal(t, "after 3 wrong attempts within 15 min, locked for 15 min", lockout.Trial.Desired)
+	assert.Equal(t, "strict outranks base", lockout.Trial.DecidedBy)
 	require.Len(t, lockout.Trial.Findings, 1)
 	assert.Nil(t, unitWhy(s, "SKL-TKT-001", "passwords.min_length").Trial, "what would not change is not shown")
 	history := unitWhy(s, "SKL-TKT-001", "passwords.history")
-	assert.Equal(t, "set by trial assignments only", history.Why)
+	assert.Equal(t, "set by trial assignments only", history.DecidedBy)
 	assert.Equal(t, "trial", w.Assignments[0].Stance)
 
 	strict, err := s.owner.Assignment(t.Context(), "strict")

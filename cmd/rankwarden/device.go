@@ -143,21 +143,21 @@ func (a *app) units(w client.DeviceWhy) error {
 			return text.Colors{text.FgGreen}
 		}},
 		column[client.UnitWhy]{title: "Setting", value: func(u client.UnitWhy) string { return u.Title }},
-		column[client.UnitWhy]{title: "Desired", wrap: 3, value: func(u client.UnitWhy) string { return u.Asked }},
+		column[client.UnitWhy]{title: "Desired", wrap: 3, value: func(u client.UnitWhy) string { return u.Desired }},
 		column[client.UnitWhy]{title: "Reported", wrap: 4, value: func(u client.UnitWhy) string {
 			if len(u.Findings) == 0 {
-				return u.Has
+				return u.Reported
 			}
 			return strings.Join(namesOf(u.Findings, func(f client.UnitFinding) string { return f.Words }), "; ")
 		}},
 		column[client.UnitWhy]{title: "Decided by", wrap: 3, value: func(u client.UnitWhy) string {
 			if u.Held != "" {
-				return "held: " + u.Why + "; " + u.Held
+				return "held: " + u.DecidedBy + "; " + u.Held
 			}
 			if u.Rank > 0 {
-				return fmt.Sprintf("rank %d: %s", u.Rank, u.Why)
+				return fmt.Sprintf("rank %d: %s", u.Rank, u.DecidedBy)
 			}
-			return u.Why
+			return u.DecidedBy
 		}})
 }
 

@@ -70,7 +70,7 @@ func (a *app) unitsOfMany(shown []client.DeviceWhy) error {
 	return list(a, rows, "No differences.",
 		column[unitOf]{title: "Device", value: func(u unitOf) string { return u.device }},
 		column[unitOf]{title: "Setting", value: func(u unitOf) string { return u.Title }},
-		column[unitOf]{title: "Desired", value: func(u unitOf) string { return u.Asked }},
-		column[unitOf]{title: "Reported", value: func(u unitOf) string { return u.Has }},
-		column[unitOf]{title: "Decided by", value: func(u unitOf) string { return u.Why }})
+		column[unitOf]{title: "Desired", value: func(u unitOf) string { return u.Desired }},
+		column[unitOf]{title: "Reported", value: func(u unitOf) string { return u.Reported }},
+		column[unitOf]{title: "Decided by", value: func(u unitOf) string { return u.DecidedBy }})
 }

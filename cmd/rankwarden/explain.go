@@ -90,25 +90,25 @@ func (a *app) explainUnit(u client.UnitWhy) {
 		title += ": " + u.Title
 	}
 	fmt.Fprintf(a.out, "\n%s %s  %s\n", unitColour(u).Sprint(sign(u)), text.Bold.Sprint(title), text.FgHiBlack.Sprint(u.Unit))
-	line("desired", u.Asked, text.Reset)
-	line("reported", u.Has, text.Reset)
+	line("desired", u.Desired, text.Reset)
+	line("reported", u.Reported, text.Reset)
 	for _, f := range u.Findings {
 		line("differs", f.Words, text.FgRed)
 	}
-	won := u.Why
+	won := u.DecidedBy
 	if u.Rank > 0 {
-		won = fmt.Sprintf("%s (rank %d)", u.Why, u.Rank)
+		won = fmt.Sprintf("%s (rank %d)", u.DecidedBy, u.Rank)
 	}
 	line("decided", won, text.Reset)
 	for _, l := range u.Over {
-		line("lost", fmt.Sprintf("%s (rank %d): %s; %s", l.Assignment, l.Rank, l.Asked, l.Why), text.FgHiBlack)
+		line("lost", fmt.Sprintf("%s (rank %d): %s; %s", l.Assignment, l.Rank, l.Claim, l.Why), text.FgHiBlack)
 	}
 	line("held", u.Held, text.FgMagenta)
 	if u.Contended {
 		line("reverted", present.Contended, text.FgYellow)
 	}
 	if t := u.Trial; t != nil {
-		line("trial", t.Asked+"; "+t.Why, text.FgBlue)
+		line("trial", t.Desired+"; "+t.DecidedBy, text.FgBlue)
 		for _, f := range t.Findings {
 			line("forecast", f.Words, text.FgBlue)
 		}

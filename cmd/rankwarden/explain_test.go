@@ -35,10 +35,10 @@ func explained() client.DeviceWhy {
 			{Assignment: "old-builds", Policy: "old", Revision: 2, Rank: 200, Stance: "enforce", Reason: "undecided"},
 		},
 		Units: []client.UnitWhy{
-			{Unit: "lockout", Section: "Lockout", Title: "lockout", Asked: "never locks", Has: "never locks", Why: "base (only assignment)", Rank: 500, InStep: true,
-				Trial: &client.UnitTrial{Asked: "after 3 wrong attempts", Why: "strict outranks base", Findings: []client.UnitFinding{{Words: "never locks instead of after 3 wrong attempts"}}}},
-			{Unit: "membership.administrators", Section: "Local groups", Title: "administrators", Asked: "exactly: keeper", Has: "2: keeper, mechanic", Why: "a and b differ at equal rank", Held: "change the rank of one",
-				Contended: true, Findings: []client.UnitFinding{{Words: "mechanic is a member, but not in the exact list"}}, Over: []client.Loser{{Assignment: "a", Rank: 9, Asked: "nobody", Why: "contested"}}},
+			{Unit: "lockout", Section: "Lockout", Title: "lockout", Desired: "never locks", Reported: "never locks", DecidedBy: "base (only assignment)", Rank: 500, InStep: true,
+				Trial: &client.UnitTrial{Desired: "after 3 wrong attempts", DecidedBy: "strict outranks base", Findings: []client.UnitFinding{{Words: "never locks instead of after 3 wrong attempts"}}}},
+			{Unit: "membership.administrators", Section: "Local groups", Title: "administrators", Desired: "exactly: keeper", Reported: "2: keeper, mechanic", DecidedBy: "a and b differ at equal rank", Held: "change the rank of one",
+				Contended: true, Findings: []client.UnitFinding{{Words: "mechanic is a member, but not in the exact list"}}, Over: []client.Loser{{Assignment: "a", Rank: 9, Claim: "nobody", Why: "contested"}}},
 		},
 		Problems: []client.DeviceProblem{{Code: "undecided_scope", Severity: "error", Unit: "old-builds", Words: "a fact is not known; wait"}, {Code: "no_break_glass", Severity: "warning", Unit: "membership.administrators", Words: "nobody works without a network; add one"}},
 	}

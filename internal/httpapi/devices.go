@@ -27,8 +27,8 @@ func unitNames(units []unit.ID) []string {
 	return names
 }
 
-func viewUnit(a service.Asked, aims []DeviceAim) UnitWhy {
-	u := UnitWhy{Unit: a.Unit.String(), Section: a.Section, Title: a.Title, Asked: a.Asked, Has: a.Has, Why: a.Why,
+func viewUnit(a service.SettingWhy, aims []DeviceAim) UnitWhy {
+	u := UnitWhy{Unit: a.Unit.String(), Section: a.Section, Title: a.Title, Desired: a.Desired, Reported: a.Reported, DecidedBy: a.DecidedBy,
 		Verdict: string(a.Settled.Verdict), Value: a.Settled.Value, From: append([]string{}, a.Settled.From...), Over: []Loser{},
 		Held: a.HeldWhy, InStep: a.InStep(), Findings: unitFindings(a.Findings), Contended: a.Contended}
 	for _, aim := range aims {
@@ -37,10 +37,10 @@ func viewUnit(a service.Asked, aims []DeviceAim) UnitWhy {
 		}
 	}
 	for _, l := range a.Settled.Over {
-		u.Over = append(u.Over, Loser{Assignment: l.Assignment, Rank: int(l.Rank), Asked: present.Value(a.Unit, l.Value), Why: present.Lost(l)})
+		u.Over = append(u.Over, Loser{Assignment: l.Assignment, Rank: int(l.Rank), Claim: present.Value(a.Unit, l.Value), Why: present.Lost(l)})
 	}
 	if t := a.Trial; t != nil {
-		u.Trial = &UnitTrial{Asked: t.Asked, Why: t.Why, Verdict: string(t.Settled.Verdict), Value: t.Settled.Value, Findings: unitFindings(t.Findings)}
+		u.Trial = &UnitTrial{Desired: t.Desired, DecidedBy: t.DecidedBy, Verdict: string(t.Settled.Verdict), Value: t.Settled.Value, Findings: unitFindings(t.Findings)}
 	}
 	return u
 }

@@ -19,32 +19,32 @@ import (
 	"rankwarden.example/internal/wire"
 )
 
-// Asked is one unit of a device: what is asked, what it has, and why.
-type Asked struct {
+// SettingWhy is one unit of a device: what is asked, what it has, and why.
+type SettingWhy struct {
 	Unit      unit.ID
 	Section   string
 	Title     string
-	Asked     string // in words; what it is told, for a held unit what it was told before
-	Has       string // in words
-	Why       string // in words
+	Desired   string // in words; what it is told, for a held unit what it was told before
+	Reported  string // in words
+	DecidedBy string // in words
 	Settled   resolve.Unit
 	Told      unit.Value // nil when a held unit never had a value
 	HeldWhy   string     // in words, empty when not held
 	Findings  []drift.Finding
-	Reported  bool // verified against what is asked now
+	Compared  bool // verified against what is asked now
 	Contended bool // somebody or something fights back
 	Trial     *TrialUnit
 }
 
 // InStep reports whether the unit was read back as asked.
-func (a Asked) InStep() bool { return a.Reported && len(a.Findings) == 0 }
+func (a SettingWhy) InStep() bool { return a.Compared && len(a.Findings) == 0 }
 
 // TrialUnit is what trial assignments would make of a unit.
 type TrialUnit struct {
-	Settled  resolve.Unit
-	Asked    string // in words
-	Why      string
-	Findings []drift.Finding // that enforcing them would cause
+	Settled   resolve.Unit
+	Desired   string // in words
+	DecidedBy string
+	Findings  []drift.Finding // that enforcing them would cause
 }
 
 // Met is an assignment that may include a device, and whether it applies.
@@ -57,7 +57,7 @@ type Met struct {
 type DeviceWhy struct {
 	Device      store.Device
 	Assignments []Met // by rank and name
-	Units       []Asked
+	Units       []SettingWhy
 	Problems    []resolve.Problem
 	Reported    *drift.Report // nil before the first report
 	Directory   *principal.Table
@@ -194,7 +194,7 @@ func (e *explanation) check(settings []unit.Setting) []drift.Finding {
 }
 
 // units explains every unit that is asked for, that the device was told of, or that is on trial.
-func (e *explanation) units() []Asked {
+func (e *explanation) units() []SettingWhy {
 	told, former := valuesOf(e.told.Settings), valuesOf(e.former.Settings)
 	findings := map[unit.ID][]drift.Finding{}
 	for _, f := range e.check(e.former.Settings) {
@@ -217,16 +217,16 @@ func (e *explanation) units() []Asked {
 			settled = append(settled, resolve.Unit{Unit: id})
 		}
 	}
-	units := []Asked{}
+	units := []SettingWhy{}
 	for _, u := range settled {
-		a := Asked{Unit: u.Unit, Section: present.Section(u.Unit), Title: present.Unit(u.Unit), Why: present.Why(u), Settled: u, Told: told[u.Unit],
-			Findings: []drift.Finding{}, Has: "not reported yet", Trial: trial[u.Unit], Contended: slices.Contains(e.device.Contended, u.Unit)}
-		a.Asked = present.Value(u.Unit, a.Told)
+		a := SettingWhy{Unit: u.Unit, Section: present.Section(u.Unit), Title: present.Unit(u.Unit), DecidedBy: present.Why(u), Settled: u, Told: told[u.Unit],
+			Findings: []drift.Finding{}, Reported: "not reported yet", Trial: trial[u.Unit], Contended: slices.Contains(e.device.Contended, u.Unit)}
+		a.Desired = present.Value(u.Unit, a.Told)
 		if u.Verdict == "" && a.Told != nil {
-			a.Why = "its assignment was deleted"
+			a.DecidedBy = "its assignment was deleted"
 		}
 		if u.Verdict == "" && a.Trial != nil {
-			a.Why = "set by trial assignments only"
+			a.DecidedBy = "set by trial assignments only"
 		}
 		for _, h := range e.device.Held {
 			switch {
@@ -237,18 +237,18 @@ func (e *explanation) units() []Asked {
 			}
 		}
 		if a.Told == nil && a.HeldWhy != "" {
-			a.Asked = "none yet, held"
+			a.Desired = "none yet, held"
 		}
 		if e.report != nil {
-			a.Has = present.Has(u.Unit, a.Told, &e.report.State, e.directory)
+			a.Reported = present.Has(u.Unit, a.Told, &e.report.State, e.directory)
 			if now, before := a.Told, former[u.Unit]; now != nil && before != nil && now.Equal(before) {
 				a.Findings = append(a.Findings, findings[u.Unit]...)
-				a.Reported = true
+				a.Compared = true
 			}
 		}
 		units = append(units, a)
 	}
-	slices.SortFunc(units, func(a, b Asked) int { return present.Compare(a.Unit, b.Unit) })
+	slices.SortFunc(units, func(a, b SettingWhy) int { return present.Compare(a.Unit, b.Unit) })
 	return units
 }
 
@@ -271,9 +271,9 @@ func (e *explanation) trials() map[unit.ID]*TrialUnit {
 		if there && (u.Value == nil) == (enforced.Value == nil) && (u.Value == nil || u.Value.Equal(enforced.Value)) {
 			continue
 		}
-		t := &TrialUnit{Settled: u, Asked: present.Value(u.Unit, u.Value), Why: present.Why(u), Findings: append([]drift.Finding{}, forecast[u.Unit]...)}
+		t := &TrialUnit{Settled: u, Desired: present.Value(u.Unit, u.Value), DecidedBy: present.Why(u), Findings: append([]drift.Finding{}, forecast[u.Unit]...)}
 		if u.Value == nil {
-			t.Asked = "contested"
+			t.Desired = "contested"
 		}
 		trial[u.Unit] = t
 	}
@@ -292,7 +292,7 @@ func valuesOf(settings []unit.Setting) map[unit.ID]unit.Value {
 const heldWhole = "every setting of this device is held"
 
 // sayKept says of each held setting which desired state its value is kept from.
-func sayKept(tx store.Tx, d store.Device, units []Asked) error {
+func sayKept(tx store.Tx, d store.Device, units []SettingWhy) error {
 	for i, u := range units {
 		if u.HeldWhy == "" || u.Told == nil {
 			continue
@@ -301,7 +301,7 @@ func sayKept(tx store.Tx, d store.Device, units []Asked) error {
 		if err != nil {
 			return err
 		}
-		units[i].Asked += fmt.Sprintf(", kept from desired state %d", from)
+		units[i].Desired += fmt.Sprintf(", kept from desired state %d", from)
 	}
 	return nil
 }

@@ -10,7 +10,7 @@ import { StandingBadge } from "../components/standing";
 import { Words } from "../components/words";
 import { ago, clock, useNow } from "../time";
 
-/** One device on one screen: how it stands, and asked, has and why for every unit. */
+/** One device on one screen: its standing, and desired, reported and decided by for every setting. */
 export function DevicePage({ rights }: { rights: string[] }) {
   const { name = "" } = useParams();
   const now = useNow();
@@ -123,7 +123,7 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
         {unit.title}
       </th>
       <td className="px-2.5 py-1.5 break-words">
-        <Words>{unit.asked}</Words>
+        <Words>{unit.desired}</Words>
       </td>
       <td className="px-2.5 py-1.5 break-words">
         {told ? (
@@ -134,12 +134,12 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
               </p>
             ))}
             <p className="text-second">
-              has <Words>{unit.has}</Words>
+              reported <Words>{unit.reported}</Words>
             </p>
           </>
         ) : (
           <>
-            {!unit.in_step && !unit.held && unit.asked !== unit.has && (
+            {!unit.in_step && !unit.held && unit.desired !== unit.reported && (
               <span className="text-waiting">
                 <span aria-hidden>◔ </span>
                 <span className="sr-only">not reported yet: </span>
@@ -151,7 +151,7 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
                 <span className="sr-only">as desired: </span>
               </span>
             )}
-            <Words>{unit.has}</Words>
+            <Words>{unit.reported}</Words>
           </>
         )}
       </td>
@@ -161,7 +161,7 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
             <span aria-hidden>▮▮</span> held: {unit.held}
           </p>
         )}
-        {unit.held ? unit.why : <Verdict unit={unit} />}
+        {unit.held ? unit.decided_by : <Verdict unit={unit} />}
       </td>
     </tr>
   );
@@ -191,7 +191,7 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
 function OnTrial({ trial }: { trial: NonNullable<UnitWhy["trial"]> }) {
   return (
     <div className="border-l border-dashed border-waiting pl-2 text-waiting">
-      On trial: <Words>{trial.asked}</Words>; {trial.why}.
+      On trial: <Words>{trial.desired}</Words>; {trial.decided_by}.
       {trial.findings.map((f) => (
         <p key={`${f.kind} ${f.subject}`}>
           Would differ: <Words>{f.words}</Words>
@@ -225,7 +225,7 @@ function Verdict({ unit }: { unit: UnitWhy }) {
   const line = (
     <>
       {unit.rank > 0 && `rank ${unit.rank}: `}
-      {unit.why}
+      {unit.decided_by}
     </>
   );
   if (unit.over.length === 0) return line;
@@ -237,13 +237,13 @@ function Verdict({ unit }: { unit: UnitWhy }) {
   );
 }
 
-/** Who asked for the unit and did not decide it. */
+/** The assignments that claimed the setting and did not decide it. */
 function Claims({ unit }: { unit: UnitWhy }) {
   return (
     <ul className="mt-1 space-y-0.5 border-l border-hairline pl-2">
       {unit.over.map((l) => (
         <li key={l.assignment}>
-          <span className="font-semibold">{l.assignment}</span>, rank {l.rank}, requires <Words>{l.asked}</Words>:{" "}
+          <span className="font-semibold">{l.assignment}</span>, rank {l.rank}, requires <Words>{l.claim}</Words>:{" "}
           {l.why}
         </li>
       ))}
