@@ -44,7 +44,7 @@ func largeFleet(t testing.TB, url string, devices int) {
 		`insert into deposits (device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed, digest, policy, state, deposited_at)
 			select id, 1, 1, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper', 'keeper', 'first', 'Skerry Line', 1, '', '', '', 'current', now() from devices`,
 		`insert into reveals (device_id, target, operator, reason, copied, deposits, at) select id, 'account:keeper', 'nightwatch', 'ticket', false, '[]', now() from devices where right(id, 1) = '7'`,
-		`insert into audit_entries select i, now(), 'asta', '', 'operator.changed', 'x', null, null, '', 'done', '', '' from generate_series((select max(seq) + 1 from audit_entries), 100000) i`,
+		`insert into audit_entries select i, now(), 'asta', '', 'operator.changed', 'x', null, null, '', 'done', '', '', 1 from generate_series((select max(seq) + 1 from audit_entries), 100000) i`,
 		`vacuum analyze`,
 		`notify rankwarden, '{"topic": "devices"}'`,
 	} {

@@ -28,6 +28,8 @@ const (
 
 // Entry is one thing that an operator or the service did. Before and After never hold a secret.
 type Entry struct {
+	// Version is that of the hash: what is hashed, and how. 0 is the first one, which was not written down.
+	Version int             `json:"version,omitempty"`
 	Seq     int64           `json:"seq"`
 	At      time.Time       `json:"at"`
 	Actor   string          `json:"actor"`
@@ -42,10 +44,14 @@ type Entry struct {
 	Hash    []byte          `json:"-"`
 }
 
+// version is that of the hashes of new entries: SHA-256 over the JSON of an entry with its keys in the order of
+// [Entry], times in UTC and microseconds, and canonical Before and After.
+const version = 1
+
 // Link gives the entry its place after the one with the given sequence and hash, both zero for the
 // first, and computes its own hash: SHA-256 over its JSON with canonical Before and After.
 func (e *Entry) Link(seq int64, prev []byte) error {
-	e.Seq, e.Prev = seq+1, append([]byte{}, prev...)
+	e.Version, e.Seq, e.Prev = version, seq+1, append([]byte{}, prev...)
 	hash, err := e.sum()
 	e.Hash = hash
 	return err

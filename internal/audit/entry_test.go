@@ -1,6 +1,7 @@
 package audit_test
 
 import (
+	"crypto/sha256"
 	"encoding/json"
 	"slices"
 	"testing"
@@ -49,4 +50,23 @@ func TestTrailShowsEveryTampering(t *testing.T) {
 		_, err := verify(tamper(slices.Clone(trail)))
 		assert.ErrorContains(t, err, "broken at entry", name)
 	}
+}
+
+// Entries from before the version was written down still verify, and a version cannot be changed unseen.
+func TestVersionsOfTheHash(t *testing.T) {
+	old := audit.Entry{Seq: 1, At: time.Unix(1e9, 0).UTC(), Actor: "asta", Action: "policy.saved", Object: "base",
+		Before: json.RawMessage("null"), After: json.RawMessage("null"), Outcome: audit.Done, Prev: []byte{}}
+	data, err := json.Marshal(old)
+	require.NoError(t, err)
+	require.NotContains(t, string(data), "version")
+	sum := sha256.Sum256(data)
+	old.Hash = sum[:]
+	next := audit.Entry{At: time.Unix(1e9, 0), Actor: "asta", Action: "policy.published", Object: "base", Outcome: audit.Done}
+	require.NoError(t, next.Link(old.Seq, old.Hash))
+	last, err := verify([]audit.Entry{old, next})
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, last)
+	next.Version = 0
+	_, err = verify([]audit.Entry{old, next})
+	assert.ErrorContains(t, err, "broken at entry 2")
 }

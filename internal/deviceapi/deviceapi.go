@@ -39,7 +39,7 @@ type API struct {
 
 // New makes the endpoints; [API.Run] must run beside them.
 func New(o Options) *API {
-	return &API{Options: o, registry: newRegistry(o.Service.Store, o.Hub, o.Log), door: newAdmission()}
+	return &API{Options: o, registry: newRegistry(o.Service.Store, o.Hub, o.Log, time.Now), door: newAdmission()}
 }
 
 // Run keeps what is known of devices true, until the context ends.

@@ -20,6 +20,7 @@ type registry struct {
 	store *store.Store
 	hub   *live.Hub
 	log   *slog.Logger
+	now   func() time.Time // of this machine: how long ago something was here
 
 	mu       sync.Mutex
 	devices  map[string]store.Known
@@ -37,8 +38,8 @@ const (
 	flushEvery   = 3 * time.Second
 )
 
-func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger) *registry {
-	return &registry{store: db, hub: hub, log: log, devices: map[string]store.Known{}, contacts: map[string]time.Time{}, waiting: map[string]*waiter{}}
+func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger, now func() time.Time) *registry {
+	return &registry{store: db, hub: hub, log: log, now: now, devices: map[string]store.Known{}, contacts: map[string]time.Time{}, waiting: map[string]*waiter{}}
 }
 
 // run keeps the registry true until the context ends; what was gathered is written last.
@@ -75,7 +76,7 @@ func (r *registry) look(ctx context.Context) {
 	r.mu.Lock()
 	since := r.dbSynced.Add(-lookBack)
 	r.mu.Unlock()
-	began := time.Now()
+	began := r.now()
 	changed, now, err := r.store.ChangedDevices(ctx, since)
 	if err != nil {
 		if ctx.Err() == nil {
@@ -125,7 +126,7 @@ func desired(d store.Known) drift.Stamp {
 func (r *registry) get(ctx context.Context, id string) (d store.Known, ok bool, err error) {
 	r.mu.Lock()
 	d, ok = r.devices[id]
-	trusted := time.Since(r.synced) < distrustFrom
+	trusted := r.now().Sub(r.synced) < distrustFrom
 	r.mu.Unlock()
 	if ok && trusted {
 		return d, true, nil

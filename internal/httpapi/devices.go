@@ -57,7 +57,7 @@ func viewWhy(w service.DeviceWhy) DeviceWhy {
 	out := DeviceWhy{Device: viewDevice(w.Device), Assignments: []DeviceAim{}, Units: []UnitWhy{}, Problems: []DeviceProblem{},
 		Accounts: []Account{}, LocalGroups: []LocalGroup{}, Happened: []DeviceEvent{}, Orders: []Order{}, Events: []FindingSummary{}}
 	for _, a := range w.Assignments {
-		out.Assignments = append(out.Assignments, DeviceAim{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: a.Stance, Reason: string(a.Reason)})
+		out.Assignments = append(out.Assignments, DeviceAim{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: a.Stance, Reason: string(a.Outcome)})
 	}
 	for _, u := range w.Units {
 		out.Units = append(out.Units, viewUnit(u, out.Assignments))

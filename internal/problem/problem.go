@@ -83,7 +83,7 @@ func FromLibrary(status int, message string, errs ...error) huma.StatusError {
 	return p
 }
 
-var statuses = map[service.Reason]int{
+var statuses = map[service.Kind]int{
 	service.Invalid: http.StatusUnprocessableEntity, service.NotFound: http.StatusNotFound, service.Conflict: http.StatusConflict,
 	service.Stale: http.StatusPreconditionFailed, service.Unauthorised: http.StatusUnauthorized,
 	service.Forbidden: http.StatusForbidden, service.TooMany: http.StatusTooManyRequests, service.Unavailable: http.StatusServiceUnavailable,
@@ -97,7 +97,7 @@ func Of(log *slog.Logger, err error) *Problem {
 	case errors.As(err, &ready):
 		return ready
 	case errors.As(err, &refusal):
-		p := New(statuses[refusal.Reason], refusal.Message)
+		p := New(statuses[refusal.Kind], refusal.Message)
 		p.Code, p.Problems, p.retry = refusal.Code, refusal.Problems, refusal.Retry
 		if refusal.Place != "" {
 			place := "body."

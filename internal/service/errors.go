@@ -9,24 +9,24 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// Reason says in general why something was refused.
-type Reason int
+// Kind is the kind of a refusal.
+type Kind int
 
-// The reasons.
+// The kinds.
 const (
-	Invalid      Reason = iota // what was sent cannot be used
-	NotFound                   // what was named does not exist
-	Conflict                   // it exists already, or is in use
-	Stale                      // it was changed by somebody else meanwhile
-	Unauthorised               // nobody knows who asks
-	Forbidden                  // who asks may not
-	TooMany                    // too many attempts
-	Unavailable                // not here, or not now
+	Invalid      Kind = iota // what was sent cannot be used
+	NotFound                 // what was named does not exist
+	Conflict                 // it exists already, or is in use
+	Stale                    // it was changed by somebody else meanwhile
+	Unauthorised             // nobody knows who asks
+	Forbidden                // who asks may not
+	TooMany                  // too many attempts
+	Unavailable              // not here, or not now
 )
 
 // Error is a refusal: what is wrong and the way out, in words for the operator or the device.
 type Error struct {
-	Reason   Reason
+	Kind     Kind
 	Code     string // short stable name, where a program must tell it apart
 	Message  string
 	Place    string           // the field of the request, when it is one
@@ -38,15 +38,18 @@ type Error struct {
 
 func (e *Error) Error() string { return e.Message }
 
-func failf(reason Reason, format string, args ...any) *Error {
-	return &Error{Reason: reason, Message: fmt.Sprintf(format, args...)}
+func failf(kind Kind, format string, args ...any) *Error {
+	return &Error{Kind: kind, Message: fmt.Sprintf(format, args...)}
 }
 
-func (e *Error) at(place string) *Error { e.Place = place; return e }
+// at is the error with the field of the request that it is about.
+func (e Error) at(place string) *Error { e.Place = place; return &e }
 
-func (e *Error) asked() *Error { e.Query = true; return e }
+// asked is the error about a field of the address.
+func (e Error) asked() *Error { e.Query = true; return &e }
 
-func (e *Error) code(code string) *Error { e.Code = code; return e }
+// code is the error with a name by which programs tell it apart.
+func (e Error) code(code string) *Error { e.Code = code; return &e }
 
 // named turns the store's errors into words about one thing.
 func named(err error, kind, name string) error {

@@ -120,7 +120,7 @@ func (s *Service) refused(ctx context.Context, who auth.Identity, what record, e
 	switch {
 	case errors.As(err, &outside):
 		return s.refuse(ctx, who, what, outside.refusal())
-	case errors.As(err, &refusal) && refusal.Reason == Forbidden:
+	case errors.As(err, &refusal) && refusal.Kind == Forbidden:
 		return s.refuse(ctx, who, what, refusal)
 	}
 	return err
@@ -162,7 +162,7 @@ func (s *Service) groupExists(ctx context.Context, group string) error {
 	err := s.groupsExist(s.Store.With(ctx), "group", []string{group})
 	var refusal *Error
 	if errors.As(err, &refusal) {
-		refusal.asked()
+		return refusal.asked()
 	}
 	return err
 }

@@ -50,7 +50,7 @@ type TrialUnit struct {
 // Met is an assignment that may include a device, and whether it applies.
 type Met struct {
 	store.Assignment
-	Reason assign.Outcome
+	Outcome assign.Outcome
 }
 
 // DeviceWhy is the answer to: what is asked of this device, what has it, and why?

@@ -16,7 +16,7 @@ import (
 // decides it, which facts of the device are missing, and the way out.
 func undecided(tx store.Tx, d store.Device, met []Met) (map[string]string, error) {
 	said := map[string]string{}
-	if !slices.ContainsFunc(met, func(m Met) bool { return m.Reason == assign.Undecided }) {
+	if !slices.ContainsFunc(met, func(m Met) bool { return m.Outcome == assign.Undecided }) {
 		return said, nil
 	}
 	groups, err := tx.GroupsOf(d.NameKey)
@@ -44,7 +44,7 @@ func undecided(tx store.Tx, d store.Device, met []Met) (map[string]string, error
 		}
 	}
 	for _, m := range met {
-		if m.Reason != assign.Undecided {
+		if m.Outcome != assign.Undecided {
 			continue
 		}
 		for _, group := range slices.Concat(m.Include, m.Exclude, m.Within) {

@@ -10,6 +10,7 @@ import (
 
 type auditRow struct {
 	Seq                                    int64
+	Version                                int
 	At                                     time.Time
 	Actor, Address, Action, Object, Reason string
 	Before, After                          *string
@@ -42,9 +43,9 @@ func (t Tx) AppendAudit(e audit.Entry) error {
 		s := string(raw)
 		return &s
 	}
-	return t.exec(`insert into audit_entries (seq, at, actor, address, action, object, before, after, reason, outcome, prev, hash)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
-		e.Seq, e.At, e.Actor, e.Address, e.Action, e.Object, text(e.Before), text(e.After), e.Reason, e.Outcome, e.Prev, e.Hash)
+	return t.exec(`insert into audit_entries (seq, at, actor, address, action, object, before, after, reason, outcome, prev, hash, version)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
+		e.Seq, e.At, e.Actor, e.Address, e.Action, e.Object, text(e.Before), text(e.After), e.Reason, e.Outcome, e.Prev, e.Hash, e.Version)
 }
 
 // Trail gives the audit trail from its first entry, a few thousand at a time.
@@ -95,6 +96,6 @@ func (r auditRow) entry() audit.Entry {
 		}
 		return json.RawMessage(*s)
 	}
-	return audit.Entry{Seq: r.Seq, At: r.At, Actor: r.Actor, Address: r.Address, Action: r.Action, Object: r.Object,
+	return audit.Entry{Version: r.Version, Seq: r.Seq, At: r.At, Actor: r.Actor, Address: r.Address, Action: r.Action, Object: r.Object,
 		Before: raw(r.Before), After: raw(r.After), Reason: r.Reason, Outcome: r.Outcome, Prev: r.Prev, Hash: r.Hash}
 }

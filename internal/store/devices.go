@@ -110,7 +110,6 @@ func (d Device) stands() Stands {
 
 // AddDevice adds one.
 func (t Tx) AddDevice(d Device) error {
-	d.ChangedAt = time.Now() // of the database's clock only in meaning: replicas look back well beyond any skew
 	if d.Held == nil {
 		d.Held = []resolve.Held{}
 	}
@@ -120,7 +119,7 @@ func (t Tx) AddDevice(d Device) error {
 	if d.Contended == nil {
 		d.Contended = []unit.ID{}
 	}
-	return translate(t.db.Omit("Standing").Create(&d).Error)
+	return translate(t.db.Omit("ChangedAt").Create(&d).Error)
 }
 
 // Device finds a device by identifier or, among live ones first, by name without case.
