@@ -175,19 +175,30 @@ type FindingSum struct {
 	Oldest    time.Time `json:"oldest"`
 }
 
+// EventDetails are what more is known of an event; the kind says which of them are there.
+type EventDetails struct {
+	From    any        `json:"from,omitempty" doc:"Of value_set: the value of the setting before"`
+	To      any        `json:"to,omitempty" doc:"Of value_set: the value of the setting after"`
+	OldName string     `json:"old_name,omitempty" doc:"Of account_renamed, device_renamed and password_changed"`
+	NewName string     `json:"new_name,omitempty"`
+	Number  int64      `json:"number,omitempty" doc:"Of applied: the desired state; of device_restored: the epoch"`
+	Time    *time.Time `json:"time,omitempty" doc:"Of account_locked: until when, absent until someone unlocks it; of rotation_stopped: the last rotation"`
+	Reason  string     `json:"reason,omitempty" doc:"Of password_changed"`
+	Error   string     `json:"error,omitempty" doc:"Of rotation_failed and set_aside: what the system or the service said"`
+}
+
 // Event is something that a device says happened on it.
 type Event struct {
-	ID       int64     `json:"id"`
-	Device   string    `json:"device"`
-	DeviceID string    `json:"device_id"`
-	At       time.Time `json:"at" doc:"In service time, as the device keeps it"`
-	Kind     string    `json:"kind"`
-	Unit     string    `json:"unit"`
-	Subject  string    `json:"subject"`
-	Before   string    `json:"before"`
-	After    string    `json:"after"`
-	Policy   string    `json:"policy" doc:"Whose rule it follows, with the revision; empty for none"`
-	Words    string    `json:"words" doc:"What happened, in one sentence"`
+	ID       int64        `json:"id"`
+	Device   string       `json:"device"`
+	DeviceID string       `json:"device_id"`
+	At       time.Time    `json:"at" doc:"In service time, as the device keeps it"`
+	Kind     string       `json:"kind"`
+	Unit     string       `json:"unit"`
+	Subject  string       `json:"subject"`
+	Details  EventDetails `json:"details"`
+	Policy   string       `json:"policy" doc:"Whose rule it follows, with the revision; empty for none"`
+	Words    string       `json:"words" doc:"What happened, in one sentence"`
 }
 
 // Order is an order of one device.

@@ -37,7 +37,7 @@ func TestDeviceEvents(t *testing.T) {
 	s.wake(d, "")
 	require.NoError(t, d.Cycle(t.Context()))
 	latest := s.events(of)[0]
-	assert.Equal(t, []string{"member_removed", "membership.administrators", "local:mechanic", "mechanic was taken out of administrators, by base revision 1"},
+	assert.Equal(t, []string{"member_removed", "membership.administrators", "local:mechanic", "mechanic was removed from administrators, by base revision 1"},
 		[]string{latest.Kind, latest.Unit, latest.Subject, latest.Words})
 	assert.WithinDuration(t, s.clock.now(), latest.At, time.Minute)
 	count := len(s.events(of))
@@ -84,7 +84,7 @@ func TestEventsAreChecked(t *testing.T) {
 	for says, spoil := range map[string]func(e *drift.Event){
 		"there is no event":  func(e *drift.Event) { e.Kind = "password_shown" },
 		"says no time":       func(e *drift.Event) { e.At = time.Time{} },
-		"more than":          func(e *drift.Event) { e.After = string(make([]byte, 5000)) },
+		"more than":          func(e *drift.Event) { e.Error = string(make([]byte, 5000)) },
 		"must come in order": func(e *drift.Event) { e.Seq = 0 },
 	} {
 		bad := good

@@ -36,8 +36,8 @@ func largeFleet(t testing.TB, url string, devices int) {
 			select id, 'k', 'passwords.min_length', 'wrong_value', '', '12', '8', '["base"]', 'open', now(), now() from devices where open_findings = 1`,
 		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen, closed_at)
 			select d.id, 'k' || k, 'passwords.history', 'wrong_value', '', '12', '8', '["base"]', 'settled', now() - k * interval '3 days', now(), now() - k * interval '2 days' from devices d, generate_series(1, 10) k`,
-		`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject, before, after)
-			select d.id, 1, k, now(), now() - k * interval '1 day', case k when 1 then 'member_removed' else 'value_set' end, '*', '', '', '' from devices d, generate_series(1, 5) k`,
+		`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
+			select d.id, 1, k, now(), now() - k * interval '1 day', case k when 1 then 'member_removed' else 'value_set' end, 'lockout', '' from devices d, generate_series(1, 5) k`,
 		`insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, batch) select id, 1, 'check-in', '', 'queued', 'asta', now(), now() + interval '1 day', case when right(id, 1) = '7' then 'some' else 'b' || id end from devices`,
 		`insert into escrow_keys values (1, 'escrow', '\x', 'live', '', now(), now()) on conflict do nothing`,
 		`insert into rotations (device_id, target, account, name, changed_at, every_minutes) select id, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper-' || right(id, 4), now(), 43200 from devices`,

@@ -26,8 +26,8 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	}
 	present, trail, events := count("reports where seq > 0"), count("audit_entries"), count("device_events")
 	require.Equal(t, 1200, count("reports where seq < 0"))
-	require.NoError(t, change(t, s.config.Database, `insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject, before, after)
-		select id, 9, k, now(), now() - k * interval '10 days', 'value_set', '*', '', '', '' from devices, generate_series(1, 50) k`))
+	require.NoError(t, change(t, s.config.Database, `insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
+		select id, 9, k, now(), now() - k * interval '10 days', 'value_set', 'lockout', '' from devices, generate_series(1, 50) k`))
 	require.NoError(t, change(t, s.config.Database, "delete from retention")) // the run at the start came before them
 	require.NoError(t, s.Service.Prune(t.Context()))
 	assert.Equal(t, present, count("reports where seq > 0"))

@@ -112,7 +112,7 @@ func TestPasswordsChangeWhenTheyAreDue(t *testing.T) {
 	assert.False(t, d.SignedIn(sid))
 	assert.Equal(t, "used", s.deposits("SKL-TKT-001")[0].Reason)
 	require.NoError(t, d.Cycle(t.Context()))
-	assert.Contains(t, s.events(client.EventQuery{Kind: "sessions_ended"})[0].Words, "as its rule says after a sign-in")
+	assert.Contains(t, s.events(client.EventQuery{Kind: "sessions_ended"})[0].Words, "as its rotation requires after a sign-in")
 
 	// Somebody else changes it: that is seen, and put right.
 	require.NoError(t, d.SetPassword(t.Context(), sid, "Somebody else's 1"))
@@ -122,7 +122,7 @@ func TestPasswordsChangeWhenTheyAreDue(t *testing.T) {
 	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "corrected", Kind: "changed_elsewhere"}, client.Page{})
 	require.NoError(t, err)
 	require.Len(t, right.Items, 1)
-	assert.Contains(t, right.Items[0].Words, "somebody else changed the password")
+	assert.Contains(t, right.Items[0].Words, "changed outside Rank Warden")
 
 	// The account is made anew: a new identifier, and a new password at once.
 	require.NoError(t, d.DeleteAccount(t.Context(), sid))

@@ -1,8 +1,10 @@
 package drift
 
 import (
+	"encoding/json"
 	"time"
 
+	"rankwarden.example/core/rotation"
 	"rankwarden.example/core/unit"
 )
 
@@ -43,13 +45,41 @@ var EventKinds = []EventKind{Applied, AccountCreated, AccountAdopted, AccountRen
 	PasswordChanged, PasswordForeign, RotationFailed, RotationStopped, AccountUsed, AccountLocked, AccountUnlocked, SessionsEnded, DeviceRestarted,
 	MemberAdded, MemberRemoved, ValueSet, GuardRefused, FoughtOver, DeviceRestored, DeviceRenamed, SetAside}
 
-// Event is something that happened on a device. Before and After are in words, and never a secret.
+// Event is something that happened on a device. It holds values and never a sentence, and never a secret.
 type Event struct {
 	Seq     int64     `json:"seq"` // of the device's events, from 1
 	At      time.Time `json:"at"`  // in service time
 	Kind    EventKind `json:"kind"`
 	Unit    unit.ID   `json:"unit,omitzero"`
 	Subject string    `json:"subject,omitempty"` // the account or member
-	Before  string    `json:"before,omitempty"`
-	After   string    `json:"after,omitempty"`
+	Details
+}
+
+// Details are what more is known of an event. The kind says which of them are there.
+type Details struct {
+	From    json.RawMessage `json:"from,omitempty"` // [ValueSet]: the value of the unit before and after, null for not reported
+	To      json.RawMessage `json:"to,omitempty"`
+	OldName string          `json:"old_name,omitempty"` // [AccountRenamed], [DeviceRenamed], [PasswordChanged]
+	NewName string          `json:"new_name,omitempty"`
+	Number  int64           `json:"number,omitempty"` // [Applied]: of the desired state; [DeviceRestored]: of the epoch
+	Time    *time.Time      `json:"time,omitempty"`   // [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation
+	Reason  rotation.Reason `json:"reason,omitempty"` // [PasswordChanged]
+	Error   string          `json:"error,omitempty"`  // [RotationFailed], [SetAside]: what the system or the service said
+}
+
+// ChangeOf are the details of a value that was set. Either is nil when it was not reported.
+func ChangeOf(from, to unit.Value) Details {
+	written := func(v unit.Value) json.RawMessage {
+		data, err := json.Marshal(v)
+		if err != nil {
+			return json.RawMessage("null") // values are made of strings, numbers and lists, so this cannot be
+		}
+		return data
+	}
+	return Details{From: written(from), To: written(to)}
+}
+
+// Size is the length of the texts of the event, in bytes.
+func (e Event) Size() int {
+	return len(e.Subject) + len(e.From) + len(e.To) + len(e.OldName) + len(e.NewName) + len(e.Error) + len(e.Reason)
 }

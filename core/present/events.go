@@ -2,6 +2,7 @@ package present
 
 import (
 	"fmt"
+	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
@@ -17,15 +18,15 @@ func Event(e drift.Event) string {
 	}
 	switch e.Kind {
 	case drift.Applied:
-		return fmt.Sprintf("%s was applied and verified", e.After)
+		return fmt.Sprintf("desired state %d was applied and verified", e.Number)
 	case drift.ValueSet:
-		return fmt.Sprintf("%s: %s instead of %s", UnitInFull(e.Unit), e.After, e.Before)
+		return fmt.Sprintf("%s: %s instead of %s", UnitInFull(e.Unit), written(e.Unit, e.To), written(e.Unit, e.From))
 	case drift.AccountCreated:
 		return fmt.Sprintf("the account %s was created", subject)
 	case drift.AccountAdopted:
 		return fmt.Sprintf("the account %s was adopted: sessions ended, new password set", subject)
 	case drift.AccountRenamed:
-		return fmt.Sprintf("the account %s was renamed to %s", e.Before, e.After)
+		return fmt.Sprintf("the account %s was renamed to %s", e.OldName, e.NewName)
 	case drift.AccountEnabled:
 		return fmt.Sprintf("the account %s was enabled", subject)
 	case drift.AccountDisabled:
@@ -46,32 +47,55 @@ func Event(e drift.Event) string {
 		}
 		return fmt.Sprintf("all sessions of the account %s were ended by an order", subject)
 	case drift.PasswordChanged:
-		return fmt.Sprintf("the password of %s was changed: %s", e.Before, Reason(rotation.Reason(e.After))) + renamed(e.Before, subject)
+		return fmt.Sprintf("the password of %s was changed: %s", e.OldName, Reason(e.Reason)) + renamed(e.OldName, e.NewName)
 	case drift.PasswordForeign:
 		return fmt.Sprintf("the password of %s was changed outside Rank Warden", subject)
 	case drift.RotationFailed:
-		return fmt.Sprintf("the password of %s could not be changed: %s", subject, e.After)
+		return fmt.Sprintf("the password of %s could not be changed: %s", subject, e.Error)
 	case drift.RotationStopped:
-		return fmt.Sprintf("no policy rotates the password of %s any more; the account was %s", Unit(e.Unit), e.After)
+		last := "never rotated"
+		if e.Time != nil {
+			last = "last rotated " + instant(*e.Time)
+		}
+		return fmt.Sprintf("no policy rotates the password of %s any more; it was %s", Unit(e.Unit), last)
 	case drift.AccountUsed:
 		return fmt.Sprintf("somebody signed in as %s", subject)
 	case drift.AccountLocked:
-		return fmt.Sprintf("the account %s was locked after wrong passwords, %s", subject, e.After)
+		until := "until someone unlocks it"
+		if e.Time != nil {
+			until = "until " + instant(*e.Time)
+		}
+		return fmt.Sprintf("the account %s was locked after wrong passwords, %s", subject, until)
 	case drift.DeviceRestarted:
 		return "the device restarted, as the rotation of " + subject + " requires after a sign-in"
 	case drift.DeviceRestored:
-		return "the device came back from a snapshot and began a new " + e.After
+		return fmt.Sprintf("the device came back from a snapshot and began epoch %d", e.Number)
 	case drift.GuardRefused:
 		return fmt.Sprintf("%s: the guard refused, since no usable administrator would be left", UnitInFull(e.Unit))
 	case drift.DeviceRenamed:
-		return fmt.Sprintf("the workstation was renamed from %s to %s", e.Before, e.After)
+		return fmt.Sprintf("the workstation was renamed from %s to %s", e.OldName, e.NewName)
 	case drift.SetAside:
-		return fmt.Sprintf("%s was skipped, because the service refuses it: %s", subject, e.After)
+		return fmt.Sprintf("%s was skipped, because the service refuses it: %s", subject, e.Error)
 	case drift.FoughtOver:
 		return UnitInFull(e.Unit) + ": repeatedly reverted; next attempt in 1 h"
 	}
 	return string(e.Kind)
 }
+
+// written is a value of a setting as an event has it.
+func written(id unit.ID, data []byte) string {
+	if len(data) == 0 || string(data) == "null" {
+		return notReported
+	}
+	value, err := unit.Decode(id, data)
+	if err != nil {
+		return "an unknown value" // of a newer device
+	}
+	return Value(id, value)
+}
+
+// instant writes a time to the minute.
+func instant(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 UTC") }
 
 // renamed says which name an account got with its new password.
 func renamed(before, now string) string {

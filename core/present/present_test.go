@@ -166,11 +166,11 @@ func TestAPolicyInWords(t *testing.T) {
 // Every kind of event is said in words.
 func TestEventsInWords(t *testing.T) {
 	for _, kind := range drift.EventKinds {
-		said := present.Event(drift.Event{Kind: kind, Unit: unit.Administrators, Subject: "local:mechanic", Before: "a", After: "b"})
+		said := present.Event(drift.Event{Kind: kind, Unit: unit.Administrators, Subject: "local:mechanic", Details: drift.Details{OldName: "a", NewName: "b", Number: 2, Error: "denied"}})
 		assert.NotEqual(t, string(kind), said)
 		assert.NotContains(t, said, "local:")
 	}
-	assert.Equal(t, "built-in guest, name: b instead of a", present.Event(drift.Event{Kind: drift.ValueSet, Unit: unit.BuiltinOf(principal.Guest, "name"), Before: "a", After: "b"}))
+	assert.Equal(t, "built-in guest, name: b instead of a", present.Event(drift.Event{Kind: drift.ValueSet, Unit: unit.BuiltinOf(principal.Guest, "name"), Details: drift.ChangeOf(unit.Text("a"), unit.Text("b"))}))
 }
 
 // A setting is found as it is written and as it is shown; a misspelt one is named with the nearest.

@@ -75,7 +75,7 @@ func (p *pass) accountIn(id unit.ID, key string, desired unit.AccountValue) {
 	p.describe(id, a, desired)
 	if desired.State == unit.Enabled && p.is(id, drift.AccountState) && !p.awaits(principal.FromKey(key)) {
 		if p.one(id, func() error { return p.host.EnableAccount(p.ctx, a.SID, true) }) {
-			p.did(drift.AccountEnabled, id, a.Name, "", "")
+			p.did(drift.AccountEnabled, id, a.Name, drift.Details{})
 		}
 	}
 }
@@ -106,7 +106,7 @@ func (p *pass) adopt(id unit.ID, key string, a drift.Account) (drift.Account, bo
 		return a, false
 	}
 	p.bindings[key] = a.SID
-	p.did(drift.AccountAdopted, id, a.Name, "", "")
+	p.did(drift.AccountAdopted, id, a.Name, drift.Details{})
 	p.read()
 	return p.bound(key)
 }
@@ -127,7 +127,7 @@ func (p *pass) create(id unit.ID, key string, desired unit.AccountValue) (drift.
 	p.read()
 	a, found := p.bound(key)
 	if found {
-		p.did(drift.AccountCreated, id, a.Name, "", "")
+		p.did(drift.AccountCreated, id, a.Name, drift.Details{})
 	}
 	return a, found && ok
 }
@@ -171,7 +171,7 @@ func (p *pass) describe(id unit.ID, a drift.Account, desired unit.AccountValue) 
 	}
 	if details != (host.Details{}) {
 		if p.one(id, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
-			p.did(drift.AccountDescribed, id, a.Name, "", "")
+			p.did(drift.AccountDescribed, id, a.Name, drift.Details{})
 		}
 	}
 }
@@ -198,7 +198,7 @@ func (p *pass) accountOut(id unit.ID, key string, desired unit.AccountValue) {
 			return p.host.RenameAccount(p.ctx, a.SID, name)
 		})
 		if renamed {
-			p.did(drift.AccountRenamed, id, name, a.Name, name)
+			p.did(drift.AccountRenamed, id, name, drift.Details{OldName: a.Name, NewName: name})
 		}
 		p.read()
 	}
@@ -228,7 +228,7 @@ func (p *pass) remove(id unit.ID, key string, desired unit.AccountValue) {
 		return p.host.DeleteAccount(p.ctx, a.SID)
 	})
 	if removed {
-		p.did(drift.AccountRemoved, id, a.Name, "", "")
+		p.did(drift.AccountRemoved, id, a.Name, drift.Details{})
 	}
 	p.read()
 }
@@ -241,7 +241,7 @@ func (p *pass) disable(id unit.ID, a drift.Account) {
 		return p.host.EnableAccount(p.ctx, a.SID, false)
 	})
 	if disabled {
-		p.did(drift.AccountDisabled, id, a.Name, "", "")
+		p.did(drift.AccountDisabled, id, a.Name, drift.Details{})
 	}
 	p.read()
 }

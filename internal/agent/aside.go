@@ -26,7 +26,7 @@ func refusedForGood(err error) bool {
 func (a *Agent) setReportAside(report drift.Report, why error) {
 	a.memory.Pending = nil
 	a.memory.Aside = contentOf(report)
-	a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: "report", After: why.Error()})
+	a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: "report", Details: drift.Details{Error: why.Error()}})
 }
 
 // contentOf is a digest of what a report says, whenever it was made.
@@ -50,7 +50,7 @@ func (a *Agent) setEventAside(why error) error {
 		refused := sent[0]
 		a.memory.Events = slices.Clone(a.memory.Events[1:])
 		if refused.Kind != drift.SetAside { // otherwise the service does not even know that
-			a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: string(refused.Kind), After: why.Error()})
+			a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: string(refused.Kind), Details: drift.Details{Error: why.Error()}})
 		}
 	}
 	return a.save()
@@ -59,6 +59,6 @@ func (a *Agent) setEventAside(why error) error {
 // setResultsAside drops results of orders that the service refuses.
 func (a *Agent) setResultsAside(sent []wire.OrderResult, why error) error {
 	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r wire.OrderResult) bool { return slices.Contains(sent, r) })
-	a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: "order results", After: why.Error()})
+	a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: "order results", Details: drift.Details{Error: why.Error()}})
 	return a.save()
 }

@@ -45,14 +45,14 @@ func (p *pass) builtinIn(id unit.ID, a drift.Account, property unit.Property, de
 			return p.host.EnableAccount(p.ctx, a.SID, true)
 		})
 		if enabled {
-			p.did(drift.AccountEnabled, id, a.Name, "", "")
+			p.did(drift.AccountEnabled, id, a.Name, drift.Details{})
 		}
 	}
 }
 
 func (p *pass) describeBuiltin(id unit.ID, a drift.Account, details host.Details, before, after string) {
 	if p.one(id, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
-		p.did(drift.ValueSet, id, a.Name, inWords(id, unit.Text(before)), inWords(id, unit.Text(after)))
+		p.did(drift.ValueSet, id, a.Name, drift.ChangeOf(unit.Text(before), unit.Text(after)))
 	}
 }
 
@@ -62,7 +62,7 @@ func (p *pass) builtinOut(id unit.ID, a drift.Account, property unit.Property, d
 	case unit.BuiltinName:
 		name := string(desired.(unit.Text))
 		if p.one(id, func() error { return p.host.RenameAccount(p.ctx, a.SID, name) }) {
-			p.did(drift.AccountRenamed, id, name, a.Name, name)
+			p.did(drift.AccountRenamed, id, name, drift.Details{OldName: a.Name, NewName: name})
 		}
 		p.read()
 	case unit.BuiltinEnabled:

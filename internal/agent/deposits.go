@@ -129,7 +129,7 @@ func (a *Agent) newEpoch(ctx context.Context) error {
 		at := e.At
 		m.note(at, e)
 	}
-	m.note(a.now(), drift.Event{Kind: drift.DeviceRestored, After: fmt.Sprintf("epoch %d", answer.Epoch)})
+	m.note(a.now(), drift.Event{Kind: drift.DeviceRestored, Details: drift.Details{Number: answer.Epoch}})
 	for _, r := range m.Rotations {
 		r.Begun, r.Now, r.Retry = 0, rotation.Restored, time.Time{}
 	}

@@ -1,7 +1,6 @@
 package agent
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -19,7 +18,7 @@ func (m *memory) note(now time.Time, events ...drift.Event) {
 	for _, e := range events {
 		m.EventSeq++
 		e.Seq, e.At = m.EventSeq, now.UTC()
-		e.Subject, e.Before, e.After = shortened(e.Subject), shortened(e.Before), shortened(e.After)
+		e.Subject, e.OldName, e.NewName, e.Error = shortened(e.Subject), shortened(e.OldName), shortened(e.NewName), shortened(e.Error)
 		m.Events = append(m.Events, e)
 	}
 	m.Events = m.Events[max(0, len(m.Events)-keptEvents):]
@@ -48,16 +47,12 @@ func noticed(last *drift.Report, now drift.Report) []drift.Event {
 		before = *last
 	}
 	if before.Desired != now.Desired {
-		events = append(events, drift.Event{Kind: drift.Applied, After: fmt.Sprintf("desired state %d", now.Desired.Number)})
+		events = append(events, drift.Event{Kind: drift.Applied, Details: drift.Details{Number: now.Desired.Number}})
 	}
 	for _, a := range now.Accounts {
 		locked := func(b drift.Account) bool { return b.SID == a.SID && b.Locked }
 		if a.Locked && !slices.ContainsFunc(before.Accounts, locked) {
-			after := "until someone unlocks it"
-			if a.LockedUntil != nil {
-				after = "until " + a.LockedUntil.UTC().Format("2006-01-02 15:04 UTC")
-			}
-			events = append(events, drift.Event{Kind: drift.AccountLocked, Subject: a.Name, After: after})
+			events = append(events, drift.Event{Kind: drift.AccountLocked, Subject: a.Name, Details: drift.Details{Time: a.LockedUntil}})
 		}
 	}
 	for _, f := range now.Failures {

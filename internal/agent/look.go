@@ -35,7 +35,7 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	}
 	a.memory.note(report.At, noticed(told, *report)...)
 	if a.memory.Name != "" && a.memory.Name != facts.Name {
-		a.memory.note(report.At, drift.Event{Kind: drift.DeviceRenamed, Before: a.memory.Name, After: facts.Name})
+		a.memory.note(report.At, drift.Event{Kind: drift.DeviceRenamed, Details: drift.Details{OldName: a.memory.Name, NewName: facts.Name}})
 	}
 	a.memory.Name = facts.Name
 	if last == nil {

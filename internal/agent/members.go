@@ -26,7 +26,7 @@ func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Member
 	for _, ref := range desired.Present {
 		if sid := p.find(ref); missing[ref.String()] && !sid.IsZero() && !p.awaits(ref) {
 			if p.try([]unit.ID{id}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) }) {
-				p.did(drift.MemberAdded, id, ref.String(), "", "")
+				p.did(drift.MemberAdded, id, ref.String(), drift.Details{})
 			}
 		}
 	}
@@ -47,7 +47,7 @@ func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, _ unit.Members) {
 			return p.host.RemoveMember(p.ctx, group.SID, f.Member)
 		})
 		if removed {
-			p.did(drift.MemberRemoved, id, ref.String(), "", "")
+			p.did(drift.MemberRemoved, id, ref.String(), drift.Details{})
 		}
 		p.read()
 	}

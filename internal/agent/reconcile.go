@@ -88,8 +88,8 @@ type pass struct {
 }
 
 // did notes something that was done.
-func (p *pass) did(kind drift.EventKind, id unit.ID, subject, before, after string) {
-	p.events = append(p.events, drift.Event{Kind: kind, Unit: id, Subject: subject, Before: before, After: after})
+func (p *pass) did(kind drift.EventKind, id unit.ID, subject string, details drift.Details) {
+	p.events = append(p.events, drift.Event{Kind: kind, Unit: id, Subject: subject, Details: details})
 }
 
 func (p *pass) touched() []unit.Setting {

@@ -77,7 +77,7 @@ func (a *Agent) rotateWhatIsDue(ctx context.Context, state drift.State, retried 
 		case errors.As(err, &offline): // the exchange that follows says so, and is tried again
 		default:
 			if r.failed(now, err) {
-				a.memory.note(now, drift.Event{Kind: drift.RotationFailed, Unit: of.unit, Subject: account.Name, After: err.Error()})
+				a.memory.note(now, drift.Event{Kind: drift.RotationFailed, Unit: of.unit, Subject: account.Name, Details: drift.Details{Error: err.Error()}})
 			}
 			a.tellOrders(of.target, now, err)
 			a.wakeAt(r.Retry)
@@ -180,7 +180,7 @@ func (a *Agent) change(ctx context.Context, of ruled, r *rotating, account drift
 		return err
 	}
 	r.done(d, made, after.PasswordSetAt, of.rule.AfterUse.Then, time.Duration(of.rule.AfterUse.WaitMinutes)*time.Minute)
-	a.memory.note(a.now(), drift.Event{Kind: drift.PasswordChanged, Unit: of.unit, Subject: after.Name, Before: account.Name, After: string(why)})
+	a.memory.note(a.now(), drift.Event{Kind: drift.PasswordChanged, Unit: of.unit, Subject: after.Name, Details: drift.Details{OldName: account.Name, NewName: after.Name, Reason: why}})
 	return a.save()
 }
 

@@ -1,7 +1,6 @@
 package agent
 
 import (
-	"fmt"
 	"slices"
 	"time"
 
@@ -89,7 +88,7 @@ func (m *memory) stopped(now time.Time) {
 		ruled := slices.ContainsFunc(rules, func(of ruled) bool { return of.target.String() == name })
 		if !ruled && !r.Stopped && !r.Changed.IsZero() {
 			target, _ := principal.Parse(name) // it was written by us
-			m.note(now, drift.Event{Kind: drift.RotationStopped, Unit: unit.RotationOf(target), After: fmt.Sprintf("last changed %s", r.Changed.UTC().Format(time.RFC3339))})
+			m.note(now, drift.Event{Kind: drift.RotationStopped, Unit: unit.RotationOf(target), Details: drift.Details{Time: new(r.Changed.UTC())}})
 		}
 		r.Stopped = !ruled
 	}

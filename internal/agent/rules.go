@@ -2,7 +2,6 @@ package agent
 
 import (
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 )
@@ -30,7 +29,7 @@ func (p *pass) passwords() {
 		if p.try(units, principal.Ref{}, func() error { return p.host.SetPasswords(p.ctx, rules) }) {
 			p.read()
 			for _, id := range units {
-				p.did(drift.ValueSet, id, "", inWords(id, before.Value(id)), inWords(id, p.state.Value(id)))
+				p.did(drift.ValueSet, id, "", drift.ChangeOf(before.Value(id), p.state.Value(id)))
 			}
 		}
 	}
@@ -43,17 +42,9 @@ func (p *pass) lockout() {
 			continue
 		}
 		if p.one(s.Unit, func() error { return p.host.SetLockout(p.ctx, unit.LockoutRule(desired)) }) {
-			p.did(drift.ValueSet, s.Unit, "", inWords(s.Unit, p.state.Value(s.Unit)), inWords(s.Unit, desired))
+			p.did(drift.ValueSet, s.Unit, "", drift.ChangeOf(p.state.Value(s.Unit), desired))
 		}
 	}
-}
-
-// inWords says what a unit had, for an event.
-func inWords(id unit.ID, value unit.Value) string {
-	if value == nil {
-		return "not reported"
-	}
-	return present.Value(id, value)
 }
 
 // minLength is the length of passwords that the device enforces now, in characters.

@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 
 	"rankwarden.example/internal/auth"
@@ -10,7 +11,16 @@ import (
 )
 
 func viewEvent(e store.DeviceEvent) DeviceEvent {
-	return DeviceEvent{ID: e.ID, Device: e.Device, DeviceID: e.DeviceID, At: e.At, Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Before: e.Before, After: e.After, Policy: e.Policy, Words: service.EventWords(e)}
+	return DeviceEvent{ID: e.ID, Device: e.Device, DeviceID: e.DeviceID, At: e.At, Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Policy: e.Policy, Words: service.EventWords(e),
+		Details: EventDetails{From: anyOf(e.Details.From), To: anyOf(e.Details.To), OldName: e.Details.OldName, NewName: e.Details.NewName, Number: e.Details.Number,
+			Time: e.Details.Time, Reason: string(e.Details.Reason), Error: e.Details.Error}}
+}
+
+// anyOf is stored JSON as a value, nil where there is none.
+func anyOf(data json.RawMessage) any {
+	var value any
+	_ = json.Unmarshal(data, &value) // it was written by us
+	return value
 }
 
 func (a *api) deviceEvents() {

@@ -56,6 +56,7 @@ type (
 	EscrowKey         = client.EscrowKey
 	NewOrder          = client.NewOrder
 	DeviceEvent       = client.Event
+	EventDetails      = client.EventDetails
 	PolicyCheck       = client.PolicyCheck
 	RuleTrial         = client.RuleTrial
 	DirectoryEntry    = client.DirectoryEntry

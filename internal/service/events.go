@@ -31,12 +31,12 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 			return 0, failf(Invalid, "event %d follows event %d; they must come in order, from 1", e.Seq, last).code("bad_events")
 		case !slices.Contains(drift.EventKinds, e.Kind):
 			return 0, failf(Invalid, "there is no event %q", e.Kind).code("bad_events")
-		case e.At.IsZero() || len(e.Subject)+len(e.Before)+len(e.After) > maxEventText:
+		case e.At.IsZero() || e.Size() > maxEventText:
 			return 0, failf(Invalid, "event %d says no time, or more than %d bytes", e.Seq, maxEventText).code("bad_events")
 		}
 		last = e.Seq
 		records[i] = store.DeviceEvent{DeviceID: device, Epoch: epoch, Seq: e.Seq, At: e.At, ReceivedAt: now, Kind: string(e.Kind), Unit: e.Unit.String(),
-			Subject: e.Subject, Before: e.Before, After: e.After}
+			Subject: e.Subject, Details: e.Details}
 	}
 	return last, s.InTx(ctx, func(tx store.Tx) error {
 		if err := s.nameRules(tx, device, records); err != nil {
@@ -117,7 +117,7 @@ func (s *Service) Events(ctx context.Context, who auth.Identity, f EventFilter, 
 // EventWords says in one sentence what happened.
 func EventWords(e store.DeviceEvent) string {
 	id, _ := unit.Parse(e.Unit) // some concern no unit
-	said := present.Event(drift.Event{Kind: drift.EventKind(e.Kind), Unit: id, Subject: e.Subject, Before: e.Before, After: e.After})
+	said := present.Event(drift.Event{Kind: drift.EventKind(e.Kind), Unit: id, Subject: e.Subject, Details: e.Details})
 	if e.Policy != "" && ruled[drift.EventKind(e.Kind)] {
 		said += ", by " + e.Policy
 	}

@@ -4,6 +4,8 @@ import (
 	"time"
 
 	"gorm.io/gorm/clause"
+
+	"rankwarden.example/core/drift"
 )
 
 // DeviceEvent is something that a device says happened on it.
@@ -18,9 +20,8 @@ type DeviceEvent struct {
 	Kind       string
 	Unit       string
 	Subject    string
-	Before     string
-	After      string
-	Policy     string // whose rule it follows, with the revision; empty for none
+	Details    drift.Details `gorm:"serializer:json"`
+	Policy     string        // whose rule it follows, with the revision; empty for none
 }
 
 // AddEvents stores events; those that are there already stay as they are.

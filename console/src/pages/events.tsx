@@ -83,9 +83,9 @@ export function EventsPage() {
       >
         <Export
           file="events.csv"
-          header={["at", "device", "kind", "unit", "subject", "before", "after", "what happened"]}
+          header={["at", "device", "kind", "unit", "subject", "event"]}
           read={(cursor) => read(filter, cursor, 500)}
-          row={(e) => [e.at, e.device, e.kind, e.unit, e.subject, e.before, e.after, e.words]}
+          row={(e) => [e.at, e.device, e.kind, e.unit, e.subject, e.words]}
         />
       </PageHead>
       <div className="mb-3 flex flex-wrap items-center gap-4">
