@@ -93,7 +93,7 @@ func TestContended(t *testing.T) {
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)
 	require.Len(t, o.Decisions, 1)
-	assert.Contains(t, o.Decisions[0].Detail, "Find out who")
+	assert.Contains(t, o.Decisions[0].Detail, "Find out what changes it back")
 
 	s.wake(d, "") // what it remembers lasts
 	s.clock.forward(61 * 60 * 1e9)
