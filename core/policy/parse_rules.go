@@ -40,7 +40,7 @@ func (r *reader) lockout(n *yaml.Node, path string) *Lockout {
 		return l
 	}
 	if duration, window := l.times(); l.Threshold > 0 && duration != 0 && window > duration {
-		r.errorf(n, path+".window", CodeWindow, "the counter would start anew after %d minutes, later than the lock of %d minutes ends; make window at most duration", int(window.Minutes()), int(duration.Minutes()))
+		r.errorf(n, path+".window", CodeWindow, "the counter would restart after %d minutes, later than the lock of %d minutes ends; make window at most duration", int(window.Minutes()), int(duration.Minutes()))
 	}
 	return l
 }
