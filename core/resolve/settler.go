@@ -171,21 +171,26 @@ func (s *Settler) lane(assignments []int) Lane {
 	slices.Sort(touched)
 	w := &whole{settler: s, chosen: assignments}
 	lane := Lane{Units: make([]Unit, len(touched))}
-	settle := func(groups bool) {
-		for i, u := range touched {
-			if (s.units[u].Family() == unit.Membership) != groups {
-				continue
-			}
-			settled := s.unit(u)
-			if m, ok := settled.Value.(unit.Members); ok {
-				settled.Value = w.withoutAbsent(settled.Unit, m)
-			}
-			s.values[u], lane.Units[i] = settled.Value, settled
-			s.claims[u], s.by[u] = s.claims[u][:0], s.by[u][:0]
+	settle := func(i int) {
+		u := touched[i]
+		settled := s.unit(u)
+		if m, ok := settled.Value.(unit.Members); ok {
+			settled.Value = w.withoutAbsent(settled.Unit, m)
 		}
+		s.values[u], lane.Units[i] = settled.Value, settled
+		s.claims[u], s.by[u] = s.claims[u][:0], s.by[u][:0]
 	}
-	settle(false)
-	settle(true) // rule 4 of local groups needs the accounts
+	groups := make([]int, 0, 8)
+	for i, u := range touched {
+		if s.units[u].Family() == unit.Membership {
+			groups = append(groups, i)
+			continue
+		}
+		settle(i)
+	}
+	for _, i := range groups { // rule 4 of local groups needs the accounts
+		settle(i)
+	}
 	lane.Problems = w.check(lane.Units)
 	for _, u := range touched {
 		s.values[u] = nil

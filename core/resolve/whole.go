@@ -10,6 +10,9 @@ import (
 	"rankwarden.example/core/unit"
 )
 
+// administratorEnabled is whether the built-in administrator is enabled.
+var administratorEnabled = unit.BuiltinOf(principal.Administrator, unit.BuiltinEnabled)
+
 // whole is a lane while it is being settled: what its units have come to, together.
 type whole struct {
 	settler  *Settler // has what each unit has come to
@@ -152,7 +155,7 @@ func (w *whole) checkAges() {
 func (w *whole) checkRotation(id unit.ID, target principal.Ref, r unit.RotationValue) {
 	fail := func(code Code) { w.add(code, policy.Error, id.String(), "", id) }
 	if target == principal.Administrator {
-		if enabled, ok := w.value(unit.BuiltinOf(target, unit.BuiltinEnabled)).(unit.Bool); ok && !bool(enabled) {
+		if enabled, ok := w.value(administratorEnabled).(unit.Bool); ok && !bool(enabled) {
 			w.warn(RotationTargetDisabled, id, "")
 		}
 	} else {
@@ -256,7 +259,7 @@ func (w *whole) isBreakGlass(ref principal.Ref) bool {
 		a, ok := w.account(ref)
 		return ok && a.State == unit.Enabled && w.hasRotation(ref)
 	case ref == principal.Administrator:
-		enabled, ok := w.value(unit.BuiltinOf(ref, unit.BuiltinEnabled)).(unit.Bool)
+		enabled, ok := w.value(administratorEnabled).(unit.Bool)
 		return ok && bool(enabled) && w.hasRotation(ref)
 	}
 	return false

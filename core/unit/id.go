@@ -37,10 +37,10 @@ type family struct {
 }
 
 // catalogue has every family. It is filled when the program starts, and never changes.
-var catalogue map[Family]family
+var catalogue [Rotation + 1]family
 
 func init() {
-	catalogue = map[Family]family{
+	catalogue = [...]family{
 		Accounts: accounts, Builtins: builtins, Locking: lockout, Membership: membership, Passwords: passwords, Rotation: rotations,
 	}
 }
@@ -80,8 +80,8 @@ var ErrUnknown = errors.New("unknown setting")
 func Parse(s string) (ID, error) {
 	name, key, _ := strings.Cut(s, ".")
 	for f, known := range catalogue {
-		if known.name == name {
-			if id := of(f, key); id.String() == s && !id.IsZero() {
+		if known.name == name && known.valid != nil {
+			if id := of(Family(f), key); id.String() == s && !id.IsZero() {
 				return id, nil
 			}
 		}
