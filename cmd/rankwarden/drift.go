@@ -71,7 +71,7 @@ func (a *app) listFindings(items []client.Finding) error {
 		column[client.Finding]{title: "First seen", value: func(f client.Finding) string { return a.when(f.FirstSeen) }})
 }
 
-// apart says what the not supported, which is no drift that anybody could put right.
+// apart says what platforms do not support, which is no drift that anybody could correct.
 func (a *app) apart(ctx context.Context, c *client.Client, q client.FindingQuery) error {
 	if q.Device != "" || q.State != "open" {
 		return nil // sums are not told by device

@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/agent/host"
 )
 
 func told(events []drift.Event) string {
@@ -58,4 +59,16 @@ the account Administrator was renamed to quay-zero`), told(outcome.Events))
 	outcome, err = reconcile(t, w, []unit.Setting{setting("passwords.min_length", "9"), setting("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`)})
 	require.Error(t, err)
 	assert.Equal(t, "minimum length: 9 characters instead of 0 characters", told(outcome.Events))
+}
+
+// What a system kept before may be longer than any policy takes; the event of its change stays small enough to be stored.
+func TestALongFormerTextIsShortened(t *testing.T) {
+	w := workstation(t)
+	long := strings.Repeat("x", 5000)
+	require.NoError(t, w.DescribeAccount(t.Context(), w.Find("Guest"), host.Details{Description: &long}))
+	outcome, err := reconcile(t, w, []unit.Setting{setting("builtins.guest.description", `"Nobody"`)})
+	require.NoError(t, err)
+	require.Len(t, outcome.Events, 1)
+	assert.Less(t, outcome.Events[0].Size(), 1500, "bytes")
+	assert.Contains(t, told(outcome.Events), "description: Nobody instead of xxx")
 }

@@ -2,6 +2,7 @@ package agent
 
 import (
 	"errors"
+	"slices"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
@@ -19,12 +20,11 @@ func (p *pass) eachGroup(do func(id unit.ID, group drift.LocalGroup, desired uni
 }
 
 func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Members) {
-	missing := map[string]bool{}
-	for _, f := range p.differs(id) {
-		missing[f.Subject] = f.Kind == drift.MemberMissing
+	missing := func(ref principal.Ref) bool {
+		return slices.ContainsFunc(p.differs(id), func(f drift.Finding) bool { return f.Kind == drift.MemberMissing && f.Subject == ref.String() })
 	}
 	for _, ref := range desired.Present {
-		if sid := p.find(ref); missing[ref.String()] && !sid.IsZero() && !p.awaits(ref) {
+		if sid := p.find(ref); !sid.IsZero() && missing(ref) && !p.awaits(ref) {
 			if p.try([]unit.ID{id}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) }) {
 				p.did(drift.MemberAdded, id, ref.String(), drift.Details{})
 			}

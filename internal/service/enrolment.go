@@ -107,7 +107,7 @@ func (s *Service) Enrol(ctx context.Context, req wire.EnrolRequest, key ed25519.
 		now := s.Now()
 		d = store.Device{ID: store.NewID(now), Name: name, NameKey: text.Fold(name), Serial: req.Facts.Serial, Model: req.Facts.Model,
 			Platform: req.Facts.Platform, OSVersion: req.Facts.OSVersion, OSBuild: req.Facts.OSBuild, State: store.Live,
-			Path: token.Path, Tags: token.Tags, PublicKey: key, KeyID: wire.Thumbprint(key), TokenID: token.ID, EnrolledAt: now, Epoch: 1, DesiredEpoch: s.keyList.Load().epoch, LastContact: &now}
+			Path: token.Path, Tags: token.Tags, PublicKey: key, KeyID: wire.Thumbprint(key), TokenID: token.ID, EnrolledAt: now, Epoch: 1, Stands: store.Stands{DesiredEpoch: s.keyList.Load().epoch, LastContact: &now}}
 		if former, err := tx.LiveDeviceNamed(d.NameKey); err == nil {
 			d.State, d.Claims = store.Claiming, &former.ID
 		} else if !errors.Is(err, store.ErrNotFound) {

@@ -23,6 +23,7 @@ const (
 
 // Device is an enrolled workstation.
 type Device struct {
+	Stands
 	ID              string
 	Name            string
 	NameKey         string // folded
@@ -45,24 +46,16 @@ type Device struct {
 	DepositNumber   int64  // of the latest deposit in the epoch
 	ConfirmedNumber int64  // of the latest confirmed one
 	EpochNonce      string // of the request that began the epoch
-	LastContact     *time.Time
 	Scope           *string
 	Held            []resolve.Held `gorm:"serializer:json"`
-	HeldUnits       int
-	DesiredEpoch    int64
-	DesiredNumber   int64
 	DesiredDigest   string
 	SettingsDigest  string
 	DesiredAt       *time.Time
-	ReportedEpoch   int64
-	ReportedNumber  int64
 	ReportedAt      *time.Time
 	ReportID        *int64
-	OpenFindings    int
 	OrderNumber     int64     // of the latest order
 	Contended       []unit.ID `gorm:"serializer:json"` // units that somebody fights over
 	VerifiedAt      *time.Time
-	Mismatched      bool   // it holds a desired state that the service never gave it
 	ListedIn        string // group that lists its name, where it waits for an owner and claims to be no other
 	ChangedAt       time.Time
 	Standing        drift.Standing `gorm:"-"` // worked out when it is read
@@ -104,10 +97,6 @@ func (s Stands) Heard() drift.Heard {
 
 func (s Stands) standing(c Clock) drift.Standing { return drift.Stand(s.Heard(), c.Now, c.Interval) }
 
-func (d Device) stands() Stands {
-	return Stands{d.HeldUnits, d.LastContact, d.DesiredEpoch, d.DesiredNumber, d.ReportedEpoch, d.ReportedNumber, d.OpenFindings, d.Mismatched}
-}
-
 // AddDevice adds one.
 func (t Tx) AddDevice(d Device) error {
 	if d.Held == nil {
@@ -131,7 +120,7 @@ func (t Tx) Device(clock Clock, idOrName, folded string) (Device, error) {
 	if err != nil {
 		return Device{}, err
 	}
-	found[0].Standing = found[0].stands().standing(clock)
+	found[0].Standing = found[0].standing(clock)
 	return found[0], nil
 }
 
@@ -184,7 +173,7 @@ func (t Tx) SetDeviceState(id, state string) error {
 func (t Tx) DevicesByID(clock Clock, ids []string) ([]Device, error) {
 	found, err := rows[Device](t, "select * from devices where id = any(?) order by name_key, id", ids)
 	for i, d := range found {
-		found[i].Standing = d.stands().standing(clock)
+		found[i].Standing = d.standing(clock)
 	}
 	return found, err
 }
