@@ -4,17 +4,19 @@ import (
 	"context"
 	"net/http"
 	"net/url"
+
+	"rankwarden.example/api"
 )
 
 // Directory lists people and groups; search is any part of a name, kind is user or group or empty.
-func (c *Client) Directory(ctx context.Context, search, kind string, p Page) (List[DirectoryEntry], error) {
-	return list[DirectoryEntry](ctx, c, "/directory", values("search", search, "kind", kind), p)
+func (c *Client) Directory(ctx context.Context, search, kind string, p Page) (List[api.DirectoryEntry], error) {
+	return list[api.DirectoryEntry](ctx, c, "/directory", values("search", search, "kind", kind), p)
 }
 
 // ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
 // brought and this one lacks has vanished; with accept also when that are many that policies name.
-func (c *Client) ImportDirectory(ctx context.Context, ldif []byte, replace, accept bool) (DirectoryChange, error) {
-	var out DirectoryChange
+func (c *Client) ImportDirectory(ctx context.Context, ldif []byte, replace, accept bool) (api.DirectoryChange, error) {
+	var out api.DirectoryChange
 	query := url.Values{}
 	if replace {
 		query.Set("replace", "true")
@@ -27,14 +29,14 @@ func (c *Client) ImportDirectory(ctx context.Context, ldif []byte, replace, acce
 }
 
 // DirectoryConnection is the connection to a directory and its last run.
-func (c *Client) DirectoryConnection(ctx context.Context) (DirectoryState, error) {
-	out, _, err := get[DirectoryState](ctx, c, "/directory/connection", nil)
+func (c *Client) DirectoryConnection(ctx context.Context) (api.DirectoryState, error) {
+	out, _, err := get[api.DirectoryState](ctx, c, "/directory/connection", nil)
 	return out, err
 }
 
 // ReadDirectory reads the directory over the connection now.
-func (c *Client) ReadDirectory(ctx context.Context, accept bool) (DirectoryChange, error) {
-	var out DirectoryChange
+func (c *Client) ReadDirectory(ctx context.Context, accept bool) (api.DirectoryChange, error) {
+	var out api.DirectoryChange
 	query := url.Values{}
 	if accept {
 		query.Set("accept", "true")
@@ -50,7 +52,7 @@ func (c *Client) LetGo(ctx context.Context, ref string) error {
 }
 
 // SetFacts sets organisation facts of devices, all or none.
-func (c *Client) SetFacts(ctx context.Context, facts []Facts) error {
+func (c *Client) SetFacts(ctx context.Context, facts []api.Facts) error {
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/device-facts", in: map[string]any{"devices": facts}})
 	return err
 }

@@ -4,22 +4,24 @@ import (
 	"context"
 	"net/http"
 	"net/url"
+
+	"rankwarden.example/api"
 )
 
 // Groups lists groups; search is part of a name.
-func (c *Client) Groups(ctx context.Context, search string, p Page) (List[GroupSummary], error) {
-	return list[GroupSummary](ctx, c, "/groups", values("search", search), p)
+func (c *Client) Groups(ctx context.Context, search string, p Page) (List[api.GroupSummary], error) {
+	return list[api.GroupSummary](ctx, c, "/groups", values("search", search), p)
 }
 
 // Group reads a group.
-func (c *Client) Group(ctx context.Context, name string) (Group, error) {
-	out, _, err := get[Group](ctx, c, "/groups/"+url.PathEscape(name), nil)
+func (c *Client) Group(ctx context.Context, name string) (api.Group, error) {
+	out, _, err := get[api.Group](ctx, c, "/groups/"+url.PathEscape(name), nil)
 	return out, err
 }
 
 // GroupDevices lists the names in a group.
-func (c *Client) GroupDevices(ctx context.Context, name string, p Page) (List[GroupMember], error) {
-	return list[GroupMember](ctx, c, "/groups/"+url.PathEscape(name)+"/devices", nil, p)
+func (c *Client) GroupDevices(ctx context.Context, name string, p Page) (List[api.GroupMember], error) {
+	return list[api.GroupMember](ctx, c, "/groups/"+url.PathEscape(name)+"/devices", nil, p)
 }
 
 // GroupSpec is what a group is to be: a list of devices, or a rule.
@@ -31,8 +33,8 @@ type GroupSpec struct {
 }
 
 // NewGroup makes a group.
-func (c *Client) NewGroup(ctx context.Context, g GroupSpec) (Group, error) {
-	var out Group
+func (c *Client) NewGroup(ctx context.Context, g GroupSpec) (api.Group, error) {
+	var out api.Group
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/groups", in: g, out: &out})
 	return out, err
 }
@@ -46,15 +48,15 @@ type GroupEdit struct {
 }
 
 // ChangeGroup changes a group over a version.
-func (c *Client) ChangeGroup(ctx context.Context, name string, edit GroupEdit, over int64) (Group, error) {
-	var out Group
+func (c *Client) ChangeGroup(ctx context.Context, name string, edit GroupEdit, over int64) (api.Group, error) {
+	var out api.Group
 	_, err := c.do(ctx, call{method: http.MethodPatch, path: "/groups/" + url.PathEscape(name), in: edit, out: &out, ifMatch: over})
 	return out, err
 }
 
 // TryRule says for which devices a rule would hold.
-func (c *Client) TryRule(ctx context.Context, rule string) (RuleTrial, error) {
-	var out RuleTrial
+func (c *Client) TryRule(ctx context.Context, rule string) (api.RuleTrial, error) {
+	var out api.RuleTrial
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/rule-trial", in: map[string]string{"rule": rule}, out: &out})
 	return out, err
 }

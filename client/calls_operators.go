@@ -4,39 +4,41 @@ import (
 	"context"
 	"net/http"
 	"net/url"
+
+	"rankwarden.example/api"
 )
 
 // Operators lists operators by name.
-func (c *Client) Operators(ctx context.Context, p Page) (List[Operator], error) {
-	return list[Operator](ctx, c, "/operators", nil, p)
+func (c *Client) Operators(ctx context.Context, p Page) (List[api.Operator], error) {
+	return list[api.Operator](ctx, c, "/operators", nil, p)
 }
 
 // AddOperator adds an operator.
-func (c *Client) AddOperator(ctx context.Context, name, password string, roles ...Role) (Operator, error) {
-	var out Operator
+func (c *Client) AddOperator(ctx context.Context, name, password string, roles ...api.Role) (api.Operator, error) {
+	var out api.Operator
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/operators", in: map[string]any{"name": name, "password": password, "roles": roles}, out: &out})
 	return out, err
 }
 
 // OperatorChange is what may be changed of an operator; nil leaves a thing as it is.
 type OperatorChange struct {
-	Roles    []Role  `json:"roles,omitempty"`
-	Password *string `json:"password,omitempty"`
-	Disabled *bool   `json:"disabled,omitempty"`
+	Roles    []api.Role `json:"roles,omitempty"`
+	Password *string    `json:"password,omitempty"`
+	Disabled *bool      `json:"disabled,omitempty"`
 }
 
 // ChangeOperator changes an operator, whose sessions and tokens end.
-func (c *Client) ChangeOperator(ctx context.Context, name string, change OperatorChange) (Operator, error) {
-	var out Operator
+func (c *Client) ChangeOperator(ctx context.Context, name string, change OperatorChange) (api.Operator, error) {
+	var out api.Operator
 	_, err := c.do(ctx, call{method: http.MethodPatch, path: "/operators/" + url.PathEscape(name), in: change, out: &out})
 	return out, err
 }
 
 // Tokens lists API tokens, newest first: the caller's own, or for owners everybody's.
-func (c *Client) Tokens(ctx context.Context, all bool, p Page) (List[Token], error) {
+func (c *Client) Tokens(ctx context.Context, all bool, p Page) (List[api.Token], error) {
 	query := url.Values{}
 	if all {
 		query.Set("all", "true")
 	}
-	return list[Token](ctx, c, "/tokens", query, p)
+	return list[api.Token](ctx, c, "/tokens", query, p)
 }

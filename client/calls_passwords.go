@@ -4,6 +4,8 @@ import (
 	"context"
 	"net/http"
 	"net/url"
+
+	"rankwarden.example/api"
 )
 
 // PasswordQuery narrows a list of passwords.
@@ -16,28 +18,28 @@ type PasswordQuery struct {
 }
 
 // Passwords lists the passwords that devices change, by device.
-func (c *Client) Passwords(ctx context.Context, q PasswordQuery, p Page) (List[Password], error) {
+func (c *Client) Passwords(ctx context.Context, q PasswordQuery, p Page) (List[api.Password], error) {
 	query := values("search", q.Search, "group", q.Group)
 	for name, set := range map[string]bool{"overdue": q.Overdue, "unrecovered": q.Unrecovered} {
 		if set {
 			query.Set(name, "true")
 		}
 	}
-	return list[Password](ctx, c, "/passwords", query, p)
+	return list[api.Password](ctx, c, "/passwords", query, p)
 }
 
 // DevicePasswords are the passwords of one device, with their deposits.
-func (c *Client) DevicePasswords(ctx context.Context, device string) ([]DevicePassword, error) {
+func (c *Client) DevicePasswords(ctx context.Context, device string) ([]api.DevicePassword, error) {
 	var out struct {
-		Items []DevicePassword `json:"items"`
+		Items []api.DevicePassword `json:"items"`
 	}
 	_, err := c.do(ctx, call{method: http.MethodGet, path: "/devices/" + url.PathEscape(device) + "/passwords", out: &out})
 	return out.Items, err
 }
 
 // Reveal shows a password; the reason is put on the trail first.
-func (c *Client) Reveal(ctx context.Context, device string, r RevealSpec) (Revealed, error) {
-	var out Revealed
+func (c *Client) Reveal(ctx context.Context, device string, r api.RevealSpec) (api.Revealed, error) {
+	var out api.Revealed
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/devices/" + url.PathEscape(device) + "/reveal", in: r, out: &out})
 	return out, err
 }
@@ -49,13 +51,13 @@ func (c *Client) SignInAgain(ctx context.Context, password string) error {
 }
 
 // Reveals lists who saw passwords, latest first, of one device when it is named.
-func (c *Client) Reveals(ctx context.Context, q PastQuery, p Page) (List[Reveal], error) {
-	return list[Reveal](ctx, c, "/reveals", q.values(), p)
+func (c *Client) Reveals(ctx context.Context, q PastQuery, p Page) (List[api.Reveal], error) {
+	return list[api.Reveal](ctx, c, "/reveals", q.values(), p)
 }
 
 // Approvals lists reveals that wait for a second person, latest first.
-func (c *Client) Approvals(ctx context.Context, p Page) (List[Approval], error) {
-	return list[Approval](ctx, c, "/approvals", nil, p)
+func (c *Client) Approvals(ctx context.Context, p Page) (List[api.Approval], error) {
+	return list[api.Approval](ctx, c, "/approvals", nil, p)
 }
 
 // DecideReveal approves a reveal beyond somebody's budget, or declines it.
@@ -65,9 +67,9 @@ func (c *Client) DecideReveal(ctx context.Context, id string, approve bool) erro
 }
 
 // EscrowKeys are the keys that passwords are sealed to.
-func (c *Client) EscrowKeys(ctx context.Context) ([]EscrowKey, error) {
+func (c *Client) EscrowKeys(ctx context.Context) ([]api.EscrowKey, error) {
 	var out struct {
-		Items []EscrowKey `json:"items"`
+		Items []api.EscrowKey `json:"items"`
 	}
 	_, err := c.do(ctx, call{method: http.MethodGet, path: "/escrow-keys", out: &out})
 	return out.Items, err

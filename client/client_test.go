@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -62,7 +63,7 @@ func TestAllReadsEveryPage(t *testing.T) {
 		next := map[string]string{"": "one", "one": "two"}[r.URL.Query().Get("cursor")]
 		fmt.Fprintf(w, `{"items": [{"name": "a%d"}, {"name": "b%d"}], "next": %q}`, len(asked), len(asked), next)
 	})
-	read := func(p client.Page) (client.List[client.GroupSummary], error) {
+	read := func(p client.Page) (client.List[api.GroupSummary], error) {
 		return c.Groups(t.Context(), "sea & shore", p)
 	}
 	items, err := client.All(0, read)
@@ -78,17 +79,17 @@ func TestChangesUntilTheStreamBreaksOff(t *testing.T) {
 	c := serve(t, func(w http.ResponseWriter, _ *http.Request) {
 		_, _ = io.WriteString(w, "retry: 1\n\nevent: open\ndata: {}\n\n: still here\n\nevent: change\ndata: {\"topics\": [\"edits\"], \"devices\": []}\n\n")
 	})
-	var seen []client.Change
-	err := c.Changes(t.Context(), func(change client.Change) { seen = append(seen, change) })
+	var seen []api.Change
+	err := c.Changes(t.Context(), func(change api.Change) { seen = append(seen, change) })
 	assert.ErrorIs(t, err, client.ErrUnreachable)
-	assert.Equal(t, []client.Change{{}, {Topics: []string{"edits"}, Devices: []string{}}}, seen)
+	assert.Equal(t, []api.Change{{}, {Topics: []string{"edits"}, Devices: []string{}}}, seen)
 }
 
 func TestAllVerified(t *testing.T) {
-	fine := client.Overview{Devices: 5, Online: 3, OnlineVerified: 3}
+	fine := api.Overview{Devices: 5, Online: 3, OnlineVerified: 3}
 	assert.True(t, fine.AllVerified(), "who is silent is not waited for")
-	for _, change := range []func(o *client.Overview){
-		func(o *client.Overview) { o.Unsettled = 1 }, func(o *client.Overview) { o.OnlineVerified = 2 }, func(o *client.Overview) { o.Online, o.OnlineVerified = 0, 0 },
+	for _, change := range []func(o *api.Overview){
+		func(o *api.Overview) { o.Unsettled = 1 }, func(o *api.Overview) { o.OnlineVerified = 2 }, func(o *api.Overview) { o.Online, o.OnlineVerified = 0, 0 },
 	} {
 		o := fine
 		change(&o)

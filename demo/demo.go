@@ -10,7 +10,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
-	"rankwarden.example/client"
+	"rankwarden.example/api"
 )
 
 //go:embed policies/*.yaml assignments.yaml directory.ldif
@@ -25,11 +25,11 @@ const Owner = "harbourmaster"
 // Operators work beside the owner.
 var Operators = []struct {
 	Name  string
-	Roles []client.Role
+	Roles []api.Role
 }{
-	{"nightwatch", []client.Role{{Role: "support", Groups: []string{}}}},
-	{"kirkness.desk", []client.Role{{Role: "support", Groups: []string{"ticket-desks"}}}},
-	{"chartroom", []client.Role{{Role: "author", Groups: []string{}}}},
+	{"nightwatch", []api.Role{{Role: "support", Groups: []string{}}}},
+	{"kirkness.desk", []api.Role{{Role: "support", Groups: []string{"ticket-desks"}}}},
+	{"chartroom", []api.Role{{Role: "author", Groups: []string{}}}},
 }
 
 // Assignment aims a policy at groups.

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/policy"
 )
@@ -39,7 +40,7 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 		return err
 	}
 	for _, a := range assignments {
-		if _, err := c.NewAssignment(ctx, a.Name, client.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank, Stance: a.Stance}); err != nil && !exists(err) {
+		if _, err := c.NewAssignment(ctx, a.Name, api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank, Stance: a.Stance}); err != nil && !exists(err) {
 			return err
 		}
 	}

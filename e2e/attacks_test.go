@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -40,7 +41,7 @@ func TestTokensMakeNoTokens(t *testing.T) {
 	require.NoError(t, err)
 	_, err = client.New(s.URL, token.Secret).Me(ctx)
 	require.NoError(t, err)
-	_, err = s.owner.ChangeOperator(ctx, "bjorn", client.OperatorChange{Roles: []client.Role{{Role: "owner", Groups: []string{}}}})
+	_, err = s.owner.ChangeOperator(ctx, "bjorn", client.OperatorChange{Roles: []api.Role{{Role: "owner", Groups: []string{}}}})
 	require.NoError(t, err)
 	_, err = client.New(s.URL, token.Secret).Me(ctx)
 	problem(t, err, 401, "revoked")
@@ -112,19 +113,19 @@ func TestReachCannotWidenItself(t *testing.T) {
 	require.NoError(t, err)
 	problem(t, deployer.RemoveGroup(ctx, "offices", g.Version), 403, "1 devices")
 
-	aim := func(a client.Aim) error {
+	aim := func(a api.Aim) error {
 		a.Policy, a.Rank = "base", 500
 		_, err := deployer.NewAssignment(ctx, "base", a)
 		return err
 	}
-	problem(t, aim(client.Aim{Include: []string{"everything"}}), 403, "1 devices")
-	problem(t, aim(client.Aim{Include: []string{"desks", "offices"}}), 403, "1 devices")
-	require.NoError(t, aim(client.Aim{Include: []string{"everything"}, Within: []string{"desks"}}))
+	problem(t, aim(api.Aim{Include: []string{"everything"}}), 403, "1 devices")
+	problem(t, aim(api.Aim{Include: []string{"desks", "offices"}}), 403, "1 devices")
+	require.NoError(t, aim(api.Aim{Include: []string{"everything"}, Within: []string{"desks"}}))
 	a, err := deployer.Assignment(ctx, "base")
 	require.NoError(t, err)
-	_, err = deployer.ChangeAssignment(ctx, "base", client.Aim{Policy: "base", Include: []string{"offices"}, Rank: 500}, a.Version)
+	_, err = deployer.ChangeAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"offices"}, Rank: 500}, a.Version)
 	problem(t, err, 403, "1 devices")
-	_, err = s.owner.ChangeAssignment(ctx, "base", client.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}, a.Version)
+	_, err = s.owner.ChangeAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}, a.Version)
 	require.NoError(t, err)
 	problem(t, deployer.RemoveAssignment(ctx, "base", a.Version+1), 403, "1 devices")
 	p, err := s.owner.Policy(ctx, "base")
@@ -137,7 +138,7 @@ func TestReachCannotWidenItself(t *testing.T) {
 	now, err := s.owner.Policy(ctx, "base")
 	require.NoError(t, err)
 	assert.Equal(t, 1, now.Revision, "nothing of it was stored")
-	_, err = s.owner.AddOperator(ctx, "dagny", ownerPassword, client.Role{Role: "owner", Groups: []string{"desks"}})
+	_, err = s.owner.AddOperator(ctx, "dagny", ownerPassword, api.Role{Role: "owner", Groups: []string{"desks"}})
 	problem(t, err, 422, "always holds everywhere")
 }
 
@@ -150,7 +151,7 @@ func TestANameGivesNoReach(t *testing.T) {
 		require.NoError(t, err)
 	}
 	s.publish("base", "lockout: {threshold: 5}", 0)
-	_, err := s.owner.NewAssignment(ctx, "base", client.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"spared"}, Rank: 500})
+	_, err := s.owner.NewAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"spared"}, Rank: 500})
 	require.NoError(t, err)
 	support := s.as("nightwatch", "support", "desks")
 	state := func(name string) string {
@@ -196,7 +197,7 @@ func TestEdgesOfReachAndBudget(t *testing.T) {
 	list, err := support.Devices(ctx, client.DeviceQuery{}, client.Page{})
 	require.NoError(t, err)
 	assert.Len(t, list.Items, 1)
-	_, err = support.Reveal(ctx, "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711"})
+	_, err = support.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
 	problem(t, err, 403, "second person")
 }
 
@@ -251,7 +252,7 @@ func TestManyRevealsAtOnce(t *testing.T) {
 	s.enrolled("SKL-TKT-001")
 	first, second := s.as("nightwatch", "support"), s.as("daywatch", "support")
 	reveal := func(int) error {
-		_, err := first.Reveal(ctx, "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711"})
+		_, err := first.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
 		return err
 	}
 	assert.Equal(t, 3, atOnce(36, reveal))
@@ -312,7 +313,7 @@ func TestStrangersAreSummedUp(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, before, after)
 	s.clock.forward(time.Minute)
-	require.NoError(t, s.Service.RecordStrangers(t.Context()))
+	require.NoError(t, s.Strangers.Record(t.Context()))
 	sum, err := query[string](t, s.config.Database, "select actor || ' ' || action || ' ' || sum((after->>'attempts')::int) || ' ' || count(*) from audit_entries where outcome = 'refused' and actor = 'strangers' group by actor, action")
 	require.NoError(t, err)
 	assert.Contains(t, []string{"strangers session.opened 100 1", "strangers session.opened 100 2"}, sum, "of one minute, or of two when it turned meanwhile")

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/e2e/browser"
 )
@@ -23,7 +24,7 @@ func TestARefusedRevealKeepsTheReason(t *testing.T) {
 	s := startBudget(t, 1)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	s.enrolled("SKL-TKT-001")
-	_, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711"})
+	_, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
 	require.NoError(t, err)
 	b := openTab(t, 1280, 800)
 	b.do("sign in", browser.SignIn(s.URL, "nightwatch", ownerPassword), chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account%3Akeeper"), browser.Seen(`textarea[name="reason"]`))

@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -142,7 +143,7 @@ func TestCommandLine(t *testing.T) {
 	out, _ = d.command(t, 1, "", "watch", "--within", "120s")
 	assert.Contains(t, out, "All online devices are verified;", "a contest is left open on purpose, so the answer is no")
 	out, _ = d.command(t, 1, "", "held", "-o", "json")
-	var held []client.HeldSetting
+	var held []api.HeldSetting
 	require.NoError(t, json.Unmarshal([]byte(out), &held))
 	require.NotEmpty(t, held)
 	assert.Len(t, held[0].Between, 2)
@@ -262,7 +263,7 @@ func TestCommandLine(t *testing.T) {
 	assert.Contains(t, out, "harbourmaster")
 
 	out, _ = d.command(t, 0, "", "drift", "-o", "json")
-	var findings []client.Finding
+	var findings []api.Finding
 	require.NoError(t, json.Unmarshal([]byte(out), &findings))
 	assert.NotEmpty(t, findings)
 	out, _ = d.command(t, 0, "", "policy", "show", "counters")

@@ -16,7 +16,7 @@ import (
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/server"
-	svc "rankwarden.example/internal/service"
+	"rankwarden.example/internal/uow"
 	"rankwarden.example/internal/wire"
 )
 
@@ -38,12 +38,12 @@ func BenchmarkDeposits(b *testing.B) {
 	running, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
 	b.Cleanup(func() { require.NoError(b, running.Stop()) })
-	number, err := running.Service.MakeEscrowKey(ctx, svc.Console("bench"), wire.UseEscrow, escrowFile)
+	number, err := running.Custody.MakeEscrowKey(ctx, uow.Console("bench"), wire.UseEscrow, escrowFile)
 	require.NoError(b, err)
 	ring, err := escrow.ReadRing(escrowFile)
 	require.NoError(b, err)
-	require.NoError(b, running.Service.ProveByCopy(ctx, svc.Console("bench"), number, ring))
-	require.NoError(b, running.Service.ReloadKeys(ctx))
+	require.NoError(b, running.Custody.ProveByCopy(ctx, uow.Console("bench"), number, ring))
+	require.NoError(b, running.Custody.ReloadKeys(ctx))
 	require.NoError(b, change(b, url, fmt.Sprintf(`insert into enrolment_tokens values ('t', '', '', 1, '[]', '', now(), now());
 		insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at)
 		select 'd' || i, 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, 't', now() from generate_series(0, %d) i;
@@ -66,7 +66,7 @@ func BenchmarkDeposits(b *testing.B) {
 			}
 		}
 		taken := rate(func(i, n int) error {
-			_, err := running.Service.TakeDeposit(ctx, fmt.Sprintf("d%d", i), deposits[i][n])
+			_, err := running.Custody.TakeDeposit(ctx, fmt.Sprintf("d%d", i), deposits[i][n])
 			return err
 		})
 		bare := rate(func(i, n int) error {

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
@@ -123,7 +124,7 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 
 	two, err := s.owner.Assignment(t.Context(), "two")
 	require.NoError(t, err)
-	_, err = s.owner.ChangeAssignment(t.Context(), "two", client.Aim{Policy: "two", Include: []string{"everything"}, Rank: 201}, two.Version)
+	_, err = s.owner.ChangeAssignment(t.Context(), "two", api.Aim{Policy: "two", Include: []string{"everything"}, Rank: 201}, two.Version)
 	require.NoError(t, err)
 	s.cycle(d, "SKL-HQ-001")
 	assert.Equal(t, "in_step", standing(s, "SKL-HQ-001"))

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/demo"
@@ -20,7 +21,7 @@ import (
 
 const leadsIn = keeper + "membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'group:Workshop Leads@skerryline.example']}]"
 
-func refs(items []client.DirectoryEntry) []string {
+func refs(items []api.DirectoryEntry) []string {
 	var list []string
 	for _, e := range items {
 		list = append(list, e.Ref)
@@ -40,7 +41,7 @@ func TestDirectoryImport(t *testing.T) {
 	require.NoError(t, err)
 	change, err := s.owner.ImportDirectory(ctx, people, false, false)
 	require.NoError(t, err)
-	assert.Equal(t, client.DirectoryChange{Entries: 41, Added: 41, Skipped: []client.DirectorySkipped{}}, change)
+	assert.Equal(t, api.DirectoryChange{Entries: 41, Added: 41, Skipped: []api.DirectorySkipped{}}, change)
 	again, err := s.owner.ImportDirectory(ctx, people, true, false)
 	require.NoError(t, err)
 	assert.Zero(t, again.Added+again.Changed+again.Removed, "nothing new")
@@ -161,7 +162,7 @@ func TestDirectoryConnection(t *testing.T) {
 	} {
 		c := ldapServer.connection()
 		spoil(c)
-		s.Service.DirectoryConnection = c
+		s.Authoring.DirectoryConnection = c
 		_, err := s.owner.ReadDirectory(ctx, false)
 		require.Error(t, err, says)
 		state, err := s.owner.DirectoryConnection(ctx)
@@ -179,8 +180,8 @@ func TestDirectoryConnection(t *testing.T) {
 	assert.True(t, errors.Is(c.Check(), directory.ErrConnection))
 }
 
-func all(t *testing.T, s *service) []client.DirectoryEntry {
-	items, err := client.All(0, func(p client.Page) (client.List[client.DirectoryEntry], error) {
+func all(t *testing.T, s *service) []api.DirectoryEntry {
+	items, err := client.All(0, func(p client.Page) (client.List[api.DirectoryEntry], error) {
 		p.Limit = 500
 		return s.owner.Directory(t.Context(), "", "", p)
 	})
@@ -237,7 +238,7 @@ func TestWhoVanishesFromTheDirectoryLosesNothingAtOnce(t *testing.T) {
 	_, err = s.owner.ImportDirectory(ctx, people(1, 2, 3), true, true)
 	require.NoError(t, err)
 	s.clock.forward(31 * 24 * time.Hour)
-	require.NoError(t, s.Service.Prune(ctx))
+	require.NoError(t, s.Intake.Prune(ctx))
 	s.settled()
 	_, err = s.owner.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(t, err)

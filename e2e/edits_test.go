@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -32,7 +33,7 @@ func TestDraftsRevisionsAndStaleEdits(t *testing.T) {
 	assert.Equal(t, 1, a.Revision)
 	done, err := s.owner.PublishPolicy(ctx, "base", mine.Version)
 	require.NoError(t, err)
-	assert.Equal(t, client.Published{Policy: "base", Revision: 2, Moved: []string{"base"}}, done)
+	assert.Equal(t, api.Published{Policy: "base", Revision: 2, Moved: []string{"base"}}, done)
 	a, err = s.owner.Assignment(ctx, "base")
 	require.NoError(t, err)
 	assert.Equal(t, 2, a.Revision)
@@ -50,9 +51,9 @@ func TestDraftsRevisionsAndStaleEdits(t *testing.T) {
 
 	_, err = s.owner.NewPolicy(ctx, document("draft", "lockout: {threshold: 1}"))
 	require.NoError(t, err)
-	_, err = s.owner.NewAssignment(ctx, "draft", client.Aim{Policy: "draft", Include: []string{"everything"}, Rank: 1})
+	_, err = s.owner.NewAssignment(ctx, "draft", api.Aim{Policy: "draft", Include: []string{"everything"}, Rank: 1})
 	problem(t, err, http.StatusUnprocessableEntity, "publish it first")
-	_, err = s.owner.ChangeAssignment(ctx, "base", client.Aim{Policy: "base", Include: []string{"everything"}, Rank: 1}, a.Version+1)
+	_, err = s.owner.ChangeAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 1}, a.Version+1)
 	problem(t, err, http.StatusPreconditionFailed, "read it again")
 	found, err := s.owner.Policies(ctx, "DRA", client.Page{})
 	require.NoError(t, err)

@@ -7,13 +7,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/wire"
 )
 
-func (s *service) events(q client.EventQuery) []client.Event {
-	items, err := client.All(0, func(p client.Page) (client.List[client.Event], error) { return s.owner.Events(s.t.Context(), q, p) })
+func (s *service) events(q client.EventQuery) []api.Event {
+	items, err := client.All(0, func(p client.Page) (client.List[api.Event], error) { return s.owner.Events(s.t.Context(), q, p) })
 	require.NoError(s.t, err)
 	return items
 }
@@ -89,13 +90,13 @@ func TestEventsAreChecked(t *testing.T) {
 	} {
 		bad := good
 		spoil(&bad)
-		_, err := s.Service.TakeEvents(t.Context(), id, 1, []drift.Event{bad})
+		_, err := s.Intake.TakeEvents(t.Context(), id, 1, []drift.Event{bad})
 		assert.ErrorContains(t, err, says)
 	}
-	_, err := s.Service.TakeEvents(t.Context(), id, 1, make([]drift.Event, wire.MaxEvents+1))
+	_, err := s.Intake.TakeEvents(t.Context(), id, 1, make([]drift.Event, wire.MaxEvents+1))
 	assert.ErrorContains(t, err, "too many")
 	for range 2 {
-		last, err := s.Service.TakeEvents(t.Context(), id, 1, []drift.Event{good})
+		last, err := s.Intake.TakeEvents(t.Context(), id, 1, []drift.Event{good})
 		require.NoError(t, err)
 		assert.EqualValues(t, 1000, last)
 	}

@@ -22,6 +22,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host"
@@ -159,7 +160,7 @@ func (e *everything) edit() {
 	if _, err = e.owner.PublishPolicy(ctx, "base", p.Version); err == nil {
 		e.accepted = next
 	}
-	_, _ = e.owner.Order(ctx, client.NewOrder{Kind: "rotate", Subject: "account:keeper", Devices: []string{e.fleet[e.dice.IntN(len(e.fleet))].Machine().Facts.Name}})
+	_, _ = e.owner.Order(ctx, api.NewOrder{Kind: "rotate", Subject: "account:keeper", Devices: []string{e.fleet[e.dice.IntN(len(e.fleet))].Machine().Facts.Name}})
 }
 
 // pgProgram runs one of PostgreSQL's own programs.

@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/wire"
@@ -142,7 +143,7 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	s := start(t)
 	ctx, owner := t.Context(), s.owner
 	devices := patients(t, s.config.Database, count)
-	s.Service.Changed(ctx)
+	s.Changed(ctx)
 	require.Eventually(t, func() bool {
 		n, err := owner.Standings(ctx, client.DeviceQuery{})
 		return err == nil && n.InStep+n.Waiting+n.Silent == count
@@ -208,7 +209,7 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	require.NoError(t, err)
 	_, err = owner.PublishPolicy(ctx, "base", p.Version)
 	require.NoError(t, err)
-	_, err = owner.NewAssignment(ctx, "base", client.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500})
+	_, err = owner.NewAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500})
 	require.NoError(t, err)
 	answered := make(chan error, 1)
 	ended, end := context.WithCancel(ctx)

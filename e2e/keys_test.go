@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/client"
+	"rankwarden.example/api"
 	"rankwarden.example/internal/store"
 )
 
@@ -71,7 +71,7 @@ func TestEscrowKeys(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, still)
 	first := s.deposits("SKL-TKT-001")
-	shown, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", client.RevealSpec{Reason: "old image", Former: &first[len(first)-1].DepositRef})
+	shown, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "old image", Former: &first[len(first)-1].DepositRef})
 	require.NoError(t, err)
 	assert.Equal(t, secret, shown.Candidates[0].Password, "sealed again, it is the same password")
 	list := s.mustRun("keys", "list")

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/e2e/browser"
 )
@@ -36,7 +37,7 @@ func (s *service) crowd() {
 	} {
 		require.NoError(s.t, change(s.t, s.config.Database, statement))
 	}
-	s.Service.Changed(s.t.Context())
+	s.Changed(s.t.Context())
 }
 
 func TestLargeListsAreWholeAndPaged(t *testing.T) {
@@ -54,7 +55,7 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 		if want == 11 { // 01230 to 01239, and no other
 			want = 10
 		}
-		devices, err := client.All(0, func(p client.Page) (client.List[client.Device], error) {
+		devices, err := client.All(0, func(p client.Page) (client.List[api.Device], error) {
 			p.Limit = 99
 			return s.owner.Devices(ctx, q, p)
 		})
@@ -69,7 +70,7 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 		assert.IsIncreasing(t, append([]string{""}, names...))
 	}
 	for want, q := range map[int]client.FindingQuery{many: {}, many / 10: {Unit: "lockout"}, many * 9 / 10: {Unit: "passwords.min_length", Kind: "wrong_value"}, 0: {State: "settled"}} {
-		findings, err := client.All(0, func(p client.Page) (client.List[client.Finding], error) { return s.owner.Findings(ctx, q, p) })
+		findings, err := client.All(0, func(p client.Page) (client.List[api.Finding], error) { return s.owner.Findings(ctx, q, p) })
 		require.NoError(t, err)
 		assert.Len(t, findings, want, "%+v", q)
 		ids := map[int64]bool{}

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/client"
+	"rankwarden.example/api"
 	"rankwarden.example/internal/store"
 )
 
@@ -34,11 +34,11 @@ func TestManyDevicesAreLockedInOneOrder(t *testing.T) {
 			return s.db.With(ctx).WriteContacts([]store.Contact{{Device: last, At: s.clock.now()}, {Device: first, At: s.clock.now()}})
 		},
 		"orders": func() error {
-			_, err := s.owner.Order(ctx, client.NewOrder{Kind: "check-in", Devices: names})
+			_, err := s.owner.Order(ctx, api.NewOrder{Kind: "check-in", Devices: names})
 			return err
 		},
 		"facts": func() error {
-			return s.owner.SetFacts(ctx, []client.Facts{{Device: names[0], Path: new("a")}, {Device: names[1], Path: new("b")}})
+			return s.owner.SetFacts(ctx, []api.Facts{{Device: names[0], Path: new("a")}, {Device: names[1], Path: new("b")}})
 		},
 	} {
 		t.Run(what, func(t *testing.T) {

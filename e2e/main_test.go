@@ -20,6 +20,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/console"
 	"rankwarden.example/internal/agent"
@@ -28,8 +29,8 @@ import (
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/pgcluster"
 	"rankwarden.example/internal/server"
-	svc "rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/wire"
@@ -104,10 +105,10 @@ func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {
 	require.NoError(t, err)
 	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}
 	s.config = server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(t.TempDir(), "keys.json"), EscrowKeys: filepath.Join(t.TempDir(), "escrow.json"),
-		Organisation: "Skerry Line", Interval: time.Minute, Now: s.clock.now, RevealBudget: server.DefaultBudget}
+		Organisation: "Skerry Line", Interval: time.Minute, Now: s.clock.now, RevealBudget: server.DefaultBudget, Patience: 20 * time.Second}
 	require.NoError(t, server.CreateKeys(t.Context(), s.config))
 	s.run()
-	_, err = s.Service.EnsureOwner(t.Context(), "asta", ownerPassword)
+	_, err = s.Access.EnsureOwner(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
 	s.escrowKey()
 	s.owner = client.New(s.URL, "")
@@ -122,12 +123,12 @@ func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {
 // escrowKey makes a key that passwords are sealed to, and lets it go live.
 func (s *service) escrowKey() {
 	ctx := s.t.Context()
-	number, err := s.Service.MakeEscrowKey(ctx, svc.Console("test"), wire.UseEscrow, s.config.EscrowKeys)
+	number, err := s.Custody.MakeEscrowKey(ctx, uow.Console("test"), wire.UseEscrow, s.config.EscrowKeys)
 	require.NoError(s.t, err)
 	ring, err := escrow.ReadRing(s.config.EscrowKeys)
 	require.NoError(s.t, err)
-	require.NoError(s.t, s.Service.ProveByCopy(ctx, svc.Console("test"), number, ring))
-	require.NoError(s.t, s.Service.ReloadKeys(ctx))
+	require.NoError(s.t, s.Custody.ProveByCopy(ctx, uow.Console("test"), number, ring))
+	require.NoError(s.t, s.Custody.ReloadKeys(ctx))
 }
 
 // ring has the private escrow keys of the service.
@@ -149,7 +150,7 @@ func (s *service) restart() {
 
 // as gives a client of a new operator.
 func (s *service) as(name, role string, groups ...string) *client.Client {
-	_, err := s.owner.AddOperator(s.t.Context(), name, ownerPassword, client.Role{Role: role, Groups: append([]string{}, groups...)})
+	_, err := s.owner.AddOperator(s.t.Context(), name, ownerPassword, api.Role{Role: role, Groups: append([]string{}, groups...)})
 	require.NoError(s.t, err)
 	c := client.New(s.URL, "")
 	_, err = c.SignIn(s.t.Context(), name, ownerPassword)
@@ -165,7 +166,7 @@ func (s *service) publish(name, body string, rank int, groups ...string) {
 	_, err = s.owner.PublishPolicy(ctx, name, p.Version)
 	require.NoError(s.t, err)
 	if len(groups) > 0 {
-		_, err = s.owner.NewAssignment(ctx, name, client.Aim{Policy: name, Include: groups, Rank: rank})
+		_, err = s.owner.NewAssignment(ctx, name, api.Aim{Policy: name, Include: groups, Rank: rank})
 		require.NoError(s.t, err)
 	}
 }
@@ -186,7 +187,7 @@ type device struct {
 // test looks at them in the same moment.
 func (d *device) Cycle(ctx context.Context) error {
 	err := d.Agent.Cycle(ctx)
-	d.service.Service.Changed(ctx)
+	d.service.Changed(ctx)
 	return err
 }
 
@@ -233,7 +234,7 @@ func (s *service) cycle(d *device, name string) {
 	})
 }
 
-func (s *service) why(name string) client.DeviceWhy {
+func (s *service) why(name string) api.DeviceWhy {
 	w, err := s.owner.Why(s.t.Context(), name)
 	require.NoError(s.t, err)
 	return w
@@ -242,11 +243,12 @@ func (s *service) why(name string) client.DeviceWhy {
 // settled carries out whatever waits to be settled.
 func (s *service) settled() {
 	s.until(func() bool {
-		require.NoError(s.t, s.Service.SettlePending(s.t.Context()))
+		require.NoError(s.t, s.Deploy.SettlePending(s.t.Context()))
 		waiting, err := s.db.With(s.t.Context()).SettleRequests()
 		require.NoError(s.t, err)
 		return len(waiting) == 0
 	})
+	s.Changed(s.t.Context())
 }
 
 // until waits for something that another goroutine brings about.

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/httpapi"
@@ -49,7 +50,7 @@ func TestSignInTokensAndRoles(t *testing.T) {
 	program := client.New(s.URL, token.Secret)
 	me, err := program.Me(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, []client.Role{{Role: viewer, Groups: []string{}}}, me.Roles)
+	assert.Equal(t, []api.Role{{Role: viewer, Groups: []string{}}}, me.Roles)
 	require.NoError(t, s.owner.RevokeToken(ctx, token.ID))
 	_, err = program.Me(ctx)
 	problem(t, err, 401, "revoked")

@@ -10,12 +10,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/agent/host"
 )
 
 func (s *service) order(kind, subject string, devices ...string) {
-	batch, err := s.owner.Order(s.t.Context(), client.NewOrder{Kind: kind, Subject: subject, Devices: devices})
+	batch, err := s.owner.Order(s.t.Context(), api.NewOrder{Kind: kind, Subject: subject, Devices: devices})
 	require.NoError(s.t, err)
 	require.Equal(s.t, len(devices), batch.Given)
 }
@@ -110,10 +111,10 @@ func TestOrders(t *testing.T) {
 
 	// A group, and what cannot be ordered.
 	s.enrolled("SKL-TKT-002")
-	batch, err := s.owner.Order(t.Context(), client.NewOrder{Kind: "check-in", Group: "everything"})
+	batch, err := s.owner.Order(t.Context(), api.NewOrder{Kind: "check-in", Group: "everything"})
 	require.NoError(t, err)
 	assert.Equal(t, 2, batch.Given)
-	for says, o := range map[string]client.NewOrder{
+	for says, o := range map[string]api.NewOrder{
 		"names no account":   {Kind: "unlock", Subject: "user:asta.holm@skerryline.example", Devices: []string{"SKL-TKT-001"}},
 		"no device is named": {Kind: "check-in"},
 		"there is no group":  {Kind: "check-in", Group: "nobody"},
@@ -124,7 +125,7 @@ func TestOrders(t *testing.T) {
 		require.ErrorAs(t, err, &p)
 		assert.Contains(t, p.Error(), says)
 	}
-	_, err = s.as("bjorn", viewer).Order(t.Context(), client.NewOrder{Kind: "check-in", Devices: []string{"SKL-TKT-001"}})
+	_, err = s.as("bjorn", viewer).Order(t.Context(), api.NewOrder{Kind: "check-in", Devices: []string{"SKL-TKT-001"}})
 	problem(t, err, 403, "ask an owner")
 }
 

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/pgcluster"
 	"rankwarden.example/internal/store"
@@ -71,8 +72,8 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	s.publish("base", "lockout: {threshold: 5}", 0)
 	s.enrolmentToken(1)
 	largeFleet(t, s.config.Database, 100_000)
-	s.Service.Changed(ctx)
-	_, err = s.owner.AddOperator(ctx, "nightwatch", ownerPassword, client.Role{Role: "viewer", Groups: []string{"group-7", "few"}})
+	s.Changed(ctx)
+	_, err = s.owner.AddOperator(ctx, "nightwatch", ownerPassword, api.Role{Role: "viewer", Groups: []string{"group-7", "few"}})
 	require.NoError(t, err)
 	plans := filepath.Join(logs, "plans.log")
 	info, err := os.Stat(plans)

@@ -11,10 +11,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/server"
-	svc "rankwarden.example/internal/service"
+	"rankwarden.example/internal/uow"
 	"rankwarden.example/internal/wire"
 )
 
@@ -79,7 +80,7 @@ func TestForeignKeysAreRefused(t *testing.T) {
 	s.run()
 	number, err := query[int64](t, s.config.Database, "select key_list_number from service_state")
 	require.NoError(t, err)
-	assert.Equal(t, s.Service.KeyListNumber(), number, "and nothing was published")
+	assert.Equal(t, s.Custody.KeyListNumber(), number, "and nothing was published")
 }
 
 // A password sealed to a retired key is not taken; the device reads the key list and seals to the live one.
@@ -89,7 +90,7 @@ func TestARetiredKeyTakesNoDeposit(t *testing.T) {
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	s.escrowKey()
-	require.NoError(t, s.Service.RetireEscrowKey(ctx, svc.Console("test"), 1)) // the device has not heard of it
+	require.NoError(t, s.Custody.RetireEscrowKey(ctx, uow.Console("test"), 1)) // the device has not heard of it
 	s.order("rotate", "account:keeper", "SKL-TKT-001")
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(ctx))
@@ -107,13 +108,13 @@ func TestPasswordsWithoutARecoveryCopyAreShown(t *testing.T) {
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	path := filepath.Join(t.TempDir(), "recovery.json")
-	number, err := s.Service.MakeEscrowKey(ctx, svc.Console("test"), wire.UseRecovery, path)
+	number, err := s.Custody.MakeEscrowKey(ctx, uow.Console("test"), wire.UseRecovery, path)
 	require.NoError(t, err)
 	ring, err := escrow.ReadRing(path)
 	require.NoError(t, err)
-	require.NoError(t, s.Service.ProveByCopy(ctx, svc.Console("test"), number, ring))
+	require.NoError(t, s.Custody.ProveByCopy(ctx, uow.Console("test"), number, ring))
 	kinds := func() string {
-		s.Service.Changed(ctx)
+		s.Changed(ctx)
 		o, err := s.owner.Overview(ctx)
 		require.NoError(t, err)
 		kinds := ""
@@ -160,7 +161,7 @@ func TestARestoredDatabaseIsNoticed(t *testing.T) {
 		require.NoError(t, change(t, s.config.Database, former), name)
 		s.run()
 		require.NoError(t, d.Cycle(ctx))
-		s.Service.Changed(ctx)
+		s.Changed(ctx)
 		o, err := s.owner.Overview(ctx)
 		require.NoError(t, err)
 		assert.Equal(t, []int{1, 0, 1}, []int{o.Devices, o.Verified, o.Standings.Waiting}, name)
@@ -168,10 +169,10 @@ func TestARestoredDatabaseIsNoticed(t *testing.T) {
 		assert.Contains(t, o.Decisions[0].Title, "restored from a backup")
 		assert.Equal(t, "waiting", s.why("SKL-TKT-001").Device.Standing)
 
-		_, err = s.Service.BeginEpoch(ctx)
+		_, err = s.Custody.BeginEpoch(ctx)
 		require.NoError(t, err)
 		s.cycle(d, "SKL-TKT-001")
-		s.Service.Changed(ctx)
+		s.Changed(ctx)
 		o, err = s.owner.Overview(ctx)
 		require.NoError(t, err)
 		assert.Empty(t, o.Decisions, name)
@@ -236,7 +237,7 @@ func TestAcceptingAClaimKeepsOrganisationFacts(t *testing.T) {
 	s.publish("base", "lockout: {threshold: 5}", 500, "everything")
 	s.enrolled("SKL-TKT-001")
 	path, user := "north/kirkness", "ola@skerryline.example"
-	require.NoError(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-TKT-001", Path: &path, Tags: &[]string{"kiosk"}, PrimaryUser: &user}}))
+	require.NoError(t, s.owner.SetFacts(ctx, []api.Facts{{Device: "SKL-TKT-001", Path: &path, Tags: &[]string{"kiosk"}, PrimaryUser: &user}}))
 	d := s.device("SKL-TKT-001", s.enrolmentToken(1))
 	require.NoError(t, d.Cycle(ctx))
 	claiming, err := s.owner.Devices(ctx, client.DeviceQuery{State: "claiming"}, client.Page{})

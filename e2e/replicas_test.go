@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
@@ -47,12 +48,12 @@ func TestAnyReplicaTellsAnyDevice(t *testing.T) {
 	stop()
 	require.NoError(t, <-ended)
 
-	changes := make(chan client.Change, 100)
+	changes := make(chan api.Change, 100)
 	ctx, stop = context.WithCancel(t.Context())
 	defer stop()
 	program, err := here.owner.MakeToken(t.Context(), "listener", viewer, 1)
 	require.NoError(t, err)
-	go func() { _ = client.New(there.URL, program.Secret).Changes(ctx, func(c client.Change) { changes <- c }) }()
+	go func() { _ = client.New(there.URL, program.Secret).Changes(ctx, func(c api.Change) { changes <- c }) }()
 	assert.Empty(t, (<-changes).Topics, "the stream is open")
 	require.NoError(t, here.owner.Decide(t.Context(), "SKL-BRG-001", "retire"))
 	change := <-changes

@@ -29,7 +29,7 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	require.NoError(t, change(t, s.config.Database, `insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
 		select id, 9, k, now(), now() - k * interval '10 days', 'value_set', 'lockout', '' from devices, generate_series(1, 50) k`))
 	require.NoError(t, change(t, s.config.Database, "delete from retention")) // the run at the start came before them
-	require.NoError(t, s.Service.Prune(t.Context()))
+	require.NoError(t, s.Intake.Prune(t.Context()))
 	assert.Equal(t, present, count("reports where seq > 0"))
 	assert.Equal(t, 0, count("reports where seq < 0 and received_at < now() - interval '367 days'"))
 	assert.Equal(t, 1, count("(select 1 from reports where seq < 0 and received_at < now() - interval '31 days' group by date_trunc('day', received_at) having count(*) = 1 limit 1) x"))
@@ -37,7 +37,7 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	assert.Equal(t, 3, count("reports where seq < 0 and received_at >= date_trunc('day', now()) - interval '10 days' and received_at < date_trunc('day', now()) - interval '9 days'"), "all of the last weeks")
 	assert.Equal(t, events+36, count("device_events"), "a year of events")
 	assert.Equal(t, trail, count("audit_entries"))
-	require.NoError(t, s.Service.Prune(t.Context()), "a second run finds nothing to do")
+	require.NoError(t, s.Intake.Prune(t.Context()), "a second run finds nothing to do")
 	assert.Equal(t, events+36, count("device_events"))
 }
 

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/principal"
 )
@@ -28,7 +29,7 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
 	support := s.as("nightwatch", "support", "desks")
-	why := client.RevealSpec{Reason: "ticket 4711: printer driver"}
+	why := api.RevealSpec{Reason: "ticket 4711: printer driver"}
 
 	_, err = s.owner.Reveal(ctx, "SKL-TKT-001", why)
 	problem(t, err, 403, "with the role owner you may not do this")
@@ -36,18 +37,18 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	problem(t, err, 403, "viewer")
 	_, err = support.Reveal(ctx, "SKL-HQ-001", why)
 	problem(t, err, 404, `there is no device "SKL-HQ-001"`)
-	_, err = support.Order(ctx, client.NewOrder{Kind: "rotate", Devices: []string{"SKL-TKT-001", "SKL-HQ-001"}})
+	_, err = support.Order(ctx, api.NewOrder{Kind: "rotate", Devices: []string{"SKL-TKT-001", "SKL-HQ-001"}})
 	problem(t, err, 404, `there is no device "SKL-HQ-001"`)
-	looks, err := s.owner.AddOperator(ctx, "dagny", ownerPassword, client.Role{Role: "support", Groups: []string{"desks"}}, client.Role{Role: "viewer", Groups: []string{}})
+	looks, err := s.owner.AddOperator(ctx, "dagny", ownerPassword, api.Role{Role: "support", Groups: []string{"desks"}}, api.Role{Role: "viewer", Groups: []string{}})
 	require.NoError(t, err)
 	both := client.New(s.URL, "")
 	_, err = both.SignIn(ctx, looks.Name, ownerPassword)
 	require.NoError(t, err)
 	_, err = both.Reveal(ctx, "SKL-HQ-001", why)
 	problem(t, err, 403, "does not reach the device SKL-HQ-001")
-	_, err = support.Reveal(ctx, "SKL-TKT-001", client.RevealSpec{Reason: " "})
+	_, err = support.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: " "})
 	problem(t, err, 422, "say why")
-	_, err = support.Reveal(ctx, "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711", Account: "guest"})
+	_, err = support.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711", Account: "guest"})
 	problem(t, err, 404, "it has those of account:keeper")
 	assert.EqualValues(t, 4, s.refused("password.revealed"))
 
@@ -102,7 +103,7 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 
 	// The former one is there for a machine that comes back from an old image.
 	require.NoError(t, program.SignInAgain(ctx, ownerPassword))
-	former, err := program.Reveal(ctx, "SKL-TKT-001", client.RevealSpec{Reason: "old image", Former: &client.DepositRef{Epoch: deposits[len(deposits)-1].Epoch, Number: deposits[len(deposits)-1].Number}})
+	former, err := program.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "old image", Former: &api.DepositRef{Epoch: deposits[len(deposits)-1].Epoch, Number: deposits[len(deposits)-1].Number}})
 	require.NoError(t, err)
 	assert.Equal(t, shown.Candidates[0].Password, former.Candidates[0].Password)
 }
@@ -119,7 +120,7 @@ func TestRevealDuringAChange(t *testing.T) {
 	})
 	require.NoError(t, change(t, s.config.Database, `update deposits set state = case number when 1 then 'current' else 'pending' end, confirmed_at = case number when 1 then confirmed_at end;
 		update rotations set pending = 1`)) // as between the fourth step and the sixth
-	shown, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711"})
+	shown, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
 	require.NoError(t, err)
 	require.Len(t, shown.Candidates, 2)
 	assert.Equal(t, []string{"pending", "current"}, []string{shown.Candidates[0].Deposit.State, shown.Candidates[1].Deposit.State})
@@ -133,7 +134,7 @@ func TestRevealsBeyondTheBudget(t *testing.T) {
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	s.enrolled("SKL-TKT-001")
 	first, second := s.as("nightwatch", "support"), s.as("daywatch", "support")
-	why := client.RevealSpec{Reason: "ticket 4711"}
+	why := api.RevealSpec{Reason: "ticket 4711"}
 	for range 2 {
 		_, err := first.Reveal(ctx, "SKL-TKT-001", why)
 		require.NoError(t, err)
@@ -174,9 +175,9 @@ func TestRolesAndReach(t *testing.T) {
 	ctx := t.Context()
 	_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "old", Rule: `device.os_build < 20000`})
 	require.NoError(t, err)
-	_, err = s.owner.AddOperator(ctx, "cara", ownerPassword, client.Role{Role: "support", Groups: []string{"old"}})
+	_, err = s.owner.AddOperator(ctx, "cara", ownerPassword, api.Role{Role: "support", Groups: []string{"old"}})
 	problem(t, err, 422, "it could talk itself into the reach")
-	_, err = s.owner.AddOperator(ctx, "cara", ownerPassword, client.Role{Role: "support", Groups: []string{}}, client.Role{Role: "support", Groups: []string{}})
+	_, err = s.owner.AddOperator(ctx, "cara", ownerPassword, api.Role{Role: "support", Groups: []string{}}, api.Role{Role: "support", Groups: []string{}})
 	problem(t, err, 422, "twice")
 	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
@@ -190,7 +191,7 @@ func TestRolesAndReach(t *testing.T) {
 	require.NoError(t, err)
 	_, err = deployer.NewPolicy(ctx, document("other", "lockout: {threshold: 5}"))
 	problem(t, err, 403, "deployer")
-	_, err = support.NewAssignment(ctx, "base", client.Aim{Policy: "base", Include: []string{"everything"}, Rank: 5})
+	_, err = support.NewAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 5})
 	problem(t, err, 403, "support on desks")
 	me, err := support.Me(ctx)
 	require.NoError(t, err)

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/httpapi"
@@ -170,11 +171,11 @@ func TestReachHoldsForReading(t *testing.T) {
 		require.NoError(t, d.Join("administrators", "mechanic"))
 		require.NoError(t, d.Cycle(ctx))
 	}
-	_, err = s.owner.Order(ctx, client.NewOrder{Kind: "check-in", Group: "everything"})
+	_, err = s.owner.Order(ctx, api.NewOrder{Kind: "check-in", Group: "everything"})
 	require.NoError(t, err)
 	everybody, nobody := s.as("nightwatch", "support"), s.as("daywatch", "viewer", "desks")
 	for _, name := range []string{"SKL-TKT-001", "SKL-HQ-001"} {
-		_, err = everybody.Reveal(ctx, name, client.RevealSpec{Reason: "ticket 4711"})
+		_, err = everybody.Reveal(ctx, name, api.RevealSpec{Reason: "ticket 4711"})
 		require.NoError(t, err)
 	}
 	header := s.session("daywatch")

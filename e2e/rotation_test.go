@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent"
@@ -30,7 +31,7 @@ rotation: [{target: account:keeper, every: 10d, secret: {style: words, words: 6}
 membership: [{local_group: administrators, mode: exact, members: [account:keeper]}]`
 
 // deposits are those of the keeper of a device, newest first.
-func (s *service) deposits(device string) []client.Deposit {
+func (s *service) deposits(device string) []api.Deposit {
 	list, err := s.owner.DevicePasswords(s.t.Context(), device)
 	require.NoError(s.t, err)
 	require.Len(s.t, list, 1)
@@ -55,14 +56,14 @@ func (s *service) current(device string) string {
 }
 
 // managed is the account that is bound to the keeper.
-func (s *service) managed(d *device, name string) client.Account {
+func (s *service) managed(d *device, name string) api.Account {
 	for _, a := range s.why(name).Accounts {
 		if a.Key == "keeper" {
 			return a
 		}
 	}
 	require.Fail(s.t, "there is no keeper")
-	return client.Account{}
+	return api.Account{}
 }
 
 func TestPasswordsChangeWhenTheyAreDue(t *testing.T) {
@@ -255,8 +256,8 @@ func TestAPasswordThatCannotBeChanged(t *testing.T) {
 
 	// The device says nothing for long: the service counts by the time of the deposit.
 	s.later(11 * 24 * time.Hour)
-	require.NoError(t, s.Service.FindOverdue(t.Context()))
-	require.NoError(t, s.Service.FindOverdue(t.Context()))
+	require.NoError(t, s.Intake.FindOverdue(t.Context()))
+	require.NoError(t, s.Intake.FindOverdue(t.Context()))
 	overdue, err := s.owner.Findings(t.Context(), client.FindingQuery{Kind: "rotation_overdue"}, client.Page{})
 	require.NoError(t, err)
 	require.Len(t, overdue.Items, 1, "one finding, however often one looks")
@@ -279,9 +280,9 @@ func TestOrdersToChangePasswords(t *testing.T) {
 	s := startTogether(t)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
-	batch, err := s.owner.Order(t.Context(), client.NewOrder{Kind: "rotate", Group: "everything"})
+	batch, err := s.owner.Order(t.Context(), api.NewOrder{Kind: "rotate", Group: "everything"})
 	require.NoError(t, err)
-	assert.Equal(t, client.OrderProgress{Batch: batch.Batch, Given: 1, By: map[string]int{"queued": 1}}, batch)
+	assert.Equal(t, api.OrderProgress{Batch: batch.Batch, Given: 1, By: map[string]int{"queued": 1}}, batch)
 	s.later(3 * 24 * time.Hour)
 	assert.Equal(t, []string{"rotate queued"}, s.became("SKL-TKT-001"), "it never ends")
 	s.until(func() bool {

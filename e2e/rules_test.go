@@ -8,20 +8,21 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/agent/host/simulated"
 )
 
 // unitWhy is one unit of a device as it is explained.
-func unitWhy(s *service, device, name string) client.UnitWhy {
+func unitWhy(s *service, device, name string) api.UnitWhy {
 	for _, u := range s.why(device).Units {
 		if u.Unit == name {
 			return u
 		}
 	}
 	require.Fail(s.t, "not a setting of "+name)
-	return client.UnitWhy{}
+	return api.UnitWhy{}
 }
 
 // reboot starts a device anew as another machine, with what its agent kept.
@@ -30,13 +31,13 @@ func reboot(s *service, d *device, m simulated.Machine) {
 	s.wake(d, "")
 }
 
-func (s *service) rule(name, rule string) client.Group {
+func (s *service) rule(name, rule string) api.Group {
 	g, err := s.owner.NewGroup(s.t.Context(), client.GroupSpec{Name: name, Rule: rule})
 	require.NoError(s.t, err)
 	return g
 }
 
-func (s *service) aim(name string, aim client.Aim) {
+func (s *service) aim(name string, aim api.Aim) {
 	_, err := s.owner.NewAssignment(s.t.Context(), name, aim)
 	require.NoError(s.t, err)
 }
@@ -51,7 +52,7 @@ func TestGroupsByRule(t *testing.T) {
 	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
 	s.publish("new", "passwords: {min_length: 12}", 100, "new-builds")
 	s.publish("kiosk", "passwords: {history: 5}", 100)
-	s.aim("kiosk", client.Aim{Policy: "kiosk", Include: []string{"everything"}, Within: []string{"kiosks"}, Rank: 90})
+	s.aim("kiosk", api.Aim{Policy: "kiosk", Include: []string{"everything"}, Within: []string{"kiosks"}, Rank: 90})
 	s.cycle(desk, "SKL-TKT-001")
 	s.cycle(ship, "SKL-BRG-001")
 	asked := func(name string) string { return unitWhy(s, name, "passwords.min_length").Desired }
@@ -61,7 +62,7 @@ func TestGroupsByRule(t *testing.T) {
 
 	// A fact of the organisation.
 	tags, path := []string{"kiosk"}, "north/kirkness/desk"
-	require.NoError(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-TKT-001", Tags: &tags, Path: &path}}))
+	require.NoError(t, s.owner.SetFacts(ctx, []api.Facts{{Device: "SKL-TKT-001", Tags: &tags, Path: &path}}))
 	s.cycle(desk, "SKL-TKT-001")
 	assert.Equal(t, "5 remembered", unitWhy(s, "SKL-TKT-001", "passwords.history").Desired)
 	assert.Equal(t, deskHas+1, desired("SKL-TKT-001"))
@@ -92,7 +93,7 @@ func TestGroupsByRule(t *testing.T) {
 
 	trial, err := s.owner.TryRule(ctx, `device.model == "Quay 7"`)
 	require.NoError(t, err)
-	assert.Equal(t, client.RuleTrial{Unknown: 2, Examples: []string{}, Reads: []string{"model"}}, trial)
+	assert.Equal(t, api.RuleTrial{Unknown: 2, Examples: []string{}, Reads: []string{"model"}}, trial)
 
 	// Mistakes are named with their place; nobody talks itself out of a policy.
 	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "wrong", Rule: "device.os_biuld > 1"})
@@ -101,15 +102,15 @@ func TestGroupsByRule(t *testing.T) {
 	problem(t, err, 422, "leave one out")
 	_, err = s.owner.ChangeGroup(ctx, "kiosks", client.GroupEdit{Add: []string{"SKL-TKT-001"}}, 1)
 	problem(t, err, 422, "follow its rule")
-	_, err = s.owner.NewAssignment(ctx, "escape", client.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"new-builds"}, Rank: 9})
+	_, err = s.owner.NewAssignment(ctx, "escape", api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"new-builds"}, Rank: 9})
 	problem(t, err, 422, "it could talk itself out of the policy")
-	s.aim("no-kiosks", client.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"kiosks"}, Rank: 800})
+	s.aim("no-kiosks", api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"kiosks"}, Rank: 800})
 	own := "device.os_build > 1"
 	_, err = s.owner.ChangeGroup(ctx, "kiosks", client.GroupEdit{Rule: &own}, 1)
 	problem(t, err, 422, "reads device.os_build")
 	bad := "north//desk"
-	problem(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-TKT-001", Path: &bad}}), 422, "without empty parts")
-	problem(t, s.owner.SetFacts(ctx, []client.Facts{{Device: "SKL-XXX-001", Path: &path}}), 404, "SKL-XXX-001")
+	problem(t, s.owner.SetFacts(ctx, []api.Facts{{Device: "SKL-TKT-001", Path: &bad}}), 422, "without empty parts")
+	problem(t, s.owner.SetFacts(ctx, []api.Facts{{Device: "SKL-XXX-001", Path: &path}}), 404, "SKL-XXX-001")
 }
 
 // The schema is served to editors, whoever asks.
@@ -211,7 +212,7 @@ func TestTrialOnlyForecasts(t *testing.T) {
 	d := s.enrolled("SKL-TKT-001")
 	before := s.why("SKL-TKT-001").Device.Desired
 	s.publish("strict", "lockout: {threshold: 3}\npasswords: {history: 9}", 100)
-	s.aim("strict", client.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "trial"})
+	s.aim("strict", api.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "trial"})
 	s.cycle(d, "SKL-TKT-001")
 	w := s.why("SKL-TKT-001")
 	assert.Equal(t, before, w.Device.Desired)
@@ -228,7 +229,7 @@ func TestTrialOnlyForecasts(t *testing.T) {
 
 	strict, err := s.owner.Assignment(t.Context(), "strict")
 	require.NoError(t, err)
-	_, err = s.owner.ChangeAssignment(t.Context(), "strict", client.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "enforce"}, strict.Version)
+	_, err = s.owner.ChangeAssignment(t.Context(), "strict", api.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "enforce"}, strict.Version)
 	require.NoError(t, err)
 	s.cycle(d, "SKL-TKT-001")
 	assert.Nil(t, unitWhy(s, "SKL-TKT-001", "lockout").Trial)

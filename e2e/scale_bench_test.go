@@ -9,6 +9,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/console"
 	"rankwarden.example/internal/server"
@@ -29,7 +30,7 @@ func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 	s, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
 	b.Cleanup(func() { require.NoError(b, s.Stop()) })
-	_, err = s.Service.EnsureOwner(ctx, "asta", ownerPassword)
+	_, err = s.Access.EnsureOwner(ctx, "asta", ownerPassword)
 	require.NoError(b, err)
 	c := client.New(s.URL, "")
 	_, err = c.SignIn(ctx, "asta", ownerPassword)
@@ -79,7 +80,7 @@ func waitSettled(b *testing.B, db *store.Store) {
 func BenchmarkFleet(b *testing.B) {
 	url, c, db := bigFleet(b)
 	ctx := b.Context()
-	for i, aim := range []client.Aim{{Include: []string{"everything"}, Rank: 500}, {Include: []string{"group-1", "group-2"}, Rank: 100}} {
+	for i, aim := range []api.Aim{{Include: []string{"everything"}, Rank: 500}, {Include: []string{"group-1", "group-2"}, Rank: 100}} {
 		name := fmt.Sprintf("p%d", i)
 		p, err := c.NewPolicy(ctx, document(name, "passwords: {min_length: 8}"))
 		require.NoError(b, err)

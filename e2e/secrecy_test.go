@@ -20,7 +20,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/client"
+	"rankwarden.example/api"
 	"rankwarden.example/e2e/browser"
 	"rankwarden.example/internal/store"
 )
@@ -106,7 +106,7 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	s.publish("base", strings.Replace(desk, "%THEN%", "end-sessions", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	support := s.as("nightwatch", "support")
-	shown, err := support.Reveal(ctx, "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4711"})
+	shown, err := support.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
 	require.NoError(t, err)
 	secrets := []string{shown.Candidates[0].Password, ownerPassword}
 	require.NoError(t, d.SignIn(shown.Password.Name, secrets[0]))
@@ -159,7 +159,7 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	require.Error(t, err)
 	broken := err.Error()
 	require.NoError(t, change(t, s.config.Database, "update deposits set sealed = recovery_sealed where recovery_sealed is not null; update deposits set account = 'S-1-5-21-9'"))
-	_, err = support.Reveal(ctx, "SKL-TKT-001", client.RevealSpec{Reason: "ticket 4714"})
+	_, err = support.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4714"})
 	require.Error(t, err, "moved to another account it does not open")
 	broken += err.Error()
 

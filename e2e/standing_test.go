@@ -27,7 +27,7 @@ func TestStandingsAreTheCores(t *testing.T) {
 			notify rankwarden, '{"topic": "devices"}'`,
 			h.HeldUnits, h.LastContact.UTC().Format(time.RFC3339Nano), h.OpenFindings, h.Desired.Epoch, h.Desired.Number)))
 		want := drift.Stand(h, now, s.config.Interval)
-		s.Service.Changed(t.Context())
+		s.Changed(t.Context())
 		list, err := s.owner.Devices(t.Context(), client.DeviceQuery{}, client.Page{})
 		require.NoError(t, err)
 		require.Len(t, list.Items, 1)
@@ -39,7 +39,7 @@ func TestStandingsAreTheCores(t *testing.T) {
 		if bit(1) == 0 { // what was heard of a device is never forgotten while the service runs
 			assert.Len(t, narrowed.Items, 1, "it is found by its standing")
 		}
-		d, err := s.Service.Device(t.Context(), everywhere, "SKL-TKT-001")
+		d, err := s.Insight.Device(t.Context(), everywhere, "SKL-TKT-001")
 		require.NoError(t, err)
 		assert.Equal(t, []string{string(want), string(want), string(want)}, []string{string(d.Standing), list.Items[0].Standing, passwords.Items[0].Standing}, "%+v", h)
 		seen[want] = true

@@ -133,7 +133,7 @@ func TestTheDatabaseGoesAwayUnderLoad(t *testing.T) {
 		s.until(func() bool { p, err = s.owner.Policy(ctx, "base"); return err == nil })
 		for name, d := range devices {
 			s.until(func() bool {
-				_ = s.Service.SettlePending(ctx)
+				_ = s.Deploy.SettlePending(ctx)
 				_ = d.Cycle(ctx)
 				w, err := s.owner.Why(ctx, name)
 				return err == nil && w.Device.Desired >= int64(2+round) && w.Device.Desired == w.Device.Reported && w.Device.OpenFindings == 0
@@ -155,7 +155,7 @@ func TestSettlingIsTakenUpAgain(t *testing.T) {
 		create sequence killings;
 		create trigger kill_once before insert on desired_states for each row execute function kill_once()`))
 	s.publish("base", "passwords:\n  min_length: 14\n", 500, "everything")
-	s.until(func() bool { _ = s.Service.SettlePending(ctx); return s.why("SKL-HQ-001").Device.Desired == 2 })
+	s.until(func() bool { _ = s.Deploy.SettlePending(ctx); return s.why("SKL-HQ-001").Device.Desired == 2 })
 	times, err := query[int](t, s.config.Database, "select last_value from killings")
 	require.NoError(t, err)
 	assert.Equal(t, 1, times, "the run was killed")
@@ -179,7 +179,7 @@ func TestOnePoisonedDeviceHoldsUpNobody(t *testing.T) {
 		create trigger refuse before insert on desired_states for each row execute function refuse()`))
 	s.publish("office", "passwords:\n  min_length: 14\n", 200, "office")
 	s.publish("desks", "passwords:\n  min_length: 12\n", 200, "desks")
-	s.until(func() bool { _ = s.Service.SettlePending(ctx); return s.why("SKL-TKT-001").Device.Desired == 2 })
+	s.until(func() bool { _ = s.Deploy.SettlePending(ctx); return s.why("SKL-TKT-001").Device.Desired == 2 })
 	unsettled := func() (details []string) {
 		o, err := s.owner.Overview(ctx)
 		require.NoError(t, err)
@@ -195,7 +195,7 @@ func TestOnePoisonedDeviceHoldsUpNobody(t *testing.T) {
 	require.NoError(t, change(t, s.config.Database, "drop trigger refuse on desired_states"))
 	s.until(func() bool {
 		s.clock.forward(1e9)
-		_ = s.Service.SettlePending(ctx)
+		_ = s.Deploy.SettlePending(ctx)
 		return s.why("SKL-HQ-001").Device.Desired == 2
 	})
 	s.until(func() bool { return len(unsettled()) == 0 })

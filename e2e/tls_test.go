@@ -57,7 +57,7 @@ func TestTLS(t *testing.T) {
 	s, err := server.Start(t.Context(), config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })
-	_, err = s.Service.EnsureOwner(t.Context(), "asta", ownerPassword)
+	_, err = s.Access.EnsureOwner(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
 
 	web := func(most uint16) *http.Client {

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/principal"
 )
@@ -75,7 +76,7 @@ func TestContended(t *testing.T) {
 	s.publish("base", keeperOnly, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
 	d.AddAccount("mechanic")
-	interfere := func() client.UnitWhy {
+	interfere := func() api.UnitWhy {
 		require.NoError(t, d.Join("administrators", "mechanic"))
 		require.NoError(t, d.Cycle(t.Context()))
 		return unitWhy(s, "SKL-WKS-001", "membership.administrators")

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -27,21 +28,21 @@ func (a *app) assignmentList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.Assignment], error) {
+			items, err := client.All(0, func(p client.Page) (client.List[api.Assignment], error) {
 				return c.Assignments(cmd.Context(), policy, p)
 			})
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No assignments yet. Run: rankwarden assignment set NAME --policy NAME --include GROUP --rank N",
-				column[client.Assignment]{title: "Rank", right: true, value: func(x client.Assignment) string { return strconv.Itoa(x.Rank) }},
-				column[client.Assignment]{title: "Assignment", value: func(x client.Assignment) string { return x.Name }},
-				column[client.Assignment]{title: "Policy", value: func(x client.Assignment) string { return x.Policy }},
-				column[client.Assignment]{title: "Rev", right: true, value: func(x client.Assignment) string { return strconv.Itoa(x.Revision) }},
-				column[client.Assignment]{title: "Include", wrap: 1, value: func(x client.Assignment) string { return strings.Join(x.Include, ", ") }},
-				column[client.Assignment]{title: "Exclude", wrap: 1, value: func(x client.Assignment) string { return strings.Join(x.Exclude, ", ") }},
-				column[client.Assignment]{title: "Within", wrap: 1, value: func(x client.Assignment) string { return strings.Join(x.Within, ", ") }},
-				column[client.Assignment]{title: "Stance", value: func(x client.Assignment) string { return x.Stance }})
+				column[api.Assignment]{title: "Rank", right: true, value: func(x api.Assignment) string { return strconv.Itoa(x.Rank) }},
+				column[api.Assignment]{title: "Assignment", value: func(x api.Assignment) string { return x.Name }},
+				column[api.Assignment]{title: "Policy", value: func(x api.Assignment) string { return x.Policy }},
+				column[api.Assignment]{title: "Rev", right: true, value: func(x api.Assignment) string { return strconv.Itoa(x.Revision) }},
+				column[api.Assignment]{title: "Include", wrap: 1, value: func(x api.Assignment) string { return strings.Join(x.Include, ", ") }},
+				column[api.Assignment]{title: "Exclude", wrap: 1, value: func(x api.Assignment) string { return strings.Join(x.Exclude, ", ") }},
+				column[api.Assignment]{title: "Within", wrap: 1, value: func(x api.Assignment) string { return strings.Join(x.Within, ", ") }},
+				column[api.Assignment]{title: "Stance", value: func(x api.Assignment) string { return x.Stance }})
 		},
 	}
 	cmd.Flags().StringVar(&policy, "policy", "", "only those of this `policy`")
@@ -77,7 +78,7 @@ func (a *app) assignmentShow() *cobra.Command {
 }
 
 func (a *app) assignmentSet() *cobra.Command {
-	var aim client.Aim
+	var aim api.Aim
 	cmd := &cobra.Command{
 		Use: "set NAME", Short: "Create an assignment, or edit the given fields of one", Args: cobra.ExactArgs(1),
 		Example: "  rankwarden assignment set ticket-desks --policy ticket-desks --include ticket-desks --rank 200",
@@ -92,7 +93,7 @@ func (a *app) assignmentSet() *cobra.Command {
 			if err != nil && !isNew {
 				return err
 			}
-			want := client.Aim{Policy: now.Policy, Include: now.Include, Exclude: now.Exclude, Within: now.Within, Rank: now.Rank, Stance: now.Stance}
+			want := api.Aim{Policy: now.Policy, Include: now.Include, Exclude: now.Exclude, Within: now.Within, Rank: now.Rank, Stance: now.Stance}
 			for name, take := range map[string]func(){
 				"policy": func() { want.Policy = aim.Policy }, "include": func() { want.Include = aim.Include },
 				"exclude": func() { want.Exclude = aim.Exclude }, "rank": func() { want.Rank = aim.Rank },
@@ -105,7 +106,7 @@ func (a *app) assignmentSet() *cobra.Command {
 			if isNew && (want.Policy == "" || len(want.Include) == 0 || want.Rank == 0) {
 				return unusable{errors.New("a new assignment needs --policy, --include and --rank")}
 			}
-			var is client.Assignment
+			var is api.Assignment
 			err = a.edited(cmd.Context(), c, func() error {
 				if isNew {
 					is, err = c.NewAssignment(cmd.Context(), args[0], want)

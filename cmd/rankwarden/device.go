@@ -9,6 +9,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
 )
@@ -33,19 +34,19 @@ func (a *app) deviceList() *cobra.Command {
 				return err
 			}
 			q.Standing = strings.ReplaceAll(q.Standing, " ", "_")
-			items, err := atMost(most, func(p client.Page) (client.List[client.Device], error) { return c.Devices(cmd.Context(), q, p) })
+			items, err := atMost(most, func(p client.Page) (client.List[api.Device], error) { return c.Devices(cmd.Context(), q, p) })
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No device matches.",
-				column[client.Device]{title: "Device", value: func(d client.Device) string { return d.Name }},
-				column[client.Device]{title: "Standing", value: func(d client.Device) string { return a.standing(d.Standing) }, paint: func(d client.Device) text.Colors { return paint(d.Standing) }},
-				column[client.Device]{title: "Findings", right: true, value: func(d client.Device) string { return strconv.Itoa(d.OpenFindings) }},
-				column[client.Device]{title: "Desired", right: true, value: func(d client.Device) string { return strconv.FormatInt(d.Desired, 10) }},
-				column[client.Device]{title: "Reported", right: true, value: func(d client.Device) string { return strconv.FormatInt(d.Reported, 10) }},
-				column[client.Device]{title: "System", value: func(d client.Device) string { return d.Platform + " " + d.OSVersion }},
-				column[client.Device]{title: "Last contact", value: func(d client.Device) string { return a.whenever(d.LastContact) }},
-				column[client.Device]{title: "Verified", value: func(d client.Device) string {
+				column[api.Device]{title: "Device", value: func(d api.Device) string { return d.Name }},
+				column[api.Device]{title: "Standing", value: func(d api.Device) string { return a.standing(d.Standing) }, paint: func(d api.Device) text.Colors { return paint(d.Standing) }},
+				column[api.Device]{title: "Findings", right: true, value: func(d api.Device) string { return strconv.Itoa(d.OpenFindings) }},
+				column[api.Device]{title: "Desired", right: true, value: func(d api.Device) string { return strconv.FormatInt(d.Desired, 10) }},
+				column[api.Device]{title: "Reported", right: true, value: func(d api.Device) string { return strconv.FormatInt(d.Reported, 10) }},
+				column[api.Device]{title: "System", value: func(d api.Device) string { return d.Platform + " " + d.OSVersion }},
+				column[api.Device]{title: "Last contact", value: func(d api.Device) string { return a.whenever(d.LastContact) }},
+				column[api.Device]{title: "Verified", value: func(d api.Device) string {
 					if d.VerifiedAt == nil {
 						return "not yet"
 					}
@@ -101,7 +102,7 @@ func (a *app) deviceShow() *cobra.Command {
 	return ofList(cmd)
 }
 
-func (a *app) device(w client.DeviceWhy) error {
+func (a *app) device(w api.DeviceWhy) error {
 	a.deviceHead(w)
 	if whole, _ := splitProblems(w.Problems); len(whole) > 0 {
 		a.deviceProblems(whole)
@@ -110,7 +111,7 @@ func (a *app) device(w client.DeviceWhy) error {
 	return a.units(w)
 }
 
-func (a *app) deviceHead(w client.DeviceWhy) {
+func (a *app) deviceHead(w api.DeviceWhy) {
 	d := w.Device
 	standing := mark(d.Standing)
 	if d.OpenFindings > 0 {
@@ -129,9 +130,9 @@ func (a *app) deviceHead(w client.DeviceWhy) {
 }
 
 // units prints asked, has and why for every unit.
-func (a *app) units(w client.DeviceWhy) error {
+func (a *app) units(w api.DeviceWhy) error {
 	return list(a, w.Units, "No assignment applies to this device.",
-		column[client.UnitWhy]{title: "", value: func(u client.UnitWhy) string { return sign(u) }, paint: func(u client.UnitWhy) text.Colors {
+		column[api.UnitWhy]{title: "", value: func(u api.UnitWhy) string { return sign(u) }, paint: func(u api.UnitWhy) text.Colors {
 			switch {
 			case u.Held != "":
 				return text.Colors{text.FgMagenta}
@@ -142,15 +143,15 @@ func (a *app) units(w client.DeviceWhy) error {
 			}
 			return text.Colors{text.FgGreen}
 		}},
-		column[client.UnitWhy]{title: "Setting", value: func(u client.UnitWhy) string { return u.Title }},
-		column[client.UnitWhy]{title: "Desired", wrap: 3, value: func(u client.UnitWhy) string { return u.Desired }},
-		column[client.UnitWhy]{title: "Reported", wrap: 4, value: func(u client.UnitWhy) string {
+		column[api.UnitWhy]{title: "Setting", value: func(u api.UnitWhy) string { return u.Title }},
+		column[api.UnitWhy]{title: "Desired", wrap: 3, value: func(u api.UnitWhy) string { return u.Desired }},
+		column[api.UnitWhy]{title: "Reported", wrap: 4, value: func(u api.UnitWhy) string {
 			if len(u.Findings) == 0 {
 				return u.Reported
 			}
-			return strings.Join(namesOf(u.Findings, func(f client.UnitFinding) string { return f.Words }), "; ")
+			return strings.Join(namesOf(u.Findings, func(f api.UnitFinding) string { return f.Words }), "; ")
 		}},
-		column[client.UnitWhy]{title: "Decided by", wrap: 3, value: func(u client.UnitWhy) string {
+		column[api.UnitWhy]{title: "Decided by", wrap: 3, value: func(u api.UnitWhy) string {
 			if u.Held != "" {
 				return "held: " + u.DecidedBy + "; " + u.Held
 			}
@@ -161,7 +162,7 @@ func (a *app) units(w client.DeviceWhy) error {
 		}})
 }
 
-func sign(u client.UnitWhy) string {
+func sign(u api.UnitWhy) string {
 	switch {
 	case u.Held != "":
 		return "▮▮"
@@ -194,11 +195,11 @@ func (a *app) deviceDecide(decision, short, said string) *cobra.Command {
 func (a *app) completeDevices(cmd *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
 	return a.complete(func(c *client.Client) ([]string, error) {
 		page, err := c.Devices(cmd.Context(), client.DeviceQuery{Search: typed}, client.Page{Limit: 100})
-		return namesOf(page.Items, func(d client.Device) string { return d.Name }), err
+		return namesOf(page.Items, func(d api.Device) string { return d.Name }), err
 	})
 }
 
 // cannotCarry reports whether nothing is wrong with a unit but that the platform cannot carry it.
-func cannotCarry(u client.UnitWhy) bool {
-	return len(u.Findings) > 0 && !slices.ContainsFunc(u.Findings, func(f client.UnitFinding) bool { return f.Kind != string(drift.UnitUnsupported) })
+func cannotCarry(u api.UnitWhy) bool {
+	return len(u.Findings) > 0 && !slices.ContainsFunc(u.Findings, func(f api.UnitFinding) bool { return f.Kind != string(drift.UnitUnsupported) })
 }

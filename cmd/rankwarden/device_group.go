@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -14,7 +15,7 @@ func (a *app) showGroup(ctx context.Context, c *client.Client, group string, mos
 	if most > 0 {
 		wanted++ // to know whether there are more
 	}
-	devices, err := atMost(wanted, func(p client.Page) (client.List[client.Device], error) {
+	devices, err := atMost(wanted, func(p client.Page) (client.List[api.Device], error) {
 		return c.Devices(ctx, client.DeviceQuery{Group: group}, p)
 	})
 	if err != nil {
@@ -24,14 +25,14 @@ func (a *app) showGroup(ctx context.Context, c *client.Client, group string, mos
 		devices = devices[:most]
 		a.notice("The first %d; --most 0 shows all.\n\n", most)
 	}
-	shown := []client.DeviceWhy{}
+	shown := []api.DeviceWhy{}
 	for _, d := range devices {
 		w, err := c.Why(ctx, d.ID)
 		if err != nil {
 			return err
 		}
 		if a.output == "csv" || a.output == "table" {
-			w.Units = slices.DeleteFunc(w.Units, func(u client.UnitWhy) bool { return u.InStep })
+			w.Units = slices.DeleteFunc(w.Units, func(u api.UnitWhy) bool { return u.InStep })
 		}
 		shown = append(shown, w)
 	}
@@ -57,10 +58,10 @@ func (a *app) showGroup(ctx context.Context, c *client.Client, group string, mos
 // unitOf is a unit of a device, as a row.
 type unitOf struct {
 	device string
-	client.UnitWhy
+	api.UnitWhy
 }
 
-func (a *app) unitsOfMany(shown []client.DeviceWhy) error {
+func (a *app) unitsOfMany(shown []api.DeviceWhy) error {
 	rows := []unitOf{}
 	for _, w := range shown {
 		for _, u := range w.Units {

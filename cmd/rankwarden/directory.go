@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -29,17 +30,17 @@ func (a *app) directorySearch() *cobra.Command {
 			for _, word := range args {
 				search += word + " "
 			}
-			items, err := atMost(most, func(p client.Page) (client.List[client.DirectoryEntry], error) {
+			items, err := atMost(most, func(p client.Page) (client.List[api.DirectoryEntry], error) {
 				return c.Directory(cmd.Context(), search, kind, p)
 			})
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No entry matches.",
-				column[client.DirectoryEntry]{title: "Reference", value: func(e client.DirectoryEntry) string { return e.Ref }},
-				column[client.DirectoryEntry]{title: "Name", wrap: 1, value: func(e client.DirectoryEntry) string { return e.Title }},
-				column[client.DirectoryEntry]{title: "Identifier", value: func(e client.DirectoryEntry) string { return e.SID }},
-				column[client.DirectoryEntry]{title: "From", value: func(e client.DirectoryEntry) string {
+				column[api.DirectoryEntry]{title: "Reference", value: func(e api.DirectoryEntry) string { return e.Ref }},
+				column[api.DirectoryEntry]{title: "Name", wrap: 1, value: func(e api.DirectoryEntry) string { return e.Title }},
+				column[api.DirectoryEntry]{title: "Identifier", value: func(e api.DirectoryEntry) string { return e.SID }},
+				column[api.DirectoryEntry]{title: "From", value: func(e api.DirectoryEntry) string {
 					if e.GoneAt != nil {
 						return e.Source + ", vanished " + a.when(*e.GoneAt)
 					}
@@ -77,7 +78,7 @@ func (a *app) directoryImport() *cobra.Command {
 	return cmd
 }
 
-func (a *app) directoryChange(c client.DirectoryChange) error {
+func (a *app) directoryChange(c api.DirectoryChange) error {
 	for _, s := range c.Skipped {
 		fmt.Fprintf(a.out, "Skipped %s: %s.\n", s.DN, s.Why)
 	}

@@ -8,6 +8,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
 )
@@ -27,7 +28,7 @@ func (a *app) driftCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := atMost(most, func(p client.Page) (client.List[client.Finding], error) { return c.Findings(cmd.Context(), q, p) })
+			items, err := atMost(most, func(p client.Page) (client.List[api.Finding], error) { return c.Findings(cmd.Context(), q, p) })
 			if err != nil {
 				return err
 			}
@@ -56,19 +57,19 @@ func (a *app) driftCommand() *cobra.Command {
 	return ofList(cmd)
 }
 
-func (a *app) listFindings(items []client.Finding) error {
+func (a *app) listFindings(items []api.Finding) error {
 	return list(a, items, "No finding matches.",
-		column[client.Finding]{title: "Device", value: func(f client.Finding) string { return f.Device }},
-		column[client.Finding]{title: "Setting", value: func(f client.Finding) string { return f.UnitTitle }},
-		column[client.Finding]{title: "Finding", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(f client.Finding) text.Colors {
+		column[api.Finding]{title: "Device", value: func(f api.Finding) string { return f.Device }},
+		column[api.Finding]{title: "Setting", value: func(f api.Finding) string { return f.UnitTitle }},
+		column[api.Finding]{title: "Finding", wrap: 1, value: func(f api.Finding) string { return f.Words }, paint: func(f api.Finding) text.Colors {
 			if f.State == "open" && f.Kind != string(drift.UnitUnsupported) {
 				return text.Colors{text.FgRed}
 			}
 			return nil
 		}},
-		column[client.Finding]{title: "Decided by", value: func(f client.Finding) string { return strings.Join(f.Assignments, ", ") }},
-		column[client.Finding]{title: "State", value: func(f client.Finding) string { return strings.ReplaceAll(f.State, "_", " ") }},
-		column[client.Finding]{title: "First seen", value: func(f client.Finding) string { return a.when(f.FirstSeen) }})
+		column[api.Finding]{title: "Decided by", value: func(f api.Finding) string { return strings.Join(f.Assignments, ", ") }},
+		column[api.Finding]{title: "State", value: func(f api.Finding) string { return strings.ReplaceAll(f.State, "_", " ") }},
+		column[api.Finding]{title: "First seen", value: func(f api.Finding) string { return a.when(f.FirstSeen) }})
 }
 
 // apart says what platforms do not support, which is no drift that anybody could correct.

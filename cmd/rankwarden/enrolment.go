@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -55,18 +56,18 @@ func (a *app) enrolmentList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.EnrolmentToken], error) {
+			items, err := client.All(0, func(p client.Page) (client.List[api.EnrolmentToken], error) {
 				return c.EnrolmentTokens(cmd.Context(), p)
 			})
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No enrolment tokens.",
-				column[client.EnrolmentToken]{title: "Token", value: func(t client.EnrolmentToken) string { return t.ID }},
-				column[client.EnrolmentToken]{title: "Note", wrap: 1, value: func(t client.EnrolmentToken) string { return t.Note }},
-				column[client.EnrolmentToken]{title: "Uses left", right: true, value: func(t client.EnrolmentToken) string { return strconv.Itoa(t.UsesLeft) }},
-				column[client.EnrolmentToken]{title: "Groups", value: func(t client.EnrolmentToken) string { return strings.Join(t.Groups, ", ") }},
-				column[client.EnrolmentToken]{title: "Ends", value: func(t client.EnrolmentToken) string {
+				column[api.EnrolmentToken]{title: "Token", value: func(t api.EnrolmentToken) string { return t.ID }},
+				column[api.EnrolmentToken]{title: "Note", wrap: 1, value: func(t api.EnrolmentToken) string { return t.Note }},
+				column[api.EnrolmentToken]{title: "Uses left", right: true, value: func(t api.EnrolmentToken) string { return strconv.Itoa(t.UsesLeft) }},
+				column[api.EnrolmentToken]{title: "Groups", value: func(t api.EnrolmentToken) string { return strings.Join(t.Groups, ", ") }},
+				column[api.EnrolmentToken]{title: "Ends", value: func(t api.EnrolmentToken) string {
 					if t.Revoked {
 						return "revoked"
 					}

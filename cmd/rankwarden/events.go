@@ -3,6 +3,7 @@ package main
 import (
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
 )
@@ -22,15 +23,15 @@ func (a *app) eventsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := atMost(most, func(p client.Page) (client.List[client.Event], error) { return c.Events(cmd.Context(), q, p) })
+			items, err := atMost(most, func(p client.Page) (client.List[api.Event], error) { return c.Events(cmd.Context(), q, p) })
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No event matches.",
-				column[client.Event]{title: "When", value: func(e client.Event) string { return a.when(e.At) }},
-				column[client.Event]{title: "Device", value: func(e client.Event) string { return e.Device }},
-				column[client.Event]{title: "Kind", value: func(e client.Event) string { return e.Kind }},
-				column[client.Event]{title: "Event", wrap: 1, value: func(e client.Event) string { return e.Words }})
+				column[api.Event]{title: "When", value: func(e api.Event) string { return a.when(e.At) }},
+				column[api.Event]{title: "Device", value: func(e api.Event) string { return e.Device }},
+				column[api.Event]{title: "Kind", value: func(e api.Event) string { return e.Kind }},
+				column[api.Event]{title: "Event", wrap: 1, value: func(e api.Event) string { return e.Words }})
 		},
 	}
 	f := cmd.Flags()

@@ -8,7 +8,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/client"
+	"rankwarden.example/api"
 	"rankwarden.example/core/present"
 )
 
@@ -28,9 +28,9 @@ func (a *app) explainCommand() *cobra.Command {
 				return err
 			}
 			if len(args) == 2 {
-				at := slices.IndexFunc(w.Units, func(u client.UnitWhy) bool { return u.Unit == args[1] || strings.EqualFold(u.Title, args[1]) })
+				at := slices.IndexFunc(w.Units, func(u api.UnitWhy) bool { return u.Unit == args[1] || strings.EqualFold(u.Title, args[1]) })
 				if at < 0 {
-					names := namesOf(w.Units, func(u client.UnitWhy) string { return u.Unit })
+					names := namesOf(w.Units, func(u api.UnitWhy) string { return u.Unit })
 					return unusable{fmt.Errorf("%q is not a setting of %s; its settings are %s", args[1], w.Device.Name, strings.Join(names, ", "))}
 				}
 				w.Units = w.Units[at : at+1]
@@ -51,7 +51,7 @@ func (a *app) explainCommand() *cobra.Command {
 }
 
 // splitProblems takes problems that hold every setting apart from the others.
-func splitProblems(problems []client.DeviceProblem) (whole, other []client.DeviceProblem) {
+func splitProblems(problems []api.DeviceProblem) (whole, other []api.DeviceProblem) {
 	for _, p := range problems {
 		if p.Code == "undecided_scope" {
 			whole = append(whole, p)
@@ -62,7 +62,7 @@ func splitProblems(problems []client.DeviceProblem) (whole, other []client.Devic
 	return whole, other
 }
 
-func (a *app) metLines(aims []client.DeviceAim) {
+func (a *app) metLines(aims []api.DeviceAim) {
 	for _, m := range aims {
 		notes := ""
 		if m.Reason != "included" {
@@ -79,7 +79,7 @@ func (a *app) metLines(aims []client.DeviceAim) {
 	}
 }
 
-func (a *app) explainUnit(u client.UnitWhy) {
+func (a *app) explainUnit(u api.UnitWhy) {
 	line := func(label, value string, colour text.Color) {
 		if value != "" {
 			fmt.Fprintf(a.out, "  %-9s %s\n", label, colour.Sprint(a.wrapped(value, 12)))
@@ -115,7 +115,7 @@ func (a *app) explainUnit(u client.UnitWhy) {
 	}
 }
 
-func unitColour(u client.UnitWhy) text.Colors {
+func unitColour(u api.UnitWhy) text.Colors {
 	switch {
 	case u.Held != "":
 		return text.Colors{text.FgMagenta}
@@ -127,7 +127,7 @@ func unitColour(u client.UnitWhy) text.Colors {
 	return text.Colors{text.FgBlue}
 }
 
-func (a *app) deviceProblems(problems []client.DeviceProblem) {
+func (a *app) deviceProblems(problems []api.DeviceProblem) {
 	if len(problems) > 0 {
 		fmt.Fprintln(a.out)
 	}
@@ -141,7 +141,7 @@ func (a *app) deviceProblems(problems []client.DeviceProblem) {
 }
 
 // problemLine is a problem in words, with the setting it concerns where the words do not say it.
-func problemLine(p client.DeviceProblem) string {
+func problemLine(p api.DeviceProblem) string {
 	if p.Code == "undecided_scope" {
 		return p.Words
 	}

@@ -11,7 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/client"
+	"rankwarden.example/api"
 )
 
 func (a *app) deviceSet() *cobra.Command {
@@ -20,7 +20,7 @@ func (a *app) deviceSet() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "edit DEVICE", Short: "Edit the organisation facts of a device: path, tags, primary user", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			facts := client.Facts{Device: args[0]}
+			facts := api.Facts{Device: args[0]}
 			if cmd.Flags().Changed("path") {
 				facts.Path = &path
 			}
@@ -38,7 +38,7 @@ func (a *app) deviceSet() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := c.SetFacts(cmd.Context(), []client.Facts{facts}); err != nil {
+			if err := c.SetFacts(cmd.Context(), []api.Facts{facts}); err != nil {
 				return err
 			}
 			return a.did(facts, "Updated %s. Groups by rule are updated at once.\n", args[0])
@@ -83,7 +83,7 @@ func (a *app) deviceFacts() *cobra.Command {
 	}
 }
 
-func readFacts(file io.Reader) ([]client.Facts, error) {
+func readFacts(file io.Reader) ([]api.Facts, error) {
 	rows := csv.NewReader(file)
 	header, err := rows.Read()
 	if err != nil {
@@ -99,7 +99,7 @@ func readFacts(file io.Reader) ([]client.Facts, error) {
 	if _, ok := at["device"]; !ok {
 		return nil, errors.New("line 1: the column device is missing")
 	}
-	var facts []client.Facts
+	var facts []api.Facts
 	for {
 		row, err := rows.Read()
 		if errors.Is(err, io.EOF) {
@@ -108,7 +108,7 @@ func readFacts(file io.Reader) ([]client.Facts, error) {
 		if err != nil {
 			return nil, err
 		}
-		f := client.Facts{Device: row[at["device"]]}
+		f := api.Facts{Device: row[at["device"]]}
 		if i, ok := at["path"]; ok {
 			f.Path = &row[i]
 		}

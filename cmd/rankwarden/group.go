@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -27,16 +28,16 @@ func (a *app) groupList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.GroupSummary], error) { return c.Groups(cmd.Context(), "", p) })
+			items, err := client.All(0, func(p client.Page) (client.List[api.GroupSummary], error) { return c.Groups(cmd.Context(), "", p) })
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No groups yet. Run: rankwarden group create NAME DEVICE...",
-				column[client.GroupSummary]{title: "Group", value: func(g client.GroupSummary) string { return g.Name }},
-				column[client.GroupSummary]{title: "Listed", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Listed) }},
-				column[client.GroupSummary]{title: "Enrolled", right: true, value: func(g client.GroupSummary) string { return strconv.Itoa(g.Enrolled) }},
-				column[client.GroupSummary]{title: "Rule", wrap: 1, value: func(g client.GroupSummary) string { return g.Rule }},
-				column[client.GroupSummary]{title: "Description", wrap: 1, value: func(g client.GroupSummary) string { return g.Description }})
+				column[api.GroupSummary]{title: "Group", value: func(g api.GroupSummary) string { return g.Name }},
+				column[api.GroupSummary]{title: "Listed", right: true, value: func(g api.GroupSummary) string { return strconv.Itoa(g.Listed) }},
+				column[api.GroupSummary]{title: "Enrolled", right: true, value: func(g api.GroupSummary) string { return strconv.Itoa(g.Enrolled) }},
+				column[api.GroupSummary]{title: "Rule", wrap: 1, value: func(g api.GroupSummary) string { return g.Rule }},
+				column[api.GroupSummary]{title: "Description", wrap: 1, value: func(g api.GroupSummary) string { return g.Description }})
 		},
 	})
 }
@@ -49,21 +50,21 @@ func (a *app) groupShow() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.GroupMember], error) {
+			items, err := client.All(0, func(p client.Page) (client.List[api.GroupMember], error) {
 				return c.GroupDevices(cmd.Context(), args[0], p)
 			})
 			if err != nil {
 				return err
 			}
 			return list(a, items, "The group is empty. Run: rankwarden group edit "+args[0]+" --add DEVICE",
-				column[client.GroupMember]{title: "Device", value: func(m client.GroupMember) string { return m.Device }},
-				column[client.GroupMember]{title: "Enrolled as", value: func(m client.GroupMember) string {
+				column[api.GroupMember]{title: "Device", value: func(m api.GroupMember) string { return m.Device }},
+				column[api.GroupMember]{title: "Enrolled as", value: func(m api.GroupMember) string {
 					if m.DeviceID == "" {
 						return "not yet"
 					}
 					return m.DeviceID
 				}},
-				column[client.GroupMember]{title: "Membership", value: func(m client.GroupMember) string {
+				column[api.GroupMember]{title: "Membership", value: func(m api.GroupMember) string {
 					if !m.Certain {
 						return "unknown: the rule reads a fact that this device has not reported"
 					}
@@ -208,6 +209,6 @@ func (a *app) noticeUnknown(ctx context.Context, c *client.Client, names []strin
 func (a *app) completeGroups(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	return a.complete(func(c *client.Client) ([]string, error) {
 		page, err := c.Groups(cmd.Context(), "", client.Page{Limit: 500})
-		return append(namesOf(page.Items, func(g client.GroupSummary) string { return g.Name }), "everything"), err
+		return append(namesOf(page.Items, func(g api.GroupSummary) string { return g.Name }), "everything"), err
 	})
 }

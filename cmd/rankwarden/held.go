@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -40,13 +41,13 @@ func (a *app) heldCommand() *cobra.Command {
 	return ofList(cmd)
 }
 
-func (a *app) heldList(held []client.HeldSetting) error {
+func (a *app) heldList(held []api.HeldSetting) error {
 	return list(a, held, "No settings are held.",
-		column[client.HeldSetting]{title: "Setting", value: func(h client.HeldSetting) string { return h.UnitTitle }},
-		column[client.HeldSetting]{title: "Devices", right: true, value: func(h client.HeldSetting) string { return strconv.Itoa(h.Devices) }},
-		column[client.HeldSetting]{title: "Example", value: func(h client.HeldSetting) string { return h.Device }},
-		column[client.HeldSetting]{title: "Between", wrap: 1, value: func(h client.HeldSetting) string { return strings.Join(h.Between, ", ") }},
-		column[client.HeldSetting]{title: "Cause and solution", wrap: 2, value: func(h client.HeldSetting) string { return h.Words }})
+		column[api.HeldSetting]{title: "Setting", value: func(h api.HeldSetting) string { return h.UnitTitle }},
+		column[api.HeldSetting]{title: "Devices", right: true, value: func(h api.HeldSetting) string { return strconv.Itoa(h.Devices) }},
+		column[api.HeldSetting]{title: "Example", value: func(h api.HeldSetting) string { return h.Device }},
+		column[api.HeldSetting]{title: "Between", wrap: 1, value: func(h api.HeldSetting) string { return strings.Join(h.Between, ", ") }},
+		column[api.HeldSetting]{title: "Cause and solution", wrap: 2, value: func(h api.HeldSetting) string { return h.Words }})
 }
 
 // settleWithin is how long an edit waits to be settled before it only says that it is under way.
@@ -92,13 +93,13 @@ func (a *app) edited(ctx context.Context, c *client.Client, edit func() error) e
 }
 
 // newlyHeld are the settings that are held on more devices than before, with how many more.
-func newlyHeld(before, after []client.HeldSetting) []client.HeldSetting {
-	key := func(h client.HeldSetting) string { return h.Unit + " " + h.Reason }
+func newlyHeld(before, after []api.HeldSetting) []api.HeldSetting {
+	key := func(h api.HeldSetting) string { return h.Unit + " " + h.Reason }
 	was := map[string]int{}
 	for _, h := range before {
 		was[key(h)] = h.Devices
 	}
-	var more []client.HeldSetting
+	var more []api.HeldSetting
 	for _, h := range after {
 		if h.Devices -= was[key(h)]; h.Devices > 0 {
 			more = append(more, h)
@@ -116,23 +117,23 @@ func (a *app) lockedCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.LockedAccount], error) {
+			items, err := client.All(0, func(p client.Page) (client.List[api.LockedAccount], error) {
 				return c.LockedAccounts(cmd.Context(), group, p)
 			})
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No account is locked.",
-				column[client.LockedAccount]{title: "Device", value: func(l client.LockedAccount) string { return l.Device }},
-				column[client.LockedAccount]{title: "Account", value: func(l client.LockedAccount) string { return l.Name }},
-				column[client.LockedAccount]{title: "Identifier", value: func(l client.LockedAccount) string { return l.SID }},
-				column[client.LockedAccount]{title: "Locked until", value: func(l client.LockedAccount) string {
+				column[api.LockedAccount]{title: "Device", value: func(l api.LockedAccount) string { return l.Device }},
+				column[api.LockedAccount]{title: "Account", value: func(l api.LockedAccount) string { return l.Name }},
+				column[api.LockedAccount]{title: "Identifier", value: func(l api.LockedAccount) string { return l.SID }},
+				column[api.LockedAccount]{title: "Locked until", value: func(l api.LockedAccount) string {
 					if l.LockedUntil == nil {
 						return "someone unlocks it"
 					}
 					return a.when(*l.LockedUntil)
 				}},
-				column[client.LockedAccount]{title: "To unlock", wrap: 1, value: func(l client.LockedAccount) string {
+				column[api.LockedAccount]{title: "To unlock", wrap: 1, value: func(l api.LockedAccount) string {
 					return fmt.Sprintf("rankwarden order send unlock %s --account %s", l.Device, "sid:"+l.SID)
 				}})
 		},

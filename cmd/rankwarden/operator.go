@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -23,27 +24,27 @@ func (a *app) operatorList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.Operator], error) { return c.Operators(cmd.Context(), p) })
+			items, err := client.All(0, func(p client.Page) (client.List[api.Operator], error) { return c.Operators(cmd.Context(), p) })
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No operators.",
-				column[client.Operator]{title: "Operator", value: func(o client.Operator) string { return o.Name }},
-				column[client.Operator]{title: "Roles", wrap: 1, value: func(o client.Operator) string { return roleWords(o.Roles) }},
-				column[client.Operator]{title: "May sign in", value: func(o client.Operator) string {
+				column[api.Operator]{title: "Operator", value: func(o api.Operator) string { return o.Name }},
+				column[api.Operator]{title: "Roles", wrap: 1, value: func(o api.Operator) string { return roleWords(o.Roles) }},
+				column[api.Operator]{title: "May sign in", value: func(o api.Operator) string {
 					return map[bool]string{true: "no", false: "yes"}[o.Disabled]
 				}},
-				column[client.Operator]{title: "Since", value: func(o client.Operator) string { return a.when(o.CreatedAt) }})
+				column[api.Operator]{title: "Since", value: func(o api.Operator) string { return a.when(o.CreatedAt) }})
 		},
 	})
 }
 
 // rolesOf reads roles as they are given: ROLE, or ROLE:GROUP,GROUP for reach.
-func rolesOf(given []string) ([]client.Role, error) {
-	roles := []client.Role{}
+func rolesOf(given []string) ([]api.Role, error) {
+	roles := []api.Role{}
 	for _, g := range given {
 		name, groups, limited := strings.Cut(g, ":")
-		role := client.Role{Role: name, Groups: []string{}}
+		role := api.Role{Role: name, Groups: []string{}}
 		if limited {
 			role.Groups = strings.FieldsFunc(groups, func(r rune) bool { return r == ',' || r == '+' })
 		}
@@ -154,16 +155,16 @@ func (a *app) tokenList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.Token], error) { return c.Tokens(cmd.Context(), all, p) })
+			items, err := client.All(0, func(p client.Page) (client.List[api.Token], error) { return c.Tokens(cmd.Context(), all, p) })
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No tokens.",
-				column[client.Token]{title: "Token", value: func(t client.Token) string { return t.ID }},
-				column[client.Token]{title: "Of", value: func(t client.Token) string { return t.Operator }},
-				column[client.Token]{title: "For", wrap: 1, value: func(t client.Token) string { return t.Name }},
-				column[client.Token]{title: "Roles", wrap: 1, value: func(t client.Token) string { return roleWords(t.Roles) }},
-				column[client.Token]{title: "Ends", value: func(t client.Token) string {
+				column[api.Token]{title: "Token", value: func(t api.Token) string { return t.ID }},
+				column[api.Token]{title: "Of", value: func(t api.Token) string { return t.Operator }},
+				column[api.Token]{title: "For", wrap: 1, value: func(t api.Token) string { return t.Name }},
+				column[api.Token]{title: "Roles", wrap: 1, value: func(t api.Token) string { return roleWords(t.Roles) }},
+				column[api.Token]{title: "Ends", value: func(t api.Token) string {
 					if t.Revoked {
 						return "revoked"
 					}

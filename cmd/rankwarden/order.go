@@ -8,6 +8,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/wire"
 )
@@ -19,7 +20,7 @@ func (a *app) orderCommand() *cobra.Command {
 }
 
 func (a *app) orderGive() *cobra.Command {
-	var o client.NewOrder
+	var o api.NewOrder
 	var wait bool
 	kinds := slices.Sorted(maps.Keys(wire.OrderKinds))
 	cmd := &cobra.Command{
@@ -68,20 +69,20 @@ func (a *app) orderList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := atMost(most, func(p client.Page) (client.List[client.Order], error) {
+			items, err := atMost(most, func(p client.Page) (client.List[api.Order], error) {
 				return c.Orders(cmd.Context(), q, p)
 			})
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No orders.",
-				column[client.Order]{title: "Sent", value: func(o client.Order) string { return a.when(o.CreatedAt) }},
-				column[client.Order]{title: "Device", value: func(o client.Order) string { return o.Device }},
-				column[client.Order]{title: "Order", value: func(o client.Order) string { return strings.TrimSpace(o.Kind + " " + o.Subject) }},
-				column[client.Order]{title: "State", value: func(o client.Order) string { return o.State }, paint: func(o client.Order) text.Colors {
+				column[api.Order]{title: "Sent", value: func(o api.Order) string { return a.when(o.CreatedAt) }},
+				column[api.Order]{title: "Device", value: func(o api.Order) string { return o.Device }},
+				column[api.Order]{title: "Order", value: func(o api.Order) string { return strings.TrimSpace(o.Kind + " " + o.Subject) }},
+				column[api.Order]{title: "State", value: func(o api.Order) string { return o.State }, paint: func(o api.Order) text.Colors {
 					return map[string]text.Colors{"done": {text.FgGreen}, "failed": {text.FgRed}, "ended": {text.FgRed}}[o.State]
 				}},
-				column[client.Order]{title: "", wrap: 1, value: func(o client.Order) string {
+				column[api.Order]{title: "", wrap: 1, value: func(o api.Order) string {
 					if o.State == "queued" && o.EndsAt == nil {
 						return "waits for the device"
 					}
@@ -93,7 +94,7 @@ func (a *app) orderList() *cobra.Command {
 					}
 					return o.Detail
 				}},
-				column[client.Order]{title: "By", value: func(o client.Order) string { return o.CreatedBy }})
+				column[api.Order]{title: "By", value: func(o api.Order) string { return o.CreatedBy }})
 		},
 	}
 	cmd.Flags().StringVar(&q.Device, "device", "", "only of this `device`")

@@ -12,6 +12,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/progress"
 	"golang.org/x/term"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -19,7 +20,7 @@ import (
 const lookAgain = 500 * time.Millisecond
 
 // waitForOrders shows how far orders are until nothing more will come of any, or the caller leaves.
-func (a *app) waitForOrders(ctx context.Context, c *client.Client, o client.OrderProgress) error {
+func (a *app) waitForOrders(ctx context.Context, c *client.Client, o api.OrderProgress) error {
 	bar := progress.NewWriter()
 	bar.SetOutputWriter(os.Stderr)
 	bar.SetUpdateFrequency(lookAgain)

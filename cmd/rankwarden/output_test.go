@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/client"
+	"rankwarden.example/api"
 )
 
 func printer(output string, width int) (*app, *bytes.Buffer) {
@@ -18,25 +18,25 @@ func printer(output string, width int) (*app, *bytes.Buffer) {
 	return &app{output: output, out: out, width: width, now: time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)}, out
 }
 
-func finding(words string) client.Finding {
-	return client.Finding{Device: "SKL-TKT-001", Words: words}
+func finding(words string) api.Finding {
+	return api.Finding{Device: "SKL-TKT-001", Words: words}
 }
 
-var columns = []column[client.Finding]{
-	{title: "Device", value: func(f client.Finding) string { return f.Device }},
-	{title: "Finding", wrap: 1, value: func(f client.Finding) string { return f.Words }, paint: func(client.Finding) text.Colors { return text.Colors{text.FgRed} }},
+var columns = []column[api.Finding]{
+	{title: "Device", value: func(f api.Finding) string { return f.Device }},
+	{title: "Finding", wrap: 1, value: func(f api.Finding) string { return f.Words }, paint: func(api.Finding) text.Colors { return text.Colors{text.FgRed} }},
 }
 
 func TestListsFitTheTerminal(t *testing.T) {
 	text.DisableColors()
 	long := strings.Repeat("wrong attempts ", 20)
 	a, out := printer("table", 60)
-	require.NoError(t, list(a, []client.Finding{finding(long)}, "none", columns...))
+	require.NoError(t, list(a, []api.Finding{finding(long)}, "none", columns...))
 	for _, line := range strings.Split(out.String(), "\n") {
 		assert.LessOrEqual(t, text.StringWidth(line), 60, line)
 	}
 	a, out = printer("table", 0)
-	require.NoError(t, list(a, []client.Finding{finding(long)}, "none", columns...))
+	require.NoError(t, list(a, []api.Finding{finding(long)}, "none", columns...))
 	assert.Contains(t, out.String(), long, "a pipe gets whole lines")
 	a, out = printer("table", 60)
 	require.NoError(t, list(a, nil, "No finding matches.", columns...))
@@ -52,7 +52,7 @@ func TestListsForPrograms(t *testing.T) {
 	text.EnableColors()
 	defer text.DisableColors()
 	a, out := printer("csv", 0)
-	require.NoError(t, list(a, []client.Finding{finding(`a "b", c`)}, "none", columns...))
+	require.NoError(t, list(a, []api.Finding{finding(`a "b", c`)}, "none", columns...))
 	assert.Equal(t, "Device,Finding\nSKL-TKT-001,\"a \"\"b\"\", c\"\n", out.String(), "no colours in data")
 	a, _ = printer("csv", 0)
 	assert.Equal(t, "2031-03-04T06:12:00Z", a.when(time.Date(2031, 3, 4, 7, 12, 0, 0, time.FixedZone("", 3600))), "times for programs are ISO 8601 in UTC")
@@ -97,7 +97,7 @@ func TestTimesInWords(t *testing.T) {
 
 func TestFrameIsDrawnOverTheLastOne(t *testing.T) {
 	text.DisableColors()
-	o := client.Overview{Devices: 40, Online: 39, OnlineVerified: 20, Standings: client.Standings{InStep: 20, Waiting: 19, Silent: 1}}
+	o := api.Overview{Devices: 40, Online: 39, OnlineVerified: 20, Standings: api.Standings{InStep: 20, Waiting: 19, Silent: 1}}
 	a, out := printer("table", 100)
 	first := a.frame(o, "")
 	assert.Contains(t, first, "20 of 39 online verified")

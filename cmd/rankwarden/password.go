@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -33,17 +34,17 @@ func (a *app) passwordList() *cobra.Command {
 				return err
 			}
 			q.Search = strings.Join(args, "")
-			items, err := atMost(most, func(p client.Page) (client.List[client.Password], error) { return c.Passwords(cmd.Context(), q, p) })
+			items, err := atMost(most, func(p client.Page) (client.List[api.Password], error) { return c.Passwords(cmd.Context(), q, p) })
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No stored password matches.",
-				column[client.Password]{title: "Device", value: func(p client.Password) string { return p.Device }},
-				column[client.Password]{title: "Account", value: func(p client.Password) string { return p.Account }},
-				column[client.Password]{title: "Name", value: func(p client.Password) string { return p.Name }},
-				column[client.Password]{title: "Last rotated", value: func(p client.Password) string { return a.sometime(p.ChangedAt, "never") }},
-				column[client.Password]{title: "Next", value: func(p client.Password) string { return a.nextChange(p) }},
-				column[client.Password]{title: "Viewed by", value: func(p client.Password) string { return p.ShownBy }})
+				column[api.Password]{title: "Device", value: func(p api.Password) string { return p.Device }},
+				column[api.Password]{title: "Account", value: func(p api.Password) string { return p.Account }},
+				column[api.Password]{title: "Name", value: func(p api.Password) string { return p.Name }},
+				column[api.Password]{title: "Last rotated", value: func(p api.Password) string { return a.sometime(p.ChangedAt, "never") }},
+				column[api.Password]{title: "Next", value: func(p api.Password) string { return a.nextChange(p) }},
+				column[api.Password]{title: "Viewed by", value: func(p api.Password) string { return p.ShownBy }})
 		},
 	}
 	cmd.Flags().StringVar(&q.Group, "group", "", "only of the devices of this `group`")
@@ -61,7 +62,7 @@ func (a *app) sometime(at *time.Time, never string) string {
 	return a.when(*at)
 }
 
-func (a *app) nextChange(p client.Password) string {
+func (a *app) nextChange(p api.Password) string {
 	switch {
 	case p.Changing:
 		return "rotating now"
@@ -72,7 +73,7 @@ func (a *app) nextChange(p client.Password) string {
 }
 
 func (a *app) passwordShow() *cobra.Command {
-	var spec client.RevealSpec
+	var spec api.RevealSpec
 	var former string
 	var print, fromStdin bool
 	cmd := &cobra.Command{
@@ -116,7 +117,7 @@ func (a *app) passwordShow() *cobra.Command {
 }
 
 // reveal asks for your own password where the sign-in is no longer fresh.
-func (a *app) reveal(ctx context.Context, c *client.Client, device string, spec client.RevealSpec, fromStdin bool) (client.Revealed, error) {
+func (a *app) reveal(ctx context.Context, c *client.Client, device string, spec api.RevealSpec, fromStdin bool) (api.Revealed, error) {
 	shown, err := c.Reveal(ctx, device, spec)
 	var p *client.Problem
 	if !errors.As(err, &p) || p.Code != "sign_in_again" {
@@ -136,7 +137,7 @@ func (a *app) reveal(ctx context.Context, c *client.Client, device string, spec 
 	return c.Reveal(ctx, device, spec)
 }
 
-func (a *app) printRevealed(r client.Revealed) error {
+func (a *app) printRevealed(r api.Revealed) error {
 	fmt.Fprintf(a.out, "%s on %s (%s)\n", r.Password.Name, r.Password.Device, r.Password.SID)
 	if len(r.Candidates) > 1 {
 		fmt.Fprintln(a.out, "A rotation is in progress. One of these is the right one; try the newest first.")
@@ -154,19 +155,19 @@ func (a *app) printRevealed(r client.Revealed) error {
 	return nil
 }
 
-func depositRef(s string) (*client.DepositRef, error) {
+func depositRef(s string) (*api.DepositRef, error) {
 	epoch, number, _ := strings.Cut(s, ".")
 	e, errE := strconv.ParseInt(epoch, 10, 64)
 	n, errN := strconv.ParseInt(number, 10, 64)
 	if errE != nil || errN != nil {
 		return nil, fmt.Errorf("%q names no deposit; write EPOCH.NUMBER, as password deposits lists them", s)
 	}
-	return &client.DepositRef{Epoch: e, Number: n}, nil
+	return &api.DepositRef{Epoch: e, Number: n}, nil
 }
 
 func (a *app) passwordDeposits() *cobra.Command {
 	type row struct {
-		client.Deposit
+		api.Deposit
 		Account string `json:"account"`
 	}
 	return ofList(&cobra.Command{
@@ -212,18 +213,18 @@ func (a *app) passwordViews() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := atMost(most, func(p client.Page) (client.List[client.Reveal], error) {
+			items, err := atMost(most, func(p client.Page) (client.List[api.Reveal], error) {
 				return c.Reveals(cmd.Context(), client.PastQuery{Device: strings.Join(args, ""), Since: since, Until: until}, p)
 			})
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No views.",
-				column[client.Reveal]{title: "Viewed", value: func(r client.Reveal) string { return a.when(r.At) }},
-				column[client.Reveal]{title: "By", value: func(r client.Reveal) string { return r.Operator }},
-				column[client.Reveal]{title: "Device", value: func(r client.Reveal) string { return r.Device }},
-				column[client.Reveal]{title: "Account", value: func(r client.Reveal) string { return r.Account }},
-				column[client.Reveal]{title: "Reason", wrap: 1, value: func(r client.Reveal) string { return r.Reason }})
+				column[api.Reveal]{title: "Viewed", value: func(r api.Reveal) string { return a.when(r.At) }},
+				column[api.Reveal]{title: "By", value: func(r api.Reveal) string { return r.Operator }},
+				column[api.Reveal]{title: "Device", value: func(r api.Reveal) string { return r.Device }},
+				column[api.Reveal]{title: "Account", value: func(r api.Reveal) string { return r.Account }},
+				column[api.Reveal]{title: "Reason", wrap: 1, value: func(r api.Reveal) string { return r.Reason }})
 		},
 	}
 	past.add(cmd)
@@ -239,17 +240,17 @@ func (a *app) passwordApprovals() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.Approval], error) { return c.Approvals(cmd.Context(), p) })
+			items, err := client.All(0, func(p client.Page) (client.List[api.Approval], error) { return c.Approvals(cmd.Context(), p) })
 			if err != nil {
 				return err
 			}
 			return list(a, items, "No approvals are pending.",
-				column[client.Approval]{title: "Request", value: func(r client.Approval) string { return r.ID }},
-				column[client.Approval]{title: "By", value: func(r client.Approval) string { return r.AskedBy }},
-				column[client.Approval]{title: "Device", value: func(r client.Approval) string { return r.Device }},
-				column[client.Approval]{title: "Account", value: func(r client.Approval) string { return r.Account }},
-				column[client.Approval]{title: "Reason", wrap: 1, value: func(r client.Approval) string { return r.Reason }},
-				column[client.Approval]{title: "State", value: func(r client.Approval) string {
+				column[api.Approval]{title: "Request", value: func(r api.Approval) string { return r.ID }},
+				column[api.Approval]{title: "By", value: func(r api.Approval) string { return r.AskedBy }},
+				column[api.Approval]{title: "Device", value: func(r api.Approval) string { return r.Device }},
+				column[api.Approval]{title: "Account", value: func(r api.Approval) string { return r.Account }},
+				column[api.Approval]{title: "Reason", wrap: 1, value: func(r api.Approval) string { return r.Reason }},
+				column[api.Approval]{title: "State", value: func(r api.Approval) string {
 					if r.Approved {
 						return "approved by " + r.DecidedBy
 					}

@@ -14,6 +14,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/policy"
 )
@@ -176,10 +177,10 @@ func (a *app) policySave() *cobra.Command {
 }
 
 // save stores a document over whatever the service has now.
-func save(ctx context.Context, c *client.Client, source string) (client.Policy, error) {
+func save(ctx context.Context, c *client.Client, source string) (api.Policy, error) {
 	doc, problems := policy.Parse([]byte(source), nil)
 	if doc == nil || doc.Name == "" {
-		return client.Policy{}, &client.Problem{Detail: "the policy cannot be used; nothing was sent", Problems: problems}
+		return api.Policy{}, &client.Problem{Detail: "the policy cannot be used; nothing was sent", Problems: problems}
 	}
 	now, err := c.Policy(ctx, doc.Name)
 	var p *client.Problem
@@ -187,7 +188,7 @@ func save(ctx context.Context, c *client.Client, source string) (client.Policy, 
 		return c.NewPolicy(ctx, source)
 	}
 	if err != nil {
-		return client.Policy{}, err
+		return api.Policy{}, err
 	}
 	return c.SavePolicy(ctx, doc.Name, source, now.Version)
 }
@@ -222,7 +223,7 @@ func (a *app) publish(ctx context.Context, c *client.Client, name string, strict
 	if err := a.warnings(name, p.Problems, strict); err != nil {
 		return err
 	}
-	var done client.Published
+	var done api.Published
 	err = a.edited(ctx, c, func() error {
 		done, err = c.PublishPolicy(ctx, name, p.Version)
 		return err
@@ -274,36 +275,36 @@ func (a *app) policyList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[client.PolicySummary], error) {
+			items, err := client.All(0, func(p client.Page) (client.List[api.PolicySummary], error) {
 				return c.Policies(cmd.Context(), search, p)
 			})
 			if err != nil {
 				return err
 			}
-			count := func(title string, of func(s client.Standings) int) column[client.PolicySummary] {
-				return column[client.PolicySummary]{title: title, right: true, value: func(p client.PolicySummary) string { return strconv.Itoa(of(p.Standings)) }}
+			count := func(title string, of func(s api.Standings) int) column[api.PolicySummary] {
+				return column[api.PolicySummary]{title: title, right: true, value: func(p api.PolicySummary) string { return strconv.Itoa(of(p.Standings)) }}
 			}
 			return list(a, items, "No policies yet. Write one and run: rankwarden policy save FILE",
-				column[client.PolicySummary]{title: "Policy", value: func(p client.PolicySummary) string { return p.Name }},
-				column[client.PolicySummary]{title: "Title", wrap: 1, value: func(p client.PolicySummary) string { return p.Title }},
-				column[client.PolicySummary]{title: "Rev", right: true, value: func(p client.PolicySummary) string {
+				column[api.PolicySummary]{title: "Policy", value: func(p api.PolicySummary) string { return p.Name }},
+				column[api.PolicySummary]{title: "Title", wrap: 1, value: func(p api.PolicySummary) string { return p.Title }},
+				column[api.PolicySummary]{title: "Rev", right: true, value: func(p api.PolicySummary) string {
 					if p.Revision == 0 {
 						return "draft"
 					}
 					return strconv.Itoa(p.Revision)
 				}},
-				column[client.PolicySummary]{title: "Used by", wrap: 1, value: func(p client.PolicySummary) string {
+				column[api.PolicySummary]{title: "Used by", wrap: 1, value: func(p api.PolicySummary) string {
 					names := make([]string, len(p.Assignments))
 					for i, x := range p.Assignments {
 						names[i] = fmt.Sprintf("%s (%d)", x.Name, x.Rank)
 					}
 					return strings.Join(names, ", ")
 				}},
-				count("In step", func(s client.Standings) int { return s.InStep }),
-				count("Drifted", func(s client.Standings) int { return s.Drifted }),
-				count("Waiting", func(s client.Standings) int { return s.Waiting }),
-				count("Held", func(s client.Standings) int { return s.Held }),
-				count("Silent", func(s client.Standings) int { return s.Silent }))
+				count("In step", func(s api.Standings) int { return s.InStep }),
+				count("Drifted", func(s api.Standings) int { return s.Drifted }),
+				count("Waiting", func(s api.Standings) int { return s.Waiting }),
+				count("Held", func(s api.Standings) int { return s.Held }),
+				count("Silent", func(s api.Standings) int { return s.Silent }))
 		},
 	}
 	cmd.Flags().StringVar(&search, "search", "", "part of a name or title")
@@ -313,7 +314,7 @@ func (a *app) policyList() *cobra.Command {
 func (a *app) completePolicies(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	return a.complete(func(c *client.Client) ([]string, error) {
 		page, err := c.Policies(cmd.Context(), "", client.Page{Limit: 500})
-		return namesOf(page.Items, func(p client.PolicySummary) string { return p.Name }), err
+		return namesOf(page.Items, func(p api.PolicySummary) string { return p.Name }), err
 	})
 }
 

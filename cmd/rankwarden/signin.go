@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -160,7 +161,7 @@ func readLine(in io.Reader) (string, error) {
 }
 
 // roleWords says which roles somebody has, and where.
-func roleWords(roles []client.Role) string {
+func roleWords(roles []api.Role) string {
 	words := make([]string, len(roles))
 	for i, r := range roles {
 		words[i] = r.Role

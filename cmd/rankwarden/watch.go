@@ -10,6 +10,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -47,7 +48,7 @@ func (a *app) watch(ctx context.Context, c *client.Client, group string, forever
 	streamCtx, stop := context.WithCancel(ctx)
 	defer stop()
 	go func() {
-		broken <- c.Changes(streamCtx, func(client.Change) {
+		broken <- c.Changes(streamCtx, func(api.Change) {
 			select {
 			case changed <- struct{}{}:
 			default:
@@ -95,7 +96,7 @@ func (a *app) gaveUp() error {
 
 // frame draws how the fleet stands: over the last frame on a terminal, a line for each change
 // elsewhere.
-func (a *app) frame(o client.Overview, last string) string {
+func (a *app) frame(o api.Overview, last string) string {
 	s := o.Standings
 	parts := []struct {
 		standing string

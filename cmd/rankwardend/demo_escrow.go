@@ -7,10 +7,11 @@ import (
 	"path/filepath"
 
 	"rankwarden.example/demo"
+	"rankwarden.example/internal/access"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
 	"rankwarden.example/internal/wire"
 )
 
@@ -23,7 +24,7 @@ const (
 // escrow makes the keys that passwords are sealed to, and proves a copy of each, as an owner would on
 // the first day.
 func (d *demoRun) escrow(ctx context.Context) error {
-	svc, who := d.server.Service, service.Console("demo")
+	svc, who := d.server.Custody, uow.Console("demo")
 	keys, _, err := svc.EscrowKeys(ctx)
 	if err != nil {
 		return err
@@ -63,11 +64,11 @@ func (d *demoRun) escrow(ctx context.Context) error {
 
 // owner makes the first operator, who is support as well.
 func (d *demoRun) owner(ctx context.Context, password string) error {
-	made, err := d.server.Service.EnsureOwner(ctx, demo.Owner, password)
+	made, err := d.server.Access.EnsureOwner(ctx, demo.Owner, password)
 	if err != nil || !made {
 		return err
 	}
-	_, err = d.server.Service.ChangeOperator(ctx, service.Console("demo"), demo.Owner,
-		service.OperatorChange{Grants: []auth.Grant{{Role: auth.Owner}, {Role: auth.Support}}})
+	_, err = d.server.Access.ChangeOperator(ctx, uow.Console("demo"), demo.Owner,
+		access.OperatorChange{Grants: []auth.Grant{{Role: auth.Owner}, {Role: auth.Support}}})
 	return err
 }

@@ -18,18 +18,19 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/custody"
 	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/server"
-	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
 	"rankwarden.example/internal/wire"
 )
 
 // desk is the service's database and keys in the hands of who works on its machine.
 type desk struct {
-	*service.Service
+	*rooms.Rooms
 	who    auth.Identity
 	escrow string // file of the private escrow keys
 	out    io.Writer
@@ -56,8 +57,8 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 			return err
 		}
 		path := k.String("escrow-keys")
-		svc, err := service.New(cmd.Context(), service.Options{Store: db, Keys: keys, Hub: &live.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
-			Organisation: k.String("organisation"), View: fleetview.New(), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }})
+		opened, err := rooms.Open(cmd.Context(), rooms.Options{Store: db, Keys: keys, Hub: &live.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
+			Organisation: k.String("organisation"), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }})
 		if err != nil {
 			return err
 		}
@@ -65,7 +66,7 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		if u, err := user.Current(); err == nil {
 			name = u.Username
 		}
-		return do(cmd.Context(), desk{svc, service.Console(name), path, cmd.OutOrStdout(), cmd.ErrOrStderr()}, args)
+		return do(cmd.Context(), desk{opened, uow.Console(name), path, cmd.OutOrStdout(), cmd.ErrOrStderr()}, args)
 	}
 }
 
@@ -108,7 +109,7 @@ func keysNew() *cobra.Command {
 			if recovery != "" {
 				use, path = wire.UseRecovery, recovery
 			}
-			number, err := d.MakeEscrowKey(ctx, d.who, use, path)
+			number, err := d.Custody.MakeEscrowKey(ctx, d.who, use, path)
 			if err != nil {
 				return err
 			}
@@ -145,7 +146,7 @@ func keysList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List keys, and how many deposits are sealed to each", Args: cobra.NoArgs,
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
-			keys, uses, err := d.EscrowKeys(ctx)
+			keys, uses, err := d.Custody.EscrowKeys(ctx)
 			if err != nil {
 				return err
 			}
@@ -189,7 +190,7 @@ func keysChallenge() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			c, err := d.Challenge(ctx, number)
+			c, err := d.Custody.Challenge(ctx, number)
 			if err != nil {
 				return err
 			}
@@ -211,7 +212,7 @@ func keysProve() *cobra.Command {
 			case (path == "") == (answer == ""):
 				return errors.New("give the copy with --copy FILE, or the answer to a challenge with --answer WORD")
 			case answer != "":
-				err = d.ProveEscrowKey(ctx, d.who, number, answer)
+				err = d.Custody.ProveEscrowKey(ctx, d.who, number, answer)
 			default:
 				if same, sameErr := sameFile(path, d.escrow); sameErr != nil {
 					return sameErr
@@ -220,7 +221,7 @@ func keysProve() *cobra.Command {
 				}
 				var copy escrow.Ring
 				if copy, err = escrow.ReadRing(path); err == nil {
-					err = d.ProveByCopy(ctx, d.who, number, copy)
+					err = d.Custody.ProveByCopy(ctx, d.who, number, copy)
 				}
 			}
 			if err != nil {
@@ -257,7 +258,7 @@ func keysRetire() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := d.RetireEscrowKey(ctx, d.who, number); err != nil {
+			if err := d.Custody.RetireEscrowKey(ctx, d.who, number); err != nil {
 				return err
 			}
 			fmt.Fprintf(d.out, "Key %d is retired. Keep its private half: what is sealed to it stays so until\n  rankwardend keys reseal %d\n", number, number)
@@ -281,7 +282,7 @@ func keysReseal() *cobra.Command {
 			tracker := &progress.Tracker{Message: "sealing again"}
 			bar.AppendTracker(tracker)
 			go bar.Render()
-			done, err := d.Reseal(ctx, d.who, number, func(done, all int) {
+			done, err := d.Custody.Reseal(ctx, d.who, number, func(done, all int) {
 				tracker.UpdateTotal(int64(all))
 				tracker.SetValue(int64(done))
 			})
@@ -303,7 +304,7 @@ func keysExport() *cobra.Command {
 			"recovery key, rankwardend recover opens it on any machine.",
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
 			lines := json.NewEncoder(d.out)
-			done, err := d.ExportDeposits(ctx, d.who, func(e service.Exported) error { return lines.Encode(e) })
+			done, err := d.Custody.ExportDeposits(ctx, d.who, func(e custody.Exported) error { return lines.Encode(e) })
 			if err == nil {
 				fmt.Fprintf(d.err, "%d deposits\n", done)
 			}
@@ -319,7 +320,7 @@ func restoredCommand() *cobra.Command {
 			"the root key: devices are told anew under numbers that were never used, and give the service again the\n" +
 			"sealed passwords that the backup lacks.",
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
-			epoch, err := d.BeginEpoch(ctx)
+			epoch, err := d.Custody.BeginEpoch(ctx)
 			if err != nil {
 				return err
 			}

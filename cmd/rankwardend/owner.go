@@ -28,7 +28,7 @@ func ownerReset() *cobra.Command {
 			if err := writePassword(path, password); err != nil {
 				return err
 			}
-			if err := d.ResetOwner(ctx, d.who, args[0], password); err != nil {
+			if err := d.Access.ResetOwner(ctx, d.who, args[0], password); err != nil {
 				return errors.Join(err, os.Remove(path))
 			}
 			fmt.Fprintf(d.out, "%s is an owner, and the password is in %s.\n", args[0], path)

@@ -12,8 +12,8 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"rankwarden.example/internal/custody"
 	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/service"
 )
 
 const longestLine = 1 << 20 // bytes of one deposit in a file
@@ -43,7 +43,7 @@ func recoverCommand() *cobra.Command {
 				return err
 			}
 			defer in.Close()
-			n, err := recoverDeposits(in, out, ring, func(e service.Exported) bool {
+			n, err := recoverDeposits(in, out, ring, func(e custody.Exported) bool {
 				return strings.EqualFold(e.DeviceName, device) && (former || e.State != "former") && (account == "" || e.About.Target.String() == account)
 			})
 			if err == nil && n == 0 {
@@ -64,11 +64,11 @@ func recoverCommand() *cobra.Command {
 }
 
 // recoverDeposits prints the wanted deposits of a file, and gives their number.
-func recoverDeposits(in io.Reader, out io.Writer, key escrow.Opener, wanted func(service.Exported) bool) (n int, err error) {
+func recoverDeposits(in io.Reader, out io.Writer, key escrow.Opener, wanted func(custody.Exported) bool) (n int, err error) {
 	lines := bufio.NewScanner(in)
 	lines.Buffer(nil, longestLine)
 	for at := 1; lines.Scan(); at++ {
-		var e service.Exported
+		var e custody.Exported
 		if err := json.Unmarshal(lines.Bytes(), &e); err != nil {
 			return n, fmt.Errorf("line %d is no exported deposit: %w", at, err)
 		}
@@ -98,9 +98,9 @@ func answerCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var c service.Challenge
-			if err := json.Unmarshal(data, &c); err != nil || c.Format != service.ChallengeFormat {
-				return fmt.Errorf("%s is no challenge (%s)", args[0], service.ChallengeFormat)
+			var c custody.Challenge
+			if err := json.Unmarshal(data, &c); err != nil || c.Format != custody.ChallengeFormat {
+				return fmt.Errorf("%s is no challenge (%s)", args[0], custody.ChallengeFormat)
 			}
 			answer, err := c.Answer(ring)
 			if err != nil {

@@ -21,8 +21,8 @@ import (
 
 	"rankwarden.example/console"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/intake"
 	"rankwarden.example/internal/server"
-	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
 )
 
@@ -56,11 +56,11 @@ func serveCommand() *cobra.Command {
 	f.String("tls-key", "", "`file` of the certificate's key in PEM")
 	f.String("public-url", "", "where people reach the console through a proxy, such as https://warden.example; cookies are for TLS only when it is https")
 	f.StringSlice("trust-proxy", nil, "`ADDRESS` or network of a proxy whose X-Forwarded headers are believed; may be given several times")
-	f.Duration("keep-reports", service.DefaultKept.Reports, "how long every report is kept; the last one of each day is kept for a year")
-	f.Duration("keep-events", service.DefaultKept.Events, "how long device events are kept")
-	f.Duration("keep-findings", service.DefaultKept.Findings, "how long closed findings are kept")
-	f.Duration("keep-states", service.DefaultKept.DesiredStates, "how long superseded desired states are kept")
-	f.Duration("keep-orders", service.DefaultKept.Orders, "how long ended orders are kept")
+	f.Duration("keep-reports", intake.DefaultKept.Reports, "how long every report is kept; the last one of each day is kept for a year")
+	f.Duration("keep-events", intake.DefaultKept.Events, "how long device events are kept")
+	f.Duration("keep-findings", intake.DefaultKept.Findings, "how long closed findings are kept")
+	f.Duration("keep-states", intake.DefaultKept.DesiredStates, "how long superseded desired states are kept")
+	f.Duration("keep-orders", intake.DefaultKept.Orders, "how long ended orders are kept")
 	f.Bool("allow-clear", false, "serve without TLS on other addresses than loopback, behind a proxy that does TLS")
 	f.String("organisation", "My organisation", "name that operators see")
 	f.Duration("interval", 5*time.Minute, "time between two check-ins of a device")
@@ -124,7 +124,7 @@ func logger(k *koanf.Koanf, to io.Writer) (*slog.Logger, error) {
 
 // kept is how long records are kept.
 func kept(k *koanf.Koanf) store.Kept {
-	kept := service.DefaultKept
+	kept := intake.DefaultKept
 	for option, of := range map[string]*time.Duration{"keep-reports": &kept.Reports, "keep-events": &kept.Events, "keep-findings": &kept.Findings,
 		"keep-states": &kept.DesiredStates, "keep-orders": &kept.Orders} {
 		*of = k.Duration(option)
@@ -136,7 +136,7 @@ func kept(k *koanf.Koanf) store.Kept {
 // firstOwner makes the first owner of a service without operators. The password is written first: an owner
 // whose password nobody knows could never get in.
 func firstOwner(ctx context.Context, s *server.Server, k *koanf.Koanf, log *slog.Logger) error {
-	some, err := s.Service.HasOperators(ctx)
+	some, err := s.Access.HasOperators(ctx)
 	if err != nil || some {
 		return err
 	}
@@ -144,7 +144,7 @@ func firstOwner(ctx context.Context, s *server.Server, k *koanf.Koanf, log *slog
 	if err := writePassword(path, password); err != nil {
 		return err
 	}
-	made, err := s.Service.EnsureOwner(ctx, name, password)
+	made, err := s.Access.EnsureOwner(ctx, name, password)
 	if err != nil || !made {
 		return errors.Join(err, os.Remove(path)) // another replica was first
 	}

@@ -9,7 +9,7 @@ import (
 
 	"golang.org/x/term"
 
-	"rankwarden.example/client"
+	"rankwarden.example/api"
 	"rankwarden.example/demo"
 )
 
@@ -46,7 +46,7 @@ func (d *demoRun) standing(ctx context.Context, password string) {
 	}
 }
 
-func standingLine(o client.Overview) string {
+func standingLine(o api.Overview) string {
 	line := fmt.Sprintf("  %d devices: %d in step", o.Devices, o.Standings.InStep)
 	for _, part := range []struct {
 		n    int

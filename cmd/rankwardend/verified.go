@@ -10,6 +10,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -22,7 +23,7 @@ func (d *demoRun) untilVerified(ctx context.Context, devices int) error {
 	changed := make(chan struct{}, 1)
 	go func() {
 		for ctx.Err() == nil {
-			_ = d.client.Changes(ctx, func(client.Change) { // when it breaks off, the regular look goes on
+			_ = d.client.Changes(ctx, func(api.Change) { // when it breaks off, the regular look goes on
 				select {
 				case changed <- struct{}{}:
 				default:
@@ -32,7 +33,7 @@ func (d *demoRun) untilVerified(ctx context.Context, devices int) error {
 	}()
 	look := time.NewTicker(time.Second)
 	defer look.Stop()
-	var o client.Overview
+	var o api.Overview
 	for {
 		latest, err := d.client.Overview(ctx)
 		if err == nil {
@@ -54,7 +55,7 @@ func (d *demoRun) untilVerified(ctx context.Context, devices int) error {
 	}
 }
 
-func (d *demoRun) summary(o client.Overview, took time.Duration) {
+func (d *demoRun) summary(o api.Overview, took time.Duration) {
 	t := table.NewWriter()
 	t.SetOutputMirror(d.out)
 	t.SetStyle(table.StyleLight)
@@ -66,7 +67,7 @@ func (d *demoRun) summary(o client.Overview, took time.Duration) {
 		columns = append(columns, table.ColumnConfig{Number: i, Align: text.AlignRight, AlignHeader: text.AlignRight, AlignFooter: text.AlignRight})
 	}
 	t.SetColumnConfigs(columns)
-	row := func(name string, s client.Standings) table.Row {
+	row := func(name string, s api.Standings) table.Row {
 		return table.Row{name, s.InStep + s.Drifted + s.Waiting + s.Held + s.Silent, s.InStep, s.Drifted, s.Waiting, s.Held, s.Silent}
 	}
 	for _, s := range o.Strips {
@@ -80,7 +81,7 @@ func (d *demoRun) summary(o client.Overview, took time.Duration) {
 }
 
 // notVerified says why not every device is verified.
-func (d *demoRun) notVerified(o client.Overview, devices int) error {
+func (d *demoRun) notVerified(o api.Overview, devices int) error {
 	if o.Devices < devices {
 		return fmt.Errorf("only %d of %d devices have enrolled within %s; %s shows what they meet, with --log-level info more of it", o.Devices, devices, d.options.Duration("within"), filepath.Join(d.options.String("data"), logFile))
 	}

@@ -22,6 +22,12 @@ func (s Stamp) Newer(other Stamp) bool {
 	return s.Epoch > other.Epoch || s.Epoch == other.Epoch && s.Number > other.Number
 }
 
+// Foreign reports whether a device that holds s holds what it was never given: a later desired state than the
+// latest given, or another document under the same number.
+func (s Stamp) Foreign(given Stamp) bool {
+	return s.Newer(given) || s.Number > 0 && s.Epoch == given.Epoch && s.Number == given.Number && s.Digest != given.Digest
+}
+
 // Report is what a device effectively has.
 type Report struct {
 	Format  string    `json:"format"`

@@ -1,6 +1,13 @@
 package fleet
 
-import "slices"
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"rankwarden.example/core/text"
+)
 
 // Facts are what is known of a device. Device facts come from the device itself and are unknown
 // where they are zero; organisation facts are set by operators and imports, and are empty when unset.
@@ -28,3 +35,51 @@ var OrganisationFacts = []string{"path", "tags", "primary_user"}
 
 // OfOrganisation reports whether a fact is one that no device can set for itself.
 func OfOrganisation(fact string) bool { return slices.Contains(OrganisationFacts, fact) }
+
+// Bounds of facts, in characters where it is not said otherwise.
+const (
+	MaxDeviceName = 63
+	MaxPath       = 200
+	mostTags      = 64 // tags
+	longestTag    = 63
+)
+
+// CheckPath says what keeps a path from being that of a device, such as north/kirkness/desk. An empty one is none.
+func CheckPath(path string) error {
+	if path == "" {
+		return nil
+	}
+	for part := range strings.SplitSeq(path, "/") {
+		if part == "" || strings.TrimSpace(part) != part {
+			return fmt.Errorf("the path %q must look like north/kirkness/desk, without empty parts", path)
+		}
+	}
+	return CheckOrganisation(path, MaxPath)
+}
+
+// CheckTags says what keeps tags from being those of a device.
+func CheckTags(tags []string) error {
+	if len(tags) > mostTags {
+		return fmt.Errorf("%d tags are too many; a device has at most %d", len(tags), mostTags)
+	}
+	for _, tag := range tags {
+		if tag == "" || strings.TrimSpace(tag) != tag {
+			return fmt.Errorf("the tag %q is empty, or begins or ends with a blank", tag)
+		}
+		if err := CheckOrganisation(tag, longestTag); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// CheckOrganisation says what keeps a text of at most so many characters from being an organisation fact.
+func CheckOrganisation(value string, most int) error {
+	if err := text.CheckVisible(value); err != nil {
+		return fmt.Errorf("%q %w", value, err)
+	}
+	if utf8.RuneCountInString(value) > most {
+		return fmt.Errorf("%q has more than %d characters", value, most)
+	}
+	return nil
+}

@@ -4,6 +4,7 @@ package text
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -20,6 +21,13 @@ func Fold(s string) string {
 		}
 	}
 	return s
+}
+
+// Set is a list in order, each text once. It is never nil.
+func Set(list []string) []string {
+	set := append([]string{}, list...)
+	slices.Sort(set)
+	return slices.Compact(set)
 }
 
 // NFC is the composed form in which all text of a policy is kept.

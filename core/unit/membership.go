@@ -86,3 +86,19 @@ var membership = family{
 		return decode(id, data, Statement{Members: []principal.Ref{}, Remove: []principal.Ref{}})
 	},
 }
+
+// Named are the people and groups of the directory that settings name, each once, in order.
+func Named(settings []Setting) []principal.Ref {
+	var refs []principal.Ref
+	for _, s := range settings {
+		if m, ok := s.Value.(Members); ok {
+			for _, ref := range slices.Concat(m.Present, m.Absent) {
+				if ref.Kind().InDirectory() {
+					refs = append(refs, ref)
+				}
+			}
+		}
+	}
+	slices.SortFunc(refs, principal.Compare)
+	return slices.Compact(refs)
+}

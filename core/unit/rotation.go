@@ -137,6 +137,18 @@ func (v RotationValue) Equal(other Value) bool {
 // ID for any other account.
 func RotationOf(target principal.Ref) ID { return of(Rotation, target.String()) }
 
+// Rotations are the rules for passwords among settings, by the account whose password they change.
+func Rotations(settings []Setting) map[principal.Ref]RotationValue {
+	rules := map[principal.Ref]RotationValue{}
+	for _, s := range settings {
+		if rule, ok := s.Value.(RotationValue); ok {
+			target, _ := s.Unit.Target()
+			rules[target] = rule
+		}
+	}
+	return rules
+}
+
 const managed = "account:"
 
 // Target is the account whose password a rotation changes.

@@ -96,7 +96,7 @@ func (w *world) act() (string, error) {
 		if err := w.startService(); err != nil {
 			return "restore", err
 		}
-		_, err := w.server.Service.BeginEpoch(w.ctx)
+		_, err := w.server.Custody.BeginEpoch(w.ctx)
 		return "restore", err
 	case n < 18 && w.snapshot == nil:
 		if err := w.take(); err != nil && !errors.Is(err, os.ErrNotExist) {
@@ -124,7 +124,7 @@ func (w *world) cycle() error {
 	whole := err == nil && w.power.left > 0
 	w.power.left, w.link.bad = -1, false
 	w.cutting.Store(false)
-	if err := w.server.Service.SettlePending(w.ctx); err != nil {
+	if err := w.server.Deploy.SettlePending(w.ctx); err != nil {
 		return fmt.Errorf("settling: %w", err)
 	}
 	if whole {
@@ -147,7 +147,7 @@ func (w *world) quiet() error {
 			return err
 		}
 		err = a.Cycle(w.ctx)
-		if settling := w.server.Service.SettlePending(w.ctx); settling != nil {
+		if settling := w.server.Deploy.SettlePending(w.ctx); settling != nil {
 			return settling
 		}
 		if err != nil {

@@ -21,6 +21,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/console"
 	"rankwarden.example/core/principal"
@@ -29,8 +30,8 @@ import (
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/pgcluster"
 	"rankwarden.example/internal/server"
-	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
 	"rankwarden.example/internal/wire"
 )
 
@@ -138,7 +139,7 @@ func (w *world) startService() (err error) {
 
 // prepare makes the escrow and recovery keys, a policy and an enrolment token.
 func (w *world) prepare() error {
-	svc, who := w.server.Service, service.Console("cuts")
+	svc, who := w.server.Custody, uow.Console("cuts")
 	for _, use := range []string{wire.UseEscrow, wire.UseRecovery} {
 		number, err := svc.MakeEscrowKey(w.ctx, who, use, w.config.EscrowKeys)
 		if err != nil {
@@ -154,7 +155,7 @@ func (w *world) prepare() error {
 	if err := svc.ReloadKeys(w.ctx); err != nil {
 		return err
 	}
-	if _, err := svc.EnsureOwner(w.ctx, "asta", password); err != nil {
+	if _, err := w.server.Access.EnsureOwner(w.ctx, "asta", password); err != nil {
 		return err
 	}
 	c := client.New(w.server.URL, "")
@@ -168,7 +169,7 @@ func (w *world) prepare() error {
 	if _, err := c.PublishPolicy(w.ctx, "base", p.Version); err != nil {
 		return err
 	}
-	if _, err := c.NewAssignment(w.ctx, "base", client.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}); err != nil {
+	if _, err := c.NewAssignment(w.ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}); err != nil {
 		return err
 	}
 	token, err := c.MakeEnrolmentToken(w.ctx, client.EnrolmentSpec{Note: "cuts", Uses: 1, Hours: 2000})
@@ -265,7 +266,7 @@ func (w *world) order() error {
 	if _, err := c.SignIn(w.ctx, "asta", password); err != nil {
 		return err
 	}
-	_, err := c.Order(w.ctx, client.NewOrder{Kind: wire.OrderRotate, Subject: principal.FromKey("keeper").String(), Devices: []string{deviceName}})
+	_, err := c.Order(w.ctx, api.NewOrder{Kind: wire.OrderRotate, Subject: principal.FromKey("keeper").String(), Devices: []string{deviceName}})
 	var p *client.Problem
 	if errors.As(err, &p) && p.Status == http.StatusNotFound {
 		return nil // it has not enrolled yet

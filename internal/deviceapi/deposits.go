@@ -20,7 +20,7 @@ func (a *API) deposit(c fiber.Ctx) error {
 	}
 	var at time.Time
 	err = a.door.do(c.Context(), func() (err error) {
-		at, err = a.Service.TakeDeposit(c.Context(), d.ID, body)
+		at, err = a.Custody.TakeDeposit(c.Context(), d.ID, body)
 		return err
 	})
 	if err != nil {
@@ -40,11 +40,11 @@ func (a *API) confirm(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	if err := a.door.do(c.Context(), func() error { return a.Service.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
+	if err := a.door.do(c.Context(), func() error { return a.Custody.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
 		return err
 	}
 	a.registry.learn(d.ID, body.Epoch, wire.DepositMarks{Confirmed: body.Number})
-	return a.answer(c, req, wire.DepositAnswer{Time: a.Service.Now(), Number: body.Number})
+	return a.answer(c, req, wire.DepositAnswer{Time: a.Now(), Number: body.Number})
 }
 
 // epoch gives a device that came back from a snapshot numbers that were never used.
@@ -57,9 +57,9 @@ func (a *API) epoch(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	epoch, err := a.Service.NewDeviceEpoch(c.Context(), d.ID, body)
+	epoch, err := a.Custody.NewDeviceEpoch(c.Context(), d.ID, body)
 	if err != nil {
 		return err
 	}
-	return a.answer(c, req, wire.EpochAnswer{Time: a.Service.Now(), Epoch: epoch})
+	return a.answer(c, req, wire.EpochAnswer{Time: a.Now(), Epoch: epoch})
 }

@@ -15,19 +15,24 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"rankwarden.example/internal/custody"
+	"rankwarden.example/internal/intake"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
-	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
 )
 
 // Options are what the device protocol's endpoints are made of.
 type Options struct {
-	Service *service.Service
-	Hub     *live.Hub
-	Log     *slog.Logger
-	Done    context.Context // ends held requests when the service stops
+	Intake   *intake.Service
+	Custody  *custody.Service
+	Store    *store.Store
+	Now      func() time.Time
+	Interval time.Duration // between two check-ins of a device
+	Hub      *live.Hub
+	Log      *slog.Logger
+	Done     context.Context // ends held requests when the service stops
 }
 
 // API serves the device protocol.
@@ -39,7 +44,7 @@ type API struct {
 
 // New makes the endpoints; [API.Run] must run beside them.
 func New(o Options) *API {
-	return &API{Options: o, registry: newRegistry(o.Service.Store, o.Hub, o.Log, time.Now), door: newAdmission()}
+	return &API{Options: o, registry: newRegistry(o.Store, o.Hub, o.Log, time.Now), door: newAdmission()}
 }
 
 // Run keeps what is known of devices true, until the context ends.
@@ -80,8 +85,8 @@ func refuse(status int, code, detail string) error {
 }
 
 func (a *API) keys(c fiber.Ctx) error {
-	list := a.Service.KnownKeyList()
-	now, key := a.Service.Now(), a.Service.Keys.Signing
+	list := a.Custody.KnownKeyList()
+	now, key := a.Now(), a.Custody.Signing()
 	signed, err := wire.Sign(key, wire.Header{KeyID: key.ID, URL: wire.PathKeys, Time: now}, wire.ServiceTime{Time: now}, false)
 	if err != nil {
 		return err
@@ -115,7 +120,7 @@ func (a *API) verify(c fiber.Ctx, signed *wire.Signed, key ed25519.PublicKey) (r
 	if signed.Header.URL != c.Path() {
 		return request{}, refuse(http.StatusUnauthorized, "wrong_url", "the request was signed for another address; it cannot be used here")
 	}
-	if skew := a.Service.Now().Sub(signed.Header.Time).Abs(); skew > wire.MaxSkew {
+	if skew := a.Now().Sub(signed.Header.Time).Abs(); skew > wire.MaxSkew {
 		return request{}, refuse(http.StatusUnauthorized, "wrong_time", "the time in the request is "+skew.Round(time.Second).String()+" off; set the clock by the time in the service's signed answers")
 	}
 	return request{signed.Header, payload, wire.Digest(c.Body())}, nil
@@ -130,8 +135,8 @@ func read(payload []byte, into any) error {
 
 // sign signs an answer to the request of a digest.
 func (a *API) sign(request string, body any) (string, error) {
-	key := a.Service.Keys.Signing
-	return wire.Sign(key, wire.Header{KeyID: key.ID, Time: a.Service.Now(), Answers: request}, body, false)
+	key := a.Custody.Signing()
+	return wire.Sign(key, wire.Header{KeyID: key.ID, Time: a.Now(), Answers: request}, body, false)
 }
 
 // answer answers a request, signed.
@@ -162,7 +167,7 @@ func (a *API) enrol(c fiber.Ctx) error {
 	}
 	var d store.Device
 	err = a.door.do(c.Context(), func() (err error) {
-		d, err = a.Service.Enrol(c.Context(), body, signed.Embedded, c.IP())
+		d, err = a.Intake.Enrol(c.Context(), body, signed.Embedded, c.IP())
 		return err
 	})
 	if err != nil {
@@ -171,7 +176,7 @@ func (a *API) enrol(c fiber.Ctx) error {
 	return a.answer(c, req, wire.EnrolAnswer{Device: d.ID, Accepted: d.State == store.Live, Interval: a.interval(), DeviceSeq: d.Seq})
 }
 
-func (a *API) interval() int { return int(a.Service.Interval.Seconds()) }
+func (a *API) interval() int { return int(a.Interval.Seconds()) }
 
 // from opens a request of an enrolled device and notes that it was heard from.
 func (a *API) from(c fiber.Ctx) (store.Known, request, error) {
@@ -193,7 +198,7 @@ func (a *API) from(c fiber.Ctx) (store.Known, request, error) {
 	if d.State == store.Retired || d.State == store.Refused {
 		return d, req, refuse(http.StatusForbidden, "device_"+d.State, "this device is "+d.State+"; an operator must enrol it again")
 	}
-	a.registry.heard(d.ID, a.Service.Now())
+	a.registry.heard(d.ID, a.Now())
 	return d, req, nil
 }
 
@@ -206,7 +211,7 @@ func (a *API) checkIn(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	answer := wire.Answer{Time: a.Service.Now(), Interval: a.interval(), Accepted: d.State == store.Live}
+	answer := wire.Answer{Time: a.Now(), Interval: a.interval(), Accepted: d.State == store.Live}
 	if answer.Accepted {
 		if err := a.exchanged(c.Context(), d, req, body, &answer); err != nil {
 			return err
@@ -219,7 +224,7 @@ func (a *API) checkIn(c fiber.Ctx) error {
 func (a *API) exchanged(ctx context.Context, d store.Known, req request, body wire.CheckIn, answer *wire.Answer) error {
 	work := func() error { return a.exchange(ctx, d, req, body, answer) }
 	if len(body.Events)+len(body.Results) == 0 && body.Report == nil && !newer(d, body.Desired) && d.OrderNumber <= body.Orders &&
-		body.KeyList >= a.Service.KeyListNumber() && (d.Mismatched || !service.Foreign(body.Desired, desired(d))) {
+		body.KeyList >= a.Custody.KeyListNumber() && (d.Mismatched || !body.Desired.Foreign(desired(d))) {
 		return work() // nothing new
 	}
 	return a.door.do(ctx, work)
@@ -238,12 +243,12 @@ func (a *API) exchange(ctx context.Context, d store.Known, req request, body wir
 		answer.Deposits = &has
 	}
 	if len(body.Events) > 0 {
-		if answer.Events, err = a.Service.TakeEvents(ctx, d.ID, body.Epoch, body.Events); err != nil {
+		if answer.Events, err = a.Intake.TakeEvents(ctx, d.ID, body.Epoch, body.Events); err != nil {
 			return err
 		}
 	}
 	if len(body.Results) > 0 {
-		if answer.Results, err = a.Service.TakeOrderResults(ctx, d.ID, body.Results); err != nil {
+		if answer.Results, err = a.Intake.TakeOrderResults(ctx, d.ID, body.Results); err != nil {
 			return err
 		}
 	}
@@ -251,28 +256,28 @@ func (a *API) exchange(ctx context.Context, d store.Known, req request, body wir
 		if req.header.Sequence != body.Report.Seq {
 			return refuse(http.StatusUnprocessableEntity, "sequence_differs", "the sequence in the header is not that of the report")
 		}
-		if err := a.Service.TakeReport(ctx, d.ID, body.Epoch, *body.Report, req.digest); err != nil {
+		if err := a.Intake.TakeReport(ctx, d.ID, body.Epoch, *body.Report, req.digest); err != nil {
 			return err
 		}
 		answer.Stored = body.Report.Seq
 	}
-	if service.Foreign(body.Desired, desired(d)) && !d.Mismatched {
-		if err := a.Service.Holds(ctx, d.ID, body.Desired); err != nil {
+	if body.Desired.Foreign(desired(d)) && !d.Mismatched {
+		if err := a.Intake.Holds(ctx, d.ID, body.Desired); err != nil {
 			return err
 		}
 	}
 	if newer(d, body.Desired) {
-		if answer.Desired, _, err = a.Service.SignedDesired(ctx, d.ID); err != nil {
+		if answer.Desired, _, err = a.Intake.SignedDesired(ctx, d.ID); err != nil {
 			return err
 		}
 	}
 	if d.OrderNumber > body.Orders {
-		if answer.Orders, err = a.Service.SignedOrders(ctx, d.ID, body.Orders); err != nil {
+		if answer.Orders, err = a.Intake.SignedOrders(ctx, d.ID, body.Orders); err != nil {
 			return err
 		}
 	}
-	if body.KeyList < a.Service.KeyListNumber() {
-		answer.KeyList, _, err = a.Service.SignedKeyList(ctx)
+	if body.KeyList < a.Custody.KeyListNumber() {
+		answer.KeyList, _, err = a.Custody.SignedKeyList(ctx)
 	}
 	return err
 }
@@ -291,9 +296,9 @@ func (a *API) wait(c fiber.Ctx) error {
 	if w == nil {
 		return tooMany("too_many_waiting", "too many devices are waiting here; check in at the usual interval", time.Minute)
 	}
-	if ready, _ := w.outcome(); ready || body.KeyList < a.Service.KeyListNumber() {
+	if ready, _ := w.outcome(); ready || body.KeyList < a.Custody.KeyListNumber() {
 		a.registry.release(d.ID, w)
-		return a.answer(c, req, wire.WaitAnswer{Time: a.Service.Now(), Ready: true})
+		return a.answer(c, req, wire.WaitAnswer{Time: a.Now(), Ready: true})
 	}
 	// Answers are spread so that devices do not come back all at once.
 	limit := time.Now().Add(wire.MaxWait - rand.N(wire.MaxWait/5))

@@ -71,7 +71,7 @@ func (a *API) park(conn held, device, request string, w *waiter, limit time.Time
 			return
 		}
 		ready, ended := w.outcome()
-		answer, err := a.sign(request, wire.WaitAnswer{Time: a.Service.Now(), Ready: ready})
+		answer, err := a.sign(request, wire.WaitAnswer{Time: a.Now(), Ready: ready})
 		if err != nil {
 			a.Log.Error("a held request could not be answered", "error", err)
 			_ = conn.Close()

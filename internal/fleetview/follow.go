@@ -14,7 +14,6 @@ const (
 	lookEvery = time.Minute // for what a lost notice would have told
 	tryAgain  = time.Second
 	mostNamed = 20_000 // devices above which the whole fleet is read instead
-	patience  = 2 * time.Second
 )
 
 // Run keeps the view true until the context ends. It follows the database's notices, and reads the
@@ -86,7 +85,7 @@ func (v *View) Loaded(ctx context.Context) error {
 }
 
 // Sync waits until the view has everything that was committed before the call, so that whoever changed
-// something sees it in the next list. It gives up after two seconds: then lists follow a little later.
+// something sees it in the next list, or until the context ends.
 func (v *View) Sync(ctx context.Context, db *store.Store) {
 	token, passed := rand.Text(), make(chan struct{})
 	v.fenceMu.Lock()
@@ -96,11 +95,8 @@ func (v *View) Sync(ctx context.Context, db *store.Store) {
 	if db.With(ctx).Notify(store.Notice{Topic: store.TopicFence, IDs: []string{token}}) != nil {
 		return
 	}
-	limit := time.NewTimer(patience)
-	defer limit.Stop()
 	select {
 	case <-passed:
-	case <-limit.C:
 	case <-ctx.Done():
 	}
 }

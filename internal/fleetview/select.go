@@ -150,6 +150,9 @@ func (v *View) Count(clock store.Clock, f Filter) Counts {
 	return t.Counts()
 }
 
+// Visit takes a device with its standing.
+type Visit = func(d *Device, standing drift.Standing)
+
 // Group is the devices of a group that are in reach.
 type Group struct {
 	Name   string
@@ -165,7 +168,7 @@ type Mark struct {
 
 // Groups are all groups by name with their devices in reach; up to marks devices are named. Every live
 // device in reach is handed to visit as well, unless that is nil.
-func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int, visit func(d *Device, standing drift.Standing)) []Group {
+func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int, visit Visit) []Group {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
 	slots := int32(0)

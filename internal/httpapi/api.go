@@ -19,10 +19,13 @@ import (
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/authoring"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/refusal"
+	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
 )
 
 // Base is where the API lives.
@@ -30,14 +33,17 @@ const Base = "/api/v1"
 
 // Options are what the API is made of.
 type Options struct {
-	Service *service.Service
-	Hub     *live.Hub
-	Log     *slog.Logger
-	Secure  bool            // the service is reached over TLS, so cookies are for TLS only
-	Done    context.Context // ends streams when the service stops
+	*rooms.Rooms
+	Organisation string
+	Interval     time.Duration // between two check-ins of a device
+	Now          func() time.Time
+	Hub          *live.Hub
+	Log          *slog.Logger
+	Secure       bool            // the service is reached over TLS, so cookies are for TLS only
+	Done         context.Context // ends streams when the service stops
 }
 
-type api struct {
+type routes struct {
 	Options
 	huma    huma.API
 	open    map[string]bool       // method and path of what nobody needs to be signed in for
@@ -46,7 +52,7 @@ type api struct {
 }
 
 // API is the operators' interface.
-type API struct{ api *api }
+type API struct{ routes *routes }
 
 // Mount adds the API to an app.
 func Mount(app *fiber.App, o Options) *API { return &API{newAPI(app, o)} }
@@ -54,21 +60,21 @@ func Mount(app *fiber.App, o Options) *API { return &API{newAPI(app, o)} }
 // SignedIn reports whether the header of a request comes from somebody who is signed in.
 func (x *API) SignedIn(ctx context.Context, header *fasthttp.RequestHeader) bool {
 	given := credentials{session: string(header.Cookie(cookieName)), token: bearer(string(header.Peek(fiber.HeaderAuthorization)))}
-	_, err := x.api.identify(ctx, given)
+	_, err := x.routes.identify(ctx, given)
 	return err == nil
 }
 
 // Rights are the rights that operations need, by identifier.
 func Rights() map[string]auth.Right {
-	return newAPI(fiber.New(), Options{Log: slog.New(slog.DiscardHandler)}).rights
+	return newAPI(fiber.New(), Options{Rooms: &rooms.Rooms{}, Log: slog.New(slog.DiscardHandler)}).rights
 }
 
 // Description is the OpenAPI document as JSON.
 func Description() ([]byte, error) {
-	return newAPI(fiber.New(), Options{Log: slog.New(slog.DiscardHandler)}).huma.OpenAPI().MarshalJSON()
+	return newAPI(fiber.New(), Options{Rooms: &rooms.Rooms{}, Log: slog.New(slog.DiscardHandler)}).huma.OpenAPI().MarshalJSON()
 }
 
-func newAPI(app *fiber.App, o Options) *api {
+func newAPI(app *fiber.App, o Options) *routes {
 	huma.NewError = problem.FromLibrary
 	config := huma.DefaultConfig("Rank Warden", "1")
 	config.Info.Description = "The operators' interface of Rank Warden. Every list is paged: pass `next` of a page as `cursor` to get " +
@@ -88,7 +94,7 @@ func newAPI(app *fiber.App, o Options) *api {
 		"token":   {Type: "http", Scheme: "bearer"},
 	}
 	config.Security = []map[string][]string{{"session": {}}, {"token": {}}}
-	a := &api{Options: o, open: map[string]bool{}, rights: map[string]auth.Right{}, streams: newStreams()}
+	a := &routes{Options: o, open: map[string]bool{}, rights: map[string]auth.Right{}, streams: newStreams()}
 	app.Use(Base, a.authenticate)
 	a.huma = huma.NewAPI(config, adapter{app})
 	a.signIn()
@@ -118,7 +124,7 @@ type operation struct {
 }
 
 // register adds an operation for those who have a right. Who lacks it gets no further than here.
-func register[In, Out any](a *api, right auth.Right, o operation, handle func(ctx context.Context, who auth.Identity, in *In) (*Out, error)) {
+func register[In, Out any](a *routes, right auth.Right, o operation, handle func(ctx context.Context, who auth.Identity, in *In) (*Out, error)) {
 	if right == "" || o.method != http.MethodGet && o.action == "" && !reading[o.id] {
 		panic("operation " + o.id + " does not say which right it needs, or what it is called on the trail") // a mistake in this package, seen at every start
 	}
@@ -136,9 +142,9 @@ func register[In, Out any](a *api, right auth.Right, o operation, handle func(ct
 		var err error
 		switch {
 		case !who.May(right):
-			err = a.Service.Refuse(c.Context(), who, cmp.Or(o.action, o.id), c.URL().Path)
+			err = a.refuse(c, who, cmp.Or(o.action, o.id), uow.Lacking(who))
 		case o.session && who.Token != "":
-			err = a.Service.RefuseToken(c.Context(), who, o.action, c.URL().Path)
+			err = a.refuse(c, who, o.action, refusal.New(refusal.Forbidden, "an API token may not do this; sign in with your password").WithCode("session_needed"))
 		default:
 			next(c)
 			return
@@ -153,10 +159,15 @@ func register[In, Out any](a *api, right auth.Right, o operation, handle func(ct
 			return nil, problem.Of(a.Log, err)
 		}
 		if o.method != http.MethodGet && !reading[o.id] {
-			a.Service.Changed(ctx)
+			a.Changed(ctx)
 		}
 		return out, nil
 	})
+}
+
+// refuse puts a refused attempt on the trail, and gives the refusal.
+func (a *routes) refuse(c huma.Context, who auth.Identity, action string, refused error) error {
+	return a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: action, Object: c.URL().Path}, refused)
 }
 
 // reading are operations that change nothing although they are sent with a body.
@@ -181,7 +192,7 @@ const maxBody = 1 << 20 // bytes
 const MaxBody = 2 << 20
 
 // MaxImport is the largest request of the paths that take whole files, in bytes.
-const MaxImport = service.MaxLDIF
+const MaxImport = authoring.MaxLDIF
 
 // Limit is the largest request that a path takes, in bytes.
 func Limit(path string) int {
@@ -256,7 +267,7 @@ type Named struct {
 type Empty struct{}
 
 // removal registers the removal of one thing, by whoever may deploy, of the version that its editor read.
-func removal(a *api, action, path, id, summary string, remove func(ctx context.Context, who auth.Identity, name string, over int64) error) {
+func removal(a *routes, action, path, id, summary string, remove func(ctx context.Context, who auth.Identity, name string, over int64) error) {
 	register(a, auth.Deploy, operation{method: http.MethodDelete, path: path, id: id, summary: summary, status: http.StatusNoContent, action: action},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named

@@ -5,14 +5,15 @@ import (
 	"encoding/json"
 	"net/http"
 
+	"rankwarden.example/api"
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/insight"
 	"rankwarden.example/internal/store"
 )
 
-func viewEvent(e store.DeviceEvent) DeviceEvent {
-	return DeviceEvent{ID: e.ID, Device: e.Device, DeviceID: e.DeviceID, At: e.At, Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Policy: e.Policy, Words: service.EventWords(e),
-		Details: EventDetails{From: anyOf(e.Details.From), To: anyOf(e.Details.To), OldName: e.Details.OldName, NewName: e.Details.NewName, Number: e.Details.Number,
+func viewEvent(e store.DeviceEvent) api.Event {
+	return api.Event{ID: e.ID, Device: e.Device, DeviceID: e.DeviceID, At: e.At, Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Policy: e.Policy, Words: insight.EventWords(e),
+		Details: api.EventDetails{From: anyOf(e.Details.From), To: anyOf(e.Details.To), OldName: e.Details.OldName, NewName: e.Details.NewName, Number: e.Details.Number,
 			Time: e.Details.Time, Reason: string(e.Details.Reason), Error: e.Details.Error}}
 }
 
@@ -23,14 +24,14 @@ func anyOf(data json.RawMessage) any {
 	return value
 }
 
-func (a *api) deviceEvents() {
+func (a *routes) deviceEvents() {
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/device-events", id: "list-device-events", summary: "What happened on devices, latest first"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			PastQuery
 			Kind string `query:"kind" doc:"Such as member_removed"`
-		}) (*List[DeviceEvent], error) {
-			list, next, err := a.Service.Events(ctx, who, service.EventFilter{Past: in.past(), Kind: in.Kind}, in.page())
+		}) (*List[api.Event], error) {
+			list, next, err := a.Insight.Events(ctx, who, insight.EventFilter{Past: in.past(), Kind: in.Kind}, in.page())
 			return listOf(list, next, err, viewEvent)
 		})
 }

@@ -4,17 +4,19 @@ import (
 	"context"
 	"net/http"
 
+	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/insight"
+	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/store"
 )
 
-func viewDevice(d store.Device) Device {
-	return Device{ID: d.ID, Name: d.Name, State: d.State, Standing: string(d.Standing), Platform: d.Platform, OSVersion: d.OSVersion, OSBuild: d.OSBuild, Model: d.Model, Serial: d.Serial,
+func viewDevice(d store.Device) api.Device {
+	return api.Device{ID: d.ID, Name: d.Name, State: d.State, Standing: string(d.Standing), Platform: d.Platform, OSVersion: d.OSVersion, OSBuild: d.OSBuild, Model: d.Model, Serial: d.Serial,
 		Path: d.Path, Tags: append([]string{}, d.Tags...), PrimaryUser: d.PrimaryUser, Contended: unitNames(d.Contended), OpenFindings: d.OpenFindings, HeldUnits: d.HeldUnits,
 		Desired: d.DesiredNumber, Reported: d.ReportedNumber, LastContact: d.LastContact, DesiredAt: d.DesiredAt, ReportedAt: d.ReportedAt, VerifiedAt: d.VerifiedAt, EnrolledAt: d.EnrolledAt}
 }
@@ -27,9 +29,9 @@ func unitNames(units []unit.ID) []string {
 	return names
 }
 
-func viewUnit(a service.SettingWhy, aims []DeviceAim) UnitWhy {
-	u := UnitWhy{Unit: a.Unit.String(), Section: a.Section, Title: a.Title, Desired: a.Desired, Reported: a.Reported, DecidedBy: a.DecidedBy,
-		Verdict: string(a.Settled.Verdict), Value: a.Settled.Value, From: append([]string{}, a.Settled.From...), Over: []Loser{},
+func viewUnit(a insight.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
+	u := api.UnitWhy{Unit: a.Unit.String(), Section: a.Section, Title: a.Title, Desired: a.Desired, Reported: a.Reported, DecidedBy: a.DecidedBy,
+		Verdict: string(a.Settled.Verdict), Value: a.Settled.Value, From: append([]string{}, a.Settled.From...), Over: []api.Loser{},
 		Held: a.HeldWhy, InStep: a.InStep(), Findings: unitFindings(a.Findings), Contended: a.Contended}
 	for _, aim := range aims {
 		if len(u.From) > 0 && aim.Assignment == u.From[0] {
@@ -37,27 +39,27 @@ func viewUnit(a service.SettingWhy, aims []DeviceAim) UnitWhy {
 		}
 	}
 	for _, l := range a.Settled.Over {
-		u.Over = append(u.Over, Loser{Assignment: l.Assignment, Rank: int(l.Rank), Claim: present.Value(a.Unit, l.Value), Why: present.Lost(l)})
+		u.Over = append(u.Over, api.Loser{Assignment: l.Assignment, Rank: int(l.Rank), Claim: present.Value(a.Unit, l.Value), Why: present.Lost(l)})
 	}
 	if t := a.Trial; t != nil {
-		u.Trial = &UnitTrial{Desired: t.Desired, DecidedBy: t.DecidedBy, Verdict: string(t.Settled.Verdict), Value: t.Settled.Value, Findings: unitFindings(t.Findings)}
+		u.Trial = &api.UnitTrial{Desired: t.Desired, DecidedBy: t.DecidedBy, Verdict: string(t.Settled.Verdict), Value: t.Settled.Value, Findings: unitFindings(t.Findings)}
 	}
 	return u
 }
 
-func unitFindings(findings []drift.Finding) []UnitFinding {
-	out := make([]UnitFinding, len(findings))
+func unitFindings(findings []drift.Finding) []api.UnitFinding {
+	out := make([]api.UnitFinding, len(findings))
 	for i, f := range findings {
-		out[i] = UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: present.Finding(f)}
+		out[i] = api.UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: present.Finding(f)}
 	}
 	return out
 }
 
-func viewWhy(w service.DeviceWhy) DeviceWhy {
-	out := DeviceWhy{Device: viewDevice(w.Device), Assignments: []DeviceAim{}, Units: []UnitWhy{}, Problems: []DeviceProblem{},
-		Accounts: []Account{}, LocalGroups: []LocalGroup{}, Happened: []DeviceEvent{}, Orders: []Order{}, Events: []FindingSummary{}}
+func viewWhy(w insight.DeviceWhy) api.DeviceWhy {
+	out := api.DeviceWhy{Device: viewDevice(w.Device), Assignments: []api.DeviceAim{}, Units: []api.UnitWhy{}, Problems: []api.DeviceProblem{},
+		Accounts: []api.Account{}, LocalGroups: []api.LocalGroup{}, Happened: []api.Event{}, Orders: []api.Order{}, Events: []api.Finding{}}
 	for _, a := range w.Assignments {
-		out.Assignments = append(out.Assignments, DeviceAim{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: a.Stance, Reason: string(a.Outcome)})
+		out.Assignments = append(out.Assignments, api.DeviceAim{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: a.Stance, Reason: string(a.Outcome)})
 	}
 	for _, u := range w.Units {
 		out.Units = append(out.Units, viewUnit(u, out.Assignments))
@@ -67,16 +69,16 @@ func viewWhy(w service.DeviceWhy) DeviceWhy {
 		if p.Code == resolve.UndecidedScope && w.Undecided[p.Unit] != "" {
 			said = w.Undecided[p.Unit]
 		}
-		out.Problems = append(out.Problems, DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit, Words: said})
+		out.Problems = append(out.Problems, api.DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit, Words: said})
 	}
 	if w.Reported == nil {
 		return out
 	}
 	for _, a := range w.Reported.Accounts {
-		out.Accounts = append(out.Accounts, Account{Name: a.Name, SID: a.SID.String(), Builtin: a.Builtin, Key: a.Key, FullName: a.FullName, Enabled: a.Enabled, Locked: a.Locked, Until: a.LockedUntil})
+		out.Accounts = append(out.Accounts, api.Account{Name: a.Name, SID: a.SID.String(), Builtin: a.Builtin, Key: a.Key, FullName: a.FullName, Enabled: a.Enabled, Locked: a.Locked, Until: a.LockedUntil})
 	}
 	for _, g := range w.Reported.LocalGroups {
-		group := LocalGroup{Name: g.LocalGroup, SID: g.SID.String(), Members: []string{}}
+		group := api.LocalGroup{Name: g.LocalGroup, SID: g.SID.String(), Members: []string{}}
 		for _, m := range g.Members {
 			group.Members = append(group.Members, w.Reported.Name(m.SID, w.Directory).String())
 		}
@@ -93,61 +95,61 @@ type DeviceQuery struct {
 	State    string `query:"state" enum:"live,claiming,refused,retired" default:"live"`
 }
 
-func (q DeviceQuery) filter() service.DeviceFilter {
-	return service.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
+func (q DeviceQuery) filter() insight.DeviceFilter {
+	return insight.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
 }
 
-func (a *api) devices() {
+func (a *routes) devices() {
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			DeviceQuery
-		}) (*List[Device], error) {
-			list, next, err := a.Service.Devices(ctx, who, in.filter(), in.page())
+		}) (*List[api.Device], error) {
+			list, next, err := a.Insight.Devices(ctx, who, in.filter(), in.page())
 			return listOf(list, next, err, viewDevice)
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/device-standings", id: "device-standings", summary: "Numbers of devices by standing"},
-		func(ctx context.Context, who auth.Identity, in *DeviceQuery) (*struct{ Body Standings }, error) {
-			c, err := a.Service.CountDevices(ctx, who, in.filter())
-			return &struct{ Body Standings }{viewStandings(c)}, err
+		func(ctx context.Context, who auth.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
+			c, err := a.Insight.CountDevices(ctx, who, in.filter())
+			return &struct{ Body api.Standings }{viewStandings(c)}, err
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}", id: "device", summary: "A device, by identifier or name"},
-		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body Device }, error) {
-			d, err := a.Service.Device(ctx, who, in.Name)
-			return &struct{ Body Device }{viewDevice(d)}, err
+		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body api.Device }, error) {
+			d, err := a.Insight.Device(ctx, who, in.Name)
+			return &struct{ Body api.Device }{viewDevice(d)}, err
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}/why", id: "device-why", summary: "What is asked of a device, what it has, and why"},
-		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body DeviceWhy }, error) {
-			w, err := a.Service.Why(ctx, who, in.Name)
+		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body api.DeviceWhy }, error) {
+			w, err := a.Insight.Why(ctx, who, in.Name)
 			if err != nil {
 				return nil, err
 			}
 			out := viewWhy(w)
-			past := service.Past{Device: w.Device.ID}
-			orders, _, err := a.Service.Orders(ctx, who, past, store.Page{Limit: 5})
+			past := reach.Past{Device: w.Device.ID}
+			orders, _, err := a.Intake.Orders(ctx, who, past, store.Page{Limit: 5})
 			if err != nil {
 				return nil, err
 			}
 			for _, o := range orders {
 				out.Orders = append(out.Orders, viewOrder(o))
 			}
-			happened, _, err := a.Service.Events(ctx, who, service.EventFilter{Past: past}, store.Page{Limit: 30})
+			happened, _, err := a.Insight.Events(ctx, who, insight.EventFilter{Past: past}, store.Page{Limit: 30})
 			if err != nil {
 				return nil, err
 			}
 			for _, e := range happened {
 				out.Happened = append(out.Happened, viewEvent(e))
 			}
-			history, _, err := a.Service.Findings(ctx, who, service.FindingFilter{Past: past}, store.Page{Limit: 20})
+			history, _, err := a.Insight.Findings(ctx, who, insight.FindingFilter{Past: past}, store.Page{Limit: 20})
 			for _, f := range history {
 				out.Events = append(out.Events, viewFinding(f))
 			}
-			return &struct{ Body DeviceWhy }{out}, err
+			return &struct{ Body api.DeviceWhy }{out}, err
 		})
 	decide := func(path, id, action, summary string, do func(ctx context.Context, who auth.Identity, id string) error) {
 		register(a, auth.Administer, operation{method: http.MethodPost, path: "/devices/{name}/" + path, id: id, summary: summary, status: http.StatusNoContent, action: action},
 			func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
-				d, err := a.Service.Device(ctx, who, in.Name)
+				d, err := a.Insight.Device(ctx, who, in.Name)
 				if err != nil {
 					return nil, err
 				}
@@ -155,10 +157,10 @@ func (a *api) devices() {
 			})
 	}
 	decide("accept", "accept-device", "device.accepted", "Accept a device that waits for an owner; one that it claims to be is retired", func(ctx context.Context, who auth.Identity, id string) error {
-		return a.Service.DecideClaim(ctx, who, id, true)
+		return a.Intake.DecideClaim(ctx, who, id, true)
 	})
 	decide("refuse", "refuse-device", "device.refused", "Refuse a device that waits for an owner", func(ctx context.Context, who auth.Identity, id string) error {
-		return a.Service.DecideClaim(ctx, who, id, false)
+		return a.Intake.DecideClaim(ctx, who, id, false)
 	})
-	decide("retire", "retire-device", "device.retired", "Retire a device", a.Service.Retire)
+	decide("retire", "retire-device", "device.retired", "Retire a device", a.Intake.Retire)
 }

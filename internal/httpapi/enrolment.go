@@ -5,19 +5,20 @@ import (
 	"net/http"
 	"time"
 
+	"rankwarden.example/api"
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/intake"
 	"rankwarden.example/internal/store"
 )
 
-func viewEnrolment(e store.EnrolmentToken) EnrolmentToken {
-	return EnrolmentToken{ID: e.ID, Note: e.Note, UsesLeft: e.UsesLeft, Groups: append([]string{}, e.Groups...), Path: e.Path, Tags: append([]string{}, e.Tags...), CreatedBy: e.CreatedBy, CreatedAt: e.CreatedAt, ExpiresAt: e.ExpiresAt, Revoked: e.RevokedAt != nil}
+func viewEnrolment(e store.EnrolmentToken) api.EnrolmentToken {
+	return api.EnrolmentToken{ID: e.ID, Note: e.Note, UsesLeft: e.UsesLeft, Groups: append([]string{}, e.Groups...), Path: e.Path, Tags: append([]string{}, e.Tags...), CreatedBy: e.CreatedBy, CreatedAt: e.CreatedAt, ExpiresAt: e.ExpiresAt, Revoked: e.RevokedAt != nil}
 }
 
-func (a *api) enrolment() {
+func (a *routes) enrolment() {
 	register(a, auth.Administer, operation{method: http.MethodGet, path: "/enrolment-tokens", id: "list-enrolment-tokens", summary: "Enrolment tokens, newest first"},
-		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[EnrolmentToken], error) {
-			list, next, err := a.Service.EnrolmentTokens(ctx, in.page())
+		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[api.EnrolmentToken], error) {
+			list, next, err := a.Intake.EnrolmentTokens(ctx, in.page())
 			return listOf(list, next, err, viewEnrolment)
 		})
 	type enrolmentRequest struct {
@@ -31,13 +32,13 @@ func (a *api) enrolment() {
 		}
 	}
 	register(a, auth.Administer, operation{method: http.MethodPost, path: "/enrolment-tokens", id: "make-enrolment-token", summary: "Make an enrolment token", status: http.StatusCreated, action: "enrolment.token_made"},
-		func(ctx context.Context, who auth.Identity, in *enrolmentRequest) (*struct{ Body NewEnrolmentToken }, error) {
-			e, token, err := a.Service.NewEnrolmentToken(ctx, who, in.Body.Note, in.Body.Uses, time.Duration(in.Body.ExpiresInHours)*time.Hour,
-				service.Grants{Groups: in.Body.Groups, Path: in.Body.Path, Tags: in.Body.Tags})
-			return &struct{ Body NewEnrolmentToken }{NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()}}, err
+		func(ctx context.Context, who auth.Identity, in *enrolmentRequest) (*struct{ Body api.NewEnrolmentToken }, error) {
+			e, token, err := a.Intake.NewEnrolmentToken(ctx, who, in.Body.Note, in.Body.Uses, time.Duration(in.Body.ExpiresInHours)*time.Hour,
+				intake.Grants{Groups: in.Body.Groups, Path: in.Body.Path, Tags: in.Body.Tags})
+			return &struct{ Body api.NewEnrolmentToken }{api.NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()}}, err
 		})
 	register(a, auth.Administer, operation{method: http.MethodDelete, path: "/enrolment-tokens/{name}", id: "revoke-enrolment-token", summary: "Revoke an enrolment token, by id", status: http.StatusNoContent, action: "enrolment.token_revoked"},
 		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
-			return &Empty{}, a.Service.RevokeEnrolmentToken(ctx, who, in.Name)
+			return &Empty{}, a.Intake.RevokeEnrolmentToken(ctx, who, in.Name)
 		})
 }

@@ -12,10 +12,12 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
+	"rankwarden.example/api"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
 )
 
 const (
@@ -26,7 +28,7 @@ const (
 )
 
 // events serves what changes, as server-sent events (HTML Living Standard, 9.2).
-func (a *api) events(app *fiber.App) {
+func (a *routes) events(app *fiber.App) {
 	const id = "events"
 	a.rights[id] = auth.Look
 	a.huma.OpenAPI().AddOperation(&huma.Operation{
@@ -38,7 +40,7 @@ func (a *api) events(app *fiber.App) {
 	app.Get(Base+"/events", func(c fiber.Ctx) error {
 		who := identity(c.Context())
 		if !who.May(auth.Look) {
-			return problem.Send(c, problem.Of(a.Log, a.Service.Refuse(c.Context(), who, id, c.Path())))
+			return problem.Send(c, problem.Of(a.Log, a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: id, Object: c.Path()}, uow.Lacking(who))))
 		}
 		if !a.streams.begin(who.OperatorID) {
 			return problem.Send(c, problem.New(http.StatusTooManyRequests, "too many streams of changes are open; close some, and try again").Later(30*time.Second))
@@ -66,7 +68,7 @@ func (a *api) events(app *fiber.App) {
 }
 
 // stream tells what changes until whoever listens goes, or may no longer.
-func (a *api) stream(ctx context.Context, w *bufio.Writer, who auth.Identity, again credentials) {
+func (a *routes) stream(ctx context.Context, w *bufio.Writer, who auth.Identity, again credentials) {
 	changes := a.Hub.Subscribe(store.TopicDevices, store.TopicReports, store.TopicEdits, store.TopicGroups)
 	defer changes.Close()
 	beat := time.NewTicker(heartbeat)
@@ -109,8 +111,8 @@ func (a *api) stream(ctx context.Context, w *bufio.Writer, who auth.Identity, ag
 }
 
 // changeOf is what changed, as far as it is in reach; any is false when nothing of it is.
-func (a *api) changeOf(reach auth.Reach, taken map[string][]string) (change Change, any bool) {
-	change = Change{Topics: []string{}, Devices: []string{}}
+func (a *routes) changeOf(reach auth.Reach, taken map[string][]string) (change api.Change, any bool) {
+	change = api.Change{Topics: []string{}, Devices: []string{}}
 	all := false
 	for topic, ids := range taken {
 		if topic == store.TopicGroups {
@@ -123,7 +125,7 @@ func (a *api) changeOf(reach auth.Reach, taken map[string][]string) (change Chan
 		}
 		seen := ids[:0:0]
 		for _, id := range ids {
-			if a.Service.View.Has(reach, id) {
+			if a.View.Has(reach, id) {
 				seen = append(seen, id)
 			}
 		}

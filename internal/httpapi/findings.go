@@ -5,21 +5,22 @@ import (
 	"encoding/json"
 	"net/http"
 
+	"rankwarden.example/api"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/insight"
 	"rankwarden.example/internal/store"
 )
 
-func viewFinding(f store.Finding) FindingSummary {
+func viewFinding(f store.Finding) api.Finding {
 	raw := func(s *string) json.RawMessage {
 		if s == nil {
 			return json.RawMessage("null")
 		}
 		return json.RawMessage(*s)
 	}
-	return FindingSummary{ID: f.ID, Device: f.Device, DeviceID: f.DeviceID, Unit: f.Unit, UnitTitle: unitTitle(f.Unit), Kind: f.Kind, Subject: f.Subject, Words: service.FindingWords(f), Expected: raw(f.Expected), Actual: raw(f.Actual),
+	return api.Finding{ID: f.ID, Device: f.Device, DeviceID: f.DeviceID, Unit: f.Unit, UnitTitle: unitTitle(f.Unit), Kind: f.Kind, Subject: f.Subject, Words: insight.FindingWords(f), Expected: raw(f.Expected), Actual: raw(f.Actual),
 		Assignments: append([]string{}, f.Assignments...), State: f.State, FirstSeen: f.FirstSeen, LastSeen: f.LastSeen, ClosedAt: f.ClosedAt}
 }
 
@@ -39,34 +40,34 @@ type FindingQuery struct {
 	PastQuery
 }
 
-func (q FindingQuery) filter() service.FindingFilter {
-	return service.FindingFilter{Past: q.past(), State: q.State, Unit: q.Unit, Kind: q.Kind}
+func (q FindingQuery) filter() insight.FindingFilter {
+	return insight.FindingFilter{Past: q.past(), State: q.State, Unit: q.Unit, Kind: q.Kind}
 }
 
-func (a *api) findings() {
+func (a *routes) findings() {
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/findings", id: "list-findings", summary: "Findings, newest first"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			FindingQuery
-		}) (*List[FindingSummary], error) {
-			list, next, err := a.Service.Findings(ctx, who, in.filter(), in.page())
+		}) (*List[api.Finding], error) {
+			list, next, err := a.Insight.Findings(ctx, who, in.filter(), in.page())
 			return listOf(list, next, err, viewFinding)
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/finding-sums", id: "finding-sums", summary: "Numbers of findings by unit and kind, most devices first"},
 		func(ctx context.Context, who auth.Identity, in *FindingQuery) (*struct {
 			Body struct {
-				Items []FindingSum `json:"items" nullable:"false"`
+				Items []api.FindingSum `json:"items" nullable:"false"`
 			}
 		}, error) {
-			sums, err := a.Service.SumFindings(ctx, who, in.filter())
+			sums, err := a.Insight.SumFindings(ctx, who, in.filter())
 			out := &struct {
 				Body struct {
-					Items []FindingSum `json:"items" nullable:"false"`
+					Items []api.FindingSum `json:"items" nullable:"false"`
 				}
 			}{}
-			out.Body.Items = []FindingSum{}
+			out.Body.Items = []api.FindingSum{}
 			for _, s := range sums {
-				out.Body.Items = append(out.Body.Items, FindingSum{Unit: s.Unit, UnitTitle: unitTitle(s.Unit), Kind: s.Kind, Findings: s.Findings, Devices: s.Devices, Oldest: s.Oldest})
+				out.Body.Items = append(out.Body.Items, api.FindingSum{Unit: s.Unit, UnitTitle: unitTitle(s.Unit), Kind: s.Kind, Findings: s.Findings, Devices: s.Devices, Oldest: s.Oldest})
 			}
 			return out, err
 		})

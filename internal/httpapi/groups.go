@@ -4,24 +4,25 @@ import (
 	"context"
 	"net/http"
 
+	"rankwarden.example/api"
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/authoring"
 	"rankwarden.example/internal/store"
 )
 
-func viewGroup(g store.Group) Group {
-	return Group{Name: g.Name, Description: g.Description, Rule: g.Rule, Version: g.Version}
+func viewGroup(g store.Group) api.Group {
+	return api.Group{Name: g.Name, Description: g.Description, Rule: g.Rule, Version: g.Version}
 }
 
-func (a *api) groups() {
+func (a *routes) groups() {
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups", id: "list-groups", summary: "Groups by name"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Search string `query:"search" maxLength:"100" doc:"Part of a name"`
-		}) (*List[GroupSummary], error) {
-			list, next, err := a.Service.Groups(ctx, who, in.Search, in.page())
-			return listOf(list, next, err, func(g service.GroupSummary) GroupSummary {
-				return GroupSummary{Group: viewGroup(g.Group), Listed: g.Listed, Enrolled: g.Enrolled}
+		}) (*List[api.GroupSummary], error) {
+			list, next, err := a.Authoring.Groups(ctx, who, in.Search, in.page())
+			return listOf(list, next, err, func(g authoring.GroupSummary) api.GroupSummary {
+				return api.GroupSummary{Group: viewGroup(g.Group), Listed: g.Listed, Enrolled: g.Enrolled}
 			})
 		})
 	type newGroup struct {
@@ -33,23 +34,23 @@ func (a *api) groups() {
 		}
 	}
 	register(a, auth.Deploy, operation{method: http.MethodPost, path: "/groups", id: "new-group", summary: "Make a group, listed or by a rule", status: http.StatusCreated, action: "group.made"},
-		func(ctx context.Context, who auth.Identity, in *newGroup) (*Tagged[Group], error) {
-			g, err := a.Service.AddGroup(ctx, who, service.NewGroup{Name: in.Body.Name, Description: in.Body.Description, Devices: in.Body.Devices, Rule: in.Body.Rule})
+		func(ctx context.Context, who auth.Identity, in *newGroup) (*Tagged[api.Group], error) {
+			g, err := a.Authoring.AddGroup(ctx, who, authoring.NewGroup{Name: in.Body.Name, Description: in.Body.Description, Devices: in.Body.Devices, Rule: in.Body.Rule})
 			return tagged(g.Version, viewGroup(g)), err
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}", id: "group", summary: "A group"},
-		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[Group], error) {
-			g, err := a.Service.Group(ctx, in.Name)
+		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[api.Group], error) {
+			g, err := a.Authoring.Group(ctx, in.Name)
 			return tagged(g.Version, viewGroup(g)), err
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}/devices", id: "list-group-devices", summary: "Names in a group"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Paged
-		}) (*List[GroupMember], error) {
-			list, next, err := a.Service.GroupMembers(ctx, who, in.Name, in.page())
-			return listOf(list, next, err, func(m store.GroupMember) GroupMember {
-				return GroupMember{Device: m.Name, DeviceID: m.Device, Certain: m.Certain}
+		}) (*List[api.GroupMember], error) {
+			list, next, err := a.Authoring.GroupMembers(ctx, who, in.Name, in.page())
+			return listOf(list, next, err, func(m store.GroupMember) api.GroupMember {
+				return api.GroupMember{Device: m.Name, DeviceID: m.Device, Certain: m.Certain}
 			})
 		})
 	type groupChange struct {
@@ -63,12 +64,12 @@ func (a *api) groups() {
 		}
 	}
 	register(a, auth.Deploy, operation{method: http.MethodPatch, path: "/groups/{name}", id: "change-group", summary: "Put devices into a group, take devices out, change its rule, describe it", action: "group.changed"},
-		func(ctx context.Context, who auth.Identity, in *groupChange) (*Tagged[Group], error) {
+		func(ctx context.Context, who auth.Identity, in *groupChange) (*Tagged[api.Group], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err
 			}
-			g, err := a.Service.ChangeGroup(ctx, who, in.Name, service.GroupChange{Description: in.Body.Description, Rule: in.Body.Rule, Add: in.Body.Add, Remove: in.Body.Remove}, over)
+			g, err := a.Authoring.ChangeGroup(ctx, who, in.Name, authoring.GroupChange{Description: in.Body.Description, Rule: in.Body.Rule, Add: in.Body.Add, Remove: in.Body.Remove}, over)
 			return tagged(g.Version, viewGroup(g)), err
 		})
 	type ruleRequest struct {
@@ -77,9 +78,9 @@ func (a *api) groups() {
 		}
 	}
 	register(a, auth.Look, operation{method: http.MethodPost, path: "/rule-trial", id: "try-rule", summary: "Say for which devices a rule would hold, without saving it"},
-		func(ctx context.Context, who auth.Identity, in *ruleRequest) (*struct{ Body RuleTrial }, error) {
-			t, err := a.Service.TryRule(ctx, who, in.Body.Rule)
-			return &struct{ Body RuleTrial }{RuleTrial(t)}, err
+		func(ctx context.Context, who auth.Identity, in *ruleRequest) (*struct{ Body api.RuleTrial }, error) {
+			t, err := a.Authoring.TryRule(ctx, who, in.Body.Rule)
+			return &struct{ Body api.RuleTrial }{api.RuleTrial(t)}, err
 		})
-	removal(a, "group.removed", "/groups/{name}", "remove-group", "Remove a group that no assignment names", a.Service.RemoveGroup)
+	removal(a, "group.removed", "/groups/{name}", "remove-group", "Remove a group that no assignment names", a.Authoring.RemoveGroup)
 }

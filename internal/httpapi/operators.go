@@ -5,20 +5,21 @@ import (
 	"net/http"
 	"time"
 
+	"rankwarden.example/api"
+	"rankwarden.example/internal/access"
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/service"
 	"rankwarden.example/internal/store"
 )
 
-func viewRoles(grants []auth.Grant) []Role {
-	roles := make([]Role, len(grants))
+func viewRoles(grants []auth.Grant) []api.Role {
+	roles := make([]api.Role, len(grants))
 	for i, g := range grants {
-		roles[i] = Role{Role: string(g.Role), Groups: append([]string{}, g.Groups...)}
+		roles[i] = api.Role{Role: string(g.Role), Groups: append([]string{}, g.Groups...)}
 	}
 	return roles
 }
 
-func grantsOf(roles []Role) []auth.Grant {
+func grantsOf(roles []api.Role) []auth.Grant {
 	grants := make([]auth.Grant, len(roles))
 	for i, r := range roles {
 		grants[i] = auth.Grant{Role: auth.Role(r.Role), Groups: append([]string{}, r.Groups...)}
@@ -26,55 +27,55 @@ func grantsOf(roles []Role) []auth.Grant {
 	return grants
 }
 
-func viewOperator(o store.Operator) Operator {
-	return Operator{Name: o.Name, Roles: viewRoles(o.Grants), Disabled: o.DisabledAt != nil, CreatedAt: o.CreatedAt}
+func viewOperator(o store.Operator) api.Operator {
+	return api.Operator{Name: o.Name, Roles: viewRoles(o.Grants), Disabled: o.DisabledAt != nil, CreatedAt: o.CreatedAt}
 }
 
-func viewToken(t store.APIToken) Token {
-	return Token{ID: t.ID, Name: t.Name, Operator: t.Operator, Role: t.Role, Roles: viewRoles(t.Grants), CreatedAt: t.CreatedAt, ExpiresAt: t.ExpiresAt, Revoked: t.RevokedAt != nil}
+func viewToken(t store.APIToken) api.Token {
+	return api.Token{ID: t.ID, Name: t.Name, Operator: t.Operator, Role: t.Role, Roles: viewRoles(t.Grants), CreatedAt: t.CreatedAt, ExpiresAt: t.ExpiresAt, Revoked: t.RevokedAt != nil}
 }
 
-func (a *api) operators() {
+func (a *routes) operators() {
 	register(a, auth.Administer, operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
-		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[Operator], error) {
-			list, next, err := a.Service.Operators(ctx, in.page())
+		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[api.Operator], error) {
+			list, next, err := a.Access.Operators(ctx, in.page())
 			return listOf(list, next, err, viewOperator)
 		})
 	type newOperator struct {
 		Body struct {
-			Name     string `json:"name" minLength:"1" maxLength:"63"`
-			Password string `json:"password" minLength:"1" maxLength:"1024" doc:"At least 12 characters"`
-			Roles    []Role `json:"roles" minItems:"1" maxItems:"6" nullable:"false"`
+			Name     string     `json:"name" minLength:"1" maxLength:"63"`
+			Password string     `json:"password" minLength:"1" maxLength:"1024" doc:"At least 12 characters"`
+			Roles    []api.Role `json:"roles" minItems:"1" maxItems:"6" nullable:"false"`
 		}
 	}
 	register(a, auth.Administer, operation{method: http.MethodPost, path: "/operators", id: "add-operator", summary: "Add an operator", status: http.StatusCreated, action: "operator.added"},
-		func(ctx context.Context, who auth.Identity, in *newOperator) (*struct{ Body Operator }, error) {
-			o, err := a.Service.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
-			return &struct{ Body Operator }{viewOperator(o)}, err
+		func(ctx context.Context, who auth.Identity, in *newOperator) (*struct{ Body api.Operator }, error) {
+			o, err := a.Access.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
+			return &struct{ Body api.Operator }{viewOperator(o)}, err
 		})
 	type operatorChange struct {
 		Named
 		Body struct {
-			Roles    []Role  `json:"roles,omitempty" maxItems:"6" nullable:"false"`
-			Password *string `json:"password,omitempty" minLength:"1" maxLength:"1024"`
-			Disabled *bool   `json:"disabled,omitempty"`
+			Roles    []api.Role `json:"roles,omitempty" maxItems:"6" nullable:"false"`
+			Password *string    `json:"password,omitempty" minLength:"1" maxLength:"1024"`
+			Disabled *bool      `json:"disabled,omitempty"`
 		}
 	}
 	register(a, auth.Administer, operation{method: http.MethodPatch, path: "/operators/{name}", id: "change-operator", summary: "Change roles, password or whether an operator may sign in", action: "operator.changed"},
-		func(ctx context.Context, who auth.Identity, in *operatorChange) (*struct{ Body Operator }, error) {
+		func(ctx context.Context, who auth.Identity, in *operatorChange) (*struct{ Body api.Operator }, error) {
 			var grants []auth.Grant
 			if in.Body.Roles != nil {
 				grants = grantsOf(in.Body.Roles)
 			}
-			o, err := a.Service.ChangeOperator(ctx, who, in.Name, service.OperatorChange{Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled})
-			return &struct{ Body Operator }{viewOperator(o)}, err
+			o, err := a.Access.ChangeOperator(ctx, who, in.Name, access.OperatorChange{Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled})
+			return &struct{ Body api.Operator }{viewOperator(o)}, err
 		})
 	register(a, auth.SignedIn, operation{method: http.MethodGet, path: "/tokens", id: "list-tokens", summary: "Your own API tokens, newest first; for owners also everybody's"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			All bool `query:"all" doc:"Everybody's, for owners"`
-		}) (*List[Token], error) {
-			list, next, err := a.Service.APITokens(ctx, who, in.All, in.page())
+		}) (*List[api.Token], error) {
+			list, next, err := a.Access.APITokens(ctx, who, in.All, in.page())
 			return listOf(list, next, err, viewToken)
 		})
 	type tokenRequest struct {
@@ -85,12 +86,12 @@ func (a *api) operators() {
 		}
 	}
 	register(a, auth.SignedIn, operation{method: http.MethodPost, path: "/tokens", id: "make-token", summary: "Make an API token with your rights or fewer", status: http.StatusCreated, action: "token.made", session: true},
-		func(ctx context.Context, who auth.Identity, in *tokenRequest) (*struct{ Body NewToken }, error) {
-			t, secret, err := a.Service.NewAPIToken(ctx, who, in.Body.Name, auth.Role(in.Body.Role), time.Duration(in.Body.ExpiresInHours)*time.Hour)
-			return &struct{ Body NewToken }{NewToken{Token: viewToken(t), Secret: secret}}, err
+		func(ctx context.Context, who auth.Identity, in *tokenRequest) (*struct{ Body api.NewToken }, error) {
+			t, secret, err := a.Access.NewAPIToken(ctx, who, in.Body.Name, auth.Role(in.Body.Role), time.Duration(in.Body.ExpiresInHours)*time.Hour)
+			return &struct{ Body api.NewToken }{api.NewToken{Token: viewToken(t), Secret: secret}}, err
 		})
 	register(a, auth.SignedIn, operation{method: http.MethodDelete, path: "/tokens/{name}", id: "revoke-token", summary: "Revoke one of your API tokens, by id; for owners anybody's", status: http.StatusNoContent, action: "token.revoked"},
 		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
-			return &Empty{}, a.Service.RevokeAPIToken(ctx, who, in.Name)
+			return &Empty{}, a.Access.RevokeAPIToken(ctx, who, in.Name)
 		})
 }

@@ -4,27 +4,28 @@ import (
 	"context"
 	"net/http"
 
+	"rankwarden.example/api"
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/custody"
 	"rankwarden.example/internal/store"
 )
 
-func viewPassword(r store.Rotation) Password {
-	return Password{Device: r.Device, DeviceID: r.DeviceID, Serial: r.Serial, Standing: string(r.Standing), LastContact: r.LastContact, Account: r.Target, Name: r.Name, SID: r.Account,
+func viewPassword(r store.Rotation) api.Password {
+	return api.Password{Device: r.Device, DeviceID: r.DeviceID, Serial: r.Serial, Standing: string(r.Standing), LastContact: r.LastContact, Account: r.Target, Name: r.Name, SID: r.Account,
 		ChangedAt: r.ChangedAt, NextAt: r.NextAt, EveryMinutes: r.EveryMinutes, Changing: r.Pending > 0, ShownAt: r.ShownAt, ShownBy: r.ShownBy}
 }
 
-func viewDeposit(d store.Deposit) Deposit {
-	return Deposit{DepositRef: DepositRef{Epoch: d.Epoch, Number: d.Number}, State: d.State, Name: d.NameAfter, NameBefore: d.NameBefore, Reason: string(d.Reason), Policy: d.Policy,
+func viewDeposit(d store.Deposit) api.Deposit {
+	return api.Deposit{DepositRef: api.DepositRef{Epoch: d.Epoch, Number: d.Number}, State: d.State, Name: d.NameAfter, NameBefore: d.NameBefore, Reason: string(d.Reason), Policy: d.Policy,
 		DepositedAt: d.DepositedAt, ConfirmedAt: d.ConfirmedAt, FormerAt: d.FormerAt}
 }
 
-func viewReveal(r store.Reveal) Reveal {
-	return Reveal{Device: r.Device, Account: r.Target, Operator: r.Operator, Reason: r.Reason, Copied: r.Copied, At: r.At}
+func viewReveal(r store.Reveal) api.Reveal {
+	return api.Reveal{Device: r.Device, Account: r.Target, Operator: r.Operator, Reason: r.Reason, Copied: r.Copied, At: r.At}
 }
 
-func viewApproval(a store.Approval) Approval {
-	return Approval{ID: a.ID, Device: a.Device, Account: a.Target, AskedBy: a.AskedBy, Reason: a.Reason, AskedAt: a.AskedAt, EndsAt: a.EndsAt, Approved: a.Approved, DecidedBy: a.DecidedBy, DecidedAt: a.DecidedAt}
+func viewApproval(a store.Approval) api.Approval {
+	return api.Approval{ID: a.ID, Device: a.Device, Account: a.Target, AskedBy: a.AskedBy, Reason: a.Reason, AskedAt: a.AskedAt, EndsAt: a.EndsAt, Approved: a.Approved, DecidedBy: a.DecidedBy, DecidedAt: a.DecidedAt}
 }
 
 // whole is a list that is short by nature, and so not paged.
@@ -34,7 +35,7 @@ type whole[T any] struct {
 	}
 }
 
-func (a *api) passwords() {
+func (a *routes) passwords() {
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/passwords", id: "list-passwords", summary: "Passwords that devices change, by device, without the passwords"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
@@ -42,17 +43,17 @@ func (a *api) passwords() {
 			Group   string `query:"group"`
 			Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
 			Bare    bool   `query:"unrecovered" doc:"Only those without a copy sealed to a recovery key"`
-		}) (*List[Password], error) {
-			list, next, err := a.Service.Passwords(ctx, who, service.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare}, in.page())
+		}) (*List[api.Password], error) {
+			list, next, err := a.Custody.Passwords(ctx, who, custody.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare}, in.page())
 			return listOf(list, next, err, viewPassword)
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}/passwords", id: "device-passwords", summary: "Passwords of one device with their deposits, without the passwords"},
-		func(ctx context.Context, who auth.Identity, in *Named) (*whole[DevicePassword], error) {
-			list, deposits, err := a.Service.PasswordsOf(ctx, who, in.Name)
-			out := &whole[DevicePassword]{}
-			out.Body.Items = []DevicePassword{}
+		func(ctx context.Context, who auth.Identity, in *Named) (*whole[api.DevicePassword], error) {
+			list, deposits, err := a.Custody.PasswordsOf(ctx, who, in.Name)
+			out := &whole[api.DevicePassword]{}
+			out.Body.Items = []api.DevicePassword{}
 			for _, r := range list {
-				p := DevicePassword{Password: viewPassword(r), Deposits: []Deposit{}}
+				p := api.DevicePassword{Password: viewPassword(r), Deposits: []api.Deposit{}}
 				for _, d := range deposits[r.Target] {
 					p.Deposits = append(p.Deposits, viewDeposit(d))
 				}
@@ -63,12 +64,12 @@ func (a *api) passwords() {
 	register(a, auth.RevealIt, operation{method: http.MethodPost, path: "/devices/{name}/reveal", id: "reveal-password", summary: "Show a password, with a reason, shortly after signing in", action: "password.revealed"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
-			Body RevealSpec
-		}) (*struct{ Body Revealed }, error) {
-			answer, err := a.Service.Reveal(ctx, who, service.RevealRequest{Device: in.Name, Target: in.Body.Account, Reason: in.Body.Reason, Copied: in.Body.Copied, Former: (*store.Ref)(in.Body.Former)})
-			out := &struct{ Body Revealed }{Revealed{Password: viewPassword(answer.Rotation), Candidates: []Candidate{}, RotatesAt: answer.RotatesAt}}
+			Body api.RevealSpec
+		}) (*struct{ Body api.Revealed }, error) {
+			answer, err := a.Custody.Reveal(ctx, who, custody.RevealRequest{Device: in.Name, Target: in.Body.Account, Reason: in.Body.Reason, Copied: in.Body.Copied, Former: (*store.Ref)(in.Body.Former)})
+			out := &struct{ Body api.Revealed }{api.Revealed{Password: viewPassword(answer.Rotation), Candidates: []api.Candidate{}, RotatesAt: answer.RotatesAt}}
 			for _, c := range answer.Candidates {
-				out.Body.Candidates = append(out.Body.Candidates, Candidate{Password: c.Password, Deposit: viewDeposit(c.Deposit)})
+				out.Body.Candidates = append(out.Body.Candidates, api.Candidate{Password: c.Password, Deposit: viewDeposit(c.Deposit)})
 			}
 			return out, err
 		})
@@ -76,13 +77,13 @@ func (a *api) passwords() {
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			PastQuery
-		}) (*List[Reveal], error) {
-			list, next, err := a.Service.Reveals(ctx, who, in.past(), in.page())
+		}) (*List[api.Reveal], error) {
+			list, next, err := a.Custody.Reveals(ctx, who, in.past(), in.page())
 			return listOf(list, next, err, viewReveal)
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/approvals", id: "list-approvals", summary: "Reveals that wait for a second person, latest first"},
-		func(ctx context.Context, who auth.Identity, in *Paged) (*List[Approval], error) {
-			list, next, err := a.Service.Approvals(ctx, who, in.page())
+		func(ctx context.Context, who auth.Identity, in *Paged) (*List[api.Approval], error) {
+			list, next, err := a.Custody.Approvals(ctx, who, in.page())
 			return listOf(list, next, err, viewApproval)
 		})
 	register(a, auth.RevealIt, operation{method: http.MethodPost, path: "/approvals/{name}", id: "decide-approval", summary: "Approve a reveal that somebody else asked for, or decline it", status: http.StatusNoContent, action: "reveal.decided"},
@@ -92,15 +93,15 @@ func (a *api) passwords() {
 				Approve bool `json:"approve"`
 			}
 		}) (*Empty, error) {
-			return &Empty{}, a.Service.Decide(ctx, who, in.Name, in.Body.Approve)
+			return &Empty{}, a.Custody.Decide(ctx, who, in.Name, in.Body.Approve)
 		})
 	register(a, auth.Administer, operation{method: http.MethodGet, path: "/escrow-keys", id: "list-escrow-keys", summary: "Keys that passwords are sealed to, by number"},
-		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*whole[EscrowKey], error) {
-			keys, uses, err := a.Service.EscrowKeys(ctx)
-			out := &whole[EscrowKey]{}
-			out.Body.Items = []EscrowKey{}
+		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*whole[api.EscrowKey], error) {
+			keys, uses, err := a.Custody.EscrowKeys(ctx)
+			out := &whole[api.EscrowKey]{}
+			out.Body.Items = []api.EscrowKey{}
 			for _, k := range keys {
-				out.Body.Items = append(out.Body.Items, EscrowKey{Number: k.Number, Use: k.Use, State: k.State, MadeAt: k.MadeAt, ProvedAt: k.ProvedAt, Deposits: uses[k.Number]})
+				out.Body.Items = append(out.Body.Items, api.EscrowKey{Number: k.Number, Use: k.Use, State: k.State, MadeAt: k.MadeAt, ProvedAt: k.ProvedAt, Deposits: uses[k.Number]})
 			}
 			return out, err
 		})

@@ -3,7 +3,7 @@ package httpapi
 import (
 	"time"
 
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/reach"
 )
 
 // PastQuery narrows a list of what happened.
@@ -14,6 +14,6 @@ type PastQuery struct {
 	Until  time.Time `query:"until" doc:"Before this time"`
 }
 
-func (q PastQuery) past() service.Past {
-	return service.Past{Device: q.Device, Group: q.Group, Since: q.Since, Until: q.Until}
+func (q PastQuery) past() reach.Past {
+	return reach.Past{Device: q.Device, Group: q.Group, Since: q.Since, Until: q.Until}
 }

@@ -4,117 +4,118 @@ import (
 	"context"
 	"net/http"
 
+	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/insight"
 	"rankwarden.example/internal/store"
 )
 
-func viewStandings(c service.Counts) Standings {
-	return Standings{InStep: c[drift.InStep], Drifted: c[drift.Drifted], Waiting: c[drift.Waiting], Held: c[drift.Held], Silent: c[drift.Silent]}
+func viewStandings(c insight.Counts) api.Standings {
+	return api.Standings{InStep: c[drift.InStep], Drifted: c[drift.Drifted], Waiting: c[drift.Waiting], Held: c[drift.Held], Silent: c[drift.Silent]}
 }
 
-func viewPolicy(p store.Policy, problems []policy.Problem) Policy {
+func viewPolicy(p store.Policy, problems []policy.Problem) api.Policy {
 	if problems == nil {
 		problems = []policy.Problem{}
 	}
-	return Policy{Name: p.Name, Title: p.Title, Source: p.Source, Version: p.Version, Revision: p.Revision, UpdatedAt: p.UpdatedAt, UpdatedBy: p.UpdatedBy, Problems: problems}
+	return api.Policy{Name: p.Name, Title: p.Title, Source: p.Source, Version: p.Version, Revision: p.Revision, UpdatedAt: p.UpdatedAt, UpdatedBy: p.UpdatedBy, Problems: problems}
 }
 
-func viewRevision(r store.PolicyRevision) Revision {
-	return Revision{Number: r.Number, Source: r.Source, PublishedAt: r.PublishedAt, PublishedBy: r.PublishedBy}
+func viewRevision(r store.PolicyRevision) api.Revision {
+	return api.Revision{Number: r.Number, Source: r.Source, PublishedAt: r.PublishedAt, PublishedBy: r.PublishedBy}
 }
 
-func (a *api) policies() {
+func (a *routes) policies() {
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies", id: "list-policies", summary: "Policies by name, with where each is used and how its devices stand"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
-		}) (*List[PolicySummary], error) {
-			list, next, err := a.Service.Policies(ctx, in.Search, in.page())
+		}) (*List[api.PolicySummary], error) {
+			list, next, err := a.Authoring.Policies(ctx, in.Search, in.page())
 			if err != nil {
 				return nil, err
 			}
 			views, err := a.summaries(ctx, who, list)
-			return listOf(views, next, err, func(p PolicySummary) PolicySummary { return p })
+			return listOf(views, next, err, func(p api.PolicySummary) api.PolicySummary { return p })
 		})
 	register(a, auth.Draft, operation{method: http.MethodPost, path: "/policies", id: "new-policy", summary: "Save the first draft of a policy; the document names it", status: http.StatusCreated, action: "policy.saved"},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body Document }) (*Tagged[Policy], error) {
-			p, problems, err := a.Service.NewPolicy(ctx, who, in.Body.Source)
+		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Document }) (*Tagged[api.Policy], error) {
+			p, problems, err := a.Authoring.NewPolicy(ctx, who, in.Body.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
 	register(a, auth.Look, operation{method: http.MethodPost, path: "/policy-check", id: "check-policy", summary: "Check a document without storing it, and say in words what it asks for"},
-		func(ctx context.Context, _ auth.Identity, in *struct{ Body Document }) (*struct{ Body PolicyCheck }, error) {
-			problems, asks, err := a.Service.CheckPolicy(ctx, in.Body.Source)
-			return &struct{ Body PolicyCheck }{PolicyCheck{Problems: problems, Asks: asks}}, err
+		func(ctx context.Context, _ auth.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
+			problems, asks, err := a.Authoring.CheckPolicy(ctx, in.Body.Source)
+			return &struct{ Body api.PolicyCheck }{api.PolicyCheck{Problems: problems, Asks: asks}}, err
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
-		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[Policy], error) {
-			p, err := a.Service.Policy(ctx, in.Name)
+		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[api.Policy], error) {
+			p, err := a.Authoring.Policy(ctx, in.Name)
 			if err != nil {
 				return nil, err
 			}
-			problems, _, err := a.Service.CheckPolicy(ctx, p.Source)
+			problems, _, err := a.Authoring.CheckPolicy(ctx, p.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
 	register(a, auth.Draft, operation{method: http.MethodPut, path: "/policies/{name}", id: "save-policy", summary: "Save the draft of a policy", action: "policy.saved"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Matching
-			Body Document
-		}) (*Tagged[Policy], error) {
+			Body api.Document
+		}) (*Tagged[api.Policy], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err
 			}
-			p, problems, err := a.Service.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
+			p, problems, err := a.Authoring.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		})
 	register(a, auth.Deploy, operation{method: http.MethodPost, path: "/policies/{name}/publish", id: "publish-policy", summary: "Make the draft the next revision, and move every assignment of the policy to it at once", action: "policy.published"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Matching
-		}) (*Tagged[Published], error) {
+		}) (*Tagged[api.Published], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err
 			}
-			p, err := a.Service.PublishPolicy(ctx, who, in.Name, over)
-			return tagged(p.Policy.Version, Published{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved}), err
+			p, err := a.Authoring.PublishPolicy(ctx, who, in.Name, over)
+			return tagged(p.Policy.Version, api.Published{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved}), err
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies/{name}/revisions", id: "list-revisions", summary: "Published revisions, newest first"},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Named
 			Paged
-		}) (*List[Revision], error) {
-			list, next, err := a.Service.PolicyRevisions(ctx, in.Name, in.page())
+		}) (*List[api.Revision], error) {
+			list, next, err := a.Authoring.PolicyRevisions(ctx, in.Name, in.page())
 			return listOf(list, next, err, viewRevision)
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies/{name}/revisions/{number}", id: "revision", summary: "A published document"},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Named
 			Number int `path:"number" minimum:"1"`
-		}) (*struct{ Body Revision }, error) {
-			r, err := a.Service.PolicyRevision(ctx, in.Name, in.Number)
-			return &struct{ Body Revision }{viewRevision(r)}, err
+		}) (*struct{ Body api.Revision }, error) {
+			r, err := a.Authoring.PolicyRevision(ctx, in.Name, in.Number)
+			return &struct{ Body api.Revision }{viewRevision(r)}, err
 		})
 }
 
 // summaries adds where each policy is used, and how the devices stand there.
-func (a *api) summaries(ctx context.Context, who auth.Identity, list []store.Policy) ([]PolicySummary, error) {
-	standings, err := a.Service.StandingsByAssignment(ctx, who)
+func (a *routes) summaries(ctx context.Context, who auth.Identity, list []store.Policy) ([]api.PolicySummary, error) {
+	standings, err := a.Insight.StandingsByAssignment(ctx, who)
 	if err != nil {
 		return nil, err
 	}
-	used, err := a.Service.AssignmentsByPolicy(ctx, list)
+	used, err := a.Authoring.AssignmentsByPolicy(ctx, list)
 	if err != nil {
 		return nil, err
 	}
-	views := make([]PolicySummary, len(list))
+	views := make([]api.PolicySummary, len(list))
 	for i, p := range list {
-		views[i] = PolicySummary{Name: p.Name, Title: p.Title, Revision: p.Revision, UpdatedAt: p.UpdatedAt, UpdatedBy: p.UpdatedBy, Assignments: []AssignmentView{}}
-		sum := service.Counts{}
+		views[i] = api.PolicySummary{Name: p.Name, Title: p.Title, Revision: p.Revision, UpdatedAt: p.UpdatedAt, UpdatedBy: p.UpdatedBy, Assignments: []api.Assignment{}}
+		sum := insight.Counts{}
 		for _, u := range used[p.ID] {
 			views[i].Assignments = append(views[i].Assignments, viewAssignment(u))
 			for standing, n := range standings[u.Name] {

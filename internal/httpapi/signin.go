@@ -8,9 +8,10 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"rankwarden.example/api"
+	"rankwarden.example/internal/access"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/problem"
-	"rankwarden.example/internal/service"
 )
 
 const cookieName = "rankwarden_session"
@@ -38,7 +39,7 @@ func identity(ctx context.Context) auth.Identity {
 var describing = map[string]bool{"GET " + Base + "/openapi.json": true, "GET " + Base + "/openapi.yaml": true}
 
 // authenticate finds out who asks, by session cookie or bearer token.
-func (a *api) authenticate(c fiber.Ctx) error {
+func (a *routes) authenticate(c fiber.Ctx) error {
 	ctx := context.WithValue(c.Context(), addressKey, c.IP())
 	if c.Scheme() == "https" { // itself, or as a trusted proxy says
 		ctx = context.WithValue(ctx, overTLSKey, true)
@@ -64,7 +65,7 @@ func (a *api) authenticate(c fiber.Ctx) error {
 type credentials struct{ session, token, address string }
 
 // credentials copies them, so that they outlive the request.
-func (a *api) credentials(c fiber.Ctx) credentials {
+func (a *routes) credentials(c fiber.Ctx) credentials {
 	return credentials{session: strings.Clone(c.Cookies(cookieName)), token: strings.Clone(bearer(c.Get(fiber.HeaderAuthorization))), address: strings.Clone(c.IP())}
 }
 
@@ -77,34 +78,34 @@ func bearer(authorization string) string {
 }
 
 // identify finds out who has the credentials. A token beats a session.
-func (a *api) identify(ctx context.Context, given credentials) (auth.Identity, error) {
+func (a *routes) identify(ctx context.Context, given credentials) (auth.Identity, error) {
 	switch {
 	case given.token != "":
-		return a.Service.ByToken(ctx, given.token, given.address)
+		return a.Access.ByToken(ctx, given.token, given.address)
 	case given.session != "":
-		return a.Service.BySession(ctx, given.session, given.address)
+		return a.Access.BySession(ctx, given.session, given.address)
 	}
-	return auth.Identity{}, service.ErrSignIn
+	return auth.Identity{}, access.ErrSignIn
 }
 
-func (a *api) me(who auth.Identity) Me {
+func (a *routes) me(who auth.Identity) api.Me {
 	rights := []string{}
 	for _, right := range who.Rights() {
 		rights = append(rights, string(right))
 	}
-	return Me{Name: who.Name, Roles: viewRoles(who.Grants), Rights: rights, Organisation: a.Service.Organisation, Interval: int(a.Service.Interval.Seconds())}
+	return api.Me{Name: who.Name, Roles: viewRoles(who.Grants), Rights: rights, Organisation: a.Organisation, Interval: int(a.Interval.Seconds())}
 }
 
 type signedIn struct {
 	SetCookie http.Cookie `header:"Set-Cookie"`
-	Body      Me
+	Body      api.Me
 }
 
-func (a *api) cookie(ctx context.Context, secret string, life time.Duration) http.Cookie {
+func (a *routes) cookie(ctx context.Context, secret string, life time.Duration) http.Cookie {
 	return http.Cookie{Name: cookieName, Value: secret, Path: "/", MaxAge: int(life.Seconds()), HttpOnly: true, Secure: a.Secure || overTLS(ctx), SameSite: http.SameSiteStrictMode}
 }
 
-func (a *api) signIn() {
+func (a *routes) signIn() {
 	type credentials struct {
 		Body struct {
 			Name     string `json:"name" minLength:"1" maxLength:"63"`
@@ -114,15 +115,15 @@ func (a *api) signIn() {
 	register(a, auth.Anybody, operation{method: http.MethodPost, path: "/session", id: "sign-in", summary: "Sign in; the answer sets a session cookie", action: "session.opened"},
 		func(ctx context.Context, _ auth.Identity, in *credentials) (*signedIn, error) {
 			address, _ := ctx.Value(addressKey).(string)
-			secret, who, err := a.Service.SignIn(ctx, in.Body.Name, in.Body.Password, address)
+			secret, who, err := a.Access.SignIn(ctx, in.Body.Name, in.Body.Password, address)
 			if err != nil {
 				return nil, err
 			}
-			return &signedIn{a.cookie(ctx, secret, service.SessionLength), a.me(who)}, nil
+			return &signedIn{a.cookie(ctx, secret, access.SessionLength), a.me(who)}, nil
 		})
 	register(a, auth.SignedIn, operation{method: http.MethodGet, path: "/session", id: "who-am-i", summary: "Who is signed in"},
-		func(_ context.Context, who auth.Identity, _ *struct{}) (*struct{ Body Me }, error) {
-			return &struct{ Body Me }{a.me(who)}, nil
+		func(_ context.Context, who auth.Identity, _ *struct{}) (*struct{ Body api.Me }, error) {
+			return &struct{ Body api.Me }{a.me(who)}, nil
 		})
 	register(a, auth.SignedIn, operation{method: http.MethodPost, path: "/session/fresh", id: "sign-in-again", summary: "Give your password again, so that for 15 minutes you may see passwords", status: http.StatusNoContent, action: "session.refreshed"},
 		func(ctx context.Context, who auth.Identity, in *struct {
@@ -131,14 +132,14 @@ func (a *api) signIn() {
 			}
 		}) (*Empty, error) {
 			secret, _ := ctx.Value(secretKey).(string)
-			return &Empty{}, a.Service.SignInAgain(ctx, who, secret, in.Body.Password)
+			return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password)
 		})
 	register(a, auth.SignedIn, operation{method: http.MethodDelete, path: "/session", id: "sign-out", summary: "End the session", status: http.StatusNoContent, action: "session.closed"},
 		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct {
 			SetCookie http.Cookie `header:"Set-Cookie"`
 		}, error) {
 			secret, _ := ctx.Value(secretKey).(string)
-			if err := a.Service.SignOut(ctx, who, secret); err != nil {
+			if err := a.Access.SignOut(ctx, who, secret); err != nil {
 				return nil, err
 			}
 			ended := a.cookie(ctx, "", 0)

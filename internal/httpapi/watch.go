@@ -5,28 +5,29 @@ import (
 	"net/http"
 	"time"
 
+	"rankwarden.example/api"
 	"rankwarden.example/core/present"
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/insight"
 )
 
-func (a *api) watch() {
+func (a *routes) watch() {
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "The fleet now"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Group string `query:"group" doc:"Only the devices of this group"`
-		}) (*struct{ Body Overview }, error) {
-			o, err := a.Service.Watch(ctx, who, in.Group)
-			return &struct{ Body Overview }{viewOverview(o, a.Service.Now())}, err
+		}) (*struct{ Body api.Overview }, error) {
+			o, err := a.Insight.Watch(ctx, who, in.Group)
+			return &struct{ Body api.Overview }{viewOverview(o, a.Now())}, err
 		})
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/held-settings", id: "list-held-settings", summary: "Settings that are held, by reason, most devices first"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Group string `query:"group" doc:"Only on the devices of this group"`
-		}) (*whole[HeldSetting], error) {
-			list, err := a.Service.HeldSettings(ctx, who, in.Group)
-			out := &whole[HeldSetting]{}
-			out.Body.Items = make([]HeldSetting, len(list))
+		}) (*whole[api.HeldSetting], error) {
+			list, err := a.Insight.HeldSettings(ctx, who, in.Group)
+			out := &whole[api.HeldSetting]{}
+			out.Body.Items = make([]api.HeldSetting, len(list))
 			for i, h := range list {
-				out.Body.Items[i] = HeldSetting{Unit: service.HeldName(h.Unit), UnitTitle: present.UnitInFull(h.Unit), Reason: h.Why, Words: h.Detail, Devices: h.Devices, Device: h.Device.Name, DeviceID: h.Device.ID, Between: h.Between}
+				out.Body.Items[i] = api.HeldSetting{Unit: insight.HeldName(h.Unit), UnitTitle: present.UnitInFull(h.Unit), Reason: h.Why, Words: h.Detail, Devices: h.Devices, Device: h.Device.Name, DeviceID: h.Device.ID, Between: h.Between}
 			}
 			return out, err
 		})
@@ -34,29 +35,29 @@ func (a *api) watch() {
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Group string `query:"group" doc:"Only on the devices of this group"`
-		}) (*List[LockedAccount], error) {
-			list, next, err := a.Service.LockedAccounts(ctx, who, in.Group, in.page())
-			return listOf(list, next, err, func(l service.LockedAccount) LockedAccount {
-				return LockedAccount{Device: l.Device.Name, DeviceID: l.Device.ID, Name: l.Account.Name, SID: l.Account.SID, LockedUntil: l.Account.Until}
+		}) (*List[api.LockedAccount], error) {
+			list, next, err := a.Insight.LockedAccounts(ctx, who, in.Group, in.page())
+			return listOf(list, next, err, func(l insight.LockedAccount) api.LockedAccount {
+				return api.LockedAccount{Device: l.Device.Name, DeviceID: l.Device.ID, Name: l.Account.Name, SID: l.Account.SID, LockedUntil: l.Account.Until}
 			})
 		})
 }
 
-func viewOverview(o service.Overview, at time.Time) Overview {
-	v := Overview{At: at, Devices: o.Verified.Devices, Online: o.Verified.Online, Verified: o.Verified.Verified, OnlineVerified: o.Verified.OnlineVerified,
-		Unsettled: o.Unsettled, Standings: viewStandings(o.Standings), Strips: []Strip{}, Decisions: []Decision{}, Edits: []Edit{}, Findings: []FindingSummary{}}
+func viewOverview(o insight.Overview, at time.Time) api.Overview {
+	v := api.Overview{At: at, Devices: o.Verified.Devices, Online: o.Verified.Online, Verified: o.Verified.Verified, OnlineVerified: o.Verified.OnlineVerified,
+		Unsettled: o.Unsettled, Standings: viewStandings(o.Standings), Strips: []api.Strip{}, Decisions: []api.Decision{}, Edits: []api.Edit{}, Findings: []api.Finding{}}
 	for _, s := range o.Strips {
-		strip := Strip{Group: s.Name, Standings: viewStandings(s.Counts), Marks: []Mark{}}
+		strip := api.Strip{Group: s.Name, Standings: viewStandings(s.Counts), Marks: []api.Mark{}}
 		for _, m := range s.Marks {
-			strip.Marks = append(strip.Marks, Mark{DeviceID: m.ID, Device: m.Name, Standing: string(m.Standing)})
+			strip.Marks = append(strip.Marks, api.Mark{DeviceID: m.ID, Device: m.Name, Standing: string(m.Standing)})
 		}
 		v.Strips = append(v.Strips, strip)
 	}
 	for _, d := range o.Decisions {
-		v.Decisions = append(v.Decisions, Decision(d))
+		v.Decisions = append(v.Decisions, api.Decision(d))
 	}
 	for _, e := range o.Edits {
-		v.Edits = append(v.Edits, Edit{At: e.At, Operator: e.Actor, Action: e.Action, Object: e.Object})
+		v.Edits = append(v.Edits, api.Edit{At: e.At, Operator: e.Actor, Action: e.Action, Object: e.Object})
 	}
 	for _, f := range o.Findings {
 		v.Findings = append(v.Findings, viewFinding(f))

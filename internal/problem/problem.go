@@ -14,7 +14,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/core/policy"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 )
 
@@ -83,15 +83,15 @@ func FromLibrary(status int, message string, errs ...error) huma.StatusError {
 	return p
 }
 
-var statuses = map[service.Kind]int{
-	service.Invalid: http.StatusUnprocessableEntity, service.NotFound: http.StatusNotFound, service.Conflict: http.StatusConflict,
-	service.Stale: http.StatusPreconditionFailed, service.Unauthorised: http.StatusUnauthorized,
-	service.Forbidden: http.StatusForbidden, service.TooMany: http.StatusTooManyRequests, service.Unavailable: http.StatusServiceUnavailable,
+var statuses = map[refusal.Kind]int{
+	refusal.Invalid: http.StatusUnprocessableEntity, refusal.NotFound: http.StatusNotFound, refusal.Conflict: http.StatusConflict,
+	refusal.Stale: http.StatusPreconditionFailed, refusal.Unauthorised: http.StatusUnauthorized,
+	refusal.Forbidden: http.StatusForbidden, refusal.TooMany: http.StatusTooManyRequests, refusal.Unavailable: http.StatusServiceUnavailable,
 }
 
 // Of makes a problem of a use case's error. What nobody expected is logged, not shown.
 func Of(log *slog.Logger, err error) *Problem {
-	var refusal *service.Error
+	var refusal *refusal.Error
 	var ready *Problem
 	switch {
 	case errors.As(err, &ready):

@@ -21,11 +21,11 @@ import (
 	"rankwarden.example/internal/deviceapi"
 	"rankwarden.example/internal/directory"
 	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/httpapi"
+	"rankwarden.example/internal/intake"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
-	"rankwarden.example/internal/service"
+	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire"
 )
@@ -48,9 +48,10 @@ type Config struct {
 	Interval     time.Duration    // between two check-ins of a device
 	Now          func() time.Time // the clock, [time.Now] when nil
 
-	Kept           store.Kept            // how long records are kept, [service.DefaultKept] where zero
+	Kept           store.Kept            // how long records are kept, [intake.DefaultKept] where zero
 	Directory      *directory.Connection // nil for none
 	DirectoryEvery time.Duration         // between two readings of it
+	Patience       time.Duration         // see [rooms.Options]
 }
 
 // DefaultBudget is how many passwords an operator may usually see in an hour before a second person must approve.
@@ -58,7 +59,7 @@ const DefaultBudget = 10
 
 func (c Config) kept() store.Kept {
 	if c.Kept == (store.Kept{}) {
-		return service.DefaultKept
+		return intake.DefaultKept
 	}
 	return c.Kept
 }
@@ -73,7 +74,7 @@ func (c Config) openEscrow() (escrow.Opener, error) {
 
 // Server is a running service.
 type Server struct {
-	Service   *service.Service
+	*rooms.Rooms
 	URL       string
 	DeviceURL string // where devices find it
 	faces     []face
@@ -118,17 +119,17 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 	if c.Now == nil {
 		c.Now = time.Now
 	}
-	hub, view := &live.Hub{}, fleetview.New()
-	svc, err := service.New(ctx, service.Options{Store: db, Keys: keys, Hub: hub, View: view, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval, DirectoryConnection: c.Directory,
-		OpenEscrow: c.openEscrow, RevealBudget: c.RevealBudget, Kept: c.kept()})
+	hub := &live.Hub{}
+	opened, err := rooms.Open(ctx, rooms.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval,
+		DirectoryConnection: c.Directory, OpenEscrow: c.openEscrow, RevealBudget: c.RevealBudget, Kept: c.kept(), Patience: c.Patience})
 	if err != nil {
 		return nil, err
 	}
 	done, stop := context.WithCancel(context.WithoutCancel(ctx))
-	s := &Server{Service: svc, store: db, log: log, stop: stop, failed: make(chan error, 2)}
-	devices := deviceapi.New(deviceapi.Options{Service: svc, Hub: hub, Log: log, Done: done})
+	s := &Server{Rooms: opened, store: db, log: log, stop: stop, failed: make(chan error, 2)}
+	devices := deviceapi.New(deviceapi.Options{Intake: s.Intake, Custody: s.Custody, Store: db, Now: c.Now, Interval: c.Interval, Hub: hub, Log: log, Done: done})
 	app := s.app(c, done)
-	s.api = httpapi.Mount(app, httpapi.Options{Service: svc, Hub: hub, Log: log, Secure: c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"), Done: done})
+	s.api = httpapi.Mount(app, httpapi.Options{Rooms: opened, Organisation: c.Organisation, Interval: c.Interval, Now: c.Now, Hub: hub, Log: log, Secure: c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"), Done: done})
 	deviceApp := app
 	if c.DeviceListen != "" {
 		deviceApp = s.app(c, done)
@@ -151,11 +152,11 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 		return nil, err
 	}
 	loops := map[string]func(context.Context){
-		"devices": devices.Run, "settling": svc.SettleLoop, "keys": svc.KeysLoop, "overdue passwords": svc.RotationLoop, "strangers": svc.StrangersLoop, "retention": svc.RetentionLoop,
-		"notices": func(ctx context.Context) { hub.Run(ctx, db, log) }, "lists": func(ctx context.Context) { view.Run(ctx, db, hub, log, c.Now) },
+		"devices": devices.Run, "settling": s.Deploy.SettleLoop, "keys": s.Custody.KeysLoop, "overdue passwords": s.Intake.RotationLoop, "strangers": s.Strangers.Loop, "retention": s.Intake.RetentionLoop,
+		"notices": func(ctx context.Context) { hub.Run(ctx, db, log) }, "lists": func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
 	}
 	if c.Directory != nil {
-		loops["directory"] = func(ctx context.Context) { svc.DirectoryLoop(ctx, c.DirectoryEvery) }
+		loops["directory"] = func(ctx context.Context) { s.Authoring.DirectoryLoop(ctx, c.DirectoryEvery) }
 	}
 	for name, loop := range loops {
 		s.loops.Add(1)
@@ -168,7 +169,7 @@ func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, co
 		live.Go(log, "listener", func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) })
 	}
 	// Lists and counts of operators begin whole.
-	if err := view.Loaded(ctx); err != nil {
+	if err := s.View.Loaded(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("reading the fleet: %w", err), s.Stop())
 	}
 	return s, nil

@@ -1,6 +1,10 @@
 package store
 
-import "time"
+import (
+	"time"
+
+	"rankwarden.example/core/assign"
+)
 
 // Assignment aims the revision of a policy that it has in force at groups.
 type Assignment struct {
@@ -17,6 +21,12 @@ type Assignment struct {
 	Version   int64
 	CreatedAt time.Time
 	UpdatedAt time.Time
+}
+
+// Aim is the assignment as the core knows it.
+func (a Assignment) Aim() assign.Assignment {
+	return assign.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within,
+		Rank: assign.Rank(a.Rank), Stance: assign.Stance(a.Stance)}
 }
 
 func (t Tx) assignments() Tx {

@@ -3,6 +3,7 @@ package store
 import (
 	"encoding/base64"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -43,6 +44,26 @@ func (t Tx) rotations(clock Clock, from string, args ...any) ([]Rotation, error)
 		found[i].Standing = r.standing(clock)
 	}
 	return found, err
+}
+
+// DepositTimes puts into a reported state when passwords were changed as the service knows it: the time of a deposit
+// counts, not the device's word.
+func (t Tx) DepositTimes(clock Clock, device string, state *drift.State) error {
+	known, err := t.RotationsOf(clock, device)
+	if err != nil {
+		return err
+	}
+	reported := state.Rotation
+	state.Rotation = nil
+	for _, r := range known {
+		target, err := principal.Parse(r.Target)
+		if err != nil || r.ChangedAt == nil {
+			continue
+		}
+		elsewhere := slices.ContainsFunc(reported, func(x drift.Rotated) bool { return x.Target == target && x.Elsewhere })
+		state.Rotation = append(state.Rotation, drift.Rotated{Target: target, RotatedAt: *r.ChangedAt, Next: r.NextAt, Elsewhere: elsewhere})
+	}
+	return nil
 }
 
 // RotationKey names a password that a device changes.

@@ -2,10 +2,12 @@ package store
 
 import (
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/wire"
 )
 
@@ -118,6 +120,24 @@ type ScopeAssignment struct {
 func (s Scope) Described() ([]ScopeAssignment, error) {
 	var list []ScopeAssignment
 	return list, json.Unmarshal([]byte(s.Assignments), &list)
+}
+
+// DecidedBy says which assignments decided each setting of the scope.
+func (s Scope) DecidedBy() (map[unit.ID][]string, error) {
+	whose := map[unit.ID][]string{}
+	var lane struct {
+		Units []struct {
+			Unit unit.ID
+			From []string
+		}
+	}
+	if err := json.Unmarshal([]byte(s.Lane), &lane); err != nil {
+		return nil, fmt.Errorf("reading a scope: %w", err)
+	}
+	for _, u := range lane.Units {
+		whose[u.Unit] = u.From
+	}
+	return whose, nil
 }
 
 // Scope finds one.

@@ -1,0 +1,101 @@
+package api
+
+import "time"
+
+// Password is a password that a device changes, without the password.
+type Password struct {
+	Device       string     `json:"device"`
+	DeviceID     string     `json:"device_id"`
+	Serial       string     `json:"serial"`
+	Standing     string     `json:"standing" enum:"in_step,drifted,waiting,held,silent"`
+	LastContact  *time.Time `json:"last_contact"`
+	Account      string     `json:"account" doc:"As policies name it: account:KEY or builtin:administrator"`
+	Name         string     `json:"name" doc:"What the account is called now"`
+	SID          string     `json:"sid"`
+	ChangedAt    *time.Time `json:"changed_at" doc:"Null before the first change"`
+	NextAt       *time.Time `json:"next_at" doc:"As the device says; null when no rule asks for a change"`
+	EveryMinutes *int       `json:"every_minutes" doc:"Null when no rule asks for a change any more"`
+	Changing     bool       `json:"changing" doc:"A change is under way: several passwords may be the right one"`
+	ShownAt      *time.Time `json:"viewed_at"`
+	ShownBy      string     `json:"viewed_by"`
+}
+
+// DepositRef names a deposit of a device.
+type DepositRef struct {
+	Epoch  int64 `json:"epoch"`
+	Number int64 `json:"number"`
+}
+
+// Deposit is a sealed password in escrow, without the password.
+type Deposit struct {
+	DepositRef
+	State       string     `json:"state" enum:"pending,current,former"`
+	Name        string     `json:"name" doc:"What the account is called under it"`
+	NameBefore  string     `json:"name_before"`
+	Reason      string     `json:"reason" doc:"Why it was changed"`
+	Policy      string     `json:"policy" doc:"Whose rule asked for it"`
+	DepositedAt time.Time  `json:"deposited_at"`
+	ConfirmedAt *time.Time `json:"confirmed_at"`
+	FormerAt    *time.Time `json:"former_at"`
+}
+
+// DevicePassword is a password of one device with its deposits.
+type DevicePassword struct {
+	Password
+	Deposits []Deposit `json:"deposits" nullable:"false" doc:"Newest first"`
+}
+
+// RevealSpec says whose password is to be shown, and why.
+type RevealSpec struct {
+	Account string      `json:"account,omitempty" doc:"As policies name it, its key or its name; may be left out where the device has one"`
+	Reason  string      `json:"reason" doc:"Why, such as a ticket and what is to be done"`
+	Copied  bool        `json:"copied,omitempty" doc:"It is copied without being shown"`
+	Former  *DepositRef `json:"former,omitempty" doc:"A former password instead, for a machine restored from an old image"`
+}
+
+// Candidate is a password that may be the right one.
+type Candidate struct {
+	Password string  `json:"password"`
+	Deposit  Deposit `json:"deposit"`
+}
+
+// Revealed is what a reveal gives.
+type Revealed struct {
+	Password   Password    `json:"about"`
+	Candidates []Candidate `json:"candidates" nullable:"false" doc:"Every password that may be the right one, newest first"`
+	RotatesAt  *time.Time  `json:"rotates_at" doc:"When it is changed because it was shown; null for not therefore"`
+}
+
+// Reveal is one showing of a password.
+type Reveal struct {
+	Device   string    `json:"device"`
+	Account  string    `json:"account"`
+	Operator string    `json:"operator"`
+	Reason   string    `json:"reason"`
+	Copied   bool      `json:"copied"`
+	At       time.Time `json:"at"`
+}
+
+// Approval is a reveal beyond an operator's budget, which a second person must approve.
+type Approval struct {
+	ID        string     `json:"id"`
+	Device    string     `json:"device"`
+	Account   string     `json:"account"`
+	AskedBy   string     `json:"created_by"`
+	Reason    string     `json:"reason"`
+	AskedAt   time.Time  `json:"created_at"`
+	EndsAt    time.Time  `json:"expires_at"`
+	Approved  bool       `json:"approved"`
+	DecidedBy string     `json:"decided_by"`
+	DecidedAt *time.Time `json:"decided_at"`
+}
+
+// EscrowKey is the public half of a key that passwords are sealed to.
+type EscrowKey struct {
+	Number   int64      `json:"number"`
+	Use      string     `json:"use" enum:"escrow,recovery"`
+	State    string     `json:"state" enum:"new,live,retired"`
+	MadeAt   time.Time  `json:"made_at"`
+	ProvedAt *time.Time `json:"proved_at"`
+	Deposits int        `json:"deposits" doc:"Sealed to it"`
+}

@@ -1,0 +1,87 @@
+package api
+
+import (
+	"time"
+)
+
+// Mark is one device in a strip.
+type Mark struct {
+	Device   string `json:"device" doc:"Its name"`
+	DeviceID string `json:"device_id"`
+	Standing string `json:"standing" enum:"in_step,drifted,waiting,held,silent"`
+}
+
+// Strip is one group in the overview.
+type Strip struct {
+	Group     string    `json:"group"`
+	Standings Standings `json:"standings"`
+	Marks     []Mark    `json:"marks" nullable:"false" doc:"Its devices by name; empty when there are too many to draw"`
+}
+
+// Decision is something that waits for an operator.
+type Decision struct {
+	Unit     string `json:"unit" doc:"Empty for a device that claims to be another"`
+	Title    string `json:"title"`
+	Detail   string `json:"detail" doc:"What is wrong and the way out"`
+	Devices  int    `json:"devices"`
+	Device   string `json:"device" doc:"Name of one of them"`
+	DeviceID string `json:"device_id"`
+	Kind     string `json:"kind" enum:"contested,held,fought,claim,reveal,no_key,unsettled,restored,directory,recovery" doc:"Equal ranks differ; an error holds it; somebody changes it back; a device waits for an owner; a second person must approve a reveal; no escrow key is live; a change cannot be settled; the service may have been restored from a backup; the directory lost entries in use; passwords have no recovery copy"`
+}
+
+// HeldSetting is a setting that is held for one reason: devices keep what they were given last.
+type HeldSetting struct {
+	Unit      string   `json:"unit" doc:"* for every setting of the device"`
+	UnitTitle string   `json:"unit_title"`
+	Reason    string   `json:"reason" doc:"contested, or the code of the problem"`
+	Words     string   `json:"words" doc:"What is wrong and the way out"`
+	Between   []string `json:"between" nullable:"false" doc:"Assignments because of which it is held"`
+	Devices   int      `json:"devices"`
+	Device    string   `json:"device" doc:"Name of one of them"`
+	DeviceID  string   `json:"device_id"`
+}
+
+// LockedAccount is an account that is locked after wrong passwords, as its device reported last.
+type LockedAccount struct {
+	Device      string     `json:"device"`
+	DeviceID    string     `json:"device_id"`
+	Name        string     `json:"name"`
+	SID         string     `json:"sid"`
+	LockedUntil *time.Time `json:"locked_until" doc:"Null until someone unlocks it"`
+}
+
+// Edit is something an operator or the service did.
+type Edit struct {
+	At       time.Time `json:"at"`
+	Operator string    `json:"operator" doc:"Who did it; service for what the service did by itself"`
+	Action   string    `json:"action"`
+	Object   string    `json:"object"`
+}
+
+// Overview is the fleet now.
+type Overview struct {
+	At             time.Time  `json:"at"`
+	Devices        int        `json:"devices"`
+	Online         int        `json:"online" doc:"Heard from within three check-in intervals"`
+	Verified       int        `json:"verified" doc:"Read back under the newest desired state"`
+	OnlineVerified int        `json:"online_verified"`
+	Unsettled      int        `json:"unsettled" doc:"Changes that are still being settled for their devices"`
+	Standings      Standings  `json:"standings"`
+	Strips         []Strip    `json:"strips" nullable:"false"`
+	Decisions      []Decision `json:"decisions" nullable:"false"`
+	Edits          []Edit     `json:"edits" nullable:"false" doc:"Of the last day"`
+	Findings       []Finding  `json:"findings" nullable:"false" doc:"That came or were closed in the last day"`
+}
+
+// Change tells a listener what to read again. Devices names those that changed; when it is empty
+// although the topic is there, any may have.
+type Change struct {
+	Topics  []string `json:"topics" doc:"devices, reports or edits"`
+	Devices []string `json:"devices" doc:"Identifiers, at most 500"`
+}
+
+// AllVerified reports whether nothing is being settled and every online device was verified against
+// the newest that is asked of it.
+func (o Overview) AllVerified() bool {
+	return o.Unsettled == 0 && o.Online > 0 && o.OnlineVerified == o.Online
+}

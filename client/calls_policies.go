@@ -1,0 +1,320 @@
+package client
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"rankwarden.example/api"
+)
+
+// SignIn opens a session, which this client then uses.
+func (c *Client) SignIn(ctx context.Context, name, password string) (api.Me, error) {
+	var me api.Me
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/session", in: map[string]string{"name": name, "password": password}, out: &me})
+	return me, err
+}
+
+// Me is who is signed in.
+func (c *Client) Me(ctx context.Context) (api.Me, error) {
+	me, _, err := get[api.Me](ctx, c, "/session", nil)
+	return me, err
+}
+
+// SignOut ends the session.
+func (c *Client) SignOut(ctx context.Context) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/session"})
+	return err
+}
+
+// MakeToken makes an API token with the caller's role, or another one when it is given.
+func (c *Client) MakeToken(ctx context.Context, name, role string, hours int) (api.NewToken, error) {
+	var out api.NewToken
+	in := map[string]any{"name": name, "expires_in_hours": hours}
+	if role != "" {
+		in["role"] = role
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/tokens", in: in, out: &out})
+	return out, err
+}
+
+// RevokeToken ends one of the caller's tokens.
+func (c *Client) RevokeToken(ctx context.Context, id string) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/tokens/" + url.PathEscape(id)})
+	return err
+}
+
+// CheckPolicy checks a document as the service would, without storing it.
+func (c *Client) CheckPolicy(ctx context.Context, source string) (api.PolicyCheck, error) {
+	var out api.PolicyCheck
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policy-check", in: api.Document{Source: source}, out: &out})
+	return out, err
+}
+
+// Policies lists policies; search is part of a name or title.
+func (c *Client) Policies(ctx context.Context, search string, p Page) (List[api.PolicySummary], error) {
+	return list[api.PolicySummary](ctx, c, "/policies", values("search", search), p)
+}
+
+// Policy reads a policy with its draft.
+func (c *Client) Policy(ctx context.Context, name string) (api.Policy, error) {
+	out, _, err := get[api.Policy](ctx, c, "/policies/"+url.PathEscape(name), nil)
+	return out, err
+}
+
+// NewPolicy saves the first draft of a policy.
+func (c *Client) NewPolicy(ctx context.Context, source string) (api.Policy, error) {
+	var out api.Policy
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policies", in: api.Document{Source: source}, out: &out})
+	return out, err
+}
+
+// SavePolicy saves a draft over a version.
+func (c *Client) SavePolicy(ctx context.Context, name, source string, over int64) (api.Policy, error) {
+	var out api.Policy
+	_, err := c.do(ctx, call{method: http.MethodPut, path: "/policies/" + url.PathEscape(name), in: api.Document{Source: source}, out: &out, ifMatch: over})
+	return out, err
+}
+
+// PublishPolicy publishes the draft of a version.
+func (c *Client) PublishPolicy(ctx context.Context, name string, over int64) (api.Published, error) {
+	var out api.Published
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policies/" + url.PathEscape(name) + "/publish", out: &out, ifMatch: over})
+	return out, err
+}
+
+// Revisions lists the published revisions of a policy, newest first.
+func (c *Client) Revisions(ctx context.Context, name string, p Page) (List[api.Revision], error) {
+	return list[api.Revision](ctx, c, "/policies/"+url.PathEscape(name)+"/revisions", nil, p)
+}
+
+// Revision reads a published document.
+func (c *Client) Revision(ctx context.Context, name string, number int) (api.Revision, error) {
+	out, _, err := get[api.Revision](ctx, c, "/policies/"+url.PathEscape(name)+"/revisions/"+strconv.Itoa(number), nil)
+	return out, err
+}
+
+// Assignments lists assignments by rank, of one policy when it is named.
+func (c *Client) Assignments(ctx context.Context, policy string, p Page) (List[api.Assignment], error) {
+	return list[api.Assignment](ctx, c, "/assignments", values("policy", policy), p)
+}
+
+// Assignment reads an assignment.
+func (c *Client) Assignment(ctx context.Context, name string) (api.Assignment, error) {
+	out, _, err := get[api.Assignment](ctx, c, "/assignments/"+url.PathEscape(name), nil)
+	return out, err
+}
+
+// NewAssignment aims the latest revision of a policy at groups.
+func (c *Client) NewAssignment(ctx context.Context, name string, aim api.Aim) (api.Assignment, error) {
+	var out api.Assignment
+	in := struct {
+		Name string `json:"name"`
+		api.Aim
+	}{name, aim}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/assignments", in: in, out: &out})
+	return out, err
+}
+
+// ChangeAssignment aims an assignment anew, over a version.
+func (c *Client) ChangeAssignment(ctx context.Context, name string, aim api.Aim, over int64) (api.Assignment, error) {
+	var out api.Assignment
+	_, err := c.do(ctx, call{method: http.MethodPut, path: "/assignments/" + url.PathEscape(name), in: aim, out: &out, ifMatch: over})
+	return out, err
+}
+
+// RemoveAssignment removes an assignment of a version.
+func (c *Client) RemoveAssignment(ctx context.Context, name string, over int64) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/assignments/" + url.PathEscape(name), ifMatch: over})
+	return err
+}
+
+// EnrolmentTokens lists enrolment tokens, newest first.
+func (c *Client) EnrolmentTokens(ctx context.Context, p Page) (List[api.EnrolmentToken], error) {
+	return list[api.EnrolmentToken](ctx, c, "/enrolment-tokens", nil, p)
+}
+
+// EnrolmentSpec says what an enrolment token is for, and what devices get as they enrol.
+type EnrolmentSpec struct {
+	Note   string   `json:"note,omitempty"`
+	Uses   int      `json:"uses"`
+	Hours  int      `json:"expires_in_hours"`
+	Groups []string `json:"groups,omitempty"`
+	Path   string   `json:"path,omitempty"`
+	Tags   []string `json:"tags,omitempty"`
+}
+
+// MakeEnrolmentToken makes a token.
+func (c *Client) MakeEnrolmentToken(ctx context.Context, in EnrolmentSpec) (api.NewEnrolmentToken, error) {
+	var out api.NewEnrolmentToken
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/enrolment-tokens", in: in, out: &out})
+	return out, err
+}
+
+// RevokeEnrolmentToken ends an enrolment token.
+func (c *Client) RevokeEnrolmentToken(ctx context.Context, id string) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/enrolment-tokens/" + url.PathEscape(id)})
+	return err
+}
+
+// DeviceQuery narrows a list of devices. Empty fields do not.
+type DeviceQuery struct {
+	Search, Standing, Group, State string
+}
+
+func (q DeviceQuery) values() url.Values {
+	return values("search", q.Search, "standing", q.Standing, "group", q.Group, "state", q.State)
+}
+
+// Devices lists devices by name.
+func (c *Client) Devices(ctx context.Context, q DeviceQuery, p Page) (List[api.Device], error) {
+	return list[api.Device](ctx, c, "/devices", q.values(), p)
+}
+
+// Device reads a device, by identifier or name.
+func (c *Client) Device(ctx context.Context, idOrName string) (api.Device, error) {
+	out, _, err := get[api.Device](ctx, c, "/devices/"+url.PathEscape(idOrName), nil)
+	return out, err
+}
+
+// Standings counts devices by standing.
+func (c *Client) Standings(ctx context.Context, q DeviceQuery) (api.Standings, error) {
+	out, _, err := get[api.Standings](ctx, c, "/device-standings", q.values())
+	return out, err
+}
+
+// Why tells what is asked of a device, what it has, and why.
+func (c *Client) Why(ctx context.Context, idOrName string) (api.DeviceWhy, error) {
+	out, _, err := get[api.DeviceWhy](ctx, c, "/devices/"+url.PathEscape(idOrName)+"/why", nil)
+	return out, err
+}
+
+// Decide accepts, refuses or retires a device.
+func (c *Client) Decide(ctx context.Context, idOrName, decision string) error {
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/devices/" + url.PathEscape(idOrName) + "/" + decision})
+	return err
+}
+
+// FindingQuery narrows a list of findings. Empty fields do not; an empty state is open.
+type FindingQuery struct {
+	State, Unit, Kind, Group, Device string
+	Since, Until                     time.Time
+}
+
+func (q FindingQuery) values() url.Values {
+	return past(values("state", q.State, "unit", q.Unit, "kind", q.Kind, "group", q.Group, "device", q.Device), q.Since, q.Until)
+}
+
+// past adds the time that a list of the past is narrowed to.
+func past(query url.Values, since, until time.Time) url.Values {
+	for name, at := range map[string]time.Time{"since": since, "until": until} {
+		if !at.IsZero() {
+			query.Set(name, at.UTC().Format(time.RFC3339Nano))
+		}
+	}
+	return query
+}
+
+// Findings lists findings, newest first.
+func (c *Client) Findings(ctx context.Context, q FindingQuery, p Page) (List[api.Finding], error) {
+	return list[api.Finding](ctx, c, "/findings", q.values(), p)
+}
+
+// FindingSums sums findings up by setting and kind, most devices first.
+func (c *Client) FindingSums(ctx context.Context, q FindingQuery) ([]api.FindingSum, error) {
+	out, _, err := get[List[api.FindingSum]](ctx, c, "/finding-sums", q.values())
+	return out.Items, err
+}
+
+// EventQuery narrows a list of events. Empty fields do not.
+type EventQuery struct {
+	Device, Kind, Group string
+	Since, Until        time.Time
+}
+
+// Events lists what happened on devices, latest first.
+func (c *Client) Events(ctx context.Context, q EventQuery, p Page) (List[api.Event], error) {
+	return list[api.Event](ctx, c, "/device-events", past(values("device", q.Device, "kind", q.Kind, "group", q.Group), q.Since, q.Until), p)
+}
+
+// Order gives devices an order, and says how many have it now.
+func (c *Client) Order(ctx context.Context, o api.NewOrder) (api.OrderProgress, error) {
+	var out api.OrderProgress
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/orders", in: o, out: &out})
+	return out, err
+}
+
+// OrderProgress says how far the orders are that were given together.
+func (c *Client) OrderProgress(ctx context.Context, batch string) (api.OrderProgress, error) {
+	var out api.OrderProgress
+	_, err := c.do(ctx, call{method: http.MethodGet, path: "/order-progress/" + url.PathEscape(batch), out: &out})
+	return out, err
+}
+
+// PastQuery narrows a list of what happened. Empty fields do not.
+type PastQuery struct {
+	Device, Group string
+	Since, Until  time.Time
+}
+
+func (q PastQuery) values() url.Values {
+	return past(values("device", q.Device, "group", q.Group), q.Since, q.Until)
+}
+
+// Orders lists orders, latest first.
+func (c *Client) Orders(ctx context.Context, q PastQuery, p Page) (List[api.Order], error) {
+	return list[api.Order](ctx, c, "/orders", q.values(), p)
+}
+
+// Overview is the fleet now.
+func (c *Client) Overview(ctx context.Context) (api.Overview, error) { return c.OverviewOf(ctx, "") }
+
+// OverviewOf is the devices of a group now, of all without one.
+func (c *Client) OverviewOf(ctx context.Context, group string) (api.Overview, error) {
+	out, _, err := get[api.Overview](ctx, c, "/watch", values("group", group))
+	return out, err
+}
+
+// HeldSettings lists settings that are held, most devices first; of a group when it is named.
+func (c *Client) HeldSettings(ctx context.Context, group string) ([]api.HeldSetting, error) {
+	out, _, err := get[List[api.HeldSetting]](ctx, c, "/held-settings", values("group", group))
+	return out.Items, err
+}
+
+// LockedAccounts lists locked accounts by device; of a group when it is named.
+func (c *Client) LockedAccounts(ctx context.Context, group string, p Page) (List[api.LockedAccount], error) {
+	return list[api.LockedAccount](ctx, c, "/locked-accounts", values("group", group), p)
+}
+
+// Changes hands every change to receive until the context ends or the stream breaks off. It begins
+// with one empty change, when nothing can be missed any more.
+func (c *Client) Changes(ctx context.Context, receive func(api.Change)) error {
+	resp, err := c.send(ctx, call{method: http.MethodGet, path: "/events"})
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	lines := bufio.NewScanner(resp.Body)
+	lines.Buffer(nil, 1<<20)
+	for lines.Scan() {
+		data, ok := strings.CutPrefix(lines.Text(), "data: ")
+		if !ok {
+			continue
+		}
+		var change api.Change
+		if err := json.Unmarshal([]byte(data), &change); err != nil {
+			return fmt.Errorf("reading changes: %w", err)
+		}
+		receive(change)
+	}
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	return fmt.Errorf("%w: the stream of changes broke off", ErrUnreachable)
+}

@@ -1,0 +1,19 @@
+// Package access knows who may use the service: operators with their roles, sign-in, sessions and tokens.
+package access
+
+import (
+	"rankwarden.example/internal/strangers"
+	"rankwarden.example/internal/uow"
+)
+
+// Service is the room. Use [New].
+type Service struct {
+	uow.Room[Records]
+	Strangers *strangers.Counter
+	passwords *hashing
+}
+
+// New opens the room.
+func New(room uow.Room[Records], unknown *strangers.Counter) *Service {
+	return &Service{Room: room, Strangers: unknown, passwords: newHashing()}
+}

@@ -1,0 +1,38 @@
+package access
+
+import (
+	"time"
+
+	"rankwarden.example/internal/membership"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+)
+
+// Records is what this room needs of the records. [store.Tx] has it.
+type Records interface {
+	uow.Records
+	membership.Names
+	RuledGroups() ([]store.Ruled, error)
+
+	AddAPIToken(a store.APIToken) error
+	AddOperator(o store.Operator) error
+	AddSession(s store.Session) error
+	CountOperators() (int64, error)
+	EndSession(hash []byte) error
+	KnowsAddress(operator, address string) (bool, error)
+	ListAPITokens(operator string, p store.Page) ([]store.APIToken, string, error)
+	ListOperators(p store.Page) ([]store.Operator, string, error)
+	LiveAPIToken(hash []byte, now time.Time) (store.APIToken, error)
+	LockOperator(id string) (store.Operator, error)
+	LockSignInFailures(at time.Time, subjects ...string) ([]store.SignInFailure, error)
+	Operator(id string) (store.Operator, error)
+	OperatorByName(name string) (store.Operator, error)
+	OwnersLeft() (int, error)
+	RefreshSession(hash []byte, at time.Time) error
+	RefreshToken(id string, at time.Time) error
+	RememberAddress(operator, address string, at time.Time) error
+	RevokeAPIToken(operator, id string, at time.Time) error
+	SessionOperator(hash []byte, now time.Time) (store.Operator, store.Session, error)
+	SetOperator(o store.Operator, at time.Time) error
+	SetSignInFailure(f store.SignInFailure) error
+}

@@ -1,0 +1,29 @@
+// Package authoring is where operators write what is to be: policies, groups, assignments, what the organisation knows
+// of devices, and the people and groups of the directory. Nothing here reaches a device by itself: what changes is
+// asked to be settled.
+package authoring
+
+import (
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/directory"
+	"rankwarden.example/internal/fleetview"
+	"rankwarden.example/internal/published"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+)
+
+// Service is the room; every field must be set but where it is said otherwise.
+type Service struct {
+	uow.Room[Records]
+	Locks     uow.Locks
+	Documents *published.Documents
+	View      Fleet
+	// DirectoryConnection is nil where the directory is only imported.
+	DirectoryConnection *directory.Connection
+}
+
+// Fleet is what this room needs to know of the devices as they are now.
+type Fleet interface {
+	Devices(reach auth.Reach) []*fleetview.Device
+	Groups(clock store.Clock, reach auth.Reach, marks int, visit fleetview.Visit) []fleetview.Group
+}

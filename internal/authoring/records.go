@@ -1,0 +1,62 @@
+package authoring
+
+import (
+	"time"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/membership"
+	"rankwarden.example/internal/published"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+)
+
+// Records is what this room needs of the records. [store.Tx] has it.
+type Records interface {
+	uow.Records
+	membership.Names
+	membership.Records
+	published.Records
+
+	AddAssignment(a store.Assignment) error
+	AddGroup(g store.Group) error
+	AddPolicy(p store.Policy) error
+	AddPolicyRevision(r store.PolicyRevision) error
+	AddToGroup(groupID string, devices []string) error
+	Assignment(name string) (store.Assignment, error)
+	Assignments() ([]store.Assignment, error)
+	AssignmentsOf(policyIDs []string) ([]store.Assignment, error)
+	AssignmentsUsing(group string) ([]string, error)
+	CountAimedOutside(reach auth.Reach, aim store.Aim) (int, error)
+	CountDevicesOutside(reach auth.Reach, ids []string) (int, error)
+	CountMembersOutside(reach auth.Reach, groupID string) (int, error)
+	CountOutside(reach auth.Reach, names []string) (int, error)
+	Device(clock store.Clock, idOrName, folded string) (store.Device, error)
+	DirectoryAround(refs []principal.Ref) (*principal.Table, error)
+	DirectoryEntries() ([]store.DirectoryEntry, error)
+	DirectoryIsEmpty() (bool, error)
+	DirectorySync() (store.DirectorySync, error)
+	GoneBefore(before time.Time) ([]store.DirectoryEntry, error)
+	Group(name string) (store.Group, error)
+	ListAssignments(policy string, p store.Page) ([]store.Assignment, string, error)
+	ListDirectory(search, kind string, p store.Page) ([]store.DirectoryEntry, string, error)
+	ListGroupMembers(reach auth.Reach, groupID string, p store.Page) ([]store.GroupMember, string, error)
+	ListPolicies(search string, p store.Page) ([]store.Policy, string, error)
+	ListPolicyRevisions(policyID string, p store.Page) ([]store.PolicyRevision, string, error)
+	LiveIDs(keys []string) ([]string, error)
+	LockDevices(ids []string) error
+	MarkGone(refs []string, at time.Time) error
+	OperatorsReaching(group string) ([]string, error)
+	PinRevision(policyID string, revision int, at time.Time) ([]store.Assignment, error)
+	Policy(name string) (store.Policy, error)
+	PutDirectory(entries []store.DirectoryEntry) error
+	RemoveAssignment(id string, over int64) error
+	RemoveDirectory(refs []string) error
+	RemoveFromGroup(groupID string, devices []string) error
+	RemoveGroup(id string, over int64) error
+	SetAssignment(a store.Assignment, over int64) error
+	SetDirectorySync(s store.DirectorySync) error
+	SetFacts(id, path string, tags []string, primaryUser string) error
+	SetGroup(g store.Group, over int64) error
+	SetPolicy(p store.Policy, over int64) error
+}

@@ -1,0 +1,56 @@
+// Package custody keeps the passwords of accounts, sealed: devices deposit them, operators see them with a reason, and
+// the keys that they are sealed to are made, proved and retired. It also keeps the list of keys that devices trust.
+package custody
+
+import (
+	"context"
+	"sync/atomic"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/fleetview"
+	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/reach"
+	"rankwarden.example/internal/scopes"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire"
+)
+
+// Options are what the room is made of; every field must be set, but View and Hub where nobody reads lists.
+type Options struct {
+	uow.Room[Records]
+	Keys         wire.Keyring
+	Hub          *live.Hub
+	View         Fleet
+	Scopes       *scopes.Known
+	Organisation string
+	// OpenEscrow reads the private escrow keys; it is called again when they changed.
+	OpenEscrow func() (escrow.Opener, error)
+	// RevealBudget is how many passwords an operator may see in an hour before a second person must approve.
+	RevealBudget int
+}
+
+// Service is the room. Use [New].
+type Service struct {
+	Options
+	listed atomic.Pointer[listed]
+	opener atomic.Pointer[escrow.Opener]
+}
+
+// New opens the room, and brings its signed key list up to date.
+func New(ctx context.Context, o Options) (*Service, error) {
+	s := &Service{Options: o}
+	opener, err := o.OpenEscrow()
+	if err != nil {
+		return nil, err
+	}
+	s.opener.Store(&opener)
+	return s, s.publish(ctx)
+}
+
+// Fleet is what this room needs to know of the devices as they are now.
+type Fleet interface {
+	reach.Fleet
+	Each(clock store.Clock, f fleetview.Filter, visit func(d *fleetview.Device, standing drift.Standing) bool)
+}

@@ -1,0 +1,191 @@
+package custody
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"fmt"
+	"time"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/refusal"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire"
+)
+
+// EscrowKeys are all escrow and recovery keys, with how many deposits each has.
+func (s *Service) EscrowKeys(ctx context.Context) ([]store.EscrowKey, map[int64]int, error) {
+	db := s.DB.With(ctx)
+	keys, err := db.EscrowKeys()
+	if err != nil {
+		return nil, nil, err
+	}
+	uses, err := db.KeyUses()
+	return keys, uses, err
+}
+
+// AddEscrowKey enters the public half of a new key. It is not live before a copy of its private half
+// was proved.
+func (s *Service) AddEscrowKey(ctx context.Context, who auth.Identity, number int64, use string, public []byte) error {
+	return s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "keys.made", Object: fmt.Sprint(number)}, func(tx Records, w *uow.Work) error {
+		if _, err := tx.LockServiceState(s.Organisation); err != nil {
+			return err
+		}
+		if err := tx.AddEscrowKey(store.EscrowKey{Number: number, Use: use, Public: public, State: store.KeyNew, MadeAt: s.Now()}); err != nil {
+			return refusal.Named(err, "escrow key", fmt.Sprint(number))
+		}
+		w.After = map[string]any{"use": use}
+		return nil
+	})
+}
+
+// ChallengeFormat is the format of a challenge.
+const ChallengeFormat = "rankwarden.challenge/1"
+
+// Challenge proves, when it is answered, that a copy of a private key exists.
+type Challenge struct {
+	Format string       `json:"format"`
+	About  escrow.About `json:"about"`
+	Sealed []byte       `json:"sealed"`
+}
+
+// Answer opens the challenge.
+func (c Challenge) Answer(copy escrow.Opener) (string, error) { return copy.Open(c.About, c.Sealed) }
+
+// nobody is the well-known identifier that no account has.
+var nobody = principal.MustSID("S-1-0-0")
+
+// Challenge makes one for a key that is not live yet.
+func (s *Service) Challenge(ctx context.Context, number int64) (Challenge, error) {
+	var c Challenge
+	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, _ *uow.Work) error {
+		if _, err := tx.LockServiceState(s.Organisation); err != nil {
+			return err
+		}
+		key, err := tx.EscrowKey(number)
+		if err != nil {
+			return err
+		}
+		if key.State != store.KeyNew {
+			return refusal.New(refusal.Conflict, "escrow key %d is %s already", number, key.State)
+		}
+		answer := rand.Text()
+		c = Challenge{Format: ChallengeFormat, About: escrow.About{Format: escrow.AboutFormat, Organisation: s.listed.Load().organisation, Device: "challenge",
+			Target: principal.Administrator, Account: nobody, Key: number}}
+		if c.Sealed, err = escrow.Seal(key.Public, c.About, answer); err != nil {
+			return err
+		}
+		key.Challenge = wire.Digest([]byte(answer))
+		return tx.SetEscrowKey(key)
+	})
+	return c, refusal.Named(err, "escrow key", fmt.Sprint(number))
+}
+
+// ProveEscrowKey makes a key live when the answer shows that its challenge was opened.
+func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number int64, answer string) error {
+	var list *listed
+	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "keys.proved", Object: fmt.Sprint(number)}, func(tx Records, w *uow.Work) error {
+		if _, err := tx.LockServiceState(s.Organisation); err != nil {
+			return err
+		}
+		key, err := tx.EscrowKey(number)
+		if err != nil {
+			return err
+		}
+		if key.State != store.KeyNew || key.Challenge == "" {
+			return refusal.New(refusal.Conflict, "escrow key %d waits for no proof; make a challenge for it first", number)
+		}
+		if subtle.ConstantTimeCompare([]byte(wire.Digest([]byte(answer))), []byte(key.Challenge)) != 1 {
+			return refusal.New(refusal.Invalid, "that is not the answer to the latest challenge of escrow key %d; open that one with the copy of the key", number)
+		}
+		key.State, key.Challenge, key.ProvedAt = store.KeyLive, "", new(s.Now())
+		if err := tx.SetEscrowKey(key); err != nil {
+			return err
+		}
+		w.After = map[string]any{"use": key.Use}
+		list, err = s.list(tx, w)
+		return err
+	})
+	return refusal.Named(s.know(list, err), "escrow key", fmt.Sprint(number))
+}
+
+// RetireEscrowKey has nothing new sealed to a key. What is sealed to it stays, and so must its
+// private half, until it is sealed again to another one.
+func (s *Service) RetireEscrowKey(ctx context.Context, who auth.Identity, number int64) error {
+	var list *listed
+	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "keys.retired", Object: fmt.Sprint(number)}, func(tx Records, w *uow.Work) error {
+		if _, err := tx.LockServiceState(s.Organisation); err != nil {
+			return err
+		}
+		keys, err := tx.EscrowKeys()
+		if err != nil {
+			return err
+		}
+		var key store.EscrowKey
+		others := 0
+		for _, k := range keys {
+			if k.Number == number {
+				key = k
+			} else if k.Use == wire.UseEscrow && k.State == store.KeyLive {
+				others++
+			}
+		}
+		switch {
+		case key.Number == 0:
+			return store.ErrNotFound
+		case key.State == store.KeyRetired:
+			return refusal.New(refusal.Conflict, "escrow key %d is retired already", number)
+		case key.Use == wire.UseEscrow && key.State == store.KeyLive && others == 0:
+			return refusal.New(refusal.Conflict, "escrow key %d is the only live one: without it no device can change a password. Make and prove another one first", number)
+		}
+		key.State, key.RetiredAt = store.KeyRetired, new(s.Now())
+		if err := tx.SetEscrowKey(key); err != nil {
+			return err
+		}
+		list, err = s.list(tx, w)
+		return err
+	})
+	return refusal.Named(s.know(list, err), "escrow key", fmt.Sprint(number))
+}
+
+// MakeEscrowKey makes a key, writes its private half into a ring of mode 0600, and enters its public
+// half. A number is never used twice.
+func (s *Service) MakeEscrowKey(ctx context.Context, who auth.Identity, use, path string) (int64, error) {
+	keys, err := s.DB.With(ctx).EscrowKeys()
+	if err != nil {
+		return 0, err
+	}
+	ring, err := escrow.ReadRing(path)
+	if err != nil {
+		return 0, err
+	}
+	number := ring.Highest() + 1
+	for _, k := range keys {
+		number = max(number, k.Number+1)
+	}
+	private, err := escrow.NewPrivate()
+	if err != nil {
+		return 0, err
+	}
+	ring.Keys = append(ring.Keys, escrow.RingKey{Number: number, Use: use, MadeAt: s.Now().UTC().Truncate(time.Second), Private: private})
+	if err := ring.Write(path); err != nil { // first, so that no public half stands alone
+		return 0, err
+	}
+	return number, s.AddEscrowKey(ctx, who, number, use, private.Public())
+}
+
+// ProveByCopy makes a key live with a copy of its private half that lies on this machine.
+func (s *Service) ProveByCopy(ctx context.Context, who auth.Identity, number int64, copy escrow.Opener) error {
+	c, err := s.Challenge(ctx, number)
+	if err != nil {
+		return err
+	}
+	answer, err := c.Answer(copy)
+	if err != nil {
+		return refusal.New(refusal.Invalid, "the copy does not open the challenge of escrow key %d: %v", number, err)
+	}
+	return s.ProveEscrowKey(ctx, who, number, answer)
+}

@@ -1,0 +1,99 @@
+package deploy
+
+import (
+	"encoding/json"
+	"fmt"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire"
+)
+
+// composed is what devices with the same scope and the same settings before are to have.
+type composed struct {
+	body, digest, held string
+	heldUnits          int
+}
+
+func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids []string, run *settlement) error {
+	if err := tx.PutScope(scope.record); err != nil {
+		return err
+	}
+	devices, err := tx.LockForSettling(ids)
+	if err != nil {
+		return err
+	}
+	holds := scope.lane.Holds() // then composing depends on what a device was told before
+	cache := map[string]composed{}
+	var settled []store.Settled
+	for _, d := range devices {
+		before := ""
+		if holds {
+			before = d.SettingsDigest
+		}
+		c, known := cache[before]
+		if !known {
+			if c, err = run.compose(tx, scope.lane, before); err != nil {
+				return err
+			}
+			cache[before] = c
+			if err := tx.PutSettings(c.digest, c.body); err != nil {
+				return err
+			}
+		}
+		next := store.Settled{Device: d.ID, Name: d.Name, Scope: scope.record.Digest, Held: c.held, HeldUnits: c.heldUnits,
+			Stamp: drift.Stamp{Epoch: d.DesiredEpoch, Number: d.DesiredNumber, Digest: d.DesiredDigest}, Settings: c.digest}
+		if d.DesiredNumber == 0 || d.SettingsDigest != c.digest {
+			next.New = true
+			next.Stamp.Number++
+			document, err := wire.DesiredBytes(d.ID, d.Name, next.Stamp.Epoch, next.Stamp.Number, c.body)
+			if err != nil {
+				return err
+			}
+			next.Stamp.Digest = wire.Digest(document)
+			run.changed++
+		}
+		if next.New || d.Scope != next.Scope || d.HeldUnits != c.heldUnits || c.heldUnits > 0 {
+			settled = append(settled, next)
+		}
+	}
+	if len(settled) == 0 {
+		return nil
+	}
+	if err := tx.SetSettled(settled, s.Now()); err != nil {
+		return err
+	}
+	ids = ids[:0:0]
+	for _, next := range settled {
+		ids = append(ids, next.Device)
+	}
+	w.Tell(store.TopicDevices, ids...)
+	return nil
+}
+
+func (run *settlement) compose(tx Records, lane resolve.Lane, before string) (composed, error) {
+	previous, err := tx.Asked(before)
+	if err != nil {
+		return composed{}, err
+	}
+	settings, held := resolve.Compose(lane, previous.Settings)
+	asked := wire.Asked{Settings: settings, Directory: []principal.Entry{}}
+	known := principal.NewTable(previous.Directory)
+	for _, ref := range unit.Named(settings) {
+		if entry, ok := run.directory[ref]; ok {
+			asked.Directory = append(asked.Directory, principal.Entry{Ref: ref, SID: entry.SID})
+		} else if sid, ok := known.SID(ref); ok {
+			asked.Directory = append(asked.Directory, principal.Entry{Ref: ref, SID: sid}) // of a held unit
+		}
+	}
+	body, err := json.Marshal(asked)
+	if err != nil {
+		return composed{}, fmt.Errorf("composing a desired state: %w", err)
+	}
+	heldJSON, err := json.Marshal(held)
+	return composed{string(body), wire.Digest(body), string(heldJSON), len(held)}, err
+}

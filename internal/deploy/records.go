@@ -1,0 +1,32 @@
+package deploy
+
+import (
+	"time"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/published"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire"
+)
+
+// Records is what this room needs of the records. [store.Tx] has it.
+type Records interface {
+	uow.Records
+	published.Records
+
+	Asked(digest string) (wire.Asked, error)
+	Assignments() ([]store.Assignment, error)
+	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
+	DirectoryTable(refs []principal.Ref) (*principal.Table, error)
+	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
+	LockForSettling(ids []string) ([]store.SettledDevice, error)
+	MembersOf(groups []string) ([]store.Membership, error)
+	PutScope(s store.Scope) error
+	PutSettings(digest, body string) error
+	RequestSettleAgain(r store.SettleRequest) error
+	SetSettled(list []store.Settled, at time.Time) error
+	SettleDone(ids []int64) error
+	SettleFailed(ids []int64, why string, next time.Time) error
+	SettleRequests() ([]store.SettleRequest, error)
+}

@@ -1,0 +1,191 @@
+package deploy
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+	"time"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+)
+
+// batchOfDevices is the number of devices settled in one transaction.
+const batchOfDevices = 5000
+
+// SettleLoop settles whatever waits until the context ends. Any number of replicas may run it: one
+// works at a time, and what a replica did not finish stays in the queue for the next.
+func (s *Service) SettleLoop(ctx context.Context) {
+	const lookAgain = 5 * time.Second // for what a replica left behind when it died, and what failed
+	waiting := s.Hub.Subscribe(store.TopicSettle)
+	defer waiting.Close()
+	for {
+		if err := s.SettlePending(ctx); err != nil && ctx.Err() == nil {
+			s.Log.Error("settling failed; it will be tried again", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-waiting.Ready:
+			waiting.Take()
+		case <-time.After(lookAgain):
+		}
+	}
+}
+
+// SettlePending settles everything that waits now, unless another replica is at it.
+func (s *Service) SettlePending(ctx context.Context) error {
+	_, err := s.Locks.Exclusively(ctx, store.LockSettle, func(ctx context.Context) error {
+		for {
+			worked, err := s.settleOnce(ctx)
+			if err != nil || !worked {
+				return err
+			}
+		}
+	})
+	return err
+}
+
+// settlement is one run: what was asked for, as of one moment.
+type settlement struct {
+	requests []int64
+	causes   []string
+	scopes   []settledScope
+	devices  int
+	changed  int // devices whose desired state got a new number
+	// directory has the people and groups that the scopes name and the directory knows.
+	directory map[principal.Ref]principal.Entry
+	failed    []failedScope
+}
+
+// settledScope is what is settled once for all devices that meet the same assignments.
+type settledScope struct {
+	record  store.Scope
+	lane    resolve.Lane
+	devices []string
+}
+
+// failedScope is devices that could not be settled, and why.
+type failedScope struct {
+	devices []string
+	why     error
+}
+
+// settleTimeout is how long reading or one batch may take.
+const settleTimeout = 2 * time.Minute
+
+func (s *Service) settleOnce(ctx context.Context) (worked bool, err error) {
+	requests, err := s.settleable(ctx)
+	if err != nil || len(requests) == 0 {
+		return false, err
+	}
+	err = s.settle(ctx, requests)
+	if !isPoison(err) {
+		return true, err
+	}
+	if len(requests) == 1 {
+		return true, s.settleLater(ctx, requests[0], err)
+	}
+	// One request spoils the run: each is settled by itself, and the one that fails waits.
+	for _, r := range requests {
+		err := s.settle(ctx, []store.SettleRequest{r})
+		if isPoison(err) {
+			err = s.settleLater(ctx, r, err)
+		}
+		if err != nil {
+			return true, err
+		}
+	}
+	return true, nil
+}
+
+// settleable are the requests whose time has come.
+func (s *Service) settleable(ctx context.Context) ([]store.SettleRequest, error) {
+	all, err := s.DB.With(ctx).SettleRequests()
+	now := s.Now()
+	return slices.DeleteFunc(all, func(r store.SettleRequest) bool { return r.NextAt.After(now) }), err
+}
+
+// isPoison reports whether an error lies in what is settled, and not in the database or in this replica.
+func isPoison(err error) bool {
+	return err != nil && !errors.Is(err, context.Canceled) && !errors.Is(err, context.DeadlineExceeded) && !errors.Is(err, store.ErrFenced) && !store.IsUnavailable(err)
+}
+
+// settleLater has a request that failed tried again, later each time.
+func (s *Service) settleLater(ctx context.Context, r store.SettleRequest, why error) error {
+	s.Log.Error("a request to settle failed; it is tried again and holds up no other", "cause", r.Cause, "attempts", r.Attempts+1, "error", why)
+	return s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, _ *uow.Work) error {
+		return tx.SettleFailed([]int64{r.ID}, why.Error(), s.Now().Add(settleBackoff(r.Attempts)))
+	})
+}
+
+func settleBackoff(attempts int) time.Duration {
+	return min(time.Second<<min(attempts, 20), 10*time.Minute)
+}
+
+// settle carries out requests.
+func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) error {
+	var run settlement
+	reading, cancel := context.WithTimeout(ctx, settleTimeout)
+	defer cancel()
+	if err := s.DB.InSnapshot(reading, func(tx Records) error { return s.plan(tx, requests, &run) }); err != nil {
+		return err
+	}
+	start := time.Now()
+	for _, scope := range run.scopes {
+		for devices := scope.devices; len(devices) > 0; {
+			n := min(batchOfDevices, len(devices))
+			batch := devices[:n]
+			devices = devices[n:]
+			err := s.settleBatch(ctx, scope, batch, &run)
+			if isPoison(err) {
+				run.failed = append(run.failed, failedScope{batch, err})
+				err = nil
+			}
+			if err != nil {
+				return err
+			}
+		}
+	}
+	err := s.Do(ctx, uow.Act{Who: uow.Itself, Action: "device.resettled", Object: "devices"}, func(tx Records, w *uow.Work) error {
+		return s.finish(tx, w, requests, &run)
+	})
+	s.Log.Info("settled", "causes", run.causes, "devices", run.devices, "scopes", len(run.scopes), "new_desired_states", run.changed, "failed", len(run.failed), "took", time.Since(start))
+	return err
+}
+
+func (s *Service) settleBatch(ctx context.Context, scope settledScope, batch []string, run *settlement) error {
+	ctx, cancel := context.WithTimeout(ctx, settleTimeout)
+	defer cancel()
+	changed := run.changed
+	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+		return s.settleDevices(tx, w, scope, batch, run)
+	})
+	if err != nil {
+		run.changed = changed // nothing of it was stored
+	}
+	return err
+}
+
+// finish takes the requests out of the queue. Devices that failed are put into one of their own.
+func (s *Service) finish(tx Records, w *uow.Work, requests []store.SettleRequest, run *settlement) error {
+	attempts := 0
+	for _, r := range requests {
+		attempts = max(attempts, r.Attempts)
+	}
+	for _, f := range run.failed {
+		s.Log.Error("devices could not be settled; it is tried again and holds up no other", "causes", run.causes, "devices", len(f.devices), "error", f.why)
+		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{}, Devices: f.devices, CreatedAt: s.Now(),
+			Attempts: attempts + 1, Error: f.why.Error(), NextAt: s.Now().Add(settleBackoff(attempts))}); err != nil {
+			return err
+		}
+	}
+	if run.changed == 0 {
+		w.Quiet()
+	}
+	w.After = map[string]any{"causes": run.causes, "devices": run.devices, "new_desired_states": run.changed}
+	return tx.SettleDone(run.requests)
+}

@@ -1,0 +1,139 @@
+package insight
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"slices"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/fleetview"
+	"rankwarden.example/internal/reach"
+	"rankwarden.example/internal/refusal"
+	"rankwarden.example/internal/store"
+)
+
+// FindingFilter narrows a list of findings. Empty fields do not.
+type FindingFilter struct {
+	reach.Past
+	State, Unit, Kind string
+}
+
+func (s *Service) findings(ctx context.Context, who auth.Identity, f FindingFilter) (store.FindingFilter, error) {
+	filter := store.FindingFilter{State: f.State, Kind: f.Kind}
+	if f.Kind != "" && !slices.Contains(drift.Kinds, drift.Kind(f.Kind)) {
+		return filter, refusal.Unknown("kind", f.Kind, drift.Kinds)
+	}
+	if f.Unit != "" {
+		id, err := present.ParseUnit(f.Unit)
+		if err != nil {
+			return filter, refusal.New(refusal.Invalid, "%v", err).At("unit").Asked()
+		}
+		filter.Unit = id.String()
+	}
+	narrow, err := reach.Narrow(s.DB.With(ctx), s.View, s.Clock(), who, f.Past)
+	filter.Narrow = narrow
+	return filter, err
+}
+
+// Findings lists a page, newest first. What a platform cannot carry is no drift that anybody could put
+// right: it is listed only when it is asked for by its kind.
+func (s *Service) Findings(ctx context.Context, who auth.Identity, f FindingFilter, p store.Page) ([]store.Finding, string, error) {
+	filter, err := s.findings(ctx, who, f)
+	if err != nil {
+		return nil, "", err
+	}
+	if filter.Kind == "" {
+		filter.Not = string(drift.UnitUnsupported)
+	}
+	if filter.State != store.FindingOpen || filter.Few != nil {
+		return s.DB.With(ctx).ListFindings(filter, p)
+	}
+	// Which are open is known; the database would go through all of them for a group that has few.
+	return s.DB.With(ctx).FindingsByID(func(before int64, most int) []int64 {
+		return s.View.OpenFindings(filter.Reach, filter.Group, func(x *store.SeenFinding) bool { return x.ID < before && filter.Takes(x) }, most)
+	}, p)
+}
+
+// closedSpan is how far back closed findings are summed up when no time is given.
+const closedSpan = 24 * time.Hour
+
+// SumFindings sums findings up by unit and kind, most devices first. Closed ones are those of the last
+// day, unless a time is given.
+func (s *Service) SumFindings(ctx context.Context, who auth.Identity, f FindingFilter) ([]store.FindingSum, error) {
+	filter, err := s.findings(ctx, who, f)
+	if err != nil {
+		return nil, err
+	}
+	if filter.State != store.FindingOpen {
+		if filter.Since.IsZero() {
+			filter.Since = s.Now().Add(-closedSpan)
+		}
+		return s.DB.With(ctx).SumClosedFindings(filter, filter.Since)
+	}
+	type key struct{ unit, kind string }
+	sums := map[key]*store.FindingSum{}
+	s.View.Each(s.Clock(), fleetview.Filter{Reach: filter.Reach, Group: filter.Group}, func(d *fleetview.Device, _ drift.Standing) bool {
+		seen := map[key]bool{}
+		for _, x := range d.Findings {
+			if filter.Unit != "" && x.Unit != filter.Unit || filter.Kind != "" && x.Kind != filter.Kind {
+				continue
+			}
+			k := key{x.Unit, x.Kind}
+			sum := sums[k]
+			if sum == nil {
+				sum = &store.FindingSum{Unit: x.Unit, Kind: x.Kind, Oldest: x.FirstSeen}
+				sums[k] = sum
+			}
+			sum.Findings++
+			if !seen[k] {
+				seen[k] = true
+				sum.Devices++
+			}
+			if x.FirstSeen.Before(sum.Oldest) {
+				sum.Oldest = x.FirstSeen
+			}
+		}
+		return true
+	})
+	list := []store.FindingSum{}
+	for _, sum := range sums {
+		list = append(list, *sum)
+	}
+	slices.SortFunc(list, func(a, b store.FindingSum) int {
+		return cmp.Or(cmp.Compare(b.Devices, a.Devices), cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Kind, b.Kind))
+	})
+	return list, nil
+}
+
+// FindingWords says in one sentence what a stored finding is.
+func FindingWords(f store.Finding) string {
+	id, err := unit.Parse(f.Unit)
+	if err != nil {
+		return f.Kind
+	}
+	finding := drift.Finding{Unit: id, Kind: drift.Kind(f.Kind), Subject: f.Subject, Expected: stored(f, id, f.Expected), Actual: stored(f, id, f.Actual)}
+	return present.Finding(finding)
+}
+
+// stored reads a stored value: a value of the unit, or a plain one.
+func stored(f store.Finding, id unit.ID, value *string) any {
+	if value == nil {
+		return nil
+	}
+	if f.Kind == string(drift.WrongValue) {
+		if v, err := unit.Decode(id, []byte(*value)); err == nil {
+			return v
+		}
+		return nil
+	}
+	var plain any
+	if json.Unmarshal([]byte(*value), &plain) != nil {
+		return nil
+	}
+	return plain
+}

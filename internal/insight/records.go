@@ -1,0 +1,48 @@
+package insight
+
+import (
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/audit"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/reach"
+	"rankwarden.example/internal/scopes"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire"
+)
+
+// Records is what this room needs of the records. [store.Tx] has it.
+type Records interface {
+	uow.Records
+	reach.Records
+	scopes.One
+	scopes.Many
+
+	Asked(digest string) (wire.Asked, error)
+	Assignments() ([]store.Assignment, error)
+	DepositTimes(clock store.Clock, device string, state *drift.State) error
+	DesiredBefore(device string, epoch int64, most int) ([]store.DesiredState, error)
+	DesiredState(device string, epoch, number int64) (store.DesiredState, error)
+	DevicesByID(clock store.Clock, ids []string) ([]store.Device, error)
+	DevicesWaiting(reach auth.Reach, limit int) ([]store.Device, error)
+	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
+	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)
+	DirectorySync() (store.DirectorySync, error)
+	EscrowKeys() ([]store.EscrowKey, error)
+	FindingsByID(which func(before int64, most int) []int64, p store.Page) ([]store.Finding, string, error)
+	GroupsOf(device string) ([]store.Membership, error)
+	ListApprovals(reach auth.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
+	ListEvents(f store.EventFilter, p store.Page) ([]store.DeviceEvent, string, error)
+	ListFindings(f store.FindingFilter, p store.Page) ([]store.Finding, string, error)
+	RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error)
+	RecentFindings(reach auth.Reach, since time.Time, limit int) ([]store.Finding, error)
+	ReportBody(id int64) (drift.Report, store.Report, error)
+	RuledGroups() ([]store.Ruled, error)
+	SettleWaiting() (waiting int, failed []store.SettleRequest, err error)
+	SumClosedFindings(f store.FindingFilter, since time.Time) ([]store.FindingSum, error)
+	Unrecovered() (n int, example store.DeviceName, err error)
+}

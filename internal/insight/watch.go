@@ -1,0 +1,100 @@
+package insight
+
+import (
+	"context"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/internal/audit"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/fleetview"
+	"rankwarden.example/internal/membership"
+	"rankwarden.example/internal/store"
+)
+
+// Limits of the overview.
+const (
+	maxMarks   = 400 // devices of a group that are drawn one by one
+	maxRecent  = 40
+	recentSpan = 24 * time.Hour
+)
+
+// Counts are numbers of devices by standing.
+type Counts = fleetview.Counts
+
+// Verified counts live devices: all, those heard from within three check-in intervals, those read back
+// under their newest desired state, and those that are both.
+type Verified struct{ Devices, Online, Verified, OnlineVerified int }
+
+// Overview is the fleet now, as far as an operator may see it.
+type Overview struct {
+	Standings Counts
+	Verified  Verified
+	Strips    []fleetview.Group // devices are named where they are few enough to be drawn
+	Decisions []Decision
+	Edits     []audit.Entry
+	Findings  []store.Finding
+	Unsettled int // changes that are still being settled for their devices
+}
+
+// Watch gives the overview of the devices in reach, narrowed to a group when it is named.
+func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (Overview, error) {
+	clock, reach := s.Clock(), who.Reach(auth.Look)
+	since := clock.Now.Add(-recentSpan)
+	var o Overview
+	var standings fleetview.Tally
+	if err := membership.Asked(s.DB.With(ctx), group); err != nil {
+		return o, err
+	}
+	held := newHeldSums()
+	visit := func(d *fleetview.Device, standing drift.Standing) {
+		online, verified := !d.Heard.LastContact.Before(fleetview.Silent(clock)), d.Verified()
+		o.Verified.Devices++
+		o.Verified.Online += numberOf(online)
+		o.Verified.Verified += numberOf(verified)
+		o.Verified.OnlineVerified += numberOf(online && verified)
+		standings.Add(standing)
+		held.add(d)
+	}
+	whole := visit // the fleet is gone through once where that is enough
+	if group != "" {
+		whole = nil
+		s.View.Each(clock, fleetview.Filter{Reach: reach, Group: group}, func(d *fleetview.Device, standing drift.Standing) bool {
+			visit(d, standing)
+			return true
+		})
+	}
+	for _, g := range s.View.Groups(clock, reach, maxMarks, whole) {
+		if group != "" && g.Name != group || g.Counts.Total() == 0 {
+			continue
+		}
+		if g.Counts.Total() > maxMarks-1 {
+			g.Marks = nil
+		}
+		o.Strips = append(o.Strips, g)
+	}
+	o.Standings = standings.Counts()
+	err := s.DB.InSnapshot(ctx, func(tx Records) error {
+		waiting, failed, err := tx.SettleWaiting()
+		if err != nil {
+			return err
+		}
+		o.Unsettled = waiting + len(failed)
+		if o.Decisions, err = s.decisions(tx, who, held, failed); err != nil {
+			return err
+		}
+		if o.Edits, err = tx.RecentAudit(since, maxRecent, who.May(auth.Trail)); err != nil {
+			return err
+		}
+		o.Findings, err = tx.RecentFindings(reach, since, maxRecent)
+		return err
+	})
+	return o, err
+}
+
+func numberOf(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}

@@ -1,0 +1,41 @@
+// Package intake takes what comes from workstations: enrolments, reports, events, results of orders; and what operators
+// want of single devices. It compares what a device has with what it should have, and keeps the findings.
+package intake
+
+import (
+	"context"
+	"time"
+
+	"rankwarden.example/internal/reach"
+	"rankwarden.example/internal/scopes"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/strangers"
+	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire"
+)
+
+// Service is the room; every field must be set.
+type Service struct {
+	uow.Room[Records]
+	Locks     uow.Locks
+	Keys      Keys
+	View      reach.Fleet
+	Scopes    *scopes.Known
+	Strangers *strangers.Counter
+	Kept      store.Kept // how long records are kept
+	Pruner    Pruner
+	// Forget lets go of what other rooms no longer keep.
+	Forget func(ctx context.Context) error
+}
+
+// Keys are the keys of the service, as far as devices are told of them.
+type Keys interface {
+	Signing() wire.Key
+	Root() string // fingerprint
+	Epoch() int64 // of the service
+}
+
+// Pruner deletes what is no longer kept, and says how much of what.
+type Pruner interface {
+	Prune(ctx context.Context, kept store.Kept, now time.Time) (map[string]int64, error)
+}

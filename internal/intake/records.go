@@ -1,0 +1,67 @@
+package intake
+
+import (
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/membership"
+	"rankwarden.example/internal/reach"
+	"rankwarden.example/internal/scopes"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire"
+)
+
+// Records is what this room needs of the records. [store.Tx] has it.
+type Records interface {
+	uow.Records
+	membership.Records
+	reach.Records
+	scopes.One
+
+	AddDevice(d store.Device) error
+	AddEnrolmentToken(e store.EnrolmentToken) error
+	AddEvents(events []store.DeviceEvent) error
+	AddFindings(list []store.Finding) error
+	AddOrders(devices []string, o store.Order) ([]string, error)
+	AddReport(r store.Report) (int64, error)
+	AddToGroup(groupID string, devices []string) error
+	Asked(digest string) (wire.Asked, error)
+	CloseFindings(ids []int64, at time.Time) error
+	CountOpenFinding(device string) error
+	CountOrders(reach auth.Reach, batch string, now time.Time) (map[string]int, error)
+	DecidingGroup(name string, granted []string) (string, error)
+	DeliverOrders(device string, after int64, at time.Time) ([]store.Order, error)
+	DepositTimes(clock store.Clock, device string, state *drift.State) error
+	DesiredState(device string, epoch, number int64) (store.DesiredState, error)
+	DeviceByKey(keyID string) (store.Device, error)
+	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)
+	FinishOrder(device string, r wire.OrderResult) error
+	Group(name string) (store.Group, error)
+	ListEnrolmentTokens(p store.Page) ([]store.EnrolmentToken, string, error)
+	ListOrders(n store.Narrow, now time.Time, p store.Page) ([]store.Order, string, error)
+	LiveDeviceNamed(folded string) (store.Device, error)
+	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
+	LockDevice(id string) (store.Device, error)
+	LockDevices(ids []string) error
+	LockEnrolmentToken(id string) (store.EnrolmentToken, error)
+	OpenFindings(device string) ([]store.Finding, error)
+	OverdueRotations(clock store.Clock, before time.Time, limit int) ([]store.Rotation, error)
+	RenameDevice(id, name, key string) error
+	ReportBySeq(device string, epoch, seq int64) (store.Report, error)
+	RevokeEnrolmentToken(id string, at time.Time) error
+	ScopeOf(device string) (digest string, err error)
+	SeenAgain(id int64, actual *string, assignments []string, at time.Time) error
+	SetDeviceFacts(id, platform, version string, build int) error
+	SetDeviceState(id, state string) error
+	SetFacts(id, path string, tags []string, primaryUser string) error
+	SetMismatched(id string) error
+	SetNext(device string, reported []drift.Rotated) error
+	SetReported(r store.Reported) error
+	SetRules(device string, every map[principal.Ref]int) error
+	SettingsBody(digest string) (string, error)
+	UseEnrolmentToken(id string) error
+}

@@ -1,0 +1,101 @@
+package intake
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+)
+
+// rotationsReported keeps what a report says of passwords, and puts into it when they were changed as
+// the service knows it: the time of a deposit counts, not the device's word.
+func (s *Service) rotationsReported(tx Records, d store.Device, settings []unit.Setting, states ...*drift.State) error {
+	every := map[principal.Ref]int{}
+	for target, rule := range unit.Rotations(settings) {
+		every[target] = rule.EveryMinutes
+	}
+	if err := tx.SetRules(d.ID, every); err != nil {
+		return err
+	}
+	for _, state := range states {
+		if err := tx.DepositTimes(s.Clock(), d.ID, state); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// overdueBatch is how many overdue passwords are looked at in one go.
+const overdueBatch = 500
+
+// RotationLoop makes findings of passwords that pass their time while their devices say nothing,
+// until the context ends.
+func (s *Service) RotationLoop(ctx context.Context) {
+	for {
+		if err := s.FindOverdue(ctx); err != nil && ctx.Err() == nil {
+			s.Log.Error("looking for overdue passwords failed; it will be tried again", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(min(s.Interval, time.Minute)):
+		}
+	}
+}
+
+// FindOverdue makes a finding of every password that passed its time, unless there is one.
+func (s *Service) FindOverdue(ctx context.Context) error {
+	_, err := s.Locks.Exclusively(ctx, store.LockRotations, func(ctx context.Context) error {
+		for {
+			overdue, err := s.DB.With(ctx).OverdueRotations(s.Clock(), s.Now().Add(-s.Interval), overdueBatch)
+			if err != nil {
+				return err
+			}
+			for _, r := range overdue {
+				if err := s.overdue(ctx, r); err != nil {
+					return err
+				}
+			}
+			if len(overdue) < overdueBatch {
+				return nil
+			}
+		}
+	})
+	return err
+}
+
+func (s *Service) overdue(ctx context.Context, r store.Rotation) error {
+	return s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+		d, err := tx.LockDevice(r.DeviceID)
+		if err != nil {
+			return err
+		}
+		target, err := principal.Parse(r.Target)
+		if err != nil {
+			return err
+		}
+		whose, err := rulesOf(tx, d)
+		if err != nil {
+			return err
+		}
+		id := unit.RotationOf(target)
+		f := drift.Finding{Unit: id, Kind: drift.RotationOverdue, Expected: *r.EveryMinutes, Actual: r.ChangedAt.UTC().Format(time.RFC3339)}
+		open, err := tx.OpenFindings(d.ID)
+		if err != nil || slices.ContainsFunc(open, func(o store.Finding) bool { return o.Key == f.Key() }) {
+			return err
+		}
+		if err := tx.AddFindings([]store.Finding{newFinding(d.ID, f, whose[id], store.FindingOpen, s.Now())}); err != nil {
+			return err
+		}
+		if err := tx.CountOpenFinding(d.ID); err != nil {
+			return err
+		}
+		w.Tell(store.TopicReports, d.ID)
+		return nil
+	})
+}

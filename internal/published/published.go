@@ -1,0 +1,48 @@
+// Package published reads the documents of published policies. A revision never changes, so each is parsed once.
+package published
+
+import (
+	"errors"
+	"fmt"
+	"sync"
+
+	"rankwarden.example/core/policy"
+	"rankwarden.example/internal/store"
+)
+
+// ErrUnreadable is given for a published document that cannot be read any more.
+var ErrUnreadable = errors.New("the published policy cannot be read")
+
+// Records is what is needed of the records.
+type Records interface {
+	PolicyRevision(policyID string, number int) (store.PolicyRevision, error)
+}
+
+// Documents are the documents of revisions. The zero Documents is ready to use.
+type Documents struct {
+	known sync.Map // *policy.Document by key
+}
+
+type key struct {
+	policy   string // identifier
+	revision int
+}
+
+// Of gives the document of a revision of a policy, by the policy's identifier. The error matches [ErrUnreadable]
+// when it is there but cannot be read.
+func (d *Documents) Of(tx Records, policyID string, revision int) (*policy.Document, error) {
+	k := key{policyID, revision}
+	if doc, ok := d.known.Load(k); ok {
+		return doc.(*policy.Document), nil
+	}
+	r, err := tx.PolicyRevision(policyID, revision)
+	if err != nil {
+		return nil, err
+	}
+	doc, problems := policy.Parse([]byte(r.Source), nil)
+	if !policy.Usable(problems) {
+		return nil, fmt.Errorf("%w: revision %d: %v", ErrUnreadable, r.Number, problems)
+	}
+	d.known.Store(k, doc)
+	return doc, nil
+}

@@ -1,0 +1,103 @@
+// Package rooms opens the rooms of the service over one database.
+package rooms
+
+import (
+	"cmp"
+	"context"
+	"log/slog"
+	"time"
+
+	"rankwarden.example/internal/access"
+	"rankwarden.example/internal/authoring"
+	"rankwarden.example/internal/custody"
+	"rankwarden.example/internal/deploy"
+	"rankwarden.example/internal/directory"
+	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/fleetview"
+	"rankwarden.example/internal/insight"
+	"rankwarden.example/internal/intake"
+	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/published"
+	"rankwarden.example/internal/scopes"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/strangers"
+	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire"
+)
+
+// Options are what the rooms are made of.
+type Options struct {
+	Store        *store.Store
+	Keys         wire.Keyring
+	Hub          *live.Hub
+	Log          *slog.Logger
+	Now          func() time.Time
+	Organisation string
+	Interval     time.Duration // between two check-ins of a device
+	// OpenEscrow reads the private escrow keys; it is called again when they changed.
+	OpenEscrow func() (escrow.Opener, error)
+	// RevealBudget is how many passwords an operator may see in an hour before a second person must approve.
+	RevealBudget int
+	Kept         store.Kept // how long records are kept
+	// DirectoryConnection is nil where the directory is only imported.
+	DirectoryConnection *directory.Connection
+	// Patience is how long an edit waits at most until the lists have it, 2 seconds when 0: then they follow later.
+	Patience time.Duration
+}
+
+// Rooms are the rooms of the service.
+type Rooms struct {
+	Authoring *authoring.Service
+	Deploy    *deploy.Service
+	Intake    *intake.Service
+	Custody   *custody.Service
+	Access    *access.Service
+	Insight   *insight.Service
+	Strangers *strangers.Counter
+	View      *fleetview.View
+
+	store    *store.Store
+	patience time.Duration
+}
+
+// What a store has, the rooms need.
+var (
+	_ authoring.Records = store.Tx{}
+	_ deploy.Records    = store.Tx{}
+	_ intake.Records    = store.Tx{}
+	_ custody.Records   = store.Tx{}
+	_ access.Records    = store.Tx{}
+	_ insight.Records   = store.Tx{}
+	_ strangers.Records = store.Tx{}
+)
+
+// Open opens the rooms, and brings the signed key list up to date.
+func Open(ctx context.Context, o Options) (*Rooms, error) {
+	documents, known, view := &published.Documents{}, &scopes.Known{}, fleetview.New()
+	r := &Rooms{View: view, store: o.Store, patience: cmp.Or(o.Patience, 2*time.Second)}
+	var err error
+	if r.Custody, err = custody.New(ctx, custody.Options{Room: room[custody.Records](o), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
+		Organisation: o.Organisation, OpenEscrow: o.OpenEscrow, RevealBudget: o.RevealBudget}); err != nil {
+		return nil, err
+	}
+	r.Strangers = &strangers.Counter{Room: room[strangers.Records](o)}
+	r.Access = access.New(room[access.Records](o), r.Strangers)
+	r.Authoring = &authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
+		DirectoryConnection: o.DirectoryConnection}
+	r.Deploy = &deploy.Service{Room: room[deploy.Records](o), Locks: o.Store, Documents: documents, Hub: o.Hub}
+	r.Intake = &intake.Service{Room: room[intake.Records](o), Locks: o.Store, Keys: r.Custody, View: view, Scopes: known, Strangers: r.Strangers,
+		Kept: o.Kept, Pruner: o.Store, Forget: func(ctx context.Context) error { return r.Authoring.LetGo(ctx, uow.Itself, "") }}
+	r.Insight = &insight.Service{Room: room[insight.Records](o), View: view, Scopes: known}
+	return r, nil
+}
+
+func room[R uow.Records](o Options) uow.Room[R] {
+	return uow.Room[R]{DB: store.For[R](o.Store), Log: o.Log, Now: o.Now, Interval: o.Interval}
+}
+
+// Changed waits until the lists of this replica have everything that was committed before the call, but not for ever.
+func (r *Rooms) Changed(ctx context.Context) {
+	ctx, cancel := context.WithTimeout(ctx, r.patience)
+	defer cancel()
+	r.View.Sync(ctx, r.store)
+}

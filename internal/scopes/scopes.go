@@ -1,0 +1,112 @@
+// Package scopes reads what is settled once for all devices that meet the same assignments. What a scope says never
+// changes, so what was read of it is kept.
+package scopes
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/store"
+)
+
+// Scopes come and go, and those in use are soon read again: that many readings are kept.
+const (
+	mostPolicies    = 10_000
+	mostAssignments = 100_000
+	mostAtOnce      = 5000 // scopes that are read in one query
+)
+
+// Known is what was read. The zero Known is ready to use.
+type Known struct {
+	policies    kept // by digest and setting: policies with their revisions, in words
+	assignments kept // by digest: names
+}
+
+// kept is a map that is emptied when it grew too large.
+type kept struct {
+	values sync.Map
+	count  atomic.Int64
+}
+
+func (k *kept) put(key, value any, most int64) {
+	if k.count.Add(1) > most {
+		k.values.Clear()
+		k.count.Store(1)
+	}
+	k.values.Store(key, value)
+}
+
+// One reads one scope.
+type One interface {
+	Scope(digest string) (store.Scope, error)
+}
+
+// PoliciesFor says which policies ask for a setting in a scope, with their revisions; empty for none.
+func (k *Known) PoliciesFor(tx One, digest string, id unit.ID) (string, error) {
+	key := digest + " " + id.String()
+	if known, ok := k.policies.values.Load(key); ok {
+		return known.(string), nil
+	}
+	scope, err := tx.Scope(digest)
+	if err != nil {
+		return "", err
+	}
+	assignments, err := scope.Described()
+	if err != nil {
+		return "", fmt.Errorf("reading a scope: %w", err)
+	}
+	whose, err := scope.DecidedBy()
+	if err != nil {
+		return "", err
+	}
+	var names []string
+	for _, a := range assignments {
+		if slices.Contains(whose[id], a.Assignment) {
+			names = append(names, fmt.Sprintf("%s revision %d", a.Policy, a.Revision))
+		}
+	}
+	policies := strings.Join(names, ", ")
+	k.policies.put(key, policies, mostPolicies)
+	return policies, nil
+}
+
+// Many reads scopes.
+type Many interface {
+	ScopesByDigest(digests []string) ([]store.Scope, error)
+}
+
+// Assignments gives the names of the assignments of scopes.
+func (k *Known) Assignments(tx Many, digests []string) (map[string][]string, error) {
+	names := make(map[string][]string, len(digests))
+	var unread []string
+	for _, digest := range digests {
+		if known, ok := k.assignments.values.Load(digest); ok {
+			names[digest] = known.([]string)
+		} else {
+			unread = append(unread, digest)
+		}
+	}
+	for part := range slices.Chunk(unread, mostAtOnce) {
+		scopes, err := tx.ScopesByDigest(part)
+		if err != nil {
+			return nil, err
+		}
+		for _, scope := range scopes {
+			described, err := scope.Described()
+			if err != nil {
+				return nil, fmt.Errorf("reading a scope: %w", err)
+			}
+			list := make([]string, len(described))
+			for i, a := range described {
+				list[i] = a.Assignment
+			}
+			names[scope.Digest] = list
+			k.assignments.put(scope.Digest, list, mostAssignments)
+		}
+	}
+	return names, nil
+}

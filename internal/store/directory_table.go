@@ -1,0 +1,70 @@
+package store
+
+import (
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+)
+
+// DirectoryTable reads what the directory knows of references.
+func (t Tx) DirectoryTable(refs []principal.Ref) (*principal.Table, error) {
+	var names, sids, guids []string
+	for _, ref := range refs {
+		switch ref.Kind() {
+		case principal.User, principal.Group:
+			names = append(names, ref.String())
+		case principal.Bare:
+			sids = append(sids, ref.SID().String())
+		case principal.Object:
+			guids = append(guids, ref.GUID().String())
+		}
+	}
+	records, err := t.DirectoryFor(names, sids, guids)
+	entries := make([]principal.Entry, len(records))
+	for i, r := range records {
+		entries[i] = r.Entry()
+	}
+	return principal.NewTable(entries), err
+}
+
+// DirectoryAround is [Tx.DirectoryTable] with those that look like a reference that is not known.
+func (t Tx) DirectoryAround(refs []principal.Ref) (*principal.Table, error) {
+	known, err := t.DirectoryTable(refs)
+	if err != nil {
+		return nil, err
+	}
+	entries := known.Entries()
+	for _, ref := range refs {
+		if _, ok := known.SID(ref); ok || ref.Kind() != principal.User && ref.Kind() != principal.Group {
+			continue
+		}
+		near, err := t.DirectoryNear(ref.String())
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range near {
+			entries = append(entries, e.Entry())
+		}
+	}
+	return principal.NewTable(entries), nil
+}
+
+// DirectoryOf reads what is needed to compare states with settings: the people and groups that are
+// asked for, and the names of members from outside.
+func (t Tx) DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error) {
+	refs := unit.Named(settings)
+	for _, state := range states {
+		local := make(map[principal.SID]bool, len(state.Accounts))
+		for _, a := range state.Accounts {
+			local[a.SID] = true
+		}
+		for _, g := range state.LocalGroups {
+			for _, m := range g.Members {
+				if !local[m.SID] {
+					refs = append(refs, principal.FromSID(m.SID))
+				}
+			}
+		}
+	}
+	return t.DirectoryTable(refs)
+}
