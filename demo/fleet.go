@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/fleetsim"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 type kind struct{ code, group, words, model, tag string }
@@ -97,7 +97,7 @@ func workstation(name string, k kind, i int, now time.Time) simulated.Machine {
 	if k.code == "INF" {
 		build, version = 17763, "10.0.17763"
 	}
-	m := simulated.Factory(wire.Facts{Name: name, Serial: fmt.Sprintf("SL-%05d", 20417+7*i), Model: k.model, Platform: "windows", OSVersion: version, OSBuild: build},
+	m := simulated.Factory(protocol.Facts{Name: name, Serial: fmt.Sprintf("SL-%05d", 20417+7*i), Model: k.model, Platform: "windows", OSVersion: version, OSBuild: build},
 		principal.MustSID(fmt.Sprintf("S-1-5-21-7000-%d-%d", 80+i, 900+3*i)), now)
 	w := simulated.Boot(m, func() time.Time { return now })
 	w.AddAccount("keeper")

@@ -15,9 +15,9 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/server"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 const (
@@ -38,7 +38,7 @@ func BenchmarkDeposits(b *testing.B) {
 	running, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
 	b.Cleanup(func() { require.NoError(b, running.Stop()) })
-	number, err := running.Custody.MakeEscrowKey(ctx, uow.Console("bench"), wire.UseEscrow, escrowFile)
+	number, err := running.Custody.MakeEscrowKey(ctx, uow.Console("bench"), protocol.UseEscrow, escrowFile)
 	require.NoError(b, err)
 	ring, err := escrow.ReadRing(escrowFile)
 	require.NoError(b, err)
@@ -55,13 +55,13 @@ func BenchmarkDeposits(b *testing.B) {
 	public := ring.Keys[0].Public()
 	first := int64(1)
 	for b.Loop() {
-		deposits := make([][]wire.Deposit, depositors)
+		deposits := make([][]protocol.Deposit, depositors)
 		for i := range deposits {
 			for n := range int64(depositEach) {
-				d := wire.Deposit{Epoch: 1, Number: first + n, Target: principal.FromKey("keeper"), Account: principal.MustSID("S-1-5-21-7-8-9-1001"), NameBefore: "keeper", NameAfter: "keeper", Reason: rotation.Age}
+				d := protocol.Deposit{Epoch: 1, Number: first + n, Target: principal.FromKey("keeper"), Account: principal.MustSID("S-1-5-21-7-8-9-1001"), NameBefore: "keeper", NameAfter: "keeper", Reason: rotation.Age}
 				bytes, err := escrow.Seal(public, escrow.Of("Skerry Line", fmt.Sprintf("d%d", i), d, 1), "a password of that length")
 				require.NoError(b, err)
-				d.Sealed = []wire.Sealed{{Key: 1, Bytes: bytes}}
+				d.Sealed = []protocol.Sealed{{Key: 1, Bytes: bytes}}
 				deposits[i] = append(deposits[i], d)
 			}
 		}

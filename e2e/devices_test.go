@@ -18,7 +18,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // keeperOnly leaves one local administrator, whose password is in escrow.
@@ -168,12 +168,12 @@ func TestEnrolment(t *testing.T) {
 		assert.Equal(t, code, r.Code, r.Detail)
 	}
 	token := s.enrolmentToken(1)
-	parts, err := wire.ParseToken(token)
+	parts, err := protocol.ParseToken(token)
 	require.NoError(t, err)
 
 	otherRoot := parts
 	otherRoot.RootFingerprint = "another"
-	require.ErrorIs(t, s.device("SKL-A", otherRoot.String()).Cycle(ctx), wire.ErrRoot, "nothing is sent to a service with another root")
+	require.ErrorIs(t, s.device("SKL-A", otherRoot.String()).Cycle(ctx), protocol.ErrRoot, "nothing is sent to a service with another root")
 	wrong := parts
 	wrong.Secret = "guess"
 	refused(s.device("SKL-A", wrong.String()).Cycle(ctx), "token_unknown")
@@ -210,7 +210,7 @@ func TestEnrolment(t *testing.T) {
 
 // posted sends a document to the device protocol and gives status, code and detail of the refusal.
 func (s *service) posted(path, document string) (int, string, string) {
-	resp, err := http.Post(s.URL+path, wire.ContentType, strings.NewReader(document))
+	resp, err := http.Post(s.URL+path, protocol.ContentType, strings.NewReader(document))
 	require.NoError(s.t, err)
 	defer resp.Body.Close()
 	body, err := io.ReadAll(resp.Body)
@@ -222,30 +222,30 @@ func (s *service) posted(path, document string) (int, string, string) {
 
 func TestReportsCannotBeForgedOrReplayed(t *testing.T) {
 	s := start(t)
-	key, err := wire.NewKey()
+	key, err := protocol.NewKey()
 	require.NoError(t, err)
-	parts, err := wire.ParseToken(s.enrolmentToken(1))
+	parts, err := protocol.ParseToken(s.enrolmentToken(1))
 	require.NoError(t, err)
-	sign := func(k wire.Key, path string, seq int64, at time.Time, body any) string {
-		document, err := wire.Sign(k, wire.Header{KeyID: k.ID, URL: path, Time: at, Sequence: seq}, body, path == wire.PathEnrol)
+	sign := func(k protocol.Key, path string, seq int64, at time.Time, body any) string {
+		document, err := protocol.Sign(k, protocol.Header{KeyID: k.ID, URL: path, Time: at, Sequence: seq}, body, path == protocol.PathEnrol)
 		require.NoError(t, err)
 		return document
 	}
 	now := s.clock.now()
-	enrol := wire.EnrolRequest{TokenID: parts.ID, Secret: parts.Secret, Facts: wire.Facts{Name: "SKL-X", Platform: "windows"}}
-	status, _, detail := s.posted(wire.PathEnrol, sign(key, wire.PathEnrol, 0, now, enrol))
+	enrol := protocol.EnrolRequest{TokenID: parts.ID, Secret: parts.Secret, Facts: protocol.Facts{Name: "SKL-X", Platform: "windows"}}
+	status, _, detail := s.posted(protocol.PathEnrol, sign(key, protocol.PathEnrol, 0, now, enrol))
 	require.Equal(t, 200, status, detail)
-	me := wire.Key{ID: s.why("SKL-X").Device.ID, Private: key.Private}
-	forger, err := wire.NewKey()
+	me := protocol.Key{ID: s.why("SKL-X").Device.ID, Private: key.Private}
+	forger, err := protocol.NewKey()
 	require.NoError(t, err)
 
-	report := func(seq int64, minimum int) wire.CheckIn {
-		return wire.CheckIn{Epoch: 1, Report: &drift.Report{Format: drift.ReportFormat, Device: "SKL-X", Seq: seq, At: now, State: drift.State{
+	report := func(seq int64, minimum int) protocol.CheckIn {
+		return protocol.CheckIn{Epoch: 1, Report: &drift.Report{Format: drift.ReportFormat, Device: "SKL-X", Seq: seq, At: now, State: drift.State{
 			Platform: "windows", Passwords: &drift.Passwords{MinLength: &minimum}, Lockout: &unit.LockoutRule{}}}}
 	}
-	good := sign(me, wire.PathCheckIn, 5, now, report(5, 8))
+	good := sign(me, protocol.PathCheckIn, 5, now, report(5, 8))
 	for range 2 {
-		status, _, detail = s.posted(wire.PathCheckIn, good)
+		status, _, detail = s.posted(protocol.PathCheckIn, good)
 		assert.Equal(t, 200, status, "a repeat of the same request is harmless: %s", detail)
 	}
 	nonsense := report(7, 8)
@@ -256,18 +256,18 @@ func TestReportsCannotBeForgedOrReplayed(t *testing.T) {
 		code     string
 	}{
 		"unsigned":              {`{"report": {}}`, 400, "not_signed"},
-		"another's signature":   {sign(wire.Key{ID: me.ID, Private: forger.Private}, wire.PathCheckIn, 6, now, report(6, 8)), 401, "bad_signature"},
-		"unknown device":        {sign(forger, wire.PathCheckIn, 6, now, report(6, 8)), 401, "device_unknown"},
-		"for another address":   {sign(me, wire.PathWait, 6, now, report(6, 8)), 401, "wrong_url"},
-		"old":                   {sign(me, wire.PathCheckIn, 6, now.Add(-time.Hour), report(6, 8)), 401, "wrong_time"},
-		"used sequence":         {sign(me, wire.PathCheckIn, 5, now, report(5, 99)), 409, "sequence_used"},
-		"sequence behind":       {sign(me, wire.PathCheckIn, 4, now, report(4, 8)), 409, "sequence_behind"},
-		"two sequences":         {sign(me, wire.PathCheckIn, 8, now, report(7, 8)), 422, "sequence_differs"},
-		"unknown format":        {sign(me, wire.PathCheckIn, 7, now, nonsense), 422, "bad_report"},
-		"not what was promised": {sign(me, wire.PathCheckIn, 7, now, []byte(`{"report": 12}`)), 422, "bad_document"},
-		"far too large":         {strings.Repeat("x", wire.MaxRequest+1), 413, "too_large"},
+		"another's signature":   {sign(protocol.Key{ID: me.ID, Private: forger.Private}, protocol.PathCheckIn, 6, now, report(6, 8)), 401, "bad_signature"},
+		"unknown device":        {sign(forger, protocol.PathCheckIn, 6, now, report(6, 8)), 401, "device_unknown"},
+		"for another address":   {sign(me, protocol.PathWait, 6, now, report(6, 8)), 401, "wrong_url"},
+		"old":                   {sign(me, protocol.PathCheckIn, 6, now.Add(-time.Hour), report(6, 8)), 401, "wrong_time"},
+		"used sequence":         {sign(me, protocol.PathCheckIn, 5, now, report(5, 99)), 409, "sequence_used"},
+		"sequence behind":       {sign(me, protocol.PathCheckIn, 4, now, report(4, 8)), 409, "sequence_behind"},
+		"two sequences":         {sign(me, protocol.PathCheckIn, 8, now, report(7, 8)), 422, "sequence_differs"},
+		"unknown format":        {sign(me, protocol.PathCheckIn, 7, now, nonsense), 422, "bad_report"},
+		"not what was promised": {sign(me, protocol.PathCheckIn, 7, now, []byte(`{"report": 12}`)), 422, "bad_document"},
+		"far too large":         {strings.Repeat("x", protocol.MaxRequest+1), 413, "too_large"},
 	} {
-		status, code, detail := s.posted(wire.PathCheckIn, c.document)
+		status, code, detail := s.posted(protocol.PathCheckIn, c.document)
 		assert.Equal(t, fmt.Sprint(c.status, " ", c.code), fmt.Sprint(status, " ", code), "%s: %s", name, detail)
 		assert.NotEmpty(t, detail)
 	}

@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 func (s *service) events(q client.EventQuery) []api.Event {
@@ -93,7 +93,7 @@ func TestEventsAreChecked(t *testing.T) {
 		_, err := s.Intake.TakeEvents(t.Context(), id, 1, []drift.Event{bad})
 		assert.ErrorContains(t, err, says)
 	}
-	_, err := s.Intake.TakeEvents(t.Context(), id, 1, make([]drift.Event, wire.MaxEvents+1))
+	_, err := s.Intake.TakeEvents(t.Context(), id, 1, make([]drift.Event, protocol.MaxEvents+1))
 	assert.ErrorContains(t, err, "too many")
 	for range 2 {
 		last, err := s.Intake.TakeEvents(t.Context(), id, 1, []drift.Event{good})

@@ -26,8 +26,8 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/durably"
 	"rankwarden.example/internal/pgcluster"
-	"rankwarden.example/internal/wire"
 )
 
 // everything is a service of two processes behind one database server, and a few devices that speak with
@@ -125,7 +125,7 @@ func (e *everything) power(d *device) {
 			if e.full.Load() {
 				return syscall.ENOSPC
 			}
-			return wire.WriteDurably(path, data, mode)
+			return durably.Write(path, data, mode)
 		}})
 	require.NoError(e.t, err)
 }

@@ -24,23 +24,23 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // patient is a device that holds a request open, without an agent.
 type patient struct {
-	key   wire.Key
+	key   protocol.Key
 	conn  net.Conn
 	read  *bufio.Reader
 	holds drift.Stamp
 }
 
 func (p *patient) send(path string, body any) error {
-	document, err := wire.Sign(p.key, wire.Header{KeyID: p.key.ID, URL: path, Time: time.Now()}, body, false)
+	document, err := protocol.Sign(p.key, protocol.Header{KeyID: p.key.ID, URL: path, Time: time.Now()}, body, false)
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(p.conn, "POST %s HTTP/1.1\r\nHost: x\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n%s", path, wire.ContentType, len(document), document)
+	_, err = fmt.Fprintf(p.conn, "POST %s HTTP/1.1\r\nHost: x\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n%s", path, protocol.ContentType, len(document), document)
 	return err
 }
 
@@ -76,10 +76,10 @@ func patients(t *testing.T, url string, count int) []*patient {
 	list := make([]*patient, count)
 	rows := make([][]any, count)
 	for i := range list {
-		key, err := wire.NewKey()
+		key, err := protocol.NewKey()
 		require.NoError(t, err)
 		id := fmt.Sprintf("%026d", i)
-		list[i] = &patient{key: wire.Key{ID: id, Private: key.Private}}
+		list[i] = &patient{key: protocol.Key{ID: id, Private: key.Private}}
 		name := fmt.Sprintf("SKL-BIG-%06d", i)
 		rows[i] = []any{id, name, strings.ToLower(name), "", "Box", "windows", "10", 1, "live", []byte(key.Private.Public().(ed25519.PublicKey)), key.ID, time.Now(), time.Now()}
 	}
@@ -163,17 +163,17 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	})
 	wait := func() {
 		allOf(t, devices, func(p *patient) error {
-			return p.send(wire.PathWait, wire.WaitRequest{Desired: p.holds, KeyList: 1 << 40})
+			return p.send(protocol.PathWait, protocol.WaitRequest{Desired: p.holds, KeyList: 1 << 40})
 		})
 	}
 	// Everything is warm before memory is compared: each device has checked in once.
 	checkIn := func() {
 		allOf(t, devices, func(p *patient) error {
 			for {
-				if err := p.send(wire.PathCheckIn, wire.CheckIn{Desired: p.holds, KeyList: 1 << 40, Epoch: 1}); err != nil {
+				if err := p.send(protocol.PathCheckIn, protocol.CheckIn{Desired: p.holds, KeyList: 1 << 40, Epoch: 1}); err != nil {
 					return err
 				}
-				var answer wire.Answer
+				var answer protocol.Answer
 				status, err := p.answer(&answer)
 				if status == http.StatusServiceUnavailable {
 					time.Sleep(50 * time.Millisecond) // it is asked to come back; a real one waits longer
@@ -183,7 +183,7 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 					return fmt.Errorf("status %d: %w", status, err)
 				}
 				if answer.Desired != "" {
-					var d wire.Desired
+					var d protocol.Desired
 					if err := payloadOf(answer.Desired, &d); err != nil {
 						return err
 					}
@@ -223,7 +223,7 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 		answered <- nil
 	}()
 	allOf(t, devices, func(p *patient) error {
-		var answer wire.WaitAnswer
+		var answer protocol.WaitAnswer
 		if status, err := p.answer(&answer); err != nil || status != http.StatusOK || !answer.Ready {
 			return fmt.Errorf("status %d, ready %v: %w", status, answer.Ready, err)
 		}

@@ -33,7 +33,7 @@ import (
 	"rankwarden.example/internal/uow"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 var (
@@ -123,7 +123,7 @@ func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {
 // escrowKey makes a key that passwords are sealed to, and lets it go live.
 func (s *service) escrowKey() {
 	ctx := s.t.Context()
-	number, err := s.Custody.MakeEscrowKey(ctx, uow.Console("test"), wire.UseEscrow, s.config.EscrowKeys)
+	number, err := s.Custody.MakeEscrowKey(ctx, uow.Console("test"), protocol.UseEscrow, s.config.EscrowKeys)
 	require.NoError(s.t, err)
 	ring, err := escrow.ReadRing(s.config.EscrowKeys)
 	require.NoError(s.t, err)
@@ -199,7 +199,7 @@ func (s *service) enrolmentToken(uses int) string {
 
 // device makes a workstation that has not enrolled yet, with the local administrator keeper.
 func (s *service) device(name, token string) *device {
-	m := simulated.Factory(wire.Facts{Name: name, Serial: "SL-1", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631}, principal.MustSID("S-1-5-21-7-8-9"), s.clock.now())
+	m := simulated.Factory(protocol.Facts{Name: name, Serial: "SL-1", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631}, principal.MustSID("S-1-5-21-7-8-9"), s.clock.now())
 	d := &device{Workstation: simulated.Boot(m, s.clock.now), service: s, dir: s.t.TempDir()}
 	d.AddAccount("keeper")
 	require.NoError(s.t, d.Join("administrators", "keeper"))

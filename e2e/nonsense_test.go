@@ -17,14 +17,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // nonsense makes requests that no honest client sends. The same seed makes the same ones.
 type nonsense struct {
 	*rand.Rand
-	session, token string   // of an operator
-	device         wire.Key // of an enrolled device
+	session, token string       // of an operator
+	device         protocol.Key // of an enrolled device
 	now            func() time.Time
 }
 
@@ -106,7 +106,7 @@ func (n nonsense) request(o described) []byte {
 	case 1:
 		body = ""
 	}
-	if strings.HasPrefix(o.path, wire.PathPrefix) && n.IntN(4) > 0 {
+	if strings.HasPrefix(o.path, protocol.PathPrefix) && n.IntN(4) > 0 {
 		body = n.signed(o.path)
 	}
 	switch n.IntN(8) {
@@ -122,7 +122,7 @@ func (n nonsense) request(o described) []byte {
 
 // signed is a document that a real device signed, or nearly.
 func (n nonsense) signed(path string) string {
-	document, err := wire.Sign(n.device, wire.Header{KeyID: n.device.ID, URL: path, Time: n.now(), Sequence: n.Int64N(10)}, rawJSON(n.json(5)), n.IntN(5) == 0)
+	document, err := protocol.Sign(n.device, protocol.Header{KeyID: n.device.ID, URL: path, Time: n.now(), Sequence: n.Int64N(10)}, rawJSON(n.json(5)), n.IntN(5) == 0)
 	if err != nil {
 		return "nonsense"
 	}
@@ -167,24 +167,24 @@ func TestNonsense(t *testing.T) {
 	s.log = logged
 	s.run()
 	s.publish("base", "lockout: {threshold: 5}", 500, "everything")
-	key, err := wire.NewKey()
+	key, err := protocol.NewKey()
 	require.NoError(t, err)
-	parts, err := wire.ParseToken(s.enrolmentToken(1))
+	parts, err := protocol.ParseToken(s.enrolmentToken(1))
 	require.NoError(t, err)
-	enrol, err := wire.Sign(wire.Key{ID: key.ID, Private: key.Private}, wire.Header{KeyID: key.ID, URL: wire.PathEnrol, Time: s.clock.now()}, wire.EnrolRequest{TokenID: parts.ID, Secret: parts.Secret, Facts: wire.Facts{Name: "SKL-X", Platform: "windows"}}, true)
+	enrol, err := protocol.Sign(protocol.Key{ID: key.ID, Private: key.Private}, protocol.Header{KeyID: key.ID, URL: protocol.PathEnrol, Time: s.clock.now()}, protocol.EnrolRequest{TokenID: parts.ID, Secret: parts.Secret, Facts: protocol.Facts{Name: "SKL-X", Platform: "windows"}}, true)
 	require.NoError(t, err)
-	status, _, detail := s.posted(wire.PathEnrol, enrol)
+	status, _, detail := s.posted(protocol.PathEnrol, enrol)
 	require.Equal(t, 200, status, detail)
 	token, err := s.owner.MakeToken(t.Context(), "nonsense", "", 24)
 	require.NoError(t, err)
 	list := operations(t)
-	for _, path := range []string{wire.PathKeys, wire.PathEnrol, wire.PathCheckIn, wire.PathWait, wire.PathDeposit, wire.PathConfirm, wire.PathEpoch} {
-		list = append(list, described{path, map[bool]string{true: "GET", false: "POST"}[path == wire.PathKeys], path})
+	for _, path := range []string{protocol.PathKeys, protocol.PathEnrol, protocol.PathCheckIn, protocol.PathWait, protocol.PathDeposit, protocol.PathConfirm, protocol.PathEpoch} {
+		list = append(list, described{path, map[bool]string{true: "GET", false: "POST"}[path == protocol.PathKeys], path})
 	}
 	list = append(list, described{"console", "GET", "/"}, described{"assets", "GET", "/assets/{name}"}, described{"health", "GET", "/readyz"})
 	address := strings.TrimPrefix(s.URL, "http://")
 	for seed := range rounds {
-		n := nonsense{rand.New(rand.NewPCG(uint64(seed), 9)), strings.TrimPrefix(s.session("asta").Get("Cookie"), "rankwarden_session="), token.Secret, wire.Key{ID: s.why("SKL-X").Device.ID, Private: key.Private}, s.clock.now}
+		n := nonsense{rand.New(rand.NewPCG(uint64(seed), 9)), strings.TrimPrefix(s.session("asta").Get("Cookie"), "rankwarden_session="), token.Secret, protocol.Key{ID: s.why("SKL-X").Device.ID, Private: key.Private}, s.clock.now}
 		requests := make([][]byte, len(list))
 		for i, o := range list {
 			requests[i] = n.request(o)

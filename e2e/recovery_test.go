@@ -14,9 +14,10 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/keyring"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/server"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // A clock that was wrong by a day and then corrected, the service's or the device's, costs at most one
@@ -67,9 +68,9 @@ func TestForeignKeysAreRefused(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, files, "nothing was made")
 
-	foreign, err := wire.CreateKeyring(filepath.Join(dir, "rankwarden-keys.json"))
+	foreign, err := keyring.Create(filepath.Join(dir, "rankwarden-keys.json"))
 	require.NoError(t, err)
-	own, err := wire.LoadKeyring(s.config.Keys)
+	own, err := keyring.Load(s.config.Keys)
 	require.NoError(t, err)
 	for _, args := range [][]string{{"keys", "list"}, {"serve", "--listen", "127.0.0.1:0"}} {
 		out, err := run(args...)
@@ -108,7 +109,7 @@ func TestPasswordsWithoutARecoveryCopyAreShown(t *testing.T) {
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	path := filepath.Join(t.TempDir(), "recovery.json")
-	number, err := s.Custody.MakeEscrowKey(ctx, uow.Console("test"), wire.UseRecovery, path)
+	number, err := s.Custody.MakeEscrowKey(ctx, uow.Console("test"), protocol.UseRecovery, path)
 	require.NoError(t, err)
 	ring, err := escrow.ReadRing(path)
 	require.NoError(t, err)

@@ -21,7 +21,7 @@ import (
 	"rankwarden.example/internal/fleetsim"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // replica starts a second service on the same database and keys.
@@ -139,7 +139,7 @@ func TestSimulatedFleet(t *testing.T) {
 	now := s.clock.now()
 	var machines []simulated.Machine
 	for _, name := range []string{"SKL-INF-001", "SKL-INF-002"} {
-		w := simulated.Boot(simulated.Factory(wire.Facts{Name: name, Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), now), s.clock.now)
+		w := simulated.Boot(simulated.Factory(protocol.Facts{Name: name, Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), now), s.clock.now)
 		w.AddAccount("keeper")
 		require.NoError(t, w.Join("administrators", "keeper"))
 		machines = append(machines, w.Machine())

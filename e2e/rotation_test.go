@@ -21,8 +21,8 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
+	"rankwarden.example/internal/durably"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/wire"
 )
 
 // desk has a managed administrator whose password is six words and whose name is drawn again.
@@ -217,7 +217,7 @@ func TestAFullDiskUnderTheAgent(t *testing.T) {
 				if written++; full && written > room {
 					return syscall.ENOSPC
 				}
-				return wire.WriteDurably(path, data, mode)
+				return durably.Write(path, data, mode)
 			}})
 		require.NoError(t, err)
 		for range 3 {

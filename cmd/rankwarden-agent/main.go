@@ -21,7 +21,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 func main() {
@@ -92,7 +92,7 @@ func readToken(file string) (string, error) {
 		return "", fmt.Errorf("enrolment token: %w", err)
 	}
 	for line := range strings.Lines(string(data)) { // the token may stand among other lines
-		if _, err := wire.ParseToken(line); err == nil {
+		if _, err := protocol.ParseToken(line); err == nil {
 			return strings.TrimSpace(line), nil
 		}
 	}
@@ -115,7 +115,7 @@ func bootMachine(f flags) (*simulated.Workstation, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := simulated.Boot(simulated.Factory(wire.Facts{Name: f.name, Model: "Simulated workstation", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631},
+	w := simulated.Boot(simulated.Factory(protocol.Facts{Name: f.name, Model: "Simulated workstation", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631},
 		domain, time.Now()), time.Now)
 	w.AddAccount("keeper")
 	return w, w.Join("administrators", "keeper")

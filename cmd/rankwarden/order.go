@@ -10,7 +10,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 func (a *app) orderCommand() *cobra.Command {
@@ -22,7 +22,7 @@ func (a *app) orderCommand() *cobra.Command {
 func (a *app) orderGive() *cobra.Command {
 	var o api.NewOrder
 	var wait bool
-	kinds := slices.Sorted(maps.Keys(wire.OrderKinds))
+	kinds := slices.Sorted(maps.Keys(protocol.OrderKinds))
 	cmd := &cobra.Command{
 		Use: "send KIND [DEVICE...]", Short: "Send an order to devices: " + strings.Join(kinds, ", "), Args: cobra.MinimumNArgs(1),
 		Long: "Send an order to devices. check-in: check in now. re-apply: apply everything again, also what is repeatedly\n" +

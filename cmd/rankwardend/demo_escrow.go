@@ -9,10 +9,11 @@ import (
 	"rankwarden.example/demo"
 	"rankwarden.example/internal/access"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/durably"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 const (
@@ -34,20 +35,20 @@ func (d *demoRun) escrow(ctx context.Context) error {
 			return nil
 		}
 	}
-	for use, name := range map[string]string{wire.UseEscrow: escrowFile, wire.UseRecovery: recoveryFile} {
+	for use, name := range map[string]string{protocol.UseEscrow: escrowFile, protocol.UseRecovery: recoveryFile} {
 		path := filepath.Join(d.dir, name)
 		number, err := svc.MakeEscrowKey(ctx, who, use, path)
 		if err != nil {
 			return err
 		}
 		copied := path
-		if use == wire.UseEscrow {
+		if use == protocol.UseEscrow {
 			data, err := os.ReadFile(path)
 			if err != nil {
 				return fmt.Errorf("copying the escrow keys: %w", err)
 			}
 			copied = filepath.Join(d.dir, escrowCopy)
-			if err := wire.WriteDurably(copied, data, 0o600); err != nil {
+			if err := durably.Write(copied, data, 0o600); err != nil {
 				return fmt.Errorf("copying the escrow keys: %w", err)
 			}
 		}

@@ -20,12 +20,13 @@ import (
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/custody"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/server"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // desk is the service's database and keys in the hands of who works on its machine.
@@ -44,7 +45,7 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		if err != nil {
 			return err
 		}
-		keys, err := wire.LoadKeyring(k.String("keys"))
+		keys, err := keyring.Load(k.String("keys"))
 		if err != nil {
 			return err
 		}
@@ -105,16 +106,16 @@ func keysNew() *cobra.Command {
 			return newServiceKeys(cmd)
 		}
 		return atDesk(func(ctx context.Context, d desk, _ []string) error {
-			use, path := wire.UseEscrow, d.escrow
+			use, path := protocol.UseEscrow, d.escrow
 			if recovery != "" {
-				use, path = wire.UseRecovery, recovery
+				use, path = protocol.UseRecovery, recovery
 			}
 			number, err := d.Custody.MakeEscrowKey(ctx, d.who, use, path)
 			if err != nil {
 				return err
 			}
 			fmt.Fprintf(d.out, "%s key %d is in %s.\n", use, number, path)
-			if use == wire.UseRecovery {
+			if use == protocol.UseRecovery {
 				fmt.Fprintf(d.out, "Take that file off this machine, keep two copies, and prove one of them:\n")
 				fmt.Fprintf(d.out, "  rankwardend keys challenge %d > challenge.json\n  rankwardend answer challenge.json --key COPY     (where the copy is)\n  rankwardend keys prove %d --answer WORD\n", number, number)
 				return nil
@@ -163,7 +164,7 @@ func keysList() *cobra.Command {
 				private := "not here"
 				if ring.Holds(k.Number) {
 					private = "here"
-				} else if k.Use == wire.UseRecovery {
+				} else if k.Use == protocol.UseRecovery {
 					private = "offline"
 				}
 				t.AppendRow(table.Row{k.Number, k.Use, k.State, k.MadeAt.Local().Format("2 Jan 2006 15:04"), uses[k.Number], private})

@@ -14,7 +14,7 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // power is the device's: every step that outlasts it uses some up, and when there is none left
@@ -118,7 +118,7 @@ func (l *link) RoundTrip(req *http.Request) (*http.Response, error) {
 	if err := l.power.step(); err != nil {
 		return nil, err
 	}
-	if !l.bad || req.URL.Path == wire.PathKeys {
+	if !l.bad || req.URL.Path == protocol.PathKeys {
 		return http.DefaultTransport.RoundTrip(req)
 	}
 	body := []byte{}

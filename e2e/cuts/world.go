@@ -29,10 +29,10 @@ import (
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/server"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 const (
@@ -118,7 +118,7 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 	if err := w.prepare(); err != nil {
 		return nil, err
 	}
-	m := simulated.Factory(wire.Facts{Name: deviceName, Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), w.now())
+	m := simulated.Factory(protocol.Facts{Name: deviceName, Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), w.now())
 	w.machine = simulated.Boot(m, w.now)
 	w.machine.AddAccount("keeper")
 	if err := w.machine.Join("administrators", "keeper"); err != nil {
@@ -140,7 +140,7 @@ func (w *world) startService() (err error) {
 // prepare makes the escrow and recovery keys, a policy and an enrolment token.
 func (w *world) prepare() error {
 	svc, who := w.server.Custody, uow.Console("cuts")
-	for _, use := range []string{wire.UseEscrow, wire.UseRecovery} {
+	for _, use := range []string{protocol.UseEscrow, protocol.UseRecovery} {
 		number, err := svc.MakeEscrowKey(w.ctx, who, use, w.config.EscrowKeys)
 		if err != nil {
 			return err
@@ -266,7 +266,7 @@ func (w *world) order() error {
 	if _, err := c.SignIn(w.ctx, "asta", password); err != nil {
 		return err
 	}
-	_, err := c.Order(w.ctx, api.NewOrder{Kind: wire.OrderRotate, Subject: principal.FromKey("keeper").String(), Devices: []string{deviceName}})
+	_, err := c.Order(w.ctx, api.NewOrder{Kind: protocol.OrderRotate, Subject: principal.FromKey("keeper").String(), Devices: []string{deviceName}})
 	var p *client.Problem
 	if errors.As(err, &p) && p.Status == http.StatusNotFound {
 		return nil // it has not enrolled yet

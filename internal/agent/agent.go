@@ -15,7 +15,8 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/agent/host"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/protocol"
 )
 
 // Clock is the agent's monotonic clock.
@@ -42,7 +43,7 @@ type Options struct {
 	HTTP    *http.Client
 	Clock   Clock
 	Random  Random // from the operating system when nil
-	// Write replaces a file whole and durably, [wire.WriteDurably] when nil.
+	// Write replaces a file whole and durably, [durably.Write] when nil.
 	Write func(path string, data []byte, mode os.FileMode) error
 	Log   *slog.Logger
 }
@@ -82,7 +83,7 @@ func New(o Options) (*Agent, error) {
 		o.Random = SystemRandom
 	}
 	if o.Write == nil {
-		o.Write = wire.WriteDurably
+		o.Write = durably.Write
 	}
 	if m.Fights == nil {
 		m.Fights = fights{}
@@ -143,7 +144,7 @@ func (a *Agent) Cycle(ctx context.Context) error {
 			return err
 		}
 		fresh, err := a.checkIn(ctx, report)
-		if refusedWith(err, codeBehind) {
+		if refusedWith(err, protocol.CodeSequenceBehind) {
 			fresh, err = true, a.newEpoch(ctx)
 		}
 		if err != nil || !fresh {
@@ -172,7 +173,7 @@ func (a *Agent) Summary() string {
 }
 
 func (a *Agent) enrol(ctx context.Context) error {
-	token, err := wire.ParseToken(a.Token)
+	token, err := protocol.ParseToken(a.Token)
 	if err != nil {
 		return err
 	}
@@ -188,7 +189,7 @@ func (a *Agent) enrol(ctx context.Context) error {
 	if err := a.save(); err != nil { // the key must last before it is known elsewhere
 		return err
 	}
-	answer, err := a.askToEnrol(ctx, wire.EnrolRequest{TokenID: token.ID, Secret: token.Secret, Facts: facts})
+	answer, err := a.askToEnrol(ctx, protocol.EnrolRequest{TokenID: token.ID, Secret: token.Secret, Facts: facts})
 	if err != nil {
 		return err
 	}
@@ -197,14 +198,14 @@ func (a *Agent) enrol(ctx context.Context) error {
 	return a.save()
 }
 
-func (a *Agent) askToEnrol(ctx context.Context, body wire.EnrolRequest) (wire.EnrolAnswer, error) {
-	var answer wire.EnrolAnswer
-	id := wire.Thumbprint(a.memory.Key.Public().(ed25519.PublicKey))
-	request, err := wire.Sign(wire.Key{ID: id, Private: a.memory.Key}, wire.Header{KeyID: id, URL: wire.PathEnrol, Time: a.claimed()}, body, true)
+func (a *Agent) askToEnrol(ctx context.Context, body protocol.EnrolRequest) (protocol.EnrolAnswer, error) {
+	var answer protocol.EnrolAnswer
+	id := protocol.Thumbprint(a.memory.Key.Public().(ed25519.PublicKey))
+	request, err := protocol.Sign(protocol.Key{ID: id, Private: a.memory.Key}, protocol.Header{KeyID: id, URL: protocol.PathEnrol, Time: a.claimed()}, body, true)
 	if err != nil {
 		return answer, err
 	}
-	document, err := a.post(ctx, wire.PathEnrol, request)
+	document, err := a.post(ctx, protocol.PathEnrol, request)
 	if err != nil {
 		return answer, err
 	}
@@ -220,7 +221,7 @@ func (a *Agent) setInterval(seconds int) {
 // checkIn is one exchange. fresh is true when it brought a new desired state.
 func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, err error) {
 	if a.memory.Lacking {
-		if err := a.giveAgain(ctx, wire.DepositMarks{}); err != nil {
+		if err := a.giveAgain(ctx, protocol.DepositMarks{}); err != nil {
 			return false, err
 		}
 		a.memory.Lacking = false
@@ -236,22 +237,22 @@ func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, 
 	if report != nil {
 		return a.sendReport(ctx, *report)
 	}
-	request, err := a.sign(wire.PathCheckIn, 0, a.checkInOf(nil))
+	request, err := a.sign(protocol.PathCheckIn, 0, a.checkInOf(nil))
 	if err != nil {
 		return false, err
 	}
 	return a.exchange(ctx, request, a.memory.Results)
 }
 
-func (a *Agent) checkInOf(report *drift.Report) wire.CheckIn {
-	return wire.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.nextEvents(), Orders: a.memory.Order, Results: a.memory.Results, Deposit: a.memory.marks()}
+func (a *Agent) checkInOf(report *drift.Report) protocol.CheckIn {
+	return protocol.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.nextEvents(), Orders: a.memory.Order, Results: a.memory.Results, Deposit: a.memory.marks()}
 }
 
 // sendReport keeps the signed report until the service has stored it.
 func (a *Agent) sendReport(ctx context.Context, report drift.Report) (fresh bool, err error) {
 	a.memory.Seq++
 	report.Seq = a.memory.Seq
-	request, err := a.sign(wire.PathCheckIn, report.Seq, a.checkInOf(&report))
+	request, err := a.sign(protocol.PathCheckIn, report.Seq, a.checkInOf(&report))
 	if err != nil {
 		return false, err
 	}
@@ -266,7 +267,7 @@ func (a *Agent) sendReport(ctx context.Context, report drift.Report) (fresh bool
 func (a *Agent) settlePending(ctx context.Context) error {
 	p := a.memory.Pending
 	_, err := a.exchange(ctx, p.Request, p.Results)
-	if refusedWith(err, "wrong_time", codeEvents, codeResults) {
+	if refusedWith(err, protocol.CodeWrongTime, protocol.CodeBadEvents, protocol.CodeBadResults) {
 		// It lay too long, or what went with it was set aside: signed again, it is still the same report.
 		if err := a.signPending(); err != nil {
 			return err
@@ -274,13 +275,13 @@ func (a *Agent) settlePending(ctx context.Context) error {
 		_, err = a.exchange(ctx, a.memory.Pending.Request, a.memory.Pending.Results)
 	}
 	switch {
-	case err == nil, refusedWith(err, "sequence_used"):
+	case err == nil, refusedWith(err, protocol.CodeSequenceUsed):
 		a.memory.Last, a.memory.Pending = &p.Report, nil
 		return a.save()
 	case refusedForGood(err):
 		a.setReportAside(p.Report, err)
 		return errors.Join(err, a.save())
-	case refusedWith(err, codeEvents, codeResults): // the next turn sends less of it
+	case refusedWith(err, protocol.CodeBadEvents, protocol.CodeBadResults): // the next turn sends less of it
 		return errors.Join(err, a.signPending())
 	}
 	return err
@@ -288,7 +289,7 @@ func (a *Agent) settlePending(ctx context.Context) error {
 
 func (a *Agent) signPending() error {
 	p := a.memory.Pending
-	request, err := a.sign(wire.PathCheckIn, p.Report.Seq, a.checkInOf(&p.Report))
+	request, err := a.sign(protocol.PathCheckIn, p.Report.Seq, a.checkInOf(&p.Report))
 	if err != nil {
 		return err
 	}
@@ -297,20 +298,20 @@ func (a *Agent) signPending() error {
 }
 
 // exchange sends a check-in that carries the given results of orders.
-func (a *Agent) exchange(ctx context.Context, request string, results []wire.OrderResult) (fresh bool, err error) {
-	document, err := a.post(ctx, wire.PathCheckIn, request)
+func (a *Agent) exchange(ctx context.Context, request string, results []protocol.OrderResult) (fresh bool, err error) {
+	document, err := a.post(ctx, protocol.PathCheckIn, request)
 	switch {
-	case refusedWith(err, "wrong_time"):
+	case refusedWith(err, protocol.CodeWrongTime):
 		return false, errors.Join(err, a.fetchKeys(ctx)) // the next attempt goes by the service's time
-	case refusedWith(err, codeEvents):
+	case refusedWith(err, protocol.CodeBadEvents):
 		return false, errors.Join(err, a.setEventAside(err))
-	case refusedWith(err, codeResults):
+	case refusedWith(err, protocol.CodeBadResults):
 		return false, errors.Join(err, a.setResultsAside(results, err))
 	case err != nil:
 		return false, err
 	}
 	a.oneByOne = false
-	var answer wire.Answer
+	var answer protocol.Answer
 	if err := a.open(document, request, &answer); err != nil {
 		return false, errors.Join(err, a.fetchKeys(ctx))
 	}
@@ -332,7 +333,7 @@ func (a *Agent) exchange(ctx context.Context, request string, results []wire.Ord
 		fresh = true
 	}
 	a.memory.stored(answer.Events)
-	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r wire.OrderResult) bool {
+	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r protocol.OrderResult) bool {
 		return r.Number <= answer.Results && slices.Contains(results, r)
 	})
 	if len(answer.Orders) > 0 {

@@ -7,19 +7,13 @@ import (
 	"slices"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
-// What the service refuses for good is set aside with its reason and told as an event, so that the rest
-// goes on.
-const (
-	codeEvents  = "bad_events"
-	codeResults = "bad_results"
-)
-
-// refusedForGood reports whether the service will never take a report.
+// refusedForGood reports whether the service will never take a report. It is then set aside with the reason and told as
+// an event, so that the rest goes on.
 func refusedForGood(err error) bool {
-	return refusedWith(err, "bad_report", "report_of_another", "bad_document", "too_large")
+	return refusedWith(err, protocol.CodeBadReport, protocol.CodeReportOfAnother, protocol.CodeBadDocument, protocol.CodeTooLarge)
 }
 
 // setReportAside drops a report that would be refused for ever. One that says the same is not sent again.
@@ -57,8 +51,8 @@ func (a *Agent) setEventAside(why error) error {
 }
 
 // setResultsAside drops results of orders that the service refuses.
-func (a *Agent) setResultsAside(sent []wire.OrderResult, why error) error {
-	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r wire.OrderResult) bool { return slices.Contains(sent, r) })
+func (a *Agent) setResultsAside(sent []protocol.OrderResult, why error) error {
+	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r protocol.OrderResult) bool { return slices.Contains(sent, r) })
 	a.memory.note(a.now(), drift.Event{Kind: drift.SetAside, Subject: "order results", Details: drift.Details{Error: why.Error()}})
 	return a.save()
 }

@@ -12,12 +12,8 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/rotation"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
-
-// codeBehind is the service's word for numbers that were used before: this device came back from a
-// snapshot, or another one has its key.
-const codeBehind = "sequence_behind"
 
 // ask sends a signed request and reads the answer to it.
 func (a *Agent) ask(ctx context.Context, path string, payload, into any) error {
@@ -26,7 +22,7 @@ func (a *Agent) ask(ctx context.Context, path string, payload, into any) error {
 		return err
 	}
 	document, err := a.post(ctx, path, request)
-	if refusedWith(err, "wrong_time") {
+	if refusedWith(err, protocol.CodeWrongTime) {
 		return &unreachable{errors.Join(err, a.fetchKeys(ctx))} // the next attempt goes by the service's time
 	}
 	if err != nil {
@@ -39,25 +35,25 @@ func (a *Agent) ask(ctx context.Context, path string, payload, into any) error {
 }
 
 // deposit gives the service a sealed password, and gives the time at which it was durable.
-func (a *Agent) deposit(ctx context.Context, d wire.Deposit) (time.Time, error) {
-	var answer wire.DepositAnswer
-	if err := a.ask(ctx, wire.PathDeposit, d, &answer); err != nil {
+func (a *Agent) deposit(ctx context.Context, d protocol.Deposit) (time.Time, error) {
+	var answer protocol.DepositAnswer
+	if err := a.ask(ctx, protocol.PathDeposit, d, &answer); err != nil {
 		return time.Time{}, fmt.Errorf("depositing the password: %w", err)
 	}
 	return answer.Time, nil
 }
 
 // confirm tells the service that the password of a deposit opens the account.
-func (a *Agent) confirm(ctx context.Context, c wire.Confirm) error {
-	if err := a.ask(ctx, wire.PathConfirm, c, &wire.DepositAnswer{}); err != nil {
+func (a *Agent) confirm(ctx context.Context, c protocol.Confirm) error {
+	if err := a.ask(ctx, protocol.PathConfirm, c, &protocol.DepositAnswer{}); err != nil {
 		return fmt.Errorf("confirming the password: %w", err)
 	}
 	return nil
 }
 
 // marks are the numbers that a check-in tells.
-func (m *memory) marks() wire.DepositMarks {
-	marks := wire.DepositMarks{Latest: m.Deposit}
+func (m *memory) marks() protocol.DepositMarks {
+	marks := protocol.DepositMarks{Latest: m.Deposit}
 	for _, r := range m.Rotations {
 		for _, k := range r.Kept {
 			if k.Confirmed && k.Epoch == m.Epoch {
@@ -70,7 +66,7 @@ func (m *memory) marks() wire.DepositMarks {
 
 // giveAgain gives the service the deposits and confirmations that it lacks, as after it came back
 // from a backup. What it can no longer take is changed anew.
-func (a *Agent) giveAgain(ctx context.Context, has wire.DepositMarks) error {
+func (a *Agent) giveAgain(ctx context.Context, has protocol.DepositMarks) error {
 	type lacking struct {
 		kept
 		of *rotating
@@ -87,11 +83,11 @@ func (a *Agent) giveAgain(ctx context.Context, has wire.DepositMarks) error {
 	slices.SortFunc(list, func(x, y lacking) int { return cmp.Or(cmp.Compare(x.Epoch, y.Epoch), cmp.Compare(x.Number, y.Number)) })
 	for _, k := range list {
 		if k.Number > has.Latest || k.Epoch < a.memory.Epoch {
-			if _, err := a.deposit(ctx, k.Deposit); refusedWith(err, codeBehind) && k.Epoch == a.memory.Epoch {
+			if _, err := a.deposit(ctx, k.Deposit); refusedWith(err, protocol.CodeSequenceBehind) && k.Epoch == a.memory.Epoch {
 				return a.newEpoch(ctx)
-			} else if refusedWith(err, codeBehind) {
+			} else if refusedWith(err, protocol.CodeSequenceBehind) {
 				continue // the service has another one of that number, of before the snapshot
-			} else if refusedWith(err, "bad_deposit", "key_missing", codeRetired) {
+			} else if refusedWith(err, protocol.CodeBadDeposit, protocol.CodeKeyMissing, protocol.CodeKeyRetired) {
 				k.of.Now = rotation.Interrupted
 				continue
 			} else if err != nil {
@@ -99,7 +95,7 @@ func (a *Agent) giveAgain(ctx context.Context, has wire.DepositMarks) error {
 			}
 		}
 		if k.Confirmed {
-			if err := a.confirm(ctx, wire.Confirm{Epoch: k.Epoch, Number: k.Number}); err != nil {
+			if err := a.confirm(ctx, protocol.Confirm{Epoch: k.Epoch, Number: k.Number}); err != nil {
 				return err
 			}
 		}
@@ -116,8 +112,8 @@ func (a *Agent) newEpoch(ctx context.Context) error {
 			return err
 		}
 	}
-	var answer wire.EpochAnswer
-	if err := a.ask(ctx, wire.PathEpoch, wire.EpochRequest{Held: a.memory.Epoch, Nonce: a.memory.Nonce}, &answer); err != nil {
+	var answer protocol.EpochAnswer
+	if err := a.ask(ctx, protocol.PathEpoch, protocol.EpochRequest{Held: a.memory.Epoch, Nonce: a.memory.Nonce}, &answer); err != nil {
 		return fmt.Errorf("beginning a new epoch: %w", err)
 	}
 	m := &a.memory

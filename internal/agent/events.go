@@ -7,7 +7,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // keptEvents is how many events a device keeps while the service is out of reach; the oldest go first.
@@ -26,7 +26,7 @@ func (m *memory) note(now time.Time, events ...drift.Event) {
 
 // nextEvents are those that go with the next check-in.
 func (a *Agent) nextEvents() []drift.Event {
-	most := wire.MaxEvents
+	most := protocol.MaxEvents
 	if a.oneByOne {
 		most = 1
 	}

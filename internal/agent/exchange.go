@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // Refusal is the service's answer to a request that it did not take.
@@ -51,14 +51,14 @@ const maxAnswer = 4 << 20 // bytes
 
 // post sends a document and gives the body of the answer.
 func (a *Agent) post(ctx context.Context, path, document string) (string, error) {
-	if len(document) > wire.MaxRequest { // the service would cut it off
-		return "", &Refusal{Status: http.StatusRequestEntityTooLarge, Code: "too_large", Detail: fmt.Sprintf("it has %d bytes, and the service takes %d", len(document), wire.MaxRequest)}
+	if len(document) > protocol.MaxRequest { // the service would cut it off
+		return "", &Refusal{Status: http.StatusRequestEntityTooLarge, Code: protocol.CodeTooLarge, Detail: fmt.Sprintf("it has %d bytes, and the service takes %d", len(document), protocol.MaxRequest)}
 	}
 	req, err := http.NewRequestWithContext(ctx, http.MethodPost, a.Service+path, bytes.NewReader([]byte(document)))
 	if err != nil {
 		return "", err
 	}
-	req.Header.Set("Content-Type", wire.ContentType)
+	req.Header.Set("Content-Type", protocol.ContentType)
 	return a.do(req)
 }
 
@@ -89,7 +89,7 @@ func (a *Agent) do(req *http.Request) (string, error) {
 // fetchKeys reads the key list, takes it when the trusted root signed it and it is newer, and then
 // the service's time.
 func (a *Agent) fetchKeys(ctx context.Context) error {
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, a.Service+wire.PathKeys, nil)
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, a.Service+protocol.PathKeys, nil)
 	if err != nil {
 		return err
 	}
@@ -97,16 +97,16 @@ func (a *Agent) fetchKeys(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	var keys wire.Keys
+	var keys protocol.Keys
 	if err := json.Unmarshal([]byte(document), &keys); err != nil {
 		return fmt.Errorf("%w: %w", ErrAnswer, err)
 	}
 	if err := a.takeKeys(keys.KeyList); err != nil {
 		return err
 	}
-	var told wire.ServiceTime
+	var told protocol.ServiceTime
 	header, err := a.openSigned(keys.Time, &told)
-	if err != nil || header.URL != wire.PathKeys {
+	if err != nil || header.URL != protocol.PathKeys {
 		return ErrAnswer
 	}
 	a.setTime(told.Time)
@@ -122,16 +122,16 @@ func (a *Agent) setTime(service time.Time) {
 }
 
 // openSigned checks that a live key of the service signed a document, and reads it.
-func (a *Agent) openSigned(document string, into any) (wire.Header, error) {
-	signed, err := wire.Parse(document)
+func (a *Agent) openSigned(document string, into any) (protocol.Header, error) {
+	signed, err := protocol.Parse(document)
 	if err != nil {
-		return wire.Header{}, fmt.Errorf("%w: %w", ErrAnswer, err)
+		return protocol.Header{}, fmt.Errorf("%w: %w", ErrAnswer, err)
 	}
 	key, known := a.memory.KeyList.Signing(signed.Header.KeyID)
 	if !known {
-		return wire.Header{}, fmt.Errorf("%w: it is signed by a key that is not on the key list", ErrAnswer)
+		return protocol.Header{}, fmt.Errorf("%w: it is signed by a key that is not on the key list", ErrAnswer)
 	}
-	header, err := wire.Open(document, key, into)
+	header, err := protocol.Open(document, key, into)
 	if err != nil {
 		return header, fmt.Errorf("%w: %w", ErrAnswer, err)
 	}
@@ -139,7 +139,7 @@ func (a *Agent) openSigned(document string, into any) (wire.Header, error) {
 }
 
 func (a *Agent) takeKeys(document string) error {
-	list, err := wire.OpenKeyList(document, a.memory.Root)
+	list, err := protocol.OpenKeyList(document, a.memory.Root)
 	if err != nil {
 		return err
 	}
@@ -152,8 +152,8 @@ func (a *Agent) takeKeys(document string) error {
 
 // sign signs a request of this device.
 func (a *Agent) sign(path string, seq int64, payload any) (string, error) {
-	key := wire.Key{ID: a.memory.Device, Private: a.memory.Key}
-	return wire.Sign(key, wire.Header{KeyID: key.ID, URL: path, Time: a.claimed(), Sequence: seq}, payload, false)
+	key := protocol.Key{ID: a.memory.Device, Private: a.memory.Key}
+	return protocol.Sign(key, protocol.Header{KeyID: key.ID, URL: path, Time: a.claimed(), Sequence: seq}, payload, false)
 }
 
 // ErrAnswer is given for an answer that is not the service's, or not to this request.
@@ -166,7 +166,7 @@ func (a *Agent) open(document, request string, into any) error {
 	if err != nil {
 		return err
 	}
-	if header.Answers != wire.Digest([]byte(request)) {
+	if header.Answers != protocol.Digest([]byte(request)) {
 		return ErrAnswer
 	}
 	a.setTime(header.Time)
@@ -194,13 +194,13 @@ func (a *Agent) openDesired(document string) error {
 	if _, err := a.openSigned(document, &raw); err != nil {
 		return fmt.Errorf("the desired state: %w", err)
 	}
-	var d wire.Desired
+	var d protocol.Desired
 	if err := json.Unmarshal(raw, &d); err != nil {
 		return fmt.Errorf("%w: the desired state: %w", ErrAnswer, err)
 	}
-	stamp := drift.Stamp{Epoch: d.Epoch, Number: d.Number, Digest: wire.Digest(raw)}
+	stamp := drift.Stamp{Epoch: d.Epoch, Number: d.Number, Digest: protocol.Digest(raw)}
 	switch {
-	case d.Format != wire.DesiredFormat:
+	case d.Format != protocol.DesiredFormat:
 		return fmt.Errorf("%w: the desired state has the format %q", ErrAnswer, d.Format)
 	case d.Device != a.memory.Device:
 		return fmt.Errorf("%w: the desired state is another device's", ErrAnswer)

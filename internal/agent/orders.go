@@ -8,7 +8,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent/host"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // takeOrders carries out the orders of an answer, each once and in order. It is true when one was
@@ -16,12 +16,12 @@ import (
 func (a *Agent) takeOrders(ctx context.Context, documents []string) (bool, error) {
 	took := false
 	for _, document := range documents {
-		var o wire.Order
+		var o protocol.Order
 		if _, err := a.openSigned(document, &o); err != nil {
 			return took, fmt.Errorf("an order: %w", err)
 		}
 		switch {
-		case o.Format != wire.OrderFormat || o.Device != a.memory.Device:
+		case o.Format != protocol.OrderFormat || o.Device != a.memory.Device:
 			return took, fmt.Errorf("%w: the order is not this device's", ErrAnswer)
 		case o.Number <= a.memory.Order:
 			continue // carried out before
@@ -35,9 +35,9 @@ func (a *Agent) takeOrders(ctx context.Context, documents []string) (bool, error
 }
 
 // carryOut notes the order before it begins, so that it is never begun twice.
-func (a *Agent) carryOut(ctx context.Context, o wire.Order) error {
+func (a *Agent) carryOut(ctx context.Context, o protocol.Order) error {
 	a.memory.Order = o.Number
-	if o.Kind == wire.OrderRotate {
+	if o.Kind == protocol.OrderRotate {
 		a.memory.take(o) // the next look carries it out, when its time has come
 		return a.save()
 	}
@@ -45,13 +45,13 @@ func (a *Agent) carryOut(ctx context.Context, o wire.Order) error {
 	if err := a.save(); err != nil {
 		return err
 	}
-	state, detail := wire.OrderDone, ""
+	state, detail := protocol.OrderDone, ""
 	if now := a.now(); !o.EndsAt.IsZero() && !now.Before(o.EndsAt) {
-		state = wire.OrderEnded
+		state = protocol.OrderEnded
 	} else if err := a.perform(ctx, o); errors.Is(err, host.ErrCut) {
 		return err
 	} else if err != nil {
-		state, detail = wire.OrderFailed, err.Error()
+		state, detail = protocol.OrderFailed, err.Error()
 	}
 	return a.finished(state, detail)
 }
@@ -67,19 +67,19 @@ func (a *Agent) interrupted() error {
 	if a.memory.Begun == nil {
 		return nil
 	}
-	return a.finished(wire.OrderFailed, "the power went while it was carried out; give the order again")
+	return a.finished(protocol.OrderFailed, "the power went while it was carried out; give the order again")
 }
 
 var errNoSuchAccount = errors.New("the device has no such account")
 
-func (a *Agent) perform(ctx context.Context, o wire.Order) error {
+func (a *Agent) perform(ctx context.Context, o protocol.Order) error {
 	switch o.Kind {
-	case wire.OrderCheckIn:
+	case protocol.OrderCheckIn:
 		return nil
-	case wire.OrderReapply:
+	case protocol.OrderReapply:
 		clear(a.memory.Fights)
 		return nil
-	case wire.OrderCollect:
+	case protocol.OrderCollect:
 		a.collect = true
 		return nil
 	}
@@ -97,9 +97,9 @@ func (a *Agent) perform(ctx context.Context, o wire.Order) error {
 		return errNoSuchAccount
 	}
 	switch o.Kind {
-	case wire.OrderUnlock:
+	case protocol.OrderUnlock:
 		err = a.Host.Unlock(ctx, sid)
-	case wire.OrderEndSessions:
+	case protocol.OrderEndSessions:
 		err = a.Host.EndSessions(ctx, sid)
 	default:
 		return fmt.Errorf("this agent does not know the order %q; bring it up to date", o.Kind)
@@ -110,4 +110,4 @@ func (a *Agent) perform(ctx context.Context, o wire.Order) error {
 	return err
 }
 
-var eventOf = map[string]drift.EventKind{wire.OrderUnlock: drift.AccountUnlocked, wire.OrderEndSessions: drift.SessionsEnded}
+var eventOf = map[string]drift.EventKind{protocol.OrderUnlock: drift.AccountUnlocked, protocol.OrderEndSessions: drift.SessionsEnded}

@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // Bindings say which account belongs to a key. An identifier is never used twice, so a binding holds
@@ -19,7 +19,7 @@ type Bindings map[string]principal.SID
 
 // Job is what one pass is to do.
 type Job struct {
-	wire.Asked
+	protocol.Asked
 	Bindings Bindings
 	Leave    []unit.ID // units that are not touched in this pass
 	// Escrowed are the accounts whose present password is confirmed in escrow. One that a rule rotates

@@ -17,7 +17,7 @@ import (
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 var now = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
@@ -29,7 +29,7 @@ const (
 
 // workstation has the local administrators keeper and setup, and a mechanic.
 func workstation(t *testing.T) *simulated.Workstation {
-	m := simulated.Factory(wire.Facts{Name: "SKL-WKS-001", Platform: "windows"}, principal.MustSID(domain), now)
+	m := simulated.Factory(protocol.Facts{Name: "SKL-WKS-001", Platform: "windows"}, principal.MustSID(domain), now)
 	m.Directory = []principal.SID{principal.MustParse(leads).SID()}
 	w := simulated.Boot(m, func() time.Time { return now })
 	for _, name := range []string{"keeper", "setup", "mechanic"} {
@@ -52,7 +52,7 @@ func job(settings []unit.Setting, bindings agent.Bindings) agent.Job {
 	for id := range 100 {
 		escrowed[principal.MustSID(fmt.Sprintf("%s-%d", domain, 1001+id))] = true
 	}
-	return agent.Job{Asked: wire.Asked{Settings: settings}, Bindings: bindings, Escrowed: escrowed, Random: func(n int) int { next++; return next % n }}
+	return agent.Job{Asked: protocol.Asked{Settings: settings}, Bindings: bindings, Escrowed: escrowed, Random: func(n int) int { next++; return next % n }}
 }
 
 func only(members ...string) unit.Setting {

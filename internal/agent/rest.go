@@ -5,7 +5,7 @@ import (
 	"math/rand/v2"
 	"time"
 
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // rest holds a request open, again and again, until something is waiting or the next check-in is due.
@@ -54,14 +54,14 @@ type heldResult struct {
 // hold sends one request that the service holds open.
 func (a *Agent) hold(ctx context.Context) chan heldResult {
 	result := make(chan heldResult, 1)
-	request, err := a.sign(wire.PathWait, 0, wire.WaitRequest{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Orders: a.memory.Order})
+	request, err := a.sign(protocol.PathWait, 0, protocol.WaitRequest{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Orders: a.memory.Order})
 	if err != nil {
 		result <- heldResult{err: err}
 		return result
 	}
 	keys := a.memory.KeyList
 	go func() {
-		document, err := a.post(ctx, wire.PathWait, request)
+		document, err := a.post(ctx, protocol.PathWait, request)
 		if err != nil {
 			result <- heldResult{err: err}
 			return
@@ -72,8 +72,8 @@ func (a *Agent) hold(ctx context.Context) chan heldResult {
 	return result
 }
 
-func openWait(document, request string, keys wire.KeyList) (bool, error) {
-	signed, err := wire.Parse(document)
+func openWait(document, request string, keys protocol.KeyList) (bool, error) {
+	signed, err := protocol.Parse(document)
 	if err != nil {
 		return false, err
 	}
@@ -81,9 +81,9 @@ func openWait(document, request string, keys wire.KeyList) (bool, error) {
 	if !known {
 		return true, nil // by a newer key list than ours: a check-in brings it
 	}
-	var answer wire.WaitAnswer
-	header, err := wire.Open(document, key, &answer)
-	if err != nil || header.Answers != wire.Digest([]byte(request)) {
+	var answer protocol.WaitAnswer
+	header, err := protocol.Open(document, key, &answer)
+	if err != nil || header.Answers != protocol.Digest([]byte(request)) {
 		return false, ErrAnswer
 	}
 	return answer.Ready, nil

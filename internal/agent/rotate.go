@@ -12,7 +12,7 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // rotateDue changes the passwords that are due, each at most once. It is true when one was changed,
@@ -20,9 +20,6 @@ import (
 func (a *Agent) rotateDue(ctx context.Context, state drift.State) (changed bool, failures []drift.Failure, err error) {
 	return a.rotateWhatIsDue(ctx, state, false)
 }
-
-// codeRetired is the service's word for a deposit that is sealed to a retired key.
-const codeRetired = "key_retired"
 
 // rotateAgain is [Agent.rotateDue] after the key list was read again.
 func (a *Agent) rotateAgain(ctx context.Context, state drift.State) (changed bool, failures []drift.Failure, err error) {
@@ -63,12 +60,12 @@ func (a *Agent) rotateWhatIsDue(ctx context.Context, state drift.State, retried 
 			a.finishOrders(of.target, now)
 		case errors.Is(err, host.ErrCut), errors.Is(err, errKept), ctx.Err() != nil:
 			return changed, failures, err
-		case errors.As(err, &refused) && refused.Code == codeBehind:
+		case errors.As(err, &refused) && refused.Code == protocol.CodeSequenceBehind:
 			if err := a.newEpoch(ctx); err != nil {
 				return changed, failures, err
 			}
 			return true, failures, nil // everything is due again, in the new epoch
-		case errors.As(err, &refused) && refused.Code == codeRetired && !retried:
+		case errors.As(err, &refused) && refused.Code == protocol.CodeKeyRetired && !retried:
 			// The key was retired a moment ago: the newer list names another one, and the next number is sealed to it.
 			if err := a.fetchKeys(ctx); err != nil {
 				return changed, failures, &unreachable{err}
@@ -119,7 +116,7 @@ func (a *Agent) change(ctx context.Context, of ruled, r *rotating, account drift
 	if account.Locked {
 		return errLocked
 	}
-	if _, live := a.memory.KeyList.Newest(wire.UseEscrow); !live {
+	if _, live := a.memory.KeyList.Newest(protocol.UseEscrow); !live {
 		return errNoEscrow
 	}
 	// 1. The number is taken and the intent kept on disk, so that no number is ever used twice.
@@ -138,7 +135,7 @@ func (a *Agent) change(ctx context.Context, of ruled, r *rotating, account drift
 		return err
 	}
 	// 3. It is sealed.
-	d := wire.Deposit{Epoch: a.memory.Epoch, Number: a.memory.Deposit, Target: of.target, Account: account.SID,
+	d := protocol.Deposit{Epoch: a.memory.Epoch, Number: a.memory.Deposit, Target: of.target, Account: account.SID,
 		NameBefore: account.Name, NameAfter: name, Reason: why, Desired: a.memory.Desired}
 	if d.Sealed, err = a.seal(d, secret); err != nil {
 		return err
@@ -176,7 +173,7 @@ func (a *Agent) change(ctx context.Context, of ruled, r *rotating, account drift
 		return errNoSuchAccount
 	}
 	// 6. That is confirmed, and the intent is cleared.
-	if err := a.confirm(ctx, wire.Confirm{Epoch: d.Epoch, Number: d.Number}); err != nil {
+	if err := a.confirm(ctx, protocol.Confirm{Epoch: d.Epoch, Number: d.Number}); err != nil {
 		return err
 	}
 	r.done(d, made, after.PasswordSetAt, of.rule.AfterUse.Then, time.Duration(of.rule.AfterUse.WaitMinutes)*time.Minute)
@@ -198,9 +195,9 @@ func (a *Agent) nextName(of ruled, r *rotating, account drift.Account, state dri
 }
 
 // seal seals a password to the newest escrow key, and to the recovery key where there is one.
-func (a *Agent) seal(d wire.Deposit, secret string) ([]wire.Sealed, error) {
-	var sealed []wire.Sealed
-	for _, use := range []string{wire.UseEscrow, wire.UseRecovery} {
+func (a *Agent) seal(d protocol.Deposit, secret string) ([]protocol.Sealed, error) {
+	var sealed []protocol.Sealed
+	for _, use := range []string{protocol.UseEscrow, protocol.UseRecovery} {
 		key, live := a.memory.KeyList.Newest(use)
 		if !live {
 			continue
@@ -209,7 +206,7 @@ func (a *Agent) seal(d wire.Deposit, secret string) ([]wire.Sealed, error) {
 		if err != nil {
 			return nil, err
 		}
-		sealed = append(sealed, wire.Sealed{Key: key.Number, Bytes: bytes})
+		sealed = append(sealed, protocol.Sealed{Key: key.Number, Bytes: bytes})
 	}
 	return sealed, nil
 }

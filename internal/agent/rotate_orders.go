@@ -7,11 +7,11 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // take keeps an order to change passwords until it is done; orders for the same one join.
-func (m *memory) take(o wire.Order) {
+func (m *memory) take(o protocol.Order) {
 	w := waitingOrder{Order: o}
 	for _, of := range m.ruledRotations() {
 		if o.Subject == "" || o.Subject == of.target.String() {
@@ -33,7 +33,7 @@ func (a *Agent) finishOrders(target principal.Ref, began time.Time) {
 		if o.Left = slices.DeleteFunc(o.Left, func(t principal.Ref) bool { return t == target }); len(o.Left) > 0 {
 			return "", ""
 		}
-		return wire.OrderDone, "the password was changed, deposit " + r.Deposit
+		return protocol.OrderDone, "the password was changed, deposit " + r.Deposit
 	})
 }
 
@@ -47,7 +47,7 @@ func (a *Agent) dropOrders() {
 		if len(o.Left) > 0 {
 			return "", ""
 		}
-		return wire.OrderFailed, "no rule changes this password on the device; add a rotation for it"
+		return protocol.OrderFailed, "no rule changes this password on the device; add a rotation for it"
 	})
 }
 
@@ -57,7 +57,7 @@ func (a *Agent) tellOrders(target principal.Ref, now time.Time, err error) {
 		o := &a.memory.Waiting[i]
 		if slices.Contains(o.Left, target) && !o.NotBefore.After(now) && o.Told != err.Error() {
 			o.Told = err.Error()
-			a.memory.result(o.Number, wire.OrderDelivered, "not done yet, it is tried again: "+o.Told, now)
+			a.memory.result(o.Number, protocol.OrderDelivered, "not done yet, it is tried again: "+o.Told, now)
 		}
 	}
 }
@@ -76,9 +76,9 @@ func (a *Agent) endOrders(decide func(o *waitingOrder) (state, detail string)) {
 
 // result keeps what became of an order until the service has stored it. Results go by number.
 func (m *memory) result(number int64, state, detail string, at time.Time) {
-	m.Results = slices.DeleteFunc(m.Results, func(r wire.OrderResult) bool { return r.Number == number })
-	m.Results = append(m.Results, wire.OrderResult{Number: number, State: state, Detail: detail, At: at.UTC()})
-	slices.SortFunc(m.Results, func(x, y wire.OrderResult) int { return int(x.Number - y.Number) })
+	m.Results = slices.DeleteFunc(m.Results, func(r protocol.OrderResult) bool { return r.Number == number })
+	m.Results = append(m.Results, protocol.OrderResult{Number: number, State: state, Detail: detail, At: at.UTC()})
+	slices.SortFunc(m.Results, func(x, y protocol.OrderResult) int { return int(x.Number - y.Number) })
 }
 
 // stopped notes which passwords no rule changes any more. They stay in escrow.

@@ -11,7 +11,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // rotating is what the agent keeps of one password that it changes. It never holds the password.
@@ -40,13 +40,13 @@ type owed struct {
 
 // kept is a sealed deposit that the service has stored; it is given again to a service that lost it.
 type kept struct {
-	wire.Deposit
+	protocol.Deposit
 	Confirmed bool `json:"confirmed"`
 }
 
 // waitingOrder is an order to change passwords that is not done yet.
 type waitingOrder struct {
-	wire.Order
+	protocol.Order
 	Left []principal.Ref `json:"left"` // whose passwords are still to change
 	Told string          `json:"told"` // why it did not succeed yet, as the service was told
 }
@@ -168,7 +168,7 @@ func (r *rotating) failed(now time.Time, err error) (fresh bool) {
 }
 
 // done notes that the password of a deposit was confirmed.
-func (r *rotating) done(d wire.Deposit, made, setAt time.Time, then unit.Then, wait time.Duration) {
+func (r *rotating) done(d protocol.Deposit, made, setAt time.Time, then unit.Then, wait time.Duration) {
 	if r.Used != nil {
 		r.Owed = &owed{r.Used.Add(wait), then}
 	}

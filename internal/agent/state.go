@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // memory is what the agent keeps on disk, in a file of mode 0600.
@@ -19,21 +19,21 @@ type memory struct {
 	Key     ed25519.PrivateKey `json:"key"`
 	Root    string             `json:"root"` // fingerprint of the root key it trusts
 	Device  string             `json:"device"`
-	KeyList wire.KeyList       `json:"key_list"`
+	KeyList protocol.KeyList   `json:"key_list"`
 	Epoch   int64              `json:"epoch"` // of its writes
 	Seq     int64              `json:"seq"`   // of its latest write
 
-	Desired  drift.Stamp `json:"desired"`
-	Asked    wire.Asked  `json:"asked"`
-	Bindings Bindings    `json:"bindings"` // which account belongs to which key
-	Fights   fights      `json:"fights"`   // what had to be put right lately
+	Desired  drift.Stamp    `json:"desired"`
+	Asked    protocol.Asked `json:"asked"`
+	Bindings Bindings       `json:"bindings"` // which account belongs to which key
+	Fights   fights         `json:"fights"`   // what had to be put right lately
 
 	Events   []drift.Event `json:"events"`    // that the service has not stored yet, oldest first
 	EventSeq int64         `json:"event_seq"` // of the latest event
 
-	Order   int64              `json:"order"`   // number of the latest order that was begun
-	Begun   *wire.Order        `json:"begun"`   // the one that is being carried out
-	Results []wire.OrderResult `json:"results"` // that the service has not stored yet, by number
+	Order   int64                  `json:"order"`   // number of the latest order that was begun
+	Begun   *protocol.Order        `json:"begun"`   // the one that is being carried out
+	Results []protocol.OrderResult `json:"results"` // that the service has not stored yet, by number
 
 	Deposit   int64                `json:"deposit"`   // number of the latest deposit that was begun, in the epoch
 	Rotations map[string]*rotating `json:"rotations"` // by target
@@ -50,10 +50,10 @@ type memory struct {
 
 // pending is a report on its way, kept until the service said that it is stored.
 type pending struct {
-	Request string             `json:"request"` // signed; sent again as it is, so that a repeat is known as one
-	SentAt  time.Time          `json:"sent_at"`
-	Report  drift.Report       `json:"report"`
-	Results []wire.OrderResult `json:"results"` // that went with it
+	Request string                 `json:"request"` // signed; sent again as it is, so that a repeat is known as one
+	SentAt  time.Time              `json:"sent_at"`
+	Report  drift.Report           `json:"report"`
+	Results []protocol.OrderResult `json:"results"` // that went with it
 }
 
 const memoryFile = "agent.json"
@@ -62,7 +62,7 @@ func loadMemory(dir string) (memory, error) {
 	var m memory
 	data, err := os.ReadFile(filepath.Join(dir, memoryFile))
 	if errors.Is(err, os.ErrNotExist) {
-		key, err := wire.NewKey()
+		key, err := protocol.NewKey()
 		return memory{Key: key.Private, Epoch: 1}, err
 	}
 	if err != nil {

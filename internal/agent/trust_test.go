@@ -18,24 +18,25 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/keyring"
+	"rankwarden.example/internal/protocol"
 )
 
 // impostor is a service that can be told to answer as somebody in between would.
 type impostor struct {
 	t       *testing.T
 	dir     string // of the agent's state
-	ring    wire.Keyring
-	desired wire.Desired
-	signer  wire.Key // of desired states
-	answers wire.Key // of answers
-	replay  string   // an earlier answer, sent again
+	ring    keyring.Ring
+	desired protocol.Desired
+	signer  protocol.Key // of desired states
+	answers protocol.Key // of answers
+	replay  string       // an earlier answer, sent again
 	last    string
 	reports []drift.Report
 }
 
-func (s *impostor) sign(key wire.Key, answers string, body any) string {
-	document, err := wire.Sign(key, wire.Header{KeyID: s.ring.Signing.ID, URL: wire.PathKeys, Time: time.Now(), Answers: answers}, body, false)
+func (s *impostor) sign(key protocol.Key, answers string, body any) string {
+	document, err := protocol.Sign(key, protocol.Header{KeyID: s.ring.Signing.ID, URL: protocol.PathKeys, Time: time.Now(), Answers: answers}, body, false)
 	require.NoError(s.t, err)
 	return document
 }
@@ -43,22 +44,22 @@ func (s *impostor) sign(key wire.Key, answers string, body any) string {
 func (s *impostor) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	body, err := io.ReadAll(r.Body)
 	require.NoError(s.t, err)
-	answers := wire.Digest(body)
+	answers := protocol.Digest(body)
 	switch r.URL.Path {
-	case wire.PathKeys:
+	case protocol.PathKeys:
 		list, err := s.ring.SignList("Skerry Line", 1, 1, nil, time.Now())
 		require.NoError(s.t, err)
-		require.NoError(s.t, json.NewEncoder(w).Encode(wire.Keys{KeyList: list, Time: s.sign(s.ring.Signing, "", wire.ServiceTime{Time: time.Now()})}))
-	case wire.PathEnrol:
-		_, _ = io.WriteString(w, s.sign(s.ring.Signing, answers, wire.EnrolAnswer{Device: "01DEVICE", Accepted: true, Interval: 60}))
-	case wire.PathCheckIn:
-		signed, err := wire.Parse(string(body))
+		require.NoError(s.t, json.NewEncoder(w).Encode(protocol.Keys{KeyList: list, Time: s.sign(s.ring.Signing, "", protocol.ServiceTime{Time: time.Now()})}))
+	case protocol.PathEnrol:
+		_, _ = io.WriteString(w, s.sign(s.ring.Signing, answers, protocol.EnrolAnswer{Device: "01DEVICE", Accepted: true, Interval: 60}))
+	case protocol.PathCheckIn:
+		signed, err := protocol.Parse(string(body))
 		require.NoError(s.t, err)
-		var sent wire.CheckIn
+		var sent protocol.CheckIn
 		payload, err := signed.Verify(s.deviceKey())
 		require.NoError(s.t, err)
 		require.NoError(s.t, json.Unmarshal(payload, &sent))
-		answer := wire.Answer{Time: time.Now(), Interval: 60, Accepted: true}
+		answer := protocol.Answer{Time: time.Now(), Interval: 60, Accepted: true}
 		if sent.Report != nil {
 			s.reports = append(s.reports, *sent.Report)
 			answer.Stored = sent.Report.Seq
@@ -85,21 +86,21 @@ func (s *impostor) deviceKey() []byte {
 }
 
 func TestAgentBelievesOnlyItsService(t *testing.T) {
-	ring := wire.Keyring{}
+	ring := keyring.Ring{}
 	var err error
-	ring.Root, err = wire.NewKey()
+	ring.Root, err = protocol.NewKey()
 	require.NoError(t, err)
-	ring.Signing, err = wire.NewKey()
+	ring.Signing, err = protocol.NewKey()
 	require.NoError(t, err)
-	other, err := wire.NewKey()
+	other, err := protocol.NewKey()
 	require.NoError(t, err)
-	forged := wire.Key{ID: ring.Signing.ID, Private: other.Private} // says it is the service's
+	forged := protocol.Key{ID: ring.Signing.ID, Private: other.Private} // says it is the service's
 	dir := t.TempDir()
 	s := &impostor{t: t, dir: dir, ring: ring, signer: ring.Signing, answers: ring.Signing}
 	web := httptest.NewServer(s)
 	defer web.Close()
 	w := workstation(t)
-	a, err := agent.New(agent.Options{Host: w, Service: web.URL, Token: wire.Token{ID: "t", Secret: "s", RootFingerprint: ring.Root.ID}.String(),
+	a, err := agent.New(agent.Options{Host: w, Service: web.URL, Token: protocol.Token{ID: "t", Secret: "s", RootFingerprint: ring.Root.ID}.String(),
 		Dir: dir, HTTP: web.Client(), Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	require.NoError(t, a.Cycle(t.Context()))
@@ -110,9 +111,9 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 		require.NoError(t, err)
 		return *state.Passwords.MinLength
 	}
-	asks := func(device string, number int64, length int) wire.Desired {
-		return wire.Desired{Format: wire.DesiredFormat, Device: device, Name: "SKL-WKS-001", Epoch: 1, Number: number,
-			Asked: wire.Asked{Settings: []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(length)}}}}
+	asks := func(device string, number int64, length int) protocol.Desired {
+		return protocol.Desired{Format: protocol.DesiredFormat, Device: device, Name: "SKL-WKS-001", Epoch: 1, Number: number,
+			Asked: protocol.Asked{Settings: []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(length)}}}}
 	}
 	s.desired = asks("01DEVICE", 5, 12)
 	require.Error(t, a.Cycle(t.Context()), "sent again, the same desired state is not newer")
@@ -120,9 +121,9 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 	early := s.last
 
 	for says, c := range map[string]struct {
-		desired wire.Desired
-		signer  wire.Key
-		answers wire.Key
+		desired protocol.Desired
+		signer  protocol.Key
+		answers protocol.Key
 		replay  string
 	}{
 		"not newer":           {asks("01DEVICE", 4, 1), ring.Signing, ring.Signing, ""},
@@ -131,7 +132,7 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 		"somebody may stand":  {asks("01DEVICE", 9, 1), ring.Signing, forged, ""},
 		"not on the key list": {asks("01DEVICE", 9, 1), other, ring.Signing, ""},
 		"not one of the":      {asks("01DEVICE", 9, 1), ring.Signing, ring.Signing, early},
-		"has the format":      {wire.Desired{Format: "other/1", Device: "01DEVICE", Epoch: 1, Number: 9}, ring.Signing, ring.Signing, ""},
+		"has the format":      {protocol.Desired{Format: "other/1", Device: "01DEVICE", Epoch: 1, Number: 9}, ring.Signing, ring.Signing, ""},
 	} {
 		s.desired, s.signer, s.answers, s.replay = c.desired, c.signer, c.answers, c.replay
 		err := a.Cycle(t.Context())

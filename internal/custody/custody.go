@@ -9,18 +9,18 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/fleetview"
+	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // Options are what the room is made of; every field must be set, but View and Hub where nobody reads lists.
 type Options struct {
 	uow.Room[Records]
-	Keys         wire.Keyring
+	Keys         keyring.Ring
 	Hub          *live.Hub
 	View         Fleet
 	Scopes       *scopes.Known

@@ -12,15 +12,15 @@ import (
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // TakeDeposit stores a sealed password. It is opened in memory, so that what cannot be read is never
 // set; it is durable before it is answered. A repeat is taken as done.
-func (s *Service) TakeDeposit(ctx context.Context, device string, d wire.Deposit) (time.Time, error) {
+func (s *Service) TakeDeposit(ctx context.Context, device string, d protocol.Deposit) (time.Time, error) {
 	record, err := s.checkDeposit(device, d)
 	if err != nil {
 		return time.Time{}, err
@@ -47,7 +47,7 @@ func (s *Service) TakeDeposit(ctx context.Context, device string, d wire.Deposit
 				return keyErr
 			}
 			if !live {
-				return refusal.New(refusal.Conflict, "escrow key %d was retired, so nothing is sealed to it any more; read the key list, and seal to the key that is live", record.KeyNumber).WithCode("key_retired")
+				return refusal.New(refusal.Conflict, "escrow key %d was retired, so nothing is sealed to it any more; read the key list, and seal to the key that is live", record.KeyNumber).WithCode(protocol.CodeKeyRetired)
 			}
 		}
 		switch {
@@ -74,9 +74,9 @@ func liveDevice(tx Records, id string) (store.Device, error) {
 
 // checkDeposit opens what is sealed to the escrow key and compares what it is about; what is sealed to
 // the recovery key cannot be opened here, but must be as long.
-func (s *Service) checkDeposit(device string, d wire.Deposit) (store.Deposit, error) {
+func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit, error) {
 	bad := func(format string, args ...any) (store.Deposit, error) {
-		return store.Deposit{}, refusal.New(refusal.Invalid, format, args...).WithCode("bad_deposit")
+		return store.Deposit{}, refusal.New(refusal.Invalid, format, args...).WithCode(protocol.CodeBadDeposit)
 	}
 	if d.Number < 1 || d.Target.IsZero() || d.Account.IsZero() || !slices.Contains(rotation.Reasons, d.Reason) ||
 		!utf8.ValidString(d.NameBefore+d.NameAfter) || len(d.NameBefore) > 200 || len(d.NameAfter) > 200 || len(d.Sealed) < 1 || len(d.Sealed) > 2 {
@@ -85,7 +85,7 @@ func (s *Service) checkDeposit(device string, d wire.Deposit) (store.Deposit, er
 	organisation := s.listed.Load().organisation
 	sealed := d.Sealed[0]
 	if !s.escrowKeys().Holds(sealed.Key) {
-		return store.Deposit{}, refusal.New(refusal.Unavailable, "this service does not hold escrow key %d; nothing was stored, and the password must stay as it is", sealed.Key).WithCode("key_missing")
+		return store.Deposit{}, refusal.New(refusal.Unavailable, "this service does not hold escrow key %d; nothing was stored, and the password must stay as it is", sealed.Key).WithCode(protocol.CodeKeyMissing)
 	}
 	password, err := s.escrowKeys().Open(escrow.Of(organisation, device, d, sealed.Key), sealed.Bytes)
 	if err != nil {
@@ -123,7 +123,7 @@ func (s *Service) policyOf(tx Records, device string, target principal.Ref) (str
 const formerAge = 90 * 24 * time.Hour
 
 // TakeConfirmation makes the password of a deposit the current one. A repeat is taken as done.
-func (s *Service) TakeConfirmation(ctx context.Context, device string, c wire.Confirm) error {
+func (s *Service) TakeConfirmation(ctx context.Context, device string, c protocol.Confirm) error {
 	return s.Do(ctx, uow.Act{Who: uow.Device(device, "")}, func(tx Records, w *uow.Work) error {
 		known, err := liveDevice(tx, device)
 		if err != nil {
@@ -131,7 +131,7 @@ func (s *Service) TakeConfirmation(ctx context.Context, device string, c wire.Co
 		}
 		d, err := tx.Deposit(device, c.Epoch, c.Number)
 		if errors.Is(err, store.ErrNotFound) {
-			return refusal.New(refusal.NotFound, "there is no deposit %d of epoch %d; give it again first", c.Number, c.Epoch).WithCode("deposit_unknown")
+			return refusal.New(refusal.NotFound, "there is no deposit %d of epoch %d; give it again first", c.Number, c.Epoch).WithCode(protocol.CodeDepositUnknown)
 		}
 		if err != nil {
 			return err
@@ -161,9 +161,9 @@ func targetOf(d store.Deposit) principal.Ref {
 
 // NewDeviceEpoch gives a device that came back from a snapshot an epoch in which none of its numbers
 // was used. Asking again with the same nonce gives the same epoch.
-func (s *Service) NewDeviceEpoch(ctx context.Context, device string, req wire.EpochRequest) (epoch int64, err error) {
+func (s *Service) NewDeviceEpoch(ctx context.Context, device string, req protocol.EpochRequest) (epoch int64, err error) {
 	if req.Nonce == "" || len(req.Nonce) > 100 {
-		return 0, refusal.New(refusal.Invalid, "the request for a new epoch has no nonce").WithCode("bad_document")
+		return 0, refusal.New(refusal.Invalid, "the request for a new epoch has no nonce").WithCode(protocol.CodeBadDocument)
 	}
 	err = s.Do(ctx, uow.Act{Who: uow.Device(device, ""), Action: "device.epoch_begun", Object: device}, func(tx Records, w *uow.Work) error {
 		d, err := liveDevice(tx, device)

@@ -10,10 +10,10 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // EscrowKeys are all escrow and recovery keys, with how many deposits each has.
@@ -78,7 +78,7 @@ func (s *Service) Challenge(ctx context.Context, number int64) (Challenge, error
 		if c.Sealed, err = escrow.Seal(key.Public, c.About, answer); err != nil {
 			return err
 		}
-		key.Challenge = wire.Digest([]byte(answer))
+		key.Challenge = protocol.Digest([]byte(answer))
 		return tx.SetEscrowKey(key)
 	})
 	return c, refusal.Named(err, "escrow key", fmt.Sprint(number))
@@ -98,7 +98,7 @@ func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number 
 		if key.State != store.KeyNew || key.Challenge == "" {
 			return refusal.New(refusal.Conflict, "escrow key %d waits for no proof; make a challenge for it first", number)
 		}
-		if subtle.ConstantTimeCompare([]byte(wire.Digest([]byte(answer))), []byte(key.Challenge)) != 1 {
+		if subtle.ConstantTimeCompare([]byte(protocol.Digest([]byte(answer))), []byte(key.Challenge)) != 1 {
 			return refusal.New(refusal.Invalid, "that is not the answer to the latest challenge of escrow key %d; open that one with the copy of the key", number)
 		}
 		key.State, key.Challenge, key.ProvedAt = store.KeyLive, "", new(s.Now())
@@ -129,7 +129,7 @@ func (s *Service) RetireEscrowKey(ctx context.Context, who auth.Identity, number
 		for _, k := range keys {
 			if k.Number == number {
 				key = k
-			} else if k.Use == wire.UseEscrow && k.State == store.KeyLive {
+			} else if k.Use == protocol.UseEscrow && k.State == store.KeyLive {
 				others++
 			}
 		}
@@ -138,7 +138,7 @@ func (s *Service) RetireEscrowKey(ctx context.Context, who auth.Identity, number
 			return store.ErrNotFound
 		case key.State == store.KeyRetired:
 			return refusal.New(refusal.Conflict, "escrow key %d is retired already", number)
-		case key.Use == wire.UseEscrow && key.State == store.KeyLive && others == 0:
+		case key.Use == protocol.UseEscrow && key.State == store.KeyLive && others == 0:
 			return refusal.New(refusal.Conflict, "escrow key %d is the only live one: without it no device can change a password. Make and prove another one first", number)
 		}
 		key.State, key.RetiredAt = store.KeyRetired, new(s.Now())

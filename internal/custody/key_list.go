@@ -9,9 +9,9 @@ import (
 
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // listed is what this replica knows of the newest key list.
@@ -23,7 +23,7 @@ type listed struct {
 }
 
 // Signing is the key that signs what devices are told.
-func (s *Service) Signing() wire.Key { return s.Keys.Signing }
+func (s *Service) Signing() protocol.Key { return s.Keys.Signing }
 
 // Root is the fingerprint of the root key, which signs key lists.
 func (s *Service) Root() string { return s.Keys.Root.ID }
@@ -74,11 +74,11 @@ func (s *Service) list(tx Records, w *uow.Work) (*listed, error) {
 	if err != nil {
 		return nil, err
 	}
-	var live []wire.PublicKey
+	var live []protocol.PublicKey
 	names := []string{s.Keys.Signing.ID}
 	for _, k := range keys {
 		if k.State == store.KeyLive {
-			live = append(live, wire.PublicKey{ID: fmt.Sprintf("%s-%d", k.Use, k.Number), Use: k.Use, Number: k.Number, Key: k.Public})
+			live = append(live, protocol.PublicKey{ID: fmt.Sprintf("%s-%d", k.Use, k.Number), Use: k.Use, Number: k.Number, Key: k.Public})
 			names = append(names, live[len(live)-1].ID)
 		}
 	}
@@ -105,7 +105,7 @@ var ErrForeignKeys = errors.New("the key file belongs to another database")
 // unless its key list was signed by another.
 func (s *Service) checkRoot(tx Records, state *store.ServiceState) error {
 	if state.RootFingerprint == "" && state.KeyList != "" { // from before the fingerprint was kept
-		if _, err := wire.OpenKeyList(state.KeyList, s.Keys.Root.ID); err != nil {
+		if _, err := protocol.OpenKeyList(state.KeyList, s.Keys.Root.ID); err != nil {
 			return fmt.Errorf("%w: its root key is %s, and the key list in the database was signed by another; give the file that this database was used with", ErrForeignKeys, s.Keys.Root.ID)
 		}
 	}

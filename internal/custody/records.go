@@ -4,11 +4,11 @@ import (
 	"time"
 
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -22,7 +22,7 @@ type Records interface {
 	AddEscrowKey(k store.EscrowKey) error
 	AddOrders(devices []string, o store.Order) ([]string, error)
 	AddReveal(r store.Reveal) error
-	Asked(digest string) (wire.Asked, error)
+	Asked(digest string) (protocol.Asked, error)
 	BeginEpoch(device string, epoch int64, nonce string) error
 	ConfirmDeposit(d store.Deposit, at time.Time) error
 	CountReveals(operator string, since time.Time) (int, error)

@@ -7,10 +7,10 @@ import (
 
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // resealBatch is how many deposits are sealed again in one transaction.
@@ -28,7 +28,7 @@ func (s *Service) Reseal(ctx context.Context, who auth.Identity, from int64, pro
 	for _, k := range keys {
 		if k.Number == from {
 			state = k.State
-		} else if k.Use == wire.UseEscrow && k.State == store.KeyLive {
+		} else if k.Use == protocol.UseEscrow && k.State == store.KeyLive {
 			to = k
 		}
 	}

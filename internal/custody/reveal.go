@@ -10,11 +10,11 @@ import (
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // FreshFor is how long a sign-in counts as fresh.
@@ -80,7 +80,7 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 		what.Object = found.device.Name
 		for _, d := range deposits {
 			if !s.escrowKeys().Holds(d.KeyNumber) {
-				return refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, which the password is sealed to; nothing was counted. Ask another replica, or give this one the key", d.KeyNumber).WithCode("key_missing")
+				return refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, which the password is sealed to; nothing was counted. Ask another replica, or give this one the key", d.KeyNumber).WithCode(protocol.CodeKeyMissing)
 			}
 		}
 		if refused, err = s.withinBudget(tx, w, found); err != nil || refused != nil {
@@ -200,7 +200,7 @@ func rotateAfterReveal(tx Records, w *uow.Work, found toReveal, now time.Time) (
 	if err != nil || sooner {
 		return &at, err
 	}
-	if _, err := tx.AddOrders([]string{found.device.ID}, store.Order{Kind: wire.OrderRotate, Subject: found.rotation.Target, CreatedBy: w.Who.Name, CreatedAt: now, NotBefore: &at, Revealed: true}); err != nil {
+	if _, err := tx.AddOrders([]string{found.device.ID}, store.Order{Kind: protocol.OrderRotate, Subject: found.rotation.Target, CreatedBy: w.Who.Name, CreatedAt: now, NotBefore: &at, Revealed: true}); err != nil {
 		return nil, err
 	}
 	w.Tell(store.TopicDevices, found.device.ID)

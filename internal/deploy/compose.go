@@ -8,9 +8,9 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // composed is what devices with the same scope and the same settings before are to have.
@@ -50,11 +50,11 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 		if d.DesiredNumber == 0 || d.SettingsDigest != c.digest {
 			next.New = true
 			next.Stamp.Number++
-			document, err := wire.DesiredBytes(d.ID, d.Name, next.Stamp.Epoch, next.Stamp.Number, c.body)
+			document, err := protocol.DesiredBytes(d.ID, d.Name, next.Stamp.Epoch, next.Stamp.Number, c.body)
 			if err != nil {
 				return err
 			}
-			next.Stamp.Digest = wire.Digest(document)
+			next.Stamp.Digest = protocol.Digest(document)
 			run.changed++
 		}
 		if next.New || d.Scope != next.Scope || d.HeldUnits != c.heldUnits || c.heldUnits > 0 {
@@ -81,7 +81,7 @@ func (run *settlement) compose(tx Records, lane resolve.Lane, before string) (co
 		return composed{}, err
 	}
 	settings, held := resolve.Compose(lane, previous.Settings)
-	asked := wire.Asked{Settings: settings, Directory: []principal.Entry{}}
+	asked := protocol.Asked{Settings: settings, Directory: []principal.Entry{}}
 	known := principal.NewTable(previous.Directory)
 	for _, ref := range unit.Named(settings) {
 		if entry, ok := run.directory[ref]; ok {
@@ -95,5 +95,5 @@ func (run *settlement) compose(tx Records, lane resolve.Lane, before string) (co
 		return composed{}, fmt.Errorf("composing a desired state: %w", err)
 	}
 	heldJSON, err := json.Marshal(held)
-	return composed{string(body), wire.Digest(body), string(heldJSON), len(held)}, err
+	return composed{string(body), protocol.Digest(body), string(heldJSON), len(held)}, err
 }

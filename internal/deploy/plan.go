@@ -11,8 +11,8 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/wire"
 )
 
 // plan plans what the devices of the requests are to have, as of one moment.
@@ -68,7 +68,7 @@ func describe(scope plan.Scope, records []store.Assignment) (settledScope, error
 		}
 		parts[i] = data
 	}
-	settled.record = store.Scope{Digest: wire.Digest(slices.Concat(parts[:]...)), Assignments: string(parts[0]), Lane: string(parts[1])}
+	settled.record = store.Scope{Digest: protocol.Digest(slices.Concat(parts[:]...)), Assignments: string(parts[0]), Lane: string(parts[1])}
 	if scope.Projected != nil {
 		settled.record.Projected = new(string(parts[2]))
 	}

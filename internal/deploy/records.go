@@ -4,10 +4,10 @@ import (
 	"time"
 
 	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/published"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -15,7 +15,7 @@ type Records interface {
 	uow.Records
 	published.Records
 
-	Asked(digest string) (wire.Asked, error)
+	Asked(digest string) (protocol.Asked, error)
 	Assignments() ([]store.Assignment, error)
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
 	DirectoryTable(refs []principal.Ref) (*principal.Table, error)

@@ -5,7 +5,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // deposit takes a sealed password; it is durable when the answer goes.
@@ -14,7 +14,7 @@ func (a *API) deposit(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var body wire.Deposit
+	var body protocol.Deposit
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
@@ -26,8 +26,8 @@ func (a *API) deposit(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	a.registry.learn(d.ID, body.Epoch, wire.DepositMarks{Latest: body.Number})
-	return a.answer(c, req, wire.DepositAnswer{Time: at, Number: body.Number})
+	a.registry.learn(d.ID, body.Epoch, protocol.DepositMarks{Latest: body.Number})
+	return a.answer(c, req, protocol.DepositAnswer{Time: at, Number: body.Number})
 }
 
 // confirm takes the word of a device that the password of a deposit opens the account.
@@ -36,15 +36,15 @@ func (a *API) confirm(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var body wire.Confirm
+	var body protocol.Confirm
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
 	if err := a.door.do(c.Context(), func() error { return a.Custody.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
 		return err
 	}
-	a.registry.learn(d.ID, body.Epoch, wire.DepositMarks{Confirmed: body.Number})
-	return a.answer(c, req, wire.DepositAnswer{Time: a.Now(), Number: body.Number})
+	a.registry.learn(d.ID, body.Epoch, protocol.DepositMarks{Confirmed: body.Number})
+	return a.answer(c, req, protocol.DepositAnswer{Time: a.Now(), Number: body.Number})
 }
 
 // epoch gives a device that came back from a snapshot numbers that were never used.
@@ -53,7 +53,7 @@ func (a *API) epoch(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var body wire.EpochRequest
+	var body protocol.EpochRequest
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
@@ -61,5 +61,5 @@ func (a *API) epoch(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return a.answer(c, req, wire.EpochAnswer{Time: a.Now(), Epoch: epoch})
+	return a.answer(c, req, protocol.EpochAnswer{Time: a.Now(), Epoch: epoch})
 }

@@ -1,5 +1,5 @@
 // Package deviceapi is the service's side of the device protocol: enrolment, check-ins, held
-// requests. Requests and answers are signed documents, see package wire; errors are problem
+// requests. Requests and answers are signed documents, see package protocol; errors are problem
 // documents.
 package deviceapi
 
@@ -19,8 +19,8 @@ import (
 	"rankwarden.example/internal/intake"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/wire"
 )
 
 // Options are what the device protocol's endpoints are made of.
@@ -52,13 +52,13 @@ func (a *API) Run(ctx context.Context) { a.registry.run(ctx) }
 
 // Mount adds the endpoints to an app.
 func (a *API) Mount(app *fiber.App) {
-	app.Get(wire.PathKeys, a.handle(a.keys))
-	app.Post(wire.PathEnrol, a.handle(a.enrol))
-	app.Post(wire.PathCheckIn, a.handle(a.checkIn))
-	app.Post(wire.PathWait, a.handle(a.wait))
-	app.Post(wire.PathDeposit, a.handle(a.deposit))
-	app.Post(wire.PathConfirm, a.handle(a.confirm))
-	app.Post(wire.PathEpoch, a.handle(a.epoch))
+	app.Get(protocol.PathKeys, a.handle(a.keys))
+	app.Post(protocol.PathEnrol, a.handle(a.enrol))
+	app.Post(protocol.PathCheckIn, a.handle(a.checkIn))
+	app.Post(protocol.PathWait, a.handle(a.wait))
+	app.Post(protocol.PathDeposit, a.handle(a.deposit))
+	app.Post(protocol.PathConfirm, a.handle(a.confirm))
+	app.Post(protocol.PathEpoch, a.handle(a.epoch))
 }
 
 // requestTimeout is the longest that a request of a device may take, apart from being held.
@@ -87,48 +87,48 @@ func refuse(status int, code, detail string) error {
 func (a *API) keys(c fiber.Ctx) error {
 	list := a.Custody.KnownKeyList()
 	now, key := a.Now(), a.Custody.Signing()
-	signed, err := wire.Sign(key, wire.Header{KeyID: key.ID, URL: wire.PathKeys, Time: now}, wire.ServiceTime{Time: now}, false)
+	signed, err := protocol.Sign(key, protocol.Header{KeyID: key.ID, URL: protocol.PathKeys, Time: now}, protocol.ServiceTime{Time: now}, false)
 	if err != nil {
 		return err
 	}
-	return c.JSON(wire.Keys{KeyList: list, Time: signed})
+	return c.JSON(protocol.Keys{KeyList: list, Time: signed})
 }
 
 // request is a signed request whose signature holds.
 type request struct {
-	header  wire.Header
+	header  protocol.Header
 	payload []byte
 	digest  string
 }
 
-func (a *API) open(c fiber.Ctx) (*wire.Signed, error) {
-	if len(c.Body()) > wire.MaxRequest {
-		return nil, refuse(http.StatusRequestEntityTooLarge, "too_large", "the request is larger than a megabyte; nothing of it was stored")
+func (a *API) open(c fiber.Ctx) (*protocol.Signed, error) {
+	if len(c.Body()) > protocol.MaxRequest {
+		return nil, refuse(http.StatusRequestEntityTooLarge, protocol.CodeTooLarge, "the request is larger than a megabyte; nothing of it was stored")
 	}
-	signed, err := wire.Parse(string(c.Body()))
+	signed, err := protocol.Parse(string(c.Body()))
 	if err != nil {
-		return nil, refuse(http.StatusBadRequest, "not_signed", "the request is not a signed document; send a compact JWS as "+wire.ContentType)
+		return nil, refuse(http.StatusBadRequest, protocol.CodeNotSigned, "the request is not a signed document; send a compact JWS as "+protocol.ContentType)
 	}
 	return signed, nil
 }
 
-func (a *API) verify(c fiber.Ctx, signed *wire.Signed, key ed25519.PublicKey) (request, error) {
+func (a *API) verify(c fiber.Ctx, signed *protocol.Signed, key ed25519.PublicKey) (request, error) {
 	payload, err := signed.Verify(key)
 	if err != nil {
-		return request{}, refuse(http.StatusUnauthorized, "bad_signature", "the signature does not hold for this device's key; the request was changed on its way, or another key signed it")
+		return request{}, refuse(http.StatusUnauthorized, protocol.CodeBadSignature, "the signature does not hold for this device's key; the request was changed on its way, or another key signed it")
 	}
 	if signed.Header.URL != c.Path() {
-		return request{}, refuse(http.StatusUnauthorized, "wrong_url", "the request was signed for another address; it cannot be used here")
+		return request{}, refuse(http.StatusUnauthorized, protocol.CodeWrongURL, "the request was signed for another address; it cannot be used here")
 	}
-	if skew := a.Now().Sub(signed.Header.Time).Abs(); skew > wire.MaxSkew {
-		return request{}, refuse(http.StatusUnauthorized, "wrong_time", "the time in the request is "+skew.Round(time.Second).String()+" off; set the clock by the time in the service's signed answers")
+	if skew := a.Now().Sub(signed.Header.Time).Abs(); skew > protocol.MaxSkew {
+		return request{}, refuse(http.StatusUnauthorized, protocol.CodeWrongTime, "the time in the request is "+skew.Round(time.Second).String()+" off; set the clock by the time in the service's signed answers")
 	}
-	return request{signed.Header, payload, wire.Digest(c.Body())}, nil
+	return request{signed.Header, payload, protocol.Digest(c.Body())}, nil
 }
 
 func read(payload []byte, into any) error {
 	if err := json.Unmarshal(payload, into); err != nil {
-		return refuse(http.StatusUnprocessableEntity, "bad_document", "the signed document cannot be read: "+err.Error())
+		return refuse(http.StatusUnprocessableEntity, protocol.CodeBadDocument, "the signed document cannot be read: "+err.Error())
 	}
 	return nil
 }
@@ -136,7 +136,7 @@ func read(payload []byte, into any) error {
 // sign signs an answer to the request of a digest.
 func (a *API) sign(request string, body any) (string, error) {
 	key := a.Custody.Signing()
-	return wire.Sign(key, wire.Header{KeyID: key.ID, Time: a.Now(), Answers: request}, body, false)
+	return protocol.Sign(key, protocol.Header{KeyID: key.ID, Time: a.Now(), Answers: request}, body, false)
 }
 
 // answer answers a request, signed.
@@ -145,7 +145,7 @@ func (a *API) answer(c fiber.Ctx, req request, body any) error {
 	if err != nil {
 		return err
 	}
-	c.Set("Content-Type", wire.ContentType)
+	c.Set("Content-Type", protocol.ContentType)
 	return c.SendString(signed)
 }
 
@@ -155,13 +155,13 @@ func (a *API) enrol(c fiber.Ctx) error {
 		return err
 	}
 	if len(signed.Embedded) != ed25519.PublicKeySize {
-		return refuse(http.StatusBadRequest, "no_key", "an enrolment request must carry the device's Ed25519 key in its header")
+		return refuse(http.StatusBadRequest, protocol.CodeNoKey, "an enrolment request must carry the device's Ed25519 key in its header")
 	}
 	req, err := a.verify(c, signed, signed.Embedded)
 	if err != nil {
 		return err
 	}
-	var body wire.EnrolRequest
+	var body protocol.EnrolRequest
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
@@ -173,7 +173,7 @@ func (a *API) enrol(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return a.answer(c, req, wire.EnrolAnswer{Device: d.ID, Accepted: d.State == store.Live, Interval: a.interval(), DeviceSeq: d.Seq})
+	return a.answer(c, req, protocol.EnrolAnswer{Device: d.ID, Accepted: d.State == store.Live, Interval: a.interval(), DeviceSeq: d.Seq})
 }
 
 func (a *API) interval() int { return int(a.Interval.Seconds()) }
@@ -189,14 +189,14 @@ func (a *API) from(c fiber.Ctx) (store.Known, request, error) {
 		return d, request{}, err
 	}
 	if !ok {
-		return d, request{}, refuse(http.StatusUnauthorized, "device_unknown", "no device of this identifier is enrolled; enrol it again with a new token")
+		return d, request{}, refuse(http.StatusUnauthorized, protocol.CodeDeviceUnknown, "no device of this identifier is enrolled; enrol it again with a new token")
 	}
 	req, err := a.verify(c, signed, key(d))
 	if err != nil {
 		return d, req, err
 	}
 	if d.State == store.Retired || d.State == store.Refused {
-		return d, req, refuse(http.StatusForbidden, "device_"+d.State, "this device is "+d.State+"; an operator must enrol it again")
+		return d, req, refuse(http.StatusForbidden, protocol.CodeNotLive+d.State, "this device is "+d.State+"; an operator must enrol it again")
 	}
 	a.registry.heard(d.ID, a.Now())
 	return d, req, nil
@@ -207,11 +207,11 @@ func (a *API) checkIn(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var body wire.CheckIn
+	var body protocol.CheckIn
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	answer := wire.Answer{Time: a.Now(), Interval: a.interval(), Accepted: d.State == store.Live}
+	answer := protocol.Answer{Time: a.Now(), Interval: a.interval(), Accepted: d.State == store.Live}
 	if answer.Accepted {
 		if err := a.exchanged(c.Context(), d, req, body, &answer); err != nil {
 			return err
@@ -221,7 +221,7 @@ func (a *API) checkIn(c fiber.Ctx) error {
 }
 
 // exchanged is the part of a check-in that needs the database, if it has one.
-func (a *API) exchanged(ctx context.Context, d store.Known, req request, body wire.CheckIn, answer *wire.Answer) error {
+func (a *API) exchanged(ctx context.Context, d store.Known, req request, body protocol.CheckIn, answer *protocol.Answer) error {
 	work := func() error { return a.exchange(ctx, d, req, body, answer) }
 	if len(body.Events)+len(body.Results) == 0 && body.Report == nil && !newer(d, body.Desired) && d.OrderNumber <= body.Orders &&
 		body.KeyList >= a.Custody.KeyListNumber() && (d.Mismatched || !body.Desired.Foreign(desired(d))) {
@@ -230,14 +230,14 @@ func (a *API) exchanged(ctx context.Context, d store.Known, req request, body wi
 	return a.door.do(ctx, work)
 }
 
-func (a *API) exchange(ctx context.Context, d store.Known, req request, body wire.CheckIn, answer *wire.Answer) (err error) {
+func (a *API) exchange(ctx context.Context, d store.Known, req request, body protocol.CheckIn, answer *protocol.Answer) (err error) {
 	// What is known here may be behind, never ahead: a device that is behind it came back from a snapshot.
 	if body.Epoch < d.Epoch || body.Epoch == d.Epoch && body.Deposit.Latest < d.DepositNumber {
-		return refuse(http.StatusConflict, "sequence_behind", "the numbers of this device were used before: it came back from a snapshot, or another one has its key. Begin a new epoch")
+		return refuse(http.StatusConflict, protocol.CodeSequenceBehind, "the numbers of this device were used before: it came back from a snapshot, or another one has its key. Begin a new epoch")
 	}
-	has := wire.DepositMarks{Latest: d.DepositNumber, Confirmed: d.ConfirmedNumber}
+	has := protocol.DepositMarks{Latest: d.DepositNumber, Confirmed: d.ConfirmedNumber}
 	if body.Epoch > d.Epoch {
-		has = wire.DepositMarks{}
+		has = protocol.DepositMarks{}
 	}
 	if has != body.Deposit {
 		answer.Deposits = &has
@@ -254,7 +254,7 @@ func (a *API) exchange(ctx context.Context, d store.Known, req request, body wir
 	}
 	if body.Report != nil {
 		if req.header.Sequence != body.Report.Seq {
-			return refuse(http.StatusUnprocessableEntity, "sequence_differs", "the sequence in the header is not that of the report")
+			return refuse(http.StatusUnprocessableEntity, protocol.CodeSequenceDiffers, "the sequence in the header is not that of the report")
 		}
 		if err := a.Intake.TakeReport(ctx, d.ID, body.Epoch, *body.Report, req.digest); err != nil {
 			return err
@@ -288,7 +288,7 @@ func (a *API) wait(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var body wire.WaitRequest
+	var body protocol.WaitRequest
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
@@ -298,10 +298,10 @@ func (a *API) wait(c fiber.Ctx) error {
 	}
 	if ready, _ := w.outcome(); ready || body.KeyList < a.Custody.KeyListNumber() {
 		a.registry.release(d.ID, w)
-		return a.answer(c, req, wire.WaitAnswer{Time: a.Now(), Ready: true})
+		return a.answer(c, req, protocol.WaitAnswer{Time: a.Now(), Ready: true})
 	}
 	// Answers are spread so that devices do not come back all at once.
-	limit := time.Now().Add(wire.MaxWait - rand.N(wire.MaxWait/5))
+	limit := time.Now().Add(protocol.MaxWait - rand.N(protocol.MaxWait/5))
 	device, request := d.ID, req.digest // copied: the request is gone when the HTTP server lets go of the connection
 	c.RequestCtx().HijackSetNoResponse(true)
 	c.RequestCtx().Hijack(func(taken net.Conn) {

@@ -9,7 +9,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/live"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // held is a connection whose request is held: the HTTP server has let go of it, with all its buffers, and
@@ -71,13 +71,13 @@ func (a *API) park(conn held, device, request string, w *waiter, limit time.Time
 			return
 		}
 		ready, ended := w.outcome()
-		answer, err := a.sign(request, wire.WaitAnswer{Time: a.Now(), Ready: ready})
+		answer, err := a.sign(request, protocol.WaitAnswer{Time: a.Now(), Ready: ready})
 		if err != nil {
 			a.Log.Error("a held request could not be answered", "error", err)
 			_ = conn.Close()
 			return
 		}
-		head := "HTTP/1.1 200 OK\r\nContent-Type: " + wire.ContentType + "\r\nCache-Control: no-store\r\n"
+		head := "HTTP/1.1 200 OK\r\nContent-Type: " + protocol.ContentType + "\r\nCache-Control: no-store\r\n"
 		if ended {
 			head += "Connection: close\r\n"
 		}

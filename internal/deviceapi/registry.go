@@ -9,8 +9,8 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/wire"
 )
 
 // registry keeps in memory what a check-in needs to know of every device that was heard from, so
@@ -140,7 +140,7 @@ func (r *registry) get(ctx context.Context, id string) (d store.Known, ok bool, 
 }
 
 // learn notes at once what this replica stored of a device's deposits; other replicas hear of it.
-func (r *registry) learn(id string, epoch int64, stored wire.DepositMarks) {
+func (r *registry) learn(id string, epoch int64, stored protocol.DepositMarks) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if d, known := r.devices[id]; known && d.Epoch == epoch {

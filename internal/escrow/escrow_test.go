@@ -12,7 +12,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 var about = escrow.About{Organisation: "Skerry Line", Device: "01DEVICE", Target: principal.FromKey("keeper"), Account: principal.MustSID("S-1-5-21-7-8-9-1001"),
@@ -93,7 +93,7 @@ func TestRing(t *testing.T) {
 
 	private, err := escrow.NewPrivate()
 	require.NoError(t, err)
-	r := escrow.Ring{Keys: []escrow.RingKey{{Number: 3, Use: wire.UseEscrow, Private: private}}}
+	r := escrow.Ring{Keys: []escrow.RingKey{{Number: 3, Use: protocol.UseEscrow, Private: private}}}
 	require.NoError(t, r.Write(path))
 	read, err := escrow.ReadRing(path)
 	require.NoError(t, err)

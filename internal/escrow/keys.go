@@ -9,7 +9,7 @@ import (
 	"slices"
 	"time"
 
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/durably"
 )
 
 // Private is a private key that opens what was sealed to its public half.
@@ -45,7 +45,7 @@ type Ring struct{ Keys []RingKey }
 // RingKey is one private key with its number.
 type RingKey struct {
 	Number int64
-	Use    string // wire.UseEscrow or wire.UseRecovery
+	Use    string // protocol.UseEscrow or protocol.UseRecovery
 	MadeAt time.Time
 	Private
 }
@@ -145,7 +145,7 @@ func ReadRing(path string) (Ring, error) {
 func (r Ring) Write(path string) error {
 	data, err := r.Bytes()
 	if err == nil {
-		err = wire.WriteDurably(path, append(data, '\n'), 0o600)
+		err = durably.Write(path, append(data, '\n'), 0o600)
 	}
 	if err != nil {
 		return fmt.Errorf("escrow keys: %w", err)

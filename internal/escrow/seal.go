@@ -12,7 +12,7 @@ import (
 	"fmt"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // AboutFormat is the format of what a sealed password is about.
@@ -95,7 +95,7 @@ func (p Private) Open(about About, sealed []byte) (string, error) {
 func SealedLength(sealed []byte) int { return len(sealed) - encapsulated - tag }
 
 // Of is what a deposit of a device, sealed to a key, is about.
-func Of(organisation, device string, d wire.Deposit, key int64) About {
+func Of(organisation, device string, d protocol.Deposit, key int64) About {
 	return About{Organisation: organisation, Device: device, Target: d.Target, Account: d.Account,
 		Epoch: d.Epoch, Number: d.Number, Key: key, NameBefore: d.NameBefore, NameAfter: d.NameAfter}
 }

@@ -8,8 +8,8 @@ import (
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/wire"
 )
 
 // The kinds of decision.
@@ -94,10 +94,10 @@ func (s *Service) serviceDecisions(tx Records) ([]Decision, error) {
 	if err != nil {
 		return nil, err
 	}
-	if !slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == wire.UseEscrow && k.State == store.KeyLive }) {
+	if !slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == protocol.UseEscrow && k.State == store.KeyLive }) {
 		list = append(list, Decision{Kind: DecideNoKey, Title: "no escrow key is live", Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the machine of the service"})
 	}
-	if slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == wire.UseRecovery && k.State == store.KeyLive }) {
+	if slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == protocol.UseRecovery && k.State == store.KeyLive }) {
 		n, example, err := tx.Unrecovered()
 		if err != nil {
 			return nil, err

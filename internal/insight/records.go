@@ -8,11 +8,11 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -22,7 +22,7 @@ type Records interface {
 	scopes.One
 	scopes.Many
 
-	Asked(digest string) (wire.Asked, error)
+	Asked(digest string) (protocol.Asked, error)
 	Assignments() ([]store.Assignment, error)
 	DepositTimes(clock store.Clock, device string, state *drift.State) error
 	DesiredBefore(device string, epoch int64, most int) ([]store.DesiredState, error)

@@ -15,9 +15,9 @@ import (
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/wire"
 )
 
 // SettingWhy is one unit of a device: what is asked, what it has, and why.
@@ -127,8 +127,8 @@ type explanation struct {
 	now       store.Clock
 	enforced  resolve.Lane
 	projected *resolve.Lane
-	told      wire.Asked // what the device is to have
-	former    wire.Asked // what its last report was made under
+	told      protocol.Asked // what the device is to have
+	former    protocol.Asked // what its last report was made under
 	report    *drift.Report
 	directory *principal.Table
 }
@@ -176,13 +176,13 @@ func (e *explanation) read(tx Records) (err error) {
 
 // askedWhenReported gives what the last report was made under: while a newer desired state is not
 // yet reported back, what the device has can only be compared with the former one.
-func askedWhenReported(tx Records, d store.Device, told wire.Asked) (wire.Asked, error) {
+func askedWhenReported(tx Records, d store.Device, told protocol.Asked) (protocol.Asked, error) {
 	if d.ReportedNumber == 0 || d.ReportedEpoch == d.DesiredEpoch && d.ReportedNumber == d.DesiredNumber {
 		return told, nil
 	}
 	former, err := tx.DesiredState(d.ID, d.ReportedEpoch, d.ReportedNumber)
 	if err != nil {
-		return wire.Asked{}, err
+		return protocol.Asked{}, err
 	}
 	return tx.Asked(former.Settings)
 }

@@ -12,10 +12,10 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/membership"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // Bounds of a report, far above what a workstation has.
@@ -44,8 +44,8 @@ func (s *Service) SignedDesired(ctx context.Context, id string) (string, drift.S
 		if err != nil {
 			return err
 		}
-		document, err = wire.DesiredBytes(d.ID, state.Name, stamp.Epoch, stamp.Number, settings)
-		if err == nil && wire.Digest(document) != stamp.Digest {
+		document, err = protocol.DesiredBytes(d.ID, state.Name, stamp.Epoch, stamp.Number, settings)
+		if err == nil && protocol.Digest(document) != stamp.Digest {
 			err = fmt.Errorf("the desired state %d/%d of %s does not have the digest it was stored with", stamp.Epoch, stamp.Number, d.Name)
 		}
 		return err
@@ -53,7 +53,7 @@ func (s *Service) SignedDesired(ctx context.Context, id string) (string, drift.S
 	if err != nil || document == nil {
 		return "", stamp, err
 	}
-	signed, err := wire.Sign(s.Keys.Signing(), wire.Header{KeyID: s.Keys.Signing().ID, Time: s.Now()}, document, false)
+	signed, err := protocol.Sign(s.Keys.Signing(), protocol.Header{KeyID: s.Keys.Signing().ID, Time: s.Now()}, document, false)
 	return signed, stamp, err
 }
 
@@ -80,7 +80,7 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		case err == nil && earlier.Digest == requestDigest:
 			return nil
 		case err == nil:
-			return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is %d", r.Seq, epoch, d.Seq).WithCode("sequence_used")
+			return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is %d", r.Seq, epoch, d.Seq).WithCode(protocol.CodeSequenceUsed)
 		case !errors.Is(err, store.ErrNotFound):
 			return err
 		}
@@ -153,7 +153,7 @@ func nameReported(tx Records, w *uow.Work, d store.Device, name string) error {
 		return nil
 	}
 	if err := text.CheckName(name, fleet.MaxDeviceName); err != nil {
-		return refusal.New(refusal.Invalid, "the device's name %v", err).WithCode("bad_report")
+		return refusal.New(refusal.Invalid, "the device's name %v", err).WithCode(protocol.CodeBadReport)
 	}
 	if key != d.NameKey {
 		if _, err := tx.LiveDeviceNamed(key); !errors.Is(err, store.ErrNotFound) {
@@ -181,7 +181,7 @@ func deviceFactsReported(tx Records, w *uow.Work, d store.Device, state drift.St
 	}
 	for _, fact := range []string{state.Platform, state.OSVersion} {
 		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
-			return refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).WithCode("bad_report")
+			return refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).WithCode(protocol.CodeBadReport)
 		}
 	}
 	if err := tx.SetDeviceFacts(d.ID, state.Platform, state.OSVersion, state.OSBuild); err != nil {
@@ -193,7 +193,7 @@ func deviceFactsReported(tx Records, w *uow.Work, d store.Device, state drift.St
 // checkReport refuses what no device would honestly send.
 func checkReport(r drift.Report) error {
 	bad := func(format string, args ...any) error {
-		return refusal.New(refusal.Invalid, format, args...).At("report").WithCode("bad_report")
+		return refusal.New(refusal.Invalid, format, args...).At("report").WithCode(protocol.CodeBadReport)
 	}
 	switch {
 	case r.Format != drift.ReportFormat:

@@ -7,10 +7,10 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // maxEventText is the longest text of an event, in bytes.
@@ -19,19 +19,19 @@ const maxEventText = 4000
 // TakeEvents stores what happened on a device, and gives the number of the last event that is
 // durable now. Events that were stored before stay as they are.
 func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, events []drift.Event) (int64, error) {
-	if len(events) > wire.MaxEvents {
-		return 0, refusal.New(refusal.Invalid, "%d events are too many for one check-in; send at most %d", len(events), wire.MaxEvents).WithCode("bad_events")
+	if len(events) > protocol.MaxEvents {
+		return 0, refusal.New(refusal.Invalid, "%d events are too many for one check-in; send at most %d", len(events), protocol.MaxEvents).WithCode(protocol.CodeBadEvents)
 	}
 	records := make([]store.DeviceEvent, len(events))
 	last, now := int64(0), s.Now()
 	for i, e := range events {
 		switch {
 		case e.Seq <= last:
-			return 0, refusal.New(refusal.Invalid, "event %d follows event %d; they must come in order, from 1", e.Seq, last).WithCode("bad_events")
+			return 0, refusal.New(refusal.Invalid, "event %d follows event %d; they must come in order, from 1", e.Seq, last).WithCode(protocol.CodeBadEvents)
 		case !slices.Contains(drift.EventKinds, e.Kind):
-			return 0, refusal.New(refusal.Invalid, "there is no event %q", e.Kind).WithCode("bad_events")
+			return 0, refusal.New(refusal.Invalid, "there is no event %q", e.Kind).WithCode(protocol.CodeBadEvents)
 		case e.At.IsZero() || e.Size() > maxEventText:
-			return 0, refusal.New(refusal.Invalid, "event %d says no time, or more than %d bytes", e.Seq, maxEventText).WithCode("bad_events")
+			return 0, refusal.New(refusal.Invalid, "event %d says no time, or more than %d bytes", e.Seq, maxEventText).WithCode(protocol.CodeBadEvents)
 		}
 		last = e.Seq
 		records[i] = store.DeviceEvent{DeviceID: device, Epoch: epoch, Seq: e.Seq, At: e.At, ReceivedAt: now, Kind: string(e.Kind), Unit: e.Unit.String(),

@@ -6,12 +6,12 @@ import (
 	"context"
 	"time"
 
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/strangers"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // Service is the room; every field must be set.
@@ -30,7 +30,7 @@ type Service struct {
 
 // Keys are the keys of the service, as far as devices are told of them.
 type Keys interface {
-	Signing() wire.Key
+	Signing() protocol.Key
 	Root() string // fingerprint
 	Epoch() int64 // of the service
 }

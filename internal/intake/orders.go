@@ -11,11 +11,11 @@ import (
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/membership"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // NewOrder says what devices are to do, and which: those named, or those of a group.
@@ -30,18 +30,18 @@ type NewOrder struct {
 const maxOrdered = 5000
 
 // concernsAccount are the kinds that need a subject.
-var concernsAccount = map[string]bool{wire.OrderUnlock: true, wire.OrderEndSessions: true}
+var concernsAccount = map[string]bool{protocol.OrderUnlock: true, protocol.OrderEndSessions: true}
 
 // Order gives devices an order, and says how many have it now. Each gets its own, which waits until
 // the device comes or the order ends; a newer one of the same kind and subject takes its place.
 func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (OrderBatch, error) {
 	none := OrderBatch{}
-	wait, known := wire.OrderKinds[want.Kind]
+	wait, known := protocol.OrderKinds[want.Kind]
 	if !known {
-		return none, refusal.New(refusal.Invalid, "there is no order %q; the orders are %s", want.Kind, strings.Join(slices.Sorted(maps.Keys(wire.OrderKinds)), ", ")).At("kind")
+		return none, refusal.New(refusal.Invalid, "there is no order %q; the orders are %s", want.Kind, strings.Join(slices.Sorted(maps.Keys(protocol.OrderKinds)), ", ")).At("kind")
 	}
 	subject := ""
-	if concernsAccount[want.Kind] || want.Kind == wire.OrderRotate && want.Subject != "" {
+	if concernsAccount[want.Kind] || want.Kind == protocol.OrderRotate && want.Subject != "" {
 		ref, err := principal.Parse(want.Subject)
 		if err != nil && policy.ValidName(want.Subject) {
 			ref, err = principal.FromKey(want.Subject), nil // the key alone, as elsewhere
@@ -97,7 +97,7 @@ func (s *Service) OrderProgress(ctx context.Context, who auth.Identity, batch st
 	progress := OrderBatch{Batch: batch, By: by}
 	for state, n := range by {
 		progress.Given += n
-		if state != "queued" && state != wire.OrderDelivered {
+		if state != "queued" && state != protocol.OrderDelivered {
 			progress.Ended += n
 		}
 	}
@@ -149,14 +149,14 @@ func (s *Service) SignedOrders(ctx context.Context, device string, after int64) 
 			return err
 		}
 		for _, o := range orders {
-			order := wire.Order{Format: wire.OrderFormat, Device: device, Number: o.Number, Kind: o.Kind, Subject: o.Subject, Revealed: o.Revealed}
+			order := protocol.Order{Format: protocol.OrderFormat, Device: device, Number: o.Number, Kind: o.Kind, Subject: o.Subject, Revealed: o.Revealed}
 			if o.EndsAt != nil {
 				order.EndsAt = *o.EndsAt
 			}
 			if o.NotBefore != nil {
 				order.NotBefore = *o.NotBefore
 			}
-			document, err := wire.Sign(s.Keys.Signing(), wire.Header{KeyID: s.Keys.Signing().ID, Time: s.Now()}, order, false)
+			document, err := protocol.Sign(s.Keys.Signing(), protocol.Header{KeyID: s.Keys.Signing().ID, Time: s.Now()}, order, false)
 			if err != nil {
 				return err
 			}
@@ -168,11 +168,11 @@ func (s *Service) SignedOrders(ctx context.Context, device string, after int64) 
 }
 
 // TakeOrderResults stores what became of orders, and gives the highest number that is durable.
-func (s *Service) TakeOrderResults(ctx context.Context, device string, results []wire.OrderResult) (int64, error) {
+func (s *Service) TakeOrderResults(ctx context.Context, device string, results []protocol.OrderResult) (int64, error) {
 	last := int64(0)
 	for _, r := range results {
-		if r.State != wire.OrderDone && r.State != wire.OrderFailed && r.State != wire.OrderEnded && r.State != wire.OrderDelivered || r.Number <= last || len(r.Detail) > maxEventText {
-			return 0, refusal.New(refusal.Invalid, "the result of order %d cannot be read", r.Number).WithCode("bad_results")
+		if r.State != protocol.OrderDone && r.State != protocol.OrderFailed && r.State != protocol.OrderEnded && r.State != protocol.OrderDelivered || r.Number <= last || len(r.Detail) > maxEventText {
+			return 0, refusal.New(refusal.Invalid, "the result of order %d cannot be read", r.Number).WithCode(protocol.CodeBadResults)
 		}
 		last = r.Number
 	}

@@ -8,11 +8,11 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/membership"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -29,7 +29,7 @@ type Records interface {
 	AddOrders(devices []string, o store.Order) ([]string, error)
 	AddReport(r store.Report) (int64, error)
 	AddToGroup(groupID string, devices []string) error
-	Asked(digest string) (wire.Asked, error)
+	Asked(digest string) (protocol.Asked, error)
 	CloseFindings(ids []int64, at time.Time) error
 	CountOpenFinding(device string) error
 	CountOrders(reach auth.Reach, batch string, now time.Time) (map[string]int, error)
@@ -39,7 +39,7 @@ type Records interface {
 	DesiredState(device string, epoch, number int64) (store.DesiredState, error)
 	DeviceByKey(keyID string) (store.Device, error)
 	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)
-	FinishOrder(device string, r wire.OrderResult) error
+	FinishOrder(device string, r protocol.OrderResult) error
 	Group(name string) (store.Group, error)
 	ListEnrolmentTokens(p store.Page) ([]store.EnrolmentToken, string, error)
 	ListOrders(n store.Narrow, now time.Time, p store.Page) ([]store.Order, string, error)

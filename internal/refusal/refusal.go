@@ -10,6 +10,7 @@ import (
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
 )
 
@@ -100,10 +101,10 @@ func Unknown[T ~string](field, value string, known []T) error {
 // thing with two verbs for number and epoch.
 func Behind(what string, number, epoch, lastNumber, lastEpoch int64) error {
 	return New(Conflict, what+" was used before, or is behind: the last one is %d of epoch %d. Begin a new epoch",
-		number, epoch, lastNumber, lastEpoch).WithCode("sequence_behind")
+		number, epoch, lastNumber, lastEpoch).WithCode(protocol.CodeSequenceBehind)
 }
 
 // NotLive refuses something to a device that has no place in the fleet now.
 func NotLive(state, what string) error {
-	return New(Forbidden, "this device is %s and may not %s", state, what).WithCode("device_" + state)
+	return New(Forbidden, "this device is %s and may not %s", state, what).WithCode(protocol.CodeNotLive + state)
 }

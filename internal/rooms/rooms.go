@@ -16,19 +16,19 @@ import (
 	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/insight"
 	"rankwarden.example/internal/intake"
+	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/published"
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/strangers"
 	"rankwarden.example/internal/uow"
-	"rankwarden.example/internal/wire"
 )
 
 // Options are what the rooms are made of.
 type Options struct {
 	Store        *store.Store
-	Keys         wire.Keyring
+	Keys         keyring.Ring
 	Hub          *live.Hub
 	Log          *slog.Logger
 	Now          func() time.Time

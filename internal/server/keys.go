@@ -4,8 +4,8 @@ import (
 	"context"
 	"fmt"
 
+	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/wire"
 )
 
 // CreateKeys makes the keys of a new service. It refuses when the database is already used with keys, or
@@ -27,7 +27,7 @@ func CreateKeys(ctx context.Context, c Config) error {
 		if state.RootFingerprint != "" || state.KeyList != "" {
 			return fmt.Errorf("this database is used with the root key %s already, and no second one is made; give the file with that key as --keys", state.RootFingerprint)
 		}
-		keys, err := wire.CreateKeyring(c.Keys)
+		keys, err := keyring.Create(c.Keys)
 		if err != nil {
 			return err
 		}

@@ -8,7 +8,7 @@ import (
 	"github.com/valyala/fasthttp"
 
 	"rankwarden.example/internal/httpapi"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // small is the largest request of somebody who is not signed in, in bytes, outside of the device protocol.
@@ -19,10 +19,10 @@ const small = 16 << 10
 func (s *Server) bodyLimit(header *fasthttp.RequestHeader) int {
 	path, _, _ := strings.Cut(string(header.RequestURI()), "?")
 	switch {
-	case path == wire.PathEnrol:
+	case path == protocol.PathEnrol:
 		return small
-	case strings.HasPrefix(path, wire.PathPrefix):
-		return wire.MaxRequest
+	case strings.HasPrefix(path, protocol.PathPrefix):
+		return protocol.MaxRequest
 	case !strings.HasPrefix(path, httpapi.Base+"/"):
 		return small
 	}

@@ -23,11 +23,11 @@ import (
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/httpapi"
 	"rankwarden.example/internal/intake"
+	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
 	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/wire"
 )
 
 // Config is how a service is set up.
@@ -97,7 +97,7 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 	if err := c.check(); err != nil {
 		return nil, err
 	}
-	keys, err := wire.LoadKeyring(c.Keys)
+	keys, err := keyring.Load(c.Keys)
 	if err != nil {
 		return nil, err
 	}
@@ -112,7 +112,7 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 	return s, err
 }
 
-func start(ctx context.Context, c Config, keys wire.Keyring, db *store.Store, console fs.FS, log *slog.Logger) (*Server, error) {
+func start(ctx context.Context, c Config, keys keyring.Ring, db *store.Store, console fs.FS, log *slog.Logger) (*Server, error) {
 	if err := db.Migrate(ctx); err != nil {
 		return nil, err
 	}

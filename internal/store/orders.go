@@ -4,7 +4,7 @@ import (
 	"time"
 
 	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // Order is a stored order.
@@ -60,8 +60,8 @@ func (t Tx) Rotates(device, subject string, at time.Time) (bool, error) {
 }
 
 // FinishOrder stores what became of an order, once; of one that still waits, why.
-func (t Tx) FinishOrder(device string, r wire.OrderResult) error {
-	if r.State == wire.OrderDelivered {
+func (t Tx) FinishOrder(device string, r protocol.OrderResult) error {
+	if r.State == protocol.OrderDelivered {
 		return t.exec(`update orders set detail = $3 where device_id = $1 and number = $2 and state = 'delivered'`, device, r.Number, r.Detail)
 	}
 	return t.exec(`update orders set state = $3, detail = $4, finished_at = $5, delivered_at = coalesce(delivered_at, $5)
@@ -91,8 +91,8 @@ func (t Tx) ListOrders(n Narrow, now time.Time, p Page) ([]Order, string, error)
 	}
 	list, err := latest[Order](t, record{"orders", "created_at", "x.*"}, n, "true", nil, before, p.limit()+1)
 	for i, o := range list {
-		if (o.State == "queued" || o.State == wire.OrderDelivered) && o.EndsAt != nil && !o.EndsAt.After(now) {
-			list[i].State = wire.OrderEnded
+		if (o.State == "queued" || o.State == protocol.OrderDelivered) && o.EndsAt != nil && !o.EndsAt.After(now) {
+			list[i].State = protocol.OrderEnded
 		}
 	}
 	list, next := cut(p, list, func(o Order) []any { return []any{o.ID} })

@@ -8,7 +8,7 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // SettleRequest says which devices must be settled again: those in groups, and those named by
@@ -151,8 +151,8 @@ func (t Tx) PutSettings(digest, body string) error {
 }
 
 // Asked reads what is asked under the given digest, nothing for an empty one.
-func (t Tx) Asked(digest string) (wire.Asked, error) {
-	var asked wire.Asked
+func (t Tx) Asked(digest string) (protocol.Asked, error) {
+	var asked protocol.Asked
 	if digest == "" {
 		return asked, nil
 	}

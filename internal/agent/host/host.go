@@ -10,13 +10,13 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // Host is one workstation's operating system.
 type Host interface {
 	// Facts are what the device knows of itself.
-	Facts(ctx context.Context) (wire.Facts, error)
+	Facts(ctx context.Context) (protocol.Facts, error)
 	// Read reads accounts, local groups, password rules and lockout.
 	Read(ctx context.Context) (drift.State, error)
 

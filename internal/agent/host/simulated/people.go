@@ -11,7 +11,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // What people do at a workstation, and programs that run there.
@@ -129,7 +129,7 @@ func (w *Workstation) Join(group, name string) error {
 
 // Factory is a workstation as it leaves the factory: the built-in accounts disabled, nobody else,
 // and the operating system's own rules. Its accounts' identifiers begin with the domain.
-func Factory(facts wire.Facts, domain principal.SID, now time.Time) Machine {
+func Factory(facts protocol.Facts, domain principal.SID, now time.Time) Machine {
 	m := Machine{Facts: facts, Domain: domain, NextID: 1001,
 		Passwords: drift.Passwords{MinLength: new(0), History: new(0), MaxAgeDays: new(42), MinAgeDays: new(0), Complexity: new(false)},
 		Lockout:   unit.LockoutRule{Threshold: 10, DurationMinutes: 10, WindowMinutes: 10}}

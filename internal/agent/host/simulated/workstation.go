@@ -17,12 +17,12 @@ import (
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 // Machine is all that a workstation keeps when it is off.
 type Machine struct {
-	Facts     wire.Facts       `json:"facts"`
+	Facts     protocol.Facts   `json:"facts"`
 	Domain    principal.SID    `json:"domain"` // the machine's own identifier, that of its accounts begins with it
 	NextID    uint32           `json:"next_id"`
 	Accounts  []Account        `json:"accounts"`
@@ -129,7 +129,7 @@ func (w *Workstation) change(ctx context.Context, do func() error) error {
 }
 
 // Facts implements [host.Host].
-func (w *Workstation) Facts(context.Context) (wire.Facts, error) {
+func (w *Workstation) Facts(context.Context) (protocol.Facts, error) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	return w.m.Facts, nil

@@ -11,7 +11,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/wire"
+	"rankwarden.example/internal/protocol"
 )
 
 type clock struct{ at time.Time }
@@ -20,7 +20,7 @@ func (c *clock) now() time.Time { return c.at }
 
 func boot() (*simulated.Workstation, *clock) {
 	c := &clock{time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)}
-	w := simulated.Boot(simulated.Factory(wire.Facts{Name: "SKL-TKT-001", Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), c.at), c.now)
+	w := simulated.Boot(simulated.Factory(protocol.Facts{Name: "SKL-TKT-001", Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), c.at), c.now)
 	w.AddAccount("keeper")
 	return w, c
 }

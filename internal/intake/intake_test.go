@@ -1,0 +1,207 @@
+package intake_test
+
+import (
+	"errors"
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/audit"
+	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/intake"
+	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/refusal"
+	"rankwarden.example/internal/scopes"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow/uowtest"
+)
+
+// records are one device with what it reported, in memory.
+type records struct {
+	intake.Records // what no test here asks for
+	uowtest.Trail
+	device   store.Device
+	reports  map[int64]store.Report
+	asked    []unit.Setting
+	open     map[int64]store.Finding
+	reported *store.Reported
+	named    map[string]bool // devices of other names
+	deciding string          // group that decides reach and lists the new name
+}
+
+func (r *records) AppendAudit(e audit.Entry) error                { return r.Trail.AppendAudit(e) }
+func (r *records) Notify(n store.Notice) error                    { return r.Trail.Notify(n) }
+func (r *records) RequestSettle(q store.SettleRequest) error      { return r.Trail.RequestSettle(q) }
+func (r *records) LockDevice(string) (store.Device, error)        { return r.device, nil }
+func (r *records) RuledGroups() ([]store.Ruled, error)            { return nil, nil }
+func (r *records) DecidingGroup(string, []string) (string, error) { return r.deciding, nil }
+func (r *records) RenameDevice(_, name, key string) error {
+	r.device.Name, r.device.NameKey = name, key
+	return nil
+}
+func (r *records) SetNext(string, []drift.Rotated) error                { return nil }
+func (r *records) SetRules(string, map[principal.Ref]int) error         { return nil }
+func (r *records) DepositTimes(store.Clock, string, *drift.State) error { return nil }
+func (r *records) Asked(string) (protocol.Asked, error) {
+	return protocol.Asked{Settings: r.asked}, nil
+}
+func (r *records) SetReported(d store.Reported) error {
+	r.reported = &d
+	r.device.Seq = d.Seq
+	return nil
+}
+
+func (r *records) DirectoryOf([]unit.Setting, ...*drift.State) (*principal.Table, error) {
+	return principal.NewTable(nil), nil
+}
+
+func (r *records) ReportBySeq(_ string, epoch, seq int64) (store.Report, error) {
+	if report, known := r.reports[seq]; known && epoch == r.device.Epoch {
+		return report, nil
+	}
+	return store.Report{}, store.ErrNotFound
+}
+
+func (r *records) AddReport(report store.Report) (int64, error) {
+	r.reports[report.Seq] = report
+	return report.Seq, nil
+}
+
+func (r *records) LiveDeviceNamed(key string) (store.Device, error) {
+	if r.named[key] {
+		return store.Device{}, nil
+	}
+	return store.Device{}, store.ErrNotFound
+}
+
+func (r *records) OpenFindings(string) (list []store.Finding, err error) {
+	for _, f := range r.open {
+		list = append(list, f)
+	}
+	return list, nil
+}
+
+func (r *records) AddFindings(list []store.Finding) error {
+	for _, f := range list {
+		if f.ID = int64(len(r.open) + 1); f.State == store.FindingOpen {
+			r.open[f.ID] = f
+		}
+	}
+	return nil
+}
+
+func (r *records) SeenAgain(int64, *string, []string, time.Time) error { return nil }
+func (r *records) CloseFindings(ids []int64, _ time.Time) error {
+	for _, id := range ids {
+		delete(r.open, id)
+	}
+	return nil
+}
+
+func room() (*intake.Service, *records) {
+	r := &records{reports: map[int64]store.Report{}, open: map[int64]store.Finding{}, named: map[string]bool{},
+		device: store.Device{ID: "D1", Name: "SKL-HQ-001", NameKey: "skl-hq-001", State: store.Live, Epoch: 1,
+			DesiredDigest: "sha-256:aa", Stands: store.Stands{DesiredEpoch: 1, DesiredNumber: 3}}}
+	return &intake.Service{Room: uowtest.Room[intake.Records](r, &r.Trail), Scopes: &scopes.Known{}}, r
+}
+
+func report(seq int64) drift.Report {
+	return drift.Report{Format: drift.ReportFormat, Device: "SKL-HQ-001", Seq: seq, At: uowtest.Now,
+		Desired: drift.Stamp{Epoch: 1, Number: 3, Digest: "sha-256:aa"}}
+}
+
+func code(err error) string {
+	var refused *refusal.Error
+	if errors.As(err, &refused) {
+		return refused.Code
+	}
+	return fmt.Sprint(err)
+}
+
+// A report counts once, whatever is sent again; a number that was used for something else is not taken.
+func TestReportsCountOnce(t *testing.T) {
+	s, r := room()
+	ctx := t.Context()
+	require.NoError(t, s.TakeReport(ctx, "D1", 1, report(5), "digest"))
+	assert.NotNil(t, r.reported.VerifiedAt)
+	r.reported = nil
+	require.NoError(t, s.TakeReport(ctx, "D1", 1, report(5), "digest"))
+	assert.Nil(t, r.reported, "a repeat is taken as done")
+	assert.Equal(t, "sequence_used", code(s.TakeReport(ctx, "D1", 1, report(5), "another")))
+	assert.Equal(t, "sequence_behind", code(s.TakeReport(ctx, "D1", 1, report(4), "digest")))
+	assert.Equal(t, "sequence_behind", code(s.TakeReport(ctx, "D1", 2, report(9), "digest")))
+	r.device.State = store.Retired
+	assert.Equal(t, "device_retired", code(s.TakeReport(ctx, "D1", 1, report(6), "digest")))
+	bad := report(7)
+	bad.Format = "rankwarden.report/9"
+	assert.Equal(t, "bad_report", code(s.TakeReport(ctx, "D1", 1, bad, "digest")))
+	assert.Empty(t, r.Entries, "what devices send is not on the trail")
+}
+
+// Only a report under the newest desired state says what is drifted now.
+func TestReportsUnderAnotherDesiredState(t *testing.T) {
+	s, r := room()
+	r.open[1] = store.Finding{ID: 1, Key: "k"}
+	r.device.OpenFindings = 1
+	old := report(5)
+	old.Desired = drift.Stamp{Epoch: 1, Number: 2, Digest: "sha-256:bb"}
+	require.NoError(t, s.TakeReport(t.Context(), "D1", 1, old, "digest"))
+	assert.Nil(t, r.reported.VerifiedAt)
+	assert.Equal(t, 1, r.reported.OpenFindings, "what was open stays so")
+	assert.False(t, r.reported.Mismatched)
+	for seq, foreign := range map[int64]drift.Stamp{6: {Epoch: 1, Number: 4}, 7: {Epoch: 1, Number: 3, Digest: "sha-256:cc"}, 8: {Epoch: 2, Number: 1}} {
+		next := report(seq + r.device.Seq)
+		next.Desired = foreign
+		require.NoError(t, s.TakeReport(t.Context(), "D1", 1, next, "digest"))
+		assert.True(t, r.reported.Mismatched, "%v was never given", foreign)
+	}
+	require.NoError(t, s.TakeReport(t.Context(), "D1", 1, report(r.device.Seq+1), "digest"))
+	assert.Empty(t, r.open, "what is no more is closed")
+}
+
+// A workstation cannot take a name that gives it something.
+func TestRenaming(t *testing.T) {
+	s, r := room()
+	take := func(name string) error {
+		next := report(r.device.Seq + 1)
+		next.Device = name
+		return s.TakeReport(t.Context(), "D1", 1, next, "digest")
+	}
+	r.named["skl-hq-002"] = true
+	require.NoError(t, take("SKL-HQ-002"))
+	assert.Equal(t, "SKL-HQ-001", r.device.Name, "another device has it")
+	r.deciding = "owners-desks"
+	require.NoError(t, take("SKL-HQ-003"))
+	assert.Equal(t, "SKL-HQ-001", r.device.Name, "a group that decides reach lists it")
+	r.deciding = ""
+	require.NoError(t, take("SKL-HQ-003"))
+	assert.Equal(t, "SKL-HQ-003", r.device.Name)
+	require.Len(t, r.Entries, 1)
+	assert.Equal(t, []string{"device:D1", "device.renamed"}, []string{r.Entries[0].Actor, r.Entries[0].Action})
+	require.Len(t, r.Requests, 1)
+	assert.Equal(t, "bad_report", code(take("no/name")))
+}
+
+func TestOrdersThatNobodyKnows(t *testing.T) {
+	s, r := room()
+	support := auth.Identity{OperatorID: "1", Name: "runa", Grants: []auth.Grant{{Role: auth.Support}}}
+	for want, says := range map[struct{ Kind, Subject string }]string{
+		{Kind: "dance"}: `there is no order "dance"`,
+		{Kind: protocol.OrderUnlock, Subject: "user:egil@skerryline.example"}: "names no account of a device",
+		{Kind: protocol.OrderUnlock}:                                          "names no account of a device",
+		{Kind: protocol.OrderCollect}:                                         "no device is named",
+	} {
+		_, err := s.Order(t.Context(), support, intake.NewOrder{Kind: want.Kind, Subject: want.Subject})
+		assert.ErrorContains(t, err, says)
+	}
+	viewer := auth.Identity{OperatorID: "2", Name: "egil", Grants: []auth.Grant{{Role: auth.Viewer}}}
+	_, err := s.Order(t.Context(), viewer, intake.NewOrder{Kind: protocol.OrderCollect, Devices: []string{"SKL-HQ-001"}})
+	assert.ErrorContains(t, err, "with the role viewer you may not do this")
+	assert.Len(t, r.Entries, 1)
+}
