@@ -17,7 +17,6 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/protocol"
 )
 
@@ -163,7 +162,7 @@ func TestEnrolment(t *testing.T) {
 	ctx := t.Context()
 	refused := func(err error, code string) {
 		t.Helper()
-		var r *agent.Refusal
+		var r *protocol.Refusal
 		require.ErrorAs(t, err, &r)
 		assert.Equal(t, code, r.Code, r.Detail)
 	}

@@ -25,7 +25,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/durably"
 	"rankwarden.example/internal/pgcluster"
 )
@@ -136,7 +136,7 @@ func (e *everything) load(times int) {
 	for _, d := range e.fleet {
 		running.Go(func() {
 			for range times {
-				if err := d.Agent.Cycle(e.t.Context()); errors.Is(err, host.ErrCut) {
+				if err := d.Agent.Cycle(e.t.Context()); errors.Is(err, simulated.ErrCut) {
 					e.power(d)
 				}
 			}

@@ -12,7 +12,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/host/simulated"
 )
 
 func (s *service) order(kind, subject string, devices ...string) {
@@ -153,7 +153,7 @@ func TestAnOrderIsBegunOnce(t *testing.T) {
 	d.AddAccount("counter")
 	s.order("end-sessions", "local:counter", "SKL-TKT-001")
 	d.CutAfter(0)
-	s.until(func() bool { return errors.Is(d.Cycle(t.Context()), host.ErrCut) })
+	s.until(func() bool { return errors.Is(d.Cycle(t.Context()), simulated.ErrCut) })
 	assert.Equal(t, "end-sessions delivered", s.became("SKL-TKT-001")[0])
 	require.NoError(t, d.SetPassword(withPower(t, d), d.Find("counter"), "known"))
 	require.NoError(t, d.SignIn("counter", "known"))

@@ -59,7 +59,7 @@ func TestAnyReplicaTellsAnyDevice(t *testing.T) {
 	change := <-changes
 	assert.Equal(t, []string{"devices"}, change.Topics)
 	there.until(func() bool {
-		var r *agent.Refusal
+		var r *protocol.Refusal
 		return errors.As(d.Cycle(t.Context()), &r) && r.Code == "device_retired"
 	})
 }

@@ -2,6 +2,7 @@ package drift
 
 import (
 	"encoding/json"
+	"strings"
 	"time"
 
 	"rankwarden.example/core/rotation"
@@ -82,4 +83,13 @@ func ChangeOf(from, to unit.Value) Details {
 // Size is the length of the texts of the event, in bytes.
 func (e Event) Size() int {
 	return len(e.Subject) + len(e.From) + len(e.To) + len(e.OldName) + len(e.NewName) + len(e.Error) + len(e.Reason)
+}
+
+// Shortened keeps a text of an event well below what the service takes: it has at most 1000 bytes.
+func Shortened(s string) string {
+	const most = 1000
+	if len(s) <= most {
+		return s
+	}
+	return strings.ToValidUTF8(s[:most], "") + "…"
 }

@@ -67,8 +67,11 @@ type Account struct {
 	Description     string        `json:"description"`
 	PasswordExpires bool          `json:"password_expires"`
 	PasswordSetAt   time.Time     `json:"password_set_at"`
-	Locked          bool          `json:"locked"`
-	LockedUntil     *time.Time    `json:"locked_until"` // nil while locked: until someone unlocks
+	// PasswordStamp is another one whenever the password was set, whoever set it. It is opaque, since some systems know no
+	// more than the day of a change, and stays on the device.
+	PasswordStamp string     `json:"-"`
+	Locked        bool       `json:"locked"`
+	LockedUntil   *time.Time `json:"locked_until"` // nil while locked: until someone unlocks
 }
 
 // Rotated is when the password of an account was last changed, and where it is kept.

@@ -1,10 +1,9 @@
 package policy
 
 import (
-	"time"
+	"go.yaml.in/yaml/v3"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/unit"
 )
 
 // Format is the first line of every policy document.
@@ -26,68 +25,39 @@ type Document struct {
 	Lockout    *Lockout
 }
 
-// Account is a local account that the policy owns.
-type Account struct {
-	Key             string   // how everything else refers to it
-	Name            string   // a pattern: each # becomes a digit that the device draws
-	Formerly        []string // patterns; an account of such a name is renamed and keeps its identity
-	State           unit.State
-	FullName        string
-	Description     string
-	LocalGroups     []string // known local groups, in canonical case
-	PasswordExpires bool
+// documents is how a document is written.
+var documents = shape[Document]{
+	{key: "format", required: true, schema: schema{{"const", Format}}, write: func(*Document) *yaml.Node { return plainNode(Format) },
+		read: func(r *reader, n *yaml.Node, path string, _ *Document) {
+			if s, ok := r.text(n, path); ok && s != Format {
+				r.errorf(n, path, CodeFormat, "%q is not a format this version reads; write %q", s, Format)
+			}
+		}},
+	always("name", policyName, func(d *Document) *string { return &d.Name }).needed().about("Unique name of the policy"),
+	unless("title", proseText, func(d *Document) *string { return &d.Title }, isEmpty).about("Title for people"),
+	unless("notes", proseText, func(d *Document) *string { return &d.Notes }, isEmpty).about("Why the policy is as it is"),
+	unless("accounts", listOf(accounts, newAccount, oneAccount), func(d *Document) *[]Account { return &d.Accounts }, none).
+		about("Local accounts this policy owns"),
+	unless("rotation", listOf(rotations, newRotation, oneRotation), func(d *Document) *[]Rotation { return &d.Rotation }, none).
+		about("How passwords change"),
+	unless("membership", listOf(memberships, func() Membership { return Membership{} }, oneMembership, onlyKnown...), func(d *Document) *[]Membership { return &d.Membership }, none).
+		about("Who is in local groups"),
+	optional("builtins", mappingOf(builtins, func() Builtins { return Builtins{} }, nil), func(d *Document) **Builtins { return &d.Builtins }).
+		about("The two accounts that every device has"),
+	optional("passwords", mappingOf(passwords, func() Passwords { return Passwords{} }, ages), func(d *Document) **Passwords { return &d.Passwords }).
+		about("Rules for local accounts; every property is optional"),
+	optional("lockout", mappingOf(lockout, newLockout, lockoutTimes), func(d *Document) **Lockout { return &d.Lockout }),
 }
 
-// Rotation says how the password of one account changes.
-type Rotation struct {
-	Target      principal.Ref // an account: reference, or builtin:administrator
-	Every       time.Duration // 1 hour to 400 days
-	Secret      unit.Secret
-	Wait        time.Duration // after a sign-in: 15 minutes to 72 hours
-	Then        unit.Then
-	AfterReveal *time.Duration // 1 to 72 hours after the password was shown; nil: not for that
-	RedrawName  bool           // draw new digits for the # of the name at every rotation
-	Keep        int            // former passwords kept in escrow, 1 to 24
-}
+var policyName = textOf(schema{{"type", "string"}, {"pattern", namePattern}}, func(r *reader, n *yaml.Node, path string) (string, bool) {
+	s, ok := r.text(n, path)
+	if ok && !ValidName(s) {
+		r.errorf(n, path, CodeName, "%q cannot name a policy; use %s", s, NameRule)
+	}
+	return s, true
+})
 
-// Membership states who is in one local group.
-type Membership struct {
-	LocalGroup string // in canonical case
-	Custom     bool   // the group is none of the known ones, on purpose
-	Mode       unit.Mode
-	Members    []principal.Ref
-	Remove     []principal.Ref // adjust only
-}
-
-// Builtins are the two accounts that every device has; nil is not asked for.
-type Builtins struct {
-	Administrator *Builtin
-	Guest         *Builtin
-}
-
-// Builtin is what one built-in account is to be. A nil property is not asked for.
-type Builtin struct {
-	Name        *string
-	Enabled     *bool
-	FullName    *string
-	Description *string
-}
-
-// Passwords are the rules for passwords of local accounts. A nil property is not asked for.
-type Passwords struct {
-	MinLength  *int  // characters, 0 to 128
-	History    *int  // remembered passwords, 0 to 24
-	MaxAgeDays *int  // 0 to 999; 0 means passwords never expire
-	MinAgeDays *int  // 0 to 998
-	Complexity *bool // three of the four classes of characters
-}
-
-// Lockout says when an account locks after wrong passwords. Durations are whole minutes.
-type Lockout struct {
-	Threshold int            // wrong attempts, 0 to 999; 0 means accounts never lock
-	Duration  *time.Duration // 0 means until someone unlocks; default 15 minutes
-	Window    *time.Duration // after which the counter starts anew; default the duration, or 15 minutes when that is 0
-}
+func isEmpty(s string) bool { return s == "" }
 
 // Principals are all that the membership statements name, sorted, each once.
 func (d *Document) Principals() []principal.Ref {

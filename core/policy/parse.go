@@ -70,28 +70,7 @@ func (r *reader) load(source []byte) *yaml.Node {
 
 func (r *reader) parse(root *yaml.Node) *Document {
 	doc := &Document{}
-	r.mapping(root, "", map[string]field{
-		"format": func(n *yaml.Node, path string) {
-			if s, ok := r.text(n, path); ok && s != Format {
-				r.errorf(n, path, CodeFormat, "%q is not a format this version reads; write %q", s, Format)
-			}
-		},
-		"name": func(n *yaml.Node, path string) {
-			s, ok := r.text(n, path)
-			if ok && !ValidName(s) {
-				r.errorf(n, path, CodeName, "%q cannot name a policy; use %s", s, NameRule)
-			}
-			doc.Name = s
-		},
-		"title":      func(n *yaml.Node, path string) { doc.Title = r.prose(n, path) },
-		"notes":      func(n *yaml.Node, path string) { doc.Notes = r.prose(n, path) },
-		"accounts":   func(n *yaml.Node, path string) { doc.Accounts = r.accounts(n, path) },
-		"rotation":   func(n *yaml.Node, path string) { doc.Rotation = r.rotation(n, path) },
-		"membership": func(n *yaml.Node, path string) { doc.Membership = r.membership(n, path) },
-		"builtins":   func(n *yaml.Node, path string) { doc.Builtins = r.builtins(n, path) },
-		"passwords":  func(n *yaml.Node, path string) { doc.Passwords = r.passwords(n, path) },
-		"lockout":    func(n *yaml.Node, path string) { doc.Lockout = r.lockout(n, path) },
-	}, "format", "name")
+	documents.read(r, root, "", doc)
 	r.checkWhole(doc)
 	return doc
 }

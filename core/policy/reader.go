@@ -127,11 +127,16 @@ func (r *reader) text(n *yaml.Node, path string) (string, bool) {
 		r.wrongType(n, path, "text")
 		return "", false
 	}
-	if tag := n.ShortTag(); tag != "!!str" && tag != "!!timestamp" {
+	if !isText(n) {
 		r.errorf(n, path, CodeType, "%s would be read as something else than text; put it in quotes: %q", n.Value, n.Value)
 		return "", false
 	}
 	return text.NFC(n.Value), true
+}
+
+// isText reports whether a node is read as text.
+func isText(n *yaml.Node) bool {
+	return n.Kind == yaml.ScalarNode && (n.ShortTag() == "!!str" || n.ShortTag() == "!!timestamp")
 }
 
 func (r *reader) prose(n *yaml.Node, path string) string {

@@ -10,8 +10,6 @@ import (
 	"time"
 
 	"go.yaml.in/yaml/v3"
-
-	"rankwarden.example/core/principal"
 )
 
 // Write writes a document in its canonical form: keys in the order of the format, what equals a
@@ -20,7 +18,7 @@ import (
 // local group or text. The comment of a key that is left out because it says what holds anyway goes to
 // the next key. Parsing what was written gives the document again.
 func Write(doc *Document, source []byte) []byte {
-	root := document(doc)
+	root := documents.write(doc)
 	var old yaml.Node
 	if len(source) > 0 && yaml.Unmarshal(source, &old) == nil && old.Kind == yaml.DocumentNode {
 		before, _ := ParseNode(old.Content[0], nil)
@@ -151,37 +149,9 @@ func (m mapping) put(key string, value *yaml.Node) {
 	m.node.Content = append(m.node.Content, &yaml.Node{Kind: yaml.ScalarNode, Value: key}, value)
 }
 
-func (m mapping) text(key, value string) { m.put(key, textNode(value)) }
+func plainNode(value string) *yaml.Node { return &yaml.Node{Kind: yaml.ScalarNode, Value: value} }
 
-func (m mapping) plain(key, value string) {
-	m.put(key, &yaml.Node{Kind: yaml.ScalarNode, Value: value})
-}
-
-func (m mapping) number(key string, n int) { m.plain(key, strconv.Itoa(n)) }
-
-func (m mapping) boolean(key string, b bool) { m.plain(key, strconv.FormatBool(b)) }
-
-func (m mapping) list(key string, values []string) {
-	if len(values) == 0 {
-		return
-	}
-	n := &yaml.Node{Kind: yaml.SequenceNode, Style: yaml.FlowStyle}
-	for _, v := range values {
-		n.Content = append(n.Content, textNode(v))
-	}
-	m.put(key, n)
-}
-
-func (m mapping) refs(key string, refs []principal.Ref) {
-	if len(refs) == 0 {
-		return
-	}
-	n := &yaml.Node{Kind: yaml.SequenceNode}
-	for _, ref := range refs {
-		n.Content = append(n.Content, textNode(ref.String()))
-	}
-	m.put(key, n)
-}
+func numberNode(n int) *yaml.Node { return plainNode(strconv.Itoa(n)) }
 
 // textNode is marked as text, so that the encoder quotes what would be read as something else.
 func textNode(s string) *yaml.Node {

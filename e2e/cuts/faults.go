@@ -23,7 +23,7 @@ type power struct{ left int } // steps, negative for as many as there are
 
 func (p *power) step() error {
 	if p.left == 0 {
-		return host.ErrCut
+		return simulated.ErrCut
 	}
 	if p.left > 0 {
 		p.left--
@@ -90,7 +90,7 @@ func (w *workstation) SetLockout(ctx context.Context, rule unit.LockoutRule) err
 
 func (w *workstation) Read(ctx context.Context) (drift.State, error) {
 	if w.power.left == 0 {
-		return drift.State{}, host.ErrCut
+		return drift.State{}, simulated.ErrCut
 	}
 	return w.Workstation.Read(ctx)
 }

@@ -3,7 +3,6 @@ package agent
 import (
 	"context"
 	"crypto/ed25519"
-	"crypto/sha256"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -15,6 +14,9 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/journal"
+	"rankwarden.example/internal/agent/rotate"
+	"rankwarden.example/internal/agent/secret"
 	"rankwarden.example/internal/durably"
 	"rankwarden.example/internal/protocol"
 )
@@ -42,26 +44,25 @@ type Options struct {
 	Dir     string // for what the agent keeps
 	HTTP    *http.Client
 	Clock   Clock
-	Random  Random // from the operating system when nil
+	Random  secret.Random // from the operating system when nil
 	// Write replaces a file whole and durably, [durably.Write] when nil.
-	Write func(path string, data []byte, mode os.FileMode) error
+	Write journal.Write
 	Log   *slog.Logger
 }
 
 // Agent keeps one device as it should be.
 type Agent struct {
 	Options
-	memory   memory
+	journal  *journal.Journal
+	rotator  *rotate.Rotator
 	interval time.Duration
 	accepted bool
-	offset   time.Duration     // service time less the clock's
-	latest   time.Time         // service time given out last
-	synced   bool              // the service has told its time
-	collect  bool              // report everything, also what has not changed
-	saved    [sha256.Size]byte // digest of what was written last
-	wake     time.Time         // when a password is due next, in service time; zero for none
-	enrolled string            // the name that the device enrolled under in this run; empty otherwise
-	oneByOne bool              // events go one at a time, since the service refuses one of them
+	offset   time.Duration // service time less the clock's
+	latest   time.Time     // service time given out last
+	synced   bool          // the service has told its time
+	collect  bool          // report everything, also what has not changed
+	enrolled string        // the name that the device enrolled under in this run; empty otherwise
+	oneByOne bool          // events go one at a time, since the service refuses one of them
 }
 
 // retry is the first wait after a failed exchange; it doubles up to the check-in interval.
@@ -75,23 +76,20 @@ func New(o Options) (*Agent, error) {
 	if err := os.MkdirAll(o.Dir, 0o700); err != nil {
 		return nil, fmt.Errorf("agent state: %w", err)
 	}
-	m, err := loadMemory(o.Dir)
-	if err != nil {
-		return nil, err
-	}
 	if o.Random == nil {
-		o.Random = SystemRandom
+		o.Random = secret.System
 	}
 	if o.Write == nil {
 		o.Write = durably.Write
 	}
-	if m.Fights == nil {
-		m.Fights = fights{}
+	j, err := journal.Open(o.Dir, o.Write)
+	if err != nil {
+		return nil, err
 	}
-	if m.Rotations == nil {
-		m.Rotations = map[string]*rotating{}
-	}
-	return &Agent{Options: o, memory: m, interval: defaultInterval}, nil
+	a := &Agent{Options: o, journal: j, interval: defaultInterval}
+	a.rotator = &rotate.Rotator{Host: o.Host, Journal: j, Service: a, Random: o.Random, Now: a.now, Log: o.Log,
+		ServiceTime: func(at time.Time) time.Time { return at.Add(a.offset) }}
+	return a, nil
 }
 
 // Run enrols the device if need be, and then keeps it as it should be until the context ends or
@@ -103,11 +101,11 @@ func (a *Agent) Run(ctx context.Context) error {
 		switch {
 		case ctx.Err() != nil:
 			return nil
-		case errors.Is(err, host.ErrCut):
+		case errors.Is(err, host.ErrShuttingDown):
 			return err
 		case err != nil:
 			pause := wait + rand.N(wait/2)
-			if refused := (*Refusal)(nil); errors.As(err, &refused) {
+			if refused := (*protocol.Refusal)(nil); errors.As(err, &refused) {
 				pause = max(pause, refused.After) // the service spreads those that it asks to come back
 			}
 			a.Log.Warn("exchange failed; it will be tried again", "error", err, "in", pause)
@@ -127,7 +125,7 @@ func (a *Agent) Run(ctx context.Context) error {
 // Cycle is one turn: enrol if need be, bring the device into line, report, take what is new, and
 // bring it into line with that.
 func (a *Agent) Cycle(ctx context.Context) error {
-	if a.memory.Device == "" {
+	if a.journal.Device == "" {
 		if err := a.enrol(ctx); err != nil {
 			return err
 		}
@@ -136,7 +134,7 @@ func (a *Agent) Cycle(ctx context.Context) error {
 		return err
 	}
 	for {
-		if err := a.watchUse(ctx); err != nil {
+		if err := a.rotator.WatchUse(ctx); err != nil {
 			return err
 		}
 		report, err := a.look(ctx)
@@ -144,8 +142,8 @@ func (a *Agent) Cycle(ctx context.Context) error {
 			return err
 		}
 		fresh, err := a.checkIn(ctx, report)
-		if refusedWith(err, protocol.CodeSequenceBehind) {
-			fresh, err = true, a.newEpoch(ctx)
+		if protocol.RefusedWith(err, protocol.CodeSequenceBehind) {
+			fresh, err = true, a.rotator.NewEpoch(ctx)
 		}
 		if err != nil || !fresh {
 			return err
@@ -160,16 +158,16 @@ func (a *Agent) Summary() string {
 		said = "Enrolled as " + a.enrolled + ". "
 	}
 	switch {
-	case a.memory.Device == "":
+	case a.journal.Device == "":
 		return "This device is not enrolled yet."
 	case !a.accepted:
 		return said + "An owner must accept this device before it is told anything."
-	case a.memory.Desired.Number == 0:
+	case a.journal.Desired.Number == 0:
 		return said + "Nothing is asked of this device yet."
-	case a.memory.Last == nil || a.memory.Last.Desired != a.memory.Desired:
-		return said + fmt.Sprintf("Desired state %d is carried out, and waits to be reported.", a.memory.Desired.Number)
+	case a.journal.Last == nil || a.journal.Last.Desired != a.journal.Desired:
+		return said + fmt.Sprintf("Desired state %d is carried out, and waits to be reported.", a.journal.Desired.Number)
 	}
-	return said + fmt.Sprintf("Desired state %d is carried out and reported.", a.memory.Desired.Number)
+	return said + fmt.Sprintf("Desired state %d is carried out and reported.", a.journal.Desired.Number)
 }
 
 func (a *Agent) enrol(ctx context.Context) error {
@@ -177,31 +175,31 @@ func (a *Agent) enrol(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	a.memory.Root = token.RootFingerprint
+	a.journal.Root = token.RootFingerprint
 	// Nothing is sent before the service has shown the root key that the token names.
-	if err := a.fetchKeys(ctx); err != nil {
+	if err := a.FetchKeys(ctx); err != nil {
 		return err
 	}
 	facts, err := a.Host.Facts(ctx)
 	if err != nil {
 		return fmt.Errorf("reading what this device is: %w", err)
 	}
-	if err := a.save(); err != nil { // the key must last before it is known elsewhere
+	if err := a.journal.Save(); err != nil { // the key must last before it is known elsewhere
 		return err
 	}
 	answer, err := a.askToEnrol(ctx, protocol.EnrolRequest{TokenID: token.ID, Secret: token.Secret, Facts: facts})
 	if err != nil {
 		return err
 	}
-	a.memory.Device, a.accepted, a.enrolled = answer.Device, answer.Accepted, facts.Name
+	a.journal.Device, a.accepted, a.enrolled = answer.Device, answer.Accepted, facts.Name
 	a.setInterval(answer.Interval)
-	return a.save()
+	return a.journal.Save()
 }
 
 func (a *Agent) askToEnrol(ctx context.Context, body protocol.EnrolRequest) (protocol.EnrolAnswer, error) {
 	var answer protocol.EnrolAnswer
-	id := protocol.Thumbprint(a.memory.Key.Public().(ed25519.PublicKey))
-	request, err := protocol.Sign(protocol.Key{ID: id, Private: a.memory.Key}, protocol.Header{KeyID: id, URL: protocol.PathEnrol, Time: a.claimed()}, body, true)
+	id := protocol.Thumbprint(a.journal.Key.Public().(ed25519.PublicKey))
+	request, err := protocol.Sign(protocol.Key{ID: id, Private: a.journal.Key}, protocol.Header{KeyID: id, URL: protocol.PathEnrol, Time: a.claimed()}, body, true)
 	if err != nil {
 		return answer, err
 	}
@@ -220,16 +218,16 @@ func (a *Agent) setInterval(seconds int) {
 
 // checkIn is one exchange. fresh is true when it brought a new desired state.
 func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, err error) {
-	if a.memory.Lacking {
-		if err := a.giveAgain(ctx, protocol.DepositMarks{}); err != nil {
+	if a.journal.Lacking {
+		if err := a.rotator.GiveAgain(ctx, protocol.DepositMarks{}); err != nil {
 			return false, err
 		}
-		a.memory.Lacking = false
-		if err := a.save(); err != nil {
+		a.journal.Lacking = false
+		if err := a.journal.Save(); err != nil {
 			return false, err
 		}
 	}
-	if a.memory.Pending != nil {
+	if a.journal.Pending != nil {
 		if err := a.settlePending(ctx); err != nil {
 			return false, err
 		}
@@ -241,71 +239,71 @@ func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, 
 	if err != nil {
 		return false, err
 	}
-	return a.exchange(ctx, request, a.memory.Results)
+	return a.exchange(ctx, request, a.journal.Results)
 }
 
 func (a *Agent) checkInOf(report *drift.Report) protocol.CheckIn {
-	return protocol.CheckIn{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Epoch: a.memory.Epoch, Report: report, Events: a.nextEvents(), Orders: a.memory.Order, Results: a.memory.Results, Deposit: a.memory.marks()}
+	return protocol.CheckIn{Desired: a.journal.Desired, KeyList: a.journal.KeyList.Number, Epoch: a.journal.Epoch, Report: report, Events: a.nextEvents(), Orders: a.journal.Order, Results: a.journal.Results, Deposit: a.journal.Marks()}
 }
 
 // sendReport keeps the signed report until the service has stored it.
 func (a *Agent) sendReport(ctx context.Context, report drift.Report) (fresh bool, err error) {
-	a.memory.Seq++
-	report.Seq = a.memory.Seq
+	a.journal.Seq++
+	report.Seq = a.journal.Seq
 	request, err := a.sign(protocol.PathCheckIn, report.Seq, a.checkInOf(&report))
 	if err != nil {
 		return false, err
 	}
-	a.memory.Pending = &pending{request, a.now(), report, a.memory.Results}
-	if err := a.save(); err != nil {
+	a.journal.Pending = &journal.Pending{Request: request, SentAt: a.now(), Report: report, Results: a.journal.Results}
+	if err := a.journal.Save(); err != nil {
 		return false, err
 	}
-	return a.exchange(ctx, request, a.memory.Results)
+	return a.exchange(ctx, request, a.journal.Results)
 }
 
 // settlePending finds out what became of a report whose answer was never seen.
 func (a *Agent) settlePending(ctx context.Context) error {
-	p := a.memory.Pending
+	p := a.journal.Pending
 	_, err := a.exchange(ctx, p.Request, p.Results)
-	if refusedWith(err, protocol.CodeWrongTime, protocol.CodeBadEvents, protocol.CodeBadResults) {
+	if protocol.RefusedWith(err, protocol.CodeWrongTime, protocol.CodeBadEvents, protocol.CodeBadResults) {
 		// It lay too long, or what went with it was set aside: signed again, it is still the same report.
 		if err := a.signPending(); err != nil {
 			return err
 		}
-		_, err = a.exchange(ctx, a.memory.Pending.Request, a.memory.Pending.Results)
+		_, err = a.exchange(ctx, a.journal.Pending.Request, a.journal.Pending.Results)
 	}
 	switch {
-	case err == nil, refusedWith(err, protocol.CodeSequenceUsed):
-		a.memory.Last, a.memory.Pending = &p.Report, nil
-		return a.save()
+	case err == nil, protocol.RefusedWith(err, protocol.CodeSequenceUsed):
+		a.journal.Last, a.journal.Pending = &p.Report, nil
+		return a.journal.Save()
 	case refusedForGood(err):
 		a.setReportAside(p.Report, err)
-		return errors.Join(err, a.save())
-	case refusedWith(err, protocol.CodeBadEvents, protocol.CodeBadResults): // the next turn sends less of it
+		return errors.Join(err, a.journal.Save())
+	case protocol.RefusedWith(err, protocol.CodeBadEvents, protocol.CodeBadResults): // the next turn sends less of it
 		return errors.Join(err, a.signPending())
 	}
 	return err
 }
 
 func (a *Agent) signPending() error {
-	p := a.memory.Pending
+	p := a.journal.Pending
 	request, err := a.sign(protocol.PathCheckIn, p.Report.Seq, a.checkInOf(&p.Report))
 	if err != nil {
 		return err
 	}
-	p.Request, p.Results = request, a.memory.Results
-	return a.save()
+	p.Request, p.Results = request, a.journal.Results
+	return a.journal.Save()
 }
 
 // exchange sends a check-in that carries the given results of orders.
 func (a *Agent) exchange(ctx context.Context, request string, results []protocol.OrderResult) (fresh bool, err error) {
 	document, err := a.post(ctx, protocol.PathCheckIn, request)
 	switch {
-	case refusedWith(err, protocol.CodeWrongTime):
-		return false, errors.Join(err, a.fetchKeys(ctx)) // the next attempt goes by the service's time
-	case refusedWith(err, protocol.CodeBadEvents):
+	case protocol.RefusedWith(err, protocol.CodeWrongTime):
+		return false, errors.Join(err, a.FetchKeys(ctx)) // the next attempt goes by the service's time
+	case protocol.RefusedWith(err, protocol.CodeBadEvents):
 		return false, errors.Join(err, a.setEventAside(err))
-	case refusedWith(err, protocol.CodeBadResults):
+	case protocol.RefusedWith(err, protocol.CodeBadResults):
 		return false, errors.Join(err, a.setResultsAside(results, err))
 	case err != nil:
 		return false, err
@@ -313,7 +311,7 @@ func (a *Agent) exchange(ctx context.Context, request string, results []protocol
 	a.oneByOne = false
 	var answer protocol.Answer
 	if err := a.open(document, request, &answer); err != nil {
-		return false, errors.Join(err, a.fetchKeys(ctx))
+		return false, errors.Join(err, a.FetchKeys(ctx))
 	}
 	a.accepted = answer.Accepted
 	a.setInterval(answer.Interval)
@@ -322,9 +320,9 @@ func (a *Agent) exchange(ctx context.Context, request string, results []protocol
 			return false, err
 		}
 	}
-	stored := a.memory.Pending != nil && answer.Stored == a.memory.Pending.Report.Seq
+	stored := a.journal.Pending != nil && answer.Stored == a.journal.Pending.Report.Seq
 	if stored {
-		a.memory.Last, a.memory.Pending = &a.memory.Pending.Report, nil
+		a.journal.Last, a.journal.Pending = &a.journal.Pending.Report, nil
 	}
 	if answer.Desired != "" {
 		if err := a.openDesired(answer.Desired); err != nil {
@@ -332,8 +330,8 @@ func (a *Agent) exchange(ctx context.Context, request string, results []protocol
 		}
 		fresh = true
 	}
-	a.memory.stored(answer.Events)
-	a.memory.Results = slices.DeleteFunc(a.memory.Results, func(r protocol.OrderResult) bool {
+	a.journal.Stored(answer.Events)
+	a.journal.Results = slices.DeleteFunc(a.journal.Results, func(r protocol.OrderResult) bool {
 		return r.Number <= answer.Results && slices.Contains(results, r)
 	})
 	if len(answer.Orders) > 0 {
@@ -344,13 +342,13 @@ func (a *Agent) exchange(ctx context.Context, request string, results []protocol
 		fresh = fresh || took
 	}
 	if answer.Deposits != nil {
-		if err := a.giveAgain(ctx, *answer.Deposits); err != nil {
+		if err := a.rotator.GiveAgain(ctx, *answer.Deposits); err != nil {
 			return false, err
 		}
-		fresh = fresh || a.memory.Lacking // a new epoch has begun meanwhile
+		fresh = fresh || a.journal.Lacking // a new epoch has begun meanwhile
 	}
 	if !stored && !fresh && answer.KeyList == "" && answer.Events+answer.Results == 0 {
 		return false, nil // nothing new, so nothing to keep
 	}
-	return fresh, a.save()
+	return fresh, a.journal.Save()
 }

@@ -15,44 +15,12 @@ import (
 	"rankwarden.example/internal/protocol"
 )
 
-// Refusal is the service's answer to a request that it did not take.
-type Refusal struct {
-	Status int
-	Code   string `json:"code"`
-	Detail string `json:"detail"`
-	// After is how long the service asks to wait before the next attempt, 0 for not said.
-	After time.Duration `json:"-"`
-}
-
-func (r *Refusal) Error() string {
-	return fmt.Sprintf("the service refused (%d): %s", r.Status, r.Detail)
-}
-
-func refusedWith(err error, codes ...string) bool {
-	var r *Refusal
-	if !errors.As(err, &r) {
-		return false
-	}
-	for _, code := range codes {
-		if r.Code == code {
-			return true
-		}
-	}
-	return false
-}
-
-// unreachable is given when no answer of the service came.
-type unreachable struct{ why error }
-
-func (u *unreachable) Error() string { return "reaching the service: " + u.why.Error() }
-func (u *unreachable) Unwrap() error { return u.why }
-
 const maxAnswer = 4 << 20 // bytes
 
 // post sends a document and gives the body of the answer.
 func (a *Agent) post(ctx context.Context, path, document string) (string, error) {
 	if len(document) > protocol.MaxRequest { // the service would cut it off
-		return "", &Refusal{Status: http.StatusRequestEntityTooLarge, Code: protocol.CodeTooLarge, Detail: fmt.Sprintf("it has %d bytes, and the service takes %d", len(document), protocol.MaxRequest)}
+		return "", &protocol.Refusal{Status: http.StatusRequestEntityTooLarge, Code: protocol.CodeTooLarge, Detail: fmt.Sprintf("it has %d bytes, and the service takes %d", len(document), protocol.MaxRequest)}
 	}
 	req, err := http.NewRequestWithContext(ctx, http.MethodPost, a.Service+path, bytes.NewReader([]byte(document)))
 	if err != nil {
@@ -65,15 +33,15 @@ func (a *Agent) post(ctx context.Context, path, document string) (string, error)
 func (a *Agent) do(req *http.Request) (string, error) {
 	resp, err := a.HTTP.Do(req)
 	if err != nil {
-		return "", &unreachable{err}
+		return "", &protocol.Unreachable{Why: err}
 	}
 	defer resp.Body.Close()
 	body, err := io.ReadAll(io.LimitReader(resp.Body, maxAnswer))
 	if err != nil {
-		return "", &unreachable{err}
+		return "", &protocol.Unreachable{Why: err}
 	}
 	if resp.StatusCode != http.StatusOK {
-		r := &Refusal{}
+		r := &protocol.Refusal{}
 		if json.Unmarshal(body, r) != nil || r.Detail == "" {
 			r.Detail = resp.Status
 		}
@@ -86,9 +54,9 @@ func (a *Agent) do(req *http.Request) (string, error) {
 	return string(body), nil
 }
 
-// fetchKeys reads the key list, takes it when the trusted root signed it and it is newer, and then
+// FetchKeys reads the key list, takes it when the trusted root signed it and it is newer, and then
 // the service's time.
-func (a *Agent) fetchKeys(ctx context.Context) error {
+func (a *Agent) FetchKeys(ctx context.Context) error {
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, a.Service+protocol.PathKeys, nil)
 	if err != nil {
 		return err
@@ -127,7 +95,7 @@ func (a *Agent) openSigned(document string, into any) (protocol.Header, error) {
 	if err != nil {
 		return protocol.Header{}, fmt.Errorf("%w: %w", ErrAnswer, err)
 	}
-	key, known := a.memory.KeyList.Signing(signed.Header.KeyID)
+	key, known := a.journal.KeyList.Signing(signed.Header.KeyID)
 	if !known {
 		return protocol.Header{}, fmt.Errorf("%w: it is signed by a key that is not on the key list", ErrAnswer)
 	}
@@ -139,20 +107,20 @@ func (a *Agent) openSigned(document string, into any) (protocol.Header, error) {
 }
 
 func (a *Agent) takeKeys(document string) error {
-	list, err := protocol.OpenKeyList(document, a.memory.Root)
+	list, err := protocol.OpenKeyList(document, a.journal.Root)
 	if err != nil {
 		return err
 	}
-	held := a.memory.KeyList
+	held := a.journal.KeyList
 	if list.Epoch > held.Epoch || list.Epoch == held.Epoch && list.Number > held.Number {
-		a.memory.KeyList = list
+		a.journal.KeyList = list
 	}
 	return nil
 }
 
 // sign signs a request of this device.
 func (a *Agent) sign(path string, seq int64, payload any) (string, error) {
-	key := protocol.Key{ID: a.memory.Device, Private: a.memory.Key}
+	key := protocol.Key{ID: a.journal.Device, Private: a.journal.Key}
 	return protocol.Sign(key, protocol.Header{KeyID: key.ID, URL: path, Time: a.claimed(), Sequence: seq}, payload, false)
 }
 
@@ -202,13 +170,13 @@ func (a *Agent) openDesired(document string) error {
 	switch {
 	case d.Format != protocol.DesiredFormat:
 		return fmt.Errorf("%w: the desired state has the format %q", ErrAnswer, d.Format)
-	case d.Device != a.memory.Device:
+	case d.Device != a.journal.Device:
 		return fmt.Errorf("%w: the desired state is another device's", ErrAnswer)
-	case d.Epoch != a.memory.KeyList.Epoch:
-		return fmt.Errorf("%w: the desired state is of epoch %d, but the key list announces epoch %d", ErrAnswer, d.Epoch, a.memory.KeyList.Epoch)
-	case !stamp.Newer(a.memory.Desired):
-		return fmt.Errorf("%w: the desired state %d/%d is not newer than %d/%d", ErrAnswer, d.Epoch, d.Number, a.memory.Desired.Epoch, a.memory.Desired.Number)
+	case d.Epoch != a.journal.KeyList.Epoch:
+		return fmt.Errorf("%w: the desired state is of epoch %d, but the key list announces epoch %d", ErrAnswer, d.Epoch, a.journal.KeyList.Epoch)
+	case !stamp.Newer(a.journal.Desired):
+		return fmt.Errorf("%w: the desired state %d/%d is not newer than %d/%d", ErrAnswer, d.Epoch, d.Number, a.journal.Desired.Epoch, a.journal.Desired.Number)
 	}
-	a.memory.Desired, a.memory.Asked = stamp, d.Asked
+	a.journal.Desired, a.journal.Asked = stamp, d.Asked
 	return nil
 }

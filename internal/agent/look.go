@@ -10,12 +10,13 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/reconcile"
 )
 
 // look brings the device into line, and gives a report when something changed since the last one
 // that the service has.
 func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
-	if a.memory.Desired.Number == 0 {
+	if a.journal.Desired.Number == 0 {
 		return nil, nil // nothing is asked of it yet
 	}
 	outcome, contended, err := a.inLine(ctx)
@@ -26,18 +27,18 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	if err != nil {
 		return nil, fmt.Errorf("reading what this device is: %w", err)
 	}
-	report := &drift.Report{Format: drift.ReportFormat, Device: facts.Name, At: a.now().UTC(), Desired: a.memory.Desired,
+	report := &drift.Report{Format: drift.ReportFormat, Device: facts.Name, At: a.now().UTC(), Desired: a.journal.Desired,
 		State: outcome.After, Failures: outcome.Failures, Contended: contended}
-	last := a.memory.Last
+	last := a.journal.Last
 	told := last
-	if a.memory.Pending != nil {
-		told = &a.memory.Pending.Report // on its way; what it tells is not new
+	if a.journal.Pending != nil {
+		told = &a.journal.Pending.Report // on its way; what it tells is not new
 	}
-	a.memory.note(report.At, noticed(told, *report)...)
-	if a.memory.Name != "" && a.memory.Name != facts.Name {
-		a.memory.note(report.At, drift.Event{Kind: drift.DeviceRenamed, Details: drift.Details{OldName: a.memory.Name, NewName: facts.Name}})
+	a.journal.Note(report.At, noticed(told, *report)...)
+	if a.journal.Name != "" && a.journal.Name != facts.Name {
+		a.journal.Note(report.At, drift.Event{Kind: drift.DeviceRenamed, Details: drift.Details{OldName: a.journal.Name, NewName: facts.Name}})
 	}
-	a.memory.Name = facts.Name
+	a.journal.Name = facts.Name
 	if last == nil {
 		return a.unlessAside(report), nil
 	}
@@ -51,7 +52,7 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 
 // unlessAside gives a report, unless the service refuses it for good.
 func (a *Agent) unlessAside(report *drift.Report) *drift.Report {
-	if a.memory.Aside != "" && a.memory.Aside == contentOf(*report) {
+	if a.journal.Aside != "" && a.journal.Aside == contentOf(*report) {
 		return nil
 	}
 	return report
@@ -62,7 +63,7 @@ const mostRounds = 5
 
 // inLine brings the device into line and changes the passwords that are due; what waited for a
 // password in escrow follows in another pass. The state before is that of the first pass.
-func (a *Agent) inLine(ctx context.Context) (Outcome, []unit.ID, error) {
+func (a *Agent) inLine(ctx context.Context) (reconcile.Outcome, []unit.ID, error) {
 	var before *drift.State
 	for round := 1; ; round++ {
 		outcome, contended, err := a.reconcile(ctx)
@@ -71,17 +72,17 @@ func (a *Agent) inLine(ctx context.Context) (Outcome, []unit.ID, error) {
 		}
 		if before == nil {
 			before = &outcome.Before
-			a.noticeAll(*before)
-			before.Rotation = a.rotations(*before)
+			a.rotator.Notice(*before)
+			before.Rotation = a.rotator.Report(*before)
 		}
-		changed, failures, err := a.rotateDue(ctx, outcome.After)
+		changed, failures, err := a.rotator.Due(ctx, outcome.After)
 		if err != nil {
 			return outcome, contended, err
 		}
 		if changed && round < mostRounds {
 			continue
 		}
-		outcome.Before, outcome.After.Rotation = *before, a.rotations(outcome.After)
+		outcome.Before, outcome.After.Rotation = *before, a.rotator.Report(outcome.After)
 		outcome.Failures = append(outcome.Failures, failures...)
 		return outcome, contended, nil
 	}
@@ -89,36 +90,36 @@ func (a *Agent) inLine(ctx context.Context) (Outcome, []unit.ID, error) {
 
 // reconcile does one pass, and keeps which accounts are bound and what had to be put right. It gives
 // the units that are fought over.
-func (a *Agent) reconcile(ctx context.Context) (Outcome, []unit.ID, error) {
+func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, error) {
 	now := a.now()
-	a.memory.Fights.forget(now)
-	_, leave := a.memory.Fights.contended(now)
+	a.journal.Fights.Forget(now)
+	_, leave := a.journal.Fights.Contended(now)
 	state, err := a.Host.Read(ctx)
 	if err != nil {
-		return Outcome{}, nil, fmt.Errorf("reading the device: %w", err)
+		return reconcile.Outcome{}, nil, fmt.Errorf("reading the device: %w", err)
 	}
-	job := Job{Asked: a.memory.Asked, Bindings: a.memory.Bindings, Leave: leave, Random: a.Random, Escrowed: a.memory.escrowed(state)}
-	outcome, err := Reconcile(ctx, a.Host, job)
-	changed := !same(outcome.Bindings, a.memory.Bindings) || len(outcome.Events) > 0
-	a.memory.note(now, outcome.Events...)
+	job := reconcile.Job{Asked: a.journal.Asked, Bindings: a.journal.Bindings, Leave: leave, Random: a.Random, Escrowed: a.journal.Escrowed(state)}
+	outcome, err := reconcile.Run(ctx, a.Host, job)
+	changed := !same(outcome.Bindings, a.journal.Bindings) || len(outcome.Events) > 0
+	a.journal.Note(now, outcome.Events...)
 	if outcome.Bindings != nil {
-		a.memory.Bindings = outcome.Bindings
+		a.journal.Bindings = outcome.Bindings
 	}
 	if err != nil {
 		if changed {
-			err = errors.Join(err, a.save())
+			err = errors.Join(err, a.journal.Save())
 		}
 		return outcome, nil, fmt.Errorf("bringing the device into line: %w", err)
 	}
 	// Only what was in line under this desired state before has been put right.
-	if a.memory.Last != nil && a.memory.Last.Desired == a.memory.Desired && differing(a.memory.Last.State, outcome.Before) != nil {
-		a.memory.Fights.note(job, outcome, now)
+	if a.journal.Last != nil && a.journal.Last.Desired == a.journal.Desired && differing(a.journal.Last.State, outcome.Before) != nil {
+		a.journal.Fights.Note(outcome.Corrected(job), now)
 		changed = true
 	}
 	if changed {
-		err = a.save()
+		err = a.journal.Save()
 	}
-	contended, _ := a.memory.Fights.contended(now)
+	contended, _ := a.journal.Fights.Contended(now)
 	return outcome, contended, err
 }
 

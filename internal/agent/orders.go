@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/reconcile"
 	"rankwarden.example/internal/protocol"
 )
 
@@ -21,9 +22,9 @@ func (a *Agent) takeOrders(ctx context.Context, documents []string) (bool, error
 			return took, fmt.Errorf("an order: %w", err)
 		}
 		switch {
-		case o.Format != protocol.OrderFormat || o.Device != a.memory.Device:
+		case o.Format != protocol.OrderFormat || o.Device != a.journal.Device:
 			return took, fmt.Errorf("%w: the order is not this device's", ErrAnswer)
-		case o.Number <= a.memory.Order:
+		case o.Number <= a.journal.Order:
 			continue // carried out before
 		}
 		if err := a.carryOut(ctx, o); err != nil {
@@ -36,19 +37,19 @@ func (a *Agent) takeOrders(ctx context.Context, documents []string) (bool, error
 
 // carryOut notes the order before it begins, so that it is never begun twice.
 func (a *Agent) carryOut(ctx context.Context, o protocol.Order) error {
-	a.memory.Order = o.Number
+	a.journal.Order = o.Number
 	if o.Kind == protocol.OrderRotate {
-		a.memory.take(o) // the next look carries it out, when its time has come
-		return a.save()
+		a.journal.Take(o) // the next look carries it out, when its time has come
+		return a.journal.Save()
 	}
-	a.memory.Begun = &o
-	if err := a.save(); err != nil {
+	a.journal.Begun = &o
+	if err := a.journal.Save(); err != nil {
 		return err
 	}
 	state, detail := protocol.OrderDone, ""
 	if now := a.now(); !o.EndsAt.IsZero() && !now.Before(o.EndsAt) {
 		state = protocol.OrderEnded
-	} else if err := a.perform(ctx, o); errors.Is(err, host.ErrCut) {
+	} else if err := a.perform(ctx, o); errors.Is(err, host.ErrShuttingDown) {
 		return err
 	} else if err != nil {
 		state, detail = protocol.OrderFailed, err.Error()
@@ -57,27 +58,25 @@ func (a *Agent) carryOut(ctx context.Context, o protocol.Order) error {
 }
 
 func (a *Agent) finished(state, detail string) error {
-	a.memory.result(a.memory.Begun.Number, state, detail, a.now())
-	a.memory.Begun = nil
-	return a.save()
+	a.journal.Result(a.journal.Begun.Number, state, detail, a.now())
+	a.journal.Begun = nil
+	return a.journal.Save()
 }
 
 // interrupted tells of an order in the middle of which the power went.
 func (a *Agent) interrupted() error {
-	if a.memory.Begun == nil {
+	if a.journal.Begun == nil {
 		return nil
 	}
 	return a.finished(protocol.OrderFailed, "the power went while it was carried out; give the order again")
 }
-
-var errNoSuchAccount = errors.New("the device has no such account")
 
 func (a *Agent) perform(ctx context.Context, o protocol.Order) error {
 	switch o.Kind {
 	case protocol.OrderCheckIn:
 		return nil
 	case protocol.OrderReapply:
-		clear(a.memory.Fights)
+		clear(a.journal.Fights)
 		return nil
 	case protocol.OrderCollect:
 		a.collect = true
@@ -91,10 +90,10 @@ func (a *Agent) perform(ctx context.Context, o protocol.Order) error {
 	if err != nil {
 		return err
 	}
-	p := pass{state: state, bindings: a.memory.Bindings, directory: principal.NewTable(a.memory.Asked.Directory)}
-	sid := p.find(ref)
-	if _, there := p.account(sid); !there {
-		return errNoSuchAccount
+	p := reconcile.View{State: state, Bindings: a.journal.Bindings, Directory: principal.NewTable(a.journal.Asked.Directory)}
+	sid := p.Find(ref)
+	if _, there := p.Account(sid); !there {
+		return reconcile.ErrNoAccount
 	}
 	switch o.Kind {
 	case protocol.OrderUnlock:
@@ -105,7 +104,7 @@ func (a *Agent) perform(ctx context.Context, o protocol.Order) error {
 		return fmt.Errorf("this agent does not know the order %q; bring it up to date", o.Kind)
 	}
 	if err == nil {
-		a.memory.note(a.now(), drift.Event{Kind: eventOf[o.Kind], Subject: state.Name(sid, nil).String()})
+		a.journal.Note(a.now(), drift.Event{Kind: eventOf[o.Kind], Subject: state.Name(sid, nil).String()})
 	}
 	return err
 }

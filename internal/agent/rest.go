@@ -11,8 +11,8 @@ import (
 // rest holds a request open, again and again, until something is waiting or the next check-in is due.
 func (a *Agent) rest(ctx context.Context) {
 	wait := a.interval - rand.N(a.interval/10+1)
-	if !a.wake.IsZero() {
-		wait = max(min(wait, a.wake.Sub(a.now())), 0)
+	if !a.rotator.Wake.IsZero() {
+		wait = max(min(wait, a.rotator.Wake.Sub(a.now())), 0)
 	}
 	due := a.Clock.After(wait)
 	held, end := context.WithCancel(ctx)
@@ -54,12 +54,12 @@ type heldResult struct {
 // hold sends one request that the service holds open.
 func (a *Agent) hold(ctx context.Context) chan heldResult {
 	result := make(chan heldResult, 1)
-	request, err := a.sign(protocol.PathWait, 0, protocol.WaitRequest{Desired: a.memory.Desired, KeyList: a.memory.KeyList.Number, Orders: a.memory.Order})
+	request, err := a.sign(protocol.PathWait, 0, protocol.WaitRequest{Desired: a.journal.Desired, KeyList: a.journal.KeyList.Number, Orders: a.journal.Order})
 	if err != nil {
 		result <- heldResult{err: err}
 		return result
 	}
-	keys := a.memory.KeyList
+	keys := a.journal.KeyList
 	go func() {
 		document, err := a.post(ctx, protocol.PathWait, request)
 		if err != nil {

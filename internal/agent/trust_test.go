@@ -16,11 +16,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
+	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/protocol"
 )
+
+var now = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
 
 // impostor is a service that can be told to answer as somebody in between would.
 type impostor struct {
@@ -99,7 +103,7 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 	s := &impostor{t: t, dir: dir, ring: ring, signer: ring.Signing, answers: ring.Signing}
 	web := httptest.NewServer(s)
 	defer web.Close()
-	w := workstation(t)
+	w := simulated.Boot(simulated.Factory(protocol.Facts{Name: "SKL-WKS-001", Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), now), func() time.Time { return now })
 	a, err := agent.New(agent.Options{Host: w, Service: web.URL, Token: protocol.Token{ID: "t", Secret: "s", RootFingerprint: ring.Root.ID}.String(),
 		Dir: dir, HTTP: web.Client(), Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)

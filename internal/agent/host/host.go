@@ -15,6 +15,9 @@ import (
 
 // Host is one workstation's operating system.
 type Host interface {
+	// Limits are the settings that this platform cannot carry out, or can only read, and why. They are said before anything
+	// is tried; what only shows when it is tried is [ErrUnsupported].
+	Limits(ctx context.Context) ([]Limit, error)
 	// Facts are what the device knows of itself.
 	Facts(ctx context.Context) (protocol.Facts, error)
 	// Read reads accounts, local groups, password rules and lockout.
@@ -66,6 +69,19 @@ type SignIn struct {
 	At      time.Time     `json:"at"` // by the device's own clock
 }
 
+// Limit is a setting, or a whole family of them, that a platform does not carry out.
+type Limit struct {
+	Setting  unit.ID     // zero for all of the family
+	Family   unit.Family // of all its settings, where none is named
+	ReadOnly bool        // it can be read and compared, but not set
+	Why      string      // continues a sentence that begins with "this device"
+}
+
+// Of reports whether the limit is one of a setting.
+func (l Limit) Of(id unit.ID) bool {
+	return l.Setting == id || l.Setting.IsZero() && l.Family == id.Family()
+}
+
 // Details are properties of an account; nil leaves one as it is.
 type Details struct {
 	FullName        *string
@@ -77,6 +93,7 @@ type Details struct {
 var (
 	// ErrUnsupported is given for what the platform cannot carry.
 	ErrUnsupported = errors.New("not supported on this platform")
-	// ErrCut is given when the power went in the middle; whatever was begun may be half done.
-	ErrCut = errors.New("the power was cut")
+	// ErrShuttingDown is given when the device goes down and does nothing more; whatever was begun may be half done. The
+	// agent stops there, and finds out what became of it when it starts again.
+	ErrShuttingDown = errors.New("the device is shutting down")
 )

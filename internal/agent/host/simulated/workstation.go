@@ -6,6 +6,7 @@ package simulated
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"slices"
@@ -85,6 +86,9 @@ func Boot(m Machine, now func() time.Time) *Workstation {
 	return &Workstation{Now: now, m: m, cutAfter: -1, watch: make(chan struct{}, 1)}
 }
 
+// ErrCut is given when the power went in the middle: then nothing more is done, as when a device shuts down.
+var ErrCut = fmt.Errorf("the power was cut: %w", host.ErrShuttingDown)
+
 // Refusals of the operating system.
 var (
 	ErrDenied     = errors.New("access denied")
@@ -116,7 +120,7 @@ func (w *Workstation) change(ctx context.Context, do func() error) error {
 		return err
 	}
 	if w.cutAfter == 0 {
-		return host.ErrCut
+		return ErrCut
 	}
 	if err := do(); err != nil {
 		return err
@@ -126,6 +130,22 @@ func (w *Workstation) change(ctx context.Context, do func() error) error {
 		w.cutAfter--
 	}
 	return nil
+}
+
+// Limits implements [host.Host].
+func (w *Workstation) Limits(context.Context) ([]host.Limit, error) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	var limits []host.Limit
+	if w.m.Faults.NoLockout {
+		limits = append(limits, host.Limit{Setting: unit.Lockout, ReadOnly: true, Why: "has no lockout that could be set"})
+	}
+	if w.m.Faults.KeepsNames {
+		for _, ref := range []principal.Ref{principal.Administrator, principal.Guest} {
+			limits = append(limits, host.Limit{Setting: unit.BuiltinOf(ref, unit.BuiltinName), ReadOnly: true, Why: "cannot rename its built-in accounts"})
+		}
+	}
+	return limits, nil
 }
 
 // Facts implements [host.Host].
@@ -147,7 +167,7 @@ func (w *Workstation) Read(ctx context.Context) (drift.State, error) {
 	for _, a := range w.m.Accounts {
 		until, locked := w.lockedUntil(a)
 		state.Accounts = append(state.Accounts, drift.Account{Name: a.Name, SID: a.SID, Builtin: builtin(a.SID), Enabled: a.Enabled,
-			FullName: a.FullName, Description: a.Description, PasswordExpires: !a.KeepsPassword, PasswordSetAt: a.SetAt.UTC(), Locked: locked, LockedUntil: until})
+			FullName: a.FullName, Description: a.Description, PasswordExpires: !a.KeepsPassword, PasswordSetAt: a.SetAt.UTC(), PasswordStamp: stamp(a), Locked: locked, LockedUntil: until})
 	}
 	for _, g := range w.m.Groups {
 		group := drift.LocalGroup{LocalGroup: g.Name, SID: g.SID, Members: []drift.Member{}}
@@ -161,6 +181,12 @@ func (w *Workstation) Read(ctx context.Context) (drift.State, error) {
 		state.LocalGroups = append(state.LocalGroups, group)
 	}
 	return state, nil
+}
+
+// stamp changes whenever the password is set, also to the same one, and says nothing of it.
+func stamp(a Account) string {
+	sum := sha256.Sum256(append(a.Password[:], a.SetAt.UTC().Format(time.RFC3339Nano)...))
+	return hex.EncodeToString(sum[:8])
 }
 
 func builtin(sid principal.SID) string {

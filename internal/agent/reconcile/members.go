@@ -1,4 +1,4 @@
-package agent
+package reconcile
 
 import (
 	"errors"
@@ -13,7 +13,7 @@ func (p *pass) eachGroup(do func(id unit.ID, group drift.LocalGroup, desired uni
 	for _, s := range p.settings {
 		desired, ok := s.Value.(unit.Members)
 		name, _ := s.Unit.LocalGroup()
-		if group, there := p.state.Group(name); ok && there {
+		if group, there := p.State.Group(name); ok && there {
 			do(s.Unit, group, desired)
 		}
 	}
@@ -24,7 +24,7 @@ func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Member
 		return slices.ContainsFunc(p.differs(id), func(f drift.Finding) bool { return f.Kind == drift.MemberMissing && f.Subject == ref.String() })
 	}
 	for _, ref := range desired.Present {
-		if sid := p.find(ref); !sid.IsZero() && missing(ref) && !p.awaits(ref) {
+		if sid := p.Find(ref); !sid.IsZero() && missing(ref) && !p.awaits(ref) {
 			if p.try([]unit.ID{id}, ref, func() error { return p.host.AddMember(p.ctx, group.SID, sid) }) {
 				p.did(drift.MemberAdded, id, ref.String(), drift.Details{})
 			}
@@ -37,7 +37,7 @@ func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, _ unit.Members) {
 		if f.Member.IsZero() {
 			continue
 		}
-		ref := p.state.Name(f.Member, p.directory)
+		ref := p.State.Name(f.Member, p.Directory)
 		removed := p.try([]unit.ID{id}, ref, func() error {
 			if group.SID == drift.WellKnown(unit.GroupAdministrators) {
 				if err := p.guard(f.Member); err != nil {
@@ -53,18 +53,18 @@ func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, _ unit.Members) {
 	}
 }
 
-// errGuard is the failure of a unit that the guard did not let change.
-var errGuard = errors.New("would leave no usable administrator")
+// ErrGuard is the failure of a unit that the guard did not let change.
+var ErrGuard = errors.New("would leave no usable administrator")
 
 // guard refuses to take a usable administrator away when no other would remain. Only local accounts
 // whose password is in escrow count: the device may be out of reach of any directory, and a password
 // that nobody can look up opens nothing.
 func (p *pass) guard(leaving principal.SID) error {
-	administrators, _ := p.state.Group(unit.GroupAdministrators)
-	for _, a := range p.state.Accounts {
+	administrators, _ := p.State.Group(unit.GroupAdministrators)
+	for _, a := range p.State.Accounts {
 		if a.SID != leaving && a.Enabled && !a.Locked && p.job.Escrowed[a.SID] && administrators.Has(a.SID) {
 			return nil
 		}
 	}
-	return errGuard
+	return ErrGuard
 }

@@ -11,36 +11,59 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-func (r *reader) membership(n *yaml.Node, path string) []Membership {
-	var statements []Membership
-	seen := map[string]int{}
-	r.list(n, path, func(n *yaml.Node, path string) {
-		m := Membership{}
-		var named *yaml.Node
-		r.mapping(n, path, map[string]field{
-			"local_group": func(n *yaml.Node, path string) {
-				if s, ok := r.text(n, path); ok {
-					m.LocalGroup, named = text.Fold(s), n
-				}
-			},
-			"custom": func(n *yaml.Node, path string) { b := r.boolean(n, path); m.Custom = b != nil && *b },
-			"mode": func(n *yaml.Node, path string) {
-				m.Mode = unit.Mode(r.choice(n, path, string(unit.Exact), string(unit.Adjust)))
-			},
-			"members": func(n *yaml.Node, path string) { m.Members = r.principals(n, path) },
-			"remove":  func(n *yaml.Node, path string) { m.Remove = r.principals(n, path) },
-		}, "local_group", "mode")
-		if named != nil {
-			r.localGroup(named, path+".local_group", m)
-			if line, again := seen[m.LocalGroup]; again {
-				r.errorf(named, path+".local_group", CodeDuplicate, "line %d already says who is in %s; put both statements into one", line, m.LocalGroup)
-			}
-			seen[m.LocalGroup] = named.Line
+// Membership states who is in one local group.
+type Membership struct {
+	LocalGroup string // in canonical case
+	Custom     bool   // the group is none of the known ones, on purpose
+	Mode       unit.Mode
+	Members    []principal.Ref
+	Remove     []principal.Ref // adjust only
+}
+
+// memberships is how a statement is written.
+var memberships = shape[Membership]{
+	always("local_group", groupName, func(m *Membership) *string { return &m.LocalGroup }).needed().
+		about("A known local group, or any name together with custom: true"),
+	usual("custom", yesNo, func(m *Membership) *bool { return &m.Custom }, false),
+	always("mode", oneOf(unit.Exact, unit.Adjust), func(m *Membership) *unit.Mode { return &m.Mode }).needed().
+		about("exact: these and nobody else; adjust: these in, those out, the rest alone"),
+	unless("members", principals, func(m *Membership) *[]principal.Ref { return &m.Members }, none),
+	unless("remove", principals, func(m *Membership) *[]principal.Ref { return &m.Remove }, none).about("adjust only"),
+}
+
+// onlyKnown is the part of the schema that lets only known groups be named without custom.
+var onlyKnown = []member{
+	{"if", schema{{"not", schema{{"properties", schema{{"custom", schema{{"const", true}}}}}, {"required", []string{"custom"}}}}}},
+	{"then", schema{{"properties", schema{{"local_group", knownGroup}}}}},
+}
+
+var knownGroup = schema{{"type", "string"}, {"pattern", "^(?:" + anyCase(localGroupNames()...) + ")$"}}
+
+var groupName = textOf(schema{{"type", "string"}, {"minLength", 1}}, func(r *reader, n *yaml.Node, path string) (string, bool) {
+	s, ok := r.text(n, path)
+	return text.Fold(s), ok
+})
+
+var principals = kind[[]principal.Ref]{schema{{"type", "array"}, {"items", schema{{"$ref", "#/$defs/principal"}}}},
+	func(r *reader, n *yaml.Node, path string) ([]principal.Ref, bool) { return r.principals(n, path), true },
+	func(refs []principal.Ref) *yaml.Node {
+		n := &yaml.Node{Kind: yaml.SequenceNode}
+		for _, ref := range refs {
+			n.Content = append(n.Content, textNode(ref.String()))
 		}
-		r.checkMembership(n, path, m)
-		statements = append(statements, m)
-	})
-	return statements
+		return n
+	}}
+
+// oneMembership refuses a second statement on a group, and one that says nothing.
+func oneMembership(r *reader, n *yaml.Node, path string, seen map[string]int, m *Membership) {
+	if named := r.places[path+".local_group"]; named != nil && isText(named) {
+		r.localGroup(named, path+".local_group", *m)
+		if line, again := seen[m.LocalGroup]; again {
+			r.errorf(named, path+".local_group", CodeDuplicate, "line %d already says who is in %s; put both statements into one", line, m.LocalGroup)
+		}
+		seen[m.LocalGroup] = named.Line
+	}
+	r.checkMembership(n, path, *m)
 }
 
 func (r *reader) localGroup(n *yaml.Node, path string, m Membership) {
@@ -138,4 +161,32 @@ func localGroupNames() []string {
 	}
 	slices.Sort(names)
 	return names
+}
+
+// statements are the claims on local groups, by group: those of the membership section, and what the local
+// groups of accounts come to.
+func (d *Document) statements(directory principal.Directory) map[string]*unit.Statement {
+	all := map[string]*unit.Statement{}
+	for _, m := range d.Membership {
+		all[m.LocalGroup] = &unit.Statement{Mode: m.Mode, Members: slices.Clone(m.Members), Remove: slices.Clone(m.Remove)}
+	}
+	for _, a := range d.Accounts {
+		if a.State == unit.Absent {
+			continue
+		}
+		for _, group := range a.LocalGroups {
+			if all[group] == nil {
+				all[group] = &unit.Statement{Mode: unit.Adjust}
+			}
+			all[group].Members = append(all[group].Members, principal.FromKey(a.Key))
+		}
+	}
+	for group, s := range all {
+		if s.Mode == unit.Exact && group == unit.GroupAdministrators {
+			// The operating system keeps it there, whatever a list says.
+			s.Members = append(s.Members, principal.Administrator)
+		}
+		s.Members, s.Remove = canonical(s.Members, directory), canonical(s.Remove, directory)
+	}
+	return all
 }

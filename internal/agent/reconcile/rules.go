@@ -1,4 +1,4 @@
-package agent
+package reconcile
 
 import (
 	"rankwarden.example/core/drift"
@@ -25,11 +25,11 @@ func (p *pass) passwords() {
 		units = append(units, s.Unit)
 	}
 	if len(units) > 0 {
-		before := p.state
+		before := p.State
 		if p.try(units, principal.Ref{}, func() error { return p.host.SetPasswords(p.ctx, rules) }) {
 			p.read()
 			for _, id := range units {
-				p.did(drift.ValueSet, id, "", drift.ChangeOf(before.Value(id), p.state.Value(id)))
+				p.did(drift.ValueSet, id, "", drift.ChangeOf(before.Value(id), p.State.Value(id)))
 			}
 		}
 	}
@@ -42,15 +42,15 @@ func (p *pass) lockout() {
 			continue
 		}
 		if p.one(s.Unit, func() error { return p.host.SetLockout(p.ctx, unit.LockoutRule(desired)) }) {
-			p.did(drift.ValueSet, s.Unit, "", drift.ChangeOf(p.state.Value(s.Unit), desired))
+			p.did(drift.ValueSet, s.Unit, "", drift.ChangeOf(p.State.Value(s.Unit), desired))
 		}
 	}
 }
 
 // minLength is the length of passwords that the device enforces now, in characters.
 func (p *pass) minLength() int {
-	if p.state.Passwords != nil && p.state.Passwords.MinLength != nil {
-		return *p.state.Passwords.MinLength
+	if p.State.Passwords != nil && p.State.Passwords.MinLength != nil {
+		return *p.State.Passwords.MinLength
 	}
 	return 0
 }

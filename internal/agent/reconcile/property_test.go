@@ -1,4 +1,4 @@
-package agent_test
+package reconcile_test
 
 import (
 	"fmt"
@@ -12,9 +12,8 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
+	"rankwarden.example/internal/agent/reconcile"
 )
 
 // anySettings draws a desired state that does not contradict itself.
@@ -53,7 +52,7 @@ func TestWhateverIsAsked(t *testing.T) {
 	base := workstation(t)
 	rapid.Check(t, func(rt *rapid.T) {
 		w := simulated.Boot(base.Machine(), base.Now)
-		var outcome agent.Outcome
+		var outcome reconcile.Outcome
 		var settings []unit.Setting
 		for range rapid.IntRange(1, 4).Draw(rt, "rounds") {
 			settings = anySettings(rt)
@@ -65,14 +64,14 @@ func TestWhateverIsAsked(t *testing.T) {
 			case 2:
 				w.CutAfter(rapid.IntRange(0, 8).Draw(rt, "power"))
 			}
-			if _, err := reconcile(t, w, settings); err != nil {
-				require.ErrorIs(rt, err, host.ErrCut)
+			if _, err := once(t, w, settings); err != nil {
+				require.ErrorIs(rt, err, simulated.ErrCut)
 			}
 			w.CutAfter(-1)
 			require.Positive(rt, localAdministrators(t, w))
 		}
 		var err error
-		outcome, err = reconcile(t, w, settings)
+		outcome, err = once(t, w, settings)
 		require.NoError(rt, err)
 		failed := map[string]bool{}
 		for _, f := range outcome.Failures {
@@ -82,7 +81,7 @@ func TestWhateverIsAsked(t *testing.T) {
 			explained := f.Kind == drift.ApplyFailed || f.Kind == drift.GroupMissing || f.Actual == drift.NoSuchAccount || failed[fmt.Sprint(f.Unit, f.Subject)]
 			assert.True(rt, explained, "%+v", f)
 		}
-		again, err := reconcile(t, w, settings)
+		again, err := once(t, w, settings)
 		require.NoError(rt, err)
 		assert.Equal(rt, outcome.After, again.After, "a second pass changes nothing")
 		assert.Equal(rt, outcome.Failures, again.Failures)

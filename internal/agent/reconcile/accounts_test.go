@@ -1,4 +1,4 @@
-package agent_test
+package reconcile_test
 
 import (
 	"encoding/json"
@@ -11,9 +11,8 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
+	"rankwarden.example/internal/agent/reconcile"
 )
 
 // setting makes a setting from its name and its value as JSON.
@@ -41,27 +40,27 @@ func account(t *testing.T, state drift.State, name string) drift.Account {
 func TestManagedAccountIsMade(t *testing.T) {
 	r := &recorder{Host: workstation(t)}
 	settings := []unit.Setting{setting("accounts.desk", deskKeeper), only("account:desk")}
-	outcome, err := reconcile(t, r, settings)
+	outcome, err := once(t, r, settings)
 	require.NoError(t, err)
 	assert.Empty(t, outcome.Failures)
 	assert.Empty(t, drift.Check(settings, &outcome.After, nil, drift.Context{}))
 	made := account(t, outcome.After, "keeper-1234")
 	assert.Equal(t, "desk", made.Key)
-	assert.Equal(t, agent.Bindings{"desk": made.SID}, outcome.Bindings)
+	assert.Equal(t, reconcile.Bindings{"desk": made.SID}, outcome.Bindings)
 	order := strings.Join(r.did, " ")
 	assert.Equal(t, "create password describe enable in out out", strings.Join(strings.Fields(strings.ReplaceAll(order, "read", "")), " "),
 		"it has a password before it is enabled, is enabled before it joins, and nobody leaves before that")
 
 	// Renamed by somebody, it is still the same account, and gets its name back.
 	require.NoError(t, r.RenameAccount(t.Context(), made.SID, "boss"))
-	again, err := agent.Reconcile(t.Context(), r.Host, job(settings, outcome.Bindings))
+	again, err := reconcile.Run(t.Context(), r.Host, job(settings, outcome.Bindings))
 	require.NoError(t, err)
 	assert.Equal(t, made.SID, account(t, again.After, "keeper-1234").SID)
 	assert.Equal(t, "boss", account(t, again.Before, "boss").Name)
 
 	// Deleted by somebody, it is made again under another identifier.
 	require.NoError(t, r.DeleteAccount(t.Context(), made.SID))
-	again, err = agent.Reconcile(t.Context(), r.Host, job(settings, outcome.Bindings))
+	again, err = reconcile.Run(t.Context(), r.Host, job(settings, outcome.Bindings))
 	require.NoError(t, err)
 	assert.NotEqual(t, made.SID, again.Bindings["desk"])
 	assert.Empty(t, drift.Check(settings, &again.After, nil, drift.Context{}))
@@ -76,7 +75,7 @@ func TestAdoption(t *testing.T) {
 			require.NoError(t, w.SetPassword(t.Context(), sid, "known"))
 			require.NoError(t, w.SignIn(fits, "known"))
 			settings := []unit.Setting{setting("accounts.desk", deskKeeper)}
-			outcome, err := reconcile(t, w, settings)
+			outcome, err := once(t, w, settings)
 			require.NoError(t, err)
 			assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}))
 			assert.Equal(t, sid, outcome.Bindings["desk"], "it keeps its identity")
@@ -88,20 +87,20 @@ func TestAdoption(t *testing.T) {
 	w := workstation(t)
 	w.AddAccount("keeper-0001")
 	w.AddAccount("keeper-0002")
-	outcome, err := reconcile(t, w, []unit.Setting{setting("accounts.desk", deskKeeper)})
+	outcome, err := once(t, w, []unit.Setting{setting("accounts.desk", deskKeeper)})
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1)
 	assert.Equal(t, "several accounts fit the name: keeper-0001, keeper-0002; rename or remove all but one", outcome.Failures[0].Error)
 	assert.Empty(t, outcome.Bindings)
 
 	// Neither gains a group, though its name fits.
-	outcome, err = reconcile(t, w, []unit.Setting{setting("accounts.desk", deskKeeper), setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
+	outcome, err = once(t, w, []unit.Setting{setting("accounts.desk", deskKeeper), setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
 	require.NoError(t, err)
 	group, _ := outcome.After.Group(unit.GroupAdministrators)
 	assert.False(t, group.Has(w.Find("keeper-0001")) || group.Has(w.Find("keeper-0002")))
 
 	// Neither goes, where one is to be absent.
-	outcome, err = reconcile(t, w, []unit.Setting{setting("accounts.desk", strings.Replace(deskKeeper, "enabled", "absent", 1))})
+	outcome, err = once(t, w, []unit.Setting{setting("accounts.desk", strings.Replace(deskKeeper, "enabled", "absent", 1))})
 	require.NoError(t, err)
 	assert.Contains(t, outcome.Failures[0].Error, "several accounts fit")
 	assert.NotZero(t, w.Find("keeper-0001"))
@@ -111,7 +110,7 @@ func TestAccountsAreDisabledAndRemovedUnderTheGuard(t *testing.T) {
 	w := workstation(t)
 	gone := setting("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`)
 	off := setting("accounts.first", `{"name": "keeper", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
-	outcome, err := reconcile(t, w, []unit.Setting{gone, off})
+	outcome, err := once(t, w, []unit.Setting{gone, off})
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1, "one of the two administrators must stay")
 	assert.Equal(t, unit.AccountOf("spare"), outcome.Failures[0].Unit, "the first in order was disabled; then nobody else was left")
@@ -120,13 +119,13 @@ func TestAccountsAreDisabledAndRemovedUnderTheGuard(t *testing.T) {
 
 	// The last one is not disabled, and neither is the built-in one where it is all there is.
 	last := setting("accounts.last", `{"name": "setup", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
-	outcome, err = reconcile(t, w, []unit.Setting{last})
+	outcome, err = once(t, w, []unit.Setting{last})
 	require.NoError(t, err)
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
 	assert.True(t, account(t, outcome.After, "setup").Enabled)
 
 	desk := setting("accounts.desk", deskKeeper)
-	outcome, err = reconcile(t, w, []unit.Setting{desk, gone, off, setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
+	outcome, err = once(t, w, []unit.Setting{desk, gone, off, setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
 	require.NoError(t, err)
 	assert.Empty(t, outcome.Failures, "with a managed administrator both can go")
 	assert.Zero(t, w.Find("setup"))
@@ -141,14 +140,14 @@ func TestBuiltinAccountsAreFoundByIdentifier(t *testing.T) {
 		setting("builtins.guest.name", `"quay-visitor"`), setting("builtins.guest.enabled", "false"), setting("builtins.guest.description", `"Nobody"`),
 	}
 	before := w.Machine().Accounts[0].Password
-	outcome, err := reconcile(t, w, settings)
+	outcome, err := once(t, w, settings)
 	require.NoError(t, err)
 	assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}))
 	assert.NotEqual(t, before, w.Machine().Accounts[0].Password, "what is enabled has a password nobody knows")
 
 	m := workstation(t).Machine()
 	m.Faults.KeepsNames = true
-	outcome, err = reconcile(t, simulated.Boot(m, w.Now), settings)
+	outcome, err = once(t, simulated.Boot(m, w.Now), settings)
 	require.NoError(t, err)
 	assert.Equal(t, []unit.ID{settings[2].Unit, settings[5].Unit}, outcome.After.Unsupported, "both names, in order")
 }
@@ -159,7 +158,7 @@ func TestDirectoryMembers(t *testing.T) {
 	people := principal.MustParse("group:workshop leads@skerryline.example")
 	j := job([]unit.Setting{only("local:keeper", people.String(), "user:unheard.of@skerryline.example")}, nil)
 	j.Directory = []principal.Entry{{Ref: people, SID: principal.MustParse(leads).SID()}}
-	outcome, err := agent.Reconcile(t.Context(), w, j)
+	outcome, err := reconcile.Run(t.Context(), w, j)
 	require.NoError(t, err)
 	assert.Empty(t, outcome.Failures)
 	group, _ := outcome.After.Group(unit.GroupAdministrators)
@@ -173,7 +172,7 @@ func TestUnitsThatAreLeftAlone(t *testing.T) {
 	w := workstation(t)
 	j := job(asked(only("local:keeper")), nil)
 	j.Leave = []unit.ID{unit.Administrators, unit.MinLength, unit.Lockout}
-	outcome, err := agent.Reconcile(t.Context(), w, j)
+	outcome, err := reconcile.Run(t.Context(), w, j)
 	require.NoError(t, err)
 	differing := map[unit.ID]bool{}
 	for _, f := range drift.Check(j.Settings, &outcome.After, nil, drift.Context{}) {
@@ -194,9 +193,9 @@ func TestPowerCutAmongAccounts(t *testing.T) {
 		old := w.AddAccount("old-hand")
 		require.NoError(t, w.SetPassword(t.Context(), old, "known"))
 		w.CutAfter(changes)
-		outcome, err := reconcile(t, w, settings)
+		outcome, err := once(t, w, settings)
 		if err != nil {
-			require.ErrorIs(t, err, host.ErrCut, "after %d changes", changes)
+			require.ErrorIs(t, err, simulated.ErrCut, "after %d changes", changes)
 		}
 		w.CutAfter(-1)
 		assert.Positive(t, localAdministrators(t, w))
@@ -209,7 +208,7 @@ func TestPowerCutAmongAccounts(t *testing.T) {
 				}
 			}
 		}
-		outcome, err = agent.Reconcile(t.Context(), w, job(settings, outcome.Bindings))
+		outcome, err = reconcile.Run(t.Context(), w, job(settings, outcome.Bindings))
 		require.NoError(t, err)
 		assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}), "after %d changes", changes)
 	}

@@ -1,16 +1,15 @@
-package agent
+package reconcile
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/secret"
 )
 
 func (p *pass) eachAccount(do func(id unit.ID, key string, desired unit.AccountValue)) {
@@ -22,22 +21,14 @@ func (p *pass) eachAccount(do func(id unit.ID, key string, desired unit.AccountV
 	}
 }
 
-func (p *pass) bound(key string) (drift.Account, bool) { return p.account(p.bindings[key]) }
-
-func (p *pass) account(sid principal.SID) (drift.Account, bool) {
-	i := slices.IndexFunc(p.state.Accounts, func(a drift.Account) bool { return !sid.IsZero() && a.SID == sid })
-	if i < 0 {
-		return drift.Account{}, false
-	}
-	return p.state.Accounts[i], true
-}
+func (p *pass) bound(key string) (drift.Account, bool) { return p.Account(p.Bindings[key]) }
 
 // candidates are the accounts that could be taken for a key without a binding: those whose name
 // fits, or failing that one of the former names, that are neither built in nor bound.
 func (p *pass) candidates(desired unit.AccountValue) []drift.Account {
 	for _, pattern := range append([]string{desired.Name}, desired.Formerly...) {
 		var fit []drift.Account
-		for _, a := range p.state.Accounts {
+		for _, a := range p.State.Accounts {
 			if a.Builtin == "" && a.Key == "" && drift.FitsName(pattern, a.Name) {
 				fit = append(fit, a)
 			}
@@ -100,12 +91,12 @@ func (p *pass) adopt(id unit.ID, key string, a drift.Account) (drift.Account, bo
 		if p.awaits(principal.FromKey(key)) {
 			return nil
 		}
-		return p.host.SetPassword(p.ctx, a.SID, unknownSecret(p.job.Random, p.minLength()))
+		return p.host.SetPassword(p.ctx, a.SID, secret.Unknown(p.job.Random, p.minLength()))
 	})
 	if !ok {
 		return a, false
 	}
-	p.bindings[key] = a.SID
+	p.Bindings[key] = a.SID
 	p.did(drift.AccountAdopted, id, a.Name, drift.Details{})
 	p.read()
 	return p.bound(key)
@@ -113,7 +104,7 @@ func (p *pass) adopt(id unit.ID, key string, a drift.Account) (drift.Account, bo
 
 func (p *pass) create(id unit.ID, key string, desired unit.AccountValue) (drift.Account, bool) {
 	ok := p.one(id, func() error {
-		name, err := p.freeName(desired.Name)
+		name, err := p.FreeName(p.job.Random, desired.Name)
 		if err != nil {
 			return err
 		}
@@ -121,8 +112,8 @@ func (p *pass) create(id unit.ID, key string, desired unit.AccountValue) (drift.
 		if err != nil {
 			return err
 		}
-		p.bindings[key] = sid
-		return p.host.SetPassword(p.ctx, sid, unknownSecret(p.job.Random, p.minLength()))
+		p.Bindings[key] = sid
+		return p.host.SetPassword(p.ctx, sid, secret.Unknown(p.job.Random, p.minLength()))
 	})
 	p.read()
 	a, found := p.bound(key)
@@ -130,28 +121,6 @@ func (p *pass) create(id unit.ID, key string, desired unit.AccountValue) (drift.
 		p.did(drift.AccountCreated, id, a.Name, drift.Details{})
 	}
 	return a, found && ok
-}
-
-// nameDraws is how often digits are drawn before the device gives up finding a free name.
-const nameDraws = 100
-
-var errNoName = errors.New("every name of the pattern that was drawn is taken; give the pattern more digits")
-
-// freeName draws the digits of a pattern until no account or local group has the name.
-func (p *pass) freeName(pattern string) (string, error) {
-	taken := map[string]bool{}
-	for _, a := range p.state.Accounts {
-		taken[text.Fold(a.Name)] = true
-	}
-	for _, g := range p.state.LocalGroups {
-		taken[text.Fold(g.LocalGroup)] = true
-	}
-	for range nameDraws {
-		if name := drawName(p.job.Random, pattern); !taken[text.Fold(name)] {
-			return name, nil
-		}
-	}
-	return "", errNoName
 }
 
 func (p *pass) describe(id unit.ID, a drift.Account, desired unit.AccountValue) {
@@ -192,7 +161,7 @@ func (p *pass) accountOut(id unit.ID, key string, desired unit.AccountValue) {
 	if p.is(id, drift.AccountName) {
 		name := ""
 		renamed := p.one(id, func() (err error) {
-			if name, err = p.freeName(desired.Name); err != nil {
+			if name, err = p.FreeName(p.job.Random, desired.Name); err != nil {
 				return err
 			}
 			return p.host.RenameAccount(p.ctx, a.SID, name)

@@ -1,4 +1,5 @@
-package agent
+// Package secret makes passwords, and the parts of names that are drawn.
+package secret
 
 import (
 	"crypto/rand"
@@ -19,8 +20,8 @@ import (
 // Random draws evenly from 0 to n-1.
 type Random func(n int) int
 
-// SystemRandom draws from the operating system's random source.
-func SystemRandom(n int) int {
+// System draws from the operating system's random source.
+func System(n int) int {
 	drawn, err := rand.Int(rand.Reader, big.NewInt(int64(n)))
 	if err != nil {
 		panic(err) // crypto/rand ends the program itself before this can happen
@@ -59,13 +60,13 @@ func hasEvery(secret string, use []string, avoidLookalikes bool) bool {
 // unknownLength is the length of a password that nobody is to learn, in characters.
 const unknownLength = 40
 
-// unknownSecret is a password that nobody is to learn, long enough for any rules of the device.
-func unknownSecret(random Random, minLength int) string {
+// Unknown is a password that nobody is to learn, long enough for any rules of the device.
+func Unknown(random Random, minLength int) string {
 	return characters(random, max(unknownLength, minLength), unit.AllClasses, false)
 }
 
-// drawName puts a digit for each # of a pattern.
-func drawName(random Random, pattern string) string {
+// Name puts a digit for each # of a pattern.
+func Name(random Random, pattern string) string {
 	return strings.Map(func(r rune) rune {
 		if r == '#' {
 			return rune('0' + random(10))
@@ -92,8 +93,8 @@ func passphrase(random Random, words int) string {
 	return strings.Join(drawn, "-")
 }
 
-// newSecret draws a password as a rule says, and checks it against the rules in force on the device.
-func newSecret(random Random, rule unit.Secret, account string, inForce *drift.Passwords) (string, error) {
+// New draws a password as a rule says, and checks it against the rules in force on the device.
+func New(random Random, rule unit.Secret, account string, inForce *drift.Passwords) (string, error) {
 	for range secretDraws {
 		var secret string
 		if rule.Style == unit.Words {

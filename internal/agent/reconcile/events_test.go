@@ -1,4 +1,4 @@
-package agent_test
+package reconcile_test
 
 import (
 	"strings"
@@ -10,8 +10,8 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/reconcile"
 )
 
 func told(events []drift.Event) string {
@@ -29,7 +29,7 @@ func TestEveryChangeIsAnEvent(t *testing.T) {
 	settings := asked(setting("accounts.desk", deskKeeper), only("account:desk", leads), setting("builtins.guest.description", `"Nobody"`), setting("builtins.administrator.name", `"quay-zero"`),
 		setting("builtins.administrator.enabled", "true"),
 		setting("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`))
-	outcome, err := reconcile(t, w, settings)
+	outcome, err := once(t, w, settings)
 	require.NoError(t, err)
 	assert.Equal(t, strings.TrimSpace(`
 complexity: three classes of characters instead of any characters
@@ -49,14 +49,14 @@ the account old-hand was renamed to keeper-1234
 the account setup was removed
 the account Administrator was renamed to quay-zero`), told(outcome.Events))
 
-	again, err := agent.Reconcile(t.Context(), w, job(settings, outcome.Bindings))
+	again, err := reconcile.Run(t.Context(), w, job(settings, outcome.Bindings))
 	require.NoError(t, err)
 	assert.Empty(t, again.Events, "nothing was changed, so nothing is told")
 
 	// What was done before the power went is told too.
 	w = workstation(t)
 	w.CutAfter(1)
-	outcome, err = reconcile(t, w, []unit.Setting{setting("passwords.min_length", "9"), setting("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`)})
+	outcome, err = once(t, w, []unit.Setting{setting("passwords.min_length", "9"), setting("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`)})
 	require.Error(t, err)
 	assert.Equal(t, "minimum length: 9 characters instead of 0 characters", told(outcome.Events))
 }
@@ -66,7 +66,7 @@ func TestALongFormerTextIsShortened(t *testing.T) {
 	w := workstation(t)
 	long := strings.Repeat("x", 5000)
 	require.NoError(t, w.DescribeAccount(t.Context(), w.Find("Guest"), host.Details{Description: &long}))
-	outcome, err := reconcile(t, w, []unit.Setting{setting("builtins.guest.description", `"Nobody"`)})
+	outcome, err := once(t, w, []unit.Setting{setting("builtins.guest.description", `"Nobody"`)})
 	require.NoError(t, err)
 	require.Len(t, outcome.Events, 1)
 	assert.Less(t, outcome.Events[0].Size(), 1500, "bytes")

@@ -1,10 +1,11 @@
-package agent
+package reconcile
 
 import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/secret"
 )
 
 // eachBuiltin visits every property of a built-in account that is not as asked. The accounts are found
@@ -15,7 +16,7 @@ func (p *pass) eachBuiltin(do func(id unit.ID, a drift.Account, property unit.Pr
 		if !ok || p.fatal != nil {
 			continue
 		}
-		if a, there := p.account(p.find(ref)); there && p.is(s.Unit, drift.WrongValue) {
+		if a, there := p.Account(p.Find(ref)); there && p.is(s.Unit, drift.WrongValue) {
 			do(s.Unit, a, property, s.Value)
 		}
 	}
@@ -38,7 +39,7 @@ func (p *pass) builtinIn(id unit.ID, a drift.Account, property unit.Property, de
 		}
 		enabled := p.one(id, func() error {
 			if a.Builtin == principal.Administrator.Value() && !p.job.Escrowed[a.SID] {
-				if err := p.host.SetPassword(p.ctx, a.SID, unknownSecret(p.job.Random, p.minLength())); err != nil {
+				if err := p.host.SetPassword(p.ctx, a.SID, secret.Unknown(p.job.Random, p.minLength())); err != nil {
 					return err
 				}
 			}
@@ -52,7 +53,7 @@ func (p *pass) builtinIn(id unit.ID, a drift.Account, property unit.Property, de
 
 func (p *pass) describeBuiltin(id unit.ID, a drift.Account, details host.Details, before, after string) {
 	if p.one(id, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
-		p.did(drift.ValueSet, id, a.Name, drift.ChangeOf(unit.Text(shortened(before)), unit.Text(after))) // a system may keep more than a policy takes
+		p.did(drift.ValueSet, id, a.Name, drift.ChangeOf(unit.Text(drift.Shortened(before)), unit.Text(after))) // a system may keep more than a policy takes
 	}
 }
 

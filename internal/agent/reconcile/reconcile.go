@@ -1,4 +1,4 @@
-package agent
+package reconcile
 
 import (
 	"context"
@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/agent/secret"
 	"rankwarden.example/internal/protocol"
 )
 
@@ -25,7 +26,7 @@ type Job struct {
 	// Escrowed are the accounts whose present password is confirmed in escrow. One that a rule rotates
 	// is neither enabled nor put into a group before it is among them.
 	Escrowed map[principal.SID]bool
-	Random   Random
+	Random   secret.Random
 }
 
 // Outcome is what one pass found and left behind.
@@ -37,22 +38,24 @@ type Outcome struct {
 	Events   []drift.Event // what was done, in order; numbers and times are the agent's to give
 }
 
-// Reconcile brings a host into line, in the safe order: rules; accounts are created disabled, get a
+// Run brings a host into line, in the safe order: rules; accounts are created disabled, get a
 // password, are enabled and put into their groups, those that a rule rotates once their password is
 // in escrow; what was done is read back; only then members are
 // removed, others disabled, renamed or deleted, each under the guard. Its error is that of a host
 // that cannot be read or lost its power; failures of single units are in the outcome.
-func Reconcile(ctx context.Context, h host.Host, job Job) (Outcome, error) {
-	p := &pass{ctx: ctx, host: h, job: job, directory: principal.NewTable(job.Directory), bindings: maps.Clone(job.Bindings)}
-	if p.bindings == nil {
-		p.bindings = Bindings{}
+func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
+	p := &pass{ctx: ctx, host: h, job: job, View: View{Bindings: maps.Clone(job.Bindings), Directory: principal.NewTable(job.Directory)}}
+	if p.Bindings == nil {
+		p.Bindings = Bindings{}
 	}
 	p.read()
 	if p.fatal != nil {
 		return Outcome{}, p.fatal
 	}
-	before := p.state
-	p.settings = p.touched()
+	before := p.State
+	if p.settings = p.touched(); p.fatal != nil {
+		return Outcome{}, p.fatal
+	}
 	p.passwords()
 	p.lockout()
 	p.eachAccount(p.accountIn)
@@ -65,10 +68,10 @@ func Reconcile(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 	p.eachBuiltin(p.builtinOut)
 	p.read()
 	if p.fatal != nil {
-		return Outcome{Bindings: p.bindings, Events: p.events}, p.fatal
+		return Outcome{Bindings: p.Bindings, Events: p.events}, p.fatal
 	}
-	p.state.Unsupported = p.unsupported
-	return Outcome{before, p.state, p.failures, p.bindings, p.events}, nil
+	p.State.Unsupported = p.unsupported
+	return Outcome{before, p.State, p.failures, p.Bindings, p.events}, nil
 }
 
 // pass is one pass over a host.
@@ -76,10 +79,8 @@ type pass struct {
 	ctx         context.Context
 	host        host.Host
 	job         Job
-	settings    []unit.Setting // those to act on
-	directory   *principal.Table
-	bindings    Bindings
-	state       drift.State                 // as last read, with bindings
+	View                                    // as last read, with bindings
+	settings    []unit.Setting              // those to act on
 	findings    map[unit.ID][]drift.Finding // what differs as last read; nil until it is asked
 	failures    []drift.Failure
 	unsupported []unit.ID
@@ -92,15 +93,24 @@ func (p *pass) did(kind drift.EventKind, id unit.ID, subject string, details dri
 	p.events = append(p.events, drift.Event{Kind: kind, Unit: id, Subject: subject, Details: details})
 }
 
+// touched are the settings to act on: neither left alone in this pass, nor beyond what the platform carries out.
 func (p *pass) touched() []unit.Setting {
-	leave := map[unit.ID]bool{}
-	for _, u := range p.job.Leave {
-		leave[u] = true
+	limits, err := p.host.Limits(p.ctx)
+	if err != nil {
+		p.fatal = err
+		return nil
 	}
 	var settings []unit.Setting
 	for _, s := range p.job.Settings {
-		if !leave[s.Unit] {
+		if slices.Contains(p.job.Leave, s.Unit) {
+			continue
+		}
+		i := slices.IndexFunc(limits, func(l host.Limit) bool { return l.Of(s.Unit) })
+		switch {
+		case i < 0:
 			settings = append(settings, s)
+		case !limits[i].ReadOnly || len(p.differs(s.Unit)) > 0:
+			p.unsupported = append(p.unsupported, s.Unit)
 		}
 	}
 	return settings
@@ -113,18 +123,18 @@ func (p *pass) read() {
 		return
 	}
 	p.findings = nil
-	if p.state, p.fatal = p.host.Read(p.ctx); p.fatal != nil {
+	if p.State, p.fatal = p.host.Read(p.ctx); p.fatal != nil {
 		return
 	}
 	there := map[principal.SID]int{}
-	for i, a := range p.state.Accounts {
+	for i, a := range p.State.Accounts {
 		there[a.SID] = i
 	}
-	for key, sid := range p.bindings {
+	for key, sid := range p.Bindings {
 		if i, found := there[sid]; found {
-			p.state.Accounts[i].Key = key
+			p.State.Accounts[i].Key = key
 		} else {
-			delete(p.bindings, key)
+			delete(p.Bindings, key)
 		}
 	}
 }
@@ -134,7 +144,7 @@ func (p *pass) read() {
 func (p *pass) differs(id unit.ID) []drift.Finding {
 	if p.findings == nil {
 		p.findings = map[unit.ID][]drift.Finding{}
-		for _, f := range drift.Check(p.job.Settings, &p.state, nil, drift.Context{Directory: p.directory, Bound: true}) {
+		for _, f := range drift.Check(p.job.Settings, &p.State, nil, drift.Context{Directory: p.Directory, Bound: true}) {
 			p.findings[f.Unit] = append(p.findings[f.Unit], f)
 		}
 	}
@@ -146,19 +156,10 @@ func (p *pass) is(id unit.ID, kind drift.Kind) bool {
 	return slices.ContainsFunc(p.differs(id), func(f drift.Finding) bool { return f.Kind == kind })
 }
 
-// find is the identifier that stands for a principal on this device. A managed account is found by
-// its binding alone: one that only has the right name may be somebody else's.
-func (p *pass) find(ref principal.Ref) principal.SID {
-	if ref.Kind() == principal.Account {
-		return p.bindings[ref.Value()]
-	}
-	return p.state.Find(ref, nil, p.directory)
-}
-
 // awaits reports whether an account must first have a password in escrow.
 func (p *pass) awaits(ref principal.Ref) bool {
 	rotated := slices.ContainsFunc(p.job.Settings, func(s unit.Setting) bool { return s.Unit == unit.RotationOf(ref) })
-	return rotated && !p.job.Escrowed[p.find(ref)]
+	return rotated && !p.job.Escrowed[p.Find(ref)]
 }
 
 // try does one change, unless the pass has ended, notes what became of it and reads the host again.
@@ -171,7 +172,7 @@ func (p *pass) try(units []unit.ID, ref principal.Ref, do func() error) bool {
 	switch {
 	case err == nil:
 		return true
-	case errors.Is(err, host.ErrCut), p.ctx.Err() != nil:
+	case errors.Is(err, host.ErrShuttingDown), p.ctx.Err() != nil:
 		p.fatal = err
 	case errors.Is(err, host.ErrUnsupported):
 		p.unsupported = append(p.unsupported, units...)

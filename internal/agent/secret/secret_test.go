@@ -1,4 +1,4 @@
-package agent
+package secret
 
 import (
 	"strings"
@@ -20,20 +20,20 @@ func TestNewSecret(t *testing.T) {
 	words := unit.Secret{Style: unit.Words, Words: 6}
 	seen := map[string]bool{}
 	for range 2000 { // of the list's words one in 1944 has a hyphen of its own
-		secret, err := newSecret(SystemRandom, words, "keeper", inForce(14, true))
+		secret, err := New(System, words, "keeper", inForce(14, true))
 		require.NoError(t, err)
 		assert.Len(t, strings.Split(secret, "-"), 6)
 		assert.False(t, seen[secret])
 		seen[secret] = true
 	}
 	// Nothing but ones is the first word of the list, whatever the throw.
-	secret, err := newSecret(func(int) int { return 0 }, unit.Secret{Style: unit.Words, Words: 2}, "keeper", nil)
+	secret, err := New(func(int) int { return 0 }, unit.Secret{Style: unit.Words, Words: 2}, "keeper", nil)
 	require.NoError(t, err)
 	assert.Equal(t, "Abacus-Abacus", secret)
 
 	characters := unit.Secret{Style: unit.Characters, Length: 24, Use: unit.AllClasses, AvoidLookalikes: true}
 	for range 200 {
-		secret, err := newSecret(SystemRandom, characters, "keeper", inForce(24, true))
+		secret, err := New(System, characters, "keeper", inForce(24, true))
 		require.NoError(t, err)
 		assert.Len(t, secret, 24)
 		assert.False(t, strings.ContainsAny(secret, "0Oo1lI|5S2Z8B,.;:"))
@@ -50,24 +50,10 @@ func TestSecretsThatTheDeviceWouldRefuse(t *testing.T) {
 		"fewer than three classes of characters":             {unit.Secret{Style: unit.Characters, Length: 30, Use: []string{"lower", "digits"}}, inForce(20, true)},
 		"make the secret longer":                             {unit.Secret{Style: unit.Words, Words: 5}, inForce(128, false)},
 	} {
-		_, err := newSecret(SystemRandom, c.rule, "keeper", c.has)
+		_, err := New(System, c.rule, "keeper", c.has)
 		assert.ErrorContains(t, err, says)
 	}
 	// One that holds the account's name is drawn again, for ever if need be.
-	_, err := newSecret(func(int) int { return 0 }, unit.Secret{Style: unit.Words, Words: 5}, "abacus", inForce(0, true))
+	_, err := New(func(int) int { return 0 }, unit.Secret{Style: unit.Words, Words: 5}, "abacus", inForce(0, true))
 	assert.ErrorIs(t, err, errNoSecret)
-}
-
-// A failed change is tried again later and later, up to an hour.
-func TestRetriesWaitLonger(t *testing.T) {
-	var r rotating
-	at := r.Changed
-	var waits []string
-	for range 8 {
-		fresh := r.failed(at, errLocked)
-		assert.Equal(t, len(waits) == 0, fresh, "told once while the reason is the same")
-		waits = append(waits, r.Retry.Sub(at).String())
-	}
-	assert.Equal(t, []string{"1m0s", "2m0s", "4m0s", "8m0s", "16m0s", "32m0s", "1h0m0s", "1h0m0s"}, waits)
-	assert.True(t, r.failed(at, errNoEscrow), "another reason is told")
 }

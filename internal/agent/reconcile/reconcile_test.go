@@ -1,4 +1,4 @@
-package agent_test
+package reconcile_test
 
 import (
 	"context"
@@ -14,9 +14,9 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
+	"rankwarden.example/internal/agent/reconcile"
 	"rankwarden.example/internal/protocol"
 )
 
@@ -40,19 +40,19 @@ func workstation(t *testing.T) *simulated.Workstation {
 	return w
 }
 
-// reconcile does one pass without anything bound; digits are drawn in order.
-func reconcile(t *testing.T, h host.Host, settings []unit.Setting) (agent.Outcome, error) {
-	return agent.Reconcile(t.Context(), h, job(settings, nil))
+// once does one pass without anything bound; digits are drawn in order.
+func once(t *testing.T, h host.Host, settings []unit.Setting) (reconcile.Outcome, error) {
+	return reconcile.Run(t.Context(), h, job(settings, nil))
 }
 
-func job(settings []unit.Setting, bindings agent.Bindings) agent.Job {
+func job(settings []unit.Setting, bindings reconcile.Bindings) reconcile.Job {
 	slices.SortFunc(settings, func(a, b unit.Setting) int { return a.Unit.Compare(b.Unit) })
 	next := 0
 	escrowed := map[principal.SID]bool{} // as if every password were in escrow
 	for id := range 100 {
 		escrowed[principal.MustSID(fmt.Sprintf("%s-%d", domain, 1001+id))] = true
 	}
-	return agent.Job{Asked: protocol.Asked{Settings: settings}, Bindings: bindings, Escrowed: escrowed, Random: func(n int) int { next++; return next % n }}
+	return reconcile.Job{Asked: protocol.Asked{Settings: settings}, Bindings: bindings, Escrowed: escrowed, Random: func(n int) int { next++; return next % n }}
 }
 
 func only(members ...string) unit.Setting {
@@ -126,14 +126,14 @@ func (r *recorder) Read(ctx context.Context) (drift.State, error) {
 func TestSafeOrderAndNothingTwice(t *testing.T) {
 	r := &recorder{Host: workstation(t)}
 	settings := asked(only("local:mechanic", leads))
-	outcome, err := reconcile(t, r, settings)
+	outcome, err := once(t, r, settings)
 	require.NoError(t, err)
 	assert.Equal(t, "read rules read lockout read in in read out read out read read", strings.Join(r.did, " "), "members in, read back, and only then members out")
 	assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}))
 	assert.NotEmpty(t, drift.Check(settings, &outcome.Before, nil, drift.Context{}), "what was found is told too")
 
 	r.did = nil
-	again, err := reconcile(t, r, settings)
+	again, err := once(t, r, settings)
 	require.NoError(t, err)
 	assert.NotContains(t, r.did, "rules", "what is as asked is left alone")
 	assert.Equal(t, outcome.After, again.After)
@@ -141,7 +141,7 @@ func TestSafeOrderAndNothingTwice(t *testing.T) {
 
 func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 	w := workstation(t)
-	outcome, err := reconcile(t, w, []unit.Setting{only(leads)})
+	outcome, err := once(t, w, []unit.Setting{only(leads)})
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1, "one of the two local administrators must stay")
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
@@ -150,7 +150,7 @@ func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 	// A password that nobody can look up opens nothing.
 	nothing := job([]unit.Setting{only("local:keeper")}, nil)
 	delete(nothing.Escrowed, w.Find("keeper"))
-	outcome, err = agent.Reconcile(t.Context(), workstation(t), nothing)
+	outcome, err = reconcile.Run(t.Context(), workstation(t), nothing)
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1)
 	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
@@ -158,7 +158,7 @@ func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 	// A disabled account is not usable, and neither is one that is locked.
 	w = workstation(t)
 	require.NoError(t, w.EnableAccount(t.Context(), w.Find("keeper"), false))
-	outcome, err = reconcile(t, w, []unit.Setting{only("local:keeper")})
+	outcome, err = once(t, w, []unit.Setting{only("local:keeper")})
 	require.NoError(t, err)
 	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
 
@@ -167,7 +167,7 @@ func TestGuardKeepsAUsableAdministrator(t *testing.T) {
 		require.Error(t, w.SignIn("keeper", "wrong"))
 	}
 	require.ErrorIs(t, w.SignIn("keeper", "wrong"), simulated.ErrLocked)
-	outcome, err = reconcile(t, w, []unit.Setting{only("local:keeper")})
+	outcome, err = once(t, w, []unit.Setting{only("local:keeper")})
 	require.NoError(t, err)
 	assert.Equal(t, "local:setup", outcome.Failures[0].Principal)
 }
@@ -189,16 +189,16 @@ func localAdministrators(t *testing.T, w *simulated.Workstation) int {
 // undisturbed one would have.
 func TestPowerCutAtEveryChange(t *testing.T) {
 	settings := asked(only("local:mechanic", leads))
-	undisturbed, err := reconcile(t, workstation(t), settings)
+	undisturbed, err := once(t, workstation(t), settings)
 	require.NoError(t, err)
 	for changes := range 6 {
 		w := workstation(t)
 		w.CutAfter(changes)
-		_, err := reconcile(t, w, settings)
-		require.ErrorIs(t, err, host.ErrCut, "after %d changes", changes)
+		_, err := once(t, w, settings)
+		require.ErrorIs(t, err, simulated.ErrCut, "after %d changes", changes)
 		assert.Positive(t, localAdministrators(t, w))
 		w.CutAfter(-1)
-		outcome, err := reconcile(t, w, settings)
+		outcome, err := once(t, w, settings)
 		require.NoError(t, err)
 		assert.Equal(t, undisturbed.After, outcome.After)
 	}
@@ -210,7 +210,7 @@ func TestOneUnitsFailureStopsNoOther(t *testing.T) {
 	m.Directory = nil
 	w := simulated.Boot(m, func() time.Time { return now })
 	settings := asked(only("local:keeper", leads))
-	outcome, err := reconcile(t, w, settings)
+	outcome, err := once(t, w, settings)
 	require.NoError(t, err)
 	var failed []string
 	for _, f := range outcome.Failures {
@@ -221,7 +221,7 @@ func TestOneUnitsFailureStopsNoOther(t *testing.T) {
 	assert.Equal(t, 14, *outcome.After.Passwords.MinLength)
 
 	m.Faults = simulated.Faults{NoLockout: true}
-	outcome, err = reconcile(t, simulated.Boot(m, w.Now), settings)
+	outcome, err = once(t, simulated.Boot(m, w.Now), settings)
 	require.NoError(t, err)
 	assert.Equal(t, []unit.ID{unit.Lockout}, outcome.After.Unsupported)
 }

@@ -1,0 +1,124 @@
+package policy
+
+import (
+	"slices"
+
+	"go.yaml.in/yaml/v3"
+
+	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
+)
+
+// Account is a local account that the policy owns.
+type Account struct {
+	Key             string   // how everything else refers to it
+	Name            string   // a pattern: each # becomes a digit that the device draws
+	Formerly        []string // patterns; an account of such a name is renamed and keeps its identity
+	State           unit.State
+	FullName        string
+	Description     string
+	LocalGroups     []string // known local groups, in canonical case
+	PasswordExpires bool
+}
+
+// accounts is how an account is written.
+var accounts = shape[Account]{
+	always("key", accountKey, func(a *Account) *string { return &a.Key }).needed().about("How everything else refers to the account"),
+	always("name", accountName, func(a *Account) *string { return &a.Name }).needed().
+		about("Name of the account; each # becomes a random digit, drawn by the device"),
+	unless("formerly", words(schema{{"$ref", "#/$defs/accountName"}}, (*reader).accountNames), func(a *Account) *[]string { return &a.Formerly }, none).
+		about("If the account is missing and one of these exists, it is renamed and keeps its identity"),
+	usual("state", oneOf(unit.Enabled, unit.Disabled, unit.Absent), func(a *Account) *unit.State { return &a.State }, unit.Enabled),
+	usual("full_name", lineText, func(a *Account) *string { return &a.FullName }, "").about("Full name"),
+	usual("description", lineText, func(a *Account) *string { return &a.Description }, "").about("Description"),
+	unless("local_groups", words(schema{{"$ref", "#/$defs/knownGroup"}}, (*reader).knownGroups), func(a *Account) *[]string { return &a.LocalGroups }, none).
+		about("Known local groups the account is put into"),
+	usual("password_expires", yesNo, func(a *Account) *bool { return &a.PasswordExpires }, false),
+}
+
+var accountKey = textOf(schema{{"type", "string"}, {"pattern", namePattern}}, func(r *reader, n *yaml.Node, path string) (string, bool) {
+	s, ok := r.text(n, path)
+	if ok && !ValidName(s) {
+		r.errorf(n, path, CodeName, "%q cannot be the key of an account; use %s", s, NameRule)
+		return "", false
+	}
+	return s, ok
+})
+
+func newAccount() Account { return Account{State: unit.Enabled} }
+
+// oneAccount refuses a key that an earlier account has.
+func oneAccount(r *reader, _ *yaml.Node, path string, seen map[string]int, a *Account) {
+	if a.Key == "" {
+		return
+	}
+	at := r.at(path + ".key")
+	if line, again := seen[a.Key]; again {
+		r.errorf(at, path+".key", CodeDuplicate, "line %d already declares an account with the key %q; choose another key", line, a.Key)
+		a.Key = ""
+		return
+	}
+	seen[a.Key] = at.Line
+}
+
+// accountName is the name of a local account.
+var accountName = textOf(schema{{"$ref", "#/$defs/accountName"}}, func(r *reader, n *yaml.Node, path string) (string, bool) {
+	s := r.accountName(n, path)
+	return s, s != ""
+})
+
+func (r *reader) accountName(n *yaml.Node, path string) string {
+	s, ok := r.text(n, path)
+	if !ok {
+		return ""
+	}
+	if err := text.CheckAccountName(s); err != nil {
+		r.errorf(n, path, CodeName, "the name %v", err)
+		return ""
+	}
+	return s
+}
+
+func (r *reader) accountNames(n *yaml.Node, path string) []string {
+	var names []string
+	r.list(n, path, func(n *yaml.Node, path string) {
+		name := r.accountName(n, path)
+		switch {
+		case name == "":
+		case slices.ContainsFunc(names, func(s string) bool { return text.Fold(s) == text.Fold(name) }):
+			r.warnf(n, path, CodeDuplicate, "%s stands in this list already; keep one", name)
+		default:
+			names = append(names, name)
+		}
+	})
+	return names
+}
+
+func (r *reader) knownGroups(n *yaml.Node, path string) []string {
+	var groups []string
+	r.list(n, path, func(n *yaml.Node, path string) {
+		s, ok := r.text(n, path)
+		if !ok {
+			return
+		}
+		group := text.Fold(s)
+		if _, known := unit.KnownLocalGroups[group]; !known {
+			hint := nearestGroup(group)
+			r.errorf(n, path, CodeLocalGroup, "%q is not a known local group; %s For a group of your own add a membership statement with \"custom: true\"", s, hint)
+			return
+		}
+		if slices.Contains(groups, group) {
+			r.warnf(n, path, CodeDuplicate, "%s stands in this list already; keep one", group)
+			return
+		}
+		groups = append(groups, group)
+	})
+	return groups
+}
+
+func (n *Normal) accounts(list []Account) {
+	for _, a := range list {
+		n.ask(unit.AccountOf(a.Key), unit.AccountValue{Key: a.Key, Name: a.Name, Formerly: distinct(a.Formerly), State: a.State,
+			FullName: a.FullName, Description: a.Description, PasswordExpires: a.PasswordExpires})
+	}
+}

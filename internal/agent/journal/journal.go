@@ -1,0 +1,113 @@
+// Package journal keeps what the agent must remember over a crash: who the device is, what is asked of it, what was begun,
+// and what the service has not stored yet. It never holds a password.
+package journal
+
+import (
+	"crypto/ed25519"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/protocol"
+)
+
+// Journal is what the agent keeps on disk, in a file of mode 0600. Use [Open].
+type Journal struct {
+	Key     ed25519.PrivateKey `json:"key"`
+	Root    string             `json:"root"` // fingerprint of the root key it trusts
+	Device  string             `json:"device"`
+	KeyList protocol.KeyList   `json:"key_list"`
+	Epoch   int64              `json:"epoch"` // of its writes
+	Seq     int64              `json:"seq"`   // of its latest write
+
+	Desired  drift.Stamp              `json:"desired"`
+	Asked    protocol.Asked           `json:"asked"`
+	Bindings map[string]principal.SID `json:"bindings"` // which account belongs to which key
+	Fights   Fights                   `json:"fights"`   // what had to be put right lately
+
+	Events   []drift.Event `json:"events"`    // that the service has not stored yet, oldest first
+	EventSeq int64         `json:"event_seq"` // of the latest event
+
+	Order   int64                  `json:"order"`   // number of the latest order that was begun
+	Begun   *protocol.Order        `json:"begun"`   // the one that is being carried out
+	Results []protocol.OrderResult `json:"results"` // that the service has not stored yet, by number
+
+	Deposit   int64                `json:"deposit"`   // number of the latest deposit that was begun, in the epoch
+	Passwords map[string]*Password `json:"rotations"` // by target
+	Waiting   []Order              `json:"waiting"`   // orders to change passwords, by number
+	SignIns   int64                `json:"sign_ins"`  // number of the latest sign-in that was looked at
+	Nonce     string               `json:"nonce"`     // of a new epoch that was asked for
+	Lacking   bool                 `json:"lacking"`   // the service may lack deposits of earlier epochs
+
+	Last    *drift.Report `json:"last"`    // the latest report that the service has stored
+	Pending *Pending      `json:"pending"` // a report that may or may not have arrived
+	Aside   string        `json:"aside"`   // digest of a report that the service refuses for good
+	Name    string        `json:"name"`    // that was reported last
+
+	path  string
+	write Write
+	saved [sha256.Size]byte // digest of what was written last
+}
+
+// Write replaces a file whole and durably.
+type Write = func(path string, data []byte, mode os.FileMode) error
+
+// Pending is a report on its way, kept until the service said that it is stored.
+type Pending struct {
+	Request string                 `json:"request"` // signed; sent again as it is, so that a repeat is known as one
+	SentAt  time.Time              `json:"sent_at"`
+	Report  drift.Report           `json:"report"`
+	Results []protocol.OrderResult `json:"results"` // that went with it
+}
+
+const file = "agent.json"
+
+// Open reads what the agent kept in a directory; without anything it begins, with a key of its own.
+func Open(dir string, write Write) (*Journal, error) {
+	j := &Journal{Epoch: 1, path: filepath.Join(dir, file), write: write}
+	data, err := os.ReadFile(j.path)
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		key, err := protocol.NewKey()
+		if err != nil {
+			return nil, err
+		}
+		j.Key = key.Private
+	case err != nil:
+		return nil, fmt.Errorf("agent state: %w", err)
+	default:
+		if err := json.Unmarshal(data, j); err != nil {
+			return nil, fmt.Errorf("agent state: %s cannot be read: %w; move it away to enrol anew", j.path, err)
+		}
+	}
+	if j.Fights == nil {
+		j.Fights = Fights{}
+	}
+	if j.Passwords == nil {
+		j.Passwords = map[string]*Password{}
+	}
+	return j, nil
+}
+
+// ErrKept is matched when what the agent must remember could not be written; it goes no further then.
+var ErrKept = errors.New("agent state")
+
+// Save keeps what the agent must remember; after a crash there is what was kept before, or this.
+func (j *Journal) Save() error {
+	data, err := json.Marshal(j)
+	sum := sha256.Sum256(data)
+	if err == nil && sum != j.saved { // a look at which nothing happened writes nothing
+		err = j.write(j.path, data, 0o600)
+	}
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrKept, err)
+	}
+	j.saved = sum
+	return nil
+}

@@ -1,0 +1,27 @@
+package reconcile
+
+import (
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+)
+
+// Corrected are the settings that were not as asked before the pass and are after it.
+func (o Outcome) Corrected(job Job) []unit.ID {
+	ctx := drift.Context{Directory: principal.NewTable(job.Directory)}
+	differs := func(state *drift.State) map[unit.ID]bool {
+		units := map[unit.ID]bool{}
+		for _, finding := range drift.Check(job.Settings, state, nil, ctx) {
+			units[finding.Unit] = true
+		}
+		return units
+	}
+	after := differs(&o.After)
+	var corrected []unit.ID
+	for id := range differs(&o.Before) {
+		if !after[id] {
+			corrected = append(corrected, id)
+		}
+	}
+	return corrected
+}
