@@ -28,7 +28,7 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 
 test: build
 	@scripts/install postgresql directory chromium
-	go test -timeout 38m ./...
+	go test -timeout 38m -parallel 3 ./...
 
 lint: build
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -d $$(git ls-files '*.go'); exit 1; }

@@ -277,6 +277,7 @@ func (e *everything) inStep(after string) {
 // comes back from an hour ago: nothing is lost, and everything is in step again. STORM_FOR, such as 10m, goes on
 // for that long, in any order; otherwise each happens once.
 func TestEverythingAtOnce(t *testing.T) {
+	beside(t)
 	seed := uint64(time.Now().UnixNano())
 	if given, err := strconv.ParseUint(os.Getenv("STORM_SEED"), 10, 64); err == nil {
 		seed = given

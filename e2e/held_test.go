@@ -140,7 +140,7 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	if count < 2000 {
 		t.Skipf("only %d files may be open", limit.Cur)
 	}
-	s := start(t)
+	s := startAlone(t)
 	ctx, owner := t.Context(), s.owner
 	devices := patients(t, s.config.Database, count)
 	s.Changed(ctx)

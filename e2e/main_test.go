@@ -96,8 +96,24 @@ type service struct {
 
 var databases atomic.Int64
 
-// start starts a service, with an owner who is signed in.
-func start(t *testing.T) *service { return startOn(t, cluster) }
+// start starts a service, with an owner who is signed in, for a test that runs beside others.
+func start(t *testing.T) *service {
+	beside(t)
+	return startAlone(t)
+}
+
+var besideOthers sync.Map // names of tests
+
+// beside has a test run beside others, however often it says so.
+func beside(t *testing.T) {
+	if _, already := besideOthers.LoadOrStore(t.Name(), true); !already {
+		t.Cleanup(func() { besideOthers.Delete(t.Name()) })
+		t.Parallel()
+	}
+}
+
+// startAlone starts it for a test that measures, and runs when no other does.
+func startAlone(t *testing.T) *service { return startOn(t, cluster) }
 
 // startOn starts it with a database of another server.
 func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {

@@ -58,6 +58,7 @@ var largeTables = regexp.MustCompile(`Seq Scan on (devices|group_members|finding
 
 // No list, count, search or page of an operator reads a large table from end to end.
 func TestNoRequestScansALargeTable(t *testing.T) {
+	beside(t)
 	dir := t.TempDir()
 	logs, err := os.MkdirTemp("", "rankwarden-plans-*")
 	require.NoError(t, err)

@@ -89,6 +89,7 @@ func (r *relay) heal() {
 // PostgreSQL goes away under load and comes back: what was accepted is carried out, devices lose nothing,
 // operators are told, and nothing has to be started again.
 func TestTheDatabaseGoesAwayUnderLoad(t *testing.T) {
+	beside(t)
 	own, err := pgcluster.Start(t.Context(), filepath.Join(t.TempDir(), "pg"))
 	require.NoError(t, err)
 	t.Cleanup(own.Stop)

@@ -6,11 +6,12 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"math/rand/v2"
 	"net/http"
 	"os"
 	"slices"
 	"time"
+
+	"github.com/cenkalti/backoff/v5"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/agent/host"
@@ -95,7 +96,8 @@ func New(o Options) (*Agent, error) {
 // Run enrols the device if need be, and then keeps it as it should be until the context ends or
 // the power of the host goes.
 func (a *Agent) Run(ctx context.Context) error {
-	wait := retry
+	waits := &backoff.ExponentialBackOff{InitialInterval: retry, RandomizationFactor: 0.25, Multiplier: 2, MaxInterval: a.interval}
+	waits.Reset()
 	for {
 		err := a.Cycle(ctx)
 		switch {
@@ -104,7 +106,8 @@ func (a *Agent) Run(ctx context.Context) error {
 		case errors.Is(err, host.ErrShuttingDown):
 			return err
 		case err != nil:
-			pause := wait + rand.N(wait/2)
+			waits.MaxInterval = a.interval // as the service said last
+			pause := waits.NextBackOff()
 			if refused := (*protocol.Refusal)(nil); errors.As(err, &refused) {
 				pause = max(pause, refused.After) // the service spreads those that it asks to come back
 			}
@@ -114,9 +117,8 @@ func (a *Agent) Run(ctx context.Context) error {
 				return nil
 			case <-a.Clock.After(pause):
 			}
-			wait = min(2*wait, a.interval)
 		default:
-			wait = retry
+			waits.Reset()
 			a.rest(ctx)
 		}
 	}

@@ -123,25 +123,16 @@ func (s *Service) DirectoryState(ctx context.Context) (store.DirectorySync, bool
 	return run, err == nil, err
 }
 
-// DirectoryLoop keeps the directory in step until the context ends.
-func (s *Service) DirectoryLoop(ctx context.Context, every time.Duration) {
-	for {
-		change, err := s.SyncDirectory(ctx, false)
-		switch {
-		case ctx.Err() != nil:
-			return
-		case errors.Is(err, errReadElsewhere):
-		case err != nil:
-			s.Log.Warn("the directory could not be read; it will be tried again", "error", err, "in", every)
-		default:
-			s.Log.Info("directory read", "entries", change.Entries, "added", change.Added, "changed", change.Changed, "removed", change.Removed, "skipped", len(change.Skipped))
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(every):
-		}
+// KeepDirectory reads the directory over the connection, unless another replica is at it.
+func (s *Service) KeepDirectory(ctx context.Context) error {
+	change, err := s.SyncDirectory(ctx, false)
+	if errors.Is(err, errReadElsewhere) {
+		return nil
 	}
+	if err == nil {
+		s.Log.Info("directory read", "entries", change.Entries, "added", change.Added, "changed", change.Changed, "removed", change.Removed, "skipped", len(change.Skipped))
+	}
+	return err
 }
 
 // vanishedAfter is how long somebody who vanished from the directory keeps the identifier.

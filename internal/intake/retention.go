@@ -15,23 +15,6 @@ var DefaultKept = store.Kept{
 	Reports: 30 * day, DailyReports: 366 * day, Events: 366 * day, DesiredStates: 366 * day, Findings: 366 * day, Orders: 90 * day, Attempts: day,
 }
 
-// retentionEvery is the time between two runs.
-const retentionEvery = time.Hour
-
-// RetentionLoop deletes what is no longer kept, until the context ends.
-func (s *Service) RetentionLoop(ctx context.Context) {
-	for {
-		if err := s.Prune(ctx); err != nil && ctx.Err() == nil {
-			s.Log.Error("deleting what is no longer kept failed; it will be tried again", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(retentionEvery):
-		}
-	}
-}
-
 // Prune deletes what is no longer kept, unless another replica is at it.
 func (s *Service) Prune(ctx context.Context) error {
 	_, err := s.Locks.Exclusively(ctx, store.LockRetention, func(ctx context.Context) error {

@@ -33,21 +33,6 @@ func (s *Service) rotationsReported(tx Records, d store.Device, settings []unit.
 // overdueBatch is how many overdue passwords are looked at in one go.
 const overdueBatch = 500
 
-// RotationLoop makes findings of passwords that pass their time while their devices say nothing,
-// until the context ends.
-func (s *Service) RotationLoop(ctx context.Context) {
-	for {
-		if err := s.FindOverdue(ctx); err != nil && ctx.Err() == nil {
-			s.Log.Error("looking for overdue passwords failed; it will be tried again", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(min(s.Interval, time.Minute)):
-		}
-	}
-}
-
 // FindOverdue makes a finding of every password that passed its time, unless there is one.
 func (s *Service) FindOverdue(ctx context.Context) error {
 	_, err := s.Locks.Exclusively(ctx, store.LockRotations, func(ctx context.Context) error {

@@ -68,7 +68,7 @@ func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error
 	}
 	c := &Cluster{Port: port, log: &bytes.Buffer{}, exited: make(chan error, 1)}
 	c.server = exec.Command(filepath.Join(programs, "postgres"), "-D", dir, "-p", strconv.Itoa(port), "-h", "127.0.0.1",
-		"-k", "", "-c", "max_connections=160", "-c", "fsync=on", "-c", "shared_buffers=256MB", "-c", "log_min_messages=warning")
+		"-k", "", "-c", "max_connections=300", "-c", "fsync=on", "-c", "shared_buffers=256MB", "-c", "log_min_messages=warning")
 	for _, setting := range settings {
 		c.server.Args = append(c.server.Args, "-c", setting)
 	}

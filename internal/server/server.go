@@ -23,6 +23,7 @@ import (
 	"rankwarden.example/internal/escrow"
 	"rankwarden.example/internal/httpapi"
 	"rankwarden.example/internal/intake"
+	"rankwarden.example/internal/jobs"
 	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
@@ -83,6 +84,7 @@ type Server struct {
 	log       *slog.Logger
 	stop      context.CancelFunc // ends streams, held requests and loops
 	loops     sync.WaitGroup
+	jobs      *jobs.Runner
 	failed    chan error
 }
 
@@ -152,11 +154,8 @@ func start(ctx context.Context, c Config, keys keyring.Ring, db *store.Store, co
 		return nil, err
 	}
 	loops := map[string]func(context.Context){
-		"devices": devices.Run, "settling": s.Deploy.SettleLoop, "keys": s.Custody.KeysLoop, "overdue passwords": s.Intake.RotationLoop, "strangers": s.Strangers.Loop, "retention": s.Intake.RetentionLoop,
+		"devices": devices.Run, "settling": s.Deploy.SettleLoop, "keys": s.Custody.KeysLoop,
 		"notices": func(ctx context.Context) { hub.Run(ctx, db, log) }, "lists": func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
-	}
-	if c.Directory != nil {
-		loops["directory"] = func(ctx context.Context) { s.Authoring.DirectoryLoop(ctx, c.DirectoryEvery) }
 	}
 	for name, loop := range loops {
 		s.loops.Add(1)
@@ -168,11 +167,27 @@ func start(ctx context.Context, c Config, keys keyring.Ring, db *store.Store, co
 	for _, f := range s.faces {
 		live.Go(log, "listener", func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) })
 	}
+	if s.jobs, err = jobs.Start(store.ForJobs(done), db.Jobs(), log, s.recurring(c)); err != nil {
+		return nil, errors.Join(err, s.Stop())
+	}
 	// Lists and counts of operators begin whole.
 	if err := s.View.Loaded(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("reading the fleet: %w", err), s.Stop())
 	}
 	return s, nil
+}
+
+// recurring is what the service does again and again by itself.
+func (s *Server) recurring(c Config) []jobs.Job {
+	list := []jobs.Job{
+		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Intake.FindOverdue},
+		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
+		{Name: "retention", Every: time.Hour, Do: s.Intake.Prune},
+	}
+	if c.Directory != nil {
+		list = append(list, jobs.Job{Name: "directory", Every: c.DirectoryEvery, Do: s.Authoring.KeepDirectory})
+	}
+	return list
 }
 
 // listen takes an address for an app, and gives its URL.
@@ -234,6 +249,11 @@ func (s *Server) Stop() error {
 		if err := f.app.ShutdownWithTimeout(10 * time.Second); err != nil {
 			errs = append(errs, fmt.Errorf("stopping: %w", err))
 		}
+	}
+	if s.jobs != nil {
+		ending, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		defer cancel()
+		errs = append(errs, s.jobs.Stop(ending))
 	}
 	s.loops.Wait()
 	s.store.Close()

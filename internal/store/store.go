@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"log/slog"
 	"net"
 	"strconv"
 	"strings"
@@ -23,6 +24,8 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/oklog/ulid/v2"
 	"github.com/pressly/goose/v3"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivermigrate"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -157,6 +160,9 @@ func (s *Store) Close() {
 	}
 }
 
+// Jobs are the connections for jobs.
+func (s *Store) Jobs() *pgxpool.Pool { return s.jobs }
+
 // Ping asks whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.pools[operators].Ping(ctx) }
 
@@ -186,6 +192,13 @@ func (s *Store) Migrate(ctx context.Context) error {
 		return fmt.Errorf("migrating the database: %w", err)
 	}
 	if _, err := provider.Up(ctx); err != nil {
+		return fmt.Errorf("migrating the database: %w", err)
+	}
+	schedules, err := rivermigrate.New(riverpgxv5.New(s.jobs), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
+	if err == nil {
+		_, err = schedules.Migrate(ctx, rivermigrate.DirectionUp, nil)
+	}
+	if err != nil {
 		return fmt.Errorf("migrating the database: %w", err)
 	}
 	return nil

@@ -51,17 +51,3 @@ func (c *Counter) Record(ctx context.Context) error {
 		return nil
 	})
 }
-
-// Loop puts refused attempts on the trail as their minutes end, until the context ends.
-func (c *Counter) Loop(ctx context.Context) {
-	for {
-		if err := c.Record(ctx); err != nil && ctx.Err() == nil {
-			c.Log.Warn("refused attempts of strangers could not be recorded; it will be tried again", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(20 * time.Second):
-		}
-	}
-}
