@@ -50,14 +50,20 @@ type GroupEdit struct {
 // ChangeGroup changes a group over a version.
 func (c *Client) ChangeGroup(ctx context.Context, name string, edit GroupEdit, over int64) (api.Group, error) {
 	var out api.Group
-	_, err := c.do(ctx, call{method: http.MethodPatch, path: "/groups/" + url.PathEscape(name), in: edit, out: &out, ifMatch: over})
+	_, err := c.do(
+		ctx,
+		call{method: http.MethodPatch, path: "/groups/" + url.PathEscape(name), in: edit, out: &out, ifMatch: over},
+	)
 	return out, err
 }
 
 // TryRule says for which devices a rule would hold.
 func (c *Client) TryRule(ctx context.Context, rule string) (api.RuleTrial, error) {
 	var out api.RuleTrial
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/rule-trial", in: map[string]string{"rule": rule}, out: &out})
+	_, err := c.do(
+		ctx,
+		call{method: http.MethodPost, path: "/rule-trial", in: map[string]string{"rule": rule}, out: &out},
+	)
 	return out, err
 }
 

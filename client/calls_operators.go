@@ -16,7 +16,15 @@ func (c *Client) Operators(ctx context.Context, p Page) (List[api.Operator], err
 // AddOperator adds an operator.
 func (c *Client) AddOperator(ctx context.Context, name, password string, roles ...api.Role) (api.Operator, error) {
 	var out api.Operator
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/operators", in: map[string]any{"name": name, "password": password, "roles": roles}, out: &out})
+	_, err := c.do(
+		ctx,
+		call{
+			method: http.MethodPost,
+			path:   "/operators",
+			in:     map[string]any{"name": name, "password": password, "roles": roles},
+			out:    &out,
+		},
+	)
 	return out, err
 }
 
@@ -30,7 +38,10 @@ type OperatorChange struct {
 // ChangeOperator changes an operator, whose sessions and tokens end.
 func (c *Client) ChangeOperator(ctx context.Context, name string, change OperatorChange) (api.Operator, error) {
 	var out api.Operator
-	_, err := c.do(ctx, call{method: http.MethodPatch, path: "/operators/" + url.PathEscape(name), in: change, out: &out})
+	_, err := c.do(
+		ctx,
+		call{method: http.MethodPatch, path: "/operators/" + url.PathEscape(name), in: change, out: &out},
+	)
 	return out, err
 }
 

@@ -33,20 +33,29 @@ func (c *Client) DevicePasswords(ctx context.Context, device string) ([]api.Devi
 	var out struct {
 		Items []api.DevicePassword `json:"items"`
 	}
-	_, err := c.do(ctx, call{method: http.MethodGet, path: "/devices/" + url.PathEscape(device) + "/passwords", out: &out})
+	_, err := c.do(
+		ctx,
+		call{method: http.MethodGet, path: "/devices/" + url.PathEscape(device) + "/passwords", out: &out},
+	)
 	return out.Items, err
 }
 
 // Reveal shows a password; the reason is put on the trail first.
 func (c *Client) Reveal(ctx context.Context, device string, r api.RevealSpec) (api.Revealed, error) {
 	var out api.Revealed
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/devices/" + url.PathEscape(device) + "/reveal", in: r, out: &out})
+	_, err := c.do(
+		ctx,
+		call{method: http.MethodPost, path: "/devices/" + url.PathEscape(device) + "/reveal", in: r, out: &out},
+	)
 	return out, err
 }
 
 // SignInAgain gives the password of who is signed in, so that for a while it counts as fresh.
 func (c *Client) SignInAgain(ctx context.Context, password string) error {
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/session/fresh", in: map[string]string{"password": password}})
+	_, err := c.do(
+		ctx,
+		call{method: http.MethodPost, path: "/session/fresh", in: map[string]string{"password": password}},
+	)
 	return err
 }
 
@@ -62,7 +71,14 @@ func (c *Client) Approvals(ctx context.Context, p Page) (List[api.Approval], err
 
 // DecideReveal approves a reveal beyond somebody's budget, or declines it.
 func (c *Client) DecideReveal(ctx context.Context, id string, approve bool) error {
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/approvals/" + url.PathEscape(id), in: map[string]bool{"approve": approve}})
+	_, err := c.do(
+		ctx,
+		call{
+			method: http.MethodPost,
+			path:   "/approvals/" + url.PathEscape(id),
+			in:     map[string]bool{"approve": approve},
+		},
+	)
 	return err
 }
 

@@ -17,7 +17,15 @@ import (
 // SignIn opens a session, which this client then uses.
 func (c *Client) SignIn(ctx context.Context, name, password string) (api.Me, error) {
 	var me api.Me
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/session", in: map[string]string{"name": name, "password": password}, out: &me})
+	_, err := c.do(
+		ctx,
+		call{
+			method: http.MethodPost,
+			path:   "/session",
+			in:     map[string]string{"name": name, "password": password},
+			out:    &me,
+		},
+	)
 	return me, err
 }
 
@@ -53,7 +61,10 @@ func (c *Client) RevokeToken(ctx context.Context, id string) error {
 // CheckPolicy checks a document as the service would, without storing it.
 func (c *Client) CheckPolicy(ctx context.Context, source string) (api.PolicyCheck, error) {
 	var out api.PolicyCheck
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policy-check", in: api.Document{Source: source}, out: &out})
+	_, err := c.do(
+		ctx,
+		call{method: http.MethodPost, path: "/policy-check", in: api.Document{Source: source}, out: &out},
+	)
 	return out, err
 }
 
@@ -78,14 +89,26 @@ func (c *Client) NewPolicy(ctx context.Context, source string) (api.Policy, erro
 // SavePolicy saves a draft over a version.
 func (c *Client) SavePolicy(ctx context.Context, name, source string, over int64) (api.Policy, error) {
 	var out api.Policy
-	_, err := c.do(ctx, call{method: http.MethodPut, path: "/policies/" + url.PathEscape(name), in: api.Document{Source: source}, out: &out, ifMatch: over})
+	_, err := c.do(
+		ctx,
+		call{
+			method:  http.MethodPut,
+			path:    "/policies/" + url.PathEscape(name),
+			in:      api.Document{Source: source},
+			out:     &out,
+			ifMatch: over,
+		},
+	)
 	return out, err
 }
 
 // PublishPolicy publishes the draft of a version.
 func (c *Client) PublishPolicy(ctx context.Context, name string, over int64) (api.Published, error) {
 	var out api.Published
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policies/" + url.PathEscape(name) + "/publish", out: &out, ifMatch: over})
+	_, err := c.do(
+		ctx,
+		call{method: http.MethodPost, path: "/policies/" + url.PathEscape(name) + "/publish", out: &out, ifMatch: over},
+	)
 	return out, err
 }
 
@@ -125,7 +148,10 @@ func (c *Client) NewAssignment(ctx context.Context, name string, aim api.Aim) (a
 // ChangeAssignment aims an assignment anew, over a version.
 func (c *Client) ChangeAssignment(ctx context.Context, name string, aim api.Aim, over int64) (api.Assignment, error) {
 	var out api.Assignment
-	_, err := c.do(ctx, call{method: http.MethodPut, path: "/assignments/" + url.PathEscape(name), in: aim, out: &out, ifMatch: over})
+	_, err := c.do(
+		ctx,
+		call{method: http.MethodPut, path: "/assignments/" + url.PathEscape(name), in: aim, out: &out, ifMatch: over},
+	)
 	return out, err
 }
 
@@ -208,7 +234,11 @@ type FindingQuery struct {
 }
 
 func (q FindingQuery) values() url.Values {
-	return past(values("state", q.State, "unit", q.Unit, "kind", q.Kind, "group", q.Group, "device", q.Device), q.Since, q.Until)
+	return past(
+		values("state", q.State, "unit", q.Unit, "kind", q.Kind, "group", q.Group, "device", q.Device),
+		q.Since,
+		q.Until,
+	)
 }
 
 // past adds the time that a list of the past is narrowed to.
@@ -240,7 +270,13 @@ type EventQuery struct {
 
 // Events lists what happened on devices, latest first.
 func (c *Client) Events(ctx context.Context, q EventQuery, p Page) (List[api.Event], error) {
-	return list[api.Event](ctx, c, "/device-events", past(values("device", q.Device, "kind", q.Kind, "group", q.Group), q.Since, q.Until), p)
+	return list[api.Event](
+		ctx,
+		c,
+		"/device-events",
+		past(values("device", q.Device, "kind", q.Kind, "group", q.Group), q.Since, q.Until),
+		p,
+	)
 }
 
 // Order gives devices an order, and says how many have it now.

@@ -130,7 +130,12 @@ func (c *Client) send(ctx context.Context, x call) (*http.Response, error) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		return nil, fmt.Errorf("%w at %s: %w", ErrUnreachable, strings.TrimSuffix(c.base, "/api/v1"), errors.Unwrap(err))
+		return nil, fmt.Errorf(
+			"%w at %s: %w",
+			ErrUnreachable,
+			strings.TrimSuffix(c.base, "/api/v1"),
+			errors.Unwrap(err),
+		)
 	}
 	if resp.StatusCode < 400 {
 		return resp, nil

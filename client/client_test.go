@@ -27,14 +27,21 @@ func TestProblemsSayEverything(t *testing.T) {
 		assert.Equal(t, `"7"`, r.Header.Get("If-Match"))
 		assert.Equal(t, "/api/v1/policies/a%2Fb", r.URL.EscapedPath())
 		w.WriteHeader(http.StatusUnprocessableEntity)
-		_, _ = io.WriteString(w, `{"status": 422, "detail": "it cannot be used", "code": "policy_unusable", "errors": [{"location": "body.source", "message": "too short"}],
-			"problems": [{"path": "lockout", "line": 3, "column": 9, "severity": "error", "code": "wrong_type", "message": "a list stands here"}]}`)
+		_, _ = io.WriteString(
+			w,
+			`{"status": 422, "detail": "it cannot be used", "code": "policy_unusable", "errors": [{"location": "body.source", "message": "too short"}],
+			"problems": [{"path": "lockout", "line": 3, "column": 9, "severity": "error", "code": "wrong_type", "message": "a list stands here"}]}`,
+		)
 	})
 	_, err := c.SavePolicy(t.Context(), "a/b", "x", 7)
 	var p *client.Problem
 	require.ErrorAs(t, err, &p)
 	assert.Equal(t, "policy_unusable", p.Code)
-	assert.EqualError(t, err, "it cannot be used\n  body.source: too short\n  3:9: error: lockout: a list stands here [wrong_type]")
+	assert.EqualError(
+		t,
+		err,
+		"it cannot be used\n  body.source: too short\n  3:9: error: lockout: a list stands here [wrong_type]",
+	)
 	assert.NotContains(t, err.Error(), "rwt_secret")
 }
 
@@ -69,7 +76,15 @@ func TestAllReadsEveryPage(t *testing.T) {
 	items, err := client.All(0, read)
 	require.NoError(t, err)
 	assert.Len(t, items, 6)
-	assert.Equal(t, []string{"limit=500&search=sea+%26+shore", "cursor=one&limit=500&search=sea+%26+shore", "cursor=two&limit=500&search=sea+%26+shore"}, asked)
+	assert.Equal(
+		t,
+		[]string{
+			"limit=500&search=sea+%26+shore",
+			"cursor=one&limit=500&search=sea+%26+shore",
+			"cursor=two&limit=500&search=sea+%26+shore",
+		},
+		asked,
+	)
 	items, err = client.All(3, read)
 	require.NoError(t, err)
 	assert.Len(t, items, 4, "whole pages, until there are enough")
@@ -77,7 +92,10 @@ func TestAllReadsEveryPage(t *testing.T) {
 
 func TestChangesUntilTheStreamBreaksOff(t *testing.T) {
 	c := serve(t, func(w http.ResponseWriter, _ *http.Request) {
-		_, _ = io.WriteString(w, "retry: 1\n\nevent: open\ndata: {}\n\n: still here\n\nevent: change\ndata: {\"topics\": [\"edits\"], \"devices\": []}\n\n")
+		_, _ = io.WriteString(
+			w,
+			"retry: 1\n\nevent: open\ndata: {}\n\n: still here\n\nevent: change\ndata: {\"topics\": [\"edits\"], \"devices\": []}\n\n",
+		)
 	})
 	var seen []api.Change
 	err := c.Changes(t.Context(), func(change api.Change) { seen = append(seen, change) })

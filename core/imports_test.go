@@ -33,7 +33,14 @@ func TestCoreStaysPure(t *testing.T) {
 			name := strings.Trim(spec.Path.Value, `"`)
 			first, _, _ := strings.Cut(name, "/")
 			if strings.Contains(first, ".") {
-				assert.True(t, allowed[name] || strings.HasPrefix(name, expressions) && filepath.Dir(path) == "fleet" || strings.HasPrefix(name, "rankwarden.example/core/"), "%s imports %s", path, name)
+				assert.True(
+					t,
+					allowed[name] || strings.HasPrefix(name, expressions) && filepath.Dir(path) == "fleet" ||
+						strings.HasPrefix(name, "rankwarden.example/core/"),
+					"%s imports %s",
+					path,
+					name,
+				)
 			}
 			for _, f := range forbidden {
 				assert.False(t, name == f || strings.HasPrefix(name, f+"/"), "%s imports %s", path, name)

@@ -49,7 +49,12 @@ func TestDemoPoliciesReallyOverlap(t *testing.T) {
 	facts := make([]fleet.Facts, len(f.Machines))
 	for i, m := range f.Machines {
 		index[m.Facts.Name] = i
-		facts[i] = fleet.Facts{Name: m.Facts.Name, OSBuild: m.Facts.OSBuild, Path: f.Places[m.Facts.Name].Path, Tags: []string{f.Places[m.Facts.Name].Tag}}
+		facts[i] = fleet.Facts{
+			Name:    m.Facts.Name,
+			OSBuild: m.Facts.OSBuild,
+			Path:    f.Places[m.Facts.Name].Path,
+			Tags:    []string{f.Places[m.Facts.Name].Tag},
+		}
 	}
 	require.Len(t, index, 240, "every name once")
 	var groups []fleet.Group
@@ -66,8 +71,15 @@ func TestDemoPoliciesReallyOverlap(t *testing.T) {
 	}
 	var aims []assign.Assignment
 	for _, a := range assignments {
-		aim := assign.Assignment{Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: assign.Rank(a.Rank),
-			Stance: cmp.Or(assign.Stance(a.Stance), assign.Enforce)}
+		aim := assign.Assignment{
+			Name:    a.Name,
+			Policy:  a.Policy,
+			Include: a.Include,
+			Exclude: a.Exclude,
+			Within:  a.Within,
+			Rank:    assign.Rank(a.Rank),
+			Stance:  cmp.Or(assign.Stance(a.Stance), assign.Enforce),
+		}
 		require.NoError(t, aim.Check())
 		require.Contains(t, policies, a.Policy)
 		aims = append(aims, aim)

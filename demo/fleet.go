@@ -30,7 +30,13 @@ var pattern = []int{0, 1, 0, 2, 0, 3, 0, 4, 0, 1, 0, 2, 5, 3, 0, 4, 1, 2, 3, 5}
 var harbours = []string{"kirkness", "stromvoe", "hallay", "burrafirth", "northwick"}
 
 // area is the first part of a path: the islands have a north and a south.
-var area = map[string]string{"kirkness": "north", "stromvoe": "north", "hallay": "north", "burrafirth": "south", "northwick": "south"}
+var area = map[string]string{
+	"kirkness":   "north",
+	"stromvoe":   "north",
+	"hallay":     "north",
+	"burrafirth": "south",
+	"northwick":  "south",
+}
 
 // Place is what an enrolment token grants to the devices of one kind at one harbour.
 type Place struct {
@@ -69,7 +75,10 @@ func NewFleet(count int, now time.Time) Fleet {
 		f.Groups = append(f.Groups, client.GroupSpec{Name: k.group, Description: k.words})
 	}
 	for _, h := range harbours {
-		f.Groups = append(f.Groups, client.GroupSpec{Name: h, Description: "Everything at " + string(h[0]-'a'+'A') + h[1:]})
+		f.Groups = append(
+			f.Groups,
+			client.GroupSpec{Name: h, Description: "Everything at " + string(h[0]-'a'+'A') + h[1:]},
+		)
 	}
 	numbers := map[string]int{}
 	for i := range count {
@@ -97,8 +106,18 @@ func workstation(name string, k kind, i int, now time.Time) simulated.Machine {
 	if k.code == "INF" {
 		build, version = 17763, "10.0.17763"
 	}
-	m := simulated.Factory(protocol.Facts{Name: name, Serial: fmt.Sprintf("SL-%05d", 20417+7*i), Model: k.model, Platform: "windows", OSVersion: version, OSBuild: build},
-		principal.MustSID(fmt.Sprintf("S-1-5-21-7000-%d-%d", 80+i, 900+3*i)), now)
+	m := simulated.Factory(
+		protocol.Facts{
+			Name:      name,
+			Serial:    fmt.Sprintf("SL-%05d", 20417+7*i),
+			Model:     k.model,
+			Platform:  "windows",
+			OSVersion: version,
+			OSBuild:   build,
+		},
+		principal.MustSID(fmt.Sprintf("S-1-5-21-7000-%d-%d", 80+i, 900+3*i)),
+		now,
+	)
 	w := simulated.Boot(m, func() time.Time { return now })
 	w.AddAccount("keeper")
 	w.AddAccount(localPerson[k.code])
@@ -120,7 +139,14 @@ func workstation(name string, k kind, i int, now time.Time) simulated.Machine {
 	return m
 }
 
-var localPerson = map[string]string{"TKT": "counter", "BRG": "watch", "HBR": "office", "WKS": "mechanic", "HQ": "clerk", "INF": "signage"}
+var localPerson = map[string]string{
+	"TKT": "counter",
+	"BRG": "watch",
+	"HBR": "office",
+	"WKS": "mechanic",
+	"HQ":  "clerk",
+	"INF": "signage",
+}
 
 // spoil gives some devices what is wrong with them for good.
 func spoil(m *simulated.Machine) {
@@ -132,7 +158,10 @@ func spoil(m *simulated.Machine) {
 	case "SKL-INF-003": // does not say which build it is
 		m.Facts.OSBuild = 0
 	case "SKL-WKS-003": // has not heard of the workshop leads
-		m.Directory = slices.DeleteFunc(m.Directory, func(s principal.SID) bool { return s == directory(workshopLeads) })
+		m.Directory = slices.DeleteFunc(
+			m.Directory,
+			func(s principal.SID) bool { return s == directory(workshopLeads) },
+		)
 	case "SKL-HBR-003": // two accounts could be the keeper, so the device takes neither
 		w := simulated.Boot(*m, time.Now)
 		w.AddAccount("keeper-2041")
@@ -146,12 +175,54 @@ func Incidents(clock interface {
 	After(d time.Duration) <-chan time.Time
 }) []fleetsim.Incident {
 	return []fleetsim.Incident{
-		{Device: "SKL-WKS-002", What: "the mechanic adds himself to administrators", After: 25 * time.Second, Every: 70 * time.Second, Do: fleetsim.AddsHimself("mechanic")},
-		{Device: "SKL-TKT-003", What: "somebody weakens the lockout", After: 40 * time.Second, Every: 110 * time.Second, Do: fleetsim.WeakensLockout},
-		{Device: "SKL-TKT-004", What: "the counter's password is mistyped", After: 55 * time.Second, Every: 30 * time.Minute, Do: fleetsim.Mistypes("counter", 6)},
-		{Device: "SKL-BRG-001", What: "the built-in administrator is enabled again", After: 30 * time.Second, Every: 9 * time.Minute, Do: fleetsim.EnablesBuiltin},
-		{Device: "SKL-TKT-007", What: "somebody deletes the keeper", After: 35 * time.Second, Every: 20 * time.Minute, Do: fleetsim.DeletesManaged("keeper-")},
-		{Device: "SKL-HQ-002", What: "somebody renames the keeper", After: 45 * time.Second, Every: 20 * time.Minute, Do: fleetsim.RenamesManaged("keeper-", "the-boss")},
-		{Device: "SKL-BRG-002", What: "the ship is out of range", After: 20 * time.Second, Every: 10 * time.Minute, Do: fleetsim.OutOfRange(clock, 4*time.Hour)},
+		{
+			Device: "SKL-WKS-002",
+			What:   "the mechanic adds himself to administrators",
+			After:  25 * time.Second,
+			Every:  70 * time.Second,
+			Do:     fleetsim.AddsHimself("mechanic"),
+		},
+		{
+			Device: "SKL-TKT-003",
+			What:   "somebody weakens the lockout",
+			After:  40 * time.Second,
+			Every:  110 * time.Second,
+			Do:     fleetsim.WeakensLockout,
+		},
+		{
+			Device: "SKL-TKT-004",
+			What:   "the counter's password is mistyped",
+			After:  55 * time.Second,
+			Every:  30 * time.Minute,
+			Do:     fleetsim.Mistypes("counter", 6),
+		},
+		{
+			Device: "SKL-BRG-001",
+			What:   "the built-in administrator is enabled again",
+			After:  30 * time.Second,
+			Every:  9 * time.Minute,
+			Do:     fleetsim.EnablesBuiltin,
+		},
+		{
+			Device: "SKL-TKT-007",
+			What:   "somebody deletes the keeper",
+			After:  35 * time.Second,
+			Every:  20 * time.Minute,
+			Do:     fleetsim.DeletesManaged("keeper-"),
+		},
+		{
+			Device: "SKL-HQ-002",
+			What:   "somebody renames the keeper",
+			After:  45 * time.Second,
+			Every:  20 * time.Minute,
+			Do:     fleetsim.RenamesManaged("keeper-", "the-boss"),
+		},
+		{
+			Device: "SKL-BRG-002",
+			What:   "the ship is out of range",
+			After:  20 * time.Second,
+			Every:  10 * time.Minute,
+			Do:     fleetsim.OutOfRange(clock, 4*time.Hour),
+		},
 	}
 }

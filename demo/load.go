@@ -40,7 +40,8 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 		return err
 	}
 	for _, a := range assignments {
-		if _, err := c.NewAssignment(ctx, a.Name, api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank, Stance: a.Stance}); err != nil && !exists(err) {
+		if _, err := c.NewAssignment(ctx, a.Name, api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank, Stance: a.Stance}); err != nil &&
+			!exists(err) {
 			return err
 		}
 	}
@@ -95,7 +96,13 @@ func Tokens(ctx context.Context, c *client.Client, f Fleet) (map[string]string, 
 		}
 		key := place.Path + " " + place.Tag + " " + strings.Join(groups, " ")
 		if specs[key] == nil {
-			specs[key] = &client.EnrolmentSpec{Note: place.Path, Hours: 24, Path: place.Path, Tags: []string{place.Tag}, Groups: groups}
+			specs[key] = &client.EnrolmentSpec{
+				Note:   place.Path,
+				Hours:  24,
+				Path:   place.Path,
+				Tags:   []string{place.Tag},
+				Groups: groups,
+			}
 		}
 		specs[key].Uses++
 		of[name] = key

@@ -41,11 +41,20 @@ func TestTokensMakeNoTokens(t *testing.T) {
 	require.NoError(t, err)
 	_, err = client.New(s.URL, token.Secret).Me(ctx)
 	require.NoError(t, err)
-	_, err = s.owner.ChangeOperator(ctx, "bjorn", client.OperatorChange{Roles: []api.Role{{Role: "owner", Groups: []string{}}}})
+	_, err = s.owner.ChangeOperator(
+		ctx,
+		"bjorn",
+		client.OperatorChange{Roles: []api.Role{{Role: "owner", Groups: []string{}}}},
+	)
 	require.NoError(t, err)
 	_, err = client.New(s.URL, token.Secret).Me(ctx)
 	problem(t, err, 401, "revoked")
-	assert.Equal(t, 401, try(t, s.URL, described{"who-am-i", "GET", "/api/v1/session"}, session), "sessions end as well")
+	assert.Equal(
+		t,
+		401,
+		try(t, s.URL, described{"who-am-i", "GET", "/api/v1/session"}, session),
+		"sessions end as well",
+	)
 }
 
 // A new password ends tokens; owners see and revoke everybody's; a second sign-in is on the trail.
@@ -71,7 +80,11 @@ func TestOwnersSeeAndEndTokens(t *testing.T) {
 	token, err = support.MakeToken(ctx, "cli again", "", 5)
 	require.NoError(t, err)
 	require.NoError(t, support.SignInAgain(ctx, ownerPassword))
-	done, err := query[int64](t, s.config.Database, "select count(*) from audit_entries where action = 'session.refreshed' and outcome = 'done' and actor = 'nightwatch'")
+	done, err := query[int64](
+		t,
+		s.config.Database,
+		"select count(*) from audit_entries where action = 'session.refreshed' and outcome = 'done' and actor = 'nightwatch'",
+	)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, done)
 	password := "another lamp over the pier"
@@ -100,8 +113,18 @@ func TestReachCannotWidenItself(t *testing.T) {
 		_, err = deployer.ChangeGroup(ctx, group, e, g.Version)
 		return err
 	}
-	problem(t, edit("desks", client.GroupEdit{Add: []string{"SKL-HQ-001"}}), 403, "only an owner can change who is in it")
-	problem(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-HQ-001"}}), 403, "1 devices that your role does not reach")
+	problem(
+		t,
+		edit("desks", client.GroupEdit{Add: []string{"SKL-HQ-001"}}),
+		403,
+		"only an owner can change who is in it",
+	)
+	problem(
+		t,
+		edit("quiet", client.GroupEdit{Add: []string{"SKL-HQ-001"}}),
+		403,
+		"1 devices that your role does not reach",
+	)
 	problem(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-NEW-001"}}), 403, "1 devices")
 	problem(t, edit("offices", client.GroupEdit{Remove: []string{"SKL-HQ-001"}}), 403, "1 devices")
 	require.NoError(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-TKT-002"}}))
@@ -123,9 +146,19 @@ func TestReachCannotWidenItself(t *testing.T) {
 	require.NoError(t, aim(api.Aim{Include: []string{"everything"}, Within: []string{"desks"}}))
 	a, err := deployer.Assignment(ctx, "base")
 	require.NoError(t, err)
-	_, err = deployer.ChangeAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"offices"}, Rank: 500}, a.Version)
+	_, err = deployer.ChangeAssignment(
+		ctx,
+		"base",
+		api.Aim{Policy: "base", Include: []string{"offices"}, Rank: 500},
+		a.Version,
+	)
 	problem(t, err, 403, "1 devices")
-	_, err = s.owner.ChangeAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}, a.Version)
+	_, err = s.owner.ChangeAssignment(
+		ctx,
+		"base",
+		api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500},
+		a.Version,
+	)
 	require.NoError(t, err)
 	problem(t, deployer.RemoveAssignment(ctx, "base", a.Version+1), 403, "1 devices")
 	p, err := s.owner.Policy(ctx, "base")
@@ -147,11 +180,21 @@ func TestANameGivesNoReach(t *testing.T) {
 	s := startTogether(t)
 	ctx := t.Context()
 	for _, name := range []string{"desks", "spared", "plain"} {
-		_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: name, Devices: []string{"SKL-" + strings.ToUpper(name) + "-001", "SKL-" + strings.ToUpper(name) + "-002"}})
+		_, err := s.owner.NewGroup(
+			ctx,
+			client.GroupSpec{
+				Name:    name,
+				Devices: []string{"SKL-" + strings.ToUpper(name) + "-001", "SKL-" + strings.ToUpper(name) + "-002"},
+			},
+		)
 		require.NoError(t, err)
 	}
 	s.publish("base", "lockout: {threshold: 5}", 0)
-	_, err := s.owner.NewAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"spared"}, Rank: 500})
+	_, err := s.owner.NewAssignment(
+		ctx,
+		"base",
+		api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"spared"}, Rank: 500},
+	)
 	require.NoError(t, err)
 	support := s.as("nightwatch", "support", "desks")
 	state := func(name string) string {
@@ -170,7 +213,11 @@ func TestANameGivesNoReach(t *testing.T) {
 	enrol("SKL-DESKS-001", "desks")
 	waits := enrol("SKL-DESKS-002")
 	enrol("SKL-SPARED-001")
-	assert.Equal(t, []string{"live", "live", "claiming", "claiming"}, []string{state("SKL-PLAIN-001"), state("SKL-DESKS-001"), state("SKL-DESKS-002"), state("SKL-SPARED-001")})
+	assert.Equal(
+		t,
+		[]string{"live", "live", "claiming", "claiming"},
+		[]string{state("SKL-PLAIN-001"), state("SKL-DESKS-001"), state("SKL-DESKS-002"), state("SKL-SPARED-001")},
+	)
 	list, err := support.Devices(ctx, client.DeviceQuery{}, client.Page{})
 	require.NoError(t, err)
 	require.Len(t, list.Items, 1)
@@ -180,7 +227,11 @@ func TestANameGivesNoReach(t *testing.T) {
 	for _, d := range o.Decisions {
 		waiting = append(waiting, d.Kind+" "+d.Device+" "+d.Detail)
 	}
-	assert.Contains(t, strings.Join(waiting, "\n"), "claim SKL-DESKS-002 enrolled under a name that the group desks lists")
+	assert.Contains(
+		t,
+		strings.Join(waiting, "\n"),
+		"claim SKL-DESKS-002 enrolled under a name that the group desks lists",
+	)
 	require.NoError(t, s.owner.Decide(ctx, "SKL-DESKS-002", "accept"))
 	require.NoError(t, waits.Cycle(ctx))
 	s.cycle(waits, "SKL-DESKS-002")
@@ -204,7 +255,12 @@ func TestEdgesOfReachAndBudget(t *testing.T) {
 // Behind a proxy that does TLS, a session's cookie is for TLS only; nobody else's headers are believed.
 func TestCookieBehindAProxy(t *testing.T) {
 	cookie := func(s *service, header http.Header) string {
-		req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+"/api/v1/session", strings.NewReader(fmt.Sprintf(`{"name": "asta", "password": %q}`, ownerPassword)))
+		req, err := http.NewRequestWithContext(
+			t.Context(),
+			http.MethodPost,
+			s.URL+"/api/v1/session",
+			strings.NewReader(fmt.Sprintf(`{"name": "asta", "password": %q}`, ownerPassword)),
+		)
 		require.NoError(t, err)
 		req.Header = header
 		req.Header.Set("Content-Type", "application/json")
@@ -215,7 +271,12 @@ func TestCookieBehindAProxy(t *testing.T) {
 		return resp.Header.Get("Set-Cookie")
 	}
 	s := start(t)
-	assert.NotContains(t, cookie(s, http.Header{"X-Forwarded-Proto": {"https"}}), "secure", "not of a proxy that is not trusted")
+	assert.NotContains(
+		t,
+		cookie(s, http.Header{"X-Forwarded-Proto": {"https"}}),
+		"secure",
+		"not of a proxy that is not trusted",
+	)
 	s.stop()
 	s.config.Proxies = []string{"127.0.0.1"}
 	s.run()
@@ -266,9 +327,11 @@ func TestManyRevealsAtOnce(t *testing.T) {
 // from gives a client whose requests come from another address of this machine.
 func from(s *service, address string) *http.Client {
 	dialer := &net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(address)}}
-	return &http.Client{Transport: &http.Transport{DialContext: func(ctx context.Context, network, to string) (net.Conn, error) {
-		return dialer.DialContext(ctx, network, to)
-	}}}
+	return &http.Client{
+		Transport: &http.Transport{DialContext: func(ctx context.Context, network, to string) (net.Conn, error) {
+			return dialer.DialContext(ctx, network, to)
+		}},
+	}
 }
 
 // Forty wrong passwords at once are compared no more often than one after the other, and keep nobody out
@@ -276,7 +339,11 @@ func from(s *service, address string) *http.Client {
 func TestManyWrongPasswordsAtOnce(t *testing.T) {
 	s := start(t)
 	signIn := func(c *http.Client, password string) int {
-		resp, err := c.Post(s.URL+"/api/v1/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name": "asta", "password": %q}`, password)))
+		resp, err := c.Post(
+			s.URL+"/api/v1/session",
+			"application/json",
+			strings.NewReader(fmt.Sprintf(`{"name": "asta", "password": %q}`, password)),
+		)
 		require.NoError(t, err)
 		defer resp.Body.Close()
 		return resp.StatusCode
@@ -292,7 +359,12 @@ func TestManyWrongPasswordsAtOnce(t *testing.T) {
 	for i := range 30 { // from everywhere
 		signIn(from(s, fmt.Sprintf("127.0.1.%d", i+1)), "not this one")
 	}
-	assert.Equal(t, 429, signIn(from(s, "127.0.2.1"), ownerPassword), "the name is limited for addresses that are not known")
+	assert.Equal(
+		t,
+		429,
+		signIn(from(s, "127.0.2.1"), ownerPassword),
+		"the name is limited for addresses that are not known",
+	)
 	assert.Equal(t, 200, signIn(http.DefaultClient, ownerPassword), "and not for the owner's own")
 }
 
@@ -303,7 +375,11 @@ func TestStrangersAreSummedUp(t *testing.T) {
 	require.NoError(t, err)
 	stranger := from(s, "127.0.0.9")
 	atOnce(100, func(i int) error {
-		resp, err := stranger.Post(s.URL+"/api/v1/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name": "nobody-%d", "password": "not this one"}`, i)))
+		resp, err := stranger.Post(
+			s.URL+"/api/v1/session",
+			"application/json",
+			strings.NewReader(fmt.Sprintf(`{"name": "nobody-%d", "password": "not this one"}`, i)),
+		)
 		if err == nil {
 			resp.Body.Close()
 		}
@@ -314,9 +390,18 @@ func TestStrangersAreSummedUp(t *testing.T) {
 	assert.Equal(t, before, after)
 	s.clock.forward(time.Minute)
 	require.NoError(t, s.Strangers.Record(t.Context()))
-	sum, err := query[string](t, s.config.Database, "select actor || ' ' || action || ' ' || sum((after->>'attempts')::int) || ' ' || count(*) from audit_entries where outcome = 'refused' and actor = 'strangers' group by actor, action")
+	sum, err := query[string](
+		t,
+		s.config.Database,
+		"select actor || ' ' || action || ' ' || sum((after->>'attempts')::int) || ' ' || count(*) from audit_entries where outcome = 'refused' and actor = 'strangers' group by actor, action",
+	)
 	require.NoError(t, err)
-	assert.Contains(t, []string{"strangers session.opened 100 1", "strangers session.opened 100 2"}, sum, "of one minute, or of two when it turned meanwhile")
+	assert.Contains(
+		t,
+		[]string{"strangers session.opened 100 1", "strangers session.opened 100 2"},
+		sum,
+		"of one minute, or of two when it turned meanwhile",
+	)
 }
 
 // Everything of who is not signed in is small, and streams are bounded.

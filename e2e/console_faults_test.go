@@ -27,11 +27,23 @@ func TestARefusedRevealKeepsTheReason(t *testing.T) {
 	_, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
 	require.NoError(t, err)
 	b := openTab(t, 1280, 800)
-	b.do("sign in", browser.SignIn(s.URL, "nightwatch", ownerPassword), chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account%3Akeeper"), browser.Seen(`textarea[name="reason"]`))
+	b.do(
+		"sign in",
+		browser.SignIn(s.URL, "nightwatch", ownerPassword),
+		chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account%3Akeeper"),
+		browser.Seen(`textarea[name="reason"]`),
+	)
 	s.clock.forward(16 * time.Minute)
-	b.do("the sign-in is too old", chromedp.SendKeys(`textarea[name="reason"]`, "ticket 4712: the same again"), click("Show for 30 seconds"), browser.Reads("Enter your own password again"),
-		chromedp.SendKeys(`form input[name="password"]`, ownerPassword), click("Go on"), browser.Reads("second person"),
-		browser.Until(`document.querySelector('textarea[name="reason"]').value === "ticket 4712: the same again"`))
+	b.do(
+		"the sign-in is too old",
+		chromedp.SendKeys(`textarea[name="reason"]`, "ticket 4712: the same again"),
+		click("Show for 30 seconds"),
+		browser.Reads("Enter your own password again"),
+		chromedp.SendKeys(`form input[name="password"]`, ownerPassword),
+		click("Go on"),
+		browser.Reads("second person"),
+		browser.Until(`document.querySelector('textarea[name="reason"]').value === "ticket 4712: the same again"`),
+	)
 }
 
 // What a colleague saves meanwhile does not go out unseen, and takes nothing away that was typed.
@@ -46,29 +58,95 @@ func TestColleaguesInTheConsole(t *testing.T) {
 	save := func(length string) {
 		p, err := colleague.Policy(ctx, "base")
 		require.NoError(t, err)
-		_, err = colleague.SavePolicy(ctx, "base", document("base", "passwords:\n  min_length: "+length+"\n"), p.Version)
+		_, err = colleague.SavePolicy(
+			ctx,
+			"base",
+			document("base", "passwords:\n  min_length: "+length+"\n"),
+			p.Version,
+		)
 		require.NoError(t, err)
 	}
 	b := openTab(t, 1280, 800)
-	b.do("sign in, and read the policy", browser.SignIn(s.URL, "asta", ownerPassword), chromedp.Navigate(s.URL+"/policies/base"), browser.Seen(".cm-content"), enabled("Publish…"), click("Publish…"), browser.Reads("Publish revision 2 of base?"))
+	b.do(
+		"sign in, and read the policy",
+		browser.SignIn(s.URL, "asta", ownerPassword),
+		chromedp.Navigate(s.URL+"/policies/base"),
+		browser.Seen(".cm-content"),
+		enabled("Publish…"),
+		click("Publish…"),
+		browser.Reads("Publish revision 2 of base?"),
+	)
 	save("8")
-	b.do("the question is taken back, and what is new is shown", browser.Reads("brita saved this draft just now"), browser.Reads("min_length: 8"), browser.Until(`document.querySelector('[role="alertdialog"]') === null`),
-		click("I have read it"), enabled("Publish…"), click("Publish…"), click("Publish to all at once"), browser.Reads("Revision 2 is in force"))
-	b.do("a former revision asks before it replaces what is not saved", press(".cm-content", "# mine\r"), browser.Reads("# mine"), click("Edit from it"), browser.Reads("Replace unsaved changes?"), click("Keep my changes"),
-		browser.Reads("# mine"), click("Discard unsaved changes"), browser.Until(`!document.body.innerText.includes("# mine")`))
+	b.do(
+		"the question is taken back, and what is new is shown",
+		browser.Reads("brita saved this draft just now"),
+		browser.Reads("min_length: 8"),
+		browser.Until(`document.querySelector('[role="alertdialog"]') === null`),
+		click(
+			"I have read it",
+		),
+		enabled("Publish…"),
+		click("Publish…"),
+		click("Publish to all at once"),
+		browser.Reads("Revision 2 is in force"),
+	)
+	b.do(
+		"a former revision asks before it replaces what is not saved",
+		press(".cm-content", "# mine\r"),
+		browser.Reads("# mine"),
+		click("Edit from it"),
+		browser.Reads("Replace unsaved changes?"),
+		click("Keep my changes"),
+		browser.Reads(
+			"# mine",
+		),
+		click("Discard unsaved changes"),
+		browser.Until(`!document.body.innerText.includes("# mine")`),
+	)
 
-	b.do("a rule is being written", chromedp.Navigate(s.URL+"/organisation/groups?group=desks"), browser.Reads("Rule of desks"), press(`textarea[name="rule"]`, `true || `))
+	b.do(
+		"a rule is being written",
+		chromedp.Navigate(s.URL+"/organisation/groups?group=desks"),
+		browser.Reads("Rule of desks"),
+		press(`textarea[name="rule"]`, `true || `),
+	)
 	g, err := colleague.Group(ctx, "desks")
 	require.NoError(t, err)
 	theirs := `device.name.startsWith("SKL-TKT")`
 	_, err = colleague.ChangeGroup(ctx, "desks", client.GroupEdit{Rule: &theirs}, g.Version)
 	require.NoError(t, err)
-	b.do("it stays, and one chooses", browser.Reads("Somebody else changed this rule"), browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("true ||")`),
-		click("Use their version"), browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("SKL-TKT")`))
-	b.do("keys typed ahead of the answer find the device", chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
-		browser.Seen(`[role="combobox"]`), chromedp.KeyEvent("SKL-HQ-001\r"), browser.Until(`location.pathname === "/devices/SKL-HQ-001"`))
-	b.do("a field to search in follows the address", chromedp.Navigate(s.URL+"/devices"), browser.Reads("SKL-HQ-001"), chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch), browser.Reads("Last edit"),
-		chromedp.SendKeys(`input[type="search"]`, "nothing"), browser.Reads("No policy matches"), chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch), browser.Until(`document.querySelector('input[type="search"]').value === ""`))
+	b.do(
+		"it stays, and one chooses",
+		browser.Reads("Somebody else changed this rule"),
+		browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("true ||")`),
+		click(
+			"Use their version",
+		),
+		browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("SKL-TKT")`),
+	)
+	b.do(
+		"keys typed ahead of the answer find the device",
+		chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
+		browser.Seen(
+			`[role="combobox"]`,
+		),
+		chromedp.KeyEvent("SKL-HQ-001\r"),
+		browser.Until(`location.pathname === "/devices/SKL-HQ-001"`),
+	)
+	b.do(
+		"a field to search in follows the address",
+		chromedp.Navigate(s.URL+"/devices"),
+		browser.Reads("SKL-HQ-001"),
+		chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch),
+		browser.Reads("Last edit"),
+		chromedp.SendKeys(
+			`input[type="search"]`,
+			"nothing",
+		),
+		browser.Reads("No policy matches"),
+		chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch),
+		browser.Until(`document.querySelector('input[type="search"]').value === ""`),
+	)
 	b.noErrors()
 }
 
@@ -108,7 +186,10 @@ func TestTheConsoleAsksSparingly(t *testing.T) {
 	}
 	from, since := g.requests.Load(), time.Now()
 	for i := range 200 {
-		_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "group-" + strings.Repeat("x", i%40) + string(rune('a'+i/40)), Devices: []string{}})
+		_, err := s.owner.NewGroup(
+			ctx,
+			client.GroupSpec{Name: "group-" + strings.Repeat("x", i%40) + string(rune('a'+i/40)), Devices: []string{}},
+		)
 		require.NoError(t, err)
 	}
 	b.do("the last change is seen", browser.Reads("group-"+strings.Repeat("x", 39)+"e"))

@@ -93,79 +93,286 @@ func click(text string) chromedp.Action {
 
 // enabled waits until a button can be pressed.
 func enabled(text string) chromedp.Action {
-	return browser.Until(fmt.Sprintf(`[...document.querySelectorAll("button")].some(b => b.innerText === %q && !b.disabled)`, text))
+	return browser.Until(
+		fmt.Sprintf(`[...document.querySelectorAll("button")].some(b => b.innerText === %q && !b.disabled)`, text),
+	)
 }
 
 func press(selector, keys string) chromedp.Tasks {
-	return chromedp.Tasks{chromedp.Evaluate(fmt.Sprintf("document.querySelector(%q).focus()", selector), nil), chromedp.KeyEvent(keys)}
+	return chromedp.Tasks{
+		chromedp.Evaluate(fmt.Sprintf("document.querySelector(%q).focus()", selector), nil),
+		chromedp.KeyEvent(keys),
+	}
 }
 
 func TestConsole(t *testing.T) {
 	d := startDemo(t, "--quiet-people")
 	b := openTab(t, 1280, 800)
-	b.do("a wrong password is told", chromedp.Navigate(d.url+"/devices"), browser.Seen(`input[name="name"]`),
-		chromedp.SendKeys(`input[name="name"]`, demo.Owner), chromedp.SendKeys(`input[name="password"]`, "wrong"), click("Sign in"), browser.Reads("name or password is wrong"))
-	b.do("the right one opens the place asked for", chromedp.Evaluate(`document.querySelector('input[name="password"]').select()`, nil), chromedp.KeyEvent(d.password),
-		click("Sign in"), browser.Seen(`[role="cell"] a`), browser.Reads("SKL-BRG-001"))
+	b.do(
+		"a wrong password is told",
+		chromedp.Navigate(d.url+"/devices"),
+		browser.Seen(`input[name="name"]`),
+		chromedp.SendKeys(
+			`input[name="name"]`,
+			demo.Owner,
+		),
+		chromedp.SendKeys(`input[name="password"]`, "wrong"),
+		click("Sign in"),
+		browser.Reads("name or password is wrong"),
+	)
+	b.do(
+		"the right one opens the place asked for",
+		chromedp.Evaluate(`document.querySelector('input[name="password"]').select()`, nil),
+		chromedp.KeyEvent(d.password),
+		click("Sign in"),
+		browser.Seen(`[role="cell"] a`),
+		browser.Reads("SKL-BRG-001"),
+	)
 	b.forget() // the refusal above
 
-	b.do("watch is live, and says what needs a decision", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch),
-		browser.Reads("20 devices, 20 online"), browser.Reads("All online devices are verified; 1 device has held settings"), browser.Reads("Needs a decision: 1"))
+	b.do(
+		"watch is live, and says what needs a decision",
+		chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch),
+		browser.Reads(
+			"20 devices, 20 online",
+		),
+		browser.Reads("All online devices are verified; 1 device has held settings"),
+		browser.Reads("Needs a decision: 1"),
+	)
 	var stops, marks int
-	b.do("the keyboard gets past the marks, which the arrow keys go through", chromedp.Evaluate(`document.querySelectorAll('td li a[tabindex="0"]').length`, &stops), chromedp.Evaluate(`document.querySelectorAll('td ul').length`, &marks),
-		browser.Until(`document.title === "Watch · Rank Warden" && document.querySelector('a[href="#content"]') !== null`),
-		chromedp.Evaluate(`document.querySelector('td li a[tabindex="0"]').focus()`, nil), chromedp.KeyEvent(kb.ArrowRight), browser.Until(`document.activeElement === document.querySelectorAll('td li a')[1]`))
+	b.do(
+		"the keyboard gets past the marks, which the arrow keys go through",
+		chromedp.Evaluate(`document.querySelectorAll('td li a[tabindex="0"]').length`, &stops),
+		chromedp.Evaluate(`document.querySelectorAll('td ul').length`, &marks),
+		browser.Until(
+			`document.title === "Watch · Rank Warden" && document.querySelector('a[href="#content"]') !== null`,
+		),
+		chromedp.Evaluate(
+			`document.querySelector('td li a[tabindex="0"]').focus()`,
+			nil,
+		),
+		chromedp.KeyEvent(kb.ArrowRight),
+		browser.Until(`document.activeElement === document.querySelectorAll('td li a')[1]`),
+	)
 	assert.Equal(t, marks, stops)
-	b.do("from a decision to the device that shows who asks for what", chromedp.Click(`//a[contains(., "Compare assignments")]`, chromedp.BySearch),
-		browser.Reads("northwick"), browser.Reads("differ at equal rank"), browser.Reads("none yet, held"))
-	b.do("find a device by keys", chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
-		browser.Seen(`[role="combobox"]`), chromedp.SendKeys(`[role="combobox"]`, "hbr-003"), browser.Reads("SKL-HBR-003"), browser.Seen(`[role="option"][aria-selected="true"] .font-mono, [role="option"][aria-selected="true"].font-mono, [role="option"][aria-selected="true"]`),
-		browser.Until(`document.querySelector('[role="option"][aria-selected="true"]').innerText.includes("SKL-HBR-003")`),
-		chromedp.KeyEvent("\r"), browser.Reads("several accounts fit the name: keeper-2041, keeper-2042"))
-	b.do("filters are in the address", chromedp.Navigate(d.url+"/devices?standing=drifted"), browser.Reads("SKL-HBR-003"),
-		browser.Until(`!document.body.innerText.includes("SKL-BRG-001")`), click("all20"), browser.Reads("SKL-BRG-001"), browser.Until(`location.search === ""`))
-	b.do("drift by unit and kind", chromedp.Navigate(d.url+"/drift"), browser.Reads("managed keeper should be a member"),
-		chromedp.Click(`//button[contains(., "member missing")]`, chromedp.BySearch), browser.Until(`location.search.includes("kind=member_missing")`))
+	b.do(
+		"from a decision to the device that shows who asks for what",
+		chromedp.Click(`//a[contains(., "Compare assignments")]`, chromedp.BySearch),
+		browser.Reads("northwick"),
+		browser.Reads("differ at equal rank"),
+		browser.Reads("none yet, held"),
+	)
+	b.do(
+		"find a device by keys",
+		chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
+		browser.Seen(
+			`[role="combobox"]`,
+		),
+		chromedp.SendKeys(`[role="combobox"]`, "hbr-003"),
+		browser.Reads("SKL-HBR-003"),
+		browser.Seen(
+			`[role="option"][aria-selected="true"] .font-mono, [role="option"][aria-selected="true"].font-mono, [role="option"][aria-selected="true"]`,
+		),
+		browser.Until(
+			`document.querySelector('[role="option"][aria-selected="true"]').innerText.includes("SKL-HBR-003")`,
+		),
+		chromedp.KeyEvent("\r"),
+		browser.Reads("several accounts fit the name: keeper-2041, keeper-2042"),
+	)
+	b.do(
+		"filters are in the address",
+		chromedp.Navigate(d.url+"/devices?standing=drifted"),
+		browser.Reads("SKL-HBR-003"),
+		browser.Until(
+			`!document.body.innerText.includes("SKL-BRG-001")`,
+		),
+		click("all20"),
+		browser.Reads("SKL-BRG-001"),
+		browser.Until(`location.search === ""`),
+	)
+	b.do(
+		"drift by unit and kind",
+		chromedp.Navigate(d.url+"/drift"),
+		browser.Reads("managed keeper should be a member"),
+		chromedp.Click(
+			`//button[contains(., "member missing")]`,
+			chromedp.BySearch,
+		),
+		browser.Until(`location.search.includes("kind=member_missing")`),
+	)
 
-	b.do("a mistake in a rule is named with its place", chromedp.Navigate(d.url+"/organisation/groups"), browser.Seen(`textarea[name="rule"]`),
-		chromedp.SendKeys(`input[name="group"]`, "quiet-screens"), chromedp.SendKeys(`textarea[name="rule"]`, `device.nmae != ""`),
-		click("Preview members"), browser.Reads("line 1, column 7"))
+	b.do(
+		"a mistake in a rule is named with its place",
+		chromedp.Navigate(d.url+"/organisation/groups"),
+		browser.Seen(`textarea[name="rule"]`),
+		chromedp.SendKeys(
+			`input[name="group"]`,
+			"quiet-screens",
+		),
+		chromedp.SendKeys(`textarea[name="rule"]`, `device.nmae != ""`),
+		click("Preview members"),
+		browser.Reads("line 1, column 7"),
+	)
 	b.forget() // the refusal above
-	b.do("a rule is tried before it is saved", chromedp.Evaluate(`document.querySelector('textarea[name="rule"]').select()`, nil), chromedp.KeyEvent(`device.name.startsWith("SKL-INF")`),
-		click("Preview members"), browser.Reads("Matches 2 devices, for example SKL-INF-001, SKL-INF-002"), click("Create group"), browser.Reads("Its devices are settled again now"),
-		chromedp.Click(`//button[.="quiet-screens"]`, chromedp.BySearch), browser.Reads("Devices of quiet-screens"), browser.Reads("Rule of quiet-screens"))
-	b.do("people are found by any part of a name", chromedp.Navigate(d.url+"/organisation/directory"), browser.Reads("Bridge Officers"),
-		chromedp.SendKeys(`input[type="search"]`, "holm"), browser.Reads("user:asta.holm@skerryline.example"), browser.Until(`!document.body.innerText.includes("Bridge Officers")`))
-	b.do("what devices did, filtered", chromedp.Navigate(d.url+"/events?kind=account_removed"), browser.Reads("the account setup was removed"),
-		browser.Until(`!document.querySelector('[role="rowgroup"]').innerText.includes("was applied")`))
+	b.do(
+		"a rule is tried before it is saved",
+		chromedp.Evaluate(`document.querySelector('textarea[name="rule"]').select()`, nil),
+		chromedp.KeyEvent(`device.name.startsWith("SKL-INF")`),
+		click(
+			"Preview members",
+		),
+		browser.Reads("Matches 2 devices, for example SKL-INF-001, SKL-INF-002"),
+		click("Create group"),
+		browser.Reads("Its devices are settled again now"),
+		chromedp.Click(
+			`//button[.="quiet-screens"]`,
+			chromedp.BySearch,
+		),
+		browser.Reads("Devices of quiet-screens"),
+		browser.Reads("Rule of quiet-screens"),
+	)
+	b.do(
+		"people are found by any part of a name",
+		chromedp.Navigate(d.url+"/organisation/directory"),
+		browser.Reads("Bridge Officers"),
+		chromedp.SendKeys(
+			`input[type="search"]`,
+			"holm",
+		),
+		browser.Reads("user:asta.holm@skerryline.example"),
+		browser.Until(`!document.body.innerText.includes("Bridge Officers")`),
+	)
+	b.do(
+		"what devices did, filtered",
+		chromedp.Navigate(d.url+"/events?kind=account_removed"),
+		browser.Reads("the account setup was removed"),
+		browser.Until(`!document.querySelector('[role="rowgroup"]').innerText.includes("was applied")`),
+	)
 
-	b.do("a password is looked up by the name of its account", chromedp.Navigate(d.url+"/passwords"), browser.Reads("SKL-TKT-001"),
-		chromedp.SendKeys(`input[type="search"]`, "wks-001"), browser.Until(`!document.body.innerText.includes("SKL-TKT-001")`),
-		chromedp.Click(`[role="cell"] button`), browser.Reads("Viewed by"), browser.Reads("No views yet"))
-	b.do("it is shown with a reason, and hidden", chromedp.SendKeys("textarea", "ticket 4711"), click("Show for 30 seconds"), browser.Seen("[data-secret]"),
-		browser.Reads("Because you viewed it, it rotates at"), click("Hide now"), browser.Until(`document.querySelector("[data-secret]") === null`), browser.Reads("harbourmaster just now: ticket 4711"))
-	b.do("it is changed now, and one sees that it was", click("Rotate now"), browser.Reads("✓ rotated"), browser.Reads("former"))
-	b.do("many are changed with progress", chromedp.Navigate(d.url+"/passwords?group=kiosks"), click("Rotate now: all of kiosks…"), browser.Reads("Rotate every password of kiosks now?"), click("Rotate now"), browser.Until(`(document.querySelector("progress")?.value ?? 0) > 5`))
+	b.do(
+		"a password is looked up by the name of its account",
+		chromedp.Navigate(d.url+"/passwords"),
+		browser.Reads("SKL-TKT-001"),
+		chromedp.SendKeys(
+			`input[type="search"]`,
+			"wks-001",
+		),
+		browser.Until(`!document.body.innerText.includes("SKL-TKT-001")`),
+		chromedp.Click(`[role="cell"] button`),
+		browser.Reads("Viewed by"),
+		browser.Reads("No views yet"),
+	)
+	b.do(
+		"it is shown with a reason, and hidden",
+		chromedp.SendKeys("textarea", "ticket 4711"),
+		click("Show for 30 seconds"),
+		browser.Seen("[data-secret]"),
+		browser.Reads(
+			"Because you viewed it, it rotates at",
+		),
+		click("Hide now"),
+		browser.Until(`document.querySelector("[data-secret]") === null`),
+		browser.Reads("harbourmaster just now: ticket 4711"),
+	)
+	b.do(
+		"it is changed now, and one sees that it was",
+		click("Rotate now"),
+		browser.Reads("✓ rotated"),
+		browser.Reads("former"),
+	)
+	b.do(
+		"many are changed with progress",
+		chromedp.Navigate(d.url+"/passwords?group=kiosks"),
+		click("Rotate now: all of kiosks…"),
+		browser.Reads("Rotate every password of kiosks now?"),
+		click("Rotate now"),
+		browser.Until(`(document.querySelector("progress")?.value ?? 0) > 5`),
+	)
 
-	b.do("what is ticked holds for what one sees", chromedp.Click(`input[type="checkbox"]`), browser.Reads("Rotate now: 1 selected…"), chromedp.SendKeys(`input[type="search"]`, "keeper"),
-		browser.Until(`!document.body.innerText.includes("Rotate now")`))
-	b.do("a slip is named while one types, and cannot be saved", chromedp.Navigate(d.url+"/policies/ticket-desks"), browser.Seen(".cm-content"),
-		press(".cm-content", "password: 1\r"), browser.Reads("never holds a password"), browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`))
-	b.do("another page keeps what was typed", chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch), browser.Reads("In the last day"),
-		chromedp.Evaluate("history.back()", nil), browser.Reads("password: 1"), click("Discard unsaved changes"), browser.Reads("No problems found."))
-	b.do("an edit is saved and published, and reaches the devices", press(".cm-content", "# a stricter desk\r"), enabled("Save draft"), click("Save draft"),
-		browser.Reads("The draft is saved."), enabled("Publish…"), click("Publish…"), browser.Reads("It goes to all devices of ticket-desks at once"),
-		click("Publish to all at once"), browser.Reads("Revision 2 is in force for all devices of ticket-desks"))
-	b.do("the session ends in the middle of an edit", press(".cm-content", "# not lost\r"), enabled("Save draft"),
-		chromedp.Evaluate(`fetch("/api/v1/session", {method: "DELETE"})`, nil, browser.Awaited), click("Save draft"), browser.Seen(`[role="dialog"] input[name="name"]`))
-	b.do("focus stays in the dialog",
-		chromedp.Evaluate(`document.querySelector("nav a").focus()`, nil), browser.Until(`document.activeElement.closest('[role="dialog"]') !== null`))
-	b.do("what was typed is saved after the sign-in", chromedp.SendKeys(`[role="dialog"] input[name="name"]`, demo.Owner), chromedp.SendKeys(`[role="dialog"] input[name="password"]`, d.password), click("Sign in"),
-		browser.Until(`document.querySelector('[role="dialog"]') === null`), browser.Reads("# not lost"), enabled("Save draft"), click("Save draft"), browser.Reads("The draft is saved."))
+	b.do(
+		"what is ticked holds for what one sees",
+		chromedp.Click(`input[type="checkbox"]`),
+		browser.Reads("Rotate now: 1 selected…"),
+		chromedp.SendKeys(`input[type="search"]`, "keeper"),
+		browser.Until(`!document.body.innerText.includes("Rotate now")`),
+	)
+	b.do(
+		"a slip is named while one types, and cannot be saved",
+		chromedp.Navigate(d.url+"/policies/ticket-desks"),
+		browser.Seen(".cm-content"),
+		press(
+			".cm-content",
+			"password: 1\r",
+		),
+		browser.Reads("never holds a password"),
+		browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`),
+	)
+	b.do(
+		"another page keeps what was typed",
+		chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch),
+		browser.Reads("In the last day"),
+		chromedp.Evaluate(
+			"history.back()",
+			nil,
+		),
+		browser.Reads("password: 1"),
+		click("Discard unsaved changes"),
+		browser.Reads("No problems found."),
+	)
+	b.do(
+		"an edit is saved and published, and reaches the devices",
+		press(".cm-content", "# a stricter desk\r"),
+		enabled("Save draft"),
+		click("Save draft"),
+		browser.Reads(
+			"The draft is saved.",
+		),
+		enabled("Publish…"),
+		click("Publish…"),
+		browser.Reads("It goes to all devices of ticket-desks at once"),
+		click("Publish to all at once"),
+		browser.Reads("Revision 2 is in force for all devices of ticket-desks"),
+	)
+	b.do(
+		"the session ends in the middle of an edit",
+		press(".cm-content", "# not lost\r"),
+		enabled("Save draft"),
+		chromedp.Evaluate(
+			`fetch("/api/v1/session", {method: "DELETE"})`,
+			nil,
+			browser.Awaited,
+		),
+		click("Save draft"),
+		browser.Seen(`[role="dialog"] input[name="name"]`),
+	)
+	b.do(
+		"focus stays in the dialog",
+		chromedp.Evaluate(
+			`document.querySelector("nav a").focus()`,
+			nil,
+		),
+		browser.Until(`document.activeElement.closest('[role="dialog"]') !== null`),
+	)
+	b.do(
+		"what was typed is saved after the sign-in",
+		chromedp.SendKeys(`[role="dialog"] input[name="name"]`, demo.Owner),
+		chromedp.SendKeys(`[role="dialog"] input[name="password"]`, d.password),
+		click("Sign in"),
+		browser.Until(
+			`document.querySelector('[role="dialog"]') === null`,
+		),
+		browser.Reads("# not lost"),
+		enabled("Save draft"),
+		click("Save draft"),
+		browser.Reads("The draft is saved."),
+	)
 	b.forget() // the refusal that asked for the sign-in
 
 	var kept string
-	b.do("nothing secret is kept in the browser", chromedp.Evaluate(`JSON.stringify([localStorage, sessionStorage, document.cookie])`, &kept))
+	b.do(
+		"nothing secret is kept in the browser",
+		chromedp.Evaluate(`JSON.stringify([localStorage, sessionStorage, document.cookie])`, &kept),
+	)
 	assert.NotContains(t, kept, d.password)
 	assert.Equal(t, `[{},{},""]`, kept)
 	b.do("sign out", chromedp.Click(`button[title^="Sign out"]`), chromedp.WaitVisible(`input[name="name"]`))
@@ -200,6 +407,8 @@ func (b *tab) axe(source, where string) {
 	var found string
 	b.do("axe on "+where, chromedp.Evaluate(source+"; true", nil), chromedp.Evaluate(
 		`axe.run().then(r => r.violations.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html + " " + n.failureSummary).join(" | ")).join("\n"))`,
-		&found, browser.Awaited))
+		&found,
+		browser.Awaited,
+	))
 	assert.Empty(b.t, found, where)
 }

@@ -41,7 +41,19 @@ func dataDir(t *testing.T) string {
 func TestDemoUntilVerifiedAndAgain(t *testing.T) {
 	dir, address := dataDir(t), freeAddress(t)
 	run := func(extra ...string) (string, error) {
-		args := append([]string{"demo", "--until-verified", "--data", dir, "--listen", address, "--devices", "12", "--quiet-people"}, extra...)
+		args := append(
+			[]string{
+				"demo",
+				"--until-verified",
+				"--data",
+				dir,
+				"--listen",
+				address,
+				"--devices",
+				"12",
+				"--quiet-people",
+			},
+			extra...)
 		out, err := exec.Command(filepath.Join(binaries, "rankwardend"), args...).CombinedOutput()
 		return string(out), err
 	}
@@ -74,7 +86,9 @@ type demoProcess struct {
 func startDemo(t *testing.T, extra ...string) demoProcess {
 	d := demoProcess{home: t.TempDir(), data: dataDir(t)}
 	address := freeAddress(t)
-	args := append([]string{"demo", "--data", d.data, "--listen", address, "--devices", "20", "--interval", "2s"}, extra...)
+	args := append(
+		[]string{"demo", "--data", d.data, "--listen", address, "--devices", "20", "--interval", "2s"},
+		extra...)
 	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), args...)
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
@@ -130,18 +144,43 @@ func TestCommandLine(t *testing.T) {
 	d := startDemo(t, "--quiet-people")
 	_, errs := d.command(t, 5, "", "device", "list")
 	assert.Contains(t, errs, "rankwarden sign-in")
-	_, errs = d.command(t, 4, "x\n", "sign-in", "--server", "http://127.0.0.1:1", "--name", "harbourmaster", "--password-stdin")
+	_, errs = d.command(
+		t,
+		4,
+		"x\n",
+		"sign-in",
+		"--server",
+		"http://127.0.0.1:1",
+		"--name",
+		"harbourmaster",
+		"--password-stdin",
+	)
 	assert.Contains(t, errs, "does not answer")
 	_, errs = d.command(t, 5, "wrong\n", "sign-in", "--server", d.url, "--name", "harbourmaster", "--password-stdin")
 	assert.Contains(t, errs, "name or password is wrong")
-	out, _ := d.command(t, 0, d.password+"\n", "sign-in", "--server", d.url, "--name", "harbourmaster", "--password-stdin")
+	out, _ := d.command(
+		t,
+		0,
+		d.password+"\n",
+		"sign-in",
+		"--server",
+		d.url,
+		"--name",
+		"harbourmaster",
+		"--password-stdin",
+	)
 	assert.Contains(t, out, "Signed in to Skerry Line as harbourmaster (owner, support)")
 	info, err := os.Stat(filepath.Join(d.home, "rankwarden", "sign-in.json"))
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 
 	out, _ = d.command(t, 1, "", "watch", "--within", "120s")
-	assert.Contains(t, out, "All online devices are verified;", "a contest is left open on purpose, so the answer is no")
+	assert.Contains(
+		t,
+		out,
+		"All online devices are verified;",
+		"a contest is left open on purpose, so the answer is no",
+	)
 	out, _ = d.command(t, 1, "", "held", "-o", "json")
 	var held []api.HeldSetting
 	require.NoError(t, json.Unmarshal([]byte(out), &held))
@@ -163,12 +202,36 @@ func TestCommandLine(t *testing.T) {
 		out, _ = d.command(t, 0, "", "locked")
 		return strings.Contains(out, "SKL-TKT-001")
 	}, time.Minute, 100*time.Millisecond)
-	d.command(t, 2, d.password+"\n", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711", "--print", "--password-stdin", "-o", "csv")
+	d.command(
+		t,
+		2,
+		d.password+"\n",
+		"password",
+		"show",
+		"SKL-TKT-001",
+		"--reason",
+		"ticket 4711",
+		"--print",
+		"--password-stdin",
+		"-o",
+		"csv",
+	)
 	out, _ = d.command(t, 0, "", "password", "views", "--json")
 	assert.Equal(t, "[]\n", out, "what was refused was not shown")
 	_, errs = d.command(t, 2, "", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711")
 	assert.Contains(t, errs, "to a terminal only")
-	out, _ = d.command(t, 0, d.password+"\n", "password", "show", "SKL-TKT-001", "--reason", "ticket 4711", "--print", "--password-stdin")
+	out, _ = d.command(
+		t,
+		0,
+		d.password+"\n",
+		"password",
+		"show",
+		"SKL-TKT-001",
+		"--reason",
+		"ticket 4711",
+		"--print",
+		"--password-stdin",
+	)
 	assert.Regexp(t, `(?s)keeper-\d{4} on SKL-TKT-001 .*\n    \S{24}\n.*Because you viewed it, it rotates in`, out)
 
 	// From a file with a slip to devices that have it.
@@ -178,8 +241,12 @@ func TestCommandLine(t *testing.T) {
 	out, _ = d.command(t, 1, "", "policy", "check", slip, "--output", "json")
 	var problems []map[string]any
 	require.NoError(t, json.Unmarshal([]byte(out), &problems))
-	assert.Equal(t, map[string]any{"file": slip, "path": "passwords.min_lenght", "line": 3.0, "column": 13.0, "severity": "error",
-		"code": "unknown_key", "message": `the key "min_lenght" is not known; did you mean "min_length"?`}, problems[0])
+	assert.Equal(
+		t,
+		map[string]any{"file": slip, "path": "passwords.min_lenght", "line": 3.0, "column": 13.0, "severity": "error",
+			"code": "unknown_key", "message": `the key "min_lenght" is not known; did you mean "min_length"?`},
+		problems[0],
+	)
 	_, errs = d.command(t, 2, "", "policy", "check", "nowhere.yaml")
 	assert.Contains(t, errs, "nowhere.yaml")
 	_, errs = d.command(t, 3, "", "policy", "save", slip)
@@ -189,9 +256,35 @@ func TestCommandLine(t *testing.T) {
 	assert.Contains(t, out, "1 file checked, no problems found.")
 	out, _ = d.command(t, 0, "", "policy", "save", "--publish", slip)
 	assert.Contains(t, out, "revision 1. No assignment uses it yet.")
-	_, errs = d.command(t, 3, "", "assignment", "set", "counters", "--policy", "counters", "--include", "ticket-desk", "--rank", "50")
+	_, errs = d.command(
+		t,
+		3,
+		"",
+		"assignment",
+		"set",
+		"counters",
+		"--policy",
+		"counters",
+		"--include",
+		"ticket-desk",
+		"--rank",
+		"50",
+	)
 	assert.Contains(t, errs, `did you mean "ticket-desks"?`)
-	d.command(t, 0, "", "assignment", "set", "counters", "--policy", "counters", "--include", "ticket-desks", "--rank", "50")
+	d.command(
+		t,
+		0,
+		"",
+		"assignment",
+		"set",
+		"counters",
+		"--policy",
+		"counters",
+		"--include",
+		"ticket-desks",
+		"--rank",
+		"50",
+	)
 	d.command(t, 0, "", "watch", "--within", "120s", "--group", "ticket-desks")
 	out, _ = d.command(t, 0, "", "device", "show", "SKL-TKT-002")
 	assert.Regexp(t, `✓\s+minimum length\s+20 characters\s+20 characters\s+rank 50: counters outranks`, out)
@@ -228,7 +321,14 @@ func TestCommandLine(t *testing.T) {
 	assert.Equal(t, "[]\n", out)
 
 	// An edit that makes devices held says so, on how many and by whom; one that nobody has is told.
-	d.write(t, "other.yaml", document("other", "membership: [{local_group: users, mode: exact, members: ['group:Nobody Such@skerryline.example']}]"))
+	d.write(
+		t,
+		"other.yaml",
+		document(
+			"other",
+			"membership: [{local_group: users, mode: exact, members: ['group:Nobody Such@skerryline.example']}]",
+		),
+	)
 	_, errs = d.command(t, 0, "", "policy", "check", "other.yaml")
 	assert.Contains(t, errs, "Not checked against the directory")
 	_, errs = d.command(t, 1, "", "policy", "save", "--strict", "other.yaml")
@@ -238,7 +338,20 @@ func TestCommandLine(t *testing.T) {
 	d.write(t, "third.yaml", document("third", "membership: [{local_group: users, mode: exact}]"))
 	d.command(t, 0, "", "policy", "save", "--publish", "third.yaml")
 	d.command(t, 0, "", "assignment", "set", "other", "--policy", "other", "--include", "ticket-desks", "--rank", "60")
-	_, errs = d.command(t, 0, "", "assignment", "set", "third", "--policy", "third", "--include", "ticket-desks", "--rank", "60")
+	_, errs = d.command(
+		t,
+		0,
+		"",
+		"assignment",
+		"set",
+		"third",
+		"--policy",
+		"third",
+		"--include",
+		"ticket-desks",
+		"--rank",
+		"60",
+	)
 	assert.Regexp(t, `Now held on 7 devices .*users, because of other and third`, errs)
 	d.command(t, 0, "", "assignment", "delete", "third")
 	d.command(t, 0, "", "assignment", "delete", "other")
@@ -252,7 +365,8 @@ func TestCommandLine(t *testing.T) {
 	assert.Equal(t, 1, strings.Count(token, "\n"))
 	assert.Contains(t, errs, "It is not shown again")
 	file := d.write(t, "token", "# for one device\n"+token)
-	enrolled, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), "--service", d.url, "--token-file", filepath.Join(d.home, file), "--state", t.TempDir(), "--name", "SKL-WKS-900", "--once").CombinedOutput()
+	enrolled, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), "--service", d.url, "--token-file", filepath.Join(d.home, file), "--state", t.TempDir(), "--name", "SKL-WKS-900", "--once").
+		CombinedOutput()
 	require.NoError(t, err, string(enrolled))
 	assert.Contains(t, string(enrolled), "Enrolled as SKL-WKS-900.")
 	out, _ = d.command(t, 0, "", "order", "send", "rotate", "SKL-TKT-002", "--account", "keeper", "--json")
@@ -290,7 +404,8 @@ func TestServeRefusesWhatIsUnsafeOrUnclear(t *testing.T) {
 		"must be from 1s to 24h":     {"--interval", "0s", "--database", cluster.URL()},
 		"log-level":                  {"--log-level", "loud"},
 	} {
-		out, err := exec.Command(filepath.Join(binaries, "rankwardend"), append([]string{"serve"}, args...)...).CombinedOutput()
+		out, err := exec.Command(filepath.Join(binaries, "rankwardend"), append([]string{"serve"}, args...)...).
+			CombinedOutput()
 		require.Error(t, err, says)
 		assert.Contains(t, string(out), says)
 	}
@@ -300,13 +415,29 @@ func TestServeByConfigurationAndStop(t *testing.T) {
 	dir, address, devices := t.TempDir(), freeAddress(t), freeAddress(t)
 	url, err := cluster.CreateDatabase(t.Context(), "served")
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "rankwardend.yaml"), []byte("organisation: Skerry Line\nlisten: 127.0.0.1:1\nlog-format: json\n"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			filepath.Join(dir, "rankwardend.yaml"),
+			[]byte("organisation: Skerry Line\nlisten: 127.0.0.1:1\nlog-format: json\n"),
+			0o600,
+		),
+	)
 	made := exec.Command(filepath.Join(binaries, "rankwardend"), "keys", "new", "--service", "--database", url)
 	made.Dir, made.Env = dir, []string{"HOME=" + dir}
 	said, err := made.CombinedOutput()
 	require.NoError(t, err, string(said))
 	assert.Contains(t, string(said), "Keep a copy in a safe place")
-	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--config", "rankwardend.yaml", "--listen", address, "--device-listen", devices)
+	cmd := exec.Command(
+		filepath.Join(binaries, "rankwardend"),
+		"serve",
+		"--config",
+		"rankwardend.yaml",
+		"--listen",
+		address,
+		"--device-listen",
+		devices,
+	)
 	cmd.Dir, cmd.Env = dir, []string{"RANKWARDEN_DATABASE=" + url}
 	logs, err := cmd.StderrPipe()
 	require.NoError(t, err)

@@ -33,7 +33,14 @@ func BenchmarkDeposits(b *testing.B) {
 	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
 	require.NoError(b, err)
 	escrowFile := b.TempDir() + "/escrow.json"
-	config := server.Config{Listen: "127.0.0.1:0", Database: url, Keys: b.TempDir() + "/keys.json", EscrowKeys: escrowFile, Organisation: "Skerry Line", Interval: time.Hour}
+	config := server.Config{
+		Listen:       "127.0.0.1:0",
+		Database:     url,
+		Keys:         b.TempDir() + "/keys.json",
+		EscrowKeys:   escrowFile,
+		Organisation: "Skerry Line",
+		Interval:     time.Hour,
+	}
 	require.NoError(b, server.CreateKeys(ctx, config))
 	running, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
@@ -44,11 +51,22 @@ func BenchmarkDeposits(b *testing.B) {
 	require.NoError(b, err)
 	require.NoError(b, running.Custody.ProveByCopy(ctx, uow.Console("bench"), number, ring))
 	require.NoError(b, running.Custody.ReloadKeys(ctx))
-	require.NoError(b, change(b, url, fmt.Sprintf(`insert into enrolment_tokens values ('t', '', '', 1, '[]', '', now(), now());
+	require.NoError(
+		b,
+		change(b, url, fmt.Sprintf(`insert into enrolment_tokens values ('t', '', '', 1, '[]', '', now(), now());
 		insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at)
 		select 'd' || i, 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, 't', now() from generate_series(0, %d) i;
-		create table bare (device text, number bigint, about text, sealed bytea, primary key (device, number)); alter table bare alter column sealed set storage external`, depositors)))
-	pool, err := pgxpool.New(ctx, fmt.Sprintf("%s%spool_max_conns=%d", url, map[bool]string{true: "&", false: "?"}[strings.Contains(url, "?")], depositors))
+		create table bare (device text, number bigint, about text, sealed bytea, primary key (device, number)); alter table bare alter column sealed set storage external`, depositors)),
+	)
+	pool, err := pgxpool.New(
+		ctx,
+		fmt.Sprintf(
+			"%s%spool_max_conns=%d",
+			url,
+			map[bool]string{true: "&", false: "?"}[strings.Contains(url, "?")],
+			depositors,
+		),
+	)
 	require.NoError(b, err)
 	b.Cleanup(pool.Close)
 
@@ -58,8 +76,20 @@ func BenchmarkDeposits(b *testing.B) {
 		deposits := make([][]protocol.Deposit, depositors)
 		for i := range deposits {
 			for n := range int64(depositEach) {
-				d := protocol.Deposit{Epoch: 1, Number: first + n, Target: principal.FromKey("keeper"), Account: principal.MustSID("S-1-5-21-7-8-9-1001"), NameBefore: "keeper", NameAfter: "keeper", Reason: rotation.Age}
-				bytes, err := escrow.Seal(public, escrow.Of("Skerry Line", fmt.Sprintf("d%d", i), d, 1), "a password of that length")
+				d := protocol.Deposit{
+					Epoch:      1,
+					Number:     first + n,
+					Target:     principal.FromKey("keeper"),
+					Account:    principal.MustSID("S-1-5-21-7-8-9-1001"),
+					NameBefore: "keeper",
+					NameAfter:  "keeper",
+					Reason:     rotation.Age,
+				}
+				bytes, err := escrow.Seal(
+					public,
+					escrow.Of("Skerry Line", fmt.Sprintf("d%d", i), d, 1),
+					"a password of that length",
+				)
 				require.NoError(b, err)
 				d.Sealed = []protocol.Sealed{{Key: 1, Bytes: bytes}}
 				deposits[i] = append(deposits[i], d)
@@ -71,7 +101,14 @@ func BenchmarkDeposits(b *testing.B) {
 		})
 		bare := rate(func(i, n int) error {
 			d := deposits[i][n]
-			_, err := pool.Exec(ctx, "insert into bare values ($1, $2, $3, $4)", fmt.Sprintf("d%d", i), d.Number, d.Digest(), d.Sealed[0].Bytes)
+			_, err := pool.Exec(
+				ctx,
+				"insert into bare values ($1, $2, $3, $4)",
+				fmt.Sprintf("d%d", i),
+				d.Number,
+				d.Digest(),
+				d.Sealed[0].Bytes,
+			)
 			return err
 		})
 		first += depositEach

@@ -110,11 +110,21 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 	s := start(t)
 	s.publish("one", keeperOnly, 200, "everything")
 	d := s.enrolled("SKL-HQ-001")
-	s.publish("two", "membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'sid:S-1-5-21-1-2-3-9']}]", 200, "everything")
+	s.publish(
+		"two",
+		"membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'sid:S-1-5-21-1-2-3-9']}]",
+		200,
+		"everything",
+	)
 	s.settled()
 	w := s.why("SKL-HQ-001")
 	assert.Equal(t, "held", w.Device.Standing)
-	assert.Equal(t, "exactly: managed keeper, built-in administrator, kept from desired state 1", w.Units[0].Desired, "it keeps what it was told")
+	assert.Equal(
+		t,
+		"exactly: managed keeper, built-in administrator, kept from desired state 1",
+		w.Units[0].Desired,
+		"it keeps what it was told",
+	)
 	assert.Equal(t, "one and two differ at equal rank", w.Units[0].DecidedBy)
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)
@@ -123,7 +133,12 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 
 	two, err := s.owner.Assignment(t.Context(), "two")
 	require.NoError(t, err)
-	_, err = s.owner.ChangeAssignment(t.Context(), "two", api.Aim{Policy: "two", Include: []string{"everything"}, Rank: 201}, two.Version)
+	_, err = s.owner.ChangeAssignment(
+		t.Context(),
+		"two",
+		api.Aim{Policy: "two", Include: []string{"everything"}, Rank: 201},
+		two.Version,
+	)
 	require.NoError(t, err)
 	s.cycle(d, "SKL-HQ-001")
 	assert.Equal(t, "in_step", standing(s, "SKL-HQ-001"))
@@ -140,7 +155,12 @@ func TestGroupsAimAndOnlyTouchedDevicesAreSettled(t *testing.T) {
 	assert.Equal(t, "10 characters", s.why("SKL-TKT-001").Units[0].Desired)
 	assert.Equal(t, "8 characters", s.why("SKL-TKT-002").Units[0].Desired)
 
-	_, err = s.owner.ChangeGroup(ctx, "desks", client.GroupEdit{Add: []string{"skl-tkt-002"}, Remove: []string{"SKL-TKT-001"}}, group.Version)
+	_, err = s.owner.ChangeGroup(
+		ctx,
+		"desks",
+		client.GroupEdit{Add: []string{"skl-tkt-002"}, Remove: []string{"SKL-TKT-001"}},
+		group.Version,
+	)
 	require.NoError(t, err)
 	s.cycle(in, "SKL-TKT-001")
 	s.cycle(out, "SKL-TKT-002")
@@ -172,7 +192,12 @@ func TestEnrolment(t *testing.T) {
 
 	otherRoot := parts
 	otherRoot.RootFingerprint = "another"
-	require.ErrorIs(t, s.device("SKL-A", otherRoot.String()).Cycle(ctx), protocol.ErrRoot, "nothing is sent to a service with another root")
+	require.ErrorIs(
+		t,
+		s.device("SKL-A", otherRoot.String()).Cycle(ctx),
+		protocol.ErrRoot,
+		"nothing is sent to a service with another root",
+	)
 	wrong := parts
 	wrong.Secret = "guess"
 	refused(s.device("SKL-A", wrong.String()).Cycle(ctx), "token_unknown")
@@ -226,12 +251,21 @@ func TestReportsCannotBeForgedOrReplayed(t *testing.T) {
 	parts, err := protocol.ParseToken(s.enrolmentToken(1))
 	require.NoError(t, err)
 	sign := func(k protocol.Key, path string, seq int64, at time.Time, body any) string {
-		document, err := protocol.Sign(k, protocol.Header{KeyID: k.ID, URL: path, Time: at, Sequence: seq}, body, path == protocol.PathEnrol)
+		document, err := protocol.Sign(
+			k,
+			protocol.Header{KeyID: k.ID, URL: path, Time: at, Sequence: seq},
+			body,
+			path == protocol.PathEnrol,
+		)
 		require.NoError(t, err)
 		return document
 	}
 	now := s.clock.now()
-	enrol := protocol.EnrolRequest{TokenID: parts.ID, Secret: parts.Secret, Facts: protocol.Facts{Name: "SKL-X", Platform: "windows"}}
+	enrol := protocol.EnrolRequest{
+		TokenID: parts.ID,
+		Secret:  parts.Secret,
+		Facts:   protocol.Facts{Name: "SKL-X", Platform: "windows"},
+	}
 	status, _, detail := s.posted(protocol.PathEnrol, sign(key, protocol.PathEnrol, 0, now, enrol))
 	require.Equal(t, 200, status, detail)
 	me := protocol.Key{ID: s.why("SKL-X").Device.ID, Private: key.Private}
@@ -239,8 +273,11 @@ func TestReportsCannotBeForgedOrReplayed(t *testing.T) {
 	require.NoError(t, err)
 
 	report := func(seq int64, minimum int) protocol.CheckIn {
-		return protocol.CheckIn{Epoch: 1, Report: &drift.Report{Format: drift.ReportFormat, Device: "SKL-X", Seq: seq, At: now, State: drift.State{
-			Platform: "windows", Passwords: &drift.Passwords{MinLength: &minimum}, Lockout: &unit.LockoutRule{}}}}
+		return protocol.CheckIn{
+			Epoch: 1,
+			Report: &drift.Report{Format: drift.ReportFormat, Device: "SKL-X", Seq: seq, At: now, State: drift.State{
+				Platform: "windows", Passwords: &drift.Passwords{MinLength: &minimum}, Lockout: &unit.LockoutRule{}}},
+		}
 	}
 	good := sign(me, protocol.PathCheckIn, 5, now, report(5, 8))
 	for range 2 {

@@ -57,7 +57,13 @@ func TestDirectoryImport(t *testing.T) {
 	assert.Len(t, found.Items, 3)
 	assert.NotEmpty(t, found.Next)
 
-	check, err = s.owner.CheckPolicy(ctx, document("base", "membership: [{local_group: users, mode: adjust, members: ['group:Workshop Lead@skerryline.example', 'guid:"+asta.GUID+"']}]"))
+	check, err = s.owner.CheckPolicy(
+		ctx,
+		document(
+			"base",
+			"membership: [{local_group: users, mode: adjust, members: ['group:Workshop Lead@skerryline.example', 'guid:"+asta.GUID+"']}]",
+		),
+	)
 	require.NoError(t, err)
 	require.Len(t, check.Problems, 1)
 	assert.Contains(t, check.Problems[0].Message, "did you mean group:workshop leads@skerryline.example")
@@ -67,7 +73,10 @@ func TestDirectoryImport(t *testing.T) {
 	admins := func() string { return unitWhy(s, "SKL-WKS-001", "membership.administrators").Reported }
 	assert.NotContains(t, admins(), "workshop leads", "this machine has not heard of them")
 	m := d.Machine()
-	m.Directory = []principal.SID{principal.MustSID("S-1-5-21-70-80-90-1402"), principal.MustSID("S-1-5-21-70-80-90-9999")}
+	m.Directory = []principal.SID{
+		principal.MustSID("S-1-5-21-70-80-90-1402"),
+		principal.MustSID("S-1-5-21-70-80-90-9999"),
+	}
 	reboot(s, d, m)
 	s.cycle(d, "SKL-WKS-001")
 	assert.Contains(t, admins(), "workshop leads@skerryline.example")
@@ -133,10 +142,24 @@ func TestDirectoryConnection(t *testing.T) {
 	before := s.why("SKL-WKS-001").Device.Desired
 
 	// A group is renamed, somebody leaves, somebody comes that a policy names already.
-	s.publish("visitors", "membership: [{local_group: users, mode: adjust, members: ['user:solveig brae@skerryline.example']}]", 400, "everything")
+	s.publish(
+		"visitors",
+		"membership: [{local_group: users, mode: adjust, members: ['user:solveig brae@skerryline.example']}]",
+		400,
+		"everything",
+	)
 	s.cycle(d, "SKL-WKS-001")
-	assert.Contains(t, unitWhy(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the directory does not know it")
-	require.NoError(t, ldapServer.root.ModifyDN(ldap.NewModifyDNRequest("cn=Workshop Leads,ou=groups,"+ldapBase, "cn=Workshop Elders", true, "")))
+	assert.Contains(
+		t,
+		unitWhy(s, "SKL-WKS-001", "membership.users").Findings[0].Words,
+		"the directory does not know it",
+	)
+	require.NoError(
+		t,
+		ldapServer.root.ModifyDN(
+			ldap.NewModifyDNRequest("cn=Workshop Leads,ou=groups,"+ldapBase, "cn=Workshop Elders", true, ""),
+		),
+	)
 	require.NoError(t, ldapServer.root.Del(ldap.NewDelRequest("cn=crew0,ou=people,"+ldapBase, nil)))
 	add := ldap.NewAddRequest("cn=Solveig Brae,ou=people,"+ldapBase, nil)
 	add.Attribute("objectClass", []string{"top", "person", "organizationalPerson", "user"})
@@ -148,9 +171,18 @@ func TestDirectoryConnection(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 1, 1}, []int{change.Added, change.Changed, change.Removed})
 	s.cycle(d, "SKL-WKS-001")
-	assert.Contains(t, unitWhy(s, "SKL-WKS-001", "membership.users").Findings[0].Words, "the device cannot resolve this identifier", "now the device knows whom to look for")
+	assert.Contains(
+		t,
+		unitWhy(s, "SKL-WKS-001", "membership.users").Findings[0].Words,
+		"the device cannot resolve this identifier",
+		"now the device knows whom to look for",
+	)
 	assert.Greater(t, s.why("SKL-WKS-001").Device.Desired, before, "the device no longer hears of a group nobody knows")
-	assert.Contains(t, unitWhy(s, "SKL-WKS-001", "membership.administrators").Findings[0].Words, "the directory does not know it")
+	assert.Contains(
+		t,
+		unitWhy(s, "SKL-WKS-001", "membership.administrators").Findings[0].Words,
+		"the directory does not know it",
+	)
 
 	// What does not work is said, and changes nothing.
 	for says, spoil := range map[string]func(c *directory.Connection){
@@ -195,7 +227,12 @@ func TestWhoVanishesFromTheDirectoryLosesNothingAtOnce(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	entry := func(n int) string {
-		return fmt.Sprintf("dn: cn=crew%d,ou=people,dc=skerryline,dc=example\nobjectClass: person\ncn: crew%d\nobjectSid: S-1-5-21-70-80-90-%d\n\n", n, n, 3000+n)
+		return fmt.Sprintf(
+			"dn: cn=crew%d,ou=people,dc=skerryline,dc=example\nobjectClass: person\ncn: crew%d\nobjectSid: S-1-5-21-70-80-90-%d\n\n",
+			n,
+			n,
+			3000+n,
+		)
 	}
 	people := func(without ...int) []byte {
 		var b strings.Builder
@@ -213,7 +250,12 @@ func TestWhoVanishesFromTheDirectoryLosesNothingAtOnce(t *testing.T) {
 	for _, e := range refs {
 		members = append(members, "'"+e.Ref+"'")
 	}
-	s.publish("base", "membership: [{local_group: users, mode: exact, members: ["+strings.Join(members, ", ")+"]}]", 500, "everything")
+	s.publish(
+		"base",
+		"membership: [{local_group: users, mode: exact, members: ["+strings.Join(members, ", ")+"]}]",
+		500,
+		"everything",
+	)
 	s.enrolled("SKL-WKS-001")
 	before := s.why("SKL-WKS-001").Device.Desired
 

@@ -53,7 +53,12 @@ func TestDraftsRevisionsAndStaleEdits(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.owner.NewAssignment(ctx, "draft", api.Aim{Policy: "draft", Include: []string{"everything"}, Rank: 1})
 	problem(t, err, http.StatusUnprocessableEntity, "publish it first")
-	_, err = s.owner.ChangeAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 1}, a.Version+1)
+	_, err = s.owner.ChangeAssignment(
+		ctx,
+		"base",
+		api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 1},
+		a.Version+1,
+	)
 	problem(t, err, http.StatusPreconditionFailed, "read it again")
 	found, err := s.owner.Policies(ctx, "DRA", client.Page{})
 	require.NoError(t, err)
@@ -86,7 +91,12 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 	patch := func(name, body string) int {
 		token, err := s.owner.MakeToken(ctx, "patch", "", 1)
 		require.NoError(t, err)
-		req, err := http.NewRequestWithContext(ctx, http.MethodPatch, s.URL+"/api/v1/operators/"+name, stringReader(body))
+		req, err := http.NewRequestWithContext(
+			ctx,
+			http.MethodPatch,
+			s.URL+"/api/v1/operators/"+name,
+			stringReader(body),
+		)
 		require.NoError(t, err)
 		req.Header.Set("Authorization", "Bearer "+token.Secret)
 		req.Header.Set("Content-Type", "application/json")
@@ -100,7 +110,11 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 	assert.Equal(t, 404, patch("nobody", `{"disabled": true}`))
 	_, err := look.Me(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, 200, patch("bjorn", `{"roles": [{"role": "owner", "groups": []}], "password": "another lamp, another pier"}`))
+	assert.Equal(
+		t,
+		200,
+		patch("bjorn", `{"roles": [{"role": "owner", "groups": []}], "password": "another lamp, another pier"}`),
+	)
 	_, err = look.Me(ctx)
 	problem(t, err, 401, "sign in again")
 	_, err = look.SignIn(ctx, "bjorn", "another lamp, another pier")
@@ -118,7 +132,11 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 
 func TestAnotherSiteCannotUseASession(t *testing.T) {
 	s := start(t)
-	req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/session", stringReader(`{"name": "asta", "password": "`+ownerPassword+`"}`))
+	req, err := http.NewRequest(
+		http.MethodPost,
+		s.URL+"/api/v1/session",
+		stringReader(`{"name": "asta", "password": "`+ownerPassword+`"}`),
+	)
 	require.NoError(t, err)
 	req.Header.Set("Content-Type", "application/json")
 	resp, err := http.DefaultClient.Do(req)
@@ -151,7 +169,8 @@ func TestAgentCommand(t *testing.T) {
 	token := filepath.Join(dir, "token")
 	require.NoError(t, os.WriteFile(token, []byte(s.enrolmentToken(1)+"\n"), 0o600))
 	run := func(args ...string) (string, error) {
-		out, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), append([]string{"--once", "--service", s.URL, "--state", filepath.Join(dir, "state"), "--name", "SKL-WKS-009"}, args...)...).CombinedOutput()
+		out, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), append([]string{"--once", "--service", s.URL, "--state", filepath.Join(dir, "state"), "--name", "SKL-WKS-009"}, args...)...).
+			CombinedOutput()
 		return string(out), err
 	}
 	out, err := run()

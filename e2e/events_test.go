@@ -14,7 +14,10 @@ import (
 )
 
 func (s *service) events(q client.EventQuery) []api.Event {
-	items, err := client.All(0, func(p client.Page) (client.List[api.Event], error) { return s.owner.Events(s.t.Context(), q, p) })
+	items, err := client.All(
+		0,
+		func(p client.Page) (client.List[api.Event], error) { return s.owner.Events(s.t.Context(), q, p) },
+	)
 	require.NoError(s.t, err)
 	return items
 }
@@ -38,8 +41,16 @@ func TestDeviceEvents(t *testing.T) {
 	s.wake(d, "")
 	require.NoError(t, d.Cycle(t.Context()))
 	latest := s.events(of)[0]
-	assert.Equal(t, []string{"member_removed", "membership.administrators", "local:mechanic", "mechanic was removed from administrators, by base revision 1"},
-		[]string{latest.Kind, latest.Unit, latest.Subject, latest.Words})
+	assert.Equal(
+		t,
+		[]string{
+			"member_removed",
+			"membership.administrators",
+			"local:mechanic",
+			"mechanic was removed from administrators, by base revision 1",
+		},
+		[]string{latest.Kind, latest.Unit, latest.Subject, latest.Words},
+	)
 	assert.WithinDuration(t, s.clock.now(), latest.At, time.Minute)
 	count := len(s.events(of))
 	require.NoError(t, d.Cycle(t.Context()))

@@ -53,7 +53,12 @@ func newEverything(t *testing.T, seed uint64) *everything {
 	require.NoError(t, err)
 	t.Cleanup(func() { e.cluster.Stop() })
 	e.service = startOn(t, e.cluster)
-	e.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1)+"\nlockout: {threshold: 5, duration: 15m, window: 15m}", 500, "everything")
+	e.publish(
+		"base",
+		strings.Replace(desk, "%THEN%", "nothing", 1)+"\nlockout: {threshold: 5, duration: 15m, window: 15m}",
+		500,
+		"everything",
+	)
 	e.accepted = 5
 	for i := range 4 {
 		e.fleet = append(e.fleet, e.enrolled(fmt.Sprintf("SKL-BRG-%03d", i+1)))
@@ -80,8 +85,22 @@ func newEverything(t *testing.T, seed uint64) *everything {
 
 // begin starts a process of the service, and waits until it answers.
 func (e *everything) begin(i int) {
-	e.replicas[i] = exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--listen", e.address[i], "--database", e.config.Database,
-		"--keys", e.config.Keys, "--escrow-keys", e.config.EscrowKeys, "--organisation", "Skerry Line", "--interval", "1s")
+	e.replicas[i] = exec.Command(
+		filepath.Join(binaries, "rankwardend"),
+		"serve",
+		"--listen",
+		e.address[i],
+		"--database",
+		e.config.Database,
+		"--keys",
+		e.config.Keys,
+		"--escrow-keys",
+		e.config.EscrowKeys,
+		"--organisation",
+		"Skerry Line",
+		"--interval",
+		"1s",
+	)
 	require.NoError(e.t, e.replicas[i].Start())
 	e.until(func() bool {
 		answer, err := http.Get("http://" + e.address[i] + "/readyz")
@@ -120,13 +139,22 @@ func (e *everything) RoundTrip(r *http.Request) (*http.Response, error) {
 func (e *everything) power(d *device) {
 	d.Workstation.CutAfter(-1)
 	var err error
-	d.Agent, err = agent.New(agent.Options{Host: d.Workstation, Service: "http://either", Dir: d.dir, HTTP: &http.Client{Transport: e}, Clock: e.devices, Log: slog.New(slog.DiscardHandler),
-		Write: func(path string, data []byte, mode os.FileMode) error {
-			if e.full.Load() {
-				return syscall.ENOSPC
-			}
-			return durably.Write(path, data, mode)
-		}})
+	d.Agent, err = agent.New(
+		agent.Options{
+			Host:    d.Workstation,
+			Service: "http://either",
+			Dir:     d.dir,
+			HTTP:    &http.Client{Transport: e},
+			Clock:   e.devices,
+			Log:     slog.New(slog.DiscardHandler),
+			Write: func(path string, data []byte, mode os.FileMode) error {
+				if e.full.Load() {
+					return syscall.ENOSPC
+				}
+				return durably.Write(path, data, mode)
+			},
+		},
+	)
 	require.NoError(e.t, err)
 }
 
@@ -153,14 +181,29 @@ func (e *everything) edit() {
 		return
 	}
 	next := 3 + e.dice.IntN(40)
-	body := strings.Replace(desk, "%THEN%", "nothing", 1) + fmt.Sprintf("\nlockout: {threshold: %d, duration: 15m, window: 15m}", next)
+	body := strings.Replace(
+		desk,
+		"%THEN%",
+		"nothing",
+		1,
+	) + fmt.Sprintf(
+		"\nlockout: {threshold: %d, duration: 15m, window: 15m}",
+		next,
+	)
 	if p, err = e.owner.SavePolicy(ctx, "base", document("base", body), p.Version); err != nil {
 		return
 	}
 	if _, err = e.owner.PublishPolicy(ctx, "base", p.Version); err == nil {
 		e.accepted = next
 	}
-	_, _ = e.owner.Order(ctx, api.NewOrder{Kind: "rotate", Subject: "account:keeper", Devices: []string{e.fleet[e.dice.IntN(len(e.fleet))].Machine().Facts.Name}})
+	_, _ = e.owner.Order(
+		ctx,
+		api.NewOrder{
+			Kind:    "rotate",
+			Subject: "account:keeper",
+			Devices: []string{e.fleet[e.dice.IntN(len(e.fleet))].Machine().Facts.Name},
+		},
+	)
 }
 
 // pgProgram runs one of PostgreSQL's own programs.
@@ -256,19 +299,38 @@ func (e *everything) inStep(after string) {
 				return false
 			}
 			threshold := d.Machine().Lockout.Threshold
-			missing = fmt.Sprintf("standing %s, desired %d, reported %d, %d findings, threshold %d of %d, its agent says %v", w.Device.Standing, w.Device.Desired, w.Device.Reported, w.Device.OpenFindings, threshold, e.accepted, told)
+			missing = fmt.Sprintf(
+				"standing %s, desired %d, reported %d, %d findings, threshold %d of %d, its agent says %v",
+				w.Device.Standing,
+				w.Device.Desired,
+				w.Device.Reported,
+				w.Device.OpenFindings,
+				threshold,
+				e.accepted,
+				told,
+			)
 			return w.Device.Standing == "in_step" && w.Device.Desired == w.Device.Reported && threshold == e.accepted
 		}, 2*time.Minute, 20*time.Millisecond)
 		if e.t.Failed() {
 			require.Fail(e.t, "not in step", "%s, after %s: %s", name, after, missing)
 		}
 		account := e.managed(d, name)
-		assert.True(e.t, d.Opens(d.Find(account.Name), e.current(name)), "%s, after %s: what escrow has opens the account", name, after)
+		assert.True(
+			e.t,
+			d.Opens(d.Find(account.Name), e.current(name)),
+			"%s, after %s: what escrow has opens the account",
+			name,
+			after,
+		)
 	}
 	if e.restored {
 		return
 	}
-	gaps, err := query[int](e.t, e.config.Database, `select count(*) from (select device_id, epoch from device_events group by 1, 2 having count(*) <> max(seq) - min(seq) + 1) gaps`)
+	gaps, err := query[int](
+		e.t,
+		e.config.Database,
+		`select count(*) from (select device_id, epoch from device_events group by 1, 2 having count(*) <> max(seq) - min(seq) + 1) gaps`,
+	)
 	require.NoError(e.t, err)
 	assert.Zero(e.t, gaps, "devices of which an event was lost, after %s", after)
 }
@@ -285,8 +347,15 @@ func TestEverythingAtOnce(t *testing.T) {
 	t.Logf("STORM_SEED=%d", seed)
 	e := newEverything(t, seed)
 	faults := e.faults()
-	order := []string{"connections are cut", "a process is killed in the middle of settling", "PostgreSQL is stopped", "disks fill",
-		"the process that operators use is killed", "the power of devices goes", "the database of an hour ago is restored"}
+	order := []string{
+		"connections are cut",
+		"a process is killed in the middle of settling",
+		"PostgreSQL is stopped",
+		"disks fill",
+		"the process that operators use is killed",
+		"the power of devices goes",
+		"the database of an hour ago is restored",
+	}
 	for _, what := range order {
 		faults[what]()
 		e.inStep(what)

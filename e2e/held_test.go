@@ -40,7 +40,14 @@ func (p *patient) send(path string, body any) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(p.conn, "POST %s HTTP/1.1\r\nHost: x\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n%s", path, protocol.ContentType, len(document), document)
+	_, err = fmt.Fprintf(
+		p.conn,
+		"POST %s HTTP/1.1\r\nHost: x\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n%s",
+		path,
+		protocol.ContentType,
+		len(document),
+		document,
+	)
 	return err
 }
 
@@ -81,14 +88,47 @@ func patients(t *testing.T, url string, count int) []*patient {
 		id := fmt.Sprintf("%026d", i)
 		list[i] = &patient{key: protocol.Key{ID: id, Private: key.Private}}
 		name := fmt.Sprintf("SKL-BIG-%06d", i)
-		rows[i] = []any{id, name, strings.ToLower(name), "", "Box", "windows", "10", 1, "live", []byte(key.Private.Public().(ed25519.PublicKey)), key.ID, time.Now(), time.Now()}
+		rows[i] = []any{
+			id,
+			name,
+			strings.ToLower(name),
+			"",
+			"Box",
+			"windows",
+			"10",
+			1,
+			"live",
+			[]byte(key.Private.Public().(ed25519.PublicKey)),
+			key.ID,
+			time.Now(),
+			time.Now(),
+		}
 	}
 	conn, err := pgx.Connect(t.Context(), url)
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
 	_, err = conn.Exec(t.Context(), "alter table devices alter token_id drop not null")
 	require.NoError(t, err)
-	_, err = conn.CopyFrom(t.Context(), pgx.Identifier{"devices"}, []string{"id", "name", "name_key", "serial", "model", "platform", "os_version", "os_build", "state", "public_key", "key_id", "enrolled_at", "last_contact"}, pgx.CopyFromRows(rows))
+	_, err = conn.CopyFrom(
+		t.Context(),
+		pgx.Identifier{"devices"},
+		[]string{
+			"id",
+			"name",
+			"name_key",
+			"serial",
+			"model",
+			"platform",
+			"os_version",
+			"os_build",
+			"state",
+			"public_key",
+			"key_id",
+			"enrolled_at",
+			"last_contact",
+		},
+		pgx.CopyFromRows(rows),
+	)
 	require.NoError(t, err)
 	_, err = conn.Exec(t.Context(), `notify rankwarden, '{"topic": "devices"}'`)
 	require.NoError(t, err)
@@ -245,5 +285,11 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	for _, p := range devices {
 		p.conn.Close()
 	}
-	require.Eventually(t, func() bool { return runtime.NumGoroutine() < idle+count/4 }, time.Minute, 50*time.Millisecond, "handlers of devices that left end at once")
+	require.Eventually(
+		t,
+		func() bool { return runtime.NumGoroutine() < idle+count/4 },
+		time.Minute,
+		50*time.Millisecond,
+		"handlers of devices that left end at once",
+	)
 }

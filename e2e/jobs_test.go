@@ -13,7 +13,11 @@ func TestJobsAreDoneByWhicheverReplica(t *testing.T) {
 	s := start(t)
 	ended := func(name, state string) func() bool {
 		return func() bool {
-			n, err := query[int](t, s.config.Database, "select count(*) from river_job where args->>'name' = '"+name+"' and state = '"+state+"'")
+			n, err := query[int](
+				t,
+				s.config.Database,
+				"select count(*) from river_job where args->>'name' = '"+name+"' and state = '"+state+"'",
+			)
 			require.NoError(t, err)
 			return n > 0
 		}
@@ -23,7 +27,14 @@ func TestJobsAreDoneByWhicheverReplica(t *testing.T) {
 	}
 	s.stop()
 	// What is too old is forgotten by a replica that has just begun.
-	require.NoError(t, change(t, s.config.Database, "insert into sign_in_failures (subject, failures, blocked_to, last_at) values ('name gone', 1, now() - interval '40 days', now() - interval '40 days')"))
+	require.NoError(
+		t,
+		change(
+			t,
+			s.config.Database,
+			"insert into sign_in_failures (subject, failures, blocked_to, last_at) values ('name gone', 1, now() - interval '40 days', now() - interval '40 days')",
+		),
+	)
 	require.NoError(t, change(t, s.config.Database, "delete from river_job"))
 	s.run()
 	s.until(func() bool {
@@ -31,7 +42,11 @@ func TestJobsAreDoneByWhicheverReplica(t *testing.T) {
 		require.NoError(t, err)
 		return n == 0
 	})
-	n, err := query[int](t, s.config.Database, "select count(*) from river_job where state in ('retryable', 'discarded')")
+	n, err := query[int](
+		t,
+		s.config.Database,
+		"select count(*) from river_job where state in ('retryable', 'discarded')",
+	)
 	require.NoError(t, err)
 	assert.Zero(t, n)
 }

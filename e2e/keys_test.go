@@ -19,7 +19,17 @@ import (
 // daemon runs a command of the service on its database and keys.
 func (s *service) daemon(args ...string) (stdout, stderr string, err error) {
 	if args[0] == "keys" || args[0] == "restored" {
-		args = append(args, "--database", s.config.Database, "--keys", s.config.Keys, "--escrow-keys", s.config.EscrowKeys, "--organisation", "Skerry Line")
+		args = append(
+			args,
+			"--database",
+			s.config.Database,
+			"--keys",
+			s.config.Keys,
+			"--escrow-keys",
+			s.config.EscrowKeys,
+			"--organisation",
+			"Skerry Line",
+		)
 	}
 	cmd := exec.CommandContext(s.t.Context(), filepath.Join(binaries, "rankwardend"), args...)
 	var out, bad bytes.Buffer
@@ -71,7 +81,8 @@ func TestEscrowKeys(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, still)
 	first := s.deposits("SKL-TKT-001")
-	shown, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "old image", Former: &first[len(first)-1].DepositRef})
+	shown, err := s.as("nightwatch", "support").
+		Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "old image", Former: &first[len(first)-1].DepositRef})
 	require.NoError(t, err)
 	assert.Equal(t, secret, shown.Candidates[0].Password, "sealed again, it is the same password")
 	list := s.mustRun("keys", "list")

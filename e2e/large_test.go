@@ -70,7 +70,10 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 		assert.IsIncreasing(t, append([]string{""}, names...))
 	}
 	for want, q := range map[int]client.FindingQuery{many: {}, many / 10: {Unit: "lockout"}, many * 9 / 10: {Unit: "passwords.min_length", Kind: "wrong_value"}, 0: {State: "settled"}} {
-		findings, err := client.All(0, func(p client.Page) (client.List[api.Finding], error) { return s.owner.Findings(ctx, q, p) })
+		findings, err := client.All(
+			0,
+			func(p client.Page) (client.List[api.Finding], error) { return s.owner.Findings(ctx, q, p) },
+		)
 		require.NoError(t, err)
 		assert.Len(t, findings, want, "%+v", q)
 		ids := map[int64]bool{}
@@ -81,7 +84,11 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 	}
 	sevens, err := s.owner.Findings(ctx, client.FindingQuery{Group: "sevens"}, client.Page{Limit: 1})
 	require.NoError(t, err)
-	assert.Equal(t, "never locks instead of after 5 wrong attempts within 15 min, locked for 15 min", sevens.Items[0].Words)
+	assert.Equal(
+		t,
+		"never locks instead of after 5 wrong attempts within 15 min, locked for 15 min",
+		sevens.Items[0].Words,
+	)
 	o, err := s.owner.Overview(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, many, o.Standings.Drifted)
@@ -105,26 +112,77 @@ func TestConsoleWithManyRows(t *testing.T) {
 	s := start(t)
 	s.crowd()
 	b := openTab(t, 1280, 800)
-	b.do("sign in", browser.SignIn(s.URL, "asta", ownerPassword), chromedp.Navigate(s.URL+"/devices"), browser.Reads("SKL-BIG-00001"), browser.Reads("all2500"))
+	b.do(
+		"sign in",
+		browser.SignIn(s.URL, "asta", ownerPassword),
+		chromedp.Navigate(s.URL+"/devices"),
+		browser.Reads("SKL-BIG-00001"),
+		browser.Reads("all2500"),
+	)
 	var drawn int
 	b.do("count", chromedp.Evaluate(`document.querySelectorAll('[role="rowgroup"] [role="row"]').length`, &drawn))
 	assert.Less(t, drawn, 80)
-	b.do("scroll to the very end", chromedp.Evaluate(`window.down = setInterval(() => { const s = document.querySelector('[role="table"]').parentElement; s.scrollTop = s.scrollHeight; }, 50)`, nil),
-		browser.Reads(fmt.Sprintf("SKL-BIG-%05d", many)), chromedp.Evaluate(`clearInterval(window.down)`, nil))
+	b.do(
+		"scroll to the very end",
+		chromedp.Evaluate(
+			`window.down = setInterval(() => { const s = document.querySelector('[role="table"]').parentElement; s.scrollTop = s.scrollHeight; }, 50)`,
+			nil,
+		),
+		browser.Reads(fmt.Sprintf("SKL-BIG-%05d", many)),
+		chromedp.Evaluate(`clearInterval(window.down)`, nil),
+	)
 	var saved string
-	b.do("export", chromedp.Evaluate(`window.blobs = []; const make = URL.createObjectURL; URL.createObjectURL = (b) => { window.blobs.push(b); return make(b); }`, nil),
-		click("Export CSV"), browser.Until(`window.blobs.length === 1`), chromedp.Evaluate(`window.blobs[0].text()`, &saved, browser.Awaited))
+	b.do(
+		"export",
+		chromedp.Evaluate(
+			`window.blobs = []; const make = URL.createObjectURL; URL.createObjectURL = (b) => { window.blobs.push(b); return make(b); }`,
+			nil,
+		),
+		click(
+			"Export CSV",
+		),
+		browser.Until(`window.blobs.length === 1`),
+		chromedp.Evaluate(`window.blobs[0].text()`, &saved, browser.Awaited),
+	)
 	rows, err := csv.NewReader(strings.NewReader(saved)).ReadAll()
 	require.NoError(t, err)
 	assert.Len(t, rows, many+1)
 	assert.Equal(t, []string{"SKL-BIG-00001", "drifted", "1"}, rows[1][:3])
 
-	b.do("findings by unit", chromedp.Navigate(s.URL+"/drift"), browser.Reads("2250 devices"), browser.Reads("250 devices"),
-		chromedp.Click(`//button[contains(., "lockout")]`, chromedp.BySearch), browser.Reads("never locks instead of"), browser.Until(`!document.body.innerText.includes("8 characters instead")`))
-	b.do("nothing found says what to do", chromedp.Navigate(s.URL+"/devices?search=nothing-like-it"), browser.Reads("Remove a filter to see more."))
-	b.do("an unknown device", chromedp.Navigate(s.URL+"/devices/SKL-NONE"), browser.Reads(`there is no device "SKL-NONE"`))
-	b.do("an unknown place", chromedp.Navigate(s.URL+"/nowhere"), browser.Reads("Page not found. Choose a place above."))
-	b.do("colours are kept", click("Use dark colours"), browser.Until(`document.documentElement.dataset.theme === "dark"`), chromedp.Reload(), browser.Seen(`html[data-theme="dark"]`))
+	b.do(
+		"findings by unit",
+		chromedp.Navigate(s.URL+"/drift"),
+		browser.Reads("2250 devices"),
+		browser.Reads("250 devices"),
+		chromedp.Click(
+			`//button[contains(., "lockout")]`,
+			chromedp.BySearch,
+		),
+		browser.Reads("never locks instead of"),
+		browser.Until(`!document.body.innerText.includes("8 characters instead")`),
+	)
+	b.do(
+		"nothing found says what to do",
+		chromedp.Navigate(s.URL+"/devices?search=nothing-like-it"),
+		browser.Reads("Remove a filter to see more."),
+	)
+	b.do(
+		"an unknown device",
+		chromedp.Navigate(s.URL+"/devices/SKL-NONE"),
+		browser.Reads(`there is no device "SKL-NONE"`),
+	)
+	b.do(
+		"an unknown place",
+		chromedp.Navigate(s.URL+"/nowhere"),
+		browser.Reads("Page not found. Choose a place above."),
+	)
+	b.do(
+		"colours are kept",
+		click("Use dark colours"),
+		browser.Until(`document.documentElement.dataset.theme === "dark"`),
+		chromedp.Reload(),
+		browser.Seen(`html[data-theme="dark"]`),
+	)
 	b.do("devices of a large group are drawn", chromedp.Navigate(s.URL+"/watch"), browser.Reads("0 of 250 in step"))
 }
 
@@ -134,14 +192,29 @@ func TestConsoleForAViewer(t *testing.T) {
 	s.publish("base", "lockout: {threshold: 5}", 500, "everything")
 	s.as("bjorn", viewer)
 	b := openTab(t, 1280, 800)
-	b.do("read a policy", browser.SignIn(s.URL, "bjorn", ownerPassword), chromedp.Navigate(s.URL+"/policies/base"), browser.Seen(".cm-content"), browser.Reads("revision 1 published"))
+	b.do(
+		"read a policy",
+		browser.SignIn(s.URL, "bjorn", ownerPassword),
+		chromedp.Navigate(s.URL+"/policies/base"),
+		browser.Seen(".cm-content"),
+		browser.Reads("revision 1 published"),
+	)
 	var page string
 	b.do("look", chromedp.Evaluate("document.body.innerText", &page))
 	for _, offered := range []string{"Save draft", "Publish", "Edit from it"} {
 		assert.NotContains(t, page, offered)
 	}
-	b.do("typing changes nothing", press(".cm-content", "x"), browser.Until(`!document.querySelector(".cm-content").innerText.startsWith("x")`))
-	b.do("the list", chromedp.Navigate(s.URL+"/policies"), browser.Reads("base"), browser.Until(`!document.body.innerText.includes("Write a policy")`))
+	b.do(
+		"typing changes nothing",
+		press(".cm-content", "x"),
+		browser.Until(`!document.querySelector(".cm-content").innerText.startsWith("x")`),
+	)
+	b.do(
+		"the list",
+		chromedp.Navigate(s.URL+"/policies"),
+		browser.Reads("base"),
+		browser.Until(`!document.body.innerText.includes("Write a policy")`),
+	)
 	b.noErrors()
 }
 
@@ -149,10 +222,34 @@ func TestConsoleForAViewer(t *testing.T) {
 func TestConsoleWritesANewPolicy(t *testing.T) {
 	s := start(t)
 	b := openTab(t, 1280, 800)
-	b.do("an empty service says how to begin", browser.SignIn(s.URL, "asta", ownerPassword), browser.Reads("No groups yet."), chromedp.Navigate(s.URL+"/policies"),
-		browser.Reads("No policies yet."), click("Write a policy"), browser.Seen(".cm-content"), browser.Reads("No problems found."), enabled("Save draft"), click("Save draft"),
-		browser.Until(`location.pathname === "/policies/my-policy"`), browser.Reads("not published yet"), click("Publish…"), browser.Reads("No assignment uses this policy"), click("Cancel"),
-		browser.Until(`document.querySelector('[role="alertdialog"]') === null`), click("Publish…"), browser.Reads("No assignment uses this policy"), click("Publish to all at once"), browser.Reads("Revision 1 is published."))
+	b.do(
+		"an empty service says how to begin",
+		browser.SignIn(s.URL, "asta", ownerPassword),
+		browser.Reads("No groups yet."),
+		chromedp.Navigate(s.URL+"/policies"),
+		browser.Reads(
+			"No policies yet.",
+		),
+		click("Write a policy"),
+		browser.Seen(".cm-content"),
+		browser.Reads("No problems found."),
+		enabled("Save draft"),
+		click("Save draft"),
+		browser.Until(
+			`location.pathname === "/policies/my-policy"`,
+		),
+		browser.Reads("not published yet"),
+		click("Publish…"),
+		browser.Reads("No assignment uses this policy"),
+		click("Cancel"),
+		browser.Until(
+			`document.querySelector('[role="alertdialog"]') === null`,
+		),
+		click("Publish…"),
+		browser.Reads("No assignment uses this policy"),
+		click("Publish to all at once"),
+		browser.Reads("Revision 1 is published."),
+	)
 	p, err := s.owner.Policy(t.Context(), "my-policy")
 	require.NoError(t, err)
 	assert.Equal(t, 1, p.Revision)
@@ -160,6 +257,14 @@ func TestConsoleWritesANewPolicy(t *testing.T) {
 	b.do("somebody else saves meanwhile", press(".cm-content", "# mine\r"), enabled("Save draft"))
 	_, err = s.owner.SavePolicy(t.Context(), "my-policy", document("my-policy", "lockout: {threshold: 9}"), p.Version)
 	require.NoError(t, err)
-	b.do("and one is told, and loses nothing", browser.Reads("Somebody else saved this policy while you were editing."), browser.Reads("# mine"), click("Save draft"), browser.Reads("read it again"),
-		browser.Reads("# mine"), click("Discard unsaved changes"), browser.Reads("threshold: 9"))
+	b.do(
+		"and one is told, and loses nothing",
+		browser.Reads("Somebody else saved this policy while you were editing."),
+		browser.Reads("# mine"),
+		click("Save draft"),
+		browser.Reads("read it again"),
+		browser.Reads("# mine"),
+		click("Discard unsaved changes"),
+		browser.Reads("threshold: 9"),
+	)
 }

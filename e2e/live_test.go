@@ -16,20 +16,39 @@ func TestConsoleIsLive(t *testing.T) {
 	s.publish("base", keeperOnly, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
 	first := openTab(t, 1280, 800)
-	first.do("a device's page", browser.SignIn(s.URL, "asta", ownerPassword), chromedp.Navigate(s.URL+"/devices/SKL-WKS-001"), browser.Reads("Events"))
+	first.do(
+		"a device's page",
+		browser.SignIn(s.URL, "asta", ownerPassword),
+		chromedp.Navigate(s.URL+"/devices/SKL-WKS-001"),
+		browser.Reads("Events"),
+	)
 	other, closeOther := chromedp.NewContext(first.Context)
 	t.Cleanup(closeOther)
 	second := &tab{Context: other, t: t}
-	second.do("the list in a second tab", chromedp.Navigate(s.URL+"/devices"), browser.Reads("SKL-WKS-001"), browser.Reads("in step"))
+	second.do(
+		"the list in a second tab",
+		chromedp.Navigate(s.URL+"/devices"),
+		browser.Reads("SKL-WKS-001"),
+		browser.Reads("in step"),
+	)
 
 	d.AddAccount("counter")
 	for range 10 {
 		require.Error(t, d.SignIn("counter", "wrong"))
 	}
 	require.NoError(t, d.Cycle(t.Context()))
-	first.do("a lock arrives, and is opened from here", browser.Reads("Locked out"), click("Unlock"), browser.Reads("Unlocking"))
+	first.do(
+		"a lock arrives, and is opened from here",
+		browser.Reads("Locked out"),
+		click("Unlock"),
+		browser.Reads("Unlocking"),
+	)
 	s.carried(d, "SKL-WKS-001", "unlock done")
-	first.do("it is open", browser.Until(`!document.body.innerText.includes("Locked out")`), browser.Reads("the account counter was unlocked by an order"))
+	first.do(
+		"it is open",
+		browser.Until(`!document.body.innerText.includes("Locked out")`),
+		browser.Reads("the account counter was unlocked by an order"),
+	)
 	d.AddAccount("mechanic")
 	require.NoError(t, d.Join("administrators", "mechanic"))
 	require.NoError(t, d.Cycle(t.Context()))
@@ -43,12 +62,18 @@ func TestConsoleIsLive(t *testing.T) {
 	lock()
 	require.NoError(t, d.Cycle(t.Context()))
 	first.do("it cannot be put right", browser.Reads("would leave no usable administrator"))
-	second.do("the other tab hears of it too", browser.Until(`document.querySelector('[role="rowgroup"]').innerText.includes("drifted")`))
+	second.do(
+		"the other tab hears of it too",
+		browser.Until(`document.querySelector('[role="rowgroup"]').innerText.includes("drifted")`),
+	)
 
 	first.do("the tab that listened is closed", chromedp.Navigate("about:blank"))
 	require.NoError(t, d.Unlock(t.Context(), d.Find("keeper")))
 	require.NoError(t, d.Cycle(t.Context()))
-	second.do("the other one listens now", browser.Until(`document.querySelector('[role="rowgroup"]').innerText.includes("in step")`))
+	second.do(
+		"the other one listens now",
+		browser.Until(`document.querySelector('[role="rowgroup"]').innerText.includes("in step")`),
+	)
 
 	s.stop()
 	second.do("it says when it is not live", browser.Reads("not live, reconnecting"))

@@ -48,7 +48,11 @@ func TestManyDevicesAreLockedInOneOrder(t *testing.T) {
 				require.NoError(t, err)
 				go func() { done <- do() }()
 				require.Eventually(t, func() bool {
-					waiting, err := query[bool](t, s.config.Database, "select exists (select 1 from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock')")
+					waiting, err := query[bool](
+						t,
+						s.config.Database,
+						"select exists (select 1 from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock')",
+					)
 					return assert.NoError(t, err) && waiting
 				}, time.Minute, 5*time.Millisecond)
 				_, err = tx.LockDevice(last)

@@ -120,8 +120,17 @@ func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {
 	url, err := cluster.CreateDatabase(t.Context(), fmt.Sprintf("test_%d", databases.Add(1)))
 	require.NoError(t, err)
 	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}
-	s.config = server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(t.TempDir(), "keys.json"), EscrowKeys: filepath.Join(t.TempDir(), "escrow.json"),
-		Organisation: "Skerry Line", Interval: time.Minute, Now: s.clock.now, RevealBudget: server.DefaultBudget, Patience: 20 * time.Second}
+	s.config = server.Config{
+		Listen:       "127.0.0.1:0",
+		Database:     url,
+		Keys:         filepath.Join(t.TempDir(), "keys.json"),
+		EscrowKeys:   filepath.Join(t.TempDir(), "escrow.json"),
+		Organisation: "Skerry Line",
+		Interval:     time.Minute,
+		Now:          s.clock.now,
+		RevealBudget: server.DefaultBudget,
+		Patience:     20 * time.Second,
+	}
 	require.NoError(t, server.CreateKeys(t.Context(), s.config))
 	s.run()
 	_, err = s.Access.EnsureOwner(t.Context(), "asta", ownerPassword)
@@ -151,7 +160,12 @@ func (s *service) escrowKey() {
 func (s *service) ring() (escrow.Ring, error) { return escrow.ReadRing(s.config.EscrowKeys) }
 
 func (s *service) run() {
-	running, err := server.Start(s.t.Context(), s.config, console.Files(), slog.New(slog.NewTextHandler(s.log, &slog.HandlerOptions{Level: slog.LevelDebug})))
+	running, err := server.Start(
+		s.t.Context(),
+		s.config,
+		console.Files(),
+		slog.New(slog.NewTextHandler(s.log, &slog.HandlerOptions{Level: slog.LevelDebug})),
+	)
 	require.NoError(s.t, err)
 	s.Server = running
 	s.config.Listen = strings.TrimPrefix(running.URL, "http://") // a second start is at the same address
@@ -166,7 +180,12 @@ func (s *service) restart() {
 
 // as gives a client of a new operator.
 func (s *service) as(name, role string, groups ...string) *client.Client {
-	_, err := s.owner.AddOperator(s.t.Context(), name, ownerPassword, api.Role{Role: role, Groups: append([]string{}, groups...)})
+	_, err := s.owner.AddOperator(
+		s.t.Context(),
+		name,
+		ownerPassword,
+		api.Role{Role: role, Groups: append([]string{}, groups...)},
+	)
 	require.NoError(s.t, err)
 	c := client.New(s.URL, "")
 	_, err = c.SignIn(s.t.Context(), name, ownerPassword)
@@ -215,7 +234,11 @@ func (s *service) enrolmentToken(uses int) string {
 
 // device makes a workstation that has not enrolled yet, with the local administrator keeper.
 func (s *service) device(name, token string) *device {
-	m := simulated.Factory(protocol.Facts{Name: name, Serial: "SL-1", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631}, principal.MustSID("S-1-5-21-7-8-9"), s.clock.now())
+	m := simulated.Factory(
+		protocol.Facts{Name: name, Serial: "SL-1", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631},
+		principal.MustSID("S-1-5-21-7-8-9"),
+		s.clock.now(),
+	)
 	d := &device{Workstation: simulated.Boot(m, s.clock.now), service: s, dir: s.t.TempDir()}
 	d.AddAccount("keeper")
 	require.NoError(s.t, d.Join("administrators", "keeper"))
@@ -226,8 +249,17 @@ func (s *service) device(name, token string) *device {
 // wake starts the agent of a device, with what it kept.
 func (s *service) wake(d *device, token string) {
 	var err error
-	d.Agent, err = agent.New(agent.Options{Host: d.Workstation, Service: s.URL, Token: token, Dir: d.dir, HTTP: &http.Client{Transport: s.way},
-		Clock: s.devices, Log: slog.New(slog.NewTextHandler(s.log, &slog.HandlerOptions{Level: slog.LevelDebug}))})
+	d.Agent, err = agent.New(
+		agent.Options{
+			Host:    d.Workstation,
+			Service: s.URL,
+			Token:   token,
+			Dir:     d.dir,
+			HTTP:    &http.Client{Transport: s.way},
+			Clock:   s.devices,
+			Log:     slog.New(slog.NewTextHandler(s.log, &slog.HandlerOptions{Level: slog.LevelDebug})),
+		},
+	)
 	require.NoError(s.t, err)
 }
 

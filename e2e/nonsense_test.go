@@ -57,7 +57,20 @@ func (n nonsense) json(depth int) string {
 	case 2:
 		return n.pick("1e999", "-0", "1.5", "true", "false", "18446744073709551616")
 	case 3, 4:
-		return strconv.Quote(n.pick("", "a\x00b", "SKL-X", "everything", "account:keeper", "sid:S-1-5", strings.Repeat("x", 5000), "2031-13-45", "\u202e", n.visible(20)))
+		return strconv.Quote(
+			n.pick(
+				"",
+				"a\x00b",
+				"SKL-X",
+				"everything",
+				"account:keeper",
+				"sid:S-1-5",
+				strings.Repeat("x", 5000),
+				"2031-13-45",
+				"\u202e",
+				n.visible(20),
+			),
+		)
 	}
 	if depth <= 0 {
 		return "[]"
@@ -67,8 +80,45 @@ func (n nonsense) json(depth int) string {
 	for range n.IntN(5) {
 		value := n.json(depth - 1)
 		if !array {
-			value = strconv.Quote(n.pick("name", "password", "roles", "role", "groups", "rule", "devices", "source", "rank", "include", "policy", "kind", "reason", "report", "events", "results", "desired", "epoch",
-				"number", "digest", "seq", "accounts", "sid", "local_groups", "members", "target", "sealed", "account", "deposit", "orders", "held", "nonce", "facts", "token_id", n.visible(10))) + ":" + value
+			value = strconv.Quote(
+				n.pick(
+					"name",
+					"password",
+					"roles",
+					"role",
+					"groups",
+					"rule",
+					"devices",
+					"source",
+					"rank",
+					"include",
+					"policy",
+					"kind",
+					"reason",
+					"report",
+					"events",
+					"results",
+					"desired",
+					"epoch",
+					"number",
+					"digest",
+					"seq",
+					"accounts",
+					"sid",
+					"local_groups",
+					"members",
+					"target",
+					"sealed",
+					"account",
+					"deposit",
+					"orders",
+					"held",
+					"nonce",
+					"facts",
+					"token_id",
+					n.visible(10),
+				),
+			) + ":" + value
 		}
 		parts = append(parts, value)
 	}
@@ -82,22 +132,101 @@ func (n nonsense) json(depth int) string {
 func (n nonsense) request(o described) []byte {
 	path := o.path
 	for _, param := range []string{"{name}", "{number}"} {
-		path = strings.ReplaceAll(path, param, n.pick("none", "%00", "..%2f..", "SKL-X", "-1", "1", "99999999999999999999", "%ff%fe", n.visible(30), "everything"))
+		path = strings.ReplaceAll(
+			path,
+			param,
+			n.pick(
+				"none",
+				"%00",
+				"..%2f..",
+				"SKL-X",
+				"-1",
+				"1",
+				"99999999999999999999",
+				"%ff%fe",
+				n.visible(30),
+				"everything",
+			),
+		)
 	}
 	if n.IntN(2) == 0 {
-		path += "?" + n.pick("cursor=", "limit=", "since=", "group=", "device=", "search=", "unit=", "state=", "kind=", "=&&", "%zz=") + n.pick("x", "%00", "-1", "WzFd", "W10", "bnVsbA", "2031-01-01T00:00:00Z", n.visible(40))
+		path += "?" + n.pick(
+			"cursor=",
+			"limit=",
+			"since=",
+			"group=",
+			"device=",
+			"search=",
+			"unit=",
+			"state=",
+			"kind=",
+			"=&&",
+			"%zz=",
+		) + n.pick(
+			"x",
+			"%00",
+			"-1",
+			"WzFd",
+			"W10",
+			"bnVsbA",
+			"2031-01-01T00:00:00Z",
+			n.visible(40),
+		)
 	}
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "%s %s HTTP/1.1\r\nHost: x\r\n", n.pick(o.method, o.method, o.method, "GET", "POST", "DELETE", "PATCH", "HEAD", "OPTIONS", "XYZZY"), path)
+	fmt.Fprintf(
+		&b,
+		"%s %s HTTP/1.1\r\nHost: x\r\n",
+		n.pick(o.method, o.method, o.method, "GET", "POST", "DELETE", "PATCH", "HEAD", "OPTIONS", "XYZZY"),
+		path,
+	)
 	for range n.IntN(3) {
 		fmt.Fprintf(&b, "Cookie: rankwarden_session=%s\r\n", n.pick(n.session, n.session, "x", "", n.visible(60)))
 	}
 	for range n.IntN(3) {
-		fmt.Fprintf(&b, "Authorization: %s\r\n", n.pick("x", "", "Bearer", "Bearer ", "bearer x", "Bearer "+n.token, "Bearer "+n.token, "Basic Og==", n.visible(200)))
+		fmt.Fprintf(
+			&b,
+			"Authorization: %s\r\n",
+			n.pick(
+				"x",
+				"",
+				"Bearer",
+				"Bearer ",
+				"bearer x",
+				"Bearer "+n.token,
+				"Bearer "+n.token,
+				"Basic Og==",
+				n.visible(200),
+			),
+		)
 	}
 	for range n.IntN(3) {
-		fmt.Fprintf(&b, "%s: %s\r\n", n.pick("If-Match", "Content-Type", "X-Forwarded-For", "X-Forwarded-Proto", "Sec-Fetch-Site", "Accept", "Accept-Encoding", "Range", "Origin", n.visible(15)+"a"),
-			n.pick(`"1"`, `W/"1"`, "application/json", "text/plain", "multipart/form-data; boundary=x", "cross-site", "127.0.0.1", n.visible(100)))
+		fmt.Fprintf(
+			&b,
+			"%s: %s\r\n",
+			n.pick(
+				"If-Match",
+				"Content-Type",
+				"X-Forwarded-For",
+				"X-Forwarded-Proto",
+				"Sec-Fetch-Site",
+				"Accept",
+				"Accept-Encoding",
+				"Range",
+				"Origin",
+				n.visible(15)+"a",
+			),
+			n.pick(
+				`"1"`,
+				`W/"1"`,
+				"application/json",
+				"text/plain",
+				"multipart/form-data; boundary=x",
+				"cross-site",
+				"127.0.0.1",
+				n.visible(100),
+			),
+		)
 	}
 	body := n.json(4)
 	switch n.IntN(6) {
@@ -122,7 +251,12 @@ func (n nonsense) request(o described) []byte {
 
 // signed is a document that a real device signed, or nearly.
 func (n nonsense) signed(path string) string {
-	document, err := protocol.Sign(n.device, protocol.Header{KeyID: n.device.ID, URL: path, Time: n.now(), Sequence: n.Int64N(10)}, rawJSON(n.json(5)), n.IntN(5) == 0)
+	document, err := protocol.Sign(
+		n.device,
+		protocol.Header{KeyID: n.device.ID, URL: path, Time: n.now(), Sequence: n.Int64N(10)},
+		rawJSON(n.json(5)),
+		n.IntN(5) == 0,
+	)
 	if err != nil {
 		return "nonsense"
 	}
@@ -171,7 +305,16 @@ func TestNonsense(t *testing.T) {
 	require.NoError(t, err)
 	parts, err := protocol.ParseToken(s.enrolmentToken(1))
 	require.NoError(t, err)
-	enrol, err := protocol.Sign(protocol.Key{ID: key.ID, Private: key.Private}, protocol.Header{KeyID: key.ID, URL: protocol.PathEnrol, Time: s.clock.now()}, protocol.EnrolRequest{TokenID: parts.ID, Secret: parts.Secret, Facts: protocol.Facts{Name: "SKL-X", Platform: "windows"}}, true)
+	enrol, err := protocol.Sign(
+		protocol.Key{ID: key.ID, Private: key.Private},
+		protocol.Header{KeyID: key.ID, URL: protocol.PathEnrol, Time: s.clock.now()},
+		protocol.EnrolRequest{
+			TokenID: parts.ID,
+			Secret:  parts.Secret,
+			Facts:   protocol.Facts{Name: "SKL-X", Platform: "windows"},
+		},
+		true,
+	)
 	require.NoError(t, err)
 	status, _, detail := s.posted(protocol.PathEnrol, enrol)
 	require.Equal(t, 200, status, detail)
@@ -179,12 +322,26 @@ func TestNonsense(t *testing.T) {
 	require.NoError(t, err)
 	list := operations(t)
 	for _, path := range []string{protocol.PathKeys, protocol.PathEnrol, protocol.PathCheckIn, protocol.PathWait, protocol.PathDeposit, protocol.PathConfirm, protocol.PathEpoch} {
-		list = append(list, described{path, map[bool]string{true: "GET", false: "POST"}[path == protocol.PathKeys], path})
+		list = append(
+			list,
+			described{path, map[bool]string{true: "GET", false: "POST"}[path == protocol.PathKeys], path},
+		)
 	}
-	list = append(list, described{"console", "GET", "/"}, described{"assets", "GET", "/assets/{name}"}, described{"health", "GET", "/readyz"})
+	list = append(
+		list,
+		described{"console", "GET", "/"},
+		described{"assets", "GET", "/assets/{name}"},
+		described{"health", "GET", "/readyz"},
+	)
 	address := strings.TrimPrefix(s.URL, "http://")
 	for seed := range rounds {
-		n := nonsense{rand.New(rand.NewPCG(uint64(seed), 9)), strings.TrimPrefix(s.session("asta").Get("Cookie"), "rankwarden_session="), token.Secret, protocol.Key{ID: s.why("SKL-X").Device.ID, Private: key.Private}, s.clock.now}
+		n := nonsense{
+			rand.New(rand.NewPCG(uint64(seed), 9)),
+			strings.TrimPrefix(s.session("asta").Get("Cookie"), "rankwarden_session="),
+			token.Secret,
+			protocol.Key{ID: s.why("SKL-X").Device.ID, Private: key.Private},
+			s.clock.now,
+		}
 		requests := make([][]byte, len(list))
 		for i, o := range list {
 			requests[i] = n.request(o)

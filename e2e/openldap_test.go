@@ -70,9 +70,20 @@ func startOpenLDAP(t *testing.T, more int) *openLDAP {
 	require.NoError(t, err)
 	people = bytes.TrimPrefix(people, []byte("version: 1\n")) // slapadd takes entries only
 	// The password of the one who reads, and people enough for several pages.
-	people = bytes.Replace(people, []byte("cn: Asta Holm\n"), []byte("cn: Asta Holm\nuserPassword: "+ldapPassword+"\n"), 1)
+	people = bytes.Replace(
+		people,
+		[]byte("cn: Asta Holm\n"),
+		[]byte("cn: Asta Holm\nuserPassword: "+ldapPassword+"\n"),
+		1,
+	)
 	for i := range more {
-		people = fmt.Appendf(people, "\ndn: cn=crew%[1]d,ou=people,%[2]s\nobjectClass: top\nobjectClass: person\nobjectClass: organizationalPerson\nobjectClass: user\ncn: crew%[1]d\nsn: Crew\nsAMAccountName: crew%[1]d\nobjectSid: S-1-5-21-70-80-90-%[3]d\n", i, ldapBase, 5000+i)
+		people = fmt.Appendf(
+			people,
+			"\ndn: cn=crew%[1]d,ou=people,%[2]s\nobjectClass: top\nobjectClass: person\nobjectClass: organizationalPerson\nobjectClass: user\ncn: crew%[1]d\nsn: Crew\nsAMAccountName: crew%[1]d\nobjectSid: S-1-5-21-70-80-90-%[3]d\n",
+			i,
+			ldapBase,
+			5000+i,
+		)
 	}
 	ldif := filepath.Join(dir, "people.ldif")
 	require.NoError(t, os.WriteFile(ldif, people, 0o600))

@@ -156,7 +156,13 @@ func TestEveryListIsPaged(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	for i := range 7 {
-		_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: fmt.Sprintf("g%d", i), Devices: []string{"SKL-TKT-001", fmt.Sprintf("SKL-TKT-10%d", i)}})
+		_, err := s.owner.NewGroup(
+			ctx,
+			client.GroupSpec{
+				Name:    fmt.Sprintf("g%d", i),
+				Devices: []string{"SKL-TKT-001", fmt.Sprintf("SKL-TKT-10%d", i)},
+			},
+		)
 		require.NoError(t, err)
 	}
 	var seen []string
@@ -211,7 +217,12 @@ func TestDescriptionIsCurrent(t *testing.T) {
 	require.NoError(t, err)
 	current, err := httpapi.Description()
 	require.NoError(t, err)
-	assert.Equal(t, string(bytes.TrimSpace(committed)), string(current), "run: bin/rankwardend openapi > docs/reference/openapi.json")
+	assert.Equal(
+		t,
+		string(bytes.TrimSpace(committed)),
+		string(current),
+		"run: bin/rankwardend openapi > docs/reference/openapi.json",
+	)
 	s := start(t)
 	resp, err := http.Get(s.URL + "/api/v1/openapi.json")
 	require.NoError(t, err)

@@ -69,7 +69,11 @@ func TestOrders(t *testing.T) {
 	s.order("end-sessions", "sid:"+counter.String(), "SKL-TKT-001")
 	s.carried(d, "SKL-TKT-001", "end-sessions done")
 	assert.False(t, d.SignedIn(counter))
-	assert.Equal(t, "all sessions of the account counter were ended by an order", s.events(client.EventQuery{Kind: "sessions_ended"})[0].Words)
+	assert.Equal(
+		t,
+		"all sessions of the account counter were ended by an order",
+		s.events(client.EventQuery{Kind: "sessions_ended"})[0].Words,
+	)
 	assert.Len(t, s.why("SKL-TKT-001").Orders, 2)
 
 	// A newer one takes the place of one that waits; what ends is not carried out.

@@ -54,7 +54,9 @@ func largeFleet(t testing.TB, url string, devices int) {
 }
 
 // largeTables are those that no interactive request may read from end to end.
-var largeTables = regexp.MustCompile(`Seq Scan on (devices|group_members|findings|device_events|orders|rotations|reveals|deposits|desired_states|reports|audit_entries)\b`)
+var largeTables = regexp.MustCompile(
+	`Seq Scan on (devices|group_members|findings|device_events|orders|rotations|reveals|deposits|desired_states|reports|audit_entries)\b`,
+)
 
 // No list, count, search or page of an operator reads a large table from end to end.
 func TestNoRequestScansALargeTable(t *testing.T) {
@@ -64,8 +66,24 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, os.Chmod(logs, 0o777))
 	t.Cleanup(func() { os.RemoveAll(logs) })
-	own, err := pgcluster.Start(t.Context(), filepath.Join(dir, "postgres"), "fsync=off", "full_page_writes=off", "wal_level=minimal", "max_wal_senders=0", "autovacuum=off", "maintenance_work_mem=256MB", "shared_preload_libraries=auto_explain", "auto_explain.log_min_duration=0",
-		"logging_collector=on", "log_directory="+logs, "log_filename=plans.log", "log_line_prefix=%a|", "log_min_messages=log", "max_wal_size=4GB")
+	own, err := pgcluster.Start(
+		t.Context(),
+		filepath.Join(dir, "postgres"),
+		"fsync=off",
+		"full_page_writes=off",
+		"wal_level=minimal",
+		"max_wal_senders=0",
+		"autovacuum=off",
+		"maintenance_work_mem=256MB",
+		"shared_preload_libraries=auto_explain",
+		"auto_explain.log_min_duration=0",
+		"logging_collector=on",
+		"log_directory="+logs,
+		"log_filename=plans.log",
+		"log_line_prefix=%a|",
+		"log_min_messages=log",
+		"max_wal_size=4GB",
+	)
 	require.NoError(t, err)
 	t.Cleanup(own.Stop)
 	s := startOn(t, own)
@@ -74,7 +92,12 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	s.enrolmentToken(1)
 	largeFleet(t, s.config.Database, 100_000)
 	s.Changed(ctx)
-	_, err = s.owner.AddOperator(ctx, "nightwatch", ownerPassword, api.Role{Role: "viewer", Groups: []string{"group-7", "few"}})
+	_, err = s.owner.AddOperator(
+		ctx,
+		"nightwatch",
+		ownerPassword,
+		api.Role{Role: "viewer", Groups: []string{"group-7", "few"}},
+	)
 	require.NoError(t, err)
 	plans := filepath.Join(logs, "plans.log")
 	info, err := os.Stat(plans)

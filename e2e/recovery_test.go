@@ -97,7 +97,11 @@ func TestARetiredKeyTakesNoDeposit(t *testing.T) {
 		require.NoError(t, d.Cycle(ctx))
 		return s.became("SKL-TKT-001")[0] == "rotate done"
 	})
-	sealed, err := query[string](t, s.config.Database, "select string_agg(key_number || ' ' || state, ', ' order by number) from deposits")
+	sealed, err := query[string](
+		t,
+		s.config.Database,
+		"select string_agg(key_number || ' ' || state, ', ' order by number) from deposits",
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "1 former, 2 current", sealed)
 }
@@ -238,7 +242,13 @@ func TestAcceptingAClaimKeepsOrganisationFacts(t *testing.T) {
 	s.publish("base", "lockout: {threshold: 5}", 500, "everything")
 	s.enrolled("SKL-TKT-001")
 	path, user := "north/kirkness", "ola@skerryline.example"
-	require.NoError(t, s.owner.SetFacts(ctx, []api.Facts{{Device: "SKL-TKT-001", Path: &path, Tags: &[]string{"kiosk"}, PrimaryUser: &user}}))
+	require.NoError(
+		t,
+		s.owner.SetFacts(
+			ctx,
+			[]api.Facts{{Device: "SKL-TKT-001", Path: &path, Tags: &[]string{"kiosk"}, PrimaryUser: &user}},
+		),
+	)
 	d := s.device("SKL-TKT-001", s.enrolmentToken(1))
 	require.NoError(t, d.Cycle(ctx))
 	claiming, err := s.owner.Devices(ctx, client.DeviceQuery{State: "claiming"}, client.Page{})
@@ -257,7 +267,9 @@ func TestOwnersGetIn(t *testing.T) {
 	ctx := t.Context()
 	dir := t.TempDir()
 	run := func(args ...string) (string, error) {
-		cmd := exec.Command(filepath.Join(binaries, "rankwardend"), append(args, "--database", s.config.Database, "--keys", s.config.Keys)...)
+		cmd := exec.Command(
+			filepath.Join(binaries, "rankwardend"),
+			append(args, "--database", s.config.Database, "--keys", s.config.Keys)...)
 		cmd.Dir, cmd.Env = dir, []string{"HOME=" + dir}
 		out, err := cmd.CombinedOutput()
 		return string(out), err
@@ -279,7 +291,18 @@ func TestOwnersGetIn(t *testing.T) {
 	require.NoError(t, err)
 	keys := filepath.Join(dir, "fresh-keys.json")
 	require.NoError(t, server.CreateKeys(ctx, server.Config{Database: url, Keys: keys, Organisation: "Skerry Line"}))
-	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--listen", "127.0.0.1:0", "--database", url, "--keys", keys, "--first-password", filepath.Join(dir, "none", "password"))
+	cmd := exec.Command(
+		filepath.Join(binaries, "rankwardend"),
+		"serve",
+		"--listen",
+		"127.0.0.1:0",
+		"--database",
+		url,
+		"--keys",
+		keys,
+		"--first-password",
+		filepath.Join(dir, "none", "password"),
+	)
 	cmd.Dir, cmd.Env = dir, []string{"HOME=" + dir}
 	answer, err := cmd.CombinedOutput()
 	require.Error(t, err)

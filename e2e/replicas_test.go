@@ -26,7 +26,15 @@ import (
 
 // replica starts a second service on the same database and keys.
 func (s *service) replica() *service {
-	other := &service{t: s.t, clock: s.clock, config: s.config, owner: s.owner, db: s.db, devices: s.devices, log: s.log}
+	other := &service{
+		t:       s.t,
+		clock:   s.clock,
+		config:  s.config,
+		owner:   s.owner,
+		db:      s.db,
+		devices: s.devices,
+		log:     s.log,
+	}
 	other.config.Listen = "127.0.0.1:0"
 	other.run()
 	s.t.Cleanup(func() { other.stop() })
@@ -109,8 +117,16 @@ func TestLossyLinkLosesNothingAndRepeatsNothing(t *testing.T) {
 	for seed := range uint64(devices * each) {
 		d := fleet[seed%devices]
 		var err error
-		d.Agent, err = agent.New(agent.Options{Host: d.Workstation, Service: s.URL, Dir: d.dir, Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler),
-			HTTP: &http.Client{Transport: &lossy{http.DefaultTransport, rand.New(rand.NewPCG(seed, 7))}}})
+		d.Agent, err = agent.New(
+			agent.Options{
+				Host:    d.Workstation,
+				Service: s.URL,
+				Dir:     d.dir,
+				Clock:   agent.SystemClock{},
+				Log:     slog.New(slog.DiscardHandler),
+				HTTP:    &http.Client{Transport: &lossy{http.DefaultTransport, rand.New(rand.NewPCG(seed, 7))}},
+			},
+		)
 		require.NoError(t, err)
 		d.AddAccount("mechanic")
 		require.NoError(t, d.Join("administrators", "mechanic"))
@@ -139,14 +155,30 @@ func TestSimulatedFleet(t *testing.T) {
 	now := s.clock.now()
 	var machines []simulated.Machine
 	for _, name := range []string{"SKL-INF-001", "SKL-INF-002"} {
-		w := simulated.Boot(simulated.Factory(protocol.Facts{Name: name, Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), now), s.clock.now)
+		w := simulated.Boot(
+			simulated.Factory(
+				protocol.Facts{Name: name, Platform: "windows"},
+				principal.MustSID("S-1-5-21-7-8-9"),
+				now,
+			),
+			s.clock.now,
+		)
 		w.AddAccount("keeper")
 		require.NoError(t, w.Join("administrators", "keeper"))
 		machines = append(machines, w.Machine())
 	}
 	run := func(token string, incidents []fleetsim.Incident, until func(f *fleetsim.Fleet) bool) {
-		f, err := fleetsim.New(fleetsim.Options{Service: s.URL, Tokens: map[string]string{"SKL-INF-001": token, "SKL-INF-002": token}, Dir: dir, Machines: machines, Incidents: incidents,
-			Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler)})
+		f, err := fleetsim.New(
+			fleetsim.Options{
+				Service:   s.URL,
+				Tokens:    map[string]string{"SKL-INF-001": token, "SKL-INF-002": token},
+				Dir:       dir,
+				Machines:  machines,
+				Incidents: incidents,
+				Clock:     agent.SystemClock{},
+				Log:       slog.New(slog.DiscardHandler),
+			},
+		)
 		require.NoError(t, err)
 		ctx, stop := context.WithCancel(t.Context())
 		ended := make(chan error, 1)
@@ -162,17 +194,23 @@ func TestSimulatedFleet(t *testing.T) {
 	run(s.enrolmentToken(2), nil, func(*fleetsim.Fleet) bool { return verified(2) })
 
 	joined := make(chan struct{})
-	run("", []fleetsim.Incident{{Device: "SKL-INF-001", What: "test", Do: func(ctx context.Context, d *fleetsim.Device) error {
-		defer close(joined)
-		return fleetsim.AddsHimself("signage")(ctx, d)
-	}}}, func(f *fleetsim.Fleet) bool {
-		select {
-		case <-joined:
-			return f.Device("SKL-INF-002") != nil
-		default:
-			return false
-		}
-	})
+	run(
+		"",
+		[]fleetsim.Incident{
+			{Device: "SKL-INF-001", What: "test", Do: func(ctx context.Context, d *fleetsim.Device) error {
+				defer close(joined)
+				return fleetsim.AddsHimself("signage")(ctx, d)
+			}},
+		},
+		func(f *fleetsim.Fleet) bool {
+			select {
+			case <-joined:
+				return f.Device("SKL-INF-002") != nil
+			default:
+				return false
+			}
+		},
+	)
 	assert.FileExists(t, filepath.Join(dir, "SKL-INF-001", "machine.json"))
 	kept, err := fleetsim.New(fleetsim.Options{Dir: dir, Machines: machines, Clock: agent.SystemClock{}})
 	require.NoError(t, err)

@@ -16,9 +16,16 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	s := start(t)
 	s.publish("base", "passwords:\n  min_length: 14\n", 500, "everything")
 	s.enrolled("SKL-HQ-001")
-	require.NoError(t, change(t, s.config.Database, `insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body)
+	require.NoError(
+		t,
+		change(
+			t,
+			s.config.Database,
+			`insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body)
 		select device_id, epoch, -d * 10 - k, desired_epoch, desired_number, at, date_trunc('day', now()) - d * interval '1 day' + k * interval '1 hour', digest, body
-		from reports, generate_series(1, 400) d, generate_series(1, 3) k where id = (select max(id) from reports) order by d desc, k`))
+		from reports, generate_series(1, 400) d, generate_series(1, 3) k where id = (select max(id) from reports) order by d desc, k`,
+		),
+	)
 	count := func(what string) int {
 		n, err := query[int](t, s.config.Database, "select count(*) from "+what)
 		require.NoError(t, err)
@@ -26,15 +33,42 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	}
 	present, trail, events := count("reports where seq > 0"), count("audit_entries"), count("device_events")
 	require.Equal(t, 1200, count("reports where seq < 0"))
-	require.NoError(t, change(t, s.config.Database, `insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
-		select id, 9, k, now(), now() - k * interval '10 days', 'value_set', 'lockout', '' from devices, generate_series(1, 50) k`))
+	require.NoError(
+		t,
+		change(
+			t,
+			s.config.Database,
+			`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
+		select id, 9, k, now(), now() - k * interval '10 days', 'value_set', 'lockout', '' from devices, generate_series(1, 50) k`,
+		),
+	)
 	require.NoError(t, change(t, s.config.Database, "delete from retention")) // the run at the start came before them
 	require.NoError(t, s.Intake.Prune(t.Context()))
 	assert.Equal(t, present, count("reports where seq > 0"))
 	assert.Equal(t, 0, count("reports where seq < 0 and received_at < now() - interval '367 days'"))
-	assert.Equal(t, 1, count("(select 1 from reports where seq < 0 and received_at < now() - interval '31 days' group by date_trunc('day', received_at) having count(*) = 1 limit 1) x"))
-	assert.Equal(t, 0, count("(select 1 from reports where received_at < now() - interval '32 days' group by date_trunc('day', received_at) having count(*) > 1) x"), "one for each day")
-	assert.Equal(t, 3, count("reports where seq < 0 and received_at >= date_trunc('day', now()) - interval '10 days' and received_at < date_trunc('day', now()) - interval '9 days'"), "all of the last weeks")
+	assert.Equal(
+		t,
+		1,
+		count(
+			"(select 1 from reports where seq < 0 and received_at < now() - interval '31 days' group by date_trunc('day', received_at) having count(*) = 1 limit 1) x",
+		),
+	)
+	assert.Equal(
+		t,
+		0,
+		count(
+			"(select 1 from reports where received_at < now() - interval '32 days' group by date_trunc('day', received_at) having count(*) > 1) x",
+		),
+		"one for each day",
+	)
+	assert.Equal(
+		t,
+		3,
+		count(
+			"reports where seq < 0 and received_at >= date_trunc('day', now()) - interval '10 days' and received_at < date_trunc('day', now()) - interval '9 days'",
+		),
+		"all of the last weeks",
+	)
 	assert.Equal(t, events+36, count("device_events"), "a year of events")
 	assert.Equal(t, trail, count("audit_entries"))
 	require.NoError(t, s.Intake.Prune(t.Context()), "a second run finds nothing to do")
@@ -56,7 +90,14 @@ func TestALostLockChangesNothing(t *testing.T) {
 		require.NoError(t, err)
 		assert.False(t, other, "it is held")
 		// The connection that holds it is cut, and another replica takes it.
-		require.NoError(t, change(t, s.config.Database, "select pg_terminate_backend(l.pid) from pg_locks l where l.locktype = 'advisory' and l.objid = 84704"))
+		require.NoError(
+			t,
+			change(
+				t,
+				s.config.Database,
+				"select pg_terminate_backend(l.pid) from pg_locks l where l.locktype = 'advisory' and l.objid = 84704",
+			),
+		)
 		s.until(func() bool {
 			taken, err := s.db.Exclusively(t.Context(), store.LockDirectory, write)
 			require.NoError(t, err)

@@ -15,7 +15,11 @@ import (
 
 // refused are the refused attempts of an action that are on the trail.
 func (s *service) refused(action string) int64 {
-	n, err := query[int64](s.t, s.config.Database, "select count(*) from audit_entries where outcome = 'refused' and action = '"+action+"'")
+	n, err := query[int64](
+		s.t,
+		s.config.Database,
+		"select count(*) from audit_entries where outcome = 'refused' and action = '"+action+"'",
+	)
 	require.NoError(s.t, err)
 	return n
 }
@@ -39,7 +43,13 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	problem(t, err, 404, `there is no device "SKL-HQ-001"`)
 	_, err = support.Order(ctx, api.NewOrder{Kind: "rotate", Devices: []string{"SKL-TKT-001", "SKL-HQ-001"}})
 	problem(t, err, 404, `there is no device "SKL-HQ-001"`)
-	looks, err := s.owner.AddOperator(ctx, "dagny", ownerPassword, api.Role{Role: "support", Groups: []string{"desks"}}, api.Role{Role: "viewer", Groups: []string{}})
+	looks, err := s.owner.AddOperator(
+		ctx,
+		"dagny",
+		ownerPassword,
+		api.Role{Role: "support", Groups: []string{"desks"}},
+		api.Role{Role: "viewer", Groups: []string{}},
+	)
 	require.NoError(t, err)
 	both := client.New(s.URL, "")
 	_, err = both.SignIn(ctx, looks.Name, ownerPassword)
@@ -62,8 +72,16 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	seen, err := s.owner.Reveals(ctx, client.PastQuery{Device: "SKL-TKT-001"}, client.Page{})
 	require.NoError(t, err)
 	require.Len(t, seen.Items, 1)
-	assert.Equal(t, []string{"nightwatch", "ticket 4711: printer driver"}, []string{seen.Items[0].Operator, seen.Items[0].Reason})
-	trail, err := query[string](t, s.config.Database, "select actor || ' ' || object || ' ' || reason || ' ' || (after->>'name') from audit_entries where action = 'password.revealed' and outcome = 'done'")
+	assert.Equal(
+		t,
+		[]string{"nightwatch", "ticket 4711: printer driver"},
+		[]string{seen.Items[0].Operator, seen.Items[0].Reason},
+	)
+	trail, err := query[string](
+		t,
+		s.config.Database,
+		"select actor || ' ' || object || ' ' || reason || ' ' || (after->>'name') from audit_entries where action = 'password.revealed' and outcome = 'done'",
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "nightwatch SKL-TKT-001 ticket 4711: printer driver "+shown.Password.Name, trail)
 
@@ -103,7 +121,14 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 
 	// The former one is there for a machine that comes back from an old image.
 	require.NoError(t, program.SignInAgain(ctx, ownerPassword))
-	former, err := program.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "old image", Former: &api.DepositRef{Epoch: deposits[len(deposits)-1].Epoch, Number: deposits[len(deposits)-1].Number}})
+	former, err := program.Reveal(
+		ctx,
+		"SKL-TKT-001",
+		api.RevealSpec{
+			Reason: "old image",
+			Former: &api.DepositRef{Epoch: deposits[len(deposits)-1].Epoch, Number: deposits[len(deposits)-1].Number},
+		},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, shown.Candidates[0].Password, former.Candidates[0].Password)
 }
@@ -118,12 +143,24 @@ func TestRevealDuringAChange(t *testing.T) {
 		require.NoError(t, d.Cycle(t.Context()))
 		return len(s.deposits("SKL-TKT-001")) == 2
 	})
-	require.NoError(t, change(t, s.config.Database, `update deposits set state = case number when 1 then 'current' else 'pending' end, confirmed_at = case number when 1 then confirmed_at end;
-		update rotations set pending = 1`)) // as between the fourth step and the sixth
-	shown, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
+	require.NoError(
+		t,
+		change(
+			t,
+			s.config.Database,
+			`update deposits set state = case number when 1 then 'current' else 'pending' end, confirmed_at = case number when 1 then confirmed_at end;
+		update rotations set pending = 1`,
+		),
+	) // as between the fourth step and the sixth
+	shown, err := s.as("nightwatch", "support").
+		Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
 	require.NoError(t, err)
 	require.Len(t, shown.Candidates, 2)
-	assert.Equal(t, []string{"pending", "current"}, []string{shown.Candidates[0].Deposit.State, shown.Candidates[1].Deposit.State})
+	assert.Equal(
+		t,
+		[]string{"pending", "current"},
+		[]string{shown.Candidates[0].Deposit.State, shown.Candidates[1].Deposit.State},
+	)
 	assert.True(t, shown.Password.Changing)
 }
 
@@ -177,12 +214,28 @@ func TestRolesAndReach(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.owner.AddOperator(ctx, "cara", ownerPassword, api.Role{Role: "support", Groups: []string{"old"}})
 	problem(t, err, 422, "it could talk itself into the reach")
-	_, err = s.owner.AddOperator(ctx, "cara", ownerPassword, api.Role{Role: "support", Groups: []string{}}, api.Role{Role: "support", Groups: []string{}})
+	_, err = s.owner.AddOperator(
+		ctx,
+		"cara",
+		ownerPassword,
+		api.Role{Role: "support", Groups: []string{}},
+		api.Role{Role: "support", Groups: []string{}},
+	)
 	problem(t, err, 422, "twice")
 	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
 
-	author, deployer, support := s.as("chartroom", "author"), s.as("bridge", "deployer"), s.as("nightwatch", "support", "desks")
+	author, deployer, support := s.as(
+		"chartroom",
+		"author",
+	), s.as(
+		"bridge",
+		"deployer",
+	), s.as(
+		"nightwatch",
+		"support",
+		"desks",
+	)
 	p, err := author.NewPolicy(ctx, document("base", "lockout: {threshold: 5}"))
 	require.NoError(t, err)
 	_, err = author.PublishPolicy(ctx, "base", p.Version)

@@ -86,7 +86,10 @@ func try(t *testing.T, base string, o described, header http.Header) int {
 	req.Header = header.Clone()
 	req.Header.Set("If-Match", `"1"`)
 	if bodies[o.id] != "" {
-		req.Header.Set("Content-Type", map[bool]string{true: "text/plain", false: "application/json"}[o.id == "import-directory"])
+		req.Header.Set(
+			"Content-Type",
+			map[bool]string{true: "text/plain", false: "application/json"}[o.id == "import-directory"],
+		)
 	}
 	resp, err := http.DefaultClient.Do(req)
 	require.NoError(t, err)
@@ -99,7 +102,11 @@ func try(t *testing.T, base string, o described, header http.Header) int {
 
 // session signs in, and gives the header with the session's cookie.
 func (s *service) session(name string) http.Header {
-	resp, err := http.Post(s.URL+"/api/v1/session", "application/json", strings.NewReader(fmt.Sprintf(`{"name": %q, "password": %q}`, name, ownerPassword)))
+	resp, err := http.Post(
+		s.URL+"/api/v1/session",
+		"application/json",
+		strings.NewReader(fmt.Sprintf(`{"name": %q, "password": %q}`, name, ownerPassword)),
+	)
 	require.NoError(s.t, err)
 	resp.Body.Close()
 	require.Equal(s.t, 200, resp.StatusCode)
@@ -112,7 +119,14 @@ func TestRightsAreThoseOfTheTable(t *testing.T) {
 	_, err := s.owner.NewGroup(t.Context(), client.GroupSpec{Name: "elsewhere", Devices: []string{"SKL-XXX-001"}})
 	require.NoError(t, err)
 	table, seen := rightsTable(t), map[string]bool{}
-	callers := map[string][]http.Header{"anybody": {{}, {"Authorization": {"Bearer rwt_nonsense"}}, {"Authorization": {"x"}}, {"Cookie": {"rankwarden_session=nonsense"}}}}
+	callers := map[string][]http.Header{
+		"anybody": {
+			{},
+			{"Authorization": {"Bearer rwt_nonsense"}},
+			{"Authorization": {"x"}},
+			{"Cookie": {"rankwarden_session=nonsense"}},
+		},
+	}
 	for _, role := range auth.Roles {
 		name := "all-" + string(role)
 		s.as(name, string(role))
@@ -204,7 +218,12 @@ func TestReachHoldsForReading(t *testing.T) {
 		assert.Equal(t, 404, status, path)
 		unknown, none := read(strings.NewReplacer("SKL-HQ-001", "SKL-NONE", id, "SKL-NONE").Replace(path))
 		assert.Equal(t, unknown, status)
-		assert.Equal(t, strings.ReplaceAll(none, "SKL-NONE", ""), strings.NewReplacer("SKL-HQ-001", "", id, "").Replace(body), "as if there were no such device")
+		assert.Equal(
+			t,
+			strings.ReplaceAll(none, "SKL-NONE", ""),
+			strings.NewReplacer("SKL-HQ-001", "", id, "").Replace(body),
+			"as if there were no such device",
+		)
 	}
 	list, err := nobody.Devices(ctx, client.DeviceQuery{}, client.Page{})
 	require.NoError(t, err)

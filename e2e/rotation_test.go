@@ -81,7 +81,11 @@ func TestPasswordsChangeWhenTheyAreDue(t *testing.T) {
 	assert.True(t, d.Opens(sid, secret))
 	deposits := s.deposits("SKL-TKT-001")
 	require.Len(t, deposits, 1)
-	assert.Equal(t, []string{"current", "first", "base revision 1"}, []string{deposits[0].State, deposits[0].Reason, deposits[0].Policy})
+	assert.Equal(
+		t,
+		[]string{"current", "first", "base revision 1"},
+		[]string{deposits[0].State, deposits[0].Reason, deposits[0].Policy},
+	)
 
 	// Of its age: at most a tenth early, never late, under a new name of the same account.
 	s.later(9*24*time.Hour - time.Minute)
@@ -91,7 +95,11 @@ func TestPasswordsChangeWhenTheyAreDue(t *testing.T) {
 	require.NoError(t, d.Cycle(t.Context()))
 	deposits = s.deposits("SKL-TKT-001")
 	require.Len(t, deposits, 2)
-	assert.Equal(t, []string{"current age", "former first"}, []string{deposits[0].State + " " + deposits[0].Reason, deposits[1].State + " " + deposits[1].Reason})
+	assert.Equal(
+		t,
+		[]string{"current age", "former first"},
+		[]string{deposits[0].State + " " + deposits[0].Reason, deposits[1].State + " " + deposits[1].Reason},
+	)
 	assert.False(t, d.Opens(sid, secret))
 	secret = s.current("SKL-TKT-001")
 	assert.True(t, d.Opens(sid, secret))
@@ -113,14 +121,22 @@ func TestPasswordsChangeWhenTheyAreDue(t *testing.T) {
 	assert.False(t, d.SignedIn(sid))
 	assert.Equal(t, "used", s.deposits("SKL-TKT-001")[0].Reason)
 	require.NoError(t, d.Cycle(t.Context()))
-	assert.Contains(t, s.events(client.EventQuery{Kind: "sessions_ended"})[0].Words, "as its rotation requires after a sign-in")
+	assert.Contains(
+		t,
+		s.events(client.EventQuery{Kind: "sessions_ended"})[0].Words,
+		"as its rotation requires after a sign-in",
+	)
 
 	// Somebody else changes it: that is seen, and put right.
 	require.NoError(t, d.SetPassword(t.Context(), sid, "Somebody else's 1"))
 	require.NoError(t, d.Cycle(t.Context()))
 	assert.Equal(t, "changed_elsewhere", s.deposits("SKL-TKT-001")[0].Reason)
 	assert.True(t, d.Opens(sid, s.current("SKL-TKT-001")))
-	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "corrected", Kind: "changed_elsewhere"}, client.Page{})
+	right, err := s.owner.Findings(
+		t.Context(),
+		client.FindingQuery{State: "corrected", Kind: "changed_elsewhere"},
+		client.Page{},
+	)
 	require.NoError(t, err)
 	require.Len(t, right.Items, 1)
 	assert.Contains(t, right.Items[0].Words, "changed outside Rank Warden")
@@ -179,7 +195,16 @@ func TestARestartThatEndsTheAgentIsNotRepeated(t *testing.T) {
 	for range 3 { // boots
 		var ended sync.WaitGroup
 		ended.Go(func() {
-			a, err := agent.New(agent.Options{Host: endsAgent{d.Workstation}, Service: s.URL, Dir: d.dir, HTTP: http.DefaultClient, Clock: s.devices, Log: slog.New(slog.DiscardHandler)})
+			a, err := agent.New(
+				agent.Options{
+					Host:    endsAgent{d.Workstation},
+					Service: s.URL,
+					Dir:     d.dir,
+					HTTP:    http.DefaultClient,
+					Clock:   s.devices,
+					Log:     slog.New(slog.DiscardHandler),
+				},
+			)
 			if assert.NoError(t, err) {
 				_ = a.Cycle(t.Context()) // a restart ends it
 			}
@@ -212,13 +237,22 @@ func TestAFullDiskUnderTheAgent(t *testing.T) {
 		before := len(s.deposits("SKL-TKT-001"))
 		s.order("rotate", "account:keeper", "SKL-TKT-001")
 		full, written := true, 0
-		d.Agent, err = agent.New(agent.Options{Host: d.Workstation, Service: s.URL, Dir: d.dir, HTTP: http.DefaultClient, Clock: s.devices, Log: slog.New(slog.DiscardHandler),
-			Write: func(path string, data []byte, mode os.FileMode) error {
-				if written++; full && written > room {
-					return syscall.ENOSPC
-				}
-				return durably.Write(path, data, mode)
-			}})
+		d.Agent, err = agent.New(
+			agent.Options{
+				Host:    d.Workstation,
+				Service: s.URL,
+				Dir:     d.dir,
+				HTTP:    http.DefaultClient,
+				Clock:   s.devices,
+				Log:     slog.New(slog.DiscardHandler),
+				Write: func(path string, data []byte, mode os.FileMode) error {
+					if written++; full && written > room {
+						return syscall.ENOSPC
+					}
+					return durably.Write(path, data, mode)
+				},
+			},
+		)
 		require.NoError(t, err)
 		for range 3 {
 			_ = d.Cycle(t.Context()) // it may say that the disk is full
@@ -237,7 +271,12 @@ func TestAFullDiskUnderTheAgent(t *testing.T) {
 // What cannot be changed is told with its reason, tried again later, and a finding when overdue.
 func TestAPasswordThatCannotBeChanged(t *testing.T) {
 	s := startTogether(t)
-	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1)+"\nlockout: {threshold: 3, duration: 0m}", 500, "everything")
+	s.publish(
+		"base",
+		strings.Replace(desk, "%THEN%", "nothing", 1)+"\nlockout: {threshold: 3, duration: 0m}",
+		500,
+		"everything",
+	)
 	d := s.enrolled("SKL-HQ-001")
 	a := s.managed(d, "SKL-HQ-001")
 	for range 3 {
@@ -318,8 +357,13 @@ func TestOrdersToChangePasswords(t *testing.T) {
 // An order for every password of a device is done when all of them were changed.
 func TestAnOrderForSeveralPasswords(t *testing.T) {
 	s := startTogether(t)
-	s.publish("base", "accounts: [{key: keeper, name: keeper}, {key: second, name: second, local_groups: [administrators]}]\n"+
-		"rotation: [{target: account:keeper}, {target: account:second}]", 500, "everything")
+	s.publish(
+		"base",
+		"accounts: [{key: keeper, name: keeper}, {key: second, name: second, local_groups: [administrators]}]\n"+
+			"rotation: [{target: account:keeper}, {target: account:second}]",
+		500,
+		"everything",
+	)
 	d := s.enrolled("SKL-TKT-001")
 	s.order("rotate", "", "SKL-TKT-001")
 	s.until(func() bool {
@@ -340,7 +384,12 @@ func TestNoKeyNoChange(t *testing.T) {
 	s := startTogether(t)
 	require.NoError(t, change(t, s.config.Database, "update escrow_keys set state = 'new', proved_at = null"))
 	s.restart()
-	s.publish("base", "accounts: [{key: keeper, name: desk-keeper, local_groups: [administrators]}]\nrotation: [{target: account:keeper}]", 500, "everything")
+	s.publish(
+		"base",
+		"accounts: [{key: keeper, name: desk-keeper, local_groups: [administrators]}]\nrotation: [{target: account:keeper}]",
+		500,
+		"everything",
+	)
 	d := s.enrolled("SKL-TKT-001")
 	a := s.managed(d, "SKL-TKT-001")
 	assert.False(t, a.Enabled)

@@ -67,7 +67,11 @@ func TestGroupsByRule(t *testing.T) {
 	assert.Equal(t, "5 remembered", unitWhy(s, "SKL-TKT-001", "passwords.history").Desired)
 	assert.Equal(t, deskHas+1, desired("SKL-TKT-001"))
 	assert.Equal(t, shipHas, desired("SKL-BRG-001"), "nothing changed for it, so it is told nothing")
-	settled, err := query[int](t, s.config.Database, "select (after->>'devices')::int from audit_entries where action = 'device.resettled' order by seq desc limit 1")
+	settled, err := query[int](
+		t,
+		s.config.Database,
+		"select (after->>'devices')::int from audit_entries where action = 'device.resettled' order by seq desc limit 1",
+	)
 	require.NoError(t, err)
 	assert.Equal(t, 1, settled, "only the one whose groups changed")
 
@@ -102,7 +106,11 @@ func TestGroupsByRule(t *testing.T) {
 	problem(t, err, 422, "leave one out")
 	_, err = s.owner.ChangeGroup(ctx, "kiosks", client.GroupEdit{Add: []string{"SKL-TKT-001"}}, 1)
 	problem(t, err, 422, "follow its rule")
-	_, err = s.owner.NewAssignment(ctx, "escape", api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"new-builds"}, Rank: 9})
+	_, err = s.owner.NewAssignment(
+		ctx,
+		"escape",
+		api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"new-builds"}, Rank: 9},
+	)
 	problem(t, err, 422, "it could talk itself out of the policy")
 	s.aim("no-kiosks", api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"kiosks"}, Rank: 800})
 	own := "device.os_build > 1"
@@ -124,7 +132,10 @@ func TestPolicySchemaIsServed(t *testing.T) {
 	assert.Equal(t, string(policy.Schema), string(served))
 	assert.Equal(t, "application/schema+json", resp.Header.Get("Content-Type"))
 
-	check, err := s.owner.CheckPolicy(t.Context(), document("base", "rotation: [{target: builtin:administrator, secret: {style: words}}]"))
+	check, err := s.owner.CheckPolicy(
+		t.Context(),
+		document("base", "rotation: [{target: builtin:administrator, secret: {style: words}}]"),
+	)
 	require.NoError(t, err)
 	assert.Empty(t, check.Problems)
 	assert.Contains(t, check.Asks[0].Words, "6 words (78 bits)")
@@ -135,7 +146,10 @@ func TestEnrolmentGrantsFacts(t *testing.T) {
 	s := start(t)
 	s.rule("kiosks", `"kiosk" in device.tags && device.path == "north/kirkness"`)
 	s.publish("base", "passwords: {min_length: 8}", 500, "kiosks")
-	token, err := s.owner.MakeEnrolmentToken(t.Context(), client.EnrolmentSpec{Uses: 1, Hours: 1, Path: "north/kirkness", Tags: []string{"kiosk", "spare"}})
+	token, err := s.owner.MakeEnrolmentToken(
+		t.Context(),
+		client.EnrolmentSpec{Uses: 1, Hours: 1, Path: "north/kirkness", Tags: []string{"kiosk", "spare"}},
+	)
 	require.NoError(t, err)
 	d := s.device("SKL-TKT-001", token.Token)
 	require.NoError(t, d.Cycle(t.Context()))
@@ -146,7 +160,10 @@ func TestEnrolmentGrantsFacts(t *testing.T) {
 	found, err := s.owner.Devices(t.Context(), client.DeviceQuery{Search: "spare"}, client.Page{})
 	require.NoError(t, err)
 	assert.Len(t, found.Items, 1, "found by its tag")
-	_, err = s.owner.MakeEnrolmentToken(t.Context(), client.EnrolmentSpec{Uses: 1, Hours: 1, Groups: []string{"kiosks"}})
+	_, err = s.owner.MakeEnrolmentToken(
+		t.Context(),
+		client.EnrolmentSpec{Uses: 1, Hours: 1, Groups: []string{"kiosks"}},
+	)
 	problem(t, err, 422, "nobody can be put into it")
 	_, err = s.owner.MakeEnrolmentToken(t.Context(), client.EnrolmentSpec{Uses: 1, Hours: 1, Path: "/x"})
 	problem(t, err, 422, "without empty parts")
@@ -172,7 +189,11 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	assert.Equal(t, "held", w.Device.Standing)
 	assert.Equal(t, "undecided", w.Assignments[0].Reason)
 	require.Len(t, w.Problems, 1)
-	assert.Contains(t, w.Problems[0].Words, "whether quay applies is unknown: the rule of the group quays reads device.model, which this device has not reported")
+	assert.Contains(
+		t,
+		w.Problems[0].Words,
+		"whether quay applies is unknown: the rule of the group quays reads device.model, which this device has not reported",
+	)
 	assert.Contains(t, w.Problems[0].Words, "has(device.model)")
 	for _, u := range w.Units {
 		assert.Equal(t, "every setting of this device is held", u.Held, "why is said once")
@@ -192,8 +213,17 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	_, err = s.owner.PublishPolicy(t.Context(), "base", base.Version)
 	require.NoError(t, err)
 	s.settled()
-	assert.Equal(t, "8 characters, kept from desired state 1", unitWhy(s, "SKL-INF-001", "passwords.min_length").Desired)
-	assert.Equal(t, "3 remembered, kept from desired state 1", unitWhy(s, "SKL-INF-001", "passwords.history").Desired, "even what nobody asks for now")
+	assert.Equal(
+		t,
+		"8 characters, kept from desired state 1",
+		unitWhy(s, "SKL-INF-001", "passwords.min_length").Desired,
+	)
+	assert.Equal(
+		t,
+		"3 remembered, kept from desired state 1",
+		unitWhy(s, "SKL-INF-001", "passwords.history").Desired,
+		"even what nobody asks for now",
+	)
 
 	g, err := s.owner.Group(t.Context(), "quays")
 	require.NoError(t, err)
@@ -229,7 +259,12 @@ func TestTrialOnlyForecasts(t *testing.T) {
 
 	strict, err := s.owner.Assignment(t.Context(), "strict")
 	require.NoError(t, err)
-	_, err = s.owner.ChangeAssignment(t.Context(), "strict", api.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "enforce"}, strict.Version)
+	_, err = s.owner.ChangeAssignment(
+		t.Context(),
+		"strict",
+		api.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "enforce"},
+		strict.Version,
+	)
 	require.NoError(t, err)
 	s.cycle(d, "SKL-TKT-001")
 	assert.Nil(t, unitWhy(s, "SKL-TKT-001", "lockout").Trial)

@@ -25,7 +25,13 @@ func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 	ctx := b.Context()
 	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
 	require.NoError(b, err)
-	config := server.Config{Listen: "127.0.0.1:0", Database: url, Keys: filepath.Join(b.TempDir(), "keys.json"), Organisation: "Skerry Line", Interval: time.Hour}
+	config := server.Config{
+		Listen:       "127.0.0.1:0",
+		Database:     url,
+		Keys:         filepath.Join(b.TempDir(), "keys.json"),
+		Organisation: "Skerry Line",
+		Interval:     time.Hour,
+	}
 	require.NoError(b, server.CreateKeys(ctx, config))
 	s, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
@@ -115,7 +121,10 @@ func BenchmarkFleet(b *testing.B) {
 			b.ReportMetric(time.Since(began).Seconds(), "s/"+name)
 		}
 		timed("rule-made", func() error {
-			_, err := c.NewGroup(ctx, client.GroupSpec{Name: rule, Rule: `device.os_build >= 1 && device.name.startsWith("SKL-")`})
+			_, err := c.NewGroup(
+				ctx,
+				client.GroupSpec{Name: rule, Rule: `device.os_build >= 1 && device.name.startsWith("SKL-")`},
+			)
 			return err
 		})
 		timed("rule-changed", func() error {
@@ -124,7 +133,10 @@ func BenchmarkFleet(b *testing.B) {
 			return err
 		})
 		timed("rule-tried", func() error { _, err := c.TryRule(ctx, `device.name.contains("77")`); return err })
-		timed("20,000-people-imported", func() error { _, err := c.ImportDirectory(ctx, people, true, true); return err })
+		timed(
+			"20,000-people-imported",
+			func() error { _, err := c.ImportDirectory(ctx, people, true, true); return err },
+		)
 		timed("groups-listed", func() error { _, err := c.Groups(ctx, "", client.Page{}); return err })
 		waitSettled(b, db)
 
@@ -152,7 +164,12 @@ func BenchmarkFleet(b *testing.B) {
 func ldifOf(people, time int) []byte {
 	var ldif []byte
 	for i := range people {
-		ldif = fmt.Appendf(ldif, "dn: cn=Person %[1]d,dc=skerryline,dc=example\nobjectClass: person\ncn: Person %[1]d\nuid: person.%[1]d\nobjectSid: S-1-5-21-70-80-%[2]d-%[1]d\n\n", i, time)
+		ldif = fmt.Appendf(
+			ldif,
+			"dn: cn=Person %[1]d,dc=skerryline,dc=example\nobjectClass: person\ncn: Person %[1]d\nuid: person.%[1]d\nobjectSid: S-1-5-21-70-80-%[2]d-%[1]d\n\n",
+			i,
+			time,
+		)
 	}
 	return ldif
 }

@@ -82,7 +82,10 @@ func dump(t *testing.T, url string) string {
 	conn, err := pgx.Connect(t.Context(), url)
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
-	found, err := conn.Query(t.Context(), "select relname from pg_class where relkind = 'r' and relnamespace = 'public'::regnamespace")
+	found, err := conn.Query(
+		t.Context(),
+		"select relname from pg_class where relkind = 'r' and relnamespace = 'public'::regnamespace",
+	)
 	require.NoError(t, err)
 	tables, err := pgx.CollectRows(found, pgx.RowTo[string])
 	require.NoError(t, err)
@@ -116,13 +119,30 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 
 	// The console: shown, hidden, and gone. Then copied without being shown.
 	b := openTab(t, 1280, 800)
-	b.do("signing in", browser.SignIn(s.URL, "nightwatch", ownerPassword), chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account:keeper"), browser.Seen("textarea"))
-	b.do("showing", chromedp.SendKeys("textarea", "ticket 4712"), chromedp.Click(`button[value="show"]`), browser.Reads(secrets[2]))
+	b.do(
+		"signing in",
+		browser.SignIn(s.URL, "nightwatch", ownerPassword),
+		chromedp.Navigate(s.URL+"/passwords?device=SKL-TKT-001&account=account:keeper"),
+		browser.Seen("textarea"),
+	)
+	b.do(
+		"showing",
+		chromedp.SendKeys("textarea", "ticket 4712"),
+		chromedp.Click(`button[value="show"]`),
+		browser.Reads(secrets[2]),
+	)
 	b.do("hiding", chromedp.Click(`//button[text()="Hide now"]`), browser.Seen("textarea"))
 	var kept string
-	b.do("looking at what is kept", chromedp.Evaluate(`(async () => JSON.stringify([{...localStorage}, {...sessionStorage}, location.href, document.title, document.cookie,
+	b.do(
+		"looking at what is kept",
+		chromedp.Evaluate(
+			`(async () => JSON.stringify([{...localStorage}, {...sessionStorage}, location.href, document.title, document.cookie,
 		document.documentElement.outerHTML, history.state, await indexedDB.databases(), await caches.keys(),
-		performance.getEntriesByType("resource").map((e) => e.name)]))()`, &kept, browser.Awaited))
+		performance.getEntriesByType("resource").map((e) => e.name)]))()`,
+			&kept,
+			browser.Awaited,
+		),
+	)
 	require.Contains(t, kept, "SKL-TKT-001")
 
 	// The command line: it waits for the operator's password while its arguments are looked at.
@@ -132,7 +152,15 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 		cmd.Env, cmd.Stdin = append(os.Environ(), "XDG_CONFIG_HOME="+home), stdin
 		return cmd
 	}
-	out, err := run(stringReader(ownerPassword+"\n"), "sign-in", "--server", s.URL, "--name", "nightwatch", "--password-stdin").CombinedOutput()
+	out, err := run(
+		stringReader(ownerPassword+"\n"),
+		"sign-in",
+		"--server",
+		s.URL,
+		"--name",
+		"nightwatch",
+		"--password-stdin",
+	).CombinedOutput()
 	require.NoError(t, err, string(out))
 	require.NoError(t, change(t, s.config.Database, "update api_tokens set fresh_at = null"))
 	typed, hand := io.Pipe()
@@ -158,7 +186,14 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	_, err = ring.Open(deposits[0].About(1), deposits[1].Sealed)
 	require.Error(t, err)
 	broken := err.Error()
-	require.NoError(t, change(t, s.config.Database, "update deposits set sealed = recovery_sealed where recovery_sealed is not null; update deposits set account = 'S-1-5-21-9'"))
+	require.NoError(
+		t,
+		change(
+			t,
+			s.config.Database,
+			"update deposits set sealed = recovery_sealed where recovery_sealed is not null; update deposits set account = 'S-1-5-21-9'",
+		),
+	)
 	_, err = support.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4714"})
 	require.Error(t, err, "moved to another account it does not open")
 	broken += err.Error()
@@ -166,8 +201,15 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	private, err := ring.Bytes()
 	require.NoError(t, err)
 	secrets = append(secrets, strings.Split(strings.Split(string(private), `"private": "`)[1], `"`)[0])
-	places := map[string]string{"logs": logs.String(), "what devices and service said": traces.String(), "the database": dump(t, s.config.Database), "the browser": kept,
-		"arguments": string(arguments), "environment": string(environment), "errors": broken}
+	places := map[string]string{
+		"logs":                          logs.String(),
+		"what devices and service said": traces.String(),
+		"the database":                  dump(t, s.config.Database),
+		"the browser":                   kept,
+		"arguments":                     string(arguments),
+		"environment":                   string(environment),
+		"errors":                        broken,
+	}
 	for _, dir := range []string{d.dir, home} {
 		require.NoError(t, filepath.WalkDir(dir, func(path string, entry fs.DirEntry, err error) error {
 			if err == nil && entry.Type().IsRegular() {

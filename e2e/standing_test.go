@@ -21,11 +21,28 @@ func TestStandingsAreTheCores(t *testing.T) {
 	for i := range 32 {
 		bit := func(n int) int { return i >> n & 1 }
 		now := s.clock.now()
-		h := drift.Heard{HeldUnits: bit(0), LastContact: now.Add(-time.Duration(1+9*bit(1)) * time.Minute), OpenFindings: bit(2),
-			Desired: drift.Stamp{Epoch: int64(1 + bit(3)), Number: int64(3 - bit(4))}, Reported: drift.Stamp{Epoch: 1, Number: 2}}
-		require.NoError(t, change(t, s.config.Database, fmt.Sprintf(`update devices set held_units = %d, last_contact = '%s', open_findings = %d, desired_epoch = %d, desired_number = %d, reported_epoch = 1, reported_number = 2;
+		h := drift.Heard{
+			HeldUnits:    bit(0),
+			LastContact:  now.Add(-time.Duration(1+9*bit(1)) * time.Minute),
+			OpenFindings: bit(2),
+			Desired: drift.Stamp{
+				Epoch:  int64(1 + bit(3)),
+				Number: int64(3 - bit(4)),
+			},
+			Reported: drift.Stamp{Epoch: 1, Number: 2},
+		}
+		require.NoError(
+			t,
+			change(t, s.config.Database, fmt.Sprintf(
+				`update devices set held_units = %d, last_contact = '%s', open_findings = %d, desired_epoch = %d, desired_number = %d, reported_epoch = 1, reported_number = 2;
 			notify rankwarden, '{"topic": "devices"}'`,
-			h.HeldUnits, h.LastContact.UTC().Format(time.RFC3339Nano), h.OpenFindings, h.Desired.Epoch, h.Desired.Number)))
+				h.HeldUnits,
+				h.LastContact.UTC().Format(time.RFC3339Nano),
+				h.OpenFindings,
+				h.Desired.Epoch,
+				h.Desired.Number,
+			)),
+		)
 		want := drift.Stand(h, now, s.config.Interval)
 		s.Changed(t.Context())
 		list, err := s.owner.Devices(t.Context(), client.DeviceQuery{}, client.Page{})
@@ -41,7 +58,13 @@ func TestStandingsAreTheCores(t *testing.T) {
 		}
 		d, err := s.Insight.Device(t.Context(), everywhere, "SKL-TKT-001")
 		require.NoError(t, err)
-		assert.Equal(t, []string{string(want), string(want), string(want)}, []string{string(d.Standing), list.Items[0].Standing, passwords.Items[0].Standing}, "%+v", h)
+		assert.Equal(
+			t,
+			[]string{string(want), string(want), string(want)},
+			[]string{string(d.Standing), list.Items[0].Standing, passwords.Items[0].Standing},
+			"%+v",
+			h,
+		)
 		seen[want] = true
 	}
 	assert.Len(t, seen, 5, "each of them came up")

@@ -112,7 +112,12 @@ func TestTheDatabaseGoesAwayUnderLoad(t *testing.T) {
 	p, err := s.owner.Policy(ctx, "base")
 	require.NoError(t, err)
 	for round := range 3 {
-		p, err = s.owner.SavePolicy(ctx, "base", document("base", "lockout:\n  threshold: "+string(rune('6'+round))+"\n  duration: 15m\n  window: 15m\n"), p.Version)
+		p, err = s.owner.SavePolicy(
+			ctx,
+			"base",
+			document("base", "lockout:\n  threshold: "+string(rune('6'+round))+"\n  duration: 15m\n  window: 15m\n"),
+			p.Version,
+		)
 		require.NoError(t, err)
 		_, err = s.owner.PublishPolicy(ctx, "base", p.Version)
 		require.NoError(t, err)
@@ -137,7 +142,8 @@ func TestTheDatabaseGoesAwayUnderLoad(t *testing.T) {
 				_ = s.Deploy.SettlePending(ctx)
 				_ = d.Cycle(ctx)
 				w, err := s.owner.Why(ctx, name)
-				return err == nil && w.Device.Desired >= int64(2+round) && w.Device.Desired == w.Device.Reported && w.Device.OpenFindings == 0
+				return err == nil && w.Device.Desired >= int64(2+round) && w.Device.Desired == w.Device.Reported &&
+					w.Device.OpenFindings == 0
 			})
 		}
 	}
@@ -175,9 +181,12 @@ func TestOnePoisonedDeviceHoldsUpNobody(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
-	require.NoError(t, change(t, s.config.Database, `create function refuse() returns trigger language plpgsql as $$ begin
+	require.NoError(
+		t,
+		change(t, s.config.Database, `create function refuse() returns trigger language plpgsql as $$ begin
 			if new.device_id = (select id from devices where name_key = 'skl-hq-001') then raise exception 'spoilt'; end if; return new; end $$;
-		create trigger refuse before insert on desired_states for each row execute function refuse()`))
+		create trigger refuse before insert on desired_states for each row execute function refuse()`),
+	)
 	s.publish("office", "passwords:\n  min_length: 14\n", 200, "office")
 	s.publish("desks", "passwords:\n  min_length: 12\n", 200, "desks")
 	s.until(func() bool { _ = s.Deploy.SettlePending(ctx); return s.why("SKL-TKT-001").Device.Desired == 2 })

@@ -29,8 +29,16 @@ import (
 func certificate(t *testing.T) (certFile, keyFile string, pool *x509.CertPool) {
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
-	template := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "warden.skerryline.example"}, NotBefore: time.Now().Add(-time.Hour),
-		NotAfter: time.Now().Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true}
+	template := &x509.Certificate{
+		SerialNumber: big.NewInt(1),
+		Subject:      pkix.Name{CommonName: "warden.skerryline.example"},
+		NotBefore:    time.Now().Add(-time.Hour),
+		NotAfter: time.Now().
+			Add(time.Hour),
+		IPAddresses:           []net.IP{net.IPv4(127, 0, 0, 1)},
+		IsCA:                  true,
+		BasicConstraintsValid: true,
+	}
 	der, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
 	require.NoError(t, err)
 	keyDER, err := x509.MarshalECPrivateKey(key)
@@ -52,7 +60,15 @@ func TestTLS(t *testing.T) {
 	certFile, keyFile, pool := certificate(t)
 	url, err := cluster.CreateDatabase(t.Context(), "tls")
 	require.NoError(t, err)
-	config := server.Config{Listen: "127.0.0.1:0", TLSCert: certFile, TLSKey: keyFile, Database: url, Keys: filepath.Join(t.TempDir(), "keys.json"), Organisation: "Skerry Line", Interval: time.Minute}
+	config := server.Config{
+		Listen:       "127.0.0.1:0",
+		TLSCert:      certFile,
+		TLSKey:       keyFile,
+		Database:     url,
+		Keys:         filepath.Join(t.TempDir(), "keys.json"),
+		Organisation: "Skerry Line",
+		Interval:     time.Minute,
+	}
 	require.NoError(t, server.CreateKeys(t.Context(), config))
 	s, err := server.Start(t.Context(), config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
@@ -65,7 +81,9 @@ func TestTLS(t *testing.T) {
 	}
 	_, err = web(tls.VersionTLS12).Get(s.URL + "/healthz")
 	require.Error(t, err, "nothing below TLS 1.3")
-	resp, err := web(tls.VersionTLS13).Post(s.URL+"/api/v1/session", "application/json", stringReader(`{"name": "asta", "password": "`+ownerPassword+`"}`))
+	resp, err := web(
+		tls.VersionTLS13,
+	).Post(s.URL+"/api/v1/session", "application/json", stringReader(`{"name": "asta", "password": "`+ownerPassword+`"}`))
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	require.Len(t, resp.Cookies(), 1)

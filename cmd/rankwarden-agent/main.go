@@ -49,7 +49,8 @@ func root() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error { return run(cmd.Context(), f) },
 	}
 	cmd.Flags().StringVar(&f.service, "service", "http://127.0.0.1:8470", "`URL` of the service")
-	cmd.Flags().StringVar(&f.tokenFile, "token-file", "", "`file` with the enrolment token; needed until the device is enrolled")
+	cmd.Flags().
+		StringVar(&f.tokenFile, "token-file", "", "`file` with the enrolment token; needed until the device is enrolled")
 	cmd.Flags().StringVar(&f.state, "state", "rankwarden-agent-state", "`directory` for what the agent keeps")
 	cmd.Flags().StringVar(&f.name, "name", "SKL-SIM-001", "`name` of the simulated workstation when it is new")
 	cmd.Flags().BoolVar(&f.once, "once", false, "do one turn and end")
@@ -68,8 +69,10 @@ func run(ctx context.Context, f flags) error {
 	if err != nil {
 		return err
 	}
-	a, err := agent.New(agent.Options{Host: machine, Service: strings.TrimRight(f.service, "/"), Token: token, Dir: f.state,
-		HTTP: &http.Client{Timeout: 90 * time.Second}, Clock: agent.SystemClock{}, Log: slog.Default()})
+	a, err := agent.New(
+		agent.Options{Host: machine, Service: strings.TrimRight(f.service, "/"), Token: token, Dir: f.state,
+			HTTP: &http.Client{Timeout: 90 * time.Second}, Clock: agent.SystemClock{}, Log: slog.Default()},
+	)
 	if err != nil {
 		return err
 	}
@@ -96,7 +99,10 @@ func readToken(file string) (string, error) {
 			return strings.TrimSpace(line), nil
 		}
 	}
-	return "", fmt.Errorf("enrolment token: %s holds none; a token has four parts, rwe.ID.SECRET.FINGERPRINT. Write one with: rankwarden enrolment create > FILE", file)
+	return "", fmt.Errorf(
+		"enrolment token: %s holds none; a token has four parts, rwe.ID.SECRET.FINGERPRINT. Write one with: rankwarden enrolment create > FILE",
+		file,
+	)
 }
 
 func machinePath(f flags) string { return filepath.Join(f.state, "machine.json") }
@@ -111,12 +117,26 @@ func bootMachine(f flags) (*simulated.Workstation, error) {
 		return simulated.Boot(*kept, time.Now), nil
 	}
 	sum := sha256.Sum256([]byte(f.name))
-	domain, err := principal.ParseSID(fmt.Sprintf("S-1-5-21-7000-%d-%d", binary.BigEndian.Uint32(sum[:]), binary.BigEndian.Uint32(sum[4:])))
+	domain, err := principal.ParseSID(
+		fmt.Sprintf("S-1-5-21-7000-%d-%d", binary.BigEndian.Uint32(sum[:]), binary.BigEndian.Uint32(sum[4:])),
+	)
 	if err != nil {
 		return nil, err
 	}
-	w := simulated.Boot(simulated.Factory(protocol.Facts{Name: f.name, Model: "Simulated workstation", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631},
-		domain, time.Now()), time.Now)
+	w := simulated.Boot(
+		simulated.Factory(
+			protocol.Facts{
+				Name:      f.name,
+				Model:     "Simulated workstation",
+				Platform:  "windows",
+				OSVersion: "10.0.22631",
+				OSBuild:   22631,
+			},
+			domain,
+			time.Now(),
+		),
+		time.Now,
+	)
 	w.AddAccount("keeper")
 	return w, w.Join("administrators", "keeper")
 }

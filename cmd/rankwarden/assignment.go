@@ -34,15 +34,39 @@ func (a *app) assignmentList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No assignments yet. Run: rankwarden assignment set NAME --policy NAME --include GROUP --rank N",
-				column[api.Assignment]{title: "Rank", right: true, value: func(x api.Assignment) string { return strconv.Itoa(x.Rank) }},
+			return list(
+				a,
+				items,
+				"No assignments yet. Run: rankwarden assignment set NAME --policy NAME --include GROUP --rank N",
+				column[api.Assignment]{
+					title: "Rank",
+					right: true,
+					value: func(x api.Assignment) string { return strconv.Itoa(x.Rank) },
+				},
 				column[api.Assignment]{title: "Assignment", value: func(x api.Assignment) string { return x.Name }},
 				column[api.Assignment]{title: "Policy", value: func(x api.Assignment) string { return x.Policy }},
-				column[api.Assignment]{title: "Rev", right: true, value: func(x api.Assignment) string { return strconv.Itoa(x.Revision) }},
-				column[api.Assignment]{title: "Include", wrap: 1, value: func(x api.Assignment) string { return strings.Join(x.Include, ", ") }},
-				column[api.Assignment]{title: "Exclude", wrap: 1, value: func(x api.Assignment) string { return strings.Join(x.Exclude, ", ") }},
-				column[api.Assignment]{title: "Within", wrap: 1, value: func(x api.Assignment) string { return strings.Join(x.Within, ", ") }},
-				column[api.Assignment]{title: "Stance", value: func(x api.Assignment) string { return x.Stance }})
+				column[api.Assignment]{
+					title: "Rev",
+					right: true,
+					value: func(x api.Assignment) string { return strconv.Itoa(x.Revision) },
+				},
+				column[api.Assignment]{
+					title: "Include",
+					wrap:  1,
+					value: func(x api.Assignment) string { return strings.Join(x.Include, ", ") },
+				},
+				column[api.Assignment]{
+					title: "Exclude",
+					wrap:  1,
+					value: func(x api.Assignment) string { return strings.Join(x.Exclude, ", ") },
+				},
+				column[api.Assignment]{
+					title: "Within",
+					wrap:  1,
+					value: func(x api.Assignment) string { return strings.Join(x.Within, ", ") },
+				},
+				column[api.Assignment]{title: "Stance", value: func(x api.Assignment) string { return x.Stance }},
+			)
 		},
 	}
 	cmd.Flags().StringVar(&policy, "policy", "", "only those of this `policy`")
@@ -62,7 +86,15 @@ func (a *app) assignmentShow() *cobra.Command {
 				return err
 			}
 			return a.one(x, func() error {
-				fmt.Fprintf(a.out, "%s: policy %s, revision %d, rank %d, %s\n", x.Name, x.Policy, x.Revision, x.Rank, x.Stance)
+				fmt.Fprintf(
+					a.out,
+					"%s: policy %s, revision %d, rank %d, %s\n",
+					x.Name,
+					x.Policy,
+					x.Revision,
+					x.Rank,
+					x.Stance,
+				)
 				for _, groups := range []struct {
 					label string
 					names []string
@@ -93,7 +125,14 @@ func (a *app) assignmentSet() *cobra.Command {
 			if err != nil && !isNew {
 				return err
 			}
-			want := api.Aim{Policy: now.Policy, Include: now.Include, Exclude: now.Exclude, Within: now.Within, Rank: now.Rank, Stance: now.Stance}
+			want := api.Aim{
+				Policy:  now.Policy,
+				Include: now.Include,
+				Exclude: now.Exclude,
+				Within:  now.Within,
+				Rank:    now.Rank,
+				Stance:  now.Stance,
+			}
 			for name, take := range map[string]func(){
 				"policy": func() { want.Policy = aim.Policy }, "include": func() { want.Include = aim.Include },
 				"exclude": func() { want.Exclude = aim.Exclude }, "rank": func() { want.Rank = aim.Rank },
@@ -118,7 +157,16 @@ func (a *app) assignmentSet() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.did(is, "%s: policy %s, revision %d, to %s, rank %d, %s. Its devices were settled again.\n", is.Name, is.Policy, is.Revision, strings.Join(is.Include, ", "), is.Rank, is.Stance)
+			return a.did(
+				is,
+				"%s: policy %s, revision %d, to %s, rank %d, %s. Its devices were settled again.\n",
+				is.Name,
+				is.Policy,
+				is.Revision,
+				strings.Join(is.Include, ", "),
+				is.Rank,
+				is.Stance,
+			)
 		},
 	}
 	f := cmd.Flags()
@@ -126,7 +174,12 @@ func (a *app) assignmentSet() *cobra.Command {
 	f.StringSliceVar(&aim.Include, "include", nil, "`group` to include; may be repeated")
 	f.StringSliceVar(&aim.Exclude, "exclude", nil, "`group` to exclude; may be repeated")
 	f.StringSliceVar(&aim.Within, "within", nil, "`group` that devices must be in as well; may be repeated")
-	f.StringVar(&aim.Stance, "stance", "enforce", "enforce, or trial: nothing is changed, and what would differ is shown")
+	f.StringVar(
+		&aim.Stance,
+		"stance",
+		"enforce",
+		"enforce, or trial: nothing is changed, and what would differ is shown",
+	)
 	f.IntVar(&aim.Rank, "rank", 0, "1 (strongest) to 9999 (weakest)")
 	return cmd
 }

@@ -16,10 +16,19 @@ import (
 
 func (a *app) deviceCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "device", Short: "Devices: desired and reported settings, and who decided them"}
-	cmd.AddCommand(a.deviceList(), a.deviceShow(), a.deviceSet(), a.deviceFacts(),
-		a.deviceDecide("accept", "Accept a device that waits for an owner; one that it claims to be is retired", "Accepted %s.\n"),
+	cmd.AddCommand(
+		a.deviceList(),
+		a.deviceShow(),
+		a.deviceSet(),
+		a.deviceFacts(),
+		a.deviceDecide(
+			"accept",
+			"Accept a device that waits for an owner; one that it claims to be is retired",
+			"Accepted %s.\n",
+		),
 		a.deviceDecide("refuse", "Refuse a device that waits for an owner", "Refused %s.\n"),
-		a.deviceDecide("retire", "Retire a device", "Retired %s.\n"))
+		a.deviceDecide("retire", "Retire a device", "Retired %s.\n"),
+	)
 	return cmd
 }
 
@@ -34,24 +43,53 @@ func (a *app) deviceList() *cobra.Command {
 				return err
 			}
 			q.Standing = strings.ReplaceAll(q.Standing, " ", "_")
-			items, err := atMost(most, func(p client.Page) (client.List[api.Device], error) { return c.Devices(cmd.Context(), q, p) })
+			items, err := atMost(
+				most,
+				func(p client.Page) (client.List[api.Device], error) { return c.Devices(cmd.Context(), q, p) },
+			)
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No device matches.",
+			return list(
+				a,
+				items,
+				"No device matches.",
 				column[api.Device]{title: "Device", value: func(d api.Device) string { return d.Name }},
-				column[api.Device]{title: "Standing", value: func(d api.Device) string { return a.standing(d.Standing) }, paint: func(d api.Device) text.Colors { return paint(d.Standing) }},
-				column[api.Device]{title: "Findings", right: true, value: func(d api.Device) string { return strconv.Itoa(d.OpenFindings) }},
-				column[api.Device]{title: "Desired", right: true, value: func(d api.Device) string { return strconv.FormatInt(d.Desired, 10) }},
-				column[api.Device]{title: "Reported", right: true, value: func(d api.Device) string { return strconv.FormatInt(d.Reported, 10) }},
-				column[api.Device]{title: "System", value: func(d api.Device) string { return d.Platform + " " + d.OSVersion }},
-				column[api.Device]{title: "Last contact", value: func(d api.Device) string { return a.whenever(d.LastContact) }},
+				column[api.Device]{
+					title: "Standing",
+					value: func(d api.Device) string { return a.standing(d.Standing) },
+					paint: func(d api.Device) text.Colors { return paint(d.Standing) },
+				},
+				column[api.Device]{
+					title: "Findings",
+					right: true,
+					value: func(d api.Device) string { return strconv.Itoa(d.OpenFindings) },
+				},
+				column[api.Device]{
+					title: "Desired",
+					right: true,
+					value: func(d api.Device) string { return strconv.FormatInt(d.Desired, 10) },
+				},
+				column[api.Device]{
+					title: "Reported",
+					right: true,
+					value: func(d api.Device) string { return strconv.FormatInt(d.Reported, 10) },
+				},
+				column[api.Device]{
+					title: "System",
+					value: func(d api.Device) string { return d.Platform + " " + d.OSVersion },
+				},
+				column[api.Device]{
+					title: "Last contact",
+					value: func(d api.Device) string { return a.whenever(d.LastContact) },
+				},
 				column[api.Device]{title: "Verified", value: func(d api.Device) string {
 					if d.VerifiedAt == nil {
 						return "not yet"
 					}
 					return a.when(*d.VerifiedAt)
-				}})
+				}},
+			)
 		},
 	}
 	f := cmd.Flags()
@@ -60,7 +98,13 @@ func (a *app) deviceList() *cobra.Command {
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
 	f.StringVar(&q.State, "state", "", "live (default), claiming, refused or retired")
 	f.IntVar(&most, "most", 0, "list at most so many; 0 for all")
-	_ = cmd.RegisterFlagCompletionFunc("standing", cobra.FixedCompletions([]string{"in_step", "drifted", "waiting", "held", "silent"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc(
+		"standing",
+		cobra.FixedCompletions(
+			[]string{"in_step", "drifted", "waiting", "held", "silent"},
+			cobra.ShellCompDirectiveNoFileComp,
+		),
+	)
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return ofList(cmd)
 }
@@ -126,23 +170,39 @@ func (a *app) deviceHead(w api.DeviceWhy) {
 	if d.OSBuild > 0 {
 		build = fmt.Sprintf("build %d", d.OSBuild)
 	}
-	fmt.Fprintf(a.out, "%s, %s %s. Last contact %s. Desired state %d, %s.\n\n", d.Model, d.Platform, build, a.whenever(d.LastContact), d.Desired, verified)
+	fmt.Fprintf(
+		a.out,
+		"%s, %s %s. Last contact %s. Desired state %d, %s.\n\n",
+		d.Model,
+		d.Platform,
+		build,
+		a.whenever(d.LastContact),
+		d.Desired,
+		verified,
+	)
 }
 
 // units prints asked, has and why for every unit.
 func (a *app) units(w api.DeviceWhy) error {
-	return list(a, w.Units, "No assignment applies to this device.",
-		column[api.UnitWhy]{title: "", value: func(u api.UnitWhy) string { return sign(u) }, paint: func(u api.UnitWhy) text.Colors {
-			switch {
-			case u.Held != "":
-				return text.Colors{text.FgMagenta}
-			case cannotCarry(u):
-				return nil
-			case len(u.Findings) > 0:
-				return text.Colors{text.FgRed}
-			}
-			return text.Colors{text.FgGreen}
-		}},
+	return list(
+		a,
+		w.Units,
+		"No assignment applies to this device.",
+		column[api.UnitWhy]{
+			title: "",
+			value: func(u api.UnitWhy) string { return sign(u) },
+			paint: func(u api.UnitWhy) text.Colors {
+				switch {
+				case u.Held != "":
+					return text.Colors{text.FgMagenta}
+				case cannotCarry(u):
+					return nil
+				case len(u.Findings) > 0:
+					return text.Colors{text.FgRed}
+				}
+				return text.Colors{text.FgGreen}
+			},
+		},
 		column[api.UnitWhy]{title: "Setting", value: func(u api.UnitWhy) string { return u.Title }},
 		column[api.UnitWhy]{title: "Desired", wrap: 3, value: func(u api.UnitWhy) string { return u.Desired }},
 		column[api.UnitWhy]{title: "Reported", wrap: 4, value: func(u api.UnitWhy) string {
@@ -159,7 +219,8 @@ func (a *app) units(w api.DeviceWhy) error {
 				return fmt.Sprintf("rank %d: %s", u.Rank, u.DecidedBy)
 			}
 			return u.DecidedBy
-		}})
+		}},
+	)
 }
 
 func sign(u api.UnitWhy) string {
@@ -201,5 +262,9 @@ func (a *app) completeDevices(cmd *cobra.Command, _ []string, typed string) ([]s
 
 // cannotCarry reports whether nothing is wrong with a unit but that the platform cannot carry it.
 func cannotCarry(u api.UnitWhy) bool {
-	return len(u.Findings) > 0 && !slices.ContainsFunc(u.Findings, func(f api.UnitFinding) bool { return f.Kind != string(drift.UnitUnsupported) })
+	return len(u.Findings) > 0 &&
+		!slices.ContainsFunc(
+			u.Findings,
+			func(f api.UnitFinding) bool { return f.Kind != string(drift.UnitUnsupported) },
+		)
 }

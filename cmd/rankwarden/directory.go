@@ -36,16 +36,30 @@ func (a *app) directorySearch() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No entry matches.",
-				column[api.DirectoryEntry]{title: "Reference", value: func(e api.DirectoryEntry) string { return e.Ref }},
-				column[api.DirectoryEntry]{title: "Name", wrap: 1, value: func(e api.DirectoryEntry) string { return e.Title }},
-				column[api.DirectoryEntry]{title: "Identifier", value: func(e api.DirectoryEntry) string { return e.SID }},
+			return list(
+				a,
+				items,
+				"No entry matches.",
+				column[api.DirectoryEntry]{
+					title: "Reference",
+					value: func(e api.DirectoryEntry) string { return e.Ref },
+				},
+				column[api.DirectoryEntry]{
+					title: "Name",
+					wrap:  1,
+					value: func(e api.DirectoryEntry) string { return e.Title },
+				},
+				column[api.DirectoryEntry]{
+					title: "Identifier",
+					value: func(e api.DirectoryEntry) string { return e.SID },
+				},
 				column[api.DirectoryEntry]{title: "From", value: func(e api.DirectoryEntry) string {
 					if e.GoneAt != nil {
 						return e.Source + ", vanished " + a.when(*e.GoneAt)
 					}
 					return e.Source
-				}})
+				}},
+			)
 		},
 	}
 	cmd.Flags().StringVar(&kind, "kind", "", "user or group")
@@ -102,7 +116,10 @@ func (a *app) directoryShow() *cobra.Command {
 			return a.one(s, func() error {
 				switch {
 				case !s.Connected:
-					_, err = fmt.Fprintln(a.out, "No connection is set. Start the service with --directory-url, or import a file: rankwarden directory import FILE")
+					_, err = fmt.Fprintln(
+						a.out,
+						"No connection is set. Start the service with --directory-url, or import a file: rankwarden directory import FILE",
+					)
 				case s.StartedAt == nil:
 					_, err = fmt.Fprintln(a.out, "Connected, but not synchronised yet.")
 				case s.EndedAt == nil:
@@ -110,7 +127,15 @@ func (a *app) directoryShow() *cobra.Command {
 				case s.Error != "":
 					_, err = fmt.Fprintf(a.out, "The last run failed %s: %s\n", a.when(*s.EndedAt), s.Error)
 				default:
-					_, err = fmt.Fprintf(a.out, "Read %s: %s; %d new, %d changed, %d removed.\n", a.when(*s.EndedAt), plural(s.Entries, "person or group", "people and groups"), s.Added, s.Changed, s.Removed)
+					_, err = fmt.Fprintf(
+						a.out,
+						"Read %s: %s; %d new, %d changed, %d removed.\n",
+						a.when(*s.EndedAt),
+						plural(s.Entries, "person or group", "people and groups"),
+						s.Added,
+						s.Changed,
+						s.Removed,
+					)
 				}
 				return err
 			})

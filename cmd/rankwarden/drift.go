@@ -28,7 +28,10 @@ func (a *app) driftCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := atMost(most, func(p client.Page) (client.List[api.Finding], error) { return c.Findings(cmd.Context(), q, p) })
+			items, err := atMost(
+				most,
+				func(p client.Page) (client.List[api.Finding], error) { return c.Findings(cmd.Context(), q, p) },
+			)
 			if err != nil {
 				return err
 			}
@@ -46,7 +49,10 @@ func (a *app) driftCommand() *cobra.Command {
 	f.StringVar(&q.Device, "device", "", "only of this `device`")
 	past.add(cmd)
 	f.IntVar(&most, "most", 200, "list at most so many; 0 for all")
-	_ = cmd.RegisterFlagCompletionFunc("state", cobra.FixedCompletions([]string{"open", "settled", "corrected"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc(
+		"state",
+		cobra.FixedCompletions([]string{"open", "settled", "corrected"}, cobra.ShellCompDirectiveNoFileComp),
+	)
 	kinds := make([]string, len(drift.Kinds))
 	for i, k := range drift.Kinds {
 		kinds[i] = string(k)
@@ -58,18 +64,33 @@ func (a *app) driftCommand() *cobra.Command {
 }
 
 func (a *app) listFindings(items []api.Finding) error {
-	return list(a, items, "No finding matches.",
+	return list(
+		a,
+		items,
+		"No finding matches.",
 		column[api.Finding]{title: "Device", value: func(f api.Finding) string { return f.Device }},
 		column[api.Finding]{title: "Setting", value: func(f api.Finding) string { return f.UnitTitle }},
-		column[api.Finding]{title: "Finding", wrap: 1, value: func(f api.Finding) string { return f.Words }, paint: func(f api.Finding) text.Colors {
-			if f.State == "open" && f.Kind != string(drift.UnitUnsupported) {
-				return text.Colors{text.FgRed}
-			}
-			return nil
-		}},
-		column[api.Finding]{title: "Decided by", value: func(f api.Finding) string { return strings.Join(f.Assignments, ", ") }},
-		column[api.Finding]{title: "State", value: func(f api.Finding) string { return strings.ReplaceAll(f.State, "_", " ") }},
-		column[api.Finding]{title: "First seen", value: func(f api.Finding) string { return a.when(f.FirstSeen) }})
+		column[api.Finding]{
+			title: "Finding",
+			wrap:  1,
+			value: func(f api.Finding) string { return f.Words },
+			paint: func(f api.Finding) text.Colors {
+				if f.State == "open" && f.Kind != string(drift.UnitUnsupported) {
+					return text.Colors{text.FgRed}
+				}
+				return nil
+			},
+		},
+		column[api.Finding]{
+			title: "Decided by",
+			value: func(f api.Finding) string { return strings.Join(f.Assignments, ", ") },
+		},
+		column[api.Finding]{
+			title: "State",
+			value: func(f api.Finding) string { return strings.ReplaceAll(f.State, "_", " ") },
+		},
+		column[api.Finding]{title: "First seen", value: func(f api.Finding) string { return a.when(f.FirstSeen) }},
+	)
 }
 
 // apart says what platforms do not support, which is no drift that anybody could correct.
@@ -86,6 +107,10 @@ func (a *app) apart(ctx context.Context, c *client.Client, q client.FindingQuery
 	for i, s := range sums {
 		named[i] = fmt.Sprintf("%s (%s)", s.UnitTitle, plural(s.Devices, "device", "devices"))
 	}
-	a.notice("\nNot supported by the platform: %s.\nList them: rankwarden drift --kind %s\n", strings.Join(named, ", "), q.Kind)
+	a.notice(
+		"\nNot supported by the platform: %s.\nList them: rankwarden drift --kind %s\n",
+		strings.Join(named, ", "),
+		q.Kind,
+	)
 	return nil
 }

@@ -32,7 +32,11 @@ func (a *app) enrolmentMake() *cobra.Command {
 				return err
 			}
 			return a.one(t, func() error {
-				a.notice("For %s, until %s. It is not shown again.\n", plural(t.UsesLeft, "device", "devices"), a.when(t.ExpiresAt))
+				a.notice(
+					"For %s, until %s. It is not shown again.\n",
+					plural(t.UsesLeft, "device", "devices"),
+					a.when(t.ExpiresAt),
+				)
 				_, err := fmt.Fprintln(a.out, t.Token)
 				return err
 			})
@@ -62,17 +66,32 @@ func (a *app) enrolmentList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No enrolment tokens.",
+			return list(
+				a,
+				items,
+				"No enrolment tokens.",
 				column[api.EnrolmentToken]{title: "Token", value: func(t api.EnrolmentToken) string { return t.ID }},
-				column[api.EnrolmentToken]{title: "Note", wrap: 1, value: func(t api.EnrolmentToken) string { return t.Note }},
-				column[api.EnrolmentToken]{title: "Uses left", right: true, value: func(t api.EnrolmentToken) string { return strconv.Itoa(t.UsesLeft) }},
-				column[api.EnrolmentToken]{title: "Groups", value: func(t api.EnrolmentToken) string { return strings.Join(t.Groups, ", ") }},
+				column[api.EnrolmentToken]{
+					title: "Note",
+					wrap:  1,
+					value: func(t api.EnrolmentToken) string { return t.Note },
+				},
+				column[api.EnrolmentToken]{
+					title: "Uses left",
+					right: true,
+					value: func(t api.EnrolmentToken) string { return strconv.Itoa(t.UsesLeft) },
+				},
+				column[api.EnrolmentToken]{
+					title: "Groups",
+					value: func(t api.EnrolmentToken) string { return strings.Join(t.Groups, ", ") },
+				},
 				column[api.EnrolmentToken]{title: "Ends", value: func(t api.EnrolmentToken) string {
 					if t.Revoked {
 						return "revoked"
 					}
 					return a.when(t.ExpiresAt)
-				}})
+				}},
+			)
 		},
 	})
 }

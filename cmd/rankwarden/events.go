@@ -23,7 +23,10 @@ func (a *app) eventsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := atMost(most, func(p client.Page) (client.List[api.Event], error) { return c.Events(cmd.Context(), q, p) })
+			items, err := atMost(
+				most,
+				func(p client.Page) (client.List[api.Event], error) { return c.Events(cmd.Context(), q, p) },
+			)
 			if err != nil {
 				return err
 			}

@@ -28,10 +28,20 @@ func (a *app) explainCommand() *cobra.Command {
 				return err
 			}
 			if len(args) == 2 {
-				at := slices.IndexFunc(w.Units, func(u api.UnitWhy) bool { return u.Unit == args[1] || strings.EqualFold(u.Title, args[1]) })
+				at := slices.IndexFunc(
+					w.Units,
+					func(u api.UnitWhy) bool { return u.Unit == args[1] || strings.EqualFold(u.Title, args[1]) },
+				)
 				if at < 0 {
 					names := namesOf(w.Units, func(u api.UnitWhy) string { return u.Unit })
-					return unusable{fmt.Errorf("%q is not a setting of %s; its settings are %s", args[1], w.Device.Name, strings.Join(names, ", "))}
+					return unusable{
+						fmt.Errorf(
+							"%q is not a setting of %s; its settings are %s",
+							args[1],
+							w.Device.Name,
+							strings.Join(names, ", "),
+						),
+					}
 				}
 				w.Units = w.Units[at : at+1]
 			}
@@ -89,7 +99,13 @@ func (a *app) explainUnit(u api.UnitWhy) {
 	if !strings.EqualFold(u.Section, u.Title) {
 		title += ": " + u.Title
 	}
-	fmt.Fprintf(a.out, "\n%s %s  %s\n", unitColour(u).Sprint(sign(u)), text.Bold.Sprint(title), text.FgHiBlack.Sprint(u.Unit))
+	fmt.Fprintf(
+		a.out,
+		"\n%s %s  %s\n",
+		unitColour(u).Sprint(sign(u)),
+		text.Bold.Sprint(title),
+		text.FgHiBlack.Sprint(u.Unit),
+	)
 	line("desired", u.Desired, text.Reset)
 	line("reported", u.Reported, text.Reset)
 	for _, f := range u.Findings {

@@ -29,18 +29,57 @@ func answering(t *testing.T, status int, body any) string {
 func explained() api.DeviceWhy {
 	now := time.Now()
 	return api.DeviceWhy{
-		Device: api.Device{Name: "SKL-TKT-001", Standing: "held", Platform: "windows", OSBuild: 22631, Model: "Counter Compact 3", LastContact: &now, Desired: 3},
+		Device: api.Device{
+			Name:        "SKL-TKT-001",
+			Standing:    "held",
+			Platform:    "windows",
+			OSBuild:     22631,
+			Model:       "Counter Compact 3",
+			LastContact: &now,
+			Desired:     3,
+		},
 		Assignments: []api.DeviceAim{
 			{Assignment: "strict", Policy: "strict", Revision: 1, Rank: 100, Stance: "trial", Reason: "included"},
 			{Assignment: "old-builds", Policy: "old", Revision: 2, Rank: 200, Stance: "enforce", Reason: "undecided"},
 		},
 		Units: []api.UnitWhy{
-			{Unit: "lockout", Section: "Lockout", Title: "lockout", Desired: "never locks", Reported: "never locks", DecidedBy: "base (only assignment)", Rank: 500, InStep: true,
-				Trial: &api.UnitTrial{Desired: "after 3 wrong attempts", DecidedBy: "strict outranks base", Findings: []api.UnitFinding{{Words: "never locks instead of after 3 wrong attempts"}}}},
-			{Unit: "membership.administrators", Section: "Local groups", Title: "administrators", Desired: "exactly: keeper", Reported: "2: keeper, mechanic", DecidedBy: "a and b differ at equal rank", Held: "change the rank of one",
-				Contended: true, Findings: []api.UnitFinding{{Words: "mechanic is a member, but not in the exact list"}}, Over: []api.Loser{{Assignment: "a", Rank: 9, Claim: "nobody", Why: "contested"}}},
+			{
+				Unit:      "lockout",
+				Section:   "Lockout",
+				Title:     "lockout",
+				Desired:   "never locks",
+				Reported:  "never locks",
+				DecidedBy: "base (only assignment)",
+				Rank:      500,
+				InStep:    true,
+				Trial: &api.UnitTrial{
+					Desired:   "after 3 wrong attempts",
+					DecidedBy: "strict outranks base",
+					Findings:  []api.UnitFinding{{Words: "never locks instead of after 3 wrong attempts"}},
+				},
+			},
+			{
+				Unit:      "membership.administrators",
+				Section:   "Local groups",
+				Title:     "administrators",
+				Desired:   "exactly: keeper",
+				Reported:  "2: keeper, mechanic",
+				DecidedBy: "a and b differ at equal rank",
+				Held:      "change the rank of one",
+				Contended: true,
+				Findings:  []api.UnitFinding{{Words: "mechanic is a member, but not in the exact list"}},
+				Over:      []api.Loser{{Assignment: "a", Rank: 9, Claim: "nobody", Why: "contested"}},
+			},
 		},
-		Problems: []api.DeviceProblem{{Code: "undecided_scope", Severity: "error", Unit: "old-builds", Words: "a fact is not known; wait"}, {Code: "no_break_glass", Severity: "warning", Unit: "membership.administrators", Words: "nobody works without a network; add one"}},
+		Problems: []api.DeviceProblem{
+			{Code: "undecided_scope", Severity: "error", Unit: "old-builds", Words: "a fact is not known; wait"},
+			{
+				Code:     "no_break_glass",
+				Severity: "warning",
+				Unit:     "membership.administrators",
+				Words:    "nobody works without a network; add one",
+			},
+		},
 	}
 }
 

@@ -77,7 +77,11 @@ func (a *app) deviceFacts() *cobra.Command {
 					return err
 				}
 			}
-			_, err = fmt.Fprintf(a.out, "Updated %s. Groups by rule are updated at once.\n", plural(len(facts), "device", "devices"))
+			_, err = fmt.Fprintf(
+				a.out,
+				"Updated %s. Groups by rule are updated at once.\n",
+				plural(len(facts), "device", "devices"),
+			)
 			return err
 		},
 	}

@@ -28,16 +28,39 @@ func (a *app) groupList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[api.GroupSummary], error) { return c.Groups(cmd.Context(), "", p) })
+			items, err := client.All(
+				0,
+				func(p client.Page) (client.List[api.GroupSummary], error) { return c.Groups(cmd.Context(), "", p) },
+			)
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No groups yet. Run: rankwarden group create NAME DEVICE...",
+			return list(
+				a,
+				items,
+				"No groups yet. Run: rankwarden group create NAME DEVICE...",
 				column[api.GroupSummary]{title: "Group", value: func(g api.GroupSummary) string { return g.Name }},
-				column[api.GroupSummary]{title: "Listed", right: true, value: func(g api.GroupSummary) string { return strconv.Itoa(g.Listed) }},
-				column[api.GroupSummary]{title: "Enrolled", right: true, value: func(g api.GroupSummary) string { return strconv.Itoa(g.Enrolled) }},
-				column[api.GroupSummary]{title: "Rule", wrap: 1, value: func(g api.GroupSummary) string { return g.Rule }},
-				column[api.GroupSummary]{title: "Description", wrap: 1, value: func(g api.GroupSummary) string { return g.Description }})
+				column[api.GroupSummary]{
+					title: "Listed",
+					right: true,
+					value: func(g api.GroupSummary) string { return strconv.Itoa(g.Listed) },
+				},
+				column[api.GroupSummary]{
+					title: "Enrolled",
+					right: true,
+					value: func(g api.GroupSummary) string { return strconv.Itoa(g.Enrolled) },
+				},
+				column[api.GroupSummary]{
+					title: "Rule",
+					wrap:  1,
+					value: func(g api.GroupSummary) string { return g.Rule },
+				},
+				column[api.GroupSummary]{
+					title: "Description",
+					wrap:  1,
+					value: func(g api.GroupSummary) string { return g.Description },
+				},
+			)
 		},
 	})
 }
@@ -133,7 +156,13 @@ func (a *app) groupEdit() *cobra.Command {
 			if err := a.noticeUnknown(cmd.Context(), c, edit.Add); err != nil {
 				return err
 			}
-			return a.did(g, "Updated %s: %d added, %d removed. Its devices were settled again.\n", g.Name, len(edit.Add), len(edit.Remove))
+			return a.did(
+				g,
+				"Updated %s: %d added, %d removed. Its devices were settled again.\n",
+				g.Name,
+				len(edit.Add),
+				len(edit.Remove),
+			)
 		},
 	}
 	cmd.Flags().StringSliceVar(&edit.Add, "add", nil, "`device` to add; may be repeated")
@@ -155,12 +184,21 @@ func (a *app) groupTry() *cobra.Command {
 				return err
 			}
 			return a.one(t, func() error {
-				fmt.Fprintf(a.out, "Matches %s; reads %s.\n", plural(t.Holds, "device", "devices"), strings.Join(t.Reads, ", "))
+				fmt.Fprintf(
+					a.out,
+					"Matches %s; reads %s.\n",
+					plural(t.Holds, "device", "devices"),
+					strings.Join(t.Reads, ", "),
+				)
 				if len(t.Examples) > 0 {
 					fmt.Fprintf(a.out, "Examples: %s.\n", strings.Join(t.Examples, ", "))
 				}
 				if t.Unknown > 0 {
-					fmt.Fprintf(a.out, "Unknown for %s: the rule reads a fact not reported yet, so their settings are held until then.\n", plural(t.Unknown, "device", "devices"))
+					fmt.Fprintf(
+						a.out,
+						"Unknown for %s: the rule reads a fact not reported yet, so their settings are held until then.\n",
+						plural(t.Unknown, "device", "devices"),
+					)
 				}
 				return nil
 			})
@@ -201,7 +239,10 @@ func (a *app) noticeUnknown(ctx context.Context, c *client.Client, names []strin
 		}
 	}
 	if len(unknown) > 0 {
-		a.notice("Warning: no device has the name %s yet. It joins when it enrols. Check the spelling.\n", strings.Join(unknown, ", "))
+		a.notice(
+			"Warning: no device has the name %s yet. It joins when it enrols. Check the spelling.\n",
+			strings.Join(unknown, ", "),
+		)
 	}
 	return nil
 }

@@ -42,12 +42,28 @@ func (a *app) heldCommand() *cobra.Command {
 }
 
 func (a *app) heldList(held []api.HeldSetting) error {
-	return list(a, held, "No settings are held.",
+	return list(
+		a,
+		held,
+		"No settings are held.",
 		column[api.HeldSetting]{title: "Setting", value: func(h api.HeldSetting) string { return h.UnitTitle }},
-		column[api.HeldSetting]{title: "Devices", right: true, value: func(h api.HeldSetting) string { return strconv.Itoa(h.Devices) }},
+		column[api.HeldSetting]{
+			title: "Devices",
+			right: true,
+			value: func(h api.HeldSetting) string { return strconv.Itoa(h.Devices) },
+		},
 		column[api.HeldSetting]{title: "Example", value: func(h api.HeldSetting) string { return h.Device }},
-		column[api.HeldSetting]{title: "Between", wrap: 1, value: func(h api.HeldSetting) string { return strings.Join(h.Between, ", ") }},
-		column[api.HeldSetting]{title: "Cause and solution", wrap: 2, value: func(h api.HeldSetting) string { return h.Words }})
+		column[api.HeldSetting]{
+			title: "Between",
+			wrap:  1,
+			value: func(h api.HeldSetting) string { return strings.Join(h.Between, ", ") },
+		},
+		column[api.HeldSetting]{
+			title: "Cause and solution",
+			wrap:  2,
+			value: func(h api.HeldSetting) string { return h.Words },
+		},
+	)
 }
 
 // settleWithin is how long an edit waits to be settled before it only says that it is under way.
@@ -87,7 +103,14 @@ func (a *app) edited(ctx context.Context, c *client.Client, edit func() error) e
 		return err
 	}
 	for _, h := range newlyHeld(before, after) {
-		a.notice("Now held on %s (for example %s): %s, because of %s. %s\n", plural(h.Devices, "device", "devices"), h.Device, h.UnitTitle, strings.Join(h.Between, " and "), h.Words)
+		a.notice(
+			"Now held on %s (for example %s): %s, because of %s. %s\n",
+			plural(h.Devices, "device", "devices"),
+			h.Device,
+			h.UnitTitle,
+			strings.Join(h.Between, " and "),
+			h.Words,
+		)
 	}
 	return nil
 }
@@ -123,10 +146,16 @@ func (a *app) lockedCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No account is locked.",
+			return list(
+				a,
+				items,
+				"No account is locked.",
 				column[api.LockedAccount]{title: "Device", value: func(l api.LockedAccount) string { return l.Device }},
 				column[api.LockedAccount]{title: "Account", value: func(l api.LockedAccount) string { return l.Name }},
-				column[api.LockedAccount]{title: "Identifier", value: func(l api.LockedAccount) string { return l.SID }},
+				column[api.LockedAccount]{
+					title: "Identifier",
+					value: func(l api.LockedAccount) string { return l.SID },
+				},
 				column[api.LockedAccount]{title: "Locked until", value: func(l api.LockedAccount) string {
 					if l.LockedUntil == nil {
 						return "someone unlocks it"
@@ -135,7 +164,8 @@ func (a *app) lockedCommand() *cobra.Command {
 				}},
 				column[api.LockedAccount]{title: "To unlock", wrap: 1, value: func(l api.LockedAccount) string {
 					return fmt.Sprintf("rankwarden order send unlock %s --account %s", l.Device, "sid:"+l.SID)
-				}})
+				}},
+			)
 		},
 	}
 	cmd.Flags().StringVar(&group, "group", "", "only on the devices of this `group`")

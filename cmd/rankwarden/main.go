@@ -88,12 +88,40 @@ func root() *cobra.Command {
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error { return a.prepare(cmd) },
 	}
 	f := cmd.PersistentFlags()
-	f.StringVar(&a.server, "server", "", "`URL` of the service (or RANKWARDEN_SERVER); that of the sign-in when left out")
+	f.StringVar(
+		&a.server,
+		"server",
+		"",
+		"`URL` of the service (or RANKWARDEN_SERVER); that of the sign-in when left out",
+	)
 	f.StringVarP(&a.output, "output", "o", "table", "table, json, yaml or csv")
 	f.BoolVar(&a.json, "json", false, "short for --output json")
-	_ = cmd.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
-	cmd.AddCommand(a.signInCommand(), a.signOutCommand(), a.whoCommand(), a.policyCommand(), a.groupCommand(), a.assignmentCommand(),
-		a.deviceCommand(), a.explainCommand(), a.enrolmentCommand(), a.directoryCommand(), a.driftCommand(), a.eventsCommand(), a.orderCommand(), a.passwordCommand(), a.heldCommand(), a.lockedCommand(), a.watchCommand(), a.operatorCommand(), a.tokenCommand(), a.resolveCommand())
+	_ = cmd.RegisterFlagCompletionFunc(
+		"output",
+		cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp),
+	)
+	cmd.AddCommand(
+		a.signInCommand(),
+		a.signOutCommand(),
+		a.whoCommand(),
+		a.policyCommand(),
+		a.groupCommand(),
+		a.assignmentCommand(),
+		a.deviceCommand(),
+		a.explainCommand(),
+		a.enrolmentCommand(),
+		a.directoryCommand(),
+		a.driftCommand(),
+		a.eventsCommand(),
+		a.orderCommand(),
+		a.passwordCommand(),
+		a.heldCommand(),
+		a.lockedCommand(),
+		a.watchCommand(),
+		a.operatorCommand(),
+		a.tokenCommand(),
+		a.resolveCommand(),
+	)
 	known(cmd)
 	return cmd
 }

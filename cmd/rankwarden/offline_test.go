@@ -64,7 +64,14 @@ func TestResolvePrintsWhoWonAndWhoLost(t *testing.T) {
 
 	out, code = run(t, "resolve", "../../core/scenario/testdata/cases/01-one-policy.json", "-o", "json")
 	assert.Zero(t, code)
-	assert.True(t, strings.HasPrefix(out, "{\n  \"format\": \"rankwarden.resolution/1\",\n  \"devices\": [\n    {\n      \"device\": "), out)
+	assert.True(
+		t,
+		strings.HasPrefix(
+			out,
+			"{\n  \"format\": \"rankwarden.resolution/1\",\n  \"devices\": [\n    {\n      \"device\": ",
+		),
+		out,
+	)
 	for name, want := range map[string]int{"02-rank-decides": 0, "04-equal-rank-contested": 1, "08-rotation-without-account": 1, "09-no-way-in": 1, "11-scope": 1, "06-adjust-adds-up": 0} {
 		_, code := run(t, "resolve", "../../core/scenario/testdata/cases/"+name+".json", "-o", "json")
 		assert.Equal(t, want, code, name)
@@ -105,8 +112,19 @@ func TestResolveSaysWhatIsWrongWithAFile(t *testing.T) {
 }
 
 func TestPolicyFilesBesideTheScenario(t *testing.T) {
-	path := write(t, "s.yaml", scenarioHead+"policy_files: [base.yaml]\nassignments: [{name: a, policy: base, include: [everything], rank: 1}]\ndevices: [{name: SKL-TKT-001}]")
-	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(path), "base.yaml"), []byte("format: rankwarden.policy/1\nname: base\nlockout: {threshold: 5}"), 0o600))
+	path := write(
+		t,
+		"s.yaml",
+		scenarioHead+"policy_files: [base.yaml]\nassignments: [{name: a, policy: base, include: [everything], rank: 1}]\ndevices: [{name: SKL-TKT-001}]",
+	)
+	require.NoError(
+		t,
+		os.WriteFile(
+			filepath.Join(filepath.Dir(path), "base.yaml"),
+			[]byte("format: rankwarden.policy/1\nname: base\nlockout: {threshold: 5}"),
+			0o600,
+		),
+	)
 	out, code := run(t, "resolve", path)
 	assert.Zero(t, code)
 	assert.Contains(t, out, "after 5 wrong attempts within 15 min, locked for 15 min")
@@ -128,8 +146,19 @@ func TestPolicyCheckOffline(t *testing.T) {
 	var found []map[string]any
 	require.NoError(t, json.NewDecoder(strings.NewReader(out)).Decode(&found))
 	require.Len(t, found, 1)
-	assert.Equal(t, map[string]any{"file": bad, "path": "lockuot", "line": 3.0, "column": 1.0, "severity": "error", "code": "unknown_key",
-		"message": `the key "lockuot" is not known; did you mean "lockout"?`}, found[0])
+	assert.Equal(
+		t,
+		map[string]any{
+			"file":     bad,
+			"path":     "lockuot",
+			"line":     3.0,
+			"column":   1.0,
+			"severity": "error",
+			"code":     "unknown_key",
+			"message":  `the key "lockuot" is not known; did you mean "lockout"?`,
+		},
+		found[0],
+	)
 	_, code = run(t, "policy", "check", "missing.yaml")
 	assert.Equal(t, 2, code)
 
@@ -150,7 +179,9 @@ func TestPolicyCheckOffline(t *testing.T) {
 }
 
 func TestFactsFromCSV(t *testing.T) {
-	facts, err := readFacts(strings.NewReader("device,tags,path\nSKL-TKT-001,kiosk spare,north/kirkness\nSKL-TKT-002,,\n"))
+	facts, err := readFacts(
+		strings.NewReader("device,tags,path\nSKL-TKT-001,kiosk spare,north/kirkness\nSKL-TKT-002,,\n"),
+	)
 	require.NoError(t, err)
 	require.Len(t, facts, 2)
 	assert.Equal(t, []string{"kiosk", "spare"}, *facts[0].Tags)

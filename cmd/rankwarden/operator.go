@@ -24,17 +24,28 @@ func (a *app) operatorList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[api.Operator], error) { return c.Operators(cmd.Context(), p) })
+			items, err := client.All(
+				0,
+				func(p client.Page) (client.List[api.Operator], error) { return c.Operators(cmd.Context(), p) },
+			)
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No operators.",
+			return list(
+				a,
+				items,
+				"No operators.",
 				column[api.Operator]{title: "Operator", value: func(o api.Operator) string { return o.Name }},
-				column[api.Operator]{title: "Roles", wrap: 1, value: func(o api.Operator) string { return roleWords(o.Roles) }},
+				column[api.Operator]{
+					title: "Roles",
+					wrap:  1,
+					value: func(o api.Operator) string { return roleWords(o.Roles) },
+				},
 				column[api.Operator]{title: "May sign in", value: func(o api.Operator) string {
 					return map[bool]string{true: "no", false: "yes"}[o.Disabled]
 				}},
-				column[api.Operator]{title: "Since", value: func(o api.Operator) string { return a.when(o.CreatedAt) }})
+				column[api.Operator]{title: "Since", value: func(o api.Operator) string { return a.when(o.CreatedAt) }},
+			)
 		},
 	})
 }
@@ -49,7 +60,9 @@ func rolesOf(given []string) ([]api.Role, error) {
 			role.Groups = strings.FieldsFunc(groups, func(r rune) bool { return r == ',' || r == '+' })
 		}
 		if limited && len(role.Groups) == 0 {
-			return nil, errors.New("--role " + g + " names no group after the colon; write ROLE:GROUP, or ROLE for every device")
+			return nil, errors.New(
+				"--role " + g + " names no group after the colon; write ROLE:GROUP, or ROLE for every device",
+			)
 		}
 		roles = append(roles, role)
 	}
@@ -155,21 +168,32 @@ func (a *app) tokenList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[api.Token], error) { return c.Tokens(cmd.Context(), all, p) })
+			items, err := client.All(
+				0,
+				func(p client.Page) (client.List[api.Token], error) { return c.Tokens(cmd.Context(), all, p) },
+			)
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No tokens.",
+			return list(
+				a,
+				items,
+				"No tokens.",
 				column[api.Token]{title: "Token", value: func(t api.Token) string { return t.ID }},
 				column[api.Token]{title: "Of", value: func(t api.Token) string { return t.Operator }},
 				column[api.Token]{title: "For", wrap: 1, value: func(t api.Token) string { return t.Name }},
-				column[api.Token]{title: "Roles", wrap: 1, value: func(t api.Token) string { return roleWords(t.Roles) }},
+				column[api.Token]{
+					title: "Roles",
+					wrap:  1,
+					value: func(t api.Token) string { return roleWords(t.Roles) },
+				},
 				column[api.Token]{title: "Ends", value: func(t api.Token) string {
 					if t.Revoked {
 						return "revoked"
 					}
 					return a.when(t.ExpiresAt)
-				}})
+				}},
+			)
 		},
 	}
 	cmd.Flags().BoolVar(&all, "all", false, "tokens of all operators, for owners")

@@ -44,11 +44,18 @@ func (a *app) orderGive() *cobra.Command {
 			if wait {
 				return a.waitForOrders(cmd.Context(), c, given)
 			}
-			return a.did(given, "Sent %s to %s. See: rankwarden order list\n", o.Kind, plural(given.Given, "device", "devices"))
+			return a.did(
+				given,
+				"Sent %s to %s. See: rankwarden order list\n",
+				o.Kind,
+				plural(given.Given, "device", "devices"),
+			)
 		},
 	}
-	cmd.Flags().StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME or sid:S-1-…")
-	cmd.Flags().BoolVar(&wait, "wait", false, "wait for the devices, and show how far they are; Ctrl-C leaves the orders as they are")
+	cmd.Flags().
+		StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME or sid:S-1-…")
+	cmd.Flags().
+		BoolVar(&wait, "wait", false, "wait for the devices, and show how far they are; Ctrl-C leaves the orders as they are")
 	cmd.Flags().StringVar(&o.Group, "group", "", "every device of this `group` as well")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return cmd
@@ -75,13 +82,23 @@ func (a *app) orderList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No orders.",
+			return list(
+				a,
+				items,
+				"No orders.",
 				column[api.Order]{title: "Sent", value: func(o api.Order) string { return a.when(o.CreatedAt) }},
 				column[api.Order]{title: "Device", value: func(o api.Order) string { return o.Device }},
-				column[api.Order]{title: "Order", value: func(o api.Order) string { return strings.TrimSpace(o.Kind + " " + o.Subject) }},
-				column[api.Order]{title: "State", value: func(o api.Order) string { return o.State }, paint: func(o api.Order) text.Colors {
-					return map[string]text.Colors{"done": {text.FgGreen}, "failed": {text.FgRed}, "ended": {text.FgRed}}[o.State]
-				}},
+				column[api.Order]{
+					title: "Order",
+					value: func(o api.Order) string { return strings.TrimSpace(o.Kind + " " + o.Subject) },
+				},
+				column[api.Order]{
+					title: "State",
+					value: func(o api.Order) string { return o.State },
+					paint: func(o api.Order) text.Colors {
+						return map[string]text.Colors{"done": {text.FgGreen}, "failed": {text.FgRed}, "ended": {text.FgRed}}[o.State]
+					},
+				},
 				column[api.Order]{title: "", wrap: 1, value: func(o api.Order) string {
 					if o.State == "queued" && o.EndsAt == nil {
 						return "waits for the device"
@@ -94,7 +111,8 @@ func (a *app) orderList() *cobra.Command {
 					}
 					return o.Detail
 				}},
-				column[api.Order]{title: "By", value: func(o api.Order) string { return o.CreatedBy }})
+				column[api.Order]{title: "By", value: func(o api.Order) string { return o.CreatedBy }},
+			)
 		},
 	}
 	cmd.Flags().StringVar(&q.Device, "device", "", "only of this `device`")

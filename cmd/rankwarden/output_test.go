@@ -24,7 +24,12 @@ func finding(words string) api.Finding {
 
 var columns = []column[api.Finding]{
 	{title: "Device", value: func(f api.Finding) string { return f.Device }},
-	{title: "Finding", wrap: 1, value: func(f api.Finding) string { return f.Words }, paint: func(api.Finding) text.Colors { return text.Colors{text.FgRed} }},
+	{
+		title: "Finding",
+		wrap:  1,
+		value: func(f api.Finding) string { return f.Words },
+		paint: func(api.Finding) text.Colors { return text.Colors{text.FgRed} },
+	},
 }
 
 func TestListsFitTheTerminal(t *testing.T) {
@@ -55,7 +60,12 @@ func TestListsForPrograms(t *testing.T) {
 	require.NoError(t, list(a, []api.Finding{finding(`a "b", c`)}, "none", columns...))
 	assert.Equal(t, "Device,Finding\nSKL-TKT-001,\"a \"\"b\"\", c\"\n", out.String(), "no colours in data")
 	a, _ = printer("csv", 0)
-	assert.Equal(t, "2031-03-04T06:12:00Z", a.when(time.Date(2031, 3, 4, 7, 12, 0, 0, time.FixedZone("", 3600))), "times for programs are ISO 8601 in UTC")
+	assert.Equal(
+		t,
+		"2031-03-04T06:12:00Z",
+		a.when(time.Date(2031, 3, 4, 7, 12, 0, 0, time.FixedZone("", 3600))),
+		"times for programs are ISO 8601 in UTC",
+	)
 	assert.Empty(t, a.whenever(nil))
 	a, out = printer("json", 0)
 	require.NoError(t, a.data(map[string]string{"password": "a<b>&c"}))
@@ -97,7 +107,12 @@ func TestTimesInWords(t *testing.T) {
 
 func TestFrameIsDrawnOverTheLastOne(t *testing.T) {
 	text.DisableColors()
-	o := api.Overview{Devices: 40, Online: 39, OnlineVerified: 20, Standings: api.Standings{InStep: 20, Waiting: 19, Silent: 1}}
+	o := api.Overview{
+		Devices:        40,
+		Online:         39,
+		OnlineVerified: 20,
+		Standings:      api.Standings{InStep: 20, Waiting: 19, Silent: 1},
+	}
 	a, out := printer("table", 100)
 	first := a.frame(o, "")
 	assert.Contains(t, first, "20 of 39 online verified")

@@ -18,7 +18,14 @@ import (
 
 func (a *app) passwordCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "password", Short: "Stored passwords: list them, and view one with a reason"}
-	cmd.AddCommand(a.passwordList(), a.passwordShow(), a.passwordDeposits(), a.passwordViews(), a.passwordApprovals(), a.passwordApprove())
+	cmd.AddCommand(
+		a.passwordList(),
+		a.passwordShow(),
+		a.passwordDeposits(),
+		a.passwordViews(),
+		a.passwordApprovals(),
+		a.passwordApprove(),
+	)
 	return cmd
 }
 
@@ -34,17 +41,27 @@ func (a *app) passwordList() *cobra.Command {
 				return err
 			}
 			q.Search = strings.Join(args, "")
-			items, err := atMost(most, func(p client.Page) (client.List[api.Password], error) { return c.Passwords(cmd.Context(), q, p) })
+			items, err := atMost(
+				most,
+				func(p client.Page) (client.List[api.Password], error) { return c.Passwords(cmd.Context(), q, p) },
+			)
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No stored password matches.",
+			return list(
+				a,
+				items,
+				"No stored password matches.",
 				column[api.Password]{title: "Device", value: func(p api.Password) string { return p.Device }},
 				column[api.Password]{title: "Account", value: func(p api.Password) string { return p.Account }},
 				column[api.Password]{title: "Name", value: func(p api.Password) string { return p.Name }},
-				column[api.Password]{title: "Last rotated", value: func(p api.Password) string { return a.sometime(p.ChangedAt, "never") }},
+				column[api.Password]{
+					title: "Last rotated",
+					value: func(p api.Password) string { return a.sometime(p.ChangedAt, "never") },
+				},
 				column[api.Password]{title: "Next", value: func(p api.Password) string { return a.nextChange(p) }},
-				column[api.Password]{title: "Viewed by", value: func(p api.Password) string { return p.ShownBy }})
+				column[api.Password]{title: "Viewed by", value: func(p api.Password) string { return p.ShownBy }},
+			)
 		},
 	}
 	cmd.Flags().StringVar(&q.Group, "group", "", "only of the devices of this `group`")
@@ -117,7 +134,13 @@ func (a *app) passwordShow() *cobra.Command {
 }
 
 // reveal asks for your own password where the sign-in is no longer fresh.
-func (a *app) reveal(ctx context.Context, c *client.Client, device string, spec api.RevealSpec, fromStdin bool) (api.Revealed, error) {
+func (a *app) reveal(
+	ctx context.Context,
+	c *client.Client,
+	device string,
+	spec api.RevealSpec,
+	fromStdin bool,
+) (api.Revealed, error) {
 	shown, err := c.Reveal(ctx, device, spec)
 	var p *client.Problem
 	if !errors.As(err, &p) || p.Code != "sign_in_again" {
@@ -145,7 +168,15 @@ func (a *app) printRevealed(r api.Revealed) error {
 	for _, c := range r.Candidates {
 		fmt.Fprintf(a.out, "\n    %s\n\n", c.Password)
 		if len(r.Candidates) > 1 || c.Deposit.State == "former" {
-			fmt.Fprintf(a.out, "    as %s, %s, deposit %d.%d of %s\n", c.Deposit.Name, c.Deposit.State, c.Deposit.Epoch, c.Deposit.Number, a.when(c.Deposit.DepositedAt))
+			fmt.Fprintf(
+				a.out,
+				"    as %s, %s, deposit %d.%d of %s\n",
+				c.Deposit.Name,
+				c.Deposit.State,
+				c.Deposit.Epoch,
+				c.Deposit.Number,
+				a.when(c.Deposit.DepositedAt),
+			)
 		}
 	}
 	fmt.Fprintf(a.out, "Changed %s; next %s.\n", a.sometime(r.Password.ChangedAt, "never"), a.nextChange(r.Password))
@@ -187,14 +218,24 @@ func (a *app) passwordDeposits() *cobra.Command {
 					rows = append(rows, row{d, p.Account})
 				}
 			}
-			return list(a, rows, "No stored passwords for that device.",
-				column[row]{title: "Deposit", value: func(r row) string { return fmt.Sprintf("%d.%d", r.Epoch, r.Number) }},
+			return list(
+				a,
+				rows,
+				"No stored passwords for that device.",
+				column[row]{
+					title: "Deposit",
+					value: func(r row) string { return fmt.Sprintf("%d.%d", r.Epoch, r.Number) },
+				},
 				column[row]{title: "Account", value: func(r row) string { return r.Account }},
 				column[row]{title: "Name", value: func(r row) string { return r.Name }},
 				column[row]{title: "State", value: func(r row) string { return r.State }},
 				column[row]{title: "Deposited", value: func(r row) string { return a.when(r.DepositedAt) }},
-				column[row]{title: "Reason", value: func(r row) string { return strings.ReplaceAll(r.Reason, "_", " ") }},
-				column[row]{title: "Decided by", value: func(r row) string { return r.Policy }})
+				column[row]{
+					title: "Reason",
+					value: func(r row) string { return strings.ReplaceAll(r.Reason, "_", " ") },
+				},
+				column[row]{title: "Decided by", value: func(r row) string { return r.Policy }},
+			)
 		},
 	})
 }
@@ -214,7 +255,11 @@ func (a *app) passwordViews() *cobra.Command {
 				return err
 			}
 			items, err := atMost(most, func(p client.Page) (client.List[api.Reveal], error) {
-				return c.Reveals(cmd.Context(), client.PastQuery{Device: strings.Join(args, ""), Since: since, Until: until}, p)
+				return c.Reveals(
+					cmd.Context(),
+					client.PastQuery{Device: strings.Join(args, ""), Since: since, Until: until},
+					p,
+				)
 			})
 			if err != nil {
 				return err
@@ -240,7 +285,10 @@ func (a *app) passwordApprovals() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			items, err := client.All(0, func(p client.Page) (client.List[api.Approval], error) { return c.Approvals(cmd.Context(), p) })
+			items, err := client.All(
+				0,
+				func(p client.Page) (client.List[api.Approval], error) { return c.Approvals(cmd.Context(), p) },
+			)
 			if err != nil {
 				return err
 			}
@@ -272,7 +320,11 @@ func (a *app) passwordApprove() *cobra.Command {
 			if err := c.DecideReveal(cmd.Context(), args[0], !decline); err != nil {
 				return err
 			}
-			return a.did(done{map[bool]string{false: "approved", true: "declined"}[decline], args[0]}, "%s\n", map[bool]string{false: "Approved; it can be viewed once within an hour.", true: "Declined."}[decline])
+			return a.did(
+				done{map[bool]string{false: "approved", true: "declined"}[decline], args[0]},
+				"%s\n",
+				map[bool]string{false: "Approved; it can be viewed once within an hour.", true: "Declined."}[decline],
+			)
 		},
 	}
 	cmd.Flags().BoolVar(&decline, "decline", false, "decline it instead")

@@ -41,5 +41,11 @@ func pointInTime(flag, s string, now time.Time) (time.Time, error) {
 			return t, nil
 		}
 	}
-	return time.Time{}, unusable{fmt.Errorf("--%s %q is no time; write how long ago (90m, 2h, 3d), a day (2031-03-04) or an instant (2031-03-04T06:00:00Z)", flag, s)}
+	return time.Time{}, unusable{
+		fmt.Errorf(
+			"--%s %q is no time; write how long ago (90m, 2h, 3d), a day (2031-03-04) or an instant (2031-03-04T06:00:00Z)",
+			flag,
+			s,
+		),
+	}
 }

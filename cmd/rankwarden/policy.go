@@ -21,7 +21,16 @@ import (
 
 func (a *app) policyCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "policy", Short: "Check, save, publish and show policies"}
-	cmd.AddCommand(a.policyCheck(), a.policySave(), a.policyPublish(), a.policyShow(), a.policyList(), a.policyTidy(), a.policyWords(), a.policySchema())
+	cmd.AddCommand(
+		a.policyCheck(),
+		a.policySave(),
+		a.policyPublish(),
+		a.policyShow(),
+		a.policyList(),
+		a.policyTidy(),
+		a.policyWords(),
+		a.policySchema(),
+	)
 	return cmd
 }
 
@@ -58,7 +67,10 @@ func (a *app) policyCheck() *cobra.Command {
 			}
 			if len(unseen) > 0 {
 				slices.Sort(unseen)
-				a.notice("Not checked against the directory (only the service can): %s\n", strings.Join(slices.Compact(unseen), ", "))
+				a.notice(
+					"Not checked against the directory (only the service can): %s\n",
+					strings.Join(slices.Compact(unseen), ", "),
+				)
 			}
 			if !usable {
 				return errNo
@@ -99,14 +111,24 @@ func (a *app) warnings(name string, problems []policy.Problem, strict bool) erro
 var errStrict = errors.New("nothing was done, because of --strict")
 
 func (a *app) printProblems(found []fileProblem, files int) error {
-	return list(a, found, fmt.Sprintf("%s checked, no problems found.", plural(files, "file", "files")),
-		column[fileProblem]{title: "Place", value: func(p fileProblem) string { return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column) }},
-		column[fileProblem]{title: "", value: func(p fileProblem) string { return string(p.Severity) }, paint: func(p fileProblem) text.Colors {
-			if p.Severity == policy.Error {
-				return text.Colors{text.FgRed}
-			}
-			return text.Colors{text.FgYellow}
-		}},
+	return list(
+		a,
+		found,
+		fmt.Sprintf("%s checked, no problems found.", plural(files, "file", "files")),
+		column[fileProblem]{
+			title: "Place",
+			value: func(p fileProblem) string { return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column) },
+		},
+		column[fileProblem]{
+			title: "",
+			value: func(p fileProblem) string { return string(p.Severity) },
+			paint: func(p fileProblem) text.Colors {
+				if p.Severity == policy.Error {
+					return text.Colors{text.FgRed}
+				}
+				return text.Colors{text.FgYellow}
+			},
+		},
 		column[fileProblem]{title: "Key", value: func(p fileProblem) string { return p.Path }},
 		column[fileProblem]{title: "What to do", wrap: 1, value: func(p fileProblem) string { return p.Message }},
 	)
@@ -233,7 +255,11 @@ func (a *app) publish(ctx context.Context, c *client.Client, name string, strict
 	}
 	moved := "No assignment uses it yet."
 	if n := len(done.Moved); n > 0 {
-		moved = fmt.Sprintf("Moved %s to it, for all devices at once: %s.", plural(n, "assignment", "assignments"), strings.Join(done.Moved, ", "))
+		moved = fmt.Sprintf(
+			"Moved %s to it, for all devices at once: %s.",
+			plural(n, "assignment", "assignments"),
+			strings.Join(done.Moved, ", "),
+		)
 	}
 	return a.did(done, "Published %s as revision %d. %s\n", done.Policy, done.Revision, moved)
 }
@@ -282,11 +308,22 @@ func (a *app) policyList() *cobra.Command {
 				return err
 			}
 			count := func(title string, of func(s api.Standings) int) column[api.PolicySummary] {
-				return column[api.PolicySummary]{title: title, right: true, value: func(p api.PolicySummary) string { return strconv.Itoa(of(p.Standings)) }}
+				return column[api.PolicySummary]{
+					title: title,
+					right: true,
+					value: func(p api.PolicySummary) string { return strconv.Itoa(of(p.Standings)) },
+				}
 			}
-			return list(a, items, "No policies yet. Write one and run: rankwarden policy save FILE",
+			return list(
+				a,
+				items,
+				"No policies yet. Write one and run: rankwarden policy save FILE",
 				column[api.PolicySummary]{title: "Policy", value: func(p api.PolicySummary) string { return p.Name }},
-				column[api.PolicySummary]{title: "Title", wrap: 1, value: func(p api.PolicySummary) string { return p.Title }},
+				column[api.PolicySummary]{
+					title: "Title",
+					wrap:  1,
+					value: func(p api.PolicySummary) string { return p.Title },
+				},
 				column[api.PolicySummary]{title: "Rev", right: true, value: func(p api.PolicySummary) string {
 					if p.Revision == 0 {
 						return "draft"
@@ -304,7 +341,8 @@ func (a *app) policyList() *cobra.Command {
 				count("Drifted", func(s api.Standings) int { return s.Drifted }),
 				count("Waiting", func(s api.Standings) int { return s.Waiting }),
 				count("Held", func(s api.Standings) int { return s.Held }),
-				count("Silent", func(s api.Standings) int { return s.Silent }))
+				count("Silent", func(s api.Standings) int { return s.Silent }),
+			)
 		},
 	}
 	cmd.Flags().StringVar(&search, "search", "", "part of a name or title")

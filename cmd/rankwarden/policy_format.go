@@ -23,7 +23,9 @@ func (a *app) policyTidy() *cobra.Command {
 				}
 				doc, problems := policy.Parse(source, nil)
 				if !policy.Usable(problems) {
-					return unusable{fmt.Errorf("%s has errors and stays as it is; run: rankwarden policy check %s", file, file)}
+					return unusable{
+						fmt.Errorf("%s has errors and stays as it is; run: rankwarden policy check %s", file, file),
+					}
 				}
 				tidy := policy.Write(doc, source)
 				switch {

@@ -108,7 +108,8 @@ func changedUnits(from, to resolve.Lane) []resolve.Unit {
 	var changed []resolve.Unit
 	for _, u := range to.Units {
 		i := slices.IndexFunc(from.Units, func(x resolve.Unit) bool { return x.Unit == u.Unit })
-		if i >= 0 && (u.Value == nil) == (from.Units[i].Value == nil) && (u.Value == nil || u.Value.Equal(from.Units[i].Value)) {
+		if i >= 0 && (u.Value == nil) == (from.Units[i].Value == nil) &&
+			(u.Value == nil || u.Value.Equal(from.Units[i].Value)) {
 			continue
 		}
 		changed = append(changed, u)
@@ -148,10 +149,28 @@ func (a *app) lane(units []resolve.Unit, held []resolve.Held) {
 		if isHeld || u.Verdict == resolve.Contested {
 			mark, colour = "▮▮", text.FgMagenta
 		}
-		a.columns([]int{sign - 1, name, value, rest - value}, []string{"  " + mark, present.Unit(u.Unit), says, present.Why(u)}, []text.Color{colour, text.Reset, text.Reset, text.Reset})
+		a.columns(
+			[]int{sign - 1, name, value, rest - value},
+			[]string{"  " + mark, present.Unit(u.Unit), says, present.Why(u)},
+			[]text.Color{colour, text.Reset, text.Reset, text.Reset},
+		)
 		for _, l := range u.Over {
-			a.columns([]int{sign - 1, name, rest}, []string{"", "", fmt.Sprintf("%s %s (%d): %s; %s", lostMark(l.Why), l.Assignment, l.Rank, present.Value(u.Unit, l.Value), present.Lost(l))},
-				[]text.Color{text.Reset, text.Reset, text.FgHiBlack})
+			a.columns(
+				[]int{sign - 1, name, rest},
+				[]string{
+					"",
+					"",
+					fmt.Sprintf(
+						"%s %s (%d): %s; %s",
+						lostMark(l.Why),
+						l.Assignment,
+						l.Rank,
+						present.Value(u.Unit, l.Value),
+						present.Lost(l),
+					),
+				},
+				[]text.Color{text.Reset, text.Reset, text.FgHiBlack},
+			)
 		}
 	}
 }
@@ -209,7 +228,12 @@ func (a *app) findingLines(title string, findings []drift.Finding) {
 	}
 	fmt.Fprintf(a.out, "\n  %s\n", text.Bold.Sprint(title))
 	for _, f := range findings {
-		fmt.Fprintf(a.out, "  %s %s\n", text.FgRed.Sprint("◆"), a.wrapped(present.Unit(f.Unit)+": "+present.Finding(f), 4))
+		fmt.Fprintf(
+			a.out,
+			"  %s %s\n",
+			text.FgRed.Sprint("◆"),
+			a.wrapped(present.Unit(f.Unit)+": "+present.Finding(f), 4),
+		)
 	}
 }
 

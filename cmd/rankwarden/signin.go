@@ -36,7 +36,10 @@ const (
 func signInPath() (string, error) {
 	dir, err := os.UserConfigDir()
 	if err != nil {
-		return "", fmt.Errorf("no place to keep the sign-in: %w; set HOME, or use RANKWARDEN_SERVER and RANKWARDEN_TOKEN", err)
+		return "", fmt.Errorf(
+			"no place to keep the sign-in: %w; set HOME, or use RANKWARDEN_SERVER and RANKWARDEN_TOKEN",
+			err,
+		)
 	}
 	return filepath.Join(dir, "rankwarden", "sign-in.json"), nil
 }
@@ -148,7 +151,15 @@ func (a *app) keepSignIn(ctx context.Context, server, name, password string, hou
 	if err != nil {
 		return unusable{err}
 	}
-	fmt.Fprintf(a.out, "Signed in to %s as %s (%s) for %s.\nThe token is stored in %s.\n", me.Organisation, me.Name, roleWords(me.Roles), plural(hours, "hour", "hours"), path)
+	fmt.Fprintf(
+		a.out,
+		"Signed in to %s as %s (%s) for %s.\nThe token is stored in %s.\n",
+		me.Organisation,
+		me.Name,
+		roleWords(me.Roles),
+		plural(hours, "hour", "hours"),
+		path,
+	)
 	return nil
 }
 
@@ -209,7 +220,10 @@ func (a *app) signOutCommand() *cobra.Command {
 				return unusable{err}
 			}
 			if revoked != nil {
-				return fmt.Errorf("the token is forgotten here, but the service did not revoke it; it ends by itself: %w", revoked)
+				return fmt.Errorf(
+					"the token is forgotten here, but the service did not revoke it; it ends by itself: %w",
+					revoked,
+				)
 			}
 			fmt.Fprintln(a.out, "Signed out; the token is revoked.")
 			return nil

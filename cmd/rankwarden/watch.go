@@ -69,7 +69,11 @@ func (a *app) watch(ctx context.Context, c *client.Client, group string, forever
 		last = a.frame(o, last)
 		if !forever && o.AllVerified() {
 			if o.Standings.Held > 0 {
-				fmt.Fprintf(a.out, "All online devices are verified; %s held settings. See: rankwarden held\n", plural(o.Standings.Held, "device has", "devices have"))
+				fmt.Fprintf(
+					a.out,
+					"All online devices are verified; %s held settings. See: rankwarden held\n",
+					plural(o.Standings.Held, "device has", "devices have"),
+				)
 				return errNo
 			}
 			_, err := fmt.Fprintf(a.out, "All online devices are verified.\n")
@@ -118,7 +122,9 @@ func (a *app) frame(o api.Overview, last string) string {
 	var bar strings.Builder
 	for _, p := range parts {
 		if o.Devices > 0 && p.n > 0 {
-			bar.WriteString(paint(p.standing).Sprint(strings.Repeat(glyphOfBar[p.standing], max(1, p.n*barWidth/o.Devices))))
+			bar.WriteString(
+				paint(p.standing).Sprint(strings.Repeat(glyphOfBar[p.standing], max(1, p.n*barWidth/o.Devices))),
+			)
 		}
 	}
 	if last != "" {

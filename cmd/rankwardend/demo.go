@@ -108,8 +108,15 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		return err
 	}
 	defer cluster.Stop()
-	config := server.Config{Listen: k.String("listen"), Database: cluster.URL(), Keys: filepath.Join(dir, "keys.json"), EscrowKeys: filepath.Join(dir, escrowFile),
-		Organisation: demo.Organisation, Interval: k.Duration("interval"), RevealBudget: server.DefaultBudget}
+	config := server.Config{
+		Listen:       k.String("listen"),
+		Database:     cluster.URL(),
+		Keys:         filepath.Join(dir, "keys.json"),
+		EscrowKeys:   filepath.Join(dir, escrowFile),
+		Organisation: demo.Organisation,
+		Interval:     k.Duration("interval"),
+		RevealBudget: server.DefaultBudget,
+	}
 	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {
 		if err := server.CreateKeys(ctx, config); err != nil {
 			return err
@@ -134,7 +141,10 @@ func claim(dir string) (release func(), err error) {
 	}
 	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		lock.Close()
-		return nil, fmt.Errorf("another demo is running in %s; stop it first, or choose another directory with --data", dir)
+		return nil, fmt.Errorf(
+			"another demo is running in %s; stop it first, or choose another directory with --data",
+			dir,
+		)
 	}
 	return func() { lock.Close() }, nil
 }
@@ -173,8 +183,10 @@ func (d *demoRun) run(ctx context.Context) error {
 	if !d.options.Bool("quiet-people") {
 		incidents = demo.Incidents(clock)
 	}
-	devices, err := fleetsim.New(fleetsim.Options{Service: d.server.URL, Tokens: tokens, Dir: filepath.Join(d.dir, "fleet"),
-		Machines: fleet.Machines, Incidents: incidents, Clock: clock, Log: d.log})
+	devices, err := fleetsim.New(
+		fleetsim.Options{Service: d.server.URL, Tokens: tokens, Dir: filepath.Join(d.dir, "fleet"),
+			Machines: fleet.Machines, Incidents: incidents, Clock: clock, Log: d.log},
+	)
 	if err != nil {
 		return err
 	}
@@ -190,11 +202,21 @@ func (d *demoRun) run(ctx context.Context) error {
 	defer running.Wait()
 	defer stopFleet()
 	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n\n", d.server.URL, demo.Owner, password)
-	fmt.Fprintf(d.out, "  %d simulated devices are enrolling. From the command line:\n    bin/rankwarden sign-in --server %s --name %s\n\n", len(fleet.Machines), d.server.URL, demo.Owner)
+	fmt.Fprintf(
+		d.out,
+		"  %d simulated devices are enrolling. From the command line:\n    bin/rankwarden sign-in --server %s --name %s\n\n",
+		len(fleet.Machines),
+		d.server.URL,
+		demo.Owner,
+	)
 	if d.options.Bool("until-verified") {
 		return d.untilVerified(ctx, len(fleet.Machines))
 	}
-	fmt.Fprintf(d.out, "  Ctrl-C stops everything; what happened is kept. The log is in %s.\n\n", filepath.Join(d.options.String("data"), logFile))
+	fmt.Fprintf(
+		d.out,
+		"  Ctrl-C stops everything; what happened is kept. The log is in %s.\n\n",
+		filepath.Join(d.options.String("data"), logFile),
+	)
 	running.Go(func() { d.standing(fleetCtx, password) })
 	select {
 	case <-ctx.Done():

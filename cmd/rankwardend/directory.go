@@ -15,8 +15,13 @@ func directoryConnection(k *koanf.Koanf) (*directory.Connection, error) {
 	if k.String("directory-url") == "" {
 		return nil, nil
 	}
-	c := &directory.Connection{URL: k.String("directory-url"), BaseDN: k.String("directory-base"), BindDN: k.String("directory-bind"),
-		StartTLS: k.Bool("directory-starttls"), Insecure: k.Bool("directory-allow-clear")}
+	c := &directory.Connection{
+		URL:      k.String("directory-url"),
+		BaseDN:   k.String("directory-base"),
+		BindDN:   k.String("directory-bind"),
+		StartTLS: k.Bool("directory-starttls"),
+		Insecure: k.Bool("directory-allow-clear"),
+	}
 	if path := k.String("directory-password-file"); path != "" {
 		info, err := os.Stat(path)
 		if err != nil {

@@ -58,8 +58,13 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 			return err
 		}
 		path := k.String("escrow-keys")
-		opened, err := rooms.Open(cmd.Context(), rooms.Options{Store: db, Keys: keys, Hub: &live.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
-			Organisation: k.String("organisation"), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }})
+		opened, err := rooms.Open(
+			cmd.Context(),
+			rooms.Options{Store: db, Keys: keys, Hub: &live.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
+				Organisation: k.String(
+					"organisation",
+				), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }},
+		)
 		if err != nil {
 			return err
 		}
@@ -117,15 +122,26 @@ func keysNew() *cobra.Command {
 			fmt.Fprintf(d.out, "%s key %d is in %s.\n", use, number, path)
 			if use == protocol.UseRecovery {
 				fmt.Fprintf(d.out, "Take that file off this machine, keep two copies, and prove one of them:\n")
-				fmt.Fprintf(d.out, "  rankwardend keys challenge %d > challenge.json\n  rankwardend answer challenge.json --key COPY     (where the copy is)\n  rankwardend keys prove %d --answer WORD\n", number, number)
+				fmt.Fprintf(
+					d.out,
+					"  rankwardend keys challenge %d > challenge.json\n  rankwardend answer challenge.json --key COPY     (where the copy is)\n  rankwardend keys prove %d --answer WORD\n",
+					number,
+					number,
+				)
 				return nil
 			}
-			fmt.Fprintf(d.out, "Copy that file to a safe place, and prove the copy before it is used:\n  rankwardend keys prove %d --copy COPY\n", number)
+			fmt.Fprintf(
+				d.out,
+				"Copy that file to a safe place, and prove the copy before it is used:\n  rankwardend keys prove %d --copy COPY\n",
+				number,
+			)
 			return nil
 		})(cmd, args)
 	}
-	cmd.Flags().StringVar(&recovery, "recovery", "", "create an offline recovery key, and write its private half to this `file` only")
-	cmd.Flags().BoolVar(&ofService, "service", false, "create the root and signing keys of a new service, in the file named by --keys")
+	cmd.Flags().
+		StringVar(&recovery, "recovery", "", "create an offline recovery key, and write its private half to this `file` only")
+	cmd.Flags().
+		BoolVar(&ofService, "service", false, "create the root and signing keys of a new service, in the file named by --keys")
 	cmd.MarkFlagsMutuallyExclusive("recovery", "service")
 	return cmd
 }
@@ -135,11 +151,19 @@ func newServiceKeys(cmd *cobra.Command) error {
 	if err != nil {
 		return err
 	}
-	config := server.Config{Database: k.String("database"), Keys: k.String("keys"), Organisation: k.String("organisation")}
+	config := server.Config{
+		Database:     k.String("database"),
+		Keys:         k.String("keys"),
+		Organisation: k.String("organisation"),
+	}
 	if err := server.CreateKeys(cmd.Context(), config); err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "The service's keys are in %s. Every replica needs this file. Keep a copy in a safe place: without it, every device must enrol again.\n", config.Keys)
+	fmt.Fprintf(
+		cmd.OutOrStdout(),
+		"The service's keys are in %s. Every replica needs this file. Keep a copy in a safe place: without it, every device must enrol again.\n",
+		config.Keys,
+	)
 	return nil
 }
 
@@ -167,7 +191,16 @@ func keysList() *cobra.Command {
 				} else if k.Use == protocol.UseRecovery {
 					private = "offline"
 				}
-				t.AppendRow(table.Row{k.Number, k.Use, k.State, k.MadeAt.Local().Format("2 Jan 2006 15:04"), uses[k.Number], private})
+				t.AppendRow(
+					table.Row{
+						k.Number,
+						k.Use,
+						k.State,
+						k.MadeAt.Local().Format("2 Jan 2006 15:04"),
+						uses[k.Number],
+						private,
+					},
+				)
 			}
 			t.Render()
 			return nil
@@ -262,7 +295,12 @@ func keysRetire() *cobra.Command {
 			if err := d.Custody.RetireEscrowKey(ctx, d.who, number); err != nil {
 				return err
 			}
-			fmt.Fprintf(d.out, "Key %d is retired. Keep its private half: what is sealed to it stays so until\n  rankwardend keys reseal %d\n", number, number)
+			fmt.Fprintf(
+				d.out,
+				"Key %d is retired. Keep its private half: what is sealed to it stays so until\n  rankwardend keys reseal %d\n",
+				number,
+				number,
+			)
 			return nil
 		}),
 	}
@@ -325,7 +363,11 @@ func restoredCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(d.out, "Epoch %d has begun. Start the service; devices give back what it lacks as they check in.\n", epoch)
+			fmt.Fprintf(
+				d.out,
+				"Epoch %d has begun. Start the service; devices give back what it lacks as they check in.\n",
+				epoch,
+			)
 			return nil
 		}),
 	})

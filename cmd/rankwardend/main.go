@@ -28,7 +28,16 @@ func root() *cobra.Command {
 		Use: "rankwardend", Short: "The service of Rank Warden: central account policies for fleets of workstations",
 		SilenceUsage: true, SilenceErrors: true,
 	}
-	cmd.AddCommand(serveCommand(), keysCommand(), ownerCommand(), restoredCommand(), recoverCommand(), answerCommand(), demoCommand(), openapiCommand())
+	cmd.AddCommand(
+		serveCommand(),
+		keysCommand(),
+		ownerCommand(),
+		restoredCommand(),
+		recoverCommand(),
+		answerCommand(),
+		demoCommand(),
+		openapiCommand(),
+	)
 	return cmd
 }
 

@@ -12,7 +12,9 @@ import (
 )
 
 func ownerCommand() *cobra.Command {
-	cmd := deskFlags(&cobra.Command{Use: "owner", Short: "Get back in on the service's machine when no owner can sign in"})
+	cmd := deskFlags(
+		&cobra.Command{Use: "owner", Short: "Get back in on the service's machine when no owner can sign in"},
+	)
 	cmd.AddCommand(ownerReset())
 	return cmd
 }

@@ -44,7 +44,8 @@ func recoverCommand() *cobra.Command {
 			}
 			defer in.Close()
 			n, err := recoverDeposits(in, out, ring, func(e custody.Exported) bool {
-				return strings.EqualFold(e.DeviceName, device) && (former || e.State != "former") && (account == "" || e.About.Target.String() == account)
+				return strings.EqualFold(e.DeviceName, device) && (former || e.State != "former") &&
+					(account == "" || e.About.Target.String() == account)
 			})
 			if err == nil && n == 0 {
 				err = fmt.Errorf("%s holds no deposit of %s; --former shows former ones too", args[0], device)
@@ -64,7 +65,12 @@ func recoverCommand() *cobra.Command {
 }
 
 // recoverDeposits prints the wanted deposits of a file, and gives their number.
-func recoverDeposits(in io.Reader, out io.Writer, key escrow.Opener, wanted func(custody.Exported) bool) (n int, err error) {
+func recoverDeposits(
+	in io.Reader,
+	out io.Writer,
+	key escrow.Opener,
+	wanted func(custody.Exported) bool,
+) (n int, err error) {
 	lines := bufio.NewScanner(in)
 	lines.Buffer(nil, longestLine)
 	for at := 1; lines.Scan(); at++ {
@@ -80,7 +86,16 @@ func recoverDeposits(in io.Reader, out io.Writer, key escrow.Opener, wanted func
 			return n, fmt.Errorf("line %d: %w", at, err)
 		}
 		n++
-		fmt.Fprintf(out, "%s  %s  %s  %s  since %s\n    %s\n", e.DeviceName, e.About.Target, e.About.NameAfter, e.State, e.DepositedAt.UTC().Format("2006-01-02 15:04 UTC"), password)
+		fmt.Fprintf(
+			out,
+			"%s  %s  %s  %s  since %s\n    %s\n",
+			e.DeviceName,
+			e.About.Target,
+			e.About.NameAfter,
+			e.State,
+			e.DepositedAt.UTC().Format("2006-01-02 15:04 UTC"),
+			password,
+		)
 	}
 	return n, lines.Err()
 }

@@ -49,14 +49,38 @@ func serveCommand() *cobra.Command {
 	f.String("listen", "127.0.0.1:8470", "address to listen on, `HOST:PORT`")
 	f.String("device-listen", "", "another address for the device protocol, `HOST:PORT`; the same when left out")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
-	f.String("keys", "rankwarden-keys.json", "`file` of the service's private keys, mode 0600; see rankwardend keys new --service")
-	f.String("escrow-keys", "rankwarden-escrow-keys.json", "`file` of the private escrow keys, mode 0600; see rankwardend keys")
-	f.Int("reveals-per-hour", server.DefaultBudget, "passwords that an operator may see in an hour before a second person must approve")
+	f.String(
+		"keys",
+		"rankwarden-keys.json",
+		"`file` of the service's private keys, mode 0600; see rankwardend keys new --service",
+	)
+	f.String(
+		"escrow-keys",
+		"rankwarden-escrow-keys.json",
+		"`file` of the private escrow keys, mode 0600; see rankwardend keys",
+	)
+	f.Int(
+		"reveals-per-hour",
+		server.DefaultBudget,
+		"passwords that an operator may see in an hour before a second person must approve",
+	)
 	f.String("tls-cert", "", "certificate `file` in PEM")
 	f.String("tls-key", "", "`file` of the certificate's key in PEM")
-	f.String("public-url", "", "where people reach the console through a proxy, such as https://warden.example; cookies are for TLS only when it is https")
-	f.StringSlice("trust-proxy", nil, "`ADDRESS` or network of a proxy whose X-Forwarded headers are believed; may be given several times")
-	f.Duration("keep-reports", intake.DefaultKept.Reports, "how long every report is kept; the last one of each day is kept for a year")
+	f.String(
+		"public-url",
+		"",
+		"where people reach the console through a proxy, such as https://warden.example; cookies are for TLS only when it is https",
+	)
+	f.StringSlice(
+		"trust-proxy",
+		nil,
+		"`ADDRESS` or network of a proxy whose X-Forwarded headers are believed; may be given several times",
+	)
+	f.Duration(
+		"keep-reports",
+		intake.DefaultKept.Reports,
+		"how long every report is kept; the last one of each day is kept for a year",
+	)
 	f.Duration("keep-events", intake.DefaultKept.Events, "how long device events are kept")
 	f.Duration("keep-findings", intake.DefaultKept.Findings, "how long closed findings are kept")
 	f.Duration("keep-states", intake.DefaultKept.DesiredStates, "how long superseded desired states are kept")
@@ -91,7 +115,11 @@ func options(flags *pflag.FlagSet) (*koanf.Koanf, error) {
 		}
 		for _, key := range k.Keys() {
 			if flags.Lookup(key) == nil {
-				return nil, fmt.Errorf("configuration file %s: there is no option %q; see rankwardend serve --help", path, key)
+				return nil, fmt.Errorf(
+					"configuration file %s: there is no option %q; see rankwardend serve --help",
+					path,
+					key,
+				)
 			}
 		}
 	}
@@ -161,7 +189,10 @@ func writePassword(path, password string) error {
 	}
 	_, err = file.WriteString(password + "\n")
 	if err = errors.Join(err, file.Sync(), file.Close()); err != nil {
-		return fmt.Errorf("the password cannot be written, so nothing was changed: %w", errors.Join(err, os.Remove(path)))
+		return fmt.Errorf(
+			"the password cannot be written, so nothing was changed: %w",
+			errors.Join(err, os.Remove(path)),
+		)
 	}
 	return nil
 }
@@ -181,8 +212,12 @@ func serve(cmd *cobra.Command, _ []string) error {
 	}
 	ctx := cmd.Context()
 	s, err := server.Start(ctx, server.Config{
-		Listen: k.String("listen"), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
-		Database: k.String("database"), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
+		Listen: k.String(
+			"listen",
+		), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
+		Database: k.String(
+			"database",
+		), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
 		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)

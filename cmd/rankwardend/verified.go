@@ -64,11 +64,27 @@ func (d *demoRun) summary(o api.Overview, took time.Duration) {
 	t.AppendHeader(table.Row{"Group", "Devices", "In step", "Drifted", "Waiting", "Held", "Silent"})
 	columns := []table.ColumnConfig{}
 	for i := 2; i <= 7; i++ {
-		columns = append(columns, table.ColumnConfig{Number: i, Align: text.AlignRight, AlignHeader: text.AlignRight, AlignFooter: text.AlignRight})
+		columns = append(
+			columns,
+			table.ColumnConfig{
+				Number:      i,
+				Align:       text.AlignRight,
+				AlignHeader: text.AlignRight,
+				AlignFooter: text.AlignRight,
+			},
+		)
 	}
 	t.SetColumnConfigs(columns)
 	row := func(name string, s api.Standings) table.Row {
-		return table.Row{name, s.InStep + s.Drifted + s.Waiting + s.Held + s.Silent, s.InStep, s.Drifted, s.Waiting, s.Held, s.Silent}
+		return table.Row{
+			name,
+			s.InStep + s.Drifted + s.Waiting + s.Held + s.Silent,
+			s.InStep,
+			s.Drifted,
+			s.Waiting,
+			s.Held,
+			s.Silent,
+		}
 	}
 	for _, s := range o.Strips {
 		t.AppendRow(row(s.Group, s.Standings))
@@ -77,13 +93,25 @@ func (d *demoRun) summary(o api.Overview, took time.Duration) {
 	t.Style().Format.Header = text.FormatDefault
 	t.Style().Format.Footer = text.FormatDefault
 	t.Render()
-	fmt.Fprintf(d.out, "\n%d of %d online devices verified after %s.\n", o.OnlineVerified, o.Online, took.Round(100*time.Millisecond))
+	fmt.Fprintf(
+		d.out,
+		"\n%d of %d online devices verified after %s.\n",
+		o.OnlineVerified,
+		o.Online,
+		took.Round(100*time.Millisecond),
+	)
 }
 
 // notVerified says why not every device is verified.
 func (d *demoRun) notVerified(o api.Overview, devices int) error {
 	if o.Devices < devices {
-		return fmt.Errorf("only %d of %d devices have enrolled within %s; %s shows what they meet, with --log-level info more of it", o.Devices, devices, d.options.Duration("within"), filepath.Join(d.options.String("data"), logFile))
+		return fmt.Errorf(
+			"only %d of %d devices have enrolled within %s; %s shows what they meet, with --log-level info more of it",
+			o.Devices,
+			devices,
+			d.options.Duration("within"),
+			filepath.Join(d.options.String("data"), logFile),
+		)
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
@@ -95,5 +123,11 @@ func (d *demoRun) notVerified(o api.Overview, devices int) error {
 	for i, w := range waiting.Items {
 		names[i] = w.Name
 	}
-	return fmt.Errorf("%d of %d online devices are not verified within %s: %s", o.Online-o.OnlineVerified, o.Online, d.options.Duration("within"), strings.Join(names, ", "))
+	return fmt.Errorf(
+		"%d of %d online devices are not verified within %s: %s",
+		o.Online-o.OnlineVerified,
+		o.Online,
+		d.options.Duration("within"),
+		strings.Join(names, ", "),
+	)
 }

@@ -55,18 +55,30 @@ func (a Assignment) Check() error {
 	case a.Stance != Enforce && a.Stance != Trial:
 		return fmt.Errorf("%w: stance %q is not possible; use enforce or trial", ErrAssignment, a.Stance)
 	case len(a.Include) == 0:
-		return fmt.Errorf("%w: no group is included, so it would reach no device; include a group, or %q for all", ErrAssignment, Everything)
+		return fmt.Errorf(
+			"%w: no group is included, so it would reach no device; include a group, or %q for all",
+			ErrAssignment,
+			Everything,
+		)
 	case slices.Contains(a.Exclude, Everything):
 		return fmt.Errorf("%w: excluding %q would leave no device; take it out", ErrAssignment, Everything)
 	}
 	for _, g := range a.Include {
 		if slices.Contains(a.Exclude, g) {
-			return fmt.Errorf("%w: group %q is both included and excluded; exclusion wins, so keep only one", ErrAssignment, g)
+			return fmt.Errorf(
+				"%w: group %q is both included and excluded; exclusion wins, so keep only one",
+				ErrAssignment,
+				g,
+			)
 		}
 	}
 	for _, g := range a.Within {
 		if slices.Contains(a.Exclude, g) {
-			return fmt.Errorf("%w: a device would have to be in group %q and not to be in it; take it out of within or exclude", ErrAssignment, g)
+			return fmt.Errorf(
+				"%w: a device would have to be in group %q and not to be in it; take it out of within or exclude",
+				ErrAssignment,
+				g,
+			)
 		}
 	}
 	return nil

@@ -21,17 +21,43 @@ const machine = "S-1-5-21-7-8-9-"
 // somebody from a directory. Its groups have the names of another language.
 func device() *drift.State {
 	account := func(name string, id int, builtin string) drift.Account {
-		return drift.Account{Name: name, SID: principal.MustSID(fmt.Sprint(machine, id)), Builtin: builtin, Enabled: id > 1000}
+		return drift.Account{
+			Name:    name,
+			SID:     principal.MustSID(fmt.Sprint(machine, id)),
+			Builtin: builtin,
+			Enabled: id > 1000,
+		}
 	}
 	bound := account("Yard-07", 1003, "")
 	bound.Key = "yard"
 	member := func(sid string) drift.Member { return drift.Member{SID: principal.MustSID(sid)} }
 	return &drift.State{
-		Accounts: []drift.Account{account("Hausherr", 500, "administrator"), account("Gast", 501, "guest"), account("Keeper", 1001, ""), account("mechanic", 1002, ""), bound},
-		Rotation: []drift.Rotated{{Target: principal.FromKey("yard"), RotatedAt: now.Add(-5 * time.Hour)}, {Target: principal.FromKey("yard"), RotatedAt: now.Add(-90 * time.Minute)}},
+		Accounts: []drift.Account{
+			account("Hausherr", 500, "administrator"),
+			account("Gast", 501, "guest"),
+			account("Keeper", 1001, ""),
+			account("mechanic", 1002, ""),
+			bound,
+		},
+		Rotation: []drift.Rotated{
+			{Target: principal.FromKey("yard"), RotatedAt: now.Add(-5 * time.Hour)},
+			{Target: principal.FromKey("yard"), RotatedAt: now.Add(-90 * time.Minute)},
+		},
 		LocalGroups: []drift.LocalGroup{
-			{LocalGroup: "Administratoren", SID: drift.WellKnown("administrators"), Members: []drift.Member{member(machine + "500"), member(machine + "1001"), member("S-1-5-21-1-2-3-77")}},
-			{LocalGroup: "Cranes", SID: principal.MustSID(machine + "1100"), Members: []drift.Member{member(machine + "1002")}},
+			{
+				LocalGroup: "Administratoren",
+				SID:        drift.WellKnown("administrators"),
+				Members: []drift.Member{
+					member(machine + "500"),
+					member(machine + "1001"),
+					member("S-1-5-21-1-2-3-77"),
+				},
+			},
+			{
+				LocalGroup: "Cranes",
+				SID:        principal.MustSID(machine + "1100"),
+				Members:    []drift.Member{member(machine + "1002")},
+			},
 		},
 		Passwords: &drift.Passwords{MinLength: new(12), Complexity: new(true)},
 		Lockout:   &unit.LockoutRule{Threshold: 5, DurationMinutes: 15, WindowMinutes: 15},
@@ -47,11 +73,17 @@ func refs(words string) []principal.Ref {
 }
 
 func group(name string, closed bool, present, absent string) unit.Setting {
-	return unit.Setting{Unit: unit.MembershipOf(name), Value: unit.Members{Closed: closed, Present: refs(present), Absent: refs(absent)}}
+	return unit.Setting{
+		Unit:  unit.MembershipOf(name),
+		Value: unit.Members{Closed: closed, Present: refs(present), Absent: refs(absent)},
+	}
 }
 
 func lockout(threshold, duration, window int) unit.Setting {
-	return unit.Setting{Unit: unit.Lockout, Value: unit.LockoutValue{Threshold: threshold, DurationMinutes: duration, WindowMinutes: window}}
+	return unit.Setting{
+		Unit:  unit.Lockout,
+		Value: unit.LockoutValue{Threshold: threshold, DurationMinutes: duration, WindowMinutes: window},
+	}
 }
 
 func setting(of string, value unit.Value) unit.Setting {
@@ -72,7 +104,11 @@ func rotation(target string, minutes int) unit.Setting {
 
 var (
 	now       = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
-	directory = principal.NewTable([]principal.Entry{{Ref: principal.MustParse("group:Desks@skerryline.example"), SID: principal.MustSID("S-1-5-21-1-2-3-77")}})
+	directory = principal.NewTable(
+		[]principal.Entry{
+			{Ref: principal.MustParse("group:Desks@skerryline.example"), SID: principal.MustSID("S-1-5-21-1-2-3-77")},
+		},
+	)
 )
 
 func TestCheck(t *testing.T) {
@@ -112,7 +148,13 @@ func TestCheck(t *testing.T) {
 		"no such group":              {group("users", true, "local:keeper", ""), "group_missing  null null"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			assert.Equal(t, c.want, written(drift.Check([]unit.Setting{c.asked}, device(), nil, drift.Context{Directory: directory, Now: now})))
+			assert.Equal(
+				t,
+				c.want,
+				written(
+					drift.Check([]unit.Setting{c.asked}, device(), nil, drift.Context{Directory: directory, Now: now}),
+				),
+			)
 		})
 	}
 }
@@ -129,15 +171,30 @@ func written(findings []drift.Finding) string {
 
 func TestFailuresAndUnsupported(t *testing.T) {
 	state := device()
-	failures := []drift.Failure{{Unit: unit.MinLength, Error: "access denied"}, {Unit: unit.History, Error: "of no rule"}}
+	failures := []drift.Failure{
+		{Unit: unit.MinLength, Error: "access denied"},
+		{Unit: unit.History, Error: "of no rule"},
+	}
 	asked := []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(14)}}
-	assert.Equal(t, `apply_failed  null "access denied"; wrong_value  14 12`, written(drift.Check(asked, state, failures, drift.Context{})))
+	assert.Equal(
+		t,
+		`apply_failed  null "access denied"; wrong_value  14 12`,
+		written(drift.Check(asked, state, failures, drift.Context{})),
+	)
 	state.Unsupported = []unit.ID{unit.MinLength}
-	assert.Equal(t, "unit_unsupported  null null", written(drift.Check(asked, state, failures, drift.Context{})), "its only finding")
+	assert.Equal(
+		t,
+		"unit_unsupported  null null",
+		written(drift.Check(asked, state, failures, drift.Context{})),
+		"its only finding",
+	)
 }
 
 func TestWhatWasFoundBefore(t *testing.T) {
-	report := drift.Report{State: *device(), Found: &drift.State{Lockout: &unit.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}}}
+	report := drift.Report{
+		State: *device(),
+		Found: &drift.State{Lockout: &unit.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}},
+	}
 	before, looked := report.Before()
 	require.True(t, looked)
 	assert.Equal(t, 50, before.Lockout.Threshold)

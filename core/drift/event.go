@@ -42,9 +42,33 @@ const (
 )
 
 // EventKinds are all of them, in the order in which a reader looks for them.
-var EventKinds = []EventKind{Applied, AccountCreated, AccountAdopted, AccountRenamed, AccountEnabled, AccountDisabled, AccountDescribed, AccountRemoved,
-	PasswordChanged, PasswordForeign, RotationFailed, RotationStopped, AccountUsed, AccountLocked, AccountUnlocked, SessionsEnded, DeviceRestarted,
-	MemberAdded, MemberRemoved, ValueSet, GuardRefused, FoughtOver, DeviceRestored, DeviceRenamed, SetAside}
+var EventKinds = []EventKind{
+	Applied,
+	AccountCreated,
+	AccountAdopted,
+	AccountRenamed,
+	AccountEnabled,
+	AccountDisabled,
+	AccountDescribed,
+	AccountRemoved,
+	PasswordChanged,
+	PasswordForeign,
+	RotationFailed,
+	RotationStopped,
+	AccountUsed,
+	AccountLocked,
+	AccountUnlocked,
+	SessionsEnded,
+	DeviceRestarted,
+	MemberAdded,
+	MemberRemoved,
+	ValueSet,
+	GuardRefused,
+	FoughtOver,
+	DeviceRestored,
+	DeviceRenamed,
+	SetAside,
+}
 
 // Event is something that happened on a device. It holds values and never a sentence, and never a secret.
 type Event struct {

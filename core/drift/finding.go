@@ -32,8 +32,23 @@ const (
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{WrongValue, AccountMissing, AccountPresent, AccountState, AccountName, AccountDetail, MemberMissing, MemberExtra, MemberForbidden,
-	GroupMissing, RotationNever, RotationOverdue, ChangedElsewhere, UnitUnsupported, ApplyFailed}
+var Kinds = []Kind{
+	WrongValue,
+	AccountMissing,
+	AccountPresent,
+	AccountState,
+	AccountName,
+	AccountDetail,
+	MemberMissing,
+	MemberExtra,
+	MemberForbidden,
+	GroupMissing,
+	RotationNever,
+	RotationOverdue,
+	ChangedElsewhere,
+	UnitUnsupported,
+	ApplyFailed,
+}
 
 // Subjects of [AccountDetail].
 const (

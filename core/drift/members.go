@@ -42,7 +42,10 @@ func (c *checker) members(id unit.ID, desired unit.Members) {
 }
 
 func (c *checker) unwanted(id unit.ID, kind Kind, ref principal.Ref, member principal.SID) {
-	c.findings = append(c.findings, Finding{Unit: id, Kind: kind, Subject: ref.String(), Expected: IsNotMember, Actual: IsMember, Member: member})
+	c.findings = append(
+		c.findings,
+		Finding{Unit: id, Kind: kind, Subject: ref.String(), Expected: IsNotMember, Actual: IsMember, Member: member},
+	)
 }
 
 // find is the identifier that stands for a principal on this device; it is zero, and why says the
@@ -65,7 +68,11 @@ func (c *checker) find(ref principal.Ref) (sid principal.SID, why string) {
 type Names []unit.Setting
 
 func (n Names) pattern(key string) string {
-	i, found := slices.BinarySearchFunc(n, unit.AccountOf(key), func(s unit.Setting, u unit.ID) int { return s.Unit.Compare(u) })
+	i, found := slices.BinarySearchFunc(
+		n,
+		unit.AccountOf(key),
+		func(s unit.Setting, u unit.ID) int { return s.Unit.Compare(u) },
+	)
 	if !found {
 		return ""
 	}

@@ -25,7 +25,8 @@ func (s Stamp) Newer(other Stamp) bool {
 // Foreign reports whether a device that holds s holds what it was never given: a later desired state than the
 // latest given, or another document under the same number.
 func (s Stamp) Foreign(given Stamp) bool {
-	return s.Newer(given) || s.Number > 0 && s.Epoch == given.Epoch && s.Number == given.Number && s.Digest != given.Digest
+	return s.Newer(given) ||
+		s.Number > 0 && s.Epoch == given.Epoch && s.Number == given.Number && s.Digest != given.Digest
 }
 
 // Report is what a device effectively has.

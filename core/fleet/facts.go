@@ -28,7 +28,17 @@ type Facts struct {
 }
 
 // factFields are the names a rule can read, with their place in the bit set of [Rule.reads].
-var factFields = []string{"name", "platform", "os_version", "os_build", "model", "serial", "path", "tags", "primary_user"}
+var factFields = []string{
+	"name",
+	"platform",
+	"os_version",
+	"os_build",
+	"model",
+	"serial",
+	"path",
+	"tags",
+	"primary_user",
+}
 
 // OrganisationFacts are the names of the facts that no device can set for itself.
 var OrganisationFacts = []string{"path", "tags", "primary_user"}

@@ -69,7 +69,14 @@ func ParseRule(source string) (*Rule, error) {
 		return nil, &RuleError{max(first.Location.Line(), 1), first.Location.Column() + 1, first.Message}
 	}
 	if !checked.OutputType().IsExactType(cel.BoolType) {
-		return nil, &RuleError{1, 1, fmt.Sprintf("the rule gives %s; it must be true or false, such as device.os_build >= 22621", checked.OutputType())}
+		return nil, &RuleError{
+			1,
+			1,
+			fmt.Sprintf(
+				"the rule gives %s; it must be true or false, such as device.os_build >= 22621",
+				checked.OutputType(),
+			),
+		}
 	}
 	estimate, err := ruleEnvironment.EstimateCost(checked, factSizes{})
 	if err != nil || estimate.Max > maxCost {

@@ -12,7 +12,13 @@ import (
 
 // What is not known gives no answer, unless the rest of the rule decides without it.
 func TestRuleInThreeValues(t *testing.T) {
-	desk := &fleet.Facts{Name: "SKL-TKT-001", Platform: "windows", OSBuild: 19045, Path: "north/kirkness/desk", Tags: []string{"kiosk", "spare"}}
+	desk := &fleet.Facts{
+		Name:     "SKL-TKT-001",
+		Platform: "windows",
+		OSBuild:  19045,
+		Path:     "north/kirkness/desk",
+		Tags:     []string{"kiosk", "spare"},
+	}
 	for rule, want := range map[string]assign.Truth{
 		`device.os_build >= 19045`:                                   assign.Yes,
 		`device.os_build > 19045`:                                    assign.No,

@@ -41,8 +41,10 @@ func TestScopes(t *testing.T) {
 		group := rapid.SampledFrom([]string{"a", "b", "new", "x", "not-x", "nobody", assign.Everything})
 		assignments := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) assign.Assignment {
 			return assign.Assignment{
-				Include: rapid.SliceOfN(group, 0, 3).Draw(t, "include"), Exclude: rapid.SliceOfN(group, 0, 2).Draw(t, "exclude"),
-				Within: rapid.SliceOfN(group, 0, 2).Draw(t, "within"),
+				Include: rapid.SliceOfN(group, 0, 3).
+					Draw(t, "include"),
+				Exclude: rapid.SliceOfN(group, 0, 2).Draw(t, "exclude"),
+				Within:  rapid.SliceOfN(group, 0, 2).Draw(t, "within"),
 			}
 		}), 0, 5).Draw(t, "assignments")
 

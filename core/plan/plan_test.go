@@ -34,7 +34,10 @@ func anyInputs(t *rapid.T) plan.Inputs {
 	}
 	for _, name := range []string{"a", "b", "c"} {
 		in.Policies[name] = minimum(t, name, rapid.IntRange(1, 20).Draw(t, "length"))
-		in.Groups = append(in.Groups, fleet.Group{Name: name, Devices: rapid.SliceOfDistinct(rapid.IntRange(0, 3), rapid.ID[int]).Draw(t, name)})
+		in.Groups = append(
+			in.Groups,
+			fleet.Group{Name: name, Devices: rapid.SliceOfDistinct(rapid.IntRange(0, 3), rapid.ID[int]).Draw(t, name)},
+		)
 	}
 	for i := range rapid.IntRange(0, 4).Draw(t, "assignments") {
 		in.Assignments = append(in.Assignments, anyAssignment(t, fmt.Sprintf("x%d", i)))
@@ -44,8 +47,15 @@ func anyInputs(t *rapid.T) plan.Inputs {
 
 func anyAssignment(t *rapid.T, name string) assign.Assignment {
 	group := rapid.SampledFrom([]string{"a", "b", "c", assign.Everything})
-	return assign.Assignment{Name: name, Policy: rapid.SampledFrom([]string{"a", "b", "c"}).Draw(t, "policy"), Include: []string{group.Draw(t, "include")},
-		Rank: assign.Rank(rapid.IntRange(1, 3).Draw(t, "rank")), Stance: rapid.SampledFrom([]assign.Stance{assign.Enforce, assign.Trial}).Draw(t, "stance")}
+	return assign.Assignment{
+		Name:    name,
+		Policy:  rapid.SampledFrom([]string{"a", "b", "c"}).Draw(t, "policy"),
+		Include: []string{group.Draw(t, "include")},
+		Rank: assign.Rank(
+			rapid.IntRange(1, 3).Draw(t, "rank"),
+		),
+		Stance: rapid.SampledFrom([]assign.Stance{assign.Enforce, assign.Trial}).Draw(t, "stance"),
+	}
 }
 
 // written is what every device is to have, in one text.
@@ -67,9 +77,18 @@ func TestEditsHaveAnInverse(t *testing.T) {
 		before := written(t, plan.Run(in, fleet.InTurn))
 		require.Equal(t, before, written(t, plan.Run(in.With(plan.Edits{}), fleet.InTurn)))
 
-		edits := plan.Edits{Policies: map[string]*policy.Document{"b": minimum(t, "b", rapid.IntRange(1, 20).Draw(t, "new length"))},
-			Groups: map[string]*fleet.Group{"c": {Name: "c", Devices: []int{0}}}, Assignments: map[string]*assign.Assignment{}}
-		back := plan.Edits{Policies: map[string]*policy.Document{"b": in.Policies["b"]}, Groups: map[string]*fleet.Group{"c": &in.Groups[2]}, Assignments: map[string]*assign.Assignment{}}
+		edits := plan.Edits{
+			Policies: map[string]*policy.Document{"b": minimum(t, "b", rapid.IntRange(1, 20).Draw(t, "new length"))},
+			Groups: map[string]*fleet.Group{
+				"c": {Name: "c", Devices: []int{0}},
+			},
+			Assignments: map[string]*assign.Assignment{},
+		}
+		back := plan.Edits{
+			Policies:    map[string]*policy.Document{"b": in.Policies["b"]},
+			Groups:      map[string]*fleet.Group{"c": &in.Groups[2]},
+			Assignments: map[string]*assign.Assignment{},
+		}
 		for _, name := range []string{"x0", "x1", "x9"} {
 			at := slices.IndexFunc(in.Assignments, func(a assign.Assignment) bool { return a.Name == name })
 			back.Assignments[name], edits.Assignments[name] = nil, nil
@@ -95,7 +114,11 @@ func TestRerunIsARunOfTheChangedInputs(t *testing.T) {
 		next := minimum(t, "b", rapid.IntRange(1, 20).Draw(t, "new length"))
 		p := plan.Run(in, fleet.InTurn)
 		p.Rerun(next)
-		require.Equal(t, written(t, plan.Run(in.With(plan.Edits{Policies: map[string]*policy.Document{"b": next}}), fleet.InTurn)), written(t, p))
+		require.Equal(
+			t,
+			written(t, plan.Run(in.With(plan.Edits{Policies: map[string]*policy.Document{"b": next}}), fleet.InTurn)),
+			written(t, p),
+		)
 	})
 }
 
@@ -103,10 +126,15 @@ func TestRerunIsARunOfTheChangedInputs(t *testing.T) {
 func TestAnUnusablePolicySpoilsNoOther(t *testing.T) {
 	spoilt := errors.New("spoilt")
 	in := plan.Inputs{
-		Devices:  []fleet.Facts{{Name: "SKL-HQ-001"}, {Name: "SKL-TKT-001"}},
-		Groups:   []fleet.Group{{Name: "desks", Devices: []int{1}}},
-		Policies: map[string]*policy.Document{"base": minimum(t, "base", 8)}, Unusable: map[string]error{"desks": spoilt},
-		Assignments: []assign.Assignment{{Name: "all", Policy: "base", Include: []string{assign.Everything}, Rank: 500}, {Name: "some", Policy: "desks", Include: []string{"desks"}, Rank: 100}},
+		Devices: []fleet.Facts{{Name: "SKL-HQ-001"}, {Name: "SKL-TKT-001"}},
+		Groups:  []fleet.Group{{Name: "desks", Devices: []int{1}}},
+		Policies: map[string]*policy.Document{
+			"base": minimum(t, "base", 8),
+		}, Unusable: map[string]error{"desks": spoilt},
+		Assignments: []assign.Assignment{
+			{Name: "all", Policy: "base", Include: []string{assign.Everything}, Rank: 500},
+			{Name: "some", Policy: "desks", Include: []string{"desks"}, Rank: 100},
+		},
 	}
 	p := plan.Run(in, fleet.InTurn)
 	require.NoError(t, p.Of(0).Err)
@@ -117,8 +145,12 @@ func TestAnUnusablePolicySpoilsNoOther(t *testing.T) {
 	assert.NoError(t, plan.Run(mended, fleet.InTurn).Of(1).Err)
 	gone := in.With(plan.Edits{Policies: map[string]*policy.Document{"base": nil}})
 	assert.ErrorContains(t, plan.Run(gone, fleet.InTurn).Of(0).Err, `there is no policy "base"`)
-	known := plan.Inputs{Devices: in.Devices, Policies: in.Policies, Assignments: []assign.Assignment{{Name: "some", Policy: "base", Include: []string{"desks"}, Rank: 1}},
-		Known: map[string]fleet.Members{"desks": fleet.Listed(2, []int{0}, nil)}}
+	known := plan.Inputs{
+		Devices:     in.Devices,
+		Policies:    in.Policies,
+		Assignments: []assign.Assignment{{Name: "some", Policy: "base", Include: []string{"desks"}, Rank: 1}},
+		Known:       map[string]fleet.Members{"desks": fleet.Listed(2, []int{0}, nil)},
+	}
 	assert.Len(t, plan.Run(known, fleet.InTurn).Candidates(0), 1)
 	assert.Empty(t, plan.Run(known, fleet.InTurn).Candidates(1))
 }
@@ -131,14 +163,26 @@ func ExampleRun() {
 		Groups:   []fleet.Group{{Name: "ticket-desks", Devices: []int{1}}},
 		Policies: map[string]*policy.Document{"base": base},
 		Assignments: []assign.Assignment{
-			{Name: "base-everywhere", Policy: "base", Include: []string{assign.Everything}, Rank: 500, Stance: assign.Enforce},
+			{
+				Name:    "base-everywhere",
+				Policy:  "base",
+				Include: []string{assign.Everything},
+				Rank:    500,
+				Stance:  assign.Enforce,
+			},
 		},
 	}
 	// What would it do to aim another policy at the ticket desks?
 	edits := plan.Edits{
 		Policies: map[string]*policy.Document{"desks": desks},
 		Assignments: map[string]*assign.Assignment{
-			"desks": {Name: "desks", Policy: "desks", Include: []string{"ticket-desks"}, Rank: 100, Stance: assign.Enforce},
+			"desks": {
+				Name:    "desks",
+				Policy:  "desks",
+				Include: []string{"ticket-desks"},
+				Rank:    100,
+				Stance:  assign.Enforce,
+			},
 		},
 	}
 	now, then := plan.Run(in, fleet.InTurn), plan.Run(in.With(edits), fleet.InTurn)

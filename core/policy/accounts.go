@@ -23,27 +23,50 @@ type Account struct {
 
 // accounts is how an account is written.
 var accounts = shape[Account]{
-	always("key", accountKey, func(a *Account) *string { return &a.Key }).needed().about("How everything else refers to the account"),
+	always(
+		"key",
+		accountKey,
+		func(a *Account) *string { return &a.Key },
+	).needed().
+		about("How everything else refers to the account"),
 	always("name", accountName, func(a *Account) *string { return &a.Name }).needed().
 		about("Name of the account; each # becomes a random digit, drawn by the device"),
-	unless("formerly", words(schema{{"$ref", "#/$defs/accountName"}}, (*reader).accountNames), func(a *Account) *[]string { return &a.Formerly }, none).
+	unless(
+		"formerly",
+		words(schema{{"$ref", "#/$defs/accountName"}}, (*reader).accountNames),
+		func(a *Account) *[]string { return &a.Formerly },
+		none,
+	).
 		about("If the account is missing and one of these exists, it is renamed and keeps its identity"),
-	usual("state", oneOf(unit.Enabled, unit.Disabled, unit.Absent), func(a *Account) *unit.State { return &a.State }, unit.Enabled),
+	usual(
+		"state",
+		oneOf(unit.Enabled, unit.Disabled, unit.Absent),
+		func(a *Account) *unit.State { return &a.State },
+		unit.Enabled,
+	),
 	usual("full_name", lineText, func(a *Account) *string { return &a.FullName }, "").about("Full name"),
 	usual("description", lineText, func(a *Account) *string { return &a.Description }, "").about("Description"),
-	unless("local_groups", words(schema{{"$ref", "#/$defs/knownGroup"}}, (*reader).knownGroups), func(a *Account) *[]string { return &a.LocalGroups }, none).
+	unless(
+		"local_groups",
+		words(schema{{"$ref", "#/$defs/knownGroup"}}, (*reader).knownGroups),
+		func(a *Account) *[]string { return &a.LocalGroups },
+		none,
+	).
 		about("Known local groups the account is put into"),
 	usual("password_expires", yesNo, func(a *Account) *bool { return &a.PasswordExpires }, false),
 }
 
-var accountKey = textOf(schema{{"type", "string"}, {"pattern", namePattern}}, func(r *reader, n *yaml.Node, path string) (string, bool) {
-	s, ok := r.text(n, path)
-	if ok && !ValidName(s) {
-		r.errorf(n, path, CodeName, "%q cannot be the key of an account; use %s", s, NameRule)
-		return "", false
-	}
-	return s, ok
-})
+var accountKey = textOf(
+	schema{{"type", "string"}, {"pattern", namePattern}},
+	func(r *reader, n *yaml.Node, path string) (string, bool) {
+		s, ok := r.text(n, path)
+		if ok && !ValidName(s) {
+			r.errorf(n, path, CodeName, "%q cannot be the key of an account; use %s", s, NameRule)
+			return "", false
+		}
+		return s, ok
+	},
+)
 
 func newAccount() Account { return Account{State: unit.Enabled} }
 
@@ -54,7 +77,14 @@ func oneAccount(r *reader, _ *yaml.Node, path string, seen map[string]int, a *Ac
 	}
 	at := r.at(path + ".key")
 	if line, again := seen[a.Key]; again {
-		r.errorf(at, path+".key", CodeDuplicate, "line %d already declares an account with the key %q; choose another key", line, a.Key)
+		r.errorf(
+			at,
+			path+".key",
+			CodeDuplicate,
+			"line %d already declares an account with the key %q; choose another key",
+			line,
+			a.Key,
+		)
 		a.Key = ""
 		return
 	}
@@ -62,10 +92,13 @@ func oneAccount(r *reader, _ *yaml.Node, path string, seen map[string]int, a *Ac
 }
 
 // accountName is the name of a local account.
-var accountName = textOf(schema{{"$ref", "#/$defs/accountName"}}, func(r *reader, n *yaml.Node, path string) (string, bool) {
-	s := r.accountName(n, path)
-	return s, s != ""
-})
+var accountName = textOf(
+	schema{{"$ref", "#/$defs/accountName"}},
+	func(r *reader, n *yaml.Node, path string) (string, bool) {
+		s := r.accountName(n, path)
+		return s, s != ""
+	},
+)
 
 func (r *reader) accountName(n *yaml.Node, path string) string {
 	s, ok := r.text(n, path)
@@ -104,7 +137,14 @@ func (r *reader) knownGroups(n *yaml.Node, path string) []string {
 		group := text.Fold(s)
 		if _, known := unit.KnownLocalGroups[group]; !known {
 			hint := nearestGroup(group)
-			r.errorf(n, path, CodeLocalGroup, "%q is not a known local group; %s For a group of your own add a membership statement with \"custom: true\"", s, hint)
+			r.errorf(
+				n,
+				path,
+				CodeLocalGroup,
+				"%q is not a known local group; %s For a group of your own add a membership statement with \"custom: true\"",
+				s,
+				hint,
+			)
 			return
 		}
 		if slices.Contains(groups, group) {
@@ -118,7 +158,10 @@ func (r *reader) knownGroups(n *yaml.Node, path string) []string {
 
 func (n *Normal) accounts(list []Account) {
 	for _, a := range list {
-		n.ask(unit.AccountOf(a.Key), unit.AccountValue{Key: a.Key, Name: a.Name, Formerly: distinct(a.Formerly), State: a.State,
-			FullName: a.FullName, Description: a.Description, PasswordExpires: a.PasswordExpires})
+		n.ask(
+			unit.AccountOf(a.Key),
+			unit.AccountValue{Key: a.Key, Name: a.Name, Formerly: distinct(a.Formerly), State: a.State,
+				FullName: a.FullName, Description: a.Description, PasswordExpires: a.PasswordExpires},
+		)
 	}
 }

@@ -35,7 +35,11 @@ var aBuiltin = mappingOf(builtin, func() Builtin { return Builtin{} }, nil)
 
 // builtin is how one of them is written.
 var builtin = shape[Builtin]{
-	optional("name", builtinName, func(b *Builtin) **string { return &b.Name }).about("What the account is called; it keeps its identifier"),
+	optional(
+		"name",
+		builtinName,
+		func(b *Builtin) **string { return &b.Name },
+	).about("What the account is called; it keeps its identifier"),
 	optional("enabled", yesNo, func(b *Builtin) **bool { return &b.Enabled }),
 	optional("full_name", lineText, func(b *Builtin) **string { return &b.FullName }).about("Full name"),
 	optional("description", lineText, func(b *Builtin) **string { return &b.Description }).about("Description"),
@@ -43,14 +47,17 @@ var builtin = shape[Builtin]{
 
 // builtinName is a name as it is: a built-in account has one identity on every device, so there is
 // nothing to draw digits for.
-var builtinName = textOf(schema{{"$ref", "#/$defs/accountName"}}, func(r *reader, n *yaml.Node, path string) (string, bool) {
-	s := r.accountName(n, path)
-	if strings.Contains(s, "#") {
-		r.errorf(n, path, CodeName, "the name of a built-in account has no drawn digits; write it without #")
-		return "", false
-	}
-	return s, s != ""
-})
+var builtinName = textOf(
+	schema{{"$ref", "#/$defs/accountName"}},
+	func(r *reader, n *yaml.Node, path string) (string, bool) {
+		s := r.accountName(n, path)
+		if strings.Contains(s, "#") {
+			r.errorf(n, path, CodeName, "the name of a built-in account has no drawn digits; write it without #")
+			return "", false
+		}
+		return s, s != ""
+	},
+)
 
 func (n *Normal) builtin(account principal.Ref, b *Builtin) {
 	if b == nil {

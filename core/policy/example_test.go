@@ -8,7 +8,10 @@ import (
 
 // Parse names every problem at once, each with its place and the way out.
 func ExampleParse() {
-	_, problems := policy.Parse([]byte("format: rankwarden.policy/1\nname: ticket-desks\npasswords:\n  min_lenght: 14\n  history: 99\n"), nil)
+	_, problems := policy.Parse(
+		[]byte("format: rankwarden.policy/1\nname: ticket-desks\npasswords:\n  min_lenght: 14\n  history: 99\n"),
+		nil,
+	)
 	for _, p := range problems {
 		fmt.Println(p)
 	}
@@ -19,7 +22,12 @@ func ExampleParse() {
 
 // The normal form of a policy is what it asks for, setting by setting.
 func ExampleDocument_Normalise() {
-	doc, _ := policy.Parse([]byte("format: rankwarden.policy/1\nname: ticket-desks\nlockout: {threshold: 5}\npasswords: {min_length: 14}\n"), nil)
+	doc, _ := policy.Parse(
+		[]byte(
+			"format: rankwarden.policy/1\nname: ticket-desks\nlockout: {threshold: 5}\npasswords: {min_length: 14}\n",
+		),
+		nil,
+	)
 	for _, ask := range doc.Normalise(nil).Asks {
 		fmt.Printf("%s %+v\n", ask.Unit, ask.Value)
 	}

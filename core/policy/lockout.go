@@ -21,7 +21,11 @@ const defaultLockout = 15 * time.Minute
 
 // lockout is how it is written.
 var lockout = shape[Lockout]{
-	always("threshold", number(0, unit.MaxThreshold, "wrong attempts; 0 means never lock"), func(l *Lockout) *int { return &l.Threshold }).needed().
+	always(
+		"threshold",
+		number(0, unit.MaxThreshold, "wrong attempts; 0 means never lock"),
+		func(l *Lockout) *int { return &l.Threshold },
+	).needed().
 		about("Wrong attempts; 0: never lock"),
 	optional("duration", span(0, unit.MaxLockoutMins), func(l *Lockout) **time.Duration { return &l.Duration }).
 		about("0m to 99999m; 0m: until someone unlocks").byDefault(Duration(defaultLockout)),
@@ -34,11 +38,23 @@ func newLockout() Lockout { return Lockout{Threshold: -1} } // until it is read
 // lockoutTimes refuses times that say nothing, or that contradict each other.
 func lockoutTimes(r *reader, n *yaml.Node, path string, l *Lockout) {
 	if l.Threshold == 0 && (l.Duration != nil || l.Window != nil) {
-		r.errorf(n, path, CodeNeverLocks, "threshold 0 means that accounts never lock, so duration and window say nothing; take them out, or set a threshold of 1 or more")
+		r.errorf(
+			n,
+			path,
+			CodeNeverLocks,
+			"threshold 0 means that accounts never lock, so duration and window say nothing; take them out, or set a threshold of 1 or more",
+		)
 		return
 	}
 	if duration, window := l.times(); l.Threshold > 0 && duration != 0 && window > duration {
-		r.errorf(n, path+".window", CodeWindow, "the counter would restart after %d minutes, later than the lock of %d minutes ends; make window at most duration", int(window.Minutes()), int(duration.Minutes()))
+		r.errorf(
+			n,
+			path+".window",
+			CodeWindow,
+			"the counter would restart after %d minutes, later than the lock of %d minutes ends; make window at most duration",
+			int(window.Minutes()),
+			int(duration.Minutes()),
+		)
 	}
 }
 
@@ -60,5 +76,9 @@ func (l *Lockout) value() unit.LockoutValue {
 		return unit.LockoutValue{}
 	}
 	duration, window := l.times()
-	return unit.LockoutValue{Threshold: l.Threshold, DurationMinutes: int(duration.Minutes()), WindowMinutes: int(window.Minutes())}
+	return unit.LockoutValue{
+		Threshold:       l.Threshold,
+		DurationMinutes: int(duration.Minutes()),
+		WindowMinutes:   int(window.Minutes()),
+	}
 }

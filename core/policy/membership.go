@@ -33,16 +33,27 @@ var memberships = shape[Membership]{
 
 // onlyKnown is the part of the schema that lets only known groups be named without custom.
 var onlyKnown = []member{
-	{"if", schema{{"not", schema{{"properties", schema{{"custom", schema{{"const", true}}}}}, {"required", []string{"custom"}}}}}},
+	{
+		"if",
+		schema{
+			{
+				"not",
+				schema{{"properties", schema{{"custom", schema{{"const", true}}}}}, {"required", []string{"custom"}}},
+			},
+		},
+	},
 	{"then", schema{{"properties", schema{{"local_group", knownGroup}}}}},
 }
 
 var knownGroup = schema{{"type", "string"}, {"pattern", "^(?:" + anyCase(localGroupNames()...) + ")$"}}
 
-var groupName = textOf(schema{{"type", "string"}, {"minLength", 1}}, func(r *reader, n *yaml.Node, path string) (string, bool) {
-	s, ok := r.text(n, path)
-	return text.Fold(s), ok
-})
+var groupName = textOf(
+	schema{{"type", "string"}, {"minLength", 1}},
+	func(r *reader, n *yaml.Node, path string) (string, bool) {
+		s, ok := r.text(n, path)
+		return text.Fold(s), ok
+	},
+)
 
 var principals = kind[[]principal.Ref]{schema{{"type", "array"}, {"items", schema{{"$ref", "#/$defs/principal"}}}},
 	func(r *reader, n *yaml.Node, path string) ([]principal.Ref, bool) { return r.principals(n, path), true },
@@ -59,7 +70,14 @@ func oneMembership(r *reader, n *yaml.Node, path string, seen map[string]int, m 
 	if named := r.places[path+".local_group"]; named != nil && isText(named) {
 		r.localGroup(named, path+".local_group", *m)
 		if line, again := seen[m.LocalGroup]; again {
-			r.errorf(named, path+".local_group", CodeDuplicate, "line %d already says who is in %s; put both statements into one", line, m.LocalGroup)
+			r.errorf(
+				named,
+				path+".local_group",
+				CodeDuplicate,
+				"line %d already says who is in %s; put both statements into one",
+				line,
+				m.LocalGroup,
+			)
 		}
 		seen[m.LocalGroup] = named.Line
 	}
@@ -72,7 +90,14 @@ func (r *reader) localGroup(n *yaml.Node, path string, m Membership) {
 		return
 	}
 	if !m.Custom {
-		r.errorf(n, path, CodeLocalGroup, "%q is not a known local group; %s For a group of your own add \"custom: true\"", n.Value, nearestGroup(m.LocalGroup))
+		r.errorf(
+			n,
+			path,
+			CodeLocalGroup,
+			"%q is not a known local group; %s For a group of your own add \"custom: true\"",
+			n.Value,
+			nearestGroup(m.LocalGroup),
+		)
 		return
 	}
 	if err := text.CheckName(m.LocalGroup, principal.MaxLocalName); err != nil {
@@ -105,15 +130,35 @@ func (r *reader) principals(n *yaml.Node, path string) []principal.Ref {
 func (r *reader) checkMembership(n *yaml.Node, path string, m Membership) {
 	switch {
 	case m.Mode == unit.Exact && len(m.Remove) > 0:
-		r.errorf(n, path+".remove", CodeRemoveExact, "an exact list already puts out everybody it does not name; take \"remove\" out, or use mode adjust")
+		r.errorf(
+			n,
+			path+".remove",
+			CodeRemoveExact,
+			"an exact list already puts out everybody it does not name; take \"remove\" out, or use mode adjust",
+		)
 	case m.Mode == unit.Adjust && len(m.Members)+len(m.Remove) == 0:
-		r.errorf(n, path, CodeNothingToAdjust, "an adjust statement with neither members nor removals does nothing; name somebody, or take it out")
+		r.errorf(
+			n,
+			path,
+			CodeNothingToAdjust,
+			"an adjust statement with neither members nor removals does nothing; name somebody, or take it out",
+		)
 	}
 	if m.LocalGroup == unit.GroupAdministrators && m.Mode == unit.Exact && len(m.Members) == 0 {
-		r.warnf(n, path, CodeEmptyExact, "this leaves nobody in administrators but the built-in one and accounts whose local_groups name it; add members, or make sure that is meant")
+		r.warnf(
+			n,
+			path,
+			CodeEmptyExact,
+			"this leaves nobody in administrators but the built-in one and accounts whose local_groups name it; add members, or make sure that is meant",
+		)
 	}
 	if m.LocalGroup == unit.GroupAdministrators && slices.Contains(m.Remove, principal.Administrator) {
-		r.errorf(n, path+".remove", CodeKeepBuiltin, "the operating system keeps builtin:administrator in administrators; take it out of \"remove\"")
+		r.errorf(
+			n,
+			path+".remove",
+			CodeKeepBuiltin,
+			"the operating system keeps builtin:administrator in administrators; take it out of \"remove\"",
+		)
 	}
 }
 
@@ -126,7 +171,13 @@ func (r *reader) lookUp(n *yaml.Node, path string, ref principal.Ref) principal.
 		if known, ok := r.directory.Object(ref.GUID()); ok {
 			return known
 		}
-		r.errorf(n, path, CodeUnknownName, "the directory has no object %s; write the name of the user or group instead, or import the directory again", ref.Value())
+		r.errorf(
+			n,
+			path,
+			CodeUnknownName,
+			"the directory has no object %s; write the name of the user or group instead, or import the directory again",
+			ref.Value(),
+		)
 	default:
 		if _, ok := r.directory.SID(ref); !ok {
 			hint := "check the spelling, or import the directory again"
@@ -168,7 +219,11 @@ func localGroupNames() []string {
 func (d *Document) statements(directory principal.Directory) map[string]*unit.Statement {
 	all := map[string]*unit.Statement{}
 	for _, m := range d.Membership {
-		all[m.LocalGroup] = &unit.Statement{Mode: m.Mode, Members: slices.Clone(m.Members), Remove: slices.Clone(m.Remove)}
+		all[m.LocalGroup] = &unit.Statement{
+			Mode:    m.Mode,
+			Members: slices.Clone(m.Members),
+			Remove:  slices.Clone(m.Remove),
+		}
 	}
 	for _, a := range d.Accounts {
 		if a.State == unit.Absent {

@@ -47,7 +47,14 @@ func (r *reader) sorted() []Problem {
 func (r *reader) load(source []byte) *yaml.Node {
 	start := &yaml.Node{Line: 1, Column: 1}
 	if len(source) > MaxSize {
-		r.errorf(start, "", CodeTooLarge, "the document has %d bytes; at most %d are read. Split it into several policies", len(source), MaxSize)
+		r.errorf(
+			start,
+			"",
+			CodeTooLarge,
+			"the document has %d bytes; at most %d are read. Split it into several policies",
+			len(source),
+			MaxSize,
+		)
 		return nil
 	}
 	var root, more yaml.Node

@@ -27,8 +27,16 @@ lockout: {threshold: 5, duration: 2h}
 	n := doc.Normalise(nil)
 	assert.Equal(t, unit.Statement{Mode: unit.Exact, Remove: []principal.Ref{}, Members: []principal.Ref{
 		principal.Administrator, principal.MustParse("local:keeper"), principal.MustParse("sid:S-1-5-21-7-8-9-1104")}}, asked(n, unit.Administrators))
-	assert.Equal(t, unit.Statement{Mode: unit.Adjust, Members: []principal.Ref{}, Remove: []principal.Ref{principal.Guest}}, asked(n, unit.MembershipOf("cranes")))
-	assert.Equal(t, []unit.Value{unit.Int(16), unit.Bool(false)}, []unit.Value{asked(n, unit.MinLength), asked(n, unit.Complexity)})
+	assert.Equal(
+		t,
+		unit.Statement{Mode: unit.Adjust, Members: []principal.Ref{}, Remove: []principal.Ref{principal.Guest}},
+		asked(n, unit.MembershipOf("cranes")),
+	)
+	assert.Equal(
+		t,
+		[]unit.Value{unit.Int(16), unit.Bool(false)},
+		[]unit.Value{asked(n, unit.MinLength), asked(n, unit.Complexity)},
+	)
 	assert.Equal(t, unit.LockoutValue{Threshold: 5, DurationMinutes: 120, WindowMinutes: 120}, asked(n, unit.Lockout))
 	assert.Len(t, n.Asks, 5)
 	require.Len(t, problems, 1, "a member named twice is worth a warning")
@@ -107,12 +115,19 @@ func TestParseProblems(t *testing.T) {
 }
 
 func TestParseReportsAllAtOnceByPlace(t *testing.T) {
-	_, problems := policy.Parse([]byte("name: P!\nlockout: {treshold: 1}\npasswords: {history: 99}\nformat: other/1\n"), nil)
+	_, problems := policy.Parse(
+		[]byte("name: P!\nlockout: {treshold: 1}\npasswords: {history: 99}\nformat: other/1\n"),
+		nil,
+	)
 	var codes []string
 	for _, p := range problems {
 		codes = append(codes, p.Code)
 	}
-	assert.Equal(t, []string{policy.CodeName, policy.CodeMissing, policy.CodeUnknownKey, policy.CodeBounds, policy.CodeFormat}, codes)
+	assert.Equal(
+		t,
+		[]string{policy.CodeName, policy.CodeMissing, policy.CodeUnknownKey, policy.CodeBounds, policy.CodeFormat},
+		codes,
+	)
 }
 
 func TestParseTooLarge(t *testing.T) {
@@ -125,7 +140,12 @@ func BenchmarkParse200Lines(b *testing.B) {
 	var source strings.Builder
 	source.WriteString(head + "lockout: {threshold: 5}\nmembership:\n")
 	for i := range 40 {
-		fmt.Fprintf(&source, "  - local_group: team-%d\n    custom: true\n    mode: adjust\n    members:\n      - local:person-%d\n", i, i)
+		fmt.Fprintf(
+			&source,
+			"  - local_group: team-%d\n    custom: true\n    mode: adjust\n    members:\n      - local:person-%d\n",
+			i,
+			i,
+		)
 	}
 	b.SetBytes(int64(source.Len()))
 	for b.Loop() {

@@ -17,17 +17,44 @@ type Passwords struct {
 
 // passwords is how they are written.
 var passwords = shape[Passwords]{
-	optional("min_length", number(0, unit.MaxMinLength, "characters"), func(p *Passwords) **int { return &p.MinLength }).about("Characters"),
-	optional("history", number(0, unit.MaxHistory, "passwords remembered"), func(p *Passwords) **int { return &p.History }).about("Passwords remembered"),
-	optional("max_age_days", number(0, unit.MaxMaxAgeDays, "days; 0 means never expires"), func(p *Passwords) **int { return &p.MaxAgeDays }).about("0: never expires"),
-	optional("min_age_days", number(0, unit.MaxMinAgeDays, "days"), func(p *Passwords) **int { return &p.MinAgeDays }).about("Days"),
-	optional("complexity", yesNo, func(p *Passwords) **bool { return &p.Complexity }).about("Three of the four classes of characters"),
+	optional(
+		"min_length",
+		number(0, unit.MaxMinLength, "characters"),
+		func(p *Passwords) **int { return &p.MinLength },
+	).about("Characters"),
+	optional(
+		"history",
+		number(0, unit.MaxHistory, "passwords remembered"),
+		func(p *Passwords) **int { return &p.History },
+	).about("Passwords remembered"),
+	optional(
+		"max_age_days",
+		number(0, unit.MaxMaxAgeDays, "days; 0 means never expires"),
+		func(p *Passwords) **int { return &p.MaxAgeDays },
+	).about("0: never expires"),
+	optional(
+		"min_age_days",
+		number(0, unit.MaxMinAgeDays, "days"),
+		func(p *Passwords) **int { return &p.MinAgeDays },
+	).about("Days"),
+	optional(
+		"complexity",
+		yesNo,
+		func(p *Passwords) **bool { return &p.Complexity },
+	).about("Three of the four classes of characters"),
 }
 
 // ages refuses a least age that the greatest age does not allow.
 func ages(r *reader, n *yaml.Node, path string, p *Passwords) {
 	if p.MinAgeDays != nil && p.MaxAgeDays != nil && *p.MaxAgeDays != 0 && *p.MinAgeDays >= *p.MaxAgeDays {
-		r.errorf(n, path+".min_age_days", CodeAges, "a password may not be changed for %d days, yet expires after %d; make min_age_days smaller than max_age_days", *p.MinAgeDays, *p.MaxAgeDays)
+		r.errorf(
+			n,
+			path+".min_age_days",
+			CodeAges,
+			"a password may not be changed for %d days, yet expires after %d; make min_age_days smaller than max_age_days",
+			*p.MinAgeDays,
+			*p.MaxAgeDays,
+		)
 	}
 }
 

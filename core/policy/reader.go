@@ -46,7 +46,10 @@ func (r *reader) at(path string) *yaml.Node {
 }
 
 func (r *reader) errorf(n *yaml.Node, path, code, format string, args ...any) {
-	r.problems = append(r.problems, Problem{path, max(n.Line, 1), max(n.Column, 1), Error, code, fmt.Sprintf(format, args...)})
+	r.problems = append(
+		r.problems,
+		Problem{path, max(n.Line, 1), max(n.Column, 1), Error, code, fmt.Sprintf(format, args...)},
+	)
 }
 
 func (r *reader) warnf(n *yaml.Node, path, code, format string, args ...any) {
@@ -95,7 +98,13 @@ func (r *reader) unknownKey(key *yaml.Node, path string, known []string) {
 	lower := strings.ToLower(key.Value)
 	for _, word := range []string{"password", "passwd", "pwd", "secret", "passphrase"} {
 		if strings.Contains(lower, word) && lower != "passwords" {
-			r.errorf(key, path, CodeSecret, "%q is refused: a policy never holds a password, because everybody who can read the policy could use it on every device. Take the key out, and change the password if it was real", key.Value)
+			r.errorf(
+				key,
+				path,
+				CodeSecret,
+				"%q is refused: a policy never holds a password, because everybody who can read the policy could use it on every device. Take the key out, and change the password if it was real",
+				key.Value,
+			)
 			return
 		}
 	}
@@ -128,7 +137,14 @@ func (r *reader) text(n *yaml.Node, path string) (string, bool) {
 		return "", false
 	}
 	if !isText(n) {
-		r.errorf(n, path, CodeType, "%s would be read as something else than text; put it in quotes: %q", n.Value, n.Value)
+		r.errorf(
+			n,
+			path,
+			CodeType,
+			"%s would be read as something else than text; put it in quotes: %q",
+			n.Value,
+			n.Value,
+		)
 		return "", false
 	}
 	return text.NFC(n.Value), true
@@ -160,7 +176,14 @@ func (r *reader) line(n *yaml.Node, path string) string {
 		r.errorf(n, path, CodeCharacter, "the text %v", err)
 	}
 	if count := utf8.RuneCountInString(s); count > maxText {
-		r.errorf(n, path, CodeBounds, "the text has %d characters; at most %d are kept by the operating systems", count, maxText)
+		r.errorf(
+			n,
+			path,
+			CodeBounds,
+			"the text has %d characters; at most %d are kept by the operating systems",
+			count,
+			maxText,
+		)
 	}
 	return s
 }
@@ -168,7 +191,8 @@ func (r *reader) line(n *yaml.Node, path string) string {
 func (r *reader) integer(n *yaml.Node, path string, low, high int, unit string) *int {
 	wanted := fmt.Sprintf("a whole number from %d to %d (%s)", low, high, unit)
 	// A number of many digits is a float to the YAML parser; here it is only out of bounds.
-	if n.Kind != yaml.ScalarNode || n.ShortTag() != "!!int" && !(n.ShortTag() == "!!float" && plainDigits.MatchString(n.Value)) {
+	if n.Kind != yaml.ScalarNode ||
+		n.ShortTag() != "!!int" && !(n.ShortTag() == "!!float" && plainDigits.MatchString(n.Value)) {
 		r.wrongType(n, path, wanted)
 		return nil
 	}

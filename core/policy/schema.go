@@ -18,13 +18,30 @@ func writeSchema() []byte {
 		{"$schema", "https://json-schema.org/draft/2020-12/schema"},
 		{"$id", "https://rankwarden.example/schemas/policy-1.json"},
 		{"title", "Policy of Rank Warden"},
-		{"description", "What a group of workstations is to have: local accounts, rotation of passwords, members of local groups, built-in accounts, password rules and lockout."},
+		{
+			"description",
+			"What a group of workstations is to have: local accounts, rotation of passwords, members of local groups, built-in accounts, password rules and lockout.",
+		},
 	}, documents.describe(member{"$defs", schema{
-		{"accountName", schema{{"type", "string"}, {"minLength", 1}, {"maxLength", text.MaxAccountName}, {"pattern", `^[^"/\\\[\]:;|=,+*?<>@]+$`}}},
+		{
+			"accountName",
+			schema{
+				{"type", "string"},
+				{"minLength", 1},
+				{"maxLength", text.MaxAccountName},
+				{"pattern", `^[^"/\\\[\]:;|=,+*?<>@]+$`},
+			},
+		},
 		{"knownGroup", knownGroup},
 		{"principal", schema{{"type", "string"}, {"pattern", "^[A-Za-z]+:.+$"},
-			{"description", "account:KEY, builtin:administrator, builtin:guest, user:NAME@DOMAIN, group:NAME@DOMAIN, sid:S-1-…, local:NAME or guid:…"}}},
-		{"builtin", builtin.describe(member{"description", "What one built-in account is to be; every property is optional"})},
+			{
+				"description",
+				"account:KEY, builtin:administrator, builtin:guest, user:NAME@DOMAIN, group:NAME@DOMAIN, sid:S-1-…, local:NAME or guid:…",
+			}}},
+		{
+			"builtin",
+			builtin.describe(member{"description", "What one built-in account is to be; every property is optional"}),
+		},
 	}})...)
 	// Only texts, numbers and lists of ours are in it, which marshal.
 	data, _ := whole.MarshalJSON()

@@ -158,10 +158,16 @@ var (
 		b := r.boolean(n, path)
 		return b != nil && *b, b != nil
 	}, func(v bool) *yaml.Node { return plainNode(map[bool]string{true: "true", false: "false"}[v]) }}
-	proseText = textOf(schema{{"type", "string"}}, func(r *reader, n *yaml.Node, path string) (string, bool) { return r.prose(n, path), true })
-	lineText  = textOf(schema{{"type", "string"}, {"maxLength", maxText}}, func(r *reader, n *yaml.Node, path string) (string, bool) {
-		return r.line(n, path), true
-	})
+	proseText = textOf(
+		schema{{"type", "string"}},
+		func(r *reader, n *yaml.Node, path string) (string, bool) { return r.prose(n, path), true },
+	)
+	lineText = textOf(
+		schema{{"type", "string"}, {"maxLength", maxText}},
+		func(r *reader, n *yaml.Node, path string) (string, bool) {
+			return r.line(n, path), true
+		},
+	)
 )
 
 func textOf(described schema, read func(r *reader, n *yaml.Node, path string) (string, bool)) kind[string] {
@@ -170,24 +176,32 @@ func textOf(described schema, read func(r *reader, n *yaml.Node, path string) (s
 
 // number is a whole number between bounds, in a measure.
 func number(low, high int, measure string) kind[int] {
-	return kind[int]{schema{{"type", "integer"}, {"minimum", low}, {"maximum", high}}, func(r *reader, n *yaml.Node, path string) (int, bool) {
-		i := r.integer(n, path, low, high, measure)
-		if i == nil {
-			return 0, false
-		}
-		return *i, true
-	}, numberNode}
+	return kind[int]{
+		schema{{"type", "integer"}, {"minimum", low}, {"maximum", high}},
+		func(r *reader, n *yaml.Node, path string) (int, bool) {
+			i := r.integer(n, path, low, high, measure)
+			if i == nil {
+				return 0, false
+			}
+			return *i, true
+		},
+		numberNode,
+	}
 }
 
 // span is a time between bounds, in minutes.
 func span(low, high int) kind[time.Duration] {
-	return kind[time.Duration]{schema{{"type", "string"}, {"pattern", "^[0-9]+[mhd]$"}}, func(r *reader, n *yaml.Node, path string) (time.Duration, bool) {
-		d := r.duration(n, path, low, high)
-		if d == nil {
-			return 0, false
-		}
-		return *d, true
-	}, func(d time.Duration) *yaml.Node { return plainNode(Duration(d)) }}
+	return kind[time.Duration]{
+		schema{{"type", "string"}, {"pattern", "^[0-9]+[mhd]$"}},
+		func(r *reader, n *yaml.Node, path string) (time.Duration, bool) {
+			d := r.duration(n, path, low, high)
+			if d == nil {
+				return 0, false
+			}
+			return *d, true
+		},
+		func(d time.Duration) *yaml.Node { return plainNode(Duration(d)) },
+	}
 }
 
 // oneOf is one of some words; what is none of them is read as empty.
@@ -196,8 +210,11 @@ func oneOf[S ~string](choices ...S) kind[S] {
 	for i, c := range choices {
 		words[i] = string(c)
 	}
-	return kind[S]{schema{{"enum", choices}}, func(r *reader, n *yaml.Node, path string) (S, bool) { return S(r.choice(n, path, words...)), true },
-		func(v S) *yaml.Node { return plainNode(string(v)) }}
+	return kind[S]{
+		schema{{"enum", choices}},
+		func(r *reader, n *yaml.Node, path string) (S, bool) { return S(r.choice(n, path, words...)), true },
+		func(v S) *yaml.Node { return plainNode(string(v)) },
+	}
 }
 
 // mappingOf is a mapping inside another. Whoever reads begins with what fresh gives; check looks at the whole of it.
@@ -213,24 +230,33 @@ func mappingOf[V any](of shape[V], fresh func() V, check func(r *reader, n *yaml
 }
 
 // listOf is a list of mappings. check looks at each; seen has the lines of what must not come twice.
-func listOf[E any](of shape[E], fresh func() E, check func(r *reader, n *yaml.Node, path string, seen map[string]int, e *E), more ...member) kind[[]E] {
-	return kind[[]E]{schema{{"type", "array"}, {"items", of.describe(more...)}}, func(r *reader, n *yaml.Node, path string) ([]E, bool) {
-		var list []E
-		seen := map[string]int{}
-		r.list(n, path, func(n *yaml.Node, path string) {
-			e := fresh()
-			of.read(r, n, path, &e)
-			check(r, n, path, seen, &e)
-			list = append(list, e)
-		})
-		return list, true
-	}, func(list []E) *yaml.Node {
-		n := &yaml.Node{Kind: yaml.SequenceNode}
-		for _, e := range list {
-			n.Content = append(n.Content, of.write(&e))
-		}
-		return n
-	}}
+func listOf[E any](
+	of shape[E],
+	fresh func() E,
+	check func(r *reader, n *yaml.Node, path string, seen map[string]int, e *E),
+	more ...member,
+) kind[[]E] {
+	return kind[[]E]{
+		schema{{"type", "array"}, {"items", of.describe(more...)}},
+		func(r *reader, n *yaml.Node, path string) ([]E, bool) {
+			var list []E
+			seen := map[string]int{}
+			r.list(n, path, func(n *yaml.Node, path string) {
+				e := fresh()
+				of.read(r, n, path, &e)
+				check(r, n, path, seen, &e)
+				list = append(list, e)
+			})
+			return list, true
+		},
+		func(list []E) *yaml.Node {
+			n := &yaml.Node{Kind: yaml.SequenceNode}
+			for _, e := range list {
+				n.Content = append(n.Content, of.write(&e))
+			}
+			return n
+		},
+	}
 }
 
 // words is a list of texts, written in one line.

@@ -18,7 +18,12 @@ func (r *reader) checkWhole(doc *Document) {
 		r.checkRotation(doc, rule, fmt.Sprintf("rotation[%d]", i))
 	}
 	if Usable(r.problems) && doc.isEmpty() {
-		r.errorf(r.at(""), "", CodeEmpty, "the policy asks for nothing; add accounts, rotation, membership, builtins, passwords or lockout")
+		r.errorf(
+			r.at(""),
+			"",
+			CodeEmpty,
+			"the policy asks for nothing; add accounts, rotation, membership, builtins, passwords or lockout",
+		)
 	}
 }
 
@@ -51,7 +56,14 @@ func (r *reader) checkNames(doc *Document) {
 	for i, n := range all {
 		for _, other := range all[:i] {
 			if text.Fold(n.name) == text.Fold(other.name) {
-				r.errorf(r.at(n.path), n.path, CodeDuplicate, "line %d already gives the name %q; names compare without case, so choose another", r.at(other.path).Line, other.name)
+				r.errorf(
+					r.at(n.path),
+					n.path,
+					CodeDuplicate,
+					"line %d already gives the name %q; names compare without case, so choose another",
+					r.at(other.path).Line,
+					other.name,
+				)
 				break
 			}
 		}
@@ -72,17 +84,38 @@ func (r *reader) checkMembers(doc *Document) {
 		for j, ref := range m.Members {
 			at := fmt.Sprintf("%s.members[%d]", path, j)
 			if slices.Contains(m.Remove, ref) {
-				r.errorf(r.at(path+".remove"), path+".remove", CodeMemberRemoved, "%s is both to be a member and to be removed; keep one", ref)
+				r.errorf(
+					r.at(path+".remove"),
+					path+".remove",
+					CodeMemberRemoved,
+					"%s is both to be a member and to be removed; keep one",
+					ref,
+				)
 			}
 			if a, declared := doc.account(ref); declared && a.State == unit.Absent {
-				r.errorf(r.at(at), at, CodeAbsentMember, "%s is to be absent, so it cannot be a member; take it out, or change its state", ref)
+				r.errorf(
+					r.at(at),
+					at,
+					CodeAbsentMember,
+					"%s is to be absent, so it cannot be a member; take it out, or change its state",
+					ref,
+				)
 			}
 			r.checkDeclared(doc, ref, at)
 		}
 		for j, ref := range m.Remove {
 			at := fmt.Sprintf("%s.remove[%d]", path, j)
-			if a, declared := doc.account(ref); declared && a.State != unit.Absent && slices.Contains(a.LocalGroups, m.LocalGroup) && !slices.Contains(m.Members, ref) {
-				r.errorf(r.at(at), at, CodeMemberRemoved, "the local_groups of %s put it into %s, and this takes it out; keep one", ref, m.LocalGroup)
+			if a, declared := doc.account(ref); declared && a.State != unit.Absent &&
+				slices.Contains(a.LocalGroups, m.LocalGroup) &&
+				!slices.Contains(m.Members, ref) {
+				r.errorf(
+					r.at(at),
+					at,
+					CodeMemberRemoved,
+					"the local_groups of %s put it into %s, and this takes it out; keep one",
+					ref,
+					m.LocalGroup,
+				)
 			}
 			r.checkDeclared(doc, ref, at)
 		}
@@ -114,8 +147,14 @@ func (r *reader) checkRotation(doc *Document, rule Rotation, path string) {
 	at := path + ".target"
 	name := ""
 	if rule.Target == principal.Administrator {
-		if b := doc.Builtins; b != nil && b.Administrator != nil && b.Administrator.Enabled != nil && !*b.Administrator.Enabled {
-			r.warnf(r.at(at), at, CodeRotateDisabled, "the built-in administrator is disabled, so nobody can use the password; enable it, or take this out")
+		if b := doc.Builtins; b != nil && b.Administrator != nil && b.Administrator.Enabled != nil &&
+			!*b.Administrator.Enabled {
+			r.warnf(
+				r.at(at),
+				at,
+				CodeRotateDisabled,
+				"the built-in administrator is disabled, so nobody can use the password; enable it, or take this out",
+			)
 		}
 	} else {
 		r.checkDeclared(doc, rule.Target, at)
@@ -134,35 +173,69 @@ func (r *reader) checkRotation(doc *Document, rule Rotation, path string) {
 		}
 	}
 	if at := path + ".redraw_name"; rule.RedrawName && !slices.Contains([]rune(name), '#') {
-		r.errorf(r.at(at), at, CodeNoDigits, "the name of %s has no # for new digits; write the name with #, or take this out", rule.Target)
+		r.errorf(
+			r.at(at),
+			at,
+			CodeNoDigits,
+			"the name of %s has no # for new digits; write the name with #, or take this out",
+			rule.Target,
+		)
 	}
 	r.checkSecret(doc, rule, path)
 }
 
 func (d *Document) isPrivileged(a Account) bool {
-	return slices.ContainsFunc(a.LocalGroups, unit.IsPrivileged) || slices.ContainsFunc(d.Membership, func(m Membership) bool {
-		return unit.IsPrivileged(m.LocalGroup) && slices.Contains(m.Members, principal.FromKey(a.Key))
-	})
+	return slices.ContainsFunc(a.LocalGroups, unit.IsPrivileged) ||
+		slices.ContainsFunc(d.Membership, func(m Membership) bool {
+			return unit.IsPrivileged(m.LocalGroup) && slices.Contains(m.Members, principal.FromKey(a.Key))
+		})
 }
 
 func (r *reader) checkSecret(doc *Document, rule Rotation, path string) {
 	at := path + ".secret"
 	s := rule.Secret
 	if bits := s.Bits(); s.Style != "" && len(s.Use) > 0 && bits < rotation.MinBits {
-		r.errorf(r.at(at), at, CodeTooWeak, "this secret has %.0f bits; at least %d are needed. Make it longer, or use more classes of characters", bits, rotation.MinBits)
+		r.errorf(
+			r.at(at),
+			at,
+			CodeTooWeak,
+			"this secret has %.0f bits; at least %d are needed. Make it longer, or use more classes of characters",
+			bits,
+			rotation.MinBits,
+		)
 	}
 	p := doc.Passwords
 	if p == nil {
 		return
 	}
 	if p.MinLength != nil && s.ShortestLength() < *p.MinLength {
-		r.errorf(r.at(at), at, CodeSecretRules, "this secret can be as short as %d characters, but the policy's own passwords.min_length is %d; make it longer", s.ShortestLength(), *p.MinLength)
+		r.errorf(
+			r.at(at),
+			at,
+			CodeSecretRules,
+			"this secret can be as short as %d characters, but the policy's own passwords.min_length is %d; make it longer",
+			s.ShortestLength(),
+			*p.MinLength,
+		)
 	}
 	if p.Complexity != nil && *p.Complexity && s.TooPlain() {
-		r.errorf(r.at(at), at, CodeSecretRules, "this secret uses %d classes of characters, but the policy's own passwords.complexity asks for three; add one", len(s.Use))
+		r.errorf(
+			r.at(at),
+			at,
+			CodeSecretRules,
+			"this secret uses %d classes of characters, but the policy's own passwords.complexity asks for three; add one",
+			len(s.Use),
+		)
 	}
 	if p.MaxAgeDays != nil && *p.MaxAgeDays != 0 && int(rule.Every.Minutes()) > *p.MaxAgeDays*24*60 {
 		every := path + ".every"
-		r.errorf(r.at(every), every, CodeSlowRotation, "the password would expire after %d days, before it is rotated; make \"every\" at most %dd", *p.MaxAgeDays, *p.MaxAgeDays)
+		r.errorf(
+			r.at(every),
+			every,
+			CodeSlowRotation,
+			"the password would expire after %d days, before it is rotated; make \"every\" at most %dd",
+			*p.MaxAgeDays,
+			*p.MaxAgeDays,
+		)
 	}
 }

@@ -75,7 +75,11 @@ func TestChecksOfTheWhole(t *testing.T) {
 }
 
 var people = principal.NewTable([]principal.Entry{
-	{Ref: principal.MustParse("user:asta.holm@skerryline.example"), SID: principal.MustSID("S-1-5-21-9-9-9-1"), GUID: principal.MustParse("guid:7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21").GUID()},
+	{
+		Ref:  principal.MustParse("user:asta.holm@skerryline.example"),
+		SID:  principal.MustSID("S-1-5-21-9-9-9-1"),
+		GUID: principal.MustParse("guid:7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21").GUID(),
+	},
 })
 
 func TestNormalForm(t *testing.T) {
@@ -92,10 +96,27 @@ membership:
 	require.True(t, policy.Usable(problems), "%v", problems)
 	n := doc.Normalise(people)
 	assert.Equal(t, unit.Absent, asked(n, unit.AccountOf("gone")).(unit.AccountValue).State)
-	assert.Equal(t, []string{"b", "a"}, asked(n, unit.AccountOf("z")).(unit.AccountValue).Formerly, "formerly keeps its order")
+	assert.Equal(
+		t,
+		[]string{"b", "a"},
+		asked(n, unit.AccountOf("z")).(unit.AccountValue).Formerly,
+		"formerly keeps its order",
+	)
 	asta, z := principal.MustParse("user:asta.holm@skerryline.example"), principal.FromKey("z")
-	assert.Equal(t, unit.Statement{Mode: unit.Exact, Members: []principal.Ref{z, principal.Administrator, asta}, Remove: []principal.Ref{}}, asked(n, unit.Administrators))
-	assert.Equal(t, unit.Statement{Mode: unit.Adjust, Members: []principal.Ref{z}, Remove: []principal.Ref{}}, asked(n, unit.MembershipOf("users")))
+	assert.Equal(
+		t,
+		unit.Statement{
+			Mode:    unit.Exact,
+			Members: []principal.Ref{z, principal.Administrator, asta},
+			Remove:  []principal.Ref{},
+		},
+		asked(n, unit.Administrators),
+	)
+	assert.Equal(
+		t,
+		unit.Statement{Mode: unit.Adjust, Members: []principal.Ref{z}, Remove: []principal.Ref{}},
+		asked(n, unit.MembershipOf("users")),
+	)
 	assert.Nil(t, asked(n, unit.MembershipOf("guests")), "an absent account is in no group")
 	day := 24 * 60
 	assert.Equal(t, unit.RotationValue{
@@ -103,7 +124,16 @@ membership:
 		AfterUse: unit.AfterUse{WaitMinutes: 240, Then: unit.EndSessions}, AfterRevealMinutes: &day, Keep: 5,
 	}, asked(n, unit.RotationOf(principal.Administrator)))
 	other := asked(n, unit.RotationOf(z)).(unit.RotationValue)
-	assert.Equal(t, unit.Secret{Style: unit.Characters, Length: 24, Use: []string{"digits", "lower", "upper"}, AvoidLookalikes: true}, other.Secret)
+	assert.Equal(
+		t,
+		unit.Secret{
+			Style:           unit.Characters,
+			Length:          24,
+			Use:             []string{"digits", "lower", "upper"},
+			AvoidLookalikes: true,
+		},
+		other.Secret,
+	)
 	assert.Equal(t, 30*day, other.EveryMinutes)
 }
 
@@ -170,7 +200,12 @@ membership:
 	} {
 		assert.Contains(t, written, line)
 	}
-	assert.Less(t, strings.Index(written, "accounts:"), strings.Index(written, "lockout:"), "keys stand in the order of the format")
+	assert.Less(
+		t,
+		strings.Index(written, "accounts:"),
+		strings.Index(written, "lockout:"),
+		"keys stand in the order of the format",
+	)
 	again, problems := policy.Parse([]byte(written), nil)
 	require.Empty(t, problems)
 	assert.Equal(t, doc, again)

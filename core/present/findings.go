@@ -64,7 +64,15 @@ func hasAccount(id unit.ID, asked unit.Value, state *drift.State) string {
 	if !there {
 		return "no such account"
 	}
-	say := Account(unit.AccountValue{Name: a.Name, State: a.State(), FullName: a.FullName, Description: a.Description, PasswordExpires: a.PasswordExpires})
+	say := Account(
+		unit.AccountValue{
+			Name:            a.Name,
+			State:           a.State(),
+			FullName:        a.FullName,
+			Description:     a.Description,
+			PasswordExpires: a.PasswordExpires,
+		},
+	)
 	if a.Locked {
 		say += ", locked"
 	}
@@ -101,7 +109,12 @@ func Finding(f drift.Finding) string {
 	case drift.AccountName:
 		return fmt.Sprintf("name %v instead of %v", f.Actual, f.Expected)
 	case drift.AccountDetail:
-		return fmt.Sprintf("%s is %s instead of %s", strings.ReplaceAll(f.Subject, "_", " "), detail(f.Actual), detail(f.Expected))
+		return fmt.Sprintf(
+			"%s is %s instead of %s",
+			strings.ReplaceAll(f.Subject, "_", " "),
+			detail(f.Actual),
+			detail(f.Expected),
+		)
 	case drift.RotationNever:
 		return "the password was never rotated, so none is stored"
 	case drift.RotationOverdue:

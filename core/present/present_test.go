@@ -127,16 +127,30 @@ func TestProblemsInWords(t *testing.T) {
 		assert.NotContains(t, said, string(code), "a code is no sentence")
 		assert.NotEqual(t, string(code), present.Held(resolve.Held{Why: string(code)}))
 	}
-	assert.Equal(t, "assignments of equal rank require different values; change the rank of one", present.Held(resolve.Held{Why: "contested"}))
+	assert.Equal(
+		t,
+		"assignments of equal rank require different values; change the rank of one",
+		present.Held(resolve.Held{Why: "contested"}),
+	)
 }
 
 func TestHasInWords(t *testing.T) {
-	state := drift.State{LocalGroups: []drift.LocalGroup{{LocalGroup: "users", SID: drift.WellKnown("users")}}, Passwords: &drift.Passwords{History: new(3)}}
+	state := drift.State{
+		LocalGroups: []drift.LocalGroup{{LocalGroup: "users", SID: drift.WellKnown("users")}},
+		Passwords:   &drift.Passwords{History: new(3)},
+	}
 	assert.Equal(t, "no members", present.Has(unit.MembershipOf("users"), nil, &state, nil))
 	assert.Equal(t, "no such local group", present.Has(unit.Administrators, nil, &state, nil))
 	assert.Equal(t, "3 remembered", present.Has(unit.History, nil, &state, nil))
-	state.Accounts = []drift.Account{{Name: "Boss", Builtin: "administrator", Enabled: true}, {Name: "keeper-07", Enabled: true, Locked: true, FullName: "Keeper"}}
-	assert.Equal(t, `keeper-07, enabled, full name "Keeper", locked`, present.Has(unit.AccountOf("k"), unit.AccountValue{Name: "keeper-##"}, &state, nil))
+	state.Accounts = []drift.Account{
+		{Name: "Boss", Builtin: "administrator", Enabled: true},
+		{Name: "keeper-07", Enabled: true, Locked: true, FullName: "Keeper"},
+	}
+	assert.Equal(
+		t,
+		`keeper-07, enabled, full name "Keeper", locked`,
+		present.Has(unit.AccountOf("k"), unit.AccountValue{Name: "keeper-##"}, &state, nil),
+	)
 	assert.Equal(t, "no such account", present.Has(unit.AccountOf("k"), nil, &state, nil))
 	assert.Equal(t, "Boss", present.Has(unit.BuiltinOf(principal.Administrator, unit.BuiltinName), nil, &state, nil))
 	assert.Equal(t, "never rotated", present.Has(unit.RotationOf(principal.Administrator), nil, &state, nil))
@@ -145,20 +159,57 @@ func TestHasInWords(t *testing.T) {
 }
 
 func TestOrderOfUnits(t *testing.T) {
-	units := []unit.ID{unit.Complexity, unit.MinLength, unit.MembershipOf("users"), unit.BuiltinOf(principal.Guest, "name"), unit.RotationOf(principal.Administrator), unit.AccountOf("k"), unit.Lockout, unit.Administrators}
+	units := []unit.ID{
+		unit.Complexity,
+		unit.MinLength,
+		unit.MembershipOf("users"),
+		unit.BuiltinOf(principal.Guest, "name"),
+		unit.RotationOf(principal.Administrator),
+		unit.AccountOf("k"),
+		unit.Lockout,
+		unit.Administrators,
+	}
 	slices.SortFunc(units, present.Compare)
-	assert.Equal(t, []unit.ID{unit.Administrators, unit.MembershipOf("users"), unit.AccountOf("k"), unit.RotationOf(principal.Administrator), unit.BuiltinOf(principal.Guest, "name"), unit.Lockout, unit.MinLength, unit.Complexity}, units)
+	assert.Equal(
+		t,
+		[]unit.ID{
+			unit.Administrators,
+			unit.MembershipOf("users"),
+			unit.AccountOf("k"),
+			unit.RotationOf(principal.Administrator),
+			unit.BuiltinOf(principal.Guest, "name"),
+			unit.Lockout,
+			unit.MinLength,
+			unit.Complexity,
+		},
+		units,
+	)
 	assert.Equal(t, "remote desktop users", present.Unit(unit.MembershipOf("remote-desktop-users")))
 	assert.Equal(t, "Password rules", present.Section(unit.History))
 }
 
 func TestAPolicyInWords(t *testing.T) {
-	doc, problems := policy.Parse([]byte("format: rankwarden.policy/1\nname: p\nlockout: {threshold: 0}\nrotation: [{target: builtin:administrator, secret: {style: words, words: 8}}]\nmembership: [{local_group: administrators, mode: exact}]"), nil)
+	doc, problems := policy.Parse(
+		[]byte(
+			"format: rankwarden.policy/1\nname: p\nlockout: {threshold: 0}\nrotation: [{target: builtin:administrator, secret: {style: words, words: 8}}]\nmembership: [{local_group: administrators, mode: exact}]",
+		),
+		nil,
+	)
 	require.Len(t, problems, 1)
 	assert.Equal(t, policy.CodeEmptyExact, problems[0].Code)
 	assert.Equal(t, []present.Line{
-		{Unit: "membership.administrators", Section: "Local groups", Title: "administrators", Words: "exactly: built-in administrator"},
-		{Unit: "rotation.builtin:administrator", Section: "Rotation", Title: "built-in administrator", Words: "every 30 days, 4 hours after a sign-in, ending its sessions; 8 words (103 bits)"},
+		{
+			Unit:    "membership.administrators",
+			Section: "Local groups",
+			Title:   "administrators",
+			Words:   "exactly: built-in administrator",
+		},
+		{
+			Unit:    "rotation.builtin:administrator",
+			Section: "Rotation",
+			Title:   "built-in administrator",
+			Words:   "every 30 days, 4 hours after a sign-in, ending its sessions; 8 words (103 bits)",
+		},
 		{Unit: "lockout", Section: "Lockout", Title: "lockout", Words: "never locks"},
 	}, present.Policy(doc.Normalise(nil)))
 }
@@ -166,11 +217,28 @@ func TestAPolicyInWords(t *testing.T) {
 // Every kind of event is said in words.
 func TestEventsInWords(t *testing.T) {
 	for _, kind := range drift.EventKinds {
-		said := present.Event(drift.Event{Kind: kind, Unit: unit.Administrators, Subject: "local:mechanic", Details: drift.Details{OldName: "a", NewName: "b", Number: 2, Error: "denied"}})
+		said := present.Event(
+			drift.Event{
+				Kind:    kind,
+				Unit:    unit.Administrators,
+				Subject: "local:mechanic",
+				Details: drift.Details{OldName: "a", NewName: "b", Number: 2, Error: "denied"},
+			},
+		)
 		assert.NotEqual(t, string(kind), said)
 		assert.NotContains(t, said, "local:")
 	}
-	assert.Equal(t, "built-in guest, name: b instead of a", present.Event(drift.Event{Kind: drift.ValueSet, Unit: unit.BuiltinOf(principal.Guest, "name"), Details: drift.ChangeOf(unit.Text("a"), unit.Text("b"))}))
+	assert.Equal(
+		t,
+		"built-in guest, name: b instead of a",
+		present.Event(
+			drift.Event{
+				Kind:    drift.ValueSet,
+				Unit:    unit.BuiltinOf(principal.Guest, "name"),
+				Details: drift.ChangeOf(unit.Text("a"), unit.Text("b")),
+			},
+		),
+	)
 }
 
 // A setting is found as it is written and as it is shown; a misspelt one is named with the nearest.

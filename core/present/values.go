@@ -72,7 +72,12 @@ func Lockout(l unit.LockoutRule) string {
 	if l.DurationMinutes > 0 {
 		until = "for " + Minutes(l.DurationMinutes)
 	}
-	return fmt.Sprintf("after %s within %s, locked %s", count(l.Threshold, "wrong attempt", "wrong attempts"), Minutes(l.WindowMinutes), until)
+	return fmt.Sprintf(
+		"after %s within %s, locked %s",
+		count(l.Threshold, "wrong attempt", "wrong attempts"),
+		Minutes(l.WindowMinutes),
+		until,
+	)
 }
 
 // Account says what a managed account is to be.
@@ -108,7 +113,12 @@ var afterUse = map[unit.Then]string{unit.EndSessions: ", ending its sessions", u
 
 // Rotation says when a password changes and what the new one is like.
 func Rotation(r unit.RotationValue) string {
-	say := fmt.Sprintf("every %s, %s after a sign-in%s", Minutes(r.EveryMinutes), Minutes(r.AfterUse.WaitMinutes), afterUse[r.AfterUse.Then])
+	say := fmt.Sprintf(
+		"every %s, %s after a sign-in%s",
+		Minutes(r.EveryMinutes),
+		Minutes(r.AfterUse.WaitMinutes),
+		afterUse[r.AfterUse.Then],
+	)
 	if r.AfterRevealMinutes != nil {
 		say += fmt.Sprintf(", %s after it was viewed", Minutes(*r.AfterRevealMinutes))
 	}

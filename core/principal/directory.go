@@ -29,7 +29,12 @@ type Table struct {
 
 // NewTable makes a table of entries. Of two entries for one reference or identifier the later counts.
 func NewTable(entries []Entry) *Table {
-	t := &Table{entries: entries, byRef: make(map[Ref]SID, len(entries)), bySID: make(map[SID]Ref, len(entries)), byGUID: map[GUID]Ref{}}
+	t := &Table{
+		entries: entries,
+		byRef:   make(map[Ref]SID, len(entries)),
+		bySID:   make(map[SID]Ref, len(entries)),
+		byGUID:  map[GUID]Ref{},
+	}
 	for _, e := range entries {
 		t.byRef[e.Ref] = e.SID
 		t.bySID[e.SID] = e.Ref

@@ -21,7 +21,8 @@ func ParseGUID(s string) (GUID, error) {
 	bare := strings.TrimSuffix(strings.TrimPrefix(s, "{"), "}")
 	var g GUID
 	if len(bare) == 36 && bare[8] == '-' && bare[13] == '-' && bare[18] == '-' && bare[23] == '-' {
-		if n, err := hex.Decode(g.b[:], []byte(strings.ReplaceAll(bare, "-", ""))); err == nil && n == 16 && g != (GUID{}) {
+		if n, err := hex.Decode(g.b[:], []byte(strings.ReplaceAll(bare, "-", ""))); err == nil && n == 16 &&
+			g != (GUID{}) {
 			return g, nil
 		}
 	}

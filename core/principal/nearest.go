@@ -38,7 +38,10 @@ func Nearest(ref Ref, known []Ref) []Ref {
 		}
 		found = append(found, near{k, d})
 	}
-	slices.SortFunc(found, func(a, b near) int { return cmp.Or(cmp.Compare(a.distance, b.distance), Compare(a.ref, b.ref)) })
+	slices.SortFunc(
+		found,
+		func(a, b near) int { return cmp.Or(cmp.Compare(a.distance, b.distance), Compare(a.ref, b.ref)) },
+	)
 	var refs []Ref
 	for _, f := range found[:min(len(found), maxNear)] {
 		refs = append(refs, f.ref)

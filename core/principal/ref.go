@@ -23,7 +23,15 @@ const (
 	Object                  // guid:…, an object of the directory
 )
 
-var kindWords = [...]string{Account: "account", Builtin: "builtin", User: "user", Group: "group", Local: "local", Bare: "sid", Object: "guid"}
+var kindWords = [...]string{
+	Account: "account",
+	Builtin: "builtin",
+	User:    "user",
+	Group:   "group",
+	Local:   "local",
+	Bare:    "sid",
+	Object:  "guid",
+}
 
 func (k Kind) String() string { return kindWords[k] }
 
@@ -50,7 +58,11 @@ var (
 func Parse(s string) (Ref, error) {
 	word, value, found := strings.Cut(s, ":")
 	if !found {
-		return Ref{}, fmt.Errorf("%w: %q has no kind; write account:, builtin:, user:, group:, local: or sid: before it", ErrRef, s)
+		return Ref{}, fmt.Errorf(
+			"%w: %q has no kind; write account:, builtin:, user:, group:, local: or sid: before it",
+			ErrRef,
+			s,
+		)
 	}
 	switch strings.ToLower(word) {
 	case "account":
@@ -61,7 +73,11 @@ func Parse(s string) (Ref, error) {
 	case "builtin":
 		ref := Ref{Builtin, text.Fold(value)}
 		if ref != Administrator && ref != Guest {
-			return Ref{}, fmt.Errorf("%w: %q; the built-in accounts are builtin:administrator and builtin:guest", ErrRef, s)
+			return Ref{}, fmt.Errorf(
+				"%w: %q; the built-in accounts are builtin:administrator and builtin:guest",
+				ErrRef,
+				s,
+			)
 		}
 		return ref, nil
 	case "user":
@@ -86,21 +102,35 @@ func Parse(s string) (Ref, error) {
 		}
 		return Ref{Object, guid.String()}, nil
 	}
-	return Ref{}, fmt.Errorf("%w: %q is of no known kind; a principal begins with account, builtin, user, group, local or sid and a colon", ErrRef, s)
+	return Ref{}, fmt.Errorf(
+		"%w: %q is of no known kind; a principal begins with account, builtin, user, group, local or sid and a colon",
+		ErrRef,
+		s,
+	)
 }
 
 // parseDirectory reads NAME@DOMAIN. The name may hold blanks, the domain is that of a DNS name.
 func parseDirectory(kind Kind, written, value string) (Ref, error) {
 	at := strings.LastIndexByte(value, '@')
 	if at <= 0 || !validDomain(text.Fold(value[at+1:])) {
-		return Ref{}, fmt.Errorf("%w: %q must look like %s:NAME@DOMAIN, with a domain such as skerryline.example", ErrRef, written, kind)
+		return Ref{}, fmt.Errorf(
+			"%w: %q must look like %s:NAME@DOMAIN, with a domain such as skerryline.example",
+			ErrRef,
+			written,
+			kind,
+		)
 	}
 	name := value[:at]
 	if err := text.CheckVisible(name); err != nil {
 		return Ref{}, fmt.Errorf("%w: the name in %q %w", ErrRef, written, err)
 	}
 	if strings.TrimSpace(name) != name || len(name) > MaxLocalName {
-		return Ref{}, fmt.Errorf("%w: the name in %q begins or ends with a blank, or is longer than %d bytes", ErrRef, written, MaxLocalName)
+		return Ref{}, fmt.Errorf(
+			"%w: the name in %q begins or ends with a blank, or is longer than %d bytes",
+			ErrRef,
+			written,
+			MaxLocalName,
+		)
 	}
 	return Ref{kind, text.Fold(value)}, nil
 }

@@ -50,14 +50,18 @@ func TestRelativeID(t *testing.T) {
 
 // The packed forms are those in which a directory keeps the identifiers of its objects.
 func TestPackedIdentifiers(t *testing.T) {
-	sid, err := principal.SIDFromBytes([]byte{1, 5, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0, 11, 0, 0, 0, 22, 0, 0, 0, 33, 0, 0, 0, 0x2a, 0x23, 0, 0})
+	sid, err := principal.SIDFromBytes(
+		[]byte{1, 5, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0, 11, 0, 0, 0, 22, 0, 0, 0, 33, 0, 0, 0, 0x2a, 0x23, 0, 0},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "S-1-5-21-11-22-33-9002", sid.String())
 	for _, bad := range [][]byte{nil, {1, 2, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0}, {2, 1, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0}, {1, 0, 0, 0, 0, 0, 0, 5}} {
 		_, err := principal.SIDFromBytes(bad)
 		assert.ErrorIs(t, err, principal.ErrSID, "% x", bad)
 	}
-	guid, err := principal.GUIDFromBytes([]byte{0xf0, 0x11, 0x2c, 0x7f, 0x1e, 0x9d, 0x5e, 0x4b, 0x8a, 0x55, 0x0f, 0x3f, 0x2a, 0x6f, 0x9b, 0x21})
+	guid, err := principal.GUIDFromBytes(
+		[]byte{0xf0, 0x11, 0x2c, 0x7f, 0x1e, 0x9d, 0x5e, 0x4b, 0x8a, 0x55, 0x0f, 0x3f, 0x2a, 0x6f, 0x9b, 0x21},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21", guid.String())
 	assert.Equal(t, guid, principal.MustParse("guid:"+guid.String()).GUID())
@@ -67,12 +71,24 @@ func TestPackedIdentifiers(t *testing.T) {
 
 func TestNearPrincipals(t *testing.T) {
 	table := principal.NewTable([]principal.Entry{
-		{Ref: principal.MustParse("group:desk support@skerryline.example")}, {Ref: principal.MustParse("user:asta.holm@skerryline.example")},
+		{
+			Ref: principal.MustParse("group:desk support@skerryline.example"),
+		}, {Ref: principal.MustParse("user:asta.holm@skerryline.example")},
 		{Ref: principal.MustParse("user:asta.holme@skerryline.example")},
 	})
-	assert.Equal(t, []principal.Ref{principal.MustParse("user:asta.holm@skerryline.example"), principal.MustParse("user:asta.holme@skerryline.example")},
-		table.Near(principal.MustParse("user:asta.hol@skerryline.example")))
-	assert.Equal(t, []principal.Ref{principal.MustParse("group:desk support@skerryline.example")}, table.Near(principal.MustParse("user:desk suport@skerryline.example")))
+	assert.Equal(
+		t,
+		[]principal.Ref{
+			principal.MustParse("user:asta.holm@skerryline.example"),
+			principal.MustParse("user:asta.holme@skerryline.example"),
+		},
+		table.Near(principal.MustParse("user:asta.hol@skerryline.example")),
+	)
+	assert.Equal(
+		t,
+		[]principal.Ref{principal.MustParse("group:desk support@skerryline.example")},
+		table.Near(principal.MustParse("user:desk suport@skerryline.example")),
+	)
 	assert.Empty(t, table.Near(principal.MustParse("user:nobody.like.that@skerryline.example")))
 }
 

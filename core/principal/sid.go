@@ -25,7 +25,13 @@ func ParseSID(text string) (SID, error) {
 		return SID{}, fmt.Errorf("%w: %q must look like S-1-5-21-1-2-3-1104", ErrSID, text)
 	}
 	if len(parts)-3 > maxSubAuthorities {
-		return SID{}, fmt.Errorf("%w: %q has %d sub-authorities, at most %d are possible", ErrSID, text, len(parts)-3, maxSubAuthorities)
+		return SID{}, fmt.Errorf(
+			"%w: %q has %d sub-authorities, at most %d are possible",
+			ErrSID,
+			text,
+			len(parts)-3,
+			maxSubAuthorities,
+		)
 	}
 	for i, part := range parts[2:] {
 		bits := 32
@@ -34,7 +40,13 @@ func ParseSID(text string) (SID, error) {
 		}
 		n, err := strconv.ParseUint(part, 10, bits)
 		if err != nil || strconv.FormatUint(n, 10) != part {
-			return SID{}, fmt.Errorf("%w: part %q of %q is not a plain number of at most %d bits", ErrSID, part, text, bits)
+			return SID{}, fmt.Errorf(
+				"%w: part %q of %q is not a plain number of at most %d bits",
+				ErrSID,
+				part,
+				text,
+				bits,
+			)
 		}
 	}
 	return SID{strings.Join(parts, "-")}, nil

@@ -17,7 +17,10 @@ type Held struct {
 // Holds reports whether any unit must not change, so that what a device is told depends on what it
 // was told before.
 func (l Lane) Holds() bool {
-	return slices.ContainsFunc(l.Problems, func(p Problem) bool { return p.Severity == policy.Error && p.Holds.Any() }) ||
+	return slices.ContainsFunc(
+		l.Problems,
+		func(p Problem) bool { return p.Severity == policy.Error && p.Holds.Any() },
+	) ||
 		slices.ContainsFunc(l.Units, func(u Unit) bool { return u.Verdict == Contested })
 }
 

@@ -11,7 +11,10 @@ import (
 // Settle decides what several assignments claim of one device.
 func ExampleSettle() {
 	asking := func(name string, rank assign.Rank, length int) resolve.Assignment {
-		doc, _ := policy.Parse(fmt.Appendf(nil, "format: rankwarden.policy/1\nname: %s\npasswords: {min_length: %d}\n", name, length), nil)
+		doc, _ := policy.Parse(
+			fmt.Appendf(nil, "format: rankwarden.policy/1\nname: %s\npasswords: {min_length: %d}\n", name, length),
+			nil,
+		)
 		return resolve.Assignment{Name: name, Rank: rank, Stance: assign.Enforce, Policy: doc.Normalise(nil)}
 	}
 	r := resolve.Settle([]resolve.Assignment{asking("base", 500, 12), asking("desks", 200, 14)}, nil)

@@ -52,8 +52,24 @@ func sortProblems(problems []Problem) {
 }
 
 // Codes are the codes of all problems.
-var Codes = []Code{UndecidedScope, NoAdminPath, NameClash, MinAgeNotBelowMaxAge, RotationTargetUndeclared, RotationTargetAbsent, RotationSecretTooShort, RotationSecretTooPlain,
-	RotationTargetDisabled, RotationSlowerThanMaxAge, AccountWithoutRotation, AccountOutsideGroup, NoBreakGlass, LockoutCanSealDevice, MemberUndeclared, MemberOfAbsentAccount}
+var Codes = []Code{
+	UndecidedScope,
+	NoAdminPath,
+	NameClash,
+	MinAgeNotBelowMaxAge,
+	RotationTargetUndeclared,
+	RotationTargetAbsent,
+	RotationSecretTooShort,
+	RotationSecretTooPlain,
+	RotationTargetDisabled,
+	RotationSlowerThanMaxAge,
+	AccountWithoutRotation,
+	AccountOutsideGroup,
+	NoBreakGlass,
+	LockoutCanSealDevice,
+	MemberUndeclared,
+	MemberOfAbsentAccount,
+}
 
 // Holds are the settings that a problem keeps from changing: some, or all that a device has.
 type Holds struct {

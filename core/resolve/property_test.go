@@ -30,7 +30,10 @@ func anyScenario(t *rapid.T) string {
 		case 2:
 			return rank + " maxage " + strconv.Itoa(rapid.IntRange(0, 2).Draw(t, "age"))
 		case 3:
-			return rank + " exact " + strings.Join(slices.Compact(slices.Sorted(slices.Values(rapid.SliceOfN(person, 0, 3).Draw(t, "members")))), " ")
+			return rank + " exact " + strings.Join(
+				slices.Compact(slices.Sorted(slices.Values(rapid.SliceOfN(person, 0, 3).Draw(t, "members")))),
+				" ",
+			)
 		}
 		if kind := rapid.IntRange(0, 4).Draw(t, "managed"); kind < 3 {
 			key := rapid.SampledFrom([]string{"k", "q"}).Draw(t, "key")
@@ -163,7 +166,8 @@ func agrees(a resolve.Assignment, u resolve.Unit) bool {
 		return !asks || value.Equal(u.Value)
 	}
 	m := u.Value.(unit.Members)
-	return !slices.ContainsFunc(s.Members, func(ref principal.Ref) bool { return !m.Has(ref) }) && !slices.ContainsFunc(s.Remove, m.Has)
+	return !slices.ContainsFunc(s.Members, func(ref principal.Ref) bool { return !m.Has(ref) }) &&
+		!slices.ContainsFunc(s.Remove, m.Has)
 }
 
 func TestClosedGroupHoldsNobodyUnasked(t *testing.T) {
@@ -215,7 +219,11 @@ func TestComposeInventsNothing(t *testing.T) {
 func BenchmarkSettle20Assignments(b *testing.B) {
 	var lines []string
 	for i := range 20 {
-		lines = append(lines, fmt.Sprintf("a%d %d adjust p%d -q%d", i, 100+i%7, i, i%5), fmt.Sprintf("b%d %d minimum %d", i, 100+i%7, i))
+		lines = append(
+			lines,
+			fmt.Sprintf("a%d %d adjust p%d -q%d", i, 100+i%7, i, i%5),
+			fmt.Sprintf("b%d %d minimum %d", i, 100+i%7, i),
+		)
 	}
 	list := scenario(b, strings.Join(lines, ";"))
 	for b.Loop() {

@@ -26,7 +26,12 @@ func scenario(t require.TestingT, text string) []resolve.Assignment {
 		rank, err := strconv.Atoi(words[1])
 		require.NoError(t, err)
 		name, trial := strings.CutSuffix(words[0], "?")
-		a := resolve.Assignment{Name: name, Rank: assign.Rank(rank), Stance: assign.Enforce, Policy: asking(t, words[2:])}
+		a := resolve.Assignment{
+			Name:   name,
+			Rank:   assign.Rank(rank),
+			Stance: assign.Enforce,
+			Policy: asking(t, words[2:]),
+		}
 		if trial {
 			a.Stance = assign.Trial
 		}
@@ -67,15 +72,34 @@ func asking(t require.TestingT, words []string) *policy.Normal {
 				in = append(in, "local:"+w)
 			}
 		}
-		body = fmt.Sprintf("membership: [{local_group: users, mode: %s, members: [%s], remove: [%s]}]", words[0], strings.Join(in, ", "), strings.Join(out, ", "))
+		body = fmt.Sprintf(
+			"membership: [{local_group: users, mode: %s, members: [%s], remove: [%s]}]",
+			words[0],
+			strings.Join(in, ", "),
+			strings.Join(out, ", "),
+		)
 	case "account":
-		body = fmt.Sprintf("accounts: [{key: %s, name: %s, state: %s, local_groups: [%s]}]", words[1], words[2], words[3], strings.Join(words[4:], ", "))
+		body = fmt.Sprintf(
+			"accounts: [{key: %s, name: %s, state: %s, local_groups: [%s]}]",
+			words[1],
+			words[2],
+			words[3],
+			strings.Join(words[4:], ", "),
+		)
 	case "rotate":
-		body = fmt.Sprintf("rotation: [{target: %q, every: %s, secret: {length: %s, use: [lower, upper]}}]", words[1], words[2], words[3])
+		body = fmt.Sprintf(
+			"rotation: [{target: %q, every: %s, secret: {length: %s, use: [lower, upper]}}]",
+			words[1],
+			words[2],
+			words[3],
+		)
 	case "builtin":
 		body = fmt.Sprintf("builtins: {administrator: {%s: %s}}", words[1], words[2])
 	case "admins":
-		body = fmt.Sprintf("membership: [{local_group: administrators, mode: exact, members: [%s]}]", strings.Join(words[1:], ", "))
+		body = fmt.Sprintf(
+			"membership: [{local_group: administrators, mode: exact, members: [%s]}]",
+			strings.Join(words[1:], ", "),
+		)
 	}
 	doc, problems := policy.Parse([]byte("format: rankwarden.policy/1\nname: p\n"+body), nil)
 	require.True(t, policy.Usable(problems), "%s: %v", body, problems)
@@ -198,7 +222,11 @@ func TestUndecided(t *testing.T) {
 	r = resolve.Settle([]resolve.Assignment{list[0], list[2]}, []resolve.Assignment{list[1], list[3]})
 	require.Len(t, r.Projected.Problems, 2)
 	assert.Empty(t, r.Projected.Problems[0].Holds, "nothing is held in the projected lane")
-	assert.Equal(t, []policy.Severity{policy.Error, policy.Warning}, []policy.Severity{r.Projected.Problems[0].Severity, r.Projected.Problems[1].Severity})
+	assert.Equal(
+		t,
+		[]policy.Severity{policy.Error, policy.Warning},
+		[]policy.Severity{r.Projected.Problems[0].Severity, r.Projected.Problems[1].Severity},
+	)
 	assert.Len(t, r.Enforced.Problems, 1)
 }
 

@@ -90,7 +90,10 @@ func NewSettler(assignments []Assignment) *Settler {
 		order[i] = i
 	}
 	slices.SortFunc(order, func(a, b int) int {
-		return cmp.Or(cmp.Compare(assignments[a].Rank, assignments[b].Rank), cmp.Compare(assignments[a].Name, assignments[b].Name))
+		return cmp.Or(
+			cmp.Compare(assignments[a].Rank, assignments[b].Rank),
+			cmp.Compare(assignments[a].Name, assignments[b].Name),
+		)
 	})
 	s.place = make([]int32, len(assignments))
 	for place, i := range order {

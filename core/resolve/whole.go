@@ -237,7 +237,8 @@ func (w *whole) checkAdministrators(units []Unit, m unit.Members) {
 		for _, u := range units {
 			account, _, builtin := u.Unit.Builtin()
 			family := u.Unit.Family()
-			if u.Unit == unit.Administrators || family == unit.Accounts || family == unit.Rotation || builtin && account == principal.Administrator {
+			if u.Unit == unit.Administrators || family == unit.Accounts || family == unit.Rotation ||
+				builtin && account == principal.Administrator {
 				holds = append(holds, u.Unit)
 			}
 		}
@@ -246,7 +247,9 @@ func (w *whole) checkAdministrators(units []Unit, m unit.Members) {
 	if breakGlass == 0 {
 		w.warn(NoBreakGlass, unit.Administrators, "")
 	}
-	if l, ok := w.value(unit.Lockout).(unit.LockoutValue); ok && l.Threshold > 0 && l.DurationMinutes == 0 && usable > 0 && usable == breakGlass {
+	if l, ok := w.value(unit.Lockout).(unit.LockoutValue); ok && l.Threshold > 0 && l.DurationMinutes == 0 &&
+		usable > 0 &&
+		usable == breakGlass {
 		w.warn(LockoutCanSealDevice, unit.Lockout, "")
 	}
 }

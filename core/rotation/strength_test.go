@@ -22,7 +22,15 @@ func TestBitsAreThoseOfCounting(t *testing.T) {
 			alphabet.WriteString(rotation.Alphabet(class, true))
 		}
 		for length := len(use); length <= 3; length++ {
-			assert.InDelta(t, math.Log2(float64(count("", alphabet.String(), length, use))), rotation.CharacterBits(length, use, true), 1e-9, "%d of %v", length, use)
+			assert.InDelta(
+				t,
+				math.Log2(float64(count("", alphabet.String(), length, use))),
+				rotation.CharacterBits(length, use, true),
+				1e-9,
+				"%d of %v",
+				length,
+				use,
+			)
 		}
 	}
 }

@@ -149,7 +149,10 @@ func (f *file) policies(s *Scenario, open Open) error {
 			continue
 		}
 		if other, again := seen[src.document.Name]; again {
-			errs = append(errs, fail(src.where, "%s is called %q too; give one policy another name", other, src.document.Name))
+			errs = append(
+				errs,
+				fail(src.where, "%s is called %q too; give one policy another name", other, src.document.Name),
+			)
 		}
 		seen[src.document.Name] = src.where
 		s.Policies[src.document.Name] = src.document
@@ -192,13 +195,23 @@ func (f *file) assignments(s *Scenario) error {
 			return fail(where, "there is no policy %q%s", a.Policy, nearest(a.Policy, names))
 		}
 		if !made.Rank.Valid() {
-			return fail(where, "rank %d is out of bounds; use %d (strongest) to %d (weakest)", a.Rank, assign.Strongest, assign.Weakest)
+			return fail(
+				where,
+				"rank %d is out of bounds; use %d (strongest) to %d (weakest)",
+				a.Rank,
+				assign.Strongest,
+				assign.Weakest,
+			)
 		}
 		if made.Stance != assign.Enforce && made.Stance != assign.Trial {
 			return fail(where, "stance %q is not possible; use enforce or trial", a.Stance)
 		}
 		if len(made.Include) == 0 {
-			return fail(where, "no group is included, so it would reach no device; include a group, or %q for all", assign.Everything)
+			return fail(
+				where,
+				"no group is included, so it would reach no device; include a group, or %q for all",
+				assign.Everything,
+			)
 		}
 		if err := made.Check(); err != nil { // the worked examples have such ones; they resolve, and reach less than one may think
 			s.Warnings = append(s.Warnings, fmt.Sprintf("%s: the service would refuse it: %v", where, err))

@@ -113,8 +113,14 @@ func largeReport(now time.Time) *drift.State {
 	sid := func(id int) principal.SID { return principal.MustSID(fmt.Sprint("S-1-5-21-7-8-9-", id)) }
 	state := &drift.State{
 		Platform: "windows", OSBuild: 22631,
-		Passwords: &drift.Passwords{MinLength: new(14), History: new(24), MaxAgeDays: new(90), MinAgeDays: new(1), Complexity: new(true)},
-		Lockout:   &unit.LockoutRule{Threshold: 5, DurationMinutes: 15, WindowMinutes: 15},
+		Passwords: &drift.Passwords{
+			MinLength:  new(14),
+			History:    new(24),
+			MaxAgeDays: new(90),
+			MinAgeDays: new(1),
+			Complexity: new(true),
+		},
+		Lockout: &unit.LockoutRule{Threshold: 5, DurationMinutes: 15, WindowMinutes: 15},
 	}
 	var members []drift.Member
 	for i, name := range strings.Fields("quay-0 quay-visitor keeper-01 crew-2 crew-6 old-2 mechanic harbour") {
@@ -126,13 +132,19 @@ func largeReport(now time.Time) *drift.State {
 			a.Builtin, a.Enabled = "guest", false
 		case 2:
 			a.Key = "keeper-1"
-			state.Rotation = append(state.Rotation, drift.Rotated{Target: principal.FromKey(a.Key), RotatedAt: now.Add(-time.Hour)})
+			state.Rotation = append(
+				state.Rotation,
+				drift.Rotated{Target: principal.FromKey(a.Key), RotatedAt: now.Add(-time.Hour)},
+			)
 		}
 		state.Accounts = append(state.Accounts, a)
 		members = append(members, drift.Member{Name: name, SID: a.SID})
 	}
 	for _, group := range []string{"administrators", "users", "guests"} {
-		state.LocalGroups = append(state.LocalGroups, drift.LocalGroup{LocalGroup: group, SID: drift.WellKnown(group), Members: members})
+		state.LocalGroups = append(
+			state.LocalGroups,
+			drift.LocalGroup{LocalGroup: group, SID: drift.WellKnown(group), Members: members},
+		)
 	}
 	return state
 }

@@ -103,12 +103,20 @@ func TestAMissingFactIsNeverTakenForANo(t *testing.T) {
 	const policies = `"policies": [{"format": "rankwarden.policy/1", "name": "p", "passwords": {"min_length": 9}}]`
 	rapid.Check(t, func(t *rapid.T) {
 		build := rapid.IntRange(1, 3).Draw(t, "build")
-		rule := rapid.SampledFrom([]string{"device.os_build >= 2", "!(device.os_build >= 2)", "device.os_build == 2 || device.os_build == 3"}).Draw(t, "rule")
+		rule := rapid.SampledFrom([]string{"device.os_build >= 2", "!(device.os_build >= 2)", "device.os_build == 2 || device.os_build == 3"}).
+			Draw(t, "rule")
 		place := rapid.SampledFrom([]string{"include", "exclude", "within"}).Draw(t, "place")
 		aim := map[string]string{"include": `"include": ["g"]`, "exclude": `"include": ["everything"], "exclude": ["g"]`, "within": `"include": ["everything"], "within": ["g"]`}[place]
 		reason := func(device string) (string, string) {
-			out := settleJSON(t, object(t, `{"format": "rankwarden.scenario/1", "groups": [{"name": "g", "rule": "`+rule+`"}], `+policies+`,
-				"assignments": [{"name": "a", "policy": "p", "rank": 1, `+aim+`}], "devices": [`+device+`]}`), fleet.InTurn)
+			out := settleJSON(
+				t,
+				object(
+					t,
+					`{"format": "rankwarden.scenario/1", "groups": [{"name": "g", "rule": "`+rule+`"}], `+policies+`,
+				"assignments": [{"name": "a", "policy": "p", "rank": 1, `+aim+`}], "devices": [`+device+`]}`,
+				),
+				fleet.InTurn,
+			)
 			var read struct {
 				Devices []struct {
 					Assignments []struct{ Reason string }

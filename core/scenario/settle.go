@@ -41,9 +41,17 @@ type Device struct {
 // Device gives the result for a device by its index.
 func (s *Settled) Device(i int) Device {
 	scope := s.Of(i)
-	d := Device{Device: s.Devices[i].Name, Assignments: []Candidate{}, Enforced: scope.Enforced, Projected: scope.Projected}
+	d := Device{
+		Device:      s.Devices[i].Name,
+		Assignments: []Candidate{},
+		Enforced:    scope.Enforced,
+		Projected:   scope.Projected,
+	}
 	for _, c := range s.Candidates(i) {
-		d.Assignments = append(d.Assignments, Candidate{c.Name, c.Policy, c.Rank, c.Stance, c.Outcome == assign.Included, c.Outcome})
+		d.Assignments = append(
+			d.Assignments,
+			Candidate{c.Name, c.Policy, c.Rank, c.Stance, c.Outcome == assign.Included, c.Outcome},
+		)
 	}
 	report, ok := s.Scenario.Reports[i]
 	if !ok {
@@ -57,7 +65,10 @@ func (s *Settled) Device(i int) Device {
 	findings := drift.Check(scope.Enforced.Settings(), &report.State, report.Failures, ctx)
 	d.Findings = &findings
 	if scope.Projected != nil {
-		forecast := drift.Forecast(findings, drift.Check(scope.Projected.Settings(), &report.State, report.Failures, ctx))
+		forecast := drift.Forecast(
+			findings,
+			drift.Check(scope.Projected.Settings(), &report.State, report.Failures, ctx),
+		)
 		d.Forecast = &forecast
 	}
 	return d

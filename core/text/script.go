@@ -51,7 +51,13 @@ func checkOneScript(s string) error {
 				}
 			}
 			if len(left) == 0 {
-				return fmt.Errorf("mixes scripts: %q (U+%04X) is %s among %s letters; type it again in one script", r, r, script, first)
+				return fmt.Errorf(
+					"mixes scripts: %q (U+%04X) is %s among %s letters; type it again in one script",
+					r,
+					r,
+					script,
+					first,
+				)
 			}
 			possible = left
 		}

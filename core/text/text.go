@@ -50,7 +50,11 @@ func CheckName(s string, max int) error {
 		return err
 	}
 	if i := strings.IndexAny(s, forbidden); i >= 0 {
-		return fmt.Errorf("holds %q; none of %s is allowed in a name", s[i:i+1], strings.Join(strings.Split(forbidden, ""), " "))
+		return fmt.Errorf(
+			"holds %q; none of %s is allowed in a name",
+			s[i:i+1],
+			strings.Join(strings.Split(forbidden, ""), " "),
+		)
 	}
 	if strings.Trim(s, " .") != s {
 		return errors.New("begins or ends with a blank or a full stop; leave it out")

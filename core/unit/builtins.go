@@ -46,7 +46,8 @@ var builtins = family{
 	name: "builtins",
 	valid: func(key string) bool {
 		name, property, _ := strings.Cut(key, ".")
-		return (name == principal.Administrator.Value() || name == principal.Guest.Value()) && slices.Contains(Properties, Property(property))
+		return (name == principal.Administrator.Value() || name == principal.Guest.Value()) &&
+			slices.Contains(Properties, Property(property))
 	},
 	decode: func(id ID, data []byte) (Value, error) {
 		if _, property, _ := id.Builtin(); property == BuiltinEnabled {

@@ -23,7 +23,14 @@ var KnownLocalGroups = map[string]uint32{
 }
 
 // privileged are the local groups whose members can take a device over.
-var privileged = []string{GroupAdministrators, "backup-operators", "device-owners", "hyper-v-administrators", "network-configuration-operators", "power-users"}
+var privileged = []string{
+	GroupAdministrators,
+	"backup-operators",
+	"device-owners",
+	"hyper-v-administrators",
+	"network-configuration-operators",
+	"power-users",
+}
 
 // IsPrivileged reports whether members of a local group can take a device over.
 func IsPrivileged(localGroup string) bool { return slices.Contains(privileged, localGroup) }

@@ -120,10 +120,12 @@ type RotationValue struct {
 // Equal implements [Value].
 func (v RotationValue) Equal(other Value) bool {
 	o, ok := other.(RotationValue)
-	if !ok || v.EveryMinutes != o.EveryMinutes || v.AfterUse != o.AfterUse || v.RedrawName != o.RedrawName || v.Keep != o.Keep {
+	if !ok || v.EveryMinutes != o.EveryMinutes || v.AfterUse != o.AfterUse || v.RedrawName != o.RedrawName ||
+		v.Keep != o.Keep {
 		return false
 	}
-	if (v.AfterRevealMinutes == nil) != (o.AfterRevealMinutes == nil) || v.AfterRevealMinutes != nil && *v.AfterRevealMinutes != *o.AfterRevealMinutes {
+	if (v.AfterRevealMinutes == nil) != (o.AfterRevealMinutes == nil) ||
+		v.AfterRevealMinutes != nil && *v.AfterRevealMinutes != *o.AfterRevealMinutes {
 		return false
 	}
 	a, b := v.Secret, o.Secret

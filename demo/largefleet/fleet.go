@@ -34,9 +34,19 @@ func WriteHarder(w io.Writer) error { return write(w, 1350, harder) }
 func harder(p, revision int) string {
 	switch p % 4 {
 	case 1:
-		return fmt.Sprintf(`{"format": "rankwarden.policy/1", "name": "p%[1]d", "accounts": [{"key": "keeper-%[2]d", "name": "keeper-%[2]d"}], "rotation": [{"target": "account:keeper-%[2]d", "secret": {"length": 12}}, {"target": "account:keeper-%[3]d"}]}`, p, p%12, (p+1)%12)
+		return fmt.Sprintf(
+			`{"format": "rankwarden.policy/1", "name": "p%[1]d", "accounts": [{"key": "keeper-%[2]d", "name": "keeper-%[2]d"}], "rotation": [{"target": "account:keeper-%[2]d", "secret": {"length": 12}}, {"target": "account:keeper-%[3]d"}]}`,
+			p,
+			p%12,
+			(p+1)%12,
+		)
 	case 2:
-		return fmt.Sprintf(`{"format": "rankwarden.policy/1", "name": "p%[1]d", "membership": [{"local_group": "users", "mode": "adjust", "members": ["account:crew-%[2]d"]}, {"local_group": "administrators", "mode": "adjust", "members": ["account:keeper-%[3]d"]}]}`, p, p%9, p%12)
+		return fmt.Sprintf(
+			`{"format": "rankwarden.policy/1", "name": "p%[1]d", "membership": [{"local_group": "users", "mode": "adjust", "members": ["account:crew-%[2]d"]}, {"local_group": "administrators", "mode": "adjust", "members": ["account:keeper-%[3]d"]}]}`,
+			p,
+			p%9,
+			p%12,
+		)
 	}
 	return Policy(p, revision)
 }
@@ -64,7 +74,10 @@ func devices() []any {
 	for i := range list {
 		list[i] = object{
 			"name": name(i), "platform": "windows", "os_version": "10.0", "os_build": builds[i*7919%len(builds)],
-			"model": fmt.Sprint("Quay ", i%20), "path": fmt.Sprintf("area-%d/place-%d", i%10, i%100), "tags": []string{fmt.Sprint("kind-", i%8)},
+			"model": fmt.Sprint(
+				"Quay ",
+				i%20,
+			), "path": fmt.Sprintf("area-%d/place-%d", i%10, i%100), "tags": []string{fmt.Sprint("kind-", i%8)},
 		}
 	}
 	return list
@@ -124,7 +137,12 @@ func Policy(p, revision int) string {
 
 func assignment(a int) any {
 	total := Listed + Rules
-	x := object{"name": fmt.Sprint("a", a), "policy": fmt.Sprint("p", a%Policies), "rank": 1 + a*23%9999, "include": []string{groupName(a % total)}}
+	x := object{
+		"name":    fmt.Sprint("a", a),
+		"policy":  fmt.Sprint("p", a%Policies),
+		"rank":    1 + a*23%9999,
+		"include": []string{groupName(a % total)},
+	}
 	if a < 4 {
 		x["include"] = []string{"everything"}
 	}

@@ -32,7 +32,12 @@ func Open(ctx context.Context, width, height int) (tab context.Context, closeAll
 		"disable-background-networking", "disable-component-update", "disable-sync"} {
 		options = append(options, chromedp.Flag(flag, true))
 	}
-	options = append(options, chromedp.ExecPath(path), chromedp.UserDataDir(profile), chromedp.WindowSize(width, height))
+	options = append(
+		options,
+		chromedp.ExecPath(path),
+		chromedp.UserDataDir(profile),
+		chromedp.WindowSize(width, height),
+	)
 	allocated, endAllocator := chromedp.NewExecAllocator(ctx, options...)
 	tab, endTab := chromedp.NewContext(allocated)
 	closeAll = func() {
@@ -62,7 +67,12 @@ func SignIn(url, name, password string) chromedp.Tasks {
 // Until waits until an expression is true in the page.
 func Until(expression string) chromedp.Action {
 	var holds bool
-	return chromedp.Poll(expression, &holds, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(40*time.Second))
+	return chromedp.Poll(
+		expression,
+		&holds,
+		chromedp.WithPollingInterval(50*time.Millisecond),
+		chromedp.WithPollingTimeout(40*time.Second),
+	)
 }
 
 // Seen waits until something that the CSS selector matches is on the page.
@@ -78,7 +88,8 @@ func Reads(words string) chromedp.Action {
 // Dark makes the browser prefer dark colours, or light ones.
 func Dark(dark bool) chromedp.Action {
 	scheme := map[bool]string{true: "dark", false: "light"}[dark]
-	return emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}, {Name: "prefers-reduced-motion", Value: "reduce"}})
+	return emulation.SetEmulatedMedia().
+		WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}, {Name: "prefers-reduced-motion", Value: "reduce"}})
 }
 
 // Awaited makes an evaluation end when its promise does.

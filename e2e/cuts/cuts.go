@@ -81,7 +81,8 @@ func (w *world) act() (string, error) {
 			return "stop", err
 		}
 		if w.backup == nil {
-			if id, err := w.deviceID(); err != nil || id == "" { // a backup of before the enrolment would know no device
+			if id, err := w.deviceID(); err != nil ||
+				id == "" { // a backup of before the enrolment would know no device
 				return "nothing to back up", w.startService()
 			}
 			if err := w.dump(); err != nil {

@@ -88,7 +88,14 @@ func (c clock) After(d time.Duration) <-chan time.Time { return time.After(d) }
 var databases atomic.Int64
 
 func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed uint64) (*world, error) {
-	w := &world{ctx: ctx, rand: rand.New(rand.NewPCG(seed, 17)), dir: dir, cluster: cluster, db: fmt.Sprintf("cuts_%d", databases.Add(1)), agentDir: filepath.Join(dir, "agent")}
+	w := &world{
+		ctx:      ctx,
+		rand:     rand.New(rand.NewPCG(seed, 17)),
+		dir:      dir,
+		cluster:  cluster,
+		db:       fmt.Sprintf("cuts_%d", databases.Add(1)),
+		agentDir: filepath.Join(dir, "agent"),
+	}
 	address, err := cluster.CreateDatabase(ctx, w.db)
 	if err != nil {
 		return nil, err
@@ -107,8 +114,15 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 		return nil, err
 	}
 	parsed.Host = w.proxy.address()
-	w.config = server.Config{Listen: "127.0.0.1:0", Database: parsed.String(), Keys: filepath.Join(dir, "keys.json"), EscrowKeys: filepath.Join(dir, "escrow.json"),
-		Organisation: "Skerry Line", Interval: time.Minute, Now: w.now}
+	w.config = server.Config{
+		Listen:       "127.0.0.1:0",
+		Database:     parsed.String(),
+		Keys:         filepath.Join(dir, "keys.json"),
+		EscrowKeys:   filepath.Join(dir, "escrow.json"),
+		Organisation: "Skerry Line",
+		Interval:     time.Minute,
+		Now:          w.now,
+	}
 	if err := server.CreateKeys(ctx, w.config); err != nil {
 		return nil, err
 	}
@@ -118,7 +132,11 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 	if err := w.prepare(); err != nil {
 		return nil, err
 	}
-	m := simulated.Factory(protocol.Facts{Name: deviceName, Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), w.now())
+	m := simulated.Factory(
+		protocol.Facts{Name: deviceName, Platform: "windows"},
+		principal.MustSID("S-1-5-21-7-8-9"),
+		w.now(),
+	)
 	w.machine = simulated.Boot(m, w.now)
 	w.machine.AddAccount("keeper")
 	if err := w.machine.Join("administrators", "keeper"); err != nil {
@@ -185,8 +203,18 @@ func (w *world) close() {
 
 // agent starts the agent with what it kept, as after the power came back.
 func (w *world) agent() (*agent.Agent, error) {
-	return agent.New(agent.Options{Host: &workstation{w.machine, &w.power}, Service: w.server.URL, Token: w.token, Dir: w.agentDir, HTTP: &http.Client{Transport: w.link},
-		Clock: clock{w}, Log: slog.New(slog.DiscardHandler), Write: w.power.write})
+	return agent.New(
+		agent.Options{
+			Host:    &workstation{w.machine, &w.power},
+			Service: w.server.URL,
+			Token:   w.token,
+			Dir:     w.agentDir,
+			HTTP:    &http.Client{Transport: w.link},
+			Clock:   clock{w},
+			Log:     slog.New(slog.DiscardHandler),
+			Write:   w.power.write,
+		},
+	)
 }
 
 // direct runs something on the service's database, past the proxy.
@@ -206,8 +234,11 @@ func (w *world) direct(do func(conn *pgx.Conn) error) error {
 // escrowed gives all passwords that are in escrow, as opened with the service's key.
 func (w *world) escrowed() (current string, all []string, err error) {
 	err = w.direct(func(conn *pgx.Conn) error {
-		found, err := conn.Query(w.ctx, `select device_id, epoch, number, target, account, name_before, name_after, organisation, key_number, sealed,
-			recovery_number, recovery_sealed, state from deposits`)
+		found, err := conn.Query(
+			w.ctx,
+			`select device_id, epoch, number, target, account, name_before, name_after, organisation, key_number, sealed,
+			recovery_number, recovery_sealed, state from deposits`,
+		)
 		if err != nil {
 			return err
 		}
@@ -222,8 +253,14 @@ func (w *world) escrowed() (current string, all []string, err error) {
 			if err != nil {
 				return err
 			}
-			if recovered, err := w.ring.Open(d.About(*d.RecoveryNumber), d.RecoverySealed); err != nil || recovered != secret {
-				return fmt.Errorf("the recovery key opens another password in deposit %d.%d: %w", d.Epoch, d.Number, err)
+			if recovered, err := w.ring.Open(d.About(*d.RecoveryNumber), d.RecoverySealed); err != nil ||
+				recovered != secret {
+				return fmt.Errorf(
+					"the recovery key opens another password in deposit %d.%d: %w",
+					d.Epoch,
+					d.Number,
+					err,
+				)
 			}
 			all = append(all, secret)
 			if d.State == store.DepositCurrent {
@@ -266,7 +303,14 @@ func (w *world) order() error {
 	if _, err := c.SignIn(w.ctx, "asta", password); err != nil {
 		return err
 	}
-	_, err := c.Order(w.ctx, api.NewOrder{Kind: protocol.OrderRotate, Subject: principal.FromKey("keeper").String(), Devices: []string{deviceName}})
+	_, err := c.Order(
+		w.ctx,
+		api.NewOrder{
+			Kind:    protocol.OrderRotate,
+			Subject: principal.FromKey("keeper").String(),
+			Devices: []string{deviceName},
+		},
+	)
 	var p *client.Problem
 	if errors.As(err, &p) && p.Status == http.StatusNotFound {
 		return nil // it has not enrolled yet

@@ -37,11 +37,16 @@ var pages = []page{
 	{name: "directory", path: "/organisation/directory", ready: `[role="cell"]`},
 	{name: "policies", path: "/policies", ready: `[role="cell"] a`},
 	{name: "policy", path: "/policies/base", ready: `.cm-content`},
-	{name: "password-shown", path: "/passwords?group=ticket-desks&device=SKL-TKT-007&account=account%3Akeeper", ready: `textarea`, then: []chromedp.Action{
-		chromedp.SendKeys("textarea", "ticket 4711: the printer driver must be reinstalled"),
-		chromedp.Click(`button[value="show"]`),
-		browser.Seen(`[data-secret]`),
-	}},
+	{
+		name:  "password-shown",
+		path:  "/passwords?group=ticket-desks&device=SKL-TKT-007&account=account%3Akeeper",
+		ready: `textarea`,
+		then: []chromedp.Action{
+			chromedp.SendKeys("textarea", "ticket 4711: the printer driver must be reinstalled"),
+			chromedp.Click(`button[value="show"]`),
+			browser.Seen(`[data-secret]`),
+		},
+	},
 	{name: "drift", path: "/drift", ready: `[role="cell"] a`},
 	// Last: the browser asks before it leaves an edit that is not saved.
 	{name: "policy-checks", path: "/policies/ticket-desks", ready: `.cm-content`, then: []chromedp.Action{
@@ -56,7 +61,10 @@ var commands = []struct{ name, line string }{
 	{"cli-watch", "rankwarden watch; rankwarden policy list"},
 	{"cli-explain", "rankwarden explain SKL-WKS-003 administrators; rankwarden explain SKL-TKT-003 lockout"},
 	{"cli-resolve", "rankwarden resolve ticket-desks.yaml --device SKL-TKT-001"},
-	{"cli-password", "rankwarden password list --group ticket-desks --most 6; rankwarden password show SKL-TKT-006 --reason ticket-4711; rankwarden password deposits SKL-TKT-006"},
+	{
+		"cli-password",
+		"rankwarden password list --group ticket-desks --most 6; rankwarden password show SKL-TKT-006 --reason ticket-4711; rankwarden password deposits SKL-TKT-006",
+	},
 	{"cli-drift", "rankwarden drift; rankwarden policy check slip.yaml"},
 }
 
@@ -117,8 +125,12 @@ func takePages(ctx context.Context, url, password, out, only string) error {
 
 // fontsReady waits until the page's fonts are there and it was drawn with them.
 func fontsReady() chromedp.Action {
-	return chromedp.Evaluate(`document.fonts.ready.then(() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done))))`, nil,
-		chromedp.EvalIgnoreExceptions, browser.Awaited)
+	return chromedp.Evaluate(
+		`document.fonts.ready.then(() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done))))`,
+		nil,
+		chromedp.EvalIgnoreExceptions,
+		browser.Awaited,
+	)
 }
 
 const slip = `format: rankwarden.policy/1
@@ -148,7 +160,16 @@ func takeTerminals(ctx context.Context, url, password, out, only string) error {
 		return err
 	}
 	env := append(os.Environ(), "HOME="+home, "XDG_CONFIG_HOME="+home, "PATH="+bin+":"+os.Getenv("PATH"))
-	signIn := exec.CommandContext(ctx, filepath.Join(bin, "rankwarden"), "sign-in", "--server", url, "--name", demo.Owner, "--password-stdin")
+	signIn := exec.CommandContext(
+		ctx,
+		filepath.Join(bin, "rankwarden"),
+		"sign-in",
+		"--server",
+		url,
+		"--name",
+		demo.Owner,
+		"--password-stdin",
+	)
 	signIn.Stdin, signIn.Env = strings.NewReader(password+"\n"), env
 	if message, err := signIn.CombinedOutput(); err != nil {
 		return fmt.Errorf("signing in: %w: %s", err, message)
@@ -188,9 +209,42 @@ func takeTerminal(ctx context.Context, env []string, home, line, picture string)
 	}
 	// The picture is taken from inside the terminal once the command has ended and was drawn.
 	fmt.Fprintf(&script, "sleep 0.5; import -window root '%s'; touch '%s'", picture, done)
-	x := exec.CommandContext(ctx, "xvfb-run", "-a", "-s", "-screen 0 1280x800x24", "xterm", "-geometry", "157x46+0+0", "-fa", "DejaVu Sans Mono", "-fs", "10",
-		"-bg", "#0C2126", "-fg", "#E9E3D5", "-xrm", "xterm*color1: #F0787A", "-xrm", "xterm*color2: #63C7A1", "-xrm", "xterm*color4: #86B2E6",
-		"-xrm", "xterm*color5: #C79BD1", "-xrm", "xterm*color3: #D9A43B", "-xrm", "xterm*color8: #9AA5A6", "-b", "8", "-e", "bash", "-c", script.String())
+	x := exec.CommandContext(
+		ctx,
+		"xvfb-run",
+		"-a",
+		"-s",
+		"-screen 0 1280x800x24",
+		"xterm",
+		"-geometry",
+		"157x46+0+0",
+		"-fa",
+		"DejaVu Sans Mono",
+		"-fs",
+		"10",
+		"-bg",
+		"#0C2126",
+		"-fg",
+		"#E9E3D5",
+		"-xrm",
+		"xterm*color1: #F0787A",
+		"-xrm",
+		"xterm*color2: #63C7A1",
+		"-xrm",
+		"xterm*color4: #86B2E6",
+		"-xrm",
+		"xterm*color5: #C79BD1",
+		"-xrm",
+		"xterm*color3: #D9A43B",
+		"-xrm",
+		"xterm*color8: #9AA5A6",
+		"-b",
+		"8",
+		"-e",
+		"bash",
+		"-c",
+		script.String(),
+	)
 	x.Env, x.Dir = env, home
 	if message, err := x.CombinedOutput(); err != nil {
 		return fmt.Errorf("%w: %s", err, message)

@@ -94,7 +94,11 @@ func (r *records) LockSignInFailures(at time.Time, subjects ...string) (list []s
 const password = "a lamp over the north pier"
 
 func room(t *testing.T) (*access.Service, *records, *time.Time) {
-	r := &records{operators: map[string]store.Operator{}, failures: map[string]store.SignInFailure{}, addresses: map[string]bool{}}
+	r := &records{
+		operators: map[string]store.Operator{},
+		failures:  map[string]store.SignInFailure{},
+		addresses: map[string]bool{},
+	}
 	now := uowtest.Now
 	base := uowtest.Room[access.Records](r, &r.Trail)
 	base.Now = func() time.Time { return now }
@@ -146,7 +150,11 @@ func TestWrongPasswordsMakeOneWait(t *testing.T) {
 
 	require.NoError(t, s.Strangers.Record(t.Context()))
 	last := r.Entries[len(r.Entries)-1]
-	assert.Equal(t, []string{"strangers", "session.opened", "refused"}, []string{last.Actor, last.Action, string(last.Outcome)})
+	assert.Equal(
+		t,
+		[]string{"strangers", "session.opened", "refused"},
+		[]string{last.Actor, last.Action, string(last.Outcome)},
+	)
 }
 
 func TestTheLastOwnerStays(t *testing.T) {
@@ -157,7 +165,12 @@ func TestTheLastOwnerStays(t *testing.T) {
 	_, err = s.ChangeOperator(t.Context(), who, "asta", access.OperatorChange{Disabled: new(true)})
 	assert.ErrorContains(t, err, "from yourself")
 	other := auth.Identity{OperatorID: "x", Name: "egil", Grants: asta.Grants}
-	_, err = s.ChangeOperator(t.Context(), other, "asta", access.OperatorChange{Grants: []auth.Grant{{Role: auth.Viewer}}})
+	_, err = s.ChangeOperator(
+		t.Context(),
+		other,
+		"asta",
+		access.OperatorChange{Grants: []auth.Grant{{Role: auth.Viewer}}},
+	)
 	assert.ErrorContains(t, err, "the last owner")
 	r.operators[asta.ID] = asta
 	for _, grants := range [][]auth.Grant{{}, {{Role: "captain"}}, {{Role: auth.Support}, {Role: auth.Support}}, {{Role: auth.Owner, Groups: []string{"piers"}}}, {{Role: auth.Support, Groups: []string{"piers"}}}} {
@@ -166,14 +179,25 @@ func TestTheLastOwnerStays(t *testing.T) {
 	}
 	_, err = s.AddOperator(t.Context(), who, "runa", "short", []auth.Grant{{Role: auth.Viewer}})
 	assert.Equal(t, refusal.Invalid, kind(err))
-	runa, err := s.AddOperator(t.Context(), who, "runa", password, []auth.Grant{{Role: auth.Support, Groups: []string{"everything"}}})
+	runa, err := s.AddOperator(
+		t.Context(),
+		who,
+		"runa",
+		password,
+		[]auth.Grant{{Role: auth.Support, Groups: []string{"everything"}}},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, []auth.Grant{{Role: auth.Support, Groups: []string{}}}, runa.Grants)
 }
 
 func TestATokenIsNeverMoreThanItsMaker(t *testing.T) {
 	s, r, now := room(t)
-	support := auth.Identity{OperatorID: "2", Name: "runa", Grants: []auth.Grant{{Role: auth.Support, Groups: []string{"piers"}}}, FreshAt: *now}
+	support := auth.Identity{
+		OperatorID: "2",
+		Name:       "runa",
+		Grants:     []auth.Grant{{Role: auth.Support, Groups: []string{"piers"}}},
+		FreshAt:    *now,
+	}
 	token, secret, err := s.NewAPIToken(t.Context(), support, "nightly", auth.Viewer, time.Hour)
 	require.NoError(t, err)
 	assert.Equal(t, []auth.Grant{{Role: auth.Viewer, Groups: []string{"piers"}}}, token.Grants)

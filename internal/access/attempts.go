@@ -29,7 +29,11 @@ type attempt struct {
 
 // spendAttempt counts an attempt, or refuses it.
 func (s *Service) spendAttempt(ctx context.Context, who auth.Identity) (attempt, error) {
-	a := attempt{pair: "name " + who.Name + " at " + who.Address, others: []string{"address " + who.Address}, at: s.Now()}
+	a := attempt{
+		pair:   "name " + who.Name + " at " + who.Address,
+		others: []string{"address " + who.Address},
+		at:     s.Now(),
+	}
 	free := map[string]int{a.pair: freeTriesTogether, "address " + who.Address: freeTriesAlone}
 	var wait time.Duration
 	err := s.Do(ctx, uow.Act{Who: who}, func(tx Records, _ *uow.Work) error {
@@ -70,7 +74,8 @@ func (s *Service) spendAttempt(ctx context.Context, who auth.Identity) (attempt,
 		return nil
 	})
 	if err == nil && wait > 0 {
-		err = refusal.New(refusal.TooMany, "too many wrong passwords; try again in %s", wait.Round(time.Second)+time.Second).After(wait)
+		err = refusal.New(refusal.TooMany, "too many wrong passwords; try again in %s", wait.Round(time.Second)+time.Second).
+			After(wait)
 	}
 	return a, err
 }

@@ -18,7 +18,10 @@ type hashing struct {
 const hashingQueue = 32
 
 func newHashing() *hashing {
-	return &hashing{queue: make(chan struct{}, hashingQueue), slots: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
+	return &hashing{
+		queue: make(chan struct{}, hashingQueue),
+		slots: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2)),
+	}
 }
 
 // do waits for a place, and refuses when too many wait.
@@ -27,7 +30,8 @@ func (h *hashing) do(ctx context.Context, work func()) error {
 	case h.queue <- struct{}{}:
 		defer func() { <-h.queue }()
 	default:
-		return refusal.New(refusal.TooMany, "too many people are signing in just now; try again in a moment").After(2 * time.Second)
+		return refusal.New(refusal.TooMany, "too many people are signing in just now; try again in a moment").
+			After(2 * time.Second)
 	}
 	select {
 	case h.slots <- struct{}{}:

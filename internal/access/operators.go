@@ -54,12 +54,19 @@ func (s *Service) ResetOwner(ctx context.Context, who auth.Identity, name, passw
 }
 
 // AddOperator adds an operator of our own.
-func (s *Service) AddOperator(ctx context.Context, who auth.Identity, name, password string, grants []auth.Grant) (store.Operator, error) {
+func (s *Service) AddOperator(
+	ctx context.Context,
+	who auth.Identity,
+	name, password string,
+	grants []auth.Grant,
+) (store.Operator, error) {
 	if !operatorName.MatchString(name) {
-		return store.Operator{}, refusal.New(refusal.Invalid, "%q cannot be an operator's name; use 1 to 63 of a-z, 0-9 and . _ @ -", name).At("name")
+		return store.Operator{}, refusal.New(refusal.Invalid, "%q cannot be an operator's name; use 1 to 63 of a-z, 0-9 and . _ @ -", name).
+			At("name")
 	}
 	if name == audit.Service || name == audit.Strangers {
-		return store.Operator{}, refusal.New(refusal.Invalid, "%q has a meaning of its own on the trail; choose another name", name).At("name")
+		return store.Operator{}, refusal.New(refusal.Invalid, "%q has a meaning of its own on the trail; choose another name", name).
+			At("name")
 	}
 	hash, err := s.hash(ctx, password)
 	if err != nil {
@@ -67,16 +74,20 @@ func (s *Service) AddOperator(ctx context.Context, who auth.Identity, name, pass
 	}
 	grants = normalGrants(grants)
 	o := store.Operator{ID: store.NewID(s.Now()), Name: name, Grants: grants, PasswordHash: hash, CreatedAt: s.Now()}
-	err = s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "operator.added", Object: name}, func(tx Records, w *uow.Work) error {
-		if err := checkGrants(tx, grants); err != nil {
-			return err
-		}
-		if err := tx.AddOperator(o); err != nil {
-			return refusal.Named(err, "operator", name)
-		}
-		w.After = operatorState(o)
-		return nil
-	})
+	err = s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "operator.added", Object: name},
+		func(tx Records, w *uow.Work) error {
+			if err := checkGrants(tx, grants); err != nil {
+				return err
+			}
+			if err := tx.AddOperator(o); err != nil {
+				return refusal.Named(err, "operator", name)
+			}
+			w.After = operatorState(o)
+			return nil
+		},
+	)
 	return o, refusal.Named(err, "operator", name)
 }
 
@@ -84,17 +95,21 @@ func (s *Service) AddOperator(ctx context.Context, who auth.Identity, name, pass
 // into.
 func checkGrants(tx Records, grants []auth.Grant) error {
 	if len(grants) == 0 {
-		return refusal.New(refusal.Invalid, "an operator needs a role at least; the roles are viewer, support, author, deployer, auditor and owner").At("roles")
+		return refusal.New(refusal.Invalid, "an operator needs a role at least; the roles are viewer, support, author, deployer, auditor and owner").
+			At("roles")
 	}
 	for i, g := range grants {
 		if !g.Role.Valid() {
-			return refusal.New(refusal.Invalid, "%q is no role; the roles are viewer, support, author, deployer, auditor and owner", g.Role).At("roles")
+			return refusal.New(refusal.Invalid, "%q is no role; the roles are viewer, support, author, deployer, auditor and owner", g.Role).
+				At("roles")
 		}
 		if slices.ContainsFunc(grants[:i], func(other auth.Grant) bool { return other.Role == g.Role }) {
-			return refusal.New(refusal.Invalid, "the role %s stands there twice; give it once, with all its groups", g.Role).At("roles")
+			return refusal.New(refusal.Invalid, "the role %s stands there twice; give it once, with all its groups", g.Role).
+				At("roles")
 		}
 		if (g.Role == auth.Owner || g.Role == auth.Auditor) && !g.Everywhere() {
-			return refusal.New(refusal.Invalid, "the role %s always holds everywhere; leave its groups out", g.Role).At("roles")
+			return refusal.New(refusal.Invalid, "the role %s always holds everywhere; leave its groups out", g.Role).
+				At("roles")
 		}
 		if err := membership.Exist(tx, "roles", g.Groups); err != nil {
 			return err
@@ -114,7 +129,12 @@ type OperatorChange struct {
 }
 
 // ChangeOperator changes an operator and ends the operator's sessions and tokens.
-func (s *Service) ChangeOperator(ctx context.Context, who auth.Identity, name string, c OperatorChange) (store.Operator, error) {
+func (s *Service) ChangeOperator(
+	ctx context.Context,
+	who auth.Identity,
+	name string,
+	c OperatorChange,
+) (store.Operator, error) {
 	var o store.Operator
 	hash := ""
 	if c.Password != nil {
@@ -124,45 +144,53 @@ func (s *Service) ChangeOperator(ctx context.Context, who auth.Identity, name st
 		}
 	}
 	c.Grants = normalGrants(c.Grants)
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "operator.changed", Object: name}, func(tx Records, w *uow.Work) (err error) {
-		if o, err = tx.OperatorByName(name); err != nil {
-			return err
-		}
-		if o, err = tx.LockOperator(o.ID); err != nil {
-			return err
-		}
-		w.Before = operatorState(o)
-		if o.ID == who.OperatorID && (c.Disabled != nil && *c.Disabled || c.Grants != nil && !auth.Identity{Grants: c.Grants}.Has(auth.Owner)) {
-			return refusal.New(refusal.Invalid, "you cannot take the owner's rights from yourself; ask another owner")
-		}
-		if c.Grants != nil {
-			if err := checkGrants(tx, c.Grants); err != nil {
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "operator.changed", Object: name},
+		func(tx Records, w *uow.Work) (err error) {
+			if o, err = tx.OperatorByName(name); err != nil {
 				return err
 			}
-			o.Grants = c.Grants
-		}
-		if c.Password != nil {
-			o.PasswordHash = hash
-		}
-		if c.Disabled != nil {
-			o.DisabledAt = nil
-			if *c.Disabled {
-				o.DisabledAt = new(s.Now())
+			if o, err = tx.LockOperator(o.ID); err != nil {
+				return err
 			}
-		}
-		if err := tx.SetOperator(o, s.Now()); err != nil {
-			return err
-		}
-		if n, err := tx.OwnersLeft(); err != nil {
-			return err
-		} else if n == 0 {
-			return refusal.New(refusal.Conflict, "%q is the last owner who may sign in; make another one first", name)
-		}
-		after := operatorState(o)
-		after["new_password"] = c.Password != nil
-		w.After = after
-		return nil
-	})
+			w.Before = operatorState(o)
+			if o.ID == who.OperatorID &&
+				(c.Disabled != nil && *c.Disabled || c.Grants != nil && !auth.Identity{Grants: c.Grants}.Has(auth.Owner)) {
+				return refusal.New(
+					refusal.Invalid,
+					"you cannot take the owner's rights from yourself; ask another owner",
+				)
+			}
+			if c.Grants != nil {
+				if err := checkGrants(tx, c.Grants); err != nil {
+					return err
+				}
+				o.Grants = c.Grants
+			}
+			if c.Password != nil {
+				o.PasswordHash = hash
+			}
+			if c.Disabled != nil {
+				o.DisabledAt = nil
+				if *c.Disabled {
+					o.DisabledAt = new(s.Now())
+				}
+			}
+			if err := tx.SetOperator(o, s.Now()); err != nil {
+				return err
+			}
+			if n, err := tx.OwnersLeft(); err != nil {
+				return err
+			} else if n == 0 {
+				return refusal.New(refusal.Conflict, "%q is the last owner who may sign in; make another one first", name)
+			}
+			after := operatorState(o)
+			after["new_password"] = c.Password != nil
+			w.After = after
+			return nil
+		},
+	)
 	return o, refusal.Named(err, "operator", name)
 }
 

@@ -18,33 +18,58 @@ const SessionLength = 12 * time.Hour
 // SignIn checks a name and password and opens a session; it gives the session's secret.
 func (s *Service) SignIn(ctx context.Context, name, password, address string) (string, auth.Identity, error) {
 	secret := auth.NewSecret()
-	who, err := s.checkPassword(ctx, strings.TrimSpace(name), password, address, "session.opened", func(tx Records, w *uow.Work) error {
-		who := w.Who
-		session := store.Session{Hash: auth.HashSecret(secret), OperatorID: who.OperatorID, Address: address, CreatedAt: who.FreshAt, ExpiresAt: who.FreshAt.Add(SessionLength), FreshAt: who.FreshAt}
-		return tx.AddSession(session)
-	})
+	who, err := s.checkPassword(
+		ctx,
+		strings.TrimSpace(name),
+		password,
+		address,
+		"session.opened",
+		func(tx Records, w *uow.Work) error {
+			who := w.Who
+			session := store.Session{
+				Hash:       auth.HashSecret(secret),
+				OperatorID: who.OperatorID,
+				Address:    address,
+				CreatedAt:  who.FreshAt,
+				ExpiresAt:  who.FreshAt.Add(SessionLength),
+				FreshAt:    who.FreshAt,
+			}
+			return tx.AddSession(session)
+		},
+	)
 	return secret, who, err
 }
 
 // SignInAgain checks the password of who is signed in, so that for a while it counts as fresh.
 func (s *Service) SignInAgain(ctx context.Context, who auth.Identity, session, password string) error {
-	_, err := s.checkPassword(ctx, who.Name, password, who.Address, "session.refreshed", func(tx Records, w *uow.Work) error {
-		now := w.Who
-		if now.OperatorID != who.OperatorID {
-			return ErrSignIn
-		}
-		refreshed := tx.RefreshSession(auth.HashSecret(session), now.FreshAt)
-		if who.Token != "" {
-			refreshed = tx.RefreshToken(who.Token, now.FreshAt)
-		}
-		w.Who = who
-		return refreshed
-	})
+	_, err := s.checkPassword(
+		ctx,
+		who.Name,
+		password,
+		who.Address,
+		"session.refreshed",
+		func(tx Records, w *uow.Work) error {
+			now := w.Who
+			if now.OperatorID != who.OperatorID {
+				return ErrSignIn
+			}
+			refreshed := tx.RefreshSession(auth.HashSecret(session), now.FreshAt)
+			if who.Token != "" {
+				refreshed = tx.RefreshToken(who.Token, now.FreshAt)
+			}
+			w.Who = who
+			return refreshed
+		},
+	)
 	return err
 }
 
 // checkPassword checks a name and password, under the limits of attempts, and does what follows a right one.
-func (s *Service) checkPassword(ctx context.Context, name, password, address, action string, then func(tx Records, w *uow.Work) error) (auth.Identity, error) {
+func (s *Service) checkPassword(
+	ctx context.Context,
+	name, password, address, action string,
+	then func(tx Records, w *uow.Work) error,
+) (auth.Identity, error) {
 	db, now := s.DB.With(ctx), s.Now()
 	operator, err := db.OperatorByName(name)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
@@ -60,8 +85,16 @@ func (s *Service) checkPassword(ctx context.Context, name, password, address, ac
 		return auth.Identity{}, err
 	}
 	if !right || operator.DisabledAt != nil {
-		return auth.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, name,
-			refusal.New(refusal.Unauthorised, "name or password is wrong; try again, or ask an owner for a new password"))
+		return auth.Identity{}, s.Strangers.Refused(
+			ctx,
+			"session.opened",
+			address,
+			name,
+			refusal.New(
+				refusal.Unauthorised,
+				"name or password is wrong; try again, or ask an owner for a new password",
+			),
+		)
 	}
 	return who, s.Do(ctx, uow.Act{Who: who, Action: action, Object: name}, func(tx Records, w *uow.Work) error {
 		if err := attempt.giveBack(tx); err != nil {
@@ -76,9 +109,13 @@ func (s *Service) checkPassword(ctx context.Context, name, password, address, ac
 
 // SignOut ends a session.
 func (s *Service) SignOut(ctx context.Context, who auth.Identity, secret string) error {
-	return s.Do(ctx, uow.Act{Who: who, Right: auth.SignedIn, Action: "session.closed", Object: who.Name}, func(tx Records, _ *uow.Work) error {
-		return tx.EndSession(auth.HashSecret(secret))
-	})
+	return s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.SignedIn, Action: "session.closed", Object: who.Name},
+		func(tx Records, _ *uow.Work) error {
+			return tx.EndSession(auth.HashSecret(secret))
+		},
+	)
 }
 
 // ErrSignIn is given to whoever is not signed in.
@@ -90,7 +127,13 @@ func (s *Service) BySession(ctx context.Context, secret, address string) (auth.I
 	if errors.Is(err, store.ErrNotFound) {
 		return auth.Identity{}, ErrSignIn
 	}
-	return auth.Identity{OperatorID: operator.ID, Name: operator.Name, Grants: operator.Grants, Address: address, FreshAt: session.FreshAt}, err
+	return auth.Identity{
+		OperatorID: operator.ID,
+		Name:       operator.Name,
+		Grants:     operator.Grants,
+		Address:    address,
+		FreshAt:    session.FreshAt,
+	}, err
 }
 
 // ByToken finds who an API token belongs to.
@@ -111,7 +154,13 @@ func (s *Service) ByToken(ctx context.Context, token, address string) (auth.Iden
 	if operator.DisabledAt != nil {
 		return auth.Identity{}, refused
 	}
-	who := auth.Identity{OperatorID: operator.ID, Name: operator.Name, Grants: auth.Limited(a.Grants, operator.Grants), Address: address, Token: a.ID}
+	who := auth.Identity{
+		OperatorID: operator.ID,
+		Name:       operator.Name,
+		Grants:     auth.Limited(a.Grants, operator.Grants),
+		Address:    address,
+		Token:      a.ID,
+	}
 	if len(who.Grants) == 0 {
 		return auth.Identity{}, refused // the operator's rights have shrunk since
 	}

@@ -96,7 +96,12 @@ func New(o Options) (*Agent, error) {
 // Run enrols the device if need be, and then keeps it as it should be until the context ends or
 // the power of the host goes.
 func (a *Agent) Run(ctx context.Context) error {
-	waits := &backoff.ExponentialBackOff{InitialInterval: retry, RandomizationFactor: 0.25, Multiplier: 2, MaxInterval: a.interval}
+	waits := &backoff.ExponentialBackOff{
+		InitialInterval:     retry,
+		RandomizationFactor: 0.25,
+		Multiplier:          2,
+		MaxInterval:         a.interval,
+	}
 	waits.Reset()
 	for {
 		err := a.Cycle(ctx)
@@ -167,7 +172,10 @@ func (a *Agent) Summary() string {
 	case a.journal.Desired.Number == 0:
 		return said + "Nothing is asked of this device yet."
 	case a.journal.Last == nil || a.journal.Last.Desired != a.journal.Desired:
-		return said + fmt.Sprintf("Desired state %d is carried out, and waits to be reported.", a.journal.Desired.Number)
+		return said + fmt.Sprintf(
+			"Desired state %d is carried out, and waits to be reported.",
+			a.journal.Desired.Number,
+		)
 	}
 	return said + fmt.Sprintf("Desired state %d is carried out and reported.", a.journal.Desired.Number)
 }
@@ -201,7 +209,12 @@ func (a *Agent) enrol(ctx context.Context) error {
 func (a *Agent) askToEnrol(ctx context.Context, body protocol.EnrolRequest) (protocol.EnrolAnswer, error) {
 	var answer protocol.EnrolAnswer
 	id := protocol.Thumbprint(a.journal.Key.Public().(ed25519.PublicKey))
-	request, err := protocol.Sign(protocol.Key{ID: id, Private: a.journal.Key}, protocol.Header{KeyID: id, URL: protocol.PathEnrol, Time: a.claimed()}, body, true)
+	request, err := protocol.Sign(
+		protocol.Key{ID: id, Private: a.journal.Key},
+		protocol.Header{KeyID: id, URL: protocol.PathEnrol, Time: a.claimed()},
+		body,
+		true,
+	)
 	if err != nil {
 		return answer, err
 	}
@@ -245,7 +258,16 @@ func (a *Agent) checkIn(ctx context.Context, report *drift.Report) (fresh bool, 
 }
 
 func (a *Agent) checkInOf(report *drift.Report) protocol.CheckIn {
-	return protocol.CheckIn{Desired: a.journal.Desired, KeyList: a.journal.KeyList.Number, Epoch: a.journal.Epoch, Report: report, Events: a.nextEvents(), Orders: a.journal.Order, Results: a.journal.Results, Deposit: a.journal.Marks()}
+	return protocol.CheckIn{
+		Desired: a.journal.Desired,
+		KeyList: a.journal.KeyList.Number,
+		Epoch:   a.journal.Epoch,
+		Report:  report,
+		Events:  a.nextEvents(),
+		Orders:  a.journal.Order,
+		Results: a.journal.Results,
+		Deposit: a.journal.Marks(),
+	}
 }
 
 // sendReport keeps the signed report until the service has stored it.

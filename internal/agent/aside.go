@@ -13,14 +13,23 @@ import (
 // refusedForGood reports whether the service will never take a report. It is then set aside with the reason and told as
 // an event, so that the rest goes on.
 func refusedForGood(err error) bool {
-	return protocol.RefusedWith(err, protocol.CodeBadReport, protocol.CodeReportOfAnother, protocol.CodeBadDocument, protocol.CodeTooLarge)
+	return protocol.RefusedWith(
+		err,
+		protocol.CodeBadReport,
+		protocol.CodeReportOfAnother,
+		protocol.CodeBadDocument,
+		protocol.CodeTooLarge,
+	)
 }
 
 // setReportAside drops a report that would be refused for ever. One that says the same is not sent again.
 func (a *Agent) setReportAside(report drift.Report, why error) {
 	a.journal.Pending = nil
 	a.journal.Aside = contentOf(report)
-	a.journal.Note(a.now(), drift.Event{Kind: drift.SetAside, Subject: "report", Details: drift.Details{Error: why.Error()}})
+	a.journal.Note(
+		a.now(),
+		drift.Event{Kind: drift.SetAside, Subject: "report", Details: drift.Details{Error: why.Error()}},
+	)
 }
 
 // contentOf is a digest of what a report says, whenever it was made.
@@ -44,7 +53,14 @@ func (a *Agent) setEventAside(why error) error {
 		refused := sent[0]
 		a.journal.Events = slices.Clone(a.journal.Events[1:])
 		if refused.Kind != drift.SetAside { // otherwise the service does not even know that
-			a.journal.Note(a.now(), drift.Event{Kind: drift.SetAside, Subject: string(refused.Kind), Details: drift.Details{Error: why.Error()}})
+			a.journal.Note(
+				a.now(),
+				drift.Event{
+					Kind:    drift.SetAside,
+					Subject: string(refused.Kind),
+					Details: drift.Details{Error: why.Error()},
+				},
+			)
 		}
 	}
 	return a.journal.Save()
@@ -52,7 +68,13 @@ func (a *Agent) setEventAside(why error) error {
 
 // setResultsAside drops results of orders that the service refuses.
 func (a *Agent) setResultsAside(sent []protocol.OrderResult, why error) error {
-	a.journal.Results = slices.DeleteFunc(a.journal.Results, func(r protocol.OrderResult) bool { return slices.Contains(sent, r) })
-	a.journal.Note(a.now(), drift.Event{Kind: drift.SetAside, Subject: "order results", Details: drift.Details{Error: why.Error()}})
+	a.journal.Results = slices.DeleteFunc(
+		a.journal.Results,
+		func(r protocol.OrderResult) bool { return slices.Contains(sent, r) },
+	)
+	a.journal.Note(
+		a.now(),
+		drift.Event{Kind: drift.SetAside, Subject: "order results", Details: drift.Details{Error: why.Error()}},
+	)
 	return a.journal.Save()
 }

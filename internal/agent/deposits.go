@@ -17,7 +17,9 @@ func (a *Agent) ask(ctx context.Context, path string, payload, into any) error {
 	}
 	document, err := a.post(ctx, path, request)
 	if protocol.RefusedWith(err, protocol.CodeWrongTime) {
-		return &protocol.Unreachable{Why: errors.Join(err, a.FetchKeys(ctx))} // the next attempt goes by the service's time
+		return &protocol.Unreachable{
+			Why: errors.Join(err, a.FetchKeys(ctx)),
+		} // the next attempt goes by the service's time
 	}
 	if err != nil {
 		return err

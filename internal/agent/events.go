@@ -32,7 +32,10 @@ func noticed(last *drift.Report, now drift.Report) []drift.Event {
 	for _, a := range now.Accounts {
 		locked := func(b drift.Account) bool { return b.SID == a.SID && b.Locked }
 		if a.Locked && !slices.ContainsFunc(before.Accounts, locked) {
-			events = append(events, drift.Event{Kind: drift.AccountLocked, Subject: a.Name, Details: drift.Details{Time: a.LockedUntil}})
+			events = append(
+				events,
+				drift.Event{Kind: drift.AccountLocked, Subject: a.Name, Details: drift.Details{Time: a.LockedUntil}},
+			)
 		}
 	}
 	for _, f := range now.Failures {

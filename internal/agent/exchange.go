@@ -20,7 +20,11 @@ const maxAnswer = 4 << 20 // bytes
 // post sends a document and gives the body of the answer.
 func (a *Agent) post(ctx context.Context, path, document string) (string, error) {
 	if len(document) > protocol.MaxRequest { // the service would cut it off
-		return "", &protocol.Refusal{Status: http.StatusRequestEntityTooLarge, Code: protocol.CodeTooLarge, Detail: fmt.Sprintf("it has %d bytes, and the service takes %d", len(document), protocol.MaxRequest)}
+		return "", &protocol.Refusal{
+			Status: http.StatusRequestEntityTooLarge,
+			Code:   protocol.CodeTooLarge,
+			Detail: fmt.Sprintf("it has %d bytes, and the service takes %d", len(document), protocol.MaxRequest),
+		}
 	}
 	req, err := http.NewRequestWithContext(ctx, http.MethodPost, a.Service+path, bytes.NewReader([]byte(document)))
 	if err != nil {
@@ -121,7 +125,12 @@ func (a *Agent) takeKeys(document string) error {
 // sign signs a request of this device.
 func (a *Agent) sign(path string, seq int64, payload any) (string, error) {
 	key := protocol.Key{ID: a.journal.Device, Private: a.journal.Key}
-	return protocol.Sign(key, protocol.Header{KeyID: key.ID, URL: path, Time: a.claimed(), Sequence: seq}, payload, false)
+	return protocol.Sign(
+		key,
+		protocol.Header{KeyID: key.ID, URL: path, Time: a.claimed(), Sequence: seq},
+		payload,
+		false,
+	)
 }
 
 // ErrAnswer is given for an answer that is not the service's, or not to this request.
@@ -173,9 +182,21 @@ func (a *Agent) openDesired(document string) error {
 	case d.Device != a.journal.Device:
 		return fmt.Errorf("%w: the desired state is another device's", ErrAnswer)
 	case d.Epoch != a.journal.KeyList.Epoch:
-		return fmt.Errorf("%w: the desired state is of epoch %d, but the key list announces epoch %d", ErrAnswer, d.Epoch, a.journal.KeyList.Epoch)
+		return fmt.Errorf(
+			"%w: the desired state is of epoch %d, but the key list announces epoch %d",
+			ErrAnswer,
+			d.Epoch,
+			a.journal.KeyList.Epoch,
+		)
 	case !stamp.Newer(a.journal.Desired):
-		return fmt.Errorf("%w: the desired state %d/%d is not newer than %d/%d", ErrAnswer, d.Epoch, d.Number, a.journal.Desired.Epoch, a.journal.Desired.Number)
+		return fmt.Errorf(
+			"%w: the desired state %d/%d is not newer than %d/%d",
+			ErrAnswer,
+			d.Epoch,
+			d.Number,
+			a.journal.Desired.Epoch,
+			a.journal.Desired.Number,
+		)
 	}
 	a.journal.Desired, a.journal.Asked = stamp, d.Asked
 	return nil

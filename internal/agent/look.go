@@ -27,8 +27,15 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	if err != nil {
 		return nil, fmt.Errorf("reading what this device is: %w", err)
 	}
-	report := &drift.Report{Format: drift.ReportFormat, Device: facts.Name, At: a.now().UTC(), Desired: a.journal.Desired,
-		State: outcome.After, Failures: outcome.Failures, Contended: contended}
+	report := &drift.Report{
+		Format:    drift.ReportFormat,
+		Device:    facts.Name,
+		At:        a.now().UTC(),
+		Desired:   a.journal.Desired,
+		State:     outcome.After,
+		Failures:  outcome.Failures,
+		Contended: contended,
+	}
 	last := a.journal.Last
 	told := last
 	if a.journal.Pending != nil {
@@ -36,14 +43,23 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	}
 	a.journal.Note(report.At, noticed(told, *report)...)
 	if a.journal.Name != "" && a.journal.Name != facts.Name {
-		a.journal.Note(report.At, drift.Event{Kind: drift.DeviceRenamed, Details: drift.Details{OldName: a.journal.Name, NewName: facts.Name}})
+		a.journal.Note(
+			report.At,
+			drift.Event{
+				Kind:    drift.DeviceRenamed,
+				Details: drift.Details{OldName: a.journal.Name, NewName: facts.Name},
+			},
+		)
 	}
 	a.journal.Name = facts.Name
 	if last == nil {
 		return a.unlessAside(report), nil
 	}
 	report.Found = differing(last.State, outcome.Before)
-	if !a.collect && report.Found == nil && last.Device == report.Device && last.Desired == report.Desired && same(last.State, report.State) && same(last.Failures, report.Failures) && same(last.Contended, report.Contended) {
+	if !a.collect && report.Found == nil && last.Device == report.Device && last.Desired == report.Desired &&
+		same(last.State, report.State) &&
+		same(last.Failures, report.Failures) &&
+		same(last.Contended, report.Contended) {
 		return nil, nil
 	}
 	a.collect = false
@@ -98,7 +114,13 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 	if err != nil {
 		return reconcile.Outcome{}, nil, fmt.Errorf("reading the device: %w", err)
 	}
-	job := reconcile.Job{Asked: a.journal.Asked, Bindings: a.journal.Bindings, Leave: leave, Random: a.Random, Escrowed: a.journal.Escrowed(state)}
+	job := reconcile.Job{
+		Asked:    a.journal.Asked,
+		Bindings: a.journal.Bindings,
+		Leave:    leave,
+		Random:   a.Random,
+		Escrowed: a.journal.Escrowed(state),
+	}
 	outcome, err := reconcile.Run(ctx, a.Host, job)
 	changed := !same(outcome.Bindings, a.journal.Bindings) || len(outcome.Events) > 0
 	a.journal.Note(now, outcome.Events...)
@@ -112,7 +134,8 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 		return outcome, nil, fmt.Errorf("bringing the device into line: %w", err)
 	}
 	// Only what was in line under this desired state before has been put right.
-	if a.journal.Last != nil && a.journal.Last.Desired == a.journal.Desired && differing(a.journal.Last.State, outcome.Before) != nil {
+	if a.journal.Last != nil && a.journal.Last.Desired == a.journal.Desired &&
+		differing(a.journal.Last.State, outcome.Before) != nil {
 		a.journal.Fights.Note(outcome.Corrected(job), now)
 		changed = true
 	}

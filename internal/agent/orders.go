@@ -90,7 +90,11 @@ func (a *Agent) perform(ctx context.Context, o protocol.Order) error {
 	if err != nil {
 		return err
 	}
-	p := reconcile.View{State: state, Bindings: a.journal.Bindings, Directory: principal.NewTable(a.journal.Asked.Directory)}
+	p := reconcile.View{
+		State:     state,
+		Bindings:  a.journal.Bindings,
+		Directory: principal.NewTable(a.journal.Asked.Directory),
+	}
 	sid := p.Find(ref)
 	if _, there := p.Account(sid); !there {
 		return reconcile.ErrNoAccount
@@ -109,4 +113,7 @@ func (a *Agent) perform(ctx context.Context, o protocol.Order) error {
 	return err
 }
 
-var eventOf = map[string]drift.EventKind{protocol.OrderUnlock: drift.AccountUnlocked, protocol.OrderEndSessions: drift.SessionsEnded}
+var eventOf = map[string]drift.EventKind{
+	protocol.OrderUnlock:      drift.AccountUnlocked,
+	protocol.OrderEndSessions: drift.SessionsEnded,
+}

@@ -54,7 +54,11 @@ type heldResult struct {
 // hold sends one request that the service holds open.
 func (a *Agent) hold(ctx context.Context) chan heldResult {
 	result := make(chan heldResult, 1)
-	request, err := a.sign(protocol.PathWait, 0, protocol.WaitRequest{Desired: a.journal.Desired, KeyList: a.journal.KeyList.Number, Orders: a.journal.Order})
+	request, err := a.sign(
+		protocol.PathWait,
+		0,
+		protocol.WaitRequest{Desired: a.journal.Desired, KeyList: a.journal.KeyList.Number, Orders: a.journal.Order},
+	)
 	if err != nil {
 		result <- heldResult{err: err}
 		return result

@@ -40,7 +40,12 @@ type impostor struct {
 }
 
 func (s *impostor) sign(key protocol.Key, answers string, body any) string {
-	document, err := protocol.Sign(key, protocol.Header{KeyID: s.ring.Signing.ID, URL: protocol.PathKeys, Time: time.Now(), Answers: answers}, body, false)
+	document, err := protocol.Sign(
+		key,
+		protocol.Header{KeyID: s.ring.Signing.ID, URL: protocol.PathKeys, Time: time.Now(), Answers: answers},
+		body,
+		false,
+	)
 	require.NoError(s.t, err)
 	return document
 }
@@ -53,9 +58,16 @@ func (s *impostor) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case protocol.PathKeys:
 		list, err := s.ring.SignList("Skerry Line", 1, 1, nil, time.Now())
 		require.NoError(s.t, err)
-		require.NoError(s.t, json.NewEncoder(w).Encode(protocol.Keys{KeyList: list, Time: s.sign(s.ring.Signing, "", protocol.ServiceTime{Time: time.Now()})}))
+		require.NoError(
+			s.t,
+			json.NewEncoder(w).
+				Encode(protocol.Keys{KeyList: list, Time: s.sign(s.ring.Signing, "", protocol.ServiceTime{Time: time.Now()})}),
+		)
 	case protocol.PathEnrol:
-		_, _ = io.WriteString(w, s.sign(s.ring.Signing, answers, protocol.EnrolAnswer{Device: "01DEVICE", Accepted: true, Interval: 60}))
+		_, _ = io.WriteString(
+			w,
+			s.sign(s.ring.Signing, answers, protocol.EnrolAnswer{Device: "01DEVICE", Accepted: true, Interval: 60}),
+		)
 	case protocol.PathCheckIn:
 		signed, err := protocol.Parse(string(body))
 		require.NoError(s.t, err)
@@ -103,9 +115,25 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 	s := &impostor{t: t, dir: dir, ring: ring, signer: ring.Signing, answers: ring.Signing}
 	web := httptest.NewServer(s)
 	defer web.Close()
-	w := simulated.Boot(simulated.Factory(protocol.Facts{Name: "SKL-WKS-001", Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), now), func() time.Time { return now })
-	a, err := agent.New(agent.Options{Host: w, Service: web.URL, Token: protocol.Token{ID: "t", Secret: "s", RootFingerprint: ring.Root.ID}.String(),
-		Dir: dir, HTTP: web.Client(), Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler)})
+	w := simulated.Boot(
+		simulated.Factory(
+			protocol.Facts{Name: "SKL-WKS-001", Platform: "windows"},
+			principal.MustSID("S-1-5-21-7-8-9"),
+			now,
+		),
+		func() time.Time { return now },
+	)
+	a, err := agent.New(
+		agent.Options{
+			Host:    w,
+			Service: web.URL,
+			Token:   protocol.Token{ID: "t", Secret: "s", RootFingerprint: ring.Root.ID}.String(),
+			Dir:     dir,
+			HTTP:    web.Client(),
+			Clock:   agent.SystemClock{},
+			Log:     slog.New(slog.DiscardHandler),
+		},
+	)
 	require.NoError(t, err)
 	require.NoError(t, a.Cycle(t.Context()))
 	assert.Empty(t, s.reports, "nothing is asked of it yet")
@@ -116,8 +144,14 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 		return *state.Passwords.MinLength
 	}
 	asks := func(device string, number int64, length int) protocol.Desired {
-		return protocol.Desired{Format: protocol.DesiredFormat, Device: device, Name: "SKL-WKS-001", Epoch: 1, Number: number,
-			Asked: protocol.Asked{Settings: []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(length)}}}}
+		return protocol.Desired{
+			Format: protocol.DesiredFormat,
+			Device: device,
+			Name:   "SKL-WKS-001",
+			Epoch:  1,
+			Number: number,
+			Asked:  protocol.Asked{Settings: []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(length)}}},
+		}
 	}
 	s.desired = asks("01DEVICE", 5, 12)
 	require.Error(t, a.Cycle(t.Context()), "sent again, the same desired state is not newer")

@@ -102,7 +102,10 @@ func Verify(entries iter.Seq2[Entry, error]) (last int64, err error) {
 			return last, err
 		}
 		if e.Seq != last+1 || !bytes.Equal(e.Prev, prev) || !bytes.Equal(e.Hash, hash) {
-			return last, fmt.Errorf("the trail is broken at entry %d: it was changed, or an entry before it is missing", e.Seq)
+			return last, fmt.Errorf(
+				"the trail is broken at entry %d: it was changed, or an entry before it is missing",
+				e.Seq,
+			)
 		}
 		last, prev = e.Seq, e.Hash
 	}

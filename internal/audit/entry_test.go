@@ -61,7 +61,13 @@ func TestVersionsOfTheHash(t *testing.T) {
 	require.NotContains(t, string(data), "version")
 	sum := sha256.Sum256(data)
 	old.Hash = sum[:]
-	next := audit.Entry{At: time.Unix(1e9, 0), Actor: "asta", Action: "policy.published", Object: "base", Outcome: audit.Done}
+	next := audit.Entry{
+		At:      time.Unix(1e9, 0),
+		Actor:   "asta",
+		Action:  "policy.published",
+		Object:  "base",
+		Outcome: audit.Done,
+	}
 	require.NoError(t, next.Link(old.Seq, old.Hash))
 	last, err := verify([]audit.Entry{old, next})
 	require.NoError(t, err)

@@ -9,7 +9,13 @@ import (
 )
 
 func TestReachIsTheUnionOfWhatGivesTheRight(t *testing.T) {
-	who := auth.Identity{OperatorID: "1", Grants: []auth.Grant{{Role: auth.Support, Groups: []string{"desks"}}, {Role: auth.Deployer, Groups: []string{"ships", "desks"}}}}
+	who := auth.Identity{
+		OperatorID: "1",
+		Grants: []auth.Grant{
+			{Role: auth.Support, Groups: []string{"desks"}},
+			{Role: auth.Deployer, Groups: []string{"ships", "desks"}},
+		},
+	}
 	assert.Equal(t, auth.ReachOver("desks"), who.Reach(auth.RevealIt))
 	assert.Equal(t, auth.ReachOver("desks", "ships"), who.Reach(auth.Look))
 	assert.Equal(t, auth.Reach{}, who.Reach(auth.Administer), "a right that nobody gave holds nowhere")
@@ -39,6 +45,10 @@ func TestATokenIsNeverMoreThanEither(t *testing.T) {
 	} {
 		assert.Equal(t, c.left, auth.Limited(c.given, c.now), c.says)
 	}
-	assert.Equal(t, []auth.Grant{grant(auth.Viewer, "desks")}, auth.Narrowed([]auth.Grant{grant(auth.Support, "desks")}, auth.Viewer))
+	assert.Equal(
+		t,
+		[]auth.Grant{grant(auth.Viewer, "desks")},
+		auth.Narrowed([]auth.Grant{grant(auth.Support, "desks")}, auth.Viewer),
+	)
 	assert.Empty(t, auth.Narrowed([]auth.Grant{grant(auth.Support, "desks")}, auth.Deployer))
 }

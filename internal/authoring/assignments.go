@@ -17,12 +17,19 @@ import (
 )
 
 // Assignments lists a page by rank and name, of one policy when it is named.
-func (s *Service) Assignments(ctx context.Context, policyName string, p store.Page) ([]store.Assignment, string, error) {
+func (s *Service) Assignments(
+	ctx context.Context,
+	policyName string,
+	p store.Page,
+) ([]store.Assignment, string, error) {
 	return s.DB.With(ctx).ListAssignments(policyName, p)
 }
 
 // AssignmentsByPolicy gives the assignments of several policies, by the policy's identifier.
-func (s *Service) AssignmentsByPolicy(ctx context.Context, policies []store.Policy) (map[string][]store.Assignment, error) {
+func (s *Service) AssignmentsByPolicy(
+	ctx context.Context,
+	policies []store.Policy,
+) (map[string][]store.Assignment, error) {
 	ids := make([]string, len(policies))
 	for i, p := range policies {
 		ids[i] = p.ID
@@ -42,57 +49,83 @@ func (s *Service) Assignment(ctx context.Context, name string) (store.Assignment
 }
 
 // NewAssignment aims the latest revision of a policy at groups.
-func (s *Service) NewAssignment(ctx context.Context, who auth.Identity, want assign.Assignment) (store.Assignment, error) {
+func (s *Service) NewAssignment(
+	ctx context.Context,
+	who auth.Identity,
+	want assign.Assignment,
+) (store.Assignment, error) {
 	if !policy.ValidName(want.Name) {
-		return store.Assignment{}, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", want.Name, policy.NameRule).At("name")
+		return store.Assignment{}, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", want.Name, policy.NameRule).
+			At("name")
 	}
 	now := s.Now()
 	a := store.Assignment{ID: store.NewID(now), Name: want.Name, Version: 1, CreatedAt: now}
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.made", Object: want.Name}, func(tx Records, w *uow.Work) error {
-		if err := s.aim(tx, &a, want); err != nil {
-			return err
-		}
-		if err := tx.AddAssignment(a); err != nil {
-			return err
-		}
-		return aimed(tx, w, nil, &a)
-	})
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.made", Object: want.Name},
+		func(tx Records, w *uow.Work) error {
+			if err := s.aim(tx, &a, want); err != nil {
+				return err
+			}
+			if err := tx.AddAssignment(a); err != nil {
+				return err
+			}
+			return aimed(tx, w, nil, &a)
+		},
+	)
 	return a, refusal.Named(err, "assignment", want.Name)
 }
 
 // ChangeAssignment aims an assignment elsewhere, or gives it another rank or policy, over the
 // version its editor read.
-func (s *Service) ChangeAssignment(ctx context.Context, who auth.Identity, want assign.Assignment, over int64) (store.Assignment, error) {
+func (s *Service) ChangeAssignment(
+	ctx context.Context,
+	who auth.Identity,
+	want assign.Assignment,
+	over int64,
+) (store.Assignment, error) {
 	var a store.Assignment
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.changed", Object: want.Name}, func(tx Records, w *uow.Work) (err error) {
-		if a, err = tx.Assignment(want.Name); err != nil {
-			return err
-		}
-		before := a
-		if err := s.aim(tx, &a, want); err != nil {
-			return err
-		}
-		a.Version = over + 1
-		if err := tx.SetAssignment(a, over); err != nil {
-			return err
-		}
-		return aimed(tx, w, &before, &a)
-	})
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.changed", Object: want.Name},
+		func(tx Records, w *uow.Work) (err error) {
+			if a, err = tx.Assignment(want.Name); err != nil {
+				return err
+			}
+			before := a
+			if err := s.aim(tx, &a, want); err != nil {
+				return err
+			}
+			a.Version = over + 1
+			if err := tx.SetAssignment(a, over); err != nil {
+				return err
+			}
+			return aimed(tx, w, &before, &a)
+		},
+	)
 	return a, refusal.Named(err, "assignment", want.Name)
 }
 
 // RemoveAssignment takes an assignment away; its devices are settled without it.
 func (s *Service) RemoveAssignment(ctx context.Context, who auth.Identity, name string, over int64) error {
-	return refusal.Named(s.Do(ctx, uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.removed", Object: name}, func(tx Records, w *uow.Work) error {
-		a, err := tx.Assignment(name)
-		if err != nil {
-			return err
-		}
-		if err := tx.RemoveAssignment(a.ID, over); err != nil {
-			return err
-		}
-		return aimed(tx, w, &a, nil)
-	}), "assignment", name)
+	return refusal.Named(
+		s.Do(
+			ctx,
+			uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.removed", Object: name},
+			func(tx Records, w *uow.Work) error {
+				a, err := tx.Assignment(name)
+				if err != nil {
+					return err
+				}
+				if err := tx.RemoveAssignment(a.ID, over); err != nil {
+					return err
+				}
+				return aimed(tx, w, &a, nil)
+			},
+		),
+		"assignment",
+		name,
+	)
 }
 
 // aim fills a record from what is wanted, after checking that all of it exists.
@@ -106,7 +139,8 @@ func (s *Service) aim(tx Records, a *store.Assignment, want assign.Assignment) e
 		return refusal.Named(err, "policy", want.Policy)
 	}
 	if p.Revision == 0 {
-		return refusal.New(refusal.Invalid, "the policy %q has not been published yet; publish it first", p.Name).At("policy")
+		return refusal.New(refusal.Invalid, "the policy %q has not been published yet; publish it first", p.Name).
+			At("policy")
 	}
 	for place, groups := range map[string][]string{"include": want.Include, "exclude": want.Exclude, "within": want.Within} {
 		if err := membership.Exist(tx, place, groups); err != nil {
@@ -158,8 +192,15 @@ func aimed(tx Records, w *uow.Work, before, after *store.Assignment) error {
 			return nil
 		}
 		groups = append(groups, a.Include...)
-		return map[string]any{"policy": a.Policy, "revision": a.Revision, "include": a.Include, "exclude": a.Exclude, "within": a.Within,
-			"rank": a.Rank, "stance": a.Stance}
+		return map[string]any{
+			"policy":   a.Policy,
+			"revision": a.Revision,
+			"include":  a.Include,
+			"exclude":  a.Exclude,
+			"within":   a.Within,
+			"rank":     a.Rank,
+			"stance":   a.Stance,
+		}
 	}
 	w.Before, w.After = state(before), state(after)
 	w.Settle(strings.Replace(w.Action, ".", " "+w.Object+" ", 1), text.Set(groups), nil)

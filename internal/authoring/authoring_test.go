@@ -90,7 +90,10 @@ func (r *records) AddAssignment(a store.Assignment) error {
 func (r *records) AddGroup(g store.Group) error { r.groups = append(r.groups, g); return nil }
 
 func (r *records) GroupsNamed(names []string) ([]store.Group, error) {
-	return slices.DeleteFunc(slices.Clone(r.groups), func(g store.Group) bool { return !slices.Contains(names, g.Name) }), nil
+	return slices.DeleteFunc(
+		slices.Clone(r.groups),
+		func(g store.Group) bool { return !slices.Contains(names, g.Name) },
+	), nil
 }
 
 func (r *records) ListGroups(string, store.Page) ([]store.GroupCount, string, error) {
@@ -174,13 +177,22 @@ func TestPublishing(t *testing.T) {
 func TestAimingRefusesWhatADeviceCouldBringAbout(t *testing.T) {
 	s, r := room()
 	r.policies["lamps"] = store.Policy{ID: "p", Name: "lamps", Revision: 2}
-	r.groups = []store.Group{{Name: "north-pier"}, {Name: "old-builds", Rule: "device.os_build < 22000"}, {Name: "desks", Rule: `device.path.startsWith("desk")`}}
+	r.groups = []store.Group{
+		{Name: "north-pier"},
+		{Name: "old-builds", Rule: "device.os_build < 22000"},
+		{Name: "desks", Rule: `device.path.startsWith("desk")`},
+	}
 	aim := func(a assign.Assignment) error {
 		a.Name, a.Policy, a.Rank = "piers", "lamps", 10
 		_, err := s.NewAssignment(t.Context(), operator(nil, auth.Deployer), a)
 		return err
 	}
-	refused(t, aim(assign.Assignment{Include: []string{"everything"}, Exclude: []string{"old-builds"}}), refusal.Invalid, "excluded_by_device_fact")
+	refused(
+		t,
+		aim(assign.Assignment{Include: []string{"everything"}, Exclude: []string{"old-builds"}}),
+		refusal.Invalid,
+		"excluded_by_device_fact",
+	)
 	err := aim(assign.Assignment{Include: []string{"noth-pier"}})
 	refused(t, err, refusal.Invalid, "unknown_group")
 	assert.ErrorContains(t, err, `did you mean "north-pier"?`)

@@ -33,28 +33,48 @@ type DirectoryChange struct {
 }
 
 // Directory lists a page of people and groups; search is any part of a name.
-func (s *Service) Directory(ctx context.Context, search, kind string, p store.Page) ([]store.DirectoryEntry, string, error) {
+func (s *Service) Directory(
+	ctx context.Context,
+	search, kind string,
+	p store.Page,
+) ([]store.DirectoryEntry, string, error) {
 	return s.DB.With(ctx).ListDirectory(search, kind, p)
 }
 
 // ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
 // brought and this one lacks has vanished; without accept it is refused when that are many in use.
-func (s *Service) ImportDirectory(ctx context.Context, who auth.Identity, source []byte, replace, accept bool) (DirectoryChange, error) {
+func (s *Service) ImportDirectory(
+	ctx context.Context,
+	who auth.Identity,
+	source []byte,
+	replace, accept bool,
+) (DirectoryChange, error) {
 	entries, skipped, err := directory.ParseLDIF(source)
 	if err != nil {
 		return DirectoryChange{}, refusal.New(refusal.Invalid, "%v", err).WithCode("bad_ldif")
 	}
 	if len(entries) == 0 {
-		return DirectoryChange{}, refusal.New(refusal.Invalid, "the file has no person or group that can be used: %s", reasons(skipped)).WithCode("empty_ldif")
+		return DirectoryChange{}, refusal.New(refusal.Invalid, "the file has no person or group that can be used: %s", reasons(skipped)).
+			WithCode("empty_ldif")
 	}
 	var change DirectoryChange
-	err = s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "directory.imported", Object: "directory"}, func(tx Records, w *uow.Work) error {
-		if change, err = s.merge(tx, w, sourceImport, entries, replace, accept); err != nil {
-			return err
-		}
-		w.After = map[string]any{"entries": change.Entries, "added": change.Added, "changed": change.Changed, "removed": change.Removed, "skipped": len(skipped)}
-		return nil
-	})
+	err = s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "directory.imported", Object: "directory"},
+		func(tx Records, w *uow.Work) error {
+			if change, err = s.merge(tx, w, sourceImport, entries, replace, accept); err != nil {
+				return err
+			}
+			w.After = map[string]any{
+				"entries": change.Entries,
+				"added":   change.Added,
+				"changed": change.Changed,
+				"removed": change.Removed,
+				"skipped": len(skipped),
+			}
+			return nil
+		},
+	)
 	change.Skipped = skipped
 	return change, err
 }
@@ -71,7 +91,10 @@ func reasons(skipped []directory.Skipped) string {
 func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChange, error) {
 	var change DirectoryChange
 	if s.DirectoryConnection == nil {
-		return change, refusal.New(refusal.Conflict, "no connection to a directory is set; start the service with --directory-url")
+		return change, refusal.New(
+			refusal.Conflict,
+			"no connection to a directory is set; start the service with --directory-url",
+		)
 	}
 	mine, err := s.Locks.Exclusively(ctx, store.LockDirectory, func(ctx context.Context) error {
 		run := store.DirectorySync{StartedAt: s.Now()}
@@ -83,16 +106,25 @@ func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChan
 			err = errors.New("the directory gave no person or group; nothing was changed")
 		}
 		if err == nil {
-			err = s.Do(ctx, uow.Act{Who: uow.Itself, Action: "directory.kept_in_step", Object: "directory"}, func(tx Records, w *uow.Work) error {
-				if change, err = s.merge(tx, w, sourceConnection, entries, true, accept); err != nil {
-					return err
-				}
-				if change.Added+change.Changed+change.Removed == 0 {
-					w.Quiet()
-				}
-				w.After = map[string]any{"entries": change.Entries, "added": change.Added, "changed": change.Changed, "removed": change.Removed}
-				return nil
-			})
+			err = s.Do(
+				ctx,
+				uow.Act{Who: uow.Itself, Action: "directory.kept_in_step", Object: "directory"},
+				func(tx Records, w *uow.Work) error {
+					if change, err = s.merge(tx, w, sourceConnection, entries, true, accept); err != nil {
+						return err
+					}
+					if change.Added+change.Changed+change.Removed == 0 {
+						w.Quiet()
+					}
+					w.After = map[string]any{
+						"entries": change.Entries,
+						"added":   change.Added,
+						"changed": change.Changed,
+						"removed": change.Removed,
+					}
+					return nil
+				},
+			)
 		}
 		change.Skipped = skipped
 		run.Losing = change.losing
@@ -112,7 +144,10 @@ func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChan
 	return change, err
 }
 
-var errReadElsewhere = refusal.New(refusal.Conflict, "the directory is being read by another replica just now; wait until it is done")
+var errReadElsewhere = refusal.New(
+	refusal.Conflict,
+	"the directory is being read by another replica just now; wait until it is done",
+)
 
 // DirectoryState is the last run of the connection; it is false while there was none.
 func (s *Service) DirectoryState(ctx context.Context) (store.DirectorySync, bool, error) {
@@ -130,7 +165,19 @@ func (s *Service) KeepDirectory(ctx context.Context) error {
 		return nil
 	}
 	if err == nil {
-		s.Log.Info("directory read", "entries", change.Entries, "added", change.Added, "changed", change.Changed, "removed", change.Removed, "skipped", len(change.Skipped))
+		s.Log.Info(
+			"directory read",
+			"entries",
+			change.Entries,
+			"added",
+			change.Added,
+			"changed",
+			change.Changed,
+			"removed",
+			change.Removed,
+			"skipped",
+			len(change.Skipped),
+		)
 	}
 	return err
 }
@@ -141,36 +188,44 @@ const vanishedAfter = 30 * 24 * time.Hour
 // LetGo removes people and groups that vanished from the directory: one by name, at once; or without a name
 // all that vanished long ago. Policies that name them have nobody there then.
 func (s *Service) LetGo(ctx context.Context, who auth.Identity, ref string) error {
-	return s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "directory.let_go", Object: "directory"}, func(tx Records, w *uow.Work) error {
-		before := s.Now().Add(-vanishedAfter)
-		if ref != "" {
-			before = s.Now().Add(time.Hour)
-		}
-		gone, err := tx.GoneBefore(before)
-		if err != nil {
-			return err
-		}
-		touched, refs := map[string]bool{}, []string{}
-		for _, e := range gone {
-			if ref == "" || e.Ref == ref {
-				touch(touched, e)
-				refs = append(refs, e.Ref)
+	return s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "directory.let_go", Object: "directory"},
+		func(tx Records, w *uow.Work) error {
+			before := s.Now().Add(-vanishedAfter)
+			if ref != "" {
+				before = s.Now().Add(time.Hour)
 			}
-		}
-		if len(refs) == 0 {
-			if ref == "" {
-				w.Quiet()
-				return nil
+			gone, err := tx.GoneBefore(before)
+			if err != nil {
+				return err
 			}
-			return refusal.New(refusal.NotFound, "%q has not vanished from the directory; only who has can be let go", ref)
-		}
-		if err := tx.RemoveDirectory(refs); err != nil {
-			return err
-		}
-		if err := s.directoryTouched(tx, w, touched); err != nil {
-			return err
-		}
-		w.After = map[string]any{"entries": refs}
-		return nil
-	})
+			touched, refs := map[string]bool{}, []string{}
+			for _, e := range gone {
+				if ref == "" || e.Ref == ref {
+					touch(touched, e)
+					refs = append(refs, e.Ref)
+				}
+			}
+			if len(refs) == 0 {
+				if ref == "" {
+					w.Quiet()
+					return nil
+				}
+				return refusal.New(
+					refusal.NotFound,
+					"%q has not vanished from the directory; only who has can be let go",
+					ref,
+				)
+			}
+			if err := tx.RemoveDirectory(refs); err != nil {
+				return err
+			}
+			if err := s.directoryTouched(tx, w, touched); err != nil {
+				return err
+			}
+			w.After = map[string]any{"entries": refs}
+			return nil
+		},
+	)
 }

@@ -16,7 +16,13 @@ import (
 
 // merge stores what is new or changed, removes what a source no longer has, and asks for
 // the devices that it touches to be settled. An object that was renamed is known by its identifiers.
-func (s *Service) merge(tx Records, w *uow.Work, source string, entries []directory.Entry, replace, accept bool) (DirectoryChange, error) {
+func (s *Service) merge(
+	tx Records,
+	w *uow.Work,
+	source string,
+	entries []directory.Entry,
+	replace, accept bool,
+) (DirectoryChange, error) {
 	change := DirectoryChange{Entries: len(entries)}
 	stored, err := tx.DirectoryEntries()
 	if err != nil {
@@ -90,7 +96,11 @@ type directoryIndex struct {
 }
 
 func indexDirectory(stored []store.DirectoryEntry) directoryIndex {
-	index := directoryIndex{map[string]*store.DirectoryEntry{}, map[string]*store.DirectoryEntry{}, map[string]*store.DirectoryEntry{}}
+	index := directoryIndex{
+		map[string]*store.DirectoryEntry{},
+		map[string]*store.DirectoryEntry{},
+		map[string]*store.DirectoryEntry{},
+	}
 	for i := range stored {
 		e := &stored[i]
 		index.byRef[e.Ref], index.bySID[e.SID] = e, e
@@ -113,7 +123,16 @@ func (x directoryIndex) former(e store.DirectoryEntry) []store.DirectoryEntry {
 }
 
 func recordOf(e directory.Entry, source string, now time.Time) store.DirectoryEntry {
-	r := store.DirectoryEntry{Ref: e.Ref.String(), Kind: e.Ref.Kind().String(), Name: e.Name, Title: e.Title, SID: e.SID.String(), DN: e.DN, Source: source, UpdatedAt: now}
+	r := store.DirectoryEntry{
+		Ref:       e.Ref.String(),
+		Kind:      e.Ref.Kind().String(),
+		Name:      e.Name,
+		Title:     e.Title,
+		SID:       e.SID.String(),
+		DN:        e.DN,
+		Source:    source,
+		UpdatedAt: now,
+	}
 	if !e.GUID.IsZero() {
 		r.GUID = new(e.GUID.String())
 	}
@@ -121,7 +140,11 @@ func recordOf(e directory.Entry, source string, now time.Time) store.DirectoryEn
 }
 
 func sameEntry(a, b store.DirectoryEntry) bool {
-	return a.Ref == b.Ref && a.Name == b.Name && a.Title == b.Title && a.SID == b.SID && deref(a.GUID) == deref(b.GUID) && a.DN == b.DN && a.Source == b.Source && (a.GoneAt == nil) == (b.GoneAt == nil)
+	return a.Ref == b.Ref && a.Name == b.Name && a.Title == b.Title && a.SID == b.SID &&
+		deref(a.GUID) == deref(b.GUID) &&
+		a.DN == b.DN &&
+		a.Source == b.Source &&
+		(a.GoneAt == nil) == (b.GoneAt == nil)
 }
 
 func deref(s *string) string {
@@ -166,7 +189,8 @@ func (s *Service) mayVanish(tx Records, vanished []store.DirectoryEntry, accept 
 	}
 	if lost*100 > mostVanished*len(used) {
 		change.losing = lost
-		return refusal.New(refusal.Conflict, "this reading lacks %d of the %d people and groups that policies in force name, so nothing was taken from it. If that is right, give it again and accept it", lost, len(used)).WithCode("directory_loses")
+		return refusal.New(refusal.Conflict, "this reading lacks %d of the %d people and groups that policies in force name, so nothing was taken from it. If that is right, give it again and accept it", lost, len(used)).
+			WithCode("directory_loses")
 	}
 	return nil
 }

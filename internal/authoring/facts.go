@@ -45,48 +45,57 @@ func (f OrganisationFacts) check() error {
 // SetFacts changes organisation facts of any number of devices, all or none.
 func (s *Service) SetFacts(ctx context.Context, who auth.Identity, edits []OrganisationFacts) error {
 	if len(edits) > maxFactsEdit {
-		return refusal.New(refusal.Invalid, "%d devices are too many for one edit; send at most %d at a time", len(edits), maxFactsEdit)
+		return refusal.New(
+			refusal.Invalid,
+			"%d devices are too many for one edit; send at most %d at a time",
+			len(edits),
+			maxFactsEdit,
+		)
 	}
-	return s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "device.facts_set", Object: "devices"}, func(tx Records, w *uow.Work) error {
-		ids := make([]string, len(edits))
-		for i, edit := range edits {
-			if err := edit.check(); err != nil {
+	return s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "device.facts_set", Object: "devices"},
+		func(tx Records, w *uow.Work) error {
+			ids := make([]string, len(edits))
+			for i, edit := range edits {
+				if err := edit.check(); err != nil {
+					return err
+				}
+				d, err := tx.Device(s.Clock(), edit.Device, text.Fold(edit.Device))
+				if err != nil {
+					return refusal.Named(err, "device", edit.Device)
+				}
+				ids[i] = d.ID
+			}
+			if err := tx.LockDevices(ids); err != nil {
 				return err
 			}
-			d, err := tx.Device(s.Clock(), edit.Device, text.Fold(edit.Device))
-			if err != nil {
-				return refusal.Named(err, "device", edit.Device)
+			after := map[string]any{}
+			for i, edit := range edits {
+				d, err := tx.Device(s.Clock(), ids[i], "")
+				if err != nil {
+					return refusal.Named(err, "device", edit.Device)
+				}
+				if edit.Path != nil {
+					d.Path = text.NFC(*edit.Path)
+				}
+				if edit.Tags != nil {
+					d.Tags = text.Set(*edit.Tags)
+				}
+				if edit.PrimaryUser != nil {
+					d.PrimaryUser = text.NFC(*edit.PrimaryUser)
+				}
+				if err := tx.SetFacts(d.ID, d.Path, d.Tags, d.PrimaryUser); err != nil {
+					return err
+				}
+				after[d.Name] = map[string]any{"path": d.Path, "tags": d.Tags, "primary_user": d.PrimaryUser}
 			}
-			ids[i] = d.ID
-		}
-		if err := tx.LockDevices(ids); err != nil {
-			return err
-		}
-		after := map[string]any{}
-		for i, edit := range edits {
-			d, err := tx.Device(s.Clock(), ids[i], "")
-			if err != nil {
-				return refusal.Named(err, "device", edit.Device)
-			}
-			if edit.Path != nil {
-				d.Path = text.NFC(*edit.Path)
-			}
-			if edit.Tags != nil {
-				d.Tags = text.Set(*edit.Tags)
-			}
-			if edit.PrimaryUser != nil {
-				d.PrimaryUser = text.NFC(*edit.PrimaryUser)
-			}
-			if err := tx.SetFacts(d.ID, d.Path, d.Tags, d.PrimaryUser); err != nil {
+			if err := membership.FactsChanged(tx, w, "facts set", ids); err != nil {
 				return err
 			}
-			after[d.Name] = map[string]any{"path": d.Path, "tags": d.Tags, "primary_user": d.PrimaryUser}
-		}
-		if err := membership.FactsChanged(tx, w, "facts set", ids); err != nil {
-			return err
-		}
-		w.Tell(store.TopicDevices, ids...)
-		w.After = after
-		return nil
-	})
+			w.Tell(store.TopicDevices, ids...)
+			w.After = after
+			return nil
+		},
+	)
 }

@@ -28,7 +28,12 @@ type GroupSummary struct {
 }
 
 // Groups lists a page by name; search is part of one.
-func (s *Service) Groups(ctx context.Context, who auth.Identity, search string, p store.Page) ([]GroupSummary, string, error) {
+func (s *Service) Groups(
+	ctx context.Context,
+	who auth.Identity,
+	search string,
+	p store.Page,
+) ([]GroupSummary, string, error) {
 	list, next, err := s.DB.With(ctx).ListGroups(search, p)
 	if err != nil {
 		return nil, "", err
@@ -59,10 +64,19 @@ func (s *Service) Group(ctx context.Context, name string) (store.Group, error) {
 	return g, refusal.Named(err, "group", name)
 }
 
-var errEverything = refusal.New(refusal.Invalid, "%q is the built-in group of all devices; it is always there and cannot be changed", assign.Everything)
+var errEverything = refusal.New(
+	refusal.Invalid,
+	"%q is the built-in group of all devices; it is always there and cannot be changed",
+	assign.Everything,
+)
 
 // GroupMembers lists a page of the names in a group.
-func (s *Service) GroupMembers(ctx context.Context, who auth.Identity, name string, p store.Page) ([]store.GroupMember, string, error) {
+func (s *Service) GroupMembers(
+	ctx context.Context,
+	who auth.Identity,
+	name string,
+	p store.Page,
+) ([]store.GroupMember, string, error) {
 	g, err := s.Group(ctx, name)
 	if err != nil {
 		return nil, "", err
@@ -84,11 +98,13 @@ func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup
 		return store.Group{}, errEverything
 	}
 	if !policy.ValidName(name) {
-		return store.Group{}, refusal.New(refusal.Invalid, "%q cannot name a group; use %s", name, policy.NameRule).At("name")
+		return store.Group{}, refusal.New(refusal.Invalid, "%q cannot name a group; use %s", name, policy.NameRule).
+			At("name")
 	}
 	if want.Rule != "" {
 		if len(want.Devices) > 0 {
-			return store.Group{}, refusal.New(refusal.Invalid, "a group has either a list of devices or a rule; leave one out").At("rule")
+			return store.Group{}, refusal.New(refusal.Invalid, "a group has either a list of devices or a rule; leave one out").
+				At("rule")
 		}
 		if _, err := membership.Rule(want.Rule); err != nil {
 			return store.Group{}, err
@@ -99,36 +115,48 @@ func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup
 		return store.Group{}, err
 	}
 	now := s.Now()
-	g := store.Group{ID: store.NewID(now), Name: name, Description: want.Description, Rule: want.Rule, Version: 1, CreatedAt: now, UpdatedAt: now}
-	err = s.Do(ctx, uow.Act{Who: who, Right: auth.Deploy, Action: "group.made", Object: name}, func(tx Records, w *uow.Work) error {
-		if err := mayRegroup(tx, who, name, keys); err != nil {
-			return err
-		}
-		if err := tx.AddGroup(g); err != nil {
-			return err
-		}
-		if err := tx.AddToGroup(g.ID, keys); err != nil {
-			return err
-		}
-		if want.Rule != "" {
-			changed, err := membership.Regroup(tx, []store.Ruled{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
+	g := store.Group{
+		ID:          store.NewID(now),
+		Name:        name,
+		Description: want.Description,
+		Rule:        want.Rule,
+		Version:     1,
+		CreatedAt:   now,
+		UpdatedAt:   now,
+	}
+	err = s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Deploy, Action: "group.made", Object: name},
+		func(tx Records, w *uow.Work) error {
+			if err := mayRegroup(tx, who, name, keys); err != nil {
+				return err
+			}
+			if err := tx.AddGroup(g); err != nil {
+				return err
+			}
+			if err := tx.AddToGroup(g.ID, keys); err != nil {
+				return err
+			}
+			if want.Rule != "" {
+				changed, err := membership.Regroup(tx, []store.Ruled{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
+				if err != nil {
+					return err
+				}
+				if err := mayMove(tx, who, changed); err != nil {
+					return err
+				}
+				w.Tell(store.TopicGroups, changed...)
+			}
+			ids, err := tx.LiveIDs(keys)
 			if err != nil {
 				return err
 			}
-			if err := mayMove(tx, who, changed); err != nil {
-				return err
-			}
-			w.Tell(store.TopicGroups, changed...)
-		}
-		ids, err := tx.LiveIDs(keys)
-		if err != nil {
-			return err
-		}
-		w.Tell(store.TopicGroups, append(ids, g.ID)...)
-		w.Tell(store.TopicEdits, name)
-		w.After = map[string]any{"description": want.Description, "devices": want.Devices, "rule": want.Rule}
-		return nil
-	})
+			w.Tell(store.TopicGroups, append(ids, g.ID)...)
+			w.Tell(store.TopicEdits, name)
+			w.After = map[string]any{"description": want.Description, "devices": want.Devices, "rule": want.Rule}
+			return nil
+		},
+	)
 	return g, refusal.Named(err, "group", name)
 }
 
@@ -178,7 +206,13 @@ type GroupChange struct {
 }
 
 // ChangeGroup edits a group over the version its editor read.
-func (s *Service) ChangeGroup(ctx context.Context, who auth.Identity, name string, c GroupChange, over int64) (store.Group, error) {
+func (s *Service) ChangeGroup(
+	ctx context.Context,
+	who auth.Identity,
+	name string,
+	c GroupChange,
+	over int64,
+) (store.Group, error) {
 	add, err := deviceKeys(c.Add)
 	if err != nil {
 		return store.Group{}, err
@@ -194,43 +228,47 @@ func (s *Service) ChangeGroup(ctx context.Context, who auth.Identity, name strin
 	if err := checkRuleChange(g, c); err != nil {
 		return g, err
 	}
-	err = s.Do(ctx, uow.Act{Who: who, Right: auth.Deploy, Action: "group.changed", Object: name}, func(tx Records, w *uow.Work) error {
-		if c.Rule != nil || len(add)+len(remove) > 0 {
-			if err := mayRegroup(tx, who, name, slices.Concat(add, remove)); err != nil {
+	err = s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Deploy, Action: "group.changed", Object: name},
+		func(tx Records, w *uow.Work) error {
+			if c.Rule != nil || len(add)+len(remove) > 0 {
+				if err := mayRegroup(tx, who, name, slices.Concat(add, remove)); err != nil {
+					return err
+				}
+			}
+			w.Before = map[string]any{"description": g.Description, "rule": g.Rule}
+			if c.Rule != nil {
+				if err := mayFollow(tx, name, *c.Rule); err != nil {
+					return err
+				}
+				g.Rule = *c.Rule
+			}
+			if c.Description != nil {
+				g.Description = *c.Description
+			}
+			g.Version, g.UpdatedAt = over+1, s.Now()
+			if err := tx.SetGroup(g, over); err != nil {
 				return err
 			}
-		}
-		w.Before = map[string]any{"description": g.Description, "rule": g.Rule}
-		if c.Rule != nil {
-			if err := mayFollow(tx, name, *c.Rule); err != nil {
+			if err := tx.AddToGroup(g.ID, add); err != nil {
 				return err
 			}
-			g.Rule = *c.Rule
-		}
-		if c.Description != nil {
-			g.Description = *c.Description
-		}
-		g.Version, g.UpdatedAt = over+1, s.Now()
-		if err := tx.SetGroup(g, over); err != nil {
-			return err
-		}
-		if err := tx.AddToGroup(g.ID, add); err != nil {
-			return err
-		}
-		if err := tx.RemoveFromGroup(g.ID, remove); err != nil {
-			return err
-		}
-		if c.Rule != nil {
-			if err := ruleChanged(tx, w, g); err != nil {
+			if err := tx.RemoveFromGroup(g.ID, remove); err != nil {
 				return err
 			}
-		}
-		if err := resettleNamed(tx, w, "group "+name+" changed", append(add, remove...)); err != nil {
-			return err
-		}
-		w.After = map[string]any{"description": g.Description, "rule": g.Rule, "added": c.Add, "removed": c.Remove}
-		return nil
-	})
+			if c.Rule != nil {
+				if err := ruleChanged(tx, w, g); err != nil {
+					return err
+				}
+			}
+			if err := resettleNamed(tx, w, "group "+name+" changed", append(add, remove...)); err != nil {
+				return err
+			}
+			w.After = map[string]any{"description": g.Description, "rule": g.Rule, "added": c.Add, "removed": c.Remove}
+			return nil
+		},
+	)
 	return g, refusal.Named(err, "group", name)
 }
 
@@ -257,32 +295,50 @@ func (s *Service) RemoveGroup(ctx context.Context, who auth.Identity, name strin
 	if err != nil {
 		return err
 	}
-	return refusal.Named(s.Do(ctx, uow.Act{Who: who, Right: auth.Deploy, Action: "group.removed", Object: name}, func(tx Records, w *uow.Work) error {
-		used, err := tx.AssignmentsUsing(name)
-		if err != nil {
-			return err
-		}
-		if len(used) > 0 {
-			return refusal.New(refusal.Conflict, "the group %q is named by the assignments %s; take it out of them first", name, strings.Join(used, ", "))
-		}
-		operators, err := tx.OperatorsReaching(name)
-		if err != nil {
-			return err
-		}
-		if len(operators) > 0 {
-			return refusal.New(refusal.Conflict, "the operators %s have a role on the group %q; change their roles first", strings.Join(operators, ", "), name)
-		}
-		if err := mayDisband(tx, who, g); err != nil {
-			return err
-		}
-		if err := tx.RemoveGroup(g.ID, over); err != nil {
-			return err
-		}
-		w.Tell(store.TopicGroups, g.ID)
-		w.Tell(store.TopicEdits, name)
-		w.Before = map[string]any{"description": g.Description}
-		return nil
-	}), "group", name)
+	return refusal.Named(
+		s.Do(
+			ctx,
+			uow.Act{Who: who, Right: auth.Deploy, Action: "group.removed", Object: name},
+			func(tx Records, w *uow.Work) error {
+				used, err := tx.AssignmentsUsing(name)
+				if err != nil {
+					return err
+				}
+				if len(used) > 0 {
+					return refusal.New(
+						refusal.Conflict,
+						"the group %q is named by the assignments %s; take it out of them first",
+						name,
+						strings.Join(used, ", "),
+					)
+				}
+				operators, err := tx.OperatorsReaching(name)
+				if err != nil {
+					return err
+				}
+				if len(operators) > 0 {
+					return refusal.New(
+						refusal.Conflict,
+						"the operators %s have a role on the group %q; change their roles first",
+						strings.Join(operators, ", "),
+						name,
+					)
+				}
+				if err := mayDisband(tx, who, g); err != nil {
+					return err
+				}
+				if err := tx.RemoveGroup(g.ID, over); err != nil {
+					return err
+				}
+				w.Tell(store.TopicGroups, g.ID)
+				w.Tell(store.TopicEdits, name)
+				w.Before = map[string]any{"description": g.Description}
+				return nil
+			},
+		),
+		"group",
+		name,
+	)
 }
 
 // mayDisband refuses to remove a group with devices out of the editor's reach.
@@ -301,7 +357,8 @@ func mayDisband(tx Records, who auth.Identity, g store.Group) error {
 // deviceKeys checks names of devices and folds them.
 func deviceKeys(names []string) ([]string, error) {
 	if len(names) > MaxGroupEdit {
-		return nil, refusal.New(refusal.Invalid, "%d devices are too many for one edit; send at most %d at a time", len(names), MaxGroupEdit).At("devices")
+		return nil, refusal.New(refusal.Invalid, "%d devices are too many for one edit; send at most %d at a time", len(names), MaxGroupEdit).
+			At("devices")
 	}
 	keys := make([]string, len(names))
 	for i, name := range names {

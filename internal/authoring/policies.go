@@ -46,7 +46,8 @@ func parseUsable(tx Records, source string) (*policy.Document, []policy.Problem,
 		return nil, nil, err
 	}
 	if !policy.Usable(problems) {
-		e := refusal.New(refusal.Invalid, "the policy cannot be used; nothing was stored. Fix the problems and send it again").WithCode("policy_unusable")
+		e := refusal.New(refusal.Invalid, "the policy cannot be used; nothing was stored. Fix the problems and send it again").
+			WithCode("policy_unusable")
 		e.Problems = problems
 		return nil, problems, e
 	}
@@ -65,7 +66,11 @@ func (s *Service) Policy(ctx context.Context, name string) (store.Policy, error)
 }
 
 // NewPolicy stores the first draft of a policy; the document gives its name.
-func (s *Service) NewPolicy(ctx context.Context, who auth.Identity, source string) (store.Policy, []policy.Problem, error) {
+func (s *Service) NewPolicy(
+	ctx context.Context,
+	who auth.Identity,
+	source string,
+) (store.Policy, []policy.Problem, error) {
 	doc, problems, err := parseUsable(s.DB.With(ctx), source)
 	if err != nil {
 		return store.Policy{}, problems, err
@@ -73,13 +78,17 @@ func (s *Service) NewPolicy(ctx context.Context, who auth.Identity, source strin
 	now := s.Now()
 	p := store.Policy{ID: store.NewID(now), Name: doc.Name, Title: doc.Title, Source: source, Version: 1,
 		CreatedAt: now, UpdatedAt: now, UpdatedBy: who.Name}
-	err = s.Do(ctx, uow.Act{Who: who, Right: auth.Draft, Action: "policy.saved", Object: doc.Name}, func(tx Records, w *uow.Work) error {
-		if err := tx.AddPolicy(p); err != nil {
-			return err
-		}
-		saved(w, p)
-		return nil
-	})
+	err = s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Draft, Action: "policy.saved", Object: doc.Name},
+		func(tx Records, w *uow.Work) error {
+			if err := tx.AddPolicy(p); err != nil {
+				return err
+			}
+			saved(w, p)
+			return nil
+		},
+	)
 	return p, problems, refusal.Named(err, "policy", doc.Name)
 }
 
@@ -89,27 +98,37 @@ func saved(w *uow.Work, p store.Policy) {
 }
 
 // SavePolicy stores a draft over the version its author read.
-func (s *Service) SavePolicy(ctx context.Context, who auth.Identity, name, source string, over int64) (store.Policy, []policy.Problem, error) {
+func (s *Service) SavePolicy(
+	ctx context.Context,
+	who auth.Identity,
+	name, source string,
+	over int64,
+) (store.Policy, []policy.Problem, error) {
 	doc, problems, err := parseUsable(s.DB.With(ctx), source)
 	if err != nil {
 		return store.Policy{}, problems, err
 	}
 	if doc.Name != name {
-		return store.Policy{}, problems, refusal.New(refusal.Invalid, "the document is named %q, but it was sent for the policy %q; a policy keeps its name. Change the name back, or save it as a new policy", doc.Name, name).At("name")
+		return store.Policy{}, problems, refusal.New(refusal.Invalid, "the document is named %q, but it was sent for the policy %q; a policy keeps its name. Change the name back, or save it as a new policy", doc.Name, name).
+			At("name")
 	}
 	var p store.Policy
-	err = s.Do(ctx, uow.Act{Who: who, Right: auth.Draft, Action: "policy.saved", Object: name}, func(tx Records, w *uow.Work) (err error) {
-		if p, err = tx.Policy(name); err != nil {
-			return err
-		}
-		w.Before = map[string]any{"version": p.Version, "document": p.Source}
-		p.Title, p.Source, p.Version, p.UpdatedAt, p.UpdatedBy = doc.Title, source, over+1, s.Now(), who.Name
-		if err := tx.SetPolicy(p, over); err != nil {
-			return err
-		}
-		saved(w, p)
-		return nil
-	})
+	err = s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Draft, Action: "policy.saved", Object: name},
+		func(tx Records, w *uow.Work) (err error) {
+			if p, err = tx.Policy(name); err != nil {
+				return err
+			}
+			w.Before = map[string]any{"version": p.Version, "document": p.Source}
+			p.Title, p.Source, p.Version, p.UpdatedAt, p.UpdatedBy = doc.Title, source, over+1, s.Now(), who.Name
+			if err := tx.SetPolicy(p, over); err != nil {
+				return err
+			}
+			saved(w, p)
+			return nil
+		},
+	)
 	return p, problems, refusal.Named(err, "policy", name)
 }
 
@@ -124,57 +143,66 @@ type Published struct {
 // of the policy to it, for all of their devices at once.
 func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name string, over int64) (Published, error) {
 	var out Published
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Deploy, Action: "policy.published", Object: name}, func(tx Records, w *uow.Work) error {
-		p, err := tx.Policy(name)
-		if err != nil {
-			return err
-		}
-		if _, out.Problems, err = parseUsable(tx, p.Source); err != nil {
-			return err
-		}
-		if p.Revision > 0 {
-			latest, err := tx.PolicyRevision(p.ID, p.Revision)
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Deploy, Action: "policy.published", Object: name},
+		func(tx Records, w *uow.Work) error {
+			p, err := tx.Policy(name)
 			if err != nil {
 				return err
 			}
-			if latest.Source == p.Source && p.Version == over {
-				return refusal.New(refusal.Conflict, "the draft is the same as revision %d; there is nothing to publish", p.Revision).WithCode("nothing_to_publish")
-			}
-		}
-		p.Revision++
-		p.Version = over + 1
-		if err := tx.SetPolicy(p, over); err != nil {
-			return err
-		}
-		now := s.Now()
-		if err := tx.AddPolicyRevision(store.PolicyRevision{PolicyID: p.ID, Number: p.Revision, Source: p.Source, PublishedAt: now, PublishedBy: who.Name}); err != nil {
-			return err
-		}
-		moved, err := tx.PinRevision(p.ID, p.Revision, now)
-		if err != nil {
-			return err
-		}
-		out.Policy, out.Moved = p, []string{}
-		var groups []string
-		for _, a := range moved {
-			if err := mayAim(tx, who, &a); err != nil {
+			if _, out.Problems, err = parseUsable(tx, p.Source); err != nil {
 				return err
 			}
-			out.Moved = append(out.Moved, a.Name)
-			groups = append(groups, a.Include...)
-		}
-		if len(moved) > 0 {
-			w.Settle("policy "+name+" published", groups, nil)
-		}
-		w.Tell(store.TopicEdits, name)
-		w.After = map[string]any{"revision": p.Revision, "moved": out.Moved}
-		return nil
-	})
+			if p.Revision > 0 {
+				latest, err := tx.PolicyRevision(p.ID, p.Revision)
+				if err != nil {
+					return err
+				}
+				if latest.Source == p.Source && p.Version == over {
+					return refusal.New(refusal.Conflict, "the draft is the same as revision %d; there is nothing to publish", p.Revision).
+						WithCode("nothing_to_publish")
+				}
+			}
+			p.Revision++
+			p.Version = over + 1
+			if err := tx.SetPolicy(p, over); err != nil {
+				return err
+			}
+			now := s.Now()
+			if err := tx.AddPolicyRevision(store.PolicyRevision{PolicyID: p.ID, Number: p.Revision, Source: p.Source, PublishedAt: now, PublishedBy: who.Name}); err != nil {
+				return err
+			}
+			moved, err := tx.PinRevision(p.ID, p.Revision, now)
+			if err != nil {
+				return err
+			}
+			out.Policy, out.Moved = p, []string{}
+			var groups []string
+			for _, a := range moved {
+				if err := mayAim(tx, who, &a); err != nil {
+					return err
+				}
+				out.Moved = append(out.Moved, a.Name)
+				groups = append(groups, a.Include...)
+			}
+			if len(moved) > 0 {
+				w.Settle("policy "+name+" published", groups, nil)
+			}
+			w.Tell(store.TopicEdits, name)
+			w.After = map[string]any{"revision": p.Revision, "moved": out.Moved}
+			return nil
+		},
+	)
 	return out, refusal.Named(err, "policy", name)
 }
 
 // PolicyRevisions lists a page.
-func (s *Service) PolicyRevisions(ctx context.Context, name string, p store.Page) ([]store.PolicyRevision, string, error) {
+func (s *Service) PolicyRevisions(
+	ctx context.Context,
+	name string,
+	p store.Page,
+) ([]store.PolicyRevision, string, error) {
 	db := s.DB.With(ctx)
 	record, err := db.Policy(name)
 	if err != nil {
@@ -192,7 +220,13 @@ func (s *Service) PolicyRevision(ctx context.Context, name string, number int) (
 	}
 	r, err := db.PolicyRevision(record.ID, number)
 	if errors.Is(err, store.ErrNotFound) {
-		return r, refusal.New(refusal.NotFound, "the policy %q has no revision %d; the latest is %d", name, number, record.Revision)
+		return r, refusal.New(
+			refusal.NotFound,
+			"the policy %q has no revision %d; the latest is %d",
+			name,
+			number,
+			record.Revision,
+		)
 	}
 	return r, err
 }

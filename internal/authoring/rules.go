@@ -50,11 +50,13 @@ func (s *Service) TryRule(ctx context.Context, who auth.Identity, source string)
 func checkRuleChange(g store.Group, c GroupChange) error {
 	switch {
 	case g.Rule != "" && len(c.Add)+len(c.Remove) > 0:
-		return refusal.New(refusal.Invalid, "the members of %q follow its rule; change the rule, or make a listed group", g.Name).At("add")
+		return refusal.New(refusal.Invalid, "the members of %q follow its rule; change the rule, or make a listed group", g.Name).
+			At("add")
 	case c.Rule == nil:
 		return nil
 	case g.Rule == "" || *c.Rule == "":
-		return refusal.New(refusal.Invalid, "the group %q cannot change between a list and a rule; make another group and aim the assignments at it", g.Name).At("rule")
+		return refusal.New(refusal.Invalid, "the group %q cannot change between a list and a rule; make another group and aim the assignments at it", g.Name).
+			At("rule")
 	}
 	_, err := membership.Rule(*c.Rule)
 	return err

@@ -57,9 +57,36 @@ func (r *records) RotationsOf(store.Clock, string) ([]store.Rotation, error) {
 
 func (r *records) DepositsOf(string, string) ([]store.Deposit, error) {
 	return []store.Deposit{
-		{DeviceID: "D1", Epoch: 1, Number: 2, Target: "account:keeper", Account: "S-1-5-21-1-2-3-1000", KeyNumber: 1, Sealed: []byte("new"), State: store.DepositPending},
-		{DeviceID: "D1", Epoch: 1, Number: 1, Target: "account:keeper", Account: "S-1-5-21-1-2-3-1000", KeyNumber: 1, Sealed: []byte("old"), State: store.DepositCurrent},
-		{DeviceID: "D1", Epoch: 1, Number: 0, Target: "account:keeper", Account: "S-1-5-21-1-2-3-1000", KeyNumber: 1, Sealed: []byte("former"), State: store.DepositFormer},
+		{
+			DeviceID:  "D1",
+			Epoch:     1,
+			Number:    2,
+			Target:    "account:keeper",
+			Account:   "S-1-5-21-1-2-3-1000",
+			KeyNumber: 1,
+			Sealed:    []byte("new"),
+			State:     store.DepositPending,
+		},
+		{
+			DeviceID:  "D1",
+			Epoch:     1,
+			Number:    1,
+			Target:    "account:keeper",
+			Account:   "S-1-5-21-1-2-3-1000",
+			KeyNumber: 1,
+			Sealed:    []byte("old"),
+			State:     store.DepositCurrent,
+		},
+		{
+			DeviceID:  "D1",
+			Epoch:     1,
+			Number:    0,
+			Target:    "account:keeper",
+			Account:   "S-1-5-21-1-2-3-1000",
+			KeyNumber: 1,
+			Sealed:    []byte("former"),
+			State:     store.DepositFormer,
+		},
 	}, nil
 }
 
@@ -99,16 +126,32 @@ func room(t *testing.T, held open) (*custody.Service, *records) {
 	require.NoError(t, err)
 	signing, err := protocol.NewKey()
 	require.NoError(t, err)
-	r := &records{device: store.Device{ID: "D1", Name: "SKL-HQ-001", State: store.Live}, approvals: map[string]store.Approval{}}
-	s, err := custody.New(t.Context(), custody.Options{Room: uowtest.Room[custody.Records](r, &r.Trail), Keys: keyring.Ring{Root: root, Signing: signing},
-		Organisation: "Skerry Line", OpenEscrow: func() (escrow.Opener, error) { return held, nil }, RevealBudget: 1})
+	r := &records{
+		device:    store.Device{ID: "D1", Name: "SKL-HQ-001", State: store.Live},
+		approvals: map[string]store.Approval{},
+	}
+	s, err := custody.New(
+		t.Context(),
+		custody.Options{
+			Room:         uowtest.Room[custody.Records](r, &r.Trail),
+			Keys:         keyring.Ring{Root: root, Signing: signing},
+			Organisation: "Skerry Line",
+			OpenEscrow:   func() (escrow.Opener, error) { return held, nil },
+			RevealBudget: 1,
+		},
+	)
 	require.NoError(t, err)
 	r.Entries = nil
 	return s, r
 }
 
 func support(name string, groups ...string) auth.Identity {
-	return auth.Identity{OperatorID: name, Name: name, Grants: []auth.Grant{{Role: auth.Support, Groups: groups}}, FreshAt: uowtest.Now}
+	return auth.Identity{
+		OperatorID: name,
+		Name:       name,
+		Grants:     []auth.Grant{{Role: auth.Support, Groups: groups}},
+		FreshAt:    uowtest.Now,
+	}
 }
 
 func code(err error) string {
@@ -137,11 +180,20 @@ func TestRevealing(t *testing.T) {
 	assert.Equal(t, "sign_in_again", code(err))
 	_, err = s.Reveal(t.Context(), support("egil"), custody.RevealRequest{Device: "SKL-HQ-001", Reason: " x "})
 	assert.Equal(t, "reason_needed", code(err))
-	_, err = s.Reveal(t.Context(), auth.Identity{OperatorID: "1", Name: "asta", Grants: []auth.Grant{{Role: auth.Owner}}, FreshAt: uowtest.Now}, want)
+	_, err = s.Reveal(
+		t.Context(),
+		auth.Identity{OperatorID: "1", Name: "asta", Grants: []auth.Grant{{Role: auth.Owner}}, FreshAt: uowtest.Now},
+		want,
+	)
 	assert.ErrorContains(t, err, "with the role owner you may not do this")
 	_, err = s.Reveal(t.Context(), support("egil", "north-pier"), want)
 	assert.ErrorContains(t, err, `there is no device "SKL-HQ-001"`)
-	assert.Equal(t, audit.Refused, r.Entries[len(r.Entries)-1].Outcome, "an attempt on what one cannot see is on the trail as well")
+	assert.Equal(
+		t,
+		audit.Refused,
+		r.Entries[len(r.Entries)-1].Outcome,
+		"an attempt on what one cannot see is on the trail as well",
+	)
 	assert.Equal(t, 1, r.reveals)
 }
 
@@ -167,11 +219,20 @@ func TestBeyondTheBudgetASecondPersonDecides(t *testing.T) {
 	assert.Equal(t, "second_person_needed", code(err))
 	assert.Len(t, r.approvals, 1, "asking again asks for nothing new")
 
-	assert.Equal(t, "second_person_needed", code(s.Decide(t.Context(), support("runa"), id, true)), "nobody decides what they asked for")
+	assert.Equal(
+		t,
+		"second_person_needed",
+		code(s.Decide(t.Context(), support("runa"), id, true)),
+		"nobody decides what they asked for",
+	)
 	require.NoError(t, s.Decide(t.Context(), support("egil"), id, true))
 	assert.ErrorContains(t, s.Decide(t.Context(), support("egil"), id, false), "was decided")
 	last := r.Entries[len(r.Entries)-1]
-	assert.Equal(t, []string{"reveal.approved", "SKL-HQ-001", "ticket 4711, new disk"}, []string{last.Action, last.Object, last.Reason})
+	assert.Equal(
+		t,
+		[]string{"reveal.approved", "SKL-HQ-001", "ticket 4711, new disk"},
+		[]string{last.Action, last.Object, last.Reason},
+	)
 
 	_, err = s.Reveal(t.Context(), support("runa"), want)
 	require.NoError(t, err)

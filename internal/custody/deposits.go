@@ -35,32 +35,37 @@ func (s *Service) TakeDeposit(ctx context.Context, device string, d protocol.Dep
 		return record.DepositedAt, err
 	}
 	at := record.DepositedAt
-	err = s.Do(ctx, uow.Act{Who: uow.Device(device, "")}, func(tx Records, _ *uow.Work) error { // a repeat, one that is given again, or of a snapshot
-		known, err := liveDevice(tx, device)
-		if err != nil {
-			return err
-		}
-		earlier, err := tx.Deposit(device, d.Epoch, d.Number)
-		if errors.Is(err, store.ErrNotFound) {
-			live, keyErr := tx.KeyIsLive(record.KeyNumber)
-			if keyErr != nil {
-				return keyErr
+	err = s.Do(
+		ctx,
+		uow.Act{Who: uow.Device(device, "")},
+		func(tx Records, _ *uow.Work) error { // a repeat, one that is given again, or of a snapshot
+			known, err := liveDevice(tx, device)
+			if err != nil {
+				return err
 			}
-			if !live {
-				return refusal.New(refusal.Conflict, "escrow key %d was retired, so nothing is sealed to it any more; read the key list, and seal to the key that is live", record.KeyNumber).WithCode(protocol.CodeKeyRetired)
+			earlier, err := tx.Deposit(device, d.Epoch, d.Number)
+			if errors.Is(err, store.ErrNotFound) {
+				live, keyErr := tx.KeyIsLive(record.KeyNumber)
+				if keyErr != nil {
+					return keyErr
+				}
+				if !live {
+					return refusal.New(refusal.Conflict, "escrow key %d was retired, so nothing is sealed to it any more; read the key list, and seal to the key that is live", record.KeyNumber).
+						WithCode(protocol.CodeKeyRetired)
+				}
 			}
-		}
-		switch {
-		case err == nil && earlier.Digest == record.Digest:
-			at = earlier.DepositedAt
-			return nil
-		case err != nil && !errors.Is(err, store.ErrNotFound):
-			return err
-		case err == nil, d.Epoch >= known.Epoch:
-			return refusal.Behind("deposit %d of epoch %d", d.Number, d.Epoch, known.DepositNumber, known.Epoch)
-		}
-		return tx.AddEarlierDeposit(record)
-	})
+			switch {
+			case err == nil && earlier.Digest == record.Digest:
+				at = earlier.DepositedAt
+				return nil
+			case err != nil && !errors.Is(err, store.ErrNotFound):
+				return err
+			case err == nil, d.Epoch >= known.Epoch:
+				return refusal.Behind("deposit %d of epoch %d", d.Number, d.Epoch, known.DepositNumber, known.Epoch)
+			}
+			return tx.AddEarlierDeposit(record)
+		},
+	)
 	return at, err
 }
 
@@ -79,13 +84,18 @@ func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit
 		return store.Deposit{}, refusal.New(refusal.Invalid, format, args...).WithCode(protocol.CodeBadDeposit)
 	}
 	if d.Number < 1 || d.Target.IsZero() || d.Account.IsZero() || !slices.Contains(rotation.Reasons, d.Reason) ||
-		!utf8.ValidString(d.NameBefore+d.NameAfter) || len(d.NameBefore) > 200 || len(d.NameAfter) > 200 || len(d.Sealed) < 1 || len(d.Sealed) > 2 {
-		return bad("the deposit cannot be read: it needs a number, a target, an account, a reason and one or two sealed passwords")
+		!utf8.ValidString(
+			d.NameBefore+d.NameAfter,
+		) || len(d.NameBefore) > 200 || len(d.NameAfter) > 200 || len(d.Sealed) < 1 || len(d.Sealed) > 2 {
+		return bad(
+			"the deposit cannot be read: it needs a number, a target, an account, a reason and one or two sealed passwords",
+		)
 	}
 	organisation := s.listed.Load().organisation
 	sealed := d.Sealed[0]
 	if !s.escrowKeys().Holds(sealed.Key) {
-		return store.Deposit{}, refusal.New(refusal.Unavailable, "this service does not hold escrow key %d; nothing was stored, and the password must stay as it is", sealed.Key).WithCode(protocol.CodeKeyMissing)
+		return store.Deposit{}, refusal.New(refusal.Unavailable, "this service does not hold escrow key %d; nothing was stored, and the password must stay as it is", sealed.Key).
+			WithCode(protocol.CodeKeyMissing)
 	}
 	password, err := s.escrowKeys().Open(escrow.Of(organisation, device, d, sealed.Key), sealed.Bytes)
 	if err != nil {
@@ -94,9 +104,21 @@ func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit
 	if password == "" || len(password) > escrow.MaxPassword || !utf8.ValidString(password) {
 		return bad("the sealed password is empty, or longer than %d bytes", escrow.MaxPassword)
 	}
-	record := store.Deposit{DeviceID: device, Epoch: d.Epoch, Number: d.Number, Target: d.Target.String(), Account: d.Account.String(),
-		NameBefore: d.NameBefore, NameAfter: d.NameAfter, Reason: d.Reason, Organisation: organisation,
-		KeyNumber: sealed.Key, Sealed: sealed.Bytes, Digest: d.Digest(), State: store.DepositPending}
+	record := store.Deposit{
+		DeviceID:     device,
+		Epoch:        d.Epoch,
+		Number:       d.Number,
+		Target:       d.Target.String(),
+		Account:      d.Account.String(),
+		NameBefore:   d.NameBefore,
+		NameAfter:    d.NameAfter,
+		Reason:       d.Reason,
+		Organisation: organisation,
+		KeyNumber:    sealed.Key,
+		Sealed:       sealed.Bytes,
+		Digest:       d.Digest(),
+		State:        store.DepositPending,
+	}
 	if len(d.Sealed) == 2 {
 		if escrow.SealedLength(d.Sealed[1].Bytes) != len(password) {
 			return bad("what is sealed to recovery key %d is not as long as the password", d.Sealed[1].Key)
@@ -131,7 +153,8 @@ func (s *Service) TakeConfirmation(ctx context.Context, device string, c protoco
 		}
 		d, err := tx.Deposit(device, c.Epoch, c.Number)
 		if errors.Is(err, store.ErrNotFound) {
-			return refusal.New(refusal.NotFound, "there is no deposit %d of epoch %d; give it again first", c.Number, c.Epoch).WithCode(protocol.CodeDepositUnknown)
+			return refusal.New(refusal.NotFound, "there is no deposit %d of epoch %d; give it again first", c.Number, c.Epoch).
+				WithCode(protocol.CodeDepositUnknown)
 		}
 		if err != nil {
 			return err
@@ -161,27 +184,36 @@ func targetOf(d store.Deposit) principal.Ref {
 
 // NewDeviceEpoch gives a device that came back from a snapshot an epoch in which none of its numbers
 // was used. Asking again with the same nonce gives the same epoch.
-func (s *Service) NewDeviceEpoch(ctx context.Context, device string, req protocol.EpochRequest) (epoch int64, err error) {
+func (s *Service) NewDeviceEpoch(
+	ctx context.Context,
+	device string,
+	req protocol.EpochRequest,
+) (epoch int64, err error) {
 	if req.Nonce == "" || len(req.Nonce) > 100 {
-		return 0, refusal.New(refusal.Invalid, "the request for a new epoch has no nonce").WithCode(protocol.CodeBadDocument)
+		return 0, refusal.New(refusal.Invalid, "the request for a new epoch has no nonce").
+			WithCode(protocol.CodeBadDocument)
 	}
-	err = s.Do(ctx, uow.Act{Who: uow.Device(device, ""), Action: "device.epoch_begun", Object: device}, func(tx Records, w *uow.Work) error {
-		d, err := liveDevice(tx, device)
-		if err != nil {
-			return err
-		}
-		if epoch = d.Epoch; d.EpochNonce == req.Nonce {
-			w.Quiet()
+	err = s.Do(
+		ctx,
+		uow.Act{Who: uow.Device(device, ""), Action: "device.epoch_begun", Object: device},
+		func(tx Records, w *uow.Work) error {
+			d, err := liveDevice(tx, device)
+			if err != nil {
+				return err
+			}
+			if epoch = d.Epoch; d.EpochNonce == req.Nonce {
+				w.Quiet()
+				return nil
+			}
+			epoch = max(d.Epoch, req.Held) + 1
+			if err := tx.BeginEpoch(d.ID, epoch, req.Nonce); err != nil {
+				return err
+			}
+			w.Tell(store.TopicDevices, d.ID)
+			w.Before = map[string]any{"epoch": d.Epoch, "held": req.Held}
+			w.After = map[string]any{"epoch": epoch}
 			return nil
-		}
-		epoch = max(d.Epoch, req.Held) + 1
-		if err := tx.BeginEpoch(d.ID, epoch, req.Nonce); err != nil {
-			return err
-		}
-		w.Tell(store.TopicDevices, d.ID)
-		w.Before = map[string]any{"epoch": d.Epoch, "held": req.Held}
-		w.After = map[string]any{"epoch": epoch}
-		return nil
-	})
+		},
+	)
 	return epoch, err
 }

@@ -30,16 +30,20 @@ func (s *Service) EscrowKeys(ctx context.Context) ([]store.EscrowKey, map[int64]
 // AddEscrowKey enters the public half of a new key. It is not live before a copy of its private half
 // was proved.
 func (s *Service) AddEscrowKey(ctx context.Context, who auth.Identity, number int64, use string, public []byte) error {
-	return s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "keys.made", Object: fmt.Sprint(number)}, func(tx Records, w *uow.Work) error {
-		if _, err := tx.LockServiceState(s.Organisation); err != nil {
-			return err
-		}
-		if err := tx.AddEscrowKey(store.EscrowKey{Number: number, Use: use, Public: public, State: store.KeyNew, MadeAt: s.Now()}); err != nil {
-			return refusal.Named(err, "escrow key", fmt.Sprint(number))
-		}
-		w.After = map[string]any{"use": use}
-		return nil
-	})
+	return s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "keys.made", Object: fmt.Sprint(number)},
+		func(tx Records, w *uow.Work) error {
+			if _, err := tx.LockServiceState(s.Organisation); err != nil {
+				return err
+			}
+			if err := tx.AddEscrowKey(store.EscrowKey{Number: number, Use: use, Public: public, State: store.KeyNew, MadeAt: s.Now()}); err != nil {
+				return refusal.Named(err, "escrow key", fmt.Sprint(number))
+			}
+			w.After = map[string]any{"use": use}
+			return nil
+		},
+	)
 }
 
 // ChallengeFormat is the format of a challenge.
@@ -73,8 +77,17 @@ func (s *Service) Challenge(ctx context.Context, number int64) (Challenge, error
 			return refusal.New(refusal.Conflict, "escrow key %d is %s already", number, key.State)
 		}
 		answer := rand.Text()
-		c = Challenge{Format: ChallengeFormat, About: escrow.About{Format: escrow.AboutFormat, Organisation: s.listed.Load().organisation, Device: "challenge",
-			Target: principal.Administrator, Account: nobody, Key: number}}
+		c = Challenge{
+			Format: ChallengeFormat,
+			About: escrow.About{
+				Format:       escrow.AboutFormat,
+				Organisation: s.listed.Load().organisation,
+				Device:       "challenge",
+				Target:       principal.Administrator,
+				Account:      nobody,
+				Key:          number,
+			},
+		}
 		if c.Sealed, err = escrow.Seal(key.Public, c.About, answer); err != nil {
 			return err
 		}
@@ -87,28 +100,40 @@ func (s *Service) Challenge(ctx context.Context, number int64) (Challenge, error
 // ProveEscrowKey makes a key live when the answer shows that its challenge was opened.
 func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number int64, answer string) error {
 	var list *listed
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "keys.proved", Object: fmt.Sprint(number)}, func(tx Records, w *uow.Work) error {
-		if _, err := tx.LockServiceState(s.Organisation); err != nil {
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "keys.proved", Object: fmt.Sprint(number)},
+		func(tx Records, w *uow.Work) error {
+			if _, err := tx.LockServiceState(s.Organisation); err != nil {
+				return err
+			}
+			key, err := tx.EscrowKey(number)
+			if err != nil {
+				return err
+			}
+			if key.State != store.KeyNew || key.Challenge == "" {
+				return refusal.New(
+					refusal.Conflict,
+					"escrow key %d waits for no proof; make a challenge for it first",
+					number,
+				)
+			}
+			if subtle.ConstantTimeCompare([]byte(protocol.Digest([]byte(answer))), []byte(key.Challenge)) != 1 {
+				return refusal.New(
+					refusal.Invalid,
+					"that is not the answer to the latest challenge of escrow key %d; open that one with the copy of the key",
+					number,
+				)
+			}
+			key.State, key.Challenge, key.ProvedAt = store.KeyLive, "", new(s.Now())
+			if err := tx.SetEscrowKey(key); err != nil {
+				return err
+			}
+			w.After = map[string]any{"use": key.Use}
+			list, err = s.list(tx, w)
 			return err
-		}
-		key, err := tx.EscrowKey(number)
-		if err != nil {
-			return err
-		}
-		if key.State != store.KeyNew || key.Challenge == "" {
-			return refusal.New(refusal.Conflict, "escrow key %d waits for no proof; make a challenge for it first", number)
-		}
-		if subtle.ConstantTimeCompare([]byte(protocol.Digest([]byte(answer))), []byte(key.Challenge)) != 1 {
-			return refusal.New(refusal.Invalid, "that is not the answer to the latest challenge of escrow key %d; open that one with the copy of the key", number)
-		}
-		key.State, key.Challenge, key.ProvedAt = store.KeyLive, "", new(s.Now())
-		if err := tx.SetEscrowKey(key); err != nil {
-			return err
-		}
-		w.After = map[string]any{"use": key.Use}
-		list, err = s.list(tx, w)
-		return err
-	})
+		},
+	)
 	return refusal.Named(s.know(list, err), "escrow key", fmt.Sprint(number))
 }
 
@@ -116,38 +141,46 @@ func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number 
 // private half, until it is sealed again to another one.
 func (s *Service) RetireEscrowKey(ctx context.Context, who auth.Identity, number int64) error {
 	var list *listed
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "keys.retired", Object: fmt.Sprint(number)}, func(tx Records, w *uow.Work) error {
-		if _, err := tx.LockServiceState(s.Organisation); err != nil {
-			return err
-		}
-		keys, err := tx.EscrowKeys()
-		if err != nil {
-			return err
-		}
-		var key store.EscrowKey
-		others := 0
-		for _, k := range keys {
-			if k.Number == number {
-				key = k
-			} else if k.Use == protocol.UseEscrow && k.State == store.KeyLive {
-				others++
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "keys.retired", Object: fmt.Sprint(number)},
+		func(tx Records, w *uow.Work) error {
+			if _, err := tx.LockServiceState(s.Organisation); err != nil {
+				return err
 			}
-		}
-		switch {
-		case key.Number == 0:
-			return store.ErrNotFound
-		case key.State == store.KeyRetired:
-			return refusal.New(refusal.Conflict, "escrow key %d is retired already", number)
-		case key.Use == protocol.UseEscrow && key.State == store.KeyLive && others == 0:
-			return refusal.New(refusal.Conflict, "escrow key %d is the only live one: without it no device can change a password. Make and prove another one first", number)
-		}
-		key.State, key.RetiredAt = store.KeyRetired, new(s.Now())
-		if err := tx.SetEscrowKey(key); err != nil {
+			keys, err := tx.EscrowKeys()
+			if err != nil {
+				return err
+			}
+			var key store.EscrowKey
+			others := 0
+			for _, k := range keys {
+				if k.Number == number {
+					key = k
+				} else if k.Use == protocol.UseEscrow && k.State == store.KeyLive {
+					others++
+				}
+			}
+			switch {
+			case key.Number == 0:
+				return store.ErrNotFound
+			case key.State == store.KeyRetired:
+				return refusal.New(refusal.Conflict, "escrow key %d is retired already", number)
+			case key.Use == protocol.UseEscrow && key.State == store.KeyLive && others == 0:
+				return refusal.New(
+					refusal.Conflict,
+					"escrow key %d is the only live one: without it no device can change a password. Make and prove another one first",
+					number,
+				)
+			}
+			key.State, key.RetiredAt = store.KeyRetired, new(s.Now())
+			if err := tx.SetEscrowKey(key); err != nil {
+				return err
+			}
+			list, err = s.list(tx, w)
 			return err
-		}
-		list, err = s.list(tx, w)
-		return err
-	})
+		},
+	)
 	return refusal.Named(s.know(list, err), "escrow key", fmt.Sprint(number))
 }
 
@@ -170,7 +203,10 @@ func (s *Service) MakeEscrowKey(ctx context.Context, who auth.Identity, use, pat
 	if err != nil {
 		return 0, err
 	}
-	ring.Keys = append(ring.Keys, escrow.RingKey{Number: number, Use: use, MadeAt: s.Now().UTC().Truncate(time.Second), Private: private})
+	ring.Keys = append(
+		ring.Keys,
+		escrow.RingKey{Number: number, Use: use, MadeAt: s.Now().UTC().Truncate(time.Second), Private: private},
+	)
 	if err := ring.Write(path); err != nil { // first, so that no public half stands alone
 		return 0, err
 	}

@@ -78,7 +78,15 @@ func (s *Service) list(tx Records, w *uow.Work) (*listed, error) {
 	names := []string{s.Keys.Signing.ID}
 	for _, k := range keys {
 		if k.State == store.KeyLive {
-			live = append(live, protocol.PublicKey{ID: fmt.Sprintf("%s-%d", k.Use, k.Number), Use: k.Use, Number: k.Number, Key: k.Public})
+			live = append(
+				live,
+				protocol.PublicKey{
+					ID:     fmt.Sprintf("%s-%d", k.Use, k.Number),
+					Use:    k.Use,
+					Number: k.Number,
+					Key:    k.Public,
+				},
+			)
 			names = append(names, live[len(live)-1].ID)
 		}
 	}
@@ -93,7 +101,12 @@ func (s *Service) list(tx Records, w *uow.Work) (*listed, error) {
 			return nil, err
 		}
 		w.Tell(store.TopicKeys)
-		w.Also(uow.Act{Who: uow.Itself, Action: "keys.listed", Object: "keys"}, audit.Done, nil, map[string]any{"number": state.KeyListNumber, "keys": names})
+		w.Also(
+			uow.Act{Who: uow.Itself, Action: "keys.listed", Object: "keys"},
+			audit.Done,
+			nil,
+			map[string]any{"number": state.KeyListNumber, "keys": names},
+		)
 	}
 	return &listed{state.Organisation, state.Epoch, state.KeyListNumber, state.KeyList}, nil
 }
@@ -106,7 +119,11 @@ var ErrForeignKeys = errors.New("the key file belongs to another database")
 func (s *Service) checkRoot(tx Records, state *store.ServiceState) error {
 	if state.RootFingerprint == "" && state.KeyList != "" { // from before the fingerprint was kept
 		if _, err := protocol.OpenKeyList(state.KeyList, s.Keys.Root.ID); err != nil {
-			return fmt.Errorf("%w: its root key is %s, and the key list in the database was signed by another; give the file that this database was used with", ErrForeignKeys, s.Keys.Root.ID)
+			return fmt.Errorf(
+				"%w: its root key is %s, and the key list in the database was signed by another; give the file that this database was used with",
+				ErrForeignKeys,
+				s.Keys.Root.ID,
+			)
 		}
 	}
 	if state.RootFingerprint == "" {
@@ -114,7 +131,12 @@ func (s *Service) checkRoot(tx Records, state *store.ServiceState) error {
 		return tx.SetServiceState(*state)
 	}
 	if state.RootFingerprint != s.Keys.Root.ID {
-		return fmt.Errorf("%w: the root key of the file is %s, and the database was used with %s; give the file with that one, or the database of this one", ErrForeignKeys, s.Keys.Root.ID, state.RootFingerprint)
+		return fmt.Errorf(
+			"%w: the root key of the file is %s, and the database was used with %s; give the file with that one, or the database of this one",
+			ErrForeignKeys,
+			s.Keys.Root.ID,
+			state.RootFingerprint,
+		)
 	}
 	return nil
 }

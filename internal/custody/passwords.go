@@ -24,7 +24,12 @@ type PasswordFilter struct {
 }
 
 // Passwords lists a page of the passwords that devices in reach change, by device and account.
-func (s *Service) Passwords(ctx context.Context, who auth.Identity, f PasswordFilter, p store.Page) ([]store.Rotation, string, error) {
+func (s *Service) Passwords(
+	ctx context.Context,
+	who auth.Identity,
+	f PasswordFilter,
+	p store.Page,
+) ([]store.Rotation, string, error) {
 	if err := membership.Asked(s.DB.With(ctx), f.Group); err != nil {
 		return nil, "", err
 	}
@@ -35,24 +40,29 @@ func (s *Service) Passwords(ctx context.Context, who auth.Identity, f PasswordFi
 	search, late := text.Fold(f.Search), s.Now().Add(-s.Interval)
 	var keys []store.RotationKey
 	var places [][]string
-	s.View.Each(s.Clock(), fleetview.Filter{Reach: who.Reach(auth.Look), Group: f.Group}, func(d *fleetview.Device, _ drift.Standing) bool {
-		if d.NameKey < name || d.NameKey == name && d.ID < id {
-			return true
-		}
-		named := search == "" || strings.Contains(d.NameKey, search) || strings.Contains(text.Fold(d.Facts.Serial), search)
-		for _, r := range d.Rotations {
-			switch {
-			case d.ID == id && r.Target <= target,
-				!named && !strings.Contains(text.Fold(r.Name), search),
-				f.Overdue && !isOverdue(r, late),
-				f.Unrecovered && !r.Unrecovered:
-				continue
+	s.View.Each(
+		s.Clock(),
+		fleetview.Filter{Reach: who.Reach(auth.Look), Group: f.Group},
+		func(d *fleetview.Device, _ drift.Standing) bool {
+			if d.NameKey < name || d.NameKey == name && d.ID < id {
+				return true
 			}
-			keys = append(keys, store.RotationKey{Device: d.ID, Target: r.Target})
-			places = append(places, []string{d.NameKey, d.ID, r.Target})
-		}
-		return len(keys) <= p.Fits()
-	})
+			named := search == "" || strings.Contains(d.NameKey, search) ||
+				strings.Contains(text.Fold(d.Facts.Serial), search)
+			for _, r := range d.Rotations {
+				switch {
+				case d.ID == id && r.Target <= target,
+					!named && !strings.Contains(text.Fold(r.Name), search),
+					f.Overdue && !isOverdue(r, late),
+					f.Unrecovered && !r.Unrecovered:
+					continue
+				}
+				keys = append(keys, store.RotationKey{Device: d.ID, Target: r.Target})
+				places = append(places, []string{d.NameKey, d.ID, r.Target})
+			}
+			return len(keys) <= p.Fits()
+		},
+	)
 	next := ""
 	if len(keys) > p.Fits() {
 		keys = keys[:p.Fits()]
@@ -63,7 +73,11 @@ func (s *Service) Passwords(ctx context.Context, who auth.Identity, f PasswordFi
 }
 
 // PasswordsOf are those of one device, with their deposits, newest first.
-func (s *Service) PasswordsOf(ctx context.Context, who auth.Identity, device string) ([]store.Rotation, map[string][]store.Deposit, error) {
+func (s *Service) PasswordsOf(
+	ctx context.Context,
+	who auth.Identity,
+	device string,
+) ([]store.Rotation, map[string][]store.Deposit, error) {
 	deposits := map[string][]store.Deposit{}
 	var list []store.Rotation
 	err := s.DB.InSnapshot(ctx, func(tx Records) error {
@@ -85,7 +99,12 @@ func (s *Service) PasswordsOf(ctx context.Context, who auth.Identity, device str
 }
 
 // Reveals lists a page of who saw passwords, latest first.
-func (s *Service) Reveals(ctx context.Context, who auth.Identity, past reach.Past, p store.Page) ([]store.Reveal, string, error) {
+func (s *Service) Reveals(
+	ctx context.Context,
+	who auth.Identity,
+	past reach.Past,
+	p store.Page,
+) ([]store.Reveal, string, error) {
 	narrow, err := reach.Narrow(s.DB.With(ctx), s.View, s.Clock(), who, past)
 	if err != nil {
 		return nil, "", err
@@ -99,5 +118,6 @@ func (s *Service) Approvals(ctx context.Context, who auth.Identity, p store.Page
 }
 
 func isOverdue(r store.SeenRotation, late time.Time) bool {
-	return r.EveryMinutes != nil && r.ChangedAt != nil && r.ChangedAt.Add(time.Duration(*r.EveryMinutes)*time.Minute).Before(late)
+	return r.EveryMinutes != nil && r.ChangedAt != nil &&
+		r.ChangedAt.Add(time.Duration(*r.EveryMinutes)*time.Minute).Before(late)
 }

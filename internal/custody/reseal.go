@@ -18,7 +18,12 @@ const resealBatch = 200
 
 // Reseal seals what is sealed to a retired escrow key to the newest live one. It may be interrupted
 // and begun again; progress is told after every batch.
-func (s *Service) Reseal(ctx context.Context, who auth.Identity, from int64, progress func(done, all int)) (int, error) {
+func (s *Service) Reseal(
+	ctx context.Context,
+	who auth.Identity,
+	from int64,
+	progress func(done, all int),
+) (int, error) {
 	keys, uses, err := s.EscrowKeys(ctx)
 	if err != nil {
 		return 0, err
@@ -34,7 +39,11 @@ func (s *Service) Reseal(ctx context.Context, who auth.Identity, from int64, pro
 	}
 	switch {
 	case state != store.KeyRetired:
-		return 0, refusal.New(refusal.Conflict, "escrow key %d is not retired; retire it first, so that nothing new is sealed to it meanwhile", from)
+		return 0, refusal.New(
+			refusal.Conflict,
+			"escrow key %d is not retired; retire it first, so that nothing new is sealed to it meanwhile",
+			from,
+		)
 	case to.Number == 0:
 		return 0, refusal.New(refusal.Conflict, "there is no live escrow key to seal to")
 	case !s.escrowKeys().Holds(from):
@@ -73,10 +82,14 @@ func (s *Service) Reseal(ctx context.Context, who auth.Identity, from int64, pro
 		done += len(batch)
 		progress(done, all)
 	}
-	return done, s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "keys.resealed", Object: fmt.Sprint(from)}, func(tx Records, w *uow.Work) error {
-		w.After = map[string]any{"to": to.Number, "deposits": done}
-		return nil
-	})
+	return done, s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "keys.resealed", Object: fmt.Sprint(from)},
+		func(tx Records, w *uow.Work) error {
+			w.After = map[string]any{"to": to.Number, "deposits": done}
+			return nil
+		},
+	)
 }
 
 // Exported is one deposit in a file that the recovery key opens without the service.
@@ -119,8 +132,12 @@ func (s *Service) ExportDeposits(ctx context.Context, who auth.Identity, receive
 		}
 		last = batch[len(batch)-1]
 	}
-	return done, s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "deposits.exported", Object: "deposits"}, func(tx Records, w *uow.Work) error {
-		w.After = map[string]any{"deposits": done}
-		return nil
-	})
+	return done, s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "deposits.exported", Object: "deposits"},
+		func(tx Records, w *uow.Work) error {
+			w.After = map[string]any{"deposits": done}
+			return nil
+		},
+	)
 }

@@ -55,12 +55,27 @@ type RevealAnswer struct {
 // nothing is spent where this replica cannot open it.
 func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealRequest) (RevealAnswer, error) {
 	var answer RevealAnswer
-	what := uow.Act{Who: who, Right: auth.RevealIt, Action: "password.revealed", Object: req.Device, Reason: strings.TrimSpace(req.Reason), Unseen: true}
-	if n := utf8.RuneCountInString(what.Reason); n < shortestReason || n > longestReason || text.CheckVisible(what.Reason) != nil {
-		return answer, refusal.New(refusal.Invalid, "say why in %d to %d characters, such as a ticket and what is to be done", shortestReason, longestReason).At("reason").WithCode("reason_needed")
+	what := uow.Act{
+		Who:    who,
+		Right:  auth.RevealIt,
+		Action: "password.revealed",
+		Object: req.Device,
+		Reason: strings.TrimSpace(req.Reason),
+		Unseen: true,
+	}
+	if n := utf8.RuneCountInString(what.Reason); n < shortestReason || n > longestReason ||
+		text.CheckVisible(what.Reason) != nil {
+		return answer, refusal.New(refusal.Invalid, "say why in %d to %d characters, such as a ticket and what is to be done", shortestReason, longestReason).
+			At("reason").
+			WithCode("reason_needed")
 	}
 	if s.Now().Sub(who.FreshAt) > FreshFor {
-		return answer, s.Refuse(ctx, what, refusal.New(refusal.Forbidden, "sign in again: a password is shown only within 15 minutes of a sign-in").WithCode("sign_in_again"))
+		return answer, s.Refuse(
+			ctx,
+			what,
+			refusal.New(refusal.Forbidden, "sign in again: a password is shown only within 15 minutes of a sign-in").
+				WithCode("sign_in_again"),
+		)
 	}
 	var deposits []store.Deposit
 	var refused error
@@ -80,7 +95,8 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 		what.Object = found.device.Name
 		for _, d := range deposits {
 			if !s.escrowKeys().Holds(d.KeyNumber) {
-				return refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, which the password is sealed to; nothing was counted. Ask another replica, or give this one the key", d.KeyNumber).WithCode(protocol.CodeKeyMissing)
+				return refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, which the password is sealed to; nothing was counted. Ask another replica, or give this one the key", d.KeyNumber).
+					WithCode(protocol.CodeKeyMissing)
 			}
 		}
 		if refused, err = s.withinBudget(tx, w, found); err != nil || refused != nil {
@@ -88,7 +104,14 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 			return err
 		}
 		now := s.Now()
-		reveal := store.Reveal{DeviceID: found.device.ID, Target: found.rotation.Target, Operator: who.Name, Reason: what.Reason, Copied: req.Copied, At: now}
+		reveal := store.Reveal{
+			DeviceID: found.device.ID,
+			Target:   found.rotation.Target,
+			Operator: who.Name,
+			Reason:   what.Reason,
+			Copied:   req.Copied,
+			At:       now,
+		}
 		for _, d := range deposits {
 			reveal.Deposits = append(reveal.Deposits, store.Ref{Epoch: d.Epoch, Number: d.Number})
 		}
@@ -98,7 +121,13 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 		if answer.RotatesAt, err = rotateAfterReveal(tx, w, found, now); err != nil {
 			return err
 		}
-		w.After = map[string]any{"account": found.rotation.Target, "name": found.rotation.Name, "deposits": reveal.Deposits, "copied": req.Copied, "former": req.Former != nil}
+		w.After = map[string]any{
+			"account":  found.rotation.Target,
+			"name":     found.rotation.Name,
+			"deposits": reveal.Deposits,
+			"copied":   req.Copied,
+			"former":   req.Former != nil,
+		}
 		w.Tell(store.TopicReports, found.device.ID)
 		return nil
 	})
@@ -154,7 +183,8 @@ func (s *Service) revealed(tx Records, who auth.Identity, req RevealRequest) (to
 		}
 	}
 	if len(found.deposits) == 0 {
-		return found, refusal.New(refusal.NotFound, "that password of %s on %s is not in escrow", found.rotation.Target, found.device.Name).WithCode("not_in_escrow")
+		return found, refusal.New(refusal.NotFound, "that password of %s on %s is not in escrow", found.rotation.Target, found.device.Name).
+			WithCode("not_in_escrow")
 	}
 	return found, nil
 }
@@ -168,17 +198,22 @@ func (s *Service) chosen(tx Records, d store.Device, target string) (store.Rotat
 	names := make([]string, len(list))
 	for i, r := range list {
 		names[i] = r.Target
-		if r.Target == target || target == "" && len(list) == 1 || target != "" && (text.Fold(r.Name) == text.Fold(target) || r.Target == principal.FromKey(target).String()) {
+		if r.Target == target || target == "" && len(list) == 1 ||
+			target != "" && (text.Fold(r.Name) == text.Fold(target) || r.Target == principal.FromKey(target).String()) {
 			return r, nil
 		}
 	}
 	switch {
 	case len(list) == 0:
-		return store.Rotation{}, refusal.New(refusal.NotFound, "no password of %s is in escrow; a policy must rotate one, and the device must have done so", d.Name).WithCode("not_in_escrow")
+		return store.Rotation{}, refusal.New(refusal.NotFound, "no password of %s is in escrow; a policy must rotate one, and the device must have done so", d.Name).
+			WithCode("not_in_escrow")
 	case target == "":
-		return store.Rotation{}, refusal.New(refusal.Invalid, "%s has several passwords in escrow; say which: %s", d.Name, strings.Join(names, ", ")).At("account").WithCode("which_account")
+		return store.Rotation{}, refusal.New(refusal.Invalid, "%s has several passwords in escrow; say which: %s", d.Name, strings.Join(names, ", ")).
+			At("account").
+			WithCode("which_account")
 	}
-	return store.Rotation{}, refusal.New(refusal.NotFound, "%s has no password of %q in escrow; it has those of %s", d.Name, target, strings.Join(names, ", ")).At("account")
+	return store.Rotation{}, refusal.New(refusal.NotFound, "%s has no password of %q in escrow; it has those of %s", d.Name, target, strings.Join(names, ", ")).
+		At("account")
 }
 
 // rotateAfterReveal queues the change of a password that was shown, where its rule wants that.

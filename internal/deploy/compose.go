@@ -45,8 +45,19 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 				return err
 			}
 		}
-		next := store.Settled{Device: d.ID, Name: d.Name, Scope: scope.record.Digest, Held: c.held, HeldUnits: c.heldUnits,
-			Stamp: drift.Stamp{Epoch: d.DesiredEpoch, Number: d.DesiredNumber, Digest: d.DesiredDigest}, Settings: c.digest}
+		next := store.Settled{
+			Device:    d.ID,
+			Name:      d.Name,
+			Scope:     scope.record.Digest,
+			Held:      c.held,
+			HeldUnits: c.heldUnits,
+			Stamp: drift.Stamp{
+				Epoch:  d.DesiredEpoch,
+				Number: d.DesiredNumber,
+				Digest: d.DesiredDigest,
+			},
+			Settings: c.digest,
+		}
 		if d.DesiredNumber == 0 || d.SettingsDigest != c.digest {
 			next.New = true
 			next.Stamp.Number++

@@ -114,7 +114,18 @@ func (alone) Exclusively(ctx context.Context, _ int, do func(context.Context) er
 // assigned puts a policy in force on everything.
 func (r *records) assigned(name string, rank int, body string) {
 	r.policies[name] = "format: rankwarden.policy/1\nname: " + name + "\n" + body
-	r.assignments = append(r.assignments, store.Assignment{Name: name, PolicyID: name, Policy: name, Revision: 1, Include: []string{"everything"}, Rank: rank, Stance: "enforce"})
+	r.assignments = append(
+		r.assignments,
+		store.Assignment{
+			Name:     name,
+			PolicyID: name,
+			Policy:   name,
+			Revision: 1,
+			Include:  []string{"everything"},
+			Rank:     rank,
+			Stance:   "enforce",
+		},
+	)
 }
 
 func (r *records) asked(t *testing.T, device string) map[string]any {
@@ -128,17 +139,28 @@ func (r *records) asked(t *testing.T, device string) map[string]any {
 }
 
 func room(devices int) (*deploy.Service, *records) {
-	r := &records{devices: map[string]store.SettledDevice{}, policies: map[string]string{}, settings: map[string]string{}}
+	r := &records{
+		devices:  map[string]store.SettledDevice{},
+		policies: map[string]string{},
+		settings: map[string]string{},
+	}
 	for i := range devices {
 		id := fmt.Sprintf("D%d", i)
 		r.devices[id] = store.SettledDevice{ID: id, Name: "skl-hq-00" + id[1:], DesiredEpoch: 1}
 	}
-	return &deploy.Service{Room: uowtest.Room[deploy.Records](r, &r.Trail), Locks: alone{}, Documents: &published.Documents{}}, r
+	return &deploy.Service{
+		Room:      uowtest.Room[deploy.Records](r, &r.Trail),
+		Locks:     alone{},
+		Documents: &published.Documents{},
+	}, r
 }
 
 // settle asks for everything to be settled, and settles it.
 func settle(t *testing.T, s *deploy.Service, r *records) {
-	r.waiting = append(r.waiting, store.SettleRequest{ID: int64(len(r.waiting) + 1), Cause: "test", Groups: []string{"everything"}})
+	r.waiting = append(
+		r.waiting,
+		store.SettleRequest{ID: int64(len(r.waiting) + 1), Cause: "test", Groups: []string{"everything"}},
+	)
 	require.NoError(t, s.SettlePending(t.Context()))
 }
 
@@ -162,7 +184,10 @@ func TestADeviceIsToldAnewOnlyWhenSomethingIsNew(t *testing.T) {
 }
 
 func members(id int) string {
-	return fmt.Sprintf("membership: [{local_group: remote-desktop-users, mode: exact, members: ['sid:S-1-5-21-1-2-3-%d']}]", id)
+	return fmt.Sprintf(
+		"membership: [{local_group: remote-desktop-users, mode: exact, members: ['sid:S-1-5-21-1-2-3-%d']}]",
+		id,
+	)
 }
 
 // Equal ranks that differ hold the value that a device has; it is not taken away, and not given to a new one.

@@ -17,7 +17,11 @@ import (
 // inputs reads what is in force now for the devices: the inputs of a plan, and the records of its assignments at
 // the same indexes. A device of the plan has its folded name, and its groups as they were worked out.
 func (s *Service) inputs(tx Records, devices []store.DeviceName) (plan.Inputs, []store.Assignment, error) {
-	in := plan.Inputs{Devices: make([]fleet.Facts, len(devices)), Policies: map[string]*policy.Document{}, Unusable: map[string]error{}}
+	in := plan.Inputs{
+		Devices:  make([]fleet.Facts, len(devices)),
+		Policies: map[string]*policy.Document{},
+		Unusable: map[string]error{},
+	}
 	for i, d := range devices {
 		in.Devices[i].Name = d.NameKey
 	}

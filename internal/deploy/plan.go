@@ -58,7 +58,13 @@ func describe(scope plan.Scope, records []store.Assignment) (settledScope, error
 	described := make([]store.ScopeAssignment, len(scope.Applying))
 	for i, at := range scope.Applying {
 		a := records[at]
-		described[i] = store.ScopeAssignment{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: assign.Stance(a.Stance)}
+		described[i] = store.ScopeAssignment{
+			Assignment: a.Name,
+			Policy:     a.Policy,
+			Revision:   a.Revision,
+			Rank:       a.Rank,
+			Stance:     assign.Stance(a.Stance),
+		}
 	}
 	var parts [3][]byte
 	for i, part := range []any{described, scope.Enforced, scope.Projected} {
@@ -68,7 +74,11 @@ func describe(scope plan.Scope, records []store.Assignment) (settledScope, error
 		}
 		parts[i] = data
 	}
-	settled.record = store.Scope{Digest: protocol.Digest(slices.Concat(parts[:]...)), Assignments: string(parts[0]), Lane: string(parts[1])}
+	settled.record = store.Scope{
+		Digest:      protocol.Digest(slices.Concat(parts[:]...)),
+		Assignments: string(parts[0]),
+		Lane:        string(parts[1]),
+	}
 	if scope.Projected != nil {
 		settled.record.Projected = new(string(parts[2]))
 	}

@@ -111,12 +111,22 @@ func (s *Service) settleable(ctx context.Context) ([]store.SettleRequest, error)
 
 // isPoison reports whether an error lies in what is settled, and not in the database or in this replica.
 func isPoison(err error) bool {
-	return err != nil && !errors.Is(err, context.Canceled) && !errors.Is(err, context.DeadlineExceeded) && !errors.Is(err, store.ErrFenced) && !store.IsUnavailable(err)
+	return err != nil && !errors.Is(err, context.Canceled) && !errors.Is(err, context.DeadlineExceeded) &&
+		!errors.Is(err, store.ErrFenced) &&
+		!store.IsUnavailable(err)
 }
 
 // settleLater has a request that failed tried again, later each time.
 func (s *Service) settleLater(ctx context.Context, r store.SettleRequest, why error) error {
-	s.Log.Error("a request to settle failed; it is tried again and holds up no other", "cause", r.Cause, "attempts", r.Attempts+1, "error", why)
+	s.Log.Error(
+		"a request to settle failed; it is tried again and holds up no other",
+		"cause",
+		r.Cause,
+		"attempts",
+		r.Attempts+1,
+		"error",
+		why,
+	)
 	return s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, _ *uow.Work) error {
 		return tx.SettleFailed([]int64{r.ID}, why.Error(), s.Now().Add(settleBackoff(r.Attempts)))
 	})
@@ -150,10 +160,28 @@ func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) er
 			}
 		}
 	}
-	err := s.Do(ctx, uow.Act{Who: uow.Itself, Action: "device.resettled", Object: "devices"}, func(tx Records, w *uow.Work) error {
-		return s.finish(tx, w, requests, &run)
-	})
-	s.Log.Info("settled", "causes", run.causes, "devices", run.devices, "scopes", len(run.scopes), "new_desired_states", run.changed, "failed", len(run.failed), "took", time.Since(start))
+	err := s.Do(
+		ctx,
+		uow.Act{Who: uow.Itself, Action: "device.resettled", Object: "devices"},
+		func(tx Records, w *uow.Work) error {
+			return s.finish(tx, w, requests, &run)
+		},
+	)
+	s.Log.Info(
+		"settled",
+		"causes",
+		run.causes,
+		"devices",
+		run.devices,
+		"scopes",
+		len(run.scopes),
+		"new_desired_states",
+		run.changed,
+		"failed",
+		len(run.failed),
+		"took",
+		time.Since(start),
+	)
 	return err
 }
 
@@ -177,7 +205,15 @@ func (s *Service) finish(tx Records, w *uow.Work, requests []store.SettleRequest
 		attempts = max(attempts, r.Attempts)
 	}
 	for _, f := range run.failed {
-		s.Log.Error("devices could not be settled; it is tried again and holds up no other", "causes", run.causes, "devices", len(f.devices), "error", f.why)
+		s.Log.Error(
+			"devices could not be settled; it is tried again and holds up no other",
+			"causes",
+			run.causes,
+			"devices",
+			len(f.devices),
+			"error",
+			f.why,
+		)
 		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{}, Devices: f.devices, CreatedAt: s.Now(),
 			Attempts: attempts + 1, Error: f.why.Error(), NextAt: s.Now().Add(settleBackoff(attempts))}); err != nil {
 			return err

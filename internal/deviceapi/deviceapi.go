@@ -87,7 +87,12 @@ func refuse(status int, code, detail string) error {
 func (a *API) keys(c fiber.Ctx) error {
 	list := a.Custody.KnownKeyList()
 	now, key := a.Now(), a.Custody.Signing()
-	signed, err := protocol.Sign(key, protocol.Header{KeyID: key.ID, URL: protocol.PathKeys, Time: now}, protocol.ServiceTime{Time: now}, false)
+	signed, err := protocol.Sign(
+		key,
+		protocol.Header{KeyID: key.ID, URL: protocol.PathKeys, Time: now},
+		protocol.ServiceTime{Time: now},
+		false,
+	)
 	if err != nil {
 		return err
 	}
@@ -103,11 +108,19 @@ type request struct {
 
 func (a *API) open(c fiber.Ctx) (*protocol.Signed, error) {
 	if len(c.Body()) > protocol.MaxRequest {
-		return nil, refuse(http.StatusRequestEntityTooLarge, protocol.CodeTooLarge, "the request is larger than a megabyte; nothing of it was stored")
+		return nil, refuse(
+			http.StatusRequestEntityTooLarge,
+			protocol.CodeTooLarge,
+			"the request is larger than a megabyte; nothing of it was stored",
+		)
 	}
 	signed, err := protocol.Parse(string(c.Body()))
 	if err != nil {
-		return nil, refuse(http.StatusBadRequest, protocol.CodeNotSigned, "the request is not a signed document; send a compact JWS as "+protocol.ContentType)
+		return nil, refuse(
+			http.StatusBadRequest,
+			protocol.CodeNotSigned,
+			"the request is not a signed document; send a compact JWS as "+protocol.ContentType,
+		)
 	}
 	return signed, nil
 }
@@ -115,20 +128,38 @@ func (a *API) open(c fiber.Ctx) (*protocol.Signed, error) {
 func (a *API) verify(c fiber.Ctx, signed *protocol.Signed, key ed25519.PublicKey) (request, error) {
 	payload, err := signed.Verify(key)
 	if err != nil {
-		return request{}, refuse(http.StatusUnauthorized, protocol.CodeBadSignature, "the signature does not hold for this device's key; the request was changed on its way, or another key signed it")
+		return request{}, refuse(
+			http.StatusUnauthorized,
+			protocol.CodeBadSignature,
+			"the signature does not hold for this device's key; the request was changed on its way, or another key signed it",
+		)
 	}
 	if signed.Header.URL != c.Path() {
-		return request{}, refuse(http.StatusUnauthorized, protocol.CodeWrongURL, "the request was signed for another address; it cannot be used here")
+		return request{}, refuse(
+			http.StatusUnauthorized,
+			protocol.CodeWrongURL,
+			"the request was signed for another address; it cannot be used here",
+		)
 	}
 	if skew := a.Now().Sub(signed.Header.Time).Abs(); skew > protocol.MaxSkew {
-		return request{}, refuse(http.StatusUnauthorized, protocol.CodeWrongTime, "the time in the request is "+skew.Round(time.Second).String()+" off; set the clock by the time in the service's signed answers")
+		return request{}, refuse(
+			http.StatusUnauthorized,
+			protocol.CodeWrongTime,
+			"the time in the request is "+skew.Round(time.Second).
+				String()+
+				" off; set the clock by the time in the service's signed answers",
+		)
 	}
 	return request{signed.Header, payload, protocol.Digest(c.Body())}, nil
 }
 
 func read(payload []byte, into any) error {
 	if err := json.Unmarshal(payload, into); err != nil {
-		return refuse(http.StatusUnprocessableEntity, protocol.CodeBadDocument, "the signed document cannot be read: "+err.Error())
+		return refuse(
+			http.StatusUnprocessableEntity,
+			protocol.CodeBadDocument,
+			"the signed document cannot be read: "+err.Error(),
+		)
 	}
 	return nil
 }
@@ -155,7 +186,11 @@ func (a *API) enrol(c fiber.Ctx) error {
 		return err
 	}
 	if len(signed.Embedded) != ed25519.PublicKeySize {
-		return refuse(http.StatusBadRequest, protocol.CodeNoKey, "an enrolment request must carry the device's Ed25519 key in its header")
+		return refuse(
+			http.StatusBadRequest,
+			protocol.CodeNoKey,
+			"an enrolment request must carry the device's Ed25519 key in its header",
+		)
 	}
 	req, err := a.verify(c, signed, signed.Embedded)
 	if err != nil {
@@ -173,7 +208,11 @@ func (a *API) enrol(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return a.answer(c, req, protocol.EnrolAnswer{Device: d.ID, Accepted: d.State == store.Live, Interval: a.interval(), DeviceSeq: d.Seq})
+	return a.answer(
+		c,
+		req,
+		protocol.EnrolAnswer{Device: d.ID, Accepted: d.State == store.Live, Interval: a.interval(), DeviceSeq: d.Seq},
+	)
 }
 
 func (a *API) interval() int { return int(a.Interval.Seconds()) }
@@ -189,14 +228,22 @@ func (a *API) from(c fiber.Ctx) (store.Known, request, error) {
 		return d, request{}, err
 	}
 	if !ok {
-		return d, request{}, refuse(http.StatusUnauthorized, protocol.CodeDeviceUnknown, "no device of this identifier is enrolled; enrol it again with a new token")
+		return d, request{}, refuse(
+			http.StatusUnauthorized,
+			protocol.CodeDeviceUnknown,
+			"no device of this identifier is enrolled; enrol it again with a new token",
+		)
 	}
 	req, err := a.verify(c, signed, key(d))
 	if err != nil {
 		return d, req, err
 	}
 	if d.State == store.Retired || d.State == store.Refused {
-		return d, req, refuse(http.StatusForbidden, protocol.CodeNotLive+d.State, "this device is "+d.State+"; an operator must enrol it again")
+		return d, req, refuse(
+			http.StatusForbidden,
+			protocol.CodeNotLive+d.State,
+			"this device is "+d.State+"; an operator must enrol it again",
+		)
 	}
 	a.registry.heard(d.ID, a.Now())
 	return d, req, nil
@@ -221,19 +268,37 @@ func (a *API) checkIn(c fiber.Ctx) error {
 }
 
 // exchanged is the part of a check-in that needs the database, if it has one.
-func (a *API) exchanged(ctx context.Context, d store.Known, req request, body protocol.CheckIn, answer *protocol.Answer) error {
+func (a *API) exchanged(
+	ctx context.Context,
+	d store.Known,
+	req request,
+	body protocol.CheckIn,
+	answer *protocol.Answer,
+) error {
 	work := func() error { return a.exchange(ctx, d, req, body, answer) }
-	if len(body.Events)+len(body.Results) == 0 && body.Report == nil && !newer(d, body.Desired) && d.OrderNumber <= body.Orders &&
-		body.KeyList >= a.Custody.KeyListNumber() && (d.Mismatched || !body.Desired.Foreign(desired(d))) {
+	if len(body.Events)+len(body.Results) == 0 && body.Report == nil && !newer(d, body.Desired) &&
+		d.OrderNumber <= body.Orders &&
+		body.KeyList >= a.Custody.KeyListNumber() &&
+		(d.Mismatched || !body.Desired.Foreign(desired(d))) {
 		return work() // nothing new
 	}
 	return a.door.do(ctx, work)
 }
 
-func (a *API) exchange(ctx context.Context, d store.Known, req request, body protocol.CheckIn, answer *protocol.Answer) (err error) {
+func (a *API) exchange(
+	ctx context.Context,
+	d store.Known,
+	req request,
+	body protocol.CheckIn,
+	answer *protocol.Answer,
+) (err error) {
 	// What is known here may be behind, never ahead: a device that is behind it came back from a snapshot.
 	if body.Epoch < d.Epoch || body.Epoch == d.Epoch && body.Deposit.Latest < d.DepositNumber {
-		return refuse(http.StatusConflict, protocol.CodeSequenceBehind, "the numbers of this device were used before: it came back from a snapshot, or another one has its key. Begin a new epoch")
+		return refuse(
+			http.StatusConflict,
+			protocol.CodeSequenceBehind,
+			"the numbers of this device were used before: it came back from a snapshot, or another one has its key. Begin a new epoch",
+		)
 	}
 	has := protocol.DepositMarks{Latest: d.DepositNumber, Confirmed: d.ConfirmedNumber}
 	if body.Epoch > d.Epoch {
@@ -254,7 +319,11 @@ func (a *API) exchange(ctx context.Context, d store.Known, req request, body pro
 	}
 	if body.Report != nil {
 		if req.header.Sequence != body.Report.Seq {
-			return refuse(http.StatusUnprocessableEntity, protocol.CodeSequenceDiffers, "the sequence in the header is not that of the report")
+			return refuse(
+				http.StatusUnprocessableEntity,
+				protocol.CodeSequenceDiffers,
+				"the sequence in the header is not that of the report",
+			)
 		}
 		if err := a.Intake.TakeReport(ctx, d.ID, body.Epoch, *body.Report, req.digest); err != nil {
 			return err
@@ -294,7 +363,11 @@ func (a *API) wait(c fiber.Ctx) error {
 	}
 	w := a.registry.hold(d.ID, body.Desired, body.Orders)
 	if w == nil {
-		return tooMany("too_many_waiting", "too many devices are waiting here; check in at the usual interval", time.Minute)
+		return tooMany(
+			"too_many_waiting",
+			"too many devices are waiting here; check in at the usual interval",
+			time.Minute,
+		)
 	}
 	if ready, _ := w.outcome(); ready || body.KeyList < a.Custody.KeyListNumber() {
 		a.registry.release(d.ID, w)

@@ -39,7 +39,15 @@ const (
 )
 
 func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger, now func() time.Time) *registry {
-	return &registry{store: db, hub: hub, log: log, now: now, devices: map[string]store.Known{}, contacts: map[string]time.Time{}, waiting: map[string]*waiter{}}
+	return &registry{
+		store:    db,
+		hub:      hub,
+		log:      log,
+		now:      now,
+		devices:  map[string]store.Known{},
+		contacts: map[string]time.Time{},
+		waiting:  map[string]*waiter{},
+	}
 }
 
 // run keeps the registry true until the context ends; what was gathered is written last.
@@ -144,7 +152,13 @@ func (r *registry) learn(id string, epoch int64, stored protocol.DepositMarks) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if d, known := r.devices[id]; known && d.Epoch == epoch {
-		d.DepositNumber, d.ConfirmedNumber = max(d.DepositNumber, stored.Latest), max(d.ConfirmedNumber, stored.Confirmed)
+		d.DepositNumber, d.ConfirmedNumber = max(
+			d.DepositNumber,
+			stored.Latest,
+		), max(
+			d.ConfirmedNumber,
+			stored.Confirmed,
+		)
 		r.devices[id] = d
 	}
 }
@@ -170,7 +184,13 @@ func (r *registry) writeContacts(ctx context.Context) {
 		return
 	}
 	if err := r.store.With(ctx).WriteContacts(contacts); err != nil {
-		r.log.Warn("times of last contact were not written; they are gathered again", "devices", len(contacts), "error", err)
+		r.log.Warn(
+			"times of last contact were not written; they are gathered again",
+			"devices",
+			len(contacts),
+			"error",
+			err,
+		)
 	}
 }
 

@@ -40,10 +40,17 @@ const filter = "(|(objectClass=person)(objectClass=group)(objectClass=groupOfNam
 func (c Connection) Check() error {
 	u, err := url.Parse(c.URL)
 	if err != nil || u.Scheme != "ldap" && u.Scheme != "ldaps" || u.Hostname() == "" {
-		return fmt.Errorf("%w: %q is no address of a directory; write ldaps://HOST or ldap://HOST", ErrConnection, c.URL)
+		return fmt.Errorf(
+			"%w: %q is no address of a directory; write ldaps://HOST or ldap://HOST",
+			ErrConnection,
+			c.URL,
+		)
 	}
 	if c.BaseDN == "" {
-		return fmt.Errorf("%w: no base is given; write where people and groups are, such as dc=skerryline,dc=example", ErrConnection)
+		return fmt.Errorf(
+			"%w: no base is given; write where people and groups are, such as dc=skerryline,dc=example",
+			ErrConnection,
+		)
 	}
 	if _, err := ldap.ParseDN(c.BaseDN); err != nil {
 		return fmt.Errorf("%w: the base %q cannot be read: %w", ErrConnection, c.BaseDN, err)
@@ -79,7 +86,17 @@ func (c Connection) Fetch(ctx context.Context) ([]Entry, []Skipped, error) {
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: signing in as %q: %w", ErrConnection, c.BindDN, err)
 	}
-	request := ldap.NewSearchRequest(c.BaseDN, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false, filter, attributes, nil)
+	request := ldap.NewSearchRequest(
+		c.BaseDN,
+		ldap.ScopeWholeSubtree,
+		ldap.NeverDerefAliases,
+		0,
+		0,
+		false,
+		filter,
+		attributes,
+		nil,
+	)
 	result, err := conn.SearchWithPaging(request, pageSize)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: reading %s: %w", ErrConnection, c.BaseDN, errors.Join(ctx.Err(), err))
@@ -98,7 +115,11 @@ func (c Connection) dial() (*ldap.Conn, error) {
 		settings.RootCAs = x509.NewCertPool()
 		settings.RootCAs.AppendCertsFromPEM(c.CA)
 	}
-	conn, err := ldap.DialURL(c.URL, ldap.DialWithTLSConfig(settings), ldap.DialWithDialer(&net.Dialer{Timeout: dialTimeout}))
+	conn, err := ldap.DialURL(
+		c.URL,
+		ldap.DialWithTLSConfig(settings),
+		ldap.DialWithDialer(&net.Dialer{Timeout: dialTimeout}),
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -134,7 +134,9 @@ func sidOf(object *ldap.Entry) (principal.SID, error) {
 			return principal.SIDFromBytes(values[0])
 		}
 	}
-	return principal.SID{}, fmt.Errorf("it has no security identifier (objectSid or sambaSID), so no device could find it")
+	return principal.SID{}, fmt.Errorf(
+		"it has no security identifier (objectSid or sambaSID), so no device could find it",
+	)
 }
 
 // guidOf reads the identifier of the object, packed or as text; it may have none.

@@ -19,8 +19,14 @@ func ParseLDIF(source []byte) ([]Entry, []Skipped, error) {
 	line := 0
 	for text := range bytes.Lines(source) {
 		line++
-		if name, rest, found := strings.Cut(string(text), ":"); found && !strings.HasPrefix(name, " ") && !strings.HasPrefix(name, "#") && strings.HasPrefix(rest, "<") {
-			return nil, nil, fmt.Errorf("%w: line %d gives a value by URL; write the value itself, in base64 after two colons", ErrLDIF, line)
+		if name, rest, found := strings.Cut(string(text), ":"); found && !strings.HasPrefix(name, " ") &&
+			!strings.HasPrefix(name, "#") &&
+			strings.HasPrefix(rest, "<") {
+			return nil, nil, fmt.Errorf(
+				"%w: line %d gives a value by URL; write the value itself, in base64 after two colons",
+				ErrLDIF,
+				line,
+			)
 		}
 	}
 	var file ldif.LDIF

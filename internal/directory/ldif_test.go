@@ -18,8 +18,12 @@ const base = "dc=skerryline,dc=example"
 
 // Each way in which directories write who somebody is comes to the same reference and identifier.
 func TestNamesAndIdentifiers(t *testing.T) {
-	packed := base64.StdEncoding.EncodeToString([]byte{1, 5, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0, 70, 0, 0, 0, 80, 0, 0, 0, 90, 0, 0, 0, 0xdd, 5, 0, 0})
-	guid := base64.StdEncoding.EncodeToString([]byte{0xf0, 0x11, 0x2c, 0x7f, 0x1e, 0x9d, 0x5e, 0x4b, 0x8a, 0x55, 0x0f, 0x3f, 0x2a, 0x6f, 0x9b, 0x21})
+	packed := base64.StdEncoding.EncodeToString(
+		[]byte{1, 5, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0, 70, 0, 0, 0, 80, 0, 0, 0, 90, 0, 0, 0, 0xdd, 5, 0, 0},
+	)
+	guid := base64.StdEncoding.EncodeToString(
+		[]byte{0xf0, 0x11, 0x2c, 0x7f, 0x1e, 0x9d, 0x5e, 0x4b, 0x8a, 0x55, 0x0f, 0x3f, 0x2a, 0x6f, 0x9b, 0x21},
+	)
 	for name, c := range map[string]struct {
 		ldif            string
 		ref, title, sid string
@@ -42,7 +46,11 @@ func TestNamesAndIdentifiers(t *testing.T) {
 			require.Empty(t, skipped)
 			require.Len(t, entries, 1)
 			e := entries[0]
-			assert.Equal(t, []string{c.ref, c.title, c.sid, c.guid}, []string{e.Ref.String(), e.Title, e.SID.String(), e.GUID.String()})
+			assert.Equal(
+				t,
+				[]string{c.ref, c.title, c.sid, c.guid},
+				[]string{e.Ref.String(), e.Title, e.SID.String(), e.GUID.String()},
+			)
 		})
 	}
 }
@@ -77,7 +85,12 @@ func TestPassedOver(t *testing.T) {
 }
 
 func TestConnectionSettings(t *testing.T) {
-	good := directory.Connection{URL: "ldaps://directory.skerryline.example", BaseDN: base, BindDN: "cn=reader," + base, Password: "x"}
+	good := directory.Connection{
+		URL:      "ldaps://directory.skerryline.example",
+		BaseDN:   base,
+		BindDN:   "cn=reader," + base,
+		Password: "x",
+	}
 	require.NoError(t, good.Check())
 	for says, change := range map[string]func(c *directory.Connection){
 		"no address of a directory":          func(c *directory.Connection) { c.URL = "directory.skerryline.example" },

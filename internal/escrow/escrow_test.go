@@ -15,8 +15,17 @@ import (
 	"rankwarden.example/internal/protocol"
 )
 
-var about = escrow.About{Organisation: "Skerry Line", Device: "01DEVICE", Target: principal.FromKey("keeper"), Account: principal.MustSID("S-1-5-21-7-8-9-1001"),
-	Epoch: 1, Number: 7, Key: 1, NameBefore: "keeper-1234", NameAfter: "keeper-9876"}
+var about = escrow.About{
+	Organisation: "Skerry Line",
+	Device:       "01DEVICE",
+	Target:       principal.FromKey("keeper"),
+	Account:      principal.MustSID("S-1-5-21-7-8-9-1001"),
+	Epoch:        1,
+	Number:       7,
+	Key:          1,
+	NameBefore:   "keeper-1234",
+	NameAfter:    "keeper-9876",
+}
 
 const password = "Anchor-Beacon-Cable-Dory-Ebb-Fathom"
 

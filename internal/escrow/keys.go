@@ -37,7 +37,9 @@ type Opener interface {
 }
 
 // ErrNoKey is given where the private key is not there.
-var ErrNoKey = errors.New("the private escrow key of that number is not here; give it with --escrow-keys, or ask a replica that has it")
+var ErrNoKey = errors.New(
+	"the private escrow key of that number is not here; give it with --escrow-keys, or ask a replica that has it",
+)
 
 // Ring is a file of private keys.
 type Ring struct{ Keys []RingKey }
@@ -98,7 +100,10 @@ func ParseRing(data []byte) (Ring, error) {
 	for _, k := range file.Keys {
 		private, err := kem.NewPrivateKey(k.Private)
 		if err != nil || k.Number < 1 || r.Holds(k.Number) {
-			return Ring{}, fmt.Errorf("escrow key %d cannot be read, or stands there twice; restore the file from its copy", k.Number)
+			return Ring{}, fmt.Errorf(
+				"escrow key %d cannot be read, or stands there twice; restore the file from its copy",
+				k.Number,
+			)
 		}
 		r.Keys = append(r.Keys, RingKey{k.Number, k.Use, k.MadeAt, Private{private}})
 	}
@@ -128,7 +133,11 @@ func ReadRing(path string) (Ring, error) {
 		return Ring{}, fmt.Errorf("escrow keys: %w", err)
 	}
 	if info.Mode().Perm()&0o077 != 0 {
-		return Ring{}, fmt.Errorf("escrow keys: %s can be read by others (mode %04o); run chmod 600 on it", path, info.Mode().Perm())
+		return Ring{}, fmt.Errorf(
+			"escrow keys: %s can be read by others (mode %04o); run chmod 600 on it",
+			path,
+			info.Mode().Perm(),
+		)
 	}
 	data, err := os.ReadFile(path)
 	if err != nil {

@@ -42,7 +42,9 @@ const (
 
 // ErrSealed is given for sealed bytes that do not open: they were changed, or belong to another
 // device, account, number or key.
-var ErrSealed = errors.New("the sealed password does not open: it was changed, or belongs to another device, account, deposit or key")
+var ErrSealed = errors.New(
+	"the sealed password does not open: it was changed, or belongs to another device, account, deposit or key",
+)
 
 var info = []byte("rankwarden deposit")
 

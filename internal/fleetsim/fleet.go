@@ -112,7 +112,10 @@ func (f *Fleet) Run(ctx context.Context) error {
 	failed := make(chan error, len(f.devices))
 	for _, d := range f.devices {
 		a, err := agent.New(agent.Options{Host: d.Machine, Service: f.Service, Token: f.Tokens[d.Name], Dir: d.dir,
-			HTTP: &http.Client{Transport: &d.Link, Timeout: 90 * time.Second}, Clock: f.Clock, Log: f.Log.With("device", d.Name)})
+			HTTP: &http.Client{
+				Transport: &d.Link,
+				Timeout:   90 * time.Second,
+			}, Clock: f.Clock, Log: f.Log.With("device", d.Name)})
 		if err != nil {
 			return err
 		}

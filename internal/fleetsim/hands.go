@@ -71,12 +71,17 @@ func (f *Fleet) hands(w http.ResponseWriter, r *http.Request) {
 	}
 	done := Done{}
 	for _, a := range d.Machine.Machine().Accounts {
-		if text.Fold(a.Name) == text.Fold(h.Account) || done.Name == "" && strings.HasPrefix(text.Fold(a.Name), text.Fold(h.Account)) {
+		if text.Fold(a.Name) == text.Fold(h.Account) ||
+			done.Name == "" && strings.HasPrefix(text.Fold(a.Name), text.Fold(h.Account)) {
 			done.Name = a.Name
 		}
 	}
 	if done.Name == "" {
-		http.Error(w, fmt.Sprintf("%s has no account whose name begins with %q", d.Name, h.Account), http.StatusNotFound)
+		http.Error(
+			w,
+			fmt.Sprintf("%s has no account whose name begins with %q", d.Name, h.Account),
+			http.StatusNotFound,
+		)
 		return
 	}
 	password := h.Password

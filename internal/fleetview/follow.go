@@ -19,7 +19,13 @@ const (
 // Run keeps the view true until the context ends. It follows the database's notices, and reads the
 // whole fleet at the beginning, whenever notices may have been lost, and once in a while.
 func (v *View) Run(ctx context.Context, db *store.Store, hub *live.Hub, log *slog.Logger, now func() time.Time) {
-	changes := hub.Subscribe(store.TopicDevices, store.TopicReports, store.TopicGroups, store.TopicContacts, store.TopicFence)
+	changes := hub.Subscribe(
+		store.TopicDevices,
+		store.TopicReports,
+		store.TopicGroups,
+		store.TopicContacts,
+		store.TopicFence,
+	)
 	defer changes.Close()
 	due := time.After(0)
 	var fences []string
@@ -46,7 +52,11 @@ func (v *View) Run(ctx context.Context, db *store.Store, hub *live.Hub, log *slo
 			seen, err := db.SeeDevices(ctx, ids)
 			if err != nil {
 				if ctx.Err() == nil {
-					log.Warn("devices could not be read for the lists of operators; it will be tried again", "error", err)
+					log.Warn(
+						"devices could not be read for the lists of operators; it will be tried again",
+						"error",
+						err,
+					)
 				}
 				due = time.After(tryAgain)
 				continue

@@ -32,7 +32,8 @@ func (v *View) each(clock store.Clock, f Filter, order []*Device, visit func(d *
 	state, search, scope := f.State, text.Fold(f.Search), v.scope(f.Reach, f.Group)
 	live := state == "" || state == store.Live
 	for _, d := range order {
-		if d.live != live || !live && d.State != state || search != "" && !strings.Contains(d.search, search) || !scope.has(d) {
+		if d.live != live || !live && d.State != state || search != "" && !strings.Contains(d.search, search) ||
+			!scope.has(d) {
 			continue
 		}
 		standing := drift.Stand(d.Heard, clock.Now, clock.Interval)

@@ -40,7 +40,8 @@ type Device struct {
 // Verified reports whether the device was verified against its newest desired state.
 func (d *Device) Verified() bool {
 	h := d.Heard
-	return h.Desired.Number > 0 && !h.Mismatched && h.Desired.Epoch == h.Reported.Epoch && h.Desired.Number == h.Reported.Number
+	return h.Desired.Number > 0 && !h.Mismatched && h.Desired.Epoch == h.Reported.Epoch &&
+		h.Desired.Number == h.Reported.Number
 }
 
 // View is the fleet of this replica. Use [New].
@@ -60,7 +61,13 @@ type View struct {
 
 // New makes an empty view; [View.Run] fills it.
 func New() *View {
-	return &View{devices: map[string]*Device{}, groups: map[string]int32{}, slots: map[string]int32{}, ready: make(chan struct{}), fences: map[string]chan struct{}{}}
+	return &View{
+		devices: map[string]*Device{},
+		groups:  map[string]int32{},
+		slots:   map[string]int32{},
+		ready:   make(chan struct{}),
+		fences:  map[string]chan struct{}{},
+	}
 }
 
 func byName(a, b *Device) int {
@@ -143,11 +150,38 @@ func keepContact(d, former *Device) *Device {
 
 func deviceOf(s store.Seen, groups []int32, findings []store.SeenFinding, rotations []store.SeenRotation) *Device {
 	slices.Sort(groups)
-	d := &Device{ID: s.ID, Name: s.Name, NameKey: s.NameKey, State: s.State, Scope: s.Scope, Held: s.Held, Contended: s.Contended,
-		Facts:    fleet.Facts{Name: s.Name, Platform: s.Platform, OSVersion: s.OSVersion, OSBuild: s.OSBuild, Model: s.Model, Serial: s.Serial, Path: s.Path, Tags: s.Tags, PrimaryUser: s.PrimaryUser},
-		Heard:    s.Heard(),
-		Findings: findings, Rotations: rotations, Locked: s.Locked, groups: groups, live: s.State == store.Live}
-	d.search = text.Fold(strings.Join(append([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags...), "\n"))
+	d := &Device{
+		ID:        s.ID,
+		Name:      s.Name,
+		NameKey:   s.NameKey,
+		State:     s.State,
+		Scope:     s.Scope,
+		Held:      s.Held,
+		Contended: s.Contended,
+		Facts: fleet.Facts{
+			Name:        s.Name,
+			Platform:    s.Platform,
+			OSVersion:   s.OSVersion,
+			OSBuild:     s.OSBuild,
+			Model:       s.Model,
+			Serial:      s.Serial,
+			Path:        s.Path,
+			Tags:        s.Tags,
+			PrimaryUser: s.PrimaryUser,
+		},
+		Heard:     s.Heard(),
+		Findings:  findings,
+		Rotations: rotations,
+		Locked:    s.Locked,
+		groups:    groups,
+		live:      s.State == store.Live,
+	}
+	d.search = text.Fold(
+		strings.Join(
+			append([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags...),
+			"\n",
+		),
+	)
 	return d
 }
 

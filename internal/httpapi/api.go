@@ -59,7 +59,10 @@ func Mount(app *fiber.App, o Options) *API { return &API{newAPI(app, o)} }
 
 // SignedIn reports whether the header of a request comes from somebody who is signed in.
 func (x *API) SignedIn(ctx context.Context, header *fasthttp.RequestHeader) bool {
-	given := credentials{session: string(header.Cookie(cookieName)), token: bearer(string(header.Peek(fiber.HeaderAuthorization)))}
+	given := credentials{
+		session: string(header.Cookie(cookieName)),
+		token:   bearer(string(header.Peek(fiber.HeaderAuthorization))),
+	}
 	_, err := x.routes.identify(ctx, given)
 	return err == nil
 }
@@ -71,7 +74,11 @@ func Rights() map[string]auth.Right {
 
 // Description is the OpenAPI document as JSON.
 func Description() ([]byte, error) {
-	return newAPI(fiber.New(), Options{Rooms: &rooms.Rooms{}, Log: slog.New(slog.DiscardHandler)}).huma.OpenAPI().MarshalJSON()
+	return newAPI(
+		fiber.New(),
+		Options{Rooms: &rooms.Rooms{}, Log: slog.New(slog.DiscardHandler)},
+	).huma.OpenAPI().
+		MarshalJSON()
 }
 
 func newAPI(app *fiber.App, o Options) *routes {
@@ -124,13 +131,30 @@ type operation struct {
 }
 
 // register adds an operation for those who have a right. Who lacks it gets no further than here.
-func register[In, Out any](a *routes, right auth.Right, o operation, handle func(ctx context.Context, who auth.Identity, in *In) (*Out, error)) {
+func register[In, Out any](
+	a *routes,
+	right auth.Right,
+	o operation,
+	handle func(ctx context.Context, who auth.Identity, in *In) (*Out, error),
+) {
 	if right == "" || o.method != http.MethodGet && o.action == "" && !reading[o.id] {
-		panic("operation " + o.id + " does not say which right it needs, or what it is called on the trail") // a mistake in this package, seen at every start
+		panic(
+			"operation " + o.id + " does not say which right it needs, or what it is called on the trail",
+		) // a mistake in this package, seen at every start
 	}
 	a.rights[o.id] = right
-	op := huma.Operation{Method: o.method, Path: Base + o.path, OperationID: o.id, Summary: o.summary, DefaultStatus: o.status,
-		Tags: []string{strings.SplitN(o.path, "/", 3)[1]}, Errors: []int{401, 403, 404, 409, 412, 422, 428, 429}, MaxBodyBytes: cmp.Or(o.bodyLimit, maxBody)}
+	op := huma.Operation{
+		Method:        o.method,
+		Path:          Base + o.path,
+		OperationID:   o.id,
+		Summary:       o.summary,
+		DefaultStatus: o.status,
+		Tags: []string{
+			strings.SplitN(o.path, "/", 3)[1],
+		},
+		Errors:       []int{401, 403, 404, 409, 412, 422, 428, 429},
+		MaxBodyBytes: cmp.Or(o.bodyLimit, maxBody),
+	}
 	if right == auth.Anybody {
 		op.Security = []map[string][]string{}
 		op.Errors = []int{401, 422, 429}
@@ -144,7 +168,13 @@ func register[In, Out any](a *routes, right auth.Right, o operation, handle func
 		case !who.May(right):
 			err = a.refuse(c, who, cmp.Or(o.action, o.id), uow.Lacking(who))
 		case o.session && who.Token != "":
-			err = a.refuse(c, who, o.action, refusal.New(refusal.Forbidden, "an API token may not do this; sign in with your password").WithCode("session_needed"))
+			err = a.refuse(
+				c,
+				who,
+				o.action,
+				refusal.New(refusal.Forbidden, "an API token may not do this; sign in with your password").
+					WithCode("session_needed"),
+			)
 		default:
 			next(c)
 			return
@@ -249,11 +279,17 @@ type Matching struct {
 // version reads If-Match.
 func (m Matching) version() (int64, error) {
 	if m.IfMatch == "" {
-		return 0, problem.New(http.StatusPreconditionRequired, "an edit must say what it is based on: read it first, and send its ETag as If-Match")
+		return 0, problem.New(
+			http.StatusPreconditionRequired,
+			"an edit must say what it is based on: read it first, and send its ETag as If-Match",
+		)
 	}
 	v, err := strconv.ParseInt(strings.Trim(strings.TrimPrefix(m.IfMatch, "W/"), `"`), 10, 64)
 	if err != nil {
-		return 0, problem.New(http.StatusPreconditionFailed, "If-Match holds no ETag that was given out; read what you want to edit, and send its ETag")
+		return 0, problem.New(
+			http.StatusPreconditionFailed,
+			"If-Match holds no ETag that was given out; read what you want to edit, and send its ETag",
+		)
 	}
 	return v, nil
 }
@@ -267,8 +303,22 @@ type Named struct {
 type Empty struct{}
 
 // removal registers the removal of one thing, by whoever may deploy, of the version that its editor read.
-func removal(a *routes, action, path, id, summary string, remove func(ctx context.Context, who auth.Identity, name string, over int64) error) {
-	register(a, auth.Deploy, operation{method: http.MethodDelete, path: path, id: id, summary: summary, status: http.StatusNoContent, action: action},
+func removal(
+	a *routes,
+	action, path, id, summary string,
+	remove func(ctx context.Context, who auth.Identity, name string, over int64) error,
+) {
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodDelete,
+			path:    path,
+			id:      id,
+			summary: summary,
+			status:  http.StatusNoContent,
+			action:  action,
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Matching
@@ -278,5 +328,6 @@ func removal(a *routes, action, path, id, summary string, remove func(ctx contex
 				return nil, err
 			}
 			return &Empty{}, remove(ctx, who, in.Name, over)
-		})
+		},
+	)
 }

@@ -12,9 +12,27 @@ import (
 )
 
 func viewEvent(e store.DeviceEvent) api.Event {
-	return api.Event{ID: e.ID, Device: e.Device, DeviceID: e.DeviceID, At: e.At, Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Policy: e.Policy, Words: insight.EventWords(e),
-		Details: api.EventDetails{From: anyOf(e.Details.From), To: anyOf(e.Details.To), OldName: e.Details.OldName, NewName: e.Details.NewName, Number: e.Details.Number,
-			Time: e.Details.Time, Reason: string(e.Details.Reason), Error: e.Details.Error}}
+	return api.Event{
+		ID:       e.ID,
+		Device:   e.Device,
+		DeviceID: e.DeviceID,
+		At:       e.At,
+		Kind:     e.Kind,
+		Unit:     e.Unit,
+		Subject:  e.Subject,
+		Policy:   e.Policy,
+		Words:    insight.EventWords(e),
+		Details: api.EventDetails{
+			From:    anyOf(e.Details.From),
+			To:      anyOf(e.Details.To),
+			OldName: e.Details.OldName,
+			NewName: e.Details.NewName,
+			Number:  e.Details.Number,
+			Time:    e.Details.Time,
+			Reason:  string(e.Details.Reason),
+			Error:   e.Details.Error,
+		},
+	}
 }
 
 // anyOf is stored JSON as a value, nil where there is none.
@@ -25,13 +43,27 @@ func anyOf(data json.RawMessage) any {
 }
 
 func (a *routes) deviceEvents() {
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/device-events", id: "list-device-events", summary: "What happened on devices, latest first"},
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/device-events",
+			id:      "list-device-events",
+			summary: "What happened on devices, latest first",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			PastQuery
 			Kind string `query:"kind" doc:"Such as member_removed"`
 		}) (*List[api.Event], error) {
-			list, next, err := a.Insight.Events(ctx, who, insight.EventFilter{Past: in.past(), Kind: in.Kind}, in.page())
+			list, next, err := a.Insight.Events(
+				ctx,
+				who,
+				insight.EventFilter{Past: in.past(), Kind: in.Kind},
+				in.page(),
+			)
 			return listOf(list, next, err, viewEvent)
-		})
+		},
+	)
 }

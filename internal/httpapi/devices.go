@@ -16,9 +16,30 @@ import (
 )
 
 func viewDevice(d store.Device) api.Device {
-	return api.Device{ID: d.ID, Name: d.Name, State: d.State, Standing: string(d.Standing), Platform: d.Platform, OSVersion: d.OSVersion, OSBuild: d.OSBuild, Model: d.Model, Serial: d.Serial,
-		Path: d.Path, Tags: append([]string{}, d.Tags...), PrimaryUser: d.PrimaryUser, Contended: unitNames(d.Contended), OpenFindings: d.OpenFindings, HeldUnits: d.HeldUnits,
-		Desired: d.DesiredNumber, Reported: d.ReportedNumber, LastContact: d.LastContact, DesiredAt: d.DesiredAt, ReportedAt: d.ReportedAt, VerifiedAt: d.VerifiedAt, EnrolledAt: d.EnrolledAt}
+	return api.Device{
+		ID:           d.ID,
+		Name:         d.Name,
+		State:        d.State,
+		Standing:     string(d.Standing),
+		Platform:     d.Platform,
+		OSVersion:    d.OSVersion,
+		OSBuild:      d.OSBuild,
+		Model:        d.Model,
+		Serial:       d.Serial,
+		Path:         d.Path,
+		Tags:         append([]string{}, d.Tags...),
+		PrimaryUser:  d.PrimaryUser,
+		Contended:    unitNames(d.Contended),
+		OpenFindings: d.OpenFindings,
+		HeldUnits:    d.HeldUnits,
+		Desired:      d.DesiredNumber,
+		Reported:     d.ReportedNumber,
+		LastContact:  d.LastContact,
+		DesiredAt:    d.DesiredAt,
+		ReportedAt:   d.ReportedAt,
+		VerifiedAt:   d.VerifiedAt,
+		EnrolledAt:   d.EnrolledAt,
+	}
 }
 
 func unitNames(units []unit.ID) []string {
@@ -30,19 +51,48 @@ func unitNames(units []unit.ID) []string {
 }
 
 func viewUnit(a insight.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
-	u := api.UnitWhy{Unit: a.Unit.String(), Section: a.Section, Title: a.Title, Desired: a.Desired, Reported: a.Reported, DecidedBy: a.DecidedBy,
-		Verdict: string(a.Settled.Verdict), Value: a.Settled.Value, From: append([]string{}, a.Settled.From...), Over: []api.Loser{},
-		Held: a.HeldWhy, InStep: a.InStep(), Findings: unitFindings(a.Findings), Contended: a.Contended}
+	u := api.UnitWhy{
+		Unit:      a.Unit.String(),
+		Section:   a.Section,
+		Title:     a.Title,
+		Desired:   a.Desired,
+		Reported:  a.Reported,
+		DecidedBy: a.DecidedBy,
+		Verdict: string(
+			a.Settled.Verdict,
+		),
+		Value:     a.Settled.Value,
+		From:      append([]string{}, a.Settled.From...),
+		Over:      []api.Loser{},
+		Held:      a.HeldWhy,
+		InStep:    a.InStep(),
+		Findings:  unitFindings(a.Findings),
+		Contended: a.Contended,
+	}
 	for _, aim := range aims {
 		if len(u.From) > 0 && aim.Assignment == u.From[0] {
 			u.Rank = aim.Rank
 		}
 	}
 	for _, l := range a.Settled.Over {
-		u.Over = append(u.Over, api.Loser{Assignment: l.Assignment, Rank: int(l.Rank), Claim: present.Value(a.Unit, l.Value), Why: present.Lost(l)})
+		u.Over = append(
+			u.Over,
+			api.Loser{
+				Assignment: l.Assignment,
+				Rank:       int(l.Rank),
+				Claim:      present.Value(a.Unit, l.Value),
+				Why:        present.Lost(l),
+			},
+		)
 	}
 	if t := a.Trial; t != nil {
-		u.Trial = &api.UnitTrial{Desired: t.Desired, DecidedBy: t.DecidedBy, Verdict: string(t.Settled.Verdict), Value: t.Settled.Value, Findings: unitFindings(t.Findings)}
+		u.Trial = &api.UnitTrial{
+			Desired:   t.Desired,
+			DecidedBy: t.DecidedBy,
+			Verdict:   string(t.Settled.Verdict),
+			Value:     t.Settled.Value,
+			Findings:  unitFindings(t.Findings),
+		}
 	}
 	return u
 }
@@ -56,10 +106,29 @@ func unitFindings(findings []drift.Finding) []api.UnitFinding {
 }
 
 func viewWhy(w insight.DeviceWhy) api.DeviceWhy {
-	out := api.DeviceWhy{Device: viewDevice(w.Device), Assignments: []api.DeviceAim{}, Units: []api.UnitWhy{}, Problems: []api.DeviceProblem{},
-		Accounts: []api.Account{}, LocalGroups: []api.LocalGroup{}, Happened: []api.Event{}, Orders: []api.Order{}, Events: []api.Finding{}}
+	out := api.DeviceWhy{
+		Device:      viewDevice(w.Device),
+		Assignments: []api.DeviceAim{},
+		Units:       []api.UnitWhy{},
+		Problems:    []api.DeviceProblem{},
+		Accounts:    []api.Account{},
+		LocalGroups: []api.LocalGroup{},
+		Happened:    []api.Event{},
+		Orders:      []api.Order{},
+		Events:      []api.Finding{},
+	}
 	for _, a := range w.Assignments {
-		out.Assignments = append(out.Assignments, api.DeviceAim{Assignment: a.Name, Policy: a.Policy, Revision: a.Revision, Rank: a.Rank, Stance: a.Stance, Reason: string(a.Outcome)})
+		out.Assignments = append(
+			out.Assignments,
+			api.DeviceAim{
+				Assignment: a.Name,
+				Policy:     a.Policy,
+				Revision:   a.Revision,
+				Rank:       a.Rank,
+				Stance:     a.Stance,
+				Reason:     string(a.Outcome),
+			},
+		)
 	}
 	for _, u := range w.Units {
 		out.Units = append(out.Units, viewUnit(u, out.Assignments))
@@ -69,13 +138,28 @@ func viewWhy(w insight.DeviceWhy) api.DeviceWhy {
 		if p.Code == resolve.UndecidedScope && w.Undecided[p.Unit] != "" {
 			said = w.Undecided[p.Unit]
 		}
-		out.Problems = append(out.Problems, api.DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit, Words: said})
+		out.Problems = append(
+			out.Problems,
+			api.DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit, Words: said},
+		)
 	}
 	if w.Reported == nil {
 		return out
 	}
 	for _, a := range w.Reported.Accounts {
-		out.Accounts = append(out.Accounts, api.Account{Name: a.Name, SID: a.SID.String(), Builtin: a.Builtin, Key: a.Key, FullName: a.FullName, Enabled: a.Enabled, Locked: a.Locked, Until: a.LockedUntil})
+		out.Accounts = append(
+			out.Accounts,
+			api.Account{
+				Name:     a.Name,
+				SID:      a.SID.String(),
+				Builtin:  a.Builtin,
+				Key:      a.Key,
+				FullName: a.FullName,
+				Enabled:  a.Enabled,
+				Locked:   a.Locked,
+				Until:    a.LockedUntil,
+			},
+		)
 	}
 	for _, g := range w.Reported.LocalGroups {
 		group := api.LocalGroup{Name: g.LocalGroup, SID: g.SID.String(), Members: []string{}}
@@ -100,25 +184,55 @@ func (q DeviceQuery) filter() insight.DeviceFilter {
 }
 
 func (a *routes) devices() {
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
+	register(
+		a,
+		auth.Look,
+		operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			DeviceQuery
 		}) (*List[api.Device], error) {
 			list, next, err := a.Insight.Devices(ctx, who, in.filter(), in.page())
 			return listOf(list, next, err, viewDevice)
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/device-standings", id: "device-standings", summary: "Numbers of devices by standing"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/device-standings",
+			id:      "device-standings",
+			summary: "Numbers of devices by standing",
+		},
 		func(ctx context.Context, who auth.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
 			c, err := a.Insight.CountDevices(ctx, who, in.filter())
 			return &struct{ Body api.Standings }{viewStandings(c)}, err
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}", id: "device", summary: "A device, by identifier or name"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/devices/{name}",
+			id:      "device",
+			summary: "A device, by identifier or name",
+		},
 		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body api.Device }, error) {
 			d, err := a.Insight.Device(ctx, who, in.Name)
 			return &struct{ Body api.Device }{viewDevice(d)}, err
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}/why", id: "device-why", summary: "What is asked of a device, what it has, and why"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/devices/{name}/why",
+			id:      "device-why",
+			summary: "What is asked of a device, what it has, and why",
+		},
 		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body api.DeviceWhy }, error) {
 			w, err := a.Insight.Why(ctx, who, in.Name)
 			if err != nil {
@@ -145,22 +259,46 @@ func (a *routes) devices() {
 				out.Events = append(out.Events, viewFinding(f))
 			}
 			return &struct{ Body api.DeviceWhy }{out}, err
-		})
+		},
+	)
 	decide := func(path, id, action, summary string, do func(ctx context.Context, who auth.Identity, id string) error) {
-		register(a, auth.Administer, operation{method: http.MethodPost, path: "/devices/{name}/" + path, id: id, summary: summary, status: http.StatusNoContent, action: action},
+		register(
+			a,
+			auth.Administer,
+			operation{
+				method:  http.MethodPost,
+				path:    "/devices/{name}/" + path,
+				id:      id,
+				summary: summary,
+				status:  http.StatusNoContent,
+				action:  action,
+			},
 			func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
 				d, err := a.Insight.Device(ctx, who, in.Name)
 				if err != nil {
 					return nil, err
 				}
 				return &Empty{}, do(ctx, who, d.ID)
-			})
+			},
+		)
 	}
-	decide("accept", "accept-device", "device.accepted", "Accept a device that waits for an owner; one that it claims to be is retired", func(ctx context.Context, who auth.Identity, id string) error {
-		return a.Intake.DecideClaim(ctx, who, id, true)
-	})
-	decide("refuse", "refuse-device", "device.refused", "Refuse a device that waits for an owner", func(ctx context.Context, who auth.Identity, id string) error {
-		return a.Intake.DecideClaim(ctx, who, id, false)
-	})
+	decide(
+		"accept",
+		"accept-device",
+		"device.accepted",
+		"Accept a device that waits for an owner; one that it claims to be is retired",
+		func(ctx context.Context, who auth.Identity, id string) error {
+			return a.Intake.DecideClaim(ctx, who, id, true)
+		},
+	)
+	decide(
+		"refuse",
+		"refuse-device",
+		"device.refused",
+		"Refuse a device that waits for an owner",
+		func(ctx context.Context, who auth.Identity, id string) error {
+			return a.Intake.DecideClaim(ctx, who, id, false)
+		},
+	)
 	decide("retire", "retire-device", "device.retired", "Retire a device", a.Intake.Retire)
 }

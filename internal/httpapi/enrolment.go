@@ -12,15 +12,35 @@ import (
 )
 
 func viewEnrolment(e store.EnrolmentToken) api.EnrolmentToken {
-	return api.EnrolmentToken{ID: e.ID, Note: e.Note, UsesLeft: e.UsesLeft, Groups: append([]string{}, e.Groups...), Path: e.Path, Tags: append([]string{}, e.Tags...), CreatedBy: e.CreatedBy, CreatedAt: e.CreatedAt, ExpiresAt: e.ExpiresAt, Revoked: e.RevokedAt != nil}
+	return api.EnrolmentToken{
+		ID:        e.ID,
+		Note:      e.Note,
+		UsesLeft:  e.UsesLeft,
+		Groups:    append([]string{}, e.Groups...),
+		Path:      e.Path,
+		Tags:      append([]string{}, e.Tags...),
+		CreatedBy: e.CreatedBy,
+		CreatedAt: e.CreatedAt,
+		ExpiresAt: e.ExpiresAt,
+		Revoked:   e.RevokedAt != nil,
+	}
 }
 
 func (a *routes) enrolment() {
-	register(a, auth.Administer, operation{method: http.MethodGet, path: "/enrolment-tokens", id: "list-enrolment-tokens", summary: "Enrolment tokens, newest first"},
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodGet,
+			path:    "/enrolment-tokens",
+			id:      "list-enrolment-tokens",
+			summary: "Enrolment tokens, newest first",
+		},
 		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[api.EnrolmentToken], error) {
 			list, next, err := a.Intake.EnrolmentTokens(ctx, in.page())
 			return listOf(list, next, err, viewEnrolment)
-		})
+		},
+	)
 	type enrolmentRequest struct {
 		Body struct {
 			Note           string   `json:"note,omitempty" maxLength:"200" doc:"What it is for"`
@@ -31,14 +51,44 @@ func (a *routes) enrolment() {
 			Tags           []string `json:"tags,omitempty" maxItems:"64" nullable:"false" doc:"Organisation fact that devices get"`
 		}
 	}
-	register(a, auth.Administer, operation{method: http.MethodPost, path: "/enrolment-tokens", id: "make-enrolment-token", summary: "Make an enrolment token", status: http.StatusCreated, action: "enrolment.token_made"},
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodPost,
+			path:    "/enrolment-tokens",
+			id:      "make-enrolment-token",
+			summary: "Make an enrolment token",
+			status:  http.StatusCreated,
+			action:  "enrolment.token_made",
+		},
 		func(ctx context.Context, who auth.Identity, in *enrolmentRequest) (*struct{ Body api.NewEnrolmentToken }, error) {
-			e, token, err := a.Intake.NewEnrolmentToken(ctx, who, in.Body.Note, in.Body.Uses, time.Duration(in.Body.ExpiresInHours)*time.Hour,
-				intake.Grants{Groups: in.Body.Groups, Path: in.Body.Path, Tags: in.Body.Tags})
-			return &struct{ Body api.NewEnrolmentToken }{api.NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()}}, err
-		})
-	register(a, auth.Administer, operation{method: http.MethodDelete, path: "/enrolment-tokens/{name}", id: "revoke-enrolment-token", summary: "Revoke an enrolment token, by id", status: http.StatusNoContent, action: "enrolment.token_revoked"},
+			e, token, err := a.Intake.NewEnrolmentToken(
+				ctx,
+				who,
+				in.Body.Note,
+				in.Body.Uses,
+				time.Duration(in.Body.ExpiresInHours)*time.Hour,
+				intake.Grants{Groups: in.Body.Groups, Path: in.Body.Path, Tags: in.Body.Tags},
+			)
+			return &struct{ Body api.NewEnrolmentToken }{
+				api.NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()},
+			}, err
+		},
+	)
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodDelete,
+			path:    "/enrolment-tokens/{name}",
+			id:      "revoke-enrolment-token",
+			summary: "Revoke an enrolment token, by id",
+			status:  http.StatusNoContent,
+			action:  "enrolment.token_revoked",
+		},
 		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
 			return &Empty{}, a.Intake.RevokeEnrolmentToken(ctx, who, in.Name)
-		})
+		},
+	)
 }

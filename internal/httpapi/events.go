@@ -35,15 +35,30 @@ func (a *routes) events(app *fiber.App) {
 		Method: http.MethodGet, Path: Base + "/events", OperationID: id, Tags: []string{"events"},
 		Summary: "What changes, as server-sent events named \"change\"",
 		Responses: map[string]*huma.Response{"200": {Description: "A stream", Content: map[string]*huma.MediaType{
-			eventStreamID: {Schema: &huma.Schema{Type: huma.TypeString, Description: `Data of each event: {"topics": [...], "devices": [...]}`}}}}},
+			eventStreamID: {
+				Schema: &huma.Schema{
+					Type:        huma.TypeString,
+					Description: `Data of each event: {"topics": [...], "devices": [...]}`,
+				},
+			}}}},
 	})
 	app.Get(Base+"/events", func(c fiber.Ctx) error {
 		who := identity(c.Context())
 		if !who.May(auth.Look) {
-			return problem.Send(c, problem.Of(a.Log, a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: id, Object: c.Path()}, uow.Lacking(who))))
+			return problem.Send(
+				c,
+				problem.Of(
+					a.Log,
+					a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: id, Object: c.Path()}, uow.Lacking(who)),
+				),
+			)
 		}
 		if !a.streams.begin(who.OperatorID) {
-			return problem.Send(c, problem.New(http.StatusTooManyRequests, "too many streams of changes are open; close some, and try again").Later(30*time.Second))
+			return problem.Send(
+				c,
+				problem.New(http.StatusTooManyRequests, "too many streams of changes are open; close some, and try again").
+					Later(30*time.Second),
+			)
 		}
 		again := a.credentials(c) // what identifies whoever listens, copied: the request is gone while the stream runs
 		c.Set("Content-Type", eventStreamID)

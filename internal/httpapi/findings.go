@@ -20,8 +20,25 @@ func viewFinding(f store.Finding) api.Finding {
 		}
 		return json.RawMessage(*s)
 	}
-	return api.Finding{ID: f.ID, Device: f.Device, DeviceID: f.DeviceID, Unit: f.Unit, UnitTitle: unitTitle(f.Unit), Kind: f.Kind, Subject: f.Subject, Words: insight.FindingWords(f), Expected: raw(f.Expected), Actual: raw(f.Actual),
-		Assignments: append([]string{}, f.Assignments...), State: f.State, FirstSeen: f.FirstSeen, LastSeen: f.LastSeen, ClosedAt: f.ClosedAt}
+	return api.Finding{
+		ID:        f.ID,
+		Device:    f.Device,
+		DeviceID:  f.DeviceID,
+		Unit:      f.Unit,
+		UnitTitle: unitTitle(f.Unit),
+		Kind:      f.Kind,
+		Subject:   f.Subject,
+		Words:     insight.FindingWords(f),
+		Expected:  raw(f.Expected),
+		Actual:    raw(f.Actual),
+		Assignments: append(
+			[]string{},
+			f.Assignments...),
+		State:     f.State,
+		FirstSeen: f.FirstSeen,
+		LastSeen:  f.LastSeen,
+		ClosedAt:  f.ClosedAt,
+	}
 }
 
 func unitTitle(name string) string {
@@ -45,15 +62,27 @@ func (q FindingQuery) filter() insight.FindingFilter {
 }
 
 func (a *routes) findings() {
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/findings", id: "list-findings", summary: "Findings, newest first"},
+	register(
+		a,
+		auth.Look,
+		operation{method: http.MethodGet, path: "/findings", id: "list-findings", summary: "Findings, newest first"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			FindingQuery
 		}) (*List[api.Finding], error) {
 			list, next, err := a.Insight.Findings(ctx, who, in.filter(), in.page())
 			return listOf(list, next, err, viewFinding)
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/finding-sums", id: "finding-sums", summary: "Numbers of findings by unit and kind, most devices first"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/finding-sums",
+			id:      "finding-sums",
+			summary: "Numbers of findings by unit and kind, most devices first",
+		},
 		func(ctx context.Context, who auth.Identity, in *FindingQuery) (*struct {
 			Body struct {
 				Items []api.FindingSum `json:"items" nullable:"false"`
@@ -67,8 +96,19 @@ func (a *routes) findings() {
 			}{}
 			out.Body.Items = []api.FindingSum{}
 			for _, s := range sums {
-				out.Body.Items = append(out.Body.Items, api.FindingSum{Unit: s.Unit, UnitTitle: unitTitle(s.Unit), Kind: s.Kind, Findings: s.Findings, Devices: s.Devices, Oldest: s.Oldest})
+				out.Body.Items = append(
+					out.Body.Items,
+					api.FindingSum{
+						Unit:      s.Unit,
+						UnitTitle: unitTitle(s.Unit),
+						Kind:      s.Kind,
+						Findings:  s.Findings,
+						Devices:   s.Devices,
+						Oldest:    s.Oldest,
+					},
+				)
 			}
 			return out, err
-		})
+		},
+	)
 }

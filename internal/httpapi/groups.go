@@ -15,7 +15,10 @@ func viewGroup(g store.Group) api.Group {
 }
 
 func (a *routes) groups() {
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups", id: "list-groups", summary: "Groups by name"},
+	register(
+		a,
+		auth.Look,
+		operation{method: http.MethodGet, path: "/groups", id: "list-groups", summary: "Groups by name"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Search string `query:"search" maxLength:"100" doc:"Part of a name"`
@@ -24,7 +27,8 @@ func (a *routes) groups() {
 			return listOf(list, next, err, func(g authoring.GroupSummary) api.GroupSummary {
 				return api.GroupSummary{Group: viewGroup(g.Group), Listed: g.Listed, Enrolled: g.Enrolled}
 			})
-		})
+		},
+	)
 	type newGroup struct {
 		Body struct {
 			Name        string   `json:"name" minLength:"1" maxLength:"63"`
@@ -33,17 +37,45 @@ func (a *routes) groups() {
 			Rule        string   `json:"rule,omitempty" maxLength:"4096" doc:"Expression over device facts, instead of a list"`
 		}
 	}
-	register(a, auth.Deploy, operation{method: http.MethodPost, path: "/groups", id: "new-group", summary: "Make a group, listed or by a rule", status: http.StatusCreated, action: "group.made"},
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPost,
+			path:    "/groups",
+			id:      "new-group",
+			summary: "Make a group, listed or by a rule",
+			status:  http.StatusCreated,
+			action:  "group.made",
+		},
 		func(ctx context.Context, who auth.Identity, in *newGroup) (*Tagged[api.Group], error) {
-			g, err := a.Authoring.AddGroup(ctx, who, authoring.NewGroup{Name: in.Body.Name, Description: in.Body.Description, Devices: in.Body.Devices, Rule: in.Body.Rule})
+			g, err := a.Authoring.AddGroup(
+				ctx,
+				who,
+				authoring.NewGroup{
+					Name:        in.Body.Name,
+					Description: in.Body.Description,
+					Devices:     in.Body.Devices,
+					Rule:        in.Body.Rule,
+				},
+			)
 			return tagged(g.Version, viewGroup(g)), err
-		})
+		},
+	)
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}", id: "group", summary: "A group"},
 		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[api.Group], error) {
 			g, err := a.Authoring.Group(ctx, in.Name)
 			return tagged(g.Version, viewGroup(g)), err
 		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}/devices", id: "list-group-devices", summary: "Names in a group"},
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/groups/{name}/devices",
+			id:      "list-group-devices",
+			summary: "Names in a group",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Paged
@@ -52,7 +84,8 @@ func (a *routes) groups() {
 			return listOf(list, next, err, func(m store.GroupMember) api.GroupMember {
 				return api.GroupMember{Device: m.Name, DeviceID: m.Device, Certain: m.Certain}
 			})
-		})
+		},
+	)
 	type groupChange struct {
 		Named
 		Matching
@@ -63,24 +96,61 @@ func (a *routes) groups() {
 			Remove      []string `json:"remove,omitempty" maxItems:"5000" nullable:"false" doc:"Names of devices to take out"`
 		}
 	}
-	register(a, auth.Deploy, operation{method: http.MethodPatch, path: "/groups/{name}", id: "change-group", summary: "Put devices into a group, take devices out, change its rule, describe it", action: "group.changed"},
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPatch,
+			path:    "/groups/{name}",
+			id:      "change-group",
+			summary: "Put devices into a group, take devices out, change its rule, describe it",
+			action:  "group.changed",
+		},
 		func(ctx context.Context, who auth.Identity, in *groupChange) (*Tagged[api.Group], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err
 			}
-			g, err := a.Authoring.ChangeGroup(ctx, who, in.Name, authoring.GroupChange{Description: in.Body.Description, Rule: in.Body.Rule, Add: in.Body.Add, Remove: in.Body.Remove}, over)
+			g, err := a.Authoring.ChangeGroup(
+				ctx,
+				who,
+				in.Name,
+				authoring.GroupChange{
+					Description: in.Body.Description,
+					Rule:        in.Body.Rule,
+					Add:         in.Body.Add,
+					Remove:      in.Body.Remove,
+				},
+				over,
+			)
 			return tagged(g.Version, viewGroup(g)), err
-		})
+		},
+	)
 	type ruleRequest struct {
 		Body struct {
 			Rule string `json:"rule" maxLength:"4096"`
 		}
 	}
-	register(a, auth.Look, operation{method: http.MethodPost, path: "/rule-trial", id: "try-rule", summary: "Say for which devices a rule would hold, without saving it"},
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodPost,
+			path:    "/rule-trial",
+			id:      "try-rule",
+			summary: "Say for which devices a rule would hold, without saving it",
+		},
 		func(ctx context.Context, who auth.Identity, in *ruleRequest) (*struct{ Body api.RuleTrial }, error) {
 			t, err := a.Authoring.TryRule(ctx, who, in.Body.Rule)
 			return &struct{ Body api.RuleTrial }{api.RuleTrial(t)}, err
-		})
-	removal(a, "group.removed", "/groups/{name}", "remove-group", "Remove a group that no assignment names", a.Authoring.RemoveGroup)
+		},
+	)
+	removal(
+		a,
+		"group.removed",
+		"/groups/{name}",
+		"remove-group",
+		"Remove a group that no assignment names",
+		a.Authoring.RemoveGroup,
+	)
 }

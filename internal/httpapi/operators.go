@@ -32,15 +32,28 @@ func viewOperator(o store.Operator) api.Operator {
 }
 
 func viewToken(t store.APIToken) api.Token {
-	return api.Token{ID: t.ID, Name: t.Name, Operator: t.Operator, Role: t.Role, Roles: viewRoles(t.Grants), CreatedAt: t.CreatedAt, ExpiresAt: t.ExpiresAt, Revoked: t.RevokedAt != nil}
+	return api.Token{
+		ID:        t.ID,
+		Name:      t.Name,
+		Operator:  t.Operator,
+		Role:      t.Role,
+		Roles:     viewRoles(t.Grants),
+		CreatedAt: t.CreatedAt,
+		ExpiresAt: t.ExpiresAt,
+		Revoked:   t.RevokedAt != nil,
+	}
 }
 
 func (a *routes) operators() {
-	register(a, auth.Administer, operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
+	register(
+		a,
+		auth.Administer,
+		operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
 		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[api.Operator], error) {
 			list, next, err := a.Access.Operators(ctx, in.page())
 			return listOf(list, next, err, viewOperator)
-		})
+		},
+	)
 	type newOperator struct {
 		Body struct {
 			Name     string     `json:"name" minLength:"1" maxLength:"63"`
@@ -48,11 +61,22 @@ func (a *routes) operators() {
 			Roles    []api.Role `json:"roles" minItems:"1" maxItems:"6" nullable:"false"`
 		}
 	}
-	register(a, auth.Administer, operation{method: http.MethodPost, path: "/operators", id: "add-operator", summary: "Add an operator", status: http.StatusCreated, action: "operator.added"},
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodPost,
+			path:    "/operators",
+			id:      "add-operator",
+			summary: "Add an operator",
+			status:  http.StatusCreated,
+			action:  "operator.added",
+		},
 		func(ctx context.Context, who auth.Identity, in *newOperator) (*struct{ Body api.Operator }, error) {
 			o, err := a.Access.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
 			return &struct{ Body api.Operator }{viewOperator(o)}, err
-		})
+		},
+	)
 	type operatorChange struct {
 		Named
 		Body struct {
@@ -61,23 +85,47 @@ func (a *routes) operators() {
 			Disabled *bool      `json:"disabled,omitempty"`
 		}
 	}
-	register(a, auth.Administer, operation{method: http.MethodPatch, path: "/operators/{name}", id: "change-operator", summary: "Change roles, password or whether an operator may sign in", action: "operator.changed"},
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodPatch,
+			path:    "/operators/{name}",
+			id:      "change-operator",
+			summary: "Change roles, password or whether an operator may sign in",
+			action:  "operator.changed",
+		},
 		func(ctx context.Context, who auth.Identity, in *operatorChange) (*struct{ Body api.Operator }, error) {
 			var grants []auth.Grant
 			if in.Body.Roles != nil {
 				grants = grantsOf(in.Body.Roles)
 			}
-			o, err := a.Access.ChangeOperator(ctx, who, in.Name, access.OperatorChange{Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled})
+			o, err := a.Access.ChangeOperator(
+				ctx,
+				who,
+				in.Name,
+				access.OperatorChange{Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled},
+			)
 			return &struct{ Body api.Operator }{viewOperator(o)}, err
-		})
-	register(a, auth.SignedIn, operation{method: http.MethodGet, path: "/tokens", id: "list-tokens", summary: "Your own API tokens, newest first; for owners also everybody's"},
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodGet,
+			path:    "/tokens",
+			id:      "list-tokens",
+			summary: "Your own API tokens, newest first; for owners also everybody's",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			All bool `query:"all" doc:"Everybody's, for owners"`
 		}) (*List[api.Token], error) {
 			list, next, err := a.Access.APITokens(ctx, who, in.All, in.page())
 			return listOf(list, next, err, viewToken)
-		})
+		},
+	)
 	type tokenRequest struct {
 		Body struct {
 			Name           string `json:"name" minLength:"1" maxLength:"100" doc:"What it is for"`
@@ -85,13 +133,42 @@ func (a *routes) operators() {
 			ExpiresInHours int    `json:"expires_in_hours" minimum:"1" maximum:"8784"`
 		}
 	}
-	register(a, auth.SignedIn, operation{method: http.MethodPost, path: "/tokens", id: "make-token", summary: "Make an API token with your rights or fewer", status: http.StatusCreated, action: "token.made", session: true},
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodPost,
+			path:    "/tokens",
+			id:      "make-token",
+			summary: "Make an API token with your rights or fewer",
+			status:  http.StatusCreated,
+			action:  "token.made",
+			session: true,
+		},
 		func(ctx context.Context, who auth.Identity, in *tokenRequest) (*struct{ Body api.NewToken }, error) {
-			t, secret, err := a.Access.NewAPIToken(ctx, who, in.Body.Name, auth.Role(in.Body.Role), time.Duration(in.Body.ExpiresInHours)*time.Hour)
+			t, secret, err := a.Access.NewAPIToken(
+				ctx,
+				who,
+				in.Body.Name,
+				auth.Role(in.Body.Role),
+				time.Duration(in.Body.ExpiresInHours)*time.Hour,
+			)
 			return &struct{ Body api.NewToken }{api.NewToken{Token: viewToken(t), Secret: secret}}, err
-		})
-	register(a, auth.SignedIn, operation{method: http.MethodDelete, path: "/tokens/{name}", id: "revoke-token", summary: "Revoke one of your API tokens, by id; for owners anybody's", status: http.StatusNoContent, action: "token.revoked"},
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodDelete,
+			path:    "/tokens/{name}",
+			id:      "revoke-token",
+			summary: "Revoke one of your API tokens, by id; for owners anybody's",
+			status:  http.StatusNoContent,
+			action:  "token.revoked",
+		},
 		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
 			return &Empty{}, a.Access.RevokeAPIToken(ctx, who, in.Name)
-		})
+		},
+	)
 }

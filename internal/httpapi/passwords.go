@@ -11,21 +11,62 @@ import (
 )
 
 func viewPassword(r store.Rotation) api.Password {
-	return api.Password{Device: r.Device, DeviceID: r.DeviceID, Serial: r.Serial, Standing: string(r.Standing), LastContact: r.LastContact, Account: r.Target, Name: r.Name, SID: r.Account,
-		ChangedAt: r.ChangedAt, NextAt: r.NextAt, EveryMinutes: r.EveryMinutes, Changing: r.Pending > 0, ShownAt: r.ShownAt, ShownBy: r.ShownBy}
+	return api.Password{
+		Device:       r.Device,
+		DeviceID:     r.DeviceID,
+		Serial:       r.Serial,
+		Standing:     string(r.Standing),
+		LastContact:  r.LastContact,
+		Account:      r.Target,
+		Name:         r.Name,
+		SID:          r.Account,
+		ChangedAt:    r.ChangedAt,
+		NextAt:       r.NextAt,
+		EveryMinutes: r.EveryMinutes,
+		Changing:     r.Pending > 0,
+		ShownAt:      r.ShownAt,
+		ShownBy:      r.ShownBy,
+	}
 }
 
 func viewDeposit(d store.Deposit) api.Deposit {
-	return api.Deposit{DepositRef: api.DepositRef{Epoch: d.Epoch, Number: d.Number}, State: d.State, Name: d.NameAfter, NameBefore: d.NameBefore, Reason: string(d.Reason), Policy: d.Policy,
-		DepositedAt: d.DepositedAt, ConfirmedAt: d.ConfirmedAt, FormerAt: d.FormerAt}
+	return api.Deposit{
+		DepositRef:  api.DepositRef{Epoch: d.Epoch, Number: d.Number},
+		State:       d.State,
+		Name:        d.NameAfter,
+		NameBefore:  d.NameBefore,
+		Reason:      string(d.Reason),
+		Policy:      d.Policy,
+		DepositedAt: d.DepositedAt,
+		ConfirmedAt: d.ConfirmedAt,
+		FormerAt:    d.FormerAt,
+	}
 }
 
 func viewReveal(r store.Reveal) api.Reveal {
-	return api.Reveal{Device: r.Device, Account: r.Target, Operator: r.Operator, Reason: r.Reason, Copied: r.Copied, At: r.At}
+	return api.Reveal{
+		Device:   r.Device,
+		Account:  r.Target,
+		Operator: r.Operator,
+		Reason:   r.Reason,
+		Copied:   r.Copied,
+		At:       r.At,
+	}
 }
 
 func viewApproval(a store.Approval) api.Approval {
-	return api.Approval{ID: a.ID, Device: a.Device, Account: a.Target, AskedBy: a.AskedBy, Reason: a.Reason, AskedAt: a.AskedAt, EndsAt: a.EndsAt, Approved: a.Approved, DecidedBy: a.DecidedBy, DecidedAt: a.DecidedAt}
+	return api.Approval{
+		ID:        a.ID,
+		Device:    a.Device,
+		Account:   a.Target,
+		AskedBy:   a.AskedBy,
+		Reason:    a.Reason,
+		AskedAt:   a.AskedAt,
+		EndsAt:    a.EndsAt,
+		Approved:  a.Approved,
+		DecidedBy: a.DecidedBy,
+		DecidedAt: a.DecidedAt,
+	}
 }
 
 // whole is a list that is short by nature, and so not paged.
@@ -36,7 +77,15 @@ type whole[T any] struct {
 }
 
 func (a *routes) passwords() {
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/passwords", id: "list-passwords", summary: "Passwords that devices change, by device, without the passwords"},
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/passwords",
+			id:      "list-passwords",
+			summary: "Passwords that devices change, by device, without the passwords",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
@@ -44,10 +93,24 @@ func (a *routes) passwords() {
 			Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
 			Bare    bool   `query:"unrecovered" doc:"Only those without a copy sealed to a recovery key"`
 		}) (*List[api.Password], error) {
-			list, next, err := a.Custody.Passwords(ctx, who, custody.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare}, in.page())
+			list, next, err := a.Custody.Passwords(
+				ctx,
+				who,
+				custody.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare},
+				in.page(),
+			)
 			return listOf(list, next, err, viewPassword)
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/devices/{name}/passwords", id: "device-passwords", summary: "Passwords of one device with their deposits, without the passwords"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/devices/{name}/passwords",
+			id:      "device-passwords",
+			summary: "Passwords of one device with their deposits, without the passwords",
+		},
 		func(ctx context.Context, who auth.Identity, in *Named) (*whole[api.DevicePassword], error) {
 			list, deposits, err := a.Custody.PasswordsOf(ctx, who, in.Name)
 			out := &whole[api.DevicePassword]{}
@@ -60,33 +123,91 @@ func (a *routes) passwords() {
 				out.Body.Items = append(out.Body.Items, p)
 			}
 			return out, err
-		})
-	register(a, auth.RevealIt, operation{method: http.MethodPost, path: "/devices/{name}/reveal", id: "reveal-password", summary: "Show a password, with a reason, shortly after signing in", action: "password.revealed"},
+		},
+	)
+	register(
+		a,
+		auth.RevealIt,
+		operation{
+			method:  http.MethodPost,
+			path:    "/devices/{name}/reveal",
+			id:      "reveal-password",
+			summary: "Show a password, with a reason, shortly after signing in",
+			action:  "password.revealed",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Body api.RevealSpec
 		}) (*struct{ Body api.Revealed }, error) {
-			answer, err := a.Custody.Reveal(ctx, who, custody.RevealRequest{Device: in.Name, Target: in.Body.Account, Reason: in.Body.Reason, Copied: in.Body.Copied, Former: (*store.Ref)(in.Body.Former)})
-			out := &struct{ Body api.Revealed }{api.Revealed{Password: viewPassword(answer.Rotation), Candidates: []api.Candidate{}, RotatesAt: answer.RotatesAt}}
+			answer, err := a.Custody.Reveal(
+				ctx,
+				who,
+				custody.RevealRequest{
+					Device: in.Name,
+					Target: in.Body.Account,
+					Reason: in.Body.Reason,
+					Copied: in.Body.Copied,
+					Former: (*store.Ref)(in.Body.Former),
+				},
+			)
+			out := &struct{ Body api.Revealed }{
+				api.Revealed{
+					Password:   viewPassword(answer.Rotation),
+					Candidates: []api.Candidate{},
+					RotatesAt:  answer.RotatesAt,
+				},
+			}
 			for _, c := range answer.Candidates {
-				out.Body.Candidates = append(out.Body.Candidates, api.Candidate{Password: c.Password, Deposit: viewDeposit(c.Deposit)})
+				out.Body.Candidates = append(
+					out.Body.Candidates,
+					api.Candidate{Password: c.Password, Deposit: viewDeposit(c.Deposit)},
+				)
 			}
 			return out, err
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/reveals", id: "list-reveals", summary: "Who saw passwords, latest first"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/reveals",
+			id:      "list-reveals",
+			summary: "Who saw passwords, latest first",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			PastQuery
 		}) (*List[api.Reveal], error) {
 			list, next, err := a.Custody.Reveals(ctx, who, in.past(), in.page())
 			return listOf(list, next, err, viewReveal)
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/approvals", id: "list-approvals", summary: "Reveals that wait for a second person, latest first"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/approvals",
+			id:      "list-approvals",
+			summary: "Reveals that wait for a second person, latest first",
+		},
 		func(ctx context.Context, who auth.Identity, in *Paged) (*List[api.Approval], error) {
 			list, next, err := a.Custody.Approvals(ctx, who, in.page())
 			return listOf(list, next, err, viewApproval)
-		})
-	register(a, auth.RevealIt, operation{method: http.MethodPost, path: "/approvals/{name}", id: "decide-approval", summary: "Approve a reveal that somebody else asked for, or decline it", status: http.StatusNoContent, action: "reveal.decided"},
+		},
+	)
+	register(
+		a,
+		auth.RevealIt,
+		operation{
+			method:  http.MethodPost,
+			path:    "/approvals/{name}",
+			id:      "decide-approval",
+			summary: "Approve a reveal that somebody else asked for, or decline it",
+			status:  http.StatusNoContent,
+			action:  "reveal.decided",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Body struct {
@@ -94,15 +215,35 @@ func (a *routes) passwords() {
 			}
 		}) (*Empty, error) {
 			return &Empty{}, a.Custody.Decide(ctx, who, in.Name, in.Body.Approve)
-		})
-	register(a, auth.Administer, operation{method: http.MethodGet, path: "/escrow-keys", id: "list-escrow-keys", summary: "Keys that passwords are sealed to, by number"},
+		},
+	)
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodGet,
+			path:    "/escrow-keys",
+			id:      "list-escrow-keys",
+			summary: "Keys that passwords are sealed to, by number",
+		},
 		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*whole[api.EscrowKey], error) {
 			keys, uses, err := a.Custody.EscrowKeys(ctx)
 			out := &whole[api.EscrowKey]{}
 			out.Body.Items = []api.EscrowKey{}
 			for _, k := range keys {
-				out.Body.Items = append(out.Body.Items, api.EscrowKey{Number: k.Number, Use: k.Use, State: k.State, MadeAt: k.MadeAt, ProvedAt: k.ProvedAt, Deposits: uses[k.Number]})
+				out.Body.Items = append(
+					out.Body.Items,
+					api.EscrowKey{
+						Number:   k.Number,
+						Use:      k.Use,
+						State:    k.State,
+						MadeAt:   k.MadeAt,
+						ProvedAt: k.ProvedAt,
+						Deposits: uses[k.Number],
+					},
+				)
 			}
 			return out, err
-		})
+		},
+	)
 }

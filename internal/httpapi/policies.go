@@ -13,14 +13,29 @@ import (
 )
 
 func viewStandings(c insight.Counts) api.Standings {
-	return api.Standings{InStep: c[drift.InStep], Drifted: c[drift.Drifted], Waiting: c[drift.Waiting], Held: c[drift.Held], Silent: c[drift.Silent]}
+	return api.Standings{
+		InStep:  c[drift.InStep],
+		Drifted: c[drift.Drifted],
+		Waiting: c[drift.Waiting],
+		Held:    c[drift.Held],
+		Silent:  c[drift.Silent],
+	}
 }
 
 func viewPolicy(p store.Policy, problems []policy.Problem) api.Policy {
 	if problems == nil {
 		problems = []policy.Problem{}
 	}
-	return api.Policy{Name: p.Name, Title: p.Title, Source: p.Source, Version: p.Version, Revision: p.Revision, UpdatedAt: p.UpdatedAt, UpdatedBy: p.UpdatedBy, Problems: problems}
+	return api.Policy{
+		Name:      p.Name,
+		Title:     p.Title,
+		Source:    p.Source,
+		Version:   p.Version,
+		Revision:  p.Revision,
+		UpdatedAt: p.UpdatedAt,
+		UpdatedBy: p.UpdatedBy,
+		Problems:  problems,
+	}
 }
 
 func viewRevision(r store.PolicyRevision) api.Revision {
@@ -28,7 +43,15 @@ func viewRevision(r store.PolicyRevision) api.Revision {
 }
 
 func (a *routes) policies() {
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies", id: "list-policies", summary: "Policies by name, with where each is used and how its devices stand"},
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/policies",
+			id:      "list-policies",
+			summary: "Policies by name, with where each is used and how its devices stand",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
@@ -39,18 +62,42 @@ func (a *routes) policies() {
 			}
 			views, err := a.summaries(ctx, who, list)
 			return listOf(views, next, err, func(p api.PolicySummary) api.PolicySummary { return p })
-		})
-	register(a, auth.Draft, operation{method: http.MethodPost, path: "/policies", id: "new-policy", summary: "Save the first draft of a policy; the document names it", status: http.StatusCreated, action: "policy.saved"},
+		},
+	)
+	register(
+		a,
+		auth.Draft,
+		operation{
+			method:  http.MethodPost,
+			path:    "/policies",
+			id:      "new-policy",
+			summary: "Save the first draft of a policy; the document names it",
+			status:  http.StatusCreated,
+			action:  "policy.saved",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Document }) (*Tagged[api.Policy], error) {
 			p, problems, err := a.Authoring.NewPolicy(ctx, who, in.Body.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
-		})
-	register(a, auth.Look, operation{method: http.MethodPost, path: "/policy-check", id: "check-policy", summary: "Check a document without storing it, and say in words what it asks for"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodPost,
+			path:    "/policy-check",
+			id:      "check-policy",
+			summary: "Check a document without storing it, and say in words what it asks for",
+		},
 		func(ctx context.Context, _ auth.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
 			problems, asks, err := a.Authoring.CheckPolicy(ctx, in.Body.Source)
 			return &struct{ Body api.PolicyCheck }{api.PolicyCheck{Problems: problems, Asks: asks}}, err
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
 		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[api.Policy], error) {
 			p, err := a.Authoring.Policy(ctx, in.Name)
 			if err != nil {
@@ -58,8 +105,18 @@ func (a *routes) policies() {
 			}
 			problems, _, err := a.Authoring.CheckPolicy(ctx, p.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
-		})
-	register(a, auth.Draft, operation{method: http.MethodPut, path: "/policies/{name}", id: "save-policy", summary: "Save the draft of a policy", action: "policy.saved"},
+		},
+	)
+	register(
+		a,
+		auth.Draft,
+		operation{
+			method:  http.MethodPut,
+			path:    "/policies/{name}",
+			id:      "save-policy",
+			summary: "Save the draft of a policy",
+			action:  "policy.saved",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Matching
@@ -71,8 +128,18 @@ func (a *routes) policies() {
 			}
 			p, problems, err := a.Authoring.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
 			return tagged(p.Version, viewPolicy(p, problems)), err
-		})
-	register(a, auth.Deploy, operation{method: http.MethodPost, path: "/policies/{name}/publish", id: "publish-policy", summary: "Make the draft the next revision, and move every assignment of the policy to it at once", action: "policy.published"},
+		},
+	)
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPost,
+			path:    "/policies/{name}/publish",
+			id:      "publish-policy",
+			summary: "Make the draft the next revision, and move every assignment of the policy to it at once",
+			action:  "policy.published",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Named
 			Matching
@@ -82,24 +149,46 @@ func (a *routes) policies() {
 				return nil, err
 			}
 			p, err := a.Authoring.PublishPolicy(ctx, who, in.Name, over)
-			return tagged(p.Policy.Version, api.Published{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved}), err
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies/{name}/revisions", id: "list-revisions", summary: "Published revisions, newest first"},
+			return tagged(
+				p.Policy.Version,
+				api.Published{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved},
+			), err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/policies/{name}/revisions",
+			id:      "list-revisions",
+			summary: "Published revisions, newest first",
+		},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Named
 			Paged
 		}) (*List[api.Revision], error) {
 			list, next, err := a.Authoring.PolicyRevisions(ctx, in.Name, in.page())
 			return listOf(list, next, err, viewRevision)
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/policies/{name}/revisions/{number}", id: "revision", summary: "A published document"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/policies/{name}/revisions/{number}",
+			id:      "revision",
+			summary: "A published document",
+		},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			Named
 			Number int `path:"number" minimum:"1"`
 		}) (*struct{ Body api.Revision }, error) {
 			r, err := a.Authoring.PolicyRevision(ctx, in.Name, in.Number)
 			return &struct{ Body api.Revision }{viewRevision(r)}, err
-		})
+		},
+	)
 }
 
 // summaries adds where each policy is used, and how the devices stand there.
@@ -114,7 +203,14 @@ func (a *routes) summaries(ctx context.Context, who auth.Identity, list []store.
 	}
 	views := make([]api.PolicySummary, len(list))
 	for i, p := range list {
-		views[i] = api.PolicySummary{Name: p.Name, Title: p.Title, Revision: p.Revision, UpdatedAt: p.UpdatedAt, UpdatedBy: p.UpdatedBy, Assignments: []api.Assignment{}}
+		views[i] = api.PolicySummary{
+			Name:        p.Name,
+			Title:       p.Title,
+			Revision:    p.Revision,
+			UpdatedAt:   p.UpdatedAt,
+			UpdatedBy:   p.UpdatedBy,
+			Assignments: []api.Assignment{},
+		}
 		sum := insight.Counts{}
 		for _, u := range used[p.ID] {
 			views[i].Assignments = append(views[i].Assignments, viewAssignment(u))

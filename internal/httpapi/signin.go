@@ -49,8 +49,13 @@ func (a *routes) authenticate(c fiber.Ctx) error {
 	if a.open[c.Method()+" "+c.Path()] || describing[c.Method()+" "+c.Path()] {
 		return c.Next()
 	}
-	if site := c.Get("Sec-Fetch-Site"); c.Method() != http.MethodGet && c.Cookies(cookieName) != "" && site != "" && site != "same-origin" && site != "none" {
-		return problem.Send(c, problem.New(http.StatusForbidden, "the request came from another site; use the console itself"))
+	if site := c.Get("Sec-Fetch-Site"); c.Method() != http.MethodGet && c.Cookies(cookieName) != "" && site != "" &&
+		site != "same-origin" &&
+		site != "none" {
+		return problem.Send(
+			c,
+			problem.New(http.StatusForbidden, "the request came from another site; use the console itself"),
+		)
 	}
 	given := a.credentials(c)
 	who, err := a.identify(ctx, given)
@@ -66,7 +71,11 @@ type credentials struct{ session, token, address string }
 
 // credentials copies them, so that they outlive the request.
 func (a *routes) credentials(c fiber.Ctx) credentials {
-	return credentials{session: strings.Clone(c.Cookies(cookieName)), token: strings.Clone(bearer(c.Get(fiber.HeaderAuthorization))), address: strings.Clone(c.IP())}
+	return credentials{
+		session: strings.Clone(c.Cookies(cookieName)),
+		token:   strings.Clone(bearer(c.Get(fiber.HeaderAuthorization))),
+		address: strings.Clone(c.IP()),
+	}
 }
 
 // bearer is the token of an Authorization header, empty when it has none.
@@ -93,7 +102,13 @@ func (a *routes) me(who auth.Identity) api.Me {
 	for _, right := range who.Rights() {
 		rights = append(rights, string(right))
 	}
-	return api.Me{Name: who.Name, Roles: viewRoles(who.Grants), Rights: rights, Organisation: a.Organisation, Interval: int(a.Interval.Seconds())}
+	return api.Me{
+		Name:         who.Name,
+		Roles:        viewRoles(who.Grants),
+		Rights:       rights,
+		Organisation: a.Organisation,
+		Interval:     int(a.Interval.Seconds()),
+	}
 }
 
 type signedIn struct {
@@ -102,7 +117,15 @@ type signedIn struct {
 }
 
 func (a *routes) cookie(ctx context.Context, secret string, life time.Duration) http.Cookie {
-	return http.Cookie{Name: cookieName, Value: secret, Path: "/", MaxAge: int(life.Seconds()), HttpOnly: true, Secure: a.Secure || overTLS(ctx), SameSite: http.SameSiteStrictMode}
+	return http.Cookie{
+		Name:     cookieName,
+		Value:    secret,
+		Path:     "/",
+		MaxAge:   int(life.Seconds()),
+		HttpOnly: true,
+		Secure:   a.Secure || overTLS(ctx),
+		SameSite: http.SameSiteStrictMode,
+	}
 }
 
 func (a *routes) signIn() {
@@ -112,7 +135,16 @@ func (a *routes) signIn() {
 			Password string `json:"password" minLength:"1" maxLength:"1024"`
 		}
 	}
-	register(a, auth.Anybody, operation{method: http.MethodPost, path: "/session", id: "sign-in", summary: "Sign in; the answer sets a session cookie", action: "session.opened"},
+	register(
+		a,
+		auth.Anybody,
+		operation{
+			method:  http.MethodPost,
+			path:    "/session",
+			id:      "sign-in",
+			summary: "Sign in; the answer sets a session cookie",
+			action:  "session.opened",
+		},
 		func(ctx context.Context, _ auth.Identity, in *credentials) (*signedIn, error) {
 			address, _ := ctx.Value(addressKey).(string)
 			secret, who, err := a.Access.SignIn(ctx, in.Body.Name, in.Body.Password, address)
@@ -120,12 +152,27 @@ func (a *routes) signIn() {
 				return nil, err
 			}
 			return &signedIn{a.cookie(ctx, secret, access.SessionLength), a.me(who)}, nil
-		})
-	register(a, auth.SignedIn, operation{method: http.MethodGet, path: "/session", id: "who-am-i", summary: "Who is signed in"},
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{method: http.MethodGet, path: "/session", id: "who-am-i", summary: "Who is signed in"},
 		func(_ context.Context, who auth.Identity, _ *struct{}) (*struct{ Body api.Me }, error) {
 			return &struct{ Body api.Me }{a.me(who)}, nil
-		})
-	register(a, auth.SignedIn, operation{method: http.MethodPost, path: "/session/fresh", id: "sign-in-again", summary: "Give your password again, so that for 15 minutes you may see passwords", status: http.StatusNoContent, action: "session.refreshed"},
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodPost,
+			path:    "/session/fresh",
+			id:      "sign-in-again",
+			summary: "Give your password again, so that for 15 minutes you may see passwords",
+			status:  http.StatusNoContent,
+			action:  "session.refreshed",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Body struct {
 				Password string `json:"password" minLength:"1" maxLength:"1024"`
@@ -133,8 +180,19 @@ func (a *routes) signIn() {
 		}) (*Empty, error) {
 			secret, _ := ctx.Value(secretKey).(string)
 			return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password)
-		})
-	register(a, auth.SignedIn, operation{method: http.MethodDelete, path: "/session", id: "sign-out", summary: "End the session", status: http.StatusNoContent, action: "session.closed"},
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodDelete,
+			path:    "/session",
+			id:      "sign-out",
+			summary: "End the session",
+			status:  http.StatusNoContent,
+			action:  "session.closed",
+		},
 		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct {
 			SetCookie http.Cookie `header:"Set-Cookie"`
 		}, error) {
@@ -147,5 +205,6 @@ func (a *routes) signIn() {
 			return &struct {
 				SetCookie http.Cookie `header:"Set-Cookie"`
 			}{ended}, nil
-		})
+		},
+	)
 }

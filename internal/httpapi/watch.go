@@ -19,7 +19,15 @@ func (a *routes) watch() {
 			o, err := a.Insight.Watch(ctx, who, in.Group)
 			return &struct{ Body api.Overview }{viewOverview(o, a.Now())}, err
 		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/held-settings", id: "list-held-settings", summary: "Settings that are held, by reason, most devices first"},
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/held-settings",
+			id:      "list-held-settings",
+			summary: "Settings that are held, by reason, most devices first",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Group string `query:"group" doc:"Only on the devices of this group"`
 		}) (*whole[api.HeldSetting], error) {
@@ -27,25 +35,61 @@ func (a *routes) watch() {
 			out := &whole[api.HeldSetting]{}
 			out.Body.Items = make([]api.HeldSetting, len(list))
 			for i, h := range list {
-				out.Body.Items[i] = api.HeldSetting{Unit: insight.HeldName(h.Unit), UnitTitle: present.UnitInFull(h.Unit), Reason: h.Why, Words: h.Detail, Devices: h.Devices, Device: h.Device.Name, DeviceID: h.Device.ID, Between: h.Between}
+				out.Body.Items[i] = api.HeldSetting{
+					Unit:      insight.HeldName(h.Unit),
+					UnitTitle: present.UnitInFull(h.Unit),
+					Reason:    h.Why,
+					Words:     h.Detail,
+					Devices:   h.Devices,
+					Device:    h.Device.Name,
+					DeviceID:  h.Device.ID,
+					Between:   h.Between,
+				}
 			}
 			return out, err
-		})
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/locked-accounts", id: "list-locked-accounts", summary: "Accounts that are locked after wrong passwords, by device"},
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/locked-accounts",
+			id:      "list-locked-accounts",
+			summary: "Accounts that are locked after wrong passwords, by device",
+		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Paged
 			Group string `query:"group" doc:"Only on the devices of this group"`
 		}) (*List[api.LockedAccount], error) {
 			list, next, err := a.Insight.LockedAccounts(ctx, who, in.Group, in.page())
 			return listOf(list, next, err, func(l insight.LockedAccount) api.LockedAccount {
-				return api.LockedAccount{Device: l.Device.Name, DeviceID: l.Device.ID, Name: l.Account.Name, SID: l.Account.SID, LockedUntil: l.Account.Until}
+				return api.LockedAccount{
+					Device:      l.Device.Name,
+					DeviceID:    l.Device.ID,
+					Name:        l.Account.Name,
+					SID:         l.Account.SID,
+					LockedUntil: l.Account.Until,
+				}
 			})
-		})
+		},
+	)
 }
 
 func viewOverview(o insight.Overview, at time.Time) api.Overview {
-	v := api.Overview{At: at, Devices: o.Verified.Devices, Online: o.Verified.Online, Verified: o.Verified.Verified, OnlineVerified: o.Verified.OnlineVerified,
-		Unsettled: o.Unsettled, Standings: viewStandings(o.Standings), Strips: []api.Strip{}, Decisions: []api.Decision{}, Edits: []api.Edit{}, Findings: []api.Finding{}}
+	v := api.Overview{
+		At:             at,
+		Devices:        o.Verified.Devices,
+		Online:         o.Verified.Online,
+		Verified:       o.Verified.Verified,
+		OnlineVerified: o.Verified.OnlineVerified,
+		Unsettled:      o.Unsettled,
+		Standings:      viewStandings(o.Standings),
+		Strips:         []api.Strip{},
+		Decisions:      []api.Decision{},
+		Edits:          []api.Edit{},
+		Findings:       []api.Finding{},
+	}
 	for _, s := range o.Strips {
 		strip := api.Strip{Group: s.Name, Standings: viewStandings(s.Counts), Marks: []api.Mark{}}
 		for _, m := range s.Marks {

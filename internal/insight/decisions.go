@@ -37,7 +37,12 @@ type Decision struct {
 	Kind     string
 }
 
-func (s *Service) decisions(tx Records, who auth.Identity, held *heldSums, failed []store.SettleRequest) ([]Decision, error) {
+func (s *Service) decisions(
+	tx Records,
+	who auth.Identity,
+	held *heldSums,
+	failed []store.SettleRequest,
+) ([]Decision, error) {
 	clock, reach := s.Clock(), who.Reach(auth.Look)
 	list := []Decision{}
 	for _, h := range held.held() {
@@ -45,11 +50,32 @@ func (s *Service) decisions(tx Records, who auth.Identity, held *heldSums, faile
 		if h.why == string(resolve.Contested) {
 			kind = DecideContested
 		}
-		list = append(list, Decision{Kind: kind, Unit: HeldName(h.unit), Title: present.Unit(h.unit), Detail: present.Held(resolve.Held{Unit: h.unit, Why: h.why}),
-			Devices: h.devices, Device: h.example.Name, DeviceID: h.example.ID})
+		list = append(
+			list,
+			Decision{
+				Kind:     kind,
+				Unit:     HeldName(h.unit),
+				Title:    present.Unit(h.unit),
+				Detail:   present.Held(resolve.Held{Unit: h.unit, Why: h.why}),
+				Devices:  h.devices,
+				Device:   h.example.Name,
+				DeviceID: h.example.ID,
+			},
+		)
 	}
 	for _, f := range held.contended() {
-		list = append(list, Decision{Kind: DecideFought, Unit: f.unit.String(), Title: present.Unit(f.unit), Detail: present.Contended, Devices: f.devices, Device: f.example.Name, DeviceID: f.example.ID})
+		list = append(
+			list,
+			Decision{
+				Kind:     DecideFought,
+				Unit:     f.unit.String(),
+				Title:    present.Unit(f.unit),
+				Detail:   present.Contended,
+				Devices:  f.devices,
+				Device:   f.example.Name,
+				DeviceID: f.example.ID,
+			},
+		)
 	}
 	if n := held.mismatched; n.devices > 0 {
 		list = append(list, Decision{Kind: DecideRestored, Title: "this service may have been restored from a backup",
@@ -62,12 +88,26 @@ func (s *Service) decisions(tx Records, who auth.Identity, held *heldSums, faile
 	}
 	for _, a := range waiting {
 		if a.DecidedAt == nil {
-			list = append(list, Decision{Kind: DecideReveal, Title: a.AskedBy + " asks to see a password", Detail: "beyond what one may see alone; a second person must approve: " + a.Reason, Devices: 1, Device: a.Device, DeviceID: a.DeviceID})
+			list = append(
+				list,
+				Decision{
+					Kind:     DecideReveal,
+					Title:    a.AskedBy + " asks to see a password",
+					Detail:   "beyond what one may see alone; a second person must approve: " + a.Reason,
+					Devices:  1,
+					Device:   a.Device,
+					DeviceID: a.DeviceID,
+				},
+			)
 		}
 	}
 	for _, r := range failed {
 		list = append(list, Decision{Kind: DecideUnsettled, Title: r.Cause,
-			Detail: fmt.Sprintf("failed %d times and is tried again: %s. Its devices keep what they have; everything else goes on", r.Attempts, r.Error)})
+			Detail: fmt.Sprintf(
+				"failed %d times and is tried again: %s. Its devices keep what they have; everything else goes on",
+				r.Attempts,
+				r.Error,
+			)})
 	}
 	claiming, err := tx.DevicesWaiting(reach, maxRecent)
 	if err != nil {
@@ -78,7 +118,10 @@ func (s *Service) decisions(tx Records, who auth.Identity, held *heldSums, faile
 		if d.Claims == nil {
 			detail = "enrolled under a name that the group " + d.ListedIn + " lists, which decides reach or exclusion; an owner must accept or refuse it"
 		}
-		list = append(list, Decision{Kind: DecideClaim, Title: d.Name, Detail: detail, Devices: 1, Device: d.Name, DeviceID: d.ID})
+		list = append(
+			list,
+			Decision{Kind: DecideClaim, Title: d.Name, Detail: detail, Devices: 1, Device: d.Name, DeviceID: d.ID},
+		)
 	}
 	if !reach.Everywhere() {
 		return list, nil
@@ -94,17 +137,39 @@ func (s *Service) serviceDecisions(tx Records) ([]Decision, error) {
 	if err != nil {
 		return nil, err
 	}
-	if !slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == protocol.UseEscrow && k.State == store.KeyLive }) {
-		list = append(list, Decision{Kind: DecideNoKey, Title: "no escrow key is live", Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the machine of the service"})
+	if !slices.ContainsFunc(
+		keys,
+		func(k store.EscrowKey) bool { return k.Use == protocol.UseEscrow && k.State == store.KeyLive },
+	) {
+		list = append(
+			list,
+			Decision{
+				Kind:   DecideNoKey,
+				Title:  "no escrow key is live",
+				Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the machine of the service",
+			},
+		)
 	}
-	if slices.ContainsFunc(keys, func(k store.EscrowKey) bool { return k.Use == protocol.UseRecovery && k.State == store.KeyLive }) {
+	if slices.ContainsFunc(
+		keys,
+		func(k store.EscrowKey) bool { return k.Use == protocol.UseRecovery && k.State == store.KeyLive },
+	) {
 		n, example, err := tx.Unrecovered()
 		if err != nil {
 			return nil, err
 		}
 		if n > 0 {
-			list = append(list, Decision{Kind: DecideRecovery, Title: "passwords without a recovery copy", Devices: n, Device: example.NameKey, DeviceID: example.ID,
-				Detail: "they were stored before the recovery key was live; they get one at their next change. See rankwarden password list --unrecovered, and rotate them"})
+			list = append(
+				list,
+				Decision{
+					Kind:     DecideRecovery,
+					Title:    "passwords without a recovery copy",
+					Devices:  n,
+					Device:   example.NameKey,
+					DeviceID: example.ID,
+					Detail:   "they were stored before the recovery key was live; they get one at their next change. See rankwarden password list --unrecovered, and rotate them",
+				},
+			)
 		}
 	}
 	run, err := tx.DirectorySync()
@@ -112,8 +177,14 @@ func (s *Service) serviceDecisions(tx Records) ([]Decision, error) {
 		return nil, err
 	}
 	if run.Losing > 0 {
-		list = append(list, Decision{Kind: DecideDirectory, Title: "the directory lost people or groups that policies name",
-			Detail: fmt.Sprintf("the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it with rankwarden directory sync --accept", run.Losing)})
+		list = append(
+			list,
+			Decision{Kind: DecideDirectory, Title: "the directory lost people or groups that policies name",
+				Detail: fmt.Sprintf(
+					"the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it with rankwarden directory sync --accept",
+					run.Losing,
+				)},
+		)
 	}
 	return list, nil
 }

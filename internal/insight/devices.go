@@ -20,11 +20,25 @@ type DeviceFilter struct {
 }
 
 func (s *Service) filter(ctx context.Context, who auth.Identity, f DeviceFilter) (fleetview.Filter, error) {
-	return fleetview.Filter{Reach: who.Reach(auth.Look), Search: f.Search, Standing: f.Standing, Group: f.Group, State: f.State}, membership.Asked(s.DB.With(ctx), f.Group)
+	return fleetview.Filter{
+			Reach:    who.Reach(auth.Look),
+			Search:   f.Search,
+			Standing: f.Standing,
+			Group:    f.Group,
+			State:    f.State,
+		}, membership.Asked(
+			s.DB.With(ctx),
+			f.Group,
+		)
 }
 
 // Devices lists a page by name.
-func (s *Service) Devices(ctx context.Context, who auth.Identity, f DeviceFilter, p store.Page) ([]store.Device, string, error) {
+func (s *Service) Devices(
+	ctx context.Context,
+	who auth.Identity,
+	f DeviceFilter,
+	p store.Page,
+) ([]store.Device, string, error) {
 	filter, err := s.filter(ctx, who, f)
 	if err != nil {
 		return nil, "", err

@@ -42,7 +42,12 @@ type EventFilter struct {
 }
 
 // Events lists a page of what happened on devices, latest first.
-func (s *Service) Events(ctx context.Context, who auth.Identity, f EventFilter, p store.Page) ([]store.DeviceEvent, string, error) {
+func (s *Service) Events(
+	ctx context.Context,
+	who auth.Identity,
+	f EventFilter,
+	p store.Page,
+) ([]store.DeviceEvent, string, error) {
 	if f.Kind != "" && !slices.Contains(drift.EventKinds, drift.EventKind(f.Kind)) {
 		return nil, "", refusal.Unknown("kind", f.Kind, drift.EventKinds)
 	}
@@ -69,5 +74,15 @@ func EventWords(e store.DeviceEvent) string {
 }
 
 // ruled are the kinds of event that a device brings about because a policy asks for it.
-var ruled = map[drift.EventKind]bool{drift.ValueSet: true, drift.AccountCreated: true, drift.AccountAdopted: true, drift.AccountRenamed: true, drift.AccountEnabled: true,
-	drift.AccountDisabled: true, drift.AccountDescribed: true, drift.AccountRemoved: true, drift.MemberAdded: true, drift.MemberRemoved: true}
+var ruled = map[drift.EventKind]bool{
+	drift.ValueSet:         true,
+	drift.AccountCreated:   true,
+	drift.AccountAdopted:   true,
+	drift.AccountRenamed:   true,
+	drift.AccountEnabled:   true,
+	drift.AccountDisabled:  true,
+	drift.AccountDescribed: true,
+	drift.AccountRemoved:   true,
+	drift.MemberAdded:      true,
+	drift.MemberRemoved:    true,
+}

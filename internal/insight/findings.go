@@ -42,7 +42,12 @@ func (s *Service) findings(ctx context.Context, who auth.Identity, f FindingFilt
 
 // Findings lists a page, newest first. What a platform cannot carry is no drift that anybody could put
 // right: it is listed only when it is asked for by its kind.
-func (s *Service) Findings(ctx context.Context, who auth.Identity, f FindingFilter, p store.Page) ([]store.Finding, string, error) {
+func (s *Service) Findings(
+	ctx context.Context,
+	who auth.Identity,
+	f FindingFilter,
+	p store.Page,
+) ([]store.Finding, string, error) {
 	filter, err := s.findings(ctx, who, f)
 	if err != nil {
 		return nil, "", err
@@ -55,7 +60,12 @@ func (s *Service) Findings(ctx context.Context, who auth.Identity, f FindingFilt
 	}
 	// Which are open is known; the database would go through all of them for a group that has few.
 	return s.DB.With(ctx).FindingsByID(func(before int64, most int) []int64 {
-		return s.View.OpenFindings(filter.Reach, filter.Group, func(x *store.SeenFinding) bool { return x.ID < before && filter.Takes(x) }, most)
+		return s.View.OpenFindings(
+			filter.Reach,
+			filter.Group,
+			func(x *store.SeenFinding) bool { return x.ID < before && filter.Takes(x) },
+			most,
+		)
 	}, p)
 }
 
@@ -77,29 +87,33 @@ func (s *Service) SumFindings(ctx context.Context, who auth.Identity, f FindingF
 	}
 	type key struct{ unit, kind string }
 	sums := map[key]*store.FindingSum{}
-	s.View.Each(s.Clock(), fleetview.Filter{Reach: filter.Reach, Group: filter.Group}, func(d *fleetview.Device, _ drift.Standing) bool {
-		seen := map[key]bool{}
-		for _, x := range d.Findings {
-			if filter.Unit != "" && x.Unit != filter.Unit || filter.Kind != "" && x.Kind != filter.Kind {
-				continue
+	s.View.Each(
+		s.Clock(),
+		fleetview.Filter{Reach: filter.Reach, Group: filter.Group},
+		func(d *fleetview.Device, _ drift.Standing) bool {
+			seen := map[key]bool{}
+			for _, x := range d.Findings {
+				if filter.Unit != "" && x.Unit != filter.Unit || filter.Kind != "" && x.Kind != filter.Kind {
+					continue
+				}
+				k := key{x.Unit, x.Kind}
+				sum := sums[k]
+				if sum == nil {
+					sum = &store.FindingSum{Unit: x.Unit, Kind: x.Kind, Oldest: x.FirstSeen}
+					sums[k] = sum
+				}
+				sum.Findings++
+				if !seen[k] {
+					seen[k] = true
+					sum.Devices++
+				}
+				if x.FirstSeen.Before(sum.Oldest) {
+					sum.Oldest = x.FirstSeen
+				}
 			}
-			k := key{x.Unit, x.Kind}
-			sum := sums[k]
-			if sum == nil {
-				sum = &store.FindingSum{Unit: x.Unit, Kind: x.Kind, Oldest: x.FirstSeen}
-				sums[k] = sum
-			}
-			sum.Findings++
-			if !seen[k] {
-				seen[k] = true
-				sum.Devices++
-			}
-			if x.FirstSeen.Before(sum.Oldest) {
-				sum.Oldest = x.FirstSeen
-			}
-		}
-		return true
-	})
+			return true
+		},
+	)
 	list := []store.FindingSum{}
 	for _, sum := range sums {
 		list = append(list, *sum)
@@ -116,7 +130,13 @@ func FindingWords(f store.Finding) string {
 	if err != nil {
 		return f.Kind
 	}
-	finding := drift.Finding{Unit: id, Kind: drift.Kind(f.Kind), Subject: f.Subject, Expected: stored(f, id, f.Expected), Actual: stored(f, id, f.Actual)}
+	finding := drift.Finding{
+		Unit:     id,
+		Kind:     drift.Kind(f.Kind),
+		Subject:  f.Subject,
+		Expected: stored(f, id, f.Expected),
+		Actual:   stored(f, id, f.Actual),
+	}
 	return present.Finding(finding)
 }
 

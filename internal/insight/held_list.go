@@ -32,17 +32,31 @@ func (s *Service) HeldSettings(ctx context.Context, who auth.Identity, group str
 		return nil, err
 	}
 	sums := newHeldSums()
-	s.View.Each(s.Clock(), fleetview.Filter{Reach: who.Reach(auth.Look), Group: group}, func(d *fleetview.Device, _ drift.Standing) bool {
-		sums.add(d)
-		return true
-	})
+	s.View.Each(
+		s.Clock(),
+		fleetview.Filter{Reach: who.Reach(auth.Look), Group: group},
+		func(d *fleetview.Device, _ drift.Standing) bool {
+			sums.add(d)
+			return true
+		},
+	)
 	list := []HeldSetting{}
 	for _, h := range sums.held() {
 		between, err := heldBy(s.DB.With(ctx), h)
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, HeldSetting{Unit: h.unit, Why: h.why, Detail: present.Held(resolve.Held{Unit: h.unit, Why: h.why}), Devices: h.devices, Device: h.example, Between: between})
+		list = append(
+			list,
+			HeldSetting{
+				Unit:    h.unit,
+				Why:     h.why,
+				Detail:  present.Held(resolve.Held{Unit: h.unit, Why: h.why}),
+				Devices: h.devices,
+				Device:  h.example,
+				Between: between,
+			},
+		)
 	}
 	return list, nil
 }
@@ -88,7 +102,12 @@ type LockedAccount struct {
 }
 
 // LockedAccounts lists a page of locked accounts of devices in reach, by device.
-func (s *Service) LockedAccounts(ctx context.Context, who auth.Identity, group string, p store.Page) ([]LockedAccount, string, error) {
+func (s *Service) LockedAccounts(
+	ctx context.Context,
+	who auth.Identity,
+	group string,
+	p store.Page,
+) ([]LockedAccount, string, error) {
 	if err := membership.Asked(s.DB.With(ctx), group); err != nil {
 		return nil, "", err
 	}
@@ -98,21 +117,25 @@ func (s *Service) LockedAccounts(ctx context.Context, who auth.Identity, group s
 	}
 	list, next := []LockedAccount{}, ""
 	now := s.Now()
-	s.View.Each(s.Clock(), fleetview.Filter{Reach: who.Reach(auth.Look), Group: group}, func(d *fleetview.Device, _ drift.Standing) bool {
-		if d.NameKey < after.NameKey || d.NameKey == after.NameKey && d.ID <= after.ID {
-			return true
-		}
-		if len(list) >= p.Fits() {
-			last := list[len(list)-1].Device
-			next = store.CursorOf(last.NameKey, last.ID)
-			return false
-		}
-		for _, a := range d.Locked {
-			if a.Until == nil || a.Until.After(now) {
-				list = append(list, LockedAccount{d, a})
+	s.View.Each(
+		s.Clock(),
+		fleetview.Filter{Reach: who.Reach(auth.Look), Group: group},
+		func(d *fleetview.Device, _ drift.Standing) bool {
+			if d.NameKey < after.NameKey || d.NameKey == after.NameKey && d.ID <= after.ID {
+				return true
 			}
-		}
-		return true
-	})
+			if len(list) >= p.Fits() {
+				last := list[len(list)-1].Device
+				next = store.CursorOf(last.NameKey, last.ID)
+				return false
+			}
+			for _, a := range d.Locked {
+				if a.Until == nil || a.Until.After(now) {
+					list = append(list, LockedAccount{d, a})
+				}
+			}
+			return true
+		},
+	)
 	return list, next, nil
 }

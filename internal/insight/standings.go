@@ -17,10 +17,14 @@ func (s *Service) StandingsByAssignment(ctx context.Context, who auth.Identity) 
 		standing drift.Standing
 	}
 	counts := map[key]int{}
-	s.View.Each(s.Clock(), fleetview.Filter{Reach: who.Reach(auth.Look)}, func(d *fleetview.Device, standing drift.Standing) bool {
-		counts[key{d.Scope, standing}]++
-		return true
-	})
+	s.View.Each(
+		s.Clock(),
+		fleetview.Filter{Reach: who.Reach(auth.Look)},
+		func(d *fleetview.Device, standing drift.Standing) bool {
+			counts[key{d.Scope, standing}]++
+			return true
+		},
+	)
 	digests := map[string]bool{}
 	for k := range counts {
 		if k.scope != "" {

@@ -59,10 +59,14 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 	whole := visit // the fleet is gone through once where that is enough
 	if group != "" {
 		whole = nil
-		s.View.Each(clock, fleetview.Filter{Reach: reach, Group: group}, func(d *fleetview.Device, standing drift.Standing) bool {
-			visit(d, standing)
-			return true
-		})
+		s.View.Each(
+			clock,
+			fleetview.Filter{Reach: reach, Group: group},
+			func(d *fleetview.Device, standing drift.Standing) bool {
+				visit(d, standing)
+				return true
+			},
+		)
 	}
 	for _, g := range s.View.Groups(clock, reach, maxMarks, whole) {
 		if group != "" && g.Name != group || g.Counts.Total() == 0 {

@@ -191,7 +191,12 @@ func (e *explanation) check(settings []unit.Setting) []drift.Finding {
 	if e.report == nil {
 		return nil
 	}
-	return drift.Check(settings, &e.report.State, e.report.Failures, drift.Context{Directory: e.directory, Now: e.now.Now, Grace: e.now.Interval})
+	return drift.Check(
+		settings,
+		&e.report.State,
+		e.report.Failures,
+		drift.Context{Directory: e.directory, Now: e.now.Now, Grace: e.now.Interval},
+	)
 }
 
 // units explains every unit that is asked for, that the device was told of, or that is on trial.
@@ -220,8 +225,18 @@ func (e *explanation) units() []SettingWhy {
 	}
 	units := []SettingWhy{}
 	for _, u := range settled {
-		a := SettingWhy{Unit: u.Unit, Section: present.Section(u.Unit), Title: present.Unit(u.Unit), DecidedBy: present.Why(u), Settled: u, Told: told[u.Unit],
-			Findings: []drift.Finding{}, Reported: "not reported yet", Trial: trial[u.Unit], Contended: slices.Contains(e.device.Contended, u.Unit)}
+		a := SettingWhy{
+			Unit:      u.Unit,
+			Section:   present.Section(u.Unit),
+			Title:     present.Unit(u.Unit),
+			DecidedBy: present.Why(u),
+			Settled:   u,
+			Told:      told[u.Unit],
+			Findings:  []drift.Finding{},
+			Reported:  "not reported yet",
+			Trial:     trial[u.Unit],
+			Contended: slices.Contains(e.device.Contended, u.Unit),
+		}
 		a.Desired = present.Value(u.Unit, a.Told)
 		if u.Verdict == "" && a.Told != nil {
 			a.DecidedBy = "its assignment was deleted"
@@ -272,7 +287,12 @@ func (e *explanation) trials() map[unit.ID]*TrialUnit {
 		if there && (u.Value == nil) == (enforced.Value == nil) && (u.Value == nil || u.Value.Equal(enforced.Value)) {
 			continue
 		}
-		t := &TrialUnit{Settled: u, Desired: present.Value(u.Unit, u.Value), DecidedBy: present.Why(u), Findings: append([]drift.Finding{}, forecast[u.Unit]...)}
+		t := &TrialUnit{
+			Settled:   u,
+			Desired:   present.Value(u.Unit, u.Value),
+			DecidedBy: present.Why(u),
+			Findings:  append([]drift.Finding{}, forecast[u.Unit]...),
+		}
 		if u.Value == nil {
 			t.Desired = "contested"
 		}

@@ -46,14 +46,24 @@ func (s *Service) SignedDesired(ctx context.Context, id string) (string, drift.S
 		}
 		document, err = protocol.DesiredBytes(d.ID, state.Name, stamp.Epoch, stamp.Number, settings)
 		if err == nil && protocol.Digest(document) != stamp.Digest {
-			err = fmt.Errorf("the desired state %d/%d of %s does not have the digest it was stored with", stamp.Epoch, stamp.Number, d.Name)
+			err = fmt.Errorf(
+				"the desired state %d/%d of %s does not have the digest it was stored with",
+				stamp.Epoch,
+				stamp.Number,
+				d.Name,
+			)
 		}
 		return err
 	})
 	if err != nil || document == nil {
 		return "", stamp, err
 	}
-	signed, err := protocol.Sign(s.Keys.Signing(), protocol.Header{KeyID: s.Keys.Signing().ID, Time: s.Now()}, document, false)
+	signed, err := protocol.Sign(
+		s.Keys.Signing(),
+		protocol.Header{KeyID: s.Keys.Signing().ID, Time: s.Now()},
+		document,
+		false,
+	)
 	return signed, stamp, err
 }
 
@@ -80,7 +90,8 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		case err == nil && earlier.Digest == requestDigest:
 			return nil
 		case err == nil:
-			return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is %d", r.Seq, epoch, d.Seq).WithCode(protocol.CodeSequenceUsed)
+			return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is %d", r.Seq, epoch, d.Seq).
+				WithCode(protocol.CodeSequenceUsed)
 		case !errors.Is(err, store.ErrNotFound):
 			return err
 		}
@@ -88,8 +99,10 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 			return refusal.Behind("the sequence %d of epoch %d", r.Seq, epoch, d.Seq, d.Epoch)
 		}
 		now := s.Now()
-		reportID, err := tx.AddReport(store.Report{DeviceID: d.ID, Epoch: epoch, Seq: r.Seq, DesiredEpoch: r.Desired.Epoch,
-			DesiredNumber: r.Desired.Number, At: r.At, ReceivedAt: now, Digest: requestDigest, Body: string(body)})
+		reportID, err := tx.AddReport(
+			store.Report{DeviceID: d.ID, Epoch: epoch, Seq: r.Seq, DesiredEpoch: r.Desired.Epoch,
+				DesiredNumber: r.Desired.Number, At: r.At, ReceivedAt: now, Digest: requestDigest, Body: string(body)},
+		)
 		if err != nil {
 			return err
 		}
@@ -99,7 +112,18 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		if err := nameReported(tx, w, d, r.Device); err != nil {
 			return err
 		}
-		done := store.Reported{Device: d.ID, Epoch: epoch, Seq: r.Seq, Desired: r.Desired, At: now, ReportID: reportID, OpenFindings: d.OpenFindings, Contended: append([]unit.ID{}, r.Contended...), Mismatched: r.Desired.Foreign(d.Desired()), Locked: lockedIn(r.State)}
+		done := store.Reported{
+			Device:       d.ID,
+			Epoch:        epoch,
+			Seq:          r.Seq,
+			Desired:      r.Desired,
+			At:           now,
+			ReportID:     reportID,
+			OpenFindings: d.OpenFindings,
+			Contended:    append([]unit.ID{}, r.Contended...),
+			Mismatched:   r.Desired.Foreign(d.Desired()),
+			Locked:       lockedIn(r.State),
+		}
 		if err := tx.SetNext(d.ID, r.Rotation); err != nil {
 			return err
 		}
@@ -170,7 +194,12 @@ func nameReported(tx Records, w *uow.Work, d store.Device, name string) error {
 		return err
 	}
 	w.Settle(d.Name+" renamed to "+name, nil, []string{d.ID})
-	w.Also(uow.Act{Who: w.Who, Action: "device.renamed", Object: d.ID}, audit.Done, map[string]any{"name": d.Name}, map[string]any{"name": name})
+	w.Also(
+		uow.Act{Who: w.Who, Action: "device.renamed", Object: d.ID},
+		audit.Done,
+		map[string]any{"name": d.Name},
+		map[string]any{"name": name},
+	)
 	return nil
 }
 
@@ -181,7 +210,8 @@ func deviceFactsReported(tx Records, w *uow.Work, d store.Device, state drift.St
 	}
 	for _, fact := range []string{state.Platform, state.OSVersion} {
 		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
-			return refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).WithCode(protocol.CodeBadReport)
+			return refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).
+				WithCode(protocol.CodeBadReport)
 		}
 	}
 	if err := tx.SetDeviceFacts(d.ID, state.Platform, state.OSVersion, state.OSBuild); err != nil {
@@ -214,7 +244,12 @@ func checkReport(r drift.Report) error {
 	}
 	for _, g := range r.LocalGroups {
 		if len(g.Members) > maxMembers {
-			return bad("the local group %q has %d members; at most %d are taken", g.LocalGroup, len(g.Members), maxMembers)
+			return bad(
+				"the local group %q has %d members; at most %d are taken",
+				g.LocalGroup,
+				len(g.Members),
+				maxMembers,
+			)
 		}
 	}
 	return nil

@@ -33,12 +33,21 @@ type Grants struct {
 
 // NewEnrolmentToken makes a token for a number of devices, which join groups and get organisation
 // facts as they enrol. The token is shown this once.
-func (s *Service) NewEnrolmentToken(ctx context.Context, who auth.Identity, note string, uses int, life time.Duration, grants Grants) (store.EnrolmentToken, protocol.Token, error) {
+func (s *Service) NewEnrolmentToken(
+	ctx context.Context,
+	who auth.Identity,
+	note string,
+	uses int,
+	life time.Duration,
+	grants Grants,
+) (store.EnrolmentToken, protocol.Token, error) {
 	switch {
 	case uses < 1 || uses > MaxTokenUses:
-		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "a token is for 1 to %d devices", MaxTokenUses).At("uses")
+		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "a token is for 1 to %d devices", MaxTokenUses).
+			At("uses")
 	case life < time.Minute || life > MaxEnrolment:
-		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "a token lives from a minute to 90 days").At("expires_in_hours")
+		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "a token lives from a minute to 90 days").
+			At("expires_in_hours")
 	}
 	if err := fleet.CheckPath(grants.Path); err != nil {
 		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "%v", err).At("path")
@@ -49,17 +58,30 @@ func (s *Service) NewEnrolmentToken(ctx context.Context, who auth.Identity, note
 	now := s.Now()
 	token := protocol.Token{ID: store.NewID(now), Secret: auth.NewSecret(), RootFingerprint: s.Keys.Root()}
 	e := store.EnrolmentToken{ID: token.ID, Note: note, SecretHash: auth.HashSecret(token.Secret), UsesLeft: uses,
-		Groups: text.Set(grants.Groups), Path: grants.Path, Tags: text.Set(grants.Tags), CreatedBy: who.Name, CreatedAt: now, ExpiresAt: now.Add(life)}
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "enrolment.token_made", Object: e.ID}, func(tx Records, w *uow.Work) error {
-		if err := membership.Listed(tx, grants.Groups); err != nil {
-			return err
-		}
-		if err := tx.AddEnrolmentToken(e); err != nil {
-			return err
-		}
-		w.After = map[string]any{"note": note, "uses": uses, "groups": e.Groups, "path": e.Path, "tags": e.Tags, "expires": e.ExpiresAt}
-		return nil
-	})
+		Groups: text.Set(
+			grants.Groups,
+		), Path: grants.Path, Tags: text.Set(grants.Tags), CreatedBy: who.Name, CreatedAt: now, ExpiresAt: now.Add(life)}
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Administer, Action: "enrolment.token_made", Object: e.ID},
+		func(tx Records, w *uow.Work) error {
+			if err := membership.Listed(tx, grants.Groups); err != nil {
+				return err
+			}
+			if err := tx.AddEnrolmentToken(e); err != nil {
+				return err
+			}
+			w.After = map[string]any{
+				"note":    note,
+				"uses":    uses,
+				"groups":  e.Groups,
+				"path":    e.Path,
+				"tags":    e.Tags,
+				"expires": e.ExpiresAt,
+			}
+			return nil
+		},
+	)
 	return e, token, err
 }
 
@@ -70,27 +92,46 @@ func (s *Service) EnrolmentTokens(ctx context.Context, p store.Page) ([]store.En
 
 // RevokeEnrolmentToken ends a token; devices that enrolled with it stay.
 func (s *Service) RevokeEnrolmentToken(ctx context.Context, who auth.Identity, id string) error {
-	return refusal.Named(s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: "enrolment.token_revoked", Object: id}, func(tx Records, w *uow.Work) error {
-		if err := tx.RevokeEnrolmentToken(id, s.Now()); err != nil {
-			return err
-		}
-		return nil
-	}), "enrolment token", id)
+	return refusal.Named(
+		s.Do(
+			ctx,
+			uow.Act{Who: who, Right: auth.Administer, Action: "enrolment.token_revoked", Object: id},
+			func(tx Records, w *uow.Work) error {
+				if err := tx.RevokeEnrolmentToken(id, s.Now()); err != nil {
+					return err
+				}
+				return nil
+			},
+		),
+		"enrolment token",
+		id,
+	)
 }
 
 // Enrol gives a device its place. Asking again with the same key gives the same place. A device
 // whose name a live device has becomes one that claims to be it, and waits for an operator.
-func (s *Service) Enrol(ctx context.Context, req protocol.EnrolRequest, key ed25519.PublicKey, address string) (store.Device, error) {
+func (s *Service) Enrol(
+	ctx context.Context,
+	req protocol.EnrolRequest,
+	key ed25519.PublicKey,
+	address string,
+) (store.Device, error) {
 	name := text.NFC(req.Facts.Name)
 	if err := text.CheckName(name, fleet.MaxDeviceName); err != nil {
-		return store.Device{}, refusal.New(refusal.Invalid, "the device's name %v", err).At("facts.name").WithCode(protocol.CodeBadFacts)
+		return store.Device{}, refusal.New(refusal.Invalid, "the device's name %v", err).
+			At("facts.name").
+			WithCode(protocol.CodeBadFacts)
 	}
 	if req.Facts.Platform == "" {
-		return store.Device{}, refusal.New(refusal.Invalid, "the device does not say its platform").At("facts.platform").WithCode(protocol.CodeBadFacts)
+		return store.Device{}, refusal.New(refusal.Invalid, "the device does not say its platform").
+			At("facts.platform").
+			WithCode(protocol.CodeBadFacts)
 	}
 	for _, fact := range []string{req.Facts.Platform, req.Facts.OSVersion, req.Facts.Serial, req.Facts.Model} {
 		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
-			return store.Device{}, refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).At("facts").WithCode(protocol.CodeBadFacts)
+			return store.Device{}, refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).
+				At("facts").
+				WithCode(protocol.CodeBadFacts)
 		}
 	}
 	var d store.Device
@@ -112,9 +153,25 @@ func (s *Service) Enrol(ctx context.Context, req protocol.EnrolRequest, key ed25
 			return err
 		}
 		now := s.Now()
-		d = store.Device{ID: store.NewID(now), Name: name, NameKey: text.Fold(name), Serial: req.Facts.Serial, Model: req.Facts.Model,
-			Platform: req.Facts.Platform, OSVersion: req.Facts.OSVersion, OSBuild: req.Facts.OSBuild, State: store.Live,
-			Path: token.Path, Tags: token.Tags, PublicKey: key, KeyID: protocol.Thumbprint(key), TokenID: token.ID, EnrolledAt: now, Epoch: 1, Stands: store.Stands{DesiredEpoch: s.Keys.Epoch(), LastContact: &now}}
+		d = store.Device{
+			ID:         store.NewID(now),
+			Name:       name,
+			NameKey:    text.Fold(name),
+			Serial:     req.Facts.Serial,
+			Model:      req.Facts.Model,
+			Platform:   req.Facts.Platform,
+			OSVersion:  req.Facts.OSVersion,
+			OSBuild:    req.Facts.OSBuild,
+			State:      store.Live,
+			Path:       token.Path,
+			Tags:       token.Tags,
+			PublicKey:  key,
+			KeyID:      protocol.Thumbprint(key),
+			TokenID:    token.ID,
+			EnrolledAt: now,
+			Epoch:      1,
+			Stands:     store.Stands{DesiredEpoch: s.Keys.Epoch(), LastContact: &now},
+		}
 		if former, err := tx.LiveDeviceNamed(d.NameKey); err == nil {
 			d.State, d.Claims = store.Claiming, &former.ID
 		} else if !errors.Is(err, store.ErrNotFound) {
@@ -138,7 +195,13 @@ func (s *Service) Enrol(ctx context.Context, req protocol.EnrolRequest, key ed25
 		}
 		w.Tell(store.TopicDevices, d.ID)
 		w.Who, w.Object = uow.Device(d.ID, address), d.ID
-		w.After = map[string]any{"name": name, "state": d.State, "token": token.ID, "key": d.KeyID, "listed_in": d.ListedIn}
+		w.After = map[string]any{
+			"name":      name,
+			"state":     d.State,
+			"token":     token.ID,
+			"key":       d.KeyID,
+			"listed_in": d.ListedIn,
+		}
 		return nil
 	})
 	var refused *refusal.Error
@@ -146,26 +209,32 @@ func (s *Service) Enrol(ctx context.Context, req protocol.EnrolRequest, key ed25
 		return d, s.Strangers.Refused(ctx, "device.enrolled", address, name, err)
 	}
 	if errors.Is(err, store.ErrExists) { // another device of that name came first
-		err = refusal.New(refusal.Conflict, "a device of that name is just enrolling; try again").WithCode(protocol.CodeTryAgain)
+		err = refusal.New(refusal.Conflict, "a device of that name is just enrolling; try again").
+			WithCode(protocol.CodeTryAgain)
 	}
 	return d, err
 }
 
 func (s *Service) usableToken(tx Records, req protocol.EnrolRequest) (store.EnrolmentToken, error) {
 	token, err := tx.LockEnrolmentToken(req.TokenID)
-	if errors.Is(err, store.ErrNotFound) || err == nil && subtle.ConstantTimeCompare(token.SecretHash, auth.HashSecret(req.Secret)) != 1 {
-		return token, refusal.New(refusal.Forbidden, "the enrolment token is not known; copy it whole, or ask for a new one").WithCode(protocol.CodeTokenUnknown)
+	if errors.Is(err, store.ErrNotFound) ||
+		err == nil && subtle.ConstantTimeCompare(token.SecretHash, auth.HashSecret(req.Secret)) != 1 {
+		return token, refusal.New(refusal.Forbidden, "the enrolment token is not known; copy it whole, or ask for a new one").
+			WithCode(protocol.CodeTokenUnknown)
 	}
 	if err != nil {
 		return token, err
 	}
 	switch {
 	case token.RevokedAt != nil:
-		return token, refusal.New(refusal.Forbidden, "the enrolment token was revoked; ask for a new one").WithCode(protocol.CodeTokenRevoked)
+		return token, refusal.New(refusal.Forbidden, "the enrolment token was revoked; ask for a new one").
+			WithCode(protocol.CodeTokenRevoked)
 	case !s.Now().Before(token.ExpiresAt):
-		return token, refusal.New(refusal.Forbidden, "the enrolment token expired at %s; ask for a new one", token.ExpiresAt.UTC().Format(time.RFC3339)).WithCode(protocol.CodeTokenExpired)
+		return token, refusal.New(refusal.Forbidden, "the enrolment token expired at %s; ask for a new one", token.ExpiresAt.UTC().Format(time.RFC3339)).
+			WithCode(protocol.CodeTokenExpired)
 	case token.UsesLeft < 1:
-		return token, refusal.New(refusal.Forbidden, "the enrolment token was used up; ask for a new one").WithCode(protocol.CodeTokenUsedUp)
+		return token, refusal.New(refusal.Forbidden, "the enrolment token was used up; ask for a new one").
+			WithCode(protocol.CodeTokenUsedUp)
 	}
 	return token, nil
 }

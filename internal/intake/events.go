@@ -20,22 +20,34 @@ const maxEventText = 4000
 // durable now. Events that were stored before stay as they are.
 func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, events []drift.Event) (int64, error) {
 	if len(events) > protocol.MaxEvents {
-		return 0, refusal.New(refusal.Invalid, "%d events are too many for one check-in; send at most %d", len(events), protocol.MaxEvents).WithCode(protocol.CodeBadEvents)
+		return 0, refusal.New(refusal.Invalid, "%d events are too many for one check-in; send at most %d", len(events), protocol.MaxEvents).
+			WithCode(protocol.CodeBadEvents)
 	}
 	records := make([]store.DeviceEvent, len(events))
 	last, now := int64(0), s.Now()
 	for i, e := range events {
 		switch {
 		case e.Seq <= last:
-			return 0, refusal.New(refusal.Invalid, "event %d follows event %d; they must come in order, from 1", e.Seq, last).WithCode(protocol.CodeBadEvents)
+			return 0, refusal.New(refusal.Invalid, "event %d follows event %d; they must come in order, from 1", e.Seq, last).
+				WithCode(protocol.CodeBadEvents)
 		case !slices.Contains(drift.EventKinds, e.Kind):
 			return 0, refusal.New(refusal.Invalid, "there is no event %q", e.Kind).WithCode(protocol.CodeBadEvents)
 		case e.At.IsZero() || e.Size() > maxEventText:
-			return 0, refusal.New(refusal.Invalid, "event %d says no time, or more than %d bytes", e.Seq, maxEventText).WithCode(protocol.CodeBadEvents)
+			return 0, refusal.New(refusal.Invalid, "event %d says no time, or more than %d bytes", e.Seq, maxEventText).
+				WithCode(protocol.CodeBadEvents)
 		}
 		last = e.Seq
-		records[i] = store.DeviceEvent{DeviceID: device, Epoch: epoch, Seq: e.Seq, At: e.At, ReceivedAt: now, Kind: string(e.Kind), Unit: e.Unit.String(),
-			Subject: e.Subject, Details: e.Details}
+		records[i] = store.DeviceEvent{
+			DeviceID:   device,
+			Epoch:      epoch,
+			Seq:        e.Seq,
+			At:         e.At,
+			ReceivedAt: now,
+			Kind:       string(e.Kind),
+			Unit:       e.Unit.String(),
+			Subject:    e.Subject,
+			Details:    e.Details,
+		}
 	}
 	return last, s.Do(ctx, uow.Act{Who: uow.Device(device, "")}, func(tx Records, w *uow.Work) error {
 		if err := s.nameRules(tx, device, records); err != nil {

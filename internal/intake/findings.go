@@ -93,8 +93,21 @@ func newFinding(device string, f drift.Finding, assignments []string, state stri
 	if assignments == nil {
 		assignments = []string{}
 	}
-	record := store.Finding{DeviceID: device, Key: f.Key(), Unit: f.Unit.String(), Kind: string(f.Kind), Subject: f.Subject,
-		Expected: jsonOf(f.Expected), Actual: jsonOf(f.Actual), Assignments: assignments, State: state, FirstSeen: now, LastSeen: now}
+	record := store.Finding{
+		DeviceID: device,
+		Key:      f.Key(),
+		Unit:     f.Unit.String(),
+		Kind:     string(f.Kind),
+		Subject:  f.Subject,
+		Expected: jsonOf(
+			f.Expected,
+		),
+		Actual:      jsonOf(f.Actual),
+		Assignments: assignments,
+		State:       state,
+		FirstSeen:   now,
+		LastSeen:    now,
+	}
 	if state == store.FindingCorrected {
 		record.ClosedAt = &now
 	}

@@ -201,7 +201,11 @@ func TestOrdersThatNobodyKnows(t *testing.T) {
 		assert.ErrorContains(t, err, says)
 	}
 	viewer := auth.Identity{OperatorID: "2", Name: "egil", Grants: []auth.Grant{{Role: auth.Viewer}}}
-	_, err := s.Order(t.Context(), viewer, intake.NewOrder{Kind: protocol.OrderCollect, Devices: []string{"SKL-HQ-001"}})
+	_, err := s.Order(
+		t.Context(),
+		viewer,
+		intake.NewOrder{Kind: protocol.OrderCollect, Devices: []string{"SKL-HQ-001"}},
+	)
 	assert.ErrorContains(t, err, "with the role viewer you may not do this")
 	assert.Len(t, r.Entries, 1)
 }

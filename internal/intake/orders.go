@@ -38,7 +38,8 @@ func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (
 	none := OrderBatch{}
 	wait, known := protocol.OrderKinds[want.Kind]
 	if !known {
-		return none, refusal.New(refusal.Invalid, "there is no order %q; the orders are %s", want.Kind, strings.Join(slices.Sorted(maps.Keys(protocol.OrderKinds)), ", ")).At("kind")
+		return none, refusal.New(refusal.Invalid, "there is no order %q; the orders are %s", want.Kind, strings.Join(slices.Sorted(maps.Keys(protocol.OrderKinds)), ", ")).
+			At("kind")
 	}
 	subject := ""
 	if concernsAccount[want.Kind] || want.Kind == protocol.OrderRotate && want.Subject != "" {
@@ -47,35 +48,52 @@ func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (
 			ref, err = principal.FromKey(want.Subject), nil // the key alone, as elsewhere
 		}
 		if err != nil || ref.Kind().InDirectory() {
-			return none, refusal.New(refusal.Invalid, "%q names no account of a device; write its key, account:KEY, builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).At("subject")
+			return none, refusal.New(refusal.Invalid, "%q names no account of a device; write its key, account:KEY, builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).
+				At("subject")
 		}
 		subject = ref.String()
 	}
 	if len(want.Devices) > maxOrdered {
-		return none, refusal.New(refusal.Invalid, "%d devices are too many to name; name at most %d, or a group", len(want.Devices), maxOrdered).At("devices")
+		return none, refusal.New(refusal.Invalid, "%d devices are too many to name; name at most %d, or a group", len(want.Devices), maxOrdered).
+			At("devices")
 	}
 	batch := OrderBatch{Batch: store.NewID(s.Now())}
 	var given []string
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Handle, Action: "order.made", Object: want.Kind}, func(tx Records, w *uow.Work) error {
-		devices, err := s.orderedDevices(tx, who, want)
-		if err != nil {
-			return err
-		}
-		if err := reach.Check(tx, who, auth.Handle, devices); err != nil {
-			return err
-		}
-		now := s.Now()
-		order := store.Order{Kind: want.Kind, Subject: subject, CreatedBy: who.Name, CreatedAt: now, Batch: batch.Batch}
-		if wait > 0 {
-			order.EndsAt = new(now.Add(wait))
-		}
-		if given, err = tx.AddOrders(devices, order); err != nil {
-			return err
-		}
-		w.Tell(store.TopicDevices, given...)
-		w.After = map[string]any{"subject": subject, "devices": len(given), "named": want.Devices, "group": want.Group}
-		return nil
-	})
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Handle, Action: "order.made", Object: want.Kind},
+		func(tx Records, w *uow.Work) error {
+			devices, err := s.orderedDevices(tx, who, want)
+			if err != nil {
+				return err
+			}
+			if err := reach.Check(tx, who, auth.Handle, devices); err != nil {
+				return err
+			}
+			now := s.Now()
+			order := store.Order{
+				Kind:      want.Kind,
+				Subject:   subject,
+				CreatedBy: who.Name,
+				CreatedAt: now,
+				Batch:     batch.Batch,
+			}
+			if wait > 0 {
+				order.EndsAt = new(now.Add(wait))
+			}
+			if given, err = tx.AddOrders(devices, order); err != nil {
+				return err
+			}
+			w.Tell(store.TopicDevices, given...)
+			w.After = map[string]any{
+				"subject": subject,
+				"devices": len(given),
+				"named":   want.Devices,
+				"group":   want.Group,
+			}
+			return nil
+		},
+	)
 	batch.Given, batch.By = len(given), map[string]int{"queued": len(given)}
 	return batch, err
 }
@@ -92,7 +110,11 @@ type OrderBatch struct {
 func (s *Service) OrderProgress(ctx context.Context, who auth.Identity, batch string) (OrderBatch, error) {
 	by, err := s.DB.With(ctx).CountOrders(who.Reach(auth.Look), batch, s.Now())
 	if err == nil && (batch == "" || len(by) == 0) {
-		err = refusal.New(refusal.NotFound, "there are no orders %q; the answer to giving them says which they are", batch)
+		err = refusal.New(
+			refusal.NotFound,
+			"there are no orders %q; the answer to giving them says which they are",
+			batch,
+		)
 	}
 	progress := OrderBatch{Batch: batch, By: by}
 	for state, n := range by {
@@ -126,13 +148,19 @@ func (s *Service) orderedDevices(tx Records, who auth.Identity, want NewOrder) (
 		}
 	}
 	if len(ids) == 0 {
-		return nil, refusal.New(refusal.Invalid, "no device is named; name devices, or a group that has some").At("devices")
+		return nil, refusal.New(refusal.Invalid, "no device is named; name devices, or a group that has some").
+			At("devices")
 	}
 	return text.Set(ids), nil
 }
 
 // Orders lists a page, latest first.
-func (s *Service) Orders(ctx context.Context, who auth.Identity, past reach.Past, p store.Page) ([]store.Order, string, error) {
+func (s *Service) Orders(
+	ctx context.Context,
+	who auth.Identity,
+	past reach.Past,
+	p store.Page,
+) ([]store.Order, string, error) {
 	narrow, err := reach.Narrow(s.DB.With(ctx), s.View, s.Clock(), who, past)
 	if err != nil {
 		return nil, "", err
@@ -149,14 +177,26 @@ func (s *Service) SignedOrders(ctx context.Context, device string, after int64) 
 			return err
 		}
 		for _, o := range orders {
-			order := protocol.Order{Format: protocol.OrderFormat, Device: device, Number: o.Number, Kind: o.Kind, Subject: o.Subject, Revealed: o.Revealed}
+			order := protocol.Order{
+				Format:   protocol.OrderFormat,
+				Device:   device,
+				Number:   o.Number,
+				Kind:     o.Kind,
+				Subject:  o.Subject,
+				Revealed: o.Revealed,
+			}
 			if o.EndsAt != nil {
 				order.EndsAt = *o.EndsAt
 			}
 			if o.NotBefore != nil {
 				order.NotBefore = *o.NotBefore
 			}
-			document, err := protocol.Sign(s.Keys.Signing(), protocol.Header{KeyID: s.Keys.Signing().ID, Time: s.Now()}, order, false)
+			document, err := protocol.Sign(
+				s.Keys.Signing(),
+				protocol.Header{KeyID: s.Keys.Signing().ID, Time: s.Now()},
+				order,
+				false,
+			)
 			if err != nil {
 				return err
 			}
@@ -171,8 +211,12 @@ func (s *Service) SignedOrders(ctx context.Context, device string, after int64) 
 func (s *Service) TakeOrderResults(ctx context.Context, device string, results []protocol.OrderResult) (int64, error) {
 	last := int64(0)
 	for _, r := range results {
-		if r.State != protocol.OrderDone && r.State != protocol.OrderFailed && r.State != protocol.OrderEnded && r.State != protocol.OrderDelivered || r.Number <= last || len(r.Detail) > maxEventText {
-			return 0, refusal.New(refusal.Invalid, "the result of order %d cannot be read", r.Number).WithCode(protocol.CodeBadResults)
+		if r.State != protocol.OrderDone && r.State != protocol.OrderFailed && r.State != protocol.OrderEnded &&
+			r.State != protocol.OrderDelivered ||
+			r.Number <= last ||
+			len(r.Detail) > maxEventText {
+			return 0, refusal.New(refusal.Invalid, "the result of order %d cannot be read", r.Number).
+				WithCode(protocol.CodeBadResults)
 		}
 		last = r.Number
 	}

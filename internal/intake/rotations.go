@@ -69,7 +69,12 @@ func (s *Service) overdue(ctx context.Context, r store.Rotation) error {
 			return err
 		}
 		id := unit.RotationOf(target)
-		f := drift.Finding{Unit: id, Kind: drift.RotationOverdue, Expected: *r.EveryMinutes, Actual: r.ChangedAt.UTC().Format(time.RFC3339)}
+		f := drift.Finding{
+			Unit:     id,
+			Kind:     drift.RotationOverdue,
+			Expected: *r.EveryMinutes,
+			Actual:   r.ChangedAt.UTC().Format(time.RFC3339),
+		}
 		open, err := tx.OpenFindings(d.ID)
 		if err != nil || slices.ContainsFunc(open, func(o store.Finding) bool { return o.Key == f.Key() }) {
 			return err

@@ -35,11 +35,16 @@ func Start(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger, list []Job
 	river.AddWorker(workers, &worker{jobs: list, log: log})
 	var periodic []*river.PeriodicJob
 	for _, job := range list {
-		periodic = append(periodic, river.NewPeriodicJob(river.PeriodicInterval(max(job.Every, time.Second)),
-			func() (river.JobArgs, *river.InsertOpts) { return turn{job.Name}, nil }, &river.PeriodicJobOpts{RunOnStart: true}))
+		periodic = append(periodic, river.NewPeriodicJob(
+			river.PeriodicInterval(max(job.Every, time.Second)),
+			func() (river.JobArgs, *river.InsertOpts) { return turn{job.Name}, nil },
+			&river.PeriodicJobOpts{RunOnStart: true},
+		))
 	}
 	client, err := river.NewClient(riverpgxv5.New(pool), &river.Config{
-		Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: len(list)}}, Workers: workers, PeriodicJobs: periodic,
+		Queues: map[string]river.QueueConfig{
+			river.QueueDefault: {MaxWorkers: len(list)},
+		}, Workers: workers, PeriodicJobs: periodic,
 		MaxAttempts: attempts, JobTimeout: -1, Logger: slog.New(quiet{log.Handler()}),
 		// What ended is of no use to anybody: what a job did is in its own records.
 		CompletedJobRetentionPeriod: time.Hour, CancelledJobRetentionPeriod: time.Hour, DiscardedJobRetentionPeriod: time.Hour,
@@ -71,8 +76,10 @@ func (turn) Kind() string { return "turn" }
 
 // InsertOpts has at most one turn of a job wait or run.
 func (turn) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{rivertype.JobStateAvailable,
-		rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateRunning, rivertype.JobStateScheduled}}}
+	return river.InsertOpts{
+		UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{rivertype.JobStateAvailable,
+			rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateRunning, rivertype.JobStateScheduled}},
+	}
 }
 
 // worker carries out turns.

@@ -36,13 +36,21 @@ var ErrNone = errors.New("there is no key file")
 func Load(path string) (Ring, error) {
 	info, err := os.Stat(path)
 	if errors.Is(err, os.ErrNotExist) {
-		return Ring{}, fmt.Errorf("service keys: %w at %s. Is the volume with the keys mounted? For a new database, make them once: rankwardend keys new --service", ErrNone, path)
+		return Ring{}, fmt.Errorf(
+			"service keys: %w at %s. Is the volume with the keys mounted? For a new database, make them once: rankwardend keys new --service",
+			ErrNone,
+			path,
+		)
 	}
 	if err != nil {
 		return Ring{}, fmt.Errorf("service keys: %w", err)
 	}
 	if info.Mode().Perm()&0o077 != 0 {
-		return Ring{}, fmt.Errorf("service keys: %s can be read by others (mode %04o); run chmod 600 on it", path, info.Mode().Perm())
+		return Ring{}, fmt.Errorf(
+			"service keys: %s can be read by others (mode %04o); run chmod 600 on it",
+			path,
+			info.Mode().Perm(),
+		)
 	}
 	data, err := os.ReadFile(path)
 	if err != nil {
@@ -55,9 +63,15 @@ func Load(path string) (Ring, error) {
 	root, okRoot := file.Root.Key.(ed25519.PrivateKey)
 	signing, okSigning := file.Signing.Key.(ed25519.PrivateKey)
 	if !okRoot || !okSigning {
-		return Ring{}, fmt.Errorf("service keys: %s lacks an Ed25519 root or signing key; restore it from a backup", path)
+		return Ring{}, fmt.Errorf(
+			"service keys: %s lacks an Ed25519 root or signing key; restore it from a backup",
+			path,
+		)
 	}
-	return Ring{protocol.Key{ID: file.Root.KeyID, Private: root}, protocol.Key{ID: file.Signing.KeyID, Private: signing}}, nil
+	return Ring{
+		protocol.Key{ID: file.Root.KeyID, Private: root},
+		protocol.Key{ID: file.Signing.KeyID, Private: signing},
+	}, nil
 }
 
 // Create makes the keys of a new service, and writes them to a file that must not exist yet.
@@ -90,8 +104,21 @@ func Create(path string) (Ring, error) {
 }
 
 // SignList has the root sign a list of this ring's public keys and of the live escrow keys.
-func (k Ring) SignList(organisation string, epoch, number int64, escrow []protocol.PublicKey, at time.Time) (string, error) {
-	list := protocol.KeyList{Format: protocol.KeysFormat, Organisation: organisation, Epoch: epoch, Number: number, IssuedAt: at.UTC().Truncate(time.Second),
-		Keys: append([]protocol.PublicKey{{ID: k.Signing.ID, Use: protocol.UseSigning, Key: k.Signing.Public()}}, escrow...)}
+func (k Ring) SignList(
+	organisation string,
+	epoch, number int64,
+	escrow []protocol.PublicKey,
+	at time.Time,
+) (string, error) {
+	list := protocol.KeyList{
+		Format:       protocol.KeysFormat,
+		Organisation: organisation,
+		Epoch:        epoch,
+		Number:       number,
+		IssuedAt:     at.UTC().Truncate(time.Second),
+		Keys: append(
+			[]protocol.PublicKey{{ID: k.Signing.ID, Use: protocol.UseSigning, Key: k.Signing.Public()}},
+			escrow...),
+	}
 	return protocol.Sign(k.Root, protocol.Header{KeyID: k.Root.ID, Time: at}, list, true)
 }

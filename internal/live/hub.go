@@ -28,7 +28,12 @@ type Subscription struct {
 
 // Subscribe begins to gather notices of the topics.
 func (h *Hub) Subscribe(topics ...string) *Subscription {
-	s := &Subscription{Ready: make(chan struct{}, 1), topics: map[string]bool{}, ids: map[string]map[string]bool{}, hub: h}
+	s := &Subscription{
+		Ready:  make(chan struct{}, 1),
+		topics: map[string]bool{},
+		ids:    map[string]map[string]bool{},
+		hub:    h,
+	}
 	for _, t := range topics {
 		s.topics[t] = true
 	}

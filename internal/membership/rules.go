@@ -16,7 +16,8 @@ func Rule(source string) (*fleet.Rule, error) {
 	var where *fleet.RuleError
 	if errors.As(err, &where) {
 		return nil, refusal.New(refusal.Invalid, "the rule cannot be used: line %d, column %d: %s", where.Line, where.Column, where.Message).
-			At("rule").WithCode("bad_rule")
+			At("rule").
+			WithCode("bad_rule")
 	}
 	return rule, err
 }
@@ -27,7 +28,12 @@ type Use struct{ place, code, danger, instead string }
 // The uses.
 var (
 	Excluded = Use{"exclude", "excluded_by_device_fact", "it could talk itself out of the policy", "Exclude"}
-	Reached  = Use{"roles", "reach_by_device_fact", "it could talk itself into the reach of an operator", "Give reach over"}
+	Reached  = Use{
+		"roles",
+		"reach_by_device_fact",
+		"it could talk itself into the reach of an operator",
+		"Give reach over",
+	}
 )
 
 // NotByDevice refuses groups whose rule reads what a device says of itself: a device could talk itself
@@ -58,7 +64,9 @@ func (u Use) Check(group, source string) error {
 	for _, fact := range rule.Reads() {
 		if !fleet.OfOrganisation(fact) {
 			return refusal.New(refusal.Invalid, "the rule of %q reads device.%s, which a device says of itself; %s. %s a listed group, or one whose rule reads only %s",
-				group, fact, u.danger, u.instead, strings.Join(fleet.OrganisationFacts, ", ")).At(u.place).WithCode(u.code)
+				group, fact, u.danger, u.instead, strings.Join(fleet.OrganisationFacts, ", ")).
+				At(u.place).
+				WithCode(u.code)
 		}
 	}
 	return nil

@@ -53,7 +53,20 @@ func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error
 		return nil, err
 	}
 	if _, err := os.Stat(filepath.Join(dir, "PG_VERSION")); errors.Is(err, os.ErrNotExist) {
-		make := exec.CommandContext(ctx, filepath.Join(programs, "initdb"), "-D", dir, "-U", database, "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync")
+		make := exec.CommandContext(
+			ctx,
+			filepath.Join(programs, "initdb"),
+			"-D",
+			dir,
+			"-U",
+			database,
+			"-A",
+			"trust",
+			"-E",
+			"UTF8",
+			"--locale=C.UTF-8",
+			"--no-sync",
+		)
 		as.run(make)
 		make.Dir = dir
 		if out, err := make.CombinedOutput(); err != nil {
@@ -67,8 +80,25 @@ func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error
 		return nil, err
 	}
 	c := &Cluster{Port: port, log: &bytes.Buffer{}, exited: make(chan error, 1)}
-	c.server = exec.Command(filepath.Join(programs, "postgres"), "-D", dir, "-p", strconv.Itoa(port), "-h", "127.0.0.1",
-		"-k", "", "-c", "max_connections=300", "-c", "fsync=on", "-c", "shared_buffers=256MB", "-c", "log_min_messages=warning")
+	c.server = exec.Command(
+		filepath.Join(programs, "postgres"),
+		"-D",
+		dir,
+		"-p",
+		strconv.Itoa(port),
+		"-h",
+		"127.0.0.1",
+		"-k",
+		"",
+		"-c",
+		"max_connections=300",
+		"-c",
+		"fsync=on",
+		"-c",
+		"shared_buffers=256MB",
+		"-c",
+		"log_min_messages=warning",
+	)
 	for _, setting := range settings {
 		c.server.Args = append(c.server.Args, "-c", setting)
 	}
@@ -135,7 +165,8 @@ func (c *Cluster) ready(ctx context.Context) error {
 
 func (c *Cluster) createDatabase(ctx context.Context, conn *pgx.Conn, name string) error {
 	var there bool
-	if err := conn.QueryRow(ctx, "select exists (select from pg_database where datname = $1)", name).Scan(&there); err != nil || there {
+	if err := conn.QueryRow(ctx, "select exists (select from pg_database where datname = $1)", name).Scan(&there); err != nil ||
+		there {
 		return err
 	}
 	_, err := conn.Exec(ctx, "create database "+pgx.Identifier{name}.Sanitize())
@@ -182,7 +213,9 @@ func unprivileged() (account, error) {
 			return account{&syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}}, errors.Join(errUID, errGID)
 		}
 	}
-	return account{}, errors.New("PostgreSQL does not run as root, and there is no user postgres or nobody; run this as an ordinary user")
+	return account{}, errors.New(
+		"PostgreSQL does not run as root, and there is no user postgres or nobody; run this as an ordinary user",
+	)
 }
 
 func (a account) run(c *exec.Cmd) {

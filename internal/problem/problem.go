@@ -112,17 +112,26 @@ func Of(log *slog.Logger, err error) *Problem {
 	}
 	if errors.Is(err, context.DeadlineExceeded) || errors.Is(err, context.Canceled) || store.IsUnavailable(err) {
 		log.Warn("the database did not answer in time", "error", err)
-		return New(http.StatusServiceUnavailable, "the database does not answer in time; nothing is known to be stored. Try again").Later(5 * time.Second)
+		return New(
+			http.StatusServiceUnavailable,
+			"the database does not answer in time; nothing is known to be stored. Try again",
+		).Later(5 * time.Second)
 	}
 	log.Error("a request failed", "error", err)
-	return New(http.StatusInternalServerError, "the service failed; nothing was stored. Try again, and look into its log if it happens again")
+	return New(
+		http.StatusInternalServerError,
+		"the service failed; nothing was stored. Try again, and look into its log if it happens again",
+	)
 }
 
 // HandleError makes a problem of what Fiber itself refuses, such as a body that is too large.
 func HandleError(log *slog.Logger) fiber.ErrorHandler {
 	return func(c fiber.Ctx, err error) error {
 		var failure *fiber.Error
-		p := New(http.StatusInternalServerError, "the service failed; try again, and look into its log if it happens again")
+		p := New(
+			http.StatusInternalServerError,
+			"the service failed; try again, and look into its log if it happens again",
+		)
 		switch {
 		case !errors.As(err, &failure):
 			log.Error("a request failed", "path", c.Path(), "error", err)

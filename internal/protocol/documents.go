@@ -148,7 +148,10 @@ func (t Token) String() string { return "rwe." + t.ID + "." + t.Secret + "." + t
 func ParseToken(s string) (Token, error) {
 	parts := strings.Split(strings.TrimSpace(s), ".")
 	if len(parts) != 4 || parts[0] != "rwe" || parts[1] == "" || parts[2] == "" || parts[3] == "" {
-		return Token{}, fmt.Errorf("%w: an enrolment token has four parts, rwe.ID.SECRET.FINGERPRINT; copy it whole", ErrMalformed)
+		return Token{}, fmt.Errorf(
+			"%w: an enrolment token has four parts, rwe.ID.SECRET.FINGERPRINT; copy it whole",
+			ErrMalformed,
+		)
 	}
 	return Token{parts[1], parts[2], parts[3]}, nil
 }

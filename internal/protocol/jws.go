@@ -78,7 +78,10 @@ func Sign(key Key, header Header, payload any, embed bool) (string, error) {
 	if header.Answers != "" {
 		options = options.WithHeader(headerAnswers, header.Answers)
 	}
-	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.EdDSA, Key: jose.JSONWebKey{Key: key.Private, KeyID: key.ID}}, options)
+	signer, err := jose.NewSigner(
+		jose.SigningKey{Algorithm: jose.EdDSA, Key: jose.JSONWebKey{Key: key.Private, KeyID: key.ID}},
+		options,
+	)
 	if err != nil {
 		return "", fmt.Errorf("signing: %w", err)
 	}

@@ -15,7 +15,8 @@ var rooms = []string{"access", "authoring", "custody", "deploy", "insight", "int
 
 // Dependencies point one way: faces, rooms, what rooms share, store and core.
 func TestRoomsDoNotKnowEachOther(t *testing.T) {
-	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}: {{join .Imports " "}}`, "rankwarden.example/...").CombinedOutput()
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}: {{join .Imports " "}}`, "rankwarden.example/...").
+		CombinedOutput()
 	require.NoError(t, err, string(out))
 	const own, inside = "rankwarden.example/", "rankwarden.example/internal/"
 	faces := []string{"httpapi", "deviceapi", "problem", "server", "rooms"}
@@ -27,7 +28,13 @@ func TestRoomsDoNotKnowEachOther(t *testing.T) {
 			name := strings.TrimPrefix(to, inside)
 			switch {
 			case strings.HasPrefix(from, own+"core/"):
-				assert.False(t, strings.HasPrefix(to, own) && !strings.HasPrefix(to, own+"core/"), "%s imports %s", from, to)
+				assert.False(
+					t,
+					strings.HasPrefix(to, own) && !strings.HasPrefix(to, own+"core/"),
+					"%s imports %s",
+					from,
+					to,
+				)
 			case is && slices.Contains(rooms, room):
 				seen++
 				assert.False(t, slices.Contains(rooms, name) || slices.Contains(faces, name), "%s imports %s", from, to)

@@ -85,8 +85,17 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 	r.Authoring = &authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
 		DirectoryConnection: o.DirectoryConnection}
 	r.Deploy = &deploy.Service{Room: room[deploy.Records](o), Locks: o.Store, Documents: documents, Hub: o.Hub}
-	r.Intake = &intake.Service{Room: room[intake.Records](o), Locks: o.Store, Keys: r.Custody, View: view, Scopes: known, Strangers: r.Strangers,
-		Kept: o.Kept, Pruner: o.Store, Forget: func(ctx context.Context) error { return r.Authoring.LetGo(ctx, uow.Itself, "") }}
+	r.Intake = &intake.Service{
+		Room:      room[intake.Records](o),
+		Locks:     o.Store,
+		Keys:      r.Custody,
+		View:      view,
+		Scopes:    known,
+		Strangers: r.Strangers,
+		Kept:      o.Kept,
+		Pruner:    o.Store,
+		Forget:    func(ctx context.Context) error { return r.Authoring.LetGo(ctx, uow.Itself, "") },
+	}
 	r.Insight = &insight.Service{Room: room[insight.Records](o), View: view, Scopes: known}
 	return r, nil
 }

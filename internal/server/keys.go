@@ -25,7 +25,10 @@ func CreateKeys(ctx context.Context, c Config) error {
 			return err
 		}
 		if state.RootFingerprint != "" || state.KeyList != "" {
-			return fmt.Errorf("this database is used with the root key %s already, and no second one is made; give the file with that key as --keys", state.RootFingerprint)
+			return fmt.Errorf(
+				"this database is used with the root key %s already, and no second one is made; give the file with that key as --keys",
+				state.RootFingerprint,
+			)
 		}
 		keys, err := keyring.Create(c.Keys)
 		if err != nil {

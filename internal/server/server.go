@@ -114,7 +114,14 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 	return s, err
 }
 
-func start(ctx context.Context, c Config, keys keyring.Ring, db *store.Store, console fs.FS, log *slog.Logger) (*Server, error) {
+func start(
+	ctx context.Context,
+	c Config,
+	keys keyring.Ring,
+	db *store.Store,
+	console fs.FS,
+	log *slog.Logger,
+) (*Server, error) {
 	if err := db.Migrate(ctx); err != nil {
 		return nil, err
 	}
@@ -122,16 +129,54 @@ func start(ctx context.Context, c Config, keys keyring.Ring, db *store.Store, co
 		c.Now = time.Now
 	}
 	hub := &live.Hub{}
-	opened, err := rooms.Open(ctx, rooms.Options{Store: db, Keys: keys, Hub: hub, Log: log, Now: c.Now, Organisation: c.Organisation, Interval: c.Interval,
-		DirectoryConnection: c.Directory, OpenEscrow: c.openEscrow, RevealBudget: c.RevealBudget, Kept: c.kept(), Patience: c.Patience})
+	opened, err := rooms.Open(
+		ctx,
+		rooms.Options{
+			Store:               db,
+			Keys:                keys,
+			Hub:                 hub,
+			Log:                 log,
+			Now:                 c.Now,
+			Organisation:        c.Organisation,
+			Interval:            c.Interval,
+			DirectoryConnection: c.Directory,
+			OpenEscrow:          c.openEscrow,
+			RevealBudget:        c.RevealBudget,
+			Kept:                c.kept(),
+			Patience:            c.Patience,
+		},
+	)
 	if err != nil {
 		return nil, err
 	}
 	done, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s := &Server{Rooms: opened, store: db, log: log, stop: stop, failed: make(chan error, 2)}
-	devices := deviceapi.New(deviceapi.Options{Intake: s.Intake, Custody: s.Custody, Store: db, Now: c.Now, Interval: c.Interval, Hub: hub, Log: log, Done: done})
+	devices := deviceapi.New(
+		deviceapi.Options{
+			Intake:   s.Intake,
+			Custody:  s.Custody,
+			Store:    db,
+			Now:      c.Now,
+			Interval: c.Interval,
+			Hub:      hub,
+			Log:      log,
+			Done:     done,
+		},
+	)
 	app := s.app(c, done)
-	s.api = httpapi.Mount(app, httpapi.Options{Rooms: opened, Organisation: c.Organisation, Interval: c.Interval, Now: c.Now, Hub: hub, Log: log, Secure: c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"), Done: done})
+	s.api = httpapi.Mount(
+		app,
+		httpapi.Options{
+			Rooms:        opened,
+			Organisation: c.Organisation,
+			Interval:     c.Interval,
+			Now:          c.Now,
+			Hub:          hub,
+			Log:          log,
+			Secure:       c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"),
+			Done:         done,
+		},
+	)
 	deviceApp := app
 	if c.DeviceListen != "" {
 		deviceApp = s.app(c, done)
@@ -165,7 +210,11 @@ func start(ctx context.Context, c Config, keys keyring.Ring, db *store.Store, co
 		})
 	}
 	for _, f := range s.faces {
-		live.Go(log, "listener", func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) })
+		live.Go(
+			log,
+			"listener",
+			func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) },
+		)
 	}
 	if s.jobs, err = jobs.Start(store.ForJobs(done), db.Jobs(), log, s.recurring(c)); err != nil {
 		return nil, errors.Join(err, s.Stop())
@@ -216,12 +265,21 @@ func (s *Server) app(c Config, done context.Context) *fiber.App {
 		defer func() { // nothing panics through to the connection
 			if r := recover(); r != nil {
 				s.log.Error("a request panicked", "path", c.Path(), "panic", r)
-				_ = problem.Send(c, problem.New(http.StatusInternalServerError, "the service failed; try again, and look into its log if it happens again"))
+				_ = problem.Send(
+					c,
+					problem.New(
+						http.StatusInternalServerError,
+						"the service failed; try again, and look into its log if it happens again",
+					),
+				)
 			}
 		}()
 		c.Set("X-Content-Type-Options", "nosniff")
 		c.Set("Referrer-Policy", "no-referrer")
-		c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+		c.Set(
+			"Content-Security-Policy",
+			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+		)
 		return c.Next()
 	})
 	app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("alive\n") })
@@ -270,7 +328,10 @@ func (c Config) check() error {
 	case c.Database == "":
 		return fmt.Errorf("%w: no database; give database as postgres://USER@HOST:PORT/NAME", ErrConfig)
 	case c.Keys == "":
-		return fmt.Errorf("%w: no key file; give keys as the path of a file that only the service can read ; rankwardend keys new --service makes it", ErrConfig)
+		return fmt.Errorf(
+			"%w: no key file; give keys as the path of a file that only the service can read ; rankwardend keys new --service makes it",
+			ErrConfig,
+		)
 	case c.Interval < time.Second || c.Interval > 24*time.Hour:
 		return fmt.Errorf("%w: interval %s must be from 1s to 24h", ErrConfig, c.Interval)
 	}
@@ -286,7 +347,11 @@ func (c Config) checkAddress(option, address string) error {
 	case err != nil:
 		return fmt.Errorf("%w: %s %q must be HOST:PORT, such as 127.0.0.1:8470", ErrConfig, option, address)
 	case c.TLSCert == "" && !c.AllowClear && !loopback(host):
-		return fmt.Errorf("%w: %s is not loopback, and without TLS everybody on the way could read along; give tls-cert and tls-key, or allow-clear when a proxy in front does TLS", ErrConfig, address)
+		return fmt.Errorf(
+			"%w: %s is not loopback, and without TLS everybody on the way could read along; give tls-cert and tls-key, or allow-clear when a proxy in front does TLS",
+			ErrConfig,
+			address,
+		)
 	}
 	return nil
 }
@@ -299,7 +364,11 @@ func loopback(host string) bool {
 func (c Config) bind(address string) (net.Listener, error) {
 	l, err := net.Listen("tcp", address)
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be listened on: %w; is another one running? Choose another address with --listen", address, err)
+		return nil, fmt.Errorf(
+			"%s cannot be listened on: %w; is another one running? Choose another address with --listen",
+			address,
+			err,
+		)
 	}
 	if c.TLSCert == "" {
 		return l, nil

@@ -30,7 +30,11 @@ func (a Assignment) Aim() assign.Assignment {
 }
 
 func (t Tx) assignments() Tx {
-	return Tx{t.db.Model(&Assignment{}).Select("assignments.*, p.name as policy").Joins("join policies p on p.id = assignments.policy_id")}
+	return Tx{
+		t.db.Model(&Assignment{}).
+			Select("assignments.*, p.name as policy").
+			Joins("join policies p on p.id = assignments.policy_id"),
+	}
 }
 
 // AddAssignment adds one; the name must be new.
@@ -50,7 +54,9 @@ func (t Tx) Assignments() ([]Assignment, error) {
 
 // AssignmentsOf are those of several policies, by rank and name.
 func (t Tx) AssignmentsOf(policyIDs []string) ([]Assignment, error) {
-	return all[Assignment](t.assignments().db.Where("policy_id = any(?)", array[string](policyIDs)).Order("rank, assignments.name"))
+	return all[Assignment](
+		t.assignments().db.Where("policy_id = any(?)", array[string](policyIDs)).Order("rank, assignments.name"),
+	)
 }
 
 // ListAssignments lists a page by rank and name, of one policy when it is named.
@@ -72,7 +78,8 @@ func (t Tx) ListAssignments(policy string, p Page) ([]Assignment, string, error)
 // SetAssignment changes one over the given version.
 func (t Tx) SetAssignment(a Assignment, over int64) error {
 	return must(t.db.Model(&Assignment{}).Where("id = ? and version = ?", a.ID, over).
-		Select("policy_id", "revision", "include", "exclude", "within", "rank", "stance", "version", "updated_at").Updates(a), ErrStale)
+		Select("policy_id", "revision", "include", "exclude", "within", "rank", "stance", "version", "updated_at").
+		Updates(a), ErrStale)
 }
 
 // RemoveAssignment removes one of the given version.
@@ -91,5 +98,9 @@ func (t Tx) PinRevision(policyID string, revision int, at time.Time) ([]Assignme
 
 // AssignmentsUsing names the assignments that name a group.
 func (t Tx) AssignmentsUsing(group string) ([]string, error) {
-	return rows[string](t, "select name from assignments where jsonb_exists(include || exclude || within, ?) order by name", group)
+	return rows[string](
+		t,
+		"select name from assignments where jsonb_exists(include || exclude || within, ?) order by name",
+		group,
+	)
 }

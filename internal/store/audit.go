@@ -43,9 +43,23 @@ func (t Tx) AppendAudit(e audit.Entry) error {
 		s := string(raw)
 		return &s
 	}
-	return t.exec(`insert into audit_entries (seq, at, actor, address, action, object, before, after, reason, outcome, prev, hash, version)
+	return t.exec(
+		`insert into audit_entries (seq, at, actor, address, action, object, before, after, reason, outcome, prev, hash, version)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
-		e.Seq, e.At, e.Actor, e.Address, e.Action, e.Object, text(e.Before), text(e.After), e.Reason, e.Outcome, e.Prev, e.Hash, e.Version)
+		e.Seq,
+		e.At,
+		e.Actor,
+		e.Address,
+		e.Action,
+		e.Object,
+		text(e.Before),
+		text(e.After),
+		e.Reason,
+		e.Outcome,
+		e.Prev,
+		e.Hash,
+		e.Version,
+	)
 }
 
 // Trail gives the audit trail from its first entry, a few thousand at a time.
@@ -80,8 +94,14 @@ func (t Tx) RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, 
 	if whole {
 		which = "action not like 'session.%' and action not like 'device.%'"
 	}
-	records, err := rows[auditRow](t, `with latest as materialized (select * from audit_entries where outcome = 'done' order by seq desc limit ?)
-		select * from latest where at >= ? and `+which+` order by seq desc limit ?`, auditWindow, since, limit)
+	records, err := rows[auditRow](
+		t,
+		`with latest as materialized (select * from audit_entries where outcome = 'done' order by seq desc limit ?)
+		select * from latest where at >= ? and `+which+` order by seq desc limit ?`,
+		auditWindow,
+		since,
+		limit,
+	)
 	entries := make([]audit.Entry, len(records))
 	for i, r := range records {
 		entries[i] = r.entry()
@@ -96,6 +116,19 @@ func (r auditRow) entry() audit.Entry {
 		}
 		return json.RawMessage(*s)
 	}
-	return audit.Entry{Version: r.Version, Seq: r.Seq, At: r.At, Actor: r.Actor, Address: r.Address, Action: r.Action, Object: r.Object,
-		Before: raw(r.Before), After: raw(r.After), Reason: r.Reason, Outcome: r.Outcome, Prev: r.Prev, Hash: r.Hash}
+	return audit.Entry{
+		Version: r.Version,
+		Seq:     r.Seq,
+		At:      r.At,
+		Actor:   r.Actor,
+		Address: r.Address,
+		Action:  r.Action,
+		Object:  r.Object,
+		Before:  raw(r.Before),
+		After:   raw(r.After),
+		Reason:  r.Reason,
+		Outcome: r.Outcome,
+		Prev:    r.Prev,
+		Hash:    r.Hash,
+	}
 }

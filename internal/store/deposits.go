@@ -55,7 +55,8 @@ func (t Tx) Deposit(device string, epoch, number int64) (Deposit, error) {
 
 // ScopeOf is the digest of a device's scope, empty for none.
 func (t Tx) ScopeOf(device string) (digest string, err error) {
-	err = t.db.Statement.ConnPool.QueryRowContext(t.db.Statement.Context, "select coalesce(scope, '') from devices where id = $1", device).Scan(&digest)
+	err = t.db.Statement.ConnPool.QueryRowContext(t.db.Statement.Context, "select coalesce(scope, '') from devices where id = $1", device).
+		Scan(&digest)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
 	}
@@ -66,12 +67,15 @@ func (t Tx) ScopeOf(device string) (digest string, err error) {
 // the device is not live, the number is not a later one of its epoch, or the key is not live: then nothing
 // was stored. A key that is being retired is waited for.
 func (t Tx) TakeDeposit(d Deposit) (bool, error) {
-	result, err := t.db.Statement.ConnPool.ExecContext(t.db.Statement.Context, `with key as (select number from escrow_keys where number = $10 and state = 'live' for share),
+	result, err := t.db.Statement.ConnPool.ExecContext(
+		t.db.Statement.Context,
+		`with key as (select number from escrow_keys where number = $10 and state = 'live' for share),
 		device as (update devices set deposit_number = $3, changed_at = now()
 			where id = $1 and epoch = $2 and deposit_number < $3 and state = 'live' and exists (select 1 from key) returning id),
 		added as (insert into deposits (`+depositColumns+`) select device.id, `+depositValues+` from device)
 		insert into rotations (device_id, target, account, name, pending) select id, $4, $5, $6, 1 from device
-		on conflict (device_id, target) do update set pending = rotations.pending + 1`, d.columns()...)
+		on conflict (device_id, target) do update set pending = rotations.pending + 1`,
+		d.columns()...)
 	if err != nil {
 		return false, translate(err)
 	}
@@ -86,8 +90,24 @@ const (
 )
 
 func (d Deposit) columns() []any {
-	return []any{d.DeviceID, d.Epoch, d.Number, d.Target, d.Account, d.NameBefore, d.NameAfter, string(d.Reason), d.Organisation,
-		d.KeyNumber, d.Sealed, d.RecoveryNumber, d.RecoverySealed, d.Digest, d.Policy, d.DepositedAt}
+	return []any{
+		d.DeviceID,
+		d.Epoch,
+		d.Number,
+		d.Target,
+		d.Account,
+		d.NameBefore,
+		d.NameAfter,
+		string(d.Reason),
+		d.Organisation,
+		d.KeyNumber,
+		d.Sealed,
+		d.RecoveryNumber,
+		d.RecoverySealed,
+		d.Digest,
+		d.Policy,
+		d.DepositedAt,
+	}
 }
 
 // AddEarlierDeposit stores one of an earlier epoch, which was given again after a backup was restored.
@@ -125,10 +145,14 @@ func (t Tx) ConfirmDeposit(d Deposit, at time.Time) error {
 	if err := t.exec("update devices set confirmed_number = greatest(confirmed_number, $2), changed_at = now() where id = $1 and epoch = $3", d.DeviceID, d.Number, d.Epoch); err != nil {
 		return err
 	}
-	return t.exec(`update rotations r set account = d.account, name = d.name_after, changed_at = d.deposited_at, next_at = null,
+	return t.exec(
+		`update rotations r set account = d.account, name = d.name_after, changed_at = d.deposited_at, next_at = null,
 			shown_at = case when r.shown_at > d.deposited_at then r.shown_at end, shown_by = case when r.shown_at > d.deposited_at then r.shown_by else '' end,
 			pending = (select count(*) from deposits p where p.device_id = $1 and p.target = $2 and p.state = 'pending')
-		from deposits d where r.device_id = $1 and r.target = $2 and d.device_id = $1 and d.target = $2 and d.state = 'current'`, d.DeviceID, d.Target)
+		from deposits d where r.device_id = $1 and r.target = $2 and d.device_id = $1 and d.target = $2 and d.state = 'current'`,
+		d.DeviceID,
+		d.Target,
+	)
 }
 
 // PruneDeposits drops former deposits beyond the number to keep that became so before a time.
@@ -145,26 +169,44 @@ func (t Tx) DepositsOf(device, target string) ([]Deposit, error) {
 
 // BeginEpoch gives a device an epoch in which all of its numbers begin again.
 func (t Tx) BeginEpoch(device string, epoch int64, nonce string) error {
-	return t.exec(`update devices set epoch = $2, seq = 0, deposit_number = 0, confirmed_number = 0, epoch_nonce = $3, changed_at = now()
-		where id = $1`, device, epoch, nonce)
+	return t.exec(
+		`update devices set epoch = $2, seq = 0, deposit_number = 0, confirmed_number = 0, epoch_nonce = $3, changed_at = now()
+		where id = $1`,
+		device,
+		epoch,
+		nonce,
+	)
 }
 
 // SealedTo are deposits sealed to an escrow key, after one, in the order of device, epoch and number.
 func (t Tx) SealedTo(key int64, after Deposit, limit int) ([]Deposit, error) {
-	return all[Deposit](t.db.Where("key_number = ? and (device_id, epoch, number) > (?, ?, ?)", key, after.DeviceID, after.Epoch, after.Number).
-		Order("device_id, epoch, number").Limit(limit))
+	return all[Deposit](
+		t.db.Where("key_number = ? and (device_id, epoch, number) > (?, ?, ?)", key, after.DeviceID, after.Epoch, after.Number).
+			Order("device_id, epoch, number").
+			Limit(limit),
+	)
 }
 
 // Reseal stores a deposit's password as sealed to another key, unless that was done meanwhile.
 func (t Tx) Reseal(d Deposit, from int64) error {
-	return t.exec("update deposits set key_number = $4, sealed = $5 where device_id = $1 and epoch = $2 and number = $3 and key_number = $6",
-		d.DeviceID, d.Epoch, d.Number, d.KeyNumber, d.Sealed, from)
+	return t.exec(
+		"update deposits set key_number = $4, sealed = $5 where device_id = $1 and epoch = $2 and number = $3 and key_number = $6",
+		d.DeviceID,
+		d.Epoch,
+		d.Number,
+		d.KeyNumber,
+		d.Sealed,
+		from,
+	)
 }
 
 // DepositsAfter are deposits with a recovery copy after one, in the order of device, epoch and number.
 func (t Tx) DepositsAfter(after Deposit, limit int) ([]Deposit, error) {
-	return all[Deposit](t.db.Where("recovery_number is not null and (device_id, epoch, number) > (?, ?, ?)", after.DeviceID, after.Epoch, after.Number).
-		Order("device_id, epoch, number").Limit(limit))
+	return all[Deposit](
+		t.db.Where("recovery_number is not null and (device_id, epoch, number) > (?, ?, ?)", after.DeviceID, after.Epoch, after.Number).
+			Order("device_id, epoch, number").
+			Limit(limit),
+	)
 }
 
 // KeyIsLive reports whether devices may seal to an escrow key.

@@ -88,7 +88,10 @@ const standsColumns = "d.held_units, d.last_contact, d.desired_epoch, d.desired_
 // Heard is the same in the words of the core.
 func (s Stands) Heard() drift.Heard {
 	h := drift.Heard{HeldUnits: s.HeldUnits, Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
-		Reported: drift.Stamp{Epoch: s.ReportedEpoch, Number: s.ReportedNumber}, OpenFindings: s.OpenFindings, Mismatched: s.Mismatched}
+		Reported: drift.Stamp{
+			Epoch:  s.ReportedEpoch,
+			Number: s.ReportedNumber,
+		}, OpenFindings: s.OpenFindings, Mismatched: s.Mismatched}
 	if s.LastContact != nil {
 		h.LastContact = *s.LastContact
 	}
@@ -113,7 +116,13 @@ func (t Tx) AddDevice(d Device) error {
 
 // Device finds a device by identifier or, among live ones first, by name without case.
 func (t Tx) Device(clock Clock, idOrName, folded string) (Device, error) {
-	found, err := rows[Device](t, "select * from devices where id = ? or name_key = ? order by id = ? desc, state = 'live' desc, id desc limit 1", idOrName, folded, idOrName)
+	found, err := rows[Device](
+		t,
+		"select * from devices where id = ? or name_key = ? order by id = ? desc, state = 'live' desc, id desc limit 1",
+		idOrName,
+		folded,
+		idOrName,
+	)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
@@ -181,7 +190,10 @@ func (t Tx) DevicesByID(clock Clock, ids []string) ([]Device, error) {
 // DevicesWaiting are devices in reach that wait for an owner, by name.
 func (t Tx) DevicesWaiting(reach auth.Reach, limit int) ([]Device, error) {
 	within, args := inReach(reach)
-	return rows[Device](t, "select d.* from devices d where d.state <> 'live' and d.state = 'claiming' and "+within+" order by d.name_key, d.id limit ?", append(args, limit)...)
+	return rows[Device](
+		t,
+		"select d.* from devices d where d.state <> 'live' and d.state = 'claiming' and "+within+" order by d.name_key, d.id limit ?",
+		append(args, limit)...)
 }
 
 // DevicePlace is where a device stands in the list by name.
@@ -279,5 +291,8 @@ func (t Tx) DevicesIntoEpoch(epoch int64) error {
 	if err := t.exec("select id from devices order by id for no key update"); err != nil {
 		return err
 	}
-	return t.exec("update devices set desired_epoch = $1, desired_number = 0, mismatched = false, changed_at = now()", epoch)
+	return t.exec(
+		"update devices set desired_epoch = $1, desired_number = 0, mismatched = false, changed_at = now()",
+		epoch,
+	)
 }

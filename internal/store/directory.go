@@ -51,7 +51,10 @@ func (t Tx) DirectoryFor(refs, sids, guids []string) ([]DirectoryEntry, error) {
 	if len(refs)+len(sids)+len(guids) == 0 {
 		return nil, nil
 	}
-	return all[DirectoryEntry](t.db.Where("ref = any(?) or sid = any(?) or guid = any(?)", array[string](refs), array[string](sids), array[string](guids)).Order("ref"))
+	return all[DirectoryEntry](
+		t.db.Where("ref = any(?) or sid = any(?) or guid = any(?)", array[string](refs), array[string](sids), array[string](guids)).
+			Order("ref"),
+	)
 }
 
 // maxNear is how many entries that look alike are worth a closer look.
@@ -59,7 +62,13 @@ const maxNear = 20
 
 // DirectoryNear finds entries whose reference looks like the one given, the likeliest first.
 func (t Tx) DirectoryNear(ref string) ([]DirectoryEntry, error) {
-	return rows[DirectoryEntry](t, "select * from directory_entries where gone_at is null and (ref || ' ' || title) %> ? order by similarity(ref, ?) desc, ref limit ?", ref, ref, maxNear)
+	return rows[DirectoryEntry](
+		t,
+		"select * from directory_entries where gone_at is null and (ref || ' ' || title) %> ? order by similarity(ref, ?) desc, ref limit ?",
+		ref,
+		ref,
+		maxNear,
+	)
 }
 
 // PutDirectory stores entries over what is there under the same reference.
@@ -126,8 +135,17 @@ func (t Tx) DirectorySync() (DirectorySync, error) {
 
 // SetDirectorySync stores it.
 func (t Tx) SetDirectorySync(s DirectorySync) error {
-	return t.exec(`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error, losing)
+	return t.exec(
+		`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error, losing)
 		values (true, $1, $2, $3, $4, $5, $6, $7, $8) on conflict (id) do update set started_at = excluded.started_at, ended_at = excluded.ended_at,
 		entries = excluded.entries, added = excluded.added, changed = excluded.changed, removed = excluded.removed, error = excluded.error, losing = excluded.losing`,
-		s.StartedAt, s.EndedAt, s.Entries, s.Added, s.Changed, s.Removed, s.Error, s.Losing)
+		s.StartedAt,
+		s.EndedAt,
+		s.Entries,
+		s.Added,
+		s.Changed,
+		s.Removed,
+		s.Error,
+		s.Losing,
+	)
 }

@@ -50,5 +50,8 @@ func (t Tx) ListEnrolmentTokens(p Page) ([]EnrolmentToken, string, error) {
 
 // RevokeEnrolmentToken ends a token.
 func (t Tx) RevokeEnrolmentToken(id string, at time.Time) error {
-	return must(t.db.Model(&EnrolmentToken{}).Where("id = ? and revoked_at is null", id).Update("revoked_at", at), ErrNotFound)
+	return must(
+		t.db.Model(&EnrolmentToken{}).Where("id = ? and revoked_at is null", id).Update("revoked_at", at),
+		ErrNotFound,
+	)
 }

@@ -45,7 +45,15 @@ func (t Tx) ListEvents(f EventFilter, p Page) ([]DeviceEvent, string, error) {
 	if f.Kind != "" {
 		where, args = "x.kind = ?", []any{f.Kind}
 	}
-	list, err := latest[DeviceEvent](t, record{"device_events", "received_at", "x.*"}, f.Narrow, where, args, before, p.limit()+1)
+	list, err := latest[DeviceEvent](
+		t,
+		record{"device_events", "received_at", "x.*"},
+		f.Narrow,
+		where,
+		args,
+		before,
+		p.limit()+1,
+	)
 	list, next := cut(p, list, func(e DeviceEvent) []any { return []any{e.ID} })
 	return list, next, err
 }

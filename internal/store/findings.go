@@ -32,7 +32,9 @@ type Finding struct {
 // OpenFindings are those of a device.
 func (t Tx) OpenFindings(device string) ([]Finding, error) {
 	// The condition is that of the index which finds them, and of no other.
-	return all[Finding](t.db.Omit("Device").Where("device_id = ? and closed_at is null", device).Order("unit, kind, subject"))
+	return all[Finding](
+		t.db.Omit("Device").Where("device_id = ? and closed_at is null", device).Order("unit, kind, subject"),
+	)
 }
 
 // AddFindings stores new ones.
@@ -45,7 +47,13 @@ func (t Tx) AddFindings(list []Finding) error {
 
 // SeenAgain notes that an open finding was seen again, with its present value.
 func (t Tx) SeenAgain(id int64, actual *string, assignments []string, at time.Time) error {
-	return t.exec("update findings set last_seen = $2, actual = $3::jsonb, assignments = $4::jsonb where id = $1", id, at, actual, toJSON(assignments))
+	return t.exec(
+		"update findings set last_seen = $2, actual = $3::jsonb, assignments = $4::jsonb where id = $1",
+		id,
+		at,
+		actual,
+		toJSON(assignments),
+	)
 }
 
 // CloseFindings settles findings that a report no longer shows.
@@ -95,8 +103,10 @@ func (t Tx) ListFindings(f FindingFilter, p Page) ([]Finding, string, error) {
 
 // Takes reports whether a filter takes an open finding, whatever its device is.
 func (f FindingFilter) Takes(x *SeenFinding) bool {
-	return (f.Unit == "" || x.Unit == f.Unit) && (f.Kind == "" || x.Kind == f.Kind) && (f.Not == "" || x.Kind != f.Not) &&
-		(f.Since.IsZero() || !x.FirstSeen.Before(f.Since)) && (f.Until.IsZero() || x.FirstSeen.Before(f.Until))
+	return (f.Unit == "" || x.Unit == f.Unit) && (f.Kind == "" || x.Kind == f.Kind) &&
+		(f.Not == "" || x.Kind != f.Not) &&
+		(f.Since.IsZero() || !x.FirstSeen.Before(f.Since)) &&
+		(f.Until.IsZero() || x.FirstSeen.Before(f.Until))
 }
 
 // FindingsByID lists a page, newest first; which gives at most so many of the findings'
@@ -106,7 +116,11 @@ func (t Tx) FindingsByID(which func(before int64, most int) []int64, p Page) ([]
 	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
-	list, err := rows[Finding](t, "select x.*, d.name as device from findings x join devices d on d.id = x.device_id where x.id = any(?) order by x.id desc", which(before, p.limit()+1))
+	list, err := rows[Finding](
+		t,
+		"select x.*, d.name as device from findings x join devices d on d.id = x.device_id where x.id = any(?) order by x.id desc",
+		which(before, p.limit()+1),
+	)
 	if err != nil {
 		return nil, "", err
 	}
@@ -129,6 +143,9 @@ func (t Tx) SumClosedFindings(f FindingFilter, since time.Time) ([]FindingSum, e
 	reach, reachArgs := inReach(f.Reach)
 	group, groupArgs := inGroup(f.Group)
 	args = append(append(append(args, since), reachArgs...), groupArgs...)
-	return rows[FindingSum](t, `select x.unit, x.kind, count(*) as findings, count(distinct x.device_id) as devices, min(x.first_seen) as oldest
-		from findings x join devices d on d.id = x.device_id where `+where+" and x.closed_at >= ? and d.state = 'live' and "+reach+" and "+group+" group by 1, 2 order by 4 desc, 1, 2", args...)
+	return rows[FindingSum](
+		t,
+		`select x.unit, x.kind, count(*) as findings, count(distinct x.device_id) as devices, min(x.first_seen) as oldest
+		from findings x join devices d on d.id = x.device_id where `+where+" and x.closed_at >= ? and d.state = 'live' and "+reach+" and "+group+" group by 1, 2 order by 4 desc, 1, 2",
+		args...)
 }

@@ -52,8 +52,14 @@ func (t Tx) ListGroups(search string, p Page) ([]GroupCount, string, error) {
 	if err := p.after(&after); err != nil {
 		return nil, "", err
 	}
-	list, err := rows[GroupCount](t, `select g.*, (select count(*) from group_members m where m.group_id = g.id and g.rule = '') as listed
-		from groups g where g.name > ? and g.name ilike ? order by g.name limit ?`, after, like(search), p.limit()+1)
+	list, err := rows[GroupCount](
+		t,
+		`select g.*, (select count(*) from group_members m where m.group_id = g.id and g.rule = '') as listed
+		from groups g where g.name > ? and g.name ilike ? order by g.name limit ?`,
+		after,
+		like(search),
+		p.limit()+1,
+	)
 	list, next := cut(p, list, func(g GroupCount) []any { return []any{g.Name} })
 	return list, next, err
 }
@@ -77,9 +83,12 @@ func (t Tx) ListGroupMembers(reach auth.Reach, groupID string, p Page) ([]GroupM
 		GroupMember
 		Key string // folded name, by which the list is sorted
 	}
-	list, err := rows[row](t, `select m.device as key, coalesce(d.name, m.device) as name, coalesce(d.id, '') as device, m.certain from group_members m
+	list, err := rows[row](
+		t,
+		`select m.device as key, coalesce(d.name, m.device) as name, coalesce(d.id, '') as device, m.certain from group_members m
 		left join devices d on d.name_key = m.device and d.state = 'live'
-		where m.group_id = ? and m.device > ? and `+within+` order by m.device limit ?`, append(append([]any{groupID, after}, args...), p.limit()+1)...)
+		where m.group_id = ? and m.device > ? and `+within+` order by m.device limit ?`,
+		append(append([]any{groupID, after}, args...), p.limit()+1)...)
 	list, next := cut(p, list, func(m row) []any { return []any{m.Key} })
 	members := make([]GroupMember, len(list))
 	for i, m := range list {

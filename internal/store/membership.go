@@ -33,8 +33,17 @@ type DeviceFacts struct {
 
 // Facts are the facts as rules read them.
 func (f DeviceFacts) Facts() fleet.Facts {
-	return fleet.Facts{Name: f.Name, Platform: f.Platform, OSVersion: f.OSVersion, OSBuild: f.OSBuild, Model: f.Model, Serial: f.Serial,
-		Path: f.Path, Tags: f.Tags, PrimaryUser: f.PrimaryUser}
+	return fleet.Facts{
+		Name:        f.Name,
+		Platform:    f.Platform,
+		OSVersion:   f.OSVersion,
+		OSBuild:     f.OSBuild,
+		Model:       f.Model,
+		Serial:      f.Serial,
+		Path:        f.Path,
+		Tags:        f.Tags,
+		PrimaryUser: f.PrimaryUser,
+	}
 }
 
 // LiveFacts are the facts of live devices by identifier, of all of them when none is given.
@@ -48,7 +57,11 @@ func (t Tx) LiveFacts(ids []string) ([]DeviceFacts, error) {
 
 // GroupsOf are the groups that a folded device name is in, certainly or perhaps.
 func (t Tx) GroupsOf(device string) ([]Membership, error) {
-	return rows[Membership](t, "select g.name, m.device, m.certain from group_members m join groups g on g.id = m.group_id where m.device = ?", device)
+	return rows[Membership](
+		t,
+		"select g.name, m.device, m.certain from group_members m join groups g on g.id = m.group_id where m.device = ?",
+		device,
+	)
 }
 
 // MemberKey names a folded device name in a group, by the group's identifier.
@@ -64,8 +77,12 @@ func (t Tx) MembershipsOf(groups []Ruled, devices []DeviceFacts) (map[MemberKey]
 		keys[i] = d.NameKey
 	}
 	// It goes past GORM, since a new rule reads the memberships of a whole fleet.
-	found, err := t.db.Statement.ConnPool.QueryContext(t.db.Statement.Context,
-		"select group_id, device, certain from group_members where group_id = any($1::text[]) and device = any($2::text[])", ids, keys)
+	found, err := t.db.Statement.ConnPool.QueryContext(
+		t.db.Statement.Context,
+		"select group_id, device, certain from group_members where group_id = any($1::text[]) and device = any($2::text[])",
+		ids,
+		keys,
+	)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -89,7 +106,10 @@ func (t Tx) MembershipsOf(groups []Ruled, devices []DeviceFacts) (map[MemberKey]
 // there is none.
 func (t Tx) OutOfReach(reach auth.Reach, devices []string) (string, error) {
 	within, args := inReach(reach)
-	found, err := rows[string](t, "select d.name from devices d where d.id = any(?) and not "+within+" order by d.name limit 1", append([]any{devices}, args...)...)
+	found, err := rows[string](
+		t,
+		"select d.name from devices d where d.id = any(?) and not "+within+" order by d.name limit 1",
+		append([]any{devices}, args...)...)
 	if err != nil || len(found) == 0 {
 		return "", err
 	}
@@ -110,7 +130,10 @@ func (t Tx) CountOutside(reach auth.Reach, names []string) (int, error) {
 // CountDevicesOutside counts devices, by identifier, that are not in reach.
 func (t Tx) CountDevicesOutside(reach auth.Reach, ids []string) (int, error) {
 	within, args := inReach(reach)
-	n, err := rows[int](t, "select count(*) from devices d where d.id = any(?) and not "+within, append([]any{ids}, args...)...)
+	n, err := rows[int](
+		t,
+		"select count(*) from devices d where d.id = any(?) and not "+within,
+		append([]any{ids}, args...)...)
 	if err != nil {
 		return 0, err
 	}
@@ -187,10 +210,22 @@ func columnsOf(list []Membership) (groups, devices []string, certain []bool) {
 
 // SetDeviceFacts changes the facts that a device says of itself.
 func (t Tx) SetDeviceFacts(id, platform, version string, build int) error {
-	return t.exec("update devices set platform = $2, os_version = $3, os_build = $4, changed_at = now() where id = $1", id, platform, version, build)
+	return t.exec(
+		"update devices set platform = $2, os_version = $3, os_build = $4, changed_at = now() where id = $1",
+		id,
+		platform,
+		version,
+		build,
+	)
 }
 
 // SetFacts changes the organisation facts of a device.
 func (t Tx) SetFacts(id, path string, tags []string, primaryUser string) error {
-	return t.exec("update devices set path = $2, tags = $3::jsonb, primary_user = $4, changed_at = now() where id = $1", id, path, toJSON(tags), primaryUser)
+	return t.exec(
+		"update devices set path = $2, tags = $3::jsonb, primary_user = $4, changed_at = now() where id = $1",
+		id,
+		path,
+		toJSON(tags),
+		primaryUser,
+	)
 }

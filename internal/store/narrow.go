@@ -26,7 +26,9 @@ func inReach(reach auth.Reach) (string, []any) {
 	if reach.Everywhere() {
 		return "true", nil
 	}
-	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = any(?) and m.certain and m.device = d.name_key)", []any{reach.Groups()}
+	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = any(?) and m.certain and m.device = d.name_key)", []any{
+		reach.Groups(),
+	}
 }
 
 // inGroup is the condition that the device d is in a group.
@@ -34,7 +36,9 @@ func inGroup(group string) (string, []any) {
 	if group == "" || group == "everything" {
 		return "true", nil
 	}
-	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain and m.device = d.name_key)", []any{group}
+	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain and m.device = d.name_key)", []any{
+		group,
+	}
 }
 
 // record is a table of what happened, with the time by which it is narrowed.

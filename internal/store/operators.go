@@ -80,9 +80,14 @@ func (t Tx) Operator(id string) (Operator, error) { return first[Operator](t.db.
 // DecidingGroup is a listed group with a folded name in it that an operator's role or an assignment's
 // exclusion names, of those not granted; empty for none. No device talks itself into such a group.
 func (t Tx) DecidingGroup(name string, granted []string) (string, error) {
-	found, err := rows[string](t, `select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = ? and g.name <> all(?)
+	found, err := rows[string](
+		t,
+		`select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = ? and g.name <> all(?)
 		and (exists (select 1 from operators o, jsonb_array_elements(o.grants) r where jsonb_exists(r->'groups', g.name))
-			or exists (select 1 from assignments a where jsonb_exists(a.exclude, g.name))) order by 1 limit 1`, name, granted)
+			or exists (select 1 from assignments a where jsonb_exists(a.exclude, g.name))) order by 1 limit 1`,
+		name,
+		granted,
+	)
 	if err != nil || len(found) == 0 {
 		return "", err
 	}
@@ -115,7 +120,10 @@ func (t Tx) LockOperator(id string) (Operator, error) {
 
 // OwnersLeft counts the operators who are owners and may sign in.
 func (t Tx) OwnersLeft() (int, error) {
-	n, err := rows[int](t, `select count(*) from operators where disabled_at is null and grants @> '[{"role": "owner"}]'`)
+	n, err := rows[int](
+		t,
+		`select count(*) from operators where disabled_at is null and grants @> '[{"role": "owner"}]'`,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -185,7 +193,10 @@ func (t Tx) ListAPITokens(operator string, p Page) ([]APIToken, string, error) {
 	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
-	q := t.db.Table("api_tokens").Select("api_tokens.*, o.name as operator").Joins("join operators o on o.id = api_tokens.operator_id").Where("api_tokens.id < ?", before)
+	q := t.db.Table("api_tokens").
+		Select("api_tokens.*, o.name as operator").
+		Joins("join operators o on o.id = api_tokens.operator_id").
+		Where("api_tokens.id < ?", before)
 	if operator != "" {
 		q = q.Where("operator_id = ?", operator)
 	}
@@ -211,7 +222,11 @@ func (t Tx) LockSignInFailures(at time.Time, subjects ...string) ([]SignInFailur
 		order by subject on conflict do nothing`, subjects, at); err != nil {
 		return nil, err
 	}
-	return rows[SignInFailure](t, "select * from sign_in_failures where subject = any(?) order by subject for update", subjects)
+	return rows[SignInFailure](
+		t,
+		"select * from sign_in_failures where subject = any(?) order by subject for update",
+		subjects,
+	)
 }
 
 // SetSignInFailure stores a count.
@@ -220,12 +235,20 @@ func (t Tx) SetSignInFailure(f SignInFailure) error { return t.db.Save(&f).Error
 // ClearSignInFailures forgets the counts of subjects.
 func (t Tx) ClearSignInFailures(subjects ...string) error {
 	slices.Sort(subjects)
-	return t.exec("delete from sign_in_failures where subject in (select subject from sign_in_failures where subject = any($1) order by subject for update)", subjects)
+	return t.exec(
+		"delete from sign_in_failures where subject in (select subject from sign_in_failures where subject = any($1) order by subject for update)",
+		subjects,
+	)
 }
 
 // KnowsAddress reports whether an operator signed in from an address before.
 func (t Tx) KnowsAddress(operator, address string) (bool, error) {
-	found, err := rows[bool](t, "select true from operator_addresses where operator_id = ? and address = ?", operator, address)
+	found, err := rows[bool](
+		t,
+		"select true from operator_addresses where operator_id = ? and address = ?",
+		operator,
+		address,
+	)
 	return len(found) > 0, err
 }
 

@@ -38,9 +38,21 @@ func (t Tx) AddOrders(devices []string, o Order) ([]string, error) {
 		devices, o.Kind, o.Subject, o.CreatedAt); err != nil {
 		return nil, err
 	}
-	return rows[string](t, `with numbered as (update devices set order_number = greatest(order_number, desired_epoch << 32) + 1, changed_at = now() where id = any(?) and state = 'live' returning id, order_number)
+	return rows[string](
+		t,
+		`with numbered as (update devices set order_number = greatest(order_number, desired_epoch << 32) + 1, changed_at = now() where id = any(?) and state = 'live' returning id, order_number)
 		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before, revealed, batch)
-		select id, order_number, ?, ?, 'queued', ?, ?, ?, ?, ?, ? from numbered returning device_id`, devices, o.Kind, o.Subject, o.CreatedBy, o.CreatedAt, o.EndsAt, o.NotBefore, o.Revealed, o.Batch)
+		select id, order_number, ?, ?, 'queued', ?, ?, ?, ?, ?, ? from numbered returning device_id`,
+		devices,
+		o.Kind,
+		o.Subject,
+		o.CreatedBy,
+		o.CreatedAt,
+		o.EndsAt,
+		o.NotBefore,
+		o.Revealed,
+		o.Batch,
+	)
 }
 
 // DeliverOrders marks the waiting orders of a device after a number as delivered, and gives them.
@@ -49,23 +61,47 @@ func (t Tx) DeliverOrders(device string, after int64, at time.Time) ([]Order, er
 		where device_id = $1 and number > $2 and state = 'queued' and (ends_at is null or ends_at > $3)`, device, after, at); err != nil {
 		return nil, err
 	}
-	return rows[Order](t, "select * from orders where device_id = ? and number > ? and state = 'delivered' and (ends_at is null or ends_at > ?) order by number", device, after, at)
+	return rows[Order](
+		t,
+		"select * from orders where device_id = ? and number > ? and state = 'delivered' and (ends_at is null or ends_at > ?) order by number",
+		device,
+		after,
+		at,
+	)
 }
 
 // Rotates reports whether a device is to change a password by an order that waits, not later than a time.
 func (t Tx) Rotates(device, subject string, at time.Time) (bool, error) {
-	found, err := rows[int64](t, `select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?) and state in ('queued', 'delivered')
-		and coalesce(not_before, created_at) <= ? limit 1`, device, subject, at)
+	found, err := rows[int64](
+		t,
+		`select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?) and state in ('queued', 'delivered')
+		and coalesce(not_before, created_at) <= ? limit 1`,
+		device,
+		subject,
+		at,
+	)
 	return len(found) > 0, err
 }
 
 // FinishOrder stores what became of an order, once; of one that still waits, why.
 func (t Tx) FinishOrder(device string, r protocol.OrderResult) error {
 	if r.State == protocol.OrderDelivered {
-		return t.exec(`update orders set detail = $3 where device_id = $1 and number = $2 and state = 'delivered'`, device, r.Number, r.Detail)
+		return t.exec(
+			`update orders set detail = $3 where device_id = $1 and number = $2 and state = 'delivered'`,
+			device,
+			r.Number,
+			r.Detail,
+		)
 	}
-	return t.exec(`update orders set state = $3, detail = $4, finished_at = $5, delivered_at = coalesce(delivered_at, $5)
-		where device_id = $1 and number = $2 and state in ('queued', 'delivered')`, device, r.Number, r.State, r.Detail, r.At)
+	return t.exec(
+		`update orders set state = $3, detail = $4, finished_at = $5, delivered_at = coalesce(delivered_at, $5)
+		where device_id = $1 and number = $2 and state in ('queued', 'delivered')`,
+		device,
+		r.Number,
+		r.State,
+		r.Detail,
+		r.At,
+	)
 }
 
 // CountOrders counts the orders of a batch to devices in reach, by state.

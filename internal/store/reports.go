@@ -60,8 +60,21 @@ type Reported struct {
 
 // SetReported stores it.
 func (t Tx) SetReported(r Reported) error {
-	return t.exec(`update devices set epoch = $2, seq = $3, reported_epoch = $4, reported_number = $5, reported_at = $6, report_id = $7,
+	return t.exec(
+		`update devices set epoch = $2, seq = $3, reported_epoch = $4, reported_number = $5, reported_at = $6, report_id = $7,
 		open_findings = $8, verified_at = coalesce($9, verified_at), contended = $10::jsonb, mismatched = $11, locked = $12::jsonb,
 		last_contact = greatest(last_contact, $6), changed_at = now() where id = $1`,
-		r.Device, r.Epoch, r.Seq, r.Desired.Epoch, r.Desired.Number, r.At, r.ReportID, r.OpenFindings, r.VerifiedAt, toJSON(r.Contended), r.Mismatched, toJSON(r.Locked))
+		r.Device,
+		r.Epoch,
+		r.Seq,
+		r.Desired.Epoch,
+		r.Desired.Number,
+		r.At,
+		r.ReportID,
+		r.OpenFindings,
+		r.VerifiedAt,
+		toJSON(r.Contended),
+		r.Mismatched,
+		toJSON(r.Locked),
+	)
 }

@@ -28,20 +28,56 @@ type prune struct {
 
 func prunes(k Kept) []prune {
 	return []prune{
-		{"reports", `delete from reports where id = any(array(select r.id from reports r where r.received_at < $2 and r.received_at >= (select coalesce(max(done_to), '-infinity'::timestamptz) from retention where what = 'reports')
+		{
+			"reports",
+			`delete from reports where id = any(array(select r.id from reports r where r.received_at < $2 and r.received_at >= (select coalesce(max(done_to), '-infinity'::timestamptz) from retention where what = 'reports')
 			and not exists (select 1 from devices d where d.id = r.device_id and d.report_id = r.id) and exists (select 1 from reports l where l.device_id = r.device_id and l.id > r.id and l.received_at < date_trunc('day', r.received_at) + interval '1 day')
-			order by r.received_at limit $1))`, k.Reports},
-		{"reports of days", `delete from reports where id = any(array(select r.id from reports r where r.received_at < $2 and not exists (select 1 from devices d where d.id = r.device_id and d.report_id = r.id)
-			order by r.received_at limit $1))`, k.DailyReports},
-		{"device events", "delete from device_events where id = any(array(select id from device_events where received_at < $2 order by received_at limit $1))", k.Events},
-		{"desired states", `delete from desired_states where (device_id, epoch, number) in (select s.device_id, s.epoch, s.number from desired_states s join devices d on d.id = s.device_id
+			order by r.received_at limit $1))`,
+			k.Reports,
+		},
+		{
+			"reports of days",
+			`delete from reports where id = any(array(select r.id from reports r where r.received_at < $2 and not exists (select 1 from devices d where d.id = r.device_id and d.report_id = r.id)
+			order by r.received_at limit $1))`,
+			k.DailyReports,
+		},
+		{
+			"device events",
+			"delete from device_events where id = any(array(select id from device_events where received_at < $2 order by received_at limit $1))",
+			k.Events,
+		},
+		{
+			"desired states",
+			`delete from desired_states where (device_id, epoch, number) in (select s.device_id, s.epoch, s.number from desired_states s join devices d on d.id = s.device_id
 			where s.created_at < $2 and (s.epoch, s.number) <> (d.desired_epoch, d.desired_number) and (s.epoch, s.number) <> (d.reported_epoch, d.reported_number)
-			order by s.created_at limit $1)`, k.DesiredStates},
-		{"findings", "delete from findings where id = any(array(select id from findings where closed_at < $2 order by closed_at limit $1))", k.Findings},
-		{"orders", `delete from orders where id = any(array(select id from orders where created_at < $2 and (state not in ('queued', 'delivered') or ends_at < $2) order by created_at limit $1))`, k.Orders},
-		{"sign-in failures", "delete from sign_in_failures where subject = any(array(select subject from sign_in_failures where last_at < $2 and blocked_to < $2 order by last_at limit $1))", k.Attempts},
-		{"sessions", "delete from sessions where hash = any(array(select hash from sessions where expires_at < $2 limit $1))", 0},
-		{"approvals", "delete from approvals where id = any(array(select id from approvals where ends_at < $2 limit $1))", k.Orders},
+			order by s.created_at limit $1)`,
+			k.DesiredStates,
+		},
+		{
+			"findings",
+			"delete from findings where id = any(array(select id from findings where closed_at < $2 order by closed_at limit $1))",
+			k.Findings,
+		},
+		{
+			"orders",
+			`delete from orders where id = any(array(select id from orders where created_at < $2 and (state not in ('queued', 'delivered') or ends_at < $2) order by created_at limit $1))`,
+			k.Orders,
+		},
+		{
+			"sign-in failures",
+			"delete from sign_in_failures where subject = any(array(select subject from sign_in_failures where last_at < $2 and blocked_to < $2 order by last_at limit $1))",
+			k.Attempts,
+		},
+		{
+			"sessions",
+			"delete from sessions where hash = any(array(select hash from sessions where expires_at < $2 limit $1))",
+			0,
+		},
+		{
+			"approvals",
+			"delete from approvals where id = any(array(select id from approvals where ends_at < $2 limit $1))",
+			k.Orders,
+		},
 	}
 }
 

@@ -30,7 +30,13 @@ func (t Tx) AddReveal(r Reveal) error {
 	if err := translate(t.db.Omit("Device").Create(&r).Error); err != nil {
 		return err
 	}
-	return t.exec("update rotations set shown_at = $3, shown_by = $4 where device_id = $1 and target = $2", r.DeviceID, r.Target, r.At, r.Operator)
+	return t.exec(
+		"update rotations set shown_at = $3, shown_by = $4 where device_id = $1 and target = $2",
+		r.DeviceID,
+		r.Target,
+		r.At,
+		r.Operator,
+	)
 }
 
 // CountReveals counts those of an operator since a time.
@@ -74,7 +80,11 @@ func (t Tx) AddApproval(a Approval) error { return translate(t.db.Omit("Device")
 
 // LockApproval reads one for update.
 func (t Tx) LockApproval(id string) (Approval, error) {
-	found, err := rows[Approval](t, "select a.*, d.name as device from approvals a join devices d on d.id = a.device_id where a.id = ? for update of a", id)
+	found, err := rows[Approval](
+		t,
+		"select a.*, d.name as device from approvals a join devices d on d.id = a.device_id where a.id = ? for update of a",
+		id,
+	)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
@@ -92,8 +102,12 @@ func (t Tx) SetApproval(a Approval) error {
 
 // OpenApproval finds what an operator asked for one password that has neither ended nor been used.
 func (t Tx) OpenApproval(operator, device, target string, now time.Time) (Approval, error) {
-	return first[Approval](t.db.Omit("Device").Where("asked_by = ? and device_id = ? and target = ? and ends_at > ? and used_at is null and (decided_at is null or approved)",
-		operator, device, target, now).Order("id desc"))
+	return first[Approval](
+		t.db.Omit("Device").
+			Where("asked_by = ? and device_id = ? and target = ? and ends_at > ? and used_at is null and (decided_at is null or approved)",
+				operator, device, target, now).
+			Order("id desc"),
+	)
 }
 
 // ListApprovals lists a page of those that wait, or that were approved to and not used, latest first, on

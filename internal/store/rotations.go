@@ -34,7 +34,11 @@ const rotationColumns = standsColumns + `, r.device_id, d.name as device, d.seri
 
 // RotationsOf are the passwords of a device, by target.
 func (t Tx) RotationsOf(clock Clock, device string) ([]Rotation, error) {
-	return t.rotations(clock, "from rotations r join devices d on d.id = r.device_id where r.device_id = ? order by r.target", device)
+	return t.rotations(
+		clock,
+		"from rotations r join devices d on d.id = r.device_id where r.device_id = ? order by r.target",
+		device,
+	)
 }
 
 // rotations reads passwords r of devices d.
@@ -60,8 +64,14 @@ func (t Tx) DepositTimes(clock Clock, device string, state *drift.State) error {
 		if err != nil || r.ChangedAt == nil {
 			continue
 		}
-		elsewhere := slices.ContainsFunc(reported, func(x drift.Rotated) bool { return x.Target == target && x.Elsewhere })
-		state.Rotation = append(state.Rotation, drift.Rotated{Target: target, RotatedAt: *r.ChangedAt, Next: r.NextAt, Elsewhere: elsewhere})
+		elsewhere := slices.ContainsFunc(
+			reported,
+			func(x drift.Rotated) bool { return x.Target == target && x.Elsewhere },
+		)
+		state.Rotation = append(
+			state.Rotation,
+			drift.Rotated{Target: target, RotatedAt: *r.ChangedAt, Next: r.NextAt, Elsewhere: elsewhere},
+		)
 	}
 	return nil
 }
@@ -97,9 +107,15 @@ const overdue = "r.every_minutes is not null and r.changed_at is not null and r.
 
 // OverdueRotations are those of live devices without an open finding about it, some at a time.
 func (t Tx) OverdueRotations(clock Clock, before time.Time, limit int) ([]Rotation, error) {
-	return t.rotations(clock, `from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+`
+	return t.rotations(
+		clock,
+		`from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+`
 		and not exists (select 1 from findings f where f.device_id = r.device_id and f.state = 'open' and f.kind = ? and f.unit = 'rotation.' || r.target)
-		order by r.device_id, r.target limit ?`, before, drift.RotationOverdue, limit)
+		order by r.device_id, r.target limit ?`,
+		before,
+		drift.RotationOverdue,
+		limit,
+	)
 }
 
 // CountOpenFinding counts one more open finding of a device.
@@ -124,6 +140,11 @@ func (t Tx) SetRules(device string, every map[principal.Ref]int) error {
 	for target, m := range every {
 		targets, minutes = append(targets, target.String()), append(minutes, int64(m))
 	}
-	return t.exec(`update rotations r set every_minutes = (select e.minutes from unnest($2::text[], $3::bigint[]) as e(target, minutes) where e.target = r.target)
-		where device_id = $1`, device, targets, minutes)
+	return t.exec(
+		`update rotations r set every_minutes = (select e.minutes from unnest($2::text[], $3::bigint[]) as e(target, minutes) where e.target = r.target)
+		where device_id = $1`,
+		device,
+		targets,
+		minutes,
+	)
 }

@@ -54,13 +54,21 @@ func (t Tx) SettleWaiting() (waiting int, failed []SettleRequest, err error) {
 	if err != nil {
 		return 0, nil, err
 	}
-	failed, err = rows[SettleRequest](t, "select id, cause, attempts, error, next_at, created_at, '[]'::jsonb as groups, '[]'::jsonb as devices from settle_requests where error <> '' order by id limit 20")
+	failed, err = rows[SettleRequest](
+		t,
+		"select id, cause, attempts, error, next_at, created_at, '[]'::jsonb as groups, '[]'::jsonb as devices from settle_requests where error <> '' order by id limit 20",
+	)
 	return n[0], failed, err
 }
 
 // SettleFailed notes why requests failed, and when they are tried again.
 func (t Tx) SettleFailed(ids []int64, why string, next time.Time) error {
-	return t.exec("update settle_requests set attempts = attempts + 1, error = $2, next_at = $3 where id = any($1::bigint[])", ids, why, next)
+	return t.exec(
+		"update settle_requests set attempts = attempts + 1, error = $2, next_at = $3 where id = any($1::bigint[])",
+		ids,
+		why,
+		next,
+	)
 }
 
 // SettleDone removes requests that were carried out.
@@ -77,8 +85,14 @@ type DeviceName struct {
 // LiveDevices are the live devices that are or may be in any of the groups, or have one of the
 // identifiers, by id.
 func (t Tx) LiveDevices(groups, ids []string) ([]DeviceName, error) {
-	return rows[DeviceName](t, `select id, name_key from devices where state = 'live' and (id = any(?) or 'everything' = any(?)
-		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = any(?))) order by id`, ids, groups, groups)
+	return rows[DeviceName](
+		t,
+		`select id, name_key from devices where state = 'live' and (id = any(?) or 'everything' = any(?)
+		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = any(?))) order by id`,
+		ids,
+		groups,
+		groups,
+	)
 }
 
 // Membership is a folded device name in a group.
@@ -104,7 +118,13 @@ type Scope struct {
 
 // PutScope stores a scope unless it is there.
 func (t Tx) PutScope(s Scope) error {
-	return t.exec("insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict (digest) do update set created_at = now()", s.Digest, s.Assignments, s.Lane, s.Projected)
+	return t.exec(
+		"insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict (digest) do update set created_at = now()",
+		s.Digest,
+		s.Assignments,
+		s.Lane,
+		s.Projected,
+	)
 }
 
 // ScopeAssignment is what the record of a scope says of each of its assignments.
@@ -147,7 +167,11 @@ func (t Tx) Scope(digest string) (Scope, error) {
 
 // PutSettings stores settings unless they are there.
 func (t Tx) PutSettings(digest, body string) error {
-	return t.exec("insert into settings (digest, body) values ($1, $2) on conflict (digest) do update set created_at = now()", digest, body)
+	return t.exec(
+		"insert into settings (digest, body) values ($1, $2) on conflict (digest) do update set created_at = now()",
+		digest,
+		body,
+	)
 }
 
 // Asked reads what is asked under the given digest, nothing for an empty one.
@@ -178,8 +202,12 @@ type SettledDevice struct {
 
 // LockForSettling reads live devices for update, by identifier.
 func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
-	return rows[SettledDevice](t, `select id, name, coalesce(scope, '') as scope, held_units, held::text as held, desired_epoch,
-		desired_number, desired_digest, settings_digest from devices where id = any(?) and state = 'live' order by id for update`, ids)
+	return rows[SettledDevice](
+		t,
+		`select id, name, coalesce(scope, '') as scope, held_units, held::text as held, desired_epoch,
+		desired_number, desired_digest, settings_digest from devices where id = any(?) and state = 'live' order by id for update`,
+		ids,
+	)
 }
 
 // Settled is what settling found out of one device: its scope, what is held on it, and its newest
@@ -212,12 +240,23 @@ func (t Tx) SetSettled(list []Settled, at time.Time) error {
 		ids, epochs, numbers, names, settings, digests, fresh, at); err != nil {
 		return err
 	}
-	return t.exec(`update devices d set scope = s.scope, held = s.held::jsonb, held_units = s.n, desired_epoch = s.epoch,
+	return t.exec(
+		`update devices d set scope = s.scope, held = s.held::jsonb, held_units = s.n, desired_epoch = s.epoch,
 		desired_number = s.number, desired_digest = s.digest, settings_digest = s.settings,
 		desired_at = case when fresh then $10 else desired_at end, verified_at = case when fresh then null else verified_at end, changed_at = now()
 		from unnest($1::text[], $2::text[], $3::text[], $4::bigint[], $5::bigint[], $6::bigint[], $7::text[], $8::text[], $9::boolean[])
 			as s(id, scope, held, n, epoch, number, digest, settings, fresh) where d.id = s.id`,
-		ids, scopes, held, counts, epochs, numbers, digests, settings, fresh, at)
+		ids,
+		scopes,
+		held,
+		counts,
+		epochs,
+		numbers,
+		digests,
+		settings,
+		fresh,
+		at,
+	)
 }
 
 // DesiredState is one stored desired state of a device.

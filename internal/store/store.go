@@ -194,7 +194,10 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("migrating the database: %w", err)
 	}
-	schedules, err := rivermigrate.New(riverpgxv5.New(s.jobs), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
+	schedules, err := rivermigrate.New(
+		riverpgxv5.New(s.jobs),
+		&rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)},
+	)
 	if err == nil {
 		_, err = schedules.Migrate(ctx, rivermigrate.DirectionUp, nil)
 	}
@@ -249,14 +252,22 @@ func IsUnavailable(err error) bool {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
 		switch {
-		case strings.HasPrefix(pg.Code, "08"), strings.HasPrefix(pg.Code, "57P"), pg.Code == "57014", pg.Code == "55P03", pg.Code == "53300", pg.Code == "53100":
+		case strings.HasPrefix(pg.Code, "08"),
+			strings.HasPrefix(pg.Code, "57P"),
+			pg.Code == "57014",
+			pg.Code == "55P03",
+			pg.Code == "53300",
+			pg.Code == "53100":
 			return true // connection, shutdown, timeout, lock timeout, too many connections, disk full
 		}
 		return false
 	}
 	var network net.Error
 	var connect *pgconn.ConnectError
-	return errors.As(err, &network) || errors.As(err, &connect) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) || errors.Is(err, driver.ErrBadConn) || pgconn.SafeToRetry(err)
+	return errors.As(err, &network) || errors.As(err, &connect) || errors.Is(err, io.ErrUnexpectedEOF) ||
+		errors.Is(err, io.EOF) ||
+		errors.Is(err, driver.ErrBadConn) ||
+		pgconn.SafeToRetry(err)
 }
 
 // first reads one record.

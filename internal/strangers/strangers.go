@@ -45,8 +45,17 @@ func (c *Counter) Record(ctx context.Context) error {
 			return err
 		}
 		for _, sum := range sums {
-			w.Also(uow.Act{Who: w.Who, Action: sum.Action, Object: "attempts"}, audit.Refused, nil,
-				map[string]any{"minute": sum.Minute.UTC().Format(time.RFC3339), "attempts": sum.Attempts, "names": sum.Names, "addresses": sum.Addresses})
+			w.Also(
+				uow.Act{Who: w.Who, Action: sum.Action, Object: "attempts"},
+				audit.Refused,
+				nil,
+				map[string]any{
+					"minute":    sum.Minute.UTC().Format(time.RFC3339),
+					"attempts":  sum.Attempts,
+					"names":     sum.Names,
+					"addresses": sum.Addresses,
+				},
+			)
 		}
 		return nil
 	})

@@ -62,7 +62,8 @@ func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) 
 		return w.write(tx)
 	})
 	var refused *refusal.Error
-	if errors.As(err, &refused) && act.Who.OperatorID != "" && act.Action != "" && (refused.Kind == refusal.Forbidden || act.Unseen && refused.Hidden) {
+	if errors.As(err, &refused) && act.Who.OperatorID != "" && act.Action != "" &&
+		(refused.Kind == refusal.Forbidden || act.Unseen && refused.Hidden) {
 		return r.refuse(ctx, w, refused)
 	}
 	return err
@@ -83,7 +84,11 @@ func (r Room[R]) refuse(ctx context.Context, w *Work, refused error) error {
 
 // Lacking refuses whoever lacks the right to do something.
 func Lacking(who auth.Identity) *refusal.Error {
-	return refusal.New(refusal.Forbidden, "with the role %s you may not do this; ask an owner for one that may", auth.RoleNames(who.Grants))
+	return refusal.New(
+		refusal.Forbidden,
+		"with the role %s you may not do this; ask an owner for one that may",
+		auth.RoleNames(who.Grants),
+	)
 }
 
 // Itself is the identity of what the service does without being asked.

@@ -16,7 +16,12 @@ import (
 )
 
 var (
-	owner  = auth.Identity{OperatorID: "1", Name: "asta", Address: "192.0.2.7", Grants: []auth.Grant{{Role: auth.Owner}}}
+	owner = auth.Identity{
+		OperatorID: "1",
+		Name:       "asta",
+		Address:    "192.0.2.7",
+		Grants:     []auth.Grant{{Role: auth.Owner}},
+	}
 	viewer = auth.Identity{OperatorID: "2", Name: "runa", Grants: []auth.Grant{{Role: auth.Viewer}}}
 )
 
@@ -36,12 +41,29 @@ func TestWhatAWorkGathersIsWrittenWithIt(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, trail.Entries, 2)
 	own, also := trail.Entries[0], trail.Entries[1]
-	assert.Equal(t, []string{"asta", "192.0.2.7", "thing.changed", "lamp", `"out"`, `{"lit":true}`, "done"},
-		[]string{own.Actor, own.Address, own.Action, own.Object, string(own.Before), string(own.After), string(own.Outcome)})
+	assert.Equal(
+		t,
+		[]string{"asta", "192.0.2.7", "thing.changed", "lamp", `"out"`, `{"lit":true}`, "done"},
+		[]string{
+			own.Actor,
+			own.Address,
+			own.Action,
+			own.Object,
+			string(own.Before),
+			string(own.After),
+			string(own.Outcome),
+		},
+	)
 	assert.Equal(t, uowtest.Now, own.At)
 	assert.Equal(t, []string{"service", "thing.listed", "2"}, []string{also.Actor, also.Action, string(also.After)})
 	assert.Equal(t, []store.Notice{{Topic: store.TopicEdits, IDs: []string{"lamp"}}}, trail.Notices)
-	assert.Equal(t, []store.SettleRequest{{Cause: "lamp changed", Groups: []string{"piers"}, Devices: []string{"D1"}, CreatedAt: uowtest.Now}}, trail.Requests)
+	assert.Equal(
+		t,
+		[]store.SettleRequest{
+			{Cause: "lamp changed", Groups: []string{"piers"}, Devices: []string{"D1"}, CreatedAt: uowtest.Now},
+		},
+		trail.Requests,
+	)
 }
 
 // Of a refused act only the attempt is on the trail, and that of a device not even that: it could fill it.
@@ -67,7 +89,10 @@ func TestRefusedActs(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			trail, ran := &uowtest.Trail{}, false
-			err := uowtest.Room[uow.Records](trail, trail).Do(t.Context(), c.act, func(_ uow.Records, w *uow.Work) error {
+			err := uowtest.Room[uow.Records](
+				trail,
+				trail,
+			).Do(t.Context(), c.act, func(_ uow.Records, w *uow.Work) error {
 				ran = true
 				w.Object = "the lamp"
 				w.Tell(store.TopicEdits)
@@ -92,11 +117,14 @@ func TestRefusedActs(t *testing.T) {
 
 func TestAQuietWorkLeavesNoEntry(t *testing.T) {
 	trail := &uowtest.Trail{}
-	require.NoError(t, uowtest.Room[uow.Records](trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
-		w.Quiet()
-		w.Tell(store.TopicEdits)
-		return nil
-	}))
+	require.NoError(
+		t,
+		uowtest.Room[uow.Records](trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
+			w.Quiet()
+			w.Tell(store.TopicEdits)
+			return nil
+		}),
+	)
 	assert.Empty(t, trail.Entries)
 	assert.True(t, trail.Told(store.TopicEdits))
 }

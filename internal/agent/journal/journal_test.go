@@ -38,7 +38,11 @@ func TestOpening(t *testing.T) {
 	j, err := journal.Open(dir, durably.Write)
 	require.NoError(t, err)
 	j.Device = "D1"
-	j.Note(time.Unix(0, 0), drift.Event{Kind: drift.Applied}, drift.Event{Kind: drift.DeviceRenamed, Details: drift.Details{OldName: strings.Repeat("x", 5000)}})
+	j.Note(
+		time.Unix(0, 0),
+		drift.Event{Kind: drift.Applied},
+		drift.Event{Kind: drift.DeviceRenamed, Details: drift.Details{OldName: strings.Repeat("x", 5000)}},
+	)
 	require.NoError(t, j.Save())
 	again, err := journal.Open(dir, durably.Write)
 	require.NoError(t, err)

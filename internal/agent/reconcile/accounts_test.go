@@ -48,8 +48,12 @@ func TestManagedAccountIsMade(t *testing.T) {
 	assert.Equal(t, "desk", made.Key)
 	assert.Equal(t, reconcile.Bindings{"desk": made.SID}, outcome.Bindings)
 	order := strings.Join(r.did, " ")
-	assert.Equal(t, "create password describe enable in out out", strings.Join(strings.Fields(strings.ReplaceAll(order, "read", "")), " "),
-		"it has a password before it is enabled, is enabled before it joins, and nobody leaves before that")
+	assert.Equal(
+		t,
+		"create password describe enable in out out",
+		strings.Join(strings.Fields(strings.ReplaceAll(order, "read", "")), " "),
+		"it has a password before it is enabled, is enabled before it joins, and nobody leaves before that",
+	)
 
 	// Renamed by somebody, it is still the same account, and gets its name back.
 	require.NoError(t, r.RenameAccount(t.Context(), made.SID, "boss"))
@@ -80,7 +84,11 @@ func TestAdoption(t *testing.T) {
 			assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}))
 			assert.Equal(t, sid, outcome.Bindings["desk"], "it keeps its identity")
 			assert.False(t, w.SignedIn(sid))
-			now := account(t, outcome.After, map[bool]string{true: "Keeper-0042", false: "keeper-1234"}[fits == "Keeper-0042"]).Name
+			now := account(
+				t,
+				outcome.After,
+				map[bool]string{true: "Keeper-0042", false: "keeper-1234"}[fits == "Keeper-0042"],
+			).Name
 			assert.ErrorIs(t, w.SignIn(now, "known"), simulated.ErrWrong)
 		})
 	}
@@ -90,17 +98,32 @@ func TestAdoption(t *testing.T) {
 	outcome, err := once(t, w, []unit.Setting{setting("accounts.desk", deskKeeper)})
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1)
-	assert.Equal(t, "several accounts fit the name: keeper-0001, keeper-0002; rename or remove all but one", outcome.Failures[0].Error)
+	assert.Equal(
+		t,
+		"several accounts fit the name: keeper-0001, keeper-0002; rename or remove all but one",
+		outcome.Failures[0].Error,
+	)
 	assert.Empty(t, outcome.Bindings)
 
 	// Neither gains a group, though its name fits.
-	outcome, err = once(t, w, []unit.Setting{setting("accounts.desk", deskKeeper), setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
+	outcome, err = once(
+		t,
+		w,
+		[]unit.Setting{
+			setting("accounts.desk", deskKeeper),
+			setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`),
+		},
+	)
 	require.NoError(t, err)
 	group, _ := outcome.After.Group(unit.GroupAdministrators)
 	assert.False(t, group.Has(w.Find("keeper-0001")) || group.Has(w.Find("keeper-0002")))
 
 	// Neither goes, where one is to be absent.
-	outcome, err = once(t, w, []unit.Setting{setting("accounts.desk", strings.Replace(deskKeeper, "enabled", "absent", 1))})
+	outcome, err = once(
+		t,
+		w,
+		[]unit.Setting{setting("accounts.desk", strings.Replace(deskKeeper, "enabled", "absent", 1))},
+	)
 	require.NoError(t, err)
 	assert.Contains(t, outcome.Failures[0].Error, "several accounts fit")
 	assert.NotZero(t, w.Find("keeper-0001"))
@@ -108,24 +131,47 @@ func TestAdoption(t *testing.T) {
 
 func TestAccountsAreDisabledAndRemovedUnderTheGuard(t *testing.T) {
 	w := workstation(t)
-	gone := setting("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`)
-	off := setting("accounts.first", `{"name": "keeper", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
+	gone := setting(
+		"accounts.spare",
+		`{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`,
+	)
+	off := setting(
+		"accounts.first",
+		`{"name": "keeper", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`,
+	)
 	outcome, err := once(t, w, []unit.Setting{gone, off})
 	require.NoError(t, err)
 	require.Len(t, outcome.Failures, 1, "one of the two administrators must stay")
-	assert.Equal(t, unit.AccountOf("spare"), outcome.Failures[0].Unit, "the first in order was disabled; then nobody else was left")
+	assert.Equal(
+		t,
+		unit.AccountOf("spare"),
+		outcome.Failures[0].Unit,
+		"the first in order was disabled; then nobody else was left",
+	)
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
 	assert.False(t, account(t, outcome.After, "keeper").Enabled)
 
 	// The last one is not disabled, and neither is the built-in one where it is all there is.
-	last := setting("accounts.last", `{"name": "setup", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`)
+	last := setting(
+		"accounts.last",
+		`{"name": "setup", "formerly": [], "state": "disabled", "full_name": "", "description": "", "password_expires": true}`,
+	)
 	outcome, err = once(t, w, []unit.Setting{last})
 	require.NoError(t, err)
 	assert.Equal(t, "would leave no usable administrator", outcome.Failures[0].Error)
 	assert.True(t, account(t, outcome.After, "setup").Enabled)
 
 	desk := setting("accounts.desk", deskKeeper)
-	outcome, err = once(t, w, []unit.Setting{desk, gone, off, setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`)})
+	outcome, err = once(
+		t,
+		w,
+		[]unit.Setting{
+			desk,
+			gone,
+			off,
+			setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`),
+		},
+	)
 	require.NoError(t, err)
 	assert.Empty(t, outcome.Failures, "with a managed administrator both can go")
 	assert.Zero(t, w.Find("setup"))
@@ -136,8 +182,14 @@ func TestBuiltinAccountsAreFoundByIdentifier(t *testing.T) {
 	require.NoError(t, w.RenameAccount(t.Context(), w.Find("Administrator"), "Hausherr"))
 	require.NoError(t, w.EnableAccount(t.Context(), w.Find("Guest"), true))
 	settings := []unit.Setting{
-		setting("builtins.administrator.name", `"quay-zero"`), setting("builtins.administrator.enabled", "true"), setting("builtins.administrator.full_name", `"Zero"`),
-		setting("builtins.guest.name", `"quay-visitor"`), setting("builtins.guest.enabled", "false"), setting("builtins.guest.description", `"Nobody"`),
+		setting(
+			"builtins.administrator.name",
+			`"quay-zero"`,
+		), setting("builtins.administrator.enabled", "true"), setting("builtins.administrator.full_name", `"Zero"`),
+		setting(
+			"builtins.guest.name",
+			`"quay-visitor"`,
+		), setting("builtins.guest.enabled", "false"), setting("builtins.guest.description", `"Nobody"`),
 	}
 	before := w.Machine().Accounts[0].Password
 	outcome, err := once(t, w, settings)
@@ -185,8 +237,14 @@ func TestUnitsThatAreLeftAlone(t *testing.T) {
 // remains, no account gained a group with a password somebody knows, and the next passes end as asked.
 func TestPowerCutAmongAccounts(t *testing.T) {
 	settings := []unit.Setting{
-		setting("accounts.desk", deskKeeper), only("account:desk"), setting("builtins.administrator.name", `"quay-zero"`),
-		setting("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`),
+		setting(
+			"accounts.desk",
+			deskKeeper,
+		), only("account:desk"), setting("builtins.administrator.name", `"quay-zero"`),
+		setting(
+			"accounts.spare",
+			`{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`,
+		),
 	}
 	for changes := range 14 {
 		w := workstation(t)
@@ -210,6 +268,11 @@ func TestPowerCutAmongAccounts(t *testing.T) {
 		}
 		outcome, err = reconcile.Run(t.Context(), w, job(settings, outcome.Bindings))
 		require.NoError(t, err)
-		assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}), "after %d changes", changes)
+		assert.Empty(
+			t,
+			drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}),
+			"after %d changes",
+			changes,
+		)
 	}
 }

@@ -53,7 +53,12 @@ func (p *pass) builtinIn(id unit.ID, a drift.Account, property unit.Property, de
 
 func (p *pass) describeBuiltin(id unit.ID, a drift.Account, details host.Details, before, after string) {
 	if p.one(id, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
-		p.did(drift.ValueSet, id, a.Name, drift.ChangeOf(unit.Text(drift.Shortened(before)), unit.Text(after))) // a system may keep more than a policy takes
+		p.did(
+			drift.ValueSet,
+			id,
+			a.Name,
+			drift.ChangeOf(unit.Text(drift.Shortened(before)), unit.Text(after)),
+		) // a system may keep more than a policy takes
 	}
 }
 

@@ -26,9 +26,17 @@ func told(events []drift.Event) string {
 func TestEveryChangeIsAnEvent(t *testing.T) {
 	w := workstation(t)
 	w.AddAccount("old-hand")
-	settings := asked(setting("accounts.desk", deskKeeper), only("account:desk", leads), setting("builtins.guest.description", `"Nobody"`), setting("builtins.administrator.name", `"quay-zero"`),
+	settings := asked(
+		setting("accounts.desk", deskKeeper),
+		only("account:desk", leads),
+		setting("builtins.guest.description", `"Nobody"`),
+		setting("builtins.administrator.name", `"quay-zero"`),
 		setting("builtins.administrator.enabled", "true"),
-		setting("accounts.spare", `{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`))
+		setting(
+			"accounts.spare",
+			`{"name": "setup", "formerly": [], "state": "absent", "full_name": "", "description": "", "password_expires": true}`,
+		),
+	)
 	outcome, err := once(t, w, settings)
 	require.NoError(t, err)
 	assert.Equal(t, strings.TrimSpace(`
@@ -56,7 +64,14 @@ the account Administrator was renamed to quay-zero`), told(outcome.Events))
 	// What was done before the power went is told too.
 	w = workstation(t)
 	w.CutAfter(1)
-	outcome, err = once(t, w, []unit.Setting{setting("passwords.min_length", "9"), setting("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`)})
+	outcome, err = once(
+		t,
+		w,
+		[]unit.Setting{
+			setting("passwords.min_length", "9"),
+			setting("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`),
+		},
+	)
 	require.Error(t, err)
 	assert.Equal(t, "minimum length: 9 characters instead of 0 characters", told(outcome.Events))
 }

@@ -21,7 +21,10 @@ func (p *pass) eachGroup(do func(id unit.ID, group drift.LocalGroup, desired uni
 
 func (p *pass) membersIn(id unit.ID, group drift.LocalGroup, desired unit.Members) {
 	missing := func(ref principal.Ref) bool {
-		return slices.ContainsFunc(p.differs(id), func(f drift.Finding) bool { return f.Kind == drift.MemberMissing && f.Subject == ref.String() })
+		return slices.ContainsFunc(
+			p.differs(id),
+			func(f drift.Finding) bool { return f.Kind == drift.MemberMissing && f.Subject == ref.String() },
+		)
 	}
 	for _, ref := range desired.Present {
 		if sid := p.Find(ref); !sid.IsZero() && missing(ref) && !p.awaits(ref) {

@@ -18,7 +18,15 @@ import (
 
 // anySettings draws a desired state that does not contradict itself.
 func anySettings(t *rapid.T) []unit.Setting {
-	people := []string{"local:keeper", "local:setup", "local:mechanic", "local:ghost", leads, "sid:S-1-5-21-9-9-9-9", "builtin:guest"}
+	people := []string{
+		"local:keeper",
+		"local:setup",
+		"local:mechanic",
+		"local:ghost",
+		leads,
+		"sid:S-1-5-21-9-9-9-9",
+		"builtin:guest",
+	}
 	pick := func(label string) []principal.Ref {
 		list := []principal.Ref{}
 		for _, p := range people {
@@ -30,20 +38,36 @@ func anySettings(t *rapid.T) []unit.Setting {
 	}
 	var settings []unit.Setting
 	for _, group := range []string{"administrators", "users", "nowhere"} {
-		m := unit.Members{Closed: rapid.Bool().Draw(t, "closed "+group), Present: pick("in " + group), Absent: []principal.Ref{}}
+		m := unit.Members{
+			Closed:  rapid.Bool().Draw(t, "closed "+group),
+			Present: pick("in " + group),
+			Absent:  []principal.Ref{},
+		}
 		if m.Closed && group == "administrators" {
 			m.Present = append(m.Present, principal.Administrator)
 		}
 		if !m.Closed {
-			m.Absent = slices.DeleteFunc(pick("out "+group), func(r principal.Ref) bool { return slices.Contains(m.Present, r) })
+			m.Absent = slices.DeleteFunc(
+				pick("out "+group),
+				func(r principal.Ref) bool { return slices.Contains(m.Present, r) },
+			)
 		}
 		settings = append(settings, unit.Setting{Unit: unit.MembershipOf(group), Value: m})
 	}
-	return append(settings,
+	return append(
+		settings,
 		unit.Setting{Unit: unit.MinLength, Value: unit.Int(rapid.IntRange(0, 20).Draw(t, "length"))},
 		unit.Setting{Unit: unit.MinAgeDays, Value: unit.Int(rapid.IntRange(0, 9).Draw(t, "least age"))},
 		unit.Setting{Unit: unit.MaxAgeDays, Value: unit.Int(rapid.IntRange(10, 99).Draw(t, "age"))},
-		unit.Setting{Unit: unit.Lockout, Value: unit.LockoutValue{Threshold: rapid.IntRange(1, 9).Draw(t, "threshold"), DurationMinutes: 15, WindowMinutes: 15}})
+		unit.Setting{
+			Unit: unit.Lockout,
+			Value: unit.LockoutValue{
+				Threshold:       rapid.IntRange(1, 9).Draw(t, "threshold"),
+				DurationMinutes: 15,
+				WindowMinutes:   15,
+			},
+		},
+	)
 }
 
 // Whatever is asked, whoever interferes and whenever the power goes: a usable administrator stays,
@@ -78,7 +102,9 @@ func TestWhateverIsAsked(t *testing.T) {
 			failed[fmt.Sprint(f.Unit, f.Principal)] = true
 		}
 		for _, f := range drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}) {
-			explained := f.Kind == drift.ApplyFailed || f.Kind == drift.GroupMissing || f.Actual == drift.NoSuchAccount || failed[fmt.Sprint(f.Unit, f.Subject)]
+			explained := f.Kind == drift.ApplyFailed || f.Kind == drift.GroupMissing ||
+				f.Actual == drift.NoSuchAccount ||
+				failed[fmt.Sprint(f.Unit, f.Subject)]
 			assert.True(rt, explained, "%+v", f)
 		}
 		again, err := once(t, w, settings)

@@ -44,7 +44,12 @@ type Outcome struct {
 // removed, others disabled, renamed or deleted, each under the guard. Its error is that of a host
 // that cannot be read or lost its power; failures of single units are in the outcome.
 func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
-	p := &pass{ctx: ctx, host: h, job: job, View: View{Bindings: maps.Clone(job.Bindings), Directory: principal.NewTable(job.Directory)}}
+	p := &pass{
+		ctx:  ctx,
+		host: h,
+		job:  job,
+		View: View{Bindings: maps.Clone(job.Bindings), Directory: principal.NewTable(job.Directory)},
+	}
 	if p.Bindings == nil {
 		p.Bindings = Bindings{}
 	}

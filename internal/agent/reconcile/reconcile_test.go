@@ -52,7 +52,12 @@ func job(settings []unit.Setting, bindings reconcile.Bindings) reconcile.Job {
 	for id := range 100 {
 		escrowed[principal.MustSID(fmt.Sprintf("%s-%d", domain, 1001+id))] = true
 	}
-	return reconcile.Job{Asked: protocol.Asked{Settings: settings}, Bindings: bindings, Escrowed: escrowed, Random: func(n int) int { next++; return next % n }}
+	return reconcile.Job{
+		Asked:    protocol.Asked{Settings: settings},
+		Bindings: bindings,
+		Escrowed: escrowed,
+		Random:   func(n int) int { next++; return next % n },
+	}
 }
 
 func only(members ...string) unit.Setting {
@@ -64,12 +69,17 @@ func only(members ...string) unit.Setting {
 }
 
 func asked(extra ...unit.Setting) []unit.Setting {
-	return append(extra,
+	return append(
+		extra,
 		unit.Setting{Unit: unit.MinLength, Value: unit.Int(14)},
 		unit.Setting{Unit: unit.MaxAgeDays, Value: unit.Int(365)},
 		unit.Setting{Unit: unit.MinAgeDays, Value: unit.Int(100)},
 		unit.Setting{Unit: unit.Complexity, Value: unit.Bool(true)},
-		unit.Setting{Unit: unit.Lockout, Value: unit.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15}})
+		unit.Setting{
+			Unit:  unit.Lockout,
+			Value: unit.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15},
+		},
+	)
 }
 
 // recorder writes down what is done to a host, in order.
@@ -128,7 +138,12 @@ func TestSafeOrderAndNothingTwice(t *testing.T) {
 	settings := asked(only("local:mechanic", leads))
 	outcome, err := once(t, r, settings)
 	require.NoError(t, err)
-	assert.Equal(t, "read rules read lockout read in in read out read out read read", strings.Join(r.did, " "), "members in, read back, and only then members out")
+	assert.Equal(
+		t,
+		"read rules read lockout read in in read out read out read read",
+		strings.Join(r.did, " "),
+		"members in, read back, and only then members out",
+	)
 	assert.Empty(t, drift.Check(settings, &outcome.After, outcome.Failures, drift.Context{}))
 	assert.NotEmpty(t, drift.Check(settings, &outcome.Before, nil, drift.Context{}), "what was found is told too")
 
@@ -217,7 +232,14 @@ func TestOneUnitsFailureStopsNoOther(t *testing.T) {
 		failed = append(failed, fmt.Sprintf("%s %s %s", f.Unit, f.Principal, f.Error))
 	}
 	slices.Sort(failed)
-	assert.Equal(t, []string{"lockout  access denied", "membership.administrators sid:S-1-5-21-70-80-90-1402 the device cannot resolve this identifier"}, failed)
+	assert.Equal(
+		t,
+		[]string{
+			"lockout  access denied",
+			"membership.administrators sid:S-1-5-21-70-80-90-1402 the device cannot resolve this identifier",
+		},
+		failed,
+	)
 	assert.Equal(t, 14, *outcome.After.Passwords.MinLength)
 
 	m.Faults = simulated.Faults{NoLockout: true}

@@ -26,15 +26,20 @@ func (x *Rotator) GiveAgain(ctx context.Context, has protocol.DepositMarks) erro
 	for _, name := range slices.Sorted(maps.Keys(x.Journal.Passwords)) {
 		r := x.Journal.Passwords[name]
 		for _, k := range r.Kept {
-			if earlier := k.Epoch < x.Journal.Epoch; earlier && x.Journal.Lacking || !earlier && (k.Number > has.Latest || k.Confirmed && k.Number > has.Confirmed) {
+			if earlier := k.Epoch < x.Journal.Epoch; earlier && x.Journal.Lacking ||
+				!earlier && (k.Number > has.Latest || k.Confirmed && k.Number > has.Confirmed) {
 				list = append(list, lacking{k, r})
 			}
 		}
 	}
-	slices.SortFunc(list, func(x, y lacking) int { return cmp.Or(cmp.Compare(x.Epoch, y.Epoch), cmp.Compare(x.Number, y.Number)) })
+	slices.SortFunc(
+		list,
+		func(x, y lacking) int { return cmp.Or(cmp.Compare(x.Epoch, y.Epoch), cmp.Compare(x.Number, y.Number)) },
+	)
 	for _, k := range list {
 		if k.Number > has.Latest || k.Epoch < x.Journal.Epoch {
-			if _, err := x.Service.Deposit(ctx, k.Deposit); protocol.RefusedWith(err, protocol.CodeSequenceBehind) && k.Epoch == x.Journal.Epoch {
+			if _, err := x.Service.Deposit(ctx, k.Deposit); protocol.RefusedWith(err, protocol.CodeSequenceBehind) &&
+				k.Epoch == x.Journal.Epoch {
 				return x.NewEpoch(ctx)
 			} else if protocol.RefusedWith(err, protocol.CodeSequenceBehind) {
 				continue // the service has another one of that number, of before the snapshot

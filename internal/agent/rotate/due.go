@@ -19,7 +19,10 @@ func (x *Rotator) due(of journal.Rule, r *journal.Password) (time.Time, rotation
 			known.Asked, known.Reveal = &o.NotBefore, o.Revealed
 		}
 	}
-	rule := rotation.Rule{Every: time.Duration(of.EveryMinutes) * time.Minute, AfterUse: time.Duration(of.AfterUse.WaitMinutes) * time.Minute}
+	rule := rotation.Rule{
+		Every:    time.Duration(of.EveryMinutes) * time.Minute,
+		AfterUse: time.Duration(of.AfterUse.WaitMinutes) * time.Minute,
+	}
 	return rotation.Due(rule, known, rotation.Spread(x.Journal.Device, of.Target.String()))
 }
 

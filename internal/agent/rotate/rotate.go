@@ -56,11 +56,18 @@ func (x *Rotator) Due(ctx context.Context, state drift.State) (changed bool, fai
 }
 
 // rotateAgain is [Rotator.Due] after the key list was read again.
-func (x *Rotator) rotateAgain(ctx context.Context, state drift.State) (changed bool, failures []drift.Failure, err error) {
+func (x *Rotator) rotateAgain(
+	ctx context.Context,
+	state drift.State,
+) (changed bool, failures []drift.Failure, err error) {
 	return x.rotateWhatIsDue(ctx, state, true)
 }
 
-func (x *Rotator) rotateWhatIsDue(ctx context.Context, state drift.State, retried bool) (changed bool, failures []drift.Failure, err error) {
+func (x *Rotator) rotateWhatIsDue(
+	ctx context.Context,
+	state drift.State,
+	retried bool,
+) (changed bool, failures []drift.Failure, err error) {
 	now := x.Now()
 	x.Wake = time.Time{}
 	x.Journal.Stop(now)
@@ -108,7 +115,15 @@ func (x *Rotator) rotateWhatIsDue(ctx context.Context, state drift.State, retrie
 		case errors.As(err, &offline): // the exchange that follows says so, and is tried again
 		default:
 			if r.Failed(now, err) {
-				x.Journal.Note(now, drift.Event{Kind: drift.RotationFailed, Unit: of.Unit, Subject: account.Name, Details: drift.Details{Error: err.Error()}})
+				x.Journal.Note(
+					now,
+					drift.Event{
+						Kind:    drift.RotationFailed,
+						Unit:    of.Unit,
+						Subject: account.Name,
+						Details: drift.Details{Error: err.Error()},
+					},
+				)
 			}
 			x.tellOrders(of.Target, now, err)
 			x.wakeAt(r.Retry)
@@ -125,7 +140,8 @@ func (x *Rotator) rotateWhatIsDue(ctx context.Context, state drift.State, retrie
 func (x *Rotator) Notice(state drift.State) {
 	view := reconcile.View{State: state, Bindings: x.Journal.Bindings}
 	for _, of := range x.Journal.Rules() {
-		if account, there := view.Account(view.Find(of.Target)); there && x.Journal.Password(of.Target).Notice(account) {
+		if account, there := view.Account(view.Find(of.Target)); there &&
+			x.Journal.Password(of.Target).Notice(account) {
 			x.Journal.Note(x.Now(), drift.Event{Kind: drift.PasswordForeign, Unit: of.Unit, Subject: account.Name})
 		}
 	}
@@ -146,7 +162,14 @@ var (
 
 // change is one rotation in six steps. Wherever it is cut, the password that the account really has
 // is in escrow: it is set only after the service has stored it, and the one before stays there.
-func (x *Rotator) change(ctx context.Context, of journal.Rule, r *journal.Password, account drift.Account, state drift.State, why rotation.Reason) error {
+func (x *Rotator) change(
+	ctx context.Context,
+	of journal.Rule,
+	r *journal.Password,
+	account drift.Account,
+	state drift.State,
+	why rotation.Reason,
+) error {
 	if account.Locked {
 		return errLocked
 	}
@@ -211,12 +234,25 @@ func (x *Rotator) change(ctx context.Context, of journal.Rule, r *journal.Passwo
 		return err
 	}
 	r.Done(d, made, after.PasswordStamp, of.AfterUse.Then, time.Duration(of.AfterUse.WaitMinutes)*time.Minute)
-	x.Journal.Note(x.Now(), drift.Event{Kind: drift.PasswordChanged, Unit: of.Unit, Subject: after.Name, Details: drift.Details{OldName: account.Name, NewName: after.Name, Reason: why}})
+	x.Journal.Note(
+		x.Now(),
+		drift.Event{
+			Kind:    drift.PasswordChanged,
+			Unit:    of.Unit,
+			Subject: after.Name,
+			Details: drift.Details{OldName: account.Name, NewName: after.Name, Reason: why},
+		},
+	)
 	return x.Journal.Save()
 }
 
 // nextName is the name that the account gets: with new digits, where the rule wants that.
-func (x *Rotator) nextName(of journal.Rule, r *journal.Password, account drift.Account, state drift.State) (string, error) {
+func (x *Rotator) nextName(
+	of journal.Rule,
+	r *journal.Password,
+	account drift.Account,
+	state drift.State,
+) (string, error) {
 	if !of.RedrawName || r.Changed.IsZero() || of.Target.Kind() != principal.Account {
 		return account.Name, nil
 	}
@@ -236,7 +272,11 @@ func (x *Rotator) seal(d protocol.Deposit, password string) ([]protocol.Sealed, 
 		if !live {
 			continue
 		}
-		bytes, err := escrow.Seal(key.Key, escrow.Of(x.Journal.KeyList.Organisation, x.Journal.Device, d, key.Number), password)
+		bytes, err := escrow.Seal(
+			key.Key,
+			escrow.Of(x.Journal.KeyList.Organisation, x.Journal.Device, d, key.Number),
+			password,
+		)
 		if err != nil {
 			return nil, err
 		}

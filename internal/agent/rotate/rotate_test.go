@@ -46,7 +46,14 @@ func newBench(t *testing.T) *bench {
 	b := &bench{t: t, dir: t.TempDir(), at: time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC), public: private.Public(),
 		ring:     escrow.Ring{Keys: []escrow.RingKey{{Number: 1, Use: protocol.UseEscrow, Private: private}}},
 		deposits: map[string]protocol.Deposit{}, confirmed: map[string]bool{}}
-	b.w = simulated.Boot(simulated.Factory(protocol.Facts{Name: "SKL-WKS-001", Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), b.at), func() time.Time { return b.at })
+	b.w = simulated.Boot(
+		simulated.Factory(
+			protocol.Facts{Name: "SKL-WKS-001", Platform: "windows"},
+			principal.MustSID("S-1-5-21-7-8-9"),
+			b.at,
+		),
+		func() time.Time { return b.at },
+	)
 	b.w.AddAccount("keeper")
 	return b
 }
@@ -56,9 +63,17 @@ func (b *bench) wake() *rotate.Rotator {
 	j, err := journal.Open(b.dir, durably.Write)
 	require.NoError(b.t, err)
 	j.Device, j.Bindings = "D1", map[string]principal.SID{"keeper": b.w.Find("keeper")}
-	j.KeyList = protocol.KeyList{Organisation: "Skerry Line", Keys: []protocol.PublicKey{{Use: protocol.UseEscrow, Number: 1, Key: b.public}}}
-	rule := unit.RotationValue{Target: keeper, EveryMinutes: 24 * 60, Keep: 5, AfterUse: unit.AfterUse{WaitMinutes: 30, Then: unit.EndSessions},
-		Secret: unit.Secret{Style: unit.Characters, Length: 20, Use: unit.AllClasses}}
+	j.KeyList = protocol.KeyList{
+		Organisation: "Skerry Line",
+		Keys:         []protocol.PublicKey{{Use: protocol.UseEscrow, Number: 1, Key: b.public}},
+	}
+	rule := unit.RotationValue{
+		Target:       keeper,
+		EveryMinutes: 24 * 60,
+		Keep:         5,
+		AfterUse:     unit.AfterUse{WaitMinutes: 30, Then: unit.EndSessions},
+		Secret:       unit.Secret{Style: unit.Characters, Length: 20, Use: unit.AllClasses},
+	}
 	j.Asked.Settings = []unit.Setting{{Unit: unit.RotationOf(keeper), Value: rule}}
 	return &rotate.Rotator{Host: b.w, Journal: j, Service: b, Random: secret.System, Log: slog.New(slog.DiscardHandler),
 		Now: func() time.Time { return b.at }, ServiceTime: func(at time.Time) time.Time { return at }}
@@ -220,7 +235,10 @@ func TestAfterUse(t *testing.T) {
 	x := b.wake()
 	_, _, err := x.Due(t.Context(), b.state())
 	require.NoError(t, err)
-	password, err := b.ring.Open(escrow.Of("Skerry Line", "D1", b.deposits["1.1"], 1), b.deposits["1.1"].Sealed[0].Bytes)
+	password, err := b.ring.Open(
+		escrow.Of("Skerry Line", "D1", b.deposits["1.1"], 1),
+		b.deposits["1.1"].Sealed[0].Bytes,
+	)
 	require.NoError(t, err)
 	require.NoError(t, b.w.SignIn("keeper", password))
 	require.NoError(t, x.WatchUse(t.Context()))

@@ -106,7 +106,11 @@ func New(random Random, rule unit.Secret, account string, inForce *drift.Passwor
 			if rule.Style == unit.Words {
 				continue // longer words may come
 			}
-			return "", fmt.Errorf("a password of %d characters is shorter than the %d that the device demands; make the secret longer", len(secret), *inForce.MinLength)
+			return "", fmt.Errorf(
+				"a password of %d characters is shorter than the %d that the device demands; make the secret longer",
+				len(secret),
+				*inForce.MinLength,
+			)
 		}
 		if inForce != nil && inForce.Complexity != nil && *inForce.Complexity {
 			if kindsOf(secret) < complexKinds {
@@ -127,8 +131,12 @@ const (
 )
 
 var (
-	errTooPlain = errors.New("a password by the rule has fewer than three classes of characters, which the device demands; add a class to the secret")
-	errNoSecret = errors.New("no password by the rule was long enough for the device, or all held the account's name; make the secret longer")
+	errTooPlain = errors.New(
+		"a password by the rule has fewer than three classes of characters, which the device demands; add a class to the secret",
+	)
+	errNoSecret = errors.New(
+		"no password by the rule was long enough for the device, or all held the account's name; make the secret longer",
+	)
 )
 
 // kindsOf counts the classes of characters in a secret.

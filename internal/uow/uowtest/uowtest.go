@@ -60,5 +60,10 @@ var Now = time.Date(2026, 5, 4, 9, 0, 0, 0, time.UTC)
 
 // Room is a room over the records of a test, whose trail is given beside them. The clock stands still.
 func Room[R uow.Records](records R, trail *Trail) uow.Room[R] {
-	return uow.Room[R]{DB: database[R]{records, trail}, Log: slog.New(slog.DiscardHandler), Now: func() time.Time { return Now }, Interval: time.Minute}
+	return uow.Room[R]{
+		DB:       database[R]{records, trail},
+		Log:      slog.New(slog.DiscardHandler),
+		Now:      func() time.Time { return Now },
+		Interval: time.Minute,
+	}
 }

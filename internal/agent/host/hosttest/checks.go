@@ -117,7 +117,18 @@ func renames(b *bench) {
 
 func describes(b *bench) {
 	sid := b.create("rw-check")
-	b.must("describing", b.Host.DescribeAccount(b.ctx, sid, host.Details{FullName: new("Lamp keeper"), Description: new("of the north pier"), PasswordExpires: new(false)}))
+	b.must(
+		"describing",
+		b.Host.DescribeAccount(
+			b.ctx,
+			sid,
+			host.Details{
+				FullName:        new("Lamp keeper"),
+				Description:     new("of the north pier"),
+				PasswordExpires: new(false),
+			},
+		),
+	)
 	b.must("describing in part", b.Host.DescribeAccount(b.ctx, sid, host.Details{FullName: new("Keeper of lamps")}))
 	a := b.account(sid)
 	b.is("the full name is the new one", a.FullName == "Keeper of lamps")
@@ -182,7 +193,10 @@ func enforcesRules(b *bench) {
 
 func takesRulesTogether(b *bench) {
 	b.rules(drift.Passwords{MinLength: new(9), MaxAgeDays: new(40), MinAgeDays: new(1)})
-	b.mustNot("rules that contradict each other", b.Host.SetPasswords(b.ctx, drift.Passwords{MinLength: new(14), MaxAgeDays: new(5), MinAgeDays: new(6)}))
+	b.mustNot(
+		"rules that contradict each other",
+		b.Host.SetPasswords(b.ctx, drift.Passwords{MinLength: new(14), MaxAgeDays: new(5), MinAgeDays: new(6)}),
+	)
 	now := b.state().Passwords
 	b.is("then none of them is taken", *now.MinLength == 9 && *now.MaxAgeDays == 40 && *now.MinAgeDays == 1)
 	b.must("setting one alone", b.Host.SetPasswords(b.ctx, drift.Passwords{MinLength: new(10)}))

@@ -54,7 +54,10 @@ func (w *Workstation) DeleteAccount(ctx context.Context, account principal.SID) 
 			return ErrBuiltin
 		}
 		for i := range w.m.Groups {
-			w.m.Groups[i].Members = slices.DeleteFunc(w.m.Groups[i].Members, func(m principal.SID) bool { return m == account })
+			w.m.Groups[i].Members = slices.DeleteFunc(
+				w.m.Groups[i].Members,
+				func(m principal.SID) bool { return m == account },
+			)
 		}
 		w.m.Accounts = slices.DeleteFunc(w.m.Accounts, func(x Account) bool { return x.SID == account })
 		w.m.Sessions = slices.DeleteFunc(w.m.Sessions, func(s principal.SID) bool { return s == account })

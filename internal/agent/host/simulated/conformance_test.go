@@ -13,8 +13,11 @@ import (
 )
 
 func bench(w *simulated.Workstation, c *clock) *hosttest.Bench {
-	return &hosttest.Bench{Host: w, SignIn: func(_ context.Context, name, password string) error { return w.SignIn(name, password) },
-		Later: func(d time.Duration) { c.at = c.at.Add(d) }}
+	return &hosttest.Bench{
+		Host:   w,
+		SignIn: func(_ context.Context, name, password string) error { return w.SignIn(name, password) },
+		Later:  func(d time.Duration) { c.at = c.at.Add(d) },
+	}
 }
 
 func TestTheSimulatedWorkstationIsAHost(t *testing.T) {

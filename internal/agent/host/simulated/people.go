@@ -131,8 +131,14 @@ func (w *Workstation) Join(group, name string) error {
 // and the operating system's own rules. Its accounts' identifiers begin with the domain.
 func Factory(facts protocol.Facts, domain principal.SID, now time.Time) Machine {
 	m := Machine{Facts: facts, Domain: domain, NextID: 1001,
-		Passwords: drift.Passwords{MinLength: new(0), History: new(0), MaxAgeDays: new(42), MinAgeDays: new(0), Complexity: new(false)},
-		Lockout:   unit.LockoutRule{Threshold: 10, DurationMinutes: 10, WindowMinutes: 10}}
+		Passwords: drift.Passwords{
+			MinLength:  new(0),
+			History:    new(0),
+			MaxAgeDays: new(42),
+			MinAgeDays: new(0),
+			Complexity: new(false),
+		},
+		Lockout: unit.LockoutRule{Threshold: 10, DurationMinutes: 10, WindowMinutes: 10}}
 	add := func(name string, id uint32) principal.SID {
 		sid := principal.MustSID(fmt.Sprintf("%s-%d", domain, id))
 		m.Accounts = append(m.Accounts, Account{Name: name, SID: sid, SetAt: now})

@@ -138,11 +138,21 @@ func (w *Workstation) Limits(context.Context) ([]host.Limit, error) {
 	defer w.mu.Unlock()
 	var limits []host.Limit
 	if w.m.Faults.NoLockout {
-		limits = append(limits, host.Limit{Setting: unit.Lockout, ReadOnly: true, Why: "has no lockout that could be set"})
+		limits = append(
+			limits,
+			host.Limit{Setting: unit.Lockout, ReadOnly: true, Why: "has no lockout that could be set"},
+		)
 	}
 	if w.m.Faults.KeepsNames {
 		for _, ref := range []principal.Ref{principal.Administrator, principal.Guest} {
-			limits = append(limits, host.Limit{Setting: unit.BuiltinOf(ref, unit.BuiltinName), ReadOnly: true, Why: "cannot rename its built-in accounts"})
+			limits = append(
+				limits,
+				host.Limit{
+					Setting:  unit.BuiltinOf(ref, unit.BuiltinName),
+					ReadOnly: true,
+					Why:      "cannot rename its built-in accounts",
+				},
+			)
 		}
 	}
 	return limits, nil
@@ -163,11 +173,20 @@ func (w *Workstation) Read(ctx context.Context) (drift.State, error) {
 		return drift.State{}, err
 	}
 	passwords, lockout := w.m.Passwords, w.m.Lockout
-	state := drift.State{Platform: w.m.Facts.Platform, OSVersion: w.m.Facts.OSVersion, OSBuild: w.m.Facts.OSBuild, Passwords: &passwords, Lockout: &lockout}
+	state := drift.State{
+		Platform:  w.m.Facts.Platform,
+		OSVersion: w.m.Facts.OSVersion,
+		OSBuild:   w.m.Facts.OSBuild,
+		Passwords: &passwords,
+		Lockout:   &lockout,
+	}
 	for _, a := range w.m.Accounts {
 		until, locked := w.lockedUntil(a)
-		state.Accounts = append(state.Accounts, drift.Account{Name: a.Name, SID: a.SID, Builtin: builtin(a.SID), Enabled: a.Enabled,
-			FullName: a.FullName, Description: a.Description, PasswordExpires: !a.KeepsPassword, PasswordSetAt: a.SetAt.UTC(), PasswordStamp: stamp(a), Locked: locked, LockedUntil: until})
+		state.Accounts = append(
+			state.Accounts,
+			drift.Account{Name: a.Name, SID: a.SID, Builtin: builtin(a.SID), Enabled: a.Enabled,
+				FullName: a.FullName, Description: a.Description, PasswordExpires: !a.KeepsPassword, PasswordSetAt: a.SetAt.UTC(), PasswordStamp: stamp(a), Locked: locked, LockedUntil: until},
+		)
 	}
 	for _, g := range w.m.Groups {
 		group := drift.LocalGroup{LocalGroup: g.Name, SID: g.SID, Members: []drift.Member{}}
@@ -226,7 +245,12 @@ func (w *Workstation) SetPasswords(ctx context.Context, rules drift.Passwords) e
 			next.Complexity = rules.Complexity
 		}
 		if *next.MaxAgeDays != 0 && *next.MinAgeDays >= *next.MaxAgeDays {
-			return fmt.Errorf("%w: minimum age %d days, maximum age %d days", ErrRules, *next.MinAgeDays, *next.MaxAgeDays)
+			return fmt.Errorf(
+				"%w: minimum age %d days, maximum age %d days",
+				ErrRules,
+				*next.MinAgeDays,
+				*next.MaxAgeDays,
+			)
 		}
 		w.m.Passwords = next
 		return nil

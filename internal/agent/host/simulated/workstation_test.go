@@ -20,7 +20,14 @@ func (c *clock) now() time.Time { return c.at }
 
 func boot() (*simulated.Workstation, *clock) {
 	c := &clock{time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)}
-	w := simulated.Boot(simulated.Factory(protocol.Facts{Name: "SKL-TKT-001", Platform: "windows"}, principal.MustSID("S-1-5-21-7-8-9"), c.at), c.now)
+	w := simulated.Boot(
+		simulated.Factory(
+			protocol.Facts{Name: "SKL-TKT-001", Platform: "windows"},
+			principal.MustSID("S-1-5-21-7-8-9"),
+			c.at,
+		),
+		c.now,
+	)
 	w.AddAccount("keeper")
 	return w, c
 }
@@ -28,7 +35,10 @@ func boot() (*simulated.Workstation, *clock) {
 func TestLockoutCounts(t *testing.T) {
 	w, c := boot()
 	require.NoError(t, w.SetPassword(t.Context(), w.Find("keeper"), "right"))
-	require.NoError(t, w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 3, DurationMinutes: 15, WindowMinutes: 10}))
+	require.NoError(
+		t,
+		w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 3, DurationMinutes: 15, WindowMinutes: 10}),
+	)
 	wrong := func(times int) {
 		for range times {
 			require.ErrorIs(t, w.SignIn("keeper", "x"), simulated.ErrWrong)
@@ -64,7 +74,10 @@ func TestCheckingAPasswordCounts(t *testing.T) {
 	require.NoError(t, w.SetPassword(t.Context(), sid, "right"))
 	require.NoError(t, w.EnableAccount(t.Context(), sid, false))
 	assert.NoError(t, w.CheckPassword(t.Context(), sid, "right"), "also while it is disabled")
-	require.NoError(t, w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 2, DurationMinutes: 15, WindowMinutes: 15}))
+	require.NoError(
+		t,
+		w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 2, DurationMinutes: 15, WindowMinutes: 15}),
+	)
 	assert.ErrorIs(t, w.CheckPassword(t.Context(), sid, "wrong"), simulated.ErrWrong)
 	assert.ErrorIs(t, w.CheckPassword(t.Context(), sid, "wrong"), simulated.ErrWrong)
 	assert.ErrorIs(t, w.CheckPassword(t.Context(), sid, "right"), simulated.ErrLocked)
@@ -73,7 +86,10 @@ func TestCheckingAPasswordCounts(t *testing.T) {
 
 func TestPasswordRulesRefuse(t *testing.T) {
 	w, _ := boot()
-	require.NoError(t, w.SetPasswords(t.Context(), drift.Passwords{MinLength: new(8), History: new(2), Complexity: new(true)}))
+	require.NoError(
+		t,
+		w.SetPasswords(t.Context(), drift.Passwords{MinLength: new(8), History: new(2), Complexity: new(true)}),
+	)
 	assert.ErrorContains(t, w.SetPassword(t.Context(), w.Find("keeper"), "Ab1"), "8 characters")
 	assert.ErrorContains(t, w.SetPassword(t.Context(), w.Find("keeper"), "abcdefgh1"), "three classes")
 	for _, next := range []string{"Harbour-1", "Harbour-2", "Harbour-3", "Harbour-4"} {
@@ -86,10 +102,26 @@ func TestPasswordRulesRefuse(t *testing.T) {
 func TestRefusesWhatAnOperatingSystemWould(t *testing.T) {
 	w, _ := boot()
 	administrators := drift.WellKnown(unit.GroupAdministrators)
-	assert.ErrorIs(t, w.RemoveMember(t.Context(), administrators, principal.MustSID("S-1-5-21-7-8-9-500")), simulated.ErrKeepsOwn)
-	assert.ErrorIs(t, w.AddMember(t.Context(), administrators, principal.MustSID("S-1-5-21-1-1-1-1")), simulated.ErrUnresolved)
-	assert.ErrorIs(t, w.AddMember(t.Context(), principal.MustSID("S-1-5-32-999"), principal.MustSID("S-1-5-21-7-8-9-500")), simulated.ErrNoGroup)
-	assert.ErrorIs(t, w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 1, DurationMinutes: 5, WindowMinutes: 6}), simulated.ErrRules)
+	assert.ErrorIs(
+		t,
+		w.RemoveMember(t.Context(), administrators, principal.MustSID("S-1-5-21-7-8-9-500")),
+		simulated.ErrKeepsOwn,
+	)
+	assert.ErrorIs(
+		t,
+		w.AddMember(t.Context(), administrators, principal.MustSID("S-1-5-21-1-1-1-1")),
+		simulated.ErrUnresolved,
+	)
+	assert.ErrorIs(
+		t,
+		w.AddMember(t.Context(), principal.MustSID("S-1-5-32-999"), principal.MustSID("S-1-5-21-7-8-9-500")),
+		simulated.ErrNoGroup,
+	)
+	assert.ErrorIs(
+		t,
+		w.SetLockout(t.Context(), unit.LockoutRule{Threshold: 1, DurationMinutes: 5, WindowMinutes: 6}),
+		simulated.ErrRules,
+	)
 	assert.ErrorIs(t, w.SetPasswords(t.Context(), drift.Passwords{MinAgeDays: new(42)}), simulated.ErrRules)
 	assert.ErrorIs(t, w.SignIn("Administrator", ""), simulated.ErrDisabled)
 }
