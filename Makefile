@@ -28,6 +28,7 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 
 test: build
 	@scripts/install postgresql directory chromium
+	cd console && npm run --silent test
 	go test -timeout 38m -parallel 3 ./...
 
 lint: build

@@ -1,23 +1,14 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
-import { Refusal } from "./api";
-import { App } from "./app";
-import { Broken } from "./components/broken";
-import { startTheme } from "./theme";
-import "./theme.css";
+import { newCache } from "@/api/cache";
+import { App } from "@/app/app";
+import { Broken } from "@/app/broken";
+import { startTheme } from "@/app/theme";
+import "@/app/theme.css";
 
-const queries: QueryClient = new QueryClient({
-  defaultOptions: {
-    queries: {
-      staleTime: 30_000,
-      // Devices fall silent without telling; what failed is tried sooner.
-      refetchInterval: (query) => (query.state.status === "error" ? 10_000 : 60_000),
-      retry: (failures, error) => failures < 2 && !(error instanceof Refusal && error.status >= 400),
-    },
-  },
-});
+const queries = newCache();
 
 startTheme();
 

@@ -1,0 +1,48 @@
+import { client, match, take } from "./client";
+import type { DepositRef, Schemas } from "./types";
+
+/** Everything that the console changes. Each throws what the service says is wrong. */
+export const change = {
+  signIn: (body: { name: string; password: string }) => take(client.POST("/api/v1/session", { body })),
+  signInAgain: (password: string) => take(client.POST("/api/v1/session/fresh", { body: { password } })),
+  signOut: () => take(client.DELETE("/api/v1/session")),
+
+  order: (body: Schemas["NewOrder"]) => take(client.POST("/api/v1/orders", { body })),
+
+  reveal: (device: string, body: { account: string; reason: string; copied: boolean; former?: DepositRef }) =>
+    take(client.POST("/api/v1/devices/{name}/reveal", { params: { path: { name: device } }, body })),
+  decideApproval: (id: string, approve: boolean) =>
+    take(client.POST("/api/v1/approvals/{name}", { params: { path: { name: id } }, body: { approve } })),
+
+  tryRule: (rule: string) => take(client.POST("/api/v1/rule-trial", { body: { rule } })),
+  newGroup: (body: { name: string; rule: string }) => take(client.POST("/api/v1/groups", { body })),
+  changeRule: (name: string, rule: string, over: number) =>
+    take(
+      client.PATCH("/api/v1/groups/{name}", {
+        params: { path: { name }, header: { "If-Match": match(over) } },
+        body: { rule },
+      }),
+    ),
+
+  newPolicy: (source: string) => take(client.POST("/api/v1/policies", { body: { source } })),
+  savePolicy: (name: string, source: string, over: number) =>
+    take(
+      client.PUT("/api/v1/policies/{name}", {
+        params: { path: { name }, header: { "If-Match": match(over) } },
+        body: { source },
+      }),
+    ),
+  publishPolicy: (name: string, over: number) =>
+    take(
+      client.POST("/api/v1/policies/{name}/publish", {
+        params: { path: { name }, header: { "If-Match": match(over) } },
+      }),
+    ),
+};
+
+/** What is read once, when somebody asks for it. */
+export const fetchOnce = {
+  policy: (name: string) => take(client.GET("/api/v1/policies/{name}", { params: { path: { name } } })),
+  policyRevision: (name: string, number: number) =>
+    take(client.GET("/api/v1/policies/{name}/revisions/{number}", { params: { path: { name, number } } })),
+};

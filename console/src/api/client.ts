@@ -1,0 +1,59 @@
+import createClient from "openapi-fetch";
+import type { paths } from "@/gen/api";
+import type { DocumentProblem, Schemas } from "./types";
+
+/** A refusal of the service: what is wrong and the way out. */
+export class Refusal extends Error {
+  readonly status: number;
+  readonly code: string;
+  readonly problems: DocumentProblem[];
+  constructor(problem: Schemas["Problem"]) {
+    super(problem.detail);
+    this.status = problem.status;
+    this.code = problem.code ?? "";
+    this.problems = problem.problems ?? [];
+  }
+}
+
+export const client = createClient<paths>({
+  baseUrl: location.origin,
+  fetch: (request) => globalThis.fetch(request), // the one of the moment
+});
+
+/** What the page hears when the service answers that nobody is signed in. */
+export const signedOut = "rankwarden-signed-out";
+
+// Whatever notices that the session has ended, a button or a reading, the sign-in is asked for at once.
+client.use({
+  onResponse({ response, schemaPath }) {
+    if (response.status === 401 && !schemaPath.startsWith("/api/v1/session")) dispatchEvent(new Event(signedOut));
+  },
+});
+
+type Answer<T> = { data?: T; error?: Schemas["Problem"]; response: Response };
+
+/** Gives the data of an answer, or throws what the service says is wrong. */
+export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await call.catch(() => {
+    throw new Refusal({
+      type: "about:blank",
+      title: "Unreachable",
+      status: 0,
+      detail: "The service does not answer. What you see may be old; this page tries again by itself.",
+    });
+  });
+  if (error || !response.ok) {
+    throw new Refusal(
+      error ?? {
+        type: "about:blank",
+        title: "Failed",
+        status: response.status,
+        detail: `The service answered ${response.status}.`,
+      },
+    );
+  }
+  return data as T;
+}
+
+/** If-Match for the version of something. */
+export const match = (version: number) => `"${version}"`;

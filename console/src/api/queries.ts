@@ -1,0 +1,211 @@
+import { queryOptions } from "@tanstack/react-query";
+import { client, take } from "./client";
+import type { Heard } from "./live";
+import type { List } from "./pages";
+import type {
+  Device,
+  DeviceEvent,
+  DirectoryEntry,
+  Finding,
+  Group,
+  Password,
+  PolicySummary,
+  Schemas,
+  Standing,
+} from "./types";
+
+/*
+ * Everything that the console reads. Each reading has its key, its function with the signal that ends it, and what makes it
+ * old: topics of the service's changes, and the device that it is about where it is about one.
+ */
+
+export type DeviceFilter = { search?: string; standing?: Standing; group?: string };
+export type FindingFilter = { state: Finding["state"]; unit?: string; kind?: string; group?: string };
+export type EventFilter = { device?: string; kind?: string; group?: string };
+export type PasswordFilter = { search?: string; group?: string; overdue?: boolean };
+export type DirectoryFilter = { search?: string; kind: "" | "user" | "group" };
+
+const fleet: Heard = { hears: ["devices", "reports"] };
+const edited: Heard = { hears: ["edits"] };
+
+/** One thing that is read whole. */
+export const read = {
+  session: () =>
+    queryOptions({
+      queryKey: ["session"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/session", { signal })),
+      refetchInterval: 60_000,
+      retry: false,
+    }),
+  watch: () =>
+    queryOptions({
+      queryKey: ["watch"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/watch", { signal })),
+      meta: { hears: ["devices", "reports", "edits"] },
+    }),
+  standings: (filter: Omit<DeviceFilter, "standing">) =>
+    queryOptions({
+      queryKey: ["standings", filter],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/device-standings", { params: { query: filter }, signal })),
+      meta: fleet,
+    }),
+  device: (name: string) =>
+    queryOptions({
+      queryKey: ["device", name],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/devices/{name}/why", { params: { path: { name } }, signal })),
+      meta: {
+        hears: ["devices", "reports", "edits"],
+        device: (data) => (data as Schemas["DeviceWhy"]).device.id,
+      },
+    }),
+  devicePasswords: (name: string) =>
+    queryOptions({
+      queryKey: ["device", name, "passwords"],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/devices/{name}/passwords", { params: { path: { name } }, signal })),
+      meta: {
+        hears: ["devices", "reports"],
+        device: (data) => (data as { items: Schemas["DevicePassword"][] }).items[0]?.device_id,
+      },
+    }),
+  deviceOrders: (device: string) =>
+    queryOptions({
+      queryKey: ["device", device, "orders"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/orders", { params: { query: { device, limit: 20 } }, signal })),
+      meta: fleet,
+    }),
+  deviceReveals: (device: string) =>
+    queryOptions({
+      queryKey: ["device", device, "reveals"],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/reveals", { params: { query: { device, limit: 20 } }, signal })),
+      meta: fleet,
+    }),
+  devicesLike: (search: string) =>
+    queryOptions({
+      queryKey: ["devices", "like", search],
+      enabled: search.length > 0,
+      queryFn: ({ signal }) => take(client.GET("/api/v1/devices", { params: { query: { search, limit: 8 } }, signal })),
+      meta: fleet,
+    }),
+  orderProgress: (name: string) =>
+    queryOptions({
+      queryKey: ["order-progress", name],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/order-progress/{name}", { params: { path: { name } }, signal })),
+      refetchInterval: ({ state: { data } }) => (data && data.ended >= data.given ? false : 1000),
+    }),
+  findingSums: (state: Finding["state"], group: string | undefined) =>
+    queryOptions({
+      queryKey: ["finding-sums", state, group],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/finding-sums", { params: { query: { state, group } }, signal })),
+      meta: { hears: ["reports"] },
+    }),
+  groupNames: () =>
+    queryOptions({
+      queryKey: ["groups", "names"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/groups", { params: { query: { limit: 500 } }, signal })),
+      meta: { hears: ["devices", "edits"] },
+    }),
+  groupDevices: (name: string) =>
+    queryOptions({
+      queryKey: ["groups", "devices", name],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/groups/{name}/devices", { params: { path: { name }, query: { limit: 12 } }, signal })),
+      meta: edited,
+    }),
+  policy: (name: string) =>
+    queryOptions({
+      queryKey: ["policy", name],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/policies/{name}", { params: { path: { name } }, signal })),
+      meta: edited,
+    }),
+  policyUses: (policy: string) =>
+    queryOptions({
+      queryKey: ["policy", policy, "uses"],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/assignments", { params: { query: { policy, limit: 100 } }, signal })),
+      meta: edited,
+    }),
+  policyRevisions: (name: string) =>
+    queryOptions({
+      queryKey: ["policy", name, "revisions"],
+      queryFn: ({ signal }) =>
+        take(
+          client.GET("/api/v1/policies/{name}/revisions", { params: { path: { name }, query: { limit: 10 } }, signal }),
+        ),
+    }),
+  policyCheck: (source: string) =>
+    queryOptions({
+      queryKey: ["policy-check", source],
+      enabled: source !== "",
+      queryFn: ({ signal }) => take(client.POST("/api/v1/policy-check", { body: { source }, signal })),
+      staleTime: Number.POSITIVE_INFINITY,
+      refetchInterval: false,
+    }),
+  directoryConnection: () =>
+    queryOptions({
+      queryKey: ["directory", "connection"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/directory/connection", { signal })),
+      meta: edited,
+    }),
+  escrowKeys: () =>
+    queryOptions({
+      queryKey: ["escrow-keys"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/escrow-keys", { signal })),
+      meta: { hears: ["keys"] },
+    }),
+  approvals: () =>
+    queryOptions({
+      queryKey: ["approvals"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/approvals", { params: { query: { limit: 50 } }, signal })),
+      meta: edited,
+    }),
+};
+
+/** Lists that are read page by page. */
+export const list = {
+  devices: (filter: DeviceFilter): List<Device> => ({
+    key: ["devices", filter],
+    meta: fleet,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/devices", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  findings: (filter: FindingFilter): List<Finding> => ({
+    key: ["findings", filter],
+    meta: { hears: ["reports"] },
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/findings", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  events: (filter: EventFilter): List<DeviceEvent> => ({
+    key: ["events", filter],
+    meta: { hears: ["reports"] },
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/device-events", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  passwords: (filter: PasswordFilter): List<Password> => ({
+    key: ["passwords", filter],
+    meta: fleet,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/passwords", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  groups: (): List<Group> => ({
+    key: ["groups", "list"],
+    meta: { hears: ["devices", "edits"] },
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/groups", { params: { query: { cursor, limit } }, signal })),
+  }),
+  directory: (filter: DirectoryFilter): List<DirectoryEntry> => ({
+    key: ["directory", filter],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/directory", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  policies: (search: string | undefined): List<PolicySummary> => ({
+    key: ["policies", search],
+    meta: { hears: ["devices", "reports", "edits"] },
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/policies", { params: { query: { search, cursor, limit } }, signal })),
+  }),
+};

@@ -1,0 +1,26 @@
+import type { components } from "@/gen/api";
+
+export type Schemas = components["schemas"];
+export type Device = Schemas["Device"];
+export type DeviceWhy = Schemas["DeviceWhy"];
+export type UnitWhy = Schemas["UnitWhy"];
+export type Finding = Schemas["Finding"];
+export type FindingSum = Schemas["FindingSum"];
+export type Overview = Schemas["Overview"];
+export type Standings = Schemas["Standings"];
+export type Policy = Schemas["Policy"];
+export type PolicySummary = Schemas["PolicySummary"];
+export type PolicyCheck = Schemas["PolicyCheck"];
+export type DocumentProblem = Schemas["DocumentProblem"];
+export type NewOrder = Schemas["NewOrder"];
+export type DeviceEvent = Schemas["Event"];
+export type Group = Schemas["GroupSummary"];
+export type DirectoryEntry = Schemas["DirectoryEntry"];
+export type Me = Schemas["Me"];
+export type Password = Schemas["Password"];
+export type DevicePassword = Schemas["DevicePassword"];
+export type Deposit = Schemas["Deposit"];
+export type DepositRef = Schemas["DepositRef"];
+export type Revealed = Schemas["Revealed"];
+export type Approval = Schemas["Approval"];
+export type Standing = Device["standing"];

@@ -1,0 +1,43 @@
+import { lazy, Suspense } from "react";
+import { Navigate, Route, Routes } from "react-router";
+import { Loading, Nothing } from "@/ui/page";
+
+// Each place is loaded when somebody goes there first.
+const WatchPage = lazy(async () => ({ default: (await import("@/places/watch/watch-page")).WatchPage }));
+const PoliciesPage = lazy(async () => ({ default: (await import("@/places/policies/policies-page")).PoliciesPage }));
+const PolicyPage = lazy(async () => ({ default: (await import("@/places/policies/policy-page")).PolicyPage }));
+const DevicesPage = lazy(async () => ({ default: (await import("@/places/devices/devices-page")).DevicesPage }));
+const DevicePage = lazy(async () => ({ default: (await import("@/places/devices/device-page")).DevicePage }));
+const PasswordsPage = lazy(async () => ({
+  default: (await import("@/places/passwords/passwords-page")).PasswordsPage,
+}));
+const DriftPage = lazy(async () => ({ default: (await import("@/places/drift/drift-page")).DriftPage }));
+const EventsPage = lazy(async () => ({ default: (await import("@/places/events/events-page")).EventsPage }));
+const GroupsPage = lazy(async () => ({ default: (await import("@/places/organisation/groups-page")).GroupsPage }));
+const DirectoryPage = lazy(async () => ({
+  default: (await import("@/places/organisation/directory-page")).DirectoryPage,
+}));
+
+/** What stands at which address, for somebody with some rights. */
+export function Pages({ rights }: { rights: string[] }) {
+  return (
+    <Suspense fallback={<Loading />}>
+      <Routes>
+        <Route path="/" element={<Navigate to="/watch" replace />} />
+        <Route path="/watch" element={<WatchPage />} />
+        <Route path="/policies" element={<PoliciesPage mayEdit={rights.includes("draft")} />} />
+        <Route path="/new-policy" element={<PolicyPage fresh mayEdit={rights.includes("draft")} />} />
+        <Route path="/policies/:name" element={<PolicyPage mayEdit={rights.includes("draft")} />} />
+        <Route path="/devices" element={<DevicesPage />} />
+        <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
+        <Route path="/passwords" element={<PasswordsPage rights={rights} />} />
+        <Route path="/drift" element={<DriftPage />} />
+        <Route path="/events" element={<EventsPage />} />
+        <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
+        <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("deploy")} />} />
+        <Route path="/organisation/directory" element={<DirectoryPage />} />
+        <Route path="*" element={<Nothing>Page not found. Choose a place above.</Nothing>} />
+      </Routes>
+    </Suspense>
+  );
+}

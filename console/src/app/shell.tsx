@@ -1,0 +1,87 @@
+import { LogOut, Moon, Sun } from "lucide-react";
+import type { ReactNode } from "react";
+import { NavLink } from "react-router";
+import { change } from "@/api/changes";
+import type { Me } from "@/api/types";
+import { Palette } from "./palette";
+import { places } from "./places";
+import { useTheme } from "./theme";
+
+function Mark() {
+  return (
+    <svg
+      viewBox="0 0 16 16"
+      className="size-5 text-brass-bright"
+      fill="none"
+      stroke="currentColor"
+      strokeWidth="1.6"
+      aria-hidden="true"
+    >
+      <path d="M3.5 1v14M12.5 1v14M3.5 4h9M3.5 8h9M3.5 12h9" />
+    </svg>
+  );
+}
+
+export function Shell({ me, connected, children }: { me: Me | undefined; connected: boolean; children: ReactNode }) {
+  const [theme, toggleTheme] = useTheme();
+  const signOut = async () => {
+    // Where the session has ended already, or the service is gone, the page is left all the same.
+    await change.signOut().catch(() => undefined);
+    location.assign("/"); // nothing of the session stays in the page
+  };
+  return (
+    <div className="flex min-h-screen flex-col">
+      <a
+        href="#content"
+        className="sr-only z-30 bg-sheet px-4 py-2 font-semibold focus:not-sr-only focus:absolute focus:top-1 focus:left-1"
+      >
+        Go to the content
+      </a>
+      <header className="sticky top-0 z-20 flex h-11 items-center gap-7 bg-band px-6 text-band-ink">
+        <NavLink to="/watch" className="flex items-center gap-2 text-lg font-bold hover:no-underline">
+          <Mark />
+          Rank Warden
+        </NavLink>
+        <nav aria-label="Places" className="flex h-full gap-6">
+          {places.map((place) => (
+            <NavLink
+              key={place.to}
+              to={place.to}
+              className={({ isActive }) =>
+                `flex h-full items-center border-b-2 hover:text-band-ink hover:no-underline ${isActive ? "border-brass-bright font-semibold text-band-ink" : "border-transparent text-band-second"}`
+              }
+            >
+              {place.name}
+            </NavLink>
+          ))}
+        </nav>
+        <div className="grow" />
+        {!connected && me && (
+          <span role="status" className="text-brass-bright">
+            ○ not live, reconnecting
+          </span>
+        )}
+        <Palette />
+        <button type="button" onClick={toggleTheme} title={theme === "dark" ? "Light" : "Dark"} className="p-1">
+          {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
+          <span className="sr-only">{theme === "dark" ? "Use light colours" : "Use dark colours"}</span>
+        </button>
+        {me && (
+          <button
+            type="button"
+            onClick={signOut}
+            title={`Sign out ${me.name}`}
+            className="flex items-center gap-2 text-band-second hover:text-band-ink"
+          >
+            <span className="max-w-40 truncate">{me.name}</span>
+            <LogOut className="size-4" />
+            <span className="sr-only">Sign out</span>
+          </button>
+        )}
+      </header>
+      <main id="content" tabIndex={-1} className="mx-auto w-full max-w-[1600px] grow px-6 py-5 outline-none">
+        {children}
+      </main>
+    </div>
+  );
+}

@@ -1,0 +1,313 @@
+import { useQuery } from "@tanstack/react-query";
+import { Fragment } from "react";
+import { Link, useParams } from "react-router";
+import { read } from "@/api/queries";
+import type { DeviceWhy, UnitWhy } from "@/api/types";
+import { StandingBadge } from "@/domain/standing";
+import { ago, clock, useNow } from "@/domain/time";
+import { Words } from "@/domain/words";
+import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
+import { Orders } from "./orders";
+import { DevicePasswords } from "./passwords";
+import { Happened, History, Locked } from "./story";
+
+/** One device on one screen: its standing, and desired, reported and decided by for every setting. */
+export function DevicePage({ rights }: { rights: string[] }) {
+  const { name = "" } = useParams();
+  const now = useNow();
+  const why = useQuery(read.device(name));
+  if (why.isPending) return <Loading />;
+  if (!why.data) return <Trouble error={why.error as Error} />;
+  const { device, units } = why.data;
+  const open = device.open_findings;
+  return (
+    <>
+      {why.error && <Trouble error={why.error} />}
+      <PageHead
+        tab={device.name}
+        title={
+          <span className="flex items-center gap-3">
+            <span className="font-mono">{device.name}</span>
+            <span className="text-base">
+              <StandingBadge
+                standing={device.standing}
+                detail={open ? `${open} finding${open === 1 ? "" : "s"}` : undefined}
+              />
+            </span>
+          </span>
+        }
+        note={[
+          device.model,
+          device.path,
+          device.tags.join(", "),
+          device.os_build ? `${device.platform} build ${device.os_build}` : `${device.platform}, unknown build`,
+          `last contact ${ago(device.last_contact, now)}`,
+          device.verified_at
+            ? `desired state ${device.desired}, verified ${clock(device.verified_at, now)}`
+            : `desired state ${device.desired}, not reported yet`,
+        ]
+          .filter(Boolean)
+          .join(" · ")}
+      />
+      <div className="grid grid-cols-[minmax(0,1fr)_336px] gap-7">
+        <div>
+          <Problems why={why.data} />
+          <Units units={units} />
+        </div>
+        <div>
+          <Locked why={why.data} rights={rights} />
+          <DevicePasswords device={device.name} />
+          <Happened why={why.data} />
+          <History why={why.data} />
+          <Orders why={why.data} rights={rights} />
+          <Reported why={why.data} />
+          <Reaching why={why.data} />
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Units({ units }: { units: UnitWhy[] }) {
+  if (units.length === 0) {
+    return <p className="text-second">No assignment applies to this device.</p>;
+  }
+  const sections = [...new Set(units.map((u) => u.section))];
+  return (
+    <table className="w-full table-fixed self-start">
+      <colgroup>
+        <col className="w-[17%]" />
+        <col className="w-[26%]" />
+        <col className="w-[29%]" />
+        <col className="w-[28%]" />
+      </colgroup>
+      <thead>
+        <tr className="border-b border-hairline text-left text-xs text-second">
+          {["Setting", "Desired", "Reported", "Decided by"].map((title) => (
+            <th key={title} scope="col" className="px-2.5 py-1.5 font-semibold">
+              {title}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {sections.map((section) => (
+          <Fragment key={section}>
+            <tr className="border-b border-ink">
+              <th scope="colgroup" colSpan={4} className="px-2.5 pt-4 pb-1 text-left font-bold">
+                {section}
+              </th>
+            </tr>
+            {units
+              .filter((u) => u.section === section)
+              .map((u) => (
+                <UnitRow key={u.unit} unit={u} />
+              ))}
+          </Fragment>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function UnitRow({ unit }: { unit: UnitWhy }) {
+  const told = unit.findings.length > 0;
+  const wrong = unit.findings.some((f) => f.kind !== "unit_unsupported"); // nobody can put that right here
+  const wash = unit.held ? "bg-held-wash" : wrong ? "bg-red-wash" : "";
+  const edge = unit.held ? "border-l-held" : wrong ? "border-l-red" : "border-l-transparent";
+  const row = (
+    <tr className={`align-top ${wash} ${unit.held || unit.contended || unit.trial ? "" : "border-b border-hairline"}`}>
+      <th scope="row" className={`border-l-3 px-2.5 py-1.5 text-left font-normal ${edge}`}>
+        {unit.title}
+      </th>
+      <td className="px-2.5 py-1.5 break-words">
+        <Words>{unit.desired}</Words>
+      </td>
+      <td className="px-2.5 py-1.5 break-words">
+        {told ? (
+          <>
+            {unit.findings.map((f) => (
+              <p key={`${f.kind} ${f.subject}`} className={wrong ? "font-semibold text-red" : "text-second"}>
+                <Words>{f.words}</Words>
+              </p>
+            ))}
+            <p className="text-second">
+              reported <Words>{unit.reported}</Words>
+            </p>
+          </>
+        ) : (
+          <>
+            {!unit.in_step && !unit.held && unit.desired !== unit.reported && (
+              <span className="text-waiting">
+                <span aria-hidden>◔ </span>
+                <span className="sr-only">not reported yet: </span>
+              </span>
+            )}
+            {unit.in_step && (
+              <span className="text-green">
+                <span aria-hidden>✓ </span>
+                <span className="sr-only">as desired: </span>
+              </span>
+            )}
+            <Words>{unit.reported}</Words>
+          </>
+        )}
+      </td>
+      <td className="px-2.5 py-1.5 break-words text-second">
+        {unit.held && (
+          <p className="font-semibold text-held">
+            <span aria-hidden>▮▮</span> held: {unit.held}
+          </p>
+        )}
+        {unit.held ? unit.decided_by : <Verdict unit={unit} />}
+      </td>
+    </tr>
+  );
+  const claims = unit.held && unit.over.length > 0;
+  if (!claims && !unit.contended && !unit.trial) return row;
+  return (
+    <>
+      {row}
+      <tr className={`border-b border-hairline align-top ${wash}`}>
+        <td className={`border-l-3 ${edge}`} />
+        <td colSpan={3} className="space-y-1 px-2.5 pb-2">
+          {claims && <Claims unit={unit} />}
+          {unit.contended && (
+            <p className="font-semibold text-brass">
+              <span aria-hidden>⇄ </span>Somebody or something changes it back again and again, so the device tries only
+              once an hour. Find out who.
+            </p>
+          )}
+          {unit.trial && <OnTrial trial={unit.trial} />}
+        </td>
+      </tr>
+    </>
+  );
+}
+
+/** What trial assignments would make of a unit. */
+function OnTrial({ trial }: { trial: NonNullable<UnitWhy["trial"]> }) {
+  return (
+    <div className="border-l border-dashed border-waiting pl-2 text-waiting">
+      On trial: <Words>{trial.desired}</Words>; {trial.decided_by}.
+      {trial.findings.map((f) => (
+        <p key={`${f.kind} ${f.subject}`}>
+          Would differ: <Words>{f.words}</Words>
+        </p>
+      ))}
+    </div>
+  );
+}
+
+/** What is wrong with the whole, though each unit for itself is settled. */
+function Problems({ why }: { why: DeviceWhy }) {
+  if (why.problems.length === 0) return null;
+  return (
+    <ul className="mb-3 space-y-1">
+      {why.problems.map((p) => (
+        <li
+          key={`${p.code} ${p.unit} ${p.words}`}
+          className={`border-l-3 px-2.5 py-1 ${p.severity === "error" ? "border-l-held bg-held-wash" : "border-l-brass bg-sheet"}`}
+        >
+          <span className={`font-semibold ${p.severity === "error" ? "text-held" : "text-brass"}`}>
+            {p.severity === "error" ? "▮▮ held" : "! warning"}
+          </span>{" "}
+          <span className="text-second">{p.unit}:</span> <Words>{p.words}</Words>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Verdict({ unit }: { unit: UnitWhy }) {
+  const line = (
+    <>
+      {unit.rank > 0 && `rank ${unit.rank}: `}
+      {unit.decided_by}
+    </>
+  );
+  if (unit.over.length === 0) return line;
+  return (
+    <details>
+      <summary>{line}</summary>
+      <Claims unit={unit} />
+    </details>
+  );
+}
+
+/** The assignments that claimed the setting and did not decide it. */
+function Claims({ unit }: { unit: UnitWhy }) {
+  return (
+    <ul className="mt-1 space-y-0.5 border-l border-hairline pl-2">
+      {unit.over.map((l) => (
+        <li key={l.assignment}>
+          <span className="font-semibold">{l.assignment}</span>, rank {l.rank}, requires <Words>{l.claim}</Words>:{" "}
+          {l.why}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Reported({ why }: { why: DeviceWhy }) {
+  const state = (a: DeviceWhy["accounts"][number]) => (a.locked ? "locked" : a.enabled ? "enabled" : "disabled");
+  return (
+    <Aside title="Local accounts, as reported">
+      {why.accounts.length === 0 && <p className="text-second">Not reported yet.</p>}
+      <ul>
+        {why.accounts.map((a) => (
+          <li key={a.sid} className="flex justify-between gap-2 border-b border-hairline py-1" title={a.sid}>
+            <span className="min-w-0 truncate font-mono">{a.name}</span>
+            <span className={a.locked ? "font-semibold text-red" : "text-second"}>
+              {a.builtin && "built-in, "}
+              {a.key && `managed ${a.key}, `}
+              {state(a)}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}
+
+const reasons: Record<DeviceWhy["assignments"][number]["reason"], string> = {
+  included: "",
+  excluded: "excluded here",
+  outside: "outside its scope",
+  undecided: "undecided: unknown fact",
+};
+
+function Reaching({ why }: { why: DeviceWhy }) {
+  return (
+    <Aside title="Assignments">
+      {why.assignments.length === 0 && <p className="text-second">None.</p>}
+      <ul>
+        {why.assignments.map((a) => (
+          <li
+            key={a.assignment}
+            className={`grid grid-cols-[40px_1fr] gap-2 border-b border-hairline py-1 ${a.reason === "included" ? "" : "text-second"}`}
+          >
+            <span className="text-right font-semibold">{a.rank}</span>
+            <span className="min-w-0 break-words">
+              {a.assignment}{" "}
+              <span className="text-second">
+                by policy{" "}
+                <Link to={`/policies/${a.policy}`} className="text-brass underline decoration-current">
+                  {a.policy}
+                </Link>
+                , revision {a.revision}
+              </span>
+              {a.stance === "trial" && <span className="text-waiting"> · on trial</span>}
+              {a.reason !== "included" && (
+                <span className={a.reason === "undecided" ? "font-semibold text-held" : ""}>
+                  {" "}
+                  · {reasons[a.reason]}
+                </span>
+              )}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}

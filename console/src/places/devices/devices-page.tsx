@@ -1,0 +1,127 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { usePages } from "@/api/pages";
+import { list, read } from "@/api/queries";
+import type { Device, Standing } from "@/api/types";
+import { GroupFilter } from "@/domain/group-filter";
+import { looks, order, StandingWord, total } from "@/domain/standing";
+import { ago, useNow } from "@/domain/time";
+import { Export } from "@/ui/export";
+import { Choices, SearchField, useFilters } from "@/ui/filters";
+import { Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { type Column, Rows } from "@/ui/rows";
+
+type Filter = { search?: string; standing?: Standing; group?: string };
+
+const exported = [
+  "device",
+  "standing",
+  "findings",
+  "model",
+  "serial",
+  "path",
+  "tags",
+  "primary user",
+  "platform",
+  "version",
+  "desired",
+  "reported",
+  "heard from",
+];
+
+/** All devices, with fast search; what is chosen is in the URL. */
+export function DevicesPage() {
+  const [params, set] = useFilters();
+  const filter: Filter = {
+    search: params.get("search") || undefined,
+    standing: (params.get("standing") as Standing) || undefined,
+    group: params.get("group") || undefined,
+  };
+  const { standing: _, ...withoutStanding } = filter;
+  const counts = useQuery({ ...read.standings(withoutStanding), placeholderData: keepPreviousData });
+  const devices = usePages(list.devices(filter));
+  const items = devices.items;
+  return (
+    <>
+      <PageHead tab="Devices" title="Devices" note="Devices and their last reported state.">
+        <Export
+          file="devices.csv"
+          header={exported}
+          list={list.devices(filter)}
+          row={(d) => [
+            d.name,
+            looks[d.standing].word,
+            d.open_findings,
+            d.model,
+            d.serial,
+            d.path,
+            d.tags.join(" "),
+            d.primary_user,
+            d.platform,
+            d.os_version,
+            d.desired,
+            d.reported,
+            d.last_contact ?? "",
+          ]}
+        />
+      </PageHead>
+      <div className="mb-3 flex flex-wrap items-center gap-4">
+        <SearchField
+          label="Search devices"
+          placeholder="Name, serial, model, place or tag"
+          value={filter.search ?? ""}
+          onChange={(search) => set({ search })}
+        />
+        <Choices
+          label="Standing"
+          value={filter.standing ?? ""}
+          onChange={(value) => set({ standing: value })}
+          choices={[
+            { value: "", label: "all", count: counts.data && total(counts.data) },
+            ...order.map((s) => ({ value: s, label: `${looks[s].glyph} ${looks[s].word}`, count: counts.data?.[s] })),
+          ]}
+        />
+        <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
+      </div>
+      {devices.error && <Trouble error={devices.error} />}
+      {devices.pending && <Loading />}
+      {devices.read && items.length === 0 && (
+        <Nothing>
+          {filter.search || filter.standing || filter.group
+            ? "No device matches. Remove a filter to see more."
+            : "No device has enrolled yet. Create a token with the command: rankwarden enrolment create"}
+        </Nothing>
+      )}
+      {items.length > 0 && <DeviceRows items={items} more={devices.more} readMore={devices.readMore} />}
+    </>
+  );
+}
+
+function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean; readMore: () => void }) {
+  const now = useNow();
+  const columns: Column<Device>[] = [
+    {
+      title: "Device",
+      width: "150px",
+      cell: (d) => (
+        <Link to={`/devices/${d.name}`} className="font-mono font-semibold">
+          {d.name}
+        </Link>
+      ),
+    },
+    { title: "Standing", width: "110px", cell: (d) => <StandingWord standing={d.standing} /> },
+    { title: "Findings", width: "70px", right: true, cell: (d) => d.open_findings || "" },
+    { title: "Model", width: "minmax(140px,1fr)", cell: (d) => d.model },
+    { title: "System", width: "160px", cell: (d) => `${d.platform} ${d.os_version}` },
+    { title: "Place", width: "minmax(150px,1fr)", cell: (d) => <span className="text-second">{d.path}</span> },
+    { title: "Desired state", width: "100px", right: true, cell: (d) => d.desired || "none yet" },
+    { title: "Last contact", width: "110px", right: true, cell: (d) => ago(d.last_contact, now) },
+    {
+      title: "Verified",
+      width: "110px",
+      right: true,
+      cell: (d) => (d.verified_at ? ago(d.verified_at, now) : <span className="text-second">not yet</span>),
+    },
+  ];
+  return <Rows label="Devices" items={items} columns={columns} id={(d) => d.id} more={more} readMore={readMore} />;
+}

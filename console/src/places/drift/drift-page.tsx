@@ -1,0 +1,203 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { usePages } from "@/api/pages";
+import { list, read } from "@/api/queries";
+import type { Finding, FindingSum } from "@/api/types";
+import { GroupFilter } from "@/domain/group-filter";
+import { ago, useNow } from "@/domain/time";
+import { Words } from "@/domain/words";
+import { Export } from "@/ui/export";
+import { Choices, useFilters } from "@/ui/filters";
+import { Aside, Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { type Column, Rows } from "@/ui/rows";
+
+type State = Finding["state"];
+type Filter = { state: State; unit?: string; kind?: string; group?: string };
+
+const kinds: Record<string, string> = {
+  wrong_value: "different value",
+  account_missing: "account missing",
+  account_present: "account should be absent",
+  account_state: "account enabled or disabled",
+  account_name: "different account name",
+  account_detail: "different account details",
+  rotation_never: "password never rotated",
+  rotation_overdue: "password overdue",
+  changed_elsewhere: "password changed elsewhere",
+  member_missing: "member missing",
+  member_extra: "extra member",
+  member_forbidden: "forbidden member",
+  group_missing: "local group missing",
+  unit_unsupported: "not supported",
+  apply_failed: "change failed",
+};
+
+const exported = ["device", "unit", "kind", "subject", "what differs", "rule of", "state", "first seen", "closed"];
+
+/** Where devices differ from what is asked, and whose rule it breaks. */
+export function DriftPage() {
+  const [params, set] = useFilters();
+  const filter: Filter = {
+    state: (params.get("state") as State) || "open",
+    unit: params.get("unit") || undefined,
+    kind: params.get("kind") || undefined,
+    group: params.get("group") || undefined,
+  };
+  const sums = useQuery({ ...read.findingSums(filter.state, filter.group), placeholderData: keepPreviousData });
+  const findings = usePages(list.findings(filter));
+  const items = findings.items;
+  const choose = (unit: string, kind: string) => {
+    const chosen = filter.unit === unit && filter.kind === kind;
+    set(chosen ? { unit: "", kind: "" } : { unit, kind });
+  };
+  return (
+    <>
+      <PageHead
+        tab="Drift"
+        title="Drift"
+        note="Where devices differ from their desired state, and which assignments decided it."
+      >
+        <Link to="/events" className="text-brass underline decoration-current">
+          Events
+        </Link>
+        <Export
+          file="findings.csv"
+          header={exported}
+          list={list.findings(filter)}
+          row={(f) => [
+            f.device,
+            f.unit,
+            f.kind,
+            f.subject,
+            f.words,
+            f.assignments.join(" "),
+            f.state,
+            f.first_seen,
+            f.closed_at ?? "",
+          ]}
+        />
+      </PageHead>
+      <div className="mb-3 flex flex-wrap items-center gap-4">
+        <Choices
+          label="State"
+          value={filter.state}
+          onChange={(value) => set({ state: value === "open" ? "" : value })}
+          choices={[
+            { value: "open", label: "open" },
+            { value: "corrected", label: "corrected by the device" },
+            { value: "settled", label: "settled" },
+          ]}
+        />
+        <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
+      </div>
+      {findings.error && <Trouble error={findings.error} />}
+      <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7">
+        <div>
+          {findings.pending && <Loading />}
+          {findings.read && items.length === 0 && (
+            <Nothing>
+              {filter.unit || filter.group
+                ? "No finding matches. Remove a filter to see more."
+                : filter.state === "open"
+                  ? "No device differs from its desired state."
+                  : "No findings."}
+            </Nothing>
+          )}
+          {items.length > 0 && <FindingRows items={items} more={findings.more} readMore={findings.readMore} />}
+        </div>
+        <div>
+          <Sums
+            title="By setting and kind"
+            sums={sums.data?.items.filter((s) => !cannot(s)) ?? []}
+            filter={filter}
+            choose={choose}
+          />
+          <Sums
+            title="Not supported by the platform"
+            sums={sums.data?.items.filter(cannot) ?? []}
+            filter={filter}
+            choose={choose}
+          />
+        </div>
+      </div>
+    </>
+  );
+}
+
+/** What nobody can put right on the device: it is listed apart, and not in red. */
+const cannot = (of: { kind: string }) => of.kind === "unit_unsupported";
+
+type SumsProps = { title: string; sums: FindingSum[]; filter: Filter; choose: (unit: string, kind: string) => void };
+
+function Sums({ title, sums, filter, choose }: SumsProps) {
+  if (sums.length === 0) return null;
+  return (
+    <Aside title={title}>
+      <ul>
+        {sums.map((sum) => {
+          const chosen = filter.unit === sum.unit && filter.kind === sum.kind;
+          return (
+            <li key={`${sum.unit} ${sum.kind}`} className="border-b border-hairline">
+              <button
+                type="button"
+                aria-pressed={chosen}
+                onClick={() => choose(sum.unit, sum.kind)}
+                className={`flex w-full justify-between gap-3 px-2 py-1.5 text-left hover:bg-sheet ${chosen ? "bg-ink font-semibold text-paper hover:bg-ink" : ""}`}
+              >
+                <span>
+                  {sum.unit_title}
+                  {!cannot(sum) && (
+                    <span className={`block text-xs ${chosen ? "" : "text-second"}`}>
+                      {kinds[sum.kind] ?? sum.kind}
+                    </span>
+                  )}
+                </span>
+                <span className="text-right whitespace-nowrap">
+                  {sum.devices} {sum.devices === 1 ? "device" : "devices"}
+                </span>
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+    </Aside>
+  );
+}
+
+function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolean; readMore: () => void }) {
+  const now = useNow();
+  const columns: Column<Finding>[] = [
+    {
+      title: "Device",
+      width: "130px",
+      cell: (f) => (
+        <Link to={`/devices/${f.device}`} className="font-mono font-semibold">
+          {f.device}
+        </Link>
+      ),
+    },
+    { title: "Setting", width: "130px", cell: (f) => f.unit_title },
+    {
+      title: "Finding",
+      width: "minmax(240px,1fr)",
+      cell: (f) => (
+        <span className={f.state === "open" && !cannot(f) ? "text-red" : ""}>
+          <Words>{f.words}</Words>
+        </span>
+      ),
+    },
+    { title: "Decided by", width: "150px", cell: (f) => f.assignments.join(", ") },
+    { title: "First seen", width: "90px", right: true, cell: (f) => ago(f.first_seen, now) },
+  ];
+  return (
+    <Rows
+      label="Findings"
+      items={items}
+      columns={columns}
+      id={(f) => f.id}
+      more={more}
+      readMore={readMore}
+      estimate={53}
+    />
+  );
+}

@@ -1,0 +1,109 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { usePages } from "@/api/pages";
+import { list, read } from "@/api/queries";
+import type { Group } from "@/api/types";
+import { useFilters } from "@/ui/filters";
+import { Aside, Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { type Column, Rows } from "@/ui/rows";
+import { OrganisationParts } from "./parts";
+import { RuleForm } from "./rule-form";
+
+/** Groups of devices: listed, or by a rule over what is known of a device. */
+export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
+  const [params, set] = useFilters();
+  const chosen = params.get("group") ?? "";
+  const groups = usePages(list.groups());
+  const items = groups.items;
+  const ruled = items.find((g) => g.name === chosen && g.rule);
+  const columns: Column<Group>[] = [
+    {
+      title: "Group",
+      width: "160px",
+      cell: (g) => (
+        <button
+          type="button"
+          aria-pressed={g.name === chosen}
+          onClick={() => set({ group: g.name === chosen ? "" : g.name })}
+          className={`text-left font-semibold underline-offset-2 hover:underline ${g.name === chosen ? "text-brass" : ""}`}
+        >
+          {g.name}
+        </button>
+      ),
+    },
+    { title: "Devices", width: "70px", right: true, cell: (g) => g.enrolled },
+    {
+      title: "Members",
+      width: "minmax(220px,1.4fr)",
+      cell: (g) =>
+        g.rule ? (
+          <code className="font-mono text-sm break-words">{g.rule}</code>
+        ) : (
+          <span className="text-second">{g.listed} listed by name</span>
+        ),
+    },
+    { title: "Description", width: "minmax(180px,1fr)", cell: (g) => g.description },
+  ];
+  return (
+    <>
+      <PageHead
+        tab="Groups"
+        title="Organisation"
+        note="Groups of devices: listed by name, or by a rule over device facts."
+      />
+      <OrganisationParts />
+      {groups.error && <Trouble error={groups.error} />}
+      <div className="grid grid-cols-[minmax(0,1fr)_360px] gap-7">
+        <div>
+          {groups.pending && <Loading />}
+          {groups.read && items.length === 0 && (
+            <Nothing>No groups yet. Create one here, or with the command: rankwarden group create</Nothing>
+          )}
+          {items.length > 0 && (
+            <Rows
+              label="Groups"
+              narrow
+              items={items}
+              columns={columns}
+              id={(g) => g.name}
+              more={groups.more}
+              readMore={groups.readMore}
+            />
+          )}
+        </div>
+        <div>
+          {chosen && <Members name={chosen} />}
+          {mayEdit && <RuleForm key={ruled?.name ?? ""} group={ruled} />}
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Members({ name }: { name: string }) {
+  const members = useQuery(read.groupDevices(name));
+  return (
+    <Aside title={`Devices of ${name}`}>
+      {members.error && <Trouble error={members.error} />}
+      {members.data?.items.length === 0 && <p className="text-second">No members.</p>}
+      <ul className="columns-2">
+        {members.data?.items.map((m) => (
+          <li key={m.device} className="font-mono">
+            {m.device_id ? <Link to={`/devices/${m.device}`}>{m.device}</Link> : m.device}
+            {!m.certain && <span className="text-held"> ?</span>}
+          </li>
+        ))}
+      </ul>
+      {members.data?.items.some((m) => !m.certain) && (
+        <p className="text-second">? unknown: this device has not reported a fact that the rule reads.</p>
+      )}
+      {members.data?.next && (
+        <p>
+          <Link to={`/devices?group=${encodeURIComponent(name)}`} className="text-brass underline decoration-current">
+            Show all
+          </Link>
+        </p>
+      )}
+    </Aside>
+  );
+}

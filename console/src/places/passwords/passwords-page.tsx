@@ -1,0 +1,259 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { change } from "@/api/changes";
+import { usePages } from "@/api/pages";
+import { list, read } from "@/api/queries";
+import type { Approval, Password } from "@/api/types";
+import { GroupFilter } from "@/domain/group-filter";
+import { StandingBadge } from "@/domain/standing";
+import { ago, soon, useNow } from "@/domain/time";
+import { Button } from "@/ui/button";
+import { Export } from "@/ui/export";
+import { Choices, SearchField, useFilters } from "@/ui/filters";
+import { Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { type Column, Rows } from "@/ui/rows";
+import { ChangeMany } from "./change-many";
+import { PasswordPanel } from "./panel";
+
+type Filter = { search?: string; group?: string; overdue?: boolean };
+
+const exported = ["device", "serial", "account", "name", "identifier", "changed", "next", "last seen", "by"];
+
+/** Passwords that devices change: look one up, see it with a reason, have some changed now. */
+export function PasswordsPage({ rights }: { rights: string[] }) {
+  const [params, set] = useFilters();
+  const [picked, setPicked] = useState<{ of: string; passwords: Password[] }>({ of: "", passwords: [] });
+  const filter: Filter = {
+    search: params.get("search") || undefined,
+    group: params.get("group") || undefined,
+    overdue: params.get("only") === "overdue" || undefined,
+  };
+  const passwords = usePages(list.passwords(filter));
+  const items = passwords.items;
+  const device = params.get("device") ?? "";
+  const account = params.get("account") ?? "";
+  // What is ticked holds for the list that one sees: another filter begins anew.
+  const of = JSON.stringify(filter);
+  const chosen = picked.of === of ? picked.passwords : [];
+  const toggle = (p: Password) => {
+    const others = chosen.filter((c) => id(c) !== id(p));
+    setPicked({ of, passwords: others.length < chosen.length ? others : [...chosen, p] });
+  };
+  return (
+    <>
+      <PageHead
+        tab={device ? `Passwords, ${device}` : "Passwords"}
+        title="Passwords"
+        note="Stored passwords, encrypted by the devices. Each view is recorded in the audit trail."
+      >
+        <Export
+          file="passwords.csv"
+          header={exported}
+          list={list.passwords(filter)}
+          row={(p) => [
+            p.device,
+            p.serial,
+            p.account,
+            p.name,
+            p.sid,
+            p.changed_at ?? "",
+            p.next_at ?? "",
+            p.viewed_at ?? "",
+            p.viewed_by,
+          ]}
+        />
+      </PageHead>
+      <NoKey />
+      <Asked may={rights.includes("reveal")} />
+      <div className="mb-3 flex flex-wrap items-center gap-4">
+        <SearchField
+          label="Search by device, serial or account name"
+          placeholder="Device, serial or account name"
+          value={filter.search ?? ""}
+          onChange={(search) => set({ search })}
+        />
+        <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group })} />
+        <Choices
+          label="Which"
+          value={filter.overdue ? "overdue" : "all"}
+          onChange={(value) => set({ only: value === "overdue" ? value : "" })}
+          choices={[
+            { value: "all", label: "all" },
+            { value: "overdue", label: "overdue" },
+          ]}
+        />
+        {rights.includes("handle") && (
+          <ChangeMany
+            chosen={chosen}
+            group={filter.search || filter.overdue ? undefined : filter.group}
+            clear={() => setPicked({ of, passwords: [] })}
+          />
+        )}
+      </div>
+      {passwords.error && <Trouble error={passwords.error} />}
+      <div className="grid grid-cols-[minmax(0,1fr)_392px] gap-7">
+        <div>
+          {passwords.pending && <Loading />}
+          {passwords.read && items.length === 0 && (
+            <Nothing>
+              {filter.search || filter.group || filter.overdue
+                ? "No password matches. Remove a filter to see more."
+                : "No stored passwords yet. They appear after a device has rotated one for a policy."}
+            </Nothing>
+          )}
+          {items.length > 0 && (
+            <PasswordRows
+              items={items}
+              device={device}
+              account={account}
+              chosen={chosen}
+              toggle={toggle}
+              choose={(p) => set({ device: p.device, account: p.account })}
+              more={passwords.more}
+              readMore={passwords.readMore}
+            />
+          )}
+        </div>
+        <div>
+          {device && account ? (
+            <PasswordPanel key={device + account} device={device} account={account} rights={rights} />
+          ) : (
+            <p className="border-t-2 border-ink pt-2 text-second">
+              Choose an account on the left to see its rotation and views, and to view the password.
+            </p>
+          )}
+        </div>
+      </div>
+    </>
+  );
+}
+
+const id = (p: Password) => `${p.device_id} ${p.account}`;
+
+type RowsOf = {
+  items: Password[];
+  device: string;
+  account: string;
+  chosen: Password[];
+  toggle: (p: Password) => void;
+  choose: (p: Password) => void;
+  more: boolean;
+  readMore: () => void;
+};
+
+function PasswordRows({ items, device, account, chosen, toggle, choose, more, readMore }: RowsOf) {
+  const now = useNow();
+  const ticked = new Set(chosen.map(id));
+  const columns: Column<Password>[] = [
+    {
+      title: "Select",
+      width: "28px",
+      cell: (p) => (
+        <input
+          type="checkbox"
+          aria-label={`Choose ${p.name} on ${p.device}`}
+          checked={ticked.has(id(p))}
+          onChange={() => toggle(p)}
+          className="accent-brass"
+        />
+      ),
+    },
+    {
+      title: "Account",
+      width: "minmax(130px,1fr)",
+      cell: (p) => {
+        const open = p.device === device && p.account === account;
+        return (
+          <button
+            type="button"
+            aria-pressed={open}
+            onClick={() => choose(p)}
+            className={`font-mono font-semibold ${open ? "bg-ink px-1 text-paper" : "text-brass underline decoration-current"}`}
+          >
+            {p.name}
+          </button>
+        );
+      },
+    },
+    {
+      title: "Device",
+      width: "124px",
+      cell: (p) => (
+        <Link to={`/devices/${p.device}`} className="font-mono">
+          {p.device}
+        </Link>
+      ),
+    },
+    { title: "Standing", width: "96px", cell: (p) => <StandingBadge standing={p.standing} /> },
+    { title: "Last rotated", width: "96px", right: true, cell: (p) => ago(p.changed_at, now) },
+    {
+      title: "Next",
+      width: "116px",
+      right: true,
+      cell: (p) =>
+        p.changing ? (
+          <span className="text-waiting">◔ rotating</span>
+        ) : p.every_minutes === null ? (
+          <span className="text-red">no rule</span>
+        ) : (
+          p.next_at && soon(p.next_at, now)
+        ),
+    },
+  ];
+  return <Rows label="Passwords" items={items} columns={columns} id={id} more={more} readMore={readMore} narrow />;
+}
+
+/** Says so when devices cannot change any password. */
+function NoKey() {
+  const keys = useQuery(read.escrowKeys());
+  if (!keys.data || keys.data.items.some((k) => k.use === "escrow" && k.state === "live")) return null;
+  return (
+    <div role="alert" className="mb-4 border-l-4 border-red bg-red-wash px-4 py-2">
+      No escrow key is live, so no device changes a password. On the service's machine run{" "}
+      <code className="font-mono">rankwardend keys new</code>, copy the key to a safe place, and prove the copy with{" "}
+      <code className="font-mono">rankwardend keys prove</code>.
+    </div>
+  );
+}
+
+/** Reveals that wait for a second person. */
+function Asked({ may }: { may: boolean }) {
+  const queries = useQueryClient();
+  const now = useNow();
+  const approvals = useQuery(read.approvals());
+  const decide = useMutation({
+    mutationFn: ({ of, approve }: { of: Approval; approve: boolean }) => change.decideApproval(of.id, approve),
+    onSettled: () => queries.invalidateQueries(read.approvals()),
+  });
+  const waiting = approvals.data?.items ?? [];
+  if (waiting.length === 0) return null;
+  return (
+    <section className="mb-4 border-l-4 border-held px-4 py-2">
+      <h2 className="font-bold">Waiting for approval</h2>
+      {decide.error && <Trouble error={decide.error} />}
+      <ul>
+        {waiting.map((a) => (
+          <li key={a.id} className="flex items-center gap-3 py-1">
+            <span className="grow">
+              <b>{a.created_by}</b> asks to see {a.account} on <span className="font-mono">{a.device}</span>: {a.reason}{" "}
+              <span className="text-second">({ago(a.created_at, now)})</span>
+            </span>
+            {a.approved ? (
+              <span className="text-green">✓ approved by {a.decided_by}</span>
+            ) : (
+              may && (
+                <>
+                  <Button primary onClick={() => decide.mutate({ of: a, approve: true })}>
+                    Approve
+                  </Button>
+                  <Button onClick={() => decide.mutate({ of: a, approve: false })}>Decline</Button>
+                </>
+              )
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

@@ -1,0 +1,103 @@
+import { Link, useNavigate } from "react-router";
+import { usePages } from "@/api/pages";
+import { list } from "@/api/queries";
+import type { PolicySummary } from "@/api/types";
+import { StandingBar, total } from "@/domain/standing";
+import { ago, useNow } from "@/domain/time";
+import { Button } from "@/ui/button";
+import { SearchField, useFilters } from "@/ui/filters";
+import { Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { type Column, Rows } from "@/ui/rows";
+
+/** Policies, with where each is used and how its devices stand. */
+export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
+  const [params, set] = useFilters();
+  const navigate = useNavigate();
+  const now = useNow();
+  const search = params.get("search") || undefined;
+  const policies = usePages(list.policies(search));
+  const items = policies.items;
+  const columns: Column<PolicySummary>[] = [
+    {
+      title: "Policy",
+      width: "minmax(220px,1.2fr)",
+      cell: (p) => (
+        <>
+          <Link to={`/policies/${p.name}`} className="font-semibold">
+            {p.title || p.name}
+          </Link>
+          <span className="block font-mono text-xs text-second">{p.name}</span>
+        </>
+      ),
+    },
+    { title: "Revision", width: "80px", right: true, cell: (p) => p.revision || "draft" },
+    {
+      title: "Used by",
+      width: "minmax(200px,1fr)",
+      cell: (p) =>
+        p.assignments.length === 0 ? (
+          <span className="text-second">not used</span>
+        ) : (
+          p.assignments.map((a) => (
+            <span key={a.name} className="block">
+              <span className="inline-block w-12 pr-2 text-right font-semibold">{a.rank}</span> {a.name}
+              <span className="text-second">
+                {" "}
+                to {a.include.join(", ")}
+                {a.within.length > 0 && ` within ${a.within.join(", ")}`}
+              </span>
+              {a.stance === "trial" && <span className="text-waiting"> · on trial</span>}
+            </span>
+          ))
+        ),
+    },
+    {
+      title: "Device standings",
+      width: "240px",
+      cell: (p) => (
+        <span className="flex items-center gap-3 pt-1.5">
+          <StandingBar standings={p.standings} thin />
+          <span className="w-10 text-right leading-3">{total(p.standings)}</span>
+        </span>
+      ),
+    },
+    { title: "Last edit", width: "200px", right: true, cell: (p) => `${ago(p.updated_at, now)}, ${p.updated_by}` },
+  ];
+  return (
+    <>
+      <PageHead
+        tab="Policies"
+        title="Policies"
+        note="Policies and their assignments to groups. Rank 1 outranks rank 2."
+      >
+        {mayEdit && (
+          <Button primary onClick={() => navigate("/new-policy")}>
+            Write a policy
+          </Button>
+        )}
+      </PageHead>
+      <SearchField
+        label="Search policies"
+        placeholder="Part of a name or title"
+        value={search ?? ""}
+        onChange={(search) => set({ search })}
+      />
+      {policies.error && <Trouble error={policies.error} />}
+      {policies.pending && <Loading />}
+      {policies.read && items.length === 0 && (
+        <Nothing>{search ? "No policy matches." : "No policies yet. Write the first one."}</Nothing>
+      )}
+      {items.length > 0 && (
+        <Rows
+          label="Policies"
+          items={items}
+          columns={columns}
+          id={(p) => p.name}
+          more={policies.more}
+          readMore={policies.readMore}
+          estimate={53}
+        />
+      )}
+    </>
+  );
+}

@@ -1,0 +1,56 @@
+import { Link } from "react-router";
+import type { Overview } from "@/api/types";
+import { Aside } from "@/ui/page";
+
+const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
+  contested: "is contested",
+  held: "is held",
+  fought: "is repeatedly reverted",
+};
+
+/** Where a decision is made; nothing, when it is made on the machine of the service. */
+function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
+  const [to, words] =
+    d.kind === "reveal" || d.kind === "no_key"
+      ? ["/passwords", "Open passwords"]
+      : d.kind === "directory"
+        ? ["/organisation/directory", "Open directory"]
+        : d.device
+          ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
+          : ["", ""];
+  if (!to) return null;
+  return (
+    <Link to={to} className="font-semibold text-brass">
+      {words}
+    </Link>
+  );
+}
+
+/** What waits for an operator. */
+export function Decisions({ fleet }: { fleet: Overview }) {
+  return (
+    <Aside title={fleet.decisions.length ? `Needs a decision: ${fleet.decisions.length}` : "Needs a decision"}>
+      {fleet.decisions.length === 0 && <p className="text-second">No decisions needed.</p>}
+      <ul className="space-y-3">
+        {fleet.decisions.map((d) => (
+          <li
+            key={`${d.unit} ${d.device_id} ${d.detail}`}
+            className={`border-l-4 px-3 py-2 ${d.kind === "fought" ? "border-brass bg-sheet" : "border-held bg-held-wash"}`}
+          >
+            <p className="font-semibold">
+              <span aria-hidden className={d.kind === "fought" ? "text-brass" : "text-held"}>
+                {d.kind === "fought" ? "⇄" : "▮▮"}
+              </span>{" "}
+              {d.title}
+              {verbs[d.kind] && ` ${verbs[d.kind]} on ${d.devices} device${d.devices === 1 ? "" : "s"}`}
+            </p>
+            <p>{d.detail}.</p>
+            <p className="mt-1">
+              <WayTo decision={d} />
+            </p>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}

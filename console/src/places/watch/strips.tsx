@@ -1,0 +1,88 @@
+import { type KeyboardEvent, useState } from "react";
+import { Link } from "react-router";
+import type { Overview } from "@/api/types";
+import { looks, order, StandingBar, total } from "@/domain/standing";
+import { Nothing } from "@/ui/page";
+
+/** The groups with one mark for each of their devices. */
+export function Strips({ fleet }: { fleet: Overview }) {
+  if (fleet.strips.length === 0) {
+    return <Nothing>No groups yet. Create one with the command: rankwarden group create NAME DEVICE...</Nothing>;
+  }
+  return (
+    <section className="border-t-2 border-ink pt-2">
+      <h2 className="mb-2 font-bold">Groups (one mark per device)</h2>
+      <table className="w-full">
+        <thead className="sr-only">
+          <tr>
+            <th>Group</th>
+            <th>Devices</th>
+            <th>In step</th>
+          </tr>
+        </thead>
+        <tbody>
+          {fleet.strips.map((strip) => (
+            <tr key={strip.group} className="border-b border-hairline align-top">
+              <th scope="row" className="w-44 py-2 text-left font-normal">
+                <Link to={`/devices?group=${strip.group}`}>{strip.group}</Link>
+              </th>
+              <td className="py-2">
+                {strip.marks.length > 0 ? (
+                  <Marks group={strip.group} marks={strip.marks} />
+                ) : (
+                  <StandingBar standings={strip.standings} thin />
+                )}
+              </td>
+              <td className="w-36 py-2 text-right whitespace-nowrap text-second">
+                {strip.standings.in_step} of {total(strip.standings)} in step
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-3 flex flex-wrap gap-x-5 text-xs text-second">
+        {order.map((s) => (
+          <span key={s}>
+            <span aria-hidden className={looks[s].text}>
+              {looks[s].glyph}
+            </span>{" "}
+            {looks[s].word}
+          </span>
+        ))}
+      </p>
+    </section>
+  );
+}
+
+/** The devices of a group. The tab key comes to one of them; the arrow keys go on from there. */
+function Marks({ group, marks }: { group: string; marks: Overview["strips"][number]["marks"] }) {
+  const [at, setAt] = useState(0);
+  const onKey = (event: KeyboardEvent<HTMLUListElement>) => {
+    const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key];
+    const next = event.key === "Home" ? 0 : event.key === "End" ? marks.length - 1 : step ? at + step : -1;
+    if (next < 0 || next >= marks.length) return;
+    event.preventDefault();
+    setAt(next);
+    event.currentTarget.querySelectorAll("a")[next]?.focus();
+  };
+  return (
+    <ul aria-label={`Devices of ${group}`} className="flex flex-wrap gap-x-1 leading-5" onKeyDown={onKey}>
+      {marks.map((mark, i) => (
+        <li key={mark.device_id}>
+          <Link
+            to={`/devices/${mark.device}`}
+            tabIndex={i === Math.min(at, marks.length - 1) ? 0 : -1}
+            onFocus={() => setAt(i)}
+            title={`${mark.device}, ${looks[mark.standing].word}`}
+            className={`${looks[mark.standing].text} inline-block w-4 text-center hover:no-underline`}
+          >
+            <span aria-hidden>{looks[mark.standing].glyph}</span>
+            <span className="sr-only">
+              {mark.device}, {looks[mark.standing].word}
+            </span>
+          </Link>
+        </li>
+      ))}
+    </ul>
+  );
+}

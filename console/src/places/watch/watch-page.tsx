@@ -1,0 +1,45 @@
+import { useQuery } from "@tanstack/react-query";
+import { read } from "@/api/queries";
+import { StandingBar, StandingCounts } from "@/domain/standing";
+import { Loading, PageHead, Trouble } from "@/ui/page";
+import { Decisions } from "./decisions";
+import { LastDay } from "./last-day";
+import { Strips } from "./strips";
+
+/** The fleet now: how it stands, what needs a decision, what changed in the last day. */
+export function WatchPage() {
+  const watch = useQuery(read.watch());
+  if (watch.isPending) return <Loading />;
+  if (!watch.data) return <Trouble error={watch.error as Error} />;
+  const fleet = watch.data;
+  const waiting = fleet.online - fleet.online_verified;
+  return (
+    <>
+      {watch.error && <Trouble error={watch.error} />}
+      <PageHead
+        tab="Watch"
+        title={`${fleet.devices} devices, ${fleet.online} online`}
+        note={
+          fleet.unsettled > 0
+            ? "A change is still being settled for its devices."
+            : waiting === 0
+              ? fleet.standings.held > 0
+                ? `All online devices are verified; ${fleet.standings.held === 1 ? "1 device has" : `${fleet.standings.held} devices have`} held settings that need a decision.`
+                : "All online devices are verified against their latest desired state."
+              : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported on their latest desired state yet.`
+        }
+      />
+      <StandingBar standings={fleet.standings} />
+      <div className="mt-2 mb-6">
+        <StandingCounts standings={fleet.standings} to={(s) => `/devices?standing=${s}`} />
+      </div>
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(340px,28%)] gap-8">
+        <Strips fleet={fleet} />
+        <div>
+          <Decisions fleet={fleet} />
+          <LastDay fleet={fleet} />
+        </div>
+      </div>
+    </>
+  );
+}

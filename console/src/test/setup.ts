@@ -1,0 +1,19 @@
+import "@testing-library/jest-dom/vitest";
+import { cleanup } from "@testing-library/react";
+import { afterAll, afterEach, beforeAll } from "vitest";
+import { service } from "./service";
+
+beforeAll(() => service.listen({ onUnhandledRequest: "error" }));
+afterEach(() => {
+  cleanup();
+  service.resetHandlers();
+});
+afterAll(() => service.close());
+
+// What jsdom does not have.
+globalThis.ResizeObserver = class {
+  observe() {}
+  unobserve() {}
+  disconnect() {}
+};
+Element.prototype.scrollIntoView = () => {};

@@ -1,0 +1,97 @@
+import { type ColumnDef, type RowData, tableFeatures, useTable } from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type ReactNode, useEffect, useMemo, useRef } from "react";
+
+/** A column: its head, its width as of a grid, and what stands in it. */
+export type Column<T extends RowData> = { title: string; width: string; right?: boolean; cell: (item: T) => ReactNode };
+
+type RowsProps<T extends RowData> = {
+  label: string;
+  items: T[];
+  columns: Column<T>[];
+  id: (item: T) => string | number;
+  more: boolean; // there are further pages
+  readMore: () => void;
+  estimate?: number; // height of a row in pixels
+  narrow?: boolean; // it stands beside something else
+};
+
+const features = tableFeatures({});
+
+/** A table that draws only the rows in sight, and reads on as one nears its end. */
+export function Rows<T extends RowData>({
+  label,
+  items,
+  columns,
+  id,
+  more,
+  readMore,
+  estimate = 33,
+  narrow,
+}: RowsProps<T>) {
+  const scroll = useRef<HTMLDivElement>(null);
+  const defined = useMemo<ColumnDef<typeof features, T>[]>(
+    () => columns.map((c) => ({ id: c.title, header: c.title, cell: ({ row }) => c.cell(row.original), meta: c })),
+    [columns],
+  );
+  const table = useTable({ features, columns: defined, data: items, getRowId: (item) => String(id(item)) });
+  const { rows } = table.getRowModel();
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => estimate,
+    overscan: 12,
+    getItemKey: (i) => rows[i]?.id ?? i,
+  });
+  const inSight = virtual.getVirtualItems();
+  const last = inSight.at(-1)?.index ?? 0;
+  useEffect(() => {
+    if (more && last >= items.length - 20) readMore();
+  }, [more, last, items.length, readMore]);
+  const grid = { gridTemplateColumns: columns.map((c) => c.width).join(" ") };
+  const right = new Set(columns.filter((c) => c.right).map((c) => c.title));
+  const side = (column: string) => (right.has(column) ? "text-right" : "");
+  return (
+    <div ref={scroll} className="max-h-[calc(100vh-190px)] min-h-40 overflow-auto border-t border-ink">
+      <div
+        role="table"
+        aria-label={label}
+        aria-rowcount={more ? -1 : items.length + 1}
+        className={narrow ? "min-w-[640px]" : "min-w-[900px]"}
+      >
+        {table.getHeaderGroups().map((group) => (
+          <div
+            role="row"
+            key={group.id}
+            className="sticky top-0 z-10 grid gap-4 border-b border-hairline bg-paper px-2 py-1.5 text-xs font-semibold text-second"
+            style={grid}
+          >
+            {group.headers.map((header) => (
+              <div role="columnheader" key={header.id} className={side(header.column.id)}>
+                <table.FlexRender header={header} />
+              </div>
+            ))}
+          </div>
+        ))}
+        <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
+          {inSight.map((at) => (
+            <div
+              role="row"
+              key={at.key}
+              data-index={at.index}
+              ref={virtual.measureElement}
+              className="absolute inset-x-0 grid items-start gap-4 border-b border-hairline px-2 py-1.5 hover:bg-sheet"
+              style={{ ...grid, transform: `translateY(${at.start}px)` }}
+            >
+              {rows[at.index]?.getAllCells().map((cell) => (
+                <div role="cell" key={cell.id} className={`min-w-0 break-words ${side(cell.column.id)}`}>
+                  <table.FlexRender cell={cell} />
+                </div>
+              ))}
+            </div>
+          ))}
+        </div>
+      </div>
+    </div>
+  );
+}
