@@ -5,12 +5,14 @@ import (
 	"errors"
 	"io"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
 
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/text"
 )
 
 // ValidName reports whether s can name a policy, a group or an assignment: 1 to 63 characters of
@@ -25,12 +27,49 @@ const NameRule = principal.KeyRule
 // be read; see [Usable] for whether it can be published. People and groups are looked up in the
 // directory, unless that is nil.
 func Parse(source []byte, directory principal.Directory) (*Document, []Problem) {
-	r := &reader{directory: directory}
+	// What is given is found without an error.
+	doc, problems, _ := ParseWith(source, func([]principal.Ref) (principal.Directory, error) { return directory, nil })
+	return doc, problems
+}
+
+// ParseWith is [Parse] with a directory that is asked for once, for all people and groups that the document names;
+// nil has them not looked up. Its error is that of find, and then nothing was read.
+func ParseWith(source []byte, find func(named []principal.Ref) (principal.Directory, error)) (*Document, []Problem, error) {
+	r := &reader{}
 	root := r.load(source)
 	if root == nil {
-		return nil, r.problems
+		return nil, r.problems, nil
 	}
-	return r.parse(root), r.sorted()
+	var err error
+	if r.directory, err = find(named(root)); err != nil {
+		return nil, nil, err
+	}
+	return r.parse(root), r.sorted(), nil
+}
+
+// named are the people and groups of the directory that a document names, as far as they can be read.
+func named(root *yaml.Node) []principal.Ref {
+	var refs []principal.Ref
+	for _, statement := range valueOf(root, "membership").Content {
+		for _, key := range []string{"members", "remove"} {
+			for _, member := range valueOf(statement, key).Content {
+				if ref, err := principal.Parse(text.NFC(member.Value)); err == nil && !slices.Contains(refs, ref) {
+					refs = append(refs, ref)
+				}
+			}
+		}
+	}
+	return refs
+}
+
+// valueOf is the value of a key, an empty one where there is none.
+func valueOf(n *yaml.Node, key string) *yaml.Node {
+	if n.Kind == yaml.MappingNode {
+		if at := keyIndex(n, key); at >= 0 {
+			return n.Content[at+1]
+		}
+	}
+	return &yaml.Node{}
 }
 
 // ParseNode is [Parse] for a document that stands inside another, such as a scenario.

@@ -6,6 +6,7 @@ import (
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/present"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
@@ -14,19 +15,15 @@ import (
 
 // parse checks a document against the directory, if one was ever imported.
 func parse(tx Records, source string) (*policy.Document, []policy.Problem, error) {
-	doc, problems := policy.Parse([]byte(source), nil)
-	if doc == nil || len(doc.Principals()) == 0 {
-		return doc, problems, nil
-	}
-	if empty, err := tx.DirectoryIsEmpty(); err != nil || empty {
-		return doc, problems, err
-	}
-	directory, err := tx.DirectoryAround(doc.Principals())
-	if err != nil {
-		return nil, nil, err
-	}
-	doc, problems = policy.Parse([]byte(source), directory)
-	return doc, problems, nil
+	return policy.ParseWith([]byte(source), func(named []principal.Ref) (principal.Directory, error) {
+		if len(named) == 0 {
+			return nil, nil
+		}
+		if empty, err := tx.DirectoryIsEmpty(); err != nil || empty {
+			return nil, err
+		}
+		return tx.DirectoryAround(named)
+	})
 }
 
 // CheckPolicy gives the problems of a document, and in words what it asks for once it can be used.
