@@ -338,6 +338,7 @@ func from(s *service, address string) *http.Client {
 // who signed in from their own address before.
 func TestManyWrongPasswordsAtOnce(t *testing.T) {
 	s := start(t)
+	s.clock.stop()
 	signIn := func(c *http.Client, password string) int {
 		resp, err := c.Post(
 			s.URL+"/api/v1/session",
@@ -371,6 +372,7 @@ func TestManyWrongPasswordsAtOnce(t *testing.T) {
 // What strangers try is summed up by the minute: they can neither fill the trail nor hold it up.
 func TestStrangersAreSummedUp(t *testing.T) {
 	s := start(t)
+	s.clock.stop()
 	before, err := query[int64](t, s.config.Database, "select count(*) from audit_entries")
 	require.NoError(t, err)
 	stranger := from(s, "127.0.0.9")

@@ -67,20 +67,15 @@ func TestSignInTokensAndRoles(t *testing.T) {
 
 func TestWrongPasswordsAreThrottled(t *testing.T) {
 	s := start(t)
+	s.clock.stop()
 	for range 5 {
 		_, err := client.New(s.URL, "").SignIn(t.Context(), "asta", "not this one")
 		problem(t, err, 401, "wrong")
 	}
-	// Each further one makes the wait longer, until it is longer than comparing a password takes.
-	var refused *client.Problem
-	s.until(func() bool {
-		_, err := client.New(s.URL, "").SignIn(t.Context(), "asta", "not this one")
-		require.ErrorAs(t, err, &refused)
-		return refused.Status == 429
-	})
-	assert.Contains(t, refused.Detail, "try again in")
-	s.clock.forward(time.Hour)
 	_, err := client.New(s.URL, "").SignIn(t.Context(), "asta", ownerPassword)
+	problem(t, err, 429, "try again in")
+	s.clock.forward(time.Minute)
+	_, err = client.New(s.URL, "").SignIn(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
 }
 
