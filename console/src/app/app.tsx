@@ -51,7 +51,7 @@ export function App() {
         <Pages rights={rights} />
       </Broken>
       {signedOut && <SignInAgain />}
-      <Toaster position="bottom-right" toastOptions={toasts} />
+      <Toaster position="bottom-right" toastOptions={toasts} style={{ fontFamily: "inherit" }} />
     </Shell>
   );
 }
