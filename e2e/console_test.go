@@ -29,7 +29,7 @@ type tab struct {
 }
 
 func openTab(t *testing.T, width, height int) *tab {
-	ctx, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
+	ctx, cancel := context.WithTimeout(t.Context(), 15*time.Minute)
 	t.Cleanup(cancel)
 	opened, closeAll, err := browser.Open(ctx, width, height)
 	require.NoError(t, err)

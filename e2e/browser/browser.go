@@ -7,8 +7,10 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"strings"
 	"time"
 
+	"github.com/chromedp/cdproto"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
@@ -64,15 +66,25 @@ func SignIn(url, name, password string) chromedp.Tasks {
 	}
 }
 
-// Until waits until an expression is true in the page.
+// Until waits until an expression is true in the page. A page that is just being left has no place to ask any more; then
+// the one that comes is asked.
 func Until(expression string) chromedp.Action {
 	var holds bool
-	return chromedp.Poll(
+	poll := chromedp.Poll(
 		expression,
 		&holds,
 		chromedp.WithPollingInterval(50*time.Millisecond),
-		chromedp.WithPollingTimeout(40*time.Second),
+		chromedp.WithPollingTimeout(2*time.Minute),
 	)
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		for {
+			err := poll.Do(ctx)
+			var gone *cdproto.Error
+			if !errors.As(err, &gone) || !strings.Contains(gone.Message, "context") || ctx.Err() != nil {
+				return err
+			}
+		}
+	})
 }
 
 // Seen waits until something that the CSS selector matches is on the page.
