@@ -35,7 +35,17 @@ func TestJobsAreDoneByWhicheverReplica(t *testing.T) {
 			"insert into sign_in_failures (subject, failures, blocked_to, last_at) values ('name gone', 1, now() - interval '40 days', now() - interval '40 days')",
 		),
 	)
-	require.NoError(t, change(t, s.config.Database, "delete from river_job"))
+	// Its turn was under way when a replica was killed, an hour ago.
+	require.NoError(
+		t,
+		change(
+			t,
+			s.config.Database,
+			"delete from river_job where state <> 'completed' or args->>'name' <> 'retention'",
+		),
+	)
+	require.NoError(t, change(t, s.config.Database, `update river_job set state = 'running', finalized_at = null,
+		attempted_at = now() - interval '1 hour' where id = (select max(id) from river_job)`))
 	s.run()
 	s.until(func() bool {
 		n, err := query[int](t, s.config.Database, "select count(*) from sign_in_failures where subject = 'name gone'")
@@ -45,7 +55,7 @@ func TestJobsAreDoneByWhicheverReplica(t *testing.T) {
 	n, err := query[int](
 		t,
 		s.config.Database,
-		"select count(*) from river_job where state in ('retryable', 'discarded')",
+		"select count(*) from river_job where state in ('retryable', 'discarded') or attempted_at < now() - interval '1 hour'",
 	)
 	require.NoError(t, err)
 	assert.Zero(t, n)

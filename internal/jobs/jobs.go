@@ -25,6 +25,10 @@ type Job struct {
 // attempts is how often a turn is tried; the last comes some minutes after the first.
 const attempts = 4
 
+// turnsEnd is how long a turn may take. One that is under way for longer was lost with its replica, and another takes it
+// up; until then nobody can tell the two apart. Every job may therefore be cut anywhere, and begin again.
+const turnsEnd = 10 * time.Minute
+
 // Runner runs jobs. Use [Start].
 type Runner struct{ client *river.Client[pgx.Tx] }
 
@@ -45,7 +49,7 @@ func Start(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger, list []Job
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: len(list)},
 		}, Workers: workers, PeriodicJobs: periodic,
-		MaxAttempts: attempts, JobTimeout: -1, Logger: slog.New(quiet{log.Handler()}),
+		MaxAttempts: attempts, JobTimeout: turnsEnd, RescueStuckJobsAfter: turnsEnd, Logger: slog.New(quiet{log.Handler()}),
 		// What ended is of no use to anybody: what a job did is in its own records.
 		CompletedJobRetentionPeriod: time.Hour, CancelledJobRetentionPeriod: time.Hour, DiscardedJobRetentionPeriod: time.Hour,
 	})
