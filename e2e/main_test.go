@@ -62,7 +62,27 @@ func setUp(m *testing.M) int {
 		return 1
 	}
 	defer cluster.Stop()
+	if err = migrated(context.Background()); err != nil {
+		fmt.Println(err)
+		return 1
+	}
 	return m.Run()
+}
+
+const migratedDatabase = "migrated"
+
+// migrated makes the empty database that those of the tests are copies of: migrating each takes longer than many a test.
+func migrated(ctx context.Context) error {
+	url, err := cluster.CreateDatabase(ctx, migratedDatabase)
+	if err != nil {
+		return err
+	}
+	db, err := store.Open(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	return db.Migrate(ctx)
 }
 
 // clock is service time in tests: it goes on by itself, and can be set forward or stopped.
@@ -129,12 +149,20 @@ func beside(t *testing.T) {
 }
 
 // startAlone starts it for a test that measures, and runs when no other does.
-func startAlone(t *testing.T) *service { return startOn(t, cluster) }
+func startAlone(t *testing.T) *service {
+	url, err := cluster.CopyDatabase(t.Context(), migratedDatabase, fmt.Sprintf("test_%d", databases.Add(1)))
+	require.NoError(t, err)
+	return startWith(t, url)
+}
 
 // startOn starts it with a database of another server.
 func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {
 	url, err := cluster.CreateDatabase(t.Context(), fmt.Sprintf("test_%d", databases.Add(1)))
 	require.NoError(t, err)
+	return startWith(t, url)
+}
+
+func startWith(t *testing.T, url string) *service {
 	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}
 	s.config = server.Config{
 		Listen:       "127.0.0.1:0",
@@ -149,7 +177,7 @@ func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {
 	}
 	require.NoError(t, server.CreateKeys(t.Context(), s.config))
 	s.run()
-	_, err = s.Access.EnsureOwner(t.Context(), "asta", ownerPassword)
+	_, err := s.Access.EnsureOwner(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
 	s.escrowKey()
 	s.owner = client.New(s.URL, "")

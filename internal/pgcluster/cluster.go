@@ -173,6 +173,20 @@ func (c *Cluster) createDatabase(ctx context.Context, conn *pgx.Conn, name strin
 	return err
 }
 
+// CopyDatabase makes another database that has all that one has to which nobody is connected, and gives its URL.
+func (c *Cluster) CopyDatabase(ctx context.Context, from, name string) (string, error) {
+	conn, err := pgx.Connect(ctx, c.URL())
+	if err != nil {
+		return "", fmt.Errorf("copying a database: %w", err)
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, "create database "+pgx.Identifier{name}.Sanitize()+" template "+pgx.Identifier{from}.Sanitize())
+	if err != nil {
+		return "", fmt.Errorf("copying a database: %w", err)
+	}
+	return c.urlOf(name), nil
+}
+
 // CreateDatabase makes another database in the server and gives its URL.
 func (c *Cluster) CreateDatabase(ctx context.Context, name string) (string, error) {
 	conn, err := pgx.Connect(ctx, c.URL())
@@ -180,7 +194,11 @@ func (c *Cluster) CreateDatabase(ctx context.Context, name string) (string, erro
 		return "", fmt.Errorf("making a database: %w", err)
 	}
 	defer conn.Close(ctx)
-	return strings.Replace(c.URL(), "/"+database+"?", "/"+name+"?", 1), c.createDatabase(ctx, conn, name)
+	return c.urlOf(name), c.createDatabase(ctx, conn, name)
+}
+
+func (c *Cluster) urlOf(name string) string {
+	return strings.Replace(c.URL(), "/"+database+"?", "/"+name+"?", 1)
 }
 
 // Programs is the directory of the newest installed server's programs.
