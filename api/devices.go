@@ -27,28 +27,28 @@ type NewEnrolmentToken struct {
 
 // Device is a device in a list.
 type Device struct {
-	ID           string     `json:"id"`
-	Name         string     `json:"name"`
-	State        string     `json:"state" enum:"live,claiming,refused,retired"`
-	Standing     string     `json:"standing" enum:"in_step,drifted,waiting,held,silent"`
-	Platform     string     `json:"platform"`
-	OSVersion    string     `json:"os_version"`
-	OSBuild      int        `json:"os_build"`
-	Model        string     `json:"model"`
-	Serial       string     `json:"serial"`
-	Path         string     `json:"path" doc:"Organisation fact, like north/kirkness/desk"`
-	Tags         []string   `json:"tags" nullable:"false" doc:"Organisation fact"`
-	PrimaryUser  string     `json:"primary_user" doc:"Organisation fact"`
-	Contended    []string   `json:"contended" nullable:"false" doc:"Units that somebody or something fights over: the device put them right three times within a day"`
-	OpenFindings int        `json:"open_findings"`
-	HeldUnits    int        `json:"held_units"`
-	Desired      int64      `json:"desired" doc:"Number of the newest desired state, 0 before the first"`
-	Reported     int64      `json:"reported" doc:"Number of the desired state that the last report names"`
-	LastContact  *time.Time `json:"last_contact"`
-	DesiredAt    *time.Time `json:"desired_at"`
-	ReportedAt   *time.Time `json:"reported_at"`
-	VerifiedAt   *time.Time `json:"verified_at" doc:"When it was verified against the newest desired state; null while it was not"`
-	EnrolledAt   time.Time  `json:"enrolled_at"`
+	ID                 string     `json:"id"`
+	Name               string     `json:"name"`
+	State              string     `json:"state" enum:"live,claiming,refused,retired"`
+	Standing           string     `json:"standing" enum:"in_step,drifted,waiting,held,silent"`
+	Platform           string     `json:"platform"`
+	OSVersion          string     `json:"os_version"`
+	OSBuild            int        `json:"os_build"`
+	Model              string     `json:"model"`
+	Serial             string     `json:"serial"`
+	Path               string     `json:"path" doc:"Organisation fact, like north/kirkness/desk"`
+	Tags               []string   `json:"tags" nullable:"false" doc:"Organisation fact"`
+	PrimaryUser        string     `json:"primary_user" doc:"Organisation fact"`
+	RepeatedlyReverted []string   `json:"repeatedly_reverted" nullable:"false" doc:"Units that something keeps changing back: the device corrected them three times within a day"`
+	OpenFindings       int        `json:"open_findings"`
+	HeldUnits          int        `json:"held_units"`
+	Desired            int64      `json:"desired" doc:"Number of the newest desired state, 0 before the first"`
+	Reported           int64      `json:"reported" doc:"Number of the desired state that the last report names"`
+	LastContact        *time.Time `json:"last_contact"`
+	DesiredAt          *time.Time `json:"desired_at"`
+	ReportedAt         *time.Time `json:"reported_at"`
+	VerifiedAt         *time.Time `json:"verified_at" doc:"When it was verified against the newest desired state; null while it was not"`
+	EnrolledAt         time.Time  `json:"enrolled_at"`
 }
 
 // UnitWhy is one setting of a device: its desired and reported value, and what decided it.
@@ -67,9 +67,9 @@ type UnitWhy struct {
 	Held      string        `json:"held" doc:"Why it may not change, in words; empty when it may"`
 	InStep    bool          `json:"in_step" doc:"Reported, and as desired"`
 	Findings  []UnitFinding `json:"findings" nullable:"false"`
-	// Contended and Trial are beside what is enforced.
-	Contended bool       `json:"contended" doc:"Repeatedly reverted; the device retries once an hour"`
-	Trial     *UnitTrial `json:"trial" doc:"What trial assignments would make of it; null when nothing would change"`
+	// RepeatedlyReverted and Trial are beside what is enforced.
+	RepeatedlyReverted bool       `json:"repeatedly_reverted" doc:"Repeatedly reverted; the device retries once an hour"`
+	Trial              *UnitTrial `json:"trial" doc:"What trial assignments would make of it; null when nothing would change"`
 }
 
 // UnitTrial is what trial assignments would make of a unit.

@@ -91,7 +91,7 @@ func TestOrders(t *testing.T) {
 	s.until(func() bool { return d.Cycle(t.Context()) == nil })
 	assert.Equal(t, "unlock ended", s.became("SKL-TKT-001")[0])
 
-	// Collect reports what has not changed; re-apply forgets what was fought over.
+	// Collect reports what has not changed; re-apply forgets what was repeatedly reverted.
 	reports := func() int {
 		n, err := query[int](t, s.config.Database, "select count(*)::int from reports")
 		require.NoError(t, err)
@@ -107,11 +107,11 @@ func TestOrders(t *testing.T) {
 		require.NoError(t, d.Join("administrators", "counter"))
 		require.NoError(t, d.Cycle(t.Context()))
 	}
-	require.True(t, unitWhy(s, "SKL-TKT-001", "membership.administrators").Contended)
+	require.True(t, unitWhy(s, "SKL-TKT-001", "membership.administrators").RepeatedlyReverted)
 	s.order("re-apply", "", "SKL-TKT-001")
 	s.carried(d, "SKL-TKT-001", "re-apply done")
 	u := unitWhy(s, "SKL-TKT-001", "membership.administrators")
-	assert.True(t, u.InStep && !u.Contended)
+	assert.True(t, u.InStep && !u.RepeatedlyReverted)
 
 	// A group, and what cannot be ordered.
 	s.enrolled("SKL-TKT-002")

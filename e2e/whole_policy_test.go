@@ -71,7 +71,7 @@ func TestEveryUnitIsCarriedOut(t *testing.T) {
 }
 
 // A unit that the device puts right again and again is repeatedly reverted: it holds back, and says so.
-func TestContended(t *testing.T) {
+func TestRepeatedlyReverted(t *testing.T) {
 	s := start(t)
 	s.publish("base", keeperOnly, 500, "everything")
 	d := s.enrolled("SKL-WKS-001")
@@ -83,14 +83,14 @@ func TestContended(t *testing.T) {
 	}
 	for range 2 {
 		u := interfere()
-		assert.False(t, u.Contended)
+		assert.False(t, u.RepeatedlyReverted)
 		assert.True(t, u.InStep)
 	}
-	assert.True(t, interfere().Contended, "the third time within a day")
+	assert.True(t, interfere().RepeatedlyReverted, "the third time within a day")
 	u := interfere()
 	assert.False(t, u.InStep, "the device leaves it alone for an hour")
 	assert.Equal(t, "drifted", standing(s, "SKL-WKS-001"))
-	assert.Equal(t, []string{"membership.administrators"}, s.why("SKL-WKS-001").Device.Contended)
+	assert.Equal(t, []string{"membership.administrators"}, s.why("SKL-WKS-001").Device.RepeatedlyReverted)
 	o, err := s.owner.Overview(t.Context())
 	require.NoError(t, err)
 	require.Len(t, o.Decisions, 1)
@@ -104,7 +104,7 @@ func TestContended(t *testing.T) {
 	s.clock.forward(24 * 3600 * 1e9)
 	require.Error(t, d.Cycle(t.Context()))
 	require.NoError(t, d.Cycle(t.Context()))
-	w, err := query[string](t, s.config.Database, "select contended::text from devices")
+	w, err := query[string](t, s.config.Database, "select repeatedly_reverted::text from devices")
 	require.NoError(t, err)
 	assert.Equal(t, "[]", w, "a day of peace ends it")
 }

@@ -120,8 +120,8 @@ func (a *app) explainUnit(u api.UnitWhy) {
 		line("lost", fmt.Sprintf("%s (rank %d): %s; %s", l.Assignment, l.Rank, l.Claim, l.Why), text.FgHiBlack)
 	}
 	line("held", u.Held, text.FgMagenta)
-	if u.Contended {
-		line("reverted", present.Contended, text.FgYellow)
+	if u.RepeatedlyReverted {
+		line("reverted", present.RepeatedlyReverted, text.FgYellow)
 	}
 	if t := u.Trial; t != nil {
 		line("trial", t.Desired+"; "+t.DecidedBy, text.FgBlue)

@@ -59,16 +59,16 @@ func explained() api.DeviceWhy {
 				},
 			},
 			{
-				Unit:      "membership.administrators",
-				Section:   "Local groups",
-				Title:     "administrators",
-				Desired:   "exactly: keeper",
-				Reported:  "2: keeper, mechanic",
-				DecidedBy: "a and b differ at equal rank",
-				Held:      "change the rank of one",
-				Contended: true,
-				Findings:  []api.UnitFinding{{Words: "mechanic is a member, but not in the exact list"}},
-				Over:      []api.Loser{{Assignment: "a", Rank: 9, Claim: "nobody", Why: "contested"}},
+				Unit:               "membership.administrators",
+				Section:            "Local groups",
+				Title:              "administrators",
+				Desired:            "exactly: keeper",
+				Reported:           "2: keeper, mechanic",
+				DecidedBy:          "a and b differ at equal rank",
+				Held:               "change the rank of one",
+				RepeatedlyReverted: true,
+				Findings:           []api.UnitFinding{{Words: "mechanic is a member, but not in the exact list"}},
+				Over:               []api.Loser{{Assignment: "a", Rank: 9, Claim: "nobody", Why: "contested"}},
 			},
 		},
 		Problems: []api.DeviceProblem{
@@ -105,7 +105,7 @@ func TestExplain(t *testing.T) {
 	assert.Contains(t, out, "its settings are lockout, membership.administrators")
 	out, code = run(t, "explain", "SKL-TKT-001", "--server", url, "-o", "json")
 	assert.Zero(t, code)
-	assert.Contains(t, out, `"contended": true`)
+	assert.Contains(t, out, `"repeatedly_reverted": true`)
 	_, code = run(t, "explain", "SKL-TKT-001", "--server", url, "-o", "csv")
 	assert.Equal(t, 2, code)
 }

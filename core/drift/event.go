@@ -14,31 +14,31 @@ type EventKind string
 
 // The kinds of event.
 const (
-	Applied          EventKind = "applied"           // a desired state was applied and verified
-	ValueSet         EventKind = "value_set"         // a password rule, the lockout, or a property of a built-in account
-	AccountCreated   EventKind = "account_created"   // a managed account was made
-	AccountAdopted   EventKind = "account_adopted"   // one that was there was taken over, signed out, with a new password
-	AccountRenamed   EventKind = "account_renamed"   // by the device
-	AccountEnabled   EventKind = "account_enabled"   // by the device
-	AccountDisabled  EventKind = "account_disabled"  // by the device
-	AccountDescribed EventKind = "account_described" // full name, description or expiry
-	AccountRemoved   EventKind = "account_removed"   // one that is to be absent
-	MemberAdded      EventKind = "member_added"      // to a local group
-	MemberRemoved    EventKind = "member_removed"    // from a local group
-	AccountUnlocked  EventKind = "account_unlocked"  // by an order
-	SessionsEnded    EventKind = "sessions_ended"    // by an order
-	PasswordChanged  EventKind = "password_changed"  // by the device, and it is in escrow
-	PasswordForeign  EventKind = "password_foreign"  // somebody else changed it
-	RotationFailed   EventKind = "rotation_failed"   // a password could not be changed
-	RotationStopped  EventKind = "rotation_stopped"  // no rule asks for it any more
-	AccountUsed      EventKind = "account_used"      // somebody signed in
-	AccountLocked    EventKind = "account_locked"    // after wrong passwords
-	DeviceRestarted  EventKind = "device_restarted"  // after an account was used, as its rule says
-	DeviceRestored   EventKind = "device_restored"   // it came back from a snapshot
-	GuardRefused     EventKind = "guard_refused"     // a change would have left no usable administrator
-	DeviceRenamed    EventKind = "device_renamed"    // the workstation has another name
-	SetAside         EventKind = "set_aside"         // something that the service refuses for good, with the reason
-	FoughtOver       EventKind = "fought_over"       // a unit was put right three times within a day
+	Applied            EventKind = "applied"             // a desired state was applied and verified
+	ValueSet           EventKind = "value_set"           // a password rule, the lockout, or a property of a built-in account
+	AccountCreated     EventKind = "account_created"     // a managed account was made
+	AccountAdopted     EventKind = "account_adopted"     // one that was there was taken over, signed out, with a new password
+	AccountRenamed     EventKind = "account_renamed"     // by the device
+	AccountEnabled     EventKind = "account_enabled"     // by the device
+	AccountDisabled    EventKind = "account_disabled"    // by the device
+	AccountDescribed   EventKind = "account_described"   // full name, description or expiry
+	AccountRemoved     EventKind = "account_removed"     // one that is to be absent
+	MemberAdded        EventKind = "member_added"        // to a local group
+	MemberRemoved      EventKind = "member_removed"      // from a local group
+	AccountUnlocked    EventKind = "account_unlocked"    // by an order
+	SessionsEnded      EventKind = "sessions_ended"      // by an order
+	PasswordChanged    EventKind = "password_changed"    // by the device, and it is in escrow
+	PasswordForeign    EventKind = "password_foreign"    // somebody else changed it
+	RotationFailed     EventKind = "rotation_failed"     // a password could not be changed
+	RotationStopped    EventKind = "rotation_stopped"    // no rule asks for it any more
+	AccountUsed        EventKind = "account_used"        // somebody signed in
+	AccountLocked      EventKind = "account_locked"      // after wrong passwords
+	DeviceRestarted    EventKind = "device_restarted"    // after an account was used, as its rule says
+	DeviceRestored     EventKind = "device_restored"     // it came back from a snapshot
+	GuardRefused       EventKind = "guard_refused"       // a change would have left no usable administrator
+	DeviceRenamed      EventKind = "device_renamed"      // the workstation has another name
+	SetAside           EventKind = "set_aside"           // something that the service refuses for good, with the reason
+	RepeatedlyReverted EventKind = "repeatedly_reverted" // a unit was put right three times within a day
 )
 
 // EventKinds are all of them, in the order in which a reader looks for them.
@@ -64,7 +64,7 @@ var EventKinds = []EventKind{
 	MemberRemoved,
 	ValueSet,
 	GuardRefused,
-	FoughtOver,
+	RepeatedlyReverted,
 	DeviceRestored,
 	DeviceRenamed,
 	SetAside,

@@ -38,10 +38,10 @@ type Report struct {
 	Desired Stamp     `json:"desired"` // what it had finished applying when it read this back
 	State
 	Failures []Failure `json:"failures,omitempty"`
-	// Contended are the units that the device put right three times within a day: somebody or
-	// something fights back, and the device only tries now and then.
-	Contended []unit.ID `json:"contended,omitempty"`
-	Found     *State    `json:"found,omitempty"` // before applying; only the parts that differ from the last report
+	// RepeatedlyReverted are the units that the device put right three times within a day: somebody or
+	// something changes them back, and the device only tries now and then.
+	RepeatedlyReverted []unit.ID `json:"repeatedly_reverted,omitempty"`
+	Found              *State    `json:"found,omitempty"` // before applying; only the parts that differ from the last report
 }
 
 // State is what a device has, as read from its operating system. A nil part was not read.

@@ -83,7 +83,7 @@ func Event(e drift.Event) string {
 		return fmt.Sprintf("the workstation was renamed from %s to %s", e.OldName, e.NewName)
 	case drift.SetAside:
 		return fmt.Sprintf("%s was skipped, because the service refuses it: %s", subject, e.Error)
-	case drift.FoughtOver:
+	case drift.RepeatedlyReverted:
 		return UnitInFull(e.Unit) + ": repeatedly reverted; next attempt in 1 h"
 	}
 	return string(e.Kind)

@@ -101,5 +101,5 @@ func Held(h resolve.Held) string {
 	return say[0] + "; " + say[1]
 }
 
-// Contended says what it means that a unit is fought over.
-const Contended = "repeatedly reverted; the device retries once an hour. Find out what changes it back"
+// RepeatedlyReverted says what it means that something keeps changing a unit back.
+const RepeatedlyReverted = "repeatedly reverted; the device retries once an hour. Find out what changes it back"

@@ -19,7 +19,7 @@ func (a *Agent) nextEvents() []drift.Event {
 }
 
 // noticed are the events of a pass beside what it did: a desired state that is carried out for the
-// first time, what the guard refused, and what is fought over, each when it is new.
+// first time, what the guard refused, and what is repeatedly reverted, each when it is new.
 func noticed(last *drift.Report, now drift.Report) []drift.Event {
 	var events []drift.Event
 	var before drift.Report
@@ -43,9 +43,9 @@ func noticed(last *drift.Report, now drift.Report) []drift.Event {
 			events = append(events, drift.Event{Kind: drift.GuardRefused, Unit: f.Unit, Subject: f.Principal})
 		}
 	}
-	for _, id := range now.Contended {
-		if !slices.ContainsFunc(before.Contended, func(u unit.ID) bool { return u == id }) {
-			events = append(events, drift.Event{Kind: drift.FoughtOver, Unit: id})
+	for _, id := range now.RepeatedlyReverted {
+		if !slices.ContainsFunc(before.RepeatedlyReverted, func(u unit.ID) bool { return u == id }) {
+			events = append(events, drift.Event{Kind: drift.RepeatedlyReverted, Unit: id})
 		}
 	}
 	return events

@@ -19,7 +19,7 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	if a.journal.Desired.Number == 0 {
 		return nil, nil // nothing is asked of it yet
 	}
-	outcome, contended, err := a.inLine(ctx)
+	outcome, reverted, err := a.inLine(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -28,13 +28,13 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 		return nil, fmt.Errorf("reading what this device is: %w", err)
 	}
 	report := &drift.Report{
-		Format:    drift.ReportFormat,
-		Device:    facts.Name,
-		At:        a.now().UTC(),
-		Desired:   a.journal.Desired,
-		State:     outcome.After,
-		Failures:  outcome.Failures,
-		Contended: contended,
+		Format:             drift.ReportFormat,
+		Device:             facts.Name,
+		At:                 a.now().UTC(),
+		Desired:            a.journal.Desired,
+		State:              outcome.After,
+		Failures:           outcome.Failures,
+		RepeatedlyReverted: reverted,
 	}
 	last := a.journal.Last
 	told := last
@@ -59,7 +59,7 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	if !a.collect && report.Found == nil && last.Device == report.Device && last.Desired == report.Desired &&
 		same(last.State, report.State) &&
 		same(last.Failures, report.Failures) &&
-		same(last.Contended, report.Contended) {
+		same(last.RepeatedlyReverted, report.RepeatedlyReverted) {
 		return nil, nil
 	}
 	a.collect = false
@@ -82,9 +82,9 @@ const mostRounds = 5
 func (a *Agent) inLine(ctx context.Context) (reconcile.Outcome, []unit.ID, error) {
 	var before *drift.State
 	for round := 1; ; round++ {
-		outcome, contended, err := a.reconcile(ctx)
+		outcome, reverted, err := a.reconcile(ctx)
 		if err != nil {
-			return outcome, contended, err
+			return outcome, reverted, err
 		}
 		if before == nil {
 			before = &outcome.Before
@@ -93,23 +93,23 @@ func (a *Agent) inLine(ctx context.Context) (reconcile.Outcome, []unit.ID, error
 		}
 		changed, failures, err := a.rotator.Due(ctx, outcome.After)
 		if err != nil {
-			return outcome, contended, err
+			return outcome, reverted, err
 		}
 		if changed && round < mostRounds {
 			continue
 		}
 		outcome.Before, outcome.After.Rotation = *before, a.rotator.Report(outcome.After)
 		outcome.Failures = append(outcome.Failures, failures...)
-		return outcome, contended, nil
+		return outcome, reverted, nil
 	}
 }
 
 // reconcile does one pass, and keeps which accounts are bound and what had to be put right. It gives
-// the units that are fought over.
+// the units that are repeatedly reverted.
 func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, error) {
 	now := a.now()
-	a.journal.Fights.Forget(now)
-	_, leave := a.journal.Fights.Contended(now)
+	a.journal.Reversions.Forget(now)
+	_, leave := a.journal.Reversions.Repeated(now)
 	state, err := a.Host.Read(ctx)
 	if err != nil {
 		return reconcile.Outcome{}, nil, fmt.Errorf("reading the device: %w", err)
@@ -136,14 +136,14 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 	// Only what was in line under this desired state before has been put right.
 	if a.journal.Last != nil && a.journal.Last.Desired == a.journal.Desired &&
 		differing(a.journal.Last.State, outcome.Before) != nil {
-		a.journal.Fights.Note(outcome.Corrected(job), now)
+		a.journal.Reversions.Note(outcome.Corrected(job), now)
 		changed = true
 	}
 	if changed {
 		err = a.journal.Save()
 	}
-	contended, _ := a.journal.Fights.Contended(now)
-	return outcome, contended, err
+	reverted, _ := a.journal.Reversions.Repeated(now)
+	return outcome, reverted, err
 }
 
 // differing gives the parts of now that differ from before, nil when none does.

@@ -76,7 +76,7 @@ func (a *Agent) perform(ctx context.Context, o protocol.Order) error {
 	case protocol.OrderCheckIn:
 		return nil
 	case protocol.OrderReapply:
-		clear(a.journal.Fights)
+		clear(a.journal.Reversions)
 		return nil
 	case protocol.OrderCollect:
 		a.collect = true

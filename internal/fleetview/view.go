@@ -26,7 +26,7 @@ type Device struct {
 	Facts                    fleet.Facts
 	Scope                    string
 	Held                     []resolve.Held
-	Contended                []unit.ID
+	RepeatedlyReverted       []unit.ID
 	Heard                    drift.Heard
 	Findings                 []store.SeenFinding // open ones
 	Rotations                []store.SeenRotation
@@ -151,13 +151,13 @@ func keepContact(d, former *Device) *Device {
 func deviceOf(s store.Seen, groups []int32, findings []store.SeenFinding, rotations []store.SeenRotation) *Device {
 	slices.Sort(groups)
 	d := &Device{
-		ID:        s.ID,
-		Name:      s.Name,
-		NameKey:   s.NameKey,
-		State:     s.State,
-		Scope:     s.Scope,
-		Held:      s.Held,
-		Contended: s.Contended,
+		ID:                 s.ID,
+		Name:               s.Name,
+		NameKey:            s.NameKey,
+		State:              s.State,
+		Scope:              s.Scope,
+		Held:               s.Held,
+		RepeatedlyReverted: s.RepeatedlyReverted,
 		Facts: fleet.Facts{
 			Name:        s.Name,
 			Platform:    s.Platform,

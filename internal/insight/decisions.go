@@ -16,7 +16,7 @@ import (
 const (
 	DecideContested = "contested" // equal ranks differ
 	DecideHeld      = "held"      // an error of the whole holds it
-	DecideFought    = "fought"    // somebody or something changes it back
+	DecideReverted  = "reverted"  // somebody or something changes it back
 	DecideClaim     = "claim"     // a device claims to be another
 	DecideReveal    = "reveal"    // a second person must approve a reveal
 	DecideNoKey     = "no_key"    // no escrow key is live
@@ -63,14 +63,14 @@ func (s *Service) decisions(
 			},
 		)
 	}
-	for _, f := range held.contended() {
+	for _, f := range held.reverted() {
 		list = append(
 			list,
 			Decision{
-				Kind:     DecideFought,
+				Kind:     DecideReverted,
 				Unit:     f.unit.String(),
 				Title:    present.Unit(f.unit),
-				Detail:   present.Contended,
+				Detail:   present.RepeatedlyReverted,
 				Devices:  f.devices,
 				Device:   f.example.Name,
 				DeviceID: f.example.ID,

@@ -32,13 +32,13 @@ type heldKey struct {
 
 // heldSums sums up what is held on devices, and what is reverted again and again.
 type heldSums struct {
-	byHeld      map[heldKey]*heldSum
-	byContended map[unit.ID]*heldSum
-	mismatched  heldSum
+	byHeld     map[heldKey]*heldSum
+	byReverted map[unit.ID]*heldSum
+	mismatched heldSum
 }
 
 func newHeldSums() *heldSums {
-	return &heldSums{byHeld: map[heldKey]*heldSum{}, byContended: map[unit.ID]*heldSum{}}
+	return &heldSums{byHeld: map[heldKey]*heldSum{}, byReverted: map[unit.ID]*heldSum{}}
 }
 
 func count[K comparable](sums map[K]*heldSum, key K, id unit.ID, why string, d *fleetview.Device) {
@@ -62,8 +62,8 @@ func (h *heldSums) add(d *fleetview.Device) {
 		}
 		count(h.byHeld, heldKey{held.Unit, held.Why}, held.Unit, held.Why, d)
 	}
-	for _, id := range d.Contended {
-		count(h.byContended, id, id, "", d)
+	for _, id := range d.RepeatedlyReverted {
+		count(h.byReverted, id, id, "", d)
 	}
 	if d.Heard.Mismatched {
 		if h.mismatched.devices++; h.mismatched.example == nil {
@@ -72,8 +72,8 @@ func (h *heldSums) add(d *fleetview.Device) {
 	}
 }
 
-func (h *heldSums) held() []*heldSum      { return sortedSums(h.byHeld) }
-func (h *heldSums) contended() []*heldSum { return sortedSums(h.byContended) }
+func (h *heldSums) held() []*heldSum     { return sortedSums(h.byHeld) }
+func (h *heldSums) reverted() []*heldSum { return sortedSums(h.byReverted) }
 
 // sortedSums are the sums, most devices first.
 func sortedSums[K comparable](sums map[K]*heldSum) []*heldSum {

@@ -22,19 +22,19 @@ import (
 
 // SettingWhy is one unit of a device: what is asked, what it has, and why.
 type SettingWhy struct {
-	Unit      unit.ID
-	Section   string
-	Title     string
-	Desired   string // in words; what it is told, for a held unit what it was told before
-	Reported  string // in words
-	DecidedBy string // in words
-	Settled   resolve.Unit
-	Told      unit.Value // nil when a held unit never had a value
-	HeldWhy   string     // in words, empty when not held
-	Findings  []drift.Finding
-	Compared  bool // verified against what is asked now
-	Contended bool // somebody or something fights back
-	Trial     *TrialUnit
+	Unit               unit.ID
+	Section            string
+	Title              string
+	Desired            string // in words; what it is told, for a held unit what it was told before
+	Reported           string // in words
+	DecidedBy          string // in words
+	Settled            resolve.Unit
+	Told               unit.Value // nil when a held unit never had a value
+	HeldWhy            string     // in words, empty when not held
+	Findings           []drift.Finding
+	Compared           bool // verified against what is asked now
+	RepeatedlyReverted bool // something keeps changing it back
+	Trial              *TrialUnit
 }
 
 // InStep reports whether the unit was read back as asked.
@@ -226,16 +226,16 @@ func (e *explanation) units() []SettingWhy {
 	units := []SettingWhy{}
 	for _, u := range settled {
 		a := SettingWhy{
-			Unit:      u.Unit,
-			Section:   present.Section(u.Unit),
-			Title:     present.Unit(u.Unit),
-			DecidedBy: present.Why(u),
-			Settled:   u,
-			Told:      told[u.Unit],
-			Findings:  []drift.Finding{},
-			Reported:  "not reported yet",
-			Trial:     trial[u.Unit],
-			Contended: slices.Contains(e.device.Contended, u.Unit),
+			Unit:               u.Unit,
+			Section:            present.Section(u.Unit),
+			Title:              present.Unit(u.Unit),
+			DecidedBy:          present.Why(u),
+			Settled:            u,
+			Told:               told[u.Unit],
+			Findings:           []drift.Finding{},
+			Reported:           "not reported yet",
+			Trial:              trial[u.Unit],
+			RepeatedlyReverted: slices.Contains(e.device.RepeatedlyReverted, u.Unit),
 		}
 		a.Desired = present.Value(u.Unit, a.Told)
 		if u.Verdict == "" && a.Told != nil {

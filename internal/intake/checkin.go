@@ -113,16 +113,16 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 			return err
 		}
 		done := store.Reported{
-			Device:       d.ID,
-			Epoch:        epoch,
-			Seq:          r.Seq,
-			Desired:      r.Desired,
-			At:           now,
-			ReportID:     reportID,
-			OpenFindings: d.OpenFindings,
-			Contended:    append([]unit.ID{}, r.Contended...),
-			Mismatched:   r.Desired.Foreign(d.Desired()),
-			Locked:       lockedIn(r.State),
+			Device:             d.ID,
+			Epoch:              epoch,
+			Seq:                r.Seq,
+			Desired:            r.Desired,
+			At:                 now,
+			ReportID:           reportID,
+			OpenFindings:       d.OpenFindings,
+			RepeatedlyReverted: append([]unit.ID{}, r.RepeatedlyReverted...),
+			Mismatched:         r.Desired.Foreign(d.Desired()),
+			Locked:             lockedIn(r.State),
 		}
 		if err := tx.SetNext(d.ID, r.Rotation); err != nil {
 			return err

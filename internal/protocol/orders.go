@@ -8,7 +8,7 @@ const OrderFormat = "rankwarden.order/1"
 // Kinds of order.
 const (
 	OrderCheckIn     = "check-in"     // come now
-	OrderReapply     = "re-apply"     // bring everything into line again, also what is fought over
+	OrderReapply     = "re-apply"     // bring everything into line again, also what is repeatedly reverted
 	OrderCollect     = "collect"      // report everything, also what has not changed
 	OrderUnlock      = "unlock"       // unlock an account
 	OrderEndSessions = "end-sessions" // sign out whoever uses an account

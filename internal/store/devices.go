@@ -24,41 +24,41 @@ const (
 // Device is an enrolled workstation.
 type Device struct {
 	Stands
-	ID              string
-	Name            string
-	NameKey         string // folded
-	Serial          string
-	Model           string
-	Platform        string
-	OSVersion       string
-	OSBuild         int
-	State           string
-	Path            string   // organisation facts: path, tags, primary user
-	Tags            []string `gorm:"serializer:json"`
-	PrimaryUser     string
-	Claims          *string
-	PublicKey       []byte
-	KeyID           string
-	TokenID         string
-	EnrolledAt      time.Time
-	Epoch           int64 // of the device's writes
-	Seq             int64
-	DepositNumber   int64  // of the latest deposit in the epoch
-	ConfirmedNumber int64  // of the latest confirmed one
-	EpochNonce      string // of the request that began the epoch
-	Scope           *string
-	Held            []resolve.Held `gorm:"serializer:json"`
-	DesiredDigest   string
-	SettingsDigest  string
-	DesiredAt       *time.Time
-	ReportedAt      *time.Time
-	ReportID        *int64
-	OrderNumber     int64     // of the latest order
-	Contended       []unit.ID `gorm:"serializer:json"` // units that somebody fights over
-	VerifiedAt      *time.Time
-	ListedIn        string // group that lists its name, where it waits for an owner and claims to be no other
-	ChangedAt       time.Time
-	Standing        drift.Standing `gorm:"-"` // worked out when it is read
+	ID                 string
+	Name               string
+	NameKey            string // folded
+	Serial             string
+	Model              string
+	Platform           string
+	OSVersion          string
+	OSBuild            int
+	State              string
+	Path               string   // organisation facts: path, tags, primary user
+	Tags               []string `gorm:"serializer:json"`
+	PrimaryUser        string
+	Claims             *string
+	PublicKey          []byte
+	KeyID              string
+	TokenID            string
+	EnrolledAt         time.Time
+	Epoch              int64 // of the device's writes
+	Seq                int64
+	DepositNumber      int64  // of the latest deposit in the epoch
+	ConfirmedNumber    int64  // of the latest confirmed one
+	EpochNonce         string // of the request that began the epoch
+	Scope              *string
+	Held               []resolve.Held `gorm:"serializer:json"`
+	DesiredDigest      string
+	SettingsDigest     string
+	DesiredAt          *time.Time
+	ReportedAt         *time.Time
+	ReportID           *int64
+	OrderNumber        int64     // of the latest order
+	RepeatedlyReverted []unit.ID `gorm:"serializer:json"` // units that something keeps changing back
+	VerifiedAt         *time.Time
+	ListedIn           string // group that lists its name, where it waits for an owner and claims to be no other
+	ChangedAt          time.Time
+	Standing           drift.Standing `gorm:"-"` // worked out when it is read
 }
 
 // Desired is the stamp of the newest desired state.
@@ -108,8 +108,8 @@ func (t Tx) AddDevice(d Device) error {
 	if d.Tags == nil {
 		d.Tags = []string{}
 	}
-	if d.Contended == nil {
-		d.Contended = []unit.ID{}
+	if d.RepeatedlyReverted == nil {
+		d.RepeatedlyReverted = []unit.ID{}
 	}
 	return translate(t.db.Omit("ChangedAt").Create(&d).Error)
 }

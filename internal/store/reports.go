@@ -45,24 +45,24 @@ func (t Tx) ReportBody(id int64) (drift.Report, Report, error) {
 
 // Reported is what a report changes on the record of its device.
 type Reported struct {
-	Device       string
-	Epoch        int64
-	Seq          int64
-	Desired      drift.Stamp
-	At           time.Time
-	ReportID     int64
-	OpenFindings int
-	VerifiedAt   *time.Time
-	Contended    []unit.ID
-	Mismatched   bool
-	Locked       []LockedAccount
+	Device             string
+	Epoch              int64
+	Seq                int64
+	Desired            drift.Stamp
+	At                 time.Time
+	ReportID           int64
+	OpenFindings       int
+	VerifiedAt         *time.Time
+	RepeatedlyReverted []unit.ID
+	Mismatched         bool
+	Locked             []LockedAccount
 }
 
 // SetReported stores it.
 func (t Tx) SetReported(r Reported) error {
 	return t.exec(
 		`update devices set epoch = $2, seq = $3, reported_epoch = $4, reported_number = $5, reported_at = $6, report_id = $7,
-		open_findings = $8, verified_at = coalesce($9, verified_at), contended = $10::jsonb, mismatched = $11, locked = $12::jsonb,
+		open_findings = $8, verified_at = coalesce($9, verified_at), repeatedly_reverted = $10::jsonb, mismatched = $11, locked = $12::jsonb,
 		last_contact = greatest(last_contact, $6), changed_at = now() where id = $1`,
 		r.Device,
 		r.Epoch,
@@ -73,7 +73,7 @@ func (t Tx) SetReported(r Reported) error {
 		r.ReportID,
 		r.OpenFindings,
 		r.VerifiedAt,
-		toJSON(r.Contended),
+		toJSON(r.RepeatedlyReverted),
 		r.Mismatched,
 		toJSON(r.Locked),
 	)

@@ -20,13 +20,13 @@ type Seen struct {
 	Tags                                                  []string
 	Scope                                                 string
 	Held                                                  []resolve.Held
-	Contended                                             []unit.ID
+	RepeatedlyReverted                                    []unit.ID
 	DesiredDigest                                         string
 	Locked                                                []LockedAccount
 }
 
 const seenColumns = standsColumns + `, id, name, name_key, state, serial, model, platform, os_version, path, primary_user, os_build, tags,
-	coalesce(scope, ''), held, contended, desired_digest, locked`
+	coalesce(scope, ''), held, repeatedly_reverted, desired_digest, locked`
 
 // LockedAccount is an account that is locked after wrong passwords, as the device reported last.
 type LockedAccount struct {

@@ -1,7 +1,7 @@
 /** Kinds of events that somebody should look at. */
 export const alarming = new Set([
   "guard_refused",
-  "fought_over",
+  "repeatedly_reverted",
   "password_foreign",
   "rotation_failed",
   "account_locked",

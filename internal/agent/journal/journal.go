@@ -26,10 +26,10 @@ type Journal struct {
 	Epoch   int64              `json:"epoch"` // of its writes
 	Seq     int64              `json:"seq"`   // of its latest write
 
-	Desired  drift.Stamp              `json:"desired"`
-	Asked    protocol.Asked           `json:"asked"`
-	Bindings map[string]principal.SID `json:"bindings"` // which account belongs to which key
-	Fights   Fights                   `json:"fights"`   // what had to be put right lately
+	Desired    drift.Stamp              `json:"desired"`
+	Asked      protocol.Asked           `json:"asked"`
+	Bindings   map[string]principal.SID `json:"bindings"`   // which account belongs to which key
+	Reversions Reversions               `json:"reversions"` // what had to be put right lately
 
 	Events   []drift.Event `json:"events"`    // that the service has not stored yet, oldest first
 	EventSeq int64         `json:"event_seq"` // of the latest event
@@ -86,8 +86,8 @@ func Open(dir string, write Write) (*Journal, error) {
 			return nil, fmt.Errorf("agent state: %s cannot be read: %w; move it away to enrol anew", j.path, err)
 		}
 	}
-	if j.Fights == nil {
-		j.Fights = Fights{}
+	if j.Reversions == nil {
+		j.Reversions = Reversions{}
 	}
 	if j.Passwords == nil {
 		j.Passwords = map[string]*Password{}

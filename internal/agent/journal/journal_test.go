@@ -64,18 +64,18 @@ func TestOpening(t *testing.T) {
 }
 
 // Something that is corrected again and again is left alone for a while, and tried again then.
-func TestFights(t *testing.T) {
-	f, at := journal.Fights{}, time.Date(2026, 5, 4, 9, 0, 0, 0, time.UTC)
+func TestReversions(t *testing.T) {
+	f, at := journal.Reversions{}, time.Date(2026, 5, 4, 9, 0, 0, 0, time.UTC)
 	for range 2 {
 		f.Note([]unit.ID{unit.Lockout}, at)
 	}
-	all, _ := f.Contended(at)
+	all, _ := f.Repeated(at)
 	assert.Empty(t, all)
 	f.Note([]unit.ID{unit.Lockout}, at)
-	all, leave := f.Contended(at.Add(time.Minute))
+	all, leave := f.Repeated(at.Add(time.Minute))
 	assert.Equal(t, []unit.ID{unit.Lockout}, all)
 	assert.Equal(t, all, leave)
-	_, leave = f.Contended(at.Add(2 * time.Hour))
+	_, leave = f.Repeated(at.Add(2 * time.Hour))
 	assert.Empty(t, leave)
 	f.Forget(at.Add(24 * time.Hour))
 	assert.Empty(t, f)

@@ -116,7 +116,9 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
   const wash = unit.held ? "bg-held-wash" : wrong ? "bg-red-wash" : "";
   const edge = unit.held ? "border-l-held" : wrong ? "border-l-red" : "border-l-transparent";
   const row = (
-    <tr className={`align-top ${wash} ${unit.held || unit.contended || unit.trial ? "" : "border-b border-hairline"}`}>
+    <tr
+      className={`align-top ${wash} ${unit.held || unit.repeatedly_reverted || unit.trial ? "" : "border-b border-hairline"}`}
+    >
       <th scope="row" className={`border-l-3 px-2.5 py-1.5 text-left font-normal ${edge}`}>
         {unit.title}
       </th>
@@ -164,7 +166,7 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
     </tr>
   );
   const claims = unit.held && unit.over.length > 0;
-  if (!claims && !unit.contended && !unit.trial) return row;
+  if (!claims && !unit.repeatedly_reverted && !unit.trial) return row;
   return (
     <>
       {row}
@@ -172,7 +174,7 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
         <td className={`border-l-3 ${edge}`} />
         <td colSpan={3} className="space-y-1 px-2.5 pb-2">
           {claims && <Claims unit={unit} />}
-          {unit.contended && (
+          {unit.repeatedly_reverted && (
             <p className="font-semibold text-brass">
               <span aria-hidden>⇄ </span>Somebody or something changes it back again and again, so the device tries only
               once an hour. Find out who.

@@ -38,7 +38,7 @@ const kinds: Record<string, string> = {
   device_restored: "device restored from a snapshot",
   sessions_ended: "sessions ended",
   guard_refused: "guard refused",
-  fought_over: "repeatedly reverted",
+  repeatedly_reverted: "repeatedly reverted",
 };
 
 /** What happened on devices, as they tell it. */

@@ -5,7 +5,7 @@ import { Aside } from "@/ui/page";
 const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
   contested: "is contested",
   held: "is held",
-  fought: "is repeatedly reverted",
+  reverted: "is repeatedly reverted",
 };
 
 /** Where a decision is made; nothing, when it is made on the machine of the service. */
@@ -35,11 +35,11 @@ export function Decisions({ fleet }: { fleet: Overview }) {
         {fleet.decisions.map((d) => (
           <li
             key={`${d.unit} ${d.device_id} ${d.detail}`}
-            className={`border-l-4 px-3 py-2 ${d.kind === "fought" ? "border-brass bg-sheet" : "border-held bg-held-wash"}`}
+            className={`border-l-4 px-3 py-2 ${d.kind === "reverted" ? "border-brass bg-sheet" : "border-held bg-held-wash"}`}
           >
             <p className="font-semibold">
-              <span aria-hidden className={d.kind === "fought" ? "text-brass" : "text-held"}>
-                {d.kind === "fought" ? "⇄" : "▮▮"}
+              <span aria-hidden className={d.kind === "reverted" ? "text-brass" : "text-held"}>
+                {d.kind === "reverted" ? "⇄" : "▮▮"}
               </span>{" "}
               {d.title}
               {verbs[d.kind] && ` ${verbs[d.kind]} on ${d.devices} device${d.devices === 1 ? "" : "s"}`}
