@@ -22,7 +22,7 @@ func TestStandingsAreTheCores(t *testing.T) {
 	for i := range 32 {
 		bit := func(n int) int { return i >> n & 1 }
 		now := s.clock.now()
-		h := drift.Heard{
+		h := drift.StandingInput{
 			HeldUnits:    bit(0),
 			LastContact:  now.Add(-time.Duration(1+9*bit(1)) * time.Minute),
 			OpenFindings: bit(2),

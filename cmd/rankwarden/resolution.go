@@ -18,7 +18,7 @@ import (
 
 // resolution prints a settled scenario: one block for the devices that meet the same assignments,
 // and one for each device that has reported. Only one device is printed when it is named.
-func (a *app) resolution(s *scenario.Settled, only string) error {
+func (a *app) resolution(s *scenario.Result, only string) error {
 	if only != "" {
 		at := slices.IndexFunc(s.Devices, func(f fleet.Facts) bool { return f.Name == only })
 		if at < 0 {

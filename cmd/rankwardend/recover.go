@@ -43,7 +43,7 @@ func recoverCommand() *cobra.Command {
 				return err
 			}
 			defer in.Close()
-			n, err := recoverDeposits(in, out, ring, func(e custody.Exported) bool {
+			n, err := recoverDeposits(in, out, ring, func(e custody.ExportedDeposit) bool {
 				return strings.EqualFold(e.DeviceName, device) && (former || e.State != "former") &&
 					(account == "" || e.About.Target.String() == account)
 			})
@@ -69,12 +69,12 @@ func recoverDeposits(
 	in io.Reader,
 	out io.Writer,
 	key escrow.Opener,
-	wanted func(custody.Exported) bool,
+	wanted func(custody.ExportedDeposit) bool,
 ) (n int, err error) {
 	lines := bufio.NewScanner(in)
 	lines.Buffer(nil, longestLine)
 	for at := 1; lines.Scan(); at++ {
-		var e custody.Exported
+		var e custody.ExportedDeposit
 		if err := json.Unmarshal(lines.Bytes(), &e); err != nil {
 			return n, fmt.Errorf("line %d is no exported deposit: %w", at, err)
 		}

@@ -151,7 +151,7 @@ func logger(k *koanf.Koanf, to io.Writer) (*slog.Logger, error) {
 }
 
 // kept is how long records are kept.
-func kept(k *koanf.Koanf) store.Kept {
+func kept(k *koanf.Koanf) store.RetentionPeriods {
 	kept := intake.DefaultKept
 	for option, of := range map[string]*time.Duration{"keep-reports": &kept.Reports, "keep-events": &kept.Events, "keep-findings": &kept.Findings,
 		"keep-states": &kept.DesiredStates, "keep-orders": &kept.Orders} {

@@ -97,7 +97,7 @@ func FitsName(pattern, name string) bool {
 
 func (c *checker) rotation(id unit.ID, desired unit.RotationValue) {
 	target, _ := id.Target()
-	if slices.ContainsFunc(c.state.Rotation, func(r Rotated) bool { return r.Target == target && r.Elsewhere }) {
+	if slices.ContainsFunc(c.state.Rotation, func(r Rotation) bool { return r.Target == target && r.Elsewhere }) {
 		c.add(id, ChangedElsewhere, "", nil, nil)
 	}
 	last, ever := c.state.LastRotation(target)

@@ -39,7 +39,7 @@ func device() *drift.State {
 			account("mechanic", 1002, ""),
 			bound,
 		},
-		Rotation: []drift.Rotated{
+		Rotation: []drift.Rotation{
 			{Target: principal.FromKey("yard"), RotatedAt: now.Add(-5 * time.Hour)},
 			{Target: principal.FromKey("yard"), RotatedAt: now.Add(-90 * time.Minute)},
 		},
@@ -206,13 +206,13 @@ func TestWhatWasFoundBefore(t *testing.T) {
 
 func TestStand(t *testing.T) {
 	stamp := func(epoch, number int64) drift.Stamp { return drift.Stamp{Epoch: epoch, Number: number} }
-	fine := drift.Heard{LastContact: now, Desired: stamp(1, 4), Reported: stamp(1, 4)}
-	for want, change := range map[drift.Standing]func(h *drift.Heard){
-		drift.InStep:  func(h *drift.Heard) { h.LastContact = now.Add(-3 * time.Minute) },
-		drift.Drifted: func(h *drift.Heard) { h.OpenFindings = 1 },
-		drift.Waiting: func(h *drift.Heard) { h.OpenFindings, h.Desired = 1, stamp(2, 1) },
-		drift.Silent:  func(h *drift.Heard) { h.Desired, h.LastContact = stamp(1, 5), now.Add(-3*time.Minute-1) },
-		drift.Held:    func(h *drift.Heard) { h.HeldUnits, h.LastContact = 1, time.Time{} },
+	fine := drift.StandingInput{LastContact: now, Desired: stamp(1, 4), Reported: stamp(1, 4)}
+	for want, change := range map[drift.Standing]func(h *drift.StandingInput){
+		drift.InStep:  func(h *drift.StandingInput) { h.LastContact = now.Add(-3 * time.Minute) },
+		drift.Drifted: func(h *drift.StandingInput) { h.OpenFindings = 1 },
+		drift.Waiting: func(h *drift.StandingInput) { h.OpenFindings, h.Desired = 1, stamp(2, 1) },
+		drift.Silent:  func(h *drift.StandingInput) { h.Desired, h.LastContact = stamp(1, 5), now.Add(-3*time.Minute-1) },
+		drift.Held:    func(h *drift.StandingInput) { h.HeldUnits, h.LastContact = 1, time.Time{} },
 	} {
 		h := fine
 		change(&h)

@@ -53,7 +53,7 @@ type State struct {
 	LocalGroups []LocalGroup      `json:"local_groups,omitempty"`
 	Passwords   *Passwords        `json:"passwords,omitempty"`
 	Lockout     *unit.LockoutRule `json:"lockout,omitempty"`
-	Rotation    []Rotated         `json:"rotation,omitempty"`
+	Rotation    []Rotation        `json:"rotation,omitempty"`
 	Unsupported []unit.ID         `json:"unsupported,omitempty"` // units this platform cannot carry
 }
 
@@ -75,8 +75,8 @@ type Account struct {
 	LockedUntil   *time.Time `json:"locked_until"` // nil while locked: until someone unlocks
 }
 
-// Rotated is when the password of an account was last changed, and where it is kept.
-type Rotated struct {
+// Rotation is when the password of an account was last changed, and where it is kept.
+type Rotation struct {
 	Target    principal.Ref `json:"target"`
 	RotatedAt time.Time     `json:"rotated_at"`
 	Deposit   string        `json:"deposit"` // EPOCH.NUMBER

@@ -20,8 +20,8 @@ var Standings = [...]Standing{Held, Silent, Waiting, Drifted, InStep}
 // SilentAfter is the number of check-in intervals after which a device is silent.
 const SilentAfter = 3
 
-// Heard is what a standing is worked out from.
-type Heard struct {
+// StandingInput is what a standing is worked out from.
+type StandingInput struct {
 	HeldUnits    int
 	LastContact  time.Time // zero when never heard from
 	Desired      Stamp     // the newest desired state
@@ -31,7 +31,7 @@ type Heard struct {
 }
 
 // Stand works out the standing at a time, for devices that check in every interval.
-func Stand(h Heard, now time.Time, interval time.Duration) Standing {
+func Stand(h StandingInput, now time.Time, interval time.Duration) Standing {
 	switch {
 	case h.HeldUnits > 0:
 		return Held

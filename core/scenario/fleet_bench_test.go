@@ -59,7 +59,7 @@ func BenchmarkSettleFleet(b *testing.B) { settleFleet(b, largeFleet(b)) }
 func BenchmarkSettleHarderFleet(b *testing.B) { settleFleet(b, fleetOf(b, largefleet.WriteHarder)) }
 
 func settleFleet(b *testing.B, s *scenario.Scenario) {
-	var settled *scenario.Settled
+	var settled *scenario.Result
 	for b.Loop() {
 		settled = s.Settle(atOnce)
 	}
@@ -134,7 +134,7 @@ func largeReport(now time.Time) *drift.State {
 			a.Key = "keeper-1"
 			state.Rotation = append(
 				state.Rotation,
-				drift.Rotated{Target: principal.FromKey(a.Key), RotatedAt: now.Add(-time.Hour)},
+				drift.Rotation{Target: principal.FromKey(a.Key), RotatedAt: now.Add(-time.Hour)},
 			)
 		}
 		state.Accounts = append(state.Accounts, a)

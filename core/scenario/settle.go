@@ -9,14 +9,14 @@ import (
 	"rankwarden.example/core/resolve"
 )
 
-// Settled is a scenario with the plan of what every device is to have.
-type Settled struct {
+// Result is a scenario with the plan of what every device is to have.
+type Result struct {
 	*plan.Plan
 	Scenario *Scenario
 }
 
 // Settle settles every device, with what is independent done as each does.
-func (s *Scenario) Settle(each fleet.Each) *Settled { return &Settled{plan.Run(s.Inputs, each), s} }
+func (s *Scenario) Settle(each fleet.Each) *Result { return &Result{plan.Run(s.Inputs, each), s} }
 
 // Candidate is an assignment that may include a device.
 type Candidate struct {
@@ -39,7 +39,7 @@ type Device struct {
 }
 
 // Device gives the result for a device by its index.
-func (s *Settled) Device(i int) Device {
+func (s *Result) Device(i int) Device {
 	scope := s.Of(i)
 	d := Device{
 		Device:      s.Devices[i].Name,
@@ -86,7 +86,7 @@ type Counts struct {
 }
 
 // Count sums the scenario up. The times are left to the caller, who has a clock.
-func (s *Settled) Count() Counts {
+func (s *Result) Count() Counts {
 	c := Counts{Devices: len(s.Devices), DistinctSets: len(s.Scopes), Problems: map[resolve.Code]int{}}
 	for _, scope := range s.Scopes {
 		lane, devices := scope.Enforced, len(scope.Devices)
@@ -104,7 +104,7 @@ func (s *Settled) Count() Counts {
 }
 
 // Clean reports whether no enforced lane has an error or a contested unit.
-func (s *Settled) Clean() bool {
+func (s *Result) Clean() bool {
 	for _, r := range s.Scopes {
 		for _, p := range r.Enforced.Problems {
 			if p.Severity == policy.Error {

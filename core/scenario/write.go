@@ -8,7 +8,7 @@ import (
 )
 
 // WriteJSON writes the resolution of every device, sorted by name, with two spaces of indentation.
-func (s *Settled) WriteJSON(w io.Writer) error {
+func (s *Result) WriteJSON(w io.Writer) error {
 	out := bufio.NewWriter(w)
 	out.WriteString("{\n  \"format\": \"" + ResolutionFormat + "\",\n  \"devices\": [")
 	var indented bytes.Buffer

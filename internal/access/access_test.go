@@ -39,7 +39,7 @@ func (r *records) SetSignInFailure(f store.SignInFailure) error {
 	return nil
 }
 func (r *records) GroupsNamed([]string) ([]store.Group, error) { return nil, nil }
-func (r *records) RuledGroups() ([]store.Ruled, error)         { return nil, nil }
+func (r *records) RuledGroups() ([]store.RuleGroup, error)     { return nil, nil }
 func (r *records) ListGroups(string, store.Page) ([]store.GroupCount, string, error) {
 	return nil, "", nil
 }

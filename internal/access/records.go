@@ -12,7 +12,7 @@ import (
 type Records interface {
 	uow.Records
 	membership.Names
-	RuledGroups() ([]store.Ruled, error)
+	RuledGroups() ([]store.RuleGroup, error)
 
 	AddAPIToken(a store.APIToken) error
 	AddOperator(o store.Operator) error

@@ -198,6 +198,6 @@ func (a *Agent) openDesired(document string) error {
 			a.journal.Desired.Number,
 		)
 	}
-	a.journal.Desired, a.journal.Asked = stamp, d.Asked
+	a.journal.Desired, a.journal.Asked = stamp, d.DesiredContent
 	return nil
 }

@@ -115,11 +115,11 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 		return reconcile.Outcome{}, nil, fmt.Errorf("reading the device: %w", err)
 	}
 	job := reconcile.Job{
-		Asked:    a.journal.Asked,
-		Bindings: a.journal.Bindings,
-		Leave:    leave,
-		Random:   a.Random,
-		Escrowed: a.journal.Escrowed(state),
+		DesiredContent: a.journal.Asked,
+		Bindings:       a.journal.Bindings,
+		Leave:          leave,
+		Random:         a.Random,
+		Escrowed:       a.journal.Escrowed(state),
 	}
 	outcome, err := reconcile.Run(ctx, a.Host, job)
 	changed := !same(outcome.Bindings, a.journal.Bindings) || len(outcome.Events) > 0
@@ -161,7 +161,7 @@ func differing(before, now drift.State) *drift.State {
 	if !same(before.Lockout, now.Lockout) {
 		parts.Lockout = now.Lockout
 	}
-	if slices.ContainsFunc(now.Rotation, func(r drift.Rotated) bool { return r.Elsewhere }) {
+	if slices.ContainsFunc(now.Rotation, func(r drift.Rotation) bool { return r.Elsewhere }) {
 		parts.Rotation = now.Rotation
 	}
 	if same(parts, drift.State{}) {

@@ -104,11 +104,11 @@ func (r *records) ListGroups(string, store.Page) ([]store.GroupCount, string, er
 	return list, "", nil
 }
 
-func (r *records) RuledGroups() ([]store.Ruled, error) {
-	var list []store.Ruled
+func (r *records) RuledGroups() ([]store.RuleGroup, error) {
+	var list []store.RuleGroup
 	for _, g := range r.groups {
 		if g.Rule != "" {
-			list = append(list, store.Ruled{ID: g.ID, Name: g.Name, Rule: g.Rule})
+			list = append(list, store.RuleGroup{ID: g.ID, Name: g.Name, Rule: g.Rule})
 		}
 	}
 	return list, nil

@@ -28,7 +28,7 @@ type DirectoryChange struct {
 	Added   int
 	Changed int
 	Removed int // that vanished; they keep their identifiers until they are let go
-	Skipped []directory.Skipped
+	Skipped []directory.SkippedEntry
 	losing  int // entries in use that are lacking, when that waits for a decision
 }
 
@@ -79,7 +79,7 @@ func (s *Service) ImportDirectory(
 	return change, err
 }
 
-func reasons(skipped []directory.Skipped) string {
+func reasons(skipped []directory.SkippedEntry) string {
 	if len(skipped) == 0 {
 		return "none of its entries is a person or a group"
 	}

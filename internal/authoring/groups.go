@@ -138,7 +138,7 @@ func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup
 				return err
 			}
 			if want.Rule != "" {
-				changed, err := membership.Regroup(tx, []store.Ruled{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
+				changed, err := membership.Regroup(tx, []store.RuleGroup{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
 				if err != nil {
 					return err
 				}

@@ -64,7 +64,7 @@ func checkRuleChange(g store.Group, c GroupChange) error {
 
 // ruleChanged works out a group by its new rule, and asks for the devices that came or went to be settled.
 func ruleChanged(tx Records, w *uow.Work, g store.Group) error {
-	changed, err := membership.Regroup(tx, []store.Ruled{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
+	changed, err := membership.Regroup(tx, []store.RuleGroup{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
 	if err != nil {
 		return err
 	}

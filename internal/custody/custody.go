@@ -34,7 +34,7 @@ type Options struct {
 // Service is the room. Use [New].
 type Service struct {
 	Options
-	listed atomic.Pointer[listed]
+	listed atomic.Pointer[knownKeyList]
 	opener atomic.Pointer[escrow.Opener]
 }
 

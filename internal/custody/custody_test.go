@@ -39,10 +39,12 @@ func (r *records) EscrowKeys() ([]store.EscrowKey, error)                   { re
 func (r *records) LockOperator(string) (store.Operator, error)              { return store.Operator{}, nil }
 func (r *records) Device(store.Clock, string, string) (store.Device, error) { return r.device, nil }
 func (r *records) LockDevice(string) (store.Device, error)                  { return r.device, nil }
-func (r *records) Asked(string) (protocol.Asked, error)                     { return protocol.Asked{}, nil }
-func (r *records) CountReveals(string, time.Time) (int, error)              { return r.reveals, nil }
-func (r *records) AddReveal(store.Reveal) error                             { r.reveals++; return nil }
-func (r *records) DevicesIntoEpoch(int64) error                             { return nil }
+func (r *records) Asked(string) (protocol.DesiredContent, error) {
+	return protocol.DesiredContent{}, nil
+}
+func (r *records) CountReveals(string, time.Time) (int, error) { return r.reveals, nil }
+func (r *records) AddReveal(store.Reveal) error                { r.reveals++; return nil }
+func (r *records) DevicesIntoEpoch(int64) error                { return nil }
 
 func (r *records) OutOfReach(reach auth.Reach, _ []string) (string, error) {
 	if reach.Everywhere() {

@@ -99,7 +99,7 @@ func (s *Service) Challenge(ctx context.Context, number int64) (Challenge, error
 
 // ProveEscrowKey makes a key live when the answer shows that its challenge was opened.
 func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number int64, answer string) error {
-	var list *listed
+	var list *knownKeyList
 	err := s.Do(
 		ctx,
 		uow.Act{Who: who, Right: auth.Administer, Action: "keys.proved", Object: fmt.Sprint(number)},
@@ -140,7 +140,7 @@ func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number 
 // RetireEscrowKey has nothing new sealed to a key. What is sealed to it stays, and so must its
 // private half, until it is sealed again to another one.
 func (s *Service) RetireEscrowKey(ctx context.Context, who auth.Identity, number int64) error {
-	var list *listed
+	var list *knownKeyList
 	err := s.Do(
 		ctx,
 		uow.Act{Who: who, Right: auth.Administer, Action: "keys.retired", Object: fmt.Sprint(number)},

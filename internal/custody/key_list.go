@@ -14,8 +14,8 @@ import (
 	"rankwarden.example/internal/uow"
 )
 
-// listed is what this replica knows of the newest key list.
-type listed struct {
+// knownKeyList is what this replica knows of the newest key list.
+type knownKeyList struct {
 	organisation string
 	epoch        int64
 	number       int64
@@ -45,7 +45,7 @@ func (s *Service) KeyListNumber() int64 { return s.listed.Load().number }
 
 // publish makes a new signed key list when the live keys are not those of the newest one.
 func (s *Service) publish(ctx context.Context) error {
-	var list *listed
+	var list *knownKeyList
 	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) (err error) {
 		list, err = s.list(tx, w)
 		return err
@@ -54,7 +54,7 @@ func (s *Service) publish(ctx context.Context) error {
 }
 
 // know takes a list as the newest, once the transaction that made it ended well.
-func (s *Service) know(list *listed, err error) error {
+func (s *Service) know(list *knownKeyList, err error) error {
 	if err == nil {
 		s.listed.Store(list)
 	}
@@ -62,7 +62,7 @@ func (s *Service) know(list *listed, err error) error {
 }
 
 // list gives the key list of the keys that are live, which is a new one when they are others than before.
-func (s *Service) list(tx Records, w *uow.Work) (*listed, error) {
+func (s *Service) list(tx Records, w *uow.Work) (*knownKeyList, error) {
 	state, err := tx.LockServiceState(s.Organisation)
 	if err != nil {
 		return nil, err
@@ -108,7 +108,7 @@ func (s *Service) list(tx Records, w *uow.Work) (*listed, error) {
 			map[string]any{"number": state.KeyListNumber, "keys": names},
 		)
 	}
-	return &listed{state.Organisation, state.Epoch, state.KeyListNumber, state.KeyList}, nil
+	return &knownKeyList{state.Organisation, state.Epoch, state.KeyListNumber, state.KeyList}, nil
 }
 
 // ErrForeignKeys is matched when the key file is not that of the database.
@@ -171,7 +171,7 @@ func (s *Service) ReloadKeys(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	s.listed.Store(&listed{state.Organisation, state.Epoch, state.KeyListNumber, state.KeyList})
+	s.listed.Store(&knownKeyList{state.Organisation, state.Epoch, state.KeyListNumber, state.KeyList})
 	return nil
 }
 

@@ -22,7 +22,7 @@ type Records interface {
 	AddEscrowKey(k store.EscrowKey) error
 	AddOrders(devices []string, o store.Order) ([]string, error)
 	AddReveal(r store.Reveal) error
-	Asked(digest string) (protocol.Asked, error)
+	Asked(digest string) (protocol.DesiredContent, error)
 	BeginEpoch(device string, epoch int64, nonce string) error
 	ConfirmDeposit(d store.Deposit, at time.Time) error
 	CountReveals(operator string, since time.Time) (int, error)

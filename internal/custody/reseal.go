@@ -92,8 +92,8 @@ func (s *Service) Reseal(
 	)
 }
 
-// Exported is one deposit in a file that the recovery key opens without the service.
-type Exported struct {
+// ExportedDeposit is one deposit in a file that the recovery key opens without the service.
+type ExportedDeposit struct {
 	DeviceName  string       `json:"device_name"`
 	State       string       `json:"state"`
 	DepositedAt time.Time    `json:"deposited_at"`
@@ -102,7 +102,7 @@ type Exported struct {
 }
 
 // ExportDeposits gives every deposit that is sealed to a recovery key. It holds sealed bytes only.
-func (s *Service) ExportDeposits(ctx context.Context, who auth.Identity, receive func(Exported) error) (int, error) {
+func (s *Service) ExportDeposits(ctx context.Context, who auth.Identity, receive func(ExportedDeposit) error) (int, error) {
 	names := map[string]string{}
 	done := 0
 	var last store.Deposit
@@ -125,7 +125,7 @@ func (s *Service) ExportDeposits(ctx context.Context, who auth.Identity, receive
 			}
 			about := d.About(*d.RecoveryNumber)
 			about.Format = escrow.AboutFormat
-			if err := receive(Exported{names[d.DeviceID], d.State, d.DepositedAt, about, d.RecoverySealed}); err != nil {
+			if err := receive(ExportedDeposit{names[d.DeviceID], d.State, d.DepositedAt, about, d.RecoverySealed}); err != nil {
 				return done, err
 			}
 			done++

@@ -9,7 +9,7 @@ import (
 // BeginEpoch begins a new epoch of the service, after its database came back from a backup: every
 // device is told anew, under numbers that were never used, and gives again what the database lacks.
 func (s *Service) BeginEpoch(ctx context.Context) (epoch int64, err error) {
-	var list *listed
+	var list *knownKeyList
 	err = s.Do(
 		ctx,
 		uow.Act{Who: uow.Itself, Action: "service.restored", Object: "service"},

@@ -13,8 +13,8 @@ import (
 	"rankwarden.example/internal/uow"
 )
 
-// composed is what devices with the same scope and the same settings before are to have.
-type composed struct {
+// composition is what devices with the same scope and the same settings before are to have.
+type composition struct {
 	body, digest, held string
 	heldUnits          int
 }
@@ -28,8 +28,8 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 		return err
 	}
 	holds := scope.lane.Holds() // then composing depends on what a device was told before
-	cache := map[string]composed{}
-	var settled []store.Settled
+	cache := map[string]composition{}
+	var settled []store.SettlingResult
 	for _, d := range devices {
 		before := ""
 		if holds {
@@ -45,7 +45,7 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 				return err
 			}
 		}
-		next := store.Settled{
+		next := store.SettlingResult{
 			Device:    d.ID,
 			Name:      d.Name,
 			Scope:     scope.record.Digest,
@@ -86,13 +86,13 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 	return nil
 }
 
-func (run *settlement) compose(tx Records, lane resolve.Lane, before string) (composed, error) {
+func (run *settlement) compose(tx Records, lane resolve.Lane, before string) (composition, error) {
 	previous, err := tx.Asked(before)
 	if err != nil {
-		return composed{}, err
+		return composition{}, err
 	}
 	settings, held := resolve.Compose(lane, previous.Settings)
-	asked := protocol.Asked{Settings: settings, Directory: []principal.Entry{}}
+	asked := protocol.DesiredContent{Settings: settings, Directory: []principal.Entry{}}
 	known := principal.NewTable(previous.Directory)
 	for _, ref := range unit.Named(settings) {
 		if entry, ok := run.directory[ref]; ok {
@@ -103,8 +103,8 @@ func (run *settlement) compose(tx Records, lane resolve.Lane, before string) (co
 	}
 	body, err := json.Marshal(asked)
 	if err != nil {
-		return composed{}, fmt.Errorf("composing a desired state: %w", err)
+		return composition{}, fmt.Errorf("composing a desired state: %w", err)
 	}
 	heldJSON, err := json.Marshal(held)
-	return composed{string(body), protocol.Digest(body), string(heldJSON), len(held)}, err
+	return composition{string(body), protocol.Digest(body), string(heldJSON), len(held)}, err
 }

@@ -76,14 +76,14 @@ func (r *records) LockForSettling(ids []string) (list []store.SettledDevice, err
 	return list, nil
 }
 
-func (r *records) Asked(digest string) (asked protocol.Asked, err error) {
+func (r *records) Asked(digest string) (asked protocol.DesiredContent, err error) {
 	if digest != "" {
 		err = json.Unmarshal([]byte(r.settings[digest]), &asked)
 	}
 	return asked, err
 }
 
-func (r *records) SetSettled(list []store.Settled, _ time.Time) error {
+func (r *records) SetSettled(list []store.SettlingResult, _ time.Time) error {
 	r.times++
 	for _, s := range list {
 		d := r.devices[s.Device]

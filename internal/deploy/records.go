@@ -15,7 +15,7 @@ type Records interface {
 	uow.Records
 	published.Records
 
-	Asked(digest string) (protocol.Asked, error)
+	Asked(digest string) (protocol.DesiredContent, error)
 	Assignments() ([]store.Assignment, error)
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
 	DirectoryTable(refs []principal.Ref) (*principal.Table, error)
@@ -25,7 +25,7 @@ type Records interface {
 	PutScope(s store.Scope) error
 	PutSettings(digest, body string) error
 	RequestSettleAgain(r store.SettleRequest) error
-	SetSettled(list []store.Settled, at time.Time) error
+	SetSettled(list []store.SettlingResult, at time.Time) error
 	SettleDone(ids []int64) error
 	SettleFailed(ids []int64, why string, next time.Time) error
 	SettleRequests() ([]store.SettleRequest, error)

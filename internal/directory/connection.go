@@ -67,7 +67,7 @@ func (c Connection) Check() error {
 }
 
 // Fetch reads all people and groups.
-func (c Connection) Fetch(ctx context.Context) ([]Entry, []Skipped, error) {
+func (c Connection) Fetch(ctx context.Context) ([]Entry, []SkippedEntry, error) {
 	if err := c.Check(); err != nil {
 		return nil, nil, err
 	}

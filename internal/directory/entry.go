@@ -20,8 +20,8 @@ type Entry struct {
 	DN    string
 }
 
-// Skipped is a person or group that cannot be named in a policy, and why.
-type Skipped struct {
+// SkippedEntry is a person or group that cannot be named in a policy, and why.
+type SkippedEntry struct {
 	DN  string
 	Why string
 }
@@ -39,7 +39,7 @@ var classes = map[string]principal.Kind{
 }
 
 // take reads objects; what is neither a person nor a group is passed over.
-func take(objects []*ldap.Entry) (entries []Entry, skipped []Skipped) {
+func take(objects []*ldap.Entry) (entries []Entry, skipped []SkippedEntry) {
 	seen := map[principal.Ref]string{}
 	for _, object := range objects {
 		kind, found := kindOf(object)
@@ -51,7 +51,7 @@ func take(objects []*ldap.Entry) (entries []Entry, skipped []Skipped) {
 			err = fmt.Errorf("it has the same name as %s", seen[entry.Ref])
 		}
 		if err != nil {
-			skipped = append(skipped, Skipped{object.DN, err.Error()})
+			skipped = append(skipped, SkippedEntry{object.DN, err.Error()})
 			continue
 		}
 		seen[entry.Ref] = object.DN

@@ -15,7 +15,7 @@ var ErrLDIF = errors.New("this is no LDIF that can be read")
 
 // ParseLDIF reads the people and groups of an LDIF file (RFC 2849) with content records. Values given
 // by URL are refused: they would be read from the service's own disk.
-func ParseLDIF(source []byte) ([]Entry, []Skipped, error) {
+func ParseLDIF(source []byte) ([]Entry, []SkippedEntry, error) {
 	line := 0
 	for text := range bytes.Lines(source) {
 		line++

@@ -27,7 +27,7 @@ type Device struct {
 	Scope                    string
 	Held                     []resolve.Held
 	RepeatedlyReverted       []unit.ID
-	Heard                    drift.Heard
+	Heard                    drift.StandingInput
 	Findings                 []store.SeenFinding // open ones
 	Rotations                []store.SeenRotation
 	Locked                   []store.LockedAccount

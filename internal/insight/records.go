@@ -22,7 +22,7 @@ type Records interface {
 	scopes.One
 	scopes.Many
 
-	Asked(digest string) (protocol.Asked, error)
+	Asked(digest string) (protocol.DesiredContent, error)
 	Assignments() ([]store.Assignment, error)
 	DepositTimes(clock store.Clock, device string, state *drift.State) error
 	DesiredBefore(device string, epoch int64, most int) ([]store.DesiredState, error)
@@ -41,7 +41,7 @@ type Records interface {
 	RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error)
 	RecentFindings(reach auth.Reach, since time.Time, limit int) ([]store.Finding, error)
 	ReportBody(id int64) (drift.Report, store.Report, error)
-	RuledGroups() ([]store.Ruled, error)
+	RuledGroups() ([]store.RuleGroup, error)
 	SettleWaiting() (waiting int, failed []store.SettleRequest, err error)
 	SumClosedFindings(f store.FindingFilter, since time.Time) ([]store.FindingSum, error)
 	Unrecovered() (n int, example store.DeviceName, err error)

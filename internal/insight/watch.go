@@ -22,14 +22,14 @@ const (
 // Counts are numbers of devices by standing.
 type Counts = fleetview.Counts
 
-// Verified counts live devices: all, those heard from within three check-in intervals, those read back
+// VerifiedCounts counts live devices: all, those heard from within three check-in intervals, those read back
 // under their newest desired state, and those that are both.
-type Verified struct{ Devices, Online, Verified, OnlineVerified int }
+type VerifiedCounts struct{ Devices, Online, Verified, OnlineVerified int }
 
 // Overview is the fleet now, as far as an operator may see it.
 type Overview struct {
 	Standings Counts
-	Verified  Verified
+	Verified  VerifiedCounts
 	Strips    []fleetview.Group // devices are named where they are few enough to be drawn
 	Decisions []Decision
 	Edits     []audit.Entry

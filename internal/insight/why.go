@@ -127,8 +127,8 @@ type explanation struct {
 	now       store.Clock
 	enforced  resolve.Lane
 	projected *resolve.Lane
-	told      protocol.Asked // what the device is to have
-	former    protocol.Asked // what its last report was made under
+	told      protocol.DesiredContent // what the device is to have
+	former    protocol.DesiredContent // what its last report was made under
 	report    *drift.Report
 	directory *principal.Table
 }
@@ -176,13 +176,13 @@ func (e *explanation) read(tx Records) (err error) {
 
 // askedWhenReported gives what the last report was made under: while a newer desired state is not
 // yet reported back, what the device has can only be compared with the former one.
-func askedWhenReported(tx Records, d store.Device, told protocol.Asked) (protocol.Asked, error) {
+func askedWhenReported(tx Records, d store.Device, told protocol.DesiredContent) (protocol.DesiredContent, error) {
 	if d.ReportedNumber == 0 || d.ReportedEpoch == d.DesiredEpoch && d.ReportedNumber == d.DesiredNumber {
 		return told, nil
 	}
 	former, err := tx.DesiredState(d.ID, d.ReportedEpoch, d.ReportedNumber)
 	if err != nil {
-		return protocol.Asked{}, err
+		return protocol.DesiredContent{}, err
 	}
 	return tx.Asked(former.Settings)
 }

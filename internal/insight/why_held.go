@@ -29,7 +29,7 @@ func undecided(tx Records, d store.Device, met []Met) (map[string]string, error)
 	}
 	missing := map[string][]string{} // facts by group
 	for _, g := range groups {
-		i := slices.IndexFunc(ruled, func(r store.Ruled) bool { return r.Name == g.Name })
+		i := slices.IndexFunc(ruled, func(r store.RuleGroup) bool { return r.Name == g.Name })
 		if g.Certain || i < 0 {
 			continue
 		}

@@ -112,7 +112,7 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		if err := nameReported(tx, w, d, r.Device); err != nil {
 			return err
 		}
-		done := store.Reported{
+		done := store.ReportChanges{
 			Device:             d.ID,
 			Epoch:              epoch,
 			Seq:                r.Seq,

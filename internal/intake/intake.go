@@ -22,7 +22,7 @@ type Service struct {
 	View      reach.Fleet
 	Scopes    *scopes.Known
 	Strangers *strangers.Counter
-	Kept      store.Kept // how long records are kept
+	Kept      store.RetentionPeriods // how long records are kept
 	Pruner    Pruner
 	// Forget lets go of what other rooms no longer keep.
 	Forget func(ctx context.Context) error
@@ -37,5 +37,5 @@ type Keys interface {
 
 // Pruner deletes what is no longer kept, and says how much of what.
 type Pruner interface {
-	Prune(ctx context.Context, kept store.Kept, now time.Time) (map[string]int64, error)
+	Prune(ctx context.Context, kept store.RetentionPeriods, now time.Time) (map[string]int64, error)
 }

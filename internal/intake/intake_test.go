@@ -30,7 +30,7 @@ type records struct {
 	reports  map[int64]store.Report
 	asked    []unit.Setting
 	open     map[int64]store.Finding
-	reported *store.Reported
+	reported *store.ReportChanges
 	named    map[string]bool // devices of other names
 	deciding string          // group that decides reach and lists the new name
 }
@@ -39,19 +39,19 @@ func (r *records) AppendAudit(e audit.Entry) error                { return r.Tra
 func (r *records) Notify(n store.Notice) error                    { return r.Trail.Notify(n) }
 func (r *records) RequestSettle(q store.SettleRequest) error      { return r.Trail.RequestSettle(q) }
 func (r *records) LockDevice(string) (store.Device, error)        { return r.device, nil }
-func (r *records) RuledGroups() ([]store.Ruled, error)            { return nil, nil }
+func (r *records) RuledGroups() ([]store.RuleGroup, error)        { return nil, nil }
 func (r *records) DecidingGroup(string, []string) (string, error) { return r.deciding, nil }
 func (r *records) RenameDevice(_, name, key string) error {
 	r.device.Name, r.device.NameKey = name, key
 	return nil
 }
-func (r *records) SetNext(string, []drift.Rotated) error                { return nil }
+func (r *records) SetNext(string, []drift.Rotation) error               { return nil }
 func (r *records) SetRules(string, map[principal.Ref]int) error         { return nil }
 func (r *records) DepositTimes(store.Clock, string, *drift.State) error { return nil }
-func (r *records) Asked(string) (protocol.Asked, error) {
-	return protocol.Asked{Settings: r.asked}, nil
+func (r *records) Asked(string) (protocol.DesiredContent, error) {
+	return protocol.DesiredContent{Settings: r.asked}, nil
 }
-func (r *records) SetReported(d store.Reported) error {
+func (r *records) SetReported(d store.ReportChanges) error {
 	r.reported = &d
 	r.device.Seq = d.Seq
 	return nil

@@ -29,7 +29,7 @@ type Records interface {
 	AddOrders(devices []string, o store.Order) ([]string, error)
 	AddReport(r store.Report) (int64, error)
 	AddToGroup(groupID string, devices []string) error
-	Asked(digest string) (protocol.Asked, error)
+	Asked(digest string) (protocol.DesiredContent, error)
 	CloseFindings(ids []int64, at time.Time) error
 	CountOpenFinding(device string) error
 	CountOrders(reach auth.Reach, batch string, now time.Time) (map[string]int, error)
@@ -59,8 +59,8 @@ type Records interface {
 	SetDeviceState(id, state string) error
 	SetFacts(id, path string, tags []string, primaryUser string) error
 	SetMismatched(id string) error
-	SetNext(device string, reported []drift.Rotated) error
-	SetReported(r store.Reported) error
+	SetNext(device string, reported []drift.Rotation) error
+	SetReported(r store.ReportChanges) error
 	SetRules(device string, every map[principal.Ref]int) error
 	SettingsBody(digest string) (string, error)
 	UseEnrolmentToken(id string) error

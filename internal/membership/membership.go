@@ -13,9 +13,9 @@ import (
 
 // Records is what is needed of the records to work groups out.
 type Records interface {
-	RuledGroups() ([]store.Ruled, error)
+	RuledGroups() ([]store.RuleGroup, error)
 	LiveFacts(ids []string) ([]store.DeviceFacts, error)
-	MembershipsOf(groups []store.Ruled, devices []store.DeviceFacts) (map[store.MemberKey]assign.Truth, error)
+	MembershipsOf(groups []store.RuleGroup, devices []store.DeviceFacts) (map[store.MemberKey]assign.Truth, error)
 	DropMemberships(list []store.Membership) error
 	PutMemberships(list []store.Membership) error
 }
@@ -28,7 +28,7 @@ type Work interface {
 
 // Regroup works out the groups by rule for live devices, of all of them when none is given, and
 // stores what changed. It gives the identifiers of the devices whose membership changed.
-func Regroup(tx Records, groups []store.Ruled, devices []string) ([]string, error) {
+func Regroup(tx Records, groups []store.RuleGroup, devices []string) ([]string, error) {
 	if len(groups) == 0 || devices != nil && len(devices) == 0 {
 		return nil, nil
 	}

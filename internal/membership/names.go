@@ -65,7 +65,7 @@ func Asked(tx Names, group string) error {
 // Listed refuses groups that do not exist, or that follow a rule so that nobody can be put into them.
 func Listed(tx interface {
 	Names
-	RuledGroups() ([]store.Ruled, error)
+	RuledGroups() ([]store.RuleGroup, error)
 }, groups []string) error {
 	if err := Exist(tx, "groups", groups); err != nil {
 		return err

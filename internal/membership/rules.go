@@ -39,7 +39,7 @@ var (
 // NotByDevice refuses groups whose rule reads what a device says of itself: a device could talk itself
 // out of a policy, or into somebody's reach.
 func NotByDevice(tx interface {
-	RuledGroups() ([]store.Ruled, error)
+	RuledGroups() ([]store.RuleGroup, error)
 }, groups []string, u Use) error {
 	ruled, err := tx.RuledGroups()
 	if err != nil {

@@ -21,12 +21,12 @@ type Desired struct {
 	Name   string `json:"name"`
 	Epoch  int64  `json:"epoch"`
 	Number int64  `json:"number"`
-	Asked
+	DesiredContent
 }
 
-// Asked is what a device is to have: the units, and the identifiers of the people and groups of the
+// DesiredContent is what a device is to have: the units, and the identifiers of the people and groups of the
 // directory that they name.
-type Asked struct {
+type DesiredContent struct {
 	Settings  []unit.Setting    `json:"settings"`  // sorted by unit
 	Directory []principal.Entry `json:"directory"` // sorted by reference
 }
@@ -156,7 +156,7 @@ func ParseToken(s string) (Token, error) {
 	return Token{parts[1], parts[2], parts[3]}, nil
 }
 
-// DesiredBytes is the exact payload of a desired state that asks for the given JSON of an [Asked].
+// DesiredBytes is the exact payload of a desired state that asks for the given JSON of a [DesiredContent].
 func DesiredBytes(device, name string, epoch, number int64, asked string) ([]byte, error) {
 	var body struct {
 		Settings  json.RawMessage `json:"settings"`

@@ -38,7 +38,7 @@ type Options struct {
 	OpenEscrow func() (escrow.Opener, error)
 	// RevealBudget is how many passwords an operator may see in an hour before a second person must approve.
 	RevealBudget int
-	Kept         store.Kept // how long records are kept
+	Kept         store.RetentionPeriods // how long records are kept
 	// DirectoryConnection is nil where the directory is only imported.
 	DirectoryConnection *directory.Connection
 	// Patience is how long an edit waits at most until the lists have it, 2 seconds when 0: then they follow later.

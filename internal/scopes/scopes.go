@@ -22,17 +22,17 @@ const (
 
 // Known is what was read. The zero Known is ready to use.
 type Known struct {
-	policies    kept // by digest and setting: policies with their revisions, in words
-	assignments kept // by digest: names
+	policies    boundedMap // by digest and setting: policies with their revisions, in words
+	assignments boundedMap // by digest: names
 }
 
-// kept is a map that is emptied when it grew too large.
-type kept struct {
+// boundedMap is a map that is emptied when it grew too large.
+type boundedMap struct {
 	values sync.Map
 	count  atomic.Int64
 }
 
-func (k *kept) put(key, value any, most int64) {
+func (k *boundedMap) put(key, value any, most int64) {
 	if k.count.Add(1) > most {
 		k.values.Clear()
 		k.count.Store(1)

@@ -49,17 +49,17 @@ type Config struct {
 	Interval     time.Duration    // between two check-ins of a device
 	Now          func() time.Time // the clock, [time.Now] when nil
 
-	Kept           store.Kept            // how long records are kept, [intake.DefaultKept] where zero
-	Directory      *directory.Connection // nil for none
-	DirectoryEvery time.Duration         // between two readings of it
-	Patience       time.Duration         // see [rooms.Options]
+	Kept           store.RetentionPeriods // how long records are kept, [intake.DefaultKept] where zero
+	Directory      *directory.Connection  // nil for none
+	DirectoryEvery time.Duration          // between two readings of it
+	Patience       time.Duration          // see [rooms.Options]
 }
 
 // DefaultBudget is how many passwords an operator may usually see in an hour before a second person must approve.
 const DefaultBudget = 10
 
-func (c Config) kept() store.Kept {
-	if c.Kept == (store.Kept{}) {
+func (c Config) kept() store.RetentionPeriods {
+	if c.Kept == (store.RetentionPeriods{}) {
 		return intake.DefaultKept
 	}
 	return c.Kept

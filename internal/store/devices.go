@@ -86,8 +86,8 @@ type Stands struct {
 const standsColumns = "d.held_units, d.last_contact, d.desired_epoch, d.desired_number, d.reported_epoch, d.reported_number, d.open_findings, d.mismatched"
 
 // Heard is the same in the words of the core.
-func (s Stands) Heard() drift.Heard {
-	h := drift.Heard{HeldUnits: s.HeldUnits, Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
+func (s Stands) Heard() drift.StandingInput {
+	h := drift.StandingInput{HeldUnits: s.HeldUnits, Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
 		Reported: drift.Stamp{
 			Epoch:  s.ReportedEpoch,
 			Number: s.ReportedNumber,

@@ -6,14 +6,14 @@ import (
 	"rankwarden.example/internal/auth"
 )
 
-// Ruled is a group that follows a rule.
-type Ruled struct {
+// RuleGroup is a group that follows a rule.
+type RuleGroup struct {
 	ID, Name, Rule string
 }
 
 // RuledGroups are all groups that follow a rule, by name.
-func (t Tx) RuledGroups() ([]Ruled, error) {
-	return rows[Ruled](t, "select id, name, rule from groups where rule <> '' order by name")
+func (t Tx) RuledGroups() ([]RuleGroup, error) {
+	return rows[RuleGroup](t, "select id, name, rule from groups where rule <> '' order by name")
 }
 
 // DeviceFacts are what is known of a live device.
@@ -68,7 +68,7 @@ func (t Tx) GroupsOf(device string) ([]Membership, error) {
 type MemberKey struct{ Group, Device string }
 
 // MembershipsOf are the memberships of devices in groups.
-func (t Tx) MembershipsOf(groups []Ruled, devices []DeviceFacts) (map[MemberKey]assign.Truth, error) {
+func (t Tx) MembershipsOf(groups []RuleGroup, devices []DeviceFacts) (map[MemberKey]assign.Truth, error) {
 	ids, keys := make([]string, len(groups)), make([]string, len(devices))
 	for i, g := range groups {
 		ids[i] = g.ID

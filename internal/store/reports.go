@@ -43,8 +43,8 @@ func (t Tx) ReportBody(id int64) (drift.Report, Report, error) {
 	return report, row, json.Unmarshal([]byte(row.Body), &report)
 }
 
-// Reported is what a report changes on the record of its device.
-type Reported struct {
+// ReportChanges is what a report changes on the record of its device.
+type ReportChanges struct {
 	Device             string
 	Epoch              int64
 	Seq                int64
@@ -59,7 +59,7 @@ type Reported struct {
 }
 
 // SetReported stores it.
-func (t Tx) SetReported(r Reported) error {
+func (t Tx) SetReported(r ReportChanges) error {
 	return t.exec(
 		`update devices set epoch = $2, seq = $3, reported_epoch = $4, reported_number = $5, reported_at = $6, report_id = $7,
 		open_findings = $8, verified_at = coalesce($9, verified_at), repeatedly_reverted = $10::jsonb, mismatched = $11, locked = $12::jsonb,

@@ -5,8 +5,8 @@ import (
 	"time"
 )
 
-// Kept says how long records are kept.
-type Kept struct {
+// RetentionPeriods says how long records are kept.
+type RetentionPeriods struct {
 	Reports       time.Duration // every report; of older ones the last of each day
 	DailyReports  time.Duration // the last report of each day
 	Events        time.Duration
@@ -26,7 +26,7 @@ type prune struct {
 	older time.Duration
 }
 
-func prunes(k Kept) []prune {
+func prunes(k RetentionPeriods) []prune {
 	return []prune{
 		{
 			"reports",
@@ -82,7 +82,7 @@ func prunes(k Kept) []prune {
 }
 
 // Prune deletes what is no longer kept, a batch at a time, and gives the number of records by kind.
-func (s *Store) Prune(ctx context.Context, kept Kept, now time.Time) (map[string]int64, error) {
+func (s *Store) Prune(ctx context.Context, kept RetentionPeriods, now time.Time) (map[string]int64, error) {
 	ctx = ForJobs(ctx)
 	gone := map[string]int64{}
 	for _, p := range prunes(kept) {

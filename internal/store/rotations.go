@@ -66,11 +66,11 @@ func (t Tx) DepositTimes(clock Clock, device string, state *drift.State) error {
 		}
 		elsewhere := slices.ContainsFunc(
 			reported,
-			func(x drift.Rotated) bool { return x.Target == target && x.Elsewhere },
+			func(x drift.Rotation) bool { return x.Target == target && x.Elsewhere },
 		)
 		state.Rotation = append(
 			state.Rotation,
-			drift.Rotated{Target: target, RotatedAt: *r.ChangedAt, Next: r.NextAt, Elsewhere: elsewhere},
+			drift.Rotation{Target: target, RotatedAt: *r.ChangedAt, Next: r.NextAt, Elsewhere: elsewhere},
 		)
 	}
 	return nil
@@ -124,7 +124,7 @@ func (t Tx) CountOpenFinding(device string) error {
 }
 
 // SetNext stores when a device says that its passwords are due again.
-func (t Tx) SetNext(device string, reported []drift.Rotated) error {
+func (t Tx) SetNext(device string, reported []drift.Rotation) error {
 	for _, r := range reported {
 		if err := t.exec("update rotations set next_at = $3 where device_id = $1 and target = $2", device, r.Target.String(), r.Next); err != nil {
 			return err

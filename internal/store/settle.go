@@ -175,8 +175,8 @@ func (t Tx) PutSettings(digest, body string) error {
 }
 
 // Asked reads what is asked under the given digest, nothing for an empty one.
-func (t Tx) Asked(digest string) (protocol.Asked, error) {
-	var asked protocol.Asked
+func (t Tx) Asked(digest string) (protocol.DesiredContent, error) {
+	var asked protocol.DesiredContent
 	if digest == "" {
 		return asked, nil
 	}
@@ -210,9 +210,9 @@ func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
 	)
 }
 
-// Settled is what settling found out of one device: its scope, what is held on it, and its newest
+// SettlingResult is what settling found out of one device: its scope, what is held on it, and its newest
 // desired state.
-type Settled struct {
+type SettlingResult struct {
 	Device    string
 	Name      string
 	Scope     string
@@ -224,7 +224,7 @@ type Settled struct {
 }
 
 // SetSettled stores it, and the desired states that are new.
-func (t Tx) SetSettled(list []Settled, at time.Time) error {
+func (t Tx) SetSettled(list []SettlingResult, at time.Time) error {
 	n := len(list)
 	ids, names, scopes, held := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
 	digests, settings, fresh := make([]string, n), make([]string, n), make([]bool, n)

@@ -27,7 +27,7 @@ type Journal struct {
 	Seq     int64              `json:"seq"`   // of its latest write
 
 	Desired    drift.Stamp              `json:"desired"`
-	Asked      protocol.Asked           `json:"asked"`
+	Asked      protocol.DesiredContent  `json:"asked"`
 	Bindings   map[string]principal.SID `json:"bindings"`   // which account belongs to which key
 	Reversions Reversions               `json:"reversions"` // what had to be put right lately
 

@@ -22,23 +22,23 @@ type Password struct {
 	Stamp   string          `json:"stamp"`   // of the operating system, of the password that was confirmed
 	Now     rotation.Reason `json:"now"`     // due at once, for this reason
 	Used    *time.Time      `json:"used"`    // first sign-in since the change, in service time
-	Owed    *Owed           `json:"owed"`    // what is still to follow a sign-in
+	Owed    *PendingAction  `json:"owed"`    // what is still to follow a sign-in
 	Stopped bool            `json:"stopped"` // no rule asks for it any more
-	Kept    []Kept          `json:"kept"`    // the last confirmed deposit and all later ones, oldest first
+	Kept    []StoredDeposit `json:"kept"`    // the last confirmed deposit and all later ones, oldest first
 
 	Failures int       `json:"failures"` // in a row
 	Retry    time.Time `json:"retry"`    // not before this
 	Error    string    `json:"error"`    // of the last one
 }
 
-// Owed is what a rule wants after a sign-in, once the password was changed.
-type Owed struct {
+// PendingAction is what a rule wants after a sign-in, once the password was changed.
+type PendingAction struct {
 	At   time.Time `json:"at"`
 	Then unit.Then `json:"then"`
 }
 
-// Kept is a sealed deposit that the service has stored; it is given again to a service that lost it.
-type Kept struct {
+// StoredDeposit is a sealed deposit that the service has stored; it is given again to a service that lost it.
+type StoredDeposit struct {
 	protocol.Deposit
 	Confirmed bool `json:"confirmed"`
 }
@@ -131,11 +131,11 @@ func (r *Password) Failed(now time.Time, err error) (fresh bool) {
 // Done notes that the password of a deposit was confirmed.
 func (r *Password) Done(d protocol.Deposit, made time.Time, stamp string, then unit.Then, wait time.Duration) {
 	if r.Used != nil {
-		r.Owed = &Owed{r.Used.Add(wait), then}
+		r.Owed = &PendingAction{r.Used.Add(wait), then}
 	}
 	r.Begun, r.Now, r.Used, r.Failures, r.Retry, r.Error = 0, "", nil, 0, time.Time{}, ""
 	r.Changed, r.Stamp, r.Deposit = made, stamp, fmt.Sprintf("%d.%d", d.Epoch, d.Number)
-	r.Kept = slices.DeleteFunc(r.Kept, func(k Kept) bool {
+	r.Kept = slices.DeleteFunc(r.Kept, func(k StoredDeposit) bool {
 		return cmp.Or(cmp.Compare(k.Epoch, d.Epoch), cmp.Compare(k.Number, d.Number)) < 0
 	})
 	for i := range r.Kept {

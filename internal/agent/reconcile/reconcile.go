@@ -20,7 +20,7 @@ type Bindings map[string]principal.SID
 
 // Job is what one pass is to do.
 type Job struct {
-	protocol.Asked
+	protocol.DesiredContent
 	Bindings Bindings
 	Leave    []unit.ID // units that are not touched in this pass
 	// Escrowed are the accounts whose present password is confirmed in escrow. One that a rule rotates

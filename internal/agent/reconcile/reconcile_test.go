@@ -53,10 +53,10 @@ func job(settings []unit.Setting, bindings reconcile.Bindings) reconcile.Job {
 		escrowed[principal.MustSID(fmt.Sprintf("%s-%d", domain, 1001+id))] = true
 	}
 	return reconcile.Job{
-		Asked:    protocol.Asked{Settings: settings},
-		Bindings: bindings,
-		Escrowed: escrowed,
-		Random:   func(n int) int { next++; return next % n },
+		DesiredContent: protocol.DesiredContent{Settings: settings},
+		Bindings:       bindings,
+		Escrowed:       escrowed,
+		Random:         func(n int) int { next++; return next % n },
 	}
 }
 

@@ -19,7 +19,7 @@ import (
 // from a backup. What it can no longer take is changed anew.
 func (x *Rotator) GiveAgain(ctx context.Context, has protocol.DepositMarks) error {
 	type lacking struct {
-		journal.Kept
+		journal.StoredDeposit
 		of *journal.Password
 	}
 	var list []lacking

@@ -27,19 +27,19 @@ func (x *Rotator) due(of journal.Rule, r *journal.Password) (time.Time, rotation
 }
 
 // Report is what a report says of passwords.
-func (x *Rotator) Report(state drift.State) []drift.Rotated {
+func (x *Rotator) Report(state drift.State) []drift.Rotation {
 	rules := map[string]journal.Rule{}
 	for _, of := range x.Journal.Rules() {
 		rules[of.Target.String()] = of
 	}
-	var list []drift.Rotated
+	var list []drift.Rotation
 	for _, name := range slices.Sorted(maps.Keys(x.Journal.Passwords)) {
 		r := x.Journal.Passwords[name]
 		target, err := principal.Parse(name)
 		if err != nil || r.Changed.IsZero() {
 			continue
 		}
-		entry := drift.Rotated{Target: target, RotatedAt: r.Changed.UTC(), Deposit: r.Deposit}
+		entry := drift.Rotation{Target: target, RotatedAt: r.Changed.UTC(), Deposit: r.Deposit}
 		if of, asked := rules[name]; asked {
 			next, _ := x.due(of, r)
 			if next.IsZero() {

@@ -202,7 +202,7 @@ func (x *Rotator) change(
 	if err != nil {
 		return err
 	}
-	r.Kept = append(r.Kept, journal.Kept{Deposit: d})
+	r.Kept = append(r.Kept, journal.StoredDeposit{Deposit: d})
 	if err := x.Journal.Save(); err != nil {
 		return err
 	}
