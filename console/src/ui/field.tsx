@@ -4,15 +4,24 @@ const box = "w-full rounded-sm border border-second bg-paper px-2 py-1 aria-inva
 
 type Around = { label: ReactNode; quiet?: boolean; problem?: string | undefined };
 
-function Field({ label, quiet, problem, id, children }: Around & { id: string; children: ReactNode }) {
+/** What ties a control to its label and to what is wrong with it. */
+type Ties = { id: string; "aria-invalid": true | undefined; "aria-describedby": string | undefined };
+
+function Field({ label, quiet, problem, control }: Around & { control: (ties: Ties) => ReactNode }) {
+  const id = useId();
+  const problemId = `${id}-problem`;
   return (
     <div>
       <label htmlFor={id} className={quiet ? "text-second" : "font-semibold"}>
         {label}
       </label>
-      {children}
+      {control({
+        id,
+        "aria-invalid": problem ? true : undefined,
+        "aria-describedby": problem ? problemId : undefined,
+      })}
       {problem && (
-        <p id={`${id}-problem`} role="alert" className="text-red">
+        <p id={problemId} role="alert" className="text-red">
           {problem}
         </p>
       )}
@@ -21,35 +30,27 @@ function Field({ label, quiet, problem, id, children }: Around & { id: string; c
 }
 
 /** A line to type in, with what is wrong with it below. */
-export function TextField({ label, quiet, problem, className = "", ...rest }: ComponentProps<"input"> & Around) {
-  const id = useId();
-  return (
-    <Field label={label} quiet={quiet ?? false} problem={problem} id={id}>
-      <input
-        id={id}
-        {...rest}
-        aria-invalid={problem ? true : undefined}
-        aria-describedby={problem ? `${id}-problem` : undefined}
-        className={`${box} ${className}`}
-      />
-    </Field>
-  );
+export function TextField({
+  label,
+  quiet = false,
+  problem,
+  className = "",
+  ...rest
+}: ComponentProps<"input"> & Around) {
+  const control = (ties: Ties) => <input {...rest} {...ties} className={`${box} ${className}`} />;
+  return <Field label={label} quiet={quiet} problem={problem} control={control} />;
 }
 
 /** Some lines to type in, with what is wrong with them below. */
-export function TextArea({ label, quiet, problem, className = "", ...rest }: ComponentProps<"textarea"> & Around) {
-  const id = useId();
-  return (
-    <Field label={label} quiet={quiet ?? false} problem={problem} id={id}>
-      <textarea
-        id={id}
-        {...rest}
-        aria-invalid={problem ? true : undefined}
-        aria-describedby={problem ? `${id}-problem` : undefined}
-        className={`${box} ${className}`}
-      />
-    </Field>
-  );
+export function TextArea({
+  label,
+  quiet = false,
+  problem,
+  className = "",
+  ...rest
+}: ComponentProps<"textarea"> & Around) {
+  const control = (ties: Ties) => <textarea {...rest} {...ties} className={`${box} ${className}`} />;
+  return <Field label={label} quiet={quiet} problem={problem} control={control} />;
 }
 
 type Option = { value: string; label: string };

@@ -8,7 +8,8 @@ import { looks, order, StandingWord, total } from "@/domain/standing";
 import { ago, useNow } from "@/domain/time";
 import { Export } from "@/ui/export";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
-import { Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { PageHead, Trouble } from "@/ui/page";
+import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 
 type Filter = { search?: string; standing?: Standing; group?: string };
@@ -84,15 +85,16 @@ export function DevicesPage() {
         <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
       </div>
       {devices.error && <Trouble error={devices.error} />}
-      {devices.pending && <Loading />}
-      {devices.read && items.length === 0 && (
-        <Nothing>
-          {filter.search || filter.standing || filter.group
+      <Paged
+        list={devices}
+        empty={
+          filter.search || filter.standing || filter.group
             ? "No device matches. Remove a filter to see more."
-            : "No device has enrolled yet. Create a token with the command: rankwarden enrolment create"}
-        </Nothing>
-      )}
-      {items.length > 0 && <DeviceRows items={items} more={devices.more} readMore={devices.readMore} />}
+            : "No device has enrolled yet. Create a token with the command: rankwarden enrolment create"
+        }
+      >
+        <DeviceRows items={items} more={devices.more} readMore={devices.readMore} />
+      </Paged>
     </>
   );
 }

@@ -8,7 +8,8 @@ import { ago, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
 import { Export } from "@/ui/export";
 import { Choices, useFilters } from "@/ui/filters";
-import { Aside, Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { Aside, PageHead, Trouble } from "@/ui/page";
+import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 
 type State = Finding["state"];
@@ -93,17 +94,18 @@ export function DriftPage() {
       {findings.error && <Trouble error={findings.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7">
         <div>
-          {findings.pending && <Loading />}
-          {findings.read && items.length === 0 && (
-            <Nothing>
-              {filter.unit || filter.group
+          <Paged
+            list={findings}
+            empty={
+              filter.unit || filter.group
                 ? "No finding matches. Remove a filter to see more."
                 : filter.state === "open"
                   ? "No device differs from its desired state."
-                  : "No findings."}
-            </Nothing>
-          )}
-          {items.length > 0 && <FindingRows items={items} more={findings.more} readMore={findings.readMore} />}
+                  : "No findings."
+            }
+          >
+            <FindingRows items={items} more={findings.more} readMore={findings.readMore} />
+          </Paged>
         </div>
         <div>
           <Sums

@@ -8,7 +8,8 @@ import { ago, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
 import { Export } from "@/ui/export";
 import { useFilters } from "@/ui/filters";
-import { Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { PageHead, Trouble } from "@/ui/page";
+import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 
 type Filter = { device?: string; kind?: string; group?: string };
@@ -115,9 +116,7 @@ export function EventsPage() {
         )}
       </div>
       {events.error && <Trouble error={events.error} />}
-      {events.pending && <Loading />}
-      {events.read && items.length === 0 && <Nothing>No event matches.</Nothing>}
-      {items.length > 0 && (
+      <Paged list={events} empty="No event matches.">
         <Rows
           label="Events"
           items={items}
@@ -126,7 +125,7 @@ export function EventsPage() {
           more={events.more}
           readMore={events.readMore}
         />
-      )}
+      </Paged>
     </>
   );
 }

@@ -6,7 +6,8 @@ import type { DirectoryEntry } from "@/api/types";
 import { ago, useNow } from "@/domain/time";
 import { Export } from "@/ui/export";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
-import { Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { PageHead, Trouble } from "@/ui/page";
+import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 import { OrganisationParts } from "./parts";
 
@@ -66,15 +67,14 @@ export function DirectoryPage() {
         />
       </div>
       {entries.error && <Trouble error={entries.error} />}
-      {entries.pending && <Loading />}
-      {entries.read && items.length === 0 && (
-        <Nothing>
-          {search || kind
+      <Paged
+        list={entries}
+        empty={
+          search || kind
             ? "No entry matches. Remove a filter to see more."
-            : "The directory is empty. Import a file with the command: rankwarden directory import FILE"}
-        </Nothing>
-      )}
-      {items.length > 0 && (
+            : "The directory is empty. Import a file with the command: rankwarden directory import FILE"
+        }
+      >
         <Rows
           label="Directory"
           items={items}
@@ -83,7 +83,7 @@ export function DirectoryPage() {
           more={entries.more}
           readMore={entries.readMore}
         />
-      )}
+      </Paged>
     </>
   );
 }

@@ -4,7 +4,8 @@ import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
 import type { Group } from "@/api/types";
 import { useFilters } from "@/ui/filters";
-import { Aside, Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { Aside, PageHead, Trouble } from "@/ui/page";
+import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 import { OrganisationParts } from "./parts";
 import { RuleForm } from "./rule-form";
@@ -55,11 +56,7 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
       {groups.error && <Trouble error={groups.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_360px] gap-7">
         <div>
-          {groups.pending && <Loading />}
-          {groups.read && items.length === 0 && (
-            <Nothing>No groups yet. Create one here, or with the command: rankwarden group create</Nothing>
-          )}
-          {items.length > 0 && (
+          <Paged list={groups} empty="No groups yet. Create one here, or with the command: rankwarden group create">
             <Rows
               label="Groups"
               narrow
@@ -69,7 +66,7 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
               more={groups.more}
               readMore={groups.readMore}
             />
-          )}
+          </Paged>
         </div>
         <div>
           {chosen && <Members name={chosen} />}

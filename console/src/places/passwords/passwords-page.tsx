@@ -11,7 +11,8 @@ import { ago, soon, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { Export } from "@/ui/export";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
-import { Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { PageHead, Trouble } from "@/ui/page";
+import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 import { ChangeMany } from "./change-many";
 import { PasswordPanel } from "./panel";
@@ -94,15 +95,14 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
       {passwords.error && <Trouble error={passwords.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_392px] gap-7">
         <div>
-          {passwords.pending && <Loading />}
-          {passwords.read && items.length === 0 && (
-            <Nothing>
-              {filter.search || filter.group || filter.overdue
+          <Paged
+            list={passwords}
+            empty={
+              filter.search || filter.group || filter.overdue
                 ? "No password matches. Remove a filter to see more."
-                : "No stored passwords yet. They appear after a device has rotated one for a policy."}
-            </Nothing>
-          )}
-          {items.length > 0 && (
+                : "No stored passwords yet. They appear after a device has rotated one for a policy."
+            }
+          >
             <PasswordRows
               items={items}
               device={device}
@@ -113,7 +113,7 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
               more={passwords.more}
               readMore={passwords.readMore}
             />
-          )}
+          </Paged>
         </div>
         <div>
           {device && account ? (

@@ -6,7 +6,8 @@ import { StandingBar, total } from "@/domain/standing";
 import { ago, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { SearchField, useFilters } from "@/ui/filters";
-import { Loading, Nothing, PageHead, Trouble } from "@/ui/page";
+import { PageHead, Trouble } from "@/ui/page";
+import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 
 /** Policies, with where each is used and how its devices stand. */
@@ -83,11 +84,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
         onChange={(search) => set({ search })}
       />
       {policies.error && <Trouble error={policies.error} />}
-      {policies.pending && <Loading />}
-      {policies.read && items.length === 0 && (
-        <Nothing>{search ? "No policy matches." : "No policies yet. Write the first one."}</Nothing>
-      )}
-      {items.length > 0 && (
+      <Paged list={policies} empty={search ? "No policy matches." : "No policies yet. Write the first one."}>
         <Rows
           label="Policies"
           items={items}
@@ -97,7 +94,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
           readMore={policies.readMore}
           estimate={53}
         />
-      )}
+      </Paged>
     </>
   );
 }
