@@ -29,7 +29,6 @@ const (
 // Rule is an expression of the Common Expression Language over one variable, device. It holds for
 // a device, or not, or gives no answer because it reads a fact that is not known.
 type Rule struct {
-	source  string
 	program cel.Program
 	reads   uint16 // facts the expression reads, bits as in factFields
 }
@@ -86,10 +85,8 @@ func ParseRule(source string) (*Rule, error) {
 	if err != nil {
 		return nil, &RuleError{1, 1, err.Error()}
 	}
-	return &Rule{source, program, readBy(checked.NativeRep().Expr())}, nil
+	return &Rule{program, readBy(checked.NativeRep().Expr())}, nil
 }
-
-func (r *Rule) String() string { return r.source }
 
 // Reads are the names of the facts that the rule reads.
 func (r *Rule) Reads() []string {

@@ -26,10 +26,9 @@ func Exist(tx Names, place string, groups []string) error {
 		known[g.Name] = true
 	}
 	for _, name := range groups {
-		if known[name] {
-			continue
+		if !known[name] {
+			return missing(tx, place, name)
 		}
-		return missing(tx, place, name)
 	}
 	return nil
 }
