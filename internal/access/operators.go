@@ -183,7 +183,7 @@ func (s *Service) ChangeOperator(
 			if n, err := tx.OwnersLeft(); err != nil {
 				return err
 			} else if n == 0 {
-				return refusal.New(refusal.Conflict, "%q is the last owner who may sign in; make another one first", name)
+				return refusal.New(refusal.Conflict, "%q is the last owner who may sign in; create another one first", name)
 			}
 			after := operatorState(o)
 			after["new_password"] = c.Password != nil

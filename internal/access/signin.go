@@ -139,7 +139,7 @@ func (s *Service) BySession(ctx context.Context, secret, address string) (auth.I
 // ByToken finds who an API token belongs to.
 func (s *Service) ByToken(ctx context.Context, token, address string) (auth.Identity, error) {
 	db := s.DB.With(ctx)
-	refused := refusal.New(refusal.Unauthorised, "the token is not known, was revoked or has expired; make a new one")
+	refused := refusal.New(refusal.Unauthorised, "the token is not known, was revoked or has expired; create a new one")
 	a, err := db.LiveAPIToken(auth.HashSecret(token), s.Now())
 	if errors.Is(err, store.ErrNotFound) {
 		return auth.Identity{}, refused

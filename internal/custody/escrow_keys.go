@@ -114,7 +114,7 @@ func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number 
 			if key.State != store.KeyNew || key.Challenge == "" {
 				return refusal.New(
 					refusal.Conflict,
-					"escrow key %d waits for no proof; make a challenge for it first",
+					"escrow key %d waits for no proof; create a challenge for it first",
 					number,
 				)
 			}

@@ -1,5 +1,5 @@
 // Package membership says who is in which group: listed by name, or by a rule over what is known of a device. Whoever
-// changes names, facts, rules or lists has the groups worked out anew here.
+// changes names, facts, rules or lists has the groups computed again here.
 package membership
 
 import (

@@ -42,7 +42,7 @@ func missing(tx Names, place, name string) error {
 	for _, g := range list {
 		names = append(names, g.Name)
 	}
-	hint := "make it first, or list the groups"
+	hint := "create it first, or list the groups"
 	if near := text.Nearest(name, names); near != "" {
 		hint = "did you mean \"" + near + "\"?"
 	}

@@ -329,7 +329,7 @@ func (c Config) check() error {
 		return fmt.Errorf("%w: no database; give database as postgres://USER@HOST:PORT/NAME", ErrConfig)
 	case c.Keys == "":
 		return fmt.Errorf(
-			"%w: no key file; give keys as the path of a file that only the service can read ; rankwardend keys new --service makes it",
+			"%w: no key file; give keys as the path of a file that only the service can read. Create it with rankwardend keys new --service",
 			ErrConfig,
 		)
 	case c.Interval < time.Second || c.Interval > 24*time.Hour:

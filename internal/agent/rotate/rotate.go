@@ -156,7 +156,7 @@ func (x *Rotator) wakeAt(at time.Time) {
 
 var (
 	errLocked     = errors.New("the account is locked, so that its password cannot be checked; unlock it, or wait")
-	errNoEscrow   = errors.New("the service has no live escrow key; make and prove one, see rankwardend keys")
+	errNoEscrow   = errors.New("the service has no live escrow key; create and prove one, see rankwardend keys")
 	errDoesntOpen = errors.New("the new password was set, but does not open the account; it will be changed again")
 )
 
