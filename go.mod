@@ -14,6 +14,7 @@ require (
 	github.com/go-ldap/ldif v0.0.0-20250910174327-aa3bc3095c92
 	github.com/gofiber/fiber/v3 v3.1.0
 	github.com/google/renameio/v2 v2.0.2
+	github.com/gowebpki/jcs v1.0.2
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/knadh/koanf/parsers/yaml v1.1.1

@@ -54,9 +54,12 @@ func BenchmarkDeposits(b *testing.B) {
 	require.NoError(
 		b,
 		change(b, url, fmt.Sprintf(`insert into enrolment_tokens values ('t', '', '', 1, '[]', '', now(), now());
-		insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at)
-		select 'd' || i, 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, 't', now() from generate_series(0, %d) i;
-		create table bare (device text, number bigint, about text, sealed bytea, primary key (device, number)); alter table bare alter column sealed set storage external`, depositors)),
+		insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id,
+		token_id, enrolled_at)
+		select 'd' || i, 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i), 64,
+		'0'), 'hex'), 'k' || i, 't', now() from generate_series(0, %d) i;
+		create table bare (device text, number bigint, about text, sealed bytea, primary key (device, number)); alter table
+		bare alter column sealed set storage external`, depositors)),
 	)
 	pool, err := pgxpool.New(
 		ctx,

@@ -329,7 +329,8 @@ func (e *everything) inStep(after string) {
 	gaps, err := query[int](
 		e.t,
 		e.config.Database,
-		`select count(*) from (select device_id, epoch from device_events group by 1, 2 having count(*) <> max(seq) - min(seq) + 1) gaps`,
+		`select count(*) from (select device_id, epoch from device_events group by 1, 2 having count(*) <> max(seq) -
+			min(seq) + 1) gaps`,
 	)
 	require.NoError(e.t, err)
 	assert.Zero(e.t, gaps, "devices of which an event was lost, after %s", after)

@@ -23,14 +23,21 @@ const many = 2500
 func (s *service) crowd() {
 	s.enrolmentToken(1)
 	for _, statement := range []string{
-		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at, last_contact, open_findings,
+		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state,
+			public_key, key_id, token_id, enrolled_at, last_contact, open_findings,
 				desired_number, reported_number, reported_epoch)
-			select lpad(i::text, 26, '0'), 'SKL-BIG-' || lpad(i::text, 5, '0'), 'skl-big-' || lpad(i::text, 5, '0'), 'SL-' || i, 'Box', 'windows', '10', 1, 'live',
-			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now(), now(), 1, 1, 1, 1 from generate_series(1, %d) i`, many),
-		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen)
-			select id, 'k', case when os_build = 1 and right(name, 1) = '7' then 'lockout' else 'passwords.min_length' end, 'wrong_value', '',
-			case when right(name, 1) = '7' then '{"threshold": 5, "duration_minutes": 15, "window_minutes": 15}' else '12' end::jsonb,
-			case when right(name, 1) = '7' then '{"threshold": 0}' else '8' end::jsonb, '["base"]', 'open', now(), now() from devices`,
+			select lpad(i::text, 26, '0'), 'SKL-BIG-' || lpad(i::text, 5, '0'), 'skl-big-' || lpad(i::text, 5, '0'), 'SL-' || i,
+			'Box', 'windows', '10', 1, 'live',
+			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now(), now(), 1, 1, 1,
+			1 from generate_series(1, %d) i`, many),
+		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
+			last_seen)
+			select id, 'k', case when os_build = 1 and right(name, 1) = '7' then 'lockout' else 'passwords.min_length' end,
+			'wrong_value', '',
+			case when right(name, 1) = '7' then '{"threshold": 5, "duration_minutes": 15, "window_minutes": 15}' else '12'
+			end::jsonb,
+			case when right(name, 1) = '7' then '{"threshold": 0}' else '8' end::jsonb, '["base"]', 'open', now(), now() from
+			devices`,
 		`insert into groups values ('g1', 'sevens', '', 1, now(), now())`,
 		`insert into group_members select 'g1', name_key from devices where right(name, 1) = '7'`,
 		`notify rankwarden, '{"topic": "devices"}'`, // as the service does, so that its lists follow

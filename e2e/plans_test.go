@@ -24,28 +24,45 @@ import (
 func largeFleet(t testing.TB, url string, devices int) {
 	quick := url + "&session_replication_role=replica&work_mem=256MB&maintenance_work_mem=256MB" // what is made up here breaks no foreign key
 	for _, statement := range []string{
-		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at, last_contact, open_findings,
+		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state,
+			public_key, key_id, token_id, enrolled_at, last_contact, open_findings,
 				desired_number, reported_number, reported_epoch, path, held, held_units)
-			select lpad(i::text, 26, '0'), 'SKL-BIG-' || lpad(i::text, 6, '0'), 'skl-big-' || lpad(i::text, 6, '0'), 'SL-' || i, 'Box', 'windows', '10', 1, 'live',
-			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now(), now(), (i %% 10 = 0)::int, 1, 1, 1, 'north/' || i %% 50,
-			case when i %% 1000 = 0 then '[{"unit": "lockout", "why": "contested"}]' else '[]' end::jsonb, (i %% 1000 = 0)::int from generate_series(1, %d) i`, devices),
+			select lpad(i::text, 26, '0'), 'SKL-BIG-' || lpad(i::text, 6, '0'), 'skl-big-' || lpad(i::text, 6, '0'), 'SL-' || i,
+			'Box', 'windows', '10', 1, 'live',
+			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now(), now(), (i %% 10
+			= 0)::int, 1, 1, 1, 'north/' || i %% 50,
+			case when i %% 1000 = 0 then '[{"unit": "lockout", "why": "contested"}]' else '[]' end::jsonb, (i %% 1000 = 0)::int
+			from generate_series(1, %d) i`, devices),
 		`insert into groups select 'g' || i, 'group-' || i, '', 1, now(), now() from generate_series(1, 300) i`,
-		fmt.Sprintf(`insert into group_members select distinct 'g' || (1 + (i * k * 7) %% 300), 'skl-big-' || lpad(i::text, 6, '0') from generate_series(1, %d) i, generate_series(1, 10) k`, devices),
+		fmt.Sprintf(`insert into group_members select distinct 'g' || (1 + (i * k * 7) %% 300), 'skl-big-' || lpad(i::text,
+			6, '0') from generate_series(1, %d) i, generate_series(1, 10) k`, devices),
 		`insert into groups values ('few', 'few', '', 1, now(), now())`,
 		`insert into group_members select 'few', name_key from devices order by id limit 3`,
-		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen)
-			select id, 'k', 'passwords.min_length', 'wrong_value', '', '12', '8', '["base"]', 'open', now(), now() from devices where open_findings = 1`,
-		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen, closed_at)
-			select d.id, 'k' || k, 'passwords.history', 'wrong_value', '', '12', '8', '["base"]', 'settled', now() - k * interval '3 days', now(), now() - k * interval '2 days' from devices d, generate_series(1, 10) k`,
+		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
+			last_seen)
+			select id, 'k', 'passwords.min_length', 'wrong_value', '', '12', '8', '["base"]', 'open', now(), now() from devices
+			where open_findings = 1`,
+		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
+			last_seen, closed_at)
+			select d.id, 'k' || k, 'passwords.history', 'wrong_value', '', '12', '8', '["base"]', 'settled', now() - k *
+			interval '3 days', now(), now() - k * interval '2 days' from devices d, generate_series(1, 10) k`,
 		`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
-			select d.id, 1, k, now(), now() - k * interval '1 day', case k when 1 then 'member_removed' else 'value_set' end, 'lockout', '' from devices d, generate_series(1, 5) k`,
-		`insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, batch) select id, 1, 'check-in', '', 'queued', 'asta', now(), now() + interval '1 day', case when right(id, 1) = '7' then 'some' else 'b' || id end from devices`,
+			select d.id, 1, k, now(), now() - k * interval '1 day', case k when 1 then 'member_removed' else 'value_set' end,
+			'lockout', '' from devices d, generate_series(1, 5) k`,
+		`insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, batch) select id, 1,
+			'check-in', '', 'queued', 'asta', now(), now() + interval '1 day', case when right(id, 1) = '7' then 'some' else 'b'
+			|| id end from devices`,
 		`insert into escrow_keys values (1, 'escrow', '\x', 'live', '', now(), now()) on conflict do nothing`,
-		`insert into rotations (device_id, target, account, name, changed_at, every_minutes) select id, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper-' || right(id, 4), now(), 43200 from devices`,
-		`insert into deposits (device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed, digest, policy, state, deposited_at)
-			select id, 1, 1, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper', 'keeper', 'first', 'Skerry Line', 1, '', '', '', 'current', now() from devices`,
-		`insert into reveals (device_id, target, operator, reason, copied, deposits, at) select id, 'account:keeper', 'nightwatch', 'ticket', false, '[]', now() from devices where right(id, 1) = '7'`,
-		`insert into audit_entries select i, now(), 'asta', '', 'operator.changed', 'x', null, null, '', 'done', '', '', 1 from generate_series((select max(seq) + 1 from audit_entries), 100000) i`,
+		`insert into rotations (device_id, target, account, name, changed_at, every_minutes) select id, 'account:keeper',
+			'S-1-5-21-1-2-3-1004', 'keeper-' || right(id, 4), now(), 43200 from devices`,
+		`insert into deposits (device_id, epoch, number, target, account, name_before, name_after, reason, organisation,
+			key_number, sealed, digest, policy, state, deposited_at)
+			select id, 1, 1, 'account:keeper', 'S-1-5-21-1-2-3-1004', 'keeper', 'keeper', 'first', 'Skerry Line', 1, '', '', '',
+			'current', now() from devices`,
+		`insert into reveals (device_id, target, operator, reason, copied, deposits, at) select id, 'account:keeper',
+			'nightwatch', 'ticket', false, '[]', now() from devices where right(id, 1) = '7'`,
+		`insert into audit_entries select i, now(), 'asta', '', 'operator.changed', 'x', null, null, '', 'done', '', '', 1
+			from generate_series((select max(seq) + 1 from audit_entries), 100000) i`,
 		`vacuum analyze`,
 		`notify rankwarden, '{"topic": "devices"}'`,
 	} {
@@ -143,8 +160,10 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	// Once PostgreSQL believes that nothing is open, a device's findings are still found by the device,
 	// and not by going through all that were opened since.
 	for _, statement := range []string{`update findings set state = 'settled', closed_at = now() where state = 'open'`, `vacuum analyze findings`,
-		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen)
-			select id, 'k', 'passwords.min_length', 'wrong_value', '', '12', '8', '["base"]', 'open', now(), now() from devices`} {
+		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
+			last_seen)
+			select id, 'k', 'passwords.min_length', 'wrong_value', '', '12', '8', '["base"]', 'open', now(), now() from
+			devices`} {
 		require.NoError(t, change(t, s.config.Database, statement))
 	}
 	info, err = os.Stat(plans)

@@ -22,8 +22,10 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 			t,
 			s.config.Database,
 			`insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body)
-		select device_id, epoch, -d * 10 - k, desired_epoch, desired_number, at, date_trunc('day', now()) - d * interval '1 day' + k * interval '1 hour', digest, body
-		from reports, generate_series(1, 400) d, generate_series(1, 3) k where id = (select max(id) from reports) order by d desc, k`,
+		select device_id, epoch, -d * 10 - k, desired_epoch, desired_number, at, date_trunc('day', now()) - d * interval
+		'1 day' + k * interval '1 hour', digest, body
+		from reports, generate_series(1, 400) d, generate_series(1, 3) k where id = (select max(id) from reports) order by d
+		desc, k`,
 		),
 	)
 	count := func(what string) int {
@@ -39,7 +41,8 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 			t,
 			s.config.Database,
 			`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
-		select id, 9, k, now(), now() - k * interval '10 days', 'value_set', 'lockout', '' from devices, generate_series(1, 50) k`,
+		select id, 9, k, now(), now() - k * interval '10 days', 'value_set', 'lockout', '' from devices, generate_series(1,
+		50) k`,
 		),
 	)
 	require.NoError(t, change(t, s.config.Database, "delete from retention")) // the run at the start came before them

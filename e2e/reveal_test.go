@@ -148,7 +148,8 @@ func TestRevealDuringAChange(t *testing.T) {
 		change(
 			t,
 			s.config.Database,
-			`update deposits set state = case number when 1 then 'current' else 'pending' end, confirmed_at = case number when 1 then confirmed_at end;
+			`update deposits set state = case number when 1 then 'current' else 'pending' end, confirmed_at = case number when 1
+				then confirmed_at end;
 		update rotations set pending = 1`,
 		),
 	) // as between the fourth step and the sixth

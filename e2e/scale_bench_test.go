@@ -47,8 +47,10 @@ func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 	require.NoError(b, err)
 	b.Cleanup(db.Close)
 	for _, statement := range []string{
-		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at, last_contact)
-			select lpad(i::text, 26, '0'), 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i,
+		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state,
+			public_key, key_id, token_id, enrolled_at, last_contact)
+			select lpad(i::text, 26, '0'), 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live',
+			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i,
 			(select id from enrolment_tokens limit 1), now(), now() from generate_series(1, %d) i`, fleetSize),
 		`insert into groups select 'g' || i, 'group-' || i, '', 1, now(), now() from generate_series(1, 20) i`,
 		fmt.Sprintf(`insert into group_members select 'g' || (1 + i %% 20), 'skl-big-' || i from generate_series(1, %d) i`, fleetSize),

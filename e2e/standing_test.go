@@ -35,7 +35,8 @@ func TestStandingsAreTheCores(t *testing.T) {
 		require.NoError(
 			t,
 			change(t, s.config.Database, fmt.Sprintf(
-				`update devices set held_units = %d, last_contact = '%s', open_findings = %d, desired_epoch = %d, desired_number = %d, reported_epoch = 1, reported_number = 2;
+				`update devices set held_units = %d, last_contact = '%s', open_findings = %d, desired_epoch = %d, desired_number =
+					%d, reported_epoch = 1, reported_number = 2;
 			notify rankwarden, '{"topic": "devices"}'`,
 				h.HeldUnits,
 				h.LastContact.UTC().Format(time.RFC3339Nano),

@@ -43,7 +43,8 @@ func root() *cobra.Command {
 	var f flags
 	cmd := &cobra.Command{
 		Use: "rankwarden-agent", Short: "The device agent of Rank Warden", Args: cobra.NoArgs,
-		Long: "The device agent of Rank Warden. It enrols the device with a token, and then keeps it as its policies ask.\n\n" +
+		Long: "The device agent of Rank Warden. It enrols the device with a token, and then keeps it as its policies " +
+			"ask.\n\n" +
 			"The host of this version is a simulated workstation, kept in the state directory.",
 		SilenceUsage: true, SilenceErrors: true,
 		RunE: func(cmd *cobra.Command, _ []string) error { return run(cmd.Context(), f) },
@@ -100,7 +101,8 @@ func readToken(file string) (string, error) {
 		}
 	}
 	return "", fmt.Errorf(
-		"enrolment token: %s holds none; a token has four parts, rwe.ID.SECRET.FINGERPRINT. Write one with: rankwarden enrolment create > FILE",
+		"enrolment token: %s holds none; a token has four parts, rwe.ID.SECRET.FINGERPRINT. Write one with: rankwarden "+
+			"enrolment create > FILE",
 		file,
 	)
 }

@@ -113,8 +113,11 @@ func (a *app) deviceShow() *cobra.Command {
 	var group string
 	var most int
 	cmd := &cobra.Command{
-		Use: "show DEVICE", Short: "Show one device: desired, reported and decided by, for every setting", ValidArgsFunction: a.completeDevices,
-		Long: "Show one device: desired, reported and decided by, for every setting. With --group, show the devices of a\ngroup, each with the settings that differ.",
+		Use:               "show DEVICE",
+		Short:             "Show one device: desired, reported and decided by, for every setting",
+		ValidArgsFunction: a.completeDevices,
+		Long: "Show one device: desired, reported and decided by, for every setting. With --group, show the " +
+			"devices of a\ngroup, each with the settings that differ.",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if group != "" {
 				return cobra.NoArgs(cmd, args)

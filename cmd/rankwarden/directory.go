@@ -118,7 +118,8 @@ func (a *app) directoryShow() *cobra.Command {
 				case !s.Connected:
 					_, err = fmt.Fprintln(
 						a.out,
-						"No connection is set. Start the service with --directory-url, or import a file: rankwarden directory import FILE",
+						"No connection is set. Start the service with --directory-url, or import a file: rankwarden directory import "+
+							"FILE",
 					)
 				case s.StartedAt == nil:
 					_, err = fmt.Fprintln(a.out, "Connected, but not synchronised yet.")
@@ -166,7 +167,8 @@ func (a *app) directoryRead() *cobra.Command {
 func (a *app) directoryLetGo() *cobra.Command {
 	return &cobra.Command{
 		Use: "delete REF", Short: "Delete a person or group that vanished from the directory", Args: cobra.ExactArgs(1),
-		Long: "Delete a person or group that vanished from the directory. Until then, or for 30 days, it keeps its identifier,\nso that nobody loses access because of a wrong reading.",
+		Long: "Delete a person or group that vanished from the directory. Until then, or for 30 days, it keeps its " +
+			"identifier,\nso that nobody loses access because of a wrong reading.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {

@@ -18,7 +18,9 @@ func (a *app) driftCommand() *cobra.Command {
 	var most int
 	var past pastFlags
 	cmd := &cobra.Command{
-		Use: "drift", Short: "List findings: where devices differ from their desired state, and which assignments decided it", Args: cobra.NoArgs,
+		Use:   "drift",
+		Short: "List findings: where devices differ from their desired state, and which assignments decided it",
+		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			var err error
 			if q.Since, q.Until, err = past.times(a.now); err != nil {

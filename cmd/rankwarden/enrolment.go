@@ -21,7 +21,8 @@ func (a *app) enrolmentMake() *cobra.Command {
 	var spec client.EnrolmentSpec
 	cmd := &cobra.Command{
 		Use: "create", Short: "Create an enrolment token; it is printed only once", Args: cobra.NoArgs,
-		Example: "  rankwarden enrolment create --uses 10 > token\n  rankwarden-agent --service http://127.0.0.1:8470 --token-file token",
+		Example: "  rankwarden enrolment create --uses 10 > token\n" +
+			"  rankwarden-agent --service http://127.0.0.1:8470 --token-file token",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {

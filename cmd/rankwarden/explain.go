@@ -14,7 +14,9 @@ import (
 
 func (a *app) explainCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "explain DEVICE [SETTING]", Short: "Explain the settings of a device: desired, reported, and which assignments decided", Args: cobra.RangeArgs(1, 2),
+		Use:               "explain DEVICE [SETTING]",
+		Short:             "Explain the settings of a device: desired, reported, and which assignments decided",
+		Args:              cobra.RangeArgs(1, 2),
 		Example:           "  rankwarden explain SKL-TKT-001\n  rankwarden explain SKL-TKT-001 membership.administrators",
 		Annotations:       map[string]string{ownOutputs: outputsOfOne},
 		ValidArgsFunction: a.completeDevices,

@@ -18,7 +18,10 @@ func (a *app) deviceSet() *cobra.Command {
 	var path, user string
 	var tags []string
 	cmd := &cobra.Command{
-		Use: "edit DEVICE", Short: "Edit the organisation facts of a device: path, tags, primary user", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Use:               "edit DEVICE",
+		Short:             "Edit the organisation facts of a device: path, tags, primary user",
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeDevices,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			facts := api.Facts{Device: args[0]}
 			if cmd.Flags().Changed("path") {

@@ -100,8 +100,11 @@ func (a *app) groupShow() *cobra.Command {
 func (a *app) groupMake() *cobra.Command {
 	var spec client.GroupSpec
 	cmd := &cobra.Command{
-		Use: "create NAME [DEVICE...]", Short: "Create a group of named devices, enrolled or not yet, or by a rule", Args: cobra.MinimumNArgs(1),
-		Example: "  rankwarden group create spare-desks SKL-TKT-009 SKL-TKT-010\n  rankwarden group create old-builds --rule 'device.os_build < 22000'",
+		Use:   "create NAME [DEVICE...]",
+		Short: "Create a group of named devices, enrolled or not yet, or by a rule",
+		Args:  cobra.MinimumNArgs(1),
+		Example: "  rankwarden group create spare-desks SKL-TKT-009 SKL-TKT-010\n" +
+			"  rankwarden group create old-builds --rule 'device.os_build < 22000'",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -130,7 +133,10 @@ func (a *app) groupEdit() *cobra.Command {
 	var edit client.GroupEdit
 	var rule string
 	cmd := &cobra.Command{
-		Use: "edit NAME", Short: "Add devices to a group, remove devices from it, or change its rule", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
+		Use:               "edit NAME",
+		Short:             "Add devices to a group, remove devices from it, or change its rule",
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeGroups,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -173,7 +179,9 @@ func (a *app) groupEdit() *cobra.Command {
 
 func (a *app) groupTry() *cobra.Command {
 	return &cobra.Command{
-		Use: "test RULE", Short: "Test a rule: list the devices that it would match, without saving it", Args: cobra.ExactArgs(1),
+		Use:   "test RULE",
+		Short: "Test a rule: list the devices that it would match, without saving it",
+		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -208,7 +216,10 @@ func (a *app) groupTry() *cobra.Command {
 
 func (a *app) groupRemove() *cobra.Command {
 	return &cobra.Command{
-		Use: "delete NAME", Short: "Delete a group that no assignment names", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
+		Use:               "delete NAME",
+		Short:             "Delete a group that no assignment names",
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeGroups,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {

@@ -16,8 +16,11 @@ import (
 func (a *app) heldCommand() *cobra.Command {
 	var group string
 	cmd := &cobra.Command{
-		Use: "held", Short: "List held settings, the number of devices, and the assignments that cause it", Args: cobra.NoArgs,
-		Long: "List held settings: a device keeps its last desired value until somebody decides.\n\nExit status: 0 no setting is held, 1 some are.",
+		Use:   "held",
+		Short: "List held settings, the number of devices, and the assignments that cause it",
+		Args:  cobra.NoArgs,
+		Long: "List held settings: a device keeps its last desired value until somebody decides.\n\n" +
+			"Exit status: 0 no setting is held, 1 some are.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {

@@ -69,7 +69,8 @@ func rolesOf(given []string) ([]api.Role, error) {
 	return roles, nil
 }
 
-const roleHelp = "`ROLE`, or ROLE:GROUP+GROUP to reach these groups only; may be repeated. Roles: viewer, support, author, deployer, auditor, owner"
+const roleHelp = "`ROLE`, or ROLE:GROUP+GROUP to reach these groups only; may be repeated. Roles: viewer, support, " +
+	"author, deployer, auditor, owner"
 
 func (a *app) operatorAdd() *cobra.Command {
 	var given []string
@@ -109,7 +110,9 @@ func (a *app) operatorSet() *cobra.Command {
 	var given []string
 	var password, fromStdin, disable, enable bool
 	cmd := &cobra.Command{
-		Use: "edit NAME", Short: "Edit an operator: roles, password, or whether they may sign in; sessions and tokens end", Args: cobra.ExactArgs(1),
+		Use:   "edit NAME",
+		Short: "Edit an operator: roles, password, or whether they may sign in; sessions and tokens end",
+		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			var change client.OperatorChange
 			if disable || enable {

@@ -24,13 +24,18 @@ func (a *app) orderGive() *cobra.Command {
 	var wait bool
 	kinds := slices.Sorted(maps.Keys(protocol.OrderKinds))
 	cmd := &cobra.Command{
-		Use: "send KIND [DEVICE...]", Short: "Send an order to devices: " + strings.Join(kinds, ", "), Args: cobra.MinimumNArgs(1),
-		Long: "Send an order to devices. check-in: check in now. re-apply: apply everything again, also what is repeatedly\n" +
+		Use:   "send KIND [DEVICE...]",
+		Short: "Send an order to devices: " + strings.Join(kinds, ", "),
+		Args:  cobra.MinimumNArgs(1),
+		Long: "Send an order to devices. check-in: check in now. re-apply: apply everything again, also what is " +
+			"repeatedly\n" +
 			"reverted. collect: report everything. unlock and end-sessions need --account. rotate: rotate the password of\n" +
 			"--account, or every password with a rotation.\n\n" +
-			"An order waits for a device that is offline: unlock and end-sessions for an hour, rotate until it checks in, the\n" +
+			"An order waits for a device that is offline: unlock and end-sessions for an hour, rotate until it checks in, " +
+			"the\n" +
 			"others for a day.",
-		Example: "  rankwarden order send unlock SKL-TKT-004 --account local:counter\n  rankwarden order send re-apply --group ticket-desks",
+		Example: "  rankwarden order send unlock SKL-TKT-004 --account local:counter\n" +
+			"  rankwarden order send re-apply --group ticket-desks",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -53,7 +58,8 @@ func (a *app) orderGive() *cobra.Command {
 		},
 	}
 	cmd.Flags().
-		StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME or sid:S-1-…")
+		StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME or "+
+			"sid:S-1-…")
 	cmd.Flags().
 		BoolVar(&wait, "wait", false, "wait for the devices, and show how far they are; Ctrl-C leaves the orders as they are")
 	cmd.Flags().StringVar(&o.Group, "group", "", "every device of this `group` as well")

@@ -95,7 +95,8 @@ func (a *app) passwordShow() *cobra.Command {
 	var print, fromStdin bool
 	cmd := &cobra.Command{
 		Use: "show DEVICE", Short: "Show the stored password of an account of a device", Args: cobra.ExactArgs(1),
-		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a rotation is in\n" +
+		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a rotation is " +
+			"in\n" +
 			"progress, every password that may be the right one is shown, newest first.\n\n" +
 			"It is printed to a terminal only, unless --print is given.",
 		Example: "  rankwarden password show SKL-TKT-004 --reason \"ticket 4711, printer driver\"",
@@ -202,7 +203,9 @@ func (a *app) passwordDeposits() *cobra.Command {
 		Account string `json:"account"`
 	}
 	return ofList(&cobra.Command{
-		Use: "deposits DEVICE", Short: "List the stored passwords of a device, newest first, without showing them", Args: cobra.ExactArgs(1),
+		Use:   "deposits DEVICE",
+		Short: "List the stored passwords of a device, newest first, without showing them",
+		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -311,7 +314,9 @@ func (a *app) passwordApprovals() *cobra.Command {
 func (a *app) passwordApprove() *cobra.Command {
 	var decline bool
 	cmd := &cobra.Command{
-		Use: "approve REQUEST", Short: "Approve that an operator views a password beyond their budget", Args: cobra.ExactArgs(1),
+		Use:   "approve REQUEST",
+		Short: "Approve that an operator views a password beyond their budget",
+		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {

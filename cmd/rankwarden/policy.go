@@ -44,8 +44,10 @@ func (a *app) policyCheck() *cobra.Command {
 	var strict bool
 	cmd := &cobra.Command{
 		Use: "check FILE...", Short: "Check policy files, without a service", Args: cobra.MinimumNArgs(1),
-		Long: "Check policy files, without a service. - reads standard input. What only the service can compare, such as names of\n" +
-			"people and groups, is named at the end.\n\nExit status: 0 no error, 1 errors, or with --strict warnings, 2 a file cannot be read.",
+		Long: "Check policy files, without a service. - reads standard input. What only the service can compare, such as " +
+			"names of\n" +
+			"people and groups, is named at the end.\n\n" +
+			"Exit status: 0 no error, 1 errors, or with --strict warnings, 2 a file cannot be read.",
 		RunE: func(_ *cobra.Command, files []string) error {
 			found := []fileProblem{}
 			usable := true
@@ -152,7 +154,9 @@ func readFile(name string) ([]byte, error) {
 func (a *app) policySave() *cobra.Command {
 	var publish, strict bool
 	cmd := &cobra.Command{
-		Use: "save FILE...", Short: "Save policy files as drafts; each document names its policy", Args: cobra.MinimumNArgs(1),
+		Use:   "save FILE...",
+		Short: "Save policy files as drafts; each document names its policy",
+		Args:  cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, files []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -218,7 +222,9 @@ func save(ctx context.Context, c *client.Client, source string) (api.Policy, err
 func (a *app) policyPublish() *cobra.Command {
 	var strict bool
 	cmd := &cobra.Command{
-		Use: "publish NAME...", Short: "Publish drafts; their devices get the new revision at once", Args: cobra.MinimumNArgs(1),
+		Use:               "publish NAME...",
+		Short:             "Publish drafts; their devices get the new revision at once",
+		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: a.completePolicies,
 		RunE: func(cmd *cobra.Command, names []string) error {
 			c, err := a.connect()

@@ -14,7 +14,9 @@ import (
 func (a *app) policyTidy() *cobra.Command {
 	var write bool
 	cmd := &cobra.Command{
-		Use: "format FILE...", Short: "Format policy files in canonical form, comments kept; no service is needed", Args: cobra.MinimumNArgs(1),
+		Use:   "format FILE...",
+		Short: "Format policy files in canonical form, comments kept; no service is needed",
+		Args:  cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, files []string) error {
 			for _, file := range files {
 				source, err := readFile(file)
@@ -49,7 +51,9 @@ func (a *app) policyTidy() *cobra.Command {
 
 func (a *app) policyWords() *cobra.Command {
 	return ofList(&cobra.Command{
-		Use: "describe FILE", Short: "Describe a policy file in words, with the strength of its secrets; no service is needed", Args: cobra.ExactArgs(1),
+		Use:   "describe FILE",
+		Short: "Describe a policy file in words, with the strength of its secrets; no service is needed",
+		Args:  cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			source, err := readFile(args[0])
 			if err != nil {

@@ -17,7 +17,9 @@ import (
 func (a *app) resolveCommand() *cobra.Command {
 	var device string
 	cmd := &cobra.Command{
-		Use: "resolve FILE", Short: "Resolve a scenario file without a service: which assignment decides each setting, and why", Args: cobra.ExactArgs(1),
+		Use:   "resolve FILE",
+		Short: "Resolve a scenario file without a service: which assignment decides each setting, and why",
+		Args:  cobra.ExactArgs(1),
 		Long: "Resolve a scenario, an organisation in one file with groups, policies, assignments and devices, without a\n" +
 			"service. - reads standard input. --output is table (the default), json (the whole result) or counts (one\n" +
 			"JSON object with numbers and times).\n\n" +

@@ -19,8 +19,12 @@ func (a *app) watchCommand() *cobra.Command {
 	var within time.Duration
 	var group string
 	cmd := &cobra.Command{
-		Use: "watch", Short: "Watch the standings of the fleet live, until every online device is verified", Args: cobra.NoArgs,
-		Long: "Watch the fleet's standings, live, until every online device is verified.\n\nExit status: 0 all are verified and no setting is held; 1 settings are held, or not all are verified within --within.",
+		Use:   "watch",
+		Short: "Watch the standings of the fleet live, until every online device is verified",
+		Args:  cobra.NoArgs,
+		Long: "Watch the fleet's standings, live, until every online device is verified.\n\n" +
+			"Exit status: 0 all are verified and no setting is held; 1 settings are held, or not all are verified within " +
+			"--within.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {

@@ -29,8 +29,10 @@ import (
 func demoCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "demo", Short: "Run the demo organisation: a database, the service and simulated devices", Args: cobra.NoArgs,
-		Long: "Run the demo organisation. It starts its own PostgreSQL on loopback, the service and simulated devices that\n" +
-			"really speak the device protocol, and people who interfere with them. Everything, the log too, is kept in --data, so that\n" +
+		Long: "Run the demo organisation. It starts its own PostgreSQL on loopback, the service and simulated devices " +
+			"that\n" +
+			"really speak the device protocol, and people who interfere with them. Everything, the log too, is kept in " +
+			"--data, so that\n" +
 			"a second start goes on from there; --anew begins again. Ctrl-C stops all of it.\n\n" +
 			"Exit status with --until-verified: 0 when every online device is verified, 1 when not.",
 		RunE: runDemo,

@@ -20,7 +20,9 @@ const handsFile = "hands"
 func mistypeCommand() *cobra.Command {
 	var h fleetsim.Hands
 	cmd := &cobra.Command{
-		Use: "mistype DEVICE", Short: "Type a wrong password at a device of the running demo, and see the lock arrive", Args: cobra.ExactArgs(1),
+		Use:     "mistype DEVICE",
+		Short:   "Type a wrong password at a device of the running demo, and see the lock arrive",
+		Args:    cobra.ExactArgs(1),
 		Example: "  rankwardend demo mistype SKL-TKT-002 --account keeper --times 10",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			h.Device = args[0]
@@ -35,7 +37,9 @@ func mistypeCommand() *cobra.Command {
 func useCommand() *cobra.Command {
 	var h fleetsim.Hands
 	cmd := &cobra.Command{
-		Use: "use DEVICE", Short: "Sign in at a device of the running demo; the password is asked for", Args: cobra.ExactArgs(1),
+		Use:   "use DEVICE",
+		Short: "Sign in at a device of the running demo; the password is asked for",
+		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			h.Device = args[0]
 			if term.IsTerminal(int(os.Stdin.Fd())) {

@@ -124,7 +124,9 @@ func keysNew() *cobra.Command {
 				fmt.Fprintf(d.out, "Take that file off this machine, keep two copies, and prove one of them:\n")
 				fmt.Fprintf(
 					d.out,
-					"  rankwardend keys challenge %d > challenge.json\n  rankwardend answer challenge.json --key COPY     (where the copy is)\n  rankwardend keys prove %d --answer WORD\n",
+					"  rankwardend keys challenge %d > challenge.json\n"+
+						"  rankwardend answer challenge.json --key COPY     (where the copy is)\n"+
+						"  rankwardend keys prove %d --answer WORD\n",
 					number,
 					number,
 				)
@@ -141,7 +143,8 @@ func keysNew() *cobra.Command {
 	cmd.Flags().
 		StringVar(&recovery, "recovery", "", "create an offline recovery key, and write its private half to this `file` only")
 	cmd.Flags().
-		BoolVar(&ofService, "service", false, "create the root and signing keys of a new service, in the file named by --keys")
+		BoolVar(&ofService, "service", false, "create the root and signing keys of a new service, in the file named by "+
+			"--keys")
 	cmd.MarkFlagsMutuallyExclusive("recovery", "service")
 	return cmd
 }
@@ -161,7 +164,8 @@ func newServiceKeys(cmd *cobra.Command) error {
 	}
 	fmt.Fprintf(
 		cmd.OutOrStdout(),
-		"The service's keys are in %s. Every replica needs this file. Keep a copy in a safe place: without it, every device must enrol again.\n",
+		"The service's keys are in %s. Every replica needs this file. Keep a copy in a safe place: without it, every "+
+			"device must enrol again.\n",
 		config.Keys,
 	)
 	return nil
@@ -218,7 +222,9 @@ func keyNumber(arg string) (int64, error) {
 
 func keysChallenge() *cobra.Command {
 	return &cobra.Command{
-		Use: "challenge NUMBER", Short: "Print a challenge that only the private half of a key can answer", Args: cobra.ExactArgs(1),
+		Use:   "challenge NUMBER",
+		Short: "Print a challenge that only the private half of a key can answer",
+		Args:  cobra.ExactArgs(1),
 		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
 			number, err := keyNumber(args[0])
 			if err != nil {
@@ -236,7 +242,9 @@ func keysChallenge() *cobra.Command {
 func keysProve() *cobra.Command {
 	var path, answer string
 	cmd := &cobra.Command{
-		Use: "prove NUMBER", Short: "Prove that a copy of a new key's private half exists, and let devices use the key", Args: cobra.ExactArgs(1),
+		Use:   "prove NUMBER",
+		Short: "Prove that a copy of a new key's private half exists, and let devices use the key",
+		Args:  cobra.ExactArgs(1),
 		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
 			number, err := keyNumber(args[0])
 			if err != nil {
@@ -339,7 +347,8 @@ func keysReseal() *cobra.Command {
 func keysExport() *cobra.Command {
 	return &cobra.Command{
 		Use: "export", Short: "Print every deposit as sealed to the recovery key, one a line", Args: cobra.NoArgs,
-		Long: "Print every deposit as sealed to the recovery key, one a line. Keep the file away from the service: with the\n" +
+		Long: "Print every deposit as sealed to the recovery key, one a line. Keep the file away from the service: with " +
+			"the\n" +
 			"recovery key, rankwardend recover opens it on any machine.",
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
 			lines := json.NewEncoder(d.out)
@@ -355,7 +364,8 @@ func keysExport() *cobra.Command {
 func restoredCommand() *cobra.Command {
 	return deskFlags(&cobra.Command{
 		Use: "restored", Short: "Say that the database came back from a backup", Args: cobra.NoArgs,
-		Long: "Say that the database came back from a backup, before the service starts on it. A new epoch begins, signed by\n" +
+		Long: "Say that the database came back from a backup, before the service starts on it. A new epoch begins, signed " +
+			"by\n" +
 			"the root key: devices are told anew under numbers that were never used, and give the service again the\n" +
 			"sealed passwords that the backup lacks.",
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {

@@ -22,8 +22,11 @@ func ownerCommand() *cobra.Command {
 func ownerReset() *cobra.Command {
 	var path string
 	cmd := &cobra.Command{
-		Use: "reset NAME", Short: "Give an operator a new password and the owner's role; one that does not exist is added", Args: cobra.ExactArgs(1),
-		Long: "Give an operator a new password and the owner's role, and let the operator sign in again. Sessions and tokens of\n" +
+		Use:   "reset NAME",
+		Short: "Give an operator a new password and the owner's role; one that does not exist is added",
+		Args:  cobra.ExactArgs(1),
+		Long: "Give an operator a new password and the owner's role, and let the operator sign in again. Sessions and " +
+			"tokens of\n" +
 			"the operator end. The password is written to --password-file, which must not exist yet; it is never printed.",
 		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
 			password := auth.NewPassword()

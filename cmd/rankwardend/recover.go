@@ -22,8 +22,11 @@ func recoverCommand() *cobra.Command {
 	var key, device, account string
 	var former, print bool
 	cmd := &cobra.Command{
-		Use: "recover FILE", Short: "Open exported deposits with the recovery key, on a machine without the service", Args: cobra.ExactArgs(1),
-		Long: "Open exported deposits with the recovery key, on a machine without the service. FILE is what rankwardend keys\n" +
+		Use:   "recover FILE",
+		Short: "Open exported deposits with the recovery key, on a machine without the service",
+		Args:  cobra.ExactArgs(1),
+		Long: "Open exported deposits with the recovery key, on a machine without the service. FILE is what rankwardend " +
+			"keys\n" +
 			"export printed. Passwords are printed to a terminal only, unless --print is given.",
 		Example: "  rankwardend recover deposits.jsonl --key recovery-copy.json --device SKL-TKT-004",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -103,7 +106,9 @@ func recoverDeposits(
 func answerCommand() *cobra.Command {
 	var key string
 	cmd := &cobra.Command{
-		Use: "answer FILE", Short: "Answer a challenge with a copy of a private key, on any machine", Args: cobra.ExactArgs(1),
+		Use:   "answer FILE",
+		Short: "Answer a challenge with a copy of a private key, on any machine",
+		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			ring, err := escrow.ReadRing(key)
 			if err != nil {

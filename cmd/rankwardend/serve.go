@@ -40,7 +40,8 @@ func serveCommand() *cobra.Command {
 			"Create the service's keys once, before the first start: rankwardend keys new --service.\n" +
 			"At the first start, with no operator yet, the owner named by --first-owner is created, and the password is\n" +
 			"written to --first-password, a file that only you can read. See rankwardend owner reset when it is lost.\n\n" +
-			"Devices change passwords once an escrow key is live, see rankwardend keys. The private escrow keys are read from\n" +
+			"Devices change passwords once an escrow key is live, see rankwardend keys. The private escrow keys are read " +
+			"from\n" +
 			"--escrow-keys, or from " + escrowEnv + ", which holds what would stand in that file.",
 		RunE: serve,
 	}
@@ -69,7 +70,8 @@ func serveCommand() *cobra.Command {
 	f.String(
 		"public-url",
 		"",
-		"where people reach the console through a proxy, such as https://warden.example; cookies are for TLS only when it is https",
+		"where people reach the console through a proxy, such as https://warden.example; cookies are for TLS only when it "+
+			"is https",
 	)
 	f.StringSlice(
 		"trust-proxy",

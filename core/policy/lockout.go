@@ -42,7 +42,8 @@ func lockoutTimes(r *reader, n *yaml.Node, path string, l *Lockout) {
 			n,
 			path,
 			CodeNeverLocks,
-			"threshold 0 means that accounts never lock, so duration and window say nothing; take them out, or set a threshold of 1 or more",
+			"threshold 0 means that accounts never lock, so duration and window say nothing; take them out, or set a "+
+				"threshold of 1 or more",
 		)
 		return
 	}

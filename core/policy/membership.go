@@ -149,7 +149,8 @@ func (r *reader) checkMembership(n *yaml.Node, path string, m Membership) {
 			n,
 			path,
 			CodeEmptyExact,
-			"this leaves nobody in administrators but the built-in one and accounts whose local_groups name it; add members, or make sure that is meant",
+			"this leaves nobody in administrators but the built-in one and accounts whose local_groups name it; add members, "+
+				"or make sure that is meant",
 		)
 	}
 	if m.LocalGroup == unit.GroupAdministrators && slices.Contains(m.Remove, principal.Administrator) {

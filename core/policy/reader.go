@@ -102,7 +102,8 @@ func (r *reader) unknownKey(key *yaml.Node, path string, known []string) {
 				key,
 				path,
 				CodeSecret,
-				"%q is refused: a policy never holds a password, because everybody who can read the policy could use it on every device. Take the key out, and change the password if it was real",
+				"%q is refused: a policy never holds a password, because everybody who can read the policy could use it on every "+
+					"device. Take the key out, and change the password if it was real",
 				key.Value,
 			)
 			return

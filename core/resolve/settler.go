@@ -36,14 +36,31 @@ type Settler struct {
 	assignments []Assignment
 	place       []int32 // of each assignment, by rank and name
 	units       []unit.ID
-	asks        [][]ask         // of each assignment
-	claims      [][]Claim       // of each unit while a lane is settled, and who made them
-	by          [][]int32       // at the same indexes
-	settled     map[string]Unit // by unit and the assignments that ask
+	asks        [][]ask          // of each assignment
+	statements  [][]ask          // those of them that are on local groups
+	named       map[string]int32 // assignments by name
+	claims      [][]Claim        // of each unit while a lane is settled, and who made them
+	by          [][]int32        // at the same indexes
+	settled     map[string]Unit  // by unit and the assignments that ask
 	key         []byte
 	index       map[unit.ID]int32     // of units
+	checked     checkedIndexes        // of the units that the checks of a lane ask for by name
 	values      []unit.Value          // what each unit comes to while a lane is settled
 	refs        map[principal.Ref]ref // what is looked up of principals again and again
+}
+
+// checkedIndexes are the indexes of the units that the checks of every lane look at, -1 where no assignment asks for one.
+type checkedIndexes struct {
+	minLength, complexity, minAge, maxAge         int32
+	lockout, administrators, administratorEnabled int32
+}
+
+// unitIndex is the index of a unit, -1 where no assignment asks for it.
+func (s *Settler) unitIndex(id unit.ID) int32 {
+	if i, asked := s.index[id]; asked {
+		return i
+	}
+	return -1
 }
 
 // ref is a principal as the checks of a lane need it.
@@ -56,12 +73,9 @@ type ref struct {
 func (s *Settler) ref(of principal.Ref) ref {
 	known, ok := s.refs[of]
 	if !ok {
-		known = ref{-1, -1, of.String()}
-		if i, asked := s.index[unit.AccountOf(of.Value())]; asked && of.Kind() == principal.Account {
-			known.account = i
-		}
-		if i, asked := s.index[unit.RotationOf(of)]; asked {
-			known.rotation = i
+		known = ref{-1, s.unitIndex(unit.RotationOf(of)), of.String()}
+		if of.Kind() == principal.Account {
+			known.account = s.unitIndex(unit.AccountOf(of.Value()))
 		}
 		s.refs[of] = known
 	}
@@ -104,14 +118,26 @@ func NewSettler(assignments []Assignment) *Settler {
 		index[u] = int32(i)
 	}
 	s.index, s.values, s.refs = index, make([]unit.Value, len(s.units)), map[principal.Ref]ref{}
-	asks := map[*policy.Normal][]ask{}
-	for _, a := range assignments {
+	s.checked = checkedIndexes{
+		minLength: s.unitIndex(unit.MinLength), complexity: s.unitIndex(unit.Complexity),
+		minAge: s.unitIndex(unit.MinAgeDays), maxAge: s.unitIndex(unit.MaxAgeDays),
+		lockout: s.unitIndex(unit.Lockout), administrators: s.unitIndex(unit.Administrators),
+		administratorEnabled: s.unitIndex(unit.BuiltinOf(principal.Administrator, unit.BuiltinEnabled)),
+	}
+	s.named = make(map[string]int32, len(assignments))
+	asks, statements := map[*policy.Normal][]ask{}, map[*policy.Normal][]ask{}
+	for i, a := range assignments {
 		if asks[a.Policy] == nil {
 			for _, p := range a.Policy.Asks {
-				asks[a.Policy] = append(asks[a.Policy], ask{index[p.Unit], p.Value})
+				asked := ask{index[p.Unit], p.Value}
+				asks[a.Policy] = append(asks[a.Policy], asked)
+				if p.Unit.Family() == unit.Membership {
+					statements[a.Policy] = append(statements[a.Policy], asked)
+				}
 			}
 		}
-		s.asks = append(s.asks, asks[a.Policy])
+		s.asks, s.statements = append(s.asks, asks[a.Policy]), append(s.statements, statements[a.Policy])
+		s.named[a.Name] = int32(i)
 	}
 	return s
 }
@@ -172,7 +198,7 @@ func (s *Settler) lane(assignments []int) Lane {
 		}
 	}
 	slices.Sort(touched)
-	w := &whole{settler: s, chosen: assignments}
+	w := &whole{settler: s}
 	lane := Lane{Units: make([]Unit, len(touched))}
 	settle := func(i int) {
 		u := touched[i]

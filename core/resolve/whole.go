@@ -10,33 +10,18 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// administratorEnabled is whether the built-in administrator is enabled.
-var administratorEnabled = unit.BuiltinOf(principal.Administrator, unit.BuiltinEnabled)
-
 // whole is a lane while it is being settled: what its units have come to, together.
 type whole struct {
 	settler  *Settler // has what each unit has come to
-	chosen   []int    // assignments of the lane
 	problems []Problem
 }
 
-// value is what a unit has been settled to, nil where it has not.
-func (w *whole) value(id unit.ID) unit.Value {
-	i, asked := w.settler.index[id]
-	if !asked {
+// value is what the unit with an index has been settled to, nil where it has not.
+func (w *whole) value(i int32) unit.Value {
+	if i < 0 {
 		return nil
 	}
 	return w.settler.values[i]
-}
-
-// policy is that of an assignment of the lane.
-func (w *whole) policy(assignment string) *policy.Normal {
-	for _, i := range w.chosen {
-		if w.settler.assignments[i].Name == assignment {
-			return w.settler.assignments[i].Policy
-		}
-	}
-	return &policy.Normal{}
 }
 
 func (w *whole) add(code Code, severity policy.Severity, where, detail string, holds ...unit.ID) {
@@ -52,17 +37,12 @@ func (w *whole) warn(code Code, id unit.ID, detail string) {
 }
 
 func (w *whole) account(ref principal.Ref) (unit.AccountValue, bool) {
-	i := w.settler.ref(ref).account
-	if i < 0 {
-		return unit.AccountValue{}, false
-	}
-	v, ok := w.settler.values[i].(unit.AccountValue)
+	v, ok := w.value(w.settler.ref(ref).account).(unit.AccountValue)
 	return v, ok
 }
 
 func (w *whole) hasRotation(ref principal.Ref) bool {
-	i := w.settler.ref(ref).rotation
-	return i >= 0 && w.settler.values[i] != nil
+	return w.value(w.settler.ref(ref).rotation) != nil
 }
 
 // withoutAbsent drops members that are to be absent from the device (rule 4 of local groups).
@@ -103,7 +83,7 @@ func (w *whole) check(units []Unit) []Problem {
 		}
 		w.checkOutside(u)
 	}
-	if m, ok := w.value(unit.Administrators).(unit.Members); ok {
+	if m, ok := w.value(w.settler.checked.administrators).(unit.Members); ok {
 		w.checkAdministrators(units, m)
 	}
 	sortProblems(w.problems)
@@ -145,8 +125,8 @@ func (w *whole) checkNames(units []Unit) {
 }
 
 func (w *whole) checkAges() {
-	least, hasMin := w.value(unit.MinAgeDays).(unit.Int)
-	most, hasMax := w.value(unit.MaxAgeDays).(unit.Int)
+	least, hasMin := w.value(w.settler.checked.minAge).(unit.Int)
+	most, hasMax := w.value(w.settler.checked.maxAge).(unit.Int)
 	if hasMin && hasMax && most != 0 && least >= most {
 		w.add(MinAgeNotBelowMaxAge, policy.Error, unit.MinAgeDays.String(), "", unit.MaxAgeDays, unit.MinAgeDays)
 	}
@@ -155,7 +135,7 @@ func (w *whole) checkAges() {
 func (w *whole) checkRotation(id unit.ID, target principal.Ref, r unit.RotationValue) {
 	fail := func(code Code) { w.add(code, policy.Error, id.String(), "", id) }
 	if target == principal.Administrator {
-		if enabled, ok := w.value(administratorEnabled).(unit.Bool); ok && !bool(enabled) {
+		if enabled, ok := w.value(w.settler.checked.administratorEnabled).(unit.Bool); ok && !bool(enabled) {
 			w.warn(RotationTargetDisabled, id, "")
 		}
 	} else {
@@ -168,13 +148,13 @@ func (w *whole) checkRotation(id unit.ID, target principal.Ref, r unit.RotationV
 			w.warn(RotationTargetDisabled, id, "")
 		}
 	}
-	if least, ok := w.value(unit.MinLength).(unit.Int); ok && r.Secret.ShortestLength() < int(least) {
+	if least, ok := w.value(w.settler.checked.minLength).(unit.Int); ok && r.Secret.ShortestLength() < int(least) {
 		fail(RotationSecretTooShort)
 	}
-	if complexity, ok := w.value(unit.Complexity).(unit.Bool); ok && bool(complexity) && r.Secret.TooPlain() {
+	if complexity, ok := w.value(w.settler.checked.complexity).(unit.Bool); ok && bool(complexity) && r.Secret.TooPlain() {
 		fail(RotationSecretTooPlain)
 	}
-	if most, ok := w.value(unit.MaxAgeDays).(unit.Int); ok && most != 0 && r.EveryMinutes > int(most)*24*60 {
+	if most, ok := w.value(w.settler.checked.maxAge).(unit.Int); ok && most != 0 && r.EveryMinutes > int(most)*24*60 {
 		w.warn(RotationSlowerThanMaxAge, id, "")
 	}
 }
@@ -203,16 +183,16 @@ func (w *whole) checkOutside(u Unit) {
 	}
 	key, _ := u.Unit.AccountKey()
 	ref := principal.FromKey(key)
-	var reported []unit.ID
+	var reported []int32
 	for _, assignment := range u.From {
-		for _, ask := range w.policy(assignment).Asks {
-			s, ok := ask.Value.(unit.Statement)
-			if !ok || slices.Contains(reported, ask.Unit) || !slices.Contains(s.Members, ref) {
+		for _, ask := range w.settler.statements[w.settler.named[assignment]] {
+			s := ask.value.(unit.Statement)
+			if slices.Contains(reported, ask.unit) || !slices.Contains(s.Members, ref) {
 				continue
 			}
-			if m, settled := w.value(ask.Unit).(unit.Members); settled && m.Closed && !m.Has(ref) {
-				reported = append(reported, ask.Unit)
-				w.warn(AccountOutsideGroup, ask.Unit, ref.String())
+			if m, settled := w.value(ask.unit).(unit.Members); settled && m.Closed && !m.Has(ref) {
+				reported = append(reported, ask.unit)
+				w.warn(AccountOutsideGroup, w.settler.units[ask.unit], ref.String())
 			}
 		}
 	}
@@ -247,7 +227,7 @@ func (w *whole) checkAdministrators(units []Unit, m unit.Members) {
 	if breakGlass == 0 {
 		w.warn(NoBreakGlass, unit.Administrators, "")
 	}
-	if l, ok := w.value(unit.Lockout).(unit.LockoutValue); ok && l.Threshold > 0 && l.DurationMinutes == 0 &&
+	if l, ok := w.value(w.settler.checked.lockout).(unit.LockoutValue); ok && l.Threshold > 0 && l.DurationMinutes == 0 &&
 		usable > 0 &&
 		usable == breakGlass {
 		w.warn(LockoutCanSealDevice, unit.Lockout, "")
@@ -262,7 +242,7 @@ func (w *whole) isBreakGlass(ref principal.Ref) bool {
 		a, ok := w.account(ref)
 		return ok && a.State == unit.Enabled && w.hasRotation(ref)
 	case ref == principal.Administrator:
-		enabled, ok := w.value(administratorEnabled).(unit.Bool)
+		enabled, ok := w.value(w.settler.checked.administratorEnabled).(unit.Bool)
 		return ok && bool(enabled) && w.hasRotation(ref)
 	}
 	return false

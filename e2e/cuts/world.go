@@ -334,7 +334,8 @@ func (w *world) putBack() error {
 }
 
 // tables are all that the service keeps, those that others refer to first.
-const tables = `select c.relname from pg_class c where c.relkind = 'r' and c.relnamespace = 'public'::regnamespace order by c.oid`
+const tables = `select c.relname from pg_class c where c.relkind = 'r' and c.relnamespace = 'public'::regnamespace
+	order by c.oid`
 
 // dump reads the whole database, as a backup does.
 func (w *world) dump() error {

@@ -63,7 +63,8 @@ var commands = []struct{ name, line string }{
 	{"cli-resolve", "rankwarden resolve ticket-desks.yaml --device SKL-TKT-001"},
 	{
 		"cli-password",
-		"rankwarden password list --group ticket-desks --most 6; rankwarden password show SKL-TKT-006 --reason ticket-4711; rankwarden password deposits SKL-TKT-006",
+		"rankwarden password list --group ticket-desks --most 6; rankwarden password show SKL-TKT-006 --reason " +
+			"ticket-4711; rankwarden password deposits SKL-TKT-006",
 	},
 	{"cli-drift", "rankwarden drift; rankwarden policy check slip.yaml"},
 }

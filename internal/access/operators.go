@@ -61,11 +61,13 @@ func (s *Service) AddOperator(
 	grants []auth.Grant,
 ) (store.Operator, error) {
 	if !operatorName.MatchString(name) {
-		return store.Operator{}, refusal.New(refusal.Invalid, "%q cannot be an operator's name; use 1 to 63 of a-z, 0-9 and . _ @ -", name).
+		return store.Operator{}, refusal.New(refusal.Invalid, "%q cannot be an operator's name; use 1 to 63 of a-z, 0-9 "+
+			"and . _ @ -", name).
 			At("name")
 	}
 	if name == audit.Service || name == audit.Strangers {
-		return store.Operator{}, refusal.New(refusal.Invalid, "%q has a meaning of its own on the trail; choose another name", name).
+		return store.Operator{}, refusal.New(refusal.Invalid, "%q has a meaning of its own on the trail; choose another "+
+			"name", name).
 			At("name")
 	}
 	hash, err := s.hash(ctx, password)
@@ -95,12 +97,14 @@ func (s *Service) AddOperator(
 // into.
 func checkGrants(tx Records, grants []auth.Grant) error {
 	if len(grants) == 0 {
-		return refusal.New(refusal.Invalid, "an operator needs a role at least; the roles are viewer, support, author, deployer, auditor and owner").
+		return refusal.New(refusal.Invalid, "an operator needs a role at least; the roles are viewer, support, author, "+
+			"deployer, auditor and owner").
 			At("roles")
 	}
 	for i, g := range grants {
 		if !g.Role.Valid() {
-			return refusal.New(refusal.Invalid, "%q is no role; the roles are viewer, support, author, deployer, auditor and owner", g.Role).
+			return refusal.New(refusal.Invalid, "%q is no role; the roles are viewer, support, author, deployer, auditor and "+
+				"owner", g.Role).
 				At("roles")
 		}
 		if slices.ContainsFunc(grants[:i], func(other auth.Grant) bool { return other.Role == g.Role }) {

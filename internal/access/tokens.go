@@ -23,7 +23,8 @@ func (s *Service) NewAPIToken(
 ) (store.APIToken, string, error) {
 	switch {
 	case name == "" || len(name) > 100:
-		return store.APIToken{}, "", refusal.New(refusal.Invalid, "a token needs a name of 1 to 100 characters that says what it is for").
+		return store.APIToken{}, "", refusal.New(refusal.Invalid, "a token needs a name of 1 to 100 characters that says "+
+			"what it is for").
 			At("name")
 	case role != "" && !role.Valid() || len(auth.Narrowed(who.Grants, role)) == 0:
 		return store.APIToken{}, "", refusal.New(refusal.Invalid, "the role %q is none, or more than your own (%s)", role, auth.RoleNames(who.Grants)).

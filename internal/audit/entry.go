@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"iter"
 	"time"
+
+	"github.com/gowebpki/jcs"
 )
 
 // Outcome says whether what was tried was done.
@@ -44,12 +46,13 @@ type Entry struct {
 	Hash    []byte          `json:"-"`
 }
 
-// version is that of the hashes of new entries: SHA-256 over the JSON of an entry with its keys in the order of
-// [Entry], times in UTC and microseconds, and canonical Before and After.
-const version = 1
+// version is that of the hashes of new entries: SHA-256 over the canonical JSON (RFC 8785) of an entry, with times in
+// UTC and microseconds, so that any program can verify what was exported. Versions 0 and 1 hashed the keys in the order
+// of [Entry], and canonical Before and After.
+const version = 2
 
-// Link gives the entry its place after the one with the given sequence and hash, both zero for the
-// first, and computes its own hash: SHA-256 over its JSON with canonical Before and After.
+// Link gives the entry its place after the one with the given sequence and hash, both zero for the first, and computes
+// its own hash. The error is about Before or After that is not JSON.
 func (e *Entry) Link(seq int64, prev []byte) error {
 	e.Version, e.Seq, e.Prev = version, seq+1, append([]byte{}, prev...)
 	hash, err := e.sum()
@@ -60,14 +63,19 @@ func (e *Entry) Link(seq int64, prev []byte) error {
 func (e *Entry) sum() ([]byte, error) {
 	c := *e
 	c.At = c.At.UTC().Truncate(time.Microsecond) // what PostgreSQL keeps
-	for _, part := range []*json.RawMessage{&c.Before, &c.After} {
-		canonical, err := canonicalJSON(*part)
-		if err != nil {
-			return nil, fmt.Errorf("audit entry %d: %w", e.Seq, err)
+	if c.Version < 2 {
+		for _, part := range []*json.RawMessage{&c.Before, &c.After} {
+			sorted, err := sortKeys(*part)
+			if err != nil {
+				return nil, fmt.Errorf("audit entry %d: %w", e.Seq, err)
+			}
+			*part = sorted
 		}
-		*part = canonical
 	}
 	data, err := json.Marshal(c)
+	if err == nil && c.Version >= 2 {
+		data, err = jcs.Transform(data)
+	}
 	if err != nil {
 		return nil, fmt.Errorf("audit entry %d: %w", e.Seq, err)
 	}
@@ -75,8 +83,8 @@ func (e *Entry) sum() ([]byte, error) {
 	return sum[:], nil
 }
 
-// canonicalJSON sorts keys and drops blanks, so that a database may store JSON in its own way.
-func canonicalJSON(raw json.RawMessage) (json.RawMessage, error) {
+// sortKeys sorts keys and drops blanks, as versions 0 and 1 of the hash had it.
+func sortKeys(raw json.RawMessage) (json.RawMessage, error) {
 	if len(raw) == 0 {
 		return json.RawMessage("null"), nil
 	}

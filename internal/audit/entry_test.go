@@ -2,7 +2,9 @@ package audit_test
 
 import (
 	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
+	"fmt"
 	"slices"
 	"testing"
 	"time"
@@ -52,27 +54,34 @@ func TestTrailShowsEveryTampering(t *testing.T) {
 	}
 }
 
-// Entries from before the version was written down still verify, and a version cannot be changed unseen.
+// Entries of former versions of the hash still verify, one of today verifies by a published standard, and a version
+// cannot be changed unseen.
 func TestVersionsOfTheHash(t *testing.T) {
-	old := audit.Entry{Seq: 1, At: time.Unix(1e9, 0).UTC(), Actor: "asta", Action: "policy.saved", Object: "base",
-		Before: json.RawMessage("null"), After: json.RawMessage("null"), Outcome: audit.Done, Prev: []byte{}}
-	data, err := json.Marshal(old)
-	require.NoError(t, err)
-	require.NotContains(t, string(data), "version")
-	sum := sha256.Sum256(data)
-	old.Hash = sum[:]
-	next := audit.Entry{
-		At:      time.Unix(1e9, 0),
-		Actor:   "asta",
-		Action:  "policy.published",
-		Object:  "base",
-		Outcome: audit.Done,
+	var trail []audit.Entry
+	prev := []byte{}
+	// What each version hashed, written by hand; the last one by RFC 8785, sections 3.2.2 and 3.2.3.
+	for version, hashed := range []string{
+		`{"seq":1,"at":"2001-09-09T01:46:40Z","actor":"asta","address":"","action":"policy.saved","object":"b","before":null,` +
+			`"after":{"a":1,"name":"é"},"reason":"","outcome":"done","prev":"%s"}`,
+		`{"version":1,"seq":2,"at":"2001-09-09T01:46:40Z","actor":"asta","address":"","action":"policy.saved","object":"b",` +
+			`"before":null,"after":{"a":1,"name":"é"},"reason":"","outcome":"done","prev":"%s"}`,
+		`{"action":"policy.saved","actor":"asta","address":"","after":{"a":1,"name":"é"},"at":"2001-09-09T01:46:40Z",` +
+			`"before":null,"object":"b","outcome":"done","prev":"%s","reason":"","seq":3,"version":2}`,
+	} {
+		sum := sha256.Sum256(fmt.Appendf(nil, hashed, base64.StdEncoding.EncodeToString(prev)))
+		trail = append(trail, audit.Entry{Version: version, Seq: int64(version + 1), At: time.Unix(1e9, 0), Actor: "asta",
+			Action: "policy.saved", Object: "b", After: json.RawMessage(`{"name": "\u00e9", "a": 1}`), Outcome: audit.Done,
+			Prev: prev, Hash: sum[:]})
+		prev = sum[:]
 	}
-	require.NoError(t, next.Link(old.Seq, old.Hash))
-	last, err := verify([]audit.Entry{old, next})
+	last, err := verify(trail)
 	require.NoError(t, err)
-	assert.EqualValues(t, 2, last)
+	assert.EqualValues(t, 3, last)
+
+	next := audit.Entry{At: time.Unix(1e9, 0), Actor: "asta", Action: "policy.published", Object: "b", Outcome: audit.Done}
+	require.NoError(t, next.Link(3, prev))
+	assert.Equal(t, 2, next.Version)
 	next.Version = 0
-	_, err = verify([]audit.Entry{old, next})
-	assert.ErrorContains(t, err, "broken at entry 2")
+	_, err = verify(append(trail, next))
+	assert.ErrorContains(t, err, "broken at entry 4")
 }

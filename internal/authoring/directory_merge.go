@@ -189,7 +189,8 @@ func (s *Service) mayVanish(tx Records, vanished []store.DirectoryEntry, accept 
 	}
 	if lost*100 > mostVanished*len(used) {
 		change.losing = lost
-		return refusal.New(refusal.Conflict, "this reading lacks %d of the %d people and groups that policies in force name, so nothing was taken from it. If that is right, give it again and accept it", lost, len(used)).
+		return refusal.New(refusal.Conflict, "this reading lacks %d of the %d people and groups that policies in force "+
+			"name, so nothing was taken from it. If that is right, give it again and accept it", lost, len(used)).
 			WithCode("directory_loses")
 	}
 	return nil

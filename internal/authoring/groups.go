@@ -171,7 +171,8 @@ func mayRegroup(tx Records, who auth.Identity, group string, names []string) err
 		return err
 	}
 	if len(operators) > 0 {
-		return refusal.New(refusal.Forbidden, "the group %q decides what operators may reach, so only an owner can change who is in it", group).
+		return refusal.New(refusal.Forbidden, "the group %q decides what operators may reach, so only an owner can change "+
+			"who is in it", group).
 			WithCode("group_gives_reach")
 	}
 	mine := who.Reach(auth.Deploy)

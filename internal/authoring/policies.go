@@ -43,7 +43,8 @@ func parseUsable(tx Records, source string) (*policy.Document, []policy.Problem,
 		return nil, nil, err
 	}
 	if !policy.Usable(problems) {
-		e := refusal.New(refusal.Invalid, "the policy cannot be used; nothing was stored. Fix the problems and send it again").
+		e := refusal.New(refusal.Invalid, "the policy cannot be used; nothing was stored. Fix the problems and send it "+
+			"again").
 			WithCode("policy_unusable")
 		e.Problems = problems
 		return nil, problems, e
@@ -106,7 +107,8 @@ func (s *Service) SavePolicy(
 		return store.Policy{}, problems, err
 	}
 	if doc.Name != name {
-		return store.Policy{}, problems, refusal.New(refusal.Invalid, "the document is named %q, but it was sent for the policy %q; a policy keeps its name. Change the name back, or save it as a new policy", doc.Name, name).
+		return store.Policy{}, problems, refusal.New(refusal.Invalid, "the document is named %q, but it was sent for the "+
+			"policy %q; a policy keeps its name. Change the name back, or save it as a new policy", doc.Name, name).
 			At("name")
 	}
 	var p store.Policy

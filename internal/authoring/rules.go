@@ -55,7 +55,8 @@ func checkRuleChange(g store.Group, c GroupChange) error {
 	case c.Rule == nil:
 		return nil
 	case g.Rule == "" || *c.Rule == "":
-		return refusal.New(refusal.Invalid, "the group %q cannot change between a list and a rule; create another group and aim the assignments at it", g.Name).
+		return refusal.New(refusal.Invalid, "the group %q cannot change between a list and a rule; create another group "+
+			"and aim the assignments at it", g.Name).
 			At("rule")
 	}
 	_, err := membership.Rule(*c.Rule)

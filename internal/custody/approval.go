@@ -41,7 +41,8 @@ func (s *Service) withinBudget(tx Records, w *uow.Work, found toReveal) (refused
 		approval.UsedAt = &now
 		return nil, tx.SetApproval(approval)
 	}
-	return refusal.New(refusal.Forbidden, "you have seen %d passwords within an hour, which is what you may see alone. A second person with the right to see it must approve this one (%s); then ask again",
+	return refusal.New(refusal.Forbidden, "you have seen %d passwords within an hour, which is what you may see alone. "+
+			"A second person with the right to see it must approve this one (%s); then ask again",
 			shown, approval.ID).
 			WithCode("second_person_needed"),
 		nil

@@ -50,7 +50,8 @@ func (s *Service) TakeDeposit(ctx context.Context, device string, d protocol.Dep
 					return keyErr
 				}
 				if !live {
-					return refusal.New(refusal.Conflict, "escrow key %d was retired, so nothing is sealed to it any more; read the key list, and seal to the key that is live", record.KeyNumber).
+					return refusal.New(refusal.Conflict, "escrow key %d was retired, so nothing is sealed to it any more; read the "+
+						"key list, and seal to the key that is live", record.KeyNumber).
 						WithCode(protocol.CodeKeyRetired)
 				}
 			}
@@ -94,7 +95,8 @@ func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit
 	organisation := s.listed.Load().organisation
 	sealed := d.Sealed[0]
 	if !s.escrowKeys().Holds(sealed.Key) {
-		return store.Deposit{}, refusal.New(refusal.Unavailable, "this service does not hold escrow key %d; nothing was stored, and the password must stay as it is", sealed.Key).
+		return store.Deposit{}, refusal.New(refusal.Unavailable, "this service does not hold escrow key %d; nothing was "+
+			"stored, and the password must stay as it is", sealed.Key).
 			WithCode(protocol.CodeKeyMissing)
 	}
 	password, err := s.escrowKeys().Open(escrow.Of(organisation, device, d, sealed.Key), sealed.Bytes)

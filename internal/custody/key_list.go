@@ -120,7 +120,8 @@ func (s *Service) checkRoot(tx Records, state *store.ServiceState) error {
 	if state.RootFingerprint == "" && state.KeyList != "" { // from before the fingerprint was kept
 		if _, err := protocol.OpenKeyList(state.KeyList, s.Keys.Root.ID); err != nil {
 			return fmt.Errorf(
-				"%w: its root key is %s, and the key list in the database was signed by another; give the file that this database was used with",
+				"%w: its root key is %s, and the key list in the database was signed by another; give the file that this "+
+					"database was used with",
 				ErrForeignKeys,
 				s.Keys.Root.ID,
 			)
@@ -132,7 +133,8 @@ func (s *Service) checkRoot(tx Records, state *store.ServiceState) error {
 	}
 	if state.RootFingerprint != s.Keys.Root.ID {
 		return fmt.Errorf(
-			"%w: the root key of the file is %s, and the database was used with %s; give the file with that one, or the database of this one",
+			"%w: the root key of the file is %s, and the database was used with %s; give the file with that one, or the "+
+				"database of this one",
 			ErrForeignKeys,
 			s.Keys.Root.ID,
 			state.RootFingerprint,

@@ -65,7 +65,8 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 	}
 	if n := utf8.RuneCountInString(what.Reason); n < shortestReason || n > longestReason ||
 		text.CheckVisible(what.Reason) != nil {
-		return answer, refusal.New(refusal.Invalid, "say why in %d to %d characters, such as a ticket and what is to be done", shortestReason, longestReason).
+		return answer, refusal.New(refusal.Invalid, "say why in %d to %d characters, such as a ticket and what is to be "+
+			"done", shortestReason, longestReason).
 			At("reason").
 			WithCode("reason_needed")
 	}
@@ -95,7 +96,8 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 		what.Object = found.device.Name
 		for _, d := range deposits {
 			if !s.escrowKeys().Holds(d.KeyNumber) {
-				return refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, which the password is sealed to; nothing was counted. Ask another replica, or give this one the key", d.KeyNumber).
+				return refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, which the password is sealed "+
+					"to; nothing was counted. Ask another replica, or give this one the key", d.KeyNumber).
 					WithCode(protocol.CodeKeyMissing)
 			}
 		}
@@ -205,7 +207,8 @@ func (s *Service) chosen(tx Records, d store.Device, target string) (store.Rotat
 	}
 	switch {
 	case len(list) == 0:
-		return store.Rotation{}, refusal.New(refusal.NotFound, "no password of %s is in escrow; a policy must rotate one, and the device must have done so", d.Name).
+		return store.Rotation{}, refusal.New(refusal.NotFound, "no password of %s is in escrow; a policy must rotate one, "+
+			"and the device must have done so", d.Name).
 			WithCode("not_in_escrow")
 	case target == "":
 		return store.Rotation{}, refusal.New(refusal.Invalid, "%s has several passwords in escrow; say which: %s", d.Name, strings.Join(names, ", ")).

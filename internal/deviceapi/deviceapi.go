@@ -297,7 +297,8 @@ func (a *API) exchange(
 		return refuse(
 			http.StatusConflict,
 			protocol.CodeSequenceBehind,
-			"the numbers of this device were used before: it came back from a snapshot, or another one has its key. Begin a new epoch",
+			"the numbers of this device were used before: it came back from a snapshot, or another one has its key. Begin a "+
+				"new epoch",
 		)
 	}
 	has := protocol.DepositMarks{Latest: d.DepositNumber, Confirmed: d.ConfirmedNumber}

@@ -84,8 +84,10 @@ func Description() ([]byte, error) {
 func newAPI(app *fiber.App, o Options) *routes {
 	huma.NewError = problem.FromLibrary
 	config := huma.DefaultConfig("Rank Warden", "1")
-	config.Info.Description = "The operators' interface of Rank Warden. Every list is paged: pass `next` of a page as `cursor` to get " +
-		"the one after it. What can be edited carries an ETag; send it back as If-Match. Every error is a problem document (RFC 9457)."
+	config.Info.Description = "The operators' interface of Rank Warden. Every list is paged: pass `next` of a page as " +
+		"`cursor` to get " +
+		"the one after it. What can be edited carries an ETag; send it back as If-Match. Every error is a problem document " +
+		"(RFC 9457)."
 	config.OpenAPIPath = Base + "/openapi"
 	config.DocsPath = ""
 	config.SchemasPath = Base + "/schemas"

@@ -79,7 +79,8 @@ func (s *Service) decisions(
 	}
 	if n := held.mismatched; n.devices > 0 {
 		list = append(list, Decision{Kind: DecideRestored, Title: "this service may have been restored from a backup",
-			Detail:  "devices hold a desired state that the service never gave them. If the database came back from a backup, run rankwardend restored on the machine of the service",
+			Detail: "devices hold a desired state that the service never gave them. If the database came back from a backup, " +
+				"run rankwardend restored on the machine of the service",
 			Devices: n.devices, Device: n.example.Name, DeviceID: n.example.ID})
 	}
 	waiting, _, err := tx.ListApprovals(reach, clock.Now, store.Page{Limit: maxRecent})
@@ -116,7 +117,8 @@ func (s *Service) decisions(
 	for _, d := range claiming {
 		detail := "enrolled again with a new key and claims to be this device; accept or refuse it"
 		if d.Claims == nil {
-			detail = "enrolled under a name that the group " + d.ListedIn + " lists, which decides reach or exclusion; an owner must accept or refuse it"
+			detail = "enrolled under a name that the group " + d.ListedIn + " lists, which decides reach or exclusion; an " +
+				"owner must accept or refuse it"
 		}
 		list = append(
 			list,
@@ -144,9 +146,10 @@ func (s *Service) serviceDecisions(tx Records) ([]Decision, error) {
 		list = append(
 			list,
 			Decision{
-				Kind:   DecideNoKey,
-				Title:  "no escrow key is live",
-				Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the machine of the service",
+				Kind:  DecideNoKey,
+				Title: "no escrow key is live",
+				Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the " +
+					"machine of the service",
 			},
 		)
 	}
@@ -167,7 +170,8 @@ func (s *Service) serviceDecisions(tx Records) ([]Decision, error) {
 					Devices:  n,
 					Device:   example.NameKey,
 					DeviceID: example.ID,
-					Detail:   "they were stored before the recovery key was live; they get one at their next change. See rankwarden password list --unrecovered, and rotate them",
+					Detail: "they were stored before the recovery key was live; they get one at their next change. See rankwarden " +
+						"password list --unrecovered, and rotate them",
 				},
 			)
 		}
@@ -181,7 +185,8 @@ func (s *Service) serviceDecisions(tx Records) ([]Decision, error) {
 			list,
 			Decision{Kind: DecideDirectory, Title: "the directory lost people or groups that policies name",
 				Detail: fmt.Sprintf(
-					"the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it with rankwarden directory sync --accept",
+					"the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it with rankwarden "+
+						"directory sync --accept",
 					run.Losing,
 				)},
 		)

@@ -90,7 +90,8 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		case err == nil && earlier.Digest == requestDigest:
 			return nil
 		case err == nil:
-			return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is %d", r.Seq, epoch, d.Seq).
+			return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is "+
+				"%d", r.Seq, epoch, d.Seq).
 				WithCode(protocol.CodeSequenceUsed)
 		case !errors.Is(err, store.ErrNotFound):
 			return err

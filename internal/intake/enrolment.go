@@ -46,7 +46,8 @@ func (s *Service) NewEnrolmentToken(
 		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "a token is for 1 to %d devices", MaxTokenUses).
 			At("uses")
 	case life < time.Minute || life > MaxEnrolment:
-		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "a token lives from a minute to 90 days").
+		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "a token lives from a minute to 90 "+
+			"days").
 			At("expires_in_hours")
 	}
 	if err := fleet.CheckPath(grants.Path); err != nil {
@@ -129,7 +130,8 @@ func (s *Service) Enrol(
 	}
 	for _, fact := range []string{req.Facts.Platform, req.Facts.OSVersion, req.Facts.Serial, req.Facts.Model} {
 		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
-			return store.Device{}, refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).
+			return store.Device{}, refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot "+
+				"be read", fact, maxFact).
 				At("facts").
 				WithCode(protocol.CodeBadFacts)
 		}

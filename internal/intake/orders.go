@@ -48,7 +48,8 @@ func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (
 			ref, err = principal.FromKey(want.Subject), nil // the key alone, as elsewhere
 		}
 		if err != nil || ref.Kind().InDirectory() {
-			return none, refusal.New(refusal.Invalid, "%q names no account of a device; write its key, account:KEY, builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).
+			return none, refusal.New(refusal.Invalid, "%q names no account of a device; write its key, account:KEY, "+
+				"builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).
 				At("subject")
 		}
 		subject = ref.String()

@@ -37,7 +37,8 @@ func Load(path string) (Ring, error) {
 	info, err := os.Stat(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return Ring{}, fmt.Errorf(
-			"service keys: %w at %s. Is the volume with the keys mounted? For a new database, make them once: rankwardend keys new --service",
+			"service keys: %w at %s. Is the volume with the keys mounted? For a new database, make them once: rankwardend "+
+				"keys new --service",
 			ErrNone,
 			path,
 		)

@@ -63,7 +63,8 @@ func (u Use) Check(group, source string) error {
 	}
 	for _, fact := range rule.Reads() {
 		if !fleet.OfOrganisation(fact) {
-			return refusal.New(refusal.Invalid, "the rule of %q reads device.%s, which a device says of itself; %s. %s a listed group, or one whose rule reads only %s",
+			return refusal.New(refusal.Invalid, "the rule of %q reads device.%s, which a device says of itself; %s. %s a "+
+				"listed group, or one whose rule reads only %s",
 				group, fact, u.danger, u.instead, strings.Join(fleet.OrganisationFacts, ", ")).
 				At(u.place).
 				WithCode(u.code)

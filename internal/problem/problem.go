@@ -78,7 +78,8 @@ func FromLibrary(status int, message string, errs ...error) huma.StatusError {
 		}
 	}
 	if message == "validation failed" {
-		p.Detail = "the request does not fit its description; nothing was stored. See what is named, and the description at /api/v1/openapi.json"
+		p.Detail = "the request does not fit its description; nothing was stored. See what is named, and the description " +
+			"at /api/v1/openapi.json"
 	}
 	return p
 }

@@ -64,7 +64,8 @@ func (l KeyList) Signing(id string) (ed25519.PublicKey, bool) {
 
 // ErrRoot is given when a key list is not signed by the root key that the device trusts.
 var ErrRoot = errors.New(
-	"the key list is not signed by the trusted root key; the enrolment token belongs to another service, or somebody stands between",
+	"the key list is not signed by the trusted root key; the enrolment token belongs to another service, or somebody " +
+		"stands between",
 )
 
 // OpenKeyList checks that the root with the given fingerprint signed the list, and reads it.

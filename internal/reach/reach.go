@@ -59,7 +59,8 @@ func Check(tx Records, who auth.Identity, right auth.Right, devices []string) er
 
 // Beyond refuses an edit that would take effect on n devices out of the editor's reach.
 func Beyond(n int) error {
-	return refusal.New(refusal.Forbidden, "this would take effect on %d devices that your role does not reach, so nothing was changed. "+
+	return refusal.New(refusal.Forbidden, "this would take effect on %d devices that your role does not reach, so "+
+		"nothing was changed. "+
 		"Limit it to a group in your reach (within), or ask an owner", n).
 		WithCode("out_of_reach")
 }

@@ -278,7 +278,8 @@ func (s *Server) app(c Config, done context.Context) *fiber.App {
 		c.Set("Referrer-Policy", "no-referrer")
 		c.Set(
 			"Content-Security-Policy",
-			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "+
+				"frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
 		)
 		return c.Next()
 	})
@@ -329,7 +330,8 @@ func (c Config) check() error {
 		return fmt.Errorf("%w: no database; give database as postgres://USER@HOST:PORT/NAME", ErrConfig)
 	case c.Keys == "":
 		return fmt.Errorf(
-			"%w: no key file; give keys as the path of a file that only the service can read. Create it with rankwardend keys new --service",
+			"%w: no key file; give keys as the path of a file that only the service can read. Create it with rankwardend keys "+
+				"new --service",
 			ErrConfig,
 		)
 	case c.Interval < time.Second || c.Interval > 24*time.Hour:
@@ -348,7 +350,8 @@ func (c Config) checkAddress(option, address string) error {
 		return fmt.Errorf("%w: %s %q must be HOST:PORT, such as 127.0.0.1:8470", ErrConfig, option, address)
 	case c.TLSCert == "" && !c.AllowClear && !loopback(host):
 		return fmt.Errorf(
-			"%w: %s is not loopback, and without TLS everybody on the way could read along; give tls-cert and tls-key, or allow-clear when a proxy in front does TLS",
+			"%w: %s is not loopback, and without TLS everybody on the way could read along; give tls-cert and tls-key, or "+
+				"allow-clear when a proxy in front does TLS",
 			ErrConfig,
 			address,
 		)

@@ -44,7 +44,8 @@ func (t Tx) AppendAudit(e audit.Entry) error {
 		return &s
 	}
 	return t.exec(
-		`insert into audit_entries (seq, at, actor, address, action, object, before, after, reason, outcome, prev, hash, version)
+		`insert into audit_entries (seq, at, actor, address, action, object, before, after, reason, outcome, prev, hash,
+			version)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
 		e.Seq,
 		e.At,

@@ -55,7 +55,8 @@ func (t Tx) Deposit(device string, epoch, number int64) (Deposit, error) {
 
 // ScopeOf is the digest of a device's scope, empty for none.
 func (t Tx) ScopeOf(device string) (digest string, err error) {
-	err = t.db.Statement.ConnPool.QueryRowContext(t.db.Statement.Context, "select coalesce(scope, '') from devices where id = $1", device).
+	err = t.db.Statement.ConnPool.QueryRowContext(t.db.Statement.Context, "select coalesce(scope, '') from devices "+
+		"where id = $1", device).
 		Scan(&digest)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
@@ -116,25 +117,30 @@ func (t Tx) AddEarlierDeposit(d Deposit) error {
 	if err := t.exec("insert into deposits ("+depositColumns+") values ($1, "+depositValues+")", d.columns()...); err != nil {
 		return err
 	}
-	if err := t.exec(`update deposits d set state = 'former', former_at = d.deposited_at where device_id = $1 and epoch = $2 and number = $3
-		and exists (select 1 from deposits l where l.device_id = $1 and l.target = d.target and l.confirmed_at is not null and (l.epoch, l.number) > (d.epoch, d.number))`,
+	if err := t.exec(`update deposits d set state = 'former', former_at = d.deposited_at where device_id = $1 and epoch =
+		$2 and number = $3
+		and exists (select 1 from deposits l where l.device_id = $1 and l.target = d.target and l.confirmed_at is not null
+		and (l.epoch, l.number) > (d.epoch, d.number))`,
 		d.DeviceID, d.Epoch, d.Number); err != nil {
 		return err
 	}
 	return t.exec(`insert into rotations (device_id, target, account, name, pending) values ($1, $2, $3, $4, 1)
-		on conflict (device_id, target) do update set pending = (select count(*) from deposits p where p.device_id = $1 and p.target = $2 and p.state = 'pending')`,
+		on conflict (device_id, target) do update set pending = (select count(*) from deposits p where p.device_id = $1 and
+		p.target = $2 and p.state = 'pending')`,
 		d.DeviceID, d.Target, d.Account, d.NameBefore)
 }
 
 // ConfirmDeposit notes that the password of a deposit opens its account. It becomes the current one
 // unless a later one is confirmed; only earlier ones become former. A repeat changes nothing.
 func (t Tx) ConfirmDeposit(d Deposit, at time.Time) error {
-	if err := t.exec("update deposits set confirmed_at = coalesce(confirmed_at, $4) where device_id = $1 and epoch = $2 and number = $3",
+	if err := t.exec("update deposits set confirmed_at = coalesce(confirmed_at, $4) where device_id = $1 and epoch = $2 "+
+		"and number = $3",
 		d.DeviceID, d.Epoch, d.Number, at); err != nil {
 		return err
 	}
 	// The latest confirmed one decides, whichever confirmation came last.
-	if err := t.exec(`with latest as (select epoch, number from deposits where device_id = $1 and target = $2 and confirmed_at is not null
+	if err := t.exec(`with latest as (select epoch, number from deposits where device_id = $1 and target = $2 and
+		confirmed_at is not null
 			order by epoch desc, number desc limit 1)
 		update deposits d set state = case when (d.epoch, d.number) = (l.epoch, l.number) then 'current' else 'former' end,
 			former_at = case when (d.epoch, d.number) = (l.epoch, l.number) then null else coalesce(d.former_at, $3) end
@@ -142,14 +148,17 @@ func (t Tx) ConfirmDeposit(d Deposit, at time.Time) error {
 			and d.state <> case when (d.epoch, d.number) = (l.epoch, l.number) then 'current' else 'former' end`, d.DeviceID, d.Target, at); err != nil {
 		return err
 	}
-	if err := t.exec("update devices set confirmed_number = greatest(confirmed_number, $2), changed_at = now() where id = $1 and epoch = $3", d.DeviceID, d.Number, d.Epoch); err != nil {
+	if err := t.exec("update devices set confirmed_number = greatest(confirmed_number, $2), changed_at = now() where id "+
+		"= $1 and epoch = $3", d.DeviceID, d.Number, d.Epoch); err != nil {
 		return err
 	}
 	return t.exec(
 		`update rotations r set account = d.account, name = d.name_after, changed_at = d.deposited_at, next_at = null,
-			shown_at = case when r.shown_at > d.deposited_at then r.shown_at end, shown_by = case when r.shown_at > d.deposited_at then r.shown_by else '' end,
+			shown_at = case when r.shown_at > d.deposited_at then r.shown_at end, shown_by = case when r.shown_at >
+			d.deposited_at then r.shown_by else '' end,
 			pending = (select count(*) from deposits p where p.device_id = $1 and p.target = $2 and p.state = 'pending')
-		from deposits d where r.device_id = $1 and r.target = $2 and d.device_id = $1 and d.target = $2 and d.state = 'current'`,
+		from deposits d where r.device_id = $1 and r.target = $2 and d.device_id = $1 and d.target = $2 and d.state =
+		'current'`,
 		d.DeviceID,
 		d.Target,
 	)
@@ -158,7 +167,8 @@ func (t Tx) ConfirmDeposit(d Deposit, at time.Time) error {
 // PruneDeposits drops former deposits beyond the number to keep that became so before a time.
 func (t Tx) PruneDeposits(device, target string, keep int, before time.Time) error {
 	return t.exec(`delete from deposits where device_id = $1 and target = $2 and state = 'former' and former_at < $4
-		and (epoch, number) not in (select epoch, number from deposits where device_id = $1 and target = $2 and state = 'former'
+		and (epoch, number) not in (select epoch, number from deposits where device_id = $1 and target = $2 and state =
+		'former'
 			order by epoch desc, number desc limit $3)`, device, target, keep, before)
 }
 
@@ -170,7 +180,8 @@ func (t Tx) DepositsOf(device, target string) ([]Deposit, error) {
 // BeginEpoch gives a device an epoch in which all of its numbers begin again.
 func (t Tx) BeginEpoch(device string, epoch int64, nonce string) error {
 	return t.exec(
-		`update devices set epoch = $2, seq = 0, deposit_number = 0, confirmed_number = 0, epoch_nonce = $3, changed_at = now()
+		`update devices set epoch = $2, seq = 0, deposit_number = 0, confirmed_number = 0, epoch_nonce = $3, changed_at =
+			now()
 		where id = $1`,
 		device,
 		epoch,
@@ -190,7 +201,8 @@ func (t Tx) SealedTo(key int64, after Deposit, limit int) ([]Deposit, error) {
 // Reseal stores a deposit's password as sealed to another key, unless that was done meanwhile.
 func (t Tx) Reseal(d Deposit, from int64) error {
 	return t.exec(
-		"update deposits set key_number = $4, sealed = $5 where device_id = $1 and epoch = $2 and number = $3 and key_number = $6",
+		"update deposits set key_number = $4, sealed = $5 where device_id = $1 and epoch = $2 and number = $3 and "+
+			"key_number = $6",
 		d.DeviceID,
 		d.Epoch,
 		d.Number,
@@ -221,7 +233,8 @@ func (t Tx) Unrecovered() (n int, example DeviceName, err error) {
 	found, err := rows[struct {
 		N           int
 		ID, NameKey string
-	}](t, `select count(*) as n, coalesce(min(d.id), '') as id, coalesce(min(d.name), '') as name_key from deposits x join devices d on d.id = x.device_id and d.state = 'live'
+	}](t, `select count(*) as n, coalesce(min(d.id), '') as id, coalesce(min(d.name), '') as name_key from deposits x join
+		devices d on d.id = x.device_id and d.state = 'live'
 		where x.state = 'current' and x.recovery_number is null`)
 	if err != nil || len(found) == 0 {
 		return 0, DeviceName{}, err

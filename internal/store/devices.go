@@ -83,7 +83,8 @@ type Stands struct {
 }
 
 // standsColumns are its columns of a device d.
-const standsColumns = "d.held_units, d.last_contact, d.desired_epoch, d.desired_number, d.reported_epoch, d.reported_number, d.open_findings, d.mismatched"
+const standsColumns = "d.held_units, d.last_contact, d.desired_epoch, d.desired_number, d.reported_epoch, " +
+	"d.reported_number, d.open_findings, d.mismatched"
 
 // Heard is the same in the words of the core.
 func (s Stands) Heard() drift.StandingInput {
@@ -192,7 +193,8 @@ func (t Tx) DevicesWaiting(reach auth.Reach, limit int) ([]Device, error) {
 	within, args := inReach(reach)
 	return rows[Device](
 		t,
-		"select d.* from devices d where d.state <> 'live' and d.state = 'claiming' and "+within+" order by d.name_key, d.id limit ?",
+		"select d.* from devices d where d.state <> 'live' and d.state = 'claiming' and "+within+" order by d.name_key, "+
+			"d.id limit ?",
 		append(args, limit)...)
 }
 
@@ -254,7 +256,8 @@ type Known struct {
 	Mismatched      bool
 }
 
-const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, reported_epoch, reported_number, order_number, deposit_number, confirmed_number, mismatched"
+const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, desired_number, desired_digest, " +
+	"reported_epoch, reported_number, order_number, deposit_number, confirmed_number, mismatched"
 
 // KnownDevices reads devices by identifier. It goes past GORM, since it reads whole fleets.
 func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]Known, error) {

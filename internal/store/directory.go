@@ -64,7 +64,8 @@ const maxNear = 20
 func (t Tx) DirectoryNear(ref string) ([]DirectoryEntry, error) {
 	return rows[DirectoryEntry](
 		t,
-		"select * from directory_entries where gone_at is null and (ref || ' ' || title) %> ? order by similarity(ref, ?) desc, ref limit ?",
+		"select * from directory_entries where gone_at is null and (ref || ' ' || title) %> ? order by similarity(ref, ?) "+
+			"desc, ref limit ?",
 		ref,
 		ref,
 		maxNear,
@@ -137,8 +138,10 @@ func (t Tx) DirectorySync() (DirectorySync, error) {
 func (t Tx) SetDirectorySync(s DirectorySync) error {
 	return t.exec(
 		`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error, losing)
-		values (true, $1, $2, $3, $4, $5, $6, $7, $8) on conflict (id) do update set started_at = excluded.started_at, ended_at = excluded.ended_at,
-		entries = excluded.entries, added = excluded.added, changed = excluded.changed, removed = excluded.removed, error = excluded.error, losing = excluded.losing`,
+		values (true, $1, $2, $3, $4, $5, $6, $7, $8) on conflict (id) do update set started_at = excluded.started_at,
+		ended_at = excluded.ended_at,
+		entries = excluded.entries, added = excluded.added, changed = excluded.changed, removed = excluded.removed, error =
+		excluded.error, losing = excluded.losing`,
 		s.StartedAt,
 		s.EndedAt,
 		s.Entries,

@@ -48,7 +48,8 @@ type KeyUse struct {
 func (t Tx) KeyUses() (map[int64]int, error) {
 	found, err := rows[KeyUse](t, `select number, sum(n)::bigint as deposits from (
 		select key_number as number, count(*) as n from deposits group by 1
-		union all select recovery_number, count(*) from deposits where recovery_number is not null group by 1) as used group by 1`)
+		union all select recovery_number, count(*) from deposits where recovery_number is not null group by 1) as used group
+		by 1`)
 	uses := map[int64]int{}
 	for _, u := range found {
 		uses[u.Number] = u.Deposits

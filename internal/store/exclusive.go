@@ -47,7 +47,8 @@ func (s *Store) Exclusively(ctx context.Context, lock int, do func(ctx context.C
 		}
 	}()
 	held := fence{lock: lock}
-	if err := conn.QueryRow(ctx, "insert into fences (lock, number) values ($1, 1) on conflict (lock) do update set number = fences.number + 1 returning number", lock).Scan(&held.number); err != nil {
+	if err := conn.QueryRow(ctx, "insert into fences (lock, number) values ($1, 1) on conflict (lock) do update set "+
+		"number = fences.number + 1 returning number", lock).Scan(&held.number); err != nil {
 		return false, err
 	}
 	return true, do(context.WithValue(ctx, fenceKey{}, held))

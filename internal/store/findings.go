@@ -118,7 +118,8 @@ func (t Tx) FindingsByID(which func(before int64, most int) []int64, p Page) ([]
 	}
 	list, err := rows[Finding](
 		t,
-		"select x.*, d.name as device from findings x join devices d on d.id = x.device_id where x.id = any(?) order by x.id desc",
+		"select x.*, d.name as device from findings x join devices d on d.id = x.device_id where x.id = any(?) order by "+
+			"x.id desc",
 		which(before, p.limit()+1),
 	)
 	if err != nil {
@@ -146,6 +147,7 @@ func (t Tx) SumClosedFindings(f FindingFilter, since time.Time) ([]FindingSum, e
 	return rows[FindingSum](
 		t,
 		`select x.unit, x.kind, count(*) as findings, count(distinct x.device_id) as devices, min(x.first_seen) as oldest
-		from findings x join devices d on d.id = x.device_id where `+where+" and x.closed_at >= ? and d.state = 'live' and "+reach+" and "+group+" group by 1, 2 order by 4 desc, 1, 2",
+		from findings x join devices d on d.id = x.device_id where `+where+" and x.closed_at >= ? and d.state = 'live' and "+
+			""+reach+" and "+group+" group by 1, 2 order by 4 desc, 1, 2",
 		args...)
 }

@@ -85,7 +85,8 @@ func (t Tx) ListGroupMembers(reach auth.Reach, groupID string, p Page) ([]GroupM
 	}
 	list, err := rows[row](
 		t,
-		`select m.device as key, coalesce(d.name, m.device) as name, coalesce(d.id, '') as device, m.certain from group_members m
+		`select m.device as key, coalesce(d.name, m.device) as name, coalesce(d.id, '') as device, m.certain from
+			group_members m
 		left join devices d on d.name_key = m.device and d.state = 'live'
 		where m.group_id = ? and m.device > ? and `+within+` order by m.device limit ?`,
 		append(append([]any{groupID, after}, args...), p.limit()+1)...)

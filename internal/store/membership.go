@@ -156,7 +156,8 @@ type Aim struct{ Include, Exclude, Within []string }
 
 // CountAimedOutside counts live devices that an aim reaches, or may reach, and that are not in reach.
 func (t Tx) CountAimedOutside(reach auth.Reach, aim Aim) (int, error) {
-	const in = "(?::text = 'everything' or exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.device = d.name_key"
+	const in = "(?::text = 'everything' or exists (select 1 from group_members m join groups g on g.id = m.group_id " +
+		"where g.name = ? and m.device = d.name_key"
 	sql, args := "d.state = 'live'", []any{}
 	any := "false"
 	for _, g := range aim.Include {

@@ -26,9 +26,10 @@ func inReach(reach auth.Reach) (string, []any) {
 	if reach.Everywhere() {
 		return "true", nil
 	}
-	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = any(?) and m.certain and m.device = d.name_key)", []any{
-		reach.Groups(),
-	}
+	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = any(?) and " +
+			"m.certain and m.device = d.name_key)", []any{
+			reach.Groups(),
+		}
 }
 
 // inGroup is the condition that the device d is in a group.
@@ -36,9 +37,10 @@ func inGroup(group string) (string, []any) {
 	if group == "" || group == "everything" {
 		return "true", nil
 	}
-	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain and m.device = d.name_key)", []any{
-		group,
-	}
+	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain and " +
+			"m.device = d.name_key)", []any{
+			group,
+		}
 }
 
 // record is a table of what happened, with the time by which it is narrowed.
@@ -57,14 +59,17 @@ func latest[T any](t Tx, from record, n Narrow, where string, args []any, before
 		args = append(args, n.Until, n.Until.Add(slack))
 	}
 	if n.Few != nil {
-		query := "select " + from.columns + ", d.name as device from unnest(?::text[]) as few(id) cross join lateral (select * from " + from.table +
-			" x where x.device_id = few.id and x.id < ? and " + where + " order by x.id desc limit ?) x join devices d on d.id = x.device_id order by x.id desc limit ?"
+		query := "select " + from.columns + ", d.name as device from unnest(?::text[]) as few(id) cross join lateral " +
+			"(select * from " + from.table +
+			" x where x.device_id = few.id and x.id < ? and " + where + " order by x.id desc limit ?) x join devices d on " +
+			"d.id = x.device_id order by x.id desc limit ?"
 		args = append(append([]any{n.Few, before}, args...), limit, limit)
 		return rows[T](t, query, args...)
 	}
 	reach, reachArgs := inReach(n.Reach)
 	group, groupArgs := inGroup(n.Group)
-	query := "select " + from.columns + ", d.name as device from " + from.table + " x join devices d on d.id = x.device_id where x.id < ? and " + where +
+	query := "select " + from.columns + ", d.name as device from " + from.table + " x join devices d on d.id = " +
+		"x.device_id where x.id < ? and " + where +
 		" and d.state = 'live' and " + reach + " and " + group + " order by x.id desc limit ?"
 	args = append(append([]any{before}, args...), reachArgs...)
 	args = append(append(args, groupArgs...), limit)

@@ -82,7 +82,8 @@ func (t Tx) Operator(id string) (Operator, error) { return first[Operator](t.db.
 func (t Tx) DecidingGroup(name string, granted []string) (string, error) {
 	found, err := rows[string](
 		t,
-		`select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = ? and g.name <> all(?)
+		`select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = ? and g.name
+			<> all(?)
 		and (exists (select 1 from operators o, jsonb_array_elements(o.grants) r where jsonb_exists(r->'groups', g.name))
 			or exists (select 1 from assignments a where jsonb_exists(a.exclude, g.name))) order by 1 limit 1`,
 		name,
@@ -218,7 +219,8 @@ func (t Tx) RevokeAPIToken(operator, id string, at time.Time) error {
 // order for everybody.
 func (t Tx) LockSignInFailures(at time.Time, subjects ...string) ([]SignInFailure, error) {
 	slices.Sort(subjects)
-	if err := t.exec(`insert into sign_in_failures (subject, failures, blocked_to, last_at) select subject, 0, $2, $2 from unnest($1::text[]) as s(subject)
+	if err := t.exec(`insert into sign_in_failures (subject, failures, blocked_to, last_at) select subject, 0, $2, $2 from
+		unnest($1::text[]) as s(subject)
 		order by subject on conflict do nothing`, subjects, at); err != nil {
 		return nil, err
 	}
@@ -236,7 +238,8 @@ func (t Tx) SetSignInFailure(f SignInFailure) error { return t.db.Save(&f).Error
 func (t Tx) ClearSignInFailures(subjects ...string) error {
 	slices.Sort(subjects)
 	return t.exec(
-		"delete from sign_in_failures where subject in (select subject from sign_in_failures where subject = any($1) order by subject for update)",
+		"delete from sign_in_failures where subject in (select subject from sign_in_failures where subject = any($1) order "+
+			"by subject for update)",
 		subjects,
 	)
 }

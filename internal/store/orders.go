@@ -34,14 +34,17 @@ func (t Tx) AddOrders(devices []string, o Order) ([]string, error) {
 	if err := t.LockDevices(devices); err != nil {
 		return nil, err
 	}
-	if err := t.exec(`update orders set state = 'replaced', finished_at = $4 where device_id = any($1::text[]) and kind = $2 and subject = $3 and state = 'queued'`,
+	if err := t.exec(`update orders set state = 'replaced', finished_at = $4 where device_id = any($1::text[]) and kind =
+		$2 and subject = $3 and state = 'queued'`,
 		devices, o.Kind, o.Subject, o.CreatedAt); err != nil {
 		return nil, err
 	}
 	return rows[string](
 		t,
-		`with numbered as (update devices set order_number = greatest(order_number, desired_epoch << 32) + 1, changed_at = now() where id = any(?) and state = 'live' returning id, order_number)
-		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before, revealed, batch)
+		`with numbered as (update devices set order_number = greatest(order_number, desired_epoch << 32) + 1, changed_at =
+			now() where id = any(?) and state = 'live' returning id, order_number)
+		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before, revealed,
+		batch)
 		select id, order_number, ?, ?, 'queued', ?, ?, ?, ?, ?, ? from numbered returning device_id`,
 		devices,
 		o.Kind,
@@ -63,7 +66,8 @@ func (t Tx) DeliverOrders(device string, after int64, at time.Time) ([]Order, er
 	}
 	return rows[Order](
 		t,
-		"select * from orders where device_id = ? and number > ? and state = 'delivered' and (ends_at is null or ends_at > ?) order by number",
+		"select * from orders where device_id = ? and number > ? and state = 'delivered' and (ends_at is null or ends_at > "+
+			"?) order by number",
 		device,
 		after,
 		at,
@@ -74,7 +78,8 @@ func (t Tx) DeliverOrders(device string, after int64, at time.Time) ([]Order, er
 func (t Tx) Rotates(device, subject string, at time.Time) (bool, error) {
 	found, err := rows[int64](
 		t,
-		`select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?) and state in ('queued', 'delivered')
+		`select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?) and state in ('queued',
+			'delivered')
 		and coalesce(not_before, created_at) <= ? limit 1`,
 		device,
 		subject,
@@ -110,7 +115,8 @@ func (t Tx) CountOrders(reach auth.Reach, batch string, now time.Time) (map[stri
 	counts, err := rows[struct {
 		State string
 		N     int
-	}](t, `select case when o.state in ('queued', 'delivered') and o.ends_at <= ? then 'ended' else o.state end as state, count(*) as n
+	}](t, `select case when o.state in ('queued', 'delivered') and o.ends_at <= ? then 'ended' else o.state end as state,
+		count(*) as n
 		from orders o join devices d on d.id = o.device_id where o.batch = ? and o.batch <> '' and `+within+" group by 1", append([]any{now, batch}, args...)...)
 	by := map[string]int{}
 	for _, c := range counts {

@@ -62,7 +62,8 @@ type ReportChanges struct {
 func (t Tx) SetReported(r ReportChanges) error {
 	return t.exec(
 		`update devices set epoch = $2, seq = $3, reported_epoch = $4, reported_number = $5, reported_at = $6, report_id = $7,
-		open_findings = $8, verified_at = coalesce($9, verified_at), repeatedly_reverted = $10::jsonb, mismatched = $11, locked = $12::jsonb,
+		open_findings = $8, verified_at = coalesce($9, verified_at), repeatedly_reverted = $10::jsonb, mismatched = $11,
+		locked = $12::jsonb,
 		last_contact = greatest(last_contact, $6), changed_at = now() where id = $1`,
 		r.Device,
 		r.Epoch,

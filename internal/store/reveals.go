@@ -104,7 +104,8 @@ func (t Tx) SetApproval(a Approval) error {
 func (t Tx) OpenApproval(operator, device, target string, now time.Time) (Approval, error) {
 	return first[Approval](
 		t.db.Omit("Device").
-			Where("asked_by = ? and device_id = ? and target = ? and ends_at > ? and used_at is null and (decided_at is null or approved)",
+			Where("asked_by = ? and device_id = ? and target = ? and ends_at > ? and used_at is null and (decided_at is null "+
+				"or approved)",
 				operator, device, target, now).
 			Order("id desc"),
 	)

@@ -86,7 +86,8 @@ func (t Tx) RotationsByKey(clock Clock, keys []RotationKey) ([]Rotation, error) 
 		devices[i], targets[i] = k.Device, k.Target
 	}
 	return t.rotations(clock, `from unnest(?::text[], ?::text[]) as k(device_id, target)
-		join rotations r on r.device_id = k.device_id and r.target = k.target join devices d on d.id = r.device_id order by d.name_key, d.id, r.target`,
+		join rotations r on r.device_id = k.device_id and r.target = k.target join devices d on d.id = r.device_id order by
+		d.name_key, d.id, r.target`,
 		devices, targets)
 }
 
@@ -103,14 +104,16 @@ func CursorOf(place ...string) string {
 }
 
 // overdue is true of a rotation whose time has passed; it takes the time less the grace.
-const overdue = "r.every_minutes is not null and r.changed_at is not null and r.changed_at + make_interval(mins => r.every_minutes) < ?"
+const overdue = "r.every_minutes is not null and r.changed_at is not null and r.changed_at + make_interval(mins => " +
+	"r.every_minutes) < ?"
 
 // OverdueRotations are those of live devices without an open finding about it, some at a time.
 func (t Tx) OverdueRotations(clock Clock, before time.Time, limit int) ([]Rotation, error) {
 	return t.rotations(
 		clock,
 		`from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+`
-		and not exists (select 1 from findings f where f.device_id = r.device_id and f.state = 'open' and f.kind = ? and f.unit = 'rotation.' || r.target)
+		and not exists (select 1 from findings f where f.device_id = r.device_id and f.state = 'open' and f.kind = ? and
+		f.unit = 'rotation.' || r.target)
 		order by r.device_id, r.target limit ?`,
 		before,
 		drift.RotationOverdue,
@@ -141,7 +144,8 @@ func (t Tx) SetRules(device string, every map[principal.Ref]int) error {
 		targets, minutes = append(targets, target.String()), append(minutes, int64(m))
 	}
 	return t.exec(
-		`update rotations r set every_minutes = (select e.minutes from unnest($2::text[], $3::bigint[]) as e(target, minutes) where e.target = r.target)
+		`update rotations r set every_minutes = (select e.minutes from unnest($2::text[], $3::bigint[]) as e(target, minutes)
+			where e.target = r.target)
 		where device_id = $1`,
 		device,
 		targets,

@@ -79,11 +79,14 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (SeenDevices, erro
 			if seen.Devices, err = collect[Seen](ctx, tx, "select "+seenColumns+" from devices d where true"+some("id"), args...); err != nil {
 				return err
 			}
-			if seen.Findings, err = collect[SeenFinding](ctx, tx, "select id, device_id, unit, kind, first_seen from findings where state = 'open'"+some("device_id"), args...); err != nil {
+			if seen.Findings, err = collect[SeenFinding](ctx, tx, "select id, device_id, unit, kind, first_seen from findings "+
+				"where state = 'open'"+some("device_id"), args...); err != nil {
 				return err
 			}
-			if seen.Rotations, err = collect[SeenRotation](ctx, tx, `select r.device_id, r.target, r.name, r.changed_at, r.every_minutes, x.number is not null from rotations r
-			left join deposits x on x.device_id = r.device_id and x.target = r.target and x.state = 'current' and x.recovery_number is null where true`+some("r.device_id")+" order by r.device_id, r.target", args...); err != nil {
+			if seen.Rotations, err = collect[SeenRotation](ctx, tx, `select r.device_id, r.target, r.name, r.changed_at,
+				r.every_minutes, x.number is not null from rotations r
+			left join deposits x on x.device_id = r.device_id and x.target = r.target and x.state = 'current' and
+			x.recovery_number is null where true`+some("r.device_id")+" order by r.device_id, r.target", args...); err != nil {
 				return err
 			}
 			if ids != nil {
@@ -93,7 +96,8 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (SeenDevices, erro
 				}
 				args = []any{names}
 			}
-			if seen.Memberships, err = collect[SeenMembership](ctx, tx, "select group_id, device from group_members where certain"+some("device"), args...); err != nil {
+			if seen.Memberships, err = collect[SeenMembership](ctx, tx, "select group_id, device from group_members where "+
+				"certain"+some("device"), args...); err != nil {
 				return err
 			}
 			groups, err := collect[struct{ ID, Name string }](ctx, tx, "select id, name from groups")

@@ -56,7 +56,8 @@ func (t Tx) SettleWaiting() (waiting int, failed []SettleRequest, err error) {
 	}
 	failed, err = rows[SettleRequest](
 		t,
-		"select id, cause, attempts, error, next_at, created_at, '[]'::jsonb as groups, '[]'::jsonb as devices from settle_requests where error <> '' order by id limit 20",
+		"select id, cause, attempts, error, next_at, created_at, '[]'::jsonb as groups, '[]'::jsonb as devices from "+
+			"settle_requests where error <> '' order by id limit 20",
 	)
 	return n[0], failed, err
 }
@@ -88,7 +89,8 @@ func (t Tx) LiveDevices(groups, ids []string) ([]DeviceName, error) {
 	return rows[DeviceName](
 		t,
 		`select id, name_key from devices where state = 'live' and (id = any(?) or 'everything' = any(?)
-		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = any(?))) order by id`,
+		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = any(?))) order
+		by id`,
 		ids,
 		groups,
 		groups,
@@ -119,7 +121,8 @@ type Scope struct {
 // PutScope stores a scope unless it is there.
 func (t Tx) PutScope(s Scope) error {
 	return t.exec(
-		"insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict (digest) do update set created_at = now()",
+		"insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict (digest) do update "+
+			"set created_at = now()",
 		s.Digest,
 		s.Assignments,
 		s.Lane,
@@ -205,7 +208,8 @@ func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
 	return rows[SettledDevice](
 		t,
 		`select id, name, coalesce(scope, '') as scope, held_units, held::text as held, desired_epoch,
-		desired_number, desired_digest, settings_digest from devices where id = any(?) and state = 'live' order by id for update`,
+		desired_number, desired_digest, settings_digest from devices where id = any(?) and state = 'live' order by id for
+		update`,
 		ids,
 	)
 }
@@ -243,8 +247,10 @@ func (t Tx) SetSettled(list []SettlingResult, at time.Time) error {
 	return t.exec(
 		`update devices d set scope = s.scope, held = s.held::jsonb, held_units = s.n, desired_epoch = s.epoch,
 		desired_number = s.number, desired_digest = s.digest, settings_digest = s.settings,
-		desired_at = case when fresh then $10 else desired_at end, verified_at = case when fresh then null else verified_at end, changed_at = now()
-		from unnest($1::text[], $2::text[], $3::text[], $4::bigint[], $5::bigint[], $6::bigint[], $7::text[], $8::text[], $9::boolean[])
+		desired_at = case when fresh then $10 else desired_at end, verified_at = case when fresh then null else verified_at
+		end, changed_at = now()
+		from unnest($1::text[], $2::text[], $3::text[], $4::bigint[], $5::bigint[], $6::bigint[], $7::text[], $8::text[],
+		$9::boolean[])
 			as s(id, scope, held, n, epoch, number, digest, settings, fresh) where d.id = s.id`,
 		ids,
 		scopes,

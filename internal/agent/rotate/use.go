@@ -95,7 +95,8 @@ func (x *Rotator) payOne(ctx context.Context, of journal.Rule, r *journal.Passwo
 	if err := x.Journal.Save(); err != nil || then != unit.Restart {
 		return err
 	}
-	if err := x.Host.Notify(ctx, "This device restarts now: the password of a managed account was changed after it was used."); err != nil {
+	if err := x.Host.Notify(ctx, "This device restarts now: the password of a managed account was changed after it was "+
+		"used."); err != nil {
 		x.Log.Warn("nobody could be told of the restart", "error", err)
 	}
 	return x.Host.Restart(ctx)
