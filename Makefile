@@ -4,6 +4,9 @@ SOURCES := $(shell find cmd client core demo internal -name '*.go' -o -name '*.s
 CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts docs/reference/openapi.json
 BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 
+# One way to compile, so that commands, tests and checks share what is compiled, and no path of this machine gets in.
+export GOFLAGS += -trimpath
+
 .PHONY: demo demo-reset build test lint bench cuts storm fuzz screenshots clean
 
 demo: build
@@ -17,7 +20,7 @@ demo-reset: build
 build: $(BINARIES)
 
 $(BINARIES): $(SOURCES) console/dist/index.html console/embed.go
-	go build -trimpath -o bin/ ./cmd/...
+	go build -o bin/ ./cmd/...
 
 console/node_modules/.package-lock.json: console/package.json console/package-lock.json
 	cd console && npm ci --no-fund --no-audit --loglevel=error

@@ -106,6 +106,7 @@ func press(selector, keys string) chromedp.Tasks {
 }
 
 func TestConsole(t *testing.T) {
+	beside(t)
 	d := startDemo(t, "--quiet-people")
 	b := openTab(t, 1280, 800)
 	b.do(
@@ -381,25 +382,33 @@ func TestConsole(t *testing.T) {
 
 // Every page, light and dark, small and large, has no accessibility violation that axe-core finds.
 func TestConsoleIsAccessible(t *testing.T) {
+	beside(t)
 	d := startDemo(t, "--quiet-people")
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
-	for _, size := range [][2]int{{1280, 800}, {1920, 1080}} {
-		b := openTab(t, size[0], size[1])
-		b.do("the sign-in", chromedp.Navigate(d.url), browser.Seen(`input[name="name"]`))
-		b.axe(string(axe), "sign-in")
-		b.do("sign in", browser.SignIn(d.url, demo.Owner, d.password))
-		for _, dark := range []bool{false, true} {
-			for _, page := range []struct{ path, ready string }{
-				{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"}, {"/devices/SKL-HBR-003", "tbody th"}, {"/organisation/groups?group=kiosks", `[role="cell"] button`}, {"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},
-				{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`}, {"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`},
-			} {
-				b.do(page.path, browser.Dark(dark), chromedp.Navigate(d.url+page.path), browser.Seen(page.ready))
-				b.axe(string(axe), fmt.Sprint(page.path, size, dark))
-			}
+	b := openTab(t, 1280, 800)
+	look := func(path, ready string) {
+		b.do(path, chromedp.Navigate(d.url+path), browser.Seen(ready))
+		for _, seen := range []struct {
+			dark          bool
+			width, height int64
+		}{{false, 1920, 1080}, {false, 1280, 800}, {true, 1280, 800}} {
+			b.do(path, browser.Dark(seen.dark), chromedp.EmulateViewport(seen.width, seen.height), browser.Seen(ready))
+			b.axe(string(axe), fmt.Sprint(path, seen))
 		}
-		b.noErrors()
 	}
+	look("/", `input[name="name"]`)
+	b.do("sign in", browser.SignIn(d.url, demo.Owner, d.password))
+	for _, page := range [][2]string{
+		{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"},
+		{"/devices/SKL-HBR-003", "tbody th"}, {"/organisation/groups?group=kiosks", `[role="cell"] button`},
+		{"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},
+		{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`},
+		{"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`},
+	} {
+		look(page[0], page[1])
+	}
+	b.noErrors()
 }
 
 func (b *tab) axe(source, where string) {

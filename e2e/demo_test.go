@@ -36,6 +36,7 @@ func dataDir(t *testing.T) string {
 }
 
 func TestDemoUntilVerifiedAndAgain(t *testing.T) {
+	beside(t)
 	dir, address := dataDir(t), freeAddress(t)
 	run := func(extra ...string) (string, error) {
 		args := append(
@@ -138,6 +139,7 @@ func (d demoProcess) write(t *testing.T, name, content string) string {
 }
 
 func TestCommandLine(t *testing.T) {
+	beside(t)
 	d := startDemo(t, "--quiet-people")
 	_, errs := d.command(t, 5, "", "device", "list")
 	assert.Contains(t, errs, "rankwarden sign-in")

@@ -8,40 +8,43 @@ import (
 	"mime"
 	"path"
 	"strings"
+	"sync"
 
 	"github.com/gofiber/fiber/v3"
 )
 
-// consoleFile is a file of the console, as it is and made small.
-type consoleFile struct{ plain, small []byte }
+// consoleFile is a file of the console, as it is and compressed. What gets no smaller by it is not compressed.
+type consoleFile struct {
+	plain      []byte
+	compressed func() []byte // once, when the first browser asks for it
+}
 
-// consoleFiles reads the built console once; what gets smaller by it is compressed once, and not for
-// whoever asks.
+// consoleFiles reads the built console; there are none in a service without a console.
 func consoleFiles(console fs.FS) (map[string]consoleFile, error) {
 	files := map[string]consoleFile{}
 	err := fs.WalkDir(console, ".", func(name string, entry fs.DirEntry, err error) error {
 		if errors.Is(err, fs.ErrNotExist) {
-			return nil // a service without a console
+			return nil
 		}
 		if err != nil || entry.IsDir() {
 			return err
 		}
-		f := consoleFile{}
-		if f.plain, err = fs.ReadFile(console, name); err != nil {
-			return err
-		}
-		var out bytes.Buffer
-		w, _ := gzip.NewWriterLevel(&out, gzip.BestCompression) // the level is a good one
-		if _, err = w.Write(f.plain); err == nil {
-			err = w.Close()
-		}
-		if out.Len() < len(f.plain)*9/10 {
-			f.small = out.Bytes()
-		}
-		files[name] = f
+		plain, err := fs.ReadFile(console, name)
+		files[name] = consoleFile{plain, sync.OnceValue(func() []byte { return compress(plain) })}
 		return err
 	})
 	return files, err
+}
+
+// compress gives the gzip form of a file, nil when that is hardly smaller.
+func compress(plain []byte) []byte {
+	var out bytes.Buffer
+	w, _ := gzip.NewWriterLevel(&out, gzip.BestCompression) // the level is a good one
+	_, _ = w.Write(plain)                                   // memory does not fail
+	if w.Close() != nil || out.Len() >= len(plain)*9/10 {
+		return nil
+	}
+	return out.Bytes()
 }
 
 // mountConsole serves the built console. Every path that is no file is a place of the console, and
@@ -70,7 +73,8 @@ func mountConsole(app *fiber.App, console fs.FS) error {
 			c.Set("Cache-Control", "no-cache")
 		}
 		c.Set("Content-Type", mime.TypeByExtension(path.Ext(name)))
-		if f.small == nil {
+		small := f.compressed()
+		if small == nil {
 			return c.Send(f.plain)
 		}
 		c.Set("Vary", "Accept-Encoding")
@@ -78,7 +82,7 @@ func mountConsole(app *fiber.App, console fs.FS) error {
 			return c.Send(f.plain)
 		}
 		c.Set("Content-Encoding", "gzip")
-		return c.Send(f.small)
+		return c.Send(small)
 	})
 	return nil
 }
