@@ -174,6 +174,8 @@ func startWith(t *testing.T, url string) *service {
 		Now:          s.clock.now,
 		RevealBudget: server.DefaultBudget,
 		Patience:     20 * time.Second,
+		// Hashing was half of what the tests cost; the commands that they start hash in full.
+		PasswordMemory: 64,
 	}
 	require.NoError(t, server.CreateKeys(t.Context(), s.config))
 	s.run()

@@ -2,6 +2,7 @@
 package access
 
 import (
+	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/strangers"
 	"rankwarden.example/internal/uow"
 )
@@ -14,6 +15,6 @@ type Service struct {
 }
 
 // New opens the room.
-func New(room uow.Room[Records], unknown *strangers.Counter) *Service {
-	return &Service{Room: room, Strangers: unknown, passwords: newHashing()}
+func New(room uow.Room[Records], unknown *strangers.Counter, passwords *auth.Hashing) *Service {
+	return &Service{Room: room, Strangers: unknown, passwords: newHashing(passwords)}
 }

@@ -17,6 +17,9 @@ import (
 	"rankwarden.example/internal/uow/uowtest"
 )
 
+// cheap is the memory that hashing takes here, in KiB: no test is about how long that takes.
+const cheap = 64
+
 // records are operators and their attempts to sign in, in memory.
 type records struct {
 	access.Records // what no test here asks for
@@ -102,7 +105,8 @@ func room(t *testing.T) (*access.Service, *records, *time.Time) {
 	now := uowtest.Now
 	base := uowtest.Room[access.Records](r, &r.Trail)
 	base.Now = func() time.Time { return now }
-	s := access.New(base, &strangers.Counter{Room: uowtest.Room[strangers.Records](r, &r.Trail)})
+	s := access.New(base, &strangers.Counter{Room: uowtest.Room[strangers.Records](r, &r.Trail)},
+		auth.NewHashing(cheap))
 	made, err := s.EnsureOwner(t.Context(), "asta", password)
 	require.NoError(t, err)
 	require.True(t, made)

@@ -11,17 +11,15 @@ import (
 
 // hashing bounds how many passwords are hashed at once: each takes 64 MiB and a good part of a second.
 type hashing struct {
+	*auth.Hashing
 	queue chan struct{} // a place for each that waits or works
 	slots chan struct{} // a place for each that works
 }
 
 const hashingQueue = 32
 
-func newHashing() *hashing {
-	return &hashing{
-		queue: make(chan struct{}, hashingQueue),
-		slots: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2)),
-	}
+func newHashing(of *auth.Hashing) *hashing {
+	return &hashing{of, make(chan struct{}, hashingQueue), make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
 }
 
 // do waits for a place, and refuses when too many wait.
@@ -44,14 +42,14 @@ func (h *hashing) do(ctx context.Context, work func()) error {
 }
 
 func (h *hashing) compare(ctx context.Context, password, hash string) (right bool, err error) {
-	err = h.do(ctx, func() { right = auth.CheckPassword(password, hash) })
+	err = h.do(ctx, func() { right = h.Check(password, hash) })
 	return right, err
 }
 
 // hash hashes a new password.
 func (s *Service) hash(ctx context.Context, password string) (hash string, err error) {
 	var weak error
-	if err := s.passwords.do(ctx, func() { hash, weak = auth.HashPassword(password) }); err != nil {
+	if err := s.passwords.do(ctx, func() { hash, weak = s.passwords.Hash(password) }); err != nil {
 		return "", err
 	}
 	if weak != nil {

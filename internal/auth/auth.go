@@ -19,26 +19,39 @@ const MinPassword = 12
 // ErrWeakPassword is given for a password that is too short.
 var ErrWeakPassword = fmt.Errorf("a password needs at least %d characters; a few words do well", MinPassword)
 
-// HashPassword hashes an operator's password with Argon2id (RFC 9106).
-func HashPassword(password string) (string, error) {
+// Hashing hashes passwords of operators with Argon2id (RFC 9106). Use [NewHashing].
+type Hashing struct {
+	cost  argon2id.Params
+	decoy string // compared with when there is no such operator, so that time does not tell
+}
+
+// NewHashing hashes in so many KiB of memory for each password, 64 MiB when it is 0. Whoever guesses needs as much.
+func NewHashing(memory uint32) *Hashing {
+	h := &Hashing{cost: *argon2id.DefaultParams}
+	if memory > 0 {
+		h.cost.Memory = memory
+	}
+	h.decoy, _ = argon2id.CreateHash("no operator has this", &h.cost) // fails only where there is no randomness
+	return h
+}
+
+// Hash hashes a password. Its errors are [ErrWeakPassword], and one that says that the hash could not be made.
+func (h *Hashing) Hash(password string) (string, error) {
 	if utf8.RuneCountInString(password) < MinPassword {
 		return "", ErrWeakPassword
 	}
-	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
+	hash, err := argon2id.CreateHash(password, &h.cost)
 	if err != nil {
 		return "", errors.New("the password could not be hashed")
 	}
 	return hash, nil
 }
 
-// decoy is compared with when there is no such operator, so that time does not tell.
-var decoy, _ = argon2id.CreateHash("no operator has this", argon2id.DefaultParams)
-
-// CheckPassword compares a password with a hash, in the same time also without one.
-func CheckPassword(password, hash string) bool {
+// Check compares a password with a hash, in the same time also without one.
+func (h *Hashing) Check(password, hash string) bool {
 	known := hash != ""
 	if !known {
-		hash = decoy
+		hash = h.decoy
 	}
 	match, err := argon2id.ComparePasswordAndHash(password, hash)
 	return match && err == nil && known

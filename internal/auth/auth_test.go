@@ -11,15 +11,17 @@ import (
 )
 
 func TestPasswords(t *testing.T) {
-	_, err := auth.HashPassword("elevenchars")
+	hashing := auth.NewHashing(0)
+	_, err := hashing.Hash("elevenchars")
 	require.ErrorIs(t, err, auth.ErrWeakPassword)
-	hash, err := auth.HashPassword("twelve chars")
+	hash, err := hashing.Hash("twelve chars")
 	require.NoError(t, err)
 	assert.NotContains(t, hash, "twelve")
-	assert.True(t, auth.CheckPassword("twelve chars", hash))
-	assert.False(t, auth.CheckPassword("Twelve chars", hash))
-	assert.False(t, auth.CheckPassword("no operator has this", ""), "nobody, not even with the decoy's words")
-	assert.False(t, auth.CheckPassword("x", "not a hash"))
+	assert.Contains(t, hash, "$argon2id$v=19$m=65536,", "64 MiB")
+	assert.True(t, hashing.Check("twelve chars", hash))
+	assert.False(t, hashing.Check("Twelve chars", hash))
+	assert.False(t, hashing.Check("no operator has this", ""), "nobody, not even with the decoy's words")
+	assert.False(t, hashing.Check("x", "not a hash"))
 }
 
 func TestSecretsDiffer(t *testing.T) {

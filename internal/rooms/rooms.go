@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"rankwarden.example/internal/access"
+	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/authoring"
 	"rankwarden.example/internal/custody"
 	"rankwarden.example/internal/deploy"
@@ -43,6 +44,8 @@ type Options struct {
 	DirectoryConnection *directory.Connection
 	// Patience is how long an edit waits at most until the lists have it, 2 seconds when 0: then they follow later.
 	Patience time.Duration
+	// PasswordMemory is what hashing an operator's password takes, see [auth.NewHashing].
+	PasswordMemory uint32
 }
 
 // Rooms are the rooms of the service.
@@ -81,7 +84,7 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		return nil, err
 	}
 	r.Strangers = &strangers.Counter{Room: room[strangers.Records](o)}
-	r.Access = access.New(room[access.Records](o), r.Strangers)
+	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory))
 	r.Authoring = &authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
 		DirectoryConnection: o.DirectoryConnection}
 	r.Deploy = &deploy.Service{Room: room[deploy.Records](o), Locks: o.Store, Documents: documents, Hub: o.Hub}

@@ -53,6 +53,7 @@ type Config struct {
 	Directory      *directory.Connection  // nil for none
 	DirectoryEvery time.Duration          // between two readings of it
 	Patience       time.Duration          // see [rooms.Options]
+	PasswordMemory uint32                 // KiB that hashing an operator's password takes, 64 MiB when 0
 }
 
 // DefaultBudget is how many passwords an operator may usually see in an hour before a second person must approve.
@@ -144,6 +145,7 @@ func start(
 			RevealBudget:        c.RevealBudget,
 			Kept:                c.kept(),
 			Patience:            c.Patience,
+			PasswordMemory:      c.PasswordMemory,
 		},
 	)
 	if err != nil {
