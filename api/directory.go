@@ -19,15 +19,15 @@ type DirectoryEntry struct {
 
 // DirectoryChange says what an import or a run of the connection did.
 type DirectoryChange struct {
-	Entries int                `json:"entries" doc:"People and groups that were read"`
-	Added   int                `json:"added"`
-	Changed int                `json:"changed"`
-	Removed int                `json:"removed"`
-	Skipped []DirectorySkipped `json:"skipped" nullable:"false" doc:"People and groups that cannot be named in a policy; at most 100"`
+	Entries int            `json:"entries" doc:"People and groups that were read"`
+	Added   int            `json:"added"`
+	Changed int            `json:"changed"`
+	Removed int            `json:"removed"`
+	Skipped []SkippedEntry `json:"skipped" nullable:"false" doc:"People and groups that cannot be named in a policy; at most 100"`
 }
 
-// DirectorySkipped is a person or group that was passed over, and why.
-type DirectorySkipped struct {
+// SkippedEntry is a person or group that was passed over, and why.
+type SkippedEntry struct {
 	DN  string `json:"dn"`
 	Why string `json:"why"`
 }

@@ -59,8 +59,8 @@ type Candidate struct {
 	Deposit  Deposit `json:"deposit"`
 }
 
-// Revealed is what a reveal gives.
-type Revealed struct {
+// RevealResult is what a reveal gives.
+type RevealResult struct {
 	Password   Password    `json:"about"`
 	Candidates []Candidate `json:"candidates" nullable:"false" doc:"Every password that may be the right one, newest first"`
 	RotatesAt  *time.Time  `json:"rotates_at" doc:"When it is changed because it was shown; null for not therefore"`

@@ -45,8 +45,8 @@ type PolicyCheck struct {
 	Asks     []present.Line   `json:"asks" nullable:"false" doc:"Unit by unit, in words; empty while the document has errors"`
 }
 
-// Published says what a publish did.
-type Published struct {
+// Publication says what a publish did.
+type Publication struct {
 	Policy   string   `json:"policy"`
 	Revision int      `json:"revision"`
 	Moved    []string `json:"moved" nullable:"false" doc:"Assignments that now have this revision in force, for all of their devices at once"`

@@ -41,8 +41,8 @@ func (c *Client) DevicePasswords(ctx context.Context, device string) ([]api.Devi
 }
 
 // Reveal shows a password; the reason is put on the trail first.
-func (c *Client) Reveal(ctx context.Context, device string, r api.RevealSpec) (api.Revealed, error) {
-	var out api.Revealed
+func (c *Client) Reveal(ctx context.Context, device string, r api.RevealSpec) (api.RevealResult, error) {
+	var out api.RevealResult
 	_, err := c.do(
 		ctx,
 		call{method: http.MethodPost, path: "/devices/" + url.PathEscape(device) + "/reveal", in: r, out: &out},

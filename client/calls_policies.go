@@ -103,8 +103,8 @@ func (c *Client) SavePolicy(ctx context.Context, name, source string, over int64
 }
 
 // PublishPolicy publishes the draft of a version.
-func (c *Client) PublishPolicy(ctx context.Context, name string, over int64) (api.Published, error) {
-	var out api.Published
+func (c *Client) PublishPolicy(ctx context.Context, name string, over int64) (api.Publication, error) {
+	var out api.Publication
 	_, err := c.do(
 		ctx,
 		call{method: http.MethodPost, path: "/policies/" + url.PathEscape(name) + "/publish", out: &out, ifMatch: over},

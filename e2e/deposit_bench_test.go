@@ -94,7 +94,7 @@ func BenchmarkDeposits(b *testing.B) {
 					"a password of that length",
 				)
 				require.NoError(b, err)
-				d.Sealed = []protocol.Sealed{{Key: 1, Bytes: bytes}}
+				d.Sealed = []protocol.SealedCopy{{Key: 1, Bytes: bytes}}
 				deposits[i] = append(deposits[i], d)
 			}
 		}

@@ -41,7 +41,7 @@ func TestDirectoryImport(t *testing.T) {
 	require.NoError(t, err)
 	change, err := s.owner.ImportDirectory(ctx, people, false, false)
 	require.NoError(t, err)
-	assert.Equal(t, api.DirectoryChange{Entries: 41, Added: 41, Skipped: []api.DirectorySkipped{}}, change)
+	assert.Equal(t, api.DirectoryChange{Entries: 41, Added: 41, Skipped: []api.SkippedEntry{}}, change)
 	again, err := s.owner.ImportDirectory(ctx, people, true, false)
 	require.NoError(t, err)
 	assert.Zero(t, again.Added+again.Changed+again.Removed, "nothing new")

@@ -33,7 +33,7 @@ func TestDraftsRevisionsAndStaleEdits(t *testing.T) {
 	assert.Equal(t, 1, a.Revision)
 	done, err := s.owner.PublishPolicy(ctx, "base", mine.Version)
 	require.NoError(t, err)
-	assert.Equal(t, api.Published{Policy: "base", Revision: 2, Moved: []string{"base"}}, done)
+	assert.Equal(t, api.Publication{Policy: "base", Revision: 2, Moved: []string{"base"}}, done)
 	a, err = s.owner.Assignment(ctx, "base")
 	require.NoError(t, err)
 	assert.Equal(t, 2, a.Revision)

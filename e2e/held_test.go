@@ -240,7 +240,7 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 					return fmt.Errorf("status %d: %w", status, err)
 				}
 				if answer.Desired != "" {
-					var d protocol.Desired
+					var d protocol.DesiredState
 					if err := payloadOf(answer.Desired, &d); err != nil {
 						return err
 					}

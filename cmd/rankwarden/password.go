@@ -141,7 +141,7 @@ func (a *app) reveal(
 	device string,
 	spec api.RevealSpec,
 	fromStdin bool,
-) (api.Revealed, error) {
+) (api.RevealResult, error) {
 	shown, err := c.Reveal(ctx, device, spec)
 	var p *client.Problem
 	if !errors.As(err, &p) || p.Code != "sign_in_again" {
@@ -161,7 +161,7 @@ func (a *app) reveal(
 	return c.Reveal(ctx, device, spec)
 }
 
-func (a *app) printRevealed(r api.Revealed) error {
+func (a *app) printRevealed(r api.RevealResult) error {
 	fmt.Fprintf(a.out, "%s on %s (%s)\n", r.Password.Name, r.Password.Device, r.Password.SID)
 	if len(r.Candidates) > 1 {
 		fmt.Fprintln(a.out, "A rotation is in progress. One of these is the right one; try the newest first.")

@@ -251,7 +251,7 @@ func (a *app) publish(ctx context.Context, c *client.Client, name string, strict
 	if err := a.warnings(name, p.Problems, strict); err != nil {
 		return err
 	}
-	var done api.Published
+	var done api.Publication
 	err = a.edited(ctx, c, func() error {
 		done, err = c.PublishPolicy(ctx, name, p.Version)
 		return err

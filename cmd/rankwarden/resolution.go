@@ -119,7 +119,7 @@ func changedUnits(from, to resolve.Lane) []resolve.Unit {
 
 // lane prints units in the order a reader expects, section by section: the value and who won, and
 // below them who lost and why.
-func (a *app) lane(units []resolve.Unit, held []resolve.Held) {
+func (a *app) lane(units []resolve.Unit, held []resolve.HeldUnit) {
 	sorted := slices.Clone(units)
 	slices.SortFunc(sorted, func(x, y resolve.Unit) int { return present.Compare(x.Unit, y.Unit) })
 	width := a.width
@@ -142,7 +142,7 @@ func (a *app) lane(units []resolve.Unit, held []resolve.Held) {
 		}
 		mark, colour := "●", text.FgGreen
 		says := present.Value(u.Unit, u.Value)
-		isHeld := slices.ContainsFunc(held, func(h resolve.Held) bool { return h.Unit == u.Unit })
+		isHeld := slices.ContainsFunc(held, func(h resolve.HeldUnit) bool { return h.Unit == u.Unit })
 		if u.Verdict == resolve.Contested {
 			says = "no value, contested"
 		}

@@ -61,25 +61,25 @@ func TestValuesInWords(t *testing.T) {
 }
 
 func TestWhyInWords(t *testing.T) {
-	lost := func(name string, why resolve.Why) resolve.Lost {
-		return resolve.Lost{Assignment: name, Rank: 500, Why: why}
+	lost := func(name string, why resolve.Why) resolve.LosingClaim {
+		return resolve.LosingClaim{Assignment: name, Rank: 500, Why: why}
 	}
 	for want, u := range map[string]resolve.Unit{
 		"base (only assignment)":                       {Verdict: resolve.Sole, From: []string{"base"}},
-		"a and b agree":                                {Verdict: resolve.Agreed, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Same)}},
-		"3 assignments agree":                          {Verdict: resolve.Agreed, From: []string{"a", "b"}, Over: []resolve.Lost{lost("c", resolve.Same)}},
-		"desks outranks base":                          {Verdict: resolve.Ranked, From: []string{"desks"}, Over: []resolve.Lost{lost("base", resolve.Outranked)}},
-		"a, stricter than b at equal rank":             {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.LessStrict)}},
-		"a, stricter than b at equal rank; outranks c": {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.LessStrict), lost("c", resolve.Outranked)}},
-		"a and b differ at equal rank":                 {Verdict: resolve.Contested, Over: []resolve.Lost{lost("a", resolve.Disputed), lost("b", resolve.Disputed), lost("c", resolve.Closed)}},
-		"a sets the exact list; 1 ignored":             {Verdict: resolve.Merged, Value: unit.Members{Closed: true}, From: []string{"a"}, Over: []resolve.Lost{lost("b", resolve.Closed)}},
+		"a and b agree":                                {Verdict: resolve.Agreed, From: []string{"a"}, Over: []resolve.LosingClaim{lost("b", resolve.Same)}},
+		"3 assignments agree":                          {Verdict: resolve.Agreed, From: []string{"a", "b"}, Over: []resolve.LosingClaim{lost("c", resolve.Same)}},
+		"desks outranks base":                          {Verdict: resolve.Ranked, From: []string{"desks"}, Over: []resolve.LosingClaim{lost("base", resolve.Outranked)}},
+		"a, stricter than b at equal rank":             {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.LosingClaim{lost("b", resolve.LessStrict)}},
+		"a, stricter than b at equal rank; outranks c": {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.LosingClaim{lost("b", resolve.LessStrict), lost("c", resolve.Outranked)}},
+		"a and b differ at equal rank":                 {Verdict: resolve.Contested, Over: []resolve.LosingClaim{lost("a", resolve.Disputed), lost("b", resolve.Disputed), lost("c", resolve.Closed)}},
+		"a sets the exact list; 1 ignored":             {Verdict: resolve.Merged, Value: unit.Members{Closed: true}, From: []string{"a"}, Over: []resolve.LosingClaim{lost("b", resolve.Closed)}},
 		"a and b set the exact list together":          {Verdict: resolve.Merged, Value: unit.Members{Closed: true}, From: []string{"a", "b"}},
 		"a and b, merged":                              {Verdict: resolve.Merged, Value: unit.Members{}, From: []string{"a", "b"}},
 	} {
 		assert.Equal(t, want, present.Why(u))
 	}
 	assert.Equal(t, "ignored: a stronger assignment sets the exact list", present.Lost(lost("b", resolve.Closed)))
-	assert.Contains(t, present.Held(resolve.Held{Why: "no_admin_path"}), "add an enabled account with a rotation")
+	assert.Contains(t, present.Held(resolve.HeldUnit{Why: "no_admin_path"}), "add an enabled account with a rotation")
 }
 
 func TestFindingsInWords(t *testing.T) {
@@ -125,12 +125,12 @@ func TestProblemsInWords(t *testing.T) {
 		wrong, out, both := strings.Cut(said, "; ")
 		assert.True(t, both && len(wrong) > 10 && len(out) > 10, "%s: %q", code, said)
 		assert.NotContains(t, said, string(code), "a code is no sentence")
-		assert.NotEqual(t, string(code), present.Held(resolve.Held{Why: string(code)}))
+		assert.NotEqual(t, string(code), present.Held(resolve.HeldUnit{Why: string(code)}))
 	}
 	assert.Equal(
 		t,
 		"assignments of equal rank require different values; change the rank of one",
-		present.Held(resolve.Held{Why: "contested"}),
+		present.Held(resolve.HeldUnit{Why: "contested"}),
 	)
 }
 

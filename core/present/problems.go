@@ -93,7 +93,7 @@ func Problem(p resolve.Problem) string {
 }
 
 // Held says why a unit is held, and the way to settle it.
-func Held(h resolve.Held) string {
+func Held(h resolve.HeldUnit) string {
 	say, known := problems[resolve.Code(h.Why)]
 	if !known {
 		return h.Why

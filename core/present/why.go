@@ -41,7 +41,7 @@ func Why(u resolve.Unit) string {
 	return from + ", merged"
 }
 
-func losers(over []resolve.Lost) []string {
+func losers(over []resolve.LosingClaim) []string {
 	list := make([]string, len(over))
 	for i, l := range over {
 		list[i] = l.Assignment
@@ -50,7 +50,7 @@ func losers(over []resolve.Lost) []string {
 }
 
 // lost are the assignments that did not decide for one reason.
-func lost(over []resolve.Lost, why resolve.Why) []string {
+func lost(over []resolve.LosingClaim, why resolve.Why) []string {
 	var list []string
 	for _, l := range over {
 		if l.Why == why {
@@ -61,7 +61,7 @@ func lost(over []resolve.Lost, why resolve.Why) []string {
 }
 
 // Lost says why a claim did not decide.
-func Lost(l resolve.Lost) string {
+func Lost(l resolve.LosingClaim) string {
 	switch l.Why {
 	case resolve.Same:
 		return "agrees"

@@ -8,8 +8,8 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// Held is a unit that must not change, and why: contested, or the code of the problem.
-type Held struct {
+// HeldUnit is a unit that must not change, and why: contested, or the code of the problem.
+type HeldUnit struct {
 	Unit unit.ID `json:"unit"`
 	Why  string  `json:"why"`
 }
@@ -26,7 +26,7 @@ func (l Lane) Holds() bool {
 
 // Held are the units that must not change, sorted: those of the lane, and where every unit is
 // held also those that the device was told before. It is never nil.
-func (l Lane) Held(previous []unit.Setting) []Held {
+func (l Lane) Held(previous []unit.Setting) []HeldUnit {
 	why := map[unit.ID]string{}
 	for _, p := range l.Problems {
 		if p.Severity != policy.Error {
@@ -51,16 +51,16 @@ func (l Lane) Held(previous []unit.Setting) []Held {
 			why[u.Unit] = string(Contested)
 		}
 	}
-	held := []Held{}
+	held := []HeldUnit{}
 	for _, id := range slices.SortedFunc(maps.Keys(why), unit.ID.Compare) {
-		held = append(held, Held{id, why[id]})
+		held = append(held, HeldUnit{id, why[id]})
 	}
 	return held
 }
 
 // Compose makes the settings of a desired state, sorted by unit: the settled values, except that a
 // held unit keeps its value among previous, and is left out where it had none there.
-func Compose(lane Lane, previous []unit.Setting) (settings []unit.Setting, held []Held) {
+func Compose(lane Lane, previous []unit.Setting) (settings []unit.Setting, held []HeldUnit) {
 	held = lane.Held(previous)
 	keeps := make(map[unit.ID]bool, len(held))
 	for _, h := range held {

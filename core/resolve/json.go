@@ -24,7 +24,7 @@ func (u *Unit) UnmarshalJSON(data []byte) error {
 	if err := json.Unmarshal(data, &raw); err != nil {
 		return err
 	}
-	*u = Unit{Unit: raw.Unit, Verdict: raw.Verdict, From: raw.From, Over: []Lost{}}
+	*u = Unit{Unit: raw.Unit, Verdict: raw.Verdict, From: raw.From, Over: []LosingClaim{}}
 	var err error
 	if string(raw.Value) != "null" {
 		if u.Value, err = unit.Decode(raw.Unit, raw.Value); err != nil {
@@ -36,7 +36,7 @@ func (u *Unit) UnmarshalJSON(data []byte) error {
 		if err != nil {
 			return err
 		}
-		u.Over = append(u.Over, Lost{o.Assignment, o.Rank, claim, o.Why})
+		u.Over = append(u.Over, LosingClaim{o.Assignment, o.Rank, claim, o.Why})
 	}
 	return nil
 }

@@ -18,7 +18,7 @@ type mention struct {
 // settleGroup settles the statements on one local group, sorted by rank.
 func settleGroup(claims []Claim) Unit {
 	g := group{claims: claims, mentions: map[principal.Ref]mention{}, dropped: make([]bool, len(claims))}
-	id := Unit{Unit: claims[0].Unit, Verdict: Merged, From: []string{}, Over: []Lost{}}
+	id := Unit{Unit: claims[0].Unit, Verdict: Merged, From: []string{}, Over: []LosingClaim{}}
 	if len(claims) == 1 {
 		id.Verdict = Sole
 	}
@@ -29,7 +29,7 @@ func settleGroup(claims []Claim) Unit {
 			if g.rank.Outranks(c.Rank) {
 				why = Closed
 			}
-			id.Over = append(id.Over, Lost{c.Assignment, c.Rank, c.Value, why})
+			id.Over = append(id.Over, LosingClaim{c.Assignment, c.Rank, c.Value, why})
 		}
 		return id
 	}
@@ -38,7 +38,7 @@ func settleGroup(claims []Claim) Unit {
 	}
 	for i, c := range claims {
 		if why, lost := g.lost(i, c); lost {
-			id.Over = append(id.Over, Lost{c.Assignment, c.Rank, c.Value, why})
+			id.Over = append(id.Over, LosingClaim{c.Assignment, c.Rank, c.Value, why})
 		} else {
 			id.From = append(id.From, c.Assignment)
 		}

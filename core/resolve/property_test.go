@@ -114,7 +114,7 @@ func TestEveryClaimIsAccountedFor(t *testing.T) {
 						continue
 					}
 					asked++
-					at := slices.IndexFunc(u.Over, func(l resolve.Lost) bool { return l.Assignment == a.Name })
+					at := slices.IndexFunc(u.Over, func(l resolve.LosingClaim) bool { return l.Assignment == a.Name })
 					assert.NotEqual(t, slices.Contains(u.From, a.Name), at >= 0, "%s either decides or loses", a.Name)
 					if at >= 0 {
 						assert.True(t, u.Over[at].Value.Equal(value), "what lost is what was claimed")
@@ -201,7 +201,7 @@ func TestComposeInventsNothing(t *testing.T) {
 		settings, held := resolve.Compose(lane, before)
 		for _, s := range settings {
 			source := lane.Settings()
-			if slices.ContainsFunc(held, func(h resolve.Held) bool { return h.Unit == s.Unit }) {
+			if slices.ContainsFunc(held, func(h resolve.HeldUnit) bool { return h.Unit == s.Unit }) {
 				source = before
 			}
 			at := slices.IndexFunc(source, func(x unit.Setting) bool { return x.Unit == s.Unit })

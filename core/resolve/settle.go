@@ -30,8 +30,8 @@ const (
 	Disputed   Why = "contested"   // of equal rank, and nothing decides
 )
 
-// Lost is a claim that did not decide the value.
-type Lost struct {
+// LosingClaim is a claim that did not decide the value.
+type LosingClaim struct {
 	Assignment string      `json:"assignment"`
 	Rank       assign.Rank `json:"rank"`
 	Value      unit.Value  `json:"value"`
@@ -40,11 +40,11 @@ type Lost struct {
 
 // Unit is one settled unit. Value is nil when it is contested.
 type Unit struct {
-	Unit    unit.ID    `json:"unit"`
-	Verdict Verdict    `json:"verdict"`
-	Value   unit.Value `json:"value"`
-	From    []string   `json:"from"` // assignments that decided, by rank and name
-	Over    []Lost     `json:"over"` // all others that asked, by rank and name
+	Unit    unit.ID       `json:"unit"`
+	Verdict Verdict       `json:"verdict"`
+	Value   unit.Value    `json:"value"`
+	From    []string      `json:"from"` // assignments that decided, by rank and name
+	Over    []LosingClaim `json:"over"` // all others that asked, by rank and name
 }
 
 // Lane is everything settled for the devices of one scope: units sorted by name, and problems of
@@ -57,7 +57,7 @@ type Lane struct {
 // settleValue settles the claims on one unit, sorted by rank, that is not a local group.
 func settleValue(claims []Claim) Unit {
 	top := claims[0].Rank
-	settled := Unit{Unit: claims[0].Unit, Value: claims[0].Value, From: []string{}, Over: []Lost{}}
+	settled := Unit{Unit: claims[0].Unit, Value: claims[0].Value, From: []string{}, Over: []LosingClaim{}}
 	settled.Verdict = Agreed
 	if len(claims) == 1 {
 		settled.Verdict = Sole
@@ -95,7 +95,7 @@ func settleValue(claims []Claim) Unit {
 		case agrees:
 			why = Same
 		}
-		settled.Over = append(settled.Over, Lost{c.Assignment, c.Rank, c.Value, why})
+		settled.Over = append(settled.Over, LosingClaim{c.Assignment, c.Rank, c.Value, why})
 	}
 	return settled
 }

@@ -236,7 +236,7 @@ func TestComposeKeepsWhatIsHeld(t *testing.T) {
 	contested := settle(t, "a 100 exact x; c 100 exact y; b 1 minimum 9")
 
 	after, held := resolve.Compose(contested, before)
-	assert.Equal(t, []resolve.Held{{Unit: unit.MembershipOf("users"), Why: "contested"}}, held)
+	assert.Equal(t, []resolve.HeldUnit{{Unit: unit.MembershipOf("users"), Why: "contested"}}, held)
 	assert.Equal(t, before[0], after[0], "the group keeps what it had")
 	assert.Equal(t, unit.Int(9), after[1].Value, "all else goes out")
 

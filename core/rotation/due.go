@@ -30,8 +30,8 @@ const (
 // Reasons are all of them.
 var Reasons = []Reason{Interrupted, Restored, Recreated, Elsewhere, First, Ordered, Revealed, Used, Age}
 
-// Known is what decides when a password is due. Times are in service time.
-type Known struct {
+// DueInput is what decides when a password is due. Times are in service time.
+type DueInput struct {
 	Last   time.Time  // of its last change, zero when it was never changed
 	Now    Reason     // not empty: it is due at once, for this reason
 	Used   *time.Time // of the first sign-in since its last change
@@ -41,7 +41,7 @@ type Known struct {
 
 // Due is when a password is to change and why; a zero time is at once. Spread, from 0 up to 1, says
 // how early within the last tenth of the rule's time this device is.
-func Due(rule Rule, k Known, spread float64) (time.Time, Reason) {
+func Due(rule Rule, k DueInput, spread float64) (time.Time, Reason) {
 	if k.Now != "" {
 		return time.Time{}, k.Now
 	}

@@ -171,7 +171,7 @@ func (a *Agent) openDesired(document string) error {
 	if _, err := a.openSigned(document, &raw); err != nil {
 		return fmt.Errorf("the desired state: %w", err)
 	}
-	var d protocol.Desired
+	var d protocol.DesiredState
 	if err := json.Unmarshal(raw, &d); err != nil {
 		return fmt.Errorf("%w: the desired state: %w", ErrAnswer, err)
 	}

@@ -31,7 +31,7 @@ type impostor struct {
 	t       *testing.T
 	dir     string // of the agent's state
 	ring    keyring.Ring
-	desired protocol.Desired
+	desired protocol.DesiredState
 	signer  protocol.Key // of desired states
 	answers protocol.Key // of answers
 	replay  string       // an earlier answer, sent again
@@ -143,8 +143,8 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 		require.NoError(t, err)
 		return *state.Passwords.MinLength
 	}
-	asks := func(device string, number int64, length int) protocol.Desired {
-		return protocol.Desired{
+	asks := func(device string, number int64, length int) protocol.DesiredState {
+		return protocol.DesiredState{
 			Format:         protocol.DesiredFormat,
 			Device:         device,
 			Name:           "SKL-WKS-001",
@@ -159,7 +159,7 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 	early := s.last
 
 	for says, c := range map[string]struct {
-		desired protocol.Desired
+		desired protocol.DesiredState
 		signer  protocol.Key
 		answers protocol.Key
 		replay  string
@@ -170,7 +170,7 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 		"somebody may stand":  {asks("01DEVICE", 9, 1), ring.Signing, forged, ""},
 		"not on the key list": {asks("01DEVICE", 9, 1), other, ring.Signing, ""},
 		"not one of the":      {asks("01DEVICE", 9, 1), ring.Signing, ring.Signing, early},
-		"has the format":      {protocol.Desired{Format: "other/1", Device: "01DEVICE", Epoch: 1, Number: 9}, ring.Signing, ring.Signing, ""},
+		"has the format":      {protocol.DesiredState{Format: "other/1", Device: "01DEVICE", Epoch: 1, Number: 9}, ring.Signing, ring.Signing, ""},
 	} {
 		s.desired, s.signer, s.answers, s.replay = c.desired, c.signer, c.answers, c.replay
 		err := a.Cycle(t.Context())

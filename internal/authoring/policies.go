@@ -131,8 +131,8 @@ func (s *Service) SavePolicy(
 	return p, problems, refusal.Named(err, "policy", name)
 }
 
-// Published says what a publish did.
-type Published struct {
+// Publication says what a publish did.
+type Publication struct {
 	Policy   store.Policy
 	Moved    []string // assignments that now have the new revision in force
 	Problems []policy.Problem
@@ -140,8 +140,8 @@ type Published struct {
 
 // PublishPolicy makes the draft that the author read the next revision, and moves every assignment
 // of the policy to it, for all of their devices at once.
-func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name string, over int64) (Published, error) {
-	var out Published
+func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name string, over int64) (Publication, error) {
+	var out Publication
 	err := s.Do(
 		ctx,
 		uow.Act{Who: who, Right: auth.Deploy, Action: "policy.published", Object: name},

@@ -23,7 +23,7 @@ type Options struct {
 	Keys         keyring.Ring
 	Hub          *live.Hub
 	View         Fleet
-	Scopes       *scopes.Known
+	Scopes       *scopes.Cache
 	Organisation string
 	// OpenEscrow reads the private escrow keys; it is called again when they changed.
 	OpenEscrow func() (escrow.Opener, error)

@@ -117,7 +117,7 @@ func (s *Service) Approvals(ctx context.Context, who auth.Identity, p store.Page
 	return s.DB.With(ctx).ListApprovals(who.Reach(auth.Look), s.Now(), p)
 }
 
-func isOverdue(r store.SeenRotation, late time.Time) bool {
+func isOverdue(r store.ViewRotation, late time.Time) bool {
 	return r.EveryMinutes != nil && r.ChangedAt != nil &&
 		r.ChangedAt.Add(time.Duration(*r.EveryMinutes)*time.Minute).Before(late)
 }

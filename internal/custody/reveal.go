@@ -37,8 +37,8 @@ type RevealRequest struct {
 	Former *store.Ref // a former password instead of those that may be right now
 }
 
-// Revealed is a password with what stands beside it.
-type Revealed struct {
+// Candidate is a password with what stands beside it.
+type Candidate struct {
 	Password string
 	Name     string // of the account under this password
 	Deposit  store.Deposit
@@ -46,7 +46,7 @@ type Revealed struct {
 
 // RevealAnswer holds every password that may be the right one, newest first.
 type RevealAnswer struct {
-	Candidates []Revealed
+	Candidates []Candidate
 	Rotation   store.Rotation
 	RotatesAt  *time.Time // when it changes because it was shown, nil for not therefore
 }
@@ -144,7 +144,7 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 		if err != nil {
 			return answer, refusal.New(refusal.Unavailable, "deposit %d.%d: %v", d.Epoch, d.Number, err)
 		}
-		answer.Candidates = append(answer.Candidates, Revealed{password, d.NameAfter, d})
+		answer.Candidates = append(answer.Candidates, Candidate{password, d.NameAfter, d})
 	}
 	return answer, nil
 }

@@ -106,7 +106,7 @@ type request struct {
 	digest  string
 }
 
-func (a *API) open(c fiber.Ctx) (*protocol.Signed, error) {
+func (a *API) open(c fiber.Ctx) (*protocol.SignedDocument, error) {
 	if len(c.Body()) > protocol.MaxRequest {
 		return nil, refuse(
 			http.StatusRequestEntityTooLarge,
@@ -125,7 +125,7 @@ func (a *API) open(c fiber.Ctx) (*protocol.Signed, error) {
 	return signed, nil
 }
 
-func (a *API) verify(c fiber.Ctx, signed *protocol.Signed, key ed25519.PublicKey) (request, error) {
+func (a *API) verify(c fiber.Ctx, signed *protocol.SignedDocument, key ed25519.PublicKey) (request, error) {
 	payload, err := signed.Verify(key)
 	if err != nil {
 		return request{}, refuse(
@@ -218,10 +218,10 @@ func (a *API) enrol(c fiber.Ctx) error {
 func (a *API) interval() int { return int(a.Interval.Seconds()) }
 
 // from opens a request of an enrolled device and notes that it was heard from.
-func (a *API) from(c fiber.Ctx) (store.Known, request, error) {
+func (a *API) from(c fiber.Ctx) (store.ExchangeState, request, error) {
 	signed, err := a.open(c)
 	if err != nil {
-		return store.Known{}, request{}, err
+		return store.ExchangeState{}, request{}, err
 	}
 	d, ok, err := a.registry.get(c.Context(), signed.Header.KeyID)
 	if err != nil {
@@ -245,7 +245,7 @@ func (a *API) from(c fiber.Ctx) (store.Known, request, error) {
 			"this device is "+d.State+"; an operator must enrol it again",
 		)
 	}
-	a.registry.heard(d.ID, a.Now())
+	a.registry.noteContact(d.ID, a.Now())
 	return d, req, nil
 }
 
@@ -270,7 +270,7 @@ func (a *API) checkIn(c fiber.Ctx) error {
 // exchanged is the part of a check-in that needs the database, if it has one.
 func (a *API) exchanged(
 	ctx context.Context,
-	d store.Known,
+	d store.ExchangeState,
 	req request,
 	body protocol.CheckIn,
 	answer *protocol.Answer,
@@ -287,7 +287,7 @@ func (a *API) exchanged(
 
 func (a *API) exchange(
 	ctx context.Context,
-	d store.Known,
+	d store.ExchangeState,
 	req request,
 	body protocol.CheckIn,
 	answer *protocol.Answer,

@@ -23,7 +23,7 @@ type registry struct {
 	now   func() time.Time // of this machine: how long ago something was here
 
 	mu       sync.Mutex
-	devices  map[string]store.Known
+	devices  map[string]store.ExchangeState
 	contacts map[string]time.Time
 	waiting  map[string]*waiter
 	ended    bool      // the service stops, nothing is held any more
@@ -44,7 +44,7 @@ func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger, now func() ti
 		hub:      hub,
 		log:      log,
 		now:      now,
-		devices:  map[string]store.Known{},
+		devices:  map[string]store.ExchangeState{},
 		contacts: map[string]time.Time{},
 		waiting:  map[string]*waiter{},
 	}
@@ -107,7 +107,7 @@ func (r *registry) read(ctx context.Context, ids []string) {
 	r.update(known)
 }
 
-func (r *registry) update(list []store.Known) {
+func (r *registry) update(list []store.ExchangeState) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	for _, d := range list {
@@ -122,16 +122,16 @@ func (r *registry) update(list []store.Known) {
 
 // newer reports whether there is a desired state for a device that is newer than what it holds. Before the
 // first one there is none, whatever the epoch of the service.
-func newer(d store.Known, holds drift.Stamp) bool {
+func newer(d store.ExchangeState, holds drift.Stamp) bool {
 	return d.DesiredNumber > 0 && desired(d).Newer(holds)
 }
 
-func desired(d store.Known) drift.Stamp {
+func desired(d store.ExchangeState) drift.Stamp {
 	return drift.Stamp{Epoch: d.DesiredEpoch, Number: d.DesiredNumber, Digest: d.DesiredDigest}
 }
 
 // get gives what is known of a device; ok is false when there is no such device.
-func (r *registry) get(ctx context.Context, id string) (d store.Known, ok bool, err error) {
+func (r *registry) get(ctx context.Context, id string) (d store.ExchangeState, ok bool, err error) {
 	r.mu.Lock()
 	d, ok = r.devices[id]
 	trusted := r.now().Sub(r.synced) < distrustFrom
@@ -163,10 +163,10 @@ func (r *registry) learn(id string, epoch int64, stored protocol.DepositMarks) {
 	}
 }
 
-func key(d store.Known) ed25519.PublicKey { return ed25519.PublicKey(d.PublicKey) }
+func key(d store.ExchangeState) ed25519.PublicKey { return ed25519.PublicKey(d.PublicKey) }
 
-// heard notes a contact; it is written with the others.
-func (r *registry) heard(id string, at time.Time) {
+// noteContact notes a contact; it is written with the others.
+func (r *registry) noteContact(id string, at time.Time) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.contacts[id] = at

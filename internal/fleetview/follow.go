@@ -40,7 +40,7 @@ func (v *View) Run(ctx context.Context, db *store.Store, hub *live.Hub, log *slo
 		case <-changes.Ready:
 			taken := changes.Take()
 			if heard := taken[store.TopicContacts]; len(heard) > 0 {
-				v.heard(heard, now())
+				v.noteContacts(heard, now())
 			}
 			ids, whole = touched(taken)
 			fences = append(fences, taken[store.TopicFence]...)

@@ -36,7 +36,7 @@ func (v *View) each(clock store.Clock, f Filter, order []*Device, visit func(d *
 			!scope.has(d) {
 			continue
 		}
-		standing := drift.Stand(d.Heard, clock.Now, clock.Interval)
+		standing := drift.Stand(d.Standing, clock.Now, clock.Interval)
 		if f.Standing != "" && standing != f.Standing {
 			continue
 		}
@@ -122,7 +122,7 @@ func (c Counts) Total() int {
 
 // OpenFindings are the identifiers of open findings that pick chooses, of live devices in reach and in a
 // group, largest first, at most limit.
-func (v *View) OpenFindings(reach auth.Reach, group string, pick func(f *store.SeenFinding) bool, limit int) []int64 {
+func (v *View) OpenFindings(reach auth.Reach, group string, pick func(f *store.ViewFinding) bool, limit int) []int64 {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
 	scope := v.scope(reach, group)

@@ -25,11 +25,11 @@ type Device struct {
 	ID, Name, NameKey, State string
 	Facts                    fleet.Facts
 	Scope                    string
-	Held                     []resolve.Held
+	Held                     []resolve.HeldUnit
 	RepeatedlyReverted       []unit.ID
-	Heard                    drift.StandingInput
-	Findings                 []store.SeenFinding // open ones
-	Rotations                []store.SeenRotation
+	Standing                 drift.StandingInput
+	Findings                 []store.ViewFinding // open ones
+	Rotations                []store.ViewRotation
 	Locked                   []store.LockedAccount
 
 	search string  // what a search looks in, folded
@@ -39,7 +39,7 @@ type Device struct {
 
 // Verified reports whether the device was verified against its newest desired state.
 func (d *Device) Verified() bool {
-	h := d.Heard
+	h := d.Standing
 	return h.Desired.Number > 0 && !h.Mismatched && h.Desired.Epoch == h.Reported.Epoch &&
 		h.Desired.Number == h.Reported.Number
 }
@@ -75,12 +75,12 @@ func byName(a, b *Device) int {
 }
 
 // replace takes what was read; all of the fleet, or what is known of some devices.
-func (v *View) replace(seen store.SeenDevices, whole bool) {
+func (v *View) replace(seen store.ViewRecords, whole bool) {
 	members := make(map[string][]int32, len(seen.Devices))
 	for _, m := range seen.Memberships {
 		members[m.Device] = append(members[m.Device], v.slot(m.Group))
 	}
-	findings, rotations := map[string][]store.SeenFinding{}, map[string][]store.SeenRotation{}
+	findings, rotations := map[string][]store.ViewFinding{}, map[string][]store.ViewRotation{}
 	for _, f := range seen.Findings {
 		findings[f.Device] = append(findings[f.Device], f)
 	}
@@ -142,13 +142,13 @@ func (v *View) put(d *Device) {
 
 // keepContact keeps a later time of contact: those in the database are written in bulk.
 func keepContact(d, former *Device) *Device {
-	if former != nil && former.Heard.LastContact.After(d.Heard.LastContact) {
-		d.Heard.LastContact = former.Heard.LastContact
+	if former != nil && former.Standing.LastContact.After(d.Standing.LastContact) {
+		d.Standing.LastContact = former.Standing.LastContact
 	}
 	return d
 }
 
-func deviceOf(s store.Seen, groups []int32, findings []store.SeenFinding, rotations []store.SeenRotation) *Device {
+func deviceOf(s store.ViewDevice, groups []int32, findings []store.ViewFinding, rotations []store.ViewRotation) *Device {
 	slices.Sort(groups)
 	d := &Device{
 		ID:                 s.ID,
@@ -169,7 +169,7 @@ func deviceOf(s store.Seen, groups []int32, findings []store.SeenFinding, rotati
 			Tags:        s.Tags,
 			PrimaryUser: s.PrimaryUser,
 		},
-		Heard:     s.Heard(),
+		Standing:  s.StandingInput(),
 		Findings:  findings,
 		Rotations: rotations,
 		Locked:    s.Locked,
@@ -185,17 +185,17 @@ func deviceOf(s store.Seen, groups []int32, findings []store.SeenFinding, rotati
 	return d
 }
 
-// heard notes that devices were heard from.
-func (v *View) heard(ids []string, at time.Time) {
+// noteContacts notes that devices were noteContacts from.
+func (v *View) noteContacts(ids []string, at time.Time) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
 	for _, id := range ids {
 		d := v.devices[id]
-		if d == nil || !at.After(d.Heard.LastContact) {
+		if d == nil || !at.After(d.Standing.LastContact) {
 			continue
 		}
 		next := *d
-		next.Heard.LastContact = at
+		next.Standing.LastContact = at
 		v.put(&next)
 	}
 }

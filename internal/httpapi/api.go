@@ -234,13 +234,13 @@ func Limit(path string) int {
 	return MaxBody
 }
 
-// Paged is in every request for a list.
-type Paged struct {
+// PageQuery is in every request for a list.
+type PageQuery struct {
 	Cursor string `query:"cursor" doc:"next of the page before; empty for the first page"`
 	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50" doc:"Most entries on the page"`
 }
 
-func (p Paged) page() store.Page { return store.Page{Cursor: p.Cursor, Limit: p.Limit} }
+func (p PageQuery) page() store.Page { return store.Page{Cursor: p.Cursor, Limit: p.Limit} }
 
 // List is one page of a list.
 type List[T any] struct {
@@ -263,23 +263,23 @@ func listOf[R, T any](records []R, next string, err error, view func(R) T) (*Lis
 	return out, nil
 }
 
-// Tagged is an answer with an ETag.
-type Tagged[T any] struct {
+// WithETag is an answer with an ETag.
+type WithETag[T any] struct {
 	ETag string `header:"ETag"`
 	Body T
 }
 
-func tagged[T any](version int64, body T) *Tagged[T] {
-	return &Tagged[T]{ETag: `"` + strconv.FormatInt(version, 10) + `"`, Body: body}
+func tagged[T any](version int64, body T) *WithETag[T] {
+	return &WithETag[T]{ETag: `"` + strconv.FormatInt(version, 10) + `"`, Body: body}
 }
 
-// Matching is in every request that edits something.
-type Matching struct {
+// IfMatch is in every request that edits something.
+type IfMatch struct {
 	IfMatch string `header:"If-Match" doc:"The ETag of what you read"`
 }
 
 // version reads If-Match.
-func (m Matching) version() (int64, error) {
+func (m IfMatch) version() (int64, error) {
 	if m.IfMatch == "" {
 		return 0, problem.New(
 			http.StatusPreconditionRequired,
@@ -296,8 +296,8 @@ func (m Matching) version() (int64, error) {
 	return v, nil
 }
 
-// Named is in every request for one thing.
-type Named struct {
+// NamePath is in every request for one thing.
+type NamePath struct {
 	Name string `path:"name"`
 }
 
@@ -322,8 +322,8 @@ func removal(
 			action:  action,
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Named
-			Matching
+			NamePath
+			IfMatch
 		}) (*Empty, error) {
 			over, err := in.version()
 			if err != nil {

@@ -47,7 +47,7 @@ func (a *routes) assignments() {
 			summary: "Assignments by rank and name",
 		},
 		func(ctx context.Context, _ auth.Identity, in *struct {
-			Paged
+			PageQuery
 			Policy string `query:"policy" doc:"Only those of this policy"`
 		}) (*List[api.Assignment], error) {
 			list, next, err := a.Authoring.Assignments(ctx, in.Policy, in.page())
@@ -71,7 +71,7 @@ func (a *routes) assignments() {
 			status:  http.StatusCreated,
 			action:  "assignment.made",
 		},
-		func(ctx context.Context, who auth.Identity, in *newAssignment) (*Tagged[api.Assignment], error) {
+		func(ctx context.Context, who auth.Identity, in *newAssignment) (*WithETag[api.Assignment], error) {
 			x, err := a.Authoring.NewAssignment(ctx, who, aimed(in.Body.Aim, in.Body.Name))
 			return tagged(x.Version, viewAssignment(x)), err
 		},
@@ -80,7 +80,7 @@ func (a *routes) assignments() {
 		a,
 		auth.Look,
 		operation{method: http.MethodGet, path: "/assignments/{name}", id: "assignment", summary: "An assignment"},
-		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[api.Assignment], error) {
+		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Assignment], error) {
 			x, err := a.Authoring.Assignment(ctx, in.Name)
 			return tagged(x.Version, viewAssignment(x)), err
 		},
@@ -96,10 +96,10 @@ func (a *routes) assignments() {
 			action:  "assignment.changed",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Named
-			Matching
+			NamePath
+			IfMatch
 			Body api.Aim
-		}) (*Tagged[api.Assignment], error) {
+		}) (*WithETag[api.Assignment], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err

@@ -53,7 +53,7 @@ func (a *routes) deviceEvents() {
 			summary: "What happened on devices, latest first",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			PastQuery
 			Kind string `query:"kind" doc:"Such as member_removed"`
 		}) (*List[api.Event], error) {

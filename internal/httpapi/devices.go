@@ -189,7 +189,7 @@ func (a *routes) devices() {
 		auth.Look,
 		operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			DeviceQuery
 		}) (*List[api.Device], error) {
 			list, next, err := a.Insight.Devices(ctx, who, in.filter(), in.page())
@@ -219,7 +219,7 @@ func (a *routes) devices() {
 			id:      "device",
 			summary: "A device, by identifier or name",
 		},
-		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body api.Device }, error) {
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.Device }, error) {
 			d, err := a.Insight.Device(ctx, who, in.Name)
 			return &struct{ Body api.Device }{viewDevice(d)}, err
 		},
@@ -233,7 +233,7 @@ func (a *routes) devices() {
 			id:      "device-why",
 			summary: "What is asked of a device, what it has, and why",
 		},
-		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body api.DeviceWhy }, error) {
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.DeviceWhy }, error) {
 			w, err := a.Insight.Why(ctx, who, in.Name)
 			if err != nil {
 				return nil, err
@@ -273,7 +273,7 @@ func (a *routes) devices() {
 				status:  http.StatusNoContent,
 				action:  action,
 			},
-			func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
+			func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
 				d, err := a.Insight.Device(ctx, who, in.Name)
 				if err != nil {
 					return nil, err

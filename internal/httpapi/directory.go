@@ -38,10 +38,10 @@ func viewChange(c authoring.DirectoryChange) api.DirectoryChange {
 		Added:   c.Added,
 		Changed: c.Changed,
 		Removed: c.Removed,
-		Skipped: []api.DirectorySkipped{},
+		Skipped: []api.SkippedEntry{},
 	}
 	for _, s := range c.Skipped[:min(len(c.Skipped), maxSkipped)] {
-		out.Skipped = append(out.Skipped, api.DirectorySkipped(s))
+		out.Skipped = append(out.Skipped, api.SkippedEntry(s))
 	}
 	return out
 }
@@ -57,7 +57,7 @@ func (a *routes) directory() {
 			summary: "People and groups of the directory, by any part of a name",
 		},
 		func(ctx context.Context, _ auth.Identity, in *struct {
-			Paged
+			PageQuery
 			Search string `query:"search" maxLength:"100" doc:"Words; each must be part of a name or title"`
 			Kind   string `query:"kind" enum:",user,group"`
 		}) (*List[api.DirectoryEntry], error) {

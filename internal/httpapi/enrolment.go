@@ -36,7 +36,7 @@ func (a *routes) enrolment() {
 			id:      "list-enrolment-tokens",
 			summary: "Enrolment tokens, newest first",
 		},
-		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[api.EnrolmentToken], error) {
+		func(ctx context.Context, _ auth.Identity, in *PageQuery) (*List[api.EnrolmentToken], error) {
 			list, next, err := a.Intake.EnrolmentTokens(ctx, in.page())
 			return listOf(list, next, err, viewEnrolment)
 		},
@@ -87,7 +87,7 @@ func (a *routes) enrolment() {
 			status:  http.StatusNoContent,
 			action:  "enrolment.token_revoked",
 		},
-		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
 			return &Empty{}, a.Intake.RevokeEnrolmentToken(ctx, who, in.Name)
 		},
 	)

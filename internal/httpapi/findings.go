@@ -67,7 +67,7 @@ func (a *routes) findings() {
 		auth.Look,
 		operation{method: http.MethodGet, path: "/findings", id: "list-findings", summary: "Findings, newest first"},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			FindingQuery
 		}) (*List[api.Finding], error) {
 			list, next, err := a.Insight.Findings(ctx, who, in.filter(), in.page())

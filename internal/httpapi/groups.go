@@ -20,7 +20,7 @@ func (a *routes) groups() {
 		auth.Look,
 		operation{method: http.MethodGet, path: "/groups", id: "list-groups", summary: "Groups by name"},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			Search string `query:"search" maxLength:"100" doc:"Part of a name"`
 		}) (*List[api.GroupSummary], error) {
 			list, next, err := a.Authoring.Groups(ctx, who, in.Search, in.page())
@@ -48,7 +48,7 @@ func (a *routes) groups() {
 			status:  http.StatusCreated,
 			action:  "group.made",
 		},
-		func(ctx context.Context, who auth.Identity, in *newGroup) (*Tagged[api.Group], error) {
+		func(ctx context.Context, who auth.Identity, in *newGroup) (*WithETag[api.Group], error) {
 			g, err := a.Authoring.AddGroup(
 				ctx,
 				who,
@@ -63,7 +63,7 @@ func (a *routes) groups() {
 		},
 	)
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}", id: "group", summary: "A group"},
-		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[api.Group], error) {
+		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Group], error) {
 			g, err := a.Authoring.Group(ctx, in.Name)
 			return tagged(g.Version, viewGroup(g)), err
 		})
@@ -77,8 +77,8 @@ func (a *routes) groups() {
 			summary: "Names in a group",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Named
-			Paged
+			NamePath
+			PageQuery
 		}) (*List[api.GroupMember], error) {
 			list, next, err := a.Authoring.GroupMembers(ctx, who, in.Name, in.page())
 			return listOf(list, next, err, func(m store.GroupMember) api.GroupMember {
@@ -87,8 +87,8 @@ func (a *routes) groups() {
 		},
 	)
 	type groupChange struct {
-		Named
-		Matching
+		NamePath
+		IfMatch
 		Body struct {
 			Description *string  `json:"description,omitempty" maxLength:"500"`
 			Rule        *string  `json:"rule,omitempty" maxLength:"4096" doc:"A new rule, for a group by rule"`
@@ -106,7 +106,7 @@ func (a *routes) groups() {
 			summary: "Put devices into a group, take devices out, change its rule, describe it",
 			action:  "group.changed",
 		},
-		func(ctx context.Context, who auth.Identity, in *groupChange) (*Tagged[api.Group], error) {
+		func(ctx context.Context, who auth.Identity, in *groupChange) (*WithETag[api.Group], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err

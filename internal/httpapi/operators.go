@@ -49,7 +49,7 @@ func (a *routes) operators() {
 		a,
 		auth.Administer,
 		operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
-		func(ctx context.Context, _ auth.Identity, in *Paged) (*List[api.Operator], error) {
+		func(ctx context.Context, _ auth.Identity, in *PageQuery) (*List[api.Operator], error) {
 			list, next, err := a.Access.Operators(ctx, in.page())
 			return listOf(list, next, err, viewOperator)
 		},
@@ -78,7 +78,7 @@ func (a *routes) operators() {
 		},
 	)
 	type operatorChange struct {
-		Named
+		NamePath
 		Body struct {
 			Roles    []api.Role `json:"roles,omitempty" maxItems:"6" nullable:"false"`
 			Password *string    `json:"password,omitempty" minLength:"1" maxLength:"1024"`
@@ -119,7 +119,7 @@ func (a *routes) operators() {
 			summary: "Your own API tokens, newest first; for owners also everybody's",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			All bool `query:"all" doc:"Everybody's, for owners"`
 		}) (*List[api.Token], error) {
 			list, next, err := a.Access.APITokens(ctx, who, in.All, in.page())
@@ -167,7 +167,7 @@ func (a *routes) operators() {
 			status:  http.StatusNoContent,
 			action:  "token.revoked",
 		},
-		func(ctx context.Context, who auth.Identity, in *Named) (*Empty, error) {
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
 			return &Empty{}, a.Access.RevokeAPIToken(ctx, who, in.Name)
 		},
 	)

@@ -35,7 +35,7 @@ func (a *routes) orders() {
 		auth.Look,
 		operation{method: http.MethodGet, path: "/orders", id: "list-orders", summary: "Orders, latest first"},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			PastQuery
 		}) (*List[api.Order], error) {
 			list, next, err := a.Intake.Orders(ctx, who, in.past(), in.page())
@@ -67,7 +67,7 @@ func (a *routes) orders() {
 			id:      "order-progress",
 			summary: "How far the orders are that were given together",
 		},
-		func(ctx context.Context, who auth.Identity, in *Named) (*struct{ Body api.OrderProgress }, error) {
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.OrderProgress }, error) {
 			batch, err := a.Intake.OrderProgress(ctx, who, in.Name)
 			return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
 		},

@@ -87,7 +87,7 @@ func (a *routes) passwords() {
 			summary: "Passwords that devices change, by device, without the passwords",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
 			Group   string `query:"group"`
 			Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
@@ -111,7 +111,7 @@ func (a *routes) passwords() {
 			id:      "device-passwords",
 			summary: "Passwords of one device with their deposits, without the passwords",
 		},
-		func(ctx context.Context, who auth.Identity, in *Named) (*whole[api.DevicePassword], error) {
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*whole[api.DevicePassword], error) {
 			list, deposits, err := a.Custody.PasswordsOf(ctx, who, in.Name)
 			out := &whole[api.DevicePassword]{}
 			out.Body.Items = []api.DevicePassword{}
@@ -136,9 +136,9 @@ func (a *routes) passwords() {
 			action:  "password.revealed",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Named
+			NamePath
 			Body api.RevealSpec
-		}) (*struct{ Body api.Revealed }, error) {
+		}) (*struct{ Body api.RevealResult }, error) {
 			answer, err := a.Custody.Reveal(
 				ctx,
 				who,
@@ -150,8 +150,8 @@ func (a *routes) passwords() {
 					Former: (*store.Ref)(in.Body.Former),
 				},
 			)
-			out := &struct{ Body api.Revealed }{
-				api.Revealed{
+			out := &struct{ Body api.RevealResult }{
+				api.RevealResult{
 					Password:   viewPassword(answer.Rotation),
 					Candidates: []api.Candidate{},
 					RotatesAt:  answer.RotatesAt,
@@ -176,7 +176,7 @@ func (a *routes) passwords() {
 			summary: "Who saw passwords, latest first",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			PastQuery
 		}) (*List[api.Reveal], error) {
 			list, next, err := a.Custody.Reveals(ctx, who, in.past(), in.page())
@@ -192,7 +192,7 @@ func (a *routes) passwords() {
 			id:      "list-approvals",
 			summary: "Reveals that wait for a second person, latest first",
 		},
-		func(ctx context.Context, who auth.Identity, in *Paged) (*List[api.Approval], error) {
+		func(ctx context.Context, who auth.Identity, in *PageQuery) (*List[api.Approval], error) {
 			list, next, err := a.Custody.Approvals(ctx, who, in.page())
 			return listOf(list, next, err, viewApproval)
 		},
@@ -209,7 +209,7 @@ func (a *routes) passwords() {
 			action:  "reveal.decided",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Named
+			NamePath
 			Body struct {
 				Approve bool `json:"approve"`
 			}

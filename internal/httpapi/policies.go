@@ -53,7 +53,7 @@ func (a *routes) policies() {
 			summary: "Policies by name, with where each is used and how its devices stand",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
 		}) (*List[api.PolicySummary], error) {
 			list, next, err := a.Authoring.Policies(ctx, in.Search, in.page())
@@ -75,7 +75,7 @@ func (a *routes) policies() {
 			status:  http.StatusCreated,
 			action:  "policy.saved",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Document }) (*Tagged[api.Policy], error) {
+		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Document }) (*WithETag[api.Policy], error) {
 			p, problems, err := a.Authoring.NewPolicy(ctx, who, in.Body.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		},
@@ -98,7 +98,7 @@ func (a *routes) policies() {
 		a,
 		auth.Look,
 		operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
-		func(ctx context.Context, _ auth.Identity, in *Named) (*Tagged[api.Policy], error) {
+		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Policy], error) {
 			p, err := a.Authoring.Policy(ctx, in.Name)
 			if err != nil {
 				return nil, err
@@ -118,10 +118,10 @@ func (a *routes) policies() {
 			action:  "policy.saved",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Named
-			Matching
+			NamePath
+			IfMatch
 			Body api.Document
-		}) (*Tagged[api.Policy], error) {
+		}) (*WithETag[api.Policy], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err
@@ -141,9 +141,9 @@ func (a *routes) policies() {
 			action:  "policy.published",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Named
-			Matching
-		}) (*Tagged[api.Published], error) {
+			NamePath
+			IfMatch
+		}) (*WithETag[api.Publication], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err
@@ -151,7 +151,7 @@ func (a *routes) policies() {
 			p, err := a.Authoring.PublishPolicy(ctx, who, in.Name, over)
 			return tagged(
 				p.Policy.Version,
-				api.Published{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved},
+				api.Publication{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved},
 			), err
 		},
 	)
@@ -165,8 +165,8 @@ func (a *routes) policies() {
 			summary: "Published revisions, newest first",
 		},
 		func(ctx context.Context, _ auth.Identity, in *struct {
-			Named
-			Paged
+			NamePath
+			PageQuery
 		}) (*List[api.Revision], error) {
 			list, next, err := a.Authoring.PolicyRevisions(ctx, in.Name, in.page())
 			return listOf(list, next, err, viewRevision)
@@ -182,7 +182,7 @@ func (a *routes) policies() {
 			summary: "A published document",
 		},
 		func(ctx context.Context, _ auth.Identity, in *struct {
-			Named
+			NamePath
 			Number int `path:"number" minimum:"1"`
 		}) (*struct{ Body api.Revision }, error) {
 			r, err := a.Authoring.PolicyRevision(ctx, in.Name, in.Number)

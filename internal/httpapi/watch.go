@@ -59,7 +59,7 @@ func (a *routes) watch() {
 			summary: "Accounts that are locked after wrong passwords, by device",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
-			Paged
+			PageQuery
 			Group string `query:"group" doc:"Only on the devices of this group"`
 		}) (*List[api.LockedAccount], error) {
 			list, next, err := a.Insight.LockedAccounts(ctx, who, in.Group, in.page())

@@ -56,7 +56,7 @@ func (s *Service) decisions(
 				Kind:     kind,
 				Unit:     HeldName(h.unit),
 				Title:    present.Unit(h.unit),
-				Detail:   present.Held(resolve.Held{Unit: h.unit, Why: h.why}),
+				Detail:   present.Held(resolve.HeldUnit{Unit: h.unit, Why: h.why}),
 				Devices:  h.devices,
 				Device:   h.example.Name,
 				DeviceID: h.example.ID,

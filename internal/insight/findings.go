@@ -63,7 +63,7 @@ func (s *Service) Findings(
 		return s.View.OpenFindings(
 			filter.Reach,
 			filter.Group,
-			func(x *store.SeenFinding) bool { return x.ID < before && filter.Takes(x) },
+			func(x *store.ViewFinding) bool { return x.ID < before && filter.Takes(x) },
 			most,
 		)
 	}, p)

@@ -51,7 +51,7 @@ func (s *Service) HeldSettings(ctx context.Context, who auth.Identity, group str
 			HeldSetting{
 				Unit:    h.unit,
 				Why:     h.why,
-				Detail:  present.Held(resolve.Held{Unit: h.unit, Why: h.why}),
+				Detail:  present.Held(resolve.HeldUnit{Unit: h.unit, Why: h.why}),
 				Devices: h.devices,
 				Device:  h.example,
 				Between: between,

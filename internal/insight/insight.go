@@ -12,5 +12,5 @@ import (
 type Service struct {
 	uow.Room[Records]
 	View   *fleetview.View
-	Scopes *scopes.Known
+	Scopes *scopes.Cache
 }

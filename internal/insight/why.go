@@ -29,7 +29,7 @@ type SettingWhy struct {
 	Reported           string // in words
 	DecidedBy          string // in words
 	Settled            resolve.Unit
-	Told               unit.Value // nil when a held unit never had a value
+	DesiredValue       unit.Value // nil when a held unit never had a value
 	HeldWhy            string     // in words, empty when not held
 	Findings           []drift.Finding
 	Compared           bool // verified against what is asked now
@@ -231,14 +231,14 @@ func (e *explanation) units() []SettingWhy {
 			Title:              present.Unit(u.Unit),
 			DecidedBy:          present.Why(u),
 			Settled:            u,
-			Told:               told[u.Unit],
+			DesiredValue:       told[u.Unit],
 			Findings:           []drift.Finding{},
 			Reported:           "not reported yet",
 			Trial:              trial[u.Unit],
 			RepeatedlyReverted: slices.Contains(e.device.RepeatedlyReverted, u.Unit),
 		}
-		a.Desired = present.Value(u.Unit, a.Told)
-		if u.Verdict == "" && a.Told != nil {
+		a.Desired = present.Value(u.Unit, a.DesiredValue)
+		if u.Verdict == "" && a.DesiredValue != nil {
 			a.DecidedBy = "its assignment was deleted"
 		}
 		if u.Verdict == "" && a.Trial != nil {
@@ -252,12 +252,12 @@ func (e *explanation) units() []SettingWhy {
 				a.HeldWhy = present.Held(h)
 			}
 		}
-		if a.Told == nil && a.HeldWhy != "" {
+		if a.DesiredValue == nil && a.HeldWhy != "" {
 			a.Desired = "none yet, held"
 		}
 		if e.report != nil {
-			a.Reported = present.Has(u.Unit, a.Told, &e.report.State, e.directory)
-			if now, before := a.Told, former[u.Unit]; now != nil && before != nil && now.Equal(before) {
+			a.Reported = present.Has(u.Unit, a.DesiredValue, &e.report.State, e.directory)
+			if now, before := a.DesiredValue, former[u.Unit]; now != nil && before != nil && now.Equal(before) {
 				a.Findings = append(a.Findings, findings[u.Unit]...)
 				a.Compared = true
 			}
@@ -315,10 +315,10 @@ const heldWhole = "every setting of this device is held"
 // sayKept says of each held setting which desired state its value is kept from.
 func sayKept(tx Records, d store.Device, units []SettingWhy) error {
 	for i, u := range units {
-		if u.HeldWhy == "" || u.Told == nil {
+		if u.HeldWhy == "" || u.DesiredValue == nil {
 			continue
 		}
-		from, err := keptFrom(tx, d, u.Unit, u.Told)
+		from, err := keptFrom(tx, d, u.Unit, u.DesiredValue)
 		if err != nil {
 			return err
 		}

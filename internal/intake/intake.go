@@ -20,7 +20,7 @@ type Service struct {
 	Locks     uow.Locks
 	Keys      Keys
 	View      reach.Fleet
-	Scopes    *scopes.Known
+	Scopes    *scopes.Cache
 	Strangers *strangers.Counter
 	Kept      store.RetentionPeriods // how long records are kept
 	Pruner    Pruner

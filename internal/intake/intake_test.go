@@ -107,8 +107,8 @@ func (r *records) CloseFindings(ids []int64, _ time.Time) error {
 func room() (*intake.Service, *records) {
 	r := &records{reports: map[int64]store.Report{}, open: map[int64]store.Finding{}, named: map[string]bool{},
 		device: store.Device{ID: "D1", Name: "SKL-HQ-001", NameKey: "skl-hq-001", State: store.Live, Epoch: 1,
-			DesiredDigest: "sha-256:aa", Stands: store.Stands{DesiredEpoch: 1, DesiredNumber: 3}}}
-	return &intake.Service{Room: uowtest.Room[intake.Records](r, &r.Trail), Scopes: &scopes.Known{}}, r
+			DesiredDigest: "sha-256:aa", StandingColumns: store.StandingColumns{DesiredEpoch: 1, DesiredNumber: 3}}}
+	return &intake.Service{Room: uowtest.Room[intake.Records](r, &r.Trail), Scopes: &scopes.Cache{}}, r
 }
 
 func report(seq int64) drift.Report {

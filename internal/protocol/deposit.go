@@ -20,11 +20,11 @@ type Deposit struct {
 	NameAfter  string          `json:"name_after"`
 	Reason     rotation.Reason `json:"reason"`
 	Desired    drift.Stamp     `json:"desired"` // the desired state whose rule asks for it
-	Sealed     []Sealed        `json:"sealed"`  // to the escrow key first, then to the recovery key if there is one
+	Sealed     []SealedCopy    `json:"sealed"`  // to the escrow key first, then to the recovery key if there is one
 }
 
-// Sealed is a password, sealed to one key.
-type Sealed struct {
+// SealedCopy is a password, sealed to one key.
+type SealedCopy struct {
 	Key   int64  `json:"key"` // its number
 	Bytes []byte `json:"bytes"`
 }

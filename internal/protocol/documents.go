@@ -14,8 +14,8 @@ import (
 // DesiredFormat is the format of a desired state.
 const DesiredFormat = "rankwarden.desired/1"
 
-// Desired is what one device is to have. Its digest is [Digest] of the exact signed payload.
-type Desired struct {
+// DesiredState is what one device is to have. Its digest is [Digest] of the exact signed payload.
+type DesiredState struct {
 	Format string `json:"format"`
 	Device string `json:"device"` // id
 	Name   string `json:"name"`

@@ -92,21 +92,21 @@ func Sign(key Key, header Header, payload any, embed bool) (string, error) {
 	return signed.CompactSerialize()
 }
 
-// Signed is a document whose signature has not been checked yet.
-type Signed struct {
+// SignedDocument is a document whose signature has not been checked yet.
+type SignedDocument struct {
 	Header   Header
 	Embedded ed25519.PublicKey // the key in the header, nil when there is none
 	jws      *jose.JSONWebSignature
 }
 
-// Parse reads a document without believing it: call [Signed.Verify] for its payload.
-func Parse(document string) (*Signed, error) {
+// Parse reads a document without believing it: call [SignedDocument.Verify] for its payload.
+func Parse(document string) (*SignedDocument, error) {
 	jws, err := jose.ParseSignedCompact(document, []jose.SignatureAlgorithm{jose.EdDSA})
 	if err != nil {
 		return nil, fmt.Errorf("%w: it must be a compact JWS with alg EdDSA: %w", ErrMalformed, err)
 	}
 	protected := jws.Signatures[0].Protected
-	s := &Signed{jws: jws, Header: Header{KeyID: protected.KeyID}}
+	s := &SignedDocument{jws: jws, Header: Header{KeyID: protected.KeyID}}
 	if protected.JSONWebKey != nil {
 		s.Embedded, _ = protected.JSONWebKey.Key.(ed25519.PublicKey)
 	}
@@ -133,7 +133,7 @@ func Parse(document string) (*Signed, error) {
 }
 
 // Verify checks the signature and gives the payload.
-func (s *Signed) Verify(key ed25519.PublicKey) ([]byte, error) {
+func (s *SignedDocument) Verify(key ed25519.PublicKey) ([]byte, error) {
 	payload, err := s.jws.Verify(key)
 	if err != nil {
 		return nil, ErrSignature

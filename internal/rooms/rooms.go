@@ -76,7 +76,7 @@ var (
 
 // Open opens the rooms, and brings the signed key list up to date.
 func Open(ctx context.Context, o Options) (*Rooms, error) {
-	documents, known, view := &published.Documents{}, &scopes.Known{}, fleetview.New()
+	documents, known, view := &published.Documents{}, &scopes.Cache{}, fleetview.New()
 	r := &Rooms{View: view, store: o.Store, patience: cmp.Or(o.Patience, 2*time.Second)}
 	var err error
 	if r.Custody, err = custody.New(ctx, custody.Options{Room: room[custody.Records](o), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,

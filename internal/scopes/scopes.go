@@ -20,8 +20,8 @@ const (
 	mostAtOnce      = 5000 // scopes that are read in one query
 )
 
-// Known is what was read. The zero Known is ready to use.
-type Known struct {
+// Cache is what was read. The zero Cache is ready to use.
+type Cache struct {
 	policies    boundedMap // by digest and setting: policies with their revisions, in words
 	assignments boundedMap // by digest: names
 }
@@ -46,7 +46,7 @@ type One interface {
 }
 
 // PoliciesFor says which policies ask for a setting in a scope, with their revisions; empty for none.
-func (k *Known) PoliciesFor(tx One, digest string, id unit.ID) (string, error) {
+func (k *Cache) PoliciesFor(tx One, digest string, id unit.ID) (string, error) {
 	key := digest + " " + id.String()
 	if known, ok := k.policies.values.Load(key); ok {
 		return known.(string), nil
@@ -80,7 +80,7 @@ type Many interface {
 }
 
 // Assignments gives the names of the assignments of scopes.
-func (k *Known) Assignments(tx Many, digests []string) (map[string][]string, error) {
+func (k *Cache) Assignments(tx Many, digests []string) (map[string][]string, error) {
 	names := make(map[string][]string, len(digests))
 	var unread []string
 	for _, digest := range digests {

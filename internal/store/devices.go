@@ -23,7 +23,7 @@ const (
 
 // Device is an enrolled workstation.
 type Device struct {
-	Stands
+	StandingColumns
 	ID                 string
 	Name               string
 	NameKey            string // folded
@@ -47,7 +47,7 @@ type Device struct {
 	ConfirmedNumber    int64  // of the latest confirmed one
 	EpochNonce         string // of the request that began the epoch
 	Scope              *string
-	Held               []resolve.Held `gorm:"serializer:json"`
+	Held               []resolve.HeldUnit `gorm:"serializer:json"`
 	DesiredDigest      string
 	SettingsDigest     string
 	DesiredAt          *time.Time
@@ -72,8 +72,8 @@ type Clock struct {
 	Interval time.Duration
 }
 
-// Stands is what a standing is worked out from.
-type Stands struct {
+// StandingColumns is what a standing is worked out from.
+type StandingColumns struct {
 	HeldUnits                     int
 	LastContact                   *time.Time // nil when never heard from
 	DesiredEpoch, DesiredNumber   int64
@@ -86,8 +86,8 @@ type Stands struct {
 const standsColumns = "d.held_units, d.last_contact, d.desired_epoch, d.desired_number, d.reported_epoch, " +
 	"d.reported_number, d.open_findings, d.mismatched"
 
-// Heard is the same in the words of the core.
-func (s Stands) Heard() drift.StandingInput {
+// StandingInput is the same in the words of the core.
+func (s StandingColumns) StandingInput() drift.StandingInput {
 	h := drift.StandingInput{HeldUnits: s.HeldUnits, Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
 		Reported: drift.Stamp{
 			Epoch:  s.ReportedEpoch,
@@ -99,12 +99,14 @@ func (s Stands) Heard() drift.StandingInput {
 	return h
 }
 
-func (s Stands) standing(c Clock) drift.Standing { return drift.Stand(s.Heard(), c.Now, c.Interval) }
+func (s StandingColumns) standing(c Clock) drift.Standing {
+	return drift.Stand(s.StandingInput(), c.Now, c.Interval)
+}
 
 // AddDevice adds one.
 func (t Tx) AddDevice(d Device) error {
 	if d.Held == nil {
-		d.Held = []resolve.Held{}
+		d.Held = []resolve.HeldUnit{}
 	}
 	if d.Tags == nil {
 		d.Tags = []string{}
@@ -237,8 +239,8 @@ func (t Tx) WriteContacts(contacts []Contact) error {
 	return t.Notify(Notice{Topic: TopicContacts, IDs: ids})
 }
 
-// Known is what every replica keeps in memory of a device.
-type Known struct {
+// ExchangeState is what every replica keeps in memory of a device.
+type ExchangeState struct {
 	ID              string
 	Name            string
 	State           string
@@ -260,17 +262,17 @@ const knownColumns = "id, name, state, public_key, epoch, seq, desired_epoch, de
 	"reported_epoch, reported_number, order_number, deposit_number, confirmed_number, mismatched"
 
 // KnownDevices reads devices by identifier. It goes past GORM, since it reads whole fleets.
-func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]Known, error) {
+func (s *Store) KnownDevices(ctx context.Context, ids []string) ([]ExchangeState, error) {
 	found, err := s.devices.Query(ctx, "select "+knownColumns+" from devices where id = any($1)", ids)
 	if err != nil {
 		return nil, fmt.Errorf("reading devices: %w", err)
 	}
-	return pgx.CollectRows(found, pgx.RowToStructByPos[Known])
+	return pgx.CollectRows(found, pgx.RowToStructByPos[ExchangeState])
 }
 
 // ChangedDevices reads the devices that changed since a time by the database's clock, and gives
 // that clock's time before it looked.
-func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Known, time.Time, error) {
+func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]ExchangeState, time.Time, error) {
 	var now time.Time
 	if err := s.devices.QueryRow(ctx, "select now()").Scan(&now); err != nil {
 		return nil, now, fmt.Errorf("reading devices: %w", err)
@@ -279,7 +281,7 @@ func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Known, t
 	if err != nil {
 		return nil, now, fmt.Errorf("reading devices: %w", err)
 	}
-	list, err := pgx.CollectRows(found, pgx.RowToStructByPos[Known])
+	list, err := pgx.CollectRows(found, pgx.RowToStructByPos[ExchangeState])
 	return list, now, err
 }
 

@@ -102,7 +102,7 @@ func (t Tx) ListFindings(f FindingFilter, p Page) ([]Finding, string, error) {
 }
 
 // Takes reports whether a filter takes an open finding, whatever its device is.
-func (f FindingFilter) Takes(x *SeenFinding) bool {
+func (f FindingFilter) Takes(x *ViewFinding) bool {
 	return (f.Unit == "" || x.Unit == f.Unit) && (f.Kind == "" || x.Kind == f.Kind) &&
 		(f.Not == "" || x.Kind != f.Not) &&
 		(f.Since.IsZero() || !x.FirstSeen.Before(f.Since)) &&

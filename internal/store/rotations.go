@@ -16,7 +16,7 @@ type Rotation struct {
 	DeviceID string
 	Device   string
 	Serial   string
-	Stands
+	StandingColumns
 	Standing     drift.Standing `gorm:"-"` // worked out when it is read
 	Target       string
 	Account      string

@@ -21,6 +21,6 @@ export type Password = Schemas["Password"];
 export type DevicePassword = Schemas["DevicePassword"];
 export type Deposit = Schemas["Deposit"];
 export type DepositRef = Schemas["DepositRef"];
-export type Revealed = Schemas["Revealed"];
+export type RevealResult = Schemas["RevealResult"];
 export type Approval = Schemas["Approval"];
 export type Standing = Device["standing"];

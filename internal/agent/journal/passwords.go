@@ -22,7 +22,7 @@ type Password struct {
 	Stamp   string          `json:"stamp"`   // of the operating system, of the password that was confirmed
 	Now     rotation.Reason `json:"now"`     // due at once, for this reason
 	Used    *time.Time      `json:"used"`    // first sign-in since the change, in service time
-	Owed    *PendingAction  `json:"owed"`    // what is still to follow a sign-in
+	Pending *PendingAction  `json:"pending"`    // what is still to follow a sign-in
 	Stopped bool            `json:"stopped"` // no rule asks for it any more
 	Kept    []StoredDeposit `json:"kept"`    // the last confirmed deposit and all later ones, oldest first
 
@@ -46,8 +46,8 @@ type StoredDeposit struct {
 // Order is an order to change passwords that is not done yet.
 type Order struct {
 	protocol.Order
-	Left []principal.Ref `json:"left"` // whose passwords are still to change
-	Told string          `json:"told"` // why it did not succeed yet, as the service was told
+	Left      []principal.Ref `json:"left"` // whose passwords are still to change
+	LastError string          `json:"last_error"` // why it did not succeed yet, as the service was told
 }
 
 // Rule is a password that a rule changes.
@@ -104,7 +104,7 @@ func (r *Password) Notice(a drift.Account) (foreign bool) {
 		if !r.Account.IsZero() {
 			r.Now = rotation.Recreated
 		}
-		r.Account, r.Used, r.Owed, r.Retry = a.SID, nil, nil, time.Time{}
+		r.Account, r.Used, r.Pending, r.Retry = a.SID, nil, nil, time.Time{}
 	case r.Begun != 0:
 		r.Now = rotation.Interrupted
 	case !r.Changed.IsZero() && r.Stamp != a.PasswordStamp && r.Now == "":
@@ -131,7 +131,7 @@ func (r *Password) Failed(now time.Time, err error) (fresh bool) {
 // Done notes that the password of a deposit was confirmed.
 func (r *Password) Done(d protocol.Deposit, made time.Time, stamp string, then unit.Then, wait time.Duration) {
 	if r.Used != nil {
-		r.Owed = &PendingAction{r.Used.Add(wait), then}
+		r.Pending = &PendingAction{r.Used.Add(wait), then}
 	}
 	r.Begun, r.Now, r.Used, r.Failures, r.Retry, r.Error = 0, "", nil, 0, time.Time{}, ""
 	r.Changed, r.Stamp, r.Deposit = made, stamp, fmt.Sprintf("%d.%d", d.Epoch, d.Number)

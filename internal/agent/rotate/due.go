@@ -13,7 +13,7 @@ import (
 
 // due is when the password is to change, and why.
 func (x *Rotator) due(of journal.Rule, r *journal.Password) (time.Time, rotation.Reason) {
-	known := rotation.Known{Last: r.Changed, Now: r.Now, Used: r.Used}
+	known := rotation.DueInput{Last: r.Changed, Now: r.Now, Used: r.Used}
 	for _, o := range x.Journal.Waiting {
 		if slices.Contains(o.Left, of.Target) && (known.Asked == nil || o.NotBefore.Before(*known.Asked)) {
 			known.Asked, known.Reveal = &o.NotBefore, o.Revealed

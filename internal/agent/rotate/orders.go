@@ -43,9 +43,9 @@ func (x *Rotator) dropOrders() {
 func (x *Rotator) tellOrders(target principal.Ref, now time.Time, err error) {
 	for i := range x.Journal.Waiting {
 		o := x.Journal.Waiting[i]
-		if slices.Contains(o.Left, target) && !o.NotBefore.After(now) && o.Told != err.Error() {
-			o.Told = err.Error()
-			x.Journal.Result(o.Number, protocol.OrderDelivered, "not done yet, it is tried again: "+o.Told, now)
+		if slices.Contains(o.Left, target) && !o.NotBefore.After(now) && o.LastError != err.Error() {
+			o.LastError = err.Error()
+			x.Journal.Result(o.Number, protocol.OrderDelivered, "not done yet, it is tried again: "+o.LastError, now)
 		}
 	}
 }

@@ -265,8 +265,8 @@ func (x *Rotator) nextName(
 }
 
 // seal seals a password to the newest escrow key, and to the recovery key where there is one.
-func (x *Rotator) seal(d protocol.Deposit, password string) ([]protocol.Sealed, error) {
-	var sealed []protocol.Sealed
+func (x *Rotator) seal(d protocol.Deposit, password string) ([]protocol.SealedCopy, error) {
+	var sealed []protocol.SealedCopy
 	for _, use := range []string{protocol.UseEscrow, protocol.UseRecovery} {
 		key, live := x.Journal.KeyList.Newest(use)
 		if !live {
@@ -280,7 +280,7 @@ func (x *Rotator) seal(d protocol.Deposit, password string) ([]protocol.Sealed, 
 		if err != nil {
 			return nil, err
 		}
-		sealed = append(sealed, protocol.Sealed{Key: key.Number, Bytes: bytes})
+		sealed = append(sealed, protocol.SealedCopy{Key: key.Number, Bytes: bytes})
 	}
 	return sealed, nil
 }

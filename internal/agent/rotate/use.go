@@ -61,11 +61,11 @@ func (x *Rotator) pay(ctx context.Context) error {
 	now := x.Now()
 	for _, of := range x.Journal.Rules() {
 		r := x.Journal.Passwords[of.Target.String()]
-		if r == nil || r.Owed == nil {
+		if r == nil || r.Pending == nil {
 			continue
 		}
-		if r.Owed.At.After(now) {
-			x.wakeAt(r.Owed.At)
+		if r.Pending.At.After(now) {
+			x.wakeAt(r.Pending.At)
 			continue
 		}
 		if err := x.payOne(ctx, of, r, now); err != nil {
@@ -79,7 +79,7 @@ func (x *Rotator) pay(ctx context.Context) error {
 // repeated: it may end this agent.
 func (x *Rotator) payOne(ctx context.Context, of journal.Rule, r *journal.Password, now time.Time) error {
 	event := drift.Event{Kind: drift.SessionsEnded, Unit: of.Unit, Subject: of.Target.String()}
-	then := r.Owed.Then
+	then := r.Pending.Then
 	switch then {
 	case unit.EndSessions:
 		if err := x.Host.EndSessions(ctx, r.Account); err != nil {
@@ -88,7 +88,7 @@ func (x *Rotator) payOne(ctx context.Context, of journal.Rule, r *journal.Passwo
 	case unit.Restart:
 		event.Kind = drift.DeviceRestarted
 	}
-	r.Owed = nil
+	r.Pending = nil
 	if then != unit.Nothing {
 		x.Journal.Note(now, event)
 	}

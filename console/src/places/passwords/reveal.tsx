@@ -5,7 +5,7 @@ import { useForm } from "react-hook-form";
 import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
 import { list, read } from "@/api/queries";
-import type { DepositRef, Password, Revealed } from "@/api/types";
+import type { DepositRef, Password, RevealResult } from "@/api/types";
 import { clock, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { TextArea, TextField } from "@/ui/field";
@@ -23,7 +23,7 @@ const asking = z.object({ reason: z.string().trim().min(3, needed).max(1000, nee
 /** Asks for a reason, and then shows a password for a while, or copies it without showing it. */
 export function Reveal({ of, former, done }: { of: Password; former?: DepositRef; done?: () => void }) {
   const queries = useQueryClient();
-  const [shown, setShown] = useState<Revealed>();
+  const [shown, setShown] = useState<RevealResult>();
   const [said, setSaid] = useState("");
   const form = useForm({ resolver: zodResolver(asking), defaultValues: { reason: "" } }); // kept whatever is asked in between
   const [again, setAgain] = useState<Ask>(); // what waits for a fresh sign-in
@@ -101,7 +101,7 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
 }
 
 /** The passwords in sight, until the time is up. */
-function Shown({ revealed, hide }: { revealed: Revealed; hide: () => void }) {
+function Shown({ revealed, hide }: { revealed: RevealResult; hide: () => void }) {
   const [left, setLeft] = useState(inSight);
   const now = useNow();
   const end = useRef(hide);
