@@ -45,8 +45,8 @@ func (c *Client) ReadDirectory(ctx context.Context, accept bool) (api.DirectoryC
 	return out, err
 }
 
-// LetGo lets go of a person or group that vanished from the directory.
-func (c *Client) LetGo(ctx context.Context, ref string) error {
+// DeleteDirectoryEntry deletes a person or group that vanished from the directory.
+func (c *Client) DeleteDirectoryEntry(ctx context.Context, ref string) error {
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/let-go", in: map[string]string{"ref": ref}})
 	return err
 }

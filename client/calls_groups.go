@@ -32,8 +32,8 @@ type GroupSpec struct {
 	Rule        string   `json:"rule,omitempty"`
 }
 
-// NewGroup makes a group.
-func (c *Client) NewGroup(ctx context.Context, g GroupSpec) (api.Group, error) {
+// CreateGroup creates a group.
+func (c *Client) CreateGroup(ctx context.Context, g GroupSpec) (api.Group, error) {
 	var out api.Group
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/groups", in: g, out: &out})
 	return out, err
@@ -47,8 +47,8 @@ type GroupEdit struct {
 	Remove      []string `json:"remove,omitempty"`
 }
 
-// ChangeGroup changes a group over a version.
-func (c *Client) ChangeGroup(ctx context.Context, name string, edit GroupEdit, over int64) (api.Group, error) {
+// EditGroup edits the version of a group that the caller read.
+func (c *Client) EditGroup(ctx context.Context, name string, edit GroupEdit, over int64) (api.Group, error) {
 	var out api.Group
 	_, err := c.do(
 		ctx,
@@ -57,8 +57,8 @@ func (c *Client) ChangeGroup(ctx context.Context, name string, edit GroupEdit, o
 	return out, err
 }
 
-// TryRule says for which devices a rule would hold.
-func (c *Client) TryRule(ctx context.Context, rule string) (api.RuleTrial, error) {
+// TestRule lists the devices that a rule would match.
+func (c *Client) TestRule(ctx context.Context, rule string) (api.RuleTrial, error) {
 	var out api.RuleTrial
 	_, err := c.do(
 		ctx,
@@ -67,8 +67,8 @@ func (c *Client) TryRule(ctx context.Context, rule string) (api.RuleTrial, error
 	return out, err
 }
 
-// RemoveGroup removes a group of a version.
-func (c *Client) RemoveGroup(ctx context.Context, name string, over int64) error {
+// DeleteGroup deletes the version of a group that the caller read.
+func (c *Client) DeleteGroup(ctx context.Context, name string, over int64) error {
 	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/groups/" + url.PathEscape(name), ifMatch: over})
 	return err
 }

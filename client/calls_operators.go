@@ -13,8 +13,8 @@ func (c *Client) Operators(ctx context.Context, p Page) (List[api.Operator], err
 	return list[api.Operator](ctx, c, "/operators", nil, p)
 }
 
-// AddOperator adds an operator.
-func (c *Client) AddOperator(ctx context.Context, name, password string, roles ...api.Role) (api.Operator, error) {
+// CreateOperator creates an operator.
+func (c *Client) CreateOperator(ctx context.Context, name, password string, roles ...api.Role) (api.Operator, error) {
 	var out api.Operator
 	_, err := c.do(
 		ctx,
@@ -35,8 +35,8 @@ type OperatorChange struct {
 	Disabled *bool      `json:"disabled,omitempty"`
 }
 
-// ChangeOperator changes an operator, whose sessions and tokens end.
-func (c *Client) ChangeOperator(ctx context.Context, name string, change OperatorChange) (api.Operator, error) {
+// EditOperator edits an operator, whose sessions and tokens end.
+func (c *Client) EditOperator(ctx context.Context, name string, change OperatorChange) (api.Operator, error) {
 	var out api.Operator
 	_, err := c.do(
 		ctx,

@@ -29,7 +29,7 @@ func (c *Client) SignIn(ctx context.Context, name, password string) (api.Me, err
 	return me, err
 }
 
-// Me is who is signed in.
+// Me reads who is signed in.
 func (c *Client) Me(ctx context.Context) (api.Me, error) {
 	me, _, err := get[api.Me](ctx, c, "/session", nil)
 	return me, err
@@ -41,8 +41,8 @@ func (c *Client) SignOut(ctx context.Context) error {
 	return err
 }
 
-// MakeToken makes an API token with the caller's role, or another one when it is given.
-func (c *Client) MakeToken(ctx context.Context, name, role string, hours int) (api.NewToken, error) {
+// CreateToken creates an API token with the caller's role, or another one when it is given.
+func (c *Client) CreateToken(ctx context.Context, name, role string, hours int) (api.NewToken, error) {
 	var out api.NewToken
 	in := map[string]any{"name": name, "expires_in_hours": hours}
 	if role != "" {
@@ -52,7 +52,7 @@ func (c *Client) MakeToken(ctx context.Context, name, role string, hours int) (a
 	return out, err
 }
 
-// RevokeToken ends one of the caller's tokens.
+// RevokeToken revokes one of the caller's tokens.
 func (c *Client) RevokeToken(ctx context.Context, id string) error {
 	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/tokens/" + url.PathEscape(id)})
 	return err
@@ -79,14 +79,14 @@ func (c *Client) Policy(ctx context.Context, name string) (api.Policy, error) {
 	return out, err
 }
 
-// NewPolicy saves the first draft of a policy.
-func (c *Client) NewPolicy(ctx context.Context, source string) (api.Policy, error) {
+// CreatePolicy creates a policy by its first draft.
+func (c *Client) CreatePolicy(ctx context.Context, source string) (api.Policy, error) {
 	var out api.Policy
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policies", in: api.Document{Source: source}, out: &out})
 	return out, err
 }
 
-// SavePolicy saves a draft over a version.
+// SavePolicy saves a draft over the version that the caller read.
 func (c *Client) SavePolicy(ctx context.Context, name, source string, over int64) (api.Policy, error) {
 	var out api.Policy
 	_, err := c.do(
@@ -134,8 +134,8 @@ func (c *Client) Assignment(ctx context.Context, name string) (api.Assignment, e
 	return out, err
 }
 
-// NewAssignment aims the latest revision of a policy at groups.
-func (c *Client) NewAssignment(ctx context.Context, name string, aim api.Aim) (api.Assignment, error) {
+// CreateAssignment assigns the latest revision of a policy at groups.
+func (c *Client) CreateAssignment(ctx context.Context, name string, aim api.Aim) (api.Assignment, error) {
 	var out api.Assignment
 	in := struct {
 		Name string `json:"name"`
@@ -145,8 +145,8 @@ func (c *Client) NewAssignment(ctx context.Context, name string, aim api.Aim) (a
 	return out, err
 }
 
-// ChangeAssignment aims an assignment anew, over a version.
-func (c *Client) ChangeAssignment(ctx context.Context, name string, aim api.Aim, over int64) (api.Assignment, error) {
+// EditAssignment edits the version of an assignment that the caller read.
+func (c *Client) EditAssignment(ctx context.Context, name string, aim api.Aim, over int64) (api.Assignment, error) {
 	var out api.Assignment
 	_, err := c.do(
 		ctx,
@@ -155,8 +155,8 @@ func (c *Client) ChangeAssignment(ctx context.Context, name string, aim api.Aim,
 	return out, err
 }
 
-// RemoveAssignment removes an assignment of a version.
-func (c *Client) RemoveAssignment(ctx context.Context, name string, over int64) error {
+// DeleteAssignment deletes the version of an assignment that the caller read.
+func (c *Client) DeleteAssignment(ctx context.Context, name string, over int64) error {
 	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/assignments/" + url.PathEscape(name), ifMatch: over})
 	return err
 }
@@ -176,14 +176,14 @@ type EnrolmentSpec struct {
 	Tags   []string `json:"tags,omitempty"`
 }
 
-// MakeEnrolmentToken makes a token.
-func (c *Client) MakeEnrolmentToken(ctx context.Context, in EnrolmentSpec) (api.NewEnrolmentToken, error) {
+// CreateEnrolmentToken creates an enrolment token.
+func (c *Client) CreateEnrolmentToken(ctx context.Context, in EnrolmentSpec) (api.NewEnrolmentToken, error) {
 	var out api.NewEnrolmentToken
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/enrolment-tokens", in: in, out: &out})
 	return out, err
 }
 
-// RevokeEnrolmentToken ends an enrolment token.
+// RevokeEnrolmentToken revokes an enrolment token.
 func (c *Client) RevokeEnrolmentToken(ctx context.Context, id string) error {
 	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/enrolment-tokens/" + url.PathEscape(id)})
 	return err
@@ -279,14 +279,14 @@ func (c *Client) Events(ctx context.Context, q EventQuery, p Page) (List[api.Eve
 	)
 }
 
-// Order gives devices an order, and says how many have it now.
-func (c *Client) Order(ctx context.Context, o api.NewOrder) (api.OrderProgress, error) {
+// SendOrder sends an order to devices, and says how many have it now.
+func (c *Client) SendOrder(ctx context.Context, o api.NewOrder) (api.OrderProgress, error) {
 	var out api.OrderProgress
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/orders", in: o, out: &out})
 	return out, err
 }
 
-// OrderProgress says how far the orders are that were given together.
+// OrderProgress says how far the orders are that were sent together.
 func (c *Client) OrderProgress(ctx context.Context, batch string) (api.OrderProgress, error) {
 	var out api.OrderProgress
 	_, err := c.do(ctx, call{method: http.MethodGet, path: "/order-progress/" + url.PathEscape(batch), out: &out})

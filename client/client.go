@@ -4,7 +4,8 @@
 //	c := client.New("http://127.0.0.1:8470", token)
 //	page, err := c.Devices(ctx, client.DeviceQuery{Standing: "drifted"}, client.Page{})
 //
-// Every refusal of the service is a [*Problem], which says what is wrong and the way out.
+// The error of every call is a [*Problem] where the service refused it, which says what is wrong and the way out, and
+// otherwise says why the service could not be reached or its answer not be read.
 package client
 
 import (

@@ -3,5 +3,8 @@ import vite from "./vite.config";
 
 export default mergeConfig(
   vite,
-  defineConfig({ test: { environment: "jsdom", globals: true, setupFiles: "src/test/setup.ts", css: false } }),
+  defineConfig({
+    // No test depends on being quick: a busy machine may take its time.
+    test: { environment: "jsdom", globals: true, setupFiles: "src/test/setup.ts", css: false, testTimeout: 300_000 },
+  }),
 );

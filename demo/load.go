@@ -22,7 +22,7 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 		return err
 	}
 	for _, g := range groups {
-		if _, err := c.NewGroup(ctx, g); err != nil && !exists(err) {
+		if _, err := c.CreateGroup(ctx, g); err != nil && !exists(err) {
 			return err
 		}
 	}
@@ -40,7 +40,7 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 		return err
 	}
 	for _, a := range assignments {
-		if _, err := c.NewAssignment(ctx, a.Name, api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank, Stance: a.Stance}); err != nil &&
+		if _, err := c.CreateAssignment(ctx, a.Name, api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank, Stance: a.Stance}); err != nil &&
 			!exists(err) {
 			return err
 		}
@@ -51,7 +51,7 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 // AddOperators adds who works beside the first owner; all get the same password.
 func AddOperators(ctx context.Context, c *client.Client, password string) error {
 	for _, o := range Operators {
-		if _, err := c.AddOperator(ctx, o.Name, password, o.Roles...); err != nil && !exists(err) {
+		if _, err := c.CreateOperator(ctx, o.Name, password, o.Roles...); err != nil && !exists(err) {
 			return err
 		}
 	}
@@ -59,7 +59,7 @@ func AddOperators(ctx context.Context, c *client.Client, password string) error 
 }
 
 func loadPolicy(ctx context.Context, c *client.Client, source string) error {
-	_, err := c.NewPolicy(ctx, source)
+	_, err := c.CreatePolicy(ctx, source)
 	if err != nil && !exists(err) {
 		return err
 	}
@@ -109,7 +109,7 @@ func Tokens(ctx context.Context, c *client.Client, f Fleet) (map[string]string, 
 	}
 	made := map[string]string{}
 	for key, spec := range specs {
-		t, err := c.MakeEnrolmentToken(ctx, *spec)
+		t, err := c.CreateEnrolmentToken(ctx, *spec)
 		if err != nil {
 			return nil, err
 		}

@@ -24,9 +24,9 @@ func TestTokensMakeNoTokens(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	for _, role := range []string{viewer, "owner", ""} {
-		token, err := s.owner.MakeToken(ctx, "a program", role, 1)
+		token, err := s.owner.CreateToken(ctx, "a program", role, 1)
 		require.NoError(t, err)
-		_, err = client.New(s.URL, token.Secret).MakeToken(ctx, "more", "", 8000)
+		_, err = client.New(s.URL, token.Secret).CreateToken(ctx, "more", "", 8000)
 		problem(t, err, 403, "sign in with your password")
 	}
 	assert.EqualValues(t, 3, s.refused("token.made"))
@@ -37,11 +37,11 @@ func TestTokensMakeNoTokens(t *testing.T) {
 	bjorn := client.New(s.URL, "")
 	_, err := bjorn.SignIn(ctx, "bjorn", ownerPassword)
 	require.NoError(t, err)
-	token, err := bjorn.MakeToken(ctx, "mine", "", 1)
+	token, err := bjorn.CreateToken(ctx, "mine", "", 1)
 	require.NoError(t, err)
 	_, err = client.New(s.URL, token.Secret).Me(ctx)
 	require.NoError(t, err)
-	_, err = s.owner.ChangeOperator(
+	_, err = s.owner.EditOperator(
 		ctx,
 		"bjorn",
 		client.OperatorChange{Roles: []api.Role{{Role: "owner", Groups: []string{}}}},
@@ -52,7 +52,7 @@ func TestTokensMakeNoTokens(t *testing.T) {
 	assert.Equal(
 		t,
 		401,
-		try(t, s.URL, described{"who-am-i", "GET", "/api/v1/session"}, session),
+		try(t, s.URL, described{"whoami", "GET", "/api/v1/session"}, session),
 		"sessions end as well",
 	)
 }
@@ -62,7 +62,7 @@ func TestOwnersSeeAndEndTokens(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	support := s.as("nightwatch", "support")
-	token, err := support.MakeToken(ctx, "cli", "", 5)
+	token, err := support.CreateToken(ctx, "cli", "", 5)
 	require.NoError(t, err)
 	all, err := s.owner.Tokens(ctx, true, client.Page{})
 	require.NoError(t, err)
@@ -77,7 +77,7 @@ func TestOwnersSeeAndEndTokens(t *testing.T) {
 	_, err = client.New(s.URL, token.Secret).Me(ctx)
 	problem(t, err, 401, "revoked")
 
-	token, err = support.MakeToken(ctx, "cli again", "", 5)
+	token, err = support.CreateToken(ctx, "cli again", "", 5)
 	require.NoError(t, err)
 	require.NoError(t, support.SignInAgain(ctx, ownerPassword))
 	done, err := query[int64](
@@ -88,7 +88,7 @@ func TestOwnersSeeAndEndTokens(t *testing.T) {
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, done)
 	password := "another lamp over the pier"
-	_, err = s.owner.ChangeOperator(ctx, "nightwatch", client.OperatorChange{Password: &password})
+	_, err = s.owner.EditOperator(ctx, "nightwatch", client.OperatorChange{Password: &password})
 	require.NoError(t, err)
 	_, err = client.New(s.URL, token.Secret).Me(ctx)
 	problem(t, err, 401, "revoked")
@@ -100,7 +100,7 @@ func TestReachCannotWidenItself(t *testing.T) {
 	ctx := t.Context()
 	s.publish("base", "lockout: {threshold: 5}", 0)
 	for name, devices := range map[string][]string{"desks": {"SKL-TKT-001", "SKL-TKT-002"}, "quiet": {"SKL-TKT-001"}, "offices": {"SKL-HQ-001"}} {
-		_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: name, Devices: devices})
+		_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: name, Devices: devices})
 		require.NoError(t, err)
 	}
 	for _, name := range []string{"SKL-TKT-001", "SKL-TKT-002", "SKL-HQ-001"} {
@@ -110,7 +110,7 @@ func TestReachCannotWidenItself(t *testing.T) {
 	edit := func(group string, e client.GroupEdit) error {
 		g, err := s.owner.Group(ctx, group)
 		require.NoError(t, err)
-		_, err = deployer.ChangeGroup(ctx, group, e, g.Version)
+		_, err = deployer.EditGroup(ctx, group, e, g.Version)
 		return err
 	}
 	problem(
@@ -128,17 +128,17 @@ func TestReachCannotWidenItself(t *testing.T) {
 	problem(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-NEW-001"}}), 403, "1 devices")
 	problem(t, edit("offices", client.GroupEdit{Remove: []string{"SKL-HQ-001"}}), 403, "1 devices")
 	require.NoError(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-TKT-002"}}))
-	_, err := deployer.NewGroup(ctx, client.GroupSpec{Name: "all", Rule: "true"})
+	_, err := deployer.CreateGroup(ctx, client.GroupSpec{Name: "all", Rule: "true"})
 	problem(t, err, 403, "1 devices")
-	_, err = deployer.NewGroup(ctx, client.GroupSpec{Name: "ours", Rule: `device.name.startsWith("SKL-TKT")`})
+	_, err = deployer.CreateGroup(ctx, client.GroupSpec{Name: "ours", Rule: `device.name.startsWith("SKL-TKT")`})
 	require.NoError(t, err)
 	g, err := s.owner.Group(ctx, "offices")
 	require.NoError(t, err)
-	problem(t, deployer.RemoveGroup(ctx, "offices", g.Version), 403, "1 devices")
+	problem(t, deployer.DeleteGroup(ctx, "offices", g.Version), 403, "1 devices")
 
 	aim := func(a api.Aim) error {
 		a.Policy, a.Rank = "base", 500
-		_, err := deployer.NewAssignment(ctx, "base", a)
+		_, err := deployer.CreateAssignment(ctx, "base", a)
 		return err
 	}
 	problem(t, aim(api.Aim{Include: []string{"everything"}}), 403, "1 devices")
@@ -146,21 +146,21 @@ func TestReachCannotWidenItself(t *testing.T) {
 	require.NoError(t, aim(api.Aim{Include: []string{"everything"}, Within: []string{"desks"}}))
 	a, err := deployer.Assignment(ctx, "base")
 	require.NoError(t, err)
-	_, err = deployer.ChangeAssignment(
+	_, err = deployer.EditAssignment(
 		ctx,
 		"base",
 		api.Aim{Policy: "base", Include: []string{"offices"}, Rank: 500},
 		a.Version,
 	)
 	problem(t, err, 403, "1 devices")
-	_, err = s.owner.ChangeAssignment(
+	_, err = s.owner.EditAssignment(
 		ctx,
 		"base",
 		api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500},
 		a.Version,
 	)
 	require.NoError(t, err)
-	problem(t, deployer.RemoveAssignment(ctx, "base", a.Version+1), 403, "1 devices")
+	problem(t, deployer.DeleteAssignment(ctx, "base", a.Version+1), 403, "1 devices")
 	p, err := s.owner.Policy(ctx, "base")
 	require.NoError(t, err)
 	p, err = s.owner.SavePolicy(ctx, "base", document("base", "lockout: {threshold: 6}"), p.Version)
@@ -171,7 +171,7 @@ func TestReachCannotWidenItself(t *testing.T) {
 	now, err := s.owner.Policy(ctx, "base")
 	require.NoError(t, err)
 	assert.Equal(t, 1, now.Revision, "nothing of it was stored")
-	_, err = s.owner.AddOperator(ctx, "dagny", ownerPassword, api.Role{Role: "owner", Groups: []string{"desks"}})
+	_, err = s.owner.CreateOperator(ctx, "dagny", ownerPassword, api.Role{Role: "owner", Groups: []string{"desks"}})
 	problem(t, err, 422, "always holds everywhere")
 }
 
@@ -180,7 +180,7 @@ func TestANameGivesNoReach(t *testing.T) {
 	s := startTogether(t)
 	ctx := t.Context()
 	for _, name := range []string{"desks", "spared", "plain"} {
-		_, err := s.owner.NewGroup(
+		_, err := s.owner.CreateGroup(
 			ctx,
 			client.GroupSpec{
 				Name:    name,
@@ -190,7 +190,7 @@ func TestANameGivesNoReach(t *testing.T) {
 		require.NoError(t, err)
 	}
 	s.publish("base", "lockout: {threshold: 5}", 0)
-	_, err := s.owner.NewAssignment(
+	_, err := s.owner.CreateAssignment(
 		ctx,
 		"base",
 		api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"spared"}, Rank: 500},
@@ -203,7 +203,7 @@ func TestANameGivesNoReach(t *testing.T) {
 		return d.State
 	}
 	enrol := func(name string, groups ...string) *device {
-		token, err := s.owner.MakeEnrolmentToken(ctx, client.EnrolmentSpec{Uses: 1, Hours: 1, Groups: groups})
+		token, err := s.owner.CreateEnrolmentToken(ctx, client.EnrolmentSpec{Uses: 1, Hours: 1, Groups: groups})
 		require.NoError(t, err)
 		d := s.device(name, token.Token)
 		require.NoError(t, d.Cycle(ctx))

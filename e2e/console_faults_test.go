@@ -36,10 +36,10 @@ func TestARefusedRevealKeepsTheReason(t *testing.T) {
 	s.clock.forward(16 * time.Minute)
 	b.do(
 		"the sign-in is too old",
-		chromedp.SendKeys(`textarea[name="reason"]`, "ticket 4712: the same again"),
+		browser.Type(`textarea[name="reason"]`, "ticket 4712: the same again"),
 		click("Show for 30 seconds"),
 		browser.Reads("Enter your own password again"),
-		chromedp.SendKeys(`form input[name="password"]`, ownerPassword),
+		browser.Type(`form input[name="password"]`, ownerPassword),
 		click("Go on"),
 		browser.Reads("second person"),
 		browser.Until(`document.querySelector('textarea[name="reason"]').value === "ticket 4712: the same again"`),
@@ -53,7 +53,7 @@ func TestColleaguesInTheConsole(t *testing.T) {
 	s.publish("base", "passwords:\n  min_length: 14\n", 500, "everything")
 	s.enrolled("SKL-HQ-001")
 	colleague := s.as("brita", "owner")
-	_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Rule: `device.name.startsWith("SKL-HQ")`})
+	_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks", Rule: `device.name.startsWith("SKL-HQ")`})
 	require.NoError(t, err)
 	save := func(length string) {
 		p, err := colleague.Policy(ctx, "base")
@@ -113,7 +113,7 @@ func TestColleaguesInTheConsole(t *testing.T) {
 	g, err := colleague.Group(ctx, "desks")
 	require.NoError(t, err)
 	theirs := `device.name.startsWith("SKL-TKT")`
-	_, err = colleague.ChangeGroup(ctx, "desks", client.GroupEdit{Rule: &theirs}, g.Version)
+	_, err = colleague.EditGroup(ctx, "desks", client.GroupEdit{Rule: &theirs}, g.Version)
 	require.NoError(t, err)
 	b.do(
 		"it stays, and one chooses",
@@ -137,14 +137,14 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		"a field to search in follows the address",
 		chromedp.Navigate(s.URL+"/devices"),
 		browser.Reads("SKL-HQ-001"),
-		chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch),
+		browser.Click(`//nav//a[.="Policies"]`),
 		browser.Reads("Last edit"),
-		chromedp.SendKeys(
+		browser.Type(
 			`input[type="search"]`,
 			"nothing",
 		),
 		browser.Reads("No policy matches"),
-		chromedp.Click(`//nav//a[.="Policies"]`, chromedp.BySearch),
+		browser.Click(`//nav//a[.="Policies"]`),
 		browser.Until(`document.querySelector('input[type="search"]').value === ""`),
 	)
 	b.noErrors()
@@ -186,7 +186,7 @@ func TestTheConsoleAsksSparingly(t *testing.T) {
 	}
 	from, since := g.requests.Load(), time.Now()
 	for i := range 200 {
-		_, err := s.owner.NewGroup(
+		_, err := s.owner.CreateGroup(
 			ctx,
 			client.GroupSpec{Name: "group-" + strings.Repeat("x", i%40) + string(rune('a'+i/40)), Devices: []string{}},
 		)
@@ -203,7 +203,7 @@ func TestTheConsoleAsksSparingly(t *testing.T) {
 	sparingly("while the service fails", from, since)
 	g.shut.Store(false)
 	b.do("it is live again, and tells", browser.Until(`!document.body.innerText.includes("not live")`))
-	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "after-all", Devices: []string{}})
+	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "after-all", Devices: []string{}})
 	require.NoError(t, err)
 	b.do("a change after that", browser.Reads("after-all"))
 }

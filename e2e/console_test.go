@@ -88,7 +88,7 @@ func (b *tab) noErrors() {
 }
 
 func click(text string) chromedp.Action {
-	return chromedp.Click(fmt.Sprintf(`//button[normalize-space(.)=%q]`, text), chromedp.BySearch)
+	return browser.Click(fmt.Sprintf(`//button[normalize-space(.)=%q]`, text))
 }
 
 // enabled waits until a button can be pressed.
@@ -113,11 +113,11 @@ func TestConsole(t *testing.T) {
 		"a wrong password is told",
 		chromedp.Navigate(d.url+"/devices"),
 		browser.Seen(`input[name="name"]`),
-		chromedp.SendKeys(
+		browser.Type(
 			`input[name="name"]`,
 			demo.Owner,
 		),
-		chromedp.SendKeys(`input[name="password"]`, "wrong"),
+		browser.Type(`input[name="password"]`, "wrong"),
 		click("Sign in"),
 		browser.Reads("name or password is wrong"),
 	)
@@ -133,7 +133,7 @@ func TestConsole(t *testing.T) {
 
 	b.do(
 		"watch is live, and says what needs a decision",
-		chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch),
+		browser.Click(`//nav//a[.="Watch"]`),
 		browser.Reads(
 			"20 devices, 20 online",
 		),
@@ -158,7 +158,7 @@ func TestConsole(t *testing.T) {
 	assert.Equal(t, marks, stops)
 	b.do(
 		"from a decision to the device that shows who asks for what",
-		chromedp.Click(`//a[contains(., "Compare assignments")]`, chromedp.BySearch),
+		browser.Click(`//a[contains(., "Compare assignments")]`),
 		browser.Reads("northwick"),
 		browser.Reads("differ at equal rank"),
 		browser.Reads("none yet, held"),
@@ -169,7 +169,7 @@ func TestConsole(t *testing.T) {
 		browser.Seen(
 			`[role="combobox"]`,
 		),
-		chromedp.SendKeys(`[role="combobox"]`, "hbr-003"),
+		browser.Type(`[role="combobox"]`, "hbr-003"),
 		browser.Reads("SKL-HBR-003"),
 		browser.Seen(
 			`[role="option"][aria-selected="true"] .font-mono, [role="option"][aria-selected="true"].font-mono, [role="option"][aria-selected="true"]`,
@@ -195,9 +195,8 @@ func TestConsole(t *testing.T) {
 		"drift by unit and kind",
 		chromedp.Navigate(d.url+"/drift"),
 		browser.Reads("managed keeper should be a member"),
-		chromedp.Click(
+		browser.Click(
 			`//button[contains(., "member missing")]`,
-			chromedp.BySearch,
 		),
 		browser.Until(`location.search.includes("kind=member_missing")`),
 	)
@@ -206,11 +205,11 @@ func TestConsole(t *testing.T) {
 		"a mistake in a rule is named with its place",
 		chromedp.Navigate(d.url+"/organisation/groups"),
 		browser.Seen(`textarea[name="rule"]`),
-		chromedp.SendKeys(
+		browser.Type(
 			`input[name="group"]`,
 			"quiet-screens",
 		),
-		chromedp.SendKeys(`textarea[name="rule"]`, `device.nmae != ""`),
+		browser.Type(`textarea[name="rule"]`, `device.nmae != ""`),
 		click("Preview members"),
 		browser.Reads("line 1, column 7"),
 	)
@@ -225,9 +224,8 @@ func TestConsole(t *testing.T) {
 		browser.Reads("Matches 2 devices, for example SKL-INF-001, SKL-INF-002"),
 		click("Create group"),
 		browser.Reads("Its devices are settled again now"),
-		chromedp.Click(
+		browser.Click(
 			`//button[.="quiet-screens"]`,
-			chromedp.BySearch,
 		),
 		browser.Reads("Devices of quiet-screens"),
 		browser.Reads("Rule of quiet-screens"),
@@ -236,7 +234,7 @@ func TestConsole(t *testing.T) {
 		"people are found by any part of a name",
 		chromedp.Navigate(d.url+"/organisation/directory"),
 		browser.Reads("Bridge Officers"),
-		chromedp.SendKeys(
+		browser.Type(
 			`input[type="search"]`,
 			"holm",
 		),
@@ -254,18 +252,18 @@ func TestConsole(t *testing.T) {
 		"a password is looked up by the name of its account",
 		chromedp.Navigate(d.url+"/passwords"),
 		browser.Reads("SKL-TKT-001"),
-		chromedp.SendKeys(
+		browser.Type(
 			`input[type="search"]`,
 			"wks-001",
 		),
 		browser.Until(`!document.body.innerText.includes("SKL-TKT-001")`),
-		chromedp.Click(`[role="cell"] button`),
+		browser.Click(`[role="cell"] button`),
 		browser.Reads("Viewed by"),
 		browser.Reads("No views yet"),
 	)
 	b.do(
 		"it is shown with a reason, and hidden",
-		chromedp.SendKeys("textarea", "ticket 4711"),
+		browser.Type("textarea", "ticket 4711"),
 		click("Show for 30 seconds"),
 		browser.Seen("[data-secret]"),
 		browser.Reads(
@@ -292,9 +290,9 @@ func TestConsole(t *testing.T) {
 
 	b.do(
 		"what is ticked holds for what one sees",
-		chromedp.Click(`input[type="checkbox"]`),
+		browser.Click(`input[type="checkbox"]`),
 		browser.Reads("Rotate now: 1 selected…"),
-		chromedp.SendKeys(`input[type="search"]`, "keeper"),
+		browser.Type(`input[type="search"]`, "keeper"),
 		browser.Until(`!document.body.innerText.includes("Rotate now")`),
 	)
 	b.do(
@@ -310,7 +308,7 @@ func TestConsole(t *testing.T) {
 	)
 	b.do(
 		"another page keeps what was typed",
-		chromedp.Click(`//nav//a[.="Watch"]`, chromedp.BySearch),
+		browser.Click(`//nav//a[.="Watch"]`),
 		browser.Reads("In the last day"),
 		chromedp.Evaluate(
 			"history.back()",
@@ -356,8 +354,8 @@ func TestConsole(t *testing.T) {
 	)
 	b.do(
 		"what was typed is saved after the sign-in",
-		chromedp.SendKeys(`[role="dialog"] input[name="name"]`, demo.Owner),
-		chromedp.SendKeys(`[role="dialog"] input[name="password"]`, d.password),
+		browser.Type(`[role="dialog"] input[name="name"]`, demo.Owner),
+		browser.Type(`[role="dialog"] input[name="password"]`, d.password),
 		click("Sign in"),
 		browser.Until(
 			`document.querySelector('[role="dialog"]') === null`,
@@ -376,7 +374,7 @@ func TestConsole(t *testing.T) {
 	)
 	assert.NotContains(t, kept, d.password)
 	assert.Equal(t, `[{},{},""]`, kept)
-	b.do("sign out", chromedp.Click(`button[title^="Sign out"]`), chromedp.WaitVisible(`input[name="name"]`))
+	b.do("sign out", browser.Click(`button[title^="Sign out"]`), browser.Seen(`input[name="name"]`))
 	b.noErrors()
 }
 

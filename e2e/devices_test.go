@@ -133,7 +133,7 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 
 	two, err := s.owner.Assignment(t.Context(), "two")
 	require.NoError(t, err)
-	_, err = s.owner.ChangeAssignment(
+	_, err = s.owner.EditAssignment(
 		t.Context(),
 		"two",
 		api.Aim{Policy: "two", Include: []string{"everything"}, Rank: 201},
@@ -147,7 +147,7 @@ func TestContestedUnitIsHeldUntilSomebodyDecides(t *testing.T) {
 func TestGroupsAimAndOnlyTouchedDevicesAreSettled(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
-	group, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
+	group, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
 	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
 	s.publish("desk", "passwords: {min_length: 10}", 100, "desks")
@@ -155,7 +155,7 @@ func TestGroupsAimAndOnlyTouchedDevicesAreSettled(t *testing.T) {
 	assert.Equal(t, "10 characters", s.why("SKL-TKT-001").Units[0].Desired)
 	assert.Equal(t, "8 characters", s.why("SKL-TKT-002").Units[0].Desired)
 
-	_, err = s.owner.ChangeGroup(
+	_, err = s.owner.EditGroup(
 		ctx,
 		"desks",
 		client.GroupEdit{Add: []string{"skl-tkt-002"}, Remove: []string{"SKL-TKT-001"}},
@@ -170,7 +170,7 @@ func TestGroupsAimAndOnlyTouchedDevicesAreSettled(t *testing.T) {
 
 	version, err := s.owner.Group(ctx, "desks")
 	require.NoError(t, err)
-	problem(t, s.owner.RemoveGroup(ctx, "desks", version.Version), 409, "named by the assignments desk")
+	problem(t, s.owner.DeleteGroup(ctx, "desks", version.Version), 409, "named by the assignments desk")
 	in3, err := s.owner.Devices(ctx, client.DeviceQuery{Group: "desks", Standing: "in_step"}, client.Page{})
 	require.NoError(t, err)
 	require.Len(t, in3.Items, 1)

@@ -272,8 +272,8 @@ func TestWhoVanishesFromTheDirectoryLosesNothingAtOnce(t *testing.T) {
 		}
 	}
 	require.Len(t, gone, 1)
-	problem(t, s.owner.LetGo(ctx, refs[5].Ref), 404, "has not vanished")
-	require.NoError(t, s.owner.LetGo(ctx, gone[0]))
+	problem(t, s.owner.DeleteDirectoryEntry(ctx, refs[5].Ref), 404, "has not vanished")
+	require.NoError(t, s.owner.DeleteDirectoryEntry(ctx, gone[0]))
 	s.settled()
 	assert.Equal(t, before+1, s.why("SKL-WKS-001").Device.Desired)
 

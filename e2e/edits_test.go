@@ -49,11 +49,11 @@ func TestDraftsRevisionsAndStaleEdits(t *testing.T) {
 	assert.Equal(t, 1, revisions.Items[0].Number)
 	assert.Empty(t, revisions.Next)
 
-	_, err = s.owner.NewPolicy(ctx, document("draft", "lockout: {threshold: 1}"))
+	_, err = s.owner.CreatePolicy(ctx, document("draft", "lockout: {threshold: 1}"))
 	require.NoError(t, err)
-	_, err = s.owner.NewAssignment(ctx, "draft", api.Aim{Policy: "draft", Include: []string{"everything"}, Rank: 1})
+	_, err = s.owner.CreateAssignment(ctx, "draft", api.Aim{Policy: "draft", Include: []string{"everything"}, Rank: 1})
 	problem(t, err, http.StatusUnprocessableEntity, "publish it first")
-	_, err = s.owner.ChangeAssignment(
+	_, err = s.owner.EditAssignment(
 		ctx,
 		"base",
 		api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 1},
@@ -74,7 +74,7 @@ func TestRemovedAssignmentSettlesItsDevicesWithoutIt(t *testing.T) {
 	require.Len(t, s.why("SKL-TKT-001").Units, 2)
 	a, err := s.owner.Assignment(t.Context(), "extra")
 	require.NoError(t, err)
-	require.NoError(t, s.owner.RemoveAssignment(t.Context(), "extra", a.Version))
+	require.NoError(t, s.owner.DeleteAssignment(t.Context(), "extra", a.Version))
 	s.cycle(d, "SKL-TKT-001")
 	w := s.why("SKL-TKT-001")
 	require.Len(t, w.Units, 1)
@@ -89,7 +89,7 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 	ctx := t.Context()
 	look := s.as("bjorn", viewer)
 	patch := func(name, body string) int {
-		token, err := s.owner.MakeToken(ctx, "patch", "", 1)
+		token, err := s.owner.CreateToken(ctx, "patch", "", 1)
 		require.NoError(t, err)
 		req, err := http.NewRequestWithContext(
 			ctx,
@@ -119,9 +119,9 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 	problem(t, err, 401, "sign in again")
 	_, err = look.SignIn(ctx, "bjorn", "another lamp, another pier")
 	require.NoError(t, err)
-	_, err = look.NewGroup(ctx, client.GroupSpec{Name: "mine"})
+	_, err = look.CreateGroup(ctx, client.GroupSpec{Name: "mine"})
 	require.NoError(t, err)
-	token, err := look.MakeToken(ctx, "mine", "", 1)
+	token, err := look.CreateToken(ctx, "mine", "", 1)
 	require.NoError(t, err)
 	assert.Equal(t, 200, patch("bjorn", `{"disabled": true}`))
 	_, err = client.New(s.URL, token.Secret).Me(ctx)

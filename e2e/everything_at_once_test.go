@@ -196,7 +196,7 @@ func (e *everything) edit() {
 	if _, err = e.owner.PublishPolicy(ctx, "base", p.Version); err == nil {
 		e.accepted = next
 	}
-	_, _ = e.owner.Order(
+	_, _ = e.owner.SendOrder(
 		ctx,
 		api.NewOrder{
 			Kind:    "rotate",

@@ -259,11 +259,11 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	held := each()
 	assert.LessOrEqual(t, held, most, "KiB for each held request")
 
-	p, err := owner.NewPolicy(ctx, document("base", "lockout: {threshold: 5}"))
+	p, err := owner.CreatePolicy(ctx, document("base", "lockout: {threshold: 5}"))
 	require.NoError(t, err)
 	_, err = owner.PublishPolicy(ctx, "base", p.Version)
 	require.NoError(t, err)
-	_, err = owner.NewAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500})
+	_, err = owner.CreateAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500})
 	require.NoError(t, err)
 	answered := make(chan error, 1)
 	ended, end := context.WithCancel(ctx)

@@ -104,7 +104,7 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 	assert.LessOrEqual(t, len(o.Findings), 40, "an overview, not a list")
 
 	cmd := exec.Command(filepath.Join(binaries, "rankwarden"), "device", "list", "-o", "csv", "--server", s.URL)
-	token, err := s.owner.MakeToken(ctx, "cli", "", 1)
+	token, err := s.owner.CreateToken(ctx, "cli", "", 1)
 	require.NoError(t, err)
 	cmd.Env = []string{"HOME=" + t.TempDir(), "RANKWARDEN_TOKEN=" + token.Secret}
 	out, err := cmd.Output()
@@ -161,9 +161,8 @@ func TestConsoleWithManyRows(t *testing.T) {
 		chromedp.Navigate(s.URL+"/drift"),
 		browser.Reads("2250 devices"),
 		browser.Reads("250 devices"),
-		chromedp.Click(
+		browser.Click(
 			`//button[contains(., "lockout")]`,
-			chromedp.BySearch,
 		),
 		browser.Reads("never locks instead of"),
 		browser.Until(`!document.body.innerText.includes("8 characters instead")`),

@@ -34,7 +34,7 @@ func TestManyDevicesAreLockedInOneOrder(t *testing.T) {
 			return s.db.With(ctx).WriteContacts([]store.Contact{{Device: last, At: s.clock.now()}, {Device: first, At: s.clock.now()}})
 		},
 		"orders": func() error {
-			_, err := s.owner.Order(ctx, api.NewOrder{Kind: "check-in", Devices: names})
+			_, err := s.owner.SendOrder(ctx, api.NewOrder{Kind: "check-in", Devices: names})
 			return err
 		},
 		"facts": func() error {

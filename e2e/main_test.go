@@ -226,7 +226,7 @@ func (s *service) restart() {
 
 // as gives a client of a new operator.
 func (s *service) as(name, role string, groups ...string) *client.Client {
-	_, err := s.owner.AddOperator(
+	_, err := s.owner.CreateOperator(
 		s.t.Context(),
 		name,
 		ownerPassword,
@@ -242,12 +242,12 @@ func (s *service) as(name, role string, groups ...string) *client.Client {
 // publish saves and publishes a policy of the given body, and aims it at groups.
 func (s *service) publish(name, body string, rank int, groups ...string) {
 	ctx := s.t.Context()
-	p, err := s.owner.NewPolicy(ctx, document(name, body))
+	p, err := s.owner.CreatePolicy(ctx, document(name, body))
 	require.NoError(s.t, err)
 	_, err = s.owner.PublishPolicy(ctx, name, p.Version)
 	require.NoError(s.t, err)
 	if len(groups) > 0 {
-		_, err = s.owner.NewAssignment(ctx, name, api.Aim{Policy: name, Include: groups, Rank: rank})
+		_, err = s.owner.CreateAssignment(ctx, name, api.Aim{Policy: name, Include: groups, Rank: rank})
 		require.NoError(s.t, err)
 	}
 }
@@ -273,7 +273,7 @@ func (d *device) Cycle(ctx context.Context) error {
 }
 
 func (s *service) enrolmentToken(uses int) string {
-	token, err := s.owner.MakeEnrolmentToken(s.t.Context(), client.EnrolmentSpec{Note: "test", Uses: uses, Hours: 1})
+	token, err := s.owner.CreateEnrolmentToken(s.t.Context(), client.EnrolmentSpec{Note: "test", Uses: uses, Hours: 1})
 	require.NoError(s.t, err)
 	return token.Token
 }

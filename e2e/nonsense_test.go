@@ -318,7 +318,7 @@ func TestNonsense(t *testing.T) {
 	require.NoError(t, err)
 	status, _, detail := s.posted(protocol.PathEnrol, enrol)
 	require.Equal(t, 200, status, detail)
-	token, err := s.owner.MakeToken(t.Context(), "nonsense", "", 24)
+	token, err := s.owner.CreateToken(t.Context(), "nonsense", "", 24)
 	require.NoError(t, err)
 	list := operations(t)
 	for _, path := range []string{protocol.PathKeys, protocol.PathEnrol, protocol.PathCheckIn, protocol.PathWait, protocol.PathDeposit, protocol.PathConfirm, protocol.PathEpoch} {
@@ -345,7 +345,7 @@ func TestNonsense(t *testing.T) {
 		requests := make([][]byte, len(list))
 		for i, o := range list {
 			requests[i] = n.request(o)
-			if o.id == "change-operator" || o.id == "sign-out" || o.id == "revoke-token" || o.id == "retire-device" {
+			if o.id == "edit-operator" || o.id == "sign-out" || o.id == "revoke-token" || o.id == "retire-device" {
 				requests[i] = bytes.ReplaceAll(requests[i], []byte(n.session), []byte("none")) // the rest needs them
 				requests[i] = bytes.ReplaceAll(requests[i], []byte(n.token), []byte("none"))
 			}

@@ -40,12 +40,12 @@ func TestSignInTokensAndRoles(t *testing.T) {
 	look := s.as("bjorn", viewer)
 	_, err = look.Policies(ctx, "", client.Page{})
 	require.NoError(t, err)
-	_, err = look.NewPolicy(ctx, document("base", "lockout: {threshold: 5}"))
+	_, err = look.CreatePolicy(ctx, document("base", "lockout: {threshold: 5}"))
 	problem(t, err, 403, "ask an owner")
-	_, err = look.MakeToken(ctx, "too much", "owner", 1)
+	_, err = look.CreateToken(ctx, "too much", "owner", 1)
 	problem(t, err, 422, "more than your own")
 
-	token, err := s.owner.MakeToken(ctx, "for a program", viewer, 1)
+	token, err := s.owner.CreateToken(ctx, "for a program", viewer, 1)
 	require.NoError(t, err)
 	program := client.New(s.URL, token.Secret)
 	me, err := program.Me(ctx)
@@ -55,7 +55,7 @@ func TestSignInTokensAndRoles(t *testing.T) {
 	_, err = program.Me(ctx)
 	problem(t, err, 401, "revoked")
 
-	short, err := s.owner.MakeToken(ctx, "short", "", 1)
+	short, err := s.owner.CreateToken(ctx, "short", "", 1)
 	require.NoError(t, err)
 	s.clock.forward(61 * time.Minute)
 	_, err = client.New(s.URL, short.Secret).Me(ctx)
@@ -157,7 +157,7 @@ func TestEveryListIsPaged(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	for i := range 7 {
-		_, err := s.owner.NewGroup(
+		_, err := s.owner.CreateGroup(
 			ctx,
 			client.GroupSpec{
 				Name:    fmt.Sprintf("g%d", i),
@@ -191,7 +191,7 @@ func TestTrailIsChainedAndAppendOnly(t *testing.T) {
 	s := start(t)
 	s.publish("base", "lockout: {threshold: 5}", 500, "everything")
 	look := s.as("bjorn", viewer)
-	_, err := look.NewGroup(t.Context(), client.GroupSpec{Name: "mine"})
+	_, err := look.CreateGroup(t.Context(), client.GroupSpec{Name: "mine"})
 	problem(t, err, 403, "ask an owner")
 
 	var actions []string

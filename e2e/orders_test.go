@@ -16,7 +16,7 @@ import (
 )
 
 func (s *service) order(kind, subject string, devices ...string) {
-	batch, err := s.owner.Order(s.t.Context(), api.NewOrder{Kind: kind, Subject: subject, Devices: devices})
+	batch, err := s.owner.SendOrder(s.t.Context(), api.NewOrder{Kind: kind, Subject: subject, Devices: devices})
 	require.NoError(s.t, err)
 	require.Equal(s.t, len(devices), batch.Given)
 }
@@ -115,7 +115,7 @@ func TestOrders(t *testing.T) {
 
 	// A group, and what cannot be ordered.
 	s.enrolled("SKL-TKT-002")
-	batch, err := s.owner.Order(t.Context(), api.NewOrder{Kind: "check-in", Group: "everything"})
+	batch, err := s.owner.SendOrder(t.Context(), api.NewOrder{Kind: "check-in", Group: "everything"})
 	require.NoError(t, err)
 	assert.Equal(t, 2, batch.Given)
 	for says, o := range map[string]api.NewOrder{
@@ -124,12 +124,12 @@ func TestOrders(t *testing.T) {
 		"there is no group":  {Kind: "check-in", Group: "nobody"},
 		"expected value":     {Kind: "explode", Devices: []string{"SKL-TKT-001"}},
 	} {
-		_, err := s.owner.Order(t.Context(), o)
+		_, err := s.owner.SendOrder(t.Context(), o)
 		var p *client.Problem
 		require.ErrorAs(t, err, &p)
 		assert.Contains(t, p.Error(), says)
 	}
-	_, err = s.as("bjorn", viewer).Order(t.Context(), api.NewOrder{Kind: "check-in", Devices: []string{"SKL-TKT-001"}})
+	_, err = s.as("bjorn", viewer).SendOrder(t.Context(), api.NewOrder{Kind: "check-in", Devices: []string{"SKL-TKT-001"}})
 	problem(t, err, 403, "ask an owner")
 }
 

@@ -110,7 +110,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	// A table read as a whole at this size is so at a larger one too: what an index saves grows with the table.
 	largeFleet(t, s.config.Database, 30_000)
 	s.Changed(ctx)
-	_, err = s.owner.AddOperator(
+	_, err = s.owner.CreateOperator(
 		ctx,
 		"nightwatch",
 		ownerPassword,
@@ -130,7 +130,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 			status := try(t, s.URL, described{path, "GET", "/api/v1" + path}, header)
 			assert.Less(t, status, 500, path)
 		}
-		for _, o := range []described{{"try-rule", "POST", "/api/v1/rule-trial"}, {"check-policy", "POST", "/api/v1/policy-check"}} {
+		for _, o := range []described{{"test-rule", "POST", "/api/v1/rule-trial"}, {"check-policy", "POST", "/api/v1/policy-check"}} {
 			assert.Equal(t, 200, try(t, s.URL, o, header), o.id)
 		}
 	}
@@ -207,7 +207,7 @@ func BenchmarkPages(b *testing.B) {
 	}, time.Minute, 50*time.Millisecond)
 	for name, ask := range map[string]func() error{
 		"watch":            func() error { _, err := c.Overview(ctx); return err },
-		"rule-trial":       func() error { _, err := c.TryRule(ctx, `device.name.contains("77")`); return err },
+		"rule-trial":       func() error { _, err := c.TestRule(ctx, `device.name.contains("77")`); return err },
 		"finding-sums":     func() error { _, err := c.FindingSums(ctx, client.FindingQuery{Group: "group-3"}); return err },
 		"device-standings": func() error { _, err := c.Standings(ctx, client.DeviceQuery{Group: "group-3"}); return err },
 		"devices-search":   func() error { _, err := c.Devices(ctx, client.DeviceQuery{Search: "777"}, client.Page{}); return err },

@@ -215,7 +215,7 @@ func TestARenamedWorkstationStaysTheSameDevice(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	s.publish("base", "lockout: {threshold: 5}", 500, "everything")
-	_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-009"}})
+	_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-009"}})
 	require.NoError(t, err)
 	s.as("nightwatch", "support", "desks")
 	d := s.enrolled("SKL-TKT-001")

@@ -59,7 +59,7 @@ func TestAnyReplicaTellsAnyDevice(t *testing.T) {
 	changes := make(chan api.Change, 100)
 	ctx, stop = context.WithCancel(t.Context())
 	defer stop()
-	program, err := here.owner.MakeToken(t.Context(), "listener", viewer, 1)
+	program, err := here.owner.CreateToken(t.Context(), "listener", viewer, 1)
 	require.NoError(t, err)
 	go func() { _ = client.New(there.URL, program.Secret).Changes(ctx, func(c api.Change) { changes <- c }) }()
 	assert.Empty(t, (<-changes).Topics, "the stream is open")

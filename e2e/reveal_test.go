@@ -30,7 +30,7 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	s.enrolled("SKL-HQ-001")
-	_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
+	_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
 	support := s.as("nightwatch", "support", "desks")
 	why := api.RevealSpec{Reason: "ticket 4711: printer driver"}
@@ -41,9 +41,9 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	problem(t, err, 403, "viewer")
 	_, err = support.Reveal(ctx, "SKL-HQ-001", why)
 	problem(t, err, 404, `there is no device "SKL-HQ-001"`)
-	_, err = support.Order(ctx, api.NewOrder{Kind: "rotate", Devices: []string{"SKL-TKT-001", "SKL-HQ-001"}})
+	_, err = support.SendOrder(ctx, api.NewOrder{Kind: "rotate", Devices: []string{"SKL-TKT-001", "SKL-HQ-001"}})
 	problem(t, err, 404, `there is no device "SKL-HQ-001"`)
-	looks, err := s.owner.AddOperator(
+	looks, err := s.owner.CreateOperator(
 		ctx,
 		"dagny",
 		ownerPassword,
@@ -103,7 +103,7 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	require.NoError(t, support.SignInAgain(ctx, ownerPassword))
 	_, err = support.Reveal(ctx, "SKL-TKT-001", why)
 	require.NoError(t, err)
-	token, err := support.MakeToken(ctx, "cli", "", 5)
+	token, err := support.CreateToken(ctx, "cli", "", 5)
 	require.NoError(t, err)
 	s.clock.forward(16 * time.Minute)
 	program := client.New(s.URL, token.Secret)
@@ -211,11 +211,11 @@ func TestRevealsBeyondTheBudget(t *testing.T) {
 func TestRolesAndReach(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
-	_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "old", Rule: `device.os_build < 20000`})
+	_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "old", Rule: `device.os_build < 20000`})
 	require.NoError(t, err)
-	_, err = s.owner.AddOperator(ctx, "cara", ownerPassword, api.Role{Role: "support", Groups: []string{"old"}})
+	_, err = s.owner.CreateOperator(ctx, "cara", ownerPassword, api.Role{Role: "support", Groups: []string{"old"}})
 	problem(t, err, 422, "it could talk itself into the reach")
-	_, err = s.owner.AddOperator(
+	_, err = s.owner.CreateOperator(
 		ctx,
 		"cara",
 		ownerPassword,
@@ -223,7 +223,7 @@ func TestRolesAndReach(t *testing.T) {
 		api.Role{Role: "support", Groups: []string{}},
 	)
 	problem(t, err, 422, "twice")
-	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
+	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
 
 	author, deployer, support := s.as(
@@ -237,15 +237,15 @@ func TestRolesAndReach(t *testing.T) {
 		"support",
 		"desks",
 	)
-	p, err := author.NewPolicy(ctx, document("base", "lockout: {threshold: 5}"))
+	p, err := author.CreatePolicy(ctx, document("base", "lockout: {threshold: 5}"))
 	require.NoError(t, err)
 	_, err = author.PublishPolicy(ctx, "base", p.Version)
 	problem(t, err, 403, "author")
 	_, err = deployer.PublishPolicy(ctx, "base", p.Version)
 	require.NoError(t, err)
-	_, err = deployer.NewPolicy(ctx, document("other", "lockout: {threshold: 5}"))
+	_, err = deployer.CreatePolicy(ctx, document("other", "lockout: {threshold: 5}"))
 	problem(t, err, 403, "deployer")
-	_, err = support.NewAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 5})
+	_, err = support.CreateAssignment(ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 5})
 	problem(t, err, 403, "support on desks")
 	me, err := support.Me(ctx)
 	require.NoError(t, err)
@@ -253,10 +253,10 @@ func TestRolesAndReach(t *testing.T) {
 
 	g, err := s.owner.Group(ctx, "desks")
 	require.NoError(t, err)
-	problem(t, s.owner.RemoveGroup(ctx, "desks", g.Version), 409, "nightwatch have a role on the group")
-	_, err = support.MakeToken(ctx, "too much", "deployer", 1)
+	problem(t, s.owner.DeleteGroup(ctx, "desks", g.Version), 409, "nightwatch have a role on the group")
+	_, err = support.CreateToken(ctx, "too much", "deployer", 1)
 	problem(t, err, 422, "more than your own")
-	token, err := s.owner.MakeToken(ctx, "less", "deployer", 1)
+	token, err := s.owner.CreateToken(ctx, "less", "deployer", 1)
 	require.NoError(t, err)
 	me, err = client.New(s.URL, token.Secret).Me(ctx)
 	require.NoError(t, err)

@@ -69,12 +69,12 @@ func rightsTable(t *testing.T) map[string]map[string]string {
 // that whoever may do it is refused for that.
 var bodies = map[string]string{
 	"sign-in": `{"name": "nobody", "password": "not this one"}`, "sign-in-again": `{"password": "not this one"}`,
-	"add-operator": `{"name": "dagny", "password": "short", "roles": [{"role": "viewer", "groups": []}]}`, "change-operator": `{"disabled": false}`,
-	"make-token": `{"name": "t", "expires_in_hours": 1}`, "new-policy": `{"source": "nonsense"}`, "save-policy": `{"source": "nonsense"}`, "check-policy": `{"source": "nonsense"}`,
-	"new-group": `{"name": "everything"}`, "change-group": `{}`, "try-rule": `{"rule": "true"}`,
-	"new-assignment": `{"name": "none", "policy": "none", "include": ["everything"], "rank": 1}`, "change-assignment": `{"policy": "none", "include": ["everything"], "rank": 1}`,
-	"make-enrolment-token": `{"uses": 1, "expires_in_hours": 1, "groups": ["none"]}`, "set-device-facts": `{"devices": [{"device": "none", "path": "a"}]}`,
-	"give-order": `{"kind": "check-in", "devices": ["none"]}`, "reveal-password": `{"reason": "ticket 4711"}`, "decide-approval": `{"approve": true}`, "let-go-directory": `{"ref": "user:nobody@skerryline.example"}`, "import-directory": "nonsense",
+	"create-operator": `{"name": "dagny", "password": "short", "roles": [{"role": "viewer", "groups": []}]}`, "edit-operator": `{"disabled": false}`,
+	"create-token": `{"name": "t", "expires_in_hours": 1}`, "create-policy": `{"source": "nonsense"}`, "save-policy": `{"source": "nonsense"}`, "check-policy": `{"source": "nonsense"}`,
+	"create-group": `{"name": "everything"}`, "edit-group": `{}`, "test-rule": `{"rule": "true"}`,
+	"create-assignment": `{"name": "none", "policy": "none", "include": ["everything"], "rank": 1}`, "edit-assignment": `{"policy": "none", "include": ["everything"], "rank": 1}`,
+	"create-enrolment-token": `{"uses": 1, "expires_in_hours": 1, "groups": ["none"]}`, "set-device-facts": `{"devices": [{"device": "none", "path": "a"}]}`,
+	"send-order": `{"kind": "check-in", "devices": ["none"]}`, "reveal-password": `{"reason": "ticket 4711"}`, "decide-approval": `{"approve": true}`, "delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`, "import-directory": "nonsense",
 }
 
 // try calls an operation, and gives the status.
@@ -116,7 +116,7 @@ func (s *service) session(name string) http.Header {
 // Every operation, as nobody, as every role, and as every role with reach elsewhere, answers as the table says.
 func TestRightsAreThoseOfTheTable(t *testing.T) {
 	s := start(t)
-	_, err := s.owner.NewGroup(t.Context(), client.GroupSpec{Name: "elsewhere", Devices: []string{"SKL-XXX-001"}})
+	_, err := s.owner.CreateGroup(t.Context(), client.GroupSpec{Name: "elsewhere", Devices: []string{"SKL-XXX-001"}})
 	require.NoError(t, err)
 	table, seen := rightsTable(t), map[string]bool{}
 	callers := map[string][]http.Header{
@@ -175,9 +175,9 @@ func TestReachHoldsForReading(t *testing.T) {
 	s := startTogether(t)
 	ctx := t.Context()
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
-	_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
+	_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
-	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "offices", Devices: []string{"SKL-HQ-001", "SKL-HQ-900"}})
+	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "offices", Devices: []string{"SKL-HQ-001", "SKL-HQ-900"}})
 	require.NoError(t, err)
 	mine, other := s.enrolled("SKL-TKT-001"), s.enrolled("SKL-HQ-001")
 	for _, d := range []*device{mine, other} {
@@ -185,7 +185,7 @@ func TestReachHoldsForReading(t *testing.T) {
 		require.NoError(t, d.Join("administrators", "mechanic"))
 		require.NoError(t, d.Cycle(ctx))
 	}
-	_, err = s.owner.Order(ctx, api.NewOrder{Kind: "check-in", Group: "everything"})
+	_, err = s.owner.SendOrder(ctx, api.NewOrder{Kind: "check-in", Group: "everything"})
 	require.NoError(t, err)
 	everybody, nobody := s.as("nightwatch", "support"), s.as("daywatch", "viewer", "desks")
 	for _, name := range []string{"SKL-TKT-001", "SKL-HQ-001"} {
@@ -231,7 +231,7 @@ func TestReachHoldsForReading(t *testing.T) {
 	counts, err := nobody.Standings(ctx, client.DeviceQuery{})
 	require.NoError(t, err)
 	assert.Equal(t, 1, counts.InStep+counts.Drifted+counts.Waiting+counts.Held+counts.Silent)
-	trial, err := nobody.TryRule(ctx, "true")
+	trial, err := nobody.TestRule(ctx, "true")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"SKL-TKT-001"}, trial.Examples)
 	assert.Equal(t, 1, trial.Holds)

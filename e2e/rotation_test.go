@@ -325,7 +325,7 @@ func TestOrdersToChangePasswords(t *testing.T) {
 	s := startTogether(t)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
-	batch, err := s.owner.Order(t.Context(), api.NewOrder{Kind: "rotate", Group: "everything"})
+	batch, err := s.owner.SendOrder(t.Context(), api.NewOrder{Kind: "rotate", Group: "everything"})
 	require.NoError(t, err)
 	assert.Equal(t, api.OrderProgress{Batch: batch.Batch, Given: 1, By: map[string]int{"queued": 1}}, batch)
 	s.later(3 * 24 * time.Hour)
@@ -350,7 +350,7 @@ func TestOrdersToChangePasswords(t *testing.T) {
 	// A rule that goes leaves the password in escrow, and says that nobody changes it any more.
 	assignment, err := s.owner.Assignment(t.Context(), "base")
 	require.NoError(t, err)
-	require.NoError(t, s.owner.RemoveAssignment(t.Context(), "base", assignment.Version))
+	require.NoError(t, s.owner.DeleteAssignment(t.Context(), "base", assignment.Version))
 	s.cycle(d, "SKL-TKT-001")
 	require.NoError(t, d.Cycle(t.Context()))
 	assert.Len(t, s.events(client.EventQuery{Kind: "rotation_stopped"}), 1)

@@ -32,13 +32,13 @@ func reboot(s *service, d *device, m simulated.Machine) {
 }
 
 func (s *service) rule(name, rule string) api.Group {
-	g, err := s.owner.NewGroup(s.t.Context(), client.GroupSpec{Name: name, Rule: rule})
+	g, err := s.owner.CreateGroup(s.t.Context(), client.GroupSpec{Name: name, Rule: rule})
 	require.NoError(s.t, err)
 	return g
 }
 
 func (s *service) aim(name string, aim api.Aim) {
-	_, err := s.owner.NewAssignment(s.t.Context(), name, aim)
+	_, err := s.owner.CreateAssignment(s.t.Context(), name, aim)
 	require.NoError(s.t, err)
 }
 
@@ -85,7 +85,7 @@ func TestGroupsByRule(t *testing.T) {
 	g, err := s.owner.Group(ctx, "new-builds")
 	require.NoError(t, err)
 	rule := `device.os_build >= 19045 && device.path == ""`
-	_, err = s.owner.ChangeGroup(ctx, g.Name, client.GroupEdit{Rule: &rule}, g.Version)
+	_, err = s.owner.EditGroup(ctx, g.Name, client.GroupEdit{Rule: &rule}, g.Version)
 	require.NoError(t, err)
 	s.cycle(desk, "SKL-TKT-001")
 	s.cycle(ship, "SKL-BRG-001")
@@ -95,18 +95,18 @@ func TestGroupsByRule(t *testing.T) {
 	require.Len(t, members.Items, 1)
 	assert.Equal(t, "SKL-BRG-001", members.Items[0].Device)
 
-	trial, err := s.owner.TryRule(ctx, `device.model == "Quay 7"`)
+	trial, err := s.owner.TestRule(ctx, `device.model == "Quay 7"`)
 	require.NoError(t, err)
 	assert.Equal(t, api.RuleTrial{Unknown: 2, Examples: []string{}, Reads: []string{"model"}}, trial)
 
 	// Mistakes are named with their place; nobody talks itself out of a policy.
-	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "wrong", Rule: "device.os_biuld > 1"})
+	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "wrong", Rule: "device.os_biuld > 1"})
 	problem(t, err, 422, "line 1, column 7")
-	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "both", Rule: "true", Devices: []string{"SKL-TKT-001"}})
+	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "both", Rule: "true", Devices: []string{"SKL-TKT-001"}})
 	problem(t, err, 422, "leave one out")
-	_, err = s.owner.ChangeGroup(ctx, "kiosks", client.GroupEdit{Add: []string{"SKL-TKT-001"}}, 1)
+	_, err = s.owner.EditGroup(ctx, "kiosks", client.GroupEdit{Add: []string{"SKL-TKT-001"}}, 1)
 	problem(t, err, 422, "follow its rule")
-	_, err = s.owner.NewAssignment(
+	_, err = s.owner.CreateAssignment(
 		ctx,
 		"escape",
 		api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"new-builds"}, Rank: 9},
@@ -114,7 +114,7 @@ func TestGroupsByRule(t *testing.T) {
 	problem(t, err, 422, "it could talk itself out of the policy")
 	s.aim("no-kiosks", api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"kiosks"}, Rank: 800})
 	own := "device.os_build > 1"
-	_, err = s.owner.ChangeGroup(ctx, "kiosks", client.GroupEdit{Rule: &own}, 1)
+	_, err = s.owner.EditGroup(ctx, "kiosks", client.GroupEdit{Rule: &own}, 1)
 	problem(t, err, 422, "reads device.os_build")
 	bad := "north//desk"
 	problem(t, s.owner.SetFacts(ctx, []api.Facts{{Device: "SKL-TKT-001", Path: &bad}}), 422, "without empty parts")
@@ -146,7 +146,7 @@ func TestEnrolmentGrantsFacts(t *testing.T) {
 	s := start(t)
 	s.rule("kiosks", `"kiosk" in device.tags && device.path == "north/kirkness"`)
 	s.publish("base", "passwords: {min_length: 8}", 500, "kiosks")
-	token, err := s.owner.MakeEnrolmentToken(
+	token, err := s.owner.CreateEnrolmentToken(
 		t.Context(),
 		client.EnrolmentSpec{Uses: 1, Hours: 1, Path: "north/kirkness", Tags: []string{"kiosk", "spare"}},
 	)
@@ -160,12 +160,12 @@ func TestEnrolmentGrantsFacts(t *testing.T) {
 	found, err := s.owner.Devices(t.Context(), client.DeviceQuery{Search: "spare"}, client.Page{})
 	require.NoError(t, err)
 	assert.Len(t, found.Items, 1, "found by its tag")
-	_, err = s.owner.MakeEnrolmentToken(
+	_, err = s.owner.CreateEnrolmentToken(
 		t.Context(),
 		client.EnrolmentSpec{Uses: 1, Hours: 1, Groups: []string{"kiosks"}},
 	)
 	problem(t, err, 422, "nobody can be put into it")
-	_, err = s.owner.MakeEnrolmentToken(t.Context(), client.EnrolmentSpec{Uses: 1, Hours: 1, Path: "/x"})
+	_, err = s.owner.CreateEnrolmentToken(t.Context(), client.EnrolmentSpec{Uses: 1, Hours: 1, Path: "/x"})
 	problem(t, err, 422, "without empty parts")
 }
 
@@ -228,7 +228,7 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	g, err := s.owner.Group(t.Context(), "quays")
 	require.NoError(t, err)
 	careful := `has(device.model) && device.model == "Quay 7"`
-	_, err = s.owner.ChangeGroup(t.Context(), "quays", client.GroupEdit{Rule: &careful}, g.Version)
+	_, err = s.owner.EditGroup(t.Context(), "quays", client.GroupEdit{Rule: &careful}, g.Version)
 	require.NoError(t, err)
 	s.cycle(d, "SKL-INF-001")
 	assert.Equal(t, "9 characters", unitWhy(s, "SKL-INF-001", "passwords.min_length").Desired)
@@ -259,7 +259,7 @@ func TestTrialOnlyForecasts(t *testing.T) {
 
 	strict, err := s.owner.Assignment(t.Context(), "strict")
 	require.NoError(t, err)
-	_, err = s.owner.ChangeAssignment(
+	_, err = s.owner.EditAssignment(
 		t.Context(),
 		"strict",
 		api.Aim{Policy: "strict", Include: []string{"everything"}, Rank: 100, Stance: "enforce"},

@@ -41,7 +41,7 @@ func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 	c := client.New(s.URL, "")
 	_, err = c.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(b, err)
-	_, err = c.MakeEnrolmentToken(ctx, client.EnrolmentSpec{Note: "bench", Uses: 1, Hours: 1})
+	_, err = c.CreateEnrolmentToken(ctx, client.EnrolmentSpec{Note: "bench", Uses: 1, Hours: 1})
 	require.NoError(b, err)
 	db, err := store.Open(ctx, url)
 	require.NoError(b, err)
@@ -90,12 +90,12 @@ func BenchmarkFleet(b *testing.B) {
 	ctx := b.Context()
 	for i, aim := range []api.Aim{{Include: []string{"everything"}, Rank: 500}, {Include: []string{"group-1", "group-2"}, Rank: 100}} {
 		name := fmt.Sprintf("p%d", i)
-		p, err := c.NewPolicy(ctx, document(name, "passwords: {min_length: 8}"))
+		p, err := c.CreatePolicy(ctx, document(name, "passwords: {min_length: 8}"))
 		require.NoError(b, err)
 		_, err = c.PublishPolicy(ctx, name, p.Version)
 		require.NoError(b, err)
 		aim.Policy = name
-		_, err = c.NewAssignment(ctx, name, aim)
+		_, err = c.CreateAssignment(ctx, name, aim)
 		require.NoError(b, err)
 	}
 	waitSettled(b, db)
@@ -123,7 +123,7 @@ func BenchmarkFleet(b *testing.B) {
 			b.ReportMetric(time.Since(began).Seconds(), "s/"+name)
 		}
 		timed("rule-made", func() error {
-			_, err := c.NewGroup(
+			_, err := c.CreateGroup(
 				ctx,
 				client.GroupSpec{Name: rule, Rule: `device.os_build >= 1 && device.name.startsWith("SKL-")`},
 			)
@@ -131,10 +131,10 @@ func BenchmarkFleet(b *testing.B) {
 		})
 		timed("rule-changed", func() error {
 			next := `device.name.startsWith("SKL-") && !device.name.endsWith("7")`
-			_, err := c.ChangeGroup(ctx, rule, client.GroupEdit{Rule: &next}, 1)
+			_, err := c.EditGroup(ctx, rule, client.GroupEdit{Rule: &next}, 1)
 			return err
 		})
-		timed("rule-tried", func() error { _, err := c.TryRule(ctx, `device.name.contains("77")`); return err })
+		timed("rule-tried", func() error { _, err := c.TestRule(ctx, `device.name.contains("77")`); return err })
 		timed(
 			"20,000-people-imported",
 			func() error { _, err := c.ImportDirectory(ctx, people, true, true); return err },

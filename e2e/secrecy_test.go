@@ -127,11 +127,11 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	)
 	b.do(
 		"showing",
-		chromedp.SendKeys("textarea", "ticket 4712"),
-		chromedp.Click(`button[value="show"]`),
+		browser.Type("textarea", "ticket 4712"),
+		browser.Click(`button[value="show"]`),
 		browser.Reads(secrets[2]),
 	)
-	b.do("hiding", chromedp.Click(`//button[text()="Hide now"]`), browser.Seen("textarea"))
+	b.do("hiding", browser.Click(`//button[text()="Hide now"]`), browser.Seen("textarea"))
 	var kept string
 	b.do(
 		"looking at what is kept",

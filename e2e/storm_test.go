@@ -177,9 +177,9 @@ func TestOnePoisonedDeviceHoldsUpNobody(t *testing.T) {
 	ctx := t.Context()
 	s.enrolled("SKL-HQ-001")
 	s.enrolled("SKL-TKT-001")
-	_, err := s.owner.NewGroup(ctx, client.GroupSpec{Name: "office", Devices: []string{"SKL-HQ-001"}})
+	_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "office", Devices: []string{"SKL-HQ-001"}})
 	require.NoError(t, err)
-	_, err = s.owner.NewGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
+	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
 	require.NoError(
 		t,

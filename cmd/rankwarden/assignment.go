@@ -148,9 +148,9 @@ func (a *app) assignmentSet() *cobra.Command {
 			var is api.Assignment
 			err = a.edited(cmd.Context(), c, func() error {
 				if isNew {
-					is, err = c.NewAssignment(cmd.Context(), args[0], want)
+					is, err = c.CreateAssignment(cmd.Context(), args[0], want)
 				} else {
-					is, err = c.ChangeAssignment(cmd.Context(), args[0], want, now.Version)
+					is, err = c.EditAssignment(cmd.Context(), args[0], want, now.Version)
 				}
 				return err
 			})
@@ -196,7 +196,7 @@ func (a *app) assignmentRemove() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := a.edited(cmd.Context(), c, func() error { return c.RemoveAssignment(cmd.Context(), x.Name, x.Version) }); err != nil {
+			if err := a.edited(cmd.Context(), c, func() error { return c.DeleteAssignment(cmd.Context(), x.Name, x.Version) }); err != nil {
 				return err
 			}
 			return a.did(done{"deleted", x.Name}, "Deleted %s. Its devices were settled without it.\n", x.Name)

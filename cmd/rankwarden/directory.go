@@ -174,7 +174,7 @@ func (a *app) directoryLetGo() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := c.LetGo(cmd.Context(), args[0]); err != nil {
+			if err := c.DeleteDirectoryEntry(cmd.Context(), args[0]); err != nil {
 				return err
 			}
 			return a.did(done{"deleted", args[0]}, "Deleted %s. Affected devices are settled again now.\n", args[0])

@@ -28,7 +28,7 @@ func (a *app) enrolmentMake() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			t, err := c.MakeEnrolmentToken(cmd.Context(), spec)
+			t, err := c.CreateEnrolmentToken(cmd.Context(), spec)
 			if err != nil {
 				return err
 			}

@@ -111,7 +111,7 @@ func (a *app) groupMake() *cobra.Command {
 				return err
 			}
 			spec.Name, spec.Devices = args[0], args[1:]
-			g, err := c.NewGroup(cmd.Context(), spec)
+			g, err := c.CreateGroup(cmd.Context(), spec)
 			if err != nil {
 				return err
 			}
@@ -153,7 +153,7 @@ func (a *app) groupEdit() *cobra.Command {
 				return err
 			}
 			err = a.edited(cmd.Context(), c, func() error {
-				g, err = c.ChangeGroup(cmd.Context(), g.Name, edit, g.Version)
+				g, err = c.EditGroup(cmd.Context(), g.Name, edit, g.Version)
 				return err
 			})
 			if err != nil {
@@ -187,7 +187,7 @@ func (a *app) groupTry() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			t, err := c.TryRule(cmd.Context(), args[0])
+			t, err := c.TestRule(cmd.Context(), args[0])
 			if err != nil {
 				return err
 			}
@@ -229,7 +229,7 @@ func (a *app) groupRemove() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := c.RemoveGroup(cmd.Context(), g.Name, g.Version); err != nil {
+			if err := c.DeleteGroup(cmd.Context(), g.Name, g.Version); err != nil {
 				return err
 			}
 			return a.did(done{"deleted", g.Name}, "Deleted the group %s.\n", g.Name)

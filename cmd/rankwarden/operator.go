@@ -94,7 +94,7 @@ func (a *app) operatorAdd() *cobra.Command {
 			if err != nil {
 				return unusable{err}
 			}
-			o, err := c.AddOperator(cmd.Context(), args[0], password, roles...)
+			o, err := c.CreateOperator(cmd.Context(), args[0], password, roles...)
 			if err != nil {
 				return err
 			}
@@ -139,7 +139,7 @@ func (a *app) operatorSet() *cobra.Command {
 				}
 				change.Password = &secret
 			}
-			o, err := c.ChangeOperator(cmd.Context(), args[0], change)
+			o, err := c.EditOperator(cmd.Context(), args[0], change)
 			if err != nil {
 				return err
 			}

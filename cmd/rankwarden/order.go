@@ -42,7 +42,7 @@ func (a *app) orderGive() *cobra.Command {
 				return err
 			}
 			o.Kind, o.Devices = args[0], args[1:]
-			given, err := c.Order(cmd.Context(), o)
+			given, err := c.SendOrder(cmd.Context(), o)
 			if err != nil {
 				return err
 			}

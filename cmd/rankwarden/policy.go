@@ -211,7 +211,7 @@ func save(ctx context.Context, c *client.Client, source string) (api.Policy, err
 	now, err := c.Policy(ctx, doc.Name)
 	var p *client.Problem
 	if errors.As(err, &p) && p.Status == http.StatusNotFound {
-		return c.NewPolicy(ctx, source)
+		return c.CreatePolicy(ctx, source)
 	}
 	if err != nil {
 		return api.Policy{}, err

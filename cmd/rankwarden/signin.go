@@ -140,7 +140,7 @@ func (a *app) keepSignIn(ctx context.Context, server, name, password string, hou
 		return err
 	}
 	host, _ := os.Hostname() // only a note for the reader
-	token, err := c.MakeToken(ctx, "rankwarden command on "+host, "", hours)
+	token, err := c.CreateToken(ctx, "rankwarden command on "+host, "", hours)
 	if err != nil {
 		return err
 	}

@@ -12,6 +12,7 @@ import (
 
 	"github.com/chromedp/cdproto"
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
@@ -59,9 +60,9 @@ func SignIn(url, name, password string) chromedp.Tasks {
 	return chromedp.Tasks{
 		chromedp.Navigate(url),
 		Seen(`input[name="name"]`),
-		chromedp.SendKeys(`input[name="name"]`, name),
-		chromedp.SendKeys(`input[name="password"]`, password),
-		chromedp.Click(`form button[type="submit"]`),
+		Type(`input[name="name"]`, name),
+		Type(`input[name="password"]`, password),
+		Click(`form button[type="submit"]`),
 		Seen(`nav[aria-label="Places"]`),
 	}
 }
@@ -73,14 +74,13 @@ func Until(expression string) chromedp.Action {
 	poll := chromedp.Poll(
 		expression,
 		&holds,
-		chromedp.WithPollingInterval(50*time.Millisecond),
-		chromedp.WithPollingTimeout(2*time.Minute),
+		chromedp.WithPollingInterval(pollEvery),
+		chromedp.WithPollingTimeout(patience),
 	)
 	return chromedp.ActionFunc(func(ctx context.Context) error {
 		for {
 			err := poll.Do(ctx)
-			var gone *cdproto.Error
-			if !errors.As(err, &gone) || !strings.Contains(gone.Message, "context") || ctx.Err() != nil {
+			if err == nil || !left(err) || ctx.Err() != nil {
 				return err
 			}
 		}
@@ -95,6 +95,83 @@ func Seen(selector string) chromedp.Action {
 // Reads waits until the page reads so.
 func Reads(words string) chromedp.Action {
 	return Until(fmt.Sprintf("document.body.innerText.includes(%q)", words))
+}
+
+// atPoint finds what a CSS selector, or an XPath that begins with //, names first. It gives the middle of it once a click
+// there reaches it: it is on the page, can be used, and nothing lies over it. A listener notes that it was clicked.
+const atPoint = `((path) => {
+	const found = path.startsWith("//")
+		? document.evaluate(path, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue
+		: document.querySelector(path)
+	if (!found || found.disabled) return []
+	found.scrollIntoView({block: "nearest", inline: "nearest"})
+	const box = found.getBoundingClientRect()
+	const at = [box.x + box.width / 2, box.y + box.height / 2]
+	if (box.width === 0 || !found.contains(document.elementFromPoint(...at))) return []
+	window.clickArrived = false
+	found.addEventListener("click", () => { window.clickArrived = true }, {capture: true, once: true})
+	return at
+})(%q)`
+
+// Click clicks what a CSS selector, or an XPath that begins with //, names first, as soon as that can be clicked. A
+// click that went elsewhere, because the page moved in the same moment, is made again.
+func Click(path string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		for end := time.Now().Add(patience); time.Now().Before(end); {
+			var at []float64
+			if err := chromedp.Evaluate(fmt.Sprintf(atPoint, path), &at).Do(ctx); err != nil && !left(err) {
+				return err
+			}
+			if len(at) < 2 {
+				if err := chromedp.Sleep(pollEvery).Do(ctx); err != nil {
+					return err
+				}
+				continue
+			}
+			if err := chromedp.MouseClickXY(at[0], at[1]).Do(ctx); err != nil {
+				return err
+			}
+			arrived := true // also on a page that has gone since
+			if err := chromedp.Evaluate("window.clickArrived !== false", &arrived).Do(ctx); err != nil && !left(err) {
+				return err
+			}
+			if arrived {
+				return nil
+			}
+		}
+		return fmt.Errorf("clicking %s: it could not be clicked within %s", path, patience)
+	})
+}
+
+// focus puts the cursor into a field once it can be typed into, and says whether it is there.
+const focus = `((selector) => {
+	const field = document.querySelector(selector)
+	if (!field || field.disabled) return false
+	field.focus()
+	return document.activeElement === field
+})(%q)`
+
+// Type types into the field that a CSS selector names first, as soon as that can be typed into. It waits until
+// the field has it.
+func Type(selector, text string) chromedp.Action {
+	return chromedp.Tasks{
+		Until(fmt.Sprintf(focus, selector)),
+		chromedp.ActionFunc(func(ctx context.Context) error { return input.InsertText(text).Do(ctx) }),
+		Until(fmt.Sprintf(`document.querySelector(%q).value.includes(%q)`, selector, text)),
+	}
+}
+
+// patience is how long a page may take, and pollEvery how often it is looked at.
+const (
+	patience  = 2 * time.Minute
+	pollEvery = 50 * time.Millisecond
+)
+
+// left reports whether a page could not be asked because another one takes its place.
+func left(err error) bool {
+	var gone *cdproto.Error
+	return errors.As(err, &gone) &&
+		(strings.Contains(gone.Message, "context") || strings.Contains(gone.Message, "navigated"))
 }
 
 // Dark makes the browser prefer dark colours, or light ones.

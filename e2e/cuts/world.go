@@ -180,17 +180,17 @@ func (w *world) prepare() error {
 	if _, err := c.SignIn(w.ctx, "asta", password); err != nil {
 		return err
 	}
-	p, err := c.NewPolicy(w.ctx, document)
+	p, err := c.CreatePolicy(w.ctx, document)
 	if err != nil {
 		return err
 	}
 	if _, err := c.PublishPolicy(w.ctx, "base", p.Version); err != nil {
 		return err
 	}
-	if _, err := c.NewAssignment(w.ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}); err != nil {
+	if _, err := c.CreateAssignment(w.ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}); err != nil {
 		return err
 	}
-	token, err := c.MakeEnrolmentToken(w.ctx, client.EnrolmentSpec{Note: "cuts", Uses: 1, Hours: 2000})
+	token, err := c.CreateEnrolmentToken(w.ctx, client.EnrolmentSpec{Note: "cuts", Uses: 1, Hours: 2000})
 	w.token = token.Token
 	return err
 }
@@ -303,7 +303,7 @@ func (w *world) order() error {
 	if _, err := c.SignIn(w.ctx, "asta", password); err != nil {
 		return err
 	}
-	_, err := c.Order(
+	_, err := c.SendOrder(
 		w.ctx,
 		api.NewOrder{
 			Kind:    protocol.OrderRotate,

@@ -42,8 +42,8 @@ var pages = []page{
 		path:  "/passwords?group=ticket-desks&device=SKL-TKT-007&account=account%3Akeeper",
 		ready: `textarea`,
 		then: []chromedp.Action{
-			chromedp.SendKeys("textarea", "ticket 4711: the printer driver must be reinstalled"),
-			chromedp.Click(`button[value="show"]`),
+			browser.Type("textarea", "ticket 4711: the printer driver must be reinstalled"),
+			browser.Click(`button[value="show"]`),
 			browser.Seen(`[data-secret]`),
 		},
 	},

@@ -66,8 +66,8 @@ func (a *routes) assignments() {
 		operation{
 			method:  http.MethodPost,
 			path:    "/assignments",
-			id:      "new-assignment",
-			summary: "Aim the latest revision of a policy at groups",
+			id:      "create-assignment",
+			summary: "Assign the latest revision of a policy to groups",
 			status:  http.StatusCreated,
 			action:  "assignment.made",
 		},
@@ -79,7 +79,7 @@ func (a *routes) assignments() {
 	register(
 		a,
 		auth.Look,
-		operation{method: http.MethodGet, path: "/assignments/{name}", id: "assignment", summary: "An assignment"},
+		operation{method: http.MethodGet, path: "/assignments/{name}", id: "show-assignment", summary: "Show an assignment"},
 		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Assignment], error) {
 			x, err := a.Authoring.Assignment(ctx, in.Name)
 			return tagged(x.Version, viewAssignment(x)), err
@@ -91,8 +91,8 @@ func (a *routes) assignments() {
 		operation{
 			method:  http.MethodPut,
 			path:    "/assignments/{name}",
-			id:      "change-assignment",
-			summary: "Aim an assignment elsewhere, or give it another rank or policy",
+			id:      "edit-assignment",
+			summary: "Edit an assignment: its policy, groups, rank or stance",
 			action:  "assignment.changed",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
@@ -112,8 +112,8 @@ func (a *routes) assignments() {
 		a,
 		"assignment.removed",
 		"/assignments/{name}",
-		"remove-assignment",
-		"Remove an assignment; its devices are settled without it",
+		"delete-assignment",
+		"Delete an assignment; its devices are settled without it",
 		a.Authoring.RemoveAssignment,
 	)
 }

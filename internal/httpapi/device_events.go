@@ -50,7 +50,7 @@ func (a *routes) deviceEvents() {
 			method:  http.MethodGet,
 			path:    "/device-events",
 			id:      "list-device-events",
-			summary: "What happened on devices, latest first",
+			summary: "Events of devices, latest first",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			PageQuery

@@ -203,7 +203,7 @@ func (a *routes) devices() {
 			method:  http.MethodGet,
 			path:    "/device-standings",
 			id:      "device-standings",
-			summary: "Numbers of devices by standing",
+			summary: "Count devices by standing",
 		},
 		func(ctx context.Context, who auth.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
 			c, err := a.Insight.CountDevices(ctx, who, in.filter())
@@ -216,8 +216,8 @@ func (a *routes) devices() {
 		operation{
 			method:  http.MethodGet,
 			path:    "/devices/{name}",
-			id:      "device",
-			summary: "A device, by identifier or name",
+			id:      "show-device",
+			summary: "Show a device, by identifier or name",
 		},
 		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.Device }, error) {
 			d, err := a.Insight.Device(ctx, who, in.Name)
@@ -231,7 +231,7 @@ func (a *routes) devices() {
 			method:  http.MethodGet,
 			path:    "/devices/{name}/why",
 			id:      "device-why",
-			summary: "What is asked of a device, what it has, and why",
+			summary: "Desired, reported and decided by, for every setting of a device",
 		},
 		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.DeviceWhy }, error) {
 			w, err := a.Insight.Why(ctx, who, in.Name)

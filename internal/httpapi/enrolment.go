@@ -57,8 +57,8 @@ func (a *routes) enrolment() {
 		operation{
 			method:  http.MethodPost,
 			path:    "/enrolment-tokens",
-			id:      "make-enrolment-token",
-			summary: "Make an enrolment token",
+			id:      "create-enrolment-token",
+			summary: "Create an enrolment token",
 			status:  http.StatusCreated,
 			action:  "enrolment.token_made",
 		},

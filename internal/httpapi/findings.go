@@ -81,7 +81,7 @@ func (a *routes) findings() {
 			method:  http.MethodGet,
 			path:    "/finding-sums",
 			id:      "finding-sums",
-			summary: "Numbers of findings by unit and kind, most devices first",
+			summary: "Count findings by setting and kind, most devices first",
 		},
 		func(ctx context.Context, who auth.Identity, in *FindingQuery) (*struct {
 			Body struct {

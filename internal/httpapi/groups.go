@@ -43,8 +43,8 @@ func (a *routes) groups() {
 		operation{
 			method:  http.MethodPost,
 			path:    "/groups",
-			id:      "new-group",
-			summary: "Make a group, listed or by a rule",
+			id:      "create-group",
+			summary: "Create a group, listed or by a rule",
 			status:  http.StatusCreated,
 			action:  "group.made",
 		},
@@ -62,7 +62,7 @@ func (a *routes) groups() {
 			return tagged(g.Version, viewGroup(g)), err
 		},
 	)
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}", id: "group", summary: "A group"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}", id: "show-group", summary: "Show a group"},
 		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Group], error) {
 			g, err := a.Authoring.Group(ctx, in.Name)
 			return tagged(g.Version, viewGroup(g)), err
@@ -102,8 +102,8 @@ func (a *routes) groups() {
 		operation{
 			method:  http.MethodPatch,
 			path:    "/groups/{name}",
-			id:      "change-group",
-			summary: "Put devices into a group, take devices out, change its rule, describe it",
+			id:      "edit-group",
+			summary: "Edit a group: add or remove devices, change its rule or description",
 			action:  "group.changed",
 		},
 		func(ctx context.Context, who auth.Identity, in *groupChange) (*WithETag[api.Group], error) {
@@ -137,8 +137,8 @@ func (a *routes) groups() {
 		operation{
 			method:  http.MethodPost,
 			path:    "/rule-trial",
-			id:      "try-rule",
-			summary: "Say for which devices a rule would hold, without saving it",
+			id:      "test-rule",
+			summary: "Test a rule: list the devices that it would match, without saving it",
 		},
 		func(ctx context.Context, who auth.Identity, in *ruleRequest) (*struct{ Body api.RuleTrial }, error) {
 			t, err := a.Authoring.TryRule(ctx, who, in.Body.Rule)
@@ -149,8 +149,8 @@ func (a *routes) groups() {
 		a,
 		"group.removed",
 		"/groups/{name}",
-		"remove-group",
-		"Remove a group that no assignment names",
+		"delete-group",
+		"Delete a group that no assignment names",
 		a.Authoring.RemoveGroup,
 	)
 }

@@ -67,8 +67,8 @@ func (a *routes) operators() {
 		operation{
 			method:  http.MethodPost,
 			path:    "/operators",
-			id:      "add-operator",
-			summary: "Add an operator",
+			id:      "create-operator",
+			summary: "Create an operator",
 			status:  http.StatusCreated,
 			action:  "operator.added",
 		},
@@ -91,8 +91,8 @@ func (a *routes) operators() {
 		operation{
 			method:  http.MethodPatch,
 			path:    "/operators/{name}",
-			id:      "change-operator",
-			summary: "Change roles, password or whether an operator may sign in",
+			id:      "edit-operator",
+			summary: "Edit an operator: roles, password, or whether they may sign in",
 			action:  "operator.changed",
 		},
 		func(ctx context.Context, who auth.Identity, in *operatorChange) (*struct{ Body api.Operator }, error) {
@@ -139,8 +139,8 @@ func (a *routes) operators() {
 		operation{
 			method:  http.MethodPost,
 			path:    "/tokens",
-			id:      "make-token",
-			summary: "Make an API token with your rights or fewer",
+			id:      "create-token",
+			summary: "Create an API token with your rights or fewer",
 			status:  http.StatusCreated,
 			action:  "token.made",
 			session: true,

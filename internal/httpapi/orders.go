@@ -48,8 +48,8 @@ func (a *routes) orders() {
 		operation{
 			method:  http.MethodPost,
 			path:    "/orders",
-			id:      "give-order",
-			summary: "Give devices an order; each waits for its device until it ends",
+			id:      "send-order",
+			summary: "Send an order to devices; each waits for its device until it ends",
 			status:  http.StatusCreated,
 			action:  "order.made",
 		},
@@ -65,7 +65,7 @@ func (a *routes) orders() {
 			method:  http.MethodGet,
 			path:    "/order-progress/{name}",
 			id:      "order-progress",
-			summary: "How far the orders are that were given together",
+			summary: "Progress of orders that were sent together",
 		},
 		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.OrderProgress }, error) {
 			batch, err := a.Intake.OrderProgress(ctx, who, in.Name)

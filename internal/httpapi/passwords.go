@@ -173,7 +173,7 @@ func (a *routes) passwords() {
 			method:  http.MethodGet,
 			path:    "/reveals",
 			id:      "list-reveals",
-			summary: "Who saw passwords, latest first",
+			summary: "Views of passwords, latest first",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			PageQuery
@@ -190,7 +190,7 @@ func (a *routes) passwords() {
 			method:  http.MethodGet,
 			path:    "/approvals",
 			id:      "list-approvals",
-			summary: "Reveals that wait for a second person, latest first",
+			summary: "List reveals that wait for a second person, latest first",
 		},
 		func(ctx context.Context, who auth.Identity, in *PageQuery) (*List[api.Approval], error) {
 			list, next, err := a.Custody.Approvals(ctx, who, in.page())

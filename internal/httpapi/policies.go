@@ -70,8 +70,8 @@ func (a *routes) policies() {
 		operation{
 			method:  http.MethodPost,
 			path:    "/policies",
-			id:      "new-policy",
-			summary: "Save the first draft of a policy; the document names it",
+			id:      "create-policy",
+			summary: "Create a policy by its first draft; the document names it",
 			status:  http.StatusCreated,
 			action:  "policy.saved",
 		},
@@ -87,7 +87,7 @@ func (a *routes) policies() {
 			method:  http.MethodPost,
 			path:    "/policy-check",
 			id:      "check-policy",
-			summary: "Check a document without storing it, and say in words what it asks for",
+			summary: "Check a document without storing it, and describe it in words",
 		},
 		func(ctx context.Context, _ auth.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
 			problems, asks, err := a.Authoring.CheckPolicy(ctx, in.Body.Source)
@@ -97,7 +97,7 @@ func (a *routes) policies() {
 	register(
 		a,
 		auth.Look,
-		operation{method: http.MethodGet, path: "/policies/{name}", id: "policy", summary: "A policy with its draft"},
+		operation{method: http.MethodGet, path: "/policies/{name}", id: "show-policy", summary: "Show a policy with its draft"},
 		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Policy], error) {
 			p, err := a.Authoring.Policy(ctx, in.Name)
 			if err != nil {
@@ -137,7 +137,7 @@ func (a *routes) policies() {
 			method:  http.MethodPost,
 			path:    "/policies/{name}/publish",
 			id:      "publish-policy",
-			summary: "Make the draft the next revision, and move every assignment of the policy to it at once",
+			summary: "Publish the draft as the next revision, for every assignment of the policy at once",
 			action:  "policy.published",
 		},
 		func(ctx context.Context, who auth.Identity, in *struct {
@@ -178,8 +178,8 @@ func (a *routes) policies() {
 		operation{
 			method:  http.MethodGet,
 			path:    "/policies/{name}/revisions/{number}",
-			id:      "revision",
-			summary: "A published document",
+			id:      "show-revision",
+			summary: "Show a published document",
 		},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			NamePath

@@ -157,7 +157,7 @@ func (a *routes) signIn() {
 	register(
 		a,
 		auth.SignedIn,
-		operation{method: http.MethodGet, path: "/session", id: "who-am-i", summary: "Who is signed in"},
+		operation{method: http.MethodGet, path: "/session", id: "whoami", summary: "Who is signed in"},
 		func(_ context.Context, who auth.Identity, _ *struct{}) (*struct{ Body api.Me }, error) {
 			return &struct{ Body api.Me }{a.me(who)}, nil
 		},
@@ -169,7 +169,7 @@ func (a *routes) signIn() {
 			method:  http.MethodPost,
 			path:    "/session/fresh",
 			id:      "sign-in-again",
-			summary: "Give your password again, so that for 15 minutes you may see passwords",
+			summary: "Sign in again, so that for 15 minutes you may view passwords",
 			status:  http.StatusNoContent,
 			action:  "session.refreshed",
 		},

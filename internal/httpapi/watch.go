@@ -12,7 +12,7 @@ import (
 )
 
 func (a *routes) watch() {
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "The fleet now"},
+	register(a, auth.Look, operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "Standings of the fleet now"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Group string `query:"group" doc:"Only the devices of this group"`
 		}) (*struct{ Body api.Overview }, error) {

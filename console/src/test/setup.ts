@@ -1,7 +1,9 @@
 import "@testing-library/jest-dom/vitest";
-import { cleanup } from "@testing-library/react";
+import { cleanup, configure } from "@testing-library/react";
 import { afterAll, afterEach, beforeAll } from "vitest";
 import { service } from "./service";
+
+configure({ asyncUtilTimeout: 120_000 }); // what is waited for comes, on a busy machine late
 
 beforeAll(() => service.listen({ onUnhandledRequest: "error" }));
 afterEach(() => {

@@ -22,7 +22,7 @@ type Password struct {
 	Stamp   string          `json:"stamp"`   // of the operating system, of the password that was confirmed
 	Now     rotation.Reason `json:"now"`     // due at once, for this reason
 	Used    *time.Time      `json:"used"`    // first sign-in since the change, in service time
-	Pending *PendingAction  `json:"pending"`    // what is still to follow a sign-in
+	Pending *PendingAction  `json:"pending"` // what is still to follow a sign-in
 	Stopped bool            `json:"stopped"` // no rule asks for it any more
 	Kept    []StoredDeposit `json:"kept"`    // the last confirmed deposit and all later ones, oldest first
 
@@ -46,7 +46,7 @@ type StoredDeposit struct {
 // Order is an order to change passwords that is not done yet.
 type Order struct {
 	protocol.Order
-	Left      []principal.Ref `json:"left"` // whose passwords are still to change
+	Left      []principal.Ref `json:"left"`       // whose passwords are still to change
 	LastError string          `json:"last_error"` // why it did not succeed yet, as the service was told
 }
 

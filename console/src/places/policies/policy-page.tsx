@@ -149,13 +149,14 @@ function Publish(props: { policy: Policy; first: string; busy: boolean; onPublis
   const { policy, first } = props;
   const used = useUses(policy.name);
   const [open, setOpen] = useState(false);
+  if (open && first !== "") setOpen(false); // it is asked again only when somebody presses the button again
   return (
     <>
       <Button primary disabled={props.busy || first !== ""} title={first || undefined} onClick={() => setOpen(true)}>
         Publish…
       </Button>
       <Ask
-        open={open && first === ""}
+        open={open}
         title={`Publish revision ${policy.revision + 1} of ${policy.name}?`}
         yes="Publish to all at once"
         onYes={props.onPublish}
