@@ -54,7 +54,7 @@ const (
 	longestTag    = 63
 )
 
-// CheckPath says what keeps a path from being that of a device, such as north/kirkness/desk. An empty one is none.
+// CheckPath checks the path of a device, such as north/kirkness/desk, or an empty one. The error says what is wrong with it.
 func CheckPath(path string) error {
 	if path == "" {
 		return nil
@@ -67,7 +67,7 @@ func CheckPath(path string) error {
 	return CheckOrganisation(path, MaxPath)
 }
 
-// CheckTags says what keeps tags from being those of a device.
+// CheckTags checks the tags of a device. The error names the tag and says what is wrong with it.
 func CheckTags(tags []string) error {
 	if len(tags) > mostTags {
 		return fmt.Errorf("%d tags are too many; a device has at most %d", len(tags), mostTags)
@@ -83,7 +83,7 @@ func CheckTags(tags []string) error {
 	return nil
 }
 
-// CheckOrganisation says what keeps a text of at most so many characters from being an organisation fact.
+// CheckOrganisation checks an organisation fact, a text of at most so many characters. The error says what is wrong.
 func CheckOrganisation(value string, most int) error {
 	if err := text.CheckVisible(value); err != nil {
 		return fmt.Errorf("%q %w", value, err)

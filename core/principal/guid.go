@@ -16,7 +16,7 @@ type GUID struct{ b [16]byte }
 var ErrGUID = errors.New("not a directory object's identifier")
 
 // ParseGUID reads the text form of RFC 9562, such as 7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21, in
-// either case and with or without braces.
+// either case and with or without braces. Its errors match [ErrGUID].
 func ParseGUID(s string) (GUID, error) {
 	bare := strings.TrimSuffix(strings.TrimPrefix(s, "{"), "}")
 	var g GUID
@@ -30,7 +30,7 @@ func ParseGUID(s string) (GUID, error) {
 }
 
 // GUIDFromBytes reads the 16 bytes in which directories keep an objectGUID: the first three parts
-// with their low byte first ([MS-DTYP] 2.3.4.2).
+// with their low byte first ([MS-DTYP] 2.3.4.2). Another length is an error that matches [ErrGUID].
 func GUIDFromBytes(b []byte) (GUID, error) {
 	if len(b) != 16 {
 		return GUID{}, fmt.Errorf("%w: it has %d bytes instead of 16", ErrGUID, len(b))
@@ -57,7 +57,7 @@ func (g GUID) IsZero() bool { return g == GUID{} }
 // MarshalText writes the text form; the zero GUID as "".
 func (g GUID) MarshalText() ([]byte, error) { return []byte(g.String()), nil }
 
-// UnmarshalText reads what MarshalText writes.
+// UnmarshalText reads what MarshalText writes. Its errors match [ErrGUID].
 func (g *GUID) UnmarshalText(text []byte) error {
 	if len(text) == 0 {
 		*g = GUID{}

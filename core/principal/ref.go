@@ -55,6 +55,7 @@ var (
 
 // Parse reads a reference such as account:keeper, builtin:administrator, user:NAME@DOMAIN or
 // sid:S-1-5-21-7-8-9-1104. The kind may be in either case; the value is put into canonical form.
+// Its errors match [ErrRef] and say what to write instead.
 func Parse(s string) (Ref, error) {
 	word, value, found := strings.Cut(s, ":")
 	if !found {
@@ -234,7 +235,7 @@ func Compare(a, b Ref) int {
 // MarshalText writes the canonical form.
 func (r Ref) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
 
-// UnmarshalText reads what [Parse] reads.
+// UnmarshalText reads what [Parse] reads, with its errors.
 func (r *Ref) UnmarshalText(b []byte) error {
 	ref, err := Parse(string(b))
 	if err == nil {

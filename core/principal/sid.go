@@ -18,7 +18,7 @@ var ErrSID = errors.New("not a security identifier")
 // maxSubAuthorities is the operating systems' limit, [MS-DTYP] 2.4.2.
 const maxSubAuthorities = 15
 
-// ParseSID reads a security identifier such as S-1-5-21-7-8-9-1104, in either case.
+// ParseSID reads a security identifier such as S-1-5-21-7-8-9-1104, in either case. Its errors match [ErrSID].
 func ParseSID(text string) (SID, error) {
 	parts := strings.Split(strings.ToUpper(text), "-")
 	if len(parts) < 4 || parts[0] != "S" || parts[1] != "1" {
@@ -52,7 +52,8 @@ func ParseSID(text string) (SID, error) {
 	return SID{strings.Join(parts, "-")}, nil
 }
 
-// SIDFromBytes reads the packed form of [MS-DTYP] 2.4.2.2 in which directories keep an objectSid.
+// SIDFromBytes reads the packed form of [MS-DTYP] 2.4.2.2 in which directories keep an objectSid. Its errors
+// match [ErrSID].
 func SIDFromBytes(b []byte) (SID, error) {
 	if len(b) < 8 || b[0] != 1 || int(b[1]) > maxSubAuthorities || len(b) != 8+4*int(b[1]) {
 		return SID{}, fmt.Errorf("%w: %d bytes are no packed identifier", ErrSID, len(b))
@@ -91,7 +92,7 @@ func (s SID) RelativeID() uint32 {
 // MarshalText writes the identifier in upper case; the zero SID as "".
 func (s SID) MarshalText() ([]byte, error) { return []byte(s.text), nil }
 
-// UnmarshalText reads what MarshalText writes, in either case.
+// UnmarshalText reads what MarshalText writes, in either case. Its errors match [ErrSID].
 func (s *SID) UnmarshalText(text []byte) error {
 	if len(text) == 0 {
 		*s = SID{}

@@ -7,7 +7,7 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// UnmarshalJSON reads a settled unit; the unit says what its values are.
+// UnmarshalJSON reads a settled unit; the unit says what its values are. A value that is none of its unit is an error.
 func (u *Unit) UnmarshalJSON(data []byte) error {
 	var raw struct {
 		Unit    unit.ID         `json:"unit"`

@@ -91,7 +91,7 @@ func (h Holds) MarshalJSON() ([]byte, error) {
 	return json.Marshal(append([]unit.ID{}, h.Units...))
 }
 
-// UnmarshalJSON reads what MarshalJSON writes.
+// UnmarshalJSON reads what MarshalJSON writes. An unknown setting is an error that matches [unit.ErrUnknown].
 func (h *Holds) UnmarshalJSON(data []byte) error {
 	var names []string
 	if err := json.Unmarshal(data, &names); err != nil {

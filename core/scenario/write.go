@@ -7,7 +7,8 @@ import (
 	"io"
 )
 
-// WriteJSON writes the resolution of every device, sorted by name, with two spaces of indentation.
+// WriteJSON writes the resolution of every device, sorted by name, with two spaces of indentation. Its
+// errors are those of the writer.
 func (s *Result) WriteJSON(w io.Writer) error {
 	out := bufio.NewWriter(w)
 	out.WriteString("{\n  \"format\": \"" + ResolutionFormat + "\",\n  \"devices\": [")

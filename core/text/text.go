@@ -66,7 +66,7 @@ func CheckName(s string, max int) error {
 // Tabs and line breaks are refused too; see [CheckProse] for text of several lines.
 func CheckVisible(s string) error { return check(s, "") }
 
-// CheckProse is [CheckVisible] for running text, where tabs and line breaks are welcome.
+// CheckProse is [CheckVisible], with its errors, for running text, where tabs and line breaks are welcome.
 func CheckProse(s string) error { return check(s, "\n\t") }
 
 func check(s, allowed string) error {

@@ -92,7 +92,7 @@ func Parse(s string) (ID, error) {
 // MarshalText writes the name.
 func (u ID) MarshalText() ([]byte, error) { return []byte(u.String()), nil }
 
-// UnmarshalText reads what [Parse] reads.
+// UnmarshalText reads what [Parse] reads, with its errors.
 func (u *ID) UnmarshalText(b []byte) error {
 	id, err := Parse(string(b))
 	if err == nil {

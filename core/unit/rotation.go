@@ -84,7 +84,7 @@ func (s Secret) MarshalJSON() ([]byte, error) {
 	}{s.Style, s.Length, s.Use, s.AvoidLookalikes})
 }
 
-// UnmarshalJSON reads what MarshalJSON writes.
+// UnmarshalJSON reads what MarshalJSON writes. Its errors are those of [encoding/json].
 func (s *Secret) UnmarshalJSON(data []byte) error {
 	var raw struct {
 		Style           Style    `json:"style"`

@@ -37,7 +37,7 @@ type Setting struct {
 	Value Value `json:"value"`
 }
 
-// UnmarshalJSON reads a setting; the unit says what its value is.
+// UnmarshalJSON reads a setting; the unit says what its value is. Its errors are those of [Parse] and [Decode].
 func (s *Setting) UnmarshalJSON(data []byte) error {
 	var raw struct {
 		Unit  ID              `json:"unit"`
@@ -53,7 +53,8 @@ func (s *Setting) UnmarshalJSON(data []byte) error {
 	return err
 }
 
-// Decode reads the settled value of a setting from JSON, as it was written in a [Setting].
+// Decode reads the settled value of a setting from JSON, as it was written in a [Setting]. The error names the setting;
+// it matches [ErrUnknown] for the zero ID.
 func Decode(id ID, data []byte) (Value, error) {
 	if id.IsZero() {
 		return nil, fmt.Errorf("%w: it has no name", ErrUnknown)
@@ -61,7 +62,7 @@ func Decode(id ID, data []byte) (Value, error) {
 	return catalogue[id.family].decode(id, data)
 }
 
-// DecodeClaim reads what one assignment claims for a setting.
+// DecodeClaim reads what one assignment claims for a setting, with the errors of [Decode].
 func DecodeClaim(id ID, data []byte) (Value, error) {
 	if claim := catalogue[id.family].claim; claim != nil {
 		return claim(id, data)

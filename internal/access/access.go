@@ -1,4 +1,7 @@
 // Package access knows who may use the service: operators with their roles, sign-in, sessions and tokens.
+//
+// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
+// the records, which no caller can do anything about.
 package access
 
 import (

@@ -1,6 +1,9 @@
 // Package authoring is where operators write what is to be: policies, groups, assignments, what the organisation knows
 // of devices, and the people and groups of the directory. Nothing here reaches a device by itself: what changes is
 // asked to be settled.
+//
+// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
+// the records, which no caller can do anything about.
 package authoring
 
 import (

@@ -1,5 +1,8 @@
 // Package store keeps the service's records in PostgreSQL: one file an aggregate, no rules of the
 // job. A [Tx] is one transaction; the store itself reads outside of one.
+//
+// The errors of its methods match [ErrNotFound], [ErrExists], [ErrStale] or [ErrInUse] where the records say no, and are
+// those of PostgreSQL and the context otherwise.
 package store
 
 import (
