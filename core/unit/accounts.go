@@ -38,7 +38,7 @@ func (v AccountValue) Equal(other Value) bool {
 func AccountOf(key string) ID { return of(Accounts, key) }
 
 // AccountKey is the key of a managed account.
-func (u ID) AccountKey() (key string, ok bool) { return u.key, u.family == Accounts }
+func (u ID) AccountKey() (key string, ok bool) { return u.key(), u.family == Accounts }
 
 var accounts = family{
 	name:  "accounts",

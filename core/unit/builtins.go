@@ -35,7 +35,7 @@ func (u ID) Builtin() (account principal.Ref, property Property, ok bool) {
 	if u.family != Builtins {
 		return principal.Ref{}, "", false
 	}
-	name, written, _ := strings.Cut(u.key, ".")
+	name, written, _ := strings.Cut(u.key(), ".")
 	if name == principal.Guest.Value() {
 		return principal.Guest, Property(written), true
 	}

@@ -5,13 +5,24 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"unique"
 )
 
 // ID names a setting, such as passwords.min_length, accounts.desk-keeper or membership.administrators. It is
 // comparable. The zero ID is invalid; what cannot be a setting cannot be built otherwise.
 type ID struct {
 	family Family
-	key    string // within the family; empty for the only one of its family
+	name   unique.Handle[string] // the key within the family; empty for the only one of its family
+}
+
+// named is a setting that is known to exist.
+func named(f Family, key string) ID { return ID{f, unique.Make(key)} }
+
+func (u ID) key() string {
+	if u.family == 0 {
+		return ""
+	}
+	return u.name.Value()
 }
 
 // Family is the section of a policy that a setting belongs to. The zero Family is that of the zero [ID].
@@ -52,7 +63,7 @@ func of(f Family, key string) ID {
 	if !catalogue[f].valid(key) {
 		return ID{}
 	}
-	return ID{f, key}
+	return named(f, key)
 }
 
 // Family is the section that the setting belongs to.
@@ -62,15 +73,15 @@ func (u ID) Family() Family { return u.family }
 func (u ID) IsZero() bool { return u == ID{} }
 
 func (u ID) String() string {
-	if u.key == "" {
-		return u.family.String()
+	if key := u.key(); key != "" {
+		return u.family.String() + "." + key
 	}
-	return u.family.String() + "." + u.key
+	return u.family.String()
 }
 
 // Compare orders settings by the bytes of their names.
 func (u ID) Compare(other ID) int {
-	return cmp.Or(cmp.Compare(u.family, other.family), strings.Compare(u.key, other.key))
+	return cmp.Or(cmp.Compare(u.family, other.family), strings.Compare(u.key(), other.key()))
 }
 
 // ErrUnknown is matched by the errors for a setting that does not exist.

@@ -6,7 +6,7 @@ import (
 )
 
 // Lockout is the lockout after wrong passwords, the only setting of its family.
-var Lockout = ID{family: Locking}
+var Lockout = named(Locking, "")
 
 // Limits of the operating systems.
 const (

@@ -11,7 +11,7 @@ import (
 const GroupAdministrators = "administrators"
 
 // Administrators is the setting of that group.
-var Administrators = ID{Membership, GroupAdministrators}
+var Administrators = named(Membership, GroupAdministrators)
 
 // KnownLocalGroups are the local groups every device knows by a well-known identifier, so that a
 // device in any language of its operating system is served. Values are the identifiers' last part
@@ -81,7 +81,7 @@ func (v Members) Has(ref principal.Ref) bool {
 func MembershipOf(localGroup string) ID { return of(Membership, localGroup) }
 
 // LocalGroup is the group of a membership setting.
-func (u ID) LocalGroup() (name string, ok bool) { return u.key, u.family == Membership }
+func (u ID) LocalGroup() (name string, ok bool) { return u.key(), u.family == Membership }
 
 var membership = family{
 	name:  "membership",

@@ -4,11 +4,11 @@ import "cmp"
 
 // The password rules.
 var (
-	MinLength  = ID{Passwords, "min_length"}
-	History    = ID{Passwords, "history"}
-	MaxAgeDays = ID{Passwords, "max_age_days"}
-	MinAgeDays = ID{Passwords, "min_age_days"}
-	Complexity = ID{Passwords, "complexity"}
+	MinLength  = named(Passwords, "min_length")
+	History    = named(Passwords, "history")
+	MaxAgeDays = named(Passwords, "max_age_days")
+	MinAgeDays = named(Passwords, "min_age_days")
+	Complexity = named(Passwords, "complexity")
 )
 
 // Limits of the operating systems.
@@ -22,7 +22,7 @@ const (
 var passwords = family{
 	name: "passwords",
 	valid: func(key string) bool {
-		switch (ID{Passwords, key}) {
+		switch named(Passwords, key) {
 		case MinLength, History, MaxAgeDays, MinAgeDays, Complexity:
 			return true
 		}

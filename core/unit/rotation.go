@@ -158,7 +158,7 @@ func (u ID) Target() (target principal.Ref, ok bool) {
 	if u.family != Rotation {
 		return principal.Ref{}, false
 	}
-	if key, is := strings.CutPrefix(u.key, managed); is {
+	if key, is := strings.CutPrefix(u.key(), managed); is {
 		return principal.FromKey(key), true
 	}
 	return principal.Administrator, true
