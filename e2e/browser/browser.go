@@ -67,12 +67,12 @@ func SignIn(url, name, password string) chromedp.Tasks {
 	}
 }
 
-// Until waits until an expression is true in the page. A page that is just being left has no place to ask any more; then
-// the one that comes is asked.
+// Until waits until an expression is true in the page; one about something that is not there yet is not. A page that is
+// just being left has no place to ask any more; then the one that comes is asked.
 func Until(expression string) chromedp.Action {
 	var holds bool
 	poll := chromedp.Poll(
-		expression,
+		"(() => { try { return "+expression+" } catch (e) { if (e instanceof TypeError) return false; throw e } })()",
 		&holds,
 		chromedp.WithPollingInterval(pollEvery),
 		chromedp.WithPollingTimeout(patience),
