@@ -69,6 +69,13 @@ func setUp(m *testing.M) int {
 	return m.Run()
 }
 
+// rankwardend is the command of the service, to be run in a directory that is also the home of whoever runs it.
+func rankwardend(dir string, args ...string) *exec.Cmd {
+	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), args...)
+	cmd.Dir, cmd.Env = dir, []string{"HOME=" + dir}
+	return cmd
+}
+
 const migratedDatabase = "migrated"
 
 // migrated makes the empty database that those of the tests are copies of: migrating each takes longer than many a test.

@@ -2,7 +2,6 @@ package e2e
 
 import (
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -51,9 +50,7 @@ func TestForeignKeysAreRefused(t *testing.T) {
 	s.stop()
 	dir := t.TempDir()
 	run := func(args ...string) (string, error) {
-		cmd := exec.Command(filepath.Join(binaries, "rankwardend"), append(args, "--database", s.config.Database)...)
-		cmd.Dir, cmd.Env = dir, []string{"HOME=" + dir}
-		out, err := cmd.CombinedOutput()
+		out, err := rankwardend(dir, append(args, "--database", s.config.Database)...).CombinedOutput()
 		return string(out), err
 	}
 	for _, args := range [][]string{{"keys", "list"}, {"keys", "new"}, {"restored"}, {"owner", "reset", "asta"}, {"serve", "--listen", "127.0.0.1:0"}} {
@@ -267,11 +264,8 @@ func TestOwnersGetIn(t *testing.T) {
 	ctx := t.Context()
 	dir := t.TempDir()
 	run := func(args ...string) (string, error) {
-		cmd := exec.Command(
-			filepath.Join(binaries, "rankwardend"),
-			append(args, "--database", s.config.Database, "--keys", s.config.Keys)...)
-		cmd.Dir, cmd.Env = dir, []string{"HOME=" + dir}
-		out, err := cmd.CombinedOutput()
+		args = append(args, "--database", s.config.Database, "--keys", s.config.Keys)
+		out, err := rankwardend(dir, args...).CombinedOutput()
 		return string(out), err
 	}
 	out, err := run("owner", "reset", "asta")
@@ -291,8 +285,8 @@ func TestOwnersGetIn(t *testing.T) {
 	require.NoError(t, err)
 	keys := filepath.Join(dir, "fresh-keys.json")
 	require.NoError(t, server.CreateKeys(ctx, server.Config{Database: url, Keys: keys, Organisation: "Skerry Line"}))
-	cmd := exec.Command(
-		filepath.Join(binaries, "rankwardend"),
+	answer, err := rankwardend(
+		dir,
 		"serve",
 		"--listen",
 		"127.0.0.1:0",
@@ -302,9 +296,7 @@ func TestOwnersGetIn(t *testing.T) {
 		keys,
 		"--first-password",
 		filepath.Join(dir, "none", "password"),
-	)
-	cmd.Dir, cmd.Env = dir, []string{"HOME=" + dir}
-	answer, err := cmd.CombinedOutput()
+	).CombinedOutput()
 	require.Error(t, err)
 	assert.Contains(t, string(answer), "the password cannot be written, so nothing was changed")
 	n, err := query[int64](t, url, "select count(*) from operators")

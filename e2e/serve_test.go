@@ -48,13 +48,11 @@ func TestServeByConfigurationAndStop(t *testing.T) {
 			0o600,
 		),
 	)
-	made := exec.Command(filepath.Join(binaries, "rankwardend"), "keys", "new", "--service", "--database", url)
-	made.Dir, made.Env = dir, []string{"HOME=" + dir}
-	said, err := made.CombinedOutput()
+	said, err := rankwardend(dir, "keys", "new", "--service", "--database", url).CombinedOutput()
 	require.NoError(t, err, string(said))
 	assert.Contains(t, string(said), "Keep a copy in a safe place")
-	cmd := exec.Command(
-		filepath.Join(binaries, "rankwardend"),
+	cmd := rankwardend(
+		dir,
 		"serve",
 		"--config",
 		"rankwardend.yaml",
@@ -63,7 +61,7 @@ func TestServeByConfigurationAndStop(t *testing.T) {
 		"--device-listen",
 		devices,
 	)
-	cmd.Dir, cmd.Env = dir, []string{"RANKWARDEN_DATABASE=" + url}
+	cmd.Env = append(cmd.Env, "RANKWARDEN_DATABASE="+url)
 	logs, err := cmd.StderrPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())

@@ -67,13 +67,15 @@ func SignIn(url, name, password string) chromedp.Tasks {
 	}
 }
 
-// Until waits until an expression is true in the page; one about something that is not there yet is not. A page that is
-// just being left has no place to ask any more; then the one that comes is asked.
-func Until(expression string) chromedp.Action {
-	var holds bool
+// Until waits until an expression is true in the page.
+func Until(expression string) chromedp.Action { return given(expression, new(bool)) }
+
+// given waits until an expression gives something in the page, and keeps it; one about what is not there yet gives
+// nothing. A page that is just being left has no place to ask any more; then the one that comes is asked.
+func given(expression string, result any) chromedp.Action {
 	poll := chromedp.Poll(
 		"(() => { try { return "+expression+" } catch (e) { if (e instanceof TypeError) return false; throw e } })()",
-		&holds,
+		result,
 		chromedp.WithPollingInterval(pollEvery),
 		chromedp.WithPollingTimeout(patience),
 	)
@@ -103,11 +105,11 @@ const atPoint = `((path) => {
 	const found = path.startsWith("//")
 		? document.evaluate(path, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue
 		: document.querySelector(path)
-	if (!found || found.disabled) return []
+	if (!found || found.disabled) return null
 	found.scrollIntoView({block: "nearest", inline: "nearest"})
 	const box = found.getBoundingClientRect()
 	const at = [box.x + box.width / 2, box.y + box.height / 2]
-	if (box.width === 0 || !found.contains(document.elementFromPoint(...at))) return []
+	if (box.width === 0 || !found.contains(document.elementFromPoint(...at))) return null
 	window.clickArrived = false
 	found.addEventListener("click", () => { window.clickArrived = true }, {capture: true, once: true})
 	return at
@@ -117,16 +119,10 @@ const atPoint = `((path) => {
 // click that went elsewhere, because the page moved in the same moment, is made again.
 func Click(path string) chromedp.Action {
 	return chromedp.ActionFunc(func(ctx context.Context) error {
-		for end := time.Now().Add(patience); time.Now().Before(end); {
+		for {
 			var at []float64
-			if err := chromedp.Evaluate(fmt.Sprintf(atPoint, path), &at).Do(ctx); err != nil && !left(err) {
+			if err := given(fmt.Sprintf(atPoint, path), &at).Do(ctx); err != nil {
 				return err
-			}
-			if len(at) < 2 {
-				if err := chromedp.Sleep(pollEvery).Do(ctx); err != nil {
-					return err
-				}
-				continue
 			}
 			if err := chromedp.MouseClickXY(at[0], at[1]).Do(ctx); err != nil {
 				return err
@@ -139,7 +135,6 @@ func Click(path string) chromedp.Action {
 				return nil
 			}
 		}
-		return fmt.Errorf("clicking %s: it could not be clicked within %s", path, patience)
 	})
 }
 

@@ -36,7 +36,7 @@ func (v *View) each(clock store.Clock, f Filter, order []*Device, visit func(d *
 			!scope.has(d) {
 			continue
 		}
-		standing := drift.Stand(d.Standing, clock.Now, clock.Interval)
+		standing := drift.Stand(d.StandingInput, clock.Now, clock.Interval)
 		if f.Standing != "" && standing != f.Standing {
 			continue
 		}

@@ -27,7 +27,7 @@ type Device struct {
 	Scope                    string
 	Held                     []resolve.HeldUnit
 	RepeatedlyReverted       []unit.ID
-	Standing                 drift.StandingInput
+	StandingInput            drift.StandingInput
 	Findings                 []store.ViewFinding // open ones
 	Rotations                []store.ViewRotation
 	Locked                   []store.LockedAccount
@@ -39,7 +39,7 @@ type Device struct {
 
 // Verified reports whether the device was verified against its newest desired state.
 func (d *Device) Verified() bool {
-	h := d.Standing
+	h := d.StandingInput
 	return h.Desired.Number > 0 && !h.Mismatched && h.Desired.Epoch == h.Reported.Epoch &&
 		h.Desired.Number == h.Reported.Number
 }
@@ -142,8 +142,8 @@ func (v *View) put(d *Device) {
 
 // keepContact keeps a later time of contact: those in the database are written in bulk.
 func keepContact(d, former *Device) *Device {
-	if former != nil && former.Standing.LastContact.After(d.Standing.LastContact) {
-		d.Standing.LastContact = former.Standing.LastContact
+	if former != nil && former.StandingInput.LastContact.After(d.StandingInput.LastContact) {
+		d.StandingInput.LastContact = former.StandingInput.LastContact
 	}
 	return d
 }
@@ -169,12 +169,12 @@ func deviceOf(s store.ViewDevice, groups []int32, findings []store.ViewFinding, 
 			Tags:        s.Tags,
 			PrimaryUser: s.PrimaryUser,
 		},
-		Standing:  s.StandingInput(),
-		Findings:  findings,
-		Rotations: rotations,
-		Locked:    s.Locked,
-		groups:    groups,
-		live:      s.State == store.Live,
+		StandingInput: s.StandingInput(),
+		Findings:      findings,
+		Rotations:     rotations,
+		Locked:        s.Locked,
+		groups:        groups,
+		live:          s.State == store.Live,
 	}
 	d.search = text.Fold(
 		strings.Join(
@@ -191,11 +191,11 @@ func (v *View) noteContacts(ids []string, at time.Time) {
 	defer v.mu.Unlock()
 	for _, id := range ids {
 		d := v.devices[id]
-		if d == nil || !at.After(d.Standing.LastContact) {
+		if d == nil || !at.After(d.StandingInput.LastContact) {
 			continue
 		}
 		next := *d
-		next.Standing.LastContact = at
+		next.StandingInput.LastContact = at
 		v.put(&next)
 	}
 }

@@ -65,7 +65,7 @@ func (h *heldSums) add(d *fleetview.Device) {
 	for _, id := range d.RepeatedlyReverted {
 		count(h.byReverted, id, id, "", d)
 	}
-	if d.Standing.Mismatched {
+	if d.StandingInput.Mismatched {
 		if h.mismatched.devices++; h.mismatched.example == nil {
 			h.mismatched.example = d
 		}

@@ -48,7 +48,7 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 	}
 	held := newHeldSums()
 	visit := func(d *fleetview.Device, standing drift.Standing) {
-		online, verified := !d.Standing.LastContact.Before(fleetview.Silent(clock)), d.Verified()
+		online, verified := !d.StandingInput.LastContact.Before(fleetview.Silent(clock)), d.Verified()
 		o.Verified.Devices++
 		o.Verified.Online += numberOf(online)
 		o.Verified.Verified += numberOf(verified)
