@@ -73,9 +73,9 @@ type Overview struct {
 	Findings       []Finding  `json:"findings" nullable:"false" doc:"That came or were closed in the last day"`
 }
 
-// Change tells a listener what to read again. Devices names those that changed; when it is empty
+// Notice tells a listener what to read again. Devices names those that changed; when it is empty
 // although the topic is there, any may have.
-type Change struct {
+type Notice struct {
 	Topics  []string `json:"topics" doc:"devices, reports or edits"`
 	Devices []string `json:"devices" doc:"Identifiers, at most 500"`
 }

@@ -328,9 +328,9 @@ func (c *Client) LockedAccounts(ctx context.Context, group string, p Page) (List
 	return list[api.LockedAccount](ctx, c, "/locked-accounts", values("group", group), p)
 }
 
-// Changes hands every change to receive until the context ends or the stream breaks off. It begins
+// Notices hands every change to receive until the context ends or the stream breaks off. It begins
 // with one empty change, when nothing can be missed any more.
-func (c *Client) Changes(ctx context.Context, receive func(api.Change)) error {
+func (c *Client) Notices(ctx context.Context, receive func(api.Notice)) error {
 	resp, err := c.send(ctx, call{method: http.MethodGet, path: "/events"})
 	if err != nil {
 		return err
@@ -343,7 +343,7 @@ func (c *Client) Changes(ctx context.Context, receive func(api.Change)) error {
 		if !ok {
 			continue
 		}
-		var change api.Change
+		var change api.Notice
 		if err := json.Unmarshal([]byte(data), &change); err != nil {
 			return fmt.Errorf("reading changes: %w", err)
 		}

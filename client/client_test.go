@@ -97,10 +97,10 @@ func TestChangesUntilTheStreamBreaksOff(t *testing.T) {
 			"retry: 1\n\nevent: open\ndata: {}\n\n: still here\n\nevent: change\ndata: {\"topics\": [\"edits\"], \"devices\": []}\n\n",
 		)
 	})
-	var seen []api.Change
-	err := c.Changes(t.Context(), func(change api.Change) { seen = append(seen, change) })
+	var seen []api.Notice
+	err := c.Notices(t.Context(), func(change api.Notice) { seen = append(seen, change) })
 	assert.ErrorIs(t, err, client.ErrUnreachable)
-	assert.Equal(t, []api.Change{{}, {Topics: []string{"edits"}, Devices: []string{}}}, seen)
+	assert.Equal(t, []api.Notice{{}, {Topics: []string{"edits"}, Devices: []string{}}}, seen)
 }
 
 func TestAllVerified(t *testing.T) {

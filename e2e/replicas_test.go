@@ -56,12 +56,12 @@ func TestAnyReplicaTellsAnyDevice(t *testing.T) {
 	stop()
 	require.NoError(t, <-ended)
 
-	changes := make(chan api.Change, 100)
+	changes := make(chan api.Notice, 100)
 	ctx, stop = context.WithCancel(t.Context())
 	defer stop()
 	program, err := here.owner.CreateToken(t.Context(), "listener", viewer, 1)
 	require.NoError(t, err)
-	go func() { _ = client.New(there.URL, program.Secret).Changes(ctx, func(c api.Change) { changes <- c }) }()
+	go func() { _ = client.New(there.URL, program.Secret).Changes(ctx, func(c api.Notice) { changes <- c }) }()
 	assert.Empty(t, (<-changes).Topics, "the stream is open")
 	require.NoError(t, here.owner.Decide(t.Context(), "SKL-BRG-001", "retire"))
 	change := <-changes

@@ -122,6 +122,7 @@ func root() *cobra.Command {
 		a.operatorCommand(),
 		a.tokenCommand(),
 		a.resolveCommand(),
+		a.previewCommand(),
 	)
 	known(cmd)
 	return cmd

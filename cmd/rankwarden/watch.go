@@ -52,7 +52,7 @@ func (a *app) watch(ctx context.Context, c *client.Client, group string, forever
 	streamCtx, stop := context.WithCancel(ctx)
 	defer stop()
 	go func() {
-		broken <- c.Changes(streamCtx, func(api.Change) {
+		broken <- c.Notices(streamCtx, func(api.Notice) {
 			select {
 			case changed <- struct{}{}:
 			default:

@@ -23,7 +23,7 @@ func (d *demoRun) untilVerified(ctx context.Context, devices int) error {
 	changed := make(chan struct{}, 1)
 	go func() {
 		for ctx.Err() == nil {
-			_ = d.client.Changes(ctx, func(api.Change) { // when it breaks off, the regular look goes on
+			_ = d.client.Notices(ctx, func(api.Notice) { // when it breaks off, the regular look goes on
 				select {
 				case changed <- struct{}{}:
 				default:

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/effect"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
@@ -255,4 +256,55 @@ func TestSettingsAreFoundAsShown(t *testing.T) {
 	}
 	_, err := present.ParseUnit("administratrs")
 	assert.ErrorContains(t, err, `did you mean "administrators"?`)
+}
+
+// Every kind of effect has a section and a sentence that names its setting or subject.
+func TestEffectsInWords(t *testing.T) {
+	administrators, keeper := unit.Administrators, unit.AccountOf("keeper")
+	for words, e := range map[string]effect.Effect{
+		"every setting is held: it keeps the value last sent": {Kind: effect.Held},
+		"lockout is no longer held":                           {Kind: effect.NoLongerHeld, Unit: unit.Lockout},
+		"mechanic leaves administrators":                      {Kind: effect.MemberLeaves, Unit: administrators, Subject: "local:mechanic"},
+		"managed keeper joins administrators":                 {Kind: effect.MemberJoins, Unit: administrators, Subject: "account:keeper"},
+		"minimum length gets less strict: 14 characters → 8 characters": {
+			Kind: effect.Loosened, Unit: unit.MinLength, Before: unit.Int(14), After: unit.Int(8),
+		},
+		"history changes: not reported → 3 remembered": {Kind: effect.Changed, Unit: unit.History, After: unit.Int(3)},
+		"lockout gets stricter: various → never locks": {
+			Kind: effect.Tightened, Unit: unit.Lockout, Before: effect.Varies, After: unit.LockoutValue{},
+		},
+		"managed keeper is renamed from keeper-# to k": {
+			Kind: effect.AccountRenamed, Unit: keeper, Subject: "account:keeper", Before: "keeper-#", After: "k",
+		},
+		"managed keeper is removed: keeper-7": {
+			Kind: effect.AccountRemoved, Unit: keeper, Subject: "account:keeper", Before: "keeper-7",
+		},
+		"managed keeper is created as keeper-#": {
+			Kind: effect.AccountCreated, Unit: keeper, Subject: "account:keeper", After: "keeper-#",
+		},
+		"managed keeper takes over an existing account: admin becomes keeper-#": {
+			Kind: effect.AccountAdopted, Unit: keeper, Subject: "account:keeper", Before: "admin", After: "keeper-#",
+		},
+		`managed keeper changes: full name empty → "Keeper", password expires off → on`: {
+			Kind: effect.AccountDescribed, Unit: keeper, Subject: "account:keeper",
+			Before: map[string]any{"full_name": "", "password_expires": false},
+			After:  map[string]any{"full_name": "Keeper", "password_expires": true},
+		},
+		"managed keeper changes its full name, description or expiry": {
+			Kind: effect.AccountDescribed, Unit: keeper, Subject: "account:keeper", Before: effect.Varies, After: effect.Varies,
+		},
+		"rotation of managed keeper stops": {
+			Kind: effect.RotationStops, Unit: unit.RotationOf(principal.FromKey("keeper")), Subject: "account:keeper",
+		},
+		"the device refuses to remove its last break-glass account from administrators: managed keeper": {
+			Kind: effect.GuardRefuses, Unit: administrators, Before: []string{"account:keeper"},
+		},
+	} {
+		assert.Equal(t, words, present.Effect(e))
+	}
+	for _, kind := range effect.Kinds {
+		section, _ := present.EffectSectionOf(kind)
+		assert.Less(t, section, len(present.EffectSections), kind)
+		assert.NotContains(t, present.Effect(effect.Effect{Kind: kind, Unit: keeper, Subject: "account:keeper"}), "%", kind)
+	}
 }

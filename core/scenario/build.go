@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
@@ -19,7 +18,7 @@ func (f *file) build(open Open) (*Scenario, error) {
 	s := &Scenario{At: f.At, Reports: map[int]*drift.Report{}}
 	s.Policies = map[string]*policy.Document{}
 	for _, step := range []func(*Scenario) error{
-		f.directory, f.devices, f.groups, func(s *Scenario) error { return f.policies(s, open) }, f.assignments,
+		f.directory, f.devices, f.groups, func(s *Scenario) error { return f.policies(s, open) }, f.assignments, f.changes,
 	} {
 		if err := step(s); err != nil {
 			return nil, err
@@ -77,40 +76,55 @@ func (f *file) devices(s *Scenario) error {
 }
 
 func (f *file) groups(s *Scenario) error {
+	seen := map[string]bool{assign.Everything: true}
+	index := indexes(s)
+	for i, g := range f.Groups {
+		where := fmt.Sprintf("groups[%d]", i)
+		made, err := g.build(where, index)
+		if err != nil {
+			return err
+		}
+		if seen[g.Name] {
+			return fail(where+".name", "two groups are called %q; give one another name", g.Name)
+		}
+		seen[g.Name] = true
+		s.Groups = append(s.Groups, made)
+	}
+	return nil
+}
+
+// indexes are the devices of a scenario by name.
+func indexes(s *Scenario) map[string]int {
 	index := make(map[string]int, len(s.Devices))
 	for i := range s.Devices {
 		index[s.Devices[i].Name] = i
 	}
-	seen := map[string]bool{assign.Everything: true}
-	for i, g := range f.Groups {
-		where := fmt.Sprintf("groups[%d]", i)
-		switch {
-		case g.Name == assign.Everything:
-			return fail(where+".name", "%q is the built-in group of all devices; choose another name", g.Name)
-		case !policy.ValidName(g.Name):
-			return fail(where+".name", "%q cannot name a group; use %s", g.Name, policy.NameRule)
-		case seen[g.Name]:
-			return fail(where+".name", "two groups are called %q; give one another name", g.Name)
-		case (g.Rule == nil) == (g.Devices == nil):
-			return fail(where, "the group %q needs either \"devices\" or \"rule\"", g.Name)
-		}
-		seen[g.Name] = true
-		made := fleet.Group{Name: g.Name}
-		if g.Rule != nil {
-			rule, err := fleet.ParseRule(*g.Rule)
-			if err != nil {
-				return &Error{where + ".rule", err}
-			}
-			made.Rule = rule
-		}
-		for _, name := range g.Devices {
-			if at, known := index[name]; known { // one that is not among the devices does no harm
-				made.Devices = append(made.Devices, at)
-			}
-		}
-		s.Groups = append(s.Groups, made)
+	return index
+}
+
+func (g *group) build(where string, index map[string]int) (fleet.Group, error) {
+	made := fleet.Group{Name: g.Name}
+	switch {
+	case g.Name == assign.Everything:
+		return made, fail(where+".name", "%q is the built-in group of all devices; choose another name", g.Name)
+	case !policy.ValidName(g.Name):
+		return made, fail(where+".name", "%q cannot name a group; use %s", g.Name, policy.NameRule)
+	case (g.Rule == nil) == (g.Devices == nil):
+		return made, fail(where, "the group %q needs either \"devices\" or \"rule\"", g.Name)
 	}
-	return nil
+	if g.Rule != nil {
+		rule, err := fleet.ParseRule(*g.Rule)
+		if err != nil {
+			return made, &Error{where + ".rule", err}
+		}
+		made.Rule = rule
+	}
+	for _, name := range g.Devices {
+		if at, known := index[name]; known { // one that is not among the devices does no harm
+			made.Devices = append(made.Devices, at)
+		}
+	}
+	return made, nil
 }
 
 func (f *file) policies(s *Scenario, open Open) error {
@@ -139,13 +153,7 @@ func (f *file) policies(s *Scenario, open Open) error {
 	seen := map[string]string{}
 	for _, src := range sources {
 		if !policy.Usable(src.problems) {
-			var lines []string
-			for _, p := range src.problems {
-				if p.Severity == policy.Error {
-					lines = append(lines, "\n  "+p.String())
-				}
-			}
-			errs = append(errs, fail(src.where, "%w:%s", ErrPolicy, strings.Join(lines, "")))
+			errs = append(errs, fail(src.where, "%w:%s", ErrPolicy, errorLines(src.problems)))
 			continue
 		}
 		if other, again := seen[src.document.Name]; again {
@@ -160,6 +168,17 @@ func (f *file) policies(s *Scenario, open Open) error {
 	return errors.Join(errs...)
 }
 
+// errorLines are the errors among problems, each on a line of its own.
+func errorLines(problems []policy.Problem) string {
+	lines := ""
+	for _, p := range problems {
+		if p.Severity == policy.Error {
+			lines += "\n  " + p.String()
+		}
+	}
+	return lines
+}
+
 func (f *file) assignments(s *Scenario) error {
 	slices.SortStableFunc(f.Assignments, func(a, b assignment) int {
 		return cmp.Or(cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.Name, b.Name))
@@ -168,15 +187,16 @@ func (f *file) assignments(s *Scenario) error {
 	for _, g := range s.Groups {
 		groups[g.Name] = true
 	}
+	policies := map[string]bool{}
+	for name := range s.Policies {
+		policies[name] = true
+	}
 	seen := map[string]bool{}
 	for _, a := range f.Assignments {
 		where := fmt.Sprintf("assignment %q", a.Name)
-		made := assign.Assignment{
-			Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within,
-			Rank: assign.Rank(a.Rank), Stance: assign.Stance(cmp.Or(a.Stance, string(assign.Enforce))),
-		}
-		if !policy.ValidName(a.Name) {
-			return fail("assignments", "%q cannot name an assignment; use %s", a.Name, policy.NameRule)
+		made, err := a.build(where)
+		if err != nil {
+			return err
 		}
 		if seen[a.Name] {
 			return fail("assignments", "two assignments are called %q; give one another name", a.Name)
@@ -187,38 +207,49 @@ func (f *file) assignments(s *Scenario) error {
 				return fail(where, "there is no group %q%s", g, nearest(g, groups))
 			}
 		}
-		if s.Policies[a.Policy] == nil {
-			names := map[string]bool{}
-			for name := range s.Policies {
-				names[name] = true
-			}
-			return fail(where, "there is no policy %q%s", a.Policy, nearest(a.Policy, names))
+		if !policies[a.Policy] {
+			return fail(where, "there is no policy %q%s", a.Policy, nearest(a.Policy, policies))
 		}
-		if !made.Rank.Valid() {
-			return fail(
-				where,
-				"rank %d is out of bounds; use %d (strongest) to %d (weakest)",
-				a.Rank,
-				assign.Strongest,
-				assign.Weakest,
-			)
-		}
-		if made.Stance != assign.Enforce && made.Stance != assign.Trial {
-			return fail(where, "stance %q is not possible; use enforce or trial", a.Stance)
-		}
-		if len(made.Include) == 0 {
-			return fail(
-				where,
-				"no group is included, so it would reach no device; include a group, or %q for all",
-				assign.Everything,
-			)
-		}
-		if err := made.Check(); err != nil { // the worked examples have such ones; they resolve, and reach less than one may think
-			s.Warnings = append(s.Warnings, fmt.Sprintf("%s: the service would refuse it: %v", where, err))
-		}
+		s.warn(where, made)
 		s.Assignments = append(s.Assignments, made)
 	}
 	return nil
+}
+
+// warn says what the service would not take: the worked examples have such ones; they resolve, and reach less than one may
+// think.
+func (s *Scenario) warn(where string, made assign.Assignment) {
+	if err := made.Check(); err != nil {
+		s.Warnings = append(s.Warnings, fmt.Sprintf("%s: the service would refuse it: %v", where, err))
+	}
+}
+
+func (a *assignment) build(where string) (assign.Assignment, error) {
+	made := assign.Assignment{
+		Name: a.Name, Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within,
+		Rank: assign.Rank(a.Rank), Stance: assign.Stance(cmp.Or(a.Stance, string(assign.Enforce))),
+	}
+	switch {
+	case !policy.ValidName(a.Name):
+		return made, fail("assignments", "%q cannot name an assignment; use %s", a.Name, policy.NameRule)
+	case !made.Rank.Valid():
+		return made, fail(
+			where,
+			"rank %d is out of bounds; use %d (strongest) to %d (weakest)",
+			a.Rank,
+			assign.Strongest,
+			assign.Weakest,
+		)
+	case made.Stance != assign.Enforce && made.Stance != assign.Trial:
+		return made, fail(where, "stance %q is not possible; use enforce or trial", a.Stance)
+	case len(made.Include) == 0:
+		return made, fail(
+			where,
+			"no group is included, so it would reach no device; include a group, or %q for all",
+			assign.Everything,
+		)
+	}
+	return made, nil
 }
 
 func nearest(name string, known map[string]bool) string {

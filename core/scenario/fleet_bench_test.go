@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"golang.org/x/sync/errgroup"
+
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"

@@ -28,6 +28,7 @@ type file struct {
 	PolicyFiles []string     `json:"policy_files" yaml:"policy_files"`
 	Assignments []assignment `json:"assignments" yaml:"assignments"`
 	Devices     []device     `json:"devices" yaml:"devices"`
+	Change      []edit       `json:"change" yaml:"change"`
 	Notes       string       `json:"notes" yaml:"notes"`
 }
 
@@ -169,7 +170,7 @@ func decodeJSON(source []byte, into *file) error {
 	return fail(line(source, at), "this is not JSON: %w", err)
 }
 
-var keys = strings.Fields(`format at directory groups policies policy_files assignments devices notes ref sid guid
+var keys = strings.Fields(`format at directory groups policies policy_files assignments devices change publish assign withdraw group drop_group notes ref sid guid
 	name rule policy include exclude within rank stance platform os_version os_build model serial path tags primary_user reported`)
 
 func line(source []byte, offset int64) string {

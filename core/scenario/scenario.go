@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"rankwarden.example/core/change"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/plan"
 )
@@ -20,6 +21,7 @@ type Scenario struct {
 	plan.Inputs
 	At       *time.Time            // the time of findings; nil: that of each report
 	Reports  map[int]*drift.Report // by index of the device
+	Change   []change.Edit         // nil where the file has none
 	Warnings []string              // what the service would not take
 }
 

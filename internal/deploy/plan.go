@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/inforce"
 	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
 )
@@ -29,7 +30,11 @@ func (s *Service) plan(tx Records, requests []store.SettleRequest, run *settleme
 		return err
 	}
 	run.devices = len(devices)
-	in, records, err := s.inputs(tx, devices)
+	planned := make([]inforce.Device, len(devices))
+	for i, d := range devices { // groups are as they were worked out, so that no rule reads a fact
+		planned[i] = inforce.Device{NameKey: d.NameKey, Facts: fleet.Facts{Name: d.NameKey}}
+	}
+	in, records, err := inforce.Read(tx, s.Documents, planned, inforce.Also{})
 	if err != nil {
 		return err
 	}

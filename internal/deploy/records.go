@@ -3,9 +3,8 @@ package deploy
 import (
 	"time"
 
-	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/inforce"
 	"rankwarden.example/internal/protocol"
-	"rankwarden.example/internal/published"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
 )
@@ -13,15 +12,12 @@ import (
 // Records is what this room needs of the records. [store.Tx] has it.
 type Records interface {
 	uow.Records
-	published.Records
+	inforce.Records
 
 	Asked(digest string) (protocol.DesiredContent, error)
-	Assignments() ([]store.Assignment, error)
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
-	DirectoryTable(refs []principal.Ref) (*principal.Table, error)
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
 	LockForSettling(ids []string) ([]store.SettledDevice, error)
-	MembersOf(groups []string) ([]store.Membership, error)
 	PutScope(s store.Scope) error
 	PutSettings(digest, body string) error
 	RequestSettleAgain(r store.SettleRequest) error

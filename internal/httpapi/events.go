@@ -126,8 +126,8 @@ func (a *routes) stream(ctx context.Context, w *bufio.Writer, who auth.Identity,
 }
 
 // changeOf is what changed, as far as it is in reach; any is false when nothing of it is.
-func (a *routes) changeOf(reach auth.Reach, taken map[string][]string) (change api.Change, any bool) {
-	change = api.Change{Topics: []string{}, Devices: []string{}}
+func (a *routes) changeOf(reach auth.Reach, taken map[string][]string) (change api.Notice, any bool) {
+	change = api.Notice{Topics: []string{}, Devices: []string{}}
 	all := false
 	for topic, ids := range taken {
 		if topic == store.TopicGroups {

@@ -1,0 +1,186 @@
+package change
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+
+	"rankwarden.example/core/assign"
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/plan"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/text"
+)
+
+// Kind says what an edit does.
+type Kind string
+
+// The kinds of edit.
+const (
+	Publish   Kind = "publish"    // a policy's next revision, or a new policy
+	Assign    Kind = "assign"     // an assignment made, or replaced whole
+	Withdraw  Kind = "withdraw"   // an assignment removed
+	Group     Kind = "group"      // a group made, or replaced whole
+	DropGroup Kind = "drop_group" // a group removed
+)
+
+// Type says what sort of thing an edit is about.
+type Type string
+
+// The types of things that can be edited.
+const (
+	Policies    Type = "policy"
+	Assignments Type = "assignment"
+	Groups      Type = "group"
+)
+
+// Type is what the edit is about.
+func (k Kind) Type() Type {
+	switch k {
+	case Publish:
+		return Policies
+	case Assign, Withdraw:
+		return Assignments
+	}
+	return Groups
+}
+
+// Edit is one edit. Of Policy, Assignment and Devices that is set which its kind needs.
+type Edit struct {
+	Kind       Kind
+	Name       string             // of the policy, assignment or group
+	Policy     *policy.Document   // without errors
+	Assignment *assign.Assignment // checked
+	Group      *fleet.Group
+}
+
+// Error says which edit cannot be made, and why.
+type Error struct {
+	Index int // from 0
+	Edit  Edit
+	Err   error
+}
+
+func (e *Error) Error() string {
+	return fmt.Sprintf("edit %d (%s %s): %v", e.Index+1, e.Edit.Kind, e.Edit.Name, e.Err)
+}
+
+func (e *Error) Unwrap() error { return e.Err }
+
+// The causes of an [Error].
+var (
+	ErrUnknown = errors.New("it does not exist")      // the edit names a policy, assignment or group that is not there
+	ErrInUse   = errors.New("an assignment names it") // the group cannot be removed
+	ErrWrong   = errors.New("it cannot be used")      // the edit is wrong in itself
+)
+
+// Apply gives the inputs with the edits made one after the other; the inputs themselves stay as they are. The error is an
+// [Error] for the first edit that cannot be made.
+func Apply(in plan.Inputs, edits []Edit) (plan.Inputs, error) {
+	s := newState(in)
+	for i, e := range edits {
+		if err := s.apply(e); err != nil {
+			return plan.Inputs{}, &Error{i, e, err}
+		}
+	}
+	return in.With(s.edits), nil
+}
+
+// state is what there is after some edits.
+type state struct {
+	policies    map[string]bool
+	groups      map[string]bool
+	assignments map[string]assign.Assignment
+	edits       plan.Edits
+}
+
+func newState(in plan.Inputs) *state {
+	s := &state{
+		policies: map[string]bool{}, groups: map[string]bool{assign.Everything: true}, assignments: map[string]assign.Assignment{},
+		edits: plan.Edits{
+			Policies: map[string]*policy.Document{}, Assignments: map[string]*assign.Assignment{}, Groups: map[string]*fleet.Group{},
+		},
+	}
+	for name := range in.Policies {
+		s.policies[name] = true
+	}
+	for name := range in.Unusable {
+		s.policies[name] = true
+	}
+	for _, g := range in.Groups {
+		s.groups[g.Name] = true
+	}
+	for name := range in.Known {
+		s.groups[name] = true
+	}
+	for _, a := range in.Assignments {
+		s.assignments[a.Name] = a
+	}
+	return s
+}
+
+func (s *state) apply(e Edit) error {
+	switch e.Kind {
+	case Publish:
+		s.policies[e.Name], s.edits.Policies[e.Name] = true, e.Policy
+	case Assign:
+		a := *e.Assignment
+		if !s.policies[a.Policy] {
+			return unknown("policy", a.Policy, s.policies)
+		}
+		for _, g := range slices.Concat(a.Include, a.Exclude, a.Within) {
+			if !s.groups[g] {
+				return unknown("group", g, s.groups)
+			}
+		}
+		s.assignments[e.Name], s.edits.Assignments[e.Name] = a, e.Assignment
+	case Withdraw:
+		if _, there := s.assignments[e.Name]; !there {
+			return unknown("assignment", e.Name, s.assignments)
+		}
+		delete(s.assignments, e.Name)
+		s.edits.Assignments[e.Name] = nil
+	case Group:
+		s.groups[e.Name], s.edits.Groups[e.Name] = true, e.Group
+	case DropGroup:
+		return s.dropGroup(e.Name)
+	default:
+		return fmt.Errorf("%w: there is no edit %q", ErrWrong, e.Kind)
+	}
+	return nil
+}
+
+func (s *state) dropGroup(name string) error {
+	if name == assign.Everything {
+		return fmt.Errorf("%w: %q is the built-in group of all devices, which stays", ErrWrong, name)
+	}
+	if !s.groups[name] {
+		return unknown("group", name, s.groups)
+	}
+	for _, by := range sortedKeys(s.assignments) {
+		a := s.assignments[by]
+		if slices.Contains(slices.Concat(a.Include, a.Exclude, a.Within), name) {
+			return fmt.Errorf("%w: assignment %s; withdraw that first", ErrInUse, by)
+		}
+	}
+	delete(s.groups, name)
+	s.edits.Groups[name] = nil
+	return nil
+}
+
+func unknown[T any](what, name string, there map[string]T) error {
+	hint := ""
+	if near := text.Nearest(name, sortedKeys(there)); near != "" {
+		hint = fmt.Sprintf("; did you mean %q?", near)
+	}
+	return fmt.Errorf("%w: there is no %s %q%s", ErrUnknown, what, name, hint)
+}
+
+func sortedKeys[T any](m map[string]T) []string {
+	keys := make([]string, 0, len(m))
+	for key := range m {
+		keys = append(keys, key)
+	}
+	slices.Sort(keys)
+	return keys
+}

@@ -1,0 +1,168 @@
+package present
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rankwarden.example/core/effect"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+)
+
+// EffectSection is a heading under which effects of a change are shown.
+type EffectSection struct {
+	Title string
+	Kinds []effect.Kind // in the order in which they are shown
+}
+
+// EffectSections are all of them, the gravest first: who loses access, what becomes held, then the rest.
+var EffectSections = []EffectSection{
+	{"Loses access", []effect.Kind{
+		effect.GuardRefuses, effect.NoWayIn, effect.MemberLeaves, effect.AccountDisabled, effect.AccountRemoved,
+	}},
+	{"Becomes held", []effect.Kind{effect.Held}},
+	{"Gains access", []effect.Kind{
+		effect.MemberJoins, effect.AccountEnabled, effect.AccountCreated, effect.AccountAdopted, effect.AccountKept,
+		effect.AccountSpared,
+	}},
+	{"Rules", []effect.Kind{effect.Loosened, effect.Tightened, effect.Changed}},
+	{"Accounts", []effect.Kind{
+		effect.AccountAmbiguous, effect.AccountRenamed, effect.AccountDescribed, effect.AccountReleased, effect.AccountNotCreated,
+	}},
+	{"Password rotation", []effect.Kind{effect.RotationStarts, effect.RotationStops, effect.RotationChanged}},
+	{"No longer held", []effect.Kind{effect.NoLongerHeld}},
+}
+
+// EffectSectionOf is the index of the section of an effect, and its place there.
+func EffectSectionOf(kind effect.Kind) (section, place int) {
+	for i, s := range EffectSections {
+		if at := slices.Index(s.Kinds, kind); at >= 0 {
+			return i, at
+		}
+	}
+	return len(EffectSections), 0
+}
+
+// Effect says in one sentence what a change does. A value may be [effect.Varies].
+func Effect(e effect.Effect) string {
+	subject := e.Subject
+	if ref, err := principal.Parse(e.Subject); err == nil {
+		subject = Principal(ref)
+	}
+	switch e.Kind {
+	case effect.Held:
+		return UnitInFull(e.Unit) + " is held: it keeps the value last sent"
+	case effect.NoLongerHeld:
+		return UnitInFull(e.Unit) + " is no longer held"
+	case effect.MemberLeaves:
+		return fmt.Sprintf("%s leaves %s", subject, Unit(e.Unit))
+	case effect.MemberJoins:
+		return fmt.Sprintf("%s joins %s", subject, Unit(e.Unit))
+	case effect.GuardRefuses:
+		say := "the device refuses to remove its last break-glass account from administrators"
+		if list, ok := texts(e.Before); ok {
+			say += ": " + strings.Join(list, ", ")
+		}
+		return say
+	case effect.NoWayIn:
+		return "an administrator leaves, and no break-glass account is left"
+	case effect.Tightened, effect.Loosened, effect.Changed:
+		return rule(e)
+	case effect.RotationStarts:
+		return "rotation of " + subject + " starts" + detailOf(e, e.After)
+	case effect.RotationStops:
+		return "rotation of " + subject + " stops"
+	case effect.RotationChanged:
+		return "rotation of " + subject + " changes" + detailOf(e, e.After)
+	}
+	return subject + " " + account(e)
+}
+
+// accountEffects say what becomes of an account; the values stand in for {before} and {after}.
+var accountEffects = map[effect.Kind]string{
+	effect.AccountReleased:   "is no longer managed, and stays",
+	effect.AccountNotCreated: "is not created",
+	effect.AccountSpared:     "is not removed",
+	effect.AccountAmbiguous:  "fits several accounts, so none is changed",
+	effect.AccountRemoved:    "is removed: {before}",
+	effect.AccountCreated:    "is created as {after}",
+	effect.AccountAdopted:    "takes over an existing account: {before} becomes {after}",
+	effect.AccountKept:       "is kept instead of removed: {before}",
+	effect.AccountRenamed:    "is renamed from {before} to {after}",
+	effect.AccountEnabled:    "is enabled",
+	effect.AccountDisabled:   "is disabled",
+}
+
+func account(e effect.Effect) string {
+	if e.Kind == effect.AccountDescribed {
+		return described(e)
+	}
+	values := strings.NewReplacer("{before}", fmt.Sprint(e.Before), "{after}", fmt.Sprint(e.After))
+	return values.Replace(accountEffects[e.Kind])
+}
+
+func described(e effect.Effect) string {
+	properties, ok := e.After.(map[string]any)
+	if !ok {
+		return "changes its full name, description or expiry"
+	}
+	before, _ := e.Before.(map[string]any)
+	var parts []string
+	for _, key := range []string{effect.FullName, effect.Description, effect.PasswordExpires} {
+		if after, changed := properties[key]; changed {
+			parts = append(parts, fmt.Sprintf("%s %s → %s", strings.ReplaceAll(key, "_", " "), detail(plain(before[key])), detail(plain(after))))
+		}
+	}
+	return "changes: " + strings.Join(parts, ", ")
+}
+
+// plain is a value as JSON has it.
+func plain(value any) any {
+	switch v := value.(type) {
+	case unit.Text:
+		return string(v)
+	case unit.Bool:
+		return bool(v)
+	}
+	return value
+}
+
+var ruleEffects = map[effect.Kind]string{
+	effect.Tightened: "gets stricter", effect.Loosened: "gets less strict", effect.Changed: "changes",
+}
+
+func rule(e effect.Effect) string {
+	value := func(v any) string {
+		switch v := v.(type) {
+		case unit.Value:
+			return Value(e.Unit, v)
+		case effect.Varying:
+			return v.String()
+		}
+		return notReported
+	}
+	return fmt.Sprintf("%s %s: %s → %s", UnitInFull(e.Unit), ruleEffects[e.Kind], value(e.Before), value(e.After))
+}
+
+func detailOf(e effect.Effect, value any) string {
+	if v, ok := value.(unit.Value); ok {
+		return ": " + Value(e.Unit, v)
+	}
+	return ""
+}
+
+func texts(value any) ([]string, bool) {
+	list, ok := value.([]string)
+	if !ok {
+		return nil, false
+	}
+	names := make([]string, len(list))
+	for i, s := range list {
+		names[i] = s
+		if ref, err := principal.Parse(s); err == nil {
+			names[i] = Principal(ref)
+		}
+	}
+	return names, true
+}

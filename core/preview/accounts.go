@@ -1,0 +1,198 @@
+package preview
+
+import (
+	"slices"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/effect"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
+)
+
+// meaning is which account of a device a key means: one, none (nil), or several, so that none can be chosen.
+type meaning struct {
+	account   *drift.Account
+	ambiguous bool
+}
+
+// keyMeaning is a key with what is desired of it and what it means, without the change and with it.
+type keyMeaning struct {
+	key   string
+	asked [2]*unit.AccountValue // by future; nil: nothing
+	means [2]meaning            // by future
+}
+
+// The two futures.
+const (
+	without = iota
+	with
+)
+
+func on(v *unit.AccountValue) bool { return v != nil && v.State != unit.Absent }
+
+// key works out what a key means in both futures, once.
+func (c *comparer) key(key string) *keyMeaning {
+	for i := range c.keys {
+		if c.keys[i].key == key {
+			return &c.keys[i]
+		}
+	}
+	k := keyMeaning{key: key}
+	id := unit.AccountOf(key)
+	for future := range k.asked {
+		if v, ok := valueOf(c.desired[future], id).(unit.AccountValue); ok {
+			k.asked[future] = &v
+		}
+	}
+	k.means[without] = c.under(key, k.asked[without])
+	if on(k.asked[without]) && k.means[without].account != nil {
+		k.means[with] = k.means[without]
+	} else {
+		k.means[with] = c.under(key, k.asked[with])
+	}
+	c.keys = append(c.keys, k)
+	return &c.keys[len(c.keys)-1]
+}
+
+// under is which account a key means when an account block, nil for none, is desired of it.
+func (c *comparer) under(key string, desired *unit.AccountValue) meaning {
+	accounts := c.state.Accounts
+	for i := range accounts {
+		if accounts[i].Key == key {
+			return meaning{account: &accounts[i]}
+		}
+	}
+	if desired == nil {
+		return meaning{}
+	}
+	var m meaning
+	for i := range accounts {
+		if free(&accounts[i]) && drift.FitsName(desired.Name, accounts[i].Name) {
+			if m.account != nil {
+				return meaning{ambiguous: true}
+			}
+			m.account = &accounts[i]
+		}
+	}
+	if m.account != nil || desired.State == unit.Absent {
+		return m
+	}
+	for _, former := range desired.Formerly {
+		for i := range accounts {
+			if free(&accounts[i]) && drift.FitsName(former, accounts[i].Name) {
+				return meaning{account: &accounts[i]}
+			}
+		}
+	}
+	return meaning{}
+}
+
+// free reports whether an account is one that a key could come to mean.
+func free(a *drift.Account) bool { return a.Key == "" && a.Builtin == "" }
+
+// account is what becomes of the account of one key.
+func (c *comparer) account(change SettingChange) {
+	key, _ := change.Unit.AccountKey()
+	k := c.key(key)
+	s0, s1 := k.asked[without], k.asked[with]
+	if k.means[without].ambiguous {
+		s0 = nil
+	}
+	m0, m1 := k.means[without].account, k.means[with].account
+	add := func(kind effect.Kind, before, after any) {
+		c.add(change.Unit, kind, principal.FromKey(key).String(), before, after)
+	}
+	if s1 != nil && k.means[with].ambiguous {
+		add(effect.AccountAmbiguous, nil, s1.Name)
+		return
+	}
+	if !on(s1) {
+		c.accountGoes(k, s0, s1, add)
+		return
+	}
+	absentBefore := s0 != nil && s0.State == unit.Absent
+	adopted := m1 != nil && m1.Key == "" && (!on(s0) || m0 == nil)
+	switch {
+	case absentBefore && m0 != nil && m1 != m0:
+		add(effect.AccountSpared, nil, m0.Name)
+	case absentBefore && m1 != nil && m1.Key == key:
+		add(effect.AccountKept, m1.Name, s1.Name)
+	}
+	switch {
+	case adopted:
+		add(effect.AccountAdopted, m1.Name, s1.Name)
+	case !on(s0) && m1 == nil:
+		add(effect.AccountCreated, nil, s1.Name)
+	case on(s0) && text.Fold(s0.Name) != text.Fold(s1.Name):
+		add(effect.AccountRenamed, s0.Name, s1.Name)
+	case s0 == nil && m1 != nil && m1.Key == key && !drift.FitsName(s1.Name, m1.Name):
+		add(effect.AccountRenamed, m1.Name, s1.Name)
+	}
+	from := s0
+	if adopted || !on(s0) {
+		if m1 == nil {
+			return
+		}
+		from = &unit.AccountValue{
+			State: m1.State(), FullName: m1.FullName, Description: m1.Description, PasswordExpires: m1.PasswordExpires,
+		}
+	}
+	if from.State != s1.State {
+		add(enabling(s1.State == unit.Enabled), nil, nil)
+	}
+	if before, after := describe(from, s1); len(before) > 0 {
+		add(effect.AccountDescribed, before, after)
+	}
+}
+
+// accountGoes is what becomes of an account that is no longer desired, or is to be absent.
+func (c *comparer) accountGoes(k *keyMeaning, s0, s1 *unit.AccountValue, add func(kind effect.Kind, before, after any)) {
+	m0, m1 := k.means[without].account, k.means[with].account
+	absentBefore := s0 != nil && s0.State == unit.Absent
+	switch {
+	case s1 == nil && on(s0) && m0 != nil:
+		add(effect.AccountReleased, s0.Name, nil)
+	case on(s0) && m0 == nil && m1 == nil:
+		add(effect.AccountNotCreated, s0.Name, nil)
+	case absentBefore && m0 != nil && (s1 == nil || m1 != m0):
+		add(effect.AccountSpared, nil, m0.Name)
+	}
+	if s1 != nil && m1 != nil && (!absentBefore || m1 != m0) {
+		add(effect.AccountRemoved, m1.Name, nil)
+	}
+}
+
+// describe gives those of the properties of an account that differ.
+func describe(from, to *unit.AccountValue) (before, after map[string]any) {
+	before, after = map[string]any{}, map[string]any{}
+	if from.FullName != to.FullName {
+		before[effect.FullName], after[effect.FullName] = from.FullName, to.FullName
+	}
+	if from.Description != to.Description {
+		before[effect.Description], after[effect.Description] = from.Description, to.Description
+	}
+	if from.PasswordExpires != to.PasswordExpires {
+		before[effect.PasswordExpires], after[effect.PasswordExpires] = from.PasswordExpires, to.PasswordExpires
+	}
+	return before, after
+}
+
+// everyKey are the keys that something is desired of in either future, or that the device has bound.
+func (c *comparer) everyKey() []string {
+	var keys []string
+	for _, settings := range c.desired {
+		for _, s := range settings {
+			if key, ok := s.Unit.AccountKey(); ok {
+				keys = append(keys, key)
+			}
+		}
+	}
+	for i := range c.state.Accounts {
+		if key := c.state.Accounts[i].Key; key != "" {
+			keys = append(keys, key)
+		}
+	}
+	slices.Sort(keys)
+	return slices.Compact(keys)
+}

@@ -1,0 +1,293 @@
+package preview
+
+import (
+	"slices"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/effect"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
+)
+
+// SettingChange is a setting whose desired value differs between the two futures; nil where nothing is desired.
+type SettingChange struct {
+	Unit      unit.ID    `json:"unit"`
+	Before    unit.Value `json:"before"`
+	After     unit.Value `json:"after"`
+	Supported bool       `json:"supported"` // false when the device cannot have it
+}
+
+// Difference is what differs between two lanes for all devices that have both and were last told the same. It is
+// worked out once for many devices and must not be changed.
+type Difference struct {
+	desired [2][]unit.Setting // by future, sorted by unit
+	changes []SettingChange
+	held    []effect.Effect
+	touches [unit.Rotation + 1]bool // families in which a desired value differs
+}
+
+// Differ compares what a device is desired to have without a change and with it. Previous are the settings of its last
+// desired state, which held settings keep; nil when none is known.
+func Differ(before, after resolve.Lane, previous []unit.Setting) *Difference {
+	d := &Difference{held: heldEffects(before, after)}
+	d.desired[without], _ = resolve.Compose(before, previous)
+	d.desired[with], _ = resolve.Compose(after, d.desired[without])
+	eachUnit(d.desired[without], d.desired[with], func(id unit.ID, before, after unit.Value) {
+		if !same(before, after) {
+			d.changes = append(d.changes, SettingChange{id, before, after, true})
+			d.touches[id.Family()] = true
+		}
+	})
+	return d
+}
+
+// Empty reports whether nothing differs, so that no device is affected.
+func (d *Difference) Empty() bool { return len(d.changes) == 0 && len(d.held) == 0 }
+
+// Compare works out what a difference does to a device with a state, nil for one that never reported. Settings and
+// effects come sorted; they are nil where there is none.
+func (d *Difference) Compare(state *drift.State, directory principal.Directory) (settings []SettingChange, effects []effect.Effect) {
+	if d.Empty() {
+		return nil, nil
+	}
+	settings = d.changes
+	if state != nil && len(state.Unsupported) > 0 {
+		settings = slices.Clone(settings)
+		for i := range settings {
+			settings[i].Supported = !slices.Contains(state.Unsupported, settings[i].Unit)
+		}
+	}
+	return settings, d.Effects(state, directory)
+}
+
+// Effects are those of [Difference.Compare] alone.
+func (d *Difference) Effects(state *drift.State, directory principal.Directory) []effect.Effect {
+	if d.Empty() {
+		return nil
+	}
+	if state == nil {
+		return d.held
+	}
+	c := &comparer{Difference: d, state: state, directory: directory, effects: slices.Clone(d.held)}
+	if len(state.Unsupported) > 0 {
+		c.Difference = d.supported(state.Unsupported)
+	}
+	c.run()
+	slices.SortFunc(c.effects, effect.Compare)
+	return c.effects
+}
+
+// supported is the difference without the settings that a device does not support: nothing is desired of them.
+func (d *Difference) supported(unsupported []unit.ID) *Difference {
+	not := func(s unit.Setting) bool { return slices.Contains(unsupported, s.Unit) }
+	if !slices.ContainsFunc(d.desired[without], not) && !slices.ContainsFunc(d.desired[with], not) {
+		return d
+	}
+	left := &Difference{held: d.held}
+	for future, settings := range d.desired {
+		left.desired[future] = slices.DeleteFunc(slices.Clone(settings), not)
+	}
+	for _, change := range d.changes {
+		if !slices.Contains(unsupported, change.Unit) {
+			left.changes = append(left.changes, change)
+			left.touches[change.Unit.Family()] = true
+		}
+	}
+	return left
+}
+
+// comparer works out the effects on one device.
+type comparer struct {
+	*Difference
+	state     *drift.State
+	directory principal.Directory
+	effects   []effect.Effect
+	keys      []keyMeaning // of the keys looked at so far
+}
+
+func (c *comparer) add(id unit.ID, kind effect.Kind, subject string, before, after any) {
+	c.effects = append(c.effects, effect.Effect{Unit: id, Kind: kind, Subject: subject, Before: before, After: after})
+}
+
+func (c *comparer) run() {
+	for _, change := range c.changes {
+		id := change.Unit
+		switch id.Family() {
+		case unit.Passwords, unit.Locking:
+			c.rule(change)
+		case unit.Builtins:
+			c.builtin(change)
+		case unit.Accounts:
+			c.account(change)
+		case unit.Rotation:
+			c.rotation(change)
+		}
+	}
+	if c.touches[unit.Membership] || c.touches[unit.Accounts] {
+		c.members()
+	}
+	if c.touches != [unit.Rotation + 1]bool{} {
+		c.guard()
+	}
+}
+
+// rule is a password rule or the lockout: it gets stricter or less strict.
+func (c *comparer) rule(change SettingChange) {
+	before, after := c.ruleValue(change.Unit, change.Before), c.ruleValue(change.Unit, change.After)
+	switch {
+	case before == nil && after == nil:
+	case before == nil || after == nil:
+		c.add(change.Unit, effect.Changed, "", jsonValue(before), jsonValue(after))
+	default:
+		switch order, _ := unit.Strictness(change.Unit, after, before); {
+		case order > 0:
+			c.add(change.Unit, effect.Tightened, "", before, after)
+		case order < 0:
+			c.add(change.Unit, effect.Loosened, "", before, after)
+		}
+	}
+}
+
+// ruleValue is what holds for a rule in a future: what is desired, else what was reported, else nil.
+func (c *comparer) ruleValue(id unit.ID, desired unit.Value) unit.Value {
+	if desired == nil {
+		desired = c.state.Value(id)
+	}
+	if l, ok := desired.(unit.LockoutValue); ok && l.Threshold == 0 {
+		return unit.LockoutValue{}
+	}
+	return desired
+}
+
+// builtin is a property of a built-in account that the device has.
+func (c *comparer) builtin(change SettingChange) {
+	account, property, _ := change.Unit.Builtin()
+	before, after := c.ruleValue(change.Unit, change.Before), c.ruleValue(change.Unit, change.After)
+	if c.state.Value(change.Unit) == nil || same(before, after) {
+		return
+	}
+	switch subject := account.String(); property {
+	case unit.BuiltinName:
+		if text.Fold(string(before.(unit.Text))) != text.Fold(string(after.(unit.Text))) {
+			c.add(change.Unit, effect.AccountRenamed, subject, before, after)
+		}
+	case unit.BuiltinEnabled:
+		c.add(change.Unit, enabling(bool(after.(unit.Bool))), subject, nil, nil)
+	default:
+		key := string(property)
+		c.add(change.Unit, effect.AccountDescribed, subject, map[string]any{key: before}, map[string]any{key: after})
+	}
+}
+
+func (c *comparer) rotation(change SettingChange) {
+	target, _ := change.Unit.Target()
+	kind := effect.RotationChanged
+	switch {
+	case change.Before == nil:
+		kind = effect.RotationStarts
+	case change.After == nil:
+		kind = effect.RotationStops
+	}
+	c.add(change.Unit, kind, target.String(), jsonValue(change.Before), jsonValue(change.After))
+}
+
+func enabling(enabled bool) effect.Kind {
+	if enabled {
+		return effect.AccountEnabled
+	}
+	return effect.AccountDisabled
+}
+
+// same reports whether two desired values are equal; nil is nothing desired.
+func same(a, b unit.Value) bool {
+	if a == nil || b == nil {
+		return a == nil && b == nil
+	}
+	return a.Equal(b)
+}
+
+// jsonValue keeps a missing value the JSON null.
+func jsonValue(v unit.Value) any {
+	if v == nil {
+		return nil
+	}
+	return v
+}
+
+// eachUnit visits every unit of two sorted lists, with its value in each, nil where a list does not have it.
+func eachUnit(left, right []unit.Setting, visit func(id unit.ID, before, after unit.Value)) {
+	for len(left) > 0 || len(right) > 0 {
+		order := 0
+		switch {
+		case len(left) == 0:
+			order = 1
+		case len(right) == 0:
+			order = -1
+		default:
+			order = left[0].Unit.Compare(right[0].Unit)
+		}
+		var id unit.ID
+		var before, after unit.Value
+		if order <= 0 {
+			id, before, left = left[0].Unit, left[0].Value, left[1:]
+		}
+		if order >= 0 {
+			id, after, right = right[0].Unit, right[0].Value, right[1:]
+		}
+		visit(id, before, after)
+	}
+}
+
+// valueOf is what is desired of a unit among sorted settings, nil for nothing.
+func valueOf(settings []unit.Setting, id unit.ID) unit.Value {
+	at, found := slices.BinarySearchFunc(settings, id, func(s unit.Setting, u unit.ID) int { return s.Unit.Compare(u) })
+	if !found {
+		return nil
+	}
+	return settings[at].Value
+}
+
+// heldUnits are the units that a lane holds: contested ones and those of its errors. All is true when every unit is held.
+func heldUnits(l resolve.Lane) (held map[unit.ID]bool, all bool) {
+	held = map[unit.ID]bool{}
+	for _, p := range l.Problems {
+		if p.Severity != policy.Error {
+			continue
+		}
+		if p.Holds.All {
+			return nil, true
+		}
+		for _, id := range p.Holds.Units {
+			held[id] = true
+		}
+	}
+	for _, u := range l.Units {
+		if u.Verdict == resolve.Contested {
+			held[u.Unit] = true
+		}
+	}
+	return held, false
+}
+
+func heldEffects(without, with resolve.Lane) (effects []effect.Effect) {
+	before, all := heldUnits(without)
+	after, every := heldUnits(with)
+	if all || every {
+		before, after = map[unit.ID]bool{{}: all}, map[unit.ID]bool{{}: every}
+	}
+	for id, held := range after {
+		if held && !before[id] {
+			effects = append(effects, effect.Effect{Unit: id, Kind: effect.Held})
+		}
+	}
+	for id, held := range before {
+		if held && !after[id] {
+			effects = append(effects, effect.Effect{Unit: id, Kind: effect.NoLongerHeld})
+		}
+	}
+	slices.SortFunc(effects, effect.Compare)
+	return effects
+}

@@ -1,0 +1,140 @@
+package preview
+
+import (
+	"cmp"
+	"slices"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/plan"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
+)
+
+// Device is what is known of one device beside what it is desired to have.
+type Device struct {
+	State    *drift.State   // its last report, nil when it never reported
+	Previous []unit.Setting // its last desired state, nil when none is known
+}
+
+// Fleet gives what is known of a device by its index.
+type Fleet func(device int) Device
+
+// Comparison is two plans of one fleet, of which the second has the edits. It is ready to be asked about single devices,
+// by several goroutines at once.
+type Comparison struct {
+	before, after *plan.Plan
+	pairs         map[[2]*plan.Scope]*pair
+}
+
+// pair is what the devices have in common that are of the same scope in both plans.
+type pair struct {
+	before, after resolve.Lane
+	shared        *Difference // nil when it depends on what each device was last told
+}
+
+// NewComparison compares two plans of the same devices.
+func NewComparison(before, after *plan.Plan) *Comparison {
+	c := &Comparison{before: before, after: after, pairs: map[[2]*plan.Scope]*pair{}}
+	for device := range before.Devices {
+		key := [2]*plan.Scope{before.Of(device), after.Of(device)}
+		if c.pairs[key] != nil {
+			continue
+		}
+		p := &pair{before: lane(key[without]), after: lane(key[with])}
+		if !p.before.Holds() && !p.after.Holds() {
+			p.shared = Differ(p.before, p.after, nil)
+		}
+		c.pairs[key] = p
+	}
+	return c
+}
+
+// lane is what a scope is told. One whose policies cannot be used keeps everything as it is.
+func lane(scope *plan.Scope) resolve.Lane {
+	if scope.Err != nil {
+		return resolve.Lane{Problems: []resolve.Problem{{Severity: policy.Error, Holds: resolve.Holds{All: true}}}}
+	}
+	return scope.Enforced
+}
+
+func (c *Comparison) pair(device int) *pair {
+	return c.pairs[[2]*plan.Scope{c.before.Of(device), c.after.Of(device)}]
+}
+
+// Touches reports whether a device may be affected, without looking at what it has.
+func (c *Comparison) Touches(device int) bool {
+	p := c.pair(device)
+	return p.shared == nil || !p.shared.Empty()
+}
+
+// NeedsPrevious reports whether the effects on a device depend on what it was last told.
+func (c *Comparison) NeedsPrevious(device int) bool { return c.pair(device).shared == nil }
+
+// Difference is what differs for a device that was last told to have certain settings.
+func (c *Comparison) Difference(device int, previous []unit.Setting) *Difference {
+	p := c.pair(device)
+	if p.shared != nil {
+		return p.shared
+	}
+	return Differ(p.before, p.after, previous)
+}
+
+// Device is what the edits do to one device. It is affected when it has settings or effects.
+func (c *Comparison) Device(device int, known Device) Affected {
+	settings, effects := c.Difference(device, known.Previous).Compare(known.State, c.after.Directory)
+	return Affected{Device: c.before.Devices[device].Name, Reported: known.State != nil, Settings: settings, Effects: effects}
+}
+
+// sharesOf is the number of devices that are compared in one share.
+const sharesOf = 2000
+
+// Run compares two plans of one fleet, device by device, with shares of the fleet done as each does. The result has
+// every device that is affected.
+func Run(before, after *plan.Plan, known Fleet, each fleet.Each) *Preview {
+	c := NewComparison(before, after)
+	shares := (len(before.Devices) + sharesOf - 1) / sharesOf
+	affected, tallies := make([][]Affected, shares), make([]*Tally, shares)
+	each(shares, func(share int) {
+		tally := NewTally()
+		for device := share * sharesOf; device < min((share+1)*sharesOf, len(before.Devices)); device++ {
+			if !c.Touches(device) {
+				continue
+			}
+			if a := c.Device(device, known(device)); a.Any() {
+				affected[share] = append(affected[share], a)
+				tally.Add(a.Device, a.Effects)
+			}
+		}
+		tallies[share] = tally
+	})
+	total := NewTally()
+	for _, t := range tallies {
+		total.Merge(t)
+	}
+	p := &Preview{Devices: total.Devices, Sums: total.Sums(), Affected: slices.Concat(affected...)}
+	slices.SortStableFunc(p.Affected, func(a, b Affected) int { return cmp.Compare(a.Device, b.Device) })
+	return p
+}
+
+// Count is the sums of [Run] alone, for which nothing is kept of the single devices.
+func Count(before, after *plan.Plan, known Fleet, each fleet.Each) *Tally {
+	c := NewComparison(before, after)
+	shares := (len(before.Devices) + sharesOf - 1) / sharesOf
+	tallies := make([]*Tally, shares)
+	each(shares, func(share int) {
+		tally := NewTally()
+		for device := share * sharesOf; device < min((share+1)*sharesOf, len(before.Devices)); device++ {
+			if c.Touches(device) {
+				tally.Count(c, device, known(device))
+			}
+		}
+		tallies[share] = tally
+	})
+	total := NewTally()
+	for _, t := range tallies {
+		total.Merge(t)
+	}
+	return total
+}

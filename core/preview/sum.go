@@ -1,0 +1,68 @@
+package preview
+
+import (
+	"slices"
+
+	"rankwarden.example/core/effect"
+	"rankwarden.example/core/unit"
+)
+
+// Tally counts the devices that have each effect.
+type Tally struct {
+	Devices int // affected
+	sums    map[sumKey]*effect.Sum
+}
+
+type sumKey struct {
+	kind    effect.Kind
+	unit    unit.ID
+	subject string
+}
+
+// NewTally has counted nothing.
+func NewTally() *Tally { return &Tally{sums: map[sumKey]*effect.Sum{}} }
+
+// Add counts a device that is affected.
+func (t *Tally) Add(device string, effects []effect.Effect) {
+	t.Devices++
+	for _, e := range effects {
+		t.add(effect.Sum{
+			Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Devices: 1, First: []string{device}, Before: e.Before, After: e.After,
+		})
+	}
+}
+
+// Count counts a device of a comparison, if it is affected.
+func (t *Tally) Count(c *Comparison, device int, known Device) {
+	d := c.Difference(device, known.Previous)
+	if !d.Empty() {
+		t.Add(c.before.Devices[device].Name, d.Effects(known.State, c.after.Directory))
+	}
+}
+
+// Merge adds what another tally has counted, of other devices.
+func (t *Tally) Merge(other *Tally) {
+	t.Devices += other.Devices
+	for _, sum := range other.sums {
+		t.add(*sum)
+	}
+}
+
+func (t *Tally) add(more effect.Sum) {
+	key := sumKey{more.Kind, more.Unit, more.Subject}
+	if sum := t.sums[key]; sum != nil {
+		sum.Add(more)
+		return
+	}
+	t.sums[key] = &more
+}
+
+// Sums are the counts, sorted by effect, setting and subject.
+func (t *Tally) Sums() []effect.Sum {
+	sums := make([]effect.Sum, 0, len(t.sums))
+	for _, sum := range t.sums {
+		sums = append(sums, *sum)
+	}
+	slices.SortFunc(sums, effect.CompareSums)
+	return sums
+}
