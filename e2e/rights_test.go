@@ -75,11 +75,14 @@ var bodies = map[string]string{
 	"create-assignment": `{"name": "none", "policy": "none", "include": ["everything"], "rank": 1}`, "edit-assignment": `{"policy": "none", "include": ["everything"], "rank": 1}`,
 	"create-enrolment-token": `{"uses": 1, "expires_in_hours": 1, "groups": ["none"]}`, "set-device-facts": `{"devices": [{"device": "none", "path": "a"}]}`,
 	"send-order": `{"kind": "check-in", "devices": ["none"]}`, "reveal-password": `{"reason": "ticket 4711"}`, "decide-approval": `{"approve": true}`, "delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`, "import-directory": "nonsense",
+	"create-change": `{"name": "No name"}`, "edit-change": `{"title": "t"}`, "add-edit": `{"kind": "withdraw", "name": "none", "based_on": 1}`,
+	"drop-change": `{}`, "apply-change": `{"digest": ""}`, "decide-change": `{"approve": false, "reason": "no", "digest": ""}`,
+	"preview-edits": `{"edits": []}`, "show-ladder": `{}`,
 }
 
 // try calls an operation, and gives the status.
 func try(t *testing.T, base string, o described, header http.Header) int {
-	path := strings.NewReplacer("{name}", "none", "{number}", "1").Replace(o.path)
+	path := strings.NewReplacer("{name}", "none", "{number}", "1", "{type}", "group", "{thing}", "none").Replace(o.path)
 	ctx := t.Context()
 	req, err := http.NewRequestWithContext(ctx, o.method, base+path, bytes.NewReader([]byte(bodies[o.id])))
 	require.NoError(t, err)

@@ -111,6 +111,7 @@ func (a *app) assignmentShow() *cobra.Command {
 
 func (a *app) assignmentSet() *cobra.Command {
 	var aim api.Aim
+	var d draft
 	cmd := &cobra.Command{
 		Use: "set NAME", Short: "Create an assignment, or edit the given fields of one", Args: cobra.ExactArgs(1),
 		Example: "  rankwarden assignment set ticket-desks --policy ticket-desks --include ticket-desks --rank 200",
@@ -125,13 +126,15 @@ func (a *app) assignmentSet() *cobra.Command {
 			if err != nil && !isNew {
 				return err
 			}
-			want := api.Aim{
-				Policy:  now.Policy,
-				Include: now.Include,
-				Exclude: now.Exclude,
-				Within:  now.Within,
-				Rank:    now.Rank,
-				Stance:  now.Stance,
+			want := aimOf(now)
+			if d.change != "" {
+				earlier, there, err := d.edit(cmd, c, "assignment", args[0])
+				if err != nil {
+					return err
+				}
+				if there && earlier.Assignment != nil {
+					want, isNew = *earlier.Assignment, false
+				}
 			}
 			for name, take := range map[string]func(){
 				"policy": func() { want.Policy = aim.Policy }, "include": func() { want.Include = aim.Include },
@@ -144,6 +147,11 @@ func (a *app) assignmentSet() *cobra.Command {
 			}
 			if isNew && (want.Policy == "" || len(want.Include) == 0 || want.Rank == 0) {
 				return unusable{errors.New("a new assignment needs --policy, --include and --rank")}
+			}
+			if d.change != "" {
+				return d.add(a, cmd, c, "assignment", api.ChangeEdit{
+					Kind: "assign", Name: args[0], Assignment: &want, BasedOn: now.Version,
+				})
 			}
 			var is api.Assignment
 			err = a.edited(cmd.Context(), c, func() error {
@@ -159,7 +167,7 @@ func (a *app) assignmentSet() *cobra.Command {
 			}
 			return a.did(
 				is,
-				"%s: policy %s, revision %d, to %s, rank %d, %s. Its devices were settled again.\n",
+				"%s: policy %s, revision %d, to %s, rank %d, %s. In effect at once; its devices were settled again.\n",
 				is.Name,
 				is.Policy,
 				is.Revision,
@@ -169,6 +177,7 @@ func (a *app) assignmentSet() *cobra.Command {
 			)
 		},
 	}
+	d.flag(a, cmd)
 	f := cmd.Flags()
 	f.StringVar(&aim.Policy, "policy", "", "the `policy`")
 	f.StringSliceVar(&aim.Include, "include", nil, "`group` to include; may be repeated")
@@ -184,8 +193,14 @@ func (a *app) assignmentSet() *cobra.Command {
 	return cmd
 }
 
+// aimOf is what an assignment is aimed at.
+func aimOf(x api.Assignment) api.Aim {
+	return api.Aim{Policy: x.Policy, Include: x.Include, Exclude: x.Exclude, Within: x.Within, Rank: x.Rank, Stance: x.Stance}
+}
+
 func (a *app) assignmentRemove() *cobra.Command {
-	return &cobra.Command{
+	var d draft
+	cmd := &cobra.Command{
 		Use: "delete NAME", Short: "Delete an assignment; its devices are settled without it", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -196,10 +211,15 @@ func (a *app) assignmentRemove() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if d.change != "" {
+				return d.add(a, cmd, c, "assignment", api.ChangeEdit{Kind: "withdraw", Name: x.Name, BasedOn: x.Version})
+			}
 			if err := a.edited(cmd.Context(), c, func() error { return c.DeleteAssignment(cmd.Context(), x.Name, x.Version) }); err != nil {
 				return err
 			}
-			return a.did(done{"deleted", x.Name}, "Deleted %s. Its devices were settled without it.\n", x.Name)
+			return a.did(done{"deleted", x.Name}, "Deleted %s at once. Its devices were settled without it.\n", x.Name)
 		},
 	}
+	d.flag(a, cmd)
+	return cmd
 }

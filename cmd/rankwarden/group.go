@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,6 +13,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	coretext "rankwarden.example/core/text"
 )
 
 func (a *app) groupCommand() *cobra.Command {
@@ -99,6 +101,7 @@ func (a *app) groupShow() *cobra.Command {
 
 func (a *app) groupMake() *cobra.Command {
 	var spec client.GroupSpec
+	var d draft
 	cmd := &cobra.Command{
 		Use:   "create NAME [DEVICE...]",
 		Short: "Create a group of named devices, enrolled or not yet, or by a rule",
@@ -111,6 +114,10 @@ func (a *app) groupMake() *cobra.Command {
 				return err
 			}
 			spec.Name, spec.Devices = args[0], args[1:]
+			if d.change != "" {
+				body := &api.GroupBody{Description: spec.Description, Devices: spec.Devices, Rule: spec.Rule}
+				return d.add(a, cmd, c, "group", api.ChangeEdit{Kind: "group", Name: spec.Name, Group: body})
+			}
 			g, err := c.CreateGroup(cmd.Context(), spec)
 			if err != nil {
 				return err
@@ -124,6 +131,7 @@ func (a *app) groupMake() *cobra.Command {
 			return a.did(g, "Created the group %s with %s.\n", g.Name, plural(len(args)-1, "device", "devices"))
 		},
 	}
+	d.flag(a, cmd)
 	cmd.Flags().StringVar(&spec.Description, "description", "", "what it is for")
 	cmd.Flags().StringVar(&spec.Rule, "rule", "", "`expression` over device facts, instead of devices")
 	return cmd
@@ -132,6 +140,7 @@ func (a *app) groupMake() *cobra.Command {
 func (a *app) groupEdit() *cobra.Command {
 	var edit client.GroupEdit
 	var rule string
+	var d draft
 	cmd := &cobra.Command{
 		Use:               "edit NAME",
 		Short:             "Add devices to a group, remove devices from it, or change its rule",
@@ -147,6 +156,9 @@ func (a *app) groupEdit() *cobra.Command {
 			}
 			if len(edit.Add)+len(edit.Remove) == 0 && edit.Rule == nil {
 				return unusable{fmt.Errorf("give --add DEVICE, --remove DEVICE or --rule EXPRESSION")}
+			}
+			if d.change != "" {
+				return a.draftGroup(cmd, c, &d, args[0], edit)
 			}
 			g, err := c.Group(cmd.Context(), args[0])
 			if err != nil {
@@ -164,17 +176,57 @@ func (a *app) groupEdit() *cobra.Command {
 			}
 			return a.did(
 				g,
-				"Updated %s: %d added, %d removed. Its devices were settled again.\n",
+				"Updated %s at once: %d added, %d removed. Its devices were settled again.\n",
 				g.Name,
 				len(edit.Add),
 				len(edit.Remove),
 			)
 		},
 	}
+	d.flag(a, cmd)
 	cmd.Flags().StringSliceVar(&edit.Add, "add", nil, "`device` to add; may be repeated")
 	cmd.Flags().StringSliceVar(&edit.Remove, "remove", nil, "`device` to remove; may be repeated")
 	cmd.Flags().StringVar(&rule, "rule", "", "new `expression` of a group by rule")
 	return cmd
+}
+
+// draftGroup adds a group to a change: as it is there already, else as it is now, with devices put in and taken out.
+func (a *app) draftGroup(cmd *cobra.Command, c *client.Client, d *draft, name string, edit client.GroupEdit) error {
+	earlier, there, err := d.edit(cmd, c, "group", name)
+	if err != nil {
+		return err
+	}
+	e := api.ChangeEdit{Kind: "group", Name: name, Group: earlier.Group}
+	if !there || e.Group == nil {
+		if e.Group, e.BasedOn, err = groupNow(cmd.Context(), c, name); err != nil {
+			return err
+		}
+	}
+	if edit.Rule != nil {
+		e.Group.Rule = *edit.Rule
+	}
+	for _, device := range edit.Remove {
+		e.Group.Devices = slices.DeleteFunc(e.Group.Devices, func(d string) bool { return coretext.Fold(d) == coretext.Fold(device) })
+	}
+	e.Group.Devices = append(e.Group.Devices, edit.Add...)
+	return d.add(a, cmd, c, "group", e)
+}
+
+// groupNow is what a group is now, with the devices that are listed in it.
+func groupNow(ctx context.Context, c *client.Client, name string) (*api.GroupBody, int64, error) {
+	g, err := c.Group(ctx, name)
+	if err != nil {
+		return nil, 0, err
+	}
+	body := &api.GroupBody{Description: g.Description, Rule: g.Rule, Devices: []string{}}
+	if g.Rule == "" {
+		members, err := client.All(0, func(p client.Page) (client.List[api.GroupMember], error) { return c.GroupDevices(ctx, name, p) })
+		if err != nil {
+			return nil, 0, err
+		}
+		body.Devices = namesOf(members, func(m api.GroupMember) string { return m.Device })
+	}
+	return body, g.Version, nil
 }
 
 func (a *app) groupTry() *cobra.Command {
@@ -215,7 +267,8 @@ func (a *app) groupTry() *cobra.Command {
 }
 
 func (a *app) groupRemove() *cobra.Command {
-	return &cobra.Command{
+	var d draft
+	cmd := &cobra.Command{
 		Use:               "delete NAME",
 		Short:             "Delete a group that no assignment names",
 		Args:              cobra.ExactArgs(1),
@@ -229,12 +282,17 @@ func (a *app) groupRemove() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if d.change != "" {
+				return d.add(a, cmd, c, "group", api.ChangeEdit{Kind: "drop_group", Name: g.Name, BasedOn: g.Version})
+			}
 			if err := c.DeleteGroup(cmd.Context(), g.Name, g.Version); err != nil {
 				return err
 			}
 			return a.did(done{"deleted", g.Name}, "Deleted the group %s.\n", g.Name)
 		},
 	}
+	d.flag(a, cmd)
+	return cmd
 }
 
 // noticeUnknown tells which of the names no device has: they may enrol later, or be misspelt.

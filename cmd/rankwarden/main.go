@@ -84,7 +84,8 @@ func root() *cobra.Command {
 			"file cannot be used; 3 the service refused; 4 the service does not answer; 5 sign in first.\n\n" +
 			"Begin with: rankwarden sign-in --server URL --name NAME. Then: rankwarden watch, rankwarden drift, rankwarden " +
 			"held.\n" +
-			"To change something: rankwarden policy check FILE, policy save FILE, policy publish NAME, assignment set NAME.",
+			"To change something: rankwarden change create NAME, policy save FILE --change NAME, preview NAME, change apply\n" +
+			"NAME. Without --change an edit acts at once.",
 		SilenceUsage: true, SilenceErrors: true,
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error { return a.prepare(cmd) },
 	}
@@ -108,6 +109,9 @@ func root() *cobra.Command {
 		a.policyCommand(),
 		a.groupCommand(),
 		a.assignmentCommand(),
+		a.changeCommand(),
+		a.exportCommand(),
+		a.ladderCommand(),
 		a.deviceCommand(),
 		a.explainCommand(),
 		a.enrolmentCommand(),

@@ -153,11 +153,15 @@ func readFile(name string) ([]byte, error) {
 
 func (a *app) policySave() *cobra.Command {
 	var publish, strict bool
+	var d draft
 	cmd := &cobra.Command{
 		Use:   "save FILE...",
-		Short: "Save policy files as drafts; each document names its policy",
+		Short: "Save policy files as drafts, or add them to a change; each document names its policy",
 		Args:  cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, files []string) error {
+			if publish && d.change != "" {
+				return unusable{errors.New("--publish acts at once and --change does not; use one")}
+			}
 			c, err := a.connect()
 			if err != nil {
 				return err
@@ -178,6 +182,12 @@ func (a *app) policySave() *cobra.Command {
 						}
 					}
 				}
+				if d.change != "" {
+					if err := a.draftPolicy(cmd, c, &d, string(source)); err != nil {
+						return fmt.Errorf("%s: %w", file, err)
+					}
+					continue
+				}
 				p, err := save(cmd.Context(), c, string(source))
 				if err != nil {
 					return fmt.Errorf("%s: %w", file, err)
@@ -197,6 +207,7 @@ func (a *app) policySave() *cobra.Command {
 			return nil
 		},
 	}
+	d.flag(a, cmd)
 	cmd.Flags().BoolVar(&publish, "publish", false, "publish each at once")
 	cmd.Flags().BoolVar(&strict, "strict", false, "warnings fail, and nothing is saved")
 	return cmd
@@ -217,6 +228,20 @@ func save(ctx context.Context, c *client.Client, source string) (api.Policy, err
 		return api.Policy{}, err
 	}
 	return c.SavePolicy(ctx, doc.Name, source, now.Version)
+}
+
+// draftPolicy adds a document to a change.
+func (a *app) draftPolicy(cmd *cobra.Command, c *client.Client, d *draft, source string) error {
+	doc, problems := policy.Parse([]byte(source), nil)
+	if doc == nil || doc.Name == "" {
+		return &client.Problem{Detail: "the policy cannot be used; nothing was sent", Problems: problems}
+	}
+	now, err := c.Policy(cmd.Context(), doc.Name)
+	version, err := versionOf(now.Version, err)
+	if err != nil {
+		return err
+	}
+	return d.add(a, cmd, c, "policy", api.ChangeEdit{Kind: "publish", Name: doc.Name, Document: source, BasedOn: version})
 }
 
 func (a *app) policyPublish() *cobra.Command {

@@ -1,8 +1,6 @@
 package main
 
 import (
-	"cmp"
-	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -11,28 +9,32 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/core/effect"
+	"rankwarden.example/api"
+	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/preview"
 	"rankwarden.example/core/scenario"
-	"rankwarden.example/core/unit"
 )
 
 func (a *app) previewCommand() *cobra.Command {
 	var device string
 	cmd := &cobra.Command{
-		Use:   "preview FILE",
+		Use:   "preview (CHANGE|FILE)",
 		Short: "Preview a change: who loses access, what becomes held, and what else it does to which devices",
 		Args:  cobra.ExactArgs(1),
-		Long: "Preview the change of a scenario file without a service. The file is that of \"rankwarden resolve\" with a\n" +
-			"list of edits under \"change:\", each one of publish (a policy), assign (an assignment), withdraw (the name\n" +
-			"of an assignment), group and drop_group. - reads standard input. --output is table (the default), json (the\n" +
-			"whole preview) or csv (a line for each effect on each device).\n\n" +
+		Long: "Preview a change of the service by its name, or that of a scenario file without a service. The file is that of\n" +
+			"\"rankwarden resolve\" with a list of edits under \"change:\", each one of publish (a policy), assign (an\n" +
+			"assignment), withdraw (the name of an assignment), group and drop_group. - reads standard input. --output is\n" +
+			"table (the default), json (the whole preview) or csv (a line for each effect on each device).\n\n" +
 			"Exit status: 0 nobody loses access; 1 a member of administrators leaves, an account is disabled, a device\n" +
 			"would refuse, there is no way in, or a setting becomes held; 2 the file cannot be used.",
-		Example:     "  rankwarden preview demo/scenarios/head-office-opens.yaml",
-		Annotations: map[string]string{ownOutputs: "table json csv"},
-		RunE: func(_ *cobra.Command, args []string) error {
+		Example:           "  rankwarden preview longer-passwords\n  rankwarden preview demo/scenarios/head-office-opens.yaml",
+		Annotations:       map[string]string{ownOutputs: "table json csv"},
+		ValidArgsFunction: a.completeChanges,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if isChange(args[0]) {
+				return a.previewOfService(cmd, args[0], device)
+			}
 			s, err := readScenario(args[0])
 			if err != nil {
 				return err
@@ -57,62 +59,65 @@ func (a *app) previewCommand() *cobra.Command {
 	return cmd
 }
 
+// preview prints that of a scenario.
 func (a *app) preview(s *scenario.Scenario, p *preview.Preview, device string) error {
-	switch {
-	case a.output == "json":
+	if a.output == "json" {
 		return p.WriteJSON(a.out)
-	case a.output == "csv":
-		return list(a, effectRows(p.Affected), "", effectColumns...)
-	case device != "":
-		return a.previewOf(s, p, device)
 	}
-	fmt.Fprintln(a.out, text.Bold.Sprint(previewTitle(len(s.Change), p.Devices, len(s.Devices))))
-	a.sums(p.Sums)
-	silent := 0
-	for _, affected := range p.Affected {
-		if !affected.Reported {
-			silent++
+	shown := api.Preview{Fleet: len(s.Devices), Devices: p.Devices}
+	shown.Sums, shown.TakesAway = api.EffectSums(p.Sums)
+	devices := make([]api.AffectedDevice, len(p.Affected))
+	for i, x := range p.Affected {
+		devices[i] = api.Affected(x, "")
+		if !x.Reported {
+			shown.NotReported++
 		}
 	}
-	if silent > 0 {
-		fmt.Fprintf(a.out, "\n%s never reported: settings change, and the effects are unknown.\n", plural(silent, "device has", "devices have"))
+	switch {
+	case a.output == "csv":
+		return list(a, effectRows(devices), "", effectColumns...)
+	case device != "":
+		return a.previewOf(devices, device, func() error {
+			if slices.ContainsFunc(s.Devices, func(d fleet.Facts) bool { return d.Name == device }) {
+				return nil
+			}
+			return unusable{fmt.Errorf("the scenario has no device %q", device)}
+		})
 	}
+	a.previewed("", len(s.Change), shown)
 	return nil
 }
 
-func previewTitle(edits, affected, devices int) string {
-	return fmt.Sprintf("%s, %d of %s affected", plural(edits, "edit", "edits"), affected, plural(devices, "device", "devices"))
+// previewed prints what the edits of a change would do.
+func (a *app) previewed(name string, edits int, p api.Preview) {
+	title := fmt.Sprintf("%s, %d of %s affected", plural(edits, "edit", "edits"), p.Devices, plural(p.Fleet, "device", "devices"))
+	if name != "" {
+		title = name + ": " + title
+	}
+	fmt.Fprintln(a.out, text.Bold.Sprint(title))
+	a.sums(p.Sums)
+	if p.NotReported > 0 {
+		fmt.Fprintf(a.out, "\n%s never reported: settings change, and the effects are unknown.\n",
+			plural(p.NotReported, "device has", "devices have"))
+	}
+	for _, why := range p.Needs {
+		fmt.Fprintf(a.out, "\nA second person must approve it: %s.\n", why)
+	}
 }
 
 // sums prints what a change does, the gravest first, with the number of devices and the first of them.
-func (a *app) sums(sums []effect.Sum) {
-	sums = slices.Clone(sums)
-	slices.SortStableFunc(sums, func(x, y effect.Sum) int {
-		sx, px := present.EffectSectionOf(x.Kind)
-		sy, py := present.EffectSectionOf(y.Kind)
-		return cmp.Or(
-			cmp.Compare(sx, sy), cmp.Compare(px, py), firstAdministrators(x, y), -cmp.Compare(x.Devices, y.Devices),
-			present.Compare(x.Unit, y.Unit), cmp.Compare(x.Subject, y.Subject),
-		)
-	})
+func (a *app) sums(sums []api.EffectSum) {
 	width := 0
 	for _, sum := range sums {
 		width = max(width, len(strconv.Itoa(sum.Devices)))
 	}
-	last := -1
+	last := ""
 	for _, sum := range sums {
-		section, _ := present.EffectSectionOf(sum.Kind)
-		if section != last {
-			fmt.Fprintf(a.out, "\n%s\n", sectionTitle(section))
-			last = section
+		if sum.Section != last {
+			fmt.Fprintf(a.out, "\n%s\n", sectionTitle(sum.Section))
+			last = sum.Section
 		}
-		effect := effect.Effect{Unit: sum.Unit, Kind: sum.Kind, Subject: sum.Subject, Before: sum.Before, After: sum.After}
-		say := present.Effect(effect)
-		mark := "  "
-		if sum.TakesAway() {
-			mark = text.FgRed.Sprint("▲ ")
-		}
-		fmt.Fprintf(a.out, "  %s%*d  %s\n", mark, width, sum.Devices, say)
+		fmt.Fprintf(a.out, "  %s%*d  %s\n", warnMark(sum.TakesAway), width, sum.Devices, sum.Words)
 		names := strings.Join(sum.First, ", ")
 		if more := sum.Devices - len(sum.First); more > 0 {
 			names += fmt.Sprintf(" and %d more", more)
@@ -124,62 +129,51 @@ func (a *app) sums(sums []effect.Sum) {
 	}
 }
 
-// firstAdministrators puts administrators before other local groups.
-func firstAdministrators(x, y effect.Sum) int {
-	rank := func(s effect.Sum) int {
-		if s.Unit == unit.Administrators {
-			return 0
-		}
-		return 1
+// warnMark stands before what somebody should look at.
+func warnMark(takesAway bool) string {
+	if takesAway {
+		return text.FgRed.Sprint("▲ ")
 	}
-	return cmp.Compare(rank(x), rank(y))
+	return "  "
 }
 
-func sectionTitle(section int) string {
-	title := present.EffectSections[section].Title
+func sectionTitle(title string) string {
 	switch title {
-	case "Loses access":
+	case present.LosesAccess:
 		return text.Colors{text.Bold, text.FgRed}.Sprint(title)
-	case "Becomes held":
+	case present.BecomesHeld:
 		return text.Colors{text.Bold, text.FgMagenta}.Sprint(title)
 	}
 	return text.Bold.Sprint(title)
 }
 
-// previewOf prints everything that a change does to one device.
-func (a *app) previewOf(s *scenario.Scenario, p *preview.Preview, device string) error {
-	at := slices.IndexFunc(p.Affected, func(x preview.Affected) bool { return x.Device == device })
+// previewOf prints everything that a change does to one device; exists says whether there is such a device.
+func (a *app) previewOf(devices []api.AffectedDevice, name string, exists func() error) error {
+	at := slices.IndexFunc(devices, func(d api.AffectedDevice) bool { return d.Device == name })
 	if at < 0 {
-		for _, d := range s.Devices {
-			if d.Name == device {
-				_, err := fmt.Fprintf(a.out, "%s is not affected.\n", device)
-				return err
-			}
+		if err := exists(); err != nil {
+			return err
 		}
-		return unusable{errors.New("the scenario has no device " + strconv.Quote(device))}
+		_, err := fmt.Fprintf(a.out, "%s is not affected.\n", name)
+		return err
 	}
-	affected := p.Affected[at]
-	fmt.Fprintln(a.out, text.Bold.Sprint(device))
-	if !affected.Reported {
+	d := devices[at]
+	fmt.Fprintln(a.out, text.Bold.Sprint(d.Device))
+	if !d.Reported {
 		fmt.Fprintln(a.out, "  never reported, so only settings are known")
 	}
-	for _, change := range affected.Settings {
+	for _, s := range d.Settings {
 		note := ""
-		if !change.Supported {
+		if !s.Supported {
 			note = "  (not supported on this device)"
 		}
-		fmt.Fprintf(a.out, "  %-40s %s → %s%s\n", present.UnitInFull(change.Unit),
-			present.Value(change.Unit, change.Before), present.Value(change.Unit, change.After), note)
+		fmt.Fprintf(a.out, "  %-40s %s → %s%s\n", s.Title, s.BeforeWords, s.AfterWords, note)
 	}
-	if len(affected.Effects) > 0 {
+	if len(d.Effects) > 0 {
 		fmt.Fprintf(a.out, "\n%s\n", text.Bold.Sprint("Effects"))
 	}
-	for _, e := range affected.Effects {
-		mark := "  "
-		if e.TakesAway() {
-			mark = text.FgRed.Sprint("▲ ")
-		}
-		fmt.Fprintf(a.out, "  %s%s\n", mark, present.Effect(e))
+	for _, e := range d.Effects {
+		fmt.Fprintf(a.out, "  %s%s\n", warnMark(e.TakesAway), e.Words)
 	}
 	return nil
 }
@@ -187,13 +181,13 @@ func (a *app) previewOf(s *scenario.Scenario, p *preview.Preview, device string)
 // effectRow is one effect on one device, for a spreadsheet.
 type effectRow struct {
 	device string
-	effect effect.Effect
+	effect api.Effect
 }
 
-func effectRows(affected []preview.Affected) (rows []effectRow) {
-	for _, a := range affected {
-		for _, e := range a.Effects {
-			rows = append(rows, effectRow{a.Device, e})
+func effectRows(devices []api.AffectedDevice) (rows []effectRow) {
+	for _, d := range devices {
+		for _, e := range d.Effects {
+			rows = append(rows, effectRow{d.Device, e})
 		}
 	}
 	return rows
@@ -201,8 +195,8 @@ func effectRows(affected []preview.Affected) (rows []effectRow) {
 
 var effectColumns = []column[effectRow]{
 	{title: "device", value: func(r effectRow) string { return r.device }},
-	{title: "effect", value: func(r effectRow) string { return string(r.effect.Kind) }},
-	{title: "unit", value: func(r effectRow) string { return effect.UnitName(r.effect.Unit) }},
+	{title: "effect", value: func(r effectRow) string { return r.effect.Effect }},
+	{title: "unit", value: func(r effectRow) string { return r.effect.Unit }},
 	{title: "subject", value: func(r effectRow) string { return r.effect.Subject }},
-	{title: "text", value: func(r effectRow) string { return present.Effect(r.effect) }},
+	{title: "text", value: func(r effectRow) string { return r.effect.Words }},
 }

@@ -21,6 +21,7 @@ import (
 	"rankwarden.example/demo"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/authoring"
 	"rankwarden.example/internal/fleetsim"
 	"rankwarden.example/internal/pgcluster"
 	"rankwarden.example/internal/server"
@@ -118,6 +119,7 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		Organisation: demo.Organisation,
 		Interval:     k.Duration("interval"),
 		RevealBudget: server.DefaultBudget,
+		Approvals:    authoring.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
 	}
 	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {
 		if err := server.CreateKeys(ctx, config); err != nil {

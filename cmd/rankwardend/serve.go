@@ -21,6 +21,7 @@ import (
 
 	"rankwarden.example/console"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/authoring"
 	"rankwarden.example/internal/intake"
 	"rankwarden.example/internal/server"
 	"rankwarden.example/internal/store"
@@ -65,6 +66,13 @@ func serveCommand() *cobra.Command {
 		server.DefaultBudget,
 		"passwords that an operator may see in an hour before a second person must approve",
 	)
+	f.Bool("approve-added-administrators", false, "a second person must approve a change that adds principals to administrators")
+	f.Int(
+		"approve-removed-administrators",
+		0,
+		"a second person must approve a change by which members leave administrators on this many `devices` or more; 0 for never",
+	)
+	f.Bool("approve-everything", false, "a second person must approve a change that aims at everything at once")
 	f.String("tls-cert", "", "certificate `file` in PEM")
 	f.String("tls-key", "", "`file` of the certificate's key in PEM")
 	f.String(
@@ -199,6 +207,15 @@ func writePassword(path, password string) error {
 	return nil
 }
 
+// approvals are the changes that need a second person.
+func approvals(k *koanf.Koanf) authoring.Approvals {
+	return authoring.Approvals{
+		AddedAdministrators:   k.Bool("approve-added-administrators"),
+		RemovedAdministrators: k.Int("approve-removed-administrators"),
+		Everything:            k.Bool("approve-everything"),
+	}
+}
+
 func serve(cmd *cobra.Command, _ []string) error {
 	k, err := options(cmd.Flags())
 	if err != nil {
@@ -219,7 +236,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 		), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
 		Database: k.String(
 			"database",
-		), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
+		), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
 		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)

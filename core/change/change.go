@@ -78,12 +78,15 @@ var (
 // [Error] for the first edit that cannot be made.
 func Apply(in plan.Inputs, edits []Edit) (plan.Inputs, error) {
 	s := newState(in)
-	for i, e := range edits {
-		if err := s.apply(e); err != nil {
-			return plan.Inputs{}, &Error{i, e, err}
-		}
+	if err := s.applyAll(edits); err != nil {
+		return plan.Inputs{}, err
 	}
 	return in.With(s.edits), nil
+}
+
+// Check says which edit cannot be made first, as [Apply] would; nil when all can. Of the inputs it needs no more than names.
+func Check(in plan.Inputs, edits []Edit) *Error {
+	return newState(in).applyAll(edits)
 }
 
 // state is what there is after some edits.
@@ -117,6 +120,15 @@ func newState(in plan.Inputs) *state {
 		s.assignments[a.Name] = a
 	}
 	return s
+}
+
+func (s *state) applyAll(edits []Edit) *Error {
+	for i, e := range edits {
+		if err := s.apply(e); err != nil {
+			return &Error{i, e, err}
+		}
+	}
+	return nil
 }
 
 func (s *state) apply(e Edit) error {

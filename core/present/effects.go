@@ -1,6 +1,7 @@
 package present
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -10,18 +11,15 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// EffectSection is a heading under which effects of a change are shown.
-type EffectSection struct {
-	Title string
-	Kinds []effect.Kind // in the order in which they are shown
-}
-
-// EffectSections are all of them, the gravest first: who loses access, what becomes held, then the rest.
-var EffectSections = []EffectSection{
-	{"Loses access", []effect.Kind{
+// sections of effects, the gravest first: who loses access, what becomes held, then the rest.
+var sections = []struct {
+	title string
+	kinds []effect.Kind // in the order in which they are shown
+}{
+	{LosesAccess, []effect.Kind{
 		effect.GuardRefuses, effect.NoWayIn, effect.MemberLeaves, effect.AccountDisabled, effect.AccountRemoved,
 	}},
-	{"Becomes held", []effect.Kind{effect.Held}},
+	{BecomesHeld, []effect.Kind{effect.Held}},
 	{"Gains access", []effect.Kind{
 		effect.MemberJoins, effect.AccountEnabled, effect.AccountCreated, effect.AccountAdopted, effect.AccountKept,
 		effect.AccountSpared,
@@ -34,14 +32,52 @@ var EffectSections = []EffectSection{
 	{"No longer held", []effect.Kind{effect.NoLongerHeld}},
 }
 
-// EffectSectionOf is the index of the section of an effect, and its place there.
-func EffectSectionOf(kind effect.Kind) (section, place int) {
-	for i, s := range EffectSections {
-		if at := slices.Index(s.Kinds, kind); at >= 0 {
+// The sections that a reader must not miss.
+const (
+	LosesAccess = "Loses access"
+	BecomesHeld = "Becomes held"
+)
+
+// EffectSection is the heading under which effects of a kind are shown.
+func EffectSection(kind effect.Kind) string {
+	section, _ := place(kind)
+	return sections[section].title
+}
+
+func place(kind effect.Kind) (section, place int) {
+	for i, s := range sections {
+		if at := slices.Index(s.kinds, kind); at >= 0 {
 			return i, at
 		}
 	}
-	return len(EffectSections), 0
+	return len(sections) - 1, 0
+}
+
+// SortSums gives sums in the order in which a reader needs them: the gravest first, administrators before other local groups,
+// and what concerns many devices before what concerns few.
+func SortSums(sums []effect.Sum) []effect.Sum {
+	sums = slices.Clone(sums)
+	slices.SortStableFunc(sums, func(x, y effect.Sum) int {
+		sx, px := place(x.Kind)
+		sy, py := place(y.Kind)
+		return cmp.Or(
+			cmp.Compare(sx, sy), cmp.Compare(px, py), notAdministrators(x)-notAdministrators(y), cmp.Compare(y.Devices, x.Devices),
+			Compare(x.Unit, y.Unit), cmp.Compare(x.Subject, y.Subject),
+		)
+	})
+	return sums
+}
+
+func notAdministrators(s effect.Sum) int {
+	if s.Unit == unit.Administrators {
+		return 0
+	}
+	return 1
+}
+
+// EffectSum says in one sentence what a change does on the devices of a sum.
+func EffectSum(s effect.Sum) string {
+	return Effect(effect.Effect{Unit: s.Unit, Kind: s.Kind, Subject: s.Subject, Before: s.Before, After: s.After})
 }
 
 // Effect says in one sentence what a change does. A value may be [effect.Varies].

@@ -92,7 +92,7 @@ func (c *comparer) under(key string, desired *unit.AccountValue) meaning {
 func free(a *drift.Account) bool { return a.Key == "" && a.Builtin == "" }
 
 // account is what becomes of the account of one key.
-func (c *comparer) account(change SettingChange) {
+func (c *comparer) account(change effect.SettingChange) {
 	key, _ := change.Unit.AccountKey()
 	k := c.key(key)
 	s0, s1 := k.asked[without], k.asked[with]

@@ -12,19 +12,11 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// SettingChange is a setting whose desired value differs between the two futures; nil where nothing is desired.
-type SettingChange struct {
-	Unit      unit.ID    `json:"unit"`
-	Before    unit.Value `json:"before"`
-	After     unit.Value `json:"after"`
-	Supported bool       `json:"supported"` // false when the device cannot have it
-}
-
 // Difference is what differs between two lanes for all devices that have both and were last told the same. It is
 // worked out once for many devices and must not be changed.
 type Difference struct {
 	desired [2][]unit.Setting // by future, sorted by unit
-	changes []SettingChange
+	changes []effect.SettingChange
 	held    []effect.Effect
 	touches [unit.Rotation + 1]bool // families in which a desired value differs
 }
@@ -37,7 +29,7 @@ func Differ(before, after resolve.Lane, previous []unit.Setting) *Difference {
 	d.desired[with], _ = resolve.Compose(after, d.desired[without])
 	eachUnit(d.desired[without], d.desired[with], func(id unit.ID, before, after unit.Value) {
 		if !same(before, after) {
-			d.changes = append(d.changes, SettingChange{id, before, after, true})
+			d.changes = append(d.changes, effect.SettingChange{Unit: id, Before: before, After: after, Supported: true})
 			d.touches[id.Family()] = true
 		}
 	})
@@ -49,7 +41,7 @@ func (d *Difference) Empty() bool { return len(d.changes) == 0 && len(d.held) ==
 
 // Compare works out what a difference does to a device with a state, nil for one that never reported. Settings and
 // effects come sorted; they are nil where there is none.
-func (d *Difference) Compare(state *drift.State, directory principal.Directory) (settings []SettingChange, effects []effect.Effect) {
+func (d *Difference) Compare(state *drift.State, directory principal.Directory) (settings []effect.SettingChange, effects []effect.Effect) {
 	if d.Empty() {
 		return nil, nil
 	}
@@ -135,7 +127,7 @@ func (c *comparer) run() {
 }
 
 // rule is a password rule or the lockout: it gets stricter or less strict.
-func (c *comparer) rule(change SettingChange) {
+func (c *comparer) rule(change effect.SettingChange) {
 	before, after := c.ruleValue(change.Unit, change.Before), c.ruleValue(change.Unit, change.After)
 	switch {
 	case before == nil && after == nil:
@@ -163,7 +155,7 @@ func (c *comparer) ruleValue(id unit.ID, desired unit.Value) unit.Value {
 }
 
 // builtin is a property of a built-in account that the device has.
-func (c *comparer) builtin(change SettingChange) {
+func (c *comparer) builtin(change effect.SettingChange) {
 	account, property, _ := change.Unit.Builtin()
 	before, after := c.ruleValue(change.Unit, change.Before), c.ruleValue(change.Unit, change.After)
 	if c.state.Value(change.Unit) == nil || same(before, after) {
@@ -182,7 +174,7 @@ func (c *comparer) builtin(change SettingChange) {
 	}
 }
 
-func (c *comparer) rotation(change SettingChange) {
+func (c *comparer) rotation(change effect.SettingChange) {
 	target, _ := change.Unit.Target()
 	kind := effect.RotationChanged
 	switch {

@@ -16,32 +16,9 @@ const Format = "rankwarden.preview/1"
 
 // Preview is what a change would do.
 type Preview struct {
-	Devices  int          // affected
-	Sums     []effect.Sum // by effect, setting and subject
-	Affected []Affected   // by name
-}
-
-// Affected is what a change would do to one device.
-type Affected struct {
-	Device   string          `json:"device"`
-	Reported bool            `json:"reported"` // false: what it has is not known
-	Settings []SettingChange `json:"settings"` // by unit
-	Effects  []effect.Effect `json:"effects"`  // by unit, effect and subject
-}
-
-// Any reports whether the device is affected.
-func (a Affected) Any() bool { return len(a.Settings) > 0 || len(a.Effects) > 0 }
-
-// MarshalJSON writes empty lists where there is nothing.
-func (a Affected) MarshalJSON() ([]byte, error) {
-	type plain Affected
-	if a.Settings == nil {
-		a.Settings = []SettingChange{}
-	}
-	if a.Effects == nil {
-		a.Effects = []effect.Effect{}
-	}
-	return json.Marshal(plain(a))
+	Devices  int               // affected
+	Sums     []effect.Sum      // by effect, setting and subject
+	Affected []effect.Affected // by name
 }
 
 // TakesAway reports whether any effect does; see [effect.Effect.TakesAway].

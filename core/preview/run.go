@@ -5,9 +5,11 @@ import (
 	"slices"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/effect"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
 )
@@ -82,9 +84,30 @@ func (c *Comparison) Difference(device int, previous []unit.Setting) *Difference
 }
 
 // Device is what the edits do to one device. It is affected when it has settings or effects.
-func (c *Comparison) Device(device int, known Device) Affected {
+func (c *Comparison) Device(device int, known Device) effect.Affected {
 	settings, effects := c.Difference(device, known.Previous).Compare(known.State, c.after.Directory)
-	return Affected{Device: c.before.Devices[device].Name, Reported: known.State != nil, Settings: settings, Effects: effects}
+	return effect.Affected{Device: c.before.Devices[device].Name, Reported: known.State != nil, Settings: settings, Effects: effects}
+}
+
+// Joining are the principals that desired states add to a local group, on whatever devices, sorted. Those that a policy gets
+// by itself are among them.
+func (c *Comparison) Joining(id unit.ID) []principal.Ref {
+	var joining []principal.Ref
+	for _, p := range c.pairs {
+		d := p.shared
+		if d == nil {
+			d = Differ(p.before, p.after, nil)
+		}
+		before, _ := valueOf(d.desired[without], id).(unit.Members)
+		after, _ := valueOf(d.desired[with], id).(unit.Members)
+		for _, ref := range after.Present {
+			if !before.Has(ref) {
+				joining = append(joining, ref)
+			}
+		}
+	}
+	slices.SortFunc(joining, principal.Compare)
+	return slices.Compact(joining)
 }
 
 // sharesOf is the number of devices that are compared in one share.
@@ -95,7 +118,7 @@ const sharesOf = 2000
 func Run(before, after *plan.Plan, known Fleet, each fleet.Each) *Preview {
 	c := NewComparison(before, after)
 	shares := (len(before.Devices) + sharesOf - 1) / sharesOf
-	affected, tallies := make([][]Affected, shares), make([]*Tally, shares)
+	affected, tallies := make([][]effect.Affected, shares), make([]*Tally, shares)
 	each(shares, func(share int) {
 		tally := NewTally()
 		for device := share * sharesOf; device < min((share+1)*sharesOf, len(before.Devices)); device++ {
@@ -104,7 +127,7 @@ func Run(before, after *plan.Plan, known Fleet, each fleet.Each) *Preview {
 			}
 			if a := c.Device(device, known(device)); a.Any() {
 				affected[share] = append(affected[share], a)
-				tally.Add(a.Device, a.Effects)
+				tally.Add(a.Device, a.Reported, a.Effects)
 			}
 		}
 		tallies[share] = tally
@@ -114,7 +137,7 @@ func Run(before, after *plan.Plan, known Fleet, each fleet.Each) *Preview {
 		total.Merge(t)
 	}
 	p := &Preview{Devices: total.Devices, Sums: total.Sums(), Affected: slices.Concat(affected...)}
-	slices.SortStableFunc(p.Affected, func(a, b Affected) int { return cmp.Compare(a.Device, b.Device) })
+	slices.SortStableFunc(p.Affected, func(a, b effect.Affected) int { return cmp.Compare(a.Device, b.Device) })
 	return p
 }
 

@@ -10,6 +10,8 @@ import (
 // Tally counts the devices that have each effect.
 type Tally struct {
 	Devices int // affected
+	Silent  int // of those, devices that never reported
+	Leaving int // of those, devices on which somebody leaves administrators
 	sums    map[sumKey]*effect.Sum
 }
 
@@ -23,8 +25,16 @@ type sumKey struct {
 func NewTally() *Tally { return &Tally{sums: map[sumKey]*effect.Sum{}} }
 
 // Add counts a device that is affected.
-func (t *Tally) Add(device string, effects []effect.Effect) {
+func (t *Tally) Add(device string, reported bool, effects []effect.Effect) {
 	t.Devices++
+	if !reported {
+		t.Silent++
+	}
+	if slices.ContainsFunc(effects, func(e effect.Effect) bool {
+		return e.Kind == effect.MemberLeaves && e.Unit == unit.Administrators
+	}) {
+		t.Leaving++
+	}
 	for _, e := range effects {
 		t.add(effect.Sum{
 			Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Devices: 1, First: []string{device}, Before: e.Before, After: e.After,
@@ -36,13 +46,13 @@ func (t *Tally) Add(device string, effects []effect.Effect) {
 func (t *Tally) Count(c *Comparison, device int, known Device) {
 	d := c.Difference(device, known.Previous)
 	if !d.Empty() {
-		t.Add(c.before.Devices[device].Name, d.Effects(known.State, c.after.Directory))
+		t.Add(c.before.Devices[device].Name, known.State != nil, d.Effects(known.State, c.after.Directory))
 	}
 }
 
 // Merge adds what another tally has counted, of other devices.
 func (t *Tally) Merge(other *Tally) {
-	t.Devices += other.Devices
+	t.Devices, t.Silent, t.Leaving = t.Devices+other.Devices, t.Silent+other.Silent, t.Leaving+other.Leaving
 	for _, sum := range other.sums {
 		t.add(*sum)
 	}

@@ -58,22 +58,28 @@ func (s *Service) NewAssignment(
 		return store.Assignment{}, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", want.Name, policy.NameRule).
 			At("name")
 	}
-	now := s.Now()
-	a := store.Assignment{ID: store.NewID(now), Name: want.Name, Version: 1, CreatedAt: now}
+	var a store.Assignment
 	err := s.Do(
 		ctx,
 		uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.made", Object: want.Name},
-		func(tx Records, w *uow.Work) error {
-			if err := s.aim(tx, &a, want); err != nil {
-				return err
-			}
-			if err := tx.AddAssignment(a); err != nil {
-				return err
-			}
-			return aimed(tx, w, nil, &a)
+		func(tx Records, w *uow.Work) (err error) {
+			a, err = s.addAssignment(tx, w, want)
+			return err
 		},
 	)
 	return a, refusal.Named(err, "assignment", want.Name)
+}
+
+func (s *Service) addAssignment(tx Records, w *uow.Work, want assign.Assignment) (store.Assignment, error) {
+	now := s.Now()
+	a := store.Assignment{ID: store.NewID(now), Name: want.Name, Version: 1, CreatedAt: now}
+	if err := s.aim(tx, &a, want); err != nil {
+		return a, err
+	}
+	if err := tx.AddAssignment(a); err != nil {
+		return a, err
+	}
+	return a, aimed(tx, w, nil, &a)
 }
 
 // ChangeAssignment aims an assignment elsewhere, or gives it another rank or policy, over the
@@ -89,21 +95,27 @@ func (s *Service) ChangeAssignment(
 		ctx,
 		uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.changed", Object: want.Name},
 		func(tx Records, w *uow.Work) (err error) {
-			if a, err = tx.Assignment(want.Name); err != nil {
-				return err
-			}
-			before := a
-			if err := s.aim(tx, &a, want); err != nil {
-				return err
-			}
-			a.Version = over + 1
-			if err := tx.SetAssignment(a, over); err != nil {
-				return err
-			}
-			return aimed(tx, w, &before, &a)
+			a, err = s.changeAssignment(tx, w, want, over)
+			return err
 		},
 	)
 	return a, refusal.Named(err, "assignment", want.Name)
+}
+
+func (s *Service) changeAssignment(tx Records, w *uow.Work, want assign.Assignment, over int64) (store.Assignment, error) {
+	a, err := tx.Assignment(want.Name)
+	if err != nil {
+		return a, err
+	}
+	before := a
+	if err := s.aim(tx, &a, want); err != nil {
+		return a, err
+	}
+	a.Version = over + 1
+	if err := tx.SetAssignment(a, over); err != nil {
+		return a, err
+	}
+	return a, aimed(tx, w, &before, &a)
 }
 
 // RemoveAssignment takes an assignment away; its devices are settled without it.
@@ -112,20 +124,22 @@ func (s *Service) RemoveAssignment(ctx context.Context, who auth.Identity, name 
 		s.Do(
 			ctx,
 			uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.removed", Object: name},
-			func(tx Records, w *uow.Work) error {
-				a, err := tx.Assignment(name)
-				if err != nil {
-					return err
-				}
-				if err := tx.RemoveAssignment(a.ID, over); err != nil {
-					return err
-				}
-				return aimed(tx, w, &a, nil)
-			},
+			func(tx Records, w *uow.Work) error { return removeAssignment(tx, w, name, over) },
 		),
 		"assignment",
 		name,
 	)
+}
+
+func removeAssignment(tx Records, w *uow.Work, name string, over int64) error {
+	a, err := tx.Assignment(name)
+	if err != nil {
+		return err
+	}
+	if err := tx.RemoveAssignment(a.ID, over); err != nil {
+		return err
+	}
+	return aimed(tx, w, &a, nil)
 }
 
 // aim fills a record from what is wanted, after checking that all of it exists.

@@ -15,7 +15,7 @@ import (
 	"rankwarden.example/internal/uow"
 )
 
-// Service is the room; every field must be set but where it is said otherwise.
+// Service is the room; every field must be set but where it is said otherwise. Use [New].
 type Service struct {
 	uow.Room[Records]
 	Locks     uow.Locks
@@ -23,6 +23,17 @@ type Service struct {
 	View      Fleet
 	// DirectoryConnection is nil where the directory is only imported.
 	DirectoryConnection *directory.Connection
+	// Approvals say which changes need a second person.
+	Approvals Approvals
+
+	previews chan struct{} // those that are being worked out
+	recent   *recentFutures
+}
+
+// New opens the room over what it needs.
+func New(s Service) *Service {
+	s.previews, s.recent = make(chan struct{}, mostPreviews), &recentFutures{}
+	return &s
 }
 
 // Fleet is what this room needs to know of the devices as they are now.

@@ -86,9 +86,10 @@ func (s *Service) GroupMembers(
 
 // NewGroup is what a group is to be: listed, or by a rule.
 type NewGroup struct {
-	Name, Description string
-	Devices           []string
-	Rule              string
+	Name        string   `json:"-"`
+	Description string   `json:"description"`
+	Devices     []string `json:"devices"`
+	Rule        string   `json:"rule"`
 }
 
 // AddGroup makes a group.
@@ -110,54 +111,60 @@ func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup
 			return store.Group{}, err
 		}
 	}
-	keys, err := deviceKeys(want.Devices)
+	keys, err := deviceKeys(want.Devices, MaxGroupEdit)
 	if err != nil {
 		return store.Group{}, err
 	}
+	var g store.Group
+	err = s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Deploy, Action: "group.made", Object: name},
+		func(tx Records, w *uow.Work) (err error) {
+			g, err = s.addGroup(tx, w, want, keys)
+			return err
+		},
+	)
+	return g, refusal.Named(err, "group", name)
+}
+
+func (s *Service) addGroup(tx Records, w *uow.Work, want NewGroup, keys []string) (store.Group, error) {
 	now := s.Now()
 	g := store.Group{
 		ID:          store.NewID(now),
-		Name:        name,
+		Name:        want.Name,
 		Description: want.Description,
 		Rule:        want.Rule,
 		Version:     1,
 		CreatedAt:   now,
 		UpdatedAt:   now,
 	}
-	err = s.Do(
-		ctx,
-		uow.Act{Who: who, Right: auth.Deploy, Action: "group.made", Object: name},
-		func(tx Records, w *uow.Work) error {
-			if err := mayRegroup(tx, who, name, keys); err != nil {
-				return err
-			}
-			if err := tx.AddGroup(g); err != nil {
-				return err
-			}
-			if err := tx.AddToGroup(g.ID, keys); err != nil {
-				return err
-			}
-			if want.Rule != "" {
-				changed, err := membership.Regroup(tx, []store.RuleGroup{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
-				if err != nil {
-					return err
-				}
-				if err := mayMove(tx, who, changed); err != nil {
-					return err
-				}
-				w.Tell(store.TopicGroups, changed...)
-			}
-			ids, err := tx.LiveIDs(keys)
-			if err != nil {
-				return err
-			}
-			w.Tell(store.TopicGroups, append(ids, g.ID)...)
-			w.Tell(store.TopicEdits, name)
-			w.After = map[string]any{"description": want.Description, "devices": want.Devices, "rule": want.Rule}
-			return nil
-		},
-	)
-	return g, refusal.Named(err, "group", name)
+	if err := mayRegroup(tx, w.Who, g.Name, keys); err != nil {
+		return g, err
+	}
+	if err := tx.AddGroup(g); err != nil {
+		return g, err
+	}
+	if err := tx.AddToGroup(g.ID, keys); err != nil {
+		return g, err
+	}
+	if want.Rule != "" {
+		changed, err := membership.Regroup(tx, []store.RuleGroup{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
+		if err != nil {
+			return g, err
+		}
+		if err := mayMove(tx, w.Who, changed); err != nil {
+			return g, err
+		}
+		w.Tell(store.TopicGroups, changed...)
+	}
+	ids, err := tx.LiveIDs(keys)
+	if err != nil {
+		return g, err
+	}
+	w.Tell(store.TopicGroups, append(ids, g.ID)...)
+	w.Tell(store.TopicEdits, g.Name)
+	w.After = map[string]any{"description": want.Description, "devices": want.Devices, "rule": want.Rule}
+	return g, nil
 }
 
 // mayRegroup refuses an edit of who is in a group: by whoever is no owner when an operator's reach names
@@ -214,11 +221,11 @@ func (s *Service) ChangeGroup(
 	c GroupChange,
 	over int64,
 ) (store.Group, error) {
-	add, err := deviceKeys(c.Add)
+	add, err := deviceKeys(c.Add, MaxGroupEdit)
 	if err != nil {
 		return store.Group{}, err
 	}
-	remove, err := deviceKeys(c.Remove)
+	remove, err := deviceKeys(c.Remove, MaxGroupEdit)
 	if err != nil {
 		return store.Group{}, err
 	}
@@ -232,45 +239,48 @@ func (s *Service) ChangeGroup(
 	err = s.Do(
 		ctx,
 		uow.Act{Who: who, Right: auth.Deploy, Action: "group.changed", Object: name},
-		func(tx Records, w *uow.Work) error {
-			if c.Rule != nil || len(add)+len(remove) > 0 {
-				if err := mayRegroup(tx, who, name, slices.Concat(add, remove)); err != nil {
-					return err
-				}
-			}
-			w.Before = map[string]any{"description": g.Description, "rule": g.Rule}
-			if c.Rule != nil {
-				if err := mayFollow(tx, name, *c.Rule); err != nil {
-					return err
-				}
-				g.Rule = *c.Rule
-			}
-			if c.Description != nil {
-				g.Description = *c.Description
-			}
-			g.Version, g.UpdatedAt = over+1, s.Now()
-			if err := tx.SetGroup(g, over); err != nil {
-				return err
-			}
-			if err := tx.AddToGroup(g.ID, add); err != nil {
-				return err
-			}
-			if err := tx.RemoveFromGroup(g.ID, remove); err != nil {
-				return err
-			}
-			if c.Rule != nil {
-				if err := ruleChanged(tx, w, g); err != nil {
-					return err
-				}
-			}
-			if err := resettleNamed(tx, w, "group "+name+" changed", append(add, remove...)); err != nil {
-				return err
-			}
-			w.After = map[string]any{"description": g.Description, "rule": g.Rule, "added": c.Add, "removed": c.Remove}
-			return nil
-		},
+		func(tx Records, w *uow.Work) error { return s.changeGroup(tx, w, &g, c, add, remove, over) },
 	)
 	return g, refusal.Named(err, "group", name)
+}
+
+// changeGroup edits a group as it was read; add and remove are the folded names of the change.
+func (s *Service) changeGroup(tx Records, w *uow.Work, g *store.Group, c GroupChange, add, remove []string, over int64) error {
+	if c.Rule != nil || len(add)+len(remove) > 0 {
+		if err := mayRegroup(tx, w.Who, g.Name, slices.Concat(add, remove)); err != nil {
+			return err
+		}
+	}
+	w.Before = map[string]any{"description": g.Description, "rule": g.Rule}
+	if c.Rule != nil {
+		if err := mayFollow(tx, g.Name, *c.Rule); err != nil {
+			return err
+		}
+		g.Rule = *c.Rule
+	}
+	if c.Description != nil {
+		g.Description = *c.Description
+	}
+	g.Version, g.UpdatedAt = over+1, s.Now()
+	if err := tx.SetGroup(*g, over); err != nil {
+		return err
+	}
+	if err := tx.AddToGroup(g.ID, add); err != nil {
+		return err
+	}
+	if err := tx.RemoveFromGroup(g.ID, remove); err != nil {
+		return err
+	}
+	if c.Rule != nil {
+		if err := ruleChanged(tx, w, *g); err != nil {
+			return err
+		}
+	}
+	if err := resettleNamed(tx, w, "group "+g.Name+" changed", append(add, remove...)); err != nil {
+		return err
+	}
+	w.After = map[string]any{"description": g.Description, "rule": g.Rule, "added": c.Add, "removed": c.Remove}
+	return nil
 }
 
 // resettleNamed asks for the live devices of folded names to be settled again.
@@ -300,46 +310,48 @@ func (s *Service) RemoveGroup(ctx context.Context, who auth.Identity, name strin
 		s.Do(
 			ctx,
 			uow.Act{Who: who, Right: auth.Deploy, Action: "group.removed", Object: name},
-			func(tx Records, w *uow.Work) error {
-				used, err := tx.AssignmentsUsing(name)
-				if err != nil {
-					return err
-				}
-				if len(used) > 0 {
-					return refusal.New(
-						refusal.Conflict,
-						"the group %q is named by the assignments %s; take it out of them first",
-						name,
-						strings.Join(used, ", "),
-					)
-				}
-				operators, err := tx.OperatorsReaching(name)
-				if err != nil {
-					return err
-				}
-				if len(operators) > 0 {
-					return refusal.New(
-						refusal.Conflict,
-						"the operators %s have a role on the group %q; change their roles first",
-						strings.Join(operators, ", "),
-						name,
-					)
-				}
-				if err := mayDisband(tx, who, g); err != nil {
-					return err
-				}
-				if err := tx.RemoveGroup(g.ID, over); err != nil {
-					return err
-				}
-				w.Tell(store.TopicGroups, g.ID)
-				w.Tell(store.TopicEdits, name)
-				w.Before = map[string]any{"description": g.Description}
-				return nil
-			},
+			func(tx Records, w *uow.Work) error { return removeGroup(tx, w, g, over) },
 		),
 		"group",
 		name,
 	)
+}
+
+func removeGroup(tx Records, w *uow.Work, g store.Group, over int64) error {
+	used, err := tx.AssignmentsUsing(g.Name)
+	if err != nil {
+		return err
+	}
+	if len(used) > 0 {
+		return refusal.New(
+			refusal.Conflict,
+			"the group %q is named by the assignments %s; take it out of them first",
+			g.Name,
+			strings.Join(used, ", "),
+		)
+	}
+	operators, err := tx.OperatorsReaching(g.Name)
+	if err != nil {
+		return err
+	}
+	if len(operators) > 0 {
+		return refusal.New(
+			refusal.Conflict,
+			"the operators %s have a role on the group %q; change their roles first",
+			strings.Join(operators, ", "),
+			g.Name,
+		)
+	}
+	if err := mayDisband(tx, w.Who, g); err != nil {
+		return err
+	}
+	if err := tx.RemoveGroup(g.ID, over); err != nil {
+		return err
+	}
+	w.Tell(store.TopicGroups, g.ID)
+	w.Tell(store.TopicEdits, g.Name)
+	w.Before = map[string]any{"description": g.Description}
+	return nil
 }
 
 // mayDisband refuses to remove a group with devices out of the editor's reach.
@@ -355,10 +367,10 @@ func mayDisband(tx Records, who auth.Identity, g store.Group) error {
 	return err
 }
 
-// deviceKeys checks names of devices and folds them.
-func deviceKeys(names []string) ([]string, error) {
-	if len(names) > MaxGroupEdit {
-		return nil, refusal.New(refusal.Invalid, "%d devices are too many for one edit; send at most %d at a time", len(names), MaxGroupEdit).
+// deviceKeys checks names of devices, at most so many, and folds them.
+func deviceKeys(names []string, most int) ([]string, error) {
+	if len(names) > most {
+		return nil, refusal.New(refusal.Invalid, "%d devices are too many for one edit; send at most %d at a time", len(names), most).
 			At("devices")
 	}
 	keys := make([]string, len(names))

@@ -163,37 +163,46 @@ func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name str
 						WithCode("nothing_to_publish")
 				}
 			}
-			p.Revision++
-			p.Version = over + 1
-			if err := tx.SetPolicy(p, over); err != nil {
-				return err
-			}
-			now := s.Now()
-			if err := tx.AddPolicyRevision(store.PolicyRevision{PolicyID: p.ID, Number: p.Revision, Source: p.Source, PublishedAt: now, PublishedBy: who.Name}); err != nil {
-				return err
-			}
-			moved, err := tx.PinRevision(p.ID, p.Revision, now)
-			if err != nil {
-				return err
-			}
-			out.Policy, out.Moved = p, []string{}
-			var groups []string
-			for _, a := range moved {
-				if err := mayAim(tx, who, &a); err != nil {
-					return err
-				}
-				out.Moved = append(out.Moved, a.Name)
-				groups = append(groups, a.Include...)
-			}
-			if len(moved) > 0 {
-				w.Settle("policy "+name+" published", groups, nil)
-			}
-			w.Tell(store.TopicEdits, name)
-			w.After = map[string]any{"revision": p.Revision, "moved": out.Moved}
-			return nil
+			out.Moved, err = s.release(tx, w, &p, over)
+			out.Policy = p
+			return err
 		},
 	)
 	return out, refusal.Named(err, "policy", name)
+}
+
+// release makes the document of a policy its next revision, and moves every assignment of it there. It names them.
+func (s *Service) release(tx Records, w *uow.Work, p *store.Policy, over int64) (names []string, err error) {
+	p.Revision++
+	p.Version = over + 1
+	if err := tx.SetPolicy(*p, over); err != nil {
+		return nil, err
+	}
+	now := s.Now()
+	if err := tx.AddPolicyRevision(store.PolicyRevision{
+		PolicyID: p.ID, Number: p.Revision, Source: p.Source, PublishedAt: now, PublishedBy: w.Who.Name,
+	}); err != nil {
+		return nil, err
+	}
+	moved, err := tx.PinRevision(p.ID, p.Revision, now)
+	if err != nil {
+		return nil, err
+	}
+	names = []string{}
+	var groups []string
+	for _, a := range moved {
+		if err := mayAim(tx, w.Who, &a); err != nil {
+			return nil, err
+		}
+		names = append(names, a.Name)
+		groups = append(groups, a.Include...)
+	}
+	if len(moved) > 0 {
+		w.Settle("policy "+p.Name+" published", groups, nil)
+	}
+	w.Tell(store.TopicEdits, p.Name)
+	w.After = map[string]any{"revision": p.Revision, "moved": names}
+	return names, nil
 }
 
 // PolicyRevisions lists a page.

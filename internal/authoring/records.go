@@ -5,8 +5,9 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/inforce"
 	"rankwarden.example/internal/membership"
-	"rankwarden.example/internal/published"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
 )
@@ -16,7 +17,24 @@ type Records interface {
 	uow.Records
 	membership.Names
 	membership.Records
-	published.Records
+	inforce.Records
+
+	AddChange(c store.Change) error
+	AddChangeEvent(e store.ChangeEvent) error
+	Asked(digest string) (protocol.DesiredContent, error)
+	Change(name string) (store.Change, error)
+	ChangeEdits(change string) ([]store.ChangeEdit, error)
+	GroupList(groupID string) ([]string, error)
+	GroupNames() ([]string, error)
+	KnownStates(ids []string) (map[string]store.KnownState, error)
+	ListChangeEvents(change string, p store.Page) ([]store.ChangeEvent, string, error)
+	ListChanges(states []string, search string, p store.Page) ([]store.ChangeCount, string, error)
+	LockChange(name string) (store.Change, error)
+	PolicyNames() ([]string, error)
+	PutChangeEdit(e store.ChangeEdit) error
+	RemoveChangeEdit(change, typ, name string) error
+	SetChange(c store.Change, over int64) error
+	VersionsOf(typ string, names []string) (map[string]int64, error)
 
 	AddAssignment(a store.Assignment) error
 	AddGroup(g store.Group) error
@@ -24,7 +42,6 @@ type Records interface {
 	AddPolicyRevision(r store.PolicyRevision) error
 	AddToGroup(groupID string, devices []string) error
 	Assignment(name string) (store.Assignment, error)
-	Assignments() ([]store.Assignment, error)
 	AssignmentsOf(policyIDs []string) ([]store.Assignment, error)
 	AssignmentsUsing(group string) ([]string, error)
 	CountAimedOutside(reach auth.Reach, aim store.Aim) (int, error)

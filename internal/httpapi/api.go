@@ -111,6 +111,8 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.policies()
 	a.groups()
 	a.assignments()
+	a.changes()
+	a.ladder()
 	a.enrolment()
 	a.devices()
 	a.directory()
@@ -203,7 +205,7 @@ func (a *routes) refuse(c huma.Context, who auth.Identity, action string, refuse
 }
 
 // reading are operations that change nothing although they are sent with a body.
-var reading = map[string]bool{"check-policy": true, "test-rule": true}
+var reading = map[string]bool{"check-policy": true, "test-rule": true, "preview-edits": true, "show-ladder": true}
 
 // requestTimeout is the longest that an operation may take.
 const requestTimeout = time.Minute

@@ -32,7 +32,7 @@ func viewEntry(e store.DirectoryEntry) api.DirectoryEntry {
 // maxSkipped is how many of those passed over are named in an answer.
 const maxSkipped = 100
 
-func viewChange(c authoring.DirectoryChange) api.DirectoryChange {
+func viewDirectoryChange(c authoring.DirectoryChange) api.DirectoryChange {
 	out := api.DirectoryChange{
 		Entries: c.Entries,
 		Added:   c.Added,
@@ -83,7 +83,7 @@ func (a *routes) directory() {
 		},
 		func(ctx context.Context, who auth.Identity, in *ldifRequest) (*struct{ Body api.DirectoryChange }, error) {
 			c, err := a.Authoring.ImportDirectory(ctx, who, in.RawBody, in.Replace, in.Accept)
-			return &struct{ Body api.DirectoryChange }{viewChange(c)}, err
+			return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
 		},
 	)
 	register(
@@ -126,7 +126,7 @@ func (a *routes) directory() {
 			Accept bool `query:"accept" doc:"Also when many lack that policies in force name"`
 		}) (*struct{ Body api.DirectoryChange }, error) {
 			c, err := a.Authoring.SyncDirectory(ctx, in.Accept)
-			return &struct{ Body api.DirectoryChange }{viewChange(c)}, err
+			return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
 		},
 	)
 	register(

@@ -39,7 +39,9 @@ type Options struct {
 	OpenEscrow func() (escrow.Opener, error)
 	// RevealBudget is how many passwords an operator may see in an hour before a second person must approve.
 	RevealBudget int
-	Kept         store.RetentionPeriods // how long records are kept
+	// Approvals say which changes need a second person.
+	Approvals authoring.Approvals
+	Kept      store.RetentionPeriods // how long records are kept
 	// DirectoryConnection is nil where the directory is only imported.
 	DirectoryConnection *directory.Connection
 	// Patience is how long an edit waits at most until the lists have it, 2 seconds when 0: then they follow later.
@@ -85,8 +87,8 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 	}
 	r.Strangers = &strangers.Counter{Room: room[strangers.Records](o)}
 	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory))
-	r.Authoring = &authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
-		DirectoryConnection: o.DirectoryConnection}
+	r.Authoring = authoring.New(authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
+		DirectoryConnection: o.DirectoryConnection, Approvals: o.Approvals})
 	r.Deploy = &deploy.Service{Room: room[deploy.Records](o), Locks: o.Store, Documents: documents, Hub: o.Hub}
 	r.Intake = &intake.Service{
 		Room:      room[intake.Records](o),

@@ -18,6 +18,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/valyala/fasthttp"
 
+	"rankwarden.example/internal/authoring"
 	"rankwarden.example/internal/deviceapi"
 	"rankwarden.example/internal/directory"
 	"rankwarden.example/internal/escrow"
@@ -39,12 +40,13 @@ type Config struct {
 	TLSKey       string
 	AllowClear   bool // serve without TLS on other addresses than loopback
 	Database     string
-	Keys         string   // file of the service's private keys
-	EscrowKeys   string   // file of the private escrow keys
-	EscrowEnv    string   // the keys themselves, instead of the file
-	RevealBudget int      // passwords that an operator may see in an hour alone; 0 for none
-	PublicURL    string   // where people reach the console, when a proxy stands in front; empty for the listening address
-	Proxies      []string // addresses or networks of proxies whose headers say who asks and how; none when empty
+	Keys         string              // file of the service's private keys
+	EscrowKeys   string              // file of the private escrow keys
+	EscrowEnv    string              // the keys themselves, instead of the file
+	RevealBudget int                 // passwords that an operator may see in an hour alone; 0 for none
+	Approvals    authoring.Approvals // which changes need a second person
+	PublicURL    string              // where people reach the console, when a proxy stands in front; empty for the listening address
+	Proxies      []string            // addresses or networks of proxies whose headers say who asks and how; none when empty
 	Organisation string
 	Interval     time.Duration    // between two check-ins of a device
 	Now          func() time.Time // the clock, [time.Now] when nil
@@ -143,6 +145,7 @@ func start(
 			DirectoryConnection: c.Directory,
 			OpenEscrow:          c.openEscrow,
 			RevealBudget:        c.RevealBudget,
+			Approvals:           c.Approvals,
 			Kept:                c.kept(),
 			Patience:            c.Patience,
 			PasswordMemory:      c.PasswordMemory,

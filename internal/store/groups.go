@@ -35,6 +35,9 @@ func (t Tx) GroupsNamed(names []string) ([]Group, error) {
 	return all[Group](t.db.Where("name = any(?)", array[string](names)))
 }
 
+// GroupNames are the names of all groups.
+func (t Tx) GroupNames() ([]string, error) { return rows[string](t, "select name from groups") }
+
 // SetGroup changes a group over the given version.
 func (t Tx) SetGroup(g Group, over int64) error {
 	return must(t.db.Model(&Group{}).Where("id = ? and version = ?", g.ID, over).

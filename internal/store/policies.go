@@ -31,6 +31,9 @@ func (t Tx) AddPolicy(p Policy) error { return translate(t.db.Create(&p).Error) 
 // Policy finds a policy by name.
 func (t Tx) Policy(name string) (Policy, error) { return first[Policy](t.db.Where("name = ?", name)) }
 
+// PolicyNames are the names of all policies.
+func (t Tx) PolicyNames() ([]string, error) { return rows[string](t, "select name from policies") }
+
 // SetPolicy stores a draft over the given version.
 func (t Tx) SetPolicy(p Policy, over int64) error {
 	return must(t.db.Model(&Policy{}).Where("id = ? and version = ?", p.ID, over).

@@ -55,6 +55,19 @@ func (w *Work) Also(act Act, outcome audit.Outcome, before, after any) {
 	w.also = append(w.also, w.entry(act, outcome, before, after))
 }
 
+// Part is work that is done as a part of this one, with an entry of its own on the trail. [Work.Join] adds what it gathered.
+func (w *Work) Part(act Act) *Work { return &Work{Act: act, now: w.now, log: w.log} }
+
+// Join adds a part that is done.
+func (w *Work) Join(part *Work) {
+	w.notices = append(w.notices, part.notices...)
+	w.settle = append(w.settle, part.settle...)
+	if !part.quiet && part.Action != "" {
+		w.also = append(w.also, w.entry(part.Act, audit.Done, part.Before, part.After))
+	}
+	w.also = append(w.also, part.also...)
+}
+
 // write stores what the work gathered.
 func (w *Work) write(tx Records) error {
 	for _, r := range w.settle {

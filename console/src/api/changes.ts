@@ -1,5 +1,5 @@
 import { client, match, take } from "./client";
-import type { DepositRef, Schemas } from "./types";
+import type { ChangeEdit, DepositRef, EditState, Schemas } from "./types";
 
 /** Everything that the console changes. Each throws what the service says is wrong. */
 export const change = {
@@ -23,6 +23,18 @@ export const change = {
         body: { rule },
       }),
     ),
+
+  newChange: (body: { name: string; title: string; reason: string }) => take(client.POST("/api/v1/changes", { body })),
+  addEdit: (name: string, body: ChangeEdit) =>
+    take(client.POST("/api/v1/changes/{name}/edits", { params: { path: { name } }, body })),
+  deleteEdit: (name: string, type: EditState["type"], thing: string) =>
+    take(client.DELETE("/api/v1/changes/{name}/edits/{type}/{thing}", { params: { path: { name, type, thing } } })),
+  dropChange: (name: string, reason: string) =>
+    take(client.POST("/api/v1/changes/{name}/drop", { params: { path: { name } }, body: { reason } })),
+  applyChange: (name: string, digest: string) =>
+    take(client.POST("/api/v1/changes/{name}/apply", { params: { path: { name } }, body: { digest } })),
+  decideChange: (name: string, body: { approve: boolean; reason: string; digest: string }) =>
+    take(client.POST("/api/v1/changes/{name}/decision", { params: { path: { name } }, body })),
 
   newPolicy: (source: string) => take(client.POST("/api/v1/policies", { body: { source } })),
   savePolicy: (name: string, source: string, over: number) =>

@@ -3,6 +3,12 @@ import { client, take } from "./client";
 import type { Heard } from "./live";
 import type { List } from "./pages";
 import type {
+  AffectedDevice,
+  Assignment,
+  Change,
+  ChangeEdit,
+  ChangeEvent,
+  ChangeSummary,
   Device,
   DeviceEvent,
   DirectoryEntry,
@@ -23,6 +29,8 @@ export type DeviceFilter = { search?: string; standing?: Standing; group?: strin
 export type FindingFilter = { state: Finding["state"]; unit?: string; kind?: string; group?: string };
 export type EventFilter = { device?: string; kind?: string; group?: string };
 export type PasswordFilter = { search?: string; group?: string; overdue?: boolean };
+export type ChangeFilter = { state?: Change["state"][]; search?: string };
+export type LadderFilter = { device?: string; group?: string };
 export type DirectoryFilter = { search?: string; kind: "" | "user" | "group" };
 
 const fleet: Heard = { hears: ["devices", "reports"] };
@@ -144,6 +152,59 @@ export const read = {
       staleTime: Number.POSITIVE_INFINITY,
       refetchInterval: false,
     }),
+  assignment: (name: string) =>
+    queryOptions({
+      queryKey: ["assignment", name],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/assignments/{name}", { params: { path: { name } }, signal })),
+      meta: edited,
+    }),
+  policyNames: () =>
+    queryOptions({
+      queryKey: ["policies", "names"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/policies", { params: { query: { limit: 500 } }, signal })),
+      meta: edited,
+    }),
+  openChanges: () =>
+    queryOptions({
+      queryKey: ["changes", "open"],
+      queryFn: ({ signal }) =>
+        take(
+          client.GET("/api/v1/changes", {
+            params: { query: { state: ["draft", "waiting", "approved"], limit: 100 } },
+            signal,
+          }),
+        ),
+      meta: edited,
+    }),
+  change: (name: string) =>
+    queryOptions({
+      queryKey: ["change", name],
+      enabled: name !== "",
+      queryFn: ({ signal }) => take(client.GET("/api/v1/changes/{name}", { params: { path: { name } }, signal })),
+      meta: edited,
+    }),
+  changePreview: (name: string, version: number) =>
+    queryOptions({
+      queryKey: ["change", name, "preview", version],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/changes/{name}/preview", { params: { path: { name } }, signal })),
+      meta: fleet,
+      retry: false,
+    }),
+  previewOf: (edits: ChangeEdit[]) =>
+    queryOptions({
+      queryKey: ["preview", edits],
+      enabled: edits.length > 0,
+      queryFn: ({ signal }) => take(client.POST("/api/v1/preview", { body: { edits }, signal })),
+      retry: false,
+    }),
+  ladder: (filter: LadderFilter, edits: ChangeEdit[]) =>
+    queryOptions({
+      queryKey: ["ladder", filter, edits],
+      queryFn: ({ signal }) => take(client.POST("/api/v1/ladder", { body: { ...filter, edits }, signal })),
+      meta: edited,
+      retry: false,
+    }),
   directoryConnection: () =>
     queryOptions({
       queryKey: ["directory", "connection"],
@@ -201,6 +262,37 @@ export const list = {
     meta: edited,
     page: (cursor, limit, signal) =>
       take(client.GET("/api/v1/directory", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  changes: (filter: ChangeFilter): List<ChangeSummary> => ({
+    key: ["changes", filter],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/changes", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  changeHistory: (name: string): List<ChangeEvent> => ({
+    key: ["change", name, "history"],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(
+        client.GET("/api/v1/changes/{name}/history", { params: { path: { name }, query: { cursor, limit } }, signal }),
+      ),
+  }),
+  affected: (name: string, version: number): List<AffectedDevice> => ({
+    key: ["change", name, "affected", version],
+    meta: { hears: [] },
+    page: (cursor, limit, signal) =>
+      take(
+        client.GET("/api/v1/changes/{name}/preview/devices", {
+          params: { path: { name }, query: { cursor, limit } },
+          signal,
+        }),
+      ),
+  }),
+  assignments: (policy: string | undefined): List<Assignment> => ({
+    key: ["assignments", policy],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/assignments", { params: { query: { policy, cursor, limit } }, signal })),
   }),
   policies: (search: string | undefined): List<PolicySummary> => ({
     key: ["policies", search],

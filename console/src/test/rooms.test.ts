@@ -7,8 +7,9 @@ const rooms: Record<string, string[]> = {
   api: ["api", "gen"],
   domain: ["api", "domain", "ui"],
   ui: ["api", "ui"],
-  places: ["api", "domain", "ui"],
-  app: ["api", "app", "domain", "places", "ui"],
+  changes: ["api", "changes", "domain", "ui"],
+  places: ["api", "changes", "domain", "ui"],
+  app: ["api", "app", "changes", "domain", "places", "ui"],
 };
 
 it("rooms import one way, and no place another", () => {

@@ -1,0 +1,114 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+
+	"rankwarden.example/api"
+)
+
+// Changes lists changes, the latest altered first; of some states when any is given.
+func (c *Client) Changes(ctx context.Context, states []string, search string, p Page) (List[api.ChangeSummary], error) {
+	query := values("search", search)
+	if query == nil {
+		query = url.Values{}
+	}
+	query["state"] = states
+	return list[api.ChangeSummary](ctx, c, "/changes", query, p)
+}
+
+func changePath(name string, more ...string) string {
+	path := "/changes/" + url.PathEscape(name)
+	for _, part := range more {
+		path += "/" + url.PathEscape(part)
+	}
+	return path
+}
+
+// CreateChange starts an empty change.
+func (c *Client) CreateChange(ctx context.Context, name, title, reason string) (api.Change, error) {
+	var out api.Change
+	in := map[string]string{"name": name, "title": title, "reason": reason}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/changes", in: in, out: &out})
+	return out, err
+}
+
+// Change reads a change with its edits.
+func (c *Client) Change(ctx context.Context, name string) (api.ChangeDetail, error) {
+	out, _, err := get[api.ChangeDetail](ctx, c, changePath(name), nil)
+	return out, err
+}
+
+// ChangeHistory lists what happened to a change, newest first.
+func (c *Client) ChangeHistory(ctx context.Context, name string, p Page) (List[api.ChangeEvent], error) {
+	return list[api.ChangeEvent](ctx, c, changePath(name, "history"), nil, p)
+}
+
+// AddEdit adds an edit to a change; it takes the place of an earlier edit of the same thing.
+func (c *Client) AddEdit(ctx context.Context, change string, edit api.ChangeEdit) (api.EditResult, error) {
+	var out api.EditResult
+	_, err := c.do(ctx, call{method: http.MethodPost, path: changePath(change, "edits"), in: edit, out: &out})
+	return out, err
+}
+
+// DeleteEdit takes the edit of a policy, assignment or group out of a change.
+func (c *Client) DeleteEdit(ctx context.Context, change, typ, thing string) (api.ChangeDetail, error) {
+	var out api.ChangeDetail
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: changePath(change, "edits", typ, thing), out: &out})
+	return out, err
+}
+
+// DropChange drops a change; none of its edits is made.
+func (c *Client) DropChange(ctx context.Context, name, reason string) (api.ChangeDetail, error) {
+	return c.changeStep(ctx, name, "drop", map[string]any{"reason": reason})
+}
+
+// ApplyChange applies a change to all devices at once, or has it wait for a second person. Digest is that of the preview that
+// the caller has seen.
+func (c *Client) ApplyChange(ctx context.Context, name, digest string) (api.ChangeDetail, error) {
+	return c.changeStep(ctx, name, "apply", map[string]any{"digest": digest})
+}
+
+// DecideChange approves or refuses a change that waits for a second person, as in the preview of the digest.
+func (c *Client) DecideChange(ctx context.Context, name string, approve bool, reason, digest string) (api.ChangeDetail, error) {
+	return c.changeStep(ctx, name, "decision", map[string]any{"approve": approve, "reason": reason, "digest": digest})
+}
+
+func (c *Client) changeStep(ctx context.Context, name, step string, in any) (api.ChangeDetail, error) {
+	var out api.ChangeDetail
+	_, err := c.do(ctx, call{method: http.MethodPost, path: changePath(name, step), in: in, out: &out})
+	return out, err
+}
+
+// PreviewChange says what a change would do.
+func (c *Client) PreviewChange(ctx context.Context, name string) (api.Preview, error) {
+	out, _, err := get[api.Preview](ctx, c, changePath(name, "preview"), nil)
+	return out, err
+}
+
+// PreviewDevices lists what a change would do, device by device.
+func (c *Client) PreviewDevices(ctx context.Context, name string, p Page) (List[api.AffectedDevice], error) {
+	return list[api.AffectedDevice](ctx, c, changePath(name, "preview", "devices"), nil, p)
+}
+
+// PreviewEdits says what some edits would do, without storing them.
+func (c *Client) PreviewEdits(ctx context.Context, edits []api.ChangeEdit) (api.Preview, error) {
+	var out api.Preview
+	in := map[string]any{"edits": edits}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/preview", in: in, out: &out})
+	return out, err
+}
+
+// Ladder shows how assignments decide the settings of a device, of a group, or of the fleet when neither is named; as if some
+// edits were made.
+func (c *Client) Ladder(ctx context.Context, device, group string, edits ...api.ChangeEdit) (api.Ladder, error) {
+	var out api.Ladder
+	in := struct {
+		Device string           `json:"device,omitempty"`
+		Group  string           `json:"group,omitempty"`
+		Edits  []api.ChangeEdit `json:"edits,omitempty"`
+	}{device, group, edits}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/ladder", in: in, out: &out})
+	return out, err
+}

@@ -1,0 +1,66 @@
+import type { EffectSum, Preview } from "@/api/types";
+import { Words } from "@/domain/words";
+
+const looks: Record<string, { sign: string; colour: string }> = {
+  "Loses access": { sign: "✕", colour: "text-red" },
+  "Becomes held": { sign: "▮▮", colour: "text-held" },
+  "Gains access": { sign: "＋", colour: "text-waiting" },
+  Rules: { sign: "△", colour: "text-second" },
+  Accounts: { sign: "◇", colour: "text-second" },
+  "Password rotation": { sign: "↻", colour: "text-second" },
+  "No longer held": { sign: "○", colour: "text-green" },
+};
+
+const devices = (n: number) => `${n} ${n === 1 ? "device" : "devices"}`;
+
+/** What a change would do, by effect: who loses access first, then what becomes held, then the rest. */
+export function PreviewSums({ preview }: { preview: Preview }) {
+  const sections = [...new Set(preview.sums.map((s) => s.section))];
+  return (
+    <div>
+      <p className="text-second">
+        {preview.devices === 0
+          ? `No device is affected, of ${preview.fleet}.`
+          : `${preview.devices} of ${devices(preview.fleet)} affected.`}
+        {preview.not_reported > 0 &&
+          ` ${devices(preview.not_reported)} never reported, so the effects there are unknown.`}
+      </p>
+      {sections.map((section) => (
+        <section key={section} className="mt-3">
+          <h3 className={`text-xs font-semibold ${looks[section]?.colour ?? "text-second"}`}>{section}</h3>
+          <ul>
+            {preview.sums
+              .filter((s) => s.section === section)
+              .map((s) => (
+                <Sum key={`${s.effect} ${s.unit} ${s.subject}`} sum={s} />
+              ))}
+          </ul>
+        </section>
+      ))}
+    </div>
+  );
+}
+
+function Sum({ sum }: { sum: EffectSum }) {
+  const look = looks[sum.section];
+  return (
+    <li
+      className={`grid grid-cols-[20px_1fr_auto] gap-2 border-b border-hairline px-1 py-1 ${sum.takes_away ? "bg-red-wash" : ""}`}
+    >
+      <span aria-hidden="true" className={look?.colour}>
+        {look?.sign}
+      </span>
+      <span className="min-w-0 break-words">
+        <Words>{sum.words}</Words>
+        <span className="block font-mono text-xs text-second">
+          {sum.first.join(", ")}
+          {sum.devices > sum.first.length && ` and ${sum.devices - sum.first.length} more`}
+        </span>
+      </span>
+      <span className="text-right font-semibold">
+        {sum.devices}
+        <span className="sr-only"> {sum.devices === 1 ? "device" : "devices"}</span>
+      </span>
+    </li>
+  );
+}

@@ -1,0 +1,35 @@
+import type { Change, ChangeEdit } from "@/api/types";
+
+/** Where a change stands, in words. */
+export const stateWords: Record<Change["state"], string> = {
+  draft: "draft",
+  waiting: "waiting for approval",
+  approved: "approved",
+  done: "applied",
+  dropped: "dropped",
+};
+
+/** What an edit does, in a few words. */
+export const kindWords: Record<ChangeEdit["kind"], string> = {
+  publish: "Publish policy",
+  assign: "Assign",
+  withdraw: "Delete assignment",
+  group: "Group",
+  drop_group: "Delete group",
+};
+
+/** What an edit is about beyond its name. */
+export function editWords(edit: ChangeEdit): string {
+  const { assignment, group } = edit;
+  if (assignment) {
+    const parts = [`policy ${assignment.policy}, rank ${assignment.rank}, to ${assignment.include.join(", ")}`];
+    if (assignment.within?.length) parts.push(`within ${assignment.within.join(", ")}`);
+    if (assignment.exclude?.length) parts.push(`not ${assignment.exclude.join(", ")}`);
+    if (assignment.stance === "trial") parts.push("on trial");
+    return parts.join(", ");
+  }
+  if (group?.rule) return `rule ${group.rule}`;
+  if (group) return `${group.devices?.length ?? 0} devices`;
+  if (edit.document) return edit.based_on === 0 ? "new policy" : "next revision";
+  return "";
+}

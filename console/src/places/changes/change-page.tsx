@@ -1,0 +1,198 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useParams } from "react-router";
+import { change } from "@/api/changes";
+import { read } from "@/api/queries";
+import type { ChangeDetail, Preview } from "@/api/types";
+import { useCurrentChange } from "@/changes/current";
+import { PreviewSums } from "@/changes/sums";
+import { stateWords } from "@/changes/words";
+import { ago, useNow } from "@/domain/time";
+import { Ask } from "@/ui/ask";
+import { Button } from "@/ui/button";
+import { TextField } from "@/ui/field";
+import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
+import { Affected } from "./affected";
+import { Edits } from "./edits";
+import { History } from "./history";
+
+/** One change: its edits, what they would do, and what is needed before it goes out. */
+export function ChangePage({ rights }: { rights: string[] }) {
+  const { name = "" } = useParams();
+  const found = useQuery(read.change(name));
+  if (found.isPending) return <Loading />;
+  if (!found.data) return <Trouble error={found.error as Error} />;
+  return <Whole key={name} of={found.data} rights={rights} />;
+}
+
+const closed = (c: ChangeDetail) => c.state === "done" || c.state === "dropped";
+
+function Whole({ of, rights }: { of: ChangeDetail; rights: string[] }) {
+  const now = useNow();
+  const [current, choose] = useCurrentChange();
+  const preview = useQuery({
+    ...read.changePreview(of.name, of.version),
+    enabled: !closed(of) && of.edits.length > 0,
+  });
+  const mayEdit = rights.includes("draft") && !closed(of);
+  return (
+    <>
+      <PageHead
+        tab={of.title || of.name}
+        title={of.title || of.name}
+        note={`${stateWords[of.state]} · started by ${of.created_by} · last edited ${ago(of.updated_at, now)}`}
+      >
+        {mayEdit && of.name !== current && <Button onClick={() => choose(of.name)}>Add my edits here</Button>}
+        {mayEdit && of.name === current && <Button onClick={() => choose("")}>Stop adding edits here</Button>}
+        {mayEdit && <Drop of={of} />}
+        {rights.includes("deploy") && !closed(of) && <Steps of={of} preview={preview.data} />}
+      </PageHead>
+      {of.reason && <p className="mb-3">{of.reason}</p>}
+      {of.state === "waiting" && (
+        <div role="status" className="mb-3 border-l-4 border-waiting bg-waiting-wash px-4 py-2">
+          {of.asked_by} asked for it to go out. A second person must approve it: {of.needs.join("; ")}.
+        </div>
+      )}
+      {of.problem && (
+        <div role="alert" className="mb-3 border-l-4 border-red bg-red-wash px-4 py-2">
+          {of.problem}
+        </div>
+      )}
+      <div className="grid grid-cols-[minmax(0,1fr)_400px] gap-7">
+        <div>
+          <Edits of={of} mayEdit={mayEdit} />
+          {preview.data && preview.data.devices > 0 && <Affected name={of.name} version={of.version} />}
+        </div>
+        <div>
+          {!closed(of) && (
+            <Aside title="What this change does">
+              <div aria-live="polite">
+                {of.edits.length === 0 && <p className="text-second">Add an edit to see what it would do.</p>}
+                {preview.isFetching && !preview.data && <Loading />}
+                {preview.error && <Trouble error={preview.error} />}
+                {preview.data && <PreviewSums preview={preview.data} />}
+                {of.state === "draft" &&
+                  preview.data?.needs.map((why) => (
+                    <p key={why} className="mt-3 border-l-4 border-waiting bg-waiting-wash px-3 py-1.5">
+                      A second person must approve it: {why}.
+                    </p>
+                  ))}
+              </div>
+            </Aside>
+          )}
+          <History name={of.name} />
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Drop({ of }: { of: ChangeDetail }) {
+  const queries = useQueryClient();
+  const [current, choose] = useCurrentChange();
+  const [asking, setAsking] = useState(false);
+  const dropping = useMutation({
+    mutationFn: () => change.dropChange(of.name, ""),
+    onSuccess: (now) => {
+      queries.setQueryData(read.change(of.name).queryKey, now);
+      if (current === of.name) choose("");
+    },
+  });
+  return (
+    <>
+      <Button onClick={() => setAsking(true)}>Drop…</Button>
+      <Ask open={asking} title="Drop this change?" yes="Drop it" onYes={() => dropping.mutate()} onNo={() => setAsking(false)}>
+        None of its edits is made. It stays in the list of all changes.
+      </Ask>
+      {dropping.error && <Trouble error={dropping.error} />}
+    </>
+  );
+}
+
+/** What takes a change further: apply it, or approve or refuse it as a second person. */
+function Steps({ of, preview }: { of: ChangeDetail; preview: Preview | undefined }) {
+  const queries = useQueryClient();
+  const [asking, setAsking] = useState<"" | "apply" | "approve" | "refuse">("");
+  const [reason, setReason] = useState("");
+  const done = (now: ChangeDetail) => {
+    queries.setQueryData(read.change(of.name).queryKey, now);
+    queries.invalidateQueries(read.changePreview(of.name, now.version));
+    setAsking("");
+  };
+  const digest = preview?.digest ?? "";
+  const applying = useMutation({ mutationFn: () => change.applyChange(of.name, digest), onSuccess: done });
+  const deciding = useMutation({
+    mutationFn: (approve: boolean) => change.decideChange(of.name, { approve, reason, digest }),
+    onSuccess: done,
+  });
+  const error = applying.error ?? deciding.error;
+  const ready = preview !== undefined && of.edits.length > 0 && !of.problem && !of.edits.some((e) => e.conflict);
+  const needsSecond = of.state === "draft" && (preview?.needs.length ?? 0) > 0;
+  return (
+    <>
+      {of.state === "waiting" && (
+        <>
+          <Button onClick={() => setAsking("refuse")}>Refuse…</Button>
+          <Button primary disabled={!preview} onClick={() => setAsking("approve")}>
+            Approve…
+          </Button>
+        </>
+      )}
+      {of.state !== "waiting" && (
+        <Button primary disabled={!ready || applying.isPending} onClick={() => setAsking("apply")}>
+          {needsSecond ? "Ask for approval…" : "Apply…"}
+        </Button>
+      )}
+      <Ask
+        open={asking === "apply"}
+        title={needsSecond ? `Ask a second person to approve ${of.name}?` : `Apply ${of.name} to all devices at once?`}
+        yes={needsSecond ? "Ask for approval" : "Apply to all devices"}
+        onYes={() => applying.mutate()}
+        onNo={() => setAsking("")}
+      >
+        {preview && <Summary preview={preview} edits={of.edits.length} />}
+      </Ask>
+      <Ask
+        open={asking === "approve"}
+        title={`Approve ${of.name}?`}
+        yes="Approve"
+        onYes={() => deciding.mutate(true)}
+        onNo={() => setAsking("")}
+      >
+        {preview && <Summary preview={preview} edits={of.edits.length} />}
+      </Ask>
+      <Ask
+        open={asking === "refuse"}
+        title={`Refuse ${of.name}?`}
+        yes="Refuse"
+        onYes={() => deciding.mutate(false)}
+        onNo={() => setAsking("")}
+      >
+        It becomes a draft again.
+        <TextField label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
+      </Ask>
+      {error && (
+        <div className="fixed right-6 bottom-6 z-20 w-96 bg-sheet shadow-xl">
+          <Trouble error={error} />
+        </div>
+      )}
+    </>
+  );
+}
+
+/** A preview in a question: how many devices, and who loses access. */
+function Summary({ preview, edits }: { preview: Preview; edits: number }) {
+  const grave = preview.sums.filter((s) => s.takes_away);
+  return (
+    <span className="block">
+      {edits} {edits === 1 ? "edit takes" : "edits take"} effect on {preview.devices}{" "}
+      {preview.devices === 1 ? "device" : "devices"}, and online ones are told now.
+      {grave.slice(0, 5).map((s) => (
+        <span key={`${s.effect} ${s.unit} ${s.subject}`} className="mt-1 block text-red">
+          ✕ {s.words}: {s.devices} {s.devices === 1 ? "device" : "devices"}
+        </span>
+      ))}
+      {grave.length > 5 && <span className="mt-1 block text-red">and {grave.length - 5} more, see the preview</span>}
+    </span>
+  );
+}

@@ -1,0 +1,109 @@
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { usePages } from "@/api/pages";
+import { list } from "@/api/queries";
+import type { Change, ChangeSummary } from "@/api/types";
+import { useCurrentChange } from "@/changes/current";
+import { ChooseChange } from "@/changes/use-add-edit";
+import { stateWords } from "@/changes/words";
+import { ago, useNow } from "@/domain/time";
+import { Button } from "@/ui/button";
+import { Choices, SearchField, useFilters } from "@/ui/filters";
+import { PageHead, Trouble } from "@/ui/page";
+import { Paged } from "@/ui/paged";
+import { type Column, Rows } from "@/ui/rows";
+
+const open: Change["state"][] = ["draft", "waiting", "approved"];
+
+/** Changes: what is drafted, what waits for a second person, what went out. */
+export function ChangesPage({ mayEdit }: { mayEdit: boolean }) {
+  const [params, set] = useFilters();
+  const now = useNow();
+  const navigate = useNavigate();
+  const [current, choose] = useCurrentChange();
+  const [starting, setStarting] = useState(false);
+  const search = params.get("search") ?? "";
+  const which = params.get("state") === "all" ? "all" : "open";
+  const changes = usePages(
+    list.changes({ ...(which === "open" && { state: open }), ...(search && { search }) }),
+  );
+  const columns: Column<ChangeSummary>[] = [
+    {
+      title: "Change",
+      width: "minmax(260px,1.5fr)",
+      cell: (c) => (
+        <>
+          <Link to={`/changes/${c.name}`} className="font-semibold">
+            {c.title || c.name}
+          </Link>
+          {c.name === current && <span className="ml-2 text-xs font-semibold text-brass">current</span>}
+          <span className="block font-mono text-xs text-second">{c.name}</span>
+        </>
+      ),
+    },
+    {
+      title: "State",
+      width: "170px",
+      cell: (c) => <span className={c.state === "waiting" ? "font-semibold text-waiting" : ""}>{stateWords[c.state]}</span>,
+    },
+    { title: "Edits", width: "60px", right: true, cell: (c) => c.edits },
+    { title: "Author", width: "140px", cell: (c) => c.created_by },
+    { title: "Reason", width: "minmax(160px,1fr)", cell: (c) => c.reason },
+    { title: "Last edited", width: "180px", right: true, cell: (c) => ago(c.updated_at, now) },
+  ];
+  return (
+    <>
+      <PageHead
+        tab="Changes"
+        title="Changes"
+        note="Edits that are drafted together, previewed, approved where needed, and applied in one step."
+      >
+        {mayEdit && (
+          <Button primary onClick={() => setStarting(true)}>
+            Start a change
+          </Button>
+        )}
+      </PageHead>
+      <div className="mb-3 flex items-center gap-5">
+        <SearchField
+          label="Search changes"
+          placeholder="Part of a name or title"
+          value={search}
+          onChange={(search) => set({ search })}
+        />
+        <Choices
+          label="Which changes"
+          value={which}
+          choices={[
+            { value: "open", label: "Open" },
+            { value: "all", label: "All" },
+          ]}
+          onChange={(state) => set({ state: state === "all" ? "all" : "" })}
+        />
+      </div>
+      {changes.error && <Trouble error={changes.error} />}
+      <Paged
+        list={changes}
+        empty={search ? "No change matches." : "No open changes. Edits of policies, assignments and groups start one."}
+      >
+        <Rows
+          label="Changes"
+          items={changes.items}
+          columns={columns}
+          id={(c) => c.name}
+          more={changes.more}
+          readMore={changes.readMore}
+          estimate={53}
+        />
+      </Paged>
+      <ChooseChange
+        open={starting}
+        close={() => setStarting(false)}
+        chosen={(name) => {
+          choose(name);
+          navigate(`/changes/${name}`);
+        }}
+      />
+    </>
+  );
+}
