@@ -30,6 +30,7 @@ var Operators = []struct {
 	{"nightwatch", []api.Role{{Role: "support", Groups: []string{}}}},
 	{"kirkness.desk", []api.Role{{Role: "support", Groups: []string{"ticket-desks"}}}},
 	{"chartroom", []api.Role{{Role: "author", Groups: []string{}}}},
+	{"pilot", []api.Role{{Role: "deployer", Groups: []string{}}}},
 }
 
 // Assignment aims a policy at groups.

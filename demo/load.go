@@ -45,6 +45,43 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 			return err
 		}
 	}
+	return draftChange(ctx, c)
+}
+
+// ChangeName is the change that is drafted in the demo: longer passwords at the ticket desks, which lets go of desk support
+// there, and a decision who looks after head office's machines at Northwick.
+const ChangeName = "desks-and-northwick"
+
+// draftChange drafts the change, unless it was before.
+func draftChange(ctx context.Context, c *client.Client) error {
+	_, err := c.CreateChange(ctx, ChangeName, "Longer passwords at the desks; Northwick decides for itself",
+		"Audit of the ticket desks, and the contest at head office is open since May")
+	if exists(err) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	desks, err := c.Policy(ctx, "ticket-desks")
+	if err != nil {
+		return err
+	}
+	source := strings.NewReplacer("mode: adjust\n    members:\n      - group:Desk Support@skerryline.example",
+		"mode: exact\n    members: [account:keeper]", "min_length: 14", "min_length: 20").Replace(desks.Source)
+	northwick, err := c.Assignment(ctx, "northwick")
+	if err != nil {
+		return err
+	}
+	for _, e := range []api.ChangeEdit{
+		{Kind: "publish", Name: "ticket-desks", Document: source, BasedOn: desks.Version},
+		{Kind: "assign", Name: northwick.Name, BasedOn: northwick.Version, Assignment: &api.Aim{
+			Policy: northwick.Policy, Include: northwick.Include, Exclude: northwick.Exclude, Within: northwick.Within, Rank: 190,
+			Stance: northwick.Stance}},
+	} {
+		if _, err := c.AddEdit(ctx, ChangeName, e); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 

@@ -402,7 +402,9 @@ func TestConsoleIsAccessible(t *testing.T) {
 		{"/devices/SKL-HBR-003", "tbody th"}, {"/organisation/groups?group=kiosks", `[role="cell"] button`},
 		{"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},
 		{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`},
-		{"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`},
+		{"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`}, {"/changes", `[role="cell"] a`},
+		{"/changes/" + demo.ChangeName, `h3`}, {"/ladder?group=head-office", "tbody th"},
+		{"/assignments?assignment=northwick", `[role="cell"] button`},
 	} {
 		look(page[0], page[1])
 	}

@@ -89,17 +89,16 @@ func (c *Comparison) Device(device int, known Device) effect.Affected {
 	return effect.Affected{Device: c.before.Devices[device].Name, Reported: known.State != nil, Settings: settings, Effects: effects}
 }
 
-// Joining are the principals that desired states add to a local group, on whatever devices, sorted. Those that a policy gets
-// by itself are among them.
+// Joining are the principals that desired states add to a local group, on whatever devices, sorted, whether or not a device has
+// reported. Where a setting is held it depends on what each device was last told; there only effects say who joins.
 func (c *Comparison) Joining(id unit.ID) []principal.Ref {
 	var joining []principal.Ref
 	for _, p := range c.pairs {
-		d := p.shared
-		if d == nil {
-			d = Differ(p.before, p.after, nil)
+		if p.shared == nil {
+			continue
 		}
-		before, _ := valueOf(d.desired[without], id).(unit.Members)
-		after, _ := valueOf(d.desired[with], id).(unit.Members)
+		before, _ := valueOf(p.shared.desired[without], id).(unit.Members)
+		after, _ := valueOf(p.shared.desired[with], id).(unit.Members)
 		for _, ref := range after.Present {
 			if !before.Has(ref) {
 				joining = append(joining, ref)

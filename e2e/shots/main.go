@@ -27,15 +27,18 @@ type page struct {
 
 var pages = []page{
 	{name: "watch", path: "/watch", ready: `[role="img"]`},
-	{name: "watch-dark", path: "/watch", ready: `[role="img"]`, dark: true},
 	{name: "devices", path: "/devices", ready: `[role="cell"] a`},
 	{name: "device", path: "/devices/SKL-WKS-003", ready: `tbody th`},
-	{name: "device-held", path: "/devices/SKL-HQ-001", ready: `tbody th`},
-	{name: "device-locked", path: "/devices/SKL-TKT-004", ready: `tbody th`},
 	{name: "events", path: "/events", ready: `[role="cell"] a`},
 	{name: "groups", path: "/organisation/groups?group=kiosks", ready: `[role="cell"] button`},
 	{name: "directory", path: "/organisation/directory", ready: `[role="cell"]`},
 	{name: "policies", path: "/policies", ready: `[role="cell"] a`},
+	{name: "assignments", path: "/assignments?assignment=northwick", ready: `[role="cell"] button`, then: []chromedp.Action{
+		browser.Reads("affected"),
+	}},
+	{name: "ladder", path: "/ladder?group=head-office", ready: `tbody th`},
+	{name: "changes", path: "/changes", ready: `[role="cell"] a`},
+	{name: "change", path: "/changes/" + demo.ChangeName, ready: `h3`},
 	{name: "policy", path: "/policies/base", ready: `.cm-content`},
 	{
 		name:  "password-shown",
@@ -48,19 +51,13 @@ var pages = []page{
 		},
 	},
 	{name: "drift", path: "/drift", ready: `[role="cell"] a`},
-	// Last: the browser asks before it leaves an edit that is not saved.
-	{name: "policy-checks", path: "/policies/ticket-desks", ready: `.cm-content`, then: []chromedp.Action{
-		chromedp.Evaluate(`document.querySelector(".cm-content").focus()`, nil),
-		chromedp.KeyEvent("membershp:\r- local_group: administratrs\rpassword: not-in-here\r"),
-		browser.Reads("to fix"),
-	}},
 }
 
 // commands are shown in a terminal, one picture each.
 var commands = []struct{ name, line string }{
 	{"cli-watch", "rankwarden watch; rankwarden policy list"},
 	{"cli-explain", "rankwarden explain SKL-WKS-003 administrators; rankwarden explain SKL-TKT-003 lockout"},
-	{"cli-resolve", "rankwarden resolve ticket-desks.yaml --device SKL-TKT-001"},
+	{"cli-preview", "rankwarden change list; rankwarden preview " + demo.ChangeName},
 	{
 		"cli-password",
 		"rankwarden password list --group ticket-desks --most 6; rankwarden password show SKL-TKT-006 --reason " +

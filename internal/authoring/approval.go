@@ -10,7 +10,10 @@ import (
 	"strings"
 
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/effect"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
@@ -34,6 +37,12 @@ func (a Approvals) needs(p *Preview, f *futures) []string {
 				added = append(added, ref.String())
 			}
 		}
+		for _, sum := range p.Sums {
+			if sum.Kind == effect.MemberJoins && sum.Unit == unit.Administrators {
+				added = append(added, sum.Subject)
+			}
+		}
+		added = text.Set(added)
 		if len(added) > 0 {
 			needs = append(needs, "it adds to administrators: "+strings.Join(added, ", "))
 		}

@@ -1,7 +1,7 @@
 import { queryOptions } from "@tanstack/react-query";
 import { client, take } from "./client";
 import type { Heard } from "./live";
-import type { List } from "./pages";
+import { everything, type List } from "./pages";
 import type {
   AffectedDevice,
   Assignment,
@@ -156,6 +156,12 @@ export const read = {
     queryOptions({
       queryKey: ["assignment", name],
       queryFn: ({ signal }) => take(client.GET("/api/v1/assignments/{name}", { params: { path: { name } }, signal })),
+      meta: edited,
+    }),
+  assignments: () =>
+    queryOptions({
+      queryKey: ["assignments", "all"],
+      queryFn: async ({ signal }) => ({ items: await everything(list.assignments(undefined), signal) }),
       meta: edited,
     }),
   policyNames: () =>

@@ -41,6 +41,12 @@ export function Palette() {
 }
 
 const prompt = "Name, serial or model of a device, or a place";
+/** What can be gone to and stands in no band. */
+const more = [
+  { to: "/changes", title: "Changes: drafts, approvals, history" },
+  { to: "/assignments", title: "Assignments: policies aimed at groups" },
+  { to: "/new-policy", title: "Write a policy" },
+];
 const item = "flex cursor-pointer items-center justify-between px-4 py-1.5 data-[selected=true]:bg-brass/15";
 
 function Search({ close }: { close: () => void }) {
@@ -50,7 +56,7 @@ function Search({ close }: { close: () => void }) {
   const found = useQuery({ ...read.devicesLike(text.trim()), placeholderData: keepPreviousData });
   const looking = text.trim().length > 0 && (found.isPending || found.isPlaceholderData);
   const devices = text.trim() && !looking ? (found.data?.items ?? []) : [];
-  const known = places.filter((p) => p.title.toLowerCase().includes(text.trim().toLowerCase()));
+  const known = [...places, ...more].filter((p) => p.title.toLowerCase().includes(text.trim().toLowerCase()));
   const go = (to: string) => {
     close();
     navigate(to);

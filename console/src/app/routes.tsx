@@ -6,6 +6,12 @@ import { Loading, Nothing } from "@/ui/page";
 const WatchPage = lazy(async () => ({ default: (await import("@/places/watch/watch-page")).WatchPage }));
 const PoliciesPage = lazy(async () => ({ default: (await import("@/places/policies/policies-page")).PoliciesPage }));
 const PolicyPage = lazy(async () => ({ default: (await import("@/places/policies/policy-page")).PolicyPage }));
+const AssignmentsPage = lazy(async () => ({
+  default: (await import("@/places/policies/assignments-page")).AssignmentsPage,
+}));
+const LadderPage = lazy(async () => ({ default: (await import("@/places/ladder/ladder-page")).LadderPage }));
+const ChangesPage = lazy(async () => ({ default: (await import("@/places/changes/changes-page")).ChangesPage }));
+const ChangePage = lazy(async () => ({ default: (await import("@/places/changes/change-page")).ChangePage }));
 const DevicesPage = lazy(async () => ({ default: (await import("@/places/devices/devices-page")).DevicesPage }));
 const DevicePage = lazy(async () => ({ default: (await import("@/places/devices/device-page")).DevicePage }));
 const PasswordsPage = lazy(async () => ({
@@ -28,6 +34,10 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/policies" element={<PoliciesPage mayEdit={rights.includes("draft")} />} />
         <Route path="/new-policy" element={<PolicyPage fresh mayEdit={rights.includes("draft")} />} />
         <Route path="/policies/:name" element={<PolicyPage mayEdit={rights.includes("draft")} />} />
+        <Route path="/assignments" element={<AssignmentsPage mayEdit={rights.includes("draft")} />} />
+        <Route path="/ladder" element={<LadderPage mayEdit={rights.includes("draft")} />} />
+        <Route path="/changes" element={<ChangesPage mayEdit={rights.includes("draft")} />} />
+        <Route path="/changes/:name" element={<ChangePage rights={rights} />} />
         <Route path="/devices" element={<DevicesPage />} />
         <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
         <Route path="/passwords" element={<PasswordsPage rights={rights} />} />

@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { NavLink } from "react-router";
 import { change } from "@/api/changes";
 import type { Me } from "@/api/types";
+import { Tray } from "@/changes/tray";
 import { Palette } from "./palette";
 import { places } from "./places";
 import { useTheme } from "./theme";
@@ -61,6 +62,7 @@ export function Shell({ me, connected, children }: { me: Me | undefined; connect
             ○ not live, reconnecting
           </span>
         )}
+        {me && <Tray />}
         <Palette />
         <button type="button" onClick={toggleTheme} title={theme === "dark" ? "Light" : "Dark"} className="p-1">
           {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}

@@ -4,7 +4,7 @@ import { Words } from "@/domain/words";
 const looks: Record<string, { sign: string; colour: string }> = {
   "Loses access": { sign: "✕", colour: "text-red" },
   "Becomes held": { sign: "▮▮", colour: "text-held" },
-  "Gains access": { sign: "＋", colour: "text-waiting" },
+  "Gains access": { sign: "+", colour: "text-waiting" },
   Rules: { sign: "△", colour: "text-second" },
   Accounts: { sign: "◇", colour: "text-second" },
   "Password rotation": { sign: "↻", colour: "text-second" },

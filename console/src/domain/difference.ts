@@ -22,7 +22,10 @@ export function lineDifference(before: string, after: string): Line[] {
     if (i < a.length && j < b.length && a[i] === b[j]) {
       put("same", a[i++]);
       j++;
-    } else if (j === b.length || (i < a.length && (common[(i + 1) * width + j] ?? 0) >= (common[i * width + j + 1] ?? 0))) {
+    } else if (
+      j === b.length ||
+      (i < a.length && (common[(i + 1) * width + j] ?? 0) >= (common[i * width + j + 1] ?? 0))
+    ) {
       put("removed", a[i++]);
     } else {
       put("added", b[j++]);

@@ -15,7 +15,11 @@ export function Affected({ name, version }: { name: string; version: number }) {
   return (
     <section className="mb-6 border-t-2 border-ink pt-2">
       <h2 className="mb-2 font-bold">Devices</h2>
-      {shown ? <Devices name={name} version={version} /> : <Button onClick={() => setShown(true)}>Show affected devices</Button>}
+      {shown ? (
+        <Devices name={name} version={version} />
+      ) : (
+        <Button onClick={() => setShown(true)}>Show affected devices</Button>
+      )}
     </section>
   );
 }

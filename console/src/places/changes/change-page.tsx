@@ -101,7 +101,13 @@ function Drop({ of }: { of: ChangeDetail }) {
   return (
     <>
       <Button onClick={() => setAsking(true)}>Drop…</Button>
-      <Ask open={asking} title="Drop this change?" yes="Drop it" onYes={() => dropping.mutate()} onNo={() => setAsking(false)}>
+      <Ask
+        open={asking}
+        title="Drop this change?"
+        yes="Drop it"
+        onYes={() => dropping.mutate()}
+        onNo={() => setAsking(false)}
+      >
         None of its edits is made. It stays in the list of all changes.
       </Ask>
       {dropping.error && <Trouble error={dropping.error} />}

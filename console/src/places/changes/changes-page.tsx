@@ -24,9 +24,7 @@ export function ChangesPage({ mayEdit }: { mayEdit: boolean }) {
   const [starting, setStarting] = useState(false);
   const search = params.get("search") ?? "";
   const which = params.get("state") === "all" ? "all" : "open";
-  const changes = usePages(
-    list.changes({ ...(which === "open" && { state: open }), ...(search && { search }) }),
-  );
+  const changes = usePages(list.changes({ ...(which === "open" && { state: open }), ...(search && { search }) }));
   const columns: Column<ChangeSummary>[] = [
     {
       title: "Change",
@@ -44,7 +42,9 @@ export function ChangesPage({ mayEdit }: { mayEdit: boolean }) {
     {
       title: "State",
       width: "170px",
-      cell: (c) => <span className={c.state === "waiting" ? "font-semibold text-waiting" : ""}>{stateWords[c.state]}</span>,
+      cell: (c) => (
+        <span className={c.state === "waiting" ? "font-semibold text-waiting" : ""}>{stateWords[c.state]}</span>
+      ),
     },
     { title: "Edits", width: "60px", right: true, cell: (c) => c.edits },
     { title: "Author", width: "140px", cell: (c) => c.created_by },

@@ -57,8 +57,7 @@ function One({ change: name, edit, mayEdit }: { change: string; edit: EditState;
       <div className="flex items-baseline gap-3">
         <span className="w-36 shrink-0 text-second">{kindWords[edit.kind]}</span>
         <span className="min-w-0 grow break-words">
-          <span className="font-semibold">{edit.name}</span>{" "}
-          <span className="text-second">{editWords(edit)}</span>
+          <span className="font-semibold">{edit.name}</span> <span className="text-second">{editWords(edit)}</span>
         </span>
         <span className="text-xs text-second">{edit.edited_by}</span>
         <TextButton aria-expanded={shown} onClick={() => setShown(!shown)}>
@@ -74,8 +73,8 @@ function One({ change: name, edit, mayEdit }: { change: string; edit: EditState;
       {edit.conflict && (
         <div role="alert" className="mt-1.5 flex items-center gap-4 border-l-4 border-red bg-red-wash px-3 py-1.5">
           <span className="grow">
-            Somebody else altered {edit.type} {edit.name} since this edit was based on it. Compare, then keep this edit or
-            remove it.
+            Somebody else altered {edit.type} {edit.name} since this edit was based on it. Compare, then keep this edit
+            or remove it.
           </span>
           {mayEdit && <TextButton onClick={() => keeping.mutate()}>Keep this edit</TextButton>}
         </div>

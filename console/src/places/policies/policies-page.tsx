@@ -9,6 +9,7 @@ import { SearchField, useFilters } from "@/ui/filters";
 import { PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
+import { PolicyParts } from "./parts";
 
 /** Policies, with where each is used and how its devices stand. */
 export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
@@ -77,6 +78,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
           </Button>
         )}
       </PageHead>
+      <PolicyParts />
       <SearchField
         label="Search policies"
         placeholder="Part of a name or title"

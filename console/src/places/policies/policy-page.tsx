@@ -1,9 +1,13 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { change, fetchOnce } from "@/api/changes";
 import { read } from "@/api/queries";
-import type { DocumentProblem, Policy, PolicyCheck } from "@/api/types";
+import type { ChangeEdit, DocumentProblem, Policy, PolicyCheck } from "@/api/types";
+import { useDrafted, withEdits } from "@/changes/drafted";
+import { PreviewSums } from "@/changes/sums";
+import { useAddEdit } from "@/changes/use-add-edit";
+import { useStill } from "@/domain/still";
 import { ago, useNow } from "@/domain/time";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
@@ -47,6 +51,8 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
   const [seen, setSeen] = useState(policy?.version ?? 0); // the version that whoever sits here has seen
   const theirs = policy !== undefined && policy.version !== seen && !draft.moved;
   const errors = problems.filter((p) => p.severity === "error").length;
+  const adding = useAddEdit(() => draft.forget());
+  const edit = useDocumentEdit(draft.source, policy, errors === 0 && !checking);
 
   const attempt = async (work: () => Promise<void>) => {
     setBusy(true);
@@ -97,6 +103,11 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
       >
         {draft.dirty && <Button onClick={draft.forget}>Discard unsaved changes</Button>}
         {mayEdit && (
+          <Button onClick={() => edit && adding.add([edit])} disabled={!edit || adding.busy}>
+            Add to the change
+          </Button>
+        )}
+        {mayEdit && (
           <Button onClick={save} disabled={busy || errors > 0 || checking || (policy !== undefined && !draft.dirty)}>
             Save draft
           </Button>
@@ -111,6 +122,8 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
         )}
       </PageHead>
       {trouble && <Trouble error={trouble} />}
+      {adding.error && <Trouble error={adding.error} />}
+      {adding.dialog}
       {draft.moved && (
         <div role="alert" className="my-3 border-l-4 border-brass bg-sheet px-4 py-2">
           Somebody else saved this policy while you were editing. Copy what you need, discard what is not saved, and
@@ -134,6 +147,7 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
         <YamlEditor value={draft.source} problems={problems} readOnly={!mayEdit} onChange={draft.edit} goTo={goTo} />
         <div>
           <Checks problems={problems} checking={checking} show={(line) => setGoTo({ line })} />
+          {edit && draft.dirty && <WhatItDoes edit={edit} />}
           <InWords asks={asks} />
           {policy && <Uses name={name} />}
           {policy && (
@@ -142,6 +156,28 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
         </div>
       </div>
     </>
+  );
+}
+
+/** The edit that publishes what is typed, while it differs from what the service has and can be used. */
+function useDocumentEdit(source: string, policy: Policy | undefined, usable: boolean): ChangeEdit | undefined {
+  const name = /^name:\s*([a-z0-9][a-z0-9-]*)\s*(#.*)?$/m.exec(source)?.[1];
+  const still = useStill({ source, usable });
+  if (!name || !still.usable || still.source !== source || (policy && policy.name !== name)) return undefined;
+  return { kind: "publish", name, document: source, based_on: policy?.version ?? 0 };
+}
+
+/** What publishing what is typed would do, while one types. */
+function WhatItDoes({ edit }: { edit: ChangeEdit }) {
+  const drafted = useDrafted();
+  const preview = useQuery({ ...read.previewOf(withEdits(drafted, [edit])), placeholderData: keepPreviousData });
+  return (
+    <Aside title={drafted.length > 0 ? "What it would do with the draft change" : "What it would do"}>
+      <div aria-live="polite" className={preview.isFetching ? "opacity-60" : ""}>
+        {preview.error && <Trouble error={preview.error} />}
+        {preview.data && <PreviewSums preview={preview.data} />}
+      </div>
+    </Aside>
   );
 }
 
@@ -239,7 +275,7 @@ function Uses({ name }: { name: string }) {
     <Aside title="Used by">
       {uses.length === 0 && (
         <p className="text-second">
-          Not used yet. Assign it with: <code className="font-mono">rankwarden assignment set</code>
+          Not used yet. <Link to="/assignments">Assign it to groups</Link>
         </p>
       )}
       <ul>

@@ -1,0 +1,144 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/api"
+	"rankwarden.example/e2e/browser"
+	"rankwarden.example/internal/authoring"
+)
+
+// choose picks an option of the select box behind a label.
+func choose(label, option string) chromedp.Action {
+	return browser.Until(fmt.Sprintf(`(() => {
+		const label = [...document.querySelectorAll("label")].find(l => l.innerText.startsWith(%q))
+		const select = label.querySelector("select") ?? document.getElementById(label.htmlFor)
+		const option = [...select.options].find(o => o.value === %q)
+		if (!option) return false
+		const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set
+		set.call(select, option.value)
+		select.dispatchEvent(new Event("change", {bubbles: true}))
+		return true
+	})()`, label, option))
+}
+
+// From a blank policy to a verified device: written, aimed, previewed, approved by a second person, applied.
+func TestAChangeFromABlankPolicyInTheConsole(t *testing.T) {
+	s := start(t)
+	s.stop()
+	s.config.Approvals = authoring.Approvals{Everything: true}
+	s.run()
+	ctx := t.Context()
+	d := s.enrolled("SKL-WKS-001")
+	b := openTab(t, 1280, 800)
+	b.do(
+		"write a policy, and start a change with it",
+		browser.SignIn(s.URL, "asta", ownerPassword),
+		chromedp.Navigate(s.URL+"/new-policy"),
+		browser.Seen(".cm-content"),
+		enabled("Add to the change"),
+		click("Add to the change"),
+		browser.Reads("Which change?"),
+		browser.Type(`[role="dialog"] input`, "Rules for all"),
+		click("Start change"),
+		browser.Reads("Draft change: 1 edit"),
+	)
+	_, err := s.owner.Policy(ctx, "my-policy")
+	problem(t, err, 404, "my-policy")
+	b.do(
+		"aim it, and see what that does before it is added",
+		chromedp.Navigate(s.URL+"/assignments"),
+		browser.Type(`input[name="name"]`, "rules-for-all"),
+		choose("Policy", "my-policy"),
+		choose("Include", "everything"),
+		browser.Reads("minimum length gets stricter: 0 characters → 14 characters"),
+		browser.Reads("1 of 1 device affected."),
+		click("Add to the change"),
+		browser.Reads("Draft change: 2 edits"),
+	)
+	b.do(
+		"see the whole, and ask for approval",
+		chromedp.Navigate(s.URL+"/changes/rules-for-all"),
+		browser.Reads("A second person must approve it: the assignment rules-for-all is aimed at everything at once."),
+		browser.Reads("1 of 1 device affected."),
+		click("Show affected devices"),
+		browser.Reads("SKL-WKS-001"),
+		click("Ask for approval…"),
+		click("Ask for approval"),
+		browser.Reads("asta asked for it to go out."),
+		click("Approve…"),
+		click("Approve"),
+		browser.Reads("so somebody else must approve it"),
+	)
+	b.forget() // the refusal was asked for
+	second := s.as("ragna", "deployer")
+	p, err := second.PreviewChange(ctx, "rules-for-all")
+	require.NoError(t, err)
+	_, err = second.DecideChange(ctx, "rules-for-all", true, "", p.Digest)
+	require.NoError(t, err)
+	b.do(
+		"apply it once it is approved",
+		browser.Reads("approved · started by asta"),
+		click("Apply…"),
+		click("Apply to all devices"),
+		browser.Reads("applied · started by asta"),
+	)
+	s.cycle(d, "SKL-WKS-001")
+	assert.Equal(t, 14, *stateOf(t, d).Passwords.MinLength)
+	b.noErrors()
+}
+
+// A contest is decided on the ladder, by keyboard alone: a rung gets another rank, what that does is shown, and it goes into
+// the change.
+func TestAContestIsDecidedOnTheLadder(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("base", "builtins: {guest: {name: visitor}}", 500, "everything")
+	s.publish("lamp", "builtins: {guest: {name: lamp}}", 200, "everything")
+	s.publish("buoy", "builtins: {guest: {name: buoy}}", 200, "everything")
+	d := s.enrolled("SKL-WKS-001")
+	require.Equal(t, "held", s.why("SKL-WKS-001").Device.Standing)
+	_, err := s.owner.CreateChange(ctx, "decide", "Lamp or buoy", "")
+	require.NoError(t, err)
+	b := openTab(t, 1280, 800)
+	b.do(
+		"see the contest",
+		browser.SignIn(s.URL, "asta", ownerPassword),
+		chromedp.Evaluate(`localStorage.setItem("rankwarden-change", "decide")`, nil),
+		chromedp.Navigate(s.URL+"/ladder?device=SKL-WKS-001"),
+		browser.Reads("built-in guest, name is contested. buoy and lamp differ at rank 200."),
+		browser.Reads("assignments of equal rank require different values"),
+	)
+	b.do(
+		"move a rung by a key",
+		browser.Until(`(document.querySelector('input[aria-label="Rank of lamp"]').focus(), true)`),
+		chromedp.KeyEvent(kb.ArrowUp, chromedp.KeyModifiers(1)), // Alt
+		browser.Reads("lamp has rank 190 now."),
+		browser.Reads("built-in guest, name is no longer held"),
+		browser.Reads("built-in guest is renamed from Guest to lamp"),
+		browser.Until(`document.querySelector("tbody th input").value === "190"`),
+	)
+	b.do(
+		"add it to the change by keyboard",
+		browser.Until(`[...document.querySelectorAll("button")].some(b => b.innerText === "Add 1 move to the change" && (b.focus(), true))`),
+		chromedp.KeyEvent(kb.Enter),
+		browser.Reads("Draft change: 1 edit"),
+	)
+	b.noErrors()
+	x, err := s.owner.Change(ctx, "decide")
+	require.NoError(t, err)
+	require.Len(t, x.Edits, 1)
+	assert.Equal(t, api.Aim{Policy: "lamp", Include: []string{"everything"}, Rank: 190, Stance: "enforce"}, *x.Edits[0].Assignment)
+	p, err := s.owner.PreviewChange(ctx, "decide")
+	require.NoError(t, err)
+	_, err = s.owner.ApplyChange(ctx, "decide", p.Digest)
+	require.NoError(t, err)
+	s.cycle(d, "SKL-WKS-001")
+	assert.Equal(t, "in_step", s.why("SKL-WKS-001").Device.Standing)
+}
