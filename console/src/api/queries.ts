@@ -211,6 +211,24 @@ export const read = {
       meta: edited,
       retry: false,
     }),
+  policySchema: () =>
+    queryOptions({
+      queryKey: ["policy-schema"],
+      queryFn: async ({ signal }) => {
+        const schema: unknown = await take(client.GET("/api/v1/policy-schema.json", { signal }));
+        return (typeof schema === "string" ? JSON.parse(schema) : schema) as object;
+      },
+      staleTime: Number.POSITIVE_INFINITY,
+      refetchInterval: false,
+    }),
+  directoryLike: (search: string) =>
+    queryOptions({
+      queryKey: ["directory", "like", search],
+      enabled: search.length > 0,
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/directory", { params: { query: { search, limit: 8 } }, signal })),
+      meta: edited,
+    }),
   directoryConnection: () =>
     queryOptions({
       queryKey: ["directory", "connection"],

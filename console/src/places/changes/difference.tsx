@@ -1,28 +1,29 @@
 import { useQuery } from "@tanstack/react-query";
 import { read } from "@/api/queries";
 import type { EditState, Schemas } from "@/api/types";
-import { type Line, lineDifference } from "@/domain/difference";
+import { lineDifference } from "@/domain/difference";
+import { Lines } from "@/domain/lines";
 import { Loading, Trouble } from "@/ui/page";
 
 /** What an edit changes, line by line, against what is in force now. */
 export function Difference({ edit }: { edit: EditState }) {
   if (edit.type === "policy") return <PolicyDifference edit={edit} />;
   if (edit.type === "assignment") return <AssignmentDifference edit={edit} />;
-  return <Lines lines={lineDifference("", groupText(edit.group))} />;
+  return <Lines label="Difference" lines={lineDifference("", groupText(edit.group))} />;
 }
 
 function PolicyDifference({ edit }: { edit: EditState }) {
   const now = useQuery({ ...read.policy(edit.name), enabled: edit.now > 0 });
   if (edit.now > 0 && now.isPending) return <Loading />;
   if (now.error) return <Trouble error={now.error} />;
-  return <Lines lines={lineDifference(now.data?.source ?? "", edit.document ?? "")} />;
+  return <Lines label="Difference" lines={lineDifference(now.data?.source ?? "", edit.document ?? "")} />;
 }
 
 function AssignmentDifference({ edit }: { edit: EditState }) {
   const now = useQuery({ ...read.assignment(edit.name), enabled: edit.now > 0 });
   if (edit.now > 0 && now.isPending) return <Loading />;
   if (now.error) return <Trouble error={now.error} />;
-  return <Lines lines={lineDifference(aimText(now.data), aimText(edit.assignment))} />;
+  return <Lines label="Difference" lines={lineDifference(aimText(now.data), aimText(edit.assignment))} />;
 }
 
 function aimText(aim: Schemas["Aim"] | undefined): string {
@@ -40,29 +41,4 @@ function aimText(aim: Schemas["Aim"] | undefined): string {
 function groupText(group: Schemas["GroupBody"] | undefined): string {
   if (!group) return "";
   return group.rule ? `rule: ${group.rule}` : (group.devices ?? []).join("\n");
-}
-
-const looks = {
-  same: { sign: " ", look: "" },
-  added: { sign: "+", look: "bg-green-wash text-green" },
-  removed: { sign: "−", look: "bg-red-wash text-red" },
-};
-
-function Lines({ lines }: { lines: Line[] }) {
-  return (
-    <section
-      aria-label="Difference"
-      // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by the keyboard
-      tabIndex={0}
-      className="mt-2 max-h-96 overflow-auto border border-hairline bg-sheet py-1 font-mono text-sm"
-    >
-      {lines.map((line) => (
-        <div key={line.key} className={`px-3 whitespace-pre-wrap ${looks[line.kind].look}`}>
-          <span className="sr-only">{line.kind === "same" ? "" : line.kind}</span>
-          <span aria-hidden="true">{looks[line.kind].sign} </span>
-          {line.text}
-        </div>
-      ))}
-    </section>
-  );
 }

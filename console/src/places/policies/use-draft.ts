@@ -3,33 +3,39 @@ import { useEffect, useState } from "react";
 import { read } from "@/api/queries";
 import type { PolicyCheck } from "@/api/types";
 
-/** What is typed and not saved yet, by policy, for as long as the page is open. */
-const unsaved = new Map<string, { source: string; over: number }>();
+/*
+ * What is typed and not saved yet, by policy. It is kept in the browser, so that it outlives a closed page and a lost session;
+ * there is nothing secret in a policy.
+ */
+type Unsaved = { source: string; over: number };
 
-/** The draft that is being edited, kept when one looks at another page meanwhile. */
+const place = (name: string) => `rankwarden-unsaved:${name}`;
+
+function unsaved(name: string): Unsaved | undefined {
+  try {
+    return JSON.parse(localStorage.getItem(place(name)) ?? "null") ?? undefined;
+  } catch {
+    return undefined; // somebody else wrote there
+  }
+}
+
+/** The draft that is being edited. */
 export function useDraft(name: string, saved: { source: string; version: number } | undefined) {
   const [, redraw] = useState(0);
-  const mine = unsaved.get(name);
+  const mine = unsaved(name);
   const source = mine?.source ?? saved?.source ?? "";
   const over = mine?.over ?? saved?.version ?? 0;
   const dirty = mine !== undefined && mine.source !== saved?.source;
-  const edit = (next: string) => {
-    if (next === saved?.source) unsaved.delete(name);
-    else unsaved.set(name, { source: next, over });
+  const keep = (next: Unsaved | undefined) => {
+    if (next) localStorage.setItem(place(name), JSON.stringify(next));
+    else localStorage.removeItem(place(name));
     redraw((n) => n + 1);
   };
-  const forget = () => {
-    unsaved.delete(name);
-    redraw((n) => n + 1);
-  };
-  useEffect(() => {
-    if (!dirty) return;
-    const ask = (event: BeforeUnloadEvent) => event.preventDefault();
-    addEventListener("beforeunload", ask);
-    return () => removeEventListener("beforeunload", ask);
-  }, [dirty]);
+  const edit = (next: string) => keep(next === saved?.source ? undefined : { source: next, over });
+  const forget = () => keep(undefined);
+  const rebase = (version: number) => keep({ source, over: version }); // it goes over what is saved now
   const moved = mine !== undefined && saved !== undefined && saved.version !== mine.over;
-  return { source, over, dirty, moved, edit, forget };
+  return { source, over, dirty, moved, edit, forget, rebase };
 }
 
 const pause = 300; // milliseconds without a key before what was typed is checked

@@ -5,8 +5,12 @@ import { type Diagnostic, lintGutter, setDiagnostics } from "@codemirror/lint";
 import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, keymap, lineNumbers } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
+import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
+import { read } from "@/api/queries";
 import type { DocumentProblem } from "@/api/types";
+import type { Schema } from "./schema";
+import { yamlHelp } from "./yaml-help";
 
 const look = EditorView.theme({
   "&": { backgroundColor: "var(--sheet)", color: "var(--ink)", fontSize: "14px", height: "100%" },
@@ -24,6 +28,7 @@ const look = EditorView.theme({
     backgroundColor: "color-mix(in srgb, var(--brass) 28%, transparent) !important",
   },
   ".cm-tooltip": { backgroundColor: "var(--paper)", color: "var(--ink)", border: "1px solid var(--hairline)" },
+  ".cm-tooltip-autocomplete > ul > li[aria-selected]": { backgroundColor: "var(--brass)", color: "var(--on-brass)" },
   ".cm-diagnostic": { fontFamily: "var(--font-sans)", maxWidth: "460px" },
   ".cm-diagnostic-error": { borderLeft: "4px solid var(--red)" },
   ".cm-diagnostic-warning": { borderLeft: "4px solid var(--brass)" },
@@ -63,7 +68,10 @@ export function YamlEditor({ value, problems, readOnly, onChange, goTo }: Editor
   const changed = useRef(onChange);
   const first = useRef({ value, readOnly });
   const locked = useRef(new Compartment());
+  const schema = useQuery(read.policySchema());
+  const known = useRef<Schema>(undefined);
   changed.current = onChange;
+  known.current = schema.data;
 
   useEffect(() => {
     if (!place.current) return;
@@ -80,6 +88,7 @@ export function YamlEditor({ value, problems, readOnly, onChange, goTo }: Editor
           lintGutter(),
           look,
           EditorView.lineWrapping,
+          yamlHelp(() => known.current),
           EditorView.contentAttributes.of({ "aria-label": "The policy, as YAML" }),
           locked.current.of(EditorState.readOnly.of(first.current.readOnly)),
           keymap.of([...defaultKeymap, ...historyKeymap, indentWithTab]),

@@ -1,0 +1,66 @@
+import { useMemo } from "react";
+import type { DocumentProblem, PolicyCheck } from "@/api/types";
+import { type Plain, valuesOf, withValue } from "./document";
+import { FormContext, TextLine } from "./fields";
+import { Accounts, BuiltIns, LockoutRule, Membership, PasswordRules, RotationRules } from "./sections";
+
+const sections = [
+  { id: "membership", name: "Local groups", Part: Membership },
+  { id: "accounts", name: "Accounts", Part: Accounts },
+  { id: "rotation", name: "Rotation", Part: RotationRules },
+  { id: "builtins", name: "Built-ins", Part: BuiltIns },
+  { id: "passwords", name: "Passwords", Part: PasswordRules },
+  { id: "lockout", name: "Lockout", Part: LockoutRule },
+];
+
+type PolicyFormProps = {
+  source: string;
+  problems: DocumentProblem[];
+  asks: PolicyCheck["asks"];
+  readOnly: boolean;
+  isNew: boolean;
+  onChange: (source: string) => void;
+};
+
+/** A policy as a form over its text. */
+export function PolicyForm({ source, problems, asks, readOnly, isNew, onChange }: PolicyFormProps) {
+  const values = useMemo(() => valuesOf(source), [source]);
+  if (values === undefined) {
+    return <p className="py-4 text-second">The text is not YAML at the moment. Fix it there, and the form is back.</p>;
+  }
+  const set = (path: (string | number)[], value: unknown) => onChange(withValue(source, path, value));
+  return (
+    <FormContext.Provider value={{ values, set, problems, asks, readOnly }}>
+      <nav aria-label="Sections of the policy" className="mb-3 flex flex-wrap gap-x-4 gap-y-1">
+        {sections.map((s) => (
+          <a key={s.id} href={`#${s.id}`} className="text-second hover:text-ink">
+            {s.name} {size(values[s.id])}
+            <Faults id={s.id} problems={problems} />
+          </a>
+        ))}
+      </nav>
+      {isNew && <TextLine label="Name" path={["name"]} mono />}
+      <TextLine label="Title" path={["title"]} />
+      {sections.map(({ id, Part }) => (
+        <Part key={id} />
+      ))}
+    </FormContext.Provider>
+  );
+}
+
+function size(section: Plain): string {
+  if (Array.isArray(section)) return String(section.length);
+  return section && typeof section === "object" ? "✓" : "";
+}
+
+function Faults({ id, problems }: { id: string; problems: DocumentProblem[] }) {
+  const here = problems.filter((p) => p.path?.startsWith(id));
+  if (here.length === 0) return null;
+  return (
+    <span className={here.some((p) => p.severity === "error") ? "text-red" : "text-brass"}>
+      {" "}
+      ◆ {here.length}
+      <span className="sr-only"> to fix</span>
+    </span>
+  );
+}

@@ -1,0 +1,195 @@
+import { Principals, Several } from "./chips";
+import type { Path, Plain } from "./document";
+import { at, Blocks, ChoiceLine, InWords, NumberLine, Section, SwitchLine, TextLine, useForm, Wrong } from "./fields";
+
+/** Local groups that every device knows, whatever the language of its operating system. */
+const knownGroups = [
+  "administrators",
+  "users",
+  "guests",
+  "power-users",
+  "remote-desktop-users",
+  "remote-management-users",
+  "backup-operators",
+  "network-configuration-operators",
+  "performance-log-users",
+  "event-log-readers",
+  "hyper-v-administrators",
+  "device-owners",
+];
+
+export function Accounts() {
+  return (
+    <Section id="accounts" title="Managed accounts">
+      <Blocks
+        path={["accounts"]}
+        title={(a) => a?.key || "New account"}
+        add="Add a managed account"
+        fresh={() => ({ key: "keeper", name: "keeper-####", local_groups: ["administrators"] })}
+      >
+        {(path, account) => (
+          <>
+            <TextLine label="Key" path={[...path, "key"]} mono />
+            <TextLine label="Name" path={[...path, "name"]} mono placeholder="each # becomes a random digit" />
+            <ChoiceLine
+              label="State"
+              path={[...path, "state"]}
+              options={[
+                { value: "", label: "enabled (default)" },
+                { value: "enabled", label: "enabled" },
+                { value: "disabled", label: "disabled" },
+                { value: "absent", label: "absent: removed from devices" },
+              ]}
+            />
+            <TextLine label="Full name" path={[...path, "full_name"]} />
+            <TextLine label="Description" path={[...path, "description"]} />
+            <Several label="Local groups" path={[...path, "local_groups"]} options={knownGroups} />
+            <SwitchLine label="Password" path={[...path, "password_expires"]} on="expires" off="never expires" />
+            <InWords units={[`accounts.${account?.key}`]} />
+            <Wrong path={path} />
+          </>
+        )}
+      </Blocks>
+    </Section>
+  );
+}
+
+export function RotationRules() {
+  const { values } = useForm();
+  const accounts: Plain[] = Array.isArray(values.accounts) ? values.accounts : [];
+  const targets = ["builtin:administrator", ...accounts.map((a) => `account:${a?.key}`)];
+  return (
+    <Section id="rotation" title="Password rotation">
+      <Blocks
+        path={["rotation"]}
+        title={(r) => r?.target || "New rotation"}
+        add="Add a rotation"
+        fresh={() => ({ target: targets.at(-1) })}
+      >
+        {(path, rotation) => (
+          <>
+            <ChoiceLine
+              label="Account"
+              path={[...path, "target"]}
+              options={[...new Set([rotation?.target ?? "", ...targets])].map((t) => ({
+                value: t,
+                label: t || "Choose …",
+              }))}
+            />
+            <TextLine label="Every" path={[...path, "every"]} placeholder="30d" wide={false} />
+            <ChoiceLine
+              label="Password of"
+              path={[...path, "secret", "style"]}
+              options={[
+                { value: "", label: "characters (default)" },
+                { value: "characters", label: "characters" },
+                { value: "words", label: "words" },
+              ]}
+            />
+            {rotation?.secret?.style === "words" ? (
+              <NumberLine label="Words" path={[...path, "secret", "words"]} unit="words" placeholder="6" />
+            ) : (
+              <NumberLine label="Length" path={[...path, "secret", "length"]} unit="characters" placeholder="24" />
+            )}
+            <TextLine label="After a view" path={[...path, "after_reveal"]} placeholder="not" wide={false} />
+            <SwitchLine label="Name" path={[...path, "redraw_name"]} on="new digits each time" off="stays" />
+            <InWords units={[`rotation.${rotation?.target}`]} />
+            <Wrong path={path} />
+            <Wrong path={[...path, "secret"]} />
+          </>
+        )}
+      </Blocks>
+    </Section>
+  );
+}
+
+export function Membership() {
+  return (
+    <Section id="membership" title="Members of local groups">
+      <Blocks
+        path={["membership"]}
+        title={(m) => m?.local_group || "New local group"}
+        add="Add a local group"
+        fresh={() => ({ local_group: "administrators", mode: "adjust", members: [] })}
+      >
+        {(path, group) => (
+          <>
+            {group?.custom ? (
+              <TextLine label="Local group" path={[...path, "local_group"]} mono />
+            ) : (
+              <ChoiceLine
+                label="Local group"
+                path={[...path, "local_group"]}
+                options={[...new Set([group?.local_group ?? "", ...knownGroups])].map((g) => ({ value: g, label: g }))}
+              />
+            )}
+            <ChoiceLine
+              label="Mode"
+              path={[...path, "mode"]}
+              options={[
+                { value: "exact", label: "exactly these" },
+                { value: "adjust", label: "adjust: the rest stays" },
+              ]}
+            />
+            <p className="mb-2 text-second">
+              {group?.mode === "exact"
+                ? "Everybody else is removed from the group. The built-in administrator always stays in administrators."
+                : "These are added or removed; whoever else is a member stays."}
+            </p>
+            <Principals label={group?.mode === "exact" ? "Members" : "Must be members"} path={[...path, "members"]} />
+            {group?.mode === "adjust" && <Principals label="Must not be" path={[...path, "remove"]} />}
+            <Wrong path={path} />
+          </>
+        )}
+      </Blocks>
+    </Section>
+  );
+}
+
+export function BuiltIns() {
+  return (
+    <Section id="builtins" title="Built-in accounts">
+      {["administrator", "guest"].map((account) => (
+        <div key={account} className="mb-3">
+          <h3 className="mb-1.5 font-semibold">Built-in {account}</h3>
+          <TextLine label="Name" path={["builtins", account, "name"]} mono />
+          <SwitchLine label="State" path={["builtins", account, "enabled"]} on="enabled" off="disabled" />
+          <TextLine label="Full name" path={["builtins", account, "full_name"]} />
+          <TextLine label="Description" path={["builtins", account, "description"]} />
+          <Wrong path={["builtins", account]} />
+        </div>
+      ))}
+    </Section>
+  );
+}
+
+export function PasswordRules() {
+  const field = (key: string): Path => ["passwords", key];
+  return (
+    <Section id="passwords" title="Password rules">
+      <NumberLine label="Minimum length" path={field("min_length")} unit="characters" />
+      <NumberLine label="History" path={field("history")} unit="passwords remembered" />
+      <NumberLine label="Maximum age" path={field("max_age_days")} unit="days, 0 never expires" />
+      <NumberLine label="Minimum age" path={field("min_age_days")} unit="days before it may change" />
+      <SwitchLine label="Complexity" path={field("complexity")} on="three classes of characters" off="any characters" />
+      <Wrong path={["passwords"]} />
+    </Section>
+  );
+}
+
+export function LockoutRule() {
+  const { values } = useForm();
+  return (
+    <Section id="lockout" title="Lockout">
+      <NumberLine label="Threshold" path={["lockout", "threshold"]} unit="wrong attempts, 0 never locks" />
+      {at(values, ["lockout", "threshold"]) !== 0 && (
+        <>
+          <TextLine label="Duration" path={["lockout", "duration"]} placeholder="15m" wide={false} />
+          <TextLine label="Window" path={["lockout", "window"]} placeholder="as the duration" wide={false} />
+        </>
+      )}
+      <InWords units={["lockout"]} />
+      <Wrong path={["lockout"]} />
+    </Section>
+  );
+}
