@@ -52,3 +52,9 @@ type Facts struct {
 	Tags        *[]string `json:"tags,omitempty" nullable:"false"`
 	PrimaryUser *string   `json:"primary_user,omitempty"`
 }
+
+// NameMatch says which of some names are those of devices.
+type NameMatch struct {
+	Enrolled int      `json:"enrolled" doc:"Names that a device in reach has"`
+	Unknown  []string `json:"unknown" nullable:"false" doc:"Names that none has yet"`
+}

@@ -203,32 +203,25 @@ func TestConsole(t *testing.T) {
 
 	b.do(
 		"a mistake in a rule is named with its place",
-		chromedp.Navigate(d.url+"/organisation/groups"),
+		chromedp.Navigate(d.url+"/organisation/groups?new=rule"),
 		browser.Seen(`textarea[name="rule"]`),
 		browser.Type(
 			`input[name="group"]`,
 			"quiet-screens",
 		),
 		browser.Type(`textarea[name="rule"]`, `device.nmae != ""`),
-		click("Preview members"),
 		browser.Reads("line 1, column 7"),
 	)
 	b.forget() // the refusal above
 	b.do(
-		"a rule is tried before it is saved",
+		"a rule says for whom it holds, and goes into a change",
 		chromedp.Evaluate(`document.querySelector('textarea[name="rule"]').select()`, nil),
 		chromedp.KeyEvent(`device.name.startsWith("SKL-INF")`),
-		click(
-			"Preview members",
-		),
 		browser.Reads("Matches 2 devices, for example SKL-INF-001, SKL-INF-002"),
-		click("Create group"),
-		browser.Reads("Its devices are settled again now"),
-		browser.Click(
-			`//button[.="quiet-screens"]`,
-		),
-		browser.Reads("Devices of quiet-screens"),
-		browser.Reads("Rule of quiet-screens"),
+		click("Add to the change"),
+		browser.Type(`[role="dialog"] form input`, "Quiet screens"),
+		click("Start change"),
+		browser.Reads("Draft change: 1 edit"),
 	)
 	b.do(
 		"people are found by any part of a name",
@@ -373,7 +366,7 @@ func TestConsole(t *testing.T) {
 		chromedp.Evaluate(`JSON.stringify([localStorage, sessionStorage, document.cookie])`, &kept),
 	)
 	assert.NotContains(t, kept, d.password)
-	assert.Equal(t, `[{},{},""]`, kept)
+	assert.Equal(t, `[{"rankwarden-change":"quiet-screens"},{},""]`, kept, "the name of the change that edits go into")
 	b.do("sign out", browser.Click(`button[title^="Sign out"]`), browser.Seen(`input[name="name"]`))
 	b.noErrors()
 }
@@ -400,6 +393,7 @@ func TestConsoleIsAccessible(t *testing.T) {
 	for _, page := range [][2]string{
 		{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"},
 		{"/devices/SKL-HBR-003", "tbody th"}, {"/organisation/groups?group=kiosks", `[role="cell"] button`},
+		{"/organisation/facts", `textarea`}, {"/organisation/enrolment", `[role="cell"]`},
 		{"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},
 		{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`},
 		{"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`}, {"/changes", `[role="cell"] a`},

@@ -99,3 +99,24 @@ func (s *Service) SetFacts(ctx context.Context, who auth.Identity, edits []Organ
 		},
 	)
 }
+
+// Match says which of some names are those of live devices in reach.
+func (s *Service) Match(who auth.Identity, names []string) (enrolled int, unknown []string, err error) {
+	keys, err := deviceKeys(names, MaxGroupDevices)
+	if err != nil {
+		return 0, nil, err
+	}
+	live := map[string]bool{}
+	for _, d := range s.View.Devices(who.Reach(auth.Look)) {
+		live[d.NameKey] = true
+	}
+	unknown = []string{}
+	for i, key := range keys {
+		if live[key] {
+			enrolled++
+		} else {
+			unknown = append(unknown, names[i])
+		}
+	}
+	return enrolled, unknown, nil
+}

@@ -205,7 +205,8 @@ func (a *routes) refuse(c huma.Context, who auth.Identity, action string, refuse
 }
 
 // reading are operations that change nothing although they are sent with a body.
-var reading = map[string]bool{"check-policy": true, "test-rule": true, "preview-edits": true, "show-ladder": true}
+var reading = map[string]bool{"check-policy": true, "test-rule": true, "preview-edits": true, "show-ladder": true,
+	"match-device-names": true}
 
 // requestTimeout is the longest that an operation may take.
 const requestTimeout = time.Minute

@@ -174,6 +174,24 @@ func (a *routes) directory() {
 	)
 	register(
 		a,
+		auth.Look,
+		operation{
+			method:  http.MethodPost,
+			path:    "/device-names",
+			id:      "match-device-names",
+			summary: "Which of some names are those of devices",
+		},
+		func(_ context.Context, who auth.Identity, in *struct {
+			Body struct {
+				Names []string `json:"names" maxItems:"20000" nullable:"false"`
+			}
+		}) (*struct{ Body api.NameMatch }, error) {
+			enrolled, unknown, err := a.Authoring.Match(who, in.Body.Names)
+			return &struct{ Body api.NameMatch }{api.NameMatch{Enrolled: enrolled, Unknown: unknown}}, err
+		},
+	)
+	register(
+		a,
 		auth.Anybody,
 		operation{
 			method:  http.MethodGet,

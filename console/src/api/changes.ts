@@ -14,15 +14,18 @@ export const change = {
   decideApproval: (id: string, approve: boolean) =>
     take(client.POST("/api/v1/approvals/{name}", { params: { path: { name: id } }, body: { approve } })),
 
-  tryRule: (rule: string) => take(client.POST("/api/v1/rule-trial", { body: { rule } })),
-  newGroup: (body: { name: string; rule: string }) => take(client.POST("/api/v1/groups", { body })),
-  changeRule: (name: string, rule: string, over: number) =>
-    take(
-      client.PATCH("/api/v1/groups/{name}", {
-        params: { path: { name }, header: { "If-Match": match(over) } },
-        body: { rule },
-      }),
-    ),
+  matchDevices: (names: string[]) => take(client.POST("/api/v1/device-names", { body: { names } })),
+  setFacts: (devices: Schemas["Facts"][]) => take(client.POST("/api/v1/device-facts", { body: { devices } })),
+  createEnrolment: (body: {
+    note: string;
+    uses: number;
+    expires_in_hours: number;
+    groups: string[];
+    path: string;
+    tags: string[];
+  }) => take(client.POST("/api/v1/enrolment-tokens", { body })),
+  revokeEnrolment: (id: string) =>
+    take(client.DELETE("/api/v1/enrolment-tokens/{name}", { params: { path: { name: id } } })),
 
   newChange: (body: { name: string; title: string; reason: string }) => take(client.POST("/api/v1/changes", { body })),
   addEdit: (name: string, body: ChangeEdit) =>

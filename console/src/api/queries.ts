@@ -12,6 +12,7 @@ import type {
   Device,
   DeviceEvent,
   DirectoryEntry,
+  EnrolmentToken,
   Finding,
   Group,
   Password,
@@ -123,6 +124,12 @@ export const read = {
         take(client.GET("/api/v1/groups/{name}/devices", { params: { path: { name }, query: { limit: 12 } }, signal })),
       meta: edited,
     }),
+  groupList: (name: string) =>
+    queryOptions({
+      queryKey: ["groups", "list-of", name],
+      queryFn: async ({ signal }) => (await everything(list.groupMembers(name), signal)).map((m) => m.device),
+      meta: edited,
+    }),
   policy: (name: string) =>
     queryOptions({
       queryKey: ["policy", name],
@@ -211,6 +218,14 @@ export const read = {
       meta: edited,
       retry: false,
     }),
+  ruleTrial: (rule: string) =>
+    queryOptions({
+      queryKey: ["rule-trial", rule],
+      enabled: rule !== "",
+      queryFn: ({ signal }) => take(client.POST("/api/v1/rule-trial", { body: { rule }, signal })),
+      meta: fleet,
+      retry: false,
+    }),
   policySchema: () =>
     queryOptions({
       queryKey: ["policy-schema"],
@@ -275,11 +290,25 @@ export const list = {
     page: (cursor, limit, signal) =>
       take(client.GET("/api/v1/passwords", { params: { query: { ...filter, cursor, limit } }, signal })),
   }),
-  groups: (): List<Group> => ({
-    key: ["groups", "list"],
+  groups: (search: string | undefined): List<Group> => ({
+    key: ["groups", "list", search],
     meta: { hears: ["devices", "edits"] },
     page: (cursor, limit, signal) =>
-      take(client.GET("/api/v1/groups", { params: { query: { cursor, limit } }, signal })),
+      take(client.GET("/api/v1/groups", { params: { query: { search, cursor, limit } }, signal })),
+  }),
+  groupMembers: (name: string): List<Schemas["GroupMember"]> => ({
+    key: ["groups", "members", name],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(
+        client.GET("/api/v1/groups/{name}/devices", { params: { path: { name }, query: { cursor, limit } }, signal }),
+      ),
+  }),
+  enrolmentTokens: (): List<EnrolmentToken> => ({
+    key: ["enrolment-tokens"],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/enrolment-tokens", { params: { query: { cursor, limit } }, signal })),
   }),
   directory: (filter: DirectoryFilter): List<DirectoryEntry> => ({
     key: ["directory", filter],

@@ -38,3 +38,4 @@ export type Ladder = Schemas["Ladder"];
 export type Way = Schemas["Way"];
 export type Rung = Schemas["Rung"];
 export type LadderCell = Schemas["LadderCell"];
+export type EnrolmentToken = Schemas["EnrolmentToken"];

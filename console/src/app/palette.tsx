@@ -23,7 +23,7 @@ export function Palette() {
   }, []);
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger className="flex w-56 items-center justify-between rounded-sm border border-band-second/40 px-2.5 py-1 text-left text-band-second hover:text-band-ink">
+      <Dialog.Trigger className="flex w-48 items-center whitespace-nowrap justify-between rounded-sm border border-band-second/40 px-2.5 py-1 text-left text-band-second hover:text-band-ink">
         Find a device <kbd className="font-mono text-xs">Ctrl K</kbd>
       </Dialog.Trigger>
       <Dialog.Portal>

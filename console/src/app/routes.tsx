@@ -20,6 +20,10 @@ const PasswordsPage = lazy(async () => ({
 const DriftPage = lazy(async () => ({ default: (await import("@/places/drift/drift-page")).DriftPage }));
 const EventsPage = lazy(async () => ({ default: (await import("@/places/events/events-page")).EventsPage }));
 const GroupsPage = lazy(async () => ({ default: (await import("@/places/organisation/groups-page")).GroupsPage }));
+const FactsPage = lazy(async () => ({ default: (await import("@/places/organisation/facts-page")).FactsPage }));
+const EnrolmentPage = lazy(async () => ({
+  default: (await import("@/places/organisation/enrolment-page")).EnrolmentPage,
+}));
 const DirectoryPage = lazy(async () => ({
   default: (await import("@/places/organisation/directory-page")).DirectoryPage,
 }));
@@ -44,7 +48,9 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/drift" element={<DriftPage />} />
         <Route path="/events" element={<EventsPage />} />
         <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
-        <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("deploy")} />} />
+        <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("draft")} />} />
+        <Route path="/organisation/facts" element={<FactsPage />} />
+        <Route path="/organisation/enrolment" element={<EnrolmentPage />} />
         <Route path="/organisation/directory" element={<DirectoryPage />} />
         <Route path="*" element={<Nothing>Page not found. Choose a place above.</Nothing>} />
       </Routes>

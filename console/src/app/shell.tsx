@@ -38,12 +38,12 @@ export function Shell({ me, connected, children }: { me: Me | undefined; connect
       >
         Go to the content
       </a>
-      <header className="sticky top-0 z-20 flex h-11 items-center gap-7 bg-band px-6 text-band-ink">
-        <NavLink to="/watch" className="flex items-center gap-2 text-lg font-bold hover:no-underline">
+      <header className="sticky top-0 z-20 flex h-11 items-center gap-6 bg-band px-6 text-band-ink">
+        <NavLink to="/watch" className="flex items-center gap-2 text-lg font-bold whitespace-nowrap hover:no-underline">
           <Mark />
           Rank Warden
         </NavLink>
-        <nav aria-label="Places" className="flex h-full gap-6">
+        <nav aria-label="Places" className="flex h-full gap-5">
           {places.map((place) => (
             <NavLink
               key={place.to}

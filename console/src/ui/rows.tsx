@@ -29,7 +29,7 @@ export function Rows<T extends RowData>({
   estimate = 33,
   narrow,
 }: RowsProps<T>) {
-  const scroll = useRef<HTMLDivElement>(null);
+  const scroll = useRef<HTMLElement>(null);
   const defined = useMemo<ColumnDef<typeof features, T>[]>(
     () => columns.map((c) => ({ id: c.title, header: c.title, cell: ({ row }) => c.cell(row.original), meta: c })),
     [columns],
@@ -52,7 +52,13 @@ export function Rows<T extends RowData>({
   const right = new Set(columns.filter((c) => c.right).map((c) => c.title));
   const side = (column: string) => (right.has(column) ? "text-right" : "");
   return (
-    <div ref={scroll} className="max-h-[calc(100vh-190px)] min-h-40 overflow-auto border-t border-ink">
+    <section
+      ref={scroll}
+      aria-label={`${label}, the part in sight`}
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by the keyboard
+      tabIndex={0}
+      className="max-h-[calc(100vh-190px)] min-h-40 overflow-auto border-t border-ink"
+    >
       <div
         role="table"
         aria-label={label}
@@ -92,6 +98,6 @@ export function Rows<T extends RowData>({
           ))}
         </div>
       </div>
-    </div>
+    </section>
   );
 }

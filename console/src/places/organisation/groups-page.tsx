@@ -3,10 +3,13 @@ import { Link } from "react-router";
 import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
 import type { Group } from "@/api/types";
-import { useFilters } from "@/ui/filters";
+import { useAddEdit } from "@/changes/use-add-edit";
+import { Button } from "@/ui/button";
+import { Choices, SearchField, useFilters } from "@/ui/filters";
 import { Aside, PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
+import { ListForm } from "./list-form";
 import { OrganisationParts } from "./parts";
 import { RuleForm } from "./rule-form";
 
@@ -14,9 +17,11 @@ import { RuleForm } from "./rule-form";
 export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
   const [params, set] = useFilters();
   const chosen = params.get("group") ?? "";
-  const groups = usePages(list.groups());
+  const search = params.get("search") ?? "";
+  const kind = params.get("new") === "rule" ? "rule" : "list";
+  const groups = usePages(list.groups(search || undefined));
   const items = groups.items;
-  const ruled = items.find((g) => g.name === chosen && g.rule);
+  const group = items.find((g) => g.name === chosen);
   const columns: Column<Group>[] = [
     {
       title: "Group",
@@ -53,6 +58,14 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
         note="Groups of devices: listed by name, or by a rule over device facts."
       />
       <OrganisationParts />
+      <div className="mb-3">
+        <SearchField
+          label="Search groups"
+          placeholder="Part of a name"
+          value={search}
+          onChange={(search) => set({ search })}
+        />
+      </div>
       {groups.error && <Trouble error={groups.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_360px] gap-7">
         <div>
@@ -70,10 +83,70 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
         </div>
         <div>
           {chosen && <Members name={chosen} />}
-          {mayEdit && <RuleForm key={ruled?.name ?? ""} group={ruled} />}
+          {chosen && <Uses name={chosen} />}
+          {mayEdit && !group && (
+            <div className="mb-3">
+              <Choices
+                label="Kind of new group"
+                value={kind}
+                choices={[
+                  { value: "list", label: "List devices" },
+                  { value: "rule", label: "Write a rule" },
+                ]}
+                onChange={(next) => set({ new: next === "rule" ? "rule" : "" })}
+              />
+            </div>
+          )}
+          {mayEdit && (group ? group.rule !== "" : kind === "rule") && (
+            <RuleForm key={group?.name ?? ""} group={group} />
+          )}
+          {mayEdit && (group ? group.rule === "" : kind === "list") && (
+            <ListForm key={group?.name ?? ""} group={group} />
+          )}
+          {mayEdit && group && <Delete group={group} />}
         </div>
       </div>
     </>
+  );
+}
+
+/** Which assignments name the group. */
+function Uses({ name }: { name: string }) {
+  const assignments = useQuery(read.assignments());
+  const uses = (assignments.data?.items ?? []).filter((a) => [...a.include, ...a.exclude, ...a.within].includes(name));
+  return (
+    <Aside title="Used by">
+      {uses.length === 0 && <p className="text-second">No assignment names it.</p>}
+      <ul>
+        {uses.map((a) => (
+          <li key={a.name}>
+            <Link to={`/assignments?assignment=${encodeURIComponent(a.name)}`} className="font-semibold">
+              {a.name}
+            </Link>{" "}
+            <span className="text-second">
+              {a.include.includes(name) ? "includes it" : a.exclude.includes(name) ? "excludes it" : "is within it"}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Aside>
+  );
+}
+
+function Delete({ group }: { group: Group }) {
+  const adding = useAddEdit();
+  return (
+    <Aside title={`Delete ${group.name}`}>
+      <p className="mb-2 text-second">Possible while no assignment and no operator's reach names it.</p>
+      <Button
+        disabled={adding.busy}
+        onClick={() => adding.add([{ kind: "drop_group", name: group.name, based_on: group.version }])}
+      >
+        Add the deletion to the change
+      </Button>
+      {adding.error && <Trouble error={adding.error} />}
+      {adding.dialog}
+    </Aside>
   );
 }
 

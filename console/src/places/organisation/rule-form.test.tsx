@@ -1,10 +1,9 @@
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { HttpResponse, http } from "msw";
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import type { Group } from "@/api/types";
 import { draw } from "@/test/draw";
-import { refuses, service, takes } from "@/test/service";
+import { answers, refuses, service, takes } from "@/test/service";
 import { RuleForm } from "./rule-form";
 
 const kiosks = { name: "kiosks", rule: '"kiosk" in device.tags', version: 3 } as Group;
@@ -12,42 +11,45 @@ const kiosks = { name: "kiosks", rule: '"kiosk" in device.tags', version: 3 } as
 describe("a rule", () => {
   const user = userEvent.setup();
 
-  it("is tried before it is saved", async () => {
+  it("says for whom it would hold while one types", async () => {
     service.use(takes("rule-trial", { holds: 12, unknown: 1, examples: ["SKL-TKT-001"], reads: ["tags"] }));
     draw(<RuleForm group={undefined} />);
-    expect(screen.getByRole("button", { name: "Create group" })).toBeDisabled();
+    expect(screen.getByRole("button", { name: "Add to the change" })).toBeDisabled();
     await user.type(screen.getByLabelText("Name"), "kiosks");
     await user.type(screen.getByLabelText(/^Rule/), "device.os_build > 1");
-    await user.click(screen.getByRole("button", { name: "Preview members" }));
     expect(await screen.findByText(/for example SKL-TKT-001/)).toHaveTextContent("Matches 12 devices");
     expect(screen.getByText(/Unknown for 1/)).toBeVisible();
   });
 
-  it("is saved over the version that was read, and says what the service refuses", async () => {
-    let over: string | null = "";
+  it("goes into the current change, over the version that was read", async () => {
+    localStorage.setItem("rankwarden-change", "tidy");
+    let sent: unknown;
     service.use(
-      http.patch("*/api/v1/groups/kiosks", ({ request }) => {
-        over = request.headers.get("If-Match");
-        return HttpResponse.json({ ...kiosks, rule: "device.os_build > 1", version: 4 });
+      takes("rule-trial", { holds: 12, unknown: 0, examples: [], reads: ["os_build"] }),
+      takes("changes/tidy/edits", { change: { edits: [] }, problems: [] }, (body) => {
+        sent = body;
       }),
+      answers("changes/tidy", { name: "tidy", state: "draft", edits: [] }),
     );
     draw(<RuleForm group={kiosks} />);
     const rule = screen.getByLabelText(/^Rule/);
     await user.clear(rule);
     await user.type(rule, "device.os_build > 1");
-    await user.click(screen.getByRole("button", { name: "Save rule" }));
-    expect(await screen.findByText(/✓ Saved/)).toBeVisible();
-    expect(over).toBe('"3"');
+    await user.click(screen.getByRole("button", { name: "Add to the change" }));
+    await vi.waitFor(() =>
+      expect(sent).toEqual({ kind: "group", name: "kiosks", based_on: 3, group: { rule: "device.os_build > 1" } }),
+    );
+    localStorage.clear();
   });
 
   it("that cannot be used is refused with its place", async () => {
     service.use(refuses("post", "rule-trial", 422, "the rule cannot be used: line 1, column 4: no such fact"));
     draw(<RuleForm group={kiosks} />);
-    await user.click(screen.getByRole("button", { name: "Preview members" }));
     expect(await screen.findByRole("alert")).toHaveTextContent("column 4");
   });
 
   it("that somebody else changed meanwhile is not written over unasked", async () => {
+    service.use(takes("rule-trial", { holds: 1, unknown: 0, examples: [], reads: [] }));
     const { again } = draw(<RuleForm group={kiosks} />);
     await user.type(screen.getByLabelText(/^Rule/), " && true");
     const theirs = { ...kiosks, rule: "device.name == 'x'", version: 4 };

@@ -1,10 +1,11 @@
 import { zodResolver } from "@hookform/resolvers/zod";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useForm } from "react-hook-form";
-import { change } from "@/api/changes";
-import { list } from "@/api/queries";
+import { read } from "@/api/queries";
 import type { Group } from "@/api/types";
+import { useAddEdit } from "@/changes/use-add-edit";
+import { useStill } from "@/domain/still";
 import { Button } from "@/ui/button";
 import { TextArea, TextField } from "@/ui/field";
 import { Aside, Trouble } from "@/ui/page";
@@ -17,9 +18,8 @@ const ruled = z.object({
   rule: z.string().trim().min(1, "Write a rule."),
 });
 
-/** Makes a group by rule, or changes the rule of one; says first for whom it would hold. */
+/** A group by rule: a new one, or another rule for one. Says for whom it would hold while one types. */
 export function RuleForm({ group }: { group: Group | undefined }) {
-  const queries = useQueryClient();
   const [base, setBase] = useState(group); // the group as it was when one began to type
   const form = useForm({
     resolver: zodResolver(ruled),
@@ -34,22 +34,23 @@ export function RuleForm({ group }: { group: Group | undefined }) {
     setBase(group);
     setValue("rule", group.rule);
   }, [untouched, group, setValue]);
-  const tried = useMutation({ mutationFn: () => change.tryRule(rule) });
-  const saved = useMutation({
-    mutationFn: (given: z.infer<typeof ruled>) =>
-      group
-        ? change.changeRule(group.name, given.rule, (base ?? group).version)
-        : change.newGroup({ name: given.group, rule: given.rule }),
-    onSuccess: (now, given) => {
-      if (group) setBase({ ...group, rule: given.rule, version: now.version });
-      queries.invalidateQueries({ queryKey: list.groups().key.slice(0, 1) });
-    },
-  });
-  const error = saved.error ?? tried.error;
+  const adding = useAddEdit();
+  const still = useStill(rule.trim());
+  const tried = useQuery({ ...read.ruleTrial(still), placeholderData: keepPreviousData });
+  const submit = (given: z.infer<typeof ruled>) =>
+    adding.add([
+      {
+        kind: "group",
+        name: given.group,
+        based_on: (base ?? group)?.version ?? 0,
+        group: { rule: given.rule, ...(group?.description && { description: group.description }) },
+      },
+    ]);
+  const error = adding.error ?? (still ? tried.error : null);
   const problems = form.formState.errors;
   return (
     <Aside title={group ? `Rule of ${group.name}` : "New group by rule"}>
-      <form onSubmit={form.handleSubmit((given) => saved.mutate(given))} noValidate className="space-y-2">
+      <form onSubmit={form.handleSubmit(submit)} noValidate className="space-y-2">
         {!group && (
           <TextField
             quiet
@@ -80,23 +81,17 @@ export function RuleForm({ group }: { group: Group | undefined }) {
             </div>
           </div>
         )}
-        <div className="flex gap-2">
-          <Button onClick={() => tried.mutate()} disabled={!rule || tried.isPending}>
-            Preview members
-          </Button>
-          <Button primary type="submit" disabled={!rule || !name || saved.isPending || rule === group?.rule}>
-            {group ? "Save rule" : "Create group"}
-          </Button>
-        </div>
+        <Button
+          primary
+          type="submit"
+          disabled={!rule || !name || adding.busy || rule === group?.rule || (still !== "" && tried.isError)}
+        >
+          Add to the change
+        </Button>
       </form>
       {error && <Trouble error={error} />}
-      {saved.isSuccess && (
-        <p role="status" className="mt-2 text-green">
-          ✓ Saved. Its devices are settled again now.
-        </p>
-      )}
-      {tried.data && !tried.error && (
-        <p role="status" className="mt-2">
+      {still && tried.data && !tried.error && (
+        <p role="status" className={`mt-2 ${tried.isFetching ? "opacity-60" : ""}`}>
           Matches <b>{tried.data.holds}</b> {tried.data.holds === 1 ? "device" : "devices"}
           {tried.data.examples.length > 0 && `, for example ${tried.data.examples.slice(0, 3).join(", ")}`}.
           {tried.data.unknown > 0 && (
@@ -107,6 +102,7 @@ export function RuleForm({ group }: { group: Group | undefined }) {
           )}
         </p>
       )}
+      {adding.dialog}
     </Aside>
   );
 }

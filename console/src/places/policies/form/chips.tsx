@@ -14,7 +14,7 @@ function Chips({ path, items }: { path: Path; items: string[] }) {
       key={`${item} ${index}`}
       className="mr-1.5 mb-1.5 inline-flex items-center gap-1 rounded-sm border border-hairline bg-sheet px-2 py-0.5"
     >
-      <span className="font-mono text-sm break-all">{item}</span>
+      <span className="font-mono text-sm [overflow-wrap:anywhere]">{item}</span>
       {!readOnly && (
         <button type="button" onClick={() => set([...path, index], undefined)} className="hover:text-red">
           <X className="size-3.5" aria-hidden="true" />
