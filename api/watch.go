@@ -85,3 +85,9 @@ type Notice struct {
 func (o Overview) AllVerified() bool {
 	return o.Unsettled == 0 && o.Online > 0 && o.OnlineVerified == o.Online
 }
+
+// StandingHour is how devices stood in an hour, the last time that it was looked at.
+type StandingHour struct {
+	Hour time.Time `json:"hour" doc:"Its beginning"`
+	Standings
+}

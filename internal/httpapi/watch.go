@@ -12,6 +12,37 @@ import (
 )
 
 func (a *routes) watch() {
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/standing-history",
+			id:      "standing-history",
+			summary: "How devices stood, hour by hour",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Group string `query:"group" maxLength:"100" doc:"Name of a group; the fleet when left out"`
+			Days  int    `query:"days" minimum:"1" maximum:"400" default:"14"`
+		}) (*struct {
+			Body struct {
+				Items []api.StandingHour `json:"items" nullable:"false"`
+			}
+		}, error) {
+			hours, err := a.Insight.StandingHistory(ctx, who, in.Group, in.Days)
+			out := &struct {
+				Body struct {
+					Items []api.StandingHour `json:"items" nullable:"false"`
+				}
+			}{}
+			out.Body.Items = []api.StandingHour{}
+			for _, h := range hours {
+				out.Body.Items = append(out.Body.Items, api.StandingHour{Hour: h.Hour, Standings: api.Standings{
+					InStep: h.InStep, Drifted: h.Drifted, Waiting: h.Waiting, Held: h.Held, Silent: h.Silent}})
+			}
+			return out, err
+		},
+	)
 	register(a, auth.Look, operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "Standings of the fleet now"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Group string `query:"group" doc:"Only the devices of this group"`

@@ -1,5 +1,5 @@
 // Package insight answers what operators ask of the fleet: how it stands, what waits for a decision, why a device has
-// what it has, what differs and what happened. It changes nothing.
+// what it has, what differs and what happened. It changes nothing but its own record of how the fleet stood.
 //
 // The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
 // the records, which no caller can do anything about.

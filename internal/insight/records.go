@@ -32,17 +32,20 @@ type Records interface {
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
 	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)
 	DirectorySync() (store.DirectorySync, error)
+	DropStandingHours(before time.Time) error
 	EscrowKeys() ([]store.EscrowKey, error)
 	FindingsByID(which func(before int64, most int) []int64, p store.Page) ([]store.Finding, string, error)
 	GroupsOf(device string) ([]store.Membership, error)
 	ListApprovals(reach auth.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
 	ListEvents(f store.EventFilter, p store.Page) ([]store.DeviceEvent, string, error)
 	ListFindings(f store.FindingFilter, p store.Page) ([]store.Finding, string, error)
+	PutStandingHours(list []store.StandingHour) error
 	RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error)
 	RecentFindings(reach auth.Reach, since time.Time, limit int) ([]store.Finding, error)
 	ReportBody(id int64) (drift.Report, store.Report, error)
 	RuledGroups() ([]store.RuleGroup, error)
 	SettleWaiting() (waiting int, failed []store.SettleRequest, err error)
+	StandingHours(group string, since time.Time) ([]store.StandingHour, error)
 	SumClosedFindings(f store.FindingFilter, since time.Time) ([]store.FindingSum, error)
 	Unrecovered() (n int, example store.DeviceName, err error)
 }

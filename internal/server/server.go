@@ -237,6 +237,10 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Intake.FindOverdue},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
 		{Name: "retention", Every: time.Hour, Do: s.Intake.Prune},
+		{Name: "standings", Every: 5 * time.Minute, Do: func(ctx context.Context) error {
+			s.Changed(ctx) // the lists have what there is now
+			return s.Insight.RecordStandings(ctx)
+		}},
 	}
 	if c.Directory != nil {
 		list = append(list, jobs.Job{Name: "directory", Every: c.DirectoryEvery, Do: s.Authoring.KeepDirectory})

@@ -52,6 +52,12 @@ export const read = {
       queryFn: ({ signal }) => take(client.GET("/api/v1/watch", { signal })),
       meta: { hears: ["devices", "reports", "edits"] },
     }),
+  standingHistory: (days: number) =>
+    queryOptions({
+      queryKey: ["standing-history", days],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/standing-history", { params: { query: { days } }, signal })),
+      refetchInterval: 300_000,
+    }),
   standings: (filter: Omit<DeviceFilter, "standing">) =>
     queryOptions({
       queryKey: ["standings", filter],

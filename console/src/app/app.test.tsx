@@ -66,6 +66,9 @@ describe("the console", () => {
 
   it("finds a device by its serial, with Enter before the answer is there", async () => {
     service.use(
+      ...["policies", "groups", "assignments", "changes", "directory"].map((p) => answers(p, { items: [], next: "" })),
+    );
+    service.use(
       answers("session", me),
       answers("watch", fleet),
       answers("devices", { items: [{ id: "D1", name: "SKL-HQ-001", standing: "in_step" }], next: "" }),

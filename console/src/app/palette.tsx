@@ -24,7 +24,7 @@ export function Palette() {
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
       <Dialog.Trigger className="flex w-48 items-center whitespace-nowrap justify-between rounded-sm border border-band-second/40 px-2.5 py-1 text-left text-band-second hover:text-band-ink">
-        Find a device <kbd className="font-mono text-xs">Ctrl K</kbd>
+        Find anything <kbd className="font-mono text-xs">Ctrl K</kbd>
       </Dialog.Trigger>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/40" />
@@ -40,7 +40,70 @@ export function Palette() {
   );
 }
 
-const prompt = "Name, serial or model of a device, or a place";
+const prompt = "Device, policy, group, assignment, change, person or place";
+type Other = { to: string; title: string; kind: string };
+
+/** What else has a name: policies, groups, assignments, changes, people. */
+function useOthers(text: string): Other[] {
+  const enabled = text.length > 1;
+  const policies = useQuery({ ...read.policyNames(), enabled });
+  const groups = useQuery({ ...read.groupNames(), enabled });
+  const assignments = useQuery({ ...read.assignments(), enabled });
+  const changes = useQuery({ ...read.openChanges(), enabled });
+  const people = useQuery({ ...read.directoryLike(text), enabled, placeholderData: keepPreviousData });
+  if (!enabled) return [];
+  const has = (...parts: (string | undefined)[]) => parts.some((p) => p?.toLowerCase().includes(text.toLowerCase()));
+  const some = <T,>(items: T[] | undefined, keep: (item: T) => boolean, show: (item: T) => Other) =>
+    (items ?? []).filter(keep).slice(0, 5).map(show);
+  return [
+    ...some(
+      policies.data?.items,
+      (p) => has(p.name, p.title),
+      (p) => ({
+        to: `/policies/${p.name}`,
+        title: p.title || p.name,
+        kind: "policy",
+      }),
+    ),
+    ...some(
+      groups.data?.items,
+      (g) => has(g.name, g.description),
+      (g) => ({
+        to: `/organisation/groups?group=${encodeURIComponent(g.name)}`,
+        title: g.name,
+        kind: "group",
+      }),
+    ),
+    ...some(
+      assignments.data?.items,
+      (a) => has(a.name),
+      (a) => ({
+        to: `/assignments?assignment=${encodeURIComponent(a.name)}`,
+        title: a.name,
+        kind: "assignment",
+      }),
+    ),
+    ...some(
+      changes.data?.items,
+      (c) => has(c.name, c.title),
+      (c) => ({
+        to: `/changes/${c.name}`,
+        title: c.title || c.name,
+        kind: "change",
+      }),
+    ),
+    ...some(
+      people.data?.items,
+      (e) => has(e.ref, e.name),
+      (e) => ({
+        to: `/organisation/directory?search=${encodeURIComponent(e.ref)}`,
+        title: e.title,
+        kind: e.kind === "user" ? "person" : "group of the directory",
+      }),
+    ),
+  ];
+}
+
 /** What can be gone to and stands in no band. */
 const more = [
   { to: "/changes", title: "Changes: drafts, approvals, history" },
@@ -54,6 +117,7 @@ function Search({ close }: { close: () => void }) {
   const [entered, setEntered] = useState(""); // for what Enter was pressed before the answer was there
   const navigate = useNavigate();
   const found = useQuery({ ...read.devicesLike(text.trim()), placeholderData: keepPreviousData });
+  const others = useOthers(text.trim());
   const looking = text.trim().length > 0 && (found.isPending || found.isPlaceholderData);
   const devices = text.trim() && !looking ? (found.data?.items ?? []) : [];
   const known = [...places, ...more].filter((p) => p.title.toLowerCase().includes(text.trim().toLowerCase()));
@@ -95,13 +159,20 @@ function Search({ close }: { close: () => void }) {
           </Command.Item>
         ))}
         {!looking &&
+          others.map((o) => (
+            <Command.Item key={o.to} value={o.to} onSelect={() => go(o.to)} className={item}>
+              <span className="min-w-0 truncate">{o.title}</span>
+              <span className="text-second">{o.kind}</span>
+            </Command.Item>
+          ))}
+        {!looking &&
           known.map((place) => (
             <Command.Item key={place.to} value={place.to} onSelect={() => go(place.to)} className={item}>
               {place.title}
             </Command.Item>
           ))}
         {found.error && <Trouble error={found.error} />}
-        {(looking || devices.length + known.length === 0) && !found.error && (
+        {(looking || devices.length + others.length + known.length === 0) && !found.error && (
           <p className="px-4 py-2 text-second">{looking ? "Looking …" : "Nothing found."}</p>
         )}
       </Command.List>

@@ -1,9 +1,17 @@
 import { type ColumnDef, type RowData, tableFeatures, useTable } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useEffect, useMemo, useRef } from "react";
+import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
+import { ColumnChoice, useHidden } from "./columns";
+import { inOrder, nextSorting, type Sorting } from "./sorting";
 
 /** A column: its head, its width as of a grid, and what stands in it. */
-export type Column<T extends RowData> = { title: string; width: string; right?: boolean; cell: (item: T) => ReactNode };
+export type Column<T extends RowData> = {
+  title: string;
+  width: string;
+  right?: boolean;
+  sort?: (item: T) => string | number; // what rows are sorted by, where they can be
+  cell: (item: T) => ReactNode;
+};
 
 type RowsProps<T extends RowData> = {
   label: string;
@@ -30,11 +38,18 @@ export function Rows<T extends RowData>({
   narrow,
 }: RowsProps<T>) {
   const scroll = useRef<HTMLElement>(null);
+  const { shown, hide, hidden } = useHidden(label, columns);
   const defined = useMemo<ColumnDef<typeof features, T>[]>(
-    () => columns.map((c) => ({ id: c.title, header: c.title, cell: ({ row }) => c.cell(row.original), meta: c })),
-    [columns],
+    () => shown.map((c) => ({ id: c.title, header: c.title, cell: ({ row }) => c.cell(row.original), meta: c })),
+    [shown],
   );
-  const table = useTable({ features, columns: defined, data: items, getRowId: (item) => String(id(item)) });
+  const [sorting, setSorting] = useState<Sorting>(null);
+  const sorted = useMemo(() => inOrder(items, columns, sorting), [items, columns, sorting]);
+  // Only what was read whole can be sorted: the rest is read first.
+  useEffect(() => {
+    if (sorting && more) readMore();
+  });
+  const table = useTable({ features, columns: defined, data: sorted, getRowId: (item) => String(id(item)) });
   const { rows } = table.getRowModel();
   const virtual = useVirtualizer({
     count: rows.length,
@@ -48,56 +63,89 @@ export function Rows<T extends RowData>({
   useEffect(() => {
     if (more && last >= items.length - 20) readMore();
   }, [more, last, items.length, readMore]);
-  const grid = { gridTemplateColumns: columns.map((c) => c.width).join(" ") };
+  const grid = { gridTemplateColumns: shown.map((c) => c.width).join(" ") };
   const right = new Set(columns.filter((c) => c.right).map((c) => c.title));
   const side = (column: string) => (right.has(column) ? "text-right" : "");
   return (
-    <section
-      ref={scroll}
-      aria-label={`${label}, the part in sight`}
-      // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by the keyboard
-      tabIndex={0}
-      className="max-h-[calc(100vh-190px)] min-h-40 overflow-auto border-t border-ink"
-    >
-      <div
-        role="table"
-        aria-label={label}
-        aria-rowcount={more ? -1 : items.length + 1}
-        className={narrow ? "min-w-[640px]" : "min-w-[900px]"}
+    <>
+      <div className="flex items-center justify-end gap-4 pb-1 text-xs text-second">
+        {sorting && more && (
+          <span role="status">
+            Reading all rows to sort them: {items.length} so far.{" "}
+            <button type="button" onClick={() => setSorting(null)} className="font-semibold text-brass hover:underline">
+              Stop
+            </button>
+          </span>
+        )}
+        <ColumnChoice label={label} columns={columns.map((c) => c.title)} hidden={hidden} hide={hide} />
+      </div>
+      <section
+        ref={scroll}
+        aria-label={`${label}, the part in sight`}
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by the keyboard
+        tabIndex={0}
+        className="max-h-[calc(100vh-190px)] min-h-40 overflow-auto border-t border-ink"
       >
-        {table.getHeaderGroups().map((group) => (
-          <div
-            role="row"
-            key={group.id}
-            className="sticky top-0 z-10 grid gap-4 border-b border-hairline bg-paper px-2 py-1.5 text-xs font-semibold text-second"
-            style={grid}
-          >
-            {group.headers.map((header) => (
-              <div role="columnheader" key={header.id} className={side(header.column.id)}>
-                <table.FlexRender header={header} />
-              </div>
-            ))}
-          </div>
-        ))}
-        <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
-          {inSight.map((at) => (
+        <div
+          role="table"
+          aria-label={label}
+          aria-rowcount={more ? -1 : items.length + 1}
+          className={narrow ? "min-w-[640px]" : "min-w-[900px]"}
+        >
+          {table.getHeaderGroups().map((group) => (
             <div
               role="row"
-              key={at.key}
-              data-index={at.index}
-              ref={virtual.measureElement}
-              className="absolute inset-x-0 grid items-start gap-4 border-b border-hairline px-2 py-1.5 hover:bg-sheet"
-              style={{ ...grid, transform: `translateY(${at.start}px)` }}
+              key={group.id}
+              className="sticky top-0 z-10 grid gap-4 border-b border-hairline bg-paper px-2 py-1.5 text-xs font-semibold text-second"
+              style={grid}
             >
-              {rows[at.index]?.getAllCells().map((cell) => (
-                <div role="cell" key={cell.id} className={`min-w-0 break-words ${side(cell.column.id)}`}>
-                  <table.FlexRender cell={cell} />
+              {group.headers.map((header) => (
+                <div
+                  role="columnheader"
+                  key={header.id}
+                  aria-sort={
+                    sorting?.title === header.column.id ? (sorting.down ? "descending" : "ascending") : undefined
+                  }
+                  className={side(header.column.id)}
+                >
+                  {columns.find((c) => c.title === header.column.id)?.sort ? (
+                    <button
+                      type="button"
+                      onClick={() => setSorting((now) => nextSorting(now, header.column.id))}
+                      className="font-semibold hover:text-ink"
+                    >
+                      <table.FlexRender header={header} />
+                      <span aria-hidden="true">
+                        {sorting?.title === header.column.id ? (sorting.down ? " ↓" : " ↑") : ""}
+                      </span>
+                    </button>
+                  ) : (
+                    <table.FlexRender header={header} />
+                  )}
                 </div>
               ))}
             </div>
           ))}
+          <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
+            {inSight.map((at) => (
+              <div
+                role="row"
+                key={at.key}
+                data-index={at.index}
+                ref={virtual.measureElement}
+                className="absolute inset-x-0 grid items-start gap-4 border-b border-hairline px-2 py-1.5 hover:bg-sheet"
+                style={{ ...grid, transform: `translateY(${at.start}px)` }}
+              >
+                {rows[at.index]?.getAllCells().map((cell) => (
+                  <div role="cell" key={cell.id} className={`min-w-0 break-words ${side(cell.column.id)}`}>
+                    <table.FlexRender cell={cell} />
+                  </div>
+                ))}
+              </div>
+            ))}
+          </div>
         </div>
-      </div>
-    </section>
+      </section>
+    </>
   );
 }

@@ -29,6 +29,7 @@ function Devices({ name, version }: { name: string; version: number }) {
   const columns: Column<AffectedDevice>[] = [
     {
       title: "Device",
+      sort: (d) => d.device,
       width: "150px",
       cell: (d) => (
         <Link to={`/devices/${d.device}`} className="font-mono">
@@ -38,6 +39,7 @@ function Devices({ name, version }: { name: string; version: number }) {
     },
     {
       title: "Effects",
+      sort: (d) => d.effects.length,
       width: "minmax(260px,1.3fr)",
       cell: (d) =>
         d.effects.length > 0 ? (

@@ -28,6 +28,7 @@ export function ChangesPage({ mayEdit }: { mayEdit: boolean }) {
   const columns: Column<ChangeSummary>[] = [
     {
       title: "Change",
+      sort: (c) => c.title || c.name,
       width: "minmax(260px,1.5fr)",
       cell: (c) => (
         <>
@@ -41,15 +42,22 @@ export function ChangesPage({ mayEdit }: { mayEdit: boolean }) {
     },
     {
       title: "State",
+      sort: (c) => c.state,
       width: "170px",
       cell: (c) => (
         <span className={c.state === "waiting" ? "font-semibold text-waiting" : ""}>{stateWords[c.state]}</span>
       ),
     },
-    { title: "Edits", width: "60px", right: true, cell: (c) => c.edits },
-    { title: "Author", width: "140px", cell: (c) => c.created_by },
+    { title: "Edits", sort: (c) => c.edits, width: "60px", right: true, cell: (c) => c.edits },
+    { title: "Author", sort: (c) => c.created_by, width: "140px", cell: (c) => c.created_by },
     { title: "Reason", width: "minmax(160px,1fr)", cell: (c) => c.reason },
-    { title: "Last edited", width: "180px", right: true, cell: (c) => ago(c.updated_at, now) },
+    {
+      title: "Last edited",
+      sort: (c) => c.updated_at,
+      width: "180px",
+      right: true,
+      cell: (c) => ago(c.updated_at, now),
+    },
   ];
   return (
     <>

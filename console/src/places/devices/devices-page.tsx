@@ -104,6 +104,7 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
   const columns: Column<Device>[] = [
     {
       title: "Device",
+      sort: (d) => d.name,
       width: "150px",
       cell: (d) => (
         <Link to={`/devices/${d.name}`} className="font-mono font-semibold">
@@ -111,15 +112,38 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
         </Link>
       ),
     },
-    { title: "Standing", width: "110px", cell: (d) => <StandingWord standing={d.standing} /> },
-    { title: "Findings", width: "70px", right: true, cell: (d) => d.open_findings || "" },
-    { title: "Model", width: "minmax(140px,1fr)", cell: (d) => d.model },
-    { title: "System", width: "160px", cell: (d) => `${d.platform} ${d.os_version}` },
-    { title: "Place", width: "minmax(150px,1fr)", cell: (d) => <span className="text-second">{d.path}</span> },
-    { title: "Desired state", width: "100px", right: true, cell: (d) => d.desired || "none yet" },
-    { title: "Last contact", width: "110px", right: true, cell: (d) => ago(d.last_contact, now) },
+    { title: "Standing", sort: (d) => d.standing, width: "110px", cell: (d) => <StandingWord standing={d.standing} /> },
+    { title: "Findings", sort: (d) => d.open_findings, width: "70px", right: true, cell: (d) => d.open_findings || "" },
+    { title: "Model", sort: (d) => d.model, width: "minmax(140px,1fr)", cell: (d) => d.model },
+    {
+      title: "System",
+      sort: (d) => `${d.platform} ${d.os_version}`,
+      width: "160px",
+      cell: (d) => `${d.platform} ${d.os_version}`,
+    },
+    {
+      title: "Place",
+      sort: (d) => d.path,
+      width: "minmax(150px,1fr)",
+      cell: (d) => <span className="text-second">{d.path}</span>,
+    },
+    {
+      title: "Desired state",
+      sort: (d) => d.desired,
+      width: "100px",
+      right: true,
+      cell: (d) => d.desired || "none yet",
+    },
+    {
+      title: "Last contact",
+      sort: (d) => d.last_contact ?? "",
+      width: "110px",
+      right: true,
+      cell: (d) => ago(d.last_contact, now),
+    },
     {
       title: "Verified",
+      sort: (d) => d.verified_at ?? "",
       width: "110px",
       right: true,
       cell: (d) => (d.verified_at ? ago(d.verified_at, now) : <span className="text-second">not yet</span>),

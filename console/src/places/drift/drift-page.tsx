@@ -171,6 +171,7 @@ function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolea
   const columns: Column<Finding>[] = [
     {
       title: "Device",
+      sort: (f) => f.device,
       width: "130px",
       cell: (f) => (
         <Link to={`/devices/${f.device}`} className="font-mono font-semibold">
@@ -178,9 +179,10 @@ function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolea
         </Link>
       ),
     },
-    { title: "Setting", width: "130px", cell: (f) => f.unit_title },
+    { title: "Setting", sort: (f) => f.unit_title, width: "130px", cell: (f) => f.unit_title },
     {
       title: "Finding",
+      sort: (f) => f.kind,
       width: "minmax(240px,1fr)",
       cell: (f) => (
         <span className={f.state === "open" && !cannot(f) ? "text-red" : ""}>
@@ -188,8 +190,13 @@ function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolea
         </span>
       ),
     },
-    { title: "Decided by", width: "150px", cell: (f) => f.assignments.join(", ") },
-    { title: "First seen", width: "90px", right: true, cell: (f) => ago(f.first_seen, now) },
+    {
+      title: "Decided by",
+      sort: (f) => f.assignments.join(", "),
+      width: "150px",
+      cell: (f) => f.assignments.join(", "),
+    },
+    { title: "First seen", sort: (f) => f.first_seen, width: "90px", right: true, cell: (f) => ago(f.first_seen, now) },
   ];
   return (
     <Rows

@@ -54,9 +54,10 @@ export function EventsPage() {
   const events = usePages(list.events(filter));
   const items = events.items;
   const columns: Column<DeviceEvent>[] = [
-    { title: "When", width: "110px", cell: (e) => ago(e.at, now) },
+    { title: "When", sort: (e) => e.at, width: "110px", cell: (e) => ago(e.at, now) },
     {
       title: "Device",
+      sort: (e) => e.device,
       width: "150px",
       cell: (e) => (
         <Link to={`/devices/${e.device}`} className="font-mono font-semibold">
@@ -66,6 +67,7 @@ export function EventsPage() {
     },
     {
       title: "Event",
+      sort: (e) => e.kind,
       width: "minmax(320px,1fr)",
       cell: (e) => (
         <span className={alarming.has(e.kind) ? "text-red" : ""}>

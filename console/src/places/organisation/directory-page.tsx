@@ -14,19 +14,26 @@ import { OrganisationParts } from "./parts";
 type Kind = "" | "user" | "group";
 
 const columns: Column<DirectoryEntry>[] = [
-  { title: "Name", width: "minmax(160px,1fr)", cell: (e) => <span className="font-semibold">{e.title}</span> },
-  { title: "Kind", width: "70px", cell: (e) => (e.kind === "user" ? "person" : "group") },
+  {
+    title: "Name",
+    sort: (e) => e.title,
+    width: "minmax(160px,1fr)",
+    cell: (e) => <span className="font-semibold">{e.title}</span>,
+  },
+  { title: "Kind", sort: (e) => e.kind, width: "70px", cell: (e) => (e.kind === "user" ? "person" : "group") },
   {
     title: "Reference in policies",
+    sort: (e) => e.ref,
     width: "minmax(300px,1.6fr)",
     cell: (e) => <Reference text={e.ref} />,
   },
   {
     title: "Security identifier",
+    sort: (e) => e.sid,
     width: "minmax(230px,1.2fr)",
     cell: (e) => <span className="font-mono text-sm whitespace-nowrap">{e.sid}</span>,
   },
-  { title: "From", width: "100px", cell: (e) => e.source },
+  { title: "From", sort: (e) => e.source, width: "100px", cell: (e) => e.source },
 ];
 
 /** People and groups that policies can name. */

@@ -27,10 +27,16 @@ export function EnrolmentPage() {
   const again = () => queries.invalidateQueries({ queryKey: list.enrolmentTokens().key });
   const revoking = useMutation({ mutationFn: (id: string) => change.revokeEnrolment(id), onSuccess: again });
   const columns: Column<EnrolmentToken>[] = [
-    { title: "For", width: "minmax(140px,1fr)", cell: (t) => t.note || <span className="text-second">no note</span> },
-    { title: "Uses left", width: "80px", right: true, cell: (t) => t.uses_left },
+    {
+      title: "For",
+      sort: (t) => t.note,
+      width: "minmax(140px,1fr)",
+      cell: (t) => t.note || <span className="text-second">no note</span>,
+    },
+    { title: "Uses left", sort: (t) => t.uses_left, width: "80px", right: true, cell: (t) => t.uses_left },
     {
       title: "Ends",
+      sort: (t) => t.expires_at,
       width: "130px",
       cell: (t) => (t.revoked ? "revoked" : Date.parse(t.expires_at) < now ? "ended" : soon(t.expires_at, now)),
     },
@@ -45,7 +51,12 @@ export function EnrolmentPage() {
         </>
       ),
     },
-    { title: "Created", width: "150px", cell: (t) => `${ago(t.created_at, now)}, ${t.created_by}` },
+    {
+      title: "Created",
+      sort: (t) => t.created_at,
+      width: "150px",
+      cell: (t) => `${ago(t.created_at, now)}, ${t.created_by}`,
+    },
     {
       title: "Revoke",
       width: "70px",

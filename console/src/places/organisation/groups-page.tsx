@@ -25,6 +25,7 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
   const columns: Column<Group>[] = [
     {
       title: "Group",
+      sort: (g) => g.name,
       width: "160px",
       cell: (g) => (
         <button
@@ -37,9 +38,10 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
         </button>
       ),
     },
-    { title: "Devices", width: "70px", right: true, cell: (g) => g.enrolled },
+    { title: "Devices", sort: (g) => g.enrolled, width: "70px", right: true, cell: (g) => g.enrolled },
     {
       title: "Members",
+      sort: (g) => g.rule || g.listed,
       width: "minmax(220px,1.4fr)",
       cell: (g) =>
         g.rule ? (
@@ -48,7 +50,7 @@ export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
           <span className="text-second">{g.listed} listed by name</span>
         ),
     },
-    { title: "Description", width: "minmax(180px,1fr)", cell: (g) => g.description },
+    { title: "Description", sort: (g) => g.description ?? "", width: "minmax(180px,1fr)", cell: (g) => g.description },
   ];
   return (
     <>

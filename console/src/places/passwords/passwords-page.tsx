@@ -161,6 +161,7 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
     },
     {
       title: "Account",
+      sort: (p) => p.name,
       width: "minmax(130px,1fr)",
       cell: (p) => {
         const open = p.device === device && p.account === account;
@@ -178,6 +179,7 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
     },
     {
       title: "Device",
+      sort: (p) => p.device,
       width: "124px",
       cell: (p) => (
         <Link to={`/devices/${p.device}`} className="font-mono">
@@ -185,10 +187,17 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
         </Link>
       ),
     },
-    { title: "Standing", width: "96px", cell: (p) => <StandingBadge standing={p.standing} /> },
-    { title: "Last rotated", width: "96px", right: true, cell: (p) => ago(p.changed_at, now) },
+    { title: "Standing", sort: (p) => p.standing, width: "96px", cell: (p) => <StandingBadge standing={p.standing} /> },
+    {
+      title: "Last rotated",
+      sort: (p) => p.changed_at ?? "",
+      width: "96px",
+      right: true,
+      cell: (p) => ago(p.changed_at, now),
+    },
     {
       title: "Next",
+      sort: (p) => p.next_at ?? "",
       width: "116px",
       right: true,
       cell: (p) =>

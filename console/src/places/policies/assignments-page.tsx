@@ -21,9 +21,16 @@ export function AssignmentsPage({ mayEdit }: { mayEdit: boolean }) {
   const policies = useQuery(read.policyNames());
   const current = assignments.items.find((a) => a.name === chosen);
   const columns: Column<Assignment>[] = [
-    { title: "Rank", width: "60px", right: true, cell: (a) => <span className="font-mono font-bold">{a.rank}</span> },
+    {
+      title: "Rank",
+      sort: (a) => a.rank,
+      width: "60px",
+      right: true,
+      cell: (a) => <span className="font-mono font-bold">{a.rank}</span>,
+    },
     {
       title: "Assignment",
+      sort: (a) => a.name,
       width: "minmax(160px,1fr)",
       cell: (a) => (
         <button
@@ -38,6 +45,7 @@ export function AssignmentsPage({ mayEdit }: { mayEdit: boolean }) {
     },
     {
       title: "Policy",
+      sort: (a) => a.policy,
       width: "minmax(140px,1fr)",
       cell: (a) => (
         <Link to={`/policies/${a.policy}`}>
@@ -45,9 +53,10 @@ export function AssignmentsPage({ mayEdit }: { mayEdit: boolean }) {
         </Link>
       ),
     },
-    { title: "Groups", width: "minmax(200px,1.4fr)", cell: (a) => <Aims of={a} /> },
+    { title: "Groups", sort: (a) => a.include.join(", "), width: "minmax(200px,1.4fr)", cell: (a) => <Aims of={a} /> },
     {
       title: "Stance",
+      sort: (a) => a.stance,
       width: "80px",
       cell: (a) => (a.stance === "trial" ? <span className="text-held">on trial</span> : "enforced"),
     },

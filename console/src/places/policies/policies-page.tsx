@@ -22,6 +22,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
   const columns: Column<PolicySummary>[] = [
     {
       title: "Policy",
+      sort: (p) => p.title || p.name,
       width: "minmax(220px,1.2fr)",
       cell: (p) => (
         <>
@@ -32,9 +33,10 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
         </>
       ),
     },
-    { title: "Revision", width: "80px", right: true, cell: (p) => p.revision || "draft" },
+    { title: "Revision", sort: (p) => p.revision, width: "80px", right: true, cell: (p) => p.revision || "draft" },
     {
       title: "Used by",
+      sort: (p) => p.assignments.length,
       width: "minmax(200px,1fr)",
       cell: (p) =>
         p.assignments.length === 0 ? (
@@ -55,6 +57,7 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
     },
     {
       title: "Device standings",
+      sort: (p) => total(p.standings),
       width: "240px",
       cell: (p) => (
         <span className="flex items-center gap-3 pt-1.5">
@@ -63,7 +66,13 @@ export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
         </span>
       ),
     },
-    { title: "Last edit", width: "200px", right: true, cell: (p) => `${ago(p.updated_at, now)}, ${p.updated_by}` },
+    {
+      title: "Last edit",
+      sort: (p) => p.updated_at,
+      width: "200px",
+      right: true,
+      cell: (p) => `${ago(p.updated_at, now)}, ${p.updated_by}`,
+    },
   ];
   return (
     <>

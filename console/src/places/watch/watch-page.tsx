@@ -4,6 +4,7 @@ import { StandingBar, StandingCounts } from "@/domain/standing";
 import { Loading, PageHead, Trouble } from "@/ui/page";
 import { Decisions } from "./decisions";
 import { LastDay } from "./last-day";
+import { OverDays } from "./over-days";
 import { Strips } from "./strips";
 
 /** The fleet now: how it stands, what needs a decision, what changed in the last day. */
@@ -37,6 +38,7 @@ export function WatchPage() {
         <Strips fleet={fleet} />
         <div>
           <Decisions fleet={fleet} />
+          <OverDays />
           <LastDay fleet={fleet} />
         </div>
       </div>

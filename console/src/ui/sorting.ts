@@ -1,0 +1,19 @@
+/** By which column rows are sorted, null for as the service gives them. */
+export type Sorting = { title: string; down: boolean } | null;
+
+/** Up, down, and as the service gives them. */
+export const nextSorting = (now: Sorting, title: string): Sorting =>
+  now?.title !== title ? { title, down: false } : now.down ? null : { title, down: true };
+
+type Sortable<T> = { title: string; sort?: (item: T) => string | number };
+
+/** Items in the order that is asked for; equal ones stay as they are. */
+export function inOrder<T>(items: T[], columns: Sortable<T>[], sorting: Sorting): T[] {
+  const by = sorting && columns.find((c) => c.title === sorting.title)?.sort;
+  if (!by) return items;
+  const compare = (a: T, b: T) => {
+    const [x, y] = [by(a), by(b)];
+    return typeof x === "number" && typeof y === "number" ? x - y : String(x).localeCompare(String(y));
+  };
+  return items.toSorted((a, b) => (sorting.down ? compare(b, a) : compare(a, b)));
+}
