@@ -93,13 +93,25 @@ func (s *State) Group(name string) (LocalGroup, bool) {
 	return s.LocalGroups[i], true
 }
 
-// WellKnown is the identifier of a known local group, and zero for any other.
-func WellKnown(localGroup string) principal.SID {
-	id, ok := unit.KnownLocalGroups[localGroup]
-	if !ok {
-		return principal.SID{}
+// wellKnown are the identifiers of known local groups, and their names.
+var wellKnown, wellKnownNames = func() (map[string]principal.SID, map[principal.SID]string) {
+	sids, names := map[string]principal.SID{}, map[principal.SID]string{}
+	for name, id := range unit.KnownLocalGroups {
+		sids[name] = principal.BuiltinDomain(id)
+		names[sids[name]] = name
 	}
-	return principal.BuiltinDomain(id)
+	return sids, names
+}()
+
+// WellKnown is the identifier of a known local group, and zero for any other.
+func WellKnown(localGroup string) principal.SID { return wellKnown[localGroup] }
+
+// PolicyName is what policies call the local group: by its well-known identifier, else by its name in canonical case.
+func (g LocalGroup) PolicyName() string {
+	if name, known := wellKnownNames[g.SID]; known {
+		return name
+	}
+	return text.Fold(g.LocalGroup)
 }
 
 // Has reports whether the identifier is a member.

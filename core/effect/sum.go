@@ -44,22 +44,43 @@ func (s Sum) MarshalJSON() ([]byte, error) {
 // TakesAway reports whether somebody should look at what is summed before it goes out; see [Effect.TakesAway].
 func (s Sum) TakesAway() bool { return takesAway(s.Kind, s.Unit) }
 
+// Count counts a device that has the effect.
+func (s *Sum) Count(device string, before, after any) {
+	s.Devices++
+	s.name(device)
+	s.Before, s.After = common(s.Before, before), common(s.After, after)
+}
+
 // Add counts devices that another sum of the same kind, setting and subject has counted.
 func (s *Sum) Add(more Sum) {
 	s.Devices += more.Devices
 	for _, device := range more.First {
-		if len(s.First) == FirstDevices && device > s.First[FirstDevices-1] {
-			continue
-		}
-		at, _ := slices.BinarySearch(s.First, device)
-		s.First = slices.Insert(slices.Clip(s.First), at, device)
-		s.First = s.First[:min(len(s.First), FirstDevices)]
+		s.name(device)
 	}
 	s.Before, s.After = common(s.Before, more.Before), common(s.After, more.After)
 }
 
+// name keeps a device if it is one of the first.
+func (s *Sum) name(device string) {
+	if len(s.First) == FirstDevices && device > s.First[FirstDevices-1] {
+		return
+	}
+	at, _ := slices.BinarySearch(s.First, device)
+	s.First = slices.Insert(slices.Clip(s.First), at, device)
+	s.First = s.First[:min(len(s.First), FirstDevices)]
+}
+
 // common is a value that two devices have in common.
 func common(a, b any) any {
+	switch x := a.(type) {
+	case Varying:
+		return a
+	case nil, string, unit.Int, unit.Bool, unit.Text, unit.LockoutValue:
+		if x == b {
+			return a
+		}
+		return Varies
+	}
 	if reflect.DeepEqual(a, b) {
 		return a
 	}

@@ -35,8 +35,17 @@ const mostShares = 4
 
 // Run settles every device; each distinct set of assignments is settled once. What is independent is done
 // as each does.
-func Run(in Inputs, each fleet.Each) *Plan {
-	p := &Plan{Inputs: in, members: fleet.MembersOfEach(in.Groups, in.Devices, each)}
+func Run(in Inputs, each fleet.Each) *Plan { return RunAfter(nil, in, each) }
+
+// RunAfter is [Run] for inputs that are those of another plan with edits: what the edits do not touch is taken from there. The
+// devices must be the same.
+func RunAfter(former *Plan, in Inputs, each fleet.Each) *Plan {
+	p := &Plan{Inputs: in, members: map[string]fleet.Members{}, normal: map[string]*policy.Normal{}}
+	changed := in.Groups
+	if former != nil {
+		changed = p.takeGroups(former)
+	}
+	maps.Copy(p.members, fleet.MembersOfEach(changed, in.Devices, each))
 	maps.Copy(p.members, in.Known)
 	found := fleet.Scopes(len(in.Devices), p.members, in.Assignments)
 	p.Scopes, p.scopeOf = make([]Scope, len(found)), make([]int32, len(in.Devices))
@@ -46,12 +55,76 @@ func Run(in Inputs, each fleet.Each) *Plan {
 			p.scopeOf[d] = int32(i)
 		}
 	}
+	wanted := func(*Scope) bool { return true }
+	if former != nil {
+		p.takeNormal(former)
+		taken := p.takeScopes(former)
+		wanted = func(s *Scope) bool { return !taken[s] }
+	}
 	p.normalise()
 	shares := min(mostShares, 1+len(found)/sharesAt)
 	each(shares, func(share int) {
-		p.settle(share*len(found)/shares, (share+1)*len(found)/shares, func(*Scope) bool { return true })
+		p.settle(share*len(found)/shares, (share+1)*len(found)/shares, wanted)
 	})
 	return p
+}
+
+// takeGroups takes the members of groups that are the same in another plan, and gives those that are not.
+func (p *Plan) takeGroups(former *Plan) (changed []fleet.Group) {
+	for _, g := range p.Groups {
+		same := func(f fleet.Group) bool {
+			return f.Name == g.Name && f.Rule == g.Rule && (g.Rule != nil || slices.Equal(f.Devices, g.Devices))
+		}
+		if slices.ContainsFunc(former.Groups, same) {
+			p.members[g.Name] = former.members[g.Name]
+		} else {
+			changed = append(changed, g)
+		}
+	}
+	return changed
+}
+
+// takeNormal takes the normal forms of policies that are the same in another plan.
+func (p *Plan) takeNormal(former *Plan) {
+	for name, doc := range p.Policies {
+		if doc != nil && former.Policies[name] == doc && former.normal[name] != nil {
+			p.normal[name] = former.normal[name]
+		}
+	}
+}
+
+// takeScopes takes what is settled of scopes that meet the same assignments in another plan, and says which they are.
+func (p *Plan) takeScopes(former *Plan) map[*Scope]bool {
+	were := make(map[string]int, len(former.Assignments))
+	for i, a := range former.Assignments {
+		were[a.Name] = i
+	}
+	before := make([]int, len(p.Assignments)) // where an assignment that has not changed was, -1 for others
+	for i, a := range p.Assignments {
+		at, there := were[a.Name]
+		doc := p.Policies[a.Policy]
+		if !there || doc == nil || doc != former.Policies[a.Policy] || !sameClaims(a, former.Assignments[at]) {
+			at = -1
+		}
+		before[i] = at
+	}
+	same := func(now, then []int) bool {
+		return slices.EqualFunc(now, then, func(i, j int) bool { return before[i] == j })
+	}
+	taken := map[*Scope]bool{}
+	for i := range p.Scopes {
+		s := &p.Scopes[i]
+		of := former.Of(s.Devices[0])
+		if s.Err == nil && of.Err == nil && same(s.Applying, of.Applying) && same(s.Undecided, of.Undecided) {
+			s.Resolution, taken[s] = of.Resolution, true
+		}
+	}
+	return taken
+}
+
+// sameClaims reports whether two assignments of one policy make the same claims, whatever devices they apply to.
+func sameClaims(a, b assign.Assignment) bool {
+	return a.Name == b.Name && a.Policy == b.Policy && a.Rank == b.Rank && a.Stance == b.Stance
 }
 
 // Rerun settles again the scopes that meet an assignment of a policy, which has changed, and says how many
@@ -82,7 +155,6 @@ func (p *Plan) settle(from, to int, wanted func(*Scope) bool) (count int) {
 
 // normalise gives the policies that assignments name their normal form; one that cannot be used has an empty one.
 func (p *Plan) normalise() {
-	p.normal = map[string]*policy.Normal{}
 	for _, a := range p.Assignments {
 		switch doc := p.Policies[a.Policy]; {
 		case p.normal[a.Policy] != nil:

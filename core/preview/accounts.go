@@ -1,8 +1,6 @@
 package preview
 
 import (
-	"slices"
-
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/principal"
@@ -16,11 +14,16 @@ type meaning struct {
 	ambiguous bool
 }
 
-// keyMeaning is a key with what is desired of it and what it means, without the change and with it.
-type keyMeaning struct {
+// keyAsked is a key with what is desired of it in each future.
+type keyAsked struct {
 	key   string
 	asked [2]*unit.AccountValue // by future; nil: nothing
-	means [2]meaning            // by future
+}
+
+// keyMeaning is a key with what it means as well, without the change and with it.
+type keyMeaning struct {
+	keyAsked
+	means [2]meaning // by future
 }
 
 // The two futures.
@@ -38,12 +41,9 @@ func (c *comparer) key(key string) *keyMeaning {
 			return &c.keys[i]
 		}
 	}
-	k := keyMeaning{key: key}
-	id := unit.AccountOf(key)
-	for future := range k.asked {
-		if v, ok := valueOf(c.desired[future], id).(unit.AccountValue); ok {
-			k.asked[future] = &v
-		}
+	k := keyMeaning{keyAsked: keyAsked{key: key}}
+	if known := c.asks(key); known != nil {
+		k.keyAsked = *known
 	}
 	k.means[without] = c.under(key, k.asked[without])
 	if on(k.asked[without]) && k.means[without].account != nil {
@@ -51,8 +51,21 @@ func (c *comparer) key(key string) *keyMeaning {
 	} else {
 		k.means[with] = c.under(key, k.asked[with])
 	}
+	if c.keys == nil {
+		c.keys = make([]keyMeaning, 0, len(c.accounts)+4)
+	}
 	c.keys = append(c.keys, k)
 	return &c.keys[len(c.keys)-1]
+}
+
+// asks is what is desired of a key, nil when nothing is in either future.
+func (d *Difference) asks(key string) *keyAsked {
+	for i := range d.accounts {
+		if d.accounts[i].key == key {
+			return &d.accounts[i]
+		}
+	}
+	return nil
 }
 
 // under is which account a key means when an account block, nil for none, is desired of it.
@@ -176,23 +189,4 @@ func describe(from, to *unit.AccountValue) (before, after map[string]any) {
 		before[effect.PasswordExpires], after[effect.PasswordExpires] = from.PasswordExpires, to.PasswordExpires
 	}
 	return before, after
-}
-
-// everyKey are the keys that something is desired of in either future, or that the device has bound.
-func (c *comparer) everyKey() []string {
-	var keys []string
-	for _, settings := range c.desired {
-		for _, s := range settings {
-			if key, ok := s.Unit.AccountKey(); ok {
-				keys = append(keys, key)
-			}
-		}
-	}
-	for i := range c.state.Accounts {
-		if key := c.state.Accounts[i].Key; key != "" {
-			keys = append(keys, key)
-		}
-	}
-	slices.Sort(keys)
-	return slices.Compact(keys)
 }

@@ -19,6 +19,9 @@ type Difference struct {
 	changes []effect.SettingChange
 	held    []effect.Effect
 	touches [unit.Rotation + 1]bool // families in which a desired value differs
+
+	accounts []keyAsked         // what is desired of managed accounts in either future
+	rotated  [2][]principal.Ref // accounts whose password is kept, by future
 }
 
 // Differ compares what a device is desired to have without a change and with it. Previous are the settings of its last
@@ -27,13 +30,37 @@ func Differ(before, after resolve.Lane, previous []unit.Setting) *Difference {
 	d := &Difference{held: heldEffects(before, after)}
 	d.desired[without], _ = resolve.Compose(before, previous)
 	d.desired[with], _ = resolve.Compose(after, d.desired[without])
+	d.compare()
+	return d
+}
+
+// compare finds what differs between the desired values, and what is looked up of them for every device.
+func (d *Difference) compare() {
+	d.changes, d.accounts, d.rotated = nil, nil, [2][]principal.Ref{}
+	d.touches = [unit.Rotation + 1]bool{}
 	eachUnit(d.desired[without], d.desired[with], func(id unit.ID, before, after unit.Value) {
+		if key, ok := id.AccountKey(); ok {
+			d.accounts = append(d.accounts, keyAsked{key, [2]*unit.AccountValue{accountOf(before), accountOf(after)}})
+		}
+		if target, ok := id.Target(); ok {
+			for future, value := range [2]unit.Value{before, after} {
+				if value != nil {
+					d.rotated[future] = append(d.rotated[future], target)
+				}
+			}
+		}
 		if !same(before, after) {
 			d.changes = append(d.changes, effect.SettingChange{Unit: id, Before: before, After: after, Supported: true})
 			d.touches[id.Family()] = true
 		}
 	})
-	return d
+}
+
+func accountOf(v unit.Value) *unit.AccountValue {
+	if a, ok := v.(unit.AccountValue); ok {
+		return &a
+	}
+	return nil
 }
 
 // Empty reports whether nothing differs, so that no device is affected.
@@ -52,23 +79,26 @@ func (d *Difference) Compare(state *drift.State, directory principal.Directory) 
 			settings[i].Supported = !slices.Contains(state.Unsupported, settings[i].Unit)
 		}
 	}
-	return settings, d.Effects(state, directory)
+	effects = d.effects(state, directory)
+	if state != nil { // else they are shared, and in order
+		slices.SortFunc(effects, effect.Compare)
+	}
+	return settings, effects
 }
 
-// Effects are those of [Difference.Compare] alone.
-func (d *Difference) Effects(state *drift.State, directory principal.Directory) []effect.Effect {
+// effects are those of [Difference.Compare] alone, in any order.
+func (d *Difference) effects(state *drift.State, directory principal.Directory) []effect.Effect {
 	if d.Empty() {
 		return nil
 	}
 	if state == nil {
 		return d.held
 	}
-	c := &comparer{Difference: d, state: state, directory: directory, effects: slices.Clone(d.held)}
+	c := &comparer{Difference: d, state: state, directory: directory, effects: append(make([]effect.Effect, 0, 16), d.held...)}
 	if len(state.Unsupported) > 0 {
 		c.Difference = d.supported(state.Unsupported)
 	}
 	c.run()
-	slices.SortFunc(c.effects, effect.Compare)
 	return c.effects
 }
 
@@ -82,12 +112,7 @@ func (d *Difference) supported(unsupported []unit.ID) *Difference {
 	for future, settings := range d.desired {
 		left.desired[future] = slices.DeleteFunc(slices.Clone(settings), not)
 	}
-	for _, change := range d.changes {
-		if !slices.Contains(unsupported, change.Unit) {
-			left.changes = append(left.changes, change)
-			left.touches[change.Unit.Family()] = true
-		}
-	}
+	left.compare()
 	return left
 }
 
@@ -98,6 +123,8 @@ type comparer struct {
 	directory principal.Directory
 	effects   []effect.Effect
 	keys      []keyMeaning // of the keys looked at so far
+
+	administrators *[2][]identity // its members by future, nil until they were looked for
 }
 
 func (c *comparer) add(id unit.ID, kind effect.Kind, subject string, before, after any) {

@@ -6,7 +6,6 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 )
 
@@ -33,48 +32,35 @@ func (c *comparer) identify(ref principal.Ref, future int) identity {
 	return identity{}
 }
 
-func (c *comparer) identifyAll(refs []principal.Ref, future int) (list []identity) {
-	for _, ref := range refs {
-		if who := c.identify(ref, future); !who.isNobody() && !slices.Contains(list, who) {
-			list = append(list, who)
-		}
-	}
-	return list
-}
-
 // membersOf are the members of a local group in a future.
 func (c *comparer) membersOf(id unit.ID, group *drift.LocalGroup, future int) []identity {
 	desired, asked := valueOf(c.desired[future], id).(unit.Members)
-	var list []identity
+	list := make([]identity, 0, len(group.Members)+len(desired.Present))
 	if !desired.Closed {
 		for _, m := range group.Members {
 			list = append(list, identity{sid: m.SID})
 		}
 	}
 	if asked {
-		for _, who := range c.identifyAll(desired.Present, future) {
-			if !slices.Contains(list, who) {
+		for _, ref := range desired.Present {
+			if who := c.identify(ref, future); !who.isNobody() && !slices.Contains(list, who) {
 				list = append(list, who)
 			}
 		}
-		absent := c.identifyAll(desired.Absent, future)
-		list = slices.DeleteFunc(list, func(who identity) bool { return slices.Contains(absent, who) })
-	}
-	removed := c.removed(future)
-	return slices.DeleteFunc(list, func(who identity) bool { return slices.Contains(removed, who.sid) })
-}
-
-// removed are the identifiers of the accounts that a future removes.
-func (c *comparer) removed(future int) (sids []principal.SID) {
-	for _, s := range c.desired[future] {
-		if v, ok := s.Value.(unit.AccountValue); ok && v.State == unit.Absent {
-			key, _ := s.Unit.AccountKey()
-			if a := c.key(key).means[future].account; a != nil {
-				sids = append(sids, a.SID)
+		for _, ref := range desired.Absent {
+			if at := slices.Index(list, c.identify(ref, future)); at >= 0 {
+				list = slices.Delete(list, at, at+1)
 			}
 		}
 	}
-	return sids
+	for i := range c.accounts {
+		if v := c.accounts[i].asked[future]; v != nil && v.State == unit.Absent {
+			if a := c.key(c.accounts[i].key).means[future].account; a != nil {
+				list = slices.DeleteFunc(list, func(who identity) bool { return who.sid == a.SID })
+			}
+		}
+	}
+	return list
 }
 
 // group is a local group that the device reported, under the name that policies have for it.
@@ -83,11 +69,30 @@ type group struct {
 	*drift.LocalGroup
 }
 
+// knownIDs are the settings of known local groups by name.
+var knownIDs = func() map[string]unit.ID {
+	ids := map[string]unit.ID{}
+	for name := range unit.KnownLocalGroups {
+		ids[name] = unit.MembershipOf(name)
+	}
+	return ids
+}()
+
+// idOf is the setting of a local group, the zero ID where its name can be none.
+func idOf(g *drift.LocalGroup) unit.ID {
+	name := g.PolicyName()
+	if id, known := knownIDs[name]; known {
+		return id
+	}
+	return unit.MembershipOf(name)
+}
+
 // groups are the local groups of the report.
 func (c *comparer) groups() (list []group) {
+	list = make([]group, 0, len(c.state.LocalGroups))
 	for i := range c.state.LocalGroups {
 		g := &c.state.LocalGroups[i]
-		if id := unit.MembershipOf(nameOf(g)); !id.IsZero() {
+		if id := idOf(g); !id.IsZero() {
 			list = append(list, group{id, g})
 		}
 	}
@@ -103,16 +108,6 @@ func (c *comparer) groups() (list []group) {
 	return list
 }
 
-// nameOf is what policies call a local group: by its well-known identifier, else by its name.
-func nameOf(g *drift.LocalGroup) string {
-	for name := range unit.KnownLocalGroups {
-		if drift.WellKnown(name) == g.SID {
-			return name
-		}
-	}
-	return text.Fold(g.LocalGroup)
-}
-
 // members finds out who leaves and who joins the local groups that the device has.
 func (c *comparer) members() {
 	for _, g := range c.groups() {
@@ -120,6 +115,9 @@ func (c *comparer) members() {
 			continue
 		}
 		before, after := c.membersOf(g.id, g.LocalGroup, without), c.membersOf(g.id, g.LocalGroup, with)
+		if g.id == unit.Administrators {
+			c.administrators = &[2][]identity{before, after}
+		}
 		for _, who := range before {
 			if !slices.Contains(after, who) {
 				c.add(g.id, effect.MemberLeaves, c.subject(who), nil, nil)

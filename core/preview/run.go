@@ -45,12 +45,20 @@ func NewComparison(before, after *plan.Plan) *Comparison {
 			continue
 		}
 		p := &pair{before: lane(key[without]), after: lane(key[with])}
-		if !p.before.Holds() && !p.after.Holds() {
+		switch {
+		case sameLane(p.before, p.after):
+			p.shared = &Difference{}
+		case !p.before.Holds() && !p.after.Holds():
 			p.shared = Differ(p.before, p.after, nil)
 		}
 		c.pairs[key] = p
 	}
 	return c
+}
+
+// sameLane reports whether a lane was taken from one plan into the other.
+func sameLane(a, b resolve.Lane) bool {
+	return len(a.Units) > 0 && len(b.Units) > 0 && &a.Units[0] == &b.Units[0] && len(a.Units) == len(b.Units)
 }
 
 // lane is what a scope is told. One whose policies cannot be used keeps everything as it is.

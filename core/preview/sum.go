@@ -36,9 +36,13 @@ func (t *Tally) Add(device string, reported bool, effects []effect.Effect) {
 		t.Leaving++
 	}
 	for _, e := range effects {
-		t.add(effect.Sum{
-			Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Devices: 1, First: []string{device}, Before: e.Before, After: e.After,
-		})
+		key := sumKey{e.Kind, e.Unit, e.Subject}
+		sum := t.sums[key]
+		if sum == nil {
+			sum = &effect.Sum{Kind: e.Kind, Unit: e.Unit, Subject: e.Subject, Before: e.Before, After: e.After}
+			t.sums[key] = sum
+		}
+		sum.Count(device, e.Before, e.After)
 	}
 }
 
@@ -46,7 +50,7 @@ func (t *Tally) Add(device string, reported bool, effects []effect.Effect) {
 func (t *Tally) Count(c *Comparison, device int, known Device) {
 	d := c.Difference(device, known.Previous)
 	if !d.Empty() {
-		t.Add(c.before.Devices[device].Name, known.State != nil, d.Effects(known.State, c.after.Directory))
+		t.Add(c.before.Devices[device].Name, known.State != nil, d.effects(known.State, c.after.Directory))
 	}
 }
 

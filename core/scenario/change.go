@@ -108,7 +108,8 @@ func (s *Scenario) futures(each fleet.Each) (before, after *plan.Plan, err error
 	if err != nil {
 		return nil, nil, err
 	}
-	return plan.Run(s.Inputs, each), plan.Run(edited, each), nil
+	before = plan.Run(s.Inputs, each)
+	return before, plan.RunAfter(before, edited, each), nil
 }
 
 func (s *Scenario) known(device int) preview.Device {

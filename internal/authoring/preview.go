@@ -57,7 +57,8 @@ func (s *Service) future(ctx context.Context, reach auth.Reach, edits []Edit) (*
 	if err != nil {
 		return nil, err
 	}
-	f.Comparison = preview.NewComparison(plan.Run(f.before, atOnce), plan.Run(f.after, atOnce))
+	now := plan.Run(f.before, atOnce)
+	f.Comparison = preview.NewComparison(now, plan.RunAfter(now, f.after, atOnce))
 	return f, ctx.Err()
 }
 
