@@ -32,7 +32,7 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 test: build
 	@scripts/install postgresql directory chromium
 	cd console && npm run --silent test
-	go test -timeout 38m -parallel 4 ./...
+	go test -timeout 38m -parallel 5 ./...
 
 lint: build
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -d $$(git ls-files '*.go'); exit 1; }

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"io"
 	"os"
@@ -125,11 +126,13 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 			"/findings?state=settled&unit=lockout", "/findings?state=settled&since=2031-01-01T00:00:00Z", "/findings?unit=administrators", "/findings?kind=member_extra", "/finding-sums", "/finding-sums?group=group-3",
 			"/finding-sums?state=settled", "/device-events", "/device-events?kind=member_removed", "/device-events?kind=guard_refused", "/device-events?group=few", "/device-events?group=group-7&since=2031-01-01T00:00:00Z",
 			"/device-events?until=2020-01-01T00:00:00Z", "/orders", "/orders?group=few", "/order-progress/some", "/passwords", "/passwords?search=777", "/passwords?overdue=true", "/reveals", "/reveals?group=few", "/approvals",
-			"/held-settings", "/locked-accounts", "/directory?search=nobody", "/devices/SKL-BIG-000001", "/devices/SKL-BIG-000001/why", "/devices/SKL-BIG-000001/passwords", "/tokens", "/session"} {
+			"/held-settings", "/locked-accounts", "/directory?search=nobody", "/devices/SKL-BIG-000001", "/devices/SKL-BIG-000001/why", "/devices/SKL-BIG-000001/passwords", "/tokens", "/session",
+			"/changes", "/changes?search=none", "/standing-history", "/standing-history?group=few", "/enrolment-tokens"} {
 			status := try(t, s.URL, described{path, "GET", "/api/v1" + path}, header)
 			assert.Less(t, status, 500, path)
 		}
-		for _, o := range []described{{"test-rule", "POST", "/api/v1/rule-trial"}, {"check-policy", "POST", "/api/v1/policy-check"}} {
+		for _, o := range []described{{"test-rule", "POST", "/api/v1/rule-trial"}, {"check-policy", "POST", "/api/v1/policy-check"},
+			{"show-ladder", "POST", "/api/v1/ladder"}, {"match-device-names", "POST", "/api/v1/device-names"}} {
 			assert.Equal(t, 200, try(t, s.URL, o, header), o.id)
 		}
 	}
@@ -200,6 +203,17 @@ func BenchmarkPages(b *testing.B) {
 	require.NoError(b, change(b, url, "truncate devices, group_members, groups cascade"))
 	largeFleet(b, url, fleetSize)
 	ctx := b.Context()
+	require.NoError(b, change(b, url, `insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at,
+		digest, body) select id, 1, 1, 1, 1, now(), now(), '', '`+bigReport+`' from devices`))
+	require.NoError(b, change(b, url, "update devices d set report_id = r.id from reports r where r.device_id = d.id"))
+	require.NoError(b, change(b, url, "vacuum analyze"))
+	stricter := func(groups ...string) []api.ChangeEdit {
+		return []api.ChangeEdit{
+			{Kind: "publish", Name: "stricter", Document: document("stricter", "passwords: {min_length: 20}\n"+
+				"membership: [{local_group: administrators, mode: exact, members: [sid:S-1-5-21-1-2-3-1104]}]")},
+			aimAt("stricter", 1, 0, groups...),
+		}
+	}
 	require.Eventually(b, func() bool {
 		n, err := c.Standings(ctx, client.DeviceQuery{})
 		return err == nil && n.InStep+n.Drifted+n.Held == fleetSize
@@ -223,8 +237,11 @@ func BenchmarkPages(b *testing.B) {
 			_, err := c.Findings(ctx, client.FindingQuery{Group: "group-7"}, client.Page{})
 			return err
 		},
-		"events-few": func() error { _, err := c.Events(ctx, client.EventQuery{Group: "few"}, client.Page{}); return err },
-		"policies":   func() error { _, err := c.Policies(ctx, "", client.Page{}); return err },
+		"events-few":            func() error { _, err := c.Events(ctx, client.EventQuery{Group: "few"}, client.Page{}); return err },
+		"policies":              func() error { _, err := c.Policies(ctx, "", client.Page{}); return err },
+		"preview-of-3000":       func() error { _, err := c.PreviewEdits(ctx, stricter("group-3")); return err },
+		"preview-of-everything": func() error { _, err := c.PreviewEdits(ctx, stricter("everything")); return err },
+		"ladder":                func() error { _, err := c.Ladder(ctx, "", "group-3"); return err },
 	} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
@@ -233,3 +250,34 @@ func BenchmarkPages(b *testing.B) {
 		})
 	}
 }
+
+// bigReport is what a workstation of eight accounts and three local groups reports.
+var bigReport = func() string {
+	sid := func(n int) string { return fmt.Sprintf("S-1-5-21-7-8-9-%d", n) }
+	var accounts, members []map[string]any
+	for i, name := range strings.Fields("quay-0 visitor keeper-01 crew-2 crew-6 old-2 mechanic harbour") {
+		a := map[string]any{"name": name, "sid": sid(1000 + i), "enabled": true, "full_name": "", "description": "", "password_expires": true}
+		switch i {
+		case 0:
+			a["builtin"] = "administrator"
+		case 1:
+			a["builtin"] = "guest"
+		}
+		accounts = append(accounts, a)
+		members = append(members, map[string]any{"name": name, "sid": a["sid"]})
+	}
+	var groups []map[string]any
+	for i, name := range []string{"administrators", "users", "guests"} {
+		groups = append(groups, map[string]any{"local_group": name, "sid": fmt.Sprintf("S-1-5-32-%d", 544+i), "members": members})
+	}
+	data, err := json.Marshal(map[string]any{
+		"format": "rankwarden.report/1", "device": "SKL-BIG", "seq": 1, "at": "2031-03-04T06:00:00Z", "platform": "windows",
+		"accounts": accounts, "local_groups": groups,
+		"passwords": map[string]any{"min_length": 8, "history": 24, "max_age_days": 42, "min_age_days": 0, "complexity": true},
+		"lockout":   map[string]any{"threshold": 5, "duration_minutes": 15, "window_minutes": 15},
+	})
+	if err != nil {
+		panic(err) // plain text and numbers
+	}
+	return string(data)
+}()

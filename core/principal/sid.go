@@ -20,36 +20,23 @@ const maxSubAuthorities = 15
 
 // ParseSID reads a security identifier such as S-1-5-21-7-8-9-1104, in either case. Its errors match [ErrSID].
 func ParseSID(text string) (SID, error) {
-	parts := strings.Split(strings.ToUpper(text), "-")
-	if len(parts) < 4 || parts[0] != "S" || parts[1] != "1" {
+	sid := strings.ToUpper(text) // itself when it is in upper case already
+	rest, ok := strings.CutPrefix(sid, "S-1-")
+	if !ok || !strings.Contains(rest, "-") {
 		return SID{}, fmt.Errorf("%w: %q must look like S-1-5-21-1-2-3-1104", ErrSID, text)
 	}
-	if len(parts)-3 > maxSubAuthorities {
-		return SID{}, fmt.Errorf(
-			"%w: %q has %d sub-authorities, at most %d are possible",
-			ErrSID,
-			text,
-			len(parts)-3,
-			maxSubAuthorities,
-		)
+	if n := strings.Count(rest, "-"); n > maxSubAuthorities {
+		return SID{}, fmt.Errorf("%w: %q has %d sub-authorities, at most %d are possible", ErrSID, text, n, maxSubAuthorities)
 	}
-	for i, part := range parts[2:] {
-		bits := 32
-		if i == 0 {
-			bits = 48 // the authority is six bytes, each sub-authority four
-		}
-		n, err := strconv.ParseUint(part, 10, bits)
-		if err != nil || strconv.FormatUint(n, 10) != part {
-			return SID{}, fmt.Errorf(
-				"%w: part %q of %q is not a plain number of at most %d bits",
-				ErrSID,
-				part,
-				text,
-				bits,
-			)
+	bits := 48 // the authority is six bytes, each sub-authority four
+	for more := true; more; bits = 32 {
+		var part string
+		part, rest, more = strings.Cut(rest, "-")
+		if _, err := strconv.ParseUint(part, 10, bits); err != nil || part[0] == '+' || len(part) > 1 && part[0] == '0' {
+			return SID{}, fmt.Errorf("%w: part %q of %q is not a plain number of at most %d bits", ErrSID, part, text, bits)
 		}
 	}
-	return SID{strings.Join(parts, "-")}, nil
+	return SID{sid}, nil
 }
 
 // SIDFromBytes reads the packed form of [MS-DTYP] 2.4.2.2 in which directories keep an objectSid. Its errors

@@ -1,9 +1,10 @@
 package store
 
 import (
-	"encoding/json"
 	"fmt"
 	"time"
+
+	quickjson "github.com/segmentio/encoding/json" // a preview reads the report of every device
 
 	"rankwarden.example/core/drift"
 )
@@ -185,7 +186,7 @@ func (t Tx) KnownStates(ids []string) (map[string]KnownState, error) {
 		k := KnownState{ID: r.ID, Settings: r.Settings}
 		if r.Body != nil {
 			var report drift.Report
-			if err := json.Unmarshal([]byte(*r.Body), &report); err != nil {
+			if err := quickjson.Unmarshal([]byte(*r.Body), &report); err != nil {
 				return nil, fmt.Errorf("reading the report of device %s: %w", r.ID, err)
 			}
 			k.State = &report.State
