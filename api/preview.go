@@ -27,7 +27,13 @@ func EffectSums(sums []effect.Sum) (views []EffectSum, takesAway bool) {
 
 // Affected is what a change would do to one device, in words too.
 func Affected(a effect.Affected, id string) AffectedDevice {
-	view := AffectedDevice{Device: a.Device, DeviceID: id, Reported: a.Reported, Settings: []SettingChange{}, Effects: []Effect{}}
+	view := AffectedDevice{
+		Device:   a.Device,
+		DeviceID: id,
+		Reported: a.Reported,
+		Settings: []SettingChange{},
+		Effects:  []Effect{},
+	}
 	value := func(v unit.Value) any {
 		if v == nil {
 			return nil

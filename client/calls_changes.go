@@ -71,7 +71,12 @@ func (c *Client) ApplyChange(ctx context.Context, name, digest string) (api.Chan
 }
 
 // DecideChange approves or refuses a change that waits for a second person, as in the preview of the digest.
-func (c *Client) DecideChange(ctx context.Context, name string, approve bool, reason, digest string) (api.ChangeDetail, error) {
+func (c *Client) DecideChange(
+	ctx context.Context,
+	name string,
+	approve bool,
+	reason, digest string,
+) (api.ChangeDetail, error) {
 	return c.changeStep(ctx, name, "decision", map[string]any{"approve": approve, "reason": reason, "digest": digest})
 }
 

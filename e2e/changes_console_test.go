@@ -126,7 +126,9 @@ func TestAContestIsDecidedOnTheLadder(t *testing.T) {
 	)
 	b.do(
 		"add it to the change by keyboard",
-		browser.Until(`[...document.querySelectorAll("button")].some(b => b.innerText === "Add 1 move to the change" && (b.focus(), true))`),
+		browser.Until(
+			`[...document.querySelectorAll("button")].some(b => b.innerText === "Add 1 move to the change" && (b.focus(), true))`,
+		),
 		chromedp.KeyEvent(kb.Enter),
 		browser.Reads("Draft change: 1 edit"),
 	)
@@ -134,7 +136,11 @@ func TestAContestIsDecidedOnTheLadder(t *testing.T) {
 	x, err := s.owner.Change(ctx, "decide")
 	require.NoError(t, err)
 	require.Len(t, x.Edits, 1)
-	assert.Equal(t, api.Aim{Policy: "lamp", Include: []string{"everything"}, Rank: 190, Stance: "enforce"}, *x.Edits[0].Assignment)
+	assert.Equal(
+		t,
+		api.Aim{Policy: "lamp", Include: []string{"everything"}, Rank: 190, Stance: "enforce"},
+		*x.Edits[0].Assignment,
+	)
 	p, err := s.owner.PreviewChange(ctx, "decide")
 	require.NoError(t, err)
 	_, err = s.owner.ApplyChange(ctx, "decide", p.Digest)

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -16,6 +17,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/authoring"
 )
 
@@ -29,7 +31,12 @@ const outsider = "sid:S-1-5-21-1-2-3-1104"
 
 // aimAt is the edit that aims a policy at groups under its own name.
 func aimAt(policy string, rank int, basedOn int64, groups ...string) api.ChangeEdit {
-	return api.ChangeEdit{Kind: "assign", Name: policy, BasedOn: basedOn, Assignment: &api.Aim{Policy: policy, Include: groups, Rank: rank}}
+	return api.ChangeEdit{
+		Kind:       "assign",
+		Name:       policy,
+		BasedOn:    basedOn,
+		Assignment: &api.Aim{Policy: policy, Include: groups, Rank: rank},
+	}
 }
 
 func words(p api.Preview) (list []string) {
@@ -138,10 +145,17 @@ func TestAChangeIsDraftedPreviewedAndApplied(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "applied", history.Items[0].What)
 	assert.Equal(t, "created", history.Items[len(history.Items)-1].What)
-	trail, err := query[string](t, s.config.Database,
-		"select string_agg(action || ' ' || object, ', ' order by seq) from audit_entries where action like '%.published' or action = 'assignment.made' or action = 'change.applied'")
+	trail, err := query[string](
+		t,
+		s.config.Database,
+		"select string_agg(action || ' ' || object, ', ' order by seq) from audit_entries where action like '%.published' or action = 'assignment.made' or action = 'change.applied'",
+	)
 	require.NoError(t, err)
-	assert.Contains(t, trail, "change.applied close-workshop, policy.published workshop, assignment.made workshop, policy.published base")
+	assert.Contains(
+		t,
+		trail,
+		"change.applied close-workshop, policy.published workshop, assignment.made workshop, policy.published base",
+	)
 }
 
 func effectWords(d api.AffectedDevice) (list []string) {
@@ -242,6 +256,79 @@ func TestASecondPersonApprovesAChange(t *testing.T) {
 	assert.Equal(t, "done", x.State)
 }
 
+// What is pasted, misspelt or gone by now is refused clearly, and loses nothing.
+func TestBadInputToAChange(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
+	s.enrolled("SKL-WKS-00001")
+	_, err := s.owner.CreateChange(ctx, "wide", "", "")
+	require.NoError(t, err)
+	pasted := func(n int) *api.GroupBody {
+		body := &api.GroupBody{}
+		for i := range n {
+			body.Devices = append(body.Devices, fmt.Sprintf("SKL-WKS-%05d", i))
+		}
+		return body
+	}
+	_, err = s.owner.AddEdit(ctx, "wide", api.ChangeEdit{Kind: "group", Name: "many", Group: pasted(20_001)})
+	problem(t, err, http.StatusUnprocessableEntity, "20000")
+	_, err = s.owner.AddEdit(ctx, "wide", api.ChangeEdit{Kind: "group", Name: "many", Group: pasted(10_000)})
+	require.NoError(t, err)
+	_, err = s.owner.AddEdit(ctx, "wide", aimAt("base", 400, 1, "many"))
+	require.NoError(t, err)
+	for says, e := range map[string]api.ChangeEdit{
+		"line 1, column 7":                   {Kind: "group", Name: "ruled", Group: &api.GroupBody{Rule: "device.nmae == 'x'"}},
+		"either a list of devices or a rule": {Kind: "group", Name: "both", Group: &api.GroupBody{Rule: "true", Devices: []string{"a"}}},
+		`cannot name a group`:                {Kind: "group", Name: "No name", Group: pasted(1)},
+		`there is no assignment "bse"`:       {Kind: "withdraw", Name: "bse"},
+		"is named \"other\"":                 {Kind: "publish", Name: "base", Document: document("other", "lockout: {threshold: 3}")},
+		"the policy cannot be used":          {Kind: "publish", Name: "base", Document: document("base", "lockout: {threshold: many}")},
+		"no device":                          {Kind: "assign", Name: "none", Assignment: &api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"everything"}, Rank: 1}},
+	} {
+		_, err = s.owner.AddEdit(ctx, "wide", e)
+		problem(t, err, http.StatusUnprocessableEntity, says)
+	}
+	_, err = s.owner.AddEdit(ctx, "gone", aimAt("base", 1, 1, "everything"))
+	problem(t, err, http.StatusNotFound, `there is no change "gone"`)
+	x, err := s.owner.Change(ctx, "wide")
+	require.NoError(t, err)
+	assert.Len(t, x.Edits, 2)
+	p, err := s.owner.PreviewChange(ctx, "wide")
+	require.NoError(t, err)
+	assert.Zero(t, p.Devices, "who meets it met it before")
+
+	// What the change is about is deleted meanwhile: it says so, and cannot go out.
+	a, err := s.owner.Assignment(ctx, "base")
+	require.NoError(t, err)
+	require.NoError(t, s.owner.DeleteAssignment(ctx, "base", a.Version))
+	x, err = s.owner.Change(ctx, "wide")
+	require.NoError(t, err)
+	assert.True(t, x.Edits[1].Conflict)
+	assert.Zero(t, x.Edits[1].Now)
+	_, err = s.owner.AddEdit(ctx, "wide", api.ChangeEdit{Kind: "drop_group", Name: "many"})
+	problem(t, err, http.StatusUnprocessableEntity, `there is no group "many"`)
+	_, err = s.owner.ApplyChange(ctx, "wide", p.Digest)
+	problem(t, err, http.StatusPreconditionFailed, "")
+	_, err = s.owner.DropChange(ctx, "wide", "too late")
+	require.NoError(t, err)
+	_, err = s.owner.AddEdit(ctx, "wide", aimAt("base", 1, 0, "everything"))
+	problem(t, err, http.StatusConflict, "is dropped and cannot be altered")
+}
+
+// The starting points that the console offers for a policy have no problem.
+func TestStartingPointsOfAPolicyAreValid(t *testing.T) {
+	source, err := os.ReadFile("../console/src/places/policies/starts.ts")
+	require.NoError(t, err)
+	starts := regexp.MustCompile("(?s)source: `([^`]+)`").FindAllSubmatch(source, -1)
+	require.Len(t, starts, 3)
+	for _, start := range starts {
+		doc, problems := policy.Parse(start[1], nil)
+		require.NotNil(t, doc)
+		assert.Empty(t, problems, doc.Name)
+	}
+}
+
 // With reach over some groups one sees what a change does there, and lets out nothing that does more.
 func TestAChangeRespectsReach(t *testing.T) {
 	s := start(t)
@@ -286,7 +373,10 @@ func TestChangesAndFoldersByCommand(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
-	_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "workshop", Devices: []string{"SKL-WKS-001", "SKL-WKS-002"}})
+	_, err := s.owner.CreateGroup(
+		ctx,
+		client.GroupSpec{Name: "workshop", Devices: []string{"SKL-WKS-001", "SKL-WKS-002"}},
+	)
 	require.NoError(t, err)
 	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "newer", Rule: "device.os_build >= 22000"})
 	require.NoError(t, err)
@@ -297,7 +387,11 @@ func TestChangesAndFoldersByCommand(t *testing.T) {
 	run := func(status int, args ...string) string {
 		t.Helper()
 		cmd := exec.Command(filepath.Join(binaries, "rankwarden"), args...)
-		cmd.Dir, cmd.Env = dir, []string{"HOME=" + dir, "RANKWARDEN_SERVER=" + s.URL, "RANKWARDEN_TOKEN=" + token.Secret}
+		cmd.Dir, cmd.Env = dir, []string{
+			"HOME=" + dir,
+			"RANKWARDEN_SERVER=" + s.URL,
+			"RANKWARDEN_TOKEN=" + token.Secret,
+		}
 		out, err := cmd.CombinedOutput()
 		got := 0
 		if exit, ok := err.(*exec.ExitError); ok {
@@ -348,7 +442,11 @@ func TestChangesAndFoldersByCommand(t *testing.T) {
 	assert.Contains(t, run(0, "change", "list"), "From the folder")
 	assert.Contains(t, run(2, "change", "apply", "release-42"), "use --yes")
 	run(0, "assignment", "set", "base", "--rank", "450")
-	assert.Contains(t, run(0, "change", "show", "release-42"), "altered by somebody else since; run: rankwarden change keep release-42 assignment base")
+	assert.Contains(
+		t,
+		run(0, "change", "show", "release-42"),
+		"altered by somebody else since; run: rankwarden change keep release-42 assignment base",
+	)
 	assert.Contains(t, run(3, "change", "apply", "release-42", "--yes"), "somebody else altered assignment base")
 	run(0, "change", "keep", "release-42", "assignment", "base")
 	assert.Contains(t, run(0, "change", "apply", "release-42", "--yes"), "Applied release-42 to all devices at once.")
@@ -358,7 +456,11 @@ func TestChangesAndFoldersByCommand(t *testing.T) {
 	assert.Contains(t, run(0, "change", "history", "release-42"), "applied")
 	members, err := s.owner.GroupDevices(ctx, "workshop", client.Page{})
 	require.NoError(t, err)
-	assert.Equal(t, "SKL-WKS-001 skl-wks-003", strings.Join([]string{members.Items[0].Device, members.Items[1].Device}, " "))
+	assert.Equal(
+		t,
+		"SKL-WKS-001 skl-wks-003",
+		strings.Join([]string{members.Items[0].Device, members.Items[1].Device}, " "),
+	)
 	run(0, "change", "create", "never")
 	run(0, "change", "drop", "never", "--reason", "not wanted")
 	assert.Contains(t, run(0, "change", "list"), "No open changes.")

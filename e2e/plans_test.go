@@ -203,8 +203,11 @@ func BenchmarkPages(b *testing.B) {
 	require.NoError(b, change(b, url, "truncate devices, group_members, groups cascade"))
 	largeFleet(b, url, fleetSize)
 	ctx := b.Context()
-	require.NoError(b, change(b, url, `insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at,
-		digest, body) select id, 1, 1, 1, 1, now(), now(), '', '`+bigReport+`' from devices`))
+	require.NoError(
+		b,
+		change(b, url, `insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at,
+		digest, body) select id, 1, 1, 1, 1, now(), now(), '', '`+bigReport+`' from devices`),
+	)
 	require.NoError(b, change(b, url, "update devices d set report_id = r.id from reports r where r.device_id = d.id"))
 	require.NoError(b, change(b, url, "vacuum analyze"))
 	stricter := func(groups ...string) []api.ChangeEdit {
@@ -256,7 +259,14 @@ var bigReport = func() string {
 	sid := func(n int) string { return fmt.Sprintf("S-1-5-21-7-8-9-%d", n) }
 	var accounts, members []map[string]any
 	for i, name := range strings.Fields("quay-0 visitor keeper-01 crew-2 crew-6 old-2 mechanic harbour") {
-		a := map[string]any{"name": name, "sid": sid(1000 + i), "enabled": true, "full_name": "", "description": "", "password_expires": true}
+		a := map[string]any{
+			"name":             name,
+			"sid":              sid(1000 + i),
+			"enabled":          true,
+			"full_name":        "",
+			"description":      "",
+			"password_expires": true,
+		}
 		switch i {
 		case 0:
 			a["builtin"] = "administrator"
@@ -268,13 +278,22 @@ var bigReport = func() string {
 	}
 	var groups []map[string]any
 	for i, name := range []string{"administrators", "users", "guests"} {
-		groups = append(groups, map[string]any{"local_group": name, "sid": fmt.Sprintf("S-1-5-32-%d", 544+i), "members": members})
+		groups = append(
+			groups,
+			map[string]any{"local_group": name, "sid": fmt.Sprintf("S-1-5-32-%d", 544+i), "members": members},
+		)
 	}
 	data, err := json.Marshal(map[string]any{
 		"format": "rankwarden.report/1", "device": "SKL-BIG", "seq": 1, "at": "2031-03-04T06:00:00Z", "platform": "windows",
 		"accounts": accounts, "local_groups": groups,
-		"passwords": map[string]any{"min_length": 8, "history": 24, "max_age_days": 42, "min_age_days": 0, "complexity": true},
-		"lockout":   map[string]any{"threshold": 5, "duration_minutes": 15, "window_minutes": 15},
+		"passwords": map[string]any{
+			"min_length":   8,
+			"history":      24,
+			"max_age_days": 42,
+			"min_age_days": 0,
+			"complexity":   true,
+		},
+		"lockout": map[string]any{"threshold": 5, "duration_minutes": 15, "window_minutes": 15},
 	})
 	if err != nil {
 		panic(err) // plain text and numbers

@@ -195,7 +195,14 @@ func (a *app) assignmentSet() *cobra.Command {
 
 // aimOf is what an assignment is aimed at.
 func aimOf(x api.Assignment) api.Aim {
-	return api.Aim{Policy: x.Policy, Include: x.Include, Exclude: x.Exclude, Within: x.Within, Rank: x.Rank, Stance: x.Stance}
+	return api.Aim{
+		Policy:  x.Policy,
+		Include: x.Include,
+		Exclude: x.Exclude,
+		Within:  x.Within,
+		Rank:    x.Rank,
+		Stance:  x.Stance,
+	}
 }
 
 func (a *app) assignmentRemove() *cobra.Command {
@@ -212,7 +219,13 @@ func (a *app) assignmentRemove() *cobra.Command {
 				return err
 			}
 			if d.change != "" {
-				return d.add(a, cmd, c, "assignment", api.ChangeEdit{Kind: "withdraw", Name: x.Name, BasedOn: x.Version})
+				return d.add(
+					a,
+					cmd,
+					c,
+					"assignment",
+					api.ChangeEdit{Kind: "withdraw", Name: x.Name, BasedOn: x.Version},
+				)
 			}
 			if err := a.edited(cmd.Context(), c, func() error { return c.DeleteAssignment(cmd.Context(), x.Name, x.Version) }); err != nil {
 				return err

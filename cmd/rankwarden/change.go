@@ -23,8 +23,19 @@ func (a *app) changeCommand() *cobra.Command {
 			"set, assignment delete, group create, group edit, group delete. Then: rankwarden preview NAME, rankwarden\n" +
 			"change apply NAME.",
 	}
-	cmd.AddCommand(a.changeList(), a.changeCreate(), a.changeShow(), a.changeKeep(), a.changeRemove(), a.changeFrom(), a.changeApply(),
-		a.changeApprove(), a.changeRefuse(), a.changeDrop(), a.changeHistory())
+	cmd.AddCommand(
+		a.changeList(),
+		a.changeCreate(),
+		a.changeShow(),
+		a.changeKeep(),
+		a.changeRemove(),
+		a.changeFrom(),
+		a.changeApply(),
+		a.changeApprove(),
+		a.changeRefuse(),
+		a.changeDrop(),
+		a.changeHistory(),
+	)
 	return cmd
 }
 
@@ -53,13 +64,33 @@ func (a *app) changeList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "No open changes. Run: rankwarden change create NAME --title TITLE",
+			return list(
+				a,
+				items,
+				"No open changes. Run: rankwarden change create NAME --title TITLE",
 				column[api.ChangeSummary]{title: "Change", value: func(x api.ChangeSummary) string { return x.Name }},
-				column[api.ChangeSummary]{title: "Title", wrap: 1, value: func(x api.ChangeSummary) string { return x.Title }},
-				column[api.ChangeSummary]{title: "State", value: func(x api.ChangeSummary) string { return stateWords[x.State] }},
-				column[api.ChangeSummary]{title: "Edits", right: true, value: func(x api.ChangeSummary) string { return strconv.Itoa(x.Edits) }},
-				column[api.ChangeSummary]{title: "Author", value: func(x api.ChangeSummary) string { return x.CreatedBy }},
-				column[api.ChangeSummary]{title: "Last edited", value: func(x api.ChangeSummary) string { return a.sometime(&x.UpdatedAt, "") }},
+				column[api.ChangeSummary]{
+					title: "Title",
+					wrap:  1,
+					value: func(x api.ChangeSummary) string { return x.Title },
+				},
+				column[api.ChangeSummary]{
+					title: "State",
+					value: func(x api.ChangeSummary) string { return stateWords[x.State] },
+				},
+				column[api.ChangeSummary]{
+					title: "Edits",
+					right: true,
+					value: func(x api.ChangeSummary) string { return strconv.Itoa(x.Edits) },
+				},
+				column[api.ChangeSummary]{
+					title: "Author",
+					value: func(x api.ChangeSummary) string { return x.CreatedBy },
+				},
+				column[api.ChangeSummary]{
+					title: "Last edited",
+					value: func(x api.ChangeSummary) string { return a.sometime(&x.UpdatedAt, "") },
+				},
 			)
 		},
 	}
@@ -82,7 +113,13 @@ func (a *app) changeCreate() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.did(x, "Started the change %s. Add edits with --change %s, then run: rankwarden preview %s\n", x.Name, x.Name, x.Name)
+			return a.did(
+				x,
+				"Started the change %s. Add edits with --change %s, then run: rankwarden preview %s\n",
+				x.Name,
+				x.Name,
+				x.Name,
+			)
 		},
 	}
 	cmd.Flags().StringVar(&title, "title", "", "what it is, in a few words")
@@ -123,12 +160,24 @@ func (a *app) showChange(x api.ChangeDetail) error {
 	for _, e := range x.Edits {
 		fmt.Fprintf(a.out, "  %-10s  %-24s %s\n", strings.ReplaceAll(e.Kind, "_", " "), e.Name, editWords(e.ChangeEdit))
 		if e.Conflict {
-			fmt.Fprintf(a.out, "  %10s  %s altered by somebody else since; run: rankwarden change keep %s %s %s, or change remove\n", "",
-				text.FgRed.Sprint("▲"), x.Name, e.Type, e.Name)
+			fmt.Fprintf(
+				a.out,
+				"  %10s  %s altered by somebody else since; run: rankwarden change keep %s %s %s, or change remove\n",
+				"",
+				text.FgRed.Sprint("▲"),
+				x.Name,
+				e.Type,
+				e.Name,
+			)
 		}
 	}
 	if len(x.Edits) == 0 {
-		fmt.Fprintf(a.out, "  No edits yet. Add one with --change %s, such as: rankwarden policy save FILE --change %s\n", x.Name, x.Name)
+		fmt.Fprintf(
+			a.out,
+			"  No edits yet. Add one with --change %s, such as: rankwarden policy save FILE --change %s\n",
+			x.Name,
+			x.Name,
+		)
 	}
 	if x.Problem != "" {
 		fmt.Fprintf(a.out, "\n  %s %s\n", text.FgRed.Sprint("▲"), x.Problem)
@@ -140,7 +189,12 @@ func (a *app) showChange(x api.ChangeDetail) error {
 func editWords(e api.ChangeEdit) string {
 	switch {
 	case e.Assignment != nil:
-		say := fmt.Sprintf("policy %s, rank %d, to %s", e.Assignment.Policy, e.Assignment.Rank, strings.Join(e.Assignment.Include, ", "))
+		say := fmt.Sprintf(
+			"policy %s, rank %d, to %s",
+			e.Assignment.Policy,
+			e.Assignment.Rank,
+			strings.Join(e.Assignment.Include, ", "),
+		)
 		if e.Assignment.Stance == "trial" {
 			say += ", on trial"
 		}
@@ -185,7 +239,15 @@ func (a *app) changeKeep() *cobra.Command {
 					return a.did(result.Change, "Kept the edit of the %s %s in %s.\n", args[1], args[2], args[0])
 				}
 			}
-			return unusable{fmt.Errorf("the change %s has no edit of a %s %q; see: rankwarden change show %s", args[0], args[1], args[2], args[0])}
+			return unusable{
+				fmt.Errorf(
+					"the change %s has no edit of a %s %q; see: rankwarden change show %s",
+					args[0],
+					args[1],
+					args[2],
+					args[0],
+				),
+			}
 		},
 	}
 }
@@ -244,11 +306,24 @@ func (a *app) changeHistory() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return list(a, items, "Nothing happened yet.",
-				column[api.ChangeEvent]{title: "When", value: func(e api.ChangeEvent) string { return a.sometime(&e.At, "") }},
+			return list(
+				a,
+				items,
+				"Nothing happened yet.",
+				column[api.ChangeEvent]{
+					title: "When",
+					value: func(e api.ChangeEvent) string { return a.sometime(&e.At, "") },
+				},
 				column[api.ChangeEvent]{title: "Who", value: func(e api.ChangeEvent) string { return e.Who }},
-				column[api.ChangeEvent]{title: "What", value: func(e api.ChangeEvent) string { return strings.ReplaceAll(e.What, "_", " ") }},
-				column[api.ChangeEvent]{title: "Detail", wrap: 1, value: func(e api.ChangeEvent) string { return e.Detail }},
+				column[api.ChangeEvent]{
+					title: "What",
+					value: func(e api.ChangeEvent) string { return strings.ReplaceAll(e.What, "_", " ") },
+				},
+				column[api.ChangeEvent]{
+					title: "Detail",
+					wrap:  1,
+					value: func(e api.ChangeEvent) string { return e.Detail },
+				},
 			)
 		},
 	}
@@ -298,8 +373,16 @@ func (d *draft) add(a *app, cmd *cobra.Command, c *client.Client, typ string, e 
 	if err := a.warnings(e.Name, result.Problems, false); err != nil {
 		return err
 	}
-	return a.did(result.Change, "Added %s %s to the change %s, which has %s. Nothing is altered until it is applied; see: "+
-		"rankwarden preview %s\n", strings.ReplaceAll(e.Kind, "_", " "), e.Name, d.change, plural(len(result.Change.Edits), "edit", "edits"), d.change)
+	return a.did(
+		result.Change,
+		"Added %s %s to the change %s, which has %s. Nothing is altered until it is applied; see: "+
+			"rankwarden preview %s\n",
+		strings.ReplaceAll(e.Kind, "_", " "),
+		e.Name,
+		d.change,
+		plural(len(result.Change.Edits), "edit", "edits"),
+		d.change,
+	)
 }
 
 // versionOf gives the version of what was read, 0 when it does not exist.

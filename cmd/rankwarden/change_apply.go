@@ -54,10 +54,20 @@ func (a *app) changeApply() *cobra.Command {
 			}
 			switch is.State {
 			case "waiting":
-				err = a.did(is, "%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: rankwarden change "+
-					"approve %s\n", is.Name, is.Name, is.Name)
+				err = a.did(
+					is,
+					"%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: rankwarden change "+
+						"approve %s\n",
+					is.Name,
+					is.Name,
+					is.Name,
+				)
 			case "draft":
-				err = a.did(is, "The approval of %s has lapsed: it would do something else by now. Run this command again.\n", is.Name)
+				err = a.did(
+					is,
+					"The approval of %s has lapsed: it would do something else by now. Run this command again.\n",
+					is.Name,
+				)
 			default:
 				return a.did(is, "Applied %s to all devices at once. See: rankwarden watch\n", is.Name)
 			}

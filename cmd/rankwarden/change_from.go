@@ -23,7 +23,9 @@ func (a *app) exportCommand() *cobra.Command {
 			"the folder with \"rankwarden change from DIR\" finds nothing until one of the two is edited.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if found, err := os.ReadDir(args[0]); err == nil && len(found) > 0 && !overwrite {
-				return unusable{fmt.Errorf("%s is not empty; use --overwrite to replace files of the same names", args[0])}
+				return unusable{
+					fmt.Errorf("%s is not empty; use --overwrite to replace files of the same names", args[0]),
+				}
 			}
 			c, err := a.connect()
 			if err != nil {
@@ -36,9 +38,23 @@ func (a *app) exportCommand() *cobra.Command {
 			if err := f.write(args[0]); err != nil {
 				return unusable{err}
 			}
-			counts := map[string]int{"policies": len(f.policies), "groups": len(f.groups), "assignments": len(f.assignments)}
-			return a.did(counts, "Wrote %s, %s and %s to %s.\n", plural(len(f.policies), "policy", "policies"),
-				plural(len(f.groups), "group", "groups"), plural(len(f.assignments), "assignment", "assignments"), args[0])
+			counts := map[string]int{
+				"policies":    len(f.policies),
+				"groups":      len(f.groups),
+				"assignments": len(f.assignments),
+			}
+			return a.did(
+				counts,
+				"Wrote %s, %s and %s to %s.\n",
+				plural(len(f.policies), "policy", "policies"),
+				plural(
+					len(f.groups),
+					"group",
+					"groups",
+				),
+				plural(len(f.assignments), "assignment", "assignments"),
+				args[0],
+			)
 		},
 	}
 	cmd.Flags().BoolVar(&overwrite, "overwrite", false, "replace files of the same names")
@@ -93,8 +109,14 @@ func (a *app) changeFrom() *cobra.Command {
 					return err
 				}
 			}
-			return a.did(folderResult{Change: name, Edits: edits}, "Added %s to the change %s: %s. See: rankwarden preview %s\n",
-				plural(len(edits), "edit", "edits"), name, strings.Join(namesOf(edits, editName), ", "), name)
+			return a.did(
+				folderResult{Change: name, Edits: edits},
+				"Added %s to the change %s: %s. See: rankwarden preview %s\n",
+				plural(len(edits), "edit", "edits"),
+				name,
+				strings.Join(namesOf(edits, editName), ", "),
+				name,
+			)
 		},
 	}
 	f := cmd.Flags()

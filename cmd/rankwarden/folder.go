@@ -67,7 +67,11 @@ func readFolder(dir string) (*folder, error) {
 		}
 		doc, problems := policy.Parse(source, nil)
 		if doc == nil || !policy.Usable(problems) {
-			return nil, fmt.Errorf("%s: %w", file, &client.Problem{Detail: "the policy cannot be used", Problems: problems})
+			return nil, fmt.Errorf(
+				"%s: %w",
+				file,
+				&client.Problem{Detail: "the policy cannot be used", Problems: problems},
+			)
 		}
 		if _, twice := f.policies[doc.Name]; twice {
 			return nil, fmt.Errorf("%s: another file has the policy %q too", file, doc.Name)
@@ -81,8 +85,14 @@ func readFolder(dir string) (*folder, error) {
 		return nil, err
 	}
 	if len(files) == 0 && f.groups == nil && f.assignments == nil {
-		return nil, fmt.Errorf("%s has none of %s/*.yaml, %s and %s; write them with: rankwarden export %s", dir, policiesFolder, groupsFile,
-			assignmentsFile, dir)
+		return nil, fmt.Errorf(
+			"%s has none of %s/*.yaml, %s and %s; write them with: rankwarden export %s",
+			dir,
+			policiesFolder,
+			groupsFile,
+			assignmentsFile,
+			dir,
+		)
 	}
 	return f, nil
 }
@@ -108,8 +118,16 @@ func readList[T any](path string, into *[]T) error {
 
 // inForce reads what the service has in force.
 func inForce(ctx context.Context, c *client.Client) (*folder, error) {
-	f := &folder{policies: map[string]string{}, versions: map[string]int64{}, groups: []folderGroup{}, assignments: []folderAssignment{}}
-	policies, err := client.All(0, func(p client.Page) (client.List[api.PolicySummary], error) { return c.Policies(ctx, "", p) })
+	f := &folder{
+		policies:    map[string]string{},
+		versions:    map[string]int64{},
+		groups:      []folderGroup{},
+		assignments: []folderAssignment{},
+	}
+	policies, err := client.All(
+		0,
+		func(p client.Page) (client.List[api.PolicySummary], error) { return c.Policies(ctx, "", p) },
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -128,7 +146,10 @@ func inForce(ctx context.Context, c *client.Client) (*folder, error) {
 		}
 		f.policies[p.Name] = r.Source
 	}
-	groups, err := client.All(0, func(p client.Page) (client.List[api.GroupSummary], error) { return c.Groups(ctx, "", p) })
+	groups, err := client.All(
+		0,
+		func(p client.Page) (client.List[api.GroupSummary], error) { return c.Groups(ctx, "", p) },
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -140,10 +161,16 @@ func inForce(ctx context.Context, c *client.Client) (*folder, error) {
 		f.versions["group "+g.Name] = version
 		f.groups = append(f.groups, folderGroup{g.Name, body.Description, body.Rule, body.Devices})
 	}
-	assignments, err := client.All(0, func(p client.Page) (client.List[api.Assignment], error) { return c.Assignments(ctx, "", p) })
+	assignments, err := client.All(
+		0,
+		func(p client.Page) (client.List[api.Assignment], error) { return c.Assignments(ctx, "", p) },
+	)
 	for _, x := range assignments {
 		f.versions["assignment "+x.Name] = x.Version
-		f.assignments = append(f.assignments, folderAssignment{x.Name, x.Policy, x.Include, x.Exclude, x.Within, x.Rank, x.Stance})
+		f.assignments = append(
+			f.assignments,
+			folderAssignment{x.Name, x.Policy, x.Include, x.Exclude, x.Within, x.Rank, x.Stance},
+		)
 	}
 	return f, err
 }
@@ -170,20 +197,36 @@ func difference(files, now *folder, remove bool) (edits []api.ChangeEdit) {
 		if at >= 0 && sameAssignment(x, now.assignments[at]) {
 			continue
 		}
-		edits = append(edits, api.ChangeEdit{Kind: "assign", Name: x.Name, BasedOn: now.versions["assignment "+x.Name], Assignment: &api.Aim{
-			Policy: x.Policy, Include: x.Include, Exclude: x.Exclude, Within: x.Within, Rank: x.Rank, Stance: stanceOf(x)}})
+		edits = append(
+			edits,
+			api.ChangeEdit{
+				Kind:    "assign",
+				Name:    x.Name,
+				BasedOn: now.versions["assignment "+x.Name],
+				Assignment: &api.Aim{
+					Policy: x.Policy, Include: x.Include, Exclude: x.Exclude, Within: x.Within, Rank: x.Rank, Stance: stanceOf(x)},
+			},
+		)
 	}
 	if !remove {
 		return edits
 	}
 	for _, y := range now.assignments {
-		if files.assignments != nil && !slices.ContainsFunc(files.assignments, func(x folderAssignment) bool { return x.Name == y.Name }) {
-			edits = append(edits, api.ChangeEdit{Kind: "withdraw", Name: y.Name, BasedOn: now.versions["assignment "+y.Name]})
+		if files.assignments != nil &&
+			!slices.ContainsFunc(files.assignments, func(x folderAssignment) bool { return x.Name == y.Name }) {
+			edits = append(
+				edits,
+				api.ChangeEdit{Kind: "withdraw", Name: y.Name, BasedOn: now.versions["assignment "+y.Name]},
+			)
 		}
 	}
 	for _, h := range now.groups {
-		if files.groups != nil && !slices.ContainsFunc(files.groups, func(g folderGroup) bool { return g.Name == h.Name }) {
-			edits = append(edits, api.ChangeEdit{Kind: "drop_group", Name: h.Name, BasedOn: now.versions["group "+h.Name]})
+		if files.groups != nil &&
+			!slices.ContainsFunc(files.groups, func(g folderGroup) bool { return g.Name == h.Name }) {
+			edits = append(
+				edits,
+				api.ChangeEdit{Kind: "drop_group", Name: h.Name, BasedOn: now.versions["group "+h.Name]},
+			)
 		}
 	}
 	return edits
@@ -232,7 +275,11 @@ func (f *folder) write(dir string) error {
 	if err := writeList(filepath.Join(dir, groupsFile), "# Groups of devices: listed, or by a rule.\n", groups); err != nil {
 		return err
 	}
-	return writeList(filepath.Join(dir, assignmentsFile), "# Who gets what, strongest first. Rank 1 outranks 2.\n", f.assignments)
+	return writeList(
+		filepath.Join(dir, assignmentsFile),
+		"# Who gets what, strongest first. Rank 1 outranks 2.\n",
+		f.assignments,
+	)
 }
 
 func writeList[T any](path, head string, list []T) error {

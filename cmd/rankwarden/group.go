@@ -206,7 +206,10 @@ func (a *app) draftGroup(cmd *cobra.Command, c *client.Client, d *draft, name st
 		e.Group.Rule = *edit.Rule
 	}
 	for _, device := range edit.Remove {
-		e.Group.Devices = slices.DeleteFunc(e.Group.Devices, func(d string) bool { return coretext.Fold(d) == coretext.Fold(device) })
+		e.Group.Devices = slices.DeleteFunc(
+			e.Group.Devices,
+			func(d string) bool { return coretext.Fold(d) == coretext.Fold(device) },
+		)
 	}
 	e.Group.Devices = append(e.Group.Devices, edit.Add...)
 	return d.add(a, cmd, c, "group", e)
@@ -220,7 +223,10 @@ func groupNow(ctx context.Context, c *client.Client, name string) (*api.GroupBod
 	}
 	body := &api.GroupBody{Description: g.Description, Rule: g.Rule, Devices: []string{}}
 	if g.Rule == "" {
-		members, err := client.All(0, func(p client.Page) (client.List[api.GroupMember], error) { return c.GroupDevices(ctx, name, p) })
+		members, err := client.All(
+			0,
+			func(p client.Page) (client.List[api.GroupMember], error) { return c.GroupDevices(ctx, name, p) },
+		)
 		if err != nil {
 			return nil, 0, err
 		}

@@ -67,13 +67,23 @@ func namesOfEdits(states []api.EditState) []api.ChangeEdit {
 }
 
 func (a *app) ladder(l api.Ladder, differ bool) {
-	fmt.Fprintf(a.out, "%s in %s\n", plural(l.Devices, "device", "devices"), plural(len(l.Ways)+l.More, "way", "different ways"))
+	fmt.Fprintf(
+		a.out,
+		"%s in %s\n",
+		plural(l.Devices, "device", "devices"),
+		plural(len(l.Ways)+l.More, "way", "different ways"),
+	)
 	for _, w := range l.Ways {
 		names := strings.Join(w.First, ", ")
 		if more := w.Devices - len(w.First); more > 0 {
 			names += fmt.Sprintf(" and %d more", more)
 		}
-		fmt.Fprintf(a.out, "\n%s  %s\n", text.Bold.Sprint(plural(w.Devices, "device", "devices")), text.FgHiBlack.Sprint(names))
+		fmt.Fprintf(
+			a.out,
+			"\n%s  %s\n",
+			text.Bold.Sprint(plural(w.Devices, "device", "devices")),
+			text.FgHiBlack.Sprint(names),
+		)
 		if w.Error != "" {
 			fmt.Fprintf(a.out, "  %s %s\n", text.FgRed.Sprint("▲"), w.Error)
 			continue
@@ -81,7 +91,11 @@ func (a *app) ladder(l api.Ladder, differ bool) {
 		a.way(w, differ)
 	}
 	if l.More > 0 {
-		fmt.Fprintf(a.out, "\n%s with fewer devices not shown; name a group or a device.\n", plural(l.More, "way", "more ways"))
+		fmt.Fprintf(
+			a.out,
+			"\n%s with fewer devices not shown; name a group or a device.\n",
+			plural(l.More, "way", "more ways"),
+		)
 	}
 }
 
@@ -104,12 +118,17 @@ func (a *app) way(w api.Way, differ bool) {
 		}
 		settled := slices.IndexFunc(w.Settled, func(s api.LadderSettled) bool { return s.Unit == u.Unit })
 		if settled >= 0 && w.Settled[settled].Held != "" {
-			t.AppendRow(table.Row{"", "", text.FgMagenta.Sprint("▮▮ held"), text.FgMagenta.Sprint(w.Settled[settled].Held)})
+			t.AppendRow(
+				table.Row{"", "", text.FgMagenta.Sprint("▮▮ held"), text.FgMagenta.Sprint(w.Settled[settled].Held)},
+			)
 		}
 	}
 	columns := []table.ColumnConfig{{Number: 2, Align: text.AlignRight}}
 	if a.width > 0 {
-		columns = append(columns, table.ColumnConfig{Number: 4, WidthMax: max(30, a.width-70), WidthMaxEnforcer: text.WrapSoft})
+		columns = append(
+			columns,
+			table.ColumnConfig{Number: 4, WidthMax: max(30, a.width-70), WidthMaxEnforcer: text.WrapSoft},
+		)
 	}
 	t.SetColumnConfigs(columns)
 	t.Render()

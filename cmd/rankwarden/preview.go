@@ -90,7 +90,12 @@ func (a *app) preview(s *scenario.Scenario, p *preview.Preview, device string) e
 
 // previewed prints what the edits of a change would do.
 func (a *app) previewed(name string, edits int, p api.Preview) {
-	title := fmt.Sprintf("%s, %d of %s affected", plural(edits, "edit", "edits"), p.Devices, plural(p.Fleet, "device", "devices"))
+	title := fmt.Sprintf(
+		"%s, %d of %s affected",
+		plural(edits, "edit", "edits"),
+		p.Devices,
+		plural(p.Fleet, "device", "devices"),
+	)
 	if name != "" {
 		title = name + ": " + title
 	}

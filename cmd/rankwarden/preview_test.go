@@ -56,7 +56,10 @@ func TestPreviewSaysWhoLosesAccessFirst(t *testing.T) {
 		Devices  int
 		Affected []any
 	}
-	require.NoError(t, json.NewDecoder(strings.NewReader(out[strings.Index(out, "{"):])).Decode(&document)) // after the warnings
+	require.NoError(
+		t,
+		json.NewDecoder(strings.NewReader(out[strings.Index(out, "{"):])).Decode(&document),
+	) // after the warnings
 	assert.Equal(t, "rankwarden.preview/1", document.Format)
 	assert.Len(t, document.Affected, document.Devices)
 }

@@ -66,7 +66,11 @@ func serveCommand() *cobra.Command {
 		server.DefaultBudget,
 		"passwords that an operator may see in an hour before a second person must approve",
 	)
-	f.Bool("approve-added-administrators", false, "a second person must approve a change that adds principals to administrators")
+	f.Bool(
+		"approve-added-administrators",
+		false,
+		"a second person must approve a change that adds principals to administrators",
+	)
 	f.Int(
 		"approve-removed-administrators",
 		0,

@@ -208,7 +208,9 @@ func Candidates(assignments []assign.Assignment, in func(group string) assign.Tr
 }
 
 // Asks are what the policy of an assignment asks for, by the assignment's index, sorted by setting. They must not be changed.
-func (p *Plan) Asks(assignment int) []policy.Ask { return p.normal[p.Assignments[assignment].Policy].Asks }
+func (p *Plan) Asks(assignment int) []policy.Ask {
+	return p.normal[p.Assignments[assignment].Policy].Asks
+}
 
 // In says whether a device, by its index, is in a group.
 func (p *Plan) In(group string, device int) assign.Truth { return p.members[group].Of(device) }

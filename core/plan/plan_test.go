@@ -105,7 +105,12 @@ func TestEditsHaveAnInverse(t *testing.T) {
 		require.Equal(t, before, written(t, plan.Run(after.With(back), fleet.InTurn)))
 		require.Equal(t, changed, written(t, plan.Run(in.With(edits), fleet.InTurn)))
 		former := plan.Run(in, fleet.InTurn)
-		require.Equal(t, changed, written(t, plan.RunAfter(former, after, fleet.InTurn)), "what is taken is what is settled")
+		require.Equal(
+			t,
+			changed,
+			written(t, plan.RunAfter(former, after, fleet.InTurn)),
+			"what is taken is what is settled",
+		)
 		require.Equal(t, before, written(t, former))
 	})
 }

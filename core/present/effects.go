@@ -61,8 +61,15 @@ func SortSums(sums []effect.Sum) []effect.Sum {
 		sx, px := place(x.Kind)
 		sy, py := place(y.Kind)
 		return cmp.Or(
-			cmp.Compare(sx, sy), cmp.Compare(px, py), notAdministrators(x)-notAdministrators(y), cmp.Compare(y.Devices, x.Devices),
-			Compare(x.Unit, y.Unit), cmp.Compare(x.Subject, y.Subject),
+			cmp.Compare(
+				sx,
+				sy,
+			),
+			cmp.Compare(px, py),
+			notAdministrators(x)-notAdministrators(y),
+			cmp.Compare(y.Devices, x.Devices),
+			Compare(x.Unit, y.Unit),
+			cmp.Compare(x.Subject, y.Subject),
 		)
 	})
 	return sums
@@ -147,7 +154,15 @@ func described(e effect.Effect) string {
 	var parts []string
 	for _, key := range []string{effect.FullName, effect.Description, effect.PasswordExpires} {
 		if after, changed := properties[key]; changed {
-			parts = append(parts, fmt.Sprintf("%s %s → %s", strings.ReplaceAll(key, "_", " "), detail(plain(before[key])), detail(plain(after))))
+			parts = append(
+				parts,
+				fmt.Sprintf(
+					"%s %s → %s",
+					strings.ReplaceAll(key, "_", " "),
+					detail(plain(before[key])),
+					detail(plain(after)),
+				),
+			)
 		}
 	}
 	return "changes: " + strings.Join(parts, ", ")

@@ -304,6 +304,11 @@ func TestEffectsInWords(t *testing.T) {
 	}
 	for _, kind := range effect.Kinds {
 		assert.Equal(t, kind == effect.NoLongerHeld, present.EffectSection(kind) == "No longer held", kind)
-		assert.NotContains(t, present.Effect(effect.Effect{Kind: kind, Unit: keeper, Subject: "account:keeper"}), "%", kind)
+		assert.NotContains(
+			t,
+			present.Effect(effect.Effect{Kind: kind, Unit: keeper, Subject: "account:keeper"}),
+			"%",
+			kind,
+		)
 	}
 }

@@ -150,7 +150,10 @@ func wasOrWouldBe(s *scenario.Scenario, device int, e effect.Effect) bool {
 					return true
 				}
 			}
-			return slices.ContainsFunc(m.Present, func(ref principal.Ref) bool { return ref.Kind() == principal.Account })
+			return slices.ContainsFunc(
+				m.Present,
+				func(ref principal.Ref) bool { return ref.Kind() == principal.Account },
+			)
 		}
 	}
 	return false

@@ -68,7 +68,10 @@ func (d *Difference) Empty() bool { return len(d.changes) == 0 && len(d.held) ==
 
 // Compare works out what a difference does to a device with a state, nil for one that never reported. Settings and
 // effects come sorted; they are nil where there is none.
-func (d *Difference) Compare(state *drift.State, directory principal.Directory) (settings []effect.SettingChange, effects []effect.Effect) {
+func (d *Difference) Compare(
+	state *drift.State,
+	directory principal.Directory,
+) (settings []effect.SettingChange, effects []effect.Effect) {
 	if d.Empty() {
 		return nil, nil
 	}
@@ -94,7 +97,12 @@ func (d *Difference) effects(state *drift.State, directory principal.Directory) 
 	if state == nil {
 		return d.held
 	}
-	c := &comparer{Difference: d, state: state, directory: directory, effects: append(make([]effect.Effect, 0, 16), d.held...)}
+	c := &comparer{
+		Difference: d,
+		state:      state,
+		directory:  directory,
+		effects:    append(make([]effect.Effect, 0, 16), d.held...),
+	}
 	if len(state.Unsupported) > 0 {
 		c.Difference = d.supported(state.Unsupported)
 	}

@@ -43,7 +43,8 @@ func (c *comparer) breakGlass(future, most int) []string {
 	members := c.administrators[future]
 	var found []string
 	check := func(ref principal.Ref, enabled bool) {
-		if len(found) < most && enabled && c.inEscrow(ref, future) && slices.Contains(members, c.identify(ref, future)) {
+		if len(found) < most && enabled && c.inEscrow(ref, future) &&
+			slices.Contains(members, c.identify(ref, future)) {
 			found = append(found, ref.String())
 		}
 	}

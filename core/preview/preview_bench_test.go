@@ -38,10 +38,16 @@ lockout: {threshold: 3}
 `), nil)
 	require.True(b, policy.Usable(problems), "%v", problems)
 	everywhere := s.Assignments[len(s.Assignments)-1]
-	everywhere.Name, everywhere.Policy, everywhere.Include, everywhere.Exclude, everywhere.Within = "everybody", doc.Name, []string{"everything"}, nil, nil
+	everywhere.Name, everywhere.Policy, everywhere.Include, everywhere.Exclude, everywhere.Within = "everybody", doc.Name, []string{
+		"everything",
+	}, nil, nil
 	everywhere.Rank, everywhere.Stance = 1, "enforce"
 	edited, err := change.Apply(s.Inputs, []change.Edit{
-		{Kind: change.Publish, Name: doc.Name, Policy: doc}, {Kind: change.Assign, Name: everywhere.Name, Assignment: &everywhere},
+		{
+			Kind:   change.Publish,
+			Name:   doc.Name,
+			Policy: doc,
+		}, {Kind: change.Assign, Name: everywhere.Name, Assignment: &everywhere},
 	})
 	require.NoError(b, err)
 	states := make([]*drift.State, len(s.Devices))
@@ -68,13 +74,18 @@ func reported(device int) *drift.State {
 			a.Builtin = "guest"
 		case 2:
 			a.Key = "keeper-1"
-			state.Rotation = []drift.Rotation{{Target: principal.FromKey(a.Key), RotatedAt: time.Date(2031, 3, 1, 0, 0, 0, 0, time.UTC)}}
+			state.Rotation = []drift.Rotation{
+				{Target: principal.FromKey(a.Key), RotatedAt: time.Date(2031, 3, 1, 0, 0, 0, 0, time.UTC)},
+			}
 		}
 		state.Accounts = append(state.Accounts, a)
 		members = append(members, drift.Member{Name: name, SID: a.SID})
 	}
 	for _, group := range []string{"administrators", "users", "guests"} {
-		state.LocalGroups = append(state.LocalGroups, drift.LocalGroup{LocalGroup: group, SID: drift.WellKnown(group), Members: slices.Clone(members)})
+		state.LocalGroups = append(
+			state.LocalGroups,
+			drift.LocalGroup{LocalGroup: group, SID: drift.WellKnown(group), Members: slices.Clone(members)},
+		)
 	}
 	return state
 }

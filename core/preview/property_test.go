@@ -30,7 +30,10 @@ func inverse(s *scenario.Scenario) []change.Edit {
 		case change.Assignments:
 			at := slices.IndexFunc(s.Assignments, func(a assign.Assignment) bool { return a.Name == e.Name })
 			if at >= 0 {
-				assignments = append(assignments, change.Edit{Kind: change.Assign, Name: e.Name, Assignment: &s.Assignments[at]})
+				assignments = append(
+					assignments,
+					change.Edit{Kind: change.Assign, Name: e.Name, Assignment: &s.Assignments[at]},
+				)
 			} else if e.Kind == change.Assign {
 				assignments = append(assignments, change.Edit{Kind: change.Withdraw, Name: e.Name})
 			}
@@ -71,7 +74,9 @@ func TestEffectsOfIndependentChangesAddUp(t *testing.T) {
 		numbers := of(t, "numbers", fmt.Sprintf("passwords: {min_length: %d, history: %d}",
 			rapid.IntRange(0, 20).Draw(t, "length"), rapid.IntRange(0, 24).Draw(t, "history")))
 		guests := of(t, "guests", "membership: [{local_group: guests, mode: exact, members: ["+
-			rapid.SampledFrom([]string{"builtin:guest", "local:mechanic", "sid:S-1-5-21-11-22-33-1501"}).Draw(t, "member")+"]}]")
+			rapid.SampledFrom([]string{"builtin:guest", "local:mechanic", "sid:S-1-5-21-11-22-33-1501"}).
+				Draw(t, "member")+
+			"]}]")
 		effects := func(edits ...change.Edit) map[string]bool {
 			s.Change = edits
 			p, err := s.Preview(fleet.InTurn)

@@ -94,7 +94,12 @@ func (c *Comparison) Difference(device int, previous []unit.Setting) *Difference
 // Device is what the edits do to one device. It is affected when it has settings or effects.
 func (c *Comparison) Device(device int, known Device) effect.Affected {
 	settings, effects := c.Difference(device, known.Previous).Compare(known.State, c.after.Directory)
-	return effect.Affected{Device: c.before.Devices[device].Name, Reported: known.State != nil, Settings: settings, Effects: effects}
+	return effect.Affected{
+		Device:   c.before.Devices[device].Name,
+		Reported: known.State != nil,
+		Settings: settings,
+		Effects:  effects,
+	}
 }
 
 // Joining are the principals that desired states add to a local group, on whatever devices, sorted, whether or not a device has

@@ -26,14 +26,27 @@ func ParseSID(text string) (SID, error) {
 		return SID{}, fmt.Errorf("%w: %q must look like S-1-5-21-1-2-3-1104", ErrSID, text)
 	}
 	if n := strings.Count(rest, "-"); n > maxSubAuthorities {
-		return SID{}, fmt.Errorf("%w: %q has %d sub-authorities, at most %d are possible", ErrSID, text, n, maxSubAuthorities)
+		return SID{}, fmt.Errorf(
+			"%w: %q has %d sub-authorities, at most %d are possible",
+			ErrSID,
+			text,
+			n,
+			maxSubAuthorities,
+		)
 	}
 	bits := 48 // the authority is six bytes, each sub-authority four
 	for more := true; more; bits = 32 {
 		var part string
 		part, rest, more = strings.Cut(rest, "-")
-		if _, err := strconv.ParseUint(part, 10, bits); err != nil || part[0] == '+' || len(part) > 1 && part[0] == '0' {
-			return SID{}, fmt.Errorf("%w: part %q of %q is not a plain number of at most %d bits", ErrSID, part, text, bits)
+		if _, err := strconv.ParseUint(part, 10, bits); err != nil || part[0] == '+' ||
+			len(part) > 1 && part[0] == '0' {
+			return SID{}, fmt.Errorf(
+				"%w: part %q of %q is not a plain number of at most %d bits",
+				ErrSID,
+				part,
+				text,
+				bits,
+			)
 		}
 	}
 	return SID{sid}, nil

@@ -13,10 +13,10 @@ import (
 
 // edit is one edit of a change as it is written: an object of one key.
 type edit struct {
-	Publish   *document   `json:"publish" yaml:"publish"`
-	Assign    *assignment `json:"assign" yaml:"assign"`
-	Withdraw  *string     `json:"withdraw" yaml:"withdraw"`
-	Group     *group      `json:"group" yaml:"group"`
+	Publish   *document   `json:"publish"    yaml:"publish"`
+	Assign    *assignment `json:"assign"     yaml:"assign"`
+	Withdraw  *string     `json:"withdraw"   yaml:"withdraw"`
+	Group     *group      `json:"group"      yaml:"group"`
 	DropGroup *string     `json:"drop_group" yaml:"drop_group"`
 }
 
@@ -76,7 +76,11 @@ func (e *edit) build(where string, s *Scenario, index map[string]int) (made chan
 		made = change.Edit{Kind: change.DropGroup, Name: *e.DropGroup}
 	}
 	if keys != 1 {
-		return made, fail(where, "an edit has exactly one of publish, assign, withdraw, group and drop_group, and this one has %d", keys)
+		return made, fail(
+			where,
+			"an edit has exactly one of publish, assign, withdraw, group and drop_group, and this one has %d",
+			keys,
+		)
 	}
 	return made, nil
 }

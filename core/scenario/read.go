@@ -20,51 +20,51 @@ import (
 
 // file is a scenario as it is written.
 type file struct {
-	Format      string       `json:"format" yaml:"format"`
-	At          *time.Time   `json:"at" yaml:"at"`
-	Directory   []entry      `json:"directory" yaml:"directory"`
-	Groups      []group      `json:"groups" yaml:"groups"`
-	Policies    []document   `json:"policies" yaml:"policies"`
+	Format      string       `json:"format"       yaml:"format"`
+	At          *time.Time   `json:"at"           yaml:"at"`
+	Directory   []entry      `json:"directory"    yaml:"directory"`
+	Groups      []group      `json:"groups"       yaml:"groups"`
+	Policies    []document   `json:"policies"     yaml:"policies"`
 	PolicyFiles []string     `json:"policy_files" yaml:"policy_files"`
-	Assignments []assignment `json:"assignments" yaml:"assignments"`
-	Devices     []device     `json:"devices" yaml:"devices"`
-	Change      []edit       `json:"change" yaml:"change"`
-	Notes       string       `json:"notes" yaml:"notes"`
+	Assignments []assignment `json:"assignments"  yaml:"assignments"`
+	Devices     []device     `json:"devices"      yaml:"devices"`
+	Change      []edit       `json:"change"       yaml:"change"`
+	Notes       string       `json:"notes"        yaml:"notes"`
 }
 
 type entry struct {
-	Ref  string `json:"ref" yaml:"ref"`
-	SID  string `json:"sid" yaml:"sid"`
+	Ref  string `json:"ref"  yaml:"ref"`
+	SID  string `json:"sid"  yaml:"sid"`
 	GUID string `json:"guid" yaml:"guid"`
 }
 
 type group struct {
-	Name    string   `json:"name" yaml:"name"`
+	Name    string   `json:"name"    yaml:"name"`
 	Devices []string `json:"devices" yaml:"devices"`
-	Rule    *string  `json:"rule" yaml:"rule"`
+	Rule    *string  `json:"rule"    yaml:"rule"`
 }
 
 type assignment struct {
-	Name    string   `json:"name" yaml:"name"`
-	Policy  string   `json:"policy" yaml:"policy"`
+	Name    string   `json:"name"    yaml:"name"`
+	Policy  string   `json:"policy"  yaml:"policy"`
 	Include []string `json:"include" yaml:"include"`
 	Exclude []string `json:"exclude" yaml:"exclude"`
-	Within  []string `json:"within" yaml:"within"`
-	Rank    int      `json:"rank" yaml:"rank"`
-	Stance  string   `json:"stance" yaml:"stance"`
+	Within  []string `json:"within"  yaml:"within"`
+	Rank    int      `json:"rank"    yaml:"rank"`
+	Stance  string   `json:"stance"  yaml:"stance"`
 }
 
 type device struct {
-	Name        string   `json:"name" yaml:"name"`
-	Platform    string   `json:"platform" yaml:"platform"`
-	OSVersion   string   `json:"os_version" yaml:"os_version"`
-	OSBuild     int      `json:"os_build" yaml:"os_build"`
-	Model       string   `json:"model" yaml:"model"`
-	Serial      string   `json:"serial" yaml:"serial"`
-	Path        string   `json:"path" yaml:"path"`
-	Tags        []string `json:"tags" yaml:"tags"`
+	Name        string   `json:"name"         yaml:"name"`
+	Platform    string   `json:"platform"     yaml:"platform"`
+	OSVersion   string   `json:"os_version"   yaml:"os_version"`
+	OSBuild     int      `json:"os_build"     yaml:"os_build"`
+	Model       string   `json:"model"        yaml:"model"`
+	Serial      string   `json:"serial"       yaml:"serial"`
+	Path        string   `json:"path"         yaml:"path"`
+	Tags        []string `json:"tags"         yaml:"tags"`
 	PrimaryUser string   `json:"primary_user" yaml:"primary_user"`
-	Reported    *report  `json:"reported" yaml:"reported"`
+	Reported    *report  `json:"reported"     yaml:"reported"`
 }
 
 // document is a policy that stands inside the scenario.
@@ -170,8 +170,10 @@ func decodeJSON(source []byte, into *file) error {
 	return fail(line(source, at), "this is not JSON: %w", err)
 }
 
-var keys = strings.Fields(`format at directory groups policies policy_files assignments devices change publish assign withdraw group drop_group notes ref sid guid
-	name rule policy include exclude within rank stance platform os_version os_build model serial path tags primary_user reported`)
+var keys = strings.Fields(
+	`format at directory groups policies policy_files assignments devices change publish assign withdraw group drop_group notes ref sid guid
+	name rule policy include exclude within rank stance platform os_version os_build model serial path tags primary_user reported`,
+)
 
 func line(source []byte, offset int64) string {
 	return fmt.Sprintf("line %d", 1+bytes.Count(source[:min(max(offset, 0), int64(len(source)))], []byte("\n")))

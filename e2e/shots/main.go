@@ -33,9 +33,14 @@ var pages = []page{
 	{name: "groups", path: "/organisation/groups?group=kiosks", ready: `[role="cell"] button`},
 	{name: "directory", path: "/organisation/directory", ready: `[role="cell"]`},
 	{name: "policies", path: "/policies", ready: `[role="cell"] a`},
-	{name: "assignments", path: "/assignments?assignment=northwick", ready: `[role="cell"] button`, then: []chromedp.Action{
-		browser.Reads("affected"),
-	}},
+	{
+		name:  "assignments",
+		path:  "/assignments?assignment=northwick",
+		ready: `[role="cell"] button`,
+		then: []chromedp.Action{
+			browser.Reads("affected"),
+		},
+	},
 	{name: "ladder", path: "/ladder?group=head-office", ready: `tbody th`},
 	{name: "changes", path: "/changes", ready: `[role="cell"] a`},
 	{name: "change", path: "/changes/" + demo.ChangeName, ready: `h3`},

@@ -48,7 +48,10 @@ func (a Approvals) needs(p *Preview, f *futures) []string {
 		}
 	}
 	if a.RemovedAdministrators > 0 && p.Leaving >= a.RemovedAdministrators {
-		needs = append(needs, fmt.Sprintf("members leave administrators on %d or more devices", a.RemovedAdministrators))
+		needs = append(
+			needs,
+			fmt.Sprintf("members leave administrators on %d or more devices", a.RemovedAdministrators),
+		)
 	}
 	if a.Everything {
 		for _, x := range f.reaching() {
@@ -132,7 +135,8 @@ func (s *Service) DecideChange(
 		return ChangeWithEdits{}, s.Refuse(ctx, act, uow.Lacking(who))
 	}
 	if strings.TrimSpace(reason) == "" && !approve {
-		return ChangeWithEdits{}, refusal.New(refusal.Invalid, "say why the change is refused, for its authors").At("reason")
+		return ChangeWithEdits{}, refusal.New(refusal.Invalid, "say why the change is refused, for its authors").
+			At("reason")
 	}
 	seen, err := s.official(ctx, name)
 	if err != nil {

@@ -102,7 +102,12 @@ func (s *Service) ChangeAssignment(
 	return a, refusal.Named(err, "assignment", want.Name)
 }
 
-func (s *Service) changeAssignment(tx Records, w *uow.Work, want assign.Assignment, over int64) (store.Assignment, error) {
+func (s *Service) changeAssignment(
+	tx Records,
+	w *uow.Work,
+	want assign.Assignment,
+	over int64,
+) (store.Assignment, error) {
 	a, err := tx.Assignment(want.Name)
 	if err != nil {
 		return a, err

@@ -124,7 +124,9 @@ func operator(groups []string, roles ...auth.Role) auth.Identity {
 
 func room() (*authoring.Service, *records) {
 	r := &records{policies: map[string]store.Policy{}, revisions: map[int]store.PolicyRevision{}}
-	return authoring.New(authoring.Service{Room: uowtest.Room[authoring.Records](r, &r.Trail), Documents: &published.Documents{}}), r
+	return authoring.New(
+		authoring.Service{Room: uowtest.Room[authoring.Records](r, &r.Trail), Documents: &published.Documents{}},
+	), r
 }
 
 func refused(t *testing.T, err error, kind refusal.Kind, code string) {

@@ -66,7 +66,8 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change) error {
 		return err
 	}
 	if len(records) == 0 {
-		return refusal.New(refusal.Conflict, "the change %q has no edits; there is nothing to apply", c.Name).WithCode("nothing_to_apply")
+		return refusal.New(refusal.Conflict, "the change %q has no edits; there is nothing to apply", c.Name).
+			WithCode("nothing_to_apply")
 	}
 	now, err := versions(tx, records)
 	if err != nil {
@@ -74,7 +75,8 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change) error {
 	}
 	if moved := conflicts(records, now); len(moved) > 0 {
 		return refusal.New(refusal.Stale, "somebody else altered %s since the change was based on it; look at the difference and "+
-			"choose: edit it again, or take the edit out", strings.Join(moved, ", ")).WithCode("edit_conflict")
+			"choose: edit it again, or take the edit out", strings.Join(moved, ", ")).
+			WithCode("edit_conflict")
 	}
 	what := []string{}
 	for _, r := range records {

@@ -98,7 +98,8 @@ func (e *Edit) prepare(tx Records, index map[string]int) (change.Edit, []policy.
 		}
 		if doc.Name != e.Name {
 			return made, problems, refusal.New(refusal.Invalid, "the document is named %q, but it was sent for the policy %q; "+
-				"a policy keeps its name", doc.Name, e.Name).At("document")
+				"a policy keeps its name", doc.Name, e.Name).
+				At("document")
 		}
 		made.Policy = doc
 		return made, problems, nil
@@ -108,7 +109,8 @@ func (e *Edit) prepare(tx Records, index map[string]int) (change.Edit, []policy.
 		a.Include, a.Exclude, a.Within = text.Set(a.Include), text.Set(a.Exclude), text.Set(a.Within)
 		e.Assignment = a
 		if !policy.ValidName(e.Name) {
-			return made, nil, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", e.Name, policy.NameRule).At("name")
+			return made, nil, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", e.Name, policy.NameRule).
+				At("name")
 		}
 		if err := a.Check(); err != nil {
 			return made, nil, refusal.New(refusal.Invalid, "%v", err)
@@ -138,7 +140,8 @@ func (g *NewGroup) prepare(name string, index map[string]int) (fleet.Group, erro
 	case !policy.ValidName(name):
 		return made, refusal.New(refusal.Invalid, "%q cannot name a group; use %s", name, policy.NameRule).At("name")
 	case g.Rule != "" && len(g.Devices) > 0:
-		return made, refusal.New(refusal.Invalid, "a group has either a list of devices or a rule; leave one out").At("rule")
+		return made, refusal.New(refusal.Invalid, "a group has either a list of devices or a rule; leave one out").
+			At("rule")
 	case len(g.Devices) > MaxGroupDevices:
 		return made, refusal.New(refusal.Invalid, "%d devices are too many to list; list at most %d, or write a rule",
 			len(g.Devices), MaxGroupDevices).At("devices")

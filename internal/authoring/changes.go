@@ -49,7 +49,12 @@ type EditState struct {
 func (e EditState) HasConflict() bool { return e.Now != e.BasedOn }
 
 // Changes lists a page, the latest altered first.
-func (s *Service) Changes(ctx context.Context, states []string, search string, p store.Page) ([]store.ChangeCount, string, error) {
+func (s *Service) Changes(
+	ctx context.Context,
+	states []string,
+	search string,
+	p store.Page,
+) ([]store.ChangeCount, string, error) {
 	for _, state := range states {
 		if !slices.Contains(store.ChangeStates, store.ChangeState(state)) {
 			return nil, "", refusal.Unknown("state", state, store.ChangeStates)
@@ -87,7 +92,10 @@ func readChange(tx Records, name string) (ChangeWithEdits, error) {
 		if err != nil {
 			return c, err
 		}
-		c.Edits = append(c.Edits, EditState{Edit: e, Type: change.Type(r.Type), EditedBy: r.EditedBy, Record: r, Now: now(r)})
+		c.Edits = append(
+			c.Edits,
+			EditState{Edit: e, Type: change.Type(r.Type), EditedBy: r.EditedBy, Record: r, Now: now(r)},
+		)
 	}
 	if c.State.IsOpen() {
 		c.Problem, err = problemOf(tx, c.Edits)
@@ -117,14 +125,25 @@ func problemOf(tx Records, edits []EditState) (string, error) {
 // NewChange starts an empty draft.
 func (s *Service) NewChange(ctx context.Context, who auth.Identity, name, title, reason string) (store.Change, error) {
 	if !policy.ValidName(name) {
-		return store.Change{}, refusal.New(refusal.Invalid, "%q cannot name a change; use %s", name, policy.NameRule).At("name")
+		return store.Change{}, refusal.New(refusal.Invalid, "%q cannot name a change; use %s", name, policy.NameRule).
+			At("name")
 	}
 	if err := checkProse(title, reason); err != nil {
 		return store.Change{}, err
 	}
 	now := s.Now()
-	c := store.Change{ID: store.NewID(now), Name: name, Title: title, Reason: reason, State: store.ChangeDraft, Version: 1,
-		CreatedAt: now, CreatedBy: who.Name, UpdatedAt: now, Needs: []string{}}
+	c := store.Change{
+		ID:        store.NewID(now),
+		Name:      name,
+		Title:     title,
+		Reason:    reason,
+		State:     store.ChangeDraft,
+		Version:   1,
+		CreatedAt: now,
+		CreatedBy: who.Name,
+		UpdatedAt: now,
+		Needs:     []string{},
+	}
 	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Draft, Action: "change.created", Object: name},
 		func(tx Records, w *uow.Work) error {
 			if err := tx.AddChange(c); err != nil {
@@ -148,7 +167,9 @@ func checkProse(title, reason string) error {
 // recordChange adds a line to the history of a change, and has it told.
 func (s *Service) recordChange(tx Records, w *uow.Work, c store.Change, what, detail string) error {
 	w.Tell(store.TopicEdits, c.Name)
-	return tx.AddChangeEvent(store.ChangeEvent{ChangeID: c.ID, At: s.Now(), Who: w.Who.Name, What: what, Detail: detail})
+	return tx.AddChangeEvent(
+		store.ChangeEvent{ChangeID: c.ID, At: s.Now(), Who: w.Who.Name, What: what, Detail: detail},
+	)
 }
 
 // alter does something to an open change in one transaction: it is a draft again afterwards, and whatever was approved of it
@@ -158,40 +179,44 @@ func (s *Service) alter(
 	do func(tx Records, w *uow.Work, c *store.Change) (detail string, err error),
 ) (ChangeWithEdits, error) {
 	var out ChangeWithEdits
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Draft, Action: action, Object: name}, func(tx Records, w *uow.Work) error {
-		c, err := tx.LockChange(name)
-		if err != nil {
-			return err
-		}
-		if err := mustBeOpen(c); err != nil {
-			return err
-		}
-		if over != 0 && over != c.Version {
-			return store.ErrStale
-		}
-		detail, err := do(tx, w, &c)
-		if err != nil {
-			return err
-		}
-		lapsed := c.State == store.ChangeWaiting || c.State == store.ChangeApproved
-		if lapsed {
-			toDraft(&c)
-		}
-		c.Version, c.UpdatedAt = c.Version+1, s.Now()
-		if err := tx.SetChange(c, c.Version-1); err != nil {
-			return err
-		}
-		if err := s.recordChange(tx, w, c, what, detail); err != nil {
-			return err
-		}
-		if lapsed {
-			if err := s.recordChange(tx, w, c, changeLapsed, "the change was edited"); err != nil {
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Draft, Action: action, Object: name},
+		func(tx Records, w *uow.Work) error {
+			c, err := tx.LockChange(name)
+			if err != nil {
 				return err
 			}
-		}
-		out, err = readChange(tx, name)
-		return err
-	})
+			if err := mustBeOpen(c); err != nil {
+				return err
+			}
+			if over != 0 && over != c.Version {
+				return store.ErrStale
+			}
+			detail, err := do(tx, w, &c)
+			if err != nil {
+				return err
+			}
+			lapsed := c.State == store.ChangeWaiting || c.State == store.ChangeApproved
+			if lapsed {
+				toDraft(&c)
+			}
+			c.Version, c.UpdatedAt = c.Version+1, s.Now()
+			if err := tx.SetChange(c, c.Version-1); err != nil {
+				return err
+			}
+			if err := s.recordChange(tx, w, c, what, detail); err != nil {
+				return err
+			}
+			if lapsed {
+				if err := s.recordChange(tx, w, c, changeLapsed, "the change was edited"); err != nil {
+					return err
+				}
+			}
+			out, err = readChange(tx, name)
+			return err
+		},
+	)
 	return out, refusal.Named(err, "change", name)
 }
 
@@ -208,7 +233,12 @@ func mustBeOpen(c store.Change) error {
 }
 
 // DescribeChange gives a change another title and reason, over the version its author read.
-func (s *Service) DescribeChange(ctx context.Context, who auth.Identity, name, title, reason string, over int64) (ChangeWithEdits, error) {
+func (s *Service) DescribeChange(
+	ctx context.Context,
+	who auth.Identity,
+	name, title, reason string,
+	over int64,
+) (ChangeWithEdits, error) {
 	if err := checkProse(title, reason); err != nil {
 		return ChangeWithEdits{}, err
 	}
@@ -223,7 +253,12 @@ func (s *Service) DescribeChange(ctx context.Context, who auth.Identity, name, t
 
 // PutEdit adds an edit to a change, or puts it in the place of that of the same thing. Problems are the warnings of a
 // document.
-func (s *Service) PutEdit(ctx context.Context, who auth.Identity, name string, e Edit) (ChangeWithEdits, []policy.Problem, error) {
+func (s *Service) PutEdit(
+	ctx context.Context,
+	who auth.Identity,
+	name string,
+	e Edit,
+) (ChangeWithEdits, []policy.Problem, error) {
 	made, problems, err := e.prepare(s.DB.With(ctx), nil)
 	if err != nil {
 		return ChangeWithEdits{}, problems, err
@@ -237,8 +272,16 @@ func (s *Service) PutEdit(ctx context.Context, who auth.Identity, name string, e
 			if err != nil {
 				return "", err
 			}
-			record := store.ChangeEdit{ChangeID: c.ID, Type: string(e.Kind.Type()), Name: e.Name, Kind: string(e.Kind), Body: body,
-				BasedOn: e.BasedOn, EditedAt: s.Now(), EditedBy: who.Name}
+			record := store.ChangeEdit{
+				ChangeID: c.ID,
+				Type:     string(e.Kind.Type()),
+				Name:     e.Name,
+				Kind:     string(e.Kind),
+				Body:     body,
+				BasedOn:  e.BasedOn,
+				EditedAt: s.Now(),
+				EditedBy: who.Name,
+			}
 			w.After = map[string]any{"edit": e.Kind, "name": e.Name, "based_on": e.BasedOn}
 			return fmt.Sprintf("%s %s", e.Kind, e.Name), tx.PutChangeEdit(record)
 		})
@@ -270,8 +313,12 @@ func (s *Service) fits(tx Records, changeID string, e Edit, made change.Edit) er
 		before = append(before, judged)
 	}
 	if place == MaxEdits {
-		return refusal.New(refusal.Conflict, "the change has %d edits, which is the most that one can have; apply it, or start "+
-			"another one", MaxEdits)
+		return refusal.New(
+			refusal.Conflict,
+			"the change has %d edits, which is the most that one can have; apply it, or start "+
+				"another one",
+			MaxEdits,
+		)
 	}
 	if wrong := change.Check(in, append(before, made)); wrong != nil && wrong.Index == len(before) {
 		return refuseEdit(wrong)
@@ -280,7 +327,13 @@ func (s *Service) fits(tx Records, changeID string, e Edit, made change.Edit) er
 }
 
 // RemoveEdit takes the edit of a thing out of a change.
-func (s *Service) RemoveEdit(ctx context.Context, who auth.Identity, name string, typ change.Type, thing string) (ChangeWithEdits, error) {
+func (s *Service) RemoveEdit(
+	ctx context.Context,
+	who auth.Identity,
+	name string,
+	typ change.Type,
+	thing string,
+) (ChangeWithEdits, error) {
 	return s.alter(ctx, who, "change.edited", name, 0, changeRemoved,
 		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
 			w.Before = map[string]any{"type": typ, "name": thing}

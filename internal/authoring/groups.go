@@ -245,7 +245,14 @@ func (s *Service) ChangeGroup(
 }
 
 // changeGroup edits a group as it was read; add and remove are the folded names of the change.
-func (s *Service) changeGroup(tx Records, w *uow.Work, g *store.Group, c GroupChange, add, remove []string, over int64) error {
+func (s *Service) changeGroup(
+	tx Records,
+	w *uow.Work,
+	g *store.Group,
+	c GroupChange,
+	add, remove []string,
+	over int64,
+) error {
 	if c.Rule != nil || len(add)+len(remove) > 0 {
 		if err := mayRegroup(tx, w.Who, g.Name, slices.Concat(add, remove)); err != nil {
 			return err

@@ -45,7 +45,8 @@ func (s *Service) Ladder(ctx context.Context, who auth.Identity, q LadderQuery) 
 	}
 	var groups []string
 	if q.Group != "" && q.Group != assign.Everything {
-		if err := membership.Exist(s.DB.With(ctx), "group", []string{q.Group}); err != nil && !editsGroup(q.Edits, q.Group) {
+		if err := membership.Exist(s.DB.With(ctx), "group", []string{q.Group}); err != nil &&
+			!editsGroup(q.Edits, q.Group) {
 			return nil, err
 		}
 		groups = []string{q.Group}

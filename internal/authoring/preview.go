@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"runtime"
 	"slices"
-	"sync"
 
 	"golang.org/x/sync/errgroup"
 
@@ -213,7 +212,8 @@ func (s *Service) previewEdits(ctx context.Context, reach auth.Reach, edits []Ed
 // PreviewEdits says what edits that are in no change would do to the devices in reach.
 func (s *Service) PreviewEdits(ctx context.Context, who auth.Identity, edits []Edit) (*Preview, error) {
 	if len(edits) > MaxEdits {
-		return nil, refusal.New(refusal.Invalid, "%d edits are too many; preview at most %d at once", len(edits), MaxEdits).At("edits")
+		return nil, refusal.New(refusal.Invalid, "%d edits are too many; preview at most %d at once", len(edits), MaxEdits).
+			At("edits")
 	}
 	p, _, err := s.previewEdits(ctx, who.Reach(auth.Look), edits)
 	return p, err
@@ -309,7 +309,11 @@ func (s *Service) visitAffected(
 ) error {
 	from := 0
 	if after != "" {
-		at, found := slices.BinarySearchFunc(f.devices, after, func(d *fleetview.Device, name string) int { return cmp.Compare(d.Name, name) })
+		at, found := slices.BinarySearchFunc(
+			f.devices,
+			after,
+			func(d *fleetview.Device, name string) int { return cmp.Compare(d.Name, name) },
+		)
 		if from = at; found {
 			from++
 		}
@@ -360,55 +364,4 @@ func (f *futures) reaching() (list []assign.Assignment) {
 		}
 	}
 	return list
-}
-
-// recentFutures keeps the plans of the previews that were paged through last. The zero value is ready to use.
-type recentFutures struct {
-	mu    sync.Mutex
-	keys  []string // the oldest first
-	plans []*futures
-}
-
-const mostRecent = 4
-
-func (r *recentFutures) get(key string) *futures {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if at := slices.Index(r.keys, key); at >= 0 {
-		return r.plans[at]
-	}
-	return nil
-}
-
-func (r *recentFutures) put(key string, f *futures) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if at := slices.Index(r.keys, key); at >= 0 {
-		r.keys, r.plans = slices.Delete(r.keys, at, at+1), slices.Delete(r.plans, at, at+1)
-	}
-	if len(r.keys) == mostRecent {
-		r.keys, r.plans = slices.Delete(r.keys, 0, 1), slices.Delete(r.plans, 0, 1)
-	}
-	r.keys, r.plans = append(r.keys, key), append(r.plans, f)
-}
-
-// lastTold reads what devices were last told, each document once.
-type lastTold struct {
-	s     *Service
-	known sync.Map // settings by digest
-}
-
-// settings are those of a digest; nil for none.
-func (l *lastTold) settings(ctx context.Context, digest string) ([]unit.Setting, error) {
-	if digest == "" {
-		return nil, nil
-	}
-	if known, ok := l.known.Load(digest); ok {
-		return known.([]unit.Setting), nil
-	}
-	content, err := l.s.DB.With(ctx).Asked(digest)
-	if err == nil {
-		l.known.Store(digest, content.Settings)
-	}
-	return content.Settings, err
 }

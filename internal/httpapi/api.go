@@ -240,7 +240,7 @@ func Limit(path string) int {
 // PageQuery is in every request for a list.
 type PageQuery struct {
 	Cursor string `query:"cursor" doc:"next of the page before; empty for the first page"`
-	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50" doc:"Most entries on the page"`
+	Limit  int    `query:"limit"  doc:"Most entries on the page"                          minimum:"1" maximum:"500" default:"50"`
 }
 
 func (p PageQuery) page() store.Page { return store.Page{Cursor: p.Cursor, Limit: p.Limit} }

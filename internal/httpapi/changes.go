@@ -31,14 +31,25 @@ func viewChange(c store.Change) api.Change {
 func viewChangeDetail(c authoring.ChangeWithEdits) api.ChangeDetail {
 	detail := api.ChangeDetail{Change: viewChange(c.Change), Edits: []api.EditState{}, Problem: c.Problem}
 	for _, e := range c.Edits {
-		state := api.EditState{ChangeEdit: api.ChangeEdit{Kind: string(e.Kind), Name: e.Name, BasedOn: e.BasedOn}, Type: string(e.Type),
-			EditedBy: e.EditedBy, Now: e.Now, Conflict: c.State.IsOpen() && e.HasConflict()}
+		state := api.EditState{
+			ChangeEdit: api.ChangeEdit{Kind: string(e.Kind), Name: e.Name, BasedOn: e.BasedOn},
+			Type:       string(e.Type),
+			EditedBy:   e.EditedBy,
+			Now:        e.Now,
+			Conflict:   c.State.IsOpen() && e.HasConflict(),
+		}
 		switch e.Kind {
 		case change.Publish:
 			state.Document = e.Document
 		case change.Assign:
-			state.Assignment = &api.Aim{Policy: e.Assignment.Policy, Include: e.Assignment.Include, Exclude: e.Assignment.Exclude,
-				Within: e.Assignment.Within, Rank: int(e.Assignment.Rank), Stance: string(e.Assignment.Stance)}
+			state.Assignment = &api.Aim{
+				Policy:  e.Assignment.Policy,
+				Include: e.Assignment.Include,
+				Exclude: e.Assignment.Exclude,
+				Within:  e.Assignment.Within,
+				Rank:    int(e.Assignment.Rank),
+				Stance:  string(e.Assignment.Stance),
+			}
 		case change.Group:
 			state.Group = &api.GroupBody{Description: e.Group.Description, Devices: e.Group.Devices, Rule: e.Group.Rule}
 		}
@@ -53,7 +64,12 @@ func editFrom(e api.ChangeEdit) authoring.Edit {
 		made.Assignment = aimed(*e.Assignment, e.Name)
 	}
 	if e.Group != nil {
-		made.Group = authoring.NewGroup{Name: e.Name, Description: e.Group.Description, Devices: e.Group.Devices, Rule: e.Group.Rule}
+		made.Group = authoring.NewGroup{
+			Name:        e.Name,
+			Description: e.Group.Description,
+			Devices:     e.Group.Devices,
+			Rule:        e.Group.Rule,
+		}
 	}
 	return made
 }
@@ -64,7 +80,7 @@ func withChange(c authoring.ChangeWithEdits, err error) (*WithETag[api.ChangeDet
 
 // AboutChange is in every request that describes a change.
 type AboutChange struct {
-	Title  string `json:"title,omitempty" maxLength:"200"`
+	Title  string `json:"title,omitempty"  maxLength:"200"`
 	Reason string `json:"reason,omitempty" maxLength:"2000"`
 }
 
@@ -72,7 +88,12 @@ func (a *routes) changes() {
 	register(
 		a,
 		auth.Look,
-		operation{method: http.MethodGet, path: "/changes", id: "list-changes", summary: "Changes, the latest altered first"},
+		operation{
+			method:  http.MethodGet,
+			path:    "/changes",
+			id:      "list-changes",
+			summary: "Changes, the latest altered first",
+		},
 		func(ctx context.Context, _ auth.Identity, in *struct {
 			PageQuery
 			State  []string `query:"state,explode" doc:"Only those of these states"`
@@ -108,7 +129,12 @@ func (a *routes) changes() {
 	register(
 		a,
 		auth.Look,
-		operation{method: http.MethodGet, path: "/changes/{name}", id: "show-change", summary: "Show a change with its edits"},
+		operation{
+			method:  http.MethodGet,
+			path:    "/changes/{name}",
+			id:      "show-change",
+			summary: "Show a change with its edits",
+		},
 		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.ChangeDetail], error) {
 			return withChange(a.Authoring.Change(ctx, in.Name))
 		},

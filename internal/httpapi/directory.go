@@ -67,8 +67,8 @@ func (a *routes) directory() {
 	)
 	type ldifRequest struct {
 		Replace bool   `query:"replace" doc:"Remove what an earlier import brought and this one lacks"`
-		Accept  bool   `query:"accept" doc:"Also when many lack that policies in force name"`
-		RawBody []byte `contentType:"text/plain"`
+		Accept  bool   `query:"accept"  doc:"Also when many lack that policies in force name"`
+		RawBody []byte `                                                                               contentType:"text/plain"`
 	}
 	register(
 		a,

@@ -18,15 +18,26 @@ import (
 const namedDevices = 5
 
 func viewWay(l *authoring.Ladder, w ladder.Way) api.Way {
-	way := api.Way{Devices: len(w.Devices), First: l.Names(w, namedDevices), Units: []api.LadderUnit{}, Rungs: []api.Rung{},
-		Settled: []api.LadderSettled{}}
+	way := api.Way{
+		Devices: len(w.Devices),
+		First:   l.Names(w, namedDevices),
+		Units:   []api.LadderUnit{},
+		Rungs:   []api.Rung{},
+		Settled: []api.LadderSettled{},
+	}
 	if w.Err != nil {
 		way.Error = w.Err.Error()
 	}
 	claims := map[unit.ID][]unit.Value{}
 	for _, r := range w.Rungs {
-		rung := api.Rung{Assignment: r.Name, Policy: r.Policy, Rank: int(r.Rank), Stance: string(r.Stance), Undecided: r.Undecided,
-			Cells: []api.LadderCell{}}
+		rung := api.Rung{
+			Assignment: r.Name,
+			Policy:     r.Policy,
+			Rank:       int(r.Rank),
+			Stance:     string(r.Stance),
+			Undecided:  r.Undecided,
+			Cells:      []api.LadderCell{},
+		}
 		for _, c := range r.Cells {
 			claims[c.Unit] = append(claims[c.Unit], c.Value)
 			cell := api.LadderCell{Unit: c.Unit.String(), Words: present.Value(c.Unit, c.Value), State: string(c.State)}
@@ -38,7 +49,11 @@ func viewWay(l *authoring.Ladder, w ladder.Way) api.Way {
 		way.Rungs = append(way.Rungs, rung)
 	}
 	for _, s := range w.Settled {
-		settled := api.LadderSettled{Unit: s.Unit.Unit.String(), Words: present.Value(s.Unit.Unit, s.Value), Why: present.Why(s.Unit)}
+		settled := api.LadderSettled{
+			Unit:  s.Unit.Unit.String(),
+			Words: present.Value(s.Unit.Unit, s.Value),
+			Why:   present.Why(s.Unit),
+		}
 		if s.Held != nil {
 			settled.Held = present.Held(*s.Held)
 		}
@@ -52,7 +67,15 @@ func viewWay(l *authoring.Ladder, w ladder.Way) api.Way {
 	for _, id := range units {
 		values := claims[id]
 		differs := slices.ContainsFunc(values, func(v unit.Value) bool { return !v.Equal(values[0]) })
-		way.Units = append(way.Units, api.LadderUnit{Unit: id.String(), Title: present.UnitInFull(id), Section: present.Section(id), Differs: differs})
+		way.Units = append(
+			way.Units,
+			api.LadderUnit{
+				Unit:    id.String(),
+				Title:   present.UnitInFull(id),
+				Section: present.Section(id),
+				Differs: differs,
+			},
+		)
 	}
 	return way
 }

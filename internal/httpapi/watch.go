@@ -43,13 +43,17 @@ func (a *routes) watch() {
 			return out, err
 		},
 	)
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "Standings of the fleet now"},
+	register(
+		a,
+		auth.Look,
+		operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "Standings of the fleet now"},
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Group string `query:"group" doc:"Only the devices of this group"`
 		}) (*struct{ Body api.Overview }, error) {
 			o, err := a.Insight.Watch(ctx, who, in.Group)
 			return &struct{ Body api.Overview }{viewOverview(o, a.Now())}, err
-		})
+		},
+	)
 	register(
 		a,
 		auth.Look,

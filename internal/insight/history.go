@@ -23,7 +23,12 @@ func (s *Service) RecordStandings(ctx context.Context) error {
 	now := s.Now()
 	hour := now.UTC().Truncate(time.Hour)
 	fleet := fleetview.Tally{}
-	groups := s.View.Groups(s.Clock(), auth.Everywhere, 0, func(_ *fleetview.Device, standing drift.Standing) { fleet.Add(standing) })
+	groups := s.View.Groups(
+		s.Clock(),
+		auth.Everywhere,
+		0,
+		func(_ *fleetview.Device, standing drift.Standing) { fleet.Add(standing) },
+	)
 	list := []store.StandingHour{standingHour("", hour, fleet.Counts())}
 	for _, g := range groups {
 		list = append(list, standingHour(g.Name, hour, g.Counts))
@@ -37,13 +42,25 @@ func (s *Service) RecordStandings(ctx context.Context) error {
 }
 
 func standingHour(group string, hour time.Time, c Counts) store.StandingHour {
-	return store.StandingHour{GroupName: group, Hour: hour, InStep: c[drift.InStep], Drifted: c[drift.Drifted], Waiting: c[drift.Waiting],
-		Held: c[drift.Held], Silent: c[drift.Silent]}
+	return store.StandingHour{
+		GroupName: group,
+		Hour:      hour,
+		InStep:    c[drift.InStep],
+		Drifted:   c[drift.Drifted],
+		Waiting:   c[drift.Waiting],
+		Held:      c[drift.Held],
+		Silent:    c[drift.Silent],
+	}
 }
 
 // StandingHistory is how the devices of a group stood over some days, of the fleet when none is named. Whoever has reach over
 // some groups sees the history of those, and that of the fleet not at all.
-func (s *Service) StandingHistory(ctx context.Context, who auth.Identity, group string, days int) ([]store.StandingHour, error) {
+func (s *Service) StandingHistory(
+	ctx context.Context,
+	who auth.Identity,
+	group string,
+	days int,
+) ([]store.StandingHour, error) {
 	mine := who.Reach(auth.Look)
 	if group == assign.Everything {
 		group = ""

@@ -87,8 +87,10 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 	}
 	r.Strangers = &strangers.Counter{Room: room[strangers.Records](o)}
 	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory))
-	r.Authoring = authoring.New(authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
-		DirectoryConnection: o.DirectoryConnection, Approvals: o.Approvals})
+	r.Authoring = authoring.New(
+		authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
+			DirectoryConnection: o.DirectoryConnection, Approvals: o.Approvals},
+	)
 	r.Deploy = &deploy.Service{Room: room[deploy.Records](o), Locks: o.Store, Documents: documents, Hub: o.Hub}
 	r.Intake = &intake.Service{
 		Room:      room[intake.Records](o),

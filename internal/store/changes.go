@@ -101,26 +101,47 @@ func (t Tx) ListChanges(states []string, search string, p Page) ([]ChangeCount, 
 	if err := p.after(&at, &id); err != nil {
 		return nil, "", err
 	}
-	list, err := rows[ChangeCount](t, `select c.*, (select count(*) from change_edits e where e.change_id = c.id) as edits
+	list, err := rows[ChangeCount](
+		t,
+		`select c.*, (select count(*) from change_edits e where e.change_id = c.id) as edits
 		from changes c where (c.updated_at, c.id) < (?, ?) and (? or c.state = any(?)) and (c.name ilike ? or c.title ilike ?)
 		order by c.updated_at desc, c.id desc limit ?`,
-		at, id, len(states) == 0, states, like(search), like(search), p.limit()+1)
+		at,
+		id,
+		len(states) == 0,
+		states,
+		like(search),
+		like(search),
+		p.limit()+1,
+	)
 	list, next := cut(p, list, func(c ChangeCount) []any { return []any{c.UpdatedAt, c.ID} })
 	return list, next, err
 }
 
 // PutChangeEdit adds an edit, or puts it in the place of that of the same thing.
 func (t Tx) PutChangeEdit(e ChangeEdit) error {
-	return t.exec(`insert into change_edits (change_id, type, name, kind, body, based_on, position, edited_at, edited_by)
+	return t.exec(
+		`insert into change_edits (change_id, type, name, kind, body, based_on, position, edited_at, edited_by)
 		values ($1, $2, $3, $4, $5, $6, (select coalesce(max(position), 0) + 1 from change_edits where change_id = $1), $7, $8)
 		on conflict (change_id, type, name) do update set kind = excluded.kind, body = excluded.body,
 		based_on = excluded.based_on, edited_at = excluded.edited_at, edited_by = excluded.edited_by`,
-		e.ChangeID, e.Type, e.Name, e.Kind, e.Body, e.BasedOn, e.EditedAt, e.EditedBy)
+		e.ChangeID,
+		e.Type,
+		e.Name,
+		e.Kind,
+		e.Body,
+		e.BasedOn,
+		e.EditedAt,
+		e.EditedBy,
+	)
 }
 
 // RemoveChangeEdit takes an edit out of a change.
 func (t Tx) RemoveChangeEdit(change, typ, name string) error {
-	return must(t.db.Where("change_id = ? and type = ? and name = ?", change, typ, name).Delete(&ChangeEdit{}), ErrNotFound)
+	return must(
+		t.db.Where("change_id = ? and type = ? and name = ?", change, typ, name).Delete(&ChangeEdit{}),
+		ErrNotFound,
+	)
 }
 
 // ChangeEdits are the edits of a change in their order.
@@ -137,7 +158,9 @@ func (t Tx) ListChangeEvents(change string, p Page) ([]ChangeEvent, string, erro
 	if err := p.after(&after); err != nil {
 		return nil, "", err
 	}
-	list, err := all[ChangeEvent](t.db.Where("change_id = ? and id < ?", change, after).Order("id desc").Limit(p.limit() + 1))
+	list, err := all[ChangeEvent](
+		t.db.Where("change_id = ? and id < ?", change, after).Order("id desc").Limit(p.limit() + 1),
+	)
 	list, next := cut(p, list, func(e ChangeEvent) []any { return []any{e.ID} })
 	return list, next, err
 }

@@ -35,13 +35,18 @@ export function usePages<T>(of: List<T>) {
   };
 }
 
-/** Reads every page of a list. */
-export async function everything<T>(of: List<T>, signal?: AbortSignal): Promise<T[]> {
+/** Reads every page of a list, and tells how many entries there are so far. */
+export async function everything<T>(
+  of: List<T>,
+  signal?: AbortSignal,
+  sofar: (entries: number) => void = () => {},
+): Promise<T[]> {
   const all: T[] = [];
   let cursor = "";
   do {
     const page = await of.page(cursor, size.saved, signal);
     all.push(...page.items);
+    sofar(all.length);
     cursor = page.next;
   } while (cursor);
   return all;

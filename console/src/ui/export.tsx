@@ -11,24 +11,31 @@ type ExportProps<T> = {
   row: (item: T) => (string | number)[];
 };
 
-/** Reads a whole list, page by page, and saves it as CSV. */
+/** Reads a whole list, page by page, and saves it as CSV. It says how far it is, and can be stopped. */
 export function Export<T>({ file, header, list, row }: ExportProps<T>) {
-  const [busy, setBusy] = useState(false);
+  const [running, setRunning] = useState<AbortController | null>(null);
+  const [sofar, setSofar] = useState(0);
   const save = async () => {
-    setBusy(true);
+    const stop = new AbortController();
+    setRunning(stop);
+    setSofar(0);
     try {
-      const items = await everything(list);
+      const items = await everything(list, stop.signal, setSofar);
       download(file, header, items.map(row));
       toast.success(`${items.length} ${items.length === 1 ? "row" : "rows"} saved as ${file}.`);
     } catch (error) {
-      toast.error(error instanceof Error ? error.message : "The list could not be read.");
+      if (!stop.signal.aborted) toast.error(error instanceof Error ? error.message : "The list could not be read.");
     } finally {
-      setBusy(false);
+      setRunning(null);
     }
   };
+  if (!running) return <Button onClick={save}>Export CSV</Button>;
   return (
-    <Button onClick={save} disabled={busy}>
-      {busy ? "Reading all …" : "Export CSV"}
-    </Button>
+    <span className="flex items-center gap-2">
+      <span role="status" className="text-second">
+        {sofar} rows read …
+      </span>
+      <Button onClick={() => running.abort()}>Stop</Button>
+    </span>
   );
 }

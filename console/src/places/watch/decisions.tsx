@@ -1,4 +1,6 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
+import { read } from "@/api/queries";
 import type { Overview } from "@/api/types";
 import { Aside } from "@/ui/page";
 
@@ -15,9 +17,11 @@ function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
       ? ["/passwords", "Open passwords"]
       : d.kind === "directory"
         ? ["/organisation/directory", "Open directory"]
-        : d.device
-          ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
-          : ["", ""];
+        : d.kind === "contested" && d.device
+          ? [`/ladder?device=${d.device}`, "Decide on the ladder"]
+          : d.device
+            ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
+            : ["", ""];
   if (!to) return null;
   return (
     <Link to={to} className="font-semibold text-brass">
@@ -28,10 +32,26 @@ function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
 
 /** What waits for an operator. */
 export function Decisions({ fleet }: { fleet: Overview }) {
+  const changes = useQuery(read.openChanges());
+  const waiting = (changes.data?.items ?? []).filter((c) => c.state === "waiting");
+  const count = fleet.decisions.length + waiting.length;
   return (
-    <Aside title={fleet.decisions.length ? `Needs a decision: ${fleet.decisions.length}` : "Needs a decision"}>
-      {fleet.decisions.length === 0 && <p className="text-second">No decisions needed.</p>}
+    <Aside title={count ? `Needs a decision: ${count}` : "Needs a decision"}>
+      {count === 0 && <p className="text-second">No decisions needed.</p>}
       <ul className="space-y-3">
+        {waiting.map((c) => (
+          <li key={c.name} className="border-l-4 border-waiting bg-waiting-wash px-3 py-2">
+            <p className="font-semibold">{c.title || c.name}</p>
+            <p>
+              {c.asked_by} asked for it to go out; a second person must approve it: {c.needs.join("; ")}.
+            </p>
+            <p className="mt-1">
+              <Link to={`/changes/${c.name}`} className="font-semibold text-brass">
+                Look at the change
+              </Link>
+            </p>
+          </li>
+        ))}
         {fleet.decisions.map((d) => (
           <li
             key={`${d.unit} ${d.device_id} ${d.detail}`}
