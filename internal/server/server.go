@@ -237,7 +237,7 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Intake.FindOverdue},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
 		{Name: "retention", Every: time.Hour, Do: s.Intake.Prune},
-		{Name: "standings", Every: 5 * time.Minute, Do: func(ctx context.Context) error {
+		{Name: "standings", Every: time.Minute, Do: func(ctx context.Context) error {
 			s.Changed(ctx) // the lists have what there is now
 			return s.Insight.RecordStandings(ctx)
 		}},

@@ -23,7 +23,7 @@ export function OverDays() {
   const history = useQuery(read.standingHistory(days));
   if (history.error) return <Trouble error={history.error} />;
   const hours = history.data?.items ?? [];
-  if (hours.length === 0) return null;
+  if (!hours.some((h) => total(h) > 0)) return null;
   return (
     <Aside title={`Standings over ${days} days`}>
       <Picture hours={hours} />
