@@ -57,7 +57,10 @@ func setUp(m *testing.M) int {
 		fmt.Printf("building: %v\n%s", err, out)
 		return 1
 	}
-	if cluster, err = pgcluster.Start(context.Background(), filepath.Join(dir, "postgres")); err != nil {
+	if cluster, err = pgcluster.Start(
+		context.Background(), filepath.Join(dir, "postgres"),
+		"fsync=off", "full_page_writes=off", // only a machine that loses power would notice
+	); err != nil {
 		fmt.Println(err)
 		return 1
 	}
