@@ -201,6 +201,17 @@ func TestASecondPersonApprovesAChange(t *testing.T) {
 		_, err = author.AddEdit(ctx, "close", e)
 		require.NoError(t, err)
 	}
+	// Whoever wrote what somebody else replaced is an author all the same.
+	both := s.as("brita", "author")
+	_, err = s.owner.EditOperator(ctx, "brita", client.OperatorChange{Roles: []api.Role{
+		{Role: "author", Groups: []string{}}, {Role: "deployer", Groups: []string{}}}})
+	require.NoError(t, err)
+	_, err = both.SignIn(ctx, "brita", ownerPassword)
+	require.NoError(t, err)
+	_, err = both.AddEdit(ctx, "close", aimAt("closed", 101, 0, "everything"))
+	require.NoError(t, err)
+	_, err = author.AddEdit(ctx, "close", aimAt("closed", 100, 0, "everything"))
+	require.NoError(t, err)
 	p, err := first.PreviewChange(ctx, "close")
 	require.NoError(t, err)
 	assert.Equal(t, []string{
@@ -214,6 +225,8 @@ func TestASecondPersonApprovesAChange(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "waiting", x.State)
 	_, err = first.DecideChange(ctx, "close", true, "", p.Digest)
+	problem(t, err, http.StatusForbidden, "somebody else must approve it")
+	_, err = both.DecideChange(ctx, "close", true, "", p.Digest)
 	problem(t, err, http.StatusForbidden, "somebody else must approve it")
 	_, err = second.DecideChange(ctx, "close", false, " ", "")
 	problem(t, err, http.StatusUnprocessableEntity, "say why")

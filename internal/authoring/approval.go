@@ -191,8 +191,8 @@ func mayDecide(tx Records, who auth.Identity, c store.Change, seen *Preview) err
 	case c.AskedBy == who.Name || c.CreatedBy == who.Name:
 		return errOwnChange
 	}
-	edits, err := tx.ChangeEdits(c.ID)
-	if err == nil && slices.ContainsFunc(edits, func(e store.ChangeEdit) bool { return e.EditedBy == who.Name }) {
+	authors, err := tx.ChangeAuthors(c.ID)
+	if err == nil && slices.Contains(authors, who.Name) {
 		err = errOwnChange
 	}
 	return err

@@ -51,12 +51,11 @@ func (s *Service) Ladder(ctx context.Context, who auth.Identity, q LadderQuery) 
 		}
 		groups = []string{q.Group}
 	}
-	select {
-	case s.previews <- struct{}{}:
-		defer func() { <-s.previews }()
-	case <-ctx.Done():
-		return nil, ctx.Err()
+	done, err := s.turn(ctx)
+	if err != nil {
+		return nil, err
 	}
+	defer done()
 	f, err := s.read(ctx, who.Reach(auth.Look), q.Edits, groups...)
 	if err != nil {
 		return nil, err

@@ -187,14 +187,23 @@ func (s *Service) sum(ctx context.Context, f *futures) (*preview.Tally, error) {
 	return total, err
 }
 
-// previewEdits says what edits would do in a reach.
-func (s *Service) previewEdits(ctx context.Context, reach auth.Reach, edits []Edit) (*Preview, *futures, error) {
+// turn waits until a plan of the whole fleet may be worked out; done ends the turn.
+func (s *Service) turn(ctx context.Context) (done func(), err error) {
 	select {
 	case s.previews <- struct{}{}:
-		defer func() { <-s.previews }()
+		return func() { <-s.previews }, nil
 	case <-ctx.Done():
-		return nil, nil, ctx.Err()
+		return nil, ctx.Err()
 	}
+}
+
+// previewEdits says what edits would do in a reach.
+func (s *Service) previewEdits(ctx context.Context, reach auth.Reach, edits []Edit) (*Preview, *futures, error) {
+	done, err := s.turn(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer done()
 	f, err := s.future(ctx, reach, edits)
 	if err != nil {
 		return nil, nil, err
@@ -282,6 +291,11 @@ func (s *Service) AffectedDevices(
 	if err != nil {
 		return nil, "", err
 	}
+	done, err := s.turn(ctx)
+	if err != nil {
+		return nil, "", err
+	}
+	defer done()
 	reach := who.Reach(auth.Look)
 	key := fmt.Sprint(name, " ", c.Version, " ", reach.Everywhere(), reach.Groups())
 	f := s.recent.get(key)

@@ -23,6 +23,7 @@ type Records interface {
 	AddChangeEvent(e store.ChangeEvent) error
 	Asked(digest string) (protocol.DesiredContent, error)
 	Change(name string) (store.Change, error)
+	ChangeAuthors(change string) ([]string, error)
 	ChangeEdits(change string) ([]store.ChangeEdit, error)
 	GroupList(groupID string) ([]string, error)
 	GroupNames() ([]string, error)

@@ -152,6 +152,12 @@ func (t Tx) ChangeEdits(change string) ([]ChangeEdit, error) {
 // AddChangeEvent adds a line to the history of a change.
 func (t Tx) AddChangeEvent(e ChangeEvent) error { return translate(t.db.Create(&e).Error) }
 
+// ChangeAuthors are all who ever wrote to a change, also what was replaced or taken out since.
+func (t Tx) ChangeAuthors(change string) ([]string, error) {
+	return rows[string](t, `select distinct who from change_events where change_id = ? and what = any(?)`,
+		change, []string{"created", "edited", "edit_removed", "retitled"})
+}
+
 // ListChangeEvents lists a page of the history of a change, newest first.
 func (t Tx) ListChangeEvents(change string, p Page) ([]ChangeEvent, string, error) {
 	after := int64(1) << 62
