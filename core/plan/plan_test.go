@@ -201,3 +201,29 @@ func ExampleRun() {
 	// SKL-HQ-001 12 12
 	// SKL-TKT-001 12 20
 }
+
+// Nothing is taken from a former plan that an edit of a rank, a stance or a policy decides otherwise.
+func TestRunAfterTakesOnlyWhatStays(t *testing.T) {
+	in := plan.Inputs{
+		Devices:  []fleet.Facts{{Name: "SKL-HQ-001"}},
+		Policies: map[string]*policy.Document{"a": minimum(t, "a", 8), "b": minimum(t, "b", 12)},
+		Assignments: []assign.Assignment{
+			{Name: "a", Policy: "a", Include: []string{assign.Everything}, Rank: 1, Stance: assign.Enforce},
+			{Name: "b", Policy: "b", Include: []string{assign.Everything}, Rank: 2, Stance: assign.Enforce},
+		},
+	}
+	former := plan.Run(in, fleet.InTurn)
+	weaker, tried, other := in.Assignments[0], in.Assignments[0], in.Assignments[0]
+	weaker.Rank, tried.Stance, other.Policy = 3, assign.Trial, "b"
+	for name, edits := range map[string]plan.Edits{
+		"rank":     {Assignments: map[string]*assign.Assignment{"a": &weaker}},
+		"stance":   {Assignments: map[string]*assign.Assignment{"a": &tried}},
+		"policy":   {Assignments: map[string]*assign.Assignment{"a": &other}},
+		"document": {Policies: map[string]*policy.Document{"a": minimum(t, "a", 9)}},
+	} {
+		after := in.With(edits)
+		got := written(t, plan.RunAfter(former, after, fleet.InTurn))
+		assert.Equal(t, written(t, plan.Run(after, fleet.InTurn)), got, name)
+		assert.NotEqual(t, written(t, former), got, name)
+	}
+}
