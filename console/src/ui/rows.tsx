@@ -84,7 +84,7 @@ export function Rows<T extends RowData>({
         aria-label={`${label}, the part in sight`}
         // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by the keyboard
         tabIndex={0}
-        className="max-h-[calc(100vh-190px)] min-h-40 overflow-auto border-t border-ink"
+        className="max-h-[calc(100vh-212px)] min-h-40 overflow-auto border-t border-ink"
       >
         <div
           role="table"

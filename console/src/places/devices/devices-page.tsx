@@ -114,7 +114,7 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
     },
     { title: "Standing", sort: (d) => d.standing, width: "110px", cell: (d) => <StandingWord standing={d.standing} /> },
     { title: "Findings", sort: (d) => d.open_findings, width: "70px", right: true, cell: (d) => d.open_findings || "" },
-    { title: "Model", sort: (d) => d.model, width: "minmax(140px,1fr)", cell: (d) => d.model },
+    { title: "Model", sort: (d) => d.model, width: "minmax(110px,1fr)", cell: (d) => d.model },
     {
       title: "System",
       sort: (d) => `${d.platform} ${d.os_version}`,
@@ -124,7 +124,7 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
     {
       title: "Place",
       sort: (d) => d.path,
-      width: "minmax(150px,1fr)",
+      width: "minmax(110px,1fr)",
       cell: (d) => <span className="text-second">{d.path}</span>,
     },
     {
