@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -10,6 +11,7 @@ import (
 	"golang.org/x/term"
 
 	"rankwarden.example/api"
+	"rankwarden.example/client"
 )
 
 func (a *app) changeApply() *cobra.Command {
@@ -27,17 +29,9 @@ func (a *app) changeApply() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			x, err := c.Change(cmd.Context(), args[0])
+			x, p, err := a.readPreview(cmd.Context(), c, args[0])
 			if err != nil {
 				return err
-			}
-			p, err := c.PreviewChange(cmd.Context(), args[0])
-			if err != nil {
-				return err
-			}
-			if a.output == "table" {
-				a.previewed(x.Name, len(x.Edits), p)
-				fmt.Fprintln(a.out)
 			}
 			if !yes {
 				if err := confirm(fmt.Sprintf("Apply %s to all devices at once? [y/N] ", x.Name)); err != nil {
@@ -81,6 +75,25 @@ func (a *app) changeApply() *cobra.Command {
 	return cmd
 }
 
+// readPreview reads a change and its preview, and prints the preview for a reader, who is asked about it next.
+func (a *app) readPreview(
+	ctx context.Context,
+	c *client.Client,
+	name string,
+) (x api.ChangeDetail, p api.Preview, err error) {
+	if x, err = c.Change(ctx, name); err != nil {
+		return x, p, err
+	}
+	if p, err = c.PreviewChange(ctx, name); err != nil {
+		return x, p, err
+	}
+	if a.output == "table" {
+		a.previewed(x.Name, len(x.Edits), p)
+		fmt.Fprintln(a.out)
+	}
+	return x, p, nil
+}
+
 // errNotConfirmed ends a command whose question was answered with no.
 var errNotConfirmed = errors.New("nothing was done")
 
@@ -112,17 +125,9 @@ func (a *app) changeApprove() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			x, err := c.Change(cmd.Context(), args[0])
+			x, p, err := a.readPreview(cmd.Context(), c, args[0])
 			if err != nil {
 				return err
-			}
-			p, err := c.PreviewChange(cmd.Context(), args[0])
-			if err != nil {
-				return err
-			}
-			if a.output == "table" {
-				a.previewed(x.Name, len(x.Edits), p)
-				fmt.Fprintln(a.out)
 			}
 			if !yes {
 				if err := confirm(fmt.Sprintf("Approve %s, which %s asked for? [y/N] ", x.Name, x.AskedBy)); err != nil {

@@ -34,10 +34,8 @@ func Differ(before, after resolve.Lane, previous []unit.Setting) *Difference {
 	return d
 }
 
-// compare finds what differs between the desired values, and what is looked up of them for every device.
+// compare finds, once, what differs between the desired values, and what is looked up of them for every device.
 func (d *Difference) compare() {
-	d.changes, d.accounts, d.rotated = nil, nil, [2][]principal.Ref{}
-	d.touches = [unit.Rotation + 1]bool{}
 	eachUnit(d.desired[without], d.desired[with], func(id unit.ID, before, after unit.Value) {
 		if key, ok := id.AccountKey(); ok {
 			d.accounts = append(d.accounts, keyAsked{key, [2]*unit.AccountValue{accountOf(before), accountOf(after)}})

@@ -125,29 +125,39 @@ func (c *Comparison) Joining(id unit.ID) []principal.Ref {
 // sharesOf is the number of devices that are compared in one share.
 const sharesOf = 2000
 
-// Run compares two plans of one fleet, device by device, with shares of the fleet done as each does. The result has
-// every device that is affected.
-func Run(before, after *plan.Plan, known Fleet, each fleet.Each) *Preview {
-	c := NewComparison(before, after)
-	shares := (len(before.Devices) + sharesOf - 1) / sharesOf
-	affected, tallies := make([][]effect.Affected, shares), make([]*Tally, shares)
-	each(shares, func(share int) {
-		tally := NewTally()
-		for device := share * sharesOf; device < min((share+1)*sharesOf, len(before.Devices)); device++ {
-			if !c.Touches(device) {
-				continue
-			}
-			if a := c.Device(device, known(device)); a.Any() {
-				affected[share] = append(affected[share], a)
-				tally.Add(a.Device, a.Reported, a.Effects)
+// tally counts the affected devices of a comparison, with shares of the fleet done as each does. Visit is told of every
+// device that may be affected, of one share in order, and counts it.
+func (c *Comparison) tally(each fleet.Each, visit func(tally *Tally, share, device int)) *Tally {
+	devices := len(c.before.Devices)
+	tallies := make([]*Tally, shares(devices))
+	each(len(tallies), func(share int) {
+		tallies[share] = NewTally()
+		for device := share * sharesOf; device < min((share+1)*sharesOf, devices); device++ {
+			if c.Touches(device) {
+				visit(tallies[share], share, device)
 			}
 		}
-		tallies[share] = tally
 	})
 	total := NewTally()
 	for _, t := range tallies {
 		total.Merge(t)
 	}
+	return total
+}
+
+func shares(devices int) int { return (devices + sharesOf - 1) / sharesOf }
+
+// Run compares two plans of one fleet, device by device, with shares of the fleet done as each does. The result has
+// every device that is affected.
+func Run(before, after *plan.Plan, known Fleet, each fleet.Each) *Preview {
+	c := NewComparison(before, after)
+	affected := make([][]effect.Affected, shares(len(before.Devices)))
+	total := c.tally(each, func(tally *Tally, share, device int) {
+		if a := c.Device(device, known(device)); a.Any() {
+			affected[share] = append(affected[share], a)
+			tally.Add(a.Device, a.Reported, a.Effects)
+		}
+	})
 	p := &Preview{Devices: total.Devices, Sums: total.Sums(), Affected: slices.Concat(affected...)}
 	slices.SortStableFunc(p.Affected, func(a, b effect.Affected) int { return cmp.Compare(a.Device, b.Device) })
 	return p
@@ -156,20 +166,5 @@ func Run(before, after *plan.Plan, known Fleet, each fleet.Each) *Preview {
 // Count is the sums of [Run] alone, for which nothing is kept of the single devices.
 func Count(before, after *plan.Plan, known Fleet, each fleet.Each) *Tally {
 	c := NewComparison(before, after)
-	shares := (len(before.Devices) + sharesOf - 1) / sharesOf
-	tallies := make([]*Tally, shares)
-	each(shares, func(share int) {
-		tally := NewTally()
-		for device := share * sharesOf; device < min((share+1)*sharesOf, len(before.Devices)); device++ {
-			if c.Touches(device) {
-				tally.Count(c, device, known(device))
-			}
-		}
-		tallies[share] = tally
-	})
-	total := NewTally()
-	for _, t := range tallies {
-		total.Merge(t)
-	}
-	return total
+	return c.tally(each, func(tally *Tally, _, device int) { tally.Count(c, device, known(device)) })
 }
