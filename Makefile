@@ -7,7 +7,7 @@ BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 # One way to compile, so that commands, tests and checks share what is compiled, and no path of this machine gets in.
 export GOFLAGS += -trimpath
 
-.PHONY: demo demo-reset build test lint bench cuts storm fuzz screenshots clean
+.PHONY: demo demo-reset build test test-console test-go lint bench cuts storm fuzz screenshots clean
 
 demo: build
 	@scripts/install postgresql
@@ -31,7 +31,12 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 
 test: build
 	@scripts/install postgresql directory chromium
+	@$(MAKE) --no-print-directory --output-sync -j2 test-console test-go
+
+test-console:
 	cd console && npm run --silent test
+
+test-go:
 	go test -timeout 38m -parallel 5 ./...
 
 lint: build
