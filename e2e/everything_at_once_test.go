@@ -47,7 +47,7 @@ type everything struct {
 }
 
 func newEverything(t *testing.T, seed uint64) *everything {
-	e := &everything{dice: rand.New(rand.NewPCG(seed, seed)), data: filepath.Join(t.TempDir(), "postgres")}
+	e := &everything{dice: rand.New(rand.NewPCG(seed, seed)), data: filepath.Join(dataDir(t), "postgres")}
 	var err error
 	e.cluster, err = pgcluster.Start(t.Context(), e.data)
 	require.NoError(t, err)

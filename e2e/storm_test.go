@@ -90,7 +90,7 @@ func (r *relay) heal() {
 // operators are told, and nothing has to be started again.
 func TestTheDatabaseGoesAwayUnderLoad(t *testing.T) {
 	beside(t)
-	own, err := pgcluster.Start(t.Context(), filepath.Join(t.TempDir(), "pg"))
+	own, err := pgcluster.Start(t.Context(), filepath.Join(dataDir(t), "postgres"))
 	require.NoError(t, err)
 	t.Cleanup(own.Stop)
 	s := startOn(t, own)
