@@ -29,7 +29,8 @@ type tab struct {
 }
 
 func openTab(t *testing.T, width, height int) *tab {
-	ctx, cancel := context.WithTimeout(t.Context(), 15*time.Minute)
+	// Not the context of the test, which ends before its browser is closed.
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(t.Context()), 15*time.Minute)
 	t.Cleanup(cancel)
 	opened, closeAll, err := browser.Open(ctx, width, height)
 	require.NoError(t, err)

@@ -42,9 +42,9 @@ func Open(ctx context.Context, width, height int) (tab context.Context, closeAll
 		chromedp.WindowSize(width, height),
 	)
 	allocated, endAllocator := chromedp.NewExecAllocator(ctx, options...)
-	tab, endTab := chromedp.NewContext(allocated)
+	tab, _ = chromedp.NewContext(allocated)
 	closeAll = func() {
-		endTab()
+		_ = chromedp.Cancel(tab) // waits until the browser has ended, so that nothing writes into its profile any more
 		endAllocator()
 		os.RemoveAll(profile)
 	}
