@@ -1,6 +1,6 @@
 # make demo and make test do everything on a machine that has Go, Node and npm.
 
-SOURCES := $(shell find cmd client core demo internal -name '*.go' -o -name '*.sql' -o -name '*.yaml') go.mod go.sum
+SOURCES := $(shell find api cmd client core demo internal -name '*.go' -o -name '*.sql' -o -name '*.yaml') go.mod go.sum
 CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts docs/reference/openapi.json
 BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 
@@ -37,7 +37,7 @@ test-console:
 	cd console && npm run --silent test
 
 test-go:
-	go test -timeout 38m -parallel 5 ./...
+	BINARIES=$(CURDIR)/bin go test -vet=off -timeout 38m -parallel 6 ./... # make lint vets
 
 lint: build
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -d $$(git ls-files '*.go'); exit 1; }

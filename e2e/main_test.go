@@ -52,10 +52,12 @@ func setUp(m *testing.M) int {
 		return 1
 	}
 	defer os.RemoveAll(dir)
-	binaries = filepath.Join(dir, "bin")
-	if out, err := exec.Command("go", "build", "-o", binaries+"/", "../cmd/...").CombinedOutput(); err != nil {
-		fmt.Printf("building: %v\n%s", err, out)
-		return 1
+	if binaries = os.Getenv("BINARIES"); binaries == "" { // make test has just built them, and says where
+		binaries = filepath.Join(dir, "bin")
+		if out, err := exec.Command("go", "build", "-o", binaries+"/", "../cmd/...").CombinedOutput(); err != nil {
+			fmt.Printf("building: %v\n%s", err, out)
+			return 1
+		}
 	}
 	if cluster, err = pgcluster.Start(
 		context.Background(), filepath.Join(dir, "postgres"),
