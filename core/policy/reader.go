@@ -2,7 +2,6 @@ package policy
 
 import (
 	"fmt"
-	"maps"
 	"math/big"
 	"regexp"
 	"slices"
@@ -57,14 +56,23 @@ func (r *reader) warnf(n *yaml.Node, path, code, format string, args ...any) {
 	r.problems[len(r.problems)-1].Severity = Warning
 }
 
-// field reads the value of one key of a mapping.
-type field func(value *yaml.Node, path string)
+// known are the keys that a mapping may have.
+type known interface {
+	find(key string) int
+	keys() []string
+}
 
-// mapping reads a mapping whose keys are those of fields; required ones must be there.
-func (r *reader) mapping(n *yaml.Node, path string, fields map[string]field, required ...string) {
+// mapping reads a mapping: each value by the index of its key. It gives the line of each key that is there, nothing
+// where there is no mapping.
+func (r *reader) mapping(
+	n *yaml.Node,
+	path string,
+	known known,
+	read func(i int, n *yaml.Node, path string),
+) map[string]int {
 	if n.Kind != yaml.MappingNode {
 		r.wrongType(n, path, "a mapping of keys to values")
-		return
+		return nil
 	}
 	seen := map[string]int{}
 	for i := 0; i+1 < len(n.Content); i += 2 {
@@ -75,9 +83,9 @@ func (r *reader) mapping(n *yaml.Node, path string, fields map[string]field, req
 			continue
 		}
 		seen[key.Value] = key.Line
-		read, known := fields[key.Value]
-		if !known {
-			r.unknownKey(key, at, slices.Sorted(maps.Keys(fields)))
+		index := known.find(key.Value)
+		if index < 0 {
+			r.unknownKey(key, at, known.keys())
 			continue
 		}
 		if value.Kind == yaml.AliasNode || value.Anchor != "" {
@@ -85,13 +93,9 @@ func (r *reader) mapping(n *yaml.Node, path string, fields map[string]field, req
 			continue
 		}
 		r.place(at, value)
-		read(value, at)
+		read(index, value, at)
 	}
-	for _, key := range required {
-		if _, there := seen[key]; !there {
-			r.errorf(n, join(path, key), CodeMissing, "the key %q is required here; add it", key)
-		}
-	}
+	return seen
 }
 
 func (r *reader) unknownKey(key *yaml.Node, path string, known []string) {
@@ -116,7 +120,7 @@ func (r *reader) unknownKey(key *yaml.Node, path string, known []string) {
 	r.errorf(key, path, CodeUnknownKey, "the key %q is not known; %s", key.Value, hint)
 }
 
-func (r *reader) list(n *yaml.Node, path string, each field) {
+func (r *reader) list(n *yaml.Node, path string, each func(item *yaml.Node, path string)) {
 	if n.Kind != yaml.SequenceNode {
 		r.wrongType(n, path, "a list")
 		return

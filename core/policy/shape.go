@@ -3,6 +3,7 @@ package policy
 import (
 	"bytes"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"go.yaml.in/yaml/v3"
@@ -22,15 +23,32 @@ type property[T any] struct {
 }
 
 func (s shape[T]) read(r *reader, n *yaml.Node, path string, to *T) {
-	fields := make(map[string]field, len(s))
-	var required []string
-	for _, p := range s {
-		fields[p.key] = func(n *yaml.Node, path string) { p.read(r, n, path, to) }
-		if p.required {
-			required = append(required, p.key)
+	seen := r.mapping(n, path, s, func(i int, n *yaml.Node, path string) { s[i].read(r, n, path, to) })
+	for i := range s {
+		if _, there := seen[s[i].key]; s[i].required && seen != nil && !there {
+			r.errorf(n, join(path, s[i].key), CodeMissing, "the key %q is required here; add it", s[i].key)
 		}
 	}
-	r.mapping(n, path, fields, required...)
+}
+
+// find gives the index of a key, -1 where the mapping has none of that name.
+func (s shape[T]) find(key string) int {
+	for i := range s {
+		if s[i].key == key {
+			return i
+		}
+	}
+	return -1
+}
+
+// keys are those that the mapping may have, sorted.
+func (s shape[T]) keys() []string {
+	keys := make([]string, len(s))
+	for i, p := range s {
+		keys[i] = p.key
+	}
+	slices.Sort(keys)
+	return keys
 }
 
 func (s shape[T]) write(from *T) *yaml.Node {
@@ -239,8 +257,7 @@ func listOf[E any](
 	return kind[[]E]{
 		schema{{"type", "array"}, {"items", of.describe(more...)}},
 		func(r *reader, n *yaml.Node, path string) ([]E, bool) {
-			var list []E
-			seen := map[string]int{}
+			list, seen := make([]E, 0, len(n.Content)), map[string]int{}
 			r.list(n, path, func(n *yaml.Node, path string) {
 				e := fresh()
 				of.read(r, n, path, &e)

@@ -91,6 +91,11 @@ type ask struct {
 // NewSettler prepares to settle sets of the assignments, whose names must differ.
 func NewSettler(assignments []Assignment) *Settler {
 	s := &Settler{assignments: assignments, settled: map[string]Unit{}}
+	asked := 0
+	for _, a := range assignments {
+		asked += len(a.Policy.Asks)
+	}
+	s.units = make([]unit.ID, 0, asked)
 	for _, a := range assignments {
 		for _, ask := range a.Policy.Asks {
 			s.units = append(s.units, ask.Unit)
@@ -125,21 +130,30 @@ func NewSettler(assignments []Assignment) *Settler {
 		administratorEnabled: s.unitIndex(unit.BuiltinOf(principal.Administrator, unit.BuiltinEnabled)),
 	}
 	s.named = make(map[string]int32, len(assignments))
-	asks, statements := map[*policy.Normal][]ask{}, map[*policy.Normal][]ask{}
+	s.asks, s.statements = make([][]ask, len(assignments)), make([][]ask, len(assignments))
+	first := make(map[*policy.Normal]int, len(assignments)) // the assignment that read the policy
 	for i, a := range assignments {
-		if asks[a.Policy] == nil {
-			for _, p := range a.Policy.Asks {
-				asked := ask{index[p.Unit], p.Value}
-				asks[a.Policy] = append(asks[a.Policy], asked)
-				if p.Unit.Family() == unit.Membership {
-					statements[a.Policy] = append(statements[a.Policy], asked)
-				}
-			}
+		if read, known := first[a.Policy]; known {
+			s.asks[i], s.statements[i] = s.asks[read], s.statements[read]
+		} else {
+			first[a.Policy] = i
+			s.asks[i], s.statements[i] = asksOf(a.Policy, index)
 		}
-		s.asks, s.statements = append(s.asks, asks[a.Policy]), append(s.statements, statements[a.Policy])
 		s.named[a.Name] = int32(i)
 	}
 	return s
+}
+
+// asksOf gives what a policy asks by the indexes of its settings, and of that what it says of members.
+func asksOf(p *policy.Normal, index map[unit.ID]int32) (asks, statements []ask) {
+	asks = make([]ask, len(p.Asks))
+	for i, a := range p.Asks {
+		asks[i] = ask{index[a.Unit], a.Value}
+		if a.Unit.Family() == unit.Membership {
+			statements = append(statements, asks[i])
+		}
+	}
+	return asks, statements
 }
 
 // Settle settles what the assignments with the indexes ask; see [Settle].
