@@ -39,8 +39,7 @@ type Settler struct {
 	asks        [][]ask          // of each assignment
 	statements  [][]ask          // those of them that are on local groups
 	named       map[string]int32 // assignments by name
-	claims      [][]Claim        // of each unit while a lane is settled, and who made them
-	by          [][]int32        // at the same indexes
+	claims      [][]claimed      // of each unit while a lane is settled
 	settled     map[string]Unit  // by unit and the assignments that ask
 	key         []byte
 	index       map[unit.ID]int32     // of units
@@ -82,6 +81,9 @@ func (s *Settler) ref(of principal.Ref) ref {
 	return known
 }
 
+// claimed is a claim by where it is found: the index of an assignment, and of one of its asks.
+type claimed struct{ assignment, ask int32 }
+
 // ask is what an assignment wants of a unit, by the unit's index.
 type ask struct {
 	unit  int32
@@ -103,7 +105,7 @@ func NewSettler(assignments []Assignment) *Settler {
 	}
 	slices.SortFunc(s.units, unit.ID.Compare)
 	s.units = slices.Compact(s.units)
-	s.claims, s.by = make([][]Claim, len(s.units)), make([][]int32, len(s.units))
+	s.claims = make([][]claimed, len(s.units))
 	order := make([]int, len(assignments))
 	for i := range order {
 		order[i] = i
@@ -202,13 +204,11 @@ func (l *Lane) add(p Problem) {
 func (s *Settler) lane(assignments []int) Lane {
 	var touched []int32
 	for _, i := range assignments {
-		a := s.assignments[i]
-		for _, ask := range s.asks[i] {
+		for at, ask := range s.asks[i] {
 			if len(s.claims[ask.unit]) == 0 {
 				touched = append(touched, ask.unit)
 			}
-			s.claims[ask.unit] = append(s.claims[ask.unit], Claim{a.Name, a.Rank, s.units[ask.unit], ask.value})
-			s.by[ask.unit] = append(s.by[ask.unit], int32(i))
+			s.claims[ask.unit] = append(s.claims[ask.unit], claimed{int32(i), int32(at)})
 		}
 	}
 	slices.Sort(touched)
@@ -221,7 +221,7 @@ func (s *Settler) lane(assignments []int) Lane {
 			settled.Value = w.withoutAbsent(settled.Unit, m)
 		}
 		s.values[u], lane.Units[i] = settled.Value, settled
-		s.claims[u], s.by[u] = s.claims[u][:0], s.by[u][:0]
+		s.claims[u] = s.claims[u][:0]
 	}
 	groups := make([]int, 0, 8)
 	for i, u := range touched {
@@ -244,8 +244,8 @@ func (s *Settler) lane(assignments []int) Lane {
 // unit settles the claims gathered for a unit, or finds that done before.
 func (s *Settler) unit(u int32) Unit {
 	s.key = binary.LittleEndian.AppendUint32(s.key[:0], uint32(u))
-	for _, i := range s.by[u] {
-		s.key = binary.LittleEndian.AppendUint32(s.key, uint32(i))
+	for _, c := range s.claims[u] {
+		s.key = binary.LittleEndian.AppendUint32(s.key, uint32(c.assignment))
 	}
 	if known, ok := s.settled[string(s.key)]; ok {
 		return known
@@ -254,7 +254,12 @@ func (s *Settler) unit(u int32) Unit {
 	if s.units[u].Family() == unit.Membership {
 		settle = settleGroup
 	}
-	settled := settle(slices.Clone(s.claims[u]))
+	claims := make([]Claim, len(s.claims[u]))
+	for i, c := range s.claims[u] {
+		a := s.assignments[c.assignment]
+		claims[i] = Claim{a.Name, a.Rank, s.units[u], s.asks[c.assignment][c.ask].value}
+	}
+	settled := settle(claims)
 	s.settled[string(s.key)] = settled
 	return settled
 }
