@@ -4,6 +4,7 @@ package e2e
 
 import (
 	"context"
+	"flag"
 	"fmt"
 	"io"
 	"log/slog"
@@ -59,10 +60,11 @@ func setUp(m *testing.M) int {
 			return 1
 		}
 	}
-	if cluster, err = pgcluster.Start(
-		context.Background(), filepath.Join(dir, "postgres"),
-		"fsync=off", "full_page_writes=off", // only a machine that loses power would notice
-	); err != nil {
+	var settings []string
+	if flag.Parse(); flag.Lookup("test.bench").Value.String() == "" { // what is measured reaches the disk
+		settings = []string{"fsync=off", "full_page_writes=off"} // only a machine that loses power would notice
+	}
+	if cluster, err = pgcluster.Start(context.Background(), filepath.Join(dir, "postgres"), settings...); err != nil {
 		fmt.Println(err)
 		return 1
 	}
