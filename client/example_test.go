@@ -16,7 +16,10 @@ func Example() {
 	service := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
 		if r.URL.Query().Get("cursor") == "" {
-			fmt.Fprint(w, `{"items": [{"name": "SKL-TKT-001", "standing": "drifted", "open_findings": 2}], "next": "more"}`)
+			fmt.Fprint(
+				w,
+				`{"items": [{"name": "SKL-TKT-001", "standing": "drifted", "open_findings": 2}], "next": "more"}`,
+			)
 			return
 		}
 		fmt.Fprint(w, `{"items": [{"name": "SKL-TKT-007", "standing": "drifted", "open_findings": 1}], "next": ""}`)
@@ -45,11 +48,15 @@ func ExampleProblem() {
 	service := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusForbidden)
-		fmt.Fprint(w, `{"status": 403, "code": "out_of_reach", "detail": "your role does not reach the device SKL-HQ-001"}`)
+		fmt.Fprint(
+			w,
+			`{"status": 403, "code": "out_of_reach", "detail": "your role does not reach the device SKL-HQ-001"}`,
+		)
 	}))
 	defer service.Close()
 
-	_, err := client.New(service.URL, "rwt_…").Reveal(context.Background(), "SKL-HQ-001", api.RevealSpec{Reason: "ticket 4711"})
+	_, err := client.New(service.URL, "rwt_…").
+		Reveal(context.Background(), "SKL-HQ-001", api.RevealSpec{Reason: "ticket 4711"})
 	var refused *client.Problem
 	if errors.As(err, &refused) {
 		fmt.Println(refused.Code)

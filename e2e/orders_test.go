@@ -129,7 +129,8 @@ func TestOrders(t *testing.T) {
 		require.ErrorAs(t, err, &p)
 		assert.Contains(t, p.Error(), says)
 	}
-	_, err = s.as("bjorn", viewer).SendOrder(t.Context(), api.NewOrder{Kind: "check-in", Devices: []string{"SKL-TKT-001"}})
+	_, err = s.as("bjorn", viewer).
+		SendOrder(t.Context(), api.NewOrder{Kind: "check-in", Devices: []string{"SKL-TKT-001"}})
 	problem(t, err, 403, "ask an owner")
 }
 

@@ -46,10 +46,12 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 		),
 	)
 	require.NoError(t, change(t, s.config.Database, "delete from retention")) // the run at the start came before them
-	s.until(func() bool {                                                     // one at a time, and the service may be at it
-		require.NoError(t, s.Intake.Prune(t.Context()))
-		return count("device_events") == events+36
-	})
+	s.until(
+		func() bool { // one at a time, and the service may be at it
+			require.NoError(t, s.Intake.Prune(t.Context()))
+			return count("device_events") == events+36
+		},
+	)
 	assert.Equal(t, present, count("reports where seq > 0"))
 	assert.Equal(t, 0, count("reports where seq < 0 and received_at < now() - interval '367 days'"))
 	assert.Equal(

@@ -352,7 +352,11 @@ func keysExport() *cobra.Command {
 			"recovery key, rankwardend recover opens it on any machine.",
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
 			lines := json.NewEncoder(d.out)
-			done, err := d.Custody.ExportDeposits(ctx, d.who, func(e custody.ExportedDeposit) error { return lines.Encode(e) })
+			done, err := d.Custody.ExportDeposits(
+				ctx,
+				d.who,
+				func(e custody.ExportedDeposit) error { return lines.Encode(e) },
+			)
 			if err == nil {
 				fmt.Fprintf(d.err, "%d deposits\n", done)
 			}

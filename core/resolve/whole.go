@@ -151,7 +151,8 @@ func (w *whole) checkRotation(id unit.ID, target principal.Ref, r unit.RotationV
 	if least, ok := w.value(w.settler.checked.minLength).(unit.Int); ok && r.Secret.ShortestLength() < int(least) {
 		fail(RotationSecretTooShort)
 	}
-	if complexity, ok := w.value(w.settler.checked.complexity).(unit.Bool); ok && bool(complexity) && r.Secret.TooPlain() {
+	if complexity, ok := w.value(w.settler.checked.complexity).(unit.Bool); ok && bool(complexity) &&
+		r.Secret.TooPlain() {
 		fail(RotationSecretTooPlain)
 	}
 	if most, ok := w.value(w.settler.checked.maxAge).(unit.Int); ok && most != 0 && r.EveryMinutes > int(most)*24*60 {
@@ -227,7 +228,8 @@ func (w *whole) checkAdministrators(units []Unit, m unit.Members) {
 	if breakGlass == 0 {
 		w.warn(NoBreakGlass, unit.Administrators, "")
 	}
-	if l, ok := w.value(w.settler.checked.lockout).(unit.LockoutValue); ok && l.Threshold > 0 && l.DurationMinutes == 0 &&
+	if l, ok := w.value(w.settler.checked.lockout).(unit.LockoutValue); ok && l.Threshold > 0 &&
+		l.DurationMinutes == 0 &&
 		usable > 0 &&
 		usable == breakGlass {
 		w.warn(LockoutCanSealDevice, unit.Lockout, "")

@@ -34,7 +34,9 @@ func (a *Agent) setReportAside(report drift.Report, why error) {
 
 // contentOf is a digest of what a report says, whenever it was made.
 func contentOf(report drift.Report) string {
-	data, err := json.Marshal([]any{report.Device, report.Desired, report.State, report.Failures, report.RepeatedlyReverted})
+	data, err := json.Marshal(
+		[]any{report.Device, report.Desired, report.State, report.Failures, report.RepeatedlyReverted},
+	)
 	if err != nil {
 		return ""
 	}

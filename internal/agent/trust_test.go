@@ -145,12 +145,14 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 	}
 	asks := func(device string, number int64, length int) protocol.DesiredState {
 		return protocol.DesiredState{
-			Format:         protocol.DesiredFormat,
-			Device:         device,
-			Name:           "SKL-WKS-001",
-			Epoch:          1,
-			Number:         number,
-			DesiredContent: protocol.DesiredContent{Settings: []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(length)}}},
+			Format: protocol.DesiredFormat,
+			Device: device,
+			Name:   "SKL-WKS-001",
+			Epoch:  1,
+			Number: number,
+			DesiredContent: protocol.DesiredContent{
+				Settings: []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(length)}},
+			},
 		}
 	}
 	s.desired = asks("01DEVICE", 5, 12)

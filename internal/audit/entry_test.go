@@ -69,16 +69,25 @@ func TestVersionsOfTheHash(t *testing.T) {
 			`"before":null,"object":"b","outcome":"done","prev":"%s","reason":"","seq":3,"version":2}`,
 	} {
 		sum := sha256.Sum256(fmt.Appendf(nil, hashed, base64.StdEncoding.EncodeToString(prev)))
-		trail = append(trail, audit.Entry{Version: version, Seq: int64(version + 1), At: time.Unix(1e9, 0), Actor: "asta",
-			Action: "policy.saved", Object: "b", After: json.RawMessage(`{"name": "\u00e9", "a": 1}`), Outcome: audit.Done,
-			Prev: prev, Hash: sum[:]})
+		trail = append(
+			trail,
+			audit.Entry{Version: version, Seq: int64(version + 1), At: time.Unix(1e9, 0), Actor: "asta",
+				Action: "policy.saved", Object: "b", After: json.RawMessage(`{"name": "\u00e9", "a": 1}`), Outcome: audit.Done,
+				Prev: prev, Hash: sum[:]},
+		)
 		prev = sum[:]
 	}
 	last, err := verify(trail)
 	require.NoError(t, err)
 	assert.EqualValues(t, 3, last)
 
-	next := audit.Entry{At: time.Unix(1e9, 0), Actor: "asta", Action: "policy.published", Object: "b", Outcome: audit.Done}
+	next := audit.Entry{
+		At:      time.Unix(1e9, 0),
+		Actor:   "asta",
+		Action:  "policy.published",
+		Object:  "b",
+		Outcome: audit.Done,
+	}
 	require.NoError(t, next.Link(3, prev))
 	assert.Equal(t, 2, next.Version)
 	next.Version = 0

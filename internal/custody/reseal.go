@@ -102,7 +102,11 @@ type ExportedDeposit struct {
 }
 
 // ExportDeposits gives every deposit that is sealed to a recovery key. It holds sealed bytes only.
-func (s *Service) ExportDeposits(ctx context.Context, who auth.Identity, receive func(ExportedDeposit) error) (int, error) {
+func (s *Service) ExportDeposits(
+	ctx context.Context,
+	who auth.Identity,
+	receive func(ExportedDeposit) error,
+) (int, error) {
 	names := map[string]string{}
 	done := 0
 	var last store.Deposit

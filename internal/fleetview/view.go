@@ -148,7 +148,12 @@ func keepContact(d, former *Device) *Device {
 	return d
 }
 
-func deviceOf(s store.ViewDevice, groups []int32, findings []store.ViewFinding, rotations []store.ViewRotation) *Device {
+func deviceOf(
+	s store.ViewDevice,
+	groups []int32,
+	findings []store.ViewFinding,
+	rotations []store.ViewRotation,
+) *Device {
 	slices.Sort(groups)
 	d := &Device{
 		ID:                 s.ID,

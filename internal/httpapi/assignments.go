@@ -79,7 +79,12 @@ func (a *routes) assignments() {
 	register(
 		a,
 		auth.Look,
-		operation{method: http.MethodGet, path: "/assignments/{name}", id: "show-assignment", summary: "Show an assignment"},
+		operation{
+			method:  http.MethodGet,
+			path:    "/assignments/{name}",
+			id:      "show-assignment",
+			summary: "Show an assignment",
+		},
 		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Assignment], error) {
 			x, err := a.Authoring.Assignment(ctx, in.Name)
 			return tagged(x.Version, viewAssignment(x)), err

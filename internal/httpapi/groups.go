@@ -62,11 +62,15 @@ func (a *routes) groups() {
 			return tagged(g.Version, viewGroup(g)), err
 		},
 	)
-	register(a, auth.Look, operation{method: http.MethodGet, path: "/groups/{name}", id: "show-group", summary: "Show a group"},
+	register(
+		a,
+		auth.Look,
+		operation{method: http.MethodGet, path: "/groups/{name}", id: "show-group", summary: "Show a group"},
 		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Group], error) {
 			g, err := a.Authoring.Group(ctx, in.Name)
 			return tagged(g.Version, viewGroup(g)), err
-		})
+		},
+	)
 	register(
 		a,
 		auth.Look,

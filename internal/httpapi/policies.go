@@ -97,7 +97,12 @@ func (a *routes) policies() {
 	register(
 		a,
 		auth.Look,
-		operation{method: http.MethodGet, path: "/policies/{name}", id: "show-policy", summary: "Show a policy with its draft"},
+		operation{
+			method:  http.MethodGet,
+			path:    "/policies/{name}",
+			id:      "show-policy",
+			summary: "Show a policy with its draft",
+		},
 		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Policy], error) {
 			p, err := a.Authoring.Policy(ctx, in.Name)
 			if err != nil {

@@ -180,7 +180,10 @@ func (c *Cluster) CopyDatabase(ctx context.Context, from, name string) (string, 
 		return "", fmt.Errorf("copying a database: %w", err)
 	}
 	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, "create database "+pgx.Identifier{name}.Sanitize()+" template "+pgx.Identifier{from}.Sanitize())
+	_, err = conn.Exec(
+		ctx,
+		"create database "+pgx.Identifier{name}.Sanitize()+" template "+pgx.Identifier{from}.Sanitize(),
+	)
 	if err != nil {
 		return "", fmt.Errorf("copying a database: %w", err)
 	}

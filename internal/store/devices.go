@@ -88,11 +88,16 @@ const standsColumns = "d.held_units, d.last_contact, d.desired_epoch, d.desired_
 
 // StandingInput is the same in the words of the core.
 func (s StandingColumns) StandingInput() drift.StandingInput {
-	h := drift.StandingInput{HeldUnits: s.HeldUnits, Desired: drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
+	h := drift.StandingInput{
+		HeldUnits: s.HeldUnits,
+		Desired:   drift.Stamp{Epoch: s.DesiredEpoch, Number: s.DesiredNumber},
 		Reported: drift.Stamp{
 			Epoch:  s.ReportedEpoch,
 			Number: s.ReportedNumber,
-		}, OpenFindings: s.OpenFindings, Mismatched: s.Mismatched}
+		},
+		OpenFindings: s.OpenFindings,
+		Mismatched:   s.Mismatched,
+	}
 	if s.LastContact != nil {
 		h.LastContact = *s.LastContact
 	}
