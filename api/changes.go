@@ -39,6 +39,7 @@ type ChangeEdit struct {
 	Kind       string     `json:"kind"                 enum:"publish,assign,withdraw,group,drop_group"`
 	Name       string     `json:"name"                                                                 minLength:"1" maxLength:"63"     doc:"Of the policy, assignment or group"`
 	BasedOn    int64      `json:"based_on"                                                                                              doc:"Version of the thing that was read, 0 when it does not exist" minimum:"0"`
+	Replaces   *int64     `json:"replaces,omitempty" doc:"Version of the edit of the same thing that was read, 0 when there was none; left out, whatever is there is replaced" minimum:"0"`
 	Document   string     `json:"document,omitempty"                                                                 maxLength:"262144" doc:"Policy to publish, in YAML or JSON"`
 	Assignment *Aim       `json:"assignment,omitempty"`
 	Group      *GroupBody `json:"group,omitempty"`
@@ -56,6 +57,7 @@ type EditState struct {
 	ChangeEdit
 	Type     string `json:"type"      enum:"policy,assignment,group"`
 	EditedBy string `json:"edited_by"`
+	Version  int64  `json:"version" doc:"What the next edit of the same thing names as the one that it replaces"`
 	Now      int64  `json:"now"                                      doc:"Version that the thing has now, 0 when it does not exist"`
 	Conflict bool   `json:"conflict"                                 doc:"Somebody else altered the thing since: edit it again, or take the edit out"`
 }

@@ -45,6 +45,14 @@ func (c *Client) ChangeHistory(ctx context.Context, name string, p Page) (List[a
 	return list[api.ChangeEvent](ctx, c, changePath(name, "history"), nil, p)
 }
 
+// DescribeChange gives a change of a version another title and reason.
+func (c *Client) DescribeChange(ctx context.Context, name, title, reason string, over int64) (api.ChangeDetail, error) {
+	var out api.ChangeDetail
+	in := map[string]string{"title": title, "reason": reason}
+	_, err := c.do(ctx, call{method: http.MethodPatch, path: changePath(name), in: in, out: &out, ifMatch: over})
+	return out, err
+}
+
 // AddEdit adds an edit to a change; it takes the place of an earlier edit of the same thing.
 func (c *Client) AddEdit(ctx context.Context, change string, edit api.ChangeEdit) (api.EditResult, error) {
 	var out api.EditResult

@@ -72,35 +72,50 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		browser.SignIn(s.URL, "asta", ownerPassword),
 		chromedp.Navigate(s.URL+"/policies/base"),
 		browser.Seen(".cm-content"),
-		enabled("Publish…"),
-		click("Publish…"),
-		browser.Reads("Publish revision 2 of base?"),
+		press(".cm-content", "# asta\r"),
+		enabled("Add to the change"),
 	)
 	save("8")
 	b.do(
-		"the question is taken back, and what is new is shown",
-		browser.Reads("brita saved this draft just now"),
+		"what is new is shown, and nothing goes over it unseen",
+		browser.Reads("brita edited this policy while you were typing."),
 		browser.Reads("min_length: 8"),
-		browser.Until(`document.querySelector('[role="alertdialog"]') === null`),
-		click(
-			"I have read it",
-		),
-		enabled("Publish…"),
-		click("Publish…"),
-		click("Publish to all at once"),
-		browser.Reads("Revision 2 is in force"),
+		browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Add to the change").disabled`),
+		click("Keep mine, to go over theirs"),
+		enabled("Add to the change"),
+		click("Add to the change"),
+		browser.Type(`[role="dialog"] input`, "Longer passwords"),
+		click("Start change"),
+		browser.Reads("Draft change: 1 edit"),
 	)
+	x, err := s.owner.Change(ctx, "longer-passwords")
+	require.NoError(t, err)
+	edited := x.Edits[0].ChangeEdit
+	edited.Document = document("base", "passwords:\n  min_length: 9\n")
+	b.do("edit on what is in the change", press(".cm-content", "# on\r"), enabled("Add to the change"))
+	_, err = colleague.AddEdit(ctx, "longer-passwords", edited)
+	require.NoError(t, err)
+	b.do(
+		"a colleague's edit in the same change is shown too",
+		browser.Reads("brita edited this policy while you were typing."),
+		browser.Reads("min_length: 9"),
+		click("Use theirs"),
+		browser.Reads("below is what brita wrote into the draft change"),
+	)
+	edited.Replaces = new(x.Edits[0].Version)
+	_, err = s.owner.AddEdit(ctx, "longer-passwords", edited)
+	problem(t, err, 412, "brita edited base in this change meanwhile")
 	b.do(
 		"a former revision asks before it replaces what is not saved",
 		press(".cm-content", "# mine\r"),
 		browser.Reads("# mine"),
 		click("Edit from it"),
-		browser.Reads("Replace unsaved changes?"),
-		click("Keep my changes"),
+		browser.Reads("Replace what you typed?"),
+		click("Keep what I typed"),
 		browser.Reads(
 			"# mine",
 		),
-		click("Discard unsaved changes"),
+		click("Discard what I typed"),
 		browser.Until(`!document.body.innerText.includes("# mine")`),
 	)
 

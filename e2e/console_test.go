@@ -299,7 +299,7 @@ func TestConsole(t *testing.T) {
 			"password: 1\r",
 		),
 		browser.Reads("never holds a password"),
-		browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Save draft").disabled`),
+		browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Add to the change").disabled`),
 	)
 	b.do(
 		"another page keeps what was typed",
@@ -310,33 +310,28 @@ func TestConsole(t *testing.T) {
 			nil,
 		),
 		browser.Reads("password: 1"),
-		click("Discard unsaved changes"),
+		click("Discard what I typed"),
 		browser.Reads("No problems found."),
 	)
 	b.do(
-		"an edit is saved and published, and reaches the devices",
+		"an edit goes into the draft change, and stays there to be edited on",
 		press(".cm-content", "# a stricter desk\r"),
-		enabled("Save draft"),
-		click("Save draft"),
-		browser.Reads(
-			"The draft is saved.",
-		),
-		enabled("Publish…"),
-		click("Publish…"),
-		browser.Reads("It goes to all devices of ticket-desks at once"),
-		click("Publish to all at once"),
-		browser.Reads("Revision 2 is in force for all devices of ticket-desks"),
+		enabled("Add to the change"),
+		click("Add to the change"),
+		browser.Reads("Added to quiet-screens: Publish policy ticket-desks."),
+		browser.Reads("below is what harbourmaster wrote into the draft change"),
+		browser.Reads("# a stricter desk"),
 	)
 	b.do(
 		"the session ends in the middle of an edit",
 		press(".cm-content", "# not lost\r"),
-		enabled("Save draft"),
+		enabled("Add to the change"),
 		chromedp.Evaluate(
 			`fetch("/api/v1/session", {method: "DELETE"})`,
 			nil,
 			browser.Awaited,
 		),
-		click("Save draft"),
+		click("Add to the change"),
 		browser.Seen(`[role="dialog"] input[name="name"]`),
 	)
 	b.do(
@@ -356,9 +351,9 @@ func TestConsole(t *testing.T) {
 			`document.querySelector('[role="dialog"]') === null`,
 		),
 		browser.Reads("# not lost"),
-		enabled("Save draft"),
-		click("Save draft"),
-		browser.Reads("The draft is saved."),
+		enabled("Add to the change"),
+		click("Add to the change"),
+		browser.Until(`!document.body.innerText.includes("Discard what I typed")`),
 	)
 	b.forget() // the refusal that asked for the sign-in
 

@@ -26,6 +26,7 @@ func (a *app) changeCommand() *cobra.Command {
 	cmd.AddCommand(
 		a.changeList(),
 		a.changeCreate(),
+		a.changeEdit(),
 		a.changeShow(),
 		a.changeKeep(),
 		a.changeRemove(),
@@ -97,34 +98,6 @@ func (a *app) changeList() *cobra.Command {
 	cmd.Flags().BoolVar(&everything, "all", false, "also those that were applied or dropped")
 	cmd.Flags().StringVar(&search, "search", "", "part of a name or title")
 	return ofList(cmd)
-}
-
-func (a *app) changeCreate() *cobra.Command {
-	var title, reason string
-	cmd := &cobra.Command{
-		Use: "create NAME", Short: "Start an empty change", Args: cobra.ExactArgs(1),
-		Example: "  rankwarden change create longer-passwords --title \"Longer passwords at the desks\" --reason \"audit 2026-11\"",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
-			x, err := c.CreateChange(cmd.Context(), args[0], title, reason)
-			if err != nil {
-				return err
-			}
-			return a.did(
-				x,
-				"Started the change %s. Add edits with --change %s, then run: rankwarden preview %s\n",
-				x.Name,
-				x.Name,
-				x.Name,
-			)
-		},
-	}
-	cmd.Flags().StringVar(&title, "title", "", "what it is, in a few words")
-	cmd.Flags().StringVar(&reason, "reason", "", "why; it is recorded in the audit trail")
-	return cmd
 }
 
 func (a *app) changeShow() *cobra.Command {

@@ -32,6 +32,9 @@ type Edit struct {
 	Assignment assign.Assignment
 	Group      NewGroup
 	BasedOn    int64 // version of the thing that its author read, 0 when it did not exist
+	// Replaces is the version of the edit of the same thing that its author read, 0 when there was none; nil takes the
+	// place of whatever is there.
+	Replaces *int64
 }
 
 // editBody is what is stored of an edit.

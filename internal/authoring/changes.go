@@ -268,6 +268,9 @@ func (s *Service) PutEdit(
 			if err := s.fits(tx, c.ID, e, made); err != nil {
 				return "", err
 			}
+			if err := replaces(tx, c.ID, e); err != nil {
+				return "", err
+			}
 			body, err := e.record()
 			if err != nil {
 				return "", err
@@ -281,11 +284,37 @@ func (s *Service) PutEdit(
 				BasedOn:  e.BasedOn,
 				EditedAt: s.Now(),
 				EditedBy: who.Name,
+				Version:  c.Version + 1,
 			}
 			w.After = map[string]any{"edit": e.Kind, "name": e.Name, "based_on": e.BasedOn}
 			return fmt.Sprintf("%s %s", e.Kind, e.Name), tx.PutChangeEdit(record)
 		})
 	return out, problems, err
+}
+
+// replaces refuses an edit that would take the place of one which its author has not read.
+func replaces(tx Records, changeID string, e Edit) error {
+	if e.Replaces == nil {
+		return nil
+	}
+	records, err := tx.ChangeEdits(changeID)
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(records, func(r store.ChangeEdit) bool {
+		return r.Type == string(e.Kind.Type()) && r.Name == e.Name
+	})
+	switch {
+	case at < 0 && *e.Replaces == 0:
+		return nil
+	case at < 0:
+		return refusal.New(refusal.Stale, "the edit of %s that you read was taken out of the change; read the change again",
+			e.Name)
+	case records[at].Version != *e.Replaces:
+		return refusal.New(refusal.Stale, "%s edited %s in this change meanwhile; read the change again, then decide",
+			records[at].EditedBy, e.Name)
+	}
+	return nil
 }
 
 // fits refuses an edit that cannot be made after those of the change that come before it.

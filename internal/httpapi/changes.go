@@ -35,6 +35,7 @@ func viewChangeDetail(c authoring.ChangeWithEdits) api.ChangeDetail {
 			ChangeEdit: api.ChangeEdit{Kind: string(e.Kind), Name: e.Name, BasedOn: e.BasedOn},
 			Type:       string(e.Type),
 			EditedBy:   e.EditedBy,
+			Version:    e.Record.Version,
 			Now:        e.Now,
 			Conflict:   c.State.IsOpen() && e.HasConflict(),
 		}
@@ -59,7 +60,8 @@ func viewChangeDetail(c authoring.ChangeWithEdits) api.ChangeDetail {
 }
 
 func editFrom(e api.ChangeEdit) authoring.Edit {
-	made := authoring.Edit{Kind: change.Kind(e.Kind), Name: e.Name, Document: e.Document, BasedOn: e.BasedOn}
+	made := authoring.Edit{Kind: change.Kind(e.Kind), Name: e.Name, Document: e.Document, BasedOn: e.BasedOn,
+		Replaces: e.Replaces}
 	if e.Assignment != nil {
 		made.Assignment = aimed(*e.Assignment, e.Name)
 	}

@@ -55,6 +55,7 @@ type ChangeEdit struct {
 	Position int    // edits go out in this order
 	EditedAt time.Time
 	EditedBy string
+	Version  int64 // of the change, once the edit was in it
 }
 
 // ChangeEvent is one line of the history of a change.
@@ -121,10 +122,11 @@ func (t Tx) ListChanges(states []string, search string, p Page) ([]ChangeCount, 
 // PutChangeEdit adds an edit, or puts it in the place of that of the same thing.
 func (t Tx) PutChangeEdit(e ChangeEdit) error {
 	return t.exec(
-		`insert into change_edits (change_id, type, name, kind, body, based_on, position, edited_at, edited_by)
-		values ($1, $2, $3, $4, $5, $6, (select coalesce(max(position), 0) + 1 from change_edits where change_id = $1), $7, $8)
+		`insert into change_edits (change_id, type, name, kind, body, based_on, position, edited_at, edited_by, version)
+		values ($1, $2, $3, $4, $5, $6, (select coalesce(max(position), 0) + 1 from change_edits where change_id = $1), $7, $8, $9)
 		on conflict (change_id, type, name) do update set kind = excluded.kind, body = excluded.body,
-		based_on = excluded.based_on, edited_at = excluded.edited_at, edited_by = excluded.edited_by`,
+		based_on = excluded.based_on, edited_at = excluded.edited_at, edited_by = excluded.edited_by,
+		version = excluded.version`,
 		e.ChangeID,
 		e.Type,
 		e.Name,
@@ -133,6 +135,7 @@ func (t Tx) PutChangeEdit(e ChangeEdit) error {
 		e.BasedOn,
 		e.EditedAt,
 		e.EditedBy,
+		e.Version,
 	)
 }
 

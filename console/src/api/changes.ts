@@ -28,6 +28,13 @@ export const change = {
     take(client.DELETE("/api/v1/enrolment-tokens/{name}", { params: { path: { name: id } } })),
 
   newChange: (body: { name: string; title: string; reason: string }) => take(client.POST("/api/v1/changes", { body })),
+  describeChange: (name: string, over: number, body: { title: string; reason: string }) =>
+    take(
+      client.PATCH("/api/v1/changes/{name}", {
+        params: { path: { name }, header: { "If-Match": match(over) } },
+        body,
+      }),
+    ),
   addEdit: (name: string, body: ChangeEdit) =>
     take(client.POST("/api/v1/changes/{name}/edits", { params: { path: { name } }, body })),
   deleteEdit: (name: string, type: EditState["type"], thing: string) =>
@@ -38,26 +45,10 @@ export const change = {
     take(client.POST("/api/v1/changes/{name}/apply", { params: { path: { name } }, body: { digest } })),
   decideChange: (name: string, body: { approve: boolean; reason: string; digest: string }) =>
     take(client.POST("/api/v1/changes/{name}/decision", { params: { path: { name } }, body })),
-
-  newPolicy: (source: string) => take(client.POST("/api/v1/policies", { body: { source } })),
-  savePolicy: (name: string, source: string, over: number) =>
-    take(
-      client.PUT("/api/v1/policies/{name}", {
-        params: { path: { name }, header: { "If-Match": match(over) } },
-        body: { source },
-      }),
-    ),
-  publishPolicy: (name: string, over: number) =>
-    take(
-      client.POST("/api/v1/policies/{name}/publish", {
-        params: { path: { name }, header: { "If-Match": match(over) } },
-      }),
-    ),
 };
 
 /** What is read once, when somebody asks for it. */
 export const fetchOnce = {
-  policy: (name: string) => take(client.GET("/api/v1/policies/{name}", { params: { path: { name } } })),
   policyRevision: (name: string, number: number) =>
     take(client.GET("/api/v1/policies/{name}/revisions/{number}", { params: { path: { name, number } } })),
 };

@@ -7,6 +7,7 @@ const drafted = (kind: EditState["kind"], name: string, type: EditState["type"])
   name,
   type,
   based_on: 1,
+  version: 1,
   edited_by: "dagny",
   now: 1,
   conflict: false,

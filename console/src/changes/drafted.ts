@@ -3,21 +3,27 @@ import { read } from "@/api/queries";
 import type { ChangeEdit, EditState } from "@/api/types";
 import { useCurrentChange } from "./current";
 
-/** The edits of the current change, none when there is none. */
-export function useDrafted(): EditState[] {
+/** The edits of the current change, none when there is none; loading until they are known. */
+export function useDraftChange(): { edits: EditState[]; loading: boolean } {
   const [current] = useCurrentChange();
   const found = useQuery(read.change(current));
-  return found.data?.state === "draft" ? found.data.edits : [];
+  return { edits: found.data?.state === "draft" ? found.data.edits : [], loading: found.isLoading };
 }
+
+/** The edits of the current change, none when there is none. */
+export const useDrafted = () => useDraftChange().edits;
+
+/** Whether two edits are of the same thing. */
+export const sameThing = (a: ChangeEdit, b: ChangeEdit) => a.name === b.name && typeOf(a.kind) === typeOf(b.kind);
 
 const typeOf = (kind: ChangeEdit["kind"]): EditState["type"] =>
   kind === "publish" ? "policy" : kind === "assign" || kind === "withdraw" ? "assignment" : "group";
 
 /** The edits of a draft with more of them, of which each takes the place of the one of the same thing. */
 export function withEdits(drafted: EditState[], more: ChangeEdit[]): ChangeEdit[] {
-  const edits: ChangeEdit[] = drafted.map(({ edited_by, now, conflict, type, ...edit }) => edit);
+  const edits: ChangeEdit[] = drafted.map(({ edited_by, now, conflict, type, version, ...edit }) => edit);
   for (const edit of more) {
-    const at = edits.findIndex((e) => e.name === edit.name && typeOf(e.kind) === typeOf(edit.kind));
+    const at = edits.findIndex((e) => sameThing(e, edit));
     if (at >= 0) edits[at] = edit;
     else edits.push(edit);
   }

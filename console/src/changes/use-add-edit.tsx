@@ -1,5 +1,4 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { type FormEvent, useState } from "react";
 import { toast } from "sonner";
 import { change } from "@/api/changes";
@@ -8,7 +7,9 @@ import type { ChangeEdit } from "@/api/types";
 import { Button } from "@/ui/button";
 import { TextField } from "@/ui/field";
 import { Trouble } from "@/ui/page";
+import { Window } from "@/ui/window";
 import { useCurrentChange } from "./current";
+import { sameThing } from "./drafted";
 import { kindWords } from "./words";
 
 /** Adds edits to the current change; where there is none, it is asked which one, or started. */
@@ -18,8 +19,13 @@ export function useAddEdit(added: (edits: ChangeEdit[]) => void = () => {}) {
   const [waiting, setWaiting] = useState<ChangeEdit[] | null>(null); // until it is known which change they go into
   const adding = useMutation({
     mutationFn: async ({ name, edits }: { name: string; edits: ChangeEdit[] }) => {
-      for (const edit of edits) await change.addEdit(name, edit);
+      const seen = queries.getQueryData(read.change(name).queryKey)?.edits ?? [];
+      for (const edit of edits) {
+        const replaces = seen.find((e) => sameThing(e, edit))?.version ?? 0; // else somebody's edit would go unseen
+        await change.addEdit(name, { ...edit, replaces });
+      }
     },
+    onError: (_, { name }) => queries.invalidateQueries(read.change(name)), // what is in the way is shown
     onSuccess: (_, { name, edits }) => {
       queries.invalidateQueries(read.change(name));
       queries.invalidateQueries(read.openChanges());
@@ -69,44 +75,40 @@ export function ChooseChange(props: { open: boolean; close: () => void; chosen: 
   };
   const drafts = open.data?.items.filter((c) => c.state === "draft") ?? [];
   return (
-    <Dialog.Root open={props.open} onOpenChange={(next) => next || props.close()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/40" />
-        <Dialog.Content className="fixed top-28 left-1/2 z-40 max-h-[70vh] w-[520px] -translate-x-1/2 overflow-auto rounded-sm border border-hairline bg-sheet p-6 shadow-xl">
-          <Dialog.Title className="mb-1 text-lg font-bold">Which change?</Dialog.Title>
-          <Dialog.Description className="mb-4 text-second">
-            Edits are gathered in a change, previewed together, and applied in one step.
-          </Dialog.Description>
-          {drafts.length > 0 && (
-            <ul className="mb-5 border-t border-hairline" aria-label="Open drafts">
-              {drafts.map((c) => (
-                <li key={c.name} className="flex items-center gap-3 border-b border-hairline py-1.5">
-                  <span className="min-w-0 grow">
-                    <span className="block truncate font-semibold">{c.title || c.name}</span>
-                    <span className="text-xs text-second">
-                      {c.edits} {c.edits === 1 ? "edit" : "edits"}, started by {c.created_by}
-                    </span>
-                  </span>
-                  <Button onClick={() => props.chosen(c.name)}>
-                    Use<span className="sr-only"> {c.title || c.name}</span>
-                  </Button>
-                </li>
-              ))}
-            </ul>
-          )}
-          <form onSubmit={start} className="space-y-3">
-            <TextField label="Title of a new change" value={title} onChange={(event) => setTitle(event.target.value)} />
-            <TextField label="Reason (optional)" value={reason} onChange={(event) => setReason(event.target.value)} />
-            {starting.error && <Trouble error={starting.error} />}
-            <div className="flex justify-end gap-2">
-              <Button onClick={props.close}>Cancel</Button>
-              <Button primary type="submit" disabled={nameOf(title) === "" || starting.isPending}>
-                Start change
+    <Window
+      open={props.open}
+      close={props.close}
+      title="Which change?"
+      note="Edits are gathered in a change, previewed together, and applied in one step."
+    >
+      {drafts.length > 0 && (
+        <ul className="mb-5 border-t border-hairline" aria-label="Open drafts">
+          {drafts.map((c) => (
+            <li key={c.name} className="flex items-center gap-3 border-b border-hairline py-1.5">
+              <span className="min-w-0 grow">
+                <span className="block truncate font-semibold">{c.title || c.name}</span>
+                <span className="text-xs text-second">
+                  {c.edits} {c.edits === 1 ? "edit" : "edits"}, started by {c.created_by}
+                </span>
+              </span>
+              <Button onClick={() => props.chosen(c.name)}>
+                Use<span className="sr-only"> {c.title || c.name}</span>
               </Button>
-            </div>
-          </form>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+            </li>
+          ))}
+        </ul>
+      )}
+      <form onSubmit={start} className="space-y-3">
+        <TextField label="Title of a new change" value={title} onChange={(event) => setTitle(event.target.value)} />
+        <TextField label="Reason (optional)" value={reason} onChange={(event) => setReason(event.target.value)} />
+        {starting.error && <Trouble error={starting.error} />}
+        <div className="flex justify-end gap-2">
+          <Button onClick={props.close}>Cancel</Button>
+          <Button primary type="submit" disabled={nameOf(title) === "" || starting.isPending}>
+            Start change
+          </Button>
+        </div>
+      </form>
+    </Window>
   );
 }

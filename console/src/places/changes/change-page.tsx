@@ -13,6 +13,7 @@ import { Button } from "@/ui/button";
 import { TextField } from "@/ui/field";
 import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
 import { Affected } from "./affected";
+import { Describe } from "./describe";
 import { Edits } from "./edits";
 import { History } from "./history";
 
@@ -44,6 +45,7 @@ function Whole({ of, rights }: { of: ChangeDetail; rights: string[] }) {
       >
         {mayEdit && of.name !== current && <Button onClick={() => choose(of.name)}>Add my edits here</Button>}
         {mayEdit && of.name === current && <Button onClick={() => choose("")}>Stop adding edits here</Button>}
+        {mayEdit && <Describe of={of} />}
         {mayEdit && <Drop of={of} />}
         {rights.includes("deploy") && !closed(of) && <Steps of={of} preview={preview.data} />}
       </PageHead>

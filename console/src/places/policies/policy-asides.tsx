@@ -70,14 +70,9 @@ export function InWords({ asks }: { asks: PolicyCheck["asks"] }) {
   );
 }
 
-export function useUses(name: string) {
-  const uses = useQuery(read.policyUses(name));
-  return uses.data?.items ?? [];
-}
-
 /** Where the policy is used. */
 export function Uses({ name }: { name: string }) {
-  const uses = useUses(name);
+  const uses = useQuery(read.policyUses(name)).data?.items ?? [];
   return (
     <Aside title="Used by">
       {uses.length === 0 && (
@@ -115,7 +110,7 @@ type RevisionsProps = {
 /** What was published, to compare with and to edit from. */
 export function Revisions(props: RevisionsProps) {
   const now = useNow();
-  const [asked, setAsked] = useState(0); // the revision that would replace what is not saved
+  const [asked, setAsked] = useState(0); // the revision that would replace what was typed
   const [compared, setCompared] = useState<{ number: number; source: string } | null>(null);
   const { name } = props;
   const revisions = useQuery(read.policyRevisions(name));
@@ -171,13 +166,13 @@ export function Revisions(props: RevisionsProps) {
       )}
       <Ask
         open={asked > 0}
-        title="Replace unsaved changes?"
+        title="Replace what you typed?"
         yes={`Replace with revision ${asked}`}
-        no="Keep my changes"
+        no="Keep what I typed"
         onYes={() => bring(asked)}
         onNo={() => setAsked(0)}
       >
-        The editor holds changes that are not saved. They are lost when revision {asked} takes their place.
+        What you typed is in no change yet. It is lost when revision {asked} takes its place.
       </Ask>
     </Aside>
   );

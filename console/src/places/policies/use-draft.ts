@@ -4,10 +4,10 @@ import { read } from "@/api/queries";
 import type { PolicyCheck } from "@/api/types";
 
 /*
- * What is typed and not saved yet, by policy. It is kept in the browser, so that it outlives a closed page and a lost session;
- * there is nothing secret in a policy.
+ * What is typed and in no change yet, by policy, with the text that it began from. It is kept in the browser, so that it
+ * outlives a closed page and a lost session; there is nothing secret in a policy.
  */
-type Unsaved = { source: string; over: number };
+type Unsaved = { source: string; base: string };
 
 const place = (name: string) => `rankwarden-unsaved:${name}`;
 
@@ -19,23 +19,22 @@ function unsaved(name: string): Unsaved | undefined {
   }
 }
 
-/** The draft that is being edited. */
-export function useDraft(name: string, saved: { source: string; version: number } | undefined) {
+/** What is being edited: what is typed, else what stands; moved when that is no longer what one began from. */
+export function useDraft(name: string, stands: string) {
   const [, redraw] = useState(0);
   const mine = unsaved(name);
-  const source = mine?.source ?? saved?.source ?? "";
-  const over = mine?.over ?? saved?.version ?? 0;
-  const dirty = mine !== undefined && mine.source !== saved?.source;
+  const source = mine?.source ?? stands;
+  const dirty = mine !== undefined && mine.source !== stands;
   const keep = (next: Unsaved | undefined) => {
     if (next) localStorage.setItem(place(name), JSON.stringify(next));
     else localStorage.removeItem(place(name));
     redraw((n) => n + 1);
   };
-  const edit = (next: string) => keep(next === saved?.source ? undefined : { source: next, over });
+  const edit = (next: string) => keep(next === stands ? undefined : { source: next, base: mine?.base ?? stands });
   const forget = () => keep(undefined);
-  const rebase = (version: number) => keep({ source, over: version }); // it goes over what is saved now
-  const moved = mine !== undefined && saved !== undefined && saved.version !== mine.over;
-  return { source, over, dirty, moved, edit, forget, rebase };
+  const rebase = () => keep({ source, base: stands }); // it goes over what stands now
+  const moved = dirty && mine.base !== stands;
+  return { source, dirty, moved, edit, forget, rebase };
 }
 
 const pause = 300; // milliseconds without a key before what was typed is checked
