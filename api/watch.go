@@ -15,7 +15,8 @@ type Mark struct {
 type Strip struct {
 	Group     string    `json:"group"`
 	Standings Standings `json:"standings"`
-	Marks     []Mark    `json:"marks"     nullable:"false" doc:"Its devices by name; empty when there are too many to draw"`
+	Marks     []Mark    `json:"marks"     nullable:"false" doc:"Its devices by name; empty when there are too many to name"`
+	Field     string    `json:"field"                      doc:"Where they are not named: one letter a device, by name, which is s in step, d drifted, w waiting, h held, o silent; empty when there are too many to draw"`
 }
 
 // Decision is something that waits for an operator.

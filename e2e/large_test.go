@@ -40,6 +40,8 @@ func (s *service) crowd() {
 			devices`,
 		`insert into groups values ('g1', 'sevens', '', 1, now(), now())`,
 		`insert into group_members select 'g1', name_key from devices where right(name, 1) = '7'`,
+		`insert into groups values ('g2', 'all-of-them', '', 1, now(), now())`,
+		`insert into group_members select 'g2', name_key from devices`,
 		`notify rankwarden, '{"topic": "devices"}'`, // as the service does, so that its lists follow
 	} {
 		require.NoError(s.t, change(s.t, s.config.Database, statement))
@@ -99,8 +101,11 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 	o, err := s.owner.Overview(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, many, o.Standings.Drifted)
-	require.Len(t, o.Strips, 1)
-	assert.Len(t, o.Strips[0].Marks, many/10)
+	require.Len(t, o.Strips, 2)
+	assert.Equal(t, strings.Repeat("d", many), o.Strips[0].Field, "a large group is drawn without names")
+	assert.Empty(t, o.Strips[0].Marks)
+	assert.Len(t, o.Strips[1].Marks, many/10)
+	assert.Empty(t, o.Strips[1].Field)
 	assert.LessOrEqual(t, len(o.Findings), 40, "an overview, not a list")
 
 	cmd := exec.Command(filepath.Join(binaries, "rankwarden"), "device", "list", "-o", "csv", "--server", s.URL)
@@ -125,6 +130,14 @@ func TestConsoleWithManyRows(t *testing.T) {
 		chromedp.Navigate(s.URL+"/devices"),
 		browser.Reads("SKL-BIG-00001"),
 		browser.Reads("all2500"),
+	)
+	b.do(
+		"a group of thousands is drawn, and a mark leads to those like it",
+		chromedp.Navigate(s.URL+"/"),
+		browser.Click(`canvas[aria-label="Devices of all-of-them: 2500 drifted"]`),
+		browser.Until(`location.search === "?group=all-of-them&standing=drifted"`),
+		chromedp.Navigate(s.URL+"/devices"),
+		browser.Reads("SKL-BIG-00001"),
 	)
 	var drawn int
 	b.do("count", chromedp.Evaluate(`document.querySelectorAll('[role="rowgroup"] [role="row"]').length`, &drawn))

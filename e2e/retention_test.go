@@ -33,6 +33,12 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 		require.NoError(t, err)
 		return n
 	}
+	for _, name := range []string{"long-ago", "lately", "open"} {
+		_, err := s.owner.CreateChange(t.Context(), name, "", "")
+		require.NoError(t, err)
+	}
+	require.NoError(t, change(t, s.config.Database, `update changes set state = 'done',
+		closed_at = now() - case name when 'lately' then 3 else 4 end * interval '365 days' where name <> 'open'`))
 	present, trail, events := count("reports where seq > 0"), count("audit_entries"), count("device_events")
 	require.Equal(t, 1200, count("reports where seq < 0"))
 	require.NoError(
@@ -79,6 +85,8 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	)
 	assert.Equal(t, events+36, count("device_events"), "a year of events")
 	assert.Equal(t, trail, count("audit_entries"))
+	assert.Equal(t, 0, count("changes where name = 'long-ago'"))
+	assert.Equal(t, 2, count("changes"), "an open change stays, whatever its age")
 	require.NoError(t, s.Intake.Prune(t.Context()), "a second run finds nothing to do")
 	assert.Equal(t, events+36, count("device_events"))
 }

@@ -98,6 +98,7 @@ func serveCommand() *cobra.Command {
 	f.Duration("keep-events", intake.DefaultKept.Events, "how long device events are kept")
 	f.Duration("keep-findings", intake.DefaultKept.Findings, "how long closed findings are kept")
 	f.Duration("keep-states", intake.DefaultKept.DesiredStates, "how long superseded desired states are kept")
+	f.Duration("keep-changes", intake.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
 	f.Duration("keep-orders", intake.DefaultKept.Orders, "how long ended orders are kept")
 	f.Bool("allow-clear", false, "serve without TLS on other addresses than loopback, behind a proxy that does TLS")
 	f.String("organisation", "My organisation", "name that operators see")
@@ -168,7 +169,7 @@ func logger(k *koanf.Koanf, to io.Writer) (*slog.Logger, error) {
 func kept(k *koanf.Koanf) store.RetentionPeriods {
 	kept := intake.DefaultKept
 	for option, of := range map[string]*time.Duration{"keep-reports": &kept.Reports, "keep-events": &kept.Events, "keep-findings": &kept.Findings,
-		"keep-states": &kept.DesiredStates, "keep-orders": &kept.Orders} {
+		"keep-states": &kept.DesiredStates, "keep-orders": &kept.Orders, "keep-changes": &kept.Changes} {
 		*of = k.Duration(option)
 	}
 	kept.DailyReports = max(kept.DailyReports, kept.Reports)

@@ -39,5 +39,5 @@ func New(s Service) *Service {
 // Fleet is what this room needs to know of the devices as they are now.
 type Fleet interface {
 	Devices(reach auth.Reach) []*fleetview.Device
-	Groups(clock store.Clock, reach auth.Reach, marks int, visit fleetview.Visit) []fleetview.Group
+	Groups(clock store.Clock, reach auth.Reach, drawn fleetview.Drawn, visit fleetview.Visit) []fleetview.Group
 }

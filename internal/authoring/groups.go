@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/membership"
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/refusal"
@@ -39,7 +40,7 @@ func (s *Service) Groups(
 		return nil, "", err
 	}
 	enrolled := map[string]int{}
-	for _, g := range s.View.Groups(s.Clock(), who.Reach(auth.Look), 0, nil) {
+	for _, g := range s.View.Groups(s.Clock(), who.Reach(auth.Look), fleetview.Drawn{}, nil) {
 		enrolled[g.Name] = g.Counts.Total()
 	}
 	out := make([]GroupSummary, len(list))

@@ -158,7 +158,14 @@ type Visit = func(d *Device, standing drift.Standing)
 type Group struct {
 	Name   string
 	Counts Counts
-	Marks  []Mark // by name, at most those asked for
+	Marks  []Mark           // by name, at most those asked for
+	Field  []drift.Standing // of its devices by name, nil where there are more than those asked for
+}
+
+// Drawn says how the devices of groups are drawn.
+type Drawn struct {
+	Marks int // the most devices of a group that are named
+	Field int // the most devices of a group whose standings are given one by one
 }
 
 // Mark is one device of a group.
@@ -167,9 +174,9 @@ type Mark struct {
 	Standing drift.Standing
 }
 
-// Groups are all groups by name with their devices in reach; up to marks devices are named. Every live
-// device in reach is handed to visit as well, unless that is nil.
-func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int, visit Visit) []Group {
+// Groups are all groups by name with their devices in reach, of which some are drawn. Every live device in reach is
+// handed to visit as well, unless that is nil.
+func (v *View) Groups(clock store.Clock, reach auth.Reach, drawn Drawn, visit Visit) []Group {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
 	slots := int32(0)
@@ -177,7 +184,7 @@ func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int, visit Visi
 		slots = max(slots, slot+1)
 	}
 	// There are a million memberships in a large fleet, so each is counted without looking anything up.
-	tallies, named := make([]Tally, slots), make([][]Mark, slots)
+	tallies, named, fields := make([]Tally, slots), make([][]Mark, slots), make([][]drift.Standing, slots)
 	v.each(clock, Filter{Reach: reach}, v.order, func(d *Device, s drift.Standing) bool {
 		n := slices.Index(drift.Standings[:], s)
 		for _, group := range d.groups {
@@ -185,8 +192,11 @@ func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int, visit Visi
 				continue // made after the groups were read
 			}
 			tallies[group][n]++
-			if len(named[group]) < marks {
+			if len(named[group]) < drawn.Marks {
 				named[group] = append(named[group], Mark{d.ID, d.Name, s})
+			}
+			if len(fields[group]) <= drawn.Field && drawn.Field > 0 {
+				fields[group] = append(fields[group], s)
 			}
 		}
 		if visit != nil {
@@ -196,7 +206,10 @@ func (v *View) Groups(clock store.Clock, reach auth.Reach, marks int, visit Visi
 	})
 	list := make([]Group, 0, len(v.groups))
 	for name, slot := range v.groups {
-		list = append(list, Group{Name: name, Counts: tallies[slot].Counts(), Marks: named[slot]})
+		if len(fields[slot]) > drawn.Field {
+			fields[slot] = nil
+		}
+		list = append(list, Group{name, tallies[slot].Counts(), named[slot], fields[slot]})
 	}
 	slices.SortFunc(list, func(a, b Group) int { return strings.Compare(a.Name, b.Name) })
 	return list

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/insight"
@@ -126,7 +127,7 @@ func viewOverview(o insight.Overview, at time.Time) api.Overview {
 		Findings:       []api.Finding{},
 	}
 	for _, s := range o.Strips {
-		strip := api.Strip{Group: s.Name, Standings: viewStandings(s.Counts), Marks: []api.Mark{}}
+		strip := api.Strip{Group: s.Name, Standings: viewStandings(s.Counts), Marks: []api.Mark{}, Field: field(s.Field)}
 		for _, m := range s.Marks {
 			strip.Marks = append(strip.Marks, api.Mark{DeviceID: m.ID, Device: m.Name, Standing: string(m.Standing)})
 		}
@@ -142,4 +143,17 @@ func viewOverview(o insight.Overview, at time.Time) api.Overview {
 		v.Findings = append(v.Findings, viewFinding(f))
 	}
 	return v
+}
+
+// letters are how standings are written in a row of thousands.
+var letters = map[drift.Standing]byte{
+	drift.InStep: 's', drift.Drifted: 'd', drift.Waiting: 'w', drift.Held: 'h', drift.Silent: 'o',
+}
+
+func field(standings []drift.Standing) string {
+	row := make([]byte, len(standings))
+	for i, s := range standings {
+		row[i] = letters[s]
+	}
+	return string(row)
 }

@@ -26,7 +26,7 @@ func (s *Service) RecordStandings(ctx context.Context) error {
 	groups := s.View.Groups(
 		s.Clock(),
 		auth.Everywhere,
-		0,
+		fleetview.Drawn{},
 		func(_ *fleetview.Device, standing drift.Standing) { fleet.Add(standing) },
 	)
 	list := []store.StandingHour{standingHour("", hour, fleet.Counts())}

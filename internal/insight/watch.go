@@ -14,7 +14,9 @@ import (
 
 // Limits of the overview.
 const (
-	maxMarks   = 400 // devices of a group that are drawn one by one
+	maxMarks   = 400     // devices of a group that are named one by one
+	maxField   = 10_000  // devices of a group that are drawn one by one
+	maxFields  = 100_000 // of all groups that are
 	maxRecent  = 40
 	recentSpan = 24 * time.Hour
 )
@@ -68,12 +70,18 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 			},
 		)
 	}
-	for _, g := range s.View.Groups(clock, reach, maxMarks, whole) {
+	drawn := 0
+	for _, g := range s.View.Groups(clock, reach, fleetview.Drawn{Marks: maxMarks, Field: maxField}, whole) {
 		if group != "" && g.Name != group || g.Counts.Total() == 0 {
 			continue
 		}
 		if g.Counts.Total() > maxMarks-1 {
 			g.Marks = nil
+		} else {
+			g.Field = nil // its devices are named
+		}
+		if drawn += len(g.Field); drawn > maxFields {
+			g.Field = nil
 		}
 		o.Strips = append(o.Strips, g)
 	}

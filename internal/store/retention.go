@@ -13,6 +13,7 @@ type RetentionPeriods struct {
 	DesiredStates time.Duration // superseded ones, and what they say
 	Findings      time.Duration // closed ones
 	Orders        time.Duration // ended ones
+	Changes       time.Duration // applied or dropped ones, with their edits; the audit trail keeps what they did
 	Attempts      time.Duration // wrong passwords
 }
 
@@ -71,6 +72,11 @@ func prunes(k RetentionPeriods) []prune {
 			`delete from orders where id = any(array(select id from orders where created_at < $2 and (state not in ('queued',
 				'delivered') or ends_at < $2) order by created_at limit $1))`,
 			k.Orders,
+		},
+		{
+			"changes",
+			"delete from changes where id = any(array(select id from changes where closed_at < $2 order by closed_at limit $1))",
+			k.Changes,
 		},
 		{
 			"sign-in failures",

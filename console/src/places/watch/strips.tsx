@@ -1,7 +1,8 @@
 import { type KeyboardEvent, useState } from "react";
-import { Link } from "react-router";
-import type { Overview } from "@/api/types";
+import { Link, useNavigate } from "react-router";
+import type { Overview, Standing } from "@/api/types";
 import { looks, order, StandingBar, total } from "@/domain/standing";
+import { MarkField, type MarkLook } from "@/ui/mark-field";
 import { Nothing } from "@/ui/page";
 
 /** The groups with one mark for each of their devices. */
@@ -30,7 +31,10 @@ export function Strips({ fleet }: { fleet: Overview }) {
                 {strip.marks.length > 0 ? (
                   <Marks group={strip.group} marks={strip.marks} />
                 ) : (
-                  <StandingBar standings={strip.standings} thin />
+                  <>
+                    <StandingBar standings={strip.standings} thin />
+                    {strip.field && <Field group={strip.group} field={strip.field} />}
+                  </>
                 )}
               </td>
               <td className="w-36 py-2 text-right whitespace-nowrap text-second">
@@ -51,6 +55,29 @@ export function Strips({ fleet }: { fleet: Overview }) {
         ))}
       </p>
     </section>
+  );
+}
+
+const fieldLooks: Record<string, MarkLook & { standing: Standing }> = {
+  s: { standing: "in_step", word: looks.in_step.word, colour: "--green", shape: "dot" },
+  d: { standing: "drifted", word: looks.drifted.word, colour: "--red", shape: "diamond" },
+  w: { standing: "waiting", word: looks.waiting.word, colour: "--waiting", shape: "ring" },
+  h: { standing: "held", word: looks.held.word, colour: "--held", shape: "bars" },
+  o: { standing: "silent", word: looks.silent.word, colour: "--silent", shape: "speck" },
+};
+
+/** The devices of a large group; a mark leads to the list of those that stand as it does. */
+function Field({ group, field }: { group: string; field: string }) {
+  const navigate = useNavigate();
+  return (
+    <div className="mt-1.5">
+      <MarkField
+        label={`Devices of ${group}`}
+        letters={field}
+        looks={fieldLooks}
+        onPick={(letter) => navigate(`/devices?group=${group}&standing=${fieldLooks[letter]?.standing}`)}
+      />
+    </div>
   );
 }
 

@@ -1,0 +1,85 @@
+import { type MouseEvent, useEffect, useRef } from "react";
+import { useSize } from "@/domain/size";
+
+/** How one kind of mark is drawn: its shape as well as its colour. */
+export type MarkLook = { word: string; colour: string; shape: "dot" | "diamond" | "ring" | "bars" | "speck" };
+
+type FieldProps = {
+  label: string;
+  letters: string; // one a device
+  looks: Record<string, MarkLook>; // by letter
+  onPick?: (letter: string, index: number) => void; // of the mark that was pressed
+};
+
+const cell = 6; // pixels from one mark to the next
+
+/** Thousands of devices, one small mark each, in rows. What it says is said in words and numbers beside it. */
+export function MarkField({ label, letters, looks, onPick }: FieldProps) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [around, width] = useSize<HTMLDivElement>();
+  const perRow = Math.max(1, Math.floor(width / cell));
+  const height = Math.ceil(letters.length / perRow) * cell;
+  useEffect(() => {
+    const paper = canvas.current;
+    const at = paper?.getContext("2d");
+    if (!paper || !at || width === 0) return;
+    const redraw = () => {
+      const dense = window.devicePixelRatio || 1;
+      paper.width = width * dense;
+      paper.height = height * dense;
+      at.scale(dense, dense);
+      const colours = getComputedStyle(paper);
+      for (const [letter, look] of Object.entries(looks)) {
+        at.fillStyle = at.strokeStyle = colours.getPropertyValue(look.colour);
+        for (let i = letters.indexOf(letter); i >= 0; i = letters.indexOf(letter, i + 1)) {
+          draw(at, look.shape, (i % perRow) * cell, Math.floor(i / perRow) * cell);
+        }
+      }
+    };
+    redraw();
+    const theme = new MutationObserver(redraw);
+    theme.observe(document.documentElement, { attributes: true });
+    return () => theme.disconnect();
+  }, [letters, looks, width, height, perRow]);
+  const pick = (event: MouseEvent) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const column = Math.floor((event.clientX - box.left) / cell);
+    const i = Math.floor((event.clientY - box.top) / cell) * perRow + column;
+    const letter = letters[i];
+    if (onPick && letter && column < perRow) onPick(letter, i);
+  };
+  const words = Object.entries(looks)
+    .map(([letter, look]) => [letters.split(letter).length - 1, look.word] as const)
+    .filter(([n]) => n > 0)
+    .map(([n, word]) => `${n} ${word}`)
+    .join(", ");
+  return (
+    <div ref={around}>
+      {/* biome-ignore lint/a11y/useKeyWithClickEvents: the list that it opens has a link of its own beside it */}
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={`${label}: ${words}`}
+        style={{ width, height }}
+        className={onPick ? "block cursor-pointer" : "block"}
+        onClick={pick}
+      />
+    </div>
+  );
+}
+
+function draw(at: CanvasRenderingContext2D, shape: MarkLook["shape"], x: number, y: number) {
+  switch (shape) {
+    case "dot":
+      return at.fillRect(x + 1, y + 1, 3, 3);
+    case "diamond":
+      return at.fillRect(x, y, 5, 5);
+    case "ring":
+      return at.strokeRect(x + 1, y + 1, 3, 3);
+    case "bars":
+      at.fillRect(x, y, 2, 5);
+      return at.fillRect(x + 3, y, 2, 5);
+    case "speck":
+      return at.fillRect(x + 2, y + 2, 1, 1);
+  }
+}
