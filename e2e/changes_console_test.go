@@ -148,3 +148,60 @@ func TestAContestIsDecidedOnTheLadder(t *testing.T) {
 	s.cycle(d, "SKL-WKS-001")
 	assert.Equal(t, "in_step", s.why("SKL-WKS-001").Device.Standing)
 }
+
+// The whole way without a mouse: from the sign-in over a blank policy to a device that is in step.
+func TestTheWholeWayByKeyboardAlone(t *testing.T) {
+	s := start(t)
+	d := s.enrolled("SKL-WKS-001")
+	b := openTab(t, 1280, 800)
+	press := func(name string) chromedp.Tasks {
+		return chromedp.Tasks{browser.TabTo(name), chromedp.KeyEvent(kb.Enter)}
+	}
+	b.do(
+		"sign in",
+		chromedp.Navigate(s.URL),
+		browser.Seen(`input[name="name"]`),
+		browser.TabTo("Name"),
+		chromedp.KeyEvent("asta"),
+		browser.TabTo("Password"),
+		chromedp.KeyEvent(ownerPassword+kb.Enter),
+		browser.Seen(`nav[aria-label="Places"]`),
+	)
+	b.do(
+		"write a policy, and start a change with it",
+		browser.Palette("Write a", "Write a policy"),
+		enabled("Add to the change"),
+		press("Add to the change"),
+		browser.Reads("Which change?"),
+		browser.TabTo("Title of a new change"),
+		chromedp.KeyEvent("Rules for all"+kb.Enter),
+		browser.Reads("Draft change: 1 edit"),
+	)
+	b.do(
+		"aim it at everything",
+		browser.Palette("aimed", "Assignments: policies aimed at groups"),
+		browser.TabTo("Name"),
+		chromedp.KeyEvent("rules-for-all"),
+		browser.TabTo("Policy"),
+		chromedp.KeyEvent("my"),
+		browser.TabTo("Include"),
+		chromedp.KeyEvent("every"),
+		browser.Reads("1 of 1 device affected."),
+		press("Add to the change"),
+		browser.Reads("Draft change: 2 edits"),
+	)
+	b.do(
+		"apply it, after the question",
+		browser.Palette("Rules for all", "Rules for all"),
+		browser.Reads("What this change does"),
+		enabled("Apply…"),
+		press("Apply…"),
+		browser.Reads("Apply rules-for-all to all devices at once?"),
+		press("Apply to all devices"),
+		browser.Reads("applied · started by asta"),
+	)
+	s.cycle(d, "SKL-WKS-001")
+	b.do("see the device in step", browser.Palette("SKL-WKS-001", "SKL-WKS-001"), browser.Reads("in step"))
+	assert.Equal(t, 14, *stateOf(t, d).Passwords.MinLength)
+	b.noErrors()
+}

@@ -15,6 +15,7 @@ import (
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // ErrNone is given when Chromium is not installed.
@@ -153,6 +154,45 @@ func Type(selector, text string) chromedp.Action {
 		Until(fmt.Sprintf(focus, selector)),
 		chromedp.ActionFunc(func(ctx context.Context) error { return input.InsertText(text).Do(ctx) }),
 		Until(fmt.Sprintf(`document.querySelector(%q).value.includes(%q)`, selector, text)),
+	}
+}
+
+// hasFocus reports whether what has the focus is called so: by its label, or by what it reads.
+const hasFocus = `((name) => {
+	const e = document.activeElement
+	const called = e.getAttribute("aria-label") || e.labels?.[0]?.innerText || e.innerText || ""
+	return called.trim().startsWith(name) && !e.disabled
+})(%q)`
+
+// TabTo presses the tab key until what is called so has the focus, as somebody without a mouse does.
+func TabTo(name string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		began := time.Now()
+		for time.Since(began) < patience {
+			if err := chromedp.KeyEvent(kb.Tab).Do(ctx); err != nil {
+				return err
+			}
+			var there bool
+			if err := chromedp.Evaluate(fmt.Sprintf(hasFocus, name), &there).Do(ctx); err != nil && !left(err) {
+				return err
+			}
+			if there {
+				return nil
+			}
+		}
+		return fmt.Errorf("the tab key does not come to %q", name)
+	})
+}
+
+// Palette opens what finds anything by its key, types, and takes the first that is found once it reads so.
+func Palette(text, found string) chromedp.Tasks {
+	return chromedp.Tasks{
+		chromedp.KeyEvent("k", chromedp.KeyModifiers(input.ModifierCtrl)),
+		Seen(`[role="dialog"] [role="combobox"]`),
+		chromedp.KeyEvent(text),
+		Until(fmt.Sprintf(`document.querySelector('[role="dialog"] [role="option"][data-selected="true"]').innerText.includes(%q)`, found)),
+		chromedp.KeyEvent(kb.Enter),
+		Until(`document.querySelector('[role="dialog"] [role="combobox"]') === null`),
 	}
 }
 

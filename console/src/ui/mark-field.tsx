@@ -55,7 +55,6 @@ export function MarkField({ label, letters, looks, onPick }: FieldProps) {
     .join(", ");
   return (
     <div ref={around}>
-      {/* biome-ignore lint/a11y/useKeyWithClickEvents: the list that it opens has a link of its own beside it */}
       <canvas
         ref={canvas}
         role="img"

@@ -1,5 +1,5 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { keepPreviousData, replaceEqualDeep, useQuery } from "@tanstack/react-query";
+import { useRef, useState } from "react";
 import { read } from "@/api/queries";
 import type { Way } from "@/api/types";
 import { useDrafted, withEdits } from "@/changes/drafted";
@@ -32,7 +32,9 @@ export function LadderPage({ mayEdit }: { mayEdit: boolean }) {
   const [differ, setDiffer] = useState(false);
   const [said, setSaid] = useState("");
   const ways = ladder.data?.ways ?? [];
-  const way = ways[Math.min(chosen, ways.length - 1)];
+  const drawn = useRef<Way | undefined>(undefined);
+  const way = replaceEqualDeep(drawn.current, ways[Math.min(chosen, ways.length - 1)]); // rungs that are as before stay so
+  drawn.current = way;
   const onMove = (next: Move) => {
     move(next);
     setSaid(`${next.assignment} has rank ${next.rank} now.`);

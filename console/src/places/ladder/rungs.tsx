@@ -1,33 +1,25 @@
-import { type DragEvent, type KeyboardEvent, useState } from "react";
-import type { LadderCell, Rung, Way } from "@/api/types";
+import { useMemo } from "react";
+import type { LadderCell, Way } from "@/api/types";
+import { useStable } from "@/domain/stable";
 import { Button } from "@/ui/button";
 import { type Move, rankAt, rankOneStep } from "./moves";
+import { looks, RungRow } from "./rung-row";
 
 type RungsProps = { way: Way; differ: boolean; mayMove: boolean; onMove: (move: Move) => void };
 
-const looks: Record<LadderCell["state"], string> = {
-  decides: "bg-ink text-paper border-ink",
-  agrees: "border-ink",
-  loses: "border-transparent text-second line-through",
-  contested: "border-dashed border-2 border-red text-red font-semibold",
-  trial: "border-dotted border-held text-held",
-};
+const firstColumn = 256; // pixels
+const column = 184;
 
 /** Assignments stacked by rank, settings as columns, and what each setting comes to below. */
 export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
-  const [over, setOver] = useState<string | null>(null); // the rung before which one is held
-  const units = way.units.filter((u) => !differ || u.differs);
-  const drop = (event: DragEvent, before: string | undefined) => {
-    event.preventDefault();
-    setOver(null);
-    const assignment = event.dataTransfer.getData("text/plain");
+  const units = useMemo(() => way.units.filter((u) => !differ || u.differs), [way.units, differ]);
+  const drop = useStable((assignment: string, before: string | undefined) => {
     if (assignment && assignment !== before) onMove({ assignment, rank: rankAt(way.rungs, assignment, before) });
-  };
-  const keys = (event: KeyboardEvent, rung: Rung) => {
-    if (!event.altKey || (event.key !== "ArrowUp" && event.key !== "ArrowDown")) return;
-    event.preventDefault();
-    onMove({ assignment: rung.assignment, rank: rankOneStep(way.rungs, rung.assignment, event.key === "ArrowUp") });
-  };
+  });
+  const onStep = useStable((assignment: string, up: boolean) =>
+    onMove({ assignment, rank: rankOneStep(way.rungs, assignment, up) }),
+  );
+  const onRank = useStable((assignment: string, rank: number) => onMove({ assignment, rank }));
   if (units.length === 0) {
     return <p className="py-4 text-second">{differ ? "No setting differs." : "No assignment applies."}</p>;
   }
@@ -39,7 +31,16 @@ export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
         tabIndex={0}
         className="max-h-[calc(100vh-300px)] overflow-auto border border-hairline bg-sheet"
       >
-        <table className="border-separate border-spacing-0 text-left">
+        <table
+          className="table-fixed border-separate border-spacing-0 text-left"
+          style={{ width: firstColumn + column * units.length }} // fixed, so that thousands of cells are not measured
+        >
+          <colgroup>
+            <col style={{ width: firstColumn }} />
+            {units.map((u) => (
+              <col key={u.unit} style={{ width: column }} />
+            ))}
+          </colgroup>
           <thead>
             <tr className="text-xs text-second">
               <th
@@ -61,42 +62,15 @@ export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
           </thead>
           <tbody>
             {way.rungs.map((rung) => (
-              <tr
+              <RungRow
                 key={rung.assignment}
-                draggable={mayMove}
-                onDragStart={(event) => event.dataTransfer.setData("text/plain", rung.assignment)}
-                onDragOver={(event) => {
-                  event.preventDefault();
-                  setOver(rung.assignment);
-                }}
-                onDragLeave={() => setOver(null)}
-                onDrop={(event) => drop(event, rung.assignment)}
-                className={over === rung.assignment ? "bg-brass/15" : ""}
-              >
-                <th
-                  scope="row"
-                  className="sticky left-0 z-10 w-64 border-r-2 border-b border-r-ink border-b-hairline border-l-4 border-l-brass bg-sheet px-3 py-2 align-top font-normal"
-                >
-                  <span className="flex items-baseline gap-3">
-                    <Rank rung={rung} mayMove={mayMove} onMove={onMove} keys={(event) => keys(event, rung)} />
-                    <span className="w-40">
-                      <span className="block font-semibold break-words">{rung.assignment}</span>
-                      <span className="block text-xs text-second">policy {rung.policy}</span>
-                      {rung.stance === "trial" && <span className="block text-xs text-held">on trial</span>}
-                      {rung.undecided && (
-                        <span className="block text-xs text-held">
-                          unknown whether it applies: a fact is not reported
-                        </span>
-                      )}
-                    </span>
-                  </span>
-                </th>
-                {units.map((u) => (
-                  <td key={u.unit} className="max-w-56 border-b border-hairline px-3 py-2 align-top">
-                    <Cell cell={rung.cells.find((c) => c.unit === u.unit)} />
-                  </td>
-                ))}
-              </tr>
+                rung={rung}
+                units={units}
+                mayMove={mayMove}
+                onRank={onRank}
+                onStep={onStep}
+                onDrop={drop}
+              />
             ))}
           </tbody>
           <tfoot>
@@ -105,7 +79,10 @@ export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
                 scope="row"
                 className="sticky bottom-0 left-0 z-20 border-t-2 border-r-2 border-ink border-l-4 border-l-brass bg-green-wash px-3 py-2 align-top"
                 onDragOver={(event) => event.preventDefault()}
-                onDrop={(event) => drop(event, undefined)}
+                onDrop={(event) => {
+                  event.preventDefault();
+                  drop(event.dataTransfer.getData("text/plain"), undefined);
+                }}
               >
                 Settled
                 <span className="block text-xs font-normal text-second">
@@ -142,53 +119,6 @@ export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
       </section>
       <Legend mayMove={mayMove} />
       <Contests way={way} mayMove={mayMove} onMove={onMove} />
-    </>
-  );
-}
-
-function Rank(props: {
-  rung: Rung;
-  mayMove: boolean;
-  onMove: (move: Move) => void;
-  keys: (event: KeyboardEvent) => void;
-}) {
-  const { rung } = props;
-  const [typed, setTyped] = useState<string | null>(null);
-  if (!props.mayMove) return <span className="w-12 shrink-0 font-mono text-lg font-bold">{rung.rank}</span>;
-  const put = () => {
-    const rank = Number(typed);
-    if (typed !== null && Number.isInteger(rank) && rank >= 1 && rank <= 9999 && rank !== rung.rank) {
-      props.onMove({ assignment: rung.assignment, rank });
-    }
-    setTyped(null);
-  };
-  return (
-    <input
-      aria-label={`Rank of ${rung.assignment}`}
-      aria-keyshortcuts="Alt+ArrowUp Alt+ArrowDown"
-      inputMode="numeric"
-      value={typed ?? String(rung.rank)}
-      onChange={(event) => setTyped(event.target.value)}
-      onBlur={put}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") put();
-        else if (event.key === "Escape") setTyped(null);
-        else props.keys(event);
-      }}
-      className="w-14 shrink-0 rounded-sm border border-transparent bg-transparent font-mono text-lg font-bold hover:border-second focus:border-second"
-    />
-  );
-}
-
-function Cell({ cell }: { cell: LadderCell | undefined }) {
-  if (!cell) return null;
-  return (
-    <>
-      <span title={cell.words} className={`inline-block rounded-sm border px-2 py-0.5 ${looks[cell.state]}`}>
-        <span className="line-clamp-2 break-words">{cell.words}</span>
-      </span>
-      <span className="sr-only">, {cell.state}</span>
-      {cell.why && <span className="block text-xs text-second">{cell.why}</span>}
     </>
   );
 }
