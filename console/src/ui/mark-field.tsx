@@ -1,5 +1,5 @@
 import { type MouseEvent, useEffect, useRef } from "react";
-import { useSize } from "@/domain/size";
+import { useSize } from "./size";
 
 /** How one kind of mark is drawn: its shape as well as its colour. */
 export type MarkLook = { word: string; colour: string; shape: "dot" | "diamond" | "ring" | "bars" | "speck" };

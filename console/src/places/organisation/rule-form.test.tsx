@@ -37,7 +37,13 @@ describe("a rule", () => {
     await user.type(rule, "device.os_build > 1");
     await user.click(screen.getByRole("button", { name: "Add to the change" }));
     await vi.waitFor(() =>
-      expect(sent).toEqual({ kind: "group", name: "kiosks", based_on: 3, group: { rule: "device.os_build > 1" } }),
+      expect(sent).toEqual({
+        kind: "group",
+        name: "kiosks",
+        based_on: 3,
+        replaces: 0,
+        group: { rule: "device.os_build > 1" },
+      }),
     );
     localStorage.clear();
   });
