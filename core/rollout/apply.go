@@ -1,0 +1,208 @@
+package rollout
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"rankwarden.example/core/unit"
+)
+
+// Apply has an event happen at a time. It gives the decisions that were taken for it, which are also kept. The error is an
+// [ErrState], [ErrReason] or [ErrReport]; nothing has happened then. A time before that of the last event counts as it: a
+// clock that jumps back takes no soak time away, and one that jumps on is bounded by whoever reads the clock.
+func (r *Rollout) Apply(e Event, at time.Time) ([]Decision, error) {
+	if n := len(r.Decisions); n > 0 && at.Before(r.Decisions[n-1].At) {
+		at = r.Decisions[n-1].At
+	}
+	before := len(r.Decisions)
+	if err := r.happen(e, at); err != nil {
+		return nil, err
+	}
+	r.judge(at)
+	return slices.Clone(r.Decisions[before:]), nil
+}
+
+func (r *Rollout) happen(e Event, at time.Time) error {
+	switch e := e.(type) {
+	case Start:
+		return r.start(e, at)
+	case Pause:
+		return r.pause(e, at)
+	case Resume:
+		return r.resume(e, at)
+	case OpenNext:
+		return r.openNext(e, at)
+	case Revert:
+		return r.revert(e, at)
+	case Report:
+		return r.report(e)
+	case Join:
+		r.join(e.Device)
+	case Leave:
+		r.forget(e.Device)
+	}
+	return nil
+}
+
+func (r *Rollout) start(e Start, at time.Time) error {
+	if r.State != Draft {
+		return &StateError{"start it", r.State, "it has been started already"}
+	}
+	r.State = Running
+	r.decide(Decision{At: at, By: e.By, What: Started, Wave: -1})
+	r.open(0, at)
+	return nil
+}
+
+func (r *Rollout) pause(e Pause, at time.Time) error {
+	if r.State != Running {
+		return &StateError{"pause it", r.State, "only a running rollout is paused"}
+	}
+	r.State = Paused
+	r.decide(Decision{At: at, By: e.By, What: WasPaused, Wave: r.Open(), Reason: e.Reason})
+	return nil
+}
+
+func (r *Rollout) resume(e Resume, at time.Time) error {
+	if r.State != Paused && r.State != Stopped {
+		return &StateError{"resume it", r.State, "only a paused or stopped rollout is resumed"}
+	}
+	if r.State == Stopped {
+		if strings.TrimSpace(e.Reason) == "" {
+			return fmt.Errorf("a gate stopped it: %w, which says why it may go on", ErrReason)
+		}
+		r.judgeAnew(at)
+	}
+	r.State = Running
+	r.decide(Decision{At: at, By: e.By, What: Resumed, Wave: r.Open(), Reason: e.Reason})
+	for _, device := range r.Late {
+		r.set(device, Device{Wave: r.Open(), Outcome: Told})
+	}
+	r.Late = nil
+	return nil
+}
+
+// judgeAnew waits for another report of the devices that failed or refused, and has the open wave soak again.
+func (r *Rollout) judgeAnew(at time.Time) {
+	r.Waves[r.Open()].JudgedAt = &at
+	for id, d := range r.Devices {
+		if d.Outcome == Failed || d.Outcome == GuardRefused {
+			r.set(id, Device{Wave: d.Wave, Outcome: Told})
+		}
+	}
+}
+
+func (r *Rollout) openNext(e OpenNext, at time.Time) error {
+	next := r.Open() + 1
+	switch {
+	case r.State != Running:
+		return &StateError{"open the next wave", r.State, "resume it first"}
+	case next == len(r.Waves):
+		return &StateError{"open another wave", r.State, "the last one is open already"}
+	case strings.TrimSpace(e.Reason) == "":
+		return fmt.Errorf("the gate was not passed: %w, which says why the next wave opens early", ErrReason)
+	}
+	r.decide(Decision{At: at, By: e.By, What: OpenedEarly, Wave: next, Reason: e.Reason})
+	r.open(next, at)
+	return nil
+}
+
+func (r *Rollout) revert(e Revert, at time.Time) error {
+	if r.State == Draft || r.State == Reverted {
+		return &StateError{"revert it", r.State, "no device has the change"}
+	}
+	r.State, r.GiveBack, r.Late = Reverted, e.GiveBack, nil
+	r.decide(Decision{At: at, By: e.By, What: WasReverted, Wave: -1, Reason: e.Reason, GiveBack: e.GiveBack})
+	return nil
+}
+
+func (r *Rollout) report(e Report) error {
+	if !slices.Contains(heard, e.Outcome) {
+		return fmt.Errorf("%w: %q", ErrReport, e.Outcome)
+	}
+	d, there := r.Devices[e.Device]
+	if !there || !r.Has(e.Device) {
+		return nil
+	}
+	d.Outcome, d.Settings = e.Outcome, e.Settings
+	r.set(e.Device, d)
+	return nil
+}
+
+func (r *Rollout) join(device string) {
+	_, there := r.Devices[device]
+	if there || r.State.Ended() || slices.Contains(r.Late, device) {
+		return
+	}
+	switch r.State {
+	case Draft: // with the last, so that it is not among the first
+		r.set(device, Device{Wave: len(r.Waves) - 1, Outcome: NotOpen})
+	case Running:
+		r.set(device, Device{Wave: r.Open(), Outcome: Told})
+	default:
+		r.Late = append(r.Late, device)
+	}
+}
+
+func (r *Rollout) open(wave int, at time.Time) {
+	w := &r.Waves[wave]
+	w.OpenedAt, w.JudgedAt = &at, &at
+	for id, d := range r.Devices {
+		if d.Wave == wave {
+			r.set(id, Device{Wave: wave, Outcome: Told})
+		}
+	}
+	r.decide(Decision{At: at, What: WaveOpened, Wave: wave})
+}
+
+// judge reads the gates of a running rollout, and does what they say: any open wave can stop it, also one that has passed
+// and of which a device came back late; the last one opens the next.
+func (r *Rollout) judge(at time.Time) {
+	for r.State == Running {
+		last := r.Open()
+		var readings []Reading
+		for wave := range last + 1 {
+			readings = r.Waves[wave].Readings(at)
+			if b := broken(readings); b != nil {
+				r.State = Stopped
+				devices, settings := r.culprits(wave, b.Condition)
+				r.decide(Decision{
+					At: at, What: GateStopped, Wave: wave, Broken: b, Devices: devices, Settings: settings,
+				})
+				return
+			}
+		}
+		if !passed(readings) {
+			return
+		}
+		r.Waves[last].PassedAt = &at
+		r.decide(Decision{At: at, What: GatePassed, Wave: last})
+		if last == len(r.Waves)-1 {
+			r.State = Done
+			r.decide(Decision{At: at, What: Finished, Wave: -1})
+			return
+		}
+		r.open(last+1, at)
+	}
+}
+
+// culprits are the devices of a wave that broke a condition, by identifier, and the settings on them.
+func (r *Rollout) culprits(wave int, broken Condition) (devices []string, settings []unit.ID) {
+	outcome := Failed
+	if broken == NoneRefused {
+		outcome = GuardRefused
+	}
+	for id, d := range r.Devices {
+		if d.Wave == wave && d.Outcome == outcome {
+			devices = append(devices, id)
+			settings = append(settings, d.Settings...)
+		}
+	}
+	slices.Sort(devices)
+	slices.SortFunc(settings, unit.ID.Compare)
+	return devices, slices.Compact(settings)
+}
+
+func (r *Rollout) decide(d Decision) { r.Decisions = append(r.Decisions, d) }

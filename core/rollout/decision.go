@@ -1,0 +1,58 @@
+package rollout
+
+import (
+	"errors"
+	"fmt"
+	"time"
+
+	"rankwarden.example/core/unit"
+)
+
+// What was decided.
+type What string
+
+// The decisions of a rollout.
+const (
+	Started     What = "started"
+	WaveOpened  What = "wave_opened"
+	GatePassed  What = "gate_passed"
+	GateStopped What = "gate_stopped"
+	WasPaused   What = "paused"
+	Resumed     What = "resumed"
+	OpenedEarly What = "opened_early" // before the gate was passed
+	Finished    What = "finished"
+	WasReverted What = "reverted"
+)
+
+// Decision is one decision, with who, when and why.
+type Decision struct {
+	At       time.Time `json:"at"`
+	By       string    `json:"by"` // empty for a gate
+	What     What      `json:"what"`
+	Wave     int       `json:"wave"`   // index, -1 where it is about no wave
+	Reason   string    `json:"reason"` // a person's
+	Broken   *Reading  `json:"broken"` // the condition that stopped it, nil for others
+	Devices  []string  `json:"devices,omitempty"`
+	Settings []unit.ID `json:"settings,omitempty"` // that failed or were refused on these devices
+	GiveBack bool      `json:"give_back,omitempty"`
+}
+
+// The errors of [Rollout.Apply]; nothing happened then.
+var (
+	ErrState  = errors.New("the rollout does not allow it now")
+	ErrReason = errors.New("a reason is needed")
+	ErrReport = errors.New("a report does not have this outcome")
+)
+
+// StateError says what a rollout does not allow in its state. It is an [ErrState].
+type StateError struct {
+	Do    string // such as pause
+	State State
+	Way   string // the way out
+}
+
+func (e *StateError) Error() string {
+	return fmt.Sprintf("it is %s, so one cannot %s; %s", e.State, e.Do, e.Way)
+}
+
+func (e *StateError) Unwrap() error { return ErrState }

@@ -1,0 +1,46 @@
+package rollout
+
+import "rankwarden.example/core/unit"
+
+// Event is something that happens to a rollout.
+type Event interface{ event() }
+
+// The events. By and Reason are a person's; a reason is needed where a gate is passed over.
+type (
+	// Start opens the first wave.
+	Start struct{ By string }
+	// Pause holds a running rollout: no wave opens.
+	Pause struct{ By, Reason string }
+	// Resume goes on after a pause or a stop. After a stop the open wave soaks again, and devices that failed or refused
+	// count once they report again.
+	Resume struct{ By, Reason string }
+	// OpenNext opens the next wave although the gate was not passed.
+	OpenNext struct{ By, Reason string }
+	// Revert takes the change back from every device.
+	Revert struct {
+		By, Reason string
+		GiveBack   bool // members and values that the change took away are given back by the devices
+	}
+	// Report is what a report of a device says of the change. Reports of devices that do not have it count for nothing.
+	Report struct {
+		Device   string
+		Outcome  Outcome
+		Settings []unit.ID // that failed, were refused or are held
+	}
+	// Join is a device that the change affects, and that was not there when the waves were drawn.
+	Join struct{ Device string }
+	// Leave is a device that is retired, or that the change does not affect any more.
+	Leave struct{ Device string }
+	// Tick is time that has passed.
+	Tick struct{}
+)
+
+func (Start) event()    {}
+func (Pause) event()    {}
+func (Resume) event()   {}
+func (OpenNext) event() {}
+func (Revert) event()   {}
+func (Report) event()   {}
+func (Join) event()     {}
+func (Leave) event()    {}
+func (Tick) event()     {}

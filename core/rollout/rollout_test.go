@@ -1,0 +1,362 @@
+package rollout_test
+
+import (
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/rollout"
+	"rankwarden.example/core/unit"
+)
+
+var began = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
+
+func devices(n int) []string {
+	list := make([]string, n)
+	for i := range list {
+		list[i] = fmt.Sprintf("d%02d", i+1)
+	}
+	return list
+}
+
+// inWaves is a rollout of ten devices, of which d01 and d02 are in the group first-wave: waves of 2, 3 and 5.
+func inWaves(t *testing.T) *rollout.Rollout {
+	r := rollout.Drawn(
+		devices(10),
+		func(d, group string) bool { return group == rollout.FirstWave && d < "d03" },
+		rollout.Plan{Shares: []int{50}, Gate: rollout.Gate{Verified: 80, Failed: 10, Soak: 10 * time.Minute}},
+	)
+	require.Equal(t, rollout.Draft, r.State)
+	return r
+}
+
+// in gives the devices of a wave by place, such as 2.1 for the first of the second wave.
+func in(r *rollout.Rollout, place string) string {
+	var wave, n int
+	if _, err := fmt.Sscanf(place, "%d.%d", &wave, &n); err != nil {
+		return place
+	}
+	for _, d := range devices(len(r.Devices) + 5) {
+		if of, there := r.Devices[d]; there && of.Wave == wave-1 {
+			if n--; n == 0 {
+				return d
+			}
+		}
+	}
+	return "nobody"
+}
+
+// event reads one line of a story: who or which devices, and what happens.
+func event(t *testing.T, r *rollout.Rollout, line string) []rollout.Event {
+	what, rest, _ := strings.Cut(line, " ")
+	by, reason, _ := strings.Cut(rest, ": ")
+	switch what {
+	case "start":
+		return []rollout.Event{rollout.Start{By: by}}
+	case "pause":
+		return []rollout.Event{rollout.Pause{By: by, Reason: reason}}
+	case "resume":
+		return []rollout.Event{rollout.Resume{By: by, Reason: reason}}
+	case "open":
+		return []rollout.Event{rollout.OpenNext{By: by, Reason: reason}}
+	case "revert":
+		return []rollout.Event{rollout.Revert{By: by, Reason: reason, GiveBack: true}}
+	case "tick":
+		return []rollout.Event{rollout.Tick{}}
+	}
+	var events []rollout.Event
+	for _, place := range strings.Fields(rest) {
+		switch what {
+		case "joins":
+			events = append(events, rollout.Join{Device: place})
+		case "leaves":
+			events = append(events, rollout.Leave{Device: in(r, place)})
+		default:
+			events = append(events, rollout.Report{
+				Device: in(r, place), Outcome: rollout.Outcome(what), Settings: []unit.ID{unit.Lockout},
+			})
+		}
+	}
+	require.NotEmpty(t, events, line)
+	return events
+}
+
+var counted = []struct {
+	outcome rollout.Outcome
+	letter  string
+}{
+	{rollout.NotOpen, "n"}, {rollout.Told, "t"}, {rollout.Working, "w"}, {rollout.Verified, "v"}, {rollout.Failed, "f"},
+	{rollout.GuardRefused, "g"}, {rollout.Held, "h"},
+}
+
+// stands says in a few letters where a rollout stands: its state, and each wave with its devices by outcome.
+func stands(r *rollout.Rollout) string {
+	waves := make([]string, len(r.Waves))
+	for i, w := range r.Waves {
+		for _, c := range counted {
+			if n := w.Tally[c.outcome]; n > 0 {
+				waves[i] += fmt.Sprintf("%d%s", n, c.letter)
+			}
+		}
+		if waves[i] == "" {
+			waves[i] = "none"
+		}
+	}
+	return fmt.Sprintf("%s [%s]", r.State, strings.Join(waves, " "))
+}
+
+// The stories: a time since the start, what happens, and where the rollout stands then. An event that is refused says so.
+func TestStories(t *testing.T) {
+	for name, story := range map[string]string{
+		"all gates are passed": `
+			0m  start asta                   running [2t 3n 5n]
+			1m  verified 1.1 1.2             running [2v 3n 5n]
+			9m  tick                         running [2v 3n 5n]
+			10m tick                         running [2v 3t 5n]
+			11m verified 2.1 2.2             running [2v 1t2v 5n]
+			20m tick                         running [2v 1t2v 5t]
+			21m verified 3.1 3.2 3.3 3.4 3.5 running [2v 1t2v 5v]
+			30m tick                         done [2v 1t2v 5v]
+			31m verified 2.3                 done [2v 3v 5v]`,
+		"zero verified never passes, and who is off counts neither way": `
+			0m    start asta            running [2t 3n 5n]
+			2000m tick                  running [2t 3n 5n]
+			2001m held 1.1              running [1t1h 3n 5n]
+			2002m verified 1.1          running [1t1v 3t 5n]`,
+		"a gate stops it, an edit mends it, it goes on": `
+			0m  start asta              running [2t 3n 5n]
+			1m  verified 1.1 1.2        running [2v 3n 5n]
+			10m tick                    running [2v 3t 5n]
+			11m verified 2.1            running [2v 2t1v 5n]
+			12m failed 2.2              stopped [2v 1t1v1f 5n]
+			13m open asta: in a hurry   refused: resume it first
+			13m resume asta:            refused: a reason is needed
+			14m verified 2.3            stopped [2v 2v1f 5n]
+			15m resume asta: edited it  running [2v 1t2v 5n]
+			16m verified 2.2            running [2v 3v 5n]
+			24m tick                    running [2v 3v 5n]
+			25m tick                    running [2v 3v 5t]`,
+		"a guard that refuses stops it at once": `
+			0m  start asta              running [2t 3n 5n]
+			1m  guard_refused 1.2       stopped [1t1g 3n 5n]
+			2m  revert asta: wrong list reverted [1t1g 3n 5n]
+			3m  revert asta: again      refused: no device has the change
+			3m  resume asta: again      refused: only a paused or stopped rollout is resumed`,
+		"a device of a wave that has passed can still stop it": `
+			0m  start asta              running [2t 3n 5n]
+			1m  verified 1.1            running [1t1v 3n 5n]
+			10m tick                    running [1t1v 3t 5n]
+			11m failed 1.2              stopped [1v1f 3t 5n]`,
+		"paused, no wave opens": `
+			0m  start asta              running [2t 3n 5n]
+			1m  verified 1.1 1.2        running [2v 3n 5n]
+			2m  pause asta:             paused [2v 3n 5n]
+			2m  pause asta:             refused: only a running rollout is paused
+			99m tick                    paused [2v 3n 5n]
+			99m joins d11               paused [2v 3n 5n]
+			99m resume asta:            running [1t2v 3t 5n]`,
+		"the next wave is opened early": `
+			0m start asta                     running [2t 3n 5n]
+			1m open asta:                     refused: a reason is needed
+			1m open asta: the night ends      running [2t 3t 5n]
+			2m open asta: the night ends      running [2t 3t 5t]
+			3m open asta: the night ends      refused: the last one is open already`,
+		"devices come, leave and are retired": `
+			0m  start asta             running [2t 3n 5n]
+			1m  joins d11              running [3t 3n 5n]
+			1m  leaves 3.1 2.1         running [3t 2n 4n]
+			2m  leaves 1.1 1.2 d11     running [none 2t 4n]
+			3m  joins d12              running [none 3t 4n]
+			3m  verified 2.1 2.2 2.3   running [none 3v 4n]
+			12m tick                   running [none 3v 4t]
+			13m leaves 3.1 3.2 3.3 3.4 done [none 3v none]
+			14m joins d13              done [none 3v none]
+			15m revert asta: after all reverted [none 3v none]`,
+		"a clock that goes back takes nothing away": `
+			0m   start asta           running [2t 3n 5n]
+			10m  verified 1.1 1.2     running [2v 3t 5n]
+			-60m verified 2.1 2.2 2.3 running [2v 3v 5n]
+			20m  tick                 running [2v 3v 5t]`,
+		"reports before its wave opens count for nothing": `
+			0m start asta              running [2t 3n 5n]
+			1m failed 3.1 2.1          running [2t 3n 5n]
+			1m verified nobody         running [2t 3n 5n]
+			2m told 1.1                refused: a report does not have this outcome
+			3m start asta              refused: it has been started already`,
+	} {
+		t.Run(name, func(t *testing.T) {
+			r := inWaves(t)
+			for line := range strings.Lines(strings.TrimSpace(story)) {
+				parts := regexp.MustCompile(`^(\S+)\s+(.*?)\s+((?:running|paused|stopped|done|reverted|refused) ?[\[].*|refused: .*)$`).
+					FindStringSubmatch(strings.TrimSpace(line))
+				require.Len(t, parts, 4, line)
+				after, err := time.ParseDuration(parts[1])
+				require.NoError(t, err)
+				stood, got := stands(r), ""
+				for _, e := range event(t, r, parts[2]) {
+					if _, err := r.Apply(e, began.Add(after)); err != nil {
+						got = "refused: " + err.Error()
+						assert.Equal(t, stood, stands(r), "nothing happened")
+					}
+				}
+				if want, refused := strings.CutPrefix(parts[3], "refused: "); refused {
+					assert.Contains(t, got, want, line)
+				} else {
+					assert.Equal(t, parts[3], stands(r), line)
+					assert.Empty(t, got, line)
+				}
+			}
+		})
+	}
+}
+
+func TestAStopSaysWhy(t *testing.T) {
+	r := inWaves(t)
+	_, err := r.Apply(rollout.Start{By: "asta"}, began)
+	require.NoError(t, err)
+	decisions, err := r.Apply(
+		rollout.Report{Device: in(r, "1.1"), Outcome: rollout.Failed, Settings: []unit.ID{unit.Lockout}}, began.Add(time.Minute),
+	)
+	require.NoError(t, err)
+	assert.Equal(t, []rollout.Decision{{
+		At: began.Add(time.Minute), What: rollout.GateStopped, Wave: 0, Devices: []string{"d01"}, Settings: []unit.ID{unit.Lockout},
+		Broken: &rollout.Reading{Condition: rollout.FewFailed, Broken: true, Count: 1, Of: 1, Limit: 10},
+	}}, decisions)
+	_, err = r.Apply(rollout.OpenNext{By: "asta", Reason: "r"}, began)
+	var refused *rollout.StateError
+	require.ErrorAs(t, err, &refused)
+	assert.Equal(t, "it is stopped, so one cannot open the next wave; resume it first", refused.Error())
+}
+
+func TestWavesAreDrawn(t *testing.T) {
+	sizes := func(r *rollout.Rollout) (list []string) {
+		for _, w := range r.Waves {
+			list = append(list, fmt.Sprintf("%s: %d", w.Title, w.Tally.Devices()))
+		}
+		return list
+	}
+	nowhere := func(string, string) bool { return false }
+	assert.Equal(
+		t,
+		[]string{"first 10: 10", "to 10 %: 90", "to 50 %: 400", "the rest: 500"},
+		sizes(rollout.Drawn(devices(1000), nowhere, rollout.DefaultPlan)),
+	)
+	assert.Equal(
+		t,
+		[]string{"first 5: 5", "to 50 %: 5", "the rest: 10"},
+		sizes(rollout.Drawn(devices(20), nowhere, rollout.DefaultPlan)),
+		"at least five first; a wave without devices is left out",
+	)
+	assert.Equal(t, []string{"first 3: 3"}, sizes(rollout.Drawn(devices(3), nowhere, rollout.DefaultPlan)))
+	assert.Equal(t, []string{"no device: 0"}, sizes(rollout.Drawn(nil, nowhere, rollout.DefaultPlan)))
+	assert.Equal(t, []string{"all at once: 7"}, sizes(rollout.AllAtOnce(devices(7), rollout.DefaultGate)))
+
+	// The same devices in another order are drawn into the same waves.
+	mixed := devices(1000)
+	rand.Shuffle(len(mixed), func(i, j int) { mixed[i], mixed[j] = mixed[j], mixed[i] })
+	assert.Equal(
+		t,
+		rollout.Drawn(devices(1000), nowhere, rollout.DefaultPlan).Devices,
+		rollout.Drawn(mixed, nowhere, rollout.DefaultPlan).Devices,
+	)
+	for _, wrong := range []rollout.Plan{
+		{Shares: []int{50, 10}, Gate: rollout.DefaultGate},
+		{Shares: []int{100}, Gate: rollout.DefaultGate},
+		{Gate: rollout.Gate{Verified: 0}},
+		{Gate: rollout.Gate{Verified: 80, Failed: -1}},
+		{Gate: rollout.Gate{Verified: 80, Soak: -time.Second}},
+	} {
+		assert.Error(t, wrong.Check())
+	}
+	assert.NoError(t, rollout.DefaultPlan.Check())
+}
+
+// Whatever happens in whatever order: tallies are those of the devices, a device has the change exactly while its wave is
+// open and nothing is reverted, nothing starts while a rollout is paused or stopped, and a refusal alters nothing.
+func TestAnyEventsInAnyOrder(t *testing.T) {
+	for seed := range uint64(80) {
+		dice := rand.New(rand.NewPCG(seed, 12))
+		r := rollout.Drawn(devices(1+dice.IntN(40)), func(d, g string) bool { return d < "d04" }, rollout.Plan{
+			Shares: []int{20, 60}, Gate: rollout.Gate{Verified: 60, Failed: 20, Soak: time.Duration(dice.IntN(4)) * time.Minute},
+		})
+		at := began
+		outcomes := []rollout.Outcome{
+			rollout.Working, rollout.Verified, rollout.Verified, rollout.Verified, rollout.Failed, rollout.GuardRefused, rollout.Held,
+			rollout.Told, "nonsense",
+		}
+		for range 300 {
+			at = at.Add(time.Duration(dice.IntN(90)-10) * time.Second)
+			device := fmt.Sprintf("d%02d", 1+dice.IntN(45))
+			reason := []string{"", "because"}[dice.IntN(2)]
+			e := []rollout.Event{
+				rollout.Start{}, rollout.Tick{}, rollout.Join{Device: device}, rollout.Leave{Device: device},
+				rollout.Resume{Reason: reason}, rollout.Resume{Reason: reason},
+				rollout.Report{Device: device, Outcome: outcomes[dice.IntN(len(outcomes))]},
+				rollout.Report{Device: device, Outcome: rollout.Verified},
+				[]rollout.Event{rollout.Pause{}, rollout.OpenNext{Reason: reason}, rollout.Tick{}}[dice.IntN(3)],
+				[]rollout.Event{rollout.Revert{}, rollout.Tick{}}[min(1, dice.IntN(40))],
+			}[dice.IntN(10)]
+			had, state, open, stood, decided := having(r), r.State, r.Open(), stands(r), len(r.Decisions)
+			decisions, err := r.Apply(e, at)
+			sound(t, r)
+			assert.Len(t, decisions, len(r.Decisions)-decided)
+			if err != nil {
+				assert.Equal(t, stood, stands(r), "a refusal alters nothing")
+				assert.True(t, errors.Is(err, rollout.ErrState) || errors.Is(err, rollout.ErrReason) ||
+					errors.Is(err, rollout.ErrReport))
+			}
+			if _, resumed := e.(rollout.Resume); !resumed && (state == rollout.Paused || state == rollout.Stopped) {
+				assert.Equal(t, open, r.Open(), "no wave opens")
+				for device := range having(r) {
+					assert.Contains(t, had, device, "nothing starts while it is %s", state)
+				}
+			}
+			if t.Failed() {
+				t.Fatalf("seed %d, %T at %s", seed, e, at)
+			}
+		}
+	}
+}
+
+func having(r *rollout.Rollout) map[string]bool {
+	has := map[string]bool{}
+	for d := range r.Devices {
+		if r.Has(d) {
+			has[d] = true
+		}
+	}
+	return has
+}
+
+// sound asserts what holds of a rollout at any time.
+func sound(t *testing.T, r *rollout.Rollout) {
+	tallies := make([]rollout.Tally, len(r.Waves))
+	for i := range tallies {
+		tallies[i] = rollout.Tally{}
+	}
+	for d, of := range r.Devices {
+		tallies[of.Wave][of.Outcome]++
+		open := r.Waves[of.Wave].OpenedAt != nil
+		assert.Equal(t, open, of.Outcome != rollout.NotOpen, "not told before its wave opens")
+		assert.Equal(t, open && r.State != rollout.Reverted, r.Has(d))
+		assert.NotContains(t, r.Late, d, "a device is in one state")
+	}
+	for i, w := range r.Waves {
+		for outcome, n := range w.Tally {
+			assert.Equal(t, tallies[i][outcome], n, "wave %d, %s", i, outcome)
+		}
+		if i > 0 && w.OpenedAt != nil {
+			assert.NotNil(t, r.Waves[i-1].OpenedAt, "waves open in order")
+		}
+	}
+	if r.State == rollout.Running {
+		assert.Empty(t, r.Late)
+	}
+}

@@ -1,0 +1,41 @@
+package rollout
+
+import (
+	"rankwarden.example/core/assign"
+	"rankwarden.example/core/change"
+)
+
+// Touched is what a change touches: two rollouts that touch one thing may not be under way at the same time.
+type Touched map[string]bool // such as assignment base, or group desks
+
+// Touches says what edits touch: the assignments they make, replace and remove, those of the policies that they publish,
+// and groups.
+func Touches(edits []change.Edit, assignments []assign.Assignment) Touched {
+	t := Touched{}
+	for _, e := range edits {
+		switch e.Kind.Type() {
+		case change.Assignments:
+			t["assignment "+e.Name] = true
+		case change.Groups:
+			t["group "+e.Name] = true
+		case change.Policies:
+			t["policy "+e.Name] = true
+			for _, a := range assignments {
+				if a.Policy == e.Name {
+					t["assignment "+a.Name] = true
+				}
+			}
+		}
+	}
+	return t
+}
+
+// Shared gives a thing that both touch, the first by name, and whether there is one.
+func (t Touched) Shared(other Touched) (thing string, shared bool) {
+	for x := range t {
+		if other[x] && (!shared || x < thing) {
+			thing, shared = x, true
+		}
+	}
+	return thing, shared
+}
