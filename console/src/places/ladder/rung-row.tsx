@@ -106,8 +106,8 @@ function Cell({ cell }: { cell: LadderCell | undefined }) {
   if (!cell) return null;
   return (
     <>
-      <span title={cell.words} className={`inline-block rounded-sm border px-2 py-0.5 ${looks[cell.state]}`}>
-        <span className="line-clamp-2 break-words">{cell.words}</span>
+      <span title={cell.words} className={`inline-block max-w-full rounded-sm border px-2 py-0.5 ${looks[cell.state]}`}>
+        <span className="line-clamp-2 [overflow-wrap:anywhere]">{cell.words}</span>
       </span>
       <span className="sr-only">, {cell.state}</span>
       {cell.why && <span className="block text-xs text-second">{cell.why}</span>}

@@ -8,7 +8,7 @@ import { looks, RungRow } from "./rung-row";
 type RungsProps = { way: Way; differ: boolean; mayMove: boolean; onMove: (move: Move) => void };
 
 const firstColumn = 256; // pixels
-const column = 184;
+const column = 224;
 
 /** Assignments stacked by rank, settings as columns, and what each setting comes to below. */
 export function Rungs({ way, differ, mayMove, onMove }: RungsProps) {
