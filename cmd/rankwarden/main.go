@@ -127,6 +127,7 @@ func root() *cobra.Command {
 		a.tokenCommand(),
 		a.resolveCommand(),
 		a.previewCommand(),
+		a.rehearseCommand(),
 	)
 	known(cmd)
 	return cmd

@@ -95,7 +95,7 @@ func AllAtOnce(devices []string, g Gate) *Rollout {
 }
 
 func (r *Rollout) add(title string, g Gate, devices []string) {
-	r.Waves = append(r.Waves, Wave{Title: title, Gate: g, Tally: Tally{}})
+	r.Waves = append(r.Waves, Wave{Title: title, Drawn: len(devices), Gate: g, Tally: Tally{}})
 	for _, d := range devices {
 		r.set(d, Device{Wave: len(r.Waves) - 1, Outcome: NotOpen})
 	}

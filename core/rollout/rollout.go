@@ -53,6 +53,7 @@ var DefaultGate = Gate{Verified: 80, Failed: 2, Soak: 30 * time.Minute}
 // Wave is the devices that get the change together.
 type Wave struct {
 	Title    string     `json:"title"` // such as first-wave, 10 % or the rest
+	Drawn    int        `json:"drawn"` // devices when the waves were drawn
 	Gate     Gate       `json:"gate"`
 	OpenedAt *time.Time `json:"opened_at"` // nil while it is not open
 	JudgedAt *time.Time `json:"judged_at"` // since when reports count: when it opened, or went on after a stop

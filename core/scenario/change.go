@@ -92,7 +92,11 @@ func (s *Scenario) Preview(each fleet.Each) (*preview.Preview, error) {
 	if err != nil {
 		return nil, err
 	}
-	return preview.Run(before, after, s.known, each), nil
+	return s.previewed(before, after, each), nil
+}
+
+func (s *Scenario) previewed(before, after *plan.Plan, each fleet.Each) *preview.Preview {
+	return preview.Run(before, after, s.known, each)
 }
 
 // Count is the sums of [Scenario.Preview] alone, with its errors.

@@ -1,24 +1,21 @@
-package rollout
+package change
 
-import (
-	"rankwarden.example/core/assign"
-	"rankwarden.example/core/change"
-)
+import "rankwarden.example/core/assign"
 
-// Touched is what a change touches: two rollouts that touch one thing may not be under way at the same time.
+// Touched is what a change touches: two that touch one thing may not be on their way at the same time.
 type Touched map[string]bool // such as assignment base, or group desks
 
 // Touches says what edits touch: the assignments they make, replace and remove, those of the policies that they publish,
 // and groups.
-func Touches(edits []change.Edit, assignments []assign.Assignment) Touched {
+func Touches(edits []Edit, assignments []assign.Assignment) Touched {
 	t := Touched{}
 	for _, e := range edits {
 		switch e.Kind.Type() {
-		case change.Assignments:
+		case Assignments:
 			t["assignment "+e.Name] = true
-		case change.Groups:
+		case Groups:
 			t["group "+e.Name] = true
-		case change.Policies:
+		case Policies:
 			t["policy "+e.Name] = true
 			for _, a := range assignments {
 				if a.Policy == e.Name {

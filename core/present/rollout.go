@@ -1,0 +1,129 @@
+package present
+
+import (
+	"fmt"
+	"strings"
+
+	"rankwarden.example/core/rollout"
+)
+
+// RolloutState says where a rollout stands, in a few words.
+func RolloutState(s rollout.State) string {
+	if s == rollout.Stopped {
+		return "stopped by a gate"
+	}
+	return string(s)
+}
+
+// Outcome says what a device made of a change, in a few words.
+func Outcome(o rollout.Outcome) string {
+	switch o {
+	case rollout.NotOpen:
+		return "not open"
+	case rollout.Told:
+		return "not heard from"
+	case rollout.GuardRefused:
+		return "refused by the guard"
+	}
+	return string(o)
+}
+
+// WaveTitle names a wave by its place, from 1, and its title.
+func WaveTitle(wave int, title string) string { return fmt.Sprintf("wave %d, %s", wave+1, title) }
+
+// Decision says in one sentence what was decided in a rollout, without who and when.
+func Decision(d rollout.Decision, waves []rollout.Wave) string {
+	wave := ""
+	if d.Wave >= 0 {
+		wave = WaveTitle(d.Wave, waves[d.Wave].Title)
+	}
+	switch d.What {
+	case rollout.Started:
+		titles := make([]string, len(waves))
+		for i, w := range waves {
+			titles[i] = fmt.Sprintf("%s (%d)", w.Title, w.Drawn)
+		}
+		return "started, in waves: " + strings.Join(titles, ", ")
+	case rollout.WaveOpened:
+		return fmt.Sprintf("opened %s: %s", wave, count(waves[d.Wave].Drawn, "device", "devices"))
+	case rollout.GatePassed:
+		return wave + ", passed its gate"
+	case rollout.GateStopped:
+		return fmt.Sprintf("stopped in %s: %s", wave, broken(d))
+	case rollout.WasPaused:
+		return "paused" + because(d.Reason)
+	case rollout.Resumed:
+		return "resumed" + because(d.Reason)
+	case rollout.OpenedEarly:
+		return fmt.Sprintf("opens %s before the gate was passed%s", wave, because(d.Reason))
+	case rollout.Finished:
+		return "done: the last wave passed its gate"
+	case rollout.WasReverted:
+		if d.GiveBack {
+			return "reverted, and what it took away is given back" + because(d.Reason)
+		}
+		return "reverted" + because(d.Reason)
+	}
+	return string(d.What)
+}
+
+func because(reason string) string {
+	if reason = strings.TrimSpace(reason); reason == "" {
+		return ""
+	}
+	return ": " + reason
+}
+
+// broken says what stopped a rollout, with the settings and the first devices.
+func broken(d rollout.Decision) string {
+	said := GateReading(*d.Broken)
+	if len(d.Settings) > 0 {
+		names := make([]string, len(d.Settings))
+		for i, id := range d.Settings {
+			names[i] = Unit(id)
+		}
+		said += "; " + strings.Join(names, ", ")
+	}
+	const shown = 3
+	if len(d.Devices) > 0 {
+		said += " on " + strings.Join(d.Devices[:min(shown, len(d.Devices))], ", ")
+	}
+	if more := len(d.Devices) - shown; more > 0 {
+		said += fmt.Sprintf(" and %d more", more)
+	}
+	return said
+}
+
+// GateReading says what a condition of a gate stands at, and what it asks for.
+func GateReading(r rollout.Reading) string {
+	switch r.Condition {
+	case rollout.EnoughVerified:
+		return fmt.Sprintf("%d of %d heard from verified, at least %d %%", r.Count, r.Of, r.Limit)
+	case rollout.FewFailed:
+		return fmt.Sprintf("%d of %d heard from failed (%s), at most %d %%", r.Count, r.Of, percent(r.Count, r.Of), r.Limit)
+	case rollout.NoneRefused:
+		return fmt.Sprintf("%d refused by the guard, none allowed", r.Count)
+	}
+	return fmt.Sprintf("soaked for %s of %s", inSeconds(r.Count), inSeconds(r.Of))
+}
+
+func inSeconds(n int) string {
+	var parts []string
+	for _, unit := range []struct {
+		seconds int
+		word    string
+	}{{3600, "h"}, {60, "min"}, {1, "s"}} {
+		if of := n / unit.seconds; of > 0 || unit.seconds == 1 && parts == nil {
+			parts = append(parts, fmt.Sprintf("%d %s", of, unit.word))
+		}
+		n %= unit.seconds
+	}
+	return strings.Join(parts, " ")
+}
+
+func percent(part, whole int) string {
+	if whole == 0 {
+		return "0 %"
+	}
+	return fmt.Sprintf("%d %%", (100*part+whole/2)/whole)
+}
