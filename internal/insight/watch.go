@@ -14,7 +14,7 @@ import (
 
 // Limits of the overview.
 const (
-	maxMarks   = 400     // devices of a group that are named one by one
+	maxMarks   = 150     // devices of a group that are named one by one
 	maxField   = 10_000  // devices of a group that are drawn one by one
 	maxFields  = 100_000 // of all groups that are
 	maxRecent  = 40
