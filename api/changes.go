@@ -78,14 +78,21 @@ type ChangeEvent struct {
 
 // Preview is what edits would do to the devices in reach.
 type Preview struct {
-	Fleet       int         `json:"fleet"        doc:"Devices in reach"`
-	Devices     int         `json:"devices"      doc:"Of those, affected"`
-	NotReported int         `json:"not_reported" doc:"Of those affected, that never reported: their effects are not known"`
-	Sums        []EffectSum `json:"sums"         doc:"Who loses access first, then what becomes held, then the rest"        nullable:"false"`
-	TakesAway   bool        `json:"takes_away"   doc:"Somebody should look before it goes out"`
-	Version     int64       `json:"version"      doc:"Of the change; 0 for edits that are in none"`
-	Digest      string      `json:"digest"       doc:"Send it with apply or approve; empty for edits that are in no change"`
-	Needs       []string    `json:"needs"        doc:"Why a second person must approve"                                     nullable:"false"`
+	Fleet       int          `json:"fleet"        doc:"Devices in reach"`
+	Devices     int          `json:"devices"      doc:"Of those, affected"`
+	NotReported int          `json:"not_reported" doc:"Of those affected, that never reported: their effects are not known"`
+	Sums        []EffectSum  `json:"sums"         doc:"Who loses access first, then what becomes held, then the rest"        nullable:"false"`
+	Groups      []GroupCount `json:"groups" nullable:"false" doc:"Devices affected by group, the largest number first; at most 50 groups"`
+	TakesAway   bool         `json:"takes_away"   doc:"Somebody should look before it goes out"`
+	Version     int64        `json:"version"      doc:"Of the change; 0 for edits that are in none"`
+	Digest      string       `json:"digest"       doc:"Send it with apply or approve; empty for edits that are in no change"`
+	Needs       []string     `json:"needs"        doc:"Why a second person must approve"                                     nullable:"false"`
+}
+
+// GroupCount is a number of devices in a group.
+type GroupCount struct {
+	Group   string `json:"group"`
+	Devices int    `json:"devices"`
 }
 
 // EffectSum says how many devices have one effect.

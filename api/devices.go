@@ -74,11 +74,11 @@ type UnitWhy struct {
 
 // UnitTrial is what trial assignments would make of a unit.
 type UnitTrial struct {
-	Desired   string        `json:"desired" doc:"In words"`
-	DecidedBy string        `json:"decided_by" doc:"How it would be settled, in words"`
-	Verdict   string        `json:"verdict" enum:"sole,agreed,ranked,stricter,merged,contested"`
-	Value     any           `json:"value" doc:"Null when contested"`
-	Findings  []UnitFinding `json:"findings" nullable:"false" doc:"The forecast: findings that enforcing it would cause"`
+	Desired   string   `json:"desired" doc:"In words"`
+	DecidedBy string   `json:"decided_by" doc:"How it would be settled, in words"`
+	Verdict   string   `json:"verdict" enum:"sole,agreed,ranked,stricter,merged,contested"`
+	Value     any      `json:"value" doc:"Null when contested"`
+	Effects   []Effect `json:"effects" nullable:"false" doc:"The forecast: what enforcing it would do, as in a preview"`
 }
 
 // Loser is an assignment that claimed the setting and did not decide it.

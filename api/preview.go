@@ -32,7 +32,6 @@ func Affected(a effect.Affected, id string) AffectedDevice {
 		DeviceID: id,
 		Reported: a.Reported,
 		Settings: []SettingChange{},
-		Effects:  []Effect{},
 	}
 	value := func(v unit.Value) any {
 		if v == nil {
@@ -51,8 +50,15 @@ func Affected(a effect.Affected, id string) AffectedDevice {
 			Supported:   s.Supported,
 		})
 	}
-	for _, e := range a.Effects {
-		view.Effects = append(view.Effects, Effect{
+	view.Effects = Effects(a.Effects)
+	return view
+}
+
+// Effects are effects on one device, in words too.
+func Effects(of []effect.Effect) []Effect {
+	views := []Effect{}
+	for _, e := range of {
+		views = append(views, Effect{
 			Unit:      effect.UnitName(e.Unit),
 			Effect:    string(e.Kind),
 			Subject:   e.Subject,
@@ -62,5 +68,5 @@ func Affected(a effect.Affected, id string) AffectedDevice {
 			TakesAway: e.TakesAway(),
 		})
 	}
-	return view
+	return views
 }

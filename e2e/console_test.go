@@ -357,6 +357,15 @@ func TestConsole(t *testing.T) {
 	)
 	b.forget() // the refusal that asked for the sign-in
 
+	b.do(
+		"what is on trial says what it would do, and is made real",
+		chromedp.Navigate(d.url+"/assignments?assignment=stricter-lockout"),
+		browser.Reads("If it were enforced"),
+		browser.Reads("lockout gets stricter"),
+		browser.Reads("By group"),
+		click("Make it real: add to the change"),
+		browser.Reads("Added to quiet-screens: Assign stricter-lockout."),
+	)
 	var kept string
 	b.do(
 		"nothing secret is kept in the browser",

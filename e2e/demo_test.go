@@ -356,6 +356,12 @@ func TestCommandLine(t *testing.T) {
 	d.command(t, 0, "", "assignment", "delete", "other")
 	_, errs = d.command(t, 0, "", "group", "create", "spares", "SKL-TKT-001", "SKL-TKT-999")
 	assert.Contains(t, errs, "no device has the name SKL-TKT-999 yet")
+	out, _ = d.command(t, 0, "", "assignment", "forecast", "stricter-lockout")
+	assert.Regexp(t, `If stricter-lockout were enforced, \d+ of 20 devices affected`, out)
+	assert.Contains(t, out, "lockout gets stricter")
+	assert.Contains(t, out, "By group: kiosks")
+	_, errs = d.command(t, 2, "", "assignment", "forecast", "base-everywhere")
+	assert.Contains(t, errs, "is enforced already")
 	out, _ = d.command(t, 0, "", "assignment", "show", "base-everywhere")
 	assert.Contains(t, out, "include  everything")
 

@@ -251,7 +251,13 @@ func TestTrialOnlyForecasts(t *testing.T) {
 	require.NotNil(t, lockout.Trial)
 	assert.Equal(t, "after 3 wrong attempts within 15 min, locked for 15 min", lockout.Trial.Desired)
 	assert.Equal(t, "strict outranks base", lockout.Trial.DecidedBy)
-	require.Len(t, lockout.Trial.Findings, 1)
+	require.Len(t, lockout.Trial.Effects, 1)
+	assert.Equal(
+		t,
+		"lockout gets stricter: after 10 wrong attempts within 15 min, locked for 15 min → after 3 wrong attempts within 15 min, "+
+			"locked for 15 min",
+		lockout.Trial.Effects[0].Words,
+	)
 	assert.Nil(t, unitWhy(s, "SKL-TKT-001", "passwords.min_length").Trial, "what would not change is not shown")
 	history := unitWhy(s, "SKL-TKT-001", "passwords.history")
 	assert.Equal(t, "set by trial assignments only", history.DecidedBy)

@@ -88,7 +88,7 @@ func (a *app) readPreview(
 		return x, p, err
 	}
 	if a.output == "table" {
-		a.previewed(x.Name, len(x.Edits), p)
+		a.previewed(x.Name+": "+plural(len(x.Edits), "edit", "edits"), p)
 		fmt.Fprintln(a.out)
 	}
 	return x, p, nil

@@ -153,7 +153,7 @@ func (a *app) dryRun(cmd *cobra.Command, c *client.Client, dir string, edits []a
 			fmt.Fprintf(a.out, "  %-10s  %-24s %s\n", strings.ReplaceAll(e.Kind, "_", " "), e.Name, editWords(e))
 		}
 		fmt.Fprintln(a.out)
-		a.previewed(dir, len(edits), p)
+		a.previewed(dir+": "+plural(len(edits), "edit", "edits"), p)
 		return nil
 	})
 	if err == nil && p.TakesAway {

@@ -127,8 +127,8 @@ func (a *app) explainUnit(u api.UnitWhy) {
 	}
 	if t := u.Trial; t != nil {
 		line("trial", t.Desired+"; "+t.DecidedBy, text.FgBlue)
-		for _, f := range t.Findings {
-			line("forecast", f.Words, text.FgBlue)
+		for _, e := range t.Effects {
+			line("forecast", e.Words, text.FgBlue)
 		}
 	}
 }

@@ -55,7 +55,7 @@ func explained() api.DeviceWhy {
 				Trial: &api.UnitTrial{
 					Desired:   "after 3 wrong attempts",
 					DecidedBy: "strict outranks base",
-					Findings:  []api.UnitFinding{{Words: "never locks instead of after 3 wrong attempts"}},
+					Effects:   []api.Effect{{Words: "lockout gets stricter: never locks → after 3 wrong attempts"}},
 				},
 			},
 			{
@@ -89,7 +89,7 @@ func TestExplain(t *testing.T) {
 	assert.Zero(t, code, out)
 	for _, line := range []string{
 		"SKL-TKT-001  ▮▮ held", "    100  strict                   policy strict, revision 1, on trial", "    200  old-builds               policy old, revision 2, undecided",
-		"✓ Lockout  lockout", "  decided   base (only assignment) (rank 500)", "  trial     after 3 wrong attempts; strict outranks base", "  forecast  never locks instead of after 3 wrong attempts",
+		"✓ Lockout  lockout", "  decided   base (only assignment) (rank 500)", "  trial     after 3 wrong attempts; strict outranks base", "  forecast  lockout gets stricter: never locks → after 3 wrong attempts",
 		"▮▮ Local groups: administrators  membership.administrators", "  differs   mechanic is a member, but not in the exact list", "  lost      a (rank 9): nobody; contested", "  held      change the rank of one",
 		"▮▮ a fact is not known; wait", "! membership.administrators: nobody works without a network; add one",
 	} {

@@ -84,23 +84,20 @@ func (a *app) preview(s *scenario.Scenario, p *preview.Preview, device string) e
 			return unusable{fmt.Errorf("the scenario has no device %q", device)}
 		})
 	}
-	a.previewed("", len(s.Change), shown)
+	a.previewed(plural(len(s.Change), "edit", "edits"), shown)
 	return nil
 }
 
-// previewed prints what the edits of a change would do.
-func (a *app) previewed(name string, edits int, p api.Preview) {
-	title := fmt.Sprintf(
-		"%s, %d of %s affected",
-		plural(edits, "edit", "edits"),
-		p.Devices,
-		plural(p.Fleet, "device", "devices"),
+// previewed prints what something would do.
+func (a *app) previewed(what string, p api.Preview) {
+	fmt.Fprintln(
+		a.out,
+		text.Bold.Sprintf("%s, %d of %s affected", what, p.Devices, plural(p.Fleet, "device", "devices")),
 	)
-	if name != "" {
-		title = name + ": " + title
-	}
-	fmt.Fprintln(a.out, text.Bold.Sprint(title))
 	a.sums(p.Sums)
+	if groups := byGroup(p.Groups); groups != "" {
+		fmt.Fprintf(a.out, "\nBy group: %s.\n", groups)
+	}
 	if p.NotReported > 0 {
 		fmt.Fprintf(a.out, "\n%s never reported: settings change, and the effects are unknown.\n",
 			plural(p.NotReported, "device has", "devices have"))
@@ -108,6 +105,19 @@ func (a *app) previewed(name string, edits int, p api.Preview) {
 	for _, why := range p.Needs {
 		fmt.Fprintf(a.out, "\nA second person must approve it: %s.\n", why)
 	}
+}
+
+// byGroup says in how many devices of which groups, the first ones.
+func byGroup(groups []api.GroupCount) string {
+	const shown = 6
+	parts := make([]string, 0, shown+1)
+	for _, g := range groups[:min(shown, len(groups))] {
+		parts = append(parts, fmt.Sprintf("%s %d", g.Group, g.Devices))
+	}
+	if more := len(groups) - shown; more > 0 {
+		parts = append(parts, fmt.Sprintf("and %d more", more))
+	}
+	return strings.Join(parts, ", ")
 }
 
 // sums prints what a change does, the gravest first, with the number of devices and the first of them.

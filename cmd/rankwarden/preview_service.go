@@ -37,7 +37,7 @@ func (a *app) previewOfService(cmd *cobra.Command, name, device string) error {
 		return err
 	}
 	if a.output == "table" && device == "" {
-		a.previewed(x.Name, len(x.Edits), p)
+		a.previewed(x.Name+": "+plural(len(x.Edits), "edit", "edits"), p)
 	} else {
 		err = a.previewDevices(cmd, c, name, device, p)
 	}

@@ -46,12 +46,14 @@ func (t *Tally) Add(device string, reported bool, effects []effect.Effect) {
 	}
 }
 
-// Count counts a device of a comparison, if it is affected.
-func (t *Tally) Count(c *Comparison, device int, known Device) {
+// Count counts a device of a comparison, if it is affected, and says whether it is.
+func (t *Tally) Count(c *Comparison, device int, known Device) bool {
 	d := c.Difference(device, known.Previous)
-	if !d.Empty() {
-		t.Add(c.before.Devices[device].Name, known.State != nil, d.effects(known.State, c.after.Directory))
+	if d.Empty() {
+		return false
 	}
+	t.Add(c.before.Devices[device].Name, known.State != nil, d.effects(known.State, c.after.Directory))
+	return true
 }
 
 // Merge adds what another tally has counted, of other devices.

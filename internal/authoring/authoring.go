@@ -39,5 +39,6 @@ func New(s Service) *Service {
 // Fleet is what this room needs to know of the devices as they are now.
 type Fleet interface {
 	Devices(reach auth.Reach) []*fleetview.Device
+	CountByGroup(devices []*fleetview.Device) []fleetview.GroupCount
 	Groups(clock store.Clock, reach auth.Reach, drawn fleetview.Drawn, visit fleetview.Visit) []fleetview.Group
 }

@@ -30,10 +30,11 @@ type Preview struct {
 	Silent  int // of those affected, that never reported: their effects are not known
 	Leaving int // of those affected, on which somebody leaves administrators
 	Sums    []effect.Sum
-	Joining []principal.Ref // principals that desired states add to administrators
-	Version int64           // of the change, 0 for edits that are in none
-	Digest  string          // of what somebody approves or applies; see [digestOf]. Empty for edits that are in no change
-	Needs   []string        // why a second person must approve, in words
+	Groups  []fleetview.GroupCount // devices affected, by group
+	Joining []principal.Ref        // principals that desired states add to administrators
+	Version int64                  // of the change, 0 for edits that are in none
+	Digest  string                 // of what somebody approves or applies; see [digestOf]. Empty for edits that are in no change
+	Needs   []string               // why a second person must approve, in words
 }
 
 // futures are the two plans of a preview, for devices by name.
@@ -171,20 +172,23 @@ func (s *Service) each(
 
 func batches(touched int) int { return (touched + previewBatch - 1) / previewBatch }
 
-// sum counts the effects of both plans.
-func (s *Service) sum(ctx context.Context, f *futures) (*preview.Tally, error) {
+// sum counts the effects of both plans, and gives the devices that are affected.
+func (s *Service) sum(ctx context.Context, f *futures) (*preview.Tally, []*fleetview.Device, error) {
 	tallies := make([]*preview.Tally, batches(len(f.devices)))
+	affected := make([][]*fleetview.Device, len(tallies))
 	for i := range tallies {
 		tallies[i] = preview.NewTally()
 	}
 	err := s.each(ctx, f, 0, len(f.devices), func(batch, device int, known preview.Device) {
-		tallies[batch].Count(f.Comparison, device, known)
+		if tallies[batch].Count(f.Comparison, device, known) {
+			affected[batch] = append(affected[batch], f.devices[device])
+		}
 	})
 	total := preview.NewTally()
 	for _, t := range tallies {
 		total.Merge(t)
 	}
-	return total, err
+	return total, slices.Concat(affected...), err
 }
 
 // turn waits until a plan of the whole fleet may be worked out; done ends the turn.
@@ -208,13 +212,13 @@ func (s *Service) previewEdits(ctx context.Context, reach auth.Reach, edits []Ed
 	if err != nil {
 		return nil, nil, err
 	}
-	tally, err := s.sum(ctx, f)
+	tally, affected, err := s.sum(ctx, f)
 	if err != nil {
 		return nil, nil, err
 	}
 	return &Preview{
 		Fleet: len(f.devices), Devices: tally.Devices, Silent: tally.Silent, Leaving: tally.Leaving, Sums: tally.Sums(),
-		Joining: f.Joining(unit.Administrators),
+		Groups: s.View.CountByGroup(affected), Joining: f.Joining(unit.Administrators),
 	}, f, nil
 }
 

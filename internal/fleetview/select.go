@@ -231,3 +231,32 @@ func (v *View) Devices(reach auth.Reach) []*Device {
 
 // Silent is the time before which a device must have been heard from to count as silent.
 func Silent(clock store.Clock) time.Time { return clock.Now.Add(-drift.SilentAfter * clock.Interval) }
+
+// GroupCount is a number of devices in a group.
+type GroupCount struct {
+	Name    string
+	Devices int
+}
+
+// CountByGroup counts devices by the groups that they are certainly in: the largest number first, groups without one left
+// out.
+func (v *View) CountByGroup(devices []*Device) []GroupCount {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	counts := map[int32]int{}
+	for _, d := range devices {
+		for _, group := range d.groups {
+			counts[group]++
+		}
+	}
+	list := make([]GroupCount, 0, len(counts))
+	for name, slot := range v.groups {
+		if n := counts[slot]; n > 0 {
+			list = append(list, GroupCount{name, n})
+		}
+	}
+	slices.SortFunc(list, func(a, b GroupCount) int {
+		return cmp.Or(cmp.Compare(b.Devices, a.Devices), strings.Compare(a.Name, b.Name))
+	})
+	return list
+}

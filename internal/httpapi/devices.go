@@ -91,7 +91,7 @@ func viewUnit(a insight.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
 			DecidedBy: t.DecidedBy,
 			Verdict:   string(t.Settled.Verdict),
 			Value:     t.Settled.Value,
-			Findings:  unitFindings(t.Findings),
+			Effects:   api.Effects(t.Effects),
 		}
 	}
 	return u

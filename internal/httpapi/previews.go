@@ -11,9 +11,15 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// mostGroups is how many groups a preview counts by.
+const mostGroups = 50
+
 func viewPreview(p *authoring.Preview) api.Preview {
 	view := api.Preview{Fleet: p.Fleet, Devices: p.Devices, NotReported: p.Silent, Version: p.Version, Digest: p.Digest,
-		Needs: append([]string{}, p.Needs...)}
+		Needs: append([]string{}, p.Needs...), Groups: []api.GroupCount{}}
+	for _, g := range p.Groups[:min(mostGroups, len(p.Groups))] {
+		view.Groups = append(view.Groups, api.GroupCount{Group: g.Name, Devices: g.Devices})
+	}
 	view.Sums, view.TakesAway = api.EffectSums(p.Sums)
 	return view
 }

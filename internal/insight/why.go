@@ -9,8 +9,10 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/effect"
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/present"
+	"rankwarden.example/core/preview"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
@@ -45,7 +47,7 @@ type TrialUnit struct {
 	Settled   resolve.Unit
 	Desired   string // in words
 	DecidedBy string
-	Findings  []drift.Finding // that enforcing them would cause
+	Effects   []effect.Effect // that enforcing them would have
 }
 
 // Met is an assignment that may include a device, and whether it applies.
@@ -268,7 +270,7 @@ func (e *explanation) units() []SettingWhy {
 	return units
 }
 
-// trials are the units that trial assignments would change, with the findings they would cause.
+// trials are the units that trial assignments would change, with what enforcing them would do.
 func (e *explanation) trials() map[unit.ID]*TrialUnit {
 	if e.projected == nil {
 		return nil
@@ -277,8 +279,13 @@ func (e *explanation) trials() map[unit.ID]*TrialUnit {
 	for _, u := range e.enforced.Units {
 		now[u.Unit] = u
 	}
-	forecast := map[unit.ID][]drift.Finding{}
-	for _, f := range drift.Forecast(e.check(e.enforced.Settings()), e.check(e.projected.Settings())) {
+	var state *drift.State
+	if e.report != nil {
+		state = &e.report.State
+	}
+	forecast := map[unit.ID][]effect.Effect{}
+	_, effects := preview.Differ(e.enforced, *e.projected, e.told.Settings).Compare(state, e.directory)
+	for _, f := range effects {
 		forecast[f.Unit] = append(forecast[f.Unit], f)
 	}
 	trial := map[unit.ID]*TrialUnit{}
@@ -291,7 +298,7 @@ func (e *explanation) trials() map[unit.ID]*TrialUnit {
 			Settled:   u,
 			Desired:   present.Value(u.Unit, u.Value),
 			DecidedBy: present.Why(u),
-			Findings:  append([]drift.Finding{}, forecast[u.Unit]...),
+			Effects:   forecast[u.Unit],
 		}
 		if u.Value == nil {
 			t.Desired = "contested"

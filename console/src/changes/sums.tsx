@@ -37,6 +37,20 @@ export function PreviewSums({ preview }: { preview: Preview }) {
           </ul>
         </section>
       ))}
+      {preview.devices > 1 && preview.groups.length > 0 && (
+        <section className="mt-3">
+          <h3 className="text-xs font-semibold text-second">By group</h3>
+          <p>
+            {preview.groups.slice(0, 8).map((g, at) => (
+              <span key={g.group}>
+                {at > 0 && ", "}
+                {g.group} <b>{g.devices}</b>
+              </span>
+            ))}
+            {preview.groups.length > 8 && ` and ${preview.groups.length - 8} more`}
+          </p>
+        </section>
+      )}
     </div>
   );
 }

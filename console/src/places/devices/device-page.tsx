@@ -192,9 +192,9 @@ function OnTrial({ trial }: { trial: NonNullable<UnitWhy["trial"]> }) {
   return (
     <div className="border-l border-dashed border-waiting pl-2 text-waiting">
       On trial: <Words>{trial.desired}</Words>; {trial.decided_by}.
-      {trial.findings.map((f) => (
-        <p key={`${f.kind} ${f.subject}`}>
-          Would differ: <Words>{f.words}</Words>
+      {trial.effects.map((e) => (
+        <p key={`${e.effect} ${e.subject}`} className={e.takes_away ? "text-red" : ""}>
+          If it were enforced: <Words>{e.words}</Words>
         </p>
       ))}
     </div>

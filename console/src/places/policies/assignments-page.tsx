@@ -10,6 +10,7 @@ import { Aside, PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 import { AimForm } from "./aim-form";
+import { Forecast } from "./forecast";
 import { PolicyParts } from "./parts";
 
 /** All assignments by rank, and the form that aims one. */
@@ -92,6 +93,7 @@ export function AssignmentsPage({ mayEdit }: { mayEdit: boolean }) {
               policies={policies.data.items.filter((p) => p.revision > 0).map((p) => p.name)}
             />
           )}
+          {current?.stance === "trial" && <Forecast of={current} mayEdit={mayEdit} />}
           {mayEdit && current && <Withdraw of={current} />}
         </div>
       </div>
