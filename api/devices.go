@@ -117,6 +117,7 @@ type LocalGroup struct {
 
 // DeviceWhy is everything on a device's page.
 type DeviceWhy struct {
+	At          *time.Time      `json:"at" doc:"The time as of which the device is explained; null for now"`
 	Device      Device          `json:"device"`
 	Assignments []DeviceAim     `json:"assignments" nullable:"false"`
 	Units       []UnitWhy       `json:"units" nullable:"false"`

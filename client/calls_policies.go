@@ -221,6 +221,13 @@ func (c *Client) Why(ctx context.Context, idOrName string) (api.DeviceWhy, error
 	return out, err
 }
 
+// WhyAt explains a device as it was at a time.
+func (c *Client) WhyAt(ctx context.Context, idOrName string, at time.Time) (api.DeviceWhy, error) {
+	query := url.Values{"at": {at.UTC().Format(time.RFC3339Nano)}}
+	out, _, err := get[api.DeviceWhy](ctx, c, "/devices/"+url.PathEscape(idOrName)+"/why", query)
+	return out, err
+}
+
 // Decide accepts, refuses or retires a device.
 func (c *Client) Decide(ctx context.Context, idOrName, decision string) error {
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/devices/" + url.PathEscape(idOrName) + "/" + decision})

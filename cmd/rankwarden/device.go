@@ -1,6 +1,9 @@
 package main
 
 import (
+	"context"
+	"time"
+
 	"fmt"
 	"slices"
 	"strconv"
@@ -110,14 +113,16 @@ func (a *app) deviceList() *cobra.Command {
 }
 
 func (a *app) deviceShow() *cobra.Command {
-	var group string
+	var group, at string
 	var most int
 	cmd := &cobra.Command{
 		Use:               "show DEVICE",
 		Short:             "Show one device: desired, reported and decided by, for every setting",
 		ValidArgsFunction: a.completeDevices,
 		Long: "Show one device: desired, reported and decided by, for every setting. With --group, show the " +
-			"devices of a\ngroup, each with the settings that differ.",
+			"devices of a\ngroup, each with the settings that differ. With --at, show it as it was: what it was to have, " +
+			"what it had\nreported by then, and which assignments decided.",
+		Example: "  rankwarden device show SKL-TKT-001\n  rankwarden device show SKL-TKT-001 --at 2031-03-04",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if group != "" {
 				return cobra.NoArgs(cmd, args)
@@ -132,7 +137,7 @@ func (a *app) deviceShow() *cobra.Command {
 			if group != "" {
 				return a.showGroup(cmd.Context(), c, group, most)
 			}
-			w, err := c.Why(cmd.Context(), args[0])
+			w, err := a.whyAt(cmd.Context(), c, args[0], at)
 			if err != nil {
 				return err
 			}
@@ -144,9 +149,22 @@ func (a *app) deviceShow() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&group, "group", "", "the devices of this `group`")
+	f.StringVar(&at, "at", "", "as it was at this `time`: 3d, 2031-03-04 or 2031-03-04T06:00:00Z")
 	f.IntVar(&most, "most", 20, "with --group: show at most so many; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return ofList(cmd)
+}
+
+// whyAt explains a device, as it was at a time when one is given.
+func (a *app) whyAt(ctx context.Context, c *client.Client, device, at string) (api.DeviceWhy, error) {
+	then, err := pointInTime("at", at, time.Now())
+	switch {
+	case err != nil:
+		return api.DeviceWhy{}, err
+	case then.IsZero():
+		return c.Why(ctx, device)
+	}
+	return c.WhyAt(ctx, device, then)
 }
 
 func (a *app) device(w api.DeviceWhy) error {
@@ -172,6 +190,15 @@ func (a *app) deviceHead(w api.DeviceWhy) {
 	build := "build unknown"
 	if d.OSBuild > 0 {
 		build = fmt.Sprintf("build %d", d.OSBuild)
+	}
+	if w.At != nil {
+		reported := "nothing reported by then"
+		if d.ReportedAt != nil {
+			reported = "reported " + d.ReportedAt.Local().Format(time.DateTime)
+		}
+		fmt.Fprintf(a.out, "As it was at %s. Desired state %d of %s, %s.\n\n", w.At.Local().Format(time.DateTime), d.Desired,
+			d.DesiredAt.Local().Format(time.DateTime), reported)
+		return
 	}
 	fmt.Fprintf(
 		a.out,

@@ -13,7 +13,8 @@ import (
 )
 
 func (a *app) explainCommand() *cobra.Command {
-	return &cobra.Command{
+	var at string
+	cmd := &cobra.Command{
 		Use:               "explain DEVICE [SETTING]",
 		Short:             "Explain the settings of a device: desired, reported, and which assignments decided",
 		Args:              cobra.RangeArgs(1, 2),
@@ -25,7 +26,7 @@ func (a *app) explainCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			w, err := c.Why(cmd.Context(), args[0])
+			w, err := a.whyAt(cmd.Context(), c, args[0], at)
 			if err != nil {
 				return err
 			}
@@ -60,6 +61,8 @@ func (a *app) explainCommand() *cobra.Command {
 			})
 		},
 	}
+	cmd.Flags().StringVar(&at, "at", "", "as it was at this `time`: 3d, 2031-03-04 or 2031-03-04T06:00:00Z")
+	return cmd
 }
 
 // splitProblems takes problems that hold every setting apart from the others.

@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
@@ -107,6 +108,7 @@ func unitFindings(findings []drift.Finding) []api.UnitFinding {
 
 func viewWhy(w insight.DeviceWhy) api.DeviceWhy {
 	out := api.DeviceWhy{
+		At:          w.At,
 		Device:      viewDevice(w.Device),
 		Assignments: []api.DeviceAim{},
 		Units:       []api.UnitWhy{},
@@ -183,6 +185,13 @@ func (q DeviceQuery) filter() insight.DeviceFilter {
 	return insight.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
 }
 
+func (a *routes) why(ctx context.Context, who auth.Identity, name string, at time.Time) (insight.DeviceWhy, error) {
+	if at.IsZero() {
+		return a.Insight.Why(ctx, who, name)
+	}
+	return a.Insight.WhyAt(ctx, who, name, at)
+}
+
 func (a *routes) devices() {
 	register(
 		a,
@@ -233,13 +242,16 @@ func (a *routes) devices() {
 			id:      "device-why",
 			summary: "Desired, reported and decided by, for every setting of a device",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.DeviceWhy }, error) {
-			w, err := a.Insight.Why(ctx, who, in.Name)
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			At time.Time `query:"at" doc:"As it was at this time; now when left out"`
+		}) (*struct{ Body api.DeviceWhy }, error) {
+			w, err := a.why(ctx, who, in.Name, in.At)
 			if err != nil {
 				return nil, err
 			}
 			out := viewWhy(w)
-			past := reach.Past{Device: w.Device.ID}
+			past := reach.Past{Device: w.Device.ID, Until: in.At}
 			orders, _, err := a.Intake.Orders(ctx, who, past, store.Page{Limit: 5})
 			if err != nil {
 				return nil, err

@@ -24,7 +24,9 @@ type Records interface {
 
 	Asked(digest string) (protocol.DesiredContent, error)
 	Assignments() ([]store.Assignment, error)
+	DepositTimesAt(device string, at time.Time, state *drift.State) error
 	DepositTimes(clock store.Clock, device string, state *drift.State) error
+	DesiredAt(device string, at time.Time) (store.DesiredState, error)
 	DesiredBefore(device string, epoch int64, most int) ([]store.DesiredState, error)
 	DesiredState(device string, epoch, number int64) (store.DesiredState, error)
 	DevicesByID(clock store.Clock, ids []string) ([]store.Device, error)
@@ -42,6 +44,7 @@ type Records interface {
 	PutStandingHours(list []store.StandingHour) error
 	RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error)
 	RecentFindings(reach auth.Reach, since time.Time, limit int) ([]store.Finding, error)
+	ReportAt(device string, at time.Time) (store.Report, error)
 	ReportBody(id int64) (drift.Report, store.Report, error)
 	RuledGroups() ([]store.RuleGroup, error)
 	SettleWaiting() (waiting int, failed []store.SettleRequest, err error)

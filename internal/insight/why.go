@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
@@ -64,6 +65,7 @@ type DeviceWhy struct {
 	Problems    []resolve.Problem
 	Reported    *drift.Report // nil before the first report
 	Directory   *principal.Table
+	At          *time.Time // nil for now
 	// Undecided says of assignments why nobody can tell whether they apply.
 	Undecided map[string]string
 }
@@ -133,6 +135,8 @@ type explanation struct {
 	former    protocol.DesiredContent // what its last report was made under
 	report    *drift.Report
 	directory *principal.Table
+	past      bool  // the device is explained as it was at a time
+	met       []Met // of the past
 }
 
 func (e *explanation) read(tx Records) (err error) {
@@ -143,7 +147,10 @@ func (e *explanation) read(tx Records) (err error) {
 			return err
 		}
 		err = json.Unmarshal([]byte(scope.Lane), &e.enforced)
-		if scope.Projected != nil {
+		if e.past {
+			met, wrong := metThen(scope)
+			e.met, err = met, errors.Join(err, wrong)
+		} else if scope.Projected != nil {
 			err = errors.Join(err, json.Unmarshal([]byte(*scope.Projected), &e.projected))
 		}
 		if err != nil {
@@ -166,7 +173,12 @@ func (e *explanation) read(tx Records) (err error) {
 		if err != nil {
 			return err
 		}
-		if err := tx.DepositTimes(e.now, d.ID, &report.State); err != nil {
+		if e.past {
+			err = tx.DepositTimesAt(d.ID, e.now.Now, &report.State)
+		} else {
+			err = tx.DepositTimes(e.now, d.ID, &report.State)
+		}
+		if err != nil {
 			return err
 		}
 		e.report = &report

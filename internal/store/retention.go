@@ -131,7 +131,7 @@ func (s *Store) Prune(ctx context.Context, kept RetentionPeriods, now time.Time)
 	unused := now.Add(-24 * time.Hour)
 	for what, sql := range map[string]string{
 		"scopes": "delete from scopes s where s.created_at < $1 and not exists (select 1 from devices d where d.scope = " +
-			"s.digest)",
+			"s.digest) and not exists (select 1 from desired_states x where x.scope = s.digest)",
 		"settings": "delete from settings s where s.created_at < $1 and not exists (select 1 from devices d where " +
 			"d.settings_digest = s.digest) and not exists (select 1 from desired_states x where x.settings = s.digest)",
 	} {

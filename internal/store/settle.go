@@ -237,11 +237,11 @@ func (t Tx) SetSettled(list []SettlingResult, at time.Time) error {
 		ids[i], names[i], scopes[i], held[i], counts[i] = s.Device, s.Name, s.Scope, s.Held, int64(s.HeldUnits)
 		epochs[i], numbers[i], digests[i], settings[i], fresh[i] = s.Stamp.Epoch, s.Stamp.Number, s.Stamp.Digest, s.Settings, s.New
 	}
-	if err := t.exec(`insert into desired_states (device_id, epoch, number, name, settings, digest, created_at)
-		select id, epoch, number, name, settings, digest, $8
-		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::boolean[])
-			as s(id, epoch, number, name, settings, digest, fresh) where fresh`,
-		ids, epochs, numbers, names, settings, digests, fresh, at); err != nil {
+	if err := t.exec(`insert into desired_states (device_id, epoch, number, name, settings, digest, created_at, scope)
+		select id, epoch, number, name, settings, digest, $8, scope
+		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::boolean[], $9::text[])
+			as s(id, epoch, number, name, settings, digest, fresh, scope) where fresh`,
+		ids, epochs, numbers, names, settings, digests, fresh, at, scopes); err != nil {
 		return err
 	}
 	return t.exec(
@@ -274,6 +274,7 @@ type DesiredState struct {
 	Settings  string // digest
 	Digest    string
 	CreatedAt time.Time
+	Scope     string // digest of what the assignments came to then, empty where that is not kept
 }
 
 // DesiredState finds one.

@@ -64,6 +64,15 @@ export const read = {
       queryFn: ({ signal }) => take(client.GET("/api/v1/device-standings", { params: { query: filter }, signal })),
       meta: fleet,
     }),
+  /** A device as it was at a time, in RFC 3339. What is over does not change. */
+  deviceAt: (name: string, at: string) =>
+    queryOptions({
+      queryKey: ["device-at", name, at],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/devices/{name}/why", { params: { path: { name }, query: { at } }, signal })),
+      staleTime: Number.POSITIVE_INFINITY,
+      retry: false,
+    }),
   device: (name: string) =>
     queryOptions({
       queryKey: ["device", name],

@@ -2,10 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { Fragment } from "react";
 import { Link, useParams } from "react-router";
 import { read } from "@/api/queries";
-import type { DeviceWhy, UnitWhy } from "@/api/types";
+import type { Device, DeviceWhy, UnitWhy } from "@/api/types";
 import { StandingBadge } from "@/domain/standing";
 import { ago, clock, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
+import { Button } from "@/ui/button";
+import { useFilters } from "@/ui/filters";
 import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
 import { Orders } from "./orders";
 import { DevicePasswords } from "./passwords";
@@ -14,10 +16,22 @@ import { Happened, History, Locked } from "./story";
 /** One device on one screen: its standing, and desired, reported and decided by for every setting. */
 export function DevicePage({ rights }: { rights: string[] }) {
   const { name = "" } = useParams();
+  const [params, set] = useFilters();
   const now = useNow();
-  const why = useQuery(read.device(name));
+  const at = params.get("at") ?? ""; // as the field has it, in local time
+  const present = useQuery({ ...read.device(name), enabled: at === "" });
+  const past = useQuery({ ...read.deviceAt(name, instant(at)), enabled: at !== "" });
+  const why = at === "" ? present : past;
+  const then = <Then at={at} choose={(at) => set({ at })} />;
   if (why.isPending) return <Loading />;
-  if (!why.data) return <Trouble error={why.error as Error} />;
+  if (!why.data) {
+    return (
+      <>
+        {then}
+        <Trouble error={why.error as Error} />
+      </>
+    );
+  }
   const { device, units } = why.data;
   const open = device.open_findings;
   return (
@@ -41,30 +55,68 @@ export function DevicePage({ rights }: { rights: string[] }) {
           device.path,
           device.tags.join(", "),
           device.os_build ? `${device.platform} build ${device.os_build}` : `${device.platform}, unknown build`,
-          `last contact ${ago(device.last_contact, now)}`,
-          device.verified_at
-            ? `desired state ${device.desired}, verified ${clock(device.verified_at, now)}`
-            : `desired state ${device.desired}, not reported yet`,
+          ...(at ? wasSaid(device, now) : isSaid(device, now)),
         ]
           .filter(Boolean)
           .join(" · ")}
-      />
+      >
+        {then}
+      </PageHead>
+      {at && (
+        <p role="status" className="mb-3 border-l-4 border-waiting bg-waiting-wash px-4 py-2">
+          This is {device.name} as it was at {new Date(at).toLocaleString()}: what it was to have, what it had reported
+          by then, and which assignments decided.
+        </p>
+      )}
       <div className="grid grid-cols-[minmax(0,1fr)_336px] gap-7">
         <div>
           <Problems why={why.data} />
           <Units units={units} />
         </div>
         <div>
-          <Locked why={why.data} rights={rights} />
-          <DevicePasswords device={device.name} />
+          {!at && <Locked why={why.data} rights={rights} />}
+          {!at && <DevicePasswords device={device.name} />}
           <Happened why={why.data} />
           <History why={why.data} />
-          <Orders why={why.data} rights={rights} />
+          {!at && <Orders why={why.data} rights={rights} />}
           <Reported why={why.data} />
           <Reaching why={why.data} />
         </div>
       </div>
     </>
+  );
+}
+
+const isSaid = (device: Device, now: number) => [
+  `last contact ${ago(device.last_contact, now)}`,
+  device.verified_at
+    ? `desired state ${device.desired}, verified ${clock(device.verified_at, now)}`
+    : `desired state ${device.desired}, not reported yet`,
+];
+
+const wasSaid = (device: Device, now: number) => [
+  device.desired_at && `desired state ${device.desired} of ${clock(device.desired_at, now)}`,
+  device.reported_at ? `reported ${clock(device.reported_at, now)}` : "nothing reported by then",
+];
+
+/** A local time of the field, as an instant. */
+const instant = (at: string) => (Number.isNaN(Date.parse(at)) ? at : new Date(at).toISOString());
+
+/** Chooses the time at which a device is looked at. */
+function Then({ at, choose }: { at: string; choose: (at: string) => void }) {
+  return (
+    <span className="flex items-center gap-2">
+      <label className="flex items-center gap-2 text-second">
+        As it was at
+        <input
+          type="datetime-local"
+          value={at}
+          onChange={(event) => choose(event.target.value)}
+          className="rounded-sm border border-second bg-sheet px-2 py-1 text-ink"
+        />
+      </label>
+      {at && <Button onClick={() => choose("")}>Back to now</Button>}
+    </span>
   );
 }
 
