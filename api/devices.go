@@ -176,6 +176,20 @@ type FindingSum struct {
 	Oldest    time.Time `json:"oldest"`
 }
 
+// FindingCount is the number of open findings of one assignment, group or device.
+type FindingCount struct {
+	Name     string    `json:"name"`
+	Findings int       `json:"findings"`
+	Devices  int       `json:"devices"`
+	Oldest   time.Time `json:"oldest"`
+}
+
+// FindingCounts are the first of them.
+type FindingCounts struct {
+	Items []FindingCount `json:"items" nullable:"false" doc:"The most devices first, at most 100"`
+	More  int            `json:"more" doc:"Number of those left out"`
+}
+
 // EventDetails are what more is known of an event; the kind says which of them are there.
 type EventDetails struct {
 	From    any        `json:"from,omitempty" doc:"Of value_set: the value of the setting before"`

@@ -237,12 +237,14 @@ func (c *Client) Decide(ctx context.Context, idOrName, decision string) error {
 // FindingQuery narrows a list of findings. Empty fields do not; an empty state is open.
 type FindingQuery struct {
 	State, Unit, Kind, Group, Device string
+	Assignment                       string // that decided the setting
 	Since, Until                     time.Time
 }
 
 func (q FindingQuery) values() url.Values {
 	return past(
-		values("state", q.State, "unit", q.Unit, "kind", q.Kind, "group", q.Group, "device", q.Device),
+		values("state", q.State, "unit", q.Unit, "kind", q.Kind, "group", q.Group, "device", q.Device,
+			"assignment", q.Assignment),
 		q.Since,
 		q.Until,
 	)
@@ -261,6 +263,14 @@ func past(query url.Values, since, until time.Time) url.Values {
 // Findings lists findings, newest first.
 func (c *Client) Findings(ctx context.Context, q FindingQuery, p Page) (List[api.Finding], error) {
 	return list[api.Finding](ctx, c, "/findings", q.values(), p)
+}
+
+// FindingCounts counts open findings by assignment, group or device, most devices first.
+func (c *Client) FindingCounts(ctx context.Context, by string, q FindingQuery) (api.FindingCounts, error) {
+	query := q.values()
+	query.Set("by", by)
+	out, _, err := get[api.FindingCounts](ctx, c, "/finding-counts", query)
+	return out, err
 }
 
 // FindingSums sums findings up by setting and kind, most devices first.

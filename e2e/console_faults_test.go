@@ -149,6 +149,20 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		chromedp.KeyEvent("SKL-HQ-001\r"),
 		browser.Until(`location.pathname === "/devices/SKL-HQ-001"`),
 	)
+	require.NoError(t, change(t, s.config.Database, `with d as (update devices set open_findings = 1 returning id)
+		insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen)
+		select id, 'k', 'lockout', 'wrong_value', '', null, null, '["base"]', 'open', now(), now() from d`))
+	require.NoError(t, change(t, s.config.Database, `notify rankwarden, '{"topic": "devices"}'`))
+	s.Changed(ctx)
+	b.do(
+		"many are settled at once",
+		chromedp.Navigate(s.URL+"/drift?by=group"),
+		browser.Reads("Where they are"),
+		click("Re-apply on these devices…"),
+		browser.Reads("Re-apply on 1 device?"),
+		click("Re-apply"),
+		browser.Reads("0 of 1 done"),
+	)
 	b.do(
 		"a field to search in follows the address",
 		chromedp.Navigate(s.URL+"/devices"),

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -42,6 +43,8 @@ func (s *service) crowd() {
 		`insert into group_members select 'g1', name_key from devices where right(name, 1) = '7'`,
 		`insert into groups values ('g2', 'all-of-them', '', 1, now(), now())`,
 		`insert into group_members select 'g2', name_key from devices`,
+		`insert into groups values ('g3', 'the-first', '', 1, now(), now())`,
+		`insert into group_members select 'g3', name_key from devices order by id limit 100`,
 		`notify rankwarden, '{"topic": "devices"}'`, // as the service does, so that its lists follow
 	} {
 		require.NoError(s.t, change(s.t, s.config.Database, statement))
@@ -98,14 +101,40 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 		"never locks instead of after 5 wrong attempts within 15 min, locked for 15 min",
 		sevens.Items[0].Words,
 	)
+	for by, want := range map[string]api.FindingCounts{
+		"assignment": {Items: []api.FindingCount{{Name: "base", Findings: many, Devices: many}}},
+		"group": {Items: []api.FindingCount{
+			{Name: "all-of-them", Findings: many, Devices: many}, {Name: "sevens", Findings: many / 10, Devices: many / 10},
+			{Name: "the-first", Findings: 100, Devices: 100},
+		}},
+		"device": {More: many - 100},
+	} {
+		got, err := s.owner.FindingCounts(ctx, by, client.FindingQuery{Assignment: "base"})
+		require.NoError(t, err)
+		assert.Equal(t, want.More, got.More, by)
+		if by == "device" {
+			assert.Len(t, got.Items, 100)
+			continue
+		}
+		for i := range got.Items {
+			got.Items[i].Oldest = time.Time{}
+		}
+		assert.Equal(t, want.Items, got.Items, by)
+	}
+	none, err := s.owner.FindingCounts(ctx, "group", client.FindingQuery{Assignment: "bas"})
+	require.NoError(t, err)
+	assert.Empty(t, none.Items, "a part of a name is another name")
+	_, err = s.owner.Findings(ctx, client.FindingQuery{State: "settled", Assignment: "base"}, client.Page{})
+	problem(t, err, 422, "only open findings")
 	o, err := s.owner.Overview(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, many, o.Standings.Drifted)
-	require.Len(t, o.Strips, 2)
+	require.Len(t, o.Strips, 3)
 	assert.Equal(t, strings.Repeat("d", many), o.Strips[0].Field, "a large group is drawn without names")
 	assert.Empty(t, o.Strips[0].Marks)
-	assert.Len(t, o.Strips[1].Marks, many/10)
-	assert.Empty(t, o.Strips[1].Field)
+	assert.Len(t, o.Strips[1].Field, many/10)
+	assert.Len(t, o.Strips[2].Marks, 100)
+	assert.Empty(t, o.Strips[2].Field)
 	assert.LessOrEqual(t, len(o.Findings), 40, "an overview, not a list")
 
 	cmd := exec.Command(filepath.Join(binaries, "rankwarden"), "device", "list", "-o", "csv", "--server", s.URL)

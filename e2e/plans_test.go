@@ -128,7 +128,8 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	for _, header := range []map[string][]string{s.session("asta"), s.session("nightwatch")} {
 		for _, path := range []string{"/watch", "/watch?group=few", "/devices", "/devices?search=777", "/devices?search=sl-99&standing=drifted", "/devices?group=group-3", "/devices?state=retired", "/device-standings",
 			"/device-standings?group=group-3", "/groups", "/groups/group-7/devices", "/policies", "/assignments", "/findings", "/findings?group=few", "/findings?group=group-7", "/findings?state=settled",
-			"/findings?state=settled&unit=lockout", "/findings?state=settled&since=2031-01-01T00:00:00Z", "/findings?unit=administrators", "/findings?kind=member_extra", "/finding-sums", "/finding-sums?group=group-3",
+			"/findings?state=settled&unit=lockout", "/findings?state=settled&since=2031-01-01T00:00:00Z", "/findings?unit=administrators", "/findings?kind=member_extra", "/finding-sums", "/finding-sums?group=group-3", "/finding-counts?by=assignment", "/finding-counts?by=group&assignment=base", "/finding-counts?by=device&group=few",
+			"/findings?assignment=base",
 			"/finding-sums?state=settled", "/device-events", "/device-events?kind=member_removed", "/device-events?kind=guard_refused", "/device-events?group=few", "/device-events?group=group-7&since=2031-01-01T00:00:00Z",
 			"/device-events?until=2020-01-01T00:00:00Z", "/orders", "/orders?group=few", "/order-progress/some", "/passwords", "/passwords?search=777", "/passwords?overdue=true", "/reveals", "/reveals?group=few", "/approvals",
 			"/held-settings", "/locked-accounts", "/directory?search=nobody", "/devices/SKL-BIG-000001", "/devices/SKL-BIG-000001/why", "/devices/SKL-BIG-000001/why?at=2031-01-01T00:00:00Z", "/devices/SKL-BIG-000001/why?at=2026-01-01T00:00:00Z", "/devices/SKL-BIG-000001/passwords", "/tokens", "/session",

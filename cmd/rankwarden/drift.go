@@ -3,6 +3,8 @@ package main
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
@@ -16,6 +18,7 @@ import (
 func (a *app) driftCommand() *cobra.Command {
 	var q client.FindingQuery
 	var most int
+	var by string
 	var past pastFlags
 	cmd := &cobra.Command{
 		Use:   "drift",
@@ -29,6 +32,9 @@ func (a *app) driftCommand() *cobra.Command {
 			c, err := a.connect()
 			if err != nil {
 				return err
+			}
+			if by != "" {
+				return a.driftBy(cmd.Context(), c, by, q)
 			}
 			items, err := atMost(
 				most,
@@ -49,6 +55,9 @@ func (a *app) driftCommand() *cobra.Command {
 	f.StringVar(&q.Kind, "kind", "", "only this `kind`, such as member_extra")
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
 	f.StringVar(&q.Device, "device", "", "only of this `device`")
+	f.StringVar(&q.Assignment, "assignment", "", "only of settings that this `assignment` decided; open findings only")
+	f.StringVar(&by, "by", "", "count open findings by setting, assignment, group or device instead of listing them")
+	_ = cmd.RegisterFlagCompletionFunc("by", cobra.FixedCompletions(driftSides, cobra.ShellCompDirectiveNoFileComp))
 	past.add(cmd)
 	f.IntVar(&most, "most", 200, "list at most so many; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc(
@@ -92,6 +101,67 @@ func (a *app) listFindings(items []api.Finding) error {
 			value: func(f api.Finding) string { return strings.ReplaceAll(f.State, "_", " ") },
 		},
 		column[api.Finding]{title: "First seen", value: func(f api.Finding) string { return a.when(f.FirstSeen) }},
+	)
+}
+
+// driftSides are what findings are counted by.
+var driftSides = []string{"setting", "assignment", "group", "device"}
+
+// driftBy counts findings instead of listing them.
+func (a *app) driftBy(ctx context.Context, c *client.Client, by string, q client.FindingQuery) error {
+	if !slices.Contains(driftSides, by) {
+		return unusable{fmt.Errorf("--by %q is not one of %s", by, strings.Join(driftSides, ", "))}
+	}
+	if by == "setting" {
+		sums, err := c.FindingSums(ctx, q)
+		if err != nil {
+			return err
+		}
+		return list(
+			a,
+			sums,
+			"No finding matches.",
+			column[api.FindingSum]{title: "Setting", value: func(s api.FindingSum) string { return s.UnitTitle }},
+			column[api.FindingSum]{title: "Kind", value: func(s api.FindingSum) string { return s.Kind }},
+			column[api.FindingSum]{
+				title: "Devices",
+				right: true,
+				value: func(s api.FindingSum) string { return strconv.Itoa(s.Devices) },
+			},
+			column[api.FindingSum]{
+				title: "Findings",
+				right: true,
+				value: func(s api.FindingSum) string { return strconv.Itoa(s.Findings) },
+			},
+			column[api.FindingSum]{title: "Oldest", value: func(s api.FindingSum) string { return a.when(s.Oldest) }},
+		)
+	}
+	counts, err := c.FindingCounts(ctx, by, q)
+	if err != nil {
+		return err
+	}
+	if counts.More > 0 {
+		a.notice("And %d more, with fewer devices each.\n", counts.More)
+	}
+	return list(
+		a,
+		counts.Items,
+		"No finding matches.",
+		column[api.FindingCount]{
+			title: strings.ToUpper(by[:1]) + by[1:],
+			value: func(x api.FindingCount) string { return x.Name },
+		},
+		column[api.FindingCount]{
+			title: "Devices",
+			right: true,
+			value: func(x api.FindingCount) string { return strconv.Itoa(x.Devices) },
+		},
+		column[api.FindingCount]{
+			title: "Findings",
+			right: true,
+			value: func(x api.FindingCount) string { return strconv.Itoa(x.Findings) },
+		},
+		column[api.FindingCount]{title: "Oldest", value: func(x api.FindingCount) string { return a.when(x.Oldest) }},
 	)
 }
 

@@ -260,3 +260,25 @@ func (v *View) CountByGroup(devices []*Device) []GroupCount {
 	})
 	return list
 }
+
+// GroupNames are the names of all groups by their slots, for [Device.In].
+func (v *View) GroupNames() map[int32]string {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	names := make(map[int32]string, len(v.groups))
+	for name, slot := range v.groups {
+		names[slot] = name
+	}
+	return names
+}
+
+// In are the groups that the device is certainly in.
+func (d *Device) In(names map[int32]string) []string {
+	in := make([]string, 0, len(d.groups))
+	for _, slot := range d.groups {
+		if name, there := names[slot]; there {
+			in = append(in, name)
+		}
+	}
+	return in
+}

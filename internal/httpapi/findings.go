@@ -51,17 +51,39 @@ func unitTitle(name string) string {
 
 // FindingQuery narrows a list of findings.
 type FindingQuery struct {
-	State string `query:"state" enum:"open,settled,corrected" default:"open"`
-	Unit  string `query:"unit" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
-	Kind  string `query:"kind" doc:"Without one, the list leaves out unit_unsupported: what a platform does not support"`
+	State      string `query:"state" enum:"open,settled,corrected" default:"open"`
+	Unit       string `query:"unit" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
+	Kind       string `query:"kind" doc:"Without one, the list leaves out unit_unsupported: what a platform does not support"`
+	Assignment string `query:"assignment" maxLength:"63" doc:"Name of an assignment that decided the setting"`
 	PastQuery
 }
 
 func (q FindingQuery) filter() insight.FindingFilter {
-	return insight.FindingFilter{Past: q.past(), State: q.State, Unit: q.Unit, Kind: q.Kind}
+	return insight.FindingFilter{Past: q.past(), State: q.State, Unit: q.Unit, Kind: q.Kind, Assignment: q.Assignment}
 }
 
 func (a *routes) findings() {
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/finding-counts",
+			id:      "finding-counts",
+			summary: "Count open findings by assignment, group or device, most devices first",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			By string `query:"by" required:"true" enum:"assignment,group,device"`
+			FindingQuery
+		}) (*struct{ Body api.FindingCounts }, error) {
+			counts, more, err := a.Insight.CountFindings(ctx, who, insight.FindingBy(in.By), in.filter())
+			out := api.FindingCounts{Items: []api.FindingCount{}, More: more}
+			for _, c := range counts {
+				out.Items = append(out.Items, api.FindingCount(c))
+			}
+			return &struct{ Body api.FindingCounts }{out}, err
+		},
+	)
 	register(
 		a,
 		auth.Look,

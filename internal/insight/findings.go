@@ -21,12 +21,17 @@ import (
 type FindingFilter struct {
 	reach.Past
 	State, Unit, Kind string
+	Assignment        string // that decided the setting
 }
 
 func (s *Service) findings(ctx context.Context, who auth.Identity, f FindingFilter) (store.FindingFilter, error) {
-	filter := store.FindingFilter{State: f.State, Kind: f.Kind}
+	filter := store.FindingFilter{State: f.State, Kind: f.Kind, Assignment: f.Assignment}
 	if f.Kind != "" && !slices.Contains(drift.Kinds, drift.Kind(f.Kind)) {
 		return filter, refusal.Unknown("kind", f.Kind, drift.Kinds)
+	}
+	if f.Assignment != "" && f.State != store.FindingOpen {
+		return filter, refusal.New(refusal.Invalid, "only open findings are narrowed to an assignment; leave one of them out").
+			At("assignment")
 	}
 	if f.Unit != "" {
 		id, err := present.ParseUnit(f.Unit)
@@ -93,7 +98,7 @@ func (s *Service) SumFindings(ctx context.Context, who auth.Identity, f FindingF
 		func(d *fleetview.Device, _ drift.Standing) bool {
 			seen := map[key]bool{}
 			for _, x := range d.Findings {
-				if filter.Unit != "" && x.Unit != filter.Unit || filter.Kind != "" && x.Kind != filter.Kind {
+				if !filter.Takes(&x) {
 					continue
 				}
 				k := key{x.Unit, x.Kind}

@@ -64,10 +64,11 @@ func (t Tx) CloseFindings(ids []int64, at time.Time) error {
 // FindingFilter narrows a list of findings. Empty fields do not.
 type FindingFilter struct {
 	Narrow
-	State string // one of the states, any when empty
-	Unit  string
-	Kind  string
-	Not   string // a kind that is left out
+	State      string // one of the states, any when empty
+	Unit       string
+	Kind       string
+	Not        string // a kind that is left out
+	Assignment string // that decided the setting
 }
 
 // where is the condition on findings x. States are written out, so that partial indexes fit.
@@ -85,6 +86,9 @@ func (f FindingFilter) where() (string, []any) {
 	}
 	if f.Not != "" {
 		sql, args = sql+" and x.kind <> ?", append(args, f.Not)
+	}
+	if f.Assignment != "" {
+		sql, args = sql+" and jsonb_exists(x.assignments, ?)", append(args, f.Assignment)
 	}
 	return sql, args
 }
@@ -105,6 +109,7 @@ func (t Tx) ListFindings(f FindingFilter, p Page) ([]Finding, string, error) {
 func (f FindingFilter) Takes(x *ViewFinding) bool {
 	return (f.Unit == "" || x.Unit == f.Unit) && (f.Kind == "" || x.Kind == f.Kind) &&
 		(f.Not == "" || x.Kind != f.Not) &&
+		(f.Assignment == "" || x.DecidedBy(f.Assignment)) &&
 		(f.Since.IsZero() || !x.FirstSeen.Before(f.Since)) &&
 		(f.Until.IsZero() || x.FirstSeen.Before(f.Until))
 }

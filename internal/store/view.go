@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -43,6 +44,12 @@ type ViewFinding struct {
 	ID                 int64
 	Device, Unit, Kind string
 	FirstSeen          time.Time
+	Assignments        string // that decided it, as the JSON that is stored
+}
+
+// DecidedBy reports whether an assignment decided the setting of a finding. A name has no character that JSON escapes.
+func (f ViewFinding) DecidedBy(assignment string) bool {
+	return strings.Contains(f.Assignments, `"`+assignment+`"`)
 }
 
 // ViewRotation is a password that a device changes.
@@ -79,10 +86,11 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (ViewRecords, erro
 			if view.Devices, err = collect[ViewDevice](ctx, tx, "select "+viewColumns+" from devices d where true"+some("id"), args...); err != nil {
 				return err
 			}
-			if view.Findings, err = collect[ViewFinding](ctx, tx, "select id, device_id, unit, kind, first_seen from findings "+
+			if view.Findings, err = collect[ViewFinding](ctx, tx, "select id, device_id, unit, kind, first_seen, assignments::text from findings "+
 				"where state = 'open'"+some("device_id"), args...); err != nil {
 				return err
 			}
+			intern(view.Findings)
 			if view.Rotations, err = collect[ViewRotation](ctx, tx, `select r.device_id, r.target, r.name, r.changed_at,
 				r.every_minutes, x.number is not null from rotations r
 			left join deposits x on x.device_id = r.device_id and x.target = r.target and x.state = 'current' and
@@ -112,6 +120,19 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (ViewRecords, erro
 		return view, fmt.Errorf("reading devices: %w", err)
 	}
 	return view, nil
+}
+
+// intern has findings share the text of their assignments: a fleet has few that differ.
+func intern(findings []ViewFinding) {
+	known := map[string]string{}
+	for i := range findings {
+		text, there := known[findings[i].Assignments]
+		if !there {
+			text = findings[i].Assignments
+			known[text] = text
+		}
+		findings[i].Assignments = text
+	}
 }
 
 func collect[T any](ctx context.Context, tx pgx.Tx, query string, args ...any) ([]T, error) {

@@ -126,6 +126,13 @@ export const read = {
         take(client.GET("/api/v1/finding-sums", { params: { query: { state, group } }, signal })),
       meta: { hears: ["reports"] },
     }),
+  findingCounts: (by: "assignment" | "group" | "device", narrow: { group?: string; unit?: string; kind?: string }) =>
+    queryOptions({
+      queryKey: ["finding-counts", by, narrow],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/finding-counts", { params: { query: { by, ...narrow } }, signal })),
+      meta: { hears: ["reports"] },
+    }),
   groupNames: () =>
     queryOptions({
       queryKey: ["groups", "names"],

@@ -45,7 +45,7 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/devices" element={<DevicesPage />} />
         <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
         <Route path="/passwords" element={<PasswordsPage rights={rights} />} />
-        <Route path="/drift" element={<DriftPage />} />
+        <Route path="/drift" element={<DriftPage rights={rights} />} />
         <Route path="/events" element={<EventsPage />} />
         <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
         <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("draft")} />} />

@@ -6,14 +6,24 @@ import type { Finding, FindingSum } from "@/api/types";
 import { GroupFilter } from "@/domain/group-filter";
 import { ago, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
+import { TextButton } from "@/ui/button";
 import { Export } from "@/ui/export";
 import { Choices, useFilters } from "@/ui/filters";
 import { Aside, PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
+import { BySide, type Side } from "./by-side";
+import { ReApply } from "./re-apply";
 
 type State = Finding["state"];
-type Filter = { state: State; unit?: string; kind?: string; group?: string };
+type Filter = {
+  state: State;
+  unit?: string;
+  kind?: string;
+  group?: string;
+  assignment?: string;
+  device?: string;
+};
 
 const kinds: Record<string, string> = {
   wrong_value: "different value",
@@ -36,14 +46,17 @@ const kinds: Record<string, string> = {
 const exported = ["device", "unit", "kind", "subject", "what differs", "rule of", "state", "first seen", "closed"];
 
 /** Where devices differ from what is asked, and whose rule it breaks. */
-export function DriftPage() {
+export function DriftPage({ rights }: { rights: string[] }) {
   const [params, set] = useFilters();
   const filter: Filter = {
     state: (params.get("state") as State) || "open",
     unit: params.get("unit") || undefined,
     kind: params.get("kind") || undefined,
     group: params.get("group") || undefined,
+    assignment: (!params.get("state") && params.get("assignment")) || undefined,
+    device: params.get("device") || undefined,
   };
+  const side = (params.get("by") as Side) || "assignment";
   const sums = useQuery({ ...read.findingSums(filter.state, filter.group), placeholderData: keepPreviousData });
   const findings = usePages(list.findings(filter));
   const items = findings.items;
@@ -82,14 +95,18 @@ export function DriftPage() {
         <Choices
           label="State"
           value={filter.state}
-          onChange={(value) => set({ state: value === "open" ? "" : value })}
+          onChange={(value) => set({ state: value === "open" ? "" : value, assignment: "" })}
           choices={[
             { value: "open", label: "open" },
             { value: "corrected", label: "corrected by the device" },
             { value: "settled", label: "settled" },
           ]}
         />
+        {filter.device && <TextButton onClick={() => set({ device: "" })}>Only {filter.device} ✕</TextButton>}
         <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
+        {filter.state === "open" && items.length > 0 && rights.includes("handle") && (
+          <ReApply findings={list.findings(filter)} />
+        )}
       </div>
       {findings.error && <Trouble error={findings.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7">
@@ -97,7 +114,7 @@ export function DriftPage() {
           <Paged
             list={findings}
             empty={
-              filter.unit || filter.group
+              filter.unit || filter.group || filter.assignment || filter.device
                 ? "No finding matches. Remove a filter to see more."
                 : filter.state === "open"
                   ? "No device differs from its desired state."
@@ -108,6 +125,19 @@ export function DriftPage() {
           </Paged>
         </div>
         <div>
+          {filter.state === "open" && (
+            <BySide
+              side={side}
+              look={(by) => set({ by: by === "assignment" ? "" : by })}
+              narrow={{
+                ...(filter.unit && { unit: filter.unit }),
+                ...(filter.kind && { kind: filter.kind }),
+                ...(side !== "group" && filter.group && { group: filter.group }),
+              }}
+              chosen={filter[side] ?? ""}
+              choose={(name) => set({ [side]: name })}
+            />
+          )}
           <Sums
             title="By setting and kind"
             sums={sums.data?.items.filter((s) => !cannot(s)) ?? []}

@@ -1,8 +1,8 @@
-import { useMutation, useQueries } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { change } from "@/api/changes";
-import { read } from "@/api/queries";
 import type { Password, Schemas } from "@/api/types";
+import { OrderProgress } from "@/domain/order-progress";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
 import { Trouble } from "@/ui/page";
@@ -52,7 +52,7 @@ export function ChangeMany({ chosen, group, clear }: Props) {
         Anybody who uses one of them must look it up again.
       </Ask>
       {order.error && <Trouble error={order.error} />}
-      <Progress batches={batches} />
+      <OrderProgress batches={batches} did="changed" />
     </div>
   );
 }
@@ -65,22 +65,4 @@ function orders(chosen: Password[]): Schemas["NewOrder"][] {
     subject,
     devices: chosen.filter((p) => p.account === subject).map((p) => p.device),
   }));
-}
-
-function Progress({ batches }: { batches: string[] }) {
-  const progress = useQueries({ queries: batches.map((name) => read.orderProgress(name)) });
-  const known = progress.flatMap((p) => p.data ?? []);
-  if (known.length === 0) return null;
-  const sum = (of: (p: (typeof known)[number]) => number | undefined) => known.reduce((n, p) => n + (of(p) ?? 0), 0);
-  const given = sum((p) => p.given);
-  const waiting = sum((p) => p.by.queued) + sum((p) => p.by.delivered);
-  const failed = sum((p) => p.by.failed);
-  return (
-    <span role="status" className="flex items-center gap-2 text-second">
-      <progress value={sum((p) => p.ended)} max={given} className="h-2 w-32 accent-brass" aria-label="Changed" />
-      {sum((p) => p.by.done)} of {given} changed
-      {waiting > 0 && `, ${waiting} waiting`}
-      {failed > 0 && <span className="text-red">, {failed} failed</span>}
-    </span>
-  );
 }
