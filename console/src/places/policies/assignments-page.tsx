@@ -86,6 +86,7 @@ export function AssignmentsPage({ mayEdit }: { mayEdit: boolean }) {
           </Paged>
         </div>
         <div>
+          {current?.stance === "trial" && <Forecast of={current} mayEdit={mayEdit} />}
           {mayEdit && policies.data && (
             <AimForm
               key={`${current?.name ?? ""} ${current?.version ?? 0}`}
@@ -93,7 +94,6 @@ export function AssignmentsPage({ mayEdit }: { mayEdit: boolean }) {
               policies={policies.data.items.filter((p) => p.revision > 0).map((p) => p.name)}
             />
           )}
-          {current?.stance === "trial" && <Forecast of={current} mayEdit={mayEdit} />}
           {mayEdit && current && <Withdraw of={current} />}
         </div>
       </div>
