@@ -164,6 +164,9 @@ type Finding struct {
 	FirstSeen   time.Time       `json:"first_seen"`
 	LastSeen    time.Time       `json:"last_seen"`
 	ClosedAt    *time.Time      `json:"closed_at"`
+	CameBack    int             `json:"came_back" doc:"How often the same difference was found on the device before, and was settled or corrected"`
+	LastState   string          `json:"last_state" doc:"That it was closed with the last time; empty for one that did not come back"`
+	LastClosed  *time.Time      `json:"last_closed" doc:"When that was the last time; null for one that did not come back"`
 }
 
 // FindingSum is the number of findings of one unit and kind.

@@ -149,15 +149,25 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		chromedp.KeyEvent("SKL-HQ-001\r"),
 		browser.Until(`location.pathname === "/devices/SKL-HQ-001"`),
 	)
+	require.NoError(t, change(t, s.config.Database, `insert into findings (device_id, key, unit, kind, subject, expected,
+		actual, assignments, state, first_seen, last_seen, closed_at)
+		select id, k, 'lockout', 'wrong_value', '', null, null, '["base"]', 'settled', now(), now(), now() from devices,
+		unnest(array['k', 'k', 'another']) k`))
 	require.NoError(t, change(t, s.config.Database, `with d as (update devices set open_findings = 1 returning id)
 		insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen)
 		select id, 'k', 'lockout', 'wrong_value', '', null, null, '["base"]', 'open', now(), now() from d`))
 	require.NoError(t, change(t, s.config.Database, `notify rankwarden, '{"topic": "devices"}'`))
 	s.Changed(ctx)
+	open, err := s.owner.Findings(ctx, client.FindingQuery{}, client.Page{})
+	require.NoError(t, err)
+	require.Len(t, open.Items, 1)
+	assert.Equal(t, 2, open.Items[0].CameBack)
+	assert.Equal(t, "settled", open.Items[0].LastState)
 	b.do(
 		"many are settled at once",
 		chromedp.Navigate(s.URL+"/drift?by=group"),
 		browser.Reads("Where they are"),
+		browser.Reads("came back: closed 2 times before"),
 		click("Re-apply on these devices…"),
 		browser.Reads("Re-apply on 1 device?"),
 		click("Re-apply"),

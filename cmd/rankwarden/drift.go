@@ -98,7 +98,12 @@ func (a *app) listFindings(items []api.Finding) error {
 		},
 		column[api.Finding]{
 			title: "State",
-			value: func(f api.Finding) string { return strings.ReplaceAll(f.State, "_", " ") },
+			value: func(f api.Finding) string {
+				if f.CameBack > 0 {
+					return fmt.Sprintf("%s, came back (%d before)", f.State, f.CameBack)
+				}
+				return f.State
+			},
 		},
 		column[api.Finding]{title: "First seen", value: func(f api.Finding) string { return a.when(f.FirstSeen) }},
 	)

@@ -38,6 +38,7 @@ func viewFinding(f store.Finding) api.Finding {
 		FirstSeen: f.FirstSeen,
 		LastSeen:  f.LastSeen,
 		ClosedAt:  f.ClosedAt,
+		CameBack:  f.Earlier.Times, LastClosed: f.Earlier.Closed, LastState: f.Earlier.State,
 	}
 }
 

@@ -60,6 +60,16 @@ func (s *Service) Findings(
 	if filter.Kind == "" {
 		filter.Not = string(drift.UnitUnsupported)
 	}
+	list, next, err := s.listFindings(ctx, filter, p)
+	if err == nil {
+		err = s.DB.With(ctx).CameBack(list)
+	}
+	return list, next, err
+}
+
+func (s *Service) listFindings(
+	ctx context.Context, filter store.FindingFilter, p store.Page,
+) ([]store.Finding, string, error) {
 	if filter.State != store.FindingOpen || filter.Few != nil {
 		return s.DB.With(ctx).ListFindings(filter, p)
 	}

@@ -24,6 +24,7 @@ type Records interface {
 
 	Asked(digest string) (protocol.DesiredContent, error)
 	Assignments() ([]store.Assignment, error)
+	CameBack(list []store.Finding) error
 	DepositTimesAt(device string, at time.Time, state *drift.State) error
 	DepositTimes(clock store.Clock, device string, state *drift.State) error
 	DesiredAt(device string, at time.Time) (store.DesiredState, error)

@@ -27,6 +27,14 @@ type Finding struct {
 	FirstSeen   time.Time
 	LastSeen    time.Time
 	ClosedAt    *time.Time
+	Earlier     Earlier `gorm:"-"` // filled by [Tx.CameBack]
+}
+
+// Earlier says of a finding how often the same difference was found on the device before, and was closed.
+type Earlier struct {
+	Times  int
+	Closed *time.Time // the last time
+	State  string     // that it was closed with then, empty for none
 }
 
 // OpenFindings are those of a device.
@@ -103,6 +111,32 @@ func (t Tx) ListFindings(f FindingFilter, p Page) ([]Finding, string, error) {
 	list, err := latest[Finding](t, record{"findings", "first_seen", "x.*"}, f.Narrow, where, args, before, p.limit()+1)
 	list, next := cut(p, list, func(x Finding) []any { return []any{x.ID} })
 	return list, next, err
+}
+
+// CameBack fills in what was found before of the same differences.
+func (t Tx) CameBack(list []Finding) error {
+	ids := make([]int64, len(list))
+	for i, f := range list {
+		ids[i] = f.ID
+	}
+	type earlier struct {
+		ID int64
+		Earlier
+	}
+	found, err := rows[earlier](
+		t,
+		`select f.id, x.times, x.closed, coalesce(x.state, '') as state from findings f cross join lateral (select count(*) as
+		times, max(x.closed_at) as closed, (array_agg(x.state order by x.id desc))[1] as state from findings x where x.device_id = f.device_id and x.id < f.id and x.key = f.key) x where f.id = any(?)`,
+		ids,
+	)
+	known := make(map[int64]Earlier, len(found))
+	for _, e := range found {
+		known[e.ID] = e.Earlier
+	}
+	for i := range list {
+		list[i].Earlier = known[list[i].ID]
+	}
+	return err
 }
 
 // Takes reports whether a filter takes an open finding, whatever its device is.

@@ -217,6 +217,15 @@ function FindingRows({ items, more, readMore }: { items: Finding[]; more: boolea
       cell: (f) => (
         <span className={f.state === "open" && !cannot(f) ? "text-red" : ""}>
           <Words>{f.words}</Words>
+          {f.came_back > 0 && (
+            <Link
+              to={`/drift?state=${f.last_state}&device=${f.device}&unit=${f.unit}&kind=${f.kind}`}
+              className="block text-xs text-held"
+            >
+              ↺ came back: closed {f.came_back === 1 ? "once" : `${f.came_back} times`} before, last{" "}
+              {ago(f.last_closed, now)}
+            </Link>
+          )}
         </span>
       ),
     },
