@@ -245,11 +245,11 @@ func TestConsoleForAViewer(t *testing.T) {
 		browser.SignIn(s.URL, "bjorn", ownerPassword),
 		chromedp.Navigate(s.URL+"/policies/base"),
 		browser.Seen(".cm-content"),
-		browser.Reads("revision 1 published"),
+		browser.Reads("revision 1 in force"),
 	)
 	var page string
 	b.do("look", chromedp.Evaluate("document.body.innerText", &page))
-	for _, offered := range []string{"Save draft", "Publish", "Edit from it"} {
+	for _, offered := range []string{"Add to the change", "Edit from it"} {
 		assert.NotContains(t, page, offered)
 	}
 	b.do(
@@ -281,38 +281,24 @@ func TestConsoleWritesANewPolicy(t *testing.T) {
 		click("Write a policy"),
 		browser.Seen(".cm-content"),
 		browser.Reads("No problems found."),
-		enabled("Save draft"),
-		click("Save draft"),
-		browser.Until(
-			`location.pathname === "/policies/my-policy"`,
-		),
-		browser.Reads("not published yet"),
-		click("Publish…"),
-		browser.Reads("No assignment uses this policy"),
-		click("Cancel"),
-		browser.Until(
-			`document.querySelector('[role="alertdialog"]') === null`,
-		),
-		click("Publish…"),
-		browser.Reads("No assignment uses this policy"),
-		click("Publish to all at once"),
-		browser.Reads("Revision 1 is published."),
+		enabled("Add to the change"),
+		click("Add to the change"),
+		browser.Type(`[role="dialog"] input`, "First policy"),
+		click("Start change"),
+		browser.Reads("Draft change: 1 edit"),
 	)
-	p, err := s.owner.Policy(t.Context(), "my-policy")
+	x, err := s.owner.Change(t.Context(), "first-policy")
 	require.NoError(t, err)
-	assert.Equal(t, 1, p.Revision)
-
-	b.do("somebody else saves meanwhile", press(".cm-content", "# mine\r"), enabled("Save draft"))
-	_, err = s.owner.SavePolicy(t.Context(), "my-policy", document("my-policy", "lockout: {threshold: 9}"), p.Version)
-	require.NoError(t, err)
+	require.Len(t, x.Edits, 1)
+	assert.Equal(t, "my-policy", x.Edits[0].Name)
 	b.do(
-		"and one is told, and loses nothing",
-		browser.Reads("Somebody else saved this policy while you were editing."),
-		browser.Reads("# mine"),
-		click("Save draft"),
-		browser.Reads("read it again"),
-		browser.Reads("# mine"),
-		click("Discard unsaved changes"),
-		browser.Reads("threshold: 9"),
+		"its title is edited before anybody looks",
+		chromedp.Navigate(s.URL+"/changes/first-policy"),
+		click("Edit title and reason…"),
+		browser.Type(`[role="dialog"] textarea`, "Audit 2026-11"),
+		click("Save"),
+		browser.Reads("Audit 2026-11"),
+		browser.Until(`document.querySelector('[role="dialog"]') === null`),
 	)
+	b.noErrors()
 }
