@@ -182,8 +182,10 @@ func TestTheWholeWayByKeyboardAlone(t *testing.T) {
 		browser.Palette("aimed", "Assignments: policies aimed at groups"),
 		browser.TabTo("Name"),
 		chromedp.KeyEvent("rules-for-all"),
+		browser.Seen(`option[value="my-policy"]`), // what stands in the change can be picked once it is known
 		browser.TabTo("Policy"),
 		chromedp.KeyEvent("my"),
+		browser.Until(`document.activeElement.value === "my-policy"`),
 		browser.TabTo("Include"),
 		chromedp.KeyEvent("every"),
 		browser.Reads("1 of 1 device affected."),

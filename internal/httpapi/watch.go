@@ -67,6 +67,7 @@ func (a *routes) watch() {
 		func(ctx context.Context, who auth.Identity, in *struct {
 			Group string `query:"group" doc:"Only on the devices of this group"`
 		}) (*whole[api.HeldSetting], error) {
+			a.Changed(ctx) // it is asked right after something was settled, and says how many devices that holds
 			list, err := a.Insight.HeldSettings(ctx, who, in.Group)
 			out := &whole[api.HeldSetting]{}
 			out.Body.Items = make([]api.HeldSetting, len(list))
