@@ -404,13 +404,16 @@ func TestConsoleIsAccessible(t *testing.T) {
 		{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`},
 		{"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`}, {"/changes", `[role="cell"] a`},
 		{"/changes/" + demo.ChangeName, `h3`}, {"/ladder?group=head-office", "tbody th"},
-		{"/assignments?assignment=northwick", `[role="cell"] button`},
+		{"/assignments?assignment=stricter-lockout", `[role="cell"] button`},
 	} {
 		look(page[0], page[1])
 	}
 	for _, dialog := range []struct{ path, button, reads string }{
 		{"/changes", "Start a change", "Which change?"},
 		{"/changes/" + demo.ChangeName, "Ask for approval…", "Ask a second person to approve"},
+		{"/changes/" + demo.ChangeName, "Edit title and reason…", "Title and reason"},
+		{"/changes/" + demo.ChangeName, "Drop…", "Drop this change?"},
+		{"/drift", "Re-apply on these devices…", "carry out the desired state again"},
 	} {
 		b.do(dialog.path, chromedp.Navigate(d.url+dialog.path), click(dialog.button), browser.Reads(dialog.reads))
 		for _, dark := range []bool{false, true} {
