@@ -30,6 +30,11 @@ export function Palette() {
         <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/40" />
         <Dialog.Content
           aria-describedby={undefined}
+          onCloseAutoFocus={(event) => {
+            // Not the button that opened it: the key that chose something would press it, and open it again.
+            event.preventDefault();
+            document.querySelector("main")?.focus();
+          }}
           className="fixed top-24 left-1/2 z-40 w-[560px] -translate-x-1/2 rounded-sm border border-hairline bg-sheet shadow-xl"
         >
           <Dialog.Title className="sr-only">Find a device or a place</Dialog.Title>
