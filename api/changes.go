@@ -11,14 +11,14 @@ type Change struct {
 	Name      string     `json:"name"`
 	Title     string     `json:"title"`
 	Reason    string     `json:"reason"`
-	State     string     `json:"state"      enum:"draft,waiting,approved,done,dropped" doc:"waiting: for a second person's approval"`
-	Version   int64      `json:"version"                                               doc:"Counts every alteration; the ETag"`
+	State     string     `json:"state" enum:"draft,waiting,approved,done,dropped" doc:"waiting: for a second person's approval"`
+	Version   int64      `json:"version" doc:"Counts every alteration; the ETag"`
 	CreatedAt time.Time  `json:"created_at"`
 	CreatedBy string     `json:"created_by"`
 	UpdatedAt time.Time  `json:"updated_at"`
-	ClosedAt  *time.Time `json:"closed_at"                                             doc:"When it went out or was dropped"`
-	AskedBy   string     `json:"asked_by"                                              doc:"Who asked for it to go out, while it waits or is approved"`
-	Needs     []string   `json:"needs"                                                 doc:"Why a second person must approve"                          nullable:"false"`
+	ClosedAt  *time.Time `json:"closed_at" doc:"When it went out or was dropped"`
+	AskedBy   string     `json:"asked_by" doc:"Who asked for it to go out, while it waits or is approved"`
+	Needs     []string   `json:"needs" doc:"Why a second person must approve" nullable:"false"`
 }
 
 // ChangeSummary is a change in a list.
@@ -30,17 +30,17 @@ type ChangeSummary struct {
 // ChangeDetail is a change with its edits.
 type ChangeDetail struct {
 	Change
-	Edits   []EditState `json:"edits"   nullable:"false" doc:"In the order in which they go out"`
-	Problem string      `json:"problem"                  doc:"The first edit that cannot be made now; empty when all can"`
+	Edits   []EditState `json:"edits" nullable:"false" doc:"In the order in which they go out"`
+	Problem string      `json:"problem" doc:"The first edit that cannot be made now; empty when all can"`
 }
 
 // ChangeEdit is one edit of a change. Of document, assignment and group that is given which its kind needs.
 type ChangeEdit struct {
-	Kind       string     `json:"kind"                 enum:"publish,assign,withdraw,group,drop_group"`
-	Name       string     `json:"name"                                                                 minLength:"1" maxLength:"63"     doc:"Of the policy, assignment or group"`
-	BasedOn    int64      `json:"based_on"                                                                                              doc:"Version of the thing that was read, 0 when it does not exist" minimum:"0"`
+	Kind       string     `json:"kind" enum:"publish,assign,withdraw,group,drop_group"`
+	Name       string     `json:"name" minLength:"1" maxLength:"63" doc:"Of the policy, assignment or group"`
+	BasedOn    int64      `json:"based_on" doc:"Version of the thing that was read, 0 when it does not exist" minimum:"0"`
 	Replaces   *int64     `json:"replaces,omitempty" doc:"Version of the edit of the same thing that was read, 0 when there was none; left out, whatever is there is replaced" minimum:"0"`
-	Document   string     `json:"document,omitempty"                                                                 maxLength:"262144" doc:"Policy to publish, in YAML or JSON"`
+	Document   string     `json:"document,omitempty" maxLength:"262144" doc:"Policy to publish, in YAML or JSON"`
 	Assignment *Aim       `json:"assignment,omitempty"`
 	Group      *GroupBody `json:"group,omitempty"`
 }
@@ -48,18 +48,18 @@ type ChangeEdit struct {
 // GroupBody is what a group is to be: listed, or by a rule.
 type GroupBody struct {
 	Description string   `json:"description,omitempty" maxLength:"500"`
-	Devices     []string `json:"devices,omitempty"                      maxItems:"20000" nullable:"false" doc:"Names of devices, enrolled or not yet"`
-	Rule        string   `json:"rule,omitempty"        maxLength:"4096"                                   doc:"Expression over device facts, instead of a list"`
+	Devices     []string `json:"devices,omitempty" maxItems:"20000" nullable:"false" doc:"Names of devices, enrolled or not yet"`
+	Rule        string   `json:"rule,omitempty" maxLength:"4096" doc:"Expression over device facts, instead of a list"`
 }
 
 // EditState is an edit of a change as it stands.
 type EditState struct {
 	ChangeEdit
-	Type     string `json:"type"      enum:"policy,assignment,group"`
+	Type     string `json:"type" enum:"policy,assignment,group"`
 	EditedBy string `json:"edited_by"`
 	Version  int64  `json:"version" doc:"What the next edit of the same thing names as the one that it replaces"`
-	Now      int64  `json:"now"                                      doc:"Version that the thing has now, 0 when it does not exist"`
-	Conflict bool   `json:"conflict"                                 doc:"Somebody else altered the thing since: edit it again, or take the edit out"`
+	Now      int64  `json:"now" doc:"Version that the thing has now, 0 when it does not exist"`
+	Conflict bool   `json:"conflict" doc:"Somebody else altered the thing since: edit it again, or take the edit out"`
 }
 
 // EditResult is a change after an edit, and the warnings of a document.
@@ -72,21 +72,21 @@ type EditResult struct {
 type ChangeEvent struct {
 	At     time.Time `json:"at"`
 	Who    string    `json:"who"`
-	What   string    `json:"what"   enum:"created,edited,edit_removed,retitled,approval_requested,approved,refused,approval_lapsed,applied,dropped"`
+	What   string    `json:"what" enum:"created,edited,edit_removed,retitled,approval_requested,approved,refused,approval_lapsed,applied,dropped"`
 	Detail string    `json:"detail"`
 }
 
 // Preview is what edits would do to the devices in reach.
 type Preview struct {
-	Fleet       int          `json:"fleet"        doc:"Devices in reach"`
-	Devices     int          `json:"devices"      doc:"Of those, affected"`
+	Fleet       int          `json:"fleet" doc:"Devices in reach"`
+	Devices     int          `json:"devices" doc:"Of those, affected"`
 	NotReported int          `json:"not_reported" doc:"Of those affected, that never reported: their effects are not known"`
-	Sums        []EffectSum  `json:"sums"         doc:"Who loses access first, then what becomes held, then the rest"        nullable:"false"`
+	Sums        []EffectSum  `json:"sums" doc:"Who loses access first, then what becomes held, then the rest" nullable:"false"`
 	Groups      []GroupCount `json:"groups" nullable:"false" doc:"Devices affected by group, the largest number first; at most 50 groups"`
-	TakesAway   bool         `json:"takes_away"   doc:"Somebody should look before it goes out"`
-	Version     int64        `json:"version"      doc:"Of the change; 0 for edits that are in none"`
-	Digest      string       `json:"digest"       doc:"Send it with apply or approve; empty for edits that are in no change"`
-	Needs       []string     `json:"needs"        doc:"Why a second person must approve"                                     nullable:"false"`
+	TakesAway   bool         `json:"takes_away" doc:"Somebody should look before it goes out"`
+	Version     int64        `json:"version" doc:"Of the change; 0 for edits that are in none"`
+	Digest      string       `json:"digest" doc:"Send it with apply or approve; empty for edits that are in no change"`
+	Needs       []string     `json:"needs" doc:"Why a second person must approve" nullable:"false"`
 }
 
 // GroupCount is a number of devices in a group.
@@ -98,22 +98,22 @@ type GroupCount struct {
 // EffectSum says how many devices have one effect.
 type EffectSum struct {
 	Effect    string   `json:"effect"`
-	Unit      string   `json:"unit"       doc:"Setting; * for every setting"`
+	Unit      string   `json:"unit" doc:"Setting; * for every setting"`
 	Subject   string   `json:"subject"`
 	Devices   int      `json:"devices"`
-	Section   string   `json:"section"    doc:"Heading under which it is shown"`
+	Section   string   `json:"section" doc:"Heading under which it is shown"`
 	Words     string   `json:"words"`
 	TakesAway bool     `json:"takes_away"`
-	First     []string `json:"first"      doc:"Names of the first devices"      nullable:"false"`
+	First     []string `json:"first" doc:"Names of the first devices" nullable:"false"`
 }
 
 // AffectedDevice is what a change would do to one device.
 type AffectedDevice struct {
 	Device   string          `json:"device"`
 	DeviceID string          `json:"device_id"`
-	Reported bool            `json:"reported"  doc:"false: it never reported, so only its settings are known"`
-	Settings []SettingChange `json:"settings"                                                                 nullable:"false"`
-	Effects  []Effect        `json:"effects"                                                                  nullable:"false"`
+	Reported bool            `json:"reported" doc:"false: it never reported, so only its settings are known"`
+	Settings []SettingChange `json:"settings" nullable:"false"`
+	Effects  []Effect        `json:"effects" nullable:"false"`
 }
 
 // SettingChange is a setting whose desired value differs; null where nothing is desired.

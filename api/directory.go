@@ -4,17 +4,17 @@ import "time"
 
 // DirectoryEntry is a person or group of the directory.
 type DirectoryEntry struct {
-	Ref       string    `json:"ref"        doc:"How policies name it, such as group:desk support@skerryline.example"`
-	Kind      string    `json:"kind"                                                                                                             enum:"user,group"`
-	Name      string    `json:"name"       doc:"As the directory writes it"`
+	Ref       string    `json:"ref" doc:"How policies name it, such as group:desk support@skerryline.example"`
+	Kind      string    `json:"kind" enum:"user,group"`
+	Name      string    `json:"name" doc:"As the directory writes it"`
 	Title     string    `json:"title"`
 	SID       string    `json:"sid"`
 	GUID      string    `json:"guid"`
-	DN        string    `json:"dn"         doc:"Distinguished name"`
-	Source    string    `json:"source"                                                                                                           enum:"import,connection"`
+	DN        string    `json:"dn" doc:"Distinguished name"`
+	Source    string    `json:"source" enum:"import,connection"`
 	UpdatedAt time.Time `json:"updated_at"`
 	// GoneAt is when it vanished from the directory. Until it is let go it keeps its identifier.
-	GoneAt *time.Time `json:"gone_at"    doc:"When it vanished from the directory; it keeps its identifier until it is let go, or for 30 days"`
+	GoneAt *time.Time `json:"gone_at" doc:"When it vanished from the directory; it keeps its identifier until it is let go, or for 30 days"`
 }
 
 // DirectoryChange says what an import or a run of the connection did.
@@ -34,27 +34,27 @@ type SkippedEntry struct {
 
 // DirectoryState is the connection to a directory and its last run.
 type DirectoryState struct {
-	Connected bool       `json:"connected"  doc:"A connection is set"`
+	Connected bool       `json:"connected" doc:"A connection is set"`
 	StartedAt *time.Time `json:"started_at"`
-	EndedAt   *time.Time `json:"ended_at"   doc:"Null while it runs"`
+	EndedAt   *time.Time `json:"ended_at" doc:"Null while it runs"`
 	Entries   int        `json:"entries"`
 	Added     int        `json:"added"`
 	Changed   int        `json:"changed"`
 	Removed   int        `json:"removed"`
-	Losing    int        `json:"losing"     doc:"People and groups in use that the reading lacks, when it waits for a decision because of that"`
-	Error     string     `json:"error"      doc:"Empty when it went well"`
+	Losing    int        `json:"losing" doc:"People and groups in use that the reading lacks, when it waits for a decision because of that"`
+	Error     string     `json:"error" doc:"Empty when it went well"`
 }
 
 // Facts are organisation facts of one device; what is null stays as it is.
 type Facts struct {
-	Device      string    `json:"device"                 minLength:"1" doc:"Identifier or name"`
-	Path        *string   `json:"path,omitempty"                       doc:"Like north/kirkness/desk"`
-	Tags        *[]string `json:"tags,omitempty"                                                      nullable:"false"`
+	Device      string    `json:"device" minLength:"1" doc:"Identifier or name"`
+	Path        *string   `json:"path,omitempty" doc:"Like north/kirkness/desk"`
+	Tags        *[]string `json:"tags,omitempty" nullable:"false"`
 	PrimaryUser *string   `json:"primary_user,omitempty"`
 }
 
 // NameMatch says which of some names are those of devices.
 type NameMatch struct {
 	Enrolled int      `json:"enrolled" doc:"Names that a device in reach has"`
-	Unknown  []string `json:"unknown"  doc:"Names that none has yet"          nullable:"false"`
+	Unknown  []string `json:"unknown" doc:"Names that none has yet" nullable:"false"`
 }

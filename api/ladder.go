@@ -3,18 +3,18 @@ package api
 // Ladder is how the assignments decide the settings of some devices.
 type Ladder struct {
 	Devices int   `json:"devices" doc:"Of the device, group or fleet, in reach"`
-	Ways    []Way `json:"ways"    doc:"Ways of meeting the assignments, the most devices first; at most 50" nullable:"false"`
-	More    int   `json:"more"    doc:"Ways that are not listed"`
+	Ways    []Way `json:"ways" doc:"Ways of meeting the assignments, the most devices first; at most 50" nullable:"false"`
+	More    int   `json:"more" doc:"Ways that are not listed"`
 }
 
 // Way is what devices have in common that meet the same assignments.
 type Way struct {
 	Devices int             `json:"devices"`
-	First   []string        `json:"first"   nullable:"false" doc:"Names of the first devices"`
-	Units   []LadderUnit    `json:"units"   nullable:"false" doc:"Columns, in the order in which they are shown"`
-	Rungs   []Rung          `json:"rungs"   nullable:"false" doc:"Assignments, the strongest rank first"`
+	First   []string        `json:"first" nullable:"false" doc:"Names of the first devices"`
+	Units   []LadderUnit    `json:"units" nullable:"false" doc:"Columns, in the order in which they are shown"`
+	Rungs   []Rung          `json:"rungs" nullable:"false" doc:"Assignments, the strongest rank first"`
 	Settled []LadderSettled `json:"settled" nullable:"false" doc:"What each setting comes to"`
-	Error   string          `json:"error"                    doc:"Why nothing is settled; empty when it is"`
+	Error   string          `json:"error" doc:"Why nothing is settled; empty when it is"`
 }
 
 // LadderUnit is a column of a ladder.
@@ -30,9 +30,9 @@ type Rung struct {
 	Assignment string       `json:"assignment"`
 	Policy     string       `json:"policy"`
 	Rank       int          `json:"rank"`
-	Stance     string       `json:"stance"     enum:"enforce,trial"`
-	Undecided  bool         `json:"undecided"                       doc:"It would apply if a fact were known"`
-	Cells      []LadderCell `json:"cells"                                                                     nullable:"false"`
+	Stance     string       `json:"stance" enum:"enforce,trial"`
+	Undecided  bool         `json:"undecided" doc:"It would apply if a fact were known"`
+	Cells      []LadderCell `json:"cells" nullable:"false"`
 }
 
 // LadderCell is what an assignment asks of a setting, and what became of it.
@@ -40,13 +40,13 @@ type LadderCell struct {
 	Unit  string `json:"unit"`
 	Words string `json:"words"`
 	State string `json:"state" enum:"decides,agrees,loses,contested,trial"`
-	Why   string `json:"why"                                               doc:"Why it loses, in words"`
+	Why   string `json:"why" doc:"Why it loses, in words"`
 }
 
 // LadderSettled is what a setting comes to.
 type LadderSettled struct {
 	Unit  string `json:"unit"`
 	Words string `json:"words"`
-	Why   string `json:"why"   doc:"How it was decided, in words"`
-	Held  string `json:"held"  doc:"Why it is held, in words; empty when it is not"`
+	Why   string `json:"why" doc:"How it was decided, in words"`
+	Held  string `json:"held" doc:"Why it is held, in words; empty when it is not"`
 }

@@ -6,39 +6,39 @@ import (
 
 // Mark is one device in a strip.
 type Mark struct {
-	Device   string `json:"device"    doc:"Its name"`
+	Device   string `json:"device" doc:"Its name"`
 	DeviceID string `json:"device_id"`
-	Standing string `json:"standing"                 enum:"in_step,drifted,waiting,held,silent"`
+	Standing string `json:"standing" enum:"in_step,drifted,waiting,held,silent"`
 }
 
 // Strip is one group in the overview.
 type Strip struct {
 	Group     string    `json:"group"`
 	Standings Standings `json:"standings"`
-	Marks     []Mark    `json:"marks"     nullable:"false" doc:"Its devices by name; empty when there are too many to name"`
-	Field     string    `json:"field"                      doc:"Where they are not named: one letter a device, by name, which is s in step, d drifted, w waiting, h held, o silent; empty when there are too many to draw"`
+	Marks     []Mark    `json:"marks" nullable:"false" doc:"Its devices by name; empty when there are too many to name"`
+	Field     string    `json:"field" doc:"Where they are not named: one letter a device, by name, which is s in step, d drifted, w waiting, h held, o silent; empty when there are too many to draw"`
 }
 
 // Decision is something that waits for an operator.
 type Decision struct {
-	Unit     string `json:"unit"      doc:"Empty for a device that claims to be another"`
+	Unit     string `json:"unit" doc:"Empty for a device that claims to be another"`
 	Title    string `json:"title"`
-	Detail   string `json:"detail"    doc:"What is wrong and the way out"`
+	Detail   string `json:"detail" doc:"What is wrong and the way out"`
 	Devices  int    `json:"devices"`
-	Device   string `json:"device"    doc:"Name of one of them"`
+	Device   string `json:"device" doc:"Name of one of them"`
 	DeviceID string `json:"device_id"`
-	Kind     string `json:"kind"      doc:"Equal ranks differ; an error holds it; somebody changes it back; a device waits for an owner; a second person must approve a reveal; no escrow key is live; a change cannot be settled; the service may have been restored from a backup; the directory lost entries in use; passwords have no recovery copy" enum:"contested,held,reverted,claim,reveal,no_key,unsettled,restored,directory,recovery"`
+	Kind     string `json:"kind" doc:"Equal ranks differ; an error holds it; somebody changes it back; a device waits for an owner; a second person must approve a reveal; no escrow key is live; a change cannot be settled; the service may have been restored from a backup; the directory lost entries in use; passwords have no recovery copy" enum:"contested,held,reverted,claim,reveal,no_key,unsettled,restored,directory,recovery"`
 }
 
 // HeldSetting is a setting that is held for one reason: devices keep what they were given last.
 type HeldSetting struct {
-	Unit      string   `json:"unit"       doc:"* for every setting of the device"`
+	Unit      string   `json:"unit" doc:"* for every setting of the device"`
 	UnitTitle string   `json:"unit_title"`
-	Reason    string   `json:"reason"     doc:"contested, or the code of the problem"`
-	Words     string   `json:"words"      doc:"What is wrong and the way out"`
-	Between   []string `json:"between"    doc:"Assignments because of which it is held" nullable:"false"`
+	Reason    string   `json:"reason" doc:"contested, or the code of the problem"`
+	Words     string   `json:"words" doc:"What is wrong and the way out"`
+	Between   []string `json:"between" doc:"Assignments because of which it is held" nullable:"false"`
 	Devices   int      `json:"devices"`
-	Device    string   `json:"device"     doc:"Name of one of them"`
+	Device    string   `json:"device" doc:"Name of one of them"`
 	DeviceID  string   `json:"device_id"`
 }
 
@@ -63,21 +63,21 @@ type Edit struct {
 type Overview struct {
 	At             time.Time  `json:"at"`
 	Devices        int        `json:"devices"`
-	Online         int        `json:"online"          doc:"Heard from within three check-in intervals"`
-	Verified       int        `json:"verified"        doc:"Read back under the newest desired state"`
+	Online         int        `json:"online" doc:"Heard from within three check-in intervals"`
+	Verified       int        `json:"verified" doc:"Read back under the newest desired state"`
 	OnlineVerified int        `json:"online_verified"`
-	Unsettled      int        `json:"unsettled"       doc:"Changes that are still being settled for their devices"`
+	Unsettled      int        `json:"unsettled" doc:"Changes that are still being settled for their devices"`
 	Standings      Standings  `json:"standings"`
-	Strips         []Strip    `json:"strips"                                                                       nullable:"false"`
-	Decisions      []Decision `json:"decisions"                                                                    nullable:"false"`
-	Edits          []Edit     `json:"edits"           doc:"Of the last day"                                        nullable:"false"`
-	Findings       []Finding  `json:"findings"        doc:"That came or were closed in the last day"               nullable:"false"`
+	Strips         []Strip    `json:"strips" nullable:"false"`
+	Decisions      []Decision `json:"decisions" nullable:"false"`
+	Edits          []Edit     `json:"edits" doc:"Of the last day" nullable:"false"`
+	Findings       []Finding  `json:"findings" doc:"That came or were closed in the last day" nullable:"false"`
 }
 
 // Notice tells a listener what to read again. Devices names those that changed; when it is empty
 // although the topic is there, any may have.
 type Notice struct {
-	Topics  []string `json:"topics"  doc:"devices, reports or edits"`
+	Topics  []string `json:"topics" doc:"devices, reports or edits"`
 	Devices []string `json:"devices" doc:"Identifiers, at most 500"`
 }
 

@@ -211,8 +211,7 @@ type Rehearsal struct {
 	Steps    []Step
 }
 
-// Step is one event of a rehearsal with what it led to. It is a document of its own, with times in seconds since the
-// beginning.
+// Step is one event of a rehearsal with what it led to.
 type Step struct {
 	After     time.Duration
 	Happening Happening
@@ -255,10 +254,6 @@ var began = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
 
 func (r *Rehearsal) play(h Happening) {
 	step := Step{After: h.After, Happening: h}
-	events := []rollout.Event{rollout.Tick{}} // what is due by then comes first
-	if h.Event != nil {
-		events = append(events, h.Event)
-	}
 	apply := func(e rollout.Event) {
 		decisions, err := r.Apply(e, began.Add(h.After))
 		if err != nil {
@@ -266,8 +261,9 @@ func (r *Rehearsal) play(h Happening) {
 		}
 		step.Decisions = append(step.Decisions, decisions...)
 	}
-	for _, e := range events {
-		apply(e)
+	apply(rollout.Tick{}) // what is due by then comes first
+	if h.Event != nil {
+		apply(h.Event)
 	}
 	for _, d := range h.Devices {
 		for _, device := range r.devices(d.Device) {

@@ -265,10 +265,17 @@ func (s *Service) PutEdit(
 	}
 	out, err := s.alter(ctx, who, "change.edited", name, 0, changeEdited,
 		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
-			if err := s.fits(tx, c.ID, e, made); err != nil {
+			records, err := tx.ChangeEdits(c.ID)
+			if err != nil {
 				return "", err
 			}
-			if err := replaces(tx, c.ID, e); err != nil {
+			place := slices.IndexFunc(records, func(r store.ChangeEdit) bool {
+				return r.Type == string(e.Kind.Type()) && r.Name == e.Name
+			})
+			if err := fits(tx, records, place, made); err != nil {
+				return "", err
+			}
+			if err := replaces(records, place, e); err != nil {
 				return "", err
 			}
 			body, err := e.record()
@@ -292,20 +299,11 @@ func (s *Service) PutEdit(
 	return out, problems, err
 }
 
-// replaces refuses an edit that would take the place of one which its author has not read.
-func replaces(tx Records, changeID string, e Edit) error {
-	if e.Replaces == nil {
-		return nil
-	}
-	records, err := tx.ChangeEdits(changeID)
-	if err != nil {
-		return err
-	}
-	at := slices.IndexFunc(records, func(r store.ChangeEdit) bool {
-		return r.Type == string(e.Kind.Type()) && r.Name == e.Name
-	})
+// replaces refuses an edit that would take the place of one which its author has not read; at is where that stands among the
+// edits of the change, -1 when there is none.
+func replaces(records []store.ChangeEdit, at int, e Edit) error {
 	switch {
-	case at < 0 && *e.Replaces == 0:
+	case e.Replaces == nil, at < 0 && *e.Replaces == 0:
 		return nil
 	case at < 0:
 		return refusal.New(refusal.Stale, "the edit of %s that you read was taken out of the change; read the change again",
@@ -317,23 +315,18 @@ func replaces(tx Records, changeID string, e Edit) error {
 	return nil
 }
 
-// fits refuses an edit that cannot be made after those of the change that come before it.
-func (s *Service) fits(tx Records, changeID string, e Edit, made change.Edit) error {
-	records, err := tx.ChangeEdits(changeID)
-	if err != nil {
-		return err
+// fits refuses an edit that cannot be made after those of the change that come before it. Place is where the edit of the same
+// thing stands, -1 when there is none and it comes last.
+func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) error {
+	if place < 0 {
+		place = len(records)
 	}
 	in, err := names(tx)
 	if err != nil {
 		return err
 	}
 	var before []change.Edit
-	place := len(records)
-	for i, r := range records {
-		if r.Type == string(e.Kind.Type()) && r.Name == e.Name {
-			place = i
-			break
-		}
+	for _, r := range records[:place] {
 		earlier, err := editOf(r)
 		if err != nil {
 			return err

@@ -48,33 +48,9 @@ func (s *Service) CountFindings(
 	if filter.Kind == "" {
 		filter.Not = string(drift.UnitUnsupported)
 	}
-	names := s.sidesOf(by)
-	counts := map[string]*FindingCount{}
-	s.View.Each(
-		s.Clock(),
-		fleetview.Filter{Reach: filter.Reach, Group: filter.Group},
-		func(d *fleetview.Device, _ drift.Standing) bool {
-			seen := map[string]bool{}
-			for i := range d.Findings {
-				x := &d.Findings[i]
-				if !filter.Takes(x) {
-					continue
-				}
-				for _, name := range names(d, x) {
-					c := counts[name]
-					if c == nil {
-						c = &FindingCount{Name: name, Oldest: x.FirstSeen}
-						counts[name] = c
-					}
-					c.add(x, !seen[name])
-					seen[name] = true
-				}
-			}
-			return true
-		},
-	)
 	list = []FindingCount{}
-	for _, c := range counts {
+	for name, c := range countOpen(s, filter, s.sidesOf(by)) {
+		c.Name = name
 		list = append(list, *c)
 	}
 	slices.SortFunc(list, func(a, b FindingCount) int {
@@ -84,6 +60,37 @@ func (s *Service) CountFindings(
 		list = list[:mostCounts]
 	}
 	return list, max(0, more), nil
+}
+
+// countOpen counts open findings by what keys gives for each.
+func countOpen[K comparable](
+	s *Service, filter store.FindingFilter, keys func(d *fleetview.Device, x *store.ViewFinding) []K,
+) map[K]*FindingCount {
+	counts := map[K]*FindingCount{}
+	s.View.Each(
+		s.Clock(),
+		fleetview.Filter{Reach: filter.Reach, Group: filter.Group},
+		func(d *fleetview.Device, _ drift.Standing) bool {
+			seen := map[K]bool{}
+			for i := range d.Findings {
+				x := &d.Findings[i]
+				if !filter.Takes(x) {
+					continue
+				}
+				for _, key := range keys(d, x) {
+					c := counts[key]
+					if c == nil {
+						c = &FindingCount{Oldest: x.FirstSeen}
+						counts[key] = c
+					}
+					c.add(x, !seen[key])
+					seen[key] = true
+				}
+			}
+			return true
+		},
+	)
+	return counts
 }
 
 func (c *FindingCount) add(x *store.ViewFinding, first bool) {

@@ -101,37 +101,13 @@ func (s *Service) SumFindings(ctx context.Context, who auth.Identity, f FindingF
 		return s.DB.With(ctx).SumClosedFindings(filter, filter.Since)
 	}
 	type key struct{ unit, kind string }
-	sums := map[key]*store.FindingSum{}
-	s.View.Each(
-		s.Clock(),
-		fleetview.Filter{Reach: filter.Reach, Group: filter.Group},
-		func(d *fleetview.Device, _ drift.Standing) bool {
-			seen := map[key]bool{}
-			for _, x := range d.Findings {
-				if !filter.Takes(&x) {
-					continue
-				}
-				k := key{x.Unit, x.Kind}
-				sum := sums[k]
-				if sum == nil {
-					sum = &store.FindingSum{Unit: x.Unit, Kind: x.Kind, Oldest: x.FirstSeen}
-					sums[k] = sum
-				}
-				sum.Findings++
-				if !seen[k] {
-					seen[k] = true
-					sum.Devices++
-				}
-				if x.FirstSeen.Before(sum.Oldest) {
-					sum.Oldest = x.FirstSeen
-				}
-			}
-			return true
-		},
-	)
 	list := []store.FindingSum{}
-	for _, sum := range sums {
-		list = append(list, *sum)
+	for k, c := range countOpen(s, filter, func(_ *fleetview.Device, x *store.ViewFinding) []key {
+		return []key{{x.Unit, x.Kind}}
+	}) {
+		list = append(list, store.FindingSum{
+			Unit: k.unit, Kind: k.kind, Findings: c.Findings, Devices: c.Devices, Oldest: c.Oldest,
+		})
 	}
 	slices.SortFunc(list, func(a, b store.FindingSum) int {
 		return cmp.Or(cmp.Compare(b.Devices, a.Devices), cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Kind, b.Kind))

@@ -57,6 +57,12 @@ func (t Tx) DepositTimes(clock Clock, device string, state *drift.State) error {
 	if err != nil {
 		return err
 	}
+	putRotations(state, known)
+	return nil
+}
+
+// putRotations has a reported state say of passwords what the service knows. Only the device knows what was changed elsewhere.
+func putRotations(state *drift.State, known []Rotation) {
 	reported := state.Rotation
 	state.Rotation = nil
 	for _, r := range known {
@@ -73,7 +79,6 @@ func (t Tx) DepositTimes(clock Clock, device string, state *drift.State) error {
 			drift.Rotation{Target: target, RotatedAt: *r.ChangedAt, Next: r.NextAt, Elsewhere: elsewhere},
 		)
 	}
-	return nil
 }
 
 // RotationKey names a password that a device changes.

@@ -3,6 +3,7 @@ import { read } from "@/api/queries";
 import { ago, useNow } from "@/domain/time";
 import { Choices } from "@/ui/filters";
 import { Aside } from "@/ui/page";
+import { CountRow, counted } from "./count-row";
 
 export type Side = "assignment" | "group" | "device";
 
@@ -32,26 +33,14 @@ export function BySide({ side, look, narrow, chosen, choose }: BySideProps) {
       />
       <ul className="mt-2">
         {counts.data?.items.slice(0, shown).map((c) => (
-          <li key={c.name} className="border-b border-hairline">
-            <button
-              type="button"
-              aria-pressed={c.name === chosen}
-              onClick={() => choose(c.name === chosen ? "" : c.name)}
-              className={`flex w-full justify-between gap-3 px-2 py-1.5 text-left hover:bg-sheet ${c.name === chosen ? "bg-ink font-semibold text-paper hover:bg-ink" : ""}`}
-            >
-              <span className="min-w-0">
-                <span className="block truncate">{c.name}</span>
-                <span className={`block text-xs ${c.name === chosen ? "" : "text-second"}`}>
-                  since {ago(c.oldest, now)}
-                </span>
-              </span>
-              <span className="text-right whitespace-nowrap">
-                {side === "device"
-                  ? `${c.findings} ${c.findings === 1 ? "finding" : "findings"}`
-                  : `${c.devices} ${c.devices === 1 ? "device" : "devices"}`}
-              </span>
-            </button>
-          </li>
+          <CountRow
+            key={c.name}
+            title={c.name}
+            note={`since ${ago(c.oldest, now)}`}
+            count={side === "device" ? counted(c.findings, "finding") : counted(c.devices, "device")}
+            chosen={c.name === chosen}
+            choose={() => choose(c.name === chosen ? "" : c.name)}
+          />
         ))}
       </ul>
       {counts.data && counts.data.items.length + counts.data.more > shown && (

@@ -13,6 +13,7 @@ import { Aside, PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 import { BySide, type Side } from "./by-side";
+import { CountRow, counted } from "./count-row";
 import { ReApply } from "./re-apply";
 
 type State = Finding["state"];
@@ -166,31 +167,16 @@ function Sums({ title, sums, filter, choose }: SumsProps) {
   return (
     <Aside title={title}>
       <ul>
-        {sums.map((sum) => {
-          const chosen = filter.unit === sum.unit && filter.kind === sum.kind;
-          return (
-            <li key={`${sum.unit} ${sum.kind}`} className="border-b border-hairline">
-              <button
-                type="button"
-                aria-pressed={chosen}
-                onClick={() => choose(sum.unit, sum.kind)}
-                className={`flex w-full justify-between gap-3 px-2 py-1.5 text-left hover:bg-sheet ${chosen ? "bg-ink font-semibold text-paper hover:bg-ink" : ""}`}
-              >
-                <span>
-                  {sum.unit_title}
-                  {!cannot(sum) && (
-                    <span className={`block text-xs ${chosen ? "" : "text-second"}`}>
-                      {kinds[sum.kind] ?? sum.kind}
-                    </span>
-                  )}
-                </span>
-                <span className="text-right whitespace-nowrap">
-                  {sum.devices} {sum.devices === 1 ? "device" : "devices"}
-                </span>
-              </button>
-            </li>
-          );
-        })}
+        {sums.map((sum) => (
+          <CountRow
+            key={`${sum.unit} ${sum.kind}`}
+            title={sum.unit_title}
+            {...(!cannot(sum) && { note: kinds[sum.kind] ?? sum.kind })}
+            count={counted(sum.devices, "device")}
+            chosen={filter.unit === sum.unit && filter.kind === sum.kind}
+            choose={() => choose(sum.unit, sum.kind)}
+          />
+        ))}
       </ul>
     </Aside>
   );
