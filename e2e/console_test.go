@@ -411,6 +411,9 @@ func TestConsoleIsAccessible(t *testing.T) {
 	for _, dialog := range []struct{ path, button, reads string }{
 		{"/changes", "Start a change", "Which change?"},
 		{"/changes/" + demo.ChangeName, "Ask for approval…", "Ask a second person to approve"},
+		{"/changes/" + demo.ChangeName, "Edit title and reason…", "Title and reason"},
+		{"/changes/" + demo.ChangeName, "Drop…", "Drop this change?"},
+		{"/drift", "Re-apply on these devices…", "carry out the desired state again"},
 	} {
 		b.do(dialog.path, chromedp.Navigate(d.url+dialog.path), click(dialog.button), browser.Reads(dialog.reads))
 		for _, dark := range []bool{false, true} {

@@ -292,6 +292,16 @@ func TestConsoleWritesANewPolicy(t *testing.T) {
 	require.Len(t, x.Edits, 1)
 	assert.Equal(t, "my-policy", x.Edits[0].Name)
 	b.do(
+		"it stays in the editor, and opens there again, though no such policy is in force yet",
+		browser.Until(`location.pathname === "/policies/my-policy"`),
+		browser.Reads("not in force yet · below is what asta wrote into the draft change"),
+		chromedp.Navigate(s.URL+"/policies/my-policy"),
+		browser.Seen(".cm-content"),
+		press(".cm-content", "# on\r"),
+		enabled("Add to the change"),
+		click("Discard what I typed"),
+	)
+	b.do(
 		"its title is edited before anybody looks",
 		chromedp.Navigate(s.URL+"/changes/first-policy"),
 		click("Edit title and reason…"),

@@ -147,7 +147,8 @@ function Steps({ of, preview }: { of: ChangeDetail; preview: Preview | undefined
         </>
       )}
       {of.state !== "waiting" && (
-        <Button primary disabled={!ready || applying.isPending} onClick={() => setAsking("apply")}>
+        // As wide with either label: the buttons beside it must not move under the pointer when the preview arrives.
+        <Button primary className="min-w-36" disabled={!ready || applying.isPending} onClick={() => setAsking("apply")}>
           {needsSecond ? "Ask for approval…" : "Apply…"}
         </Button>
       )}

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useParams } from "react-router";
+import { useNavigate, useParams } from "react-router";
 import { read } from "@/api/queries";
 import type { EditState, Policy } from "@/api/types";
 import { useDraftChange } from "@/changes/drafted";
@@ -25,10 +25,12 @@ const viewKept = "rankwarden-editor";
 /** One policy: its document with the service's checks inline, where it is used, its revisions. */
 export function PolicyPage({ mayEdit, fresh }: { mayEdit: boolean; fresh?: boolean }) {
   const { name = "" } = useParams();
-  const policy = useQuery({ ...read.policy(name), enabled: !fresh });
+  const { edits, loading } = useDraftChange();
+  const onlyDrafted = edits.some((e) => e.type === "policy" && e.name === name && e.now === 0); // the service has none yet
+  const policy = useQuery({ ...read.policy(name), enabled: !fresh && !loading && !onlyDrafted });
   if (fresh) return <Editor key="new" name="" policy={undefined} mayEdit={mayEdit} />;
-  if (policy.isPending) return <Loading />;
-  if (!policy.data) return <Trouble error={policy.error as Error} />;
+  if (loading || (policy.isPending && !onlyDrafted)) return <Loading />;
+  if (!policy.data && !onlyDrafted) return <Trouble error={policy.error as Error} />;
   return <Editor key={name} name={name} policy={policy.data} mayEdit={mayEdit} />;
 }
 
@@ -46,16 +48,20 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
   const [goTo, setGoTo] = useState<{ line: number } | null>(null);
   const [trouble, setTrouble] = useState<Error | null>(null);
   const errors = problems.filter((p) => p.severity === "error").length;
-  const adding = useAddEdit(() => draft.forget());
+  const navigate = useNavigate();
+  const adding = useAddEdit(([edit]) => {
+    draft.forget();
+    if (!name && edit) navigate(`/policies/${edit.name}`, { replace: true }); // where it can be edited on
+  });
   const added = drafted !== undefined && !draft.dirty; // what is here stands in the change already
   const edit = useDocumentEdit(draft.source, policy, drafted, !added && errors === 0 && !checking);
   if (loading) return <Loading />;
   return (
     <>
       <PageHead
-        tab={policy ? policy.name : "Write a policy"}
-        title={policy ? policy.title || policy.name : "Write a policy"}
-        note={policy ? standing(policy, drafted, now) : "Not in any change yet."}
+        tab={name || "Write a policy"}
+        title={policy?.title || name || "Write a policy"}
+        note={name ? standing(policy, drafted, now) : "Not in any change yet."}
       >
         {draft.dirty && <Button onClick={draft.forget}>Discard what I typed</Button>}
         {mayEdit && (
@@ -146,11 +152,10 @@ function Editor({ name, policy, mayEdit }: { name: string; policy: Policy | unde
 }
 
 /** What stands here: what is in force, or what the draft change makes of it. */
-function standing(policy: Policy, drafted: EditState | undefined, now: number): string {
-  const revision = policy.revision ? `revision ${policy.revision} in force` : "not in force yet";
-  return drafted
-    ? `${revision} · below is what ${drafted.edited_by} wrote into the draft change`
-    : `${revision} · edited ${ago(policy.updated_at, now)} by ${policy.updated_by}`;
+function standing(policy: Policy | undefined, drafted: EditState | undefined, now: number): string {
+  const revision = policy?.revision ? `revision ${policy.revision} in force` : "not in force yet";
+  if (drafted) return `${revision} · below is what ${drafted.edited_by} wrote into the draft change`;
+  return policy ? `${revision} · edited ${ago(policy.updated_at, now)} by ${policy.updated_by}` : revision;
 }
 
 const layouts: Record<View, string> = {
