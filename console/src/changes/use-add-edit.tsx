@@ -3,7 +3,7 @@ import { type FormEvent, useState } from "react";
 import { toast } from "sonner";
 import { change } from "@/api/changes";
 import { read } from "@/api/queries";
-import type { ChangeEdit } from "@/api/types";
+import type { ChangeDetail, ChangeEdit } from "@/api/types";
 import { Button } from "@/ui/button";
 import { TextField } from "@/ui/field";
 import { Trouble } from "@/ui/page";
@@ -20,14 +20,16 @@ export function useAddEdit(added: (edits: ChangeEdit[]) => void = () => {}) {
   const adding = useMutation({
     mutationFn: async ({ name, edits }: { name: string; edits: ChangeEdit[] }) => {
       const seen = queries.getQueryData(read.change(name).queryKey)?.edits ?? [];
+      let now: ChangeDetail | undefined;
       for (const edit of edits) {
         const replaces = seen.find((e) => sameThing(e, edit))?.version ?? 0; // else somebody's edit would go unseen
-        await change.addEdit(name, { ...edit, replaces });
+        now = (await change.addEdit(name, { ...edit, replaces })).change;
       }
+      return now;
     },
     onError: (_, { name }) => queries.invalidateQueries(read.change(name)), // what is in the way is shown
-    onSuccess: (_, { name, edits }) => {
-      queries.invalidateQueries(read.change(name));
+    onSuccess: (now, { name, edits }) => {
+      queries.setQueryData(read.change(name).queryKey, now); // at once, for the page that is gone to next
       queries.invalidateQueries(read.openChanges());
       const what = edits.map((e) => `${kindWords[e.kind]} ${e.name}`).join(", ");
       toast.success(`Added to ${name}: ${what}. Nothing is altered until it is applied.`);
