@@ -115,6 +115,10 @@ type Failure struct {
 	Error     string  `json:"error"`
 }
 
+// GuardError is the error of a [Failure] that the guard of a device is: what is desired would leave no usable
+// administrator.
+const GuardError = "would leave no usable administrator"
+
 // Before is the state the device found before it applied anything, and false when that was what
 // it had reported last.
 func (r Report) Before() (State, bool) {

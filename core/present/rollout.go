@@ -53,7 +53,14 @@ func Decision(d rollout.Decision, waves []rollout.Wave) string {
 	case rollout.WasPaused:
 		return "paused" + because(d.Reason)
 	case rollout.Resumed:
+		if d.Edited {
+			return "resumed with an edited change" + because(d.Reason)
+		}
 		return "resumed" + because(d.Reason)
+	case rollout.AskedToOpen:
+		return fmt.Sprintf("asks to open %s early, for which a second person must agree%s", wave, because(d.Reason))
+	case rollout.Halted:
+		return "stopped: the change cannot be made any more" + because(d.Reason)
 	case rollout.OpenedEarly:
 		return fmt.Sprintf("opens %s before the gate was passed%s", wave, because(d.Reason))
 	case rollout.Finished:

@@ -64,6 +64,19 @@ func accountOf(v unit.Value) *unit.AccountValue {
 // Empty reports whether nothing differs, so that no device is affected.
 func (d *Difference) Empty() bool { return len(d.changes) == 0 && len(d.held) == 0 }
 
+// Units are the settings of which something else is desired, or that are held in one of the two, sorted.
+func (d *Difference) Units() []unit.ID {
+	var ids []unit.ID
+	for _, c := range d.changes {
+		ids = append(ids, c.Unit)
+	}
+	for _, e := range d.held {
+		ids = append(ids, e.Unit)
+	}
+	slices.SortFunc(ids, unit.ID.Compare)
+	return slices.Compact(ids)
+}
+
 // Compare works out what a difference does to a device with a state, nil for one that never reported. Settings and
 // effects come sorted; they are nil where there is none.
 func (d *Difference) Compare(

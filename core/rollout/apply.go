@@ -34,8 +34,14 @@ func (r *Rollout) happen(e Event, at time.Time) error {
 		return r.resume(e, at)
 	case OpenNext:
 		return r.openNext(e, at)
+	case AskOpen:
+		return r.askOpen(e, at)
 	case Revert:
 		return r.revert(e, at)
+	case Halt:
+		return r.halt(e, at)
+	case Unwatched:
+		r.unwatched(e, at)
 	case Report:
 		return r.report(e)
 	case Join:
@@ -75,8 +81,11 @@ func (r *Rollout) resume(e Resume, at time.Time) error {
 		}
 		r.judgeAnew(at)
 	}
+	if e.Edited {
+		r.tellAnew(at)
+	}
 	r.State = Running
-	r.decide(Decision{At: at, By: e.By, What: Resumed, Wave: r.Open(), Reason: e.Reason})
+	r.decide(Decision{At: at, By: e.By, What: Resumed, Wave: r.Open(), Reason: e.Reason, Edited: e.Edited})
 	for _, device := range r.Late {
 		r.set(device, Device{Wave: r.Open(), Outcome: Told})
 	}
@@ -94,15 +103,64 @@ func (r *Rollout) judgeAnew(at time.Time) {
 	}
 }
 
-func (r *Rollout) openNext(e OpenNext, at time.Time) error {
-	next := r.Open() + 1
+// tellAnew waits for another report of every device that has the change, and has the open wave soak again.
+func (r *Rollout) tellAnew(at time.Time) {
+	r.Waves[r.Open()].JudgedAt = &at
+	for id, d := range r.Devices {
+		if d.Outcome != NotOpen {
+			r.set(id, Device{Wave: d.Wave, Outcome: Told})
+		}
+	}
+}
+
+// mayOpenNext gives the wave that comes next, unless none may be opened before its time.
+func (r *Rollout) mayOpenNext(reason string) (next int, err error) {
+	next = r.Open() + 1
 	switch {
 	case r.State != Running:
-		return &StateError{"open the next wave", r.State, "resume it first"}
+		err = &StateError{"open the next wave", r.State, "resume it first"}
 	case next == len(r.Waves):
-		return &StateError{"open another wave", r.State, "the last one is open already"}
-	case strings.TrimSpace(e.Reason) == "":
-		return fmt.Errorf("the gate was not passed: %w, which says why the next wave opens early", ErrReason)
+		err = &StateError{"open another wave", r.State, "the last one is open already"}
+	case strings.TrimSpace(reason) == "":
+		err = fmt.Errorf("the gate was not passed: %w, which says why the next wave opens early", ErrReason)
+	}
+	return next, err
+}
+
+func (r *Rollout) askOpen(e AskOpen, at time.Time) error {
+	next, err := r.mayOpenNext(e.Reason)
+	if err != nil {
+		return err
+	}
+	r.Asked = &Asked{By: e.By, Reason: e.Reason, Wave: next}
+	r.decide(Decision{At: at, By: e.By, What: AskedToOpen, Wave: next, Reason: e.Reason})
+	return nil
+}
+
+func (r *Rollout) halt(e Halt, at time.Time) error {
+	if r.State != Running && r.State != Paused {
+		return &StateError{"stop it", r.State, "only one that is under way is stopped"}
+	}
+	r.State = Stopped
+	r.decide(Decision{At: at, What: Halted, Wave: r.Open(), Reason: e.Why})
+	return nil
+}
+
+// unwatched takes time out of the soak of the open wave, never more than there was.
+func (r *Rollout) unwatched(e Unwatched, at time.Time) {
+	if open := r.Open(); open >= 0 && e.For > 0 && !r.State.Ended() {
+		since := r.Waves[open].JudgedAt.Add(e.For)
+		if since.After(at) {
+			since = at
+		}
+		r.Waves[open].JudgedAt = &since
+	}
+}
+
+func (r *Rollout) openNext(e OpenNext, at time.Time) error {
+	next, err := r.mayOpenNext(e.Reason)
+	if err != nil {
+		return err
 	}
 	r.decide(Decision{At: at, By: e.By, What: OpenedEarly, Wave: next, Reason: e.Reason})
 	r.open(next, at)
@@ -113,7 +171,7 @@ func (r *Rollout) revert(e Revert, at time.Time) error {
 	if r.State == Draft || r.State == Reverted {
 		return &StateError{"revert it", r.State, "no device has the change"}
 	}
-	r.State, r.GiveBack, r.Late = Reverted, e.GiveBack, nil
+	r.State, r.GiveBack, r.Late, r.Asked = Reverted, e.GiveBack, nil, nil
 	r.decide(Decision{At: at, By: e.By, What: WasReverted, Wave: -1, Reason: e.Reason, GiveBack: e.GiveBack})
 	return nil
 }
@@ -148,6 +206,7 @@ func (r *Rollout) join(device string) {
 
 func (r *Rollout) open(wave int, at time.Time) {
 	w := &r.Waves[wave]
+	r.Asked = nil
 	w.OpenedAt, w.JudgedAt = &at, &at
 	for id, d := range r.Devices {
 		if d.Wave == wave {

@@ -19,7 +19,9 @@ const (
 	GateStopped What = "gate_stopped"
 	WasPaused   What = "paused"
 	Resumed     What = "resumed"
-	OpenedEarly What = "opened_early" // before the gate was passed
+	OpenedEarly What = "opened_early"  // before the gate was passed
+	AskedToOpen What = "asked_to_open" // early, for which a second person must agree
+	Halted      What = "halted"        // the change cannot be made any more
 	Finished    What = "finished"
 	WasReverted What = "reverted"
 )
@@ -30,11 +32,12 @@ type Decision struct {
 	By       string    `json:"by"` // empty for a gate
 	What     What      `json:"what"`
 	Wave     int       `json:"wave"`   // index, -1 where it is about no wave
-	Reason   string    `json:"reason"` // a person's
+	Reason   string    `json:"reason"` // a person's, or why the change cannot be made
 	Broken   *Reading  `json:"broken"` // the condition that stopped it, nil for others
 	Devices  []string  `json:"devices,omitempty"`
 	Settings []unit.ID `json:"settings,omitempty"` // that failed or were refused on these devices
 	GiveBack bool      `json:"give_back,omitempty"`
+	Edited   bool      `json:"edited,omitempty"` // the change is another than before
 }
 
 // The errors of [Rollout.Apply]; nothing happened then.

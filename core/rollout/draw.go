@@ -32,7 +32,11 @@ func (p Plan) Check() error {
 	last := 0
 	for _, share := range p.Shares {
 		if share <= last || share >= 100 {
-			return fmt.Errorf("the shares of the waves grow, from 1 to 99 percent, and %d does not come after %d", share, last)
+			return fmt.Errorf(
+				"the shares of the waves grow, from 1 to 99 percent, and %d does not come after %d",
+				share,
+				last,
+			)
 		}
 		last = share
 	}

@@ -1,6 +1,10 @@
 package rollout
 
-import "rankwarden.example/core/unit"
+import (
+	"time"
+
+	"rankwarden.example/core/unit"
+)
 
 // Event is something that happens to a rollout.
 type Event interface{ event() }
@@ -12,8 +16,13 @@ type (
 	// Pause holds a running rollout: no wave opens.
 	Pause struct{ By, Reason string }
 	// Resume goes on after a pause or a stop. After a stop the open wave soaks again, and devices that failed or refused
-	// count once they report again.
-	Resume struct{ By, Reason string }
+	// count once they report again; where the change was edited, every device that has it.
+	Resume struct {
+		By, Reason string
+		Edited     bool
+	}
+	// AskOpen asks for a second person, who opens the next wave although the gate was not passed.
+	AskOpen struct{ By, Reason string }
 	// OpenNext opens the next wave although the gate was not passed.
 	OpenNext struct{ By, Reason string }
 	// Revert takes the change back from every device.
@@ -31,16 +40,23 @@ type (
 	Join struct{ Device string }
 	// Leave is a device that is retired, or that the change does not affect any more.
 	Leave struct{ Device string }
+	// Halt stops a rollout whose change cannot be made any more; Why says so in words.
+	Halt struct{ Why string }
+	// Unwatched is time in which nobody looked, or by which a clock jumped on. It is no soak.
+	Unwatched struct{ For time.Duration }
 	// Tick is time that has passed.
 	Tick struct{}
 )
 
-func (Start) event()    {}
-func (Pause) event()    {}
-func (Resume) event()   {}
-func (OpenNext) event() {}
-func (Revert) event()   {}
-func (Report) event()   {}
-func (Join) event()     {}
-func (Leave) event()    {}
-func (Tick) event()     {}
+func (Start) event()     {}
+func (Pause) event()     {}
+func (Resume) event()    {}
+func (OpenNext) event()  {}
+func (AskOpen) event()   {}
+func (Revert) event()    {}
+func (Report) event()    {}
+func (Join) event()      {}
+func (Leave) event()     {}
+func (Halt) event()      {}
+func (Unwatched) event() {}
+func (Tick) event()      {}

@@ -94,7 +94,15 @@ type Rollout struct {
 	Devices   map[string]Device `json:"devices"` // by identifier
 	Late      []string          `json:"late"`    // devices that came while no wave may open; they join when it goes on
 	GiveBack  bool              `json:"give_back"`
-	Decisions []Decision        `json:"decisions"` // oldest first
+	Asked     *Asked            `json:"asked,omitempty"` // for the next wave to open early; nil when nobody has
+	Decisions []Decision        `json:"decisions"`       // oldest first
+}
+
+// Asked is somebody who wants the next wave to open before its gate is passed, for which a second person must agree.
+type Asked struct {
+	By     string `json:"by"`
+	Reason string `json:"reason"`
+	Wave   int    `json:"wave"` // index
 }
 
 // Open is the index of the last open wave, -1 before the first.

@@ -68,6 +68,16 @@ func event(t *testing.T, r *rollout.Rollout, line string) []rollout.Event {
 		return []rollout.Event{rollout.OpenNext{By: by, Reason: reason}}
 	case "revert":
 		return []rollout.Event{rollout.Revert{By: by, Reason: reason, GiveBack: true}}
+	case "mended":
+		return []rollout.Event{rollout.Resume{By: by, Reason: reason, Edited: true}}
+	case "ask":
+		return []rollout.Event{rollout.AskOpen{By: by, Reason: reason}}
+	case "halt":
+		return []rollout.Event{rollout.Halt{Why: rest}}
+	case "unwatched":
+		away, err := time.ParseDuration(rest)
+		require.NoError(t, err)
+		return []rollout.Event{rollout.Unwatched{For: away}}
 	case "tick":
 		return []rollout.Event{rollout.Tick{}}
 	}
@@ -143,6 +153,32 @@ func TestStories(t *testing.T) {
 			16m verified 2.2            running [2v 3v 5n]
 			24m tick                    running [2v 3v 5n]
 			25m tick                    running [2v 3v 5t]`,
+		"an edited change is told to all who have it": `
+			0m  start asta              running [2t 3n 5n]
+			1m  verified 1.1 1.2        running [2v 3n 5n]
+			2m  pause asta:             paused [2v 3n 5n]
+			9m  mended asta: longer     running [2t 3n 5n]
+			10m verified 1.1 1.2        running [2v 3n 5n]
+			18m tick                    running [2v 3n 5n]
+			19m tick                    running [2v 3t 5n]`,
+		"a change that cannot be made any more stops": `
+			0m  start asta              running [2t 3n 5n]
+			1m  halt there is no group  stopped [2t 3n 5n]
+			2m  halt there is no group  refused: only one that is under way is stopped
+			3m  resume asta: it is back running [2t 3n 5n]`,
+		"time in which nobody looked is no soak": `
+			0m  start asta              running [2t 3n 5n]
+			1m  verified 1.1 1.2        running [2v 3n 5n]
+			9m  unwatched 5m            running [2v 3n 5n]
+			14m tick                    running [2v 3n 5n]
+			15m tick                    running [2v 3t 5n]
+			16m unwatched 90m           running [2v 3t 5n]`,
+		"somebody asks for a second person": `
+			0m  ask asta: in a hurry    refused: resume it first
+			0m  start asta              running [2t 3n 5n]
+			1m  ask asta:               refused: a reason is needed
+			1m  ask asta: in a hurry    running [2t 3n 5n]
+			2m  open runa: agreed       running [2t 3t 5n]`,
 		"a guard that refuses stops it at once": `
 			0m  start asta              running [2t 3n 5n]
 			1m  guard_refused 1.2       stopped [1t1g 3n 5n]
@@ -222,11 +258,18 @@ func TestAStopSaysWhy(t *testing.T) {
 	_, err := r.Apply(rollout.Start{By: "asta"}, began)
 	require.NoError(t, err)
 	decisions, err := r.Apply(
-		rollout.Report{Device: in(r, "1.1"), Outcome: rollout.Failed, Settings: []unit.ID{unit.Lockout}}, began.Add(time.Minute),
+		rollout.Report{
+			Device:   in(r, "1.1"),
+			Outcome:  rollout.Failed,
+			Settings: []unit.ID{unit.Lockout},
+		},
+		began.Add(time.Minute),
 	)
 	require.NoError(t, err)
 	assert.Equal(t, []rollout.Decision{{
-		At: began.Add(time.Minute), What: rollout.GateStopped, Wave: 0, Devices: []string{"d01"}, Settings: []unit.ID{unit.Lockout},
+		At: began.Add(
+			time.Minute,
+		), What: rollout.GateStopped, Wave: 0, Devices: []string{"d01"}, Settings: []unit.ID{unit.Lockout},
 		Broken: &rollout.Reading{Condition: rollout.FewFailed, Broken: true, Count: 1, Of: 1, Limit: 10},
 	}}, decisions)
 	_, err = r.Apply(rollout.OpenNext{By: "asta", Reason: "r"}, began)
@@ -284,7 +327,10 @@ func TestAnyEventsInAnyOrder(t *testing.T) {
 	for seed := range uint64(80) {
 		dice := rand.New(rand.NewPCG(seed, 12))
 		r := rollout.Drawn(devices(1+dice.IntN(40)), func(d, g string) bool { return d < "d04" }, rollout.Plan{
-			Shares: []int{20, 60}, Gate: rollout.Gate{Verified: 60, Failed: 20, Soak: time.Duration(dice.IntN(4)) * time.Minute},
+			Shares: []int{
+				20,
+				60,
+			}, Gate: rollout.Gate{Verified: 60, Failed: 20, Soak: time.Duration(dice.IntN(4)) * time.Minute},
 		})
 		at := began
 		outcomes := []rollout.Outcome{
@@ -297,11 +343,11 @@ func TestAnyEventsInAnyOrder(t *testing.T) {
 			reason := []string{"", "because"}[dice.IntN(2)]
 			e := []rollout.Event{
 				rollout.Start{}, rollout.Tick{}, rollout.Join{Device: device}, rollout.Leave{Device: device},
-				rollout.Resume{Reason: reason}, rollout.Resume{Reason: reason},
+				rollout.Resume{Reason: reason}, rollout.Resume{Reason: reason, Edited: true},
 				rollout.Report{Device: device, Outcome: outcomes[dice.IntN(len(outcomes))]},
 				rollout.Report{Device: device, Outcome: rollout.Verified},
-				[]rollout.Event{rollout.Pause{}, rollout.OpenNext{Reason: reason}, rollout.Tick{}}[dice.IntN(3)],
-				[]rollout.Event{rollout.Revert{}, rollout.Tick{}}[min(1, dice.IntN(40))],
+				[]rollout.Event{rollout.Pause{}, rollout.OpenNext{Reason: reason}, rollout.AskOpen{Reason: reason}, rollout.Tick{}}[dice.IntN(4)],
+				[]rollout.Event{rollout.Revert{}, rollout.Halt{Why: reason}, rollout.Unwatched{For: time.Hour}, rollout.Tick{}}[min(3, dice.IntN(60))],
 			}[dice.IntN(10)]
 			had, state, open, stood, decided := having(r), r.State, r.Open(), stands(r), len(r.Decisions)
 			decisions, err := r.Apply(e, at)

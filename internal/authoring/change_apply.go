@@ -9,6 +9,7 @@ import (
 
 	"rankwarden.example/core/change"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/drafted"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
@@ -80,7 +81,7 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change) error {
 	}
 	what := []string{}
 	for _, r := range records {
-		e, err := editOf(r)
+		e, err := drafted.Of(r)
 		if err != nil {
 			return err
 		}

@@ -2,9 +2,7 @@ package authoring
 
 import (
 	"cmp"
-	"encoding/json"
 	"errors"
-	"fmt"
 	"slices"
 
 	"rankwarden.example/core/assign"
@@ -13,6 +11,7 @@ import (
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
+	"rankwarden.example/internal/drafted"
 	"rankwarden.example/internal/membership"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
@@ -22,76 +21,17 @@ import (
 const (
 	MaxEdits        = 500    // edits of one change
 	MaxGroupDevices = 20_000 // names that an edit may list in a group
+
 )
 
-// Edit is one edit of a change. Of Document, Assignment and Group that is set which its kind needs.
-type Edit struct {
-	Kind       change.Kind
-	Name       string
-	Document   string // of the policy to publish
-	Assignment assign.Assignment
-	Group      NewGroup
-	BasedOn    int64 // version of the thing that its author read, 0 when it did not exist
-	// Replaces is the version of the edit of the same thing that its author read, 0 when there was none; nil takes the
-	// place of whatever is there.
-	Replaces *int64
-}
+// Edit is one edit of a change.
+type Edit = drafted.Edit
 
-// editBody is what is stored of an edit.
-type editBody struct {
-	Document   string          `json:"document,omitempty"`
-	Assignment *assignmentBody `json:"assignment,omitempty"`
-	Group      *NewGroup       `json:"group,omitempty"`
-}
-
-// assignmentBody is an assignment as it is stored in an edit.
-type assignmentBody struct {
-	Name    string        `json:"-"` // that of the edit
-	Policy  string        `json:"policy"`
-	Include []string      `json:"include"`
-	Exclude []string      `json:"exclude"`
-	Within  []string      `json:"within"`
-	Rank    assign.Rank   `json:"rank"`
-	Stance  assign.Stance `json:"stance"`
-}
-
-func (e Edit) record() (string, error) {
-	var body editBody
-	switch e.Kind {
-	case change.Publish:
-		body.Document = e.Document
-	case change.Assign:
-		body.Assignment = new(assignmentBody(e.Assignment))
-	case change.Group:
-		body.Group = &e.Group
-	}
-	data, err := json.Marshal(body)
-	if err != nil {
-		return "", fmt.Errorf("storing an edit: %w", err)
-	}
-	return string(data), nil
-}
-
-func editOf(r store.ChangeEdit) (Edit, error) {
-	e := Edit{Kind: change.Kind(r.Kind), Name: r.Name, BasedOn: r.BasedOn}
-	var body editBody
-	if err := json.Unmarshal([]byte(r.Body), &body); err != nil {
-		return e, fmt.Errorf("reading an edit: %w", err)
-	}
-	e.Document = body.Document
-	if body.Assignment != nil {
-		e.Assignment = assign.Assignment(*body.Assignment)
-		e.Assignment.Name = e.Name
-	}
-	if body.Group != nil {
-		e.Group = *body.Group
-		e.Group.Name = e.Name
-	}
-	return e, nil
-}
+// NewGroup is what a group is to be.
+type NewGroup = drafted.Group
 
 // prepare checks an edit by itself, and gives it as the core has it. Groups know their devices by folded name.
-func (e *Edit) prepare(tx Records, index map[string]int) (change.Edit, []policy.Problem, error) {
+func prepare(tx Records, e *Edit, index map[string]int) (change.Edit, []policy.Problem, error) {
 	made := change.Edit{Kind: e.Kind, Name: e.Name}
 	switch e.Kind {
 	case change.Publish:
@@ -120,7 +60,7 @@ func (e *Edit) prepare(tx Records, index map[string]int) (change.Edit, []policy.
 		}
 		made.Assignment = &a
 	case change.Group:
-		group, err := e.Group.prepare(e.Name, index)
+		group, err := prepareGroup(&e.Group, e.Name, index)
 		if err != nil {
 			return made, nil, err
 		}
@@ -135,7 +75,7 @@ func (e *Edit) prepare(tx Records, index map[string]int) (change.Edit, []policy.
 }
 
 // prepare checks what a group is to be.
-func (g *NewGroup) prepare(name string, index map[string]int) (fleet.Group, error) {
+func prepareGroup(g *NewGroup, name string, index map[string]int) (fleet.Group, error) {
 	made := fleet.Group{Name: name}
 	switch {
 	case name == assign.Everything:

@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/drafted"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
@@ -88,7 +89,7 @@ func readChange(tx Records, name string) (ChangeWithEdits, error) {
 		return c, err
 	}
 	for _, r := range records {
-		e, err := editOf(r)
+		e, err := drafted.Of(r)
 		if err != nil {
 			return c, err
 		}
@@ -259,7 +260,7 @@ func (s *Service) PutEdit(
 	name string,
 	e Edit,
 ) (ChangeWithEdits, []policy.Problem, error) {
-	made, problems, err := e.prepare(s.DB.With(ctx), nil)
+	made, problems, err := prepare(s.DB.With(ctx), &e, nil)
 	if err != nil {
 		return ChangeWithEdits{}, problems, err
 	}
@@ -278,7 +279,7 @@ func (s *Service) PutEdit(
 			if err := replaces(records, place, e); err != nil {
 				return "", err
 			}
-			body, err := e.record()
+			body, err := e.Body()
 			if err != nil {
 				return "", err
 			}
@@ -327,7 +328,7 @@ func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) e
 	}
 	var before []change.Edit
 	for _, r := range records[:place] {
-		earlier, err := editOf(r)
+		earlier, err := drafted.Of(r)
 		if err != nil {
 			return err
 		}

@@ -85,14 +85,6 @@ func (s *Service) GroupMembers(
 	return s.DB.With(ctx).ListGroupMembers(who.Reach(auth.Look), g.ID, p)
 }
 
-// NewGroup is what a group is to be: listed, or by a rule.
-type NewGroup struct {
-	Name        string   `json:"-"`
-	Description string   `json:"description"`
-	Devices     []string `json:"devices"`
-	Rule        string   `json:"rule"`
-}
-
 // AddGroup makes a group.
 func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup) (store.Group, error) {
 	name := want.Name

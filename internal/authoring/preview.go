@@ -15,9 +15,9 @@ import (
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/preview"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/drafted"
 	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/inforce"
 	"rankwarden.example/internal/refusal"
@@ -77,11 +77,11 @@ func (s *Service) read(ctx context.Context, reach auth.Reach, edits []Edit, grou
 		var also inforce.Also
 		f.edits = make([]change.Edit, len(edits))
 		for i := range edits {
-			if f.edits[i], _, err = edits[i].prepare(tx, index); err != nil {
+			if f.edits[i], _, err = prepare(tx, &edits[i], index); err != nil {
 				return s.explain(err, edits[i])
 			}
 		}
-		if also, err = named(tx, f.edits, groups); err != nil {
+		if also, err = drafted.Named(tx, f.edits, groups); err != nil {
 			return err
 		}
 		f.before, _, err = inforce.Read(tx, s.Documents, planned, also)
@@ -94,30 +94,6 @@ func (s *Service) read(ctx context.Context, reach auth.Reach, edits []Edit, grou
 		return nil, refuseEdit(err)
 	}
 	return f, ctx.Err()
-}
-
-// named are the things that edits bring in beside what is in force, and groups.
-func named(tx Records, edits []change.Edit, groups []string) (inforce.Also, error) {
-	also := inforce.Also{Policies: map[string]inforce.PolicyInUse{}}
-	for _, e := range edits {
-		switch e.Kind {
-		case change.Publish:
-			also.Principals = append(also.Principals, e.Policy.Principals()...)
-		case change.Assign:
-			groups = append(groups, slices.Concat(e.Assignment.Include, e.Assignment.Exclude, e.Assignment.Within)...)
-			p, err := tx.Policy(e.Assignment.Policy)
-			if err == nil && p.Revision > 0 {
-				also.Policies[p.Name] = inforce.PolicyInUse{ID: p.ID, Revision: p.Revision}
-			}
-		case change.DropGroup:
-			groups = append(groups, e.Name)
-		}
-	}
-	found, err := tx.GroupsNamed(text.Set(groups))
-	for _, g := range found {
-		also.Groups = append(also.Groups, g.Name)
-	}
-	return also, err
 }
 
 // atOnce uses all processors for what is independent.

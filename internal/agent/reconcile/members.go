@@ -57,7 +57,7 @@ func (p *pass) membersOut(id unit.ID, group drift.LocalGroup, _ unit.Members) {
 }
 
 // ErrGuard is the failure of a unit that the guard did not let change.
-var ErrGuard = errors.New("would leave no usable administrator")
+var ErrGuard = errors.New(drift.GuardError)
 
 // guard refuses to take a usable administrator away when no other would remain. Only local accounts
 // whose password is in escrow count: the device may be out of reach of any directory, and a password
