@@ -11,12 +11,12 @@ type Change struct {
 	Name      string     `json:"name"`
 	Title     string     `json:"title"`
 	Reason    string     `json:"reason"`
-	State     string     `json:"state" enum:"draft,waiting,approved,done,dropped" doc:"waiting: for a second person's approval"`
+	State     string     `json:"state" enum:"draft,waiting,approved,going_out,done,dropped,reverted" doc:"waiting: for a second person's approval; going_out: its rollout is under way"`
 	Version   int64      `json:"version" doc:"Counts every alteration; the ETag"`
 	CreatedAt time.Time  `json:"created_at"`
 	CreatedBy string     `json:"created_by"`
 	UpdatedAt time.Time  `json:"updated_at"`
-	ClosedAt  *time.Time `json:"closed_at" doc:"When it went out or was dropped"`
+	ClosedAt  *time.Time `json:"closed_at" doc:"When it went out, was dropped or reverted"`
 	AskedBy   string     `json:"asked_by" doc:"Who asked for it to go out, while it waits or is approved"`
 	Needs     []string   `json:"needs" doc:"Why a second person must approve" nullable:"false"`
 }
@@ -32,6 +32,7 @@ type ChangeDetail struct {
 	Change
 	Edits   []EditState `json:"edits" nullable:"false" doc:"In the order in which they go out"`
 	Problem string      `json:"problem" doc:"The first edit that cannot be made now; empty when all can"`
+	Rollout string      `json:"rollout" doc:"State of its rollout while that has not ended; empty for none"`
 }
 
 // ChangeEdit is one edit of a change. Of document, assignment and group that is given which its kind needs.
@@ -72,7 +73,7 @@ type EditResult struct {
 type ChangeEvent struct {
 	At     time.Time `json:"at"`
 	Who    string    `json:"who"`
-	What   string    `json:"what" enum:"created,edited,edit_removed,retitled,approval_requested,approved,refused,approval_lapsed,applied,dropped"`
+	What   string    `json:"what" enum:"created,edited,edit_removed,retitled,approval_requested,approved,refused,approval_lapsed,applied,dropped,rollout_started,rollout_resumed,reverted"`
 	Detail string    `json:"detail"`
 }
 

@@ -61,23 +61,24 @@ type Edit struct {
 
 // Overview is the fleet now.
 type Overview struct {
-	At             time.Time  `json:"at"`
-	Devices        int        `json:"devices"`
-	Online         int        `json:"online" doc:"Heard from within three check-in intervals"`
-	Verified       int        `json:"verified" doc:"Read back under the newest desired state"`
-	OnlineVerified int        `json:"online_verified"`
-	Unsettled      int        `json:"unsettled" doc:"Changes that are still being settled for their devices"`
-	Standings      Standings  `json:"standings"`
-	Strips         []Strip    `json:"strips" nullable:"false"`
-	Decisions      []Decision `json:"decisions" nullable:"false"`
-	Edits          []Edit     `json:"edits" doc:"Of the last day" nullable:"false"`
-	Findings       []Finding  `json:"findings" doc:"That came or were closed in the last day" nullable:"false"`
+	At             time.Time        `json:"at"`
+	Devices        int              `json:"devices"`
+	Online         int              `json:"online" doc:"Heard from within three check-in intervals"`
+	Verified       int              `json:"verified" doc:"Read back under the newest desired state"`
+	OnlineVerified int              `json:"online_verified"`
+	Unsettled      int              `json:"unsettled" doc:"Changes that are still being settled for their devices"`
+	Standings      Standings        `json:"standings"`
+	Strips         []Strip          `json:"strips" nullable:"false"`
+	Decisions      []Decision       `json:"decisions" nullable:"false"`
+	Edits          []Edit           `json:"edits" doc:"Of the last day" nullable:"false"`
+	Rollouts       []RolloutSummary `json:"rollouts" doc:"Under way" nullable:"false"`
+	Findings       []Finding        `json:"findings" doc:"That came or were closed in the last day" nullable:"false"`
 }
 
 // Notice tells a listener what to read again. Devices names those that changed; when it is empty
 // although the topic is there, any may have.
 type Notice struct {
-	Topics  []string `json:"topics" doc:"devices, reports or edits"`
+	Topics  []string `json:"topics" doc:"devices, reports, edits or rollouts"`
 	Devices []string `json:"devices" doc:"Identifiers, at most 500"`
 }
 

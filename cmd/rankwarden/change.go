@@ -42,7 +42,8 @@ func (a *app) changeCommand() *cobra.Command {
 
 // stateWords say where a change stands.
 var stateWords = map[string]string{
-	"draft": "draft", "waiting": "waiting for approval", "approved": "approved", "done": "applied", "dropped": "dropped",
+	"draft": "draft", "waiting": "waiting for approval", "approved": "approved", "going_out": "on its way",
+	"done": "applied", "dropped": "dropped", "reverted": "reverted",
 }
 
 func (a *app) changeList() *cobra.Command {
@@ -55,7 +56,7 @@ func (a *app) changeList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			states := []string{"draft", "waiting", "approved"}
+			states := []string{"draft", "waiting", "approved", "going_out"}
 			if everything {
 				states = nil
 			}

@@ -110,6 +110,7 @@ func root() *cobra.Command {
 		a.groupCommand(),
 		a.assignmentCommand(),
 		a.changeCommand(),
+		a.rolloutCommand(),
 		a.exportCommand(),
 		a.ladderCommand(),
 		a.deviceCommand(),

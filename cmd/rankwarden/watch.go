@@ -47,20 +47,8 @@ func (a *app) watchCommand() *cobra.Command {
 }
 
 func (a *app) watch(ctx context.Context, c *client.Client, group string, forever bool) error {
-	changed := make(chan struct{}, 1)
-	broken := make(chan error, 1)
-	streamCtx, stop := context.WithCancel(ctx)
+	next, stop := a.changesOf(ctx, c)
 	defer stop()
-	go func() {
-		broken <- c.Notices(streamCtx, func(api.Notice) {
-			select {
-			case changed <- struct{}{}:
-			default:
-			}
-		})
-	}()
-	again := time.NewTicker(5 * time.Second) // devices fall silent without telling
-	defer again.Stop()
 	last := ""
 	for {
 		o, err := c.OverviewOf(ctx, group)
@@ -83,18 +71,40 @@ func (a *app) watch(ctx context.Context, c *client.Client, group string, forever
 			_, err := fmt.Fprintf(a.out, "All online devices are verified.\n")
 			return err
 		}
+		if err := next(); errors.Is(err, context.DeadlineExceeded) {
+			return a.gaveUp()
+		} else if err != nil {
+			return err
+		}
+	}
+}
+
+// changesOf gives a function that waits until something may have changed; stop ends listening.
+func (a *app) changesOf(ctx context.Context, c *client.Client) (next func() error, stop func()) {
+	changed := make(chan struct{}, 1)
+	broken := make(chan error, 1)
+	streamCtx, cancel := context.WithCancel(ctx)
+	go func() {
+		broken <- c.Notices(streamCtx, func(api.Notice) {
+			select {
+			case changed <- struct{}{}:
+			default:
+			}
+		})
+	}()
+	again := time.NewTicker(5 * time.Second) // time passes without telling
+	next = func() error {
 		select {
 		case <-ctx.Done():
-			if errors.Is(ctx.Err(), context.DeadlineExceeded) {
-				return a.gaveUp()
-			}
 			return ctx.Err()
 		case err := <-broken:
 			return err
 		case <-changed:
 		case <-again.C:
 		}
+		return nil
 	}
+	return next, func() { cancel(); again.Stop() }
 }
 
 func (a *app) gaveUp() error {

@@ -20,6 +20,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"rankwarden.example/console"
+	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/authoring"
 	"rankwarden.example/internal/intake"
@@ -77,6 +78,9 @@ func serveCommand() *cobra.Command {
 		"a second person must approve a change by which members leave administrators on this many `devices` or more; 0 for never",
 	)
 	f.Bool("approve-everything", false, "a second person must approve a change that aims at everything at once")
+	f.Bool("approve-all-at-once", false, "a second person must approve a change that goes to its devices without waves")
+	f.Bool("approve-opening-early", false, "a second person must open a wave whose gate is not passed")
+	f.Duration("soak", rollout.DefaultGate.Soak, "how long the waves of a rollout soak where nothing else is said")
 	f.String("tls-cert", "", "certificate `file` in PEM")
 	f.String("tls-key", "", "`file` of the certificate's key in PEM")
 	f.String(
@@ -218,6 +222,7 @@ func approvals(k *koanf.Koanf) authoring.Approvals {
 		AddedAdministrators:   k.Bool("approve-added-administrators"),
 		RemovedAdministrators: k.Int("approve-removed-administrators"),
 		Everything:            k.Bool("approve-everything"),
+		AllAtOnce:             k.Bool("approve-all-at-once"),
 	}
 }
 
@@ -243,6 +248,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 			"database",
 		), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
+		SecondPersonOpens: k.Bool("approve-opening-early"), Soak: k.Duration("soak"),
 		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)
 	if err != nil {

@@ -114,6 +114,19 @@ func GateReading(r rollout.Reading) string {
 	return fmt.Sprintf("soaked for %s of %s", inSeconds(r.Count), inSeconds(r.Of))
 }
 
+// GateAsks says what a condition of a gate asks for.
+func GateAsks(r rollout.Reading) string {
+	switch r.Condition {
+	case rollout.EnoughVerified:
+		return fmt.Sprintf("at least %d %% of those heard from verified", r.Limit)
+	case rollout.FewFailed:
+		return fmt.Sprintf("at most %d %% of those heard from failed", r.Limit)
+	case rollout.NoneRefused:
+		return "none refused by the guard"
+	}
+	return "soaked for " + inSeconds(r.Of)
+}
+
 func inSeconds(n int) string {
 	var parts []string
 	for _, unit := range []struct {

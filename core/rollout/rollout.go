@@ -40,6 +40,9 @@ const (
 // heard are the outcomes that a report can have.
 var heard = []Outcome{Working, Verified, Failed, GuardRefused, Held}
 
+// Outcomes are all of them.
+var Outcomes = []Outcome{NotOpen, Told, Working, Verified, Failed, GuardRefused, Held}
+
 // Gate is what the devices of a wave must have shown before the next wave opens.
 type Gate struct {
 	Verified int           `json:"verified"` // at least so many percent of the devices heard from are verified

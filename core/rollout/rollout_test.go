@@ -253,6 +253,20 @@ func TestStories(t *testing.T) {
 	}
 }
 
+// What is known at one time is known together: nothing opens because one report is read before another.
+func TestReportsOfOneTimeAreReadTogether(t *testing.T) {
+	r := rollout.Drawn(devices(10), func(d, _ string) bool { return d < "d03" }, rollout.Plan{
+		Shares: []int{50}, Gate: rollout.Gate{Verified: 50, Failed: 10},
+	})
+	_, err := r.Apply(rollout.Start{By: "asta"}, began)
+	require.NoError(t, err)
+	_, err = r.ApplyAll([]rollout.Event{
+		rollout.Report{Device: "d01", Outcome: rollout.Verified}, rollout.Report{Device: "d02", Outcome: rollout.Failed},
+	}, began)
+	require.NoError(t, err)
+	assert.Equal(t, "stopped [1v1f 3n 5n]", stands(r))
+}
+
 func TestAStopSaysWhy(t *testing.T) {
 	r := inWaves(t)
 	_, err := r.Apply(rollout.Start{By: "asta"}, began)

@@ -254,8 +254,8 @@ var began = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
 
 func (r *Rehearsal) play(h Happening) {
 	step := Step{After: h.After, Happening: h}
-	apply := func(e rollout.Event) {
-		decisions, err := r.Apply(e, began.Add(h.After))
+	apply := func(events ...rollout.Event) {
+		decisions, err := r.ApplyAll(events, began.Add(h.After))
 		if err != nil {
 			step.Refused = append(step.Refused, err)
 		}
@@ -265,11 +265,13 @@ func (r *Rehearsal) play(h Happening) {
 	if h.Event != nil {
 		apply(h.Event)
 	}
+	var known []rollout.Event
 	for _, d := range h.Devices {
 		for _, device := range r.devices(d.Device) {
-			apply(d.Make(device))
+			known = append(known, d.Make(device))
 		}
 	}
+	apply(known...)
 	step.State, step.Open = r.State, r.Open()
 	for _, w := range r.Waves {
 		tally := rollout.Tally{}

@@ -25,6 +25,15 @@ type Approvals struct {
 	AddedAdministrators   bool // principals are added to administrators
 	RemovedAdministrators int  // members leave administrators on this many devices or more; 0 for never
 	Everything            bool // an assignment is aimed at everything at once
+	AllAtOnce             bool // a change goes to all of its devices at once, without waves
+}
+
+// alsoNeeds are the needs of a change for how it goes out, beside those of what it does.
+func (a Approvals) alsoNeeds(needs []string, atOnce bool) []string {
+	if a.AllAtOnce && atOnce {
+		return append(slices.Clone(needs), "it goes to all of its devices at once")
+	}
+	return needs
 }
 
 // needs says why a second person must approve, in words.

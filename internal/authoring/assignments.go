@@ -73,6 +73,9 @@ func (s *Service) NewAssignment(
 func (s *Service) addAssignment(tx Records, w *uow.Work, want assign.Assignment) (store.Assignment, error) {
 	now := s.Now()
 	a := store.Assignment{ID: store.NewID(now), Name: want.Name, Version: 1, CreatedAt: now}
+	if err := free(tx, w.Under, "assignment "+want.Name, "policy "+want.Policy); err != nil {
+		return a, err
+	}
 	if err := s.aim(tx, &a, want); err != nil {
 		return a, err
 	}
@@ -113,6 +116,9 @@ func (s *Service) changeAssignment(
 		return a, err
 	}
 	before := a
+	if err := free(tx, w.Under, "assignment "+a.Name, "policy "+want.Policy); err != nil {
+		return a, err
+	}
 	if err := s.aim(tx, &a, want); err != nil {
 		return a, err
 	}
@@ -139,6 +145,9 @@ func (s *Service) RemoveAssignment(ctx context.Context, who auth.Identity, name 
 func removeAssignment(tx Records, w *uow.Work, name string, over int64) error {
 	a, err := tx.Assignment(name)
 	if err != nil {
+		return err
+	}
+	if err := free(tx, w.Under, "assignment "+name); err != nil {
 		return err
 	}
 	if err := tx.RemoveAssignment(a.ID, over); err != nil {

@@ -7,6 +7,8 @@
 package authoring
 
 import (
+	"time"
+
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/directory"
 	"rankwarden.example/internal/fleetview"
@@ -25,6 +27,8 @@ type Service struct {
 	DirectoryConnection *directory.Connection
 	// Approvals say which changes need a second person.
 	Approvals Approvals
+	// Soak is how long the waves of a rollout soak where nothing else is said, [rollout.DefaultGate] when 0.
+	Soak time.Duration
 
 	previews chan struct{} // those that are being worked out
 	recent   *recentFutures

@@ -32,12 +32,13 @@ type records struct {
 	reaching    []string // operators whose reach names a group
 }
 
-func (r *records) AppendAudit(e audit.Entry) error            { return r.Trail.AppendAudit(e) }
-func (r *records) Notify(n store.Notice) error                { return r.Trail.Notify(n) }
-func (r *records) RequestSettle(q store.SettleRequest) error  { return r.Trail.RequestSettle(q) }
-func (r *records) DirectoryIsEmpty() (bool, error)            { return true, nil }
-func (r *records) OperatorsReaching(string) ([]string, error) { return r.reaching, nil }
-func (r *records) Assignments() ([]store.Assignment, error)   { return r.assignments, nil }
+func (r *records) AppendAudit(e audit.Entry) error                   { return r.Trail.AppendAudit(e) }
+func (r *records) Notify(n store.Notice) error                       { return r.Trail.Notify(n) }
+func (r *records) RequestSettle(q store.SettleRequest) error         { return r.Trail.RequestSettle(q) }
+func (r *records) UnderWay([]string, string) (string, string, error) { return "", "", nil }
+func (r *records) DirectoryIsEmpty() (bool, error)                   { return true, nil }
+func (r *records) OperatorsReaching(string) ([]string, error)        { return r.reaching, nil }
+func (r *records) Assignments() ([]store.Assignment, error)          { return r.assignments, nil }
 func (r *records) AddPolicyRevision(p store.PolicyRevision) error {
 	r.revisions[p.Number] = p
 	return nil

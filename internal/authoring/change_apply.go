@@ -36,15 +36,12 @@ func (s *Service) ApplyChange(ctx context.Context, who auth.Identity, name, dige
 		if err != nil {
 			return err
 		}
-		switch {
-		case c.Version != seen.Version:
-			return store.ErrStale
-		case len(seen.Needs) > 0 && c.State != store.ChangeApproved:
-			err = s.askApproval(tx, w, &c, seen)
-		case c.State == store.ChangeApproved && c.Preview != seen.Digest:
-			err = s.lapse(tx, w, &c)
-		default:
-			err = s.carryOut(tx, w, &c)
+		if err := notUnderWay(tx, c, "resume it, or revert it"); err != nil {
+			return err
+		}
+		may, err := s.mayGoOut(tx, w, &c, seen, s.Approvals.alsoNeeds(seen.Needs, true))
+		if err == nil && may {
+			err = s.carryOut(tx, w, &c, "to all devices at once")
 		}
 		if err != nil {
 			return err
@@ -60,8 +57,8 @@ func errPreviewMoved(name string) error {
 		WithCode("preview_changed")
 }
 
-// carryOut makes the edits of a change, and closes it.
-func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change) error {
+// carryOut makes the edits of a change, and closes it; how says how it went out.
+func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change, how string) error {
 	records, err := tx.ChangeEdits(c.ID)
 	if err != nil {
 		return err
@@ -85,7 +82,7 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change) error {
 		if err != nil {
 			return err
 		}
-		part := w.Part(uow.Act{Who: w.Who, Action: actions[e.Kind], Object: e.Name, Reason: c.Reason})
+		part := w.Part(uow.Act{Who: w.Who, Action: actions[e.Kind], Object: e.Name, Reason: c.Reason, Under: w.Under})
 		if err := s.applyEdit(tx, part, e); err != nil {
 			return s.explain(err, e)
 		}
@@ -98,7 +95,7 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change) error {
 		return err
 	}
 	w.Reason, w.After = c.Reason, map[string]any{"edits": what}
-	return s.recordChange(tx, w, *c, changeApplied, "to all devices at once")
+	return s.recordChange(tx, w, *c, changeApplied, how)
 }
 
 // actions are what the trail calls the edits.

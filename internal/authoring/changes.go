@@ -2,6 +2,7 @@ package authoring
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -28,6 +29,8 @@ const (
 	changeLapsed   = "approval_lapsed"
 	changeApplied  = "applied"
 	changeDropped  = "dropped"
+	changeStarted  = "rollout_started"
+	changeResumed  = "rollout_resumed"
 )
 
 // ChangeWithEdits is a change with its edits and what is in their way.
@@ -35,6 +38,7 @@ type ChangeWithEdits struct {
 	store.Change
 	Edits   []EditState
 	Problem string // the first edit that cannot be made now, in words; empty when all can
+	Rollout string // state of its rollout, while that has not ended; empty for none
 }
 
 // EditState is an edit of a change as it stands.
@@ -98,10 +102,21 @@ func readChange(tx Records, name string) (ChangeWithEdits, error) {
 			EditState{Edit: e, Type: change.Type(r.Type), EditedBy: r.EditedBy, Record: r, Now: now(r)},
 		)
 	}
-	if c.State.IsOpen() {
-		c.Problem, err = problemOf(tx, c.Edits)
+	if !c.State.IsOpen() {
+		return c, nil
 	}
-	return c, err
+	if c.Problem, err = problemOf(tx, c.Edits); err != nil {
+		return c, err
+	}
+	switch r, err := tx.Rollout(name); {
+	case errors.Is(err, store.ErrNotFound):
+		return c, nil
+	case r.EndedAt == nil:
+		c.Rollout = string(r.State)
+		return c, err
+	default:
+		return c, err
+	}
 }
 
 // problemOf says which edit cannot be made, in words; empty when all can. Nothing but names is looked at.
@@ -191,6 +206,9 @@ func (s *Service) alter(
 			if err := mustBeOpen(c); err != nil {
 				return err
 			}
+			if err := mayBeEdited(tx, &c); err != nil {
+				return err
+			}
 			if over != 0 && over != c.Version {
 				return store.ErrStale
 			}
@@ -199,7 +217,7 @@ func (s *Service) alter(
 				return err
 			}
 			lapsed := c.State == store.ChangeWaiting || c.State == store.ChangeApproved
-			if lapsed {
+			if lapsed || c.State == store.ChangeGoingOut {
 				toDraft(&c)
 			}
 			c.Version, c.UpdatedAt = c.Version+1, s.Now()
@@ -368,7 +386,10 @@ func (s *Service) RemoveEdit(
 // DropChange closes a change without any of its edits having been made.
 func (s *Service) DropChange(ctx context.Context, who auth.Identity, name, reason string) (ChangeWithEdits, error) {
 	return s.alter(ctx, who, "change.dropped", name, 0, changeDropped,
-		func(_ Records, w *uow.Work, c *store.Change) (string, error) {
+		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
+			if err := notUnderWay(tx, *c, "revert it instead"); err != nil {
+				return "", err
+			}
 			c.State, c.ClosedAt, w.Reason = store.ChangeDropped, new(s.Now()), strings.TrimSpace(reason)
 			return w.Reason, nil
 		})

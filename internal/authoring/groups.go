@@ -131,6 +131,9 @@ func (s *Service) addGroup(tx Records, w *uow.Work, want NewGroup, keys []string
 		CreatedAt:   now,
 		UpdatedAt:   now,
 	}
+	if err := free(tx, w.Under, "group "+g.Name); err != nil {
+		return g, err
+	}
 	if err := mayRegroup(tx, w.Who, g.Name, keys); err != nil {
 		return g, err
 	}
@@ -246,6 +249,9 @@ func (s *Service) changeGroup(
 	add, remove []string,
 	over int64,
 ) error {
+	if err := free(tx, w.Under, "group "+g.Name); err != nil {
+		return err
+	}
 	if c.Rule != nil || len(add)+len(remove) > 0 {
 		if err := mayRegroup(tx, w.Who, g.Name, slices.Concat(add, remove)); err != nil {
 			return err
@@ -318,6 +324,9 @@ func (s *Service) RemoveGroup(ctx context.Context, who auth.Identity, name strin
 }
 
 func removeGroup(tx Records, w *uow.Work, g store.Group, over int64) error {
+	if err := free(tx, w.Under, "group "+g.Name); err != nil {
+		return err
+	}
 	used, err := tx.AssignmentsUsing(g.Name)
 	if err != nil {
 		return err

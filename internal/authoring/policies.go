@@ -116,6 +116,9 @@ func (s *Service) SavePolicy(
 		ctx,
 		uow.Act{Who: who, Right: auth.Draft, Action: "policy.saved", Object: name},
 		func(tx Records, w *uow.Work) (err error) {
+			if err := free(tx, "", "policy "+name); err != nil {
+				return err
+			}
 			if p, err = tx.Policy(name); err != nil {
 				return err
 			}
@@ -173,6 +176,9 @@ func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name str
 
 // release makes the document of a policy its next revision, and moves every assignment of it there. It names them.
 func (s *Service) release(tx Records, w *uow.Work, p *store.Policy, over int64) (names []string, err error) {
+	if err := free(tx, w.Under, "policy "+p.Name); err != nil {
+		return nil, err
+	}
 	p.Revision++
 	p.Version = over + 1
 	if err := tx.SetPolicy(*p, over); err != nil {

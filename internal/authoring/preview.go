@@ -43,6 +43,7 @@ type futures struct {
 	devices       []*fleetview.Device
 	edits         []change.Edit
 	before, after plan.Inputs
+	now, then     *plan.Plan // without the edits, and with them
 }
 
 // mostPreviews is how many previews are worked out at once; the others wait.
@@ -57,9 +58,15 @@ func (s *Service) future(ctx context.Context, reach auth.Reach, edits []Edit) (*
 	if err != nil {
 		return nil, err
 	}
-	now := plan.Run(f.before, atOnce)
-	f.Comparison = preview.NewComparison(now, plan.RunAfter(now, f.after, atOnce))
+	f.plan()
 	return f, ctx.Err()
+}
+
+// plan works out both plans.
+func (f *futures) plan() {
+	f.now = plan.Run(f.before, atOnce)
+	f.then = plan.RunAfter(f.now, f.after, atOnce)
+	f.Comparison = preview.NewComparison(f.now, f.then)
 }
 
 // read reads the inputs of both plans, for the devices in reach by name; groups beside those that are in use are read too.
@@ -188,14 +195,32 @@ func (s *Service) previewEdits(ctx context.Context, reach auth.Reach, edits []Ed
 	if err != nil {
 		return nil, nil, err
 	}
+	p, err := s.summed(ctx, f)
+	return p, f, err
+}
+
+// summed sums up what edits do, once both plans are worked out.
+func (s *Service) summed(ctx context.Context, f *futures) (*Preview, error) {
 	tally, affected, err := s.sum(ctx, f)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	return &Preview{
 		Fleet: len(f.devices), Devices: tally.Devices, Silent: tally.Silent, Leaving: tally.Leaving, Sums: tally.Sums(),
 		Groups: s.View.CountByGroup(affected), Joining: f.Joining(unit.Administrators),
-	}, f, nil
+	}, nil
+}
+
+// weigh is the preview of a change on the whole fleet, whose edits were read.
+func (s *Service) weigh(ctx context.Context, c ChangeWithEdits, f *futures) (*Preview, error) {
+	f.plan()
+	p, err := s.summed(ctx, f)
+	if err != nil {
+		return nil, err
+	}
+	p.Version, p.Needs = c.Version, s.Approvals.needs(p, f)
+	p.Digest = digestOf(c, p)
+	return p, nil
 }
 
 // PreviewEdits says what edits that are in no change would do to the devices in reach.

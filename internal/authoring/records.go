@@ -9,6 +9,7 @@ import (
 	"rankwarden.example/internal/membership"
 	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/underway"
 	"rankwarden.example/internal/uow"
 )
 
@@ -18,6 +19,14 @@ type Records interface {
 	membership.Names
 	membership.Records
 	inforce.Records
+	underway.Records
+
+	Mark() error
+	BackToMark() error
+	AddRollout(r store.Rollout) error
+	LockRollout(name string) (store.Rollout, error)
+	Rollout(name string) (store.Rollout, error)
+	UnderWay(things []string, except string) (name, thing string, err error)
 
 	AddChange(c store.Change) error
 	AddChangeEvent(e store.ChangeEvent) error

@@ -30,7 +30,8 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 	holds := scope.lane.Holds() // then composing depends on what a device was told before
 	cache := map[string]composition{}
 	var settled []store.SettlingResult
-	for _, d := range devices {
+	stamps := make([]drift.Stamp, len(devices))
+	for i, d := range devices {
 		before := ""
 		if holds {
 			before = d.SettingsDigest
@@ -68,8 +69,18 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 			next.Stamp.Digest = protocol.Digest(document)
 			run.changed++
 		}
+		stamps[i] = next.Stamp
 		if next.New || d.Scope != next.Scope || d.HeldUnits != c.heldUnits || c.heldUnits > 0 {
 			settled = append(settled, next)
+		}
+	}
+	if len(scope.rollouts) > 0 {
+		told := make([]string, len(devices))
+		for i, d := range devices {
+			told[i] = d.ID
+		}
+		if err := tx.ToldWith(scope.rollouts, told, stamps); err != nil {
+			return err
 		}
 	}
 	if len(settled) == 0 {

@@ -6,6 +6,8 @@
 package deploy
 
 import (
+	"context"
+
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/published"
 	"rankwarden.example/internal/uow"
@@ -17,4 +19,8 @@ type Service struct {
 	Locks     uow.Locks
 	Documents *published.Documents
 	Hub       *live.Hub
+	// Finish makes the change of a rollout that is done for good.
+	Finish func(ctx context.Context, change string) error
+	// SecondPersonOpens says that a wave is opened before its gate is passed only with a second person.
+	SecondPersonOpens bool
 }

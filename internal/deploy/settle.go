@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/underway"
 	"rankwarden.example/internal/uow"
 )
 
@@ -59,6 +60,7 @@ type settlement struct {
 	// directory has the people and groups that the scopes name and the directory knows.
 	directory map[principal.Ref]principal.Entry
 	failed    []failedScope
+	moves     []underway.Move // who comes into rollouts or leaves them; then nothing is planned
 }
 
 // settledScope is what is settled once for all devices that meet the same assignments.
@@ -66,6 +68,8 @@ type settledScope struct {
 	record  store.Scope
 	lane    resolve.Lane
 	devices []string
+	// rollouts are those whose changes the devices have.
+	rollouts []string
 }
 
 // failedScope is devices that could not be settled, and why.
@@ -138,10 +142,8 @@ func settleBackoff(attempts int) time.Duration {
 
 // settle carries out requests.
 func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) error {
-	var run settlement
-	reading, cancel := context.WithTimeout(ctx, settleTimeout)
-	defer cancel()
-	if err := s.DB.InSnapshot(reading, func(tx Records) error { return s.plan(tx, requests, &run) }); err != nil {
+	run, err := s.planned(ctx, requests)
+	if err != nil {
 		return err
 	}
 	start := time.Now()
@@ -150,7 +152,7 @@ func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) er
 			n := min(batchOfDevices, len(devices))
 			batch := devices[:n]
 			devices = devices[n:]
-			err := s.settleBatch(ctx, scope, batch, &run)
+			err := s.settleBatch(ctx, scope, batch, run)
 			if isPoison(err) {
 				run.failed = append(run.failed, failedScope{batch, err})
 				err = nil
@@ -160,11 +162,11 @@ func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) er
 			}
 		}
 	}
-	err := s.Do(
+	err = s.Do(
 		ctx,
 		uow.Act{Who: uow.Itself, Action: "device.resettled", Object: "devices"},
 		func(tx Records, w *uow.Work) error {
-			return s.finish(tx, w, requests, &run)
+			return s.finish(tx, w, requests, run)
 		},
 	)
 	s.Log.Info(
@@ -183,6 +185,28 @@ func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) er
 		time.Since(start),
 	)
 	return err
+}
+
+// mostMoves is how often it is said anew who is in which rollout before devices are settled as they are.
+const mostMoves = 3
+
+// planned plans requests, after saying who of their devices is in which rollout now.
+func (s *Service) planned(ctx context.Context, requests []store.SettleRequest) (*settlement, error) {
+	for range mostMoves {
+		run := &settlement{}
+		reading, cancel := context.WithTimeout(ctx, settleTimeout)
+		err := s.DB.InSnapshot(reading, func(tx Records) error { return s.plan(tx, requests, run) })
+		cancel()
+		if err != nil || len(run.moves) == 0 {
+			return run, err
+		}
+		for _, m := range run.moves {
+			if err := s.move(ctx, m); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return nil, errors.New("devices come into rollouts and leave them all the time; it is tried again")
 }
 
 func (s *Service) settleBatch(ctx context.Context, scope settledScope, batch []string, run *settlement) error {

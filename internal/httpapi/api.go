@@ -112,6 +112,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.groups()
 	a.assignments()
 	a.changes()
+	a.rollouts()
 	a.ladder()
 	a.enrolment()
 	a.devices()

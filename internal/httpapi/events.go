@@ -84,7 +84,8 @@ func (a *routes) events(app *fiber.App) {
 
 // stream tells what changes until whoever listens goes, or may no longer.
 func (a *routes) stream(ctx context.Context, w *bufio.Writer, who auth.Identity, again credentials) {
-	changes := a.Hub.Subscribe(store.TopicDevices, store.TopicReports, store.TopicEdits, store.TopicGroups)
+	changes := a.Hub.Subscribe(store.TopicDevices, store.TopicReports, store.TopicEdits, store.TopicGroups,
+		store.TopicRollouts)
 	defer changes.Close()
 	beat := time.NewTicker(heartbeat)
 	defer beat.Stop()
@@ -134,7 +135,7 @@ func (a *routes) changeOf(reach auth.Reach, taken map[string][]string) (change a
 			topic = store.TopicEdits
 			ids = nil
 		}
-		if topic == store.TopicEdits {
+		if topic == store.TopicEdits || topic == store.TopicRollouts {
 			change.Topics = append(change.Topics, topic)
 			continue
 		}

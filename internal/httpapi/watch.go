@@ -126,6 +126,10 @@ func viewOverview(o insight.Overview, at time.Time) api.Overview {
 		Decisions:      []api.Decision{},
 		Edits:          []api.Edit{},
 		Findings:       []api.Finding{},
+		Rollouts:       []api.RolloutSummary{},
+	}
+	for _, r := range o.Rollouts {
+		v.Rollouts = append(v.Rollouts, viewRolloutSummary(r))
 	}
 	for _, s := range o.Strips {
 		strip := api.Strip{Group: s.Name, Standings: viewStandings(s.Counts), Marks: []api.Mark{}, Field: field(s.Field)}

@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/underway"
 	"rankwarden.example/internal/uow"
 )
 
@@ -21,7 +22,12 @@ type Records interface {
 	reach.Records
 	scopes.One
 	scopes.Many
+	underway.Records
 
+	Change(name string) (store.Change, error)
+	ChangeEdits(change string) ([]store.ChangeEdit, error)
+	ListRollouts(underWay bool, p store.Page) ([]store.Rollout, string, error)
+	Rollout(name string) (store.Rollout, error)
 	Asked(digest string) (protocol.DesiredContent, error)
 	Assignments() ([]store.Assignment, error)
 	CameBack(list []store.Finding) error

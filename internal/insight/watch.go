@@ -36,7 +36,8 @@ type Overview struct {
 	Decisions []Decision
 	Edits     []audit.Entry
 	Findings  []store.Finding
-	Unsettled int // changes that are still being settled for their devices
+	Rollouts  []RolloutSummary // under way
+	Unsettled int              // changes that are still being settled for their devices
 }
 
 // Watch gives the overview of the devices in reach, narrowed to a group when it is named.
@@ -92,6 +93,9 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 			return err
 		}
 		o.Unsettled = waiting + len(failed)
+		if o.Rollouts, err = s.underWay(tx, who); err != nil {
+			return err
+		}
 		if o.Decisions, err = s.decisions(tx, who, held, failed); err != nil {
 			return err
 		}

@@ -41,7 +41,11 @@ type Options struct {
 	RevealBudget int
 	// Approvals say which changes need a second person.
 	Approvals authoring.Approvals
-	Kept      store.RetentionPeriods // how long records are kept
+	// SecondPersonOpens says that a wave is opened before its gate is passed only with a second person.
+	SecondPersonOpens bool
+	// Soak is how long the waves of a rollout soak where nothing else is said, half an hour when 0.
+	Soak time.Duration
+	Kept store.RetentionPeriods // how long records are kept
 	// DirectoryConnection is nil where the directory is only imported.
 	DirectoryConnection *directory.Connection
 	// Patience is how long an edit waits at most until the lists have it, 2 seconds when 0: then they follow later.
@@ -89,9 +93,16 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory))
 	r.Authoring = authoring.New(
 		authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
-			DirectoryConnection: o.DirectoryConnection, Approvals: o.Approvals},
+			DirectoryConnection: o.DirectoryConnection, Approvals: o.Approvals, Soak: o.Soak},
 	)
-	r.Deploy = &deploy.Service{Room: room[deploy.Records](o), Locks: o.Store, Documents: documents, Hub: o.Hub}
+	r.Deploy = &deploy.Service{
+		Room:              room[deploy.Records](o),
+		Locks:             o.Store,
+		Documents:         documents,
+		Hub:               o.Hub,
+		Finish:            r.Authoring.FinishRollout,
+		SecondPersonOpens: o.SecondPersonOpens,
+	}
 	r.Intake = &intake.Service{
 		Room:      room[intake.Records](o),
 		Locks:     o.Store,

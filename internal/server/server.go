@@ -34,22 +34,24 @@ import (
 
 // Config is how a service is set up.
 type Config struct {
-	Listen       string // address, such as 127.0.0.1:8470
-	DeviceListen string // another address for the device protocol; empty for the same
-	TLSCert      string // files in PEM; both or none
-	TLSKey       string
-	AllowClear   bool // serve without TLS on other addresses than loopback
-	Database     string
-	Keys         string              // file of the service's private keys
-	EscrowKeys   string              // file of the private escrow keys
-	EscrowEnv    string              // the keys themselves, instead of the file
-	RevealBudget int                 // passwords that an operator may see in an hour alone; 0 for none
-	Approvals    authoring.Approvals // which changes need a second person
-	PublicURL    string              // where people reach the console, when a proxy stands in front; empty for the listening address
-	Proxies      []string            // addresses or networks of proxies whose headers say who asks and how; none when empty
-	Organisation string
-	Interval     time.Duration    // between two check-ins of a device
-	Now          func() time.Time // the clock, [time.Now] when nil
+	Listen            string // address, such as 127.0.0.1:8470
+	DeviceListen      string // another address for the device protocol; empty for the same
+	TLSCert           string // files in PEM; both or none
+	TLSKey            string
+	AllowClear        bool // serve without TLS on other addresses than loopback
+	Database          string
+	Keys              string              // file of the service's private keys
+	EscrowKeys        string              // file of the private escrow keys
+	EscrowEnv         string              // the keys themselves, instead of the file
+	RevealBudget      int                 // passwords that an operator may see in an hour alone; 0 for none
+	Approvals         authoring.Approvals // which changes need a second person
+	SecondPersonOpens bool                // a wave is opened before its gate is passed only with a second person
+	Soak              time.Duration       // of the waves of a rollout where nothing else is said, half an hour when 0
+	PublicURL         string              // where people reach the console, when a proxy stands in front; empty for the listening address
+	Proxies           []string            // addresses or networks of proxies whose headers say who asks and how; none when empty
+	Organisation      string
+	Interval          time.Duration    // between two check-ins of a device
+	Now               func() time.Time // the clock, [time.Now] when nil
 
 	Kept           store.RetentionPeriods // how long records are kept, [intake.DefaultKept] where zero
 	Directory      *directory.Connection  // nil for none
@@ -146,6 +148,8 @@ func start(
 			OpenEscrow:          c.openEscrow,
 			RevealBudget:        c.RevealBudget,
 			Approvals:           c.Approvals,
+			SecondPersonOpens:   c.SecondPersonOpens,
+			Soak:                c.Soak,
 			Kept:                c.kept(),
 			Patience:            c.Patience,
 			PasswordMemory:      c.PasswordMemory,
@@ -204,7 +208,8 @@ func start(
 		return nil, err
 	}
 	loops := map[string]func(context.Context){
-		"devices": devices.Run, "settling": s.Deploy.SettleLoop, "keys": s.Custody.KeysLoop,
+		"devices": devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
+		"keys":    s.Custody.KeysLoop,
 		"notices": func(ctx context.Context) { hub.Run(ctx, db, log) }, "lists": func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
 	}
 	for name, loop := range loops {

@@ -14,18 +14,22 @@ type ChangeState string
 
 // The states of a change.
 const (
-	ChangeDraft    ChangeState = "draft"    // edits come and go; nothing is altered
-	ChangeWaiting  ChangeState = "waiting"  // a second person must approve
-	ChangeApproved ChangeState = "approved" // a second person has approved
-	ChangeDone     ChangeState = "done"     // it went out
+	ChangeDraft    ChangeState = "draft"     // edits come and go; nothing is altered
+	ChangeWaiting  ChangeState = "waiting"   // a second person must approve
+	ChangeApproved ChangeState = "approved"  // a second person has approved
+	ChangeGoingOut ChangeState = "going_out" // its rollout is under way
+	ChangeDone     ChangeState = "done"      // it went out
 	ChangeDropped  ChangeState = "dropped"
+	ChangeReverted ChangeState = "reverted" // it went out to some or all devices, and was taken back
 )
 
 // ChangeStates are all of them.
-var ChangeStates = []ChangeState{ChangeDraft, ChangeWaiting, ChangeApproved, ChangeDone, ChangeDropped}
+var ChangeStates = []ChangeState{ChangeDraft, ChangeWaiting, ChangeApproved, ChangeGoingOut, ChangeDone, ChangeDropped, ChangeReverted}
 
-// IsOpen reports whether a change has neither gone out nor been dropped.
-func (s ChangeState) IsOpen() bool { return s != ChangeDone && s != ChangeDropped }
+// IsOpen reports whether a change has neither come to its end nor been dropped or reverted.
+func (s ChangeState) IsOpen() bool {
+	return s != ChangeDone && s != ChangeDropped && s != ChangeReverted
+}
 
 // Change is a set of edits that goes out together.
 type Change struct {

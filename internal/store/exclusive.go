@@ -12,6 +12,7 @@ const (
 	LockDirectory = 8470_4
 	LockRotations = 8470_5
 	LockRetention = 8470_6
+	LockRollouts  = 8470_7
 )
 
 // ErrFenced is given to whoever lost a lock that another replica may have now.

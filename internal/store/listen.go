@@ -10,12 +10,13 @@ import (
 
 // Topics of notices between replicas.
 const (
-	TopicDevices = "devices" // IDs changed: state, key or desired state
-	TopicReports = "reports" // IDs reported
-	TopicSettle  = "settle"  // something waits to be settled
-	TopicEdits   = "edits"   // policies, groups or assignments changed
-	TopicKeys    = "keys"    // escrow keys or the key list changed
-	TopicGroups  = "groups"  // IDs came into a group or left one
+	TopicDevices  = "devices"  // IDs changed: state, key or desired state
+	TopicReports  = "reports"  // IDs reported
+	TopicSettle   = "settle"   // something waits to be settled
+	TopicEdits    = "edits"    // policies, groups or assignments changed
+	TopicKeys     = "keys"     // escrow keys or the key list changed
+	TopicGroups   = "groups"   // IDs came into a group or left one
+	TopicRollouts = "rollouts" // rollouts, by identifier, came further
 	// TopicContacts tells that IDs were heard from.
 	TopicContacts = "contacts"
 	// TopicFence carries tokens of whoever waits until earlier notices were taken.
@@ -23,7 +24,7 @@ const (
 )
 
 // Topics are all that a lost notice may have been of.
-var Topics = []string{TopicDevices, TopicReports, TopicSettle, TopicEdits, TopicKeys, TopicGroups}
+var Topics = []string{TopicDevices, TopicReports, TopicSettle, TopicEdits, TopicKeys, TopicGroups, TopicRollouts}
 
 // Notice tells every replica, after the transaction, that something changed.
 type Notice struct {

@@ -221,6 +221,12 @@ func (s *Store) InTx(ctx context.Context, do func(tx Tx) error) error {
 	}))
 }
 
+// Mark notes where the transaction is, so that it can go back there with [Tx.BackToMark].
+func (t Tx) Mark() error { return translate(t.db.SavePoint("mark").Error) }
+
+// BackToMark undoes whatever the transaction did since [Tx.Mark], also a statement that failed.
+func (t Tx) BackToMark() error { return translate(t.db.RollbackTo("mark").Error) }
+
 // InSnapshot runs do in one read-only transaction that sees the database as of one moment.
 func (s *Store) InSnapshot(ctx context.Context, do func(tx Tx) error) error {
 	return translate(s.gorm[classOf(ctx)].WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(Tx{db}) },

@@ -19,6 +19,8 @@ type Act struct {
 	Action string
 	Object string
 	Reason string // in the operator's words, where the act needs one
+	// Under names the change whose rollout does this; what that touches is kept from everybody else.
+	Under string
 	// Unseen has an attempt on a device that who may not see on the trail as well.
 	Unseen bool
 }

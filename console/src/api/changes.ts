@@ -43,6 +43,15 @@ export const change = {
     take(client.POST("/api/v1/changes/{name}/drop", { params: { path: { name } }, body: { reason } })),
   applyChange: (name: string, digest: string) =>
     take(client.POST("/api/v1/changes/{name}/apply", { params: { path: { name } }, body: { digest } })),
+  startRollout: (body: Schemas["StartRollout"]) => take(client.POST("/api/v1/rollouts", { body })),
+  pauseRollout: (name: string, reason: string) =>
+    take(client.POST("/api/v1/rollouts/{name}/pause", { params: { path: { name } }, body: { reason } })),
+  resumeRollout: (name: string, reason: string, digest: string) =>
+    take(client.POST("/api/v1/rollouts/{name}/resume", { params: { path: { name } }, body: { reason, digest } })),
+  openWave: (name: string, reason: string) =>
+    take(client.POST("/api/v1/rollouts/{name}/open", { params: { path: { name } }, body: { reason } })),
+  revertRollout: (name: string, reason: string) =>
+    take(client.POST("/api/v1/rollouts/{name}/revert", { params: { path: { name } }, body: { reason } })),
   decideChange: (name: string, body: { approve: boolean; reason: string; digest: string }) =>
     take(client.POST("/api/v1/changes/{name}/decision", { params: { path: { name } }, body })),
 };

@@ -1,7 +1,7 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
-const topics = ["devices", "reports", "edits", "keys"] as const;
+const topics = ["devices", "reports", "edits", "keys", "rollouts"] as const;
 
 /** What a change of the service may be about. */
 export type Topic = (typeof topics)[number];

@@ -17,6 +17,8 @@ import type {
   Group,
   Password,
   PolicySummary,
+  RolloutDevice,
+  RolloutSummary,
   Schemas,
   Standing,
 } from "./types";
@@ -31,11 +33,13 @@ export type FindingFilter = { state: Finding["state"]; unit?: string; kind?: str
 export type EventFilter = { device?: string; kind?: string; group?: string };
 export type PasswordFilter = { search?: string; group?: string; overdue?: boolean };
 export type ChangeFilter = { state?: Change["state"][]; search?: string };
+export type RolloutDeviceFilter = { wave?: number; outcome?: RolloutDevice["outcome"] };
 export type LadderFilter = { device?: string; group?: string };
 export type DirectoryFilter = { search?: string; kind: "" | "user" | "group" };
 
 const fleet: Heard = { hears: ["devices", "reports"] };
 const edited: Heard = { hears: ["edits"] };
+const rolling: Heard = { hears: ["rollouts"] };
 
 /** One thing that is read whole. */
 export const read = {
@@ -50,7 +54,22 @@ export const read = {
     queryOptions({
       queryKey: ["watch"],
       queryFn: ({ signal }) => take(client.GET("/api/v1/watch", { signal })),
-      meta: { hears: ["devices", "reports", "edits"] },
+      meta: { hears: ["devices", "reports", "edits", "rollouts"] },
+    }),
+  rollout: (change: string) =>
+    queryOptions({
+      queryKey: ["rollout", change],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/rollouts/{name}", { params: { path: { name: change } }, signal })),
+      meta: { hears: ["rollouts", "edits"] },
+      refetchInterval: 5000, // soak passes without telling
+    }),
+  rolloutDefaults: () =>
+    queryOptions({
+      queryKey: ["rollout-defaults"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/rollout-defaults", { signal })),
+      staleTime: Number.POSITIVE_INFINITY,
+      refetchInterval: false,
     }),
   standingHistory: (days: number) =>
     queryOptions({
@@ -205,7 +224,7 @@ export const read = {
       queryFn: ({ signal }) =>
         take(
           client.GET("/api/v1/changes", {
-            params: { query: { state: ["draft", "waiting", "approved"], limit: 100 } },
+            params: { query: { state: ["draft", "waiting", "approved", "going_out"], limit: 100 } },
             signal,
           }),
         ),
@@ -343,6 +362,23 @@ export const list = {
     meta: edited,
     page: (cursor, limit, signal) =>
       take(client.GET("/api/v1/changes", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  rollouts: (underWay: boolean): List<RolloutSummary> => ({
+    key: ["rollouts", underWay],
+    meta: rolling,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/rollouts", { params: { query: { under_way: underWay, cursor, limit } }, signal })),
+  }),
+  rolloutDevices: (change: string, filter: RolloutDeviceFilter): List<RolloutDevice> => ({
+    key: ["rollout", change, "devices", filter],
+    meta: rolling,
+    page: (cursor, limit, signal) =>
+      take(
+        client.GET("/api/v1/rollouts/{name}/devices", {
+          params: { path: { name: change }, query: { ...filter, cursor, limit } },
+          signal,
+        }),
+      ),
   }),
   changeHistory: (name: string): List<ChangeEvent> => ({
     key: ["change", name, "history"],

@@ -12,6 +12,8 @@ const AssignmentsPage = lazy(async () => ({
 const LadderPage = lazy(async () => ({ default: (await import("@/places/ladder/ladder-page")).LadderPage }));
 const ChangesPage = lazy(async () => ({ default: (await import("@/places/changes/changes-page")).ChangesPage }));
 const ChangePage = lazy(async () => ({ default: (await import("@/places/changes/change-page")).ChangePage }));
+const RolloutsPage = lazy(async () => ({ default: (await import("@/places/rollouts/rollouts-page")).RolloutsPage }));
+const RolloutPage = lazy(async () => ({ default: (await import("@/places/rollouts/rollout-page")).RolloutPage }));
 const DevicesPage = lazy(async () => ({ default: (await import("@/places/devices/devices-page")).DevicesPage }));
 const DevicePage = lazy(async () => ({ default: (await import("@/places/devices/device-page")).DevicePage }));
 const PasswordsPage = lazy(async () => ({
@@ -42,6 +44,8 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/ladder" element={<LadderPage mayEdit={rights.includes("draft")} />} />
         <Route path="/changes" element={<ChangesPage mayEdit={rights.includes("draft")} />} />
         <Route path="/changes/:name" element={<ChangePage rights={rights} />} />
+        <Route path="/rollouts" element={<RolloutsPage />} />
+        <Route path="/rollouts/:name" element={<RolloutPage rights={rights} />} />
         <Route path="/devices" element={<DevicesPage />} />
         <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
         <Route path="/passwords" element={<PasswordsPage rights={rights} />} />

@@ -2,13 +2,14 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { read } from "@/api/queries";
 import { useCurrentChange } from "./current";
+import { isClosed } from "./words";
 
 /** Shows everywhere which change the edits go into, and how many it has. */
 export function Tray() {
   const [name] = useCurrentChange();
   const current = useQuery(read.change(name));
   const look = "rounded-sm border px-2.5 py-1 whitespace-nowrap hover:no-underline";
-  if (name && current.data && !["done", "dropped"].includes(current.data.state)) {
+  if (name && current.data && !isClosed(current.data.state)) {
     const edits = current.data.edits.length;
     return (
       <Link

@@ -5,9 +5,14 @@ export const stateWords: Record<Change["state"], string> = {
   draft: "draft",
   waiting: "waiting for approval",
   approved: "approved",
+  going_out: "on its way",
   done: "applied",
   dropped: "dropped",
+  reverted: "reverted",
 };
+
+/** Whether a change has come to its end. */
+export const isClosed = (state: Change["state"]) => state === "done" || state === "dropped" || state === "reverted";
 
 /** What an edit does, in a few words. */
 export const kindWords: Record<ChangeEdit["kind"], string> = {

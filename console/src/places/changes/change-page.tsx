@@ -1,12 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useParams } from "react-router";
+import { Link, useParams } from "react-router";
 import { change } from "@/api/changes";
 import { read } from "@/api/queries";
-import type { ChangeDetail, Preview } from "@/api/types";
+import type { ChangeDetail, Preview, RolloutSummary } from "@/api/types";
 import { useCurrentChange } from "@/changes/current";
 import { PreviewSums } from "@/changes/sums";
-import { stateWords } from "@/changes/words";
+import { isClosed, stateWords } from "@/changes/words";
+import { rolloutStates } from "@/domain/outcome";
 import { ago, useNow } from "@/domain/time";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
@@ -16,6 +17,7 @@ import { Affected } from "./affected";
 import { Describe } from "./describe";
 import { Edits } from "./edits";
 import { History } from "./history";
+import { StartRollout } from "./start-rollout";
 
 /** One change: its edits, what they would do, and what is needed before it goes out. */
 export function ChangePage({ rights }: { rights: string[] }) {
@@ -26,7 +28,10 @@ export function ChangePage({ rights }: { rights: string[] }) {
   return <Whole key={name} of={found.data} rights={rights} />;
 }
 
-const closed = (c: ChangeDetail) => c.state === "done" || c.state === "dropped";
+const closed = (c: ChangeDetail) => isClosed(c.state);
+
+/** Whether edits may be altered: not while they go out. */
+const mayAlter = (c: ChangeDetail) => !closed(c) && !["running", "done"].includes(c.rollout);
 
 function Whole({ of, rights }: { of: ChangeDetail; rights: string[] }) {
   const now = useNow();
@@ -35,7 +40,7 @@ function Whole({ of, rights }: { of: ChangeDetail; rights: string[] }) {
     ...read.changePreview(of.name, of.version),
     enabled: !closed(of) && of.edits.length > 0,
   });
-  const mayEdit = rights.includes("draft") && !closed(of);
+  const mayEdit = rights.includes("draft") && mayAlter(of);
   return (
     <>
       <PageHead
@@ -46,10 +51,21 @@ function Whole({ of, rights }: { of: ChangeDetail; rights: string[] }) {
         {mayEdit && of.name !== current && <Button onClick={() => choose(of.name)}>Add my edits here</Button>}
         {mayEdit && of.name === current && <Button onClick={() => choose("")}>Stop adding edits here</Button>}
         {mayEdit && <Describe of={of} />}
-        {mayEdit && <Drop of={of} />}
-        {rights.includes("deploy") && !closed(of) && <Steps of={of} preview={preview.data} />}
+        {mayEdit && !of.rollout && <Drop of={of} />}
+        {rights.includes("deploy") && !closed(of) && (!of.rollout || of.state === "waiting") && (
+          <Steps of={of} preview={preview.data} />
+        )}
       </PageHead>
       {of.reason && <p className="mb-3">{of.reason}</p>}
+      {of.rollout && (
+        <div role="status" className="mb-3 border-l-4 border-waiting bg-waiting-wash px-4 py-2">
+          <Link to={`/rollouts/${of.name}`} className="font-semibold">
+            Its rollout
+          </Link>{" "}
+          is {rolloutStates[of.rollout as RolloutSummary["state"]]?.word ?? of.rollout}.{" "}
+          {mayAlter(of) ? "What is edited here goes out when it is resumed." : "To edit the change, pause its rollout."}
+        </div>
+      )}
       {of.state === "waiting" && (
         <div role="status" className="mb-3 border-l-4 border-waiting bg-waiting-wash px-4 py-2">
           {of.asked_by} asked for it to go out. A second person must approve it: {of.needs.join("; ")}.
@@ -147,10 +163,13 @@ function Steps({ of, preview }: { of: ChangeDetail; preview: Preview | undefined
         </>
       )}
       {of.state !== "waiting" && (
-        // As wide with either label: the buttons beside it must not move under the pointer when the preview arrives.
-        <Button primary className="min-w-36" disabled={!ready || applying.isPending} onClick={() => setAsking("apply")}>
-          {needsSecond ? "Ask for approval…" : "Apply…"}
-        </Button>
+        <>
+          {/* As wide with either label: the buttons beside it must not move when the preview arrives. */}
+          <Button className="min-w-36" disabled={!ready || applying.isPending} onClick={() => setAsking("apply")}>
+            {needsSecond ? "Ask for approval…" : "Apply…"}
+          </Button>
+          <StartRollout of={of} preview={preview} disabled={!ready || needsSecond} />
+        </>
       )}
       <Ask
         open={asking === "apply"}

@@ -13,7 +13,7 @@ import { PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
 
-const open: Change["state"][] = ["draft", "waiting", "approved"];
+const open: Change["state"][] = ["draft", "waiting", "approved", "going_out"];
 
 /** Changes: what is drafted, what waits for a second person, what went out. */
 export function ChangesPage({ mayEdit }: { mayEdit: boolean }) {

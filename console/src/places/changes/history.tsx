@@ -15,6 +15,9 @@ const words: Record<ChangeEvent["what"], string> = {
   approval_lapsed: "approval lapsed",
   applied: "applied",
   dropped: "dropped it",
+  rollout_started: "started its rollout",
+  rollout_resumed: "resumed its rollout",
+  reverted: "reverted it:",
 };
 
 /** What happened to a change, newest first. */

@@ -1,8 +1,8 @@
-import { type KeyboardEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Overview, Standing } from "@/api/types";
 import { looks, order, StandingBar, total } from "@/domain/standing";
 import { MarkField, type MarkLook } from "@/ui/mark-field";
+import { Marks } from "@/ui/marks";
 import { Nothing } from "@/ui/page";
 
 /** The groups with one mark for each of their devices. */
@@ -29,7 +29,10 @@ export function Strips({ fleet }: { fleet: Overview }) {
               </th>
               <td className="py-2">
                 {strip.marks.length > 0 ? (
-                  <Marks group={strip.group} marks={strip.marks} />
+                  <Marks
+                    label={`Devices of ${strip.group}`}
+                    marks={strip.marks.map((m) => ({ ...looks[m.standing], id: m.device_id, device: m.device }))}
+                  />
                 ) : (
                   <>
                     <StandingBar standings={strip.standings} thin />
@@ -78,38 +81,5 @@ function Field({ group, field }: { group: string; field: string }) {
         onPick={(letter) => navigate(`/devices?group=${group}&standing=${fieldLooks[letter]?.standing}`)}
       />
     </div>
-  );
-}
-
-/** The devices of a group. The tab key comes to one of them; the arrow keys go on from there. */
-function Marks({ group, marks }: { group: string; marks: Overview["strips"][number]["marks"] }) {
-  const [at, setAt] = useState(0);
-  const onKey = (event: KeyboardEvent<HTMLUListElement>) => {
-    const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key];
-    const next = event.key === "Home" ? 0 : event.key === "End" ? marks.length - 1 : step ? at + step : -1;
-    if (next < 0 || next >= marks.length) return;
-    event.preventDefault();
-    setAt(next);
-    event.currentTarget.querySelectorAll("a")[next]?.focus();
-  };
-  return (
-    <ul aria-label={`Devices of ${group}`} className="flex flex-wrap gap-x-1 leading-5" onKeyDown={onKey}>
-      {marks.map((mark, i) => (
-        <li key={mark.device_id}>
-          <Link
-            to={`/devices/${mark.device}`}
-            tabIndex={i === Math.min(at, marks.length - 1) ? 0 : -1}
-            onFocus={() => setAt(i)}
-            title={`${mark.device}, ${looks[mark.standing].word}`}
-            className={`${looks[mark.standing].text} inline-block w-4 text-center hover:no-underline`}
-          >
-            <span aria-hidden>{looks[mark.standing].glyph}</span>
-            <span className="sr-only">
-              {mark.device}, {looks[mark.standing].word}
-            </span>
-          </Link>
-        </li>
-      ))}
-    </ul>
   );
 }

@@ -6,6 +6,7 @@ import { Decisions } from "./decisions";
 import { LastDay } from "./last-day";
 import { OverDays } from "./over-days";
 import { Strips } from "./strips";
+import { UnderWay } from "./under-way";
 
 /** The fleet now: how it stands, what needs a decision, what changed in the last day. */
 export function WatchPage() {
@@ -37,6 +38,7 @@ export function WatchPage() {
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(340px,28%)] gap-8">
         <Strips fleet={fleet} />
         <div>
+          <UnderWay fleet={fleet} />
           <Decisions fleet={fleet} />
           <OverDays />
           <LastDay fleet={fleet} />

@@ -150,3 +150,10 @@ func Factory(facts protocol.Facts, domain principal.SID, now time.Time) Machine 
 	}
 	return m
 }
+
+// SetFaults lets other things be wrong with the workstation from now on.
+func (w *Workstation) SetFaults(f Faults) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.m.Faults, w.dirty = f, true
+}

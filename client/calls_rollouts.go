@@ -1,0 +1,87 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strconv"
+
+	"rankwarden.example/api"
+)
+
+// Rollouts lists rollouts, the latest first, or only those that have not ended.
+func (c *Client) Rollouts(ctx context.Context, underWay bool, p Page) (List[api.RolloutSummary], error) {
+	query := url.Values{}
+	if underWay {
+		query.Set("under_way", "true")
+	}
+	return list[api.RolloutSummary](ctx, c, "/rollouts", query, p)
+}
+
+func rolloutPath(change string, more ...string) string {
+	path := "/rollouts/" + url.PathEscape(change)
+	for _, part := range more {
+		path += "/" + part
+	}
+	return path
+}
+
+// Rollout reads the rollout of a change.
+func (c *Client) Rollout(ctx context.Context, change string) (api.Rollout, error) {
+	out, _, err := get[api.Rollout](ctx, c, rolloutPath(change), nil)
+	return out, err
+}
+
+// RolloutDefaults are how a change goes out where nothing else is said.
+func (c *Client) RolloutDefaults(ctx context.Context) (api.RolloutDefaults, error) {
+	out, _, err := get[api.RolloutDefaults](ctx, c, "/rollout-defaults", nil)
+	return out, err
+}
+
+// RolloutDevices lists what devices made of the change of a rollout: of one wave, from 1, or of any where it is 0; with one
+// outcome, or any where it is empty.
+func (c *Client) RolloutDevices(
+	ctx context.Context, change string, wave int, outcome string, p Page,
+) (List[api.RolloutDevice], error) {
+	query := url.Values{}
+	if wave > 0 {
+		query.Set("wave", strconv.Itoa(wave))
+	}
+	if outcome != "" {
+		query.Set("outcome", outcome)
+	}
+	return list[api.RolloutDevice](ctx, c, rolloutPath(change, "devices"), query, p)
+}
+
+// StartRollout takes a change out, or has it wait for a second person.
+func (c *Client) StartRollout(ctx context.Context, how api.StartRollout) (api.RolloutStep, error) {
+	var out api.RolloutStep
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/rollouts", in: how, out: &out})
+	return out, err
+}
+
+// PauseRollout holds a rollout.
+func (c *Client) PauseRollout(ctx context.Context, change, reason string) (api.RolloutStep, error) {
+	return c.rolloutStep(ctx, change, "pause", map[string]string{"reason": reason})
+}
+
+// ResumeRollout goes on with a rollout. Digest is that of the preview of its change, where that was edited.
+func (c *Client) ResumeRollout(ctx context.Context, change, reason, digest string) (api.RolloutStep, error) {
+	return c.rolloutStep(ctx, change, "resume", map[string]string{"reason": reason, "digest": digest})
+}
+
+// OpenWave opens the next wave before its gate is passed, or asks a second person to.
+func (c *Client) OpenWave(ctx context.Context, change, reason string) (api.RolloutStep, error) {
+	return c.rolloutStep(ctx, change, "open", map[string]string{"reason": reason})
+}
+
+// RevertRollout takes the change back from every device that has it.
+func (c *Client) RevertRollout(ctx context.Context, change, reason string) (api.RolloutStep, error) {
+	return c.rolloutStep(ctx, change, "revert", map[string]string{"reason": reason})
+}
+
+func (c *Client) rolloutStep(ctx context.Context, change, step string, in any) (api.RolloutStep, error) {
+	var out api.RolloutStep
+	_, err := c.do(ctx, call{method: http.MethodPost, path: rolloutPath(change, step), in: in, out: &out})
+	return out, err
+}

@@ -1,0 +1,262 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rankwarden.example/api"
+	"rankwarden.example/client"
+)
+
+func (a *app) rolloutStart() *cobra.Command {
+	var how api.StartRollout
+	var verified, failed int
+	var soak time.Duration
+	var yes bool
+	cmd := &cobra.Command{
+		Use:   "start CHANGE",
+		Short: "Take a change out in waves, after its preview",
+		Args:  cobra.ExactArgs(1),
+		Long: "Print the preview of a change, ask, and take it out in waves: first the groups of --first (or the group\n" +
+			"first-wave, or 1 % of the devices), then growing shares of all devices, then the rest. Each wave must pass its gate\n" +
+			"before the next one opens. Where a second person must approve, the change waits for one, and is started with the\n" +
+			"same command afterwards.\n\n" +
+			"Exit status: 0 it is started; 1 it waits for a second person.",
+		Example: "  rankwarden rollout start longer-passwords --first head-office --shares 10,50 --soak 1h\n" +
+			"  rankwarden rollout start lock-sooner --at-once",
+		ValidArgsFunction: a.completeChanges,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			x, p, err := a.readPreview(cmd.Context(), c, args[0])
+			if err != nil {
+				return err
+			}
+			defaults, err := c.RolloutDefaults(cmd.Context())
+			if err != nil {
+				return err
+			}
+			how.Change, how.Digest, how.Gate = x.Name, p.Digest, &defaults.Gate
+			if cmd.Flags().Changed("verified") {
+				how.Gate.Verified = verified
+			}
+			if cmd.Flags().Changed("failed") {
+				how.Gate.Failed = failed
+			}
+			if cmd.Flags().Changed("soak") {
+				how.Gate.SoakSeconds = int(soak.Seconds())
+			}
+			if !yes {
+				if err := confirm(fmt.Sprintf("Take %s out %s? [y/N] ", x.Name, goesOut(how))); err != nil {
+					return err
+				}
+			}
+			step, err := c.StartRollout(cmd.Context(), how)
+			if err != nil {
+				return err
+			}
+			return a.stepped(step, "Started the rollout of %s. See: rankwarden rollout watch %s\n", x.Name, x.Name)
+		},
+	}
+	f := cmd.Flags()
+	f.StringSliceVar(&how.First, "first", nil, "`groups` whose devices go first")
+	f.IntSliceVar(&how.Shares, "shares", nil, "`percent` of all devices once each of the next waves is open, growing; 10,50 when "+
+		"left out")
+	f.IntVar(&verified, "verified", 80, "a wave passes when at least so many `percent` of its devices heard from are verified")
+	f.IntVar(&failed, "failed", 2, "the rollout stops when more than so many `percent` fail")
+	f.DurationVar(&soak, "soak", 0, "a wave passes no sooner than this `time` after it opened; what the service says when left out")
+	f.BoolVar(&how.AtOnce, "at-once", false, "all devices in one wave, for an emergency")
+	f.BoolVar(&yes, "yes", false, "do not ask")
+	cmd.MarkFlagsMutuallyExclusive("at-once", "first")
+	cmd.MarkFlagsMutuallyExclusive("at-once", "shares")
+	_ = cmd.RegisterFlagCompletionFunc("first", a.completeGroups)
+	return cmd
+}
+
+func goesOut(how api.StartRollout) string {
+	if how.AtOnce {
+		return "to all of its devices at once"
+	}
+	return "in waves"
+}
+
+// stepped says what a step came to. While the change waits for a second person the exit status says so.
+func (a *app) stepped(step api.RolloutStep, format string, args ...any) error {
+	if step.Rollout != nil {
+		return a.did(step.Rollout, format, args...)
+	}
+	x := step.Change
+	if x.State == "draft" {
+		if err := a.did(x, "The approval of %s has lapsed: it would do something else by now. Run this command again.\n",
+			x.Name); err != nil {
+			return err
+		}
+		return errNo
+	}
+	if err := a.did(x, "%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: rankwarden "+
+		"change approve %s\nWhy: %s\n", x.Name, x.Name, x.Name, strings.Join(x.Needs, "; ")); err != nil {
+		return err
+	}
+	return errNo
+}
+
+// rolloutStep makes a command that does one thing with a rollout, with a reason.
+func (a *app) rolloutStep(
+	use, short, long string, needsReason bool,
+	do func(ctx context.Context, c *client.Client, change, reason string) error,
+) *cobra.Command {
+	var reason string
+	cmd := &cobra.Command{
+		Use: use + " CHANGE", Short: short, Long: long, Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeRollouts,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			return do(cmd.Context(), c, args[0], reason)
+		},
+	}
+	cmd.Flags().StringVar(&reason, "reason", "", "why, in your own `words`; it is kept with the decision")
+	if needsReason {
+		_ = cmd.MarkFlagRequired("reason")
+	}
+	return cmd
+}
+
+func (a *app) rolloutPause() *cobra.Command {
+	return a.rolloutStep("pause", "Hold a rollout: no further wave opens", "", false,
+		func(ctx context.Context, c *client.Client, change, reason string) error {
+			step, err := c.PauseRollout(ctx, change, reason)
+			if err != nil {
+				return err
+			}
+			return a.stepped(step, "Paused the rollout of %s. Devices that have the change keep it.\n", change)
+		})
+}
+
+func (a *app) rolloutOpen() *cobra.Command {
+	return a.rolloutStep("open", "Open the next wave before its gate is passed", "", true,
+		func(ctx context.Context, c *client.Client, change, reason string) error {
+			step, err := c.OpenWave(ctx, change, reason)
+			if err != nil {
+				return err
+			}
+			if r := step.Rollout; r.Asked != nil {
+				if err := a.did(r, "Asked. Somebody else with the right to deploy must open wave %d: rankwarden rollout open %s "+
+					"--reason ...\n", r.Asked.Wave, change); err != nil {
+					return err
+				}
+				return errNo
+			}
+			return a.stepped(step, "Opened wave %d of %s.\n", step.Rollout.OpenWaves, change)
+		})
+}
+
+func (a *app) rolloutRevert() *cobra.Command {
+	return a.rolloutStep("revert", "Take the change of a rollout back from every device that has it",
+		"Every device that has the change goes back to what it resolves to without it. The change is closed.", true,
+		func(ctx context.Context, c *client.Client, change, reason string) error {
+			step, err := c.RevertRollout(ctx, change, reason)
+			if err != nil {
+				return err
+			}
+			return a.stepped(step, "Reverted %s. See: rankwarden watch\n", change)
+		})
+}
+
+func (a *app) rolloutResume() *cobra.Command {
+	var yes bool
+	cmd := a.rolloutStep("resume", "Go on with a rollout that is paused or stopped",
+		"After a stop a reason is needed, the open wave soaks again, and devices that failed count once they report again.\n"+
+			"Where the change was edited meanwhile its preview is printed, and it goes on with the change as it is now.", false,
+		func(ctx context.Context, c *client.Client, change, reason string) error {
+			r, err := c.Rollout(ctx, change)
+			if err != nil {
+				return err
+			}
+			digest := ""
+			if r.Edited {
+				_, p, err := a.readPreview(ctx, c, change)
+				if err != nil {
+					return err
+				}
+				if !yes {
+					if err := confirm(fmt.Sprintf("Go on with %s as it is now? [y/N] ", change)); err != nil {
+						return err
+					}
+				}
+				digest = p.Digest
+			}
+			step, err := c.ResumeRollout(ctx, change, reason, digest)
+			if err != nil {
+				return err
+			}
+			return a.stepped(step, "Resumed the rollout of %s. See: rankwarden rollout watch %s\n", change, change)
+		})
+	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return cmd
+}
+
+func (a *app) rolloutWatch() *cobra.Command {
+	return &cobra.Command{
+		Use:   "watch CHANGE",
+		Short: "Watch a rollout live, until it ends, stops or is paused",
+		Args:  cobra.ExactArgs(1),
+		Long: "Watch a rollout live. Leave with Ctrl-C: the rollout goes on, and can be watched again.\n\n" +
+			"Exit status: 0 it is done; 1 it is stopped, paused or reverted.",
+		ValidArgsFunction: a.completeRollouts,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			return a.watchRollout(cmd.Context(), c, args[0])
+		},
+	}
+}
+
+func (a *app) watchRollout(ctx context.Context, c *client.Client, change string) error {
+	next, stop := a.changesOf(ctx, c)
+	defer stop()
+	last := ""
+	for {
+		r, err := c.Rollout(ctx, change)
+		if err != nil {
+			return err
+		}
+		last = a.rolloutFrame(r, last)
+		switch {
+		case r.State == "done" && r.EndedAt != nil:
+			return nil
+		case r.State == "stopped" || r.State == "paused" || r.State == "reverted":
+			return errNo
+		}
+		if err := next(); err != nil {
+			return err
+		}
+	}
+}
+
+// rolloutFrame draws a rollout over the last frame on a terminal; elsewhere it writes a line for each change.
+func (a *app) rolloutFrame(r api.Rollout, last string) string {
+	if a.width == 0 {
+		line := fmt.Sprintf("%s: %s, wave %d of %d, %d of %d verified, %d failed", r.Change, rolloutWords[r.State], r.OpenWaves,
+			r.Waves, r.Tally.Verified, r.Tally.Devices(), r.Tally.Failed+r.Tally.GuardRefused)
+		if line != last {
+			fmt.Fprintln(a.out, line)
+		}
+		return line
+	}
+	page := a.rolloutPage(r)
+	if last != "" {
+		fmt.Fprintf(a.out, "\x1b[%dA\x1b[J", strings.Count(last, "\n"))
+	}
+	fmt.Fprint(a.out, page)
+	return page
+}

@@ -1,0 +1,301 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/api"
+	"rankwarden.example/client"
+	"rankwarden.example/internal/agent/host/simulated"
+)
+
+// fleetOf enrols devices of numbered names; the first ones are in the group first-wave.
+func (s *service) fleetOf(n, first int) map[string]*device {
+	names := []string{}
+	fleet := map[string]*device{}
+	for i := range n {
+		names = append(names, fmt.Sprintf("SKL-WKS-%03d", i+1))
+	}
+	_, err := s.owner.CreateGroup(s.t.Context(), client.GroupSpec{Name: "first-wave", Devices: names[:first]})
+	require.NoError(s.t, err)
+	for _, name := range names {
+		fleet[name] = s.enrolled(name)
+	}
+	return fleet
+}
+
+// change drafts a change of some edits.
+func (s *service) change(name string, edits ...api.ChangeEdit) {
+	ctx := s.t.Context()
+	_, err := s.owner.CreateChange(ctx, name, "", "")
+	require.NoError(s.t, err)
+	for _, e := range edits {
+		_, err = s.owner.AddEdit(ctx, name, e)
+		require.NoError(s.t, err)
+	}
+}
+
+// publishing is the edit that publishes a document over the version that a policy has.
+func (s *service) publishing(name, body string) api.ChangeEdit {
+	p, err := s.owner.Policy(s.t.Context(), name)
+	require.NoError(s.t, err)
+	return api.ChangeEdit{Kind: "publish", Name: name, Document: document(name, body), BasedOn: p.Version}
+}
+
+// atGate is how a change goes out in tests: no soak.
+func (s *service) atGate(change string, shares ...int) api.StartRollout {
+	p, err := s.owner.PreviewChange(s.t.Context(), change)
+	require.NoError(s.t, err)
+	return api.StartRollout{
+		Change: change, Digest: p.Digest, Shares: append([]int{}, shares...), Gate: &api.Gate{Verified: 80, Failed: 10},
+	}
+}
+
+func (s *service) rollOut(change string, shares ...int) {
+	step, err := s.owner.StartRollout(s.t.Context(), s.atGate(change, shares...))
+	require.NoError(s.t, err)
+	require.NotNil(s.t, step.Rollout)
+	s.settled()
+}
+
+func (s *service) rollout(change string) api.Rollout {
+	r, err := s.owner.Rollout(s.t.Context(), change)
+	require.NoError(s.t, err)
+	return r
+}
+
+// rolls waits until a rollout stands as said: state, and each wave with its devices by outcome.
+func (s *service) rolls(change, want string) api.Rollout {
+	s.t.Helper()
+	var r api.Rollout
+	got := ""
+	defer func() {
+		if got != want {
+			s.t.Log("it stands: ", got)
+		}
+	}()
+	s.until(func() bool {
+		require.NoError(s.t, s.Deploy.WatchRollouts(s.t.Context()))
+		r = s.rollout(change)
+		got = r.State
+		for _, l := range r.Lanes {
+			got += fmt.Sprintf(" [%s]", tallied(l.Tally))
+		}
+		return got == want
+	})
+	return r
+}
+
+func tallied(t api.RolloutTally) (text string) {
+	for _, part := range []struct {
+		n    int
+		what string
+	}{
+		{t.NotOpen, "n"}, {t.Told, "t"}, {t.Working, "w"}, {t.Verified, "v"}, {t.Failed, "f"}, {t.GuardRefused, "g"}, {t.Held, "h"},
+	} {
+		if part.n > 0 {
+			text += fmt.Sprint(part.n, part.what)
+		}
+	}
+	return text
+}
+
+// inWave are the names of the devices of a wave.
+func inWave(r api.Rollout, wave int) (names []string) {
+	for _, m := range r.Lanes[wave-1].Marks {
+		names = append(names, m.Device)
+	}
+	return names
+}
+
+func (s *service) cycleAll(fleet map[string]*device, names ...string) {
+	for _, name := range names {
+		s.cycle(fleet[name], name)
+	}
+}
+
+func minLength(t *testing.T, d *device) int { return *stateOf(t, d).Passwords.MinLength }
+
+// A rollout passes all its gates: each device gets the change with its wave and not before, a device that comes joins, one
+// that is off gets it when it returns, and what it touches is kept from everybody else meanwhile.
+func TestARolloutPassesItsGates(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
+	s.publish("desks", "lockout: {threshold: 0}", 100)
+	fleet := s.fleetOf(8, 2)
+	s.change("longer", s.publishing("base", "passwords: {min_length: 12}"))
+	s.change("other", api.ChangeEdit{Kind: "withdraw", Name: "base", BasedOn: 1})
+
+	_, err := s.owner.StartRollout(ctx, api.StartRollout{Change: "longer", Digest: "sha-256:other"})
+	problem(t, err, http.StatusPreconditionFailed, "preview it again")
+	_, err = s.owner.StartRollout(ctx, api.StartRollout{Change: "longer", First: []string{"frist-wave"}})
+	problem(t, err, http.StatusUnprocessableEntity, `did you mean "first-wave"?`)
+	_, err = s.as("dagny", "author").StartRollout(ctx, s.atGate("longer"))
+	problem(t, err, http.StatusForbidden, "may not do this")
+	s.rollOut("longer", 50)
+	r := s.rolls("longer", "running [2t] [2n] [4n]")
+	assert.Equal(t, []string{"SKL-WKS-001", "SKL-WKS-002"}, inWave(r, 1))
+	assert.Equal(t, []string{"first-wave", "to 50 %", "the rest"}, []string{r.Lanes[0].Title, r.Lanes[1].Title, r.Lanes[2].Title})
+
+	s.cycleAll(fleet, "SKL-WKS-001", "SKL-WKS-003", "SKL-WKS-008")
+	assert.Equal(t, []int{12, 8, 8}, []int{
+		minLength(t, fleet["SKL-WKS-001"]), minLength(t, fleet["SKL-WKS-003"]), minLength(t, fleet["SKL-WKS-008"]),
+	})
+	for _, edit := range []func() error{
+		func() error {
+			_, err := s.owner.SavePolicy(ctx, "base", document("base", "passwords: {min_length: 9}"), 2)
+			return err
+		},
+		func() error {
+			_, err := s.owner.CreateAssignment(ctx, "late", api.Aim{Policy: "base", Include: []string{"first-wave"}, Rank: 9})
+			return err
+		},
+		func() error { _, err := s.owner.StartRollout(ctx, s.atGate("other")); return err },
+		func() error {
+			_, err := s.owner.ApplyChange(ctx, "other", s.atGate("other").Digest)
+			return err
+		},
+	} {
+		problem(t, edit(), http.StatusConflict, `the change "longer" is on its way`)
+	}
+	_, err = s.owner.AddEdit(ctx, "longer", aimAt("desks", 100, 0, "first-wave"))
+	problem(t, err, http.StatusConflict, "pause its rollout to edit it")
+	_, err = s.owner.DropChange(ctx, "longer", "")
+	problem(t, err, http.StatusConflict, "pause its rollout")
+
+	// One of two is verified, and the other was not heard from: that counts neither way.
+	r = s.rolls("longer", "running [1t1v] [2t] [4n]")
+	s.restart() // nothing is forgotten
+	second := inWave(r, 2)
+	s.cycleAll(fleet, second...)
+	r = s.rolls("longer", "running [1t1v] [2v] [4t]")
+	late := s.device("SKL-WKS-009", s.enrolmentToken(1))
+	require.NoError(t, late.Cycle(ctx))
+	s.rolls("longer", "running [1t1v] [2v] [5t]")
+	require.NoError(t, s.owner.Decide(ctx, inWave(r, 3)[0], "retire"))
+	s.rolls("longer", "running [1t1v] [2v] [4t]")
+	s.cycle(late, "SKL-WKS-009")
+	assert.Equal(t, 12, minLength(t, late))
+	s.rolls("longer", "done [1t1v] [2v] [3t1v]")
+
+	// It is done, and its change made for good: devices that were off get it when they return.
+	s.until(func() bool { return s.rollout("longer").EndedAt != nil })
+	base, err := s.owner.Policy(ctx, "base")
+	require.NoError(t, err)
+	assert.Equal(t, 2, base.Revision)
+	x, err := s.owner.Change(ctx, "longer")
+	require.NoError(t, err)
+	assert.Equal(t, "done", x.State)
+	s.settled()
+	before := s.why("SKL-WKS-001").Device.Desired
+	s.cycle(fleet["SKL-WKS-002"], "SKL-WKS-002")
+	assert.Equal(t, 12, minLength(t, fleet["SKL-WKS-002"]))
+	assert.Equal(t, before, s.why("SKL-WKS-001").Device.Desired, "making it for good tells nobody anew")
+	_, err = s.owner.RevertRollout(ctx, "longer", "too late")
+	problem(t, err, http.StatusConflict, "has ended (done)")
+	said := []string{}
+	for _, d := range slices.Backward(s.rollout("longer").Decisions) {
+		said = append(said, d.By+": "+d.Words)
+	}
+	assert.Equal(t, []string{
+		"asta: started, in waves: first-wave (2), to 50 % (2), the rest (4)",
+		": opened wave 1, first-wave: 2 devices",
+		": wave 1, first-wave, passed its gate", ": opened wave 2, to 50 %: 2 devices",
+		": wave 2, to 50 %, passed its gate", ": opened wave 3, the rest: 4 devices",
+		": wave 3, the rest, passed its gate", ": done: the last wave passed its gate",
+	}, said)
+	list, err := s.owner.Rollouts(ctx, true, client.Page{})
+	require.NoError(t, err)
+	assert.Empty(t, list.Items)
+}
+
+// lockOut is a change that some workstations cannot carry out.
+func (s *service) lockOut(fleet map[string]*device, failing ...string) {
+	for _, name := range failing {
+		fleet[name].SetFaults(simulated.Faults{DenyLockout: true})
+	}
+	s.change("lock-sooner", s.publishing("base", "passwords: {min_length: 8}\nlockout: {threshold: 5, duration: 15m, window: 15m}"))
+}
+
+// A gate stops a rollout; it is looked into, mended by an edit, and goes on with that.
+func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
+	fleet := s.fleetOf(6, 2)
+	s.lockOut(fleet, "SKL-WKS-002")
+	s.rollOut("lock-sooner")
+	s.cycleAll(fleet, "SKL-WKS-002", "SKL-WKS-001")
+	r := s.rolls("lock-sooner", "stopped [1v1f] [4n]")
+	assert.Equal(t, "stopped in wave 1, first-wave: 1 of 2 heard from failed (50 %), at most 10 %; lockout on SKL-WKS-002",
+		r.Decisions[0].Words)
+	failed, err := s.owner.RolloutDevices(ctx, "lock-sooner", 1, "failed", client.Page{})
+	require.NoError(t, err)
+	require.Len(t, failed.Items, 1)
+	assert.Equal(t, "failed: lockout", failed.Items[0].Words)
+
+	late := s.enrolled("SKL-WKS-007") // nothing starts while it is stopped
+	s.cycle(late, "SKL-WKS-007")
+	assert.NotEqual(t, 5, stateOf(t, late).Lockout.Threshold)
+	_, err = s.owner.OpenWave(ctx, "lock-sooner", "in a hurry")
+	problem(t, err, http.StatusConflict, "resume it first")
+	_, err = s.owner.ResumeRollout(ctx, "lock-sooner", "", "")
+	problem(t, err, http.StatusUnprocessableEntity, "a reason is needed")
+
+	// An edit mends it. It goes on only with the preview of what it is now.
+	_, err = s.owner.AddEdit(ctx, "lock-sooner", s.publishing("base", "passwords: {min_length: 10}"))
+	require.NoError(t, err)
+	assert.True(t, s.rollout("lock-sooner").Edited)
+	_, err = s.owner.ApplyChange(ctx, "lock-sooner", s.atGate("lock-sooner").Digest)
+	problem(t, err, http.StatusConflict, "a rollout of the change")
+	_, err = s.owner.ResumeRollout(ctx, "lock-sooner", "without the lockout", "")
+	problem(t, err, http.StatusPreconditionFailed, "preview it again")
+	step, err := s.owner.ResumeRollout(ctx, "lock-sooner", "without the lockout", s.atGate("lock-sooner").Digest)
+	require.NoError(t, err)
+	require.NotNil(t, step.Rollout)
+	s.settled()
+	s.rolls("lock-sooner", "running [3t] [4n]")
+	s.cycleAll(fleet, "SKL-WKS-001", "SKL-WKS-002")
+	s.cycle(late, "SKL-WKS-007")
+	assert.Equal(t, 10, minLength(t, fleet["SKL-WKS-002"]))
+	s.rolls("lock-sooner", "running [3v] [4t]")
+	s.cycleAll(fleet, "SKL-WKS-003", "SKL-WKS-004", "SKL-WKS-005", "SKL-WKS-006")
+	s.rolls("lock-sooner", "done [3v] [4v]")
+}
+
+// A revert takes the change back from every device that has it, also from one that was off.
+func TestARolloutIsReverted(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
+	fleet := s.fleetOf(4, 2)
+	s.change("longer", s.publishing("base", "passwords: {min_length: 12}"))
+	s.rollOut("longer")
+	s.cycleAll(fleet, "SKL-WKS-001")
+	s.rolls("longer", "running [1t1v] [2t]")
+	_, err := s.owner.PauseRollout(ctx, "longer", "lunch")
+	require.NoError(t, err)
+	_, err = s.owner.RevertRollout(ctx, "longer", " ")
+	problem(t, err, http.StatusUnprocessableEntity, "say why")
+	_, err = s.owner.RevertRollout(ctx, "longer", "the wrong policy")
+	require.NoError(t, err)
+	s.settled()
+	for name, d := range fleet {
+		s.cycle(d, name)
+		assert.Equal(t, 8, minLength(t, d), name)
+	}
+	x, err := s.owner.Change(ctx, "longer")
+	require.NoError(t, err)
+	assert.Equal(t, "reverted", x.State)
+	base, err := s.owner.Policy(ctx, "base")
+	require.NoError(t, err)
+	assert.Equal(t, 1, base.Revision)
+	_, err = s.owner.SavePolicy(ctx, "base", document("base", "passwords: {min_length: 9}"), base.Version)
+	require.NoError(t, err, "what it touched is free again")
+}

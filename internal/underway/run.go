@@ -1,0 +1,137 @@
+// Package underway is the rollouts that are under way: their records as state machines, what they add to what is in force,
+// and which devices have what.
+package underway
+
+import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"time"
+
+	"rankwarden.example/core/rollout"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/uow"
+)
+
+// Records is what is needed of the records to read and keep a rollout.
+type Records interface {
+	DropRolloutDevices(id string, devices []string) error
+	PutRolloutDevices(id string, list []store.RolloutDevice, anew bool, at time.Time) error
+	RolloutDevices(id string) ([]store.RolloutDevice, error)
+	SetRollout(r store.Rollout, over int64) error
+}
+
+// Run is a rollout: its record, and the state machine that is in it.
+type Run struct {
+	store.Rollout
+	Machine *rollout.Rollout
+
+	stored    map[string]rollout.Device // devices as they are stored
+	wasHaving bool                      // the stored state has open waves
+}
+
+// New is a rollout that has not been stored; its devices are told first when it starts.
+func New(record store.Rollout, machine *rollout.Rollout) *Run {
+	return &Run{Rollout: record, Machine: machine, stored: map[string]rollout.Device{}}
+}
+
+// Machine reads the state machine of a record, without its devices.
+func Machine(record store.Rollout) (*rollout.Rollout, error) {
+	machine := &rollout.Rollout{}
+	if err := json.Unmarshal([]byte(record.Body), machine); err != nil {
+		return nil, fmt.Errorf("reading the rollout %s: %w", record.Name, err)
+	}
+	machine.Devices = map[string]rollout.Device{}
+	return machine, nil
+}
+
+// Load reads a rollout with its devices.
+func Load(tx Records, record store.Rollout) (*Run, error) {
+	machine, err := Machine(record)
+	if err != nil {
+		return nil, err
+	}
+	devices, err := tx.RolloutDevices(record.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range devices {
+		machine.Devices[d.DeviceID] = rollout.Device{Wave: d.Wave, Outcome: d.Outcome, Settings: d.Failing}
+	}
+	r := &Run{Rollout: record, Machine: machine}
+	r.remember()
+	return r, nil
+}
+
+func (r *Run) remember() {
+	r.stored, r.wasHaving = maps.Clone(r.Machine.Devices), r.Machine.State != rollout.Reverted
+}
+
+// Encode puts the state of the machine into the record.
+func (r *Run) Encode() error {
+	bare := *r.Machine
+	bare.Devices = nil
+	body, err := json.Marshal(bare)
+	if err != nil {
+		return fmt.Errorf("storing the rollout %s: %w", r.Name, err)
+	}
+	r.State, r.Body = r.Machine.State, string(body)
+	return nil
+}
+
+// Save stores a rollout over the version that was read, and has the devices settled that got the change or lost it. Units
+// are the settings that the change alters on devices that are new to it. Anew says that the change is another one.
+func (r *Run) Save(tx Records, w *uow.Work, at time.Time, units Affected, anew bool) error {
+	if err := r.Encode(); err != nil {
+		return err
+	}
+	r.Version++
+	if err := tx.SetRollout(r.Rollout, r.Version-1); err != nil {
+		return err
+	}
+	return r.SaveDevices(tx, w, at, units, anew)
+}
+
+// SaveDevices is [Run.Save] for a rollout whose record is stored already.
+func (r *Run) SaveDevices(tx Records, w *uow.Work, at time.Time, units Affected, anew bool) error {
+	var changed []store.RolloutDevice
+	var gone, settle []string
+	for id, d := range r.Machine.Devices {
+		was, known := r.stored[id]
+		fresh := units[id]
+		if !known || was.Wave != d.Wave || was.Outcome != d.Outcome || !slices.Equal(was.Settings, d.Settings) ||
+			anew || fresh != nil {
+			changed = append(changed, store.RolloutDevice{
+				DeviceID: id, Wave: d.Wave, Outcome: d.Outcome, Failing: d.Settings, Units: fresh,
+			})
+		}
+		had := known && r.wasHaving && was.Outcome != rollout.NotOpen
+		if has := r.Machine.Has(id); has != had || anew && has {
+			settle = append(settle, id)
+		}
+	}
+	for id, was := range r.stored {
+		if _, there := r.Machine.Devices[id]; !there {
+			gone = append(gone, id)
+			if r.wasHaving && was.Outcome != rollout.NotOpen {
+				settle = append(settle, id)
+			}
+		}
+	}
+	if len(gone) > 0 {
+		if err := tx.DropRolloutDevices(r.ID, gone); err != nil {
+			return err
+		}
+	}
+	if err := tx.PutRolloutDevices(r.ID, changed, anew, at); err != nil {
+		return err
+	}
+	if len(settle) > 0 {
+		slices.Sort(settle)
+		w.Settle("rollout of "+r.Name, nil, settle)
+	}
+	w.Tell(store.TopicRollouts, r.Name)
+	r.remember()
+	return nil
+}
