@@ -61,6 +61,7 @@ type Lane struct {
 	Gate     []GateReading `json:"gate" nullable:"false" doc:"What its gate asks for, and what that stands at"`
 	Marks    []LaneMark    `json:"marks" nullable:"false" doc:"Its devices by name; empty when there are too many to name"`
 	Field    string        `json:"field" doc:"Where they are not named: one letter a device, by name, which is n not open, t not heard from, w working, v verified, f failed, g refused by the guard, h held; empty when there are too many to draw"`
+	Stuck    string        `json:"stuck" doc:"Why it does not pass although it has soaked, and what can be done; empty while that need not be said"`
 	Curve    []VerifiedBy  `json:"curve" nullable:"false" doc:"How many of its devices were verified by when"`
 }
 

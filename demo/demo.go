@@ -22,6 +22,12 @@ const Organisation = "Skerry Line"
 // Owner is the name of the demo's first operator.
 const Owner = "harbourmaster"
 
+// Author drafts changes, and Deployer takes them out.
+const (
+	Author   = "chartroom"
+	Deployer = "pilot"
+)
+
 // Operators work beside the owner.
 var Operators = []struct {
 	Name  string
@@ -29,8 +35,8 @@ var Operators = []struct {
 }{
 	{"nightwatch", []api.Role{{Role: "support", Groups: []string{}}}},
 	{"kirkness.desk", []api.Role{{Role: "support", Groups: []string{"ticket-desks"}}}},
-	{"chartroom", []api.Role{{Role: "author", Groups: []string{}}}},
-	{"pilot", []api.Role{{Role: "deployer", Groups: []string{}}}},
+	{Author, []api.Role{{Role: "author", Groups: []string{}}}},
+	{Deployer, []api.Role{{Role: "deployer", Groups: []string{}}}},
 }
 
 // Assignment aims a policy at groups.

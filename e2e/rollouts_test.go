@@ -141,7 +141,11 @@ func TestARolloutPassesItsGates(t *testing.T) {
 	s.rollOut("longer", 50)
 	r := s.rolls("longer", "running [2t] [2n] [4n]")
 	assert.Equal(t, []string{"SKL-WKS-001", "SKL-WKS-002"}, inWave(r, 1))
-	assert.Equal(t, []string{"first-wave", "to 50 %", "the rest"}, []string{r.Lanes[0].Title, r.Lanes[1].Title, r.Lanes[2].Title})
+	assert.Equal(
+		t,
+		[]string{"first-wave", "to 50 %", "the rest"},
+		[]string{r.Lanes[0].Title, r.Lanes[1].Title, r.Lanes[2].Title},
+	)
 
 	s.cycleAll(fleet, "SKL-WKS-001", "SKL-WKS-003", "SKL-WKS-008")
 	assert.Equal(t, []int{12, 8, 8}, []int{
@@ -220,7 +224,10 @@ func (s *service) lockOut(fleet map[string]*device, failing ...string) {
 	for _, name := range failing {
 		fleet[name].SetFaults(simulated.Faults{DenyLockout: true})
 	}
-	s.change("lock-sooner", s.publishing("base", "passwords: {min_length: 8}\nlockout: {threshold: 5, duration: 15m, window: 15m}"))
+	s.change(
+		"lock-sooner",
+		s.publishing("base", "passwords: {min_length: 8}\nlockout: {threshold: 5, duration: 15m, window: 15m}"),
+	)
 }
 
 // A gate stops a rollout; it is looked into, mended by an edit, and goes on with that.
@@ -233,8 +240,11 @@ func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
 	s.rollOut("lock-sooner")
 	s.cycleAll(fleet, "SKL-WKS-002", "SKL-WKS-001")
 	r := s.rolls("lock-sooner", "stopped [1v1f] [4n]")
-	assert.Equal(t, "stopped in wave 1, first-wave: 1 of 2 heard from failed (50 %), at most 10 %; lockout on SKL-WKS-002",
-		r.Decisions[0].Words)
+	assert.Equal(
+		t,
+		"stopped in wave 1, first-wave: 1 of 2 heard from failed (50 %), at most 10 %; lockout on SKL-WKS-002",
+		r.Decisions[0].Words,
+	)
 	failed, err := s.owner.RolloutDevices(ctx, "lock-sooner", 1, "failed", client.Page{})
 	require.NoError(t, err)
 	require.Len(t, failed.Items, 1)

@@ -128,6 +128,9 @@ func (a *app) rolloutPage(r api.Rollout) string {
 			}
 			fmt.Fprintf(&b, "  %s %s\n", sign, g.Words)
 		}
+		if l.Stuck != "" {
+			fmt.Fprintf(&b, "  %s.\n", text.FgYellow.Sprint(l.Stuck))
+		}
 	}
 	fmt.Fprintf(&b, "\n%s\n", text.Bold.Sprint("Decisions"))
 	const shown = 8

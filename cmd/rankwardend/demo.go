@@ -45,7 +45,7 @@ func demoCommand() *cobra.Command {
 	f.Duration("interval", 10*time.Second, "time between two check-ins of a device")
 	f.Bool("until-verified", false, "end as soon as every online device is verified")
 	f.Duration("within", 3*time.Minute, "with --until-verified: give up after this time")
-	f.Bool("quiet-people", false, "let nobody interfere with the devices")
+	f.Bool("quiet-people", false, "let nobody interfere with the devices, or start a rollout")
 	f.Bool("anew", false, "forget what is kept, and begin again")
 	logFlags(f)
 	if err := f.Set("log-level", "warn"); err != nil {
@@ -120,6 +120,7 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		Interval:     k.Duration("interval"),
 		RevealBudget: server.DefaultBudget,
 		Approvals:    authoring.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
+		Soak:         20 * time.Second,
 	}
 	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {
 		if err := server.CreateKeys(ctx, config); err != nil {
@@ -222,6 +223,9 @@ func (d *demoRun) run(ctx context.Context) error {
 		filepath.Join(d.options.String("data"), logFile),
 	)
 	running.Go(func() { d.standing(fleetCtx, password) })
+	if !d.options.Bool("quiet-people") {
+		running.Go(func() { d.rollouts(fleetCtx, password, len(fleet.Machines)) })
+	}
 	select {
 	case <-ctx.Done():
 		fmt.Fprintln(d.out, "\nStopping ...")

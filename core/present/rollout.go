@@ -84,6 +84,9 @@ func because(reason string) string {
 // broken says what stopped a rollout, with the settings and the first devices.
 func broken(d rollout.Decision) string {
 	said := GateReading(*d.Broken)
+	if d.Broken.Condition == rollout.NoneRefused {
+		said += ", since it would have left no usable administrator"
+	}
 	if len(d.Settings) > 0 {
 		names := make([]string, len(d.Settings))
 		for i, id := range d.Settings {
@@ -105,13 +108,56 @@ func broken(d rollout.Decision) string {
 func GateReading(r rollout.Reading) string {
 	switch r.Condition {
 	case rollout.EnoughVerified:
+		if r.Of == 0 {
+			return fmt.Sprintf(
+				"no device was heard from yet; at least %d %% of those that are must be verified, and never none",
+				r.Limit,
+			)
+		}
 		return fmt.Sprintf("%d of %d heard from verified, at least %d %%", r.Count, r.Of, r.Limit)
 	case rollout.FewFailed:
-		return fmt.Sprintf("%d of %d heard from failed (%s), at most %d %%", r.Count, r.Of, percent(r.Count, r.Of), r.Limit)
+		if r.Of == 0 {
+			return fmt.Sprintf("none failed, at most %d %%", r.Limit)
+		}
+		return fmt.Sprintf(
+			"%d of %d heard from failed (%s), at most %d %%",
+			r.Count,
+			r.Of,
+			percent(r.Count, r.Of),
+			r.Limit,
+		)
 	case rollout.NoneRefused:
 		return fmt.Sprintf("%d refused by the guard, none allowed", r.Count)
 	}
 	return fmt.Sprintf("soaked for %s of %s", inSeconds(r.Count), inSeconds(r.Of))
+}
+
+// Stuck says of the last open wave of a running rollout why it does not pass although it has soaked, and what can be done;
+// empty while it need not be said.
+func Stuck(w rollout.Wave, readings []rollout.Reading) string {
+	met := map[rollout.Condition]bool{}
+	for _, r := range readings {
+		met[r.Condition] = r.Met
+	}
+	t := w.Tally
+	if !met[rollout.Soaked] || met[rollout.EnoughVerified] {
+		return ""
+	}
+	const early = "open the next wave early, with a reason"
+	if t.Heard() == 0 {
+		return "It has soaked, and no device of it was heard from: they may all be off. It passes once enough are verified; or " + early
+	}
+	if t[rollout.Told] > 0 {
+		return ""
+	}
+	var why []string
+	for _, o := range []rollout.Outcome{rollout.Held, rollout.Working, rollout.Failed} {
+		if t[o] > 0 {
+			why = append(why, fmt.Sprintf("%d %s", t[o], Outcome(o)))
+		}
+	}
+	return "It has soaked, every device of it was heard from, and too few are verified: " + strings.Join(why, ", ") +
+		". It cannot pass until that changes; look at these devices, or " + early
 }
 
 // GateAsks says what a condition of a gate asks for.

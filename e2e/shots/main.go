@@ -31,7 +31,6 @@ var pages = []page{
 	{name: "device", path: "/devices/SKL-WKS-003", ready: `tbody th`},
 	{name: "events", path: "/events", ready: `[role="cell"] a`},
 	{name: "groups", path: "/organisation/groups?group=kiosks", ready: `[role="cell"] button`},
-	{name: "directory", path: "/organisation/directory", ready: `[role="cell"]`},
 	{name: "policies", path: "/policies", ready: `[role="cell"] a`},
 	{
 		name:  "assignments",
@@ -42,7 +41,8 @@ var pages = []page{
 		},
 	},
 	{name: "ladder", path: "/ladder?group=head-office", ready: `tbody th`},
-	{name: "changes", path: "/changes", ready: `[role="cell"] a`},
+	{name: "rollouts", path: "/rollouts", ready: `[role="cell"] a`},
+	{name: "rollout", path: "/rollouts/" + demo.SlowRollout, ready: `svg[role="img"]`},
 	{name: "change", path: "/changes/" + demo.ChangeName, ready: `h3`},
 	{name: "policy", path: "/policies/base", ready: `.cm-content`},
 	{

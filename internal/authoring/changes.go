@@ -325,8 +325,11 @@ func replaces(records []store.ChangeEdit, at int, e Edit) error {
 	case e.Replaces == nil, at < 0 && *e.Replaces == 0:
 		return nil
 	case at < 0:
-		return refusal.New(refusal.Stale, "the edit of %s that you read was taken out of the change; read the change again",
-			e.Name)
+		return refusal.New(
+			refusal.Stale,
+			"the edit of %s that you read was taken out of the change; read the change again",
+			e.Name,
+		)
 	case records[at].Version != *e.Replaces:
 		return refusal.New(refusal.Stale, "%s edited %s in this change meanwhile; read the change again, then decide",
 			records[at].EditedBy, e.Name)

@@ -149,7 +149,9 @@ func (s *Service) takeOut(
 	}
 	now := s.Now()
 	record := store.Rollout{
-		ID: store.NewID(now), ChangeID: c.ID, Name: c.Name, Version: 1, Edits: records, StartedAt: now, StartedBy: w.Who.Name,
+		ID: store.NewID(
+			now,
+		), ChangeID: c.ID, Name: c.Name, Version: 1, Edits: records, StartedAt: now, StartedBy: w.Who.Name,
 		LookedAt: now,
 	}
 	if record.Touches, err = s.touches(tx, records, c.Name); err != nil {
@@ -215,7 +217,8 @@ func free(tx Records, except string, things ...string) error {
 	name, thing, err := tx.UnderWay(things, except)
 	if err == nil && name != "" {
 		err = refusal.New(refusal.Conflict, "the change %q is on its way and touches the %s; wait until its rollout has ended, or "+
-			"revert it", name, thing).WithCode("under_way")
+			"revert it", name, thing).
+			WithCode("under_way")
 	}
 	return err
 }
@@ -225,7 +228,13 @@ func free(tx Records, except string, things ...string) error {
 func (s *Service) ResumeRollout(
 	ctx context.Context, who auth.Identity, name, reason, digest string,
 ) (resumed bool, err error) {
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: "rollout.resumed", Object: name, Reason: strings.TrimSpace(reason)}
+	act := uow.Act{
+		Who:    who,
+		Right:  auth.Deploy,
+		Action: "rollout.resumed",
+		Object: name,
+		Reason: strings.TrimSpace(reason),
+	}
 	if !who.May(auth.Deploy) {
 		return false, s.Refuse(ctx, act, uow.Lacking(who))
 	}

@@ -17,9 +17,16 @@ import (
 
 // PauseRollout holds a running rollout: no wave opens, and no device that comes gets the change.
 func (s *Service) PauseRollout(ctx context.Context, who auth.Identity, name, reason string) error {
-	return s.act(ctx, who, "rollout.paused", name, reason, func(Records, *uow.Work, *underway.Run) (rollout.Event, error) {
-		return rollout.Pause{By: who.Name, Reason: reason}, nil
-	})
+	return s.act(
+		ctx,
+		who,
+		"rollout.paused",
+		name,
+		reason,
+		func(Records, *uow.Work, *underway.Run) (rollout.Event, error) {
+			return rollout.Pause{By: who.Name, Reason: reason}, nil
+		},
+	)
 }
 
 // OpenNextWave opens the next wave before its gate is passed. Where a second person must agree it asks for one instead, and
@@ -35,7 +42,8 @@ func (s *Service) OpenNextWave(ctx context.Context, who auth.Identity, name, rea
 				return rollout.AskOpen{By: who.Name, Reason: reason}, nil
 			case before.By == who.Name:
 				return nil, refusal.New(refusal.Forbidden, "you asked for wave %d to open early, so somebody else must open it",
-					before.Wave+1).WithCode("own_request")
+					before.Wave+1).
+					WithCode("own_request")
 			default:
 				if strings.TrimSpace(reason) == "" {
 					reason = before.Reason
@@ -51,7 +59,8 @@ func (s *Service) RevertRollout(ctx context.Context, who auth.Identity, name, re
 	return s.act(ctx, who, "rollout.reverted", name, reason,
 		func(tx Records, w *uow.Work, r *underway.Run) (rollout.Event, error) {
 			if strings.TrimSpace(reason) == "" {
-				return nil, refusal.New(refusal.Invalid, "say why the change is taken back, for its authors").At("reason")
+				return nil, refusal.New(refusal.Invalid, "say why the change is taken back, for its authors").
+					At("reason")
 			}
 			c, err := tx.LockChange(r.Name)
 			if err != nil {
@@ -82,7 +91,8 @@ func (s *Service) act(
 		}
 		if r.EndedAt != nil {
 			return refusal.New(refusal.Conflict, "the rollout of %q has ended (%s); to take back what it brought, make a change "+
-				"that does", name, r.State).WithCode("rollout_ended")
+				"that does", name, r.State).
+				WithCode("rollout_ended")
 		}
 		if err := mayTouch(tx, who, r); err != nil {
 			return err
@@ -169,6 +179,11 @@ func tell(w *uow.Work, name string, decisions []rollout.Decision) {
 		if d.Broken != nil {
 			after["condition"], after["devices"] = d.Broken.Condition, d.Devices
 		}
-		w.Also(uow.Act{Who: uow.Itself, Action: "rollout." + string(d.What), Object: name, Reason: d.Reason}, audit.Done, nil, after)
+		w.Also(
+			uow.Act{Who: uow.Itself, Action: "rollout." + string(d.What), Object: name, Reason: d.Reason},
+			audit.Done,
+			nil,
+			after,
+		)
 	}
 }

@@ -135,6 +135,7 @@ func (s *Service) look(ctx context.Context, w *watcher, record store.Rollout, de
 			}
 			devices = nil
 		}
+		run.LookedAt = locked.LookedAt // another replica may have looked since
 		events, err := s.seen(tx, run, devices)
 		if err != nil {
 			return err

@@ -51,6 +51,9 @@ func viewRollout(r *insight.Rollout) api.Rollout {
 	}
 	for i, w := range r.Waves {
 		v.Lanes[i] = viewLane(i, w, r.Whole)
+		if r.State == rollout.Running && i == r.Machine.Open() {
+			v.Lanes[i].Stuck = present.Stuck(w.Wave, w.Readings)
+		}
 	}
 	for _, d := range slices.Backward(r.Machine.Decisions) {
 		named := d
@@ -77,7 +80,12 @@ func viewLane(at int, w insight.Wave, whole bool) api.Lane {
 		PassedAt: w.PassedAt, Gate: []api.GateReading{}, Marks: []api.LaneMark{}, Curve: []api.VerifiedBy{},
 	}
 	for _, g := range w.Readings {
-		reading := api.GateReading{Condition: string(g.Condition), Met: g.Met, Broken: g.Broken, Words: present.GateAsks(g)}
+		reading := api.GateReading{
+			Condition: string(g.Condition),
+			Met:       g.Met,
+			Broken:    g.Broken,
+			Words:     present.GateAsks(g),
+		}
 		if whole {
 			reading.Words = present.GateReading(g)
 		}
@@ -127,7 +135,13 @@ func (a *routes) planFrom(b api.StartRollout) rollout.Plan {
 }
 
 // step is what a step of a rollout came to: the rollout, or its change while that waits for a second person.
-func (a *routes) step(ctx context.Context, who auth.Identity, name string, took bool, err error) (*struct{ Body api.RolloutStep }, error) {
+func (a *routes) step(
+	ctx context.Context,
+	who auth.Identity,
+	name string,
+	took bool,
+	err error,
+) (*struct{ Body api.RolloutStep }, error) {
 	out := &struct{ Body api.RolloutStep }{}
 	if err != nil {
 		return nil, err

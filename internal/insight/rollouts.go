@@ -150,11 +150,16 @@ func (s *Service) Rollout(ctx context.Context, who auth.Identity, name string) (
 			return err
 		}
 		out = &Rollout{
-			RolloutSummary: RolloutSummary{Rollout: record, Title: c.Title, Machine: run.Machine, Tally: rollout.Tally{}},
-			Reason:         c.Reason,
-			Edited:         record.EndedAt == nil && !underway.SameEdits(edits, record.Edits),
-			Whole:          reach.Everywhere(),
-			Names:          map[string]string{},
+			RolloutSummary: RolloutSummary{
+				Rollout: record,
+				Title:   c.Title,
+				Machine: run.Machine,
+				Tally:   rollout.Tally{},
+			},
+			Reason: c.Reason,
+			Edited: record.EndedAt == nil && !underway.SameEdits(edits, record.Edits),
+			Whole:  reach.Everywhere(),
+			Names:  map[string]string{},
 		}
 		times, err := tx.RolloutDevices(record.ID)
 		if err == nil {
@@ -202,7 +207,10 @@ func (s *Service) fill(out *Rollout, reach auth.Reach, records []store.RolloutDe
 }
 
 // visitRollout visits the devices of a rollout among those of the view.
-func (s *Service) visitRollout(out *Rollout, visit func(m RolloutMark)) func(d *fleetview.Device, _ drift.Standing) bool {
+func (s *Service) visitRollout(
+	out *Rollout,
+	visit func(m RolloutMark),
+) func(d *fleetview.Device, _ drift.Standing) bool {
 	return func(d *fleetview.Device, _ drift.Standing) bool {
 		if of, there := out.Machine.Devices[d.ID]; there {
 			visit(RolloutMark{d.ID, d.Name, of})

@@ -108,7 +108,7 @@ func (t Tx) PutRolloutDevices(id string, list []RolloutDevice, anew bool, at tim
 		`insert into rollout_devices as r (rollout_id, device_id, wave, outcome, failing, units, epoch, number, since,
 		verified_at)
 		select $1, s.id, s.wave, s.outcome, s.failing::jsonb, s.units::jsonb, 0, 0, $8,
-			case when s.outcome = 'verified' then $8::timestamptz end
+			case when s.outcome = 'verified' then coalesce((select d.verified_at from devices d where d.id = s.id), $8) end
 		from unnest($2::text[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::boolean[])
 			as s(id, wave, outcome, failing, units, known)
 		on conflict (rollout_id, device_id) do update set wave = excluded.wave, outcome = excluded.outcome,

@@ -88,7 +88,10 @@ type Sky struct {
 // NewSky plans for devices without any rollout; what is with some is planned when it is asked for.
 func NewSky(in plan.Inputs, flights []Flight) *Sky {
 	return &Sky{
-		Base: plan.Run(in, fleet.InTurn), in: in, flights: flights, with: map[string]*plan.Plan{}, errs: map[string]error{},
+		Base: plan.Run(
+			in,
+			fleet.InTurn,
+		), in: in, flights: flights, with: map[string]*plan.Plan{}, errs: map[string]error{},
 	}
 }
 
@@ -180,7 +183,12 @@ func (s *Sky) Moves(ids []string, in map[string]map[string]bool) []Move {
 }
 
 // Revisions are the numbers under which edited policies are going to be known, by name, over those that are in force.
-func Revisions(inForce map[string]int, flights []Flight, latest map[string]inforce.PolicyInUse, carried []string) map[string]int {
+func Revisions(
+	inForce map[string]int,
+	flights []Flight,
+	latest map[string]inforce.PolicyInUse,
+	carried []string,
+) map[string]int {
 	revisions := maps.Clone(inForce)
 	for name, p := range latest {
 		if _, there := revisions[name]; !there {

@@ -165,7 +165,12 @@ function Steps({ of, preview }: { of: ChangeDetail; preview: Preview | undefined
       {of.state !== "waiting" && (
         <>
           {/* As wide with either label: the buttons beside it must not move when the preview arrives. */}
-          <Button className="min-w-36" disabled={!ready || applying.isPending} onClick={() => setAsking("apply")}>
+          <Button
+            primary={needsSecond}
+            className="min-w-36"
+            disabled={!ready || applying.isPending}
+            onClick={() => setAsking("apply")}
+          >
             {needsSecond ? "Ask for approval…" : "Apply…"}
           </Button>
           <StartRollout of={of} preview={preview} disabled={!ready || needsSecond} />

@@ -42,6 +42,7 @@ export function LaneRow({ lane, before, pick }: LaneProps) {
           </>
         )}
         <p className="mt-1 text-xs text-second">{tallyWords(lane.tally)}</p>
+        {lane.stuck && <p className="mt-1 border-l-4 border-brass pl-2">{lane.stuck}.</p>}
       </div>
       {lane.opened_at ? (
         <ul aria-label={`Gate of wave ${lane.wave}`} className="text-xs">

@@ -38,7 +38,9 @@ function Whole({ of, mayDeploy }: { of: Rollout; mayDeploy: boolean }) {
               <span aria-hidden>{state.glyph}</span> {state.word}
             </span>{" "}
             · started {ago(of.started_at, now)} by {of.started_by} · {devices} {devices === 1 ? "device" : "devices"} ·{" "}
-            <Link to={`/changes/${of.change}`}>the change</Link>
+            <Link to={`/changes/${of.change}`} className="font-semibold text-brass">
+              Open the change
+            </Link>
           </>
         }
       >

@@ -1,0 +1,41 @@
+package main
+
+import (
+	"context"
+	"time"
+
+	"rankwarden.example/client"
+	"rankwarden.example/demo"
+)
+
+// rollouts takes two changes out, once the devices are in.
+func (d *demoRun) rollouts(ctx context.Context, password string, devices int) {
+	look := time.NewTicker(lookEvery)
+	defer look.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-look.C:
+		}
+		o, err := d.client.Overview(ctx)
+		if err != nil || o.Devices < devices || o.Verified < devices*9/10 {
+			continue
+		}
+		if err := d.startRollouts(ctx, password); err != nil && ctx.Err() == nil {
+			d.log.Error("the demo's rollouts could not be started", "error", err)
+		}
+		return
+	}
+}
+
+func (d *demoRun) startRollouts(ctx context.Context, password string) error {
+	author, deployer := client.New(d.server.URL, ""), client.New(d.server.URL, "")
+	if _, err := author.SignIn(ctx, demo.Author, password); err != nil {
+		return err
+	}
+	if _, err := deployer.SignIn(ctx, demo.Deployer, password); err != nil {
+		return err
+	}
+	return demo.StartRollouts(ctx, author, deployer)
+}
