@@ -77,6 +77,8 @@ var bodies = map[string]string{
 	"send-order": `{"kind": "check-in", "devices": ["none"]}`, "reveal-password": `{"reason": "ticket 4711"}`, "decide-approval": `{"approve": true}`, "delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`, "import-directory": "nonsense",
 	"create-change": `{"name": "No name"}`, "edit-change": `{"title": "t"}`, "add-edit": `{"kind": "withdraw", "name": "none", "based_on": 1}`,
 	"drop-change": `{}`, "apply-change": `{"digest": ""}`, "decide-change": `{"approve": false, "reason": "no", "digest": ""}`,
+	"start-rollout": `{"change": "none", "digest": ""}`, "pause-rollout": `{}`, "resume-rollout": `{}`, "open-wave": `{"reason": "r"}`,
+	"revert-rollout": `{"reason": "r"}`,
 	"preview-edits": `{"edits": []}`, "show-ladder": `{}`, "match-device-names": `{"names": []}`,
 }
 
