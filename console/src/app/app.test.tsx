@@ -17,6 +17,7 @@ const fleet = {
   strips: [],
   decisions: [],
   edits: [],
+  rollouts: [],
   findings: [],
 };
 const me = { name: "asta", rights: ["look"], roles: [] };

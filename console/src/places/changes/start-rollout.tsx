@@ -4,7 +4,7 @@ import { useNavigate } from "react-router";
 import { change } from "@/api/changes";
 import { read } from "@/api/queries";
 import type { ChangeDetail, Preview, Schemas } from "@/api/types";
-import { GroupPicker } from "@/places/policies/group-picker";
+import { GroupPicker } from "@/changes/group-picker";
 import { Button } from "@/ui/button";
 import { TextField } from "@/ui/field";
 import { Loading, Trouble } from "@/ui/page";

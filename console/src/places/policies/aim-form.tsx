@@ -4,6 +4,7 @@ import { useForm } from "react-hook-form";
 import { read } from "@/api/queries";
 import type { Assignment, ChangeEdit } from "@/api/types";
 import { useDrafted, withEdits } from "@/changes/drafted";
+import { GroupPicker } from "@/changes/group-picker";
 import { PreviewSums } from "@/changes/sums";
 import { useAddEdit } from "@/changes/use-add-edit";
 import { useStill } from "@/domain/still";
@@ -12,7 +13,6 @@ import { Select, TextField } from "@/ui/field";
 import { Choices } from "@/ui/filters";
 import { Aside, Trouble } from "@/ui/page";
 import { z } from "@/ui/zod";
-import { GroupPicker } from "./group-picker";
 
 const shape = z.object({
   name: z
