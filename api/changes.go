@@ -84,6 +84,7 @@ type Preview struct {
 	NotReported int          `json:"not_reported" doc:"Of those affected, that never reported: their effects are not known"`
 	Sums        []EffectSum  `json:"sums" doc:"Who loses access first, then what becomes held, then the rest" nullable:"false"`
 	Groups      []GroupCount `json:"groups" nullable:"false" doc:"Devices affected by group, the largest number first; at most 50 groups"`
+	MoreGroups  int          `json:"more_groups" doc:"Groups with affected devices that are not told"`
 	TakesAway   bool         `json:"takes_away" doc:"Somebody should look before it goes out"`
 	Version     int64        `json:"version" doc:"Of the change; 0 for edits that are in none"`
 	Digest      string       `json:"digest" doc:"Send it with apply or approve; empty for edits that are in no change"`

@@ -41,6 +41,7 @@ type DirectoryState struct {
 	Added     int        `json:"added"`
 	Changed   int        `json:"changed"`
 	Removed   int        `json:"removed"`
+	Altering  int        `json:"altering" doc:"Devices that the reading would have altered, when it waits for a decision because of that"`
 	Losing    int        `json:"losing" doc:"People and groups in use that the reading lacks, when it waits for a decision because of that"`
 	Error     string     `json:"error" doc:"Empty when it went well"`
 }

@@ -111,6 +111,7 @@ func root() *cobra.Command {
 		a.assignmentCommand(),
 		a.changeCommand(),
 		a.rolloutCommand(),
+		a.brakeCommand(),
 		a.exportCommand(),
 		a.ladderCommand(),
 		a.deviceCommand(),

@@ -95,7 +95,7 @@ func (a *app) previewed(what string, p api.Preview) {
 		text.Bold.Sprintf("%s, %d of %s affected", what, p.Devices, plural(p.Fleet, "device", "devices")),
 	)
 	a.sums(p.Sums)
-	if groups := byGroup(p.Groups); groups != "" {
+	if groups := byGroup(p.Groups, p.MoreGroups); groups != "" {
 		fmt.Fprintf(a.out, "\nBy group: %s.\n", groups)
 	}
 	if p.NotReported > 0 {
@@ -108,13 +108,13 @@ func (a *app) previewed(what string, p api.Preview) {
 }
 
 // byGroup says in how many devices of which groups, the first ones.
-func byGroup(groups []api.GroupCount) string {
+func byGroup(groups []api.GroupCount, untold int) string {
 	const shown = 6
 	parts := make([]string, 0, shown+1)
 	for _, g := range groups[:min(shown, len(groups))] {
 		parts = append(parts, fmt.Sprintf("%s %d", g.Group, g.Devices))
 	}
-	if more := len(groups) - shown; more > 0 {
+	if more := max(0, len(groups)-shown) + untold; more > 0 {
 		parts = append(parts, fmt.Sprintf("and %d more", more))
 	}
 	return strings.Join(parts, ", ")

@@ -121,6 +121,7 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		RevealBudget: server.DefaultBudget,
 		Approvals:    authoring.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
 		Soak:         20 * time.Second,
+		Brake:        authoring.DefaultBrake,
 	}
 	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {
 		if err := server.CreateKeys(ctx, config); err != nil {

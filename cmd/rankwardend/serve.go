@@ -80,6 +80,11 @@ func serveCommand() *cobra.Command {
 	f.Bool("approve-everything", false, "a second person must approve a change that aims at everything at once")
 	f.Bool("approve-all-at-once", false, "a second person must approve a change that goes to its devices without waves")
 	f.Bool("approve-opening-early", false, "a second person must open a wave whose gate is not passed")
+	f.Int("brake-percent", authoring.DefaultBrake.Percent, "an import, a rule or a change of facts waits for a decision when it "+
+		"alters the desired state of more of the fleet, in `percent`, and of more than five devices")
+	f.Int("brake-administrators", authoring.DefaultBrake.Administrators, "the same, when members leave administrators on more "+
+		"`devices`")
+	f.Bool("no-brake", false, "let nothing wait")
 	f.Duration("soak", rollout.DefaultGate.Soak, "how long the waves of a rollout soak where nothing else is said")
 	f.String("tls-cert", "", "certificate `file` in PEM")
 	f.String("tls-key", "", "`file` of the certificate's key in PEM")
@@ -216,6 +221,14 @@ func writePassword(path, password string) error {
 	return nil
 }
 
+// brake says what may be altered without a decision.
+func brake(k *koanf.Koanf) authoring.Brake {
+	if k.Bool("no-brake") {
+		return authoring.Brake{}
+	}
+	return authoring.Brake{Percent: k.Int("brake-percent"), Administrators: k.Int("brake-administrators")}
+}
+
 // approvals are the changes that need a second person.
 func approvals(k *koanf.Koanf) authoring.Approvals {
 	return authoring.Approvals{
@@ -248,7 +261,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 			"database",
 		), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
-		SecondPersonOpens: k.Bool("approve-opening-early"), Soak: k.Duration("soak"),
+		SecondPersonOpens: k.Bool("approve-opening-early"), Soak: k.Duration("soak"), Brake: brake(k),
 		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)
 	if err != nil {

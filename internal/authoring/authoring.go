@@ -27,6 +27,8 @@ type Service struct {
 	DirectoryConnection *directory.Connection
 	// Approvals say which changes need a second person.
 	Approvals Approvals
+	// Brake says what an import, a rule or a change of facts may alter without a decision.
+	Brake Brake
 	// Soak is how long the waves of a rollout soak where nothing else is said, [rollout.DefaultGate] when 0.
 	Soak time.Duration
 

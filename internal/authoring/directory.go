@@ -1,6 +1,7 @@
 package authoring
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -24,12 +25,13 @@ const (
 
 // DirectoryChange says what an import or a run of the connection did.
 type DirectoryChange struct {
-	Entries int // people and groups that were read
-	Added   int
-	Changed int
-	Removed int // that vanished; they keep their identifiers until they are let go
-	Skipped []directory.SkippedEntry
-	losing  int // entries in use that are lacking, when that waits for a decision
+	Entries  int // people and groups that were read
+	Added    int
+	Changed  int
+	Removed  int // that vanished; they keep their identifiers until they are let go
+	Skipped  []directory.SkippedEntry
+	altering int // devices, when that waits for a decision
+	losing   int // entries in use that are lacking, when that waits for a decision
 }
 
 // Directory lists a page of people and groups; search is any part of a name.
@@ -58,25 +60,30 @@ func (s *Service) ImportDirectory(
 			WithCode("empty_ldif")
 	}
 	var change DirectoryChange
+	var held *store.Brake
 	err = s.Do(
 		ctx,
 		uow.Act{Who: who, Right: auth.Administer, Action: "directory.imported", Object: "directory"},
-		func(tx Records, w *uow.Work) error {
-			if change, err = s.merge(tx, w, sourceImport, entries, replace, accept); err != nil {
-				return err
-			}
-			w.After = map[string]any{
-				"entries": change.Entries,
-				"added":   change.Added,
-				"changed": change.Changed,
-				"removed": change.Removed,
-				"skipped": len(skipped),
-			}
-			return nil
+		func(tx Records, w *uow.Work) (err error) {
+			what := asked{Directory: &askedImport{Source: string(source), Replace: replace, Accept: accept}}
+			held, err = s.braked(ctx, tx, w, store.BrakeDirectory, what, func(tx Records, w *uow.Work) error {
+				if change, err = s.merge(tx, w, sourceImport, entries, replace, accept); err != nil {
+					return err
+				}
+				w.After = map[string]any{
+					"entries": change.Entries,
+					"added":   change.Added,
+					"changed": change.Changed,
+					"removed": change.Removed,
+					"skipped": len(skipped),
+				}
+				return nil
+			})
+			return err
 		},
 	)
 	change.Skipped = skipped
-	return change, err
+	return change, cmp.Or(err, s.holds(held))
 }
 
 func reasons(skipped []directory.SkippedEntry) string {
@@ -113,6 +120,9 @@ func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChan
 					if change, err = s.merge(tx, w, sourceConnection, entries, true, accept); err != nil {
 						return err
 					}
+					if err := s.mayAlter(tx, w, accept, &change); err != nil {
+						return err
+					}
 					if change.Added+change.Changed+change.Removed == 0 {
 						w.Quiet()
 					}
@@ -127,7 +137,7 @@ func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChan
 			)
 		}
 		change.Skipped = skipped
-		run.Losing = change.losing
+		run.Losing, run.Altering = change.losing, change.altering
 		ended := s.Now()
 		run.EndedAt, run.Entries, run.Added, run.Changed, run.Removed = &ended, change.Entries, change.Added, change.Changed, change.Removed
 		if err != nil {

@@ -1,6 +1,7 @@
 package authoring
 
 import (
+	"cmp"
 	"context"
 
 	"rankwarden.example/core/fleet"
@@ -17,10 +18,10 @@ const maxFactsEdit = 5000
 
 // OrganisationFacts are what an organisation knows of a device; nil leaves one as it is.
 type OrganisationFacts struct {
-	Device      string // identifier or name
-	Path        *string
-	Tags        *[]string
-	PrimaryUser *string
+	Device      string    `json:"device"` // identifier or name
+	Path        *string   `json:"path,omitempty"`
+	Tags        *[]string `json:"tags,omitempty"`
+	PrimaryUser *string   `json:"primary_user,omitempty"`
 }
 
 func (f OrganisationFacts) check() error {
@@ -52,52 +53,61 @@ func (s *Service) SetFacts(ctx context.Context, who auth.Identity, edits []Organ
 			maxFactsEdit,
 		)
 	}
-	return s.Do(
+	var held *store.Brake
+	err := s.Do(
 		ctx,
 		uow.Act{Who: who, Right: auth.Administer, Action: "device.facts_set", Object: "devices"},
-		func(tx Records, w *uow.Work) error {
-			ids := make([]string, len(edits))
-			for i, edit := range edits {
-				if err := edit.check(); err != nil {
-					return err
-				}
-				d, err := tx.Device(s.Clock(), edit.Device, text.Fold(edit.Device))
-				if err != nil {
-					return refusal.Named(err, "device", edit.Device)
-				}
-				ids[i] = d.ID
-			}
-			if err := tx.LockDevices(ids); err != nil {
-				return err
-			}
-			after := map[string]any{}
-			for i, edit := range edits {
-				d, err := tx.Device(s.Clock(), ids[i], "")
-				if err != nil {
-					return refusal.Named(err, "device", edit.Device)
-				}
-				if edit.Path != nil {
-					d.Path = text.NFC(*edit.Path)
-				}
-				if edit.Tags != nil {
-					d.Tags = text.Set(*edit.Tags)
-				}
-				if edit.PrimaryUser != nil {
-					d.PrimaryUser = text.NFC(*edit.PrimaryUser)
-				}
-				if err := tx.SetFacts(d.ID, d.Path, d.Tags, d.PrimaryUser); err != nil {
-					return err
-				}
-				after[d.Name] = map[string]any{"path": d.Path, "tags": d.Tags, "primary_user": d.PrimaryUser}
-			}
-			if err := membership.FactsChanged(tx, w, "facts set", ids); err != nil {
-				return err
-			}
-			w.Tell(store.TopicDevices, ids...)
-			w.After = after
-			return nil
+		func(tx Records, w *uow.Work) (err error) {
+			held, err = s.braked(ctx, tx, w, store.BrakeFacts, asked{Facts: edits}, func(tx Records, w *uow.Work) error {
+				return s.setFacts(tx, w, edits)
+			})
+			return err
 		},
 	)
+	return cmp.Or(err, s.holds(held))
+}
+
+func (s *Service) setFacts(tx Records, w *uow.Work, edits []OrganisationFacts) error {
+	ids := make([]string, len(edits))
+	for i, edit := range edits {
+		if err := edit.check(); err != nil {
+			return err
+		}
+		d, err := tx.Device(s.Clock(), edit.Device, text.Fold(edit.Device))
+		if err != nil {
+			return refusal.Named(err, "device", edit.Device)
+		}
+		ids[i] = d.ID
+	}
+	if err := tx.LockDevices(ids); err != nil {
+		return err
+	}
+	after := map[string]any{}
+	for i, edit := range edits {
+		d, err := tx.Device(s.Clock(), ids[i], "")
+		if err != nil {
+			return refusal.Named(err, "device", edit.Device)
+		}
+		if edit.Path != nil {
+			d.Path = text.NFC(*edit.Path)
+		}
+		if edit.Tags != nil {
+			d.Tags = text.Set(*edit.Tags)
+		}
+		if edit.PrimaryUser != nil {
+			d.PrimaryUser = text.NFC(*edit.PrimaryUser)
+		}
+		if err := tx.SetFacts(d.ID, d.Path, d.Tags, d.PrimaryUser); err != nil {
+			return err
+		}
+		after[d.Name] = map[string]any{"path": d.Path, "tags": d.Tags, "primary_user": d.PrimaryUser}
+	}
+	if err := membership.FactsChanged(tx, w, "facts set", ids); err != nil {
+		return err
+	}
+	w.Tell(store.TopicDevices, ids...)
+	w.After = after
+	return nil
 }
 
 // Match says which of some names are those of live devices in reach.

@@ -1,6 +1,7 @@
 package authoring
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -232,12 +233,26 @@ func (s *Service) ChangeGroup(
 	if err := checkRuleChange(g, c); err != nil {
 		return g, err
 	}
+	var held *store.Brake
 	err = s.Do(
 		ctx,
 		uow.Act{Who: who, Right: auth.Deploy, Action: "group.changed", Object: name},
-		func(tx Records, w *uow.Work) error { return s.changeGroup(tx, w, &g, c, add, remove, over) },
+		func(tx Records, w *uow.Work) (err error) {
+			if c.Rule == nil {
+				return s.changeGroup(tx, w, &g, c, add, remove, over)
+			}
+			what := asked{Rule: &askedRule{Group: name, Rule: *c.Rule, Description: c.Description, Over: over}}
+			held, err = s.braked(ctx, tx, w, store.BrakeRule, what, func(tx Records, w *uow.Work) error {
+				changed := g // it may be done twice
+				return s.changeGroup(tx, w, &changed, c, nil, nil, over)
+			})
+			return err
+		},
 	)
-	return g, refusal.Named(err, "group", name)
+	if err = refusal.Named(cmp.Or(err, s.holds(held)), "group", name); err != nil {
+		return g, err
+	}
+	return s.Group(ctx, name)
 }
 
 // changeGroup edits a group as it was read; add and remove are the folded names of the change.

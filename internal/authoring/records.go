@@ -21,6 +21,13 @@ type Records interface {
 	inforce.Records
 	underway.Records
 
+	AddBrake(b store.Brake) error
+	Brake(id string) (store.Brake, error)
+	DecideBrake(b store.Brake) error
+	ListBrakes(waiting bool, p store.Page) ([]store.Brake, string, error)
+	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
+	LockBrake(id string) (store.Brake, error)
+
 	Mark() error
 	BackToMark() error
 	AddRollout(r store.Rollout) error

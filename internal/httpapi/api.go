@@ -113,6 +113,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.assignments()
 	a.changes()
 	a.rollouts()
+	a.brakes()
 	a.ladder()
 	a.enrolment()
 	a.devices()

@@ -104,6 +104,7 @@ func (a *routes) directory() {
 				Changed:   run.Changed,
 				Removed:   run.Removed,
 				Losing:    run.Losing,
+				Altering:  run.Altering,
 				Error:     run.Error,
 			}
 			if ever {

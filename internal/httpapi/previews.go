@@ -20,6 +20,7 @@ func viewPreview(p *authoring.Preview) api.Preview {
 	for _, g := range p.Groups[:min(mostGroups, len(p.Groups))] {
 		view.Groups = append(view.Groups, api.GroupCount{Group: g.Name, Devices: g.Devices})
 	}
+	view.MoreGroups = len(p.Groups) - len(view.Groups)
 	view.Sums, view.TakesAway = api.EffectSums(p.Sums)
 	return view
 }

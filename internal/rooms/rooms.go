@@ -43,6 +43,8 @@ type Options struct {
 	Approvals authoring.Approvals
 	// SecondPersonOpens says that a wave is opened before its gate is passed only with a second person.
 	SecondPersonOpens bool
+	// Brake says what an import, a rule or a change of facts may alter without a decision.
+	Brake authoring.Brake
 	// Soak is how long the waves of a rollout soak where nothing else is said, half an hour when 0.
 	Soak time.Duration
 	Kept store.RetentionPeriods // how long records are kept
@@ -93,7 +95,7 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory))
 	r.Authoring = authoring.New(
 		authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
-			DirectoryConnection: o.DirectoryConnection, Approvals: o.Approvals, Soak: o.Soak},
+			DirectoryConnection: o.DirectoryConnection, Approvals: o.Approvals, Soak: o.Soak, Brake: o.Brake},
 	)
 	r.Deploy = &deploy.Service{
 		Room:              room[deploy.Records](o),

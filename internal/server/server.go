@@ -46,6 +46,7 @@ type Config struct {
 	RevealBudget      int                 // passwords that an operator may see in an hour alone; 0 for none
 	Approvals         authoring.Approvals // which changes need a second person
 	SecondPersonOpens bool                // a wave is opened before its gate is passed only with a second person
+	Brake             authoring.Brake     // what imports, rules and facts may alter without a decision; nothing waits when zero
 	Soak              time.Duration       // of the waves of a rollout where nothing else is said, half an hour when 0
 	PublicURL         string              // where people reach the console, when a proxy stands in front; empty for the listening address
 	Proxies           []string            // addresses or networks of proxies whose headers say who asks and how; none when empty
@@ -149,6 +150,7 @@ func start(
 			RevealBudget:        c.RevealBudget,
 			Approvals:           c.Approvals,
 			SecondPersonOpens:   c.SecondPersonOpens,
+			Brake:               c.Brake,
 			Soak:                c.Soak,
 			Kept:                c.kept(),
 			Patience:            c.Patience,

@@ -125,6 +125,7 @@ type DirectorySync struct {
 	Added     int
 	Changed   int
 	Removed   int
+	Altering  int // devices that the reading would have altered, when it waits for a decision because of that
 	Losing    int // entries in use that the reading lacked, when it waits for a decision because of that
 	Error     string
 }
@@ -137,11 +138,11 @@ func (t Tx) DirectorySync() (DirectorySync, error) {
 // SetDirectorySync stores it.
 func (t Tx) SetDirectorySync(s DirectorySync) error {
 	return t.exec(
-		`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error, losing)
-		values (true, $1, $2, $3, $4, $5, $6, $7, $8) on conflict (id) do update set started_at = excluded.started_at,
+		`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error, losing, altering)
+		values (true, $1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (id) do update set started_at = excluded.started_at,
 		ended_at = excluded.ended_at,
 		entries = excluded.entries, added = excluded.added, changed = excluded.changed, removed = excluded.removed, error =
-		excluded.error, losing = excluded.losing`,
+		excluded.error, losing = excluded.losing, altering = excluded.altering`,
 		s.StartedAt,
 		s.EndedAt,
 		s.Entries,
@@ -150,5 +151,6 @@ func (t Tx) SetDirectorySync(s DirectorySync) error {
 		s.Removed,
 		s.Error,
 		s.Losing,
+		s.Altering,
 	)
 }

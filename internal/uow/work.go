@@ -60,6 +60,21 @@ func (w *Work) Also(act Act, outcome audit.Outcome, before, after any) {
 // Part is work that is done as a part of this one, with an entry of its own on the trail. [Work.Join] adds what it gathered.
 func (w *Work) Part(act Act) *Work { return &Work{Act: act, now: w.now, log: w.log} }
 
+// Take makes of this work what a part of it came to.
+func (w *Work) Take(part *Work) {
+	w.Act, w.Before, w.After, w.quiet = part.Act, part.Before, part.After, part.quiet
+	w.notices, w.settle = append(w.notices, part.notices...), append(w.settle, part.settle...)
+	w.also = append(w.also, part.also...)
+}
+
+// Settled are the groups and devices that are settled again after the work.
+func (w *Work) Settled() (groups, devices []string) {
+	for _, r := range w.settle {
+		groups, devices = append(groups, r.Groups...), append(devices, r.Devices...)
+	}
+	return groups, devices
+}
+
 // Join adds a part that is done.
 func (w *Work) Join(part *Work) {
 	w.notices = append(w.notices, part.notices...)

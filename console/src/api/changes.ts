@@ -43,6 +43,8 @@ export const change = {
     take(client.POST("/api/v1/changes/{name}/drop", { params: { path: { name } }, body: { reason } })),
   applyChange: (name: string, digest: string) =>
     take(client.POST("/api/v1/changes/{name}/apply", { params: { path: { name } }, body: { digest } })),
+  decideBrake: (id: string, release: boolean, reason: string) =>
+    take(client.POST("/api/v1/brakes/{name}/decision", { params: { path: { name: id } }, body: { release, reason } })),
   startRollout: (body: Schemas["StartRollout"]) => take(client.POST("/api/v1/rollouts", { body })),
   pauseRollout: (name: string, reason: string) =>
     take(client.POST("/api/v1/rollouts/{name}/pause", { params: { path: { name } }, body: { reason } })),

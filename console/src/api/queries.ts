@@ -64,6 +64,12 @@ export const read = {
       meta: { hears: ["rollouts", "edits"] },
       refetchInterval: 5000, // soak passes without telling
     }),
+  brakes: () =>
+    queryOptions({
+      queryKey: ["brakes"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/brakes", { params: { query: { limit: 50 } }, signal })),
+      meta: edited,
+    }),
   rolloutDefaults: () =>
     queryOptions({
       queryKey: ["rollout-defaults"],

@@ -36,7 +36,7 @@ export function Pages({ rights }: { rights: string[] }) {
     <Suspense fallback={<Loading />}>
       <Routes>
         <Route path="/" element={<Navigate to="/watch" replace />} />
-        <Route path="/watch" element={<WatchPage />} />
+        <Route path="/watch" element={<WatchPage rights={rights} />} />
         <Route path="/policies" element={<PoliciesPage mayEdit={rights.includes("draft")} />} />
         <Route path="/new-policy" element={<PolicyPage fresh mayEdit={rights.includes("draft")} />} />
         <Route path="/policies/:name" element={<PolicyPage mayEdit={rights.includes("draft")} />} />

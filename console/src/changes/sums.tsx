@@ -15,7 +15,7 @@ const devices = (n: number) => `${n} ${n === 1 ? "device" : "devices"}`;
 
 /** What a change would do, by effect: who loses access first, then what becomes held, then the rest. */
 export function PreviewSums({ preview }: { preview: Preview }) {
-  const sections = [...new Set(preview.sums.map((s) => s.section))];
+  const more = Math.max(0, preview.groups.length - 8) + preview.more_groups;
   return (
     <div>
       <p className="text-second">
@@ -25,18 +25,7 @@ export function PreviewSums({ preview }: { preview: Preview }) {
         {preview.not_reported > 0 &&
           ` ${devices(preview.not_reported)} never reported, so the effects there are unknown.`}
       </p>
-      {sections.map((section) => (
-        <section key={section} className="mt-3">
-          <h3 className={`text-xs font-semibold ${looks[section]?.colour ?? "text-second"}`}>{section}</h3>
-          <ul>
-            {preview.sums
-              .filter((s) => s.section === section)
-              .map((s) => (
-                <Sum key={`${s.effect} ${s.unit} ${s.subject}`} sum={s} />
-              ))}
-          </ul>
-        </section>
-      ))}
+      <EffectSums sums={preview.sums} />
       {preview.devices > 1 && preview.groups.length > 0 && (
         <section className="mt-3">
           <h3 className="text-xs font-semibold text-second">By group</h3>
@@ -47,12 +36,29 @@ export function PreviewSums({ preview }: { preview: Preview }) {
                 {g.group} <b>{g.devices}</b>
               </span>
             ))}
-            {preview.groups.length > 8 && ` and ${preview.groups.length - 8} more`}
+            {more > 0 && ` and ${more} more`}
           </p>
         </section>
       )}
     </div>
   );
+}
+
+/** Effects, counted, by section. */
+export function EffectSums({ sums }: { sums: EffectSum[] }) {
+  const sections = [...new Set(sums.map((s) => s.section))];
+  return sections.map((section) => (
+    <section key={section} className="mt-3">
+      <h3 className={`text-xs font-semibold ${looks[section]?.colour ?? "text-second"}`}>{section}</h3>
+      <ul>
+        {sums
+          .filter((s) => s.section === section)
+          .map((s) => (
+            <Sum key={`${s.effect} ${s.unit} ${s.subject}`} sum={s} />
+          ))}
+      </ul>
+    </section>
+  ));
 }
 
 function Sum({ sum }: { sum: EffectSum }) {

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { read } from "@/api/queries";
 import type { Overview } from "@/api/types";
 import { Aside } from "@/ui/page";
+import { Braked } from "./braked";
 
 const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
   contested: "is contested",
@@ -31,14 +32,19 @@ function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
 }
 
 /** What waits for an operator. */
-export function Decisions({ fleet }: { fleet: Overview }) {
+export function Decisions({ fleet, mayDecide }: { fleet: Overview; mayDecide: boolean }) {
   const changes = useQuery(read.openChanges());
   const waiting = (changes.data?.items ?? []).filter((c) => c.state === "waiting");
-  const count = fleet.decisions.length + waiting.length;
+  const brakes = useQuery(read.brakes());
+  const held = brakes.data?.items ?? [];
+  const count = fleet.decisions.length + waiting.length + held.length;
   return (
     <Aside title={count ? `Needs a decision: ${count}` : "Needs a decision"}>
       {count === 0 && <p className="text-second">No decisions needed.</p>}
       <ul className="space-y-3">
+        {held.map((h) => (
+          <Braked key={h.id} held={h} mayDecide={mayDecide} />
+        ))}
         {waiting.map((c) => (
           <li key={c.name} className="border-l-4 border-waiting bg-waiting-wash px-3 py-2">
             <p className="font-semibold">{c.title || c.name}</p>

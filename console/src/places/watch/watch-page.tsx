@@ -9,7 +9,7 @@ import { Strips } from "./strips";
 import { UnderWay } from "./under-way";
 
 /** The fleet now: how it stands, what needs a decision, what changed in the last day. */
-export function WatchPage() {
+export function WatchPage({ rights }: { rights: string[] }) {
   const watch = useQuery(read.watch());
   if (watch.isPending) return <Loading />;
   if (!watch.data) return <Trouble error={watch.error as Error} />;
@@ -39,7 +39,7 @@ export function WatchPage() {
         <Strips fleet={fleet} />
         <div>
           <UnderWay fleet={fleet} />
-          <Decisions fleet={fleet} />
+          <Decisions fleet={fleet} mayDecide={rights.includes("deploy")} />
           <OverDays />
           <LastDay fleet={fleet} />
         </div>
