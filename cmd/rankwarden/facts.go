@@ -53,8 +53,8 @@ func (a *app) deviceSet() *cobra.Command {
 	return cmd
 }
 
-// factsBatch is how many devices one request names.
-const factsBatch = 1000
+// factsBatch is how many devices one request names: as many as it may, so that the brake sees an import whole.
+const factsBatch = 5000
 
 func (a *app) deviceFacts() *cobra.Command {
 	return &cobra.Command{
