@@ -75,9 +75,10 @@ func (c *Client) OpenWave(ctx context.Context, change, reason string) (api.Rollo
 	return c.rolloutStep(ctx, change, "open", map[string]string{"reason": reason})
 }
 
-// RevertRollout takes the change back from every device that has it.
-func (c *Client) RevertRollout(ctx context.Context, change, reason string) (api.RolloutStep, error) {
-	return c.rolloutStep(ctx, change, "revert", map[string]string{"reason": reason})
+// RevertRollout takes the change back from every device that has it, which may also give back the members and values that it
+// took away.
+func (c *Client) RevertRollout(ctx context.Context, change, reason string, giveBack bool) (api.RolloutStep, error) {
+	return c.rolloutStep(ctx, change, "revert", map[string]any{"reason": reason, "give_back": giveBack})
 }
 
 func (c *Client) rolloutStep(ctx context.Context, change, step string, in any) (api.RolloutStep, error) {

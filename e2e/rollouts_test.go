@@ -11,6 +11,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host/simulated"
 )
 
@@ -201,7 +202,7 @@ func TestARolloutPassesItsGates(t *testing.T) {
 	s.cycle(fleet["SKL-WKS-002"], "SKL-WKS-002")
 	assert.Equal(t, 12, minLength(t, fleet["SKL-WKS-002"]))
 	assert.Equal(t, before, s.why("SKL-WKS-001").Device.Desired, "making it for good tells nobody anew")
-	_, err = s.owner.RevertRollout(ctx, "longer", "too late")
+	_, err = s.owner.RevertRollout(ctx, "longer", "too late", false)
 	problem(t, err, http.StatusConflict, "has ended (done)")
 	said := []string{}
 	for _, d := range slices.Backward(s.rollout("longer").Decisions) {
@@ -291,9 +292,9 @@ func TestARolloutIsReverted(t *testing.T) {
 	s.rolls("longer", "running [1t1v] [2t]")
 	_, err := s.owner.PauseRollout(ctx, "longer", "lunch")
 	require.NoError(t, err)
-	_, err = s.owner.RevertRollout(ctx, "longer", " ")
+	_, err = s.owner.RevertRollout(ctx, "longer", " ", false)
 	problem(t, err, http.StatusUnprocessableEntity, "say why")
-	_, err = s.owner.RevertRollout(ctx, "longer", "the wrong policy")
+	_, err = s.owner.RevertRollout(ctx, "longer", "the wrong policy", false)
 	require.NoError(t, err)
 	s.settled()
 	for name, d := range fleet {
@@ -308,4 +309,61 @@ func TestARolloutIsReverted(t *testing.T) {
 	assert.Equal(t, 1, base.Revision)
 	_, err = s.owner.SavePolicy(ctx, "base", document("base", "passwords: {min_length: 9}"), base.Version)
 	require.NoError(t, err, "what it touched is free again")
+}
+
+// A revert with give back returns what the change took away, where nobody altered it since and nothing in force forbids it;
+// what could not be given back is told.
+func TestARevertGivesBack(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	s.publish("base", "passwords: {history: 3}", 500, "everything")
+	fleet := s.fleetOf(4, 3)
+	one, two, three := fleet["SKL-WKS-001"], fleet["SKL-WKS-002"], fleet["SKL-WKS-003"]
+	for _, d := range fleet {
+		d.AddAccount("mechanic")
+		require.NoError(t, d.Join("remote-desktop-users", "mechanic"))
+		require.NoError(t, d.SetLockout(ctx, unit.LockoutRule{Threshold: 7, DurationMinutes: 9, WindowMinutes: 9}))
+	}
+	s.change("shut",
+		api.ChangeEdit{Kind: "publish", Name: "shut", Document: document("shut", "passwords: {history: 5}\nlockout: {threshold: 3, "+
+			"duration: 15m, window: 15m}\nmembership: [{local_group: remote-desktop-users, mode: exact, members: []}]")},
+		aimAt("shut", 100, 0, "everything"),
+	)
+	s.rollOut("shut")
+	s.cycleAll(fleet, "SKL-WKS-001", "SKL-WKS-002", "SKL-WKS-003")
+	assert.Empty(t, membersOf(t, one, "remote-desktop-users"))
+	require.NoError(t, two.SetLockout(ctx, unit.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}))
+	two.SetFaults(simulated.Faults{DenyLockout: true})
+	_, err := s.owner.PauseRollout(ctx, "shut", "")
+	require.NoError(t, err)
+	_, err = s.owner.RevertRollout(ctx, "shut", "the mechanics need it", true)
+	require.NoError(t, err)
+	s.publish("still", "membership: [{local_group: remote-desktop-users, mode: exact, members: [account:keeper]}]", 90)
+	s.settled()
+	s.cycleAll(fleet, "SKL-WKS-001", "SKL-WKS-002", "SKL-WKS-004")
+	assert.Len(t, membersOf(t, one, "remote-desktop-users"), 1, "the mechanic is back")
+	assert.Equal(t, 7, stateOf(t, one).Lockout.Threshold)
+	assert.Equal(t, 3, *stateOf(t, one).Passwords.History, "what a policy asks for is that again")
+	assert.Equal(t, 50, stateOf(t, two).Lockout.Threshold, "somebody altered it since")
+	words := []string{}
+	for _, e := range append(s.events(client.EventQuery{Kind: "given_back"}), s.events(client.EventQuery{Kind: "not_given_back"})...) {
+		words = append(words, e.Device+": "+e.Words)
+	}
+	assert.ElementsMatch(t, []string{
+		"SKL-WKS-001: lockout was given back, since a change was reverted: after 7 wrong attempts within 9 min, locked for 9 min",
+		"SKL-WKS-001: mechanic was given back to remote desktop users, since a change was reverted",
+		"SKL-WKS-002: mechanic was given back to remote desktop users, since a change was reverted",
+		"SKL-WKS-002: lockout could not be given back: it was altered since",
+	}, words)
+
+	// Once, whatever is settled later; and not where what is in force by now forbids it.
+	require.NoError(t, one.SetLockout(ctx, unit.LockoutRule{Threshold: 50, DurationMinutes: 1, WindowMinutes: 1}))
+	s.aim("still", api.Aim{Policy: "still", Include: []string{"everything"}, Rank: 90})
+	s.settled()
+	s.cycleAll(fleet, "SKL-WKS-001", "SKL-WKS-003")
+	assert.Equal(t, 50, stateOf(t, one).Lockout.Threshold)
+	assert.Empty(t, membersOf(t, three, "remote-desktop-users"))
+	last := s.events(client.EventQuery{Device: "SKL-WKS-003", Kind: "not_given_back"})
+	require.Len(t, last, 1)
+	assert.Equal(t, "mechanic could not be given back to remote desktop users: a policy in force asks for something else", last[0].Words)
 }

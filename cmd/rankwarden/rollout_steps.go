@@ -159,15 +159,20 @@ func (a *app) rolloutOpen() *cobra.Command {
 }
 
 func (a *app) rolloutRevert() *cobra.Command {
-	return a.rolloutStep("revert", "Take the change of a rollout back from every device that has it",
-		"Every device that has the change goes back to what it resolves to without it. The change is closed.", true,
+	var giveBack bool
+	cmd := a.rolloutStep("revert", "Take the change of a rollout back from every device that has it",
+		"Every device that has the change goes back to what it resolves to without it, and the change is closed. With\n"+
+			"--give-back the devices also give back the members and values that the change took away, where nobody altered\n"+
+			"them since. See what came of it: rankwarden events --kind given_back, and --kind not_given_back.", true,
 		func(ctx context.Context, c *client.Client, change, reason string) error {
-			step, err := c.RevertRollout(ctx, change, reason)
+			step, err := c.RevertRollout(ctx, change, reason, giveBack)
 			if err != nil {
 				return err
 			}
 			return a.stepped(step, "Reverted %s. See: rankwarden watch\n", change)
 		})
+	cmd.Flags().BoolVar(&giveBack, "give-back", false, "give back the members and values that the change took away")
+	return cmd
 }
 
 func (a *app) rolloutResume() *cobra.Command {

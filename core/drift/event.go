@@ -38,6 +38,8 @@ const (
 	GuardRefused       EventKind = "guard_refused"       // a change would have left no usable administrator
 	DeviceRenamed      EventKind = "device_renamed"      // the workstation has another name
 	SetAside           EventKind = "set_aside"           // something that the service refuses for good, with the reason
+	GivenBack          EventKind = "given_back"          // a member or value that a reverted change had taken away
+	NotGivenBack       EventKind = "not_given_back"      // one that could not be given back
 	RepeatedlyReverted EventKind = "repeatedly_reverted" // a unit was put right three times within a day
 )
 
@@ -63,6 +65,8 @@ var EventKinds = []EventKind{
 	MemberAdded,
 	MemberRemoved,
 	ValueSet,
+	GivenBack,
+	NotGivenBack,
 	GuardRefused,
 	RepeatedlyReverted,
 	DeviceRestored,
@@ -82,14 +86,14 @@ type Event struct {
 
 // Details are what more is known of an event. The kind says which of them are there.
 type Details struct {
-	From    json.RawMessage `json:"from,omitempty"` // [ValueSet]: the value of the unit before and after, null for not reported
+	From    json.RawMessage `json:"from,omitempty"` // [ValueSet], [GivenBack]: the value of the unit before and after, null for not reported
 	To      json.RawMessage `json:"to,omitempty"`
 	OldName string          `json:"old_name,omitempty"` // [AccountRenamed], [DeviceRenamed], [PasswordChanged]
 	NewName string          `json:"new_name,omitempty"`
 	Number  int64           `json:"number,omitempty"` // [Applied]: of the desired state; [DeviceRestored]: of the epoch
 	Time    *time.Time      `json:"time,omitempty"`   // [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation
 	Reason  rotation.Reason `json:"reason,omitempty"` // [PasswordChanged]
-	Error   string          `json:"error,omitempty"`  // [RotationFailed], [SetAside]: what the system or the service said
+	Error   string          `json:"error,omitempty"`  // [RotationFailed], [SetAside], [NotGivenBack]: what the system or the service said
 }
 
 // ChangeOf are the details of a value that was set. Either is nil when it was not reported.

@@ -83,6 +83,16 @@ func Event(e drift.Event) string {
 		return fmt.Sprintf("the workstation was renamed from %s to %s", e.OldName, e.NewName)
 	case drift.SetAside:
 		return fmt.Sprintf("%s was skipped, because the service refuses it: %s", subject, e.Error)
+	case drift.GivenBack:
+		if e.Subject != "" {
+			return fmt.Sprintf("%s was given back to %s, since a change was reverted", subject, Unit(e.Unit))
+		}
+		return fmt.Sprintf("%s was given back, since a change was reverted: %s", UnitInFull(e.Unit), written(e.Unit, e.To))
+	case drift.NotGivenBack:
+		if e.Subject != "" {
+			return fmt.Sprintf("%s could not be given back to %s: %s", subject, Unit(e.Unit), e.Error)
+		}
+		return fmt.Sprintf("%s could not be given back: %s", UnitInFull(e.Unit), e.Error)
 	case drift.RepeatedlyReverted:
 		return UnitInFull(e.Unit) + ": repeatedly reverted; next attempt in 1 h"
 	}

@@ -121,6 +121,9 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 		Random:         a.Random,
 		Escrowed:       a.journal.Escrowed(state),
 	}
+	if err := a.giveBack(ctx, &state, job); err != nil {
+		return reconcile.Outcome{}, nil, err
+	}
 	outcome, err := reconcile.Run(ctx, a.Host, job)
 	changed := !same(outcome.Bindings, a.journal.Bindings) || len(outcome.Events) > 0
 	a.journal.Note(now, outcome.Events...)
@@ -133,6 +136,11 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 		}
 		return outcome, nil, fmt.Errorf("bringing the device into line: %w", err)
 	}
+	if a.journal.Last == nil || a.journal.Last.Desired != a.journal.Desired { // what another desired state brought
+		taken := outcome.Taken(job)
+		a.journal.Remember(now, taken)
+		changed = changed || len(taken) > 0
+	}
 	// Only what was in line under this desired state before has been put right.
 	if a.journal.Last != nil && a.journal.Last.Desired == a.journal.Desired &&
 		differing(a.journal.Last.State, outcome.Before) != nil {
@@ -144,6 +152,28 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 	}
 	reverted, _ := a.journal.Reversions.Repeated(now)
 	return outcome, reverted, err
+}
+
+// giveBack gives back, once, what a reverted change took away. It is begun again should the power go before it is kept.
+func (a *Agent) giveBack(ctx context.Context, state *drift.State, job reconcile.Job) error {
+	due := a.journal.Due()
+	if len(due) == 0 {
+		return nil
+	}
+	back := reconcile.Return(due, job.Settings, state, a.journal)
+	events := back.Refused
+	if len(back.Settings) > 0 {
+		job.Settings, job.Leave = back.Settings, nil
+		outcome, err := reconcile.Run(ctx, a.Host, job)
+		a.journal.Note(a.now(), outcome.Events...)
+		if err != nil {
+			return errors.Join(fmt.Errorf("giving back: %w", err), a.journal.Save())
+		}
+		events = append(events, outcome.Returned(back.Settings)...)
+	}
+	a.journal.Note(a.now(), events...)
+	a.journal.Gave(due)
+	return a.journal.Save()
 }
 
 // differing gives the parts of now that differ from before, nil when none does.

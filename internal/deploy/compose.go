@@ -3,6 +3,7 @@ package deploy
 import (
 	"encoding/json"
 	"fmt"
+	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
@@ -28,6 +29,10 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 		return err
 	}
 	holds := scope.lane.Holds() // then composing depends on what a device was told before
+	back, err := s.givingBack(tx, ids)
+	if err != nil {
+		return err
+	}
 	cache := map[string]composition{}
 	var settled []store.SettlingResult
 	stamps := make([]drift.Stamp, len(devices))
@@ -36,12 +41,13 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 		if holds {
 			before = d.SettingsDigest
 		}
-		c, known := cache[before]
+		key := before + " " + keyOf(back[d.ID])
+		c, known := cache[key]
 		if !known {
-			if c, err = run.compose(tx, scope.lane, before); err != nil {
+			if c, err = run.compose(tx, scope.lane, before, back[d.ID]); err != nil {
 				return err
 			}
-			cache[before] = c
+			cache[key] = c
 			if err := tx.PutSettings(c.digest, c.body); err != nil {
 				return err
 			}
@@ -97,13 +103,41 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 	return nil
 }
 
-func (run *settlement) compose(tx Records, lane resolve.Lane, before string) (composition, error) {
+// givesBackFor is for how long after a revert a device that returns gives back.
+const givesBackFor = 90 * 24 * time.Hour
+
+// coarse is how far behind the service's time a device may believe it to be.
+const coarse = 2 * time.Second
+
+// givingBack is what devices are to give back, by device.
+func (s *Service) givingBack(tx Records, ids []string) (map[string][]protocol.GiveBack, error) {
+	list, err := tx.GivingBack(ids, s.Now().Add(-givesBackFor))
+	back := map[string][]protocol.GiveBack{}
+	for _, g := range list {
+		back[g.DeviceID] = append(back[g.DeviceID], protocol.GiveBack{
+			Since: g.Since.UTC().Truncate(time.Second).Add(-coarse), Units: g.Units,
+		})
+	}
+	return back, err
+}
+
+func keyOf(back []protocol.GiveBack) string {
+	key := ""
+	for _, g := range back {
+		key += fmt.Sprint(g.Since, g.Units)
+	}
+	return key
+}
+
+func (run *settlement) compose(
+	tx Records, lane resolve.Lane, before string, back []protocol.GiveBack,
+) (composition, error) {
 	previous, err := tx.Asked(before)
 	if err != nil {
 		return composition{}, err
 	}
 	settings, held := resolve.Compose(lane, previous.Settings)
-	asked := protocol.DesiredContent{Settings: settings, Directory: []principal.Entry{}}
+	asked := protocol.DesiredContent{Settings: settings, Directory: []principal.Entry{}, GiveBack: back}
 	known := principal.NewTable(previous.Directory)
 	for _, ref := range unit.Named(settings) {
 		if entry, ok := run.directory[ref]; ok {

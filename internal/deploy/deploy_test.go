@@ -44,8 +44,9 @@ func (r *records) PutSettings(digest, body string) error          { r.settings[d
 func (r *records) SettleRequests() ([]store.SettleRequest, error) {
 	return slices.Clone(r.waiting), nil
 }
-func (r *records) RolloutsUnderWay() ([]store.Rollout, error)  { return nil, nil }
-func (r *records) GroupsNamed([]string) ([]store.Group, error) { return nil, nil }
+func (r *records) RolloutsUnderWay() ([]store.Rollout, error)                { return nil, nil }
+func (r *records) GivingBack([]string, time.Time) ([]store.GivesBack, error) { return nil, nil }
+func (r *records) GroupsNamed([]string) ([]store.Group, error)               { return nil, nil }
 func (r *records) DirectoryFor(_, _, _ []string) ([]store.DirectoryEntry, error) {
 	return nil, nil
 }

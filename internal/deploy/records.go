@@ -25,6 +25,7 @@ type Records interface {
 	Carrying(devices []string) ([]store.Carries, error)
 	CountDevicesOutside(reach auth.Reach, ids []string) (int, error)
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
+	GivingBack(devices []string, after time.Time) ([]store.GivesBack, error)
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
 	LiveFacts(ids []string) ([]store.DeviceFacts, error)
 	LockChange(name string) (store.Change, error)

@@ -54,8 +54,9 @@ func (s *Service) OpenNextWave(ctx context.Context, who auth.Identity, name, rea
 	return asked, err
 }
 
-// RevertRollout takes the change back from every device that has it.
-func (s *Service) RevertRollout(ctx context.Context, who auth.Identity, name, reason string) error {
+// RevertRollout takes the change back from every device that has it. With give back, devices also give back the members and
+// values that the change took away, as far as nobody altered them since.
+func (s *Service) RevertRollout(ctx context.Context, who auth.Identity, name, reason string, giveBack bool) error {
 	return s.act(ctx, who, "rollout.reverted", name, reason,
 		func(tx Records, w *uow.Work, r *underway.Run) (rollout.Event, error) {
 			if strings.TrimSpace(reason) == "" {
@@ -72,9 +73,9 @@ func (s *Service) RevertRollout(ctx context.Context, who auth.Identity, name, re
 				return nil, err
 			}
 			w.Tell(store.TopicEdits, c.Name)
-			r.EndedAt = &now
+			r.EndedAt, r.GiveBack = &now, giveBack
 			event := store.ChangeEvent{ChangeID: c.ID, At: now, Who: who.Name, What: "reverted", Detail: reason}
-			return rollout.Revert{By: who.Name, Reason: reason}, tx.AddChangeEvent(event)
+			return rollout.Revert{By: who.Name, Reason: reason, GiveBack: giveBack}, tx.AddChangeEvent(event)
 		})
 }
 

@@ -331,10 +331,12 @@ func (a *routes) rolloutSteps() {
 		func(ctx context.Context, who auth.Identity, in *struct {
 			NamePath
 			Body struct {
-				Reason string `json:"reason" maxLength:"2000"`
+				Reason   string `json:"reason" maxLength:"2000"`
+				GiveBack bool   `json:"give_back,omitempty" doc:"Devices give back the members and values that the change took away"`
 			}
 		}) (*struct{ Body api.RolloutStep }, error) {
-			return a.step(ctx, who, in.Name, true, a.Deploy.RevertRollout(ctx, who, in.Name, in.Body.Reason))
+			b := in.Body
+			return a.step(ctx, who, in.Name, true, a.Deploy.RevertRollout(ctx, who, in.Name, b.Reason, b.GiveBack))
 		},
 	)
 }

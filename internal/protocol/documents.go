@@ -29,6 +29,14 @@ type DesiredState struct {
 type DesiredContent struct {
 	Settings  []unit.Setting    `json:"settings"`  // sorted by unit
 	Directory []principal.Entry `json:"directory"` // sorted by reference
+	// GiveBack is what a device gives back once of what it took away.
+	GiveBack []GiveBack `json:"give_back,omitempty"`
+}
+
+// GiveBack has a device give back what it took away of some settings since a time, as far as nobody altered it since.
+type GiveBack struct {
+	Since time.Time `json:"since"` // in service time; it names the give-back, which is carried out once
+	Units []unit.ID `json:"units"` // sorted
 }
 
 // Paths of the device protocol.
@@ -161,6 +169,7 @@ func DesiredBytes(device, name string, epoch, number int64, asked string) ([]byt
 	var body struct {
 		Settings  json.RawMessage `json:"settings"`
 		Directory json.RawMessage `json:"directory"`
+		GiveBack  json.RawMessage `json:"give_back"`
 	}
 	if err := json.Unmarshal([]byte(asked), &body); err != nil {
 		return nil, fmt.Errorf("desired state: %w", err)
@@ -173,5 +182,6 @@ func DesiredBytes(device, name string, epoch, number int64, asked string) ([]byt
 		Number    int64           `json:"number"`
 		Settings  json.RawMessage `json:"settings"`
 		Directory json.RawMessage `json:"directory"`
-	}{DesiredFormat, device, name, epoch, number, body.Settings, body.Directory})
+		GiveBack  json.RawMessage `json:"give_back,omitempty"`
+	}{DesiredFormat, device, name, epoch, number, body.Settings, body.Directory, body.GiveBack})
 }

@@ -25,6 +25,7 @@ type Rollout struct {
 	StartedAt time.Time
 	StartedBy string
 	LookedAt  time.Time
+	GiveBack  bool       // it was reverted, and its devices give back what the change took away
 	EndedAt   *time.Time // when it was reverted, or its change was made for good
 }
 
@@ -47,7 +48,7 @@ func (t Tx) LockRollout(name string) (Rollout, error) {
 // SetRollout alters one over the given version.
 func (t Tx) SetRollout(r Rollout, over int64) error {
 	return must(t.db.Model(&Rollout{}).Where("id = ? and version = ?", r.ID, over).
-		Select("state", "version", "body", "edits", "touches", "trouble", "looked_at", "ended_at").Updates(r), ErrStale)
+		Select("state", "version", "body", "edits", "touches", "trouble", "looked_at", "ended_at", "give_back").Updates(r), ErrStale)
 }
 
 // LookedAt notes when rollouts were looked at, which alters nothing else of them.
@@ -138,6 +139,21 @@ func (t Tx) Carrying(devices []string) ([]Carries, error) {
 	return rows[Carries](t, `select d.device_id, d.rollout_id, d.outcome <> 'not_open' as has from rollouts r
 		join rollout_devices d on d.rollout_id = r.id
 		where r.ended_at is null and d.device_id = any(?) order by d.device_id, d.rollout_id`, devices)
+}
+
+// GivesBack is what a device is to give back.
+type GivesBack struct {
+	DeviceID string
+	Since    time.Time // when the rollout began
+	Units    []unit.ID `gorm:"serializer:json"` // that its change altered
+}
+
+// GivingBack is what devices are to give back, because rollouts were reverted after a time; by device and rollout.
+func (t Tx) GivingBack(devices []string, after time.Time) ([]GivesBack, error) {
+	return rows[GivesBack](t, `select d.device_id, r.started_at as since, d.units from rollouts r
+		join rollout_devices d on d.rollout_id = r.id
+		where r.give_back and r.ended_at > ? and d.outcome <> 'not_open' and d.device_id = any(?)
+		order by d.device_id, r.started_at`, after, devices)
 }
 
 // ToldWith notes the desired states by which devices are told of the changes of rollouts, where none knew of them before.

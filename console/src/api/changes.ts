@@ -52,8 +52,8 @@ export const change = {
     take(client.POST("/api/v1/rollouts/{name}/resume", { params: { path: { name } }, body: { reason, digest } })),
   openWave: (name: string, reason: string) =>
     take(client.POST("/api/v1/rollouts/{name}/open", { params: { path: { name } }, body: { reason } })),
-  revertRollout: (name: string, reason: string) =>
-    take(client.POST("/api/v1/rollouts/{name}/revert", { params: { path: { name } }, body: { reason } })),
+  revertRollout: (name: string, reason: string, give_back: boolean) =>
+    take(client.POST("/api/v1/rollouts/{name}/revert", { params: { path: { name } }, body: { reason, give_back } })),
   decideChange: (name: string, body: { approve: boolean; reason: string; digest: string }) =>
     take(client.POST("/api/v1/changes/{name}/decision", { params: { path: { name } }, body })),
 };

@@ -63,6 +63,7 @@ export function Steps({ of }: { of: Rollout }) {
 function AskStep({ of, step, close }: { of: Rollout; step: Step; close: () => void }) {
   const queries = useQueryClient();
   const [reason, setReason] = useState("");
+  const [giveBack, setGiveBack] = useState(false);
   const mended = step === "resume" && of.edited;
   const draft = useQuery({ ...read.change(of.change), enabled: mended });
   const preview = useQuery({
@@ -73,7 +74,7 @@ function AskStep({ of, step, close }: { of: Rollout; step: Step; close: () => vo
     mutationFn: () => {
       if (step === "pause") return change.pauseRollout(of.change, reason);
       if (step === "resume") return change.resumeRollout(of.change, reason, preview.data?.digest ?? "");
-      return step === "open" ? change.openWave(of.change, reason) : change.revertRollout(of.change, reason);
+      return step === "open" ? change.openWave(of.change, reason) : change.revertRollout(of.change, reason, giveBack);
     },
     onSuccess: (now) => {
       if (now.rollout) queries.setQueryData(read.rollout(of.change).queryKey, now.rollout);
@@ -104,6 +105,20 @@ function AskStep({ of, step, close }: { of: Rollout; step: Step; close: () => vo
           value={reason}
           onChange={(event) => setReason(event.target.value)}
         />
+        {step === "revert" && (
+          <label className="mt-3 flex items-start gap-2">
+            <input
+              type="checkbox"
+              className="mt-1"
+              checked={giveBack}
+              onChange={(event) => setGiveBack(event.target.checked)}
+            />
+            <span>
+              Give back members and values that the change took away
+              <span className="block text-xs text-second">where nobody altered them since</span>
+            </span>
+          </label>
+        )}
         {doing.error && <Trouble error={doing.error} />}
         {waits && (
           <p role="status" className="mt-3 border-l-4 border-waiting bg-waiting-wash px-3 py-1.5">
