@@ -160,7 +160,7 @@ type Finding struct {
 	Expected    json.RawMessage `json:"expected"`
 	Actual      json.RawMessage `json:"actual"`
 	Assignments []string        `json:"assignments" nullable:"false" doc:"Whose rule it breaks"`
-	State       string          `json:"state" enum:"open,settled,corrected"`
+	State       string          `json:"state" enum:"open,waived,settled,corrected"`
 	FirstSeen   time.Time       `json:"first_seen"`
 	LastSeen    time.Time       `json:"last_seen"`
 	ClosedAt    *time.Time      `json:"closed_at"`

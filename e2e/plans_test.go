@@ -94,9 +94,9 @@ func largeRollouts(t *testing.T, url string) {
 		`insert into changes (id, name, title, reason, state, version, created_at, created_by, updated_at, needs)
 		select 'C' || i, 'went-out-' || i, '', '', 'done', 1, now(), 'asta', now(), '[]' from generate_series(1, 20) i`,
 		`insert into rollouts (id, change_id, name, state, version, body, edits, touches, trouble, started_at, started_by, looked_at,
-		ended_at) select 'R' || i, 'C' || i, 'went-out-' || i, 'done', 1,
+		ended_at, give_back) select 'R' || i, 'C' || i, 'went-out-' || i, 'done', 1,
 		'{"state": "done", "waves": [{"title": "all", "tally": {"verified": 5000}}], "decisions": [{"what": "finished", "wave": -1}]}',
-		'[]', '[]', '', now(), 'asta', now(), now() from generate_series(1, 20) i`,
+		'[]', '[]', '', now(), 'asta', now(), now(), false from generate_series(1, 20) i`,
 		`insert into rollout_devices (rollout_id, device_id, wave, outcome, failing, units, epoch, number, since)
 		select 'R' || i, d.id, 0, 'verified', '[]', '[]', 1, 1, now()
 		from generate_series(1, 20) i, lateral (select id from devices order by id offset 5000 * (i - 1) limit 5000) d`,
@@ -157,7 +157,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 			"/device-events?until=2020-01-01T00:00:00Z", "/orders", "/orders?group=few", "/order-progress/some", "/passwords", "/passwords?search=777", "/passwords?overdue=true", "/reveals", "/reveals?group=few", "/approvals",
 			"/held-settings", "/locked-accounts", "/directory?search=nobody", "/devices/SKL-BIG-000001", "/devices/SKL-BIG-000001/why", "/devices/SKL-BIG-000001/why?at=2031-01-01T00:00:00Z", "/devices/SKL-BIG-000001/why?at=2026-01-01T00:00:00Z", "/devices/SKL-BIG-000001/passwords", "/tokens", "/session",
 			"/changes", "/changes?search=none", "/rollouts", "/rollouts?under_way=true", "/rollouts/went-out-7", "/rollouts/went-out-7/devices?outcome=failed",
-			"/rollout-defaults", "/brakes", "/brakes?all=true", "/standing-history", "/standing-history?group=few", "/enrolment-tokens"} {
+			"/rollout-defaults", "/brakes", "/brakes?all=true", "/waivers", "/waivers?ending=true", "/findings?state=waived", "/standing-history", "/standing-history?group=few", "/enrolment-tokens"} {
 			status := try(t, s.URL, described{path, "GET", "/api/v1" + path}, header)
 			assert.Less(t, status, 500, path)
 		}

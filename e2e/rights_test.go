@@ -78,6 +78,7 @@ var bodies = map[string]string{
 	"create-change": `{"name": "No name"}`, "edit-change": `{"title": "t"}`, "add-edit": `{"kind": "withdraw", "name": "none", "based_on": 1}`,
 	"drop-change": `{}`, "apply-change": `{"digest": ""}`, "decide-change": `{"approve": false, "reason": "no", "digest": ""}`,
 	"start-rollout": `{"change": "none", "digest": ""}`, "pause-rollout": `{}`, "resume-rollout": `{}`, "open-wave": `{"reason": "r"}`,
+	"waive-findings": `{"findings": [1], "until": "2031-01-01T00:00:00Z", "reason": "r"}`, "decide-waiver": `{"agree": true}`,
 	"revert-rollout": `{"reason": "r"}`, "decide-brake": `{"release": false, "reason": "r"}`,
 	"preview-edits": `{"edits": []}`, "show-ladder": `{}`, "match-device-names": `{"names": []}`,
 }

@@ -119,6 +119,7 @@ func root() *cobra.Command {
 		a.enrolmentCommand(),
 		a.directoryCommand(),
 		a.driftCommand(),
+		a.waiverCommand(),
 		a.eventsCommand(),
 		a.orderCommand(),
 		a.passwordCommand(),

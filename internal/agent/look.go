@@ -119,6 +119,7 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 		Bindings:       a.journal.Bindings,
 		Leave:          leave,
 		Random:         a.Random,
+		Now:            now,
 		Escrowed:       a.journal.Escrowed(state),
 	}
 	if err := a.giveBack(ctx, &state, job); err != nil {

@@ -33,6 +33,10 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 	if err != nil {
 		return err
 	}
+	waived, err := tx.WaivedOf(ids)
+	if err != nil {
+		return err
+	}
 	cache := map[string]composition{}
 	var settled []store.SettlingResult
 	stamps := make([]drift.Stamp, len(devices))
@@ -41,10 +45,11 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 		if holds {
 			before = d.SettingsDigest
 		}
-		key := before + " " + keyOf(back[d.ID])
+		own := ownContent{back[d.ID], waived[d.ID]}
+		key := before + " " + own.key()
 		c, known := cache[key]
 		if !known {
-			if c, err = run.compose(tx, scope.lane, before, back[d.ID]); err != nil {
+			if c, err = run.compose(tx, scope.lane, before, own); err != nil {
 				return err
 			}
 			cache[key] = c
@@ -121,23 +126,29 @@ func (s *Service) givingBack(tx Records, ids []string) (map[string][]protocol.Gi
 	return back, err
 }
 
-func keyOf(back []protocol.GiveBack) string {
-	key := ""
-	for _, g := range back {
-		key += fmt.Sprint(g.Since, g.Units)
+// ownContent is what a device is told beside what its assignments come to.
+type ownContent struct {
+	back   []protocol.GiveBack
+	waived []protocol.Waived
+}
+
+// key is the same for devices that are told the same.
+func (o ownContent) key() string {
+	if len(o.back)+len(o.waived) == 0 {
+		return ""
 	}
-	return key
+	return fmt.Sprint(o.back, o.waived)
 }
 
 func (run *settlement) compose(
-	tx Records, lane resolve.Lane, before string, back []protocol.GiveBack,
+	tx Records, lane resolve.Lane, before string, own ownContent,
 ) (composition, error) {
 	previous, err := tx.Asked(before)
 	if err != nil {
 		return composition{}, err
 	}
 	settings, held := resolve.Compose(lane, previous.Settings)
-	asked := protocol.DesiredContent{Settings: settings, Directory: []principal.Entry{}, GiveBack: back}
+	asked := protocol.DesiredContent{Settings: settings, Directory: []principal.Entry{}, GiveBack: own.back, Waived: own.waived}
 	known := principal.NewTable(previous.Directory)
 	for _, ref := range unit.Named(settings) {
 		if entry, ok := run.directory[ref]; ok {

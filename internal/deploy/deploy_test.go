@@ -45,6 +45,7 @@ func (r *records) SettleRequests() ([]store.SettleRequest, error) {
 	return slices.Clone(r.waiting), nil
 }
 func (r *records) RolloutsUnderWay() ([]store.Rollout, error)                { return nil, nil }
+func (r *records) WaivedOf([]string) (map[string][]protocol.Waived, error)   { return nil, nil }
 func (r *records) GivingBack([]string, time.Time) ([]store.GivesBack, error) { return nil, nil }
 func (r *records) GroupsNamed([]string) ([]store.Group, error)               { return nil, nil }
 func (r *records) DirectoryFor(_, _, _ []string) ([]store.DirectoryEntry, error) {

@@ -43,5 +43,6 @@ type Records interface {
 	SettleDone(ids []int64) error
 	SettleFailed(ids []int64, why string, next time.Time) error
 	SettleRequests() ([]store.SettleRequest, error)
+	WaivedOf(devices []string) (map[string][]protocol.Waived, error)
 	ToldWith(rollouts, devices []string, stamps []drift.Stamp) error
 }

@@ -114,6 +114,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.changes()
 	a.rollouts()
 	a.brakes()
+	a.waivers()
 	a.ladder()
 	a.enrolment()
 	a.devices()

@@ -23,6 +23,7 @@ const (
 	DecideUnsettled = "unsettled" // a change cannot be settled for its devices
 	DecideRestored  = "restored"  // devices hold what the service never gave: its database may be a backup
 	DecideDirectory = "directory" // a reading of the directory would lose many entries
+	DecideWaiver    = "waiver"    // one waits for a second person, or is about to end
 	DecideRecovery  = "recovery"  // current passwords without a recovery copy
 )
 
@@ -110,6 +111,11 @@ func (s *Service) decisions(
 				r.Error,
 			)})
 	}
+	waivers, err := s.waiversToDecide(tx, reach)
+	if err != nil {
+		return nil, err
+	}
+	list = append(list, waivers...)
 	claiming, err := tx.DevicesWaiting(reach, maxRecent)
 	if err != nil {
 		return nil, err

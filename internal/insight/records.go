@@ -26,6 +26,7 @@ type Records interface {
 
 	Change(name string) (store.Change, error)
 	ChangeEdits(change string) ([]store.ChangeEdit, error)
+	ListWaivers(f store.WaiverFilter, p store.Page) ([]store.Waiver, string, error)
 	ListRollouts(underWay bool, p store.Page) ([]store.Rollout, string, error)
 	Rollout(name string) (store.Rollout, error)
 	Asked(digest string) (protocol.DesiredContent, error)

@@ -7,6 +7,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
 )
 
@@ -35,6 +36,13 @@ func (s *Service) takeFindings(tx Records, d store.Device, r drift.Report) (int,
 	if err != nil {
 		return 0, err
 	}
+	waivers, err := tx.WaivedOf([]string{d.ID})
+	if err != nil {
+		return 0, err
+	}
+	waived := func(f drift.Finding) bool {
+		return slices.ContainsFunc(waivers[d.ID], func(x protocol.Waived) bool { return x.Unit == f.Unit && x.Subject == f.Subject })
+	}
 	now := s.Now()
 	known := map[string]store.Finding{}
 	for _, f := range open {
@@ -42,18 +50,31 @@ func (s *Service) takeFindings(tx Records, d store.Device, r drift.Report) (int,
 	}
 	var fresh []store.Finding
 	counted, present := 0, map[string]bool{}
+	moved := map[string][]int64{} // findings that are in another state than they should be
 	for _, f := range drift.Check(settings, &r.State, r.Failures, ctx) {
-		if f.Kind != drift.UnitUnsupported {
+		state := store.FindingOpen
+		switch {
+		case waived(f):
+			state = store.FindingWaived
+		case f.Kind != drift.UnitUnsupported:
 			counted++
 		}
 		present[f.Key()] = true
 		if before, again := known[f.Key()]; again {
+			if before.State != state {
+				moved[state] = append(moved[state], before.ID)
+			}
 			if err := tx.SeenAgain(before.ID, jsonOf(f.Actual), whose[f.Unit], now); err != nil {
 				return 0, err
 			}
 			continue
 		}
-		fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingOpen, now))
+		fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], state, now))
+	}
+	for state, ids := range moved {
+		if err := tx.SetFindingState(ids, state); err != nil {
+			return 0, err
+		}
 	}
 	if looked {
 		for _, f := range drift.Check(settings, &before, nil, ctx) {

@@ -25,8 +25,10 @@ type Service struct {
 	View      reach.Fleet
 	Scopes    *scopes.Cache
 	Strangers *strangers.Counter
-	Kept      store.RetentionPeriods // how long records are kept
-	Pruner    Pruner
+	// SecondPersonWaives says that a second person must agree to waivers of administrators.
+	SecondPersonWaives bool
+	Kept               store.RetentionPeriods // how long records are kept
+	Pruner             Pruner
 	// Forget lets go of what other rooms no longer keep.
 	Forget func(ctx context.Context) error
 }

@@ -27,6 +27,14 @@ type Records interface {
 	AddEvents(events []store.DeviceEvent) error
 	AddFindings(list []store.Finding) error
 	AddOrders(devices []string, o store.Order) ([]string, error)
+	AddWaivers(list []store.Waiver) error
+	DueWaivers(now time.Time, most int) ([]store.Waiver, error)
+	FindingsWith(ids []int64) ([]store.Finding, error)
+	LockWaiver(id string) (store.Waiver, error)
+	SetFindingState(ids []int64, state string) error
+	SetWaiver(w store.Waiver) error
+	Waive(device, unit, subject string, waived bool) error
+	WaivedOf(devices []string) (map[string][]protocol.Waived, error)
 	AddReport(r store.Report) (int64, error)
 	AddToGroup(groupID string, devices []string) error
 	Asked(digest string) (protocol.DesiredContent, error)

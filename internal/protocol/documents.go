@@ -31,6 +31,15 @@ type DesiredContent struct {
 	Directory []principal.Entry `json:"directory"` // sorted by reference
 	// GiveBack is what a device gives back once of what it took away.
 	GiveBack []GiveBack `json:"give_back,omitempty"`
+	// Waived is what a device leaves alone, by setting and subject.
+	Waived []Waived `json:"leave,omitempty"`
+}
+
+// Waived is a difference that a device leaves alone until a time.
+type Waived struct {
+	Unit    unit.ID   `json:"unit"`
+	Subject string    `json:"subject"` // as in the finding; empty for the setting itself
+	Until   time.Time `json:"until"`   // in service time
 }
 
 // GiveBack has a device give back what it took away of some settings since a time, as far as nobody altered it since.
@@ -170,6 +179,7 @@ func DesiredBytes(device, name string, epoch, number int64, asked string) ([]byt
 		Settings  json.RawMessage `json:"settings"`
 		Directory json.RawMessage `json:"directory"`
 		GiveBack  json.RawMessage `json:"give_back"`
+		Leave     json.RawMessage `json:"leave"`
 	}
 	if err := json.Unmarshal([]byte(asked), &body); err != nil {
 		return nil, fmt.Errorf("desired state: %w", err)
@@ -183,5 +193,6 @@ func DesiredBytes(device, name string, epoch, number int64, asked string) ([]byt
 		Settings  json.RawMessage `json:"settings"`
 		Directory json.RawMessage `json:"directory"`
 		GiveBack  json.RawMessage `json:"give_back,omitempty"`
-	}{DesiredFormat, device, name, epoch, number, body.Settings, body.Directory, body.GiveBack})
+		Leave     json.RawMessage `json:"leave,omitempty"`
+	}{DesiredFormat, device, name, epoch, number, body.Settings, body.Directory, body.GiveBack, body.Leave})
 }

@@ -43,6 +43,8 @@ type Options struct {
 	Approvals authoring.Approvals
 	// SecondPersonOpens says that a wave is opened before its gate is passed only with a second person.
 	SecondPersonOpens bool
+	// SecondPersonWaives says that a second person must agree to waivers of administrators.
+	SecondPersonWaives bool
 	// Brake says what an import, a rule or a change of facts may alter without a decision.
 	Brake authoring.Brake
 	// Soak is how long the waves of a rollout soak where nothing else is said, half an hour when 0.
@@ -106,15 +108,16 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		SecondPersonOpens: o.SecondPersonOpens,
 	}
 	r.Intake = &intake.Service{
-		Room:      room[intake.Records](o),
-		Locks:     o.Store,
-		Keys:      r.Custody,
-		View:      view,
-		Scopes:    known,
-		Strangers: r.Strangers,
-		Kept:      o.Kept,
-		Pruner:    o.Store,
-		Forget:    func(ctx context.Context) error { return r.Authoring.LetGo(ctx, uow.Itself, "") },
+		Room:               room[intake.Records](o),
+		Locks:              o.Store,
+		Keys:               r.Custody,
+		View:               view,
+		Scopes:             known,
+		Strangers:          r.Strangers,
+		Kept:               o.Kept,
+		SecondPersonWaives: o.SecondPersonWaives,
+		Pruner:             o.Store,
+		Forget:             func(ctx context.Context) error { return r.Authoring.LetGo(ctx, uow.Itself, "") },
 	}
 	r.Insight = &insight.Service{Room: room[insight.Records](o), View: view, Scopes: known}
 	return r, nil

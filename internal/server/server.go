@@ -34,25 +34,26 @@ import (
 
 // Config is how a service is set up.
 type Config struct {
-	Listen            string // address, such as 127.0.0.1:8470
-	DeviceListen      string // another address for the device protocol; empty for the same
-	TLSCert           string // files in PEM; both or none
-	TLSKey            string
-	AllowClear        bool // serve without TLS on other addresses than loopback
-	Database          string
-	Keys              string              // file of the service's private keys
-	EscrowKeys        string              // file of the private escrow keys
-	EscrowEnv         string              // the keys themselves, instead of the file
-	RevealBudget      int                 // passwords that an operator may see in an hour alone; 0 for none
-	Approvals         authoring.Approvals // which changes need a second person
-	SecondPersonOpens bool                // a wave is opened before its gate is passed only with a second person
-	Brake             authoring.Brake     // what imports, rules and facts may alter without a decision; nothing waits when zero
-	Soak              time.Duration       // of the waves of a rollout where nothing else is said, half an hour when 0
-	PublicURL         string              // where people reach the console, when a proxy stands in front; empty for the listening address
-	Proxies           []string            // addresses or networks of proxies whose headers say who asks and how; none when empty
-	Organisation      string
-	Interval          time.Duration    // between two check-ins of a device
-	Now               func() time.Time // the clock, [time.Now] when nil
+	Listen             string // address, such as 127.0.0.1:8470
+	DeviceListen       string // another address for the device protocol; empty for the same
+	TLSCert            string // files in PEM; both or none
+	TLSKey             string
+	AllowClear         bool // serve without TLS on other addresses than loopback
+	Database           string
+	Keys               string              // file of the service's private keys
+	EscrowKeys         string              // file of the private escrow keys
+	EscrowEnv          string              // the keys themselves, instead of the file
+	RevealBudget       int                 // passwords that an operator may see in an hour alone; 0 for none
+	Approvals          authoring.Approvals // which changes need a second person
+	SecondPersonOpens  bool                // a wave is opened before its gate is passed only with a second person
+	SecondPersonWaives bool                // a second person must agree to waivers of administrators
+	Brake              authoring.Brake     // what imports, rules and facts may alter without a decision; nothing waits when zero
+	Soak               time.Duration       // of the waves of a rollout where nothing else is said, half an hour when 0
+	PublicURL          string              // where people reach the console, when a proxy stands in front; empty for the listening address
+	Proxies            []string            // addresses or networks of proxies whose headers say who asks and how; none when empty
+	Organisation       string
+	Interval           time.Duration    // between two check-ins of a device
+	Now                func() time.Time // the clock, [time.Now] when nil
 
 	Kept           store.RetentionPeriods // how long records are kept, [intake.DefaultKept] where zero
 	Directory      *directory.Connection  // nil for none
@@ -150,6 +151,7 @@ func start(
 			RevealBudget:        c.RevealBudget,
 			Approvals:           c.Approvals,
 			SecondPersonOpens:   c.SecondPersonOpens,
+			SecondPersonWaives:  c.SecondPersonWaives,
 			Brake:               c.Brake,
 			Soak:                c.Soak,
 			Kept:                c.kept(),
@@ -242,6 +244,7 @@ func start(
 func (s *Server) recurring(c Config) []jobs.Job {
 	list := []jobs.Job{
 		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Intake.FindOverdue},
+		{Name: "waivers", Every: 20 * time.Second, Do: s.Intake.EndWaivers},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
 		{Name: "retention", Every: time.Hour, Do: s.Intake.Prune},
 		{Name: "standings", Every: time.Minute, Do: func(ctx context.Context) error {

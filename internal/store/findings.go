@@ -7,6 +7,7 @@ import (
 // States of a finding.
 const (
 	FindingOpen      = "open"
+	FindingWaived    = "waived"    // accepted until a day
 	FindingSettled   = "settled"   // gone from a later report
 	FindingCorrected = "corrected" // the device found it and put it right by itself
 )
@@ -37,7 +38,7 @@ type Earlier struct {
 	State  string     // that it was closed with then, empty for none
 }
 
-// OpenFindings are those of a device.
+// OpenFindings are those of a device, also waived ones.
 func (t Tx) OpenFindings(device string) ([]Finding, error) {
 	// The condition is that of the index which finds them, and of no other.
 	return all[Finding](
@@ -83,7 +84,7 @@ type FindingFilter struct {
 func (f FindingFilter) where() (string, []any) {
 	sql, args := "true", []any{}
 	switch f.State {
-	case FindingOpen, FindingSettled, FindingCorrected:
+	case FindingOpen, FindingWaived, FindingSettled, FindingCorrected:
 		sql = "x.state = '" + f.State + "'"
 	}
 	if f.Unit != "" {

@@ -117,7 +117,7 @@ func (t Tx) OverdueRotations(clock Clock, before time.Time, limit int) ([]Rotati
 	return t.rotations(
 		clock,
 		`from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+`
-		and not exists (select 1 from findings f where f.device_id = r.device_id and f.state = 'open' and f.kind = ? and
+		and not exists (select 1 from findings f where f.device_id = r.device_id and f.closed_at is null and f.kind = ? and
 		f.unit = 'rotation.' || r.target)
 		order by r.device_id, r.target limit ?`,
 		before,

@@ -43,6 +43,11 @@ export const change = {
     take(client.POST("/api/v1/changes/{name}/drop", { params: { path: { name } }, body: { reason } })),
   applyChange: (name: string, digest: string) =>
     take(client.POST("/api/v1/changes/{name}/apply", { params: { path: { name } }, body: { digest } })),
+  waive: (findings: number[], until: string, reason: string) =>
+    take(client.POST("/api/v1/waivers", { body: { findings, until, reason } })),
+  endWaiver: (id: string) => take(client.POST("/api/v1/waivers/{name}/end", { params: { path: { name: id } } })),
+  decideWaiver: (id: string, agree: boolean) =>
+    take(client.POST("/api/v1/waivers/{name}/decision", { params: { path: { name: id } }, body: { agree } })),
   decideBrake: (id: string, release: boolean, reason: string) =>
     take(client.POST("/api/v1/brakes/{name}/decision", { params: { path: { name: id } }, body: { release, reason } })),
   startRollout: (body: Schemas["StartRollout"]) => take(client.POST("/api/v1/rollouts", { body })),

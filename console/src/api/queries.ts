@@ -21,6 +21,7 @@ import type {
   RolloutSummary,
   Schemas,
   Standing,
+  Waiver,
 } from "./types";
 
 /*
@@ -368,6 +369,12 @@ export const list = {
     meta: edited,
     page: (cursor, limit, signal) =>
       take(client.GET("/api/v1/changes", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  waivers: (state: Waiver["state"] | undefined): List<Waiver> => ({
+    key: ["waivers", state],
+    meta: { hears: ["reports", "edits"] },
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/waivers", { params: { query: { state, cursor, limit } }, signal })),
   }),
   rollouts: (underWay: boolean): List<RolloutSummary> => ({
     key: ["rollouts", underWay],

@@ -113,6 +113,7 @@ function useOthers(text: string): Other[] {
 const more = [
   { to: "/changes", title: "Changes: drafts, approvals, history" },
   { to: "/assignments", title: "Assignments: policies aimed at groups" },
+  { to: "/waivers", title: "Waivers: findings accepted until a day" },
   { to: "/new-policy", title: "Write a policy" },
 ];
 const item = "flex cursor-pointer items-center justify-between px-4 py-1.5 data-[selected=true]:bg-brass/15";

@@ -20,6 +20,7 @@ const PasswordsPage = lazy(async () => ({
   default: (await import("@/places/passwords/passwords-page")).PasswordsPage,
 }));
 const DriftPage = lazy(async () => ({ default: (await import("@/places/drift/drift-page")).DriftPage }));
+const WaiversPage = lazy(async () => ({ default: (await import("@/places/drift/waivers-page")).WaiversPage }));
 const EventsPage = lazy(async () => ({ default: (await import("@/places/events/events-page")).EventsPage }));
 const GroupsPage = lazy(async () => ({ default: (await import("@/places/organisation/groups-page")).GroupsPage }));
 const FactsPage = lazy(async () => ({ default: (await import("@/places/organisation/facts-page")).FactsPage }));
@@ -50,6 +51,7 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
         <Route path="/passwords" element={<PasswordsPage rights={rights} />} />
         <Route path="/drift" element={<DriftPage rights={rights} />} />
+        <Route path="/waivers" element={<WaiversPage mayDeploy={rights.includes("deploy")} />} />
         <Route path="/events" element={<EventsPage />} />
         <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
         <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("draft")} />} />

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"maps"
 	"slices"
+	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
@@ -27,6 +28,7 @@ type Job struct {
 	// is neither enabled nor put into a group before it is among them.
 	Escrowed map[principal.SID]bool
 	Random   secret.Random
+	Now      time.Time // in service time: what is waived until later is left alone
 }
 
 // Outcome is what one pass found and left behind.
@@ -150,10 +152,19 @@ func (p *pass) differs(id unit.ID) []drift.Finding {
 	if p.findings == nil {
 		p.findings = map[unit.ID][]drift.Finding{}
 		for _, f := range drift.Check(p.job.Settings, &p.State, nil, drift.Context{Directory: p.Directory, Bound: true}) {
-			p.findings[f.Unit] = append(p.findings[f.Unit], f)
+			if !p.job.waives(f) {
+				p.findings[f.Unit] = append(p.findings[f.Unit], f)
+			}
 		}
 	}
 	return p.findings[id]
+}
+
+// waives reports whether a difference is to be left alone.
+func (j Job) waives(f drift.Finding) bool {
+	return slices.ContainsFunc(j.Waived, func(w protocol.Waived) bool {
+		return w.Unit == f.Unit && w.Subject == f.Subject && j.Now.Before(w.Until)
+	})
 }
 
 // is reports whether a setting differs in a way.

@@ -80,7 +80,7 @@ export function Happened({ why }: { why: DeviceWhy }) {
 
 export function History({ why }: { why: DeviceWhy }) {
   const now = useNow();
-  const verb = { open: "", settled: "settled: ", corrected: "corrected by the device: " };
+  const verb = { open: "", waived: "waived: ", settled: "settled: ", corrected: "corrected by the device: " };
   return (
     <Aside title="Findings">
       {why.history.length === 0 && <p className="text-second">No findings since its first report.</p>}

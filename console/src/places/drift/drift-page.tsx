@@ -15,6 +15,7 @@ import { type Column, Rows } from "@/ui/rows";
 import { BySide, type Side } from "./by-side";
 import { CountRow, counted } from "./count-row";
 import { ReApply } from "./re-apply";
+import { Waive } from "./waive";
 
 type State = Finding["state"];
 type Filter = {
@@ -72,6 +73,9 @@ export function DriftPage({ rights }: { rights: string[] }) {
         title="Drift"
         note="Where devices differ from their desired state, and which assignments decided it."
       >
+        <Link to="/waivers" className="text-brass underline decoration-current">
+          Waivers
+        </Link>
         <Link to="/events" className="text-brass underline decoration-current">
           Events
         </Link>
@@ -99,6 +103,7 @@ export function DriftPage({ rights }: { rights: string[] }) {
           onChange={(value) => set({ state: value === "open" ? "" : value, assignment: "" })}
           choices={[
             { value: "open", label: "open" },
+            { value: "waived", label: "waived" },
             { value: "corrected", label: "corrected by the device" },
             { value: "settled", label: "settled" },
           ]}
@@ -107,6 +112,9 @@ export function DriftPage({ rights }: { rights: string[] }) {
         <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
         {filter.state === "open" && items.length > 0 && rights.includes("handle") && (
           <ReApply findings={list.findings(filter)} />
+        )}
+        {filter.state === "open" && items.length > 0 && rights.includes("deploy") && (
+          <Waive findings={list.findings(filter)} />
         )}
       </div>
       {findings.error && <Trouble error={findings.error} />}

@@ -16,13 +16,15 @@ function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
   const [to, words] =
     d.kind === "reveal" || d.kind === "no_key"
       ? ["/passwords", "Open passwords"]
-      : d.kind === "directory"
-        ? ["/organisation/directory", "Open directory"]
-        : d.kind === "contested" && d.device
-          ? [`/ladder?device=${d.device}`, "Decide on the ladder"]
-          : d.device
-            ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
-            : ["", ""];
+      : d.kind === "waiver"
+        ? ["/waivers", "Open waivers"]
+        : d.kind === "directory"
+          ? ["/organisation/directory", "Open directory"]
+          : d.kind === "contested" && d.device
+            ? [`/ladder?device=${d.device}`, "Decide on the ladder"]
+            : d.device
+              ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
+              : ["", ""];
   if (!to) return null;
   return (
     <Link to={to} className="font-semibold text-brass">

@@ -43,7 +43,7 @@ const actions: Record<string, string> = {
   "service.restored": "began a new epoch of the",
 };
 
-const outcome = { open: "", settled: "settled: ", corrected: "corrected by the device: " };
+const outcome = { open: "", waived: "waived: ", settled: "settled: ", corrected: "corrected by the device: " };
 
 /** Findings that are the same but for their time, latest first, with how often they came. */
 function alike(findings: Finding[]): { latest: Finding; times: number }[] {
