@@ -39,7 +39,9 @@ var goingOut = []outgoing{
 		document: "format: rankwarden.policy/1\nname: stays-two-days\ntitle: Passwords stay two days\n" +
 			"passwords: {min_age_days: 2}\n",
 		how: api.StartRollout{
-			First: []string{"kirkness"}, Shares: []int{40, 70}, Gate: &api.Gate{Verified: 80, Failed: 2, SoakSeconds: 120},
+			First: []string{
+				"kirkness",
+			}, Shares: []int{40, 70}, Gate: &api.Gate{Verified: 80, Failed: 2, SoakSeconds: 120},
 		},
 	},
 }

@@ -21,8 +21,12 @@ func TestTheBrakeHoldsWhatAltersManyDevices(t *testing.T) {
 	s.config.Brake = authoring.DefaultBrake
 	s.restart()
 	leads := func(id int) []byte {
-		return fmt.Appendf(nil, "dn: cn=Workshop Leads,ou=groups,dc=skerryline,dc=example\nobjectClass: group\ncn: Workshop Leads\n"+
-			"sAMAccountName: Workshop Leads\nobjectSid: S-1-5-21-70-80-90-%d\n", id)
+		return fmt.Appendf(
+			nil,
+			"dn: cn=Workshop Leads,ou=groups,dc=skerryline,dc=example\nobjectClass: group\ncn: Workshop Leads\n"+
+				"sAMAccountName: Workshop Leads\nobjectSid: S-1-5-21-70-80-90-%d\n",
+			id,
+		)
 	}
 	_, err := s.owner.ImportDirectory(ctx, leads(1402), true, false)
 	require.NoError(t, err, "nothing names anybody yet")
@@ -55,14 +59,23 @@ func TestTheBrakeHoldsWhatAltersManyDevices(t *testing.T) {
 	require.NoError(t, s.owner.SetFacts(ctx, facts[:2]))
 	assert.Equal(t, "5 remembered", history("SKL-WKS-002"))
 	err = s.owner.SetFacts(ctx, facts)
-	p := problem(t, err, http.StatusConflict, "this would alter the desired state of 6 of 8 devices, so it waits for a decision")
+	p := problem(
+		t,
+		err,
+		http.StatusConflict,
+		"this would alter the desired state of 6 of 8 devices, so it waits for a decision",
+	)
 	assert.Equal(t, "brake_holds", p.Code)
 	assert.Empty(t, history("SKL-WKS-003"))
 	require.Len(t, waiting(), 1)
 	held := waiting()[0]
-	assert.Equal(t, []any{"facts", "a change of facts would alter the desired state of 6 devices of 8", "asta", 0}, []any{
-		held.Kind, held.Words, held.AskedBy, held.Leaving,
-	})
+	assert.Equal(
+		t,
+		[]any{"facts", "a change of facts would alter the desired state of 6 devices of 8", "asta", 0},
+		[]any{
+			held.Kind, held.Words, held.AskedBy, held.Leaving,
+		},
+	)
 	require.Len(t, held.Sums, 1)
 	assert.Equal(t, "history gets stricter: 0 remembered → 5 remembered", held.Sums[0].Words)
 	require.NoError(t, s.owner.SetFacts(ctx, facts[2:3]), "everything else goes on")

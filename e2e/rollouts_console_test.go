@@ -58,7 +58,11 @@ func TestRolloutsInTheConsole(t *testing.T) {
 		browser.Reads("failed: lockout"),
 	)
 	look("a rollout that stopped")
-	b.do("Watch shows it", chromedp.Navigate(s.URL+"/watch"), browser.Reads("wave 1 of 3: 1 verified, 1 failed, 4 not open"))
+	b.do(
+		"Watch shows it",
+		chromedp.Navigate(s.URL+"/watch"),
+		browser.Reads("wave 1 of 3: 1 verified, 1 failed, 4 not open"),
+	)
 	look("Watch with a rollout")
 
 	_, err = s.owner.AddEdit(ctx, "lock-sooner", s.publishing("base", "passwords: {min_length: 10}"))
@@ -91,7 +95,9 @@ func TestRolloutsInTheConsole(t *testing.T) {
 	b.do(
 		"another is found among the rollouts, and reverted",
 		chromedp.Navigate(s.URL+"/rollouts"),
-		browser.Until(`(document.querySelector('a[href="/rollouts/longer"]')?.click(), location.pathname === "/rollouts/longer")`),
+		browser.Until(
+			`(document.querySelector('a[href="/rollouts/longer"]')?.click(), location.pathname === "/rollouts/longer")`,
+		),
 		browser.Reads("first-wave"),
 		click("Revert…"),
 		browser.Type(`[role="dialog"] textarea`, "the wrong policy"),

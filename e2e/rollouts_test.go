@@ -324,9 +324,14 @@ func TestARevertGivesBack(t *testing.T) {
 		require.NoError(t, d.Join("remote-desktop-users", "mechanic"))
 		require.NoError(t, d.SetLockout(ctx, unit.LockoutRule{Threshold: 7, DurationMinutes: 9, WindowMinutes: 9}))
 	}
-	s.change("shut",
-		api.ChangeEdit{Kind: "publish", Name: "shut", Document: document("shut", "passwords: {history: 5}\nlockout: {threshold: 3, "+
-			"duration: 15m, window: 15m}\nmembership: [{local_group: remote-desktop-users, mode: exact, members: []}]")},
+	s.change(
+		"shut",
+		api.ChangeEdit{
+			Kind: "publish",
+			Name: "shut",
+			Document: document("shut", "passwords: {history: 5}\nlockout: {threshold: 3, "+
+				"duration: 15m, window: 15m}\nmembership: [{local_group: remote-desktop-users, mode: exact, members: []}]"),
+		},
 		aimAt("shut", 100, 0, "everything"),
 	)
 	s.rollOut("shut")
@@ -365,5 +370,9 @@ func TestARevertGivesBack(t *testing.T) {
 	assert.Empty(t, membersOf(t, three, "remote-desktop-users"))
 	last := s.events(client.EventQuery{Device: "SKL-WKS-003", Kind: "not_given_back"})
 	require.Len(t, last, 1)
-	assert.Equal(t, "mechanic could not be given back to remote desktop users: a policy in force asks for something else", last[0].Words)
+	assert.Equal(
+		t,
+		"mechanic could not be given back to remote desktop users: a policy in force asks for something else",
+		last[0].Words,
+	)
 }

@@ -63,7 +63,7 @@ func TestFindingsAreWaivedUntilADay(t *testing.T) {
 	assert.Len(t, open("waived"), 1, "it is not tried, so it does not fail")
 	o, err := s.owner.Overview(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, "a waiver is about to end", o.Decisions[0].Title)
+	assert.Equal(t, "a waiver is about to end on SKL-HBR-002", o.Decisions[0].Title)
 
 	// Its day comes: what is there still is drift again, and the device acts.
 	s.clock.forward(3 * time.Hour)

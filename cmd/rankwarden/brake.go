@@ -68,7 +68,14 @@ func (a *app) brakeShow() *cobra.Command {
 				return err
 			}
 			return a.one(h, func() error {
-				fmt.Fprintf(a.out, "%s\nasked by %s %s; %s", text.Bold.Sprint(h.Words), h.AskedBy, a.sometime(&h.AskedAt, ""), h.State)
+				fmt.Fprintf(
+					a.out,
+					"%s\nasked by %s %s; %s",
+					text.Bold.Sprint(h.Words),
+					h.AskedBy,
+					a.sometime(&h.AskedAt, ""),
+					h.State,
+				)
 				if h.DecidedBy != "" {
 					fmt.Fprintf(a.out, " by %s: %s", h.DecidedBy, h.Reason)
 				}

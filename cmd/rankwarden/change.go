@@ -127,6 +127,9 @@ func (a *app) showChange(x api.ChangeDetail) error {
 	if x.Reason != "" {
 		fmt.Fprintf(a.out, "  reason: %s\n", x.Reason)
 	}
+	if x.Rollout != "" {
+		fmt.Fprintf(a.out, "  its rollout is %s; see: rankwarden rollout show %s\n", rolloutWords[x.Rollout], x.Name)
+	}
 	for _, why := range x.Needs {
 		fmt.Fprintf(a.out, "  a second person must approve: %s\n", why)
 	}
@@ -169,6 +172,12 @@ func editWords(e api.ChangeEdit) string {
 			e.Assignment.Rank,
 			strings.Join(e.Assignment.Include, ", "),
 		)
+		if len(e.Assignment.Within) > 0 {
+			say += ", within " + strings.Join(e.Assignment.Within, ", ")
+		}
+		if len(e.Assignment.Exclude) > 0 {
+			say += ", not " + strings.Join(e.Assignment.Exclude, ", ")
+		}
 		if e.Assignment.Stance == "trial" {
 			say += ", on trial"
 		}

@@ -139,7 +139,13 @@ func (a *app) rolloutPage(r api.Rollout) string {
 		if by == "" {
 			by = "gate"
 		}
-		fmt.Fprintf(&b, "  %s  %s %s\n", text.FgHiBlack.Sprint(d.At.Local().Format("15:04:05")), text.Bold.Sprint(by), d.Words)
+		fmt.Fprintf(
+			&b,
+			"  %s  %s %s\n",
+			text.FgHiBlack.Sprint(d.At.Local().Format("15:04:05")),
+			text.Bold.Sprint(by),
+			d.Words,
+		)
 	}
 	if more := len(r.Decisions) - shown; more > 0 {
 		fmt.Fprintf(&b, "  and %d earlier; all of them: --output json\n", more)
@@ -229,8 +235,9 @@ func (a *app) rolloutDevices() *cobra.Command {
 		},
 	}
 	cmd.Flags().IntVar(&wave, "wave", 0, "only those of this `wave`, from 1")
-	cmd.Flags().StringVar(&outcome, "outcome", "", "only those with this `outcome`: not_open, told, working, verified, failed, "+
-		"guard_refused or held")
+	cmd.Flags().
+		StringVar(&outcome, "outcome", "", "only those with this `outcome`: not_open, told, working, verified, failed, "+
+			"guard_refused or held")
 	return ofList(cmd)
 }
 

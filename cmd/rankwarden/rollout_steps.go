@@ -66,11 +66,26 @@ func (a *app) rolloutStart() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringSliceVar(&how.First, "first", nil, "`groups` whose devices go first")
-	f.IntSliceVar(&how.Shares, "shares", nil, "`percent` of all devices once each of the next waves is open, growing; 10,50 when "+
-		"left out")
-	f.IntVar(&verified, "verified", 80, "a wave passes when at least so many `percent` of its devices heard from are verified")
+	f.IntSliceVar(
+		&how.Shares,
+		"shares",
+		nil,
+		"`percent` of all devices once each of the next waves is open, growing; 10,50 when "+
+			"left out",
+	)
+	f.IntVar(
+		&verified,
+		"verified",
+		80,
+		"a wave passes when at least so many `percent` of its devices heard from are verified",
+	)
 	f.IntVar(&failed, "failed", 2, "the rollout stops when more than so many `percent` fail")
-	f.DurationVar(&soak, "soak", 0, "a wave passes no sooner than this `time` after it opened; what the service says when left out")
+	f.DurationVar(
+		&soak,
+		"soak",
+		0,
+		"a wave passes no sooner than this `time` after it opened; what the service says when left out",
+	)
 	f.BoolVar(&how.AtOnce, "at-once", false, "all devices in one wave, for an emergency")
 	f.BoolVar(&yes, "yes", false, "do not ask")
 	cmd.MarkFlagsMutuallyExclusive("at-once", "first")
@@ -160,26 +175,33 @@ func (a *app) rolloutOpen() *cobra.Command {
 
 func (a *app) rolloutRevert() *cobra.Command {
 	var giveBack bool
-	cmd := a.rolloutStep("revert", "Take the change of a rollout back from every device that has it",
+	cmd := a.rolloutStep(
+		"revert",
+		"Take the change of a rollout back from every device that has it",
 		"Every device that has the change goes back to what it resolves to without it, and the change is closed. With\n"+
 			"--give-back the devices also give back the members and values that the change took away, where nobody altered\n"+
-			"them since. See what came of it: rankwarden events --kind given_back, and --kind not_given_back.", true,
+			"them since. See what came of it: rankwarden events --kind given_back, and --kind not_given_back.",
+		true,
 		func(ctx context.Context, c *client.Client, change, reason string) error {
 			step, err := c.RevertRollout(ctx, change, reason, giveBack)
 			if err != nil {
 				return err
 			}
 			return a.stepped(step, "Reverted %s. See: rankwarden watch\n", change)
-		})
+		},
+	)
 	cmd.Flags().BoolVar(&giveBack, "give-back", false, "give back the members and values that the change took away")
 	return cmd
 }
 
 func (a *app) rolloutResume() *cobra.Command {
 	var yes bool
-	cmd := a.rolloutStep("resume", "Go on with a rollout that is paused or stopped",
+	cmd := a.rolloutStep(
+		"resume",
+		"Go on with a rollout that is paused or stopped",
 		"After a stop a reason is needed, the open wave soaks again, and devices that failed count once they report again.\n"+
-			"Where the change was edited meanwhile its preview is printed, and it goes on with the change as it is now.", false,
+			"Where the change was edited meanwhile its preview is printed, and it goes on with the change as it is now.",
+		false,
 		func(ctx context.Context, c *client.Client, change, reason string) error {
 			r, err := c.Rollout(ctx, change)
 			if err != nil {
@@ -203,7 +225,8 @@ func (a *app) rolloutResume() *cobra.Command {
 				return err
 			}
 			return a.stepped(step, "Resumed the rollout of %s. See: rankwarden rollout watch %s\n", change, change)
-		})
+		},
+	)
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return cmd
 }
@@ -251,8 +274,16 @@ func (a *app) watchRollout(ctx context.Context, c *client.Client, change string)
 // rolloutFrame draws a rollout over the last frame on a terminal; elsewhere it writes a line for each change.
 func (a *app) rolloutFrame(r api.Rollout, last string) string {
 	if a.width == 0 {
-		line := fmt.Sprintf("%s: %s, wave %d of %d, %d of %d verified, %d failed", r.Change, rolloutWords[r.State], r.OpenWaves,
-			r.Waves, r.Tally.Verified, r.Tally.Devices(), r.Tally.Failed+r.Tally.GuardRefused)
+		line := fmt.Sprintf(
+			"%s: %s, wave %d of %d, %d of %d verified, %d failed",
+			r.Change,
+			rolloutWords[r.State],
+			r.OpenWaves,
+			r.Waves,
+			r.Tally.Verified,
+			r.Tally.Devices(),
+			r.Tally.Failed+r.Tally.GuardRefused,
+		)
 		if line != last {
 			fmt.Fprintln(a.out, line)
 		}

@@ -25,9 +25,13 @@ func (a *app) waiverCommand() *cobra.Command {
 		a.waiverDo("end ID", "End a waiver before its day", "It has ended; the device acts on the thing again.\n",
 			func(cmd *cobra.Command, c *client.Client, id string) error { return c.EndWaiver(cmd.Context(), id) }),
 		a.waiverDo("agree ID", "Agree to a waiver that somebody else asked for", "It is in effect.\n",
-			func(cmd *cobra.Command, c *client.Client, id string) error { return c.DecideWaiver(cmd.Context(), id, true) }),
+			func(cmd *cobra.Command, c *client.Client, id string) error {
+				return c.DecideWaiver(cmd.Context(), id, true)
+			}),
 		a.waiverDo("refuse ID", "Refuse a waiver that waits", "It is refused.\n",
-			func(cmd *cobra.Command, c *client.Client, id string) error { return c.DecideWaiver(cmd.Context(), id, false) }),
+			func(cmd *cobra.Command, c *client.Client, id string) error {
+				return c.DecideWaiver(cmd.Context(), id, false)
+			}),
 	)
 	return cmd
 }
@@ -61,7 +65,10 @@ func (a *app) waiverList() *cobra.Command {
 				column[row]{title: "Setting", value: func(x row) string { return x.UnitTitle }},
 				column[row]{title: "What is accepted", wrap: 1, value: func(x row) string { return x.Words }},
 				column[row]{title: "State", value: func(x row) string { return x.State }},
-				column[row]{title: "Until", value: func(x row) string { return x.Until.Local().Format("2006-01-02 15:04") }},
+				column[row]{
+					title: "Until",
+					value: func(x row) string { return x.Until.Local().Format("2006-01-02 15:04") },
+				},
 				column[row]{title: "By", value: func(x row) string { return x.MadeBy }},
 				column[row]{title: "Reason", wrap: 1, value: func(x row) string { return x.Reason }},
 			)
@@ -126,8 +133,15 @@ func (a *app) waiverMake() *cobra.Command {
 			}
 			return a.one(made, func() error {
 				for _, x := range made {
-					fmt.Fprintf(a.out, "%s  %s: %s, until %s, %s\n", x.ID, x.Device, x.Words, x.Until.Local().Format("2006-01-02 15:04"),
-						map[string]string{"waiting": "waits for a second person", "active": "in effect"}[x.State])
+					fmt.Fprintf(
+						a.out,
+						"%s  %s: %s, until %s, %s\n",
+						x.ID,
+						x.Device,
+						x.Words,
+						x.Until.Local().Format("2006-01-02 15:04"),
+						map[string]string{"waiting": "waits for a second person", "active": "in effect"}[x.State],
+					)
 				}
 				return nil
 			})
@@ -159,7 +173,10 @@ func endOf(s string, now time.Time) (time.Time, error) {
 	}
 	day, err := time.ParseInLocation(time.DateOnly, s, time.Local)
 	if err != nil {
-		return day, fmt.Errorf("--until %q is neither a day such as 2031-05-01 nor a time from now such as 30d or 12h", s)
+		return day, fmt.Errorf(
+			"--until %q is neither a day such as 2031-05-01 nor a time from now such as 30d or 12h",
+			s,
+		)
 	}
 	return day.AddDate(0, 0, 1), nil // the whole of that day
 }

@@ -2,13 +2,14 @@ package main
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"rankwarden.example/client"
 	"rankwarden.example/demo"
 )
 
-// rollouts takes two changes out, once the devices are in.
+// rollouts takes two changes out, waives a finding and writes a rule that waits, once the devices are in.
 func (d *demoRun) rollouts(ctx context.Context, password string, devices int) {
 	look := time.NewTicker(lookEvery)
 	defer look.Stop()
@@ -37,5 +38,9 @@ func (d *demoRun) startRollouts(ctx context.Context, password string) error {
 	if _, err := deployer.SignIn(ctx, demo.Deployer, password); err != nil {
 		return err
 	}
-	return demo.StartRollouts(ctx, author, deployer)
+	return errors.Join(
+		demo.StartRollouts(ctx, author, deployer),
+		demo.Waive(ctx, deployer, time.Now()),
+		demo.WriteTooWide(ctx, deployer),
+	)
 }

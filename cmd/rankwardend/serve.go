@@ -81,10 +81,18 @@ func serveCommand() *cobra.Command {
 	f.Bool("approve-all-at-once", false, "a second person must approve a change that goes to its devices without waves")
 	f.Bool("approve-waivers", false, "a second person must agree to waivers of members of administrators")
 	f.Bool("approve-opening-early", false, "a second person must open a wave whose gate is not passed")
-	f.Int("brake-percent", authoring.DefaultBrake.Percent, "an import, a rule or a change of facts waits for a decision when it "+
-		"alters the desired state of more of the fleet, in `percent`, and of more than five devices")
-	f.Int("brake-administrators", authoring.DefaultBrake.Administrators, "the same, when members leave administrators on more "+
-		"`devices`")
+	f.Int(
+		"brake-percent",
+		authoring.DefaultBrake.Percent,
+		"an import, a rule or a change of facts waits for a decision when it "+
+			"alters the desired state of more of the fleet, in `percent`, and of more than five devices",
+	)
+	f.Int(
+		"brake-administrators",
+		authoring.DefaultBrake.Administrators,
+		"the same, when members leave administrators on more "+
+			"`devices`",
+	)
 	f.Bool("no-brake", false, "let nothing wait")
 	f.Duration("soak", rollout.DefaultGate.Soak, "how long the waves of a rollout soak where nothing else is said")
 	f.String("tls-cert", "", "certificate `file` in PEM")
@@ -262,7 +270,9 @@ func serve(cmd *cobra.Command, _ []string) error {
 			"database",
 		), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
-		SecondPersonOpens: k.Bool("approve-opening-early"), SecondPersonWaives: k.Bool("approve-waivers"), Soak: k.Duration("soak"), Brake: brake(k),
+		SecondPersonOpens: k.Bool(
+			"approve-opening-early",
+		), SecondPersonWaives: k.Bool("approve-waivers"), Soak: k.Duration("soak"), Brake: brake(k),
 		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)
 	if err != nil {

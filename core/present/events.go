@@ -87,7 +87,11 @@ func Event(e drift.Event) string {
 		if e.Subject != "" {
 			return fmt.Sprintf("%s was given back to %s, since a change was reverted", subject, Unit(e.Unit))
 		}
-		return fmt.Sprintf("%s was given back, since a change was reverted: %s", UnitInFull(e.Unit), written(e.Unit, e.To))
+		return fmt.Sprintf(
+			"%s was given back, since a change was reverted: %s",
+			UnitInFull(e.Unit),
+			written(e.Unit, e.To),
+		)
 	case drift.NotGivenBack:
 		if e.Subject != "" {
 			return fmt.Sprintf("%s could not be given back to %s: %s", subject, Unit(e.Unit), e.Error)

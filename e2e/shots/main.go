@@ -29,9 +29,7 @@ var pages = []page{
 	{name: "watch", path: "/watch", ready: `[role="img"]`},
 	{name: "devices", path: "/devices", ready: `[role="cell"] a`},
 	{name: "device", path: "/devices/SKL-WKS-003", ready: `tbody th`},
-	{name: "events", path: "/events", ready: `[role="cell"] a`},
 	{name: "groups", path: "/organisation/groups?group=kiosks", ready: `[role="cell"] button`},
-	{name: "policies", path: "/policies", ready: `[role="cell"] a`},
 	{
 		name:  "assignments",
 		path:  "/assignments?assignment=northwick",
@@ -56,11 +54,13 @@ var pages = []page{
 		},
 	},
 	{name: "drift", path: "/drift", ready: `[role="cell"] a`},
+	{name: "waivers", path: "/waivers", ready: `[role="cell"] a`},
 }
 
 // commands are shown in a terminal, one picture each.
 var commands = []struct{ name, line string }{
 	{"cli-watch", "rankwarden watch; rankwarden policy list"},
+	{"cli-rollout", "rankwarden rollout list; rankwarden rollout show " + demo.StoppedRollout},
 	{"cli-explain", "rankwarden explain SKL-WKS-003 administrators; rankwarden explain SKL-TKT-003 lockout"},
 	{"cli-preview", "rankwarden change list; rankwarden preview " + demo.ChangeName},
 	{

@@ -95,7 +95,9 @@ func (s *Service) braked(
 		return nil, fmt.Errorf("keeping what waits: %w", err)
 	}
 	held = &store.Brake{
-		ID: store.NewID(s.Now()), Kind: kind, Object: w.Object, State: store.BrakeWaiting, Request: string(request), Fleet: p.Fleet,
+		ID: store.NewID(
+			s.Now(),
+		), Kind: kind, Object: w.Object, State: store.BrakeWaiting, Request: string(request), Fleet: p.Fleet,
 		Devices: p.Devices, Leaving: p.Leaving, Sums: string(sums), AskedBy: w.Who.Name, AskedAt: s.Now(),
 	}
 	w.Action, w.After = "brake.held", map[string]any{"would_have": w.Action, "devices": p.Devices, "leaving": p.Leaving}
@@ -120,11 +122,17 @@ func (s *Service) mayAlter(tx Records, w *uow.Work, accept bool, change *Directo
 	}
 	change.altering = len(devices)
 	return refusal.New(refusal.Conflict, "this reading would alter the desired state of %d of %d devices, so nothing was taken "+
-		"from it. If that is right, read it again and accept it", len(devices), fleet).WithCode("directory_alters")
+		"from it. If that is right, read it again and accept it", len(devices), fleet).
+		WithCode("directory_alters")
 }
 
 // consequences compares what devices are to have with what was just done, and without it; it is undone by then.
-func (s *Service) consequences(ctx context.Context, tx Records, touched []store.DeviceName, kind string) (*Preview, error) {
+func (s *Service) consequences(
+	ctx context.Context,
+	tx Records,
+	touched []store.DeviceName,
+	kind string,
+) (*Preview, error) {
 	is := make(map[string]bool, len(touched))
 	for _, d := range touched {
 		is[d.ID] = true
@@ -157,7 +165,11 @@ func (s *Service) consequences(ctx context.Context, tx Records, touched []store.
 	if err != nil {
 		return nil, err
 	}
-	p.Fleet, p.Devices = len(fleet), len(underway.AffectedBy(f.now, f.then, func(d int) string { return f.devices[d].ID }))
+	p.Fleet, p.Devices = len(
+		fleet,
+	), len(
+		underway.AffectedBy(f.now, f.then, func(d int) string { return f.devices[d].ID }),
+	)
 	if kind == store.BrakeDirectory { // identifiers are put into what devices are told, beside their settings
 		p.Devices = len(f.devices)
 	}
@@ -174,7 +186,8 @@ func (s *Service) holds(b *store.Brake) error {
 		why += fmt.Sprintf(", and somebody would leave administrators on %d", b.Leaving)
 	}
 	return refusal.New(refusal.Conflict, "%s, so it waits for a decision and nothing was done yet. Look at it, and release or "+
-		"refuse it: rankwarden brake show %s", why, b.ID).WithCode("brake_holds")
+		"refuse it: rankwarden brake show %s", why, b.ID).
+		WithCode("brake_holds")
 }
 
 // HeldByBrake is what the brake holds or held, with its effects.
@@ -238,7 +251,13 @@ func (s *Service) BrakeHeld(ctx context.Context, id string) (HeldByBrake, error)
 }
 
 // DecideBrake releases what the brake holds, which is done then, or refuses it.
-func (s *Service) DecideBrake(ctx context.Context, who auth.Identity, id string, release bool, reason string) (HeldByBrake, error) {
+func (s *Service) DecideBrake(
+	ctx context.Context,
+	who auth.Identity,
+	id string,
+	release bool,
+	reason string,
+) (HeldByBrake, error) {
 	act := uow.Act{Who: who, Right: auth.Deploy, Action: "brake.refused", Object: id, Reason: strings.TrimSpace(reason)}
 	if release {
 		act.Action = "brake.released"
@@ -253,7 +272,8 @@ func (s *Service) DecideBrake(ctx context.Context, who auth.Identity, id string,
 			return err
 		}
 		if b.State != store.BrakeWaiting {
-			return refusal.New(refusal.Conflict, "it was %s by %s already", b.State, b.DecidedBy).WithCode("decided_already")
+			return refusal.New(refusal.Conflict, "it was %s by %s already", b.State, b.DecidedBy).
+				WithCode("decided_already")
 		}
 		if b.Kind != store.BrakeRule && !who.May(auth.Administer) {
 			return uow.Lacking(who)

@@ -58,9 +58,16 @@ func (s *Service) SetFacts(ctx context.Context, who auth.Identity, edits []Organ
 		ctx,
 		uow.Act{Who: who, Right: auth.Administer, Action: "device.facts_set", Object: "devices"},
 		func(tx Records, w *uow.Work) (err error) {
-			held, err = s.braked(ctx, tx, w, store.BrakeFacts, asked{Facts: edits}, func(tx Records, w *uow.Work) error {
-				return s.setFacts(tx, w, edits)
-			})
+			held, err = s.braked(
+				ctx,
+				tx,
+				w,
+				store.BrakeFacts,
+				asked{Facts: edits},
+				func(tx Records, w *uow.Work) error {
+					return s.setFacts(tx, w, edits)
+				},
+			)
 			return err
 		},
 	)

@@ -148,7 +148,12 @@ func (run *settlement) compose(
 		return composition{}, err
 	}
 	settings, held := resolve.Compose(lane, previous.Settings)
-	asked := protocol.DesiredContent{Settings: settings, Directory: []principal.Entry{}, GiveBack: own.back, Waived: own.waived}
+	asked := protocol.DesiredContent{
+		Settings:  settings,
+		Directory: []principal.Entry{},
+		GiveBack:  own.back,
+		Waived:    own.waived,
+	}
 	known := principal.NewTable(previous.Directory)
 	for _, ref := range unit.Named(settings) {
 		if entry, ok := run.directory[ref]; ok {

@@ -200,8 +200,11 @@ func (s *Service) serviceDecisions(tx Records) ([]Decision, error) {
 	if run.Altering > 0 {
 		list = append(list, Decision{
 			Kind: DecideDirectory, Title: "the directory would alter many devices", Devices: run.Altering,
-			Detail: fmt.Sprintf("the last reading would alter the desired state of %d devices, so nothing was taken from it. If that is "+
-				"right, accept it with rankwarden directory sync --accept", run.Altering),
+			Detail: fmt.Sprintf(
+				"the last reading would alter the desired state of %d devices, so nothing was taken from it. If that is "+
+					"right, accept it with rankwarden directory sync --accept",
+				run.Altering,
+			),
 		})
 	}
 	return list, nil

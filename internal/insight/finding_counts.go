@@ -54,7 +54,11 @@ func (s *Service) CountFindings(
 		list = append(list, *c)
 	}
 	slices.SortFunc(list, func(a, b FindingCount) int {
-		return cmp.Or(cmp.Compare(b.Devices, a.Devices), cmp.Compare(b.Findings, a.Findings), strings.Compare(a.Name, b.Name))
+		return cmp.Or(
+			cmp.Compare(b.Devices, a.Devices),
+			cmp.Compare(b.Findings, a.Findings),
+			strings.Compare(a.Name, b.Name),
+		)
 	})
 	if more = len(list) - mostCounts; more > 0 {
 		list = list[:mostCounts]

@@ -16,4 +16,6 @@ type Service struct {
 	uow.Room[Records]
 	View   *fleetview.View
 	Scopes *scopes.Cache
+
+	recent recentRollouts
 }

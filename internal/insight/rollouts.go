@@ -145,7 +145,7 @@ func (s *Service) Rollout(ctx context.Context, who auth.Identity, name string) (
 		if err != nil {
 			return err
 		}
-		run, err := underway.Load(tx, record)
+		known, err := s.recent.of(tx, record)
 		if err != nil {
 			return err
 		}
@@ -153,7 +153,7 @@ func (s *Service) Rollout(ctx context.Context, who auth.Identity, name string) (
 			RolloutSummary: RolloutSummary{
 				Rollout: record,
 				Title:   c.Title,
-				Machine: run.Machine,
+				Machine: known.machine,
 				Tally:   rollout.Tally{},
 			},
 			Reason: c.Reason,
@@ -161,21 +161,14 @@ func (s *Service) Rollout(ctx context.Context, who auth.Identity, name string) (
 			Whole:  reach.Everywhere(),
 			Names:  map[string]string{},
 		}
-		times, err := tx.RolloutDevices(record.ID)
-		if err == nil {
-			s.fill(out, reach, times)
-		}
-		return err
+		s.fill(out, reach, known.verified)
+		return nil
 	})
 	return out, err
 }
 
 // fill puts the devices in reach into the waves of a rollout.
-func (s *Service) fill(out *Rollout, reach auth.Reach, records []store.RolloutDevice) {
-	verified := map[string]*time.Time{}
-	for _, d := range records {
-		verified[d.DeviceID] = d.VerifiedAt
-	}
+func (s *Service) fill(out *Rollout, reach auth.Reach, verified map[string]time.Time) {
 	waves := make([]Wave, len(out.Machine.Waves))
 	marks := make([][]RolloutMark, len(waves))
 	after := make([][]time.Duration, len(waves))
@@ -183,7 +176,7 @@ func (s *Service) fill(out *Rollout, reach auth.Reach, records []store.RolloutDe
 		marks[m.Wave] = append(marks[m.Wave], m)
 		out.Tally[m.Outcome]++
 		out.Names[m.ID] = m.Name
-		if opened, at := out.Machine.Waves[m.Wave].OpenedAt, verified[m.ID]; opened != nil && at != nil {
+		if opened, at := out.Machine.Waves[m.Wave].OpenedAt, verified[m.ID]; opened != nil && !at.IsZero() {
 			after[m.Wave] = append(after[m.Wave], max(0, at.Sub(*opened)))
 		}
 	}))

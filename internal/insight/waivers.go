@@ -22,7 +22,12 @@ type WaiverFilter struct {
 }
 
 // Waivers lists a page of those of devices in reach, the latest first.
-func (s *Service) Waivers(ctx context.Context, who auth.Identity, f WaiverFilter, p store.Page) ([]store.Waiver, string, error) {
+func (s *Service) Waivers(
+	ctx context.Context,
+	who auth.Identity,
+	f WaiverFilter,
+	p store.Page,
+) ([]store.Waiver, string, error) {
 	states := []string{store.WaiverWaiting, store.WaiverActive, store.WaiverEnded}
 	filter := store.WaiverFilter{Reach: who.Reach(auth.Look), State: f.State}
 	switch f.State {
@@ -45,44 +50,52 @@ func (s *Service) Waivers(ctx context.Context, who auth.Identity, f WaiverFilter
 }
 
 // mostWaivers is how many waivers are told among the decisions.
-const mostWaivers = 20
+const mostWaivers = 100
 
-// waiversToDecide are those that wait for a second person, and those that are about to end.
+// waiversToDecide are those that wait for a second person, and those that are about to end, together by device.
 func (s *Service) waiversToDecide(tx Records, reach auth.Reach) ([]Decision, error) {
-	var list []Decision
-	for _, q := range []struct {
-		filter store.WaiverFilter
-		say    func(w store.Waiver) Decision
-	}{
-		{
-			store.WaiverFilter{Reach: reach, State: store.WaiverWaiting},
-			func(w store.Waiver) Decision {
-				return Decision{
-					Title:  "a waiver waits for a second person",
-					Detail: fmt.Sprintf("%s asks to accept on %s: %s. Why: %s", w.MadeBy, w.Device, w.Words, w.Reason),
-				}
-			},
-		},
-		{
-			store.WaiverFilter{Reach: reach, State: store.WaiverActive, Before: s.Now().Add(waiverSoon)},
-			func(w store.Waiver) Decision {
-				return Decision{
-					Title: "a waiver is about to end",
-					Detail: fmt.Sprintf("on %s %s is accepted until %s; then the device acts on it again", w.Device, w.Words,
-						w.Until.UTC().Format("2006-01-02 15:04 UTC")),
-				}
-			},
-		},
-	} {
-		found, _, err := tx.ListWaivers(q.filter, store.Page{Limit: mostWaivers})
-		if err != nil {
-			return nil, err
-		}
-		for _, w := range found {
-			d := q.say(w)
-			d.Kind, d.Unit, d.Devices, d.Device, d.DeviceID = DecideWaiver, w.Unit, 1, w.Device, w.DeviceID
-			list = append(list, d)
-		}
+	waiting, _, err := tx.ListWaivers(
+		store.WaiverFilter{Reach: reach, State: store.WaiverWaiting}, store.Page{Limit: mostWaivers},
+	)
+	if err != nil {
+		return nil, err
 	}
-	return list, nil
+	ending, _, err := tx.ListWaivers(
+		store.WaiverFilter{Reach: reach, State: store.WaiverActive, Before: s.Now().Add(waiverSoon)},
+		store.Page{Limit: mostWaivers},
+	)
+	list := decisionsOf(
+		waiting,
+		"a waiver waits for a second person",
+		"waivers wait for a second person",
+		func(w store.Waiver) string {
+			return fmt.Sprintf("%s asks to accept until %s: %s. Why: %s", w.MadeBy, day(w.Until), w.Words, w.Reason)
+		},
+	)
+	return append(
+		list,
+		decisionsOf(ending, "a waiver is about to end", "waivers are about to end", func(w store.Waiver) string {
+			return fmt.Sprintf("accepted until %s: %s. Then the device acts on it again", day(w.Until), w.Words)
+		})...), err
+}
+
+func day(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 UTC") }
+
+// decisionsOf are waivers as decisions, one for each device.
+func decisionsOf(waivers []store.Waiver, one, several string, say func(w store.Waiver) string) []Decision {
+	list := []Decision{}
+	at := map[string]int{} // decisions by device
+	count := map[string]int{}
+	for _, w := range waivers {
+		if count[w.DeviceID]++; count[w.DeviceID] > 1 {
+			list[at[w.DeviceID]].Title = fmt.Sprintf("%d %s on %s", count[w.DeviceID], several, w.Device)
+			continue
+		}
+		at[w.DeviceID] = len(list)
+		list = append(list, Decision{
+			Kind: DecideWaiver, Unit: w.Unit, Title: one + " on " + w.Device, Detail: say(w), Devices: 1, Device: w.Device,
+			DeviceID: w.DeviceID,
+		})
+	}
+	return list
 }

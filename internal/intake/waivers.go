@@ -25,7 +25,12 @@ const (
 // Waive accepts findings until a day: their devices leave these things alone, and they are no drift. Where a second person
 // must agree, a waiver waits. Words say what a finding is.
 func (s *Service) Waive(
-	ctx context.Context, who auth.Identity, ids []int64, until time.Time, reason string, words func(f store.Finding) string,
+	ctx context.Context,
+	who auth.Identity,
+	ids []int64,
+	until time.Time,
+	reason string,
+	words func(f store.Finding) string,
 ) (waivers []store.Waiver, err error) {
 	reason, now := strings.TrimSpace(reason), s.Now()
 	switch {
@@ -34,7 +39,8 @@ func (s *Service) Waive(
 	case len(ids) == 0 || len(ids) > mostWaived:
 		return nil, refusal.New(refusal.Invalid, "name 1 to %d findings at a time", mostWaived).At("findings")
 	case !until.After(now) || until.Sub(now) > waivedMost:
-		return nil, refusal.New(refusal.Invalid, "a waiver ends in the future, within a year; choose another day").At("until")
+		return nil, refusal.New(refusal.Invalid, "a waiver ends in the future, within a year; choose another day").
+			At("until")
 	}
 	act := uow.Act{Who: who, Right: auth.Deploy, Action: "finding.waived", Object: "findings", Reason: reason}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
@@ -65,7 +71,9 @@ func (s *Service) Waive(
 			}
 			known[key] = true
 			waiver := store.Waiver{
-				ID: store.NewID(now), DeviceID: f.DeviceID, Device: f.Device, Unit: f.Unit, Subject: f.Subject, Words: words(f),
+				ID: store.NewID(
+					now,
+				), DeviceID: f.DeviceID, Device: f.Device, Unit: f.Unit, Subject: f.Subject, Words: words(f),
 				State: store.WaiverActive, Reason: reason, Until: until, MadeBy: who.Name, MadeAt: now,
 			}
 			if s.SecondPersonWaives && f.Unit == unit.Administrators.String() {
@@ -106,9 +114,11 @@ func (s *Service) DecideWaiver(ctx context.Context, who auth.Identity, id string
 	return s.alterWaiver(ctx, who, "waiver.decided", id, func(tx Records, w *uow.Work, x *store.Waiver) error {
 		switch {
 		case x.State != store.WaiverWaiting:
-			return refusal.New(refusal.Conflict, "the waiver does not wait for anybody (%s)", x.State).WithCode("nothing_to_approve")
+			return refusal.New(refusal.Conflict, "the waiver does not wait for anybody (%s)", x.State).
+				WithCode("nothing_to_approve")
 		case x.MadeBy == who.Name:
-			return refusal.New(refusal.Forbidden, "you asked for this waiver, so somebody else must agree").WithCode("own_request")
+			return refusal.New(refusal.Forbidden, "you asked for this waiver, so somebody else must agree").
+				WithCode("own_request")
 		case !agree:
 			x.State, x.EndedBy, x.EndedAt = store.WaiverEnded, who.Name, new(s.Now())
 			return nil
@@ -166,27 +176,31 @@ func (s *Service) alterWaiver(
 func (s *Service) EndWaivers(ctx context.Context) error {
 	for {
 		ended := 0
-		err := s.Do(ctx, uow.Act{Who: uow.Itself, Action: "waiver.ended", Object: "waivers"}, func(tx Records, w *uow.Work) error {
-			due, err := tx.DueWaivers(s.Now(), waiversOnce)
-			if err != nil {
-				return err
-			}
-			told := []string{}
-			for i := range due {
-				if err := s.end(tx, w, &due[i], uow.Itself.Name); err != nil {
+		err := s.Do(
+			ctx,
+			uow.Act{Who: uow.Itself, Action: "waiver.ended", Object: "waivers"},
+			func(tx Records, w *uow.Work) error {
+				due, err := tx.DueWaivers(s.Now(), waiversOnce)
+				if err != nil {
 					return err
 				}
-				if err := tx.SetWaiver(due[i]); err != nil {
-					return err
+				told := []string{}
+				for i := range due {
+					if err := s.end(tx, w, &due[i], uow.Itself.Name); err != nil {
+						return err
+					}
+					if err := tx.SetWaiver(due[i]); err != nil {
+						return err
+					}
+					told = append(told, due[i].Words)
 				}
-				told = append(told, due[i].Words)
-			}
-			if ended = len(due); ended == 0 {
-				w.Quiet()
-			}
-			w.After = map[string]any{"findings": told}
-			return nil
-		})
+				if ended = len(due); ended == 0 {
+					w.Quiet()
+				}
+				w.After = map[string]any{"findings": told}
+				return nil
+			},
+		)
 		if err != nil || ended < waiversOnce {
 			return err
 		}

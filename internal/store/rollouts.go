@@ -86,10 +86,28 @@ type RolloutDevice struct {
 	VerifiedAt *time.Time
 }
 
-// RolloutDevices are the devices of a rollout, by identifier.
+// RolloutDevices are the devices of a rollout, by identifier, without the settings that the change alters.
 func (t Tx) RolloutDevices(id string) ([]RolloutDevice, error) {
-	return rows[RolloutDevice](t, `select device_id, wave, outcome, failing, units, verified_at from rollout_devices
+	type row struct {
+		DeviceID   string
+		Wave       int
+		Outcome    rollout.Outcome
+		Failing    string // JSON
+		VerifiedAt *time.Time
+	}
+	found, err := rows[row](t, `select device_id, wave, outcome, failing::text as failing, verified_at from rollout_devices
 		where rollout_id = ? order by device_id`, id)
+	list := make([]RolloutDevice, len(found))
+	for i, d := range found {
+		list[i] = RolloutDevice{DeviceID: d.DeviceID, Wave: d.Wave, Outcome: d.Outcome, VerifiedAt: d.VerifiedAt}
+		if d.Failing == "[]" {
+			continue
+		}
+		if err := json.Unmarshal([]byte(d.Failing), &list[i].Failing); err != nil {
+			return nil, fmt.Errorf("reading a device of a rollout: %w", err)
+		}
+	}
+	return list, err
 }
 
 // PutRolloutDevices adds devices of a rollout, and alters those that are there. Reports of a device count from now on when it

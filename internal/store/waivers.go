@@ -83,23 +83,31 @@ func (t Tx) ListWaivers(f WaiverFilter, p Page) ([]Waiver, string, error) {
 	}
 	reach, reachArgs := inReach(f.Reach)
 	args = append(append(args, reachArgs...), p.limit()+1)
-	list, err := rows[Waiver](t, "select x.*, d.name as device from waivers x join devices d on d.id = x.device_id where "+
-		where+" and "+reach+" order by x.id desc limit ?", args...)
+	list, err := rows[Waiver](
+		t,
+		"select x.*, d.name as device from waivers x join devices d on d.id = x.device_id where "+
+			where+" and "+reach+" order by x.id desc limit ?",
+		args...)
 	list, next := cut(p, list, func(w Waiver) []any { return []any{w.ID} })
 	return list, next, err
 }
 
 // WaivedOf is what devices leave alone, by device.
 func (t Tx) WaivedOf(devices []string) (map[string][]protocol.Waived, error) {
-	list, err := all[Waiver](t.db.Omit("Device").Where("state = 'active' and device_id = any(?)", array[string](devices)).
-		Order("device_id, unit, subject"))
+	list, err := all[Waiver](
+		t.db.Omit("Device").Where("state = 'active' and device_id = any(?)", array[string](devices)).
+			Order("device_id, unit, subject"),
+	)
 	waived := map[string][]protocol.Waived{}
 	for _, w := range list {
 		id, wrong := unit.Parse(w.Unit)
 		if wrong != nil {
 			continue // of a unit that is not known any more
 		}
-		waived[w.DeviceID] = append(waived[w.DeviceID], protocol.Waived{Unit: id, Subject: w.Subject, Until: w.Until.UTC()})
+		waived[w.DeviceID] = append(
+			waived[w.DeviceID],
+			protocol.Waived{Unit: id, Subject: w.Subject, Until: w.Until.UTC()},
+		)
 	}
 	return waived, err
 }

@@ -56,12 +56,17 @@ func Load(tx Records, record store.Rollout) (*Run, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, d := range devices {
-		machine.Devices[d.DeviceID] = rollout.Device{Wave: d.Wave, Outcome: d.Outcome, Settings: d.Failing}
-	}
+	Put(machine, devices)
 	r := &Run{Rollout: record, Machine: machine}
 	r.remember()
 	return r, nil
+}
+
+// Put puts devices into a state machine that was read without them.
+func Put(machine *rollout.Rollout, devices []store.RolloutDevice) {
+	for _, d := range devices {
+		machine.Devices[d.DeviceID] = rollout.Device{Wave: d.Wave, Outcome: d.Outcome, Settings: d.Failing}
+	}
 }
 
 func (r *Run) remember() {

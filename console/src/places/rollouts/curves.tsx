@@ -23,7 +23,7 @@ export function verifiedWithin(lane: Lane, share: number): number | undefined {
 /** How long after their wave opened devices were verified: as a picture, and as a table. */
 export function Curves({ lanes }: { lanes: Lane[] }) {
   const open = lanes.filter((l) => l.opened_at && l.devices > 0);
-  const most = Math.max(...open.map((l) => l.curve.at(-1)?.seconds ?? 0), 1);
+  const most = Math.max(...open.map((l) => l.curve.at(-1)?.seconds ?? 0)) || 1;
   const x = (seconds: number) => left + (seconds / most) * (width - left - 70);
   const y = (share: number) => (1 - share) * (height - bottom - 10) + 10;
   const path = (l: Lane) =>

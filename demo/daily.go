@@ -1,0 +1,53 @@
+package demo
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"rankwarden.example/client"
+)
+
+// WaivedDevice has two accounts that could be the keeper; somebody accepted that until it is reinstalled.
+const WaivedDevice = "SKL-HBR-003"
+
+// Waive accepts what is found on [WaivedDevice], unless that was done before.
+func Waive(ctx context.Context, deployer *client.Client, now time.Time) error {
+	found, err := deployer.Findings(ctx, client.FindingQuery{Device: WaivedDevice}, client.Page{Limit: 100})
+	if err != nil || len(found.Items) == 0 {
+		return err
+	}
+	ids := make([]int64, len(found.Items))
+	for i, f := range found.Items {
+		ids[i] = f.ID
+	}
+	_, err = deployer.Waive(
+		ctx,
+		ids,
+		now.AddDate(0, 0, 5),
+		"It is reinstalled next week; nobody may sign in there until then",
+	)
+	return err
+}
+
+// RuledGroup is the group whose rule somebody wrote too widely, so that the brake holds it.
+const RuledGroup = "old-builds"
+
+// WriteTooWide gives a group a rule that would alter nearly every device, which waits. It is done once.
+func WriteTooWide(ctx context.Context, deployer *client.Client) error {
+	held, err := deployer.Brakes(ctx, true, client.Page{Limit: 1})
+	if err != nil || len(held.Items) > 0 {
+		return err
+	}
+	g, err := deployer.Group(ctx, RuledGroup)
+	if err != nil {
+		return err
+	}
+	rule := "device.os_build < 23000"
+	_, err = deployer.EditGroup(ctx, RuledGroup, client.GroupEdit{Rule: &rule}, g.Version)
+	var p *client.Problem
+	if errors.As(err, &p) && p.Code == "brake_holds" {
+		return nil
+	}
+	return err
+}
