@@ -126,6 +126,8 @@ func TestAChangeRespectsReach(t *testing.T) {
 	assert.Equal(t, "SKL-WKS-001", page.Items[0].Device)
 	_, err = some.ApplyChange(ctx, "longer", p.Digest)
 	problem(t, err, http.StatusForbidden, "does not reach")
+	_, err = some.StartRollout(ctx, api.StartRollout{Change: "longer", Digest: p.Digest})
+	problem(t, err, http.StatusForbidden, "does not reach")
 	_, err = s.owner.Policy(ctx, "longer")
 	problem(t, err, http.StatusNotFound, "longer")
 	result, err := s.owner.AddEdit(ctx, "longer", api.ChangeEdit{Kind: "assign", Name: "longer", Assignment: &api.Aim{

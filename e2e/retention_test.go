@@ -39,6 +39,17 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	}
 	require.NoError(t, change(t, s.config.Database, `update changes set state = 'done',
 		closed_at = now() - case name when 'lately' then 3 else 4 end * interval '365 days' where name <> 'open'`))
+	require.NoError(t, change(t, s.config.Database, `insert into rollouts (id, change_id, name, state, version, body, edits, touches,
+		trouble, started_at, started_by, looked_at, ended_at, give_back) select id, id, name, 'done', 1, '{}', '[]', '[]', '',
+		closed_at, 'asta', closed_at, closed_at, false from changes where closed_at is not null`))
+	require.NoError(t, change(t, s.config.Database, `insert into rollout_devices (rollout_id, device_id, wave, outcome, failing,
+		units, epoch, number, since) select r.id, d.id, 0, 'verified', '[]', '[]', 1, 1, now() from rollouts r, devices d`))
+	require.NoError(t, change(t, s.config.Database, `insert into waivers (id, device_id, unit, subject, words, state, reason, until,
+		made_by, made_at, approved_by, ended_by, ended_at) select 'W' || k, id, 'lockout', '', '', 'ended', '', now(), 'asta', now(), '',
+		'asta', now() - k * interval '300 days' from devices, generate_series(1, 2) k`))
+	require.NoError(t, change(t, s.config.Database, `insert into brakes (id, kind, object, state, request, fleet, devices, leaving, sums,
+		asked_by, asked_at, decided_by, decided_at, reason) select 'B' || k, 'rule', '', 'refused', '{}', 1, 1, 0, '[]', 'asta', now(),
+		'asta', now() - k * interval '700 days', '' from generate_series(1, 2) k`))
 	present, trail, events := count("reports where seq > 0"), count("audit_entries"), count("device_events")
 	require.Equal(t, 1200, count("reports where seq < 0"))
 	require.NoError(
@@ -58,6 +69,11 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 			return count("device_events") == events+36
 		},
 	)
+	s.until(func() bool { // the kinds come one after the other
+		require.NoError(t, s.Intake.Prune(t.Context()))
+		return count("brakes") == 1
+	})
+	assert.Equal(t, []int{1, 0, 2, 1}, []int{count("rollouts"), count("rollout_devices"), count("changes"), count("waivers")})
 	assert.Equal(t, present, count("reports where seq > 0"))
 	assert.Equal(t, 0, count("reports where seq < 0 and received_at < now() - interval '367 days'"))
 	assert.Equal(

@@ -49,9 +49,18 @@ func (s *Service) Waive(
 			return err
 		}
 		if len(found) != len(slices.Compact(slices.Sorted(slices.Values(ids)))) {
-			return refusal.New(refusal.NotFound, "some of the findings do not exist any more; read the list again")
+			return errNoFinding
 		}
 		devices := devicesOf(found)
+		if look := who.Reach(auth.Look); !look.Everywhere() {
+			outside, err := tx.OutOfReach(look, devices)
+			if err == nil && outside != "" {
+				err = errNoFinding
+			}
+			if err != nil {
+				return err
+			}
+		}
 		if err := reach.Check(tx, who, auth.Deploy, devices); err != nil {
 			return err
 		}
@@ -89,6 +98,8 @@ func (s *Service) Waive(
 	})
 	return waivers, refusal.Named(err, "waiver", "of the same thing")
 }
+
+var errNoFinding = refusal.New(refusal.NotFound, "some of the findings do not exist any more; read the list again")
 
 func devicesOf(found []store.Finding) []string {
 	ids := make([]string, len(found))

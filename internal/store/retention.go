@@ -74,8 +74,30 @@ func prunes(k RetentionPeriods) []prune {
 			k.Orders,
 		},
 		{
+			"devices of rollouts",
+			`delete from rollout_devices where (rollout_id, device_id) in (select d.rollout_id, d.device_id from rollouts r
+				join rollout_devices d on d.rollout_id = r.id where r.ended_at < $2 limit $1)`,
+			k.Findings,
+		},
+		{
+			"rollouts",
+			"delete from rollouts where id = any(array(select id from rollouts where ended_at < $2 order by ended_at limit $1))",
+			k.Changes,
+		},
+		{
 			"changes",
-			"delete from changes where id = any(array(select id from changes where closed_at < $2 order by closed_at limit $1))",
+			`delete from changes where id = any(array(select c.id from changes c where c.closed_at < $2
+			and not exists (select 1 from rollouts r where r.change_id = c.id) order by c.closed_at limit $1))`,
+			k.Changes,
+		},
+		{
+			"waivers",
+			"delete from waivers where id = any(array(select id from waivers where ended_at < $2 order by ended_at limit $1))",
+			k.Findings,
+		},
+		{
+			"edits that the brake held",
+			"delete from brakes where id = any(array(select id from brakes where decided_at < $2 order by decided_at limit $1))",
 			k.Changes,
 		},
 		{

@@ -39,7 +39,7 @@ export function Waive({ findings }: { findings: List<Finding> }) {
       toast.success(
         waiting ? `${waiting} of ${made.items.length} wait for a second person.` : "Waived; the devices are told.",
       );
-      queries.invalidateQueries({ queryKey: ["findings"] });
+      queries.invalidateQueries({ queryKey: findings.key.slice(0, 1) });
       setChosen(null);
     },
   });

@@ -28,7 +28,7 @@ export function WaiversPage({ mayDeploy }: { mayDeploy: boolean }) {
   const acting = useMutation({
     mutationFn: ({ id, act }: { id: string; act: "end" | "agree" | "refuse" }) =>
       act === "end" ? change.endWaiver(id) : change.decideWaiver(id, act === "agree"),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["waivers"] }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: list.waivers(undefined).key.slice(0, 1) }),
   });
   const button = (w: Waiver, act: "end" | "agree" | "refuse", label: string) => (
     <TextButton disabled={acting.isPending} onClick={() => acting.mutate({ id: w.id, act })}>
