@@ -237,6 +237,8 @@ func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
 	ctx := t.Context()
 	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
 	fleet := s.fleetOf(6, 2)
+	_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-WKS-001"}})
+	require.NoError(t, err)
 	s.lockOut(fleet, "SKL-WKS-002")
 	s.rollOut("lock-sooner")
 	s.cycleAll(fleet, "SKL-WKS-002", "SKL-WKS-001")
@@ -250,6 +252,20 @@ func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, failed.Items, 1)
 	assert.Equal(t, "failed: lockout", failed.Items[0].Words)
+
+	some := s.as("nils", "viewer", "desks") // who sees one device of it, and no numbers of the others
+	seen, err := some.Rollout(ctx, "lock-sooner")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"[1v] [n]", "at least 80 % of those heard from verified",
+		"stopped in wave 1, first-wave by its gate, which asks for: at most 10 % of those heard from failed"}, []string{
+		fmt.Sprintf(
+			"[%s] [%s]",
+			tallied(seen.Lanes[0].Tally),
+			"n",
+		), seen.Lanes[0].Gate[0].Words, seen.Decisions[0].Words,
+	})
+	assert.Equal(t, 1, seen.Tally.Devices())
+	assert.Equal(t, seen.Decisions[0].Words, seen.Said)
 
 	late := s.enrolled("SKL-WKS-007") // nothing starts while it is stopped
 	s.cycle(late, "SKL-WKS-007")

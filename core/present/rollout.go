@@ -74,6 +74,23 @@ func Decision(d rollout.Decision, waves []rollout.Wave) string {
 	return string(d.What)
 }
 
+// DecisionWithoutNumbers is [Decision] for whoever may not see all devices of the rollout.
+func DecisionWithoutNumbers(d rollout.Decision, waves []rollout.Wave) string {
+	switch d.What {
+	case rollout.Started:
+		return "started"
+	case rollout.WaveOpened:
+		return "opened " + WaveTitle(d.Wave, waves[d.Wave].Title)
+	case rollout.GateStopped:
+		return fmt.Sprintf(
+			"stopped in %s by its gate, which asks for: %s",
+			WaveTitle(d.Wave, waves[d.Wave].Title),
+			GateAsks(*d.Broken),
+		)
+	}
+	return Decision(d, waves)
+}
+
 func because(reason string) string {
 	if reason = strings.TrimSpace(reason); reason == "" {
 		return ""

@@ -39,9 +39,17 @@ func viewRolloutSummary(r insight.RolloutSummary) api.RolloutSummary {
 	if n := len(r.Machine.Decisions); n > 0 {
 		last := r.Machine.Decisions[n-1]
 		last.Devices = nil // they are named on the rollout itself
-		v.Said = present.Decision(last, r.Machine.Waves)
+		v.Said = decisionWords(last, r)
 	}
 	return v
+}
+
+// decisionWords says what was decided, with numbers only where every device of the rollout is in reach.
+func decisionWords(d rollout.Decision, r insight.RolloutSummary) string {
+	if r.Whole {
+		return present.Decision(d, r.Machine.Waves)
+	}
+	return present.DecisionWithoutNumbers(d, r.Machine.Waves)
 }
 
 func viewRollout(r *insight.Rollout) api.Rollout {
@@ -65,7 +73,7 @@ func viewRollout(r *insight.Rollout) api.Rollout {
 		}
 		slices.Sort(named.Devices)
 		v.Decisions = append(v.Decisions, api.RolloutDecision{
-			At: d.At, By: d.By, What: string(d.What), Words: present.Decision(named, r.Machine.Waves),
+			At: d.At, By: d.By, What: string(d.What), Words: decisionWords(named, r.RolloutSummary),
 		})
 	}
 	if asked := r.Machine.Asked; asked != nil {

@@ -21,6 +21,7 @@ type RolloutSummary struct {
 	Title   string           // of the change
 	Machine *rollout.Rollout // without devices
 	Tally   rollout.Tally    // of all waves
+	Whole   bool             // every device of it is in reach, so that the numbers of its gates may be told
 }
 
 // Rollout is a rollout as an operator may see it.
@@ -29,7 +30,6 @@ type Rollout struct {
 	Reason string // of the change
 	Waves  []Wave
 	Edited bool // its change is another one by now
-	Whole  bool // every device of it is in reach, so that the readings of its gates may be told
 	Names  map[string]string
 }
 
@@ -102,7 +102,7 @@ func (s *Service) underWay(tx Records, who auth.Identity) ([]RolloutSummary, err
 // summary counts the devices of a rollout in reach.
 func (s *Service) summary(tx Records, reach auth.Reach, record store.Rollout) (RolloutSummary, error) {
 	machine, err := underway.Machine(record)
-	out := RolloutSummary{Rollout: record, Machine: machine, Tally: rollout.Tally{}}
+	out := RolloutSummary{Rollout: record, Machine: machine, Tally: rollout.Tally{}, Whole: reach.Everywhere()}
 	if err != nil {
 		return out, err
 	}
@@ -155,10 +155,10 @@ func (s *Service) Rollout(ctx context.Context, who auth.Identity, name string) (
 				Title:   c.Title,
 				Machine: known.machine,
 				Tally:   rollout.Tally{},
+				Whole:   reach.Everywhere(),
 			},
 			Reason: c.Reason,
 			Edited: record.EndedAt == nil && !underway.SameEdits(edits, record.Edits),
-			Whole:  reach.Everywhere(),
 			Names:  map[string]string{},
 		}
 		s.fill(out, reach, known.verified)

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
+import { useNavigate } from "react-router";
 import { toast } from "sonner";
 import { change } from "@/api/changes";
 import { read } from "@/api/queries";
@@ -16,6 +17,7 @@ import { kindWords } from "./words";
 export function useAddEdit(added: (edits: ChangeEdit[]) => void = () => {}) {
   const [current, choose] = useCurrentChange();
   const queries = useQueryClient();
+  const navigate = useNavigate();
   const [waiting, setWaiting] = useState<ChangeEdit[] | null>(null); // until it is known which change they go into
   const adding = useMutation({
     mutationFn: async ({ name, edits }: { name: string; edits: ChangeEdit[] }) => {
@@ -32,7 +34,9 @@ export function useAddEdit(added: (edits: ChangeEdit[]) => void = () => {}) {
       queries.setQueryData(read.change(name).queryKey, now); // at once, for the page that is gone to next
       queries.invalidateQueries(read.openChanges());
       const what = edits.map((e) => `${kindWords[e.kind]} ${e.name}`).join(", ");
-      toast.success(`Added to ${name}: ${what}. Nothing is altered until it is applied.`);
+      toast.success(`Added to ${name}: ${what}. Nothing is altered until it goes out.`, {
+        action: { label: "Review and start", onClick: () => navigate(`/changes/${name}`) },
+      });
       added(edits);
     },
   });
