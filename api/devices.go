@@ -91,9 +91,10 @@ type Loser struct {
 
 // UnitFinding is a finding on a unit.
 type UnitFinding struct {
-	Kind    string `json:"kind"`
-	Subject string `json:"subject"`
-	Words   string `json:"words" doc:"What differs, in one sentence"`
+	Kind    string     `json:"kind"`
+	Subject string     `json:"subject"`
+	Words   string     `json:"words" doc:"What differs, in one sentence"`
+	Waived  *time.Time `json:"waived" doc:"Until when it is accepted; null when it is not"`
 }
 
 // Account is a local account as reported.

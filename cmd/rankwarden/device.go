@@ -239,7 +239,12 @@ func (a *app) units(w api.DeviceWhy) error {
 			if len(u.Findings) == 0 {
 				return u.Reported
 			}
-			return strings.Join(namesOf(u.Findings, func(f api.UnitFinding) string { return f.Words }), "; ")
+			return strings.Join(namesOf(u.Findings, func(f api.UnitFinding) string {
+				if f.Waived != nil {
+					return "waived until " + f.Waived.Local().Format(time.DateOnly) + ": " + f.Words
+				}
+				return f.Words
+			}), "; ")
 		}},
 		column[api.UnitWhy]{title: "Decided by", wrap: 3, value: func(u api.UnitWhy) string {
 			if u.Held != "" {
@@ -290,11 +295,11 @@ func (a *app) completeDevices(cmd *cobra.Command, _ []string, typed string) ([]s
 	})
 }
 
-// cannotCarry reports whether nothing is wrong with a unit but that the platform cannot carry it.
+// cannotCarry reports whether nothing is wrong with a unit but what the platform cannot carry or somebody accepted.
 func cannotCarry(u api.UnitWhy) bool {
 	return len(u.Findings) > 0 &&
 		!slices.ContainsFunc(
 			u.Findings,
-			func(f api.UnitFinding) bool { return f.Kind != string(drift.UnitUnsupported) },
+			func(f api.UnitFinding) bool { return f.Kind != string(drift.UnitUnsupported) && f.Waived == nil },
 		)
 }

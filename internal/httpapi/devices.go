@@ -67,7 +67,7 @@ func viewUnit(a insight.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
 		Over:               []api.Loser{},
 		Held:               a.HeldWhy,
 		InStep:             a.InStep(),
-		Findings:           unitFindings(a.Findings),
+		Findings:           unitFindings(a),
 		RepeatedlyReverted: a.RepeatedlyReverted,
 	}
 	for _, aim := range aims {
@@ -98,10 +98,10 @@ func viewUnit(a insight.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
 	return u
 }
 
-func unitFindings(findings []drift.Finding) []api.UnitFinding {
-	out := make([]api.UnitFinding, len(findings))
-	for i, f := range findings {
-		out[i] = api.UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: present.Finding(f)}
+func unitFindings(a insight.SettingWhy) []api.UnitFinding {
+	out := make([]api.UnitFinding, len(a.Findings))
+	for i, f := range a.Findings {
+		out[i] = api.UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: present.Finding(f), Waived: a.WaivedUntil(f)}
 	}
 	return out
 }

@@ -38,6 +38,17 @@ type SettingWhy struct {
 	Compared           bool // verified against what is asked now
 	RepeatedlyReverted bool // something keeps changing it back
 	Trial              *TrialUnit
+	Waived             []protocol.Waived // of its findings, those that are accepted
+}
+
+// WaivedUntil is until when a finding of the setting is accepted, nil when it is not.
+func (a SettingWhy) WaivedUntil(f drift.Finding) *time.Time {
+	for _, w := range a.Waived {
+		if w.Unit == f.Unit && w.Subject == f.Subject {
+			return &w.Until
+		}
+	}
+	return nil
 }
 
 // InStep reports whether the unit was read back as asked.
@@ -250,6 +261,11 @@ func (e *explanation) units() []SettingWhy {
 			Reported:           "not reported yet",
 			Trial:              trial[u.Unit],
 			RepeatedlyReverted: slices.Contains(e.device.RepeatedlyReverted, u.Unit),
+		}
+		for _, w := range e.told.Waived {
+			if w.Unit == u.Unit && e.now.Now.Before(w.Until) {
+				a.Waived = append(a.Waived, w)
+			}
 		}
 		a.Desired = present.Value(u.Unit, a.DesiredValue)
 		if u.Verdict == "" && a.DesiredValue != nil {

@@ -164,7 +164,8 @@ function Units({ units }: { units: UnitWhy[] }) {
 
 function UnitRow({ unit }: { unit: UnitWhy }) {
   const told = unit.findings.length > 0;
-  const wrong = unit.findings.some((f) => f.kind !== "unit_unsupported"); // nobody can put that right here
+  const grave = (f: UnitWhy["findings"][number]) => f.kind !== "unit_unsupported" && !f.waived; // others nobody puts right now
+  const wrong = unit.findings.some(grave);
   const wash = unit.held ? "bg-held-wash" : wrong ? "bg-red-wash" : "";
   const edge = unit.held ? "border-l-held" : wrong ? "border-l-red" : "border-l-transparent";
   const row = (
@@ -181,7 +182,9 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
         {told ? (
           <>
             {unit.findings.map((f) => (
-              <p key={`${f.kind} ${f.subject}`} className={wrong ? "font-semibold text-red" : "text-second"}>
+              <p key={`${f.kind} ${f.subject}`} className={grave(f) ? "font-semibold text-red" : "text-second"}>
+                {f.waived &&
+                  `waived until ${new Date(f.waived).toLocaleDateString(undefined, { dateStyle: "medium" })}: `}
                 <Words>{f.words}</Words>
               </p>
             ))}
