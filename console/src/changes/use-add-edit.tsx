@@ -30,8 +30,10 @@ export function useAddEdit(added: (edits: ChangeEdit[]) => void = () => {}) {
       return now;
     },
     onError: (_, { name }) => queries.invalidateQueries(read.change(name)), // what is in the way is shown
-    onSuccess: (now, { name, edits }) => {
-      queries.setQueryData(read.change(name).queryKey, now); // at once, for the page that is gone to next
+    onSuccess: async (now, { name, edits }) => {
+      const { queryKey } = read.change(name);
+      await queries.cancelQueries({ queryKey }); // a reading under way may be of before the edit
+      queries.setQueryData(queryKey, now); // at once, for the page that is gone to next
       queries.invalidateQueries(read.openChanges());
       const what = edits.map((e) => `${kindWords[e.kind]} ${e.name}`).join(", ");
       toast.success(`Added to ${name}: ${what}. Nothing is altered until it goes out.`, {

@@ -80,6 +80,7 @@ export function Happened({ why }: { why: DeviceWhy }) {
 
 export function History({ why }: { why: DeviceWhy }) {
   const now = useNow();
+  const colour = { open: "", waived: "text-waiting", settled: "text-green", corrected: "text-green" };
   const verb = { open: "", waived: "waived: ", settled: "settled: ", corrected: "corrected by the device: " };
   return (
     <Aside title="Findings">
@@ -91,7 +92,7 @@ export function History({ why }: { why: DeviceWhy }) {
               {clock(f.closed_at ?? f.first_seen, now)}
             </time>
             <span className="min-w-0 break-words">
-              {f.unit_title}: <span className={f.state === "open" ? "" : "text-green"}>{verb[f.state]}</span>
+              {f.unit_title}: <span className={colour[f.state]}>{verb[f.state]}</span>
               <span className={f.state === "open" ? "text-red" : ""}>
                 <Words>{f.words}</Words>
               </span>

@@ -105,10 +105,11 @@ function Notices({ of, see }: { of: Rollout; see: () => void }) {
       {of.state === "stopped" && (
         <div role="alert" className="mb-3 flex items-center gap-3 border-l-4 border-red bg-red-wash px-4 py-2">
           <p className="grow">
-            <span className="font-semibold text-red">
-              <span aria-hidden>■</span> Stopped
+            <span aria-hidden className="text-red">
+              ■
             </span>{" "}
-            {of.said}. No further device starts.
+            <span className="font-semibold">{`${of.said[0]?.toUpperCase() ?? ""}${of.said.slice(1)}`}.</span> No further
+            device starts.
           </p>
           {failed > 0 && (
             <button type="button" onClick={see} className="font-semibold whitespace-nowrap text-brass hover:underline">
