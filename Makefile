@@ -51,7 +51,7 @@ bench: build
 	go run ./demo/largefleet/write > .cache/large-fleet.json
 	bin/rankwarden resolve .cache/large-fleet.json --output counts || true
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/...
-	go test -run '^$$' -bench Deposits -benchtime 3x ./e2e
+	go test -run '^$$' -bench "Deposits|Reports" -benchtime 3x ./e2e
 
 # Cuts devices, service and link at every step of changing passwords, SEEDS times over.
 SEEDS ?= 200

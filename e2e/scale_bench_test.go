@@ -20,8 +20,8 @@ import (
 
 const fleetSize = 100_000
 
-// bigFleet is a service with a hundred thousand enrolled devices in twenty groups.
-func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
+// benched is a service with its owner signed in, as benchmarks use it.
+func benched(b *testing.B) (string, *server.Server, *client.Client) {
 	ctx := b.Context()
 	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
 	require.NoError(b, err)
@@ -41,7 +41,14 @@ func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 	c := client.New(s.URL, "")
 	_, err = c.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(b, err)
-	_, err = c.CreateEnrolmentToken(ctx, client.EnrolmentSpec{Note: "bench", Uses: 1, Hours: 1})
+	return url, s, c
+}
+
+// bigFleet is a service with a hundred thousand enrolled devices in twenty groups.
+func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
+	ctx := b.Context()
+	url, _, c := benched(b)
+	_, err := c.CreateEnrolmentToken(ctx, client.EnrolmentSpec{Note: "bench", Uses: 1, Hours: 1})
 	require.NoError(b, err)
 	db, err := store.Open(ctx, url)
 	require.NoError(b, err)

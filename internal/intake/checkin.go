@@ -85,19 +85,8 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		if d.State != store.Live {
 			return refusal.NotLive(d.State, "report")
 		}
-		earlier, err := tx.ReportBySeq(d.ID, epoch, r.Seq)
-		switch {
-		case err == nil && earlier.Digest == requestDigest:
-			return nil
-		case err == nil:
-			return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is "+
-				"%d", r.Seq, epoch, d.Seq).
-				WithCode(protocol.CodeSequenceUsed)
-		case !errors.Is(err, store.ErrNotFound):
-			return err
-		}
-		if epoch != d.Epoch || r.Seq <= d.Seq {
-			return refusal.Behind("the sequence %d of epoch %d", r.Seq, epoch, d.Seq, d.Epoch)
+		if epoch != d.Epoch || r.Seq <= d.Seq { // none after the last that was taken can be there
+			return reportedBefore(tx, d, epoch, r.Seq, requestDigest)
 		}
 		now := s.Now()
 		reportID, err := tx.AddReport(
@@ -140,6 +129,22 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		w.Tell(store.TopicReports, d.ID)
 		return nil
 	})
+}
+
+// reportedBefore takes the repeat of a report as done, and refuses any other of its sequence.
+func reportedBefore(tx Records, d store.Device, epoch, seq int64, requestDigest string) error {
+	earlier, err := tx.ReportBySeq(d.ID, epoch, seq)
+	switch {
+	case err == nil && earlier.Digest == requestDigest:
+		return nil
+	case err == nil:
+		return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is "+
+			"%d", seq, epoch, d.Seq).
+			WithCode(protocol.CodeSequenceUsed)
+	case !errors.Is(err, store.ErrNotFound):
+		return err
+	}
+	return refusal.Behind("the sequence %d of epoch %d", seq, epoch, d.Seq, d.Epoch)
 }
 
 // lockedIn are the locked accounts of a reported state.

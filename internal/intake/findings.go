@@ -28,17 +28,23 @@ func (s *Service) takeFindings(tx Records, d store.Device, r drift.Report) (int,
 		return 0, err
 	}
 	ctx := drift.Context{Directory: directory, Now: s.Now(), Grace: s.Interval}
-	whose, err := rulesOf(tx, d)
-	if err != nil {
-		return 0, err
-	}
 	open, err := tx.OpenFindings(d.ID)
 	if err != nil {
 		return 0, err
 	}
-	waivers, err := tx.WaivedOf([]string{d.ID})
-	if err != nil {
-		return 0, err
+	have, had := drift.Check(settings, &r.State, r.Failures, ctx), []drift.Finding(nil)
+	if looked {
+		had = drift.Check(settings, &before, nil, ctx)
+	}
+	var whose map[unit.ID][]string
+	var waivers map[string][]protocol.Waived
+	if len(have)+len(had) > 0 { // most devices have nothing to be told of
+		if whose, err = rulesOf(tx, d); err != nil {
+			return 0, err
+		}
+		if waivers, err = tx.WaivedOf([]string{d.ID}); err != nil {
+			return 0, err
+		}
 	}
 	waived := func(f drift.Finding) bool {
 		return slices.ContainsFunc(waivers[d.ID], func(x protocol.Waived) bool { return x.Unit == f.Unit && x.Subject == f.Subject })
@@ -51,7 +57,7 @@ func (s *Service) takeFindings(tx Records, d store.Device, r drift.Report) (int,
 	var fresh []store.Finding
 	counted, present := 0, map[string]bool{}
 	moved := map[string][]int64{} // findings that are in another state than they should be
-	for _, f := range drift.Check(settings, &r.State, r.Failures, ctx) {
+	for _, f := range have {
 		state := store.FindingOpen
 		switch {
 		case waived(f):
@@ -76,11 +82,9 @@ func (s *Service) takeFindings(tx Records, d store.Device, r drift.Report) (int,
 			return 0, err
 		}
 	}
-	if looked {
-		for _, f := range drift.Check(settings, &before, nil, ctx) {
-			if _, wasOpen := known[f.Key()]; !present[f.Key()] && !wasOpen {
-				fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingCorrected, now))
-			}
+	for _, f := range had {
+		if _, wasOpen := known[f.Key()]; !present[f.Key()] && !wasOpen {
+			fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingCorrected, now))
 		}
 	}
 	var gone []int64

@@ -45,9 +45,9 @@ func (r *records) RenameDevice(_, name, key string) error {
 	r.device.Name, r.device.NameKey = name, key
 	return nil
 }
-func (r *records) SetNext(string, []drift.Rotation) error               { return nil }
-func (r *records) SetRules(string, map[principal.Ref]int) error         { return nil }
-func (r *records) DepositTimes(store.Clock, string, *drift.State) error { return nil }
+func (r *records) SetNext(string, []drift.Rotation) error                    { return nil }
+func (r *records) SetRules(string, map[principal.Ref]int) error              { return nil }
+func (r *records) RotationsOf(store.Clock, string) ([]store.Rotation, error) { return nil, nil }
 func (r *records) Asked(string) (protocol.DesiredContent, error) {
 	return protocol.DesiredContent{Settings: r.asked}, nil
 }

@@ -43,7 +43,7 @@ type Records interface {
 	CountOrders(reach auth.Reach, batch string, now time.Time) (map[string]int, error)
 	DecidingGroup(name string, granted []string) (string, error)
 	DeliverOrders(device string, after int64, at time.Time) ([]store.Order, error)
-	DepositTimes(clock store.Clock, device string, state *drift.State) error
+	RotationsOf(clock store.Clock, device string) ([]store.Rotation, error)
 	DesiredState(device string, epoch, number int64) (store.DesiredState, error)
 	DeviceByKey(keyID string) (store.Device, error)
 	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)

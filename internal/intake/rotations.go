@@ -19,15 +19,34 @@ func (s *Service) rotationsReported(tx Records, d store.Device, settings []unit.
 	for target, rule := range unit.Rotations(settings) {
 		every[target] = rule.EveryMinutes
 	}
-	if err := tx.SetRules(d.ID, every); err != nil {
+	known, err := tx.RotationsOf(s.Clock(), d.ID)
+	if err != nil {
 		return err
 	}
-	for _, state := range states {
-		if err := tx.DepositTimes(s.Clock(), d.ID, state); err != nil {
+	if !inForce(known, every) {
+		if err := tx.SetRules(d.ID, every); err != nil {
 			return err
 		}
 	}
+	for _, state := range states {
+		store.PutRotations(state, known)
+	}
 	return nil
+}
+
+// inForce says whether the rules in minutes by target are those that passwords have already.
+func inForce(known []store.Rotation, every map[principal.Ref]int) bool {
+	rules := make(map[string]int, len(every))
+	for target, minutes := range every {
+		rules[target.String()] = minutes
+	}
+	for _, r := range known {
+		minutes, changes := rules[r.Target]
+		if changes != (r.EveryMinutes != nil) || changes && minutes != *r.EveryMinutes {
+			return false
+		}
+	}
+	return true
 }
 
 // overdueBatch is how many overdue passwords are looked at in one go.

@@ -29,6 +29,6 @@ func (t Tx) DepositTimesAt(device string, at time.Time, state *drift.State) erro
 		device,
 		at,
 	)
-	putRotations(state, known)
+	PutRotations(state, known)
 	return err
 }

@@ -57,12 +57,12 @@ func (t Tx) DepositTimes(clock Clock, device string, state *drift.State) error {
 	if err != nil {
 		return err
 	}
-	putRotations(state, known)
+	PutRotations(state, known)
 	return nil
 }
 
-// putRotations has a reported state say of passwords what the service knows. Only the device knows what was changed elsewhere.
-func putRotations(state *drift.State, known []Rotation) {
+// PutRotations has a reported state say of passwords what the service knows. Only the device knows what was changed elsewhere.
+func PutRotations(state *drift.State, known []Rotation) {
 	reported := state.Rotation
 	state.Rotation = nil
 	for _, r := range known {
@@ -133,12 +133,20 @@ func (t Tx) CountOpenFinding(device string) error {
 
 // SetNext stores when a device says that its passwords are due again.
 func (t Tx) SetNext(device string, reported []drift.Rotation) error {
-	for _, r := range reported {
-		if err := t.exec("update rotations set next_at = $3 where device_id = $1 and target = $2", device, r.Target.String(), r.Next); err != nil {
-			return err
-		}
+	if len(reported) == 0 {
+		return nil
 	}
-	return nil
+	targets, next := make([]string, len(reported)), make([]*time.Time, len(reported))
+	for i, r := range reported {
+		targets[i], next[i] = r.Target.String(), r.Next
+	}
+	return t.exec(
+		`update rotations r set next_at = n.next_at from unnest($2::text[], $3::timestamptz[]) as n(target, next_at)
+			where r.device_id = $1 and r.target = n.target and r.next_at is distinct from n.next_at`,
+		device,
+		targets,
+		next,
+	)
 }
 
 // SetRules stores which rules are in force for the passwords of a device, in minutes by target; the
