@@ -135,7 +135,7 @@ func TestWhatGoesWrongInARollout(t *testing.T) {
 		)
 		s.rollOut("close")
 		s.settled()
-		s.cycleAll(fleet, "SKL-WKS-001", "SKL-WKS-002")
+		s.cycleUnseen(fleet, "SKL-WKS-001", "SKL-WKS-002")
 		r := s.rolls("close", "stopped [2g] [2n]")
 		assert.Equal(
 			t,

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"context"
 	"fmt"
 	"net/http"
 	"slices"
@@ -13,6 +14,7 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host/simulated"
+	"rankwarden.example/internal/store"
 )
 
 // fleetOf enrols devices of numbered names; the first ones are in the group first-wave.
@@ -118,6 +120,18 @@ func (s *service) cycleAll(fleet map[string]*device, names ...string) {
 	for _, name := range names {
 		s.cycle(fleet[name], name)
 	}
+}
+
+// cycleUnseen is cycleAll while nobody looks at rollouts, so that their reports are judged together.
+func (s *service) cycleUnseen(fleet map[string]*device, names ...string) {
+	s.until(func() bool {
+		held, err := s.Deploy.Locks.Exclusively(s.t.Context(), store.LockRollouts, func(context.Context) error {
+			s.cycleAll(fleet, names...)
+			return nil
+		})
+		require.NoError(s.t, err)
+		return held
+	})
 }
 
 func minLength(t *testing.T, d *device) int { return *stateOf(t, d).Passwords.MinLength }
@@ -241,7 +255,7 @@ func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
 	require.NoError(t, err)
 	s.lockOut(fleet, "SKL-WKS-002")
 	s.rollOut("lock-sooner")
-	s.cycleAll(fleet, "SKL-WKS-002", "SKL-WKS-001")
+	s.cycleUnseen(fleet, "SKL-WKS-002", "SKL-WKS-001")
 	r := s.rolls("lock-sooner", "stopped [1v1f] [4n]")
 	assert.Equal(
 		t,
