@@ -3,7 +3,6 @@ package e2e
 import (
 	"fmt"
 	"net/http"
-	"os"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -25,8 +24,6 @@ func TestDecisionsOfTheDayInTheConsole(t *testing.T) {
 	ctx := t.Context()
 	s.config.Brake = authoring.DefaultBrake
 	s.restart()
-	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
-	require.NoError(t, err)
 	s.rule("kiosks", `"kiosk" in device.tags`)
 	s.publish("base", "lockout: {threshold: 5, duration: 15m, window: 15m}", 500, "everything")
 	s.publish("kiosk", "passwords: {history: 5}", 100, "kiosks")
@@ -43,12 +40,6 @@ func TestDecisionsOfTheDayInTheConsole(t *testing.T) {
 	s.cycle(last, "SKL-INF-006")
 
 	b := openTab(t, 1280, 800)
-	look := func(where string) {
-		for _, dark := range []bool{true, false} {
-			b.do(where, browser.Dark(dark))
-			b.axe(string(axe), where)
-		}
-	}
 	b.do(
 		"see what waits",
 		browser.SignIn(s.URL, "asta", ownerPassword),
@@ -57,7 +48,7 @@ func TestDecisionsOfTheDayInTheConsole(t *testing.T) {
 		click("Look and decide"),
 		browser.Reads("history gets stricter: 0 remembered → 5 remembered"),
 	)
-	look("what the brake holds")
+	b.axeInBoth("what the brake holds")
 	b.do(
 		"release it",
 		browser.Type(`[role="dialog"] textarea`, "the screens at Kirkness"),
@@ -75,7 +66,7 @@ func TestDecisionsOfTheDayInTheConsole(t *testing.T) {
 		click("Waive these…"),
 		browser.Reads("Waive 2 findings?"),
 	)
-	look("the window that waives")
+	b.axeInBoth("the window that waives")
 	b.do(
 		"with a reason",
 		browser.Type(`[role="dialog"] textarea`, "it is replaced in May"),
@@ -85,7 +76,7 @@ func TestDecisionsOfTheDayInTheConsole(t *testing.T) {
 		chromedp.Navigate(s.URL+"/waivers"),
 		browser.Reads("it is replaced in May"),
 	)
-	look("waivers")
+	b.axeInBoth("waivers")
 	b.do(
 		"end it",
 		browser.Until(`(b => b !== undefined && (b.click(), true))(

@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"os"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -16,18 +15,10 @@ import (
 func TestRolloutsInTheConsole(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
-	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
-	require.NoError(t, err)
 	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
 	fleet := s.fleetOf(6, 2)
 	s.lockOut(fleet, "SKL-WKS-002")
 	b := openTab(t, 1280, 800)
-	look := func(where string) {
-		for _, dark := range []bool{true, false} {
-			b.do(where, browser.Dark(dark))
-			b.axe(string(axe), where)
-		}
-	}
 	b.do(
 		"start it from the page of its change",
 		browser.SignIn(s.URL, "asta", ownerPassword),
@@ -37,7 +28,7 @@ func TestRolloutsInTheConsole(t *testing.T) {
 		click("Start rollout…"),
 		browser.Reads("The next wave opens when the last one has passed its gate."),
 	)
-	look("the window that starts a rollout")
+	b.axeInBoth("the window that starts a rollout")
 	b.do(
 		"set how it goes out",
 		fill("Then up to these", "50, 40"),
@@ -57,15 +48,15 @@ func TestRolloutsInTheConsole(t *testing.T) {
 		click("See which"),
 		browser.Reads("failed: lockout"),
 	)
-	look("a rollout that stopped")
+	b.axeInBoth("a rollout that stopped")
 	b.do(
 		"Watch shows it",
 		chromedp.Navigate(s.URL+"/watch"),
 		browser.Reads("wave 1 of 3: 1 verified, 1 failed, 4 not open"),
 	)
-	look("Watch with a rollout")
+	b.axeInBoth("Watch with a rollout")
 
-	_, err = s.owner.AddEdit(ctx, "lock-sooner", s.publishing("base", "passwords: {min_length: 10}"))
+	_, err := s.owner.AddEdit(ctx, "lock-sooner", s.publishing("base", "passwords: {min_length: 10}"))
 	require.NoError(t, err)
 	b.do(
 		"it goes on with the mended change, whose effects are shown",
@@ -107,7 +98,7 @@ func TestRolloutsInTheConsole(t *testing.T) {
 		chromedp.Navigate(s.URL+"/rollouts?state=all"),
 		browser.Reads("reverted"),
 	)
-	look("the rollouts")
+	b.axeInBoth("the rollouts")
 	s.settled()
 	s.cycleAll(fleet, "SKL-WKS-001")
 	assert.Equal(t, 10, minLength(t, fleet["SKL-WKS-001"]))
