@@ -37,7 +37,7 @@ test-console:
 	cd console && npm run --silent test
 
 test-go:
-	BINARIES=$(CURDIR)/bin go test -vet=off -timeout 38m -parallel 6 ./... # make lint vets
+	GOGC=400 BINARIES=$(CURDIR)/bin go test -vet=off -timeout 38m -parallel 6 ./... # make lint vets
 
 lint: build
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -d $$(git ls-files '*.go'); exit 1; }

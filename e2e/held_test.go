@@ -193,7 +193,7 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	const most = int64(20) // KiB for each
 	var limit syscall.Rlimit
 	require.NoError(t, syscall.Getrlimit(syscall.RLIMIT_NOFILE, &limit))
-	count := int(min(10_000, (limit.Cur-1000)/2)) // both ends are in this process
+	count := int(min(5_000, (limit.Cur-1000)/2)) // both ends are in this process
 	if count < 2000 {
 		t.Skipf("only %d files may be open", limit.Cur)
 	}

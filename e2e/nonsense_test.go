@@ -16,6 +16,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sync/errgroup"
 
 	"rankwarden.example/internal/protocol"
 )
@@ -334,6 +335,8 @@ func TestNonsense(t *testing.T) {
 		described{"health", "GET", "/readyz"},
 	)
 	address := strings.TrimPrefix(s.URL, "http://")
+	var running errgroup.Group
+	running.SetLimit(4) // each waits a little for answers that are held
 	for seed := range rounds {
 		n := nonsense{
 			rand.New(rand.NewPCG(uint64(seed), 9)),
@@ -350,13 +353,17 @@ func TestNonsense(t *testing.T) {
 				requests[i] = bytes.ReplaceAll(requests[i], []byte(n.token), []byte("none"))
 			}
 		}
-		atOnce(len(list), func(i int) error {
-			if status := sendRaw(address, requests[i]); status == 500 || status == -1 {
-				t.Errorf("round %d, %s: status %d for %.400q", seed, list[i].id, status, requests[i])
-			}
+		running.Go(func() error {
+			atOnce(len(list), func(i int) error {
+				if status := sendRaw(address, requests[i]); status == 500 || status == -1 {
+					t.Errorf("round %d, %s: status %d for %.400q", seed, list[i].id, status, requests[i])
+				}
+				return nil
+			})
 			return nil
 		})
 	}
+	require.NoError(t, running.Wait())
 	resp, err := http.Get(s.URL + "/readyz")
 	require.NoError(t, err)
 	resp.Body.Close()

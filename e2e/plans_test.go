@@ -88,18 +88,18 @@ var largeTables = regexp.MustCompile(
 	`Seq Scan on (devices|group_members|findings|device_events|orders|rotations|reveals|deposits|desired_states|reports|audit_entries|rollout_devices)\b`,
 )
 
-// largeRollouts takes changes out to 5,000 devices each: most have ended.
+// largeRollouts takes changes out to 2,000 devices each: most have ended.
 func largeRollouts(t *testing.T, url string) {
 	for _, statement := range []string{
 		`insert into changes (id, name, title, reason, state, version, created_at, created_by, updated_at, needs)
 		select 'C' || i, 'went-out-' || i, '', '', 'done', 1, now(), 'asta', now(), '[]' from generate_series(1, 20) i`,
 		`insert into rollouts (id, change_id, name, state, version, body, edits, touches, trouble, started_at, started_by, looked_at,
 		ended_at, give_back) select 'R' || i, 'C' || i, 'went-out-' || i, 'done', 1,
-		'{"state": "done", "waves": [{"title": "all", "tally": {"verified": 5000}}], "decisions": [{"what": "finished", "wave": -1}]}',
+		'{"state": "done", "waves": [{"title": "all", "tally": {"verified": 2000}}], "decisions": [{"what": "finished", "wave": -1}]}',
 		'[]', '[]', '', now(), 'asta', now(), now(), false from generate_series(1, 20) i`,
 		`insert into rollout_devices (rollout_id, device_id, wave, outcome, failing, units, epoch, number, since)
 		select 'R' || i, d.id, 0, 'verified', '[]', '[]', 1, 1, now()
-		from generate_series(1, 20) i, lateral (select id from devices order by id offset 5000 * (i - 1) limit 5000) d`,
+		from generate_series(1, 20) i, lateral (select id from devices order by id offset 2000 * (i - 1) limit 2000) d`,
 		`analyze rollout_devices`,
 	} {
 		require.NoError(t, change(t, url, statement))
@@ -135,7 +135,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	ctx := t.Context()
 	s.publish("base", "lockout: {threshold: 5}", 0)
 	s.enrolmentToken(1)
-	largeFleet(t, s.config.Database, 100_000)
+	largeFleet(t, s.config.Database, 40_000) // reading any of it from end to end is never the cheaper way
 	largeRollouts(t, s.config.Database)
 	s.Changed(ctx)
 	_, err = s.owner.CreateOperator(

@@ -111,7 +111,7 @@ func TestTheDatabaseGoesAwayUnderLoad(t *testing.T) {
 	ctx := t.Context()
 	p, err := s.owner.Policy(ctx, "base")
 	require.NoError(t, err)
-	for round := range 3 {
+	for round := range 2 {
 		p, err = s.owner.SavePolicy(
 			ctx,
 			"base",
@@ -124,7 +124,7 @@ func TestTheDatabaseGoesAwayUnderLoad(t *testing.T) {
 		var load sync.WaitGroup
 		for _, d := range devices {
 			load.Go(func() {
-				for range 5 {
+				for range 2 {
 					_ = d.Cycle(ctx) // it may fail while nobody can be reached
 				}
 			})

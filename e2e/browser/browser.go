@@ -11,9 +11,11 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto"
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -21,15 +23,22 @@ import (
 // ErrNone is given when Chromium is not installed.
 var ErrNone = errors.New("chromium is not installed; run: apt-get install chromium")
 
-// Open starts a browser with a window of the given size and a new profile; close ends both.
-func Open(ctx context.Context, width, height int) (tab context.Context, closeAll func(), err error) {
+// Browser is a running one, with a profile of its own.
+type Browser struct {
+	context.Context
+	// Close ends it and deletes its profile.
+	Close func()
+}
+
+// Start starts a browser with a new profile.
+func Start(ctx context.Context) (*Browser, error) {
 	path, err := exec.LookPath("chromium")
 	if err != nil {
-		return nil, nil, ErrNone
+		return nil, ErrNone
 	}
 	profile, err := os.MkdirTemp("", "rankwarden-browser-*")
 	if err != nil {
-		return nil, nil, fmt.Errorf("a new profile: %w", err)
+		return nil, fmt.Errorf("a new profile: %w", err)
 	}
 	options := append([]chromedp.ExecAllocatorOption{}, chromedp.DefaultExecAllocatorOptions[:]...)
 	for _, flag := range []string{"headless", "no-sandbox", "disable-gpu", "disable-quic", "no-first-run",
@@ -40,20 +49,50 @@ func Open(ctx context.Context, width, height int) (tab context.Context, closeAll
 		options,
 		chromedp.ExecPath(path),
 		chromedp.UserDataDir(profile),
-		chromedp.WindowSize(width, height),
 	)
 	allocated, endAllocator := chromedp.NewExecAllocator(ctx, options...)
-	tab, _ = chromedp.NewContext(allocated)
-	closeAll = func() {
-		_ = chromedp.Cancel(tab) // waits until the browser has ended, so that nothing writes into its profile any more
+	first, _ := chromedp.NewContext(allocated)
+	b := &Browser{first, func() {
+		_ = chromedp.Cancel(first) // waits until the browser has ended, so that nothing writes into its profile any more
 		endAllocator()
 		os.RemoveAll(profile)
+	}}
+	if err := chromedp.Run(first); err != nil {
+		b.Close()
+		return nil, fmt.Errorf("starting chromium: %w", err)
 	}
-	if err := chromedp.Run(tab, chromedp.EmulateViewport(int64(width), int64(height))); err != nil {
-		closeAll()
-		return nil, nil, fmt.Errorf("starting chromium: %w", err)
+	return b, nil
+}
+
+// Window opens a window of the given size that knows nothing of the sessions of others, and has the focus as they have;
+// it is closed at the latest when ctx ends.
+func (b *Browser) Window(ctx context.Context, width, height int) (tab context.Context, closeWindow func(), err error) {
+	itself := cdp.WithExecutor(b, chromedp.FromContext(b).Browser)
+	own, err := target.CreateBrowserContext().WithDisposeOnDetach(true).Do(itself)
+	if err != nil {
+		return nil, nil, fmt.Errorf("opening a window: %w", err)
 	}
-	return tab, closeAll, nil
+	id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).Do(itself)
+	if err != nil {
+		return nil, nil, fmt.Errorf("opening a window: %w", err)
+	}
+	tab, closeTab := chromedp.NewContext(b, chromedp.WithTargetID(id))
+	chromedp.FromContext(tab).BrowserContextID = own // where further tabs of this window open
+	closeWindow = func() {
+		closeTab()
+		_ = target.DisposeBrowserContext(own).Do(itself) // the browser may have ended
+	}
+	context.AfterFunc(ctx, closeTab)
+	err = chromedp.Run(
+		tab,
+		chromedp.EmulateViewport(int64(width), int64(height)),
+		emulation.SetFocusEmulationEnabled(true),
+	)
+	if err != nil {
+		closeWindow()
+		return nil, nil, fmt.Errorf("opening a window: %w", err)
+	}
+	return tab, closeWindow, nil
 }
 
 // SignIn opens the console and signs in.

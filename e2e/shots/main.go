@@ -100,11 +100,16 @@ func run(data, url, out, only string) error {
 }
 
 func takePages(ctx context.Context, url, password, out, only string) error {
-	tab, closeAll, err := browser.Open(ctx, 1280, 800)
+	running, err := browser.Start(ctx)
 	if err != nil {
 		return err
 	}
-	defer closeAll()
+	defer running.Close()
+	tab, closeWindow, err := running.Window(ctx, 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer closeWindow()
 	steps := append(chromedp.Tasks{browser.Dark(false)}, browser.SignIn(url, demo.Owner, password)...)
 	if err := chromedp.Run(tab, steps); err != nil {
 		return fmt.Errorf("signing in: %w", err)

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { useLocation } from "react-router";
 import { Toaster } from "sonner";
+import { change } from "@/api/changes";
 import { signedOut as ended, Refusal } from "@/api/client";
 import { useLive } from "@/api/live";
 import { read } from "@/api/queries";
@@ -22,13 +23,26 @@ const toasts = {
   },
 };
 
+/** Ends the session once every page has gone, so that none of them asks for anything more. */
+function Leaving() {
+  useEffect(() => {
+    // Where the session has ended already, or the service is gone, the page is left all the same.
+    void change
+      .signOut()
+      .catch(() => undefined)
+      .then(() => location.assign("/")); // nothing of the session stays in the page
+  }, []);
+  return <Loading />;
+}
+
 /** The console. When a session ends, the sign-in comes on top of the page, so that nothing typed is lost. */
 export function App() {
   const session = useQuery(read.session());
   const signedOut = session.error instanceof Refusal && session.error.status === 401;
   const everSignedIn = session.data !== undefined;
   const rights = session.data?.rights ?? [];
-  const connected = useLive(everSignedIn && !signedOut);
+  const [leaving, setLeaving] = useState(false);
+  const connected = useLive(everSignedIn && !signedOut && !leaving);
   const { pathname } = useLocation();
   const { refetch } = session;
   useEffect(() => {
@@ -36,6 +50,7 @@ export function App() {
     addEventListener(ended, ask);
     return () => removeEventListener(ended, ask);
   }, [refetch]);
+  if (leaving) return <Leaving />;
   if (session.isPending) return <Loading />;
   if (session.error && !signedOut && !everSignedIn) {
     return (
@@ -46,7 +61,7 @@ export function App() {
   }
   if (signedOut && !everSignedIn) return <SignIn />;
   return (
-    <Shell me={session.data} connected={connected}>
+    <Shell me={session.data} connected={connected} onLeave={() => setLeaving(true)}>
       <Broken key={pathname}>
         <Pages rights={rights} />
       </Broken>

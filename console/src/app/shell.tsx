@@ -1,7 +1,6 @@
 import { LogOut, Moon, Sun } from "lucide-react";
 import type { ReactNode } from "react";
 import { NavLink } from "react-router";
-import { change } from "@/api/changes";
 import type { Me } from "@/api/types";
 import { Tray } from "@/changes/tray";
 import { Palette } from "./palette";
@@ -23,13 +22,15 @@ function Mark() {
   );
 }
 
-export function Shell({ me, connected, children }: { me: Me | undefined; connected: boolean; children: ReactNode }) {
+interface ShellProps {
+  me: Me | undefined;
+  connected: boolean;
+  onLeave?: () => void;
+  children: ReactNode;
+}
+
+export function Shell({ me, connected, onLeave, children }: ShellProps) {
   const [theme, toggleTheme] = useTheme();
-  const signOut = async () => {
-    // Where the session has ended already, or the service is gone, the page is left all the same.
-    await change.signOut().catch(() => undefined);
-    location.assign("/"); // nothing of the session stays in the page
-  };
   return (
     <div className="flex min-h-screen flex-col">
       <a
@@ -71,7 +72,7 @@ export function Shell({ me, connected, children }: { me: Me | undefined; connect
         {me && (
           <button
             type="button"
-            onClick={signOut}
+            onClick={onLeave}
             title={`Sign out ${me.name}`}
             className="flex items-center gap-2 text-band-second hover:text-band-ink"
           >
