@@ -98,11 +98,11 @@ func BenchmarkDeposits(b *testing.B) {
 				deposits[i] = append(deposits[i], d)
 			}
 		}
-		taken := rate(func(i, n int) error {
+		taken := rate(depositors, depositEach, func(i, n int) error {
 			_, err := running.Custody.TakeDeposit(ctx, fmt.Sprintf("d%d", i), deposits[i][n])
 			return err
 		})
-		bare := rate(func(i, n int) error {
+		bare := rate(depositors, depositEach, func(i, n int) error {
 			d := deposits[i][n]
 			_, err := pool.Exec(
 				ctx,
@@ -128,15 +128,15 @@ type measured struct {
 	err       error
 }
 
-// rate has all depositors do something as often as each is to, at once.
-func rate(do func(i, n int) error) measured {
+// rate has so many devices do something at once, as often as each is to.
+func rate(devices, each int, do func(i, n int) error) measured {
 	var m measured
 	var once sync.Once
 	var all sync.WaitGroup
 	began := time.Now()
-	for i := range depositors {
+	for i := range devices {
 		all.Go(func() {
-			for n := range depositEach {
+			for n := range each {
 				if err := do(i, n); err != nil {
 					once.Do(func() { m.err = err })
 				}
@@ -144,6 +144,6 @@ func rate(do func(i, n int) error) measured {
 		})
 	}
 	all.Wait()
-	m.perSecond = float64(depositors*depositEach) / time.Since(began).Seconds()
+	m.perSecond = float64(devices*each) / time.Since(began).Seconds()
 	return m
 }

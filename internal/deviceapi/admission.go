@@ -13,8 +13,8 @@ type admission struct {
 }
 
 const (
-	atOnce     = 20              // twice the connections for devices, so that none is idle
-	waitAtDoor = 3 * time.Second // the longest that a device waits for its place
+	atOnce     = 64               // reports of so many are taken together; whatever else waits for a connection
+	waitAtDoor = 10 * time.Second // the longest that a device waits for its place
 	comeBack   = 10 * time.Second
 )
 

@@ -2,27 +2,18 @@ package intake
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/text"
-	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/membership"
 	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
-)
-
-// Bounds of a report, far above what a workstation has.
-const (
-	maxAccounts = 2000
-	maxGroups   = 1000
-	maxMembers  = 5000
 )
 
 // SignedDesired is the newest desired state of a device, signed, with its stamp. The document is
@@ -65,97 +56,6 @@ func (s *Service) SignedDesired(ctx context.Context, id string) (string, drift.S
 		false,
 	)
 	return signed, stamp, err
-}
-
-// TakeReport stores a report and works out its findings in one transaction. A repeat of the same
-// request is taken as done; a sequence that was used for something else, or is behind, is refused.
-func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drift.Report, requestDigest string) error {
-	if err := checkReport(r); err != nil {
-		return err
-	}
-	body, err := json.Marshal(r)
-	if err != nil {
-		return fmt.Errorf("storing a report: %w", err)
-	}
-	return s.Do(ctx, uow.Act{Who: uow.Device(id, "")}, func(tx Records, w *uow.Work) error {
-		d, err := tx.LockDevice(id)
-		if err != nil {
-			return err
-		}
-		if d.State != store.Live {
-			return refusal.NotLive(d.State, "report")
-		}
-		if epoch != d.Epoch || r.Seq <= d.Seq { // none after the last that was taken can be there
-			return reportedBefore(tx, d, epoch, r.Seq, requestDigest)
-		}
-		now := s.Now()
-		reportID, err := tx.AddReport(
-			store.Report{DeviceID: d.ID, Epoch: epoch, Seq: r.Seq, DesiredEpoch: r.Desired.Epoch,
-				DesiredNumber: r.Desired.Number, At: r.At, ReceivedAt: now, Digest: requestDigest, Body: string(body)},
-		)
-		if err != nil {
-			return err
-		}
-		if err := deviceFactsReported(tx, w, d, r.State); err != nil {
-			return err
-		}
-		if err := nameReported(tx, w, d, r.Device); err != nil {
-			return err
-		}
-		done := store.ReportChanges{
-			Device:             d.ID,
-			Epoch:              epoch,
-			Seq:                r.Seq,
-			Desired:            r.Desired,
-			At:                 now,
-			ReportID:           reportID,
-			OpenFindings:       d.OpenFindings,
-			RepeatedlyReverted: append([]unit.ID{}, r.RepeatedlyReverted...),
-			Mismatched:         r.Desired.Foreign(d.Desired()),
-			Locked:             lockedIn(r.State),
-		}
-		if err := tx.SetNext(d.ID, r.Rotation); err != nil {
-			return err
-		}
-		if r.Desired == d.Desired() {
-			done.VerifiedAt = &now
-			if done.OpenFindings, err = s.takeFindings(tx, d, r); err != nil {
-				return err
-			}
-		}
-		if err := tx.SetReported(done); err != nil {
-			return err
-		}
-		w.Tell(store.TopicReports, d.ID)
-		return nil
-	})
-}
-
-// reportedBefore takes the repeat of a report as done, and refuses any other of its sequence.
-func reportedBefore(tx Records, d store.Device, epoch, seq int64, requestDigest string) error {
-	earlier, err := tx.ReportBySeq(d.ID, epoch, seq)
-	switch {
-	case err == nil && earlier.Digest == requestDigest:
-		return nil
-	case err == nil:
-		return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is "+
-			"%d", seq, epoch, d.Seq).
-			WithCode(protocol.CodeSequenceUsed)
-	case !errors.Is(err, store.ErrNotFound):
-		return err
-	}
-	return refusal.Behind("the sequence %d of epoch %d", seq, epoch, d.Seq, d.Epoch)
-}
-
-// lockedIn are the locked accounts of a reported state.
-func lockedIn(state drift.State) []store.LockedAccount {
-	locked := []store.LockedAccount{}
-	for _, a := range state.Accounts {
-		if a.Locked {
-			locked = append(locked, store.LockedAccount{Name: a.Name, SID: a.SID.String(), Until: a.LockedUntil})
-		}
-	}
-	return locked
 }
 
 // Holds notes that a device holds a desired state that the service never gave it, once it is certain: what
@@ -209,9 +109,14 @@ func nameReported(tx Records, w *uow.Work, d store.Device, name string) error {
 	return nil
 }
 
+// otherFacts reports whether a device reports other facts of itself than are known.
+func otherFacts(d store.Device, state drift.State) bool {
+	return d.Platform != state.Platform || d.OSVersion != state.OSVersion || d.OSBuild != state.OSBuild
+}
+
 // deviceFactsReported works out the groups of a device anew when it reports other facts of itself.
 func deviceFactsReported(tx Records, w *uow.Work, d store.Device, state drift.State) error {
-	if d.Platform == state.Platform && d.OSVersion == state.OSVersion && d.OSBuild == state.OSBuild {
+	if !otherFacts(d, state) {
 		return nil
 	}
 	for _, fact := range []string{state.Platform, state.OSVersion} {
@@ -224,39 +129,4 @@ func deviceFactsReported(tx Records, w *uow.Work, d store.Device, state drift.St
 		return err
 	}
 	return membership.FactsChanged(tx, w, "facts of "+d.Name+" changed", []string{d.ID})
-}
-
-// checkReport refuses what no device would honestly send.
-func checkReport(r drift.Report) error {
-	bad := func(format string, args ...any) error {
-		return refusal.New(refusal.Invalid, format, args...).At("report").WithCode(protocol.CodeBadReport)
-	}
-	switch {
-	case r.Format != drift.ReportFormat:
-		return bad("the report's format is %q; this service reads %s", r.Format, drift.ReportFormat)
-	case r.Seq < 1:
-		return bad("the report's seq is %d; it must be 1 or more", r.Seq)
-	case r.At.IsZero():
-		return bad("the report does not say when it was made")
-	case len(r.Accounts) > maxAccounts:
-		return bad("the report has %d accounts; at most %d are taken", len(r.Accounts), maxAccounts)
-	case len(r.LocalGroups) > maxGroups:
-		return bad("the report has %d local groups; at most %d are taken", len(r.LocalGroups), maxGroups)
-	}
-	for _, a := range r.Accounts {
-		if a.SID.IsZero() {
-			return bad("the account %q has no security identifier", a.Name)
-		}
-	}
-	for _, g := range r.LocalGroups {
-		if len(g.Members) > maxMembers {
-			return bad(
-				"the local group %q has %d members; at most %d are taken",
-				g.LocalGroup,
-				len(g.Members),
-				maxMembers,
-			)
-		}
-	}
-	return nil
 }

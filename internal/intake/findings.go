@@ -6,112 +6,112 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
 )
 
-// takeFindings compares a report under the newest desired state with what was open before, and
-// gives the number of open findings that make a device drifted.
-func (s *Service) takeFindings(tx Records, d store.Device, r drift.Report) (int, error) {
-	asked, err := tx.Asked(d.SettingsDigest)
+// judgement is a report on its way to what comes of it.
+type judgement struct {
+	in       *incoming
+	device   store.Device
+	settings []unit.Setting  // that are asked for
+	before   drift.State     // as the device found things
+	looked   bool            // before is known
+	named    []principal.Ref // whom the directory is asked for
+	taken    store.TakenReport
+}
+
+// prepare works out what a report says by itself.
+func (s *Service) prepare(b ReportBatch, d store.Device, in *incoming) (*judgement, error) {
+	now, r := s.Now(), &in.report
+	j := &judgement{in: in, device: d, taken: store.TakenReport{
+		Report: store.Report{DeviceID: d.ID, Epoch: in.epoch, Seq: r.Seq, DesiredEpoch: r.Desired.Epoch,
+			DesiredNumber: r.Desired.Number, At: r.At, ReceivedAt: now, Digest: in.digest, Body: in.body},
+		OpenFindings:       d.OpenFindings,
+		RepeatedlyReverted: append([]unit.ID{}, r.RepeatedlyReverted...),
+		Mismatched:         r.Desired.Foreign(d.Desired()),
+		Locked:             lockedIn(r.State),
+		Next:               r.Rotation,
+	}}
+	if r.Desired != d.Desired() {
+		return j, nil // it says nothing of the newest desired state
+	}
+	j.taken.VerifiedAt = &now
+	asked, err := s.Scopes.Asked(b, d.SettingsDigest)
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
-	settings := asked.Settings
-	before, looked := r.Before()
-	if err := s.rotationsReported(tx, d, settings, &r.State, &before); err != nil {
-		return 0, err
+	j.settings = asked.Settings
+	j.before, j.looked = r.Before()
+	rotationsReported(b.Rotations(d.ID), j)
+	j.named = store.NamedIn(j.settings, &r.State, &j.before)
+	return j, nil
+}
+
+// compare compares a report under the newest desired state with what was open before, and takes it.
+func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) error {
+	if j.taken.VerifiedAt == nil {
+		b.Take(j.taken)
+		return nil
 	}
-	directory, err := tx.DirectoryOf(settings, &r.State, &before)
-	if err != nil {
-		return 0, err
-	}
-	ctx := drift.Context{Directory: directory, Now: s.Now(), Grace: s.Interval}
-	open, err := tx.OpenFindings(d.ID)
-	if err != nil {
-		return 0, err
-	}
-	have, had := drift.Check(settings, &r.State, r.Failures, ctx), []drift.Finding(nil)
-	if looked {
-		had = drift.Check(settings, &before, nil, ctx)
+	d, taken := j.device, &j.taken
+	have, had := drift.Check(j.settings, &j.in.report.State, j.in.report.Failures, about), []drift.Finding(nil)
+	if j.looked {
+		had = drift.Check(j.settings, &j.before, nil, about)
 	}
 	var whose map[unit.ID][]string
-	var waivers map[string][]protocol.Waived
 	if len(have)+len(had) > 0 { // most devices have nothing to be told of
-		if whose, err = rulesOf(tx, d); err != nil {
-			return 0, err
-		}
-		if waivers, err = tx.WaivedOf([]string{d.ID}); err != nil {
-			return 0, err
+		var err error
+		if whose, err = s.Scopes.DecidedBy(b, scopeOf(d)); err != nil {
+			return err
 		}
 	}
 	waived := func(f drift.Finding) bool {
-		return slices.ContainsFunc(waivers[d.ID], func(x protocol.Waived) bool { return x.Unit == f.Unit && x.Subject == f.Subject })
+		return slices.ContainsFunc(
+			b.Waived(d.ID),
+			func(x protocol.Waived) bool { return x.Unit == f.Unit && x.Subject == f.Subject },
+		)
 	}
-	now := s.Now()
 	known := map[string]store.Finding{}
-	for _, f := range open {
+	for _, f := range b.OpenFindings(d.ID) {
 		known[f.Key] = f
 	}
-	var fresh []store.Finding
-	counted, present := 0, map[string]bool{}
-	moved := map[string][]int64{} // findings that are in another state than they should be
+	present := map[string]bool{}
+	taken.OpenFindings, taken.Moved = 0, map[string][]int64{}
 	for _, f := range have {
 		state := store.FindingOpen
 		switch {
 		case waived(f):
 			state = store.FindingWaived
 		case f.Kind != drift.UnitUnsupported:
-			counted++
+			taken.OpenFindings++
 		}
 		present[f.Key()] = true
+		found := newFinding(d.ID, f, whose[f.Unit], state, about.Now)
 		if before, again := known[f.Key()]; again {
-			if before.State != state {
-				moved[state] = append(moved[state], before.ID)
+			if found.ID = before.ID; before.State != state {
+				taken.Moved[state] = append(taken.Moved[state], before.ID)
 			}
-			if err := tx.SeenAgain(before.ID, jsonOf(f.Actual), whose[f.Unit], now); err != nil {
-				return 0, err
-			}
+			taken.Again = append(taken.Again, found)
 			continue
 		}
-		fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], state, now))
-	}
-	for state, ids := range moved {
-		if err := tx.SetFindingState(ids, state); err != nil {
-			return 0, err
-		}
+		taken.Fresh = append(taken.Fresh, found)
 	}
 	for _, f := range had {
 		if _, wasOpen := known[f.Key()]; !present[f.Key()] && !wasOpen {
-			fresh = append(fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingCorrected, now))
+			taken.Fresh = append(taken.Fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingCorrected, about.Now))
 		}
 	}
-	var gone []int64
 	for key, f := range known {
 		if !present[key] {
-			gone = append(gone, f.ID)
+			taken.Gone = append(taken.Gone, f.ID)
 		}
 	}
-	slices.Sort(gone)
-	if len(gone) > 0 {
-		if err := tx.CloseFindings(gone, now); err != nil {
-			return 0, err
-		}
-	}
-	return counted, tx.AddFindings(fresh)
-}
-
-// rulesOf says which assignments decided each unit of a device.
-func rulesOf(tx Records, d store.Device) (map[unit.ID][]string, error) {
-	if d.Scope == nil {
-		return map[unit.ID][]string{}, nil
-	}
-	scope, err := tx.Scope(*d.Scope)
-	if err != nil {
-		return nil, err
-	}
-	return scope.DecidedBy()
+	slices.Sort(taken.Gone)
+	b.Take(*taken)
+	return nil
 }
 
 func newFinding(device string, f drift.Finding, assignments []string, state string, now time.Time) store.Finding {

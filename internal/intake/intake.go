@@ -14,12 +14,14 @@ import (
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/strangers"
+	"rankwarden.example/internal/together"
 	"rankwarden.example/internal/uow"
 )
 
 // Service is the room; every field must be set.
 type Service struct {
 	uow.Room[Records]
+	Reports   Reports
 	Locks     uow.Locks
 	Keys      Keys
 	View      reach.Fleet
@@ -31,6 +33,8 @@ type Service struct {
 	Pruner             Pruner
 	// Forget lets go of what other rooms no longer keep.
 	Forget func(ctx context.Context) error
+
+	incoming together.Gather[*incoming] // reports on their way
 }
 
 // Keys are the keys of the service, as far as devices are told of them.

@@ -1,10 +1,11 @@
 package intake_test
 
 import (
+	"context"
 	"errors"
 	"fmt"
+	"sync"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -30,9 +31,12 @@ type records struct {
 	reports  map[int64]store.Report
 	asked    []unit.Setting
 	open     map[int64]store.Finding
-	reported *store.ReportChanges
-	named    map[string]bool // devices of other names
-	deciding string          // group that decides reach and lists the new name
+	reported *store.TakenReport
+	mu       sync.Mutex
+	held     chan bool               // until it is closed no report is taken
+	others   map[string]store.Device // by identifier
+	named    map[string]bool         // devices of other names
+	deciding string                  // group that decides reach and lists the new name
 }
 
 func (r *records) AppendAudit(e audit.Entry) error                { return r.Trail.AppendAudit(e) }
@@ -45,32 +49,68 @@ func (r *records) RenameDevice(_, name, key string) error {
 	r.device.Name, r.device.NameKey = name, key
 	return nil
 }
-func (r *records) SetNext(string, []drift.Rotation) error                    { return nil }
-func (r *records) SetRules(string, map[principal.Ref]int) error              { return nil }
-func (r *records) RotationsOf(store.Clock, string) ([]store.Rotation, error) { return nil, nil }
-func (r *records) Asked(string) (protocol.DesiredContent, error) {
-	return protocol.DesiredContent{Settings: r.asked}, nil
-}
-func (r *records) SetReported(d store.ReportChanges) error {
-	r.reported = &d
-	r.device.Seq = d.Seq
-	return nil
+
+// TakeReports is the transaction of reports, with batch as what it holds.
+func (r *records) TakeReports(_ context.Context, _ []string, judge func(b intake.ReportBatch) error) error {
+	if r.held != nil {
+		<-r.held
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return judge(batch{r})
 }
 
-func (r *records) DirectoryOf([]unit.Setting, ...*drift.State) (*principal.Table, error) {
+type batch struct{ *records }
+
+func (b batch) Device(id string) (store.Device, bool) {
+	d := b.device
+	if other, there := b.others[id]; there {
+		d = other
+	}
+	return d, id == d.ID
+}
+
+func (b batch) Rotations(string) []store.Rotation { return nil }
+func (b batch) Waived(string) []protocol.Waived   { return nil }
+func (b batch) Scope(string) (store.Scope, error) { return store.Scope{}, store.ErrNotFound }
+func (b batch) DirectoryTable([]principal.Ref) (*principal.Table, error) {
 	return principal.NewTable(nil), nil
 }
 
-func (r *records) ReportBySeq(_ string, epoch, seq int64) (store.Report, error) {
-	if report, known := r.reports[seq]; known && epoch == r.device.Epoch {
-		return report, nil
+func (b batch) Asked(digest string) (protocol.DesiredContent, error) {
+	if digest == "spoilt" {
+		return protocol.DesiredContent{}, errors.New("cannot be read")
 	}
-	return store.Report{}, store.ErrNotFound
+	return protocol.DesiredContent{Settings: b.asked}, nil
 }
 
-func (r *records) AddReport(report store.Report) (int64, error) {
-	r.reports[report.Seq] = report
-	return report.Seq, nil
+func (b batch) DigestOf(_ string, epoch, seq int64) (string, error) {
+	if epoch != b.device.Epoch {
+		return "", nil
+	}
+	return b.reports[seq].Digest, nil
+}
+
+func (b batch) OpenFindings(string) (list []store.Finding) {
+	for _, f := range b.open {
+		list = append(list, f)
+	}
+	return list
+}
+
+func (b batch) Take(t store.TakenReport) {
+	if t.DeviceID != b.device.ID {
+		return
+	}
+	b.reported, b.device.Seq, b.reports[t.Seq] = &t, t.Seq, t.Report
+	for _, f := range t.Fresh {
+		if f.ID = int64(len(b.open) + 1); f.State == store.FindingOpen {
+			b.open[f.ID] = f
+		}
+	}
+	for _, id := range t.Gone {
+		delete(b.open, id)
+	}
 }
 
 func (r *records) LiveDeviceNamed(key string) (store.Device, error) {
@@ -80,36 +120,11 @@ func (r *records) LiveDeviceNamed(key string) (store.Device, error) {
 	return store.Device{}, store.ErrNotFound
 }
 
-func (r *records) WaivedOf([]string) (map[string][]protocol.Waived, error) { return nil, nil }
-func (r *records) OpenFindings(string) (list []store.Finding, err error) {
-	for _, f := range r.open {
-		list = append(list, f)
-	}
-	return list, nil
-}
-
-func (r *records) AddFindings(list []store.Finding) error {
-	for _, f := range list {
-		if f.ID = int64(len(r.open) + 1); f.State == store.FindingOpen {
-			r.open[f.ID] = f
-		}
-	}
-	return nil
-}
-
-func (r *records) SeenAgain(int64, *string, []string, time.Time) error { return nil }
-func (r *records) CloseFindings(ids []int64, _ time.Time) error {
-	for _, id := range ids {
-		delete(r.open, id)
-	}
-	return nil
-}
-
 func room() (*intake.Service, *records) {
 	r := &records{reports: map[int64]store.Report{}, open: map[int64]store.Finding{}, named: map[string]bool{},
 		device: store.Device{ID: "D1", Name: "SKL-HQ-001", NameKey: "skl-hq-001", State: store.Live, Epoch: 1,
 			DesiredDigest: "sha-256:aa", StandingColumns: store.StandingColumns{DesiredEpoch: 1, DesiredNumber: 3}}}
-	return &intake.Service{Room: uowtest.Room[intake.Records](r, &r.Trail), Scopes: &scopes.Cache{}}, r
+	return &intake.Service{Room: uowtest.Room[intake.Records](r, &r.Trail), Reports: r, Scopes: &scopes.Cache{}}, r
 }
 
 func report(seq int64) drift.Report {
@@ -143,6 +158,35 @@ func TestReportsCountOnce(t *testing.T) {
 	bad.Format = "rankwarden.report/9"
 	assert.Equal(t, "bad_report", code(s.TakeReport(ctx, "D1", 1, bad, "digest")))
 	assert.Empty(t, r.Entries, "what devices send is not on the trail")
+}
+
+// Of reports that come together, one that spoils the transaction is alone in not being taken.
+func TestOneSpoiltReportHoldsUpNoOther(t *testing.T) {
+	s, r := room()
+	r.others = map[string]store.Device{}
+	r.held = make(chan bool)
+	errs := make([]error, 20)
+	var all sync.WaitGroup
+	for i := range errs {
+		d := r.device
+		d.ID, d.Name = fmt.Sprint("D", 100+i), fmt.Sprint("SKL-HQ-", 100+i)
+		if i == 7 {
+			d.SettingsDigest = "spoilt"
+		}
+		r.others[d.ID] = d
+	}
+	for i := range errs {
+		all.Go(func() {
+			next := report(1)
+			next.Device = fmt.Sprint("SKL-HQ-", 100+i)
+			errs[i] = s.TakeReport(t.Context(), fmt.Sprint("D", 100+i), 1, next, "digest")
+		})
+	}
+	close(r.held)
+	all.Wait()
+	for i, err := range errs {
+		assert.Equal(t, i == 7, err != nil, "%d: %v", i, err)
+	}
 }
 
 // Only a report under the newest desired state says what is drifted now.

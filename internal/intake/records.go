@@ -3,9 +3,6 @@ package intake
 import (
 	"time"
 
-	"rankwarden.example/core/drift"
-	"rankwarden.example/core/principal"
-	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/membership"
 	"rankwarden.example/internal/protocol"
@@ -31,22 +28,15 @@ type Records interface {
 	DueWaivers(now time.Time, most int) ([]store.Waiver, error)
 	FindingsWith(ids []int64) ([]store.Finding, error)
 	LockWaiver(id string) (store.Waiver, error)
-	SetFindingState(ids []int64, state string) error
 	SetWaiver(w store.Waiver) error
 	Waive(device, unit, subject string, waived bool) error
-	WaivedOf(devices []string) (map[string][]protocol.Waived, error)
-	AddReport(r store.Report) (int64, error)
 	AddToGroup(groupID string, devices []string) error
-	Asked(digest string) (protocol.DesiredContent, error)
-	CloseFindings(ids []int64, at time.Time) error
 	CountOpenFinding(device string) error
 	CountOrders(reach auth.Reach, batch string, now time.Time) (map[string]int, error)
 	DecidingGroup(name string, granted []string) (string, error)
 	DeliverOrders(device string, after int64, at time.Time) ([]store.Order, error)
-	RotationsOf(clock store.Clock, device string) ([]store.Rotation, error)
 	DesiredState(device string, epoch, number int64) (store.DesiredState, error)
 	DeviceByKey(keyID string) (store.Device, error)
-	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)
 	FinishOrder(device string, r protocol.OrderResult) error
 	Group(name string) (store.Group, error)
 	ListEnrolmentTokens(p store.Page) ([]store.EnrolmentToken, string, error)
@@ -59,17 +49,12 @@ type Records interface {
 	OpenFindings(device string) ([]store.Finding, error)
 	OverdueRotations(clock store.Clock, before time.Time, limit int) ([]store.Rotation, error)
 	RenameDevice(id, name, key string) error
-	ReportBySeq(device string, epoch, seq int64) (store.Report, error)
 	RevokeEnrolmentToken(id string, at time.Time) error
 	ScopeOf(device string) (digest string, err error)
-	SeenAgain(id int64, actual *string, assignments []string, at time.Time) error
 	SetDeviceFacts(id, platform, version string, build int) error
 	SetDeviceState(id, state string) error
 	SetFacts(id, path string, tags []string, primaryUser string) error
 	SetMismatched(id string) error
-	SetNext(device string, reported []drift.Rotation) error
-	SetReported(r store.ReportChanges) error
-	SetRules(device string, every map[principal.Ref]int) error
 	SettingsBody(digest string) (string, error)
 	UseEnrolmentToken(id string) error
 }

@@ -14,24 +14,22 @@ import (
 
 // rotationsReported keeps what a report says of passwords, and puts into it when they were changed as
 // the service knows it: the time of a deposit counts, not the device's word.
-func (s *Service) rotationsReported(tx Records, d store.Device, settings []unit.Setting, states ...*drift.State) error {
+func rotationsReported(known []store.Rotation, j *judgement) {
 	every := map[principal.Ref]int{}
-	for target, rule := range unit.Rotations(settings) {
+	for target, rule := range unit.Rotations(j.settings) {
 		every[target] = rule.EveryMinutes
 	}
-	known, err := tx.RotationsOf(s.Clock(), d.ID)
-	if err != nil {
-		return err
-	}
-	if !inForce(known, every) {
-		if err := tx.SetRules(d.ID, every); err != nil {
-			return err
+	j.taken.Rules, j.taken.RulesDiffer = every, !inForce(known, every)
+	for _, reported := range j.taken.Next {
+		for i := range known {
+			if known[i].Target == reported.Target.String() {
+				known[i].NextAt = reported.Next
+			}
 		}
 	}
-	for _, state := range states {
+	for _, state := range []*drift.State{&j.in.report.State, &j.before} {
 		store.PutRotations(state, known)
 	}
-	return nil
 }
 
 // inForce says whether the rules in minutes by target are those that passwords have already.
@@ -73,6 +71,14 @@ func (s *Service) FindOverdue(ctx context.Context) error {
 	return err
 }
 
+// scopeOf is the digest of a device's scope, empty before it was settled.
+func scopeOf(d store.Device) string {
+	if d.Scope == nil {
+		return ""
+	}
+	return *d.Scope
+}
+
 func (s *Service) overdue(ctx context.Context, r store.Rotation) error {
 	return s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
 		d, err := tx.LockDevice(r.DeviceID)
@@ -83,7 +89,7 @@ func (s *Service) overdue(ctx context.Context, r store.Rotation) error {
 		if err != nil {
 			return err
 		}
-		whose, err := rulesOf(tx, d)
+		whose, err := s.Scopes.DecidedBy(tx, scopeOf(d))
 		if err != nil {
 			return err
 		}

@@ -10,6 +10,7 @@ import (
 	"sync/atomic"
 
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/store"
 )
 
@@ -18,12 +19,15 @@ const (
 	mostPolicies    = 10_000
 	mostAssignments = 100_000
 	mostAtOnce      = 5000 // scopes that are read in one query
+	mostAsked       = 2_000
 )
 
 // Cache is what was read. The zero Cache is ready to use.
 type Cache struct {
 	policies    boundedMap // by digest and setting: policies with their revisions, in words
 	assignments boundedMap // by digest: names
+	decided     boundedMap // by digest: assignments by setting
+	asked       boundedMap // by digest of settings: what is asked
 }
 
 // boundedMap is a map that is emptied when it grew too large.
@@ -72,6 +76,42 @@ func (k *Cache) PoliciesFor(tx One, digest string, id unit.ID) (string, error) {
 	policies := strings.Join(names, ", ")
 	k.policies.put(key, policies, mostPolicies)
 	return policies, nil
+}
+
+// DecidedBy says which assignments decided each setting of a scope, none for an empty digest. Nobody changes what it gives.
+func (k *Cache) DecidedBy(tx One, digest string) (map[unit.ID][]string, error) {
+	if digest == "" {
+		return nil, nil
+	}
+	if known, ok := k.decided.values.Load(digest); ok {
+		return known.(map[unit.ID][]string), nil
+	}
+	scope, err := tx.Scope(digest)
+	if err != nil {
+		return nil, err
+	}
+	whose, err := scope.DecidedBy()
+	if err == nil {
+		k.decided.put(digest, whose, mostAsked)
+	}
+	return whose, err
+}
+
+// Asker reads what is asked under the digest of settings.
+type Asker interface {
+	Asked(digest string) (protocol.DesiredContent, error)
+}
+
+// Asked is what is asked under the digest of settings. Nobody changes what it gives.
+func (k *Cache) Asked(tx Asker, digest string) (protocol.DesiredContent, error) {
+	if known, ok := k.asked.values.Load(digest); ok {
+		return known.(protocol.DesiredContent), nil
+	}
+	asked, err := tx.Asked(digest)
+	if err == nil {
+		k.asked.put(digest, asked, mostAsked)
+	}
+	return asked, err
 }
 
 // Many reads scopes.

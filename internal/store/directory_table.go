@@ -8,7 +8,16 @@ import (
 
 // DirectoryTable reads what the directory knows of references.
 func (t Tx) DirectoryTable(refs []principal.Ref) (*principal.Table, error) {
-	var names, sids, guids []string
+	records, err := t.DirectoryFor(directoryKeys(refs))
+	entries := make([]principal.Entry, len(records))
+	for i, r := range records {
+		entries[i] = r.Entry()
+	}
+	return principal.NewTable(entries), err
+}
+
+// directoryKeys are the texts that the directory's records of references are found by.
+func directoryKeys(refs []principal.Ref) (names, sids, guids []string) {
 	for _, ref := range refs {
 		switch ref.Kind() {
 		case principal.User, principal.Group:
@@ -19,12 +28,7 @@ func (t Tx) DirectoryTable(refs []principal.Ref) (*principal.Table, error) {
 			guids = append(guids, ref.GUID().String())
 		}
 	}
-	records, err := t.DirectoryFor(names, sids, guids)
-	entries := make([]principal.Entry, len(records))
-	for i, r := range records {
-		entries[i] = r.Entry()
-	}
-	return principal.NewTable(entries), err
+	return names, sids, guids
 }
 
 // DirectoryAround is [Tx.DirectoryTable] with those that look like a reference that is not known.
@@ -49,9 +53,14 @@ func (t Tx) DirectoryAround(refs []principal.Ref) (*principal.Table, error) {
 	return principal.NewTable(entries), nil
 }
 
-// DirectoryOf reads what is needed to compare states with settings: the people and groups that are
-// asked for, and the names of members from outside.
+// DirectoryOf reads what is needed to compare states with settings, see [NamedIn].
 func (t Tx) DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error) {
+	return t.DirectoryTable(NamedIn(settings, states...))
+}
+
+// NamedIn is whom the directory is asked for to compare states with settings: the people and groups that are asked for,
+// and members from outside.
+func NamedIn(settings []unit.Setting, states ...*drift.State) []principal.Ref {
 	refs := unit.Named(settings)
 	for _, state := range states {
 		local := make(map[principal.SID]bool, len(state.Accounts))
@@ -66,5 +75,5 @@ func (t Tx) DirectoryOf(settings []unit.Setting, states ...*drift.State) (*princ
 			}
 		}
 	}
-	return t.DirectoryTable(refs)
+	return refs
 }

@@ -54,22 +54,6 @@ func (t Tx) AddFindings(list []Finding) error {
 	return translate(t.db.Omit("Device").Create(&list).Error)
 }
 
-// SeenAgain notes that an open finding was seen again, with its present value.
-func (t Tx) SeenAgain(id int64, actual *string, assignments []string, at time.Time) error {
-	return t.exec(
-		"update findings set last_seen = $2, actual = $3::jsonb, assignments = $4::jsonb where id = $1",
-		id,
-		at,
-		actual,
-		toJSON(assignments),
-	)
-}
-
-// CloseFindings settles findings that a report no longer shows.
-func (t Tx) CloseFindings(ids []int64, at time.Time) error {
-	return t.exec("update findings set state = 'settled', closed_at = $2 where id = any($1::bigint[])", ids, at)
-}
-
 // FindingFilter narrows a list of findings. Empty fields do not.
 type FindingFilter struct {
 	Narrow

@@ -40,18 +40,28 @@ const (
 
 // Notify sends a notice when the transaction commits.
 func (t Tx) Notify(n Notice) error {
+	for _, message := range n.messages() {
+		if err := t.exec(notify, channel, message); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const notify = "select pg_notify($1, $2)"
+
+// messages are the texts that a notice goes out as.
+func (n Notice) messages() []string {
 	ids := n.IDs
 	if len(ids) > mostNamed && n.Topic != TopicDevices {
 		ids = nil // any may have changed
 	}
+	list := []string{}
 	for {
 		part := ids[:min(len(ids), idsPerMessage)]
 		ids = ids[len(part):]
-		if err := t.exec("select pg_notify($1, $2)", channel, toJSON(Notice{n.Topic, part})); err != nil {
-			return err
-		}
-		if len(ids) == 0 {
-			return nil
+		if list = append(list, toJSON(Notice{n.Topic, part})); len(ids) == 0 {
+			return list
 		}
 	}
 }

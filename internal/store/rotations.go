@@ -130,38 +130,3 @@ func (t Tx) OverdueRotations(clock Clock, before time.Time, limit int) ([]Rotati
 func (t Tx) CountOpenFinding(device string) error {
 	return t.exec("update devices set open_findings = open_findings + 1, changed_at = now() where id = $1", device)
 }
-
-// SetNext stores when a device says that its passwords are due again.
-func (t Tx) SetNext(device string, reported []drift.Rotation) error {
-	if len(reported) == 0 {
-		return nil
-	}
-	targets, next := make([]string, len(reported)), make([]*time.Time, len(reported))
-	for i, r := range reported {
-		targets[i], next[i] = r.Target.String(), r.Next
-	}
-	return t.exec(
-		`update rotations r set next_at = n.next_at from unnest($2::text[], $3::timestamptz[]) as n(target, next_at)
-			where r.device_id = $1 and r.target = n.target and r.next_at is distinct from n.next_at`,
-		device,
-		targets,
-		next,
-	)
-}
-
-// SetRules stores which rules are in force for the passwords of a device, in minutes by target; the
-// others no rule changes any more.
-func (t Tx) SetRules(device string, every map[principal.Ref]int) error {
-	targets, minutes := []string{}, []int64{}
-	for target, m := range every {
-		targets, minutes = append(targets, target.String()), append(minutes, int64(m))
-	}
-	return t.exec(
-		`update rotations r set every_minutes = (select e.minutes from unnest($2::text[], $3::bigint[]) as e(target, minutes)
-			where e.target = r.target)
-		where device_id = $1`,
-		device,
-		targets,
-		minutes,
-	)
-}

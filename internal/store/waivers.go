@@ -128,11 +128,6 @@ func (t Tx) Waive(device, unitName, subject string, waived bool) error {
 		where f.device_id = $1 and f.closed_at is null and f.state = 'open' and f.kind <> 'unit_unsupported') where id = $1`, device)
 }
 
-// SetFindingState alters the state of findings that are there.
-func (t Tx) SetFindingState(ids []int64, state string) error {
-	return t.exec("update findings set state = $2 where id = any($1::bigint[])", ids, state)
-}
-
 // FindingsWith are findings by identifier, with the names of their devices.
 func (t Tx) FindingsWith(ids []int64) ([]Finding, error) {
 	return rows[Finding](t, "select x.*, d.name as device from findings x join devices d on d.id = x.device_id "+
