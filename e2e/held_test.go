@@ -39,14 +39,18 @@ type patient struct {
 }
 
 func (p *patient) send(path string, body any) error {
-	document, err := protocol.Sign(p.key, protocol.Header{KeyID: p.key.ID, URL: path, Time: time.Now()}, body, false)
+	return p.post(protocol.Header{KeyID: p.key.ID, URL: path, Time: time.Now()}, body)
+}
+
+func (p *patient) post(header protocol.Header, body any) error {
+	document, err := protocol.Sign(p.key, header, body, false)
 	if err != nil {
 		return err
 	}
 	_, err = fmt.Fprintf(
 		p.conn,
 		"POST %s HTTP/1.1\r\nHost: x\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n%s",
-		path,
+		header.URL,
 		protocol.ContentType,
 		len(document),
 		document,
@@ -68,13 +72,15 @@ func (p *patient) answer(into any) (int, error) {
 	return resp.StatusCode, payloadOf(string(body), into)
 }
 
+func rawURL(text string) ([]byte, error) { return base64.RawURLEncoding.DecodeString(text) }
+
 // payloadOf reads a signed document without looking at the signature.
 func payloadOf(document string, into any) error {
 	parts := strings.Split(document, ".")
 	if len(parts) != 3 {
 		return fmt.Errorf("not signed: %.80s", document)
 	}
-	payload, err := base64.RawURLEncoding.DecodeString(parts[1])
+	payload, err := rawURL(parts[1])
 	if err != nil {
 		return err
 	}
@@ -82,7 +88,7 @@ func payloadOf(document string, into any) error {
 }
 
 // patients enrols many devices past the service.
-func patients(t *testing.T, url string, count int) []*patient {
+func patients(t testing.TB, url string, count int) []*patient {
 	list := make([]*patient, count)
 	rows := make([][]any, count)
 	for i := range list {
@@ -174,7 +180,7 @@ func inUse() int64 {
 }
 
 // parked is the number of requests that the service holds in this process.
-func parked(t *testing.T) (n int) {
+func parked(t testing.TB) (n int) {
 	var stacks strings.Builder
 	require.NoError(t, pprof.Lookup("goroutine").WriteTo(&stacks, 1))
 	for _, same := range regexp.MustCompile(`(?m)^(\d+) @ .*(\n#.*)+`).FindAllStringSubmatch(stacks.String(), -1) {

@@ -22,6 +22,12 @@ const fleetSize = 100_000
 
 // benched is a service with its owner signed in, as benchmarks use it.
 func benched(b *testing.B) (string, *server.Server, *client.Client) {
+	url, _, s, c := benchedAs(b)
+	return url, s, c
+}
+
+// benchedAs is the same with what it was started with, for another replica.
+func benchedAs(b *testing.B) (string, server.Config, *server.Server, *client.Client) {
 	ctx := b.Context()
 	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
 	require.NoError(b, err)
@@ -41,7 +47,7 @@ func benched(b *testing.B) (string, *server.Server, *client.Client) {
 	c := client.New(s.URL, "")
 	_, err = c.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(b, err)
-	return url, s, c
+	return url, config, s, c
 }
 
 // bigFleet is a service with a hundred thousand enrolled devices in twenty groups.

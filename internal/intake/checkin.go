@@ -3,7 +3,6 @@ package intake
 import (
 	"context"
 	"errors"
-	"fmt"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
@@ -15,48 +14,6 @@ import (
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
 )
-
-// SignedDesired is the newest desired state of a device, signed, with its stamp. The document is
-// empty while there is none.
-func (s *Service) SignedDesired(ctx context.Context, id string) (string, drift.Stamp, error) {
-	var document []byte
-	var stamp drift.Stamp
-	err := s.DB.InSnapshot(ctx, func(tx Records) error {
-		d, err := tx.Device(s.Clock(), id, "")
-		if err != nil || d.DesiredNumber == 0 {
-			return err
-		}
-		stamp = d.Desired()
-		state, err := tx.DesiredState(d.ID, stamp.Epoch, stamp.Number)
-		if err != nil {
-			return err
-		}
-		settings, err := tx.SettingsBody(state.Settings)
-		if err != nil {
-			return err
-		}
-		document, err = protocol.DesiredBytes(d.ID, state.Name, stamp.Epoch, stamp.Number, settings)
-		if err == nil && protocol.Digest(document) != stamp.Digest {
-			err = fmt.Errorf(
-				"the desired state %d/%d of %s does not have the digest it was stored with",
-				stamp.Epoch,
-				stamp.Number,
-				d.Name,
-			)
-		}
-		return err
-	})
-	if err != nil || document == nil {
-		return "", stamp, err
-	}
-	signed, err := protocol.Sign(
-		s.Keys.Signing(),
-		protocol.Header{KeyID: s.Keys.Signing().ID, Time: s.Now()},
-		document,
-		false,
-	)
-	return signed, stamp, err
-}
 
 // Holds notes that a device holds a desired state that the service never gave it, once it is certain: what
 // a replica knows of a device may be behind.

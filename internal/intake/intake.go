@@ -22,6 +22,7 @@ import (
 type Service struct {
 	uow.Room[Records]
 	Reports   Reports
+	Desired   Desired
 	Locks     uow.Locks
 	Keys      Keys
 	View      reach.Fleet
@@ -35,6 +36,7 @@ type Service struct {
 	Forget func(ctx context.Context) error
 
 	incoming together.Gather[*incoming] // reports on their way
+	wanted   together.Gather[*wanted]   // desired states that devices wait for
 }
 
 // Keys are the keys of the service, as far as devices are told of them.

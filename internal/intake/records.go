@@ -35,7 +35,6 @@ type Records interface {
 	CountOrders(reach auth.Reach, batch string, now time.Time) (map[string]int, error)
 	DecidingGroup(name string, granted []string) (string, error)
 	DeliverOrders(device string, after int64, at time.Time) ([]store.Order, error)
-	DesiredState(device string, epoch, number int64) (store.DesiredState, error)
 	DeviceByKey(keyID string) (store.Device, error)
 	FinishOrder(device string, r protocol.OrderResult) error
 	Group(name string) (store.Group, error)

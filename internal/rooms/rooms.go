@@ -109,6 +109,7 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 	}
 	r.Intake = &intake.Service{
 		Room:               room[intake.Records](o),
+		Desired:            o.Store,
 		Reports:            store.ReportsFor[intake.ReportBatch]{Store: o.Store},
 		Locks:              o.Store,
 		Keys:               r.Custody,

@@ -28,6 +28,7 @@ type Cache struct {
 	assignments boundedMap // by digest: names
 	decided     boundedMap // by digest: assignments by setting
 	asked       boundedMap // by digest of settings: what is asked
+	bodies      boundedMap // by digest of settings: the same as the bytes that were stored
 }
 
 // boundedMap is a map that is emptied when it grew too large.
@@ -112,6 +113,23 @@ func (k *Cache) Asked(tx Asker, digest string) (protocol.DesiredContent, error) 
 		k.asked.put(digest, asked, mostAsked)
 	}
 	return asked, err
+}
+
+// Bodies reads settings as the bytes that were stored.
+type Bodies interface {
+	SettingsBody(digest string) (string, error)
+}
+
+// Body is settings as the bytes that were stored.
+func (k *Cache) Body(tx Bodies, digest string) (string, error) {
+	if known, ok := k.bodies.values.Load(digest); ok {
+		return known.(string), nil
+	}
+	body, err := tx.SettingsBody(digest)
+	if err == nil {
+		k.bodies.put(digest, body, mostAsked)
+	}
+	return body, err
 }
 
 // Many reads scopes.

@@ -1,9 +1,12 @@
 package store
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
@@ -275,6 +278,33 @@ type DesiredState struct {
 	Digest    string
 	CreatedAt time.Time
 	Scope     string // digest of what the assignments came to then, empty where that is not kept
+}
+
+// NewestDesired is the newest desired state of a device; its number is 0 while there is none.
+type NewestDesired struct {
+	Name     string // of the device in it
+	Stamp    drift.Stamp
+	Settings string // digest
+}
+
+// NewestDesired reads those of devices. It goes past GORM: whole fleets ask at once.
+func (s *Store) NewestDesired(ctx context.Context, devices []string) (map[string]NewestDesired, error) {
+	found, err := s.pools[classOf(ctx)].Query(
+		ctx,
+		`select d.id, d.desired_epoch, d.desired_number, d.desired_digest, coalesce(s.name, d.name),
+		coalesce(s.settings, '') from devices d left join desired_states s on s.device_id = d.id and s.epoch = d.desired_epoch and
+		s.number = d.desired_number where d.id = any($1)`,
+		devices,
+	)
+	if err != nil {
+		return nil, fmt.Errorf("reading desired states: %w", err)
+	}
+	newest := make(map[string]NewestDesired, len(devices))
+	var id string
+	var n NewestDesired
+	_, err = pgx.ForEachRow(found, []any{&id, &n.Stamp.Epoch, &n.Stamp.Number, &n.Stamp.Digest, &n.Name, &n.Settings},
+		func() error { newest[id] = n; return nil })
+	return newest, err
 }
 
 // DesiredState finds one.
