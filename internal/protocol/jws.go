@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/go-jose/go-jose/v4"
@@ -29,12 +30,27 @@ type Header struct {
 	Answers  string    // digest of the request that this answers
 }
 
-const (
-	headerURL     = "url"
-	headerTime    = "ts"
-	headerSeq     = "seq"
-	headerAnswers = "re"
-)
+// protected is the protected header as it is written. Only this algorithm is spoken, so that a document can say of
+// itself neither how it is checked nor by which key.
+type protected struct {
+	Algorithm string          `json:"alg"`
+	JWK       *embedded       `json:"jwk,omitempty"`
+	KeyID     string          `json:"kid,omitempty"`
+	URL       string          `json:"url,omitempty"`
+	Time      string          `json:"ts,omitempty"`
+	Sequence  string          `json:"seq,omitempty"`
+	Answers   string          `json:"re,omitempty"`
+	Critical  json.RawMessage `json:"crit,omitempty"` // extensions that must be understood: there are none
+}
+
+// embedded is an Ed25519 key in a header (RFC 8037).
+type embedded struct {
+	Type  string `json:"kty"`
+	Curve string `json:"crv"`
+	X     string `json:"x"`
+}
+
+const algorithm = "EdDSA"
 
 // Key is an Ed25519 key pair with its id, which is its thumbprint.
 type Key struct {
@@ -68,73 +84,99 @@ func Sign(key Key, header Header, payload any, embed bool) (string, error) {
 			return "", fmt.Errorf("signing: %w", err)
 		}
 	}
-	options := (&jose.SignerOptions{EmbedJWK: embed}).WithHeader(headerTime, strconv.FormatInt(header.Time.Unix(), 10))
-	if header.URL != "" {
-		options = options.WithHeader(headerURL, header.URL)
+	written := protected{
+		Algorithm: algorithm,
+		URL:       header.URL,
+		Time:      strconv.FormatInt(header.Time.Unix(), 10),
+		Answers:   header.Answers,
 	}
 	if header.Sequence != 0 {
-		options = options.WithHeader(headerSeq, strconv.FormatInt(header.Sequence, 10))
+		written.Sequence = strconv.FormatInt(header.Sequence, 10)
 	}
-	if header.Answers != "" {
-		options = options.WithHeader(headerAnswers, header.Answers)
+	if embed {
+		written.JWK = &embedded{Type: "OKP", Curve: "Ed25519", X: base64.RawURLEncoding.EncodeToString(key.Public())}
+	} else {
+		written.KeyID = key.ID
 	}
-	signer, err := jose.NewSigner(
-		jose.SigningKey{Algorithm: jose.EdDSA, Key: jose.JSONWebKey{Key: key.Private, KeyID: key.ID}},
-		options,
+	top, err := json.Marshal(written)
+	if err != nil {
+		return "", fmt.Errorf("signing: %w", err)
+	}
+	encoding := base64.RawURLEncoding
+	document := make(
+		[]byte,
+		0,
+		encoding.EncodedLen(len(top))+encoding.EncodedLen(len(data))+encoding.EncodedLen(ed25519.SignatureSize)+2,
 	)
-	if err != nil {
-		return "", fmt.Errorf("signing: %w", err)
-	}
-	signed, err := signer.Sign(data)
-	if err != nil {
-		return "", fmt.Errorf("signing: %w", err)
-	}
-	return signed.CompactSerialize()
+	document = encoding.AppendEncode(document, top)
+	document = append(document, '.')
+	document = encoding.AppendEncode(document, data)
+	signature := ed25519.Sign(key.Private, document)
+	document = append(document, '.')
+	return string(encoding.AppendEncode(document, signature)), nil
 }
 
 // SignedDocument is a document whose signature has not been checked yet.
 type SignedDocument struct {
-	Header   Header
-	Embedded ed25519.PublicKey // the key in the header, nil when there is none
-	jws      *jose.JSONWebSignature
+	Header    Header
+	Embedded  ed25519.PublicKey // the key in the header, nil when there is none
+	signed    string            // what the signature is of
+	payload   string
+	signature string
 }
 
 // Parse reads a document without believing it: call [SignedDocument.Verify] for its payload.
 func Parse(document string) (*SignedDocument, error) {
-	jws, err := jose.ParseSignedCompact(document, []jose.SignatureAlgorithm{jose.EdDSA})
+	top, rest, _ := strings.Cut(document, ".")
+	payload, signature, three := strings.Cut(rest, ".")
+	if !three || strings.Contains(signature, ".") {
+		return nil, fmt.Errorf("%w: it must be a compact JWS of three parts", ErrMalformed)
+	}
+	s := &SignedDocument{signed: document[:len(top)+1+len(payload)], payload: payload, signature: signature}
+	header, err := strict.DecodeString(top)
 	if err != nil {
-		return nil, fmt.Errorf("%w: it must be a compact JWS with alg EdDSA: %w", ErrMalformed, err)
+		return nil, fmt.Errorf("%w: its header is not base64url", ErrMalformed)
 	}
-	protected := jws.Signatures[0].Protected
-	s := &SignedDocument{jws: jws, Header: Header{KeyID: protected.KeyID}}
-	if protected.JSONWebKey != nil {
-		s.Embedded, _ = protected.JSONWebKey.Key.(ed25519.PublicKey)
+	var read protected
+	if err := json.Unmarshal(header, &read); err != nil {
+		return nil, fmt.Errorf("%w: its header cannot be read: %w", ErrMalformed, err)
 	}
-	for name, read := range map[string]func(string) error{
-		headerURL:     func(v string) error { s.Header.URL = v; return nil },
-		headerAnswers: func(v string) error { s.Header.Answers = v; return nil },
-		headerSeq:     func(v string) (err error) { s.Header.Sequence, err = strconv.ParseInt(v, 10, 64); return },
-		headerTime: func(v string) error {
-			seconds, err := strconv.ParseInt(v, 10, 64)
-			s.Header.Time = time.Unix(seconds, 0).UTC()
-			return err
-		},
-	} {
-		value, there := protected.ExtraHeaders[jose.HeaderKey(name)]
-		if !there {
-			continue
+	if read.Algorithm != algorithm || read.Critical != nil {
+		return nil, fmt.Errorf("%w: it must be a compact JWS with alg %s and without crit", ErrMalformed, algorithm)
+	}
+	s.Header = Header{KeyID: read.KeyID, URL: read.URL, Answers: read.Answers}
+	if read.Sequence != "" {
+		if s.Header.Sequence, err = strconv.ParseInt(read.Sequence, 10, 64); err != nil {
+			return nil, fmt.Errorf("%w: the header seq must be digits", ErrMalformed)
 		}
-		text, ok := value.(string)
-		if !ok || read(text) != nil {
-			return nil, fmt.Errorf("%w: header %q must be a string of digits or text", ErrMalformed, name)
+	}
+	if read.Time != "" {
+		seconds, err := strconv.ParseInt(read.Time, 10, 64)
+		if err != nil {
+			return nil, fmt.Errorf("%w: the header ts must be digits", ErrMalformed)
 		}
+		s.Header.Time = time.Unix(seconds, 0).UTC()
+	}
+	if read.JWK != nil {
+		x, err := strict.DecodeString(read.JWK.X)
+		if err != nil || read.JWK.Type != "OKP" || read.JWK.Curve != "Ed25519" || len(x) != ed25519.PublicKeySize {
+			return nil, fmt.Errorf("%w: the key in its header is not an Ed25519 key", ErrMalformed)
+		}
+		s.Embedded = x
 	}
 	return s, nil
 }
 
+// strict takes one text for each value, so that no document has a second form.
+var strict = base64.RawURLEncoding.Strict()
+
 // Verify checks the signature and gives the payload.
 func (s *SignedDocument) Verify(key ed25519.PublicKey) ([]byte, error) {
-	payload, err := s.jws.Verify(key)
+	signature, err := strict.DecodeString(s.signature)
+	if err != nil || len(key) != ed25519.PublicKeySize || !ed25519.Verify(key, []byte(s.signed), signature) {
+		return nil, ErrSignature
+	}
+	payload, err := strict.DecodeString(s.payload)
 	if err != nil {
 		return nil, ErrSignature
 	}
