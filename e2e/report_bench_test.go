@@ -22,8 +22,8 @@ type reporting struct {
 }
 
 const (
-	reporters       = 64 // as many as the service lets in at once
-	reportsEach     = 40
+	reporters       = 256 // as many as the service lets in at once
+	reportsEach     = 20
 	bareConnections = 12 // more are no quicker
 )
 

@@ -13,13 +13,14 @@ type admission struct {
 }
 
 const (
-	atOnce     = 64               // reports of so many are taken together; whatever else waits for a connection
+	atOnce     = 256 // reports of so many are taken together; whatever else waits for a connection
+	asking     = 16
 	waitAtDoor = 10 * time.Second // the longest that a device waits for its place
 	comeBack   = 10 * time.Second
 )
 
-func newAdmission() *admission {
-	return &admission{places: make(chan struct{}, atOnce), wait: waitAtDoor}
+func newAdmission(places int) *admission {
+	return &admission{places: make(chan struct{}, places), wait: waitAtDoor}
 }
 
 // do does something with the database, or refuses it.

@@ -13,7 +13,7 @@ import (
 
 // Who waits too long is asked to come back, and is told when; places are given back.
 func TestWhoWaitsTooLongIsAskedToComeBack(t *testing.T) {
-	a := newAdmission()
+	a := newAdmission(atOnce)
 	a.wait = 0
 	for range atOnce {
 		a.places <- struct{}{}

@@ -40,11 +40,12 @@ type API struct {
 	Options
 	registry *registry
 	door     *admission
+	counter  *admission // for devices that come for something: those that report go first
 }
 
 // New makes the endpoints; [API.Run] must run beside them.
 func New(o Options) *API {
-	return &API{Options: o, registry: newRegistry(o.Store, o.Hub, o.Log, time.Now), door: newAdmission()}
+	return &API{Options: o, registry: newRegistry(o.Store, o.Hub, o.Log, time.Now), door: newAdmission(atOnce), counter: newAdmission(asking)}
 }
 
 // Run keeps what is known of devices true, until the context ends.
@@ -254,6 +255,7 @@ func (a *API) checkIn(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	defer a.registry.served(d.ID)
 	var body protocol.CheckIn
 	if err := read(req.payload, &body); err != nil {
 		return err
@@ -281,6 +283,9 @@ func (a *API) exchanged(
 		body.KeyList >= a.Custody.KeyListNumber() &&
 		(d.Mismatched || !body.Desired.Foreign(desired(d))) {
 		return work() // nothing new
+	}
+	if body.Report == nil {
+		return a.counter.do(ctx, work)
 	}
 	return a.door.do(ctx, work)
 }

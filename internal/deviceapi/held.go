@@ -24,6 +24,8 @@ type held interface {
 type waiter struct {
 	holds drift.Stamp
 	order int64 // the latest that the device has begun
+	// called says that it is answered in its turn; it belongs to the registry.
+	called bool
 
 	mu    sync.Mutex
 	conn  held // nil before the HTTP server let go of it

@@ -26,6 +26,7 @@ type registry struct {
 	devices  map[string]store.ExchangeState
 	contacts map[string]time.Time
 	waiting  map[string]*waiter
+	pace
 	ended    bool      // the service stops, nothing is held any more
 	synced   time.Time // when the last look at what changed began
 	dbSynced time.Time // the same by the database's clock
@@ -36,6 +37,7 @@ const (
 	lookBack     = 2 * time.Minute // further than any transaction is open
 	distrustFrom = 60 * time.Second
 	flushEvery   = 3 * time.Second
+	paceEvery    = time.Second
 )
 
 func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger, now func() time.Time) *registry {
@@ -47,6 +49,7 @@ func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger, now func() ti
 		devices:  map[string]store.ExchangeState{},
 		contacts: map[string]time.Time{},
 		waiting:  map[string]*waiter{},
+		pace:     pace{out: map[string]time.Time{}},
 	}
 }
 
@@ -54,9 +57,10 @@ func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger, now func() ti
 func (r *registry) run(ctx context.Context) {
 	changes := r.hub.Subscribe(store.TopicDevices)
 	defer changes.Close()
-	look, flush := time.NewTicker(lookEvery), time.NewTicker(flushEvery)
+	look, flush, pace := time.NewTicker(lookEvery), time.NewTicker(flushEvery), time.NewTicker(paceEvery)
 	defer look.Stop()
 	defer flush.Stop()
+	defer pace.Stop()
 	r.look(ctx)
 	for {
 		select {
@@ -73,6 +77,8 @@ func (r *registry) run(ctx context.Context) {
 			}
 		case <-look.C:
 			r.look(ctx)
+		case <-pace.C:
+			r.goOn()
 		case <-flush.C:
 			r.writeContacts(ctx)
 		}
@@ -114,10 +120,10 @@ func (r *registry) update(list []store.ExchangeState) {
 		former := r.devices[d.ID]
 		r.devices[d.ID] = d
 		if w := r.waiting[d.ID]; w != nil && (newer(d, w.holds) || d.OrderNumber > w.order || d.State != former.State) {
-			w.wake(true)
-			delete(r.waiting, d.ID)
+			r.call(d.ID, w)
 		}
 	}
+	r.wake()
 }
 
 // newer reports whether there is a desired state for a device that is newer than what it holds. Before the

@@ -11,7 +11,7 @@ import (
 )
 
 const (
-	atOnce = 4   // goes at the same time
+	atOnce = 2   // goes at the same time
 	most   = 100 // items of one go
 )
 
