@@ -17,25 +17,28 @@ import (
 // composition is what devices with the same scope and the same settings before are to have.
 type composition struct {
 	body, digest, held string
+	asking             protocol.Asking // body, taken apart
 	heldUnits          int
 }
 
-func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids []string, run *settlement) error {
+func (s *Service) settleDevices(
+	tx Records, w *uow.Work, scope settledScope, ids []string, run *settlement,
+) (changed int, err error) {
 	if err := tx.PutScope(scope.record); err != nil {
-		return err
+		return 0, err
 	}
 	devices, err := tx.LockForSettling(ids)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	holds := scope.lane.Holds() // then composing depends on what a device was told before
 	back, err := s.givingBack(tx, ids)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	waived, err := tx.WaivedOf(ids)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	cache := map[string]composition{}
 	var settled []store.SettlingResult
@@ -50,11 +53,11 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 		c, known := cache[key]
 		if !known {
 			if c, err = run.compose(tx, scope.lane, before, own); err != nil {
-				return err
+				return 0, err
 			}
 			cache[key] = c
 			if err := tx.PutSettings(c.digest, c.body); err != nil {
-				return err
+				return 0, err
 			}
 		}
 		next := store.SettlingResult{
@@ -73,12 +76,12 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 		if d.DesiredNumber == 0 || d.SettingsDigest != c.digest {
 			next.New = true
 			next.Stamp.Number++
-			document, err := protocol.DesiredBytes(d.ID, d.Name, next.Stamp.Epoch, next.Stamp.Number, c.body)
+			document, err := c.asking.Of(d.ID, d.Name, next.Stamp.Epoch, next.Stamp.Number)
 			if err != nil {
-				return err
+				return 0, err
 			}
 			next.Stamp.Digest = protocol.Digest(document)
-			run.changed++
+			changed++
 		}
 		stamps[i] = next.Stamp
 		if next.New || d.Scope != next.Scope || d.HeldUnits != c.heldUnits || c.heldUnits > 0 {
@@ -91,21 +94,21 @@ func (s *Service) settleDevices(tx Records, w *uow.Work, scope settledScope, ids
 			told[i] = d.ID
 		}
 		if err := tx.ToldWith(scope.rollouts, told, stamps); err != nil {
-			return err
+			return 0, err
 		}
 	}
 	if len(settled) == 0 {
-		return nil
+		return changed, nil
 	}
 	if err := tx.SetSettled(settled, s.Now()); err != nil {
-		return err
+		return 0, err
 	}
 	ids = ids[:0:0]
 	for _, next := range settled {
 		ids = append(ids, next.Device)
 	}
 	w.Tell(store.TopicDevices, ids...)
-	return nil
+	return changed, nil
 }
 
 // givesBackFor is for how long after a revert a device that returns gives back.
@@ -167,5 +170,9 @@ func (run *settlement) compose(
 		return composition{}, fmt.Errorf("composing a desired state: %w", err)
 	}
 	heldJSON, err := json.Marshal(held)
-	return composition{string(body), protocol.Digest(body), string(heldJSON), len(held)}, err
+	if err != nil {
+		return composition{}, fmt.Errorf("composing a desired state: %w", err)
+	}
+	asking, err := protocol.ReadAsking(string(body))
+	return composition{string(body), protocol.Digest(body), string(heldJSON), asking, len(held)}, err
 }

@@ -5,7 +5,10 @@ import (
 	"errors"
 	"slices"
 	"strings"
+	"sync"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
@@ -14,8 +17,12 @@ import (
 	"rankwarden.example/internal/uow"
 )
 
-// batchOfDevices is the number of devices settled in one transaction.
-const batchOfDevices = 5000
+// batchOfDevices is the number of devices settled in one transaction, and batchesAtOnce that of the transactions at a
+// time: while one is composed, the other is stored.
+const (
+	batchOfDevices = 5000
+	batchesAtOnce  = 2
+)
 
 // SettleLoop settles whatever waits until the context ends. Any number of replicas may run it: one
 // works at a time, and what a replica did not finish stays in the queue for the next.
@@ -147,20 +154,8 @@ func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) er
 		return err
 	}
 	start := time.Now()
-	for _, scope := range run.scopes {
-		for devices := scope.devices; len(devices) > 0; {
-			n := min(batchOfDevices, len(devices))
-			batch := devices[:n]
-			devices = devices[n:]
-			err := s.settleBatch(ctx, scope, batch, run)
-			if isPoison(err) {
-				run.failed = append(run.failed, failedScope{batch, err})
-				err = nil
-			}
-			if err != nil {
-				return err
-			}
-		}
+	if err := s.settleAll(ctx, run); err != nil {
+		return err
 	}
 	err = s.Do(
 		ctx,
@@ -187,6 +182,29 @@ func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) er
 	return err
 }
 
+// settleAll settles the devices of a run; what spoils a batch is noted, and stops no other.
+func (s *Service) settleAll(ctx context.Context, run *settlement) error {
+	batches, ctx := errgroup.WithContext(ctx)
+	batches.SetLimit(batchesAtOnce)
+	var mu sync.Mutex
+	for _, scope := range run.scopes {
+		for batch := range slices.Chunk(scope.devices, batchOfDevices) {
+			batches.Go(func() error {
+				changed, err := s.settleBatch(ctx, scope, batch, run)
+				mu.Lock()
+				defer mu.Unlock()
+				run.changed += changed
+				if isPoison(err) {
+					run.failed = append(run.failed, failedScope{batch, err})
+					err = nil
+				}
+				return err
+			})
+		}
+	}
+	return batches.Wait()
+}
+
 // mostMoves is how often it is said anew who is in which rollout before devices are settled as they are.
 const mostMoves = 3
 
@@ -209,17 +227,20 @@ func (s *Service) planned(ctx context.Context, requests []store.SettleRequest) (
 	return nil, errors.New("devices come into rollouts and leave them all the time; it is tried again")
 }
 
-func (s *Service) settleBatch(ctx context.Context, scope settledScope, batch []string, run *settlement) error {
+// settleBatch gives the number of devices whose desired state got a new number.
+func (s *Service) settleBatch(
+	ctx context.Context, scope settledScope, batch []string, run *settlement,
+) (changed int, err error) {
 	ctx, cancel := context.WithTimeout(ctx, settleTimeout)
 	defer cancel()
-	changed := run.changed
-	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
-		return s.settleDevices(tx, w, scope, batch, run)
+	err = s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) (err error) {
+		changed, err = s.settleDevices(tx, w, scope, batch, run)
+		return err
 	})
 	if err != nil {
-		run.changed = changed // nothing of it was stored
+		return 0, err // nothing of it was stored
 	}
-	return err
+	return changed, nil
 }
 
 // finish takes the requests out of the queue. Devices that failed are put into one of their own.

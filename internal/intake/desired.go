@@ -31,11 +31,11 @@ func (s *Service) SignedDesired(ctx context.Context, id string) (string, drift.S
 	if state.Stamp.Number == 0 {
 		return "", state.Stamp, nil
 	}
-	settings, err := s.Scopes.Body(s.DB.With(ctx), state.Settings)
+	asking, err := s.Scopes.Asking(s.DB.With(ctx), state.Settings)
 	if err != nil {
 		return "", state.Stamp, err
 	}
-	document, err := protocol.DesiredBytes(id, state.Name, state.Stamp.Epoch, state.Stamp.Number, settings)
+	document, err := asking.Of(id, state.Name, state.Stamp.Epoch, state.Stamp.Number)
 	if err == nil && protocol.Digest(document) != state.Stamp.Digest {
 		err = fmt.Errorf(
 			"the desired state %d/%d of %s does not have the digest it was stored with",

@@ -173,26 +173,31 @@ func ParseToken(s string) (Token, error) {
 	return Token{parts[1], parts[2], parts[3]}, nil
 }
 
-// DesiredBytes is the exact payload of a desired state that asks for the given JSON of a [DesiredContent].
-func DesiredBytes(device, name string, epoch, number int64, asked string) ([]byte, error) {
-	var body struct {
-		Settings  json.RawMessage `json:"settings"`
-		Directory json.RawMessage `json:"directory"`
-		GiveBack  json.RawMessage `json:"give_back"`
-		Leave     json.RawMessage `json:"leave"`
+// Asking is the JSON of a [DesiredContent], taken apart once for all devices that are asked for the same.
+type Asking struct {
+	Settings  json.RawMessage `json:"settings"`
+	Directory json.RawMessage `json:"directory"`
+	GiveBack  json.RawMessage `json:"give_back,omitempty"`
+	Leave     json.RawMessage `json:"leave,omitempty"`
+}
+
+// ReadAsking takes it apart.
+func ReadAsking(asked string) (Asking, error) {
+	var a Asking
+	if err := json.Unmarshal([]byte(asked), &a); err != nil {
+		return a, fmt.Errorf("desired state: %w", err)
 	}
-	if err := json.Unmarshal([]byte(asked), &body); err != nil {
-		return nil, fmt.Errorf("desired state: %w", err)
-	}
+	return a, nil
+}
+
+// Of is the exact payload of a device's desired state that asks for it.
+func (a Asking) Of(device, name string, epoch, number int64) ([]byte, error) {
 	return json.Marshal(struct {
-		Format    string          `json:"format"`
-		Device    string          `json:"device"`
-		Name      string          `json:"name"`
-		Epoch     int64           `json:"epoch"`
-		Number    int64           `json:"number"`
-		Settings  json.RawMessage `json:"settings"`
-		Directory json.RawMessage `json:"directory"`
-		GiveBack  json.RawMessage `json:"give_back,omitempty"`
-		Leave     json.RawMessage `json:"leave,omitempty"`
-	}{DesiredFormat, device, name, epoch, number, body.Settings, body.Directory, body.GiveBack, body.Leave})
+		Format string `json:"format"`
+		Device string `json:"device"`
+		Name   string `json:"name"`
+		Epoch  int64  `json:"epoch"`
+		Number int64  `json:"number"`
+		Asking
+	}{DesiredFormat, device, name, epoch, number, a})
 }

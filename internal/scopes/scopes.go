@@ -28,7 +28,7 @@ type Cache struct {
 	assignments boundedMap // by digest: names
 	decided     boundedMap // by digest: assignments by setting
 	asked       boundedMap // by digest of settings: what is asked
-	bodies      boundedMap // by digest of settings: the same as the bytes that were stored
+	bodies      boundedMap // by digest of settings: the bytes that were stored, taken apart
 }
 
 // boundedMap is a map that is emptied when it grew too large.
@@ -120,16 +120,20 @@ type Bodies interface {
 	SettingsBody(digest string) (string, error)
 }
 
-// Body is settings as the bytes that were stored.
-func (k *Cache) Body(tx Bodies, digest string) (string, error) {
+// Asking is settings as the bytes that were stored, taken apart.
+func (k *Cache) Asking(tx Bodies, digest string) (protocol.Asking, error) {
 	if known, ok := k.bodies.values.Load(digest); ok {
-		return known.(string), nil
+		return known.(protocol.Asking), nil
 	}
 	body, err := tx.SettingsBody(digest)
-	if err == nil {
-		k.bodies.put(digest, body, mostAsked)
+	if err != nil {
+		return protocol.Asking{}, err
 	}
-	return body, err
+	asking, err := protocol.ReadAsking(body)
+	if err == nil {
+		k.bodies.put(digest, asking, mostAsked)
+	}
+	return asking, err
 }
 
 // Many reads scopes.

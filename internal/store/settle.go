@@ -121,11 +121,12 @@ type Scope struct {
 	Projected   *string // the same with trial assignments enforced, nil without any
 }
 
-// PutScope stores a scope unless it is there.
+// PutScope stores a scope unless it is there. One that is keeps from being deleted as old; it is not touched each
+// time, since whoever stores the same would wait for that.
 func (t Tx) PutScope(s Scope) error {
 	return t.exec(
-		"insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict (digest) do update "+
-			"set created_at = now()",
+		"with kept as (update scopes set created_at = now() where digest = $1 and created_at < now() - interval '10 minutes') "+
+			"insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict do nothing",
 		s.Digest,
 		s.Assignments,
 		s.Lane,
@@ -171,10 +172,11 @@ func (t Tx) Scope(digest string) (Scope, error) {
 	return first[Scope](t.db.Where("digest = ?", digest))
 }
 
-// PutSettings stores settings unless they are there.
+// PutSettings stores settings unless they are there, like [Tx.PutScope].
 func (t Tx) PutSettings(digest, body string) error {
 	return t.exec(
-		"insert into settings (digest, body) values ($1, $2) on conflict (digest) do update set created_at = now()",
+		"with kept as (update settings set created_at = now() where digest = $1 and created_at < now() - interval '10 minutes') "+
+			"insert into settings (digest, body) values ($1, $2) on conflict do nothing",
 		digest,
 		body,
 	)
