@@ -17,6 +17,7 @@ import (
 	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/together"
 	"rankwarden.example/internal/uow"
 )
 
@@ -39,6 +40,7 @@ type Service struct {
 	Options
 	listed atomic.Pointer[knownKeyList]
 	opener atomic.Pointer[escrow.Opener]
+	given  together.Gather[*given] // deposits on their way
 }
 
 // New opens the room, and brings its signed key list up to date.

@@ -18,6 +18,13 @@ import (
 	"rankwarden.example/internal/uow"
 )
 
+// given is a deposit that is to be stored with those of other devices.
+type given struct {
+	record store.Deposit
+	target principal.Ref
+	taken  bool
+}
+
 // TakeDeposit stores a sealed password. It is opened in memory, so that what cannot be read is never
 // set; it is durable before it is answered. A repeat is taken as done.
 func (s *Service) TakeDeposit(ctx context.Context, device string, d protocol.Deposit) (time.Time, error) {
@@ -26,14 +33,11 @@ func (s *Service) TakeDeposit(ctx context.Context, device string, d protocol.Dep
 		return time.Time{}, err
 	}
 	record.DepositedAt = s.Now().UTC()
-	db := s.DB.With(ctx)
-	if record.Policy, err = s.policyOf(db, device, d.Target); err != nil {
-		return time.Time{}, err
-	}
-	// No notice is given: it would make deposits wait for each other. The confirmation gives one.
-	if taken, err := db.TakeDeposit(record); err != nil || taken {
+	in := &given{record: record, target: d.Target}
+	if err := s.given.Do(ctx, device, in, s.takeDeposits); err != nil || in.taken {
 		return record.DepositedAt, err
 	}
+	record = in.record
 	at := record.DepositedAt
 	err = s.Do(
 		ctx,
@@ -130,17 +134,49 @@ func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit
 	return record, nil
 }
 
-// policyOf says which policy's rule asks a device for a rotation now, with its revision. What a scope
-// says never changes, so it is looked up once.
-func (s *Service) policyOf(tx Records, device string, target principal.Ref) (string, error) {
-	digest, err := tx.ScopeOf(device)
-	if errors.Is(err, store.ErrNotFound) || digest == "" {
-		return "", nil // whoever it is, it is not taken below
+// takeDeposits stores deposits of as many devices, in one statement; one that spoils it is stored by itself.
+func (s *Service) takeDeposits(ctx context.Context, list []*given) []error {
+	errs := make([]error, len(list))
+	err := s.storeDeposits(s.DB.With(ctx), list)
+	switch {
+	case err == nil:
+	case len(list) > 1 && !store.IsUnavailable(err):
+		for i := range list {
+			errs[i] = s.takeDeposits(ctx, list[i:i+1])[0]
+		}
+	default:
+		for i := range errs {
+			errs[i] = err
+		}
 	}
+	return errs
+}
+
+func (s *Service) storeDeposits(tx Records, list []*given) error {
+	devices := make([]string, len(list))
+	for i, in := range list {
+		devices[i] = in.record.DeviceID
+	}
+	scopes, err := tx.ScopesOf(devices)
 	if err != nil {
-		return "", err
+		return err
 	}
-	return s.Scopes.PoliciesFor(tx, digest, unit.RotationOf(target))
+	records := make([]store.Deposit, len(list))
+	for i, in := range list {
+		if digest := scopes[in.record.DeviceID]; digest != "" {
+			// Which policy's rule asks for it now, with its revision. What a scope says never changes.
+			if in.record.Policy, err = s.Scopes.PoliciesFor(tx, digest, unit.RotationOf(in.target)); err != nil {
+				return err
+			}
+		}
+		records[i] = in.record
+	}
+	// No notice is given: it would make deposits wait for each other. The confirmation gives one.
+	taken, err := tx.TakeDeposits(records)
+	for _, in := range list {
+		in.taken = taken[in.record.DeviceID]
+	}
+	return err
 }
 
 // formerAge is the least age at which a former password may go.

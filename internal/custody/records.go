@@ -46,11 +46,11 @@ type Records interface {
 	Rotates(device, subject string, at time.Time) (bool, error)
 	RotationsByKey(clock store.Clock, keys []store.RotationKey) ([]store.Rotation, error)
 	RotationsOf(clock store.Clock, device string) ([]store.Rotation, error)
-	ScopeOf(device string) (digest string, err error)
+	ScopesOf(devices []string) (map[string]string, error)
 	SealedTo(key int64, after store.Deposit, limit int) ([]store.Deposit, error)
 	ServiceState() (store.ServiceState, error)
 	SetApproval(a store.Approval) error
 	SetEscrowKey(k store.EscrowKey) error
 	SetServiceState(s store.ServiceState) error
-	TakeDeposit(d store.Deposit) (bool, error)
+	TakeDeposits(list []store.Deposit) (map[string]bool, error)
 }

@@ -64,27 +64,104 @@ func (t Tx) ScopeOf(device string) (digest string, err error) {
 	return digest, translate(err)
 }
 
-// TakeDeposit stores one, and its number as the device's latest, in one statement. It is false when
-// the device is not live, the number is not a later one of its epoch, or the key is not live: then nothing
-// was stored. A key that is being retired is waited for.
-func (t Tx) TakeDeposit(d Deposit) (bool, error) {
-	result, err := t.db.Statement.ConnPool.ExecContext(
-		t.db.Statement.Context,
-		`with key as (select number from escrow_keys where number = $10 and state = 'live' for share),
-		device as (update devices set deposit_number = $3, changed_at = now()
-			where id = $1 and epoch = $2 and deposit_number < $3 and state = 'live' and exists (select 1 from key) returning id),
-		added as (insert into deposits (`+depositColumns+`) select device.id, `+depositValues+` from device)
-		insert into rotations (device_id, target, account, name, pending) select id, $4, $5, $6, 1 from device
-		on conflict (device_id, target) do update set pending = rotations.pending + 1`,
-		d.columns()...)
-	if err != nil {
-		return false, translate(err)
+// TakeDeposits stores one of each of several devices, and its number as the device's latest, in one statement. It gives
+// the devices whose deposit was stored: not where the device is not live, the number is not a later one of its epoch, or
+// the key is not live. A key that is being retired is waited for.
+func (t Tx) TakeDeposits(list []Deposit) (map[string]bool, error) {
+	var devices, targets, accounts, before, after, reasons, organisations, digests, policies []string
+	var epochs, numbers, keys []int64
+	var recoveryKeys []*int64
+	var sealed, recovery [][]byte
+	var at []time.Time
+	for _, d := range list {
+		devices, targets, accounts = append(devices, d.DeviceID), append(targets, d.Target), append(accounts, d.Account)
+		before, after, reasons = append(
+			before,
+			d.NameBefore,
+		), append(
+			after,
+			d.NameAfter,
+		), append(
+			reasons,
+			string(d.Reason),
+		)
+		organisations, digests, policies = append(
+			organisations,
+			d.Organisation,
+		), append(
+			digests,
+			d.Digest,
+		), append(
+			policies,
+			d.Policy,
+		)
+		epochs, numbers, keys = append(epochs, d.Epoch), append(numbers, d.Number), append(keys, d.KeyNumber)
+		recoveryKeys, recovery = append(recoveryKeys, d.RecoveryNumber), append(recovery, d.RecoverySealed)
+		sealed, at = append(sealed, d.Sealed), append(at, d.DepositedAt)
 	}
-	n, err := result.RowsAffected()
-	return n > 0, err
+	found, err := t.db.Statement.ConnPool.QueryContext(
+		t.db.Statement.Context,
+		`with given as (select * from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::text[],
+				$8::text[], $9::text[], $10::bigint[], $11::bytea[], $12::bigint[], $13::bytea[], $14::text[], $15::text[],
+				$16::timestamptz[]) as g(`+givenColumns+`)),
+			key as (select number from escrow_keys where number = any($10::bigint[]) and state = 'live' order by number for share),
+			locked as (`+lockInOrder+`),
+			device as (update devices d set deposit_number = g.number, changed_at = now()
+				from locked join given g on g.device_id = locked.id join key k on k.number = g.key_number
+				where d.id = locked.id and d.epoch = g.epoch and d.deposit_number < g.number and d.state = 'live' returning d.id),
+			added as (insert into deposits (`+givenColumns+`, state) select g.*, 'pending' from given g join device on device.id = g.device_id)
+		insert into rotations (device_id, target, account, name, pending)
+			select g.device_id, g.target, g.account, g.name_before, 1 from given g join device on device.id = g.device_id
+			order by 1 on conflict (device_id, target) do update set pending = rotations.pending + 1 returning device_id`,
+		devices,
+		epochs,
+		numbers,
+		targets,
+		accounts,
+		before,
+		after,
+		reasons,
+		organisations,
+		keys,
+		sealed,
+		recoveryKeys,
+		recovery,
+		digests,
+		policies,
+		at,
+	)
+	if err != nil {
+		return nil, translate(err)
+	}
+	defer found.Close()
+	taken := make(map[string]bool, len(list))
+	for found.Next() {
+		var device string
+		if err := found.Scan(&device); err != nil {
+			return nil, err
+		}
+		taken[device] = true
+	}
+	return taken, translate(found.Err())
+}
+
+// ScopesOf are the digests of the scopes of devices that have one.
+func (t Tx) ScopesOf(devices []string) (map[string]string, error) {
+	found, err := rows[struct{ ID, Scope string }](
+		t,
+		"select id, scope from devices where id = any(?) and scope is not null",
+		devices,
+	)
+	scopes := make(map[string]string, len(found))
+	for _, d := range found {
+		scopes[d.ID] = d.Scope
+	}
+	return scopes, err
 }
 
 const (
+	givenColumns = `device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed,
+		recovery_number, recovery_sealed, digest, policy, deposited_at`
 	depositColumns = `device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed,
 		recovery_number, recovery_sealed, digest, policy, state, deposited_at`
 	depositValues = "$2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, 'pending', $16"
