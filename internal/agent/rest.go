@@ -33,6 +33,7 @@ func (a *Agent) rest(ctx context.Context) {
 		case result := <-nudged:
 			switch {
 			case result.ready:
+				a.takeEarly(result.desired)
 				return
 			case result.err != nil:
 				nudged, again = nil, a.Clock.After(retry+rand.N(a.interval))
@@ -47,8 +48,18 @@ func (a *Agent) rest(ctx context.Context) {
 
 // heldResult is what became of one held request.
 type heldResult struct {
-	ready bool // something is waiting
-	err   error
+	ready   bool   // something is waiting
+	desired string // the desired state that waits, signed; empty where it is something else
+	err     error
+}
+
+// takeEarly takes a desired state that came with the answer to a held request. What is wrong with it is said by the
+// check-in that follows, which brings it again.
+func (a *Agent) takeEarly(document string) {
+	if document == "" || a.openDesired(document) != nil {
+		return
+	}
+	_ = a.journal.Save() // the cycle that follows saves before it changes anything, and says what is wrong
 }
 
 // hold sends one request that the service holds open.
@@ -70,25 +81,25 @@ func (a *Agent) hold(ctx context.Context) chan heldResult {
 			result <- heldResult{err: err}
 			return
 		}
-		ready, err := openWait(document, request, keys)
-		result <- heldResult{ready, err}
+		answer, err := openWait(document, request, keys)
+		result <- heldResult{answer.Ready, answer.Desired, err}
 	}()
 	return result
 }
 
-func openWait(document, request string, keys protocol.KeyList) (bool, error) {
+func openWait(document, request string, keys protocol.KeyList) (protocol.WaitAnswer, error) {
 	signed, err := protocol.Parse(document)
 	if err != nil {
-		return false, err
+		return protocol.WaitAnswer{}, err
 	}
 	key, known := keys.Signing(signed.Header.KeyID)
 	if !known {
-		return true, nil // by a newer key list than ours: a check-in brings it
+		return protocol.WaitAnswer{Ready: true}, nil // by a newer key list than ours: a check-in brings it
 	}
 	var answer protocol.WaitAnswer
 	header, err := protocol.Open(document, key, &answer)
 	if err != nil || header.Answers != protocol.Digest([]byte(request)) {
-		return false, ErrAnswer
+		return protocol.WaitAnswer{}, ErrAnswer
 	}
-	return answer.Ready, nil
+	return answer, nil
 }

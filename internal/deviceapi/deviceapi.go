@@ -377,7 +377,7 @@ func (a *API) wait(c fiber.Ctx) error {
 	}
 	if ready, _ := w.outcome(); ready || body.KeyList < a.Custody.KeyListNumber() {
 		a.registry.release(d.ID, w)
-		return a.answer(c, req, protocol.WaitAnswer{Time: a.Now(), Ready: true})
+		return a.answer(c, req, a.waitAnswer(d.ID, body.Desired, true))
 	}
 	// Answers are spread so that devices do not come back all at once.
 	limit := time.Now().Add(protocol.MaxWait - rand.N(protocol.MaxWait/5))

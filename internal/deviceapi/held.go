@@ -1,6 +1,7 @@
 package deviceapi
 
 import (
+	"context"
 	"fmt"
 	"net"
 	"sync"
@@ -10,6 +11,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/store"
 )
 
 // held is a connection whose request is held: the HTTP server has let go of it, with all its buffers, and
@@ -73,7 +75,7 @@ func (a *API) park(conn held, device, request string, w *waiter, limit time.Time
 			return
 		}
 		ready, ended := w.outcome()
-		answer, err := a.sign(request, protocol.WaitAnswer{Time: a.Now(), Ready: ready})
+		answer, err := a.sign(request, a.waitAnswer(device, w.holds, ready))
 		if err != nil {
 			a.Log.Error("a held request could not be answered", "error", err)
 			_ = conn.Close()
@@ -95,6 +97,24 @@ func (a *API) park(conn held, device, request string, w *waiter, limit time.Time
 		}
 		conn.Return()
 	})
+}
+
+// waitAnswer brings the desired state that waits for a device, where it is that. What cannot be read now comes with the
+// check-in.
+func (a *API) waitAnswer(device string, holds drift.Stamp, ready bool) protocol.WaitAnswer {
+	answer := protocol.WaitAnswer{Time: a.Now(), Ready: ready}
+	if !ready || !a.registry.hasNewer(device, holds) {
+		return answer
+	}
+	ctx, cancel := context.WithTimeout(store.ForDevices(a.Done), requestTimeout)
+	defer cancel()
+	document, _, err := a.Intake.SignedDesired(ctx, device)
+	if err != nil {
+		a.Log.Warn("a desired state did not go with the answer to a held request", "error", err)
+		return answer
+	}
+	answer.Desired = document
+	return answer
 }
 
 // writeTimeout is how long an answer to a held request may take to leave.

@@ -1,13 +1,16 @@
 package deviceapi
 
-import "time"
+import (
+	"runtime"
+	"time"
+)
 
-// pace has held requests answered in order, and only so many ahead of the devices that come for what waits for them:
-// whoever is woken is served at once, instead of all of a fleet at the same late moment.
+// pace has held requests answered in order, and only so many ahead of the devices that come to report: so devices are
+// verified one after the other from the start, and not all of a fleet at the same late moment. A device that needs
+// longer to do what it was told holds up nobody.
 type pace struct {
 	due []call
-	// out are devices that were woken and have not come yet, with the time that they were.
-	out map[string]time.Time
+	out map[string]time.Time // devices that were woken, with the time until which others wait for them
 }
 
 type call struct {
@@ -15,9 +18,11 @@ type call struct {
 	waiter *waiter
 }
 
+var outAtOnce = 128 * runtime.GOMAXPROCS(0)
+
 const (
-	outAtOnce  = 256
-	comeWithin = 2 * time.Second // who takes longer holds up nobody
+	headStart    = 200 * time.Millisecond // after it was told
+	answerWithin = 2 * time.Second        // what takes longer was lost with its connection
 )
 
 // call has a held request answered in its turn. The registry is locked.
@@ -37,8 +42,15 @@ func (r *registry) wake() {
 			continue // it was answered meanwhile
 		}
 		delete(r.waiting, next.device)
+		r.out[next.device] = r.now().Add(answerWithin)
 		next.waiter.wake(true)
-		r.out[next.device] = r.now()
+	}
+}
+
+// told notes that a device was answered. The registry is locked.
+func (r *registry) told(device string) {
+	if _, out := r.out[device]; out {
+		r.out[device] = r.now().Add(headStart)
 	}
 }
 
@@ -52,13 +64,13 @@ func (r *registry) served(device string) {
 	}
 }
 
-// goOn waits no longer for devices that were woken and do not come.
+// goOn waits no longer for devices whose time is up.
 func (r *registry) goOn() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	now := r.now()
-	for device, since := range r.out {
-		if now.Sub(since) > comeWithin {
+	for device, until := range r.out {
+		if now.After(until) {
 			delete(r.out, device)
 		}
 	}

@@ -11,11 +11,11 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// A fleet is woken in order and no faster than it comes; who does not come holds up the others only for a moment.
+// A fleet is woken in order, and no faster than devices come or have had their head start.
 func TestAFleetIsWokenAsItComes(t *testing.T) {
 	now := time.Date(2031, 3, 4, 9, 0, 0, 0, time.UTC)
 	r := newRegistry(nil, nil, nil, func() time.Time { return now })
-	const fleet = outAtOnce + 50
+	fleet := 2*outAtOnce + 50
 	states, waiters := make([]store.ExchangeState, fleet), make([]*waiter, fleet)
 	for i := range states {
 		states[i] = store.ExchangeState{ID: fmt.Sprint(i), DesiredEpoch: 1}
@@ -36,8 +36,9 @@ func TestAFleetIsWokenAsItComes(t *testing.T) {
 	assert.Equal(t, outAtOnce, woken(), "nobody is called twice")
 	ready, _ := waiters[outAtOnce-1].outcome()
 	assert.True(t, ready, "in order")
-	r.served("0")
-	r.served("0")
+	for range 2 {
+		r.served("0")
+	}
 	r.served("1")
 	assert.Equal(t, outAtOnce+2, woken())
 	r.release(fmt.Sprint(outAtOnce+2), waiters[outAtOnce+2]) // its time was up
@@ -45,9 +46,16 @@ func TestAFleetIsWokenAsItComes(t *testing.T) {
 	assert.Equal(t, outAtOnce+3, woken())
 	ready, _ = waiters[outAtOnce+3].outcome()
 	assert.True(t, ready, "who left is passed over")
+
+	r.release("3", waiters[3])
+	r.release("4", waiters[4])
+	now = now.Add(headStart / 2)
 	r.goOn()
 	assert.Equal(t, outAtOnce+3, woken())
-	now = now.Add(comeWithin + time.Second)
+	now = now.Add(headStart)
 	r.goOn()
-	assert.Equal(t, fleet-1, woken(), "who does not come is not waited for")
+	assert.Equal(t, outAtOnce+5, woken(), "those who were told have had their head start")
+	now = now.Add(answerWithin)
+	r.goOn()
+	assert.Equal(t, 2*outAtOnce+3, woken(), "what was lost is not waited for, but for the last two")
 }

@@ -37,7 +37,7 @@ const (
 	lookBack     = 2 * time.Minute // further than any transaction is open
 	distrustFrom = 60 * time.Second
 	flushEvery   = 3 * time.Second
-	paceEvery    = time.Second
+	paceEvery    = 50 * time.Millisecond
 )
 
 func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger, now func() time.Time) *registry {
@@ -130,6 +130,14 @@ func (r *registry) update(list []store.ExchangeState) {
 // first one there is none, whatever the epoch of the service.
 func newer(d store.ExchangeState, holds drift.Stamp) bool {
 	return d.DesiredNumber > 0 && desired(d).Newer(holds)
+}
+
+// hasNewer reports whether there is one for a live device.
+func (r *registry) hasNewer(id string, holds drift.Stamp) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	d := r.devices[id]
+	return d.State == store.Live && newer(d, holds)
 }
 
 func desired(d store.ExchangeState) drift.Stamp {
@@ -241,4 +249,5 @@ func (r *registry) release(id string, w *waiter) {
 	if r.waiting[id] == w {
 		delete(r.waiting, id)
 	}
+	r.told(id)
 }

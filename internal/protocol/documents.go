@@ -147,10 +147,12 @@ type WaitRequest struct {
 	Orders  int64       `json:"orders"`
 }
 
-// WaitAnswer says whether to check in now.
+// WaitAnswer says whether to check in now. It may bring the desired state that waits, so that the check-in can say at
+// once what became of it.
 type WaitAnswer struct {
-	Time  time.Time `json:"time"`
-	Ready bool      `json:"ready"`
+	Time    time.Time `json:"time"`
+	Ready   bool      `json:"ready"`
+	Desired string    `json:"desired,omitempty"` // signed, as in [Answer]
 }
 
 // Token is an enrolment token: who made it, a secret, and the fingerprint of the root key that the

@@ -125,8 +125,14 @@ func (s *Store) open(ctx context.Context, c class, config *pgxpool.Config, given
 	if !given {
 		config.MaxConns = limitsOf[c].connections
 	}
+	plans := "auto"
+	if c != operators {
+		// Their statements take whole batches, and tables grow under them: a plan made for a small one is not kept.
+		plans = "force_custom_plan"
+	}
 	// What is answered is durable, whatever the database does by default.
 	for name, value := range map[string]string{
+		"plan_cache_mode":                     plans,
 		"synchronous_commit":                  "on",
 		"application_name":                    "rankwarden-" + limitsOf[c].name,
 		"statement_timeout":                   milliseconds(limitsOf[c].statement),
