@@ -51,7 +51,9 @@ bench: build
 	go run ./demo/largefleet/write > .cache/large-fleet.json
 	bin/rankwarden resolve .cache/large-fleet.json --output counts || true
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/...
-	go test -run '^$$' -bench "Deposits|Reports" -benchtime 3x ./e2e
+	go test -run '^$$' -bench 'Deposits|Reports|CheckIns|GoToVerified|Fleet$$' -benchtime 3x ./e2e > .cache/bench.txt
+	@cat .cache/bench.txt
+	go run ./e2e/plots < .cache/bench.txt
 
 # Cuts devices, service and link at every step of changing passwords, SEEDS times over.
 SEEDS ?= 200

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"testing"
 	"time"
 
@@ -113,6 +114,7 @@ func BenchmarkFleet(b *testing.B) {
 	}
 	waitSettled(b, db)
 	minimum := 8
+	var times []float64
 	for b.Loop() {
 		minimum++
 		all := publishTo(b, c, db, "p0", minimum)
@@ -126,15 +128,20 @@ func BenchmarkFleet(b *testing.B) {
 		require.NoError(b, change(b, url, `create table bare_states (like desired_states including all)`))
 		require.NoError(b, change(b, url, `create table bare_devices (like devices including all)`))
 		require.NoError(b, change(b, url, `insert into bare_devices select * from devices`))
+		require.NoError(b, change(b, url, `insert into bare_states select s.* from desired_states s join devices d
+			on d.id = s.device_id and (d.desired_epoch <> s.epoch or d.desired_number <> s.number)`)) // what was there before
 		began := time.Now()
 		require.NoError(b, change(b, url, `insert into bare_states select s.* from desired_states s join devices d
-			on d.id = s.device_id and d.desired_epoch = s.epoch and d.desired_number = s.number`))
+			on d.id = s.device_id and d.desired_epoch = s.epoch and d.desired_number = s.number`)) // what is new
 		require.NoError(b, change(b, url, `update bare_devices d set scope = s.scope, held = d.held, held_units = d.held_units,
 			desired_epoch = s.epoch, desired_number = s.number + 1, desired_digest = s.digest, settings_digest = s.settings,
-			desired_at = now(), verified_at = null, changed_at = now() from bare_states s where s.device_id = d.id`))
+			desired_at = now(), verified_at = null, changed_at = now() from bare_states s
+			where s.device_id = d.id and s.epoch = d.desired_epoch and s.number = d.desired_number`))
 		bare := time.Since(began)
 		require.NoError(b, change(b, url, `drop table bare_states, bare_devices`))
-		b.ReportMetric(all.Seconds()/bare.Seconds(), "times-bare")
+		times = append(times, all.Seconds()/bare.Seconds())
+		slices.Sort(times)
+		b.ReportMetric(times[len(times)/2], "times-bare") // the middle one so far
 
 		// A group by rule over the whole fleet, which then changes for a tenth of it; and a directory.
 		rule, people := fmt.Sprintf("by-rule-%d", minimum), ldifOf(20_000, minimum)

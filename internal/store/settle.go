@@ -208,15 +208,28 @@ type SettledDevice struct {
 	SettingsDigest string
 }
 
-// LockForSettling reads live devices for update, by identifier.
+// LockForSettling reads live devices for update, by identifier. Rows go past GORM: they are those of whole fleets.
 func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
-	return rows[SettledDevice](
-		t,
-		`select id, name, coalesce(scope, '') as scope, held_units, held::text as held, desired_epoch,
-		desired_number, desired_digest, settings_digest from devices where id = any(?) and state = 'live' order by id for
-		update`,
+	found, err := t.db.Statement.ConnPool.QueryContext(
+		t.db.Statement.Context,
+		`select id, name, coalesce(scope, ''), held_units, held::text, desired_epoch, desired_number, desired_digest,
+		settings_digest from devices where id = any($1::text[]) and state = 'live' order by id for update`,
 		ids,
 	)
+	if err != nil {
+		return nil, translate(err)
+	}
+	defer found.Close()
+	list := make([]SettledDevice, 0, len(ids))
+	for found.Next() {
+		var d SettledDevice
+		if err := found.Scan(&d.ID, &d.Name, &d.Scope, &d.HeldUnits, &d.Held, &d.DesiredEpoch, &d.DesiredNumber,
+			&d.DesiredDigest, &d.SettingsDigest); err != nil {
+			return nil, translate(err)
+		}
+		list = append(list, d)
+	}
+	return list, translate(found.Err())
 }
 
 // SettlingResult is what settling found out of one device: its scope, what is held on it, and its newest
