@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -46,33 +47,26 @@ func (a *app) changeApply() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			switch is.State {
-			case "waiting":
-				err = a.did(
-					is,
-					"%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: rankwarden change "+
-						"approve %s\n",
-					is.Name,
-					is.Name,
-					is.Name,
-				)
-			case "draft":
-				err = a.did(
-					is,
-					"The approval of %s has lapsed: it would do something else by now. Run this command again.\n",
-					is.Name,
-				)
-			default:
-				return a.did(is, "Applied %s to all devices at once. See: rankwarden watch\n", is.Name)
+			if is.State == "waiting" || is.State == "draft" {
+				return a.notYet(is)
 			}
-			if err == nil {
-				err = errNo
-			}
-			return err
+			return a.did(is, "Applied %s to all devices at once. See: rankwarden watch\n", is.Name)
 		},
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return cmd
+}
+
+// notYet says of a change that nothing was done yet, and why; the exit status says so as well.
+func (a *app) notYet(x api.ChangeDetail) error {
+	var err error
+	if x.State == "draft" {
+		err = a.did(x, "The approval of %s has lapsed: it would do something else by now. Run this command again.\n", x.Name)
+	} else {
+		err = a.did(x, "%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: rankwarden "+
+			"change approve %s\nWhy: %s\n", x.Name, x.Name, x.Name, strings.Join(x.Needs, "; "))
+	}
+	return cmp.Or(err, errNo)
 }
 
 // readPreview reads a change and its preview, and prints the preview for a reader, who is asked about it next.

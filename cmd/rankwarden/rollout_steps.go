@@ -106,19 +106,7 @@ func (a *app) stepped(step api.RolloutStep, format string, args ...any) error {
 	if step.Rollout != nil {
 		return a.did(step.Rollout, format, args...)
 	}
-	x := step.Change
-	if x.State == "draft" {
-		if err := a.did(x, "The approval of %s has lapsed: it would do something else by now. Run this command again.\n",
-			x.Name); err != nil {
-			return err
-		}
-		return errNo
-	}
-	if err := a.did(x, "%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: rankwarden "+
-		"change approve %s\nWhy: %s\n", x.Name, x.Name, x.Name, strings.Join(x.Needs, "; ")); err != nil {
-		return err
-	}
-	return errNo
+	return a.notYet(*step.Change)
 }
 
 // rolloutStep makes a command that does one thing with a rollout, with a reason.
