@@ -170,6 +170,20 @@ type Finding struct {
 	LastClosed  *time.Time      `json:"last_closed" doc:"When that was the last time; null for one that did not come back"`
 }
 
+// Happened is one thing that is known of a setting of a device.
+type Happened struct {
+	At       time.Time `json:"at"`
+	What     string    `json:"what" enum:"found,settled,corrected,waived,event,viewed" doc:"event: the device says so; viewed: an operator saw a password of the device"`
+	Words    string    `json:"words"`
+	Operator string    `json:"operator" doc:"Who saw a password; empty for others"`
+}
+
+// SettingHistory is what happened to a setting of a device, latest first.
+type SettingHistory struct {
+	Title string     `json:"title" doc:"The setting as it is shown"`
+	Items []Happened `json:"items" nullable:"false" doc:"Of the last 30 days, at most 200"`
+}
+
 // FindingSum is the number of findings of one unit and kind.
 type FindingSum struct {
 	Unit      string    `json:"unit"`

@@ -228,6 +228,17 @@ func (c *Client) WhyAt(ctx context.Context, idOrName string, at time.Time) (api.
 	return out, err
 }
 
+// SettingHistory tells what happened to a setting of a device in the last 30 days, latest first.
+func (c *Client) SettingHistory(ctx context.Context, idOrName, setting string) ([]api.Happened, error) {
+	out, _, err := get[api.SettingHistory](
+		ctx,
+		c,
+		"/devices/"+url.PathEscape(idOrName)+"/setting-history",
+		url.Values{"setting": {setting}},
+	)
+	return out.Items, err
+}
+
 // Decide accepts, refuses or retires a device.
 func (c *Client) Decide(ctx context.Context, idOrName, decision string) error {
 	_, err := c.do(ctx, call{method: http.MethodPost, path: "/devices/" + url.PathEscape(idOrName) + "/" + decision})

@@ -398,7 +398,8 @@ func TestConsoleIsAccessible(t *testing.T) {
 	b.do("sign in", browser.SignIn(d.url, demo.Owner, d.password))
 	for _, page := range [][2]string{
 		{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"},
-		{"/devices/SKL-HBR-003", "tbody th"}, {"/organisation/groups?group=kiosks", `[role="cell"] button`},
+		{"/devices/SKL-HBR-003", "tbody th"}, {"/devices/SKL-WKS-003/history?setting=membership.administrators", "tbody td"},
+		{"/organisation/groups?group=kiosks", `[role="cell"] button`},
 		{"/organisation/facts", `textarea`}, {"/organisation/enrolment", `[role="cell"]`},
 		{"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},
 		{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`},

@@ -155,7 +155,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 			"/findings?assignment=base",
 			"/finding-sums?state=settled", "/device-events", "/device-events?kind=member_removed", "/device-events?kind=guard_refused", "/device-events?group=few", "/device-events?group=group-7&since=2031-01-01T00:00:00Z",
 			"/device-events?until=2020-01-01T00:00:00Z", "/orders", "/orders?group=few", "/order-progress/some", "/passwords", "/passwords?search=777", "/passwords?overdue=true", "/reveals", "/reveals?group=few", "/approvals",
-			"/held-settings", "/locked-accounts", "/directory?search=nobody", "/devices/SKL-BIG-000001", "/devices/SKL-BIG-000001/why", "/devices/SKL-BIG-000001/why?at=2031-01-01T00:00:00Z", "/devices/SKL-BIG-000001/why?at=2026-01-01T00:00:00Z", "/devices/SKL-BIG-000001/passwords", "/tokens", "/session",
+			"/held-settings", "/locked-accounts", "/directory?search=nobody", "/devices/SKL-BIG-000001", "/devices/SKL-BIG-000001/why", "/devices/SKL-BIG-000001/why?at=2031-01-01T00:00:00Z", "/devices/SKL-BIG-000001/why?at=2026-01-01T00:00:00Z", "/devices/SKL-BIG-000001/passwords", "/devices/SKL-BIG-000001/setting-history?setting=lockout", "/tokens", "/session",
 			"/changes", "/changes?search=none", "/rollouts", "/rollouts?under_way=true", "/rollouts/went-out-7", "/rollouts/went-out-7/devices?outcome=failed",
 			"/rollout-defaults", "/brakes", "/brakes?all=true", "/waivers", "/waivers?ending=true", "/findings?state=waived", "/standing-history", "/standing-history?group=few", "/enrolment-tokens"} {
 			status := try(t, s.URL, described{path, "GET", "/api/v1" + path}, header)

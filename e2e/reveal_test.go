@@ -77,6 +77,11 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 		[]string{"nightwatch", "ticket 4711: printer driver"},
 		[]string{seen.Items[0].Operator, seen.Items[0].Reason},
 	)
+	happened, err := s.owner.SettingHistory(ctx, "SKL-TKT-001", "lockout")
+	require.NoError(t, err)
+	require.NotEmpty(t, happened, "who was there is told with every setting of the device")
+	assert.Equal(t, []string{"viewed", "nightwatch", "saw the password of keeper: ticket 4711: printer driver"},
+		[]string{happened[0].What, happened[0].Operator, happened[0].Words})
 	trail, err := query[string](
 		t,
 		s.config.Database,

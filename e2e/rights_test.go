@@ -219,7 +219,7 @@ func TestReachHoldsForReading(t *testing.T) {
 		assert.NotContains(t, body, id, path)
 		assert.NotContains(t, strings.ToLower(body), "skl-hq", path)
 	}
-	for _, path := range []string{"/devices/SKL-HQ-001", "/devices/" + id, "/devices/SKL-HQ-001/why", "/devices/SKL-HQ-001/passwords", "/findings?device=SKL-HQ-001", "/device-events?device=" + id, "/orders?device=" + id, "/reveals?device=" + id} {
+	for _, path := range []string{"/devices/SKL-HQ-001", "/devices/" + id, "/devices/SKL-HQ-001/why", "/devices/SKL-HQ-001/setting-history?setting=lockout", "/devices/SKL-HQ-001/passwords", "/findings?device=SKL-HQ-001", "/device-events?device=" + id, "/orders?device=" + id, "/reveals?device=" + id} {
 		status, body := read(path)
 		assert.Equal(t, 404, status, path)
 		unknown, none := read(strings.NewReplacer("SKL-HQ-001", "SKL-NONE", id, "SKL-NONE").Replace(path))

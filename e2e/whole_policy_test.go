@@ -95,6 +95,24 @@ func TestRepeatedlyReverted(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, o.Decisions, 1)
 	assert.Contains(t, o.Decisions[0].Detail, "Find out what changes it back")
+	happened, err := s.owner.SettingHistory(t.Context(), "SKL-WKS-001", "administrators")
+	require.NoError(t, err)
+	counts := map[string]int{}
+	for i, h := range happened {
+		counts[h.What]++
+		if i > 0 {
+			assert.False(t, h.At.After(happened[i-1].At), "the latest is first")
+		}
+		assert.NotContains(t, h.Words, "keeper was renamed", "what concerns another setting is left out")
+	}
+	assert.Equal(t, "found", happened[0].What, "what is open now")
+	assert.Equal(t, 3, counts["corrected"], "put right three times")
+	assert.GreaterOrEqual(t, counts["event"], 4, "each time the member was removed, and that it is repeatedly reverted")
+	other, err := s.owner.SettingHistory(t.Context(), "SKL-WKS-001", "lockout")
+	require.NoError(t, err)
+	assert.Empty(t, other)
+	_, err = s.owner.SettingHistory(t.Context(), "SKL-WKS-001", "no such setting")
+	assert.ErrorContains(t, err, "no such setting")
 
 	s.wake(d, "") // what it remembers lasts
 	s.clock.forward(61 * 60 * 1e9)

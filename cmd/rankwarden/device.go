@@ -22,6 +22,7 @@ func (a *app) deviceCommand() *cobra.Command {
 	cmd.AddCommand(
 		a.deviceList(),
 		a.deviceShow(),
+		a.deviceHistory(),
 		a.deviceSet(),
 		a.deviceFacts(),
 		a.deviceDecide(

@@ -273,6 +273,30 @@ func (a *routes) devices() {
 			return &struct{ Body api.DeviceWhy }{out}, err
 		},
 	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/devices/{name}/setting-history",
+			id:      "setting-history",
+			summary: "What happened to a setting of a device in the last 30 days, and who was there, latest first",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Setting string `query:"setting" required:"true" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
+		}) (*struct{ Body api.SettingHistory }, error) {
+			list, err := a.Insight.SettingHistory(ctx, who, in.Name, in.Setting)
+			out := api.SettingHistory{Items: []api.Happened{}}
+			if id, err := present.ParseUnit(in.Setting); err == nil {
+				out.Title = present.UnitInFull(id)
+			}
+			for _, h := range list {
+				out.Items = append(out.Items, api.Happened(h))
+			}
+			return &struct{ Body api.SettingHistory }{out}, err
+		},
+	)
 	decide := func(path, id, action, summary string, do func(ctx context.Context, who auth.Identity, id string) error) {
 		register(
 			a,

@@ -48,6 +48,7 @@ type Records interface {
 	GroupsOf(device string) ([]store.Membership, error)
 	ListApprovals(reach auth.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
 	ListEvents(f store.EventFilter, p store.Page) ([]store.DeviceEvent, string, error)
+	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)
 	ListFindings(f store.FindingFilter, p store.Page) ([]store.Finding, string, error)
 	PutStandingHours(list []store.StandingHour) error
 	RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error)

@@ -32,7 +32,8 @@ func (t Tx) AddEvents(events []DeviceEvent) error {
 // EventFilter narrows a list of events. Empty fields do not.
 type EventFilter struct {
 	Narrow
-	Kind string
+	Kind   string
+	Around string // a unit: what happened to it, and who was at the device
 }
 
 // ListEvents lists a page, latest first.
@@ -44,6 +45,10 @@ func (t Tx) ListEvents(f EventFilter, p Page) ([]DeviceEvent, string, error) {
 	where, args := "true", []any{}
 	if f.Kind != "" {
 		where, args = "x.kind = ?", []any{f.Kind}
+	}
+	if f.Around != "" {
+		where += " and (x.unit = ? or x.kind in ('account_used', 'sessions_ended', 'account_unlocked', 'password_foreign'))"
+		args = append(args, f.Around)
 	}
 	list, err := latest[DeviceEvent](
 		t,

@@ -108,6 +108,18 @@ export const read = {
         device: (data) => (data as Schemas["DeviceWhy"]).device.id,
       },
     }),
+  settingHistory: (name: string, setting: string) =>
+    queryOptions({
+      queryKey: ["device", name, "history", setting],
+      queryFn: ({ signal }) =>
+        take(
+          client.GET("/api/v1/devices/{name}/setting-history", {
+            params: { path: { name }, query: { setting } },
+            signal,
+          }),
+        ),
+      meta: { hears: ["reports"] },
+    }),
   devicePasswords: (name: string) =>
     queryOptions({
       queryKey: ["device", name, "passwords"],

@@ -16,6 +16,9 @@ const RolloutsPage = lazy(async () => ({ default: (await import("@/places/rollou
 const RolloutPage = lazy(async () => ({ default: (await import("@/places/rollouts/rollout-page")).RolloutPage }));
 const DevicesPage = lazy(async () => ({ default: (await import("@/places/devices/devices-page")).DevicesPage }));
 const DevicePage = lazy(async () => ({ default: (await import("@/places/devices/device-page")).DevicePage }));
+const SettingHistoryPage = lazy(async () => ({
+  default: (await import("@/places/devices/setting-history-page")).SettingHistoryPage,
+}));
 const PasswordsPage = lazy(async () => ({
   default: (await import("@/places/passwords/passwords-page")).PasswordsPage,
 }));
@@ -49,6 +52,7 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/rollouts/:name" element={<RolloutPage rights={rights} />} />
         <Route path="/devices" element={<DevicesPage />} />
         <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
+        <Route path="/devices/:name/history" element={<SettingHistoryPage />} />
         <Route path="/passwords" element={<PasswordsPage rights={rights} />} />
         <Route path="/drift" element={<DriftPage rights={rights} />} />
         <Route path="/waivers" element={<WaiversPage mayDeploy={rights.includes("deploy")} />} />

@@ -174,6 +174,14 @@ function UnitRow({ unit }: { unit: UnitWhy }) {
     >
       <th scope="row" className={`border-l-3 px-2.5 py-1.5 text-left font-normal ${edge}`}>
         {unit.title}
+        {(told || unit.repeatedly_reverted) && (
+          <Link
+            to={`history?setting=${encodeURIComponent(unit.unit)}`}
+            className="block text-xs text-brass underline decoration-current"
+          >
+            What happened
+          </Link>
+        )}
       </th>
       <td className="px-2.5 py-1.5 break-words">
         <Words>{unit.desired}</Words>
