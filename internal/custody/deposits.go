@@ -15,6 +15,7 @@ import (
 	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/together"
 	"rankwarden.example/internal/uow"
 )
 
@@ -134,22 +135,12 @@ func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit
 	return record, nil
 }
 
-// takeDeposits stores deposits of as many devices, in one statement; one that spoils it is stored by itself.
+// takeDeposits stores deposits of as many devices, in one statement; one that spoils it holds up no other.
 func (s *Service) takeDeposits(ctx context.Context, list []*given) []error {
-	errs := make([]error, len(list))
-	err := s.storeDeposits(s.DB.With(ctx), list)
-	switch {
-	case err == nil:
-	case len(list) > 1 && !store.IsUnavailable(err):
-		for i := range list {
-			errs[i] = s.takeDeposits(ctx, list[i:i+1])[0]
-		}
-	default:
-		for i := range errs {
-			errs[i] = err
-		}
-	}
-	return errs
+	spoilt := func(err error) bool { return !store.IsUnavailable(err) }
+	return together.Apart(list, spoilt, func(list []*given) ([]error, error) {
+		return make([]error, len(list)), s.storeDeposits(s.DB.With(ctx), list)
+	})
 }
 
 func (s *Service) storeDeposits(tx Records, list []*given) error {

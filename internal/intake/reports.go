@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/together"
 	"rankwarden.example/internal/uow"
 )
 
@@ -90,28 +91,21 @@ func (s *Service) lookAt(ctx context.Context, in *incoming) error {
 	})
 }
 
-// takeReports takes reports of as many devices, in one transaction; one that spoils it is taken by itself.
+// takeReports takes reports of as many devices, in one transaction; one that spoils it holds up no other.
 func (s *Service) takeReports(ctx context.Context, list []*incoming) []error {
-	errs := make([]error, len(list))
-	devices := make([]string, len(list))
-	for i, in := range list {
-		devices[i] = in.device
-	}
-	err := s.Reports.TakeReports(ctx, devices, func(b ReportBatch) error { return s.judge(b, list, errs) })
-	switch {
-	case err == nil:
-		return errs
-	case len(list) > 1 && !store.IsUnavailable(err):
-		for i := range list {
-			errs[i] = s.takeReports(ctx, list[i:i+1])[0]
+	return together.Apart(list, spoilt, func(list []*incoming) ([]error, error) {
+		errs := make([]error, len(list))
+		devices := make([]string, len(list))
+		for i, in := range list {
+			devices[i] = in.device
 		}
-	default:
-		for i := range errs {
-			errs[i] = err
-		}
-	}
-	return errs
+		err := s.Reports.TakeReports(ctx, devices, func(b ReportBatch) error { return s.judge(b, list, errs) })
+		return errs, err
+	})
 }
+
+// spoilt reports whether an error lies in what is stored, and not in the database.
+func spoilt(err error) bool { return !store.IsUnavailable(err) }
 
 // judge takes reports, and says for each why it cannot be.
 func (s *Service) judge(b ReportBatch, list []*incoming, errs []error) error {

@@ -129,8 +129,9 @@ type SignedDocument struct {
 func Parse(document string) (*SignedDocument, error) {
 	top, rest, _ := strings.Cut(document, ".")
 	payload, signature, three := strings.Cut(rest, ".")
-	if !three || strings.Contains(signature, ".") {
-		return nil, fmt.Errorf("%w: it must be a compact JWS of three parts", ErrMalformed)
+	if !three || strings.Contains(signature, ".") ||
+		strings.ContainsAny(document, "\r\n") { // which decoding would pass over
+		return nil, fmt.Errorf("%w: it must be a compact JWS of three parts on one line", ErrMalformed)
 	}
 	s := &SignedDocument{signed: document[:len(top)+1+len(payload)], payload: payload, signature: signature}
 	header, err := strict.DecodeString(top)

@@ -8,11 +8,14 @@ import (
 	"runtime/debug"
 	"slices"
 	"sync"
+	"time"
 )
 
 const (
 	atOnce = 2   // goes at the same time
 	most   = 100 // items of one go
+	// limit is how long a go may take: what hangs must not hold up whoever comes afterwards.
+	limit = 30 * time.Second
 )
 
 // Gather gathers items of one kind. The zero Gather is ready to use.
@@ -31,7 +34,7 @@ type entry[T any] struct {
 
 // Do has work done on an item, by itself or with others; two of the same key are never in one go, and keep their order.
 // Work gives an error, or nil, for each of its items; it has the values of the context of one of them, and goes on when
-// that one ends. The error is that of the context where it ended first: then the work may be done all the same.
+// that one ends, for half a minute at most. The error is that of the context where it ended first: then the work may be done all the same.
 func (g *Gather[T]) Do(ctx context.Context, key string, item T, work func(ctx context.Context, items []T) []error) error {
 	e := entry[T]{context.WithoutCancel(ctx), key, item, make(chan error, 1)}
 	g.mu.Lock()
@@ -64,9 +67,11 @@ func (g *Gather[T]) goOn(work func(ctx context.Context, items []T) []error) {
 		for i, e := range entries {
 			items[i] = e.item
 		}
-		for i, err := range safely(entries[0].ctx, items, work) {
+		ctx, cancel := context.WithTimeout(entries[0].ctx, limit)
+		for i, err := range safely(ctx, items, work) {
 			entries[i].done <- err
 		}
+		cancel()
 	}
 }
 
@@ -89,11 +94,21 @@ func (g *Gather[T]) next() []entry[T] {
 func safely[T any](ctx context.Context, items []T, work func(ctx context.Context, items []T) []error) (errs []error) {
 	defer func() {
 		if r := recover(); r != nil {
-			errs = make([]error, len(items))
-			for i := range errs {
-				errs[i] = fmt.Errorf("a panic was caught: %v\n%s", r, debug.Stack())
-			}
+			errs = slices.Repeat([]error{fmt.Errorf("a panic was caught: %v\n%s", r, debug.Stack())}, len(items))
 		}
 	}()
 	return work(ctx, items)
+}
+
+// Apart does something with all items at once, such as in one transaction. Where some of them spoil that for the others,
+// it is done with each half by itself, until those are alone. It gives an error, or nil, for each item.
+func Apart[T any](items []T, spoilt func(err error) bool, do func(items []T) ([]error, error)) []error {
+	errs, err := do(items)
+	if err == nil {
+		return errs
+	}
+	if half := len(items) / 2; half > 0 && spoilt(err) {
+		return append(Apart(items[:half], spoilt, do), Apart(items[half:], spoilt, do)...)
+	}
+	return slices.Repeat([]error{err}, len(items))
 }

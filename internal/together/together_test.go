@@ -79,6 +79,8 @@ func TestOneThatLeavesOrPanicsHoldsUpNobody(t *testing.T) {
 			panic("out of order")
 		}
 		assert.NoError(t, ctx.Err(), "the work goes on when who asked has left")
+		_, ends := ctx.Deadline()
+		assert.True(t, ends, "but not for ever")
 		return make([]error, len(items))
 	}
 	ctx, leave := context.WithCancel(t.Context())
@@ -90,4 +92,28 @@ func TestOneThatLeavesOrPanicsHoldsUpNobody(t *testing.T) {
 	require.NoError(t, g.Do(t.Context(), "b", "b", work))
 	require.ErrorContains(t, g.Do(t.Context(), "c", "bad", work), "out of order")
 	require.False(t, errors.Is(g.Do(t.Context(), "d", "d", work), context.Canceled))
+}
+
+// Who spoils it for the others is found by halves, and the others are served.
+func TestWhatSpoilsAGoIsSetApart(t *testing.T) {
+	items := make([]int, 100)
+	for i := range items {
+		items[i] = i
+	}
+	times := 0
+	bad, gone := errors.New("bad"), errors.New("gone")
+	errs := together.Apart(items, func(err error) bool { return err == bad }, func(items []int) ([]error, error) {
+		times++
+		if slices.Contains(items, 37) {
+			return nil, bad
+		}
+		return make([]error, len(items)), nil
+	})
+	for i, err := range errs {
+		assert.Equal(t, i == 37, err == bad, i)
+	}
+	assert.LessOrEqual(t, times, 16, "not one by one")
+	errs = together.Apart(items, func(err error) bool { return err == bad },
+		func([]int) ([]error, error) { times = -1; return nil, gone })
+	assert.Equal(t, slices.Repeat([]error{gone}, 100), errs, "when nobody can be served, that is tried once")
 }
