@@ -54,6 +54,7 @@ bench: build
 	go test -run '^$$' -bench 'Deposits|Reports|CheckIns|GoToVerified|Fleet$$' -benchtime 3x ./e2e > .cache/bench.txt
 	@cat .cache/bench.txt
 	go run ./e2e/plots < .cache/bench.txt
+	BINARIES=$(CURDIR)/bin go test -count 1 -run HeldRequestsAreCheap -v ./e2e | grep KiB
 
 # Cuts devices, service and link at every step of changing passwords, SEEDS times over.
 SEEDS ?= 200
