@@ -173,7 +173,7 @@ type Finding struct {
 // Happened is one thing that is known of a setting of a device.
 type Happened struct {
 	At       time.Time `json:"at"`
-	What     string    `json:"what" enum:"found,settled,corrected,waived,event,viewed" doc:"event: the device says so; viewed: an operator saw a password of the device"`
+	What     string    `json:"what" enum:"found,settled,corrected,event,viewed" doc:"event: the device says so; viewed: an operator saw a password of the device"`
 	Words    string    `json:"words"`
 	Operator string    `json:"operator" doc:"Who saw a password; empty for others"`
 }

@@ -13,8 +13,8 @@ type admission struct {
 }
 
 const (
-	atOnce     = 256 // reports of so many are taken together; whatever else waits for a connection
-	asking     = 16
+	atOnce     = 256              // they are taken together
+	asking     = 16               // each of them takes a connection of its own
 	waitAtDoor = 10 * time.Second // the longest that a device waits for its place
 	comeBack   = 10 * time.Second
 )

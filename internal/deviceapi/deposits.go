@@ -40,7 +40,7 @@ func (a *API) confirm(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	if err := a.door.do(c.Context(), func() error { return a.Custody.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
+	if err := a.counter.do(c.Context(), func() error { return a.Custody.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
 		return err
 	}
 	a.registry.learn(d.ID, body.Epoch, protocol.DepositMarks{Confirmed: body.Number})

@@ -39,13 +39,18 @@ type Options struct {
 type API struct {
 	Options
 	registry *registry
-	door     *admission
-	counter  *admission // for devices that come for something: those that report go first
+	door     *admission // for what is taken together, reports and deposits
+	counter  *admission // for everything else that needs the database, so that those that report go first
 }
 
 // New makes the endpoints; [API.Run] must run beside them.
 func New(o Options) *API {
-	return &API{Options: o, registry: newRegistry(o.Store, o.Hub, o.Log, time.Now), door: newAdmission(atOnce), counter: newAdmission(asking)}
+	return &API{
+		Options:  o,
+		registry: newRegistry(o.Store, o.Hub, o.Log, time.Now),
+		door:     newAdmission(atOnce),
+		counter:  newAdmission(asking),
+	}
 }
 
 // Run keeps what is known of devices true, until the context ends.
@@ -202,7 +207,7 @@ func (a *API) enrol(c fiber.Ctx) error {
 		return err
 	}
 	var d store.Device
-	err = a.door.do(c.Context(), func() (err error) {
+	err = a.counter.do(c.Context(), func() (err error) {
 		d, err = a.Intake.Enrol(c.Context(), body, signed.Embedded, c.IP())
 		return err
 	})

@@ -24,25 +24,44 @@ const (
 
 // Cache is what was read. The zero Cache is ready to use.
 type Cache struct {
-	policies    boundedMap // by digest and setting: policies with their revisions, in words
-	assignments boundedMap // by digest: names
-	decided     boundedMap // by digest: assignments by setting
-	asked       boundedMap // by digest of settings: what is asked
-	bodies      boundedMap // by digest of settings: the bytes that were stored, taken apart
+	policies    readings[string]                  // by digest and setting: policies with their revisions, in words
+	assignments readings[[]string]                // by digest: names
+	decided     readings[map[unit.ID][]string]    // by digest: assignments by setting
+	asked       readings[protocol.DesiredContent] // by digest of settings: what is asked
+	bodies      readings[protocol.Asking]         // by digest of settings: the bytes that were stored, taken apart
 }
 
-// boundedMap is a map that is emptied when it grew too large.
-type boundedMap struct {
+// readings are what was read of one kind; they are let go of when they are too many.
+type readings[V any] struct {
 	values sync.Map
 	count  atomic.Int64
 }
 
-func (k *boundedMap) put(key, value any, most int64) {
+func (k *readings[V]) get(key string) (value V, known bool) {
+	if kept, ok := k.values.Load(key); ok {
+		return kept.(V), true
+	}
+	return value, false
+}
+
+func (k *readings[V]) put(key string, value V, most int64) {
 	if k.count.Add(1) > most {
 		k.values.Clear()
 		k.count.Store(1)
 	}
 	k.values.Store(key, value)
+}
+
+// of gives what is known of a key, or reads it.
+func (k *readings[V]) of(key string, most int64, read func() (V, error)) (V, error) {
+	if value, known := k.get(key); known {
+		return value, nil
+	}
+	value, err := read()
+	if err == nil {
+		k.put(key, value, most)
+	}
+	return value, err
 }
 
 // One reads one scope.
@@ -52,31 +71,27 @@ type One interface {
 
 // PoliciesFor says which policies ask for a setting in a scope, with their revisions; empty for none.
 func (k *Cache) PoliciesFor(tx One, digest string, id unit.ID) (string, error) {
-	key := digest + " " + id.String()
-	if known, ok := k.policies.values.Load(key); ok {
-		return known.(string), nil
-	}
-	scope, err := tx.Scope(digest)
-	if err != nil {
-		return "", err
-	}
-	assignments, err := scope.Described()
-	if err != nil {
-		return "", fmt.Errorf("reading a scope: %w", err)
-	}
-	whose, err := scope.DecidedBy()
-	if err != nil {
-		return "", err
-	}
-	var names []string
-	for _, a := range assignments {
-		if slices.Contains(whose[id], a.Assignment) {
-			names = append(names, fmt.Sprintf("%s revision %d", a.Policy, a.Revision))
+	return k.policies.of(digest+" "+id.String(), mostPolicies, func() (string, error) {
+		scope, err := tx.Scope(digest)
+		if err != nil {
+			return "", err
 		}
-	}
-	policies := strings.Join(names, ", ")
-	k.policies.put(key, policies, mostPolicies)
-	return policies, nil
+		assignments, err := scope.Described()
+		if err != nil {
+			return "", fmt.Errorf("reading a scope: %w", err)
+		}
+		whose, err := scope.DecidedBy()
+		if err != nil {
+			return "", err
+		}
+		var names []string
+		for _, a := range assignments {
+			if slices.Contains(whose[id], a.Assignment) {
+				names = append(names, fmt.Sprintf("%s revision %d", a.Policy, a.Revision))
+			}
+		}
+		return strings.Join(names, ", "), nil
+	})
 }
 
 // DecidedBy says which assignments decided each setting of a scope, none for an empty digest. Nobody changes what it gives.
@@ -84,18 +99,13 @@ func (k *Cache) DecidedBy(tx One, digest string) (map[unit.ID][]string, error) {
 	if digest == "" {
 		return nil, nil
 	}
-	if known, ok := k.decided.values.Load(digest); ok {
-		return known.(map[unit.ID][]string), nil
-	}
-	scope, err := tx.Scope(digest)
-	if err != nil {
-		return nil, err
-	}
-	whose, err := scope.DecidedBy()
-	if err == nil {
-		k.decided.put(digest, whose, mostAsked)
-	}
-	return whose, err
+	return k.decided.of(digest, mostAsked, func() (map[unit.ID][]string, error) {
+		scope, err := tx.Scope(digest)
+		if err != nil {
+			return nil, err
+		}
+		return scope.DecidedBy()
+	})
 }
 
 // Asker reads what is asked under the digest of settings.
@@ -105,14 +115,7 @@ type Asker interface {
 
 // Asked is what is asked under the digest of settings. Nobody changes what it gives.
 func (k *Cache) Asked(tx Asker, digest string) (protocol.DesiredContent, error) {
-	if known, ok := k.asked.values.Load(digest); ok {
-		return known.(protocol.DesiredContent), nil
-	}
-	asked, err := tx.Asked(digest)
-	if err == nil {
-		k.asked.put(digest, asked, mostAsked)
-	}
-	return asked, err
+	return k.asked.of(digest, mostAsked, func() (protocol.DesiredContent, error) { return tx.Asked(digest) })
 }
 
 // Bodies reads settings as the bytes that were stored.
@@ -122,18 +125,13 @@ type Bodies interface {
 
 // Asking is settings as the bytes that were stored, taken apart.
 func (k *Cache) Asking(tx Bodies, digest string) (protocol.Asking, error) {
-	if known, ok := k.bodies.values.Load(digest); ok {
-		return known.(protocol.Asking), nil
-	}
-	body, err := tx.SettingsBody(digest)
-	if err != nil {
-		return protocol.Asking{}, err
-	}
-	asking, err := protocol.ReadAsking(body)
-	if err == nil {
-		k.bodies.put(digest, asking, mostAsked)
-	}
-	return asking, err
+	return k.bodies.of(digest, mostAsked, func() (protocol.Asking, error) {
+		body, err := tx.SettingsBody(digest)
+		if err != nil {
+			return protocol.Asking{}, err
+		}
+		return protocol.ReadAsking(body)
+	})
 }
 
 // Many reads scopes.
@@ -146,8 +144,8 @@ func (k *Cache) Assignments(tx Many, digests []string) (map[string][]string, err
 	names := make(map[string][]string, len(digests))
 	var unread []string
 	for _, digest := range digests {
-		if known, ok := k.assignments.values.Load(digest); ok {
-			names[digest] = known.([]string)
+		if known, ok := k.assignments.get(digest); ok {
+			names[digest] = known
 		} else {
 			unread = append(unread, digest)
 		}

@@ -103,13 +103,13 @@ func (t Tx) TakeDeposits(list []Deposit) (map[string]bool, error) {
 		t.db.Statement.Context,
 		`with given as (select * from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::text[],
 				$8::text[], $9::text[], $10::bigint[], $11::bytea[], $12::bigint[], $13::bytea[], $14::text[], $15::text[],
-				$16::timestamptz[]) as g(`+givenColumns+`)),
+				$16::timestamptz[]) as g(`+depositColumns+`)),
 			key as (select number from escrow_keys where number = any($10::bigint[]) and state = 'live' order by number for share),
 			locked as (`+lockInOrder+`),
 			device as (update devices d set deposit_number = g.number, changed_at = now()
 				from locked join given g on g.device_id = locked.id join key k on k.number = g.key_number
 				where d.id = locked.id and d.epoch = g.epoch and d.deposit_number < g.number and d.state = 'live' returning d.id),
-			added as (insert into deposits (`+givenColumns+`, state) select g.*, 'pending' from given g join device on device.id = g.device_id)
+			added as (insert into deposits (`+depositColumns+`, state) select g.*, 'pending' from given g join device on device.id = g.device_id)
 		insert into rotations (device_id, target, account, name, pending)
 			select g.device_id, g.target, g.account, g.name_before, 1 from given g join device on device.id = g.device_id
 			order by 1 on conflict (device_id, target) do update set pending = rotations.pending + 1 returning device_id`,
@@ -159,14 +159,10 @@ func (t Tx) ScopesOf(devices []string) (map[string]string, error) {
 	return scopes, err
 }
 
-const (
-	givenColumns = `device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed,
+const depositColumns = `device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed,
 		recovery_number, recovery_sealed, digest, policy, deposited_at`
-	depositColumns = `device_id, epoch, number, target, account, name_before, name_after, reason, organisation, key_number, sealed,
-		recovery_number, recovery_sealed, digest, policy, state, deposited_at`
-	depositValues = "$2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, 'pending', $16"
-)
 
+// columns are the values of depositColumns.
 func (d Deposit) columns() []any {
 	return []any{
 		d.DeviceID,
@@ -191,7 +187,8 @@ func (d Deposit) columns() []any {
 // AddEarlierDeposit stores one of an earlier epoch, which was given again after a backup was restored.
 // It is a former one when a later one is confirmed.
 func (t Tx) AddEarlierDeposit(d Deposit) error {
-	if err := t.exec("insert into deposits ("+depositColumns+") values ($1, "+depositValues+")", d.columns()...); err != nil {
+	if err := t.exec("insert into deposits ("+depositColumns+", state) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, "+
+		"$12, $13, $14, $15, $16, 'pending')", d.columns()...); err != nil {
 		return err
 	}
 	if err := t.exec(`update deposits d set state = 'former', former_at = d.deposited_at where device_id = $1 and epoch =

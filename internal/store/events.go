@@ -36,6 +36,9 @@ type EventFilter struct {
 	Around string // a unit: what happened to it, and who was at the device
 }
 
+// atTheDevice are the events that say that somebody was there.
+var atTheDevice = []drift.EventKind{drift.AccountUsed, drift.SessionsEnded, drift.AccountUnlocked, drift.PasswordForeign}
+
 // ListEvents lists a page, latest first.
 func (t Tx) ListEvents(f EventFilter, p Page) ([]DeviceEvent, string, error) {
 	before := int64(1) << 62
@@ -47,8 +50,8 @@ func (t Tx) ListEvents(f EventFilter, p Page) ([]DeviceEvent, string, error) {
 		where, args = "x.kind = ?", []any{f.Kind}
 	}
 	if f.Around != "" {
-		where += " and (x.unit = ? or x.kind in ('account_used', 'sessions_ended', 'account_unlocked', 'password_foreign'))"
-		args = append(args, f.Around)
+		where += " and (x.unit = ? or x.kind = any(?))"
+		args = append(args, f.Around, array[drift.EventKind](atTheDevice))
 	}
 	list, err := latest[DeviceEvent](
 		t,

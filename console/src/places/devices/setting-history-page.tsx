@@ -13,7 +13,6 @@ const what: Record<Happened["what"], { name: string; colour: string }> = {
   found: { name: "found", colour: "text-red" },
   settled: { name: "settled", colour: "text-green" },
   corrected: { name: "corrected by the device", colour: "text-green" },
-  waived: { name: "waived", colour: "text-waiting" },
   event: { name: "on the device", colour: "" },
   viewed: { name: "password seen", colour: "text-brass" },
 };
