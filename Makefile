@@ -6,6 +6,7 @@ BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 
 # One way to compile, so that commands, tests and checks share what is compiled, and no path of this machine gets in.
 export GOFLAGS += -trimpath
+export CGO_ENABLED := 0
 
 .PHONY: demo demo-reset build test test-console test-go lint bench cuts storm fuzz screenshots clean
 
@@ -30,7 +31,7 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 	cd console && npm run --silent build
 
 test: build
-	@scripts/install postgresql directory chromium
+	@scripts/install postgresql directory workstation chromium
 	@$(MAKE) --no-print-directory --output-sync -j2 test-console test-go
 
 test-console:

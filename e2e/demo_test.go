@@ -376,7 +376,7 @@ func TestCommandLine(t *testing.T) {
 	assert.Equal(t, 1, strings.Count(token, "\n"))
 	assert.Contains(t, errs, "It is not shown again")
 	file := d.write(t, "token", "# for one device\n"+token)
-	enrolled, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), "--service", d.url, "--token-file", filepath.Join(d.home, file), "--state", t.TempDir(), "--name", "SKL-WKS-900", "--once").
+	enrolled, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), "--host", "simulated", "--service", d.url, "--token-file", filepath.Join(d.home, file), "--state", t.TempDir(), "--name", "SKL-WKS-900", "--once").
 		CombinedOutput()
 	require.NoError(t, err, string(enrolled))
 	assert.Contains(t, string(enrolled), "Enrolled as SKL-WKS-900.")

@@ -3,24 +3,19 @@ package main
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/binary"
 	"errors"
 	"fmt"
 	"log/slog"
 	"net/http"
 	"os"
 	"os/signal"
-	"path/filepath"
 	"strings"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/protocol"
 )
 
@@ -35,8 +30,8 @@ func main() {
 }
 
 type flags struct {
-	service, tokenFile, state, name string
-	once                            bool
+	service, tokenFile, state, host, name string
+	once                                  bool
 }
 
 func root() *cobra.Command {
@@ -44,47 +39,46 @@ func root() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "rankwarden-agent", Short: "The device agent of Rank Warden", Args: cobra.NoArgs,
 		Long: "The device agent of Rank Warden. It enrols the device with a token, and then keeps it as its policies " +
-			"ask.\n\n" +
-			"The host of this version is a simulated workstation, kept in the state directory.",
+			"ask.\n\nIt keeps the workstation it runs on; with --host simulated, one that exists in its state directory alone.",
 		SilenceUsage: true, SilenceErrors: true,
 		RunE: func(cmd *cobra.Command, _ []string) error { return run(cmd.Context(), f) },
 	}
 	cmd.Flags().StringVar(&f.service, "service", "http://127.0.0.1:8470", "`URL` of the service")
 	cmd.Flags().
 		StringVar(&f.tokenFile, "token-file", "", "`file` with the enrolment token; needed until the device is enrolled")
-	cmd.Flags().StringVar(&f.state, "state", "rankwarden-agent-state", "`directory` for what the agent keeps")
-	cmd.Flags().StringVar(&f.name, "name", "SKL-SIM-001", "`name` of the simulated workstation when it is new")
+	cmd.PersistentFlags().StringVar(&f.state, "state", "rankwarden-agent-state", "`directory` for what the agent keeps")
+	cmd.PersistentFlags().StringVar(&f.host, "host", hostThis, "`this` workstation, or a simulated one")
+	cmd.PersistentFlags().StringVar(&f.name, "name", "SKL-SIM-001", "`name` of a simulated workstation when it is new")
 	cmd.Flags().BoolVar(&f.once, "once", false, "do one turn and end")
+	cmd.AddCommand(hostCheck(&f))
 	return cmd
 }
 
-func run(ctx context.Context, f flags) error {
+func run(ctx context.Context, f flags) (err error) {
 	token, err := readToken(f.tokenFile)
 	if err != nil {
 		return err
 	}
-	if err := os.MkdirAll(f.state, 0o700); err != nil {
-		return fmt.Errorf("state directory: %w", err)
-	}
-	machine, err := bootMachine(f)
+	m, err := open(ctx, f)
 	if err != nil {
 		return err
 	}
+	defer func() { err = errors.Join(err, m.close()) }()
 	a, err := agent.New(
-		agent.Options{Host: machine, Service: strings.TrimRight(f.service, "/"), Token: token, Dir: f.state,
+		agent.Options{Host: m.host, Service: strings.TrimRight(f.service, "/"), Token: token, Dir: f.state,
 			HTTP: &http.Client{Timeout: 90 * time.Second}, Clock: agent.SystemClock{}, Log: slog.Default()},
 	)
 	if err != nil {
 		return err
 	}
-	if f.once {
-		if err = a.Cycle(ctx); err == nil {
-			fmt.Println(a.Summary())
-		}
-	} else {
-		err = a.Run(ctx)
+	if !f.once {
+		return a.Run(ctx)
 	}
-	return errors.Join(err, machine.WriteDisk(machinePath(f)))
+	if err := a.Cycle(ctx); err != nil {
+		return err
+	}
+	fmt.Println(a.Summary())
+	return nil
 }
 
 func readToken(file string) (string, error) {
@@ -105,40 +99,4 @@ func readToken(file string) (string, error) {
 			"enrolment create > FILE",
 		file,
 	)
-}
-
-func machinePath(f flags) string { return filepath.Join(f.state, "machine.json") }
-
-// bootMachine starts the simulated workstation, as it was left or new from the factory.
-func bootMachine(f flags) (*simulated.Workstation, error) {
-	kept, err := simulated.ReadDisk(machinePath(f))
-	if err != nil {
-		return nil, err
-	}
-	if kept != nil {
-		return simulated.Boot(*kept, time.Now), nil
-	}
-	sum := sha256.Sum256([]byte(f.name))
-	domain, err := principal.ParseSID(
-		fmt.Sprintf("S-1-5-21-7000-%d-%d", binary.BigEndian.Uint32(sum[:]), binary.BigEndian.Uint32(sum[4:])),
-	)
-	if err != nil {
-		return nil, err
-	}
-	w := simulated.Boot(
-		simulated.Factory(
-			protocol.Facts{
-				Name:      f.name,
-				Model:     "Simulated workstation",
-				Platform:  "windows",
-				OSVersion: "10.0.22631",
-				OSBuild:   22631,
-			},
-			domain,
-			time.Now(),
-		),
-		time.Now,
-	)
-	w.AddAccount("keeper")
-	return w, w.Join("administrators", "keeper")
 }

@@ -10,6 +10,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/reconcile"
 )
 
@@ -110,6 +111,9 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 	now := a.now()
 	a.journal.Reversions.Forget(now)
 	_, leave := a.journal.Reversions.Repeated(now)
+	if asks, ok := a.Host.(host.KnowsDirectory); ok {
+		asks.KnowDirectory(a.journal.Asked.Directory)
+	}
 	state, err := a.Host.Read(ctx)
 	if err != nil {
 		return reconcile.Outcome{}, nil, fmt.Errorf("reading the device: %w", err)

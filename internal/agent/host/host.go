@@ -36,7 +36,7 @@ type Host interface {
 	// SetPassword gives an account a new password, if the rules in force allow it.
 	SetPassword(ctx context.Context, account principal.SID, password string) error
 	// CheckPassword asks the operating system whether a password opens an account, enabled or not; nil
-	// is yes. A wrong one counts towards the lockout.
+	// is yes. A wrong one counts towards the lockout where the platform cannot ask otherwise.
 	CheckPassword(ctx context.Context, account principal.SID, password string) error
 	// Unlock unlocks an account; one that is not locked stays as it is.
 	Unlock(ctx context.Context, account principal.SID) error
@@ -65,8 +65,8 @@ type Host interface {
 // SignIn is one sign-in at the device. Numbers grow, and are never used twice.
 type SignIn struct {
 	Number  int64         `json:"number"`
-	Account principal.SID `json:"account"`
-	At      time.Time     `json:"at"` // by the device's own clock
+	Account principal.SID `json:"account"` // zero for one that is not there any more
+	At      time.Time     `json:"at"`      // by the device's own clock
 }
 
 // Limit is a setting, or a whole family of them, that a platform does not carry out.
@@ -89,8 +89,23 @@ type Details struct {
 	PasswordExpires *bool
 }
 
+// KnowsDirectory is what a host implements that finds people of the directory by their names, and not by their identifiers.
+type KnowsDirectory interface {
+	// KnowDirectory tells which people and groups of the directory are named.
+	KnowDirectory(entries []principal.Entry)
+}
+
+// RenamesUnused is what a host implements that cannot rename an account while somebody is signed in as it.
+type RenamesUnused interface {
+	InUse(ctx context.Context, account principal.SID) (bool, error)
+}
+
 // Errors of hosts.
 var (
+	// ErrName is matched when an account cannot have a name: the platform does not allow it, or another has it.
+	ErrName = errors.New("this cannot be the account's name")
+	// ErrUnresolved is matched when the device does not know an identifier.
+	ErrUnresolved = errors.New("the device cannot resolve this identifier")
 	// ErrUnsupported is given for what the platform cannot carry.
 	ErrUnsupported = errors.New("not supported on this platform")
 	// ErrShuttingDown is given when the device goes down and does nothing more; whatever was begun may be half done. The

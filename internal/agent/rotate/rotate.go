@@ -187,7 +187,7 @@ func (x *Rotator) change(
 	if err != nil {
 		return err
 	}
-	name, err := x.nextName(of, r, account, state)
+	name, err := x.nextName(ctx, of, r, account, state)
 	if err != nil {
 		return err
 	}
@@ -246,8 +246,10 @@ func (x *Rotator) change(
 	return x.Journal.Save()
 }
 
-// nextName is the name that the account gets: with new digits, where the rule wants that.
+// nextName is the name that the account gets: with new digits, where the rule wants that. A host that cannot rename an
+// account in use keeps its name until the next time: the password is what must change.
 func (x *Rotator) nextName(
+	ctx context.Context,
 	of journal.Rule,
 	r *journal.Password,
 	account drift.Account,
@@ -255,6 +257,11 @@ func (x *Rotator) nextName(
 ) (string, error) {
 	if !of.RedrawName || r.Changed.IsZero() || of.Target.Kind() != principal.Account {
 		return account.Name, nil
+	}
+	if asks, ok := x.Host.(host.RenamesUnused); ok {
+		if used, err := asks.InUse(ctx, account.SID); err != nil || used {
+			return account.Name, err
+		}
 	}
 	for _, s := range x.Journal.Asked.Settings {
 		if desired, ok := s.Value.(unit.AccountValue); ok && s.Unit == unit.AccountOf(of.Target.Value()) {

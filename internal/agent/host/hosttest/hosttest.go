@@ -16,10 +16,16 @@ import (
 // Bench is a host, with the hands of somebody who works there.
 type Bench struct {
 	Host host.Host
-	// SignIn signs in at the device with a name and a password, as at its keyboard.
+	// SignIn signs in at the device with a name and a password, as at its keyboard, and out again.
 	SignIn func(ctx context.Context, name, password string) error
+	// Stay signs in and stays; there says whether the person is still signed in.
+	Stay func(ctx context.Context, name, password string) (there func() bool, err error)
+	// Change changes a password as its owner, under the rules that are in force.
+	Change func(ctx context.Context, name, old, password string) error
 	// Later lets time go on for the host.
-	Later func(d time.Duration)
+	Later func(d time.Duration) error
+	// Second starts a second agent beside the one that runs; its error is why that is refused.
+	Second func() error
 }
 
 // Check is one thing that every host must do.
@@ -32,7 +38,7 @@ type Check struct {
 func Checks() []Check {
 	return []Check{
 		{"creates accounts that are disabled and that nothing opens", createsDisabled},
-		{"takes names with spaces and letters of any script", takesNames},
+		{"takes names with letters of any script, or says why not", takesNames},
 		{"sets a password that then opens the account, and no other", setsPasswords},
 		{"gives another stamp whenever a password is set", stampsPasswords},
 		{"counts wrong passwords, and locks and unlocks as its lockout says", locks},
@@ -48,6 +54,7 @@ func Checks() []Check {
 		{"does the same again without harm", repeats},
 		{"refuses what concerns an account that is not there", refusesUnknown},
 		{"stops when it is told to", stops},
+		{"has one agent at a time", isOnlyOne},
 	}
 }
 

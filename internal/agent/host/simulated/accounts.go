@@ -23,7 +23,7 @@ func (w *Workstation) create(name string) principal.SID {
 // free says whether an account may have the name.
 func (w *Workstation) free(name string) error {
 	if err := text.CheckName(name, text.MaxAccountName); err != nil {
-		return fmt.Errorf("the name %w", err)
+		return fmt.Errorf("%w: the name %w", host.ErrName, err)
 	}
 	group := slices.ContainsFunc(w.m.Groups, func(g Group) bool { return text.Fold(g.Name) == text.Fold(name) })
 	if group || w.named(name) != nil {

@@ -6,25 +6,30 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/hosttest"
 	"rankwarden.example/internal/agent/host/simulated"
 )
 
-func bench(w *simulated.Workstation, c *clock) *hosttest.Bench {
-	return &hosttest.Bench{
-		Host:   w,
-		SignIn: func(_ context.Context, name, password string) error { return w.SignIn(name, password) },
-		Later:  func(d time.Duration) { c.at = c.at.Add(d) },
-	}
+func bench(t *testing.T, w *simulated.Workstation, c *clock) *hosttest.Bench {
+	dir := t.TempDir()
+	release, err := agent.Alone(dir)
+	require.NoError(t, err)
+	t.Cleanup(release)
+	b := simulated.Bench(w, func() error { _, err := agent.Alone(dir); return err })
+	b.Later = func(d time.Duration) error { c.at = c.at.Add(d); return nil }
+	return b
 }
 
 func TestTheSimulatedWorkstationIsAHost(t *testing.T) {
 	w, c := boot()
 	before := w.Machine()
+	b := bench(t, w, c)
 	for _, check := range hosttest.Checks() {
-		t.Run(check.Name, func(t *testing.T) { assert.NoError(t, check.Run(t.Context(), bench(w, c))) })
+		t.Run(check.Name, func(t *testing.T) { assert.NoError(t, check.Run(t.Context(), b)) })
 	}
 	after := w.Machine()
 	assert.Equal(t, before.Accounts, after.Accounts, "nothing is left behind")
@@ -41,7 +46,7 @@ func (forgetful) EnableAccount(context.Context, principal.SID, bool) error { ret
 // A host that pretends is found out by the checks of what it pretends, and by no other.
 func TestTheChecksFindAHostThatPretends(t *testing.T) {
 	w, c := boot()
-	b := bench(w, c)
+	b := bench(t, w, c)
 	b.Host = forgetful{w}
 	failed := map[string]bool{}
 	for _, check := range hosttest.Checks() {

@@ -42,6 +42,23 @@ func (w *Workstation) SignIn(name, password string) error {
 	return ErrWrong
 }
 
+// signOut ends the sessions of an account, as whoever works there does.
+func (w *Workstation) signOut(name string) {
+	sid := w.Find(name)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.m.Sessions = slices.DeleteFunc(w.m.Sessions, func(s principal.SID) bool { return s == sid })
+}
+
+// Change changes a password as its owner.
+func (w *Workstation) Change(ctx context.Context, name, old, password string) error {
+	sid := w.Find(name)
+	if err := w.CheckPassword(ctx, sid, old); err != nil {
+		return err
+	}
+	return w.SetPassword(ctx, sid, password)
+}
+
 // wrong counts a wrong password.
 func (w *Workstation) wrong(a *Account) {
 	now, rule := w.Now(), w.m.Lockout

@@ -91,18 +91,17 @@ var ErrCut = fmt.Errorf("the power was cut: %w", host.ErrShuttingDown)
 
 // Refusals of the operating system.
 var (
-	ErrDenied     = errors.New("access denied")
-	ErrUnresolved = errors.New("the device cannot resolve this identifier")
-	ErrNoGroup    = errors.New("the local group does not exist")
-	ErrNoAccount  = errors.New("the account does not exist")
-	ErrKeepsOwn   = errors.New("the built-in administrator cannot leave administrators")
-	ErrRules      = errors.New("the rules contradict each other")
-	ErrPassword   = errors.New("the password does not meet the rules")
-	ErrWrong      = errors.New("the password is wrong")
-	ErrLocked     = errors.New("the account is locked")
-	ErrDisabled   = errors.New("the account is disabled")
-	ErrTaken      = errors.New("the name is taken")
-	ErrBuiltin    = errors.New("a built-in account cannot be deleted")
+	ErrDenied    = errors.New("access denied")
+	ErrNoGroup   = errors.New("the local group does not exist")
+	ErrNoAccount = errors.New("the account does not exist")
+	ErrKeepsOwn  = errors.New("the built-in administrator cannot leave administrators")
+	ErrRules     = errors.New("the rules contradict each other")
+	ErrPassword  = errors.New("the password does not meet the rules")
+	ErrWrong     = errors.New("the password is wrong")
+	ErrLocked    = errors.New("the account is locked")
+	ErrDisabled  = errors.New("the account is disabled")
+	ErrTaken     = fmt.Errorf("%w: it is taken", host.ErrName)
+	ErrBuiltin   = errors.New("a built-in account cannot be deleted")
 )
 
 // CutAfter lets the power go after that many more changes; negative for never.
@@ -289,7 +288,7 @@ func (w *Workstation) AddMember(ctx context.Context, group, member principal.SID
 		case g == nil:
 			return ErrNoGroup
 		case w.account(member) == nil && w.group(member) == nil && !slices.Contains(w.m.Directory, member):
-			return ErrUnresolved
+			return host.ErrUnresolved
 		case !slices.Contains(g.Members, member):
 			g.Members = append(g.Members, member)
 		}

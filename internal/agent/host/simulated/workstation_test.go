@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/protocol"
 )
@@ -110,7 +111,7 @@ func TestRefusesWhatAnOperatingSystemWould(t *testing.T) {
 	assert.ErrorIs(
 		t,
 		w.AddMember(t.Context(), administrators, principal.MustSID("S-1-5-21-1-1-1-1")),
-		simulated.ErrUnresolved,
+		host.ErrUnresolved,
 	)
 	assert.ErrorIs(
 		t,

@@ -1,0 +1,205 @@
+//go:build linux
+
+package linux
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/text"
+	"rankwarden.example/internal/agent/host"
+)
+
+// maxName is the length of names that wtmp(5) and useradd(8) take, in bytes.
+const maxName = 32
+
+// checkName says what keeps a name from being one of this platform.
+func checkName(name string) error {
+	if err := text.CheckName(name, text.MaxAccountName); err != nil {
+		return fmt.Errorf("%w: the name %w", host.ErrName, err)
+	}
+	why := ""
+	switch {
+	case strings.IndexFunc(name, unicode.IsSpace) >= 0:
+		why = "holds a blank, which names of this platform cannot"
+	case len(name) > maxName:
+		why = fmt.Sprintf("has %d bytes, and names of this platform have at most %d", len(name), maxName)
+	case strings.ContainsAny(name[:1], "-+~"):
+		why = fmt.Sprintf("begins with %q, which names of this platform cannot", name[:1])
+	case strings.Trim(name, "0123456789") == "":
+		why = "has digits only, which programs of this platform take for an identifier"
+	default:
+		return nil
+	}
+	return fmt.Errorf("%w: the name %s", host.ErrName, why)
+}
+
+// free says whether an account may have a name. Names that differ in case alone are one name to a policy.
+func (d database) free(name string, but ...string) error {
+	if err := checkName(name); err != nil {
+		return err
+	}
+	taken := func(other string) bool { return text.Fold(other) == text.Fold(name) && !slices.Contains(but, other) }
+	if slices.ContainsFunc(d.people, func(p person) bool { return taken(p.name) }) ||
+		slices.ContainsFunc(d.groups, func(g group) bool { return taken(g.name) }) {
+		return fmt.Errorf("%w: it is taken: %s", host.ErrName, name)
+	}
+	return nil
+}
+
+// CreateAccount implements [host.Host]. The new UID is one that this host never gave before.
+func (h *Host) CreateAccount(ctx context.Context, name string) (sid principal.SID, err error) {
+	err = h.change(ctx, func() error {
+		d, err := readDatabase()
+		if err != nil {
+			return err
+		}
+		if err := d.free(name); err != nil {
+			return err
+		}
+		uid := max(h.kept.Mark, d.number("UID_MIN", 1000)-1) + 1
+		for _, p := range d.people {
+			if d.regular(p) {
+				uid = max(uid, p.uid+1)
+			}
+		}
+		if most := d.number("UID_MAX", 60000); uid > most {
+			return fmt.Errorf("no identifier is left up to UID_MAX of %s, which is %d", loginDefs, most)
+		}
+		h.kept.Mark = uid
+		if err := h.kept.write(h.keptPath()); err != nil {
+			return err
+		}
+		home := "/home/" + name
+		if _, err := os.Lstat(home); !errors.Is(err, os.ErrNotExist) { // left by another account of that name
+			home = fmt.Sprintf("%s-%d", home, uid)
+		}
+		shell := "/bin/sh"
+		if _, err := os.Stat("/bin/bash"); err == nil {
+			shell = "/bin/bash"
+		}
+		_, err = h.Tools.run(ctx, "", "useradd", "--uid", strconv.Itoa(uid), "--user-group", "--create-home",
+			"--home-dir", home, "--shell", shell, "--expiredate", "1", name)
+		sid = personSID(uid)
+		return err
+	})
+	return sid, err
+}
+
+// on does one change of an account.
+func (h *Host) on(ctx context.Context, account principal.SID, do func(d database, p person) error) error {
+	return h.change(ctx, func() error {
+		d, err := readDatabase()
+		if err != nil {
+			return err
+		}
+		p, err := d.find(account)
+		if err != nil {
+			return err
+		}
+		return do(d, p)
+	})
+}
+
+// DeleteAccount implements [host.Host]. Its home directory stays.
+func (h *Host) DeleteAccount(ctx context.Context, account principal.SID) error {
+	return h.on(ctx, account, func(_ database, p person) error {
+		if p.uid == 0 {
+			return errors.New("root cannot be deleted")
+		}
+		if err := h.forgetWrong(ctx, p.name); err != nil {
+			return err
+		}
+		_, err := h.Tools.run(ctx, "", "userdel", p.name)
+		return err
+	})
+}
+
+// RenameAccount implements [host.Host]. A group of the account's own gets the name too; its home directory keeps its own.
+func (h *Host) RenameAccount(ctx context.Context, account principal.SID, name string) error {
+	return h.on(ctx, account, func(d database, p person) error {
+		switch {
+		case p.name == name:
+			return nil
+		case p.uid == 0:
+			return fmt.Errorf("%w: root keeps its name", host.ErrUnsupported)
+		}
+		private := slices.ContainsFunc(d.groups, func(g group) bool { return g.name == p.name && g.gid == p.gid })
+		own := []string{p.name}
+		if !private {
+			own = nil
+		}
+		if err := d.free(name, own...); err != nil {
+			return err
+		}
+		if err := h.forgetWrong(ctx, p.name); err != nil { // it is counted under the name
+			return err
+		}
+		if _, err := h.Tools.run(ctx, "", "usermod", "--login", name, p.name); err != nil || !private {
+			return err
+		}
+		_, err := h.Tools.run(ctx, "", "groupmod", "--new-name", name, p.name)
+		return err
+	})
+}
+
+// EnableAccount implements [host.Host]. A disabled account has its password locked and its end behind it, so that keys do
+// not open it either. Of root only the password is locked: the system's own work runs as root.
+func (h *Host) EnableAccount(ctx context.Context, account principal.SID, enabled bool) error {
+	return h.on(ctx, account, func(_ database, p person) error {
+		var args []string
+		switch {
+		case enabled && p.locked():
+			args = append(args, "--unlock")
+		case !enabled && !p.locked():
+			args = append(args, "--lock")
+		}
+		switch {
+		case p.uid == 0:
+		case enabled && p.expires >= 0:
+			args = append(args, "--expiredate", "")
+		case !enabled && p.expires != 1:
+			args = append(args, "--expiredate", "1")
+		}
+		if len(args) == 0 {
+			return nil
+		}
+		_, err := h.Tools.run(ctx, "", "usermod", append(args, p.name)...)
+		return err
+	})
+}
+
+// DescribeAccount implements [host.Host].
+func (h *Host) DescribeAccount(ctx context.Context, account principal.SID, details host.Details) error {
+	return h.on(ctx, account, func(d database, p person) error {
+		gecos, err := writeGECOS(p.gecos, details.FullName, details.Description)
+		if err != nil {
+			return err
+		}
+		if gecos != p.gecos {
+			if _, err := h.Tools.run(ctx, "", "usermod", "--comment", gecos, p.name); err != nil {
+				return err
+			}
+		}
+		switch {
+		case details.PasswordExpires == nil || *details.PasswordExpires == (p.maxDays >= 0):
+			return nil
+		case *details.PasswordExpires:
+			return h.age(ctx, p, "--maxdays", max(d.number("PASS_MAX_DAYS", never), 1))
+		}
+		return h.age(ctx, p, "--maxdays", -1)
+	})
+}
+
+// age gives an account's password an age.
+func (h *Host) age(ctx context.Context, p person, which string, days int) error {
+	_, err := h.Tools.run(ctx, "", "chage", which, strconv.Itoa(days), p.name)
+	return err
+}

@@ -1,0 +1,292 @@
+//go:build linux
+
+package linux
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/internal/durably"
+)
+
+// Files of the system.
+const (
+	passwdFile = "/etc/passwd"
+	shadowFile = "/etc/shadow"
+	groupFile  = "/etc/group"
+	loginDefs  = "/etc/login.defs"
+)
+
+// person is a line of passwd(5), and of shadow(5) where it has one.
+type person struct {
+	name     string
+	uid, gid int
+	gecos    string
+	hash     string
+	changed  int // day since 1970 on which the password was set; -1 unknown
+	minDays  int // -1 where it has none
+	maxDays  int // -1 where it has none: the password never expires
+	expires  int // day since 1970 from which nobody signs in; -1 never
+	shadowed bool
+}
+
+// group is a line of group(5).
+type group struct {
+	name    string
+	gid     int
+	members []string
+}
+
+// database is who there is.
+type database struct {
+	people []person
+	groups []group
+	defs   map[string]string // of login.defs
+}
+
+func readDatabase() (database, error) {
+	passwd, err := os.ReadFile(passwdFile)
+	if err != nil {
+		return database{}, fmt.Errorf("reading accounts: %w", err)
+	}
+	shadow, err := os.ReadFile(shadowFile)
+	if err != nil {
+		return database{}, fmt.Errorf("reading accounts: %w", err)
+	}
+	d := database{
+		people: parsePeople(string(passwd), string(shadow)),
+		groups: readGroups(),
+		defs:   assignments(string(readOr(loginDefs)), " "),
+	}
+	if len(d.people) == 0 || len(d.groups) == 0 {
+		return database{}, errors.New("the files of accounts or groups hold nothing that can be read; see passwd(5)")
+	}
+	return d, nil
+}
+
+// parsePeople reads passwd(5) and shadow(5). Lines that are not accounts of this device are left out.
+func parsePeople(passwd, shadow string) []person {
+	secrets := map[string][]string{}
+	for fields := range records(shadow, 8) {
+		secrets[fields[0]] = fields
+	}
+	var people []person
+	for fields := range records(passwd, 7) {
+		p := person{
+			name:    fields[0],
+			uid:     days(fields[2]),
+			gid:     days(fields[3]),
+			gecos:   fields[4],
+			hash:    "*",
+			changed: -1,
+			minDays: -1,
+			maxDays: -1,
+			expires: -1,
+		}
+		if p.uid < 0 || p.gid < 0 || strings.HasPrefix(p.name, "+") || strings.HasPrefix(p.name, "-") {
+			continue
+		}
+		if s, there := secrets[p.name]; there {
+			p.hash, p.shadowed = s[1], true
+			p.changed, p.minDays, p.maxDays, p.expires = days(s[2]), days(s[3]), days(s[4]), days(s[7])
+		}
+		people = append(people, p)
+	}
+	return people
+}
+
+func readGroups() []group {
+	var groups []group
+	for fields := range records(string(readOr(groupFile)), 4) {
+		g := group{name: fields[0], gid: days(fields[2])}
+		if fields[3] != "" {
+			g.members = strings.Split(fields[3], ",")
+		}
+		if g.gid >= 0 {
+			groups = append(groups, g)
+		}
+	}
+	return groups
+}
+
+// records are the lines of a file with at least so many fields.
+func records(text string, fields int) func(yield func([]string) bool) {
+	return func(yield func([]string) bool) {
+		for line := range strings.Lines(text) {
+			if r := strings.Split(strings.TrimRight(line, "\n"), ":"); len(r) >= fields &&
+				!strings.HasPrefix(line, "#") {
+				if !yield(r) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// days is a number of such a file; -1 where there is none.
+func days(field string) int {
+	if n, err := strconv.Atoi(field); err == nil && n >= 0 {
+		return n
+	}
+	return -1
+}
+
+// assignments reads lines such as "KEY value" or "key = value"; what follows # is left out.
+func assignments(text, separator string) map[string]string {
+	found := map[string]string{}
+	for line := range strings.Lines(text) {
+		line, _, _ = strings.Cut(line, "#")
+		key, value, _ := strings.Cut(strings.TrimSpace(strings.ReplaceAll(line, "\t", " ")), separator)
+		if key = strings.TrimSpace(key); key != "" {
+			found[key] = strings.TrimSpace(value)
+		}
+	}
+	return found
+}
+
+// number is a setting of login.defs.
+func (d database) number(key string, otherwise int) int {
+	if n, err := strconv.Atoi(d.defs[key]); err == nil {
+		return n
+	}
+	return otherwise
+}
+
+// regular reports whether people sign in with an account: root, and those from UID_MIN to UID_MAX.
+func (d database) regular(p person) bool {
+	return p.uid == 0 && p.name == "root" || p.uid >= d.number("UID_MIN", 1000) && p.uid <= d.number("UID_MAX", 60000)
+}
+
+// named is the account of a name.
+func (d database) named(name string) (person, bool) {
+	i := slices.IndexFunc(d.people, func(p person) bool { return p.name == name })
+	if i < 0 {
+		return person{}, false
+	}
+	return d.people[i], true
+}
+
+// find is the account of an identifier.
+func (d database) find(sid principal.SID) (person, error) {
+	for _, p := range d.people {
+		if d.regular(p) && personSID(p.uid) == sid {
+			return p, nil
+		}
+	}
+	return person{}, ErrNoAccount
+}
+
+// Refusals.
+var (
+	ErrNoAccount = errors.New("the account does not exist")
+	ErrNoGroup   = errors.New("the local group does not exist")
+)
+
+func personSID(uid int) principal.SID { return principal.MustSID(fmt.Sprintf("S-1-22-1-%d", uid)) }
+
+func groupSID(gid int) principal.SID { return principal.MustSID(fmt.Sprintf("S-1-22-2-%d", gid)) }
+
+// today is the day of shadow(5).
+func today(at time.Time) int { return int(at.Unix() / 86400) }
+
+// account is what is reported of an account.
+func (d database) account(p person, locked lock) drift.Account {
+	fullName, description := readGECOS(p.gecos)
+	a := drift.Account{
+		Name: p.name, SID: personSID(p.uid), Enabled: p.enabled(time.Now()), FullName: fullName, Description: description,
+		PasswordExpires: p.maxDays >= 0, PasswordStamp: p.stamp(), Locked: locked.locked, LockedUntil: locked.until,
+	}
+	if p.uid == 0 {
+		a.Builtin = principal.Administrator.Value()
+	}
+	if p.changed > 0 {
+		a.PasswordSetAt = time.Unix(int64(p.changed)*86400, 0).UTC()
+	}
+	return a
+}
+
+// enabled reports whether anybody can sign in: neither locked nor past its end.
+func (p person) enabled(now time.Time) bool {
+	return !p.locked() && (p.expires < 0 || today(now) < p.expires)
+}
+
+// locked reports whether no password opens the account, see passwd(1). An empty hash is one that everybody opens.
+func (p person) locked() bool {
+	return strings.HasPrefix(p.hash, "!") || strings.HasPrefix(p.hash, "*")
+}
+
+// stamp changes whenever the password is set, and says nothing of it.
+func (p person) stamp() string {
+	sum := sha256.Sum256([]byte(strings.TrimLeft(p.hash, "!") + "\x00" + strconv.Itoa(p.changed)))
+	return hex.EncodeToString(sum[:8])
+}
+
+// The comment of passwd(5) holds the full name, three fields that the host leaves as they are, and more, which holds the
+// description; see chfn(1).
+const gecosFields = 5
+
+func readGECOS(gecos string) (fullName, description string) {
+	fields := append(strings.SplitN(gecos, ",", gecosFields), make([]string, gecosFields)...)
+	return fields[0], fields[4]
+}
+
+func writeGECOS(gecos string, fullName, description *string) (string, error) {
+	fields := append(strings.SplitN(gecos, ",", gecosFields), make([]string, gecosFields)...)[:gecosFields]
+	set := func(i int, what, text, forbidden string) error {
+		if at := strings.IndexAny(text, forbidden); at >= 0 {
+			return fmt.Errorf("this device cannot keep %q in %s; take it out of the policy", text[at:at+1], what)
+		}
+		fields[i] = text
+		return nil
+	}
+	if fullName != nil {
+		if err := set(0, "a full name", *fullName, ":,\n"); err != nil {
+			return "", err
+		}
+	}
+	if description != nil {
+		if err := set(4, "a description", *description, ":\n"); err != nil {
+			return "", err
+		}
+	}
+	return strings.TrimRight(strings.Join(fields, ","), ","), nil
+}
+
+func (h *Host) keptPath() string { return filepath.Join(h.dir, "linux.json") }
+
+// read reads what was kept, if anything.
+func (k *kept) read(path string) error {
+	data, err := os.ReadFile(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	if err == nil {
+		err = json.Unmarshal(data, k)
+	}
+	if err != nil {
+		return fmt.Errorf("host state: %s: %w", path, err)
+	}
+	return nil
+}
+
+func (k *kept) write(path string) error {
+	data, err := json.Marshal(k)
+	if err == nil {
+		err = durably.Write(path, data, 0o600)
+	}
+	if err != nil {
+		return fmt.Errorf("host state: %w", err)
+	}
+	return nil
+}

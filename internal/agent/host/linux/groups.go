@@ -1,0 +1,144 @@
+//go:build linux
+
+package linux
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"hash/fnv"
+	"slices"
+	"strings"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
+)
+
+// administratorsOf is the group whose members may become root: sudo, or else wheel.
+func administratorsOf(groups []group) (group, bool) {
+	for _, name := range []string{"sudo", "wheel"} {
+		if i := slices.IndexFunc(groups, func(g group) bool { return g.name == name }); i >= 0 {
+			return groups[i], true
+		}
+	}
+	return group{}, false
+}
+
+func (d database) sidOf(g group) principal.SID {
+	if administrators, there := administratorsOf(d.groups); there && administrators.gid == g.gid {
+		return drift.WellKnown(unit.GroupAdministrators)
+	}
+	return groupSID(g.gid)
+}
+
+// private reports whether a group is that of one account alone, as useradd makes them.
+func (d database) private(g group) bool {
+	p, there := d.named(g.name)
+	return there && d.regular(p) && p.gid == g.gid && len(g.members) == 0
+}
+
+// groups are the local groups with their members, those whose first group it is among them.
+func (h *Host) groups(ctx context.Context, d database) ([]drift.LocalGroup, error) {
+	var list []drift.LocalGroup
+	for _, g := range d.groups {
+		if d.private(g) {
+			continue
+		}
+		out := drift.LocalGroup{LocalGroup: g.name, SID: d.sidOf(g), Members: []drift.Member{}}
+		for _, p := range d.people {
+			if p.gid == g.gid && d.regular(p) || slices.Contains(g.members, p.name) {
+				out.Members = append(out.Members, drift.Member{Name: p.name, SID: personSID(p.uid)})
+			}
+		}
+		for _, name := range g.members {
+			if _, local := d.named(name); !local {
+				sid, err := h.elsewhere(ctx, d, name)
+				if err != nil {
+					return nil, err
+				}
+				out.Members = append(out.Members, drift.Member{Name: name, SID: sid})
+			}
+		}
+		list = append(list, out)
+	}
+	return list, nil
+}
+
+// nobody stands for a name in a group that no account has; whoever gets the name later would be a member.
+func nobody(name string) principal.SID {
+	sum := fnv.New32a()
+	_, _ = sum.Write([]byte(name))
+	return principal.MustSID(fmt.Sprintf("S-1-22-0-%d", sum.Sum32()))
+}
+
+// AddMember implements [host.Host].
+func (h *Host) AddMember(ctx context.Context, to, member principal.SID) error {
+	return h.member(ctx, to, func(d database, g group) error {
+		if strings.HasPrefix(member.String(), "S-1-22-2-") || h.people.isGroup(member) {
+			return errors.New("a local group of this platform cannot hold groups; name the people")
+		}
+		name, err := h.nameOf(ctx, d, member)
+		if err != nil {
+			return err
+		}
+		if p, local := d.named(name); slices.Contains(g.members, name) || local && p.gid == g.gid {
+			return nil
+		}
+		_, err = h.Tools.run(ctx, "", "gpasswd", "--add", name, g.name)
+		return err
+	})
+}
+
+// RemoveMember implements [host.Host].
+func (h *Host) RemoveMember(ctx context.Context, from, member principal.SID) error {
+	return h.member(ctx, from, func(d database, g group) error {
+		for _, name := range g.members {
+			sid := principal.SID{}
+			if p, local := d.named(name); local {
+				sid = personSID(p.uid)
+			} else {
+				var err error
+				if sid, err = h.elsewhere(ctx, d, name); err != nil {
+					return err
+				}
+			}
+			if sid == member {
+				if _, err := h.Tools.run(ctx, "", "gpasswd", "--delete", name, g.name); err != nil {
+					return err
+				}
+			}
+		}
+		if p, err := d.find(member); err == nil && p.gid == g.gid {
+			return fmt.Errorf("%s has it as its first group; give it another with usermod --gid", p.name)
+		}
+		return nil
+	})
+}
+
+// member does one change of a group.
+func (h *Host) member(ctx context.Context, sid principal.SID, do func(d database, g group) error) error {
+	return h.change(ctx, func() error {
+		d, err := readDatabase()
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(d.groups, func(g group) bool { return d.sidOf(g) == sid })
+		if i < 0 {
+			return ErrNoGroup
+		}
+		return do(d, d.groups[i])
+	})
+}
+
+// nameOf is what the device calls a principal, local or of the directory.
+func (h *Host) nameOf(ctx context.Context, d database, sid principal.SID) (string, error) {
+	if p, err := d.find(sid); err == nil {
+		return p.name, nil
+	}
+	if name, err := h.people.name(ctx, h.Tools, d, sid); err != nil || name != "" {
+		return name, err
+	}
+	return "", fmt.Errorf("%w: %s", host.ErrUnresolved, sid)
+}

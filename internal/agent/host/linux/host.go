@@ -1,0 +1,199 @@
+//go:build linux
+
+package linux
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
+	"rankwarden.example/internal/protocol"
+)
+
+// Host is this workstation. All of its methods may be called at once; changes take turns.
+type Host struct {
+	Tools Tools
+
+	dir    string // for what the host keeps
+	mu     sync.Mutex
+	kept   kept
+	people people
+	watch  chan struct{}
+}
+
+var (
+	_ host.Host           = (*Host)(nil)
+	_ host.KnowsDirectory = (*Host)(nil)
+	_ host.RenamesUnused  = (*Host)(nil)
+)
+
+// Open takes over this workstation. What the host must remember is kept in a directory. A change of the sign-in rules that
+// was cut in the middle is undone. Its errors say what is in the way.
+func Open(ctx context.Context, dir string, tools Tools) (*Host, error) {
+	if os.Geteuid() != 0 {
+		return nil, errors.New("only root can keep the accounts of a workstation; run the agent as root")
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, fmt.Errorf("host state: %w", err)
+	}
+	h := &Host{Tools: tools, dir: dir, watch: make(chan struct{}, 1)}
+	if err := h.kept.read(h.keptPath()); err != nil {
+		return nil, err
+	}
+	if err := h.undoTrial(ctx); err != nil {
+		return nil, fmt.Errorf("undoing a change of the sign-in rules that was cut: %w", err)
+	}
+	return h, h.listen(ctx)
+}
+
+// change does one change, unless its context has ended.
+func (h *Host) change(ctx context.Context, do func() error) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	return do()
+}
+
+// Facts implements [host.Host]. The build is the release and its number: 1211 for Debian 12.11, 2404 for a release 24.04.
+func (h *Host) Facts(context.Context) (protocol.Facts, error) {
+	name, err := os.Hostname()
+	if err != nil {
+		return protocol.Facts{}, fmt.Errorf("the name of this device: %w", err)
+	}
+	version, build := release()
+	return protocol.Facts{
+		Name:      name,
+		Platform:  Platform,
+		OSVersion: version,
+		OSBuild:   build,
+		Model:     firmware("product_name"),
+		Serial:    firmware("product_serial"),
+	}, nil
+}
+
+// Platform is what devices with this host say of themselves.
+const Platform = "linux"
+
+// release reads os-release(5), and the file in which Debian keeps the number of its point release.
+func release() (version string, build int) {
+	found := assignments(string(readOr("/etc/os-release")), "=")
+	id, number := strings.Trim(found["ID"], `"`), strings.Trim(found["VERSION_ID"], `"`)
+	if point := strings.TrimSpace(string(readOr("/etc/debian_version"))); id == "debian" &&
+		strings.HasPrefix(point, number+".") {
+		number = point
+	}
+	major, minor, _ := strings.Cut(number, ".")
+	x, _ := strconv.Atoi(major)
+	y, _ := strconv.Atoi(minor)
+	return strings.TrimSpace(id + " " + number), x*100 + min(y, 99)
+}
+
+func readOr(path string) []byte {
+	data, _ := os.ReadFile(path) // without it there is nothing to know
+	return data
+}
+
+// firmware reads one of the device's own facts; makers leave some as a placeholder.
+func firmware(fact string) string {
+	told := strings.TrimSpace(string(readOr(filepath.Join("/sys/class/dmi/id", fact))))
+	switch strings.ToLower(told) {
+	case "none", "not specified", "to be filled by o.e.m.", "default string", "system serial number", "0":
+		return ""
+	}
+	return told
+}
+
+// Limits implements [host.Host].
+func (h *Host) Limits(context.Context) ([]host.Limit, error) {
+	var limits []host.Limit
+	no := func(readOnly bool, why string, settings ...unit.ID) {
+		for _, id := range settings {
+			limits = append(limits, host.Limit{Setting: id, ReadOnly: readOnly, Why: why})
+		}
+	}
+	no(true, "calls its built-in administrator root, whatever a policy says",
+		unit.BuiltinOf(principal.Administrator, unit.BuiltinName))
+	for _, property := range []unit.Property{unit.BuiltinName, unit.BuiltinEnabled, unit.BuiltinFullName, unit.BuiltinDescription} {
+		no(false, "has no built-in guest", unit.BuiltinOf(principal.Guest, property))
+	}
+	for _, name := range slices.Sorted(maps.Keys(unit.KnownLocalGroups)) {
+		if name != unit.GroupAdministrators {
+			no(false, "has no local group of that kind", unit.MembershipOf(name))
+		}
+	}
+	if _, there := administratorsOf(readGroups()); !there {
+		no(false, "has neither a group sudo nor a group wheel", unit.MembershipOf(unit.GroupAdministrators))
+	}
+	for _, tool := range []string{"useradd", "usermod", "userdel", "chpasswd", "chage"} {
+		if !h.Tools.has(tool) {
+			limits = append(limits, host.Limit{Family: unit.Accounts, Why: "lacks the program " + tool})
+		}
+	}
+	if !h.Tools.has("gpasswd") {
+		limits = append(limits, host.Limit{Family: unit.Membership, ReadOnly: true, Why: "lacks the program gpasswd"})
+	}
+	for _, rule := range []struct {
+		module, from string
+		settings     []unit.ID
+	}{
+		{"pam_pwquality.so", "libpam-pwquality", []unit.ID{unit.MinLength, unit.Complexity}},
+		{"pam_pwhistory.so", "libpam-modules", []unit.ID{unit.History}},
+		{"pam_faillock.so", "libpam-modules", []unit.ID{unit.Lockout}},
+	} {
+		switch {
+		case !hasModule(rule.module):
+			no(true, fmt.Sprintf("lacks %s, which the package %s brings", rule.module, rule.from), rule.settings...)
+		case !h.Tools.has("pam-auth-update"):
+			no(true, "lacks the program pam-auth-update, which changes how people sign in", rule.settings...)
+		}
+	}
+	return limits, nil
+}
+
+// Read implements [host.Host].
+func (h *Host) Read(ctx context.Context) (drift.State, error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err := ctx.Err(); err != nil {
+		return drift.State{}, err
+	}
+	version, build := release()
+	state := drift.State{Platform: Platform, OSVersion: version, OSBuild: build}
+	d, err := readDatabase()
+	if err != nil {
+		return drift.State{}, err
+	}
+	lockout := readLockout()
+	locked, err := h.lockedNow(ctx, lockout.rule, time.Now())
+	if err != nil {
+		return drift.State{}, err
+	}
+	rules := readRules(d)
+	state.Passwords, state.Lockout = &rules, &lockout.rule
+	for _, p := range d.people {
+		if d.regular(p) {
+			state.Accounts = append(state.Accounts, d.account(p, locked[p.name]))
+		}
+	}
+	state.LocalGroups, err = h.groups(ctx, d)
+	return state, err
+}
+
+// kept is what the host must remember.
+type kept struct {
+	Mark int `json:"mark"` // the greatest UID that it gave; none is given twice
+}

@@ -1,0 +1,144 @@
+//go:build linux
+
+package linux
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"rankwarden.example/core/principal"
+)
+
+// Unlock implements [host.Host].
+func (h *Host) Unlock(ctx context.Context, account principal.SID) error {
+	return h.on(ctx, account, func(_ database, p person) error { return h.forgetWrong(ctx, p.name) })
+}
+
+// Notify implements [host.Host].
+func (h *Host) Notify(ctx context.Context, message string) error {
+	return h.change(ctx, func() error {
+		_, err := h.Tools.run(ctx, message+"\n", "wall")
+		return err
+	})
+}
+
+// Restart implements [host.Host].
+func (h *Host) Restart(ctx context.Context) error {
+	return h.change(ctx, func() error {
+		_, err := h.Tools.run(ctx, "", "shutdown", "-r", "now")
+		return err
+	})
+}
+
+// InUse implements [host.RenamesUnused].
+func (h *Host) InUse(ctx context.Context, account principal.SID) (used bool, err error) {
+	err = h.on(ctx, account, func(_ database, p person) error {
+		pids, err := programsOf(p.uid)
+		used = len(pids) > 0
+		return err
+	})
+	return used, err
+}
+
+// How long what is told to end may take, and how often it is looked at.
+const (
+	graceful = 3 * time.Second
+	lookAt   = 20 * time.Millisecond
+)
+
+// EndSessions implements [host.Host]: by the system's keeper of sessions where it runs, and by ending what is left.
+func (h *Host) EndSessions(ctx context.Context, account principal.SID) error {
+	return h.on(ctx, account, func(_ database, p person) error {
+		if _, err := os.Stat("/run/systemd/seats"); err == nil && h.Tools.has("loginctl") && p.uid != 0 {
+			// It complains when nobody is signed in; whoever is left is ended below.
+			_, _ = h.Tools.run(ctx, "", "loginctl", "terminate-user", p.name)
+		}
+		for _, signal := range []syscall.Signal{syscall.SIGHUP, syscall.SIGKILL} {
+			left, err := signalAll(ctx, p.uid, signal)
+			if err != nil || !left {
+				return err
+			}
+		}
+		return fmt.Errorf("programs of %s do not end", p.name)
+	})
+}
+
+// signalAll signals every program of a person, and reports whether any is left after a while.
+func signalAll(ctx context.Context, uid int, signal syscall.Signal) (left bool, err error) {
+	for end := time.Now().Add(graceful); ; {
+		pids, err := programsOf(uid)
+		if err != nil || len(pids) == 0 {
+			return false, err
+		}
+		for _, pid := range pids {
+			if err := syscall.Kill(pid, signal); err != nil && !errors.Is(err, syscall.ESRCH) {
+				return true, fmt.Errorf("ending a program: %w", err)
+			}
+		}
+		if time.Now().After(end) {
+			return true, nil
+		}
+		select {
+		case <-ctx.Done():
+			return true, ctx.Err()
+		case <-time.After(lookAt):
+		}
+	}
+}
+
+// programsOf are the running programs of a person; of root only those at a terminal that is not the agent's own, since the
+// system runs as root.
+func programsOf(uid int) ([]int, error) {
+	dirs, err := filepath.Glob("/proc/[0-9]*")
+	if err != nil {
+		return nil, err
+	}
+	own := terminalOf("/proc/self")
+	var pids []int
+	for _, dir := range dirs {
+		status, err := os.ReadFile(filepath.Join(dir, "status"))
+		if err != nil {
+			continue // it ended meanwhile
+		}
+		if !hasUID(status, uid) || bytes.Contains(status, []byte("\nState:\tZ")) {
+			continue
+		}
+		if tty := terminalOf(dir); uid == 0 && (tty == "0" || tty == own) {
+			continue
+		}
+		pid, err := strconv.Atoi(filepath.Base(dir))
+		if err == nil {
+			pids = append(pids, pid)
+		}
+	}
+	return pids, nil
+}
+
+// hasUID reports whether any of the identifiers of proc(5) is the person's.
+func hasUID(status []byte, uid int) bool {
+	for line := range bytes.Lines(status) {
+		if ids, found := bytes.CutPrefix(line, []byte("Uid:")); found {
+			return slices.Contains(strings.Fields(string(ids)), strconv.Itoa(uid))
+		}
+	}
+	return false
+}
+
+// terminalOf is the controlling terminal of a program, "0" for none; see proc(5).
+func terminalOf(dir string) string {
+	stat := string(readOr(filepath.Join(dir, "stat")))
+	fields := strings.Fields(stat[strings.LastIndexByte(stat, ')')+1:])
+	if len(fields) < 5 {
+		return "0"
+	}
+	return fields[4]
+}
