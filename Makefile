@@ -57,11 +57,13 @@ bench: build
 	go run ./e2e/plots < .cache/bench.txt
 	BINARIES=$(CURDIR)/bin go test -count 1 -run HeldRequestsAreCheap -v ./e2e | grep KiB
 
-# Cuts devices, service and link at every step of changing passwords, SEEDS times over.
+# Cuts devices, service and link at every step of changing passwords, SEEDS times over; with HOST=linux the power of real
+# workstations.
 SEEDS ?= 200
+HOST ?= simulated
 cuts: build
-	@scripts/install postgresql
-	@go run ./e2e/cuts/run -seeds $(SEEDS)
+	@scripts/install postgresql workstation
+	@go run ./e2e/cuts/run -seeds $(SEEDS) -host $(HOST)
 
 # Kills processes of the service, stops PostgreSQL, cuts connections, fills disks, takes power away and restores
 # backups for STORM_FOR, in any order and several at a time; then the same one by one, TIMES over.

@@ -75,6 +75,9 @@ func Root(ctx context.Context, cache string) (string, error) {
 	if err != nil {
 		return "", fmt.Errorf("making the root file system: debootstrap: %w\n%s", err, out[max(0, len(out)-2000):])
 	}
+	if err := os.WriteFile(filepath.Join(making, "etc/machine-id"), nil, 0o644); err != nil { // each gets one of its own
+		return "", err
+	}
 	archives, err := filepath.Glob(filepath.Join(making, "var/cache/apt/archives/*.deb"))
 	if err != nil {
 		return "", err

@@ -41,10 +41,10 @@ mount -t tmpfs -o mode=755 run "$root/run"
 mkdir -p "$root/run/lock"
 touch "$root/run/utmp" "$root/var/log/wtmp"
 echo "$4" > "$root/etc/hostname"
+[ -s "$root/etc/machine-id" ] || tr -d - < /proc/sys/kernel/random/uuid > "$root/etc/machine-id"
 hostname "$4"
 cp --remove-destination -L /etc/resolv.conf "$root/etc/resolv.conf" 2>/dev/null || true
-echo ready
-exec chroot "$root" /bin/bash -c 'while read -r line; do :; done'
+exec chroot "$root" /bin/bash -c 'echo ready; while read -r line; do :; done'
 `
 
 // Start starts a workstation over the shared root. What it changes is kept in a directory, from which it can be started

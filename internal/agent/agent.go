@@ -83,7 +83,8 @@ func New(o Options) (*Agent, error) {
 	if o.Write == nil {
 		o.Write = durably.Write
 	}
-	j, err := journal.Open(o.Dir, o.Write)
+	sealer, _ := o.Host.(journal.Sealer) // a host may have nothing to seal to
+	j, err := journal.Open(o.Dir, o.Write, sealer)
 	if err != nil {
 		return nil, err
 	}

@@ -12,6 +12,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"rankwarden.example/demo/workstation"
 	"rankwarden.example/e2e/cuts"
 	"rankwarden.example/internal/pgcluster"
 )
@@ -19,10 +20,17 @@ import (
 func main() {
 	seeds := flag.Int("seeds", 200, "number of runs")
 	first := flag.Uint64("first", 1, "seed of the first run")
+	host := flag.String("host", "simulated", "simulated or linux")
+	agent := flag.String("agent", "bin/rankwarden-agent", "the agent that real workstations run")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
-	lost, err := run(ctx, *seeds, *first)
+	once, err := runOn(ctx, *host, *agent)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "cuts:", err)
+		os.Exit(2)
+	}
+	lost, err := run(ctx, *seeds, *first, once)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "cuts:", err)
 		os.Exit(2)
@@ -33,7 +41,27 @@ func main() {
 	}
 }
 
-func run(ctx context.Context, seeds int, first uint64) (lost int64, err error) {
+// once is one run with a seed.
+type once func(ctx context.Context, cluster *pgcluster.Cluster, seed uint64) error
+
+// runOn is how a run goes on a kind of host.
+func runOn(ctx context.Context, host, agent string) (once, error) {
+	switch host {
+	case "simulated":
+		return cuts.Run, nil
+	case "linux":
+		if err := workstation.Missing(); err != nil {
+			return nil, err
+		}
+		root, err := workstation.Root(ctx, ".cache")
+		return func(ctx context.Context, cluster *pgcluster.Cluster, seed uint64) error {
+			return cuts.Linux(ctx, cluster, root, agent, seed)
+		}, err
+	}
+	return nil, fmt.Errorf("there is no host %q; write simulated or linux", host)
+}
+
+func run(ctx context.Context, seeds int, first uint64, once once) (lost int64, err error) {
 	dir, err := os.MkdirTemp("", "rankwarden-cuts-*")
 	if err != nil {
 		return 0, err
@@ -50,7 +78,7 @@ func run(ctx context.Context, seeds int, first uint64) (lost int64, err error) {
 	for range max(1, runtime.NumCPU()) {
 		workers.Go(func() {
 			for seed := range next {
-				if err := cuts.Run(ctx, cluster, seed); err != nil {
+				if err := once(ctx, cluster, seed); err != nil {
 					failed.Add(1)
 					fmt.Println(err)
 				}

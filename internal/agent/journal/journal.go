@@ -19,7 +19,8 @@ import (
 
 // Journal is what the agent keeps on disk, in a file of mode 0600. Use [Open].
 type Journal struct {
-	Key     ed25519.PrivateKey `json:"key"`
+	Key     ed25519.PrivateKey `json:"key,omitempty"` // not written where it is sealed
+	Sealed  []byte             `json:"sealed_key,omitempty"`
 	Root    string             `json:"root"` // fingerprint of the root key it trusts
 	Device  string             `json:"device"`
 	KeyList protocol.KeyList   `json:"key_list"`
@@ -58,6 +59,13 @@ type Journal struct {
 	saved [sha256.Size]byte // digest of what was written last
 }
 
+// Sealer seals the device's key to the machine, so that what is kept is of no use on another one.
+type Sealer interface {
+	Seal(key []byte) ([]byte, error)
+	// Unseal fails for what was sealed on another machine.
+	Unseal(sealed []byte) ([]byte, error)
+}
+
 // Write replaces a file whole and durably.
 type Write = func(path string, data []byte, mode os.FileMode) error
 
@@ -71,8 +79,13 @@ type Pending struct {
 
 const file = "agent.json"
 
-// Open reads what the agent kept in a directory; without anything it begins, with a key of its own.
-func Open(dir string, write Write) (*Journal, error) {
+// ErrOtherMachine is given for what an agent kept on another machine.
+var ErrOtherMachine = errors.New("it belongs to another machine, whose key does not open here; to enrol this one, move it " +
+	"away and give the agent an enrolment token")
+
+// Open reads what the agent kept in a directory; without anything it begins, with a key of its own. The key is sealed to
+// the machine where there is a sealer.
+func Open(dir string, write Write, sealer Sealer) (*Journal, error) {
 	j := &Journal{Epoch: 1, path: filepath.Join(dir, file), write: write}
 	data, err := os.ReadFile(j.path)
 	switch {
@@ -89,6 +102,9 @@ func Open(dir string, write Write) (*Journal, error) {
 			return nil, fmt.Errorf("agent state: %s cannot be read: %w; move it away to enrol anew", j.path, err)
 		}
 	}
+	if err := j.seal(sealer); err != nil {
+		return nil, fmt.Errorf("agent state: %s: %w", j.path, err)
+	}
 	if j.Reversions == nil {
 		j.Reversions = Reversions{}
 	}
@@ -98,12 +114,34 @@ func Open(dir string, write Write) (*Journal, error) {
 	return j, nil
 }
 
+// seal opens the key that was sealed, or seals the one that was not.
+func (j *Journal) seal(sealer Sealer) (err error) {
+	switch {
+	case len(j.Sealed) == 0 && sealer != nil:
+		j.Sealed, err = sealer.Seal(j.Key)
+	case len(j.Sealed) == 0:
+	case sealer == nil:
+		return ErrOtherMachine
+	default:
+		key, unsealErr := sealer.Unseal(j.Sealed)
+		if unsealErr != nil || len(key) != ed25519.PrivateKeySize {
+			return ErrOtherMachine
+		}
+		j.Key = key
+	}
+	return err
+}
+
 // ErrKept is matched when what the agent must remember could not be written; it goes no further then.
 var ErrKept = errors.New("agent state")
 
 // Save keeps what the agent must remember; after a crash there is what was kept before, or this.
 func (j *Journal) Save() error {
-	data, err := json.Marshal(j)
+	written := *j
+	if len(j.Sealed) > 0 {
+		written.Key = nil
+	}
+	data, err := json.Marshal(written)
 	sum := sha256.Sum256(data)
 	if err == nil && sum != j.saved { // a look at which nothing happened writes nothing
 		err = j.write(j.path, data, 0o600)

@@ -35,7 +35,7 @@ func TestRetriesWaitLonger(t *testing.T) {
 // What was kept is there again; what is no journal is said to be none, and nothing is overwritten.
 func TestOpening(t *testing.T) {
 	dir := t.TempDir()
-	j, err := journal.Open(dir, durably.Write)
+	j, err := journal.Open(dir, durably.Write, nil)
 	require.NoError(t, err)
 	j.Device = "D1"
 	j.Note(
@@ -44,7 +44,7 @@ func TestOpening(t *testing.T) {
 		drift.Event{Kind: drift.DeviceRenamed, Details: drift.Details{OldName: strings.Repeat("x", 5000)}},
 	)
 	require.NoError(t, j.Save())
-	again, err := journal.Open(dir, durably.Write)
+	again, err := journal.Open(dir, durably.Write, nil)
 	require.NoError(t, err)
 	assert.Equal(t, j.Key, again.Key)
 	assert.Equal(t, []int64{1, 2}, []int64{again.Events[0].Seq, again.Events[1].Seq})
@@ -54,11 +54,11 @@ func TestOpening(t *testing.T) {
 
 	path := filepath.Join(dir, "agent.json")
 	require.NoError(t, os.WriteFile(path, []byte("{"), 0o600))
-	_, err = journal.Open(dir, durably.Write)
+	_, err = journal.Open(dir, durably.Write, nil)
 	assert.ErrorContains(t, err, "move it away")
 
 	full := errors.New("no space")
-	j, err = journal.Open(t.TempDir(), func(string, []byte, os.FileMode) error { return full })
+	j, err = journal.Open(t.TempDir(), func(string, []byte, os.FileMode) error { return full }, nil)
 	require.NoError(t, err)
 	assert.ErrorIs(t, j.Save(), journal.ErrKept)
 }

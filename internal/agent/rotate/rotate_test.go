@@ -60,7 +60,7 @@ func newBench(t *testing.T) *bench {
 
 // wake is the agent's part that changes passwords, as it starts with what was kept.
 func (b *bench) wake() *rotate.Rotator {
-	j, err := journal.Open(b.dir, durably.Write)
+	j, err := journal.Open(b.dir, durably.Write, nil)
 	require.NoError(b.t, err)
 	j.Device, j.Bindings = "D1", map[string]principal.SID{"keeper": b.w.Find("keeper")}
 	j.KeyList = protocol.KeyList{

@@ -114,31 +114,40 @@ func (e *ToolError) Error() string {
 	return fmt.Sprintf("%s: %s", e.Tool, e.Said)
 }
 
-// said is what a program complained of: its first line, without its own name.
-func said(texts ...string) string {
+// said is what a program complained of: its first line, without its own name, and the next where that ends with a colon.
+func said(texts ...string) (line string) {
 	for _, text := range texts {
-		for line := range strings.Lines(text) {
-			if line = strings.TrimSpace(line); line != "" {
-				_, after, found := strings.Cut(line, ": ")
-				if found && !strings.Contains(line[:len(line)-len(after)-2], " ") {
-					line = after
-				}
+		for next := range strings.Lines(text) {
+			if next = strings.TrimSpace(next); next == "" {
+				continue
+			}
+			if line != "" {
+				return line + " " + next
+			}
+			line = next
+			before, after, found := strings.Cut(line, ": ")
+			if found && !strings.Contains(before, " ") {
+				line = after
+			}
+			if !strings.HasSuffix(line, ":") {
 				return line
 			}
 		}
 	}
-	return ""
+	return line
 }
 
 // bounded keeps the beginning of what is written.
 type bounded struct {
-	bytes.Buffer
+	kept bytes.Buffer
 	left int
 }
 
 func (b *bounded) Write(p []byte) (int, error) {
 	n := min(len(p), b.left)
 	b.left -= n
-	b.Buffer.Write(p[:n])
+	b.kept.Write(p[:n])
 	return len(p), nil
 }
+
+func (b *bounded) String() string { return b.kept.String() }
