@@ -55,7 +55,7 @@ bench: build
 	go test -run '^$$' -bench 'Deposits|Reports|CheckIns|GoToVerified|Fleet$$' -benchtime 3x ./e2e > .cache/bench.txt
 	@cat .cache/bench.txt
 	go run ./e2e/plots < .cache/bench.txt
-	BINARIES=$(CURDIR)/bin go test -count 1 -run HeldRequestsAreCheap -v ./e2e | grep KiB
+	BINARIES=$(CURDIR)/bin go test -count 1 -run 'HeldRequestsAreCheap|AgentAtRest' -v ./e2e | grep -E 'KiB|MiB|turn'
 
 # Cuts devices, service and link at every step of changing passwords, SEEDS times over; with HOST=linux the power of real
 # workstations.

@@ -34,6 +34,7 @@ type Device struct {
 	Platform           string     `json:"platform"`
 	OSVersion          string     `json:"os_version"`
 	OSBuild            int        `json:"os_build"`
+	AgentVersion       string     `json:"agent_version" doc:"Of the agent, as it says; empty until it says one"`
 	Model              string     `json:"model"`
 	Serial             string     `json:"serial"`
 	Path               string     `json:"path" doc:"Organisation fact, like north/kirkness/desk"`

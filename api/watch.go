@@ -71,8 +71,15 @@ type Overview struct {
 	Strips         []Strip          `json:"strips" nullable:"false"`
 	Decisions      []Decision       `json:"decisions" nullable:"false"`
 	Edits          []Edit           `json:"edits" doc:"Of the last day" nullable:"false"`
+	Versions       []AgentVersion   `json:"versions" doc:"Of the agents in use, by number of devices" nullable:"false"`
 	Rollouts       []RolloutSummary `json:"rollouts" doc:"Under way" nullable:"false"`
 	Findings       []Finding        `json:"findings" doc:"That came or were closed in the last day" nullable:"false"`
+}
+
+// AgentVersion is a version of the agent that devices run.
+type AgentVersion struct {
+	Version string `json:"version" doc:"Empty for devices that have not said one"`
+	Devices int    `json:"devices"`
 }
 
 // Notice tells a listener what to read again. Devices names those that changed; when it is empty

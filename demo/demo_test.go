@@ -50,10 +50,10 @@ func TestDemoPoliciesReallyOverlap(t *testing.T) {
 	for i, m := range f.Machines {
 		index[m.Facts.Name] = i
 		facts[i] = fleet.Facts{
-			Name:    m.Facts.Name,
-			OSBuild: m.Facts.OSBuild,
-			Path:    f.Places[m.Facts.Name].Path,
-			Tags:    []string{f.Places[m.Facts.Name].Tag},
+			Name:     m.Facts.Name,
+			Platform: m.Facts.Platform, OSBuild: m.Facts.OSBuild,
+			Path: f.Places[m.Facts.Name].Path,
+			Tags: []string{f.Places[m.Facts.Name].Tag},
 		}
 	}
 	require.Len(t, index, 240, "every name once")

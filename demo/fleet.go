@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/fleetsim"
 	"rankwarden.example/internal/protocol"
@@ -53,7 +54,7 @@ type Fleet struct {
 
 // ruled are the groups that follow what is known of a device.
 var ruled = []client.GroupSpec{
-	{Name: "old-builds", Description: "Builds without updates", Rule: "device.os_build < 22000"},
+	{Name: "old-builds", Description: "Builds without updates", Rule: `device.platform == "windows" && device.os_build < 22000`},
 	{Name: "kiosks", Description: "Machines that the public can touch", Rule: `"kiosk" in device.tags`},
 	{Name: "northern-islands", Description: "Everything north of the sound", Rule: `device.path.startsWith("north/")`},
 }
@@ -101,17 +102,23 @@ func NewFleet(count int, now time.Time) Fleet {
 	return f
 }
 
+// oldScreens are the last ones of an older build; the others run Linux.
+var oldScreens = []string{"SKL-INF-001", "SKL-INF-002", "SKL-INF-003"}
+
 func workstation(name string, k kind, i int, now time.Time) simulated.Machine {
-	build, version := 22631, "10.0.22631"
-	if k.code == "INF" {
+	build, version, platform, factory := 22631, "10.0.22631", "windows", simulated.Factory
+	switch {
+	case slices.Contains(oldScreens, name):
 		build, version = 17763, "10.0.17763"
+	case k.code == "INF":
+		build, version, platform, factory = 1211, "debian 12.11", host.PlatformLinux, simulated.FactoryLinux
 	}
-	m := simulated.Factory(
+	m := factory(
 		protocol.Facts{
 			Name:      name,
 			Serial:    fmt.Sprintf("SL-%05d", 20417+7*i),
 			Model:     k.model,
-			Platform:  "windows",
+			Platform:  platform,
 			OSVersion: version,
 			OSBuild:   build,
 		},

@@ -71,7 +71,7 @@ func report(cmd *cobra.Command, m machine, dir string) error {
 			if l.Setting.IsZero() {
 				what = l.Family.String()
 			}
-			fmt.Fprintf(out, "  %-44s this device %s\n", what, l.Why)
+			fmt.Fprintf(out, "  %-44s it %s\n", what, l.Why)
 		}
 	}
 	fmt.Fprintf(out, "\n%d of %d hold.\n", len(checks)-failed, len(checks))

@@ -13,6 +13,8 @@ import (
 	"syscall"
 	"time"
 
+	"rankwarden.example/internal/version"
+
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/internal/agent"
@@ -37,7 +39,8 @@ type flags struct {
 func root() *cobra.Command {
 	var f flags
 	cmd := &cobra.Command{
-		Use: "rankwarden-agent", Short: "The device agent of Rank Warden", Args: cobra.NoArgs,
+		Version: version.Long(),
+		Use:     "rankwarden-agent", Short: "The device agent of Rank Warden", Args: cobra.NoArgs,
 		Long: "The device agent of Rank Warden. It enrols the device with a token, and then keeps it as its policies " +
 			"ask.\n\nIt keeps the workstation it runs on; with --host simulated, one that exists in its state directory alone.",
 		SilenceUsage: true, SilenceErrors: true,

@@ -201,12 +201,17 @@ func (a *app) deviceHead(w api.DeviceWhy) {
 			d.DesiredAt.Local().Format(time.DateTime), reported)
 		return
 	}
+	agent := ""
+	if d.AgentVersion != "" {
+		agent = ", agent " + d.AgentVersion
+	}
 	fmt.Fprintf(
 		a.out,
-		"%s, %s %s. Last contact %s. Desired state %d, %s.\n\n",
+		"%s, %s %s%s. Last contact %s. Desired state %d, %s.\n\n",
 		d.Model,
 		d.Platform,
 		build,
+		agent,
 		a.whenever(d.LastContact),
 		d.Desired,
 		verified,

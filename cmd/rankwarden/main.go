@@ -10,6 +10,8 @@ import (
 	"os/signal"
 	"syscall"
 
+	"rankwarden.example/internal/version"
+
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/client"
@@ -77,8 +79,9 @@ func explain(err error) string {
 func root() *cobra.Command {
 	a := &app{}
 	cmd := &cobra.Command{
-		Use:   "rankwarden",
-		Short: "Central account policies for fleets of workstations",
+		Version: version.Long(),
+		Use:     "rankwarden",
+		Short:   "Central account policies for fleets of workstations",
 		Long: "Write account policies, aim them at groups of workstations, and see what every device really has.\n\n" +
 			"Exit status: 0 done; 1 the answer is no (errors in a policy, devices not verified); 2 the command or a\n" +
 			"file cannot be used; 3 the service refused; 4 the service does not answer; 5 sign in first.\n\n" +

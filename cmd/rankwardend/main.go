@@ -8,6 +8,8 @@ import (
 	"os/signal"
 	"syscall"
 
+	"rankwarden.example/internal/version"
+
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/internal/httpapi"
@@ -25,7 +27,8 @@ func main() {
 
 func root() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "rankwardend", Short: "The service of Rank Warden: central account policies for fleets of workstations",
+		Version: version.Long(),
+		Use:     "rankwardend", Short: "The service of Rank Warden: central account policies for fleets of workstations",
 		SilenceUsage: true, SilenceErrors: true,
 	}
 	cmd.AddCommand(

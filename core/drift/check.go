@@ -22,7 +22,7 @@ func Check(settings []unit.Setting, state *State, failures []Failure, ctx Contex
 	c := &checker{Context: ctx, state: state, settings: settings, findings: []Finding{}}
 	for _, s := range settings {
 		if slices.Contains(state.Unsupported, s.Unit) {
-			c.add(s.Unit, UnitUnsupported, "", nil, nil)
+			c.add(s.Unit, UnitUnsupported, "", nil, c.why(s.Unit))
 			continue
 		}
 		for _, f := range failures {
@@ -52,6 +52,14 @@ type checker struct {
 	state    *State
 	settings []unit.Setting
 	findings []Finding
+}
+
+// why a setting is not supported, nil where the device did not say.
+func (c *checker) why(id unit.ID) any {
+	if limit, said := c.state.LimitOf(id); said {
+		return limit.Why
+	}
+	return nil
 }
 
 func (c *checker) add(id unit.ID, kind Kind, subject string, expected, actual any) {

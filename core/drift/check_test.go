@@ -219,3 +219,32 @@ func TestStand(t *testing.T) {
 		assert.Equal(t, want, drift.Stand(h, now, time.Minute))
 	}
 }
+
+// What a device says it could not carry out is known before it is asked, and is no difference.
+func TestLimitsOfADevice(t *testing.T) {
+	state := &drift.State{
+		Passwords: &drift.Passwords{MinLength: new(8)},
+		Limits: []drift.Limit{
+			{Setting: unit.MinLength, ReadOnly: true, Why: "lacks a module"},
+			{Family: unit.Membership, Why: "has no local groups"},
+		},
+	}
+	length := func(n int) unit.Setting { return unit.Setting{Unit: unit.MinLength, Value: unit.Int(n)} }
+	group := unit.Setting{Unit: unit.Administrators, Value: unit.Members{}}
+	history := unit.Setting{Unit: unit.History, Value: unit.Int(3)}
+	assert.Equal(t, []unit.ID{unit.Administrators}, state.Unable([]unit.Setting{group, length(8), history}), "it can read what is so")
+	assert.Equal(t, []unit.ID{unit.MinLength}, state.Unable([]unit.Setting{length(9)}))
+	state.Unsupported = []unit.ID{unit.Administrators}
+	assert.Equal(t, []unit.ID{unit.Administrators}, state.Unable([]unit.Setting{group}))
+	found := drift.Check([]unit.Setting{group}, state, nil, drift.Context{})
+	require.Len(t, found, 1)
+	assert.Equal(t, drift.UnitUnsupported, found[0].Kind)
+	assert.Equal(t, "has no local groups", found[0].Actual)
+
+	written, err := json.Marshal(state.Limits)
+	require.NoError(t, err)
+	assert.JSONEq(t, `[{"unit":"passwords.min_length","read_only":true,"why":"lacks a module"},{"family":"membership","why":"has no local groups"}]`, string(written))
+	var read []drift.Limit
+	require.NoError(t, json.Unmarshal(written, &read))
+	assert.Equal(t, state.Limits, read)
+}

@@ -55,6 +55,8 @@ type State struct {
 	Lockout     *unit.LockoutRule `json:"lockout,omitempty"`
 	Rotation    []Rotation        `json:"rotation,omitempty"`
 	Unsupported []unit.ID         `json:"unsupported,omitempty"` // units this platform cannot carry
+	Limits      []Limit           `json:"limits,omitempty"`      // what it could not carry, asked or not
+	Agent       string            `json:"agent,omitempty"`       // version of the program that reports
 }
 
 // Account is a local account.

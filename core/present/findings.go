@@ -122,6 +122,9 @@ func Finding(f drift.Finding) string {
 	case drift.ChangedElsewhere:
 		return "the password was changed outside Rank Warden, so the stored one no longer works"
 	case drift.UnitUnsupported:
+		if f.Actual != nil {
+			return fmt.Sprintf("not supported on this device: it %v", f.Actual)
+		}
 		return "not supported on this device"
 	case drift.ApplyFailed:
 		if subject != "" {

@@ -87,10 +87,12 @@ func (d *Difference) Compare(
 		return nil, nil
 	}
 	settings = d.changes
-	if state != nil && len(state.Unsupported) > 0 {
-		settings = slices.Clone(settings)
-		for i := range settings {
-			settings[i].Supported = !slices.Contains(state.Unsupported, settings[i].Unit)
+	if state != nil {
+		if unable := state.Unable(d.desired[with]); len(unable) > 0 {
+			settings = slices.Clone(settings)
+			for i := range settings {
+				settings[i].Supported = !slices.Contains(unable, settings[i].Unit)
+			}
 		}
 	}
 	effects = d.effects(state, directory)
@@ -114,8 +116,8 @@ func (d *Difference) effects(state *drift.State, directory principal.Directory) 
 		directory:  directory,
 		effects:    append(make([]effect.Effect, 0, 16), d.held...),
 	}
-	if len(state.Unsupported) > 0 {
-		c.Difference = d.supported(state.Unsupported)
+	if unable := state.Unable(d.desired[with]); len(unable) > 0 {
+		c.Difference = d.supported(unable)
 	}
 	c.run()
 	return c.effects

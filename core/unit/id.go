@@ -58,6 +58,20 @@ func init() {
 
 func (f Family) String() string { return catalogue[f].name }
 
+// MarshalText writes the name.
+func (f Family) MarshalText() ([]byte, error) { return []byte(f.String()), nil }
+
+// UnmarshalText reads what MarshalText writes. Its errors match [ErrUnknown].
+func (f *Family) UnmarshalText(b []byte) error {
+	for i, known := range catalogue {
+		if i > 0 && known.name == string(b) {
+			*f = Family(i)
+			return nil
+		}
+	}
+	return fmt.Errorf("%w section %q", ErrUnknown, b)
+}
+
 // of is the setting of a family with a key, the zero ID when there is none.
 func of(f Family, key string) ID {
 	if !catalogue[f].valid(key) {

@@ -81,8 +81,10 @@ func Start(ctx context.Context, root, disk, name string) (*Workstation, error) {
 
 // Command is a program that runs in the workstation, as root.
 func (w *Workstation) Command(ctx context.Context, name string, args ...string) *exec.Cmd {
-	return exec.CommandContext(ctx, "nsenter", append([]string{"--target", strconv.Itoa(w.init.Process.Pid),
+	cmd := exec.CommandContext(ctx, "nsenter", append([]string{"--target", strconv.Itoa(w.init.Process.Pid),
 		"--mount", "--pid", "--uts", "--ipc", "--root", "--wdns=/", "--", name}, args...)...)
+	cmd.Env = []string{"PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin", "HOME=/root", "LC_ALL=C.UTF-8"}
+	return cmd
 }
 
 // Run runs a script of the shell in the workstation, and gives what it wrote.

@@ -20,6 +20,7 @@ import (
 	"rankwarden.example/internal/agent/secret"
 	"rankwarden.example/internal/durably"
 	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/version"
 )
 
 // Clock is the agent's monotonic clock.
@@ -195,6 +196,7 @@ func (a *Agent) enrol(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("reading what this device is: %w", err)
 	}
+	facts.Agent = version.Number()
 	if err := a.journal.Save(); err != nil { // the key must last before it is known elsewhere
 		return err
 	}

@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/reconcile"
+	"rankwarden.example/internal/version"
 )
 
 // look brings the device into line, and gives a report when something changed since the last one
@@ -37,6 +38,7 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 		Failures:           outcome.Failures,
 		RepeatedlyReverted: reverted,
 	}
+	report.State.Agent = version.Number()
 	last := a.journal.Last
 	told := last
 	if a.journal.Pending != nil {

@@ -31,6 +31,7 @@ type Device struct {
 	Findings                 []store.ViewFinding // open ones
 	Rotations                []store.ViewRotation
 	Locked                   []store.LockedAccount
+	AgentVersion             string
 
 	search string  // what a search looks in, folded
 	groups []int32 // slots of the groups that it is certainly in, in order
@@ -178,6 +179,7 @@ func deviceOf(
 		Findings:      findings,
 		Rotations:     rotations,
 		Locked:        s.Locked,
+		AgentVersion:  s.AgentVersion,
 		groups:        groups,
 		live:          s.State == store.Live,
 	}

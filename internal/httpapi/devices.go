@@ -25,6 +25,7 @@ func viewDevice(d store.Device) api.Device {
 		Platform:           d.Platform,
 		OSVersion:          d.OSVersion,
 		OSBuild:            d.OSBuild,
+		AgentVersion:       d.AgentVersion,
 		Model:              d.Model,
 		Serial:             d.Serial,
 		Path:               d.Path,

@@ -127,6 +127,10 @@ func viewOverview(o insight.Overview, at time.Time) api.Overview {
 		Edits:          []api.Edit{},
 		Findings:       []api.Finding{},
 		Rollouts:       []api.RolloutSummary{},
+		Versions:       []api.AgentVersion{},
+	}
+	for _, version := range o.Versions {
+		v.Versions = append(v.Versions, api.AgentVersion(version))
 	}
 	for _, r := range o.Rollouts {
 		v.Rollouts = append(v.Rollouts, viewRolloutSummary(r))

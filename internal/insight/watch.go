@@ -1,7 +1,9 @@
 package insight
 
 import (
+	"cmp"
 	"context"
+	"slices"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -37,6 +39,7 @@ type Overview struct {
 	Edits     []audit.Entry
 	Findings  []store.Finding
 	Rollouts  []RolloutSummary // under way
+	Versions  []AgentVersion   // of the agents in use, most devices first
 	Unsettled int              // changes that are still being settled for their devices
 }
 
@@ -49,7 +52,7 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 	if err := membership.Asked(s.DB.With(ctx), group); err != nil {
 		return o, err
 	}
-	held := newHeldSums()
+	held, versions := newHeldSums(), map[string]int{}
 	visit := func(d *fleetview.Device, standing drift.Standing) {
 		online, verified := !d.StandingInput.LastContact.Before(fleetview.Silent(clock)), d.Verified()
 		o.Verified.Devices++
@@ -57,6 +60,7 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 		o.Verified.Verified += numberOf(verified)
 		o.Verified.OnlineVerified += numberOf(online && verified)
 		standings.Add(standing)
+		versions[d.AgentVersion]++
 		held.add(d)
 	}
 	whole := visit // the fleet is gone through once where that is enough
@@ -86,7 +90,7 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 		}
 		o.Strips = append(o.Strips, g)
 	}
-	o.Standings = standings.Counts()
+	o.Standings, o.Versions = standings.Counts(), byDevices(versions)
 	err := s.DB.InSnapshot(ctx, func(tx Records) error {
 		waiting, failed, err := tx.SettleWaiting()
 		if err != nil {
@@ -106,6 +110,26 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 		return err
 	})
 	return o, err
+}
+
+// AgentVersion is a version of the agent that so many devices run.
+type AgentVersion struct {
+	Version string // empty for those that have not said one
+	Devices int
+}
+
+// mostVersions is how many versions are told; a fleet with more has the rest on few devices.
+const mostVersions = 20
+
+func byDevices(versions map[string]int) []AgentVersion {
+	list := make([]AgentVersion, 0, len(versions))
+	for version, devices := range versions {
+		list = append(list, AgentVersion{version, devices})
+	}
+	slices.SortFunc(list, func(a, b AgentVersion) int {
+		return cmp.Or(-cmp.Compare(a.Devices, b.Devices), cmp.Compare(a.Version, b.Version))
+	})
+	return list[:min(len(list), mostVersions)]
 }
 
 func numberOf(b bool) int {

@@ -68,7 +68,8 @@ func nameReported(tx Records, w *uow.Work, d store.Device, name string) error {
 
 // otherFacts reports whether a device reports other facts of itself than are known.
 func otherFacts(d store.Device, state drift.State) bool {
-	return d.Platform != state.Platform || d.OSVersion != state.OSVersion || d.OSBuild != state.OSBuild
+	return d.Platform != state.Platform || d.OSVersion != state.OSVersion || d.OSBuild != state.OSBuild ||
+		d.AgentVersion != state.Agent
 }
 
 // deviceFactsReported works out the groups of a device anew when it reports other facts of itself.
@@ -76,13 +77,13 @@ func deviceFactsReported(tx Records, w *uow.Work, d store.Device, state drift.St
 	if !otherFacts(d, state) {
 		return nil
 	}
-	for _, fact := range []string{state.Platform, state.OSVersion} {
+	for _, fact := range []string{state.Platform, state.OSVersion, state.Agent} {
 		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
 			return refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).
 				WithCode(protocol.CodeBadReport)
 		}
 	}
-	if err := tx.SetDeviceFacts(d.ID, state.Platform, state.OSVersion, state.OSBuild); err != nil {
+	if err := tx.SetDeviceFacts(d.ID, state.Platform, state.OSVersion, state.OSBuild, state.Agent); err != nil {
 		return err
 	}
 	return membership.FactsChanged(tx, w, "facts of "+d.Name+" changed", []string{d.ID})

@@ -128,7 +128,7 @@ func (s *Service) Enrol(
 			At("facts.platform").
 			WithCode(protocol.CodeBadFacts)
 	}
-	for _, fact := range []string{req.Facts.Platform, req.Facts.OSVersion, req.Facts.Serial, req.Facts.Model} {
+	for _, fact := range []string{req.Facts.Platform, req.Facts.OSVersion, req.Facts.Serial, req.Facts.Model, req.Facts.Agent} {
 		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
 			return store.Device{}, refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot "+
 				"be read", fact, maxFact).
@@ -164,6 +164,7 @@ func (s *Service) Enrol(
 			Platform:        req.Facts.Platform,
 			OSVersion:       req.Facts.OSVersion,
 			OSBuild:         req.Facts.OSBuild,
+			AgentVersion:    req.Facts.Agent,
 			State:           store.Live,
 			Path:            token.Path,
 			Tags:            token.Tags,

@@ -50,7 +50,7 @@ type Records interface {
 	RenameDevice(id, name, key string) error
 	RevokeEnrolmentToken(id string, at time.Time) error
 	ScopeOf(device string) (digest string, err error)
-	SetDeviceFacts(id, platform, version string, build int) error
+	SetDeviceFacts(id, platform, version string, build int, agent string) error
 	SetDeviceState(id, state string) error
 	SetFacts(id, path string, tags []string, primaryUser string) error
 	SetMismatched(id string) error

@@ -79,6 +79,7 @@ type Facts struct {
 	Platform  string `json:"platform"`
 	OSVersion string `json:"os_version,omitempty"`
 	OSBuild   int    `json:"os_build,omitempty"`
+	Agent     string `json:"agent,omitempty"` // version of the program
 }
 
 // Keys is what a device reads before anything else: the key list, signed by the root, and the

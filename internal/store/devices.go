@@ -32,6 +32,7 @@ type Device struct {
 	Platform           string
 	OSVersion          string
 	OSBuild            int
+	AgentVersion       string
 	State              string
 	Path               string   // organisation facts: path, tags, primary user
 	Tags               []string `gorm:"serializer:json"`

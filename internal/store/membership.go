@@ -210,13 +210,14 @@ func columnsOf(list []Membership) (groups, devices []string, certain []bool) {
 }
 
 // SetDeviceFacts changes the facts that a device says of itself.
-func (t Tx) SetDeviceFacts(id, platform, version string, build int) error {
+func (t Tx) SetDeviceFacts(id, platform, version string, build int, agent string) error {
 	return t.exec(
-		"update devices set platform = $2, os_version = $3, os_build = $4, changed_at = now() where id = $1",
+		"update devices set platform = $2, os_version = $3, os_build = $4, agent_version = $5, changed_at = now() where id = $1",
 		id,
 		platform,
 		version,
 		build,
+		agent,
 	)
 }
 

@@ -76,14 +76,14 @@ func (s *Store) TakeReports(ctx context.Context, devices []string, judge func(b 
 func (b *ReportBatch) read(devices []string) error {
 	var q pgx.Batch
 	q.Queue("begin")
-	q.Queue(`select id, name, name_key, state, platform, os_version, os_build, epoch, seq, desired_epoch, desired_number,
+	q.Queue(`select id, name, name_key, state, platform, os_version, os_build, agent_version, epoch, seq, desired_epoch, desired_number,
 		desired_digest, settings_digest, scope, open_findings from devices where id = any($1) order by id for no key update`,
 		devices).
 		Query(func(rows pgx.Rows) error {
 			var d Device
 			_, err := pgx.ForEachRow(
 				rows,
-				[]any{&d.ID, &d.Name, &d.NameKey, &d.State, &d.Platform, &d.OSVersion, &d.OSBuild, &d.Epoch, &d.Seq,
+				[]any{&d.ID, &d.Name, &d.NameKey, &d.State, &d.Platform, &d.OSVersion, &d.OSBuild, &d.AgentVersion, &d.Epoch, &d.Seq,
 					&d.DesiredEpoch, &d.DesiredNumber, &d.DesiredDigest, &d.SettingsDigest, &d.Scope, &d.OpenFindings},
 				func() error {
 					b.devices[d.ID] = d

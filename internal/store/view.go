@@ -18,6 +18,7 @@ type ViewDevice struct {
 	ID, Name, NameKey, State                              string
 	Serial, Model, Platform, OSVersion, Path, PrimaryUser string
 	OSBuild                                               int
+	AgentVersion                                          string
 	Tags                                                  []string
 	Scope                                                 string
 	Held                                                  []resolve.HeldUnit
@@ -26,7 +27,7 @@ type ViewDevice struct {
 	Locked                                                []LockedAccount
 }
 
-const viewColumns = standsColumns + `, id, name, name_key, state, serial, model, platform, os_version, path, primary_user, os_build, tags,
+const viewColumns = standsColumns + `, id, name, name_key, state, serial, model, platform, os_version, path, primary_user, os_build, agent_version, tags,
 	coalesce(scope, ''), held, repeatedly_reverted, desired_digest, locked`
 
 // LockedAccount is an account that is locked after wrong passwords, as the device reported last.

@@ -17,7 +17,7 @@ import (
 type Host interface {
 	// Limits are the settings that this platform cannot carry out, or can only read, and why. They are said before anything
 	// is tried; what only shows when it is tried is [ErrUnsupported].
-	Limits(ctx context.Context) ([]Limit, error)
+	Limits(ctx context.Context) ([]drift.Limit, error)
 	// Facts are what the device knows of itself.
 	Facts(ctx context.Context) (protocol.Facts, error)
 	// Read reads accounts, local groups, password rules and lockout.
@@ -67,19 +67,6 @@ type SignIn struct {
 	Number  int64         `json:"number"`
 	Account principal.SID `json:"account"` // zero for one that is not there any more
 	At      time.Time     `json:"at"`      // by the device's own clock
-}
-
-// Limit is a setting, or a whole family of them, that a platform does not carry out.
-type Limit struct {
-	Setting  unit.ID     // zero for all of the family
-	Family   unit.Family // of all its settings, where none is named
-	ReadOnly bool        // it can be read and compared, but not set
-	Why      string      // continues a sentence that begins with "this device"
-}
-
-// Of reports whether the limit is one of a setting.
-func (l Limit) Of(id unit.ID) bool {
-	return l.Setting == id || l.Setting.IsZero() && l.Family == id.Family()
 }
 
 // Details are properties of an account; nil leaves one as it is.

@@ -77,7 +77,7 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 	if p.fatal != nil {
 		return Outcome{Bindings: p.Bindings, Events: p.events}, p.fatal
 	}
-	p.State.Unsupported = p.unsupported
+	p.State.Unsupported, p.State.Limits = p.unsupported, p.limits
 	return Outcome{before, p.State, p.failures, p.Bindings, p.events}, nil
 }
 
@@ -90,6 +90,7 @@ type pass struct {
 	settings    []unit.Setting              // those to act on
 	findings    map[unit.ID][]drift.Finding // what differs as last read; nil until it is asked
 	failures    []drift.Failure
+	limits      []drift.Limit
 	unsupported []unit.ID
 	events      []drift.Event
 	fatal       error
@@ -102,9 +103,7 @@ func (p *pass) did(kind drift.EventKind, id unit.ID, subject string, details dri
 
 // touched are the settings to act on: neither left alone in this pass, nor beyond what the platform carries out.
 func (p *pass) touched() []unit.Setting {
-	limits, err := p.host.Limits(p.ctx)
-	if err != nil {
-		p.fatal = err
+	if p.limits, p.fatal = p.host.Limits(p.ctx); p.fatal != nil {
 		return nil
 	}
 	var settings []unit.Setting
@@ -112,11 +111,11 @@ func (p *pass) touched() []unit.Setting {
 		if slices.Contains(p.job.Leave, s.Unit) {
 			continue
 		}
-		i := slices.IndexFunc(limits, func(l host.Limit) bool { return l.Of(s.Unit) })
+		i := slices.IndexFunc(p.limits, func(l drift.Limit) bool { return l.Of(s.Unit) })
 		switch {
 		case i < 0:
 			settings = append(settings, s)
-		case !limits[i].ReadOnly || len(p.differs(s.Unit)) > 0:
+		case !p.limits[i].ReadOnly || len(p.differs(s.Unit)) > 0:
 			p.unsupported = append(p.unsupported, s.Unit)
 		}
 	}

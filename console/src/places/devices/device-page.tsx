@@ -55,6 +55,7 @@ export function DevicePage({ rights }: { rights: string[] }) {
           device.path,
           device.tags.join(", "),
           device.os_build ? `${device.platform} build ${device.os_build}` : `${device.platform}, unknown build`,
+          device.agent_version && `agent ${device.agent_version}`,
           ...(at ? wasSaid(device, now) : isSaid(device, now)),
         ]
           .filter(Boolean)

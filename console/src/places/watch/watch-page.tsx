@@ -7,6 +7,7 @@ import { LastDay } from "./last-day";
 import { OverDays } from "./over-days";
 import { Strips } from "./strips";
 import { UnderWay } from "./under-way";
+import { Versions } from "./versions";
 
 /** The fleet now: how it stands, what needs a decision, what changed in the last day. */
 export function WatchPage({ rights }: { rights: string[] }) {
@@ -36,7 +37,10 @@ export function WatchPage({ rights }: { rights: string[] }) {
         <StandingCounts standings={fleet.standings} to={(s) => `/devices?standing=${s}`} />
       </div>
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(340px,28%)] gap-8">
-        <Strips fleet={fleet} />
+        <div>
+          <Strips fleet={fleet} />
+          <Versions fleet={fleet} />
+        </div>
         <div>
           <UnderWay fleet={fleet} />
           <Decisions fleet={fleet} mayDecide={rights.includes("deploy")} />

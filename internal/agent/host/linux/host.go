@@ -6,17 +6,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
 	"os"
 	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 	"sync"
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/protocol"
@@ -77,16 +74,13 @@ func (h *Host) Facts(context.Context) (protocol.Facts, error) {
 	version, build := release()
 	return protocol.Facts{
 		Name:      name,
-		Platform:  Platform,
+		Platform:  host.PlatformLinux,
 		OSVersion: version,
 		OSBuild:   build,
 		Model:     firmware("product_name"),
 		Serial:    firmware("product_serial"),
 	}, nil
 }
-
-// Platform is what devices with this host say of themselves.
-const Platform = "linux"
 
 // release reads os-release(5), and the file in which Debian keeps the number of its point release.
 func release() (version string, build int) {
@@ -118,21 +112,11 @@ func firmware(fact string) string {
 }
 
 // Limits implements [host.Host].
-func (h *Host) Limits(context.Context) ([]host.Limit, error) {
-	var limits []host.Limit
+func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
+	limits := host.LinuxLimits()
 	no := func(readOnly bool, why string, settings ...unit.ID) {
 		for _, id := range settings {
-			limits = append(limits, host.Limit{Setting: id, ReadOnly: readOnly, Why: why})
-		}
-	}
-	no(true, "calls its built-in administrator root, whatever a policy says",
-		unit.BuiltinOf(principal.Administrator, unit.BuiltinName))
-	for _, property := range []unit.Property{unit.BuiltinName, unit.BuiltinEnabled, unit.BuiltinFullName, unit.BuiltinDescription} {
-		no(false, "has no built-in guest", unit.BuiltinOf(principal.Guest, property))
-	}
-	for _, name := range slices.Sorted(maps.Keys(unit.KnownLocalGroups)) {
-		if name != unit.GroupAdministrators {
-			no(false, "has no local group of that kind", unit.MembershipOf(name))
+			limits = append(limits, drift.Limit{Setting: id, ReadOnly: readOnly, Why: why})
 		}
 	}
 	if _, there := administratorsOf(readGroups()); !there {
@@ -140,11 +124,11 @@ func (h *Host) Limits(context.Context) ([]host.Limit, error) {
 	}
 	for _, tool := range []string{"useradd", "usermod", "userdel", "chpasswd", "chage"} {
 		if !h.Tools.has(tool) {
-			limits = append(limits, host.Limit{Family: unit.Accounts, Why: "lacks the program " + tool})
+			limits = append(limits, drift.Limit{Family: unit.Accounts, Why: "lacks the program " + tool})
 		}
 	}
 	if !h.Tools.has("gpasswd") {
-		limits = append(limits, host.Limit{Family: unit.Membership, ReadOnly: true, Why: "lacks the program gpasswd"})
+		limits = append(limits, drift.Limit{Family: unit.Membership, ReadOnly: true, Why: "lacks the program gpasswd"})
 	}
 	for _, rule := range []struct {
 		module, from string
@@ -172,7 +156,7 @@ func (h *Host) Read(ctx context.Context) (drift.State, error) {
 		return drift.State{}, err
 	}
 	version, build := release()
-	state := drift.State{Platform: Platform, OSVersion: version, OSBuild: build}
+	state := drift.State{Platform: host.PlatformLinux, OSVersion: version, OSBuild: build}
 	d, err := readDatabase()
 	if err != nil {
 		return drift.State{}, err

@@ -72,7 +72,7 @@ func (w *Workstation) RenameAccount(ctx context.Context, account principal.SID, 
 		switch {
 		case a == nil:
 			return ErrNoAccount
-		case builtin(account) != "" && w.m.Faults.KeepsNames:
+		case builtin(account) != "" && (w.m.Faults.KeepsNames || w.m.Facts.Platform == host.PlatformLinux):
 			return host.ErrUnsupported
 		case text.Fold(a.Name) != text.Fold(name):
 			if err := w.free(name); err != nil {

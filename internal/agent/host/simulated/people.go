@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/protocol"
 )
 
@@ -134,7 +135,7 @@ func (w *Workstation) Rename(name string) {
 func (w *Workstation) Join(group, name string) error {
 	w.mu.Lock()
 	known, a := w.m.Groups, w.named(name)
-	i := slices.IndexFunc(known, func(g Group) bool { return text.Fold(g.Name) == group })
+	i := slices.IndexFunc(known, func(g Group) bool { return text.Fold(g.Name) == group || g.SID == drift.WellKnown(group) })
 	if a == nil || i < 0 {
 		w.mu.Unlock()
 		return ErrNoAccount
@@ -164,6 +165,22 @@ func Factory(facts protocol.Facts, domain principal.SID, now time.Time) Machine 
 	members := map[string][]principal.SID{"administrators": {add("Administrator", 500)}, "guests": {add("Guest", 501)}}
 	for _, name := range []string{"administrators", "users", "guests", "remote-desktop-users", "backup-operators", "event-log-readers"} {
 		m.Groups = append(m.Groups, Group{Name: name, SID: drift.WellKnown(name), Members: members[name]})
+	}
+	return m
+}
+
+// FactoryLinux is a workstation with Linux as it leaves the factory: root alone, whose password is locked, and the local
+// groups of that platform.
+func FactoryLinux(facts protocol.Facts, domain principal.SID, now time.Time) Machine {
+	m := Factory(facts, domain, now)
+	m.Facts.Platform = host.PlatformLinux
+	root := m.Accounts[0]
+	root.Name, root.FullName, root.KeepsPassword = "root", "root", true
+	m.Accounts = []Account{root}
+	m.Passwords.MinLength, m.Passwords.MaxAgeDays = new(8), new(0)
+	m.Groups = []Group{{Name: "sudo", SID: drift.WellKnown(unit.GroupAdministrators)}}
+	for i, name := range []string{"adm", "audio", "video", "games"} {
+		m.Groups = append(m.Groups, Group{Name: name, SID: principal.MustSID(fmt.Sprintf("S-1-22-2-%d", 4+i))})
 	}
 	return m
 }

@@ -132,21 +132,24 @@ func (w *Workstation) change(ctx context.Context, do func() error) error {
 }
 
 // Limits implements [host.Host].
-func (w *Workstation) Limits(context.Context) ([]host.Limit, error) {
+func (w *Workstation) Limits(context.Context) ([]drift.Limit, error) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	var limits []host.Limit
+	var limits []drift.Limit
+	if w.m.Facts.Platform == host.PlatformLinux {
+		limits = host.LinuxLimits()
+	}
 	if w.m.Faults.NoLockout {
 		limits = append(
 			limits,
-			host.Limit{Setting: unit.Lockout, ReadOnly: true, Why: "has no lockout that could be set"},
+			drift.Limit{Setting: unit.Lockout, ReadOnly: true, Why: "has no lockout that could be set"},
 		)
 	}
 	if w.m.Faults.KeepsNames {
 		for _, ref := range []principal.Ref{principal.Administrator, principal.Guest} {
 			limits = append(
 				limits,
-				host.Limit{
+				drift.Limit{
 					Setting:  unit.BuiltinOf(ref, unit.BuiltinName),
 					ReadOnly: true,
 					Why:      "cannot rename its built-in accounts",

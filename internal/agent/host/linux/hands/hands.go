@@ -68,7 +68,7 @@ func (h Hands) Stay(ctx context.Context, name, password string) (there func() bo
 
 var (
 	asksPassword = regexp.MustCompile(`assword: ?$`)
-	prompts      = regexp.MustCompile(`[$#] $`)
+	prompts      = regexp.MustCompile(`(?m)(^|~)[$#] `)
 	turnedAway   = regexp.MustCompile(
 		`(?i)login incorrect|permission denied|expired|locked|authentication failure|maximum number of tries`,
 	)

@@ -1,0 +1,31 @@
+package host
+
+import (
+	"maps"
+	"slices"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+)
+
+// PlatformLinux is what devices with Linux say of themselves.
+const PlatformLinux = "linux"
+
+// LinuxLimits are what no workstation with Linux carries out, whatever is installed on it.
+func LinuxLimits() []drift.Limit {
+	limits := []drift.Limit{{
+		Setting:  unit.BuiltinOf(principal.Administrator, unit.BuiltinName),
+		ReadOnly: true,
+		Why:      "calls its built-in administrator root, whatever a policy says",
+	}}
+	for _, property := range []unit.Property{unit.BuiltinName, unit.BuiltinEnabled, unit.BuiltinFullName, unit.BuiltinDescription} {
+		limits = append(limits, drift.Limit{Setting: unit.BuiltinOf(principal.Guest, property), Why: "has no built-in guest"})
+	}
+	for _, name := range slices.Sorted(maps.Keys(unit.KnownLocalGroups)) {
+		if name != unit.GroupAdministrators {
+			limits = append(limits, drift.Limit{Setting: unit.MembershipOf(name), Why: "has no local group of that kind"})
+		}
+	}
+	return limits
+}
