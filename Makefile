@@ -8,11 +8,12 @@ BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 export GOFLAGS += -trimpath
 export CGO_ENABLED := 0
 
-.PHONY: demo demo-reset build test test-console test-go lint bench cuts storm fuzz screenshots clean
+.PHONY: demo demo-reset packages build test test-console test-go lint bench cuts storm fuzz screenshots clean
 
+# REAL=1 adds three workstations with a real Linux to the simulated ones; it needs root.
 demo: build
-	@scripts/install postgresql
-	bin/rankwardend demo
+	@scripts/install postgresql $(if $(REAL),workstation)
+	bin/rankwardend demo $(if $(REAL),--real 3)
 
 demo-reset: build
 	@scripts/install postgresql
@@ -57,6 +58,10 @@ bench: build
 	go run ./e2e/plots < .cache/bench.txt
 	BINARIES=$(CURDIR)/bin go test -count 1 -run 'HeldRequestsAreCheap|AgentAtRest' -v ./e2e | grep -E 'KiB|MiB|turn'
 
+# Packages of the agent and of the service, with checksums, in dist/.
+packages: build
+	scripts/packages
+
 # Cuts devices, service and link at every step of changing passwords, SEEDS times over; with HOST=linux the power of real
 # workstations.
 SEEDS ?= 200
@@ -89,5 +94,5 @@ screenshots: build
 	go run ./e2e/shots
 
 clean:
-	rm -rf bin console/dist/* console/src/gen .cache
+	rm -rf bin dist console/dist/* console/src/gen .cache
 	touch console/dist/.gitkeep

@@ -53,12 +53,12 @@ func root() *cobra.Command {
 	cmd.PersistentFlags().StringVar(&f.host, "host", hostThis, "`this` workstation, or a simulated one")
 	cmd.PersistentFlags().StringVar(&f.name, "name", "SKL-SIM-001", "`name` of a simulated workstation when it is new")
 	cmd.Flags().BoolVar(&f.once, "once", false, "do one turn and end")
-	cmd.AddCommand(hostCheck(&f))
+	cmd.AddCommand(hostCheck(&f), setUp())
 	return cmd
 }
 
 func run(ctx context.Context, f flags) (err error) {
-	token, err := readToken(f.tokenFile)
+	token, err := tokenOnce(f)
 	if err != nil {
 		return err
 	}

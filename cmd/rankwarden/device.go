@@ -197,21 +197,27 @@ func (a *app) deviceHead(w api.DeviceWhy) {
 		if d.ReportedAt != nil {
 			reported = "reported " + d.ReportedAt.Local().Format(time.DateTime)
 		}
-		fmt.Fprintf(a.out, "As it was at %s. Desired state %d of %s, %s.\n\n", w.At.Local().Format(time.DateTime), d.Desired,
-			d.DesiredAt.Local().Format(time.DateTime), reported)
+		fmt.Fprintf(
+			a.out,
+			"As it was at %s. Desired state %d of %s, %s.\n\n",
+			w.At.Local().Format(time.DateTime),
+			d.Desired,
+			d.DesiredAt.Local().Format(time.DateTime),
+			reported,
+		)
 		return
 	}
-	agent := ""
+	what := []string{d.Platform + " " + build}
+	if d.Model != "" {
+		what = append([]string{d.Model}, what...)
+	}
 	if d.AgentVersion != "" {
-		agent = ", agent " + d.AgentVersion
+		what = append(what, "agent "+d.AgentVersion)
 	}
 	fmt.Fprintf(
 		a.out,
-		"%s, %s %s%s. Last contact %s. Desired state %d, %s.\n\n",
-		d.Model,
-		d.Platform,
-		build,
-		agent,
+		"%s. Last contact %s. Desired state %d, %s.\n\n",
+		strings.Join(what, ", "),
 		a.whenever(d.LastContact),
 		d.Desired,
 		verified,

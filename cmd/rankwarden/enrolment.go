@@ -22,7 +22,7 @@ func (a *app) enrolmentMake() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "create", Short: "Create an enrolment token; it is printed only once", Args: cobra.NoArgs,
 		Example: "  rankwarden enrolment create --uses 10 > token\n" +
-			"  rankwarden-agent --service http://127.0.0.1:8470 --token-file token",
+			"  sudo rankwarden-agent set-up --service https://warden.skerryline.example --token-file token",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {

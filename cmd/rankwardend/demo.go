@@ -42,6 +42,11 @@ func demoCommand() *cobra.Command {
 	f.String("listen", "127.0.0.1:8470", "address of the service, `HOST:PORT`")
 	f.String("data", ".demo", "`directory` for everything the demo keeps")
 	f.Int("devices", 240, "number of simulated devices")
+	f.Int(
+		"real",
+		0,
+		"`number` of workstations with a real Linux beside them, in namespaces of this machine; needs root",
+	)
 	f.Duration("interval", 10*time.Second, "time between two check-ins of a device")
 	f.Bool("until-verified", false, "end as soon as every online device is verified")
 	f.Duration("within", 3*time.Minute, "with --until-verified: give up after this time")
@@ -62,6 +67,9 @@ func demoCommand() *cobra.Command {
 // logFile holds what the service and the devices log, in the demo's directory.
 const logFile = "log"
 
+// realDir holds the disks of workstations with a real Linux.
+const realDir = "real"
+
 // demoRun is a running demo.
 type demoRun struct {
 	options *koanf.Koanf
@@ -76,6 +84,9 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 	k, err := options(cmd.Flags())
 	if err != nil {
 		return err
+	}
+	if n := k.Int("real"); n < 0 || n > 20 {
+		return fmt.Errorf("--real %d must be from 0 to 20", n)
 	}
 	if n := k.Int("devices"); n < 1 || n > 5000 {
 		return fmt.Errorf("--devices %d must be from 1 to 5000", n)
@@ -159,7 +170,7 @@ func forget(dir string) error {
 	if err := pgcluster.Remove(filepath.Join(dir, "postgres")); err != nil {
 		return fmt.Errorf("beginning again: %w", err)
 	}
-	for _, name := range []string{"fleet", "keys.json", "password", escrowFile, escrowCopy, recoveryFile, logFile} {
+	for _, name := range []string{"fleet", realDir, "keys.json", "password", escrowFile, escrowCopy, recoveryFile, logFile} {
 		if err := os.RemoveAll(filepath.Join(dir, name)); err != nil {
 			return fmt.Errorf("beginning again: %w", err)
 		}
@@ -207,6 +218,11 @@ func (d *demoRun) run(ctx context.Context) error {
 	})
 	defer running.Wait()
 	defer stopFleet()
+	stopReal, err := d.realWorkstations(ctx, d.options.Int("real"))
+	if err != nil {
+		return err
+	}
+	defer stopReal()
 	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n\n", d.server.URL, demo.Owner, password)
 	fmt.Fprintf(
 		d.out,

@@ -146,8 +146,9 @@ func options(flags *pflag.FlagSet) (*koanf.Koanf, error) {
 		if err := k.Load(file.Provider(path), yaml.Parser()); err != nil {
 			return nil, fmt.Errorf("configuration file %s: %w", path, err)
 		}
+		all := serveCommand().Flags() // the other commands read the file of the service too, and take what is theirs
 		for _, key := range k.Keys() {
-			if flags.Lookup(key) == nil {
+			if flags.Lookup(key) == nil && all.Lookup(key) == nil {
 				return nil, fmt.Errorf(
 					"configuration file %s: there is no option %q; see rankwardend serve --help",
 					path,

@@ -54,7 +54,7 @@ export function DevicePage({ rights }: { rights: string[] }) {
           device.model,
           device.path,
           device.tags.join(", "),
-          device.os_build ? `${device.platform} build ${device.os_build}` : `${device.platform}, unknown build`,
+          osOf(device),
           device.agent_version && `agent ${device.agent_version}`,
           ...(at ? wasSaid(device, now) : isSaid(device, now)),
         ]
@@ -376,4 +376,10 @@ function Reaching({ why }: { why: DeviceWhy }) {
       </ul>
     </Aside>
   );
+}
+
+/** Its operating system: the build where one tells more than the version, as on Windows. */
+function osOf(device: { platform: string; os_version: string; os_build: number }) {
+  if (device.platform !== "windows") return `${device.platform}, ${device.os_version}`;
+  return device.os_build ? `${device.platform} build ${device.os_build}` : `${device.platform}, unknown build`;
 }

@@ -10,7 +10,6 @@ import { ago, soon, useNow } from "@/domain/time";
 import { Ask } from "@/ui/ask";
 import { Button, TextButton } from "@/ui/button";
 import { TextField } from "@/ui/field";
-import { Choices } from "@/ui/filters";
 import { Aside, PageHead, Trouble } from "@/ui/page";
 import { Paged } from "@/ui/paged";
 import { type Column, Rows } from "@/ui/rows";
@@ -184,33 +183,19 @@ function TokenForm({ made }: { made: (token: Schemas["NewEnrolmentToken"]) => vo
   );
 }
 
-const lines = {
-  linux: (token: string, url: string) =>
-    `sudo install -D -m 600 /dev/stdin /etc/rankwarden/token <<'END'\n${token}\nEND\nsudo rankwarden-agent --service ${url} --token-file /etc/rankwarden/token --state /var/lib/rankwarden`,
-  windows: (token: string, url: string) =>
-    `New-Item -Force "$env:ProgramData\\RankWarden\\token" -Value '${token}'\nrankwarden-agent.exe --service ${url} --token-file "$env:ProgramData\\RankWarden\\token" --state "$env:ProgramData\\RankWarden\\state"`,
-};
+/** What one pastes on a workstation on which the package of the agent is installed. */
+const line = (token: string, url: string) =>
+  `sudo install -D -m 600 /dev/stdin /etc/rankwarden/token <<'END'\n${token}\nEND\nsudo rankwarden-agent set-up --service ${url} --token-file /etc/rankwarden/token`;
 
 /** A new token, shown this once, as what one pastes on a workstation. */
 function Shown({ token, close }: { token: Schemas["NewEnrolmentToken"]; close: () => void }) {
-  const [platform, setPlatform] = useState<keyof typeof lines>("linux");
   const [copied, setCopied] = useState(false);
-  const text = lines[platform](token.token, location.origin);
+  const text = line(token.token, location.origin);
   return (
     <section aria-label="New token" className="mb-5 border-l-4 border-brass bg-sheet px-4 py-3">
-      <p className="mb-2 font-semibold">The token is shown this once. Paste this on each workstation:</p>
-      <Choices
-        label="Platform"
-        value={platform}
-        choices={[
-          { value: "linux", label: "Linux" },
-          { value: "windows", label: "Windows (PowerShell)" },
-        ]}
-        onChange={(next) => {
-          setPlatform(next);
-          setCopied(false);
-        }}
-      />
+      <p className="mb-2 font-semibold">
+        The token is shown this once. Install the package rankwarden-agent on each workstation, and paste this there:
+      </p>
       <pre
         className="mt-2 overflow-auto border border-hairline bg-paper p-2 font-mono text-sm break-all whitespace-pre-wrap"
         data-secret

@@ -1,0 +1,135 @@
+package e2e
+
+import (
+	"context"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/client"
+)
+
+// packages builds those of a version, and puts one into a workstation.
+func (r *real) packages(version, name string) {
+	dir := r.t.TempDir()
+	cmd := exec.Command("../scripts/packages", "amd64")
+	cmd.Env = append(os.Environ(), "VERSION="+version, "OUT="+dir)
+	out, err := cmd.CombinedOutput()
+	require.NoError(r.t, err, string(out))
+	sums := exec.Command("sha256sum", "--check", "SHA256SUMS")
+	sums.Dir = dir
+	require.NoError(r.t, sums.Run())
+	require.NoError(r.t, r.Install(filepath.Join(dir, name+"_"+version+"_amd64.deb"), "/root/"+name+".deb"))
+}
+
+// The package of the agent is installed, enrols the device with one line, is upgraded without losing who it is, and goes.
+func TestThePackageOfTheAgent(t *testing.T) {
+	s := startQuick(t)
+	const name = "SKL-INF-911"
+	r := realWorkstation(t, name)
+	r.sh("rm /usr/bin/rankwarden-agent")
+	s.publish("base", keeperOnly, 500, "everything")
+	r.packages("0.13.0", "rankwarden-agent")
+	r.sh("umask 077; echo " + s.enrolmentToken(1) + " > /root/token")
+	out := r.sh(
+		"dpkg -i /root/rankwarden-agent.deb && rankwarden-agent set-up --service " + s.URL + " --token-file /root/token",
+	)
+	assert.Contains(t, out, "systemd does not run here")
+	assert.Equal(t, "600", r.sh("stat -c %a /etc/rankwarden/token"))
+	_, err := r.Run(t.Context(), "rankwarden-agent set-up --service 'warden; rm -rf /' --token-file /root/token")
+	require.ErrorContains(t, err, "is no address of a service")
+
+	// What the unit starts, as it stands there.
+	unit := r.sh("sed -n 's/^ExecStart=//p' /usr/lib/systemd/system/rankwarden-agent.service")
+	once := func() string { return r.sh(". /etc/rankwarden/agent.env; " + unit + " --once") }
+	assert.Contains(t, once(), "Enrolled as "+name)
+	s.settled()
+	s.until(func() bool { once(); s.settled(); return standing(s, name) == "in_step" })
+	device := s.why(name).Device
+	assert.Equal(t, "0.13.0", device.AgentVersion)
+	assert.Contains(t, r.sh("rankwarden-agent --version"), "0.13.0")
+
+	before := r.sh("cat /var/lib/rankwarden-agent/agent.json | sha256sum; getent passwd keeper")
+	r.sh("rm /etc/rankwarden/token") // it was for one use
+	r.packages("0.13.1", "rankwarden-agent")
+	r.sh("dpkg -i /root/rankwarden-agent.deb")
+	assert.Contains(t, r.sh("dpkg -s rankwarden-agent"), "Version: 0.13.1")
+	assert.Equal(t, before, r.sh("cat /var/lib/rankwarden-agent/agent.json | sha256sum; getent passwd keeper"))
+	once()
+	assert.Equal(t, device.ID, s.why(name).Device.ID, "it is the same device")
+
+	r.sh("dpkg -r rankwarden-agent")
+	_, err = r.Run(t.Context(), "command -v rankwarden-agent")
+	assert.Error(t, err)
+	assert.Contains(t, r.sh("ls /var/lib/rankwarden-agent"), "agent.json", "who it is stays until it is purged")
+	r.sh("dpkg -P rankwarden-agent")
+	_, err = r.Run(t.Context(), "ls /var/lib/rankwarden-agent /etc/rankwarden/agent.env")
+	assert.Error(t, err)
+	assert.NotEmpty(t, r.sh("getent passwd keeper"), "accounts stay")
+}
+
+// The package of the service makes its user and its directories; what the unit may do is little.
+func TestThePackageOfTheService(t *testing.T) {
+	beside(t)
+	r := realWorkstation(t, "SKL-HQ-900")
+	r.packages("0.13.0", "rankwarden")
+	r.sh("dpkg -i /root/rankwarden.deb")
+	assert.Contains(t, r.sh("rankwardend --version; rankwarden --version"), "rankwarden version 0.13.0")
+	assert.Equal(t, "rankwarden rankwarden 700", r.sh("stat -c '%U %G %a' /var/lib/rankwarden"))
+	assert.Contains(t, r.sh("getent passwd rankwarden"), "/usr/sbin/nologin")
+
+	// As the guide has it, but for the database, which is another machine's.
+	database, err := cluster.CreateDatabase(t.Context(), "packaged")
+	require.NoError(t, err)
+	address := freeAddress(t)
+	r.sh("cat > /etc/rankwarden/rankwardend.yaml <<'END'\nlisten: " + address + "\ndatabase: " + database +
+		"\nkeys: /var/lib/rankwarden/keys.json\nescrow-keys: /var/lib/rankwarden/escrow.json\nfirst-password: /var/lib/rankwarden/first-password\nEND")
+	as := "setpriv --reuid=rankwarden --regid=rankwarden --clear-groups "
+	r.sh(as + "rankwardend keys new --service --config /etc/rankwarden/rankwardend.yaml")
+	unit := r.sh("sed -n 's/^ExecStart=//p' /usr/lib/systemd/system/rankwardend.service")
+	ctx, cancel := context.WithCancel(context.Background())
+	serve := r.Command(ctx, "/bin/sh", "-c", "cd /var/lib/rankwarden; exec "+as+unit)
+	require.NoError(t, serve.Start())
+	t.Cleanup(func() { cancel(); _ = serve.Wait() })
+	require.Eventually(t, func() bool {
+		resp, err := http.Get("http://" + address + "/readyz")
+		if err != nil {
+			return false
+		}
+		defer resp.Body.Close()
+		return resp.StatusCode == http.StatusOK
+	}, time.Minute, 20*time.Millisecond)
+	owner := client.New("http://"+address, "")
+	require.Eventually(t, func() bool { // the password lies there before its owner does
+		password, err := os.ReadFile(r.Path("/var/lib/rankwarden/first-password"))
+		if err == nil {
+			_, err = owner.SignIn(t.Context(), "owner", strings.TrimSpace(string(password)))
+		}
+		return err == nil
+	}, time.Minute, 200*time.Millisecond)
+	r.sh("pkill rankwardend; dpkg -P rankwarden")
+	assert.Contains(t, r.sh("ls /var/lib/rankwarden"), "keys.json", "the root of all trust is nobody's to purge")
+
+	for unit, most := range map[string]string{"agent/rankwarden-agent": "40", "service/rankwardend": "20"} {
+		cmd := exec.Command(
+			"systemd-analyze",
+			"security",
+			"--offline=true",
+			"--threshold="+most,
+			"../packaging/"+unit+".service",
+		)
+		if cmd.Path == "systemd-analyze" {
+			t.Log("systemd-analyze is not installed, so that the units were not looked at")
+			continue
+		}
+		out, err := cmd.CombinedOutput()
+		assert.NoError(t, err, strings.TrimSpace(string(out)))
+	}
+}
