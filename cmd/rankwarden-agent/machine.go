@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/binary"
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -103,8 +102,3 @@ func fromFactory(name string, clock *movable) (*simulated.Workstation, error) {
 	w.AddAccount("keeper")
 	return w, w.Join("administrators", "keeper")
 }
-
-// errNoHost is given on platforms without a host.
-var errNoHost = errors.New(
-	"the agent cannot keep workstations of this platform; use --host " + hostSimulated + " to try it",
-)

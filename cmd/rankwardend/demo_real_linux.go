@@ -53,6 +53,7 @@ func (d *demoRun) realWorkstations(ctx context.Context, count int) (stop func(),
 			return stop, err
 		}
 		running = append(running, w)
+		fmt.Fprintf(d.out, "  %s  to enter it: %s\n", name, w.Enter())
 		if err := d.enrolReal(ctx, w); err != nil {
 			return stop, fmt.Errorf("workstation %s: %w", name, err)
 		}

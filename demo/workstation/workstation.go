@@ -79,10 +79,18 @@ func Start(ctx context.Context, root, disk, name string) (*Workstation, error) {
 	return w, nil
 }
 
+// Enter is the command with which somebody on this machine enters the workstation, as root.
+func (w *Workstation) Enter() string {
+	return strings.Join(append([]string{"nsenter"}, w.inside()...), " ") + " /bin/bash"
+}
+
+func (w *Workstation) inside() []string {
+	return []string{"--target", strconv.Itoa(w.init.Process.Pid), "--mount", "--pid", "--uts", "--ipc", "--root", "--wdns=/"}
+}
+
 // Command is a program that runs in the workstation, as root.
 func (w *Workstation) Command(ctx context.Context, name string, args ...string) *exec.Cmd {
-	cmd := exec.CommandContext(ctx, "nsenter", append([]string{"--target", strconv.Itoa(w.init.Process.Pid),
-		"--mount", "--pid", "--uts", "--ipc", "--root", "--wdns=/", "--", name}, args...)...)
+	cmd := exec.CommandContext(ctx, "nsenter", append(append(w.inside(), "--", name), args...)...)
 	cmd.Env = []string{"PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin", "HOME=/root", "LC_ALL=C.UTF-8"}
 	return cmd
 }
