@@ -32,7 +32,7 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 	cd console && npm run --silent build
 
 test: build
-	@scripts/install postgresql directory workstation chromium
+	@scripts/install postgresql directory domain workstation chromium
 	@$(MAKE) --no-print-directory --output-sync -j2 test-console test-go
 
 test-console:

@@ -169,6 +169,26 @@ builtins: {guest: {enabled: false}, administrator: {name: skipper}}`, 400, "ever
 	require.NoError(t, r.SignIn(t.Context(), s.managed(nil, name).Name, s.current(name)))
 }
 
+// A disk that is full keeps an agent from noting what it begins, so that it begins nothing; it goes on when there is room.
+func TestAFullDiskOnLinux(t *testing.T) {
+	s := startQuick(t)
+	const name = "SKL-INF-912"
+	r := realWorkstation(t, name)
+	r.sh("mkdir -p /var/lib/rankwarden-agent && mount -t tmpfs -o size=256k state /var/lib/rankwarden-agent")
+	s.publish("base", keeperOnly, 500, "everything")
+	s.enrols(r)
+	s.comesTo(name, "in_step")
+	before, hash := s.current(name), r.sh("getent shadow keeper")
+	r.sh("cat /dev/zero > /var/lib/rankwarden-agent/filler 2>/dev/null || true")
+	s.order("rotate", "account:keeper", name)
+	s.until(func() bool { return strings.Contains(r.said(), "no space left on device") })
+	assert.Equal(t, hash, r.sh("getent shadow keeper"))
+	r.sh("rm /var/lib/rankwarden-agent/filler")
+	s.until(func() bool { return s.current(name) != before })
+	s.comesTo(name, "in_step")
+	require.NoError(t, r.SignIn(t.Context(), "keeper", s.current(name)))
+}
+
 // What an agent kept is of no use on another machine: the service knows nobody there, and an operator must accept it.
 func TestAStolenStateDirectory(t *testing.T) {
 	s := startQuick(t)

@@ -28,7 +28,16 @@ var rootFS = sync.OnceValues(func() (string, error) { return workstation.Root(co
 type real struct {
 	*workstation.Workstation
 	hands.Hands
-	t *testing.T
+	t   *testing.T
+	dir string // of this machine, for what the agent says
+}
+
+func (r *real) log() string { return filepath.Join(r.dir, "agent.log") }
+
+// said is what the agent said so far.
+func (r *real) said() string {
+	data, _ := os.ReadFile(r.log()) // nothing yet
+	return string(data)
 }
 
 // Command is [workstation.Workstation.Command].
@@ -51,7 +60,7 @@ func realWorkstation(t *testing.T, name string) *real {
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, w.Stop()) })
 	require.NoError(t, w.Install(filepath.Join(binaries, "rankwarden-agent"), "/usr/bin/rankwarden-agent"))
-	return &real{w, hands.Hands{Command: w.Command, Tallies: w.Path("/run/faillock")}, t}
+	return &real{w, hands.Hands{Command: w.Command, Tallies: w.Path("/run/faillock")}, t, t.TempDir()}
 }
 
 // sh runs a script in the workstation, as somebody with rights at its keyboard.
@@ -74,16 +83,18 @@ func (s *service) enrols(r *real) (stop func()) {
 func (s *service) begins(r *real) (stop func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cmd := r.Command(ctx, "/bin/sh", "-c", agentLine+s.URL)
-	var said strings.Builder
-	cmd.Stderr = &said
+	log, err := os.OpenFile(r.log(), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	require.NoError(s.t, err)
+	cmd.Stderr = log
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) } // what enters and what entered
 	require.NoError(s.t, cmd.Start())
 	stop = sync.OnceFunc(func() {
 		cancel()
 		_ = cmd.Wait()
+		log.Close()
 		if s.t.Failed() {
-			s.t.Logf("the agent of %s said:\n%s", r.Name, said.String())
+			s.t.Logf("the agent of %s said:\n%s", r.Name, r.said())
 		}
 	})
 	s.t.Cleanup(stop)

@@ -12,6 +12,7 @@ const fleet = {
   online: 4,
   verified: 4,
   online_verified: 4,
+  versions: [],
   unsettled: 0,
   standings,
   strips: [],

@@ -63,6 +63,39 @@ func TestOpening(t *testing.T) {
 	assert.ErrorIs(t, j.Save(), journal.ErrKept)
 }
 
+// machine seals to a machine, by its number.
+type machine byte
+
+func (m machine) Seal(key []byte) ([]byte, error) { return append([]byte{byte(m)}, key...), nil }
+
+func (m machine) Unseal(sealed []byte) ([]byte, error) {
+	if sealed[0] != byte(m) {
+		return nil, errors.New("another machine")
+	}
+	return sealed[1:], nil
+}
+
+// The key of a device lies sealed on its disk, that of an earlier version from its next start on, and opens nowhere else.
+func TestTheKeyIsSealedToTheMachine(t *testing.T) {
+	dir := t.TempDir()
+	open, err := journal.Open(dir, durably.Write, nil) // as an earlier version kept it
+	require.NoError(t, err)
+	require.NoError(t, open.Save())
+	sealed, err := journal.Open(dir, durably.Write, machine(1))
+	require.NoError(t, err)
+	require.NoError(t, sealed.Save())
+	kept, err := os.ReadFile(filepath.Join(dir, "agent.json"))
+	require.NoError(t, err)
+	assert.NotContains(t, string(kept), `"key":"`)
+	again, err := journal.Open(dir, durably.Write, machine(1))
+	require.NoError(t, err)
+	assert.Equal(t, open.Key, again.Key)
+	for _, other := range []journal.Sealer{machine(2), nil} {
+		_, err = journal.Open(dir, durably.Write, other)
+		assert.ErrorIs(t, err, journal.ErrOtherMachine)
+	}
+}
+
 // Something that is corrected again and again is left alone for a while, and tried again then.
 func TestReversions(t *testing.T) {
 	f, at := journal.Reversions{}, time.Date(2026, 5, 4, 9, 0, 0, 0, time.UTC)
