@@ -92,6 +92,11 @@ func (s *service) begins(r *real) (stop func()) {
 	stop = sync.OnceFunc(func() {
 		cancel()
 		_ = cmd.Wait()
+		// What was entered ends a moment later; when the power went before, it has.
+		_, _ = r.Run(
+			context.Background(),
+			"pkill -9 rankwarden-agen; while pgrep rankwarden-agen >/dev/null; do sleep 0.02; done",
+		)
 		log.Close()
 		if s.t.Failed() {
 			s.t.Logf("the agent of %s said:\n%s", r.Name, r.said())
@@ -163,7 +168,8 @@ func TestLinuxIsAHost(t *testing.T) {
 const screens = `accounts:
   - {key: keeper, name: keeper-####, formerly: [wall], full_name: Lamp keeper, description: "Looks after screens, day and night", password_expires: false}
   - {key: leaver, name: mallory, state: absent}
-rotation: [{target: account:keeper, every: 10d, secret: {style: characters, length: 20}, after_use: {wait: 1h, then: end-sessions}, after_reveal: 2h, redraw_name: true}]
+rotation: [{target: account:keeper, every: 10d, secret: {style: characters, length: 20}, after_use: {wait: 1h, then: end-sessions}, after_reveal: 2h, redraw_name: true}, {target: "builtin:administrator"}]
+builtins: {administrator: {enabled: false}}
 membership:
   - {local_group: administrators, mode: exact, members: [account:keeper]}
   - {local_group: games, custom: true, mode: adjust, members: [account:keeper]}
@@ -208,6 +214,8 @@ func TestAPolicyIsTrueOnARealWorkstation(t *testing.T) {
 	assert.ErrorContains(t, r.Change(ctx, "erlend", "Tide-table-73065", "Kelp-forest-9120"), "must wait")
 	r.sh("chage -d $(date -d '5 days ago' +%F) erlend")
 	assert.ErrorContains(t, r.Change(ctx, "erlend", "Tide-table-73065", "Harbour-lamp-4187"), "already used")
+
+	assert.Regexp(t, `^root:!\$y\$`, r.sh("getent shadow root"), "root has a password in escrow, and is locked")
 
 	s.locksAndUnlocks(r, name, keeper)
 	s.putsRight(r, name)
