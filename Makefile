@@ -44,6 +44,7 @@ test-go:
 lint: build
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -d $$(git ls-files '*.go'); exit 1; }
 	go vet ./...
+	for arch in amd64 arm64; do GOOS=windows GOARCH=$$arch go vet ./cmd/rankwarden-agent ./internal/agent/... || exit 1; done
 	go tool -modfile=tools.mod staticcheck ./...
 	cd console && npm run --silent check
 

@@ -1,4 +1,5 @@
-// Package durably replaces files so that they are there after a crash.
+//go:build !windows
+
 package durably
 
 import (
