@@ -281,17 +281,20 @@ func (s *service) putsRight(r *real, name string) {
 // changesAfterUse signs in with the password from escrow; an hour later it is another one, and the session is over.
 func (s *service) changesAfterUse(r *real, name string) {
 	t := s.t
-	s.until(func() bool { return len(s.events(client.EventQuery{Kind: "account_used"})) > 0 })
+	seen := func() int { return len(s.events(client.EventQuery{Kind: "account_used"})) }
+	used, n := s.current(name), seen()
+	require.NoError(t, r.SignIn(t.Context(), s.managed(nil, name).Name, used))
+	s.until(func() bool { return seen() > n })
 	s.clock.forward(2 * time.Hour) // what was used so far is changed
-	used := s.current(name)
 	s.until(func() bool { return s.current(name) != used })
 	s.comesTo(name, "in_step")
 
-	secret, n := s.current(name), len(s.events(client.EventQuery{Kind: "account_used"}))
+	secret := s.current(name)
+	n = seen()
 	there, err := r.Stay(t.Context(), s.managed(nil, name).Name, secret)
 	require.NoError(t, err)
 	require.True(t, there())
-	s.until(func() bool { return len(s.events(client.EventQuery{Kind: "account_used"})) > n })
+	s.until(func() bool { return seen() > n })
 	s.clock.forward(61 * time.Minute)
 	s.until(func() bool { return !there() })
 	s.until(func() bool { return s.current(name) != secret })

@@ -16,11 +16,13 @@ import (
 	"rankwarden.example/client"
 )
 
-// packages builds those of a version, and puts one into a workstation.
+// packages builds those of a version, of the programs that are built already, and puts one into a workstation.
 func (r *real) packages(version, name string) {
 	dir := r.t.TempDir()
+	built, err := filepath.Abs(binaries)
+	require.NoError(r.t, err)
 	cmd := exec.Command("../scripts/packages", "amd64")
-	cmd.Env = append(os.Environ(), "VERSION="+version, "OUT="+dir)
+	cmd.Env = append(os.Environ(), "VERSION="+version, "OUT="+dir, "BUILT="+built)
 	out, err := cmd.CombinedOutput()
 	require.NoError(r.t, err, string(out))
 	sums := exec.Command("sha256sum", "--check", "SHA256SUMS")
