@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/client"
 	"rankwarden.example/demo/workstation"
 	"rankwarden.example/e2e/cuts"
 )
@@ -20,13 +19,7 @@ import (
 func (s *service) failing(name, unit string) (why string) {
 	s.t.Helper()
 	s.until(func() bool {
-		s.settled()
-		page, err := s.owner.Devices(s.t.Context(), client.DeviceQuery{Search: name}, client.Page{})
-		require.NoError(s.t, err)
-		if len(page.Items) == 0 {
-			return false
-		}
-		for _, u := range s.why(name).Units {
+		for _, u := range s.nowOf(name).Units {
 			for _, f := range u.Findings {
 				if u.Unit == unit && f.Kind == "apply_failed" {
 					why = f.Words
@@ -40,12 +33,7 @@ func (s *service) failing(name, unit string) (why string) {
 
 // said are the findings of a setting of a device, in words.
 func (s *service) said(name, unit string) (words string) {
-	s.settled()
-	w, err := s.owner.Why(s.t.Context(), name)
-	if err != nil {
-		return "" // it has not enrolled yet
-	}
-	for _, u := range w.Units {
+	for _, u := range s.nowOf(name).Units {
 		for _, f := range u.Findings {
 			if u.Unit == unit {
 				words += f.Words + "\n"
@@ -57,7 +45,9 @@ func (s *service) said(name, unit string) (words string) {
 
 // wrap puts a script before a program of the workstation; in it, REAL is the program itself.
 func (r *real) wrap(program, script string) {
-	r.sh("mv " + program + " " + program + ".real && cat > " + program + " <<'END'\n#!/bin/sh\nREAL=" + program + ".real\n" + script + "\nEND\nchmod 755 " + program)
+	r.sh(
+		"mv " + program + " " + program + ".real && cat > " + program + " <<'END'\n#!/bin/sh\nREAL=" + program + ".real\n" + script + "\nEND\nchmod 755 " + program,
+	)
 }
 
 func (r *real) unwrap(program string) { r.sh("mv " + program + ".real " + program) }
@@ -81,7 +71,9 @@ func TestSignInRulesThatFailTheirTrialArePutBack(t *testing.T) {
 		assert.Equal(t, before, r.sh(signInRules))
 		r.unwrap("/usr/sbin/pam-auth-update")
 		s.comesTo(name, "in_step")
-		r.sh("rm /usr/share/pam-configs/rankwarden-*; pam-auth-update --remove rankwarden-lockout rankwarden-lockout-count")
+		r.sh(
+			"rm /usr/share/pam-configs/rankwarden-*; pam-auth-update --remove rankwarden-lockout rankwarden-lockout-count",
+		)
 	}
 	s.comesTo(name, "in_step")
 	assert.Error(t, r.SignIn(t.Context(), "nobody-here", "x"))
@@ -197,7 +189,12 @@ func TestAStolenStateDirectory(t *testing.T) {
 	s.publish("base", keeperOnly, 500, "everything")
 	stop := s.enrols(r)
 	s.comesTo(name, "in_step")
-	assert.Regexp(t, `^{"sealed_key":"[^"]+","root":`, r.sh("cat /var/lib/rankwarden-agent/agent.json"), "no key lies open")
+	assert.Regexp(
+		t,
+		`^{"sealed_key":"[^"]+","root":`,
+		r.sh("cat /var/lib/rankwarden-agent/agent.json"),
+		"no key lies open",
+	)
 	stop()
 	r.sh("pkill rankwarden-agen || true")
 
@@ -235,9 +232,16 @@ func TestPeopleOfTheDirectoryOnLinux(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.owner.ImportDirectory(t.Context(), ldif, true, false)
 	require.NoError(t, err)
-	s.publish("base", keeper+"membership: [{local_group: administrators, mode: exact, members: [account:keeper, user:asta.holm@skerryline.example, user:runa.breck@skerryline.example, group:Desk Support@skerryline.example]}]", 500, "everything")
-	r.sh("useradd -m runa.breck; sed -i 's/^passwd:.*/passwd: files extrausers/' /etc/nsswitch.conf; mkdir -p /var/lib/extrausers; " +
-		"echo 'asta.holm:x:70001:70001:Asta Holm:/home/asta.holm:/bin/sh' > /var/lib/extrausers/passwd")
+	s.publish(
+		"base",
+		keeper+"membership: [{local_group: administrators, mode: exact, members: [account:keeper, user:asta.holm@skerryline.example, user:runa.breck@skerryline.example, group:Desk Support@skerryline.example]}]",
+		500,
+		"everything",
+	)
+	r.sh(
+		"useradd -m runa.breck; sed -i 's/^passwd:.*/passwd: files extrausers/' /etc/nsswitch.conf; mkdir -p /var/lib/extrausers; " +
+			"echo 'asta.holm:x:70001:70001:Asta Holm:/home/asta.holm:/bin/sh' > /var/lib/extrausers/passwd",
+	)
 	s.enrols(r)
 	s.until(func() bool { return strings.Contains(s.said(name, "membership.administrators"), "cannot hold groups") })
 	said := s.said(name, "membership.administrators")

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -121,15 +122,19 @@ func (s *service) comesTo(name, want string) {
 		}
 	})
 	s.until(func() bool {
-		s.settled()
-		page, err := s.owner.Devices(s.t.Context(), client.DeviceQuery{Search: name}, client.Page{})
-		require.NoError(s.t, err)
-		if len(page.Items) == 0 {
-			return false
-		}
-		w := s.why(name).Device
+		w := s.nowOf(name).Device
 		return w.Standing == want && w.Desired == w.Reported
 	})
+}
+
+// nowOf is a device when everything is settled; nothing is known of one that has not enrolled yet.
+func (s *service) nowOf(name string) api.DeviceWhy {
+	s.settled()
+	w, err := s.owner.Why(s.t.Context(), name)
+	if err != nil {
+		problem(s.t, err, http.StatusNotFound, "there is no device")
+	}
+	return w
 }
 
 // startQuick starts a service whose devices check in every second.

@@ -26,7 +26,7 @@ const (
 // machine is the workstation that the agent keeps.
 type machine struct {
 	host  host.Host
-	bench func(second func() error) *hosttest.Bench // the host with somebody's hands; nil where there are none
+	bench func(second func() error) *hosttest.Bench // the host with somebody's hands
 	close func() error
 }
 

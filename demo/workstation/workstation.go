@@ -22,7 +22,6 @@ const namespaces = syscall.CLONE_NEWNS | syscall.CLONE_NEWPID | syscall.CLONE_NE
 type Workstation struct {
 	Name string
 
-	disk string // what it changed of the root file system; empty while it is kept in memory
 	init *exec.Cmd
 	life io.Closer // the workstation runs until this is closed
 }
@@ -54,7 +53,7 @@ func Start(ctx context.Context, root, disk, name string) (*Workstation, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Workstation{Name: name, disk: disk}
+	w := &Workstation{Name: name}
 	w.init = exec.Command("/bin/bash", "-c", boot, "boot", root, disk, at, name)
 	w.init.SysProcAttr = &syscall.SysProcAttr{Cloneflags: namespaces}
 	var complaint strings.Builder
@@ -85,13 +84,26 @@ func (w *Workstation) Enter() string {
 }
 
 func (w *Workstation) inside() []string {
-	return []string{"--target", strconv.Itoa(w.init.Process.Pid), "--mount", "--pid", "--uts", "--ipc", "--root", "--wdns=/"}
+	return []string{
+		"--target",
+		strconv.Itoa(w.init.Process.Pid),
+		"--mount",
+		"--pid",
+		"--uts",
+		"--ipc",
+		"--root",
+		"--wdns=/",
+	}
 }
 
 // Command is a program that runs in the workstation, as root.
 func (w *Workstation) Command(ctx context.Context, name string, args ...string) *exec.Cmd {
 	cmd := exec.CommandContext(ctx, "nsenter", append(append(w.inside(), "--", name), args...)...)
-	cmd.Env = []string{"PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin", "HOME=/root", "LC_ALL=C.UTF-8"}
+	cmd.Env = []string{
+		"PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin",
+		"HOME=/root",
+		"LC_ALL=C.UTF-8",
+	}
 	return cmd
 }
 

@@ -85,8 +85,8 @@ func parsePeople(passwd, shadow string) []person {
 	for fields := range records(passwd, 7) {
 		p := person{
 			name:    fields[0],
-			uid:     days(fields[2]),
-			gid:     days(fields[3]),
+			uid:     natural(fields[2]),
+			gid:     natural(fields[3]),
 			gecos:   fields[4],
 			hash:    "*",
 			changed: -1,
@@ -99,7 +99,7 @@ func parsePeople(passwd, shadow string) []person {
 		}
 		if s, there := secrets[p.name]; there {
 			p.hash, p.shadowed = s[1], true
-			p.changed, p.minDays, p.maxDays, p.expires = days(s[2]), days(s[3]), days(s[4]), days(s[7])
+			p.changed, p.minDays, p.maxDays, p.expires = natural(s[2]), natural(s[3]), natural(s[4]), natural(s[7])
 		}
 		people = append(people, p)
 	}
@@ -109,7 +109,7 @@ func parsePeople(passwd, shadow string) []person {
 func readGroups() []group {
 	var groups []group
 	for fields := range records(string(readOr(groupFile)), 4) {
-		g := group{name: fields[0], gid: days(fields[2])}
+		g := group{name: fields[0], gid: natural(fields[2])}
 		if fields[3] != "" {
 			g.members = strings.Split(fields[3], ",")
 		}
@@ -134,8 +134,8 @@ func records(text string, fields int) func(yield func([]string) bool) {
 	}
 }
 
-// days is a number of such a file; -1 where there is none.
-func days(field string) int {
+// natural is a number of such a file; -1 where there is none.
+func natural(field string) int {
 	if n, err := strconv.Atoi(field); err == nil && n >= 0 {
 		return n
 	}

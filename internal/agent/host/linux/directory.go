@@ -98,9 +98,12 @@ func (p *people) look(ctx context.Context, tools Tools, name string) (looked, er
 	return found, nil
 }
 
-// elsewhere is the identifier of a member that is no local account: that of the directory where a policy names the person,
-// else that of the system, else one that stands for the name.
-func (h *Host) elsewhere(ctx context.Context, d database, name string) (principal.SID, error) {
+// memberSID is the identifier of a member of a group by its name. For one that is no local account it is that of the
+// directory where a policy names the person, else that of the system, else one that stands for the name.
+func (h *Host) memberSID(ctx context.Context, d database, name string) (principal.SID, error) {
+	if p, local := d.named(name); local {
+		return personSID(p.uid), nil
+	}
 	found, err := h.people.look(ctx, h.Tools, name)
 	if err != nil {
 		return principal.SID{}, err

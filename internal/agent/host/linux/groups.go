@@ -54,7 +54,7 @@ func (h *Host) groups(ctx context.Context, d database) ([]drift.LocalGroup, erro
 		}
 		for _, name := range g.members {
 			if _, local := d.named(name); !local {
-				sid, err := h.elsewhere(ctx, d, name)
+				sid, err := h.memberSID(ctx, d, name)
 				if err != nil {
 					return nil, err
 				}
@@ -95,14 +95,9 @@ func (h *Host) AddMember(ctx context.Context, to, member principal.SID) error {
 func (h *Host) RemoveMember(ctx context.Context, from, member principal.SID) error {
 	return h.member(ctx, from, func(d database, g group) error {
 		for _, name := range g.members {
-			sid := principal.SID{}
-			if p, local := d.named(name); local {
-				sid = personSID(p.uid)
-			} else {
-				var err error
-				if sid, err = h.elsewhere(ctx, d, name); err != nil {
-					return err
-				}
+			sid, err := h.memberSID(ctx, d, name)
+			if err != nil {
+				return err
 			}
 			if sid == member {
 				if _, err := h.Tools.run(ctx, "", "gpasswd", "--delete", name, g.name); err != nil {

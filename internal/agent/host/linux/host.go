@@ -162,7 +162,7 @@ func (h *Host) Read(ctx context.Context) (drift.State, error) {
 		return drift.State{}, err
 	}
 	lockout := readLockout()
-	locked, err := h.lockedNow(ctx, lockout.rule, time.Now())
+	locked, err := h.lockedNow(ctx, lockout, time.Now())
 	if err != nil {
 		return drift.State{}, err
 	}

@@ -4,9 +4,11 @@ package linux
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -60,9 +62,8 @@ const (
 func countsWrong() bool {
 	before, after := false, false
 	for _, m := range inStack("auth", "pam_faillock.so") {
-		args := " " + strings.Join(m.args, " ") + " "
-		before = before || strings.Contains(args, " preauth ")
-		after = after || strings.Contains(args, " authfail ")
+		before = before || slices.Contains(m, "preauth")
+		after = after || slices.Contains(m, "authfail")
 	}
 	return before && after
 }
@@ -77,7 +78,7 @@ func readLockout() lockout {
 				conf[key] = value
 			}
 		}
-		root = root || strings.Contains(strings.Join(m.args, " "), "even_deny_root")
+		root = root || slices.Contains(m, "even_deny_root")
 	}
 	number := func(key string, otherwise int) int {
 		value := conf[key]
@@ -122,10 +123,10 @@ func (h *Host) SetLockout(ctx context.Context, rule unit.LockoutRule) error {
 		}
 		defer func() {
 			if err != nil {
-				err = joined(err, putBack(before))
+				err = errors.Join(err, putBack(before))
 			}
 		}()
-		text := withSettings(string(before[0].text), " = ",
+		text := withSettings(string(before[0].Text), " = ",
 			setting{"deny", strconv.Itoa(rule.Threshold)},
 			setting{"unlock_time", strconv.Itoa(rule.DurationMinutes * 60)},
 			setting{"fail_interval", strconv.Itoa(rule.WindowMinutes * 60)})
@@ -155,9 +156,8 @@ type lock struct {
 }
 
 // lockedNow says which accounts are locked, by name.
-func (h *Host) lockedNow(ctx context.Context, rule unit.LockoutRule, now time.Time) (map[string]lock, error) {
-	l := readLockout()
-	if rule.Threshold == 0 || !anyWrong(l.dir) {
+func (h *Host) lockedNow(ctx context.Context, l lockout, now time.Time) (map[string]lock, error) {
+	if l.rule.Threshold == 0 || !anyWrong(l.dir) {
 		return nil, nil
 	}
 	out, err := h.Tools.run(ctx, "", "faillock")
@@ -167,7 +167,7 @@ func (h *Host) lockedNow(ctx context.Context, rule unit.LockoutRule, now time.Ti
 	locks := map[string]lock{}
 	for name, wrong := range parseTallies(out) {
 		if name != "root" || l.root {
-			locks[name] = lockOf(wrong, rule, now)
+			locks[name] = lockOf(wrong, l.rule, now)
 		}
 	}
 	return locks, nil

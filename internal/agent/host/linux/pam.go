@@ -26,11 +26,8 @@ const (
 // pamFiles are those that pam-auth-update writes.
 var pamFiles = []string{"auth", "account", "password", "session", "session-noninteractive"}
 
-// module is a line of pam.conf(5).
-type module struct {
-	control string
-	args    []string
-}
+// module is a call of a module in pam.conf(5): its arguments.
+type module []string
 
 // inStack are the lines that call a module among those that all services share.
 func inStack(kind, name string) []module {
@@ -41,7 +38,7 @@ func inStack(kind, name string) []module {
 			before, after, there := strings.Cut(line, name)
 			fields := strings.Fields(before)
 			if there && len(fields) >= 2 && strings.TrimPrefix(fields[0], "-") == kind {
-				found = append(found, module{strings.Join(fields[1:], " "), strings.Fields(after)})
+				found = append(found, strings.Fields(after))
 			}
 		}
 	}
@@ -50,7 +47,7 @@ func inStack(kind, name string) []module {
 
 // arg is the value of an argument such as remember=5.
 func (m module) arg(key string) (string, bool) {
-	for _, a := range slices.Backward(m.args) {
+	for _, a := range slices.Backward(m) {
 		if value, found := strings.CutPrefix(a, key+"="); found {
 			return value, true
 		}
@@ -189,19 +186,9 @@ func (h *Host) removeTrialAccount(ctx context.Context) error {
 
 func (h *Host) trialPath() string { return filepath.Join(h.dir, "sign-in-rules-before.json") }
 
-// kept files, as they lie beside while a stack is on trial.
-type keptFile struct {
-	Path string      `json:"path"`
-	Text []byte      `json:"text"`
-	Mode os.FileMode `json:"mode"`
-}
-
+// noteTrial keeps beside what was there, while a stack is on trial.
 func (h *Host) noteTrial(before []file) error {
-	list := make([]keptFile, len(before))
-	for i, f := range before {
-		list[i] = keptFile{f.path, f.text, f.mode}
-	}
-	data, err := json.Marshal(list)
+	data, err := json.Marshal(before)
 	if err != nil {
 		return err
 	}
@@ -216,16 +203,12 @@ func (h *Host) undoTrial(ctx context.Context) error {
 	if errors.Is(err, os.ErrNotExist) {
 		return nil
 	}
-	var list []keptFile
+	var before []file
 	if err == nil {
-		err = json.Unmarshal(data, &list)
+		err = json.Unmarshal(data, &before)
 	}
 	if err != nil {
 		return err
-	}
-	before := make([]file, len(list))
-	for i, f := range list {
-		before[i] = file{f.Path, f.Text, f.Mode}
 	}
 	if err := errors.Join(putBack(before), h.removeTrialAccount(ctx)); err != nil {
 		return err

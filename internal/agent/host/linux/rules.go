@@ -26,14 +26,6 @@ const (
 	classes       = 3      // of characters that a complex password has
 )
 
-// joined is errors.Join, but leaves a single error as it is.
-func joined(err, more error) error {
-	if more == nil {
-		return err
-	}
-	return errors.Join(err, more)
-}
-
 // quality is a setting of pwquality.conf(5) in force: files of the directory in their order, the file itself, arguments.
 func quality(key string, otherwise int) int {
 	found := otherwise
@@ -116,7 +108,7 @@ func (h *Host) SetPasswords(ctx context.Context, rules drift.Passwords) error {
 		}
 		defer func() {
 			if err != nil {
-				err = joined(err, putBack(before))
+				err = errors.Join(err, putBack(before))
 			}
 		}()
 		if err := h.setQuality(ctx, rules); err != nil {

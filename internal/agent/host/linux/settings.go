@@ -3,6 +3,7 @@
 package linux
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
@@ -18,7 +19,7 @@ func withSettings(text, separator string, values ...setting) string {
 	for _, v := range values {
 		at := -1
 		for i, line := range lines {
-			if _, there := assignments(line, strings.TrimSpace(separator)+onlyBlank(separator))[v.key]; there {
+			if _, there := assignments(line, cmp.Or(strings.TrimSpace(separator), " "))[v.key]; there {
 				at = i
 			}
 		}
@@ -35,19 +36,11 @@ func withSettings(text, separator string, values ...setting) string {
 // setting is one of such a file.
 type setting struct{ key, value string }
 
-// onlyBlank is a blank for separators that are nothing else.
-func onlyBlank(separator string) string {
-	if strings.TrimSpace(separator) == "" {
-		return " "
-	}
-	return ""
-}
-
 // file is one of the system as it was, so that it can be put back.
 type file struct {
-	path string
-	text []byte // nil when it was not there
-	mode os.FileMode
+	Path string      `json:"path"`
+	Text []byte      `json:"text"` // nil when it was not there
+	Mode os.FileMode `json:"mode"`
 }
 
 // keep reads files as they are.
@@ -56,7 +49,7 @@ func keep(paths ...string) ([]file, error) {
 	for _, path := range paths {
 		info, err := os.Stat(path)
 		if errors.Is(err, os.ErrNotExist) {
-			files = append(files, file{path: path})
+			files = append(files, file{Path: path})
 			continue
 		}
 		if err != nil {
@@ -75,15 +68,15 @@ func keep(paths ...string) ([]file, error) {
 func putBack(files []file) (err error) {
 	for _, f := range files {
 		var failed error
-		if f.text == nil {
-			if failed = os.Remove(f.path); errors.Is(failed, os.ErrNotExist) {
+		if f.Text == nil {
+			if failed = os.Remove(f.Path); errors.Is(failed, os.ErrNotExist) {
 				failed = nil
 			}
-		} else if now, readErr := os.ReadFile(f.path); readErr != nil || string(now) != string(f.text) {
-			failed = durably.Write(f.path, f.text, f.mode)
+		} else if now, readErr := os.ReadFile(f.Path); readErr != nil || string(now) != string(f.Text) {
+			failed = durably.Write(f.Path, f.Text, f.Mode)
 		}
 		if failed != nil {
-			err = errors.Join(err, fmt.Errorf("putting back %s: %w", f.path, failed))
+			err = errors.Join(err, fmt.Errorf("putting back %s: %w", f.Path, failed))
 		}
 	}
 	return err

@@ -100,11 +100,8 @@ func recordsAfter(f io.ReadSeeker, after int64) ([]login, error) {
 		if _, err := io.ReadFull(f, record); err != nil {
 			return nil, err
 		}
-		seconds, micros := int64(
-			binary.NativeEndian.Uint32(record[at:]),
-		), int64(
-			binary.NativeEndian.Uint32(record[at+wide:]),
-		)
+		seconds := int64(binary.NativeEndian.Uint32(record[at:]))
+		micros := int64(binary.NativeEndian.Uint32(record[at+wide:]))
 		when := time.Unix(seconds, micros*1000).UTC()
 		if when.UnixMicro() <= after {
 			break
