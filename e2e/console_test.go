@@ -20,6 +20,37 @@ import (
 	"rankwarden.example/e2e/browser"
 )
 
+// chromium is the one browser of all tests: each has windows of its own in it.
+var chromium shared
+
+// shared is a browser that is started when it is first needed, and again when it has ended.
+type shared struct {
+	mu      sync.Mutex
+	current *browser.Browser
+}
+
+func (s *shared) running() (_ *browser.Browser, err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.current != nil && s.current.Err() != nil {
+		fmt.Println("the browser of the tests has ended; what it said last:", s.current.Said())
+		s.current.Close()
+		s.current = nil
+	}
+	if s.current == nil {
+		s.current, err = browser.Start(context.Background())
+	}
+	return s.current, err
+}
+
+func (s *shared) close() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.current != nil {
+		s.current.Close()
+	}
+}
+
 // tab is a browser that gathers what goes wrong in it.
 type tab struct {
 	context.Context
@@ -32,7 +63,7 @@ func openTab(t *testing.T, width, height int) *tab {
 	// Not the context of the test, which ends before its browser is closed.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(t.Context()), 15*time.Minute)
 	t.Cleanup(cancel)
-	running, err := chromium()
+	running, err := chromium.running()
 	require.NoError(t, err)
 	opened, closeWindow, err := running.Window(ctx, width, height)
 	require.NoError(t, err)

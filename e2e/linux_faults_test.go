@@ -181,6 +181,41 @@ func TestAFullDiskOnLinux(t *testing.T) {
 	require.NoError(t, r.SignIn(t.Context(), "keeper", s.current(name)))
 }
 
+// usermod writes one file after the other. When the power goes in between, the account has its new name and nothing opens
+// it: the agent finishes that as soon as it starts, also when the service cannot be reached.
+func TestThePowerGoesInTheMiddleOfARename(t *testing.T) {
+	s := startQuick(t)
+	const name = "SKL-INF-913"
+	r := realWorkstation(t, name)
+	s.publish("base", strings.Replace(keeperOnly, "name: keeper", "name: lampman", 1), 500, "everything")
+	stop := s.enrols(r)
+	s.comesTo(name, "in_step")
+	stop()
+	password, sid := s.current(name), s.managed(nil, name).SID
+	require.NoError(t, r.SignIn(t.Context(), "lampman", password))
+
+	r.wrap("/usr/sbin/usermod", `case "$*" in *--login*) sed -i 's/^lampman:/keeper:/' /etc/passwd; kill -9 $PPID; exit 1;; esac; exec $REAL "$@"`)
+	p, err := s.owner.Policy(t.Context(), "base")
+	require.NoError(t, err)
+	p, err = s.owner.SavePolicy(t.Context(), "base", document("base", keeperOnly), p.Version)
+	require.NoError(t, err)
+	_, err = s.owner.PublishPolicy(t.Context(), "base", p.Version)
+	require.NoError(t, err)
+	s.settled()
+	r.sh("(" + agentLine + s.URL + " --once) || true")
+	require.Contains(t, r.sh("cut -d: -f1 /etc/passwd /etc/shadow"), "keeper\nroot", "cut in the middle")
+	r.unwrap("/usr/sbin/usermod")
+	r.sh("(" + agentLine + "http://127.0.0.1:1 --once) || true")
+	require.NoError(t, r.SignIn(t.Context(), "keeper", password))
+	assert.Equal(t, "sudo:x:27:root,keeper", r.sh("getent group sudo"))
+	assert.Contains(t, r.sh("id keeper"), "(keeper) gid")
+	assert.Contains(t, r.sh("getent group"), "keeper:x:")
+
+	s.begins(r)
+	s.comesTo(name, "in_step")
+	assert.Equal(t, sid, s.managed(nil, name).SID)
+}
+
 // What an agent kept is of no use on another machine: the service knows nobody there, and an operator must accept it.
 func TestAStolenStateDirectory(t *testing.T) {
 	s := startQuick(t)

@@ -24,7 +24,6 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/console"
-	"rankwarden.example/e2e/browser"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/auth"
@@ -70,24 +69,13 @@ func setUp(m *testing.M) int {
 		return 1
 	}
 	defer cluster.Stop()
-	defer func() { closeChromium() }()
+	defer chromium.close()
 	if err = migrated(context.Background()); err != nil {
 		fmt.Println(err)
 		return 1
 	}
 	return m.Run()
 }
-
-// chromium is the one browser of all tests: each has windows of its own in it.
-var chromium = sync.OnceValues(func() (*browser.Browser, error) {
-	running, err := browser.Start(context.Background())
-	if err == nil {
-		closeChromium = running.Close
-	}
-	return running, err
-})
-
-var closeChromium = func() {}
 
 // rankwardend is the command of the service, to be run in a directory that is also the home of whoever runs it.
 func rankwardend(dir string, args ...string) *exec.Cmd {

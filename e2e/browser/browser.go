@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/chromedp/cdproto"
@@ -28,6 +29,8 @@ type Browser struct {
 	context.Context
 	// Close ends it and deletes its profile.
 	Close func()
+
+	said said
 }
 
 // Start starts a browser with a new profile.
@@ -40,6 +43,7 @@ func Start(ctx context.Context) (*Browser, error) {
 	if err != nil {
 		return nil, fmt.Errorf("a new profile: %w", err)
 	}
+	b := &Browser{}
 	options := append([]chromedp.ExecAllocatorOption{}, chromedp.DefaultExecAllocatorOptions[:]...)
 	for _, flag := range []string{"headless", "no-sandbox", "disable-gpu", "disable-quic", "no-first-run",
 		"disable-background-networking", "disable-component-update", "disable-sync"} {
@@ -49,19 +53,43 @@ func Start(ctx context.Context) (*Browser, error) {
 		options,
 		chromedp.ExecPath(path),
 		chromedp.UserDataDir(profile),
+		chromedp.CombinedOutput(&b.said),
 	)
 	allocated, endAllocator := chromedp.NewExecAllocator(ctx, options...)
 	first, _ := chromedp.NewContext(allocated)
-	b := &Browser{first, func() {
+	b.Context, b.Close = first, func() {
 		_ = chromedp.Cancel(first) // waits until the browser has ended, so that nothing writes into its profile any more
 		endAllocator()
 		os.RemoveAll(profile)
-	}}
+	}
 	if err := chromedp.Run(first); err != nil {
 		b.Close()
 		return nil, fmt.Errorf("starting chromium: %w", err)
 	}
 	return b, nil
+}
+
+// Said is the end of what the browser wrote to its error output.
+func (b *Browser) Said() string {
+	b.said.mu.Lock()
+	defer b.said.mu.Unlock()
+	return string(b.said.end)
+}
+
+// said keeps the end of what is written.
+type said struct {
+	mu  sync.Mutex
+	end []byte
+}
+
+const keptBytes = 4096
+
+func (s *said) Write(data []byte) (int, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.end = append(s.end, data...)
+	s.end = s.end[max(0, len(s.end)-keptBytes):]
+	return len(data), nil
 }
 
 // Window opens a window of the given size that knows nothing of the sessions of others, and has the focus as they have;

@@ -9,7 +9,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strconv"
 	"strings"
 	"time"
 
@@ -109,10 +108,10 @@ func (l *linux) prepare() error {
 	return l.quiet()
 }
 
-// turn is one turn of the agent.
-func (l *linux) turn() *exec.Cmd {
+// turn is one turn of the agent with a service.
+func (l *linux) turn(service string) *exec.Cmd {
 	return l.Command(l.world.ctx, "rankwarden-agent", "--once", "--state", "/var/lib/rankwarden-agent", "--token-file", "/etc/token",
-		"--service", l.world.server.URL)
+		"--service", service)
 }
 
 // cut has the password changed, and lets the power go; reached is false when the change ended first.
@@ -123,7 +122,7 @@ func (l *linux) cut(at string) (reached bool, err error) {
 	if err := l.world.order(); err != nil {
 		return false, err
 	}
-	turn := l.turn()
+	turn := l.turn(l.world.server.URL)
 	if err := turn.Start(); err != nil {
 		return false, err
 	}
@@ -155,10 +154,18 @@ func (l *linux) cut(at string) (reached bool, err error) {
 	if err := l.boot(); err != nil {
 		return reached, err
 	}
-	if err := l.lost(); err != nil {
-		return reached, err
+	if at != "drawn" {
+		if err := l.lost(); err != nil {
+			return reached, err
+		}
 	}
 	if _, err := l.Run(l.world.ctx, "echo never > /cuts/at"); err != nil {
+		return reached, err
+	}
+	// In the middle of a tool a file can be written and the next one not; the agent sees to that as soon as it starts, with
+	// the service or without it.
+	_ = l.turn("http://127.0.0.1:1").Run()
+	if err := l.lost(); err != nil {
 		return reached, err
 	}
 	return reached, l.quiet()
@@ -200,14 +207,15 @@ func (l *linux) lost() error {
 			return nil
 		}
 	}
-	return errors.New("LOST: none of " + strconv.Itoa(len(all)) + " passwords in escrow opens " + name)
+	there, err := l.Run(l.world.ctx, "getent shadow "+name+"; ls -l /etc/*.lock /etc/*+ 2>&1; head /etc/*.lock 2>&1; ps ax")
+	return errors.Join(fmt.Errorf("LOST: none of %d passwords in escrow opens %s; it has:\n%s", len(all), name, there), err)
 }
 
 // quiet lets everything come to rest, and checks that the current deposit opens the account.
 func (l *linux) quiet() error {
 	why := ""
 	for range mostCycles {
-		if out, err := l.turn().CombinedOutput(); err != nil {
+		if out, err := l.turn(l.world.server.URL).CombinedOutput(); err != nil {
 			why = string(out)
 		}
 		if err := l.world.server.Deploy.SettlePending(l.world.ctx); err != nil {

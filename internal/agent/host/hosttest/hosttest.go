@@ -125,6 +125,21 @@ func (b *bench) is(what string, holds bool) {
 	}
 }
 
+// comes ends the check when something does not come to be so. It is for what the system itself does afterwards, as closing
+// the terminal of somebody whose programs were ended.
+func (b *bench) comes(what string, holds func() bool) {
+	for end := time.Now().Add(time.Minute); !holds(); {
+		if time.Now().After(end) {
+			b.fail("does not come to be so: %s", what)
+		}
+		select {
+		case <-b.ctx.Done():
+			b.fail("%s: %w", what, b.ctx.Err())
+		case <-time.After(10 * time.Millisecond):
+		}
+	}
+}
+
 // state is what the host reads now.
 func (b *bench) state() drift.State {
 	state, err := b.Host.Read(b.ctx)

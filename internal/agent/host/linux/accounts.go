@@ -122,34 +122,6 @@ func (h *Host) DeleteAccount(ctx context.Context, account principal.SID) error {
 	})
 }
 
-// RenameAccount implements [host.Host]. A group of the account's own gets the name too; its home directory keeps its own.
-func (h *Host) RenameAccount(ctx context.Context, account principal.SID, name string) error {
-	return h.on(ctx, account, func(d database, p person) error {
-		switch {
-		case p.name == name:
-			return nil
-		case p.uid == 0:
-			return fmt.Errorf("%w: root keeps its name", host.ErrUnsupported)
-		}
-		private := slices.ContainsFunc(d.groups, func(g group) bool { return g.name == p.name && g.gid == p.gid })
-		own := []string{p.name}
-		if !private {
-			own = nil
-		}
-		if err := d.free(name, own...); err != nil {
-			return err
-		}
-		if err := h.forgetWrong(ctx, p.name); err != nil { // it is counted under the name
-			return err
-		}
-		if _, err := h.Tools.run(ctx, "", "usermod", "--login", name, p.name); err != nil || !private {
-			return err
-		}
-		_, err := h.Tools.run(ctx, "", "groupmod", "--new-name", name, p.name)
-		return err
-	})
-}
-
 // EnableAccount implements [host.Host]. A disabled account has its password locked and its end behind it, so that keys do
 // not open it either. Of root only the password is locked: the system's own work runs as root.
 func (h *Host) EnableAccount(ctx context.Context, account principal.SID, enabled bool) error {

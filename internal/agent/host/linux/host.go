@@ -52,6 +52,9 @@ func Open(ctx context.Context, dir string, tools Tools) (*Host, error) {
 	if err := h.undoTrial(ctx); err != nil {
 		return nil, fmt.Errorf("undoing a change of the sign-in rules that was cut: %w", err)
 	}
+	if err := h.finishRename(ctx); err != nil {
+		return nil, err
+	}
 	return h, h.listen(ctx)
 }
 
@@ -180,4 +183,6 @@ func (h *Host) Read(ctx context.Context) (drift.State, error) {
 // kept is what the host must remember.
 type kept struct {
 	Mark int `json:"mark"` // the greatest UID that it gave; none is given twice
+	// Rename is what must be finished after the power was cut.
+	Rename *rename `json:"rename,omitempty"`
 }
