@@ -32,7 +32,7 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 	cd console && npm run --silent build
 
 test: build
-	@scripts/install postgresql directory domain workstation chromium
+	@scripts/install postgresql directory domain workstation windows chromium
 	@$(MAKE) --no-print-directory --output-sync -j2 test-console test-go
 
 test-console:
@@ -46,6 +46,7 @@ lint: build
 	go vet ./...
 	for arch in amd64 arm64; do GOOS=windows GOARCH=$$arch go vet ./cmd/rankwarden-agent ./internal/agent/... || exit 1; done
 	go tool -modfile=tools.mod staticcheck ./...
+	checker=$$(go tool -modfile=tools.mod -n staticcheck) && GOOS=windows $$checker ./cmd/rankwarden-agent ./internal/agent/host/... ./internal/durably
 	cd console && npm run --silent check
 
 bench: build

@@ -22,7 +22,7 @@ func (r *real) packages(version, name string) {
 	built, err := filepath.Abs(binaries)
 	require.NoError(r.t, err)
 	cmd := exec.Command("../scripts/packages", "amd64")
-	cmd.Env = append(os.Environ(), "VERSION="+version, "OUT="+dir, "BUILT="+built)
+	cmd.Env = append(os.Environ(), "VERSION="+version, "OUT="+dir, "BUILT="+built, "ONLY=linux")
 	out, err := cmd.CombinedOutput()
 	require.NoError(r.t, err, string(out))
 	sums := exec.Command("sha256sum", "--check", "SHA256SUMS")

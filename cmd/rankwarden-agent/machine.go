@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"encoding/binary"
 	"fmt"
-	"os"
 	"path/filepath"
 	"time"
 
@@ -35,8 +34,8 @@ func open(ctx context.Context, f flags) (m machine, err error) {
 	if f.host != hostThis && f.host != hostSimulated {
 		return m, fmt.Errorf("there is no host %q; write --host %s or --host %s", f.host, hostThis, hostSimulated)
 	}
-	if err := os.MkdirAll(f.state, 0o700); err != nil {
-		return m, fmt.Errorf("state directory: %w", err)
+	if err := stateDir(f.state, f.host == hostThis); err != nil {
+		return m, err
 	}
 	release, err := agent.Alone(f.state)
 	if err != nil {
@@ -96,7 +95,7 @@ func fromFactory(name string, clock *movable) (*simulated.Workstation, error) {
 		return nil, err
 	}
 	facts := protocol.Facts{
-		Name: name, Model: "Simulated workstation", Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631,
+		Name: name, Model: "Simulated workstation", Platform: host.PlatformWindows, OSVersion: "10.0.22631", OSBuild: 22631,
 	}
 	w := simulated.Boot(simulated.Factory(facts, domain, clock.now()), clock.now)
 	w.AddAccount("keeper")

@@ -23,7 +23,7 @@ import (
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	err := root().ExecuteContext(ctx)
+	err := execute(ctx)
 	stop()
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "rankwarden-agent:", err)
@@ -49,11 +49,11 @@ func root() *cobra.Command {
 	cmd.Flags().StringVar(&f.service, "service", "http://127.0.0.1:8470", "`URL` of the service")
 	cmd.Flags().
 		StringVar(&f.tokenFile, "token-file", "", "`file` with the enrolment token; needed until the device is enrolled")
-	cmd.PersistentFlags().StringVar(&f.state, "state", "rankwarden-agent-state", "`directory` for what the agent keeps")
+	cmd.PersistentFlags().StringVar(&f.state, "state", defaultState(), "`directory` for what the agent keeps")
 	cmd.PersistentFlags().StringVar(&f.host, "host", hostThis, "`this` workstation, or a simulated one")
 	cmd.PersistentFlags().StringVar(&f.name, "name", "SKL-SIM-001", "`name` of a simulated workstation when it is new")
 	cmd.Flags().BoolVar(&f.once, "once", false, "do one turn and end")
-	cmd.AddCommand(hostCheck(&f), setUp())
+	cmd.AddCommand(hostCheck(&f), setUp(&f))
 	return cmd
 }
 

@@ -9,9 +9,6 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// PlatformLinux is what devices with Linux say of themselves.
-const PlatformLinux = "linux"
-
 // LinuxLimits are what no workstation with Linux carries out, whatever is installed on it.
 func LinuxLimits() []drift.Limit {
 	limits := []drift.Limit{{

@@ -29,19 +29,19 @@ export function EnrolmentPage() {
     {
       title: "For",
       sort: (t) => t.note,
-      width: "minmax(140px,1fr)",
+      width: "minmax(120px,1fr)",
       cell: (t) => t.note || <span className="text-second">no note</span>,
     },
     { title: "Uses left", sort: (t) => t.uses_left, width: "80px", right: true, cell: (t) => t.uses_left },
     {
       title: "Ends",
       sort: (t) => t.expires_at,
-      width: "130px",
+      width: "96px",
       cell: (t) => (t.revoked ? "revoked" : Date.parse(t.expires_at) < now ? "ended" : soon(t.expires_at, now)),
     },
     {
       title: "Devices get",
-      width: "minmax(180px,1.2fr)",
+      width: "minmax(150px,1.2fr)",
       cell: (t) => (
         <>
           {t.groups.length > 0 && <span className="block">groups {t.groups.join(", ")}</span>}
@@ -53,12 +53,12 @@ export function EnrolmentPage() {
     {
       title: "Created",
       sort: (t) => t.created_at,
-      width: "150px",
+      width: "130px",
       cell: (t) => `${ago(t.created_at, now)}, ${t.created_by}`,
     },
     {
       title: "Revoke",
-      width: "70px",
+      width: "76px",
       right: true,
       cell: (t) =>
         !t.revoked &&
@@ -183,36 +183,54 @@ function TokenForm({ made }: { made: (token: Schemas["NewEnrolmentToken"]) => vo
   );
 }
 
-/** What one pastes on a workstation on which the package of the agent is installed. */
-const line = (token: string, url: string) =>
-  `sudo install -D -m 600 /dev/stdin /etc/rankwarden/token <<'END'\n${token}\nEND\nsudo rankwarden-agent set-up --service ${url} --token-file /etc/rankwarden/token`;
+/** What one pastes on a workstation, by its platform: as root with the package installed, and as an administrator beside the installer package. */
+const lines = (token: string, url: string) => [
+  {
+    platform: "Linux",
+    before: "With the package rankwarden-agent installed",
+    text: `sudo install -D -m 600 /dev/stdin /etc/rankwarden/token <<'END'\n${token}\nEND\nsudo rankwarden-agent set-up --service ${url} --token-file /etc/rankwarden/token`,
+  },
+  {
+    platform: "Windows",
+    before: "In PowerShell as an administrator, where the file rankwarden-agent.msi is",
+    text: `Set-Content "$env:TEMP\\token" '${token}'\nmsiexec /i rankwarden-agent.msi /qn SERVICE=${url} TOKENFILE="$env:TEMP\\token"`,
+  },
+];
 
 /** A new token, shown this once, as what one pastes on a workstation. */
 function Shown({ token, close }: { token: Schemas["NewEnrolmentToken"]; close: () => void }) {
-  const [copied, setCopied] = useState(false);
-  const text = line(token.token, location.origin);
+  const [copied, setCopied] = useState("");
   return (
     <section aria-label="New token" className="mb-5 border-l-4 border-brass bg-sheet px-4 py-3">
-      <p className="mb-2 font-semibold">
-        The token is shown this once. Install the package rankwarden-agent on each workstation, and paste this there:
-      </p>
-      <pre
-        className="mt-2 overflow-auto border border-hairline bg-paper p-2 font-mono text-sm break-all whitespace-pre-wrap"
-        data-secret
-      >
-        {text}
-      </pre>
-      <div className="mt-2 flex gap-2">
-        <Button
-          primary
-          onClick={async () => {
-            await navigator.clipboard.writeText(text);
-            setCopied(true);
-          }}
-        >
-          {copied ? "Copied" : "Copy"}
+      <p className="mb-1 font-semibold">The token is shown this once. Paste this on each workstation:</p>
+      {lines(token.token, location.origin).map(({ platform, before, text }) => (
+        <div key={platform} className="mt-3">
+          <div className="flex items-baseline justify-between gap-4">
+            <p>
+              <span className="font-semibold">{platform}</span> <span className="text-second">{before}</span>
+            </p>
+            <Button
+              aria-label={`Copy for ${platform}`}
+              onClick={async () => {
+                await navigator.clipboard.writeText(text);
+                setCopied(platform);
+              }}
+            >
+              {copied === platform ? "Copied" : "Copy"}
+            </Button>
+          </div>
+          <pre
+            className="mt-1 overflow-auto border border-hairline bg-paper p-2 font-mono text-sm break-all whitespace-pre-wrap"
+            data-secret
+          >
+            {text}
+          </pre>
+        </div>
+      ))}
+      <div className="mt-3">
+        <Button primary onClick={close}>
+          I have it
         </Button>
-        <Button onClick={close}>I have it</Button>
       </div>
     </section>
   );

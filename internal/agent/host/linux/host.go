@@ -104,14 +104,9 @@ func readOr(path string) []byte {
 	return data
 }
 
-// firmware reads one of the device's own facts; makers leave some as a placeholder.
+// firmware reads one of the device's own facts.
 func firmware(fact string) string {
-	told := strings.TrimSpace(string(readOr(filepath.Join("/sys/class/dmi/id", fact))))
-	switch strings.ToLower(told) {
-	case "none", "not specified", "to be filled by o.e.m.", "default string", "system serial number", "0":
-		return ""
-	}
-	return told
+	return host.FirmwareWord(string(readOr(filepath.Join("/sys/class/dmi/id", fact))))
 }
 
 // Limits implements [host.Host].
