@@ -3,6 +3,7 @@ package deploy
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 
 	"rankwarden.example/core/rollout"
@@ -154,10 +155,14 @@ func (s *Service) move(ctx context.Context, m underway.Move) error {
 		if err != nil {
 			return err
 		}
-		if m.Halt != "" {
-			m.Events = []rollout.Event{rollout.Halt{Why: m.Halt}}
+		events, err := joinable(tx, m.Events)
+		if err != nil {
+			return err
 		}
-		decisions, err := r.Machine.ApplyAll(m.Events, s.Now())
+		if m.Halt != "" {
+			events = []rollout.Event{rollout.Halt{Why: m.Halt}}
+		}
+		decisions, err := r.Machine.ApplyAll(events, s.Now())
 		if err != nil && !errors.Is(err, rollout.ErrState) { // somebody stopped it meanwhile
 			return err
 		}
@@ -168,6 +173,31 @@ func (s *Service) move(ctx context.Context, m underway.Move) error {
 		return nil
 	}
 	return err
+}
+
+// joinable leaves out who comes into a rollout and was retired since it was planned for.
+func joinable(tx Records, events []rollout.Event) ([]rollout.Event, error) {
+	var coming []string
+	for _, e := range events {
+		if j, is := e.(rollout.Join); is {
+			coming = append(coming, j.Device)
+		}
+	}
+	if len(coming) == 0 {
+		return events, nil
+	}
+	facts, err := tx.LiveFacts(coming)
+	if err != nil {
+		return nil, err
+	}
+	live := map[string]bool{}
+	for _, f := range facts {
+		live[f.ID] = true
+	}
+	return slices.DeleteFunc(slices.Clone(events), func(e rollout.Event) bool {
+		j, is := e.(rollout.Join)
+		return is && !live[j.Device]
+	}), nil
 }
 
 // tell puts what a rollout decided by itself on the trail.
