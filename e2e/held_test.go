@@ -27,6 +27,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/internal/pgcluster"
 	"rankwarden.example/internal/protocol"
 )
 
@@ -113,7 +114,7 @@ func patients(t testing.TB, url string, count int) []*patient {
 			time.Now(),
 		}
 	}
-	conn, err := pgx.Connect(t.Context(), url)
+	conn, err := pgx.Connect(t.Context(), pgcluster.ForOwner(url))
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
 	_, err = conn.Exec(t.Context(), "alter table devices alter token_id drop not null")

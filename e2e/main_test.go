@@ -97,7 +97,13 @@ func migrated(ctx context.Context) error {
 		return err
 	}
 	defer db.Close()
-	return db.Migrate(ctx)
+	if err := db.Migrate(ctx); err != nil {
+		return err
+	}
+	if err := cluster.AddServiceRole(ctx); err != nil {
+		return err
+	}
+	return db.Grant(ctx, pgcluster.ServiceRole)
 }
 
 // clock is service time in tests: it goes on by itself, and can be set forward or stopped.
@@ -167,7 +173,7 @@ func beside(t *testing.T) {
 func startAlone(t *testing.T) *service {
 	url, err := cluster.CopyDatabase(t.Context(), migratedDatabase, fmt.Sprintf("test_%d", databases.Add(1)))
 	require.NoError(t, err)
-	return startWith(t, url)
+	return startWith(t, pgcluster.ForService(url)) // which may do no more than it needs
 }
 
 // startOn starts it with a database of another server.
@@ -375,7 +381,7 @@ func stringReader(s string) io.Reader { return strings.NewReader(s) }
 
 // query asks the service's database one thing, past the service.
 func query[T any](t testing.TB, url, statement string) (answer T, err error) {
-	conn, err := pgx.Connect(t.Context(), url)
+	conn, err := pgx.Connect(t.Context(), pgcluster.ForOwner(url))
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
 	err = conn.QueryRow(t.Context(), statement).Scan(&answer)
@@ -384,7 +390,7 @@ func query[T any](t testing.TB, url, statement string) (answer T, err error) {
 
 // exec changes the service's database past the service.
 func change(t testing.TB, url, statement string) error {
-	conn, err := pgx.Connect(t.Context(), url)
+	conn, err := pgx.Connect(t.Context(), pgcluster.ForOwner(url))
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
 	_, err = conn.Exec(t.Context(), statement)

@@ -23,7 +23,7 @@ import (
 // largeFleet fills a database past the service: devices, ten memberships and ten closed findings of each, and what goes
 // with them.
 func largeFleet(t testing.TB, url string, devices int) {
-	quick := url + "&session_replication_role=replica&work_mem=256MB&maintenance_work_mem=256MB" // what is made up here breaks no foreign key
+	quick := pgcluster.ForOwner(url) + "&session_replication_role=replica&work_mem=256MB&maintenance_work_mem=256MB" // what is made up here breaks no foreign key
 	for _, statement := range []string{
 		// Indexes are built at the end, in one go each: kept up to date row by row they take twice as long.
 		`create table later as select indexdef from pg_indexes where tablename in ('findings', 'device_events',

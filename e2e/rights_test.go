@@ -85,7 +85,7 @@ var bodies = map[string]string{
 
 // try calls an operation, and gives the status.
 func try(t *testing.T, base string, o described, header http.Header) int {
-	path := strings.NewReplacer("{name}", "none", "{number}", "1", "{type}", "group", "{thing}", "none").Replace(o.path)
+	path := strings.NewReplacer("{name}", "none", "{number}", "1", "{type}", "group", "{thing}", "none", "{seq}", "1").Replace(o.path)
 	ctx := t.Context()
 	req, err := http.NewRequestWithContext(ctx, o.method, base+path, bytes.NewReader([]byte(bodies[o.id])))
 	require.NoError(t, err)

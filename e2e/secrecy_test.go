@@ -22,6 +22,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/e2e/browser"
+	"rankwarden.example/internal/pgcluster"
 	"rankwarden.example/internal/store"
 )
 
@@ -79,7 +80,7 @@ func (w traced) RoundTrip(req *http.Request) (*http.Response, error) {
 
 // dump is every table of the service's database as text.
 func dump(t *testing.T, url string) string {
-	conn, err := pgx.Connect(t.Context(), url)
+	conn, err := pgx.Connect(t.Context(), pgcluster.ForOwner(url))
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
 	found, err := conn.Query(

@@ -125,6 +125,7 @@ func root() *cobra.Command {
 		a.waiverCommand(),
 		a.eventsCommand(),
 		a.orderCommand(),
+		a.trailCommand(),
 		a.passwordCommand(),
 		a.heldCommand(),
 		a.lockedCommand(),

@@ -122,17 +122,23 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		return err
 	}
 	defer cluster.Stop()
+	if err := cluster.AddServiceRole(ctx); err != nil {
+		return err
+	}
 	config := server.Config{
-		Listen:       k.String("listen"),
-		Database:     cluster.URL(),
-		Keys:         filepath.Join(dir, "keys.json"),
-		EscrowKeys:   filepath.Join(dir, escrowFile),
-		Organisation: demo.Organisation,
-		Interval:     k.Duration("interval"),
-		RevealBudget: server.DefaultBudget,
-		Approvals:    authoring.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
-		Soak:         20 * time.Second,
-		Brake:        authoring.DefaultBrake,
+		Listen: k.String("listen"),
+		// The service's role can add to the trail, and change nothing on it.
+		Database:        pgcluster.ForService(cluster.URL()),
+		MigrateDatabase: cluster.URL(),
+		CheckpointFile:  filepath.Join(dir, "checkpoints.jsonl"),
+		Keys:            filepath.Join(dir, "keys.json"),
+		EscrowKeys:      filepath.Join(dir, escrowFile),
+		Organisation:    demo.Organisation,
+		Interval:        k.Duration("interval"),
+		RevealBudget:    server.DefaultBudget,
+		Approvals:       authoring.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
+		Soak:            20 * time.Second,
+		Brake:           authoring.DefaultBrake,
 	}
 	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {
 		if err := server.CreateKeys(ctx, config); err != nil {

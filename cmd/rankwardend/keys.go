@@ -15,6 +15,7 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/progress"
 	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/knadh/koanf/v2"
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/internal/auth"
@@ -25,7 +26,6 @@ import (
 	"rankwarden.example/internal/protocol"
 	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/server"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
 )
 
@@ -49,14 +49,11 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		if err != nil {
 			return err
 		}
-		db, err := store.Open(cmd.Context(), k.String("database"))
+		db, err := server.OpenDatabase(cmd.Context(), databaseOf(k))
 		if err != nil {
 			return err
 		}
 		defer db.Close()
-		if err := db.Migrate(cmd.Context()); err != nil {
-			return err
-		}
 		path := k.String("escrow-keys")
 		opened, err := rooms.Open(
 			cmd.Context(),
@@ -76,10 +73,16 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 	}
 }
 
+// databaseOf names the database, as the service runs and as the role that owns its schema.
+func databaseOf(k *koanf.Koanf) server.Config {
+	return server.Config{Database: k.String("database"), MigrateDatabase: k.String("migrate-database")}
+}
+
 func deskFlags(cmd *cobra.Command) *cobra.Command {
 	f := cmd.PersistentFlags()
 	f.String("config", "", "file with options, in YAML")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
+	f.String("migrate-database", "", "the same as the role that owns the schema, `URL`")
 	f.String("keys", "rankwarden-keys.json", "`file` of the service's private keys, mode 0600")
 	f.String("escrow-keys", "rankwarden-escrow-keys.json", "`file` of the private escrow keys, mode 0600")
 	f.String("organisation", "My organisation", "name that operators see")
@@ -93,7 +96,7 @@ func keysCommand() *cobra.Command {
 			"A new key is not used before a copy of its private half was proved to open a challenge, so that no\n" +
 			"password is ever sealed to a key that is lost with one disk. Private halves never enter the database.",
 	})
-	cmd.AddCommand(keysNew(), keysList(), keysChallenge(), keysProve(), keysRetire(), keysReseal(), keysExport())
+	cmd.AddCommand(keysNew(), keysList(), keysChallenge(), keysProve(), keysRetire(), keysReseal(), keysExport(), keysRoot())
 	return cmd
 }
 
@@ -154,11 +157,8 @@ func newServiceKeys(cmd *cobra.Command) error {
 	if err != nil {
 		return err
 	}
-	config := server.Config{
-		Database:     k.String("database"),
-		Keys:         k.String("keys"),
-		Organisation: k.String("organisation"),
-	}
+	config := databaseOf(k)
+	config.Keys, config.Organisation = k.String("keys"), k.String("organisation")
 	if err := server.CreateKeys(cmd.Context(), config); err != nil {
 		return err
 	}
@@ -169,6 +169,24 @@ func newServiceKeys(cmd *cobra.Command) error {
 		config.Keys,
 	)
 	return nil
+}
+
+// keysRoot prints what everybody who proves something of this service begins with.
+func keysRoot() *cobra.Command {
+	return &cobra.Command{
+		Use: "root", Short: "Print the fingerprint of the root key; write it down to prove the audit trail with it", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			k, err := options(cmd.Flags())
+			if err != nil {
+				return err
+			}
+			keys, err := keyring.Load(k.String("keys"))
+			if err == nil {
+				_, err = fmt.Fprintln(cmd.OutOrStdout(), keys.Root.ID)
+			}
+			return err
+		},
+	}
 }
 
 func keysList() *cobra.Command {

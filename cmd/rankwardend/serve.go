@@ -53,6 +53,11 @@ func serveCommand() *cobra.Command {
 	f.String("device-listen", "", "another address for the device protocol, `HOST:PORT`; the same when left out")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
 	f.String(
+		"migrate-database",
+		"",
+		"the same as the role that owns the schema, `URL`; then the role of --database cannot change the trail",
+	)
+	f.String(
 		"keys",
 		"rankwarden-keys.json",
 		"`file` of the service's private keys, mode 0600; see rankwardend keys new --service",
@@ -118,6 +123,7 @@ func serveCommand() *cobra.Command {
 	f.Duration("keep-states", intake.DefaultKept.DesiredStates, "how long superseded desired states are kept")
 	f.Duration("keep-changes", intake.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
 	f.Duration("keep-orders", intake.DefaultKept.Orders, "how long ended orders are kept")
+	f.String("checkpoint-file", "", "`file` to which signed checkpoints of the audit trail are added, every hour")
 	f.Bool("allow-clear", false, "serve without TLS on other addresses than loopback, behind a proxy that does TLS")
 	f.String("organisation", "My organisation", "name that operators see")
 	f.Duration("interval", 5*time.Minute, "time between two check-ins of a device")
@@ -269,7 +275,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 		), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
 		Database: k.String(
 			"database",
-		), Keys: k.String("keys"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
+		), MigrateDatabase: k.String("migrate-database"), Keys: k.String("keys"), CheckpointFile: k.String("checkpoint-file"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
 		SecondPersonOpens: k.Bool(
 			"approve-opening-early",

@@ -124,6 +124,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.orders()
 	a.passwords()
 	a.watch()
+	a.trail(app)
 	a.events(app)
 	return a
 }

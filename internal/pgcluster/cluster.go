@@ -200,6 +200,33 @@ func (c *Cluster) CreateDatabase(ctx context.Context, name string) (string, erro
 	return c.urlOf(name), c.createDatabase(ctx, conn, name)
 }
 
+// ServiceRole is the role that the service runs as, where another one owns the schema.
+const ServiceRole = "rankwarden_service"
+
+// AddServiceRole makes that role where it is not there.
+func (c *Cluster) AddServiceRole(ctx context.Context) error {
+	conn, err := pgx.Connect(ctx, c.URL())
+	if err != nil {
+		return fmt.Errorf("making a role: %w", err)
+	}
+	defer conn.Close(ctx)
+	var there bool
+	err = conn.QueryRow(ctx, "select exists (select from pg_roles where rolname = $1)", ServiceRole).Scan(&there)
+	if err == nil && !there {
+		_, err = conn.Exec(ctx, "create role "+ServiceRole+" login")
+	}
+	if err != nil {
+		return fmt.Errorf("making a role: %w", err)
+	}
+	return nil
+}
+
+// ForService is the URL of a database as the service's role.
+func ForService(url string) string { return strings.Replace(url, "//"+database+"@", "//"+ServiceRole+"@", 1) }
+
+// ForOwner is the URL of a database as the role that owns it.
+func ForOwner(url string) string { return strings.Replace(url, "//"+ServiceRole+"@", "//"+database+"@", 1) }
+
 func (c *Cluster) urlOf(name string) string {
 	return strings.Replace(c.URL(), "/"+database+"?", "/"+name+"?", 1)
 }

@@ -23,6 +23,7 @@ import (
 	"rankwarden.example/internal/scopes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/strangers"
+	"rankwarden.example/internal/trail"
 	"rankwarden.example/internal/uow"
 )
 
@@ -54,6 +55,8 @@ type Options struct {
 	DirectoryConnection *directory.Connection
 	// Patience is how long an edit waits at most until the lists have it, 2 seconds when 0: then they follow later.
 	Patience time.Duration
+	// CheckpointFile is to which checkpoints of the trail are added, empty for none.
+	CheckpointFile string
 	// PasswordMemory is what hashing an operator's password takes, see [auth.NewHashing].
 	PasswordMemory uint32
 }
@@ -67,6 +70,7 @@ type Rooms struct {
 	Access    *access.Service
 	Insight   *insight.Service
 	Strangers *strangers.Counter
+	Trail     *trail.Service
 	View      *fleetview.View
 
 	store    *store.Store
@@ -82,6 +86,7 @@ var (
 	_ access.Records    = store.Tx{}
 	_ insight.Records   = store.Tx{}
 	_ strangers.Records = store.Tx{}
+	_ trail.Records     = store.Tx{}
 )
 
 // Open opens the rooms, and brings the signed key list up to date.
@@ -120,6 +125,13 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		SecondPersonWaives: o.SecondPersonWaives,
 		Pruner:             o.Store,
 		Forget:             func(ctx context.Context) error { return r.Authoring.LetGo(ctx, uow.Itself, "") },
+	}
+	r.Trail = &trail.Service{
+		Room:         room[trail.Records](o),
+		Key:          o.Keys.Signing,
+		Root:         o.Keys.Root.ID,
+		Organisation: o.Organisation,
+		File:         o.CheckpointFile,
 	}
 	r.Insight = &insight.Service{Room: room[insight.Records](o), View: view, Scopes: known}
 	return r, nil

@@ -11,14 +11,11 @@ import (
 // CreateKeys makes the keys of a new service. It refuses when the database is already used with keys, or
 // when the file is there.
 func CreateKeys(ctx context.Context, c Config) error {
-	db, err := store.Open(ctx, c.Database)
+	db, err := OpenDatabase(ctx, c)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	if err := db.Migrate(ctx); err != nil {
-		return err
-	}
 	return db.InTx(ctx, func(tx store.Tx) error {
 		state, err := tx.LockServiceState(c.Organisation)
 		if err != nil {

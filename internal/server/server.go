@@ -40,6 +40,7 @@ type Config struct {
 	TLSKey             string
 	AllowClear         bool // serve without TLS on other addresses than loopback
 	Database           string
+	MigrateDatabase    string              // the same as the role that owns the schema; empty where the service's own role does
 	Keys               string              // file of the service's private keys
 	EscrowKeys         string              // file of the private escrow keys
 	EscrowEnv          string              // the keys themselves, instead of the file
@@ -58,6 +59,7 @@ type Config struct {
 	Kept           store.RetentionPeriods // how long records are kept, [intake.DefaultKept] where zero
 	Directory      *directory.Connection  // nil for none
 	DirectoryEvery time.Duration          // between two readings of it
+	CheckpointFile string                 // to which checkpoints of the trail are added, empty for none
 	Patience       time.Duration          // see [rooms.Options]
 	PasswordMemory uint32                 // KiB that hashing an operator's password takes, 64 MiB when 0
 }
@@ -110,7 +112,7 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 	if err != nil {
 		return nil, err
 	}
-	db, err := store.Open(ctx, c.Database)
+	db, err := OpenDatabase(ctx, c)
 	if err != nil {
 		return nil, err
 	}
@@ -129,9 +131,6 @@ func start(
 	console fs.FS,
 	log *slog.Logger,
 ) (*Server, error) {
-	if err := db.Migrate(ctx); err != nil {
-		return nil, err
-	}
 	if c.Now == nil {
 		c.Now = time.Now
 	}
@@ -156,6 +155,7 @@ func start(
 			Soak:                c.Soak,
 			Kept:                c.kept(),
 			Patience:            c.Patience,
+			CheckpointFile:      c.CheckpointFile,
 			PasswordMemory:      c.PasswordMemory,
 		},
 	)
@@ -246,6 +246,7 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Intake.FindOverdue},
 		{Name: "waivers", Every: 20 * time.Second, Do: s.Intake.EndWaivers},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
+		{Name: "checkpoints", Every: time.Hour, Do: s.Trail.AnchorHourly},
 		{Name: "retention", Every: time.Hour, Do: s.Intake.Prune},
 		{Name: "standings", Every: time.Minute, Do: func(ctx context.Context) error {
 			s.Changed(ctx) // the lists have what there is now

@@ -2,7 +2,6 @@ package store
 
 import (
 	"encoding/json"
-	"iter"
 	"time"
 
 	"rankwarden.example/internal/audit"
@@ -63,28 +62,6 @@ func (t Tx) AppendAudit(e audit.Entry) error {
 	)
 }
 
-// Trail gives the audit trail from its first entry, a few thousand at a time.
-func (t Tx) Trail() iter.Seq2[audit.Entry, error] {
-	return func(yield func(audit.Entry, error) bool) {
-		for last := int64(0); ; {
-			batch, err := rows[auditRow](t, "select * from audit_entries where seq > ? order by seq limit 2000", last)
-			if err != nil {
-				yield(audit.Entry{}, err)
-				return
-			}
-			if len(batch) == 0 {
-				return
-			}
-			for _, r := range batch {
-				if !yield(r.entry(), nil) {
-					return
-				}
-				last = r.Seq
-			}
-		}
-	}
-}
-
 // auditWindow is how many of the latest entries are looked through for those of a list.
 const auditWindow = 2000
 
@@ -103,11 +80,7 @@ func (t Tx) RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, 
 		since,
 		limit,
 	)
-	entries := make([]audit.Entry, len(records))
-	for i, r := range records {
-		entries[i] = r.entry()
-	}
-	return entries, err
+	return entries(records), err
 }
 
 func (r auditRow) entry() audit.Entry {
