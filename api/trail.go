@@ -13,6 +13,7 @@ type TrailEntry struct {
 	Address     string            `json:"address" doc:"From where; empty for what the service does by itself"`
 	Action      string            `json:"action"`
 	Object      string            `json:"object" doc:"What it was done to"`
+	Device      string            `json:"device" doc:"Name of the device that the actor or the object names by its identifier; empty for none"`
 	Reason      string            `json:"reason"`
 	Outcome     string            `json:"outcome" enum:"done,refused"`
 	Differences []TrailDifference `json:"differences" nullable:"false" doc:"Before against after, value by value"`

@@ -436,7 +436,7 @@ func TestConsoleIsAccessible(t *testing.T) {
 		{"/passwords?device=SKL-TKT-001&account=account%3Akeeper", `textarea`}, {"/policies", `[role="cell"] a`},
 		{"/policies/base", ".cm-content"}, {"/drift", `[role="cell"] a`}, {"/changes", `[role="cell"] a`},
 		{"/changes/" + demo.ChangeName, `h3`}, {"/ladder?group=head-office", "tbody th"},
-		{"/assignments?assignment=stricter-lockout", `[role="cell"] button`},
+		{"/assignments?assignment=stricter-lockout", `[role="cell"] button`}, {"/trail?entry=60", "tbody td"},
 	} {
 		look(page[0], page[1])
 	}

@@ -12,12 +12,14 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/e2e/browser"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/pgcluster"
@@ -255,6 +257,9 @@ func TestTheServiceSignsNoTrailThatWasRewritten(t *testing.T) {
 	checked, err = s.owner.CheckTrail(ctx, 0)
 	require.NoError(t, err)
 	assert.Positive(t, checked.Broken)
+	o, err := s.owner.Overview(ctx)
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(o.Decisions, func(d api.Decision) bool { return d.Kind == "trail" }))
 	now, err := s.owner.Checkpoints(ctx, client.Page{})
 	require.NoError(t, err)
 	assert.Equal(t, signed, now)
@@ -287,6 +292,39 @@ func TestTheServiceCannotChangeTheTrail(t *testing.T) {
 	protected, err := s.db.TrailIsProtected()
 	require.NoError(t, err)
 	assert.True(t, protected)
+}
+
+func TestTheTrailInTheConsole(t *testing.T) {
+	s, _ := lived(t)
+	b := openTab(t, 1280, 800)
+	assigned, err := s.owner.Trail(t.Context(), client.TrailQuery{Action: "assignment.made"}, client.Page{})
+	require.NoError(t, err)
+	entry := assigned.Items[0].Seq
+	require.NoError(t, chromedp.Run(b,
+		browser.SignIn(s.URL, "asta", ownerPassword),
+		browser.Click(`nav a[href="/trail"]`),
+		browser.Reads("made assignment base"),
+		browser.Reads("SKL-TKT-001 enrolled"),
+		browser.Click(`//button[.="Check all entries"]`),
+		browser.Reads("none was changed, taken out or put in"),
+		browser.Click(`//button[.="Refused"]`),
+		browser.Until(`document.querySelectorAll('[role="cell"] button').length === 1`),
+		browser.Reads("was refused"),
+		browser.Click(`//button[.="All"]`),
+		browser.Type(`input[aria-label="Device"]`, "SKL-TKT-0"),
+		browser.Reads("No device has the name SKL-TKT-0"),
+		browser.Click(`//button[.="Clear"]`),
+		browser.Click(`//button[contains(.,"made assignment base")]`),
+		browser.Until(`[...document.querySelectorAll("tr")].some(r => r.innerText.match(/rank\s+500/))`),
+		browser.Until(fmt.Sprintf(`location.search === "?entry=%d"`, entry)),
+		browser.Click(`//button[.="Sign now"]`),
+		browser.Reads("just now"),
+	))
+	b.forget() // that no device has half a name was asked for
+	b.noErrors()
+	other := openTab(t, 1280, 800)
+	require.NoError(t, chromedp.Run(other, browser.SignIn(s.URL, "bjorn", ownerPassword),
+		browser.Until(`document.querySelector('nav a[href="/trail"]') === null`)), "who may not read it has no place for it")
 }
 
 func readTrail(t *testing.T, s *service) (list []audit.Entry) {

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
@@ -99,9 +100,9 @@ func (a *app) trailList() *cobra.Command {
 					value: func(e row) string { return strconv.FormatInt(e.Seq, 10) },
 				},
 				column[row]{title: "When", value: func(e row) string { return a.when(e.At) }},
-				column[row]{title: "Who", value: func(e row) string { return e.Actor }},
+				column[row]{title: "Who", value: func(e row) string { return trailActor(e) }},
 				column[row]{title: "Action", value: func(e row) string { return e.Action }},
-				column[row]{title: "On", wrap: 1, value: func(e row) string { return e.Object }},
+				column[row]{title: "On", wrap: 1, value: func(e row) string { return trailObject(e) }},
 				column[row]{title: "Outcome", value: func(e row) string { return a.outcome(e.Outcome) }},
 				column[row]{title: "Reason", wrap: 1, value: func(e row) string { return e.Reason }},
 			)
@@ -110,6 +111,22 @@ func (a *app) trailList() *cobra.Command {
 	f.add(a, cmd)
 	cmd.Flags().IntVar(&most, "most", 100, "list at most so many; 0 for all")
 	return ofList(cmd)
+}
+
+// trailActor is who did something, a device by its name.
+func trailActor(e api.TrailEntry) string {
+	if e.Device != "" && strings.HasPrefix(e.Actor, "device:") {
+		return e.Device
+	}
+	return e.Actor
+}
+
+// trailObject is what something was done to, a device by its name.
+func trailObject(e api.TrailEntry) string {
+	if e.Device != "" && (e.Object == strings.TrimPrefix(e.Actor, "device:") || !strings.HasPrefix(e.Actor, "device:")) {
+		return e.Device
+	}
+	return e.Object
 }
 
 func (a *app) outcome(outcome string) string {
@@ -145,7 +162,7 @@ func (a *app) showEntry(e api.TrailEntry) error {
 	if e.Address != "" {
 		from = " from " + e.Address
 	}
-	fmt.Fprintf(a.out, "Entry %d: %s %s %s (%s)\n", e.Seq, e.Actor, e.Action, e.Object, a.outcome(e.Outcome))
+	fmt.Fprintf(a.out, "Entry %d: %s %s %s (%s)\n", e.Seq, trailActor(e), e.Action, trailObject(e), a.outcome(e.Outcome))
 	fmt.Fprintf(a.out, "  %s%s\n", e.At.Local().Format("2006-01-02 15:04:05"), from)
 	if e.Reason != "" {
 		fmt.Fprintf(a.out, "  Reason: %s\n", e.Reason)

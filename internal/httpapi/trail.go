@@ -38,8 +38,8 @@ func (q TrailQuery) query() trail.Query {
 		Since: q.Since, Until: q.Until}
 }
 
-func viewTrailEntry(e audit.Entry) api.TrailEntry {
-	view := api.TrailEntry{Seq: e.Seq, At: e.At, Actor: e.Actor, Address: e.Address, Action: e.Action, Object: e.Object,
+func viewTrailEntry(e trail.Entry) api.TrailEntry {
+	view := api.TrailEntry{Seq: e.Seq, At: e.At, Actor: e.Actor, Address: e.Address, Action: e.Action, Object: e.Object, Device: e.Device,
 		Reason: e.Reason, Outcome: string(e.Outcome), Differences: []api.TrailDifference{}, Hash: hex.EncodeToString(e.Hash)}
 	for _, d := range audit.Differences(e.Before, e.After) {
 		view.Differences = append(view.Differences, api.TrailDifference{Path: d.Path, Before: d.Before, After: d.After})

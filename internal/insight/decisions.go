@@ -24,6 +24,7 @@ const (
 	DecideRestored  = "restored"  // devices hold what the service never gave: its database may be a backup
 	DecideDirectory = "directory" // a reading of the directory would lose many entries
 	DecideWaiver    = "waiver"    // one waits for a second person, or is about to end
+	DecideTrail     = "trail"     // the audit trail was altered
 	DecideRecovery  = "recovery"  // current passwords without a recovery copy
 )
 
@@ -83,6 +84,16 @@ func (s *Service) decisions(
 			Detail: "devices hold a desired state that the service never gave them. If the database came back from a backup, " +
 				"run rankwardend restored on the machine of the service",
 			Devices: n.devices, Device: n.example.Name, DeviceID: n.example.ID})
+	}
+	if who.May(auth.Trail) {
+		broken, err := tx.TrailFoundBroken()
+		if err != nil {
+			return nil, err
+		}
+		if broken != "" {
+			list = append(list, Decision{Kind: DecideTrail, Title: "the audit trail was altered",
+				Detail: broken + ". Nothing more of it is signed: compare an export with the checkpoints that left the database"})
+		}
 	}
 	waiting, _, err := tx.ListApprovals(reach, clock.Now, store.Page{Limit: maxRecent})
 	if err != nil {

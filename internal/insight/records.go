@@ -59,5 +59,6 @@ type Records interface {
 	SettleWaiting() (waiting int, failed []store.SettleRequest, err error)
 	StandingHours(group string, since time.Time) ([]store.StandingHour, error)
 	SumClosedFindings(f store.FindingFilter, since time.Time) ([]store.FindingSum, error)
+	TrailFoundBroken() (why string, err error)
 	Unrecovered() (n int, example store.DeviceName, err error)
 }

@@ -167,6 +167,19 @@ func (t Tx) CheckpointsWithin(after, last int64) ([]Checkpoint, error) {
 	return rows[Checkpoint](t, "select * from checkpoints where seq > ? and seq <= ? order by seq", after, last)
 }
 
+// FoundBroken is the action under which it stands on the trail that the trail was found altered.
+const FoundBroken = "trail.found_broken"
+
+// TrailFoundBroken says why the trail is not what it was, as long as it was not signed since; empty where it is.
+func (t Tx) TrailFoundBroken() (why string, err error) {
+	found, err := rows[string](t, `select reason from audit_entries where action = ? and
+		at > coalesce((select max(at) from checkpoints), '-infinity') order by seq desc limit 1`, FoundBroken)
+	if err != nil || len(found) == 0 {
+		return "", err
+	}
+	return found[0], nil
+}
+
 // TrailIsProtected reports whether the role of the service can neither change nor delete entries of the trail.
 func (t Tx) TrailIsProtected() (bool, error) {
 	found, err := rows[bool](t, `select not (has_table_privilege('audit_entries', 'update') or

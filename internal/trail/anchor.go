@@ -46,7 +46,7 @@ func (s *Service) AnchorHourly(ctx context.Context) error {
 		return err
 	}
 	s.Log.Error("the audit trail is not what it was", "entry", broken.Seq, "why", broken.Why)
-	found := uow.Act{Who: uow.Itself, Action: "trail.found_broken", Object: "trail", Reason: broken.Error()}
+	found := uow.Act{Who: uow.Itself, Action: store.FoundBroken, Object: "trail", Reason: broken.Error()}
 	return s.Do(ctx, found, func(tx Records, w *uow.Work) error {
 		said, _, err := tx.ListTrail(store.TrailFilter{Action: found.Action}, store.Page{Limit: 1})
 		if err == nil && len(said) > 0 && said[0].Reason == found.Reason {

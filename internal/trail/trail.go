@@ -6,8 +6,11 @@
 package trail
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"slices"
+	"strings"
 	"time"
 
 	"rankwarden.example/core/text"
@@ -26,6 +29,7 @@ type Records interface {
 	AddCheckpoint(c store.Checkpoint) error
 	CheckpointsWithin(after, last int64) ([]store.Checkpoint, error)
 	Device(clock store.Clock, idOrName, folded string) (store.Device, error)
+	DevicesByID(clock store.Clock, ids []string) ([]store.Device, error)
 	ListCheckpoints(p store.Page) ([]store.Checkpoint, string, error)
 	ListTrail(f store.TrailFilter, p store.Page) ([]audit.Entry, string, error)
 	ServiceState() (store.ServiceState, error)
@@ -66,23 +70,66 @@ func (s *Service) filter(tx Records, q Query) (store.TrailFilter, error) {
 	return f, err
 }
 
+// Entry is one, with the name of the device that it names by its identifier.
+type Entry struct {
+	audit.Entry
+	Device string
+}
+
 // List lists a page of entries, latest first.
-func (s *Service) List(ctx context.Context, q Query, p store.Page) ([]audit.Entry, string, error) {
+func (s *Service) List(ctx context.Context, q Query, p store.Page) ([]Entry, string, error) {
 	tx := s.DB.With(ctx)
 	f, err := s.filter(tx, q)
 	if err != nil {
 		return nil, "", err
 	}
-	return tx.ListTrail(f, p)
+	found, next, err := tx.ListTrail(f, p)
+	if err != nil {
+		return nil, "", err
+	}
+	list, err := s.named(tx, found)
+	return list, next, err
 }
 
 // Entry reads one.
-func (s *Service) Entry(ctx context.Context, seq int64) (audit.Entry, error) {
-	e, err := s.DB.With(ctx).TrailEntry(seq)
+func (s *Service) Entry(ctx context.Context, seq int64) (Entry, error) {
+	tx := s.DB.With(ctx)
+	e, err := tx.TrailEntry(seq)
 	if errors.Is(err, store.ErrNotFound) {
 		err = refusal.New(refusal.NotFound, "the trail has no entry %d", seq)
 	}
-	return e, err
+	if err != nil {
+		return Entry{}, err
+	}
+	list, err := s.named(tx, []audit.Entry{e})
+	if err != nil {
+		return Entry{}, err
+	}
+	return list[0], nil
+}
+
+// deviceActor begins the names of devices that act themselves.
+const deviceActor = "device:"
+
+// named finds the names of devices.
+func (s *Service) named(tx Records, found []audit.Entry) ([]Entry, error) {
+	list, ids := make([]Entry, len(found)), []string{}
+	for _, e := range found {
+		ids = append(ids, strings.TrimPrefix(e.Actor, deviceActor), e.Object)
+	}
+	slices.Sort(ids)
+	devices, err := tx.DevicesByID(s.Clock(), slices.Compact(ids))
+	if err != nil {
+		return nil, err
+	}
+	names := map[string]string{}
+	for _, d := range devices {
+		names[d.ID] = d.Name
+	}
+	for i, e := range found {
+		list[i] = Entry{e, cmp.Or(names[e.Object], names[strings.TrimPrefix(e.Actor, deviceActor)])}
+	}
+	return list, nil
 }
 
 // Checkpoints lists a page, latest first.

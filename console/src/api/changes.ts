@@ -27,6 +27,11 @@ export const change = {
   revokeEnrolment: (id: string) =>
     take(client.DELETE("/api/v1/enrolment-tokens/{name}", { params: { path: { name: id } } })),
 
+  makeCheckpoint: () => take(client.POST("/api/v1/trail/checkpoints")),
+  /** Checks a part of the trail behind an entry; ask again behind the last until it is the head. */
+  checkTrail: (after: number, signal: AbortSignal) =>
+    take(client.GET("/api/v1/trail/check", { params: { query: { after } }, signal })),
+
   newChange: (body: { name: string; title: string; reason: string }) => take(client.POST("/api/v1/changes", { body })),
   describeChange: (name: string, over: number, body: { title: string; reason: string }) =>
     take(

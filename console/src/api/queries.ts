@@ -21,6 +21,7 @@ import type {
   RolloutSummary,
   Schemas,
   Standing,
+  TrailEntry,
   Waiver,
 } from "./types";
 
@@ -32,6 +33,15 @@ import type {
 export type DeviceFilter = { search?: string; standing?: Standing; group?: string };
 export type FindingFilter = { state: Finding["state"]; unit?: string; kind?: string; group?: string };
 export type EventFilter = { device?: string; kind?: string; group?: string };
+export type TrailFilter = {
+  actor?: string;
+  action?: string;
+  device?: string;
+  on?: string;
+  outcome?: TrailEntry["outcome"];
+  since?: string;
+  until?: string;
+};
 export type PasswordFilter = { search?: string; group?: string; overdue?: boolean };
 export type ChangeFilter = { state?: Change["state"][]; search?: string };
 export type RolloutDeviceFilter = { wave?: number; outcome?: RolloutDevice["outcome"] };
@@ -64,6 +74,20 @@ export const read = {
         take(client.GET("/api/v1/rollouts/{name}", { params: { path: { name: change } }, signal })),
       meta: { hears: ["rollouts", "edits"] },
       refetchInterval: 5000, // soak passes without telling
+    }),
+  checkpoint: () =>
+    queryOptions({
+      queryKey: ["checkpoint"],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/trail/checkpoints", { params: { query: { limit: 1 } }, signal })),
+      meta: edited,
+    }),
+  trailEntry: (seq: number) =>
+    queryOptions({
+      queryKey: ["trail-entry", seq],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/trail/entries/{seq}", { params: { path: { seq } }, signal })),
+      staleTime: Number.POSITIVE_INFINITY, // an entry never changes
+      refetchInterval: false,
     }),
   brakes: () =>
     queryOptions({
@@ -343,6 +367,12 @@ export const list = {
     meta: { hears: ["reports"] },
     page: (cursor, limit, signal) =>
       take(client.GET("/api/v1/device-events", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  trail: (filter: TrailFilter): List<TrailEntry> => ({
+    key: ["trail", filter],
+    meta: { hears: ["edits"] },
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/trail", { params: { query: { ...filter, cursor, limit } }, signal })),
   }),
   passwords: (filter: PasswordFilter): List<Password> => ({
     key: ["passwords", filter],

@@ -46,3 +46,5 @@ export type RolloutSummary = Schemas["RolloutSummary"];
 export type RolloutDevice = Schemas["RolloutDevice"];
 export type RolloutTally = Schemas["RolloutTally"];
 export type Lane = Schemas["Lane"];
+export type TrailEntry = Schemas["TrailEntry"];
+export type Checkpoint = Schemas["Checkpoint"];

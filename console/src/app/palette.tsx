@@ -6,7 +6,7 @@ import { useNavigate } from "react-router";
 import { read } from "@/api/queries";
 import { StandingWord } from "@/domain/standing";
 import { Trouble } from "@/ui/page";
-import { places } from "./places";
+import { placesOf } from "./places";
 
 /** Finds a device or a place, from anywhere, with Ctrl-K. */
 export function Palette() {
@@ -123,10 +123,11 @@ function Search({ close }: { close: () => void }) {
   const [entered, setEntered] = useState(""); // for what Enter was pressed before the answer was there
   const navigate = useNavigate();
   const found = useQuery({ ...read.devicesLike(text.trim()), placeholderData: keepPreviousData });
+  const rights = useQuery(read.session()).data?.rights ?? [];
   const others = useOthers(text.trim());
   const looking = text.trim().length > 0 && (found.isPending || found.isPlaceholderData);
   const devices = text.trim() && !looking ? (found.data?.items ?? []) : [];
-  const known = [...places, ...more].filter((p) => p.title.toLowerCase().includes(text.trim().toLowerCase()));
+  const known = [...placesOf(rights), ...more].filter((p) => p.title.toLowerCase().includes(text.trim().toLowerCase()));
   const go = (to: string) => {
     close();
     navigate(to);

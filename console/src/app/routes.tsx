@@ -25,6 +25,7 @@ const PasswordsPage = lazy(async () => ({
 const DriftPage = lazy(async () => ({ default: (await import("@/places/drift/drift-page")).DriftPage }));
 const WaiversPage = lazy(async () => ({ default: (await import("@/places/drift/waivers-page")).WaiversPage }));
 const EventsPage = lazy(async () => ({ default: (await import("@/places/events/events-page")).EventsPage }));
+const TrailPage = lazy(async () => ({ default: (await import("@/places/trail/trail-page")).TrailPage }));
 const GroupsPage = lazy(async () => ({ default: (await import("@/places/organisation/groups-page")).GroupsPage }));
 const FactsPage = lazy(async () => ({ default: (await import("@/places/organisation/facts-page")).FactsPage }));
 const EnrolmentPage = lazy(async () => ({
@@ -57,6 +58,7 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/drift" element={<DriftPage rights={rights} />} />
         <Route path="/waivers" element={<WaiversPage mayDeploy={rights.includes("deploy")} />} />
         <Route path="/events" element={<EventsPage />} />
+        <Route path="/trail" element={<TrailPage />} />
         <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
         <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("draft")} />} />
         <Route path="/organisation/facts" element={<FactsPage />} />

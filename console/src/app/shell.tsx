@@ -4,7 +4,7 @@ import { NavLink } from "react-router";
 import type { Me } from "@/api/types";
 import { Tray } from "@/changes/tray";
 import { Palette } from "./palette";
-import { places } from "./places";
+import { placesOf } from "./places";
 import { useTheme } from "./theme";
 
 function Mark() {
@@ -44,8 +44,8 @@ export function Shell({ me, connected, onLeave, children }: ShellProps) {
           <Mark />
           Rank Warden
         </NavLink>
-        <nav aria-label="Places" className="flex h-full gap-5">
-          {places.map((place) => (
+        <nav aria-label="Places" className="flex h-full gap-4">
+          {placesOf(me?.rights ?? []).map((place) => (
             <NavLink
               key={place.to}
               to={place.to}

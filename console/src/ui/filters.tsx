@@ -16,10 +16,16 @@ export function useFilters(): [URLSearchParams, (changes: Record<string, string>
   return [params, set];
 }
 
-type SearchProps = { label: string; placeholder: string; value: string; onChange: (value: string) => void };
+type SearchProps = {
+  label: string;
+  placeholder: string;
+  value: string;
+  onChange: (value: string) => void;
+  narrow?: boolean; // it stands beside others
+};
 
 /** A field to search with. What is typed goes to the address, and what comes from there into the field. */
-export function SearchField({ label, placeholder, value, onChange }: SearchProps) {
+export function SearchField({ label, placeholder, value, onChange, narrow }: SearchProps) {
   const [text, setText] = useState(value);
   const [known, setKnown] = useState(value); // what the address is known to say
   if (value !== known) {
@@ -36,7 +42,7 @@ export function SearchField({ label, placeholder, value, onChange }: SearchProps
         setText(event.target.value);
         onChange(event.target.value.trim());
       }}
-      className="w-72 rounded-sm border border-second bg-sheet px-3 py-1"
+      className={`${narrow ? "w-40" : "w-72"} rounded-sm border border-second bg-sheet px-3 py-1`}
     />
   );
 }

@@ -18,13 +18,15 @@ function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
       ? ["/passwords", "Open passwords"]
       : d.kind === "waiver"
         ? ["/waivers", "Open waivers"]
-        : d.kind === "directory"
-          ? ["/organisation/directory", "Open directory"]
-          : d.kind === "contested" && d.device
-            ? [`/ladder?device=${d.device}`, "Decide on the ladder"]
-            : d.device
-              ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
-              : ["", ""];
+        : d.kind === "trail"
+          ? ["/trail", "Open the trail"]
+          : d.kind === "directory"
+            ? ["/organisation/directory", "Open directory"]
+            : d.kind === "contested" && d.device
+              ? [`/ladder?device=${d.device}`, "Decide on the ladder"]
+              : d.device
+                ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
+                : ["", ""];
   if (!to) return null;
   return (
     <Link to={to} className="font-semibold text-brass">

@@ -1,47 +1,9 @@
 import { Link } from "react-router";
 import type { Finding, Overview } from "@/api/types";
+import { actions } from "@/domain/actions";
 import { clock, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
 import { Aside } from "@/ui/page";
-
-const actions: Record<string, string> = {
-  "policy.saved": "saved the draft of policy",
-  "policy.published": "published policy",
-  "assignment.made": "made assignment",
-  "assignment.changed": "changed assignment",
-  "assignment.removed": "removed assignment",
-  "group.made": "made group",
-  "group.changed": "changed group",
-  "group.removed": "removed group",
-  "change.created": "started change",
-  "change.edited": "edited change",
-  "change.dropped": "dropped change",
-  "change.applied": "applied change",
-  "change.approval_requested": "asked for approval of change",
-  "change.approval_lapsed": "took back the approval of change",
-  "change.approved": "approved change",
-  "change.refused": "refused change",
-  "operator.added": "added operator",
-  "operator.changed": "changed operator",
-  "token.made": "made API token",
-  "token.revoked": "revoked API token",
-  "enrolment.token_made": "created enrolment token",
-  "enrolment.token_revoked": "revoked enrolment token",
-  "keys.listed": "signed a new list of keys",
-  "keys.made": "created escrow key",
-  "keys.proved": "activated escrow key",
-  "keys.retired": "retired escrow key",
-  "keys.resealed": "re-sealed the deposits of escrow key",
-  "deposits.exported": "exported sealed",
-  "password.revealed": "viewed a password of",
-  "reveal.approved": "approved a view of a password of",
-  "reveal.declined": "declined a view of a password of",
-  "order.made": "sent the order",
-  "directory.imported": "imported people and groups into the",
-  "directory.kept_in_step": "synchronised the",
-  "directory.let_go": "deleted people or groups that vanished from the",
-  "service.restored": "began a new epoch of the",
-};
 
 const outcome = { open: "", waived: "waived: ", settled: "settled: ", corrected: "corrected by the device: " };
 
