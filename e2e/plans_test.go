@@ -137,6 +137,11 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	s.enrolmentToken(1)
 	largeFleet(t, s.config.Database, 40_000) // reading any of it from end to end is never the cheaper way
 	largeRollouts(t, s.config.Database)
+	require.NoError(t, change(t, s.config.Database, `insert into audit_entries (seq, at, actor, address, action, object, reason,
+		outcome, prev, hash) select i + (select max(seq) from audit_entries), now() - (50000 - i) * interval '1 minute', case i % 3 when 0 then 'asta' else 'device:' || i end,
+		'', case i % 50 when 0 then 'policy.saved' else 'device.enrolled' end, 'thing-' || i, '', case i % 999 when 0 then 'refused' else
+		'done' end, '', '' from generate_series(1, 40000) i`))
+	require.NoError(t, change(t, s.config.Database, "analyze audit_entries"))
 	s.Changed(ctx)
 	_, err = s.owner.CreateOperator(
 		ctx,
@@ -157,7 +162,10 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 			"/device-events?until=2020-01-01T00:00:00Z", "/orders", "/orders?group=few", "/order-progress/some", "/passwords", "/passwords?search=777", "/passwords?overdue=true", "/reveals", "/reveals?group=few", "/approvals",
 			"/held-settings", "/locked-accounts", "/directory?search=nobody", "/devices/SKL-BIG-000001", "/devices/SKL-BIG-000001/why", "/devices/SKL-BIG-000001/why?at=2031-01-01T00:00:00Z", "/devices/SKL-BIG-000001/why?at=2026-01-01T00:00:00Z", "/devices/SKL-BIG-000001/passwords", "/devices/SKL-BIG-000001/setting-history?setting=lockout", "/tokens", "/session",
 			"/changes", "/changes?search=none", "/rollouts", "/rollouts?under_way=true", "/rollouts/went-out-7", "/rollouts/went-out-7/devices?outcome=failed",
-			"/rollout-defaults", "/brakes", "/brakes?all=true", "/waivers", "/waivers?ending=true", "/findings?state=waived", "/standing-history", "/standing-history?group=few", "/enrolment-tokens"} {
+			"/rollout-defaults", "/brakes", "/brakes?all=true", "/waivers", "/waivers?ending=true", "/findings?state=waived", "/standing-history", "/standing-history?group=few", "/enrolment-tokens",
+			"/trail", "/trail?actor=nobody", "/trail?actor=asta&action=policy", "/trail?action=policy.published", "/trail?action=operator&outcome=refused",
+			"/trail?outcome=refused", "/trail?on=base", "/trail?device=SKL-BIG-000001", "/trail?since=2031-01-01T00:00:00Z", "/trail?until=2020-01-01T00:00:00Z",
+			"/trail/entries/7", "/trail/checkpoints", "/trail/check?after=30000"} {
 			status := try(t, s.URL, described{path, "GET", "/api/v1" + path}, header)
 			assert.Less(t, status, 500, path)
 		}

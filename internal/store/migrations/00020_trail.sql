@@ -17,7 +17,8 @@ create trigger checkpoints_append_only before update or delete or truncate on ch
 create index audit_actor on audit_entries (actor, seq);
 create index audit_action on audit_entries (action text_pattern_ops, seq);
 create index audit_object on audit_entries (object, seq);
+create index audit_refused on audit_entries (seq) where outcome = 'refused';
 
 -- +goose Down
-drop index audit_actor, audit_action, audit_object;
+drop index audit_actor, audit_action, audit_object, audit_refused;
 drop table checkpoints;
