@@ -11,6 +11,7 @@ type Me struct {
 	Rights       []string `json:"rights" nullable:"false" doc:"look, reveal, handle, draft, deploy, trail, administer; on some device at least"`
 	Organisation string   `json:"organisation"`
 	Interval     int      `json:"interval_seconds" doc:"Seconds between two check-ins of a device"`
+	NeedsFactor  bool     `json:"needs_second_factor" doc:"Nothing else is possible before a second factor is set up"`
 }
 
 // Role is a role of an operator, with the groups on whose devices it holds.
@@ -24,6 +25,7 @@ type Operator struct {
 	Name      string    `json:"name"`
 	Roles     []Role    `json:"roles" nullable:"false"`
 	Disabled  bool      `json:"disabled"`
+	Sealed    bool      `json:"sealed" doc:"For the day on which nobody else gets in; its use is an alarm"`
 	CreatedAt time.Time `json:"created_at"`
 }
 
@@ -43,4 +45,35 @@ type Token struct {
 type NewToken struct {
 	Token
 	Secret string `json:"secret" doc:"Send it as Authorization: Bearer SECRET; it is shown this once"`
+}
+
+// SecondFactor is what somebody has beside the password, without its secret.
+type SecondFactor struct {
+	On        bool       `json:"on"`
+	Since     *time.Time `json:"since"`
+	CodesLeft int        `json:"recovery_codes_left"`
+	Required  bool       `json:"required" doc:"Everybody here needs one"`
+}
+
+// NewSecondFactor is a secret for one-time codes (RFC 6238), shown this once.
+type NewSecondFactor struct {
+	Secret string `json:"secret" doc:"In base32, to type in"`
+	URI    string `json:"uri" doc:"The same for an authenticator, as otpauth"`
+	Image  string `json:"image" doc:"The same as a QR code: a data URL of a PNG"`
+}
+
+// Code is a one-time code.
+type Code struct {
+	Code string `json:"code" minLength:"6" maxLength:"20"`
+}
+
+// Proof is what somebody gives who is signed in, to show that it is still the same person.
+type Proof struct {
+	Password string `json:"password" minLength:"1" maxLength:"1024"`
+	Code     string `json:"code,omitempty" maxLength:"20" doc:"Of the second factor, where there is one"`
+}
+
+// RecoveryCodes open the account once each, when the authenticator is lost. They are shown this once.
+type RecoveryCodes struct {
+	Codes []string `json:"codes" nullable:"false"`
 }

@@ -33,6 +33,8 @@ type OperatorChange struct {
 	Roles    []api.Role `json:"roles,omitempty"`
 	Password *string    `json:"password,omitempty"`
 	Disabled *bool      `json:"disabled,omitempty"`
+	// ResetSecondFactor takes the second factor away.
+	ResetSecondFactor bool `json:"reset_second_factor,omitempty"`
 }
 
 // EditOperator edits an operator, whose sessions and tokens end.

@@ -52,10 +52,13 @@ func (c *Client) Reveal(ctx context.Context, device string, r api.RevealSpec) (a
 
 // SignInAgain gives the password of who is signed in, so that for a while it counts as fresh.
 func (c *Client) SignInAgain(ctx context.Context, password string) error {
-	_, err := c.do(
-		ctx,
-		call{method: http.MethodPost, path: "/session/fresh", in: map[string]string{"password": password}},
-	)
+	return c.SignInAgainWithCode(ctx, password, "")
+}
+
+// SignInAgainWithCode is SignInAgain for who has a second factor.
+func (c *Client) SignInAgainWithCode(ctx context.Context, password, code string) error {
+	in := api.Proof{Password: password, Code: code}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/session/fresh", in: in})
 	return err
 }
 

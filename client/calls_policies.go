@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -16,13 +17,24 @@ import (
 
 // SignIn opens a session, which this client then uses.
 func (c *Client) SignIn(ctx context.Context, name, password string) (api.Me, error) {
+	return c.SignInWithCode(ctx, name, password, "")
+}
+
+// CodeNeeded reports whether the code of a second factor is asked for, or another one than was given.
+func CodeNeeded(err error) bool {
+	var p *Problem
+	return errors.As(err, &p) && (p.Code == "code_needed" || p.Code == "code_wrong")
+}
+
+// SignInWithCode is SignIn for who has a second factor: with the code of an authenticator, or a recovery code.
+func (c *Client) SignInWithCode(ctx context.Context, name, password, code string) (api.Me, error) {
 	var me api.Me
 	_, err := c.do(
 		ctx,
 		call{
 			method: http.MethodPost,
 			path:   "/session",
-			in:     map[string]string{"name": name, "password": password},
+			in:     map[string]string{"name": name, "password": password, "code": code},
 			out:    &me,
 		},
 	)

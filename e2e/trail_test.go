@@ -213,7 +213,7 @@ func TestWhoRewritesTheTrailIsFound(t *testing.T) {
 		}, first), "some were written anew"},
 		"two change places":                     {rewrite(func(l []audit.Entry) []audit.Entry { l[first], l[first+1] = l[first+1], l[first]; return l }, first), "some were written anew"},
 		"the end is cut off":                    {rewrite(func(l []audit.Entry) []audit.Entry { return l[:first+1] }, never), "some were written anew"},
-		"all but the beginning is cut off":                   {rewrite(func(l []audit.Entry) []audit.Entry { return l[:3] }, 0), "broken at entry 5: it is missing, up to entry"},
+		"all but the beginning is cut off":      {rewrite(func(l []audit.Entry) []audit.Entry { return l[:3] }, 0), "broken at entry 5: it is missing, up to entry"},
 		"the hash becomes one of an older form": {rewrite(func(l []audit.Entry) []audit.Entry { l[first].Version = 0; return l }, never), at + "its hash"},
 	} {
 		attack.do()

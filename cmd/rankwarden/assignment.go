@@ -15,7 +15,13 @@ import (
 
 func (a *app) assignmentCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "assignment", Short: "Aim policies at groups of devices"}
-	cmd.AddCommand(a.assignmentList(), a.assignmentShow(), a.assignmentSet(), a.assignmentForecast(), a.assignmentRemove())
+	cmd.AddCommand(
+		a.assignmentList(),
+		a.assignmentShow(),
+		a.assignmentSet(),
+		a.assignmentForecast(),
+		a.assignmentRemove(),
+	)
 	return cmd
 }
 

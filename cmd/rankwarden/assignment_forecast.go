@@ -25,7 +25,9 @@ func (a *app) assignmentForecast() *cobra.Command {
 				return err
 			}
 			if x.Stance != "trial" {
-				return unusable{fmt.Errorf("the assignment %s is enforced already; only one on trial has a forecast", x.Name)}
+				return unusable{
+					fmt.Errorf("the assignment %s is enforced already; only one on trial has a forecast", x.Name),
+				}
 			}
 			aim := aimOf(x)
 			aim.Stance = "enforce"

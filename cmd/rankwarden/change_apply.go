@@ -61,7 +61,11 @@ func (a *app) changeApply() *cobra.Command {
 func (a *app) notYet(x api.ChangeDetail) error {
 	var err error
 	if x.State == "draft" {
-		err = a.did(x, "The approval of %s has lapsed: it would do something else by now. Run this command again.\n", x.Name)
+		err = a.did(
+			x,
+			"The approval of %s has lapsed: it would do something else by now. Run this command again.\n",
+			x.Name,
+		)
 	} else {
 		err = a.did(x, "%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: rankwarden "+
 			"change approve %s\nWhy: %s\n", x.Name, x.Name, x.Name, strings.Join(x.Needs, "; "))

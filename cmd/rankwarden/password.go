@@ -155,7 +155,15 @@ func (a *app) reveal(
 	if err != nil {
 		return shown, unusable{err}
 	}
-	if err := c.SignInAgain(ctx, password); err != nil {
+	err = c.SignInAgain(ctx, password)
+	if client.CodeNeeded(err) {
+		code, askErr := askCode(fromStdin)
+		if askErr != nil {
+			return shown, unusable{askErr}
+		}
+		err = c.SignInAgainWithCode(ctx, password, code)
+	}
+	if err != nil {
 		return shown, err
 	}
 	return c.Reveal(ctx, device, spec)
@@ -342,5 +350,5 @@ func askLine(question string) (string, error) {
 		return "", errors.New("there is no terminal to ask for the reason; use --reason")
 	}
 	fmt.Fprint(os.Stderr, question)
-	return readLine(os.Stdin)
+	return readLine(stdin)
 }

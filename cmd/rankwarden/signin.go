@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -124,20 +123,43 @@ func (a *app) signInCommand() *cobra.Command {
 			if err != nil {
 				return unusable{err}
 			}
-			return a.keepSignIn(cmd.Context(), server, name, password, hours)
+			return a.keepSignIn(cmd.Context(), server, credentials{name, password, fromStdin}, hours)
 		},
 	}
 	cmd.Flags().StringVar(&name, "name", "", "your `name` as an operator")
 	cmd.Flags().IntVar(&hours, "hours", 12, "how long the token lives, in `hours`")
-	cmd.Flags().BoolVar(&fromStdin, "password-stdin", false, "read the password from standard input")
+	cmd.Flags().
+		BoolVar(&fromStdin, "password-stdin", false, "read the password from standard input, and on the next line the code of a second factor")
 	return cmd
 }
 
-func (a *app) keepSignIn(ctx context.Context, server, name, password string, hours int) error {
+// credentials are what somebody gave, and where a code would come from.
+type credentials struct {
+	name, password string
+	fromStdin      bool
+}
+
+// signInTo signs in, and asks for the code of who has a second factor.
+func signInTo(ctx context.Context, c *client.Client, given credentials) (api.Me, error) {
+	me, err := c.SignIn(ctx, given.name, given.password)
+	if !client.CodeNeeded(err) {
+		return me, err
+	}
+	code, err := askCode(given.fromStdin)
+	if err != nil {
+		return me, unusable{err}
+	}
+	return c.SignInWithCode(ctx, given.name, given.password, code)
+}
+
+func (a *app) keepSignIn(ctx context.Context, server string, given credentials, hours int) error {
 	c := client.New(server, "")
-	me, err := c.SignIn(ctx, name, password)
+	me, err := signInTo(ctx, c, given)
 	if err != nil {
 		return err
+	}
+	if me.NeedsFactor {
+		return errors.New("everybody here needs a second factor: set one up in the console first, at " + server + "/me")
 	}
 	host, _ := os.Hostname() // only a note for the reader
 	token, err := c.CreateToken(ctx, "rankwarden command on "+host, "", hours)
@@ -163,8 +185,11 @@ func (a *app) keepSignIn(ctx context.Context, server, name, password string, hou
 	return nil
 }
 
-func readLine(in io.Reader) (string, error) {
-	line, err := bufio.NewReader(in).ReadString('\n')
+// stdin is read line by line: a password, and then perhaps a code.
+var stdin = bufio.NewReader(os.Stdin)
+
+func readLine(in *bufio.Reader) (string, error) {
+	line, err := in.ReadString('\n')
 	if line != "" {
 		err = nil
 	}
@@ -185,7 +210,7 @@ func roleWords(roles []api.Role) string {
 
 func askPassword(name string, fromStdin bool) (string, error) {
 	if fromStdin {
-		line, err := readLine(os.Stdin)
+		line, err := readLine(stdin)
 		if err != nil {
 			return "", fmt.Errorf("no password came from standard input: %w", err)
 		}
@@ -198,6 +223,26 @@ func askPassword(name string, fromStdin bool) (string, error) {
 	password, err := term.ReadPassword(int(os.Stdin.Fd()))
 	fmt.Fprintln(os.Stderr)
 	return string(password), err
+}
+
+// askCode asks for the code of a second factor; from standard input it is the line after the password.
+func askCode(fromStdin bool) (string, error) {
+	if !fromStdin {
+		if !term.IsTerminal(int(os.Stdin.Fd())) {
+			return "", errors.New(
+				"there is no terminal to ask for the code; use --password-stdin, and give the code on the line after it",
+			)
+		}
+		fmt.Fprint(os.Stderr, "Code of your authenticator, or a recovery code: ")
+	}
+	line, err := readLine(stdin)
+	if err != nil {
+		return "", fmt.Errorf(
+			"a code is needed, and none came from standard input; give it on the line after the password: %w",
+			err,
+		)
+	}
+	return strings.TrimSpace(line), nil
 }
 
 func (a *app) signOutCommand() *cobra.Command {

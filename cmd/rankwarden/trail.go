@@ -123,7 +123,8 @@ func trailActor(e api.TrailEntry) string {
 
 // trailObject is what something was done to, a device by its name.
 func trailObject(e api.TrailEntry) string {
-	if e.Device != "" && (e.Object == strings.TrimPrefix(e.Actor, "device:") || !strings.HasPrefix(e.Actor, "device:")) {
+	if e.Device != "" &&
+		(e.Object == strings.TrimPrefix(e.Actor, "device:") || !strings.HasPrefix(e.Actor, "device:")) {
 		return e.Device
 	}
 	return e.Object
@@ -162,7 +163,15 @@ func (a *app) showEntry(e api.TrailEntry) error {
 	if e.Address != "" {
 		from = " from " + e.Address
 	}
-	fmt.Fprintf(a.out, "Entry %d: %s %s %s (%s)\n", e.Seq, trailActor(e), e.Action, trailObject(e), a.outcome(e.Outcome))
+	fmt.Fprintf(
+		a.out,
+		"Entry %d: %s %s %s (%s)\n",
+		e.Seq,
+		trailActor(e),
+		e.Action,
+		trailObject(e),
+		a.outcome(e.Outcome),
+	)
 	fmt.Fprintf(a.out, "  %s%s\n", e.At.Local().Format("2006-01-02 15:04:05"), from)
 	if e.Reason != "" {
 		fmt.Fprintf(a.out, "  Reason: %s\n", e.Reason)

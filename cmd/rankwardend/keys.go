@@ -96,7 +96,16 @@ func keysCommand() *cobra.Command {
 			"A new key is not used before a copy of its private half was proved to open a challenge, so that no\n" +
 			"password is ever sealed to a key that is lost with one disk. Private halves never enter the database.",
 	})
-	cmd.AddCommand(keysNew(), keysList(), keysChallenge(), keysProve(), keysRetire(), keysReseal(), keysExport(), keysRoot())
+	cmd.AddCommand(
+		keysNew(),
+		keysList(),
+		keysChallenge(),
+		keysProve(),
+		keysRetire(),
+		keysReseal(),
+		keysExport(),
+		keysRoot(),
+	)
 	return cmd
 }
 

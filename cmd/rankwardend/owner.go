@@ -15,7 +15,7 @@ func ownerCommand() *cobra.Command {
 	cmd := deskFlags(
 		&cobra.Command{Use: "owner", Short: "Get back in on the service's machine when no owner can sign in"},
 	)
-	cmd.AddCommand(ownerReset())
+	cmd.AddCommand(ownerReset(), ownerSeal())
 	return cmd
 }
 
@@ -41,5 +41,37 @@ func ownerReset() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&path, "password-file", "rankwarden-owner-password", "`file` to write the new password to")
+	return cmd
+}
+
+// ownerSeal makes the owner whose password lies in an envelope.
+func ownerSeal() *cobra.Command {
+	var path string
+	cmd := &cobra.Command{
+		Use:   "seal NAME",
+		Short: "Make the owner for the day on which nobody else gets in; its use is an alarm",
+		Args:  cobra.ExactArgs(1),
+		Long: "Make an owner for the day on which nobody else gets in, such as when the identity provider is down. The password\n" +
+			"is written to --password-file: put it on paper into an envelope, seal that, and delete the file. Such an owner signs\n" +
+			"in without a second factor, and whenever that happens Watch says so until the owner is sealed anew, which is done\n" +
+			"with the same command and gives another password.",
+		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+			password := auth.NewPassword()
+			if err := writePassword(path, password); err != nil {
+				return err
+			}
+			if err := d.Access.SealOwner(ctx, d.who, args[0], password); err != nil {
+				return errors.Join(err, os.Remove(path))
+			}
+			fmt.Fprintf(
+				d.out,
+				"%s is sealed, and the password is in %s. Put it on paper into an envelope, and delete the file.\n",
+				args[0],
+				path,
+			)
+			return nil
+		}),
+	}
+	cmd.Flags().StringVar(&path, "password-file", "rankwarden-sealed-password", "`file` to write the password to")
 	return cmd
 }

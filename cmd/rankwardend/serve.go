@@ -124,6 +124,7 @@ func serveCommand() *cobra.Command {
 	f.Duration("keep-changes", intake.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
 	f.Duration("keep-orders", intake.DefaultKept.Orders, "how long ended orders are kept")
 	f.String("checkpoint-file", "", "`file` to which signed checkpoints of the audit trail are added, every hour")
+	f.Bool("require-second-factor", false, "let nobody do anything in the console without a second factor")
 	f.Bool("allow-clear", false, "serve without TLS on other addresses than loopback, behind a proxy that does TLS")
 	f.String("organisation", "My organisation", "name that operators see")
 	f.Duration("interval", 5*time.Minute, "time between two check-ins of a device")
@@ -275,7 +276,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 		), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
 		Database: k.String(
 			"database",
-		), MigrateDatabase: k.String("migrate-database"), Keys: k.String("keys"), CheckpointFile: k.String("checkpoint-file"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
+		), MigrateDatabase: k.String("migrate-database"), Keys: k.String("keys"), CheckpointFile: k.String("checkpoint-file"), RequireSecondFactor: k.Bool("require-second-factor"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
 		SecondPersonOpens: k.Bool(
 			"approve-opening-early",

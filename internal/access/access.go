@@ -14,10 +14,14 @@ import (
 type Service struct {
 	uow.Room[Records]
 	Strangers *strangers.Counter
-	passwords *hashing
+	// RequireSecondFactor lets a session without one do nothing but set one up.
+	RequireSecondFactor bool
+	Organisation        string
+	passwords           *hashing
+	key                 []byte // secrets of second factors are sealed with it
 }
 
-// New opens the room.
-func New(room uow.Room[Records], unknown *strangers.Counter, passwords *auth.Hashing) *Service {
-	return &Service{Room: room, Strangers: unknown, passwords: newHashing(passwords)}
+// New opens the room. Secrets of second factors are sealed with a key of 32 bytes.
+func New(room uow.Room[Records], unknown *strangers.Counter, passwords *auth.Hashing, key []byte) *Service {
+	return &Service{Room: room, Strangers: unknown, passwords: newHashing(passwords), key: key}
 }

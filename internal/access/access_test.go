@@ -30,9 +30,12 @@ type records struct {
 	strangers int
 }
 
-func (r *records) AppendAudit(e audit.Entry) error              { return r.Trail.AppendAudit(e) }
-func (r *records) Notify(n store.Notice) error                  { return r.Trail.Notify(n) }
-func (r *records) RequestSettle(q store.SettleRequest) error    { return r.Trail.RequestSettle(q) }
+func (r *records) AppendAudit(e audit.Entry) error           { return r.Trail.AppendAudit(e) }
+func (r *records) Notify(n store.Notice) error               { return r.Trail.Notify(n) }
+func (r *records) RequestSettle(q store.SettleRequest) error { return r.Trail.RequestSettle(q) }
+func (r *records) SecondFactor(string) (store.SecondFactor, error) {
+	return store.SecondFactor{}, store.ErrNotFound
+}
 func (r *records) CountOperators() (int64, error)               { return int64(len(r.operators)), nil }
 func (r *records) AddSession(store.Session) error               { return nil }
 func (r *records) AddAPIToken(store.APIToken) error             { return nil }
@@ -106,7 +109,7 @@ func room(t *testing.T) (*access.Service, *records, *time.Time) {
 	base := uowtest.Room[access.Records](r, &r.Trail)
 	base.Now = func() time.Time { return now }
 	s := access.New(base, &strangers.Counter{Room: uowtest.Room[strangers.Records](r, &r.Trail)},
-		auth.NewHashing(cheap))
+		auth.NewHashing(cheap), make([]byte, 32))
 	made, err := s.EnsureOwner(t.Context(), "asta", password)
 	require.NoError(t, err)
 	require.True(t, made)
@@ -126,7 +129,7 @@ func kind(err error) refusal.Kind {
 func TestWrongPasswordsMakeOneWait(t *testing.T) {
 	s, r, now := room(t)
 	try := func(password, address string) error {
-		_, _, err := s.SignIn(t.Context(), "asta", password, address)
+		_, _, err := s.SignIn(t.Context(), "asta", password, "", address)
 		return err
 	}
 	require.NoError(t, try(password, "192.0.2.1"))

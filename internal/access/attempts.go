@@ -27,8 +27,8 @@ type attempt struct {
 	at     time.Time
 }
 
-// spendAttempt counts an attempt, or refuses it.
-func (s *Service) spendAttempt(ctx context.Context, who auth.Identity) (attempt, error) {
+// spendAttempt counts an attempt, or refuses it. The right code of a second factor counts as a known address does.
+func (s *Service) spendAttempt(ctx context.Context, who auth.Identity, hasCode bool) (attempt, error) {
 	a := attempt{
 		pair:   "name " + who.Name + " at " + who.Address,
 		others: []string{"address " + who.Address},
@@ -37,8 +37,8 @@ func (s *Service) spendAttempt(ctx context.Context, who auth.Identity) (attempt,
 	free := map[string]int{a.pair: freeTriesTogether, "address " + who.Address: freeTriesAlone}
 	var wait time.Duration
 	err := s.Do(ctx, uow.Act{Who: who}, func(tx Records, _ *uow.Work) error {
-		known := false
-		if who.OperatorID != "" {
+		known := hasCode
+		if who.OperatorID != "" && !known {
 			var err error
 			if known, err = tx.KnowsAddress(who.OperatorID, who.Address); err != nil {
 				return err

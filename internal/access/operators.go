@@ -49,8 +49,24 @@ func (s *Service) ResetOwner(ctx context.Context, who auth.Identity, name, passw
 	if !(auth.Identity{Grants: grants}).Has(auth.Owner) {
 		grants = append(slices.Clone(grants), auth.Grant{Role: auth.Owner, Groups: []string{}})
 	}
-	_, err = s.ChangeOperator(ctx, who, name, OperatorChange{Grants: grants, Password: &password, Disabled: new(false)})
+	_, err = s.ChangeOperator(ctx, who, name, OperatorChange{Grants: grants, Password: &password, Disabled: new(false),
+		ResetFactor: true})
 	return err
+}
+
+// SealOwner makes an owner for the day on which nobody else gets in, or seals one anew with another password. It is for who
+// works on the machine of the service.
+func (s *Service) SealOwner(ctx context.Context, who auth.Identity, name, password string) error {
+	if err := s.ResetOwner(ctx, who, name, password); err != nil {
+		return err
+	}
+	return s.Do(ctx, uow.Act{Who: who, Action: "operator.sealed", Object: name}, func(tx Records, _ *uow.Work) error {
+		o, err := tx.OperatorByName(name)
+		if err != nil {
+			return err
+		}
+		return tx.Seal(o.ID, s.Now())
+	})
 }
 
 // AddOperator adds an operator of our own.
@@ -130,6 +146,8 @@ type OperatorChange struct {
 	Grants   []auth.Grant // nil leaves them
 	Password *string
 	Disabled *bool
+	// ResetFactor takes the second factor away.
+	ResetFactor bool
 }
 
 // ChangeOperator changes an operator and ends the operator's sessions and tokens.
@@ -184,6 +202,11 @@ func (s *Service) ChangeOperator(
 			if err := tx.SetOperator(o, s.Now()); err != nil {
 				return err
 			}
+			if c.ResetFactor {
+				if err := tx.DropSecondFactor(o.ID); err != nil {
+					return err
+				}
+			}
 			if n, err := tx.OwnersLeft(); err != nil {
 				return err
 			} else if n == 0 {
@@ -191,6 +214,9 @@ func (s *Service) ChangeOperator(
 			}
 			after := operatorState(o)
 			after["new_password"] = c.Password != nil
+			if c.ResetFactor {
+				after["second_factor"] = "reset"
+			}
 			w.After = after
 			return nil
 		},

@@ -18,6 +18,16 @@ type Records interface {
 	AddOperator(o store.Operator) error
 	AddSession(s store.Session) error
 	CountOperators() (int64, error)
+	CountRecoveryCodes(operator string) (int, error)
+	DropSecondFactor(operator string) error
+	LockSecondFactor(operator string) (store.SecondFactor, error)
+	OpenSealed(operator string, at time.Time) error
+	Seal(operator string, at time.Time) error
+	SecondFactor(operator string) (store.SecondFactor, error)
+	SetRecoveryCodes(operator string, hashes [][]byte) error
+	SetSecondFactor(f store.SecondFactor) error
+	StrengthenSession(operator string, hash []byte) error
+	UseRecoveryCode(operator string, hash []byte) (bool, error)
 	EndSession(hash []byte) error
 	KnowsAddress(operator, address string) (bool, error)
 	ListAPITokens(operator string, p store.Page) ([]store.APIToken, string, error)

@@ -15,13 +15,16 @@ import (
 // SessionLength is how long a sign-in to the console lasts.
 const SessionLength = 12 * time.Hour
 
-// SignIn checks a name and password and opens a session; it gives the session's secret.
-func (s *Service) SignIn(ctx context.Context, name, password, address string) (string, auth.Identity, error) {
+// given is what somebody gives to sign in; the code is that of a second factor, empty where none was asked for.
+type given struct{ name, password, code string }
+
+// SignIn checks a name and password, and the code of who has a second factor, and opens a session; it gives the session's
+// secret.
+func (s *Service) SignIn(ctx context.Context, name, password, code, address string) (string, auth.Identity, error) {
 	secret := auth.NewSecret()
 	who, err := s.checkPassword(
 		ctx,
-		strings.TrimSpace(name),
-		password,
+		given{strings.TrimSpace(name), password, code},
 		address,
 		"session.opened",
 		func(tx Records, w *uow.Work) error {
@@ -33,6 +36,7 @@ func (s *Service) SignIn(ctx context.Context, name, password, address string) (s
 				CreatedAt:  who.FreshAt,
 				ExpiresAt:  who.FreshAt.Add(SessionLength),
 				FreshAt:    who.FreshAt,
+				Factor:     who.Factor,
 			}
 			return tx.AddSession(session)
 		},
@@ -40,12 +44,12 @@ func (s *Service) SignIn(ctx context.Context, name, password, address string) (s
 	return secret, who, err
 }
 
-// SignInAgain checks the password of who is signed in, so that for a while it counts as fresh.
-func (s *Service) SignInAgain(ctx context.Context, who auth.Identity, session, password string) error {
+// SignInAgain checks the password of who is signed in, and a code where there is a second factor, so that for a while it
+// counts as fresh.
+func (s *Service) SignInAgain(ctx context.Context, who auth.Identity, session, password, code string) error {
 	_, err := s.checkPassword(
 		ctx,
-		who.Name,
-		password,
+		given{who.Name, password, code},
 		who.Address,
 		"session.refreshed",
 		func(tx Records, w *uow.Work) error {
@@ -64,23 +68,36 @@ func (s *Service) SignInAgain(ctx context.Context, who auth.Identity, session, p
 	return err
 }
 
-// checkPassword checks a name and password, under the limits of attempts, and does what follows a right one.
+// checkPassword checks a name and password and, where there is one, the second factor, under the limits of attempts, and
+// does what follows right ones.
 func (s *Service) checkPassword(
 	ctx context.Context,
-	name, password, address, action string,
+	given given,
+	address, action string,
 	then func(tx Records, w *uow.Work) error,
 ) (auth.Identity, error) {
 	db, now := s.DB.With(ctx), s.Now()
-	operator, err := db.OperatorByName(name)
+	operator, err := db.OperatorByName(given.name)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return auth.Identity{}, err
 	}
-	who := auth.Identity{OperatorID: operator.ID, Name: name, Grants: operator.Grants, Address: address, FreshAt: now}
-	attempt, err := s.spendAttempt(ctx, who)
+	factor, err := s.confirmed(db, operator)
 	if err != nil {
-		return auth.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, name, err)
+		return auth.Identity{}, err
 	}
-	right, err := s.passwords.compare(ctx, password, operator.PasswordHash)
+	who := auth.Identity{
+		OperatorID: operator.ID,
+		Name:       given.name,
+		Grants:     operator.Grants,
+		Address:    address,
+		FreshAt:    now,
+		Factor:     factor != nil,
+	}
+	attempt, err := s.spendAttempt(ctx, who, s.hasCode(factor, given.code))
+	if err != nil {
+		return auth.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name, err)
+	}
+	right, err := s.passwords.compare(ctx, given.password, operator.PasswordHash)
 	if err != nil {
 		return auth.Identity{}, err
 	}
@@ -89,22 +106,81 @@ func (s *Service) checkPassword(
 			ctx,
 			"session.opened",
 			address,
-			name,
+			given.name,
 			refusal.New(
 				refusal.Unauthorised,
 				"name or password is wrong; try again, or ask an owner for a new password",
 			),
 		)
 	}
-	return who, s.Do(ctx, uow.Act{Who: who, Action: action, Object: name}, func(tx Records, w *uow.Work) error {
+	act := uow.Act{Who: who, Action: action, Object: given.name}
+	if factor != nil && given.code == "" {
+		// The password was right: that attempt was no guess.
+		return auth.Identity{}, errors.Join(
+			s.Do(ctx, uow.Act{Who: who}, func(tx Records, _ *uow.Work) error { return attempt.giveBack(tx) }),
+			errCodeNeeded,
+		)
+	}
+	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
+		if factor != nil {
+			if err := s.takeCode(tx, w, operator.ID, given.code); err != nil {
+				return err
+			}
+		}
 		if err := attempt.giveBack(tx); err != nil {
 			return err
 		}
 		if err := tx.RememberAddress(operator.ID, address, now); err != nil {
 			return err
 		}
+		if operator.SealedAt != nil {
+			w.After = map[string]any{"sealed_owner": true}
+			if err := tx.OpenSealed(operator.ID, now); err != nil {
+				return err
+			}
+		}
 		return then(tx, w)
 	})
+	if errors.Is(err, errWrongCode) { // somebody has the password
+		err = s.Refuse(ctx, act, errWrongCode)
+	}
+	return who, err
+}
+
+// confirmed is the second factor that an operator must give, nil for none.
+func (s *Service) confirmed(db Records, operator store.Operator) (*store.SecondFactor, error) {
+	if operator.ID == "" {
+		return nil, nil
+	}
+	f, err := db.SecondFactor(operator.ID)
+	if errors.Is(err, store.ErrNotFound) || err == nil && f.ConfirmedAt == nil {
+		return nil, nil
+	}
+	return &f, err
+}
+
+// hasCode reports whether a code is right; it is not used by that.
+func (s *Service) hasCode(f *store.SecondFactor, code string) bool {
+	if f == nil || code == "" {
+		return false
+	}
+	step, err := s.step(*f, code)
+	return err == nil && step > 0
+}
+
+// takeCode uses a code of an operator's second factor as it is now.
+func (s *Service) takeCode(tx Records, w *uow.Work, operator, code string) error {
+	f, err := tx.LockSecondFactor(operator)
+	if err != nil {
+		return err
+	}
+	recovery, err := s.useCode(tx, f, code)
+	if err != nil || !recovery {
+		return err
+	}
+	left, err := tx.CountRecoveryCodes(operator)
+	w.After = map[string]any{"recovery_code": true, "recovery_codes_left": left}
+	return err
 }
 
 // SignOut ends a session.
@@ -133,6 +209,8 @@ func (s *Service) BySession(ctx context.Context, secret, address string) (auth.I
 		Grants:     operator.Grants,
 		Address:    address,
 		FreshAt:    session.FreshAt,
+		Factor:     session.Factor,
+		Sealed:     operator.SealedAt != nil,
 	}, err
 }
 

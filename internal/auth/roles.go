@@ -102,6 +102,8 @@ type Identity struct {
 	Address    string
 	Token      string    // identifier of the API token that was used, if any
 	FreshAt    time.Time // when the operator last gave the password here
+	Factor     bool      // the session was opened with a second factor
+	Sealed     bool      // the owner for the day on which nobody else gets in
 }
 
 // May reports whether the identity has a right on some device at least.

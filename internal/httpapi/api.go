@@ -107,6 +107,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	app.Use(Base, a.authenticate)
 	a.huma = huma.NewAPI(config, adapter{app})
 	a.signIn()
+	a.secondFactor()
 	a.operators()
 	a.policies()
 	a.groups()

@@ -29,7 +29,12 @@ func viewChange(c store.Change) api.Change {
 }
 
 func viewChangeDetail(c authoring.ChangeWithEdits) api.ChangeDetail {
-	detail := api.ChangeDetail{Change: viewChange(c.Change), Edits: []api.EditState{}, Problem: c.Problem, Rollout: c.Rollout}
+	detail := api.ChangeDetail{
+		Change:  viewChange(c.Change),
+		Edits:   []api.EditState{},
+		Problem: c.Problem,
+		Rollout: c.Rollout,
+	}
 	for _, e := range c.Edits {
 		state := api.EditState{
 			ChangeEdit: api.ChangeEdit{Kind: string(e.Kind), Name: e.Name, BasedOn: e.BasedOn},

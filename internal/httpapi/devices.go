@@ -102,7 +102,12 @@ func viewUnit(a insight.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
 func unitFindings(a insight.SettingWhy) []api.UnitFinding {
 	out := make([]api.UnitFinding, len(a.Findings))
 	for i, f := range a.Findings {
-		out[i] = api.UnitFinding{Kind: string(f.Kind), Subject: f.Subject, Words: present.Finding(f), Waived: a.WaivedUntil(f)}
+		out[i] = api.UnitFinding{
+			Kind:    string(f.Kind),
+			Subject: f.Subject,
+			Words:   present.Finding(f),
+			Waived:  a.WaivedUntil(f),
+		}
 	}
 	return out
 }

@@ -28,7 +28,13 @@ func grantsOf(roles []api.Role) []auth.Grant {
 }
 
 func viewOperator(o store.Operator) api.Operator {
-	return api.Operator{Name: o.Name, Roles: viewRoles(o.Grants), Disabled: o.DisabledAt != nil, CreatedAt: o.CreatedAt}
+	return api.Operator{
+		Name:      o.Name,
+		Roles:     viewRoles(o.Grants),
+		Disabled:  o.DisabledAt != nil,
+		Sealed:    o.SealedAt != nil,
+		CreatedAt: o.CreatedAt,
+	}
 }
 
 func viewToken(t store.APIToken) api.Token {
@@ -83,6 +89,7 @@ func (a *routes) operators() {
 			Roles    []api.Role `json:"roles,omitempty" maxItems:"6" nullable:"false"`
 			Password *string    `json:"password,omitempty" minLength:"1" maxLength:"1024"`
 			Disabled *bool      `json:"disabled,omitempty"`
+			Factor   bool       `json:"reset_second_factor,omitempty" doc:"Take their second factor away, when they have lost it"`
 		}
 	}
 	register(
@@ -104,7 +111,9 @@ func (a *routes) operators() {
 				ctx,
 				who,
 				in.Name,
-				access.OperatorChange{Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled},
+				access.OperatorChange{
+					Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled, ResetFactor: in.Body.Factor,
+				},
 			)
 			return &struct{ Body api.Operator }{viewOperator(o)}, err
 		},

@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/internal/access"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/problem"
+	"rankwarden.example/internal/refusal"
 )
 
 const cookieName = "rankwarden_session"
@@ -62,6 +63,13 @@ func (a *routes) authenticate(c fiber.Ctx) error {
 	if err != nil {
 		return problem.Send(c, problem.Of(a.Log, err))
 	}
+	if a.lacksFactor(who) && !withoutFactor[c.Method()+" "+c.Path()] {
+		return problem.Send(
+			c,
+			problem.Of(a.Log, refusal.New(refusal.Forbidden, "everybody here needs a second factor; set one up first").
+				WithCode("second_factor_needed")),
+		)
+	}
 	c.SetContext(context.WithValue(context.WithValue(ctx, identityKey, who), secretKey, given.session))
 	return c.Next()
 }
@@ -108,6 +116,7 @@ func (a *routes) me(who auth.Identity) api.Me {
 		Rights:       rights,
 		Organisation: a.Organisation,
 		Interval:     int(a.Interval.Seconds()),
+		NeedsFactor:  a.lacksFactor(who),
 	}
 }
 
@@ -133,6 +142,7 @@ func (a *routes) signIn() {
 		Body struct {
 			Name     string `json:"name" minLength:"1" maxLength:"63"`
 			Password string `json:"password" minLength:"1" maxLength:"1024"`
+			Code     string `json:"code,omitempty" maxLength:"20" doc:"Of the second factor, or a recovery code; asked for with the code code_needed"`
 		}
 	}
 	register(
@@ -147,7 +157,7 @@ func (a *routes) signIn() {
 		},
 		func(ctx context.Context, _ auth.Identity, in *credentials) (*signedIn, error) {
 			address, _ := ctx.Value(addressKey).(string)
-			secret, who, err := a.Access.SignIn(ctx, in.Body.Name, in.Body.Password, address)
+			secret, who, err := a.Access.SignIn(ctx, in.Body.Name, in.Body.Password, in.Body.Code, address)
 			if err != nil {
 				return nil, err
 			}
@@ -173,13 +183,9 @@ func (a *routes) signIn() {
 			status:  http.StatusNoContent,
 			action:  "session.refreshed",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
-			Body struct {
-				Password string `json:"password" minLength:"1" maxLength:"1024"`
-			}
-		}) (*Empty, error) {
+		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
 			secret, _ := ctx.Value(secretKey).(string)
-			return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password)
+			return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password, in.Body.Code)
 		},
 	)
 	register(

@@ -39,8 +39,19 @@ func (q TrailQuery) query() trail.Query {
 }
 
 func viewTrailEntry(e trail.Entry) api.TrailEntry {
-	view := api.TrailEntry{Seq: e.Seq, At: e.At, Actor: e.Actor, Address: e.Address, Action: e.Action, Object: e.Object, Device: e.Device,
-		Reason: e.Reason, Outcome: string(e.Outcome), Differences: []api.TrailDifference{}, Hash: hex.EncodeToString(e.Hash)}
+	view := api.TrailEntry{
+		Seq:         e.Seq,
+		At:          e.At,
+		Actor:       e.Actor,
+		Address:     e.Address,
+		Action:      e.Action,
+		Object:      e.Object,
+		Device:      e.Device,
+		Reason:      e.Reason,
+		Outcome:     string(e.Outcome),
+		Differences: []api.TrailDifference{},
+		Hash:        hex.EncodeToString(e.Hash),
+	}
 	for _, d := range audit.Differences(e.Before, e.After) {
 		view.Differences = append(view.Differences, api.TrailDifference{Path: d.Path, Before: d.Before, After: d.After})
 	}

@@ -136,7 +136,12 @@ func viewOverview(o insight.Overview, at time.Time) api.Overview {
 		v.Rollouts = append(v.Rollouts, viewRolloutSummary(r))
 	}
 	for _, s := range o.Strips {
-		strip := api.Strip{Group: s.Name, Standings: viewStandings(s.Counts), Marks: []api.Mark{}, Field: field(s.Field)}
+		strip := api.Strip{
+			Group:     s.Name,
+			Standings: viewStandings(s.Counts),
+			Marks:     []api.Mark{},
+			Field:     field(s.Field),
+		}
 		for _, m := range s.Marks {
 			strip.Marks = append(strip.Marks, api.Mark{DeviceID: m.ID, Device: m.Name, Standing: string(m.Standing)})
 		}

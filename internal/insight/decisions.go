@@ -24,6 +24,7 @@ const (
 	DecideRestored  = "restored"  // devices hold what the service never gave: its database may be a backup
 	DecideDirectory = "directory" // a reading of the directory would lose many entries
 	DecideWaiver    = "waiver"    // one waits for a second person, or is about to end
+	DecideSealed    = "sealed"    // the sealed owner was used
 	DecideTrail     = "trail"     // the audit trail was altered
 	DecideRecovery  = "recovery"  // current passwords without a recovery copy
 )
@@ -93,6 +94,19 @@ func (s *Service) decisions(
 		if broken != "" {
 			list = append(list, Decision{Kind: DecideTrail, Title: "the audit trail was altered",
 				Detail: broken + ". Nothing more of it is signed: compare an export with the checkpoints that left the database"})
+		}
+	}
+	if who.May(auth.Administer) {
+		used, err := tx.SealedInUse()
+		if err != nil {
+			return nil, err
+		}
+		for _, o := range used {
+			list = append(list, Decision{Kind: DecideSealed, Title: "the sealed owner " + o.Name + " was used",
+				Detail: "at " + o.OpenedAt.UTC().
+					Format("2006-01-02 15:04 UTC") +
+					". Find out why, and seal it anew on the machine of the " +
+					"service: rankwardend owner seal " + o.Name})
 		}
 	}
 	waiting, _, err := tx.ListApprovals(reach, clock.Now, store.Page{Limit: maxRecent})

@@ -56,6 +56,7 @@ type Records interface {
 	ReportAt(device string, at time.Time) (store.Report, error)
 	ReportBody(id int64) (drift.Report, store.Report, error)
 	RuledGroups() ([]store.RuleGroup, error)
+	SealedInUse() ([]store.Operator, error)
 	SettleWaiting() (waiting int, failed []store.SettleRequest, err error)
 	StandingHours(group string, since time.Time) ([]store.StandingHour, error)
 	SumClosedFindings(f store.FindingFilter, since time.Time) ([]store.FindingSum, error)

@@ -4,6 +4,8 @@ package keyring
 
 import (
 	"crypto/ed25519"
+	"crypto/hkdf"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -102,6 +104,11 @@ func Create(path string) (Ring, error) {
 		return Ring{}, fmt.Errorf("service keys: %w", err)
 	}
 	return Ring{root, signing}, nil
+}
+
+// Derive gives a key of 32 bytes for one purpose, which this ring alone can give (HKDF, RFC 5869).
+func (k Ring) Derive(purpose string) ([]byte, error) {
+	return hkdf.Key(sha256.New, k.Root.Private.Seed(), nil, "rankwarden "+purpose, 32)
 }
 
 // SignList has the root sign a list of this ring's public keys and of the live escrow keys.

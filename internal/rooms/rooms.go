@@ -57,6 +57,8 @@ type Options struct {
 	Patience time.Duration
 	// CheckpointFile is to which checkpoints of the trail are added, empty for none.
 	CheckpointFile string
+	// RequireSecondFactor lets nobody do anything without a second factor.
+	RequireSecondFactor bool
 	// PasswordMemory is what hashing an operator's password takes, see [auth.NewHashing].
 	PasswordMemory uint32
 }
@@ -99,7 +101,12 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		return nil, err
 	}
 	r.Strangers = &strangers.Counter{Room: room[strangers.Records](o)}
-	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory))
+	key, err := o.Keys.Derive("second factors")
+	if err != nil {
+		return nil, err
+	}
+	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory), key)
+	r.Access.RequireSecondFactor, r.Access.Organisation = o.RequireSecondFactor, o.Organisation
 	r.Authoring = authoring.New(
 		authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
 			DirectoryConnection: o.DirectoryConnection, Approvals: o.Approvals, Soak: o.Soak, Brake: o.Brake},

@@ -60,8 +60,10 @@ type Config struct {
 	Directory      *directory.Connection  // nil for none
 	DirectoryEvery time.Duration          // between two readings of it
 	CheckpointFile string                 // to which checkpoints of the trail are added, empty for none
-	Patience       time.Duration          // see [rooms.Options]
-	PasswordMemory uint32                 // KiB that hashing an operator's password takes, 64 MiB when 0
+	// RequireSecondFactor lets nobody do anything without a second factor.
+	RequireSecondFactor bool
+	Patience            time.Duration // see [rooms.Options]
+	PasswordMemory      uint32        // KiB that hashing an operator's password takes, 64 MiB when 0
 }
 
 // DefaultBudget is how many passwords an operator may usually see in an hour before a second person must approve.
@@ -156,6 +158,7 @@ func start(
 			Kept:                c.kept(),
 			Patience:            c.Patience,
 			CheckpointFile:      c.CheckpointFile,
+			RequireSecondFactor: c.RequireSecondFactor,
 			PasswordMemory:      c.PasswordMemory,
 		},
 	)

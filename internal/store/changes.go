@@ -24,7 +24,15 @@ const (
 )
 
 // ChangeStates are all of them.
-var ChangeStates = []ChangeState{ChangeDraft, ChangeWaiting, ChangeApproved, ChangeGoingOut, ChangeDone, ChangeDropped, ChangeReverted}
+var ChangeStates = []ChangeState{
+	ChangeDraft,
+	ChangeWaiting,
+	ChangeApproved,
+	ChangeGoingOut,
+	ChangeDone,
+	ChangeDropped,
+	ChangeReverted,
+}
 
 // IsOpen reports whether a change has neither come to its end nor been dropped or reverted.
 func (s ChangeState) IsOpen() bool {

@@ -37,7 +37,12 @@ type EventFilter struct {
 }
 
 // atTheDevice are the events that say that somebody was there.
-var atTheDevice = []drift.EventKind{drift.AccountUsed, drift.SessionsEnded, drift.AccountUnlocked, drift.PasswordForeign}
+var atTheDevice = []drift.EventKind{
+	drift.AccountUsed,
+	drift.SessionsEnded,
+	drift.AccountUnlocked,
+	drift.PasswordForeign,
+}
 
 // ListEvents lists a page, latest first.
 func (t Tx) ListEvents(f EventFilter, p Page) ([]DeviceEvent, string, error) {

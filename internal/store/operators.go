@@ -15,6 +15,8 @@ type Operator struct {
 	PasswordHash string
 	CreatedAt    time.Time
 	DisabledAt   *time.Time
+	SealedAt     *time.Time // an owner for the day on which nobody else gets in; nil for everybody else
+	OpenedAt     *time.Time // when that one was used, nil for not since it was sealed
 }
 
 // Session is a signed-in browser. Hash is the SHA-256 of the secret in its cookie.
@@ -25,6 +27,7 @@ type Session struct {
 	CreatedAt  time.Time
 	ExpiresAt  time.Time
 	FreshAt    time.Time // when the operator last gave the password in it
+	Factor     bool      // it was opened with a second factor
 }
 
 // APIToken lets a program act for an operator, with at most the operator's rights.

@@ -83,8 +83,24 @@ func (b *ReportBatch) read(devices []string) error {
 			var d Device
 			_, err := pgx.ForEachRow(
 				rows,
-				[]any{&d.ID, &d.Name, &d.NameKey, &d.State, &d.Platform, &d.OSVersion, &d.OSBuild, &d.AgentVersion, &d.Epoch, &d.Seq,
-					&d.DesiredEpoch, &d.DesiredNumber, &d.DesiredDigest, &d.SettingsDigest, &d.Scope, &d.OpenFindings},
+				[]any{
+					&d.ID,
+					&d.Name,
+					&d.NameKey,
+					&d.State,
+					&d.Platform,
+					&d.OSVersion,
+					&d.OSBuild,
+					&d.AgentVersion,
+					&d.Epoch,
+					&d.Seq,
+					&d.DesiredEpoch,
+					&d.DesiredNumber,
+					&d.DesiredDigest,
+					&d.SettingsDigest,
+					&d.Scope,
+					&d.OpenFindings,
+				},
 				func() error {
 					b.devices[d.ID] = d
 					d.Scope = nil // the next is another

@@ -48,7 +48,8 @@ func (t Tx) LockRollout(name string) (Rollout, error) {
 // SetRollout alters one over the given version.
 func (t Tx) SetRollout(r Rollout, over int64) error {
 	return must(t.db.Model(&Rollout{}).Where("id = ? and version = ?", r.ID, over).
-		Select("state", "version", "body", "edits", "touches", "trouble", "looked_at", "ended_at", "give_back").Updates(r), ErrStale)
+		Select("state", "version", "body", "edits", "touches", "trouble", "looked_at", "ended_at", "give_back").
+		Updates(r), ErrStale)
 }
 
 // LookedAt notes when rollouts were looked at, which alters nothing else of them.
@@ -95,8 +96,12 @@ func (t Tx) RolloutDevices(id string) ([]RolloutDevice, error) {
 		Failing    string // JSON
 		VerifiedAt *time.Time
 	}
-	found, err := rows[row](t, `select device_id, wave, outcome, failing::text as failing, verified_at from rollout_devices
-		where rollout_id = ? order by device_id`, id)
+	found, err := rows[row](
+		t,
+		`select device_id, wave, outcome, failing::text as failing, verified_at from rollout_devices
+		where rollout_id = ? order by device_id`,
+		id,
+	)
 	list := make([]RolloutDevice, len(found))
 	for i, d := range found {
 		list[i] = RolloutDevice{DeviceID: d.DeviceID, Wave: d.Wave, Outcome: d.Outcome, VerifiedAt: d.VerifiedAt}

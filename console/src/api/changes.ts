@@ -3,8 +3,14 @@ import type { ChangeEdit, DepositRef, EditState, Schemas } from "./types";
 
 /** Everything that the console changes. Each throws what the service says is wrong. */
 export const change = {
-  signIn: (body: { name: string; password: string }) => take(client.POST("/api/v1/session", { body })),
-  signInAgain: (password: string) => take(client.POST("/api/v1/session/fresh", { body: { password } })),
+  signIn: (body: { name: string; password: string; code: string }) => take(client.POST("/api/v1/session", { body })),
+  signInAgain: (body: { password: string; code: string }) => take(client.POST("/api/v1/session/fresh", { body })),
+  beginSecondFactor: () => take(client.POST("/api/v1/second-factor")),
+  confirmSecondFactor: (code: string) => take(client.POST("/api/v1/second-factor/confirm", { body: { code } })),
+  makeRecoveryCodes: (body: { password: string; code: string }) =>
+    take(client.POST("/api/v1/second-factor/recovery-codes", { body })),
+  removeSecondFactor: (body: { password: string; code: string }) =>
+    take(client.POST("/api/v1/second-factor/remove", { body })),
   signOut: () => take(client.DELETE("/api/v1/session")),
 
   order: (body: Schemas["NewOrder"]) => take(client.POST("/api/v1/orders", { body })),

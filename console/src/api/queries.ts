@@ -58,7 +58,8 @@ export const read = {
     queryOptions({
       queryKey: ["session"],
       queryFn: ({ signal }) => take(client.GET("/api/v1/session", { signal })),
-      refetchInterval: 60_000,
+      // Nobody who is not signed in loses what is being typed.
+      refetchInterval: (query) => (query.state.data ? 60_000 : false),
       retry: false,
     }),
   watch: () =>
@@ -74,6 +75,11 @@ export const read = {
         take(client.GET("/api/v1/rollouts/{name}", { params: { path: { name: change } }, signal })),
       meta: { hears: ["rollouts", "edits"] },
       refetchInterval: 5000, // soak passes without telling
+    }),
+  secondFactor: () =>
+    queryOptions({
+      queryKey: ["second-factor"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/second-factor", { signal })),
     }),
   checkpoint: () =>
     queryOptions({

@@ -8,7 +8,7 @@ import { useLive } from "@/api/live";
 import { read } from "@/api/queries";
 import { Loading, Trouble } from "@/ui/page";
 import { Broken } from "./broken";
-import { Pages } from "./routes";
+import { OnlyMe, Pages } from "./routes";
 import { Shell } from "./shell";
 import { SignIn, SignInAgain } from "./sign-in";
 
@@ -42,7 +42,7 @@ export function App() {
   const everSignedIn = session.data !== undefined;
   const rights = session.data?.rights ?? [];
   const [leaving, setLeaving] = useState(false);
-  const connected = useLive(everSignedIn && !signedOut && !leaving);
+  const connected = useLive(everSignedIn && !session.data?.needs_second_factor && !signedOut && !leaving);
   const { pathname } = useLocation();
   const { refetch } = session;
   useEffect(() => {
@@ -62,9 +62,7 @@ export function App() {
   if (signedOut && !everSignedIn) return <SignIn />;
   return (
     <Shell me={session.data} connected={connected} onLeave={() => setLeaving(true)}>
-      <Broken key={pathname}>
-        <Pages rights={rights} />
-      </Broken>
+      <Broken key={pathname}>{session.data?.needs_second_factor ? <OnlyMe /> : <Pages rights={rights} />}</Broken>
       {signedOut && <SignInAgain />}
       <Toaster position="bottom-right" toastOptions={toasts} style={{ fontFamily: "inherit" }} />
     </Shell>

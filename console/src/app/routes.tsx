@@ -26,6 +26,7 @@ const DriftPage = lazy(async () => ({ default: (await import("@/places/drift/dri
 const WaiversPage = lazy(async () => ({ default: (await import("@/places/drift/waivers-page")).WaiversPage }));
 const EventsPage = lazy(async () => ({ default: (await import("@/places/events/events-page")).EventsPage }));
 const TrailPage = lazy(async () => ({ default: (await import("@/places/trail/trail-page")).TrailPage }));
+const MePage = lazy(async () => ({ default: (await import("@/places/me/me-page")).MePage }));
 const GroupsPage = lazy(async () => ({ default: (await import("@/places/organisation/groups-page")).GroupsPage }));
 const FactsPage = lazy(async () => ({ default: (await import("@/places/organisation/facts-page")).FactsPage }));
 const EnrolmentPage = lazy(async () => ({
@@ -34,6 +35,15 @@ const EnrolmentPage = lazy(async () => ({
 const DirectoryPage = lazy(async () => ({
   default: (await import("@/places/organisation/directory-page")).DirectoryPage,
 }));
+
+/** The one page of somebody who must set up a second factor before anything else. */
+export function OnlyMe() {
+  return (
+    <Suspense fallback={<Loading />}>
+      <MePage />
+    </Suspense>
+  );
+}
 
 /** What stands at which address, for somebody with some rights. */
 export function Pages({ rights }: { rights: string[] }) {
@@ -59,6 +69,7 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/waivers" element={<WaiversPage mayDeploy={rights.includes("deploy")} />} />
         <Route path="/events" element={<EventsPage />} />
         <Route path="/trail" element={<TrailPage />} />
+        <Route path="/me" element={<MePage />} />
         <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
         <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("draft")} />} />
         <Route path="/organisation/facts" element={<FactsPage />} />

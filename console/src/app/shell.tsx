@@ -63,23 +63,22 @@ export function Shell({ me, connected, onLeave, children }: ShellProps) {
             ○ not live, reconnecting
           </span>
         )}
-        {me && <Tray />}
-        <Palette />
+        {me && !me.needs_second_factor && <Tray />}
+        {me && !me.needs_second_factor && <Palette />}
         <button type="button" onClick={toggleTheme} title={theme === "dark" ? "Light" : "Dark"} className="p-1">
           {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
           <span className="sr-only">{theme === "dark" ? "Use light colours" : "Use dark colours"}</span>
         </button>
         {me && (
-          <button
-            type="button"
-            onClick={onLeave}
-            title={`Sign out ${me.name}`}
-            className="flex items-center gap-2 text-band-second hover:text-band-ink"
-          >
-            <span className="max-w-40 truncate">{me.name}</span>
-            <LogOut className="size-4" />
-            <span className="sr-only">Sign out</span>
-          </button>
+          <span className="flex items-center gap-2 text-band-second">
+            <NavLink to="/me" title="Your sign-in" className="max-w-40 truncate hover:text-band-ink hover:no-underline">
+              {me.name}
+            </NavLink>
+            <button type="button" onClick={onLeave} title={`Sign out ${me.name}`} className="hover:text-band-ink">
+              <LogOut className="size-4" />
+              <span className="sr-only">Sign out</span>
+            </button>
+          </span>
         )}
       </header>
       <main id="content" tabIndex={-1} className="mx-auto w-full max-w-[1600px] grow px-6 py-5 outline-none">

@@ -5,6 +5,7 @@ import { useForm } from "react-hook-form";
 import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
 import { read } from "@/api/queries";
+import { CodeField, useCodeAsked } from "@/domain/second-factor";
 import { Button } from "@/ui/button";
 import { TextField } from "@/ui/field";
 import { useTitle } from "@/ui/page";
@@ -43,11 +44,12 @@ export function SignIn() {
 const credentials = z.object({
   name: z.string().trim().min(1, "Enter your name."),
   password: z.string().min(1, "Enter your password."),
+  code: z.string().trim(),
 });
 
 function SignInForm({ note, page }: { note: string; page?: boolean }) {
   const queries = useQueryClient();
-  const form = useForm({ resolver: zodResolver(credentials), defaultValues: { name: "", password: "" } });
+  const form = useForm({ resolver: zodResolver(credentials), defaultValues: { name: "", password: "", code: "" } });
   const signIn = useMutation({
     mutationFn: change.signIn,
     onSuccess: (me) => {
@@ -56,8 +58,12 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
     },
     gcTime: 0, // the password is kept nowhere
   });
-  const wrong =
-    signIn.error instanceof Refusal ? signIn.error.message : signIn.error && "The sign-in failed; try again.";
+  const { asked, problem } = useCodeAsked(signIn.error);
+  const wrong = asked
+    ? problem
+    : signIn.error instanceof Refusal
+      ? signIn.error.message
+      : signIn.error && "The sign-in failed; try again.";
   return (
     <div className="w-[380px] rounded-sm border-t-4 border-brass-bright bg-sheet px-8 py-7">
       <h1 className="mb-1 flex items-center gap-2.5 text-xl leading-8 font-bold">
@@ -86,6 +92,7 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
           problem={form.formState.errors.password?.message}
           {...form.register("password")}
         />
+        {asked && <CodeField {...form.register("code")} />}
         {wrong && (
           <p role="alert" className="border-l-4 border-red bg-red-wash px-3 py-1.5">
             {wrong}

@@ -6,6 +6,7 @@ import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
 import { list, read } from "@/api/queries";
 import type { DepositRef, Password, RevealResult } from "@/api/types";
+import { CodeField, useCodeAsked } from "@/domain/second-factor";
 import { clock, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { TextArea, TextField } from "@/ui/field";
@@ -151,16 +152,14 @@ function Shown({ revealed, hide }: { revealed: RevealResult; hide: () => void })
   );
 }
 
-const own = z.object({ password: z.string().min(1, "Enter your own password.") });
+const own = z.object({ password: z.string().min(1, "Enter your own password."), code: z.string().trim() });
 
 /** Asks for the operator's own password, since the last sign-in is too long ago. */
 function Fresh({ then, leave }: { then: () => void; leave: () => void }) {
-  const form = useForm({ resolver: zodResolver(own), defaultValues: { password: "" } });
-  const again = useMutation({
-    mutationFn: ({ password }: z.infer<typeof own>) => change.signInAgain(password),
-    onSuccess: then,
-    gcTime: 0,
-  });
+  const form = useForm({ resolver: zodResolver(own), defaultValues: { password: "", code: "" } });
+  const again = useMutation({ mutationFn: change.signInAgain, onSuccess: then, gcTime: 0 });
+  const { asked, problem } = useCodeAsked(again.error);
+  const wrong = asked ? problem : again.error?.message;
   return (
     <form onSubmit={form.handleSubmit((given) => again.mutate(given))} noValidate className="space-y-2">
       <p>A password is shown only within 15 minutes of a sign-in. Enter your own password again.</p>
@@ -172,13 +171,14 @@ function Fresh({ then, leave }: { then: () => void; leave: () => void }) {
         problem={form.formState.errors.password?.message}
         {...form.register("password")}
       />
+      {asked && <CodeField {...form.register("code")} />}
       <div className="flex gap-2">
         <Button type="submit" primary disabled={again.isPending}>
           Go on
         </Button>
         <Button onClick={leave}>Cancel</Button>
       </div>
-      {again.error && <Trouble error={new Error(again.error.message) /* a wrong password is no ended session */} />}
+      {wrong && <Trouble error={new Error(wrong) /* a wrong password is no ended session */} />}
     </form>
   );
 }
