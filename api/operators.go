@@ -77,3 +77,13 @@ type Proof struct {
 type RecoveryCodes struct {
 	Codes []string `json:"codes" nullable:"false"`
 }
+
+// DeviceGrant is a program without a browser that waits for a token.
+type DeviceGrant struct {
+	Code      string    `json:"code"`
+	Program   string    `json:"program" doc:"What it says of itself"`
+	Address   string    `json:"address" doc:"Where it asks from"`
+	Hours     int       `json:"hours" doc:"That its token is to live"`
+	CreatedAt time.Time `json:"created_at"`
+	ExpiresAt time.Time `json:"expires_at"`
+}

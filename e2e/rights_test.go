@@ -77,7 +77,7 @@ var bodies = map[string]string{
 	"send-order": `{"kind": "check-in", "devices": ["none"]}`, "reveal-password": `{"reason": "ticket 4711"}`, "decide-approval": `{"approve": true}`, "delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`, "import-directory": "nonsense",
 	"create-change": `{"name": "No name"}`, "edit-change": `{"title": "t"}`, "add-edit": `{"kind": "withdraw", "name": "none", "based_on": 1}`,
 	"drop-change": `{}`, "apply-change": `{"digest": ""}`, "decide-change": `{"approve": false, "reason": "no", "digest": ""}`,
-	"confirm-second-factor": `{"code": "000000"}`, "make-recovery-codes": `{"password": "not this one"}`, "remove-second-factor": `{"password": "not this one"}`,
+	"decide-device-grant": `{"approve": false}`, "confirm-second-factor": `{"code": "000000"}`, "make-recovery-codes": `{"password": "not this one"}`, "remove-second-factor": `{"password": "not this one"}`,
 	"start-rollout": `{"change": "none", "digest": ""}`, "pause-rollout": `{}`, "resume-rollout": `{}`, "open-wave": `{"reason": "r"}`,
 	"waive-findings": `{"findings": [1], "until": "2031-01-01T00:00:00Z", "reason": "r"}`, "decide-waiver": `{"agree": true}`,
 	"revert-rollout": `{"reason": "r"}`, "decide-brake": `{"release": false, "reason": "r"}`,
@@ -89,7 +89,7 @@ var givesPassword = map[string]bool{"sign-in": true, "sign-in-again": true, "mak
 
 // try calls an operation, and gives the status.
 func try(t *testing.T, base string, o described, header http.Header) int {
-	path := strings.NewReplacer("{name}", "none", "{number}", "1", "{type}", "group", "{thing}", "none", "{seq}", "1").Replace(o.path)
+	path := strings.NewReplacer("{name}", "none", "{number}", "1", "{type}", "group", "{thing}", "none", "{seq}", "1", "{code}", "BCDF-GHJK").Replace(o.path)
 	ctx := t.Context()
 	req, err := http.NewRequestWithContext(ctx, o.method, base+path, bytes.NewReader([]byte(bodies[o.id])))
 	require.NoError(t, err)

@@ -110,14 +110,20 @@ func (a *app) signInCommand() *cobra.Command {
 	var fromStdin bool
 	cmd := &cobra.Command{
 		Use: "sign-in", Short: "Sign in to a service and store a token for it", Args: cobra.NoArgs,
-		Example: "  rankwarden sign-in --server http://127.0.0.1:8470 --name harbourmaster",
+		Long: "Sign in to a service and store a token for it. Without --name you sign in in the console, in whatever way you do\n" +
+			"there: the command shows a code, and waits until you allow it. With --name it asks for your password, and for the\n" +
+			"code of a second factor.",
+		Example: "  rankwarden sign-in --server http://127.0.0.1:8470\n  rankwarden sign-in --server http://127.0.0.1:8470 --name harbourmaster",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			server := a.server
 			if server == "" {
 				server = os.Getenv(envServer)
 			}
-			if server == "" || name == "" {
-				return unusable{errors.New("give the service with --server URL and yourself with --name NAME")}
+			if server == "" {
+				return unusable{errors.New("give the service with --server URL")}
+			}
+			if name == "" {
+				return a.askInConsole(cmd.Context(), server, hours)
 			}
 			password, err := askPassword(name, fromStdin)
 			if err != nil {
@@ -152,6 +158,26 @@ func signInTo(ctx context.Context, c *client.Client, given credentials) (api.Me,
 	return c.SignInWithCode(ctx, given.name, given.password, code)
 }
 
+// askInConsole gets a token that somebody allows in the console (RFC 8628).
+func (a *app) askInConsole(ctx context.Context, server string, hours int) error {
+	c := client.New(server, "")
+	host, _ := os.Hostname() // only a note for the reader
+	asked, err := c.AskForToken(ctx, "rankwarden command on "+host, hours)
+	if err != nil {
+		return err
+	}
+	a.notice("Open this page, and allow the code %s:\n  %s\nWaiting ...\n", asked.UserCode, asked.WholePage)
+	token, err := c.AwaitToken(ctx, asked)
+	if err != nil {
+		return err
+	}
+	me, err := client.New(server, token.Secret).Me(ctx)
+	if err != nil {
+		return err
+	}
+	return a.keepToken(server, me, token, hours)
+}
+
 func (a *app) keepSignIn(ctx context.Context, server string, given credentials, hours int) error {
 	c := client.New(server, "")
 	me, err := signInTo(ctx, c, given)
@@ -169,6 +195,11 @@ func (a *app) keepSignIn(ctx context.Context, server string, given credentials, 
 	if err := c.SignOut(ctx); err != nil {
 		return err
 	}
+	return a.keepToken(server, me, token, hours)
+}
+
+// keepToken stores a token, and says so.
+func (a *app) keepToken(server string, me api.Me, token api.NewToken, hours int) error {
 	path, err := signIn{Server: server, Name: me.Name, Token: token.Secret, TokenID: token.ID}.write()
 	if err != nil {
 		return unusable{err}

@@ -15,7 +15,12 @@ type Records interface {
 	RuledGroups() ([]store.RuleGroup, error)
 
 	AddAPIToken(a store.APIToken) error
+	AddDeviceGrant(g store.DeviceGrant) (waiting int, err error)
 	AddOperator(o store.Operator) error
+	DeviceGrantByUserCode(code string, now time.Time) (store.DeviceGrant, error)
+	DropDeviceGrant(hash []byte) error
+	LockDeviceGrant(hash []byte) (store.DeviceGrant, error)
+	SetDeviceGrant(g store.DeviceGrant) error
 	AddSession(s store.Session) error
 	CountOperators() (int64, error)
 	CountRecoveryCodes(operator string) (int, error)

@@ -108,6 +108,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.huma = huma.NewAPI(config, adapter{app})
 	a.signIn()
 	a.secondFactor()
+	a.deviceGrant(app)
 	a.operators()
 	a.policies()
 	a.groups()

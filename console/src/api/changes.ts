@@ -5,6 +5,8 @@ import type { ChangeEdit, DepositRef, EditState, Schemas } from "./types";
 export const change = {
   signIn: (body: { name: string; password: string; code: string }) => take(client.POST("/api/v1/session", { body })),
   signInAgain: (body: { password: string; code: string }) => take(client.POST("/api/v1/session/fresh", { body })),
+  decideDeviceGrant: (code: string, approve: boolean) =>
+    take(client.POST("/api/v1/device-grants/{code}/decision", { params: { path: { code } }, body: { approve } })),
   beginSecondFactor: () => take(client.POST("/api/v1/second-factor")),
   confirmSecondFactor: (code: string) => take(client.POST("/api/v1/second-factor/confirm", { body: { code } })),
   makeRecoveryCodes: (body: { password: string; code: string }) =>

@@ -76,6 +76,12 @@ export const read = {
       meta: { hears: ["rollouts", "edits"] },
       refetchInterval: 5000, // soak passes without telling
     }),
+  deviceGrant: (code: string) =>
+    queryOptions({
+      queryKey: ["device-grant", code],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/device-grants/{code}", { params: { path: { code } }, signal })),
+      retry: false,
+    }),
   secondFactor: () =>
     queryOptions({
       queryKey: ["second-factor"],

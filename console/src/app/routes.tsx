@@ -27,6 +27,7 @@ const WaiversPage = lazy(async () => ({ default: (await import("@/places/drift/w
 const EventsPage = lazy(async () => ({ default: (await import("@/places/events/events-page")).EventsPage }));
 const TrailPage = lazy(async () => ({ default: (await import("@/places/trail/trail-page")).TrailPage }));
 const MePage = lazy(async () => ({ default: (await import("@/places/me/me-page")).MePage }));
+const AllowPage = lazy(async () => ({ default: (await import("@/places/me/allow-page")).AllowPage }));
 const GroupsPage = lazy(async () => ({ default: (await import("@/places/organisation/groups-page")).GroupsPage }));
 const FactsPage = lazy(async () => ({ default: (await import("@/places/organisation/facts-page")).FactsPage }));
 const EnrolmentPage = lazy(async () => ({
@@ -69,6 +70,7 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/waivers" element={<WaiversPage mayDeploy={rights.includes("deploy")} />} />
         <Route path="/events" element={<EventsPage />} />
         <Route path="/trail" element={<TrailPage />} />
+        <Route path="/allow" element={<AllowPage />} />
         <Route path="/me" element={<MePage />} />
         <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
         <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("draft")} />} />

@@ -25,7 +25,7 @@ export function SetUp({ made, done, leave }: SetUpProps) {
       <p>1. Scan this with a program for one-time codes, or type the secret into it.</p>
       <div className="flex items-center gap-5">
         <img src={made.image} alt="The secret as a QR code" width={200} height={200} className="bg-white p-2" />
-        <code data-secret className="font-mono break-all select-all">
+        <code data-secret className="font-mono select-all">
           {made.secret.replace(/(.{4})/g, "$1 ").trim()}
         </code>
       </div>

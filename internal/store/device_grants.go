@@ -1,0 +1,60 @@
+package store
+
+import "time"
+
+// DeviceGrant is a program without a browser that asks a person for a token (RFC 8628).
+type DeviceGrant struct {
+	Hash       []byte `gorm:"primaryKey"` // of the device code
+	UserCode   string
+	Program    string // what it says of itself
+	Address    string
+	Hours      int // that the token is to live
+	CreatedAt  time.Time
+	ExpiresAt  time.Time
+	PolledAt   *time.Time
+	OperatorID *string // who decided
+	Approved   bool
+	DecidedAt  *time.Time
+	FreshAt    *time.Time // when that one last gave the password
+	Factor     bool
+}
+
+// AddDeviceGrant adds one, clears away what has expired, and says how many of the same address wait, this one included.
+func (t Tx) AddDeviceGrant(g DeviceGrant) (waiting int, err error) {
+	if err := t.exec("delete from device_grants where expires_at < $1", g.CreatedAt); err != nil {
+		return 0, err
+	}
+	if err := translate(t.db.Create(&g).Error); err != nil {
+		return 0, err
+	}
+	n, err := rows[int](t, "select count(*) from device_grants where address = ? and decided_at is null", g.Address)
+	if err != nil {
+		return 0, err
+	}
+	return n[0], nil
+}
+
+// DeviceGrantByUserCode finds one that has not expired.
+func (t Tx) DeviceGrantByUserCode(code string, now time.Time) (DeviceGrant, error) {
+	return first[DeviceGrant](t.db.Where("user_code = ? and expires_at > ?", code, now))
+}
+
+// LockDeviceGrant reads one for update.
+func (t Tx) LockDeviceGrant(hash []byte) (DeviceGrant, error) {
+	found, err := rows[DeviceGrant](t, "select * from device_grants where hash = ? for update", hash)
+	if err == nil && len(found) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return DeviceGrant{}, err
+	}
+	return found[0], nil
+}
+
+// SetDeviceGrant stores what became of one.
+func (t Tx) SetDeviceGrant(g DeviceGrant) error { return t.db.Save(&g).Error }
+
+// DropDeviceGrant deletes one; it is no error when it has gone.
+func (t Tx) DropDeviceGrant(hash []byte) error {
+	return t.exec("delete from device_grants where hash = $1", hash)
+}
