@@ -11,6 +11,7 @@ type Me struct {
 	Rights       []string `json:"rights" nullable:"false" doc:"look, reveal, handle, draft, deploy, trail, administer; on some device at least"`
 	Organisation string   `json:"organisation"`
 	Interval     int      `json:"interval_seconds" doc:"Seconds between two check-ins of a device"`
+	AtProvider   bool     `json:"at_provider" doc:"They sign in with the identity provider"`
 	NeedsFactor  bool     `json:"needs_second_factor" doc:"Nothing else is possible before a second factor is set up"`
 }
 
@@ -22,11 +23,12 @@ type Role struct {
 
 // Operator is a person who signs in.
 type Operator struct {
-	Name      string    `json:"name"`
-	Roles     []Role    `json:"roles" nullable:"false"`
-	Disabled  bool      `json:"disabled"`
-	Sealed    bool      `json:"sealed" doc:"For the day on which nobody else gets in; its use is an alarm"`
-	CreatedAt time.Time `json:"created_at"`
+	Name       string    `json:"name"`
+	Roles      []Role    `json:"roles" nullable:"false"`
+	Disabled   bool      `json:"disabled"`
+	AtProvider bool      `json:"at_provider" doc:"They sign in with the identity provider, whose groups give the roles"`
+	Sealed     bool      `json:"sealed" doc:"For the day on which nobody else gets in; its use is an alarm"`
+	CreatedAt  time.Time `json:"created_at"`
 }
 
 // Token is an API token without its secret.
@@ -86,4 +88,15 @@ type DeviceGrant struct {
 	Hours     int       `json:"hours" doc:"That its token is to live"`
 	CreatedAt time.Time `json:"created_at"`
 	ExpiresAt time.Time `json:"expires_at"`
+}
+
+// SignInWays are the ways to sign in.
+type SignInWays struct {
+	Provider string `json:"provider" doc:"Name of the identity provider; empty for none"`
+	Password bool   `json:"password" doc:"With name and password"`
+}
+
+// SignedOut is where to go on after signing out.
+type SignedOut struct {
+	Next string `json:"next" doc:"Page on which one signs out of the identity provider too; empty for none"`
 }

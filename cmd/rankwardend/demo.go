@@ -145,6 +145,11 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 			return err
 		}
 	}
+	var stopProvider func() error
+	if config.Provider, stopProvider, err = standInProvider(config.Listen); err != nil {
+		return fmt.Errorf("the stand-in for an identity provider: %w", err)
+	}
+	defer func() { err = errors.Join(err, stopProvider()) }()
 	d.server, err = server.Start(ctx, config, console.Files(), log)
 	if err != nil {
 		return err
@@ -229,7 +234,8 @@ func (d *demoRun) run(ctx context.Context) error {
 		return err
 	}
 	defer stopReal()
-	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n\n", d.server.URL, demo.Owner, password)
+	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n            or with the button, as somebody of the stand-in for an identity provider\n\n",
+		d.server.URL, demo.Owner, password)
 	fmt.Fprintf(
 		d.out,
 		"  %d simulated devices are enrolling. From the command line:\n    bin/rankwarden sign-in --server %s --name %s\n\n",

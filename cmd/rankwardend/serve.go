@@ -124,6 +124,14 @@ func serveCommand() *cobra.Command {
 	f.Duration("keep-changes", intake.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
 	f.Duration("keep-orders", intake.DefaultKept.Orders, "how long ended orders are kept")
 	f.String("checkpoint-file", "", "`file` to which signed checkpoints of the audit trail are added, every hour")
+	f.String("provider-issuer", "", "identity provider that people sign in with (OpenID Connect), its issuer `URL`")
+	f.String("provider-name", "your account", "what the button for it says after \"Sign in with\"")
+	f.String("provider-client", "rankwarden", "client `identifier` there")
+	f.String("provider-secret-file", "", "`file` with the client secret, mode 0600; none for a public client")
+	f.StringSlice("provider-role", nil, "role for a group there, `GROUP=ROLE` or GROUP=ROLE:GROUP-OF-DEVICES; may be given several times")
+	f.String("provider-groups-claim", "groups", "`claim` that lists somebody's groups")
+	f.String("provider-name-claim", "preferred_username", "`claim` that names somebody")
+	f.Bool("only-provider", false, "let nobody sign in with a password but sealed owners, see rankwardend owner seal")
 	f.Bool("require-second-factor", false, "let nobody do anything in the console without a second factor")
 	f.Bool("allow-clear", false, "serve without TLS on other addresses than loopback, behind a proxy that does TLS")
 	f.String("organisation", "My organisation", "name that operators see")
@@ -269,8 +277,13 @@ func serve(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
+	identities, err := identityProvider(k)
+	if err != nil {
+		return err
+	}
 	ctx := cmd.Context()
 	s, err := server.Start(ctx, server.Config{
+		Provider: identities, OnlyProvider: k.Bool("only-provider"),
 		Listen: k.String(
 			"listen",
 		), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),

@@ -135,6 +135,16 @@ func SignIn(url, name, password string) chromedp.Tasks {
 	}
 }
 
+// SignInAt opens the console and signs in with an identity provider, as somebody whom its page offers.
+func SignInAt(url, provider, name string) chromedp.Tasks {
+	return chromedp.Tasks{
+		chromedp.Navigate(url),
+		Click(fmt.Sprintf(`//a[normalize-space(.)=%q]`, "Sign in with "+provider)),
+		Click(fmt.Sprintf(`//button[contains(., %q)]`, name)),
+		Seen(`nav[aria-label="Places"]`),
+	}
+}
+
 // Until waits until an expression is true in the page.
 func Until(expression string) chromedp.Action { return given(expression, new(bool)) }
 

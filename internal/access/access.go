@@ -17,8 +17,11 @@ type Service struct {
 	// RequireSecondFactor lets a session without one do nothing but set one up.
 	RequireSecondFactor bool
 	Organisation        string
-	passwords           *hashing
-	key                 []byte // secrets of second factors are sealed with it
+	Provider            IdentityProvider // nil for none
+	// OnlyProvider lets nobody sign in with a password but sealed owners.
+	OnlyProvider bool
+	passwords    *hashing
+	key          []byte // secrets of second factors are sealed with it
 }
 
 // New opens the room. Secrets of second factors are sealed with a key of 32 bytes.

@@ -76,15 +76,8 @@ func (s *Service) AddOperator(
 	name, password string,
 	grants []auth.Grant,
 ) (store.Operator, error) {
-	if !operatorName.MatchString(name) {
-		return store.Operator{}, refusal.New(refusal.Invalid, "%q cannot be an operator's name; use 1 to 63 of a-z, 0-9 "+
-			"and . _ @ -", name).
-			At("name")
-	}
-	if name == audit.Service || name == audit.Strangers {
-		return store.Operator{}, refusal.New(refusal.Invalid, "%q has a meaning of its own on the trail; choose another "+
-			"name", name).
-			At("name")
+	if err := checkOperatorName(name); err != nil {
+		return store.Operator{}, err
 	}
 	hash, err := s.hash(ctx, password)
 	if err != nil {
@@ -107,6 +100,19 @@ func (s *Service) AddOperator(
 		},
 	)
 	return o, refusal.Named(err, "operator", name)
+}
+
+// checkOperatorName refuses what cannot be an operator's name.
+func checkOperatorName(name string) error {
+	if !operatorName.MatchString(name) {
+		return refusal.New(refusal.Invalid, "%q cannot be an operator's name; use 1 to 63 of a-z, 0-9 and . _ @ -", name).
+			At("name")
+	}
+	if name == audit.Service || name == audit.Strangers {
+		return refusal.New(refusal.Invalid, "%q has a meaning of its own on the trail; choose another name", name).
+			At("name")
+	}
+	return nil
 }
 
 // checkGrants refuses roles that do not exist, and reach over groups that a device could talk itself
@@ -183,6 +189,10 @@ func (s *Service) ChangeOperator(
 					refusal.Invalid,
 					"you cannot take the owner's rights from yourself; ask another owner",
 				)
+			}
+			if o.Issuer != "" && (c.Grants != nil || c.Password != nil) {
+				return refusal.New(refusal.Conflict, "%q signs in with the identity provider, which has the password, and whose groups "+
+					"give the roles", name)
 			}
 			if c.Grants != nil {
 				if err := checkGrants(tx, c.Grants); err != nil {

@@ -21,7 +21,10 @@ type Records interface {
 	DropDeviceGrant(hash []byte) error
 	LockDeviceGrant(hash []byte) (store.DeviceGrant, error)
 	SetDeviceGrant(g store.DeviceGrant) error
+	AddProviderAttempt(a store.ProviderAttempt, before time.Time) error
 	AddSession(s store.Session) error
+	OperatorByIdentity(issuer, subject string) (store.Operator, error)
+	TakeProviderAttempt(state []byte) (store.ProviderAttempt, error)
 	CountOperators() (int64, error)
 	CountRecoveryCodes(operator string) (int, error)
 	DropSecondFactor(operator string) error

@@ -81,6 +81,10 @@ func (s *Service) checkPassword(
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return auth.Identity{}, err
 	}
+	if s.OnlyProvider && operator.SealedAt == nil {
+		return auth.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name, refusal.New(refusal.Unauthorised,
+			"nobody signs in with a password here; use %s", s.Provider.Label()))
+	}
 	factor, err := s.confirmed(db, operator)
 	if err != nil {
 		return auth.Identity{}, err
@@ -211,6 +215,7 @@ func (s *Service) BySession(ctx context.Context, secret, address string) (auth.I
 		FreshAt:    session.FreshAt,
 		Factor:     session.Factor,
 		Sealed:     operator.SealedAt != nil,
+		AtProvider: operator.Issuer != "",
 	}, err
 }
 

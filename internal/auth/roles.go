@@ -103,6 +103,7 @@ type Identity struct {
 	Token      string    // identifier of the API token that was used, if any
 	FreshAt    time.Time // when the operator last gave the password here
 	Factor     bool      // the session was opened with a second factor
+	AtProvider bool      // who signs in with the identity provider
 	Sealed     bool      // the owner for the day on which nobody else gets in
 }
 

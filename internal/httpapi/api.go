@@ -109,6 +109,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.signIn()
 	a.secondFactor()
 	a.deviceGrant(app)
+	a.provider(app)
 	a.operators()
 	a.policies()
 	a.groups()

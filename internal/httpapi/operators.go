@@ -29,11 +29,12 @@ func grantsOf(roles []api.Role) []auth.Grant {
 
 func viewOperator(o store.Operator) api.Operator {
 	return api.Operator{
-		Name:      o.Name,
-		Roles:     viewRoles(o.Grants),
-		Disabled:  o.DisabledAt != nil,
-		Sealed:    o.SealedAt != nil,
-		CreatedAt: o.CreatedAt,
+		Name:       o.Name,
+		Roles:      viewRoles(o.Grants),
+		Disabled:   o.DisabledAt != nil,
+		Sealed:     o.SealedAt != nil,
+		AtProvider: o.Issuer != "",
+		CreatedAt:  o.CreatedAt,
 	}
 }
 

@@ -24,6 +24,7 @@ const (
 	addressKey
 	secretKey
 	overTLSKey
+	baseKey
 )
 
 func overTLS(ctx context.Context) bool {
@@ -45,6 +46,7 @@ func (a *routes) authenticate(c fiber.Ctx) error {
 	if c.Scheme() == "https" { // itself, or as a trusted proxy says
 		ctx = context.WithValue(ctx, overTLSKey, true)
 	}
+	ctx = context.WithValue(ctx, baseKey, c.BaseURL())
 	c.SetContext(ctx)
 	c.Set("Cache-Control", "no-store")
 	if a.open[c.Method()+" "+c.Path()] || describing[c.Method()+" "+c.Path()] {
@@ -117,6 +119,7 @@ func (a *routes) me(who auth.Identity) api.Me {
 		Organisation: a.Organisation,
 		Interval:     int(a.Interval.Seconds()),
 		NeedsFactor:  a.lacksFactor(who),
+		AtProvider:   who.AtProvider,
 	}
 }
 
@@ -196,11 +199,11 @@ func (a *routes) signIn() {
 			path:    "/session",
 			id:      "sign-out",
 			summary: "End the session",
-			status:  http.StatusNoContent,
 			action:  "session.closed",
 		},
 		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct {
 			SetCookie http.Cookie `header:"Set-Cookie"`
+			Body      api.SignedOut
 		}, error) {
 			secret, _ := ctx.Value(secretKey).(string)
 			if err := a.Access.SignOut(ctx, who, secret); err != nil {
@@ -208,9 +211,11 @@ func (a *routes) signIn() {
 			}
 			ended := a.cookie(ctx, "", 0)
 			ended.MaxAge = -1
+			base, _ := ctx.Value(baseKey).(string)
 			return &struct {
 				SetCookie http.Cookie `header:"Set-Cookie"`
-			}{ended}, nil
+				Body      api.SignedOut
+			}{ended, api.SignedOut{Next: a.leave(who, base)}}, nil
 		},
 	)
 }

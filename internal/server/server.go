@@ -3,6 +3,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -28,6 +29,7 @@ import (
 	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/problem"
+	"rankwarden.example/internal/provider"
 	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/store"
 )
@@ -60,6 +62,9 @@ type Config struct {
 	Directory      *directory.Connection  // nil for none
 	DirectoryEvery time.Duration          // between two readings of it
 	CheckpointFile string                 // to which checkpoints of the trail are added, empty for none
+	// Provider is where people sign in with OpenID Connect, nil for nowhere; with OnlyProvider nobody signs in with a password.
+	Provider     *provider.Options
+	OnlyProvider bool
 	// RequireSecondFactor lets nobody do anything without a second factor.
 	RequireSecondFactor bool
 	Patience            time.Duration // see [rooms.Options]
@@ -214,6 +219,10 @@ func start(
 		}
 		return nil, err
 	}
+	if c.Provider != nil {
+		s.Access.Provider = provider.New(*c.Provider, cmp.Or(strings.TrimRight(c.PublicURL, "/"), s.URL)+httpapi.CallbackPath)
+		s.Access.OnlyProvider = c.OnlyProvider
+	}
 	loops := map[string]func(context.Context){
 		"devices": devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
 		"keys":    s.Custody.KeysLoop,
@@ -357,6 +366,8 @@ func (c Config) check() error {
 				"new --service",
 			ErrConfig,
 		)
+	case c.OnlyProvider && c.Provider == nil:
+		return fmt.Errorf("%w: only-provider needs an identity provider; give provider-issuer", ErrConfig)
 	case c.Interval < time.Second || c.Interval > 24*time.Hour:
 		return fmt.Errorf("%w: interval %s must be from 1s to 24h", ErrConfig, c.Interval)
 	}

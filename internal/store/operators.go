@@ -16,6 +16,8 @@ type Operator struct {
 	CreatedAt    time.Time
 	DisabledAt   *time.Time
 	SealedAt     *time.Time // an owner for the day on which nobody else gets in; nil for everybody else
+	Issuer       string     // the identity provider that the operator signs in with, empty for one of our own
+	Subject      string     // who the operator is there
 	OpenedAt     *time.Time // when that one was used, nil for not since it was sealed
 }
 

@@ -76,6 +76,13 @@ export const read = {
       meta: { hears: ["rollouts", "edits"] },
       refetchInterval: 5000, // soak passes without telling
     }),
+  signInWays: () =>
+    queryOptions({
+      queryKey: ["sign-in-ways"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/sign-in-ways", { signal })),
+      staleTime: Number.POSITIVE_INFINITY,
+      refetchInterval: false,
+    }),
   deviceGrant: (code: string) =>
     queryOptions({
       queryKey: ["device-grant", code],

@@ -30,7 +30,7 @@ function Leaving() {
     void change
       .signOut()
       .catch(() => undefined)
-      .then(() => location.assign("/")); // nothing of the session stays in the page
+      .then((left) => location.assign(left?.next || "/")); // nothing of the session stays in the page
   }, []);
   return <Loading />;
 }

@@ -1,12 +1,14 @@
 import { zodResolver } from "@hookform/resolvers/zod";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
+import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
 import { read } from "@/api/queries";
+import { atProvider } from "@/domain/provider";
 import { CodeField, useCodeAsked } from "@/domain/second-factor";
-import { Button } from "@/ui/button";
+import { Button, TextButton } from "@/ui/button";
 import { TextField } from "@/ui/field";
 import { useTitle } from "@/ui/page";
 import { z } from "@/ui/zod";
@@ -50,6 +52,8 @@ const credentials = z.object({
 function SignInForm({ note, page }: { note: string; page?: boolean }) {
   const queries = useQueryClient();
   const form = useForm({ resolver: zodResolver(credentials), defaultValues: { name: "", password: "", code: "" } });
+  const ways = useQuery(read.signInWays());
+  const [withPassword, setWithPassword] = useState(false);
   const signIn = useMutation({
     mutationFn: change.signIn,
     onSuccess: (me) => {
@@ -71,37 +75,49 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
         Rank Warden
       </h1>
       <p className="mb-5 text-second">{note}</p>
-      <form
-        method="post"
-        onSubmit={form.handleSubmit((given) => signIn.mutate(given))}
-        noValidate
-        className="space-y-4"
-      >
-        <TextField
-          label="Name"
-          autoComplete="username"
-          autoFocus={page}
-          problem={form.formState.errors.name?.message}
-          {...form.register("name")}
-        />
-        <TextField
-          label="Password"
-          type="password"
-          autoComplete="current-password"
-          className="font-mono"
-          problem={form.formState.errors.password?.message}
-          {...form.register("password")}
-        />
-        {asked && <CodeField {...form.register("code")} />}
-        {wrong && (
-          <p role="alert" className="border-l-4 border-red bg-red-wash px-3 py-1.5">
-            {wrong}
-          </p>
-        )}
-        <Button type="submit" primary disabled={signIn.isPending}>
-          Sign in
-        </Button>
-      </form>
+      {ways.data?.provider && (
+        <a
+          href={atProvider(location.pathname + location.search)}
+          className="mb-5 block rounded-sm border border-brass bg-brass px-3 py-1.5 text-center font-semibold text-on-brass hover:no-underline hover:brightness-110"
+        >
+          Sign in with {ways.data.provider}
+        </a>
+      )}
+      {ways.data && !ways.data.password && !withPassword ? (
+        <TextButton onClick={() => setWithPassword(true)}>Use the sealed owner</TextButton>
+      ) : (
+        <form
+          method="post"
+          onSubmit={form.handleSubmit((given) => signIn.mutate(given))}
+          noValidate
+          className="space-y-4"
+        >
+          <TextField
+            label="Name"
+            autoComplete="username"
+            autoFocus={page}
+            problem={form.formState.errors.name?.message}
+            {...form.register("name")}
+          />
+          <TextField
+            label="Password"
+            type="password"
+            autoComplete="current-password"
+            className="font-mono"
+            problem={form.formState.errors.password?.message}
+            {...form.register("password")}
+          />
+          {asked && <CodeField {...form.register("code")} />}
+          {wrong && (
+            <p role="alert" className="border-l-4 border-red bg-red-wash px-3 py-1.5">
+              {wrong}
+            </p>
+          )}
+          <Button type="submit" primary disabled={signIn.isPending}>
+            Sign in
+          </Button>
+        </form>
+      )}
     </div>
   );
 }

@@ -20,7 +20,15 @@ export function MePage() {
       <PageHead tab="Your sign-in" title="Your sign-in" note={me && `${me.name}, ${me.organisation}`} />
       {factor.error && <Trouble error={factor.error} />}
       <div className="grid grid-cols-[minmax(0,560px)_minmax(0,380px)] gap-10">
-        <Aside title="Second factor">{factor.data ? <Factor of={factor.data} /> : <Loading />}</Aside>
+        <Aside title="Second factor">
+          {me?.at_provider ? (
+            <p>You sign in with your identity provider, which asks for a second factor where it is set up there.</p>
+          ) : factor.data ? (
+            <Factor of={factor.data} />
+          ) : (
+            <Loading />
+          )}
+        </Aside>
         <Aside title="Your roles">
           <ul className="space-y-1">
             {me?.roles.map((r) => (

@@ -3,7 +3,7 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Password } from "@/api/types";
 import { draw } from "@/test/draw";
-import { refuses, service, takes } from "@/test/service";
+import { answers, refuses, service, takes } from "@/test/service";
 import { Reveal } from "./reveal";
 
 const keeper = { device: "SKL-HQ-001", device_id: "D1", account: "account:keeper", name: "keeper" } as Password;
@@ -11,7 +11,10 @@ const deposit = { epoch: 1, number: 2, state: "current", name: "keeper", deposit
 const shown = { candidates: [{ password: "Tide-table-7306", deposit }], rotates_at: null };
 
 describe("viewing a password", () => {
-  beforeEach(() => vi.useFakeTimers({ shouldAdvanceTime: true }));
+  beforeEach(() => {
+    vi.useFakeTimers({ shouldAdvanceTime: true });
+    service.use(answers("session", { at_provider: false }));
+  });
   afterEach(() => vi.useRealTimers());
   const user = userEvent.setup({ advanceTimers: vi.advanceTimersByTime });
 

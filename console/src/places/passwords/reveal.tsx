@@ -1,11 +1,12 @@
 import { zodResolver } from "@hookform/resolvers/zod";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type BaseSyntheticEvent, useEffect, useRef, useState } from "react";
 import { useForm } from "react-hook-form";
 import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
 import { list, read } from "@/api/queries";
 import type { DepositRef, Password, RevealResult } from "@/api/types";
+import { atProvider } from "@/domain/provider";
 import { CodeField, useCodeAsked } from "@/domain/second-factor";
 import { clock, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
@@ -160,6 +161,17 @@ function Fresh({ then, leave }: { then: () => void; leave: () => void }) {
   const again = useMutation({ mutationFn: change.signInAgain, onSuccess: then, gcTime: 0 });
   const { asked, problem } = useCodeAsked(again.error);
   const wrong = asked ? problem : again.error?.message;
+  const session = useQuery(read.session());
+  if (session.data?.at_provider) {
+    return (
+      <div className="space-y-2">
+        <p>A password is shown only within 15 minutes of a sign-in. Sign in again; you come back to this page.</p>
+        <a href={atProvider(location.pathname + location.search, true)} className="font-semibold text-brass">
+          Sign in again
+        </a>
+      </div>
+    );
+  }
   return (
     <form onSubmit={form.handleSubmit((given) => again.mutate(given))} noValidate className="space-y-2">
       <p>A password is shown only within 15 minutes of a sign-in. Enter your own password again.</p>
