@@ -29,6 +29,13 @@ type Operator struct {
 	AtProvider bool      `json:"at_provider" doc:"They sign in with the identity provider, whose groups give the roles"`
 	Sealed     bool      `json:"sealed" doc:"For the day on which nobody else gets in; its use is an alarm"`
 	CreatedAt  time.Time `json:"created_at"`
+	Rights []OperatorRight `json:"rights" nullable:"false" doc:"What all the roles come to"`
+}
+
+// OperatorRight is something that an operator may do, and on which devices.
+type OperatorRight struct {
+	Right  string   `json:"right" enum:"look,reveal,handle,draft,deploy,trail,administer"`
+	Groups []string `json:"groups" nullable:"false" doc:"On devices of these groups; empty for every device"`
 }
 
 // Token is an API token without its secret.

@@ -8,15 +8,18 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/e2e/browser"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/httpapi"
 )
@@ -231,4 +234,31 @@ func TestDescriptionIsCurrent(t *testing.T) {
 	var served struct{ OpenAPI string }
 	require.NoError(t, json.NewDecoder(resp.Body).Decode(&served))
 	assert.True(t, strings.HasPrefix(served.OpenAPI, "3.1"))
+}
+
+func TestOperatorsInTheConsole(t *testing.T) {
+	s := start(t)
+	_, err := s.owner.CreateGroup(t.Context(), client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
+	require.NoError(t, err)
+	b := openTab(t, 1280, 800)
+	b.do("create",
+		browser.SignIn(s.URL, "asta", ownerPassword),
+		chromedp.Navigate(s.URL+"/organisation/operators"),
+		browser.Reads("New operator"),
+		browser.Type(`input[autocomplete="off"]`, "dagny"),
+		browser.Type(`input[type="password"]`, ownerPassword),
+		browser.Click(`//label[normalize-space(.)="support"]/input`),
+		browser.Type(`input[aria-label="Groups of support"]`, "desks"),
+		click("Create"),
+		browser.Reads("view passwords, with a reason, on desks"),
+		browser.Reads("see devices, policies and drift, on every device"),
+	)
+	b.axeInBoth("an operator")
+	b.do("disable", click("Disable…"), click("Disable"), browser.Reads("may not sign in"))
+	b.noErrors()
+	problem(t, s.enters("dagny", ownerPassword, ""), http.StatusUnauthorized, "wrong")
+	o, err := s.owner.Operators(t.Context(), client.Page{})
+	require.NoError(t, err)
+	assert.Equal(t, []api.Role{{Role: "support", Groups: []string{"desks"}}, {Role: "viewer", Groups: []string{}}},
+		slices.SortedFunc(slices.Values(o.Items[1].Roles), func(a, b api.Role) int { return strings.Compare(a.Role, b.Role) }))
 }

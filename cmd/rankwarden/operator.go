@@ -108,7 +108,7 @@ func (a *app) operatorAdd() *cobra.Command {
 
 func (a *app) operatorSet() *cobra.Command {
 	var given []string
-	var password, fromStdin, disable, enable bool
+	var password, fromStdin, disable, enable, reset bool
 	cmd := &cobra.Command{
 		Use:   "edit NAME",
 		Short: "Edit an operator: roles, password, or whether they may sign in; sessions and tokens end",
@@ -125,8 +125,9 @@ func (a *app) operatorSet() *cobra.Command {
 				}
 				change.Roles = roles
 			}
-			if change.Disabled == nil && change.Roles == nil && !password {
-				return unusable{errors.New("give --role, --new-password, --disable or --enable")}
+			change.ResetSecondFactor = reset
+			if change.Disabled == nil && change.Roles == nil && !password && !reset {
+				return unusable{errors.New("give --role, --new-password, --reset-second-factor, --disable or --enable")}
 			}
 			c, err := a.connect()
 			if err != nil {
@@ -150,6 +151,7 @@ func (a *app) operatorSet() *cobra.Command {
 	f.StringArrayVar(&given, "role", nil, roleHelp+"; replaces all roles of before")
 	f.BoolVar(&password, "new-password", false, "set a new password")
 	f.BoolVar(&fromStdin, "password-stdin", false, "read it from standard input")
+	f.BoolVar(&reset, "reset-second-factor", false, "take the second factor of somebody who has lost it away")
 	f.BoolVar(&disable, "disable", false, "the operator may not sign in any more")
 	f.BoolVar(&enable, "enable", false, "the operator may sign in again")
 	cmd.MarkFlagsMutuallyExclusive("disable", "enable")

@@ -28,14 +28,13 @@ func grantsOf(roles []api.Role) []auth.Grant {
 }
 
 func viewOperator(o store.Operator) api.Operator {
-	return api.Operator{
-		Name:       o.Name,
-		Roles:      viewRoles(o.Grants),
-		Disabled:   o.DisabledAt != nil,
-		Sealed:     o.SealedAt != nil,
-		AtProvider: o.Issuer != "",
-		CreatedAt:  o.CreatedAt,
+	view := api.Operator{Name: o.Name, Roles: viewRoles(o.Grants), Disabled: o.DisabledAt != nil, Sealed: o.SealedAt != nil,
+		AtProvider: o.Issuer != "", CreatedAt: o.CreatedAt, Rights: []api.OperatorRight{}}
+	who := auth.Identity{OperatorID: o.ID, Grants: o.Grants}
+	for _, right := range who.Rights() {
+		view.Rights = append(view.Rights, api.OperatorRight{Right: string(right), Groups: append([]string{}, who.Reach(right).Groups()...)})
 	}
+	return view
 }
 
 func viewToken(t store.APIToken) api.Token {

@@ -1,5 +1,5 @@
 import { client, match, take } from "./client";
-import type { ChangeEdit, DepositRef, EditState, Schemas } from "./types";
+import type { ChangeEdit, DepositRef, EditState, Role, Schemas } from "./types";
 
 /** Everything that the console changes. Each throws what the service says is wrong. */
 export const change = {
@@ -35,6 +35,10 @@ export const change = {
   revokeEnrolment: (id: string) =>
     take(client.DELETE("/api/v1/enrolment-tokens/{name}", { params: { path: { name: id } } })),
 
+  createOperator: (body: { name: string; password: string; roles: Role[] }) =>
+    take(client.POST("/api/v1/operators", { body })),
+  editOperator: (name: string, body: { roles?: Role[]; disabled?: boolean; reset_second_factor?: boolean }) =>
+    take(client.PATCH("/api/v1/operators/{name}", { params: { path: { name } }, body })),
   makeCheckpoint: () => take(client.POST("/api/v1/trail/checkpoints")),
   /** Checks a part of the trail behind an entry; ask again behind the last until it is the head. */
   checkTrail: (after: number, signal: AbortSignal) =>

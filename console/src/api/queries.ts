@@ -15,6 +15,7 @@ import type {
   EnrolmentToken,
   Finding,
   Group,
+  Operator,
   Password,
   PolicySummary,
   RolloutDevice,
@@ -392,6 +393,12 @@ export const list = {
     meta: { hears: ["edits"] },
     page: (cursor, limit, signal) =>
       take(client.GET("/api/v1/trail", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+  operators: (): List<Operator> => ({
+    key: ["operators"],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/operators", { params: { query: { cursor, limit } }, signal })),
   }),
   passwords: (filter: PasswordFilter): List<Password> => ({
     key: ["passwords", filter],

@@ -48,3 +48,5 @@ export type RolloutTally = Schemas["RolloutTally"];
 export type Lane = Schemas["Lane"];
 export type TrailEntry = Schemas["TrailEntry"];
 export type Checkpoint = Schemas["Checkpoint"];
+export type Operator = Schemas["Operator"];
+export type Role = Schemas["Role"];

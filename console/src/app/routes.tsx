@@ -33,6 +33,9 @@ const FactsPage = lazy(async () => ({ default: (await import("@/places/organisat
 const EnrolmentPage = lazy(async () => ({
   default: (await import("@/places/organisation/enrolment-page")).EnrolmentPage,
 }));
+const OperatorsPage = lazy(async () => ({
+  default: (await import("@/places/organisation/operators-page")).OperatorsPage,
+}));
 const DirectoryPage = lazy(async () => ({
   default: (await import("@/places/organisation/directory-page")).DirectoryPage,
 }));
@@ -76,6 +79,7 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("draft")} />} />
         <Route path="/organisation/facts" element={<FactsPage />} />
         <Route path="/organisation/enrolment" element={<EnrolmentPage />} />
+        <Route path="/organisation/operators" element={<OperatorsPage />} />
         <Route path="/organisation/directory" element={<DirectoryPage />} />
         <Route path="*" element={<Nothing>Page not found. Choose a place above.</Nothing>} />
       </Routes>

@@ -113,7 +113,7 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
               {wrong}
             </p>
           )}
-          <Button type="submit" primary disabled={signIn.isPending}>
+          <Button type="submit" primary={!ways.data?.provider} disabled={signIn.isPending}>
             Sign in
           </Button>
         </form>

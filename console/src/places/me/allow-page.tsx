@@ -86,7 +86,7 @@ function Decide({ code, other }: { code: string; other: () => void }) {
       </p>
       <p className="mb-3">
         Allow it only if you started it yourself just now, and it shows this code:{" "}
-        <span className="font-mono font-semibold tracking-[0.15em]">{g.code}</span>
+        <span className="font-mono font-semibold tracking-[0.15em] whitespace-nowrap">{g.code}</span>
       </p>
       {deciding.error && <Trouble error={deciding.error} />}
       <div className="flex gap-2">

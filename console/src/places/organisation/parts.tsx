@@ -16,6 +16,7 @@ export function OrganisationParts() {
           ? [
               { to: "/organisation/facts", name: "Device facts" },
               { to: "/organisation/enrolment", name: "Enrolment" },
+              { to: "/organisation/operators", name: "Operators" },
             ]
           : []),
       ]}

@@ -1,0 +1,85 @@
+import { usePages } from "@/api/pages";
+import { list } from "@/api/queries";
+import type { Operator } from "@/api/types";
+import { Button } from "@/ui/button";
+import { useFilters } from "@/ui/filters";
+import { Aside, PageHead, Trouble } from "@/ui/page";
+import { Paged } from "@/ui/paged";
+import { type Column, Rows } from "@/ui/rows";
+import { EditOperator } from "./edit-operator";
+import { NewOperator } from "./new-operator";
+import { OrganisationParts } from "./parts";
+import { roles } from "./roles";
+
+/** How far a role of an operator reaches, in a cell. */
+function Reach({ of, role }: { of: Operator; role: string }) {
+  const held = of.roles.find((r) => r.role === role);
+  if (!held) return <span className="sr-only">no</span>;
+  if (held.groups.length === 0) return <span title="on every device">● all</span>;
+  return <span className="break-words">{held.groups.join(", ")}</span>;
+}
+
+/** Who may do what where, as a matrix of operators and roles. */
+export function OperatorsPage() {
+  const [params, set] = useFilters();
+  const operators = usePages(list.operators());
+  const chosen = operators.items.find((o) => o.name === params.get("operator"));
+  const columns: Column<Operator>[] = [
+    {
+      title: "Operator",
+      sort: (o) => o.name,
+      width: "minmax(150px,1.4fr)",
+      cell: (o) => (
+        <button
+          type="button"
+          aria-current={o === chosen}
+          onClick={() => set({ operator: o.name })}
+          className="w-full text-left font-semibold break-words hover:underline"
+        >
+          {o.name}
+          {o.disabled && <span className="block font-normal text-red">may not sign in</span>}
+          {o.sealed && <span className="block font-normal text-held">sealed</span>}
+          {o.at_provider && <span className="block font-normal text-second">by the provider</span>}
+        </button>
+      ),
+    },
+    ...roles.map((role) => ({
+      title: role,
+      width: "minmax(76px,1fr)",
+      cell: (o: Operator) => <Reach of={o} role={role} />,
+    })),
+  ];
+  return (
+    <>
+      <PageHead tab="Operators" title="Organisation" note="Operators: who may do what, on which devices.">
+        {chosen && <Button onClick={() => set({ operator: "" })}>New operator</Button>}
+      </PageHead>
+      <OrganisationParts />
+      {operators.error && <Trouble error={operators.error} />}
+      <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7">
+        <div>
+          <Paged list={operators} empty="No operators.">
+            <Rows
+              label="Operators"
+              narrow
+              items={operators.items}
+              columns={columns}
+              id={(o) => o.name}
+              more={operators.more}
+              readMore={operators.readMore}
+            />
+          </Paged>
+        </div>
+        <div>
+          {chosen ? (
+            <EditOperator key={chosen.name} of={chosen} />
+          ) : (
+            <Aside title="New operator">
+              <NewOperator made={(name) => set({ operator: name })} />
+            </Aside>
+          )}
+        </div>
+      </div>
+    </>
+  );
+}
