@@ -23,13 +23,13 @@ type Role struct {
 
 // Operator is a person who signs in.
 type Operator struct {
-	Name       string    `json:"name"`
-	Roles      []Role    `json:"roles" nullable:"false"`
-	Disabled   bool      `json:"disabled"`
-	AtProvider bool      `json:"at_provider" doc:"They sign in with the identity provider, whose groups give the roles"`
-	Sealed     bool      `json:"sealed" doc:"For the day on which nobody else gets in; its use is an alarm"`
-	CreatedAt  time.Time `json:"created_at"`
-	Rights []OperatorRight `json:"rights" nullable:"false" doc:"What all the roles come to"`
+	Name       string          `json:"name"`
+	Roles      []Role          `json:"roles" nullable:"false"`
+	Disabled   bool            `json:"disabled"`
+	AtProvider bool            `json:"at_provider" doc:"They sign in with the identity provider, whose groups give the roles"`
+	Sealed     bool            `json:"sealed" doc:"For the day on which nobody else gets in; its use is an alarm"`
+	CreatedAt  time.Time       `json:"created_at"`
+	Rights     []OperatorRight `json:"rights" nullable:"false" doc:"What all the roles come to"`
 }
 
 // OperatorRight is something that an operator may do, and on which devices.

@@ -185,13 +185,19 @@ func TestAttacksOnTheSignInWithTheProvider(t *testing.T) {
 	strange, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
 	for what, lie := range map[string]func(claims map[string]any, key *ecdsa.PrivateKey) *ecdsa.PrivateKey{
-		"another nonce":    func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["nonce"] = "x"; return k },
-		"no nonce":         func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { delete(c, "nonce"); return k },
-		"for another":      func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["aud"] = "somebody-else"; return k },
-		"of another":       func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["iss"] = "https://other.example"; return k },
-		"over already":     func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["exp"] = 1; return k },
-		"by another key":   func(map[string]any, *ecdsa.PrivateKey) *ecdsa.PrivateKey { return strange },
-		"without a name":   func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { delete(c, "preferred_username"); return k },
+		"another nonce": func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["nonce"] = "x"; return k },
+		"no nonce":      func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { delete(c, "nonce"); return k },
+		"for another":   func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["aud"] = "somebody-else"; return k },
+		"of another": func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey {
+			c["iss"] = "https://other.example"
+			return k
+		},
+		"over already":   func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["exp"] = 1; return k },
+		"by another key": func(map[string]any, *ecdsa.PrivateKey) *ecdsa.PrivateKey { return strange },
+		"without a name": func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey {
+			delete(c, "preferred_username")
+			return k
+		},
 		"with a bad claim": func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["exp"] = "soon"; return k },
 	} {
 		p.Lie = lie

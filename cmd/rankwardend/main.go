@@ -33,6 +33,7 @@ func root() *cobra.Command {
 	}
 	cmd.AddCommand(
 		serveCommand(),
+		checkCommand(),
 		migrateCommand(),
 		keysCommand(),
 		ownerCommand(),

@@ -51,6 +51,7 @@ func serveCommand() *cobra.Command {
 	f.String("config", "", "file with options, in YAML")
 	f.String("listen", "127.0.0.1:8470", "address to listen on, `HOST:PORT`")
 	f.String("device-listen", "", "another address for the device protocol, `HOST:PORT`; the same when left out")
+	f.String("metrics-listen", "", "address on which machines read how all stands (OpenMetrics), `HOST:PORT`; nowhere when left out")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
 	f.String(
 		"migrate-database",
@@ -286,7 +287,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 		Provider: identities, OnlyProvider: k.Bool("only-provider"),
 		Listen: k.String(
 			"listen",
-		), DeviceListen: k.String("device-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
+		), DeviceListen: k.String("device-listen"), MetricsListen: k.String("metrics-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
 		Database: k.String(
 			"database",
 		), MigrateDatabase: k.String("migrate-database"), Keys: k.String("keys"), CheckpointFile: k.String("checkpoint-file"), RequireSecondFactor: k.Bool("require-second-factor"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),

@@ -30,14 +30,6 @@ var pages = []page{
 	{name: "devices", path: "/devices", ready: `[role="cell"] a`},
 	{name: "device", path: "/devices/SKL-WKS-003", ready: `tbody th`},
 	{name: "groups", path: "/organisation/groups?group=kiosks", ready: `[role="cell"] button`},
-	{
-		name:  "assignments",
-		path:  "/assignments?assignment=northwick",
-		ready: `[role="cell"] button`,
-		then: []chromedp.Action{
-			browser.Reads("affected"),
-		},
-	},
 	{name: "ladder", path: "/ladder?group=head-office", ready: `tbody th`},
 	{name: "rollouts", path: "/rollouts", ready: `[role="cell"] a`},
 	{name: "rollout", path: "/rollouts/" + demo.SlowRollout, ready: `svg[role="img"]`},
@@ -54,7 +46,18 @@ var pages = []page{
 		},
 	},
 	{name: "drift", path: "/drift", ready: `[role="cell"] a`},
-	{name: "waivers", path: "/waivers", ready: `[role="cell"] a`},
+	{
+		name:  "trail",
+		path:  "/trail?action=assignment",
+		ready: `[role="cell"] button`,
+		then: []chromedp.Action{
+			browser.Click(`//button[.="Check all entries"]`),
+			browser.Reads("hang together"),
+			browser.Click(`[role="cell"] button`),
+			browser.Seen("tbody td"),
+		},
+	},
+	{name: "operators", path: "/organisation/operators?operator=kirkness.desk", ready: `fieldset`},
 }
 
 // commands are shown in a terminal, one picture each.

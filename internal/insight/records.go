@@ -44,6 +44,7 @@ type Records interface {
 	DirectorySync() (store.DirectorySync, error)
 	DropStandingHours(before time.Time) error
 	EscrowKeys() ([]store.EscrowKey, error)
+	Figures(now time.Time) (store.Figures, error)
 	FindingsByID(which func(before int64, most int) []int64, p store.Page) ([]store.Finding, string, error)
 	GroupsOf(device string) ([]store.Membership, error)
 	ListApprovals(reach auth.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)

@@ -222,10 +222,14 @@ func (c *Cluster) AddServiceRole(ctx context.Context) error {
 }
 
 // ForService is the URL of a database as the service's role.
-func ForService(url string) string { return strings.Replace(url, "//"+database+"@", "//"+ServiceRole+"@", 1) }
+func ForService(url string) string {
+	return strings.Replace(url, "//"+database+"@", "//"+ServiceRole+"@", 1)
+}
 
 // ForOwner is the URL of a database as the role that owns it.
-func ForOwner(url string) string { return strings.Replace(url, "//"+ServiceRole+"@", "//"+database+"@", 1) }
+func ForOwner(url string) string {
+	return strings.Replace(url, "//"+ServiceRole+"@", "//"+database+"@", 1)
+}
 
 func (c *Cluster) urlOf(name string) string {
 	return strings.Replace(c.URL(), "/"+database+"?", "/"+name+"?", 1)

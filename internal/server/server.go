@@ -28,6 +28,7 @@ import (
 	"rankwarden.example/internal/jobs"
 	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/metrics"
 	"rankwarden.example/internal/problem"
 	"rankwarden.example/internal/provider"
 	"rankwarden.example/internal/rooms"
@@ -38,6 +39,7 @@ import (
 type Config struct {
 	Listen             string // address, such as 127.0.0.1:8470
 	DeviceListen       string // another address for the device protocol; empty for the same
+	MetricsListen      string // address on which machines read how all stands; empty for none
 	TLSCert            string // files in PEM; both or none
 	TLSKey             string
 	AllowClear         bool // serve without TLS on other addresses than loopback
@@ -92,16 +94,19 @@ func (c Config) openEscrow() (escrow.Opener, error) {
 // Server is a running service.
 type Server struct {
 	*rooms.Rooms
-	URL       string
-	DeviceURL string // where devices find it
-	faces     []face
-	api       *httpapi.API
-	store     *store.Store
-	log       *slog.Logger
-	stop      context.CancelFunc // ends streams, held requests and loops
-	loops     sync.WaitGroup
-	jobs      *jobs.Runner
-	failed    chan error
+	URL        string
+	DeviceURL  string // where devices find it
+	MetricsURL string // where machines read how all stands, empty for nowhere
+	faces      []face
+	metrics    *metrics.Metrics
+	readers    *http.Server // of metrics
+	api        *httpapi.API
+	store      *store.Store
+	log        *slog.Logger
+	stop       context.CancelFunc // ends streams, held requests and loops
+	loops      sync.WaitGroup
+	jobs       *jobs.Runner
+	failed     chan error
 }
 
 // face is one listening address with what is served there.
@@ -112,7 +117,7 @@ type face struct {
 
 // Start migrates the database and starts to serve. console is the built console.
 func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Server, error) {
-	if err := c.check(); err != nil {
+	if err := c.Check(); err != nil {
 		return nil, err
 	}
 	keys, err := keyring.Load(c.Keys)
@@ -184,6 +189,10 @@ func start(
 			Done:     done,
 		},
 	)
+	if err := s.measure(c); err != nil {
+		stop()
+		return nil, err
+	}
 	app := s.app(c, done)
 	s.api = httpapi.Mount(
 		app,
@@ -315,6 +324,7 @@ func (s *Server) app(c Config, done context.Context) *fiber.App {
 		)
 		return c.Next()
 	})
+	app.Use(s.metrics.Count)
 	app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	app.Get("/readyz", func(c fiber.Ctx) error {
 		ctx, cancel := context.WithTimeout(done, 2*time.Second)
@@ -341,6 +351,9 @@ func (s *Server) Stop() error {
 			errs = append(errs, fmt.Errorf("stopping: %w", err))
 		}
 	}
+	if s.readers != nil {
+		errs = append(errs, s.readers.Close())
+	}
 	if s.jobs != nil {
 		ending, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 		defer cancel()
@@ -354,7 +367,8 @@ func (s *Server) Stop() error {
 // ErrConfig is matched by errors of the configuration.
 var ErrConfig = errors.New("configuration")
 
-func (c Config) check() error {
+// Check says what is wrong with a configuration by itself.
+func (c Config) Check() error {
 	switch {
 	case (c.TLSCert == "") != (c.TLSKey == ""):
 		return fmt.Errorf("%w: tls-cert and tls-key belong together; give both or none", ErrConfig)
@@ -370,6 +384,11 @@ func (c Config) check() error {
 		return fmt.Errorf("%w: only-provider needs an identity provider; give provider-issuer", ErrConfig)
 	case c.Interval < time.Second || c.Interval > 24*time.Hour:
 		return fmt.Errorf("%w: interval %s must be from 1s to 24h", ErrConfig, c.Interval)
+	}
+	if c.MetricsListen != "" {
+		if err := c.checkAddress("metrics-listen", c.MetricsListen); err != nil {
+			return err
+		}
 	}
 	if err := c.checkAddress("listen", c.Listen); err != nil || c.DeviceListen == "" {
 		return err

@@ -216,6 +216,36 @@ func (s *Store) Migrate(ctx context.Context) error {
 	return nil
 }
 
+// Behind is how many migrations the database lacks. It changes nothing.
+func (s *Store) Behind(ctx context.Context) (int, error) {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return 0, fmt.Errorf("looking at the database: %w", err)
+	}
+	known, err := fs.Glob(files, "*.sql")
+	if err != nil {
+		return 0, fmt.Errorf("looking at the database: %w", err)
+	}
+	found, err := rows[bool](s.With(ctx), "select to_regclass('goose_db_version') is not null")
+	if err != nil || len(found) == 0 || !found[0] {
+		return len(known), err
+	}
+	done, err := rows[int](s.With(ctx), "select count(distinct version_id) from goose_db_version where version_id > 0 and is_applied")
+	if err != nil {
+		return 0, err
+	}
+	return max(0, len(known)-done[0]), nil
+}
+
+// Clock is the time of the database.
+func (t Tx) Clock() (time.Time, error) {
+	found, err := rows[time.Time](t, "select clock_timestamp()")
+	if err != nil || len(found) == 0 {
+		return time.Time{}, err
+	}
+	return found[0], nil
+}
+
 // InTx runs do in one transaction, which is rolled back when do returns an error. Under a context of
 // [Store.Exclusively] it is refused once another replica has the lock.
 func (s *Store) InTx(ctx context.Context, do func(tx Tx) error) error {

@@ -15,7 +15,12 @@ import { roles } from "./roles";
 function Reach({ of, role }: { of: Operator; role: string }) {
   const held = of.roles.find((r) => r.role === role);
   if (!held) return <span className="sr-only">no</span>;
-  if (held.groups.length === 0) return <span title="on every device">● all</span>;
+  if (held.groups.length === 0)
+    return (
+      <span title="on every device" className="font-semibold">
+        all
+      </span>
+    );
   return <span className="break-words">{held.groups.join(", ")}</span>;
 }
 
