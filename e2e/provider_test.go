@@ -212,6 +212,13 @@ func TestAttacksOnTheSignInWithTheProvider(t *testing.T) {
 		assert.Contains(t, page, `content="0;url=/watch"`, to)
 		assert.NotContains(t, page, "evil", to)
 	}
+	flood := s.surfer()
+	for range 250 {
+		if status, _, _ = flood.open("GET", s.URL+"/api/v1/provider/start", nil); status != http.StatusSeeOther {
+			break
+		}
+	}
+	assert.Equal(t, http.StatusTooManyRequests, status)
 	refusals, err := s.owner.Trail(t.Context(), client.TrailQuery{Actor: "strangers"}, client.Page{})
 	require.NoError(t, err)
 	s.clock.forward(2 * time.Minute)

@@ -29,6 +29,8 @@ type IdentityProvider interface {
 const (
 	attemptLife = 10 * time.Minute
 	freshWithin = 5 * time.Minute
+	// mostUnderWay bounds the sign-ins of one address that went to the provider and have not come back.
+	mostUnderWay = 200
 )
 
 // errNoProvider is given where none is configured.
@@ -48,7 +50,12 @@ func localPath(target string) string {
 
 // BeginAtProvider begins a sign-in with the identity provider: where the browser goes, and what it must bring back beside
 // the answer.
-func (s *Service) BeginAtProvider(ctx context.Context, target string, fresh bool) (address, browser string, err error) {
+func (s *Service) BeginAtProvider(
+	ctx context.Context,
+	target string,
+	fresh bool,
+	from string,
+) (address, browser string, err error) {
 	if s.Provider == nil {
 		return "", "", errNoProvider
 	}
@@ -59,10 +66,18 @@ func (s *Service) BeginAtProvider(ctx context.Context, target string, fresh bool
 		return "", "", refusal.New(refusal.Unavailable, "the identity provider does not answer; try again, or ask an owner").After(time.Minute)
 	}
 	now := s.Now()
-	return address, browser, s.Do(ctx, uow.Act{}, func(tx Records, _ *uow.Work) error {
-		return tx.AddProviderAttempt(store.ProviderAttempt{State: auth.HashSecret(a.State), Browser: auth.HashSecret(browser), Nonce: a.Nonce,
-			Verifier: a.Verifier, Target: localPath(target), Fresh: fresh, CreatedAt: now}, now.Add(-attemptLife))
+	err = s.Do(ctx, uow.Act{}, func(tx Records, _ *uow.Work) error {
+		underWay, err := tx.AddProviderAttempt(store.ProviderAttempt{
+			State: auth.HashSecret(a.State), Browser: auth.HashSecret(browser), Nonce: a.Nonce, Verifier: a.Verifier,
+			Target: localPath(target), Address: from, Fresh: fresh, CreatedAt: now,
+		}, now.Add(-attemptLife))
+		if err == nil && underWay > mostUnderWay {
+			err = refusal.New(refusal.TooMany, "too many sign-ins of this address are under way; try again in some minutes").
+				After(time.Minute)
+		}
+		return err
 	})
+	return address, browser, err
 }
 
 // Returned is who came back from the provider, and where the browser goes on.

@@ -21,7 +21,7 @@ type Records interface {
 	DropDeviceGrant(hash []byte) error
 	LockDeviceGrant(hash []byte) (store.DeviceGrant, error)
 	SetDeviceGrant(g store.DeviceGrant) error
-	AddProviderAttempt(a store.ProviderAttempt, before time.Time) error
+	AddProviderAttempt(a store.ProviderAttempt, before time.Time) (underWay int, err error)
 	AddSession(s store.Session) error
 	OperatorByIdentity(issuer, subject string) (store.Operator, error)
 	TakeProviderAttempt(state []byte) (store.ProviderAttempt, error)

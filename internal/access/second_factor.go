@@ -66,8 +66,18 @@ type NewSecondFactor struct {
 	Image  []byte // the same as a QR code, PNG
 }
 
+// FreshFor is how long after giving the password one may set up a second factor: who finds an open session may not.
+const FreshFor = 15 * time.Minute
+
+// errNotFresh is given when the password was given too long ago.
+var errNotFresh = refusal.New(refusal.Forbidden, "a second factor is set up within 15 minutes of signing in; sign out, and sign in again").
+	WithCode("sign_in_again")
+
 // BeginSecondFactor makes a secret. It counts once a code of it was given: see [Service.ConfirmSecondFactor].
 func (s *Service) BeginSecondFactor(ctx context.Context, who auth.Identity) (made NewSecondFactor, err error) {
+	if s.Now().Sub(who.FreshAt) > FreshFor {
+		return made, errNotFresh
+	}
 	raw := make([]byte, secretBytes)
 	_, _ = rand.Read(raw) // never fails, see crypto/rand
 	secret := base32.StdEncoding.WithPadding(base32.NoPadding).EncodeToString(raw)
@@ -123,6 +133,9 @@ func (s *Service) ConfirmSecondFactor(
 	session, code string,
 ) (codes []string, err error) {
 	act := uow.Act{Who: who, Right: auth.SignedIn, Action: "second_factor.on", Object: who.Name}
+	if s.Now().Sub(who.FreshAt) > FreshFor {
+		return nil, errNotFresh
+	}
 	err = s.Do(ctx, act, func(tx Records, _ *uow.Work) error {
 		f, err := tx.LockSecondFactor(who.OperatorID)
 		if errors.Is(err, store.ErrNotFound) || err == nil && f.ConfirmedAt != nil {

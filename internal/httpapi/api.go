@@ -35,6 +35,7 @@ const Base = "/api/v1"
 type Options struct {
 	*rooms.Rooms
 	Organisation string
+	PublicURL    string        // where people reach the console, empty for where they asked
 	Interval     time.Duration // between two check-ins of a device
 	Now          func() time.Time
 	Hub          *live.Hub

@@ -99,7 +99,7 @@ func (a *routes) askForToken(c fiber.Ctx) error {
 	if err != nil {
 		return problem.Send(c, problem.Of(a.Log, err))
 	}
-	page := c.BaseURL() + "/allow"
+	page := a.base(c) + "/allow"
 	return c.JSON(fiber.Map{
 		"device_code": made.DeviceCode, "user_code": made.UserCode, "verification_uri": page,
 		"verification_uri_complete": page + "?code=" + made.UserCode, "expires_in": int(made.Life / time.Second),

@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 	"net/http"
 	"strings"
@@ -46,7 +47,7 @@ func (a *routes) authenticate(c fiber.Ctx) error {
 	if c.Scheme() == "https" { // itself, or as a trusted proxy says
 		ctx = context.WithValue(ctx, overTLSKey, true)
 	}
-	ctx = context.WithValue(ctx, baseKey, c.BaseURL())
+	ctx = context.WithValue(ctx, baseKey, a.base(c))
 	c.SetContext(ctx)
 	c.Set("Cache-Control", "no-store")
 	if a.open[c.Method()+" "+c.Path()] || describing[c.Method()+" "+c.Path()] {
@@ -74,6 +75,11 @@ func (a *routes) authenticate(c fiber.Ctx) error {
 	}
 	c.SetContext(context.WithValue(context.WithValue(ctx, identityKey, who), secretKey, given.session))
 	return c.Next()
+}
+
+// base is where people reach the console.
+func (a *routes) base(c fiber.Ctx) string {
+	return cmp.Or(strings.TrimRight(a.PublicURL, "/"), c.BaseURL())
 }
 
 // credentials are what a request says of who sends it.

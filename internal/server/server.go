@@ -199,6 +199,7 @@ func start(
 		httpapi.Options{
 			Rooms:        opened,
 			Organisation: c.Organisation,
+			PublicURL:    c.PublicURL,
 			Interval:     c.Interval,
 			Now:          c.Now,
 			Hub:          hub,

@@ -9,16 +9,25 @@ type ProviderAttempt struct {
 	Nonce     string
 	Verifier  string // of the code challenge, RFC 7636
 	Target    string // path of the console to go on with
+	Address   string // from where it was begun
 	Fresh     bool   // the provider must ask for the password again
 	CreatedAt time.Time
 }
 
-// AddProviderAttempt adds one, and clears away those from before a time.
-func (t Tx) AddProviderAttempt(a ProviderAttempt, before time.Time) error {
+// AddProviderAttempt adds one, clears away those from before a time, and says how many of the same address are under way,
+// this one included.
+func (t Tx) AddProviderAttempt(a ProviderAttempt, before time.Time) (underWay int, err error) {
 	if err := t.exec("delete from provider_attempts where created_at < $1", before); err != nil {
-		return err
+		return 0, err
 	}
-	return translate(t.db.Create(&a).Error)
+	if err := translate(t.db.Create(&a).Error); err != nil {
+		return 0, err
+	}
+	n, err := rows[int](t, "select count(*) from provider_attempts where address = ?", a.Address)
+	if err != nil {
+		return 0, err
+	}
+	return n[0], nil
 }
 
 // TakeProviderAttempt gives one and deletes it: it is used once, also when what follows fails.

@@ -12,6 +12,7 @@ create table provider_attempts (
     nonce      text        not null,
     verifier   text        not null,
     target     text        not null,
+    address    text        not null,
     fresh      boolean     not null,
     created_at timestamptz not null
 );

@@ -61,22 +61,24 @@ func setUser[T any](name string, level uintptr, info *T) error {
 	return net(netUserSetInfo, 0, uintptr(unsafe.Pointer(n)), level, uintptr(unsafe.Pointer(info)), 0)
 }
 
-// RenameUser implements [host.System].
-func (s *System) RenameUser(name, next string) error {
-	n, err := wide(next)
+// setUserText is the same at a level that holds one text.
+func setUserText[T any](name string, level uintptr, text string, info func(*uint16) T) error {
+	at, err := wide(text)
 	if err != nil {
 		return err
 	}
-	return setUser(name, 0, &userInfo0{n})
+	of := info(at)
+	return setUser(name, level, &of)
+}
+
+// RenameUser implements [host.System].
+func (s *System) RenameUser(name, next string) error {
+	return setUserText(name, 0, next, func(at *uint16) userInfo0 { return userInfo0{at} })
 }
 
 // SetUserPassword implements [host.System].
 func (s *System) SetUserPassword(name, password string) error {
-	p, err := wide(password)
-	if err != nil {
-		return err
-	}
-	return setUser(name, 1003, &userInfo1003{p})
+	return setUserText(name, 1003, password, func(at *uint16) userInfo1003 { return userInfo1003{at} })
 }
 
 // SetUserFlags implements [host.System].
@@ -86,20 +88,12 @@ func (s *System) SetUserFlags(name string, flags uint32) error {
 
 // SetUserFullName implements [host.System].
 func (s *System) SetUserFullName(name, fullName string) error {
-	f, err := wide(fullName)
-	if err != nil {
-		return err
-	}
-	return setUser(name, 1011, &userInfo1011{f})
+	return setUserText(name, 1011, fullName, func(at *uint16) userInfo1011 { return userInfo1011{at} })
 }
 
 // SetUserComment implements [host.System].
 func (s *System) SetUserComment(name, comment string) error {
-	c, err := wide(comment)
-	if err != nil {
-		return err
-	}
-	return setUser(name, 1007, &userInfo1007{c})
+	return setUserText(name, 1007, comment, func(at *uint16) userInfo1007 { return userInfo1007{at} })
 }
 
 // SetUserExpires implements [host.System].
