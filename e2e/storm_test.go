@@ -155,7 +155,7 @@ func TestSettlingIsTakenUpAgain(t *testing.T) {
 	ctx := t.Context()
 	s.enrolled("SKL-HQ-001")
 	require.NoError(t, change(t, s.config.Database, `create table killed as select 0 as times;
-		create function kill_once() returns trigger language plpgsql as $$ begin
+		create function kill_once() returns trigger language plpgsql security definer as $$ begin
 			if (select pg_sequence_last_value('killings')) is null then
 				perform nextval('killings'); perform pg_terminate_backend(pg_backend_pid());
 			end if; return new; end $$;

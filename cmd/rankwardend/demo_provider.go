@@ -40,6 +40,9 @@ func standInProvider(listen string) (o *provider.Options, stop func() error, err
 		next = n + 1
 	}
 	l, err := net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(next)))
+	if err != nil { // somebody else has it; another one does, until the next start
+		l, err = net.Listen("tcp", net.JoinHostPort(host, "0"))
+	}
 	if err != nil {
 		return nil, nil, err
 	}
