@@ -53,6 +53,8 @@ func TestNobodyWithASecondFactorSignsInWithoutIt(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.ConfirmSecondFactor(ctx, "123456")
 	problem(t, err, http.StatusConflict, "begin to set one up first")
+	_, err = c.NewRecoveryCodes(ctx, ownerPassword, "")
+	problem(t, err, http.StatusConflict, "you have no second factor")
 	s.clock.forward(16 * time.Minute)
 	_, err = c.BeginSecondFactor(ctx)
 	problem(t, err, http.StatusForbidden, "within 15 minutes of signing in")

@@ -6,6 +6,7 @@ package access
 
 import (
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/provider"
 	"rankwarden.example/internal/strangers"
 	"rankwarden.example/internal/uow"
 )
@@ -17,7 +18,7 @@ type Service struct {
 	// RequireSecondFactor lets a session without one do nothing but set one up.
 	RequireSecondFactor bool
 	Organisation        string
-	Provider            IdentityProvider // nil for none
+	Provider            *provider.Provider // nil for none
 	// OnlyProvider lets nobody sign in with a password but sealed owners.
 	OnlyProvider bool
 	passwords    *hashing

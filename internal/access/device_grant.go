@@ -32,6 +32,9 @@ var (
 	ErrDenied   = errors.New("access_denied")
 )
 
+// errNotWaiting is given for a code with which no program waits.
+var errNotWaiting = refusal.New(refusal.NotFound, "no program waits with this code; it may have expired, or was decided on already")
+
 // NewGrant is what a program is told that asks.
 type NewGrant struct {
 	DeviceCode, UserCode string
@@ -85,7 +88,7 @@ func plainCode(typed string) string {
 func (s *Service) Grant(ctx context.Context, code string) (store.DeviceGrant, error) {
 	g, err := s.DB.With(ctx).DeviceGrantByUserCode(plainCode(code), s.Now())
 	if errors.Is(err, store.ErrNotFound) || err == nil && g.DecidedAt != nil {
-		return g, refusal.New(refusal.NotFound, "no program waits with this code; it may have expired, or was decided on already")
+		return g, errNotWaiting
 	}
 	return g, err
 }
@@ -103,7 +106,7 @@ func (s *Service) DecideGrant(ctx context.Context, who auth.Identity, code strin
 			found, err = tx.LockDeviceGrant(found.Hash)
 		}
 		if errors.Is(err, store.ErrNotFound) || err == nil && found.DecidedAt != nil {
-			return refusal.New(refusal.NotFound, "no program waits with this code; it may have expired, or was decided on already")
+			return errNotWaiting
 		}
 		if err != nil {
 			return err
@@ -111,7 +114,7 @@ func (s *Service) DecideGrant(ctx context.Context, who auth.Identity, code strin
 		w.After = map[string]any{"program": found.Program, "address": found.Address, "hours": found.Hours}
 		now := s.Now()
 		found.OperatorID, found.Approved, found.DecidedAt = &who.OperatorID, approve, &now
-		found.FreshAt, found.Factor = &who.FreshAt, who.Factor
+		found.FreshAt = &who.FreshAt
 		return tx.SetDeviceGrant(found)
 	})
 }
@@ -154,6 +157,6 @@ func (s *Service) TakeToken(ctx context.Context, deviceCode, address string) (a 
 	if o.DisabledAt != nil {
 		return a, "", ErrDenied
 	}
-	who := auth.Identity{OperatorID: o.ID, Name: o.Name, Grants: o.Grants, Address: address, FreshAt: *g.FreshAt, Factor: g.Factor}
+	who := auth.Identity{OperatorID: o.ID, Name: o.Name, Grants: o.Grants, Address: address, FreshAt: *g.FreshAt}
 	return s.NewAPIToken(ctx, who, g.Program, "", time.Duration(g.Hours)*time.Hour)
 }

@@ -16,15 +16,6 @@ import (
 	"rankwarden.example/internal/uow"
 )
 
-// IdentityProvider signs people in elsewhere.
-type IdentityProvider interface {
-	Label() string
-	AuthURL(ctx context.Context, a provider.Attempt) (string, error)
-	Exchange(ctx context.Context, code string, a provider.Attempt) (provider.Person, error)
-	Grants(groups []string) []auth.Grant
-	LeaveURL(back string) string
-}
-
 // How long a sign-in may take at the provider, and how long ago it may have asked for the password to count as fresh.
 const (
 	attemptLife = 10 * time.Minute

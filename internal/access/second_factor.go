@@ -66,16 +66,13 @@ type NewSecondFactor struct {
 	Image  []byte // the same as a QR code, PNG
 }
 
-// FreshFor is how long after giving the password one may set up a second factor: who finds an open session may not.
-const FreshFor = 15 * time.Minute
-
-// errNotFresh is given when the password was given too long ago.
+// errNotFresh is given when the password was given too long ago: who finds an open session sets up no second factor.
 var errNotFresh = refusal.New(refusal.Forbidden, "a second factor is set up within 15 minutes of signing in; sign out, and sign in again").
 	WithCode("sign_in_again")
 
 // BeginSecondFactor makes a secret. It counts once a code of it was given: see [Service.ConfirmSecondFactor].
 func (s *Service) BeginSecondFactor(ctx context.Context, who auth.Identity) (made NewSecondFactor, err error) {
-	if s.Now().Sub(who.FreshAt) > FreshFor {
+	if !who.Fresh(s.Now()) {
 		return made, errNotFresh
 	}
 	raw := make([]byte, secretBytes)
@@ -133,7 +130,7 @@ func (s *Service) ConfirmSecondFactor(
 	session, code string,
 ) (codes []string, err error) {
 	act := uow.Act{Who: who, Right: auth.SignedIn, Action: "second_factor.on", Object: who.Name}
-	if s.Now().Sub(who.FreshAt) > FreshFor {
+	if !who.Fresh(s.Now()) {
 		return nil, errNotFresh
 	}
 	err = s.Do(ctx, act, func(tx Records, _ *uow.Work) error {
@@ -175,6 +172,9 @@ func (s *Service) NewRecoveryCodes(
 		func(tx Records, w *uow.Work) error {
 			if w.Who.OperatorID != who.OperatorID {
 				return ErrSignIn
+			}
+			if !w.Who.Factor {
+				return refusal.New(refusal.Conflict, "you have no second factor; set one up first")
 			}
 			codes, err = newRecoveryCodes(tx, who.OperatorID)
 			return errors.Join(err, tx.RefreshSession(auth.HashSecret(session), s.Now()))

@@ -83,7 +83,7 @@ func (s *Service) checkPassword(
 	}
 	if s.OnlyProvider && operator.SealedAt == nil {
 		return auth.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name, refusal.New(refusal.Unauthorised,
-			"nobody signs in with a password here; use %s", s.Provider.Label()))
+			"nobody signs in with a password here; use %s", s.Provider.Name))
 	}
 	factor, err := s.confirmed(db, operator)
 	if err != nil {

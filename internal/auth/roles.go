@@ -107,6 +107,12 @@ type Identity struct {
 	Sealed     bool      // the owner for the day on which nobody else gets in
 }
 
+// FreshFor is how long after giving the password somebody may do what an open session alone may not.
+const FreshFor = 15 * time.Minute
+
+// Fresh reports whether the password was given a short while ago.
+func (i Identity) Fresh(now time.Time) bool { return now.Sub(i.FreshAt) <= FreshFor }
+
 // May reports whether the identity has a right on some device at least.
 func (i Identity) May(right Right) bool {
 	switch right {

@@ -177,7 +177,7 @@ func TestRevealing(t *testing.T) {
 	assert.NotContains(t, string(r.Entries[0].After), "old")
 
 	old := support("egil")
-	old.FreshAt = uowtest.Now.Add(-custody.FreshFor - time.Second)
+	old.FreshAt = uowtest.Now.Add(-auth.FreshFor - time.Second)
 	_, err = s.Reveal(t.Context(), old, want)
 	assert.Equal(t, "sign_in_again", code(err))
 	_, err = s.Reveal(t.Context(), support("egil"), custody.RevealRequest{Device: "SKL-HQ-001", Reason: " x "})

@@ -17,9 +17,6 @@ import (
 	"rankwarden.example/internal/uow"
 )
 
-// FreshFor is how long a sign-in counts as fresh.
-const FreshFor = 15 * time.Minute
-
 // Bounds of a reveal.
 const (
 	shortestReason = 3    // characters
@@ -70,7 +67,7 @@ func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealReque
 			At("reason").
 			WithCode("reason_needed")
 	}
-	if s.Now().Sub(who.FreshAt) > FreshFor {
+	if !who.Fresh(s.Now()) {
 		return answer, s.Refuse(
 			ctx,
 			what,

@@ -30,7 +30,7 @@ func (a *routes) provider(app *fiber.App) {
 		func(context.Context, auth.Identity, *struct{}) (*struct{ Body api.SignInWays }, error) {
 			ways := api.SignInWays{Password: true}
 			if a.Access.Provider != nil {
-				ways.Provider, ways.Password = a.Access.Provider.Label(), !a.Access.OnlyProvider
+				ways.Provider, ways.Password = a.Access.Provider.Name, !a.Access.OnlyProvider
 			}
 			return &struct{ Body api.SignInWays }{ways}, nil
 		})

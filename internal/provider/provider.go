@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 	"sync"
@@ -75,9 +76,6 @@ func New(o Options, callback string) *Provider {
 	}
 	return &Provider{Options: o, callback: callback}
 }
-
-// Label is what people see of it.
-func (p *Provider) Label() string { return p.Name }
 
 // describe gives what the provider says of itself, which must name the issuer that was configured.
 func (p *Provider) describe(ctx context.Context) (*oidc.Provider, error) {
@@ -207,5 +205,7 @@ func (p *Provider) LeaveURL(back string) string {
 	if p.leaveAt == "" {
 		return ""
 	}
-	return p.leaveAt + "?" + leaveQuery(p.ClientID, back)
+	// We name ourselves by our client identifier, and not by a token that would stand in the address (OpenID Connect
+	// RP-Initiated Logout 1.0, 2).
+	return p.leaveAt + "?" + url.Values{"client_id": {p.ClientID}, "post_logout_redirect_uri": {back}}.Encode()
 }

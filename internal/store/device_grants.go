@@ -16,7 +16,6 @@ type DeviceGrant struct {
 	Approved   bool
 	DecidedAt  *time.Time
 	FreshAt    *time.Time // when that one last gave the password
-	Factor     bool
 }
 
 // AddDeviceGrant adds one, clears away what has expired, and says how many of the same address wait, this one included.

@@ -13,8 +13,7 @@ create table device_grants (
     operator_id text references operators (id) on delete cascade,
     approved    boolean     not null default false,
     decided_at  timestamptz,
-    fresh_at    timestamptz,
-    factor      boolean     not null default false
+    fresh_at    timestamptz
 );
 
 -- +goose Down
