@@ -81,7 +81,9 @@ var bodies = map[string]string{
 	"start-rollout": `{"change": "none", "digest": ""}`, "pause-rollout": `{}`, "resume-rollout": `{}`, "open-wave": `{"reason": "r"}`,
 	"waive-findings": `{"findings": [1], "until": "2031-01-01T00:00:00Z", "reason": "r"}`, "decide-waiver": `{"agree": true}`,
 	"revert-rollout": `{"reason": "r"}`, "decide-brake": `{"release": false, "reason": "r"}`,
-	"preview-edits": `{"edits": []}`, "show-ladder": `{}`, "match-device-names": `{"names": []}`,
+	"create-notification-target": `{"name": "t", "kind": "webhook", "address": "ftp://skerryline.example", "events": ["trail_entry"], "enabled": true}`,
+	"edit-notification-target":   `{"kind": "webhook", "address": "https://skerryline.example", "events": ["trail_entry"], "enabled": true}`,
+	"preview-edits":              `{"edits": []}`, "show-ladder": `{}`, "match-device-names": `{"names": []}`,
 }
 
 // givesPassword are the operations that ask for one's own password.

@@ -131,6 +131,7 @@ func root() *cobra.Command {
 		a.lockedCommand(),
 		a.watchCommand(),
 		a.operatorCommand(),
+		a.notificationCommand(),
 		a.tokenCommand(),
 		a.resolveCommand(),
 		a.previewCommand(),

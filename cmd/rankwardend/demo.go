@@ -139,6 +139,7 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		Approvals:       authoring.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
 		Soak:            20 * time.Second,
 		Brake:           authoring.DefaultBrake,
+		NotifyNetworks:  loopback,
 	}
 	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {
 		if err := server.CreateKeys(ctx, config); err != nil {
@@ -181,7 +182,7 @@ func forget(dir string) error {
 	if err := pgcluster.Remove(filepath.Join(dir, "postgres")); err != nil {
 		return fmt.Errorf("beginning again: %w", err)
 	}
-	for _, name := range []string{"fleet", realDir, "keys.json", "password", escrowFile, escrowCopy, recoveryFile, logFile} {
+	for _, name := range []string{"fleet", realDir, "keys.json", "checkpoints.jsonl", "password", escrowFile, escrowCopy, recoveryFile, logFile} {
 		if err := os.RemoveAll(filepath.Join(dir, name)); err != nil {
 			return fmt.Errorf("beginning again: %w", err)
 		}
@@ -203,6 +204,11 @@ func (d *demoRun) run(ctx context.Context) error {
 	if err := demo.AddOperators(ctx, d.client, password); err != nil {
 		return fmt.Errorf("adding operators: %w", err)
 	}
+	stopReceivers, err := standInReceivers(ctx, d.client)
+	if err != nil {
+		return err
+	}
+	defer func() { d.warn(stopReceivers()) }()
 	tokens, err := demo.Tokens(ctx, d.client, fleet)
 	if err != nil {
 		return fmt.Errorf("making enrolment tokens: %w", err)
@@ -263,6 +269,13 @@ func (d *demoRun) run(ctx context.Context) error {
 		return err
 	case err := <-ended:
 		return err
+	}
+}
+
+// warn logs what went wrong at the end, and is of no consequence.
+func (d *demoRun) warn(err error) {
+	if err != nil {
+		d.log.Warn("a stand-in did not stop", "error", err)
 	}
 }
 

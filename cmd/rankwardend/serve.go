@@ -125,6 +125,11 @@ func serveCommand() *cobra.Command {
 	f.Duration("keep-changes", intake.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
 	f.Duration("keep-orders", intake.DefaultKept.Orders, "how long ended orders are kept")
 	f.String("checkpoint-file", "", "`file` to which signed checkpoints of the audit trail are added, every hour")
+	f.StringSlice(
+		"notify-network",
+		nil,
+		"`NETWORK` of yours that notifications may go to, such as 10.20.0.0/16; otherwise they go to public addresses only. May be given several times",
+	)
 	f.String("provider-issuer", "", "identity provider that people sign in with (OpenID Connect), its issuer `URL`")
 	f.String("provider-name", "your account", "what the button for it says after \"Sign in with\"")
 	f.String("provider-client", "rankwarden", "client `identifier` there")
@@ -282,9 +287,13 @@ func serve(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
+	networks, err := notifyNetworks(k)
+	if err != nil {
+		return err
+	}
 	ctx := cmd.Context()
 	s, err := server.Start(ctx, server.Config{
-		Provider: identities, OnlyProvider: k.Bool("only-provider"),
+		NotifyNetworks: networks, Provider: identities, OnlyProvider: k.Bool("only-provider"),
 		Listen: k.String(
 			"listen",
 		), DeviceListen: k.String("device-listen"), MetricsListen: k.String("metrics-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),

@@ -7,6 +7,7 @@ package access
 import (
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/provider"
+	"rankwarden.example/internal/sealed"
 	"rankwarden.example/internal/strangers"
 	"rankwarden.example/internal/uow"
 )
@@ -22,10 +23,10 @@ type Service struct {
 	// OnlyProvider lets nobody sign in with a password but sealed owners.
 	OnlyProvider bool
 	passwords    *hashing
-	key          []byte // secrets of second factors are sealed with it
+	secrets      sealed.Box // of second factors
 }
 
-// New opens the room. Secrets of second factors are sealed with a key of 32 bytes.
-func New(room uow.Room[Records], unknown *strangers.Counter, passwords *auth.Hashing, key []byte) *Service {
-	return &Service{Room: room, Strangers: unknown, passwords: newHashing(passwords), key: key}
+// New opens the room. Secrets of second factors are kept in a box.
+func New(room uow.Room[Records], unknown *strangers.Counter, passwords *auth.Hashing, secrets sealed.Box) *Service {
+	return &Service{Room: room, Strangers: unknown, passwords: newHashing(passwords), secrets: secrets}
 }

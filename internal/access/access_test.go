@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/refusal"
+	"rankwarden.example/internal/sealed"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/strangers"
 	"rankwarden.example/internal/uow/uowtest"
@@ -108,8 +109,10 @@ func room(t *testing.T) (*access.Service, *records, *time.Time) {
 	now := uowtest.Now
 	base := uowtest.Room[access.Records](r, &r.Trail)
 	base.Now = func() time.Time { return now }
+	secrets, err := sealed.New(make([]byte, 32))
+	require.NoError(t, err)
 	s := access.New(base, &strangers.Counter{Room: uowtest.Room[strangers.Records](r, &r.Trail)},
-		auth.NewHashing(cheap), make([]byte, 32))
+		auth.NewHashing(cheap), secrets)
 	made, err := s.EnsureOwner(t.Context(), "asta", password)
 	require.NoError(t, err)
 	require.True(t, made)

@@ -3,8 +3,6 @@ package access
 import (
 	"bytes"
 	"context"
-	"crypto/aes"
-	"crypto/cipher"
 	"crypto/rand"
 	"crypto/subtle"
 	"encoding/base32"
@@ -78,10 +76,6 @@ func (s *Service) BeginSecondFactor(ctx context.Context, who auth.Identity) (mad
 	raw := make([]byte, secretBytes)
 	_, _ = rand.Read(raw) // never fails, see crypto/rand
 	secret := base32.StdEncoding.WithPadding(base32.NoPadding).EncodeToString(raw)
-	sealed, err := s.seal(who.OperatorID, secret)
-	if err != nil {
-		return made, err
-	}
 	if made, err = forAuthenticator(s.Organisation, who.Name, secret); err != nil {
 		return made, err
 	}
@@ -97,7 +91,7 @@ func (s *Service) BeginSecondFactor(ctx context.Context, who auth.Identity) (mad
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		return tx.SetSecondFactor(store.SecondFactor{OperatorID: who.OperatorID, Secret: sealed, MadeAt: s.Now()})
+		return tx.SetSecondFactor(store.SecondFactor{OperatorID: who.OperatorID, Secret: s.secrets.Seal(who.OperatorID, secret), MadeAt: s.Now()})
 	})
 }
 
@@ -238,7 +232,7 @@ func (s *Service) useCode(tx Records, f store.SecondFactor, code string) (recove
 
 // step is the period of which a code is, later than that of the last one that was taken; 0 when it is of none.
 func (s *Service) step(f store.SecondFactor, code string) (int64, error) {
-	secret, err := s.open(f.OperatorID, f.Secret)
+	secret, err := s.secrets.Open(f.OperatorID, f.Secret)
 	if err != nil {
 		return 0, err
 	}
@@ -258,35 +252,4 @@ func (s *Service) step(f store.SecondFactor, code string) (int64, error) {
 		}
 	}
 	return found, nil
-}
-
-// seal seals a secret of an operator with the key that is not in the database.
-func (s *Service) seal(operator, secret string) ([]byte, error) {
-	aead, err := s.aead()
-	if err != nil {
-		return nil, err
-	}
-	return aead.Seal(nil, nil, []byte(secret), []byte(operator)), nil
-}
-
-func (s *Service) open(operator string, sealed []byte) (string, error) {
-	aead, err := s.aead()
-	if err != nil {
-		return "", err
-	}
-	secret, err := aead.Open(nil, nil, sealed, []byte(operator))
-	if err != nil {
-		return "", errors.New(
-			"the second factor of an operator was sealed with another key: is the key file that of this database?",
-		)
-	}
-	return string(secret), nil
-}
-
-func (s *Service) aead() (cipher.AEAD, error) {
-	block, err := aes.NewCipher(s.key)
-	if err != nil {
-		return nil, err
-	}
-	return cipher.NewGCMWithRandomNonce(block)
 }

@@ -91,6 +91,23 @@ func (v *View) Has(reach auth.Reach, id string) bool {
 	return d != nil && v.scope(reach, "").has(d)
 }
 
+// Known finds the live device of an identifier or a name; both are empty where there is none.
+func (v *View) Known(idOrName string) (id, name string) {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	if d := v.devices[idOrName]; d != nil {
+		return d.ID, d.Name
+	}
+	key := text.Fold(idOrName)
+	at, _ := slices.BinarySearchFunc(v.order, &Device{NameKey: key}, byName)
+	for ; at < len(v.order) && v.order[at].NameKey == key; at++ {
+		if d := v.order[at]; d.live {
+			return d.ID, d.Name
+		}
+	}
+	return "", ""
+}
+
 // Counts are numbers of devices by standing.
 type Counts map[drift.Standing]int
 

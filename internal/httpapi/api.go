@@ -129,6 +129,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.passwords()
 	a.watch()
 	a.trail(app)
+	a.notifications()
 	a.events(app)
 	return a
 }

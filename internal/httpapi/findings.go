@@ -28,7 +28,7 @@ func viewFinding(f store.Finding) api.Finding {
 		UnitTitle: unitTitle(f.Unit),
 		Kind:      f.Kind,
 		Subject:   f.Subject,
-		Words:     insight.FindingWords(f),
+		Words:     f.Words(),
 		Expected:  raw(f.Expected),
 		Actual:    raw(f.Actual),
 		Assignments: append(

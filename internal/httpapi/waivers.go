@@ -54,7 +54,7 @@ func (a *routes) waivers() {
 			}
 		}) (*whole[api.Waiver], error) {
 			b := in.Body
-			list, err := a.Intake.Waive(ctx, who, b.Findings, b.Until, b.Reason, insight.FindingWords)
+			list, err := a.Intake.Waive(ctx, who, b.Findings, b.Until, b.Reason, store.Finding.Words)
 			out := &whole[api.Waiver]{}
 			out.Body.Items = make([]api.Waiver, len(list))
 			for i, w := range list {

@@ -3,13 +3,11 @@ package insight
 import (
 	"cmp"
 	"context"
-	"encoding/json"
 	"slices"
 	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
-	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/reach"
@@ -113,38 +111,4 @@ func (s *Service) SumFindings(ctx context.Context, who auth.Identity, f FindingF
 		return cmp.Or(cmp.Compare(b.Devices, a.Devices), cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Kind, b.Kind))
 	})
 	return list, nil
-}
-
-// FindingWords says in one sentence what a stored finding is.
-func FindingWords(f store.Finding) string {
-	id, err := unit.Parse(f.Unit)
-	if err != nil {
-		return f.Kind
-	}
-	finding := drift.Finding{
-		Unit:     id,
-		Kind:     drift.Kind(f.Kind),
-		Subject:  f.Subject,
-		Expected: stored(f, id, f.Expected),
-		Actual:   stored(f, id, f.Actual),
-	}
-	return present.Finding(finding)
-}
-
-// stored reads a stored value: a value of the unit, or a plain one.
-func stored(f store.Finding, id unit.ID, value *string) any {
-	if value == nil {
-		return nil
-	}
-	if f.Kind == string(drift.WrongValue) {
-		if v, err := unit.Decode(id, []byte(*value)); err == nil {
-			return v
-		}
-		return nil
-	}
-	var plain any
-	if json.Unmarshal([]byte(*value), &plain) != nil {
-		return nil
-	}
-	return plain
 }

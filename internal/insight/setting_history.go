@@ -62,7 +62,7 @@ func (s *Service) SettingHistory(ctx context.Context, who auth.Identity, device,
 	}
 	list := []Happened{}
 	for _, f := range findings {
-		words := FindingWords(f)
+		words := f.Words()
 		if f.State != store.FindingCorrected { // that was found and put right in one go
 			list = append(list, Happened{At: f.FirstSeen, What: HappenedFound, Words: words})
 		}

@@ -13,7 +13,7 @@ const day = 24 * time.Hour
 // device had on a day is kept for a year. The trail, and the views of passwords that it proves, are kept for ever.
 var DefaultKept = store.RetentionPeriods{
 	Reports: 30 * day, DailyReports: 366 * day, Events: 366 * day, DesiredStates: 366 * day, Findings: 366 * day, Orders: 90 * day,
-	Changes: 3 * 366 * day, Attempts: day,
+	Changes: 3 * 366 * day, Attempts: day, Notifications: 30 * day,
 }
 
 // Prune deletes what is no longer kept, unless another replica is at it.

@@ -19,8 +19,11 @@ import (
 	"rankwarden.example/internal/intake"
 	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/live"
+	"rankwarden.example/internal/notify"
+	"rankwarden.example/internal/notify/transport"
 	"rankwarden.example/internal/published"
 	"rankwarden.example/internal/scopes"
+	"rankwarden.example/internal/sealed"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/strangers"
 	"rankwarden.example/internal/trail"
@@ -61,6 +64,8 @@ type Options struct {
 	RequireSecondFactor bool
 	// PasswordMemory is what hashing an operator's password takes, see [auth.NewHashing].
 	PasswordMemory uint32
+	// Network says where notifications may go.
+	Network transport.Network
 }
 
 // Rooms are the rooms of the service.
@@ -73,6 +78,7 @@ type Rooms struct {
 	Insight   *insight.Service
 	Strangers *strangers.Counter
 	Trail     *trail.Service
+	Notify    *notify.Service
 	View      *fleetview.View
 
 	store    *store.Store
@@ -89,6 +95,7 @@ var (
 	_ insight.Records   = store.Tx{}
 	_ strangers.Records = store.Tx{}
 	_ trail.Records     = store.Tx{}
+	_ notify.Records    = store.Tx{}
 )
 
 // Open opens the rooms, and brings the signed key list up to date.
@@ -101,11 +108,11 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		return nil, err
 	}
 	r.Strangers = &strangers.Counter{Room: room[strangers.Records](o)}
-	key, err := o.Keys.Derive("second factors")
+	factors, err := box(o.Keys, "second factors")
 	if err != nil {
 		return nil, err
 	}
-	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory), key)
+	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory), factors)
 	r.Access.RequireSecondFactor, r.Access.Organisation = o.RequireSecondFactor, o.Organisation
 	r.Authoring = authoring.New(
 		authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
@@ -140,12 +147,35 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		Organisation: o.Organisation,
 		File:         o.CheckpointFile,
 	}
+	secrets, err := box(o.Keys, "notification targets")
+	if err != nil {
+		return nil, err
+	}
+	r.Notify = &notify.Service{
+		Room:         room[notify.Records](o),
+		Locks:        o.Store,
+		View:         view,
+		Hub:          o.Hub,
+		Secrets:      secrets,
+		Organisation: o.Organisation,
+		Network:      o.Network,
+		Since:        o.Now(),
+	}
 	r.Insight = &insight.Service{Room: room[insight.Records](o), View: view, Scopes: known}
 	return r, nil
 }
 
 func room[R uow.Records](o Options) uow.Room[R] {
 	return uow.Room[R]{DB: store.For[R](o.Store), Log: o.Log, Now: o.Now, Interval: o.Interval}
+}
+
+// box keeps secrets of one kind, which the database holds.
+func box(keys keyring.Ring, of string) (sealed.Box, error) {
+	key, err := keys.Derive(of)
+	if err != nil {
+		return sealed.Box{}, err
+	}
+	return sealed.New(key)
 }
 
 // Changed waits until the lists of this replica have everything that was committed before the call, but not for ever.

@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"strings"
 	"sync"
 	"time"
@@ -29,6 +30,7 @@ import (
 	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/metrics"
+	"rankwarden.example/internal/notify/transport"
 	"rankwarden.example/internal/problem"
 	"rankwarden.example/internal/provider"
 	"rankwarden.example/internal/rooms"
@@ -63,7 +65,9 @@ type Config struct {
 	Kept           store.RetentionPeriods // how long records are kept, [intake.DefaultKept] where zero
 	Directory      *directory.Connection  // nil for none
 	DirectoryEvery time.Duration          // between two readings of it
-	CheckpointFile string                 // to which checkpoints of the trail are added, empty for none
+	// NotifyNetworks are those beside public addresses that notifications may go to.
+	NotifyNetworks []netip.Prefix
+	CheckpointFile string // to which checkpoints of the trail are added, empty for none
 	// Provider is where people sign in with OpenID Connect, nil for nowhere; with OnlyProvider nobody signs in with a password.
 	Provider     *provider.Options
 	OnlyProvider bool
@@ -170,6 +174,7 @@ func start(
 			CheckpointFile:      c.CheckpointFile,
 			RequireSecondFactor: c.RequireSecondFactor,
 			PasswordMemory:      c.PasswordMemory,
+			Network:             transport.Network{Permitted: c.NotifyNetworks},
 		},
 	)
 	if err != nil {
@@ -229,13 +234,14 @@ func start(
 		}
 		return nil, err
 	}
+	s.Notify.PublicURL = cmp.Or(strings.TrimRight(c.PublicURL, "/"), s.URL)
 	if c.Provider != nil {
-		s.Access.Provider = provider.New(*c.Provider, cmp.Or(strings.TrimRight(c.PublicURL, "/"), s.URL)+httpapi.CallbackPath)
+		s.Access.Provider = provider.New(*c.Provider, s.Notify.PublicURL+httpapi.CallbackPath)
 		s.Access.OnlyProvider = c.OnlyProvider
 	}
 	loops := map[string]func(context.Context){
 		"devices": devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
-		"keys":    s.Custody.KeysLoop,
+		"keys": s.Custody.KeysLoop, "notifications": s.Notify.AnnounceLoop, "deliveries": s.Notify.DeliverLoop,
 		"notices": func(ctx context.Context) { hub.Run(ctx, db, log) }, "lists": func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
 	}
 	for name, loop := range loops {

@@ -13,6 +13,7 @@ const (
 	LockRotations = 8470_5
 	LockRetention = 8470_6
 	LockRollouts  = 8470_7
+	LockNotify    = 8470_8
 )
 
 // ErrFenced is given to whoever lost a lock that another replica may have now.

@@ -10,13 +10,14 @@ import (
 
 // Topics of notices between replicas.
 const (
-	TopicDevices  = "devices"  // IDs changed: state, key or desired state
-	TopicReports  = "reports"  // IDs reported
-	TopicSettle   = "settle"   // something waits to be settled
-	TopicEdits    = "edits"    // policies, groups or assignments changed
-	TopicKeys     = "keys"     // escrow keys or the key list changed
-	TopicGroups   = "groups"   // IDs came into a group or left one
-	TopicRollouts = "rollouts" // rollouts, by identifier, came further
+	TopicDevices    = "devices"    // IDs changed: state, key or desired state
+	TopicReports    = "reports"    // IDs reported
+	TopicSettle     = "settle"     // something waits to be settled
+	TopicEdits      = "edits"      // policies, groups or assignments changed
+	TopicKeys       = "keys"       // escrow keys or the key list changed
+	TopicGroups     = "groups"     // IDs came into a group or left one
+	TopicRollouts   = "rollouts"   // rollouts, by identifier, came further
+	TopicDeliveries = "deliveries" // notifications wait to be delivered, or were
 	// TopicContacts tells that IDs were heard from.
 	TopicContacts = "contacts"
 	// TopicFence carries tokens of whoever waits until earlier notices were taken.

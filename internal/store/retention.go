@@ -15,6 +15,7 @@ type RetentionPeriods struct {
 	Orders        time.Duration // ended ones
 	Changes       time.Duration // applied or dropped ones, with their edits; the audit trail keeps what they did
 	Attempts      time.Duration // wrong passwords
+	Notifications time.Duration // with their deliveries
 }
 
 // pruneBatch is the most records that are deleted in one statement.
@@ -99,6 +100,11 @@ func prunes(k RetentionPeriods) []prune {
 			"edits that the brake held",
 			"delete from brakes where id = any(array(select id from brakes where decided_at < $2 order by decided_at limit $1))",
 			k.Changes,
+		},
+		{
+			"notifications",
+			"delete from notifications where id = any(array(select id from notifications where at < $2 order by at limit $1))",
+			k.Notifications,
 		},
 		{
 			"sign-in failures",

@@ -97,6 +97,10 @@ func (s *Service) anchor(tx Records, by string) (c store.Checkpoint, err error) 
 	if err := s.leave(proof); err != nil {
 		return c, fmt.Errorf("writing a checkpoint to %s: %w", s.File, err)
 	}
+	document, err := json.Marshal(proof)
+	if err != nil {
+		return c, err
+	}
 	c = store.Checkpoint{
 		Seq:      chain.Last,
 		At:       s.Now(),
@@ -105,7 +109,13 @@ func (s *Service) anchor(tx Records, by string) (c store.Checkpoint, err error) 
 		KeyList:  proof.KeyList,
 		MadeBy:   by,
 	}
-	return c, tx.AddCheckpoint(c)
+	if err := tx.AddCheckpoint(c); err != nil {
+		return c, err
+	}
+	return c, tx.AddNotification(store.Notification{
+		ID: store.NewID(c.At), Kind: store.CheckpointSigned, Subject: "trail", Path: "/trail", At: c.At, Data: string(document),
+		Words: fmt.Sprintf("the audit trail was signed up to entry %d", c.Seq),
+	})
 }
 
 // chainAfter begins behind a checkpoint, whose signature must hold and whose entry must be the one that it says.

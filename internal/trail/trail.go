@@ -27,6 +27,7 @@ type Records interface {
 	uow.Records
 
 	AddCheckpoint(c store.Checkpoint) error
+	AddNotification(n store.Notification) error
 	CheckpointsWithin(after, last int64) ([]store.Checkpoint, error)
 	Device(clock store.Clock, idOrName, folded string) (store.Device, error)
 	DevicesByID(clock store.Clock, ids []string) ([]store.Device, error)
@@ -108,14 +109,11 @@ func (s *Service) Entry(ctx context.Context, seq int64) (Entry, error) {
 	return list[0], nil
 }
 
-// deviceActor begins the names of devices that act themselves.
-const deviceActor = "device:"
-
 // named finds the names of devices.
 func (s *Service) named(tx Records, found []audit.Entry) ([]Entry, error) {
 	list, ids := make([]Entry, len(found)), []string{}
 	for _, e := range found {
-		ids = append(ids, strings.TrimPrefix(e.Actor, deviceActor), e.Object)
+		ids = append(ids, strings.TrimPrefix(e.Actor, uow.DeviceActor), e.Object)
 	}
 	slices.Sort(ids)
 	devices, err := tx.DevicesByID(s.Clock(), slices.Compact(ids))
@@ -127,7 +125,7 @@ func (s *Service) named(tx Records, found []audit.Entry) ([]Entry, error) {
 		names[d.ID] = d.Name
 	}
 	for i, e := range found {
-		list[i] = Entry{e, cmp.Or(names[e.Object], names[strings.TrimPrefix(e.Actor, deviceActor)])}
+		list[i] = Entry{e, cmp.Or(names[e.Object], names[strings.TrimPrefix(e.Actor, uow.DeviceActor)])}
 	}
 	return list, nil
 }

@@ -94,9 +94,12 @@ func Lacking(who auth.Identity) *refusal.Error {
 // Itself is the identity of what the service does without being asked.
 var Itself = auth.Identity{Name: audit.Service, Grants: []auth.Grant{{Role: auth.Owner}}}
 
+// DeviceActor begins the names of devices on the trail.
+const DeviceActor = "device:"
+
 // Device is the identity of a device on the trail.
 func Device(id, address string) auth.Identity {
-	return auth.Identity{Name: "device:" + id, Address: address}
+	return auth.Identity{Name: DeviceActor + id, Address: address}
 }
 
 // Console is the identity of who works on the machine of the service itself.

@@ -8,6 +8,7 @@ export type List<T> = {
   key: QueryKey;
   meta: Heard;
   page: (cursor: string, limit: number, signal?: AbortSignal) => Promise<Page<T>>;
+  every?: number; // milliseconds after which it is read again anyway
 };
 
 /** Entries of a page on the screen, and of one that is read to be saved. */
@@ -22,6 +23,7 @@ export function usePages<T>(of: List<T>) {
     getNextPageParam: (page) => page.next || undefined,
     placeholderData: keepPreviousData,
     meta: of.meta,
+    refetchInterval: of.every,
   });
   return {
     items: list.data?.pages.flatMap((page) => page.items) ?? [],

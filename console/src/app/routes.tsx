@@ -36,6 +36,9 @@ const EnrolmentPage = lazy(async () => ({
 const OperatorsPage = lazy(async () => ({
   default: (await import("@/places/organisation/operators-page")).OperatorsPage,
 }));
+const NotificationsPage = lazy(async () => ({
+  default: (await import("@/places/organisation/notifications-page")).NotificationsPage,
+}));
 const DirectoryPage = lazy(async () => ({
   default: (await import("@/places/organisation/directory-page")).DirectoryPage,
 }));
@@ -80,6 +83,7 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/organisation/facts" element={<FactsPage />} />
         <Route path="/organisation/enrolment" element={<EnrolmentPage />} />
         <Route path="/organisation/operators" element={<OperatorsPage />} />
+        <Route path="/organisation/notifications" element={<NotificationsPage />} />
         <Route path="/organisation/directory" element={<DirectoryPage />} />
         <Route path="*" element={<Nothing>Page not found. Choose a place above.</Nothing>} />
       </Routes>

@@ -17,6 +17,7 @@ export function OrganisationParts() {
               { to: "/organisation/facts", name: "Device facts" },
               { to: "/organisation/enrolment", name: "Enrolment" },
               { to: "/organisation/operators", name: "Operators" },
+              { to: "/organisation/notifications", name: "Notifications" },
             ]
           : []),
       ]}

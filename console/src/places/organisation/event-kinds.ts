@@ -1,0 +1,19 @@
+/** The kinds of events that a target can be told of, in the order of a form. */
+export const eventKinds: { kind: string; words: string }[] = [
+  { kind: "finding_opened", words: "a finding was opened" },
+  { kind: "finding_corrected", words: "a device corrected a finding" },
+  { kind: "finding_closed", words: "a finding is gone" },
+  { kind: "device_held", words: "a device has held settings" },
+  { kind: "device_silent", words: "a device is silent" },
+  { kind: "rollout_stopped", words: "a rollout was stopped by its gate" },
+  { kind: "edit_braked", words: "the brake holds an edit" },
+  { kind: "password_viewed", words: "somebody viewed a password" },
+  { kind: "attempt_refused", words: "somebody was refused" },
+  { kind: "sealed_owner_used", words: "the sealed owner signed in" },
+  { kind: "checkpoint_signed", words: "a checkpoint of the trail was signed" },
+  { kind: "trail_broken", words: "the trail was altered" },
+  { kind: "trail_entry", words: "every entry of the trail" },
+];
+
+export const eventWords = (kind: string) =>
+  kind === "test_sent" ? "test" : (eventKinds.find((e) => e.kind === kind)?.words ?? kind);

@@ -1,0 +1,68 @@
+package present
+
+import (
+	"fmt"
+	"strings"
+
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
+)
+
+// FindingOn is a finding, in words, on a device, of a setting by its name.
+func FindingOn(device, setting, words string) string {
+	title := setting
+	if id, err := unit.Parse(setting); err == nil {
+		title = UnitInFull(id)
+	}
+	return fmt.Sprintf("%s: %s: %s", device, title, words)
+}
+
+// HeldOn says which settings of a device are held, and why the first of them is.
+func HeldOn(device string, held []resolve.HeldUnit) string {
+	if len(held) == 0 {
+		return device + " has held settings"
+	}
+	titles := make([]string, len(held))
+	for i, h := range held {
+		titles[i] = UnitInFull(h.Unit)
+	}
+	return fmt.Sprintf("%s: %s is held: %s", device, strings.Join(titles, ", "), Held(held[0]))
+}
+
+// SilentSince says that a device is not heard from; since is empty where it never was.
+func SilentSince(device, since string) string {
+	if since == "" {
+		return device + " has never reported"
+	}
+	return fmt.Sprintf("%s is silent since %s", device, since)
+}
+
+// Viewed says who saw a password of which device, and why.
+func Viewed(who, device, reason string) string {
+	return fmt.Sprintf("%s viewed a password of %s: %s", who, device, reason)
+}
+
+// Stopped says that a rollout was stopped.
+func Stopped(rollout, reason string) string {
+	return "the rollout " + rollout + " was stopped" + because(reason)
+}
+
+// Braked says that an edit waits because it would alter too much.
+func Braked(who, object string, devices int) string {
+	return fmt.Sprintf("an edit of %s by %s waits for a decision: it would alter %s", object, who, count(devices, "device", "devices"))
+}
+
+// SealedUsed says that the sealed owner came in.
+func SealedUsed(who, from string) string {
+	return fmt.Sprintf("the sealed owner %s signed in from %s", who, from)
+}
+
+// Attempt says that somebody was refused.
+func Attempt(who, action, object, reason string) string {
+	return fmt.Sprintf("%s was refused: %s on %s%s", who, action, object, because(reason))
+}
+
+// OnTrail is an entry of the trail.
+func OnTrail(who, action, object, reason string) string {
+	return fmt.Sprintf("%s: %s on %s%s", who, action, object, because(reason))
+}

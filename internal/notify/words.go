@@ -1,0 +1,42 @@
+package notify
+
+import (
+	"encoding/json"
+
+	"rankwarden.example/core/present"
+	"rankwarden.example/internal/audit"
+	"rankwarden.example/internal/fleetview"
+)
+
+// entryWords says an entry of the trail in one sentence: by whom, and on what.
+func entryWords(kind Kind, e audit.Entry, who, on string) string {
+	switch kind {
+	case PasswordViewed:
+		return present.Viewed(who, on, e.Reason)
+	case RolloutStopped:
+		return present.Stopped(on, e.Reason)
+	case EditBraked:
+		var after struct{ Devices int }
+		_ = json.Unmarshal(e.After, &after) // of our own writing; without it the sentence says 0
+		return present.Braked(who, on, after.Devices)
+	case SealedOwnerUsed:
+		return present.SealedUsed(who, e.Address)
+	case TrailBroken:
+		return e.Reason
+	case Refused:
+		return present.Attempt(who, e.Action, on, e.Reason)
+	}
+	return present.OnTrail(who, e.Action, on, e.Reason)
+}
+
+// standingWords says how a device stands.
+func standingWords(kind Kind, d *fleetview.Device) string {
+	if kind == DeviceHeld {
+		return present.HeldOn(d.Name, d.Held)
+	}
+	since := ""
+	if at := d.StandingInput.LastContact; !at.IsZero() {
+		since = at.UTC().Format("2006-01-02 15:04 UTC")
+	}
+	return present.SilentSince(d.Name, since)
+}

@@ -1,0 +1,42 @@
+package store
+
+import (
+	"encoding/json"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
+	"rankwarden.example/core/unit"
+)
+
+// Words says in one sentence what a stored finding is.
+func (f Finding) Words() string {
+	id, err := unit.Parse(f.Unit)
+	if err != nil {
+		return f.Kind
+	}
+	return present.Finding(drift.Finding{
+		Unit:     id,
+		Kind:     drift.Kind(f.Kind),
+		Subject:  f.Subject,
+		Expected: f.value(id, f.Expected),
+		Actual:   f.value(id, f.Actual),
+	})
+}
+
+// value reads a stored value: a value of the unit, or a plain one.
+func (f Finding) value(id unit.ID, stored *string) any {
+	if stored == nil {
+		return nil
+	}
+	if f.Kind == string(drift.WrongValue) {
+		if v, err := unit.Decode(id, []byte(*stored)); err == nil {
+			return v
+		}
+		return nil
+	}
+	var plain any
+	if json.Unmarshal([]byte(*stored), &plain) != nil {
+		return nil
+	}
+	return plain
+}
