@@ -11,15 +11,17 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/internal/authoring"
+	"rankwarden.example/internal/notify"
 )
 
 // What an import, a rule or a change of facts would alter on many devices waits: nothing of it is done, everything else goes
 // on, and a person releases or refuses it.
 func TestTheBrakeHoldsWhatAltersManyDevices(t *testing.T) {
-	s := start(t)
+	s := notified(t)
 	ctx := t.Context()
 	s.config.Brake = authoring.DefaultBrake
 	s.restart()
+	told := s.webhook("desk", notify.EditBraked)
 	leads := func(id int) []byte {
 		return fmt.Appendf(
 			nil,
@@ -119,4 +121,9 @@ func TestTheBrakeHoldsWhatAltersManyDevices(t *testing.T) {
 	found, err := s.owner.Directory(ctx, "workshop leads", "group", client.Page{})
 	require.NoError(t, err)
 	assert.Equal(t, "S-1-5-21-70-80-90-1499", found.Items[0].SID)
+	braked, err := s.owner.Trail(ctx, client.TrailQuery{Action: "brake.held"}, client.Page{})
+	require.NoError(t, err)
+	require.NotEmpty(t, braked.Items)
+	s.eventually(func() bool { return len(told.Events()) == len(braked.Items) }, "each was told")
+	assert.Regexp(t, "waits for a decision: it would alter [68] devices", told.Events()[0].Data.Message)
 }

@@ -14,6 +14,7 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host/simulated"
+	"rankwarden.example/internal/notify"
 	"rankwarden.example/internal/store"
 )
 
@@ -247,7 +248,8 @@ func (s *service) lockOut(fleet map[string]*device, failing ...string) {
 
 // A gate stops a rollout; it is looked into, mended by an edit, and goes on with that.
 func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
-	s := start(t)
+	s := notified(t)
+	told := s.webhook("desk", notify.RolloutStopped)
 	ctx := t.Context()
 	s.publish("base", "passwords: {min_length: 8}", 500, "everything")
 	fleet := s.fleetOf(6, 2)
@@ -257,6 +259,8 @@ func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
 	s.rollOut("lock-sooner")
 	s.cycleUnseen(fleet, "SKL-WKS-002", "SKL-WKS-001")
 	r := s.rolls("lock-sooner", "stopped [1v1f] [4n]")
+	s.eventually(func() bool { return len(told.Events()) == 1 }, "the stop was told")
+	assert.Equal(t, "the rollout lock-sooner was stopped by the gate of wave 1, because of 1 device", told.Events()[0].Data.Message)
 	assert.Equal(
 		t,
 		"stopped in wave 1, first-wave: 1 of 2 heard from failed (50 %), at most 10 %; lockout on SKL-WKS-002",

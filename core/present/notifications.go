@@ -42,9 +42,9 @@ func Viewed(who, device, reason string) string {
 	return fmt.Sprintf("%s viewed a password of %s: %s", who, device, reason)
 }
 
-// Stopped says that a rollout was stopped.
-func Stopped(rollout, reason string) string {
-	return "the rollout " + rollout + " was stopped" + because(reason)
+// Stopped says that the gate of a wave, counted from 1, stopped a rollout because of so many devices.
+func Stopped(name string, wave, devices int) string {
+	return fmt.Sprintf("the rollout %s was stopped by the gate of wave %d, because of %s", name, wave, count(devices, "device", "devices"))
 }
 
 // Braked says that an edit waits because it would alter too much.

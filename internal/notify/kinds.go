@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/store"
 )
@@ -50,7 +51,7 @@ func kindsOf(e audit.Entry) []Kind {
 	done := e.Outcome == audit.Done
 	add(!done, Refused)
 	add(done && e.Action == "password.revealed", PasswordViewed)
-	add(done && e.Action == "rollout.stopped", RolloutStopped)
+	add(done && e.Action == "rollout."+string(rollout.GateStopped), RolloutStopped)
 	add(done && e.Action == "brake.held", EditBraked)
 	add(e.Action == store.FoundBroken, TrailBroken)
 	add(done && strings.HasPrefix(e.Action, "session.") && bySealedOwner(e), SealedOwnerUsed)

@@ -14,7 +14,12 @@ func entryWords(kind Kind, e audit.Entry, who, on string) string {
 	case PasswordViewed:
 		return present.Viewed(who, on, e.Reason)
 	case RolloutStopped:
-		return present.Stopped(on, e.Reason)
+		var after struct {
+			Wave    int
+			Devices []string
+		}
+		_ = json.Unmarshal(e.After, &after) // of our own writing; without it the sentence says 0
+		return present.Stopped(on, after.Wave, len(after.Devices))
 	case EditBraked:
 		var after struct{ Devices int }
 		_ = json.Unmarshal(e.After, &after) // of our own writing; without it the sentence says 0
