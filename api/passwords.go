@@ -89,13 +89,3 @@ type Approval struct {
 	DecidedBy string     `json:"decided_by"`
 	DecidedAt *time.Time `json:"decided_at"`
 }
-
-// EscrowKey is the public half of a key that passwords are sealed to.
-type EscrowKey struct {
-	Number   int64      `json:"number"`
-	Use      string     `json:"use" enum:"escrow,recovery"`
-	State    string     `json:"state" enum:"new,live,retired"`
-	MadeAt   time.Time  `json:"made_at"`
-	ProvedAt *time.Time `json:"proved_at"`
-	Deposits int        `json:"deposits" doc:"Sealed to it"`
-}

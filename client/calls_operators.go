@@ -47,6 +47,11 @@ func (c *Client) EditOperator(ctx context.Context, name string, change OperatorC
 	return out, err
 }
 
+// Settings are how the service is configured, in words and without secrets.
+func (c *Client) Settings(ctx context.Context) ([]api.Setting, error) {
+	return whole[api.Setting](ctx, c, "/settings")
+}
+
 // Tokens lists API tokens, newest first: the caller's own, or for owners everybody's.
 func (c *Client) Tokens(ctx context.Context, all bool, p Page) (List[api.Token], error) {
 	query := url.Values{}

@@ -84,12 +84,3 @@ func (c *Client) DecideReveal(ctx context.Context, id string, approve bool) erro
 	)
 	return err
 }
-
-// EscrowKeys are the keys that passwords are sealed to.
-func (c *Client) EscrowKeys(ctx context.Context) ([]api.EscrowKey, error) {
-	var out struct {
-		Items []api.EscrowKey `json:"items"`
-	}
-	_, err := c.do(ctx, call{method: http.MethodGet, path: "/escrow-keys", out: &out})
-	return out.Items, err
-}

@@ -83,7 +83,8 @@ var bodies = map[string]string{
 	"revert-rollout": `{"reason": "r"}`, "decide-brake": `{"release": false, "reason": "r"}`,
 	"create-notification-target": `{"name": "t", "kind": "webhook", "address": "ftp://skerryline.example", "events": ["trail_entry"], "enabled": true}`,
 	"edit-notification-target":   `{"kind": "webhook", "address": "https://skerryline.example", "events": ["trail_entry"], "enabled": true}`,
-	"preview-edits":              `{"edits": []}`, "show-ladder": `{}`, "match-device-names": `{"names": []}`,
+	"create-escrow-key":          `{"number": 1, "use": "recovery", "public": "AAAA"}`, "prove-escrow-key": `{"answer": "none"}`, "decide-escrow-key": `{"approve": true}`,
+	"preview-edits": `{"edits": []}`, "show-ladder": `{}`, "match-device-names": `{"names": []}`,
 }
 
 // givesPassword are the operations that ask for one's own password.

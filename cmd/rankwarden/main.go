@@ -132,6 +132,8 @@ func root() *cobra.Command {
 		a.watchCommand(),
 		a.operatorCommand(),
 		a.notificationCommand(),
+		a.keyCommand(),
+		a.settingsCommand(),
 		a.tokenCommand(),
 		a.resolveCommand(),
 		a.previewCommand(),

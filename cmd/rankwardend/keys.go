@@ -356,9 +356,10 @@ func keysReseal() *cobra.Command {
 			tracker := &progress.Tracker{Message: "sealing again"}
 			bar.AppendTracker(tracker)
 			go bar.Render()
-			done, err := d.Custody.Reseal(ctx, d.who, number, func(done, all int) {
+			done, err := d.Custody.Reseal(ctx, d.who, number, func(done, all int) error {
 				tracker.UpdateTotal(int64(all))
 				tracker.SetValue(int64(done))
+				return nil
 			})
 			tracker.MarkAsDone()
 			bar.Stop()

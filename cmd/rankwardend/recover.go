@@ -118,9 +118,9 @@ func answerCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var c custody.Challenge
-			if err := json.Unmarshal(data, &c); err != nil || c.Format != custody.ChallengeFormat {
-				return fmt.Errorf("%s is no challenge (%s)", args[0], custody.ChallengeFormat)
+			var c escrow.Challenge
+			if err := json.Unmarshal(data, &c); err != nil || c.Format != escrow.ChallengeFormat {
+				return fmt.Errorf("%s is no challenge (%s)", args[0], escrow.ChallengeFormat)
 			}
 			answer, err := c.Answer(ring)
 			if err != nil {

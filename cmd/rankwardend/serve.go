@@ -86,6 +86,7 @@ func serveCommand() *cobra.Command {
 	f.Bool("approve-everything", false, "a second person must approve a change that aims at everything at once")
 	f.Bool("approve-all-at-once", false, "a second person must approve a change that goes to its devices without waves")
 	f.Bool("approve-waivers", false, "a second person must agree to waivers of members of administrators")
+	f.Bool("approve-keys", false, "escrow keys go live and retire only with a second owner; local administration needs none")
 	f.Bool("approve-opening-early", false, "a second person must open a wave whose gate is not passed")
 	f.Int(
 		"brake-percent",
@@ -303,7 +304,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
 		SecondPersonOpens: k.Bool(
 			"approve-opening-early",
-		), SecondPersonWaives: k.Bool("approve-waivers"), Soak: k.Duration("soak"), Brake: brake(k),
+		), SecondPersonWaives: k.Bool("approve-waivers"), SecondPersonKeys: k.Bool("approve-keys"), Soak: k.Duration("soak"), Brake: brake(k),
 		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)
 	if err != nil {

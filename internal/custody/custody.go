@@ -33,6 +33,9 @@ type Options struct {
 	OpenEscrow func() (escrow.Opener, error)
 	// RevealBudget is how many passwords an operator may see in an hour before a second person must approve.
 	RevealBudget int
+	// SecondPersonKeys has keys go live and retire only with a second person.
+	SecondPersonKeys bool
+	Locks            uow.Locks
 }
 
 // Service is the room. Use [New].

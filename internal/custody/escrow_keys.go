@@ -37,7 +37,19 @@ func (s *Service) AddEscrowKey(ctx context.Context, who auth.Identity, number in
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err
 			}
-			if err := tx.AddEscrowKey(store.EscrowKey{Number: number, Use: use, Public: public, State: store.KeyNew, MadeAt: s.Now()}); err != nil {
+			if err := escrow.CheckPublic(public); err != nil {
+				return refusal.New(refusal.Invalid, "%v", err).At("public")
+			}
+			if use != protocol.UseEscrow && use != protocol.UseRecovery {
+				return refusal.New(refusal.Invalid, "a key is for %s or %s", protocol.UseEscrow, protocol.UseRecovery).At("use")
+			}
+			if number < 1 {
+				return refusal.New(refusal.Invalid, "the number of a key is at least 1").At("number")
+			}
+			w.Tell(store.TopicEdits)
+			if err := tx.AddEscrowKey(store.EscrowKey{
+				Number: number, Use: use, Public: public, State: store.KeyNew, MadeAt: s.Now(), MadeBy: who.Name,
+			}); err != nil {
 				return refusal.Named(err, "escrow key", fmt.Sprint(number))
 			}
 			w.After = map[string]any{"use": use}
@@ -46,25 +58,12 @@ func (s *Service) AddEscrowKey(ctx context.Context, who auth.Identity, number in
 	)
 }
 
-// ChallengeFormat is the format of a challenge.
-const ChallengeFormat = "rankwarden.challenge/1"
-
-// Challenge proves, when it is answered, that a copy of a private key exists.
-type Challenge struct {
-	Format string       `json:"format"`
-	About  escrow.About `json:"about"`
-	Sealed []byte       `json:"sealed"`
-}
-
-// Answer opens the challenge.
-func (c Challenge) Answer(copy escrow.Opener) (string, error) { return copy.Open(c.About, c.Sealed) }
-
 // nobody is the well-known identifier that no account has.
 var nobody = principal.MustSID("S-1-0-0")
 
 // Challenge makes one for a key that is not live yet.
-func (s *Service) Challenge(ctx context.Context, number int64) (Challenge, error) {
-	var c Challenge
+func (s *Service) Challenge(ctx context.Context, number int64) (escrow.Challenge, error) {
+	var c escrow.Challenge
 	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, _ *uow.Work) error {
 		if _, err := tx.LockServiceState(s.Organisation); err != nil {
 			return err
@@ -77,8 +76,8 @@ func (s *Service) Challenge(ctx context.Context, number int64) (Challenge, error
 			return refusal.New(refusal.Conflict, "escrow key %d is %s already", number, key.State)
 		}
 		answer := rand.Text()
-		c = Challenge{
-			Format: ChallengeFormat,
+		c = escrow.Challenge{
+			Format: escrow.ChallengeFormat,
 			About: escrow.About{
 				Format:       escrow.AboutFormat,
 				Organisation: s.listed.Load().organisation,
@@ -125,12 +124,9 @@ func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number 
 					number,
 				)
 			}
-			key.State, key.Challenge, key.ProvedAt = store.KeyLive, "", new(s.Now())
-			if err := tx.SetEscrowKey(key); err != nil {
-				return err
-			}
+			key.Challenge, key.ProvedAt = "", new(s.Now())
 			w.After = map[string]any{"use": key.Use}
-			list, err = s.list(tx, w)
+			list, err = s.become(tx, w, key, store.KeyLive)
 			return err
 		},
 	)
@@ -148,40 +144,44 @@ func (s *Service) RetireEscrowKey(ctx context.Context, who auth.Identity, number
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err
 			}
-			keys, err := tx.EscrowKeys()
+			key, err := retirable(tx, number)
 			if err != nil {
 				return err
 			}
-			var key store.EscrowKey
-			others := 0
-			for _, k := range keys {
-				if k.Number == number {
-					key = k
-				} else if k.Use == protocol.UseEscrow && k.State == store.KeyLive {
-					others++
-				}
-			}
-			switch {
-			case key.Number == 0:
-				return store.ErrNotFound
-			case key.State == store.KeyRetired:
-				return refusal.New(refusal.Conflict, "escrow key %d is retired already", number)
-			case key.Use == protocol.UseEscrow && key.State == store.KeyLive && others == 0:
-				return refusal.New(
-					refusal.Conflict,
-					"escrow key %d is the only live one: without it no device can change a password. Make and prove another one first",
-					number,
-				)
-			}
-			key.State, key.RetiredAt = store.KeyRetired, new(s.Now())
-			if err := tx.SetEscrowKey(key); err != nil {
-				return err
-			}
-			list, err = s.list(tx, w)
+			list, err = s.become(tx, w, key, store.KeyRetired)
 			return err
 		},
 	)
 	return refusal.Named(s.know(list, err), "escrow key", fmt.Sprint(number))
+}
+
+// retirable is a key that may be retired.
+func retirable(tx Records, number int64) (key store.EscrowKey, err error) {
+	keys, err := tx.EscrowKeys()
+	if err != nil {
+		return key, err
+	}
+	others := 0
+	for _, k := range keys {
+		if k.Number == number {
+			key = k
+		} else if k.Use == protocol.UseEscrow && k.State == store.KeyLive {
+			others++
+		}
+	}
+	switch {
+	case key.Number == 0:
+		return key, store.ErrNotFound
+	case key.State == store.KeyRetired:
+		return key, refusal.New(refusal.Conflict, "escrow key %d is retired already", number)
+	case key.Use == protocol.UseEscrow && key.State == store.KeyLive && others == 0:
+		return key, refusal.New(
+			refusal.Conflict,
+			"escrow key %d is the only live one: without it no device can change a password. Make and prove another one first",
+			number,
+		)
+	}
+	return key, nil
 }
 
 // MakeEscrowKey makes a key, writes its private half into a ring of mode 0600, and enters its public

@@ -164,17 +164,24 @@ func (s *Service) KeysLoop(ctx context.Context) {
 
 // ReloadKeys takes the private escrow keys and the key list as they are now.
 func (s *Service) ReloadKeys(ctx context.Context) error {
-	opener, err := s.OpenEscrow()
-	if err != nil {
+	if err := s.readEscrow(); err != nil {
 		return err
 	}
-	s.opener.Store(&opener)
 	state, err := s.DB.With(ctx).ServiceState()
 	if err != nil {
 		return err
 	}
 	s.listed.Store(&knownKeyList{state.Organisation, state.Epoch, state.KeyListNumber, state.KeyList})
 	return nil
+}
+
+// readEscrow takes the private escrow keys as they are now.
+func (s *Service) readEscrow() error {
+	opener, err := s.OpenEscrow()
+	if err == nil {
+		s.opener.Store(&opener)
+	}
+	return err
 }
 
 // escrowKeys opens what was sealed to the keys that this replica holds.

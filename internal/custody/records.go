@@ -35,6 +35,7 @@ type Records interface {
 	KeyIsLive(number int64) (bool, error)
 	KeyUses() (map[int64]int, error)
 	ListApprovals(reach auth.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
+	ListUnrecovered(p store.Page) ([]store.UnrecoveredPassword, string, error)
 	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)
 	LockApproval(id string) (store.Approval, error)
 	LockDevice(id string) (store.Device, error)
@@ -42,6 +43,7 @@ type Records interface {
 	LockServiceState(organisation string) (store.ServiceState, error)
 	OpenApproval(operator, device, target string, now time.Time) (store.Approval, error)
 	PruneDeposits(device, target string, keep int, before time.Time) error
+	ResealGoes(number int64, done int) (bool, error)
 	Reseal(d store.Deposit, from int64) error
 	Rotates(device, subject string, at time.Time) (bool, error)
 	RotationsByKey(clock store.Clock, keys []store.RotationKey) ([]store.Rotation, error)
@@ -50,6 +52,7 @@ type Records interface {
 	SealedTo(key int64, after store.Deposit, limit int) ([]store.Deposit, error)
 	ServiceState() (store.ServiceState, error)
 	SetApproval(a store.Approval) error
+	SetReseal(k store.EscrowKey) error
 	SetEscrowKey(k store.EscrowKey) error
 	SetServiceState(s store.ServiceState) error
 	TakeDeposits(list []store.Deposit) (map[string]bool, error)

@@ -17,12 +17,13 @@ import (
 const resealBatch = 200
 
 // Reseal seals what is sealed to a retired escrow key to the newest live one. It may be interrupted
-// and begun again; progress is told after every batch.
+// and begun again; progress is told after every batch, whose error
+// ends it.
 func (s *Service) Reseal(
 	ctx context.Context,
 	who auth.Identity,
 	from int64,
-	progress func(done, all int),
+	progress func(done, all int) error,
 ) (int, error) {
 	keys, uses, err := s.EscrowKeys(ctx)
 	if err != nil {
@@ -80,7 +81,9 @@ func (s *Service) Reseal(
 		}
 		last = batch[len(batch)-1]
 		done += len(batch)
-		progress(done, all)
+		if err := progress(done, all); err != nil {
+			return done, err
+		}
 	}
 	return done, s.Do(
 		ctx,

@@ -58,6 +58,15 @@ func (a About) bytes() []byte {
 	return data
 }
 
+// CheckPublic refuses what is no public key of this suite.
+func CheckPublic(public []byte) error {
+	kem, _, _ := suite()
+	if _, err := kem.NewPublicKey(public); err != nil {
+		return errors.New("it is no public key of ML-KEM-768 with X25519; create the key with rankwarden key create")
+	}
+	return nil
+}
+
 // Seal seals a password to a public key.
 func Seal(public []byte, about About, password string) ([]byte, error) {
 	kem, kdf, aead := suite()

@@ -17,6 +17,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/valyala/fasthttp"
 
+	"rankwarden.example/api"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/authoring"
@@ -35,6 +36,7 @@ const Base = "/api/v1"
 type Options struct {
 	*rooms.Rooms
 	Organisation string
+	Settings     []api.Setting // how the service is configured, in words
 	PublicURL    string        // where people reach the console, empty for where they asked
 	Interval     time.Duration // between two check-ins of a device
 	Now          func() time.Time
@@ -130,6 +132,8 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.watch()
 	a.trail(app)
 	a.notifications()
+	a.keys()
+	a.settings()
 	a.events(app)
 	return a
 }

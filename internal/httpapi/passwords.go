@@ -76,6 +76,18 @@ type whole[T any] struct {
 	}
 }
 
+func wholeOf[R, T any](records []R, err error, view func(R) T) (*whole[T], error) {
+	if err != nil {
+		return nil, err
+	}
+	out := &whole[T]{}
+	out.Body.Items = make([]T, len(records))
+	for i, r := range records {
+		out.Body.Items[i] = view(r)
+	}
+	return out, nil
+}
+
 func (a *routes) passwords() {
 	register(
 		a,
@@ -215,35 +227,6 @@ func (a *routes) passwords() {
 			}
 		}) (*Empty, error) {
 			return &Empty{}, a.Custody.Decide(ctx, who, in.Name, in.Body.Approve)
-		},
-	)
-	register(
-		a,
-		auth.Administer,
-		operation{
-			method:  http.MethodGet,
-			path:    "/escrow-keys",
-			id:      "list-escrow-keys",
-			summary: "Keys that passwords are sealed to, by number",
-		},
-		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*whole[api.EscrowKey], error) {
-			keys, uses, err := a.Custody.EscrowKeys(ctx)
-			out := &whole[api.EscrowKey]{}
-			out.Body.Items = []api.EscrowKey{}
-			for _, k := range keys {
-				out.Body.Items = append(
-					out.Body.Items,
-					api.EscrowKey{
-						Number:   k.Number,
-						Use:      k.Use,
-						State:    k.State,
-						MadeAt:   k.MadeAt,
-						ProvedAt: k.ProvedAt,
-						Deposits: uses[k.Number],
-					},
-				)
-			}
-			return out, err
 		},
 	)
 }

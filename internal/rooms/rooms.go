@@ -49,6 +49,8 @@ type Options struct {
 	SecondPersonOpens bool
 	// SecondPersonWaives says that a second person must agree to waivers of administrators.
 	SecondPersonWaives bool
+	// SecondPersonKeys says that keys go live and retire only with a second person.
+	SecondPersonKeys bool
 	// Brake says what an import, a rule or a change of facts may alter without a decision.
 	Brake authoring.Brake
 	// Soak is how long the waves of a rollout soak where nothing else is said, half an hour when 0.
@@ -104,7 +106,8 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 	r := &Rooms{View: view, store: o.Store, patience: cmp.Or(o.Patience, 2*time.Second)}
 	var err error
 	if r.Custody, err = custody.New(ctx, custody.Options{Room: room[custody.Records](o), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
-		Organisation: o.Organisation, OpenEscrow: o.OpenEscrow, RevealBudget: o.RevealBudget}); err != nil {
+		Organisation: o.Organisation, OpenEscrow: o.OpenEscrow, RevealBudget: o.RevealBudget,
+		SecondPersonKeys: o.SecondPersonKeys, Locks: o.Store}); err != nil {
 		return nil, err
 	}
 	r.Strangers = &strangers.Counter{Room: room[strangers.Records](o)}

@@ -54,6 +54,7 @@ type Config struct {
 	Approvals          authoring.Approvals // which changes need a second person
 	SecondPersonOpens  bool                // a wave is opened before its gate is passed only with a second person
 	SecondPersonWaives bool                // a second person must agree to waivers of administrators
+	SecondPersonKeys   bool                // keys go live and retire only with a second person
 	Brake              authoring.Brake     // what imports, rules and facts may alter without a decision; nothing waits when zero
 	Soak               time.Duration       // of the waves of a rollout where nothing else is said, half an hour when 0
 	PublicURL          string              // where people reach the console, when a proxy stands in front; empty for the listening address
@@ -167,6 +168,7 @@ func start(
 			Approvals:           c.Approvals,
 			SecondPersonOpens:   c.SecondPersonOpens,
 			SecondPersonWaives:  c.SecondPersonWaives,
+			SecondPersonKeys:    c.SecondPersonKeys,
 			Brake:               c.Brake,
 			Soak:                c.Soak,
 			Kept:                c.kept(),
@@ -204,6 +206,7 @@ func start(
 		httpapi.Options{
 			Rooms:        opened,
 			Organisation: c.Organisation,
+			Settings:     c.Settings(),
 			PublicURL:    c.PublicURL,
 			Interval:     c.Interval,
 			Now:          c.Now,
@@ -275,6 +278,7 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		{Name: "waivers", Every: 20 * time.Second, Do: s.Intake.EndWaivers},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
 		{Name: "checkpoints", Every: time.Hour, Do: s.Trail.AnchorHourly},
+		{Name: "resealing", Every: 10 * time.Second, Do: s.Custody.ResealAsked},
 		{Name: "retention", Every: time.Hour, Do: s.Intake.Prune},
 		{Name: "standings", Every: time.Minute, Do: func(ctx context.Context) error {
 			s.Changed(ctx) // the lists have what there is now

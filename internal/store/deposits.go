@@ -301,6 +301,29 @@ func (t Tx) KeyIsLive(number int64) (bool, error) {
 	return len(found) > 0, err
 }
 
+// UnrecoveredPassword is a current password without a copy sealed to a recovery key.
+type UnrecoveredPassword struct {
+	DeviceID, Device, Target, Name string
+	ChangedAt                      time.Time
+}
+
+// ListUnrecovered lists a page of them by device.
+func (t Tx) ListUnrecovered(p Page) ([]UnrecoveredPassword, string, error) {
+	name, id, target := "", "", ""
+	if err := p.after(&name, &id, &target); err != nil {
+		return nil, "", err
+	}
+	found, err := rows[UnrecoveredPassword](t, `select d.id as device_id, d.name as device, x.target, x.name_after as name,
+		x.deposited_at as changed_at from deposits x join devices d on d.id = x.device_id and d.state = 'live'
+		where x.state = 'current' and x.recovery_number is null and (d.name, d.id, x.target) > (?, ?, ?)
+		order by d.name, d.id, x.target limit ?`, name, id, target, p.limit()+1)
+	if err != nil {
+		return nil, "", err
+	}
+	found, next := cut(p, found, func(u UnrecoveredPassword) []any { return []any{u.Device, u.DeviceID, u.Target} })
+	return found, next, nil
+}
+
 // Unrecovered counts current passwords of live devices without a copy sealed to a recovery key, and names
 // the device of one.
 func (t Tx) Unrecovered() (n int, example DeviceName, err error) {

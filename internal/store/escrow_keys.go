@@ -17,8 +17,18 @@ type EscrowKey struct {
 	State     string
 	Challenge string // digest of the answer that proves a copy of the private half
 	MadeAt    time.Time
+	MadeBy    string
 	ProvedAt  *time.Time
 	RetiredAt *time.Time
+	// Asked is the state that waits for a second person, empty for none.
+	Asked   string
+	AskedBy string
+	AskedAt *time.Time
+	// ResealBy has its deposits sealed again to another key, empty for nobody.
+	ResealBy    string
+	ResealTotal int
+	ResealDone  int
+	ResealError string
 }
 
 // EscrowKeys are all of them, by number.
@@ -35,7 +45,19 @@ func (t Tx) AddEscrowKey(k EscrowKey) error { return translate(t.db.Create(&k).E
 // SetEscrowKey stores the state of one.
 func (t Tx) SetEscrowKey(k EscrowKey) error {
 	return must(t.db.Model(&EscrowKey{}).Where("number = ?", k.Number).
-		Select("state", "challenge", "proved_at", "retired_at").Updates(k), ErrNotFound)
+		Select("state", "challenge", "proved_at", "retired_at", "asked", "asked_by", "asked_at").Updates(k), ErrNotFound)
+}
+
+// SetReseal stores how far sealing the deposits of a key again has come.
+func (t Tx) SetReseal(k EscrowKey) error {
+	return must(t.db.Model(&EscrowKey{}).Where("number = ?", k.Number).
+		Select("reseal_by", "reseal_total", "reseal_done", "reseal_error").Updates(k), ErrNotFound)
+}
+
+// ResealGoes notes progress; false where it was stopped meanwhile.
+func (t Tx) ResealGoes(number int64, done int) (bool, error) {
+	found, err := rows[bool](t, "update escrow_keys set reseal_done = ? where number = ? and reseal_by <> '' returning true", done, number)
+	return len(found) > 0, err
 }
 
 // KeyUse is how many deposits are sealed to a key.

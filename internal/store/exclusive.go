@@ -14,6 +14,7 @@ const (
 	LockRetention = 8470_6
 	LockRollouts  = 8470_7
 	LockNotify    = 8470_8
+	LockReseal    = 8470_9
 )
 
 // ErrFenced is given to whoever lost a lock that another replica may have now.
