@@ -354,12 +354,6 @@ export const read = {
       queryFn: ({ signal }) => take(client.GET("/api/v1/directory/connection", { signal })),
       meta: edited,
     }),
-  escrowKeys: () =>
-    queryOptions({
-      queryKey: ["escrow-keys"],
-      queryFn: ({ signal }) => take(client.GET("/api/v1/escrow-keys", { signal })),
-      meta: { hears: ["keys"] },
-    }),
   approvals: () =>
     queryOptions({
       queryKey: ["approvals"],

@@ -39,6 +39,15 @@ const OperatorsPage = lazy(async () => ({
 const NotificationsPage = lazy(async () => ({
   default: (await import("@/places/organisation/notifications-page")).NotificationsPage,
 }));
+const TokensPage = lazy(async () => ({
+  default: (await import("@/places/organisation/tokens-page")).TokensPage,
+}));
+const KeysPage = lazy(async () => ({
+  default: (await import("@/places/organisation/keys-page")).KeysPage,
+}));
+const SettingsPage = lazy(async () => ({
+  default: (await import("@/places/organisation/settings-page")).SettingsPage,
+}));
 const DirectoryPage = lazy(async () => ({
   default: (await import("@/places/organisation/directory-page")).DirectoryPage,
 }));
@@ -84,6 +93,9 @@ export function Pages({ rights }: { rights: string[] }) {
         <Route path="/organisation/enrolment" element={<EnrolmentPage />} />
         <Route path="/organisation/operators" element={<OperatorsPage />} />
         <Route path="/organisation/notifications" element={<NotificationsPage />} />
+        <Route path="/organisation/tokens" element={<TokensPage />} />
+        <Route path="/organisation/keys" element={<KeysPage />} />
+        <Route path="/organisation/settings" element={<SettingsPage />} />
         <Route path="/organisation/directory" element={<DirectoryPage />} />
         <Route path="*" element={<Nothing>Page not found. Choose a place above.</Nothing>} />
       </Routes>

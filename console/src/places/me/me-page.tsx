@@ -6,6 +6,7 @@ import type { Schemas } from "@/api/types";
 import { ago, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
+import { MyTokens } from "./my-tokens";
 import { Prove } from "./prove";
 import { RecoveryCodes } from "./recovery-codes";
 import { SetUp } from "./set-up";
@@ -29,18 +30,23 @@ export function MePage() {
             <Loading />
           )}
         </Aside>
-        <Aside title="Your roles">
-          <ul className="space-y-1">
-            {me?.roles.map((r) => (
-              <li key={r.role}>
-                <span className="font-semibold">{r.role}</span>{" "}
-                <span className="text-second">
-                  {r.groups.length > 0 ? `on ${r.groups.join(", ")}` : "on every device"}
-                </span>
-              </li>
-            ))}
-          </ul>
-        </Aside>
+        <div>
+          <Aside title="Your roles">
+            <ul className="space-y-1">
+              {me?.roles.map((r) => (
+                <li key={r.role}>
+                  <span className="font-semibold">{r.role}</span>{" "}
+                  <span className="text-second">
+                    {r.groups.length > 0 ? `on ${r.groups.join(", ")}` : "on every device"}
+                  </span>
+                </li>
+              ))}
+            </ul>
+          </Aside>
+          <Aside title="Your API tokens">
+            <MyTokens />
+          </Aside>
+        </div>
       </div>
     </>
   );

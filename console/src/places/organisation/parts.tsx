@@ -17,7 +17,10 @@ export function OrganisationParts() {
               { to: "/organisation/facts", name: "Device facts" },
               { to: "/organisation/enrolment", name: "Enrolment" },
               { to: "/organisation/operators", name: "Operators" },
+              { to: "/organisation/tokens", name: "API tokens" },
+              { to: "/organisation/keys", name: "Keys" },
               { to: "/organisation/notifications", name: "Notifications" },
+              { to: "/organisation/settings", name: "Settings" },
             ]
           : []),
       ]}

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { change } from "@/api/changes";
+import { organisation } from "@/api/organisation";
 import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
 import type { Approval, Password } from "@/api/types";
@@ -215,7 +216,7 @@ function PasswordRows({ items, device, account, chosen, toggle, choose, more, re
 
 /** Says so when devices cannot change any password. */
 function NoKey() {
-  const keys = useQuery(read.escrowKeys());
+  const keys = useQuery(organisation.keys());
   if (!keys.data || keys.data.items.some((k) => k.use === "escrow" && k.state === "live")) return null;
   return (
     <div role="alert" className="mb-4 border-l-4 border-red bg-red-wash px-4 py-2">
