@@ -8,7 +8,9 @@ import (
 	"rankwarden.example/api"
 )
 
-func ofKey(number int64, what string) string { return "/escrow-keys/" + strconv.FormatInt(number, 10) + what }
+func ofKey(number int64, what string) string {
+	return "/escrow-keys/" + strconv.FormatInt(number, 10) + what
+}
 
 // EscrowKeys are all escrow and recovery keys, by number.
 func (c *Client) EscrowKeys(ctx context.Context) ([]api.EscrowKey, error) {

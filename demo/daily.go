@@ -3,8 +3,10 @@ package demo
 import (
 	"context"
 	"errors"
+	"net/http"
 	"time"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
 )
 
@@ -27,6 +29,29 @@ func Waive(ctx context.Context, deployer *client.Client, now time.Time) error {
 		now.AddDate(0, 0, 5),
 		"It is reinstalled next week; nobody may sign in there until then",
 	)
+	return err
+}
+
+// ViewPasswords has the support at work: one views two passwords, and another asks for one beyond what they reach. It is done
+// once.
+func ViewPasswords(ctx context.Context, night, desk *client.Client) error {
+	seen, err := night.Reveals(ctx, client.PastQuery{}, client.Page{Limit: 1})
+	if err != nil || len(seen.Items) > 0 {
+		return err
+	}
+	for device, reason := range map[string]string{
+		"SKL-HQ-005":  "ticket 4698, the accounts package asks for an administrator",
+		"SKL-BRG-004": "ticket 4702, chart printer before departure",
+	} {
+		if _, err := night.Reveal(ctx, device, api.RevealSpec{Reason: reason}); err != nil {
+			return err
+		}
+	}
+	_, err = desk.Reveal(ctx, "SKL-HQ-005", api.RevealSpec{Reason: "ticket 4698, helping out head office"})
+	var p *client.Problem
+	if errors.As(err, &p) && p.Status == http.StatusNotFound {
+		return nil // it is not theirs to see
+	}
 	return err
 }
 

@@ -22,8 +22,10 @@ const Organisation = "Skerry Line"
 // Owner is the name of the demo's first operator.
 const Owner = "harbourmaster"
 
-// Author drafts changes, and Deployer takes them out.
+// Author drafts changes, Deployer takes them out, and Night and Desk help people on the telephone.
 const (
+	Night    = "nightwatch"
+	Desk     = "kirkness.desk"
 	Author   = "chartroom"
 	Deployer = "pilot"
 )
@@ -33,8 +35,8 @@ var Operators = []struct {
 	Name  string
 	Roles []api.Role
 }{
-	{"nightwatch", []api.Role{{Role: "support", Groups: []string{}}}},
-	{"kirkness.desk", []api.Role{{Role: "support", Groups: []string{"ticket-desks"}}}},
+	{Night, []api.Role{{Role: "support", Groups: []string{}}}},
+	{Desk, []api.Role{{Role: "support", Groups: []string{"ticket-desks"}}}},
 	{Author, []api.Role{{Role: "author", Groups: []string{}}}},
 	{Deployer, []api.Role{{Role: "deployer", Groups: []string{}}}},
 }

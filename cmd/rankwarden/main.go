@@ -130,6 +130,7 @@ func root() *cobra.Command {
 		a.heldCommand(),
 		a.lockedCommand(),
 		a.watchCommand(),
+		a.reportCommand(),
 		a.operatorCommand(),
 		a.notificationCommand(),
 		a.keyCommand(),

@@ -115,11 +115,7 @@ func (a *app) gaveUp() error {
 // frame draws how the fleet stands: over the last frame on a terminal, a line for each change
 // elsewhere.
 func (a *app) frame(o api.Overview, last string) string {
-	s := o.Standings
-	parts := []struct {
-		standing string
-		n        int
-	}{{"in_step", s.InStep}, {"drifted", s.Drifted}, {"waiting", s.Waiting}, {"held", s.Held}, {"silent", s.Silent}}
+	parts := partsOf(o.Standings)
 	var words []string
 	for _, p := range parts {
 		words = append(words, paint(p.standing).Sprintf("%s %d", mark(p.standing), p.n))
@@ -132,20 +128,9 @@ func (a *app) frame(o api.Overview, last string) string {
 		fmt.Fprintln(a.out, line)
 		return line
 	}
-	const barWidth = 60
-	var bar strings.Builder
-	for _, p := range parts {
-		if o.Devices > 0 && p.n > 0 {
-			bar.WriteString(
-				paint(p.standing).Sprint(strings.Repeat(glyphOfBar[p.standing], max(1, p.n*barWidth/o.Devices))),
-			)
-		}
-	}
 	if last != "" {
 		fmt.Fprint(a.out, text.CursorUp.Sprintn(2)+"\r")
 	}
-	fmt.Fprintf(a.out, "%s%s\n%s%s\n", text.EraseLine.Sprint(), bar.String(), text.EraseLine.Sprint(), line)
+	fmt.Fprintf(a.out, "%s%s\n%s%s\n", text.EraseLine.Sprint(), bar(o.Standings, 60), text.EraseLine.Sprint(), line)
 	return line
 }
-
-var glyphOfBar = map[string]string{"in_step": "█", "drifted": "▓", "waiting": "▒", "held": "▚", "silent": "░"}

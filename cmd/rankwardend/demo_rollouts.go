@@ -31,16 +31,18 @@ func (d *demoRun) rollouts(ctx context.Context, password string, devices int) {
 }
 
 func (d *demoRun) startRollouts(ctx context.Context, password string) error {
-	author, deployer := client.New(d.server.URL, ""), client.New(d.server.URL, "")
-	if _, err := author.SignIn(ctx, demo.Author, password); err != nil {
-		return err
+	as := map[string]*client.Client{}
+	for _, name := range []string{demo.Author, demo.Deployer, demo.Night, demo.Desk} {
+		as[name] = client.New(d.server.URL, "")
+		if _, err := as[name].SignIn(ctx, name, password); err != nil {
+			return err
+		}
 	}
-	if _, err := deployer.SignIn(ctx, demo.Deployer, password); err != nil {
-		return err
-	}
+	author, deployer := as[demo.Author], as[demo.Deployer]
 	return errors.Join(
 		demo.StartRollouts(ctx, author, deployer),
 		demo.Waive(ctx, deployer, time.Now()),
 		demo.WriteTooWide(ctx, deployer),
+		demo.ViewPasswords(ctx, as[demo.Night], as[demo.Desk]),
 	)
 }

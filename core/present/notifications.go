@@ -17,6 +17,14 @@ func FindingOn(device, setting, words string) string {
 	return fmt.Sprintf("%s: %s: %s", device, title, words)
 }
 
+// DecidedBy is a setting with the assignments that decide it.
+func DecidedBy(setting string, assignments []string) string {
+	if len(assignments) == 0 {
+		return setting
+	}
+	return setting + ", decided by " + strings.Join(assignments, ", ")
+}
+
 // HeldOn says which settings of a device are held, and why the first of them is.
 func HeldOn(device string, held []resolve.HeldUnit) string {
 	if len(held) == 0 {

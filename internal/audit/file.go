@@ -123,6 +123,11 @@ func WriteCSV(w *csv.Writer, e Entry) error {
 		string(e.Before),
 		string(e.After),
 	}
+	return WriteRow(w, row)
+}
+
+// WriteRow writes a row of CSV in which no cell is a formula.
+func WriteRow(w *csv.Writer, row []string) error {
 	for i, cell := range row {
 		if strings.IndexAny(cell, "=+-@\t\r") == 0 {
 			row[i] = "'" + cell

@@ -133,6 +133,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.trail(app)
 	a.notifications()
 	a.keys()
+	a.posture()
 	a.settings()
 	a.events(app)
 	return a

@@ -51,6 +51,12 @@ type Records interface {
 	ListEvents(f store.EventFilter, p store.Page) ([]store.DeviceEvent, string, error)
 	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)
 	ListFindings(f store.FindingFilter, p store.Page) ([]store.Finding, string, error)
+	ChangesWithin(since, until time.Time, most int) ([]store.ClosedChange, int, error)
+	FindingsByRule(p store.PostureScope) ([]store.RuleFindings, error)
+	OverduePasswords(p store.PostureScope, before time.Time, most int) ([]store.OverduePassword, int, error)
+	RevealSums(p store.PostureScope, most int) ([]store.RevealSum, int, error)
+	VerifiedDays(p store.PostureScope) ([]store.VerifiedDay, error)
+	WaiversWithin(p store.PostureScope, most int) ([]store.Waiver, int, error)
 	PutStandingHours(list []store.StandingHour) error
 	RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error)
 	RecentFindings(reach auth.Reach, since time.Time, limit int) ([]store.Finding, error)

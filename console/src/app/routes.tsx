@@ -39,6 +39,7 @@ const OperatorsPage = lazy(async () => ({
 const NotificationsPage = lazy(async () => ({
   default: (await import("@/places/organisation/notifications-page")).NotificationsPage,
 }));
+const ReportPage = lazy(async () => ({ default: (await import("@/places/report/report-page")).ReportPage }));
 const TokensPage = lazy(async () => ({
   default: (await import("@/places/organisation/tokens-page")).TokensPage,
 }));
@@ -68,6 +69,7 @@ export function Pages({ rights }: { rights: string[] }) {
       <Routes>
         <Route path="/" element={<Navigate to="/watch" replace />} />
         <Route path="/watch" element={<WatchPage rights={rights} />} />
+        <Route path="/report" element={<ReportPage />} />
         <Route path="/policies" element={<PoliciesPage mayEdit={rights.includes("draft")} />} />
         <Route path="/new-policy" element={<PolicyPage fresh mayEdit={rights.includes("draft")} />} />
         <Route path="/policies/:name" element={<PolicyPage mayEdit={rights.includes("draft")} />} />

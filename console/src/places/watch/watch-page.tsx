@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { read } from "@/api/queries";
 import { StandingBar, StandingCounts } from "@/domain/standing";
 import { Loading, PageHead, Trouble } from "@/ui/page";
@@ -31,7 +32,9 @@ export function WatchPage({ rights }: { rights: string[] }) {
                 : "All online devices are verified against their latest desired state."
               : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported on their latest desired state yet.`
         }
-      />
+      >
+        <Link to="/report">Posture report</Link>
+      </PageHead>
       <StandingBar standings={fleet.standings} />
       <div className="mt-2 mb-6">
         <StandingCounts standings={fleet.standings} to={(s) => `/devices?standing=${s}`} />

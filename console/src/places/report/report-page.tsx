@@ -1,0 +1,173 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { type Posture, posture, postureFile } from "@/api/posture";
+import { read } from "@/api/queries";
+import { GroupFilter } from "@/domain/group-filter";
+import { looks, order } from "@/domain/standing";
+import { Button } from "@/ui/button";
+import { Select } from "@/ui/field";
+import { useFilters } from "@/ui/filters";
+import { Loading, PageHead, Trouble } from "@/ui/page";
+import { StandingsPlot, VerifiedPlot } from "./plots";
+import { Section, Table } from "./table";
+
+const periods = [7, 30, 90, 365];
+
+const date = (at: string) => new Date(at).toLocaleDateString(undefined, { dateStyle: "medium" });
+
+/** How a group stood over a period, as a page to print. */
+export function ReportPage() {
+  const [params, set] = useFilters();
+  const group = params.get("group") ?? "";
+  const days = Number(params.get("days")) || 30;
+  const report = useQuery(posture(group, days));
+  const session = useQuery(read.session());
+  return (
+    <>
+      <PageHead tab="Report" title="Posture report" note={<Link to="/watch">Watch shows the fleet now</Link>}>
+        <div className="flex items-center gap-3 print:hidden">
+          <GroupFilter value={group} onChange={(value) => set({ group: value })} />
+          <Select
+            label="Period"
+            value={String(days)}
+            onChange={(value) => set({ days: value })}
+            options={periods.map((n) => ({ value: String(n), label: `${n} days` }))}
+          />
+          <a className="font-semibold text-brass" href={postureFile("csv", group, days)}>
+            CSV
+          </a>
+          <a className="font-semibold text-brass" href={postureFile("json", group, days)} download="posture.json">
+            JSON
+          </a>
+          <Button primary onClick={() => print()}>
+            Print
+          </Button>
+        </div>
+      </PageHead>
+      {report.error && <Trouble error={report.error} />}
+      {report.isPending && <Loading />}
+      {report.data && <Report of={report.data} organisation={session.data?.organisation ?? ""} />}
+    </>
+  );
+}
+
+function Report({ of, organisation }: { of: Posture; organisation: string }) {
+  const devices = order.reduce((n, s) => n + of.standings[s], 0);
+  return (
+    <article>
+      <p className="mb-4">
+        <span className="font-semibold">
+          {organisation}, {of.group ? `the group ${of.group}` : "every device in reach"}, {date(of.since)} to{" "}
+          {date(of.until)}.
+        </span>{" "}
+        {devices.toLocaleString()} devices now:{" "}
+        {order
+          .filter((s) => of.standings[s] > 0)
+          .map((s) => `${of.standings[s].toLocaleString()} ${looks[s].word}`)
+          .join(", ")}
+        . Of those not silent, {of.in_step_percent.toFixed(1)} % are in step. Made{" "}
+        {new Date(of.made_at).toLocaleString()}.
+      </p>
+      <div className="grid grid-cols-2 gap-10">
+        <Section title="Standings over time">
+          <StandingsPlot days={of.days} />
+        </Section>
+        <Section title="Time to verified">
+          <VerifiedPlot days={of.verified} />
+        </Section>
+      </div>
+      <Section title="Findings by setting">
+        <Table
+          empty="No findings."
+          head={[
+            "Setting",
+            "Decided by",
+            "Opened",
+            "Corrected by devices",
+            "Closed",
+            "Open at the end",
+            "Waived",
+            "Devices",
+          ]}
+          numbersFrom={2}
+          rows={of.findings.map((f) => ({
+            key: `${f.unit} ${f.assignments}`,
+            cells: [
+              f.unit_title || f.unit,
+              f.assignments.join(", "),
+              f.opened,
+              f.corrected,
+              f.closed,
+              <span key="open" className={f.open > 0 ? "font-semibold text-red" : ""}>
+                {f.open}
+              </span>,
+              f.waived,
+              f.devices,
+            ],
+          }))}
+        />
+      </Section>
+      <Section title={`Passwords overdue: ${of.passwords_overdue.total.toLocaleString()}`}>
+        <Table
+          empty="● No password is overdue."
+          more={of.passwords_overdue.total - of.passwords_overdue.items.length}
+          head={["Device", "Account", "Last changed", "Due"]}
+          rows={of.passwords_overdue.items.map((o) => ({
+            key: `${o.device} ${o.account}`,
+            cells: [o.device, o.account, date(o.changed_at), date(o.due_at)],
+          }))}
+        />
+      </Section>
+      <Section title={`Passwords viewed: ${of.password_views.total.toLocaleString()}`}>
+        <Table
+          empty="Nobody viewed a password."
+          head={["By", "Reason", "Last", "Times", "Devices"]}
+          numbersFrom={3}
+          rows={of.password_views.items.map((r) => ({
+            key: `${r.operator} ${r.reason}`,
+            cells: [r.operator, r.reason, date(r.last), r.times, r.devices],
+          }))}
+        />
+      </Section>
+      <Section title={`Waivers: ${of.waivers.total.toLocaleString()}`}>
+        <Table
+          empty="Nothing was waived."
+          more={of.waivers.total - of.waivers.items.length}
+          head={["Device", "Finding", "Reason", "By", "Until"]}
+          rows={of.waivers.items.map((w) => ({
+            key: `${w.device} ${w.words} ${w.made_at}`,
+            cells: [
+              w.device,
+              `${w.unit_title}: ${w.words}`,
+              w.reason,
+              approved(w.made_by, w.approved_by),
+              date(w.ended_at ?? w.until),
+            ],
+          }))}
+        />
+      </Section>
+      <Section title={`Changes of the organisation: ${of.changes.total.toLocaleString()}`}>
+        <Table
+          empty="No change was applied."
+          more={of.changes.total - of.changes.items.length}
+          head={["Change", "Title", "Reason", "By", "State", "When"]}
+          rows={of.changes.items.map((c) => ({
+            key: c.name,
+            cells: [
+              <Link key="to" to={`/changes/${encodeURIComponent(c.name)}`} className="font-mono">
+                {c.name}
+              </Link>,
+              c.title,
+              c.reason,
+              approved(c.created_by, c.approved_by),
+              c.state,
+              date(c.closed_at),
+            ],
+          }))}
+        />
+      </Section>
+    </article>
+  );
+}
+
+const approved = (by: string, second: string) => (second ? `${by}, approved by ${second}` : by);

@@ -1,0 +1,144 @@
+package store
+
+import (
+	"time"
+
+	"rankwarden.example/internal/auth"
+)
+
+// PostureScope is what a report is about: devices in reach and in a group, and a period.
+type PostureScope struct {
+	Reach auth.Reach
+	Group string // empty for every device
+	Since time.Time
+	Until time.Time
+}
+
+// where is the condition on the device d.
+func (p PostureScope) where() (string, []any) {
+	reach, args := inReach(p.Reach)
+	group, more := inGroup(p.Group)
+	return "d.state = 'live' and " + reach + " and " + group, append(args, more...)
+}
+
+// VerifiedDay is how long devices took on a day (UTC) to have a new desired state.
+type VerifiedDay struct {
+	Day      time.Time
+	Verified int     // desired states
+	Half     float64 // seconds within which half of them were verified
+	Most     float64 // seconds within which nine of ten were
+}
+
+// VerifiedDays are those of a period, in order.
+func (t Tx) VerifiedDays(p PostureScope) ([]VerifiedDay, error) {
+	where, args := p.where()
+	return rows[VerifiedDay](t, `select date_trunc('day', x.verified_at, 'UTC') as day, count(*) as verified,
+		percentile_cont(0.5) within group (order by extract(epoch from x.verified_at - x.created_at)) as half,
+		percentile_cont(0.9) within group (order by extract(epoch from x.verified_at - x.created_at)) as most
+		from desired_states x join devices d on d.id = x.device_id
+		where x.verified_at >= ? and x.verified_at < ? and `+where+` group by 1 order by 1`,
+		append([]any{p.Since, p.Until}, args...)...)
+}
+
+// RuleFindings are the findings of a period of one setting as some assignments decide it.
+type RuleFindings struct {
+	Unit        string
+	Assignments []string `gorm:"serializer:json"`
+	Opened      int      // in the period
+	Corrected   int      // by the device itself, in the period
+	Closed      int      // otherwise, in the period
+	Open        int      // at its end, without waived ones
+	Waived      int      // at its end
+	Devices     int
+}
+
+// FindingsByRule sums the findings up that were open at some time of a period, most devices first. What a platform does not
+// support is none.
+func (t Tx) FindingsByRule(p PostureScope) ([]RuleFindings, error) {
+	where, args := p.where()
+	return rows[RuleFindings](t, `with seen as (
+			select x.* from findings x where x.closed_at is null and x.first_seen < ?
+			union all select x.* from findings x where x.closed_at >= ? and x.first_seen < ?)
+		select x.unit, x.assignments,
+		count(*) filter (where x.first_seen >= ? and x.state <> 'corrected') as opened,
+		count(*) filter (where x.state = 'corrected' and x.closed_at < ?) as corrected,
+		count(*) filter (where x.state <> 'corrected' and x.closed_at < ?) as closed,
+		count(*) filter (where x.state <> 'waived' and (x.closed_at is null or x.closed_at >= ?)) as open,
+		count(*) filter (where x.state = 'waived' and x.closed_at is null) as waived,
+		count(distinct x.device_id) as devices
+		from seen x join devices d on d.id = x.device_id where x.kind <> 'unit_unsupported' and `+where+`
+		group by 1, 2 order by devices desc, 1, 2`,
+		append([]any{p.Until, p.Since, p.Until, p.Since, p.Until, p.Until, p.Until}, args...)...)
+}
+
+// OverduePassword is a password whose time to change has passed.
+type OverduePassword struct {
+	DeviceID, Device, Target, Name string
+	ChangedAt, DueAt               time.Time
+}
+
+// OverduePasswords are those of a scope as of a time, the oldest first, at most some.
+func (t Tx) OverduePasswords(p PostureScope, before time.Time, most int) (list []OverduePassword, n int, err error) {
+	where, args := p.where()
+	args = append([]any{before}, args...)
+	from := "from rotations r join devices d on d.id = r.device_id where " + overdue + " and " + where
+	count, err := rows[int](t, "select count(*) "+from, args...)
+	if err != nil || count[0] == 0 {
+		return nil, 0, err
+	}
+	list, err = rows[OverduePassword](t, `select d.id as device_id, d.name as device, r.target, r.name, r.changed_at,
+		r.changed_at + make_interval(mins => r.every_minutes) as due_at `+from+` order by due_at, d.name limit ?`, append(args, most)...)
+	return list, count[0], err
+}
+
+// RevealSum is how often somebody saw passwords for a reason.
+type RevealSum struct {
+	Operator, Reason string
+	Times, Devices   int
+	Last             time.Time
+}
+
+// RevealSums are those of a period by person, the most often first, at most some.
+func (t Tx) RevealSums(p PostureScope, most int) (list []RevealSum, n int, err error) {
+	where, args := p.where()
+	args = append([]any{p.Since, p.Until}, args...)
+	from := "from reveals x join devices d on d.id = x.device_id where x.at >= ? and x.at < ? and " + where
+	count, err := rows[int](t, "select count(*) "+from, args...)
+	if err != nil || count[0] == 0 {
+		return nil, 0, err
+	}
+	list, err = rows[RevealSum](t, `select x.operator, x.reason, count(*) as times, count(distinct x.device_id) as devices, max(x.at) as last `+
+		from+" group by 1, 2 order by times desc, 1, 2 limit ?", append(args, most)...)
+	return list, count[0], err
+}
+
+// WaiversWithin are those that held at some time of a period, the latest first, at most some.
+func (t Tx) WaiversWithin(p PostureScope, most int) (list []Waiver, n int, err error) {
+	where, args := p.where()
+	args = append([]any{p.Until, p.Since}, args...)
+	from := "from waivers x join devices d on d.id = x.device_id where x.made_at < ? and coalesce(x.ended_at, 'infinity') >= ? and " + where
+	count, err := rows[int](t, "select count(*) "+from, args...)
+	if err != nil || count[0] == 0 {
+		return nil, 0, err
+	}
+	list, err = rows[Waiver](t, "select x.*, d.name as device "+from+" order by x.id desc limit ?", append(args, most)...)
+	return list, count[0], err
+}
+
+// ClosedChange is a change that came to its end, with who approved it.
+type ClosedChange struct {
+	Change
+	ApprovedBy string // empty where nobody had to
+}
+
+// ChangesWithin are those that were applied or reverted in a period, the latest first, at most some.
+func (t Tx) ChangesWithin(since, until time.Time, most int) (list []ClosedChange, n int, err error) {
+	const from = "from changes c where c.closed_at >= ? and c.closed_at < ? and c.state in ('done', 'reverted')"
+	count, err := rows[int](t, "select count(*) "+from, since, until)
+	if err != nil || count[0] == 0 {
+		return nil, 0, err
+	}
+	list, err = rows[ClosedChange](t, `select c.*, coalesce((select string_agg(distinct e.who, ', ') from change_events e
+		where e.change_id = c.id and e.what = 'approved'), '') as approved_by `+from+" order by c.closed_at desc, c.id limit ?", since, until, most)
+	return list, count[0], err
+}
