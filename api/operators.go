@@ -101,6 +101,7 @@ type DeviceGrant struct {
 type SignInWays struct {
 	Provider string `json:"provider" doc:"Name of the identity provider; empty for none"`
 	Password bool   `json:"password" doc:"With name and password"`
+	Passkeys string `json:"passkeys" doc:"Name of the host that passkeys are for; empty for no passkeys"`
 }
 
 // SignedOut is where to go on after signing out.

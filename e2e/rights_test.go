@@ -84,11 +84,13 @@ var bodies = map[string]string{
 	"create-notification-target": `{"name": "t", "kind": "webhook", "address": "ftp://skerryline.example", "events": ["trail_entry"], "enabled": true}`,
 	"edit-notification-target":   `{"kind": "webhook", "address": "https://skerryline.example", "events": ["trail_entry"], "enabled": true}`,
 	"create-escrow-key":          `{"number": 1, "use": "recovery", "public": "AAAA"}`, "prove-escrow-key": `{"answer": "none"}`, "decide-escrow-key": `{"approve": true}`,
+	"add-passkey": `{"ceremony": "none", "response": {}, "name": "n"}`, "sign-in-with-passkey": `{"ceremony": "none", "response": {}}`, "sign-in-again-with-passkey": `{"ceremony": "none", "response": {}}`,
 	"preview-edits": `{"edits": []}`, "show-ladder": `{}`, "match-device-names": `{"names": []}`,
 }
 
 // givesPassword are the operations that ask for one's own password.
-var givesPassword = map[string]bool{"sign-in": true, "sign-in-again": true, "make-recovery-codes": true, "remove-second-factor": true}
+var givesPassword = map[string]bool{"sign-in": true, "sign-in-again": true, "make-recovery-codes": true, "remove-second-factor": true,
+	"sign-in-with-passkey": true, "sign-in-again-with-passkey": true, "add-passkey": true}
 
 // try calls an operation, and gives the status.
 func try(t *testing.T, base string, o described, header http.Header) int {

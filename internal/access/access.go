@@ -5,6 +5,8 @@
 package access
 
 import (
+	"github.com/go-webauthn/webauthn/webauthn"
+
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/provider"
 	"rankwarden.example/internal/sealed"
@@ -20,6 +22,7 @@ type Service struct {
 	RequireSecondFactor bool
 	Organisation        string
 	Provider            *provider.Provider // nil for none
+	Passkeys            *webauthn.WebAuthn // for which site they are, nil for none
 	// OnlyProvider lets nobody sign in with a password but sealed owners.
 	OnlyProvider bool
 	passwords    *hashing

@@ -213,7 +213,7 @@ func (s *Service) ChangeOperator(
 				return err
 			}
 			if c.ResetFactor {
-				if err := tx.DropSecondFactor(o.ID); err != nil {
+				if err := errors.Join(tx.DropSecondFactor(o.ID), tx.DropPasskeys(o.ID)); err != nil {
 					return err
 				}
 			}

@@ -14,6 +14,13 @@ type Records interface {
 	membership.Names
 	RuledGroups() ([]store.RuleGroup, error)
 
+	AddCeremony(c store.PasskeyCeremony, before time.Time) (underWay int, err error)
+	AddPasskey(p store.Passkey) error
+	DropPasskey(operator string, id []byte) error
+	DropPasskeys(operator string) error
+	PasskeyUsed(p store.Passkey) error
+	Passkeys(operator string) ([]store.Passkey, error)
+	TakeCeremony(hash []byte) (store.PasskeyCeremony, error)
 	AddAPIToken(a store.APIToken) error
 	AddDeviceGrant(g store.DeviceGrant) (waiting int, err error)
 	AddOperator(o store.Operator) error

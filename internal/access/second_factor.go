@@ -68,10 +68,24 @@ type NewSecondFactor struct {
 var errNotFresh = refusal.New(refusal.Forbidden, "a second factor is set up within 15 minutes of signing in; sign out, and sign in again").
 	WithCode("sign_in_again")
 
+// errFactorFirst is given to who has a second factor or passkey and came in without it.
+var errFactorFirst = refusal.New(refusal.Forbidden, "sign in with your passkey or your second factor first: a password alone sets up no other").
+	WithCode("sign_in_again")
+
 // BeginSecondFactor makes a secret. It counts once a code of it was given: see [Service.ConfirmSecondFactor].
 func (s *Service) BeginSecondFactor(ctx context.Context, who auth.Identity) (made NewSecondFactor, err error) {
 	if !who.Fresh(s.Now()) {
 		return made, errNotFresh
+	}
+	if !who.Factor {
+		// Otherwise a password alone would be enough to come past the passkey.
+		keys, err := s.DB.With(ctx).Passkeys(who.OperatorID)
+		if err != nil {
+			return made, err
+		}
+		if len(keys) > 0 {
+			return made, errFactorFirst
+		}
 	}
 	raw := make([]byte, secretBytes)
 	_, _ = rand.Read(raw) // never fails, see crypto/rand

@@ -111,6 +111,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.huma = huma.NewAPI(config, adapter{app})
 	a.signIn()
 	a.secondFactor()
+	a.passkeys()
 	a.deviceGrant(app)
 	a.provider(app)
 	a.operators()

@@ -29,6 +29,9 @@ func (a *routes) provider(app *fiber.App) {
 		operation{method: http.MethodGet, path: "/sign-in-ways", id: "sign-in-ways", summary: "How one signs in here"},
 		func(context.Context, auth.Identity, *struct{}) (*struct{ Body api.SignInWays }, error) {
 			ways := api.SignInWays{Password: true}
+			if a.Access.Passkeys != nil {
+				ways.Passkeys = a.Access.Passkeys.Config.RPID
+			}
 			if a.Access.Provider != nil {
 				ways.Provider, ways.Password = a.Access.Provider.Name, !a.Access.OnlyProvider
 			}

@@ -81,6 +81,7 @@ func viewSecondFactor(f access.SecondFactor) api.SecondFactor {
 // withoutFactor are the operations that somebody may call who still must set up a second factor.
 var withoutFactor = map[string]bool{
 	"GET " + Base + "/session": true, "DELETE " + Base + "/session": true, "GET " + Base + "/second-factor": true,
+	"GET " + Base + "/passkeys": true, "POST " + Base + "/passkeys/ceremony": true, "POST " + Base + "/passkeys": true,
 	"POST " + Base + "/second-factor": true, "POST " + Base + "/second-factor/confirm": true,
 }
 

@@ -20,6 +20,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/valyala/fasthttp"
 
+	"rankwarden.example/internal/access"
 	"rankwarden.example/internal/authoring"
 	"rankwarden.example/internal/deviceapi"
 	"rankwarden.example/internal/directory"
@@ -238,6 +239,7 @@ func start(
 		return nil, err
 	}
 	s.Notify.PublicURL = cmp.Or(strings.TrimRight(c.PublicURL, "/"), s.URL)
+	s.Access.Passkeys = access.NewPasskeys(c.Organisation, s.Notify.PublicURL)
 	if c.Provider != nil {
 		s.Access.Provider = provider.New(*c.Provider, s.Notify.PublicURL+httpapi.CallbackPath)
 		s.Access.OnlyProvider = c.OnlyProvider

@@ -5,6 +5,7 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
+import { canUsePasskeys, passkey } from "@/api/passkeys";
 import { read } from "@/api/queries";
 import { atProvider } from "@/domain/provider";
 import { CodeField, useCodeAsked } from "@/domain/second-factor";
@@ -62,6 +63,13 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
     },
     gcTime: 0, // the password is kept nowhere
   });
+  const withPasskey = useMutation({
+    mutationFn: passkey.signIn,
+    onSuccess: (me) => {
+      queries.setQueryData(read.session().queryKey, me);
+      queries.invalidateQueries();
+    },
+  });
   const { asked, problem } = useCodeAsked(signIn.error);
   const wrong = asked
     ? problem
@@ -113,9 +121,21 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
               {wrong}
             </p>
           )}
-          <Button type="submit" primary={!ways.data?.provider} disabled={signIn.isPending}>
-            Sign in
-          </Button>
+          <div className="flex gap-2">
+            <Button type="submit" primary={!ways.data?.provider} disabled={signIn.isPending}>
+              Sign in
+            </Button>
+            {canUsePasskeys(ways.data?.passkeys) && (
+              <Button onClick={() => withPasskey.mutate()} disabled={withPasskey.isPending}>
+                Use a passkey
+              </Button>
+            )}
+          </div>
+          {withPasskey.error && (
+            <p role="alert" className="border-l-4 border-red bg-red-wash px-3 py-1.5">
+              {withPasskey.error.message}
+            </p>
+          )}
         </form>
       )}
     </div>

@@ -6,6 +6,7 @@ import type { Schemas } from "@/api/types";
 import { ago, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
+import { MyPasskeys } from "./my-passkeys";
 import { MyTokens } from "./my-tokens";
 import { Prove } from "./prove";
 import { RecoveryCodes } from "./recovery-codes";
@@ -21,15 +22,22 @@ export function MePage() {
       <PageHead tab="Your sign-in" title="Your sign-in" note={me && `${me.name}, ${me.organisation}`} />
       {factor.error && <Trouble error={factor.error} />}
       <div className="grid grid-cols-[minmax(0,560px)_minmax(0,380px)] gap-10">
-        <Aside title="Second factor">
-          {me?.at_provider ? (
-            <p>You sign in with your identity provider, which asks for a second factor where it is set up there.</p>
-          ) : factor.data ? (
-            <Factor of={factor.data} />
-          ) : (
-            <Loading />
+        <div>
+          <Aside title="Second factor">
+            {me?.at_provider ? (
+              <p>You sign in with your identity provider, which asks for a second factor where it is set up there.</p>
+            ) : factor.data ? (
+              <Factor of={factor.data} />
+            ) : (
+              <Loading />
+            )}
+          </Aside>
+          {me && !me.at_provider && (
+            <Aside title="Passkeys">
+              <MyPasskeys />
+            </Aside>
           )}
-        </Aside>
+        </div>
         <div>
           <Aside title="Your roles">
             <ul className="space-y-1">

@@ -4,6 +4,7 @@ import { type BaseSyntheticEvent, useEffect, useRef, useState } from "react";
 import { useForm } from "react-hook-form";
 import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
+import { canUsePasskeys, passkey } from "@/api/passkeys";
 import { list, read } from "@/api/queries";
 import type { DepositRef, Password, RevealResult } from "@/api/types";
 import { atProvider } from "@/domain/provider";
@@ -159,8 +160,10 @@ const own = z.object({ password: z.string().min(1, "Enter your own password."), 
 function Fresh({ then, leave }: { then: () => void; leave: () => void }) {
   const form = useForm({ resolver: zodResolver(own), defaultValues: { password: "", code: "" } });
   const again = useMutation({ mutationFn: change.signInAgain, onSuccess: then, gcTime: 0 });
+  const ways = useQuery(read.signInWays());
+  const withPasskey = useMutation({ mutationFn: passkey.signInAgain, onSuccess: then });
   const { asked, problem } = useCodeAsked(again.error);
-  const wrong = asked ? problem : again.error?.message;
+  const wrong = asked ? problem : (again.error ?? withPasskey.error)?.message;
   const session = useQuery(read.session());
   if (session.data?.at_provider) {
     return (
@@ -188,6 +191,11 @@ function Fresh({ then, leave }: { then: () => void; leave: () => void }) {
         <Button type="submit" primary disabled={again.isPending}>
           Go on
         </Button>
+        {canUsePasskeys(ways.data?.passkeys) && (
+          <Button onClick={() => withPasskey.mutate()} disabled={withPasskey.isPending}>
+            Use a passkey
+          </Button>
+        )}
         <Button onClick={leave}>Cancel</Button>
       </div>
       {wrong && <Trouble error={new Error(wrong) /* a wrong password is no ended session */} />}

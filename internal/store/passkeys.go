@@ -1,0 +1,75 @@
+package store
+
+import (
+	"time"
+)
+
+// Passkey is the public half of a key that an operator signs in with (WebAuthn).
+type Passkey struct {
+	ID         []byte `gorm:"primaryKey"`
+	OperatorID string
+	Name       string // that its owner knows it by
+	Credential string // JSON
+	CreatedAt  time.Time
+	UsedAt     *time.Time
+}
+
+// PasskeyCeremony is a registration or a sign-in under way.
+type PasskeyCeremony struct {
+	Hash       []byte `gorm:"primaryKey"` // of the secret that finishes it
+	OperatorID string // whose it is, empty for a sign-in
+	Session    string // JSON
+	Address    string
+	CreatedAt  time.Time
+}
+
+// AddPasskey adds one; the error is [ErrExists] where it is somebody's already.
+func (t Tx) AddPasskey(p Passkey) error { return translate(t.db.Create(&p).Error) }
+
+// Passkeys are those of an operator, the oldest first.
+func (t Tx) Passkeys(operator string) ([]Passkey, error) {
+	return all[Passkey](t.db.Where("operator_id = ?", operator).Order("created_at, id"))
+}
+
+// PasskeyUsed notes a use.
+func (t Tx) PasskeyUsed(p Passkey) error {
+	return must(t.db.Model(&Passkey{}).Where("id = ?", p.ID).Select("credential", "used_at").Updates(p), ErrNotFound)
+}
+
+// DropPasskey drops one of an operator.
+func (t Tx) DropPasskey(operator string, id []byte) error {
+	return must(t.db.Where("operator_id = ? and id = ?", operator, id).Delete(&Passkey{}), ErrNotFound)
+}
+
+// DropPasskeys drops all of an operator.
+func (t Tx) DropPasskeys(operator string) error {
+	return translate(t.db.Where("operator_id = ?", operator).Delete(&Passkey{}).Error)
+}
+
+// AddCeremony adds one, clears away those from before a time, and says how many of the same address are under way, this one
+// included.
+func (t Tx) AddCeremony(c PasskeyCeremony, before time.Time) (underWay int, err error) {
+	if err := t.exec("delete from passkey_ceremonies where created_at < $1", before); err != nil {
+		return 0, err
+	}
+	if err := translate(t.db.Create(&c).Error); err != nil {
+		return 0, err
+	}
+	n, err := rows[int](t, "select count(*) from passkey_ceremonies where address = ?", c.Address)
+	if err != nil {
+		return 0, err
+	}
+	return n[0], nil
+}
+
+// TakeCeremony gives one and deletes it: it is used once, also when what follows fails.
+func (t Tx) TakeCeremony(hash []byte) (PasskeyCeremony, error) {
+	found, err := rows[PasskeyCeremony](t, "delete from passkey_ceremonies where hash = ? returning *", hash)
+	if err == nil && len(found) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return PasskeyCeremony{}, err
+	}
+	return found[0], nil
+}
