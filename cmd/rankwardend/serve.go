@@ -126,6 +126,7 @@ func serveCommand() *cobra.Command {
 	f.Duration("keep-changes", intake.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
 	f.Duration("keep-orders", intake.DefaultKept.Orders, "how long ended orders are kept")
 	f.String("checkpoint-file", "", "`file` to which signed checkpoints of the audit trail are added, every hour")
+	f.String("traces", "", "`URL` of a collector of traces (OpenTelemetry, OTLP over HTTP), such as http://127.0.0.1:4318; nowhere when left out")
 	f.StringSlice(
 		"notify-network",
 		nil,
@@ -294,7 +295,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 	}
 	ctx := cmd.Context()
 	s, err := server.Start(ctx, server.Config{
-		NotifyNetworks: networks, Provider: identities, OnlyProvider: k.Bool("only-provider"),
+		NotifyNetworks: networks, Traces: k.String("traces"), Provider: identities, OnlyProvider: k.Bool("only-provider"),
 		Listen: k.String(
 			"listen",
 		), DeviceListen: k.String("device-listen"), MetricsListen: k.String("metrics-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),

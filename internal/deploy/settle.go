@@ -13,6 +13,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/traces"
 	"rankwarden.example/internal/underway"
 	"rankwarden.example/internal/uow"
 )
@@ -154,6 +155,8 @@ func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) er
 		return err
 	}
 	start := time.Now()
+	ctx, span := traces.Tracer().Start(ctx, "settle")
+	defer span.End()
 	if err := s.settleAll(ctx, run); err != nil {
 		return err
 	}

@@ -13,6 +13,8 @@ import (
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
+
+	"rankwarden.example/internal/traces"
 )
 
 // Job is something that is done again and again.
@@ -99,7 +101,10 @@ func (w *worker) Work(ctx context.Context, t *river.Job[turn]) error {
 		if job.Name != t.Args.Name {
 			continue
 		}
+		ctx, span := traces.Tracer().Start(ctx, "job: "+job.Name)
 		err := job.Do(ctx)
+		traces.Failed(span, err)
+		span.End()
 		if err != nil && ctx.Err() == nil {
 			w.log.Warn("a job failed; it is tried again", "job", job.Name, "attempt", t.Attempt, "error", err)
 		}

@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/notify/transport"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/traces"
 	"rankwarden.example/internal/uow"
 )
 
@@ -96,7 +97,10 @@ func (s *Service) deliverSome(ctx context.Context, t *store.NotificationTarget) 
 	sender, err := s.sender(*t)
 	sent := 0
 	if err == nil {
-		sent, err = sender.Send(ctx, s.messages(list))
+		sending, span := traces.Tracer().Start(ctx, "deliver: "+t.Kind)
+		sent, err = sender.Send(sending, s.messages(list))
+		traces.Failed(span, err)
+		span.End()
 	}
 	if ctx.Err() != nil && sent == 0 {
 		return false, nil // the service stops; nothing is known of what the receiver took

@@ -67,6 +67,7 @@ func (c Config) Settings() []api.Setting {
 		{Section: service, Title: "Waves soak for", Value: or(span(c.Soak), "30 min"), Option: "soak"},
 		{Section: service, Title: "Directory", Value: directory, Option: "directory-url"},
 		{Section: service, Title: "Networks of yours that notifications may go to", Value: or(strings.Join(networks, ", "), "none"), Option: "notify-network"},
+		{Section: service, Title: "Traces go to", Value: or(c.Traces, "no collector"), Option: "traces"},
 		{Section: service, Title: "Metrics are served at", Value: or(c.MetricsListen, "no address"), Option: "metrics-listen"},
 	}
 }

@@ -4,6 +4,7 @@
 package uow
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"log/slog"
@@ -13,6 +14,7 @@ import (
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/traces"
 )
 
 // Records is what a unit of work itself needs of the records.
@@ -55,12 +57,15 @@ func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) 
 	if act.Right != "" && !act.Who.May(act.Right) {
 		return r.refuse(ctx, w, Lacking(act.Who))
 	}
+	ctx, span := traces.Tracer().Start(ctx, cmp.Or(act.Action, "transaction"))
+	defer span.End()
 	err := r.DB.InTx(ctx, func(tx R) error {
 		if err := do(tx, w); err != nil {
 			return err
 		}
 		return w.write(tx)
 	})
+	traces.Failed(span, err)
 	var refused *refusal.Error
 	if errors.As(err, &refused) && act.Who.OperatorID != "" && act.Action != "" &&
 		(refused.Kind == refusal.Forbidden || act.Unseen && refused.Hidden) {
