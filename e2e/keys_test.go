@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/api"
+	"rankwarden.example/internal/pgcluster"
 	"rankwarden.example/internal/store"
 )
 
@@ -127,8 +128,16 @@ func TestRecoveryWithoutTheService(t *testing.T) {
 	assert.Contains(t, says, "not here", "the service's own key does not open what is sealed to the recovery key")
 }
 
-// A database that comes back from a backup begins a new epoch: devices take it for what it is, and
-// give again what it lacks.
+// postgres runs one of PostgreSQL's own programs, which backups are made with.
+func postgres(t *testing.T, program string, args ...string) {
+	dir, err := pgcluster.Programs()
+	require.NoError(t, err)
+	out, err := exec.CommandContext(t.Context(), filepath.Join(dir, program), args...).CombinedOutput()
+	require.NoError(t, err, "%s: %s", program, out)
+}
+
+// A database that comes back from a backup, made and brought back with PostgreSQL's own programs as the guide says, begins a
+// new epoch: devices take it for what it is, and give again what it lacks. The trail is what it was, and still protected.
 func TestTheServiceComesBackFromABackup(t *testing.T) {
 	s := startTogether(t)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
@@ -136,17 +145,17 @@ func TestTheServiceComesBackFromABackup(t *testing.T) {
 	address, err := url.Parse(s.config.Database)
 	require.NoError(t, err)
 	name := strings.TrimPrefix(address.Path, "/")
-	s.stop()
-	s.db.Close()
-	require.NoError(t, change(t, cluster.URL(), "create database "+name+"_backup template "+name))
-	s.run()
+	backup := filepath.Join(t.TempDir(), "rankwarden.dump")
+	postgres(t, "pg_dump", "--format=custom", "--file", backup, pgcluster.ForOwner(s.config.Database)) // while the service runs
 	s.changed(t, d)
 	latest := s.deposits("SKL-TKT-001")[0]
 	require.Greater(t, latest.Number, int64(1))
 	s.stop()
 
+	require.NoError(t, change(t, cluster.URL(), "create database "+name+"_backup"))
 	address.Path += "_backup"
 	s.config.Database = address.String()
+	postgres(t, "pg_restore", "--exit-on-error", "--dbname", pgcluster.ForOwner(s.config.Database), backup)
 	assert.Contains(t, s.mustRun("restored"), "Epoch 2 has begun")
 	s.run()
 	s.reopen(t)
@@ -160,6 +169,13 @@ func TestTheServiceComesBackFromABackup(t *testing.T) {
 	assert.Equal(t, "current", s.deposits("SKL-TKT-001")[0].State)
 	sid := s.managed(d, "SKL-TKT-001").SID
 	assert.True(t, d.Opens(d.Find(s.managed(d, "SKL-TKT-001").Name), s.current("SKL-TKT-001")), sid)
+
+	checked, err := s.owner.CheckTrail(t.Context(), 0)
+	require.NoError(t, err)
+	assert.Zero(t, checked.Broken, checked.Why)
+	protected, err := s.db.With(t.Context()).TrailIsProtected()
+	require.NoError(t, err)
+	assert.True(t, protected, "the rights of the service's role came back too")
 
 	// Its orders are heard, though their numbers were used before the backup.
 	s.changed(t, d)

@@ -11,7 +11,7 @@ import (
 )
 
 // rooms are those of the service. None imports another.
-var rooms = []string{"access", "authoring", "custody", "deploy", "insight", "intake", "trail"}
+var rooms = []string{"access", "authoring", "custody", "deploy", "insight", "intake", "notify", "trail"}
 
 // Dependencies point one way: faces, rooms, what rooms share, store and core.
 func TestRoomsDoNotKnowEachOther(t *testing.T) {
