@@ -123,8 +123,16 @@ func (b *Browser) Window(ctx context.Context, width, height int) (tab context.Co
 	return tab, closeWindow, nil
 }
 
-// SignIn opens the console and signs in.
+// SignIn opens the console and signs in, as somebody who has left the tour.
 func SignIn(url, name, password string) chromedp.Tasks {
+	return append(chromedp.Tasks{
+		chromedp.Navigate(url),
+		chromedp.Evaluate(fmt.Sprintf(`localStorage.setItem("rankwarden tour of %s", "left")`, name), nil),
+	}, FirstSignIn(url, name, password)...)
+}
+
+// FirstSignIn opens the console and signs in, for the first time in this browser.
+func FirstSignIn(url, name, password string) chromedp.Tasks {
 	return chromedp.Tasks{
 		chromedp.Navigate(url),
 		Seen(`input[name="name"]`),

@@ -76,6 +76,9 @@ export const organisation = {
   }),
 };
 
+/** Every list of one kind, however it is narrowed. */
+export const every = { deliveries: ["deliveries"], tokens: ["tokens"] };
+
 export const setUp = {
   decideKey: (number: number, approve: boolean) =>
     take(client.POST("/api/v1/escrow-keys/{number}/decision", { params: { path: { number } }, body: { approve } })),

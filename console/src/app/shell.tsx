@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { NavLink } from "react-router";
 import type { Me } from "@/api/types";
 import { Tray } from "@/changes/tray";
+import { Tour } from "@/tour/tour";
 import { Palette } from "./palette";
 import { placesOf } from "./places";
 import { useTheme } from "./theme";
@@ -81,6 +82,7 @@ export function Shell({ me, connected, onLeave, children }: ShellProps) {
           </span>
         )}
       </header>
+      {me && !me.needs_second_factor && <Tour me={me} />}
       <main id="content" tabIndex={-1} className="mx-auto w-full max-w-[1600px] grow px-6 py-5 outline-none">
         {children}
       </main>

@@ -8,8 +8,9 @@ const rooms: Record<string, string[]> = {
   domain: ["api", "domain", "ui"],
   ui: ["api", "ui"],
   changes: ["api", "changes", "domain", "ui"],
-  places: ["api", "changes", "domain", "ui"],
-  app: ["api", "app", "changes", "domain", "places", "ui"],
+  tour: ["api", "tour", "ui"],
+  places: ["api", "changes", "domain", "tour", "ui"],
+  app: ["api", "app", "changes", "domain", "places", "tour", "ui"],
 };
 
 it("rooms import one way, and no place another", () => {

@@ -1,10 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useNavigate } from "react-router";
 import { change } from "@/api/changes";
 import { read } from "@/api/queries";
 import type { Schemas } from "@/api/types";
 import { ago, useNow } from "@/domain/time";
-import { Button } from "@/ui/button";
+import { useTour } from "@/tour/kept";
+import { Button, TextButton } from "@/ui/button";
 import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
 import { MyPasskeys } from "./my-passkeys";
 import { MyTokens } from "./my-tokens";
@@ -20,6 +22,7 @@ export function MePage() {
   return (
     <>
       <PageHead tab="Your sign-in" title="Your sign-in" note={me && `${me.name}, ${me.organisation}`} />
+      {me && <TourAgain of={me.name} />}
       {factor.error && <Trouble error={factor.error} />}
       <div className="grid grid-cols-[minmax(0,560px)_minmax(0,380px)] gap-10">
         <div>
@@ -57,6 +60,25 @@ export function MePage() {
         </div>
       </div>
     </>
+  );
+}
+
+/** The tour for who wants it once more. */
+function TourAgain({ of }: { of: string }) {
+  const [state, set] = useTour(of);
+  const navigate = useNavigate();
+  if (state !== "left") return null;
+  return (
+    <p className="mb-4">
+      <TextButton
+        onClick={() => {
+          set(0);
+          navigate("/watch");
+        }}
+      >
+        Take the tour of the console
+      </TextButton>
+    </p>
   );
 }
 

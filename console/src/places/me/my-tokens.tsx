@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { organisation, setUp } from "@/api/organisation";
+import { every, organisation, setUp } from "@/api/organisation";
 import { usePages } from "@/api/pages";
 import { read } from "@/api/queries";
 import { soon, useNow } from "@/domain/time";
@@ -15,7 +15,7 @@ export function MyTokens() {
   const session = useQuery(read.session());
   const tokens = usePages(organisation.myTokens());
   const [given, setGiven] = useState({ name: "", role: "", days: "30" });
-  const again = () => queries.invalidateQueries({ queryKey: ["tokens"] });
+  const again = () => queries.invalidateQueries({ queryKey: every.tokens });
   const creating = useMutation({
     mutationFn: setUp.createToken,
     onSuccess: () => {

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
-import { organisation, setUp, specOf, type Target } from "@/api/organisation";
+import { every, organisation, setUp, specOf, type Target } from "@/api/organisation";
 import type { Schemas } from "@/api/types";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
@@ -20,7 +20,7 @@ export function TargetActions({
   const queries = useQueryClient();
   const again = () => {
     queries.invalidateQueries({ queryKey: organisation.targets().queryKey });
-    queries.invalidateQueries({ queryKey: ["deliveries"] });
+    queries.invalidateQueries({ queryKey: every.deliveries });
   };
   const [asked, setAsked] = useState<"delete" | "secret">();
   const testing = useMutation({ mutationFn: () => setUp.testTarget(of.name), onSettled: again });
