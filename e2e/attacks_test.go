@@ -369,6 +369,29 @@ func TestManyWrongPasswordsAtOnce(t *testing.T) {
 	assert.Equal(t, 200, signIn(http.DefaultClient, ownerPassword), "and not for the owner's own")
 }
 
+// A name that strangers have had limited is not limited for who has the right code, from wherever.
+func TestTheRightCodeGetsIn(t *testing.T) {
+	s := start(t)
+	secret, _ := s.factor(s.owner)
+	right := s.code(secret)
+	s.clock.stop()
+	for i := range 40 {
+		resp, err := from(s, fmt.Sprintf("127.0.1.%d", i+1)).Post(s.URL+"/api/v1/session", "application/json",
+			strings.NewReader(`{"name": "asta", "password": "not this one"}`))
+		require.NoError(t, err)
+		resp.Body.Close()
+	}
+	enters := func(code string) int {
+		resp, err := from(s, "127.0.2.2").Post(s.URL+"/api/v1/session", "application/json",
+			strings.NewReader(fmt.Sprintf(`{"name": "asta", "password": %q, "code": %q}`, ownerPassword, code)))
+		require.NoError(t, err)
+		defer resp.Body.Close()
+		return resp.StatusCode
+	}
+	assert.Equal(t, 429, enters("000000"), "a guess")
+	assert.Equal(t, 200, enters(right))
+}
+
 // What strangers try is summed up by the minute: they can neither fill the trail nor hold it up.
 func TestStrangersAreSummedUp(t *testing.T) {
 	s := start(t)

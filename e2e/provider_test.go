@@ -235,8 +235,16 @@ func TestAFreshSignInWithTheProvider(t *testing.T) {
 	b := s.surfer()
 	assert.NotContains(t, b.begins(""), "prompt=login")
 	assert.Contains(t, b.begins("?fresh=true"), "max_age=0&")
-	status, page := b.enters("1", "?fresh=true&to=/passwords")
+	status, page := b.enters("1", "")
 	require.Equal(t, http.StatusOK, status, page)
+	here, err := url.Parse(s.URL)
+	require.NoError(t, err)
+	former := http.Header{"Cookie": {b.Jar.Cookies(here)[0].String()}}
+	whoami := described{"whoami", "GET", "/api/v1/session"}
+	require.Equal(t, http.StatusOK, try(t, s.URL, whoami, former))
+	status, page = b.enters("1", "?fresh=true&to=/passwords")
+	require.Equal(t, http.StatusOK, status, page)
+	assert.Equal(t, http.StatusUnauthorized, try(t, s.URL, whoami, former), "the session of before has ended")
 	p.Lie = func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey {
 		c["auth_time"] = s.clock.now().Add(-time.Hour).Unix()
 		return k

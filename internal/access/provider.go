@@ -45,7 +45,7 @@ func (s *Service) BeginAtProvider(
 	ctx context.Context,
 	target string,
 	fresh bool,
-	from string,
+	from, session string,
 ) (address, browser string, err error) {
 	if s.Provider == nil {
 		return "", "", errNoProvider
@@ -60,7 +60,7 @@ func (s *Service) BeginAtProvider(
 	err = s.Do(ctx, uow.Act{}, func(tx Records, _ *uow.Work) error {
 		underWay, err := tx.AddProviderAttempt(store.ProviderAttempt{
 			State: auth.HashSecret(a.State), Browser: auth.HashSecret(browser), Nonce: a.Nonce, Verifier: a.Verifier,
-			Target: localPath(target), Address: from, Fresh: fresh, CreatedAt: now,
+			Target: localPath(target), Address: from, Fresh: fresh, CreatedAt: now, Session: hashOf(session),
 		}, now.Add(-attemptLife))
 		if err == nil && underWay > mostUnderWay {
 			err = refusal.New(refusal.TooMany, "too many sign-ins of this address are under way; try again in some minutes").
@@ -69,6 +69,14 @@ func (s *Service) BeginAtProvider(
 		return err
 	})
 	return address, browser, err
+}
+
+// hashOf is the hash of a session's secret, nil for none.
+func hashOf(session string) []byte {
+	if session == "" {
+		return nil
+	}
+	return auth.HashSecret(session)
 }
 
 // Returned is who came back from the provider, and where the browser goes on.
@@ -121,6 +129,11 @@ func (s *Service) FinishAtProvider(ctx context.Context, browser, state, code, ad
 			return err
 		}
 		w.Who.OperatorID, w.Who.Name, w.Object = o.ID, o.Name, o.Name
+		if len(a.Session) > 0 { // the browser has forgotten it
+			if err := tx.EndSession(a.Session); err != nil {
+				return err
+			}
+		}
 		return tx.AddSession(store.Session{Hash: auth.HashSecret(back.Session), OperatorID: o.ID, Address: address, CreatedAt: now,
 			ExpiresAt: now.Add(SessionLength), FreshAt: person.SignedInAt, Factor: true})
 	})

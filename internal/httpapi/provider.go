@@ -55,7 +55,7 @@ func (a *routes) page(app *fiber.App, path, id, summary string, handle fiber.Han
 }
 
 func (a *routes) beginAtProvider(c fiber.Ctx) error {
-	address, browser, err := a.Access.BeginAtProvider(c.Context(), c.Query("to"), c.Query("fresh") == "true", c.IP())
+	address, browser, err := a.Access.BeginAtProvider(c.Context(), c.Query("to"), c.Query("fresh") == "true", c.IP(), c.Cookies(cookieName))
 	if err != nil {
 		return a.notSignedIn(c, err)
 	}

@@ -11,6 +11,7 @@ type ProviderAttempt struct {
 	Target    string // path of the console to go on with
 	Address   string // from where it was begun
 	Fresh     bool   // the provider must ask for the password again
+	Session   []byte // hash of the secret of the session that it is begun from, nil for none
 	CreatedAt time.Time
 }
 
