@@ -278,7 +278,7 @@ func (s *service) putsRight(r *real, name string) {
 	s.until(func() bool { return s.current(name) != before })
 	assert.ErrorIs(t, r.SignIn(t.Context(), s.managed(nil, name).Name, "Set-by-hand-4711"), hands.ErrRefused)
 	r.sh("userdel " + s.managed(nil, name).Name)
-	s.until(func() bool { return s.managed(nil, name).SID != "S-1-22-1-1000" })
+	s.until(func() bool { a, bound := s.bound(name); return bound && a.SID != "S-1-22-1-1000" })
 	s.comesTo(name, "in_step")
 	require.NoError(t, r.SignIn(t.Context(), s.managed(nil, name).Name, s.current(name)))
 }

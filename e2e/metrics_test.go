@@ -11,7 +11,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/internal/notify"
 )
 
 // figures reads what the service tells machines.
@@ -49,6 +51,8 @@ func TestMachinesReadHowAllStands(t *testing.T) {
 	assert.EqualValues(t, 1, value(`devices{standing="in_step"}`))
 	assert.Zero(t, value(`devices{standing="drifted"}`))
 	assert.Zero(t, value("passwords_overdue"))
+	assert.Zero(t, value("orders_waiting"))
+	assert.Zero(t, value(`notification_deliveries{state="failed"}`))
 	assert.EqualValues(t, 1, value("passwords_unrecovered"))
 	assert.Positive(t, value("trail_entries"))
 	assert.Positive(t, value(`request_seconds_count{method="POST",route="/device/v1/check-in",status="2xx"}`))
@@ -56,11 +60,21 @@ func TestMachinesReadHowAllStands(t *testing.T) {
 	assert.NotContains(t, text, "asta", "and nobody")
 
 	// What waits too long is seen.
-	require.NoError(t, s.Trail.AnchorHourly(t.Context()))
+	_, err = s.owner.CreateNotificationTarget(t.Context(), "away", api.NotificationTargetSpec{Kind: "webhook", Address: "https://localhost:1/",
+		Events: []string{notify.CheckpointSigned}, Enabled: true})
+	require.NoError(t, err)
+	_, err = s.owner.SendOrder(t.Context(), api.NewOrder{Kind: "check-in", Devices: []string{"SKL-TKT-001"}})
+	require.NoError(t, err)
+	require.NoError(t, s.Trail.AnchorHourly(t.Context())) // which the target is told of
 	s.clock.forward(100 * 24 * time.Hour)
 	_, value = s.figures()
 	assert.EqualValues(t, 1, value("passwords_overdue"))
 	assert.Greater(t, value("trail_checkpoint_age_seconds"), float64(99*24*3600))
 	assert.Zero(t, value("trail_unsigned_entries"))
+	assert.EqualValues(t, 1, value("orders_waiting"))
+	s.eventually(func() bool {
+		_, value := s.figures()
+		return value(`notification_deliveries{state="waiting"}`)+value(`notification_deliveries{state="failed"}`) > 0
+	}, "a delivery that nobody takes")
 	assert.EqualValues(t, 1, value(`devices{standing="silent"}`))
 }

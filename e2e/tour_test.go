@@ -43,7 +43,7 @@ func tourOf(t *testing.T, path string) (steps []step) {
 
 var (
 	age      = regexp.MustCompile(`(just now|\d+ (s|min|h) ago)`)
-	number   = regexp.MustCompile(`\d+`)
+	number   = regexp.MustCompile(`\d+(\.\d+)?`)
 	password = regexp.MustCompile(`^    \S{12,}$`)
 )
 
@@ -60,7 +60,7 @@ func like(line string) *regexp.Regexp {
 		parts[i] = strings.Join(strings.Fields(regexp.QuoteMeta(p)), `\s+`)
 	}
 	pattern := strings.Join(parts, `.*`)
-	pattern = strings.NewReplacer(anAge, `(just now|\d+ (s|min|h) ago)`, aNumber, `\d+`).Replace(pattern)
+	pattern = strings.NewReplacer(anAge, `(just now|\d+ (s|min|h) ago)`, aNumber, `\d+(\.\d+)?`).Replace(pattern)
 	return regexp.MustCompile(pattern)
 }
 

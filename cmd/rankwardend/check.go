@@ -68,6 +68,9 @@ func (c *checking) all(ctx context.Context) {
 	if _, err := identityProvider(c.k); err != nil {
 		c.bad(err)
 	}
+	if _, err := notifyNetworks(c.k); err != nil {
+		c.bad(err)
+	}
 	c.certificate(config)
 	if _, err := keyring.Load(config.Keys); err != nil {
 		c.bad(err)
@@ -134,6 +137,19 @@ func (c *checking) database(ctx context.Context, db *store.Store) {
 		c.attend("the service's database role can change the trail; give it one of its own, see migrate-database")
 	}
 	c.escrow(tx)
+	c.notifications(tx)
+}
+
+func (c *checking) notifications(tx store.Tx) {
+	targets, err := tx.EnabledTargets()
+	if err != nil {
+		c.bad(err)
+	}
+	for _, t := range targets {
+		if t.Failures > 0 {
+			c.attend("the notification target %s does not take what is sent: %s", t.Name, t.Error)
+		}
+	}
 }
 
 func (c *checking) escrow(tx store.Tx) {

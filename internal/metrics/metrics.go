@@ -90,6 +90,8 @@ var (
 	trailLast    = gauge("trail_entries", "The last entry of the audit trail.")
 	trailPending = gauge("trail_unsigned_entries", "Entries behind the last checkpoint.")
 	trailAge     = gauge("trail_checkpoint_age_seconds", "Age of the last checkpoint.")
+	orders       = gauge("orders_waiting", "Orders that wait for their devices.")
+	deliveries   = gauge("notification_deliveries", "Deliveries of notifications that wait, and those that failed.", "state")
 	sealed       = gauge("sealed_owners_used", "Sealed owners that were used since they were sealed.")
 	certificate  = gauge("certificate_expires_timestamp_seconds", "When the certificate of the service ends, in Unix time.")
 )
@@ -97,7 +99,7 @@ var (
 // Describe implements [prometheus.Collector].
 func (f *figures) Describe(to chan<- *prometheus.Desc) {
 	for _, d := range []*prometheus.Desc{up, devices, findings, settling, settlingAge, overdue, unrecovered, trailLast, trailPending,
-		trailAge, sealed, certificate} {
+		trailAge, orders, deliveries, sealed, certificate} {
 		to <- d
 	}
 }
@@ -140,5 +142,8 @@ func (f *figures) Collect(to chan<- prometheus.Metric) {
 	tell(trailLast, float64(now.TrailLast))
 	tell(trailPending, float64(now.TrailLast-now.TrailSigned))
 	tell(trailAge, age(now.SignedAt))
+	tell(orders, float64(now.OrdersWaiting))
+	tell(deliveries, float64(now.DeliveriesWaiting), "waiting")
+	tell(deliveries, float64(now.DeliveriesFailed), "failed")
 	tell(sealed, float64(now.SealedInUse))
 }

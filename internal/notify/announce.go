@@ -18,8 +18,14 @@ import (
 	"rankwarden.example/internal/uow"
 )
 
-// announceBatch is how many records are read at once.
-const announceBatch = 500
+const (
+	// announceBatch is how many records are read at once.
+	announceBatch = 500
+	// announcePause is the least time between two readings: a large fleet reports all the time.
+	announcePause = 500 * time.Millisecond
+	// standingsEvery is how often standings are compared, which goes through the whole fleet.
+	standingsEvery = 3 * time.Second
+)
 
 // AnnounceLoop finds what is new until the context ends. Any number of replicas may run it.
 func (s *Service) AnnounceLoop(ctx context.Context) {
@@ -39,6 +45,11 @@ func (s *Service) AnnounceLoop(ctx context.Context) {
 		case <-news.Ready:
 			news.Take()
 		case <-time.After(every):
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(announcePause):
 		}
 	}
 }
@@ -186,6 +197,11 @@ func (n *news) findings() (full bool, err error) {
 
 // standings compares which devices are held and silent with those that were told of.
 func (n *news) standings() (full bool, err error) {
+	clock := n.s.Clock()
+	if last := time.Unix(0, n.s.compared.Load()); clock.Now.Sub(last).Abs() < standingsEvery {
+		return false, nil
+	}
+	n.s.compared.Store(clock.Now.UnixNano())
 	list, err := n.tx.ToldStandings()
 	if err != nil {
 		return false, err
@@ -194,7 +210,6 @@ func (n *news) standings() (full bool, err error) {
 	for _, x := range list {
 		told[x] = false
 	}
-	clock := n.s.Clock()
 	silence := fleetview.Silent(clock)
 	listening := n.s.Since.Before(silence)
 	var now []store.Told

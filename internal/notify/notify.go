@@ -9,6 +9,7 @@
 package notify
 
 import (
+	"sync/atomic"
 	"time"
 
 	"rankwarden.example/internal/audit"
@@ -69,4 +70,6 @@ type Service struct {
 	Network      transport.Network
 	// Since is when the service started. Devices count as silent only when it could have heard them.
 	Since time.Time
+
+	compared atomic.Int64 // when standings were, in nanoseconds since 1970
 }

@@ -31,6 +31,9 @@ func entryWords(kind Kind, e audit.Entry, who, on string) string {
 	case Refused:
 		return present.Attempt(who, e.Action, on, e.Reason)
 	}
+	if e.Outcome == audit.Refused {
+		return present.Attempt(who, e.Action, on, e.Reason)
+	}
 	return present.OnTrail(who, e.Action, on, e.Reason)
 }
 

@@ -4,15 +4,18 @@ import "time"
 
 // Figures are what the service tells of its records, for whoever watches it by machine.
 type Figures struct {
-	SettlingWaiting int        // requests for their first attempt
-	SettlingFailed  int        // requests that failed and are tried again
-	SettlingOldest  *time.Time // when the oldest of both was made
-	Overdue         int        // passwords of live devices whose time has passed
-	Unrecovered     int        // current passwords without a recovery copy
-	TrailLast       int64      // the last entry of the trail
-	TrailSigned     int64      // the last one that a checkpoint holds
-	SignedAt        *time.Time
-	SealedInUse     int // sealed owners that were used since they were sealed
+	SettlingWaiting   int        // requests for their first attempt
+	SettlingFailed    int        // requests that failed and are tried again
+	SettlingOldest    *time.Time // when the oldest of both was made
+	Overdue           int        // passwords of live devices whose time has passed
+	Unrecovered       int        // current passwords without a recovery copy
+	TrailLast         int64      // the last entry of the trail
+	TrailSigned       int64      // the last one that a checkpoint holds
+	SignedAt          *time.Time
+	OrdersWaiting     int // for their devices
+	DeliveriesWaiting int // of notifications
+	DeliveriesFailed  int
+	SealedInUse       int // sealed owners that were used since they were sealed
 }
 
 // Figures reads them in one statement.
@@ -25,6 +28,9 @@ func (t Tx) Figures(now time.Time) (Figures, error) {
 		(select coalesce(max(seq), 0) from audit_entries) trail_last,
 		(select coalesce(max(seq), 0) from checkpoints) trail_signed,
 		(select max(at) from checkpoints) signed_at,
+		(select count(*) from orders where state in ('queued', 'delivered')) orders_waiting,
+		(select count(*) from deliveries where state = 'waiting') deliveries_waiting,
+		(select count(*) from deliveries where state = 'failed') deliveries_failed,
 		(select count(*) from operators where sealed_at is not null and opened_at is not null) sealed_in_use`, now)
 	if err != nil || len(found) == 0 {
 		return Figures{}, err

@@ -77,6 +77,16 @@ func (s Syslog) Send(ctx context.Context, list []Message) (int, error) {
 	return len(list), nil
 }
 
+// mostDetails is how many bytes of details a message carries: many collectors cut what is longer, wherever it is.
+const mostDetails = 8000
+
+func details(data []byte) string {
+	if len(data) > mostDetails {
+		return strings.ToValidUTF8(string(data[:mostDetails]), "") + "…"
+	}
+	return string(data)
+}
+
 // line is a message as one of syslog.
 func (s Syslog) line(m Message) (string, error) {
 	severity := notice
@@ -91,6 +101,6 @@ func (s Syslog) line(m Message) (string, error) {
 	out.SetPriority(uint8(facility*8+severity)).SetVersion(1).SetTimestamp(m.At.UTC().Format("2006-01-02T15:04:05.000000Z")).
 		SetHostname(s.Host).SetAppname("rankwarden").SetProcID(strconv.Itoa(os.Getpid())).SetMsgID(m.Kind).
 		SetParameter(structuredData, "id", m.ID).SetParameter(structuredData, "subject", m.Subject).
-		SetParameter(structuredData, "details", string(m.Data)).SetMessage(strings.ReplaceAll(text, "\n", " "))
+		SetParameter(structuredData, "details", details(m.Data)).SetMessage(strings.ReplaceAll(text, "\n", " "))
 	return out.String()
 }

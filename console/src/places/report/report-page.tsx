@@ -24,7 +24,7 @@ export function ReportPage() {
   const session = useQuery(read.session());
   return (
     <>
-      <PageHead tab="Report" title="Posture report" note={<Link to="/watch">Watch shows the fleet now</Link>}>
+      <PageHead tab="Report" title="Posture report" note="How devices stood over a period. Watch shows them now.">
         <div className="flex items-center gap-3 print:hidden">
           <GroupFilter value={group} onChange={(value) => set({ group: value })} />
           <Select
