@@ -158,9 +158,11 @@ func TestAttacksOnPasskeys(t *testing.T) {
 	require.NoError(t, err)
 	ceremony, response = h.answers()
 	refused("who was reset", ceremony, response, lied)
-	entries, err := s.owner.Trail(ctx, client.TrailQuery{Action: "session.opened", Outcome: "refused"}, client.Page{Limit: 100})
+	s.clock.forward(2 * time.Minute)
+	require.NoError(t, s.Strangers.Record(ctx))
+	entries, err := s.owner.Trail(ctx, client.TrailQuery{Actor: "strangers"}, client.Page{Limit: 100})
 	require.NoError(t, err)
-	assert.NotEmpty(t, entries.Items)
+	assert.NotEmpty(t, entries.Items, "what was refused is on the trail, summed up by the minute")
 
 	assert.Nil(t, access.NewPasskeys("Skerry Line", "https://192.0.2.7"), "browsers make none for a number")
 	assert.Equal(t, "warden.skerryline.example", access.NewPasskeys("Skerry Line", "https://warden.skerryline.example/").Config.RPID)
@@ -168,7 +170,7 @@ func TestAttacksOnPasskeys(t *testing.T) {
 
 func TestPasskeysInTheConsole(t *testing.T) {
 	s := start(t)
-	s.as("dagny", "viewer")
+	dagny := s.as("dagny", "viewer")
 	b := openTab(t, 1280, 800)
 	b.do("an authenticator", webauthn.Enable(), chromedp.ActionFunc(func(ctx context.Context) error {
 		_, err := webauthn.AddVirtualAuthenticator(&webauthn.VirtualAuthenticatorOptions{
@@ -186,9 +188,14 @@ func TestPasskeysInTheConsole(t *testing.T) {
 		browser.Seen(`ul[aria-label="Your passkeys"] li`),
 		browser.Reads("bridge laptop"))
 	b.axeInBoth("passkeys")
+	keys, err := dagny.Passkeys(t.Context())
+	require.NoError(t, err)
+	problem(t, dagny.RemovePasskey(t.Context(), keys[0].ID), http.StatusForbidden, "sign in with your passkey")
 	b.do("sign in with it",
 		chromedp.Evaluate(`fetch("/api/v1/session", {method: "DELETE"}).then(() => location.assign("/watch"))`, nil, browser.Awaited),
 		browser.Reads("Use a passkey"),
 		click("Use a passkey"),
-		browser.Reads("devices, 0 online"))
+		browser.Reads("devices, 0 online"),
+		chromedp.Navigate(s.localhost()+"/me"), browser.Click(`//button[contains(., "Remove")]`),
+		browser.Until(`!document.body.innerText.includes("bridge laptop")`))
 }

@@ -69,7 +69,7 @@ var errNotFresh = refusal.New(refusal.Forbidden, "a second factor is set up with
 	WithCode("sign_in_again")
 
 // errFactorFirst is given to who has a second factor or passkey and came in without it.
-var errFactorFirst = refusal.New(refusal.Forbidden, "sign in with your passkey or your second factor first: a password alone sets up no other").
+var errFactorFirst = refusal.New(refusal.Forbidden, "sign in with your passkey or your second factor first: a password alone neither sets one up nor removes one").
 	WithCode("sign_in_again")
 
 // BeginSecondFactor makes a secret. It counts once a code of it was given: see [Service.ConfirmSecondFactor].

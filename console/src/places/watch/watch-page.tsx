@@ -33,7 +33,9 @@ export function WatchPage({ rights }: { rights: string[] }) {
               : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported on their latest desired state yet.`
         }
       >
-        <Link to="/report" className="font-semibold text-brass">Posture report</Link>
+        <Link to="/report" className="font-semibold text-brass">
+          Posture report
+        </Link>
       </PageHead>
       <StandingBar standings={fleet.standings} />
       <div className="mt-2 mb-6">
