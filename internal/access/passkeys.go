@@ -202,13 +202,16 @@ func (s *Service) PasskeysOf(ctx context.Context, who auth.Identity) ([]store.Pa
 // RemovePasskey removes one of who is signed in.
 func (s *Service) RemovePasskey(ctx context.Context, who auth.Identity, id []byte) error {
 	act := uow.Act{Who: who, Right: auth.SignedIn, Action: "passkey.removed", Object: who.Name}
-	switch {
-	case !who.Fresh(s.Now()):
+	if !who.Fresh(s.Now()) {
 		return errNotFresh
-	case !who.Factor: // or whoever has the password alone could take it away, and set up their own
-		return s.Refuse(ctx, act, errFactorFirst)
 	}
 	return s.Do(ctx, act, func(tx Records, _ *uow.Work) error {
-		return refusal.Named(tx.DropPasskey(who.OperatorID, id), "passkey", "of this identifier")
+		if err := tx.DropPasskey(who.OperatorID, id); err != nil {
+			return refusal.Named(err, "passkey", "of this identifier")
+		}
+		if !who.Factor { // or whoever has the password alone could take it away, and set up their own
+			return errFactorFirst
+		}
+		return nil
 	})
 }
