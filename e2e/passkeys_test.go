@@ -165,6 +165,7 @@ func TestAttacksOnPasskeys(t *testing.T) {
 	assert.NotEmpty(t, entries.Items, "what was refused is on the trail, summed up by the minute")
 
 	assert.Nil(t, access.NewPasskeys("Skerry Line", "https://192.0.2.7"), "browsers make none for a number")
+	assert.Equal(t, []string{"http://localhost"}, access.NewPasskeys("Skerry Line", "http://127.0.0.1").Config.RPOrigins)
 	assert.Equal(t, "warden.skerryline.example", access.NewPasskeys("Skerry Line", "https://warden.skerryline.example/").Config.RPID)
 }
 

@@ -146,7 +146,7 @@ func (t Tx) CountDeliveries() ([]DeliveryCount, error) {
 // SendAgain has failed deliveries wait again: one, or all to a target. It gives how many.
 func (t Tx) SendAgain(id int64, target string, at time.Time) (int, error) {
 	found, err := rows[int64](t, `update deliveries set state = 'waiting', ended_at = null, created_at = @at
-		where state = 'failed' and (id = @id or @id = 0 and target_id = @target) returning id`,
+		where state = 'failed' and target_id = @target and (@id = 0 or id = @id) returning id`,
 		map[string]any{"id": id, "target": target, "at": at})
 	return len(found), err
 }
