@@ -42,6 +42,16 @@ func keyNumber(arg string) (int64, error) {
 	return number, nil
 }
 
+// key reads the number of a key, and connects.
+func (a *app) key(arg string) (*client.Client, int64, error) {
+	number, err := keyNumber(arg)
+	if err != nil {
+		return nil, 0, err
+	}
+	c, err := a.connect()
+	return c, number, err
+}
+
 // keyState is the state, with what waits for a second owner.
 func keyState(k api.EscrowKey) string {
 	if k.Asked != "" {
@@ -217,11 +227,7 @@ func (a *app) keyAct(use, short string, act keyAct) *cobra.Command {
 	return &cobra.Command{
 		Use: use + " NUMBER", Short: short, Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			number, err := keyNumber(args[0])
-			if err != nil {
-				return err
-			}
-			c, err := a.connect()
+			c, number, err := a.key(args[0])
 			if err != nil {
 				return err
 			}

@@ -19,11 +19,7 @@ func (a *app) keyReseal() *cobra.Command {
 		Long: "Seal the passwords of a retired key to the newest live one. The service does it in the background; with --wait its\n" +
 			"progress is shown until it ends. It can be stopped and begun again.",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			number, err := keyNumber(args[0])
-			if err != nil {
-				return err
-			}
-			c, err := a.connect()
+			c, number, err := a.key(args[0])
 			if err != nil {
 				return err
 			}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
@@ -68,16 +69,12 @@ func (a *app) targetShow() *cobra.Command {
 	return &cobra.Command{
 		Use: "show NAME", Short: "Show a notification target", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
-			t, err := c.NotificationTarget(cmd.Context(), args[0])
+			_, t, err := a.target(cmd, args[0])
 			if err != nil {
 				return err
 			}
 			lines := [][2]string{{"kind", t.Kind}, {"address", t.Address}, {"events", strings.Join(t.Events, ", ")},
-				{"groups", orElse(strings.Join(t.Groups, ", "), "every device")}, {"from", t.From}, {"to", strings.Join(t.To, ", ")},
+				{"groups", cmp.Or(strings.Join(t.Groups, ", "), "every device")}, {"from", t.From}, {"to", strings.Join(t.To, ", ")},
 				{"user", t.User}, {"state", a.targetState(t)}, {"waiting", fmt.Sprint(t.Waiting)}, {"failed", fmt.Sprint(t.Failed)},
 				{"created", a.when(t.CreatedAt) + " by " + t.CreatedBy}}
 			var b strings.Builder
@@ -92,11 +89,14 @@ func (a *app) targetShow() *cobra.Command {
 	}
 }
 
-func orElse(text, otherwise string) string {
-	if text == "" {
-		return otherwise
+// target connects, and reads a target.
+func (a *app) target(cmd *cobra.Command, name string) (*client.Client, api.NotificationTarget, error) {
+	c, err := a.connect()
+	if err != nil {
+		return nil, api.NotificationTarget{}, err
 	}
-	return text
+	t, err := c.NotificationTarget(cmd.Context(), name)
+	return c, t, err
 }
 
 // targetFlags are what one says of a target.
@@ -197,11 +197,7 @@ func (a *app) targetEdit() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "edit NAME", Short: "Edit a notification target; what is not given stays", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
-			t, err := c.NotificationTarget(cmd.Context(), args[0])
+			c, t, err := a.target(cmd, args[0])
 			if err != nil {
 				return err
 			}
@@ -228,11 +224,7 @@ func (a *app) targetDelete() *cobra.Command {
 	return &cobra.Command{
 		Use: "delete NAME", Short: "Delete a notification target, with its deliveries", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
-			t, err := c.NotificationTarget(cmd.Context(), args[0])
+			c, t, err := a.target(cmd, args[0])
 			if err != nil {
 				return err
 			}

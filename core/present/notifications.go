@@ -3,6 +3,7 @@ package present
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
@@ -16,6 +17,12 @@ func FindingOn(device, setting, words string) string {
 	}
 	return fmt.Sprintf("%s: %s: %s", device, title, words)
 }
+
+// Corrected says of a finding that the device corrected it by itself.
+func Corrected(finding string) string { return finding + " (corrected by the device)" }
+
+// Gone says of a finding that it is gone.
+func Gone(finding string) string { return finding + " (no longer so)" }
 
 // DecidedBy is a setting with the assignments that decide it.
 func DecidedBy(setting string, assignments []string) string {
@@ -37,12 +44,12 @@ func HeldOn(device string, held []resolve.HeldUnit) string {
 	return fmt.Sprintf("%s: %s is held: %s", device, strings.Join(titles, ", "), Held(held[0]))
 }
 
-// SilentSince says that a device is not heard from; since is empty where it never was.
-func SilentSince(device, since string) string {
-	if since == "" {
+// SilentSince says that a device is not heard from; since is zero where it never was.
+func SilentSince(device string, since time.Time) string {
+	if since.IsZero() {
 		return device + " has never reported"
 	}
-	return fmt.Sprintf("%s is silent since %s", device, since)
+	return fmt.Sprintf("%s is silent since %s", device, instant(since))
 }
 
 // Viewed says who saw a password of which device, and why.

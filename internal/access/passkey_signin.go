@@ -97,15 +97,7 @@ func (s *Service) checkPasskey(
 		return who, err
 	}
 	err = s.Do(ctx, uow.Act{Who: who, Action: action, Object: operator.Name}, func(tx Records, w *uow.Work) error {
-		after := map[string]any{"passkey": true}
-		if operator.SealedAt != nil {
-			after["sealed_owner"] = true
-			if err := tx.OpenSealed(operator.ID, now); err != nil {
-				return err
-			}
-		}
-		w.After = after
-		if err := tx.RememberAddress(operator.ID, address, now); err != nil {
+		if err := cameIn(tx, w, operator, map[string]any{"passkey": true}); err != nil {
 			return err
 		}
 		if err := tx.PasskeyUsed(store.Passkey{ID: credential.ID, Credential: string(kept), UsedAt: &now}); err != nil {

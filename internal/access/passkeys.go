@@ -6,7 +6,7 @@ import (
 	"errors"
 	"net"
 	"net/url"
-	"time"
+	"strings"
 
 	"github.com/go-webauthn/webauthn/protocol"
 	"github.com/go-webauthn/webauthn/webauthn"
@@ -34,7 +34,7 @@ func NewPasskeys(organisation, address string) *webauthn.WebAuthn {
 			return nil
 		}
 		site = "localhost"
-		u.Host = net.JoinHostPort(site, u.Port())
+		u.Host = strings.Replace(u.Host, u.Hostname(), site, 1)
 	}
 	w, err := webauthn.New(&webauthn.Config{RPID: site, RPDisplayName: "Rank Warden, " + organisation, RPOrigins: []string{u.Scheme + "://" + u.Host}})
 	if err != nil {
@@ -97,8 +97,7 @@ func (s *Service) begin(ctx context.Context, operator, address string, session *
 		underWay, err := tx.AddCeremony(store.PasskeyCeremony{Hash: auth.HashSecret(c.Secret), OperatorID: operator, Session: string(kept),
 			Address: address, CreatedAt: s.Now()}, s.Now().Add(-attemptLife))
 		if err == nil && underWay > mostUnderWay {
-			err = refusal.New(refusal.TooMany, "too many sign-ins of this address are under way; try again in some minutes").
-				After(time.Minute)
+			err = errTooManyUnderWay
 		}
 		return err
 	})
@@ -143,7 +142,6 @@ func (s *Service) BeginPasskey(ctx context.Context, who auth.Identity) (Ceremony
 		return Ceremony{}, refusal.New(refusal.Conflict, "you have %d passkeys, which is the most; remove one first", len(h.keys))
 	}
 	options, session, err := s.Passkeys.BeginRegistration(h,
-		webauthn.WithResidentKeyRequirement(protocol.ResidentKeyRequirementRequired),
 		webauthn.WithExclusions(webauthn.Credentials(h.keys).CredentialDescriptors()),
 		webauthn.WithAuthenticatorSelection(protocol.AuthenticatorSelection{
 			ResidentKey: protocol.ResidentKeyRequirementRequired, RequireResidentKey: protocol.ResidentKeyRequired(),

@@ -31,6 +31,10 @@ var errNoProvider = refusal.New(refusal.NotFound, "no identity provider is confi
 var errAttempt = refusal.New(refusal.Unauthorised, "this answer belongs to no sign-in that this browser began, or it was used already; "+
 	"sign in again")
 
+// errTooManyUnderWay is given to an address that begins to sign in again and again.
+var errTooManyUnderWay = refusal.New(refusal.TooMany, "too many sign-ins of this address are under way; try again in some minutes").
+	After(time.Minute)
+
 // localPath is a path of the console, whatever was asked for: nobody is sent elsewhere.
 func localPath(target string) string {
 	if !strings.HasPrefix(target, "/") || strings.HasPrefix(target, "//") || strings.ContainsAny(target, "\\\r\n\t<>\"") {
@@ -63,8 +67,7 @@ func (s *Service) BeginAtProvider(
 			Target: localPath(target), Address: from, Fresh: fresh, CreatedAt: now, Session: hashOf(session),
 		}, now.Add(-attemptLife))
 		if err == nil && underWay > mostUnderWay {
-			err = refusal.New(refusal.TooMany, "too many sign-ins of this address are under way; try again in some minutes").
-				After(time.Minute)
+			err = errTooManyUnderWay
 		}
 		return err
 	})

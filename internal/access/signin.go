@@ -134,14 +134,8 @@ func (s *Service) checkPassword(
 		if err := attempt.giveBack(tx); err != nil {
 			return err
 		}
-		if err := tx.RememberAddress(operator.ID, address, now); err != nil {
+		if err := cameIn(tx, w, operator, map[string]any{}); err != nil {
 			return err
-		}
-		if operator.SealedAt != nil {
-			w.After = map[string]any{"sealed_owner": true}
-			if err := tx.OpenSealed(operator.ID, now); err != nil {
-				return err
-			}
 		}
 		return then(tx, w)
 	})
@@ -149,6 +143,21 @@ func (s *Service) checkPassword(
 		err = s.Refuse(ctx, act, errWrongCode)
 	}
 	return who, err
+}
+
+// cameIn notes on the operator who came in from where, and on the trail how, and that it was a sealed owner.
+func cameIn(tx Records, w *uow.Work, operator store.Operator, how map[string]any) error {
+	now := w.Who.FreshAt
+	if operator.SealedAt != nil {
+		how["sealed_owner"] = true
+		if err := tx.OpenSealed(operator.ID, now); err != nil {
+			return err
+		}
+	}
+	if len(how) > 0 {
+		w.After = how
+	}
+	return tx.RememberAddress(operator.ID, w.Who.Address, now)
 }
 
 // confirmed is the second factor that an operator must give, nil for none.

@@ -273,12 +273,17 @@ func listOf[R, T any](records []R, next string, err error, view func(R) T) (*Lis
 		return nil, err
 	}
 	out := &List[T]{}
-	out.Body.Items = make([]T, len(records))
-	for i, r := range records {
-		out.Body.Items[i] = view(r)
-	}
-	out.Body.Next = next
+	out.Body.Items, out.Body.Next = each(records, view), next
 	return out, nil
+}
+
+// each views records one by one.
+func each[R, T any](records []R, view func(R) T) []T {
+	list := make([]T, len(records))
+	for i, r := range records {
+		list[i] = view(r)
+	}
+	return list
 }
 
 // WithETag is an answer with an ETag.

@@ -81,10 +81,7 @@ func wholeOf[R, T any](records []R, err error, view func(R) T) (*whole[T], error
 		return nil, err
 	}
 	out := &whole[T]{}
-	out.Body.Items = make([]T, len(records))
-	for i, r := range records {
-		out.Body.Items[i] = view(r)
-	}
+	out.Body.Items = each(records, view)
 	return out, nil
 }
 

@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 	"net/http"
 	"time"
@@ -49,15 +50,6 @@ func viewPosture(p insight.Posture) api.Posture {
 			ApprovedBy: c.ApprovedBy, ClosedAt: *c.ClosedAt} // closed is what they are
 	})
 	return view
-}
-
-// each views records one by one.
-func each[R, T any](records []R, view func(R) T) []T {
-	list := make([]T, len(records))
-	for i, r := range records {
-		list[i] = view(r)
-	}
-	return list
 }
 
 // PostureQuery asks for a report.
@@ -111,9 +103,5 @@ type csvFile struct {
 
 // settingOf is a setting with the assignments that decide it.
 func settingOf(r api.RuleFindings) string {
-	title := r.UnitTitle
-	if title == "" {
-		title = r.Unit
-	}
-	return present.DecidedBy(title, r.Assignments)
+	return present.DecidedBy(cmp.Or(r.UnitTitle, r.Unit), r.Assignments)
 }

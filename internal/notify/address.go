@@ -53,8 +53,7 @@ func (s *Service) checkAddress(kind, address string) error {
 		return refusal.New(refusal.Forbidden, "%v", err).At("address")
 	}
 	if u.Scheme == "http" {
-		if a, err := netip.ParseAddr(u.Hostname()); err != nil ||
-			!slices.ContainsFunc(s.Network.Permitted, func(p netip.Prefix) bool { return p.Contains(a) }) {
+		if a, err := netip.ParseAddr(u.Hostname()); err != nil || !s.Network.Names(a) {
 			return bad("use https: what is sent names devices and people; http is for addresses that notify-network permits")
 		}
 	}

@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/core/present"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/auth"
 	"rankwarden.example/internal/fleetview"
@@ -289,15 +288,4 @@ func jsonOf(value any) string {
 		return "{}" // only plain values are given
 	}
 	return string(data)
-}
-
-func findingWords(kind Kind, f store.Finding) string {
-	what := present.FindingOn(f.Device, f.Unit, f.Words())
-	switch kind {
-	case FindingCorrected:
-		return what + " (corrected by the device)"
-	case FindingClosed:
-		return what + " (no longer so)"
-	}
-	return what
 }

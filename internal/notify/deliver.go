@@ -154,6 +154,9 @@ func (s *Service) messages(list []store.Delivery) []transport.Message {
 
 func (s *Service) message(n store.Notification) transport.Message {
 	m := transport.Message{ID: n.ID, Kind: n.Kind, At: n.At, Subject: n.Subject, Words: n.Words, Urgent: n.Urgent, Data: json.RawMessage(n.Data)}
+	if n.Kind == CheckpointSigned {
+		m.Line = n.Data // the document that proves the trail
+	}
 	if s.PublicURL != "" && n.Path != "" {
 		m.Link = s.PublicURL + n.Path
 	}

@@ -20,10 +20,7 @@ func (s *Service) Deliveries(ctx context.Context, q Query, p store.Page) ([]stor
 	tx := s.DB.With(ctx)
 	f := store.DeliveryFilter{State: q.State, Kind: q.Kind}
 	if q.Target != "" {
-		t, err := tx.Target(q.Target)
-		if errors.Is(err, store.ErrNotFound) {
-			return nil, "", noTarget(q.Target)
-		}
+		t, err := named(tx, q.Target)
 		if err != nil {
 			return nil, "", err
 		}
@@ -36,10 +33,7 @@ func (s *Service) Deliveries(ctx context.Context, q Query, p store.Page) ([]stor
 func (s *Service) SendAgain(ctx context.Context, who auth.Identity, name string, id int64) (n int, err error) {
 	act := uow.Act{Who: who, Right: auth.Administer, Action: "notifications.sent_again", Object: name}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
-		t, err := tx.Target(name)
-		if errors.Is(err, store.ErrNotFound) {
-			return noTarget(name)
-		}
+		t, err := named(tx, name)
 		if err != nil {
 			return err
 		}
@@ -59,10 +53,7 @@ func (s *Service) SendAgain(ctx context.Context, who auth.Identity, name string,
 // Try sends one test message to a target now, and gives why it did not arrive, nil where it did. That it was tried is on
 // the trail, as refused where the target is at an address that is not permitted.
 func (s *Service) Try(ctx context.Context, who auth.Identity, name string) (failed error, err error) {
-	t, err := s.DB.With(ctx).Target(name)
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, noTarget(name)
-	}
+	t, err := named(s.DB.With(ctx), name)
 	if err != nil {
 		return nil, err
 	}

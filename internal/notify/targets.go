@@ -37,8 +37,13 @@ type Target struct {
 	Waiting, Failed int
 }
 
-func noTarget(name string) error {
-	return refusal.New(refusal.NotFound, "there is no notification target %q; list them to see their names", name)
+// named finds a target.
+func named(tx Records, name string) (store.NotificationTarget, error) {
+	t, err := tx.Target(name)
+	if errors.Is(err, store.ErrNotFound) {
+		err = refusal.New(refusal.NotFound, "there is no notification target %q; list them to see their names", name)
+	}
+	return t, err
 }
 
 // Targets lists a page by name.
@@ -69,10 +74,7 @@ func counted(t store.NotificationTarget, counts []store.DeliveryCount) Target {
 // Target reads one.
 func (s *Service) Target(ctx context.Context, name string) (Target, error) {
 	tx := s.DB.With(ctx)
-	t, err := tx.Target(name)
-	if errors.Is(err, store.ErrNotFound) {
-		return Target{}, noTarget(name)
-	}
+	t, err := named(tx, name)
 	if err != nil {
 		return Target{}, err
 	}
@@ -114,10 +116,7 @@ func (s *Service) EditTarget(
 ) (edited Target, secret string, err error) {
 	act := uow.Act{Who: who, Right: auth.Administer, Action: "notifications.target_changed", Object: name}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
-		t, err := tx.Target(name)
-		if errors.Is(err, store.ErrNotFound) {
-			return noTarget(name)
-		}
+		t, err := named(tx, name)
 		if err != nil {
 			return err
 		}
@@ -138,10 +137,7 @@ func (s *Service) EditTarget(
 func (s *Service) DeleteTarget(ctx context.Context, who auth.Identity, name string, version int64) error {
 	act := uow.Act{Who: who, Right: auth.Administer, Action: "notifications.target_deleted", Object: name}
 	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
-		t, err := tx.Target(name)
-		if errors.Is(err, store.ErrNotFound) {
-			return noTarget(name)
-		}
+		t, err := named(tx, name)
 		if err != nil {
 			return err
 		}

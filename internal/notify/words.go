@@ -6,6 +6,7 @@ import (
 	"rankwarden.example/core/present"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/fleetview"
+	"rankwarden.example/internal/store"
 )
 
 // entryWords says an entry of the trail in one sentence: by whom, and on what.
@@ -42,9 +43,17 @@ func standingWords(kind Kind, d *fleetview.Device) string {
 	if kind == DeviceHeld {
 		return present.HeldOn(d.Name, d.Held)
 	}
-	since := ""
-	if at := d.StandingInput.LastContact; !at.IsZero() {
-		since = at.UTC().Format("2006-01-02 15:04 UTC")
+	return present.SilentSince(d.Name, d.StandingInput.LastContact)
+}
+
+// findingWords says what became of a finding.
+func findingWords(kind Kind, f store.Finding) string {
+	what := present.FindingOn(f.Device, f.Unit, f.Words())
+	switch kind {
+	case FindingCorrected:
+		return present.Corrected(what)
+	case FindingClosed:
+		return present.Gone(what)
 	}
-	return present.SilentSince(d.Name, since)
+	return what
 }

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"time"
@@ -11,12 +12,6 @@ import (
 // Settings are how the service is configured, in words and without secrets.
 func (c Config) Settings() []api.Setting {
 	yes := func(is bool) string { return map[bool]string{true: "yes", false: "no"}[is] }
-	or := func(text, otherwise string) string {
-		if text == "" {
-			return otherwise
-		}
-		return text
-	}
 	never := func(n int, words string) string {
 		if n == 0 {
 			return "never"
@@ -54,8 +49,8 @@ func (c Config) Settings() []api.Setting {
 		{Section: access, Title: "Second factor required", Value: yes(c.RequireSecondFactor), Option: "require-second-factor"},
 		{Section: access, Title: "Identity provider", Value: provider, Option: "provider-issuer"},
 		{Section: access, Title: "Passwords of our own", Value: map[bool]string{true: "sealed owners only", false: "yes"}[c.OnlyProvider], Option: "only-provider"},
-		{Section: access, Title: "Reached at", Value: or(c.PublicURL, "the address it listens on"), Option: "public-url"},
-		{Section: access, Title: "Trusted proxies", Value: or(strings.Join(c.Proxies, ", "), "none"), Option: "trust-proxy"},
+		{Section: access, Title: "Reached at", Value: cmp.Or(c.PublicURL, "the address it listens on"), Option: "public-url"},
+		{Section: access, Title: "Trusted proxies", Value: cmp.Or(strings.Join(c.Proxies, ", "), "none"), Option: "trust-proxy"},
 		{Section: records, Title: "Every report is kept for", Value: span(kept.Reports), Option: "keep-reports"},
 		{Section: records, Title: "Device events are kept for", Value: span(kept.Events), Option: "keep-events"},
 		{Section: records, Title: "Closed findings are kept for", Value: span(kept.Findings), Option: "keep-findings"},
@@ -64,11 +59,11 @@ func (c Config) Settings() []api.Setting {
 		{Section: records, Title: "Ended orders are kept for", Value: span(kept.Orders), Option: "keep-orders"},
 		{Section: records, Title: "Checkpoints are added to a file", Value: yes(c.CheckpointFile != ""), Option: "checkpoint-file"},
 		{Section: service, Title: "Devices check in every", Value: span(c.Interval), Option: "interval"},
-		{Section: service, Title: "Waves soak for", Value: or(span(c.Soak), "30 min"), Option: "soak"},
+		{Section: service, Title: "Waves soak for", Value: cmp.Or(span(c.Soak), "30 min"), Option: "soak"},
 		{Section: service, Title: "Directory", Value: directory, Option: "directory-url"},
-		{Section: service, Title: "Networks of yours that notifications may go to", Value: or(strings.Join(networks, ", "), "none"), Option: "notify-network"},
-		{Section: service, Title: "Traces go to", Value: or(c.Traces, "no collector"), Option: "traces"},
-		{Section: service, Title: "Metrics are served at", Value: or(c.MetricsListen, "no address"), Option: "metrics-listen"},
+		{Section: service, Title: "Networks of yours that notifications may go to", Value: cmp.Or(strings.Join(networks, ", "), "none"), Option: "notify-network"},
+		{Section: service, Title: "Traces go to", Value: cmp.Or(c.Traces, "no collector"), Option: "traces"},
+		{Section: service, Title: "Metrics are served at", Value: cmp.Or(c.MetricsListen, "no address"), Option: "metrics-listen"},
 	}
 }
 

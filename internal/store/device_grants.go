@@ -20,17 +20,8 @@ type DeviceGrant struct {
 
 // AddDeviceGrant adds one, clears away what has expired, and says how many of the same address wait, this one included.
 func (t Tx) AddDeviceGrant(g DeviceGrant) (waiting int, err error) {
-	if err := t.exec("delete from device_grants where expires_at < $1", g.CreatedAt); err != nil {
-		return 0, err
-	}
-	if err := translate(t.db.Create(&g).Error); err != nil {
-		return 0, err
-	}
-	n, err := rows[int](t, "select count(*) from device_grants where address = ? and decided_at is null", g.Address)
-	if err != nil {
-		return 0, err
-	}
-	return n[0], nil
+	return addUnderWay(t, g, "delete from device_grants where expires_at < $1", g.CreatedAt,
+		"select count(*) from device_grants where address = ? and decided_at is null", g.Address)
 }
 
 // DeviceGrantByUserCode finds one that has not expired.
@@ -40,14 +31,7 @@ func (t Tx) DeviceGrantByUserCode(code string, now time.Time) (DeviceGrant, erro
 
 // LockDeviceGrant reads one for update.
 func (t Tx) LockDeviceGrant(hash []byte) (DeviceGrant, error) {
-	found, err := rows[DeviceGrant](t, "select * from device_grants where hash = ? for update", hash)
-	if err == nil && len(found) == 0 {
-		err = ErrNotFound
-	}
-	if err != nil {
-		return DeviceGrant{}, err
-	}
-	return found[0], nil
+	return one[DeviceGrant](t, "select * from device_grants where hash = ? for update", hash)
 }
 
 // SetDeviceGrant stores what became of one.

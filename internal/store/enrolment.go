@@ -22,14 +22,7 @@ func (t Tx) AddEnrolmentToken(e EnrolmentToken) error { return translate(t.db.Cr
 
 // LockEnrolmentToken reads a token for update.
 func (t Tx) LockEnrolmentToken(id string) (EnrolmentToken, error) {
-	found, err := rows[EnrolmentToken](t, "select * from enrolment_tokens where id = ? for update", id)
-	if err == nil && len(found) == 0 {
-		err = ErrNotFound
-	}
-	if err != nil {
-		return EnrolmentToken{}, err
-	}
-	return found[0], nil
+	return one[EnrolmentToken](t, "select * from enrolment_tokens where id = ? for update", id)
 }
 
 // UseEnrolmentToken counts one use.

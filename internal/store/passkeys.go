@@ -49,27 +49,11 @@ func (t Tx) DropPasskeys(operator string) error {
 // AddCeremony adds one, clears away those from before a time, and says how many of the same address are under way, this one
 // included.
 func (t Tx) AddCeremony(c PasskeyCeremony, before time.Time) (underWay int, err error) {
-	if err := t.exec("delete from passkey_ceremonies where created_at < $1", before); err != nil {
-		return 0, err
-	}
-	if err := translate(t.db.Create(&c).Error); err != nil {
-		return 0, err
-	}
-	n, err := rows[int](t, "select count(*) from passkey_ceremonies where address = ?", c.Address)
-	if err != nil {
-		return 0, err
-	}
-	return n[0], nil
+	return addUnderWay(t, c, "delete from passkey_ceremonies where created_at < $1", before,
+		"select count(*) from passkey_ceremonies where address = ?", c.Address)
 }
 
 // TakeCeremony gives one and deletes it: it is used once, also when what follows fails.
 func (t Tx) TakeCeremony(hash []byte) (PasskeyCeremony, error) {
-	found, err := rows[PasskeyCeremony](t, "delete from passkey_ceremonies where hash = ? returning *", hash)
-	if err == nil && len(found) == 0 {
-		err = ErrNotFound
-	}
-	if err != nil {
-		return PasskeyCeremony{}, err
-	}
-	return found[0], nil
+	return one[PasskeyCeremony](t, "delete from passkey_ceremonies where hash = ? returning *", hash)
 }

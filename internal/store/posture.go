@@ -71,6 +71,15 @@ func (t Tx) FindingsByRule(p PostureScope) ([]RuleFindings, error) {
 		append([]any{p.Until, p.Since, p.Until, p.Since, p.Until, p.Until, p.Until}, args...)...)
 }
 
+// firstOf gives the first of a list, and how many there are in all.
+func firstOf[T any](t Tx, columns, from, order string, most int, args []any) (list []T, n int, err error) {
+	if n, err = one[int](t, "select count(*) "+from, args...); err != nil || n == 0 {
+		return nil, 0, err
+	}
+	list, err = rows[T](t, "select "+columns+" "+from+" "+order+" limit ?", append(args, most)...)
+	return list, n, err
+}
+
 // OverduePassword is a password whose time to change has passed.
 type OverduePassword struct {
 	DeviceID, Device, Target, Name string
@@ -80,15 +89,10 @@ type OverduePassword struct {
 // OverduePasswords are those of a scope as of a time, the oldest first, at most some.
 func (t Tx) OverduePasswords(p PostureScope, before time.Time, most int) (list []OverduePassword, n int, err error) {
 	where, args := p.where()
-	args = append([]any{before}, args...)
-	from := "from rotations r join devices d on d.id = r.device_id where " + overdue + " and " + where
-	count, err := rows[int](t, "select count(*) "+from, args...)
-	if err != nil || count[0] == 0 {
-		return nil, 0, err
-	}
-	list, err = rows[OverduePassword](t, `select d.id as device_id, d.name as device, r.target, r.name, r.changed_at,
-		r.changed_at + make_interval(mins => r.every_minutes) as due_at `+from+` order by due_at, d.name limit ?`, append(args, most)...)
-	return list, count[0], err
+	return firstOf[OverduePassword](t, `d.id as device_id, d.name as device, r.target, r.name, r.changed_at,
+		r.changed_at + make_interval(mins => r.every_minutes) as due_at`,
+		"from rotations r join devices d on d.id = r.device_id where "+overdue+" and "+where, "order by due_at, d.name", most,
+		append([]any{before}, args...))
 }
 
 // RevealSum is how often somebody saw passwords for a reason.
@@ -101,28 +105,18 @@ type RevealSum struct {
 // RevealSums are those of a period by person, the most often first, at most some.
 func (t Tx) RevealSums(p PostureScope, most int) (list []RevealSum, n int, err error) {
 	where, args := p.where()
-	args = append([]any{p.Since, p.Until}, args...)
-	from := "from reveals x join devices d on d.id = x.device_id where x.at >= ? and x.at < ? and " + where
-	count, err := rows[int](t, "select count(*) "+from, args...)
-	if err != nil || count[0] == 0 {
-		return nil, 0, err
-	}
-	list, err = rows[RevealSum](t, `select x.operator, x.reason, count(*) as times, count(distinct x.device_id) as devices, max(x.at) as last `+
-		from+" group by 1, 2 order by times desc, 1, 2 limit ?", append(args, most)...)
-	return list, count[0], err
+	return firstOf[RevealSum](t,
+		"x.operator, x.reason, count(*) as times, count(distinct x.device_id) as devices, max(x.at) as last",
+		"from reveals x join devices d on d.id = x.device_id where x.at >= ? and x.at < ? and "+where,
+		"group by 1, 2 order by times desc, 1, 2", most, append([]any{p.Since, p.Until}, args...))
 }
 
 // WaiversWithin are those that held at some time of a period, the latest first, at most some.
 func (t Tx) WaiversWithin(p PostureScope, most int) (list []Waiver, n int, err error) {
 	where, args := p.where()
-	args = append([]any{p.Until, p.Since}, args...)
-	from := "from waivers x join devices d on d.id = x.device_id where x.made_at < ? and coalesce(x.ended_at, 'infinity') >= ? and " + where
-	count, err := rows[int](t, "select count(*) "+from, args...)
-	if err != nil || count[0] == 0 {
-		return nil, 0, err
-	}
-	list, err = rows[Waiver](t, "select x.*, d.name as device "+from+" order by x.id desc limit ?", append(args, most)...)
-	return list, count[0], err
+	return firstOf[Waiver](t, "x.*, d.name as device", "from waivers x join devices d on d.id = x.device_id "+
+		"where x.made_at < ? and coalesce(x.ended_at, 'infinity') >= ? and "+where, "order by x.id desc", most,
+		append([]any{p.Until, p.Since}, args...))
 }
 
 // ClosedChange is a change that came to its end, with who approved it.
@@ -133,12 +127,8 @@ type ClosedChange struct {
 
 // ChangesWithin are those that were applied or reverted in a period, the latest first, at most some.
 func (t Tx) ChangesWithin(since, until time.Time, most int) (list []ClosedChange, n int, err error) {
-	const from = "from changes c where c.closed_at >= ? and c.closed_at < ? and c.state in ('done', 'reverted')"
-	count, err := rows[int](t, "select count(*) "+from, since, until)
-	if err != nil || count[0] == 0 {
-		return nil, 0, err
-	}
-	list, err = rows[ClosedChange](t, `select c.*, coalesce((select string_agg(distinct e.who, ', ') from change_events e
-		where e.change_id = c.id and e.what = 'approved'), '') as approved_by `+from+" order by c.closed_at desc, c.id limit ?", since, until, most)
-	return list, count[0], err
+	return firstOf[ClosedChange](t, `c.*, coalesce((select string_agg(distinct e.who, ', ') from change_events e
+		where e.change_id = c.id and e.what = 'approved'), '') as approved_by`,
+		"from changes c where c.closed_at >= ? and c.closed_at < ? and c.state in ('done', 'reverted')",
+		"order by c.closed_at desc, c.id", most, []any{since, until})
 }

@@ -18,29 +18,13 @@ type ProviderAttempt struct {
 // AddProviderAttempt adds one, clears away those from before a time, and says how many of the same address are under way,
 // this one included.
 func (t Tx) AddProviderAttempt(a ProviderAttempt, before time.Time) (underWay int, err error) {
-	if err := t.exec("delete from provider_attempts where created_at < $1", before); err != nil {
-		return 0, err
-	}
-	if err := translate(t.db.Create(&a).Error); err != nil {
-		return 0, err
-	}
-	n, err := rows[int](t, "select count(*) from provider_attempts where address = ?", a.Address)
-	if err != nil {
-		return 0, err
-	}
-	return n[0], nil
+	return addUnderWay(t, a, "delete from provider_attempts where created_at < $1", before,
+		"select count(*) from provider_attempts where address = ?", a.Address)
 }
 
 // TakeProviderAttempt gives one and deletes it: it is used once, also when what follows fails.
 func (t Tx) TakeProviderAttempt(state []byte) (ProviderAttempt, error) {
-	found, err := rows[ProviderAttempt](t, "delete from provider_attempts where state = ? returning *", state)
-	if err == nil && len(found) == 0 {
-		err = ErrNotFound
-	}
-	if err != nil {
-		return ProviderAttempt{}, err
-	}
-	return found[0], nil
+	return one[ProviderAttempt](t, "delete from provider_attempts where state = ? returning *", state)
 }
 
 // OperatorByIdentity finds an operator by who a provider says it is.

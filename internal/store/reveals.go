@@ -80,18 +80,11 @@ func (t Tx) AddApproval(a Approval) error { return translate(t.db.Omit("Device")
 
 // LockApproval reads one for update.
 func (t Tx) LockApproval(id string) (Approval, error) {
-	found, err := rows[Approval](
+	return one[Approval](
 		t,
 		"select a.*, d.name as device from approvals a join devices d on d.id = a.device_id where a.id = ? for update of a",
 		id,
 	)
-	if err == nil && len(found) == 0 {
-		err = ErrNotFound
-	}
-	if err != nil {
-		return Approval{}, err
-	}
-	return found[0], nil
 }
 
 // SetApproval stores what was decided, or that it was used.

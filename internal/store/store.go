@@ -355,6 +355,31 @@ func rows[T any](t Tx, query string, args ...any) ([]T, error) {
 	return records, err
 }
 
+// one is [rows] where there is one or none; then the error is [ErrNotFound].
+func one[T any](t Tx, query string, args ...any) (T, error) {
+	found, err := rows[T](t, query, args...)
+	if err == nil && len(found) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		var none T
+		return none, err
+	}
+	return found[0], nil
+}
+
+// addUnderWay adds what anybody may begin, once what is over was cleared away, and says how many the same address has under
+// way, this one included.
+func addUnderWay[T any](t Tx, begun T, clear string, before time.Time, count, address string) (int, error) {
+	if err := t.exec(clear, before); err != nil {
+		return 0, err
+	}
+	if err := translate(t.db.Create(&begun).Error); err != nil {
+		return 0, err
+	}
+	return one[int](t, count, address)
+}
+
 // exec runs a statement whose arguments may be whole columns: slices go to PostgreSQL as arrays.
 func (t Tx) exec(query string, args ...any) error {
 	_, err := t.db.Statement.ConnPool.ExecContext(t.db.Statement.Context, query, args...)

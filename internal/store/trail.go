@@ -95,14 +95,11 @@ func (t Tx) TrailAfter(seq int64, f TrailFilter, most int) ([]audit.Entry, error
 
 // TrailEntry reads one.
 func (t Tx) TrailEntry(seq int64) (audit.Entry, error) {
-	found, err := rows[auditRow](t, "select * from audit_entries where seq = ?", seq)
-	if err == nil && len(found) == 0 {
-		err = ErrNotFound
-	}
+	found, err := one[auditRow](t, "select * from audit_entries where seq = ?", seq)
 	if err != nil {
 		return audit.Entry{}, err
 	}
-	return found[0].entry(), nil
+	return found.entry(), nil
 }
 
 // TrailHead is the last entry; its sequence is 0 when there is none.

@@ -7,6 +7,7 @@ import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
 import { canUsePasskeys, passkey } from "@/api/passkeys";
 import { read } from "@/api/queries";
+import type { Me } from "@/api/types";
 import { atProvider } from "@/domain/provider";
 import { CodeField, useCodeAsked } from "@/domain/second-factor";
 import { Button, TextButton } from "@/ui/button";
@@ -55,21 +56,16 @@ function SignInForm({ note, page }: { note: string; page?: boolean }) {
   const form = useForm({ resolver: zodResolver(credentials), defaultValues: { name: "", password: "", code: "" } });
   const ways = useQuery(read.signInWays());
   const [withPassword, setWithPassword] = useState(false);
+  const entered = (me: Me) => {
+    queries.setQueryData(read.session().queryKey, me);
+    queries.invalidateQueries();
+  };
   const signIn = useMutation({
     mutationFn: change.signIn,
-    onSuccess: (me) => {
-      queries.setQueryData(read.session().queryKey, me);
-      queries.invalidateQueries();
-    },
+    onSuccess: entered,
     gcTime: 0, // the password is kept nowhere
   });
-  const withPasskey = useMutation({
-    mutationFn: passkey.signIn,
-    onSuccess: (me) => {
-      queries.setQueryData(read.session().queryKey, me);
-      queries.invalidateQueries();
-    },
-  });
+  const withPasskey = useMutation({ mutationFn: passkey.signIn, onSuccess: entered });
   const { asked, problem } = useCodeAsked(signIn.error);
   const wrong = asked
     ? problem

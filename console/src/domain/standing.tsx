@@ -12,6 +12,15 @@ export const looks: Record<Standing, Look> = {
   silent: { glyph: "○", word: "silent", text: "text-silent", fill: "bg-silent", wash: "bg-silent-wash" },
 };
 
+/** The colours of standings in plots. */
+export const fills: Record<Standing, string> = {
+  in_step: "var(--green)",
+  drifted: "var(--red)",
+  waiting: "var(--waiting)",
+  held: "var(--held)",
+  silent: "var(--silent)",
+};
+
 export const order: Standing[] = ["in_step", "drifted", "waiting", "held", "silent"];
 
 /** What a standing means, for who sees it for the first time. */

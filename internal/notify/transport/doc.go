@@ -16,6 +16,7 @@ type Message struct {
 	Subject string // name of the device, rollout, policy or person that it is about
 	Words   string // one sentence
 	Link    string // page of the console
+	Line    string // what syslog says instead of the sentence, empty for the same
 	Urgent  bool
 	Data    json.RawMessage
 }
@@ -23,7 +24,7 @@ type Message struct {
 // Sender sends messages to one receiver.
 type Sender interface {
 	// Send sends messages in order, and gives how many the receiver took. The error says why it did not take the next; it
-	// matches [ErrRejected] where the receiver will never take it.
+	// is a [*Rejected] where the receiver will never take it.
 	Send(ctx context.Context, list []Message) (sent int, err error)
 }
 

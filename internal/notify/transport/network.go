@@ -35,11 +35,14 @@ func prefixes(list ...string) []netip.Prefix {
 // Permits reports whether messages may go to an address.
 func (n Network) Permits(a netip.Addr) bool {
 	a = a.Unmap().WithZone("")
-	has := func(p netip.Prefix) bool { return p.Contains(a) }
-	if slices.ContainsFunc(n.Permitted, has) {
-		return true
-	}
-	return a.IsGlobalUnicast() && !a.IsPrivate() && !slices.ContainsFunc(special, has) && !ownAddress(a)
+	return within(n.Permitted, a) || a.IsGlobalUnicast() && !a.IsPrivate() && !within(special, a) && !ownAddress(a)
+}
+
+// Names reports whether an address is one of those permitted beside public ones.
+func (n Network) Names(a netip.Addr) bool { return within(n.Permitted, a) }
+
+func within(list []netip.Prefix, a netip.Addr) bool {
+	return slices.ContainsFunc(list, func(p netip.Prefix) bool { return p.Contains(a) })
 }
 
 // ownAddress reports whether an address is one of this machine.

@@ -1,6 +1,7 @@
 package transport
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"crypto/x509"
@@ -93,14 +94,10 @@ func (s Syslog) line(m Message) (string, error) {
 	if m.Urgent {
 		severity = warning
 	}
-	text := m.Words
-	if m.Kind == "checkpoint_signed" {
-		text = string(m.Data) // the document that proves the trail
-	}
 	out := &rfc5424.SyslogMessage{}
 	out.SetPriority(uint8(facility*8+severity)).SetVersion(1).SetTimestamp(m.At.UTC().Format("2006-01-02T15:04:05.000000Z")).
 		SetHostname(s.Host).SetAppname("rankwarden").SetProcID(strconv.Itoa(os.Getpid())).SetMsgID(m.Kind).
 		SetParameter(structuredData, "id", m.ID).SetParameter(structuredData, "subject", m.Subject).
-		SetParameter(structuredData, "details", details(m.Data)).SetMessage(strings.ReplaceAll(text, "\n", " "))
+		SetParameter(structuredData, "details", details(m.Data)).SetMessage(strings.ReplaceAll(cmp.Or(m.Line, m.Words), "\n", " "))
 	return out.String()
 }

@@ -1,5 +1,5 @@
 import type { Posture } from "@/api/posture";
-import { looks, order } from "@/domain/standing";
+import { fills, looks, order, total } from "@/domain/standing";
 
 const width = 560;
 const height = 170;
@@ -7,16 +7,8 @@ const left = 44;
 const bottom = 22;
 const top = 8;
 
-const fills = {
-  in_step: "var(--green)",
-  drifted: "var(--red)",
-  waiting: "var(--waiting)",
-  held: "var(--held)",
-  silent: "var(--silent)",
-};
-
 /** Seconds in a short form. */
-export const short = (seconds: number) =>
+const short = (seconds: number) =>
   seconds < 10
     ? `${Math.round(seconds * 10) / 10} s`
     : seconds < 120
@@ -48,7 +40,7 @@ export function StandingsPlot({ days }: { days: Posture["days"] }) {
   const first = days[0];
   const last = days.at(-1);
   if (!first || !last) return <p className="text-second">Not known for this selection of devices and this period.</p>;
-  const most = Math.max(...days.map((d) => order.reduce((n, s) => n + d.standings[s], 0)), 1);
+  const most = Math.max(...days.map((d) => total(d.standings)), 1);
   const wide = Math.min((width - left) / days.length, 40);
   return (
     <>

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { type Posture, posture, postureFile } from "@/api/posture";
 import { read } from "@/api/queries";
 import { GroupFilter } from "@/domain/group-filter";
-import { looks, order } from "@/domain/standing";
+import { looks, order, total } from "@/domain/standing";
 import { Button } from "@/ui/button";
 import { Select } from "@/ui/field";
 import { useFilters } from "@/ui/filters";
@@ -52,7 +52,7 @@ export function ReportPage() {
 }
 
 function Report({ of, organisation }: { of: Posture; organisation: string }) {
-  const devices = order.reduce((n, s) => n + of.standings[s], 0);
+  const devices = total(of.standings);
   return (
     <article>
       <p className="mb-4">

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { read } from "@/api/queries";
-import type { Schemas, Standing } from "@/api/types";
-import { looks, order, total } from "@/domain/standing";
+import type { Schemas } from "@/api/types";
+import { fills, looks, order, total } from "@/domain/standing";
 import { Aside, Trouble } from "@/ui/page";
 
 type Hour = Schemas["StandingHour"];
@@ -9,14 +9,6 @@ type Hour = Schemas["StandingHour"];
 const days = 14;
 const hourLong = 3_600_000; // milliseconds
 const height = 84;
-
-const fills: Record<Standing, string> = {
-  in_step: "var(--green)",
-  drifted: "var(--red)",
-  waiting: "var(--waiting)",
-  held: "var(--held)",
-  silent: "var(--silent)",
-};
 
 /** How the fleet stood over days, hour by hour: as a picture, and as a table. */
 export function OverDays() {
