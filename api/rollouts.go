@@ -11,11 +11,13 @@ type RolloutTally struct {
 	Failed       int `json:"failed" doc:"Could not carry it out"`
 	GuardRefused int `json:"guard_refused" doc:"Would have lost the last administrator, and refused"`
 	Held         int `json:"held" doc:"Settings need a decision"`
+	Lost         int `json:"lost" doc:"Were online when told, and have been silent for three check-in intervals since; they count as failed"`
+	Late         int `json:"late" doc:"Came when their wave was open already, and wait until the rollout is resumed"`
 }
 
 // Devices are all of them.
 func (t RolloutTally) Devices() int {
-	return t.NotOpen + t.Told + t.Working + t.Verified + t.Failed + t.GuardRefused + t.Held
+	return t.NotOpen + t.Told + t.Working + t.Verified + t.Failed + t.GuardRefused + t.Held + t.Lost + t.Late
 }
 
 // RolloutSummary is a rollout in a list.
@@ -60,7 +62,7 @@ type Lane struct {
 	PassedAt *time.Time    `json:"passed_at"`
 	Gate     []GateReading `json:"gate" nullable:"false" doc:"What its gate asks for, and what that stands at"`
 	Marks    []LaneMark    `json:"marks" nullable:"false" doc:"Its devices by name; empty when there are too many to name"`
-	Field    string        `json:"field" doc:"Where they are not named: one letter a device, by name, which is n not open, t not heard from, w working, v verified, f failed, g refused by the guard, h held; empty when there are too many to draw"`
+	Field    string        `json:"field" doc:"Where they are not named: one letter a device, by name, which is n not open, t not heard from, w working, v verified, f failed, g refused by the guard, h held, x lost, l waits to join; empty when there are too many to draw"`
 	Stuck    string        `json:"stuck" doc:"Why it does not pass although it has soaked, and what can be done; empty while that need not be said"`
 	Curve    []VerifiedBy  `json:"curve" nullable:"false" doc:"How many of its devices were verified by when"`
 }
@@ -69,12 +71,12 @@ type Lane struct {
 type LaneMark struct {
 	Device   string `json:"device"`
 	DeviceID string `json:"device_id"`
-	Outcome  string `json:"outcome" enum:"not_open,told,working,verified,failed,guard_refused,held"`
+	Outcome  string `json:"outcome" enum:"not_open,told,working,verified,failed,guard_refused,held,lost,late"`
 }
 
 // GateReading is a condition of a gate.
 type GateReading struct {
-	Condition string `json:"condition" enum:"verified,failed,guard_refused,soak"`
+	Condition string `json:"condition" enum:"verified,failed,guard_refused,heard,soak"`
 	Met       bool   `json:"met"`
 	Broken    bool   `json:"broken" doc:"It stops the rollout"`
 	Words     string `json:"words" doc:"What it stands at and what it asks for; the latter alone where not all devices are in reach"`
@@ -90,7 +92,7 @@ type VerifiedBy struct {
 type RolloutDecision struct {
 	At    time.Time `json:"at"`
 	By    string    `json:"by" doc:"Empty for a gate"`
-	What  string    `json:"what" enum:"started,wave_opened,gate_passed,gate_stopped,paused,resumed,opened_early,asked_to_open,halted,finished,reverted"`
+	What  string    `json:"what" enum:"started,wave_opened,gate_passed,gate_stopped,paused,resumed,opened_early,asked_to_open,halted,many_join,finished,reverted"`
 	Words string    `json:"words"`
 }
 
@@ -99,7 +101,7 @@ type RolloutDevice struct {
 	Device   string `json:"device"`
 	DeviceID string `json:"device_id"`
 	Wave     int    `json:"wave" doc:"From 1"`
-	Outcome  string `json:"outcome" enum:"not_open,told,working,verified,failed,guard_refused,held"`
+	Outcome  string `json:"outcome" enum:"not_open,told,working,verified,failed,guard_refused,held,lost,late"`
 	Words    string `json:"words" doc:"What it made of the change, with the settings that are in the way"`
 }
 
@@ -118,6 +120,7 @@ type Gate struct {
 	Verified    int `json:"verified" minimum:"1" maximum:"100" doc:"At least so many percent of the devices heard from are verified"`
 	Failed      int `json:"failed" minimum:"0" maximum:"100" doc:"At most so many percent of them failed"`
 	SoakSeconds int `json:"soak_seconds" minimum:"0" maximum:"2592000" doc:"At least so long since the wave opened"`
+	Heard       int `json:"heard,omitempty" minimum:"1" maximum:"100" doc:"At least so many percent of the devices online at the opening were heard from since; 90 when left out"`
 }
 
 // RolloutDefaults are how a change goes out where nothing else is said.

@@ -30,9 +30,6 @@ func TestManyDevicesAreLockedInOneOrder(t *testing.T) {
 	require.NoError(t, change(t, s.config.Database, "update devices set changed_at = now() where id = '"+first+"'"))
 
 	for what, do := range map[string]func() error{
-		"contacts": func() error {
-			return s.db.With(ctx).WriteContacts([]store.Contact{{Device: last, At: s.clock.now()}, {Device: first, At: s.clock.now()}})
-		},
 		"orders": func() error {
 			_, err := s.owner.SendOrder(ctx, api.NewOrder{Kind: "check-in", Devices: names})
 			return err

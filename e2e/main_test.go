@@ -97,7 +97,7 @@ func migrated(ctx context.Context) error {
 		return err
 	}
 	defer db.Close()
-	if err := db.Migrate(ctx); err != nil {
+	if err := db.Migrate(ctx, slog.New(slog.DiscardHandler)); err != nil {
 		return err
 	}
 	if err := cluster.AddServiceRole(ctx); err != nil {

@@ -43,7 +43,7 @@ func TestRolloutsInTheConsole(t *testing.T) {
 	s.cycleUnseen(fleet, "SKL-WKS-002", "SKL-WKS-001")
 	b.do(
 		"it stops before anybody's eyes",
-		browser.Reads("Stopped in wave 1, first-wave: 1 of 2 heard from failed (50 %), at most 2 %"),
+		browser.Reads("Stopped in wave 1, first-wave: 1 of 2 failed or lost (50 %), at most 2 %"),
 		browser.Reads("No further device starts."),
 		click("See which"),
 		browser.Reads("failed: lockout"),

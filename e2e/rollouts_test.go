@@ -56,7 +56,7 @@ func (s *service) atGate(change string, shares ...int) api.StartRollout {
 	p, err := s.owner.PreviewChange(s.t.Context(), change)
 	require.NoError(s.t, err)
 	return api.StartRollout{
-		Change: change, Digest: p.Digest, Shares: append([]int{}, shares...), Gate: &api.Gate{Verified: 80, Failed: 10},
+		Change: change, Digest: p.Digest, Shares: append([]int{}, shares...), Gate: &api.Gate{Verified: 80, Failed: 10, Heard: 1},
 	}
 }
 
@@ -100,7 +100,7 @@ func tallied(t api.RolloutTally) (text string) {
 		n    int
 		what string
 	}{
-		{t.NotOpen, "n"}, {t.Told, "t"}, {t.Working, "w"}, {t.Verified, "v"}, {t.Failed, "f"}, {t.GuardRefused, "g"}, {t.Held, "h"},
+		{t.NotOpen, "n"}, {t.Told, "t"}, {t.Working, "w"}, {t.Verified, "v"}, {t.Failed, "f"}, {t.GuardRefused, "g"}, {t.Held, "h"}, {t.Lost, "x"}, {t.Late, "l"},
 	} {
 		if part.n > 0 {
 			text += fmt.Sprint(part.n, part.what)
@@ -263,7 +263,7 @@ func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
 	assert.Equal(t, "the rollout lock-sooner was stopped by the gate of wave 1, because of 1 device", told.Events()[0].Data.Message)
 	assert.Equal(
 		t,
-		"stopped in wave 1, first-wave: 1 of 2 heard from failed (50 %), at most 10 %; lockout on SKL-WKS-002",
+		"stopped in wave 1, first-wave: 1 of 2 failed or lost (50 %), at most 10 %; lockout on SKL-WKS-002",
 		r.Decisions[0].Words,
 	)
 	failed, err := s.owner.RolloutDevices(ctx, "lock-sooner", 1, "failed", client.Page{})
@@ -275,7 +275,7 @@ func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
 	seen, err := some.Rollout(ctx, "lock-sooner")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"[1v] [n]", "at least 80 % of those heard from verified",
-		"stopped in wave 1, first-wave by its gate, which asks for: at most 10 % of those heard from failed"}, []string{
+		"stopped in wave 1, first-wave by its gate, which asks for: at most 10 % failed or lost"}, []string{
 		fmt.Sprintf(
 			"[%s] [%s]",
 			tallied(seen.Lanes[0].Tally),

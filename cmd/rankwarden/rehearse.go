@@ -22,8 +22,8 @@ func (a *app) rehearseCommand() *cobra.Command {
 		Long: "Play the rollout of a scenario file. The file is that of \"rankwarden preview\", with how the change goes out and\n" +
 			"a list of events under \"rollout:\". Each event has a time since the beginning (at: 35m) and either something\n" +
 			"that a person does (do: start, pause, resume, open or revert; with by, reason, give_back) or what devices\n" +
-			"reported (verified, failed, guard_refused, held or working: a list of names, or [everyone]), came (joins) or\n" +
-			"went (leaves); one with a time alone lets time pass. - reads standard input. --output is table (the default)\n" +
+			"reported (verified, failed, guard_refused, held or working: a list of names, or [everyone]), whether they were\n" +
+			"online when told (online), fell silent since (silent), came (joins) or went (leaves); one with a time alone lets time pass. - reads standard input. --output is table (the default)\n" +
 			"or json.\n\n" +
 			"Exit status: 0 it ends done or is under way; 1 it ends stopped or reverted; 2 the file cannot be used.",
 		Example:     "  rankwarden rehearse demo/scenarios/in-waves.yaml",
@@ -117,6 +117,10 @@ func happened(h scenario.Happening) string {
 		switch e := d.Make(d.Device).(type) {
 		case rollout.Report:
 			what = "reported " + present.Outcome(e.Outcome)
+		case rollout.Present:
+			what = "was online"
+		case rollout.Silence:
+			what = "has been silent for too long"
 		case rollout.Join:
 			what = "joins"
 		case rollout.Leave:
@@ -130,16 +134,19 @@ func happened(h scenario.Happening) string {
 	for i, what := range parts {
 		verb := what
 		if len(said[what]) > 1 || said[what][0] == scenario.Everyone {
-			verb = strings.TrimSuffix(verb, "s")
+			verb = plurals.Replace(verb)
 		}
 		parts[i] = strings.Join(said[what], ", ") + " " + verb
 	}
 	return strings.Join(parts, "; ")
 }
 
+// plurals has a verb agree with several devices.
+var plurals = strings.NewReplacer("joins", "join", "leaves", "leave", "was ", "were ", "has ", "have ")
+
 func decisionMark(w rollout.What) string {
 	switch w {
-	case rollout.GateStopped:
+	case rollout.GateStopped, rollout.ManyJoin:
 		return text.FgRed.Sprint("■ ")
 	case rollout.GatePassed, rollout.Finished:
 		return text.FgGreen.Sprint("✓ ")
@@ -149,7 +156,7 @@ func decisionMark(w rollout.What) string {
 
 // outcomes in the order in which they are counted.
 var outcomes = []rollout.Outcome{
-	rollout.Verified, rollout.Failed, rollout.GuardRefused, rollout.Held, rollout.Working, rollout.Told,
+	rollout.Verified, rollout.Lost, rollout.Failed, rollout.GuardRefused, rollout.Held, rollout.Working, rollout.Told, rollout.Late,
 }
 
 // tallies says where each open wave stands.

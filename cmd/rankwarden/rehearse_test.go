@@ -22,7 +22,7 @@ func TestRehearsePrintsWhatHappens(t *testing.T) {
 		"▸ started, in waves: first-wave (2), to 50 % (4), the rest (6)",
 		"30 min  time passes",
 		"✓ wave 1, first-wave, passed its gate",
-		"■ stopped in wave 2, to 50 %: 2 of 3 heard from failed (67 %), at most 10 %; minimum length on SKL-TKT-006, SKL-TKT-007",
+		"■ stopped in wave 2, to 50 %: 2 of 3 failed or lost (67 %), at most 10 %; minimum length on SKL-TKT-006, SKL-TKT-007",
 		"✗ refused: it is stopped, so one cannot open the next wave; resume it first",
 		"dagny resumes it: the desks were on an old build and have been updated",
 		"SKL-TKT-011 joins",

@@ -62,7 +62,7 @@ func (a *app) rolloutList() *cobra.Command {
 					return fmt.Sprintf("%d of %d", x.Tally.Verified, x.Tally.Devices())
 				}},
 				column[row]{title: "Failed", right: true, value: func(x row) string {
-					return strconv.Itoa(x.Tally.Failed + x.Tally.GuardRefused)
+					return strconv.Itoa(x.Tally.Failed + x.Tally.GuardRefused + x.Tally.Lost)
 				}},
 				column[row]{title: "Started", value: func(x row) string { return a.sometime(&x.StartedAt, "") }},
 				column[row]{title: "By", value: func(x row) string { return x.StartedBy }},
@@ -182,11 +182,13 @@ func laneBar(l api.Lane) string {
 		color text.Color
 	}{
 		{l.Tally.Verified, "●", "verified", text.FgGreen},
+		{l.Tally.Lost, "◇", "lost: silent since they were told", text.FgRed},
 		{l.Tally.Failed, "◆", "failed", text.FgRed},
 		{l.Tally.GuardRefused, "◆", "refused by the guard", text.FgRed},
 		{l.Tally.Held, "▮", "held", text.FgMagenta},
 		{l.Tally.Working, "◔", "working", text.FgBlue},
 		{l.Tally.Told, "○", "not heard from", text.FgHiBlack},
+		{l.Tally.Late, "◌", "waiting to join", text.FgYellow},
 		{l.Tally.NotOpen, "·", "not open", text.FgHiBlack},
 	}
 	const width = 40
@@ -237,7 +239,7 @@ func (a *app) rolloutDevices() *cobra.Command {
 	cmd.Flags().IntVar(&wave, "wave", 0, "only those of this `wave`, from 1")
 	cmd.Flags().
 		StringVar(&outcome, "outcome", "", "only those with this `outcome`: not_open, told, working, verified, failed, "+
-			"guard_refused or held")
+			"guard_refused, held, lost or late")
 	return ofList(cmd)
 }
 

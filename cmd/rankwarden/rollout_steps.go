@@ -14,7 +14,7 @@ import (
 
 func (a *app) rolloutStart() *cobra.Command {
 	var how api.StartRollout
-	var verified, failed int
+	var verified, failed, heard int
 	var soak time.Duration
 	var yes bool
 	cmd := &cobra.Command{
@@ -49,6 +49,9 @@ func (a *app) rolloutStart() *cobra.Command {
 			if cmd.Flags().Changed("failed") {
 				how.Gate.Failed = failed
 			}
+			if cmd.Flags().Changed("heard") {
+				how.Gate.Heard = heard
+			}
 			if cmd.Flags().Changed("soak") {
 				how.Gate.SoakSeconds = int(soak.Seconds())
 			}
@@ -80,6 +83,7 @@ func (a *app) rolloutStart() *cobra.Command {
 		"a wave passes when at least so many `percent` of its devices heard from are verified",
 	)
 	f.IntVar(&failed, "failed", 2, "the rollout stops when more than so many `percent` fail")
+	f.IntVar(&heard, "heard", 90, "a wave passes when at least so many `percent` of its devices that were online when it opened were heard from since")
 	f.DurationVar(
 		&soak,
 		"soak",
@@ -270,7 +274,7 @@ func (a *app) rolloutFrame(r api.Rollout, last string) string {
 			r.Waves,
 			r.Tally.Verified,
 			r.Tally.Devices(),
-			r.Tally.Failed+r.Tally.GuardRefused,
+			r.Tally.Failed+r.Tally.GuardRefused+r.Tally.Lost,
 		)
 		if line != last {
 			fmt.Fprintln(a.out, line)

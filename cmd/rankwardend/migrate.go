@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"log/slog"
 
 	"github.com/spf13/cobra"
 
@@ -21,7 +22,7 @@ func migrateCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := server.Migrate(cmd.Context(), databaseOf(k)); err != nil {
+			if err := server.Migrate(cmd.Context(), databaseOf(k), slog.Default()); err != nil {
 				return err
 			}
 			_, err = fmt.Fprintln(cmd.OutOrStdout(), "The database is up to date.")

@@ -10,7 +10,7 @@ import (
 // RolloutState says where a rollout stands, in a few words.
 func RolloutState(s rollout.State) string {
 	if s == rollout.Stopped {
-		return "stopped by a gate"
+		return "stopped"
 	}
 	return string(s)
 }
@@ -24,6 +24,10 @@ func Outcome(o rollout.Outcome) string {
 		return "not heard from"
 	case rollout.GuardRefused:
 		return "refused by the guard"
+	case rollout.Lost:
+		return "lost: silent since it was told"
+	case rollout.Late:
+		return "waits to join"
 	}
 	return string(o)
 }
@@ -61,6 +65,9 @@ func Decision(d rollout.Decision, waves []rollout.Wave) string {
 		return fmt.Sprintf("asks to open %s early, for which a second person must agree%s", wave, because(d.Reason))
 	case rollout.Halted:
 		return "stopped: the change cannot be made any more" + because(d.Reason)
+	case rollout.ManyJoin:
+		return fmt.Sprintf("stopped: %s came to waves that are open already, more than may join by themselves%s; resume it to let them join",
+			count(d.Count, "device", "devices"), because(d.Reason))
 	case rollout.OpenedEarly:
 		return fmt.Sprintf("opens %s before the gate was passed%s", wave, because(d.Reason))
 	case rollout.Finished:
@@ -81,6 +88,8 @@ func DecisionWithoutNumbers(d rollout.Decision, waves []rollout.Wave) string {
 		return "started"
 	case rollout.WaveOpened:
 		return "opened " + WaveTitle(d.Wave, waves[d.Wave].Title)
+	case rollout.ManyJoin:
+		return "stopped: more devices came to waves that are open already than may join by themselves" + because(d.Reason)
 	case rollout.GateStopped:
 		return fmt.Sprintf(
 			"stopped in %s by its gate, which asks for: %s",
@@ -115,7 +124,7 @@ func broken(d rollout.Decision) string {
 	if len(d.Devices) > 0 {
 		said += " on " + strings.Join(d.Devices[:min(shown, len(d.Devices))], ", ")
 	}
-	if more := len(d.Devices) - shown; more > 0 {
+	if more := max(d.Count, len(d.Devices)) - shown; more > 0 && len(d.Devices) > 0 {
 		said += fmt.Sprintf(" and %d more", more)
 	}
 	return said
@@ -137,7 +146,7 @@ func GateReading(r rollout.Reading) string {
 			return fmt.Sprintf("none failed, at most %d %%", r.Limit)
 		}
 		return fmt.Sprintf(
-			"%d of %d heard from failed (%s), at most %d %%",
+			"%d of %d failed or lost (%s), at most %d %%",
 			r.Count,
 			r.Of,
 			percent(r.Count, r.Of),
@@ -145,6 +154,11 @@ func GateReading(r rollout.Reading) string {
 		)
 	case rollout.NoneRefused:
 		return fmt.Sprintf("%d refused by the guard, none allowed", r.Count)
+	case rollout.EnoughHeard:
+		if r.Of == 0 {
+			return "none was online when the wave opened"
+		}
+		return fmt.Sprintf("%d of %d that were online at the opening heard from, at least %d %%", r.Count, r.Of, r.Limit)
 	}
 	return fmt.Sprintf("soaked for %s of %s", inSeconds(r.Count), inSeconds(r.Of))
 }
@@ -157,10 +171,15 @@ func Stuck(w rollout.Wave, readings []rollout.Reading) string {
 		met[r.Condition] = r.Met
 	}
 	t := w.Tally
+	const early = "open the next wave early, with a reason"
+	if met[rollout.Soaked] && met[rollout.EnoughVerified] && !met[rollout.EnoughHeard] {
+		return fmt.Sprintf("It has soaked, too few of the devices that were online when it opened were heard from since: %s missing. Look at "+
+			"them first, since the change may have cut them off. After three check-in intervals they count as failed; or %s",
+			count(w.Online-w.OnlineHeard, "device is", "devices are"), early)
+	}
 	if !met[rollout.Soaked] || met[rollout.EnoughVerified] {
 		return ""
 	}
-	const early = "open the next wave early, with a reason"
 	if t.Heard() == 0 {
 		return "It has soaked, and no device of it was heard from: they may all be off. It passes once enough are verified; or " + early
 	}
@@ -183,9 +202,11 @@ func GateAsks(r rollout.Reading) string {
 	case rollout.EnoughVerified:
 		return fmt.Sprintf("at least %d %% of those heard from verified", r.Limit)
 	case rollout.FewFailed:
-		return fmt.Sprintf("at most %d %% of those heard from failed", r.Limit)
+		return fmt.Sprintf("at most %d %% failed or lost", r.Limit)
 	case rollout.NoneRefused:
 		return "none refused by the guard"
+	case rollout.EnoughHeard:
+		return fmt.Sprintf("at least %d %% of those online at the opening heard from", r.Limit)
 	}
 	return "soaked for " + inSeconds(r.Of)
 }

@@ -51,7 +51,11 @@ func (r *Rollout) happen(e Event, at time.Time) error {
 	case Report:
 		return r.report(e)
 	case Join:
-		r.join(e.Device)
+		r.join(e, at)
+	case Present:
+		r.present(e.Device)
+	case Silence:
+		r.silence(e.Device)
 	case Leave:
 		r.forget(e.Device)
 	}
@@ -92,10 +96,12 @@ func (r *Rollout) resume(e Resume, at time.Time) error {
 	}
 	r.State = Running
 	r.decide(Decision{At: at, By: e.By, What: Resumed, Wave: r.Open(), Reason: e.Reason, Edited: e.Edited})
-	for _, device := range r.Late {
-		r.set(device, Device{Wave: r.Open(), Outcome: Told})
+	for _, device := range r.Late() {
+		r.set(device, Device{Wave: r.Devices[device].Wave, Outcome: Told})
 	}
-	r.Late = nil
+	for i := range r.Waves {
+		r.Waves[i].Joined = 0
+	}
 	return nil
 }
 
@@ -103,8 +109,8 @@ func (r *Rollout) resume(e Resume, at time.Time) error {
 func (r *Rollout) judgeAnew(at time.Time) {
 	r.Waves[r.Open()].JudgedAt = &at
 	for id, d := range r.Devices {
-		if d.Outcome == Failed || d.Outcome == GuardRefused {
-			r.set(id, Device{Wave: d.Wave, Outcome: Told})
+		if d.Outcome == Failed || d.Outcome == GuardRefused || d.Outcome == Lost {
+			r.set(id, Device{Wave: d.Wave, Outcome: Told, Online: d.Online})
 		}
 	}
 }
@@ -113,8 +119,8 @@ func (r *Rollout) judgeAnew(at time.Time) {
 func (r *Rollout) tellAnew(at time.Time) {
 	r.Waves[r.Open()].JudgedAt = &at
 	for id, d := range r.Devices {
-		if d.Outcome != NotOpen {
-			r.set(id, Device{Wave: d.Wave, Outcome: Told})
+		if d.Outcome.HasChange() {
+			r.set(id, Device{Wave: d.Wave, Outcome: Told, Online: d.Online})
 		}
 	}
 }
@@ -177,7 +183,10 @@ func (r *Rollout) revert(e Revert, at time.Time) error {
 	if r.State == Draft || r.State == Reverted {
 		return &StateError{"revert it", r.State, "no device has the change"}
 	}
-	r.State, r.GiveBack, r.Late, r.Asked = Reverted, e.GiveBack, nil, nil
+	for _, device := range r.Late() { // they never had it
+		r.forget(device)
+	}
+	r.State, r.GiveBack, r.Asked = Reverted, e.GiveBack, nil
 	r.decide(Decision{At: at, By: e.By, What: WasReverted, Wave: -1, Reason: e.Reason, GiveBack: e.GiveBack})
 	return nil
 }
@@ -195,18 +204,20 @@ func (r *Rollout) report(e Report) error {
 	return nil
 }
 
-func (r *Rollout) join(device string) {
-	_, there := r.Devices[device]
-	if there || r.State.Ended() || slices.Contains(r.Late, device) {
-		return
+// present notes that a device was online when it was told.
+func (r *Rollout) present(device string) {
+	if d, there := r.Devices[device]; there && d.Outcome.HasChange() && !d.Online {
+		d.Online = true
+		r.set(device, d)
 	}
-	switch r.State {
-	case Draft: // with the last, so that it is not among the first
-		r.set(device, Device{Wave: len(r.Waves) - 1, Outcome: NotOpen})
-	case Running:
-		r.set(device, Device{Wave: r.Open(), Outcome: Told})
-	default:
-		r.Late = append(r.Late, device)
+}
+
+// silence counts a device as failed that was online when it was told, and was not heard with an outcome since.
+func (r *Rollout) silence(device string) {
+	d, there := r.Devices[device]
+	if there && d.Online && r.Has(device) && (d.Outcome == Told || d.Outcome == Working) {
+		d.Outcome = Lost
+		r.set(device, d)
 	}
 }
 
@@ -234,7 +245,8 @@ func (r *Rollout) judge(at time.Time) {
 				r.State = Stopped
 				devices, settings := r.culprits(wave, b.Condition)
 				r.decide(Decision{
-					At: at, What: GateStopped, Wave: wave, Broken: b, Devices: devices, Settings: settings,
+					At: at, What: GateStopped, Wave: wave, Broken: b, Count: len(devices),
+					Devices: devices[:min(len(devices), MostNamed)], Settings: settings,
 				})
 				return
 			}
@@ -253,19 +265,23 @@ func (r *Rollout) judge(at time.Time) {
 	}
 }
 
-// culprits are the devices of a wave that broke a condition, by identifier, and the settings on them.
+// culprits are the devices of a wave that broke a condition, those that were lost first and then by identifier, and the
+// settings on them.
 func (r *Rollout) culprits(wave int, broken Condition) (devices []string, settings []unit.ID) {
-	outcome := Failed
+	outcomes := []Outcome{Lost, Failed}
 	if broken == NoneRefused {
-		outcome = GuardRefused
+		outcomes = []Outcome{GuardRefused}
 	}
-	for id, d := range r.Devices {
-		if d.Wave == wave && d.Outcome == outcome {
-			devices = append(devices, id)
-			settings = append(settings, d.Settings...)
+	for _, outcome := range outcomes {
+		from := len(devices)
+		for id, d := range r.Devices {
+			if d.Wave == wave && d.Outcome == outcome {
+				devices = append(devices, id)
+				settings = append(settings, d.Settings...)
+			}
 		}
+		slices.Sort(devices[from:])
 	}
-	slices.Sort(devices)
 	slices.SortFunc(settings, unit.ID.Compare)
 	return devices, slices.Compact(settings)
 }

@@ -22,6 +22,7 @@ const (
 	OpenedEarly What = "opened_early"  // before the gate was passed
 	AskedToOpen What = "asked_to_open" // early, for which a second person must agree
 	Halted      What = "halted"        // the change cannot be made any more
+	ManyJoin    What = "many_join"     // more devices came to waves that are open than may join by themselves
 	Finished    What = "finished"
 	WasReverted What = "reverted"
 )
@@ -31,14 +32,18 @@ type Decision struct {
 	At       time.Time `json:"at"`
 	By       string    `json:"by"` // empty for a gate
 	What     What      `json:"what"`
-	Wave     int       `json:"wave"`   // index, -1 where it is about no wave
-	Reason   string    `json:"reason"` // a person's, or why the change cannot be made
-	Broken   *Reading  `json:"broken"` // the condition that stopped it, nil for others
-	Devices  []string  `json:"devices,omitempty"`
+	Wave     int       `json:"wave"`               // index, -1 where it is about no wave
+	Reason   string    `json:"reason"`             // a person's, why the change cannot be made, or what brought devices
+	Broken   *Reading  `json:"broken"`             // the condition that stopped it, nil for others
+	Devices  []string  `json:"devices,omitempty"`  // at most [MostNamed]
+	Count    int       `json:"count,omitempty"`    // of devices, where more are meant than are named
 	Settings []unit.ID `json:"settings,omitempty"` // that failed or were refused on these devices
 	GiveBack bool      `json:"give_back,omitempty"`
 	Edited   bool      `json:"edited,omitempty"` // the change is another than before
 }
+
+// MostNamed is how many devices a decision names.
+const MostNamed = 100
 
 // The errors of [Rollout.Apply]; nothing happened then.
 var (

@@ -45,6 +45,8 @@ func (p Plan) Check() error {
 		return fmt.Errorf("a gate asks for 1 to 100 percent verified, not %d", g.Verified)
 	case g.Failed < 0 || g.Failed > 100:
 		return fmt.Errorf("a gate allows 0 to 100 percent failed, not %d", g.Failed)
+	case g.Heard < 0 || g.Heard > 100:
+		return fmt.Errorf("a gate asks for 1 to 100 percent heard, not %d", g.Heard)
 	case g.Soak < 0 || g.Soak > 30*24*time.Hour:
 		return fmt.Errorf("a wave soaks for 0 to 30 days, not %s", g.Soak)
 	}

@@ -36,8 +36,18 @@ type (
 		Outcome  Outcome
 		Settings []unit.ID // that failed, were refused or are held
 	}
-	// Join is a device that the change affects, and that was not there when the waves were drawn.
-	Join struct{ Device string }
+	// Join is devices that the change affects, and that were not there when the waves were drawn. They are drawn into the
+	// waves; those whose wave is open join by themselves as long as they are few.
+	Join struct {
+		Devices []string
+		Why     string // what brought them, in words
+		// Wanted says that whoever resumes brings them: they wait for that, and halt nothing.
+		Wanted bool
+	}
+	// Present says that a device was online when it was told of the change.
+	Present struct{ Device string }
+	// Silence says that a device which was online when it was told has not been heard from for too long since.
+	Silence struct{ Device string }
 	// Leave is a device that is retired, or that the change does not affect any more.
 	Leave struct{ Device string }
 	// Halt stops a rollout whose change cannot be made any more; Why says so in words.
@@ -56,6 +66,8 @@ func (AskOpen) event()   {}
 func (Revert) event()    {}
 func (Report) event()    {}
 func (Join) event()      {}
+func (Present) event()   {}
+func (Silence) event()   {}
 func (Leave) event()     {}
 func (Halt) event()      {}
 func (Unwatched) event() {}

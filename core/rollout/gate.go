@@ -1,6 +1,7 @@
 package rollout
 
 import (
+	"cmp"
 	"slices"
 	"time"
 )
@@ -14,6 +15,7 @@ const (
 	FewFailed      Condition = "failed"
 	NoneRefused    Condition = "guard_refused"
 	Soaked         Condition = "soak"
+	EnoughHeard    Condition = "heard"
 )
 
 // Reading is a condition with what it stands at.
@@ -26,14 +28,15 @@ type Reading struct {
 	Limit     int       `json:"limit"`  // percent; 0 for a condition without
 }
 
-// Readings are the conditions of the gate of a wave as they stand at a time. Devices that were not heard from count neither
-// way, and zero verified never passes.
+// Readings are the conditions of the gate of a wave as they stand at a time. Devices that were away when the wave opened and
+// have not been heard from count neither way, and zero verified never passes.
 //
 // Failures break the gate once they are more than the limit of all devices of the wave, since no report that is still to
 // come could mend that; and, when the soak time is over, once they are more than the limit of those heard from.
 func (w *Wave) Readings(at time.Time) []Reading {
 	t, g := w.Tally, w.Gate
-	heard, all, failed := t.Heard(), t.Devices(), t[Failed]
+	// A device that was lost counts as one that failed, though nobody heard it.
+	heard, all, failed := t.Heard()+t[Lost], t.Devices()-t[Late], t[Failed]+t[Lost]
 	var soaked time.Duration
 	if w.JudgedAt != nil {
 		soaked = max(0, at.Sub(*w.JudgedAt))
@@ -51,6 +54,8 @@ func (w *Wave) Readings(at time.Time) []Reading {
 		},
 		{FewFailed, !exceeds(failed, heard, g.Failed), tooMany, failed, heard, g.Failed},
 		{NoneRefused, t[GuardRefused] == 0, t[GuardRefused] > 0, t[GuardRefused], heard, 0},
+		{EnoughHeard, 100*w.OnlineHeard >= cmp.Or(g.Heard, DefaultGate.Heard)*w.Online, false, w.OnlineHeard, w.Online,
+			cmp.Or(g.Heard, DefaultGate.Heard)},
 		{Soaked, over || all == 0, false, int(soaked.Seconds()), int(g.Soak.Seconds()), 0},
 	}
 }

@@ -35,23 +35,32 @@ const (
 	Failed       Outcome = "failed"        // it could not carry it out
 	GuardRefused Outcome = "guard_refused" // it would have lost its last administrator, and refused
 	Held         Outcome = "held"          // settings need a decision
+	// Lost was online when its wave opened, was given the change, and has fallen silent since. It counts as failed until it
+	// is heard again: a change that cuts devices off has no other voice.
+	Lost Outcome = "lost"
+	// Late came when its wave was open already, with more than may join by themselves. It joins when the rollout goes on.
+	Late Outcome = "late"
 )
 
 // heard are the outcomes that a report can have.
 var heard = []Outcome{Working, Verified, Failed, GuardRefused, Held}
 
 // Outcomes are all of them.
-var Outcomes = []Outcome{NotOpen, Told, Working, Verified, Failed, GuardRefused, Held}
+var Outcomes = []Outcome{NotOpen, Told, Working, Verified, Failed, GuardRefused, Held, Lost, Late}
+
+// HasChange reports whether a device with the outcome has the change, unless that was reverted.
+func (o Outcome) HasChange() bool { return o != NotOpen && o != Late }
 
 // Gate is what the devices of a wave must have shown before the next wave opens.
 type Gate struct {
 	Verified int           `json:"verified"` // at least so many percent of the devices heard from are verified
 	Failed   int           `json:"failed"`   // at most so many percent of them failed
 	Soak     time.Duration `json:"soak"`     // at least so long since the wave opened
+	Heard    int           `json:"heard"`    // at least so many percent of the devices online at the opening were heard since
 }
 
 // DefaultGate is the gate where nothing else is said.
-var DefaultGate = Gate{Verified: 80, Failed: 2, Soak: 30 * time.Minute}
+var DefaultGate = Gate{Verified: 80, Failed: 2, Soak: 30 * time.Minute, Heard: 90}
 
 // Wave is the devices that get the change together.
 type Wave struct {
@@ -62,6 +71,12 @@ type Wave struct {
 	JudgedAt *time.Time `json:"judged_at"` // since when reports count: when it opened, or went on after a stop
 	PassedAt *time.Time `json:"passed_at"` // when its gate was passed
 	Tally    Tally      `json:"tally"`
+	// Online counts the devices that were online when they were told, and OnlineHeard those of them heard from since.
+	Online      int `json:"online"`
+	OnlineHeard int `json:"online_heard"`
+	// Joined counts the devices that joined by themselves since JoinsFrom, after the wave had opened.
+	Joined    int       `json:"joined,omitempty"`
+	JoinsFrom time.Time `json:"joins_from,omitzero"`
 }
 
 // Tally counts the devices of a wave by outcome.
@@ -88,6 +103,7 @@ type Device struct {
 	Wave     int       `json:"wave"` // index
 	Outcome  Outcome   `json:"outcome"`
 	Settings []unit.ID `json:"settings,omitempty"` // that failed, were refused or are held
+	Online   bool      `json:"online,omitempty"`   // when it was told
 }
 
 // Rollout is a change on its way. It is altered by [Rollout.Apply] alone.
@@ -95,7 +111,6 @@ type Rollout struct {
 	State     State             `json:"state"`
 	Waves     []Wave            `json:"waves"`
 	Devices   map[string]Device `json:"devices"` // by identifier
-	Late      []string          `json:"late"`    // devices that came while no wave may open; they join when it goes on
 	GiveBack  bool              `json:"give_back"`
 	Asked     *Asked            `json:"asked,omitempty"` // for the next wave to open early; nil when nobody has
 	Decisions []Decision        `json:"decisions"`       // oldest first
@@ -123,22 +138,55 @@ func (r *Rollout) Open() int {
 // reverted.
 func (r *Rollout) Has(device string) bool {
 	d, there := r.Devices[device]
-	return there && r.State != Reverted && r.Waves[d.Wave].OpenedAt != nil
+	return there && r.State != Reverted && r.Waves[d.Wave].OpenedAt != nil && d.Outcome != Late
 }
 
 // set puts a device into an outcome and keeps the tally of its wave.
 func (r *Rollout) set(device string, to Device) {
 	if from, there := r.Devices[device]; there {
-		r.Waves[from.Wave].Tally[from.Outcome]--
+		r.Waves[from.Wave].count(from, -1)
 	}
 	r.Devices[device] = to
-	r.Waves[to.Wave].Tally[to.Outcome]++
+	r.Waves[to.Wave].count(to, 1)
 }
 
 func (r *Rollout) forget(device string) {
 	if from, there := r.Devices[device]; there {
-		r.Waves[from.Wave].Tally[from.Outcome]--
+		r.Waves[from.Wave].count(from, -1)
 		delete(r.Devices, device)
 	}
-	r.Late = slices.DeleteFunc(r.Late, func(d string) bool { return d == device })
+}
+
+// count adds a device to the sums of the wave, or takes it out of them.
+func (w *Wave) count(d Device, by int) {
+	w.Tally[d.Outcome] += by
+	if d.Online {
+		w.Online += by
+		if slices.Contains(heard, d.Outcome) {
+			w.OnlineHeard += by
+		}
+	}
+}
+
+// Recount works out the sums of the waves again, for a rollout whose devices were put into it.
+func (r *Rollout) Recount() {
+	for i := range r.Waves {
+		r.Waves[i].Tally, r.Waves[i].Online, r.Waves[i].OnlineHeard = Tally{}, 0, 0
+	}
+	for _, d := range r.Devices {
+		if d.Wave >= 0 && d.Wave < len(r.Waves) {
+			r.Waves[d.Wave].count(d, 1)
+		}
+	}
+}
+
+// Late are the devices that wait to join, by identifier.
+func (r *Rollout) Late() (list []string) {
+	for id, d := range r.Devices {
+		if d.Outcome == Late {
+			list = append(list, id)
+		}
+	}
+	slices.Sort(list)
+	return list
 }

@@ -81,11 +81,16 @@ func event(t *testing.T, r *rollout.Rollout, line string) []rollout.Event {
 	case "tick":
 		return []rollout.Event{rollout.Tick{}}
 	}
+	if what == "join" {
+		return []rollout.Event{rollout.Join{Devices: strings.Fields(reason), Why: by}}
+	}
 	var events []rollout.Event
 	for _, place := range strings.Fields(rest) {
 		switch what {
-		case "joins":
-			events = append(events, rollout.Join{Device: place})
+		case "present":
+			events = append(events, rollout.Present{Device: in(r, place)})
+		case "silent":
+			events = append(events, rollout.Silence{Device: in(r, place)})
 		case "leaves":
 			events = append(events, rollout.Leave{Device: in(r, place)})
 		default:
@@ -103,7 +108,7 @@ var counted = []struct {
 	letter  string
 }{
 	{rollout.NotOpen, "n"}, {rollout.Told, "t"}, {rollout.Working, "w"}, {rollout.Verified, "v"}, {rollout.Failed, "f"},
-	{rollout.GuardRefused, "g"}, {rollout.Held, "h"},
+	{rollout.GuardRefused, "g"}, {rollout.Held, "h"}, {rollout.Lost, "x"}, {rollout.Late, "l"},
 }
 
 // stands says in a few letters where a rollout stands: its state, and each wave with its devices by outcome.
@@ -196,7 +201,7 @@ func TestStories(t *testing.T) {
 			2m  pause asta:             paused [2v 3n 5n]
 			2m  pause asta:             refused: only a running rollout is paused
 			99m tick                    paused [2v 3n 5n]
-			99m joins d11               paused [2v 3n 5n]
+			99m join import: d34        paused [2v1l 3n 5n]
 			99m resume asta:            running [1t2v 3t 5n]`,
 		"the next wave is opened early": `
 			0m start asta                     running [2t 3n 5n]
@@ -206,15 +211,55 @@ func TestStories(t *testing.T) {
 			3m open asta: the night ends      refused: the last one is open already`,
 		"devices come, leave and are retired": `
 			0m  start asta             running [2t 3n 5n]
-			1m  joins d11              running [3t 3n 5n]
+			1m  join import: d34       running [3t 3n 5n]
 			1m  leaves 3.1 2.1         running [3t 2n 4n]
-			2m  leaves 1.1 1.2 d11     running [none 2t 4n]
-			3m  joins d12              running [none 3t 4n]
+			2m  leaves 1.1 1.2 d34     running [none 2t 4n]
+			3m  join import: d12       running [none 3t 4n]
 			3m  verified 2.1 2.2 2.3   running [none 3v 4n]
 			12m tick                   running [none 3v 4t]
 			13m leaves 3.1 3.2 3.3 3.4 done [none 3v none]
-			14m joins d13              done [none 3v none]
+			14m join import: d14       done [none 3v none]
 			15m revert asta: after all reverted [none 3v none]`,
+		"devices that fall silent after they were told count as failed until they are heard": `
+			0m  start asta             running [2t 3n 5n]
+			1m  verified 1.1 1.2       running [2v 3n 5n]
+			10m tick                   running [2v 3t 5n]
+			10m present 2.1 2.2 2.3    running [2v 3t 5n]
+			11m verified 2.1           running [2v 2t1v 5n]
+			12m working 2.2            running [2v 1t1w1v 5n]
+			13m silent 2.2             stopped [2v 1t1v1x 5n]
+			14m verified 2.2           stopped [2v 1t2v 5n]
+			14m resume asta: it was off running [2v 1t2v 5n]
+			23m tick                   running [2v 1t2v 5n]
+			24m tick                   running [2v 1t2v 5n]
+			25m verified 2.3           running [2v 3v 5t]`,
+		"a device that was away is never lost, nor one that has verified": `
+			0m  start asta             running [2t 3n 5n]
+			1m  silent 1.1             running [2t 3n 5n]
+			2m  present 1.1            running [2t 3n 5n]
+			3m  verified 1.1           running [1t1v 3n 5n]
+			4m  silent 1.1             running [1t1v 3n 5n]
+			10m tick                   running [1t1v 3t 5n]`,
+		"few join an open wave, many halt it and ask": `
+			0m  start asta             running [2t 3n 5n]
+			1m  join import: d13f d13g d13i d13j running [6t 3n 5n]
+			2m  join import: d13o d34  stopped [6t2l 3n 5n]
+			3m  join import: d13o d12  stopped [6t2l 4n 5n]
+			4m  verified 1.1 1.2       stopped [4t2v2l 4n 5n]
+			5m  resume asta:           refused: a reason is needed
+			5m  resume asta: all wanted running [6t2v 4n 5n]
+			6m  join rule: d41         running [7t2v 4n 5n]`,
+		"an hour later as many may join again": `
+			0m  start asta             running [2t 3n 5n]
+			1m  join import: d13f d13g d13i d13j d13o running [7t 3n 5n]
+			60m join import: d34       stopped [7t1l 3n 5n]
+			61m resume asta: wanted    running [8t 3n 5n]
+			62m join import: d41 d55 d58 running [11t 3n 5n]`,
+		"who came late and never had the change is let go of by a revert": `
+			0m  start asta             running [2t 3n 5n]
+			1m  pause asta:            paused [2t 3n 5n]
+			2m  join import: d34       paused [2t1l 3n 5n]
+			3m  revert asta: no        reverted [2t 3n 5n]`,
 		"a clock that goes back takes nothing away": `
 			0m   start asta           running [2t 3n 5n]
 			10m  verified 1.1 1.2     running [2v 3t 5n]
@@ -283,7 +328,7 @@ func TestAStopSaysWhy(t *testing.T) {
 	assert.Equal(t, []rollout.Decision{{
 		At: began.Add(
 			time.Minute,
-		), What: rollout.GateStopped, Wave: 0, Devices: []string{"d01"}, Settings: []unit.ID{unit.Lockout},
+		), What: rollout.GateStopped, Wave: 0, Devices: []string{"d01"}, Count: 1, Settings: []unit.ID{unit.Lockout},
 		Broken: &rollout.Reading{Condition: rollout.FewFailed, Broken: true, Count: 1, Of: 1, Limit: 10},
 	}}, decisions)
 	_, err = r.Apply(rollout.OpenNext{By: "asta", Reason: "r"}, began)
@@ -356,10 +401,10 @@ func TestAnyEventsInAnyOrder(t *testing.T) {
 			device := fmt.Sprintf("d%02d", 1+dice.IntN(45))
 			reason := []string{"", "because"}[dice.IntN(2)]
 			e := []rollout.Event{
-				rollout.Start{}, rollout.Tick{}, rollout.Join{Device: device}, rollout.Leave{Device: device},
+				rollout.Start{}, rollout.Tick{}, rollout.Join{Devices: []string{device, device + "a"}[:1+dice.IntN(2)]}, rollout.Leave{Device: device},
 				rollout.Resume{Reason: reason}, rollout.Resume{Reason: reason, Edited: true},
 				rollout.Report{Device: device, Outcome: outcomes[dice.IntN(len(outcomes))]},
-				rollout.Report{Device: device, Outcome: rollout.Verified},
+				[]rollout.Event{rollout.Report{Device: device, Outcome: rollout.Verified}, rollout.Present{Device: device}, rollout.Silence{Device: device}}[dice.IntN(3)],
 				[]rollout.Event{rollout.Pause{}, rollout.OpenNext{Reason: reason}, rollout.AskOpen{Reason: reason}, rollout.Tick{}}[dice.IntN(4)],
 				[]rollout.Event{rollout.Revert{}, rollout.Halt{Why: reason}, rollout.Unwatched{For: time.Hour}, rollout.Tick{}}[min(3, dice.IntN(60))],
 			}[dice.IntN(10)]
@@ -401,12 +446,20 @@ func sound(t *testing.T, r *rollout.Rollout) {
 	for i := range tallies {
 		tallies[i] = rollout.Tally{}
 	}
+	online := make([]int, len(r.Waves))
 	for d, of := range r.Devices {
 		tallies[of.Wave][of.Outcome]++
 		open := r.Waves[of.Wave].OpenedAt != nil
 		assert.Equal(t, open, of.Outcome != rollout.NotOpen, "not told before its wave opens")
-		assert.Equal(t, open && r.State != rollout.Reverted, r.Has(d))
-		assert.NotContains(t, r.Late, d, "a device is in one state")
+		assert.Equal(t, open && r.State != rollout.Reverted && of.Outcome != rollout.Late, r.Has(d))
+		assert.True(t, of.Outcome != rollout.Lost || of.Online, "only who was online is lost")
+		if of.Online {
+			online[of.Wave]++
+		}
+	}
+	for i, w := range r.Waves {
+		assert.Equal(t, online[i], w.Online, "wave %d", i)
+		assert.LessOrEqual(t, w.OnlineHeard, w.Online, "wave %d", i)
 	}
 	for i, w := range r.Waves {
 		for outcome, n := range w.Tally {
@@ -417,6 +470,6 @@ func sound(t *testing.T, r *rollout.Rollout) {
 		}
 	}
 	if r.State == rollout.Running {
-		assert.Empty(t, r.Late)
+		assert.Empty(t, r.Late())
 	}
 }

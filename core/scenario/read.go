@@ -174,7 +174,7 @@ func decodeJSON(source []byte, into *file) error {
 var keys = strings.Fields(
 	`format at directory groups policies policy_files assignments devices change publish assign withdraw group drop_group notes ref sid guid
 	name rule policy include exclude within rank stance platform os_version os_build model serial path tags primary_user reported
-	rollout first shares gate events verified failed soak at do by reason give_back settings working guard_refused held joins leaves`,
+	rollout first shares gate events verified failed soak at do by reason give_back settings working guard_refused held online silent heard joins leaves`,
 )
 
 func line(source []byte, offset int64) string {

@@ -29,6 +29,7 @@ type gateFile struct {
 	Verified *int   `json:"verified" yaml:"verified"`
 	Failed   *int   `json:"failed"   yaml:"failed"`
 	Soak     string `json:"soak"     yaml:"soak"`
+	Heard    *int   `json:"heard"    yaml:"heard"`
 }
 
 // eventFile is one event: something that a person does, or devices of which something becomes known, or just time.
@@ -45,6 +46,8 @@ type eventFile struct {
 	Failed       []string `json:"failed"        yaml:"failed"`
 	GuardRefused []string `json:"guard_refused" yaml:"guard_refused"`
 	Held         []string `json:"held"          yaml:"held"`
+	Online       []string `json:"online"        yaml:"online"`
+	Silent       []string `json:"silent"        yaml:"silent"`
 	Joins        []string `json:"joins"         yaml:"joins"`
 	Leaves       []string `json:"leaves"        yaml:"leaves"`
 }
@@ -121,6 +124,9 @@ func (g *gateFile) put(into *rollout.Gate) error {
 	if g.Failed != nil {
 		into.Failed = *g.Failed
 	}
+	if g.Heard != nil {
+		into.Heard = *g.Heard
+	}
 	if g.Soak == "" {
 		return nil
 	}
@@ -166,7 +172,9 @@ func (e *eventFile) build(where string, known map[string]bool) (Happening, error
 		{"failed", e.Failed, report(rollout.Failed)},
 		{"guard_refused", e.GuardRefused, report(rollout.GuardRefused)},
 		{"held", e.Held, report(rollout.Held)},
-		{"joins", e.Joins, func(d string) rollout.Event { return rollout.Join{Device: d} }},
+		{"online", e.Online, func(d string) rollout.Event { return rollout.Present{Device: d} }},
+		{"silent", e.Silent, func(d string) rollout.Event { return rollout.Silence{Device: d} }},
+		{"joins", e.Joins, func(d string) rollout.Event { return rollout.Join{Devices: []string{d}, Why: e.Reason} }},
 		{"leaves", e.Leaves, func(d string) rollout.Event { return rollout.Leave{Device: d} }},
 	} {
 		for i, device := range list.devices {
@@ -266,10 +274,19 @@ func (r *Rehearsal) play(h Happening) {
 		apply(h.Event)
 	}
 	var known []rollout.Event
+	var joins rollout.Join // together, since many are judged otherwise than one after the other
 	for _, d := range h.Devices {
 		for _, device := range r.devices(d.Device) {
-			known = append(known, d.Make(device))
+			event := d.Make(device)
+			if j, comes := event.(rollout.Join); comes {
+				joins.Devices, joins.Why = append(joins.Devices, j.Devices...), j.Why
+				continue
+			}
+			known = append(known, event)
 		}
+	}
+	if len(joins.Devices) > 0 {
+		known = append(known, joins)
 	}
 	apply(known...)
 	step.State, step.Open = r.State, r.Open()

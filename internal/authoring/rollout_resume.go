@@ -128,10 +128,12 @@ func (s *Service) resumeEdited(
 		return false, err
 	}
 	now := s.Now()
+	joins := rollout.Join{Why: "the edited change", Wanted: true}
 	for id := range affected {
-		if _, err := run.Machine.Apply(rollout.Join{Device: id}, now); err != nil {
-			return false, err
-		}
+		joins.Devices = append(joins.Devices, id)
+	}
+	if _, err := run.Machine.Apply(joins, now); err != nil {
+		return false, err
 	}
 	for id := range run.Machine.Devices {
 		if affected[id] == nil {

@@ -28,6 +28,7 @@ type records struct {
 	device    store.Device
 	reveals   int
 	approvals map[string]store.Approval
+	here      store.Database
 }
 
 func (r *records) AppendAudit(e audit.Entry) error                          { return r.Trail.AppendAudit(e) }
@@ -42,9 +43,10 @@ func (r *records) LockDevice(string) (store.Device, error)                  { re
 func (r *records) Asked(string) (protocol.DesiredContent, error) {
 	return protocol.DesiredContent{}, nil
 }
-func (r *records) CountReveals(string, time.Time) (int, error) { return r.reveals, nil }
-func (r *records) AddReveal(store.Reveal) error                { r.reveals++; return nil }
-func (r *records) DevicesIntoEpoch(int64) error                { return nil }
+func (r *records) CountReveals(string, time.Time) (int, error)  { return r.reveals, nil }
+func (r *records) AddReveal(store.Reveal) error                 { r.reveals++; return nil }
+func (r *records) AddDatabaseReturn(store.DatabaseReturn) error { return nil }
+func (r *records) ThisDatabase() (store.Database, error)        { return r.here, nil }
 
 func (r *records) OutOfReach(reach auth.Reach, _ []string) (string, error) {
 	if reach.Everywhere() {
@@ -257,6 +259,16 @@ func TestKeyList(t *testing.T) {
 	assert.True(t, there)
 	assert.EqualValues(t, 1, newest.Number)
 	assert.Equal(t, []string{"everything"}, r.Requests[len(r.Requests)-1].Groups)
+
+	// A replica that finds another database begins an epoch once, however many replicas find it, and notes where it is.
+	r.here = store.Database{System: "7", Timeline: 2}
+	require.NoError(t, s.DatabaseReturned(t.Context(), "", epoch))
+	assert.Equal(t, epoch, r.state.Epoch, "no epoch where nothing is known of before")
+	assert.Equal(t, []any{"7", int64(2)}, []any{r.state.SystemIdentifier, r.state.Timeline})
+	require.NoError(t, s.DatabaseReturned(t.Context(), "it is on timeline 3", epoch))
+	require.NoError(t, s.DatabaseReturned(t.Context(), "it is on timeline 3", epoch))
+	assert.Equal(t, epoch+1, r.state.Epoch)
+	epoch++
 
 	r.state.RootFingerprint = "another"
 	_, err = s.BeginEpoch(t.Context())

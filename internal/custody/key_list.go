@@ -146,7 +146,7 @@ func (s *Service) checkRoot(tx Records, state *store.ServiceState) error {
 // KeysLoop takes new escrow keys, and key lists that another replica or a command made, until the
 // context ends.
 func (s *Service) KeysLoop(ctx context.Context) {
-	changed := s.Hub.Subscribe(store.TopicKeys)
+	changed := s.Hub.Subscribe(store.TopicKeys, store.TopicDatabase)
 	defer changed.Close()
 	for {
 		select {

@@ -21,6 +21,7 @@ type Records interface {
 	AddEarlierDeposit(d store.Deposit) error
 	AddEscrowKey(k store.EscrowKey) error
 	AddOrders(devices []string, o store.Order) ([]string, error)
+	AddDatabaseReturn(r store.DatabaseReturn) error
 	AddReveal(r store.Reveal) error
 	Asked(digest string) (protocol.DesiredContent, error)
 	BeginEpoch(device string, epoch int64, nonce string) error
@@ -29,7 +30,6 @@ type Records interface {
 	Deposit(device string, epoch, number int64) (store.Deposit, error)
 	DepositsAfter(after store.Deposit, limit int) ([]store.Deposit, error)
 	DepositsOf(device, target string) ([]store.Deposit, error)
-	DevicesIntoEpoch(epoch int64) error
 	EscrowKey(number int64) (store.EscrowKey, error)
 	EscrowKeys() ([]store.EscrowKey, error)
 	KeyIsLive(number int64) (bool, error)
@@ -55,5 +55,6 @@ type Records interface {
 	SetReseal(k store.EscrowKey) error
 	SetEscrowKey(k store.EscrowKey) error
 	SetServiceState(s store.ServiceState) error
+	ThisDatabase() (store.Database, error)
 	TakeDeposits(list []store.Deposit) (map[string]bool, error)
 }

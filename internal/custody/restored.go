@@ -3,36 +3,69 @@ package custody
 import (
 	"context"
 
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
 )
+
+// Restored is on the trail where the database went back.
+const Restored = "service.restored"
 
 // BeginEpoch begins a new epoch of the service, after its database came back from a backup: every
 // device is told anew, under numbers that were never used, and gives again what the database lacks.
 func (s *Service) BeginEpoch(ctx context.Context) (epoch int64, err error) {
+	return s.beginEpoch(ctx, "an operator said so", func(store.ServiceState, store.Database) bool { return true })
+}
+
+// DatabaseReturned begins a new epoch because the database is another one or went back, unless another replica has begun one
+// since the database said the epoch that was seen. Without a reason it only notes which database this is.
+func (s *Service) DatabaseReturned(ctx context.Context, why string, seen int64) error {
+	_, err := s.beginEpoch(ctx, why, func(state store.ServiceState, _ store.Database) bool {
+		return why != "" && state.Epoch == seen
+	})
+	return err
+}
+
+// beginEpoch notes which database this is, and begins a new epoch where it should.
+func (s *Service) beginEpoch(
+	ctx context.Context, why string, should func(state store.ServiceState, here store.Database) bool,
+) (epoch int64, err error) {
 	var list *knownKeyList
-	err = s.Do(
-		ctx,
-		uow.Act{Who: uow.Itself, Action: "service.restored", Object: "service"},
-		func(tx Records, w *uow.Work) error {
-			state, err := tx.LockServiceState(s.Organisation)
-			if err != nil {
-				return err
-			}
+	act := uow.Act{Who: uow.Itself, Action: Restored, Object: "service", Reason: why}
+	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
+		state, err := tx.LockServiceState(s.Organisation)
+		if err != nil {
+			return err
+		}
+		here, err := tx.ThisDatabase()
+		if err != nil {
+			return err
+		}
+		before := state
+		state.SystemIdentifier, state.Timeline = here.System, here.Timeline
+		begins := should(before, here)
+		if begins {
 			state.Epoch++
 			// A device may hold a higher number of the list than this older database knows.
 			state.KeyListNumber = state.Epoch << 32
-			epoch = state.Epoch
-			if err := tx.SetServiceState(state); err != nil {
-				return err
-			}
-			if err := tx.DevicesIntoEpoch(state.Epoch); err != nil {
-				return err
-			}
-			w.Settle("the service came back from a backup", []string{"everything"}, nil)
-			w.After = map[string]any{"epoch": state.Epoch}
-			list, err = s.list(tx, w)
+		} else {
+			w.Quiet()
+		}
+		epoch = state.Epoch
+		if err := tx.SetServiceState(state); err != nil {
 			return err
-		},
-	)
+		}
+		if begins {
+			if err := tx.AddDatabaseReturn(store.DatabaseReturn{Epoch: epoch, At: s.Now(), Why: why}); err != nil {
+				return err
+			}
+			// Each device comes into the epoch as it is settled: a device whose record is locked holds up no other.
+			w.Settle("the database went back: "+why, []string{"everything"}, nil)
+			w.After = map[string]any{"epoch": epoch, "system": here.System, "timeline": here.Timeline}
+			w.Tell(store.TopicDevices)
+			w.Tell(store.TopicDatabase)
+		}
+		list, err = s.list(tx, w)
+		return err
+	})
 	return epoch, s.know(list, err)
 }

@@ -3,6 +3,7 @@ package deploy
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -23,14 +24,40 @@ type composition struct {
 
 func (s *Service) settleDevices(
 	tx Records, w *uow.Work, scope settledScope, ids []string, run *settlement,
-) (changed int, err error) {
+) (changed int, busy []string, err error) {
 	if err := tx.PutScope(scope.record); err != nil {
-		return 0, err
+		return 0, nil, err
 	}
 	devices, err := tx.LockForSettling(ids)
 	if err != nil {
-		return 0, err
+		return 0, nil, err
 	}
+	if busy, err = busyAmong(tx, ids, devices); err != nil {
+		return 0, nil, err
+	}
+	if changed, err = s.settleLocked(tx, w, scope, ids, devices, run); err != nil {
+		return 0, nil, err
+	}
+	return changed, busy, nil
+}
+
+// busyAmong are the live devices that were asked for and are not among those that are locked.
+func busyAmong(tx Records, asked []string, locked []store.SettledDevice) ([]string, error) {
+	if len(asked) == len(locked) {
+		return nil, nil
+	}
+	has := make(map[string]bool, len(locked))
+	for _, d := range locked {
+		has[d.ID] = true
+	}
+	others := slices.DeleteFunc(slices.Clone(asked), func(id string) bool { return has[id] })
+	return tx.LiveAmong(others)
+}
+
+// settleLocked settles devices that are locked.
+func (s *Service) settleLocked(
+	tx Records, w *uow.Work, scope settledScope, ids []string, devices []store.SettledDevice, run *settlement,
+) (changed int, err error) {
 	holds := scope.lane.Holds() // then composing depends on what a device was told before
 	back, err := s.givingBack(tx, ids)
 	if err != nil {
@@ -73,9 +100,11 @@ func (s *Service) settleDevices(
 			},
 			Settings: c.digest,
 		}
-		if d.DesiredNumber == 0 || d.SettingsDigest != c.digest {
+		if d.DesiredNumber == 0 || d.SettingsDigest != c.digest || d.DesiredEpoch != run.epoch {
 			next.New = true
-			next.Stamp.Number++
+			if next.Stamp.Number++; d.DesiredEpoch != run.epoch {
+				next.Stamp.Epoch, next.Stamp.Number = run.epoch, 1
+			}
 			document, err := c.asking.Of(d.ID, d.Name, next.Stamp.Epoch, next.Stamp.Number)
 			if err != nil {
 				return 0, err
@@ -93,7 +122,7 @@ func (s *Service) settleDevices(
 		for i, d := range devices {
 			told[i] = d.ID
 		}
-		if err := tx.ToldWith(scope.rollouts, told, stamps); err != nil {
+		if err := tx.ToldWith(scope.rollouts, told, stamps, s.Now()); err != nil {
 			return 0, err
 		}
 	}

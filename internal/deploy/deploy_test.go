@@ -97,6 +97,10 @@ func (r *records) SetSettled(list []store.SettlingResult, _ time.Time) error {
 	return nil
 }
 
+func (r *records) LiveAmong(ids []string) ([]string, error) { return nil, nil }
+func (r *records) ServiceState() (store.ServiceState, error) {
+	return store.ServiceState{Epoch: 1}, nil
+}
 func (r *records) SettleDone(ids []int64) error {
 	r.waiting = slices.DeleteFunc(r.waiting, func(q store.SettleRequest) bool { return slices.Contains(ids, q.ID) })
 	return nil

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
@@ -26,6 +27,11 @@ func (s *Service) plan(tx Records, requests []store.SettleRequest, run *settleme
 		groups, ids = append(groups, r.Groups...), append(ids, r.Devices...)
 	}
 	run.causes = text.Set(run.causes)
+	state, err := tx.ServiceState()
+	if err != nil {
+		return err
+	}
+	run.epoch = max(state.Epoch, 1)
 	devices, err := tx.LiveDevices(text.Set(groups), text.Set(ids))
 	if err != nil {
 		return err
@@ -35,7 +41,7 @@ func (s *Service) plan(tx Records, requests []store.SettleRequest, run *settleme
 	if err != nil {
 		return err
 	}
-	if run.moves = air.sky.Moves(air.ids, air.in); len(run.moves) > 0 {
+	if run.moves = air.sky.Moves(air.ids, air.in, strings.Join(run.causes, ", ")); len(run.moves) > 0 {
 		return nil // first it is said who is in which rollout, then it is planned again
 	}
 	for _, carried := range air.sets() {

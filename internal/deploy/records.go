@@ -26,6 +26,7 @@ type Records interface {
 	CountDevicesOutside(reach auth.Reach, ids []string) (int, error)
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
 	GivingBack(devices []string, after time.Time) ([]store.GivesBack, error)
+	LiveAmong(ids []string) ([]string, error)
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
 	LiveFacts(ids []string) ([]store.DeviceFacts, error)
 	LockChange(name string) (store.Change, error)
@@ -38,11 +39,12 @@ type Records interface {
 	RequestSettleAgain(r store.SettleRequest) error
 	RolloutSights(rollout string, devices []string) ([]store.RolloutSight, error)
 	RolloutsUnderWay() ([]store.Rollout, error)
+	ServiceState() (store.ServiceState, error)
 	SetChange(c store.Change, over int64) error
 	SetSettled(list []store.SettlingResult, at time.Time) error
 	SettleDone(ids []int64) error
 	SettleFailed(ids []int64, why string, next time.Time) error
 	SettleRequests() ([]store.SettleRequest, error)
 	WaivedOf(devices []string) (map[string][]protocol.Waived, error)
-	ToldWith(rollouts, devices []string, stamps []drift.Stamp) error
+	ToldWith(rollouts, devices []string, stamps []drift.Stamp, at time.Time) error
 }

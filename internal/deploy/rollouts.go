@@ -180,7 +180,7 @@ func joinable(tx Records, events []rollout.Event) ([]rollout.Event, error) {
 	var coming []string
 	for _, e := range events {
 		if j, is := e.(rollout.Join); is {
-			coming = append(coming, j.Device)
+			coming = append(coming, j.Devices...)
 		}
 	}
 	if len(coming) == 0 {
@@ -194,10 +194,14 @@ func joinable(tx Records, events []rollout.Event) ([]rollout.Event, error) {
 	for _, f := range facts {
 		live[f.ID] = true
 	}
-	return slices.DeleteFunc(slices.Clone(events), func(e rollout.Event) bool {
-		j, is := e.(rollout.Join)
-		return is && !live[j.Device]
-	}), nil
+	events = slices.Clone(events)
+	for i, e := range events {
+		if j, is := e.(rollout.Join); is {
+			j.Devices = slices.DeleteFunc(slices.Clone(j.Devices), func(id string) bool { return !live[id] })
+			events[i] = j
+		}
+	}
+	return events, nil
 }
 
 // tell puts what a rollout decided by itself on the trail.
@@ -209,6 +213,9 @@ func tell(w *uow.Work, name string, decisions []rollout.Decision) {
 		after := map[string]any{"wave": d.Wave + 1}
 		if d.Broken != nil {
 			after["condition"], after["devices"] = d.Broken.Condition, d.Devices
+		}
+		if d.Count > 0 {
+			after["count"] = d.Count
 		}
 		w.Also(
 			uow.Act{Who: uow.Itself, Action: "rollout." + string(d.What), Object: name, Reason: d.Reason},

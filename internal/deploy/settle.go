@@ -28,7 +28,7 @@ const (
 // SettleLoop settles whatever waits until the context ends. Any number of replicas may run it: one
 // works at a time, and what a replica did not finish stays in the queue for the next.
 func (s *Service) SettleLoop(ctx context.Context) {
-	const lookAgain = 5 * time.Second // for what a replica left behind when it died, and what failed
+	const lookAgain = 2 * time.Second // for what a replica left behind when it died, what failed, and what was busy
 	waiting := s.Hub.Subscribe(store.TopicSettle)
 	defer waiting.Close()
 	for {
@@ -64,10 +64,12 @@ type settlement struct {
 	causes   []string
 	scopes   []settledScope
 	devices  int
-	changed  int // devices whose desired state got a new number
+	changed  int   // devices whose desired state got a new number
+	epoch    int64 // of the service
 	// directory has the people and groups that the scopes name and the directory knows.
 	directory map[principal.Ref]principal.Entry
 	failed    []failedScope
+	busy      []string        // devices that something else held all the time
 	moves     []underway.Move // who comes into rollouts or leaves them; then nothing is planned
 }
 
@@ -85,6 +87,9 @@ type failedScope struct {
 	devices []string
 	why     error
 }
+
+// busyLongest is the longest that a device that something else holds waits for the next look.
+const busyLongest = 5 * time.Second
 
 // settleTimeout is how long reading or one batch may take.
 const settleTimeout = 2 * time.Minute
@@ -193,10 +198,11 @@ func (s *Service) settleAll(ctx context.Context, run *settlement) error {
 	for _, scope := range run.scopes {
 		for batch := range slices.Chunk(scope.devices, batchOfDevices) {
 			batches.Go(func() error {
-				changed, err := s.settleBatch(ctx, scope, batch, run)
+				changed, busy, err := s.settleBatch(ctx, scope, batch, run)
 				mu.Lock()
 				defer mu.Unlock()
 				run.changed += changed
+				run.busy = append(run.busy, busy...)
 				if isPoison(err) {
 					run.failed = append(run.failed, failedScope{batch, err})
 					err = nil
@@ -230,20 +236,40 @@ func (s *Service) planned(ctx context.Context, requests []store.SettleRequest) (
 	return nil, errors.New("devices come into rollouts and leave them all the time; it is tried again")
 }
 
-// settleBatch gives the number of devices whose desired state got a new number.
+// A device that something else holds, such as its own report on its way, is looked at a few times more; then it waits
+// in the queue, and holds up no other.
+const (
+	busyLooks = 4
+	busyPause = 50 * time.Millisecond
+)
+
+// settleBatch gives the number of devices whose desired state got a new number, and those that something else held.
 func (s *Service) settleBatch(
 	ctx context.Context, scope settledScope, batch []string, run *settlement,
-) (changed int, err error) {
+) (changed int, busy []string, err error) {
 	ctx, cancel := context.WithTimeout(ctx, settleTimeout)
 	defer cancel()
-	err = s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) (err error) {
-		changed, err = s.settleDevices(tx, w, scope, batch, run)
-		return err
-	})
-	if err != nil {
-		return 0, err // nothing of it was stored
+	for look := range busyLooks {
+		if look > 0 {
+			select {
+			case <-ctx.Done():
+				return changed, batch, ctx.Err()
+			case <-time.After(busyPause << look):
+			}
+		}
+		n, left := 0, []string{}
+		err = s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) (err error) {
+			n, left, err = s.settleDevices(tx, w, scope, batch, run)
+			return err
+		})
+		if err != nil {
+			return changed, nil, err // nothing of the last look was stored
+		}
+		if changed, batch = changed+n, left; len(batch) == 0 {
+			break
+		}
 	}
-	return changed, nil
+	return changed, batch, nil
 }
 
 // finish takes the requests out of the queue. Devices that failed are put into one of their own.
@@ -264,6 +290,13 @@ func (s *Service) finish(tx Records, w *uow.Work, requests []store.SettleRequest
 		)
 		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{}, Devices: f.devices, CreatedAt: s.Now(),
 			Attempts: attempts + 1, Error: f.why.Error(), NextAt: s.Now().Add(settleBackoff(attempts))}); err != nil {
+			return err
+		}
+	}
+	if len(run.busy) > 0 {
+		slices.Sort(run.busy)
+		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{}, Devices: run.busy,
+			CreatedAt: s.Now(), Attempts: attempts + 1, NextAt: s.Now().Add(min(settleBackoff(attempts), busyLongest))}); err != nil {
 			return err
 		}
 	}

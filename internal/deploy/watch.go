@@ -34,7 +34,7 @@ type watcher struct {
 // RolloutLoop watches the rollouts under way until the context ends: reports become outcomes, gates open waves or stop, and
 // a change that is everywhere is made for good. Any number of replicas may run it; one works at a time.
 func (s *Service) RolloutLoop(ctx context.Context) {
-	told := s.Hub.Subscribe(store.TopicReports, store.TopicRollouts)
+	told := s.Hub.Subscribe(store.TopicReports, store.TopicRollouts, store.TopicDatabase)
 	defer told.Close()
 	w := &watcher{runs: map[string]*underway.Run{}, reported: map[string]bool{}}
 	for {
@@ -43,8 +43,13 @@ func (s *Service) RolloutLoop(ctx context.Context) {
 			return
 		case <-time.After(lookEvery):
 		}
-		for _, id := range told.Take()[store.TopicReports] {
+		news := told.Take()
+		for _, id := range news[store.TopicReports] {
 			w.reported[id] = true
+		}
+		if _, another := news[store.TopicDatabase]; another { // a version may come to mean another state
+			clear(w.runs)
+			w.lastAll = time.Time{}
 		}
 		if err := s.watch(ctx, w); err != nil && ctx.Err() == nil {
 			s.Log.Error("watching rollouts failed; it is tried again", "error", err)
@@ -124,6 +129,7 @@ func (s *Service) look(ctx context.Context, w *watcher, record store.Rollout, de
 		devices = nil
 	}
 	delete(w.runs, record.ID) // until it is as stored again
+	opened := false
 	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, work *uow.Work) (err error) {
 		locked, err := tx.LockRollout(record.Name)
 		if err != nil {
@@ -144,7 +150,7 @@ func (s *Service) look(ctx context.Context, w *watcher, record store.Rollout, de
 		if err != nil {
 			return err
 		}
-		if opensWave(decisions) {
+		if opened = opensWave(decisions); opened {
 			if why := s.cannotApply(tx, run); why != nil {
 				if run, err = underway.Load(tx, locked); err != nil {
 					return err
@@ -166,7 +172,7 @@ func (s *Service) look(ctx context.Context, w *watcher, record store.Rollout, de
 		}
 		return nil
 	})
-	if err == nil {
+	if err == nil && !opened { // what was told is read again, with who was online then
 		w.runs[record.ID] = run
 	}
 	return err
@@ -230,11 +236,33 @@ func (s *Service) seen(tx Records, run *underway.Run, devices []string) ([]rollo
 		}
 		outcome, settings := judge(d, findings[d.DeviceID], s.Interval)
 		was := run.Machine.Devices[d.DeviceID]
+		if s.lost(d, outcome) {
+			if was.Outcome != rollout.Lost {
+				events = append(events, rollout.Silence{Device: d.DeviceID})
+			}
+			continue
+		}
 		if outcome != rollout.Told && (outcome != was.Outcome || !slices.Equal(settings, was.Settings)) {
 			events = append(events, rollout.Report{Device: d.DeviceID, Outcome: outcome, Settings: settings})
 		}
 	}
 	return events, nil
+}
+
+// lost reports whether a device that was online when it was told, and was given the change, has not been heard from for so
+// long since that it counts as failed. Time in which the service itself was away or could not write does not count.
+func (s *Service) lost(d store.RolloutSight, outcome rollout.Outcome) bool {
+	if !d.Online || d.GivenAt == nil || outcome != rollout.Told && outcome != rollout.Working {
+		return false
+	}
+	clock := s.Clock()
+	last := d.Since
+	for _, at := range []*time.Time{d.GivenAt, d.LastContact, d.ReportedAt, &clock.Since} {
+		if at != nil && at.After(last) {
+			last = *at
+		}
+	}
+	return clock.Now.Sub(last) >= drift.SilentAfter*s.Interval
 }
 
 // judge says what a device made of a change, and the settings that are in the way. Only findings of settings that the change

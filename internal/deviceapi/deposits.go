@@ -19,6 +19,7 @@ func (a *API) deposit(c fiber.Ctx) error {
 		return err
 	}
 	var at time.Time
+	generation := a.registry.generation()
 	err = a.door.do(c.Context(), func() (err error) {
 		at, err = a.Custody.TakeDeposit(c.Context(), d.ID, body)
 		return err
@@ -26,7 +27,7 @@ func (a *API) deposit(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	a.registry.learn(d.ID, body.Epoch, protocol.DepositMarks{Latest: body.Number})
+	a.registry.learn(d.ID, generation, body.Epoch, protocol.DepositMarks{Latest: body.Number})
 	return a.answer(c, req, protocol.DepositAnswer{Time: at, Number: body.Number})
 }
 
@@ -40,10 +41,11 @@ func (a *API) confirm(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
+	generation := a.registry.generation()
 	if err := a.counter.do(c.Context(), func() error { return a.Custody.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
 		return err
 	}
-	a.registry.learn(d.ID, body.Epoch, protocol.DepositMarks{Confirmed: body.Number})
+	a.registry.learn(d.ID, generation, body.Epoch, protocol.DepositMarks{Confirmed: body.Number})
 	return a.answer(c, req, protocol.DepositAnswer{Time: a.Now(), Number: body.Number})
 }
 

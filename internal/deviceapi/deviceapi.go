@@ -7,6 +7,7 @@ import (
 	"context"
 	"crypto/ed25519"
 	"encoding/json"
+	"fmt"
 	"log/slog"
 	"math/rand/v2"
 	"net"
@@ -55,6 +56,17 @@ func New(o Options) *API {
 
 // Run keeps what is known of devices true, until the context ends.
 func (a *API) Run(ctx context.Context) { a.registry.run(ctx) }
+
+// Leave answers every request that is held, since the service stops, and waits until all answers are on their way or the
+// context ends.
+func (a *API) Leave(ctx context.Context) error {
+	select {
+	case <-a.registry.end():
+		return nil
+	case <-ctx.Done():
+		return fmt.Errorf("answering the requests that are held: %w", ctx.Err())
+	}
+}
 
 // Mount adds the endpoints to an app.
 func (a *API) Mount(app *fiber.App) {
@@ -372,8 +384,12 @@ func (a *API) wait(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	w := a.registry.hold(d.ID, body.Desired, body.Orders)
-	if w == nil {
+	w, ended := a.registry.hold(d.ID, body.Desired, body.Orders)
+	switch {
+	case ended: // another replica holds it
+		c.RequestCtx().SetConnectionClose()
+		return a.answer(c, req, a.waitAnswer(d.ID, body.Desired, false))
+	case w == nil:
 		return tooMany(
 			"too_many_waiting",
 			"too many devices are waiting here; check in at the usual interval",

@@ -26,8 +26,9 @@ type held interface {
 type waiter struct {
 	holds drift.Stamp
 	order int64 // the latest that the device has begun
-	// called says that it is answered in its turn; it belongs to the registry.
-	called bool
+	// called says that it is answered in its turn, and counted that it is among those that a stop waits for; they belong to
+	// the registry.
+	called, counted bool
 
 	mu    sync.Mutex
 	conn  held // nil before the HTTP server let go of it

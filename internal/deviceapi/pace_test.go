@@ -19,7 +19,7 @@ func TestAFleetIsWokenAsItComes(t *testing.T) {
 	states, waiters := make([]store.ExchangeState, fleet), make([]*waiter, fleet)
 	for i := range states {
 		states[i] = store.ExchangeState{ID: fmt.Sprint(i), DesiredEpoch: 1}
-		waiters[i] = r.hold(states[i].ID, drift.Stamp{Epoch: 1}, 0)
+		waiters[i], _ = r.hold(states[i].ID, drift.Stamp{Epoch: 1}, 0)
 		states[i].DesiredNumber = 1
 	}
 	woken := func() (n int) {

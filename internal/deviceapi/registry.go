@@ -27,9 +27,12 @@ type registry struct {
 	contacts map[string]time.Time
 	waiting  map[string]*waiter
 	pace
-	ended    bool      // the service stops, nothing is held any more
-	synced   time.Time // when the last look at what changed began
-	dbSynced time.Time // the same by the database's clock
+	ended    bool          // the service stops, nothing is held any more
+	open     int           // held requests that are not answered
+	left     chan struct{} // closed once it stops and all are answered
+	database int           // how often another database was found; what was learned of one says nothing of the next
+	synced   time.Time     // when the last look at what changed began
+	dbSynced time.Time     // the same by the database's clock
 }
 
 const (
@@ -38,6 +41,7 @@ const (
 	distrustFrom = 60 * time.Second
 	flushEvery   = 3 * time.Second
 	paceEvery    = 50 * time.Millisecond
+	lastWrite    = 5 * time.Second // of times of last contact, when the service stops
 )
 
 func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger, now func() time.Time) *registry {
@@ -50,26 +54,62 @@ func newRegistry(db *store.Store, hub *live.Hub, log *slog.Logger, now func() ti
 		contacts: map[string]time.Time{},
 		waiting:  map[string]*waiter{},
 		pace:     pace{out: map[string]time.Time{}},
+		left:     make(chan struct{}),
 	}
 }
 
 // run keeps the registry true until the context ends; what was gathered is written last.
 func (r *registry) run(ctx context.Context) {
-	changes := r.hub.Subscribe(store.TopicDevices)
-	defer changes.Close()
-	look, flush, pace := time.NewTicker(lookEvery), time.NewTicker(flushEvery), time.NewTicker(paceEvery)
-	defer look.Stop()
+	var beside sync.WaitGroup // neither reading nor writing holds up the other, nor those who wait for their turn
+	beside.Go(func() { r.keep(ctx) })
+	flush, pace := time.NewTicker(flushEvery), time.NewTicker(paceEvery)
 	defer flush.Stop()
 	defer pace.Stop()
-	r.look(ctx)
+	beside.Go(func() {
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-flush.C:
+				r.writeContacts(ctx)
+			}
+		}
+	})
 	for {
 		select {
 		case <-ctx.Done():
 			r.end()
-			r.writeContacts(context.WithoutCancel(ctx))
+			beside.Wait()
+			last, cancel := context.WithTimeout(context.WithoutCancel(ctx), lastWrite)
+			defer cancel()
+			r.writeContacts(last)
+			return
+		case <-pace.C:
+			r.goOn()
+		}
+	}
+}
+
+// keep reads what changes until the context ends.
+func (r *registry) keep(ctx context.Context) {
+	changes := r.hub.Subscribe(store.TopicDevices, store.TopicDatabase)
+	defer changes.Close()
+	look := time.NewTicker(lookEvery)
+	defer look.Stop()
+	r.look(ctx)
+	for {
+		select {
+		case <-ctx.Done():
 			return
 		case <-changes.Ready:
-			switch ids, told := changes.Take()[store.TopicDevices]; {
+			taken := changes.Take()
+			ids, told := taken[store.TopicDevices]
+			_, another := taken[store.TopicDatabase]
+			switch {
+			case another:
+				r.forget()
+				r.look(ctx)
+				r.callAll()
 			case len(ids) > 0:
 				r.read(ctx, ids)
 			case told: // notices may have been lost
@@ -77,12 +117,34 @@ func (r *registry) run(ctx context.Context) {
 			}
 		case <-look.C:
 			r.look(ctx)
-		case <-pace.C:
-			r.goOn()
-		case <-flush.C:
-			r.writeContacts(ctx)
 		}
 	}
+}
+
+// forget lets go of what is known of devices: the database is another one, or went back.
+func (r *registry) forget() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	clear(r.devices)
+	r.synced, r.dbSynced = time.Time{}, time.Time{}
+	r.database++
+}
+
+// callAll has every device whose request is held check in, in turn, so that it gives again what the database lacks.
+func (r *registry) callAll() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for id, w := range r.waiting {
+		r.call(id, w)
+	}
+	r.wake()
+}
+
+// generation changes whenever another database is found.
+func (r *registry) generation() int {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.database
 }
 
 // look reads whatever changed since the last look.
@@ -161,11 +223,12 @@ func (r *registry) get(ctx context.Context, id string) (d store.ExchangeState, o
 	return found[0], true, nil
 }
 
-// learn notes at once what this replica stored of a device's deposits; other replicas hear of it.
-func (r *registry) learn(id string, epoch int64, stored protocol.DepositMarks) {
+// learn notes at once what this replica stored of a device's deposits, since a [registry.generation]; other replicas hear
+// of it.
+func (r *registry) learn(id string, generation int, epoch int64, stored protocol.DepositMarks) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if d, known := r.devices[id]; known && d.Epoch == epoch {
+	if d, known := r.devices[id]; known && d.Epoch == epoch && r.database == generation {
 		d.DepositNumber, d.ConfirmedNumber = max(
 			d.DepositNumber,
 			stored.Latest,
@@ -197,47 +260,58 @@ func (r *registry) writeContacts(ctx context.Context) {
 	if len(contacts) == 0 {
 		return
 	}
-	if err := r.store.With(ctx).WriteContacts(contacts); err != nil {
-		r.log.Warn(
-			"times of last contact were not written; they are gathered again",
-			"devices",
-			len(contacts),
-			"error",
-			err,
-		)
+	skipped, err := r.store.With(ctx).WriteContacts(contacts)
+	if err != nil {
+		r.log.Warn("times of last contact were not written; they are written with the next", "devices", len(contacts), "error", err)
+		skipped = contacts
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, c := range skipped {
+		if _, later := r.contacts[c.Device]; !later {
+			r.contacts[c.Device] = c.At
+		}
 	}
 }
 
 // hold adds a held request of a device; an earlier one of the same device is answered. Something is ready
-// when something is waiting already. It is nil when too many are held already, or the service stops.
-func (r *registry) hold(id string, holds drift.Stamp, order int64) *waiter {
+// when something is waiting already. It is nil when too many are held already, or the service has ended.
+func (r *registry) hold(id string, holds drift.Stamp, order int64) (w *waiter, ended bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	w := &waiter{holds: holds, order: order}
+	w = &waiter{holds: holds, order: order}
 	if d := r.devices[id]; newer(d, holds) || d.OrderNumber > order {
 		w.ready = true
-		return w
+		return w, false
 	}
 	former := r.waiting[id]
 	if former == nil && len(r.waiting) >= maxHeld || r.ended {
-		return nil
+		return nil, r.ended
 	}
 	if former != nil {
 		former.wake(true)
 	}
-	r.waiting[id] = w
-	return w
+	r.waiting[id], w.counted = w, true
+	r.open++
+	return w, false
 }
 
-// end answers every held request, since the service stops.
-func (r *registry) end() {
+// end answers every held request, since the service stops. What it gives is closed once all are answered.
+func (r *registry) end() <-chan struct{} {
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	if r.ended {
+		return r.left
+	}
 	r.ended = true
+	if r.open == 0 {
+		close(r.left)
+	}
 	for id, w := range r.waiting {
 		w.wake(false)
 		delete(r.waiting, id)
 	}
+	return r.left
 }
 
 // maxHeld bounds the requests that one replica holds open.
@@ -248,6 +322,12 @@ func (r *registry) release(id string, w *waiter) {
 	defer r.mu.Unlock()
 	if r.waiting[id] == w {
 		delete(r.waiting, id)
+	}
+	if w.counted {
+		w.counted = false
+		if r.open--; r.ended && r.open == 0 {
+			close(r.left)
+		}
 	}
 	r.told(id)
 }

@@ -24,6 +24,7 @@ func (v *View) Run(ctx context.Context, db *store.Store, hub *live.Hub, log *slo
 		store.TopicReports,
 		store.TopicGroups,
 		store.TopicContacts,
+		store.TopicDatabase,
 		store.TopicFence,
 	)
 	defer changes.Close()
@@ -74,7 +75,7 @@ func (v *View) Run(ctx context.Context, db *store.Store, hub *live.Hub, log *slo
 
 // touched are the devices that notices name; whole is true when any may have changed.
 func touched(taken map[string][]string) (ids []string, whole bool) {
-	for _, topic := range []string{store.TopicDevices, store.TopicReports, store.TopicGroups} {
+	for _, topic := range []string{store.TopicDatabase, store.TopicDevices, store.TopicReports, store.TopicGroups} {
 		named, told := taken[topic]
 		if told && len(named) == 0 {
 			return nil, true

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"slices"
 	"strings"
-	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/text"
@@ -36,7 +35,7 @@ func (v *View) each(clock store.Clock, f Filter, order []*Device, visit func(d *
 			!scope.has(d) {
 			continue
 		}
-		standing := drift.Stand(d.StandingInput, clock.Now, clock.Interval)
+		standing := clock.Stand(d.StandingInput)
 		if f.Standing != "" && standing != f.Standing {
 			continue
 		}
@@ -245,9 +244,6 @@ func (v *View) Devices(reach auth.Reach) []*Device {
 	}
 	return devices
 }
-
-// Silent is the time before which a device must have been heard from to count as silent.
-func Silent(clock store.Clock) time.Time { return clock.Now.Add(-drift.SilentAfter * clock.Interval) }
 
 // GroupCount is a number of devices in a group.
 type GroupCount struct {

@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 	"encoding/base64"
 	"net/http"
@@ -20,13 +21,13 @@ import (
 // outcomes are how outcomes are written in a row of thousands.
 var outcomes = map[rollout.Outcome]byte{
 	rollout.NotOpen: 'n', rollout.Told: 't', rollout.Working: 'w', rollout.Verified: 'v', rollout.Failed: 'f',
-	rollout.GuardRefused: 'g', rollout.Held: 'h',
+	rollout.GuardRefused: 'g', rollout.Held: 'h', rollout.Lost: 'x', rollout.Late: 'l',
 }
 
 func viewTally(t rollout.Tally) api.RolloutTally {
 	return api.RolloutTally{
 		NotOpen: t[rollout.NotOpen], Told: t[rollout.Told], Working: t[rollout.Working], Verified: t[rollout.Verified],
-		Failed: t[rollout.Failed], GuardRefused: t[rollout.GuardRefused], Held: t[rollout.Held],
+		Failed: t[rollout.Failed], GuardRefused: t[rollout.GuardRefused], Held: t[rollout.Held], Lost: t[rollout.Lost], Late: t[rollout.Late],
 	}
 }
 
@@ -137,6 +138,7 @@ func (a *routes) planFrom(b api.StartRollout) rollout.Plan {
 	if b.Gate != nil {
 		p.Gate = rollout.Gate{
 			Verified: b.Gate.Verified, Failed: b.Gate.Failed, Soak: time.Duration(b.Gate.SoakSeconds) * time.Second,
+			Heard: cmp.Or(b.Gate.Heard, p.Gate.Heard),
 		}
 	}
 	return p
@@ -199,7 +201,7 @@ func (a *routes) rollouts() {
 			return &struct{ Body api.RolloutDefaults }{api.RolloutDefaults{
 				Shares: p.Shares,
 				Gate: api.Gate{
-					Verified: p.Gate.Verified, Failed: p.Gate.Failed, SoakSeconds: int(p.Gate.Soak.Seconds()),
+					Verified: p.Gate.Verified, Failed: p.Gate.Failed, SoakSeconds: int(p.Gate.Soak.Seconds()), Heard: p.Gate.Heard,
 				},
 			}}, nil
 		},

@@ -54,7 +54,7 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 	}
 	held, versions := newHeldSums(), map[string]int{}
 	visit := func(d *fleetview.Device, standing drift.Standing) {
-		online, verified := !d.StandingInput.LastContact.Before(fleetview.Silent(clock)), d.Verified()
+		online, verified := !d.StandingInput.LastContact.Before(clock.Silent()), d.Verified()
 		o.Verified.Devices++
 		o.Verified.Online += numberOf(online)
 		o.Verified.Verified += numberOf(verified)

@@ -36,6 +36,7 @@ type Service struct {
 	Forget func(ctx context.Context) error
 
 	incoming together.Gather[*incoming] // reports on their way
+	busy     together.Gather[*incoming] // those of devices that something else holds
 	wanted   together.Gather[*wanted]   // desired states that devices wait for
 }
 

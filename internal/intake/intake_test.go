@@ -51,7 +51,7 @@ func (r *records) RenameDevice(_, name, key string) error {
 }
 
 // TakeReports is the transaction of reports, with batch as what it holds.
-func (r *records) TakeReports(_ context.Context, _ []string, judge func(b intake.ReportBatch) error) error {
+func (r *records) TakeReports(_ context.Context, _ []string, _ bool, judge func(b intake.ReportBatch) error) error {
 	if r.held != nil {
 		<-r.held
 	}
@@ -70,6 +70,7 @@ func (b batch) Device(id string) (store.Device, bool) {
 	return d, id == d.ID
 }
 
+func (b batch) IsBusy(string) (bool, error)       { return false, nil }
 func (b batch) Rotations(string) []store.Rotation { return nil }
 func (b batch) Waived(string) []protocol.Waived   { return nil }
 func (b batch) Scope(string) (store.Scope, error) { return store.Scope{}, store.ErrNotFound }

@@ -24,12 +24,14 @@ const (
 
 // Reports takes reports of several devices in one transaction. [store.ReportsFor] makes one; tests have a fake.
 type Reports interface {
-	TakeReports(ctx context.Context, devices []string, judge func(b ReportBatch) error) error
+	// TakeReports waits for devices that something else holds, or passes them over.
+	TakeReports(ctx context.Context, devices []string, waits bool, judge func(b ReportBatch) error) error
 }
 
 // ReportBatch is that transaction. [*store.ReportBatch] has it.
 type ReportBatch interface {
 	Device(id string) (d store.Device, there bool)
+	IsBusy(id string) (bool, error)
 	Rotations(device string) []store.Rotation
 	OpenFindings(device string) []store.Finding
 	Waived(device string) []protocol.Waived
@@ -51,6 +53,9 @@ type incoming struct {
 	looked bool
 }
 
+// errBusy says that something else holds the record of a device. Nobody else waits for it.
+var errBusy = errors.New("something else holds the record of the device")
+
 // errLook asks for a look at the name and the facts of a device before its report is taken.
 var errLook = errors.New("the device reports another name, or other facts of itself")
 
@@ -66,7 +71,7 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		return fmt.Errorf("storing a report: %w", err)
 	}
 	in := &incoming{device: id, epoch: epoch, report: r, body: string(body), digest: requestDigest}
-	err = s.incoming.Do(ctx, id, in, s.takeReports)
+	err = s.take(ctx, in)
 	if !errors.Is(err, errLook) {
 		return err
 	}
@@ -74,7 +79,19 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 		return err
 	}
 	in.looked = true
-	return s.incoming.Do(ctx, id, in, s.takeReports)
+	return s.take(ctx, in)
+}
+
+// take takes a report with those of other devices. One whose device is busy waits with others of which the same is true.
+func (s *Service) take(ctx context.Context, in *incoming) error {
+	err := s.incoming.Do(ctx, in.device, in, s.takeReports)
+	if !errors.Is(err, errBusy) {
+		return err
+	}
+	return s.busy.Do(ctx, in.device, in, func(ctx context.Context, list []*incoming) []error {
+		stuck := func(err error) bool { return spoilt(err) || store.FaultOf(err) == store.Conflict }
+		return s.takeTogether(ctx, list, true, stuck)
+	})
 }
 
 // lookAt takes the name and the facts that a device reports of itself, where it may have them.
@@ -93,13 +110,18 @@ func (s *Service) lookAt(ctx context.Context, in *incoming) error {
 
 // takeReports takes reports of as many devices, in one transaction; one that spoils it holds up no other.
 func (s *Service) takeReports(ctx context.Context, list []*incoming) []error {
+	return s.takeTogether(ctx, list, false, spoilt)
+}
+
+// takeTogether takes reports, and waits for devices that something else holds where that is said.
+func (s *Service) takeTogether(ctx context.Context, list []*incoming, waits bool, spoilt func(err error) bool) []error {
 	return together.Apart(list, spoilt, func(list []*incoming) ([]error, error) {
 		errs := make([]error, len(list))
 		devices := make([]string, len(list))
 		for i, in := range list {
 			devices[i] = in.device
 		}
-		err := s.Reports.TakeReports(ctx, devices, func(b ReportBatch) error { return s.judge(b, list, errs) })
+		err := s.Reports.TakeReports(ctx, devices, waits, func(b ReportBatch) error { return s.judge(b, list, errs) })
 		return errs, err
 	})
 }
@@ -116,7 +138,13 @@ func (s *Service) judge(b ReportBatch, list []*incoming, errs []error) error {
 		d, there := b.Device(in.device)
 		switch {
 		case !there:
-			errs[i] = store.ErrNotFound
+			busy, err := b.IsBusy(in.device)
+			if err != nil {
+				return err
+			}
+			if errs[i] = store.ErrNotFound; busy {
+				errs[i] = errBusy
+			}
 		case d.State != store.Live:
 			errs[i] = refusal.NotLive(d.State, "report")
 		case in.epoch != d.Epoch || in.report.Seq <= d.Seq: // none after the last that was taken can be there

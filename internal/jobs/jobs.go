@@ -21,15 +21,21 @@ import (
 type Job struct {
 	Name  string
 	Every time.Duration // from one beginning to the next, 1 second at least
-	Do    func(ctx context.Context) error
+	// Long says that a turn may take minutes.
+	Long bool
+	Do   func(ctx context.Context) error
 }
 
 // attempts is how often a turn is tried; the last comes some minutes after the first.
 const attempts = 4
 
-// turnsEnd is how long a turn may take. One that is under way for longer was lost with its replica, and another takes it
-// up; until then nobody can tell the two apart. Every job may therefore be cut anywhere, and begin again.
-const turnsEnd = 10 * time.Minute
+// turnsEnd is how long a turn may take, and longTurnsEnd that of a long job. One that is under way for longer was lost with
+// its replica, or that is frozen, and another takes it up; until then nobody can tell the two apart. Every job may therefore
+// be cut anywhere, and begin again.
+const (
+	turnsEnd     = 30 * time.Second
+	longTurnsEnd = 10 * time.Minute
+)
 
 // Runner runs jobs. Use [Start].
 type Runner struct{ client *river.Client[pgx.Tx] }
@@ -51,7 +57,7 @@ func Start(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger, list []Job
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: len(list)},
 		}, Workers: workers, PeriodicJobs: periodic,
-		MaxAttempts: attempts, JobTimeout: turnsEnd, RescueStuckJobsAfter: turnsEnd, Logger: slog.New(quiet{log.Handler()}),
+		MaxAttempts: attempts, JobTimeout: turnsEnd, RescueStuckJobsAfter: 2 * turnsEnd, Logger: slog.New(quiet{log.Handler()}),
 		// What ended is of no use to anybody: what a job did is in its own records.
 		CompletedJobRetentionPeriod: time.Hour, CancelledJobRetentionPeriod: time.Hour, DiscardedJobRetentionPeriod: time.Hour,
 	})
@@ -93,6 +99,16 @@ type worker struct {
 	river.WorkerDefaults[turn]
 	jobs []Job
 	log  *slog.Logger
+}
+
+// Timeout implements [river.Worker].
+func (w *worker) Timeout(t *river.Job[turn]) time.Duration {
+	for _, job := range w.jobs {
+		if job.Name == t.Args.Name && job.Long {
+			return longTurnsEnd
+		}
+	}
+	return turnsEnd
 }
 
 // Work implements [river.Worker].

@@ -15,6 +15,7 @@ import (
 type Hub struct {
 	mu          sync.Mutex
 	subscribers map[*Subscription]struct{}
+	relisten    context.CancelFunc // ends the connection that listens, nil while there is none
 }
 
 // Subscription receives the notices of some topics, gathered until they are taken.
@@ -94,6 +95,15 @@ func (s *Subscription) add(n store.Notice) {
 	}
 }
 
+// Relisten lets go of the connection that listens, and takes another one: the database is not the one of before.
+func (h *Hub) Relisten() {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.relisten != nil {
+		h.relisten()
+	}
+}
+
 // Run listens to the database until the context ends. Whenever the connection was lost it connects
 // again, and publishes every topic without identifiers: anything may have changed.
 func (h *Hub) Run(ctx context.Context, db *store.Store, log *slog.Logger) {
@@ -104,7 +114,12 @@ func (h *Hub) Run(ctx context.Context, db *store.Store, log *slog.Logger) {
 		}
 	}
 	for ctx.Err() == nil {
-		err := db.Listen(ctx, everything, h.Publish)
+		listening, end := context.WithCancel(ctx)
+		h.mu.Lock()
+		h.relisten = end
+		h.mu.Unlock()
+		err := db.Listen(listening, everything, h.Publish)
+		end()
 		if ctx.Err() != nil {
 			return
 		}

@@ -209,7 +209,7 @@ func (n *news) standings() (full bool, err error) {
 	for _, x := range list {
 		told[x] = false
 	}
-	silence := fleetview.Silent(clock)
+	silence := clock.Silent()
 	listening := n.s.Since.Before(silence)
 	var now []store.Told
 	var fresh []store.Notification
@@ -229,7 +229,8 @@ func (n *news) standings() (full bool, err error) {
 			is(DeviceHeld, drift.Held, d)
 		}
 		x := store.Told{DeviceID: d.ID, Standing: string(drift.Silent)}
-		if _, was := told[x]; d.StandingInput.LastContact.Before(silence) && (listening || was) {
+		// While nothing can be said of silence, whoever was told of as silent stays so.
+		if _, was := told[x]; was && silence.IsZero() || d.StandingInput.LastContact.Before(silence) && (listening || was) {
 			is(DeviceSilent, drift.Silent, d)
 		}
 		return true

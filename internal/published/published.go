@@ -28,6 +28,9 @@ type key struct {
 	revision int
 }
 
+// Forget lets go of everything: the database went back, and a number may come to mean another document.
+func (d *Documents) Forget() { d.known.Clear() }
+
 // Of gives the document of a revision of a policy, by the policy's identifier. The error matches [ErrUnreadable]
 // when it is there but cannot be read.
 func (d *Documents) Of(tx Records, policyID string, revision int) (*policy.Document, error) {

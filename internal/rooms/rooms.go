@@ -68,6 +68,8 @@ type Options struct {
 	PasswordMemory uint32
 	// Network says where notifications may go.
 	Network transport.Network
+	// Present is since when the service was there and could write.
+	Present func() time.Time
 }
 
 // Rooms are the rooms of the service.
@@ -83,8 +85,9 @@ type Rooms struct {
 	Notify    *notify.Service
 	View      *fleetview.View
 
-	store    *store.Store
-	patience time.Duration
+	store     *store.Store
+	documents *published.Documents
+	patience  time.Duration
 }
 
 // What a store has, the rooms need.
@@ -103,7 +106,7 @@ var (
 // Open opens the rooms, and brings the signed key list up to date.
 func Open(ctx context.Context, o Options) (*Rooms, error) {
 	documents, known, view := &published.Documents{}, &scopes.Cache{}, fleetview.New()
-	r := &Rooms{View: view, store: o.Store, patience: cmp.Or(o.Patience, 2*time.Second)}
+	r := &Rooms{View: view, store: o.Store, documents: documents, patience: cmp.Or(o.Patience, 2*time.Second)}
 	var err error
 	if r.Custody, err = custody.New(ctx, custody.Options{Room: room[custody.Records](o), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
 		Organisation: o.Organisation, OpenEscrow: o.OpenEscrow, RevealBudget: o.RevealBudget,
@@ -169,7 +172,7 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 }
 
 func room[R uow.Records](o Options) uow.Room[R] {
-	return uow.Room[R]{DB: store.For[R](o.Store), Log: o.Log, Now: o.Now, Interval: o.Interval}
+	return uow.Room[R]{DB: store.For[R](o.Store), Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present}
 }
 
 // box keeps secrets of one kind, which the database holds.
@@ -180,6 +183,9 @@ func box(keys keyring.Ring, of string) (sealed.Box, error) {
 	}
 	return sealed.New(key)
 }
+
+// Forget lets go of what the rooms remember of the database by numbers that may come to mean something else.
+func (r *Rooms) Forget() { r.documents.Forget() }
 
 // Changed waits until the lists of this replica have everything that was committed before the call, but not for ever.
 func (r *Rooms) Changed(ctx context.Context) {

@@ -2,13 +2,15 @@ package server
 
 import (
 	"context"
+	"fmt"
+	"log/slog"
 
 	"rankwarden.example/internal/store"
 )
 
 // Migrate brings the schema up to date. Where another role owns it than the one that the service runs as, that one is
 // given its rights, which do not reach to changing what is on the trail.
-func Migrate(ctx context.Context, c Config) error {
+func Migrate(ctx context.Context, c Config, log *slog.Logger) error {
 	url := c.Database
 	if c.MigrateDatabase != "" {
 		url = c.MigrateDatabase
@@ -18,7 +20,10 @@ func Migrate(ctx context.Context, c Config) error {
 		return err
 	}
 	defer owner.Close()
-	if err := owner.Migrate(ctx); err != nil {
+	if err := owner.CheckSessions(ctx); err != nil {
+		return err
+	}
+	if err := owner.Migrate(ctx, log); err != nil {
 		return err
 	}
 	if c.MigrateDatabase == "" {
@@ -32,18 +37,24 @@ func Migrate(ctx context.Context, c Config) error {
 }
 
 // OpenDatabase brings the schema up to date, and opens the database as the service runs.
-func OpenDatabase(ctx context.Context, c Config) (*store.Store, error) {
+func OpenDatabase(ctx context.Context, c Config, log *slog.Logger) (*store.Store, error) {
 	if c.MigrateDatabase != "" {
-		if err := Migrate(ctx, c); err != nil {
+		if err := Migrate(ctx, c, log); err != nil {
 			return nil, err
 		}
 	}
 	db, err := store.Open(ctx, c.Database)
-	if err != nil || c.MigrateDatabase != "" {
-		return db, err
+	if err != nil {
+		return nil, err
 	}
-	if err := db.Migrate(ctx); err != nil { // finds nothing to do where another role did it
+	if err = db.CheckSessions(ctx); err == nil && c.MigrateDatabase == "" {
+		err = db.Migrate(ctx, log) // finds nothing to do where another role did it
+	}
+	if err != nil {
 		db.Close()
+		if store.FaultOf(err) == store.ReadOnly {
+			err = fmt.Errorf("the database takes no writes: it is a standby, or read only; connect to the one that leads (%w)", err)
+		}
 		return nil, err
 	}
 	return db, nil

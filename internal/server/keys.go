@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"fmt"
+	"log/slog"
 
 	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/store"
@@ -11,7 +12,7 @@ import (
 // CreateKeys makes the keys of a new service. It refuses when the database is already used with keys, or
 // when the file is there.
 func CreateKeys(ctx context.Context, c Config) error {
-	db, err := OpenDatabase(ctx, c)
+	db, err := OpenDatabase(ctx, c, slog.Default())
 	if err != nil {
 		return err
 	}

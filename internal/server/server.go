@@ -27,11 +27,13 @@ import (
 	"rankwarden.example/internal/live"
 	"rankwarden.example/internal/metrics"
 	"rankwarden.example/internal/notify/transport"
+	"rankwarden.example/internal/presence"
 	"rankwarden.example/internal/problem"
 	"rankwarden.example/internal/provider"
 	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/traces"
+	"rankwarden.example/internal/version"
 )
 
 // Server is a running service.
@@ -42,6 +44,8 @@ type Server struct {
 	MetricsURL string // where machines read how all stands, empty for nowhere
 	faces      []face
 	metrics    *metrics.Metrics
+	presence   *presence.Keeper
+	devices    *deviceapi.API
 	readers    *http.Server // of metrics
 	api        *httpapi.API
 	store      *store.Store
@@ -68,7 +72,7 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 	if err != nil {
 		return nil, err
 	}
-	db, err := OpenDatabase(ctx, c)
+	db, err := OpenDatabase(ctx, c, log)
 	if err != nil {
 		return nil, err
 	}
@@ -91,6 +95,16 @@ func start(
 		c.Now = time.Now
 	}
 	hub := &live.Hub{}
+	s := &Server{store: db, log: log, failed: make(chan error, 2)}
+	s.presence = presence.New(db, version.Number(), store.Newest(), log, time.Now,
+		func(ctx context.Context, why string, epoch int64) error {
+			return s.Custody.DatabaseReturned(store.ForJobs(ctx), why, epoch)
+		},
+		func() {
+			s.Forget()
+			hub.Relisten()
+			hub.Publish(store.Notice{Topic: store.TopicDatabase})
+		})
 	opened, err := rooms.Open(
 		ctx,
 		rooms.Options{
@@ -116,14 +130,19 @@ func start(
 			RequireSecondFactor: c.RequireSecondFactor,
 			PasswordMemory:      c.PasswordMemory,
 			Network:             transport.Network{Permitted: c.NotifyNetworks},
+			Present:             s.presence.Since,
 		},
 	)
 	if err != nil {
 		return nil, err
 	}
+	s.Rooms = opened
+	if err := s.presence.Look(ctx); err != nil {
+		return nil, err
+	}
 	done, stop := context.WithCancel(context.WithoutCancel(ctx))
-	s := &Server{Rooms: opened, store: db, log: log, stop: stop, failed: make(chan error, 2)}
-	devices := deviceapi.New(
+	s.stop = stop
+	s.devices = deviceapi.New(
 		deviceapi.Options{
 			Intake:   s.Intake,
 			Custody:  s.Custody,
@@ -145,7 +164,7 @@ func start(
 		stop()
 		return nil, err
 	}
-	app := s.app(c, done)
+	app := s.app(c)
 	s.api = httpapi.Mount(
 		app,
 		httpapi.Options{
@@ -163,9 +182,9 @@ func start(
 	)
 	deviceApp := app
 	if c.DeviceListen != "" {
-		deviceApp = s.app(c, done)
+		deviceApp = s.app(c)
 	}
-	devices.Mount(deviceApp)
+	s.devices.Mount(deviceApp)
 	if err = mountConsole(app, console); err == nil {
 		s.URL, err = s.listen(c, c.Listen, app)
 	}
@@ -189,7 +208,8 @@ func start(
 		s.Access.OnlyProvider = c.OnlyProvider
 	}
 	loops := map[string]func(context.Context){
-		"devices": devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
+		"presence": s.presence.Run,
+		"devices":  s.devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
 		"keys": s.Custody.KeysLoop, "notifications": s.Notify.AnnounceLoop, "deliveries": s.Notify.DeliverLoop,
 		"notices": func(ctx context.Context) { hub.Run(ctx, db, log) }, "lists": func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
 	}
@@ -223,16 +243,16 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Intake.FindOverdue},
 		{Name: "waivers", Every: 20 * time.Second, Do: s.Intake.EndWaivers},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
-		{Name: "checkpoints", Every: time.Hour, Do: s.Trail.AnchorHourly},
-		{Name: "resealing", Every: 10 * time.Second, Do: s.Custody.ResealAsked},
-		{Name: "retention", Every: time.Hour, Do: s.Intake.Prune},
+		{Name: "checkpoints", Long: true, Every: time.Hour, Do: s.Trail.AnchorHourly},
+		{Name: "resealing", Long: true, Every: 10 * time.Second, Do: s.Custody.ResealAsked},
+		{Name: "retention", Long: true, Every: time.Hour, Do: s.Intake.Prune},
 		{Name: "standings", Every: time.Minute, Do: func(ctx context.Context) error {
 			s.Changed(ctx) // the lists have what there is now
 			return s.Insight.RecordStandings(ctx)
 		}},
 	}
 	if c.Directory != nil {
-		list = append(list, jobs.Job{Name: "directory", Every: c.DirectoryEvery, Do: s.Authoring.KeepDirectory})
+		list = append(list, jobs.Job{Name: "directory", Long: true, Every: c.DirectoryEvery, Do: s.Authoring.KeepDirectory})
 	}
 	return list
 }
@@ -249,7 +269,7 @@ func (s *Server) listen(c Config, address string, app *fiber.App) (string, error
 }
 
 // app is what is the same at every address: limits, headers, health.
-func (s *Server) app(c Config, done context.Context) *fiber.App {
+func (s *Server) app(c Config) *fiber.App {
 	app := fiber.New(fiber.Config{
 		AppName: "Rank Warden", Immutable: true, BodyLimit: httpapi.MaxImport + 1, ErrorHandler: problem.HandleError(s.log),
 		ReadTimeout: time.Minute, IdleTimeout: 3 * time.Minute, ReduceMemoryUsage: true,
@@ -287,15 +307,16 @@ func (s *Server) app(c Config, done context.Context) *fiber.App {
 	app.Use(s.metrics.Count)
 	app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	app.Get("/readyz", func(c fiber.Ctx) error {
-		ctx, cancel := context.WithTimeout(done, 2*time.Second)
-		defer cancel()
-		if err := s.store.Ping(ctx); err != nil {
-			return problem.Send(c, problem.New(http.StatusServiceUnavailable, "the database does not answer"))
+		if ready, why := s.presence.Ready(); !ready {
+			return problem.Send(c, problem.New(http.StatusServiceUnavailable, "the database takes no writes: "+why).Later(comeBack))
 		}
 		return c.SendString("ready\n")
 	})
 	return app
 }
+
+// comeBack is when whoever finds the service not ready may ask again.
+const comeBack = 5 * time.Second
 
 // Failed receives when the service cannot go on.
 func (s *Server) Failed() <-chan error { return s.failed }
@@ -305,6 +326,9 @@ func (s *Server) Failed() <-chan error { return s.failed }
 func (s *Server) Stop() error {
 	s.stop()
 	var errs []error
+	parting, done := context.WithTimeout(context.Background(), 10*time.Second)
+	defer done()
+	errs = append(errs, s.devices.Leave(parting))
 	for _, f := range s.faces {
 		f.conns.closeUnused()
 		if err := f.app.ShutdownWithTimeout(10 * time.Second); err != nil {
@@ -326,6 +350,11 @@ func (s *Server) Stop() error {
 		if err := s.tracing(ending); err != nil {
 			s.log.Warn("the last traces did not reach the collector", "error", err)
 		}
+	}
+	leaving, cancel := context.WithTimeout(context.Background(), comeBack)
+	defer cancel()
+	if err := s.store.Gone(leaving); err != nil {
+		s.log.Warn("that this replica stopped could not be written; the others see it from its silence", "error", err)
 	}
 	s.store.Close()
 	return errors.Join(errs...)

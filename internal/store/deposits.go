@@ -66,7 +66,7 @@ func (t Tx) ScopeOf(device string) (digest string, err error) {
 
 // TakeDeposits stores one of each of several devices, and its number as the device's latest, in one statement. It gives
 // the devices whose deposit was stored: not where the device is not live, the number is not a later one of its epoch, or
-// the key is not live. A key that is being retired is waited for.
+// the key is not live, or something else holds the device. A key that is being retired is waited for.
 func (t Tx) TakeDeposits(list []Deposit) (map[string]bool, error) {
 	var devices, targets, accounts, before, after, reasons, organisations, digests, policies []string
 	var epochs, numbers, keys []int64
@@ -105,7 +105,7 @@ func (t Tx) TakeDeposits(list []Deposit) (map[string]bool, error) {
 				$8::text[], $9::text[], $10::bigint[], $11::bytea[], $12::bigint[], $13::bytea[], $14::text[], $15::text[],
 				$16::timestamptz[]) as g(`+depositColumns+`)),
 			key as (select number from escrow_keys where number = any($10::bigint[]) and state = 'live' order by number for share),
-			locked as (`+lockInOrder+`),
+			locked as (`+lockInOrder+` skip locked),
 			device as (update devices d set deposit_number = g.number, changed_at = now()
 				from locked join given g on g.device_id = locked.id join key k on k.number = g.key_number
 				where d.id = locked.id and d.epoch = g.epoch and d.deposit_number < g.number and d.state = 'live' returning d.id),

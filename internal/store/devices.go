@@ -71,6 +71,27 @@ func (d Device) Desired() drift.Stamp {
 type Clock struct {
 	Now      time.Time
 	Interval time.Duration
+	// Since is since when the service was there and could write. That nothing was heard of a device before says nothing of
+	// the device.
+	Since time.Time
+}
+
+// Silent is the time before which a device must have been heard from last to count as silent; zero, so that none does, where
+// the service itself was away after that.
+func (c Clock) Silent() time.Time {
+	before := c.Now.Add(-drift.SilentAfter * c.Interval)
+	if c.Since.After(before) {
+		return time.Time{}
+	}
+	return before
+}
+
+// Stand works out how a device stands.
+func (c Clock) Stand(h drift.StandingInput) drift.Standing {
+	if c.Silent().IsZero() {
+		h.LastContact = c.Now
+	}
+	return drift.Stand(h, c.Now, c.Interval)
 }
 
 // StandingColumns is what a standing is worked out from.
@@ -106,7 +127,7 @@ func (s StandingColumns) StandingInput() drift.StandingInput {
 }
 
 func (s StandingColumns) standing(c Clock) drift.Standing {
-	return drift.Stand(s.StandingInput(), c.Now, c.Interval)
+	return c.Stand(s.StandingInput())
 }
 
 // AddDevice adds one.
@@ -229,20 +250,35 @@ type Contact struct {
 	At     time.Time
 }
 
-// WriteContacts stores times of last contact in bulk; a later one is never replaced by an earlier.
-func (t Tx) WriteContacts(contacts []Contact) error {
+// WriteContacts stores times of last contact in bulk; a later one is never replaced by an earlier. It gives those of devices
+// that something else holds now, and waits for none of them.
+func (t Tx) WriteContacts(contacts []Contact) (skipped []Contact, err error) {
 	ids, times := make([]string, len(contacts)), make([]time.Time, len(contacts))
 	for i, c := range contacts {
 		ids[i], times[i] = c.Device, c.At
 	}
 	if len(contacts) == 0 {
-		return nil
+		return nil, nil
 	}
-	if err := t.exec(`with locked as (`+lockInOrder+`) update devices d set last_contact = greatest(d.last_contact, c.at)
-		from locked join unnest($1::text[], $2::timestamptz[]) as c(id, at) using (id) where d.id = locked.id`, ids, times); err != nil {
-		return err
+	written, err := rows[string](t, `with c as (select * from unnest(?::text[], ?::timestamptz[]) as c(id, at)),
+		locked as (select id from devices where id in (select id from c) order by id for no key update skip locked)
+		update devices d set last_contact = greatest(d.last_contact, c.at) from locked join c using (id) where d.id = locked.id
+		returning d.id`, ids, array[time.Time](times))
+	if err != nil {
+		return nil, err
 	}
-	return t.Notify(Notice{Topic: TopicContacts, IDs: ids})
+	if len(written) < len(contacts) {
+		done := make(map[string]bool, len(written))
+		for _, id := range written {
+			done[id] = true
+		}
+		for _, c := range contacts {
+			if !done[c.Device] {
+				skipped = append(skipped, c)
+			}
+		}
+	}
+	return skipped, t.Notify(Notice{Topic: TopicContacts, IDs: written})
 }
 
 // ExchangeState is what every replica keeps in memory of a device.
@@ -294,16 +330,4 @@ func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Exchange
 // LiveIDs are the identifiers of the live devices of folded names.
 func (t Tx) LiveIDs(keys []string) ([]string, error) {
 	return rows[string](t, "select id from devices where state = 'live' and name_key = any(?)", keys)
-}
-
-// DevicesIntoEpoch has the numbers of desired states begin again, in an epoch of the service; those of
-// orders follow, see [Tx.AddOrders].
-func (t Tx) DevicesIntoEpoch(epoch int64) error {
-	if err := t.exec("select id from devices order by id for no key update"); err != nil {
-		return err
-	}
-	return t.exec(
-		"update devices set desired_epoch = $1, desired_number = 0, mismatched = false, changed_at = now()",
-		epoch,
-	)
 }

@@ -41,7 +41,7 @@ func (t Tx) AddOrders(devices []string, o Order) ([]string, error) {
 	}
 	return rows[string](
 		t,
-		`with numbered as (update devices set order_number = greatest(order_number, desired_epoch << 32) + 1, changed_at =
+		`with numbered as (update devices set order_number = greatest(order_number, (select epoch from service_state) << 32) + 1, changed_at =
 			now() where id = any(?) and state = 'live' returning id, order_number)
 		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before, revealed,
 		batch)

@@ -49,16 +49,17 @@ type TakenReport struct {
 type ReportsFor[B any] struct{ *Store }
 
 // TakeReports is [Store.TakeReports].
-func (r ReportsFor[B]) TakeReports(ctx context.Context, devices []string, judge func(b B) error) error {
-	return r.Store.TakeReports(ctx, devices, func(b *ReportBatch) error { return judge(any(b).(B)) })
+func (r ReportsFor[B]) TakeReports(ctx context.Context, devices []string, waits bool, judge func(b B) error) error {
+	return r.Store.TakeReports(ctx, devices, waits, func(b *ReportBatch) error { return judge(any(b).(B)) })
 }
 
-// TakeReports locks devices, has judge look at their reports, and stores what it says with [ReportBatch.Take].
-func (s *Store) TakeReports(ctx context.Context, devices []string, judge func(b *ReportBatch) error) error {
+// TakeReports locks devices, has judge look at their reports, and stores what it says with [ReportBatch.Take]. Devices that
+// something else holds are waited for, or passed over and then busy.
+func (s *Store) TakeReports(ctx context.Context, devices []string, waits bool, judge func(b *ReportBatch) error) error {
 	return translate(s.pools[classOf(ctx)].AcquireFunc(ctx, func(conn *pgxpool.Conn) error {
 		b := &ReportBatch{ctx: ctx, conn: conn, devices: map[string]Device{}, rotations: map[string][]Rotation{},
 			open: map[string][]Finding{}, waived: map[string][]protocol.Waived{}}
-		err := b.read(devices)
+		err := b.read(devices, waits)
 		if err == nil {
 			err = judge(b)
 		}
@@ -73,11 +74,15 @@ func (s *Store) TakeReports(ctx context.Context, devices []string, judge func(b 
 	}))
 }
 
-func (b *ReportBatch) read(devices []string) error {
+func (b *ReportBatch) read(devices []string, waits bool) error {
 	var q pgx.Batch
+	held := " skip locked"
+	if waits {
+		held = ""
+	}
 	q.Queue("begin")
 	q.Queue(`select id, name, name_key, state, platform, os_version, os_build, agent_version, epoch, seq, desired_epoch, desired_number,
-		desired_digest, settings_digest, scope, open_findings from devices where id = any($1) order by id for no key update`,
+		desired_digest, settings_digest, scope, open_findings from devices where id = any($1) order by id for no key update`+held,
 		devices).
 		Query(func(rows pgx.Rows) error {
 			var d Device
@@ -149,7 +154,16 @@ func (b *ReportBatch) read(devices []string) error {
 	return b.conn.SendBatch(b.ctx, &q).Close()
 }
 
-// Device is one of the devices that were asked for; it is not there where nobody knows it.
+// IsBusy reports whether a device that was asked for is there, and was passed over because something else holds it.
+func (b *ReportBatch) IsBusy(id string) (busy bool, err error) {
+	if _, locked := b.devices[id]; locked {
+		return false, nil
+	}
+	err = b.conn.QueryRow(b.ctx, "select exists (select from devices where id = $1)", id).Scan(&busy)
+	return busy, err
+}
+
+// Device is one of the devices that were asked for; it is not there where nobody knows it, or where it is busy.
 func (b *ReportBatch) Device(id string) (d Device, there bool) {
 	d, there = b.devices[id]
 	return d, there

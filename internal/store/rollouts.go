@@ -82,6 +82,7 @@ type RolloutDevice struct {
 	DeviceID   string
 	Wave       int // index
 	Outcome    rollout.Outcome
+	Online     bool      // it was when it was told
 	Failing    []unit.ID `gorm:"serializer:json"` // that failed, were refused or are held
 	Units      []unit.ID `gorm:"serializer:json"` // that the change alters; nil leaves them as they are
 	VerifiedAt *time.Time
@@ -93,18 +94,19 @@ func (t Tx) RolloutDevices(id string) ([]RolloutDevice, error) {
 		DeviceID   string
 		Wave       int
 		Outcome    rollout.Outcome
+		Online     bool
 		Failing    string // JSON
 		VerifiedAt *time.Time
 	}
 	found, err := rows[row](
 		t,
-		`select device_id, wave, outcome, failing::text as failing, verified_at from rollout_devices
+		`select device_id, wave, outcome, online, failing::text as failing, verified_at from rollout_devices
 		where rollout_id = ? order by device_id`,
 		id,
 	)
 	list := make([]RolloutDevice, len(found))
 	for i, d := range found {
-		list[i] = RolloutDevice{DeviceID: d.DeviceID, Wave: d.Wave, Outcome: d.Outcome, VerifiedAt: d.VerifiedAt}
+		list[i] = RolloutDevice{DeviceID: d.DeviceID, Wave: d.Wave, Outcome: d.Outcome, Online: d.Online, VerifiedAt: d.VerifiedAt}
 		if d.Failing == "[]" {
 			continue
 		}
@@ -116,8 +118,9 @@ func (t Tx) RolloutDevices(id string) ([]RolloutDevice, error) {
 }
 
 // PutRolloutDevices adds devices of a rollout, and alters those that are there. Reports of a device count from now on when it
-// has just been told; anew says that the change is another one, of which no desired state knows yet.
-func (t Tx) PutRolloutDevices(id string, list []RolloutDevice, anew bool, at time.Time) error {
+// has just been told; anew says that the change is another one, of which no desired state knows yet. Devices that are told, and
+// were heard from since onlineFrom, are online.
+func (t Tx) PutRolloutDevices(id string, list []RolloutDevice, anew bool, at, onlineFrom time.Time) error {
 	n := len(list)
 	if n == 0 {
 		return nil
@@ -130,18 +133,20 @@ func (t Tx) PutRolloutDevices(id string, list []RolloutDevice, anew bool, at tim
 	}
 	return t.exec(
 		`insert into rollout_devices as r (rollout_id, device_id, wave, outcome, failing, units, epoch, number, since,
-		verified_at)
+		verified_at, online)
 		select $1, s.id, s.wave, s.outcome, s.failing::jsonb, s.units::jsonb, 0, 0, $8,
-			case when s.outcome = 'verified' then coalesce((select d.verified_at from devices d where d.id = s.id), $8) end
+			case when s.outcome = 'verified' then coalesce((select d.verified_at from devices d where d.id = s.id), $8) end,
+			s.outcome = 'told' and exists (select from devices d where d.id = s.id and d.last_contact >= $10)
 		from unnest($2::text[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::boolean[])
 			as s(id, wave, outcome, failing, units, known)
 		on conflict (rollout_id, device_id) do update set wave = excluded.wave, outcome = excluded.outcome,
 			failing = excluded.failing,
+			online = r.online or excluded.online,
 			units = case when excluded.units = '[]'::jsonb then r.units else excluded.units end,
 			since = case when excluded.outcome = 'told' then excluded.since else r.since end,
 			epoch = case when $9 then 0 else r.epoch end, number = case when $9 then 0 else r.number end,
 			verified_at = case when excluded.outcome = 'verified' then coalesce(r.verified_at, excluded.verified_at) end`,
-		id, ids, waves, outcomes, failing, units, known, at, anew,
+		id, ids, waves, outcomes, failing, units, known, at, anew, onlineFrom,
 	)
 }
 
@@ -159,7 +164,7 @@ type Carries struct {
 
 // Carrying says which of the devices are in which rollouts under way, by device and rollout.
 func (t Tx) Carrying(devices []string) ([]Carries, error) {
-	return rows[Carries](t, `select d.device_id, d.rollout_id, d.outcome <> 'not_open' as has from rollouts r
+	return rows[Carries](t, `select d.device_id, d.rollout_id, d.outcome not in ('not_open', 'late') as has from rollouts r
 		join rollout_devices d on d.rollout_id = r.id
 		where r.ended_at is null and d.device_id = any(?) order by d.device_id, d.rollout_id`, devices)
 }
@@ -175,21 +180,21 @@ type GivesBack struct {
 func (t Tx) GivingBack(devices []string, after time.Time) ([]GivesBack, error) {
 	return rows[GivesBack](t, `select d.device_id, r.started_at as since, d.units from rollouts r
 		join rollout_devices d on d.rollout_id = r.id
-		where r.give_back and r.ended_at > ? and d.outcome <> 'not_open' and d.device_id = any(?)
+		where r.give_back and r.ended_at > ? and d.outcome not in ('not_open', 'late') and d.device_id = any(?)
 		order by d.device_id, r.started_at`, after, devices)
 }
 
 // ToldWith notes the desired states by which devices are told of the changes of rollouts, where none knew of them before.
-func (t Tx) ToldWith(rollouts, devices []string, stamps []drift.Stamp) error {
+func (t Tx) ToldWith(rollouts, devices []string, stamps []drift.Stamp, at time.Time) error {
 	epochs, numbers := make([]int64, len(stamps)), make([]int64, len(stamps))
 	for i, s := range stamps {
 		epochs[i], numbers[i] = s.Epoch, s.Number
 	}
 	return t.exec(
-		`update rollout_devices r set epoch = s.epoch, number = s.number
+		`update rollout_devices r set epoch = s.epoch, number = s.number, given_at = $5
 		from unnest($2::text[], $3::bigint[], $4::bigint[]) as s(id, epoch, number)
-		where r.rollout_id = any($1::text[]) and r.device_id = s.id and r.number = 0 and r.outcome <> 'not_open'`,
-		rollouts, devices, epochs, numbers,
+		where r.rollout_id = any($1::text[]) and r.device_id = s.id and r.number = 0 and r.outcome not in ('not_open', 'late')`,
+		rollouts, devices, epochs, numbers, at,
 	)
 }
 
@@ -199,8 +204,10 @@ type RolloutSight struct {
 	Units          []unit.ID `gorm:"serializer:json"`
 	Epoch          int64     // of the first desired state with the change, and its number; 0 before there is one
 	Number         int64
-	Since          time.Time // from when reports count
-	State          string    // of the device
+	Since          time.Time  // from when reports count
+	Online         bool       // when it was told
+	GivenAt        *time.Time // when there was a desired state with the change
+	State          string     // of the device
 	ReportedEpoch  int64
 	ReportedNumber int64
 	ReportedAt     *time.Time
@@ -213,10 +220,10 @@ type RolloutSight struct {
 func (t Tx) RolloutSights(id string, devices []string) ([]RolloutSight, error) {
 	return rows[RolloutSight](
 		t,
-		`select r.device_id, r.units, r.epoch, r.number, r.since, d.state, d.reported_epoch, d.reported_number,
+		`select r.device_id, r.units, r.epoch, r.number, r.since, r.online, r.given_at, d.state, d.reported_epoch, d.reported_number,
 		d.reported_at, d.last_contact, d.held, d.open_findings
 		from rollout_devices r join devices d on d.id = r.device_id
-		where r.rollout_id = ? and r.outcome <> 'not_open' and (? or r.device_id = any(?)) order by r.device_id`,
+		where r.rollout_id = ? and r.outcome not in ('not_open', 'late') and (? or r.device_id = any(?)) order by r.device_id`,
 		id, devices == nil, devices,
 	)
 }

@@ -208,12 +208,13 @@ type SettledDevice struct {
 	SettingsDigest string
 }
 
-// LockForSettling reads live devices for update, by identifier. Rows go past GORM: they are those of whole fleets.
+// LockForSettling reads live devices for update, by identifier, as far as nothing else holds them. Rows go past GORM: they
+// are those of whole fleets.
 func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
 	found, err := t.db.Statement.ConnPool.QueryContext(
 		t.db.Statement.Context,
 		`select id, name, coalesce(scope, ''), held_units, held::text, desired_epoch, desired_number, desired_digest,
-		settings_digest from devices where id = any($1::text[]) and state = 'live' order by id for update`,
+		settings_digest from devices where id = any($1::text[]) and state = 'live' order by id for no key update skip locked`,
 		ids,
 	)
 	if err != nil {
@@ -230,6 +231,11 @@ func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
 		list = append(list, d)
 	}
 	return list, translate(found.Err())
+}
+
+// LiveAmong are those of devices that are live, by identifier.
+func (t Tx) LiveAmong(ids []string) ([]string, error) {
+	return rows[string](t, "select id from devices where id = any(?) and state = 'live' order by id", ids)
 }
 
 // SettlingResult is what settling found out of one device: its scope, what is held on it, and its newest
@@ -265,7 +271,7 @@ func (t Tx) SetSettled(list []SettlingResult, at time.Time) error {
 	return t.exec(
 		`update devices d set scope = s.scope, held = s.held::jsonb, held_units = s.n, desired_epoch = s.epoch,
 		desired_number = s.number, desired_digest = s.digest, settings_digest = s.settings,
-		desired_at = case when fresh then $10 else desired_at end, verified_at = case when fresh then null else verified_at
+		mismatched = mismatched and not fresh, desired_at = case when fresh then $10 else desired_at end, verified_at = case when fresh then null else verified_at
 		end, changed_at = now()
 		from unnest($1::text[], $2::text[], $3::text[], $4::bigint[], $5::bigint[], $6::bigint[], $7::text[], $8::text[],
 		$9::boolean[])

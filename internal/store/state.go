@@ -1,5 +1,7 @@
 package store
 
+import "time"
+
 // ServiceState is what the service knows of itself.
 type ServiceState struct {
 	ID            bool `gorm:"primaryKey"`
@@ -10,6 +12,9 @@ type ServiceState struct {
 	KeyListKeys   string // ids of the keys in it
 	// RootFingerprint is that of the root key, which every key list is signed by.
 	RootFingerprint string
+	// SystemIdentifier and Timeline are those of the database that the records were in when this was written.
+	SystemIdentifier string
+	Timeline         int64
 }
 
 // TableName is gorm's.
@@ -32,3 +37,41 @@ func (t Tx) LockServiceState(organisation string) (ServiceState, error) {
 
 // SetServiceState stores it.
 func (t Tx) SetServiceState(s ServiceState) error { return t.db.Save(&s).Error }
+
+// DatabaseReturn is a time at which the database was found to have gone back.
+type DatabaseReturn struct {
+	Epoch int64 `gorm:"primaryKey"` // of the service, which began then
+	At    time.Time
+	Why   string
+}
+
+// AddDatabaseReturn notes one.
+func (t Tx) AddDatabaseReturn(r DatabaseReturn) error { return translate(t.db.Create(&r).Error) }
+
+// DatabaseReturns are those after a time, the latest first.
+func (t Tx) DatabaseReturns(after time.Time) ([]DatabaseReturn, error) {
+	return all[DatabaseReturn](t.db.Where("at > ?", after).Order("epoch desc"))
+}
+
+// Freeze stops settling, waves or both everywhere, until it is lifted.
+type Freeze struct {
+	What   string `gorm:"primaryKey"` // [FreezeRollouts] or [FreezeAll]
+	Reason string
+	By     string
+	At     time.Time
+}
+
+// What a freeze stops.
+const (
+	FreezeRollouts = "rollouts" // no wave opens and no rollout ends
+	FreezeAll      = "all"      // that, and no device gets another desired state
+)
+
+// Freezes are those in force.
+func (t Tx) Freezes() ([]Freeze, error) { return all[Freeze](t.db.Order("at, what")) }
+
+// SetFreeze puts one in force, instead of one of the same kind.
+func (t Tx) SetFreeze(f Freeze) error { return translate(t.db.Save(&f).Error) }
+
+// LiftFreezes ends every freeze.
+func (t Tx) LiftFreezes() error { return t.exec("delete from freezes") }

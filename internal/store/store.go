@@ -10,14 +10,9 @@ import (
 	"context"
 	"database/sql"
 	"database/sql/driver"
-	"embed"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
-	"io/fs"
-	"log/slog"
-	"net"
 	"strconv"
 	"strings"
 	"time"
@@ -26,16 +21,10 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/oklog/ulid/v2"
-	"github.com/pressly/goose/v3"
-	"github.com/riverqueue/river/riverdriver/riverpgxv5"
-	"github.com/riverqueue/river/rivermigrate"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 )
-
-//go:embed migrations/*.sql
-var migrations embed.FS
 
 // Errors of the store.
 var (
@@ -55,6 +44,8 @@ type Store struct {
 	gorm    [classes]*gorm.DB
 	jobs    *pgxpool.Pool
 	devices *pgxpool.Pool
+	keeping *pgxpool.Pool // for pulses and leases, which wait for nobody else
+	replica string        // identifier of this process among those that share the database
 }
 
 // Tx is one transaction, or the store outside of one.
@@ -68,6 +59,7 @@ const (
 	devices
 	jobs
 	classes
+	keeping = classes // has connections of its own, and no GORM
 )
 
 // limits of a class.
@@ -78,11 +70,15 @@ type limits struct {
 	lock        time.Duration // after which it gives up waiting for a lock
 }
 
-var limitsOf = [classes]limits{
+var limitsOf = [classes + 1]limits{
 	operators: {"operators", 10, 20 * time.Second, 10 * time.Second},
-	devices:   {"devices", 10, 20 * time.Second, 10 * time.Second},
+	devices:   {"devices", 10, 20 * time.Second, 3 * time.Second},
 	jobs:      {"jobs", 8, 5 * time.Minute, time.Minute},
+	keeping:   {"keeping", 3, 5 * time.Second, 2 * time.Second},
 }
+
+// idleInTransaction is how long a transaction may wait for its client: one whose host vanished holds its locks no longer.
+const idleInTransaction = 30 * time.Second
 
 type classKey struct{}
 
@@ -106,22 +102,30 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, errors.New("the database URL cannot be read; write postgres://USER@HOST:PORT/NAME")
 	}
 	config.ConnConfig.ConnectTimeout = cmp.Or(config.ConnConfig.ConnectTimeout, 5*time.Second)
-	s := &Store{}
+	config.ConnConfig.DialFunc = dialer.DialContext
+	s := &Store{replica: NewID(time.Now())}
+	given := strings.Contains(url, "pool_max_conns")
 	for c := range classes {
-		if err := s.open(ctx, c, config.Copy(), strings.Contains(url, "pool_max_conns")); err != nil {
+		if err := s.open(ctx, c, config.Copy(), given); err != nil {
 			s.Close()
 			return nil, fmt.Errorf("connecting to the database: %w", err)
 		}
 	}
 	s.Tx, s.jobs, s.devices = Tx{s.gorm[operators]}, s.pools[jobs], s.pools[devices]
-	if err := s.Ping(ctx); err != nil {
+	if s.keeping, err = s.pool(ctx, keeping, config.Copy(), false); err == nil {
+		err = s.Ping(ctx)
+	}
+	if err != nil {
 		s.Close()
-		return nil, fmt.Errorf("connecting to the database: %w", err)
+		return nil, fmt.Errorf("connecting to the database: %w", recognisePooler(err))
 	}
 	return s, nil
 }
 
-func (s *Store) open(ctx context.Context, c class, config *pgxpool.Config, given bool) error {
+// Replica is the identifier of this process among those that share the database.
+func (s *Store) Replica() string { return s.replica }
+
+func (s *Store) pool(ctx context.Context, c class, config *pgxpool.Config, given bool) (*pgxpool.Pool, error) {
 	if !given {
 		config.MaxConns = limitsOf[c].connections
 	}
@@ -134,16 +138,30 @@ func (s *Store) open(ctx context.Context, c class, config *pgxpool.Config, given
 	for name, value := range map[string]string{
 		"plan_cache_mode":                     plans,
 		"synchronous_commit":                  "on",
-		"application_name":                    "rankwarden-" + limitsOf[c].name,
+		"application_name":                    s.sessionsOf(c, s.replica),
 		"statement_timeout":                   milliseconds(limitsOf[c].statement),
 		"lock_timeout":                        milliseconds(limitsOf[c].lock),
-		"idle_in_transaction_session_timeout": milliseconds(limitsOf[c].statement),
+		"idle_in_transaction_session_timeout": milliseconds(min(idleInTransaction, limitsOf[c].statement)),
+		// The server lets go of a client that vanished without a word, with all that it held.
+		"tcp_keepalives_idle":     seconds(keepAliveIdle),
+		"tcp_keepalives_interval": seconds(keepAliveEvery),
+		"tcp_keepalives_count":    strconv.Itoa(keepAlives),
+		"tcp_user_timeout":        milliseconds(unanswered),
 	} {
 		if config.ConnConfig.RuntimeParams[name] == "" {
 			config.ConnConfig.RuntimeParams[name] = value
 		}
 	}
-	pool, err := pgxpool.NewWithConfig(ctx, config)
+	return pgxpool.NewWithConfig(ctx, config)
+}
+
+// sessionsOf is the name that the sessions of a replica have in the database.
+func (s *Store) sessionsOf(c class, replica string) string {
+	return "rankwarden-" + limitsOf[c].name + " " + replica
+}
+
+func (s *Store) open(ctx context.Context, c class, config *pgxpool.Config, given bool) error {
+	pool, err := s.pool(ctx, c, config, given)
 	if err != nil {
 		return err
 	}
@@ -159,6 +177,8 @@ func (s *Store) open(ctx context.Context, c class, config *pgxpool.Config, given
 
 func milliseconds(d time.Duration) string { return strconv.FormatInt(d.Milliseconds(), 10) }
 
+func seconds(d time.Duration) string { return strconv.Itoa(int(d.Seconds())) }
+
 // Close ends every connection.
 func (s *Store) Close() {
 	for c := range classes {
@@ -167,6 +187,17 @@ func (s *Store) Close() {
 			s.pools[c].Close()
 		}
 	}
+	if s.keeping != nil {
+		s.keeping.Close()
+	}
+}
+
+// Reconnect lets go of every connection once it is free, so that nothing goes on speaking with a server that does not
+// lead any more.
+func (s *Store) Reconnect() {
+	for c := range classes {
+		s.pools[c].Reset()
+	}
 }
 
 // Jobs are the connections for jobs.
@@ -174,68 +205,6 @@ func (s *Store) Jobs() *pgxpool.Pool { return s.jobs }
 
 // Ping asks whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.pools[operators].Ping(ctx) }
-
-// Migrate brings the schema up to date; several replicas may do so at once.
-func (s *Store) Migrate(ctx context.Context) error {
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return fmt.Errorf("migrating the database: %w", err)
-	}
-	const migrationLock = 8470_1
-	conn, err := s.jobs.Acquire(ctx)
-	if err != nil {
-		return fmt.Errorf("migrating the database: %w", err)
-	}
-	defer conn.Release()
-	// A migration of a large database takes as long as it takes, and so does waiting for it.
-	if _, err := conn.Exec(ctx, "set lock_timeout = 0"); err != nil {
-		return fmt.Errorf("migrating the database: %w", err)
-	}
-	defer conn.Exec(context.WithoutCancel(ctx), "set lock_timeout = "+milliseconds(limitsOf[jobs].lock))
-	if _, err := conn.Exec(ctx, "select pg_advisory_lock($1)", migrationLock); err != nil {
-		return fmt.Errorf("migrating the database: %w", err)
-	}
-	defer conn.Exec(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", migrationLock)
-	provider, err := goose.NewProvider(goose.DialectPostgres, s.sql[jobs], files)
-	if err != nil {
-		return fmt.Errorf("migrating the database: %w", err)
-	}
-	if _, err := provider.Up(ctx); err != nil {
-		return fmt.Errorf("migrating the database: %w", err)
-	}
-	schedules, err := rivermigrate.New(
-		riverpgxv5.New(s.jobs),
-		&rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)},
-	)
-	if err == nil {
-		_, err = schedules.Migrate(ctx, rivermigrate.DirectionUp, nil)
-	}
-	if err != nil {
-		return fmt.Errorf("migrating the database: %w", err)
-	}
-	return nil
-}
-
-// Behind is how many migrations the database lacks. It changes nothing.
-func (s *Store) Behind(ctx context.Context) (int, error) {
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return 0, fmt.Errorf("looking at the database: %w", err)
-	}
-	known, err := fs.Glob(files, "*.sql")
-	if err != nil {
-		return 0, fmt.Errorf("looking at the database: %w", err)
-	}
-	found, err := rows[bool](s.With(ctx), "select to_regclass('goose_db_version') is not null")
-	if err != nil || len(found) == 0 || !found[0] {
-		return len(known), err
-	}
-	done, err := rows[int](s.With(ctx), "select count(distinct version_id) from goose_db_version where version_id > 0 and is_applied")
-	if err != nil {
-		return 0, err
-	}
-	return max(0, len(known)-done[0]), nil
-}
 
 // Clock is the time of the database.
 func (t Tx) Clock() (time.Time, error) {
@@ -290,29 +259,6 @@ func translate(err error) error {
 		return ErrText
 	}
 	return err
-}
-
-// IsUnavailable reports whether an error says that the database cannot be reached, or gave up waiting.
-func IsUnavailable(err error) bool {
-	var pg *pgconn.PgError
-	if errors.As(err, &pg) {
-		switch {
-		case strings.HasPrefix(pg.Code, "08"),
-			strings.HasPrefix(pg.Code, "57P"),
-			pg.Code == "57014",
-			pg.Code == "55P03",
-			pg.Code == "53300",
-			pg.Code == "53100":
-			return true // connection, shutdown, timeout, lock timeout, too many connections, disk full
-		}
-		return false
-	}
-	var network net.Error
-	var connect *pgconn.ConnectError
-	return errors.As(err, &network) || errors.As(err, &connect) || errors.Is(err, io.ErrUnexpectedEOF) ||
-		errors.Is(err, io.EOF) ||
-		errors.Is(err, driver.ErrBadConn) ||
-		pgconn.SafeToRetry(err)
 }
 
 // first reads one record.

@@ -21,18 +21,13 @@ type Flight struct {
 	store.Rollout
 	Edits []change.Edit
 	Err   error // why they cannot be made
-	late  []string
 }
 
 // Flights reads the edits of rollouts, for devices with an index by folded name. What cannot be read is in the flight.
 func Flights(records []store.Rollout, index map[string]int) ([]Flight, error) {
 	flights := make([]Flight, len(records))
 	for i, r := range records {
-		machine, err := Machine(r)
-		if err != nil {
-			return nil, err
-		}
-		flights[i] = Flight{Rollout: r, late: machine.Late}
+		flights[i] = Flight{Rollout: r}
 		flights[i].Edits, flights[i].Err = Edits(r.Edits, index)
 	}
 	return flights, nil
@@ -149,9 +144,9 @@ type Move struct {
 	Halt    string   // why the change cannot be made any more, empty when it can
 }
 
-// Moves says which devices come into rollouts and leave them, of those that were planned for. In has the devices that are in
-// them, by rollout.
-func (s *Sky) Moves(ids []string, in map[string]map[string]bool) []Move {
+// Moves says which devices come into rollouts and leave them, of those that were planned for, and why they were. In has the
+// devices that are in them, by rollout.
+func (s *Sky) Moves(ids []string, in map[string]map[string]bool, why string) []Move {
 	var moves []Move
 	for _, f := range s.flights {
 		if f.State.Ended() {
@@ -166,14 +161,18 @@ func (s *Sky) Moves(ids []string, in map[string]map[string]bool) []Move {
 			continue
 		}
 		affected := AffectedBy(s.Base, with, func(d int) string { return ids[d] })
+		joins := rollout.Join{Why: why}
 		for _, id := range ids {
 			switch member := in[f.ID][id]; {
 			case affected[id] == nil && member:
 				m.Events = append(m.Events, rollout.Leave{Device: id})
-			case affected[id] != nil && !member && !slices.Contains(f.late, id):
-				m.Events = append(m.Events, rollout.Join{Device: id})
+			case affected[id] != nil && !member:
+				joins.Devices = append(joins.Devices, id)
 				m.Units[id] = affected[id]
 			}
+		}
+		if len(joins.Devices) > 0 {
+			m.Events = append(m.Events, joins)
 		}
 		if len(m.Events) > 0 {
 			moves = append(moves, m)

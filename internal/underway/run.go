@@ -17,7 +17,7 @@ import (
 // Records is what is needed of the records to read and keep a rollout.
 type Records interface {
 	DropRolloutDevices(id string, devices []string) error
-	PutRolloutDevices(id string, list []store.RolloutDevice, anew bool, at time.Time) error
+	PutRolloutDevices(id string, list []store.RolloutDevice, anew bool, at, onlineFrom time.Time) error
 	RolloutDevices(id string) ([]store.RolloutDevice, error)
 	SetRollout(r store.Rollout, over int64) error
 }
@@ -65,8 +65,9 @@ func Load(tx Records, record store.Rollout) (*Run, error) {
 // Put puts devices into a state machine that was read without them.
 func Put(machine *rollout.Rollout, devices []store.RolloutDevice) {
 	for _, d := range devices {
-		machine.Devices[d.DeviceID] = rollout.Device{Wave: d.Wave, Outcome: d.Outcome, Settings: d.Failing}
+		machine.Devices[d.DeviceID] = rollout.Device{Wave: d.Wave, Outcome: d.Outcome, Settings: d.Failing, Online: d.Online}
 	}
+	machine.Recount()
 }
 
 func (r *Run) remember() {
@@ -108,10 +109,10 @@ func (r *Run) SaveDevices(tx Records, w *uow.Work, at time.Time, units Affected,
 		if !known || was.Wave != d.Wave || was.Outcome != d.Outcome || !slices.Equal(was.Settings, d.Settings) ||
 			anew || fresh != nil {
 			changed = append(changed, store.RolloutDevice{
-				DeviceID: id, Wave: d.Wave, Outcome: d.Outcome, Failing: d.Settings, Units: fresh,
+				DeviceID: id, Wave: d.Wave, Outcome: d.Outcome, Online: d.Online, Failing: d.Settings, Units: fresh,
 			})
 		}
-		had := known && r.wasHaving && was.Outcome != rollout.NotOpen
+		had := known && r.wasHaving && was.Outcome.HasChange()
 		if has := r.Machine.Has(id); has != had || anew && has {
 			settle = append(settle, id)
 		}
@@ -119,7 +120,7 @@ func (r *Run) SaveDevices(tx Records, w *uow.Work, at time.Time, units Affected,
 	for id, was := range r.stored {
 		if _, there := r.Machine.Devices[id]; !there {
 			gone = append(gone, id)
-			if r.wasHaving && was.Outcome != rollout.NotOpen {
+			if r.wasHaving && was.Outcome.HasChange() {
 				settle = append(settle, id)
 			}
 		}
@@ -129,7 +130,7 @@ func (r *Run) SaveDevices(tx Records, w *uow.Work, at time.Time, units Affected,
 			return err
 		}
 	}
-	if err := tx.PutRolloutDevices(r.ID, changed, anew, at); err != nil {
+	if err := tx.PutRolloutDevices(r.ID, changed, anew, at, w.OnlineFrom(at)); err != nil {
 		return err
 	}
 	if len(settle) > 0 {

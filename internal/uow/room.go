@@ -45,15 +45,23 @@ type Room[R Records] struct {
 	Log      *slog.Logger
 	Now      func() time.Time
 	Interval time.Duration // between two check-ins of a device
+	// Present is since when the service was there and could write, nil where nobody keeps that.
+	Present func() time.Time
 }
 
 // Clock is the time by which devices stand as they do.
-func (r Room[R]) Clock() store.Clock { return store.Clock{Now: r.Now(), Interval: r.Interval} }
+func (r Room[R]) Clock() store.Clock {
+	clock := store.Clock{Now: r.Now(), Interval: r.Interval}
+	if r.Present != nil {
+		clock.Since = r.Present()
+	}
+	return clock
+}
 
 // Do does an act in one transaction. A refusal for want of the right, or of reach, is on the trail by itself, so that
 // an attempt is seen; nothing else of a refused act is.
 func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) error {
-	w := &Work{Act: act, now: r.Now(), log: r.Log}
+	w := &Work{Act: act, now: r.Now(), log: r.Log, interval: r.Interval}
 	if act.Right != "" && !act.Who.May(act.Right) {
 		return r.refuse(ctx, w, Lacking(act.Who))
 	}

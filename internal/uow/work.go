@@ -36,7 +36,12 @@ type Work struct {
 	also    []audit.Entry
 	now     time.Time
 	log     *slog.Logger
+	// interval is the time between two check-ins of a device.
+	interval time.Duration
 }
+
+// OnlineFrom is since when a device must have been heard from to count as online at a time: two check-in intervals.
+func (w *Work) OnlineFrom(at time.Time) time.Time { return at.Add(-2 * w.interval) }
 
 // Tell has every replica told, once the work is durable, that things of a topic changed; without identifiers that
 // any may have.
@@ -58,7 +63,9 @@ func (w *Work) Also(act Act, outcome audit.Outcome, before, after any) {
 }
 
 // Part is work that is done as a part of this one, with an entry of its own on the trail. [Work.Join] adds what it gathered.
-func (w *Work) Part(act Act) *Work { return &Work{Act: act, now: w.now, log: w.log} }
+func (w *Work) Part(act Act) *Work {
+	return &Work{Act: act, now: w.now, log: w.log, interval: w.interval}
+}
 
 // Take makes of this work what a part of it came to.
 func (w *Work) Take(part *Work) {

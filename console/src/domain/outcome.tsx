@@ -7,11 +7,13 @@ type Look = { glyph: string; word: string; text: string; fill: string };
 /** Each outcome has its own glyph and word as well as its colour. */
 export const outcomes: Record<Outcome, Look> = {
   verified: { glyph: "●", word: "verified", text: "text-green", fill: "bg-green" },
+  lost: { glyph: "◇", word: "lost: silent since told", text: "text-red", fill: "bg-red" },
   failed: { glyph: "◆", word: "failed", text: "text-red", fill: "bg-red" },
   guard_refused: { glyph: "■", word: "refused by the guard", text: "text-red", fill: "bg-red" },
   held: { glyph: "▮▮", word: "held", text: "text-held", fill: "bg-held" },
   working: { glyph: "◔", word: "working", text: "text-waiting", fill: "bg-waiting" },
   told: { glyph: "○", word: "not heard from", text: "text-silent", fill: "bg-silent" },
+  late: { glyph: "◌", word: "waits to join", text: "text-brass", fill: "bg-brass" },
   not_open: { glyph: "·", word: "not open", text: "text-second", fill: "bg-hairline" },
 };
 
@@ -22,6 +24,8 @@ export const fieldLooks: Record<string, MarkLook & { outcome: Outcome }> = {
   v: { outcome: "verified", word: outcomes.verified.word, colour: "--green", shape: "dot" },
   f: { outcome: "failed", word: outcomes.failed.word, colour: "--red", shape: "diamond" },
   g: { outcome: "guard_refused", word: outcomes.guard_refused.word, colour: "--red", shape: "diamond" },
+  x: { outcome: "lost", word: outcomes.lost.word, colour: "--red", shape: "diamond" },
+  l: { outcome: "late", word: outcomes.late.word, colour: "--brass", shape: "ring" },
   h: { outcome: "held", word: outcomes.held.word, colour: "--held", shape: "bars" },
   w: { outcome: "working", word: outcomes.working.word, colour: "--waiting", shape: "ring" },
   t: { outcome: "told", word: outcomes.told.word, colour: "--silent", shape: "ring" },

@@ -56,6 +56,7 @@ function Form({ of, preview, defaults, close }: FormProps) {
   const [sharesText, setShares] = useState(defaults.shares.join(", "));
   const [verified, setVerified] = useState(String(defaults.gate.verified));
   const [failed, setFailed] = useState(String(defaults.gate.failed));
+  const [heard, setHeard] = useState(String(defaults.gate.heard));
   const [soak, setSoak] = useState(String(defaults.gate.soak_seconds / 60));
   const [atOnce, setAtOnce] = useState(false);
   const shares = sharesIn(sharesText);
@@ -65,7 +66,12 @@ function Form({ of, preview, defaults, close }: FormProps) {
         change: of.name,
         digest: preview.digest,
         at_once: atOnce,
-        gate: { verified: Number(verified), failed: Number(failed), soak_seconds: Math.round(Number(soak) * 60) },
+        gate: {
+          verified: Number(verified),
+          failed: Number(failed),
+          heard: Number(heard),
+          soak_seconds: Math.round(Number(soak) * 60),
+        },
         ...(!atOnce && { first, shares: shares ?? [] }),
       }),
     onSuccess: (step) => {
@@ -104,9 +110,10 @@ function Form({ of, preview, defaults, close }: FormProps) {
       )}
       <fieldset>
         <legend className="mb-1 font-semibold">Gate of each wave</legend>
-        <div className="grid grid-cols-3 gap-3">
+        <div className="grid grid-cols-2 gap-3">
           {number("Verified, at least %", verified, setVerified)}
-          {number("Failed, at most %", failed, setFailed)}
+          {number("Failed or lost, at most %", failed, setFailed)}
+          {number("Online devices heard from, at least %", heard, setHeard)}
           {number("Soak, minutes", soak, setSoak)}
         </div>
       </fieldset>

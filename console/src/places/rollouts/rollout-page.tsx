@@ -47,7 +47,7 @@ function Whole({ of, mayDeploy }: { of: Rollout; mayDeploy: boolean }) {
         {mayDeploy && !of.ended_at && <Steps of={of} />}
       </PageHead>
       {of.reason && <p className="mb-3">{of.reason}</p>}
-      <Notices of={of} see={() => set({ outcome: "failed", wave: "" })} />
+      <Notices of={of} see={() => set({ outcome: worst.find((o) => of.tally[o] > 0) ?? "failed", wave: "" })} />
       <section aria-label="Waves" className="border-t-2 border-ink">
         {of.lanes.map((lane, i) => (
           <LaneRow
@@ -82,7 +82,7 @@ function Whole({ of, mayDeploy }: { of: Rollout; mayDeploy: boolean }) {
                 </time>
                 <span>
                   <span
-                    className={`font-semibold ${d.what === "gate_stopped" || d.what === "halted" ? "text-red" : ""}`}
+                    className={`font-semibold ${["gate_stopped", "halted", "many_join"].includes(d.what) ? "text-red" : ""}`}
                   >
                     {d.by || "gate"}
                   </span>{" "}
@@ -97,9 +97,12 @@ function Whole({ of, mayDeploy }: { of: Rollout; mayDeploy: boolean }) {
   );
 }
 
+/** What stops a rollout, with what is looked at first in front. */
+const worst = ["lost", "guard_refused", "failed", "late"] as const;
+
 /** What somebody should know before anything else. */
 function Notices({ of, see }: { of: Rollout; see: () => void }) {
-  const failed = of.tally.failed + of.tally.guard_refused;
+  const failed = of.tally.lost + of.tally.failed + of.tally.guard_refused + of.tally.late;
   return (
     <>
       {of.state === "stopped" && (
