@@ -121,6 +121,7 @@ type LocalGroup struct {
 type DeviceWhy struct {
 	At          *time.Time      `json:"at" doc:"The time as of which the device is explained; null for now"`
 	Device      Device          `json:"device"`
+	Notes       []string        `json:"notes" nullable:"false" doc:"What holds at the moment beside the settings, in words: a freeze, a database that went back"`
 	Assignments []DeviceAim     `json:"assignments" nullable:"false"`
 	Units       []UnitWhy       `json:"units" nullable:"false"`
 	Problems    []DeviceProblem `json:"problems" nullable:"false"`

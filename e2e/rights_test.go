@@ -80,6 +80,7 @@ var bodies = map[string]string{
 	"decide-device-grant": `{"approve": false}`, "confirm-second-factor": `{"code": "000000"}`, "make-recovery-codes": `{"password": "not this one"}`, "remove-second-factor": `{"password": "not this one"}`,
 	"start-rollout": `{"change": "none", "digest": ""}`, "pause-rollout": `{}`, "resume-rollout": `{}`, "open-wave": `{"reason": "r"}`,
 	"waive-findings": `{"findings": [1], "until": "2031-01-01T00:00:00Z", "reason": "r"}`, "decide-waiver": `{"agree": true}`,
+	"freeze": `{"what": "rollouts", "reason": "r"}`, "thaw": `{}`,
 	"revert-rollout": `{"reason": "r"}`, "decide-brake": `{"release": false, "reason": "r"}`,
 	"create-notification-target": `{"name": "t", "kind": "webhook", "address": "ftp://skerryline.example", "events": ["trail_entry"], "enabled": true}`,
 	"edit-notification-target":   `{"kind": "webhook", "address": "https://skerryline.example", "events": ["trail_entry"], "enabled": true}`,

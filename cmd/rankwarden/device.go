@@ -222,6 +222,9 @@ func (a *app) deviceHead(w api.DeviceWhy) {
 		d.Desired,
 		verified,
 	)
+	for _, note := range w.Notes {
+		fmt.Fprintf(a.out, "%s\n\n", text.FgYellow.Sprint(a.wrapped("! "+note, 2)))
+	}
 }
 
 // units prints asked, has and why for every unit.

@@ -115,6 +115,8 @@ func root() *cobra.Command {
 		a.changeCommand(),
 		a.rolloutCommand(),
 		a.brakeCommand(),
+		a.freezeCommand(),
+		a.thawCommand(),
 		a.exportCommand(),
 		a.ladderCommand(),
 		a.deviceCommand(),

@@ -17,7 +17,7 @@ import (
 // eventKinds are the kinds of events that a target can be told of.
 var eventKinds = []string{
 	"finding_opened", "finding_corrected", "finding_closed", "device_held", "device_silent", "password_viewed", "rollout_stopped",
-	"edit_braked", "checkpoint_signed", "trail_broken", "sealed_owner_used", "attempt_refused", "trail_entry",
+	"edit_braked", "database_returned", "service_frozen", "checkpoint_signed", "trail_broken", "sealed_owner_used", "attempt_refused", "trail_entry",
 }
 
 func (a *app) targetList() *cobra.Command {

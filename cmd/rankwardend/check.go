@@ -119,7 +119,17 @@ func (c *checking) database(ctx context.Context, db *store.Store) {
 		c.attend("the database is %d behind in migrations; the next start makes them, or rankwardend migrate", behind)
 		return
 	}
-	c.fine("database, at the newest schema")
+	if err := db.CheckSchema(ctx); err != nil {
+		c.bad(err)
+		return
+	}
+	if err := db.TryWrite(ctx); err != nil {
+		c.bad(err)
+		return
+	}
+	c.fine("database, at the newest schema, takes writes")
+	c.sessions(ctx, db)
+	c.returns(tx)
 	if at, err := tx.Clock(); err != nil {
 		c.bad(err)
 	} else if apart := time.Since(at).Abs(); apart > mostApart {
@@ -138,6 +148,52 @@ func (c *checking) database(ctx context.Context, db *store.Store) {
 	}
 	c.escrow(tx)
 	c.notifications(tx)
+}
+
+// sessions looks whether a pooler stands between, and who shares the database.
+func (c *checking) sessions(ctx context.Context, db *store.Store) {
+	if err := db.CheckSessions(ctx); err != nil {
+		c.bad(err)
+	}
+	replicas, err := db.With(ctx).Replicas(replicaSilent)
+	if err != nil {
+		c.bad(err)
+		return
+	}
+	for _, r := range replicas {
+		c.fine("replica on %s, version %s", r.Host, r.Program)
+	}
+}
+
+// replicaSilent is how long ago a replica may have written that it is there.
+const replicaSilent = 10 * time.Second
+
+// returns tells of a database that went back, of devices that say so, and of freezes.
+func (c *checking) returns(tx store.Tx) {
+	list, err := tx.DatabaseReturns(c.now.Add(-7 * 24 * time.Hour))
+	if err != nil {
+		c.bad(err)
+	}
+	for _, r := range list {
+		c.attend("the database went back at %s: %s. Epoch %d began by itself", r.At.UTC().Format("2006-01-02 15:04:05 UTC"), r.Why, r.Epoch)
+	}
+	figures, err := tx.Figures(c.now)
+	if err != nil {
+		c.bad(err)
+		return
+	}
+	if figures.Mismatched > 0 {
+		c.attend("%d devices hold what the service does not know that it gave them, and take nothing that is published; "+
+			"if the database came back from a backup, run rankwardend restored", figures.Mismatched)
+	}
+	frozen, err := tx.Freezes()
+	if err != nil {
+		c.bad(err)
+	}
+	for _, f := range frozen {
+		c.attend("%s is frozen since %s by %s: %s", map[string]string{store.FreezeAll: "settling", store.FreezeRollouts: "every rollout"}[f.What],
+			f.At.UTC().Format("2006-01-02 15:04:05 UTC"), f.By, f.Reason)
+	}
 }
 
 func (c *checking) notifications(tx store.Tx) {

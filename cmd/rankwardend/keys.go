@@ -49,7 +49,7 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		if err != nil {
 			return err
 		}
-		db, err := server.OpenDatabase(cmd.Context(), databaseOf(k), slog.Default())
+		db, err := server.OpenDatabase(cmd.Context(), databaseOf(k), server.Warnings)
 		if err != nil {
 			return err
 		}

@@ -62,6 +62,23 @@ func Stopped(name string, wave, devices int) string {
 	return fmt.Sprintf("the rollout %s was stopped by the gate of wave %d, because of %s", name, wave, count(devices, "device", "devices"))
 }
 
+// ManyJoined says that so many devices came to a rollout at once that it asks first.
+func ManyJoined(name string, devices int, why string) string {
+	return fmt.Sprintf("the rollout %s was stopped: %s came to waves that are open already%s; resume it to let them join",
+		name, count(devices, "device", "devices"), because(why))
+}
+
+// HaltedBecause says that a rollout was stopped because its change cannot be made any more.
+func HaltedBecause(name, why string) string {
+	return fmt.Sprintf("the rollout %s was stopped: its change cannot be made any more%s", name, because(why))
+}
+
+// DatabaseReturned says that the database went back, and what follows.
+func DatabaseReturned(why string) string {
+	return "the database went back: " + why + ". Devices are told everything again and give back the passwords that it lacks; " +
+		"what operators did shortly before may be missing"
+}
+
 // Braked says that an edit waits because it would alter too much.
 func Braked(who, object string, devices int) string {
 	return fmt.Sprintf("an edit of %s by %s waits for a decision: it would alter %s", object, who, count(devices, "device", "devices"))

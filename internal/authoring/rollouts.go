@@ -234,6 +234,9 @@ func (s *Service) FinishRollout(ctx context.Context, name string) error {
 			w.Quiet()
 			return nil
 		}
+		if err := underway.NotFrozen(tx); err != nil {
+			return err
+		}
 		c, err := tx.LockChange(name)
 		if err != nil {
 			return err

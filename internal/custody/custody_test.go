@@ -262,11 +262,11 @@ func TestKeyList(t *testing.T) {
 
 	// A replica that finds another database begins an epoch once, however many replicas find it, and notes where it is.
 	r.here = store.Database{System: "7", Timeline: 2}
-	require.NoError(t, s.DatabaseReturned(t.Context(), "", epoch))
+	require.NoError(t, s.DatabaseReturned(t.Context(), "", epoch, 0))
 	assert.Equal(t, epoch, r.state.Epoch, "no epoch where nothing is known of before")
 	assert.Equal(t, []any{"7", int64(2)}, []any{r.state.SystemIdentifier, r.state.Timeline})
-	require.NoError(t, s.DatabaseReturned(t.Context(), "it is on timeline 3", epoch))
-	require.NoError(t, s.DatabaseReturned(t.Context(), "it is on timeline 3", epoch))
+	require.NoError(t, s.DatabaseReturned(t.Context(), "it is on timeline 3", epoch, epoch))
+	require.NoError(t, s.DatabaseReturned(t.Context(), "it is on timeline 3", epoch, epoch))
 	assert.Equal(t, epoch+1, r.state.Epoch)
 	epoch++
 

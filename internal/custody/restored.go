@@ -7,19 +7,17 @@ import (
 	"rankwarden.example/internal/uow"
 )
 
-// Restored is on the trail where the database went back.
-const Restored = "service.restored"
-
 // BeginEpoch begins a new epoch of the service, after its database came back from a backup: every
 // device is told anew, under numbers that were never used, and gives again what the database lacks.
 func (s *Service) BeginEpoch(ctx context.Context) (epoch int64, err error) {
-	return s.beginEpoch(ctx, "an operator said so", func(store.ServiceState, store.Database) bool { return true })
+	return s.beginEpoch(ctx, "an operator said so", 0, func(store.ServiceState, store.Database) bool { return true })
 }
 
 // DatabaseReturned begins a new epoch because the database is another one or went back, unless another replica has begun one
-// since the database said the epoch that was seen. Without a reason it only notes which database this is.
-func (s *Service) DatabaseReturned(ctx context.Context, why string, seen int64) error {
-	_, err := s.beginEpoch(ctx, why, func(state store.ServiceState, _ store.Database) bool {
+// since the database said the epoch that was seen. It is later than the latest that anybody saw. Without a reason it only
+// notes which database this is.
+func (s *Service) DatabaseReturned(ctx context.Context, why string, seen, latest int64) error {
+	_, err := s.beginEpoch(ctx, why, latest, func(state store.ServiceState, _ store.Database) bool {
 		return why != "" && state.Epoch == seen
 	})
 	return err
@@ -27,10 +25,10 @@ func (s *Service) DatabaseReturned(ctx context.Context, why string, seen int64) 
 
 // beginEpoch notes which database this is, and begins a new epoch where it should.
 func (s *Service) beginEpoch(
-	ctx context.Context, why string, should func(state store.ServiceState, here store.Database) bool,
+	ctx context.Context, why string, latest int64, should func(state store.ServiceState, here store.Database) bool,
 ) (epoch int64, err error) {
 	var list *knownKeyList
-	act := uow.Act{Who: uow.Itself, Action: Restored, Object: "service", Reason: why}
+	act := uow.Act{Who: uow.Itself, Action: store.ServiceRestored, Object: "service", Reason: why}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		state, err := tx.LockServiceState(s.Organisation)
 		if err != nil {
@@ -44,7 +42,7 @@ func (s *Service) beginEpoch(
 		state.SystemIdentifier, state.Timeline = here.System, here.Timeline
 		begins := should(before, here)
 		if begins {
-			state.Epoch++
+			state.Epoch = max(state.Epoch, latest) + 1
 			// A device may hold a higher number of the list than this older database knows.
 			state.KeyListNumber = state.Epoch << 32
 		} else {

@@ -25,6 +25,13 @@ type composition struct {
 func (s *Service) settleDevices(
 	tx Records, w *uow.Work, scope settledScope, ids []string, run *settlement,
 ) (changed int, busy []string, err error) {
+	frozen, err := settlingFrozen(tx)
+	if err == nil && frozen {
+		err = errFrozen
+	}
+	if err != nil {
+		return 0, nil, err
+	}
 	if err := tx.PutScope(scope.record); err != nil {
 		return 0, nil, err
 	}

@@ -32,6 +32,7 @@ type records struct {
 	waiting     []store.SettleRequest
 	spoilt      string // device that the database refuses
 	times       int    // that devices were stored
+	freezes     []store.Freeze
 }
 
 func (r *records) AppendAudit(e audit.Entry) error                { return r.Trail.AppendAudit(e) }
@@ -101,6 +102,7 @@ func (r *records) LiveAmong(ids []string) ([]string, error) { return nil, nil }
 func (r *records) ServiceState() (store.ServiceState, error) {
 	return store.ServiceState{Epoch: 1}, nil
 }
+func (r *records) Freezes() ([]store.Freeze, error) { return r.freezes, nil }
 func (r *records) SettleDone(ids []int64) error {
 	r.waiting = slices.DeleteFunc(r.waiting, func(q store.SettleRequest) bool { return slices.Contains(ids, q.ID) })
 	return nil

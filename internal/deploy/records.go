@@ -25,6 +25,8 @@ type Records interface {
 	Carrying(devices []string) ([]store.Carries, error)
 	CountDevicesOutside(reach auth.Reach, ids []string) (int, error)
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
+	LiftFreezes() error
+	SetFreeze(f store.Freeze) error
 	GivingBack(devices []string, after time.Time) ([]store.GivesBack, error)
 	LiveAmong(ids []string) ([]string, error)
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)

@@ -50,6 +50,9 @@ func (s *Service) SettlePending(ctx context.Context) error {
 	_, err := s.Locks.Exclusively(ctx, store.LockSettle, func(ctx context.Context) error {
 		for {
 			worked, err := s.settleOnce(ctx)
+			if errors.Is(err, errFrozen) {
+				return nil
+			}
 			if err != nil || !worked {
 				return err
 			}
@@ -95,6 +98,9 @@ const busyLongest = 5 * time.Second
 const settleTimeout = 2 * time.Minute
 
 func (s *Service) settleOnce(ctx context.Context) (worked bool, err error) {
+	if frozen, err := settlingFrozen(s.DB.With(ctx)); err != nil || frozen {
+		return false, err
+	}
 	requests, err := s.settleable(ctx)
 	if err != nil || len(requests) == 0 {
 		return false, err
@@ -129,7 +135,7 @@ func (s *Service) settleable(ctx context.Context) ([]store.SettleRequest, error)
 // isPoison reports whether an error lies in what is settled, and not in the database or in this replica.
 func isPoison(err error) bool {
 	return err != nil && !errors.Is(err, context.Canceled) && !errors.Is(err, context.DeadlineExceeded) &&
-		!errors.Is(err, store.ErrFenced) &&
+		!errors.Is(err, store.ErrFenced) && !errors.Is(err, errFrozen) &&
 		!store.IsUnavailable(err)
 }
 

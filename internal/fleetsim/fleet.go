@@ -27,6 +27,7 @@ type Options struct {
 	Incidents []Incident
 	Clock     agent.Clock
 	Log       *slog.Logger
+	Way       http.RoundTripper // of the devices to the service, nil for a plain one
 }
 
 // Fleet is a running fleet.
@@ -48,10 +49,14 @@ type Link struct {
 	next http.RoundTripper
 	down atomic.Bool
 	slow atomic.Int64 // nanoseconds that every request takes longer
+	cut  atomic.Pointer[func() bool]
 }
 
 // SetDown cuts the link or mends it.
 func (l *Link) SetDown(down bool) { l.down.Store(down) }
+
+// CutWhile cuts the link whenever something holds; it is asked before every request.
+func (l *Link) CutWhile(holds func() bool) { l.cut.Store(&holds) }
 
 // SetSlow makes every request take longer.
 func (l *Link) SetSlow(by time.Duration) { l.slow.Store(int64(by)) }
@@ -68,7 +73,7 @@ func (l *Link) RoundTrip(req *http.Request) (*http.Response, error) {
 		case <-time.After(by):
 		}
 	}
-	if l.down.Load() {
+	if holds := l.cut.Load(); l.down.Load() || holds != nil && (*holds)() {
 		return nil, ErrOutOfRange
 	}
 	return l.next.RoundTrip(req)
@@ -79,14 +84,17 @@ const machineFile = "machine.json"
 // New prepares a fleet; machines that were on disk already go on from where they were.
 func New(o Options) (*Fleet, error) {
 	f := &Fleet{Options: o, devices: map[string]*Device{}}
-	transport := &http.Transport{
-		DialContext:         (&net.Dialer{Timeout: 10 * time.Second}).DialContext,
-		MaxIdleConnsPerHost: 2 * len(o.Machines),
-		IdleConnTimeout:     2 * time.Minute,
+	way := o.Way
+	if way == nil {
+		way = &http.Transport{
+			DialContext:         (&net.Dialer{Timeout: 10 * time.Second}).DialContext,
+			MaxIdleConnsPerHost: 2 * len(o.Machines),
+			IdleConnTimeout:     2 * time.Minute,
+		}
 	}
 	for _, m := range o.Machines {
 		d := &Device{Name: m.Facts.Name, dir: filepath.Join(o.Dir, m.Facts.Name)}
-		d.Link.next = transport
+		d.Link.next = way
 		kept, err := simulated.ReadDisk(filepath.Join(d.dir, machineFile))
 		if err != nil {
 			return nil, err

@@ -121,6 +121,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 	a.changes()
 	a.rollouts()
 	a.brakes()
+	a.freeze()
 	a.waivers()
 	a.ladder()
 	a.enrolment()

@@ -116,6 +116,7 @@ func viewWhy(w insight.DeviceWhy) api.DeviceWhy {
 	out := api.DeviceWhy{
 		At:          w.At,
 		Device:      viewDevice(w.Device),
+		Notes:       append([]string{}, w.Notes...),
 		Assignments: []api.DeviceAim{},
 		Units:       []api.UnitWhy{},
 		Problems:    []api.DeviceProblem{},

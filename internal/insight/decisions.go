@@ -22,6 +22,8 @@ const (
 	DecideNoKey     = "no_key"    // no escrow key is live
 	DecideUnsettled = "unsettled" // a change cannot be settled for its devices
 	DecideRestored  = "restored"  // devices hold what the service never gave: its database may be a backup
+	DecideReturned  = "returned"  // the database went back, and the service began again from what it holds
+	DecideFrozen    = "frozen"    // settling or rollouts are frozen
 	DecideDirectory = "directory" // a reading of the directory would lose many entries
 	DecideWaiver    = "waiver"    // one waits for a second person, or is about to end
 	DecideSealed    = "sealed"    // the sealed owner was used
@@ -80,6 +82,11 @@ func (s *Service) decisions(
 			},
 		)
 	}
+	notes, err := s.serviceNotes(tx)
+	if err != nil {
+		return nil, err
+	}
+	list = append(list, notes...)
 	if n := held.mismatched; n.devices > 0 {
 		list = append(list, Decision{Kind: DecideRestored, Title: "this service may have been restored from a backup",
 			Detail: "devices hold a desired state that the service never gave them. If the database came back from a backup, " +

@@ -42,6 +42,7 @@ type Records interface {
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
 	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)
 	DirectorySync() (store.DirectorySync, error)
+	DatabaseReturns(after time.Time) ([]store.DatabaseReturn, error)
 	DropStandingHours(before time.Time) error
 	EscrowKeys() ([]store.EscrowKey, error)
 	Figures(now time.Time) (store.Figures, error)

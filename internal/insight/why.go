@@ -79,6 +79,7 @@ type DeviceWhy struct {
 	At          *time.Time // nil for now
 	// Undecided says of assignments why nobody can tell whether they apply.
 	Undecided map[string]string
+	Notes     []string // on the service and the device, for whoever looks at it now
 }
 
 // Why explains a device, unit by unit.
@@ -94,6 +95,9 @@ func (s *Service) Why(ctx context.Context, who auth.Identity, idOrName string) (
 			return err
 		}
 		if out.Undecided, err = undecided(tx, d, out.Assignments); err != nil {
+			return err
+		}
+		if out.Notes, err = s.notesOf(tx, d); err != nil {
 			return err
 		}
 		e := explanation{device: d, now: s.Clock()}

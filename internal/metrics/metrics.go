@@ -16,12 +16,19 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"rankwarden.example/internal/insight"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/version"
 )
 
 // Source has the figures of the fleet and of the records.
 type Source interface {
 	Figures(ctx context.Context) (insight.Figures, error)
+}
+
+// Database says whether the database takes writes, and which one it is.
+type Database interface {
+	Ready() (ready bool, why string)
+	Database() (d store.Database, epoch int64)
 }
 
 // Metrics count what one replica answers, and ask for figures when somebody reads.
@@ -31,7 +38,7 @@ type Metrics struct {
 }
 
 // New begins to count. Certificate is when that of the service ends, zero without one.
-func New(source Source, now func() time.Time, certificate time.Time, log *slog.Logger) *Metrics {
+func New(source Source, database Database, now func() time.Time, certificate time.Time, log *slog.Logger) *Metrics {
 	m := &Metrics{
 		registry: prometheus.NewRegistry(),
 		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{
@@ -44,7 +51,7 @@ func New(source Source, now func() time.Time, certificate time.Time, log *slog.L
 		ConstLabels: prometheus.Labels{"version": version.Number()},
 	}, func() float64 { return 1 })
 	m.registry.MustRegister(m.requests, build, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
-		&figures{source, now, certificate, log})
+		&figures{source, database, now, certificate, log})
 	return m
 }
 
@@ -69,6 +76,7 @@ func (m *Metrics) Count(c fiber.Ctx) error {
 // figures are gathered when somebody reads.
 type figures struct {
 	source      Source
+	database    Database
 	now         func() time.Time
 	certificate time.Time
 	log         *slog.Logger
@@ -80,7 +88,12 @@ func gauge(name, help string, labels ...string) *prometheus.Desc {
 
 // What is told of the fleet and of the records.
 var (
-	up           = gauge("database_up", "1 while the database answers.")
+	up           = gauge("database_up", "1 while the database takes writes.")
+	epoch        = gauge("epoch", "Epoch of the service; a new one begins when its database goes back.")
+	timeline     = gauge("database_timeline", "Timeline of the database; another one follows each promotion.")
+	returns      = gauge("database_returns", "How often the database was found to have gone back.")
+	mismatched   = gauge("devices_mismatched", "Live devices that hold what the service never gave them.")
+	frozen       = gauge("frozen", "Freezes in force: 0 while settling and rollouts go on.")
 	devices      = gauge("devices", "Live devices, by how they stand.", "standing")
 	findings     = gauge("findings_open", "Open findings of live devices.")
 	settling     = gauge("settling_requests", "Changes that wait to be settled for their devices, and those that failed and are tried again.", "state")
@@ -98,7 +111,7 @@ var (
 
 // Describe implements [prometheus.Collector].
 func (f *figures) Describe(to chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{up, devices, findings, settling, settlingAge, overdue, unrecovered, trailLast, trailPending,
+	for _, d := range []*prometheus.Desc{up, epoch, timeline, returns, mismatched, frozen, devices, findings, settling, settlingAge, overdue, unrecovered, trailLast, trailPending,
 		trailAge, orders, deliveries, sealed, certificate} {
 		to <- d
 	}
@@ -117,6 +130,11 @@ func (f *figures) Collect(to chan<- prometheus.Metric) {
 	if !f.certificate.IsZero() {
 		tell(certificate, float64(f.certificate.Unix()))
 	}
+	if ready, why := f.database.Ready(); !ready {
+		f.log.Warn("the database takes no writes", "why", why)
+		tell(up, 0)
+		return
+	}
 	now, err := f.source.Figures(ctx)
 	if err != nil {
 		f.log.Warn("figures could not be read", "error", err)
@@ -124,6 +142,12 @@ func (f *figures) Collect(to chan<- prometheus.Metric) {
 		return
 	}
 	tell(up, 1)
+	database, number := f.database.Database()
+	tell(epoch, float64(number))
+	tell(timeline, float64(database.Timeline))
+	tell(returns, float64(now.Returns))
+	tell(mismatched, float64(now.Mismatched))
+	tell(frozen, float64(now.Frozen))
 	for standing, n := range now.Standings {
 		tell(devices, float64(n), string(standing))
 	}

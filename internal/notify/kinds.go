@@ -23,6 +23,8 @@ const (
 	PasswordViewed   Kind = "password_viewed"
 	RolloutStopped   Kind = "rollout_stopped"
 	EditBraked       Kind = "edit_braked"
+	DatabaseReturned Kind = "database_returned"
+	Frozen           Kind = "service_frozen"
 	CheckpointSigned Kind = store.CheckpointSigned
 	TrailBroken      Kind = "trail_broken"
 	SealedOwnerUsed  Kind = "sealed_owner_used"
@@ -34,11 +36,12 @@ const (
 // Kinds are all that a target can be given.
 var Kinds = []Kind{
 	FindingOpened, FindingCorrected, FindingClosed, DeviceHeld, DeviceSilent, PasswordViewed, RolloutStopped, EditBraked,
+	DatabaseReturned, Frozen,
 	CheckpointSigned, TrailBroken, SealedOwnerUsed, Refused, TrailEntry,
 }
 
 // urgent are the kinds that somebody should look at tonight.
-var urgent = map[Kind]bool{RolloutStopped: true, EditBraked: true, TrailBroken: true, SealedOwnerUsed: true}
+var urgent = map[Kind]bool{RolloutStopped: true, EditBraked: true, DatabaseReturned: true, Frozen: true, TrailBroken: true, SealedOwnerUsed: true}
 
 // kindsOf are those of an entry of the trail.
 func kindsOf(e audit.Entry) []Kind {
@@ -51,7 +54,11 @@ func kindsOf(e audit.Entry) []Kind {
 	done := e.Outcome == audit.Done
 	add(!done, Refused)
 	add(done && e.Action == "password.revealed", PasswordViewed)
-	add(done && e.Action == "rollout."+string(rollout.GateStopped), RolloutStopped)
+	for _, stop := range []rollout.What{rollout.GateStopped, rollout.ManyJoin, rollout.Halted} {
+		add(done && e.Action == "rollout."+string(stop), RolloutStopped)
+	}
+	add(done && e.Action == store.ServiceRestored, DatabaseReturned)
+	add(done && (e.Action == store.ServiceFrozen || e.Action == store.ServiceThawed), Frozen)
 	add(done && e.Action == "brake.held", EditBraked)
 	add(e.Action == store.FoundBroken, TrailBroken)
 	add(done && strings.HasPrefix(e.Action, "session.") && bySealedOwner(e), SealedOwnerUsed)

@@ -2,8 +2,10 @@ package notify
 
 import (
 	"encoding/json"
+	"strings"
 
 	"rankwarden.example/core/present"
+	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/audit"
 	"rankwarden.example/internal/fleetview"
 	"rankwarden.example/internal/store"
@@ -16,11 +18,21 @@ func entryWords(kind Kind, e audit.Entry, who, on string) string {
 		return present.Viewed(who, on, e.Reason)
 	case RolloutStopped:
 		var after struct {
-			Wave    int
-			Devices []string
+			Wave, Count int
+			Devices     []string
 		}
 		_ = json.Unmarshal(e.After, &after) // of our own writing; without it the sentence says 0
-		return present.Stopped(on, after.Wave, len(after.Devices))
+		switch strings.TrimPrefix(e.Action, "rollout.") {
+		case string(rollout.ManyJoin):
+			return present.ManyJoined(on, after.Count, e.Reason)
+		case string(rollout.Halted):
+			return present.HaltedBecause(on, e.Reason)
+		}
+		return present.Stopped(on, after.Wave, max(after.Count, len(after.Devices)))
+	case DatabaseReturned:
+		return present.DatabaseReturned(e.Reason)
+	case Frozen:
+		return present.OnTrail(who, e.Action, on, e.Reason)
 	case EditBraked:
 		var after struct{ Devices int }
 		_ = json.Unmarshal(e.After, &after) // of our own writing; without it the sentence says 0

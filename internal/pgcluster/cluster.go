@@ -31,6 +31,7 @@ type Cluster struct {
 	server *exec.Cmd
 	log    *bytes.Buffer
 	exited chan error
+	dir    string
 }
 
 const database = "rankwarden"
@@ -75,11 +76,16 @@ func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error
 	} else if err != nil {
 		return nil, fmt.Errorf("looking for the database: %w", err)
 	}
+	return as.serve(ctx, programs, dir, settings)
+}
+
+// serve starts the server on data that are there.
+func (a account) serve(ctx context.Context, programs, dir string, settings []string) (*Cluster, error) {
 	port, err := freePort()
 	if err != nil {
 		return nil, err
 	}
-	c := &Cluster{Port: port, log: &bytes.Buffer{}, exited: make(chan error, 1)}
+	c := &Cluster{Port: port, log: &bytes.Buffer{}, exited: make(chan error, 1), dir: dir}
 	c.server = exec.Command(
 		filepath.Join(programs, "postgres"),
 		"-D",
@@ -102,7 +108,7 @@ func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error
 	for _, setting := range settings {
 		c.server.Args = append(c.server.Args, "-c", setting)
 	}
-	as.run(c.server)
+	a.run(c.server)
 	c.server.Dir = dir
 	c.server.Stderr = &tail{c.log}
 	started := make(chan error)
@@ -113,6 +119,7 @@ func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error
 		started <- err
 		if err == nil {
 			c.exited <- c.server.Wait()
+			close(c.exited) // it has ended for everybody who asks
 		}
 	}()
 	if err := <-started; err != nil {
@@ -153,8 +160,7 @@ func (c *Cluster) ready(ctx context.Context) error {
 			return c.createDatabase(ctx, conn, database)
 		}
 		select {
-		case err := <-c.exited:
-			c.exited <- err
+		case <-c.exited:
 			return fmt.Errorf("PostgreSQL ended as it started: %s", lastLines(c.log.Bytes()))
 		case <-ctx.Done():
 			return fmt.Errorf("PostgreSQL does not answer: %w: %s", err, lastLines(c.log.Bytes()))

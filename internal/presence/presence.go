@@ -46,7 +46,8 @@ type Keeper struct {
 	now     func() time.Time // of this machine: how long ago something was
 	// returned is called where the database is another one or went back; it begins a new epoch unless another replica did,
 	// which is one where the database says another epoch than this.
-	returned func(ctx context.Context, why string, epoch int64) error
+	// The new epoch is later than any that this replica saw.
+	returned func(ctx context.Context, why string, epoch, latest int64) error
 	// changed is called once nothing that is remembered of the database holds.
 	changed func()
 
@@ -59,7 +60,7 @@ type Keeper struct {
 
 // New makes a keeper for a program that knows a schema.
 func New(db Database, program string, schema int64, log *slog.Logger, now func() time.Time,
-	returned func(ctx context.Context, why string, epoch int64) error, changed func(),
+	returned func(ctx context.Context, why string, epoch, latest int64) error, changed func(),
 ) *Keeper {
 	return &Keeper{db: db, program: program, schema: schema, log: log, now: now, returned: returned, changed: changed,
 		why: "it has not been asked yet"}
@@ -113,14 +114,13 @@ func (k *Keeper) compare(ctx context.Context, p store.Pulse) error {
 	last, first, believed := k.last, k.at.IsZero(), k.mismatched
 	k.mu.Unlock()
 	if p.Noted.System == "" { // the records do not say yet where they are
-		return k.returned(ctx, "", p.Epoch)
+		return k.returned(ctx, "", p.Epoch, 0)
 	}
 	why := k.wentBack(p, last, first, believed)
 	if why != "" {
 		k.log.Warn("the database is not the one of before; a new epoch begins unless another replica began it", "why", why,
 			"system", p.Database.System, "timeline", p.Database.Timeline, "epoch", p.Epoch)
-		k.db.Reconnect()
-		if err := k.returned(ctx, why, p.Epoch); err != nil {
+		if err := k.returned(ctx, why, p.Epoch, last.Epoch); err != nil {
 			return err
 		}
 		if p.Mismatched > 0 {
@@ -129,7 +129,8 @@ func (k *Keeper) compare(ctx context.Context, p store.Pulse) error {
 			k.mu.Unlock()
 		}
 	}
-	if why != "" || !first && last.Epoch != p.Epoch {
+	if why != "" || !first && (last.Epoch != p.Epoch || !last.Database.Same(p.Database)) {
+		k.db.Reconnect()
 		k.changed()
 	}
 	return nil
@@ -143,7 +144,7 @@ func (k *Keeper) wentBack(p, last store.Pulse, first bool, believed time.Time) s
 	case p.Noted.Timeline != d.Timeline:
 		return fmt.Sprintf("it is on timeline %d, and its records were on %d before: a standby was promoted, or it was recovered to a time",
 			d.Timeline, p.Noted.Timeline)
-	case !first && !last.Database.Same(d):
+	case !first && p.Epoch <= last.Epoch && !last.Database.Same(d): // otherwise another replica has begun one
 		return "it holds less than this replica saw it hold: a copy of an earlier time was put in its place"
 	case p.Mismatched >= max(mismatchedAtLeast, p.Devices/mismatchedShare) && k.now().Sub(believed) > mismatchedEvery:
 		return fmt.Sprintf("%d devices hold what it does not know that they were given", p.Mismatched)

@@ -90,6 +90,15 @@ var statuses = map[refusal.Kind]int{
 	refusal.Forbidden: http.StatusForbidden, refusal.TooMany: http.StatusTooManyRequests, refusal.Unavailable: http.StatusServiceUnavailable,
 }
 
+// faults say what is wrong with the database.
+var faults = map[store.Fault]string{
+	store.NoFault:  "the database does not answer in time; nothing is known to be stored. Try again",
+	store.Gone:     "the database does not answer in time; nothing is known to be stored. Try again",
+	store.ReadOnly: "the database takes no writes now, so nothing was stored. Try again",
+	store.NoRoom:   "the database has no room left, so nothing was stored. Try again",
+	store.Conflict: "somebody else changes the same at this moment, so nothing was stored. Try again",
+}
+
 // Of makes a problem of a use case's error. What nobody expected is logged, not shown.
 func Of(log *slog.Logger, err error) *Problem {
 	var refusal *refusal.Error
@@ -112,11 +121,8 @@ func Of(log *slog.Logger, err error) *Problem {
 		return New(http.StatusUnprocessableEntity, err.Error())
 	}
 	if errors.Is(err, context.DeadlineExceeded) || errors.Is(err, context.Canceled) || store.IsUnavailable(err) {
-		log.Warn("the database did not answer in time", "error", err)
-		return New(
-			http.StatusServiceUnavailable,
-			"the database does not answer in time; nothing is known to be stored. Try again",
-		).Later(5 * time.Second)
+		log.Warn("the database did not take this", "error", err)
+		return New(http.StatusServiceUnavailable, faults[store.FaultOf(err)]).Later(5 * time.Second)
 	}
 	log.Error("a request failed", "error", err)
 	return New(

@@ -4,15 +4,19 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"os"
 
 	"rankwarden.example/internal/keyring"
 	"rankwarden.example/internal/store"
 )
 
+// Warnings is the log of commands, which say by themselves how they go.
+var Warnings = slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
+
 // CreateKeys makes the keys of a new service. It refuses when the database is already used with keys, or
 // when the file is there.
 func CreateKeys(ctx context.Context, c Config) error {
-	db, err := OpenDatabase(ctx, c, slog.Default())
+	db, err := OpenDatabase(ctx, c, Warnings)
 	if err != nil {
 		return err
 	}

@@ -97,8 +97,8 @@ func start(
 	hub := &live.Hub{}
 	s := &Server{store: db, log: log, failed: make(chan error, 2)}
 	s.presence = presence.New(db, version.Number(), store.Newest(), log, time.Now,
-		func(ctx context.Context, why string, epoch int64) error {
-			return s.Custody.DatabaseReturned(store.ForJobs(ctx), why, epoch)
+		func(ctx context.Context, why string, epoch, latest int64) error {
+			return s.Custody.DatabaseReturned(store.ForJobs(ctx), why, epoch, latest)
 		},
 		func() {
 			s.Forget()

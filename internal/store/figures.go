@@ -16,6 +16,9 @@ type Figures struct {
 	DeliveriesWaiting int // of notifications
 	DeliveriesFailed  int
 	SealedInUse       int // sealed owners that were used since they were sealed
+	Mismatched        int // live devices that hold what the service never gave them
+	Returns           int // times that the database was found to have gone back
+	Frozen            int // freezes in force
 }
 
 // Figures reads them in one statement.
@@ -31,7 +34,10 @@ func (t Tx) Figures(now time.Time) (Figures, error) {
 		(select count(*) from orders where state in ('queued', 'delivered')) orders_waiting,
 		(select count(*) from deliveries where state = 'waiting') deliveries_waiting,
 		(select count(*) from deliveries where state = 'failed') deliveries_failed,
-		(select count(*) from operators where sealed_at is not null and opened_at is not null) sealed_in_use`, now)
+		(select count(*) from operators where sealed_at is not null and opened_at is not null) sealed_in_use,
+		(select count(*) from devices where mismatched and state = 'live') mismatched,
+		(select count(*) from database_returns) returns,
+		(select count(*) from freezes) frozen`, now)
 	if err != nil || len(found) == 0 {
 		return Figures{}, err
 	}

@@ -153,7 +153,7 @@ func waitForMigration(ctx context.Context, conn *pgxpool.Conn, log *slog.Logger)
 			if err != nil && !errors.Is(err, pgx.ErrNoRows) {
 				return err
 			}
-			log.Info("another replica brings the schema further; waiting for it", "replica", holder, "doing", what)
+			log.Warn("another replica brings the schema further; waiting for it", "replica", holder, "doing", what)
 		}
 		select {
 		case <-ctx.Done():
@@ -170,7 +170,7 @@ func patiently(ctx context.Context, log *slog.Logger, do func() error) error {
 		if FaultOf(err) != Conflict {
 			return err
 		}
-		log.Info("a migration waits for a lock that a transaction holds; it lets others go first and tries again", "error", err)
+		log.Warn("a migration waits for a lock that a transaction holds; it lets others go first and tries again", "error", err)
 		select {
 		case <-ctx.Done():
 			return ctx.Err()

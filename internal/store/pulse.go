@@ -2,8 +2,11 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // Pulse is what a replica finds when it writes that it is there: that the database takes a write, and which database it is.
@@ -42,15 +45,15 @@ const databaseColumns = `(select system_identifier::text from pg_control_system(
 // service to count as there all the time.
 func (s *Store) Pulse(ctx context.Context, program string, gap time.Duration) (p Pulse, err error) {
 	var written float64
-	err = s.keeping.QueryRow(ctx, `with me as (insert into replicas (id, program, started_at, at, since)
-			values ($1, $2, clock_timestamp(), clock_timestamp(), `+presentSince+`)
+	err = s.keeping.QueryRow(ctx, `with me as (insert into replicas (id, program, host, started_at, at, since)
+			values ($1, $2, $4, clock_timestamp(), clock_timestamp(), `+presentSince+`)
 			on conflict (id) do update set at = clock_timestamp(), since = `+presentSince+` returning at, since)
 		select me.at, (select min(since) from (select since from me union all
 				select r.since from replicas r where r.at > clock_timestamp() - $3::interval) s), `+databaseColumns+`,
 			(select max(version_id) from goose_db_version), coalesce((select max(serves_from) from schema_programs), 0),
 			coalesce((select epoch from service_state), 0), coalesce((select system_identifier from service_state), ''),
 			coalesce((select timeline from service_state), 0), (select count(*) from devices where mismatched and state = 'live'),
-			greatest(0, (select reltuples from pg_class where oid = 'devices'::regclass))::bigint from me`, s.replica, program, gap).
+			greatest(0, (select reltuples from pg_class where oid = 'devices'::regclass))::bigint from me`, s.replica, program, gap, s.host).
 		Scan(&p.At, &p.Since, &p.Database.System, &p.Database.Timeline, &written, &p.Schema, &p.ServesFrom, &p.Epoch,
 			&p.Noted.System, &p.Noted.Timeline, &p.Mismatched, &p.Devices)
 	if err != nil {
@@ -60,8 +63,45 @@ func (s *Store) Pulse(ctx context.Context, program string, gap time.Duration) (p
 	return p, nil
 }
 
+// Replica is a program that shares the database.
+type Replica struct {
+	ID      string
+	Host    string // with the number of the process there
+	Program string // version
+	At      time.Time
+}
+
+// Replicas are those that wrote that they are there since a time by the clock of the database, by identifier.
+func (t Tx) Replicas(within time.Duration) ([]Replica, error) {
+	return rows[Replica](t, "select id, host, program, at from replicas where at > clock_timestamp() - ?::interval order by id",
+		fmt.Sprintf("%d milliseconds", within.Milliseconds()))
+}
+
 // presentSince is since when the service is there without a gap.
 const presentSince = `coalesce((select min(r.since) from replicas r where r.at > clock_timestamp() - $3::interval), clock_timestamp())`
+
+// ErrNoWrites is given for a database that takes no writes: a standby, one that is read only, or has no room.
+var ErrNoWrites = errors.New("the database takes no writes")
+
+// TryWrite writes something in a transaction that is rolled back.
+func (s *Store) TryWrite(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, limitsOf[keeping].statement)
+	defer cancel()
+	undo := errors.New("undone")
+	err := pgx.BeginFunc(ctx, s.keeping, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "insert into replicas (id, host, program, started_at, at, since) values ($1, '', '', now(), now(), now())", s.replica); err != nil {
+			return err
+		}
+		return undo
+	})
+	if errors.Is(err, undo) {
+		return nil
+	}
+	if FaultOf(err) == ReadOnly {
+		return fmt.Errorf("%w: it is a standby, or read only; name the one that leads", ErrNoWrites)
+	}
+	return fmt.Errorf("%w: %w", ErrNoWrites, err)
+}
 
 // Gone removes the row of this replica, which stops in order.
 func (s *Store) Gone(ctx context.Context) error {

@@ -53,6 +53,13 @@ func (t Tx) DatabaseReturns(after time.Time) ([]DatabaseReturn, error) {
 	return all[DatabaseReturn](t.db.Where("at > ?", after).Order("epoch desc"))
 }
 
+// What stands on the trail where the database went back, and where the service was frozen and thawed.
+const (
+	ServiceRestored = "service.restored"
+	ServiceFrozen   = "service.frozen"
+	ServiceThawed   = "service.thawed"
+)
+
 // Freeze stops settling, waves or both everywhere, until it is lifted.
 type Freeze struct {
 	What   string `gorm:"primaryKey"` // [FreezeRollouts] or [FreezeAll]

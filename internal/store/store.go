@@ -13,6 +13,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"os"
 	"strconv"
 	"strings"
 	"time"
@@ -46,6 +47,7 @@ type Store struct {
 	devices *pgxpool.Pool
 	keeping *pgxpool.Pool // for pulses and leases, which wait for nobody else
 	replica string        // identifier of this process among those that share the database
+	host    string        // where it runs, for people
 }
 
 // Tx is one transaction, or the store outside of one.
@@ -103,7 +105,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	config.ConnConfig.ConnectTimeout = cmp.Or(config.ConnConfig.ConnectTimeout, 5*time.Second)
 	config.ConnConfig.DialFunc = dialer.DialContext
-	s := &Store{replica: NewID(time.Now())}
+	s := &Store{replica: NewID(time.Now()), host: processName()}
 	given := strings.Contains(url, "pool_max_conns")
 	for c := range classes {
 		if err := s.open(ctx, c, config.Copy(), given); err != nil {
@@ -120,6 +122,15 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, fmt.Errorf("connecting to the database: %w", recognisePooler(err))
 	}
 	return s, nil
+}
+
+// processName says where this process runs.
+func processName() string {
+	host, err := os.Hostname()
+	if err != nil {
+		host = "unknown host"
+	}
+	return fmt.Sprintf("%s, process %d", host, os.Getpid())
 }
 
 // Replica is the identifier of this process among those that share the database.

@@ -7,15 +7,19 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/rollout"
+	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
 )
 
 // Records is what is needed of the records to read and keep a rollout.
 type Records interface {
+	Freezes() ([]store.Freeze, error)
 	DropRolloutDevices(id string, devices []string) error
 	PutRolloutDevices(id string, list []store.RolloutDevice, anew bool, at, onlineFrom time.Time) error
 	RolloutDevices(id string) ([]store.RolloutDevice, error)
@@ -29,11 +33,13 @@ type Run struct {
 
 	stored    map[string]rollout.Device // devices as they are stored
 	wasHaving bool                      // the stored state has open waves
+	wasOpen   int                       // index of the last open wave that is stored, -1 for none
+	wasState  rollout.State             // that is stored
 }
 
 // New is a rollout that has not been stored; its devices are told first when it starts.
 func New(record store.Rollout, machine *rollout.Rollout) *Run {
-	return &Run{Rollout: record, Machine: machine, stored: map[string]rollout.Device{}}
+	return &Run{Rollout: record, Machine: machine, stored: map[string]rollout.Device{}, wasOpen: -1}
 }
 
 // Machine reads the state machine of a record, without its devices.
@@ -72,6 +78,7 @@ func Put(machine *rollout.Rollout, devices []store.RolloutDevice) {
 
 func (r *Run) remember() {
 	r.stored, r.wasHaving = maps.Clone(r.Machine.Devices), r.Machine.State != rollout.Reverted
+	r.wasOpen, r.wasState = r.Machine.Open(), r.Machine.State
 }
 
 // Encode puts the state of the machine into the record.
@@ -99,8 +106,35 @@ func (r *Run) Save(tx Records, w *uow.Work, at time.Time, units Affected, anew b
 	return r.SaveDevices(tx, w, at, units, anew)
 }
 
+// mayGoOn refuses to store a wave that opens, or a rollout that resumes, during a freeze. Whatever opens a wave comes through
+// here.
+func (r *Run) mayGoOn(tx Records) error {
+	opens := r.Machine.Open() > r.wasOpen
+	resumes := r.Machine.State == rollout.Running && r.wasState != rollout.Running
+	if !opens && !resumes {
+		return nil
+	}
+	return NotFrozen(tx)
+}
+
+// NotFrozen refuses what a freeze stops, where one is in force.
+func NotFrozen(tx interface {
+	Freezes() ([]store.Freeze, error)
+}) error {
+	frozen, err := tx.Freezes()
+	if err != nil || len(frozen) == 0 {
+		return err
+	}
+	title, _ := present.Freeze(frozen[0].What == store.FreezeAll)
+	return refusal.New(refusal.Conflict, "%s by %s: %s. It goes on once somebody with the right to deploy everywhere says "+
+		"rankwarden thaw", strings.ToLower(title[:1])+title[1:], frozen[0].By, frozen[0].Reason).WithCode("frozen")
+}
+
 // SaveDevices is [Run.Save] for a rollout whose record is stored already.
 func (r *Run) SaveDevices(tx Records, w *uow.Work, at time.Time, units Affected, anew bool) error {
+	if err := r.mayGoOn(tx); err != nil {
+		return err
+	}
 	var changed []store.RolloutDevice
 	var gone, settle []string
 	for id, d := range r.Machine.Devices {

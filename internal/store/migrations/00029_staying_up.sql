@@ -5,6 +5,7 @@ alter table fences add column holder text not null default '', add column ends_a
 -- The programs that share the database, each in a row of its own that it writes every second.
 create table replicas (
     id         text primary key,
+    host       text        not null, -- and the number of the process there
     program    text        not null,
     started_at timestamptz not null,
     at         timestamptz not null,

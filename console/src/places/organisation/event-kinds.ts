@@ -6,6 +6,8 @@ export const eventKinds: { kind: string; words: string }[] = [
   { kind: "device_held", words: "a device has held settings" },
   { kind: "device_silent", words: "a device is silent" },
   { kind: "rollout_stopped", words: "a rollout was stopped by its gate" },
+  { kind: "database_returned", words: "the database went back" },
+  { kind: "service_frozen", words: "settling or rollouts are frozen or thawed" },
   { kind: "edit_braked", words: "the brake holds an edit" },
   { kind: "password_viewed", words: "somebody viewed a password" },
   { kind: "attempt_refused", words: "somebody was refused" },

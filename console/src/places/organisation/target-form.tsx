@@ -59,7 +59,7 @@ export function TargetForm({
       name: of?.name ?? "",
       kind: of?.kind ?? "webhook",
       address: of?.address ?? "",
-      events: of?.events ?? ["rollout_stopped", "edit_braked", "sealed_owner_used", "trail_broken"],
+      events: of?.events ?? ["rollout_stopped", "edit_braked", "database_returned", "service_frozen", "sealed_owner_used", "trail_broken"],
       groups: of?.groups.join(" ") ?? "",
       from: of?.from ?? "",
       to: of?.to.join(" ") ?? "",
