@@ -90,7 +90,8 @@ func newFaulty(t *testing.T, devices int) *faulty {
 		t.Cleanup(func() { f.kill(i) })
 	}
 	go f.watchReplicas(t.Context())
-	f.owner = client.New("http://"+f.replicas[0].address, "")
+	f.URL = "http://" + f.replicas[0].address
+	f.owner = client.New(f.URL, "")
 	f.until(func() bool {
 		_, err := f.owner.SignIn(t.Context(), "asta", ownerPassword)
 		return err == nil

@@ -109,6 +109,10 @@ func (c *checking) certificate(config server.Config) {
 const mostApart = 5 * time.Second
 
 func (c *checking) database(ctx context.Context, db *store.Store) {
+	if err := db.CheckSessions(ctx); err != nil {
+		c.bad(err)
+		return
+	}
 	tx := db.With(ctx)
 	behind, err := db.Behind(ctx)
 	switch {
@@ -128,7 +132,7 @@ func (c *checking) database(ctx context.Context, db *store.Store) {
 		return
 	}
 	c.fine("database, at the newest schema, takes writes")
-	c.sessions(ctx, db)
+	c.replicas(tx)
 	c.returns(tx)
 	if at, err := tx.Clock(); err != nil {
 		c.bad(err)
@@ -150,12 +154,9 @@ func (c *checking) database(ctx context.Context, db *store.Store) {
 	c.notifications(tx)
 }
 
-// sessions looks whether a pooler stands between, and who shares the database.
-func (c *checking) sessions(ctx context.Context, db *store.Store) {
-	if err := db.CheckSessions(ctx); err != nil {
-		c.bad(err)
-	}
-	replicas, err := db.With(ctx).Replicas(replicaSilent)
+// replicas tells who shares the database.
+func (c *checking) replicas(tx store.Tx) {
+	replicas, err := tx.Replicas(replicaSilent)
 	if err != nil {
 		c.bad(err)
 		return

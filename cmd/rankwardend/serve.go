@@ -313,7 +313,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 	}
 	err = firstOwner(ctx, s, k, log)
 	if err == nil {
-		log.Info("serving", "url", s.URL, "devices", s.DeviceURL)
+		log.Info("serving", "url", s.URL, "devices", s.DeviceURL, "metrics", s.MetricsURL)
 		select {
 		case <-ctx.Done():
 			log.Info("stopping")

@@ -63,3 +63,13 @@ func (c *Cluster) Do(ctx context.Context, statement string) error {
 	}
 	return nil
 }
+
+// Connect opens a connection.
+func Connect(ctx context.Context, url string) (*pgx.Conn, error) { return pgx.Connect(ctx, url) }
+
+// Unprivileged has a program run as whom PostgreSQL runs as, where that is another user.
+func Unprivileged(program *exec.Cmd) {
+	if as, err := unprivileged(); err == nil {
+		program.SysProcAttr = &syscall.SysProcAttr{Credential: as.credential}
+	}
+}

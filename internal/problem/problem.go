@@ -92,8 +92,8 @@ var statuses = map[refusal.Kind]int{
 
 // faults say what is wrong with the database.
 var faults = map[store.Fault]string{
-	store.NoFault:  "the database does not answer in time; nothing is known to be stored. Try again",
-	store.Gone:     "the database does not answer in time; nothing is known to be stored. Try again",
+	store.NoFault:  "the database does not answer in time, and nothing is known to be stored. Try again",
+	store.Gone:     "the database does not answer in time, and nothing is known to be stored. Try again",
 	store.ReadOnly: "the database takes no writes now, so nothing was stored. Try again",
 	store.NoRoom:   "the database has no room left, so nothing was stored. Try again",
 	store.Conflict: "somebody else changes the same at this moment, so nothing was stored. Try again",

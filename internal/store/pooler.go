@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 )
 
@@ -39,7 +40,7 @@ func (s *Store) checkSessions(ctx context.Context) error {
 	defer second.Release()
 	var mine, other int
 	const session = "select pg_backend_pid()"
-	if err := first.QueryRow(ctx, session).Scan(&mine); err != nil {
+	if err := first.QueryRow(ctx, session, pgx.QueryExecModeSimpleProtocol).Scan(&mine); err != nil {
 		return err
 	}
 	tx, err := second.Begin(ctx) // it takes the session of the first, where that is free
@@ -47,11 +48,11 @@ func (s *Store) checkSessions(ctx context.Context) error {
 		return err
 	}
 	defer func() { _ = tx.Rollback(context.WithoutCancel(ctx)) }()
-	if err := tx.QueryRow(ctx, session).Scan(&other); err != nil {
+	if err := tx.QueryRow(ctx, session, pgx.QueryExecModeSimpleProtocol).Scan(&other); err != nil {
 		return err
 	}
 	var again int
-	if err := first.QueryRow(ctx, session).Scan(&again); err != nil {
+	if err := first.QueryRow(ctx, session, pgx.QueryExecModeSimpleProtocol).Scan(&again); err != nil {
 		return err
 	}
 	if mine == other || mine != again {
@@ -63,7 +64,11 @@ func (s *Store) checkSessions(ctx context.Context) error {
 // recognisePooler names a pooler by what only poolers answer.
 func recognisePooler(err error) error {
 	var pg *pgconn.PgError
-	if errors.As(err, &pg) && strings.Contains(pg.Message, "unsupported startup parameter") {
+	if !errors.As(err, &pg) {
+		return err
+	}
+	// A statement that was prepared is there although it was not, or gone although it was.
+	if strings.Contains(pg.Message, "unsupported startup parameter") || pg.Code == "42P05" || pg.Code == "26000" {
 		return fmt.Errorf("%w (it answered: %s)", ErrPooler, pg.Message)
 	}
 	return err

@@ -5,8 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"time"
-
-	"github.com/jackc/pgx/v5"
 )
 
 // Pulse is what a replica finds when it writes that it is there: that the database takes a write, and which database it is.
@@ -83,19 +81,13 @@ const presentSince = `coalesce((select min(r.since) from replicas r where r.at >
 // ErrNoWrites is given for a database that takes no writes: a standby, one that is read only, or has no room.
 var ErrNoWrites = errors.New("the database takes no writes")
 
-// TryWrite writes something in a transaction that is rolled back.
+// TryWrite writes something in a row of its own, and takes it back.
 func (s *Store) TryWrite(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, limitsOf[keeping].statement)
 	defer cancel()
-	undo := errors.New("undone")
-	err := pgx.BeginFunc(ctx, s.keeping, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "insert into replicas (id, host, program, started_at, at, since) values ($1, '', '', now(), now(), now())", s.replica); err != nil {
-			return err
-		}
-		return undo
-	})
-	if errors.Is(err, undo) {
-		return nil
+	_, err := s.keeping.Exec(ctx, "insert into replicas (id, host, program, started_at, at, since) values ($1, '', '', now(), '-infinity', now())", s.replica)
+	if err == nil {
+		return s.Gone(ctx)
 	}
 	if FaultOf(err) == ReadOnly {
 		return fmt.Errorf("%w: it is a standby, or read only; name the one that leads", ErrNoWrites)
