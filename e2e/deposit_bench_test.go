@@ -142,7 +142,30 @@ func BenchmarkDeposits(b *testing.B) {
 			)
 			return err
 		})
+		batched := inBatches(depositors*depositEach, func(from, to int) error {
+			var devices, digests []string
+			var numbers []int64
+			var sealed [][]byte
+			for at := from; at < to; at++ {
+				i, n := at%depositors, at/depositors
+				var d protocol.Deposit
+				if _, err := protocol.Open(documents[i][n], key.Public(), &d); err != nil {
+					return err
+				}
+				if _, err := ring.Open(escrow.Of("Skerry Line", fmt.Sprintf("d%d", i), d, 1), d.Sealed[0].Bytes); err != nil {
+					return err
+				}
+				devices, numbers = append(devices, fmt.Sprintf("b%d", i)), append(numbers, d.Number)
+				digests, sealed = append(digests, d.Digest()), append(sealed, d.Sealed[0].Bytes)
+			}
+			_, err := pool.Exec(ctx, "insert into bare select * from unnest($1::text[], $2::bigint[], $3::text[], $4::bytea[])",
+				devices, numbers, digests, sealed)
+			return err
+		})
 		first += depositEach
+		require.NoError(b, batched.err)
+		b.ReportMetric(batched.perSecond, "batched/s")
+		b.ReportMetric(taken.perSecond/batched.perSecond, "of-batched")
 		require.NoError(b, taken.err)
 		require.NoError(b, bare.err)
 		b.ReportMetric(taken.perSecond, "deposits/s")

@@ -8,6 +8,7 @@ import (
 
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sync/errgroup"
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
@@ -81,6 +82,7 @@ func BenchmarkReports(b *testing.B) {
 		b.ReportMetric(0, "ns/op")
 		same := taken(func(int) int { return 14 })
 		altered := taken(func(n int) int { return 8 + 6*(n%2) }) // a finding opens, and is put right by the next
+		batched := rateOfBatchedReports(b, pool, devices)
 		again := rateOfBareReports(b, pool, devices)
 		bare = (bare + again) / 2 // before and after: the disk is not always as quick
 		b.ReportMetric(bare, "bare/s")
@@ -88,6 +90,9 @@ func BenchmarkReports(b *testing.B) {
 		b.ReportMetric(same/bare, "in-step/bare")
 		b.ReportMetric(altered, "opening-and-settling/s")
 		b.ReportMetric(altered/bare, "opening-and-settling/bare")
+		b.ReportMetric(batched, "batched/s")
+		b.ReportMetric(same/batched, "in-step/batched")
+		b.ReportMetric(altered/batched, "opening-and-settling/batched")
 		bare = again
 	}
 }
@@ -112,6 +117,60 @@ func rateOfBareReports(b *testing.B, pool *pgxpool.Pool, devices []reporting) fl
 		}
 		_, err = tx.Exec(ctx, "insert into bare_reports values ($1, $2, $3)", d.id, d.seq, string(body))
 		if err != nil {
+			return err
+		}
+		return tx.Commit(ctx)
+	})
+	require.NoError(b, m.err)
+	return m.perSecond
+}
+
+// How a reference that batches does: so many rows in one transaction, so many transactions at a time, as the service does at
+// most.
+const (
+	batchedRows = 100
+	batchedGoes = 2
+)
+
+// inBatches has so many things done in batches, several at a time, and gives how many a second.
+func inBatches(count int, do func(from, to int) error) measured {
+	var m measured
+	var running errgroup.Group
+	running.SetLimit(batchedGoes)
+	began := time.Now()
+	for from := 0; from < count; from += batchedRows {
+		running.Go(func() error { return do(from, min(from+batchedRows, count)) })
+	}
+	m.err = running.Wait()
+	m.perSecond = float64(count) / time.Since(began).Seconds()
+	return m
+}
+
+// rateOfBatchedReports is how often a second all devices together have a report put away, with those of others in one
+// transaction, and nothing else done.
+func rateOfBatchedReports(b *testing.B, pool *pgxpool.Pool, devices []reporting) float64 {
+	ctx := b.Context()
+	m := inBatches(len(devices)*reportsEach, func(from, to int) error {
+		ids, seqs, bodies := make([]string, 0, to-from), make([]int64, 0, to-from), make([]string, 0, to-from)
+		for i := from; i < to; i++ { // no device twice in a batch, as long as there are as many devices
+			d := devices[i%len(devices)]
+			seq := d.seq + 1_000_000 + int64(i)
+			body, err := json.Marshal(reportOfOrdinary("SKL-BIG-0", seq, d.desired, 14))
+			if err != nil {
+				return err
+			}
+			ids, seqs, bodies = append(ids, d.id), append(seqs, seq), append(bodies, string(body))
+		}
+		tx, err := pool.Begin(ctx)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = tx.Rollback(ctx) }() // nothing once it is committed
+		if _, err := tx.Exec(ctx, `update bare_devices d set seq = s.seq from (select * from unnest($1::text[], $2::bigint[]) as s(id, seq)
+			order by id) s where d.id = s.id`, ids, seqs); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "insert into bare_reports select * from unnest($1::text[], $2::bigint[], $3::text[])", ids, seqs, bodies); err != nil {
 			return err
 		}
 		return tx.Commit(ctx)

@@ -93,6 +93,7 @@ func (r *records) SetSettled(list []store.SettlingResult, _ time.Time) error {
 	for _, s := range list {
 		d := r.devices[s.Device]
 		d.Scope, d.Held, d.HeldUnits, d.SettingsDigest, d.DesiredNumber, d.DesiredDigest = s.Scope, s.Held, s.HeldUnits, s.Settings, s.Stamp.Number, s.Stamp.Digest
+		d.DesiredEpoch = s.Stamp.Epoch
 		r.devices[s.Device] = d
 	}
 	return nil
@@ -191,6 +192,31 @@ func TestADeviceIsToldAnewOnlyWhenSomethingIsNew(t *testing.T) {
 	assert.EqualValues(t, 1, r.devices["D1"].DesiredNumber)
 	assert.Equal(t, stored, r.times, "nothing is stored where nothing is new")
 	assert.Len(t, r.Entries, 1)
+}
+
+// Nothing is settled during a freeze of everything, and everything afterwards.
+func TestNothingIsSettledDuringAFreeze(t *testing.T) {
+	s, r := room(2)
+	r.assigned("lamps", 10, "passwords: {min_length: 9}")
+	r.freezes = []store.Freeze{{What: store.FreezeAll}}
+	settle(t, s, r)
+	assert.Zero(t, r.devices["D0"].DesiredNumber)
+	assert.Len(t, r.waiting, 1)
+	r.freezes[0].What = store.FreezeRollouts
+	require.NoError(t, s.SettlePending(t.Context()))
+	assert.EqualValues(t, 1, r.devices["D0"].DesiredNumber)
+}
+
+// A device of an earlier epoch is told anew, under a number of the present one.
+func TestADeviceComesIntoTheEpochAsItIsSettled(t *testing.T) {
+	s, r := room(1)
+	r.assigned("lamps", 10, "passwords: {min_length: 9}")
+	settle(t, s, r)
+	d := r.devices["D0"]
+	d.DesiredEpoch, d.DesiredNumber = 0, 7
+	r.devices["D0"] = d
+	settle(t, s, r)
+	assert.Equal(t, []int64{1, 1}, []int64{r.devices["D0"].DesiredEpoch, r.devices["D0"].DesiredNumber})
 }
 
 func members(id int) string {

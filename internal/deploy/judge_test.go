@@ -78,3 +78,35 @@ func TestJudge(t *testing.T) {
 		assert.Equal(t, c.settings, settings, name)
 	}
 }
+
+// A device is lost where it was online when it was told, was given the change, and was not heard from for three check-in
+// intervals since; time in which the service itself was away does not count.
+func TestLost(t *testing.T) {
+	const interval = time.Minute
+	opened := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
+	after := func(d time.Duration) *time.Time { return new(opened.Add(d)) }
+	cut := store.RolloutSight{DeviceID: "D1", Since: opened, Online: true, GivenAt: after(time.Second), LastContact: after(-10 * time.Second)}
+	with := func(alter func(d *store.RolloutSight)) store.RolloutSight { d := cut; alter(&d); return d }
+	for name, c := range map[string]struct {
+		sight   store.RolloutSight
+		outcome rollout.Outcome
+		now     time.Duration // since its wave opened
+		present time.Duration // since when the service was there
+		lost    bool
+	}{
+		"silent since it was given the change": {cut, rollout.Told, 3*interval + time.Second, -time.Hour, true},
+		"not for so long":                      {cut, rollout.Told, 3 * interval, -time.Hour, false},
+		"it was away":                          {with(func(d *store.RolloutSight) { d.Online = false }), rollout.Told, time.Hour, -time.Hour, false},
+		"it was not given the change":          {with(func(d *store.RolloutSight) { d.GivenAt = nil }), rollout.Told, time.Hour, -time.Hour, false},
+		"it took the change, and fell silent":  {with(func(d *store.RolloutSight) { d.LastContact = after(2 * time.Second) }), rollout.Working, 3*interval + 2*time.Second, -time.Hour, true},
+		"it was heard a moment ago":            {with(func(d *store.RolloutSight) { d.LastContact = after(30 * time.Minute) }), rollout.Working, 31 * time.Minute, -time.Hour, false},
+		"it has verified, and went off":        {cut, rollout.Verified, time.Hour, -time.Hour, false},
+		"the service was away":                 {cut, rollout.Told, time.Hour, 58 * time.Minute, false},
+		"the service came back long ago":       {cut, rollout.Told, time.Hour, 50 * time.Minute, true},
+	} {
+		s := &Service{}
+		s.Interval, s.Now = interval, func() time.Time { return opened.Add(c.now) }
+		s.Present = func() time.Time { return opened.Add(c.present) }
+		assert.Equal(t, c.lost, s.lost(c.sight, c.outcome), name)
+	}
+}

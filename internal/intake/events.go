@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
@@ -41,7 +42,7 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 			DeviceID:   device,
 			Epoch:      epoch,
 			Seq:        e.Seq,
-			At:         e.At,
+			At:         earlier(e.At, now),
 			ReceivedAt: now,
 			Kind:       string(e.Kind),
 			Unit:       e.Unit.String(),
@@ -59,6 +60,14 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 		w.Tell(store.TopicReports, device)
 		return nil
 	})
+}
+
+// earlier bounds what a device says of time by when that came here: its clock may be a day ahead, or lie.
+func earlier(said, received time.Time) time.Time {
+	if said.After(received) {
+		return received
+	}
+	return said
 }
 
 // nameRules notes on events of settings which policy asks for the setting now.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -37,7 +38,16 @@ type records struct {
 	others   map[string]store.Device // by identifier
 	named    map[string]bool         // devices of other names
 	deciding string                  // group that decides reach and lists the new name
+	busy     int                     // something else holds the device for as long as nobody waits for it
+	waited   int                     // how often somebody did
+	events   []store.DeviceEvent
 }
+
+func (r *records) AddEvents(list []store.DeviceEvent) error {
+	r.events = append(r.events, list...)
+	return nil
+}
+func (r *records) ScopeOf(string) (string, error) { return "", store.ErrNotFound }
 
 func (r *records) AppendAudit(e audit.Entry) error                { return r.Trail.AppendAudit(e) }
 func (r *records) Notify(n store.Notice) error                    { return r.Trail.Notify(n) }
@@ -51,7 +61,10 @@ func (r *records) RenameDevice(_, name, key string) error {
 }
 
 // TakeReports is the transaction of reports, with batch as what it holds.
-func (r *records) TakeReports(_ context.Context, _ []string, _ bool, judge func(b intake.ReportBatch) error) error {
+func (r *records) TakeReports(_ context.Context, _ []string, waits bool, judge func(b intake.ReportBatch) error) error {
+	if waits && r.busy > 0 {
+		r.busy, r.waited = 0, r.waited+1
+	}
 	if r.held != nil {
 		<-r.held
 	}
@@ -67,10 +80,10 @@ func (b batch) Device(id string) (store.Device, bool) {
 	if other, there := b.others[id]; there {
 		d = other
 	}
-	return d, id == d.ID
+	return d, id == d.ID && b.busy == 0
 }
 
-func (b batch) IsBusy(string) (bool, error)       { return false, nil }
+func (b batch) IsBusy(id string) (bool, error)    { return b.busy > 0 && id == b.device.ID, nil }
 func (b batch) Rotations(string) []store.Rotation { return nil }
 func (b batch) Waived(string) []protocol.Waived   { return nil }
 func (b batch) Scope(string) (store.Scope, error) { return store.Scope{}, store.ErrNotFound }
@@ -254,4 +267,30 @@ func TestOrdersThatNobodyKnows(t *testing.T) {
 	)
 	assert.ErrorContains(t, err, "with the role viewer you may not do this")
 	assert.Len(t, r.Entries, 1)
+}
+
+// What a device says of time is bounded by when it came here.
+func TestTimesAreBoundedByReceipt(t *testing.T) {
+	s, r := room()
+	ahead, before := uowtest.Now.Add(26*time.Hour), uowtest.Now.Add(-time.Hour)
+	_, err := s.TakeEvents(t.Context(), "D1", 1, []drift.Event{
+		{Seq: 1, At: before, Kind: drift.AccountUsed}, {Seq: 2, At: ahead, Kind: drift.AccountUsed},
+	})
+	require.NoError(t, err)
+	require.Len(t, r.events, 2)
+	assert.Equal(t, before, r.events[0].At)
+	assert.Equal(t, uowtest.Now, r.events[1].At)
+	late := report(1)
+	late.At = ahead
+	require.NoError(t, s.TakeReport(t.Context(), "D1", 1, late, "sha-256:r"))
+	assert.Equal(t, uowtest.Now, r.reports[1].At)
+}
+
+// A device that something else holds is waited for apart from the others, and its report is taken.
+func TestABusyDeviceIsWaitedForApart(t *testing.T) {
+	s, r := room()
+	r.busy = 1
+	require.NoError(t, s.TakeReport(t.Context(), "D1", 1, report(1), "sha-256:r"))
+	assert.Equal(t, 1, r.waited)
+	assert.Contains(t, r.reports, int64(1))
 }

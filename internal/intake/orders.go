@@ -221,8 +221,10 @@ func (s *Service) TakeOrderResults(ctx context.Context, device string, results [
 		}
 		last = r.Number
 	}
+	now := s.Now()
 	return last, s.Do(ctx, uow.Act{Who: uow.Device(device, "")}, func(tx Records, w *uow.Work) error {
 		for _, r := range results {
+			r.At = earlier(r.At, now)
 			if err := tx.FinishOrder(device, r); err != nil {
 				return err
 			}

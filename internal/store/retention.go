@@ -31,36 +31,10 @@ type prune struct {
 func prunes(k RetentionPeriods) []prune {
 	return []prune{
 		{
-			"reports",
-			`delete from reports where id = any(array(select r.id from reports r where r.received_at < $2 and r.received_at >=
-				(select coalesce(max(done_to), '-infinity'::timestamptz) from retention where what = 'reports')
-			and not exists (select 1 from devices d where d.id = r.device_id and d.report_id = r.id) and exists (select 1 from
-			reports l where l.device_id = r.device_id and l.id > r.id and l.received_at < date_trunc('day', r.received_at) +
-			interval '1 day')
-			order by r.received_at limit $1))`,
-			k.Reports,
-		},
-		{
-			"reports of days",
-			`delete from reports where id = any(array(select r.id from reports r where r.received_at < $2 and not exists (select
-				1 from devices d where d.id = r.device_id and d.report_id = r.id)
-			order by r.received_at limit $1))`,
-			k.DailyReports,
-		},
-		{
 			"device events",
 			"delete from device_events where id = any(array(select id from device_events where received_at < $2 order by " +
 				"received_at limit $1))",
 			k.Events,
-		},
-		{
-			"desired states",
-			`delete from desired_states where (device_id, epoch, number) in (select s.device_id, s.epoch, s.number from
-				desired_states s join devices d on d.id = s.device_id
-			where s.created_at < $2 and (s.epoch, s.number) <> (d.desired_epoch, d.desired_number) and (s.epoch, s.number) <>
-			(d.reported_epoch, d.reported_number)
-			order by s.created_at limit $1)`,
-			k.DesiredStates,
 		},
 		{
 			"findings",
@@ -125,21 +99,14 @@ func prunes(k RetentionPeriods) []prune {
 	}
 }
 
-// Prune deletes what is no longer kept, a batch at a time, and gives the number of records by kind.
+// Prune deletes what is no longer kept, a batch at a time, and gives the number of records by kind. It may be cut anywhere: the
+// next turn goes on from there.
 func (s *Store) Prune(ctx context.Context, kept RetentionPeriods, now time.Time) (map[string]int64, error) {
 	ctx = ForJobs(ctx)
 	gone := map[string]int64{}
 	for _, p := range prunes(kept) {
 		for {
-			var n int64
-			err := s.InTx(ctx, func(tx Tx) error {
-				result, err := tx.db.Statement.ConnPool.ExecContext(ctx, p.sql, pruneBatch, now.Add(-p.older))
-				if err != nil {
-					return err
-				}
-				n, err = result.RowsAffected()
-				return err
-			})
+			n, err := s.deleted(ctx, p.sql, pruneBatch, now.Add(-p.older))
 			if err != nil {
 				return gone, err
 			}
@@ -149,29 +116,25 @@ func (s *Store) Prune(ctx context.Context, kept RetentionPeriods, now time.Time)
 			}
 		}
 	}
-	if err := s.InTx(ctx, func(tx Tx) error { // a day back, since a later report of that day may have come meanwhile
-		return tx.exec("insert into retention (what, done_to) values ('reports', $1) on conflict (what) do update set "+
-			"done_to = excluded.done_to", now.Add(-kept.Reports-24*time.Hour))
-	}); err != nil {
-		return gone, err
-	}
-	// A scope that a device met a moment ago may be met again; what is unused for a day is not missed.
-	unused := now.Add(-24 * time.Hour)
-	for what, sql := range map[string]string{
-		"scopes": "delete from scopes s where s.created_at < $1 and not exists (select 1 from devices d where d.scope = " +
-			"s.digest) and not exists (select 1 from desired_states x where x.scope = s.digest)",
-		"settings": "delete from settings s where s.created_at < $1 and not exists (select 1 from devices d where " +
-			"d.settings_digest = s.digest) and not exists (select 1 from desired_states x where x.settings = s.digest)",
+	for _, do := range []func(ctx context.Context, kept RetentionPeriods, now time.Time, gone map[string]int64) error{
+		s.thinReports, s.dropReports, s.dropDesiredStates, s.dropUnused,
 	} {
-		if err := s.InTx(ctx, func(tx Tx) error {
-			result, err := tx.db.Statement.ConnPool.ExecContext(ctx, sql, unused)
-			if err == nil {
-				gone[what], err = result.RowsAffected()
-			}
-			return err
-		}); err != nil {
+		if err := do(ctx, kept, now, gone); err != nil {
 			return gone, err
 		}
 	}
 	return gone, nil
+}
+
+// deleted runs a statement that deletes, in a transaction of its own, and gives the number of records.
+func (s *Store) deleted(ctx context.Context, sql string, args ...any) (n int64, err error) {
+	err = s.InTx(ctx, func(tx Tx) error {
+		result, err := tx.db.Statement.ConnPool.ExecContext(ctx, sql, args...)
+		if err != nil {
+			return err
+		}
+		n, err = result.RowsAffected()
+		return err
+	})
+	return n, err
 }
