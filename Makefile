@@ -8,7 +8,7 @@ BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 export GOFLAGS += -trimpath
 export CGO_ENABLED := 0
 
-.PHONY: demo demo-reset packages build test test-console test-go lint bench cuts storm fuzz screenshots clean
+.PHONY: demo demo-reset packages build test test-console test-go lint bench cuts storm ha fuzz screenshots clean
 
 # REAL=1 adds three workstations with a real Linux to the simulated ones; it needs root.
 demo: build
@@ -32,7 +32,7 @@ console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 	cd console && npm run --silent build
 
 test: build
-	@scripts/install postgresql directory domain workstation windows chromium
+	@scripts/install postgresql directory domain workstation windows chromium pooler monitoring
 	@$(MAKE) --no-print-directory --output-sync -j2 test-console test-go
 
 test-console:
@@ -76,10 +76,19 @@ cuts: build
 # backups for STORM_FOR, in any order and several at a time; then the same one by one, TIMES over.
 STORM_FOR ?= 10m
 TIMES ?= 3
+AGENTS ?= 500
 storm: build
 	@scripts/install postgresql
 	STORM_FOR=$(STORM_FOR) go test -count 1 -timeout 120m -run 'EverythingAtOnce' -v ./e2e
+	AGENTS=$(AGENTS) go test -count 1 -timeout 120m -run 'AFailover|AFrozenReplica|OneLockedRow|CutsDevicesOff|ManyJoin|ReadyMeans' -v ./e2e
 	go test -count $(TIMES) -timeout 120m -run 'DatabaseGoesAway|TakenUpAgain|Poisoned|RestoredDatabase|FullDisk|LostLock|AtOnce' ./e2e
+
+# Runs three PostgreSQL with Patroni and etcd, two services and two proxies on loopback, as docs/guide/high-availability.md
+# has them on machines of their own; HA=check loses the leader and looks whether the service is there.
+HA ?= up
+ha: build
+	@scripts/install postgresql ha
+	scripts/ha $(HA)
 
 # Sends ROUNDS times as much nonsense to every operation as the tests do, and fuzzes what reads documents.
 ROUNDS ?= 400

@@ -143,7 +143,7 @@ func TestAFreezeStopsEverything(t *testing.T) {
 	_, err = f.owner.CreateGroup(ctx, client.GroupSpec{Name: "pier", Devices: f.names[:1]})
 	require.NoError(t, err)
 	_, err = f.as("runa", "deployer", "pier").Freeze(ctx, api.NewFreeze{What: "all", Reason: "r"})
-	problem(t, err, 403, "for every device")
+	problem(t, err, 403, "devices that your role does not reach")
 	require.NoError(t, f.owner.Thaw(ctx, "over"))
 	require.Error(t, f.owner.Thaw(ctx, "over"))
 	require.Eventually(t, func() bool { return f.locksAt(9) == 12 }, 3*time.Minute, 50*time.Millisecond)

@@ -67,9 +67,9 @@ const (
 	faultyInterval = 2 * time.Second
 )
 
-func newFaulty(t *testing.T, devices int) *faulty {
+func newFaulty(t *testing.T, devices int, settings ...string) *faulty {
 	beside(t)
-	own, err := pgcluster.Start(t.Context(), filepath.Join(dataDir(t), "postgres"), "fsync=off", "wal_level=replica")
+	own, err := pgcluster.Start(t.Context(), filepath.Join(dataDir(t), "postgres"), append(settings, "fsync=off", "wal_level=replica")...)
 	require.NoError(t, err)
 	f := &faulty{cluster: own}
 	t.Cleanup(func() { f.cluster.Stop() })

@@ -184,7 +184,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 	found := map[string]bool{}
 	asked := 0
 	for _, entry := range strings.Split(log, "\nrankwarden-")[1:] {
-		if !strings.HasPrefix(entry, "operators|") {
+		if !strings.HasPrefix(entry, "operators ") {
 			continue
 		}
 		asked++

@@ -109,6 +109,23 @@ func tallied(t api.RolloutTally) (text string) {
 	return text
 }
 
+// joins waits until a device that came late is in a rollout of so many devices, and gives the wave that it was drawn into, from
+// 1. Which that is lies in its identifier.
+func (s *service) joins(change, device string, of int) (wave int) {
+	s.t.Helper()
+	s.until(func() bool {
+		require.NoError(s.t, s.Deploy.WatchRollouts(s.t.Context()))
+		r := s.rollout(change)
+		for i := range r.Lanes {
+			if slices.Contains(inWave(r, i+1), device) {
+				wave = i + 1
+			}
+		}
+		return wave > 0 && r.Tally.Devices() == of
+	})
+	return wave
+}
+
 // inWave are the names of the devices of a wave.
 func inWave(r api.Rollout, wave int) (names []string) {
 	for _, m := range r.Lanes[wave-1].Marks {
@@ -197,12 +214,13 @@ func TestARolloutPassesItsGates(t *testing.T) {
 	r = s.rolls("longer", "running [1t1v] [2v] [4t]")
 	late := s.device("SKL-WKS-009", s.enrolmentToken(1))
 	require.NoError(t, late.Cycle(ctx))
-	s.rolls("longer", "running [1t1v] [2v] [5t]")
+	joined := s.joins("longer", "SKL-WKS-009", 9)
 	require.NoError(t, s.owner.Decide(ctx, inWave(r, 3)[0], "retire"))
-	s.rolls("longer", "running [1t1v] [2v] [4t]")
+	s.rolls("longer", []string{"running [2t1v] [2v] [3t]", "running [1t1v] [1t2v] [3t]", "running [1t1v] [2v] [4t]"}[joined-1])
 	s.cycle(late, "SKL-WKS-009")
 	assert.Equal(t, 12, minLength(t, late))
-	s.rolls("longer", "done [1t1v] [2v] [3t1v]")
+	s.cycle(fleet[inWave(r, 3)[1]], inWave(r, 3)[1])
+	s.rolls("longer", []string{"done [1t2v] [2v] [2t1v]", "done [1t1v] [3v] [2t1v]", "done [1t1v] [2v] [2t2v]"}[joined-1])
 
 	// It is done, and its change made for good: devices that were off get it when they return.
 	s.until(func() bool { return s.rollout("longer").EndedAt != nil })
@@ -305,11 +323,15 @@ func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
 	require.NoError(t, err)
 	require.NotNil(t, step.Rollout)
 	s.settled()
-	s.rolls("lock-sooner", "running [3t] [4n]")
+	joined := s.joins("lock-sooner", "SKL-WKS-007", 7)
+	s.rolls("lock-sooner", []string{"running [3t] [4n]", "running [2t] [5n]"}[joined-1])
 	s.cycleAll(fleet, "SKL-WKS-001", "SKL-WKS-002")
-	s.cycle(late, "SKL-WKS-007")
+	if joined == 1 {
+		s.cycle(late, "SKL-WKS-007")
+	}
 	assert.Equal(t, 10, minLength(t, fleet["SKL-WKS-002"]))
-	s.rolls("lock-sooner", "running [3v] [4t]")
+	s.rolls("lock-sooner", []string{"running [3v] [4t]", "running [2v] [5t]"}[joined-1])
+	s.cycle(late, "SKL-WKS-007")
 	s.cycleAll(fleet, "SKL-WKS-003", "SKL-WKS-004", "SKL-WKS-005", "SKL-WKS-006")
 	s.until(func() bool { return s.rollout("lock-sooner").State == "done" }) // as soon as enough of them are verified
 }

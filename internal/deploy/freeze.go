@@ -5,7 +5,9 @@ import (
 	"errors"
 	"strings"
 
+	"rankwarden.example/core/assign"
 	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/reach"
 	"rankwarden.example/internal/refusal"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/uow"
@@ -31,7 +33,7 @@ func (s *Service) Freeze(ctx context.Context, who auth.Identity, all bool, reaso
 		if f.Reason == "" {
 			return refusal.New(refusal.Invalid, "say why, for everybody who waits").At("reason").WithCode("reason_needed")
 		}
-		if err := everywhere(who); err != nil {
+		if err := everywhere(tx, who); err != nil {
 			return err
 		}
 		w.After = map[string]any{"what": f.What}
@@ -44,7 +46,7 @@ func (s *Service) Freeze(ctx context.Context, who auth.Identity, all bool, reaso
 func (s *Service) Thaw(ctx context.Context, who auth.Identity, reason string) error {
 	act := uow.Act{Who: who, Right: auth.Deploy, Action: store.ServiceThawed, Object: "service", Reason: strings.TrimSpace(reason)}
 	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
-		if err := everywhere(who); err != nil {
+		if err := everywhere(tx, who); err != nil {
 			return err
 		}
 		before, err := tx.Freezes()
@@ -61,12 +63,25 @@ func (s *Service) Thaw(ctx context.Context, who auth.Identity, reason string) er
 	})
 }
 
-// everywhere refuses whoever may deploy to some devices only: a freeze is for all.
-func everywhere(who auth.Identity) error {
-	if who.Reach(auth.Deploy).Everywhere() {
+// everywhere refuses whoever does not reach every device: a freeze is for all of them.
+func everywhere(tx Records, who auth.Identity) error {
+	mine := who.Reach(auth.Deploy)
+	if mine.Everywhere() {
 		return nil
 	}
-	return refusal.New(refusal.Forbidden, "a freeze is for every device, and you may deploy to some only; ask somebody who may deploy everywhere")
+	devices, err := tx.LiveDevices([]string{assign.Everything}, nil)
+	if err != nil {
+		return err
+	}
+	ids := make([]string, len(devices))
+	for i, d := range devices {
+		ids[i] = d.ID
+	}
+	n, err := tx.CountDevicesOutside(mine, ids)
+	if err == nil && n > 0 {
+		err = reach.Beyond(n)
+	}
+	return err
 }
 
 // settlingFrozen reports whether nothing is settled.

@@ -3,6 +3,7 @@ package pgcluster
 import (
 	"context"
 	"fmt"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
@@ -13,6 +14,21 @@ import (
 
 // Standby starts a second server that follows this one, with its data in dir, which must be empty.
 func (c *Cluster) Standby(ctx context.Context, dir string, settings ...string) (*Cluster, error) {
+	as, programs, dir, err := c.copied(ctx, dir, "-R")
+	if err != nil {
+		return nil, err
+	}
+	return as.serve(ctx, programs, dir, settings)
+}
+
+// Backup copies the server's data into dir, which must be empty, while it runs. It gives where they are.
+func (c *Cluster) Backup(ctx context.Context, dir string) (string, error) {
+	_, _, dir, err := c.copied(ctx, dir)
+	return dir, err
+}
+
+// Recover starts a server on a backup, which first replays what the settings say, such as restore_command.
+func Recover(ctx context.Context, dir string, settings ...string) (*Cluster, error) {
 	programs, err := Programs()
 	if err != nil {
 		return nil, err
@@ -21,17 +37,38 @@ func (c *Cluster) Standby(ctx context.Context, dir string, settings ...string) (
 	if err != nil {
 		return nil, err
 	}
-	if dir, err = as.reachable(dir); err != nil {
-		return nil, err
+	signal := filepath.Join(dir, "recovery.signal")
+	if err := os.WriteFile(signal, nil, 0o600); err != nil {
+		return nil, fmt.Errorf("recovering the database: %w", err)
 	}
-	from := strings.Replace(c.URL(), "/"+database+"?", "/?", 1)
-	copied := exec.CommandContext(ctx, filepath.Join(programs, "pg_basebackup"), "-D", dir, "-d", from, "-R", "-X", "stream", "-c", "fast", "--no-sync")
-	as.run(copied)
-	copied.Dir = dir
-	if out, err := copied.CombinedOutput(); err != nil {
-		return nil, fmt.Errorf("copying the database for a standby: %w: %s", err, lastLines(out))
+	if as.credential != nil {
+		if err := os.Chown(signal, int(as.credential.Uid), int(as.credential.Gid)); err != nil {
+			return nil, fmt.Errorf("recovering the database: %w", err)
+		}
 	}
 	return as.serve(ctx, programs, dir, settings)
+}
+
+// copied copies the server's data into dir.
+func (c *Cluster) copied(ctx context.Context, to string, options ...string) (as account, programs, dir string, err error) {
+	if programs, err = Programs(); err != nil {
+		return as, programs, to, err
+	}
+	if as, err = unprivileged(); err != nil {
+		return as, programs, to, err
+	}
+	if dir, err = as.reachable(to); err != nil {
+		return as, programs, to, err
+	}
+	from := strings.Replace(c.URL(), "/"+database+"?", "/?", 1)
+	copying := exec.CommandContext(ctx, filepath.Join(programs, "pg_basebackup"),
+		append([]string{"-D", dir, "-d", from, "-X", "stream", "-c", "fast", "--no-sync"}, options...)...)
+	as.run(copying)
+	copying.Dir = dir
+	if out, wrong := copying.CombinedOutput(); wrong != nil {
+		err = fmt.Errorf("copying the database: %w: %s", wrong, lastLines(out))
+	}
+	return as, programs, dir, err
 }
 
 // Detach has a standby follow nobody any more: what the leader writes from now on does not reach it.

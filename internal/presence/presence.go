@@ -23,12 +23,11 @@ const (
 	gap = 10 * time.Second
 )
 
-// How many devices that hold what the service never gave them say that the database went back, and how often they may. A
-// device can lie, and so can a few.
+// How many devices that hold what the service never gave them say that the database went back, once an hour at most: a device
+// can lie, and so can a few; and who was on the way while one epoch began has not heard of it.
 const (
 	mismatchedAtLeast = 3
 	mismatchedShare   = 1000 // one in so many of the live devices
-	mismatchedEvery   = time.Hour
 )
 
 // Database is where a replica writes that it is there. [store.Store] is one.
@@ -51,11 +50,10 @@ type Keeper struct {
 	// changed is called once nothing that is remembered of the database holds.
 	changed func()
 
-	mu         sync.Mutex
-	last       store.Pulse // that succeeded
-	at         time.Time   // when
-	why        string      // it is not ready, empty when it is
-	mismatched time.Time   // when devices were believed last
+	mu   sync.Mutex
+	last store.Pulse // that succeeded
+	at   time.Time   // when
+	why  string      // it is not ready, empty when it is
 }
 
 // New makes a keeper for a program that knows a schema.
@@ -111,22 +109,17 @@ func (k *Keeper) Look(ctx context.Context) error {
 // compare finds a database that is another one, or went back.
 func (k *Keeper) compare(ctx context.Context, p store.Pulse) error {
 	k.mu.Lock()
-	last, first, believed := k.last, k.at.IsZero(), k.mismatched
+	last, first := k.last, k.at.IsZero()
 	k.mu.Unlock()
 	if p.Noted.System == "" { // the records do not say yet where they are
 		return k.returned(ctx, "", p.Epoch, 0)
 	}
-	why := k.wentBack(p, last, first, believed)
+	why := wentBack(p, last, first)
 	if why != "" {
 		k.log.Warn("the database is not the one of before; a new epoch begins unless another replica began it", "why", why,
 			"system", p.Database.System, "timeline", p.Database.Timeline, "epoch", p.Epoch)
 		if err := k.returned(ctx, why, p.Epoch, last.Epoch); err != nil {
 			return err
-		}
-		if p.Mismatched > 0 {
-			k.mu.Lock()
-			k.mismatched = k.now()
-			k.mu.Unlock()
 		}
 	}
 	if why != "" || !first && (last.Epoch != p.Epoch || !last.Database.Same(p.Database)) {
@@ -137,7 +130,7 @@ func (k *Keeper) compare(ctx context.Context, p store.Pulse) error {
 }
 
 // wentBack says why a database is not the one of before, empty where it is.
-func (k *Keeper) wentBack(p, last store.Pulse, first bool, believed time.Time) string {
+func wentBack(p, last store.Pulse, first bool) string {
 	switch d := p.Database; {
 	case p.Noted.System != d.System:
 		return "its records were in another PostgreSQL before: they were restored or moved"
@@ -146,7 +139,7 @@ func (k *Keeper) wentBack(p, last store.Pulse, first bool, believed time.Time) s
 			d.Timeline, p.Noted.Timeline)
 	case !first && p.Epoch <= last.Epoch && !last.Database.Same(d): // otherwise another replica has begun one
 		return "it holds less than this replica saw it hold: a copy of an earlier time was put in its place"
-	case p.Mismatched >= max(mismatchedAtLeast, p.Devices/mismatchedShare) && k.now().Sub(believed) > mismatchedEvery:
+	case p.Mismatched >= max(mismatchedAtLeast, p.Devices/mismatchedShare) && !p.Returned:
 		return fmt.Sprintf("%d devices hold what it does not know that they were given", p.Mismatched)
 	}
 	return ""

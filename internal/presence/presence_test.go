@@ -45,6 +45,11 @@ func inEpoch(p store.Pulse, epoch int64) store.Pulse {
 	return p
 }
 
+func returned(p store.Pulse) store.Pulse {
+	p.Returned = true
+	return p
+}
+
 func mismatched(p store.Pulse, devices int64) store.Pulse {
 	p.Mismatched = devices
 	return p
@@ -67,6 +72,7 @@ func TestADatabaseThatIsAnotherOne(t *testing.T) {
 		"a device lies":                         {mismatched(at("7", 1, gigabyte+5), 1), "", false},
 		"few of many devices":                   {mismatched(at("7", 1, gigabyte+5), 9), "", false},
 		"as many as nobody makes up":            {mismatched(at("7", 1, gigabyte+5), 10), "10 devices hold", true},
+		"just after an epoch began":             {returned(mismatched(at("7", 1, gigabyte+5), 10)), "", false},
 		"an operator said that it was restored": {inEpoch(at("7", 1, gigabyte+5), 2), "", true},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -104,22 +110,6 @@ func TestTheFirstTime(t *testing.T) {
 		func() { t.Error("nothing was remembered") })
 	require.NoError(t, k.Look(t.Context()))
 	assert.Equal(t, []string{""}, calls)
-}
-
-// Devices are believed once an hour: the same ones cannot begin one epoch after the other.
-func TestDevicesAreBelievedOnceAnHour(t *testing.T) {
-	now := time.Date(2031, 3, 4, 9, 0, 0, 0, time.UTC)
-	d := &database{pulse: mismatched(at("7", 1, 9), 50)}
-	epochs := 0
-	k := presence.New(d, "1.0.0", 30, slog.New(slog.DiscardHandler), func() time.Time { return now },
-		func(context.Context, string, int64, int64) error { epochs++; return nil }, func() {})
-	for range 3 {
-		require.NoError(t, k.Look(t.Context()))
-	}
-	assert.Equal(t, 1, epochs)
-	now = now.Add(61 * time.Minute)
-	require.NoError(t, k.Look(t.Context()))
-	assert.Equal(t, 2, epochs)
 }
 
 func TestReadyMeansThatItTakesAWrite(t *testing.T) {

@@ -351,11 +351,6 @@ func (s *Server) Stop() error {
 			s.log.Warn("the last traces did not reach the collector", "error", err)
 		}
 	}
-	leaving, cancel := context.WithTimeout(context.Background(), comeBack)
-	defer cancel()
-	if err := s.store.Gone(leaving); err != nil {
-		s.log.Warn("that this replica stopped could not be written; the others see it from its silence", "error", err)
-	}
 	s.store.Close()
 	return errors.Join(errs...)
 }

@@ -19,6 +19,8 @@ type Pulse struct {
 	Epoch      int64 // of the service, as the database says
 	// Noted is the database that the records say they are in; it has no system where they say nothing yet.
 	Noted Database
+	// Returned says that an epoch began within the last hour.
+	Returned bool
 	// Mismatched counts live devices that hold what the service never gave them, and Devices all live ones, roughly.
 	Mismatched, Devices int64
 }
@@ -51,9 +53,10 @@ func (s *Store) Pulse(ctx context.Context, program string, gap time.Duration) (p
 			(select max(version_id) from goose_db_version), coalesce((select max(serves_from) from schema_programs), 0),
 			coalesce((select epoch from service_state), 0), coalesce((select system_identifier from service_state), ''),
 			coalesce((select timeline from service_state), 0), (select count(*) from devices where mismatched and state = 'live'),
-			greatest(0, (select reltuples from pg_class where oid = 'devices'::regclass))::bigint from me`, s.replica, program, gap, s.host).
+			greatest(0, (select reltuples from pg_class where oid = 'devices'::regclass))::bigint,
+			exists (select from database_returns where database_returns.at > clock_timestamp() - interval '1 hour') from me`, s.replica, program, gap, s.host).
 		Scan(&p.At, &p.Since, &p.Database.System, &p.Database.Timeline, &written, &p.Schema, &p.ServesFrom, &p.Epoch,
-			&p.Noted.System, &p.Noted.Timeline, &p.Mismatched, &p.Devices)
+			&p.Noted.System, &p.Noted.Timeline, &p.Mismatched, &p.Devices, &p.Returned)
 	if err != nil {
 		return p, fmt.Errorf("writing to the database: %w", err)
 	}
@@ -87,18 +90,15 @@ func (s *Store) TryWrite(ctx context.Context) error {
 	defer cancel()
 	_, err := s.keeping.Exec(ctx, "insert into replicas (id, host, program, started_at, at, since) values ($1, '', '', now(), '-infinity', now())", s.replica)
 	if err == nil {
-		return s.Gone(ctx)
+		_, err = s.keeping.Exec(ctx, "delete from replicas where id = $1", s.replica)
+	}
+	if err == nil {
+		return nil
 	}
 	if FaultOf(err) == ReadOnly {
 		return fmt.Errorf("%w: it is a standby, or read only; name the one that leads", ErrNoWrites)
 	}
 	return fmt.Errorf("%w: %w", ErrNoWrites, err)
-}
-
-// Gone removes the row of this replica, which stops in order.
-func (s *Store) Gone(ctx context.Context) error {
-	_, err := s.keeping.Exec(ctx, "delete from replicas where id = $1", s.replica)
-	return err
 }
 
 // ThisDatabase names the database of a transaction.

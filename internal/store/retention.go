@@ -92,6 +92,11 @@ func prunes(k RetentionPeriods) []prune {
 			0,
 		},
 		{
+			"replicas that are gone",
+			"delete from replicas where id = any(array(select id from replicas where at < $2 limit $1))",
+			24 * time.Hour,
+		},
+		{
 			"approvals",
 			"delete from approvals where id = any(array(select id from approvals where ends_at < $2 limit $1))",
 			k.Orders,

@@ -38,9 +38,9 @@ func (s *Store) thinReports(ctx context.Context, kept RetentionPeriods, now time
 
 // thinnedTo is the first day that is not thinned and has reports.
 func (s *Store) thinnedTo(ctx context.Context, until time.Time) (time.Time, error) {
-	first, err := rows[*time.Time](s.With(ctx), `select min(received_at) from reports where received_at >=
-		coalesce((select done_to from retention where what = 'reports'), '-infinity'::timestamptz)`)
-	if err != nil || len(first) == 0 || first[0] == nil {
+	first, err := rows[time.Time](s.With(ctx), `select received_at from reports where received_at >=
+		coalesce((select done_to from retention where what = 'reports'), '-infinity'::timestamptz) order by received_at limit 1`)
+	if err != nil || len(first) == 0 {
 		return until, err
 	}
 	return first[0].UTC().Truncate(24 * time.Hour), nil

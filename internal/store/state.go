@@ -45,12 +45,15 @@ type DatabaseReturn struct {
 	Why   string
 }
 
+// ReturnSaid is why an epoch began where an operator said so.
+const ReturnSaid = "an operator said so"
+
 // AddDatabaseReturn notes one.
 func (t Tx) AddDatabaseReturn(r DatabaseReturn) error { return translate(t.db.Create(&r).Error) }
 
-// DatabaseReturns are those after a time, the latest first.
+// DatabaseReturns are those after a time that the service found by itself, the latest first.
 func (t Tx) DatabaseReturns(after time.Time) ([]DatabaseReturn, error) {
-	return all[DatabaseReturn](t.db.Where("at > ?", after).Order("epoch desc"))
+	return all[DatabaseReturn](t.db.Where("at > ? and why <> ?", after, ReturnSaid).Order("epoch desc"))
 }
 
 // What stands on the trail where the database went back, and where the service was frozen and thawed.

@@ -63,6 +63,11 @@ export function DevicePage({ rights }: { rights: string[] }) {
       >
         {then}
       </PageHead>
+      {why.data.notes.map((note) => (
+        <p key={note} role="status" className="mb-3 border-l-4 border-held bg-held-wash px-4 py-2">
+          {note}
+        </p>
+      ))}
       {at && (
         <p role="status" className="mb-3 border-l-4 border-waiting bg-waiting-wash px-4 py-2">
           This is {device.name} as it was at {new Date(at).toLocaleString()}: what it was to have, what it had reported
