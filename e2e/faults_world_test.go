@@ -37,8 +37,11 @@ func agents() int {
 	if n, err := strconv.Atoi(os.Getenv("AGENTS")); err == nil {
 		return n
 	}
-	return 40
+	return 20
 }
+
+// faultyAtOnce bounds how many of these run at a time: each has a PostgreSQL, two services and a fleet of its own.
+var faultyAtOnce = make(chan struct{}, 2)
 
 // faulty is a service of two processes over one database that a relay leads to, and a fleet of real agents that run by
 // themselves and are sent to whichever process says that it is ready.
@@ -69,6 +72,8 @@ const (
 
 func newFaulty(t *testing.T, devices int, settings ...string) *faulty {
 	beside(t)
+	faultyAtOnce <- struct{}{}
+	t.Cleanup(func() { <-faultyAtOnce })
 	own, err := pgcluster.Start(t.Context(), filepath.Join(dataDir(t), "postgres"), append(settings, "fsync=off", "wal_level=replica")...)
 	require.NoError(t, err)
 	f := &faulty{cluster: own}

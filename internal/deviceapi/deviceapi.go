@@ -7,7 +7,6 @@ import (
 	"context"
 	"crypto/ed25519"
 	"encoding/json"
-	"fmt"
 	"log/slog"
 	"math/rand/v2"
 	"net"
@@ -56,17 +55,6 @@ func New(o Options) *API {
 
 // Run keeps what is known of devices true, until the context ends.
 func (a *API) Run(ctx context.Context) { a.registry.run(ctx) }
-
-// Leave answers every request that is held, since the service stops, and waits until all answers are on their way or the
-// context ends.
-func (a *API) Leave(ctx context.Context) error {
-	select {
-	case <-a.registry.end():
-		return nil
-	case <-ctx.Done():
-		return fmt.Errorf("answering the requests that are held: %w", ctx.Err())
-	}
-}
 
 // Mount adds the endpoints to an app.
 func (a *API) Mount(app *fiber.App) {

@@ -100,6 +100,17 @@ func (a *API) park(conn held, device, request string, w *waiter, limit time.Time
 	})
 }
 
+// Leave answers every request that is held, since the service stops, and waits until all answers are on their way or the
+// context ends.
+func (a *API) Leave(ctx context.Context) error {
+	select {
+	case <-a.registry.end():
+		return nil
+	case <-ctx.Done():
+		return fmt.Errorf("answering the requests that are held: %w", ctx.Err())
+	}
+}
+
 // waitAnswer brings the desired state that waits for a device, where it is that. What cannot be read now comes with the
 // check-in.
 func (a *API) waitAnswer(device string, holds drift.Stamp, ready bool) protocol.WaitAnswer {
