@@ -49,7 +49,7 @@ func (a *app) watchCommand() *cobra.Command {
 func (a *app) watch(ctx context.Context, c *client.Client, group string, forever bool) error {
 	next, stop := a.changesOf(ctx, c)
 	defer stop()
-	last := ""
+	last, noted := "", map[string]bool{}
 	for {
 		o, err := c.OverviewOf(ctx, group)
 		if errors.Is(err, context.DeadlineExceeded) {
@@ -57,6 +57,9 @@ func (a *app) watch(ctx context.Context, c *client.Client, group string, forever
 		}
 		if err != nil {
 			return err
+		}
+		if a.serviceNotes(o, noted) {
+			last = "" // what was drawn has moved up
 		}
 		last = a.frame(o, last)
 		if !forever && o.AllVerified() {
@@ -114,6 +117,17 @@ func (a *app) gaveUp() error {
 
 // frame draws how the fleet stands: over the last frame on a terminal, a line for each change
 // elsewhere.
+// serviceNotes prints once what holds for every device, such as a freeze, and reports whether there was something new.
+func (a *app) serviceNotes(o api.Overview, noted map[string]bool) (fresh bool) {
+	for _, d := range o.Decisions {
+		if (d.Kind == "frozen" || d.Kind == "returned") && !noted[d.Title] {
+			noted[d.Title], fresh = true, true
+			fmt.Fprintln(a.out, text.FgYellow.Sprint(a.wrapped("! "+d.Title+". "+d.Detail, 2)))
+		}
+	}
+	return fresh
+}
+
 func (a *app) frame(o api.Overview, last string) string {
 	parts := partsOf(o.Standings)
 	var words []string

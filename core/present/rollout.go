@@ -158,7 +158,7 @@ func GateReading(r rollout.Reading) string {
 		if r.Of == 0 {
 			return "none was online when the wave opened"
 		}
-		return fmt.Sprintf("%d of %d that were online at the opening heard from, at least %d %%", r.Count, r.Of, r.Limit)
+		return fmt.Sprintf("heard from %d of %d that were online, at least %d %%", r.Count, r.Of, r.Limit)
 	}
 	return fmt.Sprintf("soaked for %s of %s", inSeconds(r.Count), inSeconds(r.Of))
 }
@@ -206,7 +206,7 @@ func GateAsks(r rollout.Reading) string {
 	case rollout.NoneRefused:
 		return "none refused by the guard"
 	case rollout.EnoughHeard:
-		return fmt.Sprintf("at least %d %% of those online at the opening heard from", r.Limit)
+		return fmt.Sprintf("heard from at least %d %% of those that were online", r.Limit)
 	}
 	return "soaked for " + inSeconds(r.Of)
 }

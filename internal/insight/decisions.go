@@ -49,7 +49,11 @@ func (s *Service) decisions(
 	failed []store.SettleRequest,
 ) ([]Decision, error) {
 	clock, reach := s.Clock(), who.Reach(auth.Look)
-	list := []Decision{}
+	notes, err := s.serviceNotes(tx)
+	if err != nil {
+		return nil, err
+	}
+	list := append([]Decision{}, notes...)
 	for _, h := range held.held() {
 		kind := DecideHeld
 		if h.why == string(resolve.Contested) {
@@ -82,11 +86,6 @@ func (s *Service) decisions(
 			},
 		)
 	}
-	notes, err := s.serviceNotes(tx)
-	if err != nil {
-		return nil, err
-	}
-	list = append(list, notes...)
 	if n := held.mismatched; n.devices > 0 {
 		list = append(list, Decision{Kind: DecideRestored, Title: "this service may have been restored from a backup",
 			Detail: "devices hold a desired state that the service never gave them. If the database came back from a backup, " +

@@ -4,6 +4,7 @@ import { read } from "@/api/queries";
 import type { Overview } from "@/api/types";
 import { Aside } from "@/ui/page";
 import { Braked } from "./braked";
+import { ofTheService } from "./service-notes";
 
 const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
   contested: "is contested",
@@ -41,7 +42,8 @@ export function Decisions({ fleet, mayDecide }: { fleet: Overview; mayDecide: bo
   const waiting = (changes.data?.items ?? []).filter((c) => c.state === "waiting");
   const brakes = useQuery(read.brakes());
   const held = brakes.data?.items ?? [];
-  const count = fleet.decisions.length + waiting.length + held.length;
+  const decisions = fleet.decisions.filter((d) => !ofTheService.has(d.kind));
+  const count = decisions.length + waiting.length + held.length;
   return (
     <Aside title={count ? `Needs a decision: ${count}` : "Needs a decision"}>
       {count === 0 && <p className="text-second">No decisions needed.</p>}
@@ -62,7 +64,7 @@ export function Decisions({ fleet, mayDecide }: { fleet: Overview; mayDecide: bo
             </p>
           </li>
         ))}
-        {fleet.decisions.map((d) => (
+        {decisions.map((d) => (
           <li
             key={`${d.unit} ${d.device_id} ${d.detail}`}
             className={`border-l-4 px-3 py-2 ${d.kind === "reverted" ? "border-brass bg-sheet" : "border-held bg-held-wash"}`}

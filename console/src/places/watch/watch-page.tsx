@@ -6,6 +6,7 @@ import { Loading, PageHead, Trouble } from "@/ui/page";
 import { Decisions } from "./decisions";
 import { LastDay } from "./last-day";
 import { OverDays } from "./over-days";
+import { ServiceNotes } from "./service-notes";
 import { Strips } from "./strips";
 import { UnderWay } from "./under-way";
 import { Versions } from "./versions";
@@ -37,6 +38,7 @@ export function WatchPage({ rights }: { rights: string[] }) {
           Posture report
         </Link>
       </PageHead>
+      <ServiceNotes fleet={fleet} />
       <StandingBar standings={fleet.standings} />
       <div className="mt-2 mb-6">
         <StandingCounts standings={fleet.standings} to={(s) => `/devices?standing=${s}`} />
