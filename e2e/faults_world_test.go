@@ -250,7 +250,6 @@ func (f *faulty) inStep(n int) {
 func (f *faulty) wrongPasswords() (wrong []string) {
 	ring, err := f.ring()
 	require.NoError(f.t, err)
-	type row struct{ Name, ID string }
 	for _, name := range f.names {
 		d, err := f.owner.Device(f.t.Context(), name)
 		if err != nil {
