@@ -52,6 +52,7 @@ type faulty struct {
 	replicas [2]*replicaProcess
 	fleet    *fleetsim.Fleet
 	names    []string
+	lenient  bool // gates of rollouts let pass whoever a fault kept from speaking
 }
 
 // replicaProcess is one process of the service.
