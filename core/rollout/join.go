@@ -70,13 +70,12 @@ func (r *Rollout) joinOpen(wave int, devices []string, at time.Time) (many int) 
 	}
 	limit := max(joinsAtLeast, int(math.Ceil(float64(w.Drawn*joinsPercent)/100)))
 	outcome := Told
-	switch {
-	case w.Joined+len(devices) > limit:
-		outcome, many = Late, len(devices)
-	case r.State != Running: // they join when it goes on
+	if r.State != Running { // they join when it goes on
 		outcome = Late
-		fallthrough
-	default:
+	}
+	if w.Joined+len(devices) > limit {
+		outcome, many = Late, len(devices)
+	} else {
 		w.Joined += len(devices)
 	}
 	slices.Sort(devices)

@@ -10,14 +10,14 @@ import (
 // BeginEpoch begins a new epoch of the service, after its database came back from a backup: every
 // device is told anew, under numbers that were never used, and gives again what the database lacks.
 func (s *Service) BeginEpoch(ctx context.Context) (epoch int64, err error) {
-	return s.beginEpoch(ctx, store.ReturnSaid, 0, func(store.ServiceState, store.Database) bool { return true })
+	return s.beginEpoch(ctx, store.ReturnSaid, 0, func(store.ServiceState) bool { return true })
 }
 
 // DatabaseReturned begins a new epoch because the database is another one or went back, unless another replica has begun one
 // since the database said the epoch that was seen. It is later than the latest that anybody saw. Without a reason it only
 // notes which database this is.
 func (s *Service) DatabaseReturned(ctx context.Context, why string, seen, latest int64) error {
-	_, err := s.beginEpoch(ctx, why, latest, func(state store.ServiceState, _ store.Database) bool {
+	_, err := s.beginEpoch(ctx, why, latest, func(state store.ServiceState) bool {
 		return why != "" && state.Epoch == seen
 	})
 	return err
@@ -25,7 +25,7 @@ func (s *Service) DatabaseReturned(ctx context.Context, why string, seen, latest
 
 // beginEpoch notes which database this is, and begins a new epoch where it should.
 func (s *Service) beginEpoch(
-	ctx context.Context, why string, latest int64, should func(state store.ServiceState, here store.Database) bool,
+	ctx context.Context, why string, latest int64, should func(state store.ServiceState) bool,
 ) (epoch int64, err error) {
 	var list *knownKeyList
 	act := uow.Act{Who: uow.Itself, Action: store.ServiceRestored, Object: "service", Reason: why}
@@ -38,9 +38,8 @@ func (s *Service) beginEpoch(
 		if err != nil {
 			return err
 		}
-		before := state
+		begins := should(state)
 		state.SystemIdentifier, state.Timeline = here.System, here.Timeline
-		begins := should(before, here)
 		if begins {
 			state.Epoch = max(state.Epoch, latest) + 1
 			// A device may hold a higher number of the list than this older database knows.

@@ -37,7 +37,7 @@ func (s *Service) Freeze(ctx context.Context, who auth.Identity, all bool, reaso
 			return err
 		}
 		w.After = map[string]any{"what": f.What}
-		w.Tell(store.TopicFreeze)
+		w.Tell(store.TopicEdits) // which open pages hear
 		return tx.SetFreeze(f)
 	})
 }
@@ -57,7 +57,7 @@ func (s *Service) Thaw(ctx context.Context, who auth.Identity, reason string) er
 			return refusal.New(refusal.Conflict, "nothing is frozen").WithCode("not_frozen")
 		}
 		w.Before = map[string]any{"what": before[0].What, "reason": before[0].Reason, "by": before[0].By}
-		w.Tell(store.TopicFreeze)
+		w.Tell(store.TopicEdits) // which open pages hear
 		w.Tell(store.TopicSettle)
 		return tx.LiftFreezes()
 	})

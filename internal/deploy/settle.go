@@ -263,7 +263,8 @@ func (s *Service) settleBatch(
 			case <-time.After(busyPause << look):
 			}
 		}
-		n, left := 0, []string{}
+		var n int
+		var left []string
 		err = s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) (err error) {
 			n, left, err = s.settleDevices(tx, w, scope, batch, run)
 			return err

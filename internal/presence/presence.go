@@ -5,7 +5,6 @@ package presence
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"sync"
@@ -89,7 +88,7 @@ func (k *Keeper) Look(ctx context.Context) error {
 	why := ""
 	switch {
 	case err != nil:
-		why = inWords(err)
+		why = store.WhyNoWrites(err)
 	case k.schema < p.ServesFrom:
 		why = fmt.Sprintf("its schema is at %d, and programs from schema %d on can serve with that; this one knows %d",
 			p.Schema, p.ServesFrom, k.schema)
@@ -171,20 +170,4 @@ func (k *Keeper) Database() (d store.Database, epoch int64) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	return k.last.Database, k.last.Epoch
-}
-
-// inWords says what an error of the database means.
-func inWords(err error) string {
-	switch store.FaultOf(err) {
-	case store.ReadOnly:
-		return "it is read only: a standby, or set to take no writes"
-	case store.NoRoom:
-		return "it has no room left: " + err.Error()
-	case store.Gone, store.Conflict:
-		if errors.Is(err, context.DeadlineExceeded) {
-			return "it does not finish a write within 2 s"
-		}
-		return "it does not answer"
-	}
-	return err.Error()
 }

@@ -53,7 +53,7 @@ func OpenDatabase(ctx context.Context, c Config, log *slog.Logger) (*store.Store
 	if err != nil {
 		db.Close()
 		if store.FaultOf(err) == store.ReadOnly {
-			err = fmt.Errorf("the database takes no writes: it is a standby, or read only; connect to the one that leads (%w)", err)
+			err = fmt.Errorf("%w: %s", store.ErrNoWrites, store.WhyNoWrites(err))
 		}
 		return nil, err
 	}

@@ -22,14 +22,12 @@ const (
 	TopicContacts = "contacts"
 	// TopicDatabase tells that the database is another one, or went back: nothing that is remembered of it holds.
 	TopicDatabase = "database"
-	// TopicFreeze tells that a freeze began or ended.
-	TopicFreeze = "freeze"
 	// TopicFence carries tokens of whoever waits until earlier notices were taken.
 	TopicFence = "fence"
 )
 
 // Topics are all that a lost notice may have been of.
-var Topics = []string{TopicDevices, TopicReports, TopicSettle, TopicEdits, TopicKeys, TopicGroups, TopicRollouts, TopicFreeze}
+var Topics = []string{TopicDevices, TopicReports, TopicSettle, TopicEdits, TopicKeys, TopicGroups, TopicRollouts}
 
 // Notice tells every replica, after the transaction, that something changed.
 type Notice struct {

@@ -95,10 +95,7 @@ func (s *Store) TryWrite(ctx context.Context) error {
 	if err == nil {
 		return nil
 	}
-	if FaultOf(err) == ReadOnly {
-		return fmt.Errorf("%w: it is a standby, or read only; name the one that leads", ErrNoWrites)
-	}
-	return fmt.Errorf("%w: %w", ErrNoWrites, err)
+	return fmt.Errorf("%w: %s", ErrNoWrites, WhyNoWrites(err))
 }
 
 // ThisDatabase names the database of a transaction.

@@ -64,3 +64,19 @@ func IsUnavailable(err error) bool {
 	}
 	return false
 }
+
+// WhyNoWrites says why a database did not take a write, in words.
+func WhyNoWrites(err error) string {
+	switch FaultOf(err) {
+	case ReadOnly:
+		return "it is a standby, or read only; name the one that leads"
+	case NoRoom:
+		return "it has no room left: " + err.Error()
+	case Gone, Conflict:
+		if errors.Is(err, context.DeadlineExceeded) {
+			return "it does not finish a write in time"
+		}
+		return "it does not answer"
+	}
+	return err.Error()
+}
