@@ -18,13 +18,18 @@ import (
 // holding takes locks in the database as somebody else would, until the test lets go of them.
 func (f *faulty) holding(statements ...string) (letGo func()) {
 	f.t.Helper()
-	conn, err := pgx.Connect(f.t.Context(), pgcluster.ForOwner(f.config.Database))
-	require.NoError(f.t, err)
-	tx, err := conn.Begin(f.t.Context())
-	require.NoError(f.t, err)
+	return holding(f.t, f.config.Database, statements...)
+}
+
+func holding(t *testing.T, url string, statements ...string) (letGo func()) {
+	t.Helper()
+	conn, err := pgx.Connect(t.Context(), pgcluster.ForOwner(url))
+	require.NoError(t, err)
+	tx, err := conn.Begin(t.Context())
+	require.NoError(t, err)
 	for _, statement := range statements {
-		_, err = tx.Exec(f.t.Context(), statement)
-		require.NoError(f.t, err)
+		_, err = tx.Exec(t.Context(), statement)
+		require.NoError(t, err)
 	}
 	done := false
 	letGo = func() {
@@ -33,7 +38,7 @@ func (f *faulty) holding(statements ...string) (letGo func()) {
 			_ = conn.Close(context.Background())
 		}
 	}
-	f.t.Cleanup(letGo)
+	t.Cleanup(letGo)
 	return letGo
 }
 

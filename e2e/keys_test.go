@@ -162,8 +162,9 @@ func TestTheServiceComesBackFromABackup(t *testing.T) {
 	require.Len(t, s.deposits("SKL-TKT-001"), 1, "what the backup has")
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(t.Context()))
-		w := s.why("SKL-TKT-001").Device
-		return w.Standing == "in_step" && len(s.deposits("SKL-TKT-001")) == 2
+		list := s.deposits("SKL-TKT-001")
+		return s.why("SKL-TKT-001").Device.Standing == "in_step" && len(list) == 2 &&
+			list[0].Name == s.managed(d, "SKL-TKT-001").Name // what it is called was reported again too
 	})
 	assert.Equal(t, latest.DepositRef, s.deposits("SKL-TKT-001")[0].DepositRef)
 	assert.Equal(t, "current", s.deposits("SKL-TKT-001")[0].State)

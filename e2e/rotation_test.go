@@ -366,6 +366,33 @@ func TestOrdersToChangePasswords(t *testing.T) {
 	assert.Nil(t, list.Items[0].EveryMinutes)
 }
 
+// A device whose row is locked while it gives a password to escrow waits for its row. Nothing tells it that its numbers were
+// used before.
+func TestALockedDeviceGivesItsPasswordAfterwards(t *testing.T) {
+	s := startTogether(t)
+	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
+	d := s.enrolled("SKL-TKT-001")
+	s.order("rotate", "account:keeper", "SKL-TKT-001")
+	letGo := holding(t, s.config.Database, "select 1 from devices where name = 'SKL-TKT-001' for update")
+	cycled := make(chan error, 1)
+	go func() { cycled <- d.Cycle(t.Context()) }()
+	s.until(func() bool {
+		waits, err := query[bool](t, s.config.Database, `select exists (select from pg_stat_activity where datname = current_database()
+			and wait_event_type = 'Lock' and query ~ 'from "?devices"?.* for update')`)
+		require.NoError(t, err)
+		return waits
+	})
+	letGo()
+	require.NoError(t, <-cycled)
+	s.until(func() bool {
+		require.NoError(t, d.Cycle(t.Context()))
+		return s.became("SKL-TKT-001")[0] == "rotate done"
+	})
+	list := s.deposits("SKL-TKT-001")
+	assert.Equal(t, api.DepositRef{Epoch: 1, Number: 2}, list[0].DepositRef, "it began no epoch")
+	assert.True(t, d.Opens(d.Find(s.managed(d, "SKL-TKT-001").Name), s.current("SKL-TKT-001")))
+}
+
 // An order for every password of a device is done when all of them were changed.
 func TestAnOrderForSeveralPasswords(t *testing.T) {
 	s := startTogether(t)

@@ -38,14 +38,17 @@ func (s *Service) TakeDeposit(ctx context.Context, device string, d protocol.Dep
 	if err := s.given.Do(ctx, device, in, s.takeDeposits); err != nil || in.taken {
 		return record.DepositedAt, err
 	}
-	record = in.record
 	at := record.DepositedAt
 	err = s.Do(
 		ctx,
 		uow.Act{Who: uow.Device(device, "")},
-		func(tx Records, _ *uow.Work) error { // a repeat, one that is given again, or of a snapshot
+		func(tx Records, _ *uow.Work) error { // a repeat, one that is given again, of a snapshot, or of a locked device
 			known, err := liveDevice(tx, device)
 			if err != nil {
+				return err
+			}
+			// The device was locked when those of others were stored. It is ours now.
+			if err := s.storeDeposits(tx, []*given{in}); err != nil || in.taken {
 				return err
 			}
 			earlier, err := tx.Deposit(device, d.Epoch, d.Number)
@@ -69,7 +72,7 @@ func (s *Service) TakeDeposit(ctx context.Context, device string, d protocol.Dep
 			case err == nil, d.Epoch >= known.Epoch:
 				return refusal.Behind("deposit %d of epoch %d", d.Number, d.Epoch, known.DepositNumber, known.Epoch)
 			}
-			return tx.AddEarlierDeposit(record)
+			return tx.AddEarlierDeposit(in.record)
 		},
 	)
 	return at, err
