@@ -26,18 +26,17 @@ func largeFleet(t testing.TB, url string, devices int) {
 	quick := pgcluster.ForOwner(url) + "&session_replication_role=replica&work_mem=256MB&maintenance_work_mem=256MB" // what is made up here breaks no foreign key
 	for _, statement := range []string{
 		// Indexes are built at the end, in one go each: kept up to date row by row they take twice as long.
-		`create table later as select indexdef from pg_indexes where tablename in ('findings', 'device_events',
-			'group_members') and indexname not in (select conname from pg_constraint)`,
-		`do $$ declare i regclass; begin for i in select indexrelid from pg_index where indrelid in ('findings'::regclass,
-			'device_events'::regclass, 'group_members'::regclass) and indexrelid not in (select conindid from pg_constraint)
-			loop execute 'drop index ' || i; end loop; end $$`,
+		`create table later as select i.indexrelid::regclass::text as name, replace(pg_get_indexdef(i.indexrelid), ' ON ONLY ', ' ON ')
+			as indexdef from pg_index i where i.indrelid in ('findings'::regclass, 'findings_open'::regclass, 'device_events'::regclass,
+			'group_members'::regclass) and i.indexrelid not in (select conindid from pg_constraint union all select inhrelid from pg_inherits)`,
+		`do $$ declare i text; begin lock table findings, device_events, group_members; for i in select name from later loop execute 'drop index ' || i; end loop; end $$`,
 		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state,
 			public_key, key_id, token_id, enrolled_at, last_contact, open_findings,
-				desired_number, reported_number, reported_epoch, path, held, held_units)
+				desired_number, reported_number, reported_epoch, desired_at, path, held, held_units)
 			select lpad(i::text, 26, '0'), 'SKL-BIG-' || lpad(i::text, 6, '0'), 'skl-big-' || lpad(i::text, 6, '0'), 'SL-' || i,
 			'Box', 'windows', '10', 1, 'live',
 			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now(), now(), (i %% 10
-			= 0)::int, 1, 1, 1, 'north/' || i %% 50,
+			= 0)::int, 1, 1, 1, date_trunc('day', now()) - interval '1 year', 'north/' || i %% 50,
 			case when i %% 1000 = 0 then '[{"unit": "lockout", "why": "contested"}]' else '[]' end::jsonb, (i %% 1000 = 0)::int
 			from generate_series(1, %d) i`, devices),
 		`insert into groups select 'g' || i, 'group-' || i, '', 1, now(), now() from generate_series(1, 300) i`,
@@ -69,24 +68,34 @@ func largeFleet(t testing.TB, url string, devices int) {
 		`insert into reveals (device_id, target, operator, reason, copied, deposits, at) select id, 'account:keeper',
 			'nightwatch', 'ticket', false, '[]', now() from devices where right(id, 1) = '7'`,
 		`insert into desired_states (device_id, epoch, number, name, settings, digest, created_at, scope) select id, 1, 1, name,
-			'', '', now() - interval '1 year', '' from devices`,
-		`insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body) select id, 1, 1,
+			'', '', desired_at, '' from devices`,
+		`insert into device_reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body) select id, 1, 1,
 			1, 1, '2040-01-01', '2040-01-01', '', '{}' from devices`,
 		`insert into audit_entries select i, now(), 'asta', '', 'operator.changed', 'x', null, null, '', 'done', '', '', 1
 			from generate_series((select max(seq) + 1 from audit_entries), 100000) i`,
-		`do $$ declare i text; begin for i in select indexdef from later loop execute i; end loop; end $$`,
+		`do $$ declare i text; begin lock table findings, device_events, group_members; for i in select indexdef from later loop execute i; end loop; end $$`,
 		`drop table later`,
 		`vacuum analyze`,
 		`notify rankwarden, '{"topic": "devices"}'`,
 	} {
-		require.NoError(t, change(t, quick, statement))
+		require.NoError(t, change(t, quick, statement), statement)
 	}
 }
 
-// largeTables are those that no interactive request may read from end to end.
-var largeTables = regexp.MustCompile(
-	`Seq Scan on (devices|group_members|findings|device_events|orders|rotations|reveals|deposits|desired_states|reports|audit_entries|rollout_devices)\b`,
-)
+// largeTables matches the reading of one from end to end, which no interactive request may do: the tables, and the months of
+// tables, that have many rows.
+func largeTables(t *testing.T, url string) *regexp.Regexp {
+	names, err := query[string](t, url, `select string_agg(relname, '|') from pg_class where relkind = 'r' and reltuples > 1000
+		and relnamespace = 'public'::regnamespace`)
+	require.NoError(t, err)
+	for _, name := range []string{
+		"devices", "group_members", "findings", "device_events", "orders", "rotations", "reveals", "deposits", "desired_states",
+		"device_reports", "audit_entries", "rollout_devices",
+	} {
+		require.Regexp(t, `\b`+name+`(_open|_before|_later|_\d{4}_\d\d|)\b`, names)
+	}
+	return regexp.MustCompile(`Seq Scan on (` + names + `)\b`)
+}
 
 // largeRollouts takes changes out to 2,000 devices each: most have ended.
 func largeRollouts(t *testing.T, url string) {
@@ -182,13 +191,13 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 		return strings.Contains(log, "the end of the plans")
 	})
 	found := map[string]bool{}
-	asked := 0
+	asked, large := 0, largeTables(t, s.config.Database)
 	for _, entry := range strings.Split(log, "\nrankwarden-")[1:] {
 		if !strings.HasPrefix(entry, "operators ") {
 			continue
 		}
 		asked++
-		if scan := largeTables.FindString(entry); scan != "" {
+		if scan := large.FindString(entry); scan != "" {
 			query, _, _ := strings.Cut(entry, "\n\t"+"Limit")
 			found[scan+"\n"+query[:min(len(query), 600)]] = true
 		}
@@ -220,7 +229,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 		log = readFrom(t, plans, info.Size())
 		return strings.Contains(log, "the end of the trap")
 	})
-	assert.Contains(t, log, "Index Scan using findings_open on findings")
+	assert.Contains(t, log, "Index Scan using findings_open_once on findings_open")
 }
 
 // readFrom reads what a file holds after a number of bytes.
@@ -238,14 +247,14 @@ func readFrom(t *testing.T, path string, after int64) string {
 // BenchmarkPages shows how long lists and pages take with a hundred thousand devices.
 func BenchmarkPages(b *testing.B) {
 	url, c, _ := bigFleet(b)
-	require.NoError(b, change(b, url, "truncate devices, group_members, groups cascade"))
+	require.NoError(b, change(b, url, "truncate devices, group_members, groups, device_reports, device_events, desired_states, findings cascade"))
 	largeFleet(b, url, fleetSize)
 	ctx := b.Context()
 	require.NoError(
 		b,
-		change(b, url, "update reports set at = now(), received_at = now(), body = '"+bigReport+"'"),
+		change(b, url, "update device_reports set at = now(), received_at = now(), body = '"+bigReport+"'"),
 	)
-	require.NoError(b, change(b, url, "update devices d set report_id = r.id from reports r where r.device_id = d.id"))
+	require.NoError(b, change(b, url, "update devices d set report_id = r.id, reported_at = r.received_at from device_reports r where r.device_id = d.id"))
 	require.NoError(b, change(b, url, "vacuum analyze"))
 	stricter := func(groups ...string) []api.ChangeEdit {
 		return []api.ChangeEdit{

@@ -118,11 +118,11 @@ func serveCommand() *cobra.Command {
 	f.Duration(
 		"keep-reports",
 		intake.DefaultKept.Reports,
-		"how long every report is kept; the last one of each day is kept for a year",
+		"how long every report is kept once its month is over; the last one of each day is kept for a year",
 	)
-	f.Duration("keep-events", intake.DefaultKept.Events, "how long device events are kept")
-	f.Duration("keep-findings", intake.DefaultKept.Findings, "how long closed findings are kept")
-	f.Duration("keep-states", intake.DefaultKept.DesiredStates, "how long superseded desired states are kept")
+	f.Duration("keep-events", intake.DefaultKept.Events, "how long device events are kept once their month is over")
+	f.Duration("keep-findings", intake.DefaultKept.Findings, "how long closed findings are kept once their month is over")
+	f.Duration("keep-states", intake.DefaultKept.DesiredStates, "how long superseded desired states are kept once their month is over")
 	f.Duration("keep-changes", intake.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
 	f.Duration("keep-orders", intake.DefaultKept.Orders, "how long ended orders are kept")
 	f.String("checkpoint-file", "", "`file` to which signed checkpoints of the audit trail are added, every hour")

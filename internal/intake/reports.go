@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
@@ -66,7 +67,9 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 	if err := checkReport(r); err != nil {
 		return err
 	}
-	body, err := json.Marshal(r)
+	said := r
+	said.Seq, said.At = 0, time.Time{} // they are stored beside it: what is said again is stored once
+	body, err := json.Marshal(said)
 	if err != nil {
 		return fmt.Errorf("storing a report: %w", err)
 	}

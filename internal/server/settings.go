@@ -51,10 +51,10 @@ func (c Config) Settings() []api.Setting {
 		{Section: access, Title: "Passwords of our own", Value: map[bool]string{true: "sealed owners only", false: "yes"}[c.OnlyProvider], Option: "only-provider"},
 		{Section: access, Title: "Reached at", Value: cmp.Or(c.PublicURL, "the address it listens on"), Option: "public-url"},
 		{Section: access, Title: "Trusted proxies", Value: cmp.Or(strings.Join(c.Proxies, ", "), "none"), Option: "trust-proxy"},
-		{Section: records, Title: "Every report is kept for", Value: span(kept.Reports), Option: "keep-reports"},
-		{Section: records, Title: "Device events are kept for", Value: span(kept.Events), Option: "keep-events"},
-		{Section: records, Title: "Closed findings are kept for", Value: span(kept.Findings), Option: "keep-findings"},
-		{Section: records, Title: "Superseded desired states are kept for", Value: span(kept.DesiredStates), Option: "keep-states"},
+		{Section: records, Title: "Every report is kept for", Value: span(kept.Reports) + byMonth, Option: "keep-reports"},
+		{Section: records, Title: "Device events are kept for", Value: span(kept.Events) + byMonth, Option: "keep-events"},
+		{Section: records, Title: "Closed findings are kept for", Value: span(kept.Findings) + byMonth, Option: "keep-findings"},
+		{Section: records, Title: "Superseded desired states are kept for", Value: span(kept.DesiredStates) + byMonth, Option: "keep-states"},
 		{Section: records, Title: "Applied and dropped changes are kept for", Value: span(kept.Changes), Option: "keep-changes"},
 		{Section: records, Title: "Ended orders are kept for", Value: span(kept.Orders), Option: "keep-orders"},
 		{Section: records, Title: "Checkpoints are added to a file", Value: yes(c.CheckpointFile != ""), Option: "checkpoint-file"},
@@ -66,6 +66,9 @@ func (c Config) Settings() []api.Setting {
 		{Section: service, Title: "Metrics are served at", Value: cmp.Or(c.MetricsListen, "no address"), Option: "metrics-listen"},
 	}
 }
+
+// byMonth says when the time begins for which records that go by the month are kept.
+const byMonth = ", once their month is over"
 
 // span is a time in words; empty for none.
 func span(d time.Duration) string {

@@ -223,8 +223,13 @@ func (t Tx) KnownStates(ids []string) (map[string]KnownState, error) {
 		Body     *string
 		Settings string
 	}
-	list, err := rows[row](t, `select d.id, r.body, d.settings_digest as settings from devices d
-		left join reports r on r.id = d.report_id where d.id = any(?) and d.state = 'live'`, ids)
+	// Whole fleets are asked for, so that each report is looked for in its month alone, and not through the view of all.
+	list, err := rows[row](t, `select d.id, coalesce(r.body, b.body, z.body) as body, d.settings_digest as settings from devices d
+		left join device_reports r on r.id = d.report_id and r.received_at = d.reported_at
+		left join report_bodies b on b.digest = r.body_digest and b.month = date_trunc('month', r.received_at at time zone 'UTC')::date
+		left join daily_reports y on r.id is null and y.id = d.report_id and y.received_at = d.reported_at
+		left join daily_bodies z on z.digest = y.body_digest and z.month = date_trunc('month', y.received_at at time zone 'UTC')::date
+		where d.id = any(?) and d.state = 'live'`, ids)
 	known := make(map[string]KnownState, len(list))
 	for _, r := range list {
 		k := KnownState{ID: r.ID, Settings: r.Settings}

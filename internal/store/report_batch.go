@@ -259,7 +259,9 @@ func (b *ReportBatch) writeReports(q *pgx.Batch) {
 	var made, received []time.Time
 	var verified []*time.Time
 	var mismatched []bool
+	var contents [][]byte
 	for _, r := range b.taken {
+		contents = append(contents, bodyDigest(r.DeviceID, r.Body))
 		devices, digests, bodies = append(devices, r.DeviceID), append(digests, r.Digest), append(bodies, r.Body)
 		epochs, seqs, open = append(epochs, r.Epoch), append(seqs, r.Seq), append(open, int64(r.OpenFindings))
 		desiredEpochs, desiredNumbers = append(desiredEpochs, r.DesiredEpoch), append(desiredNumbers, r.DesiredNumber)
@@ -269,15 +271,18 @@ func (b *ReportBatch) writeReports(q *pgx.Batch) {
 	}
 	q.Queue(
 		`with s as (select * from unnest($1::text[], $2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[], $6::timestamptz[],
-			$7::timestamptz[], $8::text[], $9::text[], $10::bigint[], $11::timestamptz[], $12::text[], $13::boolean[], $14::text[])
-			as s(device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body, open, verified, reverted,
-			mismatched, locked)),
-		r as (insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body)
-			select device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body::jsonb from s
+			$7::timestamptz[], $8::text[], $9::text[], $10::bigint[], $11::timestamptz[], $12::text[], $13::boolean[], $14::text[],
+			$15::bytea[]) as s(device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body, open, verified,
+			reverted, mismatched, locked, content)),
+		c as (insert into report_bodies (month, digest, device_id, body)
+			select date_trunc('month', received_at at time zone 'UTC'), content, device_id, body::jsonb from s on conflict do nothing),
+		r as (insert into device_reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body_digest)
+			select device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, content from s
 			returning id, device_id),
 		v as (update desired_states x set verified_at = s.verified from s join devices o on o.id = s.device_id
 			where s.verified is not null and (o.reported_epoch, o.reported_number) is distinct from (s.desired_epoch, s.desired_number)
-			and x.device_id = s.device_id and x.epoch = s.desired_epoch and x.number = s.desired_number and x.verified_at is null)
+			and x.device_id = s.device_id and x.epoch = s.desired_epoch and x.number = s.desired_number and x.created_at = o.desired_at
+			and x.verified_at is null)
 		update devices d set epoch = s.epoch, seq = s.seq, reported_epoch = s.desired_epoch, reported_number = s.desired_number,
 			reported_at = s.received_at, report_id = r.id, open_findings = s.open, verified_at = coalesce(s.verified, d.verified_at),
 			repeatedly_reverted = s.reverted::jsonb, mismatched = s.mismatched, locked = s.locked::jsonb,
@@ -297,6 +302,7 @@ func (b *ReportBatch) writeReports(q *pgx.Batch) {
 		reverted,
 		mismatched,
 		locked,
+		contents,
 	)
 }
 
@@ -344,10 +350,10 @@ func (b *ReportBatch) writeFindings(q *pgx.Batch) {
 		}
 	}
 	if len(gone) > 0 {
-		q.Queue("update findings set state = 'settled', closed_at = $2 where id = any($1::bigint[])", gone, at)
+		q.Queue("update findings set state = 'settled', closed_at = $2 where id = any($1::bigint[]) and closed_at is null", gone, at)
 	}
 	for state, ids := range moved {
-		q.Queue("update findings set state = $2 where id = any($1::bigint[])", ids, state)
+		q.Queue("update findings set state = $2 where id = any($1::bigint[]) and closed_at is null", ids, state)
 	}
 	if len(again) > 0 {
 		ids, actual, whose := make([]int64, len(again)), make([]*string, len(again)), make([]string, len(again))
@@ -355,7 +361,8 @@ func (b *ReportBatch) writeFindings(q *pgx.Batch) {
 			ids[i], actual[i], whose[i] = f.ID, f.Actual, toJSON(f.Assignments)
 		}
 		q.Queue(`update findings f set last_seen = $4, actual = s.actual::jsonb, assignments = s.assignments::jsonb
-			from unnest($1::bigint[], $2::text[], $3::text[]) as s(id, actual, assignments) where f.id = s.id`, ids, actual, whose, at)
+			from unnest($1::bigint[], $2::text[], $3::text[]) as s(id, actual, assignments)
+			where f.id = s.id and f.closed_at is null`, ids, actual, whose, at)
 	}
 	if len(fresh) > 0 {
 		queueFindings(q, fresh)

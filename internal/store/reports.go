@@ -1,13 +1,14 @@
 package store
 
 import (
+	"crypto/sha256"
 	"encoding/json"
 	"time"
 
 	"rankwarden.example/core/drift"
 )
 
-// Report is one stored report of a device.
+// Report is one stored report of a device. What it says is stored once for each month, beside it.
 type Report struct {
 	ID            int64
 	DeviceID      string
@@ -18,7 +19,13 @@ type Report struct {
 	At            time.Time
 	ReceivedAt    time.Time
 	Digest        string // of the signed request that brought it
-	Body          string
+	Body          string // JSON; number and time are those of the record
+}
+
+// bodyDigest is the key of what a device said. It differs by device, so that no two wait for each other to store the same.
+func bodyDigest(device, body string) []byte {
+	sum := sha256.Sum256([]byte(device + "\n" + body))
+	return sum[:]
 }
 
 // ReportBody reads a report.

@@ -2,15 +2,16 @@ package store
 
 import (
 	"context"
+	"slices"
 	"time"
 )
 
-// RetentionPeriods says how long records are kept.
+// RetentionPeriods says how long records are kept. The first five go by the month, once all of it is older.
 type RetentionPeriods struct {
 	Reports       time.Duration // every report; of older ones the last of each day
 	DailyReports  time.Duration // the last report of each day
 	Events        time.Duration
-	DesiredStates time.Duration // superseded ones, and what they say
+	DesiredStates time.Duration // superseded ones
 	Findings      time.Duration // closed ones
 	Orders        time.Duration // ended ones
 	Changes       time.Duration // applied or dropped ones, with their edits; the audit trail keeps what they did
@@ -30,16 +31,17 @@ type prune struct {
 
 func prunes(k RetentionPeriods) []prune {
 	return []prune{
+		// Of the months; what is older than that was there before there were months, and goes bit by bit.
 		{
 			"device events",
-			"delete from device_events where id = any(array(select id from device_events where received_at < $2 order by " +
-				"received_at limit $1))",
+			`delete from device_events where received_at < date_trunc('month', $2::timestamptz, 'UTC') and id = any(array(select id
+				from device_events where received_at < date_trunc('month', $2::timestamptz, 'UTC') order by received_at limit $1))`,
 			k.Events,
 		},
 		{
 			"findings",
-			"delete from findings where id = any(array(select id from findings where closed_at < $2 order by closed_at limit " +
-				"$1))",
+			`delete from findings where closed_at < date_trunc('month', $2::timestamptz, 'UTC') and id = any(array(select id
+				from findings where closed_at < date_trunc('month', $2::timestamptz, 'UTC') order by closed_at limit $1))`,
 			k.Findings,
 		},
 		{
@@ -109,6 +111,13 @@ func prunes(k RetentionPeriods) []prune {
 func (s *Store) Prune(ctx context.Context, kept RetentionPeriods, now time.Time) (map[string]int64, error) {
 	ctx = ForJobs(ctx)
 	gone := map[string]int64{}
+	for _, do := range []func(ctx context.Context, kept RetentionPeriods, now time.Time, gone map[string]int64) error{
+		s.extendMonths, s.keepDays, s.dropMonths,
+	} {
+		if err := do(ctx, kept, now, gone); err != nil {
+			return gone, err
+		}
+	}
 	for _, p := range prunes(kept) {
 		for {
 			n, err := s.deleted(ctx, p.sql, pruneBatch, now.Add(-p.older))
@@ -121,14 +130,7 @@ func (s *Store) Prune(ctx context.Context, kept RetentionPeriods, now time.Time)
 			}
 		}
 	}
-	for _, do := range []func(ctx context.Context, kept RetentionPeriods, now time.Time, gone map[string]int64) error{
-		s.thinReports, s.dropReports, s.dropDesiredStates, s.dropUnused,
-	} {
-		if err := do(ctx, kept, now, gone); err != nil {
-			return gone, err
-		}
-	}
-	return gone, nil
+	return gone, s.dropUnused(ctx, now, gone)
 }
 
 // deleted runs a statement that deletes, in a transaction of its own, and gives the number of records.
@@ -142,4 +144,26 @@ func (s *Store) deleted(ctx context.Context, sql string, args ...any) (n int64, 
 		return err
 	})
 	return n, err
+}
+
+// dropUnused deletes what devices are told and why, where no device was for a day. What is met again is kept by that, see
+// [Tx.PutScope].
+func (s *Store) dropUnused(ctx context.Context, now time.Time, gone map[string]int64) error {
+	unused := now.Add(-24 * time.Hour)
+	for table, using := range map[string]string{"scopes": "scope", "settings": "settings"} {
+		column := map[string]string{"scopes": "scope", "settings": "settings_digest"}[table]
+		digests, err := rows[string](s.With(ctx), "select digest from "+table+" s where s.created_at < ? and not exists (select from devices d where d."+
+			column+" = s.digest) and not exists (select from desired_states x where x."+using+" = s.digest)", unused)
+		if err != nil {
+			return err
+		}
+		for batch := range slices.Chunk(digests, pruneBatch) {
+			n, err := s.deleted(ctx, "delete from "+table+" where digest = any($1::text[]) and created_at < $2", batch, unused)
+			if err != nil {
+				return err
+			}
+			gone[table] += n
+		}
+	}
+	return nil
 }

@@ -314,7 +314,7 @@ func (s *Store) NewestDesired(ctx context.Context, devices []string) (map[string
 		ctx,
 		`select d.id, d.desired_epoch, d.desired_number, d.desired_digest, coalesce(s.name, d.name),
 		coalesce(s.settings, '') from devices d left join desired_states s on s.device_id = d.id and s.epoch = d.desired_epoch and
-		s.number = d.desired_number where d.id = any($1)`,
+		s.number = d.desired_number and s.created_at = d.desired_at where d.id = any($1)`,
 		devices,
 	)
 	if err != nil {
