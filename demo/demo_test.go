@@ -16,7 +16,7 @@ import (
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/demo"
 	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/directory"
+	"rankwarden.example/internal/wire/directory"
 )
 
 // The demo shows every verdict that its units can have, and leaves one contest open on purpose.

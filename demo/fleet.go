@@ -10,8 +10,8 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/fleetsim"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/demo/fleetsim"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 type kind struct{ code, group, words, model, tag string }

@@ -10,8 +10,8 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/authoring"
-	"rankwarden.example/internal/notify"
+	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/notify"
 )
 
 // What an import, a rule or a change of facts would alter on many devices waits: nothing of it is done, everything else goes

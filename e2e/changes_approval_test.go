@@ -9,7 +9,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/authoring"
+	"rankwarden.example/internal/room/authoring"
 )
 
 // Where the organisation says so a second person must approve, who is none of the authors; the approval holds for what they

@@ -11,7 +11,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/e2e/browser"
-	"rankwarden.example/internal/authoring"
+	"rankwarden.example/internal/room/authoring"
 )
 
 // choose picks an option of the select box behind a label.

@@ -16,7 +16,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 const (

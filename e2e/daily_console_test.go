@@ -13,7 +13,7 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/e2e/browser"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/authoring"
+	"rankwarden.example/internal/room/authoring"
 
 	"github.com/chromedp/chromedp"
 )

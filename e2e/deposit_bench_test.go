@@ -16,10 +16,10 @@ import (
 	"rankwarden.example/console"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/protocol"
-	"rankwarden.example/internal/server"
-	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/app"
+	"rankwarden.example/internal/base/uow"
 )
 
 const (
@@ -35,7 +35,7 @@ func BenchmarkDeposits(b *testing.B) {
 	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
 	require.NoError(b, err)
 	escrowFile := b.TempDir() + "/escrow.json"
-	config := server.Config{
+	config := app.Config{
 		Listen:       "127.0.0.1:0",
 		Database:     url,
 		Keys:         b.TempDir() + "/keys.json",
@@ -43,8 +43,8 @@ func BenchmarkDeposits(b *testing.B) {
 		Organisation: "Skerry Line",
 		Interval:     time.Hour,
 	}
-	require.NoError(b, server.CreateKeys(ctx, config))
-	running, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
+	require.NoError(b, app.CreateKeys(ctx, config))
+	running, err := app.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
 	b.Cleanup(func() { require.NoError(b, running.Stop()) })
 	number, err := running.Custody.MakeEscrowKey(ctx, uow.Console("bench"), protocol.UseEscrow, escrowFile)

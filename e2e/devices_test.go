@@ -17,7 +17,7 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // keeperOnly leaves one local administrator, whose password is in escrow.

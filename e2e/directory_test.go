@@ -16,7 +16,7 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/demo"
-	"rankwarden.example/internal/directory"
+	"rankwarden.example/internal/wire/directory"
 )
 
 const leadsIn = keeper + "membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'group:Workshop Leads@skerryline.example']}]"

@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 func (s *service) events(q client.EventQuery) []api.Event {

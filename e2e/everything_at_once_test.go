@@ -26,8 +26,8 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/durably"
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/kit/atomicfile"
+	"rankwarden.example/internal/kit/pgcluster"
 )
 
 // everything is a service of two processes behind one database server, and a few devices that speak with
@@ -151,7 +151,7 @@ func (e *everything) power(d *device) {
 				if e.full.Load() {
 					return syscall.ENOSPC
 				}
-				return durably.Write(path, data, mode)
+				return atomicfile.Write(path, data, mode)
 			},
 		},
 	)

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/kit/pgcluster"
 )
 
 // The database goes back to a point in time, as the guide says, and nobody tells the service: passwords that were changed since

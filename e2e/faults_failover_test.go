@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/kit/pgcluster"
 )
 
 // follow starts a standby that has all that the leader has.

@@ -18,8 +18,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/client"
-	"rankwarden.example/internal/pgcluster"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/kit/pgcluster"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // up is what a process tells machines of its database.

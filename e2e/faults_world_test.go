@@ -24,12 +24,12 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/fleetsim"
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/demo/fleetsim"
+	"rankwarden.example/internal/kit/pgcluster"
 	"rankwarden.example/internal/store"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // agents is how many workstations a fault meets; AGENTS=500 is for make storm.

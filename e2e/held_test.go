@@ -27,8 +27,8 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/pgcluster"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/kit/pgcluster"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // patient is a device that holds a request open, without an agent.

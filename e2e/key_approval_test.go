@@ -12,7 +12,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/wire/escrow"
 )
 
 // answers opens the challenge of a key with a file of private keys.

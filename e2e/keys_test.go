@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/kit/pgcluster"
 	"rankwarden.example/internal/store"
 )
 

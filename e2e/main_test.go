@@ -26,15 +26,15 @@ import (
 	"rankwarden.example/console"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/pgcluster"
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/kit/pgcluster"
+	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/base/uow"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 var (
@@ -138,9 +138,9 @@ const ownerPassword = "a lamp over the north pier"
 
 // service is one running service with a database of its own.
 type service struct {
-	*server.Server
+	*app.Server
 	t      *testing.T
-	config server.Config
+	config app.Config
 	clock  *clock
 	owner  *client.Client
 	db     *store.Store
@@ -185,7 +185,7 @@ func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {
 
 func startWith(t *testing.T, url string) *service {
 	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}
-	s.config = server.Config{
+	s.config = app.Config{
 		Listen:       "127.0.0.1:0",
 		Database:     url,
 		Keys:         filepath.Join(t.TempDir(), "keys.json"),
@@ -193,12 +193,12 @@ func startWith(t *testing.T, url string) *service {
 		Organisation: "Skerry Line",
 		Interval:     time.Minute,
 		Now:          s.clock.now,
-		RevealBudget: server.DefaultBudget,
+		RevealBudget: app.DefaultBudget,
 		Patience:     20 * time.Second,
 		// Hashing was half of what the tests cost; the commands that they start hash in full.
 		PasswordMemory: 64,
 	}
-	require.NoError(t, server.CreateKeys(t.Context(), s.config))
+	require.NoError(t, app.CreateKeys(t.Context(), s.config))
 	s.run()
 	_, err := s.Access.EnsureOwner(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
@@ -227,7 +227,7 @@ func (s *service) escrowKey() {
 func (s *service) ring() (escrow.Ring, error) { return escrow.ReadRing(s.config.EscrowKeys) }
 
 func (s *service) run() {
-	running, err := server.Start(
+	running, err := app.Start(
 		s.t.Context(),
 		s.config,
 		console.Files(),

@@ -13,7 +13,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/notify"
+	"rankwarden.example/internal/room/notify"
 )
 
 // figures reads what the service tells machines.

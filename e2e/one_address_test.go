@@ -15,7 +15,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/notify"
+	"rankwarden.example/internal/room/notify"
 )
 
 // inTurns is a proxy as the guide describes it: each request goes to the next replica that says it is ready.

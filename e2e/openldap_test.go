@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/demo"
-	"rankwarden.example/internal/directory"
+	"rankwarden.example/internal/wire/directory"
 )
 
 const (

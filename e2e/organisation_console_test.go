@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/e2e/browser"
-	"rankwarden.example/internal/notify"
+	"rankwarden.example/internal/room/notify"
 )
 
 // What an owner sets up, and what comes of it, in the console: notifications, keys, tokens, settings, the report, the tour.

@@ -16,7 +16,7 @@ import (
 
 	"rankwarden.example/client"
 	"rankwarden.example/e2e/browser"
-	"rankwarden.example/internal/access"
+	"rankwarden.example/internal/room/access"
 )
 
 // holder is somebody's authenticator, at a site.

@@ -20,8 +20,8 @@ import (
 	"rankwarden.example/client"
 	standin "rankwarden.example/demo/provider"
 	"rankwarden.example/e2e/browser"
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/provider"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/wire/oidc"
 )
 
 // withProvider has people sign in with a stand-in for an identity provider.
@@ -37,7 +37,7 @@ func (s *service) withProvider() *standin.Provider {
 	require.NoError(s.t, err)
 	p.Now = s.clock.now
 	s.stop()
-	s.config.Provider = &provider.Options{Name: "Skerry Line", Issuer: web.URL, ClientID: "rankwarden", Roles: []provider.Mapping{
+	s.config.Provider = &oidc.Options{Name: "Skerry Line", Issuer: web.URL, ClientID: "rankwarden", Roles: []oidc.Mapping{
 		{Group: "harbour-owners", Grant: auth.Grant{Role: auth.Owner}}, {Group: "desk-support", Grant: auth.Grant{Role: auth.Viewer}},
 	}}
 	s.run()

@@ -12,11 +12,11 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/keyring"
-	"rankwarden.example/internal/protocol"
-	"rankwarden.example/internal/server"
-	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/keyring"
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/app"
+	"rankwarden.example/internal/base/uow"
 )
 
 // A clock that was wrong by a day and then corrected, the service's or the device's, costs at most one
@@ -284,7 +284,7 @@ func TestOwnersGetIn(t *testing.T) {
 	url, err := cluster.CreateDatabase(ctx, "first_owner")
 	require.NoError(t, err)
 	keys := filepath.Join(dir, "fresh-keys.json")
-	require.NoError(t, server.CreateKeys(ctx, server.Config{Database: url, Keys: keys, Organisation: "Skerry Line"}))
+	require.NoError(t, app.CreateKeys(ctx, app.Config{Database: url, Keys: keys, Organisation: "Skerry Line"}))
 	answer, err := rankwardend(
 		dir,
 		"serve",

@@ -18,10 +18,10 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/fleetsim"
+	"rankwarden.example/demo/fleetsim"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // replica starts a second service on the same database and keys.

@@ -15,8 +15,8 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/httpapi"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/face/httpapi"
 )
 
 // described is one operation of the API description.

@@ -14,7 +14,7 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/notify"
+	"rankwarden.example/internal/room/notify"
 	"rankwarden.example/internal/store"
 )
 

@@ -21,7 +21,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 	"rankwarden.example/internal/store"
 )
 
@@ -255,7 +255,7 @@ func TestAFullDiskUnderTheAgent(t *testing.T) {
 					if written++; full && written > room {
 						return syscall.ENOSPC
 					}
-					return durably.Write(path, data, mode)
+					return atomicfile.Write(path, data, mode)
 				},
 			},
 		)

@@ -15,7 +15,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/directory"
+	"rankwarden.example/internal/wire/directory"
 )
 
 const (

@@ -13,7 +13,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/console"
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/store"
 
 	"log/slog"
@@ -22,25 +22,25 @@ import (
 const fleetSize = 100_000
 
 // benched is a service with its owner signed in, as benchmarks use it.
-func benched(b *testing.B) (string, *server.Server, *client.Client) {
+func benched(b *testing.B) (string, *app.Server, *client.Client) {
 	url, _, s, c := benchedAs(b)
 	return url, s, c
 }
 
 // benchedAs is the same with what it was started with, for another replica.
-func benchedAs(b *testing.B) (string, server.Config, *server.Server, *client.Client) {
+func benchedAs(b *testing.B) (string, app.Config, *app.Server, *client.Client) {
 	ctx := b.Context()
 	url, err := cluster.CreateDatabase(ctx, fmt.Sprintf("bench_%d", databases.Add(1)))
 	require.NoError(b, err)
-	config := server.Config{
+	config := app.Config{
 		Listen:       "127.0.0.1:0",
 		Database:     url,
 		Keys:         filepath.Join(b.TempDir(), "keys.json"),
 		Organisation: "Skerry Line",
 		Interval:     time.Hour,
 	}
-	require.NoError(b, server.CreateKeys(ctx, config))
-	s, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
+	require.NoError(b, app.CreateKeys(ctx, config))
+	s, err := app.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
 	b.Cleanup(func() { require.NoError(b, s.Stop()) })
 	_, err = s.Access.EnsureOwner(ctx, "asta", ownerPassword)

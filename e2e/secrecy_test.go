@@ -22,7 +22,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/e2e/browser"
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/kit/pgcluster"
 	"rankwarden.example/internal/store"
 )
 

@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/client"
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/kit/pgcluster"
 	"rankwarden.example/internal/store"
 )
 

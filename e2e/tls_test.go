@@ -22,7 +22,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/console"
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/app"
 )
 
 // certificate makes a certificate for loopback and writes it with its key.
@@ -60,7 +60,7 @@ func TestTLS(t *testing.T) {
 	certFile, keyFile, pool := certificate(t)
 	url, err := cluster.CreateDatabase(t.Context(), "tls")
 	require.NoError(t, err)
-	config := server.Config{
+	config := app.Config{
 		Listen:       "127.0.0.1:0",
 		TLSCert:      certFile,
 		TLSKey:       keyFile,
@@ -69,8 +69,8 @@ func TestTLS(t *testing.T) {
 		Organisation: "Skerry Line",
 		Interval:     time.Minute,
 	}
-	require.NoError(t, server.CreateKeys(t.Context(), config))
-	s, err := server.Start(t.Context(), config, console.Files(), slog.New(slog.DiscardHandler))
+	require.NoError(t, app.CreateKeys(t.Context(), config))
+	s, err := app.Start(t.Context(), config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Stop()) })
 	_, err = s.Access.EnsureOwner(t.Context(), "asta", ownerPassword)

@@ -15,7 +15,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/app"
 )
 
 // Traces say what the service did, and nothing that people wrote: no name of a device, no reason, no secret. The service says
@@ -69,6 +69,6 @@ func TestTraces(t *testing.T) {
 	}
 	broken := s.config
 	broken.Traces = "somewhere"
-	_, err = server.Start(ctx, broken, nil, nil)
-	require.ErrorIs(t, err, server.ErrConfig)
+	_, err = app.Start(ctx, broken, nil, nil)
+	require.ErrorIs(t, err, app.ErrConfig)
 }

@@ -18,8 +18,8 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/console"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/protocol"
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/app"
 )
 
 // BenchmarkGoToVerified shows how long it takes from an edit of all of 10,000 online devices until half of them, and
@@ -31,7 +31,7 @@ func BenchmarkGoToVerified(b *testing.B) {
 	require.NoError(b, syscall.Getrlimit(syscall.RLIMIT_NOFILE, &limit))
 	count := int(min(10_000, (limit.Cur-1000)/2)) // both ends are in this process
 	url, config, here, c := benchedAs(b)
-	there, err := server.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
+	there, err := app.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
 	b.Cleanup(func() { require.NoError(b, there.Stop()) })
 	devices := patients(b, url, count)

@@ -13,7 +13,7 @@ import (
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/hosttest"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Hosts that the agent can keep.

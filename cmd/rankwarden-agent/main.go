@@ -13,12 +13,12 @@ import (
 	"syscall"
 	"time"
 
-	"rankwarden.example/internal/version"
+	"rankwarden.example/internal/kit/version"
 
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 func main() {

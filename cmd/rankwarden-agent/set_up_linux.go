@@ -10,7 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 // Where the unit of the package reads what it needs.
@@ -33,8 +33,8 @@ func enrolHere(cmd *cobra.Command, _ flags, service, token string) error {
 		return err
 	}
 	err := errors.Join(
-		durably.Write(settingsKey, []byte(token+"\n"), 0o600),
-		durably.Write(settingsFile, []byte("RANKWARDEN_SERVICE="+service+"\n"), 0o644),
+		atomicfile.Write(settingsKey, []byte(token+"\n"), 0o600),
+		atomicfile.Write(settingsFile, []byte("RANKWARDEN_SERVICE="+service+"\n"), 0o644),
 	)
 	if err != nil {
 		return err

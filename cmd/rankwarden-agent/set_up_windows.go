@@ -12,7 +12,7 @@ import (
 	"golang.org/x/sys/windows/svc/mgr"
 
 	"rankwarden.example/internal/agent/host/windows/win32"
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 // How the agent is set up on this platform, in words.
@@ -32,7 +32,7 @@ func enrolHere(cmd *cobra.Command, _ flags, service, token string) error {
 		return err
 	}
 	kept := filepath.Join(dir, "token")
-	if err := durably.Write(kept, []byte(token+"\r\n"), 0o600); err != nil {
+	if err := atomicfile.Write(kept, []byte(token+"\r\n"), 0o600); err != nil {
 		return err
 	}
 	if err := keepSettings(service, kept); err != nil {

@@ -15,8 +15,8 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 func (a *app) keyCommand() *cobra.Command {

@@ -10,7 +10,7 @@ import (
 	"os/signal"
 	"syscall"
 
-	"rankwarden.example/internal/version"
+	"rankwarden.example/internal/kit/version"
 
 	"github.com/spf13/cobra"
 

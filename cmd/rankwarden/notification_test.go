@@ -5,7 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"rankwarden.example/internal/notify"
+	"rankwarden.example/internal/room/notify"
 )
 
 // The command knows every kind of event that the service takes, and no other.

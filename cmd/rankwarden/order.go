@@ -10,7 +10,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 func (a *app) orderCommand() *cobra.Command {

@@ -15,8 +15,8 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/audit"
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 func (a *app) trailCommand() *cobra.Command {
@@ -328,5 +328,5 @@ func writeProofs(to string, list []api.Checkpoint) error {
 		}
 		data = append(append(data, line...), '\n')
 	}
-	return durably.Write(to, data, 0o644)
+	return atomicfile.Write(to, data, 0o644)
 }

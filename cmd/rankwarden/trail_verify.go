@@ -10,7 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rankwarden.example/client"
-	"rankwarden.example/internal/audit"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // proved is what a trail was found to be, as data.

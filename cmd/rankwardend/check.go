@@ -9,10 +9,10 @@ import (
 	"github.com/knadh/koanf/v2"
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/keyring"
-	"rankwarden.example/internal/protocol"
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/keyring"
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/store"
 )
 
@@ -57,7 +57,7 @@ func (c *checking) attend(what string, args ...any) { c.say("attention", what, a
 func (c *checking) bad(err error)                   { c.wrong++; c.say("wrong", "%v", err) }
 
 func (c *checking) all(ctx context.Context) {
-	config := server.Config{Listen: c.k.String("listen"), DeviceListen: c.k.String("device-listen"), TLSCert: c.k.String("tls-cert"),
+	config := app.Config{Listen: c.k.String("listen"), DeviceListen: c.k.String("device-listen"), TLSCert: c.k.String("tls-cert"),
 		TLSKey: c.k.String("tls-key"), AllowClear: c.k.Bool("allow-clear"), Database: c.k.String("database"), Keys: c.k.String("keys"),
 		Interval: c.k.Duration("interval"), MetricsListen: c.k.String("metrics-listen")}
 	if err := config.Check(); err != nil {
@@ -89,7 +89,7 @@ func (c *checking) all(ctx context.Context) {
 // soon is how long before its end a certificate needs attention.
 const soon = 30 * 24 * time.Hour
 
-func (c *checking) certificate(config server.Config) {
+func (c *checking) certificate(config app.Config) {
 	ends, err := config.CertificateEnds()
 	switch {
 	case err != nil:

@@ -20,11 +20,11 @@ import (
 	"rankwarden.example/console"
 	"rankwarden.example/demo"
 	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/authoring"
-	"rankwarden.example/internal/fleetsim"
-	"rankwarden.example/internal/pgcluster"
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/demo/fleetsim"
+	"rankwarden.example/internal/kit/pgcluster"
+	"rankwarden.example/internal/app"
 )
 
 func demoCommand() *cobra.Command {
@@ -76,7 +76,7 @@ type demoRun struct {
 	dir     string
 	log     *slog.Logger
 	out     io.Writer
-	server  *server.Server
+	server  *app.Server
 	client  *client.Client
 }
 
@@ -125,7 +125,7 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 	if err := cluster.AddServiceRole(ctx); err != nil {
 		return err
 	}
-	config := server.Config{
+	config := app.Config{
 		Listen: k.String("listen"),
 		// The service's role can add to the trail, and change nothing on it.
 		Database:        pgcluster.ForService(cluster.URL()),
@@ -135,14 +135,14 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		EscrowKeys:      filepath.Join(dir, escrowFile),
 		Organisation:    demo.Organisation,
 		Interval:        k.Duration("interval"),
-		RevealBudget:    server.DefaultBudget,
+		RevealBudget:    app.DefaultBudget,
 		Approvals:       authoring.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
 		Soak:            20 * time.Second,
 		Brake:           authoring.DefaultBrake,
 		NotifyNetworks:  loopback,
 	}
 	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {
-		if err := server.CreateKeys(ctx, config); err != nil {
+		if err := app.CreateKeys(ctx, config); err != nil {
 			return err
 		}
 	}
@@ -151,7 +151,7 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		return fmt.Errorf("the stand-in for an identity provider: %w", err)
 	}
 	defer func() { err = errors.Join(err, stopProvider()) }()
-	d.server, err = server.Start(ctx, config, console.Files(), log)
+	d.server, err = app.Start(ctx, config, console.Files(), log)
 	if err != nil {
 		return err
 	}

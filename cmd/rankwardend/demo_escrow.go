@@ -7,13 +7,13 @@ import (
 	"path/filepath"
 
 	"rankwarden.example/demo"
-	"rankwarden.example/internal/access"
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/durably"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/kit/atomicfile"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/base/uow"
 )
 
 const (
@@ -48,7 +48,7 @@ func (d *demoRun) escrow(ctx context.Context) error {
 				return fmt.Errorf("copying the escrow keys: %w", err)
 			}
 			copied = filepath.Join(d.dir, escrowCopy)
-			if err := durably.Write(copied, data, 0o600); err != nil {
+			if err := atomicfile.Write(copied, data, 0o600); err != nil {
 				return fmt.Errorf("copying the escrow keys: %w", err)
 			}
 		}

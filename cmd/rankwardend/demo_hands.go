@@ -10,7 +10,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"rankwarden.example/internal/fleetsim"
+	"rankwarden.example/demo/fleetsim"
 )
 
 // handsFile is the socket of a running demo, in its directory. A path of a socket is short, so the

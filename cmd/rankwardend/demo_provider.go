@@ -9,8 +9,8 @@ import (
 
 	"rankwarden.example/demo"
 	standin "rankwarden.example/demo/provider"
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/provider"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/wire/oidc"
 )
 
 // demoPeople may sign in with the stand-in for an identity provider.
@@ -22,7 +22,7 @@ var demoPeople = []standin.Person{
 }
 
 // demoRoles are what their groups may do.
-var demoRoles = []provider.Mapping{
+var demoRoles = []oidc.Mapping{
 	{Group: "endpoint-owners", Grant: auth.Grant{Role: auth.Owner}},
 	{Group: "endpoint-owners", Grant: auth.Grant{Role: auth.Support}},
 	{Group: "desk-support", Grant: auth.Grant{Role: auth.Support, Groups: []string{"ticket-desks"}}},
@@ -30,7 +30,7 @@ var demoRoles = []provider.Mapping{
 }
 
 // standInProvider starts the stand-in beside the console, one port further. It is one of the demo's own, on loopback.
-func standInProvider(listen string) (o *provider.Options, stop func() error, err error) {
+func standInProvider(listen string) (o *oidc.Options, stop func() error, err error) {
 	host, port, err := net.SplitHostPort(listen)
 	if err != nil {
 		return nil, nil, err
@@ -53,5 +53,5 @@ func standInProvider(listen string) (o *provider.Options, stop func() error, err
 	}
 	web := &http.Server{Handler: p, ReadHeaderTimeout: time.Minute}
 	go func() { _ = web.Serve(l) }() // it ends when it is closed
-	return &provider.Options{Name: demo.Organisation, Issuer: issuer, ClientID: "rankwarden", Roles: demoRoles}, web.Close, nil
+	return &oidc.Options{Name: demo.Organisation, Issuer: issuer, ClientID: "rankwarden", Roles: demoRoles}, web.Close, nil
 }

@@ -7,7 +7,7 @@ import (
 
 	"github.com/knadh/koanf/v2"
 
-	"rankwarden.example/internal/directory"
+	"rankwarden.example/internal/wire/directory"
 )
 
 // directoryConnection reads how a directory is reached, nil when none is given.

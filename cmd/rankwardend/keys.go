@@ -18,15 +18,15 @@ import (
 	"github.com/knadh/koanf/v2"
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/custody"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/keyring"
-	"rankwarden.example/internal/live"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/passwords"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/keyring"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/rooms"
-	"rankwarden.example/internal/server"
-	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/app"
+	"rankwarden.example/internal/base/uow"
 )
 
 // desk is the service's database and keys in the hands of who works on its machine.
@@ -49,7 +49,7 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		if err != nil {
 			return err
 		}
-		db, err := server.OpenDatabase(cmd.Context(), databaseOf(k), server.Warnings)
+		db, err := app.OpenDatabase(cmd.Context(), databaseOf(k), app.Warnings)
 		if err != nil {
 			return err
 		}
@@ -57,7 +57,7 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		path := k.String("escrow-keys")
 		opened, err := rooms.Open(
 			cmd.Context(),
-			rooms.Options{Store: db, Keys: keys, Hub: &live.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
+			rooms.Options{Store: db, Keys: keys, Hub: &notices.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
 				Organisation: k.String(
 					"organisation",
 				), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }},
@@ -74,8 +74,8 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 }
 
 // databaseOf names the database, as the service runs and as the role that owns its schema.
-func databaseOf(k *koanf.Koanf) server.Config {
-	return server.Config{Database: k.String("database"), MigrateDatabase: k.String("migrate-database")}
+func databaseOf(k *koanf.Koanf) app.Config {
+	return app.Config{Database: k.String("database"), MigrateDatabase: k.String("migrate-database")}
 }
 
 func deskFlags(cmd *cobra.Command) *cobra.Command {
@@ -168,7 +168,7 @@ func newServiceKeys(cmd *cobra.Command) error {
 	}
 	config := databaseOf(k)
 	config.Keys, config.Organisation = k.String("keys"), k.String("organisation")
-	if err := server.CreateKeys(cmd.Context(), config); err != nil {
+	if err := app.CreateKeys(cmd.Context(), config); err != nil {
 		return err
 	}
 	fmt.Fprintf(
@@ -383,7 +383,7 @@ func keysExport() *cobra.Command {
 			done, err := d.Custody.ExportDeposits(
 				ctx,
 				d.who,
-				func(e custody.ExportedDeposit) error { return lines.Encode(e) },
+				func(e passwords.ExportedDeposit) error { return lines.Encode(e) },
 			)
 			if err == nil {
 				fmt.Fprintf(d.err, "%d deposits\n", done)

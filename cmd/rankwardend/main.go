@@ -8,11 +8,11 @@ import (
 	"os/signal"
 	"syscall"
 
-	"rankwarden.example/internal/version"
+	"rankwarden.example/internal/kit/version"
 
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/internal/httpapi"
+	"rankwarden.example/internal/face/httpapi"
 )
 
 func main() {

@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/app"
 )
 
 // migrateCommand brings the schema up to date without starting the service, for who owns the database.
@@ -22,7 +22,7 @@ func migrateCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := server.Migrate(cmd.Context(), databaseOf(k), slog.Default()); err != nil {
+			if err := app.Migrate(cmd.Context(), databaseOf(k), slog.Default()); err != nil {
 				return err
 			}
 			_, err = fmt.Fprintln(cmd.OutOrStdout(), "The database is up to date.")

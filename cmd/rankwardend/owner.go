@@ -8,7 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/base/auth"
 )
 
 func ownerCommand() *cobra.Command {

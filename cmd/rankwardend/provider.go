@@ -8,18 +8,18 @@ import (
 
 	"github.com/knadh/koanf/v2"
 
-	"rankwarden.example/internal/provider"
+	"rankwarden.example/internal/wire/oidc"
 )
 
 // identityProvider is the one that the options name, nil for none.
-func identityProvider(k *koanf.Koanf) (*provider.Options, error) {
-	o := &provider.Options{Issuer: k.String("provider-issuer"), Name: k.String("provider-name"), ClientID: k.String("provider-client"),
+func identityProvider(k *koanf.Koanf) (*oidc.Options, error) {
+	o := &oidc.Options{Issuer: k.String("provider-issuer"), Name: k.String("provider-name"), ClientID: k.String("provider-client"),
 		GroupsClaim: k.String("provider-groups-claim"), NameClaim: k.String("provider-name-claim")}
 	if o.Issuer == "" {
 		return nil, nil
 	}
 	for _, text := range k.Strings("provider-role") {
-		m, err := provider.ParseMapping(text)
+		m, err := oidc.ParseMapping(text)
 		if err != nil {
 			return nil, fmt.Errorf("provider-role: %w", err)
 		}

@@ -12,8 +12,8 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"rankwarden.example/internal/custody"
-	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/room/passwords"
+	"rankwarden.example/internal/wire/escrow"
 )
 
 const longestLine = 1 << 20 // bytes of one deposit in a file
@@ -46,7 +46,7 @@ func recoverCommand() *cobra.Command {
 				return err
 			}
 			defer in.Close()
-			n, err := recoverDeposits(in, out, ring, func(e custody.ExportedDeposit) bool {
+			n, err := recoverDeposits(in, out, ring, func(e passwords.ExportedDeposit) bool {
 				return strings.EqualFold(e.DeviceName, device) && (former || e.State != "former") &&
 					(account == "" || e.About.Target.String() == account)
 			})
@@ -72,12 +72,12 @@ func recoverDeposits(
 	in io.Reader,
 	out io.Writer,
 	key escrow.Opener,
-	wanted func(custody.ExportedDeposit) bool,
+	wanted func(passwords.ExportedDeposit) bool,
 ) (n int, err error) {
 	lines := bufio.NewScanner(in)
 	lines.Buffer(nil, longestLine)
 	for at := 1; lines.Scan(); at++ {
-		var e custody.ExportedDeposit
+		var e passwords.ExportedDeposit
 		if err := json.Unmarshal(lines.Bytes(), &e); err != nil {
 			return n, fmt.Errorf("line %d is no exported deposit: %w", at, err)
 		}

@@ -21,10 +21,10 @@ import (
 
 	"rankwarden.example/console"
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/authoring"
-	"rankwarden.example/internal/intake"
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/store"
 )
 
@@ -70,7 +70,7 @@ func serveCommand() *cobra.Command {
 	)
 	f.Int(
 		"reveals-per-hour",
-		server.DefaultBudget,
+		app.DefaultBudget,
 		"passwords that an operator may see in an hour before a second person must approve",
 	)
 	f.Bool(
@@ -117,14 +117,14 @@ func serveCommand() *cobra.Command {
 	)
 	f.Duration(
 		"keep-reports",
-		intake.DefaultKept.Reports,
+		devices.DefaultKept.Reports,
 		"how long every report is kept once its month is over; the last one of each day is kept for a year",
 	)
-	f.Duration("keep-events", intake.DefaultKept.Events, "how long device events are kept once their month is over")
-	f.Duration("keep-findings", intake.DefaultKept.Findings, "how long closed findings are kept once their month is over")
-	f.Duration("keep-states", intake.DefaultKept.DesiredStates, "how long superseded desired states are kept once their month is over")
-	f.Duration("keep-changes", intake.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
-	f.Duration("keep-orders", intake.DefaultKept.Orders, "how long ended orders are kept")
+	f.Duration("keep-events", devices.DefaultKept.Events, "how long device events are kept once their month is over")
+	f.Duration("keep-findings", devices.DefaultKept.Findings, "how long closed findings are kept once their month is over")
+	f.Duration("keep-states", devices.DefaultKept.DesiredStates, "how long superseded desired states are kept once their month is over")
+	f.Duration("keep-changes", devices.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
+	f.Duration("keep-orders", devices.DefaultKept.Orders, "how long ended orders are kept")
 	f.String("checkpoint-file", "", "`file` to which signed checkpoints of the audit trail are added, every hour")
 	f.String("traces", "", "`URL` of a collector of traces (OpenTelemetry, OTLP over HTTP), such as http://127.0.0.1:4318; nowhere when left out")
 	f.StringSlice(
@@ -209,7 +209,7 @@ func logger(k *koanf.Koanf, to io.Writer) (*slog.Logger, error) {
 
 // kept is how long records are kept.
 func kept(k *koanf.Koanf) store.RetentionPeriods {
-	kept := intake.DefaultKept
+	kept := devices.DefaultKept
 	for option, of := range map[string]*time.Duration{"keep-reports": &kept.Reports, "keep-events": &kept.Events, "keep-findings": &kept.Findings,
 		"keep-states": &kept.DesiredStates, "keep-orders": &kept.Orders, "keep-changes": &kept.Changes} {
 		*of = k.Duration(option)
@@ -220,7 +220,7 @@ func kept(k *koanf.Koanf) store.RetentionPeriods {
 
 // firstOwner makes the first owner of a service without operators. The password is written first: an owner
 // whose password nobody knows could never get in.
-func firstOwner(ctx context.Context, s *server.Server, k *koanf.Koanf, log *slog.Logger) error {
+func firstOwner(ctx context.Context, s *app.Server, k *koanf.Koanf, log *slog.Logger) error {
 	some, err := s.Access.HasOperators(ctx)
 	if err != nil || some {
 		return err
@@ -294,7 +294,7 @@ func serve(cmd *cobra.Command, _ []string) error {
 		return err
 	}
 	ctx := cmd.Context()
-	s, err := server.Start(ctx, server.Config{
+	s, err := app.Start(ctx, app.Config{
 		NotifyNetworks: networks, Traces: k.String("traces"), Provider: identities, OnlyProvider: k.Bool("only-provider"),
 		Listen: k.String(
 			"listen",

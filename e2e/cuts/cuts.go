@@ -7,7 +7,7 @@ import (
 	"os"
 	"time"
 
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/kit/pgcluster"
 )
 
 // actions is how many things happen in one run.

@@ -14,7 +14,7 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // power is the device's: every step that outlasts it uses some up, and when there is none left

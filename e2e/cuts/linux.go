@@ -13,7 +13,7 @@ import (
 	"time"
 
 	real "rankwarden.example/demo/workstation"
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/kit/pgcluster"
 )
 
 // tools are the programs of the system that change accounts; the power goes before or after a call of one.

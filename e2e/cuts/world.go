@@ -27,12 +27,12 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/pgcluster"
-	"rankwarden.example/internal/protocol"
-	"rankwarden.example/internal/server"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/kit/pgcluster"
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/base/uow"
 )
 
 const (
@@ -57,8 +57,8 @@ type world struct {
 
 	proxy   *proxy
 	cutting atomic.Bool // commits are cut now and then
-	server  *server.Server
-	config  server.Config
+	server  *app.Server
+	config  app.Config
 	ahead   atomic.Int64 // of the clock, in nanoseconds
 
 	machine  *simulated.Workstation
@@ -114,7 +114,7 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 		return nil, err
 	}
 	parsed.Host = w.proxy.address()
-	w.config = server.Config{
+	w.config = app.Config{
 		Listen:       "127.0.0.1:0",
 		Database:     parsed.String(),
 		Keys:         filepath.Join(dir, "keys.json"),
@@ -123,7 +123,7 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 		Interval:     time.Minute,
 		Now:          w.now,
 	}
-	if err := server.CreateKeys(ctx, w.config); err != nil {
+	if err := app.CreateKeys(ctx, w.config); err != nil {
 		return nil, err
 	}
 	if err := w.startService(); err != nil {
@@ -148,7 +148,7 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 }
 
 func (w *world) startService() (err error) {
-	w.server, err = server.Start(w.ctx, w.config, console.Files(), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	w.server, err = app.Start(w.ctx, w.config, console.Files(), slog.New(slog.NewTextHandler(io.Discard, nil)))
 	if err == nil {
 		w.config.Listen = strings.TrimPrefix(w.server.URL, "http://")
 	}

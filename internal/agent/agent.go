@@ -18,9 +18,9 @@ import (
 	"rankwarden.example/internal/agent/journal"
 	"rankwarden.example/internal/agent/rotate"
 	"rankwarden.example/internal/agent/secret"
-	"rankwarden.example/internal/durably"
-	"rankwarden.example/internal/protocol"
-	"rankwarden.example/internal/version"
+	"rankwarden.example/internal/kit/atomicfile"
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/kit/version"
 )
 
 // Clock is the agent's monotonic clock.
@@ -47,7 +47,7 @@ type Options struct {
 	HTTP    *http.Client
 	Clock   Clock
 	Random  secret.Random // from the operating system when nil
-	// Write replaces a file whole and durably, [durably.Write] when nil.
+	// Write replaces a file whole and durably, [atomicfile.Write] when nil.
 	Write journal.Write
 	Log   *slog.Logger
 }
@@ -82,7 +82,7 @@ func New(o Options) (*Agent, error) {
 		o.Random = secret.System
 	}
 	if o.Write == nil {
-		o.Write = durably.Write
+		o.Write = atomicfile.Write
 	}
 	sealer, _ := o.Host.(journal.Sealer) // a host may have nothing to seal to
 	j, err := journal.Open(o.Dir, o.Write, sealer)

@@ -7,7 +7,7 @@ import (
 	"slices"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // refusedForGood reports whether the service will never take a report. It is then set aside with the reason and told as

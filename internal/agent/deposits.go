@@ -6,7 +6,7 @@ import (
 	"fmt"
 	"time"
 
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // ask sends a signed request and reads the answer to it.

@@ -6,7 +6,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/reconcile"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // nextEvents are those that go with the next check-in.

@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 const maxAnswer = 4 << 20 // bytes

@@ -12,7 +12,7 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/reconcile"
-	"rankwarden.example/internal/version"
+	"rankwarden.example/internal/kit/version"
 )
 
 // look brings the device into line, and gives a report when something changed since the last one

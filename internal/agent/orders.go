@@ -9,7 +9,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/reconcile"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // takeOrders carries out the orders of an answer, each once and in order. It is true when one was

@@ -5,7 +5,7 @@ import (
 	"math/rand/v2"
 	"time"
 
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // rest holds a request open, again and again, until something is waiting or the next check-in is due.

@@ -20,8 +20,8 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/keyring"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/keyring"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 var now = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)

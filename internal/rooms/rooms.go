@@ -7,34 +7,34 @@ import (
 	"log/slog"
 	"time"
 
-	"rankwarden.example/internal/access"
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/authoring"
-	"rankwarden.example/internal/custody"
-	"rankwarden.example/internal/deploy"
-	"rankwarden.example/internal/directory"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/fleetview"
-	"rankwarden.example/internal/insight"
-	"rankwarden.example/internal/intake"
-	"rankwarden.example/internal/keyring"
-	"rankwarden.example/internal/live"
-	"rankwarden.example/internal/notify"
-	"rankwarden.example/internal/notify/transport"
-	"rankwarden.example/internal/published"
-	"rankwarden.example/internal/scopes"
-	"rankwarden.example/internal/sealed"
+	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/passwords"
+	"rankwarden.example/internal/room/deploy"
+	"rankwarden.example/internal/wire/directory"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/internal/room/reporting"
+	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/wire/keyring"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/room/notify"
+	"rankwarden.example/internal/wire/transport"
+	"rankwarden.example/internal/base/published"
+	"rankwarden.example/internal/base/scopes"
+	"rankwarden.example/internal/kit/secretbox"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/strangers"
-	"rankwarden.example/internal/trail"
-	"rankwarden.example/internal/uow"
+	"rankwarden.example/internal/base/strangers"
+	"rankwarden.example/internal/room/trail"
+	"rankwarden.example/internal/base/uow"
 )
 
 // Options are what the rooms are made of.
 type Options struct {
 	Store        *store.Store
 	Keys         keyring.Ring
-	Hub          *live.Hub
+	Hub          *notices.Hub
 	Log          *slog.Logger
 	Now          func() time.Time
 	Organisation string
@@ -76,10 +76,10 @@ type Options struct {
 type Rooms struct {
 	Authoring *authoring.Service
 	Deploy    *deploy.Service
-	Intake    *intake.Service
-	Custody   *custody.Service
+	Intake    *devices.Service
+	Custody   *passwords.Service
 	Access    *access.Service
-	Insight   *insight.Service
+	Insight   *reporting.Service
 	Strangers *strangers.Counter
 	Trail     *trail.Service
 	Notify    *notify.Service
@@ -94,10 +94,10 @@ type Rooms struct {
 var (
 	_ authoring.Records = store.Tx{}
 	_ deploy.Records    = store.Tx{}
-	_ intake.Records    = store.Tx{}
-	_ custody.Records   = store.Tx{}
+	_ devices.Records    = store.Tx{}
+	_ passwords.Records   = store.Tx{}
 	_ access.Records    = store.Tx{}
-	_ insight.Records   = store.Tx{}
+	_ reporting.Records   = store.Tx{}
 	_ strangers.Records = store.Tx{}
 	_ trail.Records     = store.Tx{}
 	_ notify.Records    = store.Tx{}
@@ -108,7 +108,7 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 	documents, known, view := &published.Documents{}, &scopes.Cache{}, fleetview.New()
 	r := &Rooms{View: view, store: o.Store, documents: documents, patience: cmp.Or(o.Patience, 2*time.Second)}
 	var err error
-	if r.Custody, err = custody.New(ctx, custody.Options{Room: room[custody.Records](o), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
+	if r.Custody, err = passwords.New(ctx, passwords.Options{Room: room[passwords.Records](o), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
 		Organisation: o.Organisation, OpenEscrow: o.OpenEscrow, RevealBudget: o.RevealBudget,
 		SecondPersonKeys: o.SecondPersonKeys, Locks: o.Store}); err != nil {
 		return nil, err
@@ -132,10 +132,10 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		Finish:            r.Authoring.FinishRollout,
 		SecondPersonOpens: o.SecondPersonOpens,
 	}
-	r.Intake = &intake.Service{
-		Room:               room[intake.Records](o),
+	r.Intake = &devices.Service{
+		Room:               room[devices.Records](o),
 		Desired:            o.Store,
-		Reports:            store.ReportsFor[intake.ReportBatch]{Store: o.Store},
+		Reports:            store.ReportsFor[devices.ReportBatch]{Store: o.Store},
 		Locks:              o.Store,
 		Keys:               r.Custody,
 		View:               view,
@@ -167,7 +167,7 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		Network:      o.Network,
 		Since:        o.Now(),
 	}
-	r.Insight = &insight.Service{Room: room[insight.Records](o), View: view, Scopes: known}
+	r.Insight = &reporting.Service{Room: room[reporting.Records](o), View: view, Scopes: known}
 	return r, nil
 }
 
@@ -176,12 +176,12 @@ func room[R uow.Records](o Options) uow.Room[R] {
 }
 
 // box keeps secrets of one kind, which the database holds.
-func box(keys keyring.Ring, of string) (sealed.Box, error) {
+func box(keys keyring.Ring, of string) (secretbox.Box, error) {
 	key, err := keys.Derive(of)
 	if err != nil {
-		return sealed.Box{}, err
+		return secretbox.Box{}, err
 	}
-	return sealed.New(key)
+	return secretbox.New(key)
 }
 
 // Forget lets go of what the rooms remember of the database by numbers that may come to mean something else.

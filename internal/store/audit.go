@@ -4,7 +4,7 @@ import (
 	"encoding/json"
 	"time"
 
-	"rankwarden.example/internal/audit"
+	"rankwarden.example/internal/wire/audit"
 )
 
 type auditRow struct {

@@ -7,7 +7,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
-	"rankwarden.example/internal/escrow"
+	"rankwarden.example/internal/wire/escrow"
 )
 
 // States of a deposit.

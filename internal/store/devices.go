@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/base/auth"
 )
 
 // States of a device's enrolment.

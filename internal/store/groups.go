@@ -4,7 +4,7 @@ import (
 	"strings"
 	"time"
 
-	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/base/auth"
 )
 
 // Group is a group of devices: listed, or by a rule.

@@ -3,7 +3,7 @@ package store
 import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
-	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/base/auth"
 )
 
 // RuleGroup is a group that follows a rule.

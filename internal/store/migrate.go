@@ -19,7 +19,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivermigrate"
 
-	"rankwarden.example/internal/version"
+	"rankwarden.example/internal/kit/version"
 )
 
 //go:embed migrations/*.sql

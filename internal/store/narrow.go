@@ -3,7 +3,7 @@ package store
 import (
 	"time"
 
-	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/base/auth"
 )
 
 // Narrow says which devices, and which time, a list of the past is narrowed to. The zero Narrow has no

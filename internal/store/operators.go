@@ -4,7 +4,7 @@ import (
 	"slices"
 	"time"
 
-	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/base/auth"
 )
 
 // Operator is a person who signs in.

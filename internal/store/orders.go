@@ -3,8 +3,8 @@ package store
 import (
 	"time"
 
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Order is a stored order.

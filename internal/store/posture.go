@@ -3,7 +3,7 @@ package store
 import (
 	"time"
 
-	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/base/auth"
 )
 
 // PostureScope is what a report is about: devices in reach and in a group, and a period.

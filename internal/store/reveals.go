@@ -3,7 +3,7 @@ package store
 import (
 	"time"
 
-	"rankwarden.example/internal/auth"
+	"rankwarden.example/internal/base/auth"
 )
 
 // Reveal is one showing of a password.

@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"rankwarden.example/internal/audit"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // Checkpoint is a signed statement of how far the trail went.

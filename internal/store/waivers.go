@@ -4,8 +4,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/auth"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // States of a waiver.

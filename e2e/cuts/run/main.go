@@ -14,7 +14,7 @@ import (
 
 	"rankwarden.example/demo/workstation"
 	"rankwarden.example/e2e/cuts"
-	"rankwarden.example/internal/pgcluster"
+	"rankwarden.example/internal/kit/pgcluster"
 )
 
 func main() {

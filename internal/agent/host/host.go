@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Host is one workstation's operating system.

@@ -14,7 +14,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Journal is what the agent keeps on disk, in a file of mode 0600. Use [Open].

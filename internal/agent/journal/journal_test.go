@@ -14,7 +14,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/journal"
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 // A failed change is tried again later and later, up to an hour.
@@ -35,7 +35,7 @@ func TestRetriesWaitLonger(t *testing.T) {
 // What was kept is there again; what is no journal is said to be none, and nothing is overwritten.
 func TestOpening(t *testing.T) {
 	dir := t.TempDir()
-	j, err := journal.Open(dir, durably.Write, nil)
+	j, err := journal.Open(dir, atomicfile.Write, nil)
 	require.NoError(t, err)
 	j.Device = "D1"
 	j.Note(
@@ -44,7 +44,7 @@ func TestOpening(t *testing.T) {
 		drift.Event{Kind: drift.DeviceRenamed, Details: drift.Details{OldName: strings.Repeat("x", 5000)}},
 	)
 	require.NoError(t, j.Save())
-	again, err := journal.Open(dir, durably.Write, nil)
+	again, err := journal.Open(dir, atomicfile.Write, nil)
 	require.NoError(t, err)
 	assert.Equal(t, j.Key, again.Key)
 	assert.Equal(t, []int64{1, 2}, []int64{again.Events[0].Seq, again.Events[1].Seq})
@@ -54,7 +54,7 @@ func TestOpening(t *testing.T) {
 
 	path := filepath.Join(dir, "agent.json")
 	require.NoError(t, os.WriteFile(path, []byte("{"), 0o600))
-	_, err = journal.Open(dir, durably.Write, nil)
+	_, err = journal.Open(dir, atomicfile.Write, nil)
 	assert.ErrorContains(t, err, "move it away")
 
 	full := errors.New("no space")
@@ -78,20 +78,20 @@ func (m machine) Unseal(sealed []byte) ([]byte, error) {
 // The key of a device lies sealed on its disk, that of an earlier version from its next start on, and opens nowhere else.
 func TestTheKeyIsSealedToTheMachine(t *testing.T) {
 	dir := t.TempDir()
-	open, err := journal.Open(dir, durably.Write, nil) // as an earlier version kept it
+	open, err := journal.Open(dir, atomicfile.Write, nil) // as an earlier version kept it
 	require.NoError(t, err)
 	require.NoError(t, open.Save())
-	sealed, err := journal.Open(dir, durably.Write, machine(1))
+	sealed, err := journal.Open(dir, atomicfile.Write, machine(1))
 	require.NoError(t, err)
 	require.NoError(t, sealed.Save())
 	kept, err := os.ReadFile(filepath.Join(dir, "agent.json"))
 	require.NoError(t, err)
 	assert.NotContains(t, string(kept), `"key":"`)
-	again, err := journal.Open(dir, durably.Write, machine(1))
+	again, err := journal.Open(dir, atomicfile.Write, machine(1))
 	require.NoError(t, err)
 	assert.Equal(t, open.Key, again.Key)
 	for _, other := range []journal.Sealer{machine(2), nil} {
-		_, err = journal.Open(dir, durably.Write, other)
+		_, err = journal.Open(dir, atomicfile.Write, other)
 		assert.ErrorIs(t, err, journal.ErrOtherMachine)
 	}
 }

@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Password is what the agent keeps of one password that it changes. It never holds the password.

@@ -7,7 +7,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Taken is what the device took away when another desired state came: a member of a local group, or the value of a setting.

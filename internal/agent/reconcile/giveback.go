@@ -9,7 +9,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/journal"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Taken is what a pass took away of the settings of its job: members of local groups, and values that were others.

@@ -11,7 +11,7 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/journal"
 	"rankwarden.example/internal/agent/reconcile"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 var (

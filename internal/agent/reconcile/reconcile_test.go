@@ -17,7 +17,7 @@ import (
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/agent/reconcile"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 var now = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)

@@ -12,7 +12,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/internal/agent/journal"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // GiveAgain gives the service the deposits and confirmations that it lacks, as after it came back

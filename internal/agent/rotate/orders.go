@@ -6,7 +6,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent/journal"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // finishOrders strikes a password that was changed from the orders whose time had come, and ends those

@@ -17,8 +17,8 @@ import (
 	"rankwarden.example/internal/agent/journal"
 	"rankwarden.example/internal/agent/reconcile"
 	"rankwarden.example/internal/agent/secret"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Rotator changes the passwords of one device.

@@ -20,9 +20,9 @@ import (
 	"rankwarden.example/internal/agent/journal"
 	"rankwarden.example/internal/agent/rotate"
 	"rankwarden.example/internal/agent/secret"
-	"rankwarden.example/internal/durably"
-	"rankwarden.example/internal/escrow"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/kit/atomicfile"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 var keeper = principal.FromKey("keeper")
@@ -60,7 +60,7 @@ func newBench(t *testing.T) *bench {
 
 // wake is the agent's part that changes passwords, as it starts with what was kept.
 func (b *bench) wake() *rotate.Rotator {
-	j, err := journal.Open(b.dir, durably.Write, nil)
+	j, err := journal.Open(b.dir, atomicfile.Write, nil)
 	require.NoError(b.t, err)
 	j.Device, j.Bindings = "D1", map[string]principal.SID{"keeper": b.w.Find("keeper")}
 	j.KeyList = protocol.KeyList{

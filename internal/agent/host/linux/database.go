@@ -17,7 +17,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 // Files of the system.
@@ -283,7 +283,7 @@ func (k *kept) read(path string) error {
 func (k *kept) write(path string) error {
 	data, err := json.Marshal(k)
 	if err == nil {
-		err = durably.Write(path, data, 0o600)
+		err = atomicfile.Write(path, data, 0o600)
 	}
 	if err != nil {
 		return fmt.Errorf("host state: %w", err)

@@ -16,7 +16,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Host is this workstation. All of its methods may be called at once; changes take turns.

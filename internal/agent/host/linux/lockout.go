@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 const (
@@ -130,7 +130,7 @@ func (h *Host) SetLockout(ctx context.Context, rule unit.LockoutRule) error {
 			setting{"deny", strconv.Itoa(rule.Threshold)},
 			setting{"unlock_time", strconv.Itoa(rule.DurationMinutes * 60)},
 			setting{"fail_interval", strconv.Itoa(rule.WindowMinutes * 60)})
-		if err := durably.Write(faillockConf, []byte(text), 0o644); err != nil {
+		if err := atomicfile.Write(faillockConf, []byte(text), 0o644); err != nil {
 			return err
 		}
 		if rule.Threshold > 0 && !countsWrong() {

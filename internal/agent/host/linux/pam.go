@@ -14,7 +14,7 @@ import (
 	"strings"
 	"syscall"
 
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 const (
@@ -110,7 +110,7 @@ func (h *Host) changeStack(ctx context.Context, holds func() bool, profiles ...p
 			continue
 		}
 		enable = append(enable, p.name)
-		if err := durably.Write(path, []byte(p.text), 0o644); err != nil {
+		if err := atomicfile.Write(path, []byte(p.text), 0o644); err != nil {
 			return err
 		}
 	}
@@ -192,7 +192,7 @@ func (h *Host) noteTrial(before []file) error {
 	if err != nil {
 		return err
 	}
-	return durably.Write(h.trialPath(), data, 0o600)
+	return atomicfile.Write(h.trialPath(), data, 0o600)
 }
 
 func (h *Host) endTrial() error { return os.Remove(h.trialPath()) }

@@ -12,7 +12,7 @@ import (
 	"strconv"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 const (
@@ -171,7 +171,7 @@ func (h *Host) setQuality(ctx context.Context, rules drift.Passwords) error {
 	if err := os.MkdirAll(qualityDir, 0o755); err != nil {
 		return err
 	}
-	if err := durably.Write(qualityFile, []byte(withSettings(text, " = ", values...)), 0o644); err != nil {
+	if err := atomicfile.Write(qualityFile, []byte(withSettings(text, " = ", values...)), 0o644); err != nil {
 		return err
 	}
 	if checksQuality() {
@@ -216,7 +216,7 @@ func (h *Host) setAges(ctx context.Context, d database, rules drift.Passwords) e
 	if len(values) == 0 {
 		return nil
 	}
-	if err := durably.Write(loginDefs, []byte(withSettings(string(readOr(loginDefs)), "\t", values...)), 0o644); err != nil {
+	if err := atomicfile.Write(loginDefs, []byte(withSettings(string(readOr(loginDefs)), "\t", values...)), 0o644); err != nil {
 		return err
 	}
 	for _, p := range d.ageing() {

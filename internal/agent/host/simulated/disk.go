@@ -6,7 +6,7 @@ import (
 	"fmt"
 	"os"
 
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 // ReadDisk reads the machine that [Workstation.WriteDisk] wrote; there is none when it is nil.
@@ -33,7 +33,7 @@ func (w *Workstation) WriteDisk(path string) error {
 	data, err := json.MarshalIndent(w.m, "", " ")
 	w.mu.Unlock()
 	if err == nil && changed {
-		err = durably.Write(path, data, 0o600)
+		err = atomicfile.Write(path, data, 0o600)
 	}
 	if err != nil {
 		return fmt.Errorf("simulated workstation: %w", err)

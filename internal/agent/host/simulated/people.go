@@ -12,7 +12,7 @@ import (
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // What people do at a workstation, and programs that run there.

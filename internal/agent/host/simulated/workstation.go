@@ -18,7 +18,7 @@ import (
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
-	"rankwarden.example/internal/protocol"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Machine is all that a workstation keeps when it is off.

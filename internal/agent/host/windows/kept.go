@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 // kept is what the host must remember.
@@ -52,7 +52,7 @@ func (k *kept) write(path string) error {
 	if err != nil {
 		return err
 	}
-	if err := durably.Write(path, data, 0o600); err != nil {
+	if err := atomicfile.Write(path, data, 0o600); err != nil {
 		return fmt.Errorf("host state: %w", err)
 	}
 	return nil

@@ -20,7 +20,7 @@ import (
 	"rankwarden.example/internal/agent/host/windows"
 	"rankwarden.example/internal/agent/host/windows/memory"
 	"rankwarden.example/internal/agent/journal"
-	"rankwarden.example/internal/durably"
+	"rankwarden.example/internal/kit/atomicfile"
 )
 
 // machine is a Windows in memory with its host, and a clock that stands still.
@@ -264,11 +264,11 @@ func TestSignInsOnWindows(t *testing.T) {
 func TestTheDeviceKeyIsOfNoUseOnAnotherWindows(t *testing.T) {
 	m, other := open(t), open(t)
 	other.system.Is.SID = principal.MustSID("S-1-5-21-7000-1-201")
-	kept, err := journal.Open(m.dir, durably.Write, m)
+	kept, err := journal.Open(m.dir, atomicfile.Write, m)
 	require.NoError(t, err)
 	require.NoError(t, kept.Save())
-	_, err = journal.Open(m.dir, durably.Write, m)
+	_, err = journal.Open(m.dir, atomicfile.Write, m)
 	require.NoError(t, err)
-	_, err = journal.Open(m.dir, durably.Write, other)
+	_, err = journal.Open(m.dir, atomicfile.Write, other)
 	assert.ErrorIs(t, err, journal.ErrOtherMachine)
 }

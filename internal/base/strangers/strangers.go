@@ -1,0 +1,62 @@
+// Package strangers counts refused attempts of whoever is not signed in, so that they are on the trail in bounded
+// numbers: the sum of a minute is one entry.
+package strangers
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/uow"
+)
+
+// Records is what is needed of the records.
+type Records interface {
+	uow.Records
+	CountStranger(minute time.Time, action, address, name string) error
+	TakeStrangers(before time.Time) ([]store.StrangerAttempts, error)
+}
+
+// Counter counts refused attempts.
+type Counter struct{ uow.Room[Records] }
+
+// Refused counts a refused attempt, and gives the refusal.
+func (c *Counter) Refused(ctx context.Context, action, address, name string, refused error) error {
+	if err := c.DB.With(ctx).CountStranger(c.Now().UTC().Truncate(time.Minute), action, shortened(address), shortened(name)); err != nil {
+		c.Log.Warn("a refused attempt could not be counted", "action", action, "error", err)
+	}
+	return refused
+}
+
+// shortened keeps what strangers send small.
+func shortened(s string) string {
+	const most = 64 // bytes
+	return strings.ReplaceAll(strings.ToValidUTF8(s[:min(len(s), most)], ""), "\x00", "")
+}
+
+// Record puts the refused attempts on the trail, one entry for each minute that is over and each action.
+func (c *Counter) Record(ctx context.Context) error {
+	return c.Do(ctx, uow.Act{Who: auth.Identity{Name: audit.Strangers}}, func(tx Records, w *uow.Work) error {
+		sums, err := tx.TakeStrangers(c.Now().UTC().Truncate(time.Minute))
+		if err != nil {
+			return err
+		}
+		for _, sum := range sums {
+			w.Also(
+				uow.Act{Who: w.Who, Action: sum.Action, Object: "attempts"},
+				audit.Refused,
+				nil,
+				map[string]any{
+					"minute":    sum.Minute.UTC().Format(time.RFC3339),
+					"attempts":  sum.Attempts,
+					"names":     sum.Names,
+					"addresses": sum.Addresses,
+				},
+			)
+		}
+		return nil
+	})
+}

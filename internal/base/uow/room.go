@@ -1,0 +1,121 @@
+// Package uow is one unit of work: it declares who does something and with which right, runs it in one transaction,
+// and writes with it what the trail says, which devices are settled again, and what other replicas are told. A room
+// of the service does nothing that changes records in any other way.
+package uow
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"log/slog"
+	"time"
+
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/kit/tracing"
+)
+
+// Records is what a unit of work itself needs of the records.
+type Records interface {
+	AppendAudit(e audit.Entry) error
+	Notify(n store.Notice) error
+	RequestSettle(r store.SettleRequest) error
+}
+
+// Database gives a room the records that it needs. [store.For] makes one; tests have a fake.
+type Database[R Records] interface {
+	// InTx runs do in one transaction, which is rolled back when do returns an error.
+	InTx(ctx context.Context, do func(tx R) error) error
+	// InSnapshot runs do in one read-only transaction that sees the database as of one moment.
+	InSnapshot(ctx context.Context, do func(tx R) error) error
+	// With reads outside of a transaction.
+	With(ctx context.Context) R
+}
+
+// Locks runs what only one replica may do at a time.
+type Locks interface {
+	Exclusively(ctx context.Context, lock int, do func(ctx context.Context) error) (bool, error)
+}
+
+// Room is what every room of the service stands on.
+type Room[R Records] struct {
+	DB       Database[R]
+	Log      *slog.Logger
+	Now      func() time.Time
+	Interval time.Duration // between two check-ins of a device
+	// Present is since when the service was there and could write, nil where nobody keeps that.
+	Present func() time.Time
+}
+
+// Clock is the time by which devices stand as they do.
+func (r Room[R]) Clock() store.Clock {
+	clock := store.Clock{Now: r.Now(), Interval: r.Interval}
+	if r.Present != nil {
+		clock.Since = r.Present()
+	}
+	return clock
+}
+
+// Do does an act in one transaction. A refusal for want of the right, or of reach, is on the trail by itself, so that
+// an attempt is seen; nothing else of a refused act is.
+func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) error {
+	w := &Work{Act: act, now: r.Now(), log: r.Log, interval: r.Interval}
+	if act.Right != "" && !act.Who.May(act.Right) {
+		return r.refuse(ctx, w, Lacking(act.Who))
+	}
+	ctx, span := tracing.Tracer().Start(ctx, cmp.Or(act.Action, "transaction"))
+	defer span.End()
+	err := r.DB.InTx(ctx, func(tx R) error {
+		if err := do(tx, w); err != nil {
+			return err
+		}
+		return w.write(tx)
+	})
+	tracing.Failed(span, err)
+	var refused *refusal.Error
+	if errors.As(err, &refused) && act.Who.OperatorID != "" && act.Action != "" &&
+		(refused.Kind == refusal.Forbidden || act.Unseen && refused.Hidden) {
+		return r.refuse(ctx, w, refused)
+	}
+	return err
+}
+
+// Refuse puts a refused attempt on the trail, and gives the refusal.
+func (r Room[R]) Refuse(ctx context.Context, act Act, refused error) error {
+	return r.refuse(ctx, &Work{Act: act, now: r.Now(), log: r.Log}, refused)
+}
+
+func (r Room[R]) refuse(ctx context.Context, w *Work, refused error) error {
+	entry := w.entry(w.Act, audit.Refused, w.Before, w.After)
+	if err := r.DB.InTx(ctx, func(tx R) error { return tx.AppendAudit(entry) }); err != nil {
+		return err
+	}
+	return refused
+}
+
+// Lacking refuses whoever lacks the right to do something.
+func Lacking(who auth.Identity) *refusal.Error {
+	return refusal.New(
+		refusal.Forbidden,
+		"with the role %s you may not do this; ask an owner for one that may",
+		auth.RoleNames(who.Grants),
+	)
+}
+
+// Itself is the identity of what the service does without being asked.
+var Itself = auth.Identity{Name: audit.Service, Grants: []auth.Grant{{Role: auth.Owner}}}
+
+// DeviceActor begins the names of devices on the trail.
+const DeviceActor = "device:"
+
+// Device is the identity of a device on the trail.
+func Device(id, address string) auth.Identity {
+	return auth.Identity{Name: DeviceActor + id, Address: address}
+}
+
+// Console is the identity of who works on the machine of the service itself.
+func Console(user string) auth.Identity {
+	return auth.Identity{Name: "console:" + user, Grants: []auth.Grant{{Role: auth.Owner}}}
+}

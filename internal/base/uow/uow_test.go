@@ -1,0 +1,130 @@
+package uow_test
+
+import (
+	"errors"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/base/uow/uowtest"
+)
+
+var (
+	owner = auth.Identity{
+		OperatorID: "1",
+		Name:       "asta",
+		Address:    "192.0.2.7",
+		Grants:     []auth.Grant{{Role: auth.Owner}},
+	}
+	viewer = auth.Identity{OperatorID: "2", Name: "runa", Grants: []auth.Grant{{Role: auth.Viewer}}}
+)
+
+func act(who auth.Identity) uow.Act {
+	return uow.Act{Who: who, Right: auth.Deploy, Action: "thing.changed", Object: "lamp"}
+}
+
+func TestWhatAWorkGathersIsWrittenWithIt(t *testing.T) {
+	trail := &uowtest.Trail{}
+	err := uowtest.Room[uow.Records](trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
+		w.Before, w.After = "out", map[string]bool{"lit": true}
+		w.Tell(store.TopicEdits, "lamp")
+		w.Settle("lamp changed", []string{"piers"}, []string{"D1"})
+		w.Also(uow.Act{Who: uow.Itself, Action: "thing.listed", Object: "things"}, audit.Done, nil, 2)
+		return nil
+	})
+	require.NoError(t, err)
+	require.Len(t, trail.Entries, 2)
+	own, also := trail.Entries[0], trail.Entries[1]
+	assert.Equal(
+		t,
+		[]string{"asta", "192.0.2.7", "thing.changed", "lamp", `"out"`, `{"lit":true}`, "done"},
+		[]string{
+			own.Actor,
+			own.Address,
+			own.Action,
+			own.Object,
+			string(own.Before),
+			string(own.After),
+			string(own.Outcome),
+		},
+	)
+	assert.Equal(t, uowtest.Now, own.At)
+	assert.Equal(t, []string{"service", "thing.listed", "2"}, []string{also.Actor, also.Action, string(also.After)})
+	assert.Equal(t, []store.Notice{{Topic: store.TopicEdits, IDs: []string{"lamp"}}}, trail.Notices)
+	assert.Equal(
+		t,
+		[]store.SettleRequest{
+			{Cause: "lamp changed", Groups: []string{"piers"}, Devices: []string{"D1"}, CreatedAt: uowtest.Now},
+		},
+		trail.Requests,
+	)
+}
+
+// Of a refused act only the attempt is on the trail, and that of a device not even that: it could fill it.
+func TestRefusedActs(t *testing.T) {
+	forbidden := refusal.New(refusal.Forbidden, "it is not yours")
+	hidden := refusal.Missing("device", "SKL-HQ-001").Hiding()
+	unseen := act(owner)
+	unseen.Unseen = true
+	for name, c := range map[string]struct {
+		act     uow.Act
+		err     error
+		entries int
+		ran     bool
+	}{
+		"without the right":         {act(viewer), nil, 1, false},
+		"out of reach":              {act(owner), forbidden, 1, true},
+		"a device":                  {uow.Act{Who: uow.Device("D1", ""), Action: "device.renamed"}, forbidden, 0, true},
+		"what leaves no entry":      {uow.Act{Who: owner}, forbidden, 0, true},
+		"what cannot be":            {act(owner), refusal.New(refusal.Invalid, "no"), 0, true},
+		"of what one may not see":   {act(owner), hidden, 0, true},
+		"of that where it matters":  {unseen, hidden, 1, true},
+		"a failure of the database": {act(owner), errors.New("gone"), 0, true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			trail, ran := &uowtest.Trail{}, false
+			err := uowtest.Room[uow.Records](
+				trail,
+				trail,
+			).Do(t.Context(), c.act, func(_ uow.Records, w *uow.Work) error {
+				ran = true
+				w.Object = "the lamp"
+				w.Tell(store.TopicEdits)
+				w.Settle("lamp changed", nil, nil)
+				return c.err
+			})
+			require.Error(t, err)
+			if c.err != nil {
+				assert.Equal(t, c.err, err)
+			}
+			assert.Equal(t, c.ran, ran)
+			assert.Empty(t, trail.Notices)
+			assert.Empty(t, trail.Requests)
+			require.Len(t, trail.Entries, c.entries)
+			for _, e := range trail.Entries {
+				assert.Equal(t, audit.Refused, e.Outcome)
+				assert.Equal(t, map[bool]string{true: "the lamp", false: "lamp"}[ran], e.Object)
+			}
+		})
+	}
+}
+
+func TestAQuietWorkLeavesNoEntry(t *testing.T) {
+	trail := &uowtest.Trail{}
+	require.NoError(
+		t,
+		uowtest.Room[uow.Records](trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
+			w.Quiet()
+			w.Tell(store.TopicEdits)
+			return nil
+		}),
+	)
+	assert.Empty(t, trail.Entries)
+	assert.True(t, trail.Told(store.TopicEdits))
+}

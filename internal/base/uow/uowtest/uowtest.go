@@ -1,0 +1,69 @@
+// Package uowtest has what the tests of rooms need: a trail in memory, and a database that runs transactions on the
+// records of a test.
+package uowtest
+
+import (
+	"context"
+	"log/slog"
+	"slices"
+	"time"
+
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/uow"
+)
+
+// Trail keeps what units of work write. Embed it in the records of a test.
+type Trail struct {
+	Entries  []audit.Entry
+	Notices  []store.Notice
+	Requests []store.SettleRequest
+}
+
+// AppendAudit implements [uow.Records].
+func (t *Trail) AppendAudit(e audit.Entry) error { t.Entries = append(t.Entries, e); return nil }
+
+// Notify implements [uow.Records].
+func (t *Trail) Notify(n store.Notice) error { t.Notices = append(t.Notices, n); return nil }
+
+// RequestSettle implements [uow.Records].
+func (t *Trail) RequestSettle(r store.SettleRequest) error {
+	t.Requests = append(t.Requests, r)
+	return nil
+}
+
+// Told reports whether replicas are told of a topic.
+func (t *Trail) Told(topic string) bool {
+	return slices.ContainsFunc(t.Notices, func(n store.Notice) bool { return n.Topic == topic })
+}
+
+// database runs transactions on records in memory. Of one that fails it takes the trail back, not the records.
+type database[R uow.Records] struct {
+	records R
+	trail   *Trail
+}
+
+func (d database[R]) InTx(_ context.Context, do func(tx R) error) error {
+	before := *d.trail
+	err := do(d.records)
+	if err != nil {
+		*d.trail = before
+	}
+	return err
+}
+
+func (d database[R]) InSnapshot(_ context.Context, do func(tx R) error) error { return do(d.records) }
+func (d database[R]) With(context.Context) R                                  { return d.records }
+
+// Now is the time in the rooms of tests.
+var Now = time.Date(2026, 5, 4, 9, 0, 0, 0, time.UTC)
+
+// Room is a room over the records of a test, whose trail is given beside them. The clock stands still.
+func Room[R uow.Records](records R, trail *Trail) uow.Room[R] {
+	return uow.Room[R]{
+		DB:       database[R]{records, trail},
+		Log:      slog.New(slog.DiscardHandler),
+		Now:      func() time.Time { return Now },
+		Interval: time.Minute,
+	}
+}

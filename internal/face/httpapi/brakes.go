@@ -1,0 +1,90 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/api"
+	"rankwarden.example/core/present"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/authoring"
+)
+
+func viewHeld(who auth.Identity) func(h authoring.HeldByBrake) api.Held {
+	return func(h authoring.HeldByBrake) api.Held {
+		v := api.Held{
+			ID: h.ID, Kind: h.Kind, Object: h.Object, State: h.State, Words: present.HeldByBrake(h.Kind, h.Object, h.Devices, h.Fleet),
+			Fleet: h.Fleet, Devices: h.Devices, Leaving: h.Leaving, AskedBy: h.AskedBy, AskedAt: h.AskedAt, DecidedBy: h.DecidedBy,
+			DecidedAt: h.DecidedAt, Reason: h.Reason,
+		}
+		v.Sums = []api.EffectSum{}
+		for _, e := range h.Effects {
+			if !who.Reach(auth.Look).Everywhere() {
+				e.First = []string{} // names of devices
+			}
+			v.Sums = append(v.Sums, api.EffectSum(e))
+		}
+		return v
+	}
+}
+
+func (a *routes) brakes() {
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/brakes",
+			id:      "list-brakes",
+			summary: "Imports, rules and changes of facts that wait for a decision, the latest first",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			PageQuery
+			All bool `query:"all" doc:"Also those that were decided"`
+		}) (*List[api.Held], error) {
+			list, next, err := a.Authoring.HeldByBrake(ctx, in.All, in.page())
+			return listOf(list, next, err, viewHeld(who))
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/brakes/{name}",
+			id:      "show-brake",
+			summary: "Show what the brake holds, by identifier, with what it would do",
+		},
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.Held }, error) {
+			h, err := a.Authoring.BrakeHeld(ctx, in.Name)
+			if err != nil {
+				return nil, err
+			}
+			return &struct{ Body api.Held }{viewHeld(who)(h)}, nil
+		},
+	)
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPost,
+			path:    "/brakes/{name}/decision",
+			id:      "decide-brake",
+			summary: "Release what the brake holds, or refuse it",
+			action:  "brake.decided",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Body struct {
+				Release bool   `json:"release"`
+				Reason  string `json:"reason" maxLength:"2000"`
+			}
+		}) (*struct{ Body api.Held }, error) {
+			h, err := a.Authoring.DecideBrake(ctx, who, in.Name, in.Body.Release, in.Body.Reason)
+			if err != nil {
+				return nil, err
+			}
+			return &struct{ Body api.Held }{viewHeld(who)(h)}, nil
+		},
+	)
+}

@@ -1,0 +1,298 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/api"
+	"rankwarden.example/core/change"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/store"
+)
+
+func viewChange(c store.Change) api.Change {
+	return api.Change{
+		Name:      c.Name,
+		Title:     c.Title,
+		Reason:    c.Reason,
+		State:     string(c.State),
+		Version:   c.Version,
+		CreatedAt: c.CreatedAt,
+		CreatedBy: c.CreatedBy,
+		UpdatedAt: c.UpdatedAt,
+		ClosedAt:  c.ClosedAt,
+		AskedBy:   c.AskedBy,
+		Needs:     append([]string{}, c.Needs...),
+	}
+}
+
+func viewChangeDetail(c authoring.ChangeWithEdits) api.ChangeDetail {
+	detail := api.ChangeDetail{
+		Change:  viewChange(c.Change),
+		Edits:   []api.EditState{},
+		Problem: c.Problem,
+		Rollout: c.Rollout,
+	}
+	for _, e := range c.Edits {
+		state := api.EditState{
+			ChangeEdit: api.ChangeEdit{Kind: string(e.Kind), Name: e.Name, BasedOn: e.BasedOn},
+			Type:       string(e.Type),
+			EditedBy:   e.EditedBy,
+			Version:    e.Record.Version,
+			Now:        e.Now,
+			Conflict:   c.State.IsOpen() && e.HasConflict(),
+		}
+		switch e.Kind {
+		case change.Publish:
+			state.Document = e.Document
+		case change.Assign:
+			state.Assignment = &api.Aim{
+				Policy:  e.Assignment.Policy,
+				Include: e.Assignment.Include,
+				Exclude: e.Assignment.Exclude,
+				Within:  e.Assignment.Within,
+				Rank:    int(e.Assignment.Rank),
+				Stance:  string(e.Assignment.Stance),
+			}
+		case change.Group:
+			state.Group = &api.GroupBody{Description: e.Group.Description, Devices: e.Group.Devices, Rule: e.Group.Rule}
+		}
+		detail.Edits = append(detail.Edits, state)
+	}
+	return detail
+}
+
+func editFrom(e api.ChangeEdit) authoring.Edit {
+	made := authoring.Edit{Kind: change.Kind(e.Kind), Name: e.Name, Document: e.Document, BasedOn: e.BasedOn,
+		Replaces: e.Replaces}
+	if e.Assignment != nil {
+		made.Assignment = aimed(*e.Assignment, e.Name)
+	}
+	if e.Group != nil {
+		made.Group = authoring.NewGroup{
+			Name:        e.Name,
+			Description: e.Group.Description,
+			Devices:     e.Group.Devices,
+			Rule:        e.Group.Rule,
+		}
+	}
+	return made
+}
+
+func withChange(c authoring.ChangeWithEdits, err error) (*WithETag[api.ChangeDetail], error) {
+	return tagged(c.Version, viewChangeDetail(c)), err
+}
+
+// AboutChange is in every request that describes a change.
+type AboutChange struct {
+	Title  string `json:"title,omitempty"  maxLength:"200"`
+	Reason string `json:"reason,omitempty" maxLength:"2000"`
+}
+
+func (a *routes) changes() {
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/changes",
+			id:      "list-changes",
+			summary: "Changes, the latest altered first",
+		},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			PageQuery
+			State  []string `query:"state,explode" doc:"Only those of these states"`
+			Search string   `query:"search" maxLength:"100" doc:"Part of a name or title"`
+		}) (*List[api.ChangeSummary], error) {
+			list, next, err := a.Authoring.Changes(ctx, in.State, in.Search, in.page())
+			return listOf(list, next, err, func(c store.ChangeCount) api.ChangeSummary {
+				return api.ChangeSummary{Change: viewChange(c.Change), Edits: c.Edits}
+			})
+		},
+	)
+	register(
+		a,
+		auth.Draft,
+		operation{
+			method:  http.MethodPost,
+			path:    "/changes",
+			id:      "create-change",
+			summary: "Start an empty change",
+			status:  http.StatusCreated,
+			action:  "change.created",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Body struct {
+				Name string `json:"name" minLength:"1" maxLength:"63"`
+				AboutChange
+			}
+		}) (*WithETag[api.Change], error) {
+			c, err := a.Authoring.NewChange(ctx, who, in.Body.Name, in.Body.Title, in.Body.Reason)
+			return tagged(c.Version, viewChange(c)), err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/changes/{name}",
+			id:      "show-change",
+			summary: "Show a change with its edits",
+		},
+		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.ChangeDetail], error) {
+			return withChange(a.Authoring.Change(ctx, in.Name))
+		},
+	)
+	register(
+		a,
+		auth.Draft,
+		operation{
+			method:  http.MethodPatch,
+			path:    "/changes/{name}",
+			id:      "edit-change",
+			summary: "Edit the title and reason of a change",
+			action:  "change.edited",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			IfMatch
+			Body AboutChange
+		}) (*WithETag[api.ChangeDetail], error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			return withChange(a.Authoring.DescribeChange(ctx, who, in.Name, in.Body.Title, in.Body.Reason, over))
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/changes/{name}/history",
+			id:      "change-history",
+			summary: "What happened to a change, newest first",
+		},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			NamePath
+			PageQuery
+		}) (*List[api.ChangeEvent], error) {
+			list, next, err := a.Authoring.ChangeHistory(ctx, in.Name, in.page())
+			return listOf(list, next, err, func(e store.ChangeEvent) api.ChangeEvent {
+				return api.ChangeEvent{At: e.At, Who: e.Who, What: e.What, Detail: e.Detail}
+			})
+		},
+	)
+	a.changeEdits()
+	a.changeSteps()
+	a.previews()
+}
+
+// changeEdits are the edits of a change.
+func (a *routes) changeEdits() {
+	register(
+		a,
+		auth.Draft,
+		operation{
+			method:  http.MethodPost,
+			path:    "/changes/{name}/edits",
+			id:      "add-edit",
+			summary: "Add an edit to a change; it takes the place of an earlier edit of the same thing",
+			action:  "change.edited",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Body api.ChangeEdit
+		}) (*WithETag[api.EditResult], error) {
+			c, problems, err := a.Authoring.PutEdit(ctx, who, in.Name, editFrom(in.Body))
+			result := api.EditResult{Change: viewChangeDetail(c), Problems: append([]policy.Problem{}, problems...)}
+			return tagged(c.Version, result), err
+		},
+	)
+	register(
+		a,
+		auth.Draft,
+		operation{
+			method:  http.MethodDelete,
+			path:    "/changes/{name}/edits/{type}/{thing}",
+			id:      "delete-edit",
+			summary: "Take the edit of one thing out of a change",
+			action:  "change.edited",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Type  string `path:"type" enum:"policy,assignment,group"`
+			Thing string `path:"thing" doc:"Name of the policy, assignment or group"`
+		}) (*WithETag[api.ChangeDetail], error) {
+			return withChange(a.Authoring.RemoveEdit(ctx, who, in.Name, change.Type(in.Type), in.Thing))
+		},
+	)
+}
+
+// changeSteps are what takes a change from one state to another.
+func (a *routes) changeSteps() {
+	register(
+		a,
+		auth.Draft,
+		operation{
+			method:  http.MethodPost,
+			path:    "/changes/{name}/drop",
+			id:      "drop-change",
+			summary: "Drop a change; none of its edits is made",
+			action:  "change.dropped",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Body struct {
+				Reason string `json:"reason,omitempty" maxLength:"2000"`
+			}
+		}) (*WithETag[api.ChangeDetail], error) {
+			return withChange(a.Authoring.DropChange(ctx, who, in.Name, in.Body.Reason))
+		},
+	)
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPost,
+			path:    "/changes/{name}/apply",
+			id:      "apply-change",
+			summary: "Apply a change to all devices at once, or have it wait for a second person",
+			action:  "change.applied",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Body struct {
+				Digest string `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
+			}
+		}) (*WithETag[api.ChangeDetail], error) {
+			return withChange(a.Authoring.ApplyChange(ctx, who, in.Name, in.Body.Digest))
+		},
+	)
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPost,
+			path:    "/changes/{name}/decision",
+			id:      "decide-change",
+			summary: "Approve or refuse a change that waits for a second person",
+			action:  "change.decided",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Body struct {
+				Approve bool   `json:"approve"`
+				Reason  string `json:"reason,omitempty" maxLength:"2000" doc:"Needed to refuse"`
+				Digest  string `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
+			}
+		}) (*WithETag[api.ChangeDetail], error) {
+			b := in.Body
+			return withChange(a.Authoring.DecideChange(ctx, who, in.Name, b.Approve, b.Reason, b.Digest))
+		},
+	)
+}

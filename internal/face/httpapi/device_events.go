@@ -1,0 +1,69 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/reporting"
+	"rankwarden.example/internal/store"
+)
+
+func viewEvent(e store.DeviceEvent) api.Event {
+	return api.Event{
+		ID:       e.ID,
+		Device:   e.Device,
+		DeviceID: e.DeviceID,
+		At:       e.At,
+		Kind:     e.Kind,
+		Unit:     e.Unit,
+		Subject:  e.Subject,
+		Policy:   e.Policy,
+		Words:    reporting.EventWords(e),
+		Details: api.EventDetails{
+			From:    anyOf(e.Details.From),
+			To:      anyOf(e.Details.To),
+			OldName: e.Details.OldName,
+			NewName: e.Details.NewName,
+			Number:  e.Details.Number,
+			Time:    e.Details.Time,
+			Reason:  string(e.Details.Reason),
+			Error:   e.Details.Error,
+		},
+	}
+}
+
+// anyOf is stored JSON as a value, nil where there is none.
+func anyOf(data json.RawMessage) any {
+	var value any
+	_ = json.Unmarshal(data, &value) // it was written by us
+	return value
+}
+
+func (a *routes) deviceEvents() {
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/device-events",
+			id:      "list-device-events",
+			summary: "Events of devices, latest first",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			PageQuery
+			PastQuery
+			Kind string `query:"kind" doc:"Such as member_removed"`
+		}) (*List[api.Event], error) {
+			list, next, err := a.Insight.Events(
+				ctx,
+				who,
+				reporting.EventFilter{Past: in.past(), Kind: in.Kind},
+				in.page(),
+			)
+			return listOf(list, next, err, viewEvent)
+		},
+	)
+}

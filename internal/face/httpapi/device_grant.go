@@ -1,0 +1,127 @@
+package httpapi
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/face/problem"
+)
+
+// grantType is that of RFC 8628.
+const grantType = "urn:ietf:params:oauth:grant-type:device_code"
+
+// CodePath is in every request for a program that waits.
+type CodePath struct {
+	Code string `path:"code" maxLength:"20" doc:"That the program shows"`
+}
+
+// deviceGrant registers how a program without a browser gets a token (RFC 8628): it speaks as OAuth does, in forms, and a
+// person decides in the console.
+func (a *routes) deviceGrant(app *fiber.App) {
+	a.form(app, "/device-authorization", "ask-for-token", "Ask for a token as a program without a browser (RFC 8628)", a.askForToken)
+	a.form(app, "/device-token", "take-token", "Take the token that a person allowed (RFC 8628)", a.takeToken)
+	register(a, auth.SignedIn,
+		operation{
+			method: http.MethodGet, path: "/device-grants/{code}", id: "show-device-grant",
+			summary: "A program that waits for a token, by the code that it shows",
+		},
+		func(ctx context.Context, _ auth.Identity, in *CodePath) (*struct{ Body api.DeviceGrant }, error) {
+			g, err := a.Access.Grant(ctx, in.Code)
+			return &struct{ Body api.DeviceGrant }{api.DeviceGrant{
+				Code: g.UserCode, Program: g.Program, Address: g.Address, Hours: g.Hours, CreatedAt: g.CreatedAt, ExpiresAt: g.ExpiresAt,
+			}}, err
+		})
+	register(a, auth.SignedIn,
+		operation{
+			method: http.MethodPost, path: "/device-grants/{code}/decision", id: "decide-device-grant", session: true,
+			status: http.StatusNoContent, action: "device_grant.decided", summary: "Let a program act as you, or refuse it",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			CodePath
+			Body struct {
+				Approve bool `json:"approve"`
+			}
+		}) (*Empty, error) {
+			return &Empty{}, a.Access.DecideGrant(ctx, who, in.Code, in.Body.Approve)
+		})
+}
+
+// form registers an operation that anybody may call with a form.
+func (a *routes) form(app *fiber.App, path, id, summary string, handle fiber.Handler) {
+	a.rights[id] = auth.Anybody
+	a.open["POST "+Base+path] = true
+	a.huma.OpenAPI().AddOperation(&huma.Operation{
+		Method: http.MethodPost, Path: Base + path, OperationID: id, Summary: summary, Tags: []string{"sign-in"},
+		Security: []map[string][]string{},
+		RequestBody: &huma.RequestBody{Content: map[string]*huma.MediaType{
+			"application/x-www-form-urlencoded": {Schema: &huma.Schema{Type: huma.TypeObject}},
+		}},
+		Responses: map[string]*huma.Response{
+			"200": {Description: "As the standard has it"}, "400": {Description: "An error of the standard, in error"},
+		},
+	})
+	app.Post(Base+path, handle)
+}
+
+// refuseForm answers as RFC 6749, 5.2, has it.
+func refuseForm(c fiber.Ctx, name, description string) error {
+	return c.Status(http.StatusBadRequest).JSON(fiber.Map{"error": name, "error_description": description})
+}
+
+// The lives of a token that a program may ask for, in hours.
+const (
+	usualHours = 12
+	mostHours  = 24 * 366
+)
+
+func (a *routes) askForToken(c fiber.Ctx) error {
+	program, hours := c.FormValue("program", "a program"), usualHours
+	if given := c.FormValue("hours"); given != "" {
+		n, err := strconv.Atoi(given)
+		if err != nil || n < 1 || n > mostHours {
+			return refuseForm(c, "invalid_request", "hours must be a number from 1 to 8784")
+		}
+		hours = n
+	}
+	if len(program) > 100 {
+		return refuseForm(c, "invalid_request", "program must be at most 100 characters")
+	}
+	made, err := a.Access.AskForToken(c.Context(), program, c.IP(), hours)
+	if err != nil {
+		return problem.Send(c, problem.Of(a.Log, err))
+	}
+	page := a.base(c) + "/allow"
+	return c.JSON(fiber.Map{
+		"device_code": made.DeviceCode, "user_code": made.UserCode, "verification_uri": page,
+		"verification_uri_complete": page + "?code=" + made.UserCode, "expires_in": int(made.Life / time.Second),
+		"interval": int(access.GrantInterval / time.Second),
+	})
+}
+
+func (a *routes) takeToken(c fiber.Ctx) error {
+	if given := c.FormValue("grant_type"); given != grantType {
+		return refuseForm(c, "unsupported_grant_type", "grant_type must be "+grantType)
+	}
+	token, secret, err := a.Access.TakeToken(c.Context(), c.FormValue("device_code"), c.IP())
+	for _, polling := range []error{access.ErrPending, access.ErrSlowDown, access.ErrExpired, access.ErrDenied} {
+		if errors.Is(err, polling) {
+			return refuseForm(c, polling.Error(), "")
+		}
+	}
+	if err != nil {
+		return problem.Send(c, problem.Of(a.Log, err))
+	}
+	return c.JSON(fiber.Map{
+		"access_token": secret, "token_type": "Bearer", "expires_in": int(token.ExpiresAt.Sub(token.CreatedAt) / time.Second),
+		"token_id": token.ID,
+	})
+}

@@ -1,0 +1,347 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"rankwarden.example/api"
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/reporting"
+	"rankwarden.example/internal/base/reach"
+	"rankwarden.example/internal/store"
+)
+
+func viewDevice(d store.Device) api.Device {
+	return api.Device{
+		ID:                 d.ID,
+		Name:               d.Name,
+		State:              d.State,
+		Standing:           string(d.Standing),
+		Platform:           d.Platform,
+		OSVersion:          d.OSVersion,
+		OSBuild:            d.OSBuild,
+		AgentVersion:       d.AgentVersion,
+		Model:              d.Model,
+		Serial:             d.Serial,
+		Path:               d.Path,
+		Tags:               append([]string{}, d.Tags...),
+		PrimaryUser:        d.PrimaryUser,
+		RepeatedlyReverted: unitNames(d.RepeatedlyReverted),
+		OpenFindings:       d.OpenFindings,
+		HeldUnits:          d.HeldUnits,
+		Desired:            d.DesiredNumber,
+		Reported:           d.ReportedNumber,
+		LastContact:        d.LastContact,
+		DesiredAt:          d.DesiredAt,
+		ReportedAt:         d.ReportedAt,
+		VerifiedAt:         d.VerifiedAt,
+		EnrolledAt:         d.EnrolledAt,
+	}
+}
+
+func unitNames(units []unit.ID) []string {
+	names := make([]string, len(units))
+	for i, u := range units {
+		names[i] = u.String()
+	}
+	return names
+}
+
+func viewUnit(a reporting.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
+	u := api.UnitWhy{
+		Unit:      a.Unit.String(),
+		Section:   a.Section,
+		Title:     a.Title,
+		Desired:   a.Desired,
+		Reported:  a.Reported,
+		DecidedBy: a.DecidedBy,
+		Verdict: string(
+			a.Settled.Verdict,
+		),
+		Value:              a.Settled.Value,
+		From:               append([]string{}, a.Settled.From...),
+		Over:               []api.Loser{},
+		Held:               a.HeldWhy,
+		InStep:             a.InStep(),
+		Findings:           unitFindings(a),
+		RepeatedlyReverted: a.RepeatedlyReverted,
+	}
+	for _, aim := range aims {
+		if len(u.From) > 0 && aim.Assignment == u.From[0] {
+			u.Rank = aim.Rank
+		}
+	}
+	for _, l := range a.Settled.Over {
+		u.Over = append(
+			u.Over,
+			api.Loser{
+				Assignment: l.Assignment,
+				Rank:       int(l.Rank),
+				Claim:      present.Value(a.Unit, l.Value),
+				Why:        present.Lost(l),
+			},
+		)
+	}
+	if t := a.Trial; t != nil {
+		u.Trial = &api.UnitTrial{
+			Desired:   t.Desired,
+			DecidedBy: t.DecidedBy,
+			Verdict:   string(t.Settled.Verdict),
+			Value:     t.Settled.Value,
+			Effects:   api.Effects(t.Effects),
+		}
+	}
+	return u
+}
+
+func unitFindings(a reporting.SettingWhy) []api.UnitFinding {
+	out := make([]api.UnitFinding, len(a.Findings))
+	for i, f := range a.Findings {
+		out[i] = api.UnitFinding{
+			Kind:    string(f.Kind),
+			Subject: f.Subject,
+			Words:   present.Finding(f),
+			Waived:  a.WaivedUntil(f),
+		}
+	}
+	return out
+}
+
+func viewWhy(w reporting.DeviceWhy) api.DeviceWhy {
+	out := api.DeviceWhy{
+		At:          w.At,
+		Device:      viewDevice(w.Device),
+		Notes:       append([]string{}, w.Notes...),
+		Assignments: []api.DeviceAim{},
+		Units:       []api.UnitWhy{},
+		Problems:    []api.DeviceProblem{},
+		Accounts:    []api.Account{},
+		LocalGroups: []api.LocalGroup{},
+		Happened:    []api.Event{},
+		Orders:      []api.Order{},
+		Events:      []api.Finding{},
+	}
+	for _, a := range w.Assignments {
+		out.Assignments = append(
+			out.Assignments,
+			api.DeviceAim{
+				Assignment: a.Name,
+				Policy:     a.Policy,
+				Revision:   a.Revision,
+				Rank:       a.Rank,
+				Stance:     a.Stance,
+				Reason:     string(a.Outcome),
+			},
+		)
+	}
+	for _, u := range w.Units {
+		out.Units = append(out.Units, viewUnit(u, out.Assignments))
+	}
+	for _, p := range w.Problems {
+		said := present.Problem(p)
+		if p.Code == resolve.UndecidedScope && w.Undecided[p.Unit] != "" {
+			said = w.Undecided[p.Unit]
+		}
+		out.Problems = append(
+			out.Problems,
+			api.DeviceProblem{Code: string(p.Code), Severity: string(p.Severity), Unit: p.Unit, Words: said},
+		)
+	}
+	if w.Reported == nil {
+		return out
+	}
+	for _, a := range w.Reported.Accounts {
+		out.Accounts = append(
+			out.Accounts,
+			api.Account{
+				Name:     a.Name,
+				SID:      a.SID.String(),
+				Builtin:  a.Builtin,
+				Key:      a.Key,
+				FullName: a.FullName,
+				Enabled:  a.Enabled,
+				Locked:   a.Locked,
+				Until:    a.LockedUntil,
+			},
+		)
+	}
+	for _, g := range w.Reported.LocalGroups {
+		group := api.LocalGroup{Name: g.LocalGroup, SID: g.SID.String(), Members: []string{}}
+		for _, m := range g.Members {
+			group.Members = append(group.Members, w.Reported.Name(m.SID, w.Directory).String())
+		}
+		out.LocalGroups = append(out.LocalGroups, group)
+	}
+	return out
+}
+
+// DeviceQuery narrows a list of devices.
+type DeviceQuery struct {
+	Search   string `query:"search" maxLength:"100" doc:"Part of name, serial, model, platform, version, path, primary user or a tag"`
+	Standing string `query:"standing" enum:"in_step,drifted,waiting,held,silent"`
+	Group    string `query:"group" doc:"Name of a group"`
+	State    string `query:"state" enum:"live,claiming,refused,retired" default:"live"`
+}
+
+func (q DeviceQuery) filter() reporting.DeviceFilter {
+	return reporting.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
+}
+
+func (a *routes) why(ctx context.Context, who auth.Identity, name string, at time.Time) (reporting.DeviceWhy, error) {
+	if at.IsZero() {
+		return a.Insight.Why(ctx, who, name)
+	}
+	return a.Insight.WhyAt(ctx, who, name, at)
+}
+
+func (a *routes) devices() {
+	register(
+		a,
+		auth.Look,
+		operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			PageQuery
+			DeviceQuery
+		}) (*List[api.Device], error) {
+			list, next, err := a.Insight.Devices(ctx, who, in.filter(), in.page())
+			return listOf(list, next, err, viewDevice)
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/device-standings",
+			id:      "device-standings",
+			summary: "Count devices by standing",
+		},
+		func(ctx context.Context, who auth.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
+			c, err := a.Insight.CountDevices(ctx, who, in.filter())
+			return &struct{ Body api.Standings }{viewStandings(c)}, err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/devices/{name}",
+			id:      "show-device",
+			summary: "Show a device, by identifier or name",
+		},
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.Device }, error) {
+			d, err := a.Insight.Device(ctx, who, in.Name)
+			return &struct{ Body api.Device }{viewDevice(d)}, err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/devices/{name}/why",
+			id:      "device-why",
+			summary: "Desired, reported and decided by, for every setting of a device",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			At time.Time `query:"at" doc:"As it was at this time; now when left out"`
+		}) (*struct{ Body api.DeviceWhy }, error) {
+			w, err := a.why(ctx, who, in.Name, in.At)
+			if err != nil {
+				return nil, err
+			}
+			out := viewWhy(w)
+			past := reach.Past{Device: w.Device.ID, Until: in.At}
+			orders, _, err := a.Intake.Orders(ctx, who, past, store.Page{Limit: 5})
+			if err != nil {
+				return nil, err
+			}
+			for _, o := range orders {
+				out.Orders = append(out.Orders, viewOrder(o))
+			}
+			happened, _, err := a.Insight.Events(ctx, who, reporting.EventFilter{Past: past}, store.Page{Limit: 30})
+			if err != nil {
+				return nil, err
+			}
+			for _, e := range happened {
+				out.Happened = append(out.Happened, viewEvent(e))
+			}
+			history, _, err := a.Insight.Findings(ctx, who, reporting.FindingFilter{Past: past}, store.Page{Limit: 20})
+			for _, f := range history {
+				out.Events = append(out.Events, viewFinding(f))
+			}
+			return &struct{ Body api.DeviceWhy }{out}, err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/devices/{name}/setting-history",
+			id:      "setting-history",
+			summary: "What happened to a setting of a device in the last 30 days, and who was there, latest first",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Setting string `query:"setting" required:"true" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
+		}) (*struct{ Body api.SettingHistory }, error) {
+			list, err := a.Insight.SettingHistory(ctx, who, in.Name, in.Setting)
+			out := api.SettingHistory{Items: []api.Happened{}}
+			if id, err := present.ParseUnit(in.Setting); err == nil {
+				out.Title = present.UnitInFull(id)
+			}
+			for _, h := range list {
+				out.Items = append(out.Items, api.Happened(h))
+			}
+			return &struct{ Body api.SettingHistory }{out}, err
+		},
+	)
+	decide := func(path, id, action, summary string, do func(ctx context.Context, who auth.Identity, id string) error) {
+		register(
+			a,
+			auth.Administer,
+			operation{
+				method:  http.MethodPost,
+				path:    "/devices/{name}/" + path,
+				id:      id,
+				summary: summary,
+				status:  http.StatusNoContent,
+				action:  action,
+			},
+			func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
+				d, err := a.Insight.Device(ctx, who, in.Name)
+				if err != nil {
+					return nil, err
+				}
+				return &Empty{}, do(ctx, who, d.ID)
+			},
+		)
+	}
+	decide(
+		"accept",
+		"accept-device",
+		"device.accepted",
+		"Accept a device that waits for an owner; one that it claims to be is retired",
+		func(ctx context.Context, who auth.Identity, id string) error {
+			return a.Intake.DecideClaim(ctx, who, id, true)
+		},
+	)
+	decide(
+		"refuse",
+		"refuse-device",
+		"device.refused",
+		"Refuse a device that waits for an owner",
+		func(ctx context.Context, who auth.Identity, id string) error {
+			return a.Intake.DecideClaim(ctx, who, id, false)
+		},
+	)
+	decide("retire", "retire-device", "device.retired", "Retire a device", a.Intake.Retire)
+}

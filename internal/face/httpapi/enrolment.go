@@ -1,0 +1,94 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/store"
+)
+
+func viewEnrolment(e store.EnrolmentToken) api.EnrolmentToken {
+	return api.EnrolmentToken{
+		ID:        e.ID,
+		Note:      e.Note,
+		UsesLeft:  e.UsesLeft,
+		Groups:    append([]string{}, e.Groups...),
+		Path:      e.Path,
+		Tags:      append([]string{}, e.Tags...),
+		CreatedBy: e.CreatedBy,
+		CreatedAt: e.CreatedAt,
+		ExpiresAt: e.ExpiresAt,
+		Revoked:   e.RevokedAt != nil,
+	}
+}
+
+func (a *routes) enrolment() {
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodGet,
+			path:    "/enrolment-tokens",
+			id:      "list-enrolment-tokens",
+			summary: "Enrolment tokens, newest first",
+		},
+		func(ctx context.Context, _ auth.Identity, in *PageQuery) (*List[api.EnrolmentToken], error) {
+			list, next, err := a.Intake.EnrolmentTokens(ctx, in.page())
+			return listOf(list, next, err, viewEnrolment)
+		},
+	)
+	type enrolmentRequest struct {
+		Body struct {
+			Note           string   `json:"note,omitempty" maxLength:"200" doc:"What it is for"`
+			Uses           int      `json:"uses" minimum:"1" maximum:"100000" doc:"Devices that may enrol with it"`
+			ExpiresInHours int      `json:"expires_in_hours" minimum:"1" maximum:"2160"`
+			Groups         []string `json:"groups,omitempty" maxItems:"50" nullable:"false"`
+			Path           string   `json:"path,omitempty" maxLength:"200" doc:"Organisation fact that devices get"`
+			Tags           []string `json:"tags,omitempty" maxItems:"64" nullable:"false" doc:"Organisation fact that devices get"`
+		}
+	}
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodPost,
+			path:    "/enrolment-tokens",
+			id:      "create-enrolment-token",
+			summary: "Create an enrolment token",
+			status:  http.StatusCreated,
+			action:  "enrolment.token_made",
+		},
+		func(ctx context.Context, who auth.Identity, in *enrolmentRequest) (*struct{ Body api.NewEnrolmentToken }, error) {
+			e, token, err := a.Intake.NewEnrolmentToken(
+				ctx,
+				who,
+				in.Body.Note,
+				in.Body.Uses,
+				time.Duration(in.Body.ExpiresInHours)*time.Hour,
+				devices.Grants{Groups: in.Body.Groups, Path: in.Body.Path, Tags: in.Body.Tags},
+			)
+			return &struct{ Body api.NewEnrolmentToken }{
+				api.NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()},
+			}, err
+		},
+	)
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodDelete,
+			path:    "/enrolment-tokens/{name}",
+			id:      "revoke-enrolment-token",
+			summary: "Revoke an enrolment token, by id",
+			status:  http.StatusNoContent,
+			action:  "enrolment.token_revoked",
+		},
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
+			return &Empty{}, a.Intake.RevokeEnrolmentToken(ctx, who, in.Name)
+		},
+	)
+}

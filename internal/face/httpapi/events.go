@@ -1,0 +1,159 @@
+package httpapi
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"syscall"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/uow"
+)
+
+const (
+	gather        = 300 * time.Millisecond // changes that come together are told together
+	heartbeat     = 20 * time.Second       // and whoever listens is asked for again
+	maxNamed      = 500
+	eventStreamID = "text/event-stream"
+)
+
+// events serves what changes, as server-sent events (HTML Living Standard, 9.2).
+func (a *routes) events(app *fiber.App) {
+	const id = "events"
+	a.rights[id] = auth.Look
+	a.huma.OpenAPI().AddOperation(&huma.Operation{
+		Method: http.MethodGet, Path: Base + "/events", OperationID: id, Tags: []string{"events"},
+		Summary: "What changes, as server-sent events named \"change\"",
+		Responses: map[string]*huma.Response{"200": {Description: "A stream", Content: map[string]*huma.MediaType{
+			eventStreamID: {
+				Schema: &huma.Schema{
+					Type:        huma.TypeString,
+					Description: `Data of each event: {"topics": [...], "devices": [...]}`,
+				},
+			}}}},
+	})
+	app.Get(Base+"/events", func(c fiber.Ctx) error {
+		who := identity(c.Context())
+		if !who.May(auth.Look) {
+			return problem.Send(
+				c,
+				problem.Of(
+					a.Log,
+					a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: id, Object: c.Path()}, uow.Lacking(who)),
+				),
+			)
+		}
+		if !a.streams.begin(who.OperatorID) {
+			return problem.Send(
+				c,
+				problem.New(http.StatusTooManyRequests, "too many streams of changes are open; close some, and try again").
+					Later(30*time.Second),
+			)
+		}
+		again := a.credentials(c) // what identifies whoever listens, copied: the request is gone while the stream runs
+		c.Set("Content-Type", eventStreamID)
+		c.Set("X-Accel-Buffering", "no")
+		c.RequestCtx().SetConnectionClose() // so that nothing else is read from the connection
+		ctx, left := context.WithCancel(a.Done)
+		if conn, ok := c.RequestCtx().Conn().(syscall.Conn); ok && conn != nil {
+			unlimited := c.RequestCtx().Conn().SetReadDeadline(time.Time{})
+			notices.Go(a.Log, "whether somebody listens", func() {
+				if unlimited == nil && notices.Gone(conn) {
+					left()
+				}
+			})
+		}
+		return c.SendStreamWriter(func(w *bufio.Writer) {
+			defer a.streams.end(who.OperatorID)
+			defer left()
+			defer notices.Recover(a.Log, "a stream of changes")
+			a.stream(ctx, w, who, again)
+		})
+	})
+}
+
+// stream tells what changes until whoever listens goes, or may no longer.
+func (a *routes) stream(ctx context.Context, w *bufio.Writer, who auth.Identity, again credentials) {
+	changes := a.Hub.Subscribe(store.TopicDevices, store.TopicReports, store.TopicEdits, store.TopicGroups,
+		store.TopicRollouts)
+	defer changes.Close()
+	beat := time.NewTicker(heartbeat)
+	defer beat.Stop()
+	send := func(text string) bool {
+		_, err := w.WriteString(text)
+		return err == nil && w.Flush() == nil
+	}
+	if !send("retry: 2000\n\nevent: open\ndata: {}\n\n") {
+		return
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-beat.C:
+			asking, cancel := context.WithTimeout(ctx, 5*time.Second)
+			now, err := a.identify(asking, again)
+			cancel()
+			if err != nil || !now.May(auth.Look) || !send(": still here\n\n") {
+				return
+			}
+			who = now
+		case <-changes.Ready:
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(gather):
+			}
+			change, any := a.changeOf(who.Reach(auth.Look), changes.Take())
+			if !any {
+				continue
+			}
+			data, err := json.Marshal(change)
+			if err != nil || !send(fmt.Sprintf("event: change\ndata: %s\n\n", data)) {
+				return
+			}
+		}
+	}
+}
+
+// changeOf is what changed, as far as it is in reach; any is false when nothing of it is.
+func (a *routes) changeOf(reach auth.Reach, taken map[string][]string) (change api.Notice, any bool) {
+	change = api.Notice{Topics: []string{}, Devices: []string{}}
+	all := false
+	for topic, ids := range taken {
+		if topic == store.TopicGroups {
+			topic = store.TopicEdits
+			ids = nil
+		}
+		if topic == store.TopicEdits || topic == store.TopicRollouts {
+			change.Topics = append(change.Topics, topic)
+			continue
+		}
+		seen := ids[:0:0]
+		for _, id := range ids {
+			if a.View.Has(reach, id) {
+				seen = append(seen, id)
+			}
+		}
+		if len(ids) > 0 && len(seen) == 0 {
+			continue
+		}
+		change.Topics = append(change.Topics, topic)
+		change.Devices = append(change.Devices, seen...)
+		all = all || len(ids) == 0
+	}
+	if all || len(change.Devices) > maxNamed {
+		change.Devices = []string{}
+	}
+	return change, len(change.Topics) > 0
+}

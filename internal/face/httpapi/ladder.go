@@ -1,0 +1,115 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"slices"
+
+	"rankwarden.example/api"
+	"rankwarden.example/core/ladder"
+	"rankwarden.example/core/present"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/authoring"
+)
+
+// namedDevices is how many devices of a way are named.
+const namedDevices = 5
+
+func viewWay(l *authoring.Ladder, w ladder.Way) api.Way {
+	way := api.Way{
+		Devices: len(w.Devices),
+		First:   l.Names(w, namedDevices),
+		Units:   []api.LadderUnit{},
+		Rungs:   []api.Rung{},
+		Settled: []api.LadderSettled{},
+	}
+	if w.Err != nil {
+		way.Error = w.Err.Error()
+	}
+	claims := map[unit.ID][]unit.Value{}
+	for _, r := range w.Rungs {
+		rung := api.Rung{
+			Assignment: r.Name,
+			Policy:     r.Policy,
+			Rank:       int(r.Rank),
+			Stance:     string(r.Stance),
+			Undecided:  r.Undecided,
+			Cells:      []api.LadderCell{},
+		}
+		for _, c := range r.Cells {
+			claims[c.Unit] = append(claims[c.Unit], c.Value)
+			cell := api.LadderCell{Unit: c.Unit.String(), Words: present.Value(c.Unit, c.Value), State: string(c.State)}
+			if c.Why != "" {
+				cell.Why = present.Lost(resolve.LosingClaim{Why: c.Why})
+			}
+			rung.Cells = append(rung.Cells, cell)
+		}
+		way.Rungs = append(way.Rungs, rung)
+	}
+	for _, s := range w.Settled {
+		settled := api.LadderSettled{
+			Unit:  s.Unit.Unit.String(),
+			Words: present.Value(s.Unit.Unit, s.Value),
+			Why:   present.Why(s.Unit),
+		}
+		if s.Held != nil {
+			settled.Held = present.Held(*s.Held)
+		}
+		way.Settled = append(way.Settled, settled)
+	}
+	units := make([]unit.ID, 0, len(claims))
+	for id := range claims {
+		units = append(units, id)
+	}
+	slices.SortFunc(units, present.Compare)
+	for _, id := range units {
+		values := claims[id]
+		differs := slices.ContainsFunc(values, func(v unit.Value) bool { return !v.Equal(values[0]) })
+		way.Units = append(
+			way.Units,
+			api.LadderUnit{
+				Unit:    id.String(),
+				Title:   present.UnitInFull(id),
+				Section: present.Section(id),
+				Differs: differs,
+			},
+		)
+	}
+	return way
+}
+
+func (a *routes) ladder() {
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodPost,
+			path:    "/ladder",
+			id:      "show-ladder",
+			summary: "How assignments decide the settings of a device, a group or the fleet; as if some edits were made",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Body struct {
+				Device string           `json:"device,omitempty" maxLength:"100" doc:"Name of a device"`
+				Group  string           `json:"group,omitempty" maxLength:"63" doc:"Name of a group; the fleet without either"`
+				Edits  []api.ChangeEdit `json:"edits,omitempty" maxItems:"500" nullable:"false"`
+			}
+		}) (*struct{ Body api.Ladder }, error) {
+			q := authoring.LadderQuery{Device: in.Body.Device, Group: in.Body.Group}
+			for _, e := range in.Body.Edits {
+				q.Edits = append(q.Edits, editFrom(e))
+			}
+			l, err := a.Authoring.Ladder(ctx, who, q)
+			if err != nil {
+				return nil, err
+			}
+			view := api.Ladder{Devices: l.Devices, Ways: []api.Way{}, More: l.More}
+			for _, w := range l.Ways {
+				view.Ways = append(view.Ways, viewWay(l, w))
+			}
+			return &struct{ Body api.Ladder }{view}, nil
+		},
+	)
+}

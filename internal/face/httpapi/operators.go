@@ -1,0 +1,183 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/store"
+)
+
+func viewRoles(grants []auth.Grant) []api.Role {
+	roles := make([]api.Role, len(grants))
+	for i, g := range grants {
+		roles[i] = api.Role{Role: string(g.Role), Groups: append([]string{}, g.Groups...)}
+	}
+	return roles
+}
+
+func grantsOf(roles []api.Role) []auth.Grant {
+	grants := make([]auth.Grant, len(roles))
+	for i, r := range roles {
+		grants[i] = auth.Grant{Role: auth.Role(r.Role), Groups: append([]string{}, r.Groups...)}
+	}
+	return grants
+}
+
+func viewOperator(o store.Operator) api.Operator {
+	view := api.Operator{Name: o.Name, Roles: viewRoles(o.Grants), Disabled: o.DisabledAt != nil, Sealed: o.SealedAt != nil,
+		AtProvider: o.Issuer != "", CreatedAt: o.CreatedAt, Rights: []api.OperatorRight{}}
+	who := auth.Identity{OperatorID: o.ID, Grants: o.Grants}
+	for _, right := range who.Rights() {
+		view.Rights = append(view.Rights, api.OperatorRight{Right: string(right), Groups: append([]string{}, who.Reach(right).Groups()...)})
+	}
+	return view
+}
+
+func viewToken(t store.APIToken) api.Token {
+	return api.Token{
+		ID:        t.ID,
+		Name:      t.Name,
+		Operator:  t.Operator,
+		Role:      t.Role,
+		Roles:     viewRoles(t.Grants),
+		CreatedAt: t.CreatedAt,
+		ExpiresAt: t.ExpiresAt,
+		Revoked:   t.RevokedAt != nil,
+	}
+}
+
+func (a *routes) operators() {
+	register(
+		a,
+		auth.Administer,
+		operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
+		func(ctx context.Context, _ auth.Identity, in *PageQuery) (*List[api.Operator], error) {
+			list, next, err := a.Access.Operators(ctx, in.page())
+			return listOf(list, next, err, viewOperator)
+		},
+	)
+	type newOperator struct {
+		Body struct {
+			Name     string     `json:"name" minLength:"1" maxLength:"63"`
+			Password string     `json:"password" minLength:"1" maxLength:"1024" doc:"At least 12 characters"`
+			Roles    []api.Role `json:"roles" minItems:"1" maxItems:"6" nullable:"false"`
+		}
+	}
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodPost,
+			path:    "/operators",
+			id:      "create-operator",
+			summary: "Create an operator",
+			status:  http.StatusCreated,
+			action:  "operator.added",
+		},
+		func(ctx context.Context, who auth.Identity, in *newOperator) (*struct{ Body api.Operator }, error) {
+			o, err := a.Access.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
+			return &struct{ Body api.Operator }{viewOperator(o)}, err
+		},
+	)
+	type operatorChange struct {
+		NamePath
+		Body struct {
+			Roles    []api.Role `json:"roles,omitempty" maxItems:"6" nullable:"false"`
+			Password *string    `json:"password,omitempty" minLength:"1" maxLength:"1024"`
+			Disabled *bool      `json:"disabled,omitempty"`
+			Factor   bool       `json:"reset_second_factor,omitempty" doc:"Take their second factor away, when they have lost it"`
+		}
+	}
+	register(
+		a,
+		auth.Administer,
+		operation{
+			method:  http.MethodPatch,
+			path:    "/operators/{name}",
+			id:      "edit-operator",
+			summary: "Edit an operator: roles, password, or whether they may sign in",
+			action:  "operator.changed",
+		},
+		func(ctx context.Context, who auth.Identity, in *operatorChange) (*struct{ Body api.Operator }, error) {
+			var grants []auth.Grant
+			if in.Body.Roles != nil {
+				grants = grantsOf(in.Body.Roles)
+			}
+			o, err := a.Access.ChangeOperator(
+				ctx,
+				who,
+				in.Name,
+				access.OperatorChange{
+					Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled, ResetFactor: in.Body.Factor,
+				},
+			)
+			return &struct{ Body api.Operator }{viewOperator(o)}, err
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodGet,
+			path:    "/tokens",
+			id:      "list-tokens",
+			summary: "Your own API tokens, newest first; for owners also everybody's",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			PageQuery
+			All bool `query:"all" doc:"Everybody's, for owners"`
+		}) (*List[api.Token], error) {
+			list, next, err := a.Access.APITokens(ctx, who, in.All, in.page())
+			return listOf(list, next, err, viewToken)
+		},
+	)
+	type tokenRequest struct {
+		Body struct {
+			Name           string `json:"name" minLength:"1" maxLength:"100" doc:"What it is for"`
+			Role           string `json:"role,omitempty" enum:"viewer,support,author,deployer,auditor,owner" doc:"All that you may do when left out"`
+			ExpiresInHours int    `json:"expires_in_hours" minimum:"1" maximum:"8784"`
+		}
+	}
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodPost,
+			path:    "/tokens",
+			id:      "create-token",
+			summary: "Create an API token with your rights or fewer",
+			status:  http.StatusCreated,
+			action:  "token.made",
+			session: true,
+		},
+		func(ctx context.Context, who auth.Identity, in *tokenRequest) (*struct{ Body api.NewToken }, error) {
+			t, secret, err := a.Access.NewAPIToken(
+				ctx,
+				who,
+				in.Body.Name,
+				auth.Role(in.Body.Role),
+				time.Duration(in.Body.ExpiresInHours)*time.Hour,
+			)
+			return &struct{ Body api.NewToken }{api.NewToken{Token: viewToken(t), Secret: secret}}, err
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodDelete,
+			path:    "/tokens/{name}",
+			id:      "revoke-token",
+			summary: "Revoke one of your API tokens, by id; for owners anybody's",
+			status:  http.StatusNoContent,
+			action:  "token.revoked",
+		},
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
+			return &Empty{}, a.Access.RevokeAPIToken(ctx, who, in.Name)
+		},
+	)
+}

@@ -1,0 +1,75 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/store"
+)
+
+func viewOrder(o store.Order) api.Order {
+	return api.Order{
+		ID:          o.ID,
+		Device:      o.Device,
+		DeviceID:    o.DeviceID,
+		Kind:        o.Kind,
+		Subject:     o.Subject,
+		State:       o.State,
+		Detail:      o.Detail,
+		CreatedBy:   o.CreatedBy,
+		CreatedAt:   o.CreatedAt,
+		EndsAt:      o.EndsAt,
+		NotBefore:   o.NotBefore,
+		Revealed:    o.Revealed,
+		DeliveredAt: o.DeliveredAt,
+		FinishedAt:  o.FinishedAt,
+	}
+}
+
+func (a *routes) orders() {
+	register(
+		a,
+		auth.Look,
+		operation{method: http.MethodGet, path: "/orders", id: "list-orders", summary: "Orders, latest first"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			PageQuery
+			PastQuery
+		}) (*List[api.Order], error) {
+			list, next, err := a.Intake.Orders(ctx, who, in.past(), in.page())
+			return listOf(list, next, err, viewOrder)
+		},
+	)
+	register(
+		a,
+		auth.Handle,
+		operation{
+			method:  http.MethodPost,
+			path:    "/orders",
+			id:      "send-order",
+			summary: "Send an order to devices; each waits for its device until it ends",
+			status:  http.StatusCreated,
+			action:  "order.made",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct{ Body api.NewOrder }) (*struct{ Body api.OrderProgress }, error) {
+			batch, err := a.Intake.Order(ctx, who, devices.NewOrder(in.Body))
+			return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/order-progress/{name}",
+			id:      "order-progress",
+			summary: "Progress of orders that were sent together",
+		},
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.OrderProgress }, error) {
+			batch, err := a.Intake.OrderProgress(ctx, who, in.Name)
+			return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
+		},
+	)
+}

@@ -1,0 +1,229 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/passwords"
+	"rankwarden.example/internal/store"
+)
+
+func viewPassword(r store.Rotation) api.Password {
+	return api.Password{
+		Device:       r.Device,
+		DeviceID:     r.DeviceID,
+		Serial:       r.Serial,
+		Standing:     string(r.Standing),
+		LastContact:  r.LastContact,
+		Account:      r.Target,
+		Name:         r.Name,
+		SID:          r.Account,
+		ChangedAt:    r.ChangedAt,
+		NextAt:       r.NextAt,
+		EveryMinutes: r.EveryMinutes,
+		Changing:     r.Pending > 0,
+		ShownAt:      r.ShownAt,
+		ShownBy:      r.ShownBy,
+	}
+}
+
+func viewDeposit(d store.Deposit) api.Deposit {
+	return api.Deposit{
+		DepositRef:  api.DepositRef{Epoch: d.Epoch, Number: d.Number},
+		State:       d.State,
+		Name:        d.NameAfter,
+		NameBefore:  d.NameBefore,
+		Reason:      string(d.Reason),
+		Policy:      d.Policy,
+		DepositedAt: d.DepositedAt,
+		ConfirmedAt: d.ConfirmedAt,
+		FormerAt:    d.FormerAt,
+	}
+}
+
+func viewReveal(r store.Reveal) api.Reveal {
+	return api.Reveal{
+		Device:   r.Device,
+		Account:  r.Target,
+		Operator: r.Operator,
+		Reason:   r.Reason,
+		Copied:   r.Copied,
+		At:       r.At,
+	}
+}
+
+func viewApproval(a store.Approval) api.Approval {
+	return api.Approval{
+		ID:        a.ID,
+		Device:    a.Device,
+		Account:   a.Target,
+		AskedBy:   a.AskedBy,
+		Reason:    a.Reason,
+		AskedAt:   a.AskedAt,
+		EndsAt:    a.EndsAt,
+		Approved:  a.Approved,
+		DecidedBy: a.DecidedBy,
+		DecidedAt: a.DecidedAt,
+	}
+}
+
+// whole is a list that is short by nature, and so not paged.
+type whole[T any] struct {
+	Body struct {
+		Items []T `json:"items" nullable:"false"`
+	}
+}
+
+func wholeOf[R, T any](records []R, err error, view func(R) T) (*whole[T], error) {
+	if err != nil {
+		return nil, err
+	}
+	out := &whole[T]{}
+	out.Body.Items = each(records, view)
+	return out, nil
+}
+
+func (a *routes) passwords() {
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/passwords",
+			id:      "list-passwords",
+			summary: "Passwords that devices change, by device, without the passwords",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			PageQuery
+			Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
+			Group   string `query:"group"`
+			Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
+			Bare    bool   `query:"unrecovered" doc:"Only those without a copy sealed to a recovery key"`
+		}) (*List[api.Password], error) {
+			list, next, err := a.Custody.Passwords(
+				ctx,
+				who,
+				passwords.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare},
+				in.page(),
+			)
+			return listOf(list, next, err, viewPassword)
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/devices/{name}/passwords",
+			id:      "device-passwords",
+			summary: "Passwords of one device with their deposits, without the passwords",
+		},
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*whole[api.DevicePassword], error) {
+			list, deposits, err := a.Custody.PasswordsOf(ctx, who, in.Name)
+			out := &whole[api.DevicePassword]{}
+			out.Body.Items = []api.DevicePassword{}
+			for _, r := range list {
+				p := api.DevicePassword{Password: viewPassword(r), Deposits: []api.Deposit{}}
+				for _, d := range deposits[r.Target] {
+					p.Deposits = append(p.Deposits, viewDeposit(d))
+				}
+				out.Body.Items = append(out.Body.Items, p)
+			}
+			return out, err
+		},
+	)
+	register(
+		a,
+		auth.RevealIt,
+		operation{
+			method:  http.MethodPost,
+			path:    "/devices/{name}/reveal",
+			id:      "reveal-password",
+			summary: "Show a password, with a reason, shortly after signing in",
+			action:  "password.revealed",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Body api.RevealSpec
+		}) (*struct{ Body api.RevealResult }, error) {
+			answer, err := a.Custody.Reveal(
+				ctx,
+				who,
+				passwords.RevealRequest{
+					Device: in.Name,
+					Target: in.Body.Account,
+					Reason: in.Body.Reason,
+					Copied: in.Body.Copied,
+					Former: (*store.Ref)(in.Body.Former),
+				},
+			)
+			out := &struct{ Body api.RevealResult }{
+				api.RevealResult{
+					Password:   viewPassword(answer.Rotation),
+					Candidates: []api.Candidate{},
+					RotatesAt:  answer.RotatesAt,
+				},
+			}
+			for _, c := range answer.Candidates {
+				out.Body.Candidates = append(
+					out.Body.Candidates,
+					api.Candidate{Password: c.Password, Deposit: viewDeposit(c.Deposit)},
+				)
+			}
+			return out, err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/reveals",
+			id:      "list-reveals",
+			summary: "Views of passwords, latest first",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			PageQuery
+			PastQuery
+		}) (*List[api.Reveal], error) {
+			list, next, err := a.Custody.Reveals(ctx, who, in.past(), in.page())
+			return listOf(list, next, err, viewReveal)
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/approvals",
+			id:      "list-approvals",
+			summary: "List reveals that wait for a second person, latest first",
+		},
+		func(ctx context.Context, who auth.Identity, in *PageQuery) (*List[api.Approval], error) {
+			list, next, err := a.Custody.Approvals(ctx, who, in.page())
+			return listOf(list, next, err, viewApproval)
+		},
+	)
+	register(
+		a,
+		auth.RevealIt,
+		operation{
+			method:  http.MethodPost,
+			path:    "/approvals/{name}",
+			id:      "decide-approval",
+			summary: "Approve a reveal that somebody else asked for, or decline it",
+			status:  http.StatusNoContent,
+			action:  "reveal.decided",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Body struct {
+				Approve bool `json:"approve"`
+			}
+		}) (*Empty, error) {
+			return &Empty{}, a.Custody.Decide(ctx, who, in.Name, in.Body.Approve)
+		},
+	)
+}

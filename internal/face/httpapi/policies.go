@@ -1,0 +1,229 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+
+	"rankwarden.example/api"
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/reporting"
+	"rankwarden.example/internal/store"
+)
+
+func viewStandings(c reporting.Counts) api.Standings {
+	return api.Standings{
+		InStep:  c[drift.InStep],
+		Drifted: c[drift.Drifted],
+		Waiting: c[drift.Waiting],
+		Held:    c[drift.Held],
+		Silent:  c[drift.Silent],
+	}
+}
+
+func viewPolicy(p store.Policy, problems []policy.Problem) api.Policy {
+	if problems == nil {
+		problems = []policy.Problem{}
+	}
+	return api.Policy{
+		Name:      p.Name,
+		Title:     p.Title,
+		Source:    p.Source,
+		Version:   p.Version,
+		Revision:  p.Revision,
+		UpdatedAt: p.UpdatedAt,
+		UpdatedBy: p.UpdatedBy,
+		Problems:  problems,
+	}
+}
+
+func viewRevision(r store.PolicyRevision) api.Revision {
+	return api.Revision{Number: r.Number, Source: r.Source, PublishedAt: r.PublishedAt, PublishedBy: r.PublishedBy}
+}
+
+func (a *routes) policies() {
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/policies",
+			id:      "list-policies",
+			summary: "Policies by name, with where each is used and how its devices stand",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			PageQuery
+			Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
+		}) (*List[api.PolicySummary], error) {
+			list, next, err := a.Authoring.Policies(ctx, in.Search, in.page())
+			if err != nil {
+				return nil, err
+			}
+			views, err := a.summaries(ctx, who, list)
+			return listOf(views, next, err, func(p api.PolicySummary) api.PolicySummary { return p })
+		},
+	)
+	register(
+		a,
+		auth.Draft,
+		operation{
+			method:  http.MethodPost,
+			path:    "/policies",
+			id:      "create-policy",
+			summary: "Create a policy by its first draft; the document names it",
+			status:  http.StatusCreated,
+			action:  "policy.saved",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Document }) (*WithETag[api.Policy], error) {
+			p, problems, err := a.Authoring.NewPolicy(ctx, who, in.Body.Source)
+			return tagged(p.Version, viewPolicy(p, problems)), err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodPost,
+			path:    "/policy-check",
+			id:      "check-policy",
+			summary: "Check a document without storing it, and describe it in words",
+		},
+		func(ctx context.Context, _ auth.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
+			problems, asks, err := a.Authoring.CheckPolicy(ctx, in.Body.Source)
+			return &struct{ Body api.PolicyCheck }{api.PolicyCheck{Problems: problems, Asks: asks}}, err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/policies/{name}",
+			id:      "show-policy",
+			summary: "Show a policy with its draft",
+		},
+		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Policy], error) {
+			p, err := a.Authoring.Policy(ctx, in.Name)
+			if err != nil {
+				return nil, err
+			}
+			problems, _, err := a.Authoring.CheckPolicy(ctx, p.Source)
+			return tagged(p.Version, viewPolicy(p, problems)), err
+		},
+	)
+	register(
+		a,
+		auth.Draft,
+		operation{
+			method:  http.MethodPut,
+			path:    "/policies/{name}",
+			id:      "save-policy",
+			summary: "Save the draft of a policy",
+			action:  "policy.saved",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			IfMatch
+			Body api.Document
+		}) (*WithETag[api.Policy], error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			p, problems, err := a.Authoring.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
+			return tagged(p.Version, viewPolicy(p, problems)), err
+		},
+	)
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPost,
+			path:    "/policies/{name}/publish",
+			id:      "publish-policy",
+			summary: "Publish the draft as the next revision, for every assignment of the policy at once",
+			action:  "policy.published",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			IfMatch
+		}) (*WithETag[api.Publication], error) {
+			over, err := in.version()
+			if err != nil {
+				return nil, err
+			}
+			p, err := a.Authoring.PublishPolicy(ctx, who, in.Name, over)
+			return tagged(
+				p.Policy.Version,
+				api.Publication{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved},
+			), err
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/policies/{name}/revisions",
+			id:      "list-revisions",
+			summary: "Published revisions, newest first",
+		},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			NamePath
+			PageQuery
+		}) (*List[api.Revision], error) {
+			list, next, err := a.Authoring.PolicyRevisions(ctx, in.Name, in.page())
+			return listOf(list, next, err, viewRevision)
+		},
+	)
+	register(
+		a,
+		auth.Look,
+		operation{
+			method:  http.MethodGet,
+			path:    "/policies/{name}/revisions/{number}",
+			id:      "show-revision",
+			summary: "Show a published document",
+		},
+		func(ctx context.Context, _ auth.Identity, in *struct {
+			NamePath
+			Number int `path:"number" minimum:"1"`
+		}) (*struct{ Body api.Revision }, error) {
+			r, err := a.Authoring.PolicyRevision(ctx, in.Name, in.Number)
+			return &struct{ Body api.Revision }{viewRevision(r)}, err
+		},
+	)
+}
+
+// summaries adds where each policy is used, and how the devices stand there.
+func (a *routes) summaries(ctx context.Context, who auth.Identity, list []store.Policy) ([]api.PolicySummary, error) {
+	standings, err := a.Insight.StandingsByAssignment(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	used, err := a.Authoring.AssignmentsByPolicy(ctx, list)
+	if err != nil {
+		return nil, err
+	}
+	views := make([]api.PolicySummary, len(list))
+	for i, p := range list {
+		views[i] = api.PolicySummary{
+			Name:        p.Name,
+			Title:       p.Title,
+			Revision:    p.Revision,
+			UpdatedAt:   p.UpdatedAt,
+			UpdatedBy:   p.UpdatedBy,
+			Assignments: []api.Assignment{},
+		}
+		sum := reporting.Counts{}
+		for _, u := range used[p.ID] {
+			views[i].Assignments = append(views[i].Assignments, viewAssignment(u))
+			for standing, n := range standings[u.Name] {
+				sum[standing] += n
+			}
+		}
+		views[i].Standings = viewStandings(sum)
+	}
+	return views, nil
+}

@@ -1,0 +1,115 @@
+package httpapi
+
+import (
+	"bytes"
+	"context"
+	"html/template"
+	"net/http"
+	"net/url"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/face/problem"
+)
+
+// attemptCookie ties the answer of the identity provider to the browser that went there. It comes back from another site,
+// so that it cannot be for this site alone.
+const attemptCookie = "rankwarden_attempt"
+
+// CallbackPath is where people come back to from the identity provider.
+const CallbackPath = Base + "/provider/callback"
+
+// provider registers the sign-in with the identity provider. Both are pages of a browser, and not calls of a program.
+func (a *routes) provider(app *fiber.App) {
+	register(a, auth.Anybody,
+		operation{method: http.MethodGet, path: "/sign-in-ways", id: "sign-in-ways", summary: "How one signs in here"},
+		func(context.Context, auth.Identity, *struct{}) (*struct{ Body api.SignInWays }, error) {
+			ways := api.SignInWays{Password: true}
+			if a.Access.Passkeys != nil {
+				ways.Passkeys = a.Access.Passkeys.Config.RPID
+			}
+			if a.Access.Provider != nil {
+				ways.Provider, ways.Password = a.Access.Provider.Name, !a.Access.OnlyProvider
+			}
+			return &struct{ Body api.SignInWays }{ways}, nil
+		})
+	a.page(app, "/provider/start", "begin-at-provider", "Go to the identity provider to sign in", a.beginAtProvider)
+	a.page(app, "/provider/callback", "finish-at-provider", "Come back from the identity provider", a.finishAtProvider)
+}
+
+// page registers what anybody's browser opens.
+func (a *routes) page(app *fiber.App, path, id, summary string, handle fiber.Handler) {
+	a.rights[id] = auth.Anybody
+	a.open["GET "+Base+path] = true
+	a.huma.OpenAPI().AddOperation(&huma.Operation{
+		Method: http.MethodGet, Path: Base + path, OperationID: id, Summary: summary, Tags: []string{"sign-in"},
+		Security: []map[string][]string{}, Responses: map[string]*huma.Response{
+			"200": {Description: "A page that goes on by itself"}, "303": {Description: "To the provider"},
+		},
+	})
+	app.Get(Base+path, handle)
+}
+
+func (a *routes) beginAtProvider(c fiber.Ctx) error {
+	address, browser, err := a.Access.BeginAtProvider(c.Context(), c.Query("to"), c.Query("fresh") == "true", c.IP(), c.Cookies(cookieName))
+	if err != nil {
+		return a.notSignedIn(c, err)
+	}
+	c.Cookie(&fiber.Cookie{Name: attemptCookie, Value: browser, Path: CallbackPath, MaxAge: 600, HTTPOnly: true,
+		Secure: a.Secure || overTLS(c.Context()), SameSite: fiber.CookieSameSiteLaxMode})
+	return c.Redirect().Status(http.StatusSeeOther).To(address)
+}
+
+func (a *routes) finishAtProvider(c fiber.Ctx) error {
+	if said := c.Query("error"); said != "" && c.Query("state") == "" {
+		return a.notSignedIn(c, access.ErrSignIn)
+	}
+	back, err := a.Access.FinishAtProvider(c.Context(), c.Cookies(attemptCookie), c.Query("state"), c.Query("code"), c.IP())
+	c.Cookie(&fiber.Cookie{Name: attemptCookie, Path: CallbackPath, MaxAge: -1, HTTPOnly: true})
+	if err != nil {
+		return a.notSignedIn(c, err)
+	}
+	session := a.cookie(c.Context(), back.Session, access.SessionLength)
+	c.Set(fiber.HeaderSetCookie, session.String())
+	// A page of our own goes on: a cookie for this site alone is not sent on the way that began at another one.
+	return writePage(c, http.StatusOK, `0;url=`+back.Target, "Signed in", "Going on to the console.", back.Target)
+}
+
+// notSignedIn says why, in a page.
+func (a *routes) notSignedIn(c fiber.Ctx, err error) error {
+	p := problem.Of(a.Log, err)
+	return writePage(c, p.Status, "", "Not signed in", p.Detail, "/")
+}
+
+// way is a page between the provider and the console.
+var way = template.Must(template.New("way").Parse(`<!doctype html><html lang="en"><head><meta charset="utf-8">
+<title>{{.Title}} · Rank Warden</title>{{if .Refresh}}<meta http-equiv="refresh" content="{{.Refresh}}">{{end}}
+<style>body{font:16px/1.5 sans-serif;background:#f5f1e8;color:#10323a;margin:12vh auto;max-width:36rem;padding:0 1.5rem}a{color:#8a5f0f}</style>
+</head><body><h1>{{.Title}}</h1><p>{{.Text}}</p><p><a href="{{.To}}">Go to the console</a></p></body></html>`))
+
+func writePage(c fiber.Ctx, status int, refresh, title, text, to string) error {
+	var page bytes.Buffer
+	err := way.Execute(&page, struct{ Refresh, Title, Text, To string }{refresh, title, text, to})
+	if err != nil {
+		return err
+	}
+	c.Set(fiber.HeaderContentType, "text/html; charset=utf-8")
+	c.Set(fiber.HeaderCacheControl, "no-store")
+	return c.Status(status).Send(page.Bytes())
+}
+
+// leave is where somebody signs out of the provider too, empty for nowhere.
+func (a *routes) leave(who auth.Identity, base string) string {
+	if !who.AtProvider || a.Access.Provider == nil {
+		return ""
+	}
+	back, err := url.JoinPath(base, "/")
+	if err != nil {
+		return ""
+	}
+	return a.Access.Provider.LeaveURL(back)
+}

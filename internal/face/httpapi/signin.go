@@ -1,0 +1,227 @@
+package httpapi
+
+import (
+	"cmp"
+	"context"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/base/refusal"
+)
+
+const cookieName = "rankwarden_session"
+
+type contextKey int
+
+const (
+	identityKey contextKey = iota
+	addressKey
+	secretKey
+	overTLSKey
+	baseKey
+)
+
+func overTLS(ctx context.Context) bool {
+	over, _ := ctx.Value(overTLSKey).(bool)
+	return over
+}
+
+func identity(ctx context.Context) auth.Identity {
+	who, _ := ctx.Value(identityKey).(auth.Identity)
+	return who
+}
+
+// describing are the paths of the description, which the library serves.
+var describing = map[string]bool{"GET " + Base + "/openapi.json": true, "GET " + Base + "/openapi.yaml": true}
+
+// authenticate finds out who asks, by session cookie or bearer token.
+func (a *routes) authenticate(c fiber.Ctx) error {
+	ctx := context.WithValue(c.Context(), addressKey, c.IP())
+	if c.Scheme() == "https" { // itself, or as a trusted proxy says
+		ctx = context.WithValue(ctx, overTLSKey, true)
+	}
+	ctx = context.WithValue(ctx, baseKey, a.base(c))
+	c.SetContext(ctx)
+	c.Set("Cache-Control", "no-store")
+	if a.open[c.Method()+" "+c.Path()] || describing[c.Method()+" "+c.Path()] {
+		return c.Next()
+	}
+	if site := c.Get("Sec-Fetch-Site"); c.Method() != http.MethodGet && c.Cookies(cookieName) != "" && site != "" &&
+		site != "same-origin" &&
+		site != "none" {
+		return problem.Send(
+			c,
+			problem.New(http.StatusForbidden, "the request came from another site; use the console itself"),
+		)
+	}
+	given := a.credentials(c)
+	who, err := a.identify(ctx, given)
+	if err != nil {
+		return problem.Send(c, problem.Of(a.Log, err))
+	}
+	if a.lacksFactor(who) && !withoutFactor[c.Method()+" "+c.Path()] {
+		return problem.Send(
+			c,
+			problem.Of(a.Log, refusal.New(refusal.Forbidden, "everybody here needs a second factor; set one up first").
+				WithCode("second_factor_needed")),
+		)
+	}
+	c.SetContext(context.WithValue(context.WithValue(ctx, identityKey, who), secretKey, given.session))
+	return c.Next()
+}
+
+// base is where people reach the console.
+func (a *routes) base(c fiber.Ctx) string {
+	return cmp.Or(strings.TrimRight(a.PublicURL, "/"), c.BaseURL())
+}
+
+// credentials are what a request says of who sends it.
+type credentials struct{ session, token, address string }
+
+// credentials copies them, so that they outlive the request.
+func (a *routes) credentials(c fiber.Ctx) credentials {
+	return credentials{
+		session: strings.Clone(c.Cookies(cookieName)),
+		token:   strings.Clone(bearer(c.Get(fiber.HeaderAuthorization))),
+		address: strings.Clone(c.IP()),
+	}
+}
+
+// bearer is the token of an Authorization header, empty when it has none.
+func bearer(authorization string) string {
+	if scheme, token, ok := strings.Cut(authorization, " "); ok && strings.EqualFold(scheme, "Bearer") {
+		return token
+	}
+	return ""
+}
+
+// identify finds out who has the credentials. A token beats a session.
+func (a *routes) identify(ctx context.Context, given credentials) (auth.Identity, error) {
+	switch {
+	case given.token != "":
+		return a.Access.ByToken(ctx, given.token, given.address)
+	case given.session != "":
+		return a.Access.BySession(ctx, given.session, given.address)
+	}
+	return auth.Identity{}, access.ErrSignIn
+}
+
+func (a *routes) me(who auth.Identity) api.Me {
+	rights := []string{}
+	for _, right := range who.Rights() {
+		rights = append(rights, string(right))
+	}
+	return api.Me{
+		Name:         who.Name,
+		Roles:        viewRoles(who.Grants),
+		Rights:       rights,
+		Organisation: a.Organisation,
+		Interval:     int(a.Interval.Seconds()),
+		NeedsFactor:  a.lacksFactor(who),
+		AtProvider:   who.AtProvider,
+	}
+}
+
+type signedIn struct {
+	SetCookie http.Cookie `header:"Set-Cookie"`
+	Body      api.Me
+}
+
+func (a *routes) cookie(ctx context.Context, secret string, life time.Duration) http.Cookie {
+	return http.Cookie{
+		Name:     cookieName,
+		Value:    secret,
+		Path:     "/",
+		MaxAge:   int(life.Seconds()),
+		HttpOnly: true,
+		Secure:   a.Secure || overTLS(ctx),
+		SameSite: http.SameSiteStrictMode,
+	}
+}
+
+func (a *routes) signIn() {
+	type credentials struct {
+		Body struct {
+			Name     string `json:"name" minLength:"1" maxLength:"63"`
+			Password string `json:"password" minLength:"1" maxLength:"1024"`
+			Code     string `json:"code,omitempty" maxLength:"20" doc:"Of the second factor, or a recovery code; asked for with the code code_needed"`
+		}
+	}
+	register(
+		a,
+		auth.Anybody,
+		operation{
+			method:  http.MethodPost,
+			path:    "/session",
+			id:      "sign-in",
+			summary: "Sign in; the answer sets a session cookie",
+			action:  "session.opened",
+		},
+		func(ctx context.Context, _ auth.Identity, in *credentials) (*signedIn, error) {
+			address, _ := ctx.Value(addressKey).(string)
+			secret, who, err := a.Access.SignIn(ctx, in.Body.Name, in.Body.Password, in.Body.Code, address)
+			if err != nil {
+				return nil, err
+			}
+			return &signedIn{a.cookie(ctx, secret, access.SessionLength), a.me(who)}, nil
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{method: http.MethodGet, path: "/session", id: "whoami", summary: "Who is signed in"},
+		func(_ context.Context, who auth.Identity, _ *struct{}) (*struct{ Body api.Me }, error) {
+			return &struct{ Body api.Me }{a.me(who)}, nil
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodPost,
+			path:    "/session/fresh",
+			id:      "sign-in-again",
+			summary: "Sign in again, so that for 15 minutes you may view passwords",
+			status:  http.StatusNoContent,
+			action:  "session.refreshed",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
+			secret, _ := ctx.Value(secretKey).(string)
+			return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password, in.Body.Code)
+		},
+	)
+	register(
+		a,
+		auth.SignedIn,
+		operation{
+			method:  http.MethodDelete,
+			path:    "/session",
+			id:      "sign-out",
+			summary: "End the session",
+			action:  "session.closed",
+		},
+		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct {
+			SetCookie http.Cookie `header:"Set-Cookie"`
+			Body      api.SignedOut
+		}, error) {
+			secret, _ := ctx.Value(secretKey).(string)
+			if err := a.Access.SignOut(ctx, who, secret); err != nil {
+				return nil, err
+			}
+			ended := a.cookie(ctx, "", 0)
+			ended.MaxAge = -1
+			base, _ := ctx.Value(baseKey).(string)
+			return &struct {
+				SetCookie http.Cookie `header:"Set-Cookie"`
+				Body      api.SignedOut
+			}{ended, api.SignedOut{Next: a.leave(who, base)}}, nil
+		},
+	)
+}

@@ -1,0 +1,99 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"rankwarden.example/api"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/room/reporting"
+	"rankwarden.example/internal/store"
+)
+
+func viewWaiver(w store.Waiver) api.Waiver {
+	return api.Waiver{
+		ID: w.ID, Device: w.Device, DeviceID: w.DeviceID, Unit: w.Unit, UnitTitle: unitTitle(w.Unit), Subject: w.Subject,
+		Words: w.Words, State: w.State, Reason: w.Reason, Until: w.Until, MadeBy: w.MadeBy, MadeAt: w.MadeAt,
+		ApprovedBy: w.ApprovedBy, EndedBy: w.EndedBy, EndedAt: w.EndedAt,
+	}
+}
+
+func (a *routes) waivers() {
+	register(
+		a,
+		auth.Look,
+		operation{method: http.MethodGet, path: "/waivers", id: "list-waivers", summary: "Waivers, the latest first"},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			PageQuery
+			State  string `query:"state" doc:"waiting, active or ended"`
+			Device string `query:"device" maxLength:"100" doc:"Identifier or name"`
+			Ending bool   `query:"ending" doc:"Only those that are about to end"`
+		}) (*List[api.Waiver], error) {
+			f := reporting.WaiverFilter{State: in.State, Device: in.Device, Ending: in.Ending}
+			list, next, err := a.Insight.Waivers(ctx, who, f, in.page())
+			return listOf(list, next, err, viewWaiver)
+		},
+	)
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPost,
+			path:    "/waivers",
+			id:      "waive-findings",
+			summary: "Accept findings until a day: their devices leave these things alone",
+			status:  http.StatusCreated,
+			action:  "finding.waived",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			Body struct {
+				Findings []int64   `json:"findings" minItems:"1" maxItems:"500" nullable:"false" doc:"Identifiers of open findings"`
+				Until    time.Time `json:"until" doc:"When it ends, within a year"`
+				Reason   string    `json:"reason" maxLength:"2000"`
+			}
+		}) (*whole[api.Waiver], error) {
+			b := in.Body
+			list, err := a.Intake.Waive(ctx, who, b.Findings, b.Until, b.Reason, store.Finding.Words)
+			out := &whole[api.Waiver]{}
+			out.Body.Items = make([]api.Waiver, len(list))
+			for i, w := range list {
+				out.Body.Items[i] = viewWaiver(w)
+			}
+			return out, err
+		},
+	)
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPost,
+			path:    "/waivers/{name}/end",
+			id:      "end-waiver",
+			summary: "End a waiver before its day",
+			action:  "waiver.ended",
+		},
+		func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
+			return &Empty{}, a.Intake.EndWaiver(ctx, who, in.Name)
+		},
+	)
+	register(
+		a,
+		auth.Deploy,
+		operation{
+			method:  http.MethodPost,
+			path:    "/waivers/{name}/decision",
+			id:      "decide-waiver",
+			summary: "Agree to a waiver that waits for a second person, or refuse it",
+			action:  "waiver.decided",
+		},
+		func(ctx context.Context, who auth.Identity, in *struct {
+			NamePath
+			Body struct {
+				Agree bool `json:"agree"`
+			}
+		}) (*Empty, error) {
+			return &Empty{}, a.Intake.DecideWaiver(ctx, who, in.Name, in.Body.Agree)
+		},
+	)
+}

@@ -1,0 +1,59 @@
+package access
+
+import (
+	"context"
+	"runtime"
+	"time"
+
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/base/refusal"
+)
+
+// hashing bounds how many passwords are hashed at once: each takes 64 MiB and a good part of a second.
+type hashing struct {
+	*auth.Hashing
+	queue chan struct{} // a place for each that waits or works
+	slots chan struct{} // a place for each that works
+}
+
+const hashingQueue = 32
+
+func newHashing(of *auth.Hashing) *hashing {
+	return &hashing{of, make(chan struct{}, hashingQueue), make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
+}
+
+// do waits for a place, and refuses when too many wait.
+func (h *hashing) do(ctx context.Context, work func()) error {
+	select {
+	case h.queue <- struct{}{}:
+		defer func() { <-h.queue }()
+	default:
+		return refusal.New(refusal.TooMany, "too many people are signing in just now; try again in a moment").
+			After(2 * time.Second)
+	}
+	select {
+	case h.slots <- struct{}{}:
+		defer func() { <-h.slots }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	work()
+	return nil
+}
+
+func (h *hashing) compare(ctx context.Context, password, hash string) (right bool, err error) {
+	err = h.do(ctx, func() { right = h.Check(password, hash) })
+	return right, err
+}
+
+// hash hashes a new password.
+func (s *Service) hash(ctx context.Context, password string) (hash string, err error) {
+	var weak error
+	if err := s.passwords.do(ctx, func() { hash, weak = s.passwords.Hash(password) }); err != nil {
+		return "", err
+	}
+	if weak != nil {
+		return "", refusal.New(refusal.Invalid, "%v", weak).At("password")
+	}
+	return hash, nil
+}

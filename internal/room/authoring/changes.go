@@ -1,0 +1,409 @@
+package authoring
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"rankwarden.example/core/change"
+	"rankwarden.example/core/policy"
+	"rankwarden.example/core/text"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/base/drafted"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/uow"
+)
+
+// What the history of a change tells of.
+const (
+	changeCreated  = "created"
+	changeEdited   = "edited"
+	changeRemoved  = "edit_removed"
+	changeRetitled = "retitled"
+	changeAsked    = "approval_requested"
+	changeApproved = "approved"
+	changeRefused  = "refused"
+	changeLapsed   = "approval_lapsed"
+	changeApplied  = "applied"
+	changeDropped  = "dropped"
+	changeStarted  = "rollout_started"
+	changeResumed  = "rollout_resumed"
+)
+
+// ChangeWithEdits is a change with its edits and what is in their way.
+type ChangeWithEdits struct {
+	store.Change
+	Edits   []EditState
+	Problem string // the first edit that cannot be made now, in words; empty when all can
+	Rollout string // state of its rollout, while that has not ended; empty for none
+}
+
+// EditState is an edit of a change as it stands.
+type EditState struct {
+	Edit
+	Type     change.Type
+	EditedBy string
+	Record   store.ChangeEdit
+	Now      int64 // version that the thing has now, 0 when it does not exist
+}
+
+// HasConflict reports whether somebody else altered the thing since the edit was based on it.
+func (e EditState) HasConflict() bool { return e.Now != e.BasedOn }
+
+// Changes lists a page, the latest altered first.
+func (s *Service) Changes(
+	ctx context.Context,
+	states []string,
+	search string,
+	p store.Page,
+) ([]store.ChangeCount, string, error) {
+	for _, state := range states {
+		if !slices.Contains(store.ChangeStates, store.ChangeState(state)) {
+			return nil, "", refusal.Unknown("state", state, store.ChangeStates)
+		}
+	}
+	return s.DB.With(ctx).ListChanges(states, search, p)
+}
+
+// Change finds one by name, with its edits.
+func (s *Service) Change(ctx context.Context, name string) (ChangeWithEdits, error) {
+	var c ChangeWithEdits
+	err := s.DB.InSnapshot(ctx, func(tx Records) (err error) {
+		c, err = readChange(tx, name)
+		return err
+	})
+	return c, refusal.Named(err, "change", name)
+}
+
+func readChange(tx Records, name string) (ChangeWithEdits, error) {
+	record, err := tx.Change(name)
+	c := ChangeWithEdits{Change: record, Edits: []EditState{}}
+	if err != nil {
+		return c, err
+	}
+	records, err := tx.ChangeEdits(record.ID)
+	if err != nil {
+		return c, err
+	}
+	now, err := versions(tx, records)
+	if err != nil {
+		return c, err
+	}
+	for _, r := range records {
+		e, err := drafted.Of(r)
+		if err != nil {
+			return c, err
+		}
+		c.Edits = append(
+			c.Edits,
+			EditState{Edit: e, Type: change.Type(r.Type), EditedBy: r.EditedBy, Record: r, Now: now(r)},
+		)
+	}
+	if !c.State.IsOpen() {
+		return c, nil
+	}
+	if c.Problem, err = problemOf(tx, c.Edits); err != nil {
+		return c, err
+	}
+	switch r, err := tx.Rollout(name); {
+	case errors.Is(err, store.ErrNotFound):
+		return c, nil
+	case r.EndedAt == nil:
+		c.Rollout = string(r.State)
+		return c, err
+	default:
+		return c, err
+	}
+}
+
+// problemOf says which edit cannot be made, in words; empty when all can. Nothing but names is looked at.
+func problemOf(tx Records, edits []EditState) (string, error) {
+	in, err := names(tx)
+	if err != nil {
+		return "", err
+	}
+	judged := make([]change.Edit, len(edits))
+	for i := range edits {
+		judged[i] = change.Edit{Kind: edits[i].Kind, Name: edits[i].Name}
+		if edits[i].Kind == change.Assign {
+			judged[i].Assignment = &edits[i].Assignment
+		}
+	}
+	if wrong := change.Check(in, judged); wrong != nil {
+		return wrong.Error(), nil
+	}
+	return "", nil
+}
+
+// NewChange starts an empty draft.
+func (s *Service) NewChange(ctx context.Context, who auth.Identity, name, title, reason string) (store.Change, error) {
+	if !policy.ValidName(name) {
+		return store.Change{}, refusal.New(refusal.Invalid, "%q cannot name a change; use %s", name, policy.NameRule).
+			At("name")
+	}
+	if err := checkProse(title, reason); err != nil {
+		return store.Change{}, err
+	}
+	now := s.Now()
+	c := store.Change{
+		ID:        store.NewID(now),
+		Name:      name,
+		Title:     title,
+		Reason:    reason,
+		State:     store.ChangeDraft,
+		Version:   1,
+		CreatedAt: now,
+		CreatedBy: who.Name,
+		UpdatedAt: now,
+		Needs:     []string{},
+	}
+	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Draft, Action: "change.created", Object: name},
+		func(tx Records, w *uow.Work) error {
+			if err := tx.AddChange(c); err != nil {
+				return err
+			}
+			w.After = map[string]any{"title": title, "reason": reason}
+			return s.recordChange(tx, w, c, changeCreated, "")
+		})
+	return c, refusal.Named(err, "change", name)
+}
+
+func checkProse(title, reason string) error {
+	for place, s := range map[string]string{"title": title, "reason": reason} {
+		if err := text.CheckProse(s); err != nil {
+			return refusal.New(refusal.Invalid, "the %s %v", place, err).At(place)
+		}
+	}
+	return nil
+}
+
+// recordChange adds a line to the history of a change, and has it told.
+func (s *Service) recordChange(tx Records, w *uow.Work, c store.Change, what, detail string) error {
+	w.Tell(store.TopicEdits, c.Name)
+	return tx.AddChangeEvent(
+		store.ChangeEvent{ChangeID: c.ID, At: s.Now(), Who: w.Who.Name, What: what, Detail: detail},
+	)
+}
+
+// alter does something to an open change in one transaction: it is a draft again afterwards, and whatever was approved of it
+// no longer is.
+func (s *Service) alter(
+	ctx context.Context, who auth.Identity, action, name string, over int64, what string,
+	do func(tx Records, w *uow.Work, c *store.Change) (detail string, err error),
+) (ChangeWithEdits, error) {
+	var out ChangeWithEdits
+	err := s.Do(
+		ctx,
+		uow.Act{Who: who, Right: auth.Draft, Action: action, Object: name},
+		func(tx Records, w *uow.Work) error {
+			c, err := tx.LockChange(name)
+			if err != nil {
+				return err
+			}
+			if err := mustBeOpen(c); err != nil {
+				return err
+			}
+			if err := mayBeEdited(tx, &c); err != nil {
+				return err
+			}
+			if over != 0 && over != c.Version {
+				return store.ErrStale
+			}
+			detail, err := do(tx, w, &c)
+			if err != nil {
+				return err
+			}
+			lapsed := c.State == store.ChangeWaiting || c.State == store.ChangeApproved
+			if lapsed || c.State == store.ChangeGoingOut {
+				toDraft(&c)
+			}
+			c.Version, c.UpdatedAt = c.Version+1, s.Now()
+			if err := tx.SetChange(c, c.Version-1); err != nil {
+				return err
+			}
+			if err := s.recordChange(tx, w, c, what, detail); err != nil {
+				return err
+			}
+			if lapsed {
+				if err := s.recordChange(tx, w, c, changeLapsed, "the change was edited"); err != nil {
+					return err
+				}
+			}
+			out, err = readChange(tx, name)
+			return err
+		},
+	)
+	return out, refusal.Named(err, "change", name)
+}
+
+func toDraft(c *store.Change) {
+	c.State, c.AskedBy, c.Preview, c.Needs = store.ChangeDraft, "", "", []string{}
+}
+
+func mustBeOpen(c store.Change) error {
+	if c.State.IsOpen() {
+		return nil
+	}
+	return refusal.New(refusal.Conflict, "the change %q is %s and cannot be altered; start another one", c.Name, c.State).
+		WithCode("change_closed")
+}
+
+// DescribeChange gives a change another title and reason, over the version its author read.
+func (s *Service) DescribeChange(
+	ctx context.Context,
+	who auth.Identity,
+	name, title, reason string,
+	over int64,
+) (ChangeWithEdits, error) {
+	if err := checkProse(title, reason); err != nil {
+		return ChangeWithEdits{}, err
+	}
+	return s.alter(ctx, who, "change.edited", name, over, changeRetitled,
+		func(_ Records, w *uow.Work, c *store.Change) (string, error) {
+			w.Before = map[string]any{"title": c.Title, "reason": c.Reason}
+			c.Title, c.Reason = title, reason
+			w.After = map[string]any{"title": title, "reason": reason}
+			return "", nil
+		})
+}
+
+// PutEdit adds an edit to a change, or puts it in the place of that of the same thing. Problems are the warnings of a
+// document.
+func (s *Service) PutEdit(
+	ctx context.Context,
+	who auth.Identity,
+	name string,
+	e Edit,
+) (ChangeWithEdits, []policy.Problem, error) {
+	made, problems, err := prepare(s.DB.With(ctx), &e, nil)
+	if err != nil {
+		return ChangeWithEdits{}, problems, err
+	}
+	out, err := s.alter(ctx, who, "change.edited", name, 0, changeEdited,
+		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
+			records, err := tx.ChangeEdits(c.ID)
+			if err != nil {
+				return "", err
+			}
+			place := slices.IndexFunc(records, func(r store.ChangeEdit) bool {
+				return r.Type == string(e.Kind.Type()) && r.Name == e.Name
+			})
+			if err := fits(tx, records, place, made); err != nil {
+				return "", err
+			}
+			if err := replaces(records, place, e); err != nil {
+				return "", err
+			}
+			body, err := e.Body()
+			if err != nil {
+				return "", err
+			}
+			record := store.ChangeEdit{
+				ChangeID: c.ID,
+				Type:     string(e.Kind.Type()),
+				Name:     e.Name,
+				Kind:     string(e.Kind),
+				Body:     body,
+				BasedOn:  e.BasedOn,
+				EditedAt: s.Now(),
+				EditedBy: who.Name,
+				Version:  c.Version + 1,
+			}
+			w.After = map[string]any{"edit": e.Kind, "name": e.Name, "based_on": e.BasedOn}
+			return fmt.Sprintf("%s %s", e.Kind, e.Name), tx.PutChangeEdit(record)
+		})
+	return out, problems, err
+}
+
+// replaces refuses an edit that would take the place of one which its author has not read; at is where that stands among the
+// edits of the change, -1 when there is none.
+func replaces(records []store.ChangeEdit, at int, e Edit) error {
+	switch {
+	case e.Replaces == nil, at < 0 && *e.Replaces == 0:
+		return nil
+	case at < 0:
+		return refusal.New(
+			refusal.Stale,
+			"the edit of %s that you read was taken out of the change; read the change again",
+			e.Name,
+		)
+	case records[at].Version != *e.Replaces:
+		return refusal.New(refusal.Stale, "%s edited %s in this change meanwhile; read the change again, then decide",
+			records[at].EditedBy, e.Name)
+	}
+	return nil
+}
+
+// fits refuses an edit that cannot be made after those of the change that come before it. Place is where the edit of the same
+// thing stands, -1 when there is none and it comes last.
+func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) error {
+	if place < 0 {
+		place = len(records)
+	}
+	in, err := names(tx)
+	if err != nil {
+		return err
+	}
+	var before []change.Edit
+	for _, r := range records[:place] {
+		earlier, err := drafted.Of(r)
+		if err != nil {
+			return err
+		}
+		judged := change.Edit{Kind: earlier.Kind, Name: earlier.Name, Assignment: &earlier.Assignment}
+		before = append(before, judged)
+	}
+	if place == MaxEdits {
+		return refusal.New(
+			refusal.Conflict,
+			"the change has %d edits, which is the most that one can have; apply it, or start "+
+				"another one",
+			MaxEdits,
+		)
+	}
+	if wrong := change.Check(in, append(before, made)); wrong != nil && wrong.Index == len(before) {
+		return refuseEdit(wrong)
+	}
+	return nil
+}
+
+// RemoveEdit takes the edit of a thing out of a change.
+func (s *Service) RemoveEdit(
+	ctx context.Context,
+	who auth.Identity,
+	name string,
+	typ change.Type,
+	thing string,
+) (ChangeWithEdits, error) {
+	return s.alter(ctx, who, "change.edited", name, 0, changeRemoved,
+		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
+			w.Before = map[string]any{"type": typ, "name": thing}
+			err := tx.RemoveChangeEdit(c.ID, string(typ), thing)
+			return fmt.Sprintf("%s %s", typ, thing), refusal.Named(err, "edit of the "+string(typ), thing)
+		})
+}
+
+// DropChange closes a change without any of its edits having been made.
+func (s *Service) DropChange(ctx context.Context, who auth.Identity, name, reason string) (ChangeWithEdits, error) {
+	return s.alter(ctx, who, "change.dropped", name, 0, changeDropped,
+		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
+			if err := notUnderWay(tx, *c, "revert it instead"); err != nil {
+				return "", err
+			}
+			c.State, c.ClosedAt, w.Reason = store.ChangeDropped, new(s.Now()), strings.TrimSpace(reason)
+			return w.Reason, nil
+		})
+}
+
+// ChangeHistory lists a page of what happened to a change, newest first.
+func (s *Service) ChangeHistory(ctx context.Context, name string, p store.Page) ([]store.ChangeEvent, string, error) {
+	db := s.DB.With(ctx)
+	c, err := db.Change(name)
+	if err != nil {
+		return nil, "", refusal.Named(err, "change", name)
+	}
+	return db.ListChangeEvents(c.ID, p)
+}

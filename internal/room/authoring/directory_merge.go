@@ -1,0 +1,248 @@
+package authoring
+
+import (
+	"errors"
+	"slices"
+	"time"
+
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/text"
+	"rankwarden.example/internal/wire/directory"
+	"rankwarden.example/internal/base/published"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/uow"
+)
+
+// merge stores what is new or changed, removes what a source no longer has, and asks for
+// the devices that it touches to be settled. An object that was renamed is known by its identifiers.
+func (s *Service) merge(
+	tx Records,
+	w *uow.Work,
+	source string,
+	entries []directory.Entry,
+	replace, accept bool,
+) (DirectoryChange, error) {
+	change := DirectoryChange{Entries: len(entries)}
+	stored, err := tx.DirectoryEntries()
+	if err != nil {
+		return change, err
+	}
+	index := indexDirectory(stored)
+	now := s.Now()
+	kept := map[string]bool{}
+	var put []store.DirectoryEntry
+	var gone []string
+	touched := map[string]bool{}
+	for _, e := range entries {
+		next := recordOf(e, source, now)
+		former := index.former(next)
+		kept[next.Ref] = true
+		for _, f := range former {
+			if f.Ref != next.Ref {
+				gone = append(gone, f.Ref)
+				touch(touched, f)
+			}
+		}
+		switch {
+		case len(former) == 0:
+			change.Added++
+		case len(former) == 1 && sameEntry(former[0], next):
+			continue
+		default:
+			change.Changed++
+		}
+		if f := index.byRef[next.Ref]; f == nil || f.SID != next.SID || deref(f.GUID) != deref(next.GUID) {
+			touch(touched, next)
+			if f != nil {
+				touch(touched, *f)
+			}
+		}
+		put = append(put, next)
+	}
+	replaced := map[string]bool{}
+	for _, ref := range gone {
+		replaced[ref] = true
+	}
+	var vanished []store.DirectoryEntry
+	for _, f := range stored {
+		if replace && f.Source == source && !kept[f.Ref] && !replaced[f.Ref] && f.GoneAt == nil {
+			vanished = append(vanished, f)
+			change.Removed++
+		}
+	}
+	if err := s.mayVanish(tx, vanished, accept, &change); err != nil {
+		return change, err
+	}
+	refs := make([]string, len(vanished))
+	for i, f := range vanished {
+		refs[i] = f.Ref
+	}
+	if err := tx.MarkGone(refs, now); err != nil {
+		return change, err
+	}
+	if err := tx.RemoveDirectory(gone); err != nil {
+		return change, err
+	}
+	if err := tx.PutDirectory(put); err != nil {
+		return change, err
+	}
+	return change, s.directoryTouched(tx, w, touched)
+}
+
+// directoryIndex finds stored entries by each of their names.
+type directoryIndex struct {
+	byRef, bySID, byGUID map[string]*store.DirectoryEntry
+}
+
+func indexDirectory(stored []store.DirectoryEntry) directoryIndex {
+	index := directoryIndex{
+		map[string]*store.DirectoryEntry{},
+		map[string]*store.DirectoryEntry{},
+		map[string]*store.DirectoryEntry{},
+	}
+	for i := range stored {
+		e := &stored[i]
+		index.byRef[e.Ref], index.bySID[e.SID] = e, e
+		if e.GUID != nil {
+			index.byGUID[*e.GUID] = e
+		}
+	}
+	return index
+}
+
+// former are the stored entries that an entry takes the place of, each once.
+func (x directoryIndex) former(e store.DirectoryEntry) []store.DirectoryEntry {
+	var found []store.DirectoryEntry
+	for _, f := range []*store.DirectoryEntry{x.byRef[e.Ref], x.bySID[e.SID], x.byGUID[deref(e.GUID)]} {
+		if f != nil && !slices.ContainsFunc(found, func(o store.DirectoryEntry) bool { return o.Ref == f.Ref }) {
+			found = append(found, *f)
+		}
+	}
+	return found
+}
+
+func recordOf(e directory.Entry, source string, now time.Time) store.DirectoryEntry {
+	r := store.DirectoryEntry{
+		Ref:       e.Ref.String(),
+		Kind:      e.Ref.Kind().String(),
+		Name:      e.Name,
+		Title:     e.Title,
+		SID:       e.SID.String(),
+		DN:        e.DN,
+		Source:    source,
+		UpdatedAt: now,
+	}
+	if !e.GUID.IsZero() {
+		r.GUID = new(e.GUID.String())
+	}
+	return r
+}
+
+func sameEntry(a, b store.DirectoryEntry) bool {
+	return a.Ref == b.Ref && a.Name == b.Name && a.Title == b.Title && a.SID == b.SID &&
+		deref(a.GUID) == deref(b.GUID) &&
+		a.DN == b.DN &&
+		a.Source == b.Source &&
+		(a.GoneAt == nil) == (b.GoneAt == nil)
+}
+
+func deref(s *string) string {
+	if s == nil {
+		return ""
+	}
+	return *s
+}
+
+// touch notes all ways in which a policy may name an entry.
+func touch(touched map[string]bool, e store.DirectoryEntry) {
+	touched[e.Ref] = true
+	touched["sid:"+e.SID] = true
+	if e.GUID != nil {
+		touched["guid:"+*e.GUID] = true
+	}
+}
+
+// mostVanished is the share of the entries in use that a reading may lack without a decision, in percent.
+const mostVanished = 2
+
+// mayVanish refuses a reading that lacks more than a few of the entries that policies in force name, unless
+// that was accepted: more likely the reading is wrong.
+func (s *Service) mayVanish(tx Records, vanished []store.DirectoryEntry, accept bool, change *DirectoryChange) error {
+	if accept || len(vanished) == 0 {
+		return nil
+	}
+	used, err := s.principalsInForce(tx)
+	if err != nil {
+		return err
+	}
+	lost := 0
+	for _, f := range vanished {
+		names := map[string]bool{}
+		touch(names, f)
+		for name := range names {
+			if used[name] {
+				lost++
+				break
+			}
+		}
+	}
+	if lost*100 > mostVanished*len(used) {
+		change.losing = lost
+		return refusal.New(refusal.Conflict, "this reading lacks %d of the %d people and groups that policies in force "+
+			"name, so nothing was taken from it. If that is right, give it again and accept it", lost, len(used)).
+			WithCode("directory_loses")
+	}
+	return nil
+}
+
+// principalsInForce are the people and groups that policies in force name, as they are written there.
+func (s *Service) principalsInForce(tx Records) (map[string]bool, error) {
+	assignments, err := tx.Assignments()
+	used := map[string]bool{}
+	for _, a := range assignments {
+		doc, err := s.Documents.Of(tx, a.PolicyID, a.Revision)
+		if errors.Is(err, published.ErrUnreadable) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		for _, ref := range doc.Principals() {
+			if ref.Kind().InDirectory() || ref.Kind() == principal.Bare || ref.Kind() == principal.Object {
+				used[ref.String()] = true
+			}
+		}
+	}
+	return used, err
+}
+
+// directoryTouched asks for the devices of every assignment to be settled whose policy names
+// somebody that changed.
+func (s *Service) directoryTouched(tx Records, w *uow.Work, touched map[string]bool) error {
+	if len(touched) == 0 {
+		return nil
+	}
+	assignments, err := tx.Assignments()
+	if err != nil {
+		return err
+	}
+	var groups []string
+	for _, a := range assignments {
+		doc, err := s.Documents.Of(tx, a.PolicyID, a.Revision)
+		if errors.Is(err, published.ErrUnreadable) {
+			continue // its devices are not settled before it can be read
+		}
+		if err != nil {
+			return err
+		}
+		if slices.ContainsFunc(doc.Principals(), func(ref principal.Ref) bool { return touched[ref.String()] }) {
+			groups = append(groups, a.Include...)
+		}
+	}
+	w.Tell(store.TopicEdits)
+	if len(groups) > 0 {
+		w.Settle("directory changed", text.Set(groups), nil)
+	}
+	return nil
+}

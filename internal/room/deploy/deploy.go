@@ -1,0 +1,26 @@
+// Package deploy brings what was authored to devices: it settles what each of them is to have, and gives it a new
+// desired state where that is another one than before. It does so on its own, from a queue of what changed.
+//
+// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
+// the records, which no caller can do anything about.
+package deploy
+
+import (
+	"context"
+
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/base/published"
+	"rankwarden.example/internal/base/uow"
+)
+
+// Service is the room; every field must be set.
+type Service struct {
+	uow.Room[Records]
+	Locks     uow.Locks
+	Documents *published.Documents
+	Hub       *notices.Hub
+	// Finish makes the change of a rollout that is done for good.
+	Finish func(ctx context.Context, change string) error
+	// SecondPersonOpens says that a wave is opened before its gate is passed only with a second person.
+	SecondPersonOpens bool
+}

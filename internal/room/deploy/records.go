@@ -1,0 +1,52 @@
+package deploy
+
+import (
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/base/drafted"
+	"rankwarden.example/internal/base/inforce"
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/underway"
+	"rankwarden.example/internal/base/uow"
+)
+
+// Records is what this room needs of the records. [store.Tx] has it.
+type Records interface {
+	uow.Records
+	inforce.Records
+	drafted.Names
+	underway.Records
+
+	AddChangeEvent(e store.ChangeEvent) error
+	Asked(digest string) (protocol.DesiredContent, error)
+	Carrying(devices []string) ([]store.Carries, error)
+	CountDevicesOutside(reach auth.Reach, ids []string) (int, error)
+	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
+	LiftFreezes() error
+	SetFreeze(f store.Freeze) error
+	GivingBack(devices []string, after time.Time) ([]store.GivesBack, error)
+	LiveAmong(ids []string) ([]string, error)
+	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
+	LiveFacts(ids []string) ([]store.DeviceFacts, error)
+	LockChange(name string) (store.Change, error)
+	LockForSettling(ids []string) ([]store.SettledDevice, error)
+	LockRollout(name string) (store.Rollout, error)
+	LookedAt(rollouts []string, at time.Time) error
+	OpenFindingsOf(devices []string) ([]store.OpenFinding, error)
+	PutScope(s store.Scope) error
+	PutSettings(digest, body string) error
+	RequestSettleAgain(r store.SettleRequest) error
+	RolloutSights(rollout string, devices []string) ([]store.RolloutSight, error)
+	RolloutsUnderWay() ([]store.Rollout, error)
+	ServiceState() (store.ServiceState, error)
+	SetChange(c store.Change, over int64) error
+	SetSettled(list []store.SettlingResult, at time.Time) error
+	SettleDone(ids []int64) error
+	SettleFailed(ids []int64, why string, next time.Time) error
+	SettleRequests() ([]store.SettleRequest, error)
+	WaivedOf(devices []string) (map[string][]protocol.Waived, error)
+	ToldWith(rollouts, devices []string, stamps []drift.Stamp, at time.Time) error
+}

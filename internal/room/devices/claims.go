@@ -1,0 +1,108 @@
+package devices
+
+import (
+	"context"
+
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/uow"
+)
+
+// DecideClaim accepts a device that waits for an owner, or refuses it. One that claims to be a live device
+// takes its place: that one is retired, and its organisation facts go over.
+func (s *Service) DecideClaim(ctx context.Context, who auth.Identity, id string, accept bool) error {
+	action := map[bool]string{true: "device.accepted", false: "device.refused"}[accept]
+	return refusal.Named(
+		s.Do(
+			ctx,
+			uow.Act{Who: who, Right: auth.Administer, Action: action, Object: id},
+			func(tx Records, w *uow.Work) error {
+				d, err := tx.Device(s.Clock(), id, "")
+				if err != nil {
+					return err
+				}
+				changed := []string{d.ID}
+				if d.Claims != nil {
+					changed = append(changed, *d.Claims)
+				}
+				if err := tx.LockDevices(changed); err != nil {
+					return err
+				}
+				if d, err = tx.LockDevice(d.ID); err != nil {
+					return err
+				}
+				if d.State != store.Claiming {
+					return refusal.New(
+						refusal.Conflict,
+						"the device %s is %s; only one that waits for an owner can be accepted or refused",
+						d.Name,
+						d.State,
+					)
+				}
+				state := store.Refused
+				if accept {
+					state = store.Live
+					if err := takeOver(tx, d); err != nil {
+						return err
+					}
+				}
+				if err := tx.SetDeviceState(d.ID, state); err != nil {
+					return err
+				}
+				if accept {
+					if err := joinFleet(tx, w, d, nil); err != nil {
+						return err
+					}
+				}
+				w.Tell(store.TopicDevices, changed...)
+				w.After = map[string]any{"name": d.Name, "claims": d.Claims, "listed_in": d.ListedIn}
+				return nil
+			},
+		),
+		"device",
+		id,
+	)
+}
+
+// takeOver retires the device that another one claims to be, and gives that one its organisation facts.
+func takeOver(tx Records, d store.Device) error {
+	if d.Claims == nil {
+		return nil
+	}
+	former, err := tx.LockDevice(*d.Claims)
+	if err != nil {
+		return err
+	}
+	if err := tx.SetDeviceState(former.ID, store.Retired); err != nil {
+		return err
+	}
+	return tx.SetFacts(d.ID, former.Path, former.Tags, former.PrimaryUser)
+}
+
+// Retire ends a device's place in the fleet; it is told nothing more, and may not report.
+func (s *Service) Retire(ctx context.Context, who auth.Identity, id string) error {
+	return refusal.Named(
+		s.Do(
+			ctx,
+			uow.Act{Who: who, Right: auth.Administer, Action: "device.retired", Object: id},
+			func(tx Records, w *uow.Work) error {
+				d, err := tx.LockDevice(id)
+				if err != nil {
+					return err
+				}
+				if d.State == store.Retired {
+					return refusal.New(refusal.Conflict, "the device %s is retired already", d.Name)
+				}
+				if err := tx.SetDeviceState(d.ID, store.Retired); err != nil {
+					return err
+				}
+				w.Tell(store.TopicDevices, d.ID)
+				w.Before = map[string]any{"name": d.Name, "state": d.State}
+				return nil
+			},
+		),
+		"device",
+		id,
+	)
+}

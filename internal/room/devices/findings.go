@@ -1,0 +1,151 @@
+package devices
+
+import (
+	"encoding/json"
+	"slices"
+	"time"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/principal"
+	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/store"
+)
+
+// judgement is a report on its way to what comes of it.
+type judgement struct {
+	in       *incoming
+	device   store.Device
+	settings []unit.Setting  // that are asked for
+	before   drift.State     // as the device found things
+	looked   bool            // before is known
+	named    []principal.Ref // whom the directory is asked for
+	taken    store.TakenReport
+}
+
+// prepare works out what a report says by itself.
+func (s *Service) prepare(b ReportBatch, d store.Device, in *incoming) (*judgement, error) {
+	now, r := s.Now(), &in.report
+	j := &judgement{in: in, device: d, taken: store.TakenReport{
+		Report: store.Report{DeviceID: d.ID, Epoch: in.epoch, Seq: r.Seq, DesiredEpoch: r.Desired.Epoch,
+			DesiredNumber: r.Desired.Number, At: earlier(r.At, now), ReceivedAt: now, Digest: in.digest, Body: in.body},
+		OpenFindings:       d.OpenFindings,
+		RepeatedlyReverted: append([]unit.ID{}, r.RepeatedlyReverted...),
+		Mismatched:         r.Desired.Foreign(d.Desired()),
+		Locked:             lockedIn(r.State),
+		Next:               r.Rotation,
+	}}
+	if r.Desired != d.Desired() {
+		return j, nil // it says nothing of the newest desired state
+	}
+	j.taken.VerifiedAt = &now
+	asked, err := s.Scopes.Asked(b, d.SettingsDigest)
+	if err != nil {
+		return nil, err
+	}
+	j.settings = asked.Settings
+	j.before, j.looked = r.Before()
+	rotationsReported(b.Rotations(d.ID), j)
+	j.named = store.NamedIn(j.settings, &r.State, &j.before)
+	return j, nil
+}
+
+// compare compares a report under the newest desired state with what was open before, and takes it.
+func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) error {
+	if j.taken.VerifiedAt == nil {
+		b.Take(j.taken)
+		return nil
+	}
+	d, taken := j.device, &j.taken
+	have, had := drift.Check(j.settings, &j.in.report.State, j.in.report.Failures, about), []drift.Finding(nil)
+	if j.looked {
+		had = drift.Check(j.settings, &j.before, nil, about)
+	}
+	var whose map[unit.ID][]string
+	if len(have)+len(had) > 0 { // most devices have nothing to be told of
+		var err error
+		if whose, err = s.Scopes.DecidedBy(b, scopeOf(d)); err != nil {
+			return err
+		}
+	}
+	waived := func(f drift.Finding) bool {
+		return slices.ContainsFunc(
+			b.Waived(d.ID),
+			func(x protocol.Waived) bool { return x.Unit == f.Unit && x.Subject == f.Subject },
+		)
+	}
+	known := map[string]store.Finding{}
+	for _, f := range b.OpenFindings(d.ID) {
+		known[f.Key] = f
+	}
+	present := map[string]bool{}
+	taken.OpenFindings, taken.Moved = 0, map[string][]int64{}
+	for _, f := range have {
+		state := store.FindingOpen
+		switch {
+		case waived(f):
+			state = store.FindingWaived
+		case f.Kind != drift.UnitUnsupported:
+			taken.OpenFindings++
+		}
+		present[f.Key()] = true
+		found := newFinding(d.ID, f, whose[f.Unit], state, about.Now)
+		if before, again := known[f.Key()]; again {
+			if found.ID = before.ID; before.State != state {
+				taken.Moved[state] = append(taken.Moved[state], before.ID)
+			}
+			taken.Again = append(taken.Again, found)
+			continue
+		}
+		taken.Fresh = append(taken.Fresh, found)
+	}
+	for _, f := range had {
+		if _, wasOpen := known[f.Key()]; !present[f.Key()] && !wasOpen {
+			taken.Fresh = append(taken.Fresh, newFinding(d.ID, f, whose[f.Unit], store.FindingCorrected, about.Now))
+		}
+	}
+	for key, f := range known {
+		if !present[key] {
+			taken.Gone = append(taken.Gone, f.ID)
+		}
+	}
+	slices.Sort(taken.Gone)
+	b.Take(*taken)
+	return nil
+}
+
+func newFinding(device string, f drift.Finding, assignments []string, state string, now time.Time) store.Finding {
+	if assignments == nil {
+		assignments = []string{}
+	}
+	record := store.Finding{
+		DeviceID: device,
+		Key:      f.Key(),
+		Unit:     f.Unit.String(),
+		Kind:     string(f.Kind),
+		Subject:  f.Subject,
+		Expected: jsonOf(
+			f.Expected,
+		),
+		Actual:      jsonOf(f.Actual),
+		Assignments: assignments,
+		State:       state,
+		FirstSeen:   now,
+		LastSeen:    now,
+	}
+	if state == store.FindingCorrected {
+		record.ClosedAt = &now
+	}
+	return record
+}
+
+func jsonOf(value any) *string {
+	if value == nil {
+		return nil
+	}
+	data, err := json.Marshal(value)
+	if err != nil {
+		return nil // only values of core are given, which marshal
+	}
+	return new(string(data))
+}

@@ -1,0 +1,53 @@
+// Package devices takes what comes from workstations: enrolments, reports, events, results of orders; and what operators
+// want of single devices. It compares what a device has with what it should have, and keeps the findings.
+//
+// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
+// the records, which no caller can do anything about.
+package devices
+
+import (
+	"context"
+	"time"
+
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/base/reach"
+	"rankwarden.example/internal/base/scopes"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/strangers"
+	"rankwarden.example/internal/kit/batch"
+	"rankwarden.example/internal/base/uow"
+)
+
+// Service is the room; every field must be set.
+type Service struct {
+	uow.Room[Records]
+	Reports   Reports
+	Desired   Desired
+	Locks     uow.Locks
+	Keys      Keys
+	View      reach.Fleet
+	Scopes    *scopes.Cache
+	Strangers *strangers.Counter
+	// SecondPersonWaives says that a second person must agree to waivers of administrators.
+	SecondPersonWaives bool
+	Kept               store.RetentionPeriods // how long records are kept
+	Pruner             Pruner
+	// Forget lets go of what other rooms no longer keep.
+	Forget func(ctx context.Context) error
+
+	incoming batch.Gather[*incoming] // reports on their way
+	busy     batch.Gather[*incoming] // those of devices that something else holds
+	wanted   batch.Gather[*wanted]   // desired states that devices wait for
+}
+
+// Keys are the keys of the service, as far as devices are told of them.
+type Keys interface {
+	Signing() protocol.Key
+	Root() string // fingerprint
+	Epoch() int64 // of the service
+}
+
+// Pruner deletes what is no longer kept, and says how much of what.
+type Pruner interface {
+	Prune(ctx context.Context, kept store.RetentionPeriods, now time.Time) (map[string]int64, error)
+}

@@ -1,0 +1,79 @@
+package notify
+
+import (
+	"encoding/json"
+	"slices"
+	"strings"
+
+	"rankwarden.example/core/rollout"
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/store"
+)
+
+// Kind is a kind of notification.
+type Kind = string
+
+// The kinds.
+const (
+	FindingOpened    Kind = "finding_opened"
+	FindingCorrected Kind = "finding_corrected"
+	FindingClosed    Kind = "finding_closed"
+	DeviceHeld       Kind = "device_held"
+	DeviceSilent     Kind = "device_silent"
+	PasswordViewed   Kind = "password_viewed"
+	RolloutStopped   Kind = "rollout_stopped"
+	EditBraked       Kind = "edit_braked"
+	DatabaseReturned Kind = "database_returned"
+	Frozen           Kind = "service_frozen"
+	CheckpointSigned Kind = store.CheckpointSigned
+	TrailBroken      Kind = "trail_broken"
+	SealedOwnerUsed  Kind = "sealed_owner_used"
+	Refused          Kind = "attempt_refused"
+	TrailEntry       Kind = "trail_entry" // whatever stands on the trail
+	Test             Kind = "test_sent"   // somebody tries a target
+)
+
+// Kinds are all that a target can be given.
+var Kinds = []Kind{
+	FindingOpened, FindingCorrected, FindingClosed, DeviceHeld, DeviceSilent, PasswordViewed, RolloutStopped, EditBraked,
+	DatabaseReturned, Frozen,
+	CheckpointSigned, TrailBroken, SealedOwnerUsed, Refused, TrailEntry,
+}
+
+// urgent are the kinds that somebody should look at tonight.
+var urgent = map[Kind]bool{RolloutStopped: true, EditBraked: true, DatabaseReturned: true, Frozen: true, TrailBroken: true, SealedOwnerUsed: true}
+
+// kindsOf are those of an entry of the trail.
+func kindsOf(e audit.Entry) []Kind {
+	kinds := []Kind{TrailEntry}
+	add := func(is bool, k Kind) {
+		if is {
+			kinds = append(kinds, k)
+		}
+	}
+	done := e.Outcome == audit.Done
+	add(!done, Refused)
+	add(done && e.Action == "password.revealed", PasswordViewed)
+	for _, stop := range []rollout.What{rollout.GateStopped, rollout.ManyJoin, rollout.Halted} {
+		add(done && e.Action == "rollout."+string(stop), RolloutStopped)
+	}
+	add(done && e.Action == store.ServiceRestored, DatabaseReturned)
+	add(done && (e.Action == store.ServiceFrozen || e.Action == store.ServiceThawed), Frozen)
+	add(done && e.Action == "brake.held", EditBraked)
+	add(e.Action == store.FoundBroken, TrailBroken)
+	add(done && strings.HasPrefix(e.Action, "session.") && bySealedOwner(e), SealedOwnerUsed)
+	return kinds
+}
+
+// bySealedOwner reports whether the sealed owner signed in with an entry.
+func bySealedOwner(e audit.Entry) bool {
+	var after struct {
+		Sealed bool `json:"sealed_owner"`
+	}
+	return json.Unmarshal(e.After, &after) == nil && after.Sealed
+}
+
+// wants reports whether a target is given a kind.
+func wants(t store.NotificationTarget, kind Kind) bool {
+	return slices.Contains(t.Events, kind) || kind == Test
+}

@@ -1,0 +1,71 @@
+package notify
+
+import (
+	"encoding/json"
+	"strings"
+
+	"rankwarden.example/core/present"
+	"rankwarden.example/core/rollout"
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/internal/store"
+)
+
+// entryWords says an entry of the trail in one sentence: by whom, and on what.
+func entryWords(kind Kind, e audit.Entry, who, on string) string {
+	switch kind {
+	case PasswordViewed:
+		return present.Viewed(who, on, e.Reason)
+	case RolloutStopped:
+		var after struct {
+			Wave, Count int
+			Devices     []string
+		}
+		_ = json.Unmarshal(e.After, &after) // of our own writing; without it the sentence says 0
+		switch strings.TrimPrefix(e.Action, "rollout.") {
+		case string(rollout.ManyJoin):
+			return present.ManyJoined(on, after.Count, e.Reason)
+		case string(rollout.Halted):
+			return present.HaltedBecause(on, e.Reason)
+		}
+		return present.Stopped(on, after.Wave, max(after.Count, len(after.Devices)))
+	case DatabaseReturned:
+		return present.DatabaseReturned(e.Reason)
+	case Frozen:
+		return present.OnTrail(who, e.Action, on, e.Reason)
+	case EditBraked:
+		var after struct{ Devices int }
+		_ = json.Unmarshal(e.After, &after) // of our own writing; without it the sentence says 0
+		return present.Braked(who, on, after.Devices)
+	case SealedOwnerUsed:
+		return present.SealedUsed(who, e.Address)
+	case TrailBroken:
+		return e.Reason
+	case Refused:
+		return present.Attempt(who, e.Action, on, e.Reason)
+	}
+	if e.Outcome == audit.Refused {
+		return present.Attempt(who, e.Action, on, e.Reason)
+	}
+	return present.OnTrail(who, e.Action, on, e.Reason)
+}
+
+// standingWords says how a device stands.
+func standingWords(kind Kind, d *fleetview.Device) string {
+	if kind == DeviceHeld {
+		return present.HeldOn(d.Name, d.Held)
+	}
+	return present.SilentSince(d.Name, d.StandingInput.LastContact)
+}
+
+// findingWords says what became of a finding.
+func findingWords(kind Kind, f store.Finding) string {
+	what := present.FindingOn(f.Device, f.Unit, f.Words())
+	switch kind {
+	case FindingCorrected:
+		return present.Corrected(what)
+	case FindingClosed:
+		return present.Gone(what)
+	}
+	return what
+}

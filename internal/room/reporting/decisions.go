@@ -1,0 +1,242 @@
+package reporting
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+
+	"rankwarden.example/core/present"
+	"rankwarden.example/core/resolve"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/store"
+)
+
+// The kinds of decision.
+const (
+	DecideContested = "contested" // equal ranks differ
+	DecideHeld      = "held"      // an error of the whole holds it
+	DecideReverted  = "reverted"  // somebody or something changes it back
+	DecideClaim     = "claim"     // a device claims to be another
+	DecideReveal    = "reveal"    // a second person must approve a reveal
+	DecideNoKey     = "no_key"    // no escrow key is live
+	DecideUnsettled = "unsettled" // a change cannot be settled for its devices
+	DecideRestored  = "restored"  // devices hold what the service never gave: its database may be a backup
+	DecideReturned  = "returned"  // the database went back, and the service began again from what it holds
+	DecideFrozen    = "frozen"    // settling or rollouts are frozen
+	DecideDirectory = "directory" // a reading of the directory would lose many entries
+	DecideWaiver    = "waiver"    // one waits for a second person, or is about to end
+	DecideSealed    = "sealed"    // the sealed owner was used
+	DecideTrail     = "trail"     // the audit trail was altered
+	DecideRecovery  = "recovery"  // current passwords without a recovery copy
+)
+
+// Decision is something that waits for an operator.
+type Decision struct {
+	Unit     string // name of the unit, empty for a device that claims to be another
+	Title    string
+	Detail   string
+	Devices  int
+	Device   string // one of them
+	DeviceID string
+	Kind     string
+}
+
+func (s *Service) decisions(
+	tx Records,
+	who auth.Identity,
+	held *heldSums,
+	failed []store.SettleRequest,
+) ([]Decision, error) {
+	clock, reach := s.Clock(), who.Reach(auth.Look)
+	notes, err := s.serviceNotes(tx)
+	if err != nil {
+		return nil, err
+	}
+	list := append([]Decision{}, notes...)
+	for _, h := range held.held() {
+		kind := DecideHeld
+		if h.why == string(resolve.Contested) {
+			kind = DecideContested
+		}
+		list = append(
+			list,
+			Decision{
+				Kind:     kind,
+				Unit:     HeldName(h.unit),
+				Title:    present.Unit(h.unit),
+				Detail:   present.Held(resolve.HeldUnit{Unit: h.unit, Why: h.why}),
+				Devices:  h.devices,
+				Device:   h.example.Name,
+				DeviceID: h.example.ID,
+			},
+		)
+	}
+	for _, f := range held.reverted() {
+		list = append(
+			list,
+			Decision{
+				Kind:     DecideReverted,
+				Unit:     f.unit.String(),
+				Title:    present.Unit(f.unit),
+				Detail:   present.RepeatedlyReverted,
+				Devices:  f.devices,
+				Device:   f.example.Name,
+				DeviceID: f.example.ID,
+			},
+		)
+	}
+	if n := held.mismatched; n.devices > 0 {
+		list = append(list, Decision{Kind: DecideRestored, Title: "this service may have been restored from a backup",
+			Detail: "devices hold a desired state that the service never gave them. If the database came back from a backup, " +
+				"run rankwardend restored on the machine of the service",
+			Devices: n.devices, Device: n.example.Name, DeviceID: n.example.ID})
+	}
+	if who.May(auth.Trail) {
+		broken, err := tx.TrailFoundBroken()
+		if err != nil {
+			return nil, err
+		}
+		if broken != "" {
+			list = append(list, Decision{Kind: DecideTrail, Title: "the audit trail was altered",
+				Detail: broken + ". Nothing more of it is signed: compare an export with the checkpoints that left the database"})
+		}
+	}
+	if who.May(auth.Administer) {
+		used, err := tx.SealedInUse()
+		if err != nil {
+			return nil, err
+		}
+		for _, o := range used {
+			list = append(list, Decision{Kind: DecideSealed, Title: "the sealed owner " + o.Name + " was used",
+				Detail: "at " + o.OpenedAt.UTC().
+					Format("2006-01-02 15:04 UTC") +
+					". Find out why, and seal it anew on the machine of the " +
+					"service: rankwardend owner seal " + o.Name})
+		}
+	}
+	waiting, _, err := tx.ListApprovals(reach, clock.Now, store.Page{Limit: maxRecent})
+	if err != nil {
+		return nil, err
+	}
+	for _, a := range waiting {
+		if a.DecidedAt == nil {
+			list = append(
+				list,
+				Decision{
+					Kind:     DecideReveal,
+					Title:    a.AskedBy + " asks to see a password",
+					Detail:   "beyond what one may see alone; a second person must approve: " + a.Reason,
+					Devices:  1,
+					Device:   a.Device,
+					DeviceID: a.DeviceID,
+				},
+			)
+		}
+	}
+	for _, r := range failed {
+		list = append(list, Decision{Kind: DecideUnsettled, Title: r.Cause,
+			Detail: fmt.Sprintf(
+				"failed %d times and is tried again: %s. Its devices keep what they have; everything else goes on",
+				r.Attempts,
+				r.Error,
+			)})
+	}
+	waivers, err := s.waiversToDecide(tx, reach)
+	if err != nil {
+		return nil, err
+	}
+	list = append(list, waivers...)
+	claiming, err := tx.DevicesWaiting(reach, maxRecent)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range claiming {
+		detail := "enrolled again with a new key and claims to be this device; accept or refuse it"
+		if d.Claims == nil {
+			detail = "enrolled under a name that the group " + d.ListedIn + " lists, which decides reach or exclusion; an " +
+				"owner must accept or refuse it"
+		}
+		list = append(
+			list,
+			Decision{Kind: DecideClaim, Title: d.Name, Detail: detail, Devices: 1, Device: d.Name, DeviceID: d.ID},
+		)
+	}
+	if !reach.Everywhere() {
+		return list, nil
+	}
+	more, err := s.serviceDecisions(tx)
+	return append(list, more...), err
+}
+
+// serviceDecisions are those that concern the service and not some devices.
+func (s *Service) serviceDecisions(tx Records) ([]Decision, error) {
+	var list []Decision
+	keys, err := tx.EscrowKeys()
+	if err != nil {
+		return nil, err
+	}
+	if !slices.ContainsFunc(
+		keys,
+		func(k store.EscrowKey) bool { return k.Use == protocol.UseEscrow && k.State == store.KeyLive },
+	) {
+		list = append(
+			list,
+			Decision{
+				Kind:  DecideNoKey,
+				Title: "no escrow key is live",
+				Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the " +
+					"machine of the service",
+			},
+		)
+	}
+	if slices.ContainsFunc(
+		keys,
+		func(k store.EscrowKey) bool { return k.Use == protocol.UseRecovery && k.State == store.KeyLive },
+	) {
+		n, example, err := tx.Unrecovered()
+		if err != nil {
+			return nil, err
+		}
+		if n > 0 {
+			list = append(
+				list,
+				Decision{
+					Kind:     DecideRecovery,
+					Title:    "passwords without a recovery copy",
+					Devices:  n,
+					Device:   example.NameKey,
+					DeviceID: example.ID,
+					Detail: "they were stored before the recovery key was live; they get one at their next change. See rankwarden " +
+						"password list --unrecovered, and rotate them",
+				},
+			)
+		}
+	}
+	run, err := tx.DirectorySync()
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	if run.Losing > 0 {
+		list = append(
+			list,
+			Decision{Kind: DecideDirectory, Title: "the directory lost people or groups that policies name",
+				Detail: fmt.Sprintf(
+					"the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it with rankwarden "+
+						"directory sync --accept",
+					run.Losing,
+				)},
+		)
+	}
+	if run.Altering > 0 {
+		list = append(list, Decision{
+			Kind: DecideDirectory, Title: "the directory would alter many devices", Devices: run.Altering,
+			Detail: fmt.Sprintf(
+				"the last reading would alter the desired state of %d devices, so nothing was taken from it. If that is "+
+					"right, accept it with rankwarden directory sync --accept",
+				run.Altering,
+			),
+		})
+	}
+	return list, nil
+}

@@ -1,0 +1,21 @@
+// Package reporting answers what operators ask of the fleet: how it stands, what waits for a decision, why a device has
+// what it has, what differs and what happened. It changes nothing but its own record of how the fleet stood.
+//
+// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
+// the records, which no caller can do anything about.
+package reporting
+
+import (
+	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/internal/base/scopes"
+	"rankwarden.example/internal/base/uow"
+)
+
+// Service is the room; every field must be set.
+type Service struct {
+	uow.Room[Records]
+	View   *fleetview.View
+	Scopes *scopes.Cache
+
+	recent recentRollouts
+}
