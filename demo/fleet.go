@@ -8,9 +8,9 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/demo/fleetsim"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/demo/fleetsim"
 	"rankwarden.example/internal/wire/protocol"
 )
 

@@ -16,10 +16,10 @@ import (
 	"rankwarden.example/console"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
-	"rankwarden.example/internal/wire/escrow"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 const (

@@ -22,9 +22,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/client"
+	"rankwarden.example/demo/fleetsim"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/demo/fleetsim"
 	"rankwarden.example/internal/kit/pgcluster"
 	"rankwarden.example/internal/store"
 

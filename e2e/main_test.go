@@ -24,14 +24,14 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/console"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/escrow"
-	"rankwarden.example/internal/kit/pgcluster"
 	"rankwarden.example/internal/app"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/pgcluster"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/escrow"
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/wire/protocol"
@@ -372,10 +372,10 @@ func (s *service) until(holds func() bool) {
 	require.Eventually(s.t, holds, time.Minute, 5*time.Millisecond)
 }
 
-var viewer = string(auth.Viewer)
+var viewer = string(rights.Viewer)
 
 // everywhere is an identity that may see every device.
-var everywhere = auth.Identity{OperatorID: "test", Name: "test", Grants: []auth.Grant{{Role: auth.Owner}}}
+var everywhere = rights.Identity{OperatorID: "test", Name: "test", Grants: []rights.Grant{{Role: rights.Owner}}}
 
 func stringReader(s string) io.Reader { return strings.NewReader(s) }
 

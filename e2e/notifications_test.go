@@ -26,9 +26,9 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/demo/receiver"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/room/notify"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/room/notify"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // notified is a service whose notifications may go to this machine.

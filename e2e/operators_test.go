@@ -20,8 +20,8 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/e2e/browser"
-	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/face/httpapi"
+	"rankwarden.example/internal/wire/audit"
 )
 
 func problem(t *testing.T, err error, status int, says string) *client.Problem {

@@ -18,9 +18,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/client"
+	"rankwarden.example/core/rights"
 	standin "rankwarden.example/demo/provider"
 	"rankwarden.example/e2e/browser"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/wire/oidc"
 )
 
@@ -38,7 +38,7 @@ func (s *service) withProvider() *standin.Provider {
 	p.Now = s.clock.now
 	s.stop()
 	s.config.Provider = &oidc.Options{Name: "Skerry Line", Issuer: web.URL, ClientID: "rankwarden", Roles: []oidc.Mapping{
-		{Group: "harbour-owners", Grant: auth.Grant{Role: auth.Owner}}, {Group: "desk-support", Grant: auth.Grant{Role: auth.Viewer}},
+		{Group: "harbour-owners", Grant: rights.Grant{Role: rights.Owner}}, {Group: "desk-support", Grant: rights.Grant{Role: rights.Viewer}},
 	}}
 	s.run()
 	return p

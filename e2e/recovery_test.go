@@ -12,11 +12,11 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/internal/app"
+	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/keyring"
 	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/app"
-	"rankwarden.example/internal/base/uow"
 )
 
 // A clock that was wrong by a day and then corrected, the service's or the device's, costs at most one

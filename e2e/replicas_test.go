@@ -16,9 +16,9 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/demo/fleetsim"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/demo/fleetsim"
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/wire/protocol"

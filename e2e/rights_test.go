@@ -15,7 +15,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/face/httpapi"
 )
 
@@ -143,11 +143,11 @@ func TestRightsAreThoseOfTheTable(t *testing.T) {
 			{"Cookie": {"rankwarden_session=nonsense"}},
 		},
 	}
-	for _, role := range auth.Roles {
+	for _, role := range rights.Roles {
 		name := "all-" + string(role)
 		s.as(name, string(role))
 		callers[string(role)] = append(callers[string(role)], s.session(name))
-		if role != auth.Owner && role != auth.Auditor {
+		if role != rights.Owner && role != rights.Auditor {
 			s.as("some-"+string(role), string(role), "elsewhere")
 			callers[string(role)] = append(callers[string(role)], s.session("some-"+string(role)))
 		}

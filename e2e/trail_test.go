@@ -20,9 +20,9 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/e2e/browser"
+	"rankwarden.example/internal/kit/pgcluster"
 	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/wire/keyring"
-	"rankwarden.example/internal/kit/pgcluster"
 )
 
 // auditor works with the command line, with a token of an auditor.

@@ -15,8 +15,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/client"
-	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // firstVersion is a database as the first version left it: an owner and a viewer, a group, a policy in force, an assignment,

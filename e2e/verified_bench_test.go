@@ -18,8 +18,8 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/console"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/app"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // BenchmarkGoToVerified shows how long it takes from an edit of all of 10,000 online devices until half of them, and

@@ -15,8 +15,8 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/kit/atomicfile"
+	"rankwarden.example/internal/wire/audit"
 )
 
 func (a *app) trailCommand() *cobra.Command {

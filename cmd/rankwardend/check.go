@@ -9,11 +9,11 @@ import (
 	"github.com/knadh/koanf/v2"
 	"github.com/spf13/cobra"
 
+	"rankwarden.example/internal/app"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/keyring"
 	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/app"
-	"rankwarden.example/internal/store"
 )
 
 // checkCommand looks at everything that the service stands on, and changes nothing.

@@ -19,12 +19,12 @@ import (
 	"rankwarden.example/client"
 	"rankwarden.example/console"
 	"rankwarden.example/demo"
-	"rankwarden.example/internal/agent"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/demo/fleetsim"
-	"rankwarden.example/internal/kit/pgcluster"
+	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/app"
+	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/kit/pgcluster"
+	"rankwarden.example/internal/room/authoring"
 )
 
 func demoCommand() *cobra.Command {

@@ -6,14 +6,14 @@ import (
 	"os"
 	"path/filepath"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/demo"
-	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/atomicfile"
+	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/base/uow"
 )
 
 const (
@@ -70,6 +70,6 @@ func (d *demoRun) owner(ctx context.Context, password string) error {
 		return err
 	}
 	_, err = d.server.Access.ChangeOperator(ctx, uow.Console("demo"), demo.Owner,
-		access.OperatorChange{Grants: []auth.Grant{{Role: auth.Owner}, {Role: auth.Support}}})
+		access.OperatorChange{Grants: []rights.Grant{{Role: rights.Owner}, {Role: rights.Support}}})
 	return err
 }

@@ -7,9 +7,9 @@ import (
 	"strconv"
 	"time"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/demo"
 	standin "rankwarden.example/demo/provider"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/wire/oidc"
 )
 
@@ -23,10 +23,10 @@ var demoPeople = []standin.Person{
 
 // demoRoles are what their groups may do.
 var demoRoles = []oidc.Mapping{
-	{Group: "endpoint-owners", Grant: auth.Grant{Role: auth.Owner}},
-	{Group: "endpoint-owners", Grant: auth.Grant{Role: auth.Support}},
-	{Group: "desk-support", Grant: auth.Grant{Role: auth.Support, Groups: []string{"ticket-desks"}}},
-	{Group: "auditors", Grant: auth.Grant{Role: auth.Auditor}},
+	{Group: "endpoint-owners", Grant: rights.Grant{Role: rights.Owner}},
+	{Group: "endpoint-owners", Grant: rights.Grant{Role: rights.Support}},
+	{Group: "desk-support", Grant: rights.Grant{Role: rights.Support, Groups: []string{"ticket-desks"}}},
+	{Group: "auditors", Grant: rights.Grant{Role: rights.Auditor}},
 }
 
 // standInProvider starts the stand-in beside the console, one port further. It is one of the demo's own, on loopback.

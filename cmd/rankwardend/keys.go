@@ -18,21 +18,21 @@ import (
 	"github.com/knadh/koanf/v2"
 	"github.com/spf13/cobra"
 
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/room/passwords"
-	"rankwarden.example/internal/wire/escrow"
-	"rankwarden.example/internal/wire/keyring"
-	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/rooms"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/room/passwords"
+	"rankwarden.example/internal/rooms"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/keyring"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // desk is the service's database and keys in the hands of who works on its machine.
 type desk struct {
 	*rooms.Rooms
-	who    auth.Identity
+	who    rights.Identity
 	escrow string // file of the private escrow keys
 	out    io.Writer
 	err    io.Writer

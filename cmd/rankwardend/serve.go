@@ -21,10 +21,10 @@ import (
 
 	"rankwarden.example/console"
 	"rankwarden.example/core/rollout"
+	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/internal/room/devices"
-	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/store"
 )
 

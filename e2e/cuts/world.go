@@ -27,12 +27,12 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/wire/escrow"
-	"rankwarden.example/internal/kit/pgcluster"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/app"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/pgcluster"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 const (

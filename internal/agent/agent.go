@@ -19,8 +19,8 @@ import (
 	"rankwarden.example/internal/agent/rotate"
 	"rankwarden.example/internal/agent/secret"
 	"rankwarden.example/internal/kit/atomicfile"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/kit/version"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Clock is the agent's monotonic clock.

@@ -9,11 +9,11 @@ import (
 	"time"
 
 	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/directory"
 	"rankwarden.example/internal/wire/escrow"
-	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/wire/oidc"
-	"rankwarden.example/internal/store"
 )
 
 // Config is how a service is set up.

@@ -6,8 +6,8 @@ import (
 	"log/slog"
 	"os"
 
-	"rankwarden.example/internal/wire/keyring"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/keyring"
 )
 
 // Warnings is the log of commands, which say by themselves how they go.

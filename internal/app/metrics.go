@@ -8,8 +8,8 @@ import (
 	"net/http"
 	"time"
 
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/face/metrics"
+	"rankwarden.example/internal/kit/notices"
 )
 
 // measure begins to count requests, and lets machines read how all stands where an address is given for that.

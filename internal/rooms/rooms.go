@@ -7,27 +7,27 @@ import (
 	"log/slog"
 	"time"
 
-	"rankwarden.example/internal/room/access"
 	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/room/authoring"
-	"rankwarden.example/internal/room/passwords"
-	"rankwarden.example/internal/room/deploy"
-	"rankwarden.example/internal/wire/directory"
-	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/room/reporting"
-	"rankwarden.example/internal/room/devices"
-	"rankwarden.example/internal/wire/keyring"
-	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/room/notify"
-	"rankwarden.example/internal/wire/transport"
 	"rankwarden.example/internal/base/published"
 	"rankwarden.example/internal/base/scopes"
-	"rankwarden.example/internal/kit/secretbox"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/strangers"
-	"rankwarden.example/internal/room/trail"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/kit/secretbox"
+	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/deploy"
+	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/room/notify"
+	"rankwarden.example/internal/room/passwords"
+	"rankwarden.example/internal/room/reporting"
+	"rankwarden.example/internal/room/trail"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/directory"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/keyring"
+	"rankwarden.example/internal/wire/transport"
 )
 
 // Options are what the rooms are made of.
@@ -94,10 +94,10 @@ type Rooms struct {
 var (
 	_ authoring.Records = store.Tx{}
 	_ deploy.Records    = store.Tx{}
-	_ devices.Records    = store.Tx{}
-	_ passwords.Records   = store.Tx{}
+	_ devices.Records   = store.Tx{}
+	_ passwords.Records = store.Tx{}
 	_ access.Records    = store.Tx{}
-	_ reporting.Records   = store.Tx{}
+	_ reporting.Records = store.Tx{}
 	_ strangers.Records = store.Tx{}
 	_ trail.Records     = store.Tx{}
 	_ notify.Records    = store.Tx{}

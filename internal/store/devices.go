@@ -9,8 +9,8 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 )
 
 // States of a device's enrolment.
@@ -218,7 +218,7 @@ func (t Tx) DevicesByID(clock Clock, ids []string) ([]Device, error) {
 }
 
 // DevicesWaiting are devices in reach that wait for an owner, by name.
-func (t Tx) DevicesWaiting(reach auth.Reach, limit int) ([]Device, error) {
+func (t Tx) DevicesWaiting(reach rights.Reach, limit int) ([]Device, error) {
 	within, args := inReach(reach)
 	return rows[Device](
 		t,

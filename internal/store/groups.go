@@ -4,7 +4,7 @@ import (
 	"strings"
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 )
 
 // Group is a group of devices: listed, or by a rule.
@@ -76,7 +76,7 @@ type GroupMember struct {
 
 // ListGroupMembers lists a page of the names in a group whose devices are in reach; names that no device
 // has are there for those whose reach is everywhere.
-func (t Tx) ListGroupMembers(reach auth.Reach, groupID string, p Page) ([]GroupMember, string, error) {
+func (t Tx) ListGroupMembers(reach rights.Reach, groupID string, p Page) ([]GroupMember, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
 		return nil, "", err

@@ -3,7 +3,7 @@ package store
 import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 )
 
 // RuleGroup is a group that follows a rule.
@@ -104,7 +104,7 @@ func (t Tx) MembershipsOf(groups []RuleGroup, devices []DeviceFacts) (map[Member
 
 // OutOfReach gives the name of a device, of those given by identifier, that is not in reach; empty when
 // there is none.
-func (t Tx) OutOfReach(reach auth.Reach, devices []string) (string, error) {
+func (t Tx) OutOfReach(reach rights.Reach, devices []string) (string, error) {
 	within, args := inReach(reach)
 	found, err := rows[string](
 		t,
@@ -117,7 +117,7 @@ func (t Tx) OutOfReach(reach auth.Reach, devices []string) (string, error) {
 }
 
 // CountOutside counts names, folded, that are not those of live devices in reach.
-func (t Tx) CountOutside(reach auth.Reach, names []string) (int, error) {
+func (t Tx) CountOutside(reach rights.Reach, names []string) (int, error) {
 	within, args := inReach(reach)
 	n, err := rows[int](t, `select count(*) from unnest(?::text[]) as n(key) where not exists (
 		select 1 from devices d where d.name_key = n.key and d.state = 'live' and `+within+")", append([]any{names}, args...)...)
@@ -128,7 +128,7 @@ func (t Tx) CountOutside(reach auth.Reach, names []string) (int, error) {
 }
 
 // CountDevicesOutside counts devices, by identifier, that are not in reach.
-func (t Tx) CountDevicesOutside(reach auth.Reach, ids []string) (int, error) {
+func (t Tx) CountDevicesOutside(reach rights.Reach, ids []string) (int, error) {
 	within, args := inReach(reach)
 	n, err := rows[int](
 		t,
@@ -141,7 +141,7 @@ func (t Tx) CountDevicesOutside(reach auth.Reach, ids []string) (int, error) {
 }
 
 // CountMembersOutside counts names in a group that are not those of live devices in reach.
-func (t Tx) CountMembersOutside(reach auth.Reach, groupID string) (int, error) {
+func (t Tx) CountMembersOutside(reach rights.Reach, groupID string) (int, error) {
 	within, args := inReach(reach)
 	n, err := rows[int](t, `select count(*) from group_members x where x.group_id = ? and not exists (
 		select 1 from devices d where d.name_key = x.device and d.state = 'live' and `+within+")", append([]any{groupID}, args...)...)
@@ -155,7 +155,7 @@ func (t Tx) CountMembersOutside(reach auth.Reach, groupID string) (int, error) {
 type Aim struct{ Include, Exclude, Within []string }
 
 // CountAimedOutside counts live devices that an aim reaches, or may reach, and that are not in reach.
-func (t Tx) CountAimedOutside(reach auth.Reach, aim Aim) (int, error) {
+func (t Tx) CountAimedOutside(reach rights.Reach, aim Aim) (int, error) {
 	const in = "(?::text = 'everything' or exists (select 1 from group_members m join groups g on g.id = m.group_id " +
 		"where g.name = ? and m.device = d.name_key"
 	sql, args := "d.state = 'live'", []any{}

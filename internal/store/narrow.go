@@ -3,13 +3,13 @@ package store
 import (
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 )
 
 // Narrow says which devices, and which time, a list of the past is narrowed to. The zero Narrow has no
 // device.
 type Narrow struct {
-	Reach auth.Reach
+	Reach rights.Reach
 	Group string // name; empty for no restriction
 	// Few are the identifiers of the devices where they are few: then each is looked at by itself,
 	// instead of going through everything until enough is found. Nil for many.
@@ -22,7 +22,7 @@ type Narrow struct {
 const MostFew = 500
 
 // inReach is the condition that the device d is in reach.
-func inReach(reach auth.Reach) (string, []any) {
+func inReach(reach rights.Reach) (string, []any) {
 	if reach.Everywhere() {
 		return "true", nil
 	}

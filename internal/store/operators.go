@@ -4,14 +4,14 @@ import (
 	"slices"
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 )
 
 // Operator is a person who signs in.
 type Operator struct {
 	ID           string
 	Name         string
-	Grants       []auth.Grant `gorm:"serializer:json"`
+	Grants       []rights.Grant `gorm:"serializer:json"`
 	PasswordHash string
 	CreatedAt    time.Time
 	DisabledAt   *time.Time
@@ -37,9 +37,9 @@ type APIToken struct {
 	ID         string
 	OperatorID string
 	Name       string
-	Operator   string       `gorm:"->;-:migration"` // name of its operator, read only
-	Role       string       // that was asked for, empty for all that the operator may do
-	Grants     []auth.Grant `gorm:"serializer:json"` // what it was given; see [auth.Limited]
+	Operator   string         `gorm:"->;-:migration"` // name of its operator, read only
+	Role       string         // that was asked for, empty for all that the operator may do
+	Grants     []rights.Grant `gorm:"serializer:json"` // what it was given; see [rights.Limited]
 	Hash       []byte
 	CreatedAt  time.Time
 	ExpiresAt  time.Time

@@ -3,7 +3,7 @@ package store
 import (
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/wire/protocol"
 )
 
@@ -110,7 +110,7 @@ func (t Tx) FinishOrder(device string, r protocol.OrderResult) error {
 }
 
 // CountOrders counts the orders of a batch to devices in reach, by state.
-func (t Tx) CountOrders(reach auth.Reach, batch string, now time.Time) (map[string]int, error) {
+func (t Tx) CountOrders(reach rights.Reach, batch string, now time.Time) (map[string]int, error) {
 	within, args := inReach(reach)
 	counts, err := rows[struct {
 		State string

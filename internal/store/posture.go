@@ -3,12 +3,12 @@ package store
 import (
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 )
 
 // PostureScope is what a report is about: devices in reach and in a group, and a period.
 type PostureScope struct {
-	Reach auth.Reach
+	Reach rights.Reach
 	Group string // empty for every device
 	Since time.Time
 	Until time.Time

@@ -3,7 +3,7 @@ package store
 import (
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 )
 
 // Reveal is one showing of a password.
@@ -106,7 +106,7 @@ func (t Tx) OpenApproval(operator, device, target string, now time.Time) (Approv
 
 // ListApprovals lists a page of those that wait, or that were approved to and not used, latest first, on
 // devices in reach.
-func (t Tx) ListApprovals(reach auth.Reach, now time.Time, p Page) ([]Approval, string, error) {
+func (t Tx) ListApprovals(reach rights.Reach, now time.Time, p Page) ([]Approval, string, error) {
 	before := "~"
 	if err := p.after(&before); err != nil {
 		return nil, "", err

@@ -3,8 +3,8 @@ package store
 import (
 	"time"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/wire/protocol"
 )
 
@@ -59,7 +59,7 @@ func (t Tx) DueWaivers(now time.Time, most int) ([]Waiver, error) {
 
 // WaiverFilter narrows a list of waivers. Empty fields do not.
 type WaiverFilter struct {
-	Reach  auth.Reach
+	Reach  rights.Reach
 	State  string
 	Device string    // identifier
 	Before time.Time // only those that end before

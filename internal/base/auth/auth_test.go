@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 )
 
@@ -36,5 +37,5 @@ func TestSecretsDiffer(t *testing.T) {
 	assert.Len(t, strings.Split(password, "-"), 4)
 	assert.Len(t, password, 23)
 	assert.False(t, strings.ContainsAny(password, "0O1lI"))
-	assert.False(t, auth.Role("root").Valid())
+	assert.False(t, rights.Role("root").Valid())
 }

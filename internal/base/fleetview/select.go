@@ -6,14 +6,14 @@ import (
 	"strings"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/store"
 )
 
 // Filter narrows the devices of a view. Empty fields do not, but the zero Reach has none.
 type Filter struct {
-	Reach    auth.Reach
+	Reach    rights.Reach
 	Search   string // part of name, serial, model, platform, version, path, primary user or a tag
 	Standing drift.Standing
 	Group    string // name
@@ -64,7 +64,7 @@ func (v *View) Page(clock store.Clock, f Filter, name, id string, limit int) []s
 
 // IDs are the identifiers of the live devices in reach and in a group, at most limit; the number tells
 // how many there are.
-func (v *View) IDs(reach auth.Reach, group string, limit int) (ids []string, n int) {
+func (v *View) IDs(reach rights.Reach, group string, limit int) (ids []string, n int) {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
 	scope := v.scope(reach, group)
@@ -80,7 +80,7 @@ func (v *View) IDs(reach auth.Reach, group string, limit int) (ids []string, n i
 }
 
 // Has reports whether a device is in reach.
-func (v *View) Has(reach auth.Reach, id string) bool {
+func (v *View) Has(reach rights.Reach, id string) bool {
 	if reach.Everywhere() {
 		return true
 	}
@@ -138,7 +138,7 @@ func (c Counts) Total() int {
 
 // OpenFindings are the identifiers of open findings that pick chooses, of live devices in reach and in a
 // group, largest first, at most limit.
-func (v *View) OpenFindings(reach auth.Reach, group string, pick func(f *store.ViewFinding) bool, limit int) []int64 {
+func (v *View) OpenFindings(reach rights.Reach, group string, pick func(f *store.ViewFinding) bool, limit int) []int64 {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
 	scope := v.scope(reach, group)
@@ -192,7 +192,7 @@ type Mark struct {
 
 // Groups are all groups by name with their devices in reach, of which some are drawn. Every live device in reach is
 // handed to visit as well, unless that is nil.
-func (v *View) Groups(clock store.Clock, reach auth.Reach, drawn Drawn, visit Visit) []Group {
+func (v *View) Groups(clock store.Clock, reach rights.Reach, drawn Drawn, visit Visit) []Group {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
 	slots := int32(0)
@@ -232,7 +232,7 @@ func (v *View) Groups(clock store.Clock, reach auth.Reach, drawn Drawn, visit Vi
 }
 
 // Devices are the live devices in reach, by name.
-func (v *View) Devices(reach auth.Reach) []*Device {
+func (v *View) Devices(reach rights.Reach) []*Device {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
 	scope := v.scope(reach, "")

@@ -14,9 +14,9 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/store"
 )
 
@@ -223,7 +223,7 @@ type scope struct {
 
 const nowhere = -1 // the slot of a group that is not known
 
-func (v *View) scope(reach auth.Reach, group string) scope {
+func (v *View) scope(reach rights.Reach, group string) scope {
 	s := scope{all: reach.Everywhere()}
 	for _, name := range reach.Groups() {
 		if slot, known := v.groups[name]; known {

@@ -5,8 +5,8 @@ package reach
 import (
 	"time"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
@@ -16,17 +16,17 @@ import (
 type Records interface {
 	devicegroups.Names
 	Device(clock store.Clock, id, nameKey string) (store.Device, error)
-	OutOfReach(reach auth.Reach, devices []string) (string, error)
+	OutOfReach(reach rights.Reach, devices []string) (string, error)
 }
 
 // Visible finds a device by identifier or name. One that the operator may not see does not exist for them: then the
 // refusal is that of a device that does not exist, and says so to the trail only.
-func Visible(tx Records, clock store.Clock, who auth.Identity, idOrName string) (store.Device, error) {
+func Visible(tx Records, clock store.Clock, who rights.Identity, idOrName string) (store.Device, error) {
 	d, err := tx.Device(clock, idOrName, text.Fold(idOrName))
 	if err != nil {
 		return d, refusal.Named(err, "device", idOrName)
 	}
-	reach := who.Reach(auth.Look)
+	reach := who.Reach(rights.Look)
 	if reach.Everywhere() {
 		return d, nil
 	}
@@ -41,7 +41,7 @@ func Visible(tx Records, clock store.Clock, who auth.Identity, idOrName string) 
 }
 
 // Check refuses, with the name of one of them, when the identity does not have the right on all of the devices.
-func Check(tx Records, who auth.Identity, right auth.Right, devices []string) error {
+func Check(tx Records, who rights.Identity, right rights.Right, devices []string) error {
 	reach := who.Reach(right)
 	if reach.Everywhere() || len(devices) == 0 {
 		return nil
@@ -75,12 +75,12 @@ type Past struct {
 
 // Fleet knows the devices that are in reach and in a group.
 type Fleet interface {
-	IDs(reach auth.Reach, group string, limit int) (ids []string, n int)
+	IDs(reach rights.Reach, group string, limit int) (ids []string, n int)
 }
 
 // Narrow is a list of the past narrowed to what an operator may see, a group, and a device.
-func Narrow(tx Records, fleet Fleet, clock store.Clock, who auth.Identity, p Past) (store.Narrow, error) {
-	n := store.Narrow{Reach: who.Reach(auth.Look), Group: p.Group, Since: p.Since, Until: p.Until}
+func Narrow(tx Records, fleet Fleet, clock store.Clock, who rights.Identity, p Past) (store.Narrow, error) {
+	n := store.Narrow{Reach: who.Reach(rights.Look), Group: p.Group, Since: p.Since, Until: p.Until}
 	if p.Device != "" {
 		d, err := Visible(tx, clock, who, p.Device)
 		n.Few = []string{d.ID}
@@ -89,7 +89,7 @@ func Narrow(tx Records, fleet Fleet, clock store.Clock, who auth.Identity, p Pas
 	if err := devicegroups.Asked(tx, p.Group); err != nil {
 		return n, err
 	}
-	if n.Reach.Everywhere() && (n.Group == "" || n.Group == auth.Everything) {
+	if n.Reach.Everywhere() && (n.Group == "" || n.Group == rights.Everything) {
 		return n, nil
 	}
 	if ids, all := fleet.IDs(n.Reach, n.Group, store.MostFew); all <= store.MostFew {

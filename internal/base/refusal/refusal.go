@@ -10,8 +10,8 @@ import (
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Kind is the kind of a refusal.

@@ -10,8 +10,8 @@ import (
 	"sync/atomic"
 
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Scopes come and go, and those in use are soon read again: that many readings are kept.

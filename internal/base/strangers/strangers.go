@@ -7,10 +7,10 @@ import (
 	"strings"
 	"time"
 
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/store"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // Records is what is needed of the records.
@@ -39,7 +39,7 @@ func shortened(s string) string {
 
 // Record puts the refused attempts on the trail, one entry for each minute that is over and each action.
 func (c *Counter) Record(ctx context.Context) error {
-	return c.Do(ctx, uow.Act{Who: auth.Identity{Name: audit.Strangers}}, func(tx Records, w *uow.Work) error {
+	return c.Do(ctx, uow.Act{Who: rights.Identity{Name: audit.Strangers}}, func(tx Records, w *uow.Work) error {
 		sums, err := tx.TakeStrangers(c.Now().UTC().Truncate(time.Minute))
 		if err != nil {
 			return err

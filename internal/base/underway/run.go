@@ -13,8 +13,8 @@ import (
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // Records is what is needed of the records to read and keep a rollout.

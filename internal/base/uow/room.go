@@ -10,11 +10,11 @@ import (
 	"log/slog"
 	"time"
 
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/kit/tracing"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // Records is what a unit of work itself needs of the records.
@@ -96,26 +96,26 @@ func (r Room[R]) refuse(ctx context.Context, w *Work, refused error) error {
 }
 
 // Lacking refuses whoever lacks the right to do something.
-func Lacking(who auth.Identity) *refusal.Error {
+func Lacking(who rights.Identity) *refusal.Error {
 	return refusal.New(
 		refusal.Forbidden,
 		"with the role %s you may not do this; ask an owner for one that may",
-		auth.RoleNames(who.Grants),
+		rights.RoleNames(who.Grants),
 	)
 }
 
 // Itself is the identity of what the service does without being asked.
-var Itself = auth.Identity{Name: audit.Service, Grants: []auth.Grant{{Role: auth.Owner}}}
+var Itself = rights.Identity{Name: audit.Service, Grants: []rights.Grant{{Role: rights.Owner}}}
 
 // DeviceActor begins the names of devices on the trail.
 const DeviceActor = "device:"
 
 // Device is the identity of a device on the trail.
-func Device(id, address string) auth.Identity {
-	return auth.Identity{Name: DeviceActor + id, Address: address}
+func Device(id, address string) rights.Identity {
+	return rights.Identity{Name: DeviceActor + id, Address: address}
 }
 
 // Console is the identity of who works on the machine of the service itself.
-func Console(user string) auth.Identity {
-	return auth.Identity{Name: "console:" + user, Grants: []auth.Grant{{Role: auth.Owner}}}
+func Console(user string) rights.Identity {
+	return rights.Identity{Name: "console:" + user, Grants: []rights.Grant{{Role: rights.Owner}}}
 }

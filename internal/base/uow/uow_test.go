@@ -7,26 +7,26 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 var (
-	owner = auth.Identity{
+	owner = rights.Identity{
 		OperatorID: "1",
 		Name:       "asta",
 		Address:    "192.0.2.7",
-		Grants:     []auth.Grant{{Role: auth.Owner}},
+		Grants:     []rights.Grant{{Role: rights.Owner}},
 	}
-	viewer = auth.Identity{OperatorID: "2", Name: "runa", Grants: []auth.Grant{{Role: auth.Viewer}}}
+	viewer = rights.Identity{OperatorID: "2", Name: "runa", Grants: []rights.Grant{{Role: rights.Viewer}}}
 )
 
-func act(who auth.Identity) uow.Act {
-	return uow.Act{Who: who, Right: auth.Deploy, Action: "thing.changed", Object: "lamp"}
+func act(who rights.Identity) uow.Act {
+	return uow.Act{Who: who, Right: rights.Deploy, Action: "thing.changed", Object: "lamp"}
 }
 
 func TestWhatAWorkGathersIsWrittenWithIt(t *testing.T) {

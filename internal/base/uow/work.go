@@ -5,16 +5,16 @@ import (
 	"log/slog"
 	"time"
 
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // Act is one thing that somebody does: who, with which right, and what the trail calls it.
 type Act struct {
-	Who auth.Identity
+	Who rights.Identity
 	// Right is what who needs; empty for what a device does, or the service by itself.
-	Right auth.Right
+	Right rights.Right
 	// Action is the name on the trail; empty for what leaves no entry, such as a report of a device.
 	Action string
 	Object string

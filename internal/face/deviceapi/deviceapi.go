@@ -15,12 +15,12 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
-	"rankwarden.example/internal/room/passwords"
-	"rankwarden.example/internal/room/devices"
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/face/problem"
-	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/room/passwords"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Options are what the device protocol's endpoints are made of.

@@ -10,8 +10,8 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // held is a connection whose request is held: the HTTP server has let go of it, with all its buffers, and

@@ -9,8 +9,8 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // registry keeps in memory what a check-in needs to know of every device that was heard from, so

@@ -19,14 +19,14 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/policy"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/room/authoring"
-	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/base/uow"
 )
 
 // Base is where the API lives.
@@ -49,8 +49,8 @@ type Options struct {
 type routes struct {
 	Options
 	huma    huma.API
-	open    map[string]bool       // method and path of what nobody needs to be signed in for
-	rights  map[string]auth.Right // by operation
+	open    map[string]bool         // method and path of what nobody needs to be signed in for
+	rights  map[string]rights.Right // by operation
 	streams *streams
 }
 
@@ -71,7 +71,7 @@ func (x *API) SignedIn(ctx context.Context, header *fasthttp.RequestHeader) bool
 }
 
 // Rights are the rights that operations need, by identifier.
-func Rights() map[string]auth.Right {
+func Rights() map[string]rights.Right {
 	return newAPI(fiber.New(), Options{Rooms: &rooms.Rooms{}, Log: slog.New(slog.DiscardHandler)}).rights
 }
 
@@ -106,7 +106,7 @@ func newAPI(app *fiber.App, o Options) *routes {
 		"token":   {Type: "http", Scheme: "bearer"},
 	}
 	config.Security = []map[string][]string{{"session": {}}, {"token": {}}}
-	a := &routes{Options: o, open: map[string]bool{}, rights: map[string]auth.Right{}, streams: newStreams()}
+	a := &routes{Options: o, open: map[string]bool{}, rights: map[string]rights.Right{}, streams: newStreams()}
 	app.Use(Base, a.authenticate)
 	a.huma = huma.NewAPI(config, adapter{app})
 	a.signIn()
@@ -153,9 +153,9 @@ type operation struct {
 // register adds an operation for those who have a right. Who lacks it gets no further than here.
 func register[In, Out any](
 	a *routes,
-	right auth.Right,
+	right rights.Right,
 	o operation,
-	handle func(ctx context.Context, who auth.Identity, in *In) (*Out, error),
+	handle func(ctx context.Context, who rights.Identity, in *In) (*Out, error),
 ) {
 	if right == "" || o.method != http.MethodGet && o.action == "" && !reading[o.id] {
 		panic(
@@ -175,7 +175,7 @@ func register[In, Out any](
 		Errors:       []int{401, 403, 404, 409, 412, 422, 428, 429},
 		MaxBodyBytes: cmp.Or(o.bodyLimit, maxBody),
 	}
-	if right == auth.Anybody {
+	if right == rights.Anybody {
 		op.Security = []map[string][]string{}
 		op.Errors = []int{401, 422, 429}
 		a.open[o.method+" "+op.Path] = true
@@ -216,7 +216,7 @@ func register[In, Out any](
 }
 
 // refuse puts a refused attempt on the trail, and gives the refusal.
-func (a *routes) refuse(c huma.Context, who auth.Identity, action string, refused error) error {
+func (a *routes) refuse(c huma.Context, who rights.Identity, action string, refused error) error {
 	return a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: action, Object: c.URL().Path}, refused)
 }
 
@@ -332,11 +332,11 @@ type Empty struct{}
 func removal(
 	a *routes,
 	action, path, id, summary string,
-	remove func(ctx context.Context, who auth.Identity, name string, over int64) error,
+	remove func(ctx context.Context, who rights.Identity, name string, over int64) error,
 ) {
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodDelete,
 			path:    path,
@@ -345,7 +345,7 @@ func removal(
 			status:  http.StatusNoContent,
 			action:  action,
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			IfMatch
 		}) (*Empty, error) {

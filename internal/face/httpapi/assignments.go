@@ -6,7 +6,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/assign"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/store"
 )
 
@@ -39,14 +39,14 @@ func aimed(aim api.Aim, name string) assign.Assignment {
 func (a *routes) assignments() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/assignments",
 			id:      "list-assignments",
 			summary: "Assignments by rank and name",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			PageQuery
 			Policy string `query:"policy" doc:"Only those of this policy"`
 		}) (*List[api.Assignment], error) {
@@ -62,7 +62,7 @@ func (a *routes) assignments() {
 	}
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/assignments",
@@ -71,28 +71,28 @@ func (a *routes) assignments() {
 			status:  http.StatusCreated,
 			action:  "assignment.made",
 		},
-		func(ctx context.Context, who auth.Identity, in *newAssignment) (*WithETag[api.Assignment], error) {
+		func(ctx context.Context, who rights.Identity, in *newAssignment) (*WithETag[api.Assignment], error) {
 			x, err := a.Authoring.NewAssignment(ctx, who, aimed(in.Body.Aim, in.Body.Name))
 			return tagged(x.Version, viewAssignment(x)), err
 		},
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/assignments/{name}",
 			id:      "show-assignment",
 			summary: "Show an assignment",
 		},
-		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Assignment], error) {
+		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Assignment], error) {
 			x, err := a.Authoring.Assignment(ctx, in.Name)
 			return tagged(x.Version, viewAssignment(x)), err
 		},
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPut,
 			path:    "/assignments/{name}",
@@ -100,7 +100,7 @@ func (a *routes) assignments() {
 			summary: "Edit an assignment: its policy, groups, rank or stance",
 			action:  "assignment.changed",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			IfMatch
 			Body api.Aim

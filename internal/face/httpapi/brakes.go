@@ -6,11 +6,11 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/present"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/authoring"
 )
 
-func viewHeld(who auth.Identity) func(h authoring.HeldByBrake) api.Held {
+func viewHeld(who rights.Identity) func(h authoring.HeldByBrake) api.Held {
 	return func(h authoring.HeldByBrake) api.Held {
 		v := api.Held{
 			ID: h.ID, Kind: h.Kind, Object: h.Object, State: h.State, Words: present.HeldByBrake(h.Kind, h.Object, h.Devices, h.Fleet),
@@ -19,7 +19,7 @@ func viewHeld(who auth.Identity) func(h authoring.HeldByBrake) api.Held {
 		}
 		v.Sums = []api.EffectSum{}
 		for _, e := range h.Effects {
-			if !who.Reach(auth.Look).Everywhere() {
+			if !who.Reach(rights.Look).Everywhere() {
 				e.First = []string{} // names of devices
 			}
 			v.Sums = append(v.Sums, api.EffectSum(e))
@@ -31,14 +31,14 @@ func viewHeld(who auth.Identity) func(h authoring.HeldByBrake) api.Held {
 func (a *routes) brakes() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/brakes",
 			id:      "list-brakes",
 			summary: "Imports, rules and changes of facts that wait for a decision, the latest first",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			All bool `query:"all" doc:"Also those that were decided"`
 		}) (*List[api.Held], error) {
@@ -48,14 +48,14 @@ func (a *routes) brakes() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/brakes/{name}",
 			id:      "show-brake",
 			summary: "Show what the brake holds, by identifier, with what it would do",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.Held }, error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Held }, error) {
 			h, err := a.Authoring.BrakeHeld(ctx, in.Name)
 			if err != nil {
 				return nil, err
@@ -65,7 +65,7 @@ func (a *routes) brakes() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/brakes/{name}/decision",
@@ -73,7 +73,7 @@ func (a *routes) brakes() {
 			summary: "Release what the brake holds, or refuse it",
 			action:  "brake.decided",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Release bool   `json:"release"`

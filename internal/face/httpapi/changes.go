@@ -7,7 +7,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/core/change"
 	"rankwarden.example/core/policy"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/internal/store"
 )
@@ -94,14 +94,14 @@ type AboutChange struct {
 func (a *routes) changes() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/changes",
 			id:      "list-changes",
 			summary: "Changes, the latest altered first",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			PageQuery
 			State  []string `query:"state,explode" doc:"Only those of these states"`
 			Search string   `query:"search" maxLength:"100" doc:"Part of a name or title"`
@@ -114,7 +114,7 @@ func (a *routes) changes() {
 	)
 	register(
 		a,
-		auth.Draft,
+		rights.Draft,
 		operation{
 			method:  http.MethodPost,
 			path:    "/changes",
@@ -123,7 +123,7 @@ func (a *routes) changes() {
 			status:  http.StatusCreated,
 			action:  "change.created",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			Body struct {
 				Name string `json:"name" minLength:"1" maxLength:"63"`
 				AboutChange
@@ -135,20 +135,20 @@ func (a *routes) changes() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/changes/{name}",
 			id:      "show-change",
 			summary: "Show a change with its edits",
 		},
-		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.ChangeDetail], error) {
+		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.ChangeDetail], error) {
 			return withChange(a.Authoring.Change(ctx, in.Name))
 		},
 	)
 	register(
 		a,
-		auth.Draft,
+		rights.Draft,
 		operation{
 			method:  http.MethodPatch,
 			path:    "/changes/{name}",
@@ -156,7 +156,7 @@ func (a *routes) changes() {
 			summary: "Edit the title and reason of a change",
 			action:  "change.edited",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			IfMatch
 			Body AboutChange
@@ -170,14 +170,14 @@ func (a *routes) changes() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/changes/{name}/history",
 			id:      "change-history",
 			summary: "What happened to a change, newest first",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			NamePath
 			PageQuery
 		}) (*List[api.ChangeEvent], error) {
@@ -196,7 +196,7 @@ func (a *routes) changes() {
 func (a *routes) changeEdits() {
 	register(
 		a,
-		auth.Draft,
+		rights.Draft,
 		operation{
 			method:  http.MethodPost,
 			path:    "/changes/{name}/edits",
@@ -204,7 +204,7 @@ func (a *routes) changeEdits() {
 			summary: "Add an edit to a change; it takes the place of an earlier edit of the same thing",
 			action:  "change.edited",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body api.ChangeEdit
 		}) (*WithETag[api.EditResult], error) {
@@ -215,7 +215,7 @@ func (a *routes) changeEdits() {
 	)
 	register(
 		a,
-		auth.Draft,
+		rights.Draft,
 		operation{
 			method:  http.MethodDelete,
 			path:    "/changes/{name}/edits/{type}/{thing}",
@@ -223,7 +223,7 @@ func (a *routes) changeEdits() {
 			summary: "Take the edit of one thing out of a change",
 			action:  "change.edited",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Type  string `path:"type" enum:"policy,assignment,group"`
 			Thing string `path:"thing" doc:"Name of the policy, assignment or group"`
@@ -237,7 +237,7 @@ func (a *routes) changeEdits() {
 func (a *routes) changeSteps() {
 	register(
 		a,
-		auth.Draft,
+		rights.Draft,
 		operation{
 			method:  http.MethodPost,
 			path:    "/changes/{name}/drop",
@@ -245,7 +245,7 @@ func (a *routes) changeSteps() {
 			summary: "Drop a change; none of its edits is made",
 			action:  "change.dropped",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Reason string `json:"reason,omitempty" maxLength:"2000"`
@@ -256,7 +256,7 @@ func (a *routes) changeSteps() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/changes/{name}/apply",
@@ -264,7 +264,7 @@ func (a *routes) changeSteps() {
 			summary: "Apply a change to all devices at once, or have it wait for a second person",
 			action:  "change.applied",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Digest string `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
@@ -275,7 +275,7 @@ func (a *routes) changeSteps() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/changes/{name}/decision",
@@ -283,7 +283,7 @@ func (a *routes) changeSteps() {
 			summary: "Approve or refuse a change that waits for a second person",
 			action:  "change.decided",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Approve bool   `json:"approve"`

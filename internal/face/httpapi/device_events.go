@@ -6,7 +6,7 @@ import (
 	"net/http"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
 )
@@ -45,14 +45,14 @@ func anyOf(data json.RawMessage) any {
 func (a *routes) deviceEvents() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/device-events",
 			id:      "list-device-events",
 			summary: "Events of devices, latest first",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			PastQuery
 			Kind string `query:"kind" doc:"Such as member_removed"`

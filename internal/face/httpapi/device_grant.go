@@ -11,9 +11,9 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/room/access"
 )
 
 // grantType is that of RFC 8628.
@@ -29,23 +29,23 @@ type CodePath struct {
 func (a *routes) deviceGrant(app *fiber.App) {
 	a.form(app, "/device-authorization", "ask-for-token", "Ask for a token as a program without a browser (RFC 8628)", a.askForToken)
 	a.form(app, "/device-token", "take-token", "Take the token that a person allowed (RFC 8628)", a.takeToken)
-	register(a, auth.SignedIn,
+	register(a, rights.SignedIn,
 		operation{
 			method: http.MethodGet, path: "/device-grants/{code}", id: "show-device-grant",
 			summary: "A program that waits for a token, by the code that it shows",
 		},
-		func(ctx context.Context, _ auth.Identity, in *CodePath) (*struct{ Body api.DeviceGrant }, error) {
+		func(ctx context.Context, _ rights.Identity, in *CodePath) (*struct{ Body api.DeviceGrant }, error) {
 			g, err := a.Access.Grant(ctx, in.Code)
 			return &struct{ Body api.DeviceGrant }{api.DeviceGrant{
 				Code: g.UserCode, Program: g.Program, Address: g.Address, Hours: g.Hours, CreatedAt: g.CreatedAt, ExpiresAt: g.ExpiresAt,
 			}}, err
 		})
-	register(a, auth.SignedIn,
+	register(a, rights.SignedIn,
 		operation{
 			method: http.MethodPost, path: "/device-grants/{code}/decision", id: "decide-device-grant", session: true,
 			status: http.StatusNoContent, action: "device_grant.decided", summary: "Let a program act as you, or refuse it",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			CodePath
 			Body struct {
 				Approve bool `json:"approve"`
@@ -57,7 +57,7 @@ func (a *routes) deviceGrant(app *fiber.App) {
 
 // form registers an operation that anybody may call with a form.
 func (a *routes) form(app *fiber.App, path, id, summary string, handle fiber.Handler) {
-	a.rights[id] = auth.Anybody
+	a.rights[id] = rights.Anybody
 	a.open["POST "+Base+path] = true
 	a.huma.OpenAPI().AddOperation(&huma.Operation{
 		Method: http.MethodPost, Path: Base + path, OperationID: id, Summary: summary, Tags: []string{"sign-in"},

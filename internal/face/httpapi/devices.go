@@ -9,10 +9,10 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/base/reach"
+	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
 )
 
@@ -192,7 +192,7 @@ func (q DeviceQuery) filter() reporting.DeviceFilter {
 	return reporting.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
 }
 
-func (a *routes) why(ctx context.Context, who auth.Identity, name string, at time.Time) (reporting.DeviceWhy, error) {
+func (a *routes) why(ctx context.Context, who rights.Identity, name string, at time.Time) (reporting.DeviceWhy, error) {
 	if at.IsZero() {
 		return a.Insight.Why(ctx, who, name)
 	}
@@ -202,9 +202,9 @@ func (a *routes) why(ctx context.Context, who auth.Identity, name string, at tim
 func (a *routes) devices() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			DeviceQuery
 		}) (*List[api.Device], error) {
@@ -214,42 +214,42 @@ func (a *routes) devices() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/device-standings",
 			id:      "device-standings",
 			summary: "Count devices by standing",
 		},
-		func(ctx context.Context, who auth.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
+		func(ctx context.Context, who rights.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
 			c, err := a.Insight.CountDevices(ctx, who, in.filter())
 			return &struct{ Body api.Standings }{viewStandings(c)}, err
 		},
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/devices/{name}",
 			id:      "show-device",
 			summary: "Show a device, by identifier or name",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.Device }, error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Device }, error) {
 			d, err := a.Insight.Device(ctx, who, in.Name)
 			return &struct{ Body api.Device }{viewDevice(d)}, err
 		},
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/devices/{name}/why",
 			id:      "device-why",
 			summary: "Desired, reported and decided by, for every setting of a device",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			At time.Time `query:"at" doc:"As it was at this time; now when left out"`
 		}) (*struct{ Body api.DeviceWhy }, error) {
@@ -282,14 +282,14 @@ func (a *routes) devices() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/devices/{name}/setting-history",
 			id:      "setting-history",
 			summary: "What happened to a setting of a device in the last 30 days, and who was there, latest first",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Setting string `query:"setting" required:"true" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
 		}) (*struct{ Body api.SettingHistory }, error) {
@@ -304,10 +304,10 @@ func (a *routes) devices() {
 			return &struct{ Body api.SettingHistory }{out}, err
 		},
 	)
-	decide := func(path, id, action, summary string, do func(ctx context.Context, who auth.Identity, id string) error) {
+	decide := func(path, id, action, summary string, do func(ctx context.Context, who rights.Identity, id string) error) {
 		register(
 			a,
-			auth.Administer,
+			rights.Administer,
 			operation{
 				method:  http.MethodPost,
 				path:    "/devices/{name}/" + path,
@@ -316,7 +316,7 @@ func (a *routes) devices() {
 				status:  http.StatusNoContent,
 				action:  action,
 			},
-			func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
+			func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
 				d, err := a.Insight.Device(ctx, who, in.Name)
 				if err != nil {
 					return nil, err
@@ -330,7 +330,7 @@ func (a *routes) devices() {
 		"accept-device",
 		"device.accepted",
 		"Accept a device that waits for an owner; one that it claims to be is retired",
-		func(ctx context.Context, who auth.Identity, id string) error {
+		func(ctx context.Context, who rights.Identity, id string) error {
 			return a.Intake.DecideClaim(ctx, who, id, true)
 		},
 	)
@@ -339,7 +339,7 @@ func (a *routes) devices() {
 		"refuse-device",
 		"device.refused",
 		"Refuse a device that waits for an owner",
-		func(ctx context.Context, who auth.Identity, id string) error {
+		func(ctx context.Context, who rights.Identity, id string) error {
 			return a.Intake.DecideClaim(ctx, who, id, false)
 		},
 	)

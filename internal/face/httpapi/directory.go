@@ -6,7 +6,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/policy"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/internal/store"
 )
@@ -49,14 +49,14 @@ func viewDirectoryChange(c authoring.DirectoryChange) api.DirectoryChange {
 func (a *routes) directory() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/directory",
 			id:      "list-directory",
 			summary: "People and groups of the directory, by any part of a name",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			PageQuery
 			Search string `query:"search" maxLength:"100" doc:"Words; each must be part of a name or title"`
 			Kind   string `query:"kind" enum:",user,group"`
@@ -72,7 +72,7 @@ func (a *routes) directory() {
 	}
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{
 			method:    http.MethodPost,
 			path:      "/directory/import",
@@ -81,21 +81,21 @@ func (a *routes) directory() {
 			bodyLimit: authoring.MaxLDIF,
 			action:    "directory.imported",
 		},
-		func(ctx context.Context, who auth.Identity, in *ldifRequest) (*struct{ Body api.DirectoryChange }, error) {
+		func(ctx context.Context, who rights.Identity, in *ldifRequest) (*struct{ Body api.DirectoryChange }, error) {
 			c, err := a.Authoring.ImportDirectory(ctx, who, in.RawBody, in.Replace, in.Accept)
 			return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
 		},
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/directory/connection",
 			id:      "directory-connection",
 			summary: "The connection to a directory and its last run",
 		},
-		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*struct{ Body api.DirectoryState }, error) {
+		func(ctx context.Context, _ rights.Identity, _ *struct{}) (*struct{ Body api.DirectoryState }, error) {
 			run, ever, err := a.Authoring.DirectoryState(ctx)
 			out := api.DirectoryState{
 				Connected: a.Authoring.DirectoryConnection != nil,
@@ -115,7 +115,7 @@ func (a *routes) directory() {
 	)
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{
 			method:  http.MethodPost,
 			path:    "/directory/connection/run",
@@ -123,7 +123,7 @@ func (a *routes) directory() {
 			summary: "Read the directory over the connection now",
 			action:  "directory.read",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			Accept bool `query:"accept" doc:"Also when many lack that policies in force name"`
 		}) (*struct{ Body api.DirectoryChange }, error) {
 			c, err := a.Authoring.SyncDirectory(ctx, in.Accept)
@@ -132,7 +132,7 @@ func (a *routes) directory() {
 	)
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{
 			method:  http.MethodPost,
 			path:    "/directory/let-go",
@@ -141,7 +141,7 @@ func (a *routes) directory() {
 			status:  http.StatusNoContent,
 			action:  "directory.let_go",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			Body struct {
 				Ref string `json:"ref" minLength:"1" maxLength:"500"`
 			}
@@ -156,7 +156,7 @@ func (a *routes) directory() {
 	}
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{
 			method:  http.MethodPost,
 			path:    "/device-facts",
@@ -165,7 +165,7 @@ func (a *routes) directory() {
 			status:  http.StatusNoContent,
 			action:  "device.facts_set",
 		},
-		func(ctx context.Context, who auth.Identity, in *factsRequest) (*Empty, error) {
+		func(ctx context.Context, who rights.Identity, in *factsRequest) (*Empty, error) {
 			edits := make([]authoring.OrganisationFacts, len(in.Body.Devices))
 			for i, f := range in.Body.Devices {
 				edits[i] = authoring.OrganisationFacts(f)
@@ -175,14 +175,14 @@ func (a *routes) directory() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodPost,
 			path:    "/device-names",
 			id:      "match-device-names",
 			summary: "Which of some names are those of devices",
 		},
-		func(_ context.Context, who auth.Identity, in *struct {
+		func(_ context.Context, who rights.Identity, in *struct {
 			Body struct {
 				Names []string `json:"names" maxItems:"20000" nullable:"false"`
 			}
@@ -193,14 +193,14 @@ func (a *routes) directory() {
 	)
 	register(
 		a,
-		auth.Anybody,
+		rights.Anybody,
 		operation{
 			method:  http.MethodGet,
 			path:    "/policy-schema.json",
 			id:      "policy-schema",
 			summary: "JSON Schema (2020-12) of policy documents",
 		},
-		func(context.Context, auth.Identity, *struct{}) (*struct {
+		func(context.Context, rights.Identity, *struct{}) (*struct {
 			ContentType string `header:"Content-Type"`
 			Body        []byte
 		}, error) {

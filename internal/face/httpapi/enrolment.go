@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/store"
 )
@@ -29,14 +29,14 @@ func viewEnrolment(e store.EnrolmentToken) api.EnrolmentToken {
 func (a *routes) enrolment() {
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{
 			method:  http.MethodGet,
 			path:    "/enrolment-tokens",
 			id:      "list-enrolment-tokens",
 			summary: "Enrolment tokens, newest first",
 		},
-		func(ctx context.Context, _ auth.Identity, in *PageQuery) (*List[api.EnrolmentToken], error) {
+		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.EnrolmentToken], error) {
 			list, next, err := a.Intake.EnrolmentTokens(ctx, in.page())
 			return listOf(list, next, err, viewEnrolment)
 		},
@@ -53,7 +53,7 @@ func (a *routes) enrolment() {
 	}
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{
 			method:  http.MethodPost,
 			path:    "/enrolment-tokens",
@@ -62,7 +62,7 @@ func (a *routes) enrolment() {
 			status:  http.StatusCreated,
 			action:  "enrolment.token_made",
 		},
-		func(ctx context.Context, who auth.Identity, in *enrolmentRequest) (*struct{ Body api.NewEnrolmentToken }, error) {
+		func(ctx context.Context, who rights.Identity, in *enrolmentRequest) (*struct{ Body api.NewEnrolmentToken }, error) {
 			e, token, err := a.Intake.NewEnrolmentToken(
 				ctx,
 				who,
@@ -78,7 +78,7 @@ func (a *routes) enrolment() {
 	)
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{
 			method:  http.MethodDelete,
 			path:    "/enrolment-tokens/{name}",
@@ -87,7 +87,7 @@ func (a *routes) enrolment() {
 			status:  http.StatusNoContent,
 			action:  "enrolment.token_revoked",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
 			return &Empty{}, a.Intake.RevokeEnrolmentToken(ctx, who, in.Name)
 		},
 	)

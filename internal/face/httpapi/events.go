@@ -13,11 +13,11 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/face/problem"
-	"rankwarden.example/internal/store"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/store"
 )
 
 const (
@@ -30,7 +30,7 @@ const (
 // events serves what changes, as server-sent events (HTML Living Standard, 9.2).
 func (a *routes) events(app *fiber.App) {
 	const id = "events"
-	a.rights[id] = auth.Look
+	a.rights[id] = rights.Look
 	a.huma.OpenAPI().AddOperation(&huma.Operation{
 		Method: http.MethodGet, Path: Base + "/events", OperationID: id, Tags: []string{"events"},
 		Summary: "What changes, as server-sent events named \"change\"",
@@ -44,7 +44,7 @@ func (a *routes) events(app *fiber.App) {
 	})
 	app.Get(Base+"/events", func(c fiber.Ctx) error {
 		who := identity(c.Context())
-		if !who.May(auth.Look) {
+		if !who.May(rights.Look) {
 			return problem.Send(
 				c,
 				problem.Of(
@@ -83,7 +83,7 @@ func (a *routes) events(app *fiber.App) {
 }
 
 // stream tells what changes until whoever listens goes, or may no longer.
-func (a *routes) stream(ctx context.Context, w *bufio.Writer, who auth.Identity, again credentials) {
+func (a *routes) stream(ctx context.Context, w *bufio.Writer, who rights.Identity, again credentials) {
 	changes := a.Hub.Subscribe(store.TopicDevices, store.TopicReports, store.TopicEdits, store.TopicGroups,
 		store.TopicRollouts)
 	defer changes.Close()
@@ -104,7 +104,7 @@ func (a *routes) stream(ctx context.Context, w *bufio.Writer, who auth.Identity,
 			asking, cancel := context.WithTimeout(ctx, 5*time.Second)
 			now, err := a.identify(asking, again)
 			cancel()
-			if err != nil || !now.May(auth.Look) || !send(": still here\n\n") {
+			if err != nil || !now.May(rights.Look) || !send(": still here\n\n") {
 				return
 			}
 			who = now
@@ -114,7 +114,7 @@ func (a *routes) stream(ctx context.Context, w *bufio.Writer, who auth.Identity,
 				return
 			case <-time.After(gather):
 			}
-			change, any := a.changeOf(who.Reach(auth.Look), changes.Take())
+			change, any := a.changeOf(who.Reach(rights.Look), changes.Take())
 			if !any {
 				continue
 			}
@@ -127,7 +127,7 @@ func (a *routes) stream(ctx context.Context, w *bufio.Writer, who auth.Identity,
 }
 
 // changeOf is what changed, as far as it is in reach; any is false when nothing of it is.
-func (a *routes) changeOf(reach auth.Reach, taken map[string][]string) (change api.Notice, any bool) {
+func (a *routes) changeOf(reach rights.Reach, taken map[string][]string) (change api.Notice, any bool) {
 	change = api.Notice{Topics: []string{}, Devices: []string{}}
 	all := false
 	for topic, ids := range taken {

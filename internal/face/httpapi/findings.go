@@ -7,8 +7,8 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/present"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
 )
@@ -66,14 +66,14 @@ func (q FindingQuery) filter() reporting.FindingFilter {
 func (a *routes) findings() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/finding-counts",
 			id:      "finding-counts",
 			summary: "Count open findings by assignment, group or device, most devices first",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			By string `query:"by" required:"true" enum:"assignment,group,device"`
 			FindingQuery
 		}) (*struct{ Body api.FindingCounts }, error) {
@@ -87,9 +87,9 @@ func (a *routes) findings() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{method: http.MethodGet, path: "/findings", id: "list-findings", summary: "Findings, newest first"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			FindingQuery
 		}) (*List[api.Finding], error) {
@@ -99,14 +99,14 @@ func (a *routes) findings() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/finding-sums",
 			id:      "finding-sums",
 			summary: "Count findings by setting and kind, most devices first",
 		},
-		func(ctx context.Context, who auth.Identity, in *FindingQuery) (*struct {
+		func(ctx context.Context, who rights.Identity, in *FindingQuery) (*struct {
 			Body struct {
 				Items []api.FindingSum `json:"items" nullable:"false"`
 			}

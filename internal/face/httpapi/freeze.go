@@ -5,7 +5,7 @@ import (
 	"net/http"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/store"
 )
 
@@ -15,9 +15,9 @@ func viewFreeze(f store.Freeze) api.Freeze {
 
 // freeze mounts what stops everything at once.
 func (a *routes) freeze() {
-	register(a, auth.Look, operation{
+	register(a, rights.Look, operation{
 		method: http.MethodGet, path: "/freezes", id: "list-freezes", summary: "Freezes in force; none while everything goes on",
-	}, func(ctx context.Context, _ auth.Identity, _ *struct{}) (*struct{ Body []api.Freeze }, error) {
+	}, func(ctx context.Context, _ rights.Identity, _ *struct{}) (*struct{ Body []api.Freeze }, error) {
 		found, err := a.Deploy.Freezes(ctx)
 		list := []api.Freeze{}
 		for _, f := range found {
@@ -25,16 +25,16 @@ func (a *routes) freeze() {
 		}
 		return &struct{ Body []api.Freeze }{list}, err
 	})
-	register(a, auth.Deploy, operation{
+	register(a, rights.Deploy, operation{
 		method: http.MethodPost, path: "/freezes", id: "freeze", summary: "Stop rollouts, or settling too, everywhere and at once",
 		action: store.ServiceFrozen,
-	}, func(ctx context.Context, who auth.Identity, in *struct{ Body api.NewFreeze }) (*struct{ Body api.Freeze }, error) {
+	}, func(ctx context.Context, who rights.Identity, in *struct{ Body api.NewFreeze }) (*struct{ Body api.Freeze }, error) {
 		f, err := a.Deploy.Freeze(ctx, who, in.Body.What == store.FreezeAll, in.Body.Reason)
 		return &struct{ Body api.Freeze }{viewFreeze(f)}, err
 	})
-	register(a, auth.Deploy, operation{
+	register(a, rights.Deploy, operation{
 		method: http.MethodPost, path: "/thaw", id: "thaw", summary: "Let everything that is frozen go on", action: store.ServiceThawed,
-	}, func(ctx context.Context, who auth.Identity, in *struct {
+	}, func(ctx context.Context, who rights.Identity, in *struct {
 		Body struct {
 			Reason string `json:"reason,omitempty" maxLength:"2000"`
 		}

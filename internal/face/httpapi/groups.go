@@ -5,7 +5,7 @@ import (
 	"net/http"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/internal/store"
 )
@@ -17,9 +17,9 @@ func viewGroup(g store.Group) api.Group {
 func (a *routes) groups() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{method: http.MethodGet, path: "/groups", id: "list-groups", summary: "Groups by name"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			Search string `query:"search" maxLength:"100" doc:"Part of a name"`
 		}) (*List[api.GroupSummary], error) {
@@ -39,7 +39,7 @@ func (a *routes) groups() {
 	}
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/groups",
@@ -48,7 +48,7 @@ func (a *routes) groups() {
 			status:  http.StatusCreated,
 			action:  "group.made",
 		},
-		func(ctx context.Context, who auth.Identity, in *newGroup) (*WithETag[api.Group], error) {
+		func(ctx context.Context, who rights.Identity, in *newGroup) (*WithETag[api.Group], error) {
 			g, err := a.Authoring.AddGroup(
 				ctx,
 				who,
@@ -64,23 +64,23 @@ func (a *routes) groups() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{method: http.MethodGet, path: "/groups/{name}", id: "show-group", summary: "Show a group"},
-		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Group], error) {
+		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Group], error) {
 			g, err := a.Authoring.Group(ctx, in.Name)
 			return tagged(g.Version, viewGroup(g)), err
 		},
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/groups/{name}/devices",
 			id:      "list-group-devices",
 			summary: "Names in a group",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			PageQuery
 		}) (*List[api.GroupMember], error) {
@@ -102,7 +102,7 @@ func (a *routes) groups() {
 	}
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPatch,
 			path:    "/groups/{name}",
@@ -110,7 +110,7 @@ func (a *routes) groups() {
 			summary: "Edit a group: add or remove devices, change its rule or description",
 			action:  "group.changed",
 		},
-		func(ctx context.Context, who auth.Identity, in *groupChange) (*WithETag[api.Group], error) {
+		func(ctx context.Context, who rights.Identity, in *groupChange) (*WithETag[api.Group], error) {
 			over, err := in.version()
 			if err != nil {
 				return nil, err
@@ -137,14 +137,14 @@ func (a *routes) groups() {
 	}
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodPost,
 			path:    "/rule-trial",
 			id:      "test-rule",
 			summary: "Test a rule: list the devices that it would match, without saving it",
 		},
-		func(ctx context.Context, who auth.Identity, in *ruleRequest) (*struct{ Body api.RuleTrial }, error) {
+		func(ctx context.Context, who rights.Identity, in *ruleRequest) (*struct{ Body api.RuleTrial }, error) {
 			t, err := a.Authoring.TryRule(ctx, who, in.Body.Rule)
 			return &struct{ Body api.RuleTrial }{api.RuleTrial(t)}, err
 		},

@@ -6,7 +6,7 @@ import (
 	"net/http"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/store"
 )
 
@@ -25,22 +25,22 @@ func (a *routes) viewKey(k store.EscrowKey, deposits int) api.EscrowKey {
 
 func (a *routes) keys() {
 	const path = "/escrow-keys"
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodGet, path: path, id: "list-escrow-keys", summary: "All escrow and recovery keys, by number; they are few"},
-		func(ctx context.Context, _ auth.Identity, _ *struct{}) (*whole[api.EscrowKey], error) {
+		func(ctx context.Context, _ rights.Identity, _ *struct{}) (*whole[api.EscrowKey], error) {
 			keys, uses, err := a.Custody.EscrowKeys(ctx)
 			return wholeOf(keys, err, func(k store.EscrowKey) api.EscrowKey { return a.viewKey(k, uses[k.Number]) })
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodPost, path: path, id: "create-escrow-key", status: http.StatusNoContent,
 			summary: "Enter the public half of a new key; it is used once a copy of the private half was proved", action: "keys.made"},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body api.NewEscrowKey }) (*Empty, error) {
+		func(ctx context.Context, who rights.Identity, in *struct{ Body api.NewEscrowKey }) (*Empty, error) {
 			return &Empty{}, a.Custody.AddEscrowKey(ctx, who, in.Body.Number, in.Body.Use, in.Body.Public)
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodPost, path: path + "/{number}/challenge", id: "challenge-escrow-key",
 			summary: "A challenge that only the private half of a new key opens", action: "keys.challenged"},
-		func(ctx context.Context, _ auth.Identity, in *NumberPath) (*struct{ Body api.KeyChallenge }, error) {
+		func(ctx context.Context, _ rights.Identity, in *NumberPath) (*struct{ Body api.KeyChallenge }, error) {
 			c, err := a.Custody.Challenge(ctx, in.Number)
 			if err != nil {
 				return nil, err
@@ -48,10 +48,10 @@ func (a *routes) keys() {
 			document, err := json.Marshal(c)
 			return &struct{ Body api.KeyChallenge }{api.KeyChallenge{Document: document}}, err
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodPost, path: path + "/{number}/proof", id: "prove-escrow-key", status: http.StatusNoContent,
 			summary: "Prove with the answer to its challenge that a copy of a key exists, so that it goes live", action: "keys.proved"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NumberPath
 			Body api.KeyAnswer
 		}) (*Empty, error) {
@@ -59,7 +59,7 @@ func (a *routes) keys() {
 		})
 	for _, o := range []struct {
 		operation
-		do func(ctx context.Context, who auth.Identity, number int64) error
+		do func(ctx context.Context, who rights.Identity, number int64) error
 	}{
 		{operation{method: http.MethodPost, path: "/retire", id: "retire-escrow-key", summary: "Seal nothing new to a key", action: "keys.retired"},
 			a.retireKey},
@@ -69,14 +69,14 @@ func (a *routes) keys() {
 			action: "keys.reseal_stopped"}, a.stopReseal},
 	} {
 		o.path, o.status = path+"/{number}"+o.path, http.StatusNoContent
-		register(a, auth.Administer, o.operation, func(ctx context.Context, who auth.Identity, in *NumberPath) (*Empty, error) {
+		register(a, rights.Administer, o.operation, func(ctx context.Context, who rights.Identity, in *NumberPath) (*Empty, error) {
 			return &Empty{}, o.do(ctx, who, in.Number)
 		})
 	}
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodPost, path: path + "/{number}/decision", id: "decide-escrow-key", status: http.StatusNoContent,
 			summary: "Approve or decline what waits for a second owner of a key", action: "keys.decided"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NumberPath
 			Body struct {
 				Approve bool `json:"approve"`
@@ -84,10 +84,10 @@ func (a *routes) keys() {
 		}) (*Empty, error) {
 			return &Empty{}, a.Custody.DecideKey(ctx, who, in.Number, in.Body.Approve)
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodGet, path: "/unrecovered-passwords", id: "list-unrecovered-passwords",
 			summary: "Current passwords without a copy for a recovery key, by device"},
-		func(ctx context.Context, _ auth.Identity, in *PageQuery) (*List[api.UnrecoveredPassword], error) {
+		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.UnrecoveredPassword], error) {
 			list, next, err := a.Custody.Unrecovered(ctx, in.page())
 			return listOf(list, next, err, func(u store.UnrecoveredPassword) api.UnrecoveredPassword {
 				return api.UnrecoveredPassword{Device: u.Device, DeviceID: u.DeviceID, Account: u.Target, Name: u.Name, ChangedAt: u.ChangedAt}
@@ -96,14 +96,14 @@ func (a *routes) keys() {
 }
 
 // The room is not there yet when operations are only described.
-func (a *routes) retireKey(ctx context.Context, who auth.Identity, n int64) error {
+func (a *routes) retireKey(ctx context.Context, who rights.Identity, n int64) error {
 	return a.Custody.RetireEscrowKey(ctx, who, n)
 }
 
-func (a *routes) askReseal(ctx context.Context, who auth.Identity, n int64) error {
+func (a *routes) askReseal(ctx context.Context, who rights.Identity, n int64) error {
 	return a.Custody.AskReseal(ctx, who, n)
 }
 
-func (a *routes) stopReseal(ctx context.Context, who auth.Identity, n int64) error {
+func (a *routes) stopReseal(ctx context.Context, who rights.Identity, n int64) error {
 	return a.Custody.StopReseal(ctx, who, n)
 }

@@ -9,8 +9,8 @@ import (
 	"rankwarden.example/core/ladder"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/room/authoring"
 )
 
@@ -83,14 +83,14 @@ func viewWay(l *authoring.Ladder, w ladder.Way) api.Way {
 func (a *routes) ladder() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodPost,
 			path:    "/ladder",
 			id:      "show-ladder",
 			summary: "How assignments decide the settings of a device, a group or the fleet; as if some edits were made",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			Body struct {
 				Device string           `json:"device,omitempty" maxLength:"100" doc:"Name of a device"`
 				Group  string           `json:"group,omitempty" maxLength:"63" doc:"Name of a group; the fleet without either"`

@@ -5,7 +5,7 @@ import (
 	"net/http"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/notify"
 	"rankwarden.example/internal/store"
 )
@@ -48,15 +48,15 @@ func answerTarget(t notify.Target, secret string) *newTarget {
 
 func (a *routes) notifications() {
 	const path = "/notification-targets"
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodGet, path: path, id: "list-notification-targets", summary: "Notification targets by name"},
-		func(ctx context.Context, _ auth.Identity, in *PageQuery) (*List[api.NotificationTarget], error) {
+		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.NotificationTarget], error) {
 			list, next, err := a.Notify.Targets(ctx, in.page())
 			return listOf(list, next, err, viewTarget)
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodGet, path: path + "/{name}", id: "show-notification-target", summary: "One notification target"},
-		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.NotificationTarget], error) {
+		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.NotificationTarget], error) {
 			t, err := a.Notify.Target(ctx, in.Name)
 			return tagged(t.Version, viewTarget(t)), err
 		})
@@ -66,17 +66,17 @@ func (a *routes) notifications() {
 			api.NotificationTargetSpec
 		}
 	}
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodPost, path: path, id: "create-notification-target", status: http.StatusCreated,
 			summary: "Create a notification target", action: "notifications.target_created"},
-		func(ctx context.Context, who auth.Identity, in *creation) (*newTarget, error) {
+		func(ctx context.Context, who rights.Identity, in *creation) (*newTarget, error) {
 			t, secret, err := a.Notify.AddTarget(ctx, who, in.Body.Name, specOf(in.Body.NotificationTargetSpec))
 			return answerTarget(t, secret), err
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodPut, path: path + "/{name}", id: "edit-notification-target",
 			summary: "Edit a notification target", action: "notifications.target_changed"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			IfMatch
 			Body api.NotificationTargetSpec
@@ -88,10 +88,10 @@ func (a *routes) notifications() {
 			t, secret, err := a.Notify.EditTarget(ctx, who, in.Name, version, specOf(in.Body))
 			return answerTarget(t, secret), err
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodDelete, path: path + "/{name}", id: "delete-notification-target", status: http.StatusNoContent,
 			summary: "Delete a notification target, with its deliveries", action: "notifications.target_deleted"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			IfMatch
 		}) (*Empty, error) {
@@ -101,10 +101,10 @@ func (a *routes) notifications() {
 			}
 			return &Empty{}, a.Notify.DeleteTarget(ctx, who, in.Name, version)
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodPost, path: path + "/{name}/test", id: "test-notification-target",
 			summary: "Send a test message to a target now", action: "notifications.target_tested"},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.TargetTest }, error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.TargetTest }, error) {
 			failed, err := a.Notify.Try(ctx, who, in.Name)
 			out := api.TargetTest{Arrived: failed == nil}
 			if failed != nil {
@@ -112,19 +112,19 @@ func (a *routes) notifications() {
 			}
 			return &struct{ Body api.TargetTest }{out}, err
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodPost, path: path + "/{name}/send-again", id: "send-again",
 			summary: "Send failed deliveries to a target again: one, or all", action: "notifications.sent_again"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Delivery int64 `query:"delivery" minimum:"0" doc:"Only this one; all when left out"`
 		}) (*struct{ Body api.SentAgain }, error) {
 			n, err := a.Notify.SendAgain(ctx, who, in.Name, in.Delivery)
 			return &struct{ Body api.SentAgain }{api.SentAgain{Deliveries: n}}, err
 		})
-	register(a, auth.Administer,
+	register(a, rights.Administer,
 		operation{method: http.MethodGet, path: "/deliveries", id: "list-deliveries", summary: "Deliveries of notifications, latest first"},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			PageQuery
 			Target string `query:"target"`
 			State  string `query:"state" enum:"waiting,delivered,failed"`

@@ -6,12 +6,12 @@ import (
 	"time"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/store"
 )
 
-func viewRoles(grants []auth.Grant) []api.Role {
+func viewRoles(grants []rights.Grant) []api.Role {
 	roles := make([]api.Role, len(grants))
 	for i, g := range grants {
 		roles[i] = api.Role{Role: string(g.Role), Groups: append([]string{}, g.Groups...)}
@@ -19,10 +19,10 @@ func viewRoles(grants []auth.Grant) []api.Role {
 	return roles
 }
 
-func grantsOf(roles []api.Role) []auth.Grant {
-	grants := make([]auth.Grant, len(roles))
+func grantsOf(roles []api.Role) []rights.Grant {
+	grants := make([]rights.Grant, len(roles))
 	for i, r := range roles {
-		grants[i] = auth.Grant{Role: auth.Role(r.Role), Groups: append([]string{}, r.Groups...)}
+		grants[i] = rights.Grant{Role: rights.Role(r.Role), Groups: append([]string{}, r.Groups...)}
 	}
 	return grants
 }
@@ -30,7 +30,7 @@ func grantsOf(roles []api.Role) []auth.Grant {
 func viewOperator(o store.Operator) api.Operator {
 	view := api.Operator{Name: o.Name, Roles: viewRoles(o.Grants), Disabled: o.DisabledAt != nil, Sealed: o.SealedAt != nil,
 		AtProvider: o.Issuer != "", CreatedAt: o.CreatedAt, Rights: []api.OperatorRight{}}
-	who := auth.Identity{OperatorID: o.ID, Grants: o.Grants}
+	who := rights.Identity{OperatorID: o.ID, Grants: o.Grants}
 	for _, right := range who.Rights() {
 		view.Rights = append(view.Rights, api.OperatorRight{Right: string(right), Groups: append([]string{}, who.Reach(right).Groups()...)})
 	}
@@ -53,9 +53,9 @@ func viewToken(t store.APIToken) api.Token {
 func (a *routes) operators() {
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
-		func(ctx context.Context, _ auth.Identity, in *PageQuery) (*List[api.Operator], error) {
+		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.Operator], error) {
 			list, next, err := a.Access.Operators(ctx, in.page())
 			return listOf(list, next, err, viewOperator)
 		},
@@ -69,7 +69,7 @@ func (a *routes) operators() {
 	}
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{
 			method:  http.MethodPost,
 			path:    "/operators",
@@ -78,7 +78,7 @@ func (a *routes) operators() {
 			status:  http.StatusCreated,
 			action:  "operator.added",
 		},
-		func(ctx context.Context, who auth.Identity, in *newOperator) (*struct{ Body api.Operator }, error) {
+		func(ctx context.Context, who rights.Identity, in *newOperator) (*struct{ Body api.Operator }, error) {
 			o, err := a.Access.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
 			return &struct{ Body api.Operator }{viewOperator(o)}, err
 		},
@@ -94,7 +94,7 @@ func (a *routes) operators() {
 	}
 	register(
 		a,
-		auth.Administer,
+		rights.Administer,
 		operation{
 			method:  http.MethodPatch,
 			path:    "/operators/{name}",
@@ -102,8 +102,8 @@ func (a *routes) operators() {
 			summary: "Edit an operator: roles, password, or whether they may sign in",
 			action:  "operator.changed",
 		},
-		func(ctx context.Context, who auth.Identity, in *operatorChange) (*struct{ Body api.Operator }, error) {
-			var grants []auth.Grant
+		func(ctx context.Context, who rights.Identity, in *operatorChange) (*struct{ Body api.Operator }, error) {
+			var grants []rights.Grant
 			if in.Body.Roles != nil {
 				grants = grantsOf(in.Body.Roles)
 			}
@@ -120,14 +120,14 @@ func (a *routes) operators() {
 	)
 	register(
 		a,
-		auth.SignedIn,
+		rights.SignedIn,
 		operation{
 			method:  http.MethodGet,
 			path:    "/tokens",
 			id:      "list-tokens",
 			summary: "Your own API tokens, newest first; for owners also everybody's",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			All bool `query:"all" doc:"Everybody's, for owners"`
 		}) (*List[api.Token], error) {
@@ -144,7 +144,7 @@ func (a *routes) operators() {
 	}
 	register(
 		a,
-		auth.SignedIn,
+		rights.SignedIn,
 		operation{
 			method:  http.MethodPost,
 			path:    "/tokens",
@@ -154,12 +154,12 @@ func (a *routes) operators() {
 			action:  "token.made",
 			session: true,
 		},
-		func(ctx context.Context, who auth.Identity, in *tokenRequest) (*struct{ Body api.NewToken }, error) {
+		func(ctx context.Context, who rights.Identity, in *tokenRequest) (*struct{ Body api.NewToken }, error) {
 			t, secret, err := a.Access.NewAPIToken(
 				ctx,
 				who,
 				in.Body.Name,
-				auth.Role(in.Body.Role),
+				rights.Role(in.Body.Role),
 				time.Duration(in.Body.ExpiresInHours)*time.Hour,
 			)
 			return &struct{ Body api.NewToken }{api.NewToken{Token: viewToken(t), Secret: secret}}, err
@@ -167,7 +167,7 @@ func (a *routes) operators() {
 	)
 	register(
 		a,
-		auth.SignedIn,
+		rights.SignedIn,
 		operation{
 			method:  http.MethodDelete,
 			path:    "/tokens/{name}",
@@ -176,7 +176,7 @@ func (a *routes) operators() {
 			status:  http.StatusNoContent,
 			action:  "token.revoked",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
 			return &Empty{}, a.Access.RevokeAPIToken(ctx, who, in.Name)
 		},
 	)

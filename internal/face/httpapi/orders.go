@@ -5,7 +5,7 @@ import (
 	"net/http"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/store"
 )
@@ -32,9 +32,9 @@ func viewOrder(o store.Order) api.Order {
 func (a *routes) orders() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{method: http.MethodGet, path: "/orders", id: "list-orders", summary: "Orders, latest first"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			PastQuery
 		}) (*List[api.Order], error) {
@@ -44,7 +44,7 @@ func (a *routes) orders() {
 	)
 	register(
 		a,
-		auth.Handle,
+		rights.Handle,
 		operation{
 			method:  http.MethodPost,
 			path:    "/orders",
@@ -53,21 +53,21 @@ func (a *routes) orders() {
 			status:  http.StatusCreated,
 			action:  "order.made",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body api.NewOrder }) (*struct{ Body api.OrderProgress }, error) {
+		func(ctx context.Context, who rights.Identity, in *struct{ Body api.NewOrder }) (*struct{ Body api.OrderProgress }, error) {
 			batch, err := a.Intake.Order(ctx, who, devices.NewOrder(in.Body))
 			return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
 		},
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/order-progress/{name}",
 			id:      "order-progress",
 			summary: "Progress of orders that were sent together",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.OrderProgress }, error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.OrderProgress }, error) {
 			batch, err := a.Intake.OrderProgress(ctx, who, in.Name)
 			return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
 		},

@@ -5,7 +5,7 @@ import (
 	"net/http"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/passwords"
 	"rankwarden.example/internal/store"
 )
@@ -88,14 +88,14 @@ func wholeOf[R, T any](records []R, err error, view func(R) T) (*whole[T], error
 func (a *routes) passwords() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/passwords",
 			id:      "list-passwords",
 			summary: "Passwords that devices change, by device, without the passwords",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
 			Group   string `query:"group"`
@@ -113,14 +113,14 @@ func (a *routes) passwords() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/devices/{name}/passwords",
 			id:      "device-passwords",
 			summary: "Passwords of one device with their deposits, without the passwords",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*whole[api.DevicePassword], error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*whole[api.DevicePassword], error) {
 			list, deposits, err := a.Custody.PasswordsOf(ctx, who, in.Name)
 			out := &whole[api.DevicePassword]{}
 			out.Body.Items = []api.DevicePassword{}
@@ -136,7 +136,7 @@ func (a *routes) passwords() {
 	)
 	register(
 		a,
-		auth.RevealIt,
+		rights.Reveal,
 		operation{
 			method:  http.MethodPost,
 			path:    "/devices/{name}/reveal",
@@ -144,7 +144,7 @@ func (a *routes) passwords() {
 			summary: "Show a password, with a reason, shortly after signing in",
 			action:  "password.revealed",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body api.RevealSpec
 		}) (*struct{ Body api.RevealResult }, error) {
@@ -177,14 +177,14 @@ func (a *routes) passwords() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/reveals",
 			id:      "list-reveals",
 			summary: "Views of passwords, latest first",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			PastQuery
 		}) (*List[api.Reveal], error) {
@@ -194,21 +194,21 @@ func (a *routes) passwords() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/approvals",
 			id:      "list-approvals",
 			summary: "List reveals that wait for a second person, latest first",
 		},
-		func(ctx context.Context, who auth.Identity, in *PageQuery) (*List[api.Approval], error) {
+		func(ctx context.Context, who rights.Identity, in *PageQuery) (*List[api.Approval], error) {
 			list, next, err := a.Custody.Approvals(ctx, who, in.page())
 			return listOf(list, next, err, viewApproval)
 		},
 	)
 	register(
 		a,
-		auth.RevealIt,
+		rights.Reveal,
 		operation{
 			method:  http.MethodPost,
 			path:    "/approvals/{name}",
@@ -217,7 +217,7 @@ func (a *routes) passwords() {
 			status:  http.StatusNoContent,
 			action:  "reveal.decided",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Approve bool `json:"approve"`

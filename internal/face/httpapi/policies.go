@@ -7,7 +7,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/policy"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
 )
@@ -45,14 +45,14 @@ func viewRevision(r store.PolicyRevision) api.Revision {
 func (a *routes) policies() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/policies",
 			id:      "list-policies",
 			summary: "Policies by name, with where each is used and how its devices stand",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
 		}) (*List[api.PolicySummary], error) {
@@ -66,7 +66,7 @@ func (a *routes) policies() {
 	)
 	register(
 		a,
-		auth.Draft,
+		rights.Draft,
 		operation{
 			method:  http.MethodPost,
 			path:    "/policies",
@@ -75,35 +75,35 @@ func (a *routes) policies() {
 			status:  http.StatusCreated,
 			action:  "policy.saved",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Document }) (*WithETag[api.Policy], error) {
+		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Document }) (*WithETag[api.Policy], error) {
 			p, problems, err := a.Authoring.NewPolicy(ctx, who, in.Body.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		},
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodPost,
 			path:    "/policy-check",
 			id:      "check-policy",
 			summary: "Check a document without storing it, and describe it in words",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
+		func(ctx context.Context, _ rights.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
 			problems, asks, err := a.Authoring.CheckPolicy(ctx, in.Body.Source)
 			return &struct{ Body api.PolicyCheck }{api.PolicyCheck{Problems: problems, Asks: asks}}, err
 		},
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/policies/{name}",
 			id:      "show-policy",
 			summary: "Show a policy with its draft",
 		},
-		func(ctx context.Context, _ auth.Identity, in *NamePath) (*WithETag[api.Policy], error) {
+		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Policy], error) {
 			p, err := a.Authoring.Policy(ctx, in.Name)
 			if err != nil {
 				return nil, err
@@ -114,7 +114,7 @@ func (a *routes) policies() {
 	)
 	register(
 		a,
-		auth.Draft,
+		rights.Draft,
 		operation{
 			method:  http.MethodPut,
 			path:    "/policies/{name}",
@@ -122,7 +122,7 @@ func (a *routes) policies() {
 			summary: "Save the draft of a policy",
 			action:  "policy.saved",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			IfMatch
 			Body api.Document
@@ -137,7 +137,7 @@ func (a *routes) policies() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/policies/{name}/publish",
@@ -145,7 +145,7 @@ func (a *routes) policies() {
 			summary: "Publish the draft as the next revision, for every assignment of the policy at once",
 			action:  "policy.published",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			IfMatch
 		}) (*WithETag[api.Publication], error) {
@@ -162,14 +162,14 @@ func (a *routes) policies() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/policies/{name}/revisions",
 			id:      "list-revisions",
 			summary: "Published revisions, newest first",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			NamePath
 			PageQuery
 		}) (*List[api.Revision], error) {
@@ -179,14 +179,14 @@ func (a *routes) policies() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/policies/{name}/revisions/{number}",
 			id:      "show-revision",
 			summary: "Show a published document",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			NamePath
 			Number int `path:"number" minimum:"1"`
 		}) (*struct{ Body api.Revision }, error) {
@@ -197,7 +197,7 @@ func (a *routes) policies() {
 }
 
 // summaries adds where each policy is used, and how the devices stand there.
-func (a *routes) summaries(ctx context.Context, who auth.Identity, list []store.Policy) ([]api.PolicySummary, error) {
+func (a *routes) summaries(ctx context.Context, who rights.Identity, list []store.Policy) ([]api.PolicySummary, error) {
 	standings, err := a.Insight.StandingsByAssignment(ctx, who)
 	if err != nil {
 		return nil, err

@@ -9,7 +9,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
 )
@@ -60,7 +60,7 @@ type PostureQuery struct {
 }
 
 func (a *routes) posture() {
-	report := func(ctx context.Context, who auth.Identity, q PostureQuery) (api.Posture, error) {
+	report := func(ctx context.Context, who rights.Identity, q PostureQuery) (api.Posture, error) {
 		if q.Since.IsZero() {
 			end := q.Until
 			if end.IsZero() {
@@ -74,16 +74,16 @@ func (a *routes) posture() {
 		}
 		return viewPosture(p), nil
 	}
-	register(a, auth.Look,
+	register(a, rights.Look,
 		operation{method: http.MethodGet, path: "/posture", id: "report-posture", summary: "A report on how a group stood over a period"},
-		func(ctx context.Context, who auth.Identity, in *PostureQuery) (*struct{ Body api.Posture }, error) {
+		func(ctx context.Context, who rights.Identity, in *PostureQuery) (*struct{ Body api.Posture }, error) {
 			p, err := report(ctx, who, *in)
 			return &struct{ Body api.Posture }{p}, err
 		})
-	register(a, auth.Look,
+	register(a, rights.Look,
 		operation{method: http.MethodGet, path: "/posture.csv", id: "report-posture-as-csv",
 			summary: "The same report as CSV: one measure a row"},
-		func(ctx context.Context, who auth.Identity, in *PostureQuery) (*csvFile, error) {
+		func(ctx context.Context, who rights.Identity, in *PostureQuery) (*csvFile, error) {
 			p, err := report(ctx, who, *in)
 			if err != nil {
 				return nil, err

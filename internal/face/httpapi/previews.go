@@ -6,7 +6,7 @@ import (
 	"net/http"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/internal/store"
 )
@@ -32,14 +32,14 @@ func viewAffected(d authoring.AffectedDevice) api.AffectedDevice {
 func (a *routes) previews() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/changes/{name}/preview",
 			id:      "preview-change",
 			summary: "What a change would do, by effect",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.Preview }, error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Preview }, error) {
 			p, err := a.Authoring.PreviewChange(ctx, who, in.Name)
 			if err != nil {
 				return nil, err
@@ -49,14 +49,14 @@ func (a *routes) previews() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/changes/{name}/preview/devices",
 			id:      "preview-devices",
 			summary: "What a change would do, device by device",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			PageQuery
 		}) (*List[api.AffectedDevice], error) {
@@ -70,14 +70,14 @@ func (a *routes) previews() {
 	)
 	register(
 		a,
-		auth.Draft,
+		rights.Draft,
 		operation{
 			method:  http.MethodPost,
 			path:    "/preview",
 			id:      "preview-edits",
 			summary: "What some edits would do, without storing them",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			Body struct {
 				Edits []api.ChangeEdit `json:"edits" maxItems:"500" nullable:"false"`
 			}

@@ -11,9 +11,9 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/room/access"
 )
 
 // attemptCookie ties the answer of the identity provider to the browser that went there. It comes back from another site,
@@ -25,9 +25,9 @@ const CallbackPath = Base + "/provider/callback"
 
 // provider registers the sign-in with the identity provider. Both are pages of a browser, and not calls of a program.
 func (a *routes) provider(app *fiber.App) {
-	register(a, auth.Anybody,
+	register(a, rights.Anybody,
 		operation{method: http.MethodGet, path: "/sign-in-ways", id: "sign-in-ways", summary: "How one signs in here"},
-		func(context.Context, auth.Identity, *struct{}) (*struct{ Body api.SignInWays }, error) {
+		func(context.Context, rights.Identity, *struct{}) (*struct{ Body api.SignInWays }, error) {
 			ways := api.SignInWays{Password: true}
 			if a.Access.Passkeys != nil {
 				ways.Passkeys = a.Access.Passkeys.Config.RPID
@@ -43,7 +43,7 @@ func (a *routes) provider(app *fiber.App) {
 
 // page registers what anybody's browser opens.
 func (a *routes) page(app *fiber.App, path, id, summary string, handle fiber.Handler) {
-	a.rights[id] = auth.Anybody
+	a.rights[id] = rights.Anybody
 	a.open["GET "+Base+path] = true
 	a.huma.OpenAPI().AddOperation(&huma.Operation{
 		Method: http.MethodGet, Path: Base + path, OperationID: id, Summary: summary, Tags: []string{"sign-in"},
@@ -103,7 +103,7 @@ func writePage(c fiber.Ctx, status int, refresh, title, text, to string) error {
 }
 
 // leave is where somebody signs out of the provider too, empty for nowhere.
-func (a *routes) leave(who auth.Identity, base string) string {
+func (a *routes) leave(who rights.Identity, base string) string {
 	if !who.AtProvider || a.Access.Provider == nil {
 		return ""
 	}

@@ -10,9 +10,9 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/present"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
@@ -147,7 +147,7 @@ func (a *routes) planFrom(b api.StartRollout) rollout.Plan {
 // step is what a step of a rollout came to: the rollout, or its change while that waits for a second person.
 func (a *routes) step(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name string,
 	took bool,
 	err error,
@@ -172,14 +172,14 @@ func (a *routes) step(
 func (a *routes) rollouts() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/rollouts",
 			id:      "list-rollouts",
 			summary: "Rollouts, the latest first",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			UnderWay bool `query:"under_way" doc:"Only those that have not ended"`
 		}) (*List[api.RolloutSummary], error) {
@@ -189,14 +189,14 @@ func (a *routes) rollouts() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/rollout-defaults",
 			id:      "rollout-defaults",
 			summary: "How a change goes out where nothing else is said",
 		},
-		func(context.Context, auth.Identity, *struct{}) (*struct{ Body api.RolloutDefaults }, error) {
+		func(context.Context, rights.Identity, *struct{}) (*struct{ Body api.RolloutDefaults }, error) {
 			p := a.Authoring.DefaultPlan()
 			return &struct{ Body api.RolloutDefaults }{api.RolloutDefaults{
 				Shares: p.Shares,
@@ -208,14 +208,14 @@ func (a *routes) rollouts() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/rollouts/{name}",
 			id:      "show-rollout",
 			summary: "Show the rollout of a change: its waves, gates and decisions",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*struct{ Body api.Rollout }, error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Rollout }, error) {
 			r, err := a.Insight.Rollout(ctx, who, in.Name)
 			if err != nil {
 				return nil, err
@@ -225,14 +225,14 @@ func (a *routes) rollouts() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/rollouts/{name}/devices",
 			id:      "rollout-devices",
 			summary: "What devices made of the change of a rollout, by name",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			PageQuery
 			Wave    int    `query:"wave" minimum:"0" doc:"Only those of this wave, from 1"`
@@ -254,7 +254,7 @@ func (a *routes) rollouts() {
 func (a *routes) rolloutSteps() {
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/rollouts",
@@ -262,7 +262,7 @@ func (a *routes) rolloutSteps() {
 			summary: "Take a change out wave by wave, or have it wait for a second person",
 			action:  "rollout.started",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body api.StartRollout }) (*struct{ Body api.RolloutStep }, error) {
+		func(ctx context.Context, who rights.Identity, in *struct{ Body api.StartRollout }) (*struct{ Body api.RolloutStep }, error) {
 			how := authoring.GoingOut{Digest: in.Body.Digest, Plan: a.planFrom(in.Body), AtOnce: in.Body.AtOnce}
 			_, started, err := a.Authoring.StartRollout(ctx, who, in.Body.Change, how)
 			return a.step(ctx, who, in.Body.Change, started, err)
@@ -270,7 +270,7 @@ func (a *routes) rolloutSteps() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/rollouts/{name}/pause",
@@ -278,7 +278,7 @@ func (a *routes) rolloutSteps() {
 			summary: "Hold a rollout: no wave opens",
 			action:  "rollout.paused",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Reason string `json:"reason,omitempty" maxLength:"2000"`
@@ -289,7 +289,7 @@ func (a *routes) rolloutSteps() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/rollouts/{name}/resume",
@@ -297,7 +297,7 @@ func (a *routes) rolloutSteps() {
 			summary: "Go on with a rollout that is paused or stopped, with its change as it is now",
 			action:  "rollout.resumed",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Reason string `json:"reason,omitempty" maxLength:"2000" doc:"Needed after a stop"`
@@ -310,7 +310,7 @@ func (a *routes) rolloutSteps() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/rollouts/{name}/open",
@@ -318,7 +318,7 @@ func (a *routes) rolloutSteps() {
 			summary: "Open the next wave before its gate is passed, or ask a second person to",
 			action:  "rollout.opened_early",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Reason string `json:"reason" maxLength:"2000"`
@@ -330,7 +330,7 @@ func (a *routes) rolloutSteps() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/rollouts/{name}/revert",
@@ -338,7 +338,7 @@ func (a *routes) rolloutSteps() {
 			summary: "Take the change back from every device that has it",
 			action:  "rollout.reverted",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Reason   string `json:"reason" maxLength:"2000"`

@@ -6,8 +6,8 @@ import (
 	"net/http"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/base/auth"
 )
 
 // secondFactor registers one's own second factor: only the session of a person sets one up or takes it away.
@@ -15,24 +15,24 @@ func (a *routes) secondFactor() {
 	const path = "/second-factor"
 	register(
 		a,
-		auth.SignedIn,
+		rights.SignedIn,
 		operation{
 			method:  http.MethodGet,
 			path:    path,
 			id:      "show-second-factor",
 			summary: "Your own second factor, without its secret",
 		},
-		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct{ Body api.SecondFactor }, error) {
+		func(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.SecondFactor }, error) {
 			f, err := a.Access.SecondFactorOf(ctx, who)
 			return &struct{ Body api.SecondFactor }{viewSecondFactor(f)}, err
 		},
 	)
-	register(a, auth.SignedIn,
+	register(a, rights.SignedIn,
 		operation{
 			method: http.MethodPost, path: path, id: "begin-second-factor", session: true, action: "second_factor.begun",
 			summary: "Make a secret for one-time codes; it counts once a code of it is confirmed",
 		},
-		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct{ Body api.NewSecondFactor }, error) {
+		func(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.NewSecondFactor }, error) {
 			made, err := a.Access.BeginSecondFactor(ctx, who)
 			return &struct{ Body api.NewSecondFactor }{api.NewSecondFactor{
 				Secret: made.Secret, URI: made.URI, Image: "data:image/png;base64," + base64.StdEncoding.EncodeToString(made.Image),
@@ -40,12 +40,12 @@ func (a *routes) secondFactor() {
 		})
 	register(
 		a,
-		auth.SignedIn,
+		rights.SignedIn,
 		operation{
 			method: http.MethodPost, path: path + "/confirm", id: "confirm-second-factor", session: true, action: "second_factor.on",
 			summary: "Turn the second factor on with a first code; the answer has the recovery codes",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Code }) (*struct{ Body api.RecoveryCodes }, error) {
+		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Code }) (*struct{ Body api.RecoveryCodes }, error) {
 			secret, _ := ctx.Value(secretKey).(string)
 			codes, err := a.Access.ConfirmSecondFactor(ctx, who, secret, in.Body.Code)
 			return &struct{ Body api.RecoveryCodes }{api.RecoveryCodes{Codes: codes}}, err
@@ -53,23 +53,23 @@ func (a *routes) secondFactor() {
 	)
 	register(
 		a,
-		auth.SignedIn,
+		rights.SignedIn,
 		operation{
 			method: http.MethodPost, path: path + "/recovery-codes", id: "make-recovery-codes", session: true,
 			action: "second_factor.codes_made", summary: "Replace the recovery codes",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Proof }) (*struct{ Body api.RecoveryCodes }, error) {
+		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*struct{ Body api.RecoveryCodes }, error) {
 			secret, _ := ctx.Value(secretKey).(string)
 			codes, err := a.Access.NewRecoveryCodes(ctx, who, secret, in.Body.Password, in.Body.Code)
 			return &struct{ Body api.RecoveryCodes }{api.RecoveryCodes{Codes: codes}}, err
 		},
 	)
-	register(a, auth.SignedIn,
+	register(a, rights.SignedIn,
 		operation{
 			method: http.MethodPost, path: path + "/remove", id: "remove-second-factor", session: true, status: http.StatusNoContent,
 			action: "second_factor.off", summary: "Take your second factor away",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
+		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
 			return &Empty{}, a.Access.RemoveSecondFactor(ctx, who, in.Body.Password, in.Body.Code)
 		})
 }
@@ -86,6 +86,6 @@ var withoutFactor = map[string]bool{
 }
 
 // lacksFactor reports whether somebody must set up a second factor before anything else.
-func (a *routes) lacksFactor(who auth.Identity) bool {
+func (a *routes) lacksFactor(who rights.Identity) bool {
 	return a.Access != nil && a.Access.RequireSecondFactor && who.Token == "" && !who.Factor && !who.Sealed
 }

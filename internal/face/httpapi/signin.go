@@ -10,10 +10,10 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/room/access"
 )
 
 const cookieName = "rankwarden_session"
@@ -33,8 +33,8 @@ func overTLS(ctx context.Context) bool {
 	return over
 }
 
-func identity(ctx context.Context) auth.Identity {
-	who, _ := ctx.Value(identityKey).(auth.Identity)
+func identity(ctx context.Context) rights.Identity {
+	who, _ := ctx.Value(identityKey).(rights.Identity)
 	return who
 }
 
@@ -103,17 +103,17 @@ func bearer(authorization string) string {
 }
 
 // identify finds out who has the credentials. A token beats a session.
-func (a *routes) identify(ctx context.Context, given credentials) (auth.Identity, error) {
+func (a *routes) identify(ctx context.Context, given credentials) (rights.Identity, error) {
 	switch {
 	case given.token != "":
 		return a.Access.ByToken(ctx, given.token, given.address)
 	case given.session != "":
 		return a.Access.BySession(ctx, given.session, given.address)
 	}
-	return auth.Identity{}, access.ErrSignIn
+	return rights.Identity{}, access.ErrSignIn
 }
 
-func (a *routes) me(who auth.Identity) api.Me {
+func (a *routes) me(who rights.Identity) api.Me {
 	rights := []string{}
 	for _, right := range who.Rights() {
 		rights = append(rights, string(right))
@@ -156,7 +156,7 @@ func (a *routes) signIn() {
 	}
 	register(
 		a,
-		auth.Anybody,
+		rights.Anybody,
 		operation{
 			method:  http.MethodPost,
 			path:    "/session",
@@ -164,7 +164,7 @@ func (a *routes) signIn() {
 			summary: "Sign in; the answer sets a session cookie",
 			action:  "session.opened",
 		},
-		func(ctx context.Context, _ auth.Identity, in *credentials) (*signedIn, error) {
+		func(ctx context.Context, _ rights.Identity, in *credentials) (*signedIn, error) {
 			address, _ := ctx.Value(addressKey).(string)
 			secret, who, err := a.Access.SignIn(ctx, in.Body.Name, in.Body.Password, in.Body.Code, address)
 			if err != nil {
@@ -175,15 +175,15 @@ func (a *routes) signIn() {
 	)
 	register(
 		a,
-		auth.SignedIn,
+		rights.SignedIn,
 		operation{method: http.MethodGet, path: "/session", id: "whoami", summary: "Who is signed in"},
-		func(_ context.Context, who auth.Identity, _ *struct{}) (*struct{ Body api.Me }, error) {
+		func(_ context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.Me }, error) {
 			return &struct{ Body api.Me }{a.me(who)}, nil
 		},
 	)
 	register(
 		a,
-		auth.SignedIn,
+		rights.SignedIn,
 		operation{
 			method:  http.MethodPost,
 			path:    "/session/fresh",
@@ -192,14 +192,14 @@ func (a *routes) signIn() {
 			status:  http.StatusNoContent,
 			action:  "session.refreshed",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
+		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
 			secret, _ := ctx.Value(secretKey).(string)
 			return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password, in.Body.Code)
 		},
 	)
 	register(
 		a,
-		auth.SignedIn,
+		rights.SignedIn,
 		operation{
 			method:  http.MethodDelete,
 			path:    "/session",
@@ -207,7 +207,7 @@ func (a *routes) signIn() {
 			summary: "End the session",
 			action:  "session.closed",
 		},
-		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct {
+		func(ctx context.Context, who rights.Identity, _ *struct{}) (*struct {
 			SetCookie http.Cookie `header:"Set-Cookie"`
 			Body      api.SignedOut
 		}, error) {

@@ -12,14 +12,14 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/room/trail"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/room/trail"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // TrailQuery narrows the trail.
@@ -72,14 +72,14 @@ func viewCheckpoint(c store.Checkpoint) api.Checkpoint {
 func (a *routes) trail(app *fiber.App) {
 	register(
 		a,
-		auth.Trail,
+		rights.Trail,
 		operation{
 			method:  http.MethodGet,
 			path:    "/trail",
 			id:      "list-trail",
 			summary: "What was done and refused, latest first",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			PageQuery
 			TrailQuery
 		}) (*List[api.TrailEntry], error) {
@@ -89,44 +89,44 @@ func (a *routes) trail(app *fiber.App) {
 	)
 	register(
 		a,
-		auth.Trail,
+		rights.Trail,
 		operation{
 			method:  http.MethodGet,
 			path:    "/trail/entries/{seq}",
 			id:      "trail-entry",
 			summary: "One entry of the trail",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			Seq int64 `path:"seq"`
 		}) (*struct{ Body api.TrailEntry }, error) {
 			e, err := a.Trail.Entry(ctx, in.Seq)
 			return &struct{ Body api.TrailEntry }{viewTrailEntry(e)}, err
 		},
 	)
-	register(a, auth.Trail,
+	register(a, rights.Trail,
 		operation{
 			method: http.MethodGet, path: "/trail/checkpoints", id: "list-checkpoints",
 			summary: "Signed statements of how far the trail went, latest first",
 		},
-		func(ctx context.Context, _ auth.Identity, in *PageQuery) (*List[api.Checkpoint], error) {
+		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.Checkpoint], error) {
 			list, next, err := a.Trail.Checkpoints(ctx, in.page())
 			return listOf(list, next, err, viewCheckpoint)
 		})
-	register(a, auth.Trail,
+	register(a, rights.Trail,
 		operation{
 			method: http.MethodPost, path: "/trail/checkpoints", id: "make-checkpoint", action: "trail.anchored",
 			summary: "Sign how far the trail goes now",
 		},
-		func(ctx context.Context, who auth.Identity, _ *struct{}) (*struct{ Body api.Checkpoint }, error) {
+		func(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.Checkpoint }, error) {
 			c, err := a.Trail.Anchor(ctx, who)
 			return &struct{ Body api.Checkpoint }{viewCheckpoint(c)}, err
 		})
-	register(a, auth.Trail,
+	register(a, rights.Trail,
 		operation{
 			method: http.MethodGet, path: "/trail/check", id: "check-trail",
 			summary: "Check a part of the trail, and compare it with the checkpoints in the database",
 		},
-		func(ctx context.Context, _ auth.Identity, in *struct {
+		func(ctx context.Context, _ rights.Identity, in *struct {
 			After int64 `query:"after" minimum:"0" doc:"Behind this entry; 0 for from the first"`
 		}) (*struct{ Body api.TrailCheck }, error) {
 			c, err := a.Trail.Check(ctx, in.After)
@@ -147,7 +147,7 @@ const (
 // exportTrail serves the trail as it is written, for as long as it takes.
 func (a *routes) exportTrail(app *fiber.App) {
 	const id = "export-trail"
-	a.rights[id] = auth.Trail
+	a.rights[id] = rights.Trail
 	parameter := func(name, doc string) *huma.Param {
 		return &huma.Param{Name: name, In: "query", Description: doc, Schema: &huma.Schema{Type: huma.TypeString}}
 	}
@@ -172,7 +172,7 @@ func (a *routes) exportTrail(app *fiber.App) {
 	})
 	app.Get(Base+"/trail/export", func(c fiber.Ctx) error {
 		who := identity(c.Context())
-		if !who.May(auth.Trail) {
+		if !who.May(rights.Trail) {
 			refused := a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: id, Object: c.Path()}, uow.Lacking(who))
 			return problem.Send(c, problem.Of(a.Log, refused))
 		}

@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
 )
@@ -22,9 +22,9 @@ func viewWaiver(w store.Waiver) api.Waiver {
 func (a *routes) waivers() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{method: http.MethodGet, path: "/waivers", id: "list-waivers", summary: "Waivers, the latest first"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			State  string `query:"state" doc:"waiting, active or ended"`
 			Device string `query:"device" maxLength:"100" doc:"Identifier or name"`
@@ -37,7 +37,7 @@ func (a *routes) waivers() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/waivers",
@@ -46,7 +46,7 @@ func (a *routes) waivers() {
 			status:  http.StatusCreated,
 			action:  "finding.waived",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			Body struct {
 				Findings []int64   `json:"findings" minItems:"1" maxItems:"500" nullable:"false" doc:"Identifiers of open findings"`
 				Until    time.Time `json:"until" doc:"When it ends, within a year"`
@@ -65,7 +65,7 @@ func (a *routes) waivers() {
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/waivers/{name}/end",
@@ -73,13 +73,13 @@ func (a *routes) waivers() {
 			summary: "End a waiver before its day",
 			action:  "waiver.ended",
 		},
-		func(ctx context.Context, who auth.Identity, in *NamePath) (*Empty, error) {
+		func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
 			return &Empty{}, a.Intake.EndWaiver(ctx, who, in.Name)
 		},
 	)
 	register(
 		a,
-		auth.Deploy,
+		rights.Deploy,
 		operation{
 			method:  http.MethodPost,
 			path:    "/waivers/{name}/decision",
@@ -87,7 +87,7 @@ func (a *routes) waivers() {
 			summary: "Agree to a waiver that waits for a second person, or refuse it",
 			action:  "waiver.decided",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			NamePath
 			Body struct {
 				Agree bool `json:"agree"`

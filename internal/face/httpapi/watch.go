@@ -8,21 +8,21 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/reporting"
 )
 
 func (a *routes) watch() {
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/standing-history",
 			id:      "standing-history",
 			summary: "How devices stood, hour by hour",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			Group string `query:"group" maxLength:"100" doc:"Name of a group; the fleet when left out"`
 			Days  int    `query:"days" minimum:"1" maximum:"400" default:"14"`
 		}) (*struct {
@@ -46,9 +46,9 @@ func (a *routes) watch() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "Standings of the fleet now"},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			Group string `query:"group" doc:"Only the devices of this group"`
 		}) (*struct{ Body api.Overview }, error) {
 			o, err := a.Insight.Watch(ctx, who, in.Group)
@@ -57,14 +57,14 @@ func (a *routes) watch() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/held-settings",
 			id:      "list-held-settings",
 			summary: "Settings that are held, by reason, most devices first",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			Group string `query:"group" doc:"Only on the devices of this group"`
 		}) (*whole[api.HeldSetting], error) {
 			a.Changed(ctx) // it is asked right after something was settled, and says how many devices that holds
@@ -88,14 +88,14 @@ func (a *routes) watch() {
 	)
 	register(
 		a,
-		auth.Look,
+		rights.Look,
 		operation{
 			method:  http.MethodGet,
 			path:    "/locked-accounts",
 			id:      "list-locked-accounts",
 			summary: "Accounts that are locked after wrong passwords, by device",
 		},
-		func(ctx context.Context, who auth.Identity, in *struct {
+		func(ctx context.Context, who rights.Identity, in *struct {
 			PageQuery
 			Group string `query:"group" doc:"Only on the devices of this group"`
 		}) (*List[api.LockedAccount], error) {

@@ -15,9 +15,9 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"rankwarden.example/internal/kit/version"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/version"
 )
 
 // Source has the figures of the fleet and of the records.

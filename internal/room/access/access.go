@@ -8,10 +8,10 @@ import (
 	"github.com/go-webauthn/webauthn/webauthn"
 
 	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/oidc"
-	"rankwarden.example/internal/kit/secretbox"
 	"rankwarden.example/internal/base/strangers"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/secretbox"
+	"rankwarden.example/internal/wire/oidc"
 )
 
 // Service is the room. Use [New].
@@ -21,7 +21,7 @@ type Service struct {
 	// RequireSecondFactor lets a session without one do nothing but set one up.
 	RequireSecondFactor bool
 	Organisation        string
-	Provider            *oidc.Provider // nil for none
+	Provider            *oidc.Provider     // nil for none
 	Passkeys            *webauthn.WebAuthn // for which site they are, nil for none
 	// OnlyProvider lets nobody sign in with a password but sealed owners.
 	OnlyProvider bool

@@ -8,14 +8,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/kit/secretbox"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/strangers"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/kit/secretbox"
+	"rankwarden.example/internal/room/access"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // cheap is the memory that hashing takes here, in KiB: no test is about how long that takes.
@@ -82,7 +83,7 @@ func (r *records) OperatorByName(name string) (store.Operator, error) {
 
 func (r *records) OwnersLeft() (n int, err error) {
 	for _, o := range r.operators {
-		if o.DisabledAt == nil && (auth.Identity{Grants: o.Grants}).Has(auth.Owner) {
+		if o.DisabledAt == nil && (rights.Identity{Grants: o.Grants}).Has(rights.Owner) {
 			n++
 		}
 	}
@@ -171,52 +172,52 @@ func TestTheLastOwnerStays(t *testing.T) {
 	s, r, _ := room(t)
 	asta, err := r.OperatorByName("asta")
 	require.NoError(t, err)
-	who := auth.Identity{OperatorID: asta.ID, Name: "asta", Grants: asta.Grants}
+	who := rights.Identity{OperatorID: asta.ID, Name: "asta", Grants: asta.Grants}
 	_, err = s.ChangeOperator(t.Context(), who, "asta", access.OperatorChange{Disabled: new(true)})
 	assert.ErrorContains(t, err, "from yourself")
-	other := auth.Identity{OperatorID: "x", Name: "egil", Grants: asta.Grants}
+	other := rights.Identity{OperatorID: "x", Name: "egil", Grants: asta.Grants}
 	_, err = s.ChangeOperator(
 		t.Context(),
 		other,
 		"asta",
-		access.OperatorChange{Grants: []auth.Grant{{Role: auth.Viewer}}},
+		access.OperatorChange{Grants: []rights.Grant{{Role: rights.Viewer}}},
 	)
 	assert.ErrorContains(t, err, "the last owner")
 	r.operators[asta.ID] = asta
-	for _, grants := range [][]auth.Grant{{}, {{Role: "captain"}}, {{Role: auth.Support}, {Role: auth.Support}}, {{Role: auth.Owner, Groups: []string{"piers"}}}, {{Role: auth.Support, Groups: []string{"piers"}}}} {
+	for _, grants := range [][]rights.Grant{{}, {{Role: "captain"}}, {{Role: rights.Support}, {Role: rights.Support}}, {{Role: rights.Owner, Groups: []string{"piers"}}}, {{Role: rights.Support, Groups: []string{"piers"}}}} {
 		_, err = s.AddOperator(t.Context(), who, "runa", password, grants)
 		assert.Equal(t, refusal.Invalid, kind(err), "%v", grants)
 	}
-	_, err = s.AddOperator(t.Context(), who, "runa", "short", []auth.Grant{{Role: auth.Viewer}})
+	_, err = s.AddOperator(t.Context(), who, "runa", "short", []rights.Grant{{Role: rights.Viewer}})
 	assert.Equal(t, refusal.Invalid, kind(err))
 	runa, err := s.AddOperator(
 		t.Context(),
 		who,
 		"runa",
 		password,
-		[]auth.Grant{{Role: auth.Support, Groups: []string{"everything"}}},
+		[]rights.Grant{{Role: rights.Support, Groups: []string{"everything"}}},
 	)
 	require.NoError(t, err)
-	assert.Equal(t, []auth.Grant{{Role: auth.Support, Groups: []string{}}}, runa.Grants)
+	assert.Equal(t, []rights.Grant{{Role: rights.Support, Groups: []string{}}}, runa.Grants)
 }
 
 func TestATokenIsNeverMoreThanItsMaker(t *testing.T) {
 	s, r, now := room(t)
-	support := auth.Identity{
+	support := rights.Identity{
 		OperatorID: "2",
 		Name:       "runa",
-		Grants:     []auth.Grant{{Role: auth.Support, Groups: []string{"piers"}}},
+		Grants:     []rights.Grant{{Role: rights.Support, Groups: []string{"piers"}}},
 		FreshAt:    *now,
 	}
-	token, secret, err := s.NewAPIToken(t.Context(), support, "nightly", auth.Viewer, time.Hour)
+	token, secret, err := s.NewAPIToken(t.Context(), support, "nightly", rights.Viewer, time.Hour)
 	require.NoError(t, err)
-	assert.Equal(t, []auth.Grant{{Role: auth.Viewer, Groups: []string{"piers"}}}, token.Grants)
+	assert.Equal(t, []rights.Grant{{Role: rights.Viewer, Groups: []string{"piers"}}}, token.Grants)
 	assert.Contains(t, secret, auth.TokenPrefix)
 	for _, e := range r.Entries {
 		assert.NotContains(t, string(e.After), secret)
 	}
-	_, _, err = s.NewAPIToken(t.Context(), support, "nightly", auth.Owner, time.Hour)
+	_, _, err = s.NewAPIToken(t.Context(), support, "nightly", rights.Owner, time.Hour)
 	assert.Equal(t, refusal.Invalid, kind(err))
-	_, _, err = s.NewAPIToken(t.Context(), support, "nightly", auth.Viewer, 400*24*time.Hour)
+	_, _, err = s.NewAPIToken(t.Context(), support, "nightly", rights.Viewer, 400*24*time.Hour)
 	assert.Equal(t, refusal.Invalid, kind(err))
 }

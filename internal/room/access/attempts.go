@@ -4,7 +4,7 @@ import (
 	"context"
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 )
@@ -28,7 +28,7 @@ type attempt struct {
 }
 
 // spendAttempt counts an attempt, or refuses it. The right code of a second factor counts as a known address does.
-func (s *Service) spendAttempt(ctx context.Context, who auth.Identity, hasCode bool) (attempt, error) {
+func (s *Service) spendAttempt(ctx context.Context, who rights.Identity, hasCode bool) (attempt, error) {
 	a := attempt{
 		pair:   "name " + who.Name + " at " + who.Address,
 		others: []string{"address " + who.Address},

@@ -8,10 +8,11 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // How a program without a browser gets a token (RFC 8628).
@@ -46,7 +47,7 @@ func (s *Service) AskForToken(ctx context.Context, program, address string, hour
 	secret, now := auth.NewSecret(), s.Now()
 	g := store.DeviceGrant{Hash: auth.HashSecret(secret), UserCode: userCode(), Program: program, Address: address, Hours: hours,
 		CreatedAt: now, ExpiresAt: now.Add(grantLife)}
-	err := s.Do(ctx, uow.Act{Who: auth.Identity{Address: address}}, func(tx Records, _ *uow.Work) error {
+	err := s.Do(ctx, uow.Act{Who: rights.Identity{Address: address}}, func(tx Records, _ *uow.Work) error {
 		waiting, err := tx.AddDeviceGrant(g)
 		if err == nil && waiting > mostWaiting {
 			err = refusal.New(refusal.TooMany, "too many programs at this address wait for a decision; try again in some minutes").
@@ -94,12 +95,12 @@ func (s *Service) Grant(ctx context.Context, code string) (store.DeviceGrant, er
 }
 
 // DecideGrant lets a program have a token with the rights of whoever is signed in, or refuses it.
-func (s *Service) DecideGrant(ctx context.Context, who auth.Identity, code string, approve bool) error {
+func (s *Service) DecideGrant(ctx context.Context, who rights.Identity, code string, approve bool) error {
 	action := "device_grant.refused"
 	if approve {
 		action = "device_grant.approved"
 	}
-	act := uow.Act{Who: who, Right: auth.SignedIn, Action: action, Object: plainCode(code)}
+	act := uow.Act{Who: who, Right: rights.SignedIn, Action: action, Object: plainCode(code)}
 	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		found, err := tx.DeviceGrantByUserCode(plainCode(code), s.Now())
 		if err == nil {
@@ -123,7 +124,7 @@ func (s *Service) DecideGrant(ctx context.Context, who auth.Identity, code strin
 func (s *Service) TakeToken(ctx context.Context, deviceCode, address string) (a store.APIToken, secret string, err error) {
 	var g store.DeviceGrant
 	var polling error
-	err = s.Do(ctx, uow.Act{Who: auth.Identity{Address: address}}, func(tx Records, _ *uow.Work) error {
+	err = s.Do(ctx, uow.Act{Who: rights.Identity{Address: address}}, func(tx Records, _ *uow.Work) error {
 		g, err = tx.LockDeviceGrant(auth.HashSecret(deviceCode))
 		now := s.Now()
 		switch {
@@ -157,6 +158,6 @@ func (s *Service) TakeToken(ctx context.Context, deviceCode, address string) (a 
 	if o.DisabledAt != nil {
 		return a, "", ErrDenied
 	}
-	who := auth.Identity{OperatorID: o.ID, Name: o.Name, Grants: o.Grants, Address: address, FreshAt: *g.FreshAt}
+	who := rights.Identity{OperatorID: o.ID, Name: o.Name, Grants: o.Grants, Address: address, FreshAt: *g.FreshAt}
 	return s.NewAPIToken(ctx, who, g.Program, "", time.Duration(g.Hours)*time.Hour)
 }

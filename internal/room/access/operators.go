@@ -6,13 +6,13 @@ import (
 	"regexp"
 	"slices"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 var operatorName = regexp.MustCompile(`^[a-z0-9][a-z0-9._@-]{0,62}$`)
@@ -23,7 +23,7 @@ func (s *Service) EnsureOwner(ctx context.Context, name, password string) (made 
 	if err != nil || n > 0 {
 		return false, err
 	}
-	_, err = s.AddOperator(ctx, uow.Itself, name, password, []auth.Grant{{Role: auth.Owner}})
+	_, err = s.AddOperator(ctx, uow.Itself, name, password, []rights.Grant{{Role: rights.Owner}})
 	return err == nil, err
 }
 
@@ -35,19 +35,19 @@ func (s *Service) HasOperators(ctx context.Context) (bool, error) {
 
 // ResetOwner gives an operator a new password and the owner's role, and lets the operator sign in again;
 // one that does not exist is added. It is for who works on the machine of the service.
-func (s *Service) ResetOwner(ctx context.Context, who auth.Identity, name, password string) error {
+func (s *Service) ResetOwner(ctx context.Context, who rights.Identity, name, password string) error {
 	db := s.DB.With(ctx)
 	o, err := db.OperatorByName(name)
 	if errors.Is(err, store.ErrNotFound) {
-		_, err = s.AddOperator(ctx, who, name, password, []auth.Grant{{Role: auth.Owner}})
+		_, err = s.AddOperator(ctx, who, name, password, []rights.Grant{{Role: rights.Owner}})
 		return err
 	}
 	if err != nil {
 		return err
 	}
 	grants := o.Grants
-	if !(auth.Identity{Grants: grants}).Has(auth.Owner) {
-		grants = append(slices.Clone(grants), auth.Grant{Role: auth.Owner, Groups: []string{}})
+	if !(rights.Identity{Grants: grants}).Has(rights.Owner) {
+		grants = append(slices.Clone(grants), rights.Grant{Role: rights.Owner, Groups: []string{}})
 	}
 	_, err = s.ChangeOperator(ctx, who, name, OperatorChange{Grants: grants, Password: &password, Disabled: new(false),
 		ResetFactor: true})
@@ -56,7 +56,7 @@ func (s *Service) ResetOwner(ctx context.Context, who auth.Identity, name, passw
 
 // SealOwner makes an owner for the day on which nobody else gets in, or seals one anew with another password. It is for who
 // works on the machine of the service.
-func (s *Service) SealOwner(ctx context.Context, who auth.Identity, name, password string) error {
+func (s *Service) SealOwner(ctx context.Context, who rights.Identity, name, password string) error {
 	if err := s.ResetOwner(ctx, who, name, password); err != nil {
 		return err
 	}
@@ -72,9 +72,9 @@ func (s *Service) SealOwner(ctx context.Context, who auth.Identity, name, passwo
 // AddOperator adds an operator of our own.
 func (s *Service) AddOperator(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name, password string,
-	grants []auth.Grant,
+	grants []rights.Grant,
 ) (store.Operator, error) {
 	if err := checkOperatorName(name); err != nil {
 		return store.Operator{}, err
@@ -87,7 +87,7 @@ func (s *Service) AddOperator(
 	o := store.Operator{ID: store.NewID(s.Now()), Name: name, Grants: grants, PasswordHash: hash, CreatedAt: s.Now()}
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "operator.added", Object: name},
+		uow.Act{Who: who, Right: rights.Administer, Action: "operator.added", Object: name},
 		func(tx Records, w *uow.Work) error {
 			if err := checkGrants(tx, grants); err != nil {
 				return err
@@ -117,7 +117,7 @@ func checkOperatorName(name string) error {
 
 // checkGrants refuses roles that do not exist, and reach over groups that a device could talk itself
 // into.
-func checkGrants(tx Records, grants []auth.Grant) error {
+func checkGrants(tx Records, grants []rights.Grant) error {
 	if len(grants) == 0 {
 		return refusal.New(refusal.Invalid, "an operator needs a role at least; the roles are viewer, support, author, "+
 			"deployer, auditor and owner").
@@ -129,11 +129,11 @@ func checkGrants(tx Records, grants []auth.Grant) error {
 				"owner", g.Role).
 				At("roles")
 		}
-		if slices.ContainsFunc(grants[:i], func(other auth.Grant) bool { return other.Role == g.Role }) {
+		if slices.ContainsFunc(grants[:i], func(other rights.Grant) bool { return other.Role == g.Role }) {
 			return refusal.New(refusal.Invalid, "the role %s stands there twice; give it once, with all its groups", g.Role).
 				At("roles")
 		}
-		if (g.Role == auth.Owner || g.Role == auth.Auditor) && !g.Everywhere() {
+		if (g.Role == rights.Owner || g.Role == rights.Auditor) && !g.Everywhere() {
 			return refusal.New(refusal.Invalid, "the role %s always holds everywhere; leave its groups out", g.Role).
 				At("roles")
 		}
@@ -149,7 +149,7 @@ func checkGrants(tx Records, grants []auth.Grant) error {
 
 // OperatorChange is what may be changed of an operator; nil leaves a thing as it is.
 type OperatorChange struct {
-	Grants   []auth.Grant // nil leaves them
+	Grants   []rights.Grant // nil leaves them
 	Password *string
 	Disabled *bool
 	// ResetFactor takes the second factor away.
@@ -159,7 +159,7 @@ type OperatorChange struct {
 // ChangeOperator changes an operator and ends the operator's sessions and tokens.
 func (s *Service) ChangeOperator(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name string,
 	c OperatorChange,
 ) (store.Operator, error) {
@@ -174,7 +174,7 @@ func (s *Service) ChangeOperator(
 	c.Grants = normalGrants(c.Grants)
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "operator.changed", Object: name},
+		uow.Act{Who: who, Right: rights.Administer, Action: "operator.changed", Object: name},
 		func(tx Records, w *uow.Work) (err error) {
 			if o, err = tx.OperatorByName(name); err != nil {
 				return err
@@ -184,7 +184,7 @@ func (s *Service) ChangeOperator(
 			}
 			w.Before = operatorState(o)
 			if o.ID == who.OperatorID &&
-				(c.Disabled != nil && *c.Disabled || c.Grants != nil && !auth.Identity{Grants: c.Grants}.Has(auth.Owner)) {
+				(c.Disabled != nil && *c.Disabled || c.Grants != nil && !rights.Identity{Grants: c.Grants}.Has(rights.Owner)) {
 				return refusal.New(
 					refusal.Invalid,
 					"you cannot take the owner's rights from yourself; ask another owner",
@@ -235,7 +235,7 @@ func (s *Service) ChangeOperator(
 }
 
 // normalGrants writes reach over everything as none.
-func normalGrants(grants []auth.Grant) []auth.Grant {
+func normalGrants(grants []rights.Grant) []rights.Grant {
 	normal := slices.Clone(grants)
 	for i, g := range normal {
 		normal[i].Groups = text.Set(g.Groups)
@@ -247,7 +247,7 @@ func normalGrants(grants []auth.Grant) []auth.Grant {
 }
 
 func operatorState(o store.Operator) map[string]any {
-	return map[string]any{"roles": auth.RoleNames(o.Grants), "disabled": o.DisabledAt != nil}
+	return map[string]any{"roles": rights.RoleNames(o.Grants), "disabled": o.DisabledAt != nil}
 }
 
 // Operators lists a page.

@@ -8,10 +8,11 @@ import (
 	"github.com/go-webauthn/webauthn/protocol"
 	"github.com/go-webauthn/webauthn/webauthn"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // BeginPasskeySignIn begins a sign-in with whatever passkey the browser has for this site; nobody says a name, so nobody
@@ -29,7 +30,7 @@ func (s *Service) BeginPasskeySignIn(ctx context.Context, address string) (Cerem
 
 // SignInWithPasskey opens a session for whose passkey answered. The device has asked for a fingerprint, a face or a number, so
 // that it stands for both factors.
-func (s *Service) SignInWithPasskey(ctx context.Context, ceremony string, response []byte, address string) (string, auth.Identity, error) {
+func (s *Service) SignInWithPasskey(ctx context.Context, ceremony string, response []byte, address string) (string, rights.Identity, error) {
 	secret := auth.NewSecret()
 	who, err := s.checkPasskey(ctx, ceremony, response, address, "session.opened", func(tx Records, w *uow.Work) error {
 		now := w.Who.FreshAt
@@ -40,7 +41,7 @@ func (s *Service) SignInWithPasskey(ctx context.Context, ceremony string, respon
 }
 
 // SignInAgainWithPasskey has the session of who is signed in count as fresh, when their own passkey answered.
-func (s *Service) SignInAgainWithPasskey(ctx context.Context, who auth.Identity, session, ceremony string, response []byte) error {
+func (s *Service) SignInAgainWithPasskey(ctx context.Context, who rights.Identity, session, ceremony string, response []byte) error {
 	_, err := s.checkPasskey(ctx, ceremony, response, who.Address, "session.refreshed", func(tx Records, w *uow.Work) error {
 		if w.Who.OperatorID != who.OperatorID {
 			return errNotBelieved
@@ -53,12 +54,12 @@ func (s *Service) SignInAgainWithPasskey(ctx context.Context, who auth.Identity,
 // checkPasskey finds out whose passkey answered a sign-in, and does what follows.
 func (s *Service) checkPasskey(
 	ctx context.Context, ceremony string, response []byte, address, action string, then func(tx Records, w *uow.Work) error,
-) (who auth.Identity, err error) {
+) (who rights.Identity, err error) {
 	if s.Passkeys == nil {
 		return who, errNoPasskeys
 	}
-	refused := func(name string, why error) (auth.Identity, error) {
-		return auth.Identity{}, s.Strangers.Refused(ctx, action, address, name, why)
+	refused := func(name string, why error) (rights.Identity, error) {
+		return rights.Identity{}, s.Strangers.Refused(ctx, action, address, name, why)
 	}
 	session, err := s.take(ctx, ceremony, "")
 	if errors.Is(err, errCeremony) {
@@ -90,7 +91,7 @@ func (s *Service) checkPasskey(
 	if operator.DisabledAt != nil || operator.Issuer != "" || s.OnlyProvider && operator.SealedAt == nil {
 		return refused(operator.Name, refusal.New(refusal.Unauthorised, "this passkey opens nothing here any more; ask an owner"))
 	}
-	who = auth.Identity{OperatorID: operator.ID, Name: operator.Name, Grants: operator.Grants, Address: address, FreshAt: now, Factor: true,
+	who = rights.Identity{OperatorID: operator.ID, Name: operator.Name, Grants: operator.Grants, Address: address, FreshAt: now, Factor: true,
 		Sealed: operator.SealedAt != nil}
 	kept, err := json.Marshal(credential)
 	if err != nil {

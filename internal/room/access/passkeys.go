@@ -11,11 +11,12 @@ import (
 	"github.com/go-webauthn/webauthn/protocol"
 	"github.com/go-webauthn/webauthn/webauthn"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // mostPasskeys bounds how many one operator has.
@@ -122,7 +123,7 @@ func (s *Service) take(ctx context.Context, secret, operator string) (session we
 }
 
 // BeginPasskey begins to make a passkey for who is signed in.
-func (s *Service) BeginPasskey(ctx context.Context, who auth.Identity) (Ceremony, error) {
+func (s *Service) BeginPasskey(ctx context.Context, who rights.Identity) (Ceremony, error) {
 	switch {
 	case s.Passkeys == nil:
 		return Ceremony{}, errNoPasskeys
@@ -154,14 +155,14 @@ func (s *Service) BeginPasskey(ctx context.Context, who auth.Identity) (Ceremony
 }
 
 // AddPasskey takes the passkey that a browser made.
-func (s *Service) AddPasskey(ctx context.Context, who auth.Identity, name, secret string, response []byte) (made store.Passkey, err error) {
+func (s *Service) AddPasskey(ctx context.Context, who rights.Identity, name, secret string, response []byte) (made store.Passkey, err error) {
 	if s.Passkeys == nil {
 		return made, errNoPasskeys
 	}
 	if name == "" || len(name) > 60 || text.CheckVisible(name) != nil {
 		return made, refusal.New(refusal.Invalid, "give the passkey a name of 60 characters at most, such as that of the device").At("name")
 	}
-	act := uow.Act{Who: who, Right: auth.SignedIn, Action: "passkey.added", Object: who.Name}
+	act := uow.Act{Who: who, Right: rights.SignedIn, Action: "passkey.added", Object: who.Name}
 	session, err := s.take(ctx, secret, who.OperatorID)
 	if err != nil {
 		return made, s.Refuse(ctx, act, err)
@@ -193,13 +194,13 @@ func (s *Service) AddPasskey(ctx context.Context, who auth.Identity, name, secre
 var errNotBelieved = refusal.New(refusal.Unauthorised, "the answer of the passkey was not believed; try again")
 
 // PasskeysOf are those of who is signed in.
-func (s *Service) PasskeysOf(ctx context.Context, who auth.Identity) ([]store.Passkey, error) {
+func (s *Service) PasskeysOf(ctx context.Context, who rights.Identity) ([]store.Passkey, error) {
 	return s.DB.With(ctx).Passkeys(who.OperatorID)
 }
 
 // RemovePasskey removes one of who is signed in.
-func (s *Service) RemovePasskey(ctx context.Context, who auth.Identity, id []byte) error {
-	act := uow.Act{Who: who, Right: auth.SignedIn, Action: "passkey.removed", Object: who.Name}
+func (s *Service) RemovePasskey(ctx context.Context, who rights.Identity, id []byte) error {
+	act := uow.Act{Who: who, Right: rights.SignedIn, Action: "passkey.removed", Object: who.Name}
 	if !who.Fresh(s.Now()) {
 		return errNotFresh
 	}

@@ -9,11 +9,12 @@ import (
 
 	"golang.org/x/oauth2"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/oidc"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/oidc"
 )
 
 // How long a sign-in may take at the provider, and how long ago it may have asked for the password to count as fresh.
@@ -119,7 +120,7 @@ func (s *Service) FinishAtProvider(ctx context.Context, browser, state, code, ad
 		return refused(person.Name, refusal.New(refusal.Unauthorised, "the identity provider did not ask for your password again"))
 	}
 	back = Returned{auth.NewSecret(), a.Target}
-	who := auth.Identity{Name: person.Name, Address: address, Grants: s.Provider.Grants(person.Groups), FreshAt: person.SignedInAt,
+	who := rights.Identity{Name: person.Name, Address: address, Grants: s.Provider.Grants(person.Groups), FreshAt: person.SignedInAt,
 		Factor: true}
 	if len(who.Grants) == 0 {
 		return refused(person.Name, refusal.New(refusal.Forbidden, "%s is in no group that may use this; ask whoever keeps the groups of the "+
@@ -149,7 +150,7 @@ func (s *Service) FinishAtProvider(ctx context.Context, browser, state, code, ad
 
 // fromProvider is the operator that a person of the provider is, made at the first sign-in; the roles are those that the
 // provider's groups give now.
-func (s *Service) fromProvider(tx Records, w *uow.Work, p oidc.Person, grants []auth.Grant) (o store.Operator, err error) {
+func (s *Service) fromProvider(tx Records, w *uow.Work, p oidc.Person, grants []rights.Grant) (o store.Operator, err error) {
 	grants = normalGrants(grants)
 	if err := checkGrants(tx, grants); err != nil {
 		return o, err
@@ -170,7 +171,7 @@ func (s *Service) fromProvider(tx Records, w *uow.Work, p oidc.Person, grants []
 		return o, err
 	case o.DisabledAt != nil:
 		return o, refusal.New(refusal.Forbidden, "%s may not sign in here any more", o.Name)
-	case auth.RoleNames(o.Grants) == auth.RoleNames(grants):
+	case rights.RoleNames(o.Grants) == rights.RoleNames(grants):
 		return o, nil
 	}
 	before := operatorState(o)

@@ -4,8 +4,8 @@ import (
 	"time"
 
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.

@@ -15,10 +15,11 @@ import (
 	"github.com/pquerna/otp"
 	"github.com/pquerna/otp/hotp"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // How one-time codes are made (RFC 6238): what every program for them does unless it is told otherwise.
@@ -42,7 +43,7 @@ type SecondFactor struct {
 }
 
 // SecondFactorOf reads that of who is signed in.
-func (s *Service) SecondFactorOf(ctx context.Context, who auth.Identity) (SecondFactor, error) {
+func (s *Service) SecondFactorOf(ctx context.Context, who rights.Identity) (SecondFactor, error) {
 	state := SecondFactor{Required: s.RequireSecondFactor}
 	tx := s.DB.With(ctx)
 	f, err := tx.SecondFactor(who.OperatorID)
@@ -73,7 +74,7 @@ var errFactorFirst = refusal.New(refusal.Forbidden, "sign in with your passkey o
 	WithCode("sign_in_again")
 
 // BeginSecondFactor makes a secret. It counts once a code of it was given: see [Service.ConfirmSecondFactor].
-func (s *Service) BeginSecondFactor(ctx context.Context, who auth.Identity) (made NewSecondFactor, err error) {
+func (s *Service) BeginSecondFactor(ctx context.Context, who rights.Identity) (made NewSecondFactor, err error) {
 	if !who.Fresh(s.Now()) {
 		return made, errNotFresh
 	}
@@ -93,7 +94,7 @@ func (s *Service) BeginSecondFactor(ctx context.Context, who auth.Identity) (mad
 	if made, err = forAuthenticator(s.Organisation, who.Name, secret); err != nil {
 		return made, err
 	}
-	act := uow.Act{Who: who, Right: auth.SignedIn, Action: "second_factor.begun", Object: who.Name}
+	act := uow.Act{Who: who, Right: rights.SignedIn, Action: "second_factor.begun", Object: who.Name}
 	return made, s.Do(ctx, act, func(tx Records, _ *uow.Work) error {
 		f, err := tx.LockSecondFactor(who.OperatorID)
 		if err == nil && f.ConfirmedAt != nil {
@@ -134,10 +135,10 @@ func forAuthenticator(issuer, account, secret string) (NewSecondFactor, error) {
 // and ends the operator's other sessions.
 func (s *Service) ConfirmSecondFactor(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	session, code string,
 ) (codes []string, err error) {
-	act := uow.Act{Who: who, Right: auth.SignedIn, Action: "second_factor.on", Object: who.Name}
+	act := uow.Act{Who: who, Right: rights.SignedIn, Action: "second_factor.on", Object: who.Name}
 	if !who.Fresh(s.Now()) {
 		return nil, errNotFresh
 	}
@@ -173,7 +174,7 @@ func (s *Service) ConfirmSecondFactor(
 // NewRecoveryCodes replaces the recovery codes; the former ones are of no use any more.
 func (s *Service) NewRecoveryCodes(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	session, password, code string,
 ) (codes []string, err error) {
 	_, err = s.checkPassword(ctx, given{who.Name, password, code}, who.Address, "second_factor.codes_made",
@@ -191,7 +192,7 @@ func (s *Service) NewRecoveryCodes(
 }
 
 // RemoveSecondFactor takes the second factor of who is signed in away, with the password and a code.
-func (s *Service) RemoveSecondFactor(ctx context.Context, who auth.Identity, password, code string) error {
+func (s *Service) RemoveSecondFactor(ctx context.Context, who rights.Identity, password, code string) error {
 	if s.RequireSecondFactor {
 		return refusal.New(
 			refusal.Conflict,

@@ -6,10 +6,11 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // SessionLength is how long a sign-in to the console lasts.
@@ -20,7 +21,7 @@ type given struct{ name, password, code string }
 
 // SignIn checks a name and password, and the code of who has a second factor, and opens a session; it gives the session's
 // secret.
-func (s *Service) SignIn(ctx context.Context, name, password, code, address string) (string, auth.Identity, error) {
+func (s *Service) SignIn(ctx context.Context, name, password, code, address string) (string, rights.Identity, error) {
 	secret := auth.NewSecret()
 	who, err := s.checkPassword(
 		ctx,
@@ -46,7 +47,7 @@ func (s *Service) SignIn(ctx context.Context, name, password, code, address stri
 
 // SignInAgain checks the password of who is signed in, and a code where there is a second factor, so that for a while it
 // counts as fresh.
-func (s *Service) SignInAgain(ctx context.Context, who auth.Identity, session, password, code string) error {
+func (s *Service) SignInAgain(ctx context.Context, who rights.Identity, session, password, code string) error {
 	_, err := s.checkPassword(
 		ctx,
 		given{who.Name, password, code},
@@ -75,21 +76,21 @@ func (s *Service) checkPassword(
 	given given,
 	address, action string,
 	then func(tx Records, w *uow.Work) error,
-) (auth.Identity, error) {
+) (rights.Identity, error) {
 	db, now := s.DB.With(ctx), s.Now()
 	operator, err := db.OperatorByName(given.name)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return auth.Identity{}, err
+		return rights.Identity{}, err
 	}
 	if s.OnlyProvider && operator.SealedAt == nil {
-		return auth.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name, refusal.New(refusal.Unauthorised,
+		return rights.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name, refusal.New(refusal.Unauthorised,
 			"nobody signs in with a password here; use %s", s.Provider.Name))
 	}
 	factor, err := s.confirmed(db, operator)
 	if err != nil {
-		return auth.Identity{}, err
+		return rights.Identity{}, err
 	}
-	who := auth.Identity{
+	who := rights.Identity{
 		OperatorID: operator.ID,
 		Name:       given.name,
 		Grants:     operator.Grants,
@@ -99,14 +100,14 @@ func (s *Service) checkPassword(
 	}
 	attempt, err := s.spendAttempt(ctx, who, s.hasCode(factor, given.code))
 	if err != nil {
-		return auth.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name, err)
+		return rights.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name, err)
 	}
 	right, err := s.passwords.compare(ctx, given.password, operator.PasswordHash)
 	if err != nil {
-		return auth.Identity{}, err
+		return rights.Identity{}, err
 	}
 	if !right || operator.DisabledAt != nil {
-		return auth.Identity{}, s.Strangers.Refused(
+		return rights.Identity{}, s.Strangers.Refused(
 			ctx,
 			"session.opened",
 			address,
@@ -120,7 +121,7 @@ func (s *Service) checkPassword(
 	act := uow.Act{Who: who, Action: action, Object: given.name}
 	if factor != nil && given.code == "" {
 		// The password was right: that attempt was no guess.
-		return auth.Identity{}, errors.Join(
+		return rights.Identity{}, errors.Join(
 			s.Do(ctx, uow.Act{Who: who}, func(tx Records, _ *uow.Work) error { return attempt.giveBack(tx) }),
 			errCodeNeeded,
 		)
@@ -197,10 +198,10 @@ func (s *Service) takeCode(tx Records, w *uow.Work, operator, code string) error
 }
 
 // SignOut ends a session.
-func (s *Service) SignOut(ctx context.Context, who auth.Identity, secret string) error {
+func (s *Service) SignOut(ctx context.Context, who rights.Identity, secret string) error {
 	return s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.SignedIn, Action: "session.closed", Object: who.Name},
+		uow.Act{Who: who, Right: rights.SignedIn, Action: "session.closed", Object: who.Name},
 		func(tx Records, _ *uow.Work) error {
 			return tx.EndSession(auth.HashSecret(secret))
 		},
@@ -211,12 +212,12 @@ func (s *Service) SignOut(ctx context.Context, who auth.Identity, secret string)
 var ErrSignIn = refusal.New(refusal.Unauthorised, "nobody is signed in, or the session has ended; sign in again")
 
 // BySession finds who a session belongs to.
-func (s *Service) BySession(ctx context.Context, secret, address string) (auth.Identity, error) {
+func (s *Service) BySession(ctx context.Context, secret, address string) (rights.Identity, error) {
 	operator, session, err := s.DB.With(ctx).SessionOperator(auth.HashSecret(secret), s.Now())
 	if errors.Is(err, store.ErrNotFound) {
-		return auth.Identity{}, ErrSignIn
+		return rights.Identity{}, ErrSignIn
 	}
-	return auth.Identity{
+	return rights.Identity{
 		OperatorID: operator.ID,
 		Name:       operator.Name,
 		Grants:     operator.Grants,
@@ -229,32 +230,32 @@ func (s *Service) BySession(ctx context.Context, secret, address string) (auth.I
 }
 
 // ByToken finds who an API token belongs to.
-func (s *Service) ByToken(ctx context.Context, token, address string) (auth.Identity, error) {
+func (s *Service) ByToken(ctx context.Context, token, address string) (rights.Identity, error) {
 	db := s.DB.With(ctx)
 	refused := refusal.New(refusal.Unauthorised, "the token is not known, was revoked or has expired; create a new one")
 	a, err := db.LiveAPIToken(auth.HashSecret(token), s.Now())
 	if errors.Is(err, store.ErrNotFound) {
-		return auth.Identity{}, refused
+		return rights.Identity{}, refused
 	}
 	if err != nil {
-		return auth.Identity{}, err
+		return rights.Identity{}, err
 	}
 	operator, err := db.Operator(a.OperatorID)
 	if err != nil {
-		return auth.Identity{}, err
+		return rights.Identity{}, err
 	}
 	if operator.DisabledAt != nil {
-		return auth.Identity{}, refused
+		return rights.Identity{}, refused
 	}
-	who := auth.Identity{
+	who := rights.Identity{
 		OperatorID: operator.ID,
 		Name:       operator.Name,
-		Grants:     auth.Limited(a.Grants, operator.Grants),
+		Grants:     rights.Limited(a.Grants, operator.Grants),
 		Address:    address,
 		Token:      a.ID,
 	}
 	if len(who.Grants) == 0 {
-		return auth.Identity{}, refused // the operator's rights have shrunk since
+		return rights.Identity{}, refused // the operator's rights have shrunk since
 	}
 	if a.FreshAt != nil {
 		who.FreshAt = *a.FreshAt

@@ -4,10 +4,11 @@ import (
 	"context"
 	"time"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // MaxTokenLife is the longest life of an API token.
@@ -16,9 +17,9 @@ const MaxTokenLife = 366 * 24 * time.Hour
 // NewAPIToken makes a token with the rights of its maker or fewer; its secret is shown this once.
 func (s *Service) NewAPIToken(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name string,
-	role auth.Role,
+	role rights.Role,
 	life time.Duration,
 ) (store.APIToken, string, error) {
 	switch {
@@ -26,14 +27,14 @@ func (s *Service) NewAPIToken(
 		return store.APIToken{}, "", refusal.New(refusal.Invalid, "a token needs a name of 1 to 100 characters that says "+
 			"what it is for").
 			At("name")
-	case role != "" && !role.Valid() || len(auth.Narrowed(who.Grants, role)) == 0:
-		return store.APIToken{}, "", refusal.New(refusal.Invalid, "the role %q is none, or more than your own (%s)", role, auth.RoleNames(who.Grants)).
+	case role != "" && !role.Valid() || len(rights.Narrowed(who.Grants, role)) == 0:
+		return store.APIToken{}, "", refusal.New(refusal.Invalid, "the role %q is none, or more than your own (%s)", role, rights.RoleNames(who.Grants)).
 			At("role")
 	case life < time.Minute || life > MaxTokenLife:
 		return store.APIToken{}, "", refusal.New(refusal.Invalid, "a token lives from a minute to 366 days").
 			At("expires_in_hours")
 	}
-	given := auth.Narrowed(who.Grants, role)
+	given := rights.Narrowed(who.Grants, role)
 	secret := auth.TokenPrefix + auth.NewSecret()
 	fresh := who.FreshAt // a token made right after signing in is as fresh as that
 	now := s.Now()
@@ -51,12 +52,12 @@ func (s *Service) NewAPIToken(
 	}
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.SignedIn, Action: "token.made", Object: a.ID},
+		uow.Act{Who: who, Right: rights.SignedIn, Action: "token.made", Object: a.ID},
 		func(tx Records, w *uow.Work) error {
 			if err := tx.AddAPIToken(a); err != nil {
 				return err
 			}
-			w.After = map[string]any{"name": name, "roles": auth.RoleNames(given), "expires": a.ExpiresAt}
+			w.After = map[string]any{"name": name, "roles": rights.RoleNames(given), "expires": a.ExpiresAt}
 			return nil
 		},
 	)
@@ -66,13 +67,13 @@ func (s *Service) NewAPIToken(
 // APITokens lists a page of tokens: one's own, or with all, which is for owners, everybody's.
 func (s *Service) APITokens(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	all bool,
 	p store.Page,
 ) ([]store.APIToken, string, error) {
 	operator := who.OperatorID
 	if all {
-		if !who.May(auth.Administer) {
+		if !who.May(rights.Administer) {
 			return nil, "", s.Refuse(ctx, uow.Act{Who: who, Action: "token.listed", Object: "tokens"}, uow.Lacking(who))
 		}
 		operator = ""
@@ -81,15 +82,15 @@ func (s *Service) APITokens(
 }
 
 // RevokeAPIToken ends one of one's own tokens; an owner ends anybody's.
-func (s *Service) RevokeAPIToken(ctx context.Context, who auth.Identity, id string) error {
+func (s *Service) RevokeAPIToken(ctx context.Context, who rights.Identity, id string) error {
 	operator := who.OperatorID
-	if who.May(auth.Administer) {
+	if who.May(rights.Administer) {
 		operator = ""
 	}
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: auth.SignedIn, Action: "token.revoked", Object: id},
+			uow.Act{Who: who, Right: rights.SignedIn, Action: "token.revoked", Object: id},
 			func(tx Records, w *uow.Work) error {
 				if err := tx.RevokeAPIToken(operator, id, s.Now()); err != nil {
 					return err

@@ -12,12 +12,12 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // Approvals say which changes need a second person. The zero Approvals asks for none.
@@ -134,13 +134,13 @@ func (s *Service) lapse(tx Records, w *uow.Work, c *store.Change) error {
 // DecideChange approves or refuses what waits for a second person. Digest is that of the preview which they have seen; the
 // approval lapses when it is no longer the one that was asked for. Whoever asked for it or made an edit cannot approve.
 func (s *Service) DecideChange(
-	ctx context.Context, who auth.Identity, name string, approve bool, reason, digest string,
+	ctx context.Context, who rights.Identity, name string, approve bool, reason, digest string,
 ) (ChangeWithEdits, error) {
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: "change.refused", Object: name, Reason: reason}
+	act := uow.Act{Who: who, Right: rights.Deploy, Action: "change.refused", Object: name, Reason: reason}
 	if approve {
 		act.Action = "change.approved"
 	}
-	if !who.May(auth.Deploy) {
+	if !who.May(rights.Deploy) {
 		return ChangeWithEdits{}, s.Refuse(ctx, act, uow.Lacking(who))
 	}
 	if strings.TrimSpace(reason) == "" && !approve {
@@ -190,7 +190,7 @@ func (s *Service) DecideChange(
 	return out, refusal.Named(err, "change", name)
 }
 
-func mayDecide(tx Records, who auth.Identity, c store.Change, seen *Preview) error {
+func mayDecide(tx Records, who rights.Identity, c store.Change, seen *Preview) error {
 	switch {
 	case c.State != store.ChangeWaiting:
 		return refusal.New(refusal.Conflict, "the change %q is %s; there is nothing to approve", c.Name, c.State).

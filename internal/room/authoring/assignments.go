@@ -7,13 +7,13 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // Assignments lists a page by rank and name, of one policy when it is named.
@@ -51,7 +51,7 @@ func (s *Service) Assignment(ctx context.Context, name string) (store.Assignment
 // NewAssignment aims the latest revision of a policy at groups.
 func (s *Service) NewAssignment(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	want assign.Assignment,
 ) (store.Assignment, error) {
 	if !policy.ValidName(want.Name) {
@@ -61,7 +61,7 @@ func (s *Service) NewAssignment(
 	var a store.Assignment
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.made", Object: want.Name},
+		uow.Act{Who: who, Right: rights.Deploy, Action: "assignment.made", Object: want.Name},
 		func(tx Records, w *uow.Work) (err error) {
 			a, err = s.addAssignment(tx, w, want)
 			return err
@@ -89,14 +89,14 @@ func (s *Service) addAssignment(tx Records, w *uow.Work, want assign.Assignment)
 // version its editor read.
 func (s *Service) ChangeAssignment(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	want assign.Assignment,
 	over int64,
 ) (store.Assignment, error) {
 	var a store.Assignment
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.changed", Object: want.Name},
+		uow.Act{Who: who, Right: rights.Deploy, Action: "assignment.changed", Object: want.Name},
 		func(tx Records, w *uow.Work) (err error) {
 			a, err = s.changeAssignment(tx, w, want, over)
 			return err
@@ -130,11 +130,11 @@ func (s *Service) changeAssignment(
 }
 
 // RemoveAssignment takes an assignment away; its devices are settled without it.
-func (s *Service) RemoveAssignment(ctx context.Context, who auth.Identity, name string, over int64) error {
+func (s *Service) RemoveAssignment(ctx context.Context, who rights.Identity, name string, over int64) error {
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: auth.Deploy, Action: "assignment.removed", Object: name},
+			uow.Act{Who: who, Right: rights.Deploy, Action: "assignment.removed", Object: name},
 			func(tx Records, w *uow.Work) error { return removeAssignment(tx, w, name, over) },
 		),
 		"assignment",
@@ -187,8 +187,8 @@ func (s *Service) aim(tx Records, a *store.Assignment, want assign.Assignment) e
 }
 
 // mayAim refuses an edit of assignments that reach, before or after it, devices out of the editor's reach.
-func mayAim(tx Records, who auth.Identity, assignments ...*store.Assignment) error {
-	mine := who.Reach(auth.Deploy)
+func mayAim(tx Records, who rights.Identity, assignments ...*store.Assignment) error {
+	mine := who.Reach(rights.Deploy)
 	if mine.Everywhere() {
 		return nil
 	}

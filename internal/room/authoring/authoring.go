@@ -9,12 +9,12 @@ package authoring
 import (
 	"time"
 
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/directory"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/published"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/directory"
 )
 
 // Service is the room; every field must be set but where it is said otherwise. Use [New].
@@ -44,7 +44,7 @@ func New(s Service) *Service {
 
 // Fleet is what this room needs to know of the devices as they are now.
 type Fleet interface {
-	Devices(reach auth.Reach) []*fleetview.Device
+	Devices(reach rights.Reach) []*fleetview.Device
 	CountByGroup(devices []*fleetview.Device) []fleetview.GroupCount
-	Groups(clock store.Clock, reach auth.Reach, drawn fleetview.Drawn, visit fleetview.Visit) []fleetview.Group
+	Groups(clock store.Clock, reach rights.Reach, drawn fleetview.Drawn, visit fleetview.Visit) []fleetview.Group
 }

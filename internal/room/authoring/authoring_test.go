@@ -10,13 +10,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/assign"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/published"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // records are a few policies, groups and assignments in memory.
@@ -43,14 +43,14 @@ func (r *records) AddPolicyRevision(p store.PolicyRevision) error {
 	r.revisions[p.Number] = p
 	return nil
 }
-func (r *records) AddToGroup(string, []string) error                    { return nil }
-func (r *records) LiveIDs(keys []string) ([]string, error)              { return keys, nil }
-func (r *records) MarkGone([]string, time.Time) error                   { return nil }
-func (r *records) RemoveDirectory([]string) error                       { return nil }
-func (r *records) PutDirectory(e []store.DirectoryEntry) error          { r.directory = e; return nil }
-func (r *records) DirectoryEntries() ([]store.DirectoryEntry, error)    { return r.directory, nil }
-func (r *records) CountOutside(auth.Reach, []string) (int, error)       { return r.outside, nil }
-func (r *records) CountAimedOutside(auth.Reach, store.Aim) (int, error) { return r.outside, nil }
+func (r *records) AddToGroup(string, []string) error                      { return nil }
+func (r *records) LiveIDs(keys []string) ([]string, error)                { return keys, nil }
+func (r *records) MarkGone([]string, time.Time) error                     { return nil }
+func (r *records) RemoveDirectory([]string) error                         { return nil }
+func (r *records) PutDirectory(e []store.DirectoryEntry) error            { r.directory = e; return nil }
+func (r *records) DirectoryEntries() ([]store.DirectoryEntry, error)      { return r.directory, nil }
+func (r *records) CountOutside(rights.Reach, []string) (int, error)       { return r.outside, nil }
+func (r *records) CountAimedOutside(rights.Reach, store.Aim) (int, error) { return r.outside, nil }
 
 func (r *records) Policy(name string) (store.Policy, error) {
 	p, known := r.policies[name]
@@ -115,10 +115,10 @@ func (r *records) RuledGroups() ([]store.RuleGroup, error) {
 	return list, nil
 }
 
-func operator(groups []string, roles ...auth.Role) auth.Identity {
-	who := auth.Identity{OperatorID: "1", Name: "asta"}
+func operator(groups []string, roles ...rights.Role) rights.Identity {
+	who := rights.Identity{OperatorID: "1", Name: "asta"}
 	for _, role := range roles {
-		who.Grants = append(who.Grants, auth.Grant{Role: role, Groups: groups})
+		who.Grants = append(who.Grants, rights.Grant{Role: role, Groups: groups})
 	}
 	return who
 }
@@ -142,7 +142,7 @@ const lamps = "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length:
 
 func TestPublishing(t *testing.T) {
 	s, r := room()
-	deployer := operator(nil, auth.Deployer)
+	deployer := operator(nil, rights.Deployer)
 	draft := func(length int, version int64) {
 		p := r.policies["lamps"]
 		p.Name, p.Source, p.Version = "lamps", fmt.Sprintf(lamps, length), version
@@ -165,10 +165,10 @@ func TestPublishing(t *testing.T) {
 	draft(10, 5)
 	_, err = s.PublishPolicy(t.Context(), deployer, "lamps", 4)
 	refused(t, err, refusal.Stale, "")
-	_, err = s.PublishPolicy(t.Context(), operator(nil, auth.Author), "lamps", 5)
+	_, err = s.PublishPolicy(t.Context(), operator(nil, rights.Author), "lamps", 5)
 	refused(t, err, refusal.Forbidden, "")
 	r.outside = 3
-	_, err = s.PublishPolicy(t.Context(), operator([]string{"north-pier"}, auth.Deployer), "lamps", 5)
+	_, err = s.PublishPolicy(t.Context(), operator([]string{"north-pier"}, rights.Deployer), "lamps", 5)
 	refused(t, err, refusal.Forbidden, "out_of_reach")
 	draft(3000, 6)
 	_, err = s.PublishPolicy(t.Context(), deployer, "lamps", 6)
@@ -187,7 +187,7 @@ func TestAimingRefusesWhatADeviceCouldBringAbout(t *testing.T) {
 	}
 	aim := func(a assign.Assignment) error {
 		a.Name, a.Policy, a.Rank = "piers", "lamps", 10
-		_, err := s.NewAssignment(t.Context(), operator(nil, auth.Deployer), a)
+		_, err := s.NewAssignment(t.Context(), operator(nil, rights.Deployer), a)
 		return err
 	}
 	refused(
@@ -210,18 +210,18 @@ func TestAimingRefusesWhatADeviceCouldBringAbout(t *testing.T) {
 // Whoever may deploy on some devices must not widen that by an edit of groups.
 func TestGroupsThatGiveReach(t *testing.T) {
 	s, r := room()
-	add := func(who auth.Identity) error {
+	add := func(who rights.Identity) error {
 		_, err := s.AddGroup(t.Context(), who, authoring.NewGroup{Name: "north-pier", Devices: []string{"SKL-HQ-001"}})
 		return err
 	}
 	r.outside = 1
-	refused(t, add(operator([]string{"south-pier"}, auth.Deployer)), refusal.Forbidden, "out_of_reach")
+	refused(t, add(operator([]string{"south-pier"}, rights.Deployer)), refusal.Forbidden, "out_of_reach")
 	r.outside, r.reaching = 0, []string{"runa"}
-	refused(t, add(operator(nil, auth.Deployer)), refusal.Forbidden, "group_gives_reach")
+	refused(t, add(operator(nil, rights.Deployer)), refusal.Forbidden, "group_gives_reach")
 	assert.Empty(t, r.groups)
 	assert.Len(t, r.Entries, 2, "both attempts are on the trail")
-	require.NoError(t, add(operator(nil, auth.Owner)))
-	_, err := s.AddGroup(t.Context(), operator(nil, auth.Owner), authoring.NewGroup{Name: "everything"})
+	require.NoError(t, add(operator(nil, rights.Owner)))
+	_, err := s.AddGroup(t.Context(), operator(nil, rights.Owner), authoring.NewGroup{Name: "everything"})
 	refused(t, err, refusal.Invalid, "")
 }
 
@@ -230,7 +230,7 @@ const person = "dn: CN=%[1]s,DC=skerryline,DC=example\nobjectClass: user\nsAMAcc
 // A reading that lacks people whom policies name waits until somebody says that it is right.
 func TestAReadingThatLosesPeopleWaits(t *testing.T) {
 	s, r := room()
-	owner := operator(nil, auth.Owner)
+	owner := operator(nil, rights.Owner)
 	people := func(names ...string) (source []byte) {
 		for i, name := range names {
 			source = append(source, fmt.Sprintf(person, name, 1000+i)...)

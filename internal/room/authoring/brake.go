@@ -10,14 +10,14 @@ import (
 
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/present"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/directory"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/inforce"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/directory"
 )
 
 // Brake says what one import, rule or change of facts may alter without a decision. The zero Brake lets everything pass.
@@ -116,7 +116,7 @@ func (s *Service) mayAlter(tx Records, w *uow.Work, accept bool, change *Directo
 	if err != nil {
 		return err
 	}
-	fleet := len(s.View.Devices(auth.Everywhere))
+	fleet := len(s.View.Devices(rights.Everywhere))
 	if len(devices) <= s.Brake.most(fleet) {
 		return nil
 	}
@@ -138,7 +138,7 @@ func (s *Service) consequences(
 		is[d.ID] = true
 	}
 	f := &futures{}
-	fleet := s.View.Devices(auth.Everywhere)
+	fleet := s.View.Devices(rights.Everywhere)
 	for _, d := range fleet {
 		if is[d.ID] {
 			f.devices = append(f.devices, d)
@@ -253,12 +253,12 @@ func (s *Service) BrakeHeld(ctx context.Context, id string) (HeldByBrake, error)
 // DecideBrake releases what the brake holds, which is done then, or refuses it.
 func (s *Service) DecideBrake(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	id string,
 	release bool,
 	reason string,
 ) (HeldByBrake, error) {
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: "brake.refused", Object: id, Reason: strings.TrimSpace(reason)}
+	act := uow.Act{Who: who, Right: rights.Deploy, Action: "brake.refused", Object: id, Reason: strings.TrimSpace(reason)}
 	if release {
 		act.Action = "brake.released"
 	}
@@ -275,7 +275,7 @@ func (s *Service) DecideBrake(
 			return refusal.New(refusal.Conflict, "it was %s by %s already", b.State, b.DecidedBy).
 				WithCode("decided_already")
 		}
-		if b.Kind != store.BrakeRule && !who.May(auth.Administer) {
+		if b.Kind != store.BrakeRule && !who.May(rights.Administer) {
 			return uow.Lacking(who)
 		}
 		b.State, b.DecidedBy, b.DecidedAt, b.Reason = store.BrakeRefused, who.Name, new(s.Now()), act.Reason

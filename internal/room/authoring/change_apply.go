@@ -8,19 +8,19 @@ import (
 	"strings"
 
 	"rankwarden.example/core/change"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/drafted"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // ApplyChange makes every edit of a change, for all devices at once, in one transaction. Digest is that of the preview which
 // its author has seen: when the change would do something else by now, nothing is done. Where a second person must approve
 // and has not, the change waits for one instead.
-func (s *Service) ApplyChange(ctx context.Context, who auth.Identity, name, digest string) (ChangeWithEdits, error) {
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: "change.applied", Object: name}
-	if !who.May(auth.Deploy) {
+func (s *Service) ApplyChange(ctx context.Context, who rights.Identity, name, digest string) (ChangeWithEdits, error) {
+	act := uow.Act{Who: who, Right: rights.Deploy, Action: "change.applied", Object: name}
+	if !who.May(rights.Deploy) {
 		return ChangeWithEdits{}, s.Refuse(ctx, act, uow.Lacking(who))
 	}
 	seen, err := s.official(ctx, name)

@@ -11,8 +11,8 @@ import (
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/drafted"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/drafted"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
 )

@@ -9,12 +9,12 @@ import (
 
 	"rankwarden.example/core/change"
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/drafted"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // What the history of a change tells of.
@@ -139,7 +139,7 @@ func problemOf(tx Records, edits []EditState) (string, error) {
 }
 
 // NewChange starts an empty draft.
-func (s *Service) NewChange(ctx context.Context, who auth.Identity, name, title, reason string) (store.Change, error) {
+func (s *Service) NewChange(ctx context.Context, who rights.Identity, name, title, reason string) (store.Change, error) {
 	if !policy.ValidName(name) {
 		return store.Change{}, refusal.New(refusal.Invalid, "%q cannot name a change; use %s", name, policy.NameRule).
 			At("name")
@@ -160,7 +160,7 @@ func (s *Service) NewChange(ctx context.Context, who auth.Identity, name, title,
 		UpdatedAt: now,
 		Needs:     []string{},
 	}
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Draft, Action: "change.created", Object: name},
+	err := s.Do(ctx, uow.Act{Who: who, Right: rights.Draft, Action: "change.created", Object: name},
 		func(tx Records, w *uow.Work) error {
 			if err := tx.AddChange(c); err != nil {
 				return err
@@ -191,13 +191,13 @@ func (s *Service) recordChange(tx Records, w *uow.Work, c store.Change, what, de
 // alter does something to an open change in one transaction: it is a draft again afterwards, and whatever was approved of it
 // no longer is.
 func (s *Service) alter(
-	ctx context.Context, who auth.Identity, action, name string, over int64, what string,
+	ctx context.Context, who rights.Identity, action, name string, over int64, what string,
 	do func(tx Records, w *uow.Work, c *store.Change) (detail string, err error),
 ) (ChangeWithEdits, error) {
 	var out ChangeWithEdits
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Draft, Action: action, Object: name},
+		uow.Act{Who: who, Right: rights.Draft, Action: action, Object: name},
 		func(tx Records, w *uow.Work) error {
 			c, err := tx.LockChange(name)
 			if err != nil {
@@ -254,7 +254,7 @@ func mustBeOpen(c store.Change) error {
 // DescribeChange gives a change another title and reason, over the version its author read.
 func (s *Service) DescribeChange(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name, title, reason string,
 	over int64,
 ) (ChangeWithEdits, error) {
@@ -274,7 +274,7 @@ func (s *Service) DescribeChange(
 // document.
 func (s *Service) PutEdit(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name string,
 	e Edit,
 ) (ChangeWithEdits, []policy.Problem, error) {
@@ -373,7 +373,7 @@ func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) e
 // RemoveEdit takes the edit of a thing out of a change.
 func (s *Service) RemoveEdit(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name string,
 	typ change.Type,
 	thing string,
@@ -387,7 +387,7 @@ func (s *Service) RemoveEdit(
 }
 
 // DropChange closes a change without any of its edits having been made.
-func (s *Service) DropChange(ctx context.Context, who auth.Identity, name, reason string) (ChangeWithEdits, error) {
+func (s *Service) DropChange(ctx context.Context, who rights.Identity, name, reason string) (ChangeWithEdits, error) {
 	return s.alter(ctx, who, "change.dropped", name, 0, changeDropped,
 		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
 			if err := notUnderWay(tx, *c, "revert it instead"); err != nil {

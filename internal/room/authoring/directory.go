@@ -7,11 +7,11 @@ import (
 	"fmt"
 	"time"
 
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/directory"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/directory"
 )
 
 // MaxLDIF is the largest LDIF file that is imported, in bytes.
@@ -47,7 +47,7 @@ func (s *Service) Directory(
 // brought and this one lacks has vanished; without accept it is refused when that are many in use.
 func (s *Service) ImportDirectory(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	source []byte,
 	replace, accept bool,
 ) (DirectoryChange, error) {
@@ -63,7 +63,7 @@ func (s *Service) ImportDirectory(
 	var held *store.Brake
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "directory.imported", Object: "directory"},
+		uow.Act{Who: who, Right: rights.Administer, Action: "directory.imported", Object: "directory"},
 		func(tx Records, w *uow.Work) (err error) {
 			what := asked{Directory: &askedImport{Source: string(source), Replace: replace, Accept: accept}}
 			held, err = s.braked(ctx, tx, w, store.BrakeDirectory, what, func(tx Records, w *uow.Work) error {
@@ -197,10 +197,10 @@ const vanishedAfter = 30 * 24 * time.Hour
 
 // LetGo removes people and groups that vanished from the directory: one by name, at once; or without a name
 // all that vanished long ago. Policies that name them have nobody there then.
-func (s *Service) LetGo(ctx context.Context, who auth.Identity, ref string) error {
+func (s *Service) LetGo(ctx context.Context, who rights.Identity, ref string) error {
 	return s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "directory.let_go", Object: "directory"},
+		uow.Act{Who: who, Right: rights.Administer, Action: "directory.let_go", Object: "directory"},
 		func(tx Records, w *uow.Work) error {
 			before := s.Now().Add(-vanishedAfter)
 			if ref != "" {

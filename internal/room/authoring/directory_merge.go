@@ -7,11 +7,11 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/wire/directory"
 	"rankwarden.example/internal/base/published"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/directory"
 )
 
 // merge stores what is new or changed, removes what a source no longer has, and asks for

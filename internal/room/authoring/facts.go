@@ -5,12 +5,12 @@ import (
 	"context"
 
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // maxFactsEdit is the most devices of one edit.
@@ -44,7 +44,7 @@ func (f OrganisationFacts) check() error {
 }
 
 // SetFacts changes organisation facts of any number of devices, all or none.
-func (s *Service) SetFacts(ctx context.Context, who auth.Identity, edits []OrganisationFacts) error {
+func (s *Service) SetFacts(ctx context.Context, who rights.Identity, edits []OrganisationFacts) error {
 	if len(edits) > maxFactsEdit {
 		return refusal.New(
 			refusal.Invalid,
@@ -56,7 +56,7 @@ func (s *Service) SetFacts(ctx context.Context, who auth.Identity, edits []Organ
 	var held *store.Brake
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "device.facts_set", Object: "devices"},
+		uow.Act{Who: who, Right: rights.Administer, Action: "device.facts_set", Object: "devices"},
 		func(tx Records, w *uow.Work) (err error) {
 			held, err = s.braked(
 				ctx,
@@ -118,13 +118,13 @@ func (s *Service) setFacts(tx Records, w *uow.Work, edits []OrganisationFacts) e
 }
 
 // Match says which of some names are those of live devices in reach.
-func (s *Service) Match(who auth.Identity, names []string) (enrolled int, unknown []string, err error) {
+func (s *Service) Match(who rights.Identity, names []string) (enrolled int, unknown []string, err error) {
 	keys, err := deviceKeys(names, MaxGroupDevices)
 	if err != nil {
 		return 0, nil, err
 	}
 	live := map[string]bool{}
-	for _, d := range s.View.Devices(who.Reach(auth.Look)) {
+	for _, d := range s.View.Devices(who.Reach(rights.Look)) {
 		live[d.NameKey] = true
 	}
 	unknown = []string{}

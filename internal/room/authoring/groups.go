@@ -9,14 +9,14 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // MaxGroupEdit is the largest number of devices that one edit of a group may name.
@@ -32,7 +32,7 @@ type GroupSummary struct {
 // Groups lists a page by name; search is part of one.
 func (s *Service) Groups(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	search string,
 	p store.Page,
 ) ([]GroupSummary, string, error) {
@@ -41,7 +41,7 @@ func (s *Service) Groups(
 		return nil, "", err
 	}
 	enrolled := map[string]int{}
-	for _, g := range s.View.Groups(s.Clock(), who.Reach(auth.Look), fleetview.Drawn{}, nil) {
+	for _, g := range s.View.Groups(s.Clock(), who.Reach(rights.Look), fleetview.Drawn{}, nil) {
 		enrolled[g.Name] = g.Counts.Total()
 	}
 	out := make([]GroupSummary, len(list))
@@ -50,7 +50,7 @@ func (s *Service) Groups(
 		if g.Rule != "" {
 			out[i].Listed = out[i].Enrolled
 		}
-		if !who.Reach(auth.Look).Everywhere() {
+		if !who.Reach(rights.Look).Everywhere() {
 			out[i].Listed = out[i].Enrolled
 		}
 	}
@@ -75,7 +75,7 @@ var errEverything = refusal.New(
 // GroupMembers lists a page of the names in a group.
 func (s *Service) GroupMembers(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name string,
 	p store.Page,
 ) ([]store.GroupMember, string, error) {
@@ -83,11 +83,11 @@ func (s *Service) GroupMembers(
 	if err != nil {
 		return nil, "", err
 	}
-	return s.DB.With(ctx).ListGroupMembers(who.Reach(auth.Look), g.ID, p)
+	return s.DB.With(ctx).ListGroupMembers(who.Reach(rights.Look), g.ID, p)
 }
 
 // AddGroup makes a group.
-func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup) (store.Group, error) {
+func (s *Service) AddGroup(ctx context.Context, who rights.Identity, want NewGroup) (store.Group, error) {
 	name := want.Name
 	if name == assign.Everything {
 		return store.Group{}, errEverything
@@ -112,7 +112,7 @@ func (s *Service) AddGroup(ctx context.Context, who auth.Identity, want NewGroup
 	var g store.Group
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Deploy, Action: "group.made", Object: name},
+		uow.Act{Who: who, Right: rights.Deploy, Action: "group.made", Object: name},
 		func(tx Records, w *uow.Work) (err error) {
 			g, err = s.addGroup(tx, w, want, keys)
 			return err
@@ -166,8 +166,8 @@ func (s *Service) addGroup(tx Records, w *uow.Work, want NewGroup, keys []string
 
 // mayRegroup refuses an edit of who is in a group: by whoever is no owner when an operator's reach names
 // the group, and when a device or name that comes or goes is out of the editor's reach.
-func mayRegroup(tx Records, who auth.Identity, group string, names []string) error {
-	if who.May(auth.Administer) {
+func mayRegroup(tx Records, who rights.Identity, group string, names []string) error {
+	if who.May(rights.Administer) {
 		return nil
 	}
 	operators, err := tx.OperatorsReaching(group)
@@ -179,7 +179,7 @@ func mayRegroup(tx Records, who auth.Identity, group string, names []string) err
 			"who is in it", group).
 			WithCode("group_gives_reach")
 	}
-	mine := who.Reach(auth.Deploy)
+	mine := who.Reach(rights.Deploy)
 	if mine.Everywhere() {
 		return nil
 	}
@@ -191,8 +191,8 @@ func mayRegroup(tx Records, who auth.Identity, group string, names []string) err
 }
 
 // mayMove refuses a rule that moves devices out of the editor's reach into a group or out of it.
-func mayMove(tx Records, who auth.Identity, devices []string) error {
-	mine := who.Reach(auth.Deploy)
+func mayMove(tx Records, who rights.Identity, devices []string) error {
+	mine := who.Reach(rights.Deploy)
 	if mine.Everywhere() || len(devices) == 0 {
 		return nil
 	}
@@ -213,7 +213,7 @@ type GroupChange struct {
 // ChangeGroup edits a group over the version its editor read.
 func (s *Service) ChangeGroup(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name string,
 	c GroupChange,
 	over int64,
@@ -236,7 +236,7 @@ func (s *Service) ChangeGroup(
 	var held *store.Brake
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Deploy, Action: "group.changed", Object: name},
+		uow.Act{Who: who, Right: rights.Deploy, Action: "group.changed", Object: name},
 		func(tx Records, w *uow.Work) (err error) {
 			if c.Rule == nil {
 				return s.changeGroup(tx, w, &g, c, add, remove, over)
@@ -322,7 +322,7 @@ func resettleNamed(tx Records, w *uow.Work, cause string, keys []string) error {
 }
 
 // RemoveGroup removes a group that no assignment names.
-func (s *Service) RemoveGroup(ctx context.Context, who auth.Identity, name string, over int64) error {
+func (s *Service) RemoveGroup(ctx context.Context, who rights.Identity, name string, over int64) error {
 	g, err := s.Group(ctx, name)
 	if err != nil {
 		return err
@@ -330,7 +330,7 @@ func (s *Service) RemoveGroup(ctx context.Context, who auth.Identity, name strin
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: auth.Deploy, Action: "group.removed", Object: name},
+			uow.Act{Who: who, Right: rights.Deploy, Action: "group.removed", Object: name},
 			func(tx Records, w *uow.Work) error { return removeGroup(tx, w, g, over) },
 		),
 		"group",
@@ -379,8 +379,8 @@ func removeGroup(tx Records, w *uow.Work, g store.Group, over int64) error {
 }
 
 // mayDisband refuses to remove a group with devices out of the editor's reach.
-func mayDisband(tx Records, who auth.Identity, g store.Group) error {
-	mine := who.Reach(auth.Deploy)
+func mayDisband(tx Records, who rights.Identity, g store.Group) error {
+	mine := who.Reach(rights.Deploy)
 	if mine.Everywhere() {
 		return nil
 	}

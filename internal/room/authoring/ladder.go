@@ -6,7 +6,7 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/ladder"
 	"rankwarden.example/core/plan"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/refusal"
 )
@@ -39,7 +39,7 @@ func (l *Ladder) Names(w ladder.Way, most int) []string {
 }
 
 // Ladder draws the ladder of devices in reach.
-func (s *Service) Ladder(ctx context.Context, who auth.Identity, q LadderQuery) (*Ladder, error) {
+func (s *Service) Ladder(ctx context.Context, who rights.Identity, q LadderQuery) (*Ladder, error) {
 	if q.Device != "" && q.Group != "" {
 		return nil, refusal.New(refusal.Invalid, "a ladder is of a device or of a group; name one of them").At("group")
 	}
@@ -56,7 +56,7 @@ func (s *Service) Ladder(ctx context.Context, who auth.Identity, q LadderQuery) 
 		return nil, err
 	}
 	defer done()
-	f, err := s.read(ctx, who.Reach(auth.Look), q.Edits, groups...)
+	f, err := s.read(ctx, who.Reach(rights.Look), q.Edits, groups...)
 	if err != nil {
 		return nil, err
 	}

@@ -7,10 +7,10 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // parse checks a document against the directory, if one was ever imported.
@@ -66,7 +66,7 @@ func (s *Service) Policy(ctx context.Context, name string) (store.Policy, error)
 // NewPolicy stores the first draft of a policy; the document gives its name.
 func (s *Service) NewPolicy(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	source string,
 ) (store.Policy, []policy.Problem, error) {
 	doc, problems, err := parseUsable(s.DB.With(ctx), source)
@@ -78,7 +78,7 @@ func (s *Service) NewPolicy(
 		CreatedAt: now, UpdatedAt: now, UpdatedBy: who.Name}
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Draft, Action: "policy.saved", Object: doc.Name},
+		uow.Act{Who: who, Right: rights.Draft, Action: "policy.saved", Object: doc.Name},
 		func(tx Records, w *uow.Work) error {
 			if err := tx.AddPolicy(p); err != nil {
 				return err
@@ -98,7 +98,7 @@ func saved(w *uow.Work, p store.Policy) {
 // SavePolicy stores a draft over the version its author read.
 func (s *Service) SavePolicy(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	name, source string,
 	over int64,
 ) (store.Policy, []policy.Problem, error) {
@@ -114,7 +114,7 @@ func (s *Service) SavePolicy(
 	var p store.Policy
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Draft, Action: "policy.saved", Object: name},
+		uow.Act{Who: who, Right: rights.Draft, Action: "policy.saved", Object: name},
 		func(tx Records, w *uow.Work) (err error) {
 			if err := free(tx, "", "policy "+name); err != nil {
 				return err
@@ -143,11 +143,11 @@ type Publication struct {
 
 // PublishPolicy makes the draft that the author read the next revision, and moves every assignment
 // of the policy to it, for all of their devices at once.
-func (s *Service) PublishPolicy(ctx context.Context, who auth.Identity, name string, over int64) (Publication, error) {
+func (s *Service) PublishPolicy(ctx context.Context, who rights.Identity, name string, over int64) (Publication, error) {
 	var out Publication
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Deploy, Action: "policy.published", Object: name},
+		uow.Act{Who: who, Right: rights.Deploy, Action: "policy.published", Object: name},
 		func(tx Records, w *uow.Work) error {
 			p, err := tx.Policy(name)
 			if err != nil {

@@ -15,8 +15,8 @@ import (
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/preview"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/drafted"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/inforce"
@@ -53,7 +53,7 @@ const mostPreviews = 2
 const previewBatch = 1000
 
 // future works out both plans for edits, for the devices in reach.
-func (s *Service) future(ctx context.Context, reach auth.Reach, edits []Edit) (*futures, error) {
+func (s *Service) future(ctx context.Context, reach rights.Reach, edits []Edit) (*futures, error) {
 	f, err := s.read(ctx, reach, edits)
 	if err != nil {
 		return nil, err
@@ -70,7 +70,7 @@ func (f *futures) plan() {
 }
 
 // read reads the inputs of both plans, for the devices in reach by name; groups beside those that are in use are read too.
-func (s *Service) read(ctx context.Context, reach auth.Reach, edits []Edit, groups ...string) (*futures, error) {
+func (s *Service) read(ctx context.Context, reach rights.Reach, edits []Edit, groups ...string) (*futures, error) {
 	f := &futures{devices: s.View.Devices(reach)}
 	slices.SortStableFunc(f.devices, func(a, b *fleetview.Device) int { return cmp.Compare(a.Name, b.Name) })
 	err := s.DB.InSnapshot(ctx, func(tx Records) (err error) {
@@ -185,7 +185,7 @@ func (s *Service) turn(ctx context.Context) (done func(), err error) {
 }
 
 // previewEdits says what edits would do in a reach.
-func (s *Service) previewEdits(ctx context.Context, reach auth.Reach, edits []Edit) (*Preview, *futures, error) {
+func (s *Service) previewEdits(ctx context.Context, reach rights.Reach, edits []Edit) (*Preview, *futures, error) {
 	done, err := s.turn(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -224,26 +224,26 @@ func (s *Service) weigh(ctx context.Context, c ChangeWithEdits, f *futures) (*Pr
 }
 
 // PreviewEdits says what edits that are in no change would do to the devices in reach.
-func (s *Service) PreviewEdits(ctx context.Context, who auth.Identity, edits []Edit) (*Preview, error) {
+func (s *Service) PreviewEdits(ctx context.Context, who rights.Identity, edits []Edit) (*Preview, error) {
 	if len(edits) > MaxEdits {
 		return nil, refusal.New(refusal.Invalid, "%d edits are too many; preview at most %d at once", len(edits), MaxEdits).
 			At("edits")
 	}
-	p, _, err := s.previewEdits(ctx, who.Reach(auth.Look), edits)
+	p, _, err := s.previewEdits(ctx, who.Reach(rights.Look), edits)
 	return p, err
 }
 
 // PreviewChange says what a change would do to the devices in reach. Its digest is that of the whole fleet.
-func (s *Service) PreviewChange(ctx context.Context, who auth.Identity, name string) (*Preview, error) {
+func (s *Service) PreviewChange(ctx context.Context, who rights.Identity, name string) (*Preview, error) {
 	whole, err := s.official(ctx, name)
-	if err != nil || who.Reach(auth.Look).Everywhere() {
+	if err != nil || who.Reach(rights.Look).Everywhere() {
 		return whole, err
 	}
 	_, edits, err := s.openEdits(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	p, _, err := s.previewEdits(ctx, who.Reach(auth.Look), edits)
+	p, _, err := s.previewEdits(ctx, who.Reach(rights.Look), edits)
 	if err == nil {
 		p.Version, p.Digest, p.Needs = whole.Version, whole.Digest, whole.Needs
 	}
@@ -256,7 +256,7 @@ func (s *Service) official(ctx context.Context, name string) (*Preview, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, f, err := s.previewEdits(ctx, auth.Everywhere, edits)
+	p, f, err := s.previewEdits(ctx, rights.Everywhere, edits)
 	if err != nil {
 		return nil, err
 	}
@@ -290,7 +290,7 @@ type AffectedDevice struct {
 // AffectedDevices lists a page of the devices in reach that a change affects, by name, after the one of a name. Pages after
 // the first are of the same plans, so that they fit together.
 func (s *Service) AffectedDevices(
-	ctx context.Context, who auth.Identity, name, after string, limit int,
+	ctx context.Context, who rights.Identity, name, after string, limit int,
 ) (list []AffectedDevice, next string, err error) {
 	c, edits, err := s.openEdits(ctx, name)
 	if err != nil {
@@ -301,7 +301,7 @@ func (s *Service) AffectedDevices(
 		return nil, "", err
 	}
 	defer done()
-	reach := who.Reach(auth.Look)
+	reach := who.Reach(rights.Look)
 	key := fmt.Sprint(name, " ", c.Version, " ", reach.Everywhere(), reach.Groups())
 	f := s.recent.get(key)
 	if f == nil || after == "" {

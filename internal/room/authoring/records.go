@@ -4,13 +4,13 @@ import (
 	"time"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/base/inforce"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/inforce"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -61,10 +61,10 @@ type Records interface {
 	Assignment(name string) (store.Assignment, error)
 	AssignmentsOf(policyIDs []string) ([]store.Assignment, error)
 	AssignmentsUsing(group string) ([]string, error)
-	CountAimedOutside(reach auth.Reach, aim store.Aim) (int, error)
-	CountDevicesOutside(reach auth.Reach, ids []string) (int, error)
-	CountMembersOutside(reach auth.Reach, groupID string) (int, error)
-	CountOutside(reach auth.Reach, names []string) (int, error)
+	CountAimedOutside(reach rights.Reach, aim store.Aim) (int, error)
+	CountDevicesOutside(reach rights.Reach, ids []string) (int, error)
+	CountMembersOutside(reach rights.Reach, groupID string) (int, error)
+	CountOutside(reach rights.Reach, names []string) (int, error)
 	Device(clock store.Clock, idOrName, folded string) (store.Device, error)
 	DirectoryAround(refs []principal.Ref) (*principal.Table, error)
 	DirectoryEntries() ([]store.DirectoryEntry, error)
@@ -74,7 +74,7 @@ type Records interface {
 	Group(name string) (store.Group, error)
 	ListAssignments(policy string, p store.Page) ([]store.Assignment, string, error)
 	ListDirectory(search, kind string, p store.Page) ([]store.DirectoryEntry, string, error)
-	ListGroupMembers(reach auth.Reach, groupID string, p store.Page) ([]store.GroupMember, string, error)
+	ListGroupMembers(reach rights.Reach, groupID string, p store.Page) ([]store.GroupMember, string, error)
 	ListPolicies(search string, p store.Page) ([]store.Policy, string, error)
 	ListPolicyRevisions(policyID string, p store.Page) ([]store.PolicyRevision, string, error)
 	LiveIDs(keys []string) ([]string, error)

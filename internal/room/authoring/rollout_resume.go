@@ -5,27 +5,27 @@ import (
 	"errors"
 	"strings"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // ResumeRollout goes on with a rollout that is paused or stopped. Where its change was edited meanwhile, digest is that of the
 // preview which whoever resumes it has seen, and what a second person must approve is asked for; resumed is false then.
 func (s *Service) ResumeRollout(
-	ctx context.Context, who auth.Identity, name, reason, digest string,
+	ctx context.Context, who rights.Identity, name, reason, digest string,
 ) (resumed bool, err error) {
 	act := uow.Act{
 		Who:    who,
-		Right:  auth.Deploy,
+		Right:  rights.Deploy,
 		Action: "rollout.resumed",
 		Object: name,
 		Reason: strings.TrimSpace(reason),
 	}
-	if !who.May(auth.Deploy) {
+	if !who.May(rights.Deploy) {
 		return false, s.Refuse(ctx, act, uow.Lacking(who))
 	}
 	edited, err := s.wasEdited(ctx, name)

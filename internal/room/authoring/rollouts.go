@@ -8,13 +8,13 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // GoingOut is how a change is to go out.
@@ -28,10 +28,10 @@ type GoingOut struct {
 // StartRollout takes a change out, wave by wave. What [Service.ApplyChange] refuses is refused here too, before any device
 // has the change. Where a second person must approve and has not, the change waits for one instead; started is false then.
 func (s *Service) StartRollout(
-	ctx context.Context, who auth.Identity, name string, how GoingOut,
+	ctx context.Context, who rights.Identity, name string, how GoingOut,
 ) (c ChangeWithEdits, started bool, err error) {
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: "rollout.started", Object: name}
-	if !who.May(auth.Deploy) {
+	act := uow.Act{Who: who, Right: rights.Deploy, Action: "rollout.started", Object: name}
+	if !who.May(rights.Deploy) {
 		return c, false, s.Refuse(ctx, act, uow.Lacking(who))
 	}
 	if err := how.Plan.Check(); err != nil {
@@ -84,7 +84,7 @@ func (s *Service) takeOff(
 		return nil, nil, nil, err
 	}
 	defer done()
-	f, err := s.read(ctx, auth.Everywhere, edits, append([]string{rollout.FirstWave}, groups...)...)
+	f, err := s.read(ctx, rights.Everywhere, edits, append([]string{rollout.FirstWave}, groups...)...)
 	if err != nil {
 		return nil, nil, nil, err
 	}

@@ -5,11 +5,11 @@ import (
 	"slices"
 
 	"rankwarden.example/core/assign"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // RuleTrial says for which devices a rule holds.
@@ -23,12 +23,12 @@ type RuleTrial struct {
 const maxExamples = 10
 
 // TryRule says for which devices in reach a rule would hold, without saving it.
-func (s *Service) TryRule(ctx context.Context, who auth.Identity, source string) (RuleTrial, error) {
+func (s *Service) TryRule(ctx context.Context, who rights.Identity, source string) (RuleTrial, error) {
 	rule, err := devicegroups.Rule(source)
 	if err != nil {
 		return RuleTrial{}, err
 	}
-	devices := s.View.Devices(who.Reach(auth.Look))
+	devices := s.View.Devices(who.Reach(rights.Look))
 	trial := RuleTrial{Examples: []string{}, Reads: rule.Reads()}
 	for _, d := range devices { // by name
 		if err := ctx.Err(); err != nil {

@@ -10,9 +10,9 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // composition is what devices with the same scope and the same settings before are to have.

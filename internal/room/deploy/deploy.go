@@ -8,9 +8,9 @@ package deploy
 import (
 	"context"
 
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/base/published"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/notices"
 )
 
 // Service is the room; every field must be set.

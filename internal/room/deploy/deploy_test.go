@@ -13,12 +13,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/room/deploy"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/published"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/room/deploy"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // records are a few devices, all in everything, with policies and requests in memory.

@@ -6,11 +6,11 @@ import (
 	"strings"
 
 	"rankwarden.example/core/assign"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // errFrozen says that nothing is settled because of a freeze.
@@ -23,12 +23,12 @@ func (s *Service) Freezes(ctx context.Context) ([]store.Freeze, error) {
 
 // Freeze stops settling and waves everywhere at once, or waves alone, until somebody thaws the service. It needs a reason,
 // which everybody is told, and the right to deploy everywhere.
-func (s *Service) Freeze(ctx context.Context, who auth.Identity, all bool, reason string) (store.Freeze, error) {
+func (s *Service) Freeze(ctx context.Context, who rights.Identity, all bool, reason string) (store.Freeze, error) {
 	f := store.Freeze{What: store.FreezeRollouts, Reason: strings.TrimSpace(reason), By: who.Name, At: s.Now()}
 	if all {
 		f.What = store.FreezeAll
 	}
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: store.ServiceFrozen, Object: f.What, Reason: f.Reason}
+	act := uow.Act{Who: who, Right: rights.Deploy, Action: store.ServiceFrozen, Object: f.What, Reason: f.Reason}
 	return f, s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		if f.Reason == "" {
 			return refusal.New(refusal.Invalid, "say why, for everybody who waits").At("reason").WithCode("reason_needed")
@@ -43,8 +43,8 @@ func (s *Service) Freeze(ctx context.Context, who auth.Identity, all bool, reaso
 }
 
 // Thaw ends every freeze.
-func (s *Service) Thaw(ctx context.Context, who auth.Identity, reason string) error {
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: store.ServiceThawed, Object: "service", Reason: strings.TrimSpace(reason)}
+func (s *Service) Thaw(ctx context.Context, who rights.Identity, reason string) error {
+	act := uow.Act{Who: who, Right: rights.Deploy, Action: store.ServiceThawed, Object: "service", Reason: strings.TrimSpace(reason)}
 	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		if err := everywhere(tx, who); err != nil {
 			return err
@@ -64,8 +64,8 @@ func (s *Service) Thaw(ctx context.Context, who auth.Identity, reason string) er
 }
 
 // everywhere refuses whoever does not reach every device: a freeze is for all of them.
-func everywhere(tx Records, who auth.Identity) error {
-	mine := who.Reach(auth.Deploy)
+func everywhere(tx Records, who rights.Identity) error {
+	mine := who.Reach(rights.Deploy)
 	if mine.Everywhere() {
 		return nil
 	}

@@ -13,9 +13,9 @@ import (
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/inforce"
-	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // plan plans what the devices of the requests are to have, as of one moment.

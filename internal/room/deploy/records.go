@@ -4,13 +4,13 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/drafted"
 	"rankwarden.example/internal/base/inforce"
-	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -23,7 +23,7 @@ type Records interface {
 	AddChangeEvent(e store.ChangeEvent) error
 	Asked(digest string) (protocol.DesiredContent, error)
 	Carrying(devices []string) ([]store.Carries, error)
-	CountDevicesOutside(reach auth.Reach, ids []string) (int, error)
+	CountDevicesOutside(reach rights.Reach, ids []string) (int, error)
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
 	LiftFreezes() error
 	SetFreeze(f store.Freeze) error

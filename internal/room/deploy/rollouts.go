@@ -6,18 +6,18 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // PauseRollout holds a running rollout: no wave opens, and no device that comes gets the change.
-func (s *Service) PauseRollout(ctx context.Context, who auth.Identity, name, reason string) error {
+func (s *Service) PauseRollout(ctx context.Context, who rights.Identity, name, reason string) error {
 	return s.act(
 		ctx,
 		who,
@@ -32,7 +32,7 @@ func (s *Service) PauseRollout(ctx context.Context, who auth.Identity, name, rea
 
 // OpenNextWave opens the next wave before its gate is passed. Where a second person must agree it asks for one instead, and
 // says so.
-func (s *Service) OpenNextWave(ctx context.Context, who auth.Identity, name, reason string) (asked bool, err error) {
+func (s *Service) OpenNextWave(ctx context.Context, who rights.Identity, name, reason string) (asked bool, err error) {
 	err = s.act(ctx, who, "rollout.opened_early", name, reason,
 		func(_ Records, w *uow.Work, r *underway.Run) (rollout.Event, error) {
 			before := r.Machine.Asked
@@ -57,7 +57,7 @@ func (s *Service) OpenNextWave(ctx context.Context, who auth.Identity, name, rea
 
 // RevertRollout takes the change back from every device that has it. With give back, devices also give back the members and
 // values that the change took away, as far as nobody altered them since.
-func (s *Service) RevertRollout(ctx context.Context, who auth.Identity, name, reason string, giveBack bool) error {
+func (s *Service) RevertRollout(ctx context.Context, who rights.Identity, name, reason string, giveBack bool) error {
 	return s.act(ctx, who, "rollout.reverted", name, reason,
 		func(tx Records, w *uow.Work, r *underway.Run) (rollout.Event, error) {
 			if strings.TrimSpace(reason) == "" {
@@ -82,10 +82,10 @@ func (s *Service) RevertRollout(ctx context.Context, who auth.Identity, name, re
 
 // act does what a person wants of a rollout that is under way.
 func (s *Service) act(
-	ctx context.Context, who auth.Identity, action, name, reason string,
+	ctx context.Context, who rights.Identity, action, name, reason string,
 	do func(tx Records, w *uow.Work, r *underway.Run) (rollout.Event, error),
 ) error {
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: action, Object: name, Reason: strings.TrimSpace(reason)}
+	act := uow.Act{Who: who, Right: rights.Deploy, Action: action, Object: name, Reason: strings.TrimSpace(reason)}
 	err := s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		r, err := loadLocked(tx, name)
 		if err != nil {
@@ -121,8 +121,8 @@ func loadLocked(tx Records, name string) (*underway.Run, error) {
 }
 
 // mayTouch refuses whoever does not reach every device of a rollout.
-func mayTouch(tx Records, who auth.Identity, r *underway.Run) error {
-	mine := who.Reach(auth.Deploy)
+func mayTouch(tx Records, who rights.Identity, r *underway.Run) error {
+	mine := who.Reach(rights.Deploy)
 	if mine.Everywhere() {
 		return nil
 	}

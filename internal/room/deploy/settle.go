@@ -12,10 +12,10 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/tracing"
+	"rankwarden.example/internal/store"
 )
 
 // batchOfDevices is the number of devices settled in one transaction, and batchesAtOnce that of the transactions at a

@@ -10,9 +10,9 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // How rollouts are watched.

@@ -7,12 +7,12 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Holds notes that a device holds a desired state that the service never gave it, once it is certain: what

@@ -3,20 +3,20 @@ package devices
 import (
 	"context"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // DecideClaim accepts a device that waits for an owner, or refuses it. One that claims to be a live device
 // takes its place: that one is retired, and its organisation facts go over.
-func (s *Service) DecideClaim(ctx context.Context, who auth.Identity, id string, accept bool) error {
+func (s *Service) DecideClaim(ctx context.Context, who rights.Identity, id string, accept bool) error {
 	action := map[bool]string{true: "device.accepted", false: "device.refused"}[accept]
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: auth.Administer, Action: action, Object: id},
+			uow.Act{Who: who, Right: rights.Administer, Action: action, Object: id},
 			func(tx Records, w *uow.Work) error {
 				d, err := tx.Device(s.Clock(), id, "")
 				if err != nil {
@@ -81,11 +81,11 @@ func takeOver(tx Records, d store.Device) error {
 }
 
 // Retire ends a device's place in the fleet; it is told nothing more, and may not report.
-func (s *Service) Retire(ctx context.Context, who auth.Identity, id string) error {
+func (s *Service) Retire(ctx context.Context, who rights.Identity, id string) error {
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: auth.Administer, Action: "device.retired", Object: id},
+			uow.Act{Who: who, Right: rights.Administer, Action: "device.retired", Object: id},
 			func(tx Records, w *uow.Work) error {
 				d, err := tx.LockDevice(id)
 				if err != nil {

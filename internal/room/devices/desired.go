@@ -5,8 +5,8 @@ import (
 	"fmt"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Desired reads what devices should have. [*store.Store] has it.

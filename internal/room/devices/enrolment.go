@@ -8,13 +8,14 @@ import (
 	"time"
 
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Limits of enrolment.
@@ -35,7 +36,7 @@ type Grants struct {
 // facts as they enrol. The token is shown this once.
 func (s *Service) NewEnrolmentToken(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	note string,
 	uses int,
 	life time.Duration,
@@ -64,7 +65,7 @@ func (s *Service) NewEnrolmentToken(
 		), Path: grants.Path, Tags: text.Set(grants.Tags), CreatedBy: who.Name, CreatedAt: now, ExpiresAt: now.Add(life)}
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "enrolment.token_made", Object: e.ID},
+		uow.Act{Who: who, Right: rights.Administer, Action: "enrolment.token_made", Object: e.ID},
 		func(tx Records, w *uow.Work) error {
 			if err := devicegroups.Listed(tx, grants.Groups); err != nil {
 				return err
@@ -92,11 +93,11 @@ func (s *Service) EnrolmentTokens(ctx context.Context, p store.Page) ([]store.En
 }
 
 // RevokeEnrolmentToken ends a token; devices that enrolled with it stay.
-func (s *Service) RevokeEnrolmentToken(ctx context.Context, who auth.Identity, id string) error {
+func (s *Service) RevokeEnrolmentToken(ctx context.Context, who rights.Identity, id string) error {
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: auth.Administer, Action: "enrolment.token_revoked", Object: id},
+			uow.Act{Who: who, Right: rights.Administer, Action: "enrolment.token_revoked", Object: id},
 			func(tx Records, w *uow.Work) error {
 				if err := tx.RevokeEnrolmentToken(id, s.Now()); err != nil {
 					return err

@@ -8,10 +8,10 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // maxEventText is the longest text of an event, in bytes.

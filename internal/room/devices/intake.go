@@ -9,13 +9,13 @@ import (
 	"context"
 	"time"
 
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/scopes"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/strangers"
-	"rankwarden.example/internal/kit/batch"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/batch"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Service is the room; every field must be set.

@@ -13,15 +13,15 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/room/devices"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/scopes"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // records are one device with what it reported, in memory.
@@ -249,7 +249,7 @@ func TestRenaming(t *testing.T) {
 
 func TestOrdersThatNobodyKnows(t *testing.T) {
 	s, r := room()
-	support := auth.Identity{OperatorID: "1", Name: "runa", Grants: []auth.Grant{{Role: auth.Support}}}
+	support := rights.Identity{OperatorID: "1", Name: "runa", Grants: []rights.Grant{{Role: rights.Support}}}
 	for want, says := range map[struct{ Kind, Subject string }]string{
 		{Kind: "dance"}: `there is no order "dance"`,
 		{Kind: protocol.OrderUnlock, Subject: "user:egil@skerryline.example"}: "names no account of a device",
@@ -259,7 +259,7 @@ func TestOrdersThatNobodyKnows(t *testing.T) {
 		_, err := s.Order(t.Context(), support, devices.NewOrder{Kind: want.Kind, Subject: want.Subject})
 		assert.ErrorContains(t, err, says)
 	}
-	viewer := auth.Identity{OperatorID: "2", Name: "egil", Grants: []auth.Grant{{Role: auth.Viewer}}}
+	viewer := rights.Identity{OperatorID: "2", Name: "egil", Grants: []rights.Grant{{Role: rights.Viewer}}}
 	_, err := s.Order(
 		t.Context(),
 		viewer,

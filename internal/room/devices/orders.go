@@ -8,14 +8,14 @@ import (
 
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // NewOrder says what devices are to do, and which: those named, or those of a group.
@@ -34,7 +34,7 @@ var concernsAccount = map[string]bool{protocol.OrderUnlock: true, protocol.Order
 
 // Order gives devices an order, and says how many have it now. Each gets its own, which waits until
 // the device comes or the order ends; a newer one of the same kind and subject takes its place.
-func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (OrderBatch, error) {
+func (s *Service) Order(ctx context.Context, who rights.Identity, want NewOrder) (OrderBatch, error) {
 	none := OrderBatch{}
 	wait, known := protocol.OrderKinds[want.Kind]
 	if !known {
@@ -62,13 +62,13 @@ func (s *Service) Order(ctx context.Context, who auth.Identity, want NewOrder) (
 	var given []string
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Handle, Action: "order.made", Object: want.Kind},
+		uow.Act{Who: who, Right: rights.Handle, Action: "order.made", Object: want.Kind},
 		func(tx Records, w *uow.Work) error {
 			devices, err := s.orderedDevices(tx, who, want)
 			if err != nil {
 				return err
 			}
-			if err := reach.Check(tx, who, auth.Handle, devices); err != nil {
+			if err := reach.Check(tx, who, rights.Handle, devices); err != nil {
 				return err
 			}
 			now := s.Now()
@@ -108,8 +108,8 @@ type OrderBatch struct {
 }
 
 // OrderProgress says how far the orders of a batch are, on devices in reach.
-func (s *Service) OrderProgress(ctx context.Context, who auth.Identity, batch string) (OrderBatch, error) {
-	by, err := s.DB.With(ctx).CountOrders(who.Reach(auth.Look), batch, s.Now())
+func (s *Service) OrderProgress(ctx context.Context, who rights.Identity, batch string) (OrderBatch, error) {
+	by, err := s.DB.With(ctx).CountOrders(who.Reach(rights.Look), batch, s.Now())
 	if err == nil && (batch == "" || len(by) == 0) {
 		err = refusal.New(
 			refusal.NotFound,
@@ -127,7 +127,7 @@ func (s *Service) OrderProgress(ctx context.Context, who auth.Identity, batch st
 	return progress, err
 }
 
-func (s *Service) orderedDevices(tx Records, who auth.Identity, want NewOrder) ([]string, error) {
+func (s *Service) orderedDevices(tx Records, who rights.Identity, want NewOrder) ([]string, error) {
 	var ids []string
 	for _, name := range want.Devices {
 		d, err := reach.Visible(tx, s.Clock(), who, name)
@@ -158,7 +158,7 @@ func (s *Service) orderedDevices(tx Records, who auth.Identity, want NewOrder) (
 // Orders lists a page, latest first.
 func (s *Service) Orders(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	past reach.Past,
 	p store.Page,
 ) ([]store.Order, string, error) {

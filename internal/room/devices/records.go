@@ -3,13 +3,13 @@ package devices
 import (
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/scopes"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -32,7 +32,7 @@ type Records interface {
 	Waive(device, unit, subject string, waived bool) error
 	AddToGroup(groupID string, devices []string) error
 	CountOpenFinding(device string) error
-	CountOrders(reach auth.Reach, batch string, now time.Time) (map[string]int, error)
+	CountOrders(reach rights.Reach, batch string, now time.Time) (map[string]int, error)
 	DecidingGroup(name string, granted []string) (string, error)
 	DeliverOrders(device string, after int64, at time.Time) ([]store.Order, error)
 	DeviceByKey(keyID string) (store.Device, error)

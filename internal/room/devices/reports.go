@@ -9,11 +9,11 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/batch"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/batch"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Bounds of a report, far above what a workstation has.

@@ -7,12 +7,12 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // Bounds of waivers.
@@ -26,7 +26,7 @@ const (
 // must agree, a waiver waits. Words say what a finding is.
 func (s *Service) Waive(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	ids []int64,
 	until time.Time,
 	reason string,
@@ -42,7 +42,7 @@ func (s *Service) Waive(
 		return nil, refusal.New(refusal.Invalid, "a waiver ends in the future, within a year; choose another day").
 			At("until")
 	}
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: "finding.waived", Object: "findings", Reason: reason}
+	act := uow.Act{Who: who, Right: rights.Deploy, Action: "finding.waived", Object: "findings", Reason: reason}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		found, err := tx.FindingsWith(ids)
 		if err != nil {
@@ -52,7 +52,7 @@ func (s *Service) Waive(
 			return errNoFinding
 		}
 		devices := devicesOf(found)
-		if look := who.Reach(auth.Look); !look.Everywhere() {
+		if look := who.Reach(rights.Look); !look.Everywhere() {
 			outside, err := tx.OutOfReach(look, devices)
 			if err == nil && outside != "" {
 				err = errNoFinding
@@ -61,7 +61,7 @@ func (s *Service) Waive(
 				return err
 			}
 		}
-		if err := reach.Check(tx, who, auth.Deploy, devices); err != nil {
+		if err := reach.Check(tx, who, rights.Deploy, devices); err != nil {
 			return err
 		}
 		if err := tx.LockDevices(devices); err != nil {
@@ -121,7 +121,7 @@ func (s *Service) waived(tx Records, w *uow.Work, waiver store.Waiver, begins bo
 }
 
 // DecideWaiver agrees to a waiver that waits for a second person, or refuses it.
-func (s *Service) DecideWaiver(ctx context.Context, who auth.Identity, id string, agree bool) error {
+func (s *Service) DecideWaiver(ctx context.Context, who rights.Identity, id string, agree bool) error {
 	return s.alterWaiver(ctx, who, "waiver.decided", id, func(tx Records, w *uow.Work, x *store.Waiver) error {
 		switch {
 		case x.State != store.WaiverWaiting:
@@ -140,7 +140,7 @@ func (s *Service) DecideWaiver(ctx context.Context, who auth.Identity, id string
 }
 
 // EndWaiver ends a waiver before its day.
-func (s *Service) EndWaiver(ctx context.Context, who auth.Identity, id string) error {
+func (s *Service) EndWaiver(ctx context.Context, who rights.Identity, id string) error {
 	return s.alterWaiver(ctx, who, "waiver.ended", id, func(tx Records, w *uow.Work, x *store.Waiver) error {
 		if x.State == store.WaiverEnded {
 			return refusal.New(refusal.Conflict, "the waiver has ended already").WithCode("waiver_ended")
@@ -159,9 +159,9 @@ func (s *Service) end(tx Records, w *uow.Work, x *store.Waiver, by string) error
 }
 
 func (s *Service) alterWaiver(
-	ctx context.Context, who auth.Identity, action, id string, do func(tx Records, w *uow.Work, x *store.Waiver) error,
+	ctx context.Context, who rights.Identity, action, id string, do func(tx Records, w *uow.Work, x *store.Waiver) error,
 ) error {
-	act := uow.Act{Who: who, Right: auth.Deploy, Action: action, Object: id, Unseen: true}
+	act := uow.Act{Who: who, Right: rights.Deploy, Action: action, Object: id, Unseen: true}
 	err := s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		x, err := tx.LockWaiver(id)
 		if err != nil {
@@ -171,7 +171,7 @@ func (s *Service) alterWaiver(
 		if err != nil {
 			return refusal.Missing("waiver", id).Hiding()
 		}
-		if err := reach.Check(tx, who, auth.Deploy, []string{x.DeviceID}); err != nil {
+		if err := reach.Check(tx, who, rights.Deploy, []string{x.DeviceID}); err != nil {
 			return err
 		}
 		if err := do(tx, w, &x); err != nil {

@@ -8,9 +8,9 @@ import (
 	"slices"
 	"strconv"
 
-	"rankwarden.example/internal/wire/transport"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/transport"
 )
 
 // schemes are those of the addresses of a kind of target.

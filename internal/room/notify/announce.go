@@ -10,11 +10,11 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 const (
@@ -115,7 +115,7 @@ func (n *news) add(x store.Notification, stored bool) error {
 
 // reaches reports whether a target is for a device; what is about no device is for every target.
 func (n *news) reaches(t store.NotificationTarget, device string) bool {
-	return device == "" || len(t.Groups) == 0 || n.s.View.Has(auth.ReachOver(t.Groups...), device)
+	return device == "" || len(t.Groups) == 0 || n.s.View.Has(rights.ReachOver(t.Groups...), device)
 }
 
 // wanted reports whether any target wants a kind.
@@ -224,7 +224,7 @@ func (n *news) standings() (full bool, err error) {
 				Words: standingWords(kind, d), Data: jsonOf(standingData(standing, d))})
 		}
 	}
-	n.s.View.Each(clock, fleetview.Filter{Reach: uow.Itself.Reach(auth.Look)}, func(d *fleetview.Device, _ drift.Standing) bool {
+	n.s.View.Each(clock, fleetview.Filter{Reach: uow.Itself.Reach(rights.Look)}, func(d *fleetview.Device, _ drift.Standing) bool {
 		if d.StandingInput.HeldUnits > 0 {
 			is(DeviceHeld, drift.Held, d)
 		}

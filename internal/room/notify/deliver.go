@@ -7,11 +7,11 @@ import (
 	"sync"
 	"time"
 
-	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/wire/transport"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/kit/tracing"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/transport"
 )
 
 const (

@@ -5,11 +5,11 @@ import (
 	"errors"
 	"fmt"
 
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/transport"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/transport"
 )
 
 // Query narrows deliveries; what is empty narrows nothing.
@@ -30,8 +30,8 @@ func (s *Service) Deliveries(ctx context.Context, q Query, p store.Page) ([]stor
 }
 
 // SendAgain has failed deliveries to a target tried again: one, or all where id is 0. It gives how many.
-func (s *Service) SendAgain(ctx context.Context, who auth.Identity, name string, id int64) (n int, err error) {
-	act := uow.Act{Who: who, Right: auth.Administer, Action: "notifications.sent_again", Object: name}
+func (s *Service) SendAgain(ctx context.Context, who rights.Identity, name string, id int64) (n int, err error) {
+	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.sent_again", Object: name}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		t, err := named(tx, name)
 		if err != nil {
@@ -52,12 +52,12 @@ func (s *Service) SendAgain(ctx context.Context, who auth.Identity, name string,
 
 // Try sends one test message to a target now, and gives why it did not arrive, nil where it did. That it was tried is on
 // the trail, as refused where the target is at an address that is not permitted.
-func (s *Service) Try(ctx context.Context, who auth.Identity, name string) (failed error, err error) {
+func (s *Service) Try(ctx context.Context, who rights.Identity, name string) (failed error, err error) {
 	t, err := named(s.DB.With(ctx), name)
 	if err != nil {
 		return nil, err
 	}
-	act := uow.Act{Who: who, Right: auth.Administer, Action: "notifications.target_tested", Object: t.Name}
+	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.target_tested", Object: t.Name}
 	n := store.Notification{ID: store.NewID(s.Now()), Kind: Test, Subject: t.Name, At: s.Now(), Path: "/organisation/notifications",
 		Words: fmt.Sprintf("%s tests the notification target %s", who.Name, t.Name), Data: "{}", Spread: true}
 	sender, failed := s.sender(t)

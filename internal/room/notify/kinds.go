@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // Kind is a kind of notification.

@@ -12,13 +12,13 @@ import (
 	"sync/atomic"
 	"time"
 
-	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/wire/transport"
 	"rankwarden.example/internal/kit/secretbox"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/wire/transport"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.

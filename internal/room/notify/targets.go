@@ -8,11 +8,11 @@ import (
 	"net/mail"
 	"slices"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // mostTargets bounds how much work one event can be.
@@ -83,11 +83,11 @@ func (s *Service) Target(ctx context.Context, name string) (Target, error) {
 }
 
 // AddTarget makes a target. It gives the secret that signs a webhook's requests, which is shown this once.
-func (s *Service) AddTarget(ctx context.Context, who auth.Identity, name string, spec Spec) (made Target, secret string, err error) {
+func (s *Service) AddTarget(ctx context.Context, who rights.Identity, name string, spec Spec) (made Target, secret string, err error) {
 	if err := text.CheckName(name, 63); err != nil {
 		return made, "", refusal.New(refusal.Invalid, "%v", err).At("name")
 	}
-	act := uow.Act{Who: who, Right: auth.Administer, Action: "notifications.target_created", Object: name}
+	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.target_created", Object: name}
 	spec.NewSecret = true
 	t := store.NotificationTarget{ID: store.NewID(s.Now()), Name: name, CreatedBy: who.Name, CreatedAt: s.Now()}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
@@ -112,9 +112,9 @@ func (s *Service) AddTarget(ctx context.Context, who auth.Identity, name string,
 
 // EditTarget edits the version of a target that was read. It gives the secret of a webhook where a new one was asked for.
 func (s *Service) EditTarget(
-	ctx context.Context, who auth.Identity, name string, version int64, spec Spec,
+	ctx context.Context, who rights.Identity, name string, version int64, spec Spec,
 ) (edited Target, secret string, err error) {
-	act := uow.Act{Who: who, Right: auth.Administer, Action: "notifications.target_changed", Object: name}
+	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.target_changed", Object: name}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		t, err := named(tx, name)
 		if err != nil {
@@ -134,8 +134,8 @@ func (s *Service) EditTarget(
 }
 
 // DeleteTarget deletes the version of a target that was read, with its deliveries.
-func (s *Service) DeleteTarget(ctx context.Context, who auth.Identity, name string, version int64) error {
-	act := uow.Act{Who: who, Right: auth.Administer, Action: "notifications.target_deleted", Object: name}
+func (s *Service) DeleteTarget(ctx context.Context, who rights.Identity, name string, version int64) error {
+	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.target_deleted", Object: name}
 	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		t, err := named(tx, name)
 		if err != nil {

@@ -6,9 +6,9 @@ import (
 
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // entryWords says an entry of the trail in one sentence: by whom, and on what.

@@ -4,11 +4,11 @@ import (
 	"context"
 	"errors"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // withinBudget refuses what an operator may see only with a second person's approval, and asks for it.
@@ -49,11 +49,11 @@ func (s *Service) withinBudget(tx Records, w *uow.Work, found toReveal) (refused
 }
 
 // Decide approves a reveal beyond the budget, or refuses it. Nobody decides what they asked for.
-func (s *Service) Decide(ctx context.Context, who auth.Identity, id string, approve bool) error {
+func (s *Service) Decide(ctx context.Context, who rights.Identity, id string, approve bool) error {
 	action := map[bool]string{true: "reveal.approved", false: "reveal.declined"}[approve]
 	return s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.RevealIt, Action: action, Object: id},
+		uow.Act{Who: who, Right: rights.Reveal, Action: action, Object: id},
 		func(tx Records, w *uow.Work) error {
 			a, err := tx.LockApproval(id)
 			if err != nil {
@@ -74,7 +74,7 @@ func (s *Service) Decide(ctx context.Context, who auth.Identity, id string, appr
 					a.AskedBy,
 				)
 			}
-			if err := reach.Check(tx, who, auth.RevealIt, []string{a.DeviceID}); err != nil {
+			if err := reach.Check(tx, who, rights.Reveal, []string{a.DeviceID}); err != nil {
 				return err
 			}
 			now := s.Now()

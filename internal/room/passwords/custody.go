@@ -10,15 +10,15 @@ import (
 	"sync/atomic"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/wire/keyring"
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/scopes"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/batch"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/batch"
+	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/escrow"
+	"rankwarden.example/internal/wire/keyring"
 )
 
 // Options are what the room is made of; every field must be set, but View and Hub where nobody reads lists.

@@ -8,15 +8,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/room/passwords"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/keyring"
 	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/base/uow/uowtest"
 )
 
 // records are one device with one password, and the keys of the service, in memory.
@@ -48,7 +48,7 @@ func (r *records) AddReveal(store.Reveal) error                 { r.reveals++; r
 func (r *records) AddDatabaseReturn(store.DatabaseReturn) error { return nil }
 func (r *records) ThisDatabase() (store.Database, error)        { return r.here, nil }
 
-func (r *records) OutOfReach(reach auth.Reach, _ []string) (string, error) {
+func (r *records) OutOfReach(reach rights.Reach, _ []string) (string, error) {
 	if reach.Everywhere() {
 		return "", nil
 	}
@@ -149,11 +149,11 @@ func room(t *testing.T, held open) (*passwords.Service, *records) {
 	return s, r
 }
 
-func support(name string, groups ...string) auth.Identity {
-	return auth.Identity{
+func support(name string, groups ...string) rights.Identity {
+	return rights.Identity{
 		OperatorID: name,
 		Name:       name,
-		Grants:     []auth.Grant{{Role: auth.Support, Groups: groups}},
+		Grants:     []rights.Grant{{Role: rights.Support, Groups: groups}},
 		FreshAt:    uowtest.Now,
 	}
 }
@@ -179,14 +179,14 @@ func TestRevealing(t *testing.T) {
 	assert.NotContains(t, string(r.Entries[0].After), "old")
 
 	old := support("egil")
-	old.FreshAt = uowtest.Now.Add(-auth.FreshFor - time.Second)
+	old.FreshAt = uowtest.Now.Add(-rights.FreshFor - time.Second)
 	_, err = s.Reveal(t.Context(), old, want)
 	assert.Equal(t, "sign_in_again", code(err))
 	_, err = s.Reveal(t.Context(), support("egil"), passwords.RevealRequest{Device: "SKL-HQ-001", Reason: " x "})
 	assert.Equal(t, "reason_needed", code(err))
 	_, err = s.Reveal(
 		t.Context(),
-		auth.Identity{OperatorID: "1", Name: "asta", Grants: []auth.Grant{{Role: auth.Owner}}, FreshAt: uowtest.Now},
+		rights.Identity{OperatorID: "1", Name: "asta", Grants: []rights.Grant{{Role: rights.Owner}}, FreshAt: uowtest.Now},
 		want,
 	)
 	assert.ErrorContains(t, err, "with the role owner you may not do this")

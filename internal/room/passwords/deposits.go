@@ -11,12 +11,12 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/batch"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/batch"
-	"rankwarden.example/internal/base/uow"
 )
 
 // given is a deposit that is to be stored with those of other devices.

@@ -8,12 +8,12 @@ import (
 	"time"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/base/uow"
 )
 
 // EscrowKeys are all escrow and recovery keys, with how many deposits each has.
@@ -29,10 +29,10 @@ func (s *Service) EscrowKeys(ctx context.Context) ([]store.EscrowKey, map[int64]
 
 // AddEscrowKey enters the public half of a new key. It is not live before a copy of its private half
 // was proved.
-func (s *Service) AddEscrowKey(ctx context.Context, who auth.Identity, number int64, use string, public []byte) error {
+func (s *Service) AddEscrowKey(ctx context.Context, who rights.Identity, number int64, use string, public []byte) error {
 	return s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "keys.made", Object: fmt.Sprint(number)},
+		uow.Act{Who: who, Right: rights.Administer, Action: "keys.made", Object: fmt.Sprint(number)},
 		func(tx Records, w *uow.Work) error {
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err
@@ -97,11 +97,11 @@ func (s *Service) Challenge(ctx context.Context, number int64) (escrow.Challenge
 }
 
 // ProveEscrowKey makes a key live when the answer shows that its challenge was opened.
-func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number int64, answer string) error {
+func (s *Service) ProveEscrowKey(ctx context.Context, who rights.Identity, number int64, answer string) error {
 	var list *knownKeyList
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "keys.proved", Object: fmt.Sprint(number)},
+		uow.Act{Who: who, Right: rights.Administer, Action: "keys.proved", Object: fmt.Sprint(number)},
 		func(tx Records, w *uow.Work) error {
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err
@@ -135,11 +135,11 @@ func (s *Service) ProveEscrowKey(ctx context.Context, who auth.Identity, number 
 
 // RetireEscrowKey has nothing new sealed to a key. What is sealed to it stays, and so must its
 // private half, until it is sealed again to another one.
-func (s *Service) RetireEscrowKey(ctx context.Context, who auth.Identity, number int64) error {
+func (s *Service) RetireEscrowKey(ctx context.Context, who rights.Identity, number int64) error {
 	var list *knownKeyList
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "keys.retired", Object: fmt.Sprint(number)},
+		uow.Act{Who: who, Right: rights.Administer, Action: "keys.retired", Object: fmt.Sprint(number)},
 		func(tx Records, w *uow.Work) error {
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err
@@ -186,7 +186,7 @@ func retirable(tx Records, number int64) (key store.EscrowKey, err error) {
 
 // MakeEscrowKey makes a key, writes its private half into a ring of mode 0600, and enters its public
 // half. A number is never used twice.
-func (s *Service) MakeEscrowKey(ctx context.Context, who auth.Identity, use, path string) (int64, error) {
+func (s *Service) MakeEscrowKey(ctx context.Context, who rights.Identity, use, path string) (int64, error) {
 	keys, err := s.DB.With(ctx).EscrowKeys()
 	if err != nil {
 		return 0, err
@@ -214,7 +214,7 @@ func (s *Service) MakeEscrowKey(ctx context.Context, who auth.Identity, use, pat
 }
 
 // ProveByCopy makes a key live with a copy of its private half that lies on this machine.
-func (s *Service) ProveByCopy(ctx context.Context, who auth.Identity, number int64, copy escrow.Opener) error {
+func (s *Service) ProveByCopy(ctx context.Context, who rights.Identity, number int64, copy escrow.Opener) error {
 	c, err := s.Challenge(ctx, number)
 	if err != nil {
 		return err

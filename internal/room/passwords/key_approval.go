@@ -4,11 +4,11 @@ import (
 	"context"
 	"fmt"
 
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // become makes a key live or retired; where the settings say so, only once a second person approves. Who works on the
@@ -45,10 +45,10 @@ func (s *Service) makeSo(tx Records, w *uow.Work, key store.EscrowKey, state str
 }
 
 // DecideKey approves what waits for a second person of a key, or declines it. Nobody decides what they asked for.
-func (s *Service) DecideKey(ctx context.Context, who auth.Identity, number int64, approve bool) error {
+func (s *Service) DecideKey(ctx context.Context, who rights.Identity, number int64, approve bool) error {
 	var list *knownKeyList
 	action := map[bool]string{true: "keys.approved", false: "keys.declined"}[approve]
-	err := s.Do(ctx, uow.Act{Who: who, Right: auth.Administer, Action: action, Object: fmt.Sprint(number)},
+	err := s.Do(ctx, uow.Act{Who: who, Right: rights.Administer, Action: action, Object: fmt.Sprint(number)},
 		func(tx Records, w *uow.Work) error {
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err

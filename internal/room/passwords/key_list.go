@@ -7,11 +7,11 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/base/uow"
 )
 
 // knownKeyList is what this replica knows of the newest key list.

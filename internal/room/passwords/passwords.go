@@ -6,10 +6,10 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/store"
 )
@@ -26,7 +26,7 @@ type PasswordFilter struct {
 // Passwords lists a page of the passwords that devices in reach change, by device and account.
 func (s *Service) Passwords(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	f PasswordFilter,
 	p store.Page,
 ) ([]store.Rotation, string, error) {
@@ -42,7 +42,7 @@ func (s *Service) Passwords(
 	var places [][]string
 	s.View.Each(
 		s.Clock(),
-		fleetview.Filter{Reach: who.Reach(auth.Look), Group: f.Group},
+		fleetview.Filter{Reach: who.Reach(rights.Look), Group: f.Group},
 		func(d *fleetview.Device, _ drift.Standing) bool {
 			if d.NameKey < name || d.NameKey == name && d.ID < id {
 				return true
@@ -75,7 +75,7 @@ func (s *Service) Passwords(
 // PasswordsOf are those of one device, with their deposits, newest first.
 func (s *Service) PasswordsOf(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	device string,
 ) ([]store.Rotation, map[string][]store.Deposit, error) {
 	deposits := map[string][]store.Deposit{}
@@ -101,7 +101,7 @@ func (s *Service) PasswordsOf(
 // Reveals lists a page of who saw passwords, latest first.
 func (s *Service) Reveals(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	past reach.Past,
 	p store.Page,
 ) ([]store.Reveal, string, error) {
@@ -113,8 +113,8 @@ func (s *Service) Reveals(
 }
 
 // Approvals lists a page of reveals that wait for a second person.
-func (s *Service) Approvals(ctx context.Context, who auth.Identity, p store.Page) ([]store.Approval, string, error) {
-	return s.DB.With(ctx).ListApprovals(who.Reach(auth.Look), s.Now(), p)
+func (s *Service) Approvals(ctx context.Context, who rights.Identity, p store.Page) ([]store.Approval, string, error) {
+	return s.DB.With(ctx).ListApprovals(who.Reach(rights.Look), s.Now(), p)
 }
 
 func isOverdue(r store.ViewRotation, late time.Time) bool {

@@ -3,12 +3,12 @@ package passwords
 import (
 	"time"
 
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/scopes"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -34,7 +34,7 @@ type Records interface {
 	EscrowKeys() ([]store.EscrowKey, error)
 	KeyIsLive(number int64) (bool, error)
 	KeyUses() (map[int64]int, error)
-	ListApprovals(reach auth.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
+	ListApprovals(reach rights.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
 	ListUnrecovered(p store.Page) ([]store.UnrecoveredPassword, string, error)
 	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)
 	LockApproval(id string) (store.Approval, error)

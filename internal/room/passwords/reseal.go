@@ -5,12 +5,12 @@ import (
 	"fmt"
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/protocol"
-	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/base/uow"
 )
 
 // resealBatch is how many deposits are sealed again in one transaction.
@@ -21,7 +21,7 @@ const resealBatch = 200
 // ends it.
 func (s *Service) Reseal(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	from int64,
 	progress func(done, all int) error,
 ) (int, error) {
@@ -87,7 +87,7 @@ func (s *Service) Reseal(
 	}
 	return done, s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "keys.resealed", Object: fmt.Sprint(from)},
+		uow.Act{Who: who, Right: rights.Administer, Action: "keys.resealed", Object: fmt.Sprint(from)},
 		func(tx Records, w *uow.Work) error {
 			w.After = map[string]any{"to": to.Number, "deposits": done}
 			return nil
@@ -107,7 +107,7 @@ type ExportedDeposit struct {
 // ExportDeposits gives every deposit that is sealed to a recovery key. It holds sealed bytes only.
 func (s *Service) ExportDeposits(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	receive func(ExportedDeposit) error,
 ) (int, error) {
 	names := map[string]string{}
@@ -141,7 +141,7 @@ func (s *Service) ExportDeposits(
 	}
 	return done, s.Do(
 		ctx,
-		uow.Act{Who: who, Right: auth.Administer, Action: "deposits.exported", Object: "deposits"},
+		uow.Act{Who: who, Right: rights.Administer, Action: "deposits.exported", Object: "deposits"},
 		func(tx Records, w *uow.Work) error {
 			w.After = map[string]any{"deposits": done}
 			return nil

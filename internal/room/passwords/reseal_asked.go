@@ -5,20 +5,20 @@ import (
 	"errors"
 	"fmt"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // AskReseal has the deposits of a retired key sealed again to the newest live one, by [Service.ResealAsked]. That it begins
 // is on the trail, and that it ended.
-func (s *Service) AskReseal(ctx context.Context, who auth.Identity, number int64) error {
+func (s *Service) AskReseal(ctx context.Context, who rights.Identity, number int64) error {
 	_, uses, err := s.EscrowKeys(ctx)
 	if err != nil {
 		return err
 	}
-	act := uow.Act{Who: who, Right: auth.Administer, Action: "keys.reseal_begun", Object: fmt.Sprint(number)}
+	act := uow.Act{Who: who, Right: rights.Administer, Action: "keys.reseal_begun", Object: fmt.Sprint(number)}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		key, err := tx.EscrowKey(number)
 		switch {
@@ -39,8 +39,8 @@ func (s *Service) AskReseal(ctx context.Context, who auth.Identity, number int64
 }
 
 // StopReseal stops it; what was sealed again stays so.
-func (s *Service) StopReseal(ctx context.Context, who auth.Identity, number int64) error {
-	act := uow.Act{Who: who, Right: auth.Administer, Action: "keys.reseal_stopped", Object: fmt.Sprint(number)}
+func (s *Service) StopReseal(ctx context.Context, who rights.Identity, number int64) error {
+	act := uow.Act{Who: who, Right: rights.Administer, Action: "keys.reseal_stopped", Object: fmt.Sprint(number)}
 	err := s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		key, err := tx.EscrowKey(number)
 		if err != nil {

@@ -3,8 +3,8 @@ package passwords
 import (
 	"context"
 
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // BeginEpoch begins a new epoch of the service, after its database came back from a backup: every

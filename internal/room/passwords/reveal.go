@@ -7,14 +7,14 @@ import (
 	"unicode/utf8"
 
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Bounds of a reveal.
@@ -50,11 +50,11 @@ type RevealAnswer struct {
 
 // Reveal gives passwords to an operator. The audit entry is durable before the password is opened, and
 // nothing is spent where this replica cannot open it.
-func (s *Service) Reveal(ctx context.Context, who auth.Identity, req RevealRequest) (RevealAnswer, error) {
+func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealRequest) (RevealAnswer, error) {
 	var answer RevealAnswer
 	what := uow.Act{
 		Who:    who,
-		Right:  auth.RevealIt,
+		Right:  rights.Reveal,
 		Action: "password.revealed",
 		Object: req.Device,
 		Reason: strings.TrimSpace(req.Reason),
@@ -153,7 +153,7 @@ type toReveal struct {
 	deposits []store.Deposit
 }
 
-func (s *Service) revealed(tx Records, who auth.Identity, req RevealRequest) (toReveal, error) {
+func (s *Service) revealed(tx Records, who rights.Identity, req RevealRequest) (toReveal, error) {
 	var found toReveal
 	var err error
 	if found.device, err = reach.Visible(tx, s.Clock(), who, req.Device); err != nil {
@@ -162,7 +162,7 @@ func (s *Service) revealed(tx Records, who auth.Identity, req RevealRequest) (to
 	if found.device, err = tx.LockDevice(found.device.ID); err != nil {
 		return found, err
 	}
-	if err := reach.Check(tx, who, auth.RevealIt, []string{found.device.ID}); err != nil {
+	if err := reach.Check(tx, who, rights.Reveal, []string{found.device.ID}); err != nil {
 		return found, err
 	}
 	if found.rotation, err = s.chosen(tx, found.device, req.Target); err != nil {

@@ -7,9 +7,9 @@ import (
 
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // The kinds of decision.
@@ -44,11 +44,11 @@ type Decision struct {
 
 func (s *Service) decisions(
 	tx Records,
-	who auth.Identity,
+	who rights.Identity,
 	held *heldSums,
 	failed []store.SettleRequest,
 ) ([]Decision, error) {
-	clock, reach := s.Clock(), who.Reach(auth.Look)
+	clock, reach := s.Clock(), who.Reach(rights.Look)
 	notes, err := s.serviceNotes(tx)
 	if err != nil {
 		return nil, err
@@ -92,7 +92,7 @@ func (s *Service) decisions(
 				"run rankwardend restored on the machine of the service",
 			Devices: n.devices, Device: n.example.Name, DeviceID: n.example.ID})
 	}
-	if who.May(auth.Trail) {
+	if who.May(rights.Trail) {
 		broken, err := tx.TrailFoundBroken()
 		if err != nil {
 			return nil, err
@@ -102,7 +102,7 @@ func (s *Service) decisions(
 				Detail: broken + ". Nothing more of it is signed: compare an export with the checkpoints that left the database"})
 		}
 	}
-	if who.May(auth.Administer) {
+	if who.May(rights.Administer) {
 		used, err := tx.SealedInUse()
 		if err != nil {
 			return nil, err

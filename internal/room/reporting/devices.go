@@ -4,9 +4,9 @@ import (
 	"context"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/store"
 )
@@ -19,9 +19,9 @@ type DeviceFilter struct {
 	State    string // live when empty
 }
 
-func (s *Service) filter(ctx context.Context, who auth.Identity, f DeviceFilter) (fleetview.Filter, error) {
+func (s *Service) filter(ctx context.Context, who rights.Identity, f DeviceFilter) (fleetview.Filter, error) {
 	return fleetview.Filter{
-			Reach:    who.Reach(auth.Look),
+			Reach:    who.Reach(rights.Look),
 			Search:   f.Search,
 			Standing: f.Standing,
 			Group:    f.Group,
@@ -35,7 +35,7 @@ func (s *Service) filter(ctx context.Context, who auth.Identity, f DeviceFilter)
 // Devices lists a page by name.
 func (s *Service) Devices(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	f DeviceFilter,
 	p store.Page,
 ) ([]store.Device, string, error) {
@@ -54,7 +54,7 @@ func (s *Service) Devices(
 }
 
 // CountDevices counts devices by standing.
-func (s *Service) CountDevices(ctx context.Context, who auth.Identity, f DeviceFilter) (Counts, error) {
+func (s *Service) CountDevices(ctx context.Context, who rights.Identity, f DeviceFilter) (Counts, error) {
 	filter, err := s.filter(ctx, who, f)
 	if err != nil {
 		return nil, err
@@ -63,6 +63,6 @@ func (s *Service) CountDevices(ctx context.Context, who auth.Identity, f DeviceF
 }
 
 // Device finds one by identifier or name.
-func (s *Service) Device(ctx context.Context, who auth.Identity, idOrName string) (store.Device, error) {
+func (s *Service) Device(ctx context.Context, who rights.Identity, idOrName string) (store.Device, error) {
 	return reach.Visible(s.DB.With(ctx), s.Clock(), who, idOrName)
 }

@@ -7,8 +7,8 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
@@ -44,7 +44,7 @@ type EventFilter struct {
 // Events lists a page of what happened on devices, latest first.
 func (s *Service) Events(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	f EventFilter,
 	p store.Page,
 ) ([]store.DeviceEvent, string, error) {

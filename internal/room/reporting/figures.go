@@ -4,7 +4,7 @@ import (
 	"context"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/store"
 )
@@ -25,7 +25,7 @@ func (s *Service) Figures(ctx context.Context) (f Figures, err error) {
 	for _, standing := range drift.Standings {
 		f.Standings[standing] = 0
 	}
-	s.View.Each(s.Clock(), fleetview.Filter{Reach: auth.Everywhere}, func(d *fleetview.Device, standing drift.Standing) bool {
+	s.View.Each(s.Clock(), fleetview.Filter{Reach: rights.Everywhere}, func(d *fleetview.Device, standing drift.Standing) bool {
 		f.Standings[standing]++
 		f.Findings += len(d.Findings)
 		return true

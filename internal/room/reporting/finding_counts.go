@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/store"
 )
@@ -38,7 +38,7 @@ const mostCounts = 100
 // CountFindings counts open findings by one of their sides: the most devices first, then the most findings; and gives the
 // number of counts that are left out.
 func (s *Service) CountFindings(
-	ctx context.Context, who auth.Identity, by FindingBy, f FindingFilter,
+	ctx context.Context, who rights.Identity, by FindingBy, f FindingFilter,
 ) (list []FindingCount, more int, err error) {
 	f.State = store.FindingOpen
 	filter, err := s.findings(ctx, who, f)

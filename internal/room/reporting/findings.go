@@ -8,7 +8,7 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
@@ -22,7 +22,7 @@ type FindingFilter struct {
 	Assignment        string // that decided the setting
 }
 
-func (s *Service) findings(ctx context.Context, who auth.Identity, f FindingFilter) (store.FindingFilter, error) {
+func (s *Service) findings(ctx context.Context, who rights.Identity, f FindingFilter) (store.FindingFilter, error) {
 	filter := store.FindingFilter{State: f.State, Kind: f.Kind, Assignment: f.Assignment}
 	if f.Kind != "" && !slices.Contains(drift.Kinds, drift.Kind(f.Kind)) {
 		return filter, refusal.Unknown("kind", f.Kind, drift.Kinds)
@@ -47,7 +47,7 @@ func (s *Service) findings(ctx context.Context, who auth.Identity, f FindingFilt
 // right: it is listed only when it is asked for by its kind.
 func (s *Service) Findings(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	f FindingFilter,
 	p store.Page,
 ) ([]store.Finding, string, error) {
@@ -87,7 +87,7 @@ const closedSpan = 24 * time.Hour
 
 // SumFindings sums findings up by unit and kind, most devices first. Closed ones are those of the last
 // day, unless a time is given.
-func (s *Service) SumFindings(ctx context.Context, who auth.Identity, f FindingFilter) ([]store.FindingSum, error) {
+func (s *Service) SumFindings(ctx context.Context, who rights.Identity, f FindingFilter) ([]store.FindingSum, error) {
 	filter, err := s.findings(ctx, who, f)
 	if err != nil {
 		return nil, err

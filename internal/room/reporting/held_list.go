@@ -9,10 +9,10 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/store"
 )
 
@@ -27,14 +27,14 @@ type HeldSetting struct {
 }
 
 // HeldSettings lists what is held on devices in reach, most devices first; of a group when it is named.
-func (s *Service) HeldSettings(ctx context.Context, who auth.Identity, group string) ([]HeldSetting, error) {
+func (s *Service) HeldSettings(ctx context.Context, who rights.Identity, group string) ([]HeldSetting, error) {
 	if err := devicegroups.Asked(s.DB.With(ctx), group); err != nil {
 		return nil, err
 	}
 	sums := newHeldSums()
 	s.View.Each(
 		s.Clock(),
-		fleetview.Filter{Reach: who.Reach(auth.Look), Group: group},
+		fleetview.Filter{Reach: who.Reach(rights.Look), Group: group},
 		func(d *fleetview.Device, _ drift.Standing) bool {
 			sums.add(d)
 			return true
@@ -104,7 +104,7 @@ type LockedAccount struct {
 // LockedAccounts lists a page of locked accounts of devices in reach, by device.
 func (s *Service) LockedAccounts(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	group string,
 	p store.Page,
 ) ([]LockedAccount, string, error) {
@@ -119,7 +119,7 @@ func (s *Service) LockedAccounts(
 	now := s.Now()
 	s.View.Each(
 		s.Clock(),
-		fleetview.Filter{Reach: who.Reach(auth.Look), Group: group},
+		fleetview.Filter{Reach: who.Reach(rights.Look), Group: group},
 		func(d *fleetview.Device, _ drift.Standing) bool {
 			if d.NameKey < after.NameKey || d.NameKey == after.NameKey && d.ID <= after.ID {
 				return true

@@ -7,11 +7,11 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
 )
 
 // keptHistory is how long it is known how the fleet stood.
@@ -25,7 +25,7 @@ func (s *Service) RecordStandings(ctx context.Context) error {
 	fleet := fleetview.Tally{}
 	groups := s.View.Groups(
 		s.Clock(),
-		auth.Everywhere,
+		rights.Everywhere,
 		fleetview.Drawn{},
 		func(_ *fleetview.Device, standing drift.Standing) { fleet.Add(standing) },
 	)
@@ -57,11 +57,11 @@ func standingHour(group string, hour time.Time, c Counts) store.StandingHour {
 // some groups sees the history of those, and that of the fleet not at all.
 func (s *Service) StandingHistory(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	group string,
 	days int,
 ) ([]store.StandingHour, error) {
-	mine := who.Reach(auth.Look)
+	mine := who.Reach(rights.Look)
 	if group == assign.Everything {
 		group = ""
 	}

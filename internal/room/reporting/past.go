@@ -8,7 +8,7 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/resolve"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
@@ -16,7 +16,7 @@ import (
 
 // WhyAt explains a device as it was at a time: what it was to have, what it had reported by then, and which assignments
 // decided when that desired state was made. What was repeatedly reverted then, and what was on trial, is not known any more.
-func (s *Service) WhyAt(ctx context.Context, who auth.Identity, idOrName string, at time.Time) (DeviceWhy, error) {
+func (s *Service) WhyAt(ctx context.Context, who rights.Identity, idOrName string, at time.Time) (DeviceWhy, error) {
 	clock := s.Clock()
 	if at.After(clock.Now) {
 		return DeviceWhy{}, refusal.New(refusal.Invalid, "%s has not come yet; give a time that is over",

@@ -7,9 +7,9 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
 )
@@ -44,7 +44,7 @@ type Listed[T any] struct {
 }
 
 // Posture reports on a group, or on every device in reach, over a period.
-func (s *Service) Posture(ctx context.Context, who auth.Identity, group string, since, until time.Time) (p Posture, err error) {
+func (s *Service) Posture(ctx context.Context, who rights.Identity, group string, since, until time.Time) (p Posture, err error) {
 	now := s.Now()
 	if until.IsZero() || until.After(now) {
 		until = now
@@ -58,7 +58,7 @@ func (s *Service) Posture(ctx context.Context, who auth.Identity, group string, 
 	if group == assign.Everything {
 		group = ""
 	}
-	mine := who.Reach(auth.Look)
+	mine := who.Reach(rights.Look)
 	p = Posture{Group: group, Since: since, Until: until, MadeAt: now}
 	p.Devices = s.View.Count(s.Clock(), fleetview.Filter{Reach: mine, Group: group})
 	scope := store.PostureScope{Reach: mine, Group: group, Since: since, Until: until}

@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
+	"rankwarden.example/internal/store"
 )
 
 // recentRollouts keeps the devices of the rollouts that were looked at last, as of a version. The zero value is ready to use.

@@ -5,15 +5,15 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/scopes"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -38,7 +38,7 @@ type Records interface {
 	DesiredBefore(device string, epoch int64, most int) ([]store.DesiredState, error)
 	DesiredState(device string, epoch, number int64) (store.DesiredState, error)
 	DevicesByID(clock store.Clock, ids []string) ([]store.Device, error)
-	DevicesWaiting(reach auth.Reach, limit int) ([]store.Device, error)
+	DevicesWaiting(reach rights.Reach, limit int) ([]store.Device, error)
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
 	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)
 	DirectorySync() (store.DirectorySync, error)
@@ -48,7 +48,7 @@ type Records interface {
 	Figures(now time.Time) (store.Figures, error)
 	FindingsByID(which func(before int64, most int) []int64, p store.Page) ([]store.Finding, string, error)
 	GroupsOf(device string) ([]store.Membership, error)
-	ListApprovals(reach auth.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
+	ListApprovals(reach rights.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
 	ListEvents(f store.EventFilter, p store.Page) ([]store.DeviceEvent, string, error)
 	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)
 	ListFindings(f store.FindingFilter, p store.Page) ([]store.Finding, string, error)
@@ -60,7 +60,7 @@ type Records interface {
 	WaiversWithin(p store.PostureScope, most int) ([]store.Waiver, int, error)
 	PutStandingHours(list []store.StandingHour) error
 	RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error)
-	RecentFindings(reach auth.Reach, since time.Time, limit int) ([]store.Finding, error)
+	RecentFindings(reach rights.Reach, since time.Time, limit int) ([]store.Finding, error)
 	ReportAt(device string, at time.Time) (store.Report, error)
 	ReportBody(id int64) (drift.Report, store.Report, error)
 	RuledGroups() ([]store.RuleGroup, error)

@@ -7,12 +7,12 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/underway"
+	"rankwarden.example/internal/store"
 )
 
 // RolloutSummary is a rollout with its devices in reach, counted by outcome.
@@ -65,7 +65,7 @@ const (
 
 // Rollouts lists a page, the latest first, only those under way where it is asked for.
 func (s *Service) Rollouts(
-	ctx context.Context, who auth.Identity, underWay bool, p store.Page,
+	ctx context.Context, who rights.Identity, underWay bool, p store.Page,
 ) (list []RolloutSummary, next string, err error) {
 	list = []RolloutSummary{}
 	err = s.DB.InSnapshot(ctx, func(tx Records) error {
@@ -74,7 +74,7 @@ func (s *Service) Rollouts(
 			return err
 		}
 		for _, r := range records {
-			summary, err := s.summary(tx, who.Reach(auth.Look), r)
+			summary, err := s.summary(tx, who.Reach(rights.Look), r)
 			if err != nil {
 				return err
 			}
@@ -86,11 +86,11 @@ func (s *Service) Rollouts(
 }
 
 // underWay are the rollouts that have not ended, with their devices in reach.
-func (s *Service) underWay(tx Records, who auth.Identity) ([]RolloutSummary, error) {
+func (s *Service) underWay(tx Records, who rights.Identity) ([]RolloutSummary, error) {
 	records, _, err := tx.ListRollouts(true, store.Page{Limit: maxRolloutsRead})
 	list := []RolloutSummary{}
 	for _, r := range records {
-		summary, wrong := s.summary(tx, who.Reach(auth.Look), r)
+		summary, wrong := s.summary(tx, who.Reach(rights.Look), r)
 		if wrong != nil {
 			return nil, wrong
 		}
@@ -100,7 +100,7 @@ func (s *Service) underWay(tx Records, who auth.Identity) ([]RolloutSummary, err
 }
 
 // summary counts the devices of a rollout in reach.
-func (s *Service) summary(tx Records, reach auth.Reach, record store.Rollout) (RolloutSummary, error) {
+func (s *Service) summary(tx Records, reach rights.Reach, record store.Rollout) (RolloutSummary, error) {
 	machine, err := underway.Machine(record)
 	out := RolloutSummary{Rollout: record, Machine: machine, Tally: rollout.Tally{}, Whole: reach.Everywhere()}
 	if err != nil {
@@ -129,8 +129,8 @@ func (s *Service) summary(tx Records, reach auth.Reach, record store.Rollout) (R
 }
 
 // Rollout finds one by the name of its change.
-func (s *Service) Rollout(ctx context.Context, who auth.Identity, name string) (*Rollout, error) {
-	reach := who.Reach(auth.Look)
+func (s *Service) Rollout(ctx context.Context, who rights.Identity, name string) (*Rollout, error) {
+	reach := who.Reach(rights.Look)
 	var out *Rollout
 	err := s.DB.InSnapshot(ctx, func(tx Records) error {
 		record, err := tx.Rollout(name)
@@ -168,7 +168,7 @@ func (s *Service) Rollout(ctx context.Context, who auth.Identity, name string) (
 }
 
 // fill puts the devices in reach into the waves of a rollout.
-func (s *Service) fill(out *Rollout, reach auth.Reach, verified map[string]time.Time) {
+func (s *Service) fill(out *Rollout, reach rights.Reach, verified map[string]time.Time) {
 	waves := make([]Wave, len(out.Machine.Waves))
 	marks := make([][]RolloutMark, len(waves))
 	after := make([][]time.Duration, len(waves))
@@ -241,7 +241,7 @@ type RolloutDeviceFilter struct {
 
 // RolloutDevices lists a page of the devices of a rollout in reach, by name, after the one of a name.
 func (s *Service) RolloutDevices(
-	ctx context.Context, who auth.Identity, name string, f RolloutDeviceFilter, after string, limit int,
+	ctx context.Context, who rights.Identity, name string, f RolloutDeviceFilter, after string, limit int,
 ) (list []RolloutMark, next string, err error) {
 	if f.Outcome != "" && !slices.Contains(rollout.Outcomes, f.Outcome) {
 		return nil, "", refusal.Unknown("outcome", string(f.Outcome), rollout.Outcomes)
@@ -251,7 +251,7 @@ func (s *Service) RolloutDevices(
 		return nil, "", err
 	}
 	list = []RolloutMark{}
-	s.View.Each(s.Clock(), fleetview.Filter{Reach: who.Reach(auth.Look)}, s.visitRollout(r, func(m RolloutMark) {
+	s.View.Each(s.Clock(), fleetview.Filter{Reach: who.Reach(rights.Look)}, s.visitRollout(r, func(m RolloutMark) {
 		if (f.Wave == 0 || m.Wave == f.Wave-1) && (f.Outcome == "" || m.Outcome == f.Outcome) && m.Name > after {
 			list = append(list, m)
 		}

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/present"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
@@ -37,7 +37,7 @@ const (
 // SettingHistory tells what happened to a setting of a device in the last 30 days, latest first: what was found and how
 // it ended, what the device did about it, and who was at the device or saw a password of it. No system says who changed
 // a setting; who was there is the best that is known.
-func (s *Service) SettingHistory(ctx context.Context, who auth.Identity, device, setting string) ([]Happened, error) {
+func (s *Service) SettingHistory(ctx context.Context, who rights.Identity, device, setting string) ([]Happened, error) {
 	id, err := present.ParseUnit(setting)
 	if err != nil {
 		return nil, refusal.New(refusal.Invalid, "%v", err).At("setting").Asked()

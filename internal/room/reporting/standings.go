@@ -6,12 +6,12 @@ import (
 	"slices"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
 )
 
 // StandingsByAssignment counts, for every assignment, the devices in reach that it applies to, by standing.
-func (s *Service) StandingsByAssignment(ctx context.Context, who auth.Identity) (map[string]Counts, error) {
+func (s *Service) StandingsByAssignment(ctx context.Context, who rights.Identity) (map[string]Counts, error) {
 	type key struct {
 		scope    string
 		standing drift.Standing
@@ -19,7 +19,7 @@ func (s *Service) StandingsByAssignment(ctx context.Context, who auth.Identity) 
 	counts := map[key]int{}
 	s.View.Each(
 		s.Clock(),
-		fleetview.Filter{Reach: who.Reach(auth.Look)},
+		fleetview.Filter{Reach: who.Reach(rights.Look)},
 		func(d *fleetview.Device, standing drift.Standing) bool {
 			counts[key{d.Scope, standing}]++
 			return true

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"time"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
@@ -24,12 +24,12 @@ type WaiverFilter struct {
 // Waivers lists a page of those of devices in reach, the latest first.
 func (s *Service) Waivers(
 	ctx context.Context,
-	who auth.Identity,
+	who rights.Identity,
 	f WaiverFilter,
 	p store.Page,
 ) ([]store.Waiver, string, error) {
 	states := []string{store.WaiverWaiting, store.WaiverActive, store.WaiverEnded}
-	filter := store.WaiverFilter{Reach: who.Reach(auth.Look), State: f.State}
+	filter := store.WaiverFilter{Reach: who.Reach(rights.Look), State: f.State}
 	switch f.State {
 	case "", store.WaiverWaiting, store.WaiverActive, store.WaiverEnded:
 	default:
@@ -53,7 +53,7 @@ func (s *Service) Waivers(
 const mostWaivers = 100
 
 // waiversToDecide are those that wait for a second person, and those that are about to end, together by device.
-func (s *Service) waiversToDecide(tx Records, reach auth.Reach) ([]Decision, error) {
+func (s *Service) waiversToDecide(tx Records, reach rights.Reach) ([]Decision, error) {
 	waiting, _, err := tx.ListWaivers(
 		store.WaiverFilter{Reach: reach, State: store.WaiverWaiting}, store.Page{Limit: mostWaivers},
 	)

@@ -7,11 +7,11 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // Limits of the overview.
@@ -44,8 +44,8 @@ type Overview struct {
 }
 
 // Watch gives the overview of the devices in reach, narrowed to a group when it is named.
-func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (Overview, error) {
-	clock, reach := s.Clock(), who.Reach(auth.Look)
+func (s *Service) Watch(ctx context.Context, who rights.Identity, group string) (Overview, error) {
+	clock, reach := s.Clock(), who.Reach(rights.Look)
 	since := clock.Now.Add(-recentSpan)
 	var o Overview
 	var standings fleetview.Tally
@@ -103,7 +103,7 @@ func (s *Service) Watch(ctx context.Context, who auth.Identity, group string) (O
 		if o.Decisions, err = s.decisions(tx, who, held, failed); err != nil {
 			return err
 		}
-		if o.Edits, err = tx.RecentAudit(since, maxRecent, who.May(auth.Trail)); err != nil {
+		if o.Edits, err = tx.RecentAudit(since, maxRecent, who.May(rights.Trail)); err != nil {
 			return err
 		}
 		o.Findings, err = tx.RecentFindings(reach, since, maxRecent)

@@ -16,11 +16,11 @@ import (
 	"rankwarden.example/core/preview"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // SettingWhy is one unit of a device: what is asked, what it has, and why.
@@ -83,7 +83,7 @@ type DeviceWhy struct {
 }
 
 // Why explains a device, unit by unit.
-func (s *Service) Why(ctx context.Context, who auth.Identity, idOrName string) (DeviceWhy, error) {
+func (s *Service) Why(ctx context.Context, who rights.Identity, idOrName string) (DeviceWhy, error) {
 	var out DeviceWhy
 	err := s.DB.InSnapshot(ctx, func(tx Records) error {
 		d, err := reach.Visible(tx, s.Clock(), who, idOrName)

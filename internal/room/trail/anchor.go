@@ -7,16 +7,16 @@ import (
 	"fmt"
 	"os"
 
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // Anchor makes a checkpoint on demand. There is none of the entry that says so; it is in the next one.
-func (s *Service) Anchor(ctx context.Context, who auth.Identity) (made store.Checkpoint, err error) {
-	act := uow.Act{Who: who, Right: auth.Trail, Action: "trail.anchored", Object: "trail"}
+func (s *Service) Anchor(ctx context.Context, who rights.Identity) (made store.Checkpoint, err error) {
+	act := uow.Act{Who: who, Right: rights.Trail, Action: "trail.anchored", Object: "trail"}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		made, err = s.anchor(tx, who.Name)
 		w.After = map[string]any{"entry": made.Seq}

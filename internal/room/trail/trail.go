@@ -13,13 +13,13 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/wire/protocol"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
+	"rankwarden.example/internal/wire/protocol"
 )
 
 // Records is what this room needs of the records. [store.Tx] has it.
@@ -147,17 +147,17 @@ type Sink struct {
 // Export is one that was begun.
 type Export struct {
 	s      *Service
-	who    auth.Identity
+	who    rights.Identity
 	filter store.TrailFilter
 }
 
 // BeginExport puts on the trail that an export begins. It is ended by [Export.Write].
-func (s *Service) BeginExport(ctx context.Context, who auth.Identity, q Query) (*Export, error) {
+func (s *Service) BeginExport(ctx context.Context, who rights.Identity, q Query) (*Export, error) {
 	f, err := s.filter(s.DB.With(ctx), q)
 	if err != nil {
 		return nil, err
 	}
-	begun := uow.Act{Who: who, Right: auth.Trail, Action: "trail.export_begun", Object: "trail"}
+	begun := uow.Act{Who: who, Right: rights.Trail, Action: "trail.export_begun", Object: "trail"}
 	return &Export{s, who, f}, s.Do(ctx, begun, func(_ Records, w *uow.Work) error { w.After = query(q); return nil })
 }
 

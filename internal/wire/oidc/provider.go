@@ -16,7 +16,7 @@ import (
 	"github.com/coreos/go-oidc/v3/oidc"
 	"golang.org/x/oauth2"
 
-	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/core/rights"
 )
 
 // Options name the provider, and what its groups may do.
@@ -34,18 +34,18 @@ type Options struct {
 // Mapping gives a role to a group of the provider.
 type Mapping struct {
 	Group string
-	Grant auth.Grant
+	Grant rights.Grant
 }
 
 // ParseMapping reads GROUP=ROLE or GROUP=ROLE:REACH,REACH.
 func ParseMapping(text string) (m Mapping, err error) {
 	group, given, found := strings.Cut(text, "=")
 	role, reach, narrowed := strings.Cut(given, ":")
-	if !found || group == "" || !auth.Role(role).Valid() || narrowed && reach == "" {
+	if !found || group == "" || !rights.Role(role).Valid() || narrowed && reach == "" {
 		return m, fmt.Errorf("%q is no role for a group; write GROUP=ROLE, or GROUP=ROLE:GROUP-OF-DEVICES,…, with one of "+
 			"viewer, support, author, deployer, auditor, owner", text)
 	}
-	grant := auth.Grant{Role: auth.Role(role), Groups: []string{}}
+	grant := rights.Grant{Role: rights.Role(role), Groups: []string{}}
 	if narrowed {
 		grant.Groups = strings.Split(reach, ",")
 	}
@@ -179,16 +179,16 @@ func (p *Provider) Exchange(ctx context.Context, code string, a Attempt) (who Pe
 }
 
 // Grants are the roles of somebody in groups of the provider. Several groups may give one role: its reach is that of all.
-func (p *Provider) Grants(groups []string) []auth.Grant {
-	var grants []auth.Grant
+func (p *Provider) Grants(groups []string) []rights.Grant {
+	var grants []rights.Grant
 	for _, m := range p.Roles {
 		if !slices.Contains(groups, m.Group) {
 			continue
 		}
-		i := slices.IndexFunc(grants, func(g auth.Grant) bool { return g.Role == m.Grant.Role })
+		i := slices.IndexFunc(grants, func(g rights.Grant) bool { return g.Role == m.Grant.Role })
 		switch {
 		case i < 0:
-			grants = append(grants, auth.Grant{Role: m.Grant.Role, Groups: slices.Clone(m.Grant.Groups)})
+			grants = append(grants, rights.Grant{Role: m.Grant.Role, Groups: slices.Clone(m.Grant.Groups)})
 		case grants[i].Everywhere() || m.Grant.Everywhere():
 			grants[i].Groups = []string{}
 		default:

@@ -8,9 +8,9 @@ import (
 	"slices"
 	"time"
 
-	"rankwarden.example/internal/wire/audit"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/audit"
 )
 
 // Trail keeps what units of work write. Embed it in the records of a test.

@@ -1,4 +1,4 @@
-package auth
+package rights
 
 import (
 	"slices"
@@ -32,7 +32,7 @@ const (
 	SignedIn Right = "signed-in" // whoever is signed in may
 
 	Look       Right = "look"       // see devices, policies and drift
-	RevealIt   Right = "reveal"     // see passwords, with a reason
+	Reveal     Right = "reveal"     // see passwords, with a reason
 	Handle     Right = "handle"     // rotate, unlock, end sessions; orders of any kind
 	Draft      Right = "draft"      // policies, groups, assignments
 	Deploy     Right = "deploy"     // what reaches devices
@@ -43,7 +43,7 @@ const (
 // rights of each role. An owner reveals nothing without being support as well.
 var rights = map[Role][]Right{
 	Viewer:   {Look},
-	Support:  {Look, RevealIt, Handle},
+	Support:  {Look, Reveal, Handle},
 	Author:   {Look, Draft},
 	Deployer: {Look, Deploy},
 	Auditor:  {Look, Trail},
@@ -148,7 +148,7 @@ func (i Identity) Has(role Role) bool {
 // Rights are all rights of the identity.
 func (i Identity) Rights() []Right {
 	all := []Right{}
-	for _, right := range []Right{Look, RevealIt, Handle, Draft, Deploy, Trail, Administer} {
+	for _, right := range []Right{Look, Reveal, Handle, Draft, Deploy, Trail, Administer} {
 		if i.May(right) {
 			all = append(all, right)
 		}

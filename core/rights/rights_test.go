@@ -1,0 +1,54 @@
+package rights_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"rankwarden.example/core/rights"
+)
+
+func TestReachIsTheUnionOfWhatGivesTheRight(t *testing.T) {
+	who := rights.Identity{
+		OperatorID: "1",
+		Grants: []rights.Grant{
+			{Role: rights.Support, Groups: []string{"desks"}},
+			{Role: rights.Deployer, Groups: []string{"ships", "desks"}},
+		},
+	}
+	assert.Equal(t, rights.ReachOver("desks"), who.Reach(rights.Reveal))
+	assert.Equal(t, rights.ReachOver("desks", "ships"), who.Reach(rights.Look))
+	assert.Equal(t, rights.Reach{}, who.Reach(rights.Administer), "a right that nobody gave holds nowhere")
+	assert.False(t, rights.Reach{}.Everywhere())
+	everything := rights.Identity{Grants: []rights.Grant{{Role: rights.Viewer, Groups: []string{"everything"}}}}
+	assert.True(t, everything.Reach(rights.Look).Everywhere())
+	assert.True(t, rights.Identity{Grants: []rights.Grant{{Role: rights.Viewer}}}.Reach(rights.Look).Everywhere())
+	assert.False(t, rights.Identity{}.May(rights.SignedIn))
+	assert.True(t, rights.Identity{}.May(rights.Anybody))
+}
+
+func TestATokenIsNeverMoreThanEither(t *testing.T) {
+	grant := func(role rights.Role, groups ...string) rights.Grant {
+		return rights.Grant{Role: role, Groups: append([]string{}, groups...)}
+	}
+	for _, c := range []struct {
+		says             string
+		given, now, left []rights.Grant
+	}{
+		{"as it was given", []rights.Grant{grant(rights.Owner)}, []rights.Grant{grant(rights.Owner)}, []rights.Grant{grant(rights.Owner)}},
+		{"the operator became more", []rights.Grant{grant(rights.Viewer)}, []rights.Grant{grant(rights.Owner)}, []rights.Grant{grant(rights.Viewer)}},
+		{"the operator became less", []rights.Grant{grant(rights.Owner)}, []rights.Grant{grant(rights.Viewer)}, nil},
+		{"the operator's reach shrank", []rights.Grant{grant(rights.Viewer)}, []rights.Grant{grant(rights.Viewer, "desks")}, []rights.Grant{grant(rights.Viewer, "desks")}},
+		{"the operator's reach grew", []rights.Grant{grant(rights.Viewer, "desks")}, []rights.Grant{grant(rights.Viewer)}, []rights.Grant{grant(rights.Viewer, "desks")}},
+		{"the operator's reach moved", []rights.Grant{grant(rights.Viewer, "desks", "ships")}, []rights.Grant{grant(rights.Viewer, "ships", "offices")}, []rights.Grant{grant(rights.Viewer, "ships")}},
+		{"an owner is no support", []rights.Grant{grant(rights.Support)}, []rights.Grant{grant(rights.Owner)}, nil},
+	} {
+		assert.Equal(t, c.left, rights.Limited(c.given, c.now), c.says)
+	}
+	assert.Equal(
+		t,
+		[]rights.Grant{grant(rights.Viewer, "desks")},
+		rights.Narrowed([]rights.Grant{grant(rights.Support, "desks")}, rights.Viewer),
+	)
+	assert.Empty(t, rights.Narrowed([]rights.Grant{grant(rights.Support, "desks")}, rights.Deployer))
+}
