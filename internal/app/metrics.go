@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"rankwarden.example/internal/face/metrics"
-	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/kit/supervise"
 )
 
 // measure begins to count requests, and lets machines read how all stands where an address is given for that.
@@ -31,7 +31,7 @@ func (s *Server) measure(c Config) error {
 	mux := http.NewServeMux()
 	mux.Handle("GET /metrics", s.metrics.Handler())
 	s.readers = &http.Server{Handler: mux, ReadHeaderTimeout: time.Minute}
-	notices.Go(s.log, "metrics", func() {
+	supervise.Go(s.log, "metrics", func() {
 		if err := s.readers.Serve(bound); !errors.Is(err, http.ErrServerClosed) {
 			s.log.Error("metrics are not served any more", "error", err)
 		}

@@ -26,6 +26,7 @@ import (
 	"rankwarden.example/internal/face/problem"
 	"rankwarden.example/internal/kit/jobs"
 	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/kit/version"
 	"rankwarden.example/internal/room/access"
@@ -103,7 +104,7 @@ func start(
 		func() {
 			s.Forget()
 			hub.Relisten()
-			hub.Publish(store.Notice{Topic: store.TopicDatabase})
+			hub.Publish(notices.Notice{Topic: store.TopicDatabase})
 		})
 	opened, err := rooms.Open(
 		ctx,
@@ -211,17 +212,17 @@ func start(
 		"presence": s.presence.Run,
 		"devices":  s.devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
 		"keys": s.Custody.KeysLoop, "notifications": s.Notify.AnnounceLoop, "deliveries": s.Notify.DeliverLoop,
-		"notices": func(ctx context.Context) { hub.Run(ctx, db, log) }, "lists": func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
+		"notices": func(ctx context.Context) { hub.Run(ctx, db, store.Topics, log) }, "lists": func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
 	}
 	for name, loop := range loops {
 		s.loops.Add(1)
-		notices.Go(log, name, func() {
+		supervise.Go(log, name, func() {
 			defer s.loops.Done()
-			notices.Forever(store.ForJobs(done), log, name, loop)
+			supervise.Forever(store.ForJobs(done), log, name, loop)
 		})
 	}
 	for _, f := range s.faces {
-		notices.Go(
+		supervise.Go(
 			log,
 			"listener",
 			func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) },

@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/kit/notices"
 )
 
 // States of a device's enrolment.
@@ -278,7 +279,7 @@ func (t Tx) WriteContacts(contacts []Contact) (skipped []Contact, err error) {
 			}
 		}
 	}
-	return skipped, t.Notify(Notice{Topic: TopicContacts, IDs: written})
+	return skipped, t.Notify(notices.Notice{Topic: TopicContacts, IDs: written})
 }
 
 // ExchangeState is what every replica keeps in memory of a device.

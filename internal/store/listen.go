@@ -6,6 +6,8 @@ import (
 	"fmt"
 
 	"github.com/jackc/pgx/v5"
+
+	"rankwarden.example/internal/kit/notices"
 )
 
 // Topics of notices between replicas.
@@ -29,12 +31,6 @@ const (
 // Topics are all that a lost notice may have been of.
 var Topics = []string{TopicDevices, TopicReports, TopicSettle, TopicEdits, TopicKeys, TopicGroups, TopicRollouts}
 
-// Notice tells every replica, after the transaction, that something changed.
-type Notice struct {
-	Topic string   `json:"topic"`
-	IDs   []string `json:"ids,omitempty"`
-}
-
 const (
 	channel       = "rankwarden"
 	idsPerMessage = 200 // a payload has at most 8000 bytes
@@ -42,8 +38,8 @@ const (
 )
 
 // Notify sends a notice when the transaction commits.
-func (t Tx) Notify(n Notice) error {
-	for _, message := range n.messages() {
+func (t Tx) Notify(n notices.Notice) error {
+	for _, message := range messages(n) {
 		if err := t.exec(notify, channel, message); err != nil {
 			return err
 		}
@@ -54,7 +50,7 @@ func (t Tx) Notify(n Notice) error {
 const notify = "select pg_notify($1, $2)"
 
 // messages are the texts that a notice goes out as.
-func (n Notice) messages() []string {
+func messages(n notices.Notice) []string {
 	ids := n.IDs
 	if len(ids) > mostNamed && n.Topic != TopicDevices {
 		ids = nil // any may have changed
@@ -63,7 +59,7 @@ func (n Notice) messages() []string {
 	for {
 		part := ids[:min(len(ids), idsPerMessage)]
 		ids = ids[len(part):]
-		if list = append(list, toJSON(Notice{n.Topic, part})); len(ids) == 0 {
+		if list = append(list, toJSON(notices.Notice{Topic: n.Topic, IDs: part})); len(ids) == 0 {
 			return list
 		}
 	}
@@ -71,7 +67,7 @@ func (n Notice) messages() []string {
 
 // Listen hands every notice to receive until the context ends or the connection is lost. It calls
 // ready once nothing can be missed any more.
-func (s *Store) Listen(ctx context.Context, ready func(), receive func(Notice)) error {
+func (s *Store) Listen(ctx context.Context, ready func(), receive func(notices.Notice)) error {
 	conn, err := pgx.ConnectConfig(ctx, s.jobs.Config().ConnConfig.Copy())
 	if err != nil {
 		return fmt.Errorf("listening: %w", err)
@@ -86,7 +82,7 @@ func (s *Store) Listen(ctx context.Context, ready func(), receive func(Notice)) 
 		if err != nil {
 			return fmt.Errorf("listening: %w", err)
 		}
-		var n Notice
+		var n notices.Notice
 		if json.Unmarshal([]byte(message.Payload), &n) == nil {
 			receive(n)
 		}

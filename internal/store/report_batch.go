@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/protocol"
 )
 
@@ -246,7 +247,7 @@ func (b *ReportBatch) write() error {
 	for i, r := range b.taken {
 		ids[i] = r.DeviceID
 	}
-	for _, message := range (Notice{Topic: TopicReports, IDs: ids}).messages() {
+	for _, message := range messages(notices.Notice{Topic: TopicReports, IDs: ids}) {
 		q.Queue(notify, channel, message)
 	}
 	q.Queue("commit")

@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/protocol"
 )
 
@@ -38,7 +39,7 @@ func (t Tx) RequestSettle(r SettleRequest) error {
 	if err := t.db.Omit("ID", "Attempts", "Error", "NextAt").Create(&r).Error; err != nil {
 		return translate(err)
 	}
-	return t.Notify(Notice{Topic: TopicSettle})
+	return t.Notify(notices.Notice{Topic: TopicSettle})
 }
 
 // RequestSettleAgain stores a request that failed, with when it is tried again.

@@ -103,7 +103,7 @@ func (v *View) Sync(ctx context.Context, db *store.Store) {
 	v.fences[token] = passed
 	v.fenceMu.Unlock()
 	defer v.pass([]string{token})
-	if db.With(ctx).Notify(store.Notice{Topic: store.TopicFence, IDs: []string{token}}) != nil {
+	if db.With(ctx).Notify(notices.Notice{Topic: store.TopicFence, IDs: []string{token}}) != nil {
 		return
 	}
 	select {

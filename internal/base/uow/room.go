@@ -14,13 +14,14 @@ import (
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 )
 
 // Records is what a unit of work itself needs of the records.
 type Records interface {
 	AppendAudit(e audit.Entry) error
-	Notify(n store.Notice) error
+	Notify(n notices.Notice) error
 	RequestSettle(r store.SettleRequest) error
 }
 

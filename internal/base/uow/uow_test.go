@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 )
 
@@ -56,7 +57,7 @@ func TestWhatAWorkGathersIsWrittenWithIt(t *testing.T) {
 	)
 	assert.Equal(t, uowtest.Now, own.At)
 	assert.Equal(t, []string{"service", "thing.listed", "2"}, []string{also.Actor, also.Action, string(also.After)})
-	assert.Equal(t, []store.Notice{{Topic: store.TopicEdits, IDs: []string{"lamp"}}}, trail.Notices)
+	assert.Equal(t, []notices.Notice{{Topic: store.TopicEdits, IDs: []string{"lamp"}}}, trail.Notices)
 	assert.Equal(
 		t,
 		[]store.SettleRequest{

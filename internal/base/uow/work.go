@@ -7,6 +7,7 @@ import (
 
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 )
 
@@ -31,7 +32,7 @@ type Work struct {
 	Before, After any // of the entry on the trail; never a secret
 
 	quiet   bool
-	notices []store.Notice
+	notices []notices.Notice
 	settle  []store.SettleRequest
 	also    []audit.Entry
 	now     time.Time
@@ -46,7 +47,7 @@ func (w *Work) OnlineFrom(at time.Time) time.Time { return at.Add(-2 * w.interva
 // Tell has every replica told, once the work is durable, that things of a topic changed; without identifiers that
 // any may have.
 func (w *Work) Tell(topic string, ids ...string) {
-	w.notices = append(w.notices, store.Notice{Topic: topic, IDs: ids})
+	w.notices = append(w.notices, notices.Notice{Topic: topic, IDs: ids})
 }
 
 // Settle has devices settled again after the work: those of groups, by name, and those named by identifier.

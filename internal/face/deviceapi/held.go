@@ -9,7 +9,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/kit/supervise"
+	"rankwarden.example/internal/kit/httpconn"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/protocol"
 )
@@ -69,9 +70,9 @@ func (w *waiter) outcome() (ready, ended bool) {
 // park waits on a connection until something is waiting for the device, time is up, or the device is
 // gone, and answers. It returns at once.
 func (a *API) park(conn held, device, request string, w *waiter, limit time.Time) {
-	notices.Go(a.Log, "a held request", func() {
+	supervise.Go(a.Log, "a held request", func() {
 		defer a.registry.release(device, w)
-		if err := w.arm(conn, limit); err != nil || notices.Gone(conn) {
+		if err := w.arm(conn, limit); err != nil || httpconn.Gone(conn) {
 			_ = conn.Close() // nobody is there any more
 			return
 		}

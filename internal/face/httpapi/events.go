@@ -16,7 +16,8 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/face/problem"
-	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/kit/supervise"
+	"rankwarden.example/internal/kit/httpconn"
 	"rankwarden.example/internal/store"
 )
 
@@ -67,8 +68,8 @@ func (a *routes) events(app *fiber.App) {
 		ctx, left := context.WithCancel(a.Done)
 		if conn, ok := c.RequestCtx().Conn().(syscall.Conn); ok && conn != nil {
 			unlimited := c.RequestCtx().Conn().SetReadDeadline(time.Time{})
-			notices.Go(a.Log, "whether somebody listens", func() {
-				if unlimited == nil && notices.Gone(conn) {
+			supervise.Go(a.Log, "whether somebody listens", func() {
+				if unlimited == nil && httpconn.Gone(conn) {
 					left()
 				}
 			})
@@ -76,7 +77,7 @@ func (a *routes) events(app *fiber.App) {
 		return c.SendStreamWriter(func(w *bufio.Writer) {
 			defer a.streams.end(who.OperatorID)
 			defer left()
-			defer notices.Recover(a.Log, "a stream of changes")
+			defer supervise.Recover(a.Log, "a stream of changes")
 			a.stream(ctx, w, who, again)
 		})
 	})

@@ -16,7 +16,7 @@ import (
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/face/problem"
-	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/room/trail"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
@@ -201,7 +201,7 @@ func (a *routes) exportTrail(app *fiber.App) {
 		c.Set(fiber.HeaderCacheControl, "no-store")
 		return c.SendStreamWriter(func(w *bufio.Writer) {
 			defer a.streams.end(who.OperatorID)
-			defer notices.Recover(a.Log, "an export of the trail")
+			defer supervise.Recover(a.Log, "an export of the trail")
 			if err := a.writeTrail(w, export, format); err != nil {
 				a.Log.Warn("an export of the trail ended early", "error", err)
 			}

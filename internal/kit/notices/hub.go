@@ -1,5 +1,4 @@
-// Package notices spreads notices of changes within one replica: from the database's notifications to
-// whoever in this process wants to know.
+// Package notices spreads notices of changes within one process: from where they come in to whoever wants to know.
 package notices
 
 import (
@@ -7,9 +6,19 @@ import (
 	"log/slog"
 	"sync"
 	"time"
-
-	"rankwarden.example/internal/store"
 )
+
+// Notice says that something changed: a topic, and the identifiers of what changed. Without any, anything of the topic may have.
+type Notice struct {
+	Topic string   `json:"topic"`
+	IDs   []string `json:"ids,omitempty"`
+}
+
+// Source is where notices come in. It hands each to receive until the context ends or it is interrupted, and calls ready
+// once nothing can be missed any more.
+type Source interface {
+	Listen(ctx context.Context, ready func(), receive func(Notice)) error
+}
 
 // Hub hands notices on. The zero Hub is ready to use.
 type Hub struct {
@@ -70,7 +79,7 @@ func (s *Subscription) Take() map[string][]string {
 }
 
 // Publish hands a notice to every subscription of its topic. It never blocks.
-func (h *Hub) Publish(n store.Notice) {
+func (h *Hub) Publish(n Notice) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for s := range h.subscribers {
@@ -80,7 +89,7 @@ func (h *Hub) Publish(n store.Notice) {
 	}
 }
 
-func (s *Subscription) add(n store.Notice) {
+func (s *Subscription) add(n Notice) {
 	s.mu.Lock()
 	if s.ids[n.Topic] == nil {
 		s.ids[n.Topic] = map[string]bool{}
@@ -104,13 +113,13 @@ func (h *Hub) Relisten() {
 	}
 }
 
-// Run listens to the database until the context ends. Whenever the connection was lost it connects
-// again, and publishes every topic without identifiers: anything may have changed.
-func (h *Hub) Run(ctx context.Context, db *store.Store, log *slog.Logger) {
+// Run listens to a source until the context ends. Whenever it was interrupted it listens again, and publishes every topic
+// without identifiers: anything may have changed.
+func (h *Hub) Run(ctx context.Context, source Source, topics []string, log *slog.Logger) {
 	const retry = time.Second
 	everything := func() {
-		for _, topic := range store.Topics {
-			h.Publish(store.Notice{Topic: topic})
+		for _, topic := range topics {
+			h.Publish(Notice{Topic: topic})
 		}
 	}
 	for ctx.Err() == nil {
@@ -118,12 +127,12 @@ func (h *Hub) Run(ctx context.Context, db *store.Store, log *slog.Logger) {
 		h.mu.Lock()
 		h.relisten = end
 		h.mu.Unlock()
-		err := db.Listen(listening, everything, h.Publish)
+		err := source.Listen(listening, everything, h.Publish)
 		end()
 		if ctx.Err() != nil {
 			return
 		}
-		log.Warn("notifications of the database were interrupted", "error", err)
+		log.Warn("notices were interrupted", "error", err)
 		select {
 		case <-ctx.Done():
 		case <-time.After(retry):

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"rankwarden.example/internal/base/uow"
-	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/transport"
@@ -45,7 +45,7 @@ func (s *Service) DeliverLoop(ctx context.Context) {
 		}
 		for _, id := range due {
 			going.Add(1)
-			notices.Go(s.Log, "delivering", func() {
+			supervise.Go(s.Log, "delivering", func() {
 				defer going.Done()
 				if err := s.deliver(ctx, id); err != nil && ctx.Err() == nil {
 					s.Log.Error("deliveries failed; they will be tried again", "target", id, "error", err)

@@ -10,13 +10,14 @@ import (
 
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 )
 
 // Trail keeps what units of work write. Embed it in the records of a test.
 type Trail struct {
 	Entries  []audit.Entry
-	Notices  []store.Notice
+	Notices  []notices.Notice
 	Requests []store.SettleRequest
 }
 
@@ -24,7 +25,7 @@ type Trail struct {
 func (t *Trail) AppendAudit(e audit.Entry) error { t.Entries = append(t.Entries, e); return nil }
 
 // Notify implements [uow.Records].
-func (t *Trail) Notify(n store.Notice) error { t.Notices = append(t.Notices, n); return nil }
+func (t *Trail) Notify(n notices.Notice) error { t.Notices = append(t.Notices, n); return nil }
 
 // RequestSettle implements [uow.Records].
 func (t *Trail) RequestSettle(r store.SettleRequest) error {
@@ -34,7 +35,7 @@ func (t *Trail) RequestSettle(r store.SettleRequest) error {
 
 // Told reports whether replicas are told of a topic.
 func (t *Trail) Told(topic string) bool {
-	return slices.ContainsFunc(t.Notices, func(n store.Notice) bool { return n.Topic == topic })
+	return slices.ContainsFunc(t.Notices, func(n notices.Notice) bool { return n.Topic == topic })
 }
 
 // database runs transactions on records in memory. Of one that fails it takes the trail back, not the records.

@@ -1,4 +1,5 @@
-package notices
+// Package supervise runs goroutines that cannot end the process, whatever panics in them.
+package supervise
 
 import (
 	"context"

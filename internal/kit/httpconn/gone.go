@@ -1,4 +1,5 @@
-package notices
+// Package httpconn looks at connections that are parked.
+package httpconn
 
 import (
 	"errors"
