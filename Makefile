@@ -46,7 +46,7 @@ lint: build
 	go vet ./...
 	for arch in amd64 arm64; do GOOS=windows GOARCH=$$arch go vet ./cmd/rankwarden-agent ./internal/agent/... || exit 1; done
 	go tool -modfile=tools.mod staticcheck ./...
-	checker=$$(go tool -modfile=tools.mod -n staticcheck) && GOOS=windows $$checker ./cmd/rankwarden-agent ./internal/agent/host/... ./internal/durably
+	checker=$$(go tool -modfile=tools.mod -n staticcheck) && GOOS=windows $$checker ./cmd/rankwarden-agent ./internal/agent/host/... ./internal/kit/atomicfile
 	cd console && npm run --silent check
 
 bench: build

@@ -47,12 +47,12 @@ func BenchmarkDeposits(b *testing.B) {
 	running, err := app.Start(ctx, config, console.Files(), slog.New(slog.DiscardHandler))
 	require.NoError(b, err)
 	b.Cleanup(func() { require.NoError(b, running.Stop()) })
-	number, err := running.Custody.MakeEscrowKey(ctx, uow.Console("bench"), protocol.UseEscrow, escrowFile)
+	number, err := running.Passwords.MakeEscrowKey(ctx, uow.Console("bench"), protocol.UseEscrow, escrowFile)
 	require.NoError(b, err)
 	ring, err := escrow.ReadRing(escrowFile)
 	require.NoError(b, err)
-	require.NoError(b, running.Custody.ProveByCopy(ctx, uow.Console("bench"), number, ring))
-	require.NoError(b, running.Custody.ReloadKeys(ctx))
+	require.NoError(b, running.Passwords.ProveByCopy(ctx, uow.Console("bench"), number, ring))
+	require.NoError(b, running.Passwords.ReloadKeys(ctx))
 	require.NoError(
 		b,
 		change(b, url, fmt.Sprintf(`insert into enrolment_tokens values ('t', '', '', 1, '[]', '', now(), now());
@@ -115,7 +115,7 @@ func BenchmarkDeposits(b *testing.B) {
 			if _, err := protocol.Open(documents[i][n], key.Public(), &d); err != nil {
 				return err
 			}
-			_, err := running.Custody.TakeDeposit(ctx, fmt.Sprintf("d%d", i), d)
+			_, err := running.Passwords.TakeDeposit(ctx, fmt.Sprintf("d%d", i), d)
 			return err
 		})
 		bare := rate(depositors, depositEach, func(i, n int) error {

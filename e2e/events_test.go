@@ -101,13 +101,13 @@ func TestEventsAreChecked(t *testing.T) {
 	} {
 		bad := good
 		spoil(&bad)
-		_, err := s.Intake.TakeEvents(t.Context(), id, 1, []drift.Event{bad})
+		_, err := s.Devices.TakeEvents(t.Context(), id, 1, []drift.Event{bad})
 		assert.ErrorContains(t, err, says)
 	}
-	_, err := s.Intake.TakeEvents(t.Context(), id, 1, make([]drift.Event, protocol.MaxEvents+1))
+	_, err := s.Devices.TakeEvents(t.Context(), id, 1, make([]drift.Event, protocol.MaxEvents+1))
 	assert.ErrorContains(t, err, "too many")
 	for range 2 {
-		last, err := s.Intake.TakeEvents(t.Context(), id, 1, []drift.Event{good})
+		last, err := s.Devices.TakeEvents(t.Context(), id, 1, []drift.Event{good})
 		require.NoError(t, err)
 		assert.EqualValues(t, 1000, last)
 	}

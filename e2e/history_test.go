@@ -34,10 +34,10 @@ func TestStandingsAreKeptByTheHour(t *testing.T) {
 		return body.Items, resp.StatusCode
 	}
 	s.clock.stop()
-	require.NoError(t, s.Insight.RecordStandings(ctx))
+	require.NoError(t, s.Reporting.RecordStandings(ctx))
 	s.clock.forward(time.Hour)
-	require.NoError(t, s.Insight.RecordStandings(ctx))
-	require.NoError(t, s.Insight.RecordStandings(ctx), "the last of an hour counts")
+	require.NoError(t, s.Reporting.RecordStandings(ctx))
+	require.NoError(t, s.Reporting.RecordStandings(ctx), "the last of an hour counts")
 
 	whole, _ := history("asta", "")
 	require.GreaterOrEqual(t, len(whole), 2)
@@ -53,7 +53,7 @@ func TestStandingsAreKeptByTheHour(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 
 	s.clock.forward(401 * 24 * time.Hour)
-	require.NoError(t, s.Insight.RecordStandings(ctx))
+	require.NoError(t, s.Reporting.RecordStandings(ctx))
 	left, err := query[int](t, s.config.Database, "select count(*) from standing_hours where group_name = ''")
 	require.NoError(t, err)
 	assert.Equal(t, 1, left)

@@ -215,12 +215,12 @@ func startWith(t *testing.T, url string) *service {
 // escrowKey makes a key that passwords are sealed to, and lets it go live.
 func (s *service) escrowKey() {
 	ctx := s.t.Context()
-	number, err := s.Custody.MakeEscrowKey(ctx, uow.Console("test"), protocol.UseEscrow, s.config.EscrowKeys)
+	number, err := s.Passwords.MakeEscrowKey(ctx, uow.Console("test"), protocol.UseEscrow, s.config.EscrowKeys)
 	require.NoError(s.t, err)
 	ring, err := escrow.ReadRing(s.config.EscrowKeys)
 	require.NoError(s.t, err)
-	require.NoError(s.t, s.Custody.ProveByCopy(ctx, uow.Console("test"), number, ring))
-	require.NoError(s.t, s.Custody.ReloadKeys(ctx))
+	require.NoError(s.t, s.Passwords.ProveByCopy(ctx, uow.Console("test"), number, ring))
+	require.NoError(s.t, s.Passwords.ReloadKeys(ctx))
 }
 
 // ring has the private escrow keys of the service.

@@ -26,7 +26,7 @@ func TestTheOrganisationInTheConsole(t *testing.T) {
 	s.enrolled("SKL-HQ-001")
 	_, err := s.as("nightwatch", "support").Reveal(ctx, "SKL-HQ-001", api.RevealSpec{Reason: "ticket 4711"})
 	require.NoError(t, err)
-	require.NoError(t, s.Insight.RecordStandings(ctx))
+	require.NoError(t, s.Reporting.RecordStandings(ctx))
 
 	b := openTab(t, 1280, 800)
 	b.do("the tour",

@@ -43,7 +43,7 @@ func TestPostureOfAGroup(t *testing.T) {
 	}
 	_, err = support.Reveal(ctx, "SKL-HQ-001", api.RevealSpec{Reason: "ticket 9"})
 	require.NoError(t, err)
-	require.NoError(t, s.Insight.RecordStandings(ctx))
+	require.NoError(t, s.Reporting.RecordStandings(ctx))
 	s.change("sooner", s.publishing("base", keeperOnly+"\nlockout: {threshold: 4, duration: 15m, window: 15m}"))
 	preview, err := s.owner.PreviewChange(ctx, "sooner")
 	require.NoError(t, err)

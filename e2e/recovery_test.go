@@ -78,7 +78,7 @@ func TestForeignKeysAreRefused(t *testing.T) {
 	s.run()
 	number, err := query[int64](t, s.config.Database, "select key_list_number from service_state")
 	require.NoError(t, err)
-	assert.Equal(t, s.Custody.KeyListNumber(), number, "and nothing was published")
+	assert.Equal(t, s.Passwords.KeyListNumber(), number, "and nothing was published")
 }
 
 // A password sealed to a retired key is not taken; the device reads the key list and seals to the live one.
@@ -88,7 +88,7 @@ func TestARetiredKeyTakesNoDeposit(t *testing.T) {
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	s.escrowKey()
-	require.NoError(t, s.Custody.RetireEscrowKey(ctx, uow.Console("test"), 1)) // the device has not heard of it
+	require.NoError(t, s.Passwords.RetireEscrowKey(ctx, uow.Console("test"), 1)) // the device has not heard of it
 	s.order("rotate", "account:keeper", "SKL-TKT-001")
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(ctx))
@@ -110,11 +110,11 @@ func TestPasswordsWithoutARecoveryCopyAreShown(t *testing.T) {
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	d := s.enrolled("SKL-TKT-001")
 	path := filepath.Join(t.TempDir(), "recovery.json")
-	number, err := s.Custody.MakeEscrowKey(ctx, uow.Console("test"), protocol.UseRecovery, path)
+	number, err := s.Passwords.MakeEscrowKey(ctx, uow.Console("test"), protocol.UseRecovery, path)
 	require.NoError(t, err)
 	ring, err := escrow.ReadRing(path)
 	require.NoError(t, err)
-	require.NoError(t, s.Custody.ProveByCopy(ctx, uow.Console("test"), number, ring))
+	require.NoError(t, s.Passwords.ProveByCopy(ctx, uow.Console("test"), number, ring))
 	kinds := func() string {
 		s.Changed(ctx)
 		o, err := s.owner.Overview(ctx)
@@ -171,7 +171,7 @@ func TestARestoredDatabaseIsNoticed(t *testing.T) {
 		assert.Contains(t, o.Decisions[0].Title, "restored from a backup")
 		assert.Equal(t, "waiting", s.why("SKL-TKT-001").Device.Standing)
 
-		_, err = s.Custody.BeginEpoch(ctx)
+		_, err = s.Passwords.BeginEpoch(ctx)
 		require.NoError(t, err)
 		s.cycle(d, "SKL-TKT-001")
 		s.Changed(ctx)

@@ -61,7 +61,7 @@ func BenchmarkReports(b *testing.B) {
 		devices[i].id = fmt.Sprintf("d%d", i)
 		require.Eventually(b, func() bool {
 			var err error
-			_, devices[i].desired, err = service.Intake.SignedDesired(ctx, devices[i].id)
+			_, devices[i].desired, err = service.Devices.SignedDesired(ctx, devices[i].id)
 			return err == nil && devices[i].desired.Number > 0
 		}, time.Minute, 20*time.Millisecond)
 	}
@@ -72,7 +72,7 @@ func BenchmarkReports(b *testing.B) {
 	taken := func(length func(n int) int) float64 {
 		m := rate(reporters, reportsEach, func(i, n int) error {
 			r := report(&devices[i], length(n))
-			return service.Intake.TakeReport(ctx, devices[i].id, r.Desired.Epoch, r, fmt.Sprintf("%064d", r.Seq))
+			return service.Devices.TakeReport(ctx, devices[i].id, r.Desired.Epoch, r, fmt.Sprintf("%064d", r.Seq))
 		})
 		require.NoError(b, m.err)
 		return m.perSecond

@@ -303,7 +303,7 @@ func TestAPasswordThatCannotBeChanged(t *testing.T) {
 	s.later(11 * 24 * time.Hour)
 	var overdue client.List[api.Finding]
 	find := func() {
-		require.NoError(t, s.Intake.FindOverdue(t.Context()))
+		require.NoError(t, s.Devices.FindOverdue(t.Context()))
 		s.Changed(t.Context())
 		var err error
 		overdue, err = s.owner.Findings(t.Context(), client.FindingQuery{Kind: "rotation_overdue"}, client.Page{})

@@ -59,7 +59,7 @@ func TestStandingsAreTheCores(t *testing.T) {
 		if bit(1) == 0 { // what was heard of a device is never forgotten while the service runs
 			assert.Len(t, narrowed.Items, 1, "it is found by its standing")
 		}
-		d, err := s.Insight.Device(t.Context(), everywhere, "SKL-TKT-001")
+		d, err := s.Reporting.Device(t.Context(), everywhere, "SKL-TKT-001")
 		require.NoError(t, err)
 		assert.Equal(
 			t,

@@ -70,7 +70,7 @@ func TestFindingsAreWaivedUntilADay(t *testing.T) {
 
 	// Its day comes: what is there still is drift again, and the device acts.
 	s.clock.forward(3 * time.Hour)
-	require.NoError(t, s.Intake.EndWaivers(ctx))
+	require.NoError(t, s.Devices.EndWaivers(ctx))
 	s.settled()
 	assert.Len(t, open("open"), 1)
 	s.cycle(d, "SKL-HBR-002")

@@ -25,7 +25,7 @@ const (
 // escrow makes the keys that passwords are sealed to, and proves a copy of each, as an owner would on
 // the first day.
 func (d *demoRun) escrow(ctx context.Context) error {
-	svc, who := d.server.Custody, uow.Console("demo")
+	svc, who := d.server.Passwords, uow.Console("demo")
 	keys, _, err := svc.EscrowKeys(ctx)
 	if err != nil {
 		return err

@@ -23,7 +23,6 @@ import (
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/passwords"
-	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/keyring"
 	"rankwarden.example/internal/wire/protocol"
@@ -31,7 +30,7 @@ import (
 
 // desk is the service's database and keys in the hands of who works on its machine.
 type desk struct {
-	*rooms.Rooms
+	*app.Rooms
 	who    rights.Identity
 	escrow string // file of the private escrow keys
 	out    io.Writer
@@ -55,9 +54,9 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		}
 		defer db.Close()
 		path := k.String("escrow-keys")
-		opened, err := rooms.Open(
+		opened, err := app.OpenRooms(
 			cmd.Context(),
-			rooms.Options{Store: db, Keys: keys, Hub: &notices.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
+			app.RoomOptions{Store: db, Keys: keys, Hub: &notices.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
 				Organisation: k.String(
 					"organisation",
 				), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }},
@@ -127,7 +126,7 @@ func keysNew() *cobra.Command {
 			if recovery != "" {
 				use, path = protocol.UseRecovery, recovery
 			}
-			number, err := d.Custody.MakeEscrowKey(ctx, d.who, use, path)
+			number, err := d.Passwords.MakeEscrowKey(ctx, d.who, use, path)
 			if err != nil {
 				return err
 			}
@@ -202,7 +201,7 @@ func keysList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List keys, and how many deposits are sealed to each", Args: cobra.NoArgs,
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
-			keys, uses, err := d.Custody.EscrowKeys(ctx)
+			keys, uses, err := d.Passwords.EscrowKeys(ctx)
 			if err != nil {
 				return err
 			}
@@ -257,7 +256,7 @@ func keysChallenge() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			c, err := d.Custody.Challenge(ctx, number)
+			c, err := d.Passwords.Challenge(ctx, number)
 			if err != nil {
 				return err
 			}
@@ -281,7 +280,7 @@ func keysProve() *cobra.Command {
 			case (path == "") == (answer == ""):
 				return errors.New("give the copy with --copy FILE, or the answer to a challenge with --answer WORD")
 			case answer != "":
-				err = d.Custody.ProveEscrowKey(ctx, d.who, number, answer)
+				err = d.Passwords.ProveEscrowKey(ctx, d.who, number, answer)
 			default:
 				if same, sameErr := sameFile(path, d.escrow); sameErr != nil {
 					return sameErr
@@ -290,7 +289,7 @@ func keysProve() *cobra.Command {
 				}
 				var copy escrow.Ring
 				if copy, err = escrow.ReadRing(path); err == nil {
-					err = d.Custody.ProveByCopy(ctx, d.who, number, copy)
+					err = d.Passwords.ProveByCopy(ctx, d.who, number, copy)
 				}
 			}
 			if err != nil {
@@ -327,7 +326,7 @@ func keysRetire() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := d.Custody.RetireEscrowKey(ctx, d.who, number); err != nil {
+			if err := d.Passwords.RetireEscrowKey(ctx, d.who, number); err != nil {
 				return err
 			}
 			fmt.Fprintf(
@@ -356,7 +355,7 @@ func keysReseal() *cobra.Command {
 			tracker := &progress.Tracker{Message: "sealing again"}
 			bar.AppendTracker(tracker)
 			go bar.Render()
-			done, err := d.Custody.Reseal(ctx, d.who, number, func(done, all int) error {
+			done, err := d.Passwords.Reseal(ctx, d.who, number, func(done, all int) error {
 				tracker.UpdateTotal(int64(all))
 				tracker.SetValue(int64(done))
 				return nil
@@ -380,7 +379,7 @@ func keysExport() *cobra.Command {
 			"recovery key, rankwardend recover opens it on any machine.",
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
 			lines := json.NewEncoder(d.out)
-			done, err := d.Custody.ExportDeposits(
+			done, err := d.Passwords.ExportDeposits(
 				ctx,
 				d.who,
 				func(e passwords.ExportedDeposit) error { return lines.Encode(e) },
@@ -401,7 +400,7 @@ func restoredCommand() *cobra.Command {
 			"the root key: devices are told anew under numbers that were never used, and give the service again the\n" +
 			"sealed passwords that the backup lacks.",
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
-			epoch, err := d.Custody.BeginEpoch(ctx)
+			epoch, err := d.Passwords.BeginEpoch(ctx)
 			if err != nil {
 				return err
 			}

@@ -97,7 +97,7 @@ func (w *world) act() (string, error) {
 		if err := w.startService(); err != nil {
 			return "restore", err
 		}
-		_, err := w.server.Custody.BeginEpoch(w.ctx)
+		_, err := w.server.Passwords.BeginEpoch(w.ctx)
 		return "restore", err
 	case n < 18 && w.snapshot == nil:
 		if err := w.take(); err != nil && !errors.Is(err, os.ErrNotExist) {

@@ -157,7 +157,7 @@ func (w *world) startService() (err error) {
 
 // prepare makes the escrow and recovery keys, a policy and an enrolment token.
 func (w *world) prepare() error {
-	svc, who := w.server.Custody, uow.Console("cuts")
+	svc, who := w.server.Passwords, uow.Console("cuts")
 	for _, use := range []string{protocol.UseEscrow, protocol.UseRecovery} {
 		number, err := svc.MakeEscrowKey(w.ctx, who, use, w.config.EscrowKeys)
 		if err != nil {

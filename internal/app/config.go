@@ -54,7 +54,7 @@ type Config struct {
 	OnlyProvider bool
 	// RequireSecondFactor lets nobody do anything without a second factor.
 	RequireSecondFactor bool
-	Patience            time.Duration // see [rooms.Options]
+	Patience            time.Duration // see [RoomOptions]
 	PasswordMemory      uint32        // KiB that hashing an operator's password takes, 64 MiB when 0
 }
 

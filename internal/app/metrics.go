@@ -18,7 +18,7 @@ func (s *Server) measure(c Config) error {
 	if err != nil {
 		return err
 	}
-	s.metrics = metrics.New(s.Insight, s.presence, c.Now, ends, s.log)
+	s.metrics = metrics.New(s.Reporting, s.presence, c.Now, ends, s.log)
 	if c.MetricsListen == "" {
 		return nil
 	}

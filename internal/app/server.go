@@ -30,7 +30,6 @@ import (
 	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/kit/version"
 	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/rooms"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/keyring"
 	"rankwarden.example/internal/wire/oidc"
@@ -39,7 +38,7 @@ import (
 
 // Server is a running service.
 type Server struct {
-	*rooms.Rooms
+	*Rooms
 	URL        string
 	DeviceURL  string // where devices find it
 	MetricsURL string // where machines read how all stands, empty for nowhere
@@ -99,16 +98,16 @@ func start(
 	s := &Server{store: db, log: log, failed: make(chan error, 2)}
 	s.presence = presence.New(db, version.Number(), store.Newest(), log, time.Now,
 		func(ctx context.Context, why string, epoch, latest int64) error {
-			return s.Custody.DatabaseReturned(store.ForJobs(ctx), why, epoch, latest)
+			return s.Passwords.DatabaseReturned(store.ForJobs(ctx), why, epoch, latest)
 		},
 		func() {
 			s.Forget()
 			hub.Relisten()
 			hub.Publish(notices.Notice{Topic: store.TopicDatabase})
 		})
-	opened, err := rooms.Open(
+	opened, err := OpenRooms(
 		ctx,
-		rooms.Options{
+		RoomOptions{
 			Store:               db,
 			Keys:                keys,
 			Hub:                 hub,
@@ -145,14 +144,14 @@ func start(
 	s.stop = stop
 	s.devices = deviceapi.New(
 		deviceapi.Options{
-			Intake:   s.Intake,
-			Custody:  s.Custody,
-			Store:    db,
-			Now:      c.Now,
-			Interval: c.Interval,
-			Hub:      hub,
-			Log:      log,
-			Done:     done,
+			Devices:   s.Devices,
+			Passwords: s.Passwords,
+			Store:     db,
+			Now:       c.Now,
+			Interval:  c.Interval,
+			Hub:       hub,
+			Log:       log,
+			Done:      done,
 		},
 	)
 	if c.Traces != "" {
@@ -169,7 +168,8 @@ func start(
 	s.api = httpapi.Mount(
 		app,
 		httpapi.Options{
-			Rooms:        opened,
+			Rooms:        opened.Rooms,
+			Changed:      s.Changed,
 			Organisation: c.Organisation,
 			Settings:     c.Settings(),
 			PublicURL:    c.PublicURL,
@@ -211,7 +211,7 @@ func start(
 	loops := map[string]func(context.Context){
 		"presence": s.presence.Run,
 		"devices":  s.devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
-		"keys": s.Custody.KeysLoop, "notifications": s.Notify.AnnounceLoop, "deliveries": s.Notify.DeliverLoop,
+		"keys": s.Passwords.KeysLoop, "notifications": s.Notify.AnnounceLoop, "deliveries": s.Notify.DeliverLoop,
 		"notices": func(ctx context.Context) { hub.Run(ctx, db, store.Topics, log) }, "lists": func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
 	}
 	for name, loop := range loops {
@@ -241,15 +241,15 @@ func start(
 // recurring is what the service does again and again by itself.
 func (s *Server) recurring(c Config) []jobs.Job {
 	list := []jobs.Job{
-		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Intake.FindOverdue},
-		{Name: "waivers", Every: 20 * time.Second, Do: s.Intake.EndWaivers},
+		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Devices.FindOverdue},
+		{Name: "waivers", Every: 20 * time.Second, Do: s.Devices.EndWaivers},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
 		{Name: "checkpoints", Long: true, Every: time.Hour, Do: s.Trail.AnchorHourly},
-		{Name: "resealing", Long: true, Every: 10 * time.Second, Do: s.Custody.ResealAsked},
-		{Name: "retention", Long: true, Every: time.Hour, Do: s.Intake.Prune},
+		{Name: "resealing", Long: true, Every: 10 * time.Second, Do: s.Passwords.ResealAsked},
+		{Name: "retention", Long: true, Every: time.Hour, Do: s.Devices.Prune},
 		{Name: "standings", Every: time.Minute, Do: func(ctx context.Context) error {
 			s.Changed(ctx) // the lists have what there is now
-			return s.Insight.RecordStandings(ctx)
+			return s.Reporting.RecordStandings(ctx)
 		}},
 	}
 	if c.Directory != nil {

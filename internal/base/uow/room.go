@@ -12,9 +12,9 @@ import (
 
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 )
 

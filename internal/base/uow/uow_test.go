@@ -11,8 +11,8 @@ import (
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/base/uow/uowtest"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
 )
 

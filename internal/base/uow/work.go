@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
 )
 

@@ -21,7 +21,7 @@ func (a *API) deposit(c fiber.Ctx) error {
 	var at time.Time
 	generation := a.registry.generation()
 	err = a.door.do(c.Context(), func() (err error) {
-		at, err = a.Custody.TakeDeposit(c.Context(), d.ID, body)
+		at, err = a.Passwords.TakeDeposit(c.Context(), d.ID, body)
 		return err
 	})
 	if err != nil {
@@ -42,7 +42,7 @@ func (a *API) confirm(c fiber.Ctx) error {
 		return err
 	}
 	generation := a.registry.generation()
-	if err := a.counter.do(c.Context(), func() error { return a.Custody.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
+	if err := a.counter.do(c.Context(), func() error { return a.Passwords.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
 		return err
 	}
 	a.registry.learn(d.ID, generation, body.Epoch, protocol.DepositMarks{Confirmed: body.Number})
@@ -59,7 +59,7 @@ func (a *API) epoch(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	epoch, err := a.Custody.NewDeviceEpoch(c.Context(), d.ID, body)
+	epoch, err := a.Passwords.NewDeviceEpoch(c.Context(), d.ID, body)
 	if err != nil {
 		return err
 	}

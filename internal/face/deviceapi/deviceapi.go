@@ -25,14 +25,14 @@ import (
 
 // Options are what the device protocol's endpoints are made of.
 type Options struct {
-	Intake   *devices.Service
-	Custody  *passwords.Service
-	Store    *store.Store
-	Now      func() time.Time
-	Interval time.Duration // between two check-ins of a device
-	Hub      *notices.Hub
-	Log      *slog.Logger
-	Done     context.Context // ends held requests when the service stops
+	Devices   *devices.Service
+	Passwords *passwords.Service
+	Store     *store.Store
+	Now       func() time.Time
+	Interval  time.Duration // between two check-ins of a device
+	Hub       *notices.Hub
+	Log       *slog.Logger
+	Done      context.Context // ends held requests when the service stops
 }
 
 // API serves the device protocol.
@@ -91,8 +91,8 @@ func refuse(status int, code, detail string) error {
 }
 
 func (a *API) keys(c fiber.Ctx) error {
-	list := a.Custody.KnownKeyList()
-	now, key := a.Now(), a.Custody.Signing()
+	list := a.Passwords.KnownKeyList()
+	now, key := a.Now(), a.Passwords.Signing()
 	signed, err := protocol.Sign(
 		key,
 		protocol.Header{KeyID: key.ID, URL: protocol.PathKeys, Time: now},
@@ -172,7 +172,7 @@ func read(payload []byte, into any) error {
 
 // sign signs an answer to the request of a digest.
 func (a *API) sign(request string, body any) (string, error) {
-	key := a.Custody.Signing()
+	key := a.Passwords.Signing()
 	return protocol.Sign(key, protocol.Header{KeyID: key.ID, Time: a.Now(), Answers: request}, body, false)
 }
 
@@ -208,7 +208,7 @@ func (a *API) enrol(c fiber.Ctx) error {
 	}
 	var d store.Device
 	err = a.counter.do(c.Context(), func() (err error) {
-		d, err = a.Intake.Enrol(c.Context(), body, signed.Embedded, c.IP())
+		d, err = a.Devices.Enrol(c.Context(), body, signed.Embedded, c.IP())
 		return err
 	})
 	if err != nil {
@@ -285,7 +285,7 @@ func (a *API) exchanged(
 	work := func() error { return a.exchange(ctx, d, req, body, answer) }
 	if len(body.Events)+len(body.Results) == 0 && body.Report == nil && !newer(d, body.Desired) &&
 		d.OrderNumber <= body.Orders &&
-		body.KeyList >= a.Custody.KeyListNumber() &&
+		body.KeyList >= a.Passwords.KeyListNumber() &&
 		(d.Mismatched || !body.Desired.Foreign(desired(d))) {
 		return work() // nothing new
 	}
@@ -319,12 +319,12 @@ func (a *API) exchange(
 		answer.Deposits = &has
 	}
 	if len(body.Events) > 0 {
-		if answer.Events, err = a.Intake.TakeEvents(ctx, d.ID, body.Epoch, body.Events); err != nil {
+		if answer.Events, err = a.Devices.TakeEvents(ctx, d.ID, body.Epoch, body.Events); err != nil {
 			return err
 		}
 	}
 	if len(body.Results) > 0 {
-		if answer.Results, err = a.Intake.TakeOrderResults(ctx, d.ID, body.Results); err != nil {
+		if answer.Results, err = a.Devices.TakeOrderResults(ctx, d.ID, body.Results); err != nil {
 			return err
 		}
 	}
@@ -336,28 +336,28 @@ func (a *API) exchange(
 				"the sequence in the header is not that of the report",
 			)
 		}
-		if err := a.Intake.TakeReport(ctx, d.ID, body.Epoch, *body.Report, req.digest); err != nil {
+		if err := a.Devices.TakeReport(ctx, d.ID, body.Epoch, *body.Report, req.digest); err != nil {
 			return err
 		}
 		answer.Stored = body.Report.Seq
 	}
 	if body.Desired.Foreign(desired(d)) && !d.Mismatched {
-		if err := a.Intake.Holds(ctx, d.ID, body.Desired); err != nil {
+		if err := a.Devices.Holds(ctx, d.ID, body.Desired); err != nil {
 			return err
 		}
 	}
 	if newer(d, body.Desired) {
-		if answer.Desired, _, err = a.Intake.SignedDesired(ctx, d.ID); err != nil {
+		if answer.Desired, _, err = a.Devices.SignedDesired(ctx, d.ID); err != nil {
 			return err
 		}
 	}
 	if d.OrderNumber > body.Orders {
-		if answer.Orders, err = a.Intake.SignedOrders(ctx, d.ID, body.Orders); err != nil {
+		if answer.Orders, err = a.Devices.SignedOrders(ctx, d.ID, body.Orders); err != nil {
 			return err
 		}
 	}
-	if body.KeyList < a.Custody.KeyListNumber() {
-		answer.KeyList, _, err = a.Custody.SignedKeyList(ctx)
+	if body.KeyList < a.Passwords.KeyListNumber() {
+		answer.KeyList, _, err = a.Passwords.SignedKeyList(ctx)
 	}
 	return err
 }
@@ -384,7 +384,7 @@ func (a *API) wait(c fiber.Ctx) error {
 			time.Minute,
 		)
 	}
-	if ready, _ := w.outcome(); ready || body.KeyList < a.Custody.KeyListNumber() {
+	if ready, _ := w.outcome(); ready || body.KeyList < a.Passwords.KeyListNumber() {
 		a.registry.release(d.ID, w)
 		return a.answer(c, req, a.waitAnswer(d.ID, body.Desired, true))
 	}

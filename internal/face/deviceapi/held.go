@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
-	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/kit/httpconn"
+	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/protocol"
 )
@@ -121,7 +121,7 @@ func (a *API) waitAnswer(device string, holds drift.Stamp, ready bool) protocol.
 	}
 	ctx, cancel := context.WithTimeout(store.ForDevices(a.Done), requestTimeout)
 	defer cancel()
-	document, _, err := a.Intake.SignedDesired(ctx, device)
+	document, _, err := a.Devices.SignedDesired(ctx, device)
 	if err != nil {
 		a.Log.Warn("a desired state did not go with the answer to a held request", "error", err)
 		return answer

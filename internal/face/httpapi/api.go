@@ -20,21 +20,42 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/face/problem"
 	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/room/access"
 	"rankwarden.example/internal/room/authoring"
-	"rankwarden.example/internal/rooms"
+	"rankwarden.example/internal/room/deploy"
+	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/room/notify"
+	"rankwarden.example/internal/room/passwords"
+	"rankwarden.example/internal/room/reporting"
+	"rankwarden.example/internal/room/trail"
 	"rankwarden.example/internal/store"
 )
 
 // Base is where the API lives.
 const Base = "/api/v1"
 
+// Rooms are the use cases that the API offers.
+type Rooms struct {
+	Authoring *authoring.Service
+	Deploy    *deploy.Service
+	Devices   *devices.Service
+	Passwords *passwords.Service
+	Access    *access.Service
+	Reporting *reporting.Service
+	Trail     *trail.Service
+	Notify    *notify.Service
+	View      *fleetview.View
+}
+
 // Options are what the API is made of.
 type Options struct {
-	*rooms.Rooms
+	Rooms
+	Changed      func(ctx context.Context) // waits until the lists have everything that was committed before
 	Organisation string
 	Settings     []api.Setting // how the service is configured, in words
 	PublicURL    string        // where people reach the console, empty for where they asked
@@ -72,14 +93,14 @@ func (x *API) SignedIn(ctx context.Context, header *fasthttp.RequestHeader) bool
 
 // Rights are the rights that operations need, by identifier.
 func Rights() map[string]rights.Right {
-	return newAPI(fiber.New(), Options{Rooms: &rooms.Rooms{}, Log: slog.New(slog.DiscardHandler)}).rights
+	return newAPI(fiber.New(), Options{Log: slog.New(slog.DiscardHandler)}).rights
 }
 
 // Description is the OpenAPI document as JSON.
 func Description() ([]byte, error) {
 	return newAPI(
 		fiber.New(),
-		Options{Rooms: &rooms.Rooms{}, Log: slog.New(slog.DiscardHandler)},
+		Options{Log: slog.New(slog.DiscardHandler)},
 	).huma.OpenAPI().
 		MarshalJSON()
 }

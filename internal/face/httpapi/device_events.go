@@ -57,7 +57,7 @@ func (a *routes) deviceEvents() {
 			PastQuery
 			Kind string `query:"kind" doc:"Such as member_removed"`
 		}) (*List[api.Event], error) {
-			list, next, err := a.Insight.Events(
+			list, next, err := a.Reporting.Events(
 				ctx,
 				who,
 				reporting.EventFilter{Past: in.past(), Kind: in.Kind},

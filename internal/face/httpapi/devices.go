@@ -194,9 +194,9 @@ func (q DeviceQuery) filter() reporting.DeviceFilter {
 
 func (a *routes) why(ctx context.Context, who rights.Identity, name string, at time.Time) (reporting.DeviceWhy, error) {
 	if at.IsZero() {
-		return a.Insight.Why(ctx, who, name)
+		return a.Reporting.Why(ctx, who, name)
 	}
-	return a.Insight.WhyAt(ctx, who, name, at)
+	return a.Reporting.WhyAt(ctx, who, name, at)
 }
 
 func (a *routes) devices() {
@@ -208,7 +208,7 @@ func (a *routes) devices() {
 			PageQuery
 			DeviceQuery
 		}) (*List[api.Device], error) {
-			list, next, err := a.Insight.Devices(ctx, who, in.filter(), in.page())
+			list, next, err := a.Reporting.Devices(ctx, who, in.filter(), in.page())
 			return listOf(list, next, err, viewDevice)
 		},
 	)
@@ -222,7 +222,7 @@ func (a *routes) devices() {
 			summary: "Count devices by standing",
 		},
 		func(ctx context.Context, who rights.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
-			c, err := a.Insight.CountDevices(ctx, who, in.filter())
+			c, err := a.Reporting.CountDevices(ctx, who, in.filter())
 			return &struct{ Body api.Standings }{viewStandings(c)}, err
 		},
 	)
@@ -236,7 +236,7 @@ func (a *routes) devices() {
 			summary: "Show a device, by identifier or name",
 		},
 		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Device }, error) {
-			d, err := a.Insight.Device(ctx, who, in.Name)
+			d, err := a.Reporting.Device(ctx, who, in.Name)
 			return &struct{ Body api.Device }{viewDevice(d)}, err
 		},
 	)
@@ -259,21 +259,21 @@ func (a *routes) devices() {
 			}
 			out := viewWhy(w)
 			past := reach.Past{Device: w.Device.ID, Until: in.At}
-			orders, _, err := a.Intake.Orders(ctx, who, past, store.Page{Limit: 5})
+			orders, _, err := a.Devices.Orders(ctx, who, past, store.Page{Limit: 5})
 			if err != nil {
 				return nil, err
 			}
 			for _, o := range orders {
 				out.Orders = append(out.Orders, viewOrder(o))
 			}
-			happened, _, err := a.Insight.Events(ctx, who, reporting.EventFilter{Past: past}, store.Page{Limit: 30})
+			happened, _, err := a.Reporting.Events(ctx, who, reporting.EventFilter{Past: past}, store.Page{Limit: 30})
 			if err != nil {
 				return nil, err
 			}
 			for _, e := range happened {
 				out.Happened = append(out.Happened, viewEvent(e))
 			}
-			history, _, err := a.Insight.Findings(ctx, who, reporting.FindingFilter{Past: past}, store.Page{Limit: 20})
+			history, _, err := a.Reporting.Findings(ctx, who, reporting.FindingFilter{Past: past}, store.Page{Limit: 20})
 			for _, f := range history {
 				out.Events = append(out.Events, viewFinding(f))
 			}
@@ -293,7 +293,7 @@ func (a *routes) devices() {
 			NamePath
 			Setting string `query:"setting" required:"true" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
 		}) (*struct{ Body api.SettingHistory }, error) {
-			list, err := a.Insight.SettingHistory(ctx, who, in.Name, in.Setting)
+			list, err := a.Reporting.SettingHistory(ctx, who, in.Name, in.Setting)
 			out := api.SettingHistory{Items: []api.Happened{}}
 			if id, err := present.ParseUnit(in.Setting); err == nil {
 				out.Title = present.UnitInFull(id)
@@ -317,7 +317,7 @@ func (a *routes) devices() {
 				action:  action,
 			},
 			func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
-				d, err := a.Insight.Device(ctx, who, in.Name)
+				d, err := a.Reporting.Device(ctx, who, in.Name)
 				if err != nil {
 					return nil, err
 				}
@@ -331,7 +331,7 @@ func (a *routes) devices() {
 		"device.accepted",
 		"Accept a device that waits for an owner; one that it claims to be is retired",
 		func(ctx context.Context, who rights.Identity, id string) error {
-			return a.Intake.DecideClaim(ctx, who, id, true)
+			return a.Devices.DecideClaim(ctx, who, id, true)
 		},
 	)
 	decide(
@@ -340,8 +340,8 @@ func (a *routes) devices() {
 		"device.refused",
 		"Refuse a device that waits for an owner",
 		func(ctx context.Context, who rights.Identity, id string) error {
-			return a.Intake.DecideClaim(ctx, who, id, false)
+			return a.Devices.DecideClaim(ctx, who, id, false)
 		},
 	)
-	decide("retire", "retire-device", "device.retired", "Retire a device", a.Intake.Retire)
+	decide("retire", "retire-device", "device.retired", "Retire a device", a.Devices.Retire)
 }

@@ -37,7 +37,7 @@ func (a *routes) enrolment() {
 			summary: "Enrolment tokens, newest first",
 		},
 		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.EnrolmentToken], error) {
-			list, next, err := a.Intake.EnrolmentTokens(ctx, in.page())
+			list, next, err := a.Devices.EnrolmentTokens(ctx, in.page())
 			return listOf(list, next, err, viewEnrolment)
 		},
 	)
@@ -63,7 +63,7 @@ func (a *routes) enrolment() {
 			action:  "enrolment.token_made",
 		},
 		func(ctx context.Context, who rights.Identity, in *enrolmentRequest) (*struct{ Body api.NewEnrolmentToken }, error) {
-			e, token, err := a.Intake.NewEnrolmentToken(
+			e, token, err := a.Devices.NewEnrolmentToken(
 				ctx,
 				who,
 				in.Body.Note,
@@ -88,7 +88,7 @@ func (a *routes) enrolment() {
 			action:  "enrolment.token_revoked",
 		},
 		func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
-			return &Empty{}, a.Intake.RevokeEnrolmentToken(ctx, who, in.Name)
+			return &Empty{}, a.Devices.RevokeEnrolmentToken(ctx, who, in.Name)
 		},
 	)
 }

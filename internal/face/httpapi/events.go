@@ -16,8 +16,8 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/face/problem"
-	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/kit/httpconn"
+	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/store"
 )
 

@@ -77,7 +77,7 @@ func (a *routes) findings() {
 			By string `query:"by" required:"true" enum:"assignment,group,device"`
 			FindingQuery
 		}) (*struct{ Body api.FindingCounts }, error) {
-			counts, more, err := a.Insight.CountFindings(ctx, who, reporting.FindingBy(in.By), in.filter())
+			counts, more, err := a.Reporting.CountFindings(ctx, who, reporting.FindingBy(in.By), in.filter())
 			out := api.FindingCounts{Items: []api.FindingCount{}, More: more}
 			for _, c := range counts {
 				out.Items = append(out.Items, api.FindingCount(c))
@@ -93,7 +93,7 @@ func (a *routes) findings() {
 			PageQuery
 			FindingQuery
 		}) (*List[api.Finding], error) {
-			list, next, err := a.Insight.Findings(ctx, who, in.filter(), in.page())
+			list, next, err := a.Reporting.Findings(ctx, who, in.filter(), in.page())
 			return listOf(list, next, err, viewFinding)
 		},
 	)
@@ -111,7 +111,7 @@ func (a *routes) findings() {
 				Items []api.FindingSum `json:"items" nullable:"false"`
 			}
 		}, error) {
-			sums, err := a.Insight.SumFindings(ctx, who, in.filter())
+			sums, err := a.Reporting.SumFindings(ctx, who, in.filter())
 			out := &struct {
 				Body struct {
 					Items []api.FindingSum `json:"items" nullable:"false"`

@@ -17,7 +17,7 @@ type NumberPath struct {
 
 func (a *routes) viewKey(k store.EscrowKey, deposits int) api.EscrowKey {
 	return api.EscrowKey{
-		Number: k.Number, Use: k.Use, State: k.State, Deposits: deposits, Held: a.Custody.HoldsKey(k.Number), MadeAt: k.MadeAt, MadeBy: k.MadeBy,
+		Number: k.Number, Use: k.Use, State: k.State, Deposits: deposits, Held: a.Passwords.HoldsKey(k.Number), MadeAt: k.MadeAt, MadeBy: k.MadeBy,
 		ProvedAt: k.ProvedAt, RetiredAt: k.RetiredAt, Asked: k.Asked, AskedBy: k.AskedBy,
 		Reseal: api.KeyReseal{By: k.ResealBy, Total: k.ResealTotal, Done: k.ResealDone, Error: k.ResealError},
 	}
@@ -28,20 +28,20 @@ func (a *routes) keys() {
 	register(a, rights.Administer,
 		operation{method: http.MethodGet, path: path, id: "list-escrow-keys", summary: "All escrow and recovery keys, by number; they are few"},
 		func(ctx context.Context, _ rights.Identity, _ *struct{}) (*whole[api.EscrowKey], error) {
-			keys, uses, err := a.Custody.EscrowKeys(ctx)
+			keys, uses, err := a.Passwords.EscrowKeys(ctx)
 			return wholeOf(keys, err, func(k store.EscrowKey) api.EscrowKey { return a.viewKey(k, uses[k.Number]) })
 		})
 	register(a, rights.Administer,
 		operation{method: http.MethodPost, path: path, id: "create-escrow-key", status: http.StatusNoContent,
 			summary: "Enter the public half of a new key; it is used once a copy of the private half was proved", action: "keys.made"},
 		func(ctx context.Context, who rights.Identity, in *struct{ Body api.NewEscrowKey }) (*Empty, error) {
-			return &Empty{}, a.Custody.AddEscrowKey(ctx, who, in.Body.Number, in.Body.Use, in.Body.Public)
+			return &Empty{}, a.Passwords.AddEscrowKey(ctx, who, in.Body.Number, in.Body.Use, in.Body.Public)
 		})
 	register(a, rights.Administer,
 		operation{method: http.MethodPost, path: path + "/{number}/challenge", id: "challenge-escrow-key",
 			summary: "A challenge that only the private half of a new key opens", action: "keys.challenged"},
 		func(ctx context.Context, _ rights.Identity, in *NumberPath) (*struct{ Body api.KeyChallenge }, error) {
-			c, err := a.Custody.Challenge(ctx, in.Number)
+			c, err := a.Passwords.Challenge(ctx, in.Number)
 			if err != nil {
 				return nil, err
 			}
@@ -55,7 +55,7 @@ func (a *routes) keys() {
 			NumberPath
 			Body api.KeyAnswer
 		}) (*Empty, error) {
-			return &Empty{}, a.Custody.ProveEscrowKey(ctx, who, in.Number, in.Body.Answer)
+			return &Empty{}, a.Passwords.ProveEscrowKey(ctx, who, in.Number, in.Body.Answer)
 		})
 	for _, o := range []struct {
 		operation
@@ -82,13 +82,13 @@ func (a *routes) keys() {
 				Approve bool `json:"approve"`
 			}
 		}) (*Empty, error) {
-			return &Empty{}, a.Custody.DecideKey(ctx, who, in.Number, in.Body.Approve)
+			return &Empty{}, a.Passwords.DecideKey(ctx, who, in.Number, in.Body.Approve)
 		})
 	register(a, rights.Administer,
 		operation{method: http.MethodGet, path: "/unrecovered-passwords", id: "list-unrecovered-passwords",
 			summary: "Current passwords without a copy for a recovery key, by device"},
 		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.UnrecoveredPassword], error) {
-			list, next, err := a.Custody.Unrecovered(ctx, in.page())
+			list, next, err := a.Passwords.Unrecovered(ctx, in.page())
 			return listOf(list, next, err, func(u store.UnrecoveredPassword) api.UnrecoveredPassword {
 				return api.UnrecoveredPassword{Device: u.Device, DeviceID: u.DeviceID, Account: u.Target, Name: u.Name, ChangedAt: u.ChangedAt}
 			})
@@ -97,13 +97,13 @@ func (a *routes) keys() {
 
 // The room is not there yet when operations are only described.
 func (a *routes) retireKey(ctx context.Context, who rights.Identity, n int64) error {
-	return a.Custody.RetireEscrowKey(ctx, who, n)
+	return a.Passwords.RetireEscrowKey(ctx, who, n)
 }
 
 func (a *routes) askReseal(ctx context.Context, who rights.Identity, n int64) error {
-	return a.Custody.AskReseal(ctx, who, n)
+	return a.Passwords.AskReseal(ctx, who, n)
 }
 
 func (a *routes) stopReseal(ctx context.Context, who rights.Identity, n int64) error {
-	return a.Custody.StopReseal(ctx, who, n)
+	return a.Passwords.StopReseal(ctx, who, n)
 }

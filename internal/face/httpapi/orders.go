@@ -38,7 +38,7 @@ func (a *routes) orders() {
 			PageQuery
 			PastQuery
 		}) (*List[api.Order], error) {
-			list, next, err := a.Intake.Orders(ctx, who, in.past(), in.page())
+			list, next, err := a.Devices.Orders(ctx, who, in.past(), in.page())
 			return listOf(list, next, err, viewOrder)
 		},
 	)
@@ -54,7 +54,7 @@ func (a *routes) orders() {
 			action:  "order.made",
 		},
 		func(ctx context.Context, who rights.Identity, in *struct{ Body api.NewOrder }) (*struct{ Body api.OrderProgress }, error) {
-			batch, err := a.Intake.Order(ctx, who, devices.NewOrder(in.Body))
+			batch, err := a.Devices.Order(ctx, who, devices.NewOrder(in.Body))
 			return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
 		},
 	)
@@ -68,7 +68,7 @@ func (a *routes) orders() {
 			summary: "Progress of orders that were sent together",
 		},
 		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.OrderProgress }, error) {
-			batch, err := a.Intake.OrderProgress(ctx, who, in.Name)
+			batch, err := a.Devices.OrderProgress(ctx, who, in.Name)
 			return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
 		},
 	)

@@ -102,7 +102,7 @@ func (a *routes) passwords() {
 			Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
 			Bare    bool   `query:"unrecovered" doc:"Only those without a copy sealed to a recovery key"`
 		}) (*List[api.Password], error) {
-			list, next, err := a.Custody.Passwords(
+			list, next, err := a.Passwords.Passwords(
 				ctx,
 				who,
 				passwords.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare},
@@ -121,7 +121,7 @@ func (a *routes) passwords() {
 			summary: "Passwords of one device with their deposits, without the passwords",
 		},
 		func(ctx context.Context, who rights.Identity, in *NamePath) (*whole[api.DevicePassword], error) {
-			list, deposits, err := a.Custody.PasswordsOf(ctx, who, in.Name)
+			list, deposits, err := a.Passwords.PasswordsOf(ctx, who, in.Name)
 			out := &whole[api.DevicePassword]{}
 			out.Body.Items = []api.DevicePassword{}
 			for _, r := range list {
@@ -148,7 +148,7 @@ func (a *routes) passwords() {
 			NamePath
 			Body api.RevealSpec
 		}) (*struct{ Body api.RevealResult }, error) {
-			answer, err := a.Custody.Reveal(
+			answer, err := a.Passwords.Reveal(
 				ctx,
 				who,
 				passwords.RevealRequest{
@@ -188,7 +188,7 @@ func (a *routes) passwords() {
 			PageQuery
 			PastQuery
 		}) (*List[api.Reveal], error) {
-			list, next, err := a.Custody.Reveals(ctx, who, in.past(), in.page())
+			list, next, err := a.Passwords.Reveals(ctx, who, in.past(), in.page())
 			return listOf(list, next, err, viewReveal)
 		},
 	)
@@ -202,7 +202,7 @@ func (a *routes) passwords() {
 			summary: "List reveals that wait for a second person, latest first",
 		},
 		func(ctx context.Context, who rights.Identity, in *PageQuery) (*List[api.Approval], error) {
-			list, next, err := a.Custody.Approvals(ctx, who, in.page())
+			list, next, err := a.Passwords.Approvals(ctx, who, in.page())
 			return listOf(list, next, err, viewApproval)
 		},
 	)
@@ -223,7 +223,7 @@ func (a *routes) passwords() {
 				Approve bool `json:"approve"`
 			}
 		}) (*Empty, error) {
-			return &Empty{}, a.Custody.Decide(ctx, who, in.Name, in.Body.Approve)
+			return &Empty{}, a.Passwords.Decide(ctx, who, in.Name, in.Body.Approve)
 		},
 	)
 }

@@ -198,7 +198,7 @@ func (a *routes) policies() {
 
 // summaries adds where each policy is used, and how the devices stand there.
 func (a *routes) summaries(ctx context.Context, who rights.Identity, list []store.Policy) ([]api.PolicySummary, error) {
-	standings, err := a.Insight.StandingsByAssignment(ctx, who)
+	standings, err := a.Reporting.StandingsByAssignment(ctx, who)
 	if err != nil {
 		return nil, err
 	}

@@ -68,7 +68,7 @@ func (a *routes) posture() {
 			}
 			q.Since = end.AddDate(0, 0, -30)
 		}
-		p, err := a.Insight.Posture(ctx, who, q.Group, q.Since, q.Until)
+		p, err := a.Reporting.Posture(ctx, who, q.Group, q.Since, q.Until)
 		if err != nil {
 			return api.Posture{}, err
 		}

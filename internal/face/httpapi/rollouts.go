@@ -162,7 +162,7 @@ func (a *routes) step(
 		return out, err
 	}
 	a.Changed(ctx) // the lists have what was done
-	r, err := a.Insight.Rollout(ctx, who, name)
+	r, err := a.Reporting.Rollout(ctx, who, name)
 	if err == nil {
 		out.Body.Rollout = new(viewRollout(r))
 	}
@@ -183,7 +183,7 @@ func (a *routes) rollouts() {
 			PageQuery
 			UnderWay bool `query:"under_way" doc:"Only those that have not ended"`
 		}) (*List[api.RolloutSummary], error) {
-			list, next, err := a.Insight.Rollouts(ctx, who, in.UnderWay, in.page())
+			list, next, err := a.Reporting.Rollouts(ctx, who, in.UnderWay, in.page())
 			return listOf(list, next, err, viewRolloutSummary)
 		},
 	)
@@ -216,7 +216,7 @@ func (a *routes) rollouts() {
 			summary: "Show the rollout of a change: its waves, gates and decisions",
 		},
 		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Rollout }, error) {
-			r, err := a.Insight.Rollout(ctx, who, in.Name)
+			r, err := a.Reporting.Rollout(ctx, who, in.Name)
 			if err != nil {
 				return nil, err
 			}
@@ -243,7 +243,7 @@ func (a *routes) rollouts() {
 				return nil, store.ErrCursor
 			}
 			f := reporting.RolloutDeviceFilter{Wave: in.Wave, Outcome: rollout.Outcome(in.Outcome)}
-			list, next, err := a.Insight.RolloutDevices(ctx, who, in.Name, f, string(after), in.Limit)
+			list, next, err := a.Reporting.RolloutDevices(ctx, who, in.Name, f, string(after), in.Limit)
 			return listOf(list, base64.RawURLEncoding.EncodeToString([]byte(next)), err, viewRolloutDevice)
 		},
 	)

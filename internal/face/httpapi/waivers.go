@@ -31,7 +31,7 @@ func (a *routes) waivers() {
 			Ending bool   `query:"ending" doc:"Only those that are about to end"`
 		}) (*List[api.Waiver], error) {
 			f := reporting.WaiverFilter{State: in.State, Device: in.Device, Ending: in.Ending}
-			list, next, err := a.Insight.Waivers(ctx, who, f, in.page())
+			list, next, err := a.Reporting.Waivers(ctx, who, f, in.page())
 			return listOf(list, next, err, viewWaiver)
 		},
 	)
@@ -54,7 +54,7 @@ func (a *routes) waivers() {
 			}
 		}) (*whole[api.Waiver], error) {
 			b := in.Body
-			list, err := a.Intake.Waive(ctx, who, b.Findings, b.Until, b.Reason, store.Finding.Words)
+			list, err := a.Devices.Waive(ctx, who, b.Findings, b.Until, b.Reason, store.Finding.Words)
 			out := &whole[api.Waiver]{}
 			out.Body.Items = make([]api.Waiver, len(list))
 			for i, w := range list {
@@ -74,7 +74,7 @@ func (a *routes) waivers() {
 			action:  "waiver.ended",
 		},
 		func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
-			return &Empty{}, a.Intake.EndWaiver(ctx, who, in.Name)
+			return &Empty{}, a.Devices.EndWaiver(ctx, who, in.Name)
 		},
 	)
 	register(
@@ -93,7 +93,7 @@ func (a *routes) waivers() {
 				Agree bool `json:"agree"`
 			}
 		}) (*Empty, error) {
-			return &Empty{}, a.Intake.DecideWaiver(ctx, who, in.Name, in.Body.Agree)
+			return &Empty{}, a.Devices.DecideWaiver(ctx, who, in.Name, in.Body.Agree)
 		},
 	)
 }

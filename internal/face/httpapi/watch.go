@@ -30,7 +30,7 @@ func (a *routes) watch() {
 				Items []api.StandingHour `json:"items" nullable:"false"`
 			}
 		}, error) {
-			hours, err := a.Insight.StandingHistory(ctx, who, in.Group, in.Days)
+			hours, err := a.Reporting.StandingHistory(ctx, who, in.Group, in.Days)
 			out := &struct {
 				Body struct {
 					Items []api.StandingHour `json:"items" nullable:"false"`
@@ -51,7 +51,7 @@ func (a *routes) watch() {
 		func(ctx context.Context, who rights.Identity, in *struct {
 			Group string `query:"group" doc:"Only the devices of this group"`
 		}) (*struct{ Body api.Overview }, error) {
-			o, err := a.Insight.Watch(ctx, who, in.Group)
+			o, err := a.Reporting.Watch(ctx, who, in.Group)
 			return &struct{ Body api.Overview }{viewOverview(o, a.Now())}, err
 		},
 	)
@@ -68,7 +68,7 @@ func (a *routes) watch() {
 			Group string `query:"group" doc:"Only on the devices of this group"`
 		}) (*whole[api.HeldSetting], error) {
 			a.Changed(ctx) // it is asked right after something was settled, and says how many devices that holds
-			list, err := a.Insight.HeldSettings(ctx, who, in.Group)
+			list, err := a.Reporting.HeldSettings(ctx, who, in.Group)
 			out := &whole[api.HeldSetting]{}
 			out.Body.Items = make([]api.HeldSetting, len(list))
 			for i, h := range list {
@@ -99,7 +99,7 @@ func (a *routes) watch() {
 			PageQuery
 			Group string `query:"group" doc:"Only on the devices of this group"`
 		}) (*List[api.LockedAccount], error) {
-			list, next, err := a.Insight.LockedAccounts(ctx, who, in.Group, in.page())
+			list, next, err := a.Reporting.LockedAccounts(ctx, who, in.Group, in.page())
 			return listOf(list, next, err, func(l reporting.LockedAccount) api.LockedAccount {
 				return api.LockedAccount{
 					Device:      l.Device.Name,

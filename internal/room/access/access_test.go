@@ -13,10 +13,10 @@ import (
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/strangers"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/kit/secretbox"
 	"rankwarden.example/internal/room/access"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 )
 
@@ -34,7 +34,7 @@ type records struct {
 }
 
 func (r *records) AppendAudit(e audit.Entry) error           { return r.Trail.AppendAudit(e) }
-func (r *records) Notify(n notices.Notice) error               { return r.Trail.Notify(n) }
+func (r *records) Notify(n notices.Notice) error             { return r.Trail.Notify(n) }
 func (r *records) RequestSettle(q store.SettleRequest) error { return r.Trail.RequestSettle(q) }
 func (r *records) SecondFactor(string) (store.SecondFactor, error) {
 	return store.SecondFactor{}, store.ErrNotFound

@@ -14,9 +14,9 @@ import (
 	"rankwarden.example/internal/base/published"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 )
 
@@ -34,7 +34,7 @@ type records struct {
 }
 
 func (r *records) AppendAudit(e audit.Entry) error                   { return r.Trail.AppendAudit(e) }
-func (r *records) Notify(n notices.Notice) error                       { return r.Trail.Notify(n) }
+func (r *records) Notify(n notices.Notice) error                     { return r.Trail.Notify(n) }
 func (r *records) RequestSettle(q store.SettleRequest) error         { return r.Trail.RequestSettle(q) }
 func (r *records) UnderWay([]string, string) (string, string, error) { return "", "", nil }
 func (r *records) DirectoryIsEmpty() (bool, error)                   { return true, nil }

@@ -15,9 +15,9 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/internal/base/published"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/deploy"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/wire/protocol"
 )
@@ -37,7 +37,7 @@ type records struct {
 }
 
 func (r *records) AppendAudit(e audit.Entry) error                { return r.Trail.AppendAudit(e) }
-func (r *records) Notify(n notices.Notice) error                    { return r.Trail.Notify(n) }
+func (r *records) Notify(n notices.Notice) error                  { return r.Trail.Notify(n) }
 func (r *records) RequestSettle(q store.SettleRequest) error      { return r.Trail.RequestSettle(q) }
 func (r *records) Assignments() ([]store.Assignment, error)       { return r.assignments, nil }
 func (r *records) MembersOf([]string) ([]store.Membership, error) { return nil, nil }

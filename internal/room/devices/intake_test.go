@@ -18,9 +18,9 @@ import (
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/scopes"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/wire/protocol"
 )
@@ -51,7 +51,7 @@ func (r *records) AddEvents(list []store.DeviceEvent) error {
 func (r *records) ScopeOf(string) (string, error) { return "", store.ErrNotFound }
 
 func (r *records) AppendAudit(e audit.Entry) error                { return r.Trail.AppendAudit(e) }
-func (r *records) Notify(n notices.Notice) error                    { return r.Trail.Notify(n) }
+func (r *records) Notify(n notices.Notice) error                  { return r.Trail.Notify(n) }
 func (r *records) RequestSettle(q store.SettleRequest) error      { return r.Trail.RequestSettle(q) }
 func (r *records) LockDevice(string) (store.Device, error)        { return r.device, nil }
 func (r *records) RuledGroups() ([]store.RuleGroup, error)        { return nil, nil }

@@ -11,9 +11,9 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow/uowtest"
+	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/passwords"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/wire/audit"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/keyring"
@@ -33,7 +33,7 @@ type records struct {
 }
 
 func (r *records) AppendAudit(e audit.Entry) error                          { return r.Trail.AppendAudit(e) }
-func (r *records) Notify(n notices.Notice) error                              { return r.Trail.Notify(n) }
+func (r *records) Notify(n notices.Notice) error                            { return r.Trail.Notify(n) }
 func (r *records) RequestSettle(q store.SettleRequest) error                { return r.Trail.RequestSettle(q) }
 func (r *records) LockServiceState(string) (store.ServiceState, error)      { return r.state, nil }
 func (r *records) SetServiceState(s store.ServiceState) error               { r.state = s; return nil }

@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"rankwarden.example/internal/base/uow"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/kit/notices"
+	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
 )
 

@@ -1,5 +1,4 @@
-// Package rooms opens the rooms of the service over one database.
-package rooms
+package app
 
 import (
 	"cmp"
@@ -13,6 +12,7 @@ import (
 	"rankwarden.example/internal/base/scopes"
 	"rankwarden.example/internal/base/strangers"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/face/httpapi"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/kit/secretbox"
 	"rankwarden.example/internal/room/access"
@@ -30,8 +30,8 @@ import (
 	"rankwarden.example/internal/wire/transport"
 )
 
-// Options are what the rooms are made of.
-type Options struct {
+// RoomOptions are what the rooms are made of.
+type RoomOptions struct {
 	Store        *store.Store
 	Keys         keyring.Ring
 	Hub          *notices.Hub
@@ -72,18 +72,10 @@ type Options struct {
 	Present func() time.Time
 }
 
-// Rooms are the rooms of the service.
+// Rooms are the rooms of the service, and what they share.
 type Rooms struct {
-	Authoring *authoring.Service
-	Deploy    *deploy.Service
-	Intake    *devices.Service
-	Custody   *passwords.Service
-	Access    *access.Service
-	Insight   *reporting.Service
+	httpapi.Rooms
 	Strangers *strangers.Counter
-	Trail     *trail.Service
-	Notify    *notify.Service
-	View      *fleetview.View
 
 	store     *store.Store
 	documents *published.Documents
@@ -103,12 +95,12 @@ var (
 	_ notify.Records    = store.Tx{}
 )
 
-// Open opens the rooms, and brings the signed key list up to date.
-func Open(ctx context.Context, o Options) (*Rooms, error) {
+// OpenRooms opens the rooms, and brings the signed key list up to date.
+func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	documents, known, view := &published.Documents{}, &scopes.Cache{}, fleetview.New()
-	r := &Rooms{View: view, store: o.Store, documents: documents, patience: cmp.Or(o.Patience, 2*time.Second)}
+	r := &Rooms{Rooms: httpapi.Rooms{View: view}, store: o.Store, documents: documents, patience: cmp.Or(o.Patience, 2*time.Second)}
 	var err error
-	if r.Custody, err = passwords.New(ctx, passwords.Options{Room: room[passwords.Records](o), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
+	if r.Passwords, err = passwords.New(ctx, passwords.Options{Room: room[passwords.Records](o), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
 		Organisation: o.Organisation, OpenEscrow: o.OpenEscrow, RevealBudget: o.RevealBudget,
 		SecondPersonKeys: o.SecondPersonKeys, Locks: o.Store}); err != nil {
 		return nil, err
@@ -132,12 +124,12 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		Finish:            r.Authoring.FinishRollout,
 		SecondPersonOpens: o.SecondPersonOpens,
 	}
-	r.Intake = &devices.Service{
+	r.Devices = &devices.Service{
 		Room:               room[devices.Records](o),
 		Desired:            o.Store,
 		Reports:            store.ReportsFor[devices.ReportBatch]{Store: o.Store},
 		Locks:              o.Store,
-		Keys:               r.Custody,
+		Keys:               r.Passwords,
 		View:               view,
 		Scopes:             known,
 		Strangers:          r.Strangers,
@@ -167,11 +159,11 @@ func Open(ctx context.Context, o Options) (*Rooms, error) {
 		Network:      o.Network,
 		Since:        o.Now(),
 	}
-	r.Insight = &reporting.Service{Room: room[reporting.Records](o), View: view, Scopes: known}
+	r.Reporting = &reporting.Service{Room: room[reporting.Records](o), View: view, Scopes: known}
 	return r, nil
 }
 
-func room[R uow.Records](o Options) uow.Room[R] {
+func room[R uow.Records](o RoomOptions) uow.Room[R] {
 	return uow.Room[R]{DB: store.For[R](o.Store), Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present}
 }
 
