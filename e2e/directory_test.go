@@ -283,7 +283,7 @@ func TestWhoVanishesFromTheDirectoryLosesNothingAtOnce(t *testing.T) {
 	_, err = s.owner.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(t, err)
 	s.until(func() bool { // after thirty days they are let go, by whoever looks
-		require.NoError(t, s.Devices.Prune(ctx))
+		require.NoError(t, s.Retention.Prune(ctx))
 		return len(all(t, s)) == 57
 	})
 }

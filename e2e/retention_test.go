@@ -58,7 +58,7 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	trail := count("audit_entries")
 	prune := func(done func() bool) {
 		s.until(func() bool { // one at a time, and the service may be at it
-			require.NoError(t, s.Devices.Prune(t.Context()))
+			require.NoError(t, s.Retention.Prune(t.Context()))
 			return done()
 		})
 	}
@@ -80,7 +80,7 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	assert.Equal(t, 0, count("(select from daily_reports group by date_trunc('day', received_at, 'UTC') having count(*) > 1) x"), "one for each day")
 	assert.Equal(t, count("(select distinct date_trunc('month', received_at, 'UTC') from daily_reports) x"), count("daily_bodies"))
 	kept := count("daily_reports")
-	require.NoError(t, s.Devices.Prune(t.Context()))
+	require.NoError(t, s.Retention.Prune(t.Context()))
 	assert.Equal(t, kept, count("daily_reports"), "a second run finds nothing to do")
 
 	// Months go at once; those to come are there.

@@ -202,7 +202,7 @@ func TestAnUpgradeOfAFilledDatabase(t *testing.T) {
 	// Then it goes as everything goes, and what comes is in its month.
 	s.later(100 * 24 * time.Hour)
 	s.until(func() bool {
-		require.NoError(t, s.Devices.Prune(ctx))
+		require.NoError(t, s.Retention.Prune(ctx))
 		gone, err := query[bool](t, owner, "select to_regclass('device_reports_before') is null")
 		require.NoError(t, err)
 		return gone

@@ -24,7 +24,7 @@ import (
 	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/room/authoring"
-	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/room/retention"
 	"rankwarden.example/internal/store"
 )
 
@@ -117,14 +117,14 @@ func serveCommand() *cobra.Command {
 	)
 	f.Duration(
 		"keep-reports",
-		devices.DefaultKept.Reports,
+		retention.DefaultKept.Reports,
 		"how long every report is kept once its month is over; the last one of each day is kept for a year",
 	)
-	f.Duration("keep-events", devices.DefaultKept.Events, "how long device events are kept once their month is over")
-	f.Duration("keep-findings", devices.DefaultKept.Findings, "how long closed findings are kept once their month is over")
-	f.Duration("keep-states", devices.DefaultKept.DesiredStates, "how long superseded desired states are kept once their month is over")
-	f.Duration("keep-changes", devices.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
-	f.Duration("keep-orders", devices.DefaultKept.Orders, "how long ended orders are kept")
+	f.Duration("keep-events", retention.DefaultKept.Events, "how long device events are kept once their month is over")
+	f.Duration("keep-findings", retention.DefaultKept.Findings, "how long closed findings are kept once their month is over")
+	f.Duration("keep-states", retention.DefaultKept.DesiredStates, "how long superseded desired states are kept once their month is over")
+	f.Duration("keep-changes", retention.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
+	f.Duration("keep-orders", retention.DefaultKept.Orders, "how long ended orders are kept")
 	f.String("checkpoint-file", "", "`file` to which signed checkpoints of the audit trail are added, every hour")
 	f.String("traces", "", "`URL` of a collector of traces (OpenTelemetry, OTLP over HTTP), such as http://127.0.0.1:4318; nowhere when left out")
 	f.StringSlice(
@@ -209,7 +209,7 @@ func logger(k *koanf.Koanf, to io.Writer) (*slog.Logger, error) {
 
 // kept is how long records are kept.
 func kept(k *koanf.Koanf) store.RetentionPeriods {
-	kept := devices.DefaultKept
+	kept := retention.DefaultKept
 	for option, of := range map[string]*time.Duration{"keep-reports": &kept.Reports, "keep-events": &kept.Events, "keep-findings": &kept.Findings,
 		"keep-states": &kept.DesiredStates, "keep-orders": &kept.Orders, "keep-changes": &kept.Changes} {
 		*of = k.Duration(option)

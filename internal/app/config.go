@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"rankwarden.example/internal/room/authoring"
-	"rankwarden.example/internal/room/devices"
+	"rankwarden.example/internal/room/retention"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/directory"
 	"rankwarden.example/internal/wire/escrow"
@@ -42,7 +42,7 @@ type Config struct {
 	Interval           time.Duration    // between two check-ins of a device
 	Now                func() time.Time // the clock, [time.Now] when nil
 
-	Kept           store.RetentionPeriods // how long records are kept, [devices.DefaultKept] where zero
+	Kept           store.RetentionPeriods // how long records are kept, [retention.DefaultKept] where zero
 	Directory      *directory.Connection  // nil for none
 	DirectoryEvery time.Duration          // between two readings of it
 	// NotifyNetworks are those beside public addresses that notifications may go to.
@@ -63,7 +63,7 @@ const DefaultBudget = 10
 
 func (c Config) kept() store.RetentionPeriods {
 	if c.Kept == (store.RetentionPeriods{}) {
-		return devices.DefaultKept
+		return retention.DefaultKept
 	}
 	return c.Kept
 }

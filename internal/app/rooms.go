@@ -7,10 +7,9 @@ import (
 	"time"
 
 	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/base/published"
-	"rankwarden.example/internal/base/scopes"
-	"rankwarden.example/internal/base/strangers"
+
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/face/httpapi"
 	"rankwarden.example/internal/kit/notices"
@@ -22,6 +21,7 @@ import (
 	"rankwarden.example/internal/room/notify"
 	"rankwarden.example/internal/room/passwords"
 	"rankwarden.example/internal/room/reporting"
+	"rankwarden.example/internal/room/retention"
 	"rankwarden.example/internal/room/trail"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/directory"
@@ -75,29 +75,30 @@ type RoomOptions struct {
 // Rooms are the rooms of the service, and what they share.
 type Rooms struct {
 	httpapi.Rooms
-	Strangers *strangers.Counter
+	Retention *retention.Service
+	Strangers *uow.Strangers
 
 	store     *store.Store
-	documents *published.Documents
+	documents *cache.Documents
 	patience  time.Duration
 }
 
 // What a store has, the rooms need.
 var (
-	_ authoring.Records = store.Tx{}
-	_ deploy.Records    = store.Tx{}
-	_ devices.Records   = store.Tx{}
-	_ passwords.Records = store.Tx{}
-	_ access.Records    = store.Tx{}
-	_ reporting.Records = store.Tx{}
-	_ strangers.Records = store.Tx{}
-	_ trail.Records     = store.Tx{}
-	_ notify.Records    = store.Tx{}
+	_ authoring.Records   = store.Tx{}
+	_ deploy.Records      = store.Tx{}
+	_ devices.Records     = store.Tx{}
+	_ passwords.Records   = store.Tx{}
+	_ access.Records      = store.Tx{}
+	_ reporting.Records   = store.Tx{}
+	_ uow.StrangerRecords = store.Tx{}
+	_ trail.Records       = store.Tx{}
+	_ notify.Records      = store.Tx{}
 )
 
 // OpenRooms opens the rooms, and brings the signed key list up to date.
 func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
-	documents, known, view := &published.Documents{}, &scopes.Cache{}, fleetview.New()
+	documents, known, view := &cache.Documents{}, &cache.Scopes{}, fleetview.New()
 	r := &Rooms{Rooms: httpapi.Rooms{View: view}, store: o.Store, documents: documents, patience: cmp.Or(o.Patience, 2*time.Second)}
 	var err error
 	if r.Passwords, err = passwords.New(ctx, passwords.Options{Room: room[passwords.Records](o), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
@@ -105,7 +106,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		SecondPersonKeys: o.SecondPersonKeys, Locks: o.Store}); err != nil {
 		return nil, err
 	}
-	r.Strangers = &strangers.Counter{Room: room[strangers.Records](o)}
+	r.Strangers = &uow.Strangers{Room: room[uow.StrangerRecords](o)}
 	factors, err := box(o.Keys, "second factors")
 	if err != nil {
 		return nil, err
@@ -133,10 +134,15 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		View:               view,
 		Scopes:             known,
 		Strangers:          r.Strangers,
-		Kept:               o.Kept,
 		SecondPersonWaives: o.SecondPersonWaives,
-		Pruner:             o.Store,
-		Forget:             func(ctx context.Context) error { return r.Authoring.LetGo(ctx, uow.Itself, "") },
+	}
+	r.Retention = &retention.Service{
+		Log:    o.Log,
+		Now:    o.Now,
+		Locks:  o.Store,
+		Pruner: o.Store,
+		Kept:   o.Kept,
+		Forget: func(ctx context.Context) error { return r.Authoring.LetGo(ctx, uow.Itself, "") },
 	}
 	r.Trail = &trail.Service{
 		Room:         room[trail.Records](o),

@@ -246,7 +246,7 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
 		{Name: "checkpoints", Long: true, Every: time.Hour, Do: s.Trail.AnchorHourly},
 		{Name: "resealing", Long: true, Every: 10 * time.Second, Do: s.Passwords.ResealAsked},
-		{Name: "retention", Long: true, Every: time.Hour, Do: s.Devices.Prune},
+		{Name: "retention", Long: true, Every: time.Hour, Do: s.Retention.Prune},
 		{Name: "standings", Every: time.Minute, Do: func(ctx context.Context) error {
 			s.Changed(ctx) // the lists have what there is now
 			return s.Reporting.RecordStandings(ctx)

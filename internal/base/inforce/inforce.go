@@ -12,13 +12,13 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/published"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/store"
 )
 
 // Records is what is needed of the records.
 type Records interface {
-	published.Records
+	cache.Revisions
 
 	Assignments() ([]store.Assignment, error)
 	DirectoryTable(refs []principal.Ref) (*principal.Table, error)
@@ -46,7 +46,7 @@ type PolicyInUse struct {
 
 // Read reads the inputs of a plan for devices, and the records of its assignments at the same indexes. The errors are
 // those of the records.
-func Read(tx Records, docs *published.Documents, devices []Device, also Also) (plan.Inputs, []store.Assignment, error) {
+func Read(tx Records, docs *cache.Documents, devices []Device, also Also) (plan.Inputs, []store.Assignment, error) {
 	in := plan.Inputs{
 		Devices:  make([]fleet.Facts, len(devices)),
 		Policies: map[string]*policy.Document{},
@@ -66,7 +66,7 @@ func Read(tx Records, docs *published.Documents, devices []Device, also Also) (p
 		}
 		doc, err := docs.Of(tx, id, revision)
 		switch {
-		case errors.Is(err, published.ErrUnreadable):
+		case errors.Is(err, cache.ErrUnreadable):
 			in.Unusable[name] = err
 		case err != nil:
 			return err

@@ -8,7 +8,7 @@ import (
 	"github.com/go-webauthn/webauthn/webauthn"
 
 	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/base/strangers"
+
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/secretbox"
 	"rankwarden.example/internal/wire/oidc"
@@ -17,7 +17,7 @@ import (
 // Service is the room. Use [New].
 type Service struct {
 	uow.Room[Records]
-	Strangers *strangers.Counter
+	Strangers *uow.Strangers
 	// RequireSecondFactor lets a session without one do nothing but set one up.
 	RequireSecondFactor bool
 	Organisation        string
@@ -30,6 +30,6 @@ type Service struct {
 }
 
 // New opens the room. Secrets of second factors are kept in a box.
-func New(room uow.Room[Records], unknown *strangers.Counter, passwords *auth.Hashing, secrets secretbox.Box) *Service {
+func New(room uow.Room[Records], unknown *uow.Strangers, passwords *auth.Hashing, secrets secretbox.Box) *Service {
 	return &Service{Room: room, Strangers: unknown, passwords: newHashing(passwords), secrets: secrets}
 }

@@ -11,7 +11,7 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/strangers"
+	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/kit/secretbox"
@@ -113,7 +113,7 @@ func room(t *testing.T) (*access.Service, *records, *time.Time) {
 	base.Now = func() time.Time { return now }
 	secrets, err := secretbox.New(make([]byte, 32))
 	require.NoError(t, err)
-	s := access.New(base, &strangers.Counter{Room: uowtest.Room[strangers.Records](r, &r.Trail)},
+	s := access.New(base, &uow.Strangers{Room: uowtest.Room[uow.StrangerRecords](r, &r.Trail)},
 		auth.NewHashing(cheap), secrets)
 	made, err := s.EnsureOwner(t.Context(), "asta", password)
 	require.NoError(t, err)

@@ -10,8 +10,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/base/published"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/directory"
@@ -21,7 +21,7 @@ import (
 type Service struct {
 	uow.Room[Records]
 	Locks     uow.Locks
-	Documents *published.Documents
+	Documents *cache.Documents
 	View      Fleet
 	// DirectoryConnection is nil where the directory is only imported.
 	DirectoryConnection *directory.Connection

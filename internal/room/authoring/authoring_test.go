@@ -11,7 +11,7 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/published"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
@@ -127,7 +127,7 @@ func operator(groups []string, roles ...rights.Role) rights.Identity {
 func room() (*authoring.Service, *records) {
 	r := &records{policies: map[string]store.Policy{}, revisions: map[int]store.PolicyRevision{}}
 	return authoring.New(
-		authoring.Service{Room: uowtest.Room[authoring.Records](r, &r.Trail), Documents: &published.Documents{}},
+		authoring.Service{Room: uowtest.Room[authoring.Records](r, &r.Trail), Documents: &cache.Documents{}},
 	), r
 }
 

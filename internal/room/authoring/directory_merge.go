@@ -7,7 +7,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/published"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -202,7 +202,7 @@ func (s *Service) principalsInForce(tx Records) (map[string]bool, error) {
 	used := map[string]bool{}
 	for _, a := range assignments {
 		doc, err := s.Documents.Of(tx, a.PolicyID, a.Revision)
-		if errors.Is(err, published.ErrUnreadable) {
+		if errors.Is(err, cache.ErrUnreadable) {
 			continue
 		}
 		if err != nil {
@@ -230,7 +230,7 @@ func (s *Service) directoryTouched(tx Records, w *uow.Work, touched map[string]b
 	var groups []string
 	for _, a := range assignments {
 		doc, err := s.Documents.Of(tx, a.PolicyID, a.Revision)
-		if errors.Is(err, published.ErrUnreadable) {
+		if errors.Is(err, cache.ErrUnreadable) {
 			continue // its devices are not settled before it can be read
 		}
 		if err != nil {

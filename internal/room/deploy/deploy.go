@@ -8,7 +8,7 @@ package deploy
 import (
 	"context"
 
-	"rankwarden.example/internal/base/published"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/notices"
 )
@@ -17,7 +17,7 @@ import (
 type Service struct {
 	uow.Room[Records]
 	Locks     uow.Locks
-	Documents *published.Documents
+	Documents *cache.Documents
 	Hub       *notices.Hub
 	// Finish makes the change of a rollout that is done for good.
 	Finish func(ctx context.Context, change string) error

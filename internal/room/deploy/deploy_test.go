@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/principal"
-	"rankwarden.example/internal/base/published"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/deploy"
@@ -163,7 +163,7 @@ func room(devices int) (*deploy.Service, *records) {
 	return &deploy.Service{
 		Room:      uowtest.Room[deploy.Records](r, &r.Trail),
 		Locks:     alone{},
-		Documents: &published.Documents{},
+		Documents: &cache.Documents{},
 	}, r
 }
 

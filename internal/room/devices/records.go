@@ -4,9 +4,9 @@ import (
 	"time"
 
 	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/reach"
-	"rankwarden.example/internal/base/scopes"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/protocol"
@@ -17,7 +17,7 @@ type Records interface {
 	uow.Records
 	devicegroups.Records
 	reach.Records
-	scopes.One
+	cache.One
 
 	AddDevice(d store.Device) error
 	AddEnrolmentToken(e store.EnrolmentToken) error

@@ -4,8 +4,8 @@ import (
 	"time"
 
 	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/reach"
-	"rankwarden.example/internal/base/scopes"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/protocol"
@@ -15,7 +15,7 @@ import (
 type Records interface {
 	uow.Records
 	reach.Records
-	scopes.One
+	cache.One
 
 	AddApproval(a store.Approval) error
 	AddEarlierDeposit(d store.Deposit) error

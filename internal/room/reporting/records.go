@@ -7,8 +7,8 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/reach"
-	"rankwarden.example/internal/base/scopes"
 	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -20,8 +20,8 @@ import (
 type Records interface {
 	uow.Records
 	reach.Records
-	scopes.One
-	scopes.Many
+	cache.One
+	cache.Many
 	underway.Records
 
 	Change(name string) (store.Change, error)

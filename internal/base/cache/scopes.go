@@ -1,6 +1,4 @@
-// Package scopes reads what is settled once for all devices that meet the same assignments. What a scope says never
-// changes, so what was read of it is kept.
-package scopes
+package cache
 
 import (
 	"fmt"
@@ -22,8 +20,8 @@ const (
 	mostAsked       = 2_000
 )
 
-// Cache is what was read. The zero Cache is ready to use.
-type Cache struct {
+// Scopes are what was read of scopes. The zero Scopes is ready to use.
+type Scopes struct {
 	policies    readings[string]                  // by digest and setting: policies with their revisions, in words
 	assignments readings[[]string]                // by digest: names
 	decided     readings[map[unit.ID][]string]    // by digest: assignments by setting
@@ -70,7 +68,7 @@ type One interface {
 }
 
 // PoliciesFor says which policies ask for a setting in a scope, with their revisions; empty for none.
-func (k *Cache) PoliciesFor(tx One, digest string, id unit.ID) (string, error) {
+func (k *Scopes) PoliciesFor(tx One, digest string, id unit.ID) (string, error) {
 	return k.policies.of(digest+" "+id.String(), mostPolicies, func() (string, error) {
 		scope, err := tx.Scope(digest)
 		if err != nil {
@@ -95,7 +93,7 @@ func (k *Cache) PoliciesFor(tx One, digest string, id unit.ID) (string, error) {
 }
 
 // DecidedBy says which assignments decided each setting of a scope, none for an empty digest. Nobody changes what it gives.
-func (k *Cache) DecidedBy(tx One, digest string) (map[unit.ID][]string, error) {
+func (k *Scopes) DecidedBy(tx One, digest string) (map[unit.ID][]string, error) {
 	if digest == "" {
 		return nil, nil
 	}
@@ -114,7 +112,7 @@ type Asker interface {
 }
 
 // Asked is what is asked under the digest of settings. Nobody changes what it gives.
-func (k *Cache) Asked(tx Asker, digest string) (protocol.DesiredContent, error) {
+func (k *Scopes) Asked(tx Asker, digest string) (protocol.DesiredContent, error) {
 	return k.asked.of(digest, mostAsked, func() (protocol.DesiredContent, error) { return tx.Asked(digest) })
 }
 
@@ -124,7 +122,7 @@ type Bodies interface {
 }
 
 // Asking is settings as the bytes that were stored, taken apart.
-func (k *Cache) Asking(tx Bodies, digest string) (protocol.Asking, error) {
+func (k *Scopes) Asking(tx Bodies, digest string) (protocol.Asking, error) {
 	return k.bodies.of(digest, mostAsked, func() (protocol.Asking, error) {
 		body, err := tx.SettingsBody(digest)
 		if err != nil {
@@ -140,7 +138,7 @@ type Many interface {
 }
 
 // Assignments gives the names of the assignments of scopes.
-func (k *Cache) Assignments(tx Many, digests []string) (map[string][]string, error) {
+func (k *Scopes) Assignments(tx Many, digests []string) (map[string][]string, error) {
 	names := make(map[string][]string, len(digests))
 	var unread []string
 	for _, digest := range digests {

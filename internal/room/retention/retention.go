@@ -1,9 +1,12 @@
-package devices
+// Package retention deletes what is no longer kept.
+package retention
 
 import (
 	"context"
+	"log/slog"
 	"time"
 
+	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 )
 
@@ -14,6 +17,22 @@ const day = 24 * time.Hour
 var DefaultKept = store.RetentionPeriods{
 	Reports: 30 * day, DailyReports: 366 * day, Events: 366 * day, DesiredStates: 366 * day, Findings: 366 * day, Orders: 90 * day,
 	Changes: 3 * 366 * day, Attempts: day, Notifications: 30 * day,
+}
+
+// Service is the room; every field must be set.
+type Service struct {
+	Log    *slog.Logger
+	Now    func() time.Time
+	Locks  uow.Locks
+	Pruner Pruner
+	Kept   store.RetentionPeriods
+	// Forget lets go of what other rooms no longer keep.
+	Forget func(ctx context.Context) error
+}
+
+// Pruner deletes what is no longer kept, and says how much of what.
+type Pruner interface {
+	Prune(ctx context.Context, kept store.RetentionPeriods, now time.Time) (map[string]int64, error)
 }
 
 // Prune deletes what is no longer kept, unless another replica is at it.

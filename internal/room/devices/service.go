@@ -6,15 +6,10 @@
 package devices
 
 import (
-	"context"
-	"time"
-
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/reach"
-	"rankwarden.example/internal/base/scopes"
-	"rankwarden.example/internal/base/strangers"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/batch"
-	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/protocol"
 )
 
@@ -26,14 +21,10 @@ type Service struct {
 	Locks     uow.Locks
 	Keys      Keys
 	View      reach.Fleet
-	Scopes    *scopes.Cache
-	Strangers *strangers.Counter
+	Scopes    *cache.Scopes
+	Strangers *uow.Strangers
 	// SecondPersonWaives says that a second person must agree to waivers of administrators.
 	SecondPersonWaives bool
-	Kept               store.RetentionPeriods // how long records are kept
-	Pruner             Pruner
-	// Forget lets go of what other rooms no longer keep.
-	Forget func(ctx context.Context) error
 
 	incoming batch.Gather[*incoming] // reports on their way
 	busy     batch.Gather[*incoming] // those of devices that something else holds
@@ -45,9 +36,4 @@ type Keys interface {
 	Signing() protocol.Key
 	Root() string // fingerprint
 	Epoch() int64 // of the service
-}
-
-// Pruner deletes what is no longer kept, and says how much of what.
-type Pruner interface {
-	Prune(ctx context.Context, kept store.RetentionPeriods, now time.Time) (map[string]int64, error)
 }

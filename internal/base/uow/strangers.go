@@ -1,6 +1,4 @@
-// Package strangers counts refused attempts of whoever is not signed in, so that they are on the trail in bounded
-// numbers: the sum of a minute is one entry.
-package strangers
+package uow
 
 import (
 	"context"
@@ -8,23 +6,23 @@ import (
 	"time"
 
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
 )
 
-// Records is what is needed of the records.
-type Records interface {
-	uow.Records
+// StrangerRecords is what is needed of the records to count refused attempts.
+type StrangerRecords interface {
+	Records
 	CountStranger(minute time.Time, action, address, name string) error
 	TakeStrangers(before time.Time) ([]store.StrangerAttempts, error)
 }
 
-// Counter counts refused attempts.
-type Counter struct{ uow.Room[Records] }
+// Strangers counts refused attempts of whoever is not signed in, so that they are on the trail in bounded numbers: the sum of a
+// minute is one entry.
+type Strangers struct{ Room[StrangerRecords] }
 
 // Refused counts a refused attempt, and gives the refusal.
-func (c *Counter) Refused(ctx context.Context, action, address, name string, refused error) error {
+func (c *Strangers) Refused(ctx context.Context, action, address, name string, refused error) error {
 	if err := c.DB.With(ctx).CountStranger(c.Now().UTC().Truncate(time.Minute), action, shortened(address), shortened(name)); err != nil {
 		c.Log.Warn("a refused attempt could not be counted", "action", action, "error", err)
 	}
@@ -38,15 +36,15 @@ func shortened(s string) string {
 }
 
 // Record puts the refused attempts on the trail, one entry for each minute that is over and each action.
-func (c *Counter) Record(ctx context.Context) error {
-	return c.Do(ctx, uow.Act{Who: rights.Identity{Name: audit.Strangers}}, func(tx Records, w *uow.Work) error {
+func (c *Strangers) Record(ctx context.Context) error {
+	return c.Do(ctx, Act{Who: rights.Identity{Name: audit.Strangers}}, func(tx StrangerRecords, w *Work) error {
 		sums, err := tx.TakeStrangers(c.Now().UTC().Truncate(time.Minute))
 		if err != nil {
 			return err
 		}
 		for _, sum := range sums {
 			w.Also(
-				uow.Act{Who: w.Who, Action: sum.Action, Object: "attempts"},
+				Act{Who: w.Who, Action: sum.Action, Object: "attempts"},
 				audit.Refused,
 				nil,
 				map[string]any{

@@ -10,9 +10,9 @@ import (
 	"sync/atomic"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/reach"
-	"rankwarden.example/internal/base/scopes"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/batch"
 	"rankwarden.example/internal/kit/notices"
@@ -27,7 +27,7 @@ type Options struct {
 	Keys         keyring.Ring
 	Hub          *notices.Hub
 	View         Fleet
-	Scopes       *scopes.Cache
+	Scopes       *cache.Scopes
 	Organisation string
 	// OpenEscrow reads the private escrow keys; it is called again when they changed.
 	OpenEscrow func() (escrow.Opener, error)

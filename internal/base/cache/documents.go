@@ -1,5 +1,6 @@
-// Package published reads the documents of published policies. A revision never changes, so each is parsed once.
-package published
+// Package cache keeps what never changes once it was written, so that each is read and parsed once: the documents of
+// published policies, and what is settled once for all devices that meet the same assignments.
+package cache
 
 import (
 	"errors"
@@ -13,19 +14,19 @@ import (
 // ErrUnreadable is given for a published document that cannot be read any more.
 var ErrUnreadable = errors.New("the published policy cannot be read")
 
-// Records is what is needed of the records.
-type Records interface {
+// Revisions reads revisions of policies.
+type Revisions interface {
 	PolicyRevision(policyID string, number int) (store.PolicyRevision, error)
 }
 
 // Documents are the documents of revisions. The zero Documents is ready to use.
 type Documents struct {
-	known sync.Map // *policy.Document by key
+	known sync.Map // *policy.Document by revisionOf
 }
 
-type key struct {
-	policy   string // identifier
-	revision int
+type revisionOf struct {
+	policy string // identifier
+	number int
 }
 
 // Forget lets go of everything: the database went back, and a number may come to mean another document.
@@ -33,8 +34,8 @@ func (d *Documents) Forget() { d.known.Clear() }
 
 // Of gives the document of a revision of a policy, by the policy's identifier. The error matches [ErrUnreadable]
 // when it is there but cannot be read.
-func (d *Documents) Of(tx Records, policyID string, revision int) (*policy.Document, error) {
-	k := key{policyID, revision}
+func (d *Documents) Of(tx Revisions, policyID string, revision int) (*policy.Document, error) {
+	k := revisionOf{policyID, revision}
 	if doc, ok := d.known.Load(k); ok {
 		return doc.(*policy.Document), nil
 	}

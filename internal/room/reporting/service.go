@@ -6,8 +6,8 @@
 package reporting
 
 import (
+	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/base/scopes"
 	"rankwarden.example/internal/base/uow"
 )
 
@@ -15,7 +15,7 @@ import (
 type Service struct {
 	uow.Room[Records]
 	View   *fleetview.View
-	Scopes *scopes.Cache
+	Scopes *cache.Scopes
 
 	recent recentRollouts
 }
