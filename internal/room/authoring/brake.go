@@ -12,9 +12,9 @@ import (
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/base/inforce"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/underway"
+
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/directory"
@@ -145,19 +145,19 @@ func (s *Service) consequences(
 		}
 	}
 	slices.SortStableFunc(f.devices, func(a, b *fleetview.Device) int { return cmp.Compare(a.Name, b.Name) })
-	planned := make([]inforce.Device, len(f.devices))
+	planned := make([]planning.Device, len(f.devices))
 	for i, d := range f.devices {
-		planned[i] = inforce.Device{NameKey: d.NameKey, Facts: d.Facts}
+		planned[i] = planning.Device{NameKey: d.NameKey, Facts: d.Facts}
 		planned[i].Facts.Name = d.Name
 	}
 	var err error
-	if f.after, _, err = inforce.Read(tx, s.Documents, planned, inforce.Also{}); err != nil {
+	if f.after, _, err = planning.Read(tx, s.Documents, planned, planning.Beside{}); err != nil {
 		return nil, err
 	}
 	if err := tx.BackToMark(); err != nil {
 		return nil, err
 	}
-	if f.before, _, err = inforce.Read(tx, s.Documents, planned, inforce.Also{}); err != nil {
+	if f.before, _, err = planning.Read(tx, s.Documents, planned, planning.Beside{}); err != nil {
 		return nil, err
 	}
 	f.plan()
@@ -168,7 +168,7 @@ func (s *Service) consequences(
 	p.Fleet, p.Devices = len(
 		fleet,
 	), len(
-		underway.AffectedBy(f.now, f.then, func(d int) string { return f.devices[d].ID }),
+		planning.AffectedBy(f.now, f.then, func(d int) string { return f.devices[d].ID }),
 	)
 	if kind == store.BrakeDirectory { // identifiers are put into what devices are told, beside their settings
 		p.Devices = len(f.devices)

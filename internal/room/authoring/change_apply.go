@@ -9,7 +9,7 @@ import (
 
 	"rankwarden.example/core/change"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/drafted"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -78,7 +78,7 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change, how string)
 	}
 	what := []string{}
 	for _, r := range records {
-		e, err := drafted.Of(r)
+		e, err := planning.ReadEdit(r)
 		if err != nil {
 			return err
 		}

@@ -12,7 +12,7 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/base/drafted"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
 )
@@ -25,10 +25,10 @@ const (
 )
 
 // Edit is one edit of a change.
-type Edit = drafted.Edit
+type Edit = planning.Edit
 
 // NewGroup is what a group is to be.
-type NewGroup = drafted.Group
+type NewGroup = planning.EditedGroup
 
 // prepare checks an edit by itself, and gives it as the core has it. Groups know their devices by folded name.
 func prepare(tx Records, e *Edit, index map[string]int) (change.Edit, []policy.Problem, error) {

@@ -11,7 +11,7 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/drafted"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -93,7 +93,7 @@ func readChange(tx Records, name string) (ChangeWithEdits, error) {
 		return c, err
 	}
 	for _, r := range records {
-		e, err := drafted.Of(r)
+		e, err := planning.ReadEdit(r)
 		if err != nil {
 			return c, err
 		}
@@ -349,7 +349,7 @@ func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) e
 	}
 	var before []change.Edit
 	for _, r := range records[:place] {
-		earlier, err := drafted.Of(r)
+		earlier, err := planning.ReadEdit(r)
 		if err != nil {
 			return err
 		}

@@ -17,9 +17,9 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/drafted"
+
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/base/inforce"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 )
 
@@ -75,23 +75,23 @@ func (s *Service) read(ctx context.Context, reach rights.Reach, edits []Edit, gr
 	slices.SortStableFunc(f.devices, func(a, b *fleetview.Device) int { return cmp.Compare(a.Name, b.Name) })
 	err := s.DB.InSnapshot(ctx, func(tx Records) (err error) {
 		index := make(map[string]int, len(f.devices))
-		planned := make([]inforce.Device, len(f.devices))
+		planned := make([]planning.Device, len(f.devices))
 		for i, d := range f.devices {
 			index[d.NameKey] = i
-			planned[i] = inforce.Device{NameKey: d.NameKey, Facts: d.Facts}
+			planned[i] = planning.Device{NameKey: d.NameKey, Facts: d.Facts}
 			planned[i].Facts.Name = d.Name
 		}
-		var also inforce.Also
+		var also planning.Beside
 		f.edits = make([]change.Edit, len(edits))
 		for i := range edits {
 			if f.edits[i], _, err = prepare(tx, &edits[i], index); err != nil {
 				return s.explain(err, edits[i])
 			}
 		}
-		if also, err = drafted.Named(tx, f.edits, groups); err != nil {
+		if also, err = planning.NamedByEdits(tx, f.edits, groups); err != nil {
 			return err
 		}
-		f.before, _, err = inforce.Read(tx, s.Documents, planned, also)
+		f.before, _, err = planning.Read(tx, s.Documents, planned, also)
 		return err
 	})
 	if err != nil {

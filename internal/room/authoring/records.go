@@ -6,8 +6,8 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/base/inforce"
-	"rankwarden.example/internal/base/underway"
+	"rankwarden.example/internal/base/planning"
+
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/protocol"
@@ -18,8 +18,8 @@ type Records interface {
 	uow.Records
 	devicegroups.Names
 	devicegroups.Records
-	inforce.Records
-	underway.Records
+	planning.Records
+	planning.RolloutRecords
 
 	AddBrake(b store.Brake) error
 	Brake(id string) (store.Brake, error)

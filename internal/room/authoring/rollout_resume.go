@@ -7,8 +7,8 @@ import (
 
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 )
@@ -33,9 +33,9 @@ func (s *Service) ResumeRollout(
 		return false, refusal.Named(err, "rollout", name)
 	}
 	var seen *Preview
-	var affected underway.Affected
+	var affected planning.Affected
 	if edited {
-		if seen, affected, _, err = s.takeOff(ctx, name, nil); err != nil {
+		if seen, affected, _, err = s.effectsOf(ctx, name, nil); err != nil {
 			return false, err
 		}
 		if digest != seen.Digest {
@@ -47,7 +47,7 @@ func (s *Service) ResumeRollout(
 		if err != nil {
 			return err
 		}
-		run, err := underway.Load(tx, record)
+		run, err := planning.LoadRun(tx, record)
 		if err != nil {
 			return err
 		}
@@ -92,7 +92,7 @@ func (s *Service) wasEdited(ctx context.Context, name string) (edited bool, err 
 			return err
 		}
 		now, err := tx.ChangeEdits(record.ChangeID)
-		edited = !underway.SameEdits(now, record.Edits)
+		edited = !planning.SameEdits(now, record.Edits)
 		return err
 	})
 	return edited, err
@@ -109,7 +109,7 @@ func (s *Service) resumeAsItWas(tx Records, w *uow.Work, name string) error {
 
 // resumeEdited has a rollout take out the edits that its change has now.
 func (s *Service) resumeEdited(
-	tx Records, w *uow.Work, run *underway.Run, seen *Preview, affected underway.Affected,
+	tx Records, w *uow.Work, run *planning.Run, seen *Preview, affected planning.Affected,
 ) (bool, error) {
 	c, err := tx.LockChange(run.Name)
 	if err != nil {

@@ -11,8 +11,8 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 )
@@ -40,7 +40,7 @@ func (s *Service) StartRollout(
 	if err := devicegroups.Exist(s.DB.With(ctx), "first", how.Plan.First); err != nil {
 		return c, false, err
 	}
-	seen, affected, in, err := s.takeOff(ctx, name, how.Plan.First)
+	seen, affected, in, err := s.effectsOf(ctx, name, how.Plan.First)
 	if err != nil {
 		return c, false, err
 	}
@@ -71,10 +71,10 @@ func (s *Service) StartRollout(
 	return c, started && err == nil, refusal.Named(err, "change", name)
 }
 
-// takeOff works out what a change does to the fleet, which devices it affects, and who is in which of the groups.
-func (s *Service) takeOff(
+// effectsOf works out what a change does to the fleet, which devices it affects, and who is in which of the groups.
+func (s *Service) effectsOf(
 	ctx context.Context, name string, groups []string,
-) (seen *Preview, affected underway.Affected, in func(device, group string) bool, err error) {
+) (seen *Preview, affected planning.Affected, in func(device, group string) bool, err error) {
 	c, edits, err := s.openEdits(ctx, name)
 	if err != nil {
 		return nil, nil, nil, err
@@ -95,7 +95,7 @@ func (s *Service) takeOff(
 	for i, d := range f.devices {
 		index[d.ID] = i
 	}
-	affected = underway.AffectedBy(f.now, f.then, func(d int) string { return f.devices[d].ID })
+	affected = planning.AffectedBy(f.now, f.then, func(d int) string { return f.devices[d].ID })
 	in = func(device, group string) bool { return f.then.In(group, index[device]) == assign.Yes }
 	return seen, affected, in, nil
 }
@@ -130,7 +130,7 @@ func (s *Service) tryOut(tx Records, w *uow.Work, c store.Change) error {
 
 // takeOut draws the waves of a change, and starts its rollout.
 func (s *Service) takeOut(
-	tx Records, w *uow.Work, c *store.Change, how GoingOut, affected underway.Affected,
+	tx Records, w *uow.Work, c *store.Change, how GoingOut, affected planning.Affected,
 	in func(device, group string) bool,
 ) error {
 	records, err := tx.ChangeEdits(c.ID)
@@ -159,7 +159,7 @@ func (s *Service) takeOut(
 	if _, err := machine.Apply(rollout.Start{By: w.Who.Name}, now); err != nil {
 		return fmt.Errorf("starting the rollout of %s: %w", c.Name, err)
 	}
-	run := underway.New(record, machine)
+	run := planning.NewRun(record, machine)
 	if err := run.Encode(); err != nil {
 		return err
 	}
@@ -234,7 +234,7 @@ func (s *Service) FinishRollout(ctx context.Context, name string) error {
 			w.Quiet()
 			return nil
 		}
-		if err := underway.NotFrozen(tx); err != nil {
+		if err := planning.NotFrozen(tx); err != nil {
 			return err
 		}
 		c, err := tx.LockChange(name)

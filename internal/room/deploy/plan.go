@@ -12,8 +12,8 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/inforce"
-	"rankwarden.example/internal/base/underway"
+	"rankwarden.example/internal/base/planning"
+
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/protocol"
 )
@@ -37,81 +37,81 @@ func (s *Service) plan(tx Records, requests []store.SettleRequest, run *settleme
 		return err
 	}
 	run.devices = len(devices)
-	air, err := s.read(tx, devices)
+	known, err := s.read(tx, devices)
 	if err != nil {
 		return err
 	}
-	if run.moves = air.sky.Moves(air.ids, air.in, strings.Join(run.causes, ", ")); len(run.moves) > 0 {
+	if run.moves = known.plans.Moves(known.ids, known.in, strings.Join(run.causes, ", ")); len(run.moves) > 0 {
 		return nil // first it is said who is in which rollout, then it is planned again
 	}
-	for _, carried := range air.sets() {
-		if err := air.settle(run, carried); err != nil {
+	for _, carried := range known.sets() {
+		if err := known.settle(run, carried); err != nil {
 			return err
 		}
 	}
 	return run.lookUp(tx)
 }
 
-// airspace is what was read of some devices and of the rollouts that are under way.
-type airspace struct {
+// situation is what was read of some devices and of the rollouts that are under way.
+type situation struct {
 	ids         []string
-	sky         *underway.Sky
-	flights     []underway.Flight
+	plans       *planning.Overlaid
+	rollouts    []planning.UnderWay
 	in          map[string]map[string]bool // devices by rollout
 	carried     map[string][]string        // rollouts whose change a device has, by device
 	revisions   map[string]int             // of the policies in force
-	latest      map[string]inforce.PolicyInUse
+	latest      map[string]planning.PolicyInUse
 	assignments map[string]store.Assignment
 }
 
 // read reads what is in force for devices, and what rollouts add to it.
-func (s *Service) read(tx Records, devices []store.DeviceName) (*airspace, error) {
-	air := &airspace{
+func (s *Service) read(tx Records, devices []store.DeviceName) (*situation, error) {
+	known := &situation{
 		in: map[string]map[string]bool{}, carried: map[string][]string{},
 		revisions: map[string]int{}, assignments: map[string]store.Assignment{},
 	}
-	planned, index := make([]inforce.Device, len(devices)), make(map[string]int, len(devices))
+	planned, index := make([]planning.Device, len(devices)), make(map[string]int, len(devices))
 	for i, d := range devices { // groups are as they were worked out, so that no rule reads a fact
-		planned[i] = inforce.Device{NameKey: d.NameKey, Facts: fleet.Facts{Name: d.NameKey}}
+		planned[i] = planning.Device{NameKey: d.NameKey, Facts: fleet.Facts{Name: d.NameKey}}
 		index[d.NameKey] = i
-		air.ids = append(air.ids, d.ID)
+		known.ids = append(known.ids, d.ID)
 	}
 	records, err := tx.RolloutsUnderWay()
 	if err != nil {
 		return nil, err
 	}
-	if air.flights, err = underway.Flights(records, index); err != nil {
+	if known.rollouts, err = planning.ReadUnderWay(records, index); err != nil {
 		return nil, err
 	}
-	if err := readFacts(tx, air, planned); err != nil {
+	if err := readFacts(tx, known, planned); err != nil {
 		return nil, err
 	}
-	if err := air.readDevices(tx); err != nil {
+	if err := known.readDevices(tx); err != nil {
 		return nil, err
 	}
-	also, err := underway.Also(tx, air.flights)
+	also, err := planning.NamedByRollouts(tx, known.rollouts)
 	if err != nil {
 		return nil, err
 	}
-	in, assignments, err := inforce.Read(tx, s.Documents, planned, also)
+	in, assignments, err := planning.Read(tx, s.Documents, planned, also)
 	if err != nil {
 		return nil, err
 	}
 	for _, a := range assignments {
-		air.assignments[a.Name], air.revisions[a.Policy] = a, a.Revision
+		known.assignments[a.Name], known.revisions[a.Policy] = a, a.Revision
 	}
-	air.latest, air.sky = also.Policies, underway.NewSky(in, air.flights)
-	return air, nil
+	known.latest, known.plans = also.Policies, planning.Overlay(in, known.rollouts)
+	return known, nil
 }
 
 // readFacts reads what is known of devices, where a rollout brings a group by a rule.
-func readFacts(tx Records, air *airspace, planned []inforce.Device) error {
-	if !underway.ReadsFacts(air.flights) {
+func readFacts(tx Records, known *situation, planned []planning.Device) error {
+	if !planning.ReadsFacts(known.rollouts) {
 		return nil
 	}
-	facts, err := tx.LiveFacts(air.ids)
-	at := make(map[string]int, len(air.ids))
-	for i, id := range air.ids {
+	facts, err := tx.LiveFacts(known.ids)
+	at := make(map[string]int, len(known.ids))
+	for i, id := range known.ids {
 		at[id] = i
 	}
 	for _, f := range facts {
@@ -121,28 +121,28 @@ func readFacts(tx Records, air *airspace, planned []inforce.Device) error {
 }
 
 // readDevices reads which of the devices are in which rollouts.
-func (air *airspace) readDevices(tx Records) error {
-	if len(air.flights) == 0 {
+func (known *situation) readDevices(tx Records) error {
+	if len(known.rollouts) == 0 {
 		return nil
 	}
-	list, err := tx.Carrying(air.ids)
+	list, err := tx.Carrying(known.ids)
 	for _, c := range list {
-		if air.in[c.RolloutID] == nil {
-			air.in[c.RolloutID] = map[string]bool{}
+		if known.in[c.RolloutID] == nil {
+			known.in[c.RolloutID] = map[string]bool{}
 		}
-		air.in[c.RolloutID][c.DeviceID] = true
+		known.in[c.RolloutID][c.DeviceID] = true
 		if c.Has {
-			air.carried[c.DeviceID] = append(air.carried[c.DeviceID], c.RolloutID)
+			known.carried[c.DeviceID] = append(known.carried[c.DeviceID], c.RolloutID)
 		}
 	}
 	return err
 }
 
 // sets are the sets of rollouts that devices have, the empty one first.
-func (air *airspace) sets() [][]string {
+func (known *situation) sets() [][]string {
 	sets := [][]string{nil}
-	for _, id := range air.ids {
-		carried := air.carried[id]
+	for _, id := range known.ids {
+		carried := known.carried[id]
 		if !slices.ContainsFunc(sets, func(s []string) bool { return slices.Equal(s, carried) }) {
 			sets = append(sets, carried)
 		}
@@ -152,12 +152,12 @@ func (air *airspace) sets() [][]string {
 }
 
 // settle plans the devices that have exactly the changes of some rollouts.
-func (air *airspace) settle(run *settlement, carried []string) error {
-	mine := func(i int) bool { return slices.Equal(air.carried[air.ids[i]], carried) }
-	p, err := air.sky.With(carried)
+func (known *situation) settle(run *settlement, carried []string) error {
+	mine := func(i int) bool { return slices.Equal(known.carried[known.ids[i]], carried) }
+	p, err := known.plans.With(carried)
 	if err != nil { // they keep what they have
 		f := failedScope{why: err}
-		for i, id := range air.ids {
+		for i, id := range known.ids {
 			if mine(i) {
 				f.devices = append(f.devices, id)
 			}
@@ -165,12 +165,12 @@ func (air *airspace) settle(run *settlement, carried []string) error {
 		run.failed = append(run.failed, f)
 		return nil
 	}
-	revisions := underway.Revisions(air.revisions, air.flights, air.latest, carried)
+	revisions := planning.Revisions(known.revisions, known.rollouts, known.latest, carried)
 	for _, scope := range p.Scopes {
 		ids := []string{}
 		for _, i := range scope.Devices {
 			if mine(i) {
-				ids = append(ids, air.ids[i])
+				ids = append(ids, known.ids[i])
 			}
 		}
 		switch {

@@ -5,9 +5,9 @@ import (
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/drafted"
-	"rankwarden.example/internal/base/inforce"
-	"rankwarden.example/internal/base/underway"
+
+	"rankwarden.example/internal/base/planning"
+
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/protocol"
@@ -16,9 +16,9 @@ import (
 // Records is what this room needs of the records. [store.Tx] has it.
 type Records interface {
 	uow.Records
-	inforce.Records
-	drafted.Names
-	underway.Records
+	planning.Records
+	planning.Names
+	planning.RolloutRecords
 
 	AddChangeEvent(e store.ChangeEvent) error
 	Asked(digest string) (protocol.DesiredContent, error)

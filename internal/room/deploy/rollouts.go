@@ -8,9 +8,9 @@ import (
 
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
@@ -24,7 +24,7 @@ func (s *Service) PauseRollout(ctx context.Context, who rights.Identity, name, r
 		"rollout.paused",
 		name,
 		reason,
-		func(Records, *uow.Work, *underway.Run) (rollout.Event, error) {
+		func(Records, *uow.Work, *planning.Run) (rollout.Event, error) {
 			return rollout.Pause{By: who.Name, Reason: reason}, nil
 		},
 	)
@@ -34,7 +34,7 @@ func (s *Service) PauseRollout(ctx context.Context, who rights.Identity, name, r
 // says so.
 func (s *Service) OpenNextWave(ctx context.Context, who rights.Identity, name, reason string) (asked bool, err error) {
 	err = s.act(ctx, who, "rollout.opened_early", name, reason,
-		func(_ Records, w *uow.Work, r *underway.Run) (rollout.Event, error) {
+		func(_ Records, w *uow.Work, r *planning.Run) (rollout.Event, error) {
 			before := r.Machine.Asked
 			switch {
 			case !s.SecondPersonOpens:
@@ -59,7 +59,7 @@ func (s *Service) OpenNextWave(ctx context.Context, who rights.Identity, name, r
 // values that the change took away, as far as nobody altered them since.
 func (s *Service) RevertRollout(ctx context.Context, who rights.Identity, name, reason string, giveBack bool) error {
 	return s.act(ctx, who, "rollout.reverted", name, reason,
-		func(tx Records, w *uow.Work, r *underway.Run) (rollout.Event, error) {
+		func(tx Records, w *uow.Work, r *planning.Run) (rollout.Event, error) {
 			if strings.TrimSpace(reason) == "" {
 				return nil, refusal.New(refusal.Invalid, "say why the change is taken back, for its authors").
 					At("reason")
@@ -83,7 +83,7 @@ func (s *Service) RevertRollout(ctx context.Context, who rights.Identity, name, 
 // act does what a person wants of a rollout that is under way.
 func (s *Service) act(
 	ctx context.Context, who rights.Identity, action, name, reason string,
-	do func(tx Records, w *uow.Work, r *underway.Run) (rollout.Event, error),
+	do func(tx Records, w *uow.Work, r *planning.Run) (rollout.Event, error),
 ) error {
 	act := uow.Act{Who: who, Right: rights.Deploy, Action: action, Object: name, Reason: strings.TrimSpace(reason)}
 	err := s.Do(ctx, act, func(tx Records, w *uow.Work) error {
@@ -112,16 +112,16 @@ func (s *Service) act(
 	return refusal.Named(err, "rollout", name)
 }
 
-func loadLocked(tx Records, name string) (*underway.Run, error) {
+func loadLocked(tx Records, name string) (*planning.Run, error) {
 	record, err := tx.LockRollout(name)
 	if err != nil {
 		return nil, err
 	}
-	return underway.Load(tx, record)
+	return planning.LoadRun(tx, record)
 }
 
 // mayTouch refuses whoever does not reach every device of a rollout.
-func mayTouch(tx Records, who rights.Identity, r *underway.Run) error {
+func mayTouch(tx Records, who rights.Identity, r *planning.Run) error {
 	mine := who.Reach(rights.Deploy)
 	if mine.Everywhere() {
 		return nil
@@ -149,7 +149,7 @@ func refuseEvent(err error) error {
 }
 
 // move says of devices that they come into a rollout or leave it.
-func (s *Service) move(ctx context.Context, m underway.Move) error {
+func (s *Service) move(ctx context.Context, m planning.Move) error {
 	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
 		r, err := loadLocked(tx, m.Rollout)
 		if err != nil {

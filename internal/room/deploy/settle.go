@@ -12,7 +12,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
-	"rankwarden.example/internal/base/underway"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/store"
@@ -73,7 +73,7 @@ type settlement struct {
 	directory map[principal.Ref]principal.Entry
 	failed    []failedScope
 	busy      []string        // devices that something else held all the time
-	moves     []underway.Move // who comes into rollouts or leaves them; then nothing is planned
+	moves     []planning.Move // who comes into rollouts or leaves them; then nothing is planned
 }
 
 // settledScope is what is settled once for all devices that meet the same assignments.

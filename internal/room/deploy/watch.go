@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/underway"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 )
@@ -26,7 +26,7 @@ const (
 
 // watcher is what a replica remembers of the rollouts that it watches.
 type watcher struct {
-	runs     map[string]*underway.Run // by identifier
+	runs     map[string]*planning.Run // by identifier
 	reported map[string]bool          // devices that reported since the last look
 	lastAll  time.Time
 }
@@ -36,7 +36,7 @@ type watcher struct {
 func (s *Service) RolloutLoop(ctx context.Context) {
 	told := s.Hub.Subscribe(store.TopicReports, store.TopicRollouts, store.TopicDatabase)
 	defer told.Close()
-	w := &watcher{runs: map[string]*underway.Run{}, reported: map[string]bool{}}
+	w := &watcher{runs: map[string]*planning.Run{}, reported: map[string]bool{}}
 	for {
 		select {
 		case <-ctx.Done():
@@ -60,7 +60,7 @@ func (s *Service) RolloutLoop(ctx context.Context) {
 
 // WatchRollouts looks at every rollout under way once, unless another replica is at it.
 func (s *Service) WatchRollouts(ctx context.Context) error {
-	return s.watch(ctx, &watcher{runs: map[string]*underway.Run{}, reported: map[string]bool{}})
+	return s.watch(ctx, &watcher{runs: map[string]*planning.Run{}, reported: map[string]bool{}})
 }
 
 func (s *Service) watch(ctx context.Context, w *watcher) error {
@@ -142,7 +142,7 @@ func (s *Service) look(ctx context.Context, w *watcher, record store.Rollout, de
 			return err
 		}
 		if run == nil || run.Version != locked.Version {
-			if run, err = underway.Load(tx, locked); err != nil {
+			if run, err = planning.LoadRun(tx, locked); err != nil {
 				return err
 			}
 			devices = nil
@@ -158,7 +158,7 @@ func (s *Service) look(ctx context.Context, w *watcher, record store.Rollout, de
 		}
 		if opened = opensWave(decisions); opened {
 			if why := s.cannotApply(tx, run); why != nil {
-				if run, err = underway.Load(tx, locked); err != nil {
+				if run, err = planning.LoadRun(tx, locked); err != nil {
 					return err
 				}
 				if decisions, _, err = s.happen(run, []rollout.Event{rollout.Halt{Why: why.Error()}}); err != nil {
@@ -185,7 +185,7 @@ func (s *Service) look(ctx context.Context, w *watcher, record store.Rollout, de
 }
 
 // happen has events happen, and then time pass. Altered says that something is to be stored.
-func (s *Service) happen(run *underway.Run, events []rollout.Event) ([]rollout.Decision, bool, error) {
+func (s *Service) happen(run *planning.Run, events []rollout.Event) ([]rollout.Decision, bool, error) {
 	now := s.Now()
 	altered := len(events) > 0
 	if away := now.Sub(run.LookedAt); away > unwatched {
@@ -200,17 +200,17 @@ func opensWave(decisions []rollout.Decision) bool {
 }
 
 // cannotApply says why the change of a rollout cannot be made any more, nil when it can.
-func (s *Service) cannotApply(tx Records, run *underway.Run) error {
-	air, err := s.read(tx, nil)
+func (s *Service) cannotApply(tx Records, run *planning.Run) error {
+	known, err := s.read(tx, nil)
 	if err != nil {
 		return nil // nothing is known; settling says more
 	}
-	_, err = air.sky.With([]string{run.ID})
+	_, err = known.plans.With([]string{run.ID})
 	return err
 }
 
 // seen turns what is known of devices that have the change into events, where it is news.
-func (s *Service) seen(tx Records, run *underway.Run, devices []string) ([]rollout.Event, error) {
+func (s *Service) seen(tx Records, run *planning.Run, devices []string) ([]rollout.Event, error) {
 	if devices != nil && len(devices) == 0 {
 		return nil, nil
 	}

@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/base/underway"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/store"
 )
 
@@ -34,7 +34,7 @@ func (r *recentRollouts) of(tx Records, record store.Rollout) (*recentRollout, e
 	if at >= 0 && r.known[at].version == record.Version {
 		return r.known[at], nil
 	}
-	machine, err := underway.Machine(record)
+	machine, err := planning.Machine(record)
 	if err != nil {
 		return nil, err
 	}
@@ -42,7 +42,7 @@ func (r *recentRollouts) of(tx Records, record store.Rollout) (*recentRollout, e
 	if err != nil {
 		return nil, err
 	}
-	underway.Put(machine, devices)
+	planning.Put(machine, devices)
 	fresh := &recentRollout{id: record.ID, version: record.Version, machine: machine, verified: map[string]time.Time{}}
 	for _, d := range devices {
 		if d.VerifiedAt != nil {

@@ -8,8 +8,8 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/cache"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/reach"
-	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
@@ -22,7 +22,7 @@ type Records interface {
 	reach.Records
 	cache.One
 	cache.Many
-	underway.Records
+	planning.RolloutRecords
 
 	Change(name string) (store.Change, error)
 	ChangeEdits(change string) ([]store.ChangeEdit, error)

@@ -10,8 +10,8 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/underway"
 	"rankwarden.example/internal/store"
 )
 
@@ -101,7 +101,7 @@ func (s *Service) underWay(tx Records, who rights.Identity) ([]RolloutSummary, e
 
 // summary counts the devices of a rollout in reach.
 func (s *Service) summary(tx Records, reach rights.Reach, record store.Rollout) (RolloutSummary, error) {
-	machine, err := underway.Machine(record)
+	machine, err := planning.Machine(record)
 	out := RolloutSummary{Rollout: record, Machine: machine, Tally: rollout.Tally{}, Whole: reach.Everywhere()}
 	if err != nil {
 		return out, err
@@ -158,7 +158,7 @@ func (s *Service) Rollout(ctx context.Context, who rights.Identity, name string)
 				Whole:   reach.Everywhere(),
 			},
 			Reason: c.Reason,
-			Edited: record.EndedAt == nil && !underway.SameEdits(edits, record.Edits),
+			Edited: record.EndedAt == nil && !planning.SameEdits(edits, record.Edits),
 			Names:  map[string]string{},
 		}
 		s.fill(out, reach, known.verified)

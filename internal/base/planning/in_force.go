@@ -1,6 +1,6 @@
-// Package inforce reads what is in force as the inputs of a plan: assignments with the policies they have, the members of
-// the groups that they name, and the people and groups of the directory that the policies name.
-package inforce
+// Package planning makes plans of what devices are to have: of what is in force, of edits over it, and of the rollouts that are
+// under way.
+package planning
 
 import (
 	"errors"
@@ -16,7 +16,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// Records is what is needed of the records.
+// Records is what is needed of the records to read what is in force.
 type Records interface {
 	cache.Revisions
 
@@ -31,8 +31,8 @@ type Device struct {
 	Facts   fleet.Facts // with its name; the others are only needed where a rule is worked out
 }
 
-// Also names what an edit may bring into force beside what is.
-type Also struct {
+// Beside names what edits may bring into force beside what is.
+type Beside struct {
 	Groups     []string               // that exist
 	Policies   map[string]PolicyInUse // by name
 	Principals []principal.Ref
@@ -44,9 +44,10 @@ type PolicyInUse struct {
 	Revision int
 }
 
-// Read reads the inputs of a plan for devices, and the records of its assignments at the same indexes. The errors are
+// Read reads what is in force as the inputs of a plan: assignments with the policies they have, the members of the groups that
+// they name, and the people and groups of the directory that the policies name, for devices; and the records of its assignments at the same indexes. The errors are
 // those of the records.
-func Read(tx Records, docs *cache.Documents, devices []Device, also Also) (plan.Inputs, []store.Assignment, error) {
+func Read(tx Records, docs *cache.Documents, devices []Device, beside Beside) (plan.Inputs, []store.Assignment, error) {
 	in := plan.Inputs{
 		Devices:  make([]fleet.Facts, len(devices)),
 		Policies: map[string]*policy.Document{},
@@ -59,7 +60,7 @@ func Read(tx Records, docs *cache.Documents, devices []Device, also Also) (plan.
 	if err != nil {
 		return in, nil, err
 	}
-	refs, groups := slices.Clone(also.Principals), slices.Clone(also.Groups)
+	refs, groups := slices.Clone(beside.Principals), slices.Clone(beside.Groups)
 	read := func(name, id string, revision int) error {
 		if in.Policies[name] != nil || in.Unusable[name] != nil {
 			return nil
@@ -83,7 +84,7 @@ func Read(tx Records, docs *cache.Documents, devices []Device, also Also) (plan.
 			return in, nil, err
 		}
 	}
-	for name, p := range also.Policies {
+	for name, p := range beside.Policies {
 		if err := read(name, p.ID, p.Revision); err != nil {
 			return in, nil, err
 		}

@@ -1,4 +1,4 @@
-package underway
+package planning
 
 import (
 	"maps"
@@ -11,33 +11,32 @@ import (
 	"rankwarden.example/core/preview"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/base/drafted"
-	"rankwarden.example/internal/base/inforce"
+
 	"rankwarden.example/internal/store"
 )
 
-// Flight is a rollout under way with the edits that go out, for devices with an index.
-type Flight struct {
+// UnderWay is a rollout under way with the edits that go out, for devices with an index.
+type UnderWay struct {
 	store.Rollout
 	Edits []change.Edit
 	Err   error // why they cannot be made
 }
 
-// Flights reads the edits of rollouts, for devices with an index by folded name. What cannot be read is in the flight.
-func Flights(records []store.Rollout, index map[string]int) ([]Flight, error) {
-	flights := make([]Flight, len(records))
+// ReadUnderWay reads the edits of rollouts, for devices with an index by folded name. What cannot be read is said there.
+func ReadUnderWay(records []store.Rollout, index map[string]int) ([]UnderWay, error) {
+	rollouts := make([]UnderWay, len(records))
 	for i, r := range records {
-		flights[i] = Flight{Rollout: r}
-		flights[i].Edits, flights[i].Err = Edits(r.Edits, index)
+		rollouts[i] = UnderWay{Rollout: r}
+		rollouts[i].Edits, rollouts[i].Err = Edits(r.Edits, index)
 	}
-	return flights, nil
+	return rollouts, nil
 }
 
 // Edits are stored edits as the core has them.
 func Edits(records []store.ChangeEdit, index map[string]int) ([]change.Edit, error) {
 	edits := make([]change.Edit, len(records))
 	for i, r := range records {
-		e, err := drafted.Of(r)
+		e, err := ReadEdit(r)
 		if err != nil {
 			return nil, err
 		}
@@ -56,52 +55,49 @@ func SameEdits(a, b []store.ChangeEdit) bool {
 }
 
 // ReadsFacts reports whether a rule of an edited group must be worked out.
-func ReadsFacts(flights []Flight) bool {
-	return slices.ContainsFunc(flights, func(f Flight) bool {
+func ReadsFacts(rollouts []UnderWay) bool {
+	return slices.ContainsFunc(rollouts, func(f UnderWay) bool {
 		return slices.ContainsFunc(f.Edits, func(e change.Edit) bool { return e.Group != nil && e.Group.Rule != nil })
 	})
 }
 
-// Also are the things that flights bring in beside what is in force.
-func Also(tx drafted.Names, flights []Flight) (inforce.Also, error) {
+// NamedByRollouts are the things that rollouts bring in beside what is in force.
+func NamedByRollouts(tx Names, rollouts []UnderWay) (Beside, error) {
 	var all []change.Edit
-	for _, f := range flights {
+	for _, f := range rollouts {
 		all = append(all, f.Edits...)
 	}
-	return drafted.Named(tx, all, nil)
+	return NamedByEdits(tx, all, nil)
 }
 
-// Sky is what devices are to have while rollouts are under way.
-type Sky struct {
-	Base    *plan.Plan // without any of them
-	in      plan.Inputs
-	flights []Flight
-	with    map[string]*plan.Plan // by the rollouts that a device has
-	errs    map[string]error
+// Overlaid is what devices are to have while rollouts are under way.
+type Overlaid struct {
+	Base     *plan.Plan // without any of them
+	in       plan.Inputs
+	rollouts []UnderWay
+	with     map[string]*plan.Plan // by the rollouts that a device has
+	errs     map[string]error
 }
 
-// NewSky plans for devices without any rollout; what is with some is planned when it is asked for.
-func NewSky(in plan.Inputs, flights []Flight) *Sky {
-	return &Sky{
-		Base: plan.Run(
-			in,
-			fleet.InTurn,
-		), in: in, flights: flights, with: map[string]*plan.Plan{}, errs: map[string]error{},
+// Overlay plans for devices without any rollout; what is with some is planned when it is asked for.
+func Overlay(in plan.Inputs, rollouts []UnderWay) *Overlaid {
+	return &Overlaid{
+		Base: plan.Run(in, fleet.InTurn), in: in, rollouts: rollouts, with: map[string]*plan.Plan{}, errs: map[string]error{},
 	}
 }
 
 // With is the plan for devices that have the changes of some rollouts, by sorted identifier. The error says which edit
 // cannot be made.
-func (s *Sky) With(rollouts []string) (*plan.Plan, error) {
+func (o *Overlaid) With(rollouts []string) (*plan.Plan, error) {
 	if len(rollouts) == 0 {
-		return s.Base, nil
+		return o.Base, nil
 	}
 	key := strings.Join(rollouts, " ")
-	if p := s.with[key]; p != nil || s.errs[key] != nil {
-		return p, s.errs[key]
+	if p := o.with[key]; p != nil || o.errs[key] != nil {
+		return p, o.errs[key]
 	}
-	in := s.in
-	for _, f := range s.flights {
+	in := o.in
+	for _, f := range o.rollouts {
 		if !slices.Contains(rollouts, f.ID) {
 			continue
 		}
@@ -110,12 +106,12 @@ func (s *Sky) With(rollouts []string) (*plan.Plan, error) {
 			in, err = change.Apply(in, f.Edits)
 		}
 		if err != nil {
-			s.errs[key] = err
+			o.errs[key] = err
 			return nil, err
 		}
 	}
-	s.with[key] = plan.RunAfter(s.Base, in, fleet.InTurn)
-	return s.with[key], nil
+	o.with[key] = plan.RunAfter(o.Base, in, fleet.InTurn)
+	return o.with[key], nil
 }
 
 // Affected are the settings that a change alters, by the identifier of the device.
@@ -146,21 +142,21 @@ type Move struct {
 
 // Moves says which devices come into rollouts and leave them, of those that were planned for, and why they were. In has the
 // devices that are in them, by rollout.
-func (s *Sky) Moves(ids []string, in map[string]map[string]bool, why string) []Move {
+func (o *Overlaid) Moves(ids []string, in map[string]map[string]bool, why string) []Move {
 	var moves []Move
-	for _, f := range s.flights {
+	for _, f := range o.rollouts {
 		if f.State.Ended() {
 			continue
 		}
 		m := Move{Rollout: f.Name, Units: Affected{}}
-		with, err := s.With([]string{f.ID})
+		with, err := o.With([]string{f.ID})
 		if err != nil {
 			if f.State != rollout.Stopped {
 				moves = append(moves, Move{Rollout: f.Name, Halt: err.Error()})
 			}
 			continue
 		}
-		affected := AffectedBy(s.Base, with, func(d int) string { return ids[d] })
+		affected := AffectedBy(o.Base, with, func(d int) string { return ids[d] })
 		joins := rollout.Join{Why: why}
 		for _, id := range ids {
 			switch member := in[f.ID][id]; {
@@ -184,8 +180,8 @@ func (s *Sky) Moves(ids []string, in map[string]map[string]bool, why string) []M
 // Revisions are the numbers under which edited policies are going to be known, by name, over those that are in force.
 func Revisions(
 	inForce map[string]int,
-	flights []Flight,
-	latest map[string]inforce.PolicyInUse,
+	rollouts []UnderWay,
+	latest map[string]PolicyInUse,
 	carried []string,
 ) map[string]int {
 	revisions := maps.Clone(inForce)
@@ -194,7 +190,7 @@ func Revisions(
 			revisions[name] = p.Revision
 		}
 	}
-	for _, f := range flights {
+	for _, f := range rollouts {
 		if !slices.Contains(carried, f.ID) {
 			continue
 		}

@@ -1,5 +1,4 @@
-// Package drafted is the edits of changes as they are stored, and as the core has them.
-package drafted
+package planning
 
 import (
 	"encoding/json"
@@ -11,17 +10,16 @@ import (
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/inforce"
 	"rankwarden.example/internal/store"
 )
 
-// Edit is one edit of a change. Of Document, Assignment and Group that is set which its kind needs.
+// Edit is one edit of a change, as it is stored. Of Document, Assignment and Group that is set which its kind needs.
 type Edit struct {
 	Kind       change.Kind
 	Name       string
 	Document   string // of the policy to publish
 	Assignment assign.Assignment
-	Group      Group
+	Group      EditedGroup
 	BasedOn    int64 // version of the thing that its author read, 0 when it did not exist
 	// Replaces is the version of the edit of the same thing that its author read, 0 when there was none; nil takes the
 	// place of whatever is there.
@@ -32,7 +30,7 @@ type Edit struct {
 type body struct {
 	Document   string          `json:"document,omitempty"`
 	Assignment *assignmentBody `json:"assignment,omitempty"`
-	Group      *Group          `json:"group,omitempty"`
+	Group      *EditedGroup    `json:"group,omitempty"`
 }
 
 // assignmentBody is an assignment as it is stored in an edit.
@@ -64,8 +62,8 @@ func (e Edit) Body() (string, error) {
 	return string(data), nil
 }
 
-// Of reads an edit as it is stored.
-func Of(r store.ChangeEdit) (Edit, error) {
+// ReadEdit reads an edit as it is stored.
+func ReadEdit(r store.ChangeEdit) (Edit, error) {
 	e := Edit{Kind: change.Kind(r.Kind), Name: r.Name, BasedOn: r.BasedOn}
 	var b body
 	if err := json.Unmarshal([]byte(r.Body), &b); err != nil {
@@ -83,8 +81,8 @@ func Of(r store.ChangeEdit) (Edit, error) {
 	return e, nil
 }
 
-// Group is what a group is to be: listed, or by a rule.
-type Group struct {
+// EditedGroup is what a group is to be: listed, or by a rule.
+type EditedGroup struct {
 	Name        string   `json:"-"`
 	Description string   `json:"description"`
 	Devices     []string `json:"devices"`
@@ -97,18 +95,18 @@ type Names interface {
 	Policy(name string) (store.Policy, error)
 }
 
-// Named are the things that edits bring in beside what is in force, and groups.
-func Named(tx Names, edits []change.Edit, groups []string) (inforce.Also, error) {
-	also := inforce.Also{Policies: map[string]inforce.PolicyInUse{}}
+// NamedByEdits are the things that edits bring in beside what is in force, and groups.
+func NamedByEdits(tx Names, edits []change.Edit, groups []string) (Beside, error) {
+	beside := Beside{Policies: map[string]PolicyInUse{}}
 	for _, e := range edits {
 		switch e.Kind {
 		case change.Publish:
-			also.Principals = append(also.Principals, e.Policy.Principals()...)
+			beside.Principals = append(beside.Principals, e.Policy.Principals()...)
 		case change.Assign:
 			groups = append(groups, slices.Concat(e.Assignment.Include, e.Assignment.Exclude, e.Assignment.Within)...)
 			p, err := tx.Policy(e.Assignment.Policy)
 			if err == nil && p.Revision > 0 {
-				also.Policies[p.Name] = inforce.PolicyInUse{ID: p.ID, Revision: p.Revision}
+				beside.Policies[p.Name] = PolicyInUse{ID: p.ID, Revision: p.Revision}
 			}
 		case change.DropGroup:
 			groups = append(groups, e.Name)
@@ -116,9 +114,9 @@ func Named(tx Names, edits []change.Edit, groups []string) (inforce.Also, error)
 	}
 	found, err := tx.GroupsNamed(text.Set(groups))
 	for _, g := range found {
-		also.Groups = append(also.Groups, g.Name)
+		beside.Groups = append(beside.Groups, g.Name)
 	}
-	return also, err
+	return beside, err
 }
 
 // Made is an edit as the core has it, for devices with an index by folded name. What it was checked for when it went into

@@ -1,6 +1,4 @@
-// Package underway is the rollouts that are under way: their records as state machines, what they add to what is in force,
-// and which devices have what.
-package underway
+package planning
 
 import (
 	"encoding/json"
@@ -17,8 +15,8 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// Records is what is needed of the records to read and keep a rollout.
-type Records interface {
+// RolloutRecords is what is needed of the records to read and keep a rollout.
+type RolloutRecords interface {
 	Freezes() ([]store.Freeze, error)
 	DropRolloutDevices(id string, devices []string) error
 	PutRolloutDevices(id string, list []store.RolloutDevice, anew bool, at, onlineFrom time.Time) error
@@ -37,8 +35,8 @@ type Run struct {
 	wasState  rollout.State             // that is stored
 }
 
-// New is a rollout that has not been stored; its devices are told first when it starts.
-func New(record store.Rollout, machine *rollout.Rollout) *Run {
+// NewRun is a rollout that has not been stored; its devices are told first when it starts.
+func NewRun(record store.Rollout, machine *rollout.Rollout) *Run {
 	return &Run{Rollout: record, Machine: machine, stored: map[string]rollout.Device{}, wasOpen: -1}
 }
 
@@ -52,8 +50,8 @@ func Machine(record store.Rollout) (*rollout.Rollout, error) {
 	return machine, nil
 }
 
-// Load reads a rollout with its devices.
-func Load(tx Records, record store.Rollout) (*Run, error) {
+// LoadRun reads a rollout with its devices.
+func LoadRun(tx RolloutRecords, record store.Rollout) (*Run, error) {
 	machine, err := Machine(record)
 	if err != nil {
 		return nil, err
@@ -95,7 +93,7 @@ func (r *Run) Encode() error {
 
 // Save stores a rollout over the version that was read, and has the devices settled that got the change or lost it. Units
 // are the settings that the change alters on devices that are new to it. Anew says that the change is another one.
-func (r *Run) Save(tx Records, w *uow.Work, at time.Time, units Affected, anew bool) error {
+func (r *Run) Save(tx RolloutRecords, w *uow.Work, at time.Time, units Affected, anew bool) error {
 	if err := r.Encode(); err != nil {
 		return err
 	}
@@ -108,7 +106,7 @@ func (r *Run) Save(tx Records, w *uow.Work, at time.Time, units Affected, anew b
 
 // mayGoOn refuses to store a wave that opens, or a rollout that resumes, during a freeze. Whatever opens a wave comes through
 // here.
-func (r *Run) mayGoOn(tx Records) error {
+func (r *Run) mayGoOn(tx RolloutRecords) error {
 	opens := r.Machine.Open() > r.wasOpen
 	resumes := r.Machine.State == rollout.Running && r.wasState != rollout.Running
 	if !opens && !resumes {
@@ -131,7 +129,7 @@ func NotFrozen(tx interface {
 }
 
 // SaveDevices is [Run.Save] for a rollout whose record is stored already.
-func (r *Run) SaveDevices(tx Records, w *uow.Work, at time.Time, units Affected, anew bool) error {
+func (r *Run) SaveDevices(tx RolloutRecords, w *uow.Work, at time.Time, units Affected, anew bool) error {
 	if err := r.mayGoOn(tx); err != nil {
 		return err
 	}
