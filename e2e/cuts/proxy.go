@@ -13,7 +13,6 @@ import (
 type proxy struct {
 	listener net.Listener
 	to       string
-	decide   func() fault
 
 	mu    sync.Mutex
 	conns map[net.Conn]bool
@@ -28,19 +27,20 @@ const (
 	after
 )
 
-func newProxy(to string, decide func() fault) (*proxy, error) {
+// newProxy begins to listen. decide gives what decides at the commits of a connection, by its number from 1.
+func newProxy(to string, decide func(connection uint64) func() fault) (*proxy, error) {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return nil, err
 	}
-	p := &proxy{listener: listener, to: to, decide: decide, conns: map[net.Conn]bool{}}
+	p := &proxy{listener: listener, to: to, conns: map[net.Conn]bool{}}
 	go func() {
-		for {
+		for connection := uint64(1); ; connection++ {
 			client, err := listener.Accept()
 			if err != nil {
 				return
 			}
-			go p.serve(client)
+			go p.serve(client, decide(connection))
 		}
 	}()
 	return p, nil
@@ -63,7 +63,7 @@ func (p *proxy) keep(c net.Conn) {
 	p.conns[c] = true
 }
 
-func (p *proxy) serve(client net.Conn) {
+func (p *proxy) serve(client net.Conn, decide func() fault) {
 	defer client.Close()
 	server, err := net.Dial("tcp", p.to)
 	if err != nil {
@@ -93,13 +93,13 @@ func (p *proxy) serve(client net.Conn) {
 			}
 		}
 	}()
-	p.forward(client, server, deaf)
+	forward(client, server, deaf, decide)
 	server.Close()
 	<-answers
 }
 
 // forward passes messages on to the server, one by one, until a fault ends it.
-func (p *proxy) forward(client, server net.Conn, deaf chan struct{}) {
+func forward(client, server net.Conn, deaf chan struct{}, decide func() fault) {
 	first := true // the first message has no type
 	for {
 		message, err := readMessage(client, first)
@@ -109,7 +109,7 @@ func (p *proxy) forward(client, server net.Conn, deaf chan struct{}) {
 		first = false
 		what := none
 		if bytes.Equal(bytes.ToLower(message), []byte("q\x00\x00\x00\x0bcommit\x00")) {
-			what = p.decide()
+			what = decide()
 		}
 		switch what {
 		case before:

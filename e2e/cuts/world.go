@@ -104,12 +104,14 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 	if err != nil {
 		return nil, err
 	}
-	chance := rand.New(rand.NewPCG(seed, 23))
-	if w.proxy, err = newProxy(parsed.Host, func() fault {
-		if !w.cutting.Load() || chance.IntN(6) != 0 {
-			return none
+	if w.proxy, err = newProxy(parsed.Host, func(connection uint64) func() fault {
+		chance := rand.New(rand.NewPCG(seed, 23+connection)) // its own, so that the seed determines what comes, whoever is first
+		return func() fault {
+			if !w.cutting.Load() || chance.IntN(6) != 0 {
+				return none
+			}
+			return fault(1 + chance.IntN(2))
 		}
-		return fault(1 + chance.IntN(2))
 	}); err != nil {
 		return nil, err
 	}

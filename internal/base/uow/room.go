@@ -59,12 +59,21 @@ func (r Room[R]) Clock() store.Clock {
 	return clock
 }
 
+// Allowed refuses an act, on the trail as [Room.Do] does, for want of its right. Whatever works before it does the act asks
+// first, so that nobody has read or changed anything who may not.
+func (r Room[R]) Allowed(ctx context.Context, act Act) error {
+	if act.Right == "" || act.Who.May(act.Right) {
+		return nil
+	}
+	return r.refuse(ctx, &Work{Act: act, now: r.Now(), log: r.Log}, Lacking(act.Who))
+}
+
 // Do does an act in one transaction. A refusal for want of the right, or of reach, is on the trail by itself, so that
 // an attempt is seen; nothing else of a refused act is.
 func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) error {
 	w := &Work{Act: act, now: r.Now(), log: r.Log, interval: r.Interval}
-	if act.Right != "" && !act.Who.May(act.Right) {
-		return r.refuse(ctx, w, Lacking(act.Who))
+	if err := r.Allowed(ctx, act); err != nil {
+		return err
 	}
 	ctx, span := tracing.Tracer().Start(ctx, cmp.Or(act.Action, "transaction"))
 	defer span.End()

@@ -78,6 +78,9 @@ type routes struct {
 // API is the operators' interface.
 type API struct{ routes *routes }
 
+// The library has one way to make errors for the whole process. It is set before anything can be served.
+func init() { huma.NewError = problem.FromLibrary }
+
 // Mount adds the API to an app.
 func Mount(app *fiber.App, o Options) *API { return &API{newAPI(app, o)} }
 
@@ -106,7 +109,6 @@ func Description() ([]byte, error) {
 }
 
 func newAPI(app *fiber.App, o Options) *routes {
-	huma.NewError = problem.FromLibrary
 	config := huma.DefaultConfig("Rank Warden", "1")
 	config.Info.Description = "The operators' interface of Rank Warden. Every list is paged: pass `next` of a page as " +
 		"`cursor` to get " +

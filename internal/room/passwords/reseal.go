@@ -25,6 +25,10 @@ func (s *Service) Reseal(
 	from int64,
 	progress func(done, all int) error,
 ) (int, error) {
+	act := uow.Act{Who: who, Right: rights.Administer, Action: "keys.resealed", Object: fmt.Sprint(from)}
+	if err := s.Allowed(ctx, act); err != nil {
+		return 0, err
+	}
 	keys, uses, err := s.EscrowKeys(ctx)
 	if err != nil {
 		return 0, err
@@ -85,14 +89,10 @@ func (s *Service) Reseal(
 			return done, err
 		}
 	}
-	return done, s.Do(
-		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "keys.resealed", Object: fmt.Sprint(from)},
-		func(tx Records, w *uow.Work) error {
-			w.After = map[string]any{"to": to.Number, "deposits": done}
-			return nil
-		},
-	)
+	return done, s.Do(ctx, act, func(_ Records, w *uow.Work) error {
+		w.After = map[string]any{"to": to.Number, "deposits": done}
+		return nil
+	})
 }
 
 // ExportedDeposit is one deposit in a file that the recovery key opens without the service.
@@ -110,6 +110,10 @@ func (s *Service) ExportDeposits(
 	who rights.Identity,
 	receive func(ExportedDeposit) error,
 ) (int, error) {
+	act := uow.Act{Who: who, Right: rights.Administer, Action: "deposits.exported", Object: "deposits"}
+	if err := s.Allowed(ctx, act); err != nil {
+		return 0, err
+	}
 	names := map[string]string{}
 	done := 0
 	var last store.Deposit
@@ -139,12 +143,8 @@ func (s *Service) ExportDeposits(
 		}
 		last = batch[len(batch)-1]
 	}
-	return done, s.Do(
-		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "deposits.exported", Object: "deposits"},
-		func(tx Records, w *uow.Work) error {
-			w.After = map[string]any{"deposits": done}
-			return nil
-		},
-	)
+	return done, s.Do(ctx, act, func(_ Records, w *uow.Work) error {
+		w.After = map[string]any{"deposits": done}
+		return nil
+	})
 }

@@ -276,3 +276,25 @@ func TestKeyList(t *testing.T) {
 	require.ErrorIs(t, err, passwords.ErrForeignKeys)
 	assert.EqualValues(t, epoch, s.Epoch())
 }
+
+// Who may not is refused before anything is read, opened or given away, and that is on the trail.
+func TestSecretsAreAskedForFirst(t *testing.T) {
+	s, r := room(t, open{1: true}) // reading deposits or keys panics
+	for action, do := range map[string]func() (int, error){
+		"deposits.exported": func() (int, error) {
+			return s.ExportDeposits(t.Context(), support("runa"), func(passwords.ExportedDeposit) error {
+				t.Error("a deposit was given away")
+				return nil
+			})
+		},
+		"keys.resealed": func() (int, error) {
+			return s.Reseal(t.Context(), support("runa"), 1, func(int, int) error { return nil })
+		},
+	} {
+		r.Entries = nil
+		_, err := do()
+		assert.ErrorContains(t, err, "with the role support you may not do this", action)
+		require.Len(t, r.Entries, 1)
+		assert.Equal(t, []string{action, string(audit.Refused)}, []string{r.Entries[0].Action, string(r.Entries[0].Outcome)})
+	}
+}
