@@ -8,17 +8,23 @@ BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 export GOFLAGS += -trimpath
 export CGO_ENABLED := 0
 
-.PHONY: demo demo-reset packages build test test-console test-go lint bench cuts storm ha fuzz screenshots clean
+.PHONY: help demo demo-reset packages build test test-console test-go lint bench cuts storm ha fuzz screenshots clean
 
-# REAL=1 adds three workstations with a real Linux to the simulated ones; it needs root.
+# Lists the targets.
+help:
+	@awk '/^# /{said = said substr($$0, 3) " "; next} /^[a-z-]+:([^=]|$$)/ && said != "" {sub(/:.*/, ""); sub(/\. .*/, ".", said); printf "%-13s %s\n", $$0, said} !/\?=/{said = ""}' Makefile
+
+# Starts everything on loopback: PostgreSQL, the service, a simulated fleet. REAL=1 adds three workstations with a real Linux to the simulated ones; it needs root.
 demo: build
 	@scripts/install postgresql $(if $(REAL),workstation)
 	bin/rankwardend demo $(if $(REAL),--real 3)
 
+# The same, begun anew.
 demo-reset: build
 	@scripts/install postgresql
 	bin/rankwardend demo --anew
 
+# Builds the three programs into bin/, with the console in the service.
 build: $(BINARIES)
 
 $(BINARIES): $(SOURCES) console/dist/index.html console/embed.go
@@ -31,6 +37,7 @@ console/node_modules/.package-lock.json: console/package.json console/package-lo
 console/dist/index.html: $(CONSOLE) console/node_modules/.package-lock.json
 	cd console && npm run --silent build
 
+# Runs every test against the real thing.
 test: build
 	@scripts/install postgresql directory domain workstation windows chromium pooler monitoring
 	@$(MAKE) --no-print-directory --output-sync -j2 test-console test-go
@@ -41,6 +48,7 @@ test-console:
 test-go:
 	GOGC=400 BINARIES=$(CURDIR)/bin go test -vet=off -timeout 38m -parallel 6 ./... # make lint vets
 
+# Formatting, vet, staticcheck, biome and tsc, and whether the modules are tidy.
 lint: build
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -d $$(git ls-files '*.go'); exit 1; }
 	go vet ./...
@@ -48,7 +56,10 @@ lint: build
 	go tool -modfile=tools.mod staticcheck ./...
 	checker=$$(go tool -modfile=tools.mod -n staticcheck) && GOOS=windows $$checker ./cmd/rankwarden-agent ./internal/agent/host/... ./internal/kit/atomicfile
 	cd console && npm run --silent check
+	go mod tidy -diff
+	go mod verify
 
+# Measures, and prints ratios; docs/speed.md says what they mean.
 bench: build
 	@scripts/install postgresql
 	@mkdir -p .cache
@@ -62,6 +73,7 @@ bench: build
 
 # Packages of the agent and of the service, with checksums, in dist/.
 packages: build
+	@scripts/install windows
 	scripts/packages
 
 # Cuts devices, service and link at every step of changing passwords, SEEDS times over; with HOST=linux the power of real
@@ -104,6 +116,7 @@ screenshots: build
 	@scripts/install chromium pictures
 	go run ./e2e/shots
 
+# Removes what was built.
 clean:
 	rm -rf bin dist console/dist/* console/src/gen .cache
 	touch console/dist/.gitkeep

@@ -38,7 +38,7 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	r := realWorkstation(t, name)
 	r.sh("rm /usr/bin/rankwarden-agent")
 	s.publish("base", keeperOnly, 500, "everything")
-	r.packages("0.13.0", "rankwarden-agent")
+	r.packages("0.14.0", "rankwarden-agent")
 	r.sh("umask 077; echo " + s.enrolmentToken(1) + " > /root/token")
 	out := r.sh(
 		"dpkg -i /root/rankwarden-agent.deb && rankwarden-agent set-up --service " + s.URL + " --token-file /root/token",
@@ -55,14 +55,14 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	s.settled()
 	s.until(func() bool { once(); s.settled(); return standing(s, name) == "in_step" })
 	device := s.why(name).Device
-	assert.Equal(t, "0.13.0", device.AgentVersion)
-	assert.Contains(t, r.sh("rankwarden-agent --version"), "0.13.0")
+	assert.Equal(t, "0.14.0", device.AgentVersion)
+	assert.Contains(t, r.sh("rankwarden-agent --version"), "0.14.0")
 
 	before := r.sh("cat /var/lib/rankwarden-agent/agent.json | sha256sum; getent passwd keeper")
 	r.sh("rm /etc/rankwarden/token") // it was for one use
-	r.packages("0.13.1", "rankwarden-agent")
+	r.packages("0.14.1", "rankwarden-agent")
 	r.sh("dpkg -i /root/rankwarden-agent.deb")
-	assert.Contains(t, r.sh("dpkg -s rankwarden-agent"), "Version: 0.13.1")
+	assert.Contains(t, r.sh("dpkg -s rankwarden-agent"), "Version: 0.14.1")
 	assert.Equal(t, before, r.sh("cat /var/lib/rankwarden-agent/agent.json | sha256sum; getent passwd keeper"))
 	once()
 	assert.Equal(t, device.ID, s.why(name).Device.ID, "it is the same device")
@@ -81,9 +81,9 @@ func TestThePackageOfTheAgent(t *testing.T) {
 func TestThePackageOfTheService(t *testing.T) {
 	beside(t)
 	r := realWorkstation(t, "SKL-HQ-900")
-	r.packages("0.13.0", "rankwarden")
+	r.packages("0.14.0", "rankwarden")
 	r.sh("dpkg -i /root/rankwarden.deb")
-	assert.Contains(t, r.sh("rankwardend --version; rankwarden --version"), "rankwarden version 0.13.0")
+	assert.Contains(t, r.sh("rankwardend --version; rankwarden --version"), "rankwarden version 0.14.0")
 	assert.Equal(t, "rankwarden rankwarden 700", r.sh("stat -c '%U %G %a' /var/lib/rankwarden"))
 	assert.Contains(t, r.sh("getent passwd rankwarden"), "/usr/sbin/nologin")
 

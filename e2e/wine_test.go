@@ -97,7 +97,7 @@ func TestTheAgentForWindows(t *testing.T) {
 func TestTheInstallerForWindows(t *testing.T) {
 	beside(t)
 	w := startWine(t)
-	for _, version := range []string{"0.13.0", "0.13.1"} {
+	for _, version := range []string{"0.14.0", "0.14.1"} {
 		cmd := exec.Command("../scripts/packages", "amd64")
 		cmd.Env = append(os.Environ(), "VERSION="+version, "OUT="+w.dir, "ONLY=windows")
 		out, err := cmd.CombinedOutput()
@@ -109,9 +109,9 @@ func TestTheInstallerForWindows(t *testing.T) {
 	program := filepath.Join(w.dir, "prefix/drive_c/Program Files/Rank Warden/rankwarden-agent.exe")
 	settings := func() string { return w.run("wine", "reg", "query", `HKLM\SOFTWARE\Rank Warden\Agent`) }
 
-	require.Error(t, installs("0.13.0"), "without an address")
+	require.Error(t, installs("0.14.0"), "without an address")
 	require.NoFileExists(t, program)
-	require.NoError(t, installs("0.13.0", "SERVICE=https://warden.skerryline.example", `TOKENFILE=C:\token`))
+	require.NoError(t, installs("0.14.0", "SERVICE=https://warden.skerryline.example", `TOKENFILE=C:\token`))
 	require.FileExists(t, program)
 	assert.Regexp(t, `Service\s+REG_SZ\s+https://warden.skerryline.example`, settings())
 	assert.Regexp(t, `TokenFile\s+REG_SZ\s+C:\\token`, settings())
@@ -120,11 +120,11 @@ func TestTheInstallerForWindows(t *testing.T) {
 	assert.Contains(t, service, "LocalSystem")
 
 	before := settings()
-	require.NoError(t, installs("0.13.1"), "an upgrade needs no address")
+	require.NoError(t, installs("0.14.1"), "an upgrade needs no address")
 	assert.Equal(t, before, settings())
 	require.FileExists(t, program)
-	assert.Error(t, installs("0.13.0", "SERVICE=https://elsewhere.skerryline.example"), "no way back")
-	w.run("wine", "msiexec", "/x", "rankwarden-agent_0.13.1_amd64.msi", "/qn")
+	assert.Error(t, installs("0.14.0", "SERVICE=https://elsewhere.skerryline.example"), "no way back")
+	w.run("wine", "msiexec", "/x", "rankwarden-agent_0.14.1_amd64.msi", "/qn")
 	assert.NoFileExists(t, program)
 	assert.Equal(t, before, settings(), "settings stay")
 	assert.Error(t, w.command("wine", "reg", "query", `HKLM\SYSTEM\CurrentControlSet\Services\rankwarden-agent`).Run())
