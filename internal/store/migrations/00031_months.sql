@@ -108,6 +108,9 @@ declare
     month timestamptz := date_trunc('month', day::timestamptz);
     gone text[];
 begin
+    if history_by(parent) is null then
+        raise exception 'the table % has no months', parent;
+    end if;
     select array_agg(p.part order by p.first nulls first) into gone from history_parts(parent) p where p.past <= month;
     if stays is not null and gone = array[before] then
         return '{}'; -- only what stayed
