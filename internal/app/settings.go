@@ -68,7 +68,7 @@ func (c Config) Settings() []api.Setting {
 }
 
 // byMonth says when the time begins for which records that go by the month are kept.
-const byMonth = ", once their month is over"
+const byMonth = " after the month is over"
 
 // span is a time in words; empty for none.
 func span(d time.Duration) string {
