@@ -8,7 +8,7 @@ BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 export GOFLAGS += -trimpath
 export CGO_ENABLED := 0
 
-.PHONY: help demo demo-reset packages build test test-console test-go lint bench cuts storm ha fuzz screenshots clean
+.PHONY: help demo demo-reset packages build test test-console test-go lint race bench cuts storm ha fuzz screenshots clean
 
 # Lists the targets.
 help:
@@ -58,6 +58,11 @@ lint: build
 	cd console && npm run --silent check
 	go mod tidy -diff
 	go mod verify
+
+# The tests of the rules under the race detector, which needs a C compiler.
+race:
+	@scripts/install compiler
+	CGO_ENABLED=1 go test -race -vet=off -timeout 20m ./core/... ./internal/...
 
 # Measures, and prints ratios; docs/speed.md says what they mean.
 bench: build
