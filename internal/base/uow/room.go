@@ -65,7 +65,7 @@ func (r Room[R]) Allowed(ctx context.Context, act Act) error {
 	if act.Right == "" || act.Who.May(act.Right) {
 		return nil
 	}
-	return r.refuse(ctx, &Work{Act: act, now: r.Now(), log: r.Log}, Lacking(act.Who))
+	return r.Refuse(ctx, act, Lacking(act.Who))
 }
 
 // Do does an act in one transaction. A refusal for want of the right, or of reach, is on the trail by itself, so that

@@ -140,8 +140,8 @@ func (s *Service) DecideChange(
 	if approve {
 		act.Action = "change.approved"
 	}
-	if !who.May(rights.Deploy) {
-		return ChangeWithEdits{}, s.Refuse(ctx, act, uow.Lacking(who))
+	if err := s.Allowed(ctx, act); err != nil {
+		return ChangeWithEdits{}, err
 	}
 	if strings.TrimSpace(reason) == "" && !approve {
 		return ChangeWithEdits{}, refusal.New(refusal.Invalid, "say why the change is refused, for its authors").

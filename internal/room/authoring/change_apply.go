@@ -20,8 +20,8 @@ import (
 // and has not, the change waits for one instead.
 func (s *Service) ApplyChange(ctx context.Context, who rights.Identity, name, digest string) (ChangeWithEdits, error) {
 	act := uow.Act{Who: who, Right: rights.Deploy, Action: "change.applied", Object: name}
-	if !who.May(rights.Deploy) {
-		return ChangeWithEdits{}, s.Refuse(ctx, act, uow.Lacking(who))
+	if err := s.Allowed(ctx, act); err != nil {
+		return ChangeWithEdits{}, err
 	}
 	seen, err := s.official(ctx, name)
 	if err != nil {

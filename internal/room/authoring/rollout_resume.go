@@ -25,8 +25,8 @@ func (s *Service) ResumeRollout(
 		Object: name,
 		Reason: strings.TrimSpace(reason),
 	}
-	if !who.May(rights.Deploy) {
-		return false, s.Refuse(ctx, act, uow.Lacking(who))
+	if err := s.Allowed(ctx, act); err != nil {
+		return false, err
 	}
 	edited, err := s.wasEdited(ctx, name)
 	if err != nil {

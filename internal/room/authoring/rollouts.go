@@ -31,8 +31,8 @@ func (s *Service) StartRollout(
 	ctx context.Context, who rights.Identity, name string, how GoingOut,
 ) (c ChangeWithEdits, started bool, err error) {
 	act := uow.Act{Who: who, Right: rights.Deploy, Action: "rollout.started", Object: name}
-	if !who.May(rights.Deploy) {
-		return c, false, s.Refuse(ctx, act, uow.Lacking(who))
+	if err := s.Allowed(ctx, act); err != nil {
+		return c, false, err
 	}
 	if err := how.Plan.Check(); err != nil {
 		return c, false, refusal.New(refusal.Invalid, "%v", err).At("plan")
