@@ -111,12 +111,14 @@ func prunes(k RetentionPeriods) []prune {
 func (s *Store) Prune(ctx context.Context, kept RetentionPeriods, now time.Time) (map[string]int64, error) {
 	ctx = ForJobs(ctx)
 	gone := map[string]int64{}
-	for _, do := range []func(ctx context.Context, kept RetentionPeriods, now time.Time, gone map[string]int64) error{
-		s.extendMonths, s.keepDays, s.dropMonths,
-	} {
-		if err := do(ctx, kept, now, gone); err != nil {
-			return gone, err
-		}
+	if err := s.extendMonths(ctx, kept, now); err != nil {
+		return gone, err
+	}
+	if err := s.keepDays(ctx, kept, now); err != nil {
+		return gone, err
+	}
+	if err := s.dropMonths(ctx, kept, now, gone); err != nil {
+		return gone, err
 	}
 	for _, p := range prunes(kept) {
 		for {

@@ -29,9 +29,9 @@ func tablesOfMonths(k RetentionPeriods) []tableOfMonths {
 }
 
 // extendMonths makes the months to come.
-func (s *Store) extendMonths(ctx context.Context, kept RetentionPeriods, now time.Time, _ map[string]int64) error {
+func (s *Store) extendMonths(ctx context.Context, kept RetentionPeriods, now time.Time) error {
 	for _, t := range tablesOfMonths(kept) {
-		_, err := altered[int64](ctx, s, "select history_extend(?, ?::date)", t.table, dayOf(now.AddDate(0, monthsAhead, 0)))
+		_, err := s.altered(ctx, "select history_extend(?, ?::date)", t.table, dayOf(now.AddDate(0, monthsAhead, 0)))
 		if err != nil {
 			return fmt.Errorf("making months for %s: %w", t.table, err)
 		}
@@ -42,7 +42,7 @@ func (s *Store) extendMonths(ctx context.Context, kept RetentionPeriods, now tim
 // dropMonths drops the months that are no longer kept, but for what devices have now.
 func (s *Store) dropMonths(ctx context.Context, kept RetentionPeriods, now time.Time, gone map[string]int64) error {
 	for _, t := range tablesOfMonths(kept) {
-		n, err := altered[int64](ctx, s, "select cardinality(history_drop(?, ?::date))", t.table, dayOf(now.Add(-t.older)))
+		n, err := s.altered(ctx, "select cardinality(history_drop(?, ?::date))", t.table, dayOf(now.Add(-t.older)))
 		if err != nil {
 			return fmt.Errorf("dropping months of %s: %w", t.table, err)
 		}
@@ -54,23 +54,23 @@ func (s *Store) dropMonths(ctx context.Context, kept RetentionPeriods, now time.
 // dayOf is a day (UTC) as PostgreSQL reads it, so that no time zone moves it.
 func dayOf(at time.Time) string { return at.UTC().Format(time.DateOnly) }
 
-// altered runs a function that alters the schema. It takes as long as it takes, but whoever holds a table is waited for only
-// briefly, since everybody after it waits as long.
-func altered[T any](ctx context.Context, s *Store, query string, args ...any) (answer T, err error) {
+// altered runs a function that alters the schema, and gives the number of months that it made or dropped. It takes as long as
+// it takes, but whoever holds a table is waited for only briefly, since everybody after it waits as long.
+func (s *Store) altered(ctx context.Context, query string, args ...any) (months int64, err error) {
 	const tries = 5
 	for range tries {
 		err = s.InTx(ctx, func(tx Tx) error {
 			if err := tx.takesItsTime(); err != nil {
 				return err
 			}
-			answer, err = one[T](tx, query, args...)
+			months, err = one[int64](tx, query, args...)
 			return err
 		})
 		if FaultOf(err) != Conflict {
 			break
 		}
 	}
-	return answer, err
+	return months, err
 }
 
 // takesItsTime lets the statements of a transaction take as long as they take. Locks are waited for briefly.

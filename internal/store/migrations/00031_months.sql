@@ -45,13 +45,14 @@ create function history_parts(parent text) returns table (part text, first times
 $$;
 -- +goose StatementEnd
 
--- history_own builds the indexes that a part has by itself: of what is unique within it, which no index over all parts can
--- promise, and of what the part before the first month has otherwise.
+-- history_part makes a table that can become a part of another one. It has indexes of its own: of what is unique within it, which
+-- no index over all months can promise, and of what the part before the first month has otherwise.
 -- +goose StatementBegin
-create function history_own(parent text, part text) returns void language plpgsql as $$
+create function history_part(parent text, part text) returns void language plpgsql as $$
 declare
     columns text;
 begin
+    execute format('create table %I (like %I including defaults including constraints including indexes including storage)', part, parent);
     foreach columns in array case parent
         when 'device_reports' then array['id', 'device_id, epoch, seq'] when 'daily_reports' then array['id', 'device_id, epoch, seq']
         when 'device_events' then array['id', 'device_id, epoch, seq'] when 'desired_states' then array['device_id, epoch, number']
@@ -86,8 +87,7 @@ begin
         part := format('%s_%s', parent, to_char(month, 'YYYY_MM'));
         past := month + interval '1 month';
         execute format('alter table %I detach partition %I', parent, later);
-        execute format('create table %I (like %I including defaults including constraints including indexes including storage)', part, parent);
-        perform history_own(parent, part);
+        perform history_part(parent, part);
         execute format('with moved as (delete from %I where %I < %L returning *) insert into %I select * from moved', later, timed, past, part);
         execute format('alter table %I attach partition %I for values from (%L) to (%L)', parent, part, month, past);
         execute format('alter table %I attach partition %I for values from (%L) to (maxvalue)', parent, later, past);
@@ -116,8 +116,7 @@ begin
         return '{}'; -- only what stayed
     end if;
     if stays is not null and gone is not null then
-        execute format('create table %I (like %I including defaults including constraints including indexes including storage)', past, parent);
-        perform history_own(parent, past);
+        perform history_part(parent, past);
         execute format('insert into %I select x.* from %I x where %I < %L and %s', past, parent, history_by(parent), month, stays);
     end if;
     for i in 1 .. coalesce(array_length(gone, 1), 0) loop
@@ -306,8 +305,7 @@ begin
             first := date_trunc('month', now()) - case when exists (select from operators) then interval '13 months' else interval '0' end;
         end if;
         if to_regclass(x.before) is null then
-            execute format('create table %I (like %I including defaults including constraints including indexes)', x.before, x.parent);
-            perform history_own(x.parent, x.before);
+            perform history_part(x.parent, x.before);
         end if;
         if to_regclass(x.parent || '_ids') is not null then
             former := pg_get_serial_sequence(x.before, 'id');
@@ -320,8 +318,8 @@ begin
         else
             execute format('alter table %I attach partition %I for values from (minvalue) to (%L)', x.parent, x.before, first);
         end if;
-        execute format('create table %I partition of %I for values from (%L) to (maxvalue)', x.parent || '_later', x.parent, first);
-        perform history_own(x.parent, x.parent || '_later');
+        perform history_part(x.parent, x.parent || '_later');
+        execute format('alter table %I attach partition %I for values from (%L) to (maxvalue)', x.parent, x.parent || '_later', first);
         perform history_extend(x.parent, (date_trunc('month', now()) + interval '2 months')::date);
     end loop;
     perform history_rights('device_reports_before', t) from unnest(array['reports', 'device_reports', 'report_bodies', 'daily_reports', 'daily_bodies']) t;
@@ -392,5 +390,5 @@ create unique index findings_open on findings (device_id, key) where closed_at i
 create index findings_open_id on findings (id) where state = 'open';
 create index findings_open_unit on findings (unit, kind, id) where state = 'open';
 create index findings_untold on findings (id) where told <> state;
-drop function history_drop(text, date), history_extend(text, date), history_own(text, text), history_parts(text), history_stays(text), history_by(text);
+drop function history_drop(text, date), history_extend(text, date), history_part(text, text), history_parts(text), history_stays(text), history_by(text);
 
