@@ -136,9 +136,14 @@ func TestWhoRewritesTheTrailIsFound(t *testing.T) {
 	s, a := lived(t)
 	_, err := s.owner.MakeCheckpoint(t.Context())
 	require.NoError(t, err)
-	kept := s.config.CheckpointFile
+	// What the service signs afterwards is not among what was kept.
+	signed, err := os.ReadFile(s.config.CheckpointFile)
+	require.NoError(t, err)
+	kept := filepath.Join(t.TempDir(), "kept.jsonl")
+	require.NoError(t, os.WriteFile(kept, signed, 0o600))
 	a.run("trail", "export", "--to", "whole.jsonl")
 	s.publish("screens", "passwords: {min_length: 7}", 300)
+	require.NoError(t, s.Trail.AnchorHourly(t.Context()))
 
 	verify := func(file string, more ...string) (string, error) {
 		cmd := exec.Command(
