@@ -10,8 +10,8 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/room/authoring"
 	"rankwarden.example/internal/room/notify"
+	"rankwarden.example/internal/room/organisation"
 )
 
 // What an import, a rule or a change of facts would alter on many devices waits: nothing of it is done, everything else goes
@@ -19,7 +19,7 @@ import (
 func TestTheBrakeHoldsWhatAltersManyDevices(t *testing.T) {
 	s := notified(t)
 	ctx := t.Context()
-	s.config.Brake = authoring.DefaultBrake
+	s.config.Brake = organisation.DefaultBrake
 	s.restart()
 	told := s.webhook("desk", notify.EditBraked)
 	leads := func(id int) []byte {

@@ -9,7 +9,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
 )
 
 // Where the organisation says so a second person must approve, who is none of the authors; the approval holds for what they
@@ -17,7 +17,7 @@ import (
 func TestASecondPersonApprovesAChange(t *testing.T) {
 	s := start(t)
 	s.stop()
-	s.config.Approvals = authoring.Approvals{AddedAdministrators: true, RemovedAdministrators: 1, Everything: true}
+	s.config.Approvals = changes.Approvals{AddedAdministrators: true, RemovedAdministrators: 1, Everything: true}
 	s.run()
 	ctx := t.Context()
 	s.enrolled("SKL-WKS-001")

@@ -11,7 +11,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/e2e/browser"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
 )
 
 // choose picks an option of the select box behind a label.
@@ -32,7 +32,7 @@ func choose(label, option string) chromedp.Action {
 func TestAChangeFromABlankPolicyInTheConsole(t *testing.T) {
 	s := start(t)
 	s.stop()
-	s.config.Approvals = authoring.Approvals{Everything: true}
+	s.config.Approvals = changes.Approvals{Everything: true}
 	s.run()
 	ctx := t.Context()
 	d := s.enrolled("SKL-WKS-001")

@@ -194,7 +194,7 @@ func TestDirectoryConnection(t *testing.T) {
 	} {
 		c := ldapServer.connection()
 		spoil(c)
-		s.Authoring.DirectoryConnection = c
+		s.Organisation.DirectoryConnection = c
 		_, err := s.owner.ReadDirectory(ctx, false)
 		require.Error(t, err, says)
 		state, err := s.owner.DirectoryConnection(ctx)

@@ -24,7 +24,8 @@ import (
 	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/kit/pgcluster"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
+	"rankwarden.example/internal/room/organisation"
 )
 
 func demoCommand() *cobra.Command {
@@ -136,9 +137,9 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		Organisation:    demo.Organisation,
 		Interval:        k.Duration("interval"),
 		RevealBudget:    app.DefaultBudget,
-		Approvals:       authoring.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
+		Approvals:       changes.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
 		Soak:            20 * time.Second,
-		Brake:           authoring.DefaultBrake,
+		Brake:           organisation.DefaultBrake,
 		NotifyNetworks:  loopback,
 	}
 	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {

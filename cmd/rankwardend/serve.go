@@ -23,7 +23,8 @@ import (
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/base/auth"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
+	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/room/retention"
 	"rankwarden.example/internal/store"
 )
@@ -90,13 +91,13 @@ func serveCommand() *cobra.Command {
 	f.Bool("approve-opening-early", false, "a second person must open a wave whose gate is not passed")
 	f.Int(
 		"brake-percent",
-		authoring.DefaultBrake.Percent,
+		organisation.DefaultBrake.Percent,
 		"an import, a rule or a change of facts waits for a decision when it "+
 			"alters the desired state of more of the fleet, in `percent`, and of more than five devices",
 	)
 	f.Int(
 		"brake-administrators",
-		authoring.DefaultBrake.Administrators,
+		organisation.DefaultBrake.Administrators,
 		"the same, when members leave administrators on more "+
 			"`devices`",
 	)
@@ -255,16 +256,16 @@ func writePassword(path, password string) error {
 }
 
 // brake says what may be altered without a decision.
-func brake(k *koanf.Koanf) authoring.Brake {
+func brake(k *koanf.Koanf) organisation.Brake {
 	if k.Bool("no-brake") {
-		return authoring.Brake{}
+		return organisation.Brake{}
 	}
-	return authoring.Brake{Percent: k.Int("brake-percent"), Administrators: k.Int("brake-administrators")}
+	return organisation.Brake{Percent: k.Int("brake-percent"), Administrators: k.Int("brake-administrators")}
 }
 
 // approvals are the changes that need a second person.
-func approvals(k *koanf.Koanf) authoring.Approvals {
-	return authoring.Approvals{
+func approvals(k *koanf.Koanf) changes.Approvals {
+	return changes.Approvals{
 		AddedAdministrators:   k.Bool("approve-added-administrators"),
 		RemovedAdministrators: k.Int("approve-removed-administrators"),
 		Everything:            k.Bool("approve-everything"),

@@ -8,7 +8,8 @@ import (
 	"strings"
 	"time"
 
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
+	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/room/retention"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/directory"
@@ -25,19 +26,19 @@ type Config struct {
 	TLSKey             string
 	AllowClear         bool // serve without TLS on other addresses than loopback
 	Database           string
-	MigrateDatabase    string              // the same as the role that owns the schema; empty where the service's own role does
-	Keys               string              // file of the service's private keys
-	EscrowKeys         string              // file of the private escrow keys
-	EscrowEnv          string              // the keys themselves, instead of the file
-	RevealBudget       int                 // passwords that an operator may see in an hour alone; 0 for none
-	Approvals          authoring.Approvals // which changes need a second person
-	SecondPersonOpens  bool                // a wave is opened before its gate is passed only with a second person
-	SecondPersonWaives bool                // a second person must agree to waivers of administrators
-	SecondPersonKeys   bool                // keys go live and retire only with a second person
-	Brake              authoring.Brake     // what imports, rules and facts may alter without a decision; nothing waits when zero
-	Soak               time.Duration       // of the waves of a rollout where nothing else is said, half an hour when 0
-	PublicURL          string              // where people reach the console, when a proxy stands in front; empty for the listening address
-	Proxies            []string            // addresses or networks of proxies whose headers say who asks and how; none when empty
+	MigrateDatabase    string             // the same as the role that owns the schema; empty where the service's own role does
+	Keys               string             // file of the service's private keys
+	EscrowKeys         string             // file of the private escrow keys
+	EscrowEnv          string             // the keys themselves, instead of the file
+	RevealBudget       int                // passwords that an operator may see in an hour alone; 0 for none
+	Approvals          changes.Approvals  // which changes need a second person
+	SecondPersonOpens  bool               // a wave is opened before its gate is passed only with a second person
+	SecondPersonWaives bool               // a second person must agree to waivers of administrators
+	SecondPersonKeys   bool               // keys go live and retire only with a second person
+	Brake              organisation.Brake // what imports, rules and facts may alter without a decision; nothing waits when zero
+	Soak               time.Duration      // of the waves of a rollout where nothing else is said, half an hour when 0
+	PublicURL          string             // where people reach the console, when a proxy stands in front; empty for the listening address
+	Proxies            []string           // addresses or networks of proxies whose headers say who asks and how; none when empty
 	Organisation       string
 	Interval           time.Duration    // between two check-ins of a device
 	Now                func() time.Time // the clock, [time.Now] when nil

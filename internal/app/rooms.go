@@ -15,10 +15,11 @@ import (
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/kit/secretbox"
 	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/room/deploy"
 	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/room/notify"
+	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/room/passwords"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/room/retention"
@@ -44,7 +45,7 @@ type RoomOptions struct {
 	// RevealBudget is how many passwords an operator may see in an hour before a second person must approve.
 	RevealBudget int
 	// Approvals say which changes need a second person.
-	Approvals authoring.Approvals
+	Approvals changes.Approvals
 	// SecondPersonOpens says that a wave is opened before its gate is passed only with a second person.
 	SecondPersonOpens bool
 	// SecondPersonWaives says that a second person must agree to waivers of administrators.
@@ -52,7 +53,7 @@ type RoomOptions struct {
 	// SecondPersonKeys says that keys go live and retire only with a second person.
 	SecondPersonKeys bool
 	// Brake says what an import, a rule or a change of facts may alter without a decision.
-	Brake authoring.Brake
+	Brake organisation.Brake
 	// Soak is how long the waves of a rollout soak where nothing else is said, half an hour when 0.
 	Soak time.Duration
 	Kept store.RetentionPeriods // how long records are kept
@@ -85,15 +86,16 @@ type Rooms struct {
 
 // What a store has, the rooms need.
 var (
-	_ authoring.Records   = store.Tx{}
-	_ deploy.Records      = store.Tx{}
-	_ devices.Records     = store.Tx{}
-	_ passwords.Records   = store.Tx{}
-	_ access.Records      = store.Tx{}
-	_ reporting.Records   = store.Tx{}
-	_ uow.StrangerRecords = store.Tx{}
-	_ trail.Records       = store.Tx{}
-	_ notify.Records      = store.Tx{}
+	_ changes.Records      = store.Tx{}
+	_ organisation.Records = store.Tx{}
+	_ deploy.Records       = store.Tx{}
+	_ devices.Records      = store.Tx{}
+	_ passwords.Records    = store.Tx{}
+	_ access.Records       = store.Tx{}
+	_ reporting.Records    = store.Tx{}
+	_ uow.StrangerRecords  = store.Tx{}
+	_ trail.Records        = store.Tx{}
+	_ notify.Records       = store.Tx{}
 )
 
 // OpenRooms opens the rooms, and brings the signed key list up to date.
@@ -113,16 +115,16 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	}
 	r.Access = access.New(room[access.Records](o), r.Strangers, auth.NewHashing(o.PasswordMemory), factors)
 	r.Access.RequireSecondFactor, r.Access.Organisation = o.RequireSecondFactor, o.Organisation
-	r.Authoring = authoring.New(
-		authoring.Service{Room: room[authoring.Records](o), Locks: o.Store, Documents: documents, View: view,
-			DirectoryConnection: o.DirectoryConnection, Approvals: o.Approvals, Soak: o.Soak, Brake: o.Brake},
-	)
+	r.Organisation = &organisation.Service{Room: room[organisation.Records](o), Locks: o.Store, Documents: documents, View: view,
+		DirectoryConnection: o.DirectoryConnection, Brake: o.Brake}
+	r.Changes = changes.New(changes.Service{Room: room[changes.Records](o), Documents: documents, View: view,
+		Approvals: o.Approvals, Soak: o.Soak})
 	r.Deploy = &deploy.Service{
 		Room:              room[deploy.Records](o),
 		Locks:             o.Store,
 		Documents:         documents,
 		Hub:               o.Hub,
-		Finish:            r.Authoring.FinishRollout,
+		Finish:            r.Changes.FinishRollout,
 		SecondPersonOpens: o.SecondPersonOpens,
 	}
 	r.Devices = &devices.Service{
@@ -142,7 +144,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Locks:  o.Store,
 		Pruner: o.Store,
 		Kept:   o.Kept,
-		Forget: func(ctx context.Context) error { return r.Authoring.LetGo(ctx, uow.Itself, "") },
+		Forget: func(ctx context.Context) error { return r.Organisation.LetGo(ctx, uow.Itself, "") },
 	}
 	r.Trail = &trail.Service{
 		Room:         room[trail.Records](o),

@@ -170,7 +170,7 @@ func start(
 		httpapi.Options{
 			Rooms:        opened.Rooms,
 			Changed:      s.Changed,
-			Organisation: c.Organisation,
+			Name: c.Organisation,
 			Settings:     c.Settings(),
 			PublicURL:    c.PublicURL,
 			Interval:     c.Interval,
@@ -253,7 +253,7 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		}},
 	}
 	if c.Directory != nil {
-		list = append(list, jobs.Job{Name: "directory", Long: true, Every: c.DirectoryEvery, Do: s.Authoring.KeepDirectory})
+		list = append(list, jobs.Job{Name: "directory", Long: true, Every: c.DirectoryEvery, Do: s.Organisation.KeepDirectory})
 	}
 	return list
 }

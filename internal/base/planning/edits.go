@@ -81,6 +81,9 @@ func ReadEdit(r store.ChangeEdit) (Edit, error) {
 	return e, nil
 }
 
+// MaxGroupDevices is how many devices an edit may list in a group.
+const MaxGroupDevices = 20_000
+
 // EditedGroup is what a group is to be: listed, or by a rule.
 type EditedGroup struct {
 	Name        string   `json:"-"`

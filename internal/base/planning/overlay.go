@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/core/unit"
 
+	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
 )
 
@@ -201,4 +202,20 @@ func Revisions(
 		}
 	}
 	return revisions
+}
+
+// Touched is what is needed of the records to know what rollouts under way touch.
+type Touched interface {
+	UnderWay(things []string, except string) (name, thing string, err error)
+}
+
+// NotTouched refuses things, such as "group tills", that a rollout under way touches, other than that of a change.
+func NotTouched(tx Touched, except string, things ...string) error {
+	name, thing, err := tx.UnderWay(things, except)
+	if err == nil && name != "" {
+		err = refusal.New(refusal.Conflict, "the change %q is on its way and touches the %s; wait until its rollout has ended, or "+
+			"revert it", name, thing).
+			WithCode("under_way")
+	}
+	return err
 }

@@ -57,14 +57,6 @@ func Check(tx Records, who rights.Identity, right rights.Right, devices []string
 	return nil
 }
 
-// Beyond refuses an edit that would take effect on n devices out of the editor's reach.
-func Beyond(n int) error {
-	return refusal.New(refusal.Forbidden, "this would take effect on %d devices that your role does not reach, so "+
-		"nothing was changed. "+
-		"Limit it to a group in your reach (within), or ask an owner", n).
-		WithCode("out_of_reach")
-}
-
 // Past narrows a list of what happened. Empty fields do not.
 type Past struct {
 	Device string // identifier or name

@@ -108,3 +108,11 @@ func Behind(what string, number, epoch, lastNumber, lastEpoch int64) error {
 func NotLive(state, what string) error {
 	return New(Forbidden, "this device is %s and may not %s", state, what).WithCode(protocol.CodeNotLive + state)
 }
+
+// BeyondReach refuses an edit that would take effect on n devices out of the editor's reach.
+func BeyondReach(n int) *Error {
+	return New(Forbidden, "this would take effect on %d devices that your role does not reach, so "+
+		"nothing was changed. "+
+		"Limit it to a group in your reach (within), or ask an owner", n).
+		WithCode("out_of_reach")
+}

@@ -41,6 +41,9 @@ type Work struct {
 	interval time.Duration
 }
 
+// Now is the time of the work.
+func (w *Work) Now() time.Time { return w.now }
+
 // OnlineFrom is since when a device must have been heard from to count as online at a time: two check-in intervals.
 func (w *Work) OnlineFrom(at time.Time) time.Time { return at.Add(-2 * w.interval) }
 

@@ -26,10 +26,11 @@ import (
 	"rankwarden.example/internal/face/problem"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/access"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/room/deploy"
 	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/room/notify"
+	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/room/passwords"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/room/trail"
@@ -41,22 +42,23 @@ const Base = "/api/v1"
 
 // Rooms are the use cases that the API offers.
 type Rooms struct {
-	Authoring *authoring.Service
-	Deploy    *deploy.Service
-	Devices   *devices.Service
-	Passwords *passwords.Service
-	Access    *access.Service
-	Reporting *reporting.Service
-	Trail     *trail.Service
-	Notify    *notify.Service
-	View      *fleetview.View
+	Organisation *organisation.Service
+	Changes      *changes.Service
+	Deploy       *deploy.Service
+	Devices      *devices.Service
+	Passwords    *passwords.Service
+	Access       *access.Service
+	Reporting    *reporting.Service
+	Trail        *trail.Service
+	Notify       *notify.Service
+	View         *fleetview.View
 }
 
 // Options are what the API is made of.
 type Options struct {
 	Rooms
 	Changed      func(ctx context.Context) // waits until the lists have everything that was committed before
-	Organisation string
+	Name string // of the organisation
 	Settings     []api.Setting // how the service is configured, in words
 	PublicURL    string        // where people reach the console, empty for where they asked
 	Interval     time.Duration // between two check-ins of a device
@@ -266,7 +268,7 @@ const maxBody = 1 << 20 // bytes
 const MaxBody = 2 << 20
 
 // MaxImport is the largest request of the paths that take whole files, in bytes.
-const MaxImport = authoring.MaxLDIF
+const MaxImport = organisation.MaxLDIF
 
 // Limit is the largest request that a path takes, in bytes.
 func Limit(path string) int {

@@ -50,7 +50,7 @@ func (a *routes) assignments() {
 			PageQuery
 			Policy string `query:"policy" doc:"Only those of this policy"`
 		}) (*List[api.Assignment], error) {
-			list, next, err := a.Authoring.Assignments(ctx, in.Policy, in.page())
+			list, next, err := a.Changes.Assignments(ctx, in.Policy, in.page())
 			return listOf(list, next, err, viewAssignment)
 		},
 	)
@@ -72,7 +72,7 @@ func (a *routes) assignments() {
 			action:  "assignment.made",
 		},
 		func(ctx context.Context, who rights.Identity, in *newAssignment) (*WithETag[api.Assignment], error) {
-			x, err := a.Authoring.NewAssignment(ctx, who, aimed(in.Body.Aim, in.Body.Name))
+			x, err := a.Changes.NewAssignment(ctx, who, aimed(in.Body.Aim, in.Body.Name))
 			return tagged(x.Version, viewAssignment(x)), err
 		},
 	)
@@ -86,7 +86,7 @@ func (a *routes) assignments() {
 			summary: "Show an assignment",
 		},
 		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Assignment], error) {
-			x, err := a.Authoring.Assignment(ctx, in.Name)
+			x, err := a.Changes.Assignment(ctx, in.Name)
 			return tagged(x.Version, viewAssignment(x)), err
 		},
 	)
@@ -109,7 +109,7 @@ func (a *routes) assignments() {
 			if err != nil {
 				return nil, err
 			}
-			x, err := a.Authoring.ChangeAssignment(ctx, who, aimed(in.Body, in.Name), over)
+			x, err := a.Changes.ChangeAssignment(ctx, who, aimed(in.Body, in.Name), over)
 			return tagged(x.Version, viewAssignment(x)), err
 		},
 	)
@@ -119,6 +119,6 @@ func (a *routes) assignments() {
 		"/assignments/{name}",
 		"delete-assignment",
 		"Delete an assignment; its devices are settled without it",
-		a.Authoring.RemoveAssignment,
+		a.Changes.RemoveAssignment,
 	)
 }

@@ -7,11 +7,11 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/organisation"
 )
 
-func viewHeld(who rights.Identity) func(h authoring.HeldByBrake) api.Held {
-	return func(h authoring.HeldByBrake) api.Held {
+func viewHeld(who rights.Identity) func(h organisation.HeldByBrake) api.Held {
+	return func(h organisation.HeldByBrake) api.Held {
 		v := api.Held{
 			ID: h.ID, Kind: h.Kind, Object: h.Object, State: h.State, Words: present.HeldByBrake(h.Kind, h.Object, h.Devices, h.Fleet),
 			Fleet: h.Fleet, Devices: h.Devices, Leaving: h.Leaving, AskedBy: h.AskedBy, AskedAt: h.AskedAt, DecidedBy: h.DecidedBy,
@@ -42,7 +42,7 @@ func (a *routes) brakes() {
 			PageQuery
 			All bool `query:"all" doc:"Also those that were decided"`
 		}) (*List[api.Held], error) {
-			list, next, err := a.Authoring.HeldByBrake(ctx, in.All, in.page())
+			list, next, err := a.Organisation.HeldByBrake(ctx, in.All, in.page())
 			return listOf(list, next, err, viewHeld(who))
 		},
 	)
@@ -56,7 +56,7 @@ func (a *routes) brakes() {
 			summary: "Show what the brake holds, by identifier, with what it would do",
 		},
 		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Held }, error) {
-			h, err := a.Authoring.BrakeHeld(ctx, in.Name)
+			h, err := a.Organisation.BrakeHeld(ctx, in.Name)
 			if err != nil {
 				return nil, err
 			}
@@ -80,7 +80,7 @@ func (a *routes) brakes() {
 				Reason  string `json:"reason" maxLength:"2000"`
 			}
 		}) (*struct{ Body api.Held }, error) {
-			h, err := a.Authoring.DecideBrake(ctx, who, in.Name, in.Body.Release, in.Body.Reason)
+			h, err := a.Organisation.DecideBrake(ctx, who, in.Name, in.Body.Release, in.Body.Reason)
 			if err != nil {
 				return nil, err
 			}

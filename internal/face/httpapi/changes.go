@@ -8,7 +8,8 @@ import (
 	"rankwarden.example/core/change"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/store"
 )
 
@@ -28,7 +29,7 @@ func viewChange(c store.Change) api.Change {
 	}
 }
 
-func viewChangeDetail(c authoring.ChangeWithEdits) api.ChangeDetail {
+func viewChangeDetail(c changes.ChangeWithEdits) api.ChangeDetail {
 	detail := api.ChangeDetail{
 		Change:  viewChange(c.Change),
 		Edits:   []api.EditState{},
@@ -64,14 +65,14 @@ func viewChangeDetail(c authoring.ChangeWithEdits) api.ChangeDetail {
 	return detail
 }
 
-func editFrom(e api.ChangeEdit) authoring.Edit {
-	made := authoring.Edit{Kind: change.Kind(e.Kind), Name: e.Name, Document: e.Document, BasedOn: e.BasedOn,
+func editFrom(e api.ChangeEdit) changes.Edit {
+	made := changes.Edit{Kind: change.Kind(e.Kind), Name: e.Name, Document: e.Document, BasedOn: e.BasedOn,
 		Replaces: e.Replaces}
 	if e.Assignment != nil {
 		made.Assignment = aimed(*e.Assignment, e.Name)
 	}
 	if e.Group != nil {
-		made.Group = authoring.NewGroup{
+		made.Group = devicegroups.Spec{
 			Name:        e.Name,
 			Description: e.Group.Description,
 			Devices:     e.Group.Devices,
@@ -81,7 +82,7 @@ func editFrom(e api.ChangeEdit) authoring.Edit {
 	return made
 }
 
-func withChange(c authoring.ChangeWithEdits, err error) (*WithETag[api.ChangeDetail], error) {
+func withChange(c changes.ChangeWithEdits, err error) (*WithETag[api.ChangeDetail], error) {
 	return tagged(c.Version, viewChangeDetail(c)), err
 }
 
@@ -106,7 +107,7 @@ func (a *routes) changes() {
 			State  []string `query:"state,explode" doc:"Only those of these states"`
 			Search string   `query:"search" maxLength:"100" doc:"Part of a name or title"`
 		}) (*List[api.ChangeSummary], error) {
-			list, next, err := a.Authoring.Changes(ctx, in.State, in.Search, in.page())
+			list, next, err := a.Changes.Changes(ctx, in.State, in.Search, in.page())
 			return listOf(list, next, err, func(c store.ChangeCount) api.ChangeSummary {
 				return api.ChangeSummary{Change: viewChange(c.Change), Edits: c.Edits}
 			})
@@ -129,7 +130,7 @@ func (a *routes) changes() {
 				AboutChange
 			}
 		}) (*WithETag[api.Change], error) {
-			c, err := a.Authoring.NewChange(ctx, who, in.Body.Name, in.Body.Title, in.Body.Reason)
+			c, err := a.Changes.NewChange(ctx, who, in.Body.Name, in.Body.Title, in.Body.Reason)
 			return tagged(c.Version, viewChange(c)), err
 		},
 	)
@@ -143,7 +144,7 @@ func (a *routes) changes() {
 			summary: "Show a change with its edits",
 		},
 		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.ChangeDetail], error) {
-			return withChange(a.Authoring.Change(ctx, in.Name))
+			return withChange(a.Changes.Change(ctx, in.Name))
 		},
 	)
 	register(
@@ -165,7 +166,7 @@ func (a *routes) changes() {
 			if err != nil {
 				return nil, err
 			}
-			return withChange(a.Authoring.DescribeChange(ctx, who, in.Name, in.Body.Title, in.Body.Reason, over))
+			return withChange(a.Changes.DescribeChange(ctx, who, in.Name, in.Body.Title, in.Body.Reason, over))
 		},
 	)
 	register(
@@ -181,7 +182,7 @@ func (a *routes) changes() {
 			NamePath
 			PageQuery
 		}) (*List[api.ChangeEvent], error) {
-			list, next, err := a.Authoring.ChangeHistory(ctx, in.Name, in.page())
+			list, next, err := a.Changes.ChangeHistory(ctx, in.Name, in.page())
 			return listOf(list, next, err, func(e store.ChangeEvent) api.ChangeEvent {
 				return api.ChangeEvent{At: e.At, Who: e.Who, What: e.What, Detail: e.Detail}
 			})
@@ -208,7 +209,7 @@ func (a *routes) changeEdits() {
 			NamePath
 			Body api.ChangeEdit
 		}) (*WithETag[api.EditResult], error) {
-			c, problems, err := a.Authoring.PutEdit(ctx, who, in.Name, editFrom(in.Body))
+			c, problems, err := a.Changes.PutEdit(ctx, who, in.Name, editFrom(in.Body))
 			result := api.EditResult{Change: viewChangeDetail(c), Problems: append([]policy.Problem{}, problems...)}
 			return tagged(c.Version, result), err
 		},
@@ -228,7 +229,7 @@ func (a *routes) changeEdits() {
 			Type  string `path:"type" enum:"policy,assignment,group"`
 			Thing string `path:"thing" doc:"Name of the policy, assignment or group"`
 		}) (*WithETag[api.ChangeDetail], error) {
-			return withChange(a.Authoring.RemoveEdit(ctx, who, in.Name, change.Type(in.Type), in.Thing))
+			return withChange(a.Changes.RemoveEdit(ctx, who, in.Name, change.Type(in.Type), in.Thing))
 		},
 	)
 }
@@ -251,7 +252,7 @@ func (a *routes) changeSteps() {
 				Reason string `json:"reason,omitempty" maxLength:"2000"`
 			}
 		}) (*WithETag[api.ChangeDetail], error) {
-			return withChange(a.Authoring.DropChange(ctx, who, in.Name, in.Body.Reason))
+			return withChange(a.Changes.DropChange(ctx, who, in.Name, in.Body.Reason))
 		},
 	)
 	register(
@@ -270,7 +271,7 @@ func (a *routes) changeSteps() {
 				Digest string `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
 			}
 		}) (*WithETag[api.ChangeDetail], error) {
-			return withChange(a.Authoring.ApplyChange(ctx, who, in.Name, in.Body.Digest))
+			return withChange(a.Changes.ApplyChange(ctx, who, in.Name, in.Body.Digest))
 		},
 	)
 	register(
@@ -292,7 +293,7 @@ func (a *routes) changeSteps() {
 			}
 		}) (*WithETag[api.ChangeDetail], error) {
 			b := in.Body
-			return withChange(a.Authoring.DecideChange(ctx, who, in.Name, b.Approve, b.Reason, b.Digest))
+			return withChange(a.Changes.DecideChange(ctx, who, in.Name, b.Approve, b.Reason, b.Digest))
 		},
 	)
 }

@@ -7,7 +7,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/store"
 )
 
@@ -32,7 +32,7 @@ func viewEntry(e store.DirectoryEntry) api.DirectoryEntry {
 // maxSkipped is how many of those passed over are named in an answer.
 const maxSkipped = 100
 
-func viewDirectoryChange(c authoring.DirectoryChange) api.DirectoryChange {
+func viewDirectoryChange(c organisation.DirectoryChange) api.DirectoryChange {
 	out := api.DirectoryChange{
 		Entries: c.Entries,
 		Added:   c.Added,
@@ -61,7 +61,7 @@ func (a *routes) directory() {
 			Search string `query:"search" maxLength:"100" doc:"Words; each must be part of a name or title"`
 			Kind   string `query:"kind" enum:",user,group"`
 		}) (*List[api.DirectoryEntry], error) {
-			list, next, err := a.Authoring.Directory(ctx, in.Search, in.Kind, in.page())
+			list, next, err := a.Organisation.Directory(ctx, in.Search, in.Kind, in.page())
 			return listOf(list, next, err, viewEntry)
 		},
 	)
@@ -78,11 +78,11 @@ func (a *routes) directory() {
 			path:      "/directory/import",
 			id:        "import-directory",
 			summary:   "Import people and groups from an LDIF file (RFC 2849)",
-			bodyLimit: authoring.MaxLDIF,
+			bodyLimit: organisation.MaxLDIF,
 			action:    "directory.imported",
 		},
 		func(ctx context.Context, who rights.Identity, in *ldifRequest) (*struct{ Body api.DirectoryChange }, error) {
-			c, err := a.Authoring.ImportDirectory(ctx, who, in.RawBody, in.Replace, in.Accept)
+			c, err := a.Organisation.ImportDirectory(ctx, who, in.RawBody, in.Replace, in.Accept)
 			return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
 		},
 	)
@@ -96,9 +96,9 @@ func (a *routes) directory() {
 			summary: "The connection to a directory and its last run",
 		},
 		func(ctx context.Context, _ rights.Identity, _ *struct{}) (*struct{ Body api.DirectoryState }, error) {
-			run, ever, err := a.Authoring.DirectoryState(ctx)
+			run, ever, err := a.Organisation.DirectoryState(ctx)
 			out := api.DirectoryState{
-				Connected: a.Authoring.DirectoryConnection != nil,
+				Connected: a.Organisation.DirectoryConnection != nil,
 				Entries:   run.Entries,
 				Added:     run.Added,
 				Changed:   run.Changed,
@@ -126,7 +126,7 @@ func (a *routes) directory() {
 		func(ctx context.Context, _ rights.Identity, in *struct {
 			Accept bool `query:"accept" doc:"Also when many lack that policies in force name"`
 		}) (*struct{ Body api.DirectoryChange }, error) {
-			c, err := a.Authoring.SyncDirectory(ctx, in.Accept)
+			c, err := a.Organisation.SyncDirectory(ctx, in.Accept)
 			return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
 		},
 	)
@@ -146,7 +146,7 @@ func (a *routes) directory() {
 				Ref string `json:"ref" minLength:"1" maxLength:"500"`
 			}
 		}) (*Empty, error) {
-			return &Empty{}, a.Authoring.LetGo(ctx, who, in.Body.Ref)
+			return &Empty{}, a.Organisation.LetGo(ctx, who, in.Body.Ref)
 		},
 	)
 	type factsRequest struct {
@@ -166,11 +166,11 @@ func (a *routes) directory() {
 			action:  "device.facts_set",
 		},
 		func(ctx context.Context, who rights.Identity, in *factsRequest) (*Empty, error) {
-			edits := make([]authoring.OrganisationFacts, len(in.Body.Devices))
+			edits := make([]organisation.Facts, len(in.Body.Devices))
 			for i, f := range in.Body.Devices {
-				edits[i] = authoring.OrganisationFacts(f)
+				edits[i] = organisation.Facts(f)
 			}
-			return &Empty{}, a.Authoring.SetFacts(ctx, who, edits)
+			return &Empty{}, a.Organisation.SetFacts(ctx, who, edits)
 		},
 	)
 	register(
@@ -187,7 +187,7 @@ func (a *routes) directory() {
 				Names []string `json:"names" maxItems:"20000" nullable:"false"`
 			}
 		}) (*struct{ Body api.NameMatch }, error) {
-			enrolled, unknown, err := a.Authoring.Match(who, in.Body.Names)
+			enrolled, unknown, err := a.Organisation.Match(who, in.Body.Names)
 			return &struct{ Body api.NameMatch }{api.NameMatch{Enrolled: enrolled, Unknown: unknown}}, err
 		},
 	)

@@ -6,7 +6,8 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/store"
 )
 
@@ -23,8 +24,8 @@ func (a *routes) groups() {
 			PageQuery
 			Search string `query:"search" maxLength:"100" doc:"Part of a name"`
 		}) (*List[api.GroupSummary], error) {
-			list, next, err := a.Authoring.Groups(ctx, who, in.Search, in.page())
-			return listOf(list, next, err, func(g authoring.GroupSummary) api.GroupSummary {
+			list, next, err := a.Organisation.Groups(ctx, who, in.Search, in.page())
+			return listOf(list, next, err, func(g organisation.GroupSummary) api.GroupSummary {
 				return api.GroupSummary{Group: viewGroup(g.Group), Listed: g.Listed, Enrolled: g.Enrolled}
 			})
 		},
@@ -49,10 +50,10 @@ func (a *routes) groups() {
 			action:  "group.made",
 		},
 		func(ctx context.Context, who rights.Identity, in *newGroup) (*WithETag[api.Group], error) {
-			g, err := a.Authoring.AddGroup(
+			g, err := a.Organisation.AddGroup(
 				ctx,
 				who,
-				authoring.NewGroup{
+				devicegroups.Spec{
 					Name:        in.Body.Name,
 					Description: in.Body.Description,
 					Devices:     in.Body.Devices,
@@ -67,7 +68,7 @@ func (a *routes) groups() {
 		rights.Look,
 		operation{method: http.MethodGet, path: "/groups/{name}", id: "show-group", summary: "Show a group"},
 		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Group], error) {
-			g, err := a.Authoring.Group(ctx, in.Name)
+			g, err := a.Organisation.Group(ctx, in.Name)
 			return tagged(g.Version, viewGroup(g)), err
 		},
 	)
@@ -84,7 +85,7 @@ func (a *routes) groups() {
 			NamePath
 			PageQuery
 		}) (*List[api.GroupMember], error) {
-			list, next, err := a.Authoring.GroupMembers(ctx, who, in.Name, in.page())
+			list, next, err := a.Organisation.GroupMembers(ctx, who, in.Name, in.page())
 			return listOf(list, next, err, func(m store.GroupMember) api.GroupMember {
 				return api.GroupMember{Device: m.Name, DeviceID: m.Device, Certain: m.Certain}
 			})
@@ -115,11 +116,11 @@ func (a *routes) groups() {
 			if err != nil {
 				return nil, err
 			}
-			g, err := a.Authoring.ChangeGroup(
+			g, err := a.Organisation.ChangeGroup(
 				ctx,
 				who,
 				in.Name,
-				authoring.GroupChange{
+				devicegroups.Edit{
 					Description: in.Body.Description,
 					Rule:        in.Body.Rule,
 					Add:         in.Body.Add,
@@ -145,7 +146,7 @@ func (a *routes) groups() {
 			summary: "Test a rule: list the devices that it would match, without saving it",
 		},
 		func(ctx context.Context, who rights.Identity, in *ruleRequest) (*struct{ Body api.RuleTrial }, error) {
-			t, err := a.Authoring.TryRule(ctx, who, in.Body.Rule)
+			t, err := a.Organisation.TryRule(ctx, who, in.Body.Rule)
 			return &struct{ Body api.RuleTrial }{api.RuleTrial(t)}, err
 		},
 	)
@@ -155,6 +156,6 @@ func (a *routes) groups() {
 		"/groups/{name}",
 		"delete-group",
 		"Delete a group that no assignment names",
-		a.Authoring.RemoveGroup,
+		a.Organisation.RemoveGroup,
 	)
 }

@@ -11,13 +11,13 @@ import (
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
 )
 
 // namedDevices is how many devices of a way are named.
 const namedDevices = 5
 
-func viewWay(l *authoring.Ladder, w ladder.Way) api.Way {
+func viewWay(l *changes.Ladder, w ladder.Way) api.Way {
 	way := api.Way{
 		Devices: len(w.Devices),
 		First:   l.Names(w, namedDevices),
@@ -97,11 +97,11 @@ func (a *routes) ladder() {
 				Edits  []api.ChangeEdit `json:"edits,omitempty" maxItems:"500" nullable:"false"`
 			}
 		}) (*struct{ Body api.Ladder }, error) {
-			q := authoring.LadderQuery{Device: in.Body.Device, Group: in.Body.Group}
+			q := changes.LadderQuery{Device: in.Body.Device, Group: in.Body.Group}
 			for _, e := range in.Body.Edits {
 				q.Edits = append(q.Edits, editFrom(e))
 			}
-			l, err := a.Authoring.Ladder(ctx, who, q)
+			l, err := a.Changes.Ladder(ctx, who, q)
 			if err != nil {
 				return nil, err
 			}

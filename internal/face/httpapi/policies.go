@@ -56,7 +56,7 @@ func (a *routes) policies() {
 			PageQuery
 			Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
 		}) (*List[api.PolicySummary], error) {
-			list, next, err := a.Authoring.Policies(ctx, in.Search, in.page())
+			list, next, err := a.Changes.Policies(ctx, in.Search, in.page())
 			if err != nil {
 				return nil, err
 			}
@@ -76,7 +76,7 @@ func (a *routes) policies() {
 			action:  "policy.saved",
 		},
 		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Document }) (*WithETag[api.Policy], error) {
-			p, problems, err := a.Authoring.NewPolicy(ctx, who, in.Body.Source)
+			p, problems, err := a.Changes.NewPolicy(ctx, who, in.Body.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		},
 	)
@@ -90,7 +90,7 @@ func (a *routes) policies() {
 			summary: "Check a document without storing it, and describe it in words",
 		},
 		func(ctx context.Context, _ rights.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
-			problems, asks, err := a.Authoring.CheckPolicy(ctx, in.Body.Source)
+			problems, asks, err := a.Changes.CheckPolicy(ctx, in.Body.Source)
 			return &struct{ Body api.PolicyCheck }{api.PolicyCheck{Problems: problems, Asks: asks}}, err
 		},
 	)
@@ -104,11 +104,11 @@ func (a *routes) policies() {
 			summary: "Show a policy with its draft",
 		},
 		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Policy], error) {
-			p, err := a.Authoring.Policy(ctx, in.Name)
+			p, err := a.Changes.Policy(ctx, in.Name)
 			if err != nil {
 				return nil, err
 			}
-			problems, _, err := a.Authoring.CheckPolicy(ctx, p.Source)
+			problems, _, err := a.Changes.CheckPolicy(ctx, p.Source)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		},
 	)
@@ -131,7 +131,7 @@ func (a *routes) policies() {
 			if err != nil {
 				return nil, err
 			}
-			p, problems, err := a.Authoring.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
+			p, problems, err := a.Changes.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
 			return tagged(p.Version, viewPolicy(p, problems)), err
 		},
 	)
@@ -153,7 +153,7 @@ func (a *routes) policies() {
 			if err != nil {
 				return nil, err
 			}
-			p, err := a.Authoring.PublishPolicy(ctx, who, in.Name, over)
+			p, err := a.Changes.PublishPolicy(ctx, who, in.Name, over)
 			return tagged(
 				p.Policy.Version,
 				api.Publication{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved},
@@ -173,7 +173,7 @@ func (a *routes) policies() {
 			NamePath
 			PageQuery
 		}) (*List[api.Revision], error) {
-			list, next, err := a.Authoring.PolicyRevisions(ctx, in.Name, in.page())
+			list, next, err := a.Changes.PolicyRevisions(ctx, in.Name, in.page())
 			return listOf(list, next, err, viewRevision)
 		},
 	)
@@ -190,7 +190,7 @@ func (a *routes) policies() {
 			NamePath
 			Number int `path:"number" minimum:"1"`
 		}) (*struct{ Body api.Revision }, error) {
-			r, err := a.Authoring.PolicyRevision(ctx, in.Name, in.Number)
+			r, err := a.Changes.PolicyRevision(ctx, in.Name, in.Number)
 			return &struct{ Body api.Revision }{viewRevision(r)}, err
 		},
 	)
@@ -202,7 +202,7 @@ func (a *routes) summaries(ctx context.Context, who rights.Identity, list []stor
 	if err != nil {
 		return nil, err
 	}
-	used, err := a.Authoring.AssignmentsByPolicy(ctx, list)
+	used, err := a.Changes.AssignmentsByPolicy(ctx, list)
 	if err != nil {
 		return nil, err
 	}

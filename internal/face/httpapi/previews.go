@@ -7,14 +7,15 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/base/forecast"
+	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/store"
 )
 
 // mostGroups is how many groups a preview counts by.
 const mostGroups = 50
 
-func viewPreview(p *authoring.Preview) api.Preview {
+func viewPreview(p *changes.Preview) api.Preview {
 	view := api.Preview{Fleet: p.Fleet, Devices: p.Devices, NotReported: p.Silent, Version: p.Version, Digest: p.Digest,
 		Needs: append([]string{}, p.Needs...), Groups: []api.GroupCount{}}
 	for _, g := range p.Groups[:min(mostGroups, len(p.Groups))] {
@@ -25,7 +26,7 @@ func viewPreview(p *authoring.Preview) api.Preview {
 	return view
 }
 
-func viewAffected(d authoring.AffectedDevice) api.AffectedDevice {
+func viewAffected(d forecast.AffectedDevice) api.AffectedDevice {
 	return api.Affected(d.Affected, d.ID)
 }
 
@@ -40,7 +41,7 @@ func (a *routes) previews() {
 			summary: "What a change would do, by effect",
 		},
 		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Preview }, error) {
-			p, err := a.Authoring.PreviewChange(ctx, who, in.Name)
+			p, err := a.Changes.PreviewChange(ctx, who, in.Name)
 			if err != nil {
 				return nil, err
 			}
@@ -64,7 +65,7 @@ func (a *routes) previews() {
 			if err != nil {
 				return nil, store.ErrCursor
 			}
-			list, next, err := a.Authoring.AffectedDevices(ctx, who, in.Name, string(after), in.Limit)
+			list, next, err := a.Changes.AffectedDevices(ctx, who, in.Name, string(after), in.Limit)
 			return listOf(list, base64.RawURLEncoding.EncodeToString([]byte(next)), err, viewAffected)
 		},
 	)
@@ -82,11 +83,11 @@ func (a *routes) previews() {
 				Edits []api.ChangeEdit `json:"edits" maxItems:"500" nullable:"false"`
 			}
 		}) (*struct{ Body api.Preview }, error) {
-			edits := make([]authoring.Edit, len(in.Body.Edits))
+			edits := make([]changes.Edit, len(in.Body.Edits))
 			for i, e := range in.Body.Edits {
 				edits[i] = editFrom(e)
 			}
-			p, err := a.Authoring.PreviewEdits(ctx, who, edits)
+			p, err := a.Changes.PreviewEdits(ctx, who, edits)
 			if err != nil {
 				return nil, err
 			}

@@ -13,7 +13,7 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
 )
@@ -130,7 +130,7 @@ func outcomeWords(o rollout.Outcome, settings []unit.ID) string {
 }
 
 func (a *routes) planFrom(b api.StartRollout) rollout.Plan {
-	p := a.Authoring.DefaultPlan()
+	p := a.Changes.DefaultPlan()
 	p.First = b.First
 	if b.Shares != nil {
 		p.Shares = b.Shares
@@ -157,7 +157,7 @@ func (a *routes) step(
 		return nil, err
 	}
 	if !took {
-		c, err := a.Authoring.Change(ctx, name)
+		c, err := a.Changes.Change(ctx, name)
 		out.Body.Change = new(viewChangeDetail(c))
 		return out, err
 	}
@@ -197,7 +197,7 @@ func (a *routes) rollouts() {
 			summary: "How a change goes out where nothing else is said",
 		},
 		func(context.Context, rights.Identity, *struct{}) (*struct{ Body api.RolloutDefaults }, error) {
-			p := a.Authoring.DefaultPlan()
+			p := a.Changes.DefaultPlan()
 			return &struct{ Body api.RolloutDefaults }{api.RolloutDefaults{
 				Shares: p.Shares,
 				Gate: api.Gate{
@@ -263,8 +263,8 @@ func (a *routes) rolloutSteps() {
 			action:  "rollout.started",
 		},
 		func(ctx context.Context, who rights.Identity, in *struct{ Body api.StartRollout }) (*struct{ Body api.RolloutStep }, error) {
-			how := authoring.GoingOut{Digest: in.Body.Digest, Plan: a.planFrom(in.Body), AtOnce: in.Body.AtOnce}
-			_, started, err := a.Authoring.StartRollout(ctx, who, in.Body.Change, how)
+			how := changes.GoingOut{Digest: in.Body.Digest, Plan: a.planFrom(in.Body), AtOnce: in.Body.AtOnce}
+			_, started, err := a.Changes.StartRollout(ctx, who, in.Body.Change, how)
 			return a.step(ctx, who, in.Body.Change, started, err)
 		},
 	)
@@ -304,7 +304,7 @@ func (a *routes) rolloutSteps() {
 				Digest string `json:"digest,omitempty" maxLength:"100" doc:"That of the preview you have seen; needed where the change was edited"`
 			}
 		}) (*struct{ Body api.RolloutStep }, error) {
-			resumed, err := a.Authoring.ResumeRollout(ctx, who, in.Name, in.Body.Reason, in.Body.Digest)
+			resumed, err := a.Changes.ResumeRollout(ctx, who, in.Name, in.Body.Reason, in.Body.Digest)
 			return a.step(ctx, who, in.Name, resumed, err)
 		},
 	)

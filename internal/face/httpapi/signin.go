@@ -122,7 +122,7 @@ func (a *routes) me(who rights.Identity) api.Me {
 		Name:         who.Name,
 		Roles:        viewRoles(who.Grants),
 		Rights:       rights,
-		Organisation: a.Organisation,
+		Organisation: a.Name,
 		Interval:     int(a.Interval.Seconds()),
 		NeedsFactor:  a.lacksFactor(who),
 		AtProvider:   who.AtProvider,

@@ -7,7 +7,6 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -79,7 +78,7 @@ func everywhere(tx Records, who rights.Identity) error {
 	}
 	n, err := tx.CountDevicesOutside(mine, ids)
 	if err == nil && n > 0 {
-		err = reach.Beyond(n)
+		err = refusal.BeyondReach(n)
 	}
 	return err
 }

@@ -9,7 +9,6 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/base/planning"
-	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -132,7 +131,7 @@ func mayTouch(tx Records, who rights.Identity, r *planning.Run) error {
 	}
 	n, err := tx.CountDevicesOutside(mine, ids)
 	if err == nil && n > 0 {
-		err = reach.Beyond(n)
+		err = refusal.BeyondReach(n)
 	}
 	return err
 }

@@ -1,4 +1,4 @@
-package authoring
+package changes
 
 import (
 	"context"
@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -116,7 +117,7 @@ func (s *Service) SavePolicy(
 		ctx,
 		uow.Act{Who: who, Right: rights.Draft, Action: "policy.saved", Object: name},
 		func(tx Records, w *uow.Work) (err error) {
-			if err := free(tx, "", "policy "+name); err != nil {
+			if err := planning.NotTouched(tx, "", "policy "+name); err != nil {
 				return err
 			}
 			if p, err = tx.Policy(name); err != nil {
@@ -176,7 +177,7 @@ func (s *Service) PublishPolicy(ctx context.Context, who rights.Identity, name s
 
 // release makes the document of a policy its next revision, and moves every assignment of it there. It names them.
 func (s *Service) release(tx Records, w *uow.Work, p *store.Policy, over int64) (names []string, err error) {
-	if err := free(tx, w.Under, "policy "+p.Name); err != nil {
+	if err := planning.NotTouched(tx, w.Under, "policy "+p.Name); err != nil {
 		return nil, err
 	}
 	p.Revision++

@@ -1,4 +1,4 @@
-package authoring_test
+package changes_test
 
 import (
 	"fmt"
@@ -15,20 +15,19 @@ import (
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
-	"rankwarden.example/internal/room/authoring"
+	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
 )
 
 // records are a few policies, groups and assignments in memory.
 type records struct {
-	authoring.Records // what no test here asks for
+	changes.Records // what no test here asks for
 	uowtest.Trail
 	policies    map[string]store.Policy
 	revisions   map[int]store.PolicyRevision
 	assignments []store.Assignment
 	groups      []store.Group
-	directory   []store.DirectoryEntry
 	outside     int      // devices out of reach that an edit would take effect on
 	reaching    []string // operators whose reach names a group
 }
@@ -44,13 +43,6 @@ func (r *records) AddPolicyRevision(p store.PolicyRevision) error {
 	r.revisions[p.Number] = p
 	return nil
 }
-func (r *records) AddToGroup(string, []string) error                      { return nil }
-func (r *records) LiveIDs(keys []string) ([]string, error)                { return keys, nil }
-func (r *records) MarkGone([]string, time.Time) error                     { return nil }
-func (r *records) RemoveDirectory([]string) error                         { return nil }
-func (r *records) PutDirectory(e []store.DirectoryEntry) error            { r.directory = e; return nil }
-func (r *records) DirectoryEntries() ([]store.DirectoryEntry, error)      { return r.directory, nil }
-func (r *records) CountOutside(rights.Reach, []string) (int, error)       { return r.outside, nil }
 func (r *records) CountAimedOutside(rights.Reach, store.Aim) (int, error) { return r.outside, nil }
 
 func (r *records) Policy(name string) (store.Policy, error) {
@@ -89,8 +81,6 @@ func (r *records) AddAssignment(a store.Assignment) error {
 	return nil
 }
 
-func (r *records) AddGroup(g store.Group) error { r.groups = append(r.groups, g); return nil }
-
 func (r *records) GroupsNamed(names []string) ([]store.Group, error) {
 	return slices.DeleteFunc(
 		slices.Clone(r.groups),
@@ -124,10 +114,10 @@ func operator(groups []string, roles ...rights.Role) rights.Identity {
 	return who
 }
 
-func room() (*authoring.Service, *records) {
+func room() (*changes.Service, *records) {
 	r := &records{policies: map[string]store.Policy{}, revisions: map[int]store.PolicyRevision{}}
-	return authoring.New(
-		authoring.Service{Room: uowtest.Room[authoring.Records](r, &r.Trail), Documents: &cache.Documents{}},
+	return changes.New(
+		changes.Service{Room: uowtest.Room[changes.Records](r, &r.Trail), Documents: &cache.Documents{}},
 	), r
 }
 
@@ -206,48 +196,4 @@ func TestAimingRefusesWhatADeviceCouldBringAbout(t *testing.T) {
 
 	r.policies["lamps"] = store.Policy{ID: "p", Name: "lamps"}
 	assert.ErrorContains(t, aim(assign.Assignment{Include: []string{"everything"}}), "publish it first")
-}
-
-// Whoever may deploy on some devices must not widen that by an edit of groups.
-func TestGroupsThatGiveReach(t *testing.T) {
-	s, r := room()
-	add := func(who rights.Identity) error {
-		_, err := s.AddGroup(t.Context(), who, authoring.NewGroup{Name: "north-pier", Devices: []string{"SKL-HQ-001"}})
-		return err
-	}
-	r.outside = 1
-	refused(t, add(operator([]string{"south-pier"}, rights.Deployer)), refusal.Forbidden, "out_of_reach")
-	r.outside, r.reaching = 0, []string{"runa"}
-	refused(t, add(operator(nil, rights.Deployer)), refusal.Forbidden, "group_gives_reach")
-	assert.Empty(t, r.groups)
-	assert.Len(t, r.Entries, 2, "both attempts are on the trail")
-	require.NoError(t, add(operator(nil, rights.Owner)))
-	_, err := s.AddGroup(t.Context(), operator(nil, rights.Owner), authoring.NewGroup{Name: "everything"})
-	refused(t, err, refusal.Invalid, "")
-}
-
-const person = "dn: CN=%[1]s,DC=skerryline,DC=example\nobjectClass: user\nsAMAccountName: %[1]s\nuserPrincipalName: %[1]s@skerryline.example\nobjectSid: S-1-5-21-1-2-3-%[2]d\n\n"
-
-// A reading that lacks people whom policies name waits until somebody says that it is right.
-func TestAReadingThatLosesPeopleWaits(t *testing.T) {
-	s, r := room()
-	owner := operator(nil, rights.Owner)
-	people := func(names ...string) (source []byte) {
-		for i, name := range names {
-			source = append(source, fmt.Sprintf(person, name, 1000+i)...)
-		}
-		return source
-	}
-	change, err := s.ImportDirectory(t.Context(), owner, people("runa", "egil"), true, false)
-	require.NoError(t, err)
-	assert.Equal(t, 2, change.Added)
-
-	r.revisions[1] = store.PolicyRevision{Number: 1, Source: "format: rankwarden.policy/1\nname: lamps\nmembership:\n" +
-		"  - {local_group: remote-desktop-users, mode: adjust, members: ['user:egil@skerryline.example']}\n"}
-	r.assignments = []store.Assignment{{Name: "piers", PolicyID: "p", Revision: 1, Include: []string{"north-pier"}}}
-	_, err = s.ImportDirectory(t.Context(), owner, people("runa"), true, false)
-	refused(t, err, refusal.Conflict, "directory_loses")
-	change, err = s.ImportDirectory(t.Context(), owner, people("runa"), true, true)
-	require.NoError(t, err)
-	assert.Equal(t, 1, change.Removed)
 }

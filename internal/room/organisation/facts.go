@@ -1,4 +1,4 @@
-package authoring
+package organisation
 
 import (
 	"cmp"
@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -16,15 +17,15 @@ import (
 // maxFactsEdit is the most devices of one edit.
 const maxFactsEdit = 5000
 
-// OrganisationFacts are what an organisation knows of a device; nil leaves one as it is.
-type OrganisationFacts struct {
+// Facts are what an organisation knows of a device; nil leaves one as it is.
+type Facts struct {
 	Device      string    `json:"device"` // identifier or name
 	Path        *string   `json:"path,omitempty"`
 	Tags        *[]string `json:"tags,omitempty"`
 	PrimaryUser *string   `json:"primary_user,omitempty"`
 }
 
-func (f OrganisationFacts) check() error {
+func (f Facts) check() error {
 	if f.Path != nil {
 		if err := fleet.CheckPath(*f.Path); err != nil {
 			return refusal.New(refusal.Invalid, "%v", err).At("path")
@@ -44,7 +45,7 @@ func (f OrganisationFacts) check() error {
 }
 
 // SetFacts changes organisation facts of any number of devices, all or none.
-func (s *Service) SetFacts(ctx context.Context, who rights.Identity, edits []OrganisationFacts) error {
+func (s *Service) SetFacts(ctx context.Context, who rights.Identity, edits []Facts) error {
 	if len(edits) > maxFactsEdit {
 		return refusal.New(
 			refusal.Invalid,
@@ -74,7 +75,7 @@ func (s *Service) SetFacts(ctx context.Context, who rights.Identity, edits []Org
 	return cmp.Or(err, s.holds(held))
 }
 
-func (s *Service) setFacts(tx Records, w *uow.Work, edits []OrganisationFacts) error {
+func (s *Service) setFacts(tx Records, w *uow.Work, edits []Facts) error {
 	ids := make([]string, len(edits))
 	for i, edit := range edits {
 		if err := edit.check(); err != nil {
@@ -119,7 +120,7 @@ func (s *Service) setFacts(tx Records, w *uow.Work, edits []OrganisationFacts) e
 
 // Match says which of some names are those of live devices in reach.
 func (s *Service) Match(who rights.Identity, names []string) (enrolled int, unknown []string, err error) {
-	keys, err := deviceKeys(names, MaxGroupDevices)
+	keys, err := devicegroups.DeviceKeys(names, planning.MaxGroupDevices)
 	if err != nil {
 		return 0, nil, err
 	}

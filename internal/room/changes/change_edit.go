@@ -1,4 +1,4 @@
-package authoring
+package changes
 
 import (
 	"cmp"
@@ -17,12 +17,8 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// Bounds of a change.
-const (
-	MaxEdits        = 500    // edits of one change
-	MaxGroupDevices = 20_000 // names that an edit may list in a group
-
-)
+// MaxEdits is how many edits a change may have.
+const MaxEdits = 500
 
 // Edit is one edit of a change.
 type Edit = planning.Edit
@@ -77,24 +73,15 @@ func prepare(tx Records, e *Edit, index map[string]int) (change.Edit, []policy.P
 // prepare checks what a group is to be.
 func prepareGroup(g *NewGroup, name string, index map[string]int) (fleet.Group, error) {
 	made := fleet.Group{Name: name}
-	switch {
-	case name == assign.Everything:
-		return made, errEverything
-	case !policy.ValidName(name):
-		return made, refusal.New(refusal.Invalid, "%q cannot name a group; use %s", name, policy.NameRule).At("name")
-	case g.Rule != "" && len(g.Devices) > 0:
-		return made, refusal.New(refusal.Invalid, "a group has either a list of devices or a rule; leave one out").
-			At("rule")
-	case len(g.Devices) > MaxGroupDevices:
-		return made, refusal.New(refusal.Invalid, "%d devices are too many to list; list at most %d, or write a rule",
-			len(g.Devices), MaxGroupDevices).At("devices")
+	if err := devicegroups.CheckSpec(name, *g); err != nil {
+		return made, err
 	}
 	if g.Rule != "" {
 		rule, err := devicegroups.Rule(g.Rule)
 		made.Rule = rule
 		return made, err
 	}
-	keys, err := deviceKeys(g.Devices, MaxGroupDevices)
+	keys, err := devicegroups.DeviceKeys(g.Devices, planning.MaxGroupDevices)
 	if err != nil {
 		return made, err
 	}

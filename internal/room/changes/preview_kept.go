@@ -1,11 +1,8 @@
-package authoring
+package changes
 
 import (
-	"context"
 	"slices"
 	"sync"
-
-	"rankwarden.example/core/unit"
 )
 
 // recentFutures keeps the plans of the previews that were paged through last. The zero value is ready to use.
@@ -36,25 +33,4 @@ func (r *recentFutures) put(key string, f *futures) {
 		r.keys, r.plans = slices.Delete(r.keys, 0, 1), slices.Delete(r.plans, 0, 1)
 	}
 	r.keys, r.plans = append(r.keys, key), append(r.plans, f)
-}
-
-// lastTold reads what devices were last told, each document once.
-type lastTold struct {
-	s     *Service
-	known sync.Map // settings by digest
-}
-
-// settings are those of a digest; nil for none.
-func (l *lastTold) settings(ctx context.Context, digest string) ([]unit.Setting, error) {
-	if digest == "" {
-		return nil, nil
-	}
-	if known, ok := l.known.Load(digest); ok {
-		return known.([]unit.Setting), nil
-	}
-	content, err := l.s.DB.With(ctx).Asked(digest)
-	if err == nil {
-		l.known.Store(digest, content.Settings)
-	}
-	return content.Settings, err
 }

@@ -1,4 +1,4 @@
-package authoring
+package changes
 
 import (
 	"context"
@@ -7,6 +7,7 @@ import (
 
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
+	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -55,7 +56,7 @@ func (s *Service) ResumeRollout(
 		for id := range run.Machine.Devices {
 			devices = append(devices, id)
 		}
-		if err := mayMove(tx, who, devices); err != nil {
+		if err := devicegroups.MayMove(tx, who, devices); err != nil {
 			return err
 		}
 		if edited {

@@ -1,7 +1,6 @@
-package authoring
+package organisation
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -11,7 +10,9 @@ import (
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/internal/base/forecast"
 	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 
@@ -37,9 +38,9 @@ func (b Brake) most(fleet int) int { return max(brakeFloor, fleet*b.Percent/100)
 
 // asked is what somebody wants to do and the brake may hold; one of its parts is set.
 type asked struct {
-	Facts     []OrganisationFacts `json:"facts,omitempty"`
-	Rule      *askedRule          `json:"rule,omitempty"`
-	Directory *askedImport        `json:"directory,omitempty"`
+	Facts     []Facts      `json:"facts,omitempty"`
+	Rule      *askedRule   `json:"rule,omitempty"`
+	Directory *askedImport `json:"directory,omitempty"`
 }
 
 type askedRule struct {
@@ -132,46 +133,31 @@ func (s *Service) consequences(
 	tx Records,
 	touched []store.DeviceName,
 	kind string,
-) (*Preview, error) {
+) (p forecast.Summary, err error) {
 	is := make(map[string]bool, len(touched))
 	for _, d := range touched {
 		is[d.ID] = true
 	}
-	f := &futures{}
 	fleet := s.View.Devices(rights.Everywhere)
-	for _, d := range fleet {
-		if is[d.ID] {
-			f.devices = append(f.devices, d)
-		}
-	}
-	slices.SortStableFunc(f.devices, func(a, b *fleetview.Device) int { return cmp.Compare(a.Name, b.Name) })
-	planned := make([]planning.Device, len(f.devices))
-	for i, d := range f.devices {
-		planned[i] = planning.Device{NameKey: d.NameKey, Facts: d.Facts}
-		planned[i].Facts.Name = d.Name
-	}
-	var err error
-	if f.after, _, err = planning.Read(tx, s.Documents, planned, planning.Beside{}); err != nil {
-		return nil, err
+	f := forecast.For(slices.DeleteFunc(slices.Clone(fleet), func(d *fleetview.Device) bool { return !is[d.ID] }))
+	planned := f.Planned()
+	if f.After, _, err = planning.Read(tx, s.Documents, planned, planning.Beside{}); err != nil {
+		return p, err
 	}
 	if err := tx.BackToMark(); err != nil {
-		return nil, err
+		return p, err
 	}
-	if f.before, _, err = planning.Read(tx, s.Documents, planned, planning.Beside{}); err != nil {
-		return nil, err
+	if f.Before, _, err = planning.Read(tx, s.Documents, planned, planning.Beside{}); err != nil {
+		return p, err
 	}
-	f.plan()
-	p, err := s.summed(ctx, f)
-	if err != nil {
-		return nil, err
+	f.Run()
+	known := func(ctx context.Context) forecast.Records { return s.DB.With(ctx) }
+	if p, err = f.Sum(ctx, known, s.View); err != nil {
+		return p, err
 	}
-	p.Fleet, p.Devices = len(
-		fleet,
-	), len(
-		planning.AffectedBy(f.now, f.then, func(d int) string { return f.devices[d].ID }),
-	)
+	p.Fleet, p.Devices = len(fleet), len(f.Affected())
 	if kind == store.BrakeDirectory { // identifiers are put into what devices are told, beside their settings
-		p.Devices = len(f.devices)
+		p.Devices = len(f.Devices)
 	}
 	return p, nil
 }
@@ -306,8 +292,8 @@ func (s *Service) releaseHeld(tx Records, w *uow.Work, b store.Brake) error {
 		if err != nil {
 			return refusal.Named(err, "group", what.Rule.Group)
 		}
-		c := GroupChange{Rule: &what.Rule.Rule, Description: what.Rule.Description}
-		return refusal.Named(s.changeGroup(tx, w, &g, c, nil, nil, what.Rule.Over), "group", g.Name)
+		c := devicegroups.Edit{Rule: &what.Rule.Rule, Description: what.Rule.Description}
+		return refusal.Named(devicegroups.Change(tx, w, &g, c, nil, nil, what.Rule.Over), "group", g.Name)
 	case what.Directory != nil:
 		entries, _, err := directory.ParseLDIF([]byte(what.Directory.Source))
 		if err != nil {

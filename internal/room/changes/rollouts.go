@@ -1,4 +1,4 @@
-package authoring
+package changes
 
 import (
 	"context"
@@ -91,12 +91,12 @@ func (s *Service) effectsOf(
 	if seen, err = s.weigh(ctx, c, f); err != nil {
 		return nil, nil, nil, err
 	}
-	index := make(map[string]int, len(f.devices))
-	for i, d := range f.devices {
+	index := make(map[string]int, len(f.Devices))
+	for i, d := range f.Devices {
 		index[d.ID] = i
 	}
-	affected = planning.AffectedBy(f.now, f.then, func(d int) string { return f.devices[d].ID })
-	in = func(device, group string) bool { return f.then.In(group, index[device]) == assign.Yes }
+	affected = f.Affected()
+	in = func(device, group string) bool { return f.Then.In(group, index[device]) == assign.Yes }
 	return seen, affected, in, nil
 }
 
@@ -208,18 +208,7 @@ func (s *Service) touches(tx Records, records []store.ChangeEdit, except string)
 		things = append(things, thing)
 	}
 	slices.Sort(things)
-	return things, free(tx, except, things...)
-}
-
-// free refuses things that a rollout under way touches, other than that of a change.
-func free(tx Records, except string, things ...string) error {
-	name, thing, err := tx.UnderWay(things, except)
-	if err == nil && name != "" {
-		err = refusal.New(refusal.Conflict, "the change %q is on its way and touches the %s; wait until its rollout has ended, or "+
-			"revert it", name, thing).
-			WithCode("under_way")
-	}
-	return err
+	return things, planning.NotTouched(tx, except, things...)
 }
 
 // FinishRollout makes the edits of a change for good, once it is on every device.

@@ -1,4 +1,4 @@
-package authoring
+package changes
 
 import (
 	"context"
@@ -9,6 +9,7 @@ import (
 
 	"rankwarden.example/core/change"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -139,7 +140,7 @@ func (s *Service) applyEdit(tx Records, w *uow.Work, e Edit) error {
 	if err != nil {
 		return err
 	}
-	return removeGroup(tx, w, g, e.BasedOn)
+	return devicegroups.Remove(tx, w, g, e.BasedOn)
 }
 
 // applyDocument publishes a document: the next revision of a policy, or a new one.
@@ -169,7 +170,7 @@ func (s *Service) applyDocument(tx Records, w *uow.Work, e Edit) error {
 
 // applyGroup creates a group, or makes one what the edit says.
 func (s *Service) applyGroup(tx Records, w *uow.Work, e Edit) error {
-	keys, err := deviceKeys(e.Group.Devices, MaxGroupDevices)
+	keys, err := devicegroups.DeviceKeys(e.Group.Devices, planning.MaxGroupDevices)
 	if err != nil {
 		return err
 	}
@@ -177,18 +178,18 @@ func (s *Service) applyGroup(tx Records, w *uow.Work, e Edit) error {
 		w.Action = "group.made"
 		want := e.Group
 		want.Name = e.Name
-		_, err := s.addGroup(tx, w, want, keys)
+		_, err := devicegroups.Add(tx, w, want, keys)
 		return err
 	}
 	g, err := tx.Group(e.Name)
 	if err != nil {
 		return err
 	}
-	c := GroupChange{Description: &e.Group.Description}
+	c := devicegroups.Edit{Description: &e.Group.Description}
 	var add, remove []string
 	if e.Group.Rule != "" || g.Rule != "" {
 		c.Rule = &e.Group.Rule
-		if err := checkRuleChange(g, c); err != nil {
+		if err := devicegroups.CheckEdit(g, c); err != nil {
 			return err
 		}
 	} else {
@@ -202,7 +203,7 @@ func (s *Service) applyGroup(tx Records, w *uow.Work, e Edit) error {
 		add, remove = missingFrom(keys, listed), missingFrom(listed, keys)
 		c.Add, c.Remove = add, remove
 	}
-	return s.changeGroup(tx, w, &g, c, add, remove, e.BasedOn)
+	return devicegroups.Change(tx, w, &g, c, add, remove, e.BasedOn)
 }
 
 // missingFrom are those of a list that a sorted one does not have.

@@ -1,4 +1,4 @@
-package authoring
+package changes
 
 import (
 	"context"
@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
+	"rankwarden.example/internal/base/forecast"
 	"rankwarden.example/internal/base/refusal"
 )
 
@@ -60,7 +61,7 @@ func (s *Service) Ladder(ctx context.Context, who rights.Identity, q LadderQuery
 	if err != nil {
 		return nil, err
 	}
-	p := plan.Run(f.after, atOnce)
+	p := plan.Run(f.After, forecast.InParallel)
 	wanted := func(int) bool { return true }
 	switch {
 	case q.Device != "":
@@ -68,7 +69,7 @@ func (s *Service) Ladder(ctx context.Context, who rights.Identity, q LadderQuery
 	case q.Group != "":
 		wanted = ladder.InGroup(p, q.Group)
 	}
-	l := &Ladder{Ways: ladder.Ways(p, wanted), names: func(d int) string { return f.devices[d].Name }}
+	l := &Ladder{Ways: ladder.Ways(p, wanted), names: func(d int) string { return f.Devices[d].Name }}
 	for _, w := range l.Ways {
 		l.Devices += len(w.Devices)
 	}

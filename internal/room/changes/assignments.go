@@ -1,4 +1,4 @@
-package authoring
+package changes
 
 import (
 	"cmp"
@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/base/reach"
+	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -73,7 +73,7 @@ func (s *Service) NewAssignment(
 func (s *Service) addAssignment(tx Records, w *uow.Work, want assign.Assignment) (store.Assignment, error) {
 	now := s.Now()
 	a := store.Assignment{ID: store.NewID(now), Name: want.Name, Version: 1, CreatedAt: now}
-	if err := free(tx, w.Under, "assignment "+want.Name, "policy "+want.Policy); err != nil {
+	if err := planning.NotTouched(tx, w.Under, "assignment "+want.Name, "policy "+want.Policy); err != nil {
 		return a, err
 	}
 	if err := s.aim(tx, &a, want); err != nil {
@@ -116,7 +116,7 @@ func (s *Service) changeAssignment(
 		return a, err
 	}
 	before := a
-	if err := free(tx, w.Under, "assignment "+a.Name, "policy "+want.Policy); err != nil {
+	if err := planning.NotTouched(tx, w.Under, "assignment "+a.Name, "policy "+want.Policy); err != nil {
 		return a, err
 	}
 	if err := s.aim(tx, &a, want); err != nil {
@@ -147,7 +147,7 @@ func removeAssignment(tx Records, w *uow.Work, name string, over int64) error {
 	if err != nil {
 		return err
 	}
-	if err := free(tx, w.Under, "assignment "+name); err != nil {
+	if err := planning.NotTouched(tx, w.Under, "assignment "+name); err != nil {
 		return err
 	}
 	if err := tx.RemoveAssignment(a.ID, over); err != nil {
@@ -204,7 +204,7 @@ func mayAim(tx Records, who rights.Identity, assignments ...*store.Assignment) e
 		most = max(most, n)
 	}
 	if most > 0 {
-		return reach.Beyond(most)
+		return refusal.BeyondReach(most)
 	}
 	return nil
 }

@@ -1,0 +1,221 @@
+package changes
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"rankwarden.example/core/assign"
+	"rankwarden.example/core/change"
+	"rankwarden.example/core/rights"
+
+	"rankwarden.example/internal/base/forecast"
+	"rankwarden.example/internal/base/planning"
+	"rankwarden.example/internal/base/refusal"
+)
+
+// Preview is what some edits would do to the devices in somebody's reach.
+type Preview struct {
+	forecast.Summary
+	Version int64    // of the change, 0 for edits that are in none
+	Digest  string   // of what somebody approves or applies; see [digestOf]. Empty for edits that are in no change
+	Needs   []string // why a second person must approve, in words
+}
+
+// futures are the two plans of a preview, for the edits between them.
+type futures struct {
+	*forecast.Forecast
+	edits []change.Edit
+}
+
+// mostPreviews is how many previews are worked out at once; the others wait.
+const mostPreviews = 2
+
+// future works out both plans for edits, for the devices in reach.
+func (s *Service) future(ctx context.Context, reach rights.Reach, edits []Edit) (*futures, error) {
+	f, err := s.read(ctx, reach, edits)
+	if err != nil {
+		return nil, err
+	}
+	f.Run()
+	return f, ctx.Err()
+}
+
+// read reads the inputs of both plans, for the devices in reach by name; groups beside those that are in use are read too.
+func (s *Service) read(ctx context.Context, reach rights.Reach, edits []Edit, groups ...string) (*futures, error) {
+	f := &futures{Forecast: forecast.For(s.View.Devices(reach))}
+	err := s.DB.InSnapshot(ctx, func(tx Records) (err error) {
+		index := make(map[string]int, len(f.Devices))
+		for i, d := range f.Devices {
+			index[d.NameKey] = i
+		}
+		var also planning.Beside
+		f.edits = make([]change.Edit, len(edits))
+		for i := range edits {
+			if f.edits[i], _, err = prepare(tx, &edits[i], index); err != nil {
+				return s.explain(err, edits[i])
+			}
+		}
+		if also, err = planning.NamedByEdits(tx, f.edits, groups); err != nil {
+			return err
+		}
+		f.Before, _, err = planning.Read(tx, s.Documents, f.Planned(), also)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	if f.After, err = change.Apply(f.Before, f.edits); err != nil {
+		return nil, refuseEdit(err)
+	}
+	return f, ctx.Err()
+}
+
+// known reads what is known of devices.
+func (s *Service) known(ctx context.Context) forecast.Records { return s.DB.With(ctx) }
+
+// turn waits until a plan of the whole fleet may be worked out; done ends the turn.
+func (s *Service) turn(ctx context.Context) (done func(), err error) {
+	select {
+	case s.previews <- struct{}{}:
+		return func() { <-s.previews }, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+}
+
+// previewEdits says what edits would do in a reach.
+func (s *Service) previewEdits(ctx context.Context, reach rights.Reach, edits []Edit) (*Preview, *futures, error) {
+	done, err := s.turn(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer done()
+	f, err := s.future(ctx, reach, edits)
+	if err != nil {
+		return nil, nil, err
+	}
+	sum, err := f.Sum(ctx, s.known, s.View)
+	return &Preview{Summary: sum}, f, err
+}
+
+// weigh is the preview of a change on the whole fleet, whose edits were read.
+func (s *Service) weigh(ctx context.Context, c ChangeWithEdits, f *futures) (*Preview, error) {
+	f.Run()
+	sum, err := f.Sum(ctx, s.known, s.View)
+	if err != nil {
+		return nil, err
+	}
+	p := &Preview{Summary: sum, Version: c.Version}
+	p.Needs = s.Approvals.needs(p, f)
+	p.Digest = digestOf(c, p)
+	return p, nil
+}
+
+// PreviewEdits says what edits that are in no change would do to the devices in reach.
+func (s *Service) PreviewEdits(ctx context.Context, who rights.Identity, edits []Edit) (*Preview, error) {
+	if len(edits) > MaxEdits {
+		return nil, refusal.New(refusal.Invalid, "%d edits are too many; preview at most %d at once", len(edits), MaxEdits).
+			At("edits")
+	}
+	p, _, err := s.previewEdits(ctx, who.Reach(rights.Look), edits)
+	return p, err
+}
+
+// PreviewChange says what a change would do to the devices in reach. Its digest is that of the whole fleet.
+func (s *Service) PreviewChange(ctx context.Context, who rights.Identity, name string) (*Preview, error) {
+	whole, err := s.official(ctx, name)
+	if err != nil || who.Reach(rights.Look).Everywhere() {
+		return whole, err
+	}
+	_, edits, err := s.openEdits(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	p, _, err := s.previewEdits(ctx, who.Reach(rights.Look), edits)
+	if err == nil {
+		p.Version, p.Digest, p.Needs = whole.Version, whole.Digest, whole.Needs
+	}
+	return p, err
+}
+
+// official is the preview of a change on the whole fleet, with what somebody approves or applies.
+func (s *Service) official(ctx context.Context, name string) (*Preview, error) {
+	c, edits, err := s.openEdits(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	p, f, err := s.previewEdits(ctx, rights.Everywhere, edits)
+	if err != nil {
+		return nil, err
+	}
+	p.Version, p.Needs = c.Version, s.Approvals.needs(p, f)
+	p.Digest = digestOf(c, p)
+	return p, nil
+}
+
+// openEdits reads a change with its edits; one that is closed has no preview.
+func (s *Service) openEdits(ctx context.Context, name string) (ChangeWithEdits, []Edit, error) {
+	c, err := s.Change(ctx, name)
+	if err != nil {
+		return c, nil, err
+	}
+	if err := mustBeOpen(c.Change); err != nil {
+		return c, nil, err
+	}
+	edits := make([]Edit, len(c.Edits))
+	for i, e := range c.Edits {
+		edits[i] = e.Edit
+	}
+	return c, edits, nil
+}
+
+// AffectedDevices lists a page of the devices in reach that a change affects, by name, after the one of a name. Pages after
+// the first are of the same plans, so that they fit together.
+func (s *Service) AffectedDevices(
+	ctx context.Context, who rights.Identity, name, after string, limit int,
+) (list []forecast.AffectedDevice, next string, err error) {
+	c, edits, err := s.openEdits(ctx, name)
+	if err != nil {
+		return nil, "", err
+	}
+	done, err := s.turn(ctx)
+	if err != nil {
+		return nil, "", err
+	}
+	defer done()
+	reach := who.Reach(rights.Look)
+	key := fmt.Sprint(name, " ", c.Version, " ", reach.Everywhere(), reach.Groups())
+	f := s.recent.get(key)
+	if f == nil || after == "" {
+		if f, err = s.future(ctx, reach, edits); err != nil {
+			return nil, "", err
+		}
+		s.recent.put(key, f)
+	}
+	list = []forecast.AffectedDevice{}
+	err = f.VisitAffected(ctx, s.known, after, func(d forecast.AffectedDevice) bool {
+		if len(list) == limit {
+			next = list[limit-1].Device
+			return false
+		}
+		list = append(list, d)
+		return true
+	})
+	return list, next, err
+}
+
+// reaching are the assignments of the second plan that the edits put into force.
+func (f *futures) reaching() (list []assign.Assignment) {
+	touched := func(a assign.Assignment) bool {
+		return slices.ContainsFunc(f.edits, func(e change.Edit) bool {
+			return e.Kind == change.Assign && e.Name == a.Name || e.Kind == change.Publish && e.Name == a.Policy
+		})
+	}
+	for _, a := range f.After.Assignments {
+		if touched(a) {
+			list = append(list, a)
+		}
+	}
+	return list
+}

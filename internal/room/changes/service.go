@@ -1,0 +1,34 @@
+// Package changes is where operators write what is to be: policies, assignments, and changes that alter several things at
+// once, with their preview, their approval and the commands of their rollout. Nothing here reaches a device by itself: the
+// devices that an edit concerns are settled afterwards.
+//
+// The errors of its methods are a [*refusal.Error] where the caller can do something about it.
+package changes
+
+import (
+	"time"
+
+	"rankwarden.example/internal/base/cache"
+	"rankwarden.example/internal/base/forecast"
+	"rankwarden.example/internal/base/uow"
+)
+
+// Service is the room; every field must be set but where it is said otherwise. Use [New].
+type Service struct {
+	uow.Room[Records]
+	Documents *cache.Documents
+	View      forecast.Fleet
+	// Approvals say which changes need a second person.
+	Approvals Approvals
+	// Soak is how long the waves of a rollout soak where nothing else is said, [rollout.DefaultGate] when 0.
+	Soak time.Duration
+
+	previews chan struct{} // a token for each that is being worked out
+	recent   *recentFutures
+}
+
+// New opens the room over what it needs.
+func New(s Service) *Service {
+	s.previews, s.recent = make(chan struct{}, mostPreviews), &recentFutures{}
+	return &s
+}
