@@ -46,10 +46,10 @@ func Add(tx EditRecords, w *uow.Work, want Spec, keys []string) (store.Group, er
 		CreatedAt:   now,
 		UpdatedAt:   now,
 	}
-	if err := planning.NotTouched(tx, w.Under, "group "+g.Name); err != nil {
+	if err := planning.NotTouched(tx, w.Under(), "group "+g.Name); err != nil {
 		return g, err
 	}
-	if err := mayRegroup(tx, w.Who, g.Name, keys); err != nil {
+	if err := mayRegroup(tx, w.Who(), g.Name, keys); err != nil {
 		return g, err
 	}
 	if err := tx.AddGroup(g); err != nil {
@@ -63,7 +63,7 @@ func Add(tx EditRecords, w *uow.Work, want Spec, keys []string) (store.Group, er
 		if err != nil {
 			return g, err
 		}
-		if err := MayMove(tx, w.Who, changed); err != nil {
+		if err := MayMove(tx, w.Who(), changed); err != nil {
 			return g, err
 		}
 		w.Tell(store.TopicGroups, changed...)
@@ -133,11 +133,11 @@ func Change(
 	add, remove []string,
 	over int64,
 ) error {
-	if err := planning.NotTouched(tx, w.Under, "group "+g.Name); err != nil {
+	if err := planning.NotTouched(tx, w.Under(), "group "+g.Name); err != nil {
 		return err
 	}
 	if c.Rule != nil || len(add)+len(remove) > 0 {
-		if err := mayRegroup(tx, w.Who, g.Name, slices.Concat(add, remove)); err != nil {
+		if err := mayRegroup(tx, w.Who(), g.Name, slices.Concat(add, remove)); err != nil {
 			return err
 		}
 	}
@@ -192,7 +192,7 @@ func resettleNamed(tx EditRecords, w *uow.Work, cause string, keys []string) err
 
 // Remove removes a group that no assignment and no role of an operator names.
 func Remove(tx EditRecords, w *uow.Work, g store.Group, over int64) error {
-	if err := planning.NotTouched(tx, w.Under, "group "+g.Name); err != nil {
+	if err := planning.NotTouched(tx, w.Under(), "group "+g.Name); err != nil {
 		return err
 	}
 	used, err := tx.AssignmentsUsing(g.Name)
@@ -219,7 +219,7 @@ func Remove(tx EditRecords, w *uow.Work, g store.Group, over int64) error {
 			g.Name,
 		)
 	}
-	if err := mayDisband(tx, w.Who, g); err != nil {
+	if err := mayDisband(tx, w.Who(), g); err != nil {
 		return err
 	}
 	if err := tx.RemoveGroup(g.ID, over); err != nil {
@@ -267,7 +267,7 @@ func ruleChanged(tx EditRecords, w *uow.Work, g store.Group) error {
 	if err != nil {
 		return err
 	}
-	if err := MayMove(tx, w.Who, changed); err != nil {
+	if err := MayMove(tx, w.Who(), changed); err != nil {
 		return err
 	}
 	w.Tell(store.TopicEdits, g.Name)

@@ -62,20 +62,20 @@ func (r Room[R]) Clock() store.Clock {
 // Allowed refuses an act, on the trail as [Room.Do] does, for want of its right. Whatever works before it does the act asks
 // first, so that nobody has read or changed anything who may not.
 func (r Room[R]) Allowed(ctx context.Context, act Act) error {
-	if act.Right == "" || act.Who.May(act.Right) {
+	if act.right == "" || act.who.May(act.right) {
 		return nil
 	}
-	return r.Refuse(ctx, act, Lacking(act.Who))
+	return r.Refuse(ctx, act, Lacking(act.who))
 }
 
 // Do does an act in one transaction. A refusal for want of the right, or of reach, is on the trail by itself, so that
 // an attempt is seen; nothing else of a refused act is.
 func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) error {
-	w := &Work{Act: act, now: r.Now(), log: r.Log, interval: r.Interval}
+	w := &Work{act: act, now: r.Now(), log: r.Log, interval: r.Interval}
 	if err := r.Allowed(ctx, act); err != nil {
 		return err
 	}
-	ctx, span := tracing.Tracer().Start(ctx, cmp.Or(act.Action, "transaction"))
+	ctx, span := tracing.Tracer().Start(ctx, cmp.Or(act.action, "transaction"))
 	defer span.End()
 	err := r.DB.InTx(ctx, func(tx R) error {
 		if err := do(tx, w); err != nil {
@@ -85,8 +85,8 @@ func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) 
 	})
 	tracing.Failed(span, err)
 	var refused *refusal.Error
-	if errors.As(err, &refused) && act.Who.OperatorID != "" && act.Action != "" &&
-		(refused.Kind == refusal.Forbidden || act.Unseen && refused.Hidden) {
+	if errors.As(err, &refused) && act.who.OperatorID != "" && act.action != "" &&
+		(refused.Kind == refusal.Forbidden || act.unseen && refused.Hidden) {
 		return r.refuse(ctx, w, refused)
 	}
 	return err
@@ -94,11 +94,11 @@ func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) 
 
 // Refuse puts a refused attempt on the trail, and gives the refusal.
 func (r Room[R]) Refuse(ctx context.Context, act Act, refused error) error {
-	return r.refuse(ctx, &Work{Act: act, now: r.Now(), log: r.Log}, refused)
+	return r.refuse(ctx, &Work{act: act, now: r.Now(), log: r.Log}, refused)
 }
 
 func (r Room[R]) refuse(ctx context.Context, w *Work, refused error) error {
-	entry := w.entry(w.Act, audit.Refused, w.Before, w.After)
+	entry := w.entry(w.act, audit.Refused, w.Before, w.After)
 	if err := r.DB.InTx(ctx, func(tx R) error { return tx.AppendAudit(entry) }); err != nil {
 		return err
 	}

@@ -29,6 +29,9 @@ func (c *Strangers) Refused(ctx context.Context, action, address, name string, r
 	return refused
 }
 
+// byStrangers is what whoever is not signed in tried.
+var byStrangers = Act{who: rights.Identity{Name: audit.Strangers}}
+
 // shortened keeps what strangers send small.
 func shortened(s string) string {
 	const most = 64 // bytes
@@ -37,14 +40,14 @@ func shortened(s string) string {
 
 // Record puts the refused attempts on the trail, one entry for each minute that is over and each action.
 func (c *Strangers) Record(ctx context.Context) error {
-	return c.Do(ctx, Act{Who: rights.Identity{Name: audit.Strangers}}, func(tx StrangerRecords, w *Work) error {
+	return c.Do(ctx, byStrangers, func(tx StrangerRecords, w *Work) error {
 		sums, err := tx.TakeStrangers(c.Now().UTC().Truncate(time.Minute))
 		if err != nil {
 			return err
 		}
 		for _, sum := range sums {
 			w.Also(
-				Act{Who: w.Who, Action: sum.Action, Object: "attempts"},
+				byStrangers.As(sum.Action).On("attempts"),
 				audit.Refused,
 				nil,
 				map[string]any{

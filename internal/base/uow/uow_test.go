@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -26,8 +27,11 @@ var (
 	viewer = rights.Identity{OperatorID: "2", Name: "runa", Grants: []rights.Grant{{Role: rights.Viewer}}}
 )
 
+// lamp is an operation that only a deployer may do.
+var lamp = &operation.Operation{ID: "change-lamp", Right: rights.Deploy, Action: "thing.changed"}
+
 func act(who rights.Identity) uow.Act {
-	return uow.Act{Who: who, Right: rights.Deploy, Action: "thing.changed", Object: "lamp"}
+	return uow.ByOperator(lamp, who, "lamp")
 }
 
 func TestWhatAWorkGathersIsWrittenWithIt(t *testing.T) {
@@ -36,7 +40,7 @@ func TestWhatAWorkGathersIsWrittenWithIt(t *testing.T) {
 		w.Before, w.After = "out", map[string]bool{"lit": true}
 		w.Tell(store.TopicEdits, "lamp")
 		w.Settle("lamp changed", []string{"piers"}, []string{"D1"})
-		w.Also(uow.Act{Who: uow.Itself, Action: "thing.listed", Object: "things"}, audit.Done, nil, 2)
+		w.Also(uow.ByService("thing.listed", "things"), audit.Done, nil, 2)
 		return nil
 	})
 	require.NoError(t, err)
@@ -71,8 +75,7 @@ func TestWhatAWorkGathersIsWrittenWithIt(t *testing.T) {
 func TestRefusedActs(t *testing.T) {
 	forbidden := refusal.New(refusal.Forbidden, "it is not yours")
 	hidden := refusal.Missing("device", "SKL-HQ-001").Hiding()
-	unseen := act(owner)
-	unseen.Unseen = true
+	unseen := act(owner).ShowingAttempts()
 	for name, c := range map[string]struct {
 		act     uow.Act
 		err     error
@@ -81,8 +84,8 @@ func TestRefusedActs(t *testing.T) {
 	}{
 		"without the right":         {act(viewer), nil, 1, false},
 		"out of reach":              {act(owner), forbidden, 1, true},
-		"a device":                  {uow.Act{Who: uow.Device("D1", ""), Action: "device.renamed"}, forbidden, 0, true},
-		"what leaves no entry":      {uow.Act{Who: owner}, forbidden, 0, true},
+		"a device":                  {uow.ByDevice("D1").As("device.renamed"), forbidden, 0, true},
+		"what leaves no entry":      {uow.ByOperator(lamp, owner, "lamp").As(""), forbidden, 0, true},
 		"what cannot be":            {act(owner), refusal.New(refusal.Invalid, "no"), 0, true},
 		"of what one may not see":   {act(owner), hidden, 0, true},
 		"of that where it matters":  {unseen, hidden, 1, true},
@@ -95,7 +98,7 @@ func TestRefusedActs(t *testing.T) {
 				trail,
 			).Do(t.Context(), c.act, func(_ uow.Records, w *uow.Work) error {
 				ran = true
-				w.Object = "the lamp"
+				w.SetObject("the lamp")
 				w.Tell(store.TopicEdits)
 				w.Settle("lamp changed", nil, nil)
 				return c.err

@@ -11,24 +11,9 @@ import (
 	"rankwarden.example/internal/wire/audit"
 )
 
-// Act is one thing that somebody does: who, with which right, and what the trail calls it.
-type Act struct {
-	Who rights.Identity
-	// Right is what who needs; empty for what a device does, or the service by itself.
-	Right rights.Right
-	// Action is the name on the trail; empty for what leaves no entry, such as a report of a device.
-	Action string
-	Object string
-	Reason string // in the operator's words, where the act needs one
-	// Under names the change whose rollout does this; what that touches is kept from everybody else.
-	Under string
-	// Unseen has an attempt on a device that who may not see on the trail as well.
-	Unseen bool
-}
-
 // Work is an act in its transaction. What it gathers is written at the end of the transaction.
 type Work struct {
-	Act
+	act           Act
 	Before, After any // of the entry on the trail; never a secret
 
 	quiet   bool
@@ -40,6 +25,36 @@ type Work struct {
 	// interval is the time between two check-ins of a device.
 	interval time.Duration
 }
+
+// Act is what the work does.
+func (w *Work) Act() Act { return w.act }
+
+// Who does it.
+func (w *Work) Who() rights.Identity { return w.act.who }
+
+// Action is what the trail calls it.
+func (w *Work) Action() string { return w.act.action }
+
+// Object is what it is done to.
+func (w *Work) Object() string { return w.act.object }
+
+// Reason is why, in the operator's words.
+func (w *Work) Reason() string { return w.act.reason }
+
+// Under names the change whose rollout does it, if any.
+func (w *Work) Under() string { return w.act.under }
+
+// SetWho says who does it, where that is known only once the work is under way, as with a sign-in.
+func (w *Work) SetWho(who rights.Identity) { w.act.who = who }
+
+// SetObject says what it is done to, where that is known only once the work is under way.
+func (w *Work) SetObject(object string) { w.act.object = object }
+
+// Call gives the work another name on the trail, where it turns out to be something else.
+func (w *Work) Call(action string) { w.act.action = action }
+
+// Explain gives the reason, where it stands in what is worked on.
+func (w *Work) Explain(reason string) { w.act.reason = reason }
 
 // Now is the time of the work.
 func (w *Work) Now() time.Time { return w.now }
@@ -68,12 +83,12 @@ func (w *Work) Also(act Act, outcome audit.Outcome, before, after any) {
 
 // Part is work that is done as a part of this one, with an entry of its own on the trail. [Work.Join] adds what it gathered.
 func (w *Work) Part(act Act) *Work {
-	return &Work{Act: act, now: w.now, log: w.log, interval: w.interval}
+	return &Work{act: act, now: w.now, log: w.log, interval: w.interval}
 }
 
 // Take makes of this work what a part of it came to.
 func (w *Work) Take(part *Work) {
-	w.Act, w.Before, w.After, w.quiet = part.Act, part.Before, part.After, part.quiet
+	w.act, w.Before, w.After, w.quiet = part.act, part.Before, part.After, part.quiet
 	w.notices, w.settle = append(w.notices, part.notices...), append(w.settle, part.settle...)
 	w.also = append(w.also, part.also...)
 }
@@ -90,8 +105,8 @@ func (w *Work) Settled() (groups, devices []string) {
 func (w *Work) Join(part *Work) {
 	w.notices = append(w.notices, part.notices...)
 	w.settle = append(w.settle, part.settle...)
-	if !part.quiet && part.Action != "" {
-		w.also = append(w.also, w.entry(part.Act, audit.Done, part.Before, part.After))
+	if !part.quiet && part.act.action != "" {
+		w.also = append(w.also, w.entry(part.act, audit.Done, part.Before, part.After))
 	}
 	w.also = append(w.also, part.also...)
 }
@@ -109,8 +124,8 @@ func (w *Work) write(tx Records) error {
 		}
 	}
 	entries := w.also
-	if !w.quiet && w.Action != "" {
-		entries = append([]audit.Entry{w.entry(w.Act, audit.Done, w.Before, w.After)}, entries...)
+	if !w.quiet && w.act.action != "" {
+		entries = append([]audit.Entry{w.entry(w.act, audit.Done, w.Before, w.After)}, entries...)
 	}
 	for _, e := range entries {
 		if err := tx.AppendAudit(e); err != nil {
@@ -127,10 +142,10 @@ func (w *Work) entry(act Act, outcome audit.Outcome, before, after any) audit.En
 		}
 		data, err := json.Marshal(v)
 		if err != nil {
-			w.log.Error("an audit entry lost a value", "action", act.Action, "error", err)
+			w.log.Error("an audit entry lost a value", "action", act.action, "error", err)
 		}
 		return data
 	}
-	return audit.Entry{At: w.now, Actor: act.Who.Name, Address: act.Who.Address, Action: act.Action, Object: act.Object,
-		Before: raw(before), After: raw(after), Reason: act.Reason, Outcome: outcome}
+	return audit.Entry{At: w.now, Actor: act.who.Name, Address: act.who.Address, Action: act.action, Object: act.object,
+		Before: raw(before), After: raw(after), Reason: act.reason, Outcome: outcome}
 }

@@ -3,7 +3,6 @@
 package httpapi
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"log/slog"
@@ -18,6 +17,7 @@ import (
 	"github.com/valyala/fasthttp"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
@@ -38,7 +38,7 @@ import (
 )
 
 // Base is where the API lives.
-const Base = "/api/v1"
+const Base = operation.Base
 
 // Rooms are the use cases that the API offers.
 type Rooms struct {
@@ -57,23 +57,23 @@ type Rooms struct {
 // Options are what the API is made of.
 type Options struct {
 	Rooms
-	Changed      func(ctx context.Context) // waits until the lists have everything that was committed before
-	Name string // of the organisation
-	Settings     []api.Setting // how the service is configured, in words
-	PublicURL    string        // where people reach the console, empty for where they asked
-	Interval     time.Duration // between two check-ins of a device
-	Now          func() time.Time
-	Hub          *notices.Hub
-	Log          *slog.Logger
-	Secure       bool            // the service is reached over TLS, so cookies are for TLS only
-	Done         context.Context // ends streams when the service stops
+	Changed   func(ctx context.Context) // waits until the lists have everything that was committed before
+	Name      string                    // of the organisation
+	Settings  []api.Setting             // how the service is configured, in words
+	PublicURL string                    // where people reach the console, empty for where they asked
+	Interval  time.Duration             // between two check-ins of a device
+	Now       func() time.Time
+	Hub       *notices.Hub
+	Log       *slog.Logger
+	Secure    bool            // the service is reached over TLS, so cookies are for TLS only
+	Done      context.Context // ends streams when the service stops
 }
 
 type routes struct {
 	Options
+	app     *fiber.App
 	huma    huma.API
-	open    map[string]bool         // method and path of what nobody needs to be signed in for
-	rights  map[string]rights.Right // by operation
+	open    map[string]bool // method and path of what nobody needs to be signed in for
 	streams *streams
 }
 
@@ -94,11 +94,6 @@ func (x *API) SignedIn(ctx context.Context, header *fasthttp.RequestHeader) bool
 	}
 	_, err := x.routes.identify(ctx, given)
 	return err == nil
-}
-
-// Rights are the rights that operations need, by identifier.
-func Rights() map[string]rights.Right {
-	return newAPI(fiber.New(), Options{Log: slog.New(slog.DiscardHandler)}).rights
 }
 
 // Description is the OpenAPI document as JSON.
@@ -131,126 +126,111 @@ func newAPI(app *fiber.App, o Options) *routes {
 		"token":   {Type: "http", Scheme: "bearer"},
 	}
 	config.Security = []map[string][]string{{"session": {}}, {"token": {}}}
-	a := &routes{Options: o, open: map[string]bool{}, rights: map[string]rights.Right{}, streams: newStreams()}
+	a := &routes{Options: o, app: app, open: map[string]bool{}, streams: newStreams()}
 	app.Use(Base, a.authenticate)
 	a.huma = huma.NewAPI(config, adapter{app})
-	a.signIn()
-	a.secondFactor()
-	a.passkeys()
-	a.deviceGrant(app)
-	a.provider(app)
-	a.operators()
-	a.policies()
-	a.groups()
-	a.assignments()
-	a.changes()
-	a.rollouts()
-	a.brakes()
-	a.freeze()
-	a.waivers()
-	a.ladder()
-	a.enrolment()
-	a.devices()
-	a.directory()
-	a.findings()
-	a.deviceEvents()
-	a.orders()
-	a.passwords()
-	a.watch()
-	a.trail(app)
-	a.notifications()
-	a.keys()
-	a.posture()
-	a.settings()
-	a.events(app)
+	a.signInRoutes()
+	a.secondFactorRoutes()
+	a.passkeysRoutes()
+	a.deviceGrantRoutes()
+	a.providerRoutes()
+	a.operatorsRoutes()
+	a.policiesRoutes()
+	a.groupsRoutes()
+	a.assignmentsRoutes()
+	a.changesRoutes()
+	a.rolloutsRoutes()
+	a.brakesRoutes()
+	a.freezeRoutes()
+	a.waiversRoutes()
+	a.ladderRoutes()
+	a.enrolmentRoutes()
+	a.devicesRoutes()
+	a.directoryRoutes()
+	a.findingsRoutes()
+	a.deviceEventsRoutes()
+	a.ordersRoutes()
+	a.passwordsRoutes()
+	a.watchRoutes()
+	a.trailRoutes()
+	a.notificationsRoutes()
+	a.keysRoutes()
+	a.postureRoutes()
+	a.settingsRoutes()
+	a.eventsRoutes()
 	return a
 }
 
-// operation describes one operation; register fills in what all of them share.
-type operation struct {
-	method, path, id, summary string
-	status                    int    // of success, 200 when 0
-	action                    string // what it is called on the trail; every operation that changes something has one
-	session                   bool   // only a signed-in session may, no API token
-	bodyLimit                 int64  // bytes, [maxBody] when 0
-}
-
-// register adds an operation for those who have a right. Who lacks it gets no further than here.
+// register adds an operation. Who lacks its right gets no further than here.
 func register[In, Out any](
-	a *routes,
-	right rights.Right,
-	o operation,
-	handle func(ctx context.Context, who rights.Identity, in *In) (*Out, error),
+	a *routes, o *operation.Operation, handle func(ctx context.Context, who rights.Identity, in *In) (*Out, error),
 ) {
-	if right == "" || o.method != http.MethodGet && o.action == "" && !reading[o.id] {
-		panic(
-			"operation " + o.id + " does not say which right it needs, or what it is called on the trail",
-		) // a mistake in this package, seen at every start
-	}
-	a.rights[o.id] = right
-	op := huma.Operation{
-		Method:        o.method,
-		Path:          Base + o.path,
-		OperationID:   o.id,
-		Summary:       o.summary,
-		DefaultStatus: o.status,
-		Tags: []string{
-			strings.SplitN(o.path, "/", 3)[1],
-		},
-		Errors:       []int{401, 403, 404, 409, 412, 422, 428, 429},
-		MaxBodyBytes: cmp.Or(o.bodyLimit, maxBody),
-	}
-	if right == rights.Anybody {
-		op.Security = []map[string][]string{}
+	op := a.describe(o)
+	op.Errors = []int{401, 403, 404, 409, 412, 422, 428, 429}
+	if o.Right == rights.Anybody {
 		op.Errors = []int{401, 422, 429}
-		a.open[o.method+" "+op.Path] = true
 	}
 	// The right is asked before the request is read, so that nobody learns from its errors what is there.
 	op.Middlewares = huma.Middlewares{func(c huma.Context, next func(huma.Context)) {
-		who := identity(c.Context())
-		var err error
-		switch {
-		case !who.May(right):
-			err = a.refuse(c, who, cmp.Or(o.action, o.id), uow.Lacking(who))
-		case o.session && who.Token != "":
-			err = a.refuse(
-				c,
-				who,
-				o.action,
-				refusal.New(refusal.Forbidden, "an API token may not do this; sign in with your password").
-					WithCode("session_needed"),
-			)
-		default:
-			next(c)
+		if err := a.allowed(c.Context(), o, c.URL().Path); err != nil {
+			writeProblem(c, problem.Of(a.Log, err))
 			return
 		}
-		writeProblem(c, problem.Of(a.Log, err))
+		next(c)
 	}}
 	huma.Register(a.huma, op, func(ctx context.Context, in *In) (*Out, error) {
-		ctx, cancel := context.WithTimeout(ctx, requestTimeout)
+		ctx, cancel := context.WithTimeout(ctx, o.Budget.Time)
 		defer cancel()
 		out, err := handle(ctx, identity(ctx), in)
 		if err != nil {
 			return nil, problem.Of(a.Log, err)
 		}
-		if o.method != http.MethodGet && !reading[o.id] {
+		if o.Changes() {
 			a.Changed(ctx)
 		}
 		return out, nil
 	})
 }
 
-// refuse puts a refused attempt on the trail, and gives the refusal.
-func (a *routes) refuse(c huma.Context, who rights.Identity, action string, refused error) error {
-	return a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: action, Object: c.URL().Path}, refused)
+// raw adds an operation that answers by itself: a stream, a page of a browser, or what another standard says.
+func (a *routes) raw(o *operation.Operation, described func(*huma.Operation), handle fiber.Handler) {
+	op := a.describe(o)
+	described(&op)
+	a.huma.OpenAPI().AddOperation(&op)
+	path := strings.NewReplacer("{", ":", "}", "").Replace(op.Path)
+	a.app.Add([]string{o.Method}, path, func(c fiber.Ctx) error {
+		if err := a.allowed(c.Context(), o, c.Path()); err != nil {
+			return problem.Send(c, problem.Of(a.Log, err))
+		}
+		return handle(c)
+	})
 }
 
-// reading are operations that change nothing although they are sent with a body.
-var reading = map[string]bool{"check-policy": true, "test-rule": true, "preview-edits": true, "show-ladder": true,
-	"match-device-names": true}
+// describe begins the description of an operation, and lets it through without a session where anybody may call it.
+func (a *routes) describe(o *operation.Operation) huma.Operation {
+	op := huma.Operation{
+		Method: o.Method, Path: o.Pattern(), OperationID: o.ID, Summary: o.Summary, DefaultStatus: o.Status,
+		Tags: []string{strings.SplitN(o.Path, "/", 3)[1]}, MaxBodyBytes: o.Budget.Body,
+	}
+	if o.Right == rights.Anybody {
+		op.Security = []map[string][]string{}
+		a.open[o.Method+" "+op.Path] = true
+	}
+	return op
+}
 
-// requestTimeout is the longest that an operation may take.
-const requestTimeout = time.Minute
+// allowed refuses a caller without the right to an operation, or with an API token where only a session may.
+func (a *routes) allowed(ctx context.Context, o *operation.Operation, path string) error {
+	who := identity(ctx)
+	switch {
+	case !who.May(o.Right):
+		return a.Access.Refuse(ctx, uow.ByOperator(o, who, path), uow.Lacking(who))
+	case o.SessionOnly && who.Token != "":
+		return a.Access.Refuse(ctx, uow.ByOperator(o, who, path), refusal.New(refusal.Forbidden,
+			"an API token may not do this; sign in with your password").WithCode("session_needed"))
+	}
+	return nil
+}
 
 func writeProblem(c huma.Context, p *problem.Problem) {
 	data, err := json.Marshal(p)
@@ -262,17 +242,15 @@ func writeProblem(c huma.Context, p *problem.Problem) {
 	_, _ = c.BodyWriter().Write(data) // whoever asked has gone otherwise
 }
 
-const maxBody = 1 << 20 // bytes
-
 // MaxBody is the largest request that is read at all, in bytes.
 const MaxBody = 2 << 20
 
 // MaxImport is the largest request of the paths that take whole files, in bytes.
-const MaxImport = organisation.MaxLDIF
+var MaxImport = int(operation.File.Body)
 
 // Limit is the largest request that a path takes, in bytes.
 func Limit(path string) int {
-	if path == Base+"/directory/import" {
+	if path == operation.ImportDirectory.Pattern() {
 		return MaxImport
 	}
 	return MaxBody
@@ -353,32 +331,21 @@ type NamePath struct {
 // Empty is an answer without a body.
 type Empty struct{}
 
-// removal registers the removal of one thing, by whoever may deploy, of the version that its editor read.
+// versionOfName is in every request that deletes one thing, of the version that its editor read.
+type versionOfName struct {
+	NamePath
+	IfMatch
+}
+
+// removal handles the removal of one thing.
 func removal(
-	a *routes,
-	action, path, id, summary string,
 	remove func(ctx context.Context, who rights.Identity, name string, over int64) error,
-) {
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodDelete,
-			path:    path,
-			id:      id,
-			summary: summary,
-			status:  http.StatusNoContent,
-			action:  action,
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			IfMatch
-		}) (*Empty, error) {
-			over, err := in.version()
-			if err != nil {
-				return nil, err
-			}
-			return &Empty{}, remove(ctx, who, in.Name, over)
-		},
-	)
+) func(context.Context, rights.Identity, *versionOfName) (*Empty, error) {
+	return func(ctx context.Context, who rights.Identity, in *versionOfName) (*Empty, error) {
+		over, err := in.version()
+		if err != nil {
+			return nil, err
+		}
+		return &Empty{}, remove(ctx, who, in.Name, over)
+	}
 }

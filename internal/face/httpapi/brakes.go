@@ -2,9 +2,9 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/organisation"
@@ -28,63 +28,38 @@ func viewHeld(who rights.Identity) func(h organisation.HeldByBrake) api.Held {
 	}
 }
 
-func (a *routes) brakes() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/brakes",
-			id:      "list-brakes",
-			summary: "Imports, rules and changes of facts that wait for a decision, the latest first",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			All bool `query:"all" doc:"Also those that were decided"`
-		}) (*List[api.Held], error) {
-			list, next, err := a.Organisation.HeldByBrake(ctx, in.All, in.page())
-			return listOf(list, next, err, viewHeld(who))
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/brakes/{name}",
-			id:      "show-brake",
-			summary: "Show what the brake holds, by identifier, with what it would do",
-		},
-		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Held }, error) {
-			h, err := a.Organisation.BrakeHeld(ctx, in.Name)
-			if err != nil {
-				return nil, err
-			}
-			return &struct{ Body api.Held }{viewHeld(who)(h)}, nil
-		},
-	)
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodPost,
-			path:    "/brakes/{name}/decision",
-			id:      "decide-brake",
-			summary: "Release what the brake holds, or refuse it",
-			action:  "brake.decided",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body struct {
-				Release bool   `json:"release"`
-				Reason  string `json:"reason" maxLength:"2000"`
-			}
-		}) (*struct{ Body api.Held }, error) {
-			h, err := a.Organisation.DecideBrake(ctx, who, in.Name, in.Body.Release, in.Body.Reason)
-			if err != nil {
-				return nil, err
-			}
-			return &struct{ Body api.Held }{viewHeld(who)(h)}, nil
-		},
-	)
+func (a *routes) brakesRoutes() {
+	register(a, operation.ListBrakes, a.listBrakes)
+	register(a, operation.ShowBrake, a.showBrake)
+	register(a, operation.DecideBrake, a.decideBrake)
+}
+
+func (a *routes) listBrakes(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	All bool `query:"all" doc:"Also those that were decided"`
+}) (*List[api.Held], error) {
+	list, next, err := a.Organisation.HeldByBrake(ctx, in.All, in.page())
+	return listOf(list, next, err, viewHeld(who))
+}
+
+func (a *routes) showBrake(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Held }, error) {
+	h, err := a.Organisation.BrakeHeld(ctx, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	return &struct{ Body api.Held }{viewHeld(who)(h)}, nil
+}
+
+func (a *routes) decideBrake(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Release bool   `json:"release"`
+		Reason  string `json:"reason" maxLength:"2000"`
+	}
+}) (*struct{ Body api.Held }, error) {
+	h, err := a.Organisation.DecideBrake(ctx, who, in.Name, in.Body.Release, in.Body.Reason)
+	if err != nil {
+		return nil, err
+	}
+	return &struct{ Body api.Held }{viewHeld(who)(h)}, nil
 }

@@ -2,10 +2,10 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
@@ -92,208 +92,120 @@ type AboutChange struct {
 	Reason string `json:"reason,omitempty" maxLength:"2000"`
 }
 
-func (a *routes) changes() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/changes",
-			id:      "list-changes",
-			summary: "Changes, the latest altered first",
-		},
-		func(ctx context.Context, _ rights.Identity, in *struct {
-			PageQuery
-			State  []string `query:"state,explode" doc:"Only those of these states"`
-			Search string   `query:"search" maxLength:"100" doc:"Part of a name or title"`
-		}) (*List[api.ChangeSummary], error) {
-			list, next, err := a.Changes.Changes(ctx, in.State, in.Search, in.page())
-			return listOf(list, next, err, func(c store.ChangeCount) api.ChangeSummary {
-				return api.ChangeSummary{Change: viewChange(c.Change), Edits: c.Edits}
-			})
-		},
-	)
-	register(
-		a,
-		rights.Draft,
-		operation{
-			method:  http.MethodPost,
-			path:    "/changes",
-			id:      "create-change",
-			summary: "Start an empty change",
-			status:  http.StatusCreated,
-			action:  "change.created",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			Body struct {
-				Name string `json:"name" minLength:"1" maxLength:"63"`
-				AboutChange
-			}
-		}) (*WithETag[api.Change], error) {
-			c, err := a.Changes.NewChange(ctx, who, in.Body.Name, in.Body.Title, in.Body.Reason)
-			return tagged(c.Version, viewChange(c)), err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/changes/{name}",
-			id:      "show-change",
-			summary: "Show a change with its edits",
-		},
-		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.ChangeDetail], error) {
-			return withChange(a.Changes.Change(ctx, in.Name))
-		},
-	)
-	register(
-		a,
-		rights.Draft,
-		operation{
-			method:  http.MethodPatch,
-			path:    "/changes/{name}",
-			id:      "edit-change",
-			summary: "Edit the title and reason of a change",
-			action:  "change.edited",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			IfMatch
-			Body AboutChange
-		}) (*WithETag[api.ChangeDetail], error) {
-			over, err := in.version()
-			if err != nil {
-				return nil, err
-			}
-			return withChange(a.Changes.DescribeChange(ctx, who, in.Name, in.Body.Title, in.Body.Reason, over))
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/changes/{name}/history",
-			id:      "change-history",
-			summary: "What happened to a change, newest first",
-		},
-		func(ctx context.Context, _ rights.Identity, in *struct {
-			NamePath
-			PageQuery
-		}) (*List[api.ChangeEvent], error) {
-			list, next, err := a.Changes.ChangeHistory(ctx, in.Name, in.page())
-			return listOf(list, next, err, func(e store.ChangeEvent) api.ChangeEvent {
-				return api.ChangeEvent{At: e.At, Who: e.Who, What: e.What, Detail: e.Detail}
-			})
-		},
-	)
+func (a *routes) changesRoutes() {
+	register(a, operation.ListChanges, a.listChanges)
+	register(a, operation.CreateChange, a.createChange)
+	register(a, operation.ShowChange, a.showChange)
+	register(a, operation.EditChange, a.editChange)
+	register(a, operation.ChangeHistory, a.changeHistory)
 	a.changeEdits()
 	a.changeSteps()
 	a.previews()
 }
 
+func (a *routes) listChanges(ctx context.Context, _ rights.Identity, in *struct {
+	PageQuery
+	State  []string `query:"state,explode" doc:"Only those of these states"`
+	Search string   `query:"search" maxLength:"100" doc:"Part of a name or title"`
+}) (*List[api.ChangeSummary], error) {
+	list, next, err := a.Changes.Changes(ctx, in.State, in.Search, in.page())
+	return listOf(list, next, err, func(c store.ChangeCount) api.ChangeSummary {
+		return api.ChangeSummary{Change: viewChange(c.Change), Edits: c.Edits}
+	})
+}
+
+func (a *routes) createChange(ctx context.Context, who rights.Identity, in *struct {
+	Body struct {
+		Name string `json:"name" minLength:"1" maxLength:"63"`
+		AboutChange
+	}
+}) (*WithETag[api.Change], error) {
+	c, err := a.Changes.NewChange(ctx, who, in.Body.Name, in.Body.Title, in.Body.Reason)
+	return tagged(c.Version, viewChange(c)), err
+}
+
+func (a *routes) showChange(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.ChangeDetail], error) {
+	return withChange(a.Changes.Change(ctx, in.Name))
+}
+
+func (a *routes) editChange(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	IfMatch
+	Body AboutChange
+}) (*WithETag[api.ChangeDetail], error) {
+	over, err := in.version()
+	if err != nil {
+		return nil, err
+	}
+	return withChange(a.Changes.DescribeChange(ctx, who, in.Name, in.Body.Title, in.Body.Reason, over))
+}
+
+func (a *routes) changeHistory(ctx context.Context, _ rights.Identity, in *struct {
+	NamePath
+	PageQuery
+}) (*List[api.ChangeEvent], error) {
+	list, next, err := a.Changes.ChangeHistory(ctx, in.Name, in.page())
+	return listOf(list, next, err, func(e store.ChangeEvent) api.ChangeEvent {
+		return api.ChangeEvent{At: e.At, Who: e.Who, What: e.What, Detail: e.Detail}
+	})
+}
+
 // changeEdits are the edits of a change.
 func (a *routes) changeEdits() {
-	register(
-		a,
-		rights.Draft,
-		operation{
-			method:  http.MethodPost,
-			path:    "/changes/{name}/edits",
-			id:      "add-edit",
-			summary: "Add an edit to a change; it takes the place of an earlier edit of the same thing",
-			action:  "change.edited",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body api.ChangeEdit
-		}) (*WithETag[api.EditResult], error) {
-			c, problems, err := a.Changes.PutEdit(ctx, who, in.Name, editFrom(in.Body))
-			result := api.EditResult{Change: viewChangeDetail(c), Problems: append([]policy.Problem{}, problems...)}
-			return tagged(c.Version, result), err
-		},
-	)
-	register(
-		a,
-		rights.Draft,
-		operation{
-			method:  http.MethodDelete,
-			path:    "/changes/{name}/edits/{type}/{thing}",
-			id:      "delete-edit",
-			summary: "Take the edit of one thing out of a change",
-			action:  "change.edited",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Type  string `path:"type" enum:"policy,assignment,group"`
-			Thing string `path:"thing" doc:"Name of the policy, assignment or group"`
-		}) (*WithETag[api.ChangeDetail], error) {
-			return withChange(a.Changes.RemoveEdit(ctx, who, in.Name, change.Type(in.Type), in.Thing))
-		},
-	)
+	register(a, operation.AddEdit, a.addEdit)
+	register(a, operation.DeleteEdit, a.deleteEdit)
+}
+
+func (a *routes) addEdit(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body api.ChangeEdit
+}) (*WithETag[api.EditResult], error) {
+	c, problems, err := a.Changes.PutEdit(ctx, who, in.Name, editFrom(in.Body))
+	result := api.EditResult{Change: viewChangeDetail(c), Problems: append([]policy.Problem{}, problems...)}
+	return tagged(c.Version, result), err
+}
+
+func (a *routes) deleteEdit(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Type  string `path:"type" enum:"policy,assignment,group"`
+	Thing string `path:"thing" doc:"Name of the policy, assignment or group"`
+}) (*WithETag[api.ChangeDetail], error) {
+	return withChange(a.Changes.RemoveEdit(ctx, who, in.Name, change.Type(in.Type), in.Thing))
 }
 
 // changeSteps are what takes a change from one state to another.
 func (a *routes) changeSteps() {
-	register(
-		a,
-		rights.Draft,
-		operation{
-			method:  http.MethodPost,
-			path:    "/changes/{name}/drop",
-			id:      "drop-change",
-			summary: "Drop a change; none of its edits is made",
-			action:  "change.dropped",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body struct {
-				Reason string `json:"reason,omitempty" maxLength:"2000"`
-			}
-		}) (*WithETag[api.ChangeDetail], error) {
-			return withChange(a.Changes.DropChange(ctx, who, in.Name, in.Body.Reason))
-		},
-	)
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodPost,
-			path:    "/changes/{name}/apply",
-			id:      "apply-change",
-			summary: "Apply a change to all devices at once, or have it wait for a second person",
-			action:  "change.applied",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body struct {
-				Digest string `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
-			}
-		}) (*WithETag[api.ChangeDetail], error) {
-			return withChange(a.Changes.ApplyChange(ctx, who, in.Name, in.Body.Digest))
-		},
-	)
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodPost,
-			path:    "/changes/{name}/decision",
-			id:      "decide-change",
-			summary: "Approve or refuse a change that waits for a second person",
-			action:  "change.decided",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body struct {
-				Approve bool   `json:"approve"`
-				Reason  string `json:"reason,omitempty" maxLength:"2000" doc:"Needed to refuse"`
-				Digest  string `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
-			}
-		}) (*WithETag[api.ChangeDetail], error) {
-			b := in.Body
-			return withChange(a.Changes.DecideChange(ctx, who, in.Name, b.Approve, b.Reason, b.Digest))
-		},
-	)
+	register(a, operation.DropChange, a.dropChange)
+	register(a, operation.ApplyChange, a.applyChange)
+	register(a, operation.DecideChange, a.decideChange)
+}
+
+func (a *routes) dropChange(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Reason string `json:"reason,omitempty" maxLength:"2000"`
+	}
+}) (*WithETag[api.ChangeDetail], error) {
+	return withChange(a.Changes.DropChange(ctx, who, in.Name, in.Body.Reason))
+}
+
+func (a *routes) applyChange(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Digest string `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
+	}
+}) (*WithETag[api.ChangeDetail], error) {
+	return withChange(a.Changes.ApplyChange(ctx, who, in.Name, in.Body.Digest))
+}
+
+func (a *routes) decideChange(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Approve bool   `json:"approve"`
+		Reason  string `json:"reason,omitempty" maxLength:"2000" doc:"Needed to refuse"`
+		Digest  string `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
+	}
+}) (*WithETag[api.ChangeDetail], error) {
+	b := in.Body
+	return withChange(a.Changes.DecideChange(ctx, who, in.Name, b.Approve, b.Reason, b.Digest))
 }

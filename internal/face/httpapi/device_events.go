@@ -3,9 +3,9 @@ package httpapi
 import (
 	"context"
 	"encoding/json"
-	"net/http"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
@@ -42,28 +42,20 @@ func anyOf(data json.RawMessage) any {
 	return value
 }
 
-func (a *routes) deviceEvents() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/device-events",
-			id:      "list-device-events",
-			summary: "Events of devices, latest first",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			PastQuery
-			Kind string `query:"kind" doc:"Such as member_removed"`
-		}) (*List[api.Event], error) {
-			list, next, err := a.Reporting.Events(
-				ctx,
-				who,
-				reporting.EventFilter{Past: in.past(), Kind: in.Kind},
-				in.page(),
-			)
-			return listOf(list, next, err, viewEvent)
-		},
+func (a *routes) deviceEventsRoutes() {
+	register(a, operation.ListDeviceEvents, a.listDeviceEvents)
+}
+
+func (a *routes) listDeviceEvents(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	PastQuery
+	Kind string `query:"kind" doc:"Such as member_removed"`
+}) (*List[api.Event], error) {
+	list, next, err := a.Reporting.Events(
+		ctx,
+		who,
+		reporting.EventFilter{Past: in.past(), Kind: in.Kind},
+		in.page(),
 	)
+	return listOf(list, next, err, viewEvent)
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/face/problem"
 	"rankwarden.example/internal/room/access"
@@ -24,52 +25,40 @@ type CodePath struct {
 	Code string `path:"code" maxLength:"20" doc:"That the program shows"`
 }
 
-// deviceGrant registers how a program without a browser gets a token (RFC 8628): it speaks as OAuth does, in forms, and a
+// deviceGrantRoutes registers how a program without a browser gets a token (RFC 8628): it speaks as OAuth does, in forms, and a
 // person decides in the console.
-func (a *routes) deviceGrant(app *fiber.App) {
-	a.form(app, "/device-authorization", "ask-for-token", "Ask for a token as a program without a browser (RFC 8628)", a.askForToken)
-	a.form(app, "/device-token", "take-token", "Take the token that a person allowed (RFC 8628)", a.takeToken)
-	register(a, rights.SignedIn,
-		operation{
-			method: http.MethodGet, path: "/device-grants/{code}", id: "show-device-grant",
-			summary: "A program that waits for a token, by the code that it shows",
-		},
-		func(ctx context.Context, _ rights.Identity, in *CodePath) (*struct{ Body api.DeviceGrant }, error) {
-			g, err := a.Access.Grant(ctx, in.Code)
-			return &struct{ Body api.DeviceGrant }{api.DeviceGrant{
-				Code: g.UserCode, Program: g.Program, Address: g.Address, Hours: g.Hours, CreatedAt: g.CreatedAt, ExpiresAt: g.ExpiresAt,
-			}}, err
-		})
-	register(a, rights.SignedIn,
-		operation{
-			method: http.MethodPost, path: "/device-grants/{code}/decision", id: "decide-device-grant", session: true,
-			status: http.StatusNoContent, action: "device_grant.decided", summary: "Let a program act as you, or refuse it",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			CodePath
-			Body struct {
-				Approve bool `json:"approve"`
-			}
-		}) (*Empty, error) {
-			return &Empty{}, a.Access.DecideGrant(ctx, who, in.Code, in.Body.Approve)
-		})
+func (a *routes) deviceGrantRoutes() {
+	a.raw(operation.AskForToken, describeForm, a.askForToken)
+	a.raw(operation.TakeToken, describeForm, a.takeToken)
+	register(a, operation.ShowDeviceGrant, a.showDeviceGrant)
+	register(a, operation.DecideDeviceGrant, a.decideDeviceGrant)
 }
 
-// form registers an operation that anybody may call with a form.
-func (a *routes) form(app *fiber.App, path, id, summary string, handle fiber.Handler) {
-	a.rights[id] = rights.Anybody
-	a.open["POST "+Base+path] = true
-	a.huma.OpenAPI().AddOperation(&huma.Operation{
-		Method: http.MethodPost, Path: Base + path, OperationID: id, Summary: summary, Tags: []string{"sign-in"},
-		Security: []map[string][]string{},
-		RequestBody: &huma.RequestBody{Content: map[string]*huma.MediaType{
-			"application/x-www-form-urlencoded": {Schema: &huma.Schema{Type: huma.TypeObject}},
-		}},
-		Responses: map[string]*huma.Response{
-			"200": {Description: "As the standard has it"}, "400": {Description: "An error of the standard, in error"},
-		},
-	})
-	app.Post(Base+path, handle)
+func (a *routes) showDeviceGrant(ctx context.Context, _ rights.Identity, in *CodePath) (*struct{ Body api.DeviceGrant }, error) {
+	g, err := a.Access.Grant(ctx, in.Code)
+	return &struct{ Body api.DeviceGrant }{api.DeviceGrant{
+		Code: g.UserCode, Program: g.Program, Address: g.Address, Hours: g.Hours, CreatedAt: g.CreatedAt, ExpiresAt: g.ExpiresAt,
+	}}, err
+}
+
+func (a *routes) decideDeviceGrant(ctx context.Context, who rights.Identity, in *struct {
+	CodePath
+	Body struct {
+		Approve bool `json:"approve"`
+	}
+}) (*Empty, error) {
+	return &Empty{}, a.Access.DecideGrant(ctx, who, in.Code, in.Body.Approve)
+}
+
+// describeForm describes an operation that is called with a form.
+func describeForm(o *huma.Operation) {
+	o.Tags = []string{"sign-in"}
+	o.RequestBody = &huma.RequestBody{Content: map[string]*huma.MediaType{
+		"application/x-www-form-urlencoded": {Schema: &huma.Schema{Type: huma.TypeObject}},
+	}}
+	o.Responses = map[string]*huma.Response{
+		"200": {Description: "As the standard has it"}, "400": {Description: "An error of the standard, in error"},
+	}
 }
 
 // refuseForm answers as RFC 6749, 5.2, has it.

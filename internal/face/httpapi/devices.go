@@ -2,11 +2,11 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 	"time"
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rights"
@@ -199,149 +199,101 @@ func (a *routes) why(ctx context.Context, who rights.Identity, name string, at t
 	return a.Reporting.WhyAt(ctx, who, name, at)
 }
 
-func (a *routes) devices() {
-	register(
-		a,
-		rights.Look,
-		operation{method: http.MethodGet, path: "/devices", id: "list-devices", summary: "Devices by name"},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			DeviceQuery
-		}) (*List[api.Device], error) {
-			list, next, err := a.Reporting.Devices(ctx, who, in.filter(), in.page())
-			return listOf(list, next, err, viewDevice)
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/device-standings",
-			id:      "device-standings",
-			summary: "Count devices by standing",
-		},
-		func(ctx context.Context, who rights.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
-			c, err := a.Reporting.CountDevices(ctx, who, in.filter())
-			return &struct{ Body api.Standings }{viewStandings(c)}, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/devices/{name}",
-			id:      "show-device",
-			summary: "Show a device, by identifier or name",
-		},
-		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Device }, error) {
-			d, err := a.Reporting.Device(ctx, who, in.Name)
-			return &struct{ Body api.Device }{viewDevice(d)}, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/devices/{name}/why",
-			id:      "device-why",
-			summary: "Desired, reported and decided by, for every setting of a device",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			At time.Time `query:"at" doc:"As it was at this time; now when left out"`
-		}) (*struct{ Body api.DeviceWhy }, error) {
-			w, err := a.why(ctx, who, in.Name, in.At)
-			if err != nil {
-				return nil, err
-			}
-			out := viewWhy(w)
-			past := reach.Past{Device: w.Device.ID, Until: in.At}
-			orders, _, err := a.Devices.Orders(ctx, who, past, store.Page{Limit: 5})
-			if err != nil {
-				return nil, err
-			}
-			for _, o := range orders {
-				out.Orders = append(out.Orders, viewOrder(o))
-			}
-			happened, _, err := a.Reporting.Events(ctx, who, reporting.EventFilter{Past: past}, store.Page{Limit: 30})
-			if err != nil {
-				return nil, err
-			}
-			for _, e := range happened {
-				out.Happened = append(out.Happened, viewEvent(e))
-			}
-			history, _, err := a.Reporting.Findings(ctx, who, reporting.FindingFilter{Past: past}, store.Page{Limit: 20})
-			for _, f := range history {
-				out.Events = append(out.Events, viewFinding(f))
-			}
-			return &struct{ Body api.DeviceWhy }{out}, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/devices/{name}/setting-history",
-			id:      "setting-history",
-			summary: "What happened to a setting of a device in the last 30 days, and who was there, latest first",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Setting string `query:"setting" required:"true" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
-		}) (*struct{ Body api.SettingHistory }, error) {
-			list, err := a.Reporting.SettingHistory(ctx, who, in.Name, in.Setting)
-			out := api.SettingHistory{Items: []api.Happened{}}
-			if id, err := present.ParseUnit(in.Setting); err == nil {
-				out.Title = present.UnitInFull(id)
-			}
-			for _, h := range list {
-				out.Items = append(out.Items, api.Happened(h))
-			}
-			return &struct{ Body api.SettingHistory }{out}, err
-		},
-	)
-	decide := func(path, id, action, summary string, do func(ctx context.Context, who rights.Identity, id string) error) {
-		register(
-			a,
-			rights.Administer,
-			operation{
-				method:  http.MethodPost,
-				path:    "/devices/{name}/" + path,
-				id:      id,
-				summary: summary,
-				status:  http.StatusNoContent,
-				action:  action,
-			},
-			func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
-				d, err := a.Reporting.Device(ctx, who, in.Name)
-				if err != nil {
-					return nil, err
-				}
-				return &Empty{}, do(ctx, who, d.ID)
-			},
-		)
+func (a *routes) devicesRoutes() {
+	register(a, operation.ListDevices, a.listDevices)
+	register(a, operation.DeviceStandings, a.deviceStandings)
+	register(a, operation.ShowDevice, a.showDevice)
+	register(a, operation.DeviceWhy, a.deviceWhy)
+	register(a, operation.SettingHistory, a.settingHistory)
+	register(a, operation.AcceptDevice, a.acceptDevice)
+	register(a, operation.RefuseDevice, a.refuseDevice)
+	register(a, operation.RetireDevice, a.retireDevice)
+}
+
+func (a *routes) listDevices(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	DeviceQuery
+}) (*List[api.Device], error) {
+	list, next, err := a.Reporting.Devices(ctx, who, in.filter(), in.page())
+	return listOf(list, next, err, viewDevice)
+}
+
+func (a *routes) deviceStandings(ctx context.Context, who rights.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
+	c, err := a.Reporting.CountDevices(ctx, who, in.filter())
+	return &struct{ Body api.Standings }{viewStandings(c)}, err
+}
+
+func (a *routes) showDevice(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Device }, error) {
+	d, err := a.Reporting.Device(ctx, who, in.Name)
+	return &struct{ Body api.Device }{viewDevice(d)}, err
+}
+
+func (a *routes) deviceWhy(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	At time.Time `query:"at" doc:"As it was at this time; now when left out"`
+}) (*struct{ Body api.DeviceWhy }, error) {
+	w, err := a.why(ctx, who, in.Name, in.At)
+	if err != nil {
+		return nil, err
 	}
-	decide(
-		"accept",
-		"accept-device",
-		"device.accepted",
-		"Accept a device that waits for an owner; one that it claims to be is retired",
-		func(ctx context.Context, who rights.Identity, id string) error {
-			return a.Devices.DecideClaim(ctx, who, id, true)
-		},
-	)
-	decide(
-		"refuse",
-		"refuse-device",
-		"device.refused",
-		"Refuse a device that waits for an owner",
-		func(ctx context.Context, who rights.Identity, id string) error {
-			return a.Devices.DecideClaim(ctx, who, id, false)
-		},
-	)
-	decide("retire", "retire-device", "device.retired", "Retire a device", a.Devices.Retire)
+	out := viewWhy(w)
+	past := reach.Past{Device: w.Device.ID, Until: in.At}
+	orders, _, err := a.Devices.Orders(ctx, who, past, store.Page{Limit: 5})
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range orders {
+		out.Orders = append(out.Orders, viewOrder(o))
+	}
+	happened, _, err := a.Reporting.Events(ctx, who, reporting.EventFilter{Past: past}, store.Page{Limit: 30})
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range happened {
+		out.Happened = append(out.Happened, viewEvent(e))
+	}
+	history, _, err := a.Reporting.Findings(ctx, who, reporting.FindingFilter{Past: past}, store.Page{Limit: 20})
+	for _, f := range history {
+		out.Events = append(out.Events, viewFinding(f))
+	}
+	return &struct{ Body api.DeviceWhy }{out}, err
+}
+
+func (a *routes) settingHistory(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Setting string `query:"setting" required:"true" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
+}) (*struct{ Body api.SettingHistory }, error) {
+	list, err := a.Reporting.SettingHistory(ctx, who, in.Name, in.Setting)
+	out := api.SettingHistory{Items: []api.Happened{}}
+	if id, err := present.ParseUnit(in.Setting); err == nil {
+		out.Title = present.UnitInFull(id)
+	}
+	for _, h := range list {
+		out.Items = append(out.Items, api.Happened(h))
+	}
+	return &struct{ Body api.SettingHistory }{out}, err
+}
+
+func (a *routes) acceptDevice(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
+	d, err := a.Reporting.Device(ctx, who, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	return &Empty{}, a.Devices.DecideClaim(ctx, who, d.ID, true)
+}
+
+func (a *routes) refuseDevice(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
+	d, err := a.Reporting.Device(ctx, who, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	return &Empty{}, a.Devices.DecideClaim(ctx, who, d.ID, false)
+}
+
+func (a *routes) retireDevice(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
+	d, err := a.Reporting.Device(ctx, who, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	return &Empty{}, a.Devices.Retire(ctx, who, d.ID)
 }

@@ -2,10 +2,10 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 	"time"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/store"
@@ -26,69 +26,42 @@ func viewEnrolment(e store.EnrolmentToken) api.EnrolmentToken {
 	}
 }
 
-func (a *routes) enrolment() {
-	register(
-		a,
-		rights.Administer,
-		operation{
-			method:  http.MethodGet,
-			path:    "/enrolment-tokens",
-			id:      "list-enrolment-tokens",
-			summary: "Enrolment tokens, newest first",
-		},
-		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.EnrolmentToken], error) {
-			list, next, err := a.Devices.EnrolmentTokens(ctx, in.page())
-			return listOf(list, next, err, viewEnrolment)
-		},
-	)
-	type enrolmentRequest struct {
-		Body struct {
-			Note           string   `json:"note,omitempty" maxLength:"200" doc:"What it is for"`
-			Uses           int      `json:"uses" minimum:"1" maximum:"100000" doc:"Devices that may enrol with it"`
-			ExpiresInHours int      `json:"expires_in_hours" minimum:"1" maximum:"2160"`
-			Groups         []string `json:"groups,omitempty" maxItems:"50" nullable:"false"`
-			Path           string   `json:"path,omitempty" maxLength:"200" doc:"Organisation fact that devices get"`
-			Tags           []string `json:"tags,omitempty" maxItems:"64" nullable:"false" doc:"Organisation fact that devices get"`
-		}
+func (a *routes) enrolmentRoutes() {
+	register(a, operation.ListEnrolmentTokens, a.listEnrolmentTokens)
+	register(a, operation.CreateEnrolmentToken, a.createEnrolmentToken)
+	register(a, operation.RevokeEnrolmentToken, a.revokeEnrolmentToken)
+}
+
+type enrolmentRequest struct {
+	Body struct {
+		Note           string   `json:"note,omitempty" maxLength:"200" doc:"What it is for"`
+		Uses           int      `json:"uses" minimum:"1" maximum:"100000" doc:"Devices that may enrol with it"`
+		ExpiresInHours int      `json:"expires_in_hours" minimum:"1" maximum:"2160"`
+		Groups         []string `json:"groups,omitempty" maxItems:"50" nullable:"false"`
+		Path           string   `json:"path,omitempty" maxLength:"200" doc:"Organisation fact that devices get"`
+		Tags           []string `json:"tags,omitempty" maxItems:"64" nullable:"false" doc:"Organisation fact that devices get"`
 	}
-	register(
-		a,
-		rights.Administer,
-		operation{
-			method:  http.MethodPost,
-			path:    "/enrolment-tokens",
-			id:      "create-enrolment-token",
-			summary: "Create an enrolment token",
-			status:  http.StatusCreated,
-			action:  "enrolment.token_made",
-		},
-		func(ctx context.Context, who rights.Identity, in *enrolmentRequest) (*struct{ Body api.NewEnrolmentToken }, error) {
-			e, token, err := a.Devices.NewEnrolmentToken(
-				ctx,
-				who,
-				in.Body.Note,
-				in.Body.Uses,
-				time.Duration(in.Body.ExpiresInHours)*time.Hour,
-				devices.Grants{Groups: in.Body.Groups, Path: in.Body.Path, Tags: in.Body.Tags},
-			)
-			return &struct{ Body api.NewEnrolmentToken }{
-				api.NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()},
-			}, err
-		},
+}
+
+func (a *routes) listEnrolmentTokens(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.EnrolmentToken], error) {
+	list, next, err := a.Devices.EnrolmentTokens(ctx, in.page())
+	return listOf(list, next, err, viewEnrolment)
+}
+
+func (a *routes) createEnrolmentToken(ctx context.Context, who rights.Identity, in *enrolmentRequest) (*struct{ Body api.NewEnrolmentToken }, error) {
+	e, token, err := a.Devices.NewEnrolmentToken(
+		ctx,
+		who,
+		in.Body.Note,
+		in.Body.Uses,
+		time.Duration(in.Body.ExpiresInHours)*time.Hour,
+		devices.Grants{Groups: in.Body.Groups, Path: in.Body.Path, Tags: in.Body.Tags},
 	)
-	register(
-		a,
-		rights.Administer,
-		operation{
-			method:  http.MethodDelete,
-			path:    "/enrolment-tokens/{name}",
-			id:      "revoke-enrolment-token",
-			summary: "Revoke an enrolment token, by id",
-			status:  http.StatusNoContent,
-			action:  "enrolment.token_revoked",
-		},
-		func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
-			return &Empty{}, a.Devices.RevokeEnrolmentToken(ctx, who, in.Name)
-		},
-	)
+	return &struct{ Body api.NewEnrolmentToken }{
+		api.NewEnrolmentToken{EnrolmentToken: viewEnrolment(e), Token: token.String()},
+	}, err
+}
+
+func (a *routes) revokeEnrolmentToken(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
+	return &Empty{}, a.Devices.RevokeEnrolmentToken(ctx, who, in.Name)
 }

@@ -13,8 +13,8 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/face/problem"
 	"rankwarden.example/internal/kit/httpconn"
 	"rankwarden.example/internal/kit/supervise"
@@ -28,58 +28,44 @@ const (
 	eventStreamID = "text/event-stream"
 )
 
-// events serves what changes, as server-sent events (HTML Living Standard, 9.2).
-func (a *routes) events(app *fiber.App) {
-	const id = "events"
-	a.rights[id] = rights.Look
-	a.huma.OpenAPI().AddOperation(&huma.Operation{
-		Method: http.MethodGet, Path: Base + "/events", OperationID: id, Tags: []string{"events"},
-		Summary: "What changes, as server-sent events named \"change\"",
-		Responses: map[string]*huma.Response{"200": {Description: "A stream", Content: map[string]*huma.MediaType{
-			eventStreamID: {
-				Schema: &huma.Schema{
-					Type:        huma.TypeString,
-					Description: `Data of each event: {"topics": [...], "devices": [...]}`,
-				},
-			}}}},
-	})
-	app.Get(Base+"/events", func(c fiber.Ctx) error {
-		who := identity(c.Context())
-		if !who.May(rights.Look) {
-			return problem.Send(
-				c,
-				problem.Of(
-					a.Log,
-					a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: id, Object: c.Path()}, uow.Lacking(who)),
-				),
-			)
-		}
-		if !a.streams.begin(who.OperatorID) {
-			return problem.Send(
-				c,
-				problem.New(http.StatusTooManyRequests, "too many streams of changes are open; close some, and try again").
-					Later(30*time.Second),
-			)
-		}
-		again := a.credentials(c) // what identifies whoever listens, copied: the request is gone while the stream runs
-		c.Set("Content-Type", eventStreamID)
-		c.Set("X-Accel-Buffering", "no")
-		c.RequestCtx().SetConnectionClose() // so that nothing else is read from the connection
-		ctx, left := context.WithCancel(a.Done)
-		if conn, ok := c.RequestCtx().Conn().(syscall.Conn); ok && conn != nil {
-			unlimited := c.RequestCtx().Conn().SetReadDeadline(time.Time{})
-			supervise.Go(a.Log, "whether somebody listens", func() {
-				if unlimited == nil && httpconn.Gone(conn) {
-					left()
-				}
-			})
-		}
-		return c.SendStreamWriter(func(w *bufio.Writer) {
-			defer a.streams.end(who.OperatorID)
-			defer left()
-			defer supervise.Recover(a.Log, "a stream of changes")
-			a.stream(ctx, w, who, again)
+// eventsRoutes serves what changes, as server-sent events (HTML Living Standard, 9.2).
+func (a *routes) eventsRoutes() {
+	a.raw(operation.Events, func(o *huma.Operation) {
+		o.Responses = map[string]*huma.Response{"200": {Description: "A stream", Content: map[string]*huma.MediaType{
+			eventStreamID: {Schema: &huma.Schema{
+				Type: huma.TypeString, Description: `Data of each event: {"topics": [...], "devices": [...]}`,
+			}},
+		}}}
+	}, a.sendEvents)
+}
+
+func (a *routes) sendEvents(c fiber.Ctx) error {
+	who := identity(c.Context())
+	if !a.streams.begin(who.OperatorID) {
+		return problem.Send(
+			c,
+			problem.New(http.StatusTooManyRequests, "too many streams of changes are open; close some, and try again").
+				Later(30*time.Second),
+		)
+	}
+	again := a.credentials(c) // what identifies whoever listens, copied: the request is gone while the stream runs
+	c.Set("Content-Type", eventStreamID)
+	c.Set("X-Accel-Buffering", "no")
+	c.RequestCtx().SetConnectionClose() // so that nothing else is read from the connection
+	ctx, left := context.WithCancel(a.Done)
+	if conn, ok := c.RequestCtx().Conn().(syscall.Conn); ok && conn != nil {
+		unlimited := c.RequestCtx().Conn().SetReadDeadline(time.Time{})
+		supervise.Go(a.Log, "whether somebody listens", func() {
+			if unlimited == nil && httpconn.Gone(conn) {
+				left()
+			}
 		})
+	}
+	return c.SendStreamWriter(func(w *bufio.Writer) {
+		defer a.streams.end(who.OperatorID)
+		defer left()
+		defer supervise.Recover(a.Log, "a stream of changes")
+		a.stream(ctx, w, who, again)
 	})
 }
 

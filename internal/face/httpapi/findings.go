@@ -3,9 +3,9 @@ package httpapi
 import (
 	"context"
 	"encoding/json"
-	"net/http"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
@@ -63,75 +63,56 @@ func (q FindingQuery) filter() reporting.FindingFilter {
 	return reporting.FindingFilter{Past: q.past(), State: q.State, Unit: q.Unit, Kind: q.Kind, Assignment: q.Assignment}
 }
 
-func (a *routes) findings() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/finding-counts",
-			id:      "finding-counts",
-			summary: "Count open findings by assignment, group or device, most devices first",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			By string `query:"by" required:"true" enum:"assignment,group,device"`
-			FindingQuery
-		}) (*struct{ Body api.FindingCounts }, error) {
-			counts, more, err := a.Reporting.CountFindings(ctx, who, reporting.FindingBy(in.By), in.filter())
-			out := api.FindingCounts{Items: []api.FindingCount{}, More: more}
-			for _, c := range counts {
-				out.Items = append(out.Items, api.FindingCount(c))
-			}
-			return &struct{ Body api.FindingCounts }{out}, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{method: http.MethodGet, path: "/findings", id: "list-findings", summary: "Findings, newest first"},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			FindingQuery
-		}) (*List[api.Finding], error) {
-			list, next, err := a.Reporting.Findings(ctx, who, in.filter(), in.page())
-			return listOf(list, next, err, viewFinding)
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/finding-sums",
-			id:      "finding-sums",
-			summary: "Count findings by setting and kind, most devices first",
-		},
-		func(ctx context.Context, who rights.Identity, in *FindingQuery) (*struct {
-			Body struct {
-				Items []api.FindingSum `json:"items" nullable:"false"`
-			}
-		}, error) {
-			sums, err := a.Reporting.SumFindings(ctx, who, in.filter())
-			out := &struct {
-				Body struct {
-					Items []api.FindingSum `json:"items" nullable:"false"`
-				}
-			}{}
-			out.Body.Items = []api.FindingSum{}
-			for _, s := range sums {
-				out.Body.Items = append(
-					out.Body.Items,
-					api.FindingSum{
-						Unit:      s.Unit,
-						UnitTitle: unitTitle(s.Unit),
-						Kind:      s.Kind,
-						Findings:  s.Findings,
-						Devices:   s.Devices,
-						Oldest:    s.Oldest,
-					},
-				)
-			}
-			return out, err
-		},
-	)
+func (a *routes) findingsRoutes() {
+	register(a, operation.FindingCounts, a.findingCounts)
+	register(a, operation.ListFindings, a.listFindings)
+	register(a, operation.FindingSums, a.findingSums)
+}
+
+func (a *routes) findingCounts(ctx context.Context, who rights.Identity, in *struct {
+	By string `query:"by" required:"true" enum:"assignment,group,device"`
+	FindingQuery
+}) (*struct{ Body api.FindingCounts }, error) {
+	counts, more, err := a.Reporting.CountFindings(ctx, who, reporting.FindingBy(in.By), in.filter())
+	out := api.FindingCounts{Items: []api.FindingCount{}, More: more}
+	for _, c := range counts {
+		out.Items = append(out.Items, api.FindingCount(c))
+	}
+	return &struct{ Body api.FindingCounts }{out}, err
+}
+
+func (a *routes) listFindings(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	FindingQuery
+}) (*List[api.Finding], error) {
+	list, next, err := a.Reporting.Findings(ctx, who, in.filter(), in.page())
+	return listOf(list, next, err, viewFinding)
+}
+
+func (a *routes) findingSums(ctx context.Context, who rights.Identity, in *FindingQuery) (*struct {
+	Body struct {
+		Items []api.FindingSum `json:"items" nullable:"false"`
+	}
+}, error) {
+	sums, err := a.Reporting.SumFindings(ctx, who, in.filter())
+	out := &struct {
+		Body struct {
+			Items []api.FindingSum `json:"items" nullable:"false"`
+		}
+	}{}
+	out.Body.Items = []api.FindingSum{}
+	for _, s := range sums {
+		out.Body.Items = append(
+			out.Body.Items,
+			api.FindingSum{
+				Unit:      s.Unit,
+				UnitTitle: unitTitle(s.Unit),
+				Kind:      s.Kind,
+				Findings:  s.Findings,
+				Devices:   s.Devices,
+				Oldest:    s.Oldest,
+			},
+		)
+	}
+	return out, err
 }

@@ -2,11 +2,11 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 	"slices"
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/ladder"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/rights"
@@ -80,36 +80,28 @@ func viewWay(l *changes.Ladder, w ladder.Way) api.Way {
 	return way
 }
 
-func (a *routes) ladder() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodPost,
-			path:    "/ladder",
-			id:      "show-ladder",
-			summary: "How assignments decide the settings of a device, a group or the fleet; as if some edits were made",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			Body struct {
-				Device string           `json:"device,omitempty" maxLength:"100" doc:"Name of a device"`
-				Group  string           `json:"group,omitempty" maxLength:"63" doc:"Name of a group; the fleet without either"`
-				Edits  []api.ChangeEdit `json:"edits,omitempty" maxItems:"500" nullable:"false"`
-			}
-		}) (*struct{ Body api.Ladder }, error) {
-			q := changes.LadderQuery{Device: in.Body.Device, Group: in.Body.Group}
-			for _, e := range in.Body.Edits {
-				q.Edits = append(q.Edits, editFrom(e))
-			}
-			l, err := a.Changes.Ladder(ctx, who, q)
-			if err != nil {
-				return nil, err
-			}
-			view := api.Ladder{Devices: l.Devices, Ways: []api.Way{}, More: l.More}
-			for _, w := range l.Ways {
-				view.Ways = append(view.Ways, viewWay(l, w))
-			}
-			return &struct{ Body api.Ladder }{view}, nil
-		},
-	)
+func (a *routes) ladderRoutes() {
+	register(a, operation.ShowLadder, a.showLadder)
+}
+
+func (a *routes) showLadder(ctx context.Context, who rights.Identity, in *struct {
+	Body struct {
+		Device string           `json:"device,omitempty" maxLength:"100" doc:"Name of a device"`
+		Group  string           `json:"group,omitempty" maxLength:"63" doc:"Name of a group; the fleet without either"`
+		Edits  []api.ChangeEdit `json:"edits,omitempty" maxItems:"500" nullable:"false"`
+	}
+}) (*struct{ Body api.Ladder }, error) {
+	q := changes.LadderQuery{Device: in.Body.Device, Group: in.Body.Group}
+	for _, e := range in.Body.Edits {
+		q.Edits = append(q.Edits, editFrom(e))
+	}
+	l, err := a.Changes.Ladder(ctx, who, q)
+	if err != nil {
+		return nil, err
+	}
+	view := api.Ladder{Devices: l.Devices, Ways: []api.Way{}, More: l.More}
+	for _, w := range l.Ways {
+		view.Ways = append(view.Ways, viewWay(l, w))
+	}
+	return &struct{ Body api.Ladder }{view}, nil
 }

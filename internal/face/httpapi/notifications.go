@@ -2,9 +2,9 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/notify"
 	"rankwarden.example/internal/store"
@@ -46,91 +46,86 @@ func answerTarget(t notify.Target, secret string) *newTarget {
 	return &newTarget{tagged(t.Version, 0).ETag, api.NewNotificationTarget{NotificationTarget: viewTarget(t), Secret: secret}}
 }
 
-func (a *routes) notifications() {
-	const path = "/notification-targets"
-	register(a, rights.Administer,
-		operation{method: http.MethodGet, path: path, id: "list-notification-targets", summary: "Notification targets by name"},
-		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.NotificationTarget], error) {
-			list, next, err := a.Notify.Targets(ctx, in.page())
-			return listOf(list, next, err, viewTarget)
-		})
-	register(a, rights.Administer,
-		operation{method: http.MethodGet, path: path + "/{name}", id: "show-notification-target", summary: "One notification target"},
-		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.NotificationTarget], error) {
-			t, err := a.Notify.Target(ctx, in.Name)
-			return tagged(t.Version, viewTarget(t)), err
-		})
-	type creation struct {
-		Body struct {
-			Name string `json:"name" minLength:"1" maxLength:"63"`
-			api.NotificationTargetSpec
-		}
+func (a *routes) notificationsRoutes() {
+	register(a, operation.ListNotificationTargets, a.listNotificationTargets)
+	register(a, operation.ShowNotificationTarget, a.showNotificationTarget)
+	register(a, operation.CreateNotificationTarget, a.createNotificationTarget)
+	register(a, operation.EditNotificationTarget, a.editNotificationTarget)
+	register(a, operation.DeleteNotificationTarget, a.deleteNotificationTarget)
+	register(a, operation.TestNotificationTarget, a.testNotificationTarget)
+	register(a, operation.SendAgain, a.sendAgain)
+	register(a, operation.ListDeliveries, a.listDeliveries)
+}
+
+type creation struct {
+	Body struct {
+		Name string `json:"name" minLength:"1" maxLength:"63"`
+		api.NotificationTargetSpec
 	}
-	register(a, rights.Administer,
-		operation{method: http.MethodPost, path: path, id: "create-notification-target", status: http.StatusCreated,
-			summary: "Create a notification target", action: "notifications.target_created"},
-		func(ctx context.Context, who rights.Identity, in *creation) (*newTarget, error) {
-			t, secret, err := a.Notify.AddTarget(ctx, who, in.Body.Name, specOf(in.Body.NotificationTargetSpec))
-			return answerTarget(t, secret), err
-		})
-	register(a, rights.Administer,
-		operation{method: http.MethodPut, path: path + "/{name}", id: "edit-notification-target",
-			summary: "Edit a notification target", action: "notifications.target_changed"},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			IfMatch
-			Body api.NotificationTargetSpec
-		}) (*newTarget, error) {
-			version, err := in.version()
-			if err != nil {
-				return nil, err
-			}
-			t, secret, err := a.Notify.EditTarget(ctx, who, in.Name, version, specOf(in.Body))
-			return answerTarget(t, secret), err
-		})
-	register(a, rights.Administer,
-		operation{method: http.MethodDelete, path: path + "/{name}", id: "delete-notification-target", status: http.StatusNoContent,
-			summary: "Delete a notification target, with its deliveries", action: "notifications.target_deleted"},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			IfMatch
-		}) (*Empty, error) {
-			version, err := in.version()
-			if err != nil {
-				return nil, err
-			}
-			return &Empty{}, a.Notify.DeleteTarget(ctx, who, in.Name, version)
-		})
-	register(a, rights.Administer,
-		operation{method: http.MethodPost, path: path + "/{name}/test", id: "test-notification-target",
-			summary: "Send a test message to a target now", action: "notifications.target_tested"},
-		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.TargetTest }, error) {
-			failed, err := a.Notify.Try(ctx, who, in.Name)
-			out := api.TargetTest{Arrived: failed == nil}
-			if failed != nil {
-				out.Error = failed.Error()
-			}
-			return &struct{ Body api.TargetTest }{out}, err
-		})
-	register(a, rights.Administer,
-		operation{method: http.MethodPost, path: path + "/{name}/send-again", id: "send-again",
-			summary: "Send failed deliveries to a target again: one, or all", action: "notifications.sent_again"},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Delivery int64 `query:"delivery" minimum:"0" doc:"Only this one; all when left out"`
-		}) (*struct{ Body api.SentAgain }, error) {
-			n, err := a.Notify.SendAgain(ctx, who, in.Name, in.Delivery)
-			return &struct{ Body api.SentAgain }{api.SentAgain{Deliveries: n}}, err
-		})
-	register(a, rights.Administer,
-		operation{method: http.MethodGet, path: "/deliveries", id: "list-deliveries", summary: "Deliveries of notifications, latest first"},
-		func(ctx context.Context, _ rights.Identity, in *struct {
-			PageQuery
-			Target string `query:"target"`
-			State  string `query:"state" enum:"waiting,delivered,failed"`
-			Event  string `query:"event"`
-		}) (*List[api.Delivery], error) {
-			list, next, err := a.Notify.Deliveries(ctx, notify.Query{Target: in.Target, State: in.State, Kind: in.Event}, in.page())
-			return listOf(list, next, err, viewDelivery)
-		})
+}
+
+func (a *routes) listNotificationTargets(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.NotificationTarget], error) {
+	list, next, err := a.Notify.Targets(ctx, in.page())
+	return listOf(list, next, err, viewTarget)
+}
+
+func (a *routes) showNotificationTarget(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.NotificationTarget], error) {
+	t, err := a.Notify.Target(ctx, in.Name)
+	return tagged(t.Version, viewTarget(t)), err
+}
+
+func (a *routes) createNotificationTarget(ctx context.Context, who rights.Identity, in *creation) (*newTarget, error) {
+	t, secret, err := a.Notify.AddTarget(ctx, who, in.Body.Name, specOf(in.Body.NotificationTargetSpec))
+	return answerTarget(t, secret), err
+}
+
+func (a *routes) editNotificationTarget(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	IfMatch
+	Body api.NotificationTargetSpec
+}) (*newTarget, error) {
+	version, err := in.version()
+	if err != nil {
+		return nil, err
+	}
+	t, secret, err := a.Notify.EditTarget(ctx, who, in.Name, version, specOf(in.Body))
+	return answerTarget(t, secret), err
+}
+
+func (a *routes) deleteNotificationTarget(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	IfMatch
+}) (*Empty, error) {
+	version, err := in.version()
+	if err != nil {
+		return nil, err
+	}
+	return &Empty{}, a.Notify.DeleteTarget(ctx, who, in.Name, version)
+}
+
+func (a *routes) testNotificationTarget(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.TargetTest }, error) {
+	failed, err := a.Notify.Try(ctx, who, in.Name)
+	out := api.TargetTest{Arrived: failed == nil}
+	if failed != nil {
+		out.Error = failed.Error()
+	}
+	return &struct{ Body api.TargetTest }{out}, err
+}
+
+func (a *routes) sendAgain(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Delivery int64 `query:"delivery" minimum:"0" doc:"Only this one; all when left out"`
+}) (*struct{ Body api.SentAgain }, error) {
+	n, err := a.Notify.SendAgain(ctx, who, in.Name, in.Delivery)
+	return &struct{ Body api.SentAgain }{api.SentAgain{Deliveries: n}}, err
+}
+
+func (a *routes) listDeliveries(ctx context.Context, _ rights.Identity, in *struct {
+	PageQuery
+	Target string `query:"target"`
+	State  string `query:"state" enum:"waiting,delivered,failed"`
+	Event  string `query:"event"`
+}) (*List[api.Delivery], error) {
+	list, next, err := a.Notify.Deliveries(ctx, notify.Query{Target: in.Target, State: in.State, Kind: in.Event}, in.page())
+	return listOf(list, next, err, viewDelivery)
 }

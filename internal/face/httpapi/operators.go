@@ -2,10 +2,10 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 	"time"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/access"
 	"rankwarden.example/internal/store"
@@ -50,134 +50,86 @@ func viewToken(t store.APIToken) api.Token {
 	}
 }
 
-func (a *routes) operators() {
-	register(
-		a,
-		rights.Administer,
-		operation{method: http.MethodGet, path: "/operators", id: "list-operators", summary: "Operators by name"},
-		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.Operator], error) {
-			list, next, err := a.Access.Operators(ctx, in.page())
-			return listOf(list, next, err, viewOperator)
-		},
-	)
-	type newOperator struct {
-		Body struct {
-			Name     string     `json:"name" minLength:"1" maxLength:"63"`
-			Password string     `json:"password" minLength:"1" maxLength:"1024" doc:"At least 12 characters"`
-			Roles    []api.Role `json:"roles" minItems:"1" maxItems:"6" nullable:"false"`
-		}
+func (a *routes) operatorsRoutes() {
+	register(a, operation.ListOperators, a.listOperators)
+	register(a, operation.CreateOperator, a.createOperator)
+	register(a, operation.EditOperator, a.editOperator)
+	register(a, operation.ListTokens, a.listTokens)
+	register(a, operation.CreateToken, a.createToken)
+	register(a, operation.RevokeToken, a.revokeToken)
+}
+
+type newOperator struct {
+	Body struct {
+		Name     string     `json:"name" minLength:"1" maxLength:"63"`
+		Password string     `json:"password" minLength:"1" maxLength:"1024" doc:"At least 12 characters"`
+		Roles    []api.Role `json:"roles" minItems:"1" maxItems:"6" nullable:"false"`
 	}
-	register(
-		a,
-		rights.Administer,
-		operation{
-			method:  http.MethodPost,
-			path:    "/operators",
-			id:      "create-operator",
-			summary: "Create an operator",
-			status:  http.StatusCreated,
-			action:  "operator.added",
-		},
-		func(ctx context.Context, who rights.Identity, in *newOperator) (*struct{ Body api.Operator }, error) {
-			o, err := a.Access.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
-			return &struct{ Body api.Operator }{viewOperator(o)}, err
-		},
-	)
-	type operatorChange struct {
-		NamePath
-		Body struct {
-			Roles    []api.Role `json:"roles,omitempty" maxItems:"6" nullable:"false"`
-			Password *string    `json:"password,omitempty" minLength:"1" maxLength:"1024"`
-			Disabled *bool      `json:"disabled,omitempty"`
-			Factor   bool       `json:"reset_second_factor,omitempty" doc:"Take their second factor away, when they have lost it"`
-		}
+}
+
+type operatorChange struct {
+	NamePath
+	Body struct {
+		Roles    []api.Role `json:"roles,omitempty" maxItems:"6" nullable:"false"`
+		Password *string    `json:"password,omitempty" minLength:"1" maxLength:"1024"`
+		Disabled *bool      `json:"disabled,omitempty"`
+		Factor   bool       `json:"reset_second_factor,omitempty" doc:"Take their second factor away, when they have lost it"`
 	}
-	register(
-		a,
-		rights.Administer,
-		operation{
-			method:  http.MethodPatch,
-			path:    "/operators/{name}",
-			id:      "edit-operator",
-			summary: "Edit an operator: roles, password, or whether they may sign in",
-			action:  "operator.changed",
-		},
-		func(ctx context.Context, who rights.Identity, in *operatorChange) (*struct{ Body api.Operator }, error) {
-			var grants []rights.Grant
-			if in.Body.Roles != nil {
-				grants = grantsOf(in.Body.Roles)
-			}
-			o, err := a.Access.ChangeOperator(
-				ctx,
-				who,
-				in.Name,
-				access.OperatorChange{
-					Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled, ResetFactor: in.Body.Factor,
-				},
-			)
-			return &struct{ Body api.Operator }{viewOperator(o)}, err
-		},
-	)
-	register(
-		a,
-		rights.SignedIn,
-		operation{
-			method:  http.MethodGet,
-			path:    "/tokens",
-			id:      "list-tokens",
-			summary: "Your own API tokens, newest first; for owners also everybody's",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			All bool `query:"all" doc:"Everybody's, for owners"`
-		}) (*List[api.Token], error) {
-			list, next, err := a.Access.APITokens(ctx, who, in.All, in.page())
-			return listOf(list, next, err, viewToken)
-		},
-	)
-	type tokenRequest struct {
-		Body struct {
-			Name           string `json:"name" minLength:"1" maxLength:"100" doc:"What it is for"`
-			Role           string `json:"role,omitempty" enum:"viewer,support,author,deployer,auditor,owner" doc:"All that you may do when left out"`
-			ExpiresInHours int    `json:"expires_in_hours" minimum:"1" maximum:"8784"`
-		}
+}
+
+type tokenRequest struct {
+	Body struct {
+		Name           string `json:"name" minLength:"1" maxLength:"100" doc:"What it is for"`
+		Role           string `json:"role,omitempty" enum:"viewer,support,author,deployer,auditor,owner" doc:"All that you may do when left out"`
+		ExpiresInHours int    `json:"expires_in_hours" minimum:"1" maximum:"8784"`
 	}
-	register(
-		a,
-		rights.SignedIn,
-		operation{
-			method:  http.MethodPost,
-			path:    "/tokens",
-			id:      "create-token",
-			summary: "Create an API token with your rights or fewer",
-			status:  http.StatusCreated,
-			action:  "token.made",
-			session: true,
-		},
-		func(ctx context.Context, who rights.Identity, in *tokenRequest) (*struct{ Body api.NewToken }, error) {
-			t, secret, err := a.Access.NewAPIToken(
-				ctx,
-				who,
-				in.Body.Name,
-				rights.Role(in.Body.Role),
-				time.Duration(in.Body.ExpiresInHours)*time.Hour,
-			)
-			return &struct{ Body api.NewToken }{api.NewToken{Token: viewToken(t), Secret: secret}}, err
-		},
-	)
-	register(
-		a,
-		rights.SignedIn,
-		operation{
-			method:  http.MethodDelete,
-			path:    "/tokens/{name}",
-			id:      "revoke-token",
-			summary: "Revoke one of your API tokens, by id; for owners anybody's",
-			status:  http.StatusNoContent,
-			action:  "token.revoked",
-		},
-		func(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
-			return &Empty{}, a.Access.RevokeAPIToken(ctx, who, in.Name)
+}
+
+func (a *routes) listOperators(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.Operator], error) {
+	list, next, err := a.Access.Operators(ctx, in.page())
+	return listOf(list, next, err, viewOperator)
+}
+
+func (a *routes) createOperator(ctx context.Context, who rights.Identity, in *newOperator) (*struct{ Body api.Operator }, error) {
+	o, err := a.Access.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
+	return &struct{ Body api.Operator }{viewOperator(o)}, err
+}
+
+func (a *routes) editOperator(ctx context.Context, who rights.Identity, in *operatorChange) (*struct{ Body api.Operator }, error) {
+	var grants []rights.Grant
+	if in.Body.Roles != nil {
+		grants = grantsOf(in.Body.Roles)
+	}
+	o, err := a.Access.ChangeOperator(
+		ctx,
+		who,
+		in.Name,
+		access.OperatorChange{
+			Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled, ResetFactor: in.Body.Factor,
 		},
 	)
+	return &struct{ Body api.Operator }{viewOperator(o)}, err
+}
+
+func (a *routes) listTokens(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	All bool `query:"all" doc:"Everybody's, for owners"`
+}) (*List[api.Token], error) {
+	list, next, err := a.Access.APITokens(ctx, who, in.All, in.page())
+	return listOf(list, next, err, viewToken)
+}
+
+func (a *routes) createToken(ctx context.Context, who rights.Identity, in *tokenRequest) (*struct{ Body api.NewToken }, error) {
+	t, secret, err := a.Access.NewAPIToken(
+		ctx,
+		who,
+		in.Body.Name,
+		rights.Role(in.Body.Role),
+		time.Duration(in.Body.ExpiresInHours)*time.Hour,
+	)
+	return &struct{ Body api.NewToken }{api.NewToken{Token: viewToken(t), Secret: secret}}, err
+}
+
+func (a *routes) revokeToken(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {
+	return &Empty{}, a.Access.RevokeAPIToken(ctx, who, in.Name)
 }

@@ -2,9 +2,9 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/store"
@@ -29,47 +29,26 @@ func viewOrder(o store.Order) api.Order {
 	}
 }
 
-func (a *routes) orders() {
-	register(
-		a,
-		rights.Look,
-		operation{method: http.MethodGet, path: "/orders", id: "list-orders", summary: "Orders, latest first"},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			PastQuery
-		}) (*List[api.Order], error) {
-			list, next, err := a.Devices.Orders(ctx, who, in.past(), in.page())
-			return listOf(list, next, err, viewOrder)
-		},
-	)
-	register(
-		a,
-		rights.Handle,
-		operation{
-			method:  http.MethodPost,
-			path:    "/orders",
-			id:      "send-order",
-			summary: "Send an order to devices; each waits for its device until it ends",
-			status:  http.StatusCreated,
-			action:  "order.made",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct{ Body api.NewOrder }) (*struct{ Body api.OrderProgress }, error) {
-			batch, err := a.Devices.Order(ctx, who, devices.NewOrder(in.Body))
-			return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/order-progress/{name}",
-			id:      "order-progress",
-			summary: "Progress of orders that were sent together",
-		},
-		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.OrderProgress }, error) {
-			batch, err := a.Devices.OrderProgress(ctx, who, in.Name)
-			return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
-		},
-	)
+func (a *routes) ordersRoutes() {
+	register(a, operation.ListOrders, a.listOrders)
+	register(a, operation.SendOrder, a.sendOrder)
+	register(a, operation.OrderProgress, a.orderProgress)
+}
+
+func (a *routes) listOrders(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	PastQuery
+}) (*List[api.Order], error) {
+	list, next, err := a.Devices.Orders(ctx, who, in.past(), in.page())
+	return listOf(list, next, err, viewOrder)
+}
+
+func (a *routes) sendOrder(ctx context.Context, who rights.Identity, in *struct{ Body api.NewOrder }) (*struct{ Body api.OrderProgress }, error) {
+	batch, err := a.Devices.Order(ctx, who, devices.NewOrder(in.Body))
+	return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
+}
+
+func (a *routes) orderProgress(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.OrderProgress }, error) {
+	batch, err := a.Devices.OrderProgress(ctx, who, in.Name)
+	return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
 }

@@ -2,9 +2,9 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/passwords"
 	"rankwarden.example/internal/store"
@@ -85,145 +85,94 @@ func wholeOf[R, T any](records []R, err error, view func(R) T) (*whole[T], error
 	return out, nil
 }
 
-func (a *routes) passwords() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/passwords",
-			id:      "list-passwords",
-			summary: "Passwords that devices change, by device, without the passwords",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
-			Group   string `query:"group"`
-			Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
-			Bare    bool   `query:"unrecovered" doc:"Only those without a copy sealed to a recovery key"`
-		}) (*List[api.Password], error) {
-			list, next, err := a.Passwords.Passwords(
-				ctx,
-				who,
-				passwords.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare},
-				in.page(),
-			)
-			return listOf(list, next, err, viewPassword)
+func (a *routes) passwordsRoutes() {
+	register(a, operation.ListPasswords, a.listPasswords)
+	register(a, operation.DevicePasswords, a.devicePasswords)
+	register(a, operation.RevealPassword, a.revealPassword)
+	register(a, operation.ListReveals, a.listReveals)
+	register(a, operation.ListApprovals, a.listApprovals)
+	register(a, operation.DecideApproval, a.decideApproval)
+}
+
+func (a *routes) listPasswords(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
+	Group   string `query:"group"`
+	Overdue bool   `query:"overdue" doc:"Only those whose time has passed"`
+	Bare    bool   `query:"unrecovered" doc:"Only those without a copy sealed to a recovery key"`
+}) (*List[api.Password], error) {
+	list, next, err := a.Passwords.Passwords(
+		ctx,
+		who,
+		passwords.PasswordFilter{Search: in.Search, Group: in.Group, Overdue: in.Overdue, Unrecovered: in.Bare},
+		in.page(),
+	)
+	return listOf(list, next, err, viewPassword)
+}
+
+func (a *routes) devicePasswords(ctx context.Context, who rights.Identity, in *NamePath) (*whole[api.DevicePassword], error) {
+	list, deposits, err := a.Passwords.PasswordsOf(ctx, who, in.Name)
+	out := &whole[api.DevicePassword]{}
+	out.Body.Items = []api.DevicePassword{}
+	for _, r := range list {
+		p := api.DevicePassword{Password: viewPassword(r), Deposits: []api.Deposit{}}
+		for _, d := range deposits[r.Target] {
+			p.Deposits = append(p.Deposits, viewDeposit(d))
+		}
+		out.Body.Items = append(out.Body.Items, p)
+	}
+	return out, err
+}
+
+func (a *routes) revealPassword(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body api.RevealSpec
+}) (*struct{ Body api.RevealResult }, error) {
+	answer, err := a.Passwords.Reveal(
+		ctx,
+		who,
+		passwords.RevealRequest{
+			Device: in.Name,
+			Target: in.Body.Account,
+			Reason: in.Body.Reason,
+			Copied: in.Body.Copied,
+			Former: (*store.Ref)(in.Body.Former),
 		},
 	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/devices/{name}/passwords",
-			id:      "device-passwords",
-			summary: "Passwords of one device with their deposits, without the passwords",
+	out := &struct{ Body api.RevealResult }{
+		api.RevealResult{
+			Password:   viewPassword(answer.Rotation),
+			Candidates: []api.Candidate{},
+			RotatesAt:  answer.RotatesAt,
 		},
-		func(ctx context.Context, who rights.Identity, in *NamePath) (*whole[api.DevicePassword], error) {
-			list, deposits, err := a.Passwords.PasswordsOf(ctx, who, in.Name)
-			out := &whole[api.DevicePassword]{}
-			out.Body.Items = []api.DevicePassword{}
-			for _, r := range list {
-				p := api.DevicePassword{Password: viewPassword(r), Deposits: []api.Deposit{}}
-				for _, d := range deposits[r.Target] {
-					p.Deposits = append(p.Deposits, viewDeposit(d))
-				}
-				out.Body.Items = append(out.Body.Items, p)
-			}
-			return out, err
-		},
-	)
-	register(
-		a,
-		rights.Reveal,
-		operation{
-			method:  http.MethodPost,
-			path:    "/devices/{name}/reveal",
-			id:      "reveal-password",
-			summary: "Show a password, with a reason, shortly after signing in",
-			action:  "password.revealed",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body api.RevealSpec
-		}) (*struct{ Body api.RevealResult }, error) {
-			answer, err := a.Passwords.Reveal(
-				ctx,
-				who,
-				passwords.RevealRequest{
-					Device: in.Name,
-					Target: in.Body.Account,
-					Reason: in.Body.Reason,
-					Copied: in.Body.Copied,
-					Former: (*store.Ref)(in.Body.Former),
-				},
-			)
-			out := &struct{ Body api.RevealResult }{
-				api.RevealResult{
-					Password:   viewPassword(answer.Rotation),
-					Candidates: []api.Candidate{},
-					RotatesAt:  answer.RotatesAt,
-				},
-			}
-			for _, c := range answer.Candidates {
-				out.Body.Candidates = append(
-					out.Body.Candidates,
-					api.Candidate{Password: c.Password, Deposit: viewDeposit(c.Deposit)},
-				)
-			}
-			return out, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/reveals",
-			id:      "list-reveals",
-			summary: "Views of passwords, latest first",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			PastQuery
-		}) (*List[api.Reveal], error) {
-			list, next, err := a.Passwords.Reveals(ctx, who, in.past(), in.page())
-			return listOf(list, next, err, viewReveal)
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/approvals",
-			id:      "list-approvals",
-			summary: "List reveals that wait for a second person, latest first",
-		},
-		func(ctx context.Context, who rights.Identity, in *PageQuery) (*List[api.Approval], error) {
-			list, next, err := a.Passwords.Approvals(ctx, who, in.page())
-			return listOf(list, next, err, viewApproval)
-		},
-	)
-	register(
-		a,
-		rights.Reveal,
-		operation{
-			method:  http.MethodPost,
-			path:    "/approvals/{name}",
-			id:      "decide-approval",
-			summary: "Approve a reveal that somebody else asked for, or decline it",
-			status:  http.StatusNoContent,
-			action:  "reveal.decided",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body struct {
-				Approve bool `json:"approve"`
-			}
-		}) (*Empty, error) {
-			return &Empty{}, a.Passwords.Decide(ctx, who, in.Name, in.Body.Approve)
-		},
-	)
+	}
+	for _, c := range answer.Candidates {
+		out.Body.Candidates = append(
+			out.Body.Candidates,
+			api.Candidate{Password: c.Password, Deposit: viewDeposit(c.Deposit)},
+		)
+	}
+	return out, err
+}
+
+func (a *routes) listReveals(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	PastQuery
+}) (*List[api.Reveal], error) {
+	list, next, err := a.Passwords.Reveals(ctx, who, in.past(), in.page())
+	return listOf(list, next, err, viewReveal)
+}
+
+func (a *routes) listApprovals(ctx context.Context, who rights.Identity, in *PageQuery) (*List[api.Approval], error) {
+	list, next, err := a.Passwords.Approvals(ctx, who, in.page())
+	return listOf(list, next, err, viewApproval)
+}
+
+func (a *routes) decideApproval(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Approve bool `json:"approve"`
+	}
+}) (*Empty, error) {
+	return &Empty{}, a.Passwords.Decide(ctx, who, in.Name, in.Body.Approve)
 }

@@ -2,10 +2,10 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/reporting"
@@ -42,158 +42,90 @@ func viewRevision(r store.PolicyRevision) api.Revision {
 	return api.Revision{Number: r.Number, Source: r.Source, PublishedAt: r.PublishedAt, PublishedBy: r.PublishedBy}
 }
 
-func (a *routes) policies() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/policies",
-			id:      "list-policies",
-			summary: "Policies by name, with where each is used and how its devices stand",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
-		}) (*List[api.PolicySummary], error) {
-			list, next, err := a.Changes.Policies(ctx, in.Search, in.page())
-			if err != nil {
-				return nil, err
-			}
-			views, err := a.summaries(ctx, who, list)
-			return listOf(views, next, err, func(p api.PolicySummary) api.PolicySummary { return p })
-		},
-	)
-	register(
-		a,
-		rights.Draft,
-		operation{
-			method:  http.MethodPost,
-			path:    "/policies",
-			id:      "create-policy",
-			summary: "Create a policy by its first draft; the document names it",
-			status:  http.StatusCreated,
-			action:  "policy.saved",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Document }) (*WithETag[api.Policy], error) {
-			p, problems, err := a.Changes.NewPolicy(ctx, who, in.Body.Source)
-			return tagged(p.Version, viewPolicy(p, problems)), err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodPost,
-			path:    "/policy-check",
-			id:      "check-policy",
-			summary: "Check a document without storing it, and describe it in words",
-		},
-		func(ctx context.Context, _ rights.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
-			problems, asks, err := a.Changes.CheckPolicy(ctx, in.Body.Source)
-			return &struct{ Body api.PolicyCheck }{api.PolicyCheck{Problems: problems, Asks: asks}}, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/policies/{name}",
-			id:      "show-policy",
-			summary: "Show a policy with its draft",
-		},
-		func(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Policy], error) {
-			p, err := a.Changes.Policy(ctx, in.Name)
-			if err != nil {
-				return nil, err
-			}
-			problems, _, err := a.Changes.CheckPolicy(ctx, p.Source)
-			return tagged(p.Version, viewPolicy(p, problems)), err
-		},
-	)
-	register(
-		a,
-		rights.Draft,
-		operation{
-			method:  http.MethodPut,
-			path:    "/policies/{name}",
-			id:      "save-policy",
-			summary: "Save the draft of a policy",
-			action:  "policy.saved",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			IfMatch
-			Body api.Document
-		}) (*WithETag[api.Policy], error) {
-			over, err := in.version()
-			if err != nil {
-				return nil, err
-			}
-			p, problems, err := a.Changes.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
-			return tagged(p.Version, viewPolicy(p, problems)), err
-		},
-	)
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodPost,
-			path:    "/policies/{name}/publish",
-			id:      "publish-policy",
-			summary: "Publish the draft as the next revision, for every assignment of the policy at once",
-			action:  "policy.published",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			IfMatch
-		}) (*WithETag[api.Publication], error) {
-			over, err := in.version()
-			if err != nil {
-				return nil, err
-			}
-			p, err := a.Changes.PublishPolicy(ctx, who, in.Name, over)
-			return tagged(
-				p.Policy.Version,
-				api.Publication{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved},
-			), err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/policies/{name}/revisions",
-			id:      "list-revisions",
-			summary: "Published revisions, newest first",
-		},
-		func(ctx context.Context, _ rights.Identity, in *struct {
-			NamePath
-			PageQuery
-		}) (*List[api.Revision], error) {
-			list, next, err := a.Changes.PolicyRevisions(ctx, in.Name, in.page())
-			return listOf(list, next, err, viewRevision)
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/policies/{name}/revisions/{number}",
-			id:      "show-revision",
-			summary: "Show a published document",
-		},
-		func(ctx context.Context, _ rights.Identity, in *struct {
-			NamePath
-			Number int `path:"number" minimum:"1"`
-		}) (*struct{ Body api.Revision }, error) {
-			r, err := a.Changes.PolicyRevision(ctx, in.Name, in.Number)
-			return &struct{ Body api.Revision }{viewRevision(r)}, err
-		},
-	)
+func (a *routes) policiesRoutes() {
+	register(a, operation.ListPolicies, a.listPolicies)
+	register(a, operation.CreatePolicy, a.createPolicy)
+	register(a, operation.CheckPolicy, a.checkPolicy)
+	register(a, operation.ShowPolicy, a.showPolicy)
+	register(a, operation.SavePolicy, a.savePolicy)
+	register(a, operation.PublishPolicy, a.publishPolicy)
+	register(a, operation.ListRevisions, a.listRevisions)
+	register(a, operation.ShowRevision, a.showRevision)
+}
+
+func (a *routes) listPolicies(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	Search string `query:"search" maxLength:"100" doc:"Part of a name or title"`
+}) (*List[api.PolicySummary], error) {
+	list, next, err := a.Changes.Policies(ctx, in.Search, in.page())
+	if err != nil {
+		return nil, err
+	}
+	views, err := a.summaries(ctx, who, list)
+	return listOf(views, next, err, func(p api.PolicySummary) api.PolicySummary { return p })
+}
+
+func (a *routes) createPolicy(ctx context.Context, who rights.Identity, in *struct{ Body api.Document }) (*WithETag[api.Policy], error) {
+	p, problems, err := a.Changes.NewPolicy(ctx, who, in.Body.Source)
+	return tagged(p.Version, viewPolicy(p, problems)), err
+}
+
+func (a *routes) checkPolicy(ctx context.Context, _ rights.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
+	problems, asks, err := a.Changes.CheckPolicy(ctx, in.Body.Source)
+	return &struct{ Body api.PolicyCheck }{api.PolicyCheck{Problems: problems, Asks: asks}}, err
+}
+
+func (a *routes) showPolicy(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Policy], error) {
+	p, err := a.Changes.Policy(ctx, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	problems, _, err := a.Changes.CheckPolicy(ctx, p.Source)
+	return tagged(p.Version, viewPolicy(p, problems)), err
+}
+
+func (a *routes) savePolicy(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	IfMatch
+	Body api.Document
+}) (*WithETag[api.Policy], error) {
+	over, err := in.version()
+	if err != nil {
+		return nil, err
+	}
+	p, problems, err := a.Changes.SavePolicy(ctx, who, in.Name, in.Body.Source, over)
+	return tagged(p.Version, viewPolicy(p, problems)), err
+}
+
+func (a *routes) publishPolicy(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	IfMatch
+}) (*WithETag[api.Publication], error) {
+	over, err := in.version()
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.Changes.PublishPolicy(ctx, who, in.Name, over)
+	return tagged(
+		p.Policy.Version,
+		api.Publication{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved},
+	), err
+}
+
+func (a *routes) listRevisions(ctx context.Context, _ rights.Identity, in *struct {
+	NamePath
+	PageQuery
+}) (*List[api.Revision], error) {
+	list, next, err := a.Changes.PolicyRevisions(ctx, in.Name, in.page())
+	return listOf(list, next, err, viewRevision)
+}
+
+func (a *routes) showRevision(ctx context.Context, _ rights.Identity, in *struct {
+	NamePath
+	Number int `path:"number" minimum:"1"`
+}) (*struct{ Body api.Revision }, error) {
+	r, err := a.Changes.PolicyRevision(ctx, in.Name, in.Number)
+	return &struct{ Body api.Revision }{viewRevision(r)}, err
 }
 
 // summaries adds where each policy is used, and how the devices stand there.

@@ -3,11 +3,11 @@ package httpapi
 import (
 	"cmp"
 	"context"
-	"net/http"
 	"time"
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/reporting"
@@ -59,39 +59,40 @@ type PostureQuery struct {
 	Until time.Time `query:"until" doc:"End of the period; now when left out"`
 }
 
-func (a *routes) posture() {
-	report := func(ctx context.Context, who rights.Identity, q PostureQuery) (api.Posture, error) {
-		if q.Since.IsZero() {
-			end := q.Until
-			if end.IsZero() {
-				end = a.Now()
-			}
-			q.Since = end.AddDate(0, 0, -30)
+func (a *routes) postureRoutes() {
+	register(a, operation.ReportPosture, a.reportPosture)
+	register(a, operation.ReportPostureAsCsv, a.reportPostureAsCsv)
+}
+
+// posture reports on a period.
+func (a *routes) posture(ctx context.Context, who rights.Identity, q PostureQuery) (api.Posture, error) {
+	if q.Since.IsZero() {
+		end := q.Until
+		if end.IsZero() {
+			end = a.Now()
 		}
-		p, err := a.Reporting.Posture(ctx, who, q.Group, q.Since, q.Until)
-		if err != nil {
-			return api.Posture{}, err
-		}
-		return viewPosture(p), nil
+		q.Since = end.AddDate(0, 0, -30)
 	}
-	register(a, rights.Look,
-		operation{method: http.MethodGet, path: "/posture", id: "report-posture", summary: "A report on how a group stood over a period"},
-		func(ctx context.Context, who rights.Identity, in *PostureQuery) (*struct{ Body api.Posture }, error) {
-			p, err := report(ctx, who, *in)
-			return &struct{ Body api.Posture }{p}, err
-		})
-	register(a, rights.Look,
-		operation{method: http.MethodGet, path: "/posture.csv", id: "report-posture-as-csv",
-			summary: "The same report as CSV: one measure a row"},
-		func(ctx context.Context, who rights.Identity, in *PostureQuery) (*csvFile, error) {
-			p, err := report(ctx, who, *in)
-			if err != nil {
-				return nil, err
-			}
-			data, err := postureCSV(p)
-			name := "posture-" + p.Since.Format(day) + "-" + p.Until.Format(day) + ".csv"
-			return &csvFile{csvText + "; charset=utf-8", `attachment; filename="` + name + `"`, data}, err
-		})
+	p, err := a.Reporting.Posture(ctx, who, q.Group, q.Since, q.Until)
+	if err != nil {
+		return api.Posture{}, err
+	}
+	return viewPosture(p), nil
+}
+
+func (a *routes) reportPosture(ctx context.Context, who rights.Identity, in *PostureQuery) (*struct{ Body api.Posture }, error) {
+	p, err := a.posture(ctx, who, *in)
+	return &struct{ Body api.Posture }{p}, err
+}
+
+func (a *routes) reportPostureAsCsv(ctx context.Context, who rights.Identity, in *PostureQuery) (*csvFile, error) {
+	p, err := a.posture(ctx, who, *in)
+	if err != nil {
+		return nil, err
+	}
+	data, err := postureCSV(p)
+	name := "posture-" + p.Since.Format(day) + "-" + p.Until.Format(day) + ".csv"
+	return &csvFile{csvText + "; charset=utf-8", `attachment; filename="` + name + `"`, data}, err
 }
 
 // csvFile is a table that is saved.

@@ -3,9 +3,9 @@ package httpapi
 import (
 	"context"
 	"encoding/base64"
-	"net/http"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/forecast"
 	"rankwarden.example/internal/room/changes"
@@ -31,67 +31,43 @@ func viewAffected(d forecast.AffectedDevice) api.AffectedDevice {
 }
 
 func (a *routes) previews() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/changes/{name}/preview",
-			id:      "preview-change",
-			summary: "What a change would do, by effect",
-		},
-		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Preview }, error) {
-			p, err := a.Changes.PreviewChange(ctx, who, in.Name)
-			if err != nil {
-				return nil, err
-			}
-			return &struct{ Body api.Preview }{viewPreview(p)}, nil
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/changes/{name}/preview/devices",
-			id:      "preview-devices",
-			summary: "What a change would do, device by device",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			PageQuery
-		}) (*List[api.AffectedDevice], error) {
-			after, err := base64.RawURLEncoding.DecodeString(in.Cursor)
-			if err != nil {
-				return nil, store.ErrCursor
-			}
-			list, next, err := a.Changes.AffectedDevices(ctx, who, in.Name, string(after), in.Limit)
-			return listOf(list, base64.RawURLEncoding.EncodeToString([]byte(next)), err, viewAffected)
-		},
-	)
-	register(
-		a,
-		rights.Draft,
-		operation{
-			method:  http.MethodPost,
-			path:    "/preview",
-			id:      "preview-edits",
-			summary: "What some edits would do, without storing them",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			Body struct {
-				Edits []api.ChangeEdit `json:"edits" maxItems:"500" nullable:"false"`
-			}
-		}) (*struct{ Body api.Preview }, error) {
-			edits := make([]changes.Edit, len(in.Body.Edits))
-			for i, e := range in.Body.Edits {
-				edits[i] = editFrom(e)
-			}
-			p, err := a.Changes.PreviewEdits(ctx, who, edits)
-			if err != nil {
-				return nil, err
-			}
-			return &struct{ Body api.Preview }{viewPreview(p)}, nil
-		},
-	)
+	register(a, operation.PreviewChange, a.previewChange)
+	register(a, operation.PreviewDevices, a.previewDevices)
+	register(a, operation.PreviewEdits, a.previewEdits)
+}
+
+func (a *routes) previewChange(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Preview }, error) {
+	p, err := a.Changes.PreviewChange(ctx, who, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	return &struct{ Body api.Preview }{viewPreview(p)}, nil
+}
+
+func (a *routes) previewDevices(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	PageQuery
+}) (*List[api.AffectedDevice], error) {
+	after, err := base64.RawURLEncoding.DecodeString(in.Cursor)
+	if err != nil {
+		return nil, store.ErrCursor
+	}
+	list, next, err := a.Changes.AffectedDevices(ctx, who, in.Name, string(after), in.Limit)
+	return listOf(list, base64.RawURLEncoding.EncodeToString([]byte(next)), err, viewAffected)
+}
+
+func (a *routes) previewEdits(ctx context.Context, who rights.Identity, in *struct {
+	Body struct {
+		Edits []api.ChangeEdit `json:"edits" maxItems:"500" nullable:"false"`
+	}
+}) (*struct{ Body api.Preview }, error) {
+	edits := make([]changes.Edit, len(in.Body.Edits))
+	for i, e := range in.Body.Edits {
+		edits[i] = editFrom(e)
+	}
+	p, err := a.Changes.PreviewEdits(ctx, who, edits)
+	if err != nil {
+		return nil, err
+	}
+	return &struct{ Body api.Preview }{viewPreview(p)}, nil
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/face/problem"
 	"rankwarden.example/internal/room/access"
@@ -21,37 +22,32 @@ import (
 const attemptCookie = "rankwarden_attempt"
 
 // CallbackPath is where people come back to from the identity provider.
-const CallbackPath = Base + "/provider/callback"
+var CallbackPath = operation.FinishAtProvider.Pattern()
 
-// provider registers the sign-in with the identity provider. Both are pages of a browser, and not calls of a program.
-func (a *routes) provider(app *fiber.App) {
-	register(a, rights.Anybody,
-		operation{method: http.MethodGet, path: "/sign-in-ways", id: "sign-in-ways", summary: "How one signs in here"},
-		func(context.Context, rights.Identity, *struct{}) (*struct{ Body api.SignInWays }, error) {
-			ways := api.SignInWays{Password: true}
-			if a.Access.Passkeys != nil {
-				ways.Passkeys = a.Access.Passkeys.Config.RPID
-			}
-			if a.Access.Provider != nil {
-				ways.Provider, ways.Password = a.Access.Provider.Name, !a.Access.OnlyProvider
-			}
-			return &struct{ Body api.SignInWays }{ways}, nil
-		})
-	a.page(app, "/provider/start", "begin-at-provider", "Go to the identity provider to sign in", a.beginAtProvider)
-	a.page(app, "/provider/callback", "finish-at-provider", "Come back from the identity provider", a.finishAtProvider)
+// providerRoutes registers the sign-in with the identity provider. Both are pages of a browser, and not calls of a program.
+func (a *routes) providerRoutes() {
+	register(a, operation.SignInWays, a.signInWays)
+	a.raw(operation.BeginAtProvider, describePage, a.beginAtProvider)
+	a.raw(operation.FinishAtProvider, describePage, a.finishAtProvider)
 }
 
-// page registers what anybody's browser opens.
-func (a *routes) page(app *fiber.App, path, id, summary string, handle fiber.Handler) {
-	a.rights[id] = rights.Anybody
-	a.open["GET "+Base+path] = true
-	a.huma.OpenAPI().AddOperation(&huma.Operation{
-		Method: http.MethodGet, Path: Base + path, OperationID: id, Summary: summary, Tags: []string{"sign-in"},
-		Security: []map[string][]string{}, Responses: map[string]*huma.Response{
-			"200": {Description: "A page that goes on by itself"}, "303": {Description: "To the provider"},
-		},
-	})
-	app.Get(Base+path, handle)
+func (a *routes) signInWays(context.Context, rights.Identity, *struct{}) (*struct{ Body api.SignInWays }, error) {
+	ways := api.SignInWays{Password: true}
+	if a.Access.Passkeys != nil {
+		ways.Passkeys = a.Access.Passkeys.Config.RPID
+	}
+	if a.Access.Provider != nil {
+		ways.Provider, ways.Password = a.Access.Provider.Name, !a.Access.OnlyProvider
+	}
+	return &struct{ Body api.SignInWays }{ways}, nil
+}
+
+// describePage describes what a browser opens.
+func describePage(o *huma.Operation) {
+	o.Tags = []string{"sign-in"}
+	o.Responses = map[string]*huma.Response{
+		"200": {Description: "A page that goes on by itself"}, "303": {Description: "To the provider"},
+	}
 }
 
 func (a *routes) beginAtProvider(c fiber.Ctx) error {

@@ -4,11 +4,11 @@ import (
 	"cmp"
 	"context"
 	"encoding/base64"
-	"net/http"
 	"slices"
 	"time"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
@@ -169,184 +169,107 @@ func (a *routes) step(
 	return out, err
 }
 
-func (a *routes) rollouts() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/rollouts",
-			id:      "list-rollouts",
-			summary: "Rollouts, the latest first",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			UnderWay bool `query:"under_way" doc:"Only those that have not ended"`
-		}) (*List[api.RolloutSummary], error) {
-			list, next, err := a.Reporting.Rollouts(ctx, who, in.UnderWay, in.page())
-			return listOf(list, next, err, viewRolloutSummary)
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/rollout-defaults",
-			id:      "rollout-defaults",
-			summary: "How a change goes out where nothing else is said",
-		},
-		func(context.Context, rights.Identity, *struct{}) (*struct{ Body api.RolloutDefaults }, error) {
-			p := a.Changes.DefaultPlan()
-			return &struct{ Body api.RolloutDefaults }{api.RolloutDefaults{
-				Shares: p.Shares,
-				Gate: api.Gate{
-					Verified: p.Gate.Verified, Failed: p.Gate.Failed, SoakSeconds: int(p.Gate.Soak.Seconds()), Heard: p.Gate.Heard,
-				},
-			}}, nil
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/rollouts/{name}",
-			id:      "show-rollout",
-			summary: "Show the rollout of a change: its waves, gates and decisions",
-		},
-		func(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Rollout }, error) {
-			r, err := a.Reporting.Rollout(ctx, who, in.Name)
-			if err != nil {
-				return nil, err
-			}
-			return &struct{ Body api.Rollout }{viewRollout(r)}, nil
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/rollouts/{name}/devices",
-			id:      "rollout-devices",
-			summary: "What devices made of the change of a rollout, by name",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			PageQuery
-			Wave    int    `query:"wave" minimum:"0" doc:"Only those of this wave, from 1"`
-			Outcome string `query:"outcome" doc:"Only those with this outcome"`
-		}) (*List[api.RolloutDevice], error) {
-			after, err := base64.RawURLEncoding.DecodeString(in.Cursor)
-			if err != nil {
-				return nil, store.ErrCursor
-			}
-			f := reporting.RolloutDeviceFilter{Wave: in.Wave, Outcome: rollout.Outcome(in.Outcome)}
-			list, next, err := a.Reporting.RolloutDevices(ctx, who, in.Name, f, string(after), in.Limit)
-			return listOf(list, base64.RawURLEncoding.EncodeToString([]byte(next)), err, viewRolloutDevice)
-		},
-	)
+func (a *routes) rolloutsRoutes() {
+	register(a, operation.ListRollouts, a.listRollouts)
+	register(a, operation.RolloutDefaults, a.rolloutDefaults)
+	register(a, operation.ShowRollout, a.showRollout)
+	register(a, operation.RolloutDevices, a.rolloutDevices)
 	a.rolloutSteps()
+}
+
+func (a *routes) listRollouts(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	UnderWay bool `query:"under_way" doc:"Only those that have not ended"`
+}) (*List[api.RolloutSummary], error) {
+	list, next, err := a.Reporting.Rollouts(ctx, who, in.UnderWay, in.page())
+	return listOf(list, next, err, viewRolloutSummary)
+}
+
+func (a *routes) rolloutDefaults(context.Context, rights.Identity, *struct{}) (*struct{ Body api.RolloutDefaults }, error) {
+	p := a.Changes.DefaultPlan()
+	return &struct{ Body api.RolloutDefaults }{api.RolloutDefaults{
+		Shares: p.Shares,
+		Gate: api.Gate{
+			Verified: p.Gate.Verified, Failed: p.Gate.Failed, SoakSeconds: int(p.Gate.Soak.Seconds()), Heard: p.Gate.Heard,
+		},
+	}}, nil
+}
+
+func (a *routes) showRollout(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Rollout }, error) {
+	r, err := a.Reporting.Rollout(ctx, who, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	return &struct{ Body api.Rollout }{viewRollout(r)}, nil
+}
+
+func (a *routes) rolloutDevices(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	PageQuery
+	Wave    int    `query:"wave" minimum:"0" doc:"Only those of this wave, from 1"`
+	Outcome string `query:"outcome" doc:"Only those with this outcome"`
+}) (*List[api.RolloutDevice], error) {
+	after, err := base64.RawURLEncoding.DecodeString(in.Cursor)
+	if err != nil {
+		return nil, store.ErrCursor
+	}
+	f := reporting.RolloutDeviceFilter{Wave: in.Wave, Outcome: rollout.Outcome(in.Outcome)}
+	list, next, err := a.Reporting.RolloutDevices(ctx, who, in.Name, f, string(after), in.Limit)
+	return listOf(list, base64.RawURLEncoding.EncodeToString([]byte(next)), err, viewRolloutDevice)
 }
 
 // rolloutSteps are what is done with a rollout.
 func (a *routes) rolloutSteps() {
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodPost,
-			path:    "/rollouts",
-			id:      "start-rollout",
-			summary: "Take a change out wave by wave, or have it wait for a second person",
-			action:  "rollout.started",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct{ Body api.StartRollout }) (*struct{ Body api.RolloutStep }, error) {
-			how := changes.GoingOut{Digest: in.Body.Digest, Plan: a.planFrom(in.Body), AtOnce: in.Body.AtOnce}
-			_, started, err := a.Changes.StartRollout(ctx, who, in.Body.Change, how)
-			return a.step(ctx, who, in.Body.Change, started, err)
-		},
-	)
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodPost,
-			path:    "/rollouts/{name}/pause",
-			id:      "pause-rollout",
-			summary: "Hold a rollout: no wave opens",
-			action:  "rollout.paused",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body struct {
-				Reason string `json:"reason,omitempty" maxLength:"2000"`
-			}
-		}) (*struct{ Body api.RolloutStep }, error) {
-			return a.step(ctx, who, in.Name, true, a.Deploy.PauseRollout(ctx, who, in.Name, in.Body.Reason))
-		},
-	)
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodPost,
-			path:    "/rollouts/{name}/resume",
-			id:      "resume-rollout",
-			summary: "Go on with a rollout that is paused or stopped, with its change as it is now",
-			action:  "rollout.resumed",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body struct {
-				Reason string `json:"reason,omitempty" maxLength:"2000" doc:"Needed after a stop"`
-				Digest string `json:"digest,omitempty" maxLength:"100" doc:"That of the preview you have seen; needed where the change was edited"`
-			}
-		}) (*struct{ Body api.RolloutStep }, error) {
-			resumed, err := a.Changes.ResumeRollout(ctx, who, in.Name, in.Body.Reason, in.Body.Digest)
-			return a.step(ctx, who, in.Name, resumed, err)
-		},
-	)
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodPost,
-			path:    "/rollouts/{name}/open",
-			id:      "open-wave",
-			summary: "Open the next wave before its gate is passed, or ask a second person to",
-			action:  "rollout.opened_early",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body struct {
-				Reason string `json:"reason" maxLength:"2000"`
-			}
-		}) (*struct{ Body api.RolloutStep }, error) {
-			_, err := a.Deploy.OpenNextWave(ctx, who, in.Name, in.Body.Reason)
-			return a.step(ctx, who, in.Name, true, err)
-		},
-	)
-	register(
-		a,
-		rights.Deploy,
-		operation{
-			method:  http.MethodPost,
-			path:    "/rollouts/{name}/revert",
-			id:      "revert-rollout",
-			summary: "Take the change back from every device that has it",
-			action:  "rollout.reverted",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			NamePath
-			Body struct {
-				Reason   string `json:"reason" maxLength:"2000"`
-				GiveBack bool   `json:"give_back,omitempty" doc:"Devices give back the members and values that the change took away"`
-			}
-		}) (*struct{ Body api.RolloutStep }, error) {
-			b := in.Body
-			return a.step(ctx, who, in.Name, true, a.Deploy.RevertRollout(ctx, who, in.Name, b.Reason, b.GiveBack))
-		},
-	)
+	register(a, operation.StartRollout, a.startRollout)
+	register(a, operation.PauseRollout, a.pauseRollout)
+	register(a, operation.ResumeRollout, a.resumeRollout)
+	register(a, operation.OpenWave, a.openWave)
+	register(a, operation.RevertRollout, a.revertRollout)
+}
+
+func (a *routes) startRollout(ctx context.Context, who rights.Identity, in *struct{ Body api.StartRollout }) (*struct{ Body api.RolloutStep }, error) {
+	how := changes.GoingOut{Digest: in.Body.Digest, Plan: a.planFrom(in.Body), AtOnce: in.Body.AtOnce}
+	_, started, err := a.Changes.StartRollout(ctx, who, in.Body.Change, how)
+	return a.step(ctx, who, in.Body.Change, started, err)
+}
+
+func (a *routes) pauseRollout(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Reason string `json:"reason,omitempty" maxLength:"2000"`
+	}
+}) (*struct{ Body api.RolloutStep }, error) {
+	return a.step(ctx, who, in.Name, true, a.Deploy.PauseRollout(ctx, who, in.Name, in.Body.Reason))
+}
+
+func (a *routes) resumeRollout(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Reason string `json:"reason,omitempty" maxLength:"2000" doc:"Needed after a stop"`
+		Digest string `json:"digest,omitempty" maxLength:"100" doc:"That of the preview you have seen; needed where the change was edited"`
+	}
+}) (*struct{ Body api.RolloutStep }, error) {
+	resumed, err := a.Changes.ResumeRollout(ctx, who, in.Name, in.Body.Reason, in.Body.Digest)
+	return a.step(ctx, who, in.Name, resumed, err)
+}
+
+func (a *routes) openWave(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Reason string `json:"reason" maxLength:"2000"`
+	}
+}) (*struct{ Body api.RolloutStep }, error) {
+	_, err := a.Deploy.OpenNextWave(ctx, who, in.Name, in.Body.Reason)
+	return a.step(ctx, who, in.Name, true, err)
+}
+
+func (a *routes) revertRollout(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Reason   string `json:"reason" maxLength:"2000"`
+		GiveBack bool   `json:"give_back,omitempty" doc:"Devices give back the members and values that the change took away"`
+	}
+}) (*struct{ Body api.RolloutStep }, error) {
+	b := in.Body
+	return a.step(ctx, who, in.Name, true, a.Deploy.RevertRollout(ctx, who, in.Name, b.Reason, b.GiveBack))
 }

@@ -3,75 +3,48 @@ package httpapi
 import (
 	"context"
 	"encoding/base64"
-	"net/http"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/access"
 )
 
-// secondFactor registers one's own second factor: only the session of a person sets one up or takes it away.
-func (a *routes) secondFactor() {
-	const path = "/second-factor"
-	register(
-		a,
-		rights.SignedIn,
-		operation{
-			method:  http.MethodGet,
-			path:    path,
-			id:      "show-second-factor",
-			summary: "Your own second factor, without its secret",
-		},
-		func(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.SecondFactor }, error) {
-			f, err := a.Access.SecondFactorOf(ctx, who)
-			return &struct{ Body api.SecondFactor }{viewSecondFactor(f)}, err
-		},
-	)
-	register(a, rights.SignedIn,
-		operation{
-			method: http.MethodPost, path: path, id: "begin-second-factor", session: true, action: "second_factor.begun",
-			summary: "Make a secret for one-time codes; it counts once a code of it is confirmed",
-		},
-		func(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.NewSecondFactor }, error) {
-			made, err := a.Access.BeginSecondFactor(ctx, who)
-			return &struct{ Body api.NewSecondFactor }{api.NewSecondFactor{
-				Secret: made.Secret, URI: made.URI, Image: "data:image/png;base64," + base64.StdEncoding.EncodeToString(made.Image),
-			}}, err
-		})
-	register(
-		a,
-		rights.SignedIn,
-		operation{
-			method: http.MethodPost, path: path + "/confirm", id: "confirm-second-factor", session: true, action: "second_factor.on",
-			summary: "Turn the second factor on with a first code; the answer has the recovery codes",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Code }) (*struct{ Body api.RecoveryCodes }, error) {
-			secret, _ := ctx.Value(secretKey).(string)
-			codes, err := a.Access.ConfirmSecondFactor(ctx, who, secret, in.Body.Code)
-			return &struct{ Body api.RecoveryCodes }{api.RecoveryCodes{Codes: codes}}, err
-		},
-	)
-	register(
-		a,
-		rights.SignedIn,
-		operation{
-			method: http.MethodPost, path: path + "/recovery-codes", id: "make-recovery-codes", session: true,
-			action: "second_factor.codes_made", summary: "Replace the recovery codes",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*struct{ Body api.RecoveryCodes }, error) {
-			secret, _ := ctx.Value(secretKey).(string)
-			codes, err := a.Access.NewRecoveryCodes(ctx, who, secret, in.Body.Password, in.Body.Code)
-			return &struct{ Body api.RecoveryCodes }{api.RecoveryCodes{Codes: codes}}, err
-		},
-	)
-	register(a, rights.SignedIn,
-		operation{
-			method: http.MethodPost, path: path + "/remove", id: "remove-second-factor", session: true, status: http.StatusNoContent,
-			action: "second_factor.off", summary: "Take your second factor away",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
-			return &Empty{}, a.Access.RemoveSecondFactor(ctx, who, in.Body.Password, in.Body.Code)
-		})
+// secondFactorRoutes registers one's own second factor: only the session of a person sets one up or takes it away.
+func (a *routes) secondFactorRoutes() {
+	register(a, operation.ShowSecondFactor, a.showSecondFactor)
+	register(a, operation.BeginSecondFactor, a.beginSecondFactor)
+	register(a, operation.ConfirmSecondFactor, a.confirmSecondFactor)
+	register(a, operation.MakeRecoveryCodes, a.makeRecoveryCodes)
+	register(a, operation.RemoveSecondFactor, a.removeSecondFactor)
+}
+
+func (a *routes) showSecondFactor(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.SecondFactor }, error) {
+	f, err := a.Access.SecondFactorOf(ctx, who)
+	return &struct{ Body api.SecondFactor }{viewSecondFactor(f)}, err
+}
+
+func (a *routes) beginSecondFactor(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.NewSecondFactor }, error) {
+	made, err := a.Access.BeginSecondFactor(ctx, who)
+	return &struct{ Body api.NewSecondFactor }{api.NewSecondFactor{
+		Secret: made.Secret, URI: made.URI, Image: "data:image/png;base64," + base64.StdEncoding.EncodeToString(made.Image),
+	}}, err
+}
+
+func (a *routes) confirmSecondFactor(ctx context.Context, who rights.Identity, in *struct{ Body api.Code }) (*struct{ Body api.RecoveryCodes }, error) {
+	secret, _ := ctx.Value(secretKey).(string)
+	codes, err := a.Access.ConfirmSecondFactor(ctx, who, secret, in.Body.Code)
+	return &struct{ Body api.RecoveryCodes }{api.RecoveryCodes{Codes: codes}}, err
+}
+
+func (a *routes) makeRecoveryCodes(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*struct{ Body api.RecoveryCodes }, error) {
+	secret, _ := ctx.Value(secretKey).(string)
+	codes, err := a.Access.NewRecoveryCodes(ctx, who, secret, in.Body.Password, in.Body.Code)
+	return &struct{ Body api.RecoveryCodes }{api.RecoveryCodes{Codes: codes}}, err
+}
+
+func (a *routes) removeSecondFactor(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
+	return &Empty{}, a.Access.RemoveSecondFactor(ctx, who, in.Body.Password, in.Body.Code)
 }
 
 func viewSecondFactor(f access.SecondFactor) api.SecondFactor {

@@ -10,6 +10,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/face/problem"
@@ -146,82 +147,53 @@ func (a *routes) cookie(ctx context.Context, secret string, life time.Duration) 
 	}
 }
 
-func (a *routes) signIn() {
-	type credentials struct {
-		Body struct {
-			Name     string `json:"name" minLength:"1" maxLength:"63"`
-			Password string `json:"password" minLength:"1" maxLength:"1024"`
-			Code     string `json:"code,omitempty" maxLength:"20" doc:"Of the second factor, or a recovery code; asked for with the code code_needed"`
-		}
+func (a *routes) signInRoutes() {
+	register(a, operation.SignIn, a.signIn)
+	register(a, operation.Whoami, a.whoami)
+	register(a, operation.SignInAgain, a.signInAgain)
+	register(a, operation.SignOut, a.signOut)
+}
+
+// signInRequest is a name with a password, and a code where the operator has a second factor.
+type signInRequest struct {
+	Body struct {
+		Name     string `json:"name" minLength:"1" maxLength:"63"`
+		Password string `json:"password" minLength:"1" maxLength:"1024"`
+		Code     string `json:"code,omitempty" maxLength:"20" doc:"Of the second factor, or a recovery code; asked for with the code code_needed"`
 	}
-	register(
-		a,
-		rights.Anybody,
-		operation{
-			method:  http.MethodPost,
-			path:    "/session",
-			id:      "sign-in",
-			summary: "Sign in; the answer sets a session cookie",
-			action:  "session.opened",
-		},
-		func(ctx context.Context, _ rights.Identity, in *credentials) (*signedIn, error) {
-			address, _ := ctx.Value(addressKey).(string)
-			secret, who, err := a.Access.SignIn(ctx, in.Body.Name, in.Body.Password, in.Body.Code, address)
-			if err != nil {
-				return nil, err
-			}
-			return &signedIn{a.cookie(ctx, secret, access.SessionLength), a.me(who)}, nil
-		},
-	)
-	register(
-		a,
-		rights.SignedIn,
-		operation{method: http.MethodGet, path: "/session", id: "whoami", summary: "Who is signed in"},
-		func(_ context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.Me }, error) {
-			return &struct{ Body api.Me }{a.me(who)}, nil
-		},
-	)
-	register(
-		a,
-		rights.SignedIn,
-		operation{
-			method:  http.MethodPost,
-			path:    "/session/fresh",
-			id:      "sign-in-again",
-			summary: "Sign in again, so that for 15 minutes you may view passwords",
-			status:  http.StatusNoContent,
-			action:  "session.refreshed",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
-			secret, _ := ctx.Value(secretKey).(string)
-			return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password, in.Body.Code)
-		},
-	)
-	register(
-		a,
-		rights.SignedIn,
-		operation{
-			method:  http.MethodDelete,
-			path:    "/session",
-			id:      "sign-out",
-			summary: "End the session",
-			action:  "session.closed",
-		},
-		func(ctx context.Context, who rights.Identity, _ *struct{}) (*struct {
-			SetCookie http.Cookie `header:"Set-Cookie"`
-			Body      api.SignedOut
-		}, error) {
-			secret, _ := ctx.Value(secretKey).(string)
-			if err := a.Access.SignOut(ctx, who, secret); err != nil {
-				return nil, err
-			}
-			ended := a.cookie(ctx, "", 0)
-			ended.MaxAge = -1
-			base, _ := ctx.Value(baseKey).(string)
-			return &struct {
-				SetCookie http.Cookie `header:"Set-Cookie"`
-				Body      api.SignedOut
-			}{ended, api.SignedOut{Next: a.leave(who, base)}}, nil
-		},
-	)
+}
+
+func (a *routes) signIn(ctx context.Context, _ rights.Identity, in *signInRequest) (*signedIn, error) {
+	address, _ := ctx.Value(addressKey).(string)
+	secret, who, err := a.Access.SignIn(ctx, in.Body.Name, in.Body.Password, in.Body.Code, address)
+	if err != nil {
+		return nil, err
+	}
+	return &signedIn{a.cookie(ctx, secret, access.SessionLength), a.me(who)}, nil
+}
+
+func (a *routes) whoami(_ context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.Me }, error) {
+	return &struct{ Body api.Me }{a.me(who)}, nil
+}
+
+func (a *routes) signInAgain(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
+	secret, _ := ctx.Value(secretKey).(string)
+	return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password, in.Body.Code)
+}
+
+func (a *routes) signOut(ctx context.Context, who rights.Identity, _ *struct{}) (*struct {
+	SetCookie http.Cookie `header:"Set-Cookie"`
+	Body      api.SignedOut
+}, error) {
+	secret, _ := ctx.Value(secretKey).(string)
+	if err := a.Access.SignOut(ctx, who, secret); err != nil {
+		return nil, err
+	}
+	ended := a.cookie(ctx, "", 0)
+	ended.MaxAge = -1
+	base, _ := ctx.Value(baseKey).(string)
+	return &struct {
+		SetCookie http.Cookie `header:"Set-Cookie"`
+		Body      api.SignedOut
+	}{ended, api.SignedOut{Next: a.leave(who, base)}}, nil
 }

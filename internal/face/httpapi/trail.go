@@ -12,9 +12,9 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/face/problem"
 	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/room/trail"
@@ -69,74 +69,49 @@ func viewCheckpoint(c store.Checkpoint) api.Checkpoint {
 	}
 }
 
-func (a *routes) trail(app *fiber.App) {
-	register(
-		a,
-		rights.Trail,
-		operation{
-			method:  http.MethodGet,
-			path:    "/trail",
-			id:      "list-trail",
-			summary: "What was done and refused, latest first",
-		},
-		func(ctx context.Context, _ rights.Identity, in *struct {
-			PageQuery
-			TrailQuery
-		}) (*List[api.TrailEntry], error) {
-			list, next, err := a.Trail.List(ctx, in.query(), in.page())
-			return listOf(list, next, err, viewTrailEntry)
-		},
-	)
-	register(
-		a,
-		rights.Trail,
-		operation{
-			method:  http.MethodGet,
-			path:    "/trail/entries/{seq}",
-			id:      "trail-entry",
-			summary: "One entry of the trail",
-		},
-		func(ctx context.Context, _ rights.Identity, in *struct {
-			Seq int64 `path:"seq"`
-		}) (*struct{ Body api.TrailEntry }, error) {
-			e, err := a.Trail.Entry(ctx, in.Seq)
-			return &struct{ Body api.TrailEntry }{viewTrailEntry(e)}, err
-		},
-	)
-	register(a, rights.Trail,
-		operation{
-			method: http.MethodGet, path: "/trail/checkpoints", id: "list-checkpoints",
-			summary: "Signed statements of how far the trail went, latest first",
-		},
-		func(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.Checkpoint], error) {
-			list, next, err := a.Trail.Checkpoints(ctx, in.page())
-			return listOf(list, next, err, viewCheckpoint)
-		})
-	register(a, rights.Trail,
-		operation{
-			method: http.MethodPost, path: "/trail/checkpoints", id: "make-checkpoint", action: "trail.anchored",
-			summary: "Sign how far the trail goes now",
-		},
-		func(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.Checkpoint }, error) {
-			c, err := a.Trail.Anchor(ctx, who)
-			return &struct{ Body api.Checkpoint }{viewCheckpoint(c)}, err
-		})
-	register(a, rights.Trail,
-		operation{
-			method: http.MethodGet, path: "/trail/check", id: "check-trail",
-			summary: "Check a part of the trail, and compare it with the checkpoints in the database",
-		},
-		func(ctx context.Context, _ rights.Identity, in *struct {
-			After int64 `query:"after" minimum:"0" doc:"Behind this entry; 0 for from the first"`
-		}) (*struct{ Body api.TrailCheck }, error) {
-			c, err := a.Trail.Check(ctx, in.After)
-			view := api.TrailCheck{Last: c.Last, Head: c.Head, Anchored: c.Anchored}
-			if c.Broken != nil {
-				view.Broken, view.Why = c.Broken.Seq, c.Broken.Why
-			}
-			return &struct{ Body api.TrailCheck }{view}, err
-		})
-	a.exportTrail(app)
+func (a *routes) trailRoutes() {
+	register(a, operation.ListTrail, a.listTrail)
+	register(a, operation.TrailEntry, a.trailEntry)
+	register(a, operation.ListCheckpoints, a.listCheckpoints)
+	register(a, operation.MakeCheckpoint, a.makeCheckpoint)
+	register(a, operation.CheckTrail, a.checkTrail)
+	a.raw(operation.ExportTrail, describeExport, a.exportTrail)
+}
+
+func (a *routes) listTrail(ctx context.Context, _ rights.Identity, in *struct {
+	PageQuery
+	TrailQuery
+}) (*List[api.TrailEntry], error) {
+	list, next, err := a.Trail.List(ctx, in.query(), in.page())
+	return listOf(list, next, err, viewTrailEntry)
+}
+
+func (a *routes) trailEntry(ctx context.Context, _ rights.Identity, in *struct {
+	Seq int64 `path:"seq"`
+}) (*struct{ Body api.TrailEntry }, error) {
+	e, err := a.Trail.Entry(ctx, in.Seq)
+	return &struct{ Body api.TrailEntry }{viewTrailEntry(e)}, err
+}
+
+func (a *routes) listCheckpoints(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.Checkpoint], error) {
+	list, next, err := a.Trail.Checkpoints(ctx, in.page())
+	return listOf(list, next, err, viewCheckpoint)
+}
+
+func (a *routes) makeCheckpoint(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.Checkpoint }, error) {
+	c, err := a.Trail.Anchor(ctx, who)
+	return &struct{ Body api.Checkpoint }{viewCheckpoint(c)}, err
+}
+
+func (a *routes) checkTrail(ctx context.Context, _ rights.Identity, in *struct {
+	After int64 `query:"after" minimum:"0" doc:"Behind this entry; 0 for from the first"`
+}) (*struct{ Body api.TrailCheck }, error) {
+	c, err := a.Trail.Check(ctx, in.After)
+	view := api.TrailCheck{Last: c.Last, Head: c.Head, Anchored: c.Anchored}
+	if c.Broken != nil {
+		view.Broken, view.Why = c.Broken.Seq, c.Broken.Why
+	}
+	return &struct{ Body api.TrailCheck }{view}, err
 }
 
 const (
@@ -144,68 +119,59 @@ const (
 	csvText   = "text/csv"
 )
 
-// exportTrail serves the trail as it is written, for as long as it takes.
-func (a *routes) exportTrail(app *fiber.App) {
-	const id = "export-trail"
-	a.rights[id] = rights.Trail
+func describeExport(o *huma.Operation) {
 	parameter := func(name, doc string) *huma.Param {
 		return &huma.Param{Name: name, In: "query", Description: doc, Schema: &huma.Schema{Type: huma.TypeString}}
 	}
-	a.huma.OpenAPI().AddOperation(&huma.Operation{
-		Method: http.MethodGet, Path: Base + "/trail/export", OperationID: id, Tags: []string{"trail"},
-		Summary: "The trail in order, as it is read. Only as JSON lines, and whole, can it be proved",
-		Parameters: []*huma.Param{
-			parameter("format", "jsonl, which is JSON lines with checkpoints, or csv"),
-			parameter("actor", "Who did it"),
-			parameter("action", "One action, or a family of them"),
-			parameter("on", "What it was done to"),
-			parameter("device", "Identifier or name of a device"),
-			parameter("outcome", "done or refused"),
-			parameter("since", "Not before this time (RFC 3339)"),
-			parameter("until", "Before this time (RFC 3339)"),
-		},
-		Responses: map[string]*huma.Response{"200": {Description: "A stream", Content: map[string]*huma.MediaType{
-			jsonLines: {
-				Schema: &huma.Schema{Type: huma.TypeString},
-			}, csvText: {Schema: &huma.Schema{Type: huma.TypeString}},
-		}}},
-	})
-	app.Get(Base+"/trail/export", func(c fiber.Ctx) error {
-		who := identity(c.Context())
-		if !who.May(rights.Trail) {
-			refused := a.Access.Refuse(c.Context(), uow.Act{Who: who, Action: id, Object: c.Path()}, uow.Lacking(who))
-			return problem.Send(c, problem.Of(a.Log, refused))
+	o.Parameters = []*huma.Param{
+		parameter("format", "jsonl, which is JSON lines with checkpoints, or csv"),
+		parameter("actor", "Who did it"),
+		parameter("action", "One action, or a family of them"),
+		parameter("on", "What it was done to"),
+		parameter("device", "Identifier or name of a device"),
+		parameter("outcome", "done or refused"),
+		parameter("since", "Not before this time (RFC 3339)"),
+		parameter("until", "Before this time (RFC 3339)"),
+	}
+	o.Responses = map[string]*huma.Response{"200": {Description: "A stream", Content: map[string]*huma.MediaType{
+		jsonLines: {
+			Schema: &huma.Schema{Type: huma.TypeString},
+		}, csvText: {Schema: &huma.Schema{Type: huma.TypeString}},
+	}}}
+}
+
+// exportTrail serves the trail as it is written, for as long as it takes.
+func (a *routes) exportTrail(c fiber.Ctx) error {
+	who := identity(c.Context())
+	q, format, err := exportQuery(c)
+	if err != nil {
+		return problem.Send(c, problem.Of(a.Log, err))
+	}
+	export, err := a.Trail.BeginExport(c.Context(), who, q)
+	if err != nil {
+		return problem.Send(c, problem.Of(a.Log, err))
+	}
+	if !a.streams.begin(who.OperatorID) {
+		return problem.Send(
+			c,
+			problem.New(http.StatusTooManyRequests, "too many streams are open; close some, and try again").
+				Later(30*time.Second),
+		)
+	}
+	name := "trail-" + a.Now().UTC().Format("20060102-150405")
+	kind, ending := jsonLines, ".jsonl"
+	if format == "csv" {
+		kind, ending = csvText+"; charset=utf-8", ".csv"
+	}
+	c.Set(fiber.HeaderContentType, kind)
+	c.Set(fiber.HeaderContentDisposition, `attachment; filename="`+name+ending+`"`)
+	c.Set(fiber.HeaderCacheControl, "no-store")
+	return c.SendStreamWriter(func(w *bufio.Writer) {
+		defer a.streams.end(who.OperatorID)
+		defer supervise.Recover(a.Log, "an export of the trail")
+		if err := a.writeTrail(w, export, format); err != nil {
+			a.Log.Warn("an export of the trail ended early", "error", err)
 		}
-		q, format, err := exportQuery(c)
-		if err != nil {
-			return problem.Send(c, problem.Of(a.Log, err))
-		}
-		export, err := a.Trail.BeginExport(c.Context(), who, q)
-		if err != nil {
-			return problem.Send(c, problem.Of(a.Log, err))
-		}
-		if !a.streams.begin(who.OperatorID) {
-			return problem.Send(
-				c,
-				problem.New(http.StatusTooManyRequests, "too many streams are open; close some, and try again").
-					Later(30*time.Second),
-			)
-		}
-		name := "trail-" + a.Now().UTC().Format("20060102-150405")
-		kind, ending := jsonLines, ".jsonl"
-		if format == "csv" {
-			kind, ending = csvText+"; charset=utf-8", ".csv"
-		}
-		c.Set(fiber.HeaderContentType, kind)
-		c.Set(fiber.HeaderContentDisposition, `attachment; filename="`+name+ending+`"`)
-		c.Set(fiber.HeaderCacheControl, "no-store")
-		return c.SendStreamWriter(func(w *bufio.Writer) {
-			defer a.streams.end(who.OperatorID)
-			defer supervise.Recover(a.Log, "an export of the trail")
-			if err := a.writeTrail(w, export, format); err != nil {
-				a.Log.Warn("an export of the trail ended early", "error", err)
-			}
-		})
 	})
 }
 

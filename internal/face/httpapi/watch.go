@@ -2,115 +2,88 @@ package httpapi
 
 import (
 	"context"
-	"net/http"
 	"time"
 
 	"rankwarden.example/api"
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/room/reporting"
 )
 
-func (a *routes) watch() {
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/standing-history",
-			id:      "standing-history",
-			summary: "How devices stood, hour by hour",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			Group string `query:"group" maxLength:"100" doc:"Name of a group; the fleet when left out"`
-			Days  int    `query:"days" minimum:"1" maximum:"400" default:"14"`
-		}) (*struct {
-			Body struct {
-				Items []api.StandingHour `json:"items" nullable:"false"`
-			}
-		}, error) {
-			hours, err := a.Reporting.StandingHistory(ctx, who, in.Group, in.Days)
-			out := &struct {
-				Body struct {
-					Items []api.StandingHour `json:"items" nullable:"false"`
-				}
-			}{}
-			out.Body.Items = []api.StandingHour{}
-			for _, h := range hours {
-				out.Body.Items = append(out.Body.Items, api.StandingHour{Hour: h.Hour, Standings: api.Standings{
-					InStep: h.InStep, Drifted: h.Drifted, Waiting: h.Waiting, Held: h.Held, Silent: h.Silent}})
-			}
-			return out, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{method: http.MethodGet, path: "/watch", id: "watch", summary: "Standings of the fleet now"},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			Group string `query:"group" doc:"Only the devices of this group"`
-		}) (*struct{ Body api.Overview }, error) {
-			o, err := a.Reporting.Watch(ctx, who, in.Group)
-			return &struct{ Body api.Overview }{viewOverview(o, a.Now())}, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/held-settings",
-			id:      "list-held-settings",
-			summary: "Settings that are held, by reason, most devices first",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			Group string `query:"group" doc:"Only on the devices of this group"`
-		}) (*whole[api.HeldSetting], error) {
-			a.Changed(ctx) // it is asked right after something was settled, and says how many devices that holds
-			list, err := a.Reporting.HeldSettings(ctx, who, in.Group)
-			out := &whole[api.HeldSetting]{}
-			out.Body.Items = make([]api.HeldSetting, len(list))
-			for i, h := range list {
-				out.Body.Items[i] = api.HeldSetting{
-					Unit:      reporting.HeldName(h.Unit),
-					UnitTitle: present.UnitInFull(h.Unit),
-					Reason:    h.Why,
-					Words:     h.Detail,
-					Devices:   h.Devices,
-					Device:    h.Device.Name,
-					DeviceID:  h.Device.ID,
-					Between:   h.Between,
-				}
-			}
-			return out, err
-		},
-	)
-	register(
-		a,
-		rights.Look,
-		operation{
-			method:  http.MethodGet,
-			path:    "/locked-accounts",
-			id:      "list-locked-accounts",
-			summary: "Accounts that are locked after wrong passwords, by device",
-		},
-		func(ctx context.Context, who rights.Identity, in *struct {
-			PageQuery
-			Group string `query:"group" doc:"Only on the devices of this group"`
-		}) (*List[api.LockedAccount], error) {
-			list, next, err := a.Reporting.LockedAccounts(ctx, who, in.Group, in.page())
-			return listOf(list, next, err, func(l reporting.LockedAccount) api.LockedAccount {
-				return api.LockedAccount{
-					Device:      l.Device.Name,
-					DeviceID:    l.Device.ID,
-					Name:        l.Account.Name,
-					SID:         l.Account.SID,
-					LockedUntil: l.Account.Until,
-				}
-			})
-		},
-	)
+func (a *routes) watchRoutes() {
+	register(a, operation.StandingHistory, a.standingHistory)
+	register(a, operation.Watch, a.watch)
+	register(a, operation.ListHeldSettings, a.listHeldSettings)
+	register(a, operation.ListLockedAccounts, a.listLockedAccounts)
+}
+
+func (a *routes) standingHistory(ctx context.Context, who rights.Identity, in *struct {
+	Group string `query:"group" maxLength:"100" doc:"Name of a group; the fleet when left out"`
+	Days  int    `query:"days" minimum:"1" maximum:"400" default:"14"`
+}) (*struct {
+	Body struct {
+		Items []api.StandingHour `json:"items" nullable:"false"`
+	}
+}, error) {
+	hours, err := a.Reporting.StandingHistory(ctx, who, in.Group, in.Days)
+	out := &struct {
+		Body struct {
+			Items []api.StandingHour `json:"items" nullable:"false"`
+		}
+	}{}
+	out.Body.Items = []api.StandingHour{}
+	for _, h := range hours {
+		out.Body.Items = append(out.Body.Items, api.StandingHour{Hour: h.Hour, Standings: api.Standings{
+			InStep: h.InStep, Drifted: h.Drifted, Waiting: h.Waiting, Held: h.Held, Silent: h.Silent}})
+	}
+	return out, err
+}
+
+func (a *routes) watch(ctx context.Context, who rights.Identity, in *struct {
+	Group string `query:"group" doc:"Only the devices of this group"`
+}) (*struct{ Body api.Overview }, error) {
+	o, err := a.Reporting.Watch(ctx, who, in.Group)
+	return &struct{ Body api.Overview }{viewOverview(o, a.Now())}, err
+}
+
+func (a *routes) listHeldSettings(ctx context.Context, who rights.Identity, in *struct {
+	Group string `query:"group" doc:"Only on the devices of this group"`
+}) (*whole[api.HeldSetting], error) {
+	a.Changed(ctx) // it is asked right after something was settled, and says how many devices that holds
+	list, err := a.Reporting.HeldSettings(ctx, who, in.Group)
+	out := &whole[api.HeldSetting]{}
+	out.Body.Items = make([]api.HeldSetting, len(list))
+	for i, h := range list {
+		out.Body.Items[i] = api.HeldSetting{
+			Unit:      reporting.HeldName(h.Unit),
+			UnitTitle: present.UnitInFull(h.Unit),
+			Reason:    h.Why,
+			Words:     h.Detail,
+			Devices:   h.Devices,
+			Device:    h.Device.Name,
+			DeviceID:  h.Device.ID,
+			Between:   h.Between,
+		}
+	}
+	return out, err
+}
+
+func (a *routes) listLockedAccounts(ctx context.Context, who rights.Identity, in *struct {
+	PageQuery
+	Group string `query:"group" doc:"Only on the devices of this group"`
+}) (*List[api.LockedAccount], error) {
+	list, next, err := a.Reporting.LockedAccounts(ctx, who, in.Group, in.page())
+	return listOf(list, next, err, func(l reporting.LockedAccount) api.LockedAccount {
+		return api.LockedAccount{
+			Device:      l.Device.Name,
+			DeviceID:    l.Device.ID,
+			Name:        l.Account.Name,
+			SID:         l.Account.SID,
+			LockedUntil: l.Account.Until,
+		}
+	})
 }
 
 func viewOverview(o reporting.Overview, at time.Time) api.Overview {

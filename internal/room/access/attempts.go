@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -36,7 +37,7 @@ func (s *Service) spendAttempt(ctx context.Context, who rights.Identity, hasCode
 	}
 	free := map[string]int{a.pair: freeTriesTogether, "address " + who.Address: freeTriesAlone}
 	var wait time.Duration
-	err := s.Do(ctx, uow.Act{Who: who}, func(tx Records, _ *uow.Work) error {
+	err := s.Do(ctx, uow.ByOperator(operation.SignIn, who, who.Name).As(""), func(tx Records, _ *uow.Work) error {
 		known := hasCode
 		if who.OperatorID != "" && !known {
 			var err error

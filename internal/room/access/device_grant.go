@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
@@ -47,7 +48,7 @@ func (s *Service) AskForToken(ctx context.Context, program, address string, hour
 	secret, now := auth.NewSecret(), s.Now()
 	g := store.DeviceGrant{Hash: auth.HashSecret(secret), UserCode: userCode(), Program: program, Address: address, Hours: hours,
 		CreatedAt: now, ExpiresAt: now.Add(grantLife)}
-	err := s.Do(ctx, uow.Act{Who: rights.Identity{Address: address}}, func(tx Records, _ *uow.Work) error {
+	err := s.Do(ctx, uow.ByOperator(operation.AskForToken, rights.Identity{Address: address}, "").As(""), func(tx Records, _ *uow.Work) error {
 		waiting, err := tx.AddDeviceGrant(g)
 		if err == nil && waiting > mostWaiting {
 			err = refusal.New(refusal.TooMany, "too many programs at this address wait for a decision; try again in some minutes").
@@ -100,7 +101,7 @@ func (s *Service) DecideGrant(ctx context.Context, who rights.Identity, code str
 	if approve {
 		action = "device_grant.approved"
 	}
-	act := uow.Act{Who: who, Right: rights.SignedIn, Action: action, Object: plainCode(code)}
+	act := uow.ByOperator(operation.DecideDeviceGrant, who, plainCode(code)).As(action)
 	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		found, err := tx.DeviceGrantByUserCode(plainCode(code), s.Now())
 		if err == nil {
@@ -124,7 +125,7 @@ func (s *Service) DecideGrant(ctx context.Context, who rights.Identity, code str
 func (s *Service) TakeToken(ctx context.Context, deviceCode, address string) (a store.APIToken, secret string, err error) {
 	var g store.DeviceGrant
 	var polling error
-	err = s.Do(ctx, uow.Act{Who: rights.Identity{Address: address}}, func(tx Records, _ *uow.Work) error {
+	err = s.Do(ctx, uow.ByOperator(operation.TakeToken, rights.Identity{Address: address}, "").As(""), func(tx Records, _ *uow.Work) error {
 		g, err = tx.LockDeviceGrant(auth.HashSecret(deviceCode))
 		now := s.Now()
 		switch {

@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"slices"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/devicegroups"
@@ -60,7 +61,7 @@ func (s *Service) SealOwner(ctx context.Context, who rights.Identity, name, pass
 	if err := s.ResetOwner(ctx, who, name, password); err != nil {
 		return err
 	}
-	return s.Do(ctx, uow.Act{Who: who, Action: "operator.sealed", Object: name}, func(tx Records, _ *uow.Work) error {
+	return s.Do(ctx, uow.ByOperator(operation.SealOwner, who, name), func(tx Records, _ *uow.Work) error {
 		o, err := tx.OperatorByName(name)
 		if err != nil {
 			return err
@@ -87,7 +88,7 @@ func (s *Service) AddOperator(
 	o := store.Operator{ID: store.NewID(s.Now()), Name: name, Grants: grants, PasswordHash: hash, CreatedAt: s.Now()}
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "operator.added", Object: name},
+		uow.ByOperator(operation.CreateOperator, who, name),
 		func(tx Records, w *uow.Work) error {
 			if err := checkGrants(tx, grants); err != nil {
 				return err
@@ -174,7 +175,7 @@ func (s *Service) ChangeOperator(
 	c.Grants = normalGrants(c.Grants)
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "operator.changed", Object: name},
+		uow.ByOperator(operation.EditOperator, who, name),
 		func(tx Records, w *uow.Work) (err error) {
 			if o, err = tx.OperatorByName(name); err != nil {
 				return err

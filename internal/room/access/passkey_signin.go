@@ -8,6 +8,7 @@ import (
 	"github.com/go-webauthn/webauthn/protocol"
 	"github.com/go-webauthn/webauthn/webauthn"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
@@ -32,9 +33,9 @@ func (s *Service) BeginPasskeySignIn(ctx context.Context, address string) (Cerem
 // that it stands for both factors.
 func (s *Service) SignInWithPasskey(ctx context.Context, ceremony string, response []byte, address string) (string, rights.Identity, error) {
 	secret := auth.NewSecret()
-	who, err := s.checkPasskey(ctx, ceremony, response, address, "session.opened", func(tx Records, w *uow.Work) error {
-		now := w.Who.FreshAt
-		return tx.AddSession(store.Session{Hash: auth.HashSecret(secret), OperatorID: w.Who.OperatorID, Address: address, CreatedAt: now,
+	who, err := s.checkPasskey(ctx, ceremony, response, address, operation.SignInWithPasskey, func(tx Records, w *uow.Work) error {
+		now := w.Who().FreshAt
+		return tx.AddSession(store.Session{Hash: auth.HashSecret(secret), OperatorID: w.Who().OperatorID, Address: address, CreatedAt: now,
 			ExpiresAt: now.Add(SessionLength), FreshAt: now, Factor: true})
 	})
 	return secret, who, err
@@ -42,24 +43,24 @@ func (s *Service) SignInWithPasskey(ctx context.Context, ceremony string, respon
 
 // SignInAgainWithPasskey has the session of who is signed in count as fresh, when their own passkey answered.
 func (s *Service) SignInAgainWithPasskey(ctx context.Context, who rights.Identity, session, ceremony string, response []byte) error {
-	_, err := s.checkPasskey(ctx, ceremony, response, who.Address, "session.refreshed", func(tx Records, w *uow.Work) error {
-		if w.Who.OperatorID != who.OperatorID {
+	_, err := s.checkPasskey(ctx, ceremony, response, who.Address, operation.SignInAgainWithPasskey, func(tx Records, w *uow.Work) error {
+		if w.Who().OperatorID != who.OperatorID {
 			return errNotBelieved
 		}
-		return tx.RefreshSession(auth.HashSecret(session), w.Who.FreshAt)
+		return tx.RefreshSession(auth.HashSecret(session), w.Who().FreshAt)
 	})
 	return err
 }
 
 // checkPasskey finds out whose passkey answered a sign-in, and does what follows.
 func (s *Service) checkPasskey(
-	ctx context.Context, ceremony string, response []byte, address, action string, then func(tx Records, w *uow.Work) error,
+	ctx context.Context, ceremony string, response []byte, address string, op *operation.Operation, then func(tx Records, w *uow.Work) error,
 ) (who rights.Identity, err error) {
 	if s.Passkeys == nil {
 		return who, errNoPasskeys
 	}
 	refused := func(name string, why error) (rights.Identity, error) {
-		return rights.Identity{}, s.Strangers.Refused(ctx, action, address, name, why)
+		return rights.Identity{}, s.Strangers.Refused(ctx, op.Action, address, name, why)
 	}
 	session, err := s.take(ctx, ceremony, "")
 	if errors.Is(err, errCeremony) {
@@ -97,7 +98,7 @@ func (s *Service) checkPasskey(
 	if err != nil {
 		return who, err
 	}
-	err = s.Do(ctx, uow.Act{Who: who, Action: action, Object: operator.Name}, func(tx Records, w *uow.Work) error {
+	err = s.Do(ctx, uow.ByOperator(op, who, operator.Name), func(tx Records, w *uow.Work) error {
 		if err := cameIn(tx, w, operator, map[string]any{"passkey": true}); err != nil {
 			return err
 		}

@@ -11,6 +11,7 @@ import (
 	"github.com/go-webauthn/webauthn/protocol"
 	"github.com/go-webauthn/webauthn/webauthn"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/auth"
@@ -94,7 +95,7 @@ func (s *Service) begin(ctx context.Context, operator, address string, session *
 		return c, err
 	}
 	c.Secret = auth.NewSecret()
-	return c, s.Do(ctx, uow.Act{}, func(tx Records, _ *uow.Work) error {
+	return c, s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
 		underWay, err := tx.AddCeremony(store.PasskeyCeremony{Hash: auth.HashSecret(c.Secret), OperatorID: operator, Session: string(kept),
 			Address: address, CreatedAt: s.Now()}, s.Now().Add(-attemptLife))
 		if err == nil && underWay > mostUnderWay {
@@ -109,7 +110,7 @@ var errCeremony = refusal.New(refusal.Unauthorised, "this answer belongs to noth
 // take gives back a ceremony of an operator, and ends it.
 func (s *Service) take(ctx context.Context, secret, operator string) (session webauthn.SessionData, err error) {
 	var c store.PasskeyCeremony
-	err = s.Do(ctx, uow.Act{}, func(tx Records, _ *uow.Work) (err error) {
+	err = s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) (err error) {
 		c, err = tx.TakeCeremony(auth.HashSecret(secret))
 		return err
 	})
@@ -162,7 +163,7 @@ func (s *Service) AddPasskey(ctx context.Context, who rights.Identity, name, sec
 	if name == "" || len(name) > 60 || text.CheckVisible(name) != nil {
 		return made, refusal.New(refusal.Invalid, "give the passkey a name of 60 characters at most, such as that of the device").At("name")
 	}
-	act := uow.Act{Who: who, Right: rights.SignedIn, Action: "passkey.added", Object: who.Name}
+	act := uow.ByOperator(operation.AddPasskey, who, who.Name)
 	session, err := s.take(ctx, secret, who.OperatorID)
 	if err != nil {
 		return made, s.Refuse(ctx, act, err)
@@ -200,7 +201,7 @@ func (s *Service) PasskeysOf(ctx context.Context, who rights.Identity) ([]store.
 
 // RemovePasskey removes one of who is signed in.
 func (s *Service) RemovePasskey(ctx context.Context, who rights.Identity, id []byte) error {
-	act := uow.Act{Who: who, Right: rights.SignedIn, Action: "passkey.removed", Object: who.Name}
+	act := uow.ByOperator(operation.RemovePasskey, who, who.Name)
 	if !who.Fresh(s.Now()) {
 		return errNotFresh
 	}

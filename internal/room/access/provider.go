@@ -9,6 +9,7 @@ import (
 
 	"golang.org/x/oauth2"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
@@ -62,7 +63,7 @@ func (s *Service) BeginAtProvider(
 		return "", "", refusal.New(refusal.Unavailable, "the identity provider does not answer; try again, or ask an owner").After(time.Minute)
 	}
 	now := s.Now()
-	err = s.Do(ctx, uow.Act{}, func(tx Records, _ *uow.Work) error {
+	err = s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
 		underWay, err := tx.AddProviderAttempt(store.ProviderAttempt{
 			State: auth.HashSecret(a.State), Browser: auth.HashSecret(browser), Nonce: a.Nonce, Verifier: a.Verifier,
 			Target: localPath(target), Address: from, Fresh: fresh, CreatedAt: now, Session: hashOf(session),
@@ -98,7 +99,7 @@ func (s *Service) FinishAtProvider(ctx context.Context, browser, state, code, ad
 		return Returned{}, s.Strangers.Refused(ctx, "session.opened", address, name, err)
 	}
 	var a store.ProviderAttempt
-	err = s.Do(ctx, uow.Act{}, func(tx Records, _ *uow.Work) error {
+	err = s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
 		a, err = tx.TakeProviderAttempt(auth.HashSecret(state))
 		return err
 	})
@@ -126,13 +127,15 @@ func (s *Service) FinishAtProvider(ctx context.Context, browser, state, code, ad
 		return refused(person.Name, refusal.New(refusal.Forbidden, "%s is in no group that may use this; ask whoever keeps the groups of the "+
 			"identity provider", person.Name))
 	}
-	act := uow.Act{Who: who, Action: "session.opened", Object: person.Name}
+	act := uow.ByOperator(operation.FinishAtProvider, who, person.Name).As("session.opened")
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		o, err := s.fromProvider(tx, w, person, who.Grants)
 		if err != nil {
 			return err
 		}
-		w.Who.OperatorID, w.Who.Name, w.Object = o.ID, o.Name, o.Name
+		who.OperatorID, who.Name = o.ID, o.Name
+		w.SetWho(who)
+		w.SetObject(o.Name)
 		if len(a.Session) > 0 { // the browser has forgotten it
 			if err := tx.EndSession(a.Session); err != nil {
 				return err
@@ -165,7 +168,7 @@ func (s *Service) fromProvider(tx Records, w *uow.Work, p oidc.Person, grants []
 		if err := tx.AddOperator(o); err != nil {
 			return o, refusal.Named(err, "operator", p.Name)
 		}
-		w.Also(uow.Act{Who: uow.Itself, Action: "operator.added", Object: o.Name}, "done", nil, operatorState(o))
+		w.Also(uow.ByService("operator.added", o.Name), "done", nil, operatorState(o))
 		return o, nil
 	case err != nil:
 		return o, err
@@ -176,6 +179,6 @@ func (s *Service) fromProvider(tx Records, w *uow.Work, p oidc.Person, grants []
 	}
 	before := operatorState(o)
 	o.Grants = grants
-	w.Also(uow.Act{Who: uow.Itself, Action: "operator.changed", Object: o.Name}, "done", before, operatorState(o))
+	w.Also(uow.ByService("operator.changed", o.Name), "done", before, operatorState(o))
 	return o, tx.SetOperator(o, s.Now())
 }

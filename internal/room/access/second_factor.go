@@ -15,6 +15,7 @@ import (
 	"github.com/pquerna/otp"
 	"github.com/pquerna/otp/hotp"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
@@ -94,7 +95,7 @@ func (s *Service) BeginSecondFactor(ctx context.Context, who rights.Identity) (m
 	if made, err = forAuthenticator(s.Organisation, who.Name, secret); err != nil {
 		return made, err
 	}
-	act := uow.Act{Who: who, Right: rights.SignedIn, Action: "second_factor.begun", Object: who.Name}
+	act := uow.ByOperator(operation.BeginSecondFactor, who, who.Name)
 	return made, s.Do(ctx, act, func(tx Records, _ *uow.Work) error {
 		f, err := tx.LockSecondFactor(who.OperatorID)
 		if err == nil && f.ConfirmedAt != nil {
@@ -138,7 +139,7 @@ func (s *Service) ConfirmSecondFactor(
 	who rights.Identity,
 	session, code string,
 ) (codes []string, err error) {
-	act := uow.Act{Who: who, Right: rights.SignedIn, Action: "second_factor.on", Object: who.Name}
+	act := uow.ByOperator(operation.ConfirmSecondFactor, who, who.Name)
 	if !who.Fresh(s.Now()) {
 		return nil, errNotFresh
 	}
@@ -177,12 +178,12 @@ func (s *Service) NewRecoveryCodes(
 	who rights.Identity,
 	session, password, code string,
 ) (codes []string, err error) {
-	_, err = s.checkPassword(ctx, given{who.Name, password, code}, who.Address, "second_factor.codes_made",
+	_, err = s.checkPassword(ctx, given{who.Name, password, code}, who.Address, operation.MakeRecoveryCodes,
 		func(tx Records, w *uow.Work) error {
-			if w.Who.OperatorID != who.OperatorID {
+			if w.Who().OperatorID != who.OperatorID {
 				return ErrSignIn
 			}
-			if !w.Who.Factor {
+			if !w.Who().Factor {
 				return refusal.New(refusal.Conflict, "you have no second factor; set one up first")
 			}
 			codes, err = newRecoveryCodes(tx, who.OperatorID)
@@ -199,9 +200,9 @@ func (s *Service) RemoveSecondFactor(ctx context.Context, who rights.Identity, p
 			"everybody here needs a second factor; an owner can reset yours, and then you set up another one",
 		)
 	}
-	_, err := s.checkPassword(ctx, given{who.Name, password, code}, who.Address, "second_factor.off",
+	_, err := s.checkPassword(ctx, given{who.Name, password, code}, who.Address, operation.RemoveSecondFactor,
 		func(tx Records, w *uow.Work) error {
-			if w.Who.OperatorID != who.OperatorID {
+			if w.Who().OperatorID != who.OperatorID {
 				return ErrSignIn
 			}
 			return tx.DropSecondFactor(who.OperatorID)

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
@@ -27,9 +28,9 @@ func (s *Service) SignIn(ctx context.Context, name, password, code, address stri
 		ctx,
 		given{strings.TrimSpace(name), password, code},
 		address,
-		"session.opened",
+		operation.SignIn,
 		func(tx Records, w *uow.Work) error {
-			who := w.Who
+			who := w.Who()
 			session := store.Session{
 				Hash:       auth.HashSecret(secret),
 				OperatorID: who.OperatorID,
@@ -52,9 +53,9 @@ func (s *Service) SignInAgain(ctx context.Context, who rights.Identity, session,
 		ctx,
 		given{who.Name, password, code},
 		who.Address,
-		"session.refreshed",
+		operation.SignInAgain,
 		func(tx Records, w *uow.Work) error {
-			now := w.Who
+			now := w.Who()
 			if now.OperatorID != who.OperatorID {
 				return ErrSignIn
 			}
@@ -62,7 +63,7 @@ func (s *Service) SignInAgain(ctx context.Context, who rights.Identity, session,
 			if who.Token != "" {
 				refreshed = tx.RefreshToken(who.Token, now.FreshAt)
 			}
-			w.Who = who
+			w.SetWho(who)
 			return refreshed
 		},
 	)
@@ -74,7 +75,8 @@ func (s *Service) SignInAgain(ctx context.Context, who rights.Identity, session,
 func (s *Service) checkPassword(
 	ctx context.Context,
 	given given,
-	address, action string,
+	address string,
+	op *operation.Operation,
 	then func(tx Records, w *uow.Work) error,
 ) (rights.Identity, error) {
 	db, now := s.DB.With(ctx), s.Now()
@@ -118,11 +120,11 @@ func (s *Service) checkPassword(
 			),
 		)
 	}
-	act := uow.Act{Who: who, Action: action, Object: given.name}
+	act := uow.ByOperator(op, who, given.name)
 	if factor != nil && given.code == "" {
 		// The password was right: that attempt was no guess.
 		return rights.Identity{}, errors.Join(
-			s.Do(ctx, uow.Act{Who: who}, func(tx Records, _ *uow.Work) error { return attempt.giveBack(tx) }),
+			s.Do(ctx, act.As(""), func(tx Records, _ *uow.Work) error { return attempt.giveBack(tx) }),
 			errCodeNeeded,
 		)
 	}
@@ -148,7 +150,7 @@ func (s *Service) checkPassword(
 
 // cameIn notes on the operator who came in from where, and on the trail how, and that it was a sealed owner.
 func cameIn(tx Records, w *uow.Work, operator store.Operator, how map[string]any) error {
-	now := w.Who.FreshAt
+	now := w.Who().FreshAt
 	if operator.SealedAt != nil {
 		how["sealed_owner"] = true
 		if err := tx.OpenSealed(operator.ID, now); err != nil {
@@ -158,7 +160,7 @@ func cameIn(tx Records, w *uow.Work, operator store.Operator, how map[string]any
 	if len(how) > 0 {
 		w.After = how
 	}
-	return tx.RememberAddress(operator.ID, w.Who.Address, now)
+	return tx.RememberAddress(operator.ID, w.Who().Address, now)
 }
 
 // confirmed is the second factor that an operator must give, nil for none.
@@ -201,7 +203,7 @@ func (s *Service) takeCode(tx Records, w *uow.Work, operator, code string) error
 func (s *Service) SignOut(ctx context.Context, who rights.Identity, secret string) error {
 	return s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.SignedIn, Action: "session.closed", Object: who.Name},
+		uow.ByOperator(operation.SignOut, who, who.Name),
 		func(tx Records, _ *uow.Work) error {
 			return tx.EndSession(auth.HashSecret(secret))
 		},

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
@@ -52,7 +53,7 @@ func (s *Service) NewAPIToken(
 	}
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.SignedIn, Action: "token.made", Object: a.ID},
+		uow.ByOperator(operation.CreateToken, who, a.ID),
 		func(tx Records, w *uow.Work) error {
 			if err := tx.AddAPIToken(a); err != nil {
 				return err
@@ -74,7 +75,7 @@ func (s *Service) APITokens(
 	operator := who.OperatorID
 	if all {
 		if !who.May(rights.Administer) {
-			return nil, "", s.Refuse(ctx, uow.Act{Who: who, Action: "token.listed", Object: "tokens"}, uow.Lacking(who))
+			return nil, "", s.Refuse(ctx, uow.ByOperator(operation.ListTokens, who, "tokens"), uow.Lacking(who))
 		}
 		operator = ""
 	}
@@ -90,7 +91,7 @@ func (s *Service) RevokeAPIToken(ctx context.Context, who rights.Identity, id st
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: rights.SignedIn, Action: "token.revoked", Object: id},
+			uow.ByOperator(operation.RevokeToken, who, id),
 			func(tx Records, w *uow.Work) error {
 				if err := tx.RevokeAPIToken(operator, id, s.Now()); err != nil {
 					return err

@@ -11,6 +11,7 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/effect"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
@@ -110,8 +111,8 @@ func (s *Service) askApproval(tx Records, w *uow.Work, c *store.Change, seen *Pr
 		return refusal.New(refusal.Conflict, "the change %q waits already for a second person; %s asked for it", c.Name, c.AskedBy).
 			WithCode("waits_for_approval")
 	}
-	w.Action = "change.approval_requested"
-	c.State, c.AskedBy, c.Preview, c.Needs = store.ChangeWaiting, w.Who.Name, seen.Digest, seen.Needs
+	w.Call("change.approval_requested")
+	c.State, c.AskedBy, c.Preview, c.Needs = store.ChangeWaiting, w.Who().Name, seen.Digest, seen.Needs
 	c.Version, c.UpdatedAt = c.Version+1, s.Now()
 	if err := tx.SetChange(*c, c.Version-1); err != nil {
 		return err
@@ -122,7 +123,7 @@ func (s *Service) askApproval(tx Records, w *uow.Work, c *store.Change, seen *Pr
 
 // lapse takes back an approval, because the change would do something else by now.
 func (s *Service) lapse(tx Records, w *uow.Work, c *store.Change) error {
-	w.Action = "change.approval_lapsed"
+	w.Call("change.approval_lapsed")
 	toDraft(c)
 	c.Version, c.UpdatedAt = c.Version+1, s.Now()
 	if err := tx.SetChange(*c, c.Version-1); err != nil {
@@ -136,9 +137,9 @@ func (s *Service) lapse(tx Records, w *uow.Work, c *store.Change) error {
 func (s *Service) DecideChange(
 	ctx context.Context, who rights.Identity, name string, approve bool, reason, digest string,
 ) (ChangeWithEdits, error) {
-	act := uow.Act{Who: who, Right: rights.Deploy, Action: "change.refused", Object: name, Reason: reason}
+	act := uow.ByOperator(operation.DecideChange, who, name).As("change.refused").Because(reason)
 	if approve {
-		act.Action = "change.approved"
+		act = act.As("change.approved")
 	}
 	if err := s.Allowed(ctx, act); err != nil {
 		return ChangeWithEdits{}, err

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
@@ -61,7 +62,7 @@ func (s *Service) NewAssignment(
 	var a store.Assignment
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Deploy, Action: "assignment.made", Object: want.Name},
+		uow.ByOperator(operation.CreateAssignment, who, want.Name),
 		func(tx Records, w *uow.Work) (err error) {
 			a, err = s.addAssignment(tx, w, want)
 			return err
@@ -73,7 +74,7 @@ func (s *Service) NewAssignment(
 func (s *Service) addAssignment(tx Records, w *uow.Work, want assign.Assignment) (store.Assignment, error) {
 	now := s.Now()
 	a := store.Assignment{ID: store.NewID(now), Name: want.Name, Version: 1, CreatedAt: now}
-	if err := planning.NotTouched(tx, w.Under, "assignment "+want.Name, "policy "+want.Policy); err != nil {
+	if err := planning.NotTouched(tx, w.Under(), "assignment "+want.Name, "policy "+want.Policy); err != nil {
 		return a, err
 	}
 	if err := s.aim(tx, &a, want); err != nil {
@@ -96,7 +97,7 @@ func (s *Service) ChangeAssignment(
 	var a store.Assignment
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Deploy, Action: "assignment.changed", Object: want.Name},
+		uow.ByOperator(operation.EditAssignment, who, want.Name),
 		func(tx Records, w *uow.Work) (err error) {
 			a, err = s.changeAssignment(tx, w, want, over)
 			return err
@@ -116,7 +117,7 @@ func (s *Service) changeAssignment(
 		return a, err
 	}
 	before := a
-	if err := planning.NotTouched(tx, w.Under, "assignment "+a.Name, "policy "+want.Policy); err != nil {
+	if err := planning.NotTouched(tx, w.Under(), "assignment "+a.Name, "policy "+want.Policy); err != nil {
 		return a, err
 	}
 	if err := s.aim(tx, &a, want); err != nil {
@@ -134,7 +135,7 @@ func (s *Service) RemoveAssignment(ctx context.Context, who rights.Identity, nam
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: rights.Deploy, Action: "assignment.removed", Object: name},
+			uow.ByOperator(operation.DeleteAssignment, who, name),
 			func(tx Records, w *uow.Work) error { return removeAssignment(tx, w, name, over) },
 		),
 		"assignment",
@@ -147,7 +148,7 @@ func removeAssignment(tx Records, w *uow.Work, name string, over int64) error {
 	if err != nil {
 		return err
 	}
-	if err := planning.NotTouched(tx, w.Under, "assignment "+name); err != nil {
+	if err := planning.NotTouched(tx, w.Under(), "assignment "+name); err != nil {
 		return err
 	}
 	if err := tx.RemoveAssignment(a.ID, over); err != nil {
@@ -211,7 +212,7 @@ func mayAim(tx Records, who rights.Identity, assignments ...*store.Assignment) e
 
 // aimed has everything settled that an assignment reached before or reaches now; nil for none.
 func aimed(tx Records, w *uow.Work, before, after *store.Assignment) error {
-	if err := mayAim(tx, w.Who, before, after); err != nil {
+	if err := mayAim(tx, w.Who(), before, after); err != nil {
 		return err
 	}
 	var groups []string
@@ -231,7 +232,7 @@ func aimed(tx Records, w *uow.Work, before, after *store.Assignment) error {
 		}
 	}
 	w.Before, w.After = state(before), state(after)
-	w.Settle(strings.Replace(w.Action, ".", " "+w.Object+" ", 1), text.Set(groups), nil)
-	w.Tell(store.TopicEdits, w.Object)
+	w.Settle(strings.Replace(w.Action(), ".", " "+w.Object()+" ", 1), text.Set(groups), nil)
+	w.Tell(store.TopicEdits, w.Object())
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/planning"
@@ -20,7 +21,7 @@ import (
 // its author has seen: when the change would do something else by now, nothing is done. Where a second person must approve
 // and has not, the change waits for one instead.
 func (s *Service) ApplyChange(ctx context.Context, who rights.Identity, name, digest string) (ChangeWithEdits, error) {
-	act := uow.Act{Who: who, Right: rights.Deploy, Action: "change.applied", Object: name}
+	act := uow.ByOperator(operation.ApplyChange, who, name)
 	if err := s.Allowed(ctx, act); err != nil {
 		return ChangeWithEdits{}, err
 	}
@@ -83,7 +84,7 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change, how string)
 		if err != nil {
 			return err
 		}
-		part := w.Part(uow.Act{Who: w.Who, Action: actions[e.Kind], Object: e.Name, Reason: c.Reason, Under: w.Under})
+		part := w.Part(w.Act().As(actions[e.Kind]).On(e.Name).Because(c.Reason))
 		if err := s.applyEdit(tx, part, e); err != nil {
 			return s.explain(err, e)
 		}
@@ -95,7 +96,8 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change, how string)
 	if err := tx.SetChange(*c, c.Version-1); err != nil {
 		return err
 	}
-	w.Reason, w.After = c.Reason, map[string]any{"edits": what}
+	w.Explain(c.Reason)
+	w.After = map[string]any{"edits": what}
 	return s.recordChange(tx, w, *c, changeApplied, how)
 }
 
@@ -125,7 +127,7 @@ func (s *Service) applyEdit(tx Records, w *uow.Work, e Edit) error {
 		return s.applyDocument(tx, w, e)
 	case change.Assign:
 		if e.BasedOn == 0 {
-			w.Action = "assignment.made"
+			w.Call("assignment.made")
 			_, err := s.addAssignment(tx, w, e.Assignment)
 			return err
 		}
@@ -152,7 +154,7 @@ func (s *Service) applyDocument(tx Records, w *uow.Work, e Edit) error {
 	now := s.Now()
 	if e.BasedOn == 0 {
 		p := store.Policy{ID: store.NewID(now), Name: doc.Name, Title: doc.Title, Source: e.Document, Version: 1,
-			CreatedAt: now, UpdatedAt: now, UpdatedBy: w.Who.Name}
+			CreatedAt: now, UpdatedAt: now, UpdatedBy: w.Who().Name}
 		if err := tx.AddPolicy(p); err != nil {
 			return err
 		}
@@ -163,7 +165,7 @@ func (s *Service) applyDocument(tx Records, w *uow.Work, e Edit) error {
 	if err != nil {
 		return err
 	}
-	p.Title, p.Source, p.UpdatedAt, p.UpdatedBy = doc.Title, e.Document, now, w.Who.Name
+	p.Title, p.Source, p.UpdatedAt, p.UpdatedBy = doc.Title, e.Document, now, w.Who().Name
 	_, err = s.release(tx, w, &p, e.BasedOn)
 	return err
 }
@@ -175,7 +177,7 @@ func (s *Service) applyGroup(tx Records, w *uow.Work, e Edit) error {
 		return err
 	}
 	if e.BasedOn == 0 {
-		w.Action = "group.made"
+		w.Call("group.made")
 		want := e.Group
 		want.Name = e.Name
 		_, err := devicegroups.Add(tx, w, want, keys)

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
@@ -160,7 +161,7 @@ func (s *Service) NewChange(ctx context.Context, who rights.Identity, name, titl
 		UpdatedAt: now,
 		Needs:     []string{},
 	}
-	err := s.Do(ctx, uow.Act{Who: who, Right: rights.Draft, Action: "change.created", Object: name},
+	err := s.Do(ctx, uow.ByOperator(operation.CreateChange, who, name),
 		func(tx Records, w *uow.Work) error {
 			if err := tx.AddChange(c); err != nil {
 				return err
@@ -184,20 +185,20 @@ func checkProse(title, reason string) error {
 func (s *Service) recordChange(tx Records, w *uow.Work, c store.Change, what, detail string) error {
 	w.Tell(store.TopicEdits, c.Name)
 	return tx.AddChangeEvent(
-		store.ChangeEvent{ChangeID: c.ID, At: s.Now(), Who: w.Who.Name, What: what, Detail: detail},
+		store.ChangeEvent{ChangeID: c.ID, At: s.Now(), Who: w.Who().Name, What: what, Detail: detail},
 	)
 }
 
 // alter does something to an open change in one transaction: it is a draft again afterwards, and whatever was approved of it
 // no longer is.
 func (s *Service) alter(
-	ctx context.Context, who rights.Identity, action, name string, over int64, what string,
+	ctx context.Context, who rights.Identity, op *operation.Operation, name string, over int64, what string,
 	do func(tx Records, w *uow.Work, c *store.Change) (detail string, err error),
 ) (ChangeWithEdits, error) {
 	var out ChangeWithEdits
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Draft, Action: action, Object: name},
+		uow.ByOperator(op, who, name),
 		func(tx Records, w *uow.Work) error {
 			c, err := tx.LockChange(name)
 			if err != nil {
@@ -261,7 +262,7 @@ func (s *Service) DescribeChange(
 	if err := checkProse(title, reason); err != nil {
 		return ChangeWithEdits{}, err
 	}
-	return s.alter(ctx, who, "change.edited", name, over, changeRetitled,
+	return s.alter(ctx, who, operation.EditChange, name, over, changeRetitled,
 		func(_ Records, w *uow.Work, c *store.Change) (string, error) {
 			w.Before = map[string]any{"title": c.Title, "reason": c.Reason}
 			c.Title, c.Reason = title, reason
@@ -282,7 +283,7 @@ func (s *Service) PutEdit(
 	if err != nil {
 		return ChangeWithEdits{}, problems, err
 	}
-	out, err := s.alter(ctx, who, "change.edited", name, 0, changeEdited,
+	out, err := s.alter(ctx, who, operation.AddEdit, name, 0, changeEdited,
 		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
 			records, err := tx.ChangeEdits(c.ID)
 			if err != nil {
@@ -378,7 +379,7 @@ func (s *Service) RemoveEdit(
 	typ change.Type,
 	thing string,
 ) (ChangeWithEdits, error) {
-	return s.alter(ctx, who, "change.edited", name, 0, changeRemoved,
+	return s.alter(ctx, who, operation.DeleteEdit, name, 0, changeRemoved,
 		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
 			w.Before = map[string]any{"type": typ, "name": thing}
 			err := tx.RemoveChangeEdit(c.ID, string(typ), thing)
@@ -388,13 +389,14 @@ func (s *Service) RemoveEdit(
 
 // DropChange closes a change without any of its edits having been made.
 func (s *Service) DropChange(ctx context.Context, who rights.Identity, name, reason string) (ChangeWithEdits, error) {
-	return s.alter(ctx, who, "change.dropped", name, 0, changeDropped,
+	return s.alter(ctx, who, operation.DropChange, name, 0, changeDropped,
 		func(tx Records, w *uow.Work, c *store.Change) (string, error) {
 			if err := notUnderWay(tx, *c, "revert it instead"); err != nil {
 				return "", err
 			}
-			c.State, c.ClosedAt, w.Reason = store.ChangeDropped, new(s.Now()), strings.TrimSpace(reason)
-			return w.Reason, nil
+			c.State, c.ClosedAt = store.ChangeDropped, new(s.Now())
+			w.Explain(strings.TrimSpace(reason))
+			return w.Reason(), nil
 		})
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
@@ -79,7 +80,7 @@ func (s *Service) NewPolicy(
 		CreatedAt: now, UpdatedAt: now, UpdatedBy: who.Name}
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Draft, Action: "policy.saved", Object: doc.Name},
+		uow.ByOperator(operation.CreatePolicy, who, doc.Name),
 		func(tx Records, w *uow.Work) error {
 			if err := tx.AddPolicy(p); err != nil {
 				return err
@@ -115,7 +116,7 @@ func (s *Service) SavePolicy(
 	var p store.Policy
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Draft, Action: "policy.saved", Object: name},
+		uow.ByOperator(operation.CreatePolicy, who, name),
 		func(tx Records, w *uow.Work) (err error) {
 			if err := planning.NotTouched(tx, "", "policy "+name); err != nil {
 				return err
@@ -148,7 +149,7 @@ func (s *Service) PublishPolicy(ctx context.Context, who rights.Identity, name s
 	var out Publication
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Deploy, Action: "policy.published", Object: name},
+		uow.ByOperator(operation.PublishPolicy, who, name),
 		func(tx Records, w *uow.Work) error {
 			p, err := tx.Policy(name)
 			if err != nil {
@@ -177,7 +178,7 @@ func (s *Service) PublishPolicy(ctx context.Context, who rights.Identity, name s
 
 // release makes the document of a policy its next revision, and moves every assignment of it there. It names them.
 func (s *Service) release(tx Records, w *uow.Work, p *store.Policy, over int64) (names []string, err error) {
-	if err := planning.NotTouched(tx, w.Under, "policy "+p.Name); err != nil {
+	if err := planning.NotTouched(tx, w.Under(), "policy "+p.Name); err != nil {
 		return nil, err
 	}
 	p.Revision++
@@ -187,7 +188,7 @@ func (s *Service) release(tx Records, w *uow.Work, p *store.Policy, over int64) 
 	}
 	now := s.Now()
 	if err := tx.AddPolicyRevision(store.PolicyRevision{
-		PolicyID: p.ID, Number: p.Revision, Source: p.Source, PublishedAt: now, PublishedBy: w.Who.Name,
+		PolicyID: p.ID, Number: p.Revision, Source: p.Source, PublishedAt: now, PublishedBy: w.Who().Name,
 	}); err != nil {
 		return nil, err
 	}
@@ -198,7 +199,7 @@ func (s *Service) release(tx Records, w *uow.Work, p *store.Policy, over int64) 
 	names = []string{}
 	var groups []string
 	for _, a := range moved {
-		if err := mayAim(tx, w.Who, &a); err != nil {
+		if err := mayAim(tx, w.Who(), &a); err != nil {
 			return nil, err
 		}
 		names = append(names, a.Name)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"strings"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/base/devicegroups"
@@ -19,13 +20,7 @@ import (
 func (s *Service) ResumeRollout(
 	ctx context.Context, who rights.Identity, name, reason, digest string,
 ) (resumed bool, err error) {
-	act := uow.Act{
-		Who:    who,
-		Right:  rights.Deploy,
-		Action: "rollout.resumed",
-		Object: name,
-		Reason: strings.TrimSpace(reason),
-	}
+	act := uow.ByOperator(operation.ResumeRollout, who, name).Because(strings.TrimSpace(reason))
 	if err := s.Allowed(ctx, act); err != nil {
 		return false, err
 	}

@@ -8,6 +8,7 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/base/devicegroups"
@@ -30,7 +31,7 @@ type GoingOut struct {
 func (s *Service) StartRollout(
 	ctx context.Context, who rights.Identity, name string, how GoingOut,
 ) (c ChangeWithEdits, started bool, err error) {
-	act := uow.Act{Who: who, Right: rights.Deploy, Action: "rollout.started", Object: name}
+	act := uow.ByOperator(operation.StartRollout, who, name)
 	if err := s.Allowed(ctx, act); err != nil {
 		return c, false, err
 	}
@@ -124,7 +125,7 @@ func (s *Service) tryOut(tx Records, w *uow.Work, c store.Change) error {
 	if err := tx.Mark(); err != nil {
 		return err
 	}
-	part := w.Part(uow.Act{Who: w.Who, Action: w.Action, Object: w.Object, Under: c.Name})
+	part := w.Part(w.Act().InChange(c.Name))
 	return errors.Join(s.carryOut(tx, part, &c, ""), tx.BackToMark())
 }
 
@@ -150,13 +151,13 @@ func (s *Service) takeOut(
 	record := store.Rollout{
 		ID: store.NewID(
 			now,
-		), ChangeID: c.ID, Name: c.Name, Version: 1, Edits: records, StartedAt: now, StartedBy: w.Who.Name,
+		), ChangeID: c.ID, Name: c.Name, Version: 1, Edits: records, StartedAt: now, StartedBy: w.Who().Name,
 		LookedAt: now,
 	}
 	if record.Touches, err = s.touches(tx, records, c.Name); err != nil {
 		return err
 	}
-	if _, err := machine.Apply(rollout.Start{By: w.Who.Name}, now); err != nil {
+	if _, err := machine.Apply(rollout.Start{By: w.Who().Name}, now); err != nil {
 		return fmt.Errorf("starting the rollout of %s: %w", c.Name, err)
 	}
 	run := planning.NewRun(record, machine)
@@ -213,7 +214,7 @@ func (s *Service) touches(tx Records, records []store.ChangeEdit, except string)
 
 // FinishRollout makes the edits of a change for good, once it is on every device.
 func (s *Service) FinishRollout(ctx context.Context, name string) error {
-	act := uow.Act{Who: uow.Itself, Action: "change.applied", Object: name, Under: name}
+	act := uow.ByService("change.applied", name).InChange(name)
 	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		record, err := tx.LockRollout(name)
 		if err != nil {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -27,7 +28,7 @@ func (s *Service) Freeze(ctx context.Context, who rights.Identity, all bool, rea
 	if all {
 		f.What = store.FreezeAll
 	}
-	act := uow.Act{Who: who, Right: rights.Deploy, Action: store.ServiceFrozen, Object: f.What, Reason: f.Reason}
+	act := uow.ByOperator(operation.Freeze, who, f.What).Because(f.Reason)
 	return f, s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		if f.Reason == "" {
 			return refusal.New(refusal.Invalid, "say why, for everybody who waits").At("reason").WithCode("reason_needed")
@@ -43,7 +44,7 @@ func (s *Service) Freeze(ctx context.Context, who rights.Identity, all bool, rea
 
 // Thaw ends every freeze.
 func (s *Service) Thaw(ctx context.Context, who rights.Identity, reason string) error {
-	act := uow.Act{Who: who, Right: rights.Deploy, Action: store.ServiceThawed, Object: "service", Reason: strings.TrimSpace(reason)}
+	act := uow.ByOperator(operation.Thaw, who, "service").Because(strings.TrimSpace(reason))
 	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		if err := everywhere(tx, who); err != nil {
 			return err

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
 	"rankwarden.example/internal/base/planning"
@@ -20,7 +21,7 @@ func (s *Service) PauseRollout(ctx context.Context, who rights.Identity, name, r
 	return s.act(
 		ctx,
 		who,
-		"rollout.paused",
+		operation.PauseRollout,
 		name,
 		reason,
 		func(Records, *uow.Work, *planning.Run) (rollout.Event, error) {
@@ -32,13 +33,14 @@ func (s *Service) PauseRollout(ctx context.Context, who rights.Identity, name, r
 // OpenNextWave opens the next wave before its gate is passed. Where a second person must agree it asks for one instead, and
 // says so.
 func (s *Service) OpenNextWave(ctx context.Context, who rights.Identity, name, reason string) (asked bool, err error) {
-	err = s.act(ctx, who, "rollout.opened_early", name, reason,
+	err = s.act(ctx, who, operation.OpenWave, name, reason,
 		func(_ Records, w *uow.Work, r *planning.Run) (rollout.Event, error) {
 			before := r.Machine.Asked
 			switch {
 			case !s.SecondPersonOpens:
 			case before == nil:
-				asked, w.Action = true, "rollout.asked_to_open"
+				asked = true
+				w.Call("rollout.asked_to_open")
 				return rollout.AskOpen{By: who.Name, Reason: reason}, nil
 			case before.By == who.Name:
 				return nil, refusal.New(refusal.Forbidden, "you asked for wave %d to open early, so somebody else must open it",
@@ -57,7 +59,7 @@ func (s *Service) OpenNextWave(ctx context.Context, who rights.Identity, name, r
 // RevertRollout takes the change back from every device that has it. With give back, devices also give back the members and
 // values that the change took away, as far as nobody altered them since.
 func (s *Service) RevertRollout(ctx context.Context, who rights.Identity, name, reason string, giveBack bool) error {
-	return s.act(ctx, who, "rollout.reverted", name, reason,
+	return s.act(ctx, who, operation.RevertRollout, name, reason,
 		func(tx Records, w *uow.Work, r *planning.Run) (rollout.Event, error) {
 			if strings.TrimSpace(reason) == "" {
 				return nil, refusal.New(refusal.Invalid, "say why the change is taken back, for its authors").
@@ -81,10 +83,10 @@ func (s *Service) RevertRollout(ctx context.Context, who rights.Identity, name, 
 
 // act does what a person wants of a rollout that is under way.
 func (s *Service) act(
-	ctx context.Context, who rights.Identity, action, name, reason string,
+	ctx context.Context, who rights.Identity, op *operation.Operation, name, reason string,
 	do func(tx Records, w *uow.Work, r *planning.Run) (rollout.Event, error),
 ) error {
-	act := uow.Act{Who: who, Right: rights.Deploy, Action: action, Object: name, Reason: strings.TrimSpace(reason)}
+	act := uow.ByOperator(op, who, name).Because(strings.TrimSpace(reason))
 	err := s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		r, err := loadLocked(tx, name)
 		if err != nil {
@@ -149,7 +151,7 @@ func refuseEvent(err error) error {
 
 // move says of devices that they come into a rollout or leave it.
 func (s *Service) move(ctx context.Context, m planning.Move) error {
-	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+	err := s.Do(ctx, uow.Upkeep(), func(tx Records, w *uow.Work) error {
 		r, err := loadLocked(tx, m.Rollout)
 		if err != nil {
 			return err
@@ -217,7 +219,7 @@ func tell(w *uow.Work, name string, decisions []rollout.Decision) {
 			after["count"] = d.Count
 		}
 		w.Also(
-			uow.Act{Who: uow.Itself, Action: "rollout." + string(d.What), Object: name, Reason: d.Reason},
+			uow.ByService("rollout."+string(d.What), name).Because(d.Reason),
 			audit.Done,
 			nil,
 			after,

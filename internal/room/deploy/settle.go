@@ -150,7 +150,7 @@ func (s *Service) settleLater(ctx context.Context, r store.SettleRequest, why er
 		"error",
 		why,
 	)
-	return s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, _ *uow.Work) error {
+	return s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
 		return tx.SettleFailed([]int64{r.ID}, why.Error(), s.Now().Add(settleBackoff(r.Attempts)))
 	})
 }
@@ -173,7 +173,7 @@ func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) er
 	}
 	err = s.Do(
 		ctx,
-		uow.Act{Who: uow.Itself, Action: "device.resettled", Object: "devices"},
+		uow.ByService("device.resettled", "devices"),
 		func(tx Records, w *uow.Work) error {
 			return s.finish(tx, w, requests, run)
 		},
@@ -265,7 +265,7 @@ func (s *Service) settleBatch(
 		}
 		var n int
 		var left []string
-		err = s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) (err error) {
+		err = s.Do(ctx, uow.Upkeep(), func(tx Records, w *uow.Work) (err error) {
 			n, left, err = s.settleDevices(tx, w, scope, batch, run)
 			return err
 		})

@@ -119,7 +119,7 @@ func (s *Service) finishRollout(ctx context.Context, record store.Rollout) error
 	if !isPoison(err) {
 		return err
 	}
-	return errors.Join(err, s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+	return errors.Join(err, s.Do(ctx, uow.Upkeep(), func(tx Records, w *uow.Work) error {
 		r, wrong := loadLocked(tx, record.Name)
 		if wrong != nil || r.Trouble == err.Error() {
 			return wrong
@@ -136,7 +136,7 @@ func (s *Service) look(ctx context.Context, w *watcher, record store.Rollout, de
 	}
 	delete(w.runs, record.ID) // until it is as stored again
 	opened := false
-	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, work *uow.Work) (err error) {
+	err := s.Do(ctx, uow.Upkeep(), func(tx Records, work *uow.Work) (err error) {
 		locked, err := tx.LockRollout(record.Name)
 		if err != nil {
 			return err

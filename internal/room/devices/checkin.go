@@ -18,7 +18,7 @@ import (
 // Holds notes that a device holds a desired state that the service never gave it, once it is certain: what
 // a replica knows of a device may be behind.
 func (s *Service) Holds(ctx context.Context, id string, holds drift.Stamp) error {
-	return s.Do(ctx, uow.Act{Who: uow.Device(id, "")}, func(tx Records, w *uow.Work) error {
+	return s.Do(ctx, uow.ByDevice(id), func(tx Records, w *uow.Work) error {
 		d, err := tx.LockDevice(id)
 		if err != nil || d.Mismatched || !holds.Foreign(d.Desired()) {
 			return err
@@ -58,7 +58,7 @@ func nameReported(tx Records, w *uow.Work, d store.Device, name string) error {
 	}
 	w.Settle(d.Name+" renamed to "+name, nil, []string{d.ID})
 	w.Also(
-		uow.Act{Who: w.Who, Action: "device.renamed", Object: d.ID},
+		w.Act().As("device.renamed"),
 		audit.Done,
 		map[string]any{"name": d.Name},
 		map[string]any{"name": name},

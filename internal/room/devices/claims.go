@@ -3,6 +3,7 @@ package devices
 import (
 	"context"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -12,11 +13,11 @@ import (
 // DecideClaim accepts a device that waits for an owner, or refuses it. One that claims to be a live device
 // takes its place: that one is retired, and its organisation facts go over.
 func (s *Service) DecideClaim(ctx context.Context, who rights.Identity, id string, accept bool) error {
-	action := map[bool]string{true: "device.accepted", false: "device.refused"}[accept]
+	op := map[bool]*operation.Operation{true: operation.AcceptDevice, false: operation.RefuseDevice}[accept]
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: rights.Administer, Action: action, Object: id},
+			uow.ByOperator(op, who, id),
 			func(tx Records, w *uow.Work) error {
 				d, err := tx.Device(s.Clock(), id, "")
 				if err != nil {
@@ -85,7 +86,7 @@ func (s *Service) Retire(ctx context.Context, who rights.Identity, id string) er
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: rights.Administer, Action: "device.retired", Object: id},
+			uow.ByOperator(operation.RetireDevice, who, id),
 			func(tx Records, w *uow.Work) error {
 				d, err := tx.LockDevice(id)
 				if err != nil {

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/auth"
@@ -65,7 +66,7 @@ func (s *Service) NewEnrolmentToken(
 		), Path: grants.Path, Tags: text.Set(grants.Tags), CreatedBy: who.Name, CreatedAt: now, ExpiresAt: now.Add(life)}
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "enrolment.token_made", Object: e.ID},
+		uow.ByOperator(operation.CreateEnrolmentToken, who, e.ID),
 		func(tx Records, w *uow.Work) error {
 			if err := devicegroups.Listed(tx, grants.Groups); err != nil {
 				return err
@@ -97,7 +98,7 @@ func (s *Service) RevokeEnrolmentToken(ctx context.Context, who rights.Identity,
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: rights.Administer, Action: "enrolment.token_revoked", Object: id},
+			uow.ByOperator(operation.RevokeEnrolmentToken, who, id),
 			func(tx Records, w *uow.Work) error {
 				if err := tx.RevokeEnrolmentToken(id, s.Now()); err != nil {
 					return err
@@ -138,7 +139,7 @@ func (s *Service) Enrol(
 		}
 	}
 	var d store.Device
-	err := s.Do(ctx, uow.Act{Action: "device.enrolled"}, func(tx Records, w *uow.Work) error {
+	err := s.Do(ctx, uow.ByDevice("").As("device.enrolled"), func(tx Records, w *uow.Work) error {
 		known, err := tx.DeviceByKey(protocol.Thumbprint(key))
 		if err == nil {
 			d = known
@@ -198,7 +199,8 @@ func (s *Service) Enrol(
 			}
 		}
 		w.Tell(store.TopicDevices, d.ID)
-		w.Who, w.Object = uow.Device(d.ID, address), d.ID
+		w.SetWho(uow.Device(d.ID, address))
+		w.SetObject(d.ID)
 		w.After = map[string]any{
 			"name":      name,
 			"state":     d.State,

@@ -50,7 +50,7 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 			Details:    e.Details,
 		}
 	}
-	return last, s.Do(ctx, uow.Act{Who: uow.Device(device, "")}, func(tx Records, w *uow.Work) error {
+	return last, s.Do(ctx, uow.ByDevice(device), func(tx Records, w *uow.Work) error {
 		if err := s.nameRules(tx, device, records); err != nil {
 			return err
 		}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
@@ -62,7 +63,7 @@ func (s *Service) Order(ctx context.Context, who rights.Identity, want NewOrder)
 	var given []string
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Handle, Action: "order.made", Object: want.Kind},
+		uow.ByOperator(operation.SendOrder, who, want.Kind),
 		func(tx Records, w *uow.Work) error {
 			devices, err := s.orderedDevices(tx, who, want)
 			if err != nil {
@@ -172,7 +173,7 @@ func (s *Service) Orders(
 // SignedOrders are the orders that wait for a device after a number, signed.
 func (s *Service) SignedOrders(ctx context.Context, device string, after int64) ([]string, error) {
 	var signed []string
-	err := s.Do(ctx, uow.Act{Who: uow.Device(device, "")}, func(tx Records, w *uow.Work) error {
+	err := s.Do(ctx, uow.ByDevice(device), func(tx Records, w *uow.Work) error {
 		orders, err := tx.DeliverOrders(device, after, s.Now())
 		if err != nil {
 			return err
@@ -222,7 +223,7 @@ func (s *Service) TakeOrderResults(ctx context.Context, device string, results [
 		last = r.Number
 	}
 	now := s.Now()
-	return last, s.Do(ctx, uow.Act{Who: uow.Device(device, "")}, func(tx Records, w *uow.Work) error {
+	return last, s.Do(ctx, uow.ByDevice(device), func(tx Records, w *uow.Work) error {
 		for _, r := range results {
 			r.At = earlier(r.At, now)
 			if err := tx.FinishOrder(device, r); err != nil {

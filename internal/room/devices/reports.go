@@ -99,7 +99,7 @@ func (s *Service) take(ctx context.Context, in *incoming) error {
 
 // lookAt takes the name and the facts that a device reports of itself, where it may have them.
 func (s *Service) lookAt(ctx context.Context, in *incoming) error {
-	return s.Do(ctx, uow.Act{Who: uow.Device(in.device, "")}, func(tx Records, w *uow.Work) error {
+	return s.Do(ctx, uow.ByDevice(in.device), func(tx Records, w *uow.Work) error {
 		d, err := tx.LockDevice(in.device)
 		if err != nil || d.State != store.Live || in.epoch != d.Epoch || in.report.Seq <= d.Seq {
 			return err // what is wrong with it is said when it is taken

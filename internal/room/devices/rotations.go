@@ -80,7 +80,7 @@ func scopeOf(d store.Device) string {
 }
 
 func (s *Service) overdue(ctx context.Context, r store.Rotation) error {
-	return s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+	return s.Do(ctx, uow.Upkeep(), func(tx Records, w *uow.Work) error {
 		d, err := tx.LockDevice(r.DeviceID)
 		if err != nil {
 			return err

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/reach"
@@ -42,7 +43,7 @@ func (s *Service) Waive(
 		return nil, refusal.New(refusal.Invalid, "a waiver ends in the future, within a year; choose another day").
 			At("until")
 	}
-	act := uow.Act{Who: who, Right: rights.Deploy, Action: "finding.waived", Object: "findings", Reason: reason}
+	act := uow.ByOperator(operation.WaiveFindings, who, "findings").Because(reason)
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		found, err := tx.FindingsWith(ids)
 		if err != nil {
@@ -122,7 +123,7 @@ func (s *Service) waived(tx Records, w *uow.Work, waiver store.Waiver, begins bo
 
 // DecideWaiver agrees to a waiver that waits for a second person, or refuses it.
 func (s *Service) DecideWaiver(ctx context.Context, who rights.Identity, id string, agree bool) error {
-	return s.alterWaiver(ctx, who, "waiver.decided", id, func(tx Records, w *uow.Work, x *store.Waiver) error {
+	return s.alterWaiver(ctx, who, operation.DecideWaiver, id, func(tx Records, w *uow.Work, x *store.Waiver) error {
 		switch {
 		case x.State != store.WaiverWaiting:
 			return refusal.New(refusal.Conflict, "the waiver does not wait for anybody (%s)", x.State).
@@ -141,7 +142,7 @@ func (s *Service) DecideWaiver(ctx context.Context, who rights.Identity, id stri
 
 // EndWaiver ends a waiver before its day.
 func (s *Service) EndWaiver(ctx context.Context, who rights.Identity, id string) error {
-	return s.alterWaiver(ctx, who, "waiver.ended", id, func(tx Records, w *uow.Work, x *store.Waiver) error {
+	return s.alterWaiver(ctx, who, operation.EndWaiver, id, func(tx Records, w *uow.Work, x *store.Waiver) error {
 		if x.State == store.WaiverEnded {
 			return refusal.New(refusal.Conflict, "the waiver has ended already").WithCode("waiver_ended")
 		}
@@ -159,9 +160,9 @@ func (s *Service) end(tx Records, w *uow.Work, x *store.Waiver, by string) error
 }
 
 func (s *Service) alterWaiver(
-	ctx context.Context, who rights.Identity, action, id string, do func(tx Records, w *uow.Work, x *store.Waiver) error,
+	ctx context.Context, who rights.Identity, op *operation.Operation, id string, do func(tx Records, w *uow.Work, x *store.Waiver) error,
 ) error {
-	act := uow.Act{Who: who, Right: rights.Deploy, Action: action, Object: id, Unseen: true}
+	act := uow.ByOperator(op, who, id).ShowingAttempts()
 	err := s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		x, err := tx.LockWaiver(id)
 		if err != nil {
@@ -189,7 +190,7 @@ func (s *Service) EndWaivers(ctx context.Context) error {
 		ended := 0
 		err := s.Do(
 			ctx,
-			uow.Act{Who: uow.Itself, Action: "waiver.ended", Object: "waivers"},
+			uow.ByService("waiver.ended", "waivers"),
 			func(tx Records, w *uow.Work) error {
 				due, err := tx.DueWaivers(s.Now(), waiversOnce)
 				if err != nil {

@@ -58,7 +58,7 @@ func (s *Service) Announce(ctx context.Context) error {
 	_, err := s.Locks.Exclusively(ctx, store.LockNotify, func(ctx context.Context) error {
 		for {
 			more := false
-			err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+			err := s.Do(ctx, uow.Upkeep(), func(tx Records, w *uow.Work) error {
 				targets, err := tx.EnabledTargets()
 				if err != nil {
 					return err

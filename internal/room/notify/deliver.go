@@ -66,7 +66,7 @@ func (s *Service) DeliverLoop(ctx context.Context) {
 func (s *Service) deliver(ctx context.Context, id string) error {
 	var t store.NotificationTarget
 	mine := false
-	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, _ *uow.Work) (err error) {
+	err := s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) (err error) {
 		now := s.Now()
 		t, mine, err = tx.LeaseTarget(id, now, now.Add(lease))
 		return err
@@ -80,7 +80,7 @@ func (s *Service) deliver(ctx context.Context, id string) error {
 			ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 			defer cancel()
 			t.LeasedTo = s.Now().Add(-time.Second)
-			return errors.Join(err, s.Do(ending, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+			return errors.Join(err, s.Do(ending, uow.Upkeep(), func(tx Records, w *uow.Work) error {
 				w.Tell(store.TopicDeliveries)
 				return tx.EndLease(t)
 			}))
@@ -108,7 +108,7 @@ func (s *Service) deliverSome(ctx context.Context, t *store.NotificationTarget) 
 	now := s.Now()
 	stored, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer cancel()
-	return err == nil && len(list) == deliverBatch || isRejected(err), s.Do(stored, uow.Act{Who: uow.Itself},
+	return err == nil && len(list) == deliverBatch || isRejected(err), s.Do(stored, uow.Upkeep(),
 		func(tx Records, _ *uow.Work) error { return s.came(tx, t, list, sent, err, now) })
 }
 

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -31,7 +32,7 @@ func (s *Service) Deliveries(ctx context.Context, q Query, p store.Page) ([]stor
 
 // SendAgain has failed deliveries to a target tried again: one, or all where id is 0. It gives how many.
 func (s *Service) SendAgain(ctx context.Context, who rights.Identity, name string, id int64) (n int, err error) {
-	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.sent_again", Object: name}
+	act := uow.ByOperator(operation.SendAgain, who, name)
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		t, err := named(tx, name)
 		if err != nil {
@@ -57,7 +58,7 @@ func (s *Service) Try(ctx context.Context, who rights.Identity, name string) (fa
 	if err != nil {
 		return nil, err
 	}
-	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.target_tested", Object: t.Name}
+	act := uow.ByOperator(operation.TestNotificationTarget, who, t.Name)
 	n := store.Notification{ID: store.NewID(s.Now()), Kind: Test, Subject: t.Name, At: s.Now(), Path: "/organisation/notifications",
 		Words: fmt.Sprintf("%s tests the notification target %s", who.Name, t.Name), Data: "{}", Spread: true}
 	sender, failed := s.sender(t)

@@ -8,6 +8,7 @@ import (
 	"net/mail"
 	"slices"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/refusal"
@@ -87,7 +88,7 @@ func (s *Service) AddTarget(ctx context.Context, who rights.Identity, name strin
 	if err := text.CheckName(name, 63); err != nil {
 		return made, "", refusal.New(refusal.Invalid, "%v", err).At("name")
 	}
-	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.target_created", Object: name}
+	act := uow.ByOperator(operation.CreateNotificationTarget, who, name)
 	spec.NewSecret = true
 	t := store.NotificationTarget{ID: store.NewID(s.Now()), Name: name, CreatedBy: who.Name, CreatedAt: s.Now()}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
@@ -114,7 +115,7 @@ func (s *Service) AddTarget(ctx context.Context, who rights.Identity, name strin
 func (s *Service) EditTarget(
 	ctx context.Context, who rights.Identity, name string, version int64, spec Spec,
 ) (edited Target, secret string, err error) {
-	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.target_changed", Object: name}
+	act := uow.ByOperator(operation.EditNotificationTarget, who, name)
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		t, err := named(tx, name)
 		if err != nil {
@@ -135,7 +136,7 @@ func (s *Service) EditTarget(
 
 // DeleteTarget deletes the version of a target that was read, with its deliveries.
 func (s *Service) DeleteTarget(ctx context.Context, who rights.Identity, name string, version int64) error {
-	act := uow.Act{Who: who, Right: rights.Administer, Action: "notifications.target_deleted", Object: name}
+	act := uow.ByOperator(operation.DeleteNotificationTarget, who, name)
 	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		t, err := named(tx, name)
 		if err != nil {

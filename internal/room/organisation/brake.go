@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/effect"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
@@ -67,7 +68,7 @@ func (s *Service) braked(
 	if err := tx.Mark(); err != nil {
 		return nil, err
 	}
-	tried := w.Part(w.Act)
+	tried := w.Part(w.Act())
 	if err := do(tx, tried); err != nil {
 		return nil, err
 	}
@@ -98,10 +99,11 @@ func (s *Service) braked(
 	held = &store.Brake{
 		ID: store.NewID(
 			s.Now(),
-		), Kind: kind, Object: w.Object, State: store.BrakeWaiting, Request: string(request), Fleet: p.Fleet,
-		Devices: p.Devices, Leaving: p.Leaving, Sums: string(sums), AskedBy: w.Who.Name, AskedAt: s.Now(),
+		), Kind: kind, Object: w.Object(), State: store.BrakeWaiting, Request: string(request), Fleet: p.Fleet,
+		Devices: p.Devices, Leaving: p.Leaving, Sums: string(sums), AskedBy: w.Who().Name, AskedAt: s.Now(),
 	}
-	w.Action, w.After = "brake.held", map[string]any{"would_have": w.Action, "devices": p.Devices, "leaving": p.Leaving}
+	w.After = map[string]any{"would_have": w.Action(), "devices": p.Devices, "leaving": p.Leaving}
+	w.Call("brake.held")
 	w.Before = nil
 	w.Tell(store.TopicEdits)
 	return held, tx.AddBrake(*held)
@@ -244,11 +246,11 @@ func (s *Service) DecideBrake(
 	release bool,
 	reason string,
 ) (HeldByBrake, error) {
-	act := uow.Act{Who: who, Right: rights.Deploy, Action: "brake.refused", Object: id, Reason: strings.TrimSpace(reason)}
+	act := uow.ByOperator(operation.DecideBrake, who, id).As("brake.refused").Because(strings.TrimSpace(reason))
 	if release {
-		act.Action = "brake.released"
+		act = act.As("brake.released")
 	}
-	if act.Reason == "" {
+	if act.Reason() == "" {
 		return HeldByBrake{}, refusal.New(refusal.Invalid, "say why, for whoever looks at it later").At("reason")
 	}
 	var out HeldByBrake
@@ -264,7 +266,7 @@ func (s *Service) DecideBrake(
 		if b.Kind != store.BrakeRule && !who.May(rights.Administer) {
 			return uow.Lacking(who)
 		}
-		b.State, b.DecidedBy, b.DecidedAt, b.Reason = store.BrakeRefused, who.Name, new(s.Now()), act.Reason
+		b.State, b.DecidedBy, b.DecidedAt, b.Reason = store.BrakeRefused, who.Name, new(s.Now()), act.Reason()
 		if release {
 			b.State = store.BrakeReleased
 			if err := s.releaseHeld(tx, w, b); err != nil {

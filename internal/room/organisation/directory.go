@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"time"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -63,7 +64,7 @@ func (s *Service) ImportDirectory(
 	var held *store.Brake
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "directory.imported", Object: "directory"},
+		uow.ByOperator(operation.ImportDirectory, who, "directory"),
 		func(tx Records, w *uow.Work) (err error) {
 			what := asked{Directory: &askedImport{Source: string(source), Replace: replace, Accept: accept}}
 			held, err = s.braked(ctx, tx, w, store.BrakeDirectory, what, func(tx Records, w *uow.Work) error {
@@ -115,7 +116,7 @@ func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChan
 		if err == nil {
 			err = s.Do(
 				ctx,
-				uow.Act{Who: uow.Itself, Action: "directory.kept_in_step", Object: "directory"},
+				uow.ByService("directory.kept_in_step", "directory"),
 				func(tx Records, w *uow.Work) error {
 					if change, err = s.merge(tx, w, sourceConnection, entries, true, accept); err != nil {
 						return err
@@ -200,7 +201,7 @@ const vanishedAfter = 30 * 24 * time.Hour
 func (s *Service) LetGo(ctx context.Context, who rights.Identity, ref string) error {
 	return s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "directory.let_go", Object: "directory"},
+		uow.ByOperator(operation.DeleteDirectoryEntry, who, "directory"),
 		func(tx Records, w *uow.Work) error {
 			before := s.Now().Add(-vanishedAfter)
 			if ref != "" {

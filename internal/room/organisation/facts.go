@@ -5,6 +5,7 @@ import (
 	"context"
 
 	"rankwarden.example/core/fleet"
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/devicegroups"
@@ -57,7 +58,7 @@ func (s *Service) SetFacts(ctx context.Context, who rights.Identity, edits []Fac
 	var held *store.Brake
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "device.facts_set", Object: "devices"},
+		uow.ByOperator(operation.SetDeviceFacts, who, "devices"),
 		func(tx Records, w *uow.Work) (err error) {
 			held, err = s.braked(
 				ctx,

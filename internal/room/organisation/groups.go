@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/fleetview"
@@ -86,7 +87,7 @@ func (s *Service) AddGroup(ctx context.Context, who rights.Identity, want device
 	var g store.Group
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Deploy, Action: "group.made", Object: name},
+		uow.ByOperator(operation.CreateGroup, who, name),
 		func(tx Records, w *uow.Work) (err error) {
 			g, err = devicegroups.Add(tx, w, want, keys)
 			return err
@@ -121,7 +122,7 @@ func (s *Service) ChangeGroup(
 	var held *store.Brake
 	err = s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Deploy, Action: "group.changed", Object: name},
+		uow.ByOperator(operation.EditGroup, who, name),
 		func(tx Records, w *uow.Work) (err error) {
 			if c.Rule == nil {
 				return devicegroups.Change(tx, w, &g, c, add, remove, over)
@@ -149,7 +150,7 @@ func (s *Service) RemoveGroup(ctx context.Context, who rights.Identity, name str
 	return refusal.Named(
 		s.Do(
 			ctx,
-			uow.Act{Who: who, Right: rights.Deploy, Action: "group.removed", Object: name},
+			uow.ByOperator(operation.DeleteGroup, who, name),
 			func(tx Records, w *uow.Work) error { return devicegroups.Remove(tx, w, g, over) },
 		),
 		"group",

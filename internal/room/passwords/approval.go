@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/reach"
 	"rankwarden.example/internal/base/refusal"
@@ -14,7 +15,7 @@ import (
 // withinBudget refuses what an operator may see only with a second person's approval, and asks for it.
 // The operator's row is locked, so that each reveal counts those before it and uses an approval up.
 func (s *Service) withinBudget(tx Records, w *uow.Work, found toReveal) (refused, err error) {
-	who, now := w.Who, s.Now()
+	who, now := w.Who(), s.Now()
 	shown, err := tx.CountReveals(who.Name, now.Add(-budgetSpan))
 	if err != nil || shown < s.RevealBudget {
 		return nil, err
@@ -27,7 +28,7 @@ func (s *Service) withinBudget(tx Records, w *uow.Work, found toReveal) (refused
 			DeviceID: found.device.ID,
 			Target:   found.rotation.Target,
 			AskedBy:  who.Name,
-			Reason:   w.Reason,
+			Reason:   w.Reason(),
 			AskedAt:  now,
 			EndsAt:   now.Add(approvalLife),
 		}
@@ -53,7 +54,7 @@ func (s *Service) Decide(ctx context.Context, who rights.Identity, id string, ap
 	action := map[bool]string{true: "reveal.approved", false: "reveal.declined"}[approve]
 	return s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Reveal, Action: action, Object: id},
+		uow.ByOperator(operation.DecideApproval, who, id).As(action),
 		func(tx Records, w *uow.Work) error {
 			a, err := tx.LockApproval(id)
 			if err != nil {
@@ -62,7 +63,9 @@ func (s *Service) Decide(ctx context.Context, who rights.Identity, id string, ap
 			if _, err := reach.Visible(tx, s.Clock(), who, a.DeviceID); err != nil {
 				return refusal.Missing("request", id)
 			}
-			w.Object, w.Reason, w.After = a.Device, a.Reason, map[string]any{"account": a.Target, "asked_by": a.AskedBy}
+			w.SetObject(a.Device)
+			w.Explain(a.Reason)
+			w.After = map[string]any{"account": a.Target, "asked_by": a.AskedBy}
 			switch {
 			case a.AskedBy == who.Name:
 				return refusal.New(refusal.Forbidden, "you asked for this yourself; somebody else must approve it").

@@ -41,7 +41,7 @@ func (s *Service) TakeDeposit(ctx context.Context, device string, d protocol.Dep
 	at := record.DepositedAt
 	err = s.Do(
 		ctx,
-		uow.Act{Who: uow.Device(device, "")},
+		uow.ByDevice(device),
 		func(tx Records, _ *uow.Work) error { // a repeat, one that is given again, of a snapshot, or of a locked device
 			known, err := liveDevice(tx, device)
 			if err != nil {
@@ -178,7 +178,7 @@ const formerAge = 90 * 24 * time.Hour
 
 // TakeConfirmation makes the password of a deposit the current one. A repeat is taken as done.
 func (s *Service) TakeConfirmation(ctx context.Context, device string, c protocol.Confirm) error {
-	return s.Do(ctx, uow.Act{Who: uow.Device(device, "")}, func(tx Records, w *uow.Work) error {
+	return s.Do(ctx, uow.ByDevice(device), func(tx Records, w *uow.Work) error {
 		known, err := liveDevice(tx, device)
 		if err != nil {
 			return err
@@ -227,7 +227,7 @@ func (s *Service) NewDeviceEpoch(
 	}
 	err = s.Do(
 		ctx,
-		uow.Act{Who: uow.Device(device, ""), Action: "device.epoch_begun", Object: device},
+		uow.ByDevice(device).As("device.epoch_begun"),
 		func(tx Records, w *uow.Work) error {
 			d, err := liveDevice(tx, device)
 			if err != nil {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"time"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
@@ -32,7 +33,7 @@ func (s *Service) EscrowKeys(ctx context.Context) ([]store.EscrowKey, map[int64]
 func (s *Service) AddEscrowKey(ctx context.Context, who rights.Identity, number int64, use string, public []byte) error {
 	return s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "keys.made", Object: fmt.Sprint(number)},
+		uow.ByOperator(operation.CreateEscrowKey, who, fmt.Sprint(number)),
 		func(tx Records, w *uow.Work) error {
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err
@@ -64,7 +65,7 @@ var nobody = principal.MustSID("S-1-0-0")
 // Challenge makes one for a key that is not live yet.
 func (s *Service) Challenge(ctx context.Context, number int64) (escrow.Challenge, error) {
 	var c escrow.Challenge
-	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, _ *uow.Work) error {
+	err := s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
 		if _, err := tx.LockServiceState(s.Organisation); err != nil {
 			return err
 		}
@@ -101,7 +102,7 @@ func (s *Service) ProveEscrowKey(ctx context.Context, who rights.Identity, numbe
 	var list *knownKeyList
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "keys.proved", Object: fmt.Sprint(number)},
+		uow.ByOperator(operation.ProveEscrowKey, who, fmt.Sprint(number)),
 		func(tx Records, w *uow.Work) error {
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err
@@ -139,7 +140,7 @@ func (s *Service) RetireEscrowKey(ctx context.Context, who rights.Identity, numb
 	var list *knownKeyList
 	err := s.Do(
 		ctx,
-		uow.Act{Who: who, Right: rights.Administer, Action: "keys.retired", Object: fmt.Sprint(number)},
+		uow.ByOperator(operation.RetireEscrowKey, who, fmt.Sprint(number)),
 		func(tx Records, w *uow.Work) error {
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err

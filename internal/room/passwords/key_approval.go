@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -15,8 +16,8 @@ import (
 // machine of the service has its keys already, and asks nobody. The list is the new key list, nil where there is none.
 func (s *Service) become(tx Records, w *uow.Work, key store.EscrowKey, state string) (*knownKeyList, error) {
 	w.Tell(store.TopicEdits)
-	if s.SecondPersonKeys && w.Who.OperatorID != "" {
-		key.Asked, key.AskedBy, key.AskedAt = state, w.Who.Name, new(s.Now())
+	if s.SecondPersonKeys && w.Who().OperatorID != "" {
+		key.Asked, key.AskedBy, key.AskedAt = state, w.Who().Name, new(s.Now())
 		w.After = map[string]any{"use": key.Use, "waits_for_a_second_person": true}
 		return s.listed.Load(), tx.SetEscrowKey(key)
 	}
@@ -48,7 +49,7 @@ func (s *Service) makeSo(tx Records, w *uow.Work, key store.EscrowKey, state str
 func (s *Service) DecideKey(ctx context.Context, who rights.Identity, number int64, approve bool) error {
 	var list *knownKeyList
 	action := map[bool]string{true: "keys.approved", false: "keys.declined"}[approve]
-	err := s.Do(ctx, uow.Act{Who: who, Right: rights.Administer, Action: action, Object: fmt.Sprint(number)},
+	err := s.Do(ctx, uow.ByOperator(operation.DecideEscrowKey, who, fmt.Sprint(number)).As(action),
 		func(tx Records, w *uow.Work) error {
 			if _, err := tx.LockServiceState(s.Organisation); err != nil {
 				return err

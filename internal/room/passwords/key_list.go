@@ -46,7 +46,7 @@ func (s *Service) KeyListNumber() int64 { return s.listed.Load().number }
 // publish makes a new signed key list when the live keys are not those of the newest one.
 func (s *Service) publish(ctx context.Context) error {
 	var list *knownKeyList
-	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) (err error) {
+	err := s.Do(ctx, uow.Upkeep(), func(tx Records, w *uow.Work) (err error) {
 		list, err = s.list(tx, w)
 		return err
 	})
@@ -102,7 +102,7 @@ func (s *Service) list(tx Records, w *uow.Work) (*knownKeyList, error) {
 		}
 		w.Tell(store.TopicKeys)
 		w.Also(
-			uow.Act{Who: uow.Itself, Action: "keys.listed", Object: "keys"},
+			uow.ByService("keys.listed", "keys"),
 			audit.Done,
 			nil,
 			map[string]any{"number": state.KeyListNumber, "keys": names},

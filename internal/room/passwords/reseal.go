@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -25,7 +26,7 @@ func (s *Service) Reseal(
 	from int64,
 	progress func(done, all int) error,
 ) (int, error) {
-	act := uow.Act{Who: who, Right: rights.Administer, Action: "keys.resealed", Object: fmt.Sprint(from)}
+	act := uow.ByOperator(operation.ResealByCopy, who, fmt.Sprint(from))
 	if err := s.Allowed(ctx, act); err != nil {
 		return 0, err
 	}
@@ -64,7 +65,7 @@ func (s *Service) Reseal(
 		if len(batch) == 0 {
 			break
 		}
-		err = s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, _ *uow.Work) error {
+		err = s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
 			for _, d := range batch {
 				password, err := s.escrowKeys().Open(d.About(from), d.Sealed)
 				if err != nil {
@@ -110,7 +111,7 @@ func (s *Service) ExportDeposits(
 	who rights.Identity,
 	receive func(ExportedDeposit) error,
 ) (int, error) {
-	act := uow.Act{Who: who, Right: rights.Administer, Action: "deposits.exported", Object: "deposits"}
+	act := uow.ByOperator(operation.ExportDeposits, who, "deposits")
 	if err := s.Allowed(ctx, act); err != nil {
 		return 0, err
 	}

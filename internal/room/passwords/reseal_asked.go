@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -18,7 +19,7 @@ func (s *Service) AskReseal(ctx context.Context, who rights.Identity, number int
 	if err != nil {
 		return err
 	}
-	act := uow.Act{Who: who, Right: rights.Administer, Action: "keys.reseal_begun", Object: fmt.Sprint(number)}
+	act := uow.ByOperator(operation.ResealEscrowKey, who, fmt.Sprint(number))
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		key, err := tx.EscrowKey(number)
 		switch {
@@ -40,7 +41,7 @@ func (s *Service) AskReseal(ctx context.Context, who rights.Identity, number int
 
 // StopReseal stops it; what was sealed again stays so.
 func (s *Service) StopReseal(ctx context.Context, who rights.Identity, number int64) error {
-	act := uow.Act{Who: who, Right: rights.Administer, Action: "keys.reseal_stopped", Object: fmt.Sprint(number)}
+	act := uow.ByOperator(operation.StopReseal, who, fmt.Sprint(number))
 	err := s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		key, err := tx.EscrowKey(number)
 		if err != nil {
@@ -72,7 +73,7 @@ func (s *Service) ResealAsked(ctx context.Context) error {
 			}
 			before := max(k.ResealTotal-uses[k.Number], 0) // of a turn that was cut
 			_, err := s.Reseal(ctx, uow.Itself, k.Number, func(done, _ int) error {
-				return s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+				return s.Do(ctx, uow.Upkeep(), func(tx Records, w *uow.Work) error {
 					goes, err := tx.ResealGoes(k.Number, before+done)
 					w.Tell(store.TopicEdits)
 					if err == nil && !goes {
@@ -91,7 +92,7 @@ func (s *Service) ResealAsked(ctx context.Context) error {
 			if err != nil {
 				k.ResealDone, k.ResealError = 0, err.Error()
 			}
-			if err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+			if err := s.Do(ctx, uow.Upkeep(), func(tx Records, w *uow.Work) error {
 				w.Tell(store.TopicEdits)
 				return tx.SetReseal(k)
 			}); err != nil {

@@ -28,7 +28,7 @@ func (s *Service) beginEpoch(
 	ctx context.Context, why string, latest int64, should func(state store.ServiceState) bool,
 ) (epoch int64, err error) {
 	var list *knownKeyList
-	act := uow.Act{Who: uow.Itself, Action: store.ServiceRestored, Object: "service", Reason: why}
+	act := uow.ByService(store.ServiceRestored, "service").Because(why)
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		state, err := tx.LockServiceState(s.Organisation)
 		if err != nil {

@@ -6,6 +6,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
@@ -52,16 +53,9 @@ type RevealAnswer struct {
 // nothing is spent where this replica cannot open it.
 func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealRequest) (RevealAnswer, error) {
 	var answer RevealAnswer
-	what := uow.Act{
-		Who:    who,
-		Right:  rights.Reveal,
-		Action: "password.revealed",
-		Object: req.Device,
-		Reason: strings.TrimSpace(req.Reason),
-		Unseen: true,
-	}
-	if n := utf8.RuneCountInString(what.Reason); n < shortestReason || n > longestReason ||
-		text.CheckVisible(what.Reason) != nil {
+	what := uow.ByOperator(operation.RevealPassword, who, req.Device).Because(strings.TrimSpace(req.Reason)).ShowingAttempts()
+	if n := utf8.RuneCountInString(what.Reason()); n < shortestReason || n > longestReason ||
+		text.CheckVisible(what.Reason()) != nil {
 		return answer, refusal.New(refusal.Invalid, "say why in %d to %d characters, such as a ticket and what is to be "+
 			"done", shortestReason, longestReason).
 			At("reason").
@@ -89,8 +83,8 @@ func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealReq
 		}
 		answer.Rotation = found.rotation
 		deposits = found.deposits
-		w.Object = found.device.Name
-		what.Object = found.device.Name
+		w.SetObject(found.device.Name)
+		what = what.On(found.device.Name)
 		for _, d := range deposits {
 			if !s.escrowKeys().Holds(d.KeyNumber) {
 				return refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, which the password is sealed "+
@@ -107,7 +101,7 @@ func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealReq
 			DeviceID: found.device.ID,
 			Target:   found.rotation.Target,
 			Operator: who.Name,
-			Reason:   what.Reason,
+			Reason:   what.Reason(),
 			Copied:   req.Copied,
 			At:       now,
 		}
@@ -235,7 +229,7 @@ func rotateAfterReveal(tx Records, w *uow.Work, found toReveal, now time.Time) (
 	if err != nil || sooner {
 		return &at, err
 	}
-	if _, err := tx.AddOrders([]string{found.device.ID}, store.Order{Kind: protocol.OrderRotate, Subject: found.rotation.Target, CreatedBy: w.Who.Name, CreatedAt: now, NotBefore: &at, Revealed: true}); err != nil {
+	if _, err := tx.AddOrders([]string{found.device.ID}, store.Order{Kind: protocol.OrderRotate, Subject: found.rotation.Target, CreatedBy: w.Who().Name, CreatedAt: now, NotBefore: &at, Revealed: true}); err != nil {
 		return nil, err
 	}
 	w.Tell(store.TopicDevices, found.device.ID)

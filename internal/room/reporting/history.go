@@ -33,7 +33,7 @@ func (s *Service) RecordStandings(ctx context.Context) error {
 	for _, g := range groups {
 		list = append(list, standingHour(g.Name, hour, g.Counts))
 	}
-	return s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, w *uow.Work) error {
+	return s.Do(ctx, uow.Upkeep(), func(tx Records, w *uow.Work) error {
 		if err := tx.PutStandingHours(list); err != nil {
 			return err
 		}

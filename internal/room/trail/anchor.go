@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -16,7 +17,7 @@ import (
 
 // Anchor makes a checkpoint on demand. There is none of the entry that says so; it is in the next one.
 func (s *Service) Anchor(ctx context.Context, who rights.Identity) (made store.Checkpoint, err error) {
-	act := uow.Act{Who: who, Right: rights.Trail, Action: "trail.anchored", Object: "trail"}
+	act := uow.ByOperator(operation.MakeCheckpoint, who, "trail")
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		made, err = s.anchor(tx, who.Name)
 		w.After = map[string]any{"entry": made.Seq}
@@ -37,7 +38,7 @@ func (s *Service) Anchor(ctx context.Context, who rights.Identity) (made store.C
 // AnchorHourly makes a checkpoint when there is something new. A trail that is not what it was is not anchored: that it was
 // found so is on the trail.
 func (s *Service) AnchorHourly(ctx context.Context) error {
-	err := s.Do(ctx, uow.Act{Who: uow.Itself}, func(tx Records, _ *uow.Work) error {
+	err := s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
 		_, err := s.anchor(tx, audit.Service)
 		return err
 	})
@@ -46,10 +47,10 @@ func (s *Service) AnchorHourly(ctx context.Context) error {
 		return err
 	}
 	s.Log.Error("the audit trail is not what it was", "entry", broken.Seq, "why", broken.Why)
-	found := uow.Act{Who: uow.Itself, Action: store.FoundBroken, Object: "trail", Reason: broken.Error()}
+	found := uow.ByService(store.FoundBroken, "trail").Because(broken.Error())
 	return s.Do(ctx, found, func(tx Records, w *uow.Work) error {
-		said, _, err := tx.ListTrail(store.TrailFilter{Action: found.Action}, store.Page{Limit: 1})
-		if err == nil && len(said) > 0 && said[0].Reason == found.Reason {
+		said, _, err := tx.ListTrail(store.TrailFilter{Action: store.FoundBroken}, store.Page{Limit: 1})
+		if err == nil && len(said) > 0 && said[0].Reason == broken.Error() {
 			w.Quiet() // it was said already
 		}
 		w.After = map[string]any{"entry": broken.Seq}

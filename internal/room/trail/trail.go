@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/refusal"
@@ -157,7 +158,7 @@ func (s *Service) BeginExport(ctx context.Context, who rights.Identity, q Query)
 	if err != nil {
 		return nil, err
 	}
-	begun := uow.Act{Who: who, Right: rights.Trail, Action: "trail.export_begun", Object: "trail"}
+	begun := uow.ByOperator(operation.ExportTrail, who, "trail").As("trail.export_begun")
 	return &Export{s, who, f}, s.Do(ctx, begun, func(_ Records, w *uow.Work) error { w.After = query(q); return nil })
 }
 
@@ -168,7 +169,7 @@ func (x *Export) Write(ctx context.Context, out Sink) (n int64, err error) {
 	if err == nil {
 		n, err = x.s.export(ctx, x.filter, head.Seq, out)
 	}
-	ended := uow.Act{Who: x.who, Action: "trail.exported", Object: "trail"}
+	ended := uow.ByOperator(operation.ExportTrail, x.who, "trail").As("trail.exported")
 	told := x.s.Do(context.WithoutCancel(ctx), ended, func(_ Records, w *uow.Work) error {
 		w.After = map[string]any{"entries": n, "whole": err == nil}
 		return nil

@@ -1,0 +1,26 @@
+package operation
+
+import "rankwarden.example/core/rights"
+
+// Sessions.
+var (
+	SignIn = declare(Operation{
+		ID: "sign-in", Method: post, Path: "/session", Right: rights.Anybody, Budget: Small,
+		Action:  "session.opened",
+		Summary: "Sign in; the answer sets a session cookie",
+	})
+	Whoami = declare(Operation{
+		ID: "whoami", Method: get, Path: "/session", Right: rights.SignedIn, Budget: Small,
+		Summary: "Who is signed in",
+	})
+	SignInAgain = declare(Operation{
+		ID: "sign-in-again", Method: post, Path: "/session/fresh", Right: rights.SignedIn, Budget: Small,
+		Action: "session.refreshed", Status: noContent,
+		Summary: "Sign in again, so that for 15 minutes you may view passwords",
+	})
+	SignOut = declare(Operation{
+		ID: "sign-out", Method: remove, Path: "/session", Right: rights.SignedIn, Budget: Small,
+		Action:  "session.closed",
+		Summary: "End the session",
+	})
+)
