@@ -2,10 +2,10 @@ package client
 
 import (
 	"context"
-	"net/http"
 	"net/url"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 )
 
 // Brakes lists what the brake holds, the latest first, or also what it held until somebody decided.
@@ -14,12 +14,12 @@ func (c *Client) Brakes(ctx context.Context, all bool, p Page) (List[api.Held], 
 	if all {
 		query.Set("all", "true")
 	}
-	return list[api.Held](ctx, c, "/brakes", query, p)
+	return list[api.Held](ctx, c, operation.ListBrakes, query, p)
 }
 
 // Brake reads what the brake holds, by identifier.
 func (c *Client) Brake(ctx context.Context, id string) (api.Held, error) {
-	out, _, err := get[api.Held](ctx, c, "/brakes/"+url.PathEscape(id), nil)
+	out, _, err := get[api.Held](ctx, c, operation.ShowBrake, nil, id)
 	return out, err
 }
 
@@ -28,7 +28,7 @@ func (c *Client) DecideBrake(ctx context.Context, id string, release bool, reaso
 	var out api.Held
 	in := map[string]any{"release": release, "reason": reason}
 	_, err := c.do(ctx, call{
-		method: http.MethodPost, path: "/brakes/" + url.PathEscape(id) + "/decision", in: in, out: &out,
+		op: operation.DecideBrake, parts: []string{id}, in: in, out: &out,
 	})
 	return out, err
 }

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 )
 
 // Asked is a request for a token that waits for a person (RFC 8628).
@@ -33,7 +34,7 @@ var (
 // AskForToken asks for a token as a program without a browser; a person decides in the console.
 func (c *Client) AskForToken(ctx context.Context, program string, hours int) (asked Asked, err error) {
 	form := url.Values{"program": {program}, "hours": {strconv.Itoa(hours)}}
-	_, err = c.form(ctx, "/device-authorization", form, &asked)
+	_, err = c.form(ctx, operation.AskForToken, form, &asked)
 	return asked, err
 }
 
@@ -50,7 +51,7 @@ func (c *Client) AwaitToken(ctx context.Context, asked Asked) (made api.NewToken
 			Secret string `json:"access_token"`
 			ID     string `json:"token_id"`
 		}
-		switch name, err := c.form(ctx, "/device-token", form, &token); {
+		switch name, err := c.form(ctx, operation.TakeToken, form, &token); {
 		case err != nil:
 			return made, err
 		case name == "slow_down":
@@ -69,15 +70,15 @@ func (c *Client) AwaitToken(ctx context.Context, asked Asked) (made api.NewToken
 }
 
 // form sends a form as OAuth has it; name is that of its error, empty for none.
-func (c *Client) form(ctx context.Context, path string, form url.Values, out any) (name string, err error) {
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.base+path, strings.NewReader(form.Encode()))
+func (c *Client) form(ctx context.Context, op *operation.Operation, form url.Values, out any) (name string, err error) {
+	req, err := http.NewRequestWithContext(ctx, op.Method, c.base+op.URL(), strings.NewReader(form.Encode()))
 	if err != nil {
 		return "", fmt.Errorf("the address of the service cannot be used: %w", err)
 	}
 	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	resp, err := c.http.Do(req)
 	if err != nil {
-		return "", fmt.Errorf("%w at %s: %w", ErrUnreachable, strings.TrimSuffix(c.base, "/api/v1"), errors.Unwrap(err))
+		return "", fmt.Errorf("%w at %s: %w", ErrUnreachable, c.base, errors.Unwrap(err))
 	}
 	defer resp.Body.Close()
 	decoder := json.NewDecoder(resp.Body)
@@ -96,13 +97,13 @@ func (c *Client) form(ctx context.Context, path string, form url.Values, out any
 
 // DeviceGrant is a program that waits, by the code that it shows.
 func (c *Client) DeviceGrant(ctx context.Context, code string) (api.DeviceGrant, error) {
-	out, _, err := get[api.DeviceGrant](ctx, c, "/device-grants/"+url.PathEscape(code), nil)
+	out, _, err := get[api.DeviceGrant](ctx, c, operation.ShowDeviceGrant, nil, code)
 	return out, err
 }
 
 // DecideDeviceGrant lets a program act as whoever is signed in, or refuses it.
 func (c *Client) DecideDeviceGrant(ctx context.Context, code string, approve bool) error {
 	in := map[string]bool{"approve": approve}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/device-grants/" + url.PathEscape(code) + "/decision", in: in})
+	_, err := c.do(ctx, call{op: operation.DecideDeviceGrant, parts: []string{code}, in: in})
 	return err
 }

@@ -2,15 +2,15 @@ package client
 
 import (
 	"context"
-	"net/http"
 	"net/url"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 )
 
 // Directory lists people and groups; search is any part of a name, kind is user or group or empty.
 func (c *Client) Directory(ctx context.Context, search, kind string, p Page) (List[api.DirectoryEntry], error) {
-	return list[api.DirectoryEntry](ctx, c, "/directory", values("search", search, "kind", kind), p)
+	return list[api.DirectoryEntry](ctx, c, operation.ListDirectory, values("search", search, "kind", kind), p)
 }
 
 // ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
@@ -24,13 +24,13 @@ func (c *Client) ImportDirectory(ctx context.Context, ldif []byte, replace, acce
 	if accept {
 		query.Set("accept", "true")
 	}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/import", query: query, raw: ldif, out: &out})
+	_, err := c.do(ctx, call{op: operation.ImportDirectory, query: query, raw: ldif, out: &out})
 	return out, err
 }
 
 // DirectoryConnection is the connection to a directory and its last run.
 func (c *Client) DirectoryConnection(ctx context.Context) (api.DirectoryState, error) {
-	out, _, err := get[api.DirectoryState](ctx, c, "/directory/connection", nil)
+	out, _, err := get[api.DirectoryState](ctx, c, operation.DirectoryConnection, nil)
 	return out, err
 }
 
@@ -41,18 +41,18 @@ func (c *Client) ReadDirectory(ctx context.Context, accept bool) (api.DirectoryC
 	if accept {
 		query.Set("accept", "true")
 	}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/connection/run", query: query, out: &out})
+	_, err := c.do(ctx, call{op: operation.ReadDirectory, query: query, out: &out})
 	return out, err
 }
 
 // DeleteDirectoryEntry deletes a person or group that vanished from the directory.
 func (c *Client) DeleteDirectoryEntry(ctx context.Context, ref string) error {
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/directory/let-go", in: map[string]string{"ref": ref}})
+	_, err := c.do(ctx, call{op: operation.DeleteDirectoryEntry, in: map[string]string{"ref": ref}})
 	return err
 }
 
 // SetFacts sets organisation facts of devices, all or none.
 func (c *Client) SetFacts(ctx context.Context, facts []api.Facts) error {
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/device-facts", in: map[string]any{"devices": facts}})
+	_, err := c.do(ctx, call{op: operation.SetDeviceFacts, in: map[string]any{"devices": facts}})
 	return err
 }

@@ -2,26 +2,25 @@ package client
 
 import (
 	"context"
-	"net/http"
-	"net/url"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 )
 
 // Groups lists groups; search is part of a name.
 func (c *Client) Groups(ctx context.Context, search string, p Page) (List[api.GroupSummary], error) {
-	return list[api.GroupSummary](ctx, c, "/groups", values("search", search), p)
+	return list[api.GroupSummary](ctx, c, operation.ListGroups, values("search", search), p)
 }
 
 // Group reads a group.
 func (c *Client) Group(ctx context.Context, name string) (api.Group, error) {
-	out, _, err := get[api.Group](ctx, c, "/groups/"+url.PathEscape(name), nil)
+	out, _, err := get[api.Group](ctx, c, operation.ShowGroup, nil, name)
 	return out, err
 }
 
 // GroupDevices lists the names in a group.
 func (c *Client) GroupDevices(ctx context.Context, name string, p Page) (List[api.GroupMember], error) {
-	return list[api.GroupMember](ctx, c, "/groups/"+url.PathEscape(name)+"/devices", nil, p)
+	return list[api.GroupMember](ctx, c, operation.ListGroupDevices, nil, p, name)
 }
 
 // GroupSpec is what a group is to be: a list of devices, or a rule.
@@ -35,7 +34,7 @@ type GroupSpec struct {
 // CreateGroup creates a group.
 func (c *Client) CreateGroup(ctx context.Context, g GroupSpec) (api.Group, error) {
 	var out api.Group
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/groups", in: g, out: &out})
+	_, err := c.do(ctx, call{op: operation.CreateGroup, in: g, out: &out})
 	return out, err
 }
 
@@ -52,7 +51,7 @@ func (c *Client) EditGroup(ctx context.Context, name string, edit GroupEdit, ove
 	var out api.Group
 	_, err := c.do(
 		ctx,
-		call{method: http.MethodPatch, path: "/groups/" + url.PathEscape(name), in: edit, out: &out, ifMatch: over},
+		call{op: operation.EditGroup, parts: []string{name}, in: edit, out: &out, ifMatch: over},
 	)
 	return out, err
 }
@@ -62,13 +61,13 @@ func (c *Client) TestRule(ctx context.Context, rule string) (api.RuleTrial, erro
 	var out api.RuleTrial
 	_, err := c.do(
 		ctx,
-		call{method: http.MethodPost, path: "/rule-trial", in: map[string]string{"rule": rule}, out: &out},
+		call{op: operation.TestRule, in: map[string]string{"rule": rule}, out: &out},
 	)
 	return out, err
 }
 
 // DeleteGroup deletes the version of a group that the caller read.
 func (c *Client) DeleteGroup(ctx context.Context, name string, over int64) error {
-	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/groups/" + url.PathEscape(name), ifMatch: over})
+	_, err := c.do(ctx, call{op: operation.DeleteGroup, parts: []string{name}, ifMatch: over})
 	return err
 }

@@ -2,21 +2,21 @@ package client
 
 import (
 	"context"
-	"net/http"
 	"net/url"
 	"strconv"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 )
 
 // NotificationTargets lists targets by name.
 func (c *Client) NotificationTargets(ctx context.Context, p Page) (List[api.NotificationTarget], error) {
-	return list[api.NotificationTarget](ctx, c, "/notification-targets", nil, p)
+	return list[api.NotificationTarget](ctx, c, operation.ListNotificationTargets, nil, p)
 }
 
 // NotificationTarget is one, with the version to edit.
 func (c *Client) NotificationTarget(ctx context.Context, name string) (api.NotificationTarget, error) {
-	out, _, err := get[api.NotificationTarget](ctx, c, "/notification-targets/"+url.PathEscape(name), nil)
+	out, _, err := get[api.NotificationTarget](ctx, c, operation.ShowNotificationTarget, nil, name)
 	return out, err
 }
 
@@ -28,7 +28,7 @@ func (c *Client) CreateNotificationTarget(
 		Name string `json:"name"`
 		api.NotificationTargetSpec
 	}{name, spec}
-	_, err = c.do(ctx, call{method: http.MethodPost, path: "/notification-targets", in: in, out: &out})
+	_, err = c.do(ctx, call{op: operation.CreateNotificationTarget, in: in, out: &out})
 	return out, err
 }
 
@@ -36,19 +36,19 @@ func (c *Client) CreateNotificationTarget(
 func (c *Client) EditNotificationTarget(
 	ctx context.Context, name string, version int64, spec api.NotificationTargetSpec,
 ) (out api.NewNotificationTarget, err error) {
-	_, err = c.do(ctx, call{method: http.MethodPut, path: "/notification-targets/" + url.PathEscape(name), in: spec, out: &out, ifMatch: version})
+	_, err = c.do(ctx, call{op: operation.EditNotificationTarget, parts: []string{name}, in: spec, out: &out, ifMatch: version})
 	return out, err
 }
 
 // DeleteNotificationTarget deletes the version of a target that was read.
 func (c *Client) DeleteNotificationTarget(ctx context.Context, name string, version int64) error {
-	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/notification-targets/" + url.PathEscape(name), ifMatch: version})
+	_, err := c.do(ctx, call{op: operation.DeleteNotificationTarget, parts: []string{name}, ifMatch: version})
 	return err
 }
 
 // TestNotificationTarget sends a test message now.
 func (c *Client) TestNotificationTarget(ctx context.Context, name string) (out api.TargetTest, err error) {
-	_, err = c.do(ctx, call{method: http.MethodPost, path: "/notification-targets/" + url.PathEscape(name) + "/test", out: &out})
+	_, err = c.do(ctx, call{op: operation.TestNotificationTarget, parts: []string{name}, out: &out})
 	return out, err
 }
 
@@ -59,7 +59,7 @@ func (c *Client) SendAgain(ctx context.Context, name string, delivery int64) (ou
 		query.Set("delivery", strconv.FormatInt(delivery, 10))
 	}
 	_, err = c.do(ctx, call{
-		method: http.MethodPost, path: "/notification-targets/" + url.PathEscape(name) + "/send-again", query: query, out: &out,
+		op: operation.SendAgain, parts: []string{name}, query: query, out: &out,
 	})
 	return out, err
 }
@@ -69,5 +69,5 @@ type DeliveryQuery struct{ Target, State, Event string }
 
 // Deliveries lists deliveries, latest first.
 func (c *Client) Deliveries(ctx context.Context, q DeliveryQuery, p Page) (List[api.Delivery], error) {
-	return list[api.Delivery](ctx, c, "/deliveries", values("target", q.Target, "state", q.State, "event", q.Event), p)
+	return list[api.Delivery](ctx, c, operation.ListDeliveries, values("target", q.Target, "state", q.State, "event", q.Event), p)
 }

@@ -2,15 +2,15 @@ package client
 
 import (
 	"context"
-	"net/http"
 	"net/url"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 )
 
 // Operators lists operators by name.
 func (c *Client) Operators(ctx context.Context, p Page) (List[api.Operator], error) {
-	return list[api.Operator](ctx, c, "/operators", nil, p)
+	return list[api.Operator](ctx, c, operation.ListOperators, nil, p)
 }
 
 // CreateOperator creates an operator.
@@ -19,10 +19,9 @@ func (c *Client) CreateOperator(ctx context.Context, name, password string, role
 	_, err := c.do(
 		ctx,
 		call{
-			method: http.MethodPost,
-			path:   "/operators",
-			in:     map[string]any{"name": name, "password": password, "roles": roles},
-			out:    &out,
+			op:  operation.CreateOperator,
+			in:  map[string]any{"name": name, "password": password, "roles": roles},
+			out: &out,
 		},
 	)
 	return out, err
@@ -42,14 +41,14 @@ func (c *Client) EditOperator(ctx context.Context, name string, change OperatorC
 	var out api.Operator
 	_, err := c.do(
 		ctx,
-		call{method: http.MethodPatch, path: "/operators/" + url.PathEscape(name), in: change, out: &out},
+		call{op: operation.EditOperator, parts: []string{name}, in: change, out: &out},
 	)
 	return out, err
 }
 
 // Settings are how the service is configured, in words and without secrets.
 func (c *Client) Settings(ctx context.Context) ([]api.Setting, error) {
-	return whole[api.Setting](ctx, c, "/settings")
+	return whole[api.Setting](ctx, c, operation.ListSettings)
 }
 
 // Tokens lists API tokens, newest first: the caller's own, or for owners everybody's.
@@ -58,5 +57,5 @@ func (c *Client) Tokens(ctx context.Context, all bool, p Page) (List[api.Token],
 	if all {
 		query.Set("all", "true")
 	}
-	return list[api.Token](ctx, c, "/tokens", query, p)
+	return list[api.Token](ctx, c, operation.ListTokens, query, p)
 }

@@ -2,10 +2,9 @@ package client
 
 import (
 	"context"
-	"net/http"
-	"net/url"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 )
 
 // PasswordQuery narrows a list of passwords.
@@ -25,7 +24,7 @@ func (c *Client) Passwords(ctx context.Context, q PasswordQuery, p Page) (List[a
 			query.Set(name, "true")
 		}
 	}
-	return list[api.Password](ctx, c, "/passwords", query, p)
+	return list[api.Password](ctx, c, operation.ListPasswords, query, p)
 }
 
 // DevicePasswords are the passwords of one device, with their deposits.
@@ -35,7 +34,7 @@ func (c *Client) DevicePasswords(ctx context.Context, device string) ([]api.Devi
 	}
 	_, err := c.do(
 		ctx,
-		call{method: http.MethodGet, path: "/devices/" + url.PathEscape(device) + "/passwords", out: &out},
+		call{op: operation.DevicePasswords, parts: []string{device}, out: &out},
 	)
 	return out.Items, err
 }
@@ -45,7 +44,7 @@ func (c *Client) Reveal(ctx context.Context, device string, r api.RevealSpec) (a
 	var out api.RevealResult
 	_, err := c.do(
 		ctx,
-		call{method: http.MethodPost, path: "/devices/" + url.PathEscape(device) + "/reveal", in: r, out: &out},
+		call{op: operation.RevealPassword, parts: []string{device}, in: r, out: &out},
 	)
 	return out, err
 }
@@ -58,18 +57,18 @@ func (c *Client) SignInAgain(ctx context.Context, password string) error {
 // SignInAgainWithCode is SignInAgain for who has a second factor.
 func (c *Client) SignInAgainWithCode(ctx context.Context, password, code string) error {
 	in := api.Proof{Password: password, Code: code}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/session/fresh", in: in})
+	_, err := c.do(ctx, call{op: operation.SignInAgain, in: in})
 	return err
 }
 
 // Reveals lists who saw passwords, latest first, of one device when it is named.
 func (c *Client) Reveals(ctx context.Context, q PastQuery, p Page) (List[api.Reveal], error) {
-	return list[api.Reveal](ctx, c, "/reveals", q.values(), p)
+	return list[api.Reveal](ctx, c, operation.ListReveals, q.values(), p)
 }
 
 // Approvals lists reveals that wait for a second person, latest first.
 func (c *Client) Approvals(ctx context.Context, p Page) (List[api.Approval], error) {
-	return list[api.Approval](ctx, c, "/approvals", nil, p)
+	return list[api.Approval](ctx, c, operation.ListApprovals, nil, p)
 }
 
 // DecideReveal approves a reveal beyond somebody's budget, or declines it.
@@ -77,9 +76,8 @@ func (c *Client) DecideReveal(ctx context.Context, id string, approve bool) erro
 	_, err := c.do(
 		ctx,
 		call{
-			method: http.MethodPost,
-			path:   "/approvals/" + url.PathEscape(id),
-			in:     map[string]bool{"approve": approve},
+			op: operation.DecideApproval, parts: []string{id},
+			in: map[string]bool{"approve": approve},
 		},
 	)
 	return err

@@ -6,13 +6,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"net/http"
 	"net/url"
 	"strconv"
 	"strings"
 	"time"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 )
 
 // SignIn opens a session, which this client then uses.
@@ -32,10 +32,9 @@ func (c *Client) SignInWithCode(ctx context.Context, name, password, code string
 	_, err := c.do(
 		ctx,
 		call{
-			method: http.MethodPost,
-			path:   "/session",
-			in:     map[string]string{"name": name, "password": password, "code": code},
-			out:    &me,
+			op:  operation.SignIn,
+			in:  map[string]string{"name": name, "password": password, "code": code},
+			out: &me,
 		},
 	)
 	return me, err
@@ -43,13 +42,13 @@ func (c *Client) SignInWithCode(ctx context.Context, name, password, code string
 
 // Me reads who is signed in.
 func (c *Client) Me(ctx context.Context) (api.Me, error) {
-	me, _, err := get[api.Me](ctx, c, "/session", nil)
+	me, _, err := get[api.Me](ctx, c, operation.Whoami, nil)
 	return me, err
 }
 
 // SignOut ends the session.
 func (c *Client) SignOut(ctx context.Context) error {
-	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/session"})
+	_, err := c.do(ctx, call{op: operation.SignOut})
 	return err
 }
 
@@ -60,13 +59,13 @@ func (c *Client) CreateToken(ctx context.Context, name, role string, hours int) 
 	if role != "" {
 		in["role"] = role
 	}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/tokens", in: in, out: &out})
+	_, err := c.do(ctx, call{op: operation.CreateToken, in: in, out: &out})
 	return out, err
 }
 
 // RevokeToken revokes one of the caller's tokens.
 func (c *Client) RevokeToken(ctx context.Context, id string) error {
-	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/tokens/" + url.PathEscape(id)})
+	_, err := c.do(ctx, call{op: operation.RevokeToken, parts: []string{id}})
 	return err
 }
 
@@ -75,26 +74,26 @@ func (c *Client) CheckPolicy(ctx context.Context, source string) (api.PolicyChec
 	var out api.PolicyCheck
 	_, err := c.do(
 		ctx,
-		call{method: http.MethodPost, path: "/policy-check", in: api.Document{Source: source}, out: &out},
+		call{op: operation.CheckPolicy, in: api.Document{Source: source}, out: &out},
 	)
 	return out, err
 }
 
 // Policies lists policies; search is part of a name or title.
 func (c *Client) Policies(ctx context.Context, search string, p Page) (List[api.PolicySummary], error) {
-	return list[api.PolicySummary](ctx, c, "/policies", values("search", search), p)
+	return list[api.PolicySummary](ctx, c, operation.ListPolicies, values("search", search), p)
 }
 
 // Policy reads a policy with its draft.
 func (c *Client) Policy(ctx context.Context, name string) (api.Policy, error) {
-	out, _, err := get[api.Policy](ctx, c, "/policies/"+url.PathEscape(name), nil)
+	out, _, err := get[api.Policy](ctx, c, operation.ShowPolicy, nil, name)
 	return out, err
 }
 
 // CreatePolicy creates a policy by its first draft.
 func (c *Client) CreatePolicy(ctx context.Context, source string) (api.Policy, error) {
 	var out api.Policy
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/policies", in: api.Document{Source: source}, out: &out})
+	_, err := c.do(ctx, call{op: operation.CreatePolicy, in: api.Document{Source: source}, out: &out})
 	return out, err
 }
 
@@ -104,8 +103,7 @@ func (c *Client) SavePolicy(ctx context.Context, name, source string, over int64
 	_, err := c.do(
 		ctx,
 		call{
-			method:  http.MethodPut,
-			path:    "/policies/" + url.PathEscape(name),
+			op: operation.SavePolicy, parts: []string{name},
 			in:      api.Document{Source: source},
 			out:     &out,
 			ifMatch: over,
@@ -119,30 +117,30 @@ func (c *Client) PublishPolicy(ctx context.Context, name string, over int64) (ap
 	var out api.Publication
 	_, err := c.do(
 		ctx,
-		call{method: http.MethodPost, path: "/policies/" + url.PathEscape(name) + "/publish", out: &out, ifMatch: over},
+		call{op: operation.PublishPolicy, parts: []string{name}, out: &out, ifMatch: over},
 	)
 	return out, err
 }
 
 // Revisions lists the published revisions of a policy, newest first.
 func (c *Client) Revisions(ctx context.Context, name string, p Page) (List[api.Revision], error) {
-	return list[api.Revision](ctx, c, "/policies/"+url.PathEscape(name)+"/revisions", nil, p)
+	return list[api.Revision](ctx, c, operation.ListRevisions, nil, p, name)
 }
 
 // Revision reads a published document.
 func (c *Client) Revision(ctx context.Context, name string, number int) (api.Revision, error) {
-	out, _, err := get[api.Revision](ctx, c, "/policies/"+url.PathEscape(name)+"/revisions/"+strconv.Itoa(number), nil)
+	out, _, err := get[api.Revision](ctx, c, operation.ShowRevision, nil, name, strconv.Itoa(number))
 	return out, err
 }
 
 // Assignments lists assignments by rank, of one policy when it is named.
 func (c *Client) Assignments(ctx context.Context, policy string, p Page) (List[api.Assignment], error) {
-	return list[api.Assignment](ctx, c, "/assignments", values("policy", policy), p)
+	return list[api.Assignment](ctx, c, operation.ListAssignments, values("policy", policy), p)
 }
 
 // Assignment reads an assignment.
 func (c *Client) Assignment(ctx context.Context, name string) (api.Assignment, error) {
-	out, _, err := get[api.Assignment](ctx, c, "/assignments/"+url.PathEscape(name), nil)
+	out, _, err := get[api.Assignment](ctx, c, operation.ShowAssignment, nil, name)
 	return out, err
 }
 
@@ -153,7 +151,7 @@ func (c *Client) CreateAssignment(ctx context.Context, name string, aim api.Aim)
 		Name string `json:"name"`
 		api.Aim
 	}{name, aim}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/assignments", in: in, out: &out})
+	_, err := c.do(ctx, call{op: operation.CreateAssignment, in: in, out: &out})
 	return out, err
 }
 
@@ -162,20 +160,20 @@ func (c *Client) EditAssignment(ctx context.Context, name string, aim api.Aim, o
 	var out api.Assignment
 	_, err := c.do(
 		ctx,
-		call{method: http.MethodPut, path: "/assignments/" + url.PathEscape(name), in: aim, out: &out, ifMatch: over},
+		call{op: operation.EditAssignment, parts: []string{name}, in: aim, out: &out, ifMatch: over},
 	)
 	return out, err
 }
 
 // DeleteAssignment deletes the version of an assignment that the caller read.
 func (c *Client) DeleteAssignment(ctx context.Context, name string, over int64) error {
-	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/assignments/" + url.PathEscape(name), ifMatch: over})
+	_, err := c.do(ctx, call{op: operation.DeleteAssignment, parts: []string{name}, ifMatch: over})
 	return err
 }
 
 // EnrolmentTokens lists enrolment tokens, newest first.
 func (c *Client) EnrolmentTokens(ctx context.Context, p Page) (List[api.EnrolmentToken], error) {
-	return list[api.EnrolmentToken](ctx, c, "/enrolment-tokens", nil, p)
+	return list[api.EnrolmentToken](ctx, c, operation.ListEnrolmentTokens, nil, p)
 }
 
 // EnrolmentSpec says what an enrolment token is for, and what devices get as they enrol.
@@ -191,13 +189,13 @@ type EnrolmentSpec struct {
 // CreateEnrolmentToken creates an enrolment token.
 func (c *Client) CreateEnrolmentToken(ctx context.Context, in EnrolmentSpec) (api.NewEnrolmentToken, error) {
 	var out api.NewEnrolmentToken
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/enrolment-tokens", in: in, out: &out})
+	_, err := c.do(ctx, call{op: operation.CreateEnrolmentToken, in: in, out: &out})
 	return out, err
 }
 
 // RevokeEnrolmentToken revokes an enrolment token.
 func (c *Client) RevokeEnrolmentToken(ctx context.Context, id string) error {
-	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/enrolment-tokens/" + url.PathEscape(id)})
+	_, err := c.do(ctx, call{op: operation.RevokeEnrolmentToken, parts: []string{id}})
 	return err
 }
 
@@ -212,31 +210,31 @@ func (q DeviceQuery) values() url.Values {
 
 // Devices lists devices by name.
 func (c *Client) Devices(ctx context.Context, q DeviceQuery, p Page) (List[api.Device], error) {
-	return list[api.Device](ctx, c, "/devices", q.values(), p)
+	return list[api.Device](ctx, c, operation.ListDevices, q.values(), p)
 }
 
 // Device reads a device, by identifier or name.
 func (c *Client) Device(ctx context.Context, idOrName string) (api.Device, error) {
-	out, _, err := get[api.Device](ctx, c, "/devices/"+url.PathEscape(idOrName), nil)
+	out, _, err := get[api.Device](ctx, c, operation.ShowDevice, nil, idOrName)
 	return out, err
 }
 
 // Standings counts devices by standing.
 func (c *Client) Standings(ctx context.Context, q DeviceQuery) (api.Standings, error) {
-	out, _, err := get[api.Standings](ctx, c, "/device-standings", q.values())
+	out, _, err := get[api.Standings](ctx, c, operation.DeviceStandings, q.values())
 	return out, err
 }
 
 // Why tells what is asked of a device, what it has, and why.
 func (c *Client) Why(ctx context.Context, idOrName string) (api.DeviceWhy, error) {
-	out, _, err := get[api.DeviceWhy](ctx, c, "/devices/"+url.PathEscape(idOrName)+"/why", nil)
+	out, _, err := get[api.DeviceWhy](ctx, c, operation.DeviceWhy, nil, idOrName)
 	return out, err
 }
 
 // WhyAt explains a device as it was at a time.
 func (c *Client) WhyAt(ctx context.Context, idOrName string, at time.Time) (api.DeviceWhy, error) {
 	query := url.Values{"at": {at.UTC().Format(time.RFC3339Nano)}}
-	out, _, err := get[api.DeviceWhy](ctx, c, "/devices/"+url.PathEscape(idOrName)+"/why", query)
+	out, _, err := get[api.DeviceWhy](ctx, c, operation.DeviceWhy, query, idOrName)
 	return out, err
 }
 
@@ -245,15 +243,19 @@ func (c *Client) SettingHistory(ctx context.Context, idOrName, setting string) (
 	out, _, err := get[api.SettingHistory](
 		ctx,
 		c,
-		"/devices/"+url.PathEscape(idOrName)+"/setting-history",
-		url.Values{"setting": {setting}},
-	)
+		operation.SettingHistory, url.Values{"setting": {setting}}, idOrName)
 	return out.Items, err
 }
 
 // Decide accepts, refuses or retires a device.
 func (c *Client) Decide(ctx context.Context, idOrName, decision string) error {
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/devices/" + url.PathEscape(idOrName) + "/" + decision})
+	op := map[string]*operation.Operation{
+		"accept": operation.AcceptDevice, "refuse": operation.RefuseDevice, "retire": operation.RetireDevice,
+	}[decision]
+	if op == nil {
+		return fmt.Errorf("nobody can %q a device; accept, refuse or retire it", decision)
+	}
+	_, err := c.do(ctx, call{op: op, parts: []string{idOrName}})
 	return err
 }
 
@@ -285,20 +287,20 @@ func past(query url.Values, since, until time.Time) url.Values {
 
 // Findings lists findings, newest first.
 func (c *Client) Findings(ctx context.Context, q FindingQuery, p Page) (List[api.Finding], error) {
-	return list[api.Finding](ctx, c, "/findings", q.values(), p)
+	return list[api.Finding](ctx, c, operation.ListFindings, q.values(), p)
 }
 
 // FindingCounts counts open findings by assignment, group or device, most devices first.
 func (c *Client) FindingCounts(ctx context.Context, by string, q FindingQuery) (api.FindingCounts, error) {
 	query := q.values()
 	query.Set("by", by)
-	out, _, err := get[api.FindingCounts](ctx, c, "/finding-counts", query)
+	out, _, err := get[api.FindingCounts](ctx, c, operation.FindingCounts, query)
 	return out, err
 }
 
 // FindingSums sums findings up by setting and kind, most devices first.
 func (c *Client) FindingSums(ctx context.Context, q FindingQuery) ([]api.FindingSum, error) {
-	out, _, err := get[List[api.FindingSum]](ctx, c, "/finding-sums", q.values())
+	out, _, err := get[List[api.FindingSum]](ctx, c, operation.FindingSums, q.values())
 	return out.Items, err
 }
 
@@ -313,23 +315,20 @@ func (c *Client) Events(ctx context.Context, q EventQuery, p Page) (List[api.Eve
 	return list[api.Event](
 		ctx,
 		c,
-		"/device-events",
-		past(values("device", q.Device, "kind", q.Kind, "group", q.Group), q.Since, q.Until),
-		p,
-	)
+		operation.ListDeviceEvents, past(values("device", q.Device, "kind", q.Kind, "group", q.Group), q.Since, q.Until), p)
 }
 
 // SendOrder sends an order to devices, and says how many have it now.
 func (c *Client) SendOrder(ctx context.Context, o api.NewOrder) (api.OrderProgress, error) {
 	var out api.OrderProgress
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/orders", in: o, out: &out})
+	_, err := c.do(ctx, call{op: operation.SendOrder, in: o, out: &out})
 	return out, err
 }
 
 // OrderProgress says how far the orders are that were sent together.
 func (c *Client) OrderProgress(ctx context.Context, batch string) (api.OrderProgress, error) {
 	var out api.OrderProgress
-	_, err := c.do(ctx, call{method: http.MethodGet, path: "/order-progress/" + url.PathEscape(batch), out: &out})
+	_, err := c.do(ctx, call{op: operation.OrderProgress, parts: []string{batch}, out: &out})
 	return out, err
 }
 
@@ -345,7 +344,7 @@ func (q PastQuery) values() url.Values {
 
 // Orders lists orders, latest first.
 func (c *Client) Orders(ctx context.Context, q PastQuery, p Page) (List[api.Order], error) {
-	return list[api.Order](ctx, c, "/orders", q.values(), p)
+	return list[api.Order](ctx, c, operation.ListOrders, q.values(), p)
 }
 
 // Overview is the fleet now.
@@ -353,25 +352,25 @@ func (c *Client) Overview(ctx context.Context) (api.Overview, error) { return c.
 
 // OverviewOf is the devices of a group now, of all without one.
 func (c *Client) OverviewOf(ctx context.Context, group string) (api.Overview, error) {
-	out, _, err := get[api.Overview](ctx, c, "/watch", values("group", group))
+	out, _, err := get[api.Overview](ctx, c, operation.Watch, values("group", group))
 	return out, err
 }
 
 // HeldSettings lists settings that are held, most devices first; of a group when it is named.
 func (c *Client) HeldSettings(ctx context.Context, group string) ([]api.HeldSetting, error) {
-	out, _, err := get[List[api.HeldSetting]](ctx, c, "/held-settings", values("group", group))
+	out, _, err := get[List[api.HeldSetting]](ctx, c, operation.ListHeldSettings, values("group", group))
 	return out.Items, err
 }
 
 // LockedAccounts lists locked accounts by device; of a group when it is named.
 func (c *Client) LockedAccounts(ctx context.Context, group string, p Page) (List[api.LockedAccount], error) {
-	return list[api.LockedAccount](ctx, c, "/locked-accounts", values("group", group), p)
+	return list[api.LockedAccount](ctx, c, operation.ListLockedAccounts, values("group", group), p)
 }
 
 // Notices hands every change to receive until the context ends or the stream breaks off. It begins
 // with one empty change, when nothing can be missed any more.
 func (c *Client) Notices(ctx context.Context, receive func(api.Notice)) error {
-	resp, err := c.send(ctx, call{method: http.MethodGet, path: "/events"})
+	resp, err := c.send(ctx, call{op: operation.Events})
 	if err != nil {
 		return err
 	}

@@ -2,11 +2,11 @@ package client
 
 import (
 	"context"
-	"net/http"
 	"net/url"
 	"time"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/operation"
 )
 
 // WaiverQuery narrows a list of waivers. Empty fields do not.
@@ -28,7 +28,7 @@ func (c *Client) Waivers(ctx context.Context, q WaiverQuery, p Page) (List[api.W
 	if q.Ending {
 		query.Set("ending", "true")
 	}
-	return list[api.Waiver](ctx, c, "/waivers", query, p)
+	return list[api.Waiver](ctx, c, operation.ListWaivers, query, p)
 }
 
 // Waive accepts findings, by identifier, until a time.
@@ -37,19 +37,19 @@ func (c *Client) Waive(ctx context.Context, findings []int64, until time.Time, r
 		Items []api.Waiver `json:"items"`
 	}
 	in := map[string]any{"findings": findings, "until": until, "reason": reason}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/waivers", in: in, out: &out})
+	_, err := c.do(ctx, call{op: operation.WaiveFindings, in: in, out: &out})
 	return out.Items, err
 }
 
 // EndWaiver ends a waiver before its day.
 func (c *Client) EndWaiver(ctx context.Context, id string) error {
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/waivers/" + url.PathEscape(id) + "/end"})
+	_, err := c.do(ctx, call{op: operation.EndWaiver, parts: []string{id}})
 	return err
 }
 
 // DecideWaiver agrees to a waiver that waits for a second person, or refuses it.
 func (c *Client) DecideWaiver(ctx context.Context, id string, agree bool) error {
 	in := map[string]bool{"agree": agree}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/waivers/" + url.PathEscape(id) + "/decision", in: in})
+	_, err := c.do(ctx, call{op: operation.DecideWaiver, parts: []string{id}, in: in})
 	return err
 }

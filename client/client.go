@@ -21,6 +21,7 @@ import (
 	"strconv"
 	"strings"
 
+	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 )
 
@@ -34,7 +35,7 @@ type Client struct {
 // New makes a client. Without a token, sign in first.
 func New(base, token string) *Client {
 	jar, _ := cookiejar.New(nil) // never fails without options
-	return &Client{strings.TrimRight(base, "/") + "/api/v1", token, &http.Client{Jar: jar}}
+	return &Client{strings.TrimRight(base, "/"), token, &http.Client{Jar: jar}}
 }
 
 // Problem is a refusal of the service, RFC 9457.
@@ -71,11 +72,12 @@ func (p *Problem) Error() string {
 var ErrUnreachable = errors.New("the service does not answer")
 
 type call struct {
-	method, path string
-	query        url.Values
-	in, out      any
-	raw          []byte // sent as it is, instead of in
-	ifMatch      int64
+	op      *operation.Operation
+	parts   []string // that its path lacks, in order
+	query   url.Values
+	in, out any
+	raw     []byte // sent as it is, instead of in
+	ifMatch int64
 }
 
 // do carries out a call, and gives the version in the answer's ETag, 0 without one.
@@ -107,11 +109,11 @@ func (c *Client) send(ctx context.Context, x call) (*http.Response, error) {
 	if x.raw != nil {
 		body = bytes.NewReader(x.raw)
 	}
-	target := c.base + x.path
+	target := c.base + x.op.URL(x.parts...)
 	if len(x.query) > 0 {
 		target += "?" + x.query.Encode()
 	}
-	req, err := http.NewRequestWithContext(ctx, x.method, target, body)
+	req, err := http.NewRequestWithContext(ctx, x.op.Method, target, body)
 	if err != nil {
 		return nil, fmt.Errorf("the address of the service cannot be used: %w", err)
 	}
@@ -134,7 +136,7 @@ func (c *Client) send(ctx context.Context, x call) (*http.Response, error) {
 		return nil, fmt.Errorf(
 			"%w at %s: %w",
 			ErrUnreachable,
-			strings.TrimSuffix(c.base, "/api/v1"),
+			c.base,
 			errors.Unwrap(err),
 		)
 	}
@@ -162,7 +164,7 @@ type List[T any] struct {
 	Next  string `json:"next"` // cursor of the next page, empty on the last
 }
 
-func list[T any](ctx context.Context, c *Client, path string, query url.Values, p Page) (List[T], error) {
+func list[T any](ctx context.Context, c *Client, op *operation.Operation, query url.Values, p Page, parts ...string) (List[T], error) {
 	if query == nil {
 		query = url.Values{}
 	}
@@ -173,7 +175,7 @@ func list[T any](ctx context.Context, c *Client, path string, query url.Values, 
 		query.Set("limit", strconv.Itoa(p.Limit))
 	}
 	var out List[T]
-	_, err := c.do(ctx, call{method: http.MethodGet, path: path, query: query, out: &out})
+	_, err := c.do(ctx, call{op: op, parts: parts, query: query, out: &out})
 	return out, err
 }
 
@@ -203,8 +205,8 @@ func values(pairs ...string) url.Values {
 	return v
 }
 
-func get[T any](ctx context.Context, c *Client, path string, query url.Values) (T, int64, error) {
+func get[T any](ctx context.Context, c *Client, op *operation.Operation, query url.Values, parts ...string) (T, int64, error) {
 	var out T
-	version, err := c.do(ctx, call{method: http.MethodGet, path: path, query: query, out: &out})
+	version, err := c.do(ctx, call{op: op, parts: parts, query: query, out: &out})
 	return out, version, err
 }
