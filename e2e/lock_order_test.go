@@ -40,7 +40,7 @@ func TestManyDevicesAreLockedInOneOrder(t *testing.T) {
 	} {
 		t.Run(what, func(t *testing.T) {
 			done := make(chan error, 1)
-			require.NoError(t, s.db.InTx(ctx, func(tx store.Tx) error {
+			require.NoError(t, s.db.InTx(ctx, func(tx store.Writer) error {
 				_, err := tx.LockDevice(first)
 				require.NoError(t, err)
 				go func() { done <- do() }()

@@ -122,7 +122,7 @@ func TestAnEventThatIsToldAgainInAnotherMonth(t *testing.T) {
 		for i := range known {
 			known[i].ReceivedAt = time.Now()
 		}
-		require.NoError(t, s.db.InTx(t.Context(), func(tx store.Tx) error { return tx.AddEvents(known) }))
+		require.NoError(t, s.db.InTx(t.Context(), func(tx store.Writer) error { return tx.AddEvents(known) }))
 		return len(s.events(client.EventQuery{}))
 	}
 	before := add()
@@ -138,7 +138,7 @@ func TestALostLockChangesNothing(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	write := func(ctx context.Context) error {
-		return s.db.InTx(ctx, func(tx store.Tx) error {
+		return s.db.InTx(ctx, func(tx store.Writer) error {
 			return tx.RequestSettle(store.SettleRequest{Cause: "test", CreatedAt: time.Now()})
 		})
 	}

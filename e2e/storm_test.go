@@ -220,7 +220,7 @@ func TestMoreDevicesThanParameters(t *testing.T) {
 	for i := range 70_000 {
 		ids = append(ids, fmt.Sprintf("%026d", i))
 	}
-	require.NoError(t, s.db.InTx(ctx, func(tx store.Tx) error {
+	require.NoError(t, s.db.InTx(ctx, func(tx store.Writer) error {
 		return tx.RequestSettle(store.SettleRequest{Cause: "many", Devices: ids, CreatedAt: time.Now()})
 	}))
 	s.settled()

@@ -155,7 +155,7 @@ func (c *checking) database(ctx context.Context, db *store.Store) {
 }
 
 // replicas tells who shares the database.
-func (c *checking) replicas(tx store.Tx) {
+func (c *checking) replicas(tx store.Reader) {
 	replicas, err := tx.Replicas(replicaSilent)
 	if err != nil {
 		c.bad(err)
@@ -170,7 +170,7 @@ func (c *checking) replicas(tx store.Tx) {
 const replicaSilent = 10 * time.Second
 
 // returns tells of a database that went back, of devices that say so, and of freezes.
-func (c *checking) returns(tx store.Tx) {
+func (c *checking) returns(tx store.Reader) {
 	list, err := tx.DatabaseReturns(c.now.Add(-7 * 24 * time.Hour))
 	if err != nil {
 		c.bad(err)
@@ -197,7 +197,7 @@ func (c *checking) returns(tx store.Tx) {
 	}
 }
 
-func (c *checking) notifications(tx store.Tx) {
+func (c *checking) notifications(tx store.Reader) {
 	targets, err := tx.EnabledTargets()
 	if err != nil {
 		c.bad(err)
@@ -209,7 +209,7 @@ func (c *checking) notifications(tx store.Tx) {
 	}
 }
 
-func (c *checking) escrow(tx store.Tx) {
+func (c *checking) escrow(tx store.Reader) {
 	keys, err := tx.EscrowKeys()
 	if err != nil {
 		c.bad(err)

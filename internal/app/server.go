@@ -146,7 +146,7 @@ func start(
 		deviceapi.Options{
 			Devices:   s.Devices,
 			Passwords: s.Passwords,
-			Store:     db,
+			Known:     db,
 			Now:       c.Now,
 			Interval:  c.Interval,
 			Hub:       hub,
@@ -168,17 +168,17 @@ func start(
 	s.api = httpapi.Mount(
 		app,
 		httpapi.Options{
-			Rooms:        opened.Rooms,
-			Changed:      s.Changed,
-			Name: c.Organisation,
-			Settings:     c.Settings(),
-			PublicURL:    c.PublicURL,
-			Interval:     c.Interval,
-			Now:          c.Now,
-			Hub:          hub,
-			Log:          log,
-			Secure:       c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"),
-			Done:         done,
+			Rooms:     opened.Rooms,
+			Changed:   s.Changed,
+			Name:      c.Organisation,
+			Settings:  c.Settings(),
+			PublicURL: c.PublicURL,
+			Interval:  c.Interval,
+			Now:       c.Now,
+			Hub:       hub,
+			Log:       log,
+			Secure:    c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"),
+			Done:      done,
 		},
 	)
 	deviceApp := app

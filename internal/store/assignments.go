@@ -29,8 +29,8 @@ func (a Assignment) Aim() assign.Assignment {
 		Rank: assign.Rank(a.Rank), Stance: assign.Stance(a.Stance)}
 }
 
-func (t Tx) assignments() Tx {
-	return Tx{
+func (t ChangesReader) assignments() conn {
+	return conn{
 		t.db.Model(&Assignment{}).
 			Select("assignments.*, p.name as policy").
 			Joins("join policies p on p.id = assignments.policy_id"),
@@ -38,29 +38,29 @@ func (t Tx) assignments() Tx {
 }
 
 // AddAssignment adds one; the name must be new.
-func (t Tx) AddAssignment(a Assignment) error {
+func (t ChangesWriter) AddAssignment(a Assignment) error {
 	return translate(t.db.Omit("Policy").Create(&a).Error)
 }
 
 // Assignment finds one by name.
-func (t Tx) Assignment(name string) (Assignment, error) {
+func (t ChangesReader) Assignment(name string) (Assignment, error) {
 	return first[Assignment](t.assignments().db.Where("assignments.name = ?", name))
 }
 
 // Assignments are all of them, by rank and name.
-func (t Tx) Assignments() ([]Assignment, error) {
+func (t ChangesReader) Assignments() ([]Assignment, error) {
 	return all[Assignment](t.assignments().db.Order("rank, assignments.name"))
 }
 
 // AssignmentsOf are those of several policies, by rank and name.
-func (t Tx) AssignmentsOf(policyIDs []string) ([]Assignment, error) {
+func (t ChangesReader) AssignmentsOf(policyIDs []string) ([]Assignment, error) {
 	return all[Assignment](
 		t.assignments().db.Where("policy_id = any(?)", array[string](policyIDs)).Order("rank, assignments.name"),
 	)
 }
 
 // ListAssignments lists a page by rank and name, of one policy when it is named.
-func (t Tx) ListAssignments(policy string, p Page) ([]Assignment, string, error) {
+func (t ChangesReader) ListAssignments(policy string, p Page) ([]Assignment, string, error) {
 	var rank int
 	var name string
 	if err := p.after(&rank, &name); err != nil {
@@ -76,19 +76,19 @@ func (t Tx) ListAssignments(policy string, p Page) ([]Assignment, string, error)
 }
 
 // SetAssignment changes one over the given version.
-func (t Tx) SetAssignment(a Assignment, over int64) error {
+func (t ChangesWriter) SetAssignment(a Assignment, over int64) error {
 	return must(t.db.Model(&Assignment{}).Where("id = ? and version = ?", a.ID, over).
 		Select("policy_id", "revision", "include", "exclude", "within", "rank", "stance", "version", "updated_at").
 		Updates(a), ErrStale)
 }
 
 // RemoveAssignment removes one of the given version.
-func (t Tx) RemoveAssignment(id string, over int64) error {
+func (t ChangesWriter) RemoveAssignment(id string, over int64) error {
 	return must(t.db.Where("id = ? and version = ?", id, over).Delete(&Assignment{}), ErrStale)
 }
 
 // PinRevision moves every assignment of a policy to a revision, and gives them as they are then.
-func (t Tx) PinRevision(policyID string, revision int, at time.Time) ([]Assignment, error) {
+func (t ChangesWriter) PinRevision(policyID string, revision int, at time.Time) ([]Assignment, error) {
 	if err := t.db.Model(&Assignment{}).Where("policy_id = ?", policyID).
 		Updates(map[string]any{"revision": revision, "updated_at": at}).Error; err != nil {
 		return nil, err
@@ -97,7 +97,7 @@ func (t Tx) PinRevision(policyID string, revision int, at time.Time) ([]Assignme
 }
 
 // AssignmentsUsing names the assignments that name a group.
-func (t Tx) AssignmentsUsing(group string) ([]string, error) {
+func (t ChangesReader) AssignmentsUsing(group string) ([]string, error) {
 	return rows[string](
 		t,
 		"select name from assignments where jsonb_exists(include || exclude || within, ?) order by name",

@@ -19,7 +19,7 @@ type auditRow struct {
 
 // AppendAudit links an entry to the trail. Appending is serialised by a lock that is held until
 // the transaction ends, so call it last.
-func (t Tx) AppendAudit(e audit.Entry) error {
+func (t TrailWriter) AppendAudit(e audit.Entry) error {
 	const trailLock = 8470_2
 	if err := t.exec("select pg_advisory_xact_lock($1)", trailLock); err != nil {
 		return err
@@ -67,7 +67,7 @@ const auditWindow = 2000
 
 // RecentAudit gives the latest entries since a time of what was done: to policies, assignments and groups
 // only, or to all but sessions and devices where whoever asks may read the whole trail.
-func (t Tx) RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error) {
+func (t TrailReader) RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error) {
 	which := "(action like 'policy.%' or action like 'assignment.%' or action like 'group.%')"
 	if whole {
 		which = "action not like 'session.%' and action not like 'device.%'"

@@ -35,13 +35,13 @@ type Brake struct {
 }
 
 // AddBrake has something wait.
-func (t Tx) AddBrake(b Brake) error { return translate(t.db.Create(&b).Error) }
+func (t ChangesWriter) AddBrake(b Brake) error { return translate(t.db.Create(&b).Error) }
 
 // Brake finds one.
-func (t Tx) Brake(id string) (Brake, error) { return first[Brake](t.db.Where("id = ?", id)) }
+func (t ChangesReader) Brake(id string) (Brake, error) { return first[Brake](t.db.Where("id = ?", id)) }
 
 // LockBrake is [Tx.Brake], and keeps others from deciding it until the transaction ends.
-func (t Tx) LockBrake(id string) (Brake, error) {
+func (t ChangesWriter) LockBrake(id string) (Brake, error) {
 	if err := t.exec("select 1 from brakes where id = $1 for update", id); err != nil {
 		return Brake{}, err
 	}
@@ -49,13 +49,13 @@ func (t Tx) LockBrake(id string) (Brake, error) {
 }
 
 // DecideBrake notes a decision.
-func (t Tx) DecideBrake(b Brake) error {
+func (t ChangesWriter) DecideBrake(b Brake) error {
 	return translate(t.db.Model(&Brake{}).Where("id = ?", b.ID).
 		Select("state", "decided_by", "decided_at", "reason").Updates(b).Error)
 }
 
 // ListBrakes lists a page without the requests, the latest first; only those that wait where it is said.
-func (t Tx) ListBrakes(waiting bool, p Page) ([]Brake, string, error) {
+func (t ChangesReader) ListBrakes(waiting bool, p Page) ([]Brake, string, error) {
 	at, id := time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC), ""
 	if err := p.after(&at, &id); err != nil {
 		return nil, "", err

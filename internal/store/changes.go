@@ -87,13 +87,15 @@ type ChangeCount struct {
 }
 
 // AddChange adds a change; the name must be new.
-func (t Tx) AddChange(c Change) error { return translate(t.db.Create(&c).Error) }
+func (t ChangesWriter) AddChange(c Change) error { return translate(t.db.Create(&c).Error) }
 
 // Change finds a change by name.
-func (t Tx) Change(name string) (Change, error) { return first[Change](t.db.Where("name = ?", name)) }
+func (t ChangesReader) Change(name string) (Change, error) {
+	return first[Change](t.db.Where("name = ?", name))
+}
 
 // LockChange is [Tx.Change], and keeps others from altering it until the transaction ends.
-func (t Tx) LockChange(name string) (Change, error) {
+func (t ChangesWriter) LockChange(name string) (Change, error) {
 	if err := t.exec("select 1 from changes where name = $1 for update", name); err != nil {
 		return Change{}, err
 	}
@@ -101,7 +103,7 @@ func (t Tx) LockChange(name string) (Change, error) {
 }
 
 // SetChange alters a change over the given version.
-func (t Tx) SetChange(c Change, over int64) error {
+func (t ChangesWriter) SetChange(c Change, over int64) error {
 	return must(t.db.Model(&Change{}).Where("id = ? and version = ?", c.ID, over).
 		Select("title", "reason", "state", "version", "updated_at", "closed_at", "asked_by", "preview", "needs").
 		Updates(c), ErrStale)
@@ -109,7 +111,7 @@ func (t Tx) SetChange(c Change, over int64) error {
 
 // ListChanges lists a page, the latest altered first; only those of some states when any is given. Search is part of a name or
 // title.
-func (t Tx) ListChanges(states []string, search string, p Page) ([]ChangeCount, string, error) {
+func (t ChangesReader) ListChanges(states []string, search string, p Page) ([]ChangeCount, string, error) {
 	at, id := time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC), ""
 	if err := p.after(&at, &id); err != nil {
 		return nil, "", err
@@ -132,7 +134,7 @@ func (t Tx) ListChanges(states []string, search string, p Page) ([]ChangeCount, 
 }
 
 // PutChangeEdit adds an edit, or puts it in the place of that of the same thing.
-func (t Tx) PutChangeEdit(e ChangeEdit) error {
+func (t ChangesWriter) PutChangeEdit(e ChangeEdit) error {
 	return t.exec(
 		`insert into change_edits (change_id, type, name, kind, body, based_on, position, edited_at, edited_by, version)
 		values ($1, $2, $3, $4, $5, $6, (select coalesce(max(position), 0) + 1 from change_edits where change_id = $1), $7, $8, $9)
@@ -152,7 +154,7 @@ func (t Tx) PutChangeEdit(e ChangeEdit) error {
 }
 
 // RemoveChangeEdit takes an edit out of a change.
-func (t Tx) RemoveChangeEdit(change, typ, name string) error {
+func (t ChangesWriter) RemoveChangeEdit(change, typ, name string) error {
 	return must(
 		t.db.Where("change_id = ? and type = ? and name = ?", change, typ, name).Delete(&ChangeEdit{}),
 		ErrNotFound,
@@ -160,21 +162,21 @@ func (t Tx) RemoveChangeEdit(change, typ, name string) error {
 }
 
 // ChangeEdits are the edits of a change in their order.
-func (t Tx) ChangeEdits(change string) ([]ChangeEdit, error) {
+func (t ChangesReader) ChangeEdits(change string) ([]ChangeEdit, error) {
 	return all[ChangeEdit](t.db.Where("change_id = ?", change).Order("position, type, name"))
 }
 
 // AddChangeEvent adds a line to the history of a change.
-func (t Tx) AddChangeEvent(e ChangeEvent) error { return translate(t.db.Create(&e).Error) }
+func (t ChangesWriter) AddChangeEvent(e ChangeEvent) error { return translate(t.db.Create(&e).Error) }
 
 // ChangeAuthors are all who ever wrote to a change, also what was replaced or taken out since.
-func (t Tx) ChangeAuthors(change string) ([]string, error) {
+func (t ChangesReader) ChangeAuthors(change string) ([]string, error) {
 	return rows[string](t, `select distinct who from change_events where change_id = ? and what = any(?)`,
 		change, []string{"created", "edited", "edit_removed", "retitled"})
 }
 
 // ListChangeEvents lists a page of the history of a change, newest first.
-func (t Tx) ListChangeEvents(change string, p Page) ([]ChangeEvent, string, error) {
+func (t ChangesReader) ListChangeEvents(change string, p Page) ([]ChangeEvent, string, error) {
 	after := int64(1) << 62
 	if err := p.after(&after); err != nil {
 		return nil, "", err
@@ -187,7 +189,7 @@ func (t Tx) ListChangeEvents(change string, p Page) ([]ChangeEvent, string, erro
 }
 
 // VersionsOf are the versions of policies, assignments or groups, by name; those that do not exist are left out.
-func (t Tx) VersionsOf(typ string, names []string) (map[string]int64, error) {
+func (t ChangesReader) VersionsOf(typ string, names []string) (map[string]int64, error) {
 	table, known := map[string]string{"policy": "policies", "assignment": "assignments", "group": "groups"}[typ]
 	if !known {
 		return nil, fmt.Errorf("%w: things of the type %q", ErrNotFound, typ)
@@ -205,7 +207,7 @@ func (t Tx) VersionsOf(typ string, names []string) (map[string]int64, error) {
 }
 
 // GroupList are the folded names that are listed in a group, sorted.
-func (t Tx) GroupList(groupID string) ([]string, error) {
+func (t ChangesReader) GroupList(groupID string) ([]string, error) {
 	return rows[string](t, "select device from group_members where group_id = ? order by device", groupID)
 }
 
@@ -217,7 +219,7 @@ type KnownState struct {
 }
 
 // KnownStates are those of live devices, by identifier.
-func (t Tx) KnownStates(ids []string) (map[string]KnownState, error) {
+func (t ChangesReader) KnownStates(ids []string) (map[string]KnownState, error) {
 	type row struct {
 		ID       string
 		Body     *string

@@ -49,12 +49,12 @@ func (d Deposit) About(key int64) escrow.About {
 }
 
 // Deposit finds one.
-func (t Tx) Deposit(device string, epoch, number int64) (Deposit, error) {
+func (t PasswordsReader) Deposit(device string, epoch, number int64) (Deposit, error) {
 	return first[Deposit](t.db.Where("device_id = ? and epoch = ? and number = ?", device, epoch, number))
 }
 
 // ScopeOf is the digest of a device's scope, empty for none.
-func (t Tx) ScopeOf(device string) (digest string, err error) {
+func (t PasswordsReader) ScopeOf(device string) (digest string, err error) {
 	err = t.db.Statement.ConnPool.QueryRowContext(t.db.Statement.Context, "select coalesce(scope, '') from devices "+
 		"where id = $1", device).
 		Scan(&digest)
@@ -67,7 +67,7 @@ func (t Tx) ScopeOf(device string) (digest string, err error) {
 // TakeDeposits stores one of each of several devices, and its number as the device's latest, in one statement. It gives
 // the devices whose deposit was stored: not where the device is not live, the number is not a later one of its epoch, or
 // the key is not live, or something else holds the device. A key that is being retired is waited for.
-func (t Tx) TakeDeposits(list []Deposit) (map[string]bool, error) {
+func (t PasswordsWriter) TakeDeposits(list []Deposit) (map[string]bool, error) {
 	var devices, targets, accounts, before, after, reasons, organisations, digests, policies []string
 	var epochs, numbers, keys []int64
 	var recoveryKeys []*int64
@@ -146,7 +146,7 @@ func (t Tx) TakeDeposits(list []Deposit) (map[string]bool, error) {
 }
 
 // ScopesOf are the digests of the scopes of devices that have one.
-func (t Tx) ScopesOf(devices []string) (map[string]string, error) {
+func (t PasswordsReader) ScopesOf(devices []string) (map[string]string, error) {
 	found, err := rows[struct{ ID, Scope string }](
 		t,
 		"select id, scope from devices where id = any(?) and scope is not null",
@@ -186,7 +186,7 @@ func (d Deposit) columns() []any {
 
 // AddEarlierDeposit stores one of an earlier epoch, which was given again after a backup was restored.
 // It is a former one when a later one is confirmed.
-func (t Tx) AddEarlierDeposit(d Deposit) error {
+func (t PasswordsWriter) AddEarlierDeposit(d Deposit) error {
 	if err := t.exec("insert into deposits ("+depositColumns+", state) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, "+
 		"$12, $13, $14, $15, $16, 'pending')", d.columns()...); err != nil {
 		return err
@@ -206,7 +206,7 @@ func (t Tx) AddEarlierDeposit(d Deposit) error {
 
 // ConfirmDeposit notes that the password of a deposit opens its account. It becomes the current one
 // unless a later one is confirmed; only earlier ones become former. A repeat changes nothing.
-func (t Tx) ConfirmDeposit(d Deposit, at time.Time) error {
+func (t PasswordsWriter) ConfirmDeposit(d Deposit, at time.Time) error {
 	if err := t.exec("update deposits set confirmed_at = coalesce(confirmed_at, $4) where device_id = $1 and epoch = $2 "+
 		"and number = $3",
 		d.DeviceID, d.Epoch, d.Number, at); err != nil {
@@ -239,7 +239,7 @@ func (t Tx) ConfirmDeposit(d Deposit, at time.Time) error {
 }
 
 // PruneDeposits drops former deposits beyond the number to keep that became so before a time.
-func (t Tx) PruneDeposits(device, target string, keep int, before time.Time) error {
+func (t PasswordsWriter) PruneDeposits(device, target string, keep int, before time.Time) error {
 	return t.exec(`delete from deposits where device_id = $1 and target = $2 and state = 'former' and former_at < $4
 		and (epoch, number) not in (select epoch, number from deposits where device_id = $1 and target = $2 and state =
 		'former'
@@ -247,12 +247,12 @@ func (t Tx) PruneDeposits(device, target string, keep int, before time.Time) err
 }
 
 // DepositsOf are the deposits of one password of a device, newest first.
-func (t Tx) DepositsOf(device, target string) ([]Deposit, error) {
+func (t PasswordsReader) DepositsOf(device, target string) ([]Deposit, error) {
 	return all[Deposit](t.db.Where("device_id = ? and target = ?", device, target).Order("epoch desc, number desc"))
 }
 
 // BeginEpoch gives a device an epoch in which all of its numbers begin again.
-func (t Tx) BeginEpoch(device string, epoch int64, nonce string) error {
+func (t PasswordsWriter) BeginEpoch(device string, epoch int64, nonce string) error {
 	return t.exec(
 		`update devices set epoch = $2, seq = 0, deposit_number = 0, confirmed_number = 0, epoch_nonce = $3, changed_at =
 			now()
@@ -264,7 +264,7 @@ func (t Tx) BeginEpoch(device string, epoch int64, nonce string) error {
 }
 
 // SealedTo are deposits sealed to an escrow key, after one, in the order of device, epoch and number.
-func (t Tx) SealedTo(key int64, after Deposit, limit int) ([]Deposit, error) {
+func (t PasswordsReader) SealedTo(key int64, after Deposit, limit int) ([]Deposit, error) {
 	return all[Deposit](
 		t.db.Where("key_number = ? and (device_id, epoch, number) > (?, ?, ?)", key, after.DeviceID, after.Epoch, after.Number).
 			Order("device_id, epoch, number").
@@ -273,7 +273,7 @@ func (t Tx) SealedTo(key int64, after Deposit, limit int) ([]Deposit, error) {
 }
 
 // Reseal stores a deposit's password as sealed to another key, unless that was done meanwhile.
-func (t Tx) Reseal(d Deposit, from int64) error {
+func (t PasswordsWriter) Reseal(d Deposit, from int64) error {
 	return t.exec(
 		"update deposits set key_number = $4, sealed = $5 where device_id = $1 and epoch = $2 and number = $3 and "+
 			"key_number = $6",
@@ -287,7 +287,7 @@ func (t Tx) Reseal(d Deposit, from int64) error {
 }
 
 // DepositsAfter are deposits with a recovery copy after one, in the order of device, epoch and number.
-func (t Tx) DepositsAfter(after Deposit, limit int) ([]Deposit, error) {
+func (t PasswordsReader) DepositsAfter(after Deposit, limit int) ([]Deposit, error) {
 	return all[Deposit](
 		t.db.Where("recovery_number is not null and (device_id, epoch, number) > (?, ?, ?)", after.DeviceID, after.Epoch, after.Number).
 			Order("device_id, epoch, number").
@@ -296,7 +296,7 @@ func (t Tx) DepositsAfter(after Deposit, limit int) ([]Deposit, error) {
 }
 
 // KeyIsLive reports whether devices may seal to an escrow key.
-func (t Tx) KeyIsLive(number int64) (bool, error) {
+func (t PasswordsWriter) KeyIsLive(number int64) (bool, error) {
 	found, err := rows[bool](t, "select true from escrow_keys where number = ? and state = 'live' for share", number)
 	return len(found) > 0, err
 }
@@ -308,7 +308,7 @@ type UnrecoveredPassword struct {
 }
 
 // ListUnrecovered lists a page of them by device.
-func (t Tx) ListUnrecovered(p Page) ([]UnrecoveredPassword, string, error) {
+func (t PasswordsReader) ListUnrecovered(p Page) ([]UnrecoveredPassword, string, error) {
 	name, id, target := "", "", ""
 	if err := p.after(&name, &id, &target); err != nil {
 		return nil, "", err
@@ -326,7 +326,7 @@ func (t Tx) ListUnrecovered(p Page) ([]UnrecoveredPassword, string, error) {
 
 // Unrecovered counts current passwords of live devices without a copy sealed to a recovery key, and names
 // the device of one.
-func (t Tx) Unrecovered() (n int, example DeviceName, err error) {
+func (t PasswordsReader) Unrecovered() (n int, example DeviceName, err error) {
 	found, err := rows[struct {
 		N           int
 		ID, NameKey string

@@ -19,25 +19,25 @@ type DeviceGrant struct {
 }
 
 // AddDeviceGrant adds one, clears away what has expired, and says how many of the same address wait, this one included.
-func (t Tx) AddDeviceGrant(g DeviceGrant) (waiting int, err error) {
-	return addUnderWay(t, g, "delete from device_grants where expires_at < $1", g.CreatedAt,
+func (t AccessWriter) AddDeviceGrant(g DeviceGrant) (waiting int, err error) {
+	return addUnderWay(t.conn, g, "delete from device_grants where expires_at < $1", g.CreatedAt,
 		"select count(*) from device_grants where address = ? and decided_at is null", g.Address)
 }
 
 // DeviceGrantByUserCode finds one that has not expired.
-func (t Tx) DeviceGrantByUserCode(code string, now time.Time) (DeviceGrant, error) {
+func (t AccessReader) DeviceGrantByUserCode(code string, now time.Time) (DeviceGrant, error) {
 	return first[DeviceGrant](t.db.Where("user_code = ? and expires_at > ?", code, now))
 }
 
 // LockDeviceGrant reads one for update.
-func (t Tx) LockDeviceGrant(hash []byte) (DeviceGrant, error) {
+func (t AccessWriter) LockDeviceGrant(hash []byte) (DeviceGrant, error) {
 	return one[DeviceGrant](t, "select * from device_grants where hash = ? for update", hash)
 }
 
 // SetDeviceGrant stores what became of one.
-func (t Tx) SetDeviceGrant(g DeviceGrant) error { return t.db.Save(&g).Error }
+func (t AccessWriter) SetDeviceGrant(g DeviceGrant) error { return t.db.Save(&g).Error }
 
 // DropDeviceGrant deletes one; it is no error when it has gone.
-func (t Tx) DropDeviceGrant(hash []byte) error {
+func (t AccessWriter) DropDeviceGrant(hash []byte) error {
 	return t.exec("delete from device_grants where hash = $1", hash)
 }

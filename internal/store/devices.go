@@ -132,7 +132,7 @@ func (s StandingColumns) standing(c Clock) drift.Standing {
 }
 
 // AddDevice adds one.
-func (t Tx) AddDevice(d Device) error {
+func (t DevicesWriter) AddDevice(d Device) error {
 	if d.Held == nil {
 		d.Held = []resolve.HeldUnit{}
 	}
@@ -146,7 +146,7 @@ func (t Tx) AddDevice(d Device) error {
 }
 
 // Device finds a device by identifier or, among live ones first, by name without case.
-func (t Tx) Device(clock Clock, idOrName, folded string) (Device, error) {
+func (t DevicesReader) Device(clock Clock, idOrName, folded string) (Device, error) {
 	found, err := rows[Device](
 		t,
 		"select * from devices where id = ? or name_key = ? order by id = ? desc, state = 'live' desc, id desc limit 1",
@@ -165,7 +165,7 @@ func (t Tx) Device(clock Clock, idOrName, folded string) (Device, error) {
 }
 
 // LockDevice reads a device for update.
-func (t Tx) LockDevice(id string) (Device, error) {
+func (t DevicesWriter) LockDevice(id string) (Device, error) {
 	found, err := rows[Device](t, "select * from devices where id = ? for update", id)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
@@ -178,39 +178,39 @@ func (t Tx) LockDevice(id string) (Device, error) {
 
 // LockDevices locks devices in the order of their identifiers. Whoever changes several devices in one
 // transaction locks them with it first, so that no two transactions wait for each other.
-func (t Tx) LockDevices(ids []string) error {
+func (t DevicesWriter) LockDevices(ids []string) error {
 	return t.exec(lockInOrder, ids)
 }
 
 const lockInOrder = "select id from devices where id = any($1::text[]) order by id for no key update"
 
 // LiveDeviceNamed finds the live device of a folded name.
-func (t Tx) LiveDeviceNamed(folded string) (Device, error) {
+func (t DevicesReader) LiveDeviceNamed(folded string) (Device, error) {
 	return first[Device](t.db.Where("name_key = ? and state = ?", folded, Live))
 }
 
 // DeviceByKey finds a device by the id of its key.
-func (t Tx) DeviceByKey(keyID string) (Device, error) {
+func (t DevicesReader) DeviceByKey(keyID string) (Device, error) {
 	return first[Device](t.db.Where("key_id = ?", keyID))
 }
 
 // SetMismatched notes that a device holds a desired state that the service never gave it.
-func (t Tx) SetMismatched(id string) error {
+func (t DevicesWriter) SetMismatched(id string) error {
 	return t.exec("update devices set mismatched = true, changed_at = now() where id = $1", id)
 }
 
 // RenameDevice gives a device the name that its workstation has now.
-func (t Tx) RenameDevice(id, name, key string) error {
+func (t DevicesWriter) RenameDevice(id, name, key string) error {
 	return t.exec("update devices set name = $2, name_key = $3, changed_at = now() where id = $1", id, name, key)
 }
 
 // SetDeviceState changes the state of a device, and whom it claims to be.
-func (t Tx) SetDeviceState(id, state string) error {
+func (t DevicesWriter) SetDeviceState(id, state string) error {
 	return t.exec("update devices set state = $2, changed_at = now() where id = $1", id, state)
 }
 
 // DevicesByID reads devices by identifier, by name.
-func (t Tx) DevicesByID(clock Clock, ids []string) ([]Device, error) {
+func (t DevicesReader) DevicesByID(clock Clock, ids []string) ([]Device, error) {
 	found, err := rows[Device](t, "select * from devices where id = any(?) order by name_key, id", ids)
 	for i, d := range found {
 		found[i].Standing = d.standing(clock)
@@ -219,7 +219,7 @@ func (t Tx) DevicesByID(clock Clock, ids []string) ([]Device, error) {
 }
 
 // DevicesWaiting are devices in reach that wait for an owner, by name.
-func (t Tx) DevicesWaiting(reach rights.Reach, limit int) ([]Device, error) {
+func (t DevicesReader) DevicesWaiting(reach rights.Reach, limit int) ([]Device, error) {
 	within, args := inReach(reach)
 	return rows[Device](
 		t,
@@ -253,7 +253,7 @@ type Contact struct {
 
 // WriteContacts stores times of last contact in bulk; a later one is never replaced by an earlier. It gives those of devices
 // that something else holds now, and waits for none of them.
-func (t Tx) WriteContacts(contacts []Contact) (skipped []Contact, err error) {
+func (t DevicesWriter) WriteContacts(contacts []Contact) (skipped []Contact, err error) {
 	ids, times := make([]string, len(contacts)), make([]time.Time, len(contacts))
 	for i, c := range contacts {
 		ids[i], times[i] = c.Device, c.At
@@ -279,7 +279,7 @@ func (t Tx) WriteContacts(contacts []Contact) (skipped []Contact, err error) {
 			}
 		}
 	}
-	return skipped, t.Notify(notices.Notice{Topic: TopicContacts, IDs: written})
+	return skipped, t.notify(notices.Notice{Topic: TopicContacts, IDs: written})
 }
 
 // ExchangeState is what every replica keeps in memory of a device.
@@ -329,6 +329,6 @@ func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Exchange
 }
 
 // LiveIDs are the identifiers of the live devices of folded names.
-func (t Tx) LiveIDs(keys []string) ([]string, error) {
+func (t DevicesReader) LiveIDs(keys []string) ([]string, error) {
 	return rows[string](t, "select id from devices where state = 'live' and name_key = any(?)", keys)
 }

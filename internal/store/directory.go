@@ -36,18 +36,18 @@ func (e DirectoryEntry) Entry() principal.Entry {
 }
 
 // DirectoryEntries are all entries, by reference.
-func (t Tx) DirectoryEntries() ([]DirectoryEntry, error) {
+func (t OrganisationReader) DirectoryEntries() ([]DirectoryEntry, error) {
 	return all[DirectoryEntry](t.db.Order("ref"))
 }
 
 // DirectoryIsEmpty reports whether no directory was ever imported.
-func (t Tx) DirectoryIsEmpty() (bool, error) {
+func (t OrganisationReader) DirectoryIsEmpty() (bool, error) {
 	found, err := rows[bool](t, "select not exists (select 1 from directory_entries)")
 	return err == nil && len(found) == 1 && found[0], err
 }
 
 // DirectoryFor finds entries by reference, identifier or object, by reference.
-func (t Tx) DirectoryFor(refs, sids, guids []string) ([]DirectoryEntry, error) {
+func (t OrganisationReader) DirectoryFor(refs, sids, guids []string) ([]DirectoryEntry, error) {
 	if len(refs)+len(sids)+len(guids) == 0 {
 		return nil, nil
 	}
@@ -61,7 +61,7 @@ func (t Tx) DirectoryFor(refs, sids, guids []string) ([]DirectoryEntry, error) {
 const maxNear = 20
 
 // DirectoryNear finds entries whose reference looks like the one given, the likeliest first.
-func (t Tx) DirectoryNear(ref string) ([]DirectoryEntry, error) {
+func (t OrganisationReader) DirectoryNear(ref string) ([]DirectoryEntry, error) {
 	return rows[DirectoryEntry](
 		t,
 		"select * from directory_entries where gone_at is null and (ref || ' ' || title) %> ? order by similarity(ref, ?) "+
@@ -73,7 +73,7 @@ func (t Tx) DirectoryNear(ref string) ([]DirectoryEntry, error) {
 }
 
 // PutDirectory stores entries over what is there under the same reference.
-func (t Tx) PutDirectory(entries []DirectoryEntry) error {
+func (t OrganisationWriter) PutDirectory(entries []DirectoryEntry) error {
 	for len(entries) > 0 {
 		n := min(len(entries), 2000)
 		if err := translate(t.db.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "ref"}}, UpdateAll: true}).Create(entries[:n]).Error); err != nil {
@@ -85,22 +85,22 @@ func (t Tx) PutDirectory(entries []DirectoryEntry) error {
 }
 
 // MarkGone notes that entries vanished from their source.
-func (t Tx) MarkGone(refs []string, at time.Time) error {
+func (t OrganisationWriter) MarkGone(refs []string, at time.Time) error {
 	return t.exec("update directory_entries set gone_at = $2 where ref = any($1::text[]) and gone_at is null", refs, at)
 }
 
 // GoneBefore are entries that vanished before a time.
-func (t Tx) GoneBefore(before time.Time) ([]DirectoryEntry, error) {
+func (t OrganisationReader) GoneBefore(before time.Time) ([]DirectoryEntry, error) {
 	return all[DirectoryEntry](t.db.Where("gone_at < ?", before).Order("ref"))
 }
 
 // RemoveDirectory removes entries by reference.
-func (t Tx) RemoveDirectory(refs []string) error {
+func (t OrganisationWriter) RemoveDirectory(refs []string) error {
 	return t.exec("delete from directory_entries where ref = any($1::text[])", refs)
 }
 
 // ListDirectory lists a page by reference; search is any part of a name or title, kind narrows it.
-func (t Tx) ListDirectory(search, kind string, p Page) ([]DirectoryEntry, string, error) {
+func (t OrganisationReader) ListDirectory(search, kind string, p Page) ([]DirectoryEntry, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
 		return nil, "", err
@@ -131,12 +131,12 @@ type DirectorySync struct {
 }
 
 // DirectorySync reads it.
-func (t Tx) DirectorySync() (DirectorySync, error) {
+func (t OrganisationReader) DirectorySync() (DirectorySync, error) {
 	return first[DirectorySync](t.db.Table("directory_sync"))
 }
 
 // SetDirectorySync stores it.
-func (t Tx) SetDirectorySync(s DirectorySync) error {
+func (t OrganisationWriter) SetDirectorySync(s DirectorySync) error {
 	return t.exec(
 		`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error, losing, altering)
 		values (true, $1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (id) do update set started_at = excluded.started_at,

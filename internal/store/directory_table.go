@@ -7,7 +7,7 @@ import (
 )
 
 // DirectoryTable reads what the directory knows of references.
-func (t Tx) DirectoryTable(refs []principal.Ref) (*principal.Table, error) {
+func (t OrganisationReader) DirectoryTable(refs []principal.Ref) (*principal.Table, error) {
 	records, err := t.DirectoryFor(directoryKeys(refs))
 	entries := make([]principal.Entry, len(records))
 	for i, r := range records {
@@ -32,7 +32,7 @@ func directoryKeys(refs []principal.Ref) (names, sids, guids []string) {
 }
 
 // DirectoryAround is [Tx.DirectoryTable] with those that look like a reference that is not known.
-func (t Tx) DirectoryAround(refs []principal.Ref) (*principal.Table, error) {
+func (t OrganisationReader) DirectoryAround(refs []principal.Ref) (*principal.Table, error) {
 	known, err := t.DirectoryTable(refs)
 	if err != nil {
 		return nil, err
@@ -54,7 +54,7 @@ func (t Tx) DirectoryAround(refs []principal.Ref) (*principal.Table, error) {
 }
 
 // DirectoryOf reads what is needed to compare states with settings, see [NamedIn].
-func (t Tx) DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error) {
+func (t OrganisationReader) DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error) {
 	return t.DirectoryTable(NamedIn(settings, states...))
 }
 

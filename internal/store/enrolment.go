@@ -18,20 +18,22 @@ type EnrolmentToken struct {
 }
 
 // AddEnrolmentToken adds one.
-func (t Tx) AddEnrolmentToken(e EnrolmentToken) error { return translate(t.db.Create(&e).Error) }
+func (t DevicesWriter) AddEnrolmentToken(e EnrolmentToken) error {
+	return translate(t.db.Create(&e).Error)
+}
 
 // LockEnrolmentToken reads a token for update.
-func (t Tx) LockEnrolmentToken(id string) (EnrolmentToken, error) {
+func (t DevicesWriter) LockEnrolmentToken(id string) (EnrolmentToken, error) {
 	return one[EnrolmentToken](t, "select * from enrolment_tokens where id = ? for update", id)
 }
 
 // UseEnrolmentToken counts one use.
-func (t Tx) UseEnrolmentToken(id string) error {
+func (t DevicesWriter) UseEnrolmentToken(id string) error {
 	return t.exec("update enrolment_tokens set uses_left = uses_left - 1 where id = $1", id)
 }
 
 // ListEnrolmentTokens lists a page, newest first.
-func (t Tx) ListEnrolmentTokens(p Page) ([]EnrolmentToken, string, error) {
+func (t DevicesReader) ListEnrolmentTokens(p Page) ([]EnrolmentToken, string, error) {
 	after := "~"
 	if err := p.after(&after); err != nil {
 		return nil, "", err
@@ -42,7 +44,7 @@ func (t Tx) ListEnrolmentTokens(p Page) ([]EnrolmentToken, string, error) {
 }
 
 // RevokeEnrolmentToken ends a token.
-func (t Tx) RevokeEnrolmentToken(id string, at time.Time) error {
+func (t DevicesWriter) RevokeEnrolmentToken(id string, at time.Time) error {
 	return must(
 		t.db.Model(&EnrolmentToken{}).Where("id = ? and revoked_at is null", id).Update("revoked_at", at),
 		ErrNotFound,

@@ -32,30 +32,32 @@ type EscrowKey struct {
 }
 
 // EscrowKeys are all of them, by number.
-func (t Tx) EscrowKeys() ([]EscrowKey, error) { return all[EscrowKey](t.db.Order("number")) }
+func (t PasswordsReader) EscrowKeys() ([]EscrowKey, error) {
+	return all[EscrowKey](t.db.Order("number"))
+}
 
 // EscrowKey finds one.
-func (t Tx) EscrowKey(number int64) (EscrowKey, error) {
+func (t PasswordsReader) EscrowKey(number int64) (EscrowKey, error) {
 	return first[EscrowKey](t.db.Where("number = ?", number))
 }
 
 // AddEscrowKey adds one.
-func (t Tx) AddEscrowKey(k EscrowKey) error { return translate(t.db.Create(&k).Error) }
+func (t PasswordsWriter) AddEscrowKey(k EscrowKey) error { return translate(t.db.Create(&k).Error) }
 
 // SetEscrowKey stores the state of one.
-func (t Tx) SetEscrowKey(k EscrowKey) error {
+func (t PasswordsWriter) SetEscrowKey(k EscrowKey) error {
 	return must(t.db.Model(&EscrowKey{}).Where("number = ?", k.Number).
 		Select("state", "challenge", "proved_at", "retired_at", "asked", "asked_by", "asked_at").Updates(k), ErrNotFound)
 }
 
 // SetReseal stores how far sealing the deposits of a key again has come.
-func (t Tx) SetReseal(k EscrowKey) error {
+func (t PasswordsWriter) SetReseal(k EscrowKey) error {
 	return must(t.db.Model(&EscrowKey{}).Where("number = ?", k.Number).
 		Select("reseal_by", "reseal_total", "reseal_done", "reseal_error").Updates(k), ErrNotFound)
 }
 
 // ResealGoes notes progress; false where it was stopped meanwhile.
-func (t Tx) ResealGoes(number int64, done int) (bool, error) {
+func (t PasswordsWriter) ResealGoes(number int64, done int) (bool, error) {
 	found, err := rows[bool](t, "update escrow_keys set reseal_done = ? where number = ? and reseal_by <> '' returning true", done, number)
 	return len(found) > 0, err
 }
@@ -67,7 +69,7 @@ type KeyUse struct {
 }
 
 // KeyUses counts the deposits of each key.
-func (t Tx) KeyUses() (map[int64]int, error) {
+func (t PasswordsReader) KeyUses() (map[int64]int, error) {
 	found, err := rows[KeyUse](t, `select number, sum(n)::bigint as deposits from (
 		select key_number as number, count(*) as n from deposits group by 1
 		union all select recovery_number, count(*) from deposits where recovery_number is not null group by 1) as used group

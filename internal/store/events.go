@@ -29,7 +29,7 @@ const repeatedWithin = 31 * 24 * time.Hour
 
 // AddEvents stores events of one epoch of a device; those that are there already, in this month or an earlier one, stay as they
 // are.
-func (t Tx) AddEvents(events []DeviceEvent) error {
+func (t DevicesWriter) AddEvents(events []DeviceEvent) error {
 	n := len(events)
 	if n == 0 {
 		return nil
@@ -67,7 +67,7 @@ var atTheDevice = []drift.EventKind{
 }
 
 // ListEvents lists a page, latest first.
-func (t Tx) ListEvents(f EventFilter, p Page) ([]DeviceEvent, string, error) {
+func (t DevicesReader) ListEvents(f EventFilter, p Page) ([]DeviceEvent, string, error) {
 	before := int64(1) << 62
 	if err := p.after(&before); err != nil {
 		return nil, "", err

@@ -22,7 +22,7 @@ type Figures struct {
 }
 
 // Figures reads them in one statement.
-func (t Tx) Figures(now time.Time) (Figures, error) {
+func (t ServiceReader) Figures(now time.Time) (Figures, error) {
 	found, err := rows[Figures](t, `select
 		(select count(*) from settle_requests where error = '') settling_waiting,
 		(select count(*) from settle_requests where error <> '') settling_failed,
@@ -42,6 +42,6 @@ func (t Tx) Figures(now time.Time) (Figures, error) {
 		return Figures{}, err
 	}
 	f := found[0]
-	f.Unrecovered, _, err = t.Unrecovered()
+	f.Unrecovered, _, err = PasswordsReader{t.conn}.Unrecovered()
 	return f, err
 }

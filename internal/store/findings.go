@@ -39,7 +39,7 @@ type Earlier struct {
 }
 
 // OpenFindings are those of a device, also waived ones.
-func (t Tx) OpenFindings(device string) ([]Finding, error) {
+func (t FindingsReader) OpenFindings(device string) ([]Finding, error) {
 	// The condition is that of the index which finds them, and of no other.
 	return all[Finding](
 		t.db.Omit("Device").Where("device_id = ? and closed_at is null", device).Order("unit, kind, subject"),
@@ -47,7 +47,7 @@ func (t Tx) OpenFindings(device string) ([]Finding, error) {
 }
 
 // AddFindings stores new ones.
-func (t Tx) AddFindings(list []Finding) error {
+func (t FindingsWriter) AddFindings(list []Finding) error {
 	if len(list) == 0 {
 		return nil
 	}
@@ -87,7 +87,7 @@ func (f FindingFilter) where() (string, []any) {
 }
 
 // ListFindings lists a page, newest first.
-func (t Tx) ListFindings(f FindingFilter, p Page) ([]Finding, string, error) {
+func (t FindingsReader) ListFindings(f FindingFilter, p Page) ([]Finding, string, error) {
 	before := int64(1) << 62
 	if err := p.after(&before); err != nil {
 		return nil, "", err
@@ -99,7 +99,7 @@ func (t Tx) ListFindings(f FindingFilter, p Page) ([]Finding, string, error) {
 }
 
 // CameBack fills in what was found before of the same differences.
-func (t Tx) CameBack(list []Finding) error {
+func (t FindingsReader) CameBack(list []Finding) error {
 	ids := make([]int64, len(list))
 	for i, f := range list {
 		ids[i] = f.ID
@@ -135,7 +135,7 @@ func (f FindingFilter) Takes(x *ViewFinding) bool {
 
 // FindingsByID lists a page, newest first; which gives at most so many of the findings'
 // identifiers, from before one.
-func (t Tx) FindingsByID(which func(before int64, most int) []int64, p Page) ([]Finding, string, error) {
+func (t FindingsReader) FindingsByID(which func(before int64, most int) []int64, p Page) ([]Finding, string, error) {
 	before := int64(1) << 62
 	if err := p.after(&before); err != nil {
 		return nil, "", err
@@ -163,7 +163,7 @@ type FindingSum struct {
 }
 
 // SumClosedFindings sums up findings that were closed since a time by unit and kind, most devices first.
-func (t Tx) SumClosedFindings(f FindingFilter, since time.Time) ([]FindingSum, error) {
+func (t FindingsReader) SumClosedFindings(f FindingFilter, since time.Time) ([]FindingSum, error) {
 	where, args := f.where()
 	reach, reachArgs := inReach(f.Reach)
 	group, groupArgs := inGroup(f.Group)

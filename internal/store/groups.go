@@ -25,32 +25,36 @@ type GroupCount struct {
 }
 
 // AddGroup adds an empty group; the name must be new.
-func (t Tx) AddGroup(g Group) error { return translate(t.db.Create(&g).Error) }
+func (t OrganisationWriter) AddGroup(g Group) error { return translate(t.db.Create(&g).Error) }
 
 // Group finds a group by name.
-func (t Tx) Group(name string) (Group, error) { return first[Group](t.db.Where("name = ?", name)) }
+func (t OrganisationReader) Group(name string) (Group, error) {
+	return first[Group](t.db.Where("name = ?", name))
+}
 
 // GroupsNamed finds those of the names that exist.
-func (t Tx) GroupsNamed(names []string) ([]Group, error) {
+func (t OrganisationReader) GroupsNamed(names []string) ([]Group, error) {
 	return all[Group](t.db.Where("name = any(?)", array[string](names)))
 }
 
 // GroupNames are the names of all groups.
-func (t Tx) GroupNames() ([]string, error) { return rows[string](t, "select name from groups") }
+func (t OrganisationReader) GroupNames() ([]string, error) {
+	return rows[string](t, "select name from groups")
+}
 
 // SetGroup changes a group over the given version.
-func (t Tx) SetGroup(g Group, over int64) error {
+func (t OrganisationWriter) SetGroup(g Group, over int64) error {
 	return must(t.db.Model(&Group{}).Where("id = ? and version = ?", g.ID, over).
 		Select("description", "rule", "version", "updated_at").Updates(g), ErrStale)
 }
 
 // RemoveGroup removes a group of the given version.
-func (t Tx) RemoveGroup(id string, over int64) error {
+func (t OrganisationWriter) RemoveGroup(id string, over int64) error {
 	return must(t.db.Where("id = ? and version = ?", id, over).Delete(&Group{}), ErrStale)
 }
 
 // ListGroups lists a page by name with counts; search is part of a name.
-func (t Tx) ListGroups(search string, p Page) ([]GroupCount, string, error) {
+func (t OrganisationReader) ListGroups(search string, p Page) ([]GroupCount, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
 		return nil, "", err
@@ -76,7 +80,7 @@ type GroupMember struct {
 
 // ListGroupMembers lists a page of the names in a group whose devices are in reach; names that no device
 // has are there for those whose reach is everywhere.
-func (t Tx) ListGroupMembers(reach rights.Reach, groupID string, p Page) ([]GroupMember, string, error) {
+func (t OrganisationReader) ListGroupMembers(reach rights.Reach, groupID string, p Page) ([]GroupMember, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
 		return nil, "", err
@@ -102,12 +106,12 @@ func (t Tx) ListGroupMembers(reach rights.Reach, groupID string, p Page) ([]Grou
 }
 
 // AddToGroup puts folded device names into a group.
-func (t Tx) AddToGroup(groupID string, devices []string) error {
+func (t OrganisationWriter) AddToGroup(groupID string, devices []string) error {
 	return t.exec("insert into group_members select $1, unnest($2::text[]) on conflict do nothing", groupID, devices)
 }
 
 // RemoveFromGroup takes folded device names out of a group.
-func (t Tx) RemoveFromGroup(groupID string, devices []string) error {
+func (t OrganisationWriter) RemoveFromGroup(groupID string, devices []string) error {
 	return t.exec("delete from group_members where group_id = $1 and device = any($2::text[])", groupID, devices)
 }
 

@@ -144,7 +144,7 @@ func (s *Store) renew(ctx context.Context, held fence, lost context.CancelCauseF
 }
 
 // fenced refuses a transaction whose lease another replica has taken; while it is open, none can.
-func (t Tx) fenced(ctx context.Context) error {
+func (t conn) fenced(ctx context.Context) error {
 	held, ok := ctx.Value(fenceKey{}).(fence)
 	if !ok {
 		return nil

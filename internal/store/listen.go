@@ -38,7 +38,14 @@ const (
 )
 
 // Notify sends a notice when the transaction commits.
-func (t Tx) Notify(n notices.Notice) error {
+func (t ServiceWriter) Notify(n notices.Notice) error { return t.notify(n) }
+
+// Tell sends a notice at once, of what is in no transaction.
+func (s *Store) Tell(ctx context.Context, n notices.Notice) error {
+	return conn{s.gorm[classOf(ctx)].WithContext(ctx)}.notify(n)
+}
+
+func (t conn) notify(n notices.Notice) error {
 	for _, message := range messages(n) {
 		if err := t.exec(notify, channel, message); err != nil {
 			return err

@@ -12,7 +12,7 @@ type RuleGroup struct {
 }
 
 // RuledGroups are all groups that follow a rule, by name.
-func (t Tx) RuledGroups() ([]RuleGroup, error) {
+func (t OrganisationReader) RuledGroups() ([]RuleGroup, error) {
 	return rows[RuleGroup](t, "select id, name, rule from groups where rule <> '' order by name")
 }
 
@@ -47,7 +47,7 @@ func (f DeviceFacts) Facts() fleet.Facts {
 }
 
 // LiveFacts are the facts of live devices by identifier, of all of them when none is given.
-func (t Tx) LiveFacts(ids []string) ([]DeviceFacts, error) {
+func (t OrganisationReader) LiveFacts(ids []string) ([]DeviceFacts, error) {
 	q := t.db.Table("devices").Where("state = ?", Live)
 	if ids != nil {
 		q = q.Where("id = any(?)", array[string](ids))
@@ -56,7 +56,7 @@ func (t Tx) LiveFacts(ids []string) ([]DeviceFacts, error) {
 }
 
 // GroupsOf are the groups that a folded device name is in, certainly or perhaps.
-func (t Tx) GroupsOf(device string) ([]Membership, error) {
+func (t OrganisationReader) GroupsOf(device string) ([]Membership, error) {
 	return rows[Membership](
 		t,
 		"select g.name, m.device, m.certain from group_members m join groups g on g.id = m.group_id where m.device = ?",
@@ -68,7 +68,7 @@ func (t Tx) GroupsOf(device string) ([]Membership, error) {
 type MemberKey struct{ Group, Device string }
 
 // MembershipsOf are the memberships of devices in groups.
-func (t Tx) MembershipsOf(groups []RuleGroup, devices []DeviceFacts) (map[MemberKey]assign.Truth, error) {
+func (t OrganisationReader) MembershipsOf(groups []RuleGroup, devices []DeviceFacts) (map[MemberKey]assign.Truth, error) {
 	ids, keys := make([]string, len(groups)), make([]string, len(devices))
 	for i, g := range groups {
 		ids[i] = g.ID
@@ -104,7 +104,7 @@ func (t Tx) MembershipsOf(groups []RuleGroup, devices []DeviceFacts) (map[Member
 
 // OutOfReach gives the name of a device, of those given by identifier, that is not in reach; empty when
 // there is none.
-func (t Tx) OutOfReach(reach rights.Reach, devices []string) (string, error) {
+func (t OrganisationReader) OutOfReach(reach rights.Reach, devices []string) (string, error) {
 	within, args := inReach(reach)
 	found, err := rows[string](
 		t,
@@ -117,7 +117,7 @@ func (t Tx) OutOfReach(reach rights.Reach, devices []string) (string, error) {
 }
 
 // CountOutside counts names, folded, that are not those of live devices in reach.
-func (t Tx) CountOutside(reach rights.Reach, names []string) (int, error) {
+func (t OrganisationReader) CountOutside(reach rights.Reach, names []string) (int, error) {
 	within, args := inReach(reach)
 	n, err := rows[int](t, `select count(*) from unnest(?::text[]) as n(key) where not exists (
 		select 1 from devices d where d.name_key = n.key and d.state = 'live' and `+within+")", append([]any{names}, args...)...)
@@ -128,7 +128,7 @@ func (t Tx) CountOutside(reach rights.Reach, names []string) (int, error) {
 }
 
 // CountDevicesOutside counts devices, by identifier, that are not in reach.
-func (t Tx) CountDevicesOutside(reach rights.Reach, ids []string) (int, error) {
+func (t OrganisationReader) CountDevicesOutside(reach rights.Reach, ids []string) (int, error) {
 	within, args := inReach(reach)
 	n, err := rows[int](
 		t,
@@ -141,7 +141,7 @@ func (t Tx) CountDevicesOutside(reach rights.Reach, ids []string) (int, error) {
 }
 
 // CountMembersOutside counts names in a group that are not those of live devices in reach.
-func (t Tx) CountMembersOutside(reach rights.Reach, groupID string) (int, error) {
+func (t OrganisationReader) CountMembersOutside(reach rights.Reach, groupID string) (int, error) {
 	within, args := inReach(reach)
 	n, err := rows[int](t, `select count(*) from group_members x where x.group_id = ? and not exists (
 		select 1 from devices d where d.name_key = x.device and d.state = 'live' and `+within+")", append([]any{groupID}, args...)...)
@@ -155,7 +155,7 @@ func (t Tx) CountMembersOutside(reach rights.Reach, groupID string) (int, error)
 type Aim struct{ Include, Exclude, Within []string }
 
 // CountAimedOutside counts live devices that an aim reaches, or may reach, and that are not in reach.
-func (t Tx) CountAimedOutside(reach rights.Reach, aim Aim) (int, error) {
+func (t OrganisationReader) CountAimedOutside(reach rights.Reach, aim Aim) (int, error) {
 	const in = "(?::text = 'everything' or exists (select 1 from group_members m join groups g on g.id = m.group_id " +
 		"where g.name = ? and m.device = d.name_key"
 	sql, args := "d.state = 'live'", []any{}
@@ -182,7 +182,7 @@ func (t Tx) CountAimedOutside(reach rights.Reach, aim Aim) (int, error) {
 }
 
 // PutMemberships stores memberships, by the group's identifier, over what is there.
-func (t Tx) PutMemberships(list []Membership) error {
+func (t OrganisationWriter) PutMemberships(list []Membership) error {
 	if len(list) == 0 {
 		return nil
 	}
@@ -193,7 +193,7 @@ func (t Tx) PutMemberships(list []Membership) error {
 }
 
 // DropMemberships removes memberships, by the group's identifier.
-func (t Tx) DropMemberships(list []Membership) error {
+func (t OrganisationWriter) DropMemberships(list []Membership) error {
 	if len(list) == 0 {
 		return nil
 	}
@@ -210,7 +210,7 @@ func columnsOf(list []Membership) (groups, devices []string, certain []bool) {
 }
 
 // SetDeviceFacts changes the facts that a device says of itself.
-func (t Tx) SetDeviceFacts(id, platform, version string, build int, agent string) error {
+func (t OrganisationWriter) SetDeviceFacts(id, platform, version string, build int, agent string) error {
 	return t.exec(
 		"update devices set platform = $2, os_version = $3, os_build = $4, agent_version = $5, changed_at = now() where id = $1",
 		id,
@@ -222,7 +222,7 @@ func (t Tx) SetDeviceFacts(id, platform, version string, build int, agent string
 }
 
 // SetFacts changes the organisation facts of a device.
-func (t Tx) SetFacts(id, path string, tags []string, primaryUser string) error {
+func (t OrganisationWriter) SetFacts(id, path string, tags []string, primaryUser string) error {
 	return t.exec(
 		"update devices set path = $2, tags = $3::jsonb, primary_user = $4, changed_at = now() where id = $1",
 		id,

@@ -47,7 +47,7 @@ func inGroup(group string) (string, []any) {
 type record struct{ table, time, columns string }
 
 // latest lists records x of live devices d, latest first, from before an identifier.
-func latest[T any](t Tx, from record, n Narrow, where string, args []any, before int64, limit int) ([]T, error) {
+func latest[T any](t querier, from record, n Narrow, where string, args []any, before int64, limit int) ([]T, error) {
 	// Identifiers grow with time, so a time bounds them; some transactions take a moment to commit.
 	const slack = 10 * time.Minute
 	if !n.Since.IsZero() {

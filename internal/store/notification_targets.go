@@ -48,19 +48,19 @@ type TargetSettings struct {
 var targetColumns = []string{"kind", "address", "settings", "secret", "events", "groups", "enabled"}
 
 // AddTarget adds one; the error is [ErrExists] where the name is taken.
-func (t Tx) AddTarget(n NotificationTarget) error {
+func (t NotifyWriter) AddTarget(n NotificationTarget) error {
 	n.NameKey, n.Version = text.Fold(n.Name), 1
 	return translate(t.db.Select(append([]string{"id", "name", "name_key", "version", "created_by", "created_at"}, targetColumns...)).
 		Create(&n).Error)
 }
 
 // Target finds one by name.
-func (t Tx) Target(name string) (NotificationTarget, error) {
+func (t NotifyReader) Target(name string) (NotificationTarget, error) {
 	return first[NotificationTarget](t.db.Where("name_key = ?", text.Fold(name)))
 }
 
 // SetTarget stores what an operator sets, over the version that was read. What waits is tried at once.
-func (t Tx) SetTarget(n NotificationTarget) error {
+func (t NotifyWriter) SetTarget(n NotificationTarget) error {
 	return must(
 		t.db.Model(&NotificationTarget{}).Where("id = ? and version = ?", n.ID, n.Version-1).
 			Select(append([]string{"version", "failures", "error", "next_at"}, targetColumns...)).Updates(n),
@@ -69,12 +69,12 @@ func (t Tx) SetTarget(n NotificationTarget) error {
 }
 
 // DeleteTarget deletes one with its deliveries, over the version that was read.
-func (t Tx) DeleteTarget(id string, version int64) error {
+func (t NotifyWriter) DeleteTarget(id string, version int64) error {
 	return must(t.db.Where("id = ? and version = ?", id, version).Delete(&NotificationTarget{}), ErrStale)
 }
 
 // ListTargets lists a page by name.
-func (t Tx) ListTargets(p Page) ([]NotificationTarget, string, error) {
+func (t NotifyReader) ListTargets(p Page) ([]NotificationTarget, string, error) {
 	after := ""
 	if err := p.after(&after); err != nil {
 		return nil, "", err
@@ -85,24 +85,24 @@ func (t Tx) ListTargets(p Page) ([]NotificationTarget, string, error) {
 }
 
 // CountTargets is how many there are.
-func (t Tx) CountTargets() (n int64, err error) {
+func (t NotifyReader) CountTargets() (n int64, err error) {
 	err = translate(t.db.Model(&NotificationTarget{}).Count(&n).Error)
 	return n, err
 }
 
 // EnabledTargets are all that are not switched off.
-func (t Tx) EnabledTargets() ([]NotificationTarget, error) {
+func (t NotifyReader) EnabledTargets() ([]NotificationTarget, error) {
 	return all[NotificationTarget](t.db.Where("enabled").Order("name_key"))
 }
 
 // DueTargets are the identifiers of those that something waits for and that nobody delivers to now.
-func (t Tx) DueTargets(now time.Time) ([]string, error) {
+func (t NotifyReader) DueTargets(now time.Time) ([]string, error) {
 	return rows[string](t, `select id from notification_targets n where enabled and next_at <= ? and leased_to <= ?
 		and exists (select 1 from deliveries d where d.target_id = n.id and d.state = 'waiting') order by id`, now, now)
 }
 
 // LeaseTarget keeps other replicas from delivering to a target until a time; false where one does.
-func (t Tx) LeaseTarget(id string, now, to time.Time) (NotificationTarget, bool, error) {
+func (t NotifyWriter) LeaseTarget(id string, now, to time.Time) (NotificationTarget, bool, error) {
 	found, err := rows[NotificationTarget](t, `update notification_targets set leased_to = ?
 		where id = ? and enabled and next_at <= ? and leased_to <= ? returning *`, to, id, now, now)
 	if err != nil || len(found) == 0 {
@@ -112,7 +112,7 @@ func (t Tx) LeaseTarget(id string, now, to time.Time) (NotificationTarget, bool,
 }
 
 // EndLease notes how deliveries to a target went.
-func (t Tx) EndLease(n NotificationTarget) error {
+func (t NotifyWriter) EndLease(n NotificationTarget) error {
 	return translate(t.db.Model(&NotificationTarget{}).Where("id = ?", n.ID).
 		Select("failures", "error", "next_at", "leased_to", "delivered_at").Updates(n).Error)
 }

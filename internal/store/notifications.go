@@ -41,24 +41,24 @@ type Delivery struct {
 }
 
 // AddNotification adds one. Where it was not spread yet, deliveries follow.
-func (t Tx) AddNotification(n Notification) error {
+func (t NotifyWriter) AddNotification(n Notification) error {
 	return t.exec(`insert into notifications (id, kind, subject, device_id, words, path, urgent, data, at, spread)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
 		n.ID, n.Kind, n.Subject, n.DeviceID, n.Words, n.Path, n.Urgent, n.Data, n.At, n.Spread)
 }
 
 // UnspreadNotifications are the first without deliveries so far.
-func (t Tx) UnspreadNotifications(most int) ([]Notification, error) {
+func (t NotifyReader) UnspreadNotifications(most int) ([]Notification, error) {
 	return rows[Notification](t, "select * from notifications where not spread order by id limit ?", most)
 }
 
 // SpreadNotification says that the deliveries of one were made.
-func (t Tx) SpreadNotification(id string) error {
+func (t NotifyWriter) SpreadNotification(id string) error {
 	return t.exec("update notifications set spread = true where id = $1", id)
 }
 
 // AddDeliveries has a notification delivered to targets.
-func (t Tx) AddDeliveries(notification string, targets []string, at time.Time) error {
+func (t NotifyWriter) AddDeliveries(notification string, targets []string, at time.Time) error {
 	return t.exec(`insert into deliveries (target_id, notification_id, state, created_at)
 		select target, $1, 'waiting', $2 from unnest($3::text[]) target`, notification, at, targets)
 }
@@ -82,31 +82,31 @@ func deliveries(found []deliveryRow) []Delivery {
 }
 
 // WaitingDeliveries are the first to a target.
-func (t Tx) WaitingDeliveries(target string, most int) ([]Delivery, error) {
+func (t NotifyReader) WaitingDeliveries(target string, most int) ([]Delivery, error) {
 	found, err := rows[deliveryRow](t, "select "+deliveryColumns+` from deliveries d join notifications n on n.id = d.notification_id
 		join notification_targets t on t.id = d.target_id where d.target_id = ? and d.state = 'waiting' order by d.id limit ?`, target, most)
 	return deliveries(found), err
 }
 
 // EndDeliveries says what came of deliveries.
-func (t Tx) EndDeliveries(ids []int64, state, why string, at time.Time) error {
+func (t NotifyWriter) EndDeliveries(ids []int64, state, why string, at time.Time) error {
 	return t.exec(`update deliveries set state = $1, error = $2, ended_at = $3, attempts = attempts + 1
 		where id = any($4) and state = 'waiting'`, state, why, at, ids)
 }
 
 // EndDeliveriesOf is [Tx.EndDeliveries] of those of a notification.
-func (t Tx) EndDeliveriesOf(notification, state, why string, at time.Time) error {
+func (t NotifyWriter) EndDeliveriesOf(notification, state, why string, at time.Time) error {
 	return t.exec(`update deliveries set state = $1, error = $2, ended_at = $3, attempts = attempts + 1
 		where notification_id = $4 and state = 'waiting'`, state, why, at, notification)
 }
 
 // DeliveryFailed counts an attempt.
-func (t Tx) DeliveryFailed(id int64, why string) error {
+func (t NotifyWriter) DeliveryFailed(id int64, why string) error {
 	return t.exec("update deliveries set attempts = attempts + 1, error = $1 where id = $2", why, id)
 }
 
 // GiveUpDeliveries fails those that wait for a target since before a time.
-func (t Tx) GiveUpDeliveries(target, why string, before, at time.Time) error {
+func (t NotifyWriter) GiveUpDeliveries(target, why string, before, at time.Time) error {
 	return t.exec(`update deliveries set state = 'failed', error = $1, ended_at = $2
 		where target_id = $3 and state = 'waiting' and created_at < $4`, why, at, target, before)
 }
@@ -115,7 +115,7 @@ func (t Tx) GiveUpDeliveries(target, why string, before, at time.Time) error {
 type DeliveryFilter struct{ Target, State, Kind string }
 
 // ListDeliveries lists a page, latest first.
-func (t Tx) ListDeliveries(f DeliveryFilter, p Page) ([]Delivery, string, error) {
+func (t NotifyReader) ListDeliveries(f DeliveryFilter, p Page) ([]Delivery, string, error) {
 	before := int64(1) << 62
 	if err := p.after(&before); err != nil {
 		return nil, "", err
@@ -138,13 +138,13 @@ type DeliveryCount struct {
 }
 
 // CountDeliveries counts those that wait and those that failed.
-func (t Tx) CountDeliveries() ([]DeliveryCount, error) {
+func (t NotifyReader) CountDeliveries() ([]DeliveryCount, error) {
 	return rows[DeliveryCount](t, `select target_id, state, count(*) as n from deliveries where state in ('waiting', 'failed')
 		group by target_id, state`)
 }
 
 // SendAgain has failed deliveries wait again: one, or all to a target. It gives how many.
-func (t Tx) SendAgain(id int64, target string, at time.Time) (int, error) {
+func (t NotifyWriter) SendAgain(id int64, target string, at time.Time) (int, error) {
 	found, err := rows[int64](t, `update deliveries set state = 'waiting', ended_at = null, created_at = @at
 		where state = 'failed' and target_id = @target and (@id = 0 or id = @id) returning id`,
 		map[string]any{"id": id, "target": target, "at": at})
@@ -152,7 +152,7 @@ func (t Tx) SendAgain(id int64, target string, at time.Time) (int, error) {
 }
 
 // NotifiedTo is the last entry of the trail that was looked at.
-func (t Tx) NotifiedTo() (int64, error) {
+func (t NotifyWriter) NotifiedTo() (int64, error) {
 	found, err := rows[int64](t, "select seq from notified_to where what = 'trail' for update")
 	if err != nil || len(found) == 0 {
 		return 0, err
@@ -161,18 +161,18 @@ func (t Tx) NotifiedTo() (int64, error) {
 }
 
 // SetNotifiedTo notes it.
-func (t Tx) SetNotifiedTo(seq int64) error {
+func (t NotifyWriter) SetNotifiedTo(seq int64) error {
 	return t.exec("update notified_to set seq = $1 where what = 'trail'", seq)
 }
 
 // UntoldFindings are the first whose state was not told.
-func (t Tx) UntoldFindings(most int) ([]Finding, error) {
+func (t NotifyReader) UntoldFindings(most int) ([]Finding, error) {
 	return rows[Finding](t, `select f.*, d.name as device from findings f join devices d on d.id = f.device_id
 		where f.told <> f.state order by f.id limit ?`, most)
 }
 
 // ToldFindings notes that the states of findings were told.
-func (t Tx) ToldFindings(list []Finding) error {
+func (t NotifyWriter) ToldFindings(list []Finding) error {
 	ids, states := make([]int64, len(list)), make([]string, len(list))
 	for i, f := range list {
 		ids[i], states[i] = f.ID, f.State
@@ -184,12 +184,12 @@ func (t Tx) ToldFindings(list []Finding) error {
 type Told struct{ DeviceID, Standing string }
 
 // ToldStandings are all.
-func (t Tx) ToldStandings() ([]Told, error) {
+func (t NotifyReader) ToldStandings() ([]Told, error) {
 	return rows[Told](t, "select device_id, standing from notified_standings")
 }
 
 // TellStandings notes what was told of now, and forgets what is no longer so.
-func (t Tx) TellStandings(now, gone []Told) error {
+func (t NotifyWriter) TellStandings(now, gone []Told) error {
 	columns := func(list []Told) (ids, standings []string) {
 		for _, x := range list {
 			ids, standings = append(ids, x.DeviceID), append(standings, x.Standing)

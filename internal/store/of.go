@@ -2,21 +2,29 @@ package store
 
 import "context"
 
-// Of is a store as one room sees it: records of the type R, an interface that [Tx] has.
-type Of[R any] struct{ *Store }
+// Of is a store as one room sees it: what it reads and what it writes, as two interfaces of its own.
+type Of[R, W any] struct {
+	store *Store
+	read  func(r Reader) R
+	write func(w Writer) W
+}
 
-// For gives a room the records that it needs.
-func For[R any](s *Store) Of[R] { return Of[R]{s} }
+// For gives a room the records that it needs. read and write only say that the records have it:
+//
+//	store.For(s, func(r store.Reader) Reads { return r }, func(w store.Writer) Records { return w })
+func For[R, W any](s *Store, read func(r Reader) R, write func(w Writer) W) Of[R, W] {
+	return Of[R, W]{s, read, write}
+}
 
 // InTx is [Store.InTx].
-func (o Of[R]) InTx(ctx context.Context, do func(tx R) error) error {
-	return o.Store.InTx(ctx, func(tx Tx) error { return do(any(tx).(R)) })
+func (o Of[R, W]) InTx(ctx context.Context, do func(tx W) error) error {
+	return o.store.InTx(ctx, func(tx Writer) error { return do(o.write(tx)) })
 }
 
 // InSnapshot is [Store.InSnapshot].
-func (o Of[R]) InSnapshot(ctx context.Context, do func(tx R) error) error {
-	return o.Store.InSnapshot(ctx, func(tx Tx) error { return do(any(tx).(R)) })
+func (o Of[R, W]) InSnapshot(ctx context.Context, do func(tx R) error) error {
+	return o.store.InSnapshot(ctx, func(tx Reader) error { return do(o.read(tx)) })
 }
 
 // With is [Store.With].
-func (o Of[R]) With(ctx context.Context) R { return any(o.Store.With(ctx)).(R) }
+func (o Of[R, W]) With(ctx context.Context) R { return o.read(o.store.With(ctx)) }

@@ -59,32 +59,34 @@ type SignInFailure struct {
 }
 
 // AddOperator adds one; the name must be new.
-func (t Tx) AddOperator(o Operator) error { return translate(t.db.Create(&o).Error) }
+func (t AccessWriter) AddOperator(o Operator) error { return translate(t.db.Create(&o).Error) }
 
 // CountOperators counts them all.
-func (t Tx) CountOperators() (int64, error) {
+func (t AccessReader) CountOperators() (int64, error) {
 	var n int64
 	err := t.db.Model(&Operator{}).Count(&n).Error
 	return n, err
 }
 
 // OperatorByName finds an operator.
-func (t Tx) OperatorByName(name string) (Operator, error) {
+func (t AccessReader) OperatorByName(name string) (Operator, error) {
 	return first[Operator](t.db.Where("name = ?", name))
 }
 
 // OperatorsReaching are the names of operators who have a role with reach over a group.
-func (t Tx) OperatorsReaching(group string) ([]string, error) {
+func (t AccessReader) OperatorsReaching(group string) ([]string, error) {
 	return rows[string](t, `select distinct o.name from operators o, jsonb_array_elements(o.grants) g
 		where o.disabled_at is null and jsonb_exists(g->'groups', ?) order by 1`, group)
 }
 
 // Operator finds an operator by identifier.
-func (t Tx) Operator(id string) (Operator, error) { return first[Operator](t.db.Where("id = ?", id)) }
+func (t AccessReader) Operator(id string) (Operator, error) {
+	return first[Operator](t.db.Where("id = ?", id))
+}
 
 // DecidingGroup is a listed group with a folded name in it that an operator's role or an assignment's
 // exclusion names, of those not granted; empty for none. No device talks itself into such a group.
-func (t Tx) DecidingGroup(name string, granted []string) (string, error) {
+func (t AccessReader) DecidingGroup(name string, granted []string) (string, error) {
 	found, err := rows[string](
 		t,
 		`select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = ? and g.name
@@ -101,7 +103,7 @@ func (t Tx) DecidingGroup(name string, granted []string) (string, error) {
 }
 
 // ListOperators lists a page by name.
-func (t Tx) ListOperators(p Page) ([]Operator, string, error) {
+func (t AccessReader) ListOperators(p Page) ([]Operator, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
 		return nil, "", err
@@ -113,7 +115,7 @@ func (t Tx) ListOperators(p Page) ([]Operator, string, error) {
 
 // LockOperator reads an operator for update, so that what is counted for one operator is counted one
 // after the other.
-func (t Tx) LockOperator(id string) (Operator, error) {
+func (t AccessWriter) LockOperator(id string) (Operator, error) {
 	found, err := rows[Operator](t, "select * from operators where id = ? for no key update", id)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
@@ -125,7 +127,7 @@ func (t Tx) LockOperator(id string) (Operator, error) {
 }
 
 // OwnersLeft counts the operators who are owners and may sign in.
-func (t Tx) OwnersLeft() (int, error) {
+func (t AccessReader) OwnersLeft() (int, error) {
 	n, err := rows[int](
 		t,
 		`select count(*) from operators where disabled_at is null and grants @> '[{"role": "owner"}]'`,
@@ -138,7 +140,7 @@ func (t Tx) OwnersLeft() (int, error) {
 
 // SetOperator changes roles, password and whether the operator may sign in. Sessions and tokens of the
 // operator end, and the addresses from which somebody signed in with the former password are forgotten.
-func (t Tx) SetOperator(o Operator, at time.Time) error {
+func (t AccessWriter) SetOperator(o Operator, at time.Time) error {
 	if err := must(t.db.Model(&Operator{}).Where("id = ?", o.ID).
 		Select("grants", "password_hash", "disabled_at").Updates(o), ErrNotFound); err != nil {
 		return err
@@ -153,7 +155,7 @@ func (t Tx) SetOperator(o Operator, at time.Time) error {
 }
 
 // AddSession adds one, and clears away what has expired.
-func (t Tx) AddSession(s Session) error {
+func (t AccessWriter) AddSession(s Session) error {
 	if err := t.db.Where("expires_at < ?", s.CreatedAt).Delete(&Session{}).Error; err != nil {
 		return err
 	}
@@ -161,7 +163,7 @@ func (t Tx) AddSession(s Session) error {
 }
 
 // SessionOperator finds a live session and its operator.
-func (t Tx) SessionOperator(hash []byte, now time.Time) (Operator, Session, error) {
+func (t AccessReader) SessionOperator(hash []byte, now time.Time) (Operator, Session, error) {
 	session, err := first[Session](t.db.Where("hash = ? and expires_at > ?", hash, now))
 	if err != nil {
 		return Operator{}, session, err
@@ -171,30 +173,32 @@ func (t Tx) SessionOperator(hash []byte, now time.Time) (Operator, Session, erro
 }
 
 // RefreshSession notes that the operator gave the password again.
-func (t Tx) RefreshSession(hash []byte, at time.Time) error {
+func (t AccessWriter) RefreshSession(hash []byte, at time.Time) error {
 	return t.db.Model(&Session{}).Where("hash = ?", hash).Update("fresh_at", at).Error
 }
 
 // RefreshToken notes that the operator gave the password with a token.
-func (t Tx) RefreshToken(id string, at time.Time) error {
+func (t AccessWriter) RefreshToken(id string, at time.Time) error {
 	return t.db.Model(&APIToken{}).Where("id = ?", id).Update("fresh_at", at).Error
 }
 
 // EndSession ends one; it is no error when it has ended before.
-func (t Tx) EndSession(hash []byte) error {
+func (t AccessWriter) EndSession(hash []byte) error {
 	return t.db.Where("hash = ?", hash).Delete(&Session{}).Error
 }
 
 // AddAPIToken adds one.
-func (t Tx) AddAPIToken(a APIToken) error { return translate(t.db.Omit("Operator").Create(&a).Error) }
+func (t AccessWriter) AddAPIToken(a APIToken) error {
+	return translate(t.db.Omit("Operator").Create(&a).Error)
+}
 
 // LiveAPIToken finds a token that is neither revoked nor expired.
-func (t Tx) LiveAPIToken(hash []byte, now time.Time) (APIToken, error) {
+func (t AccessReader) LiveAPIToken(hash []byte, now time.Time) (APIToken, error) {
 	return first[APIToken](t.db.Omit("Operator").Where("hash = ? and expires_at > ? and revoked_at is null", hash, now))
 }
 
 // ListAPITokens lists a page, newest first: of one operator, or of all when none is given.
-func (t Tx) ListAPITokens(operator string, p Page) ([]APIToken, string, error) {
+func (t AccessReader) ListAPITokens(operator string, p Page) ([]APIToken, string, error) {
 	before := "~"
 	if err := p.after(&before); err != nil {
 		return nil, "", err
@@ -212,7 +216,7 @@ func (t Tx) ListAPITokens(operator string, p Page) ([]APIToken, string, error) {
 }
 
 // RevokeAPIToken ends a token: of one operator, or of anybody when none is given.
-func (t Tx) RevokeAPIToken(operator, id string, at time.Time) error {
+func (t AccessWriter) RevokeAPIToken(operator, id string, at time.Time) error {
 	q := t.db.Model(&APIToken{}).Where("id = ? and revoked_at is null", id)
 	if operator != "" {
 		q = q.Where("operator_id = ?", operator)
@@ -222,7 +226,7 @@ func (t Tx) RevokeAPIToken(operator, id string, at time.Time) error {
 
 // LockSignInFailures reads the counts of subjects for update, making those that are not there, in one
 // order for everybody.
-func (t Tx) LockSignInFailures(at time.Time, subjects ...string) ([]SignInFailure, error) {
+func (t AccessWriter) LockSignInFailures(at time.Time, subjects ...string) ([]SignInFailure, error) {
 	slices.Sort(subjects)
 	if err := t.exec(`insert into sign_in_failures (subject, failures, blocked_to, last_at) select subject, 0, $2, $2 from
 		unnest($1::text[]) as s(subject)
@@ -237,10 +241,10 @@ func (t Tx) LockSignInFailures(at time.Time, subjects ...string) ([]SignInFailur
 }
 
 // SetSignInFailure stores a count.
-func (t Tx) SetSignInFailure(f SignInFailure) error { return t.db.Save(&f).Error }
+func (t AccessWriter) SetSignInFailure(f SignInFailure) error { return t.db.Save(&f).Error }
 
 // ClearSignInFailures forgets the counts of subjects.
-func (t Tx) ClearSignInFailures(subjects ...string) error {
+func (t AccessWriter) ClearSignInFailures(subjects ...string) error {
 	slices.Sort(subjects)
 	return t.exec(
 		"delete from sign_in_failures where subject in (select subject from sign_in_failures where subject = any($1) order "+
@@ -250,7 +254,7 @@ func (t Tx) ClearSignInFailures(subjects ...string) error {
 }
 
 // KnowsAddress reports whether an operator signed in from an address before.
-func (t Tx) KnowsAddress(operator, address string) (bool, error) {
+func (t AccessReader) KnowsAddress(operator, address string) (bool, error) {
 	found, err := rows[bool](
 		t,
 		"select true from operator_addresses where operator_id = ? and address = ?",
@@ -261,7 +265,7 @@ func (t Tx) KnowsAddress(operator, address string) (bool, error) {
 }
 
 // RememberAddress notes that an operator signed in from an address. The latest twenty are kept.
-func (t Tx) RememberAddress(operator, address string, at time.Time) error {
+func (t AccessWriter) RememberAddress(operator, address string, at time.Time) error {
 	if err := t.exec(`insert into operator_addresses (operator_id, address, last_at) values ($1, $2, $3)
 		on conflict (operator_id, address) do update set last_at = excluded.last_at`, operator, address, at); err != nil {
 		return err

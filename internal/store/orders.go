@@ -30,7 +30,7 @@ type Order struct {
 // AddOrders gives the live devices of those named an order, in place of one of the same kind and
 // subject that still waits, and gives their identifiers. The upper half of a number is the epoch of
 // the service, so that none is used twice after a database came back from a backup.
-func (t Tx) AddOrders(devices []string, o Order) ([]string, error) {
+func (t DevicesWriter) AddOrders(devices []string, o Order) ([]string, error) {
 	if err := t.LockDevices(devices); err != nil {
 		return nil, err
 	}
@@ -59,7 +59,7 @@ func (t Tx) AddOrders(devices []string, o Order) ([]string, error) {
 }
 
 // DeliverOrders marks the waiting orders of a device after a number as delivered, and gives them.
-func (t Tx) DeliverOrders(device string, after int64, at time.Time) ([]Order, error) {
+func (t DevicesWriter) DeliverOrders(device string, after int64, at time.Time) ([]Order, error) {
 	if err := t.exec(`update orders set state = 'delivered', delivered_at = coalesce(delivered_at, $3)
 		where device_id = $1 and number > $2 and state = 'queued' and (ends_at is null or ends_at > $3)`, device, after, at); err != nil {
 		return nil, err
@@ -75,7 +75,7 @@ func (t Tx) DeliverOrders(device string, after int64, at time.Time) ([]Order, er
 }
 
 // Rotates reports whether a device is to change a password by an order that waits, not later than a time.
-func (t Tx) Rotates(device, subject string, at time.Time) (bool, error) {
+func (t DevicesReader) Rotates(device, subject string, at time.Time) (bool, error) {
 	found, err := rows[int64](
 		t,
 		`select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?) and state in ('queued',
@@ -89,7 +89,7 @@ func (t Tx) Rotates(device, subject string, at time.Time) (bool, error) {
 }
 
 // FinishOrder stores what became of an order, once; of one that still waits, why.
-func (t Tx) FinishOrder(device string, r protocol.OrderResult) error {
+func (t DevicesWriter) FinishOrder(device string, r protocol.OrderResult) error {
 	if r.State == protocol.OrderDelivered {
 		return t.exec(
 			`update orders set detail = $3 where device_id = $1 and number = $2 and state = 'delivered'`,
@@ -110,7 +110,7 @@ func (t Tx) FinishOrder(device string, r protocol.OrderResult) error {
 }
 
 // CountOrders counts the orders of a batch to devices in reach, by state.
-func (t Tx) CountOrders(reach rights.Reach, batch string, now time.Time) (map[string]int, error) {
+func (t DevicesReader) CountOrders(reach rights.Reach, batch string, now time.Time) (map[string]int, error) {
 	within, args := inReach(reach)
 	counts, err := rows[struct {
 		State string
@@ -126,7 +126,7 @@ func (t Tx) CountOrders(reach rights.Reach, batch string, now time.Time) (map[st
 }
 
 // ListOrders lists a page, latest first. One that waited beyond its end is ended.
-func (t Tx) ListOrders(n Narrow, now time.Time, p Page) ([]Order, string, error) {
+func (t DevicesReader) ListOrders(n Narrow, now time.Time, p Page) ([]Order, string, error) {
 	before := int64(1) << 62
 	if err := p.after(&before); err != nil {
 		return nil, "", err

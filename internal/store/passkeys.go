@@ -24,36 +24,36 @@ type PasskeyCeremony struct {
 }
 
 // AddPasskey adds one; the error is [ErrExists] where it is somebody's already.
-func (t Tx) AddPasskey(p Passkey) error { return translate(t.db.Create(&p).Error) }
+func (t AccessWriter) AddPasskey(p Passkey) error { return translate(t.db.Create(&p).Error) }
 
 // Passkeys are those of an operator, the oldest first.
-func (t Tx) Passkeys(operator string) ([]Passkey, error) {
+func (t AccessReader) Passkeys(operator string) ([]Passkey, error) {
 	return all[Passkey](t.db.Where("operator_id = ?", operator).Order("created_at, id"))
 }
 
 // PasskeyUsed notes a use.
-func (t Tx) PasskeyUsed(p Passkey) error {
+func (t AccessWriter) PasskeyUsed(p Passkey) error {
 	return must(t.db.Model(&Passkey{}).Where("id = ?", p.ID).Select("credential", "used_at").Updates(p), ErrNotFound)
 }
 
 // DropPasskey drops one of an operator.
-func (t Tx) DropPasskey(operator string, id []byte) error {
+func (t AccessWriter) DropPasskey(operator string, id []byte) error {
 	return must(t.db.Where("operator_id = ? and id = ?", operator, id).Delete(&Passkey{}), ErrNotFound)
 }
 
 // DropPasskeys drops all of an operator.
-func (t Tx) DropPasskeys(operator string) error {
+func (t AccessWriter) DropPasskeys(operator string) error {
 	return translate(t.db.Where("operator_id = ?", operator).Delete(&Passkey{}).Error)
 }
 
 // AddCeremony adds one, clears away those from before a time, and says how many of the same address are under way, this one
 // included.
-func (t Tx) AddCeremony(c PasskeyCeremony, before time.Time) (underWay int, err error) {
-	return addUnderWay(t, c, "delete from passkey_ceremonies where created_at < $1", before,
+func (t AccessWriter) AddCeremony(c PasskeyCeremony, before time.Time) (underWay int, err error) {
+	return addUnderWay(t.conn, c, "delete from passkey_ceremonies where created_at < $1", before,
 		"select count(*) from passkey_ceremonies where address = ?", c.Address)
 }
 
 // TakeCeremony gives one and deletes it: it is used once, also when what follows fails.
-func (t Tx) TakeCeremony(hash []byte) (PasskeyCeremony, error) {
+func (t AccessWriter) TakeCeremony(hash []byte) (PasskeyCeremony, error) {
 	return one[PasskeyCeremony](t, "delete from passkey_ceremonies where hash = ? returning *", hash)
 }

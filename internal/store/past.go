@@ -7,21 +7,21 @@ import (
 )
 
 // DesiredAt is the desired state that a device was to have at a time. The error is [ErrNotFound] where none of then is kept.
-func (t Tx) DesiredAt(device string, at time.Time) (DesiredState, error) {
+func (t DevicesReader) DesiredAt(device string, at time.Time) (DesiredState, error) {
 	return first[DesiredState](
 		t.db.Where("device_id = ? and created_at <= ?", device, at).Order("epoch desc, number desc").Limit(1),
 	)
 }
 
 // ReportAt is the last report of a device that had come by a time. The error is [ErrNotFound] where none of then is kept.
-func (t Tx) ReportAt(device string, at time.Time) (Report, error) {
+func (t DevicesReader) ReportAt(device string, at time.Time) (Report, error) {
 	return first[Report](
 		t.db.Where("device_id = ? and received_at <= ?", device, at).Order("epoch desc, seq desc").Limit(1),
 	)
 }
 
 // DepositTimesAt is [Tx.DepositTimes] as it was at a time, as far as the deposits of then are kept.
-func (t Tx) DepositTimesAt(device string, at time.Time, state *drift.State) error {
+func (t DevicesReader) DepositTimesAt(device string, at time.Time, state *drift.State) error {
 	known, err := rows[Rotation](
 		t,
 		`select distinct on (target) target, deposited_at as changed_at from deposits

@@ -26,22 +26,26 @@ type PolicyRevision struct {
 }
 
 // AddPolicy adds a draft; the name must be new.
-func (t Tx) AddPolicy(p Policy) error { return translate(t.db.Create(&p).Error) }
+func (t ChangesWriter) AddPolicy(p Policy) error { return translate(t.db.Create(&p).Error) }
 
 // Policy finds a policy by name.
-func (t Tx) Policy(name string) (Policy, error) { return first[Policy](t.db.Where("name = ?", name)) }
+func (t ChangesReader) Policy(name string) (Policy, error) {
+	return first[Policy](t.db.Where("name = ?", name))
+}
 
 // PolicyNames are the names of all policies.
-func (t Tx) PolicyNames() ([]string, error) { return rows[string](t, "select name from policies") }
+func (t ChangesReader) PolicyNames() ([]string, error) {
+	return rows[string](t, "select name from policies")
+}
 
 // SetPolicy stores a draft over the given version.
-func (t Tx) SetPolicy(p Policy, over int64) error {
+func (t ChangesWriter) SetPolicy(p Policy, over int64) error {
 	return must(t.db.Model(&Policy{}).Where("id = ? and version = ?", p.ID, over).
 		Select("title", "source", "version", "revision", "updated_at", "updated_by").Updates(p), ErrStale)
 }
 
 // ListPolicies lists a page by name; search is part of a name or title.
-func (t Tx) ListPolicies(search string, p Page) ([]Policy, string, error) {
+func (t ChangesReader) ListPolicies(search string, p Page) ([]Policy, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
 		return nil, "", err
@@ -56,15 +60,17 @@ func (t Tx) ListPolicies(search string, p Page) ([]Policy, string, error) {
 }
 
 // AddPolicyRevision adds one.
-func (t Tx) AddPolicyRevision(r PolicyRevision) error { return translate(t.db.Create(&r).Error) }
+func (t ChangesWriter) AddPolicyRevision(r PolicyRevision) error {
+	return translate(t.db.Create(&r).Error)
+}
 
 // PolicyRevision finds one.
-func (t Tx) PolicyRevision(policyID string, number int) (PolicyRevision, error) {
+func (t ChangesReader) PolicyRevision(policyID string, number int) (PolicyRevision, error) {
 	return first[PolicyRevision](t.db.Where("policy_id = ? and number = ?", policyID, number))
 }
 
 // ListPolicyRevisions lists a page, newest first, without the documents.
-func (t Tx) ListPolicyRevisions(policyID string, p Page) ([]PolicyRevision, string, error) {
+func (t ChangesReader) ListPolicyRevisions(policyID string, p Page) ([]PolicyRevision, string, error) {
 	after := 1 << 30
 	if err := p.after(&after); err != nil {
 		return nil, "", err

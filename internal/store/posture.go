@@ -30,7 +30,7 @@ type VerifiedDay struct {
 }
 
 // VerifiedDays are those of a period, in order.
-func (t Tx) VerifiedDays(p PostureScope) ([]VerifiedDay, error) {
+func (t FindingsReader) VerifiedDays(p PostureScope) ([]VerifiedDay, error) {
 	where, args := p.where()
 	return rows[VerifiedDay](t, `select date_trunc('day', x.verified_at, 'UTC') as day, count(*) as verified,
 		percentile_cont(0.5) within group (order by extract(epoch from x.verified_at - x.created_at)) as half,
@@ -54,7 +54,7 @@ type RuleFindings struct {
 
 // FindingsByRule sums the findings up that were open at some time of a period, most devices first. What a platform does not
 // support is none.
-func (t Tx) FindingsByRule(p PostureScope) ([]RuleFindings, error) {
+func (t FindingsReader) FindingsByRule(p PostureScope) ([]RuleFindings, error) {
 	where, args := p.where()
 	return rows[RuleFindings](t, `with seen as (
 			select x.* from findings x where x.closed_at is null and x.first_seen < ?
@@ -72,7 +72,7 @@ func (t Tx) FindingsByRule(p PostureScope) ([]RuleFindings, error) {
 }
 
 // firstOf gives the first of a list, and how many there are in all.
-func firstOf[T any](t Tx, columns, from, order string, most int, args []any) (list []T, n int, err error) {
+func firstOf[T any](t querier, columns, from, order string, most int, args []any) (list []T, n int, err error) {
 	if n, err = one[int](t, "select count(*) "+from, args...); err != nil || n == 0 {
 		return nil, 0, err
 	}
@@ -87,7 +87,7 @@ type OverduePassword struct {
 }
 
 // OverduePasswords are those of a scope as of a time, the oldest first, at most some.
-func (t Tx) OverduePasswords(p PostureScope, before time.Time, most int) (list []OverduePassword, n int, err error) {
+func (t FindingsReader) OverduePasswords(p PostureScope, before time.Time, most int) (list []OverduePassword, n int, err error) {
 	where, args := p.where()
 	return firstOf[OverduePassword](t, `d.id as device_id, d.name as device, r.target, r.name, r.changed_at,
 		r.changed_at + make_interval(mins => r.every_minutes) as due_at`,
@@ -103,7 +103,7 @@ type RevealSum struct {
 }
 
 // RevealSums are those of a period by person, the most often first, at most some.
-func (t Tx) RevealSums(p PostureScope, most int) (list []RevealSum, n int, err error) {
+func (t FindingsReader) RevealSums(p PostureScope, most int) (list []RevealSum, n int, err error) {
 	where, args := p.where()
 	return firstOf[RevealSum](t,
 		"x.operator, x.reason, count(*) as times, count(distinct x.device_id) as devices, max(x.at) as last",
@@ -112,7 +112,7 @@ func (t Tx) RevealSums(p PostureScope, most int) (list []RevealSum, n int, err e
 }
 
 // WaiversWithin are those that held at some time of a period, the latest first, at most some.
-func (t Tx) WaiversWithin(p PostureScope, most int) (list []Waiver, n int, err error) {
+func (t FindingsReader) WaiversWithin(p PostureScope, most int) (list []Waiver, n int, err error) {
 	where, args := p.where()
 	return firstOf[Waiver](t, "x.*, d.name as device", "from waivers x join devices d on d.id = x.device_id "+
 		"where x.made_at < ? and coalesce(x.ended_at, 'infinity') >= ? and "+where, "order by x.id desc", most,
@@ -126,7 +126,7 @@ type ClosedChange struct {
 }
 
 // ChangesWithin are those that were applied or reverted in a period, the latest first, at most some.
-func (t Tx) ChangesWithin(since, until time.Time, most int) (list []ClosedChange, n int, err error) {
+func (t FindingsReader) ChangesWithin(since, until time.Time, most int) (list []ClosedChange, n int, err error) {
 	return firstOf[ClosedChange](t, `c.*, coalesce((select string_agg(distinct e.who, ', ') from change_events e
 		where e.change_id = c.id and e.what = 'approved'), '') as approved_by`,
 		"from changes c where c.closed_at >= ? and c.closed_at < ? and c.state in ('done', 'reverted')",

@@ -17,17 +17,17 @@ type ProviderAttempt struct {
 
 // AddProviderAttempt adds one, clears away those from before a time, and says how many of the same address are under way,
 // this one included.
-func (t Tx) AddProviderAttempt(a ProviderAttempt, before time.Time) (underWay int, err error) {
-	return addUnderWay(t, a, "delete from provider_attempts where created_at < $1", before,
+func (t AccessWriter) AddProviderAttempt(a ProviderAttempt, before time.Time) (underWay int, err error) {
+	return addUnderWay(t.conn, a, "delete from provider_attempts where created_at < $1", before,
 		"select count(*) from provider_attempts where address = ?", a.Address)
 }
 
 // TakeProviderAttempt gives one and deletes it: it is used once, also when what follows fails.
-func (t Tx) TakeProviderAttempt(state []byte) (ProviderAttempt, error) {
+func (t AccessWriter) TakeProviderAttempt(state []byte) (ProviderAttempt, error) {
 	return one[ProviderAttempt](t, "delete from provider_attempts where state = ? returning *", state)
 }
 
 // OperatorByIdentity finds an operator by who a provider says it is.
-func (t Tx) OperatorByIdentity(issuer, subject string) (Operator, error) {
+func (t AccessReader) OperatorByIdentity(issuer, subject string) (Operator, error) {
 	return first[Operator](t.db.Where("issuer = ? and subject = ?", issuer, subject))
 }

@@ -73,7 +73,7 @@ type Replica struct {
 }
 
 // Replicas are those that wrote that they are there since a time by the clock of the database, by identifier.
-func (t Tx) Replicas(within time.Duration) ([]Replica, error) {
+func (t ServiceReader) Replicas(within time.Duration) ([]Replica, error) {
 	return rows[Replica](t, "select id, host, program, at from replicas where at > clock_timestamp() - ?::interval order by id",
 		fmt.Sprintf("%d milliseconds", within.Milliseconds()))
 }
@@ -99,7 +99,7 @@ func (s *Store) TryWrite(ctx context.Context) error {
 }
 
 // ThisDatabase names the database of a transaction.
-func (t Tx) ThisDatabase() (Database, error) {
+func (t ServiceReader) ThisDatabase() (Database, error) {
 	type row struct {
 		System   string
 		Timeline int64

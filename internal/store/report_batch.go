@@ -46,14 +46,6 @@ type TakenReport struct {
 	Gone               []int64            // identifiers
 }
 
-// ReportsFor gives a room a transaction of reports as an interface of its own that [*ReportBatch] has.
-type ReportsFor[B any] struct{ *Store }
-
-// TakeReports is [Store.TakeReports].
-func (r ReportsFor[B]) TakeReports(ctx context.Context, devices []string, waits bool, judge func(b B) error) error {
-	return r.Store.TakeReports(ctx, devices, waits, func(b *ReportBatch) error { return judge(any(b).(B)) })
-}
-
 // TakeReports locks devices, has judge look at their reports, and stores what it says with [ReportBatch.Take]. Devices that
 // something else holds are waited for, or passed over and then busy.
 func (s *Store) TakeReports(ctx context.Context, devices []string, waits bool, judge func(b *ReportBatch) error) error {

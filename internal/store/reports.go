@@ -29,7 +29,7 @@ func bodyDigest(device, body string) []byte {
 }
 
 // ReportBody reads a report.
-func (t Tx) ReportBody(id int64) (drift.Report, Report, error) {
+func (t DevicesReader) ReportBody(id int64) (drift.Report, Report, error) {
 	var report drift.Report
 	row, err := first[Report](t.db.Where("id = ?", id))
 	if err != nil {

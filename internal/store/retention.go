@@ -1,8 +1,6 @@
 package store
 
 import (
-	"context"
-	"slices"
 	"time"
 )
 
@@ -19,18 +17,19 @@ type RetentionPeriods struct {
 	Notifications time.Duration // with their deliveries
 }
 
-// pruneBatch is the most records that are deleted in one statement.
-const pruneBatch = 5000
+// RetentionBatch is the most records that are deleted in one statement.
+const RetentionBatch = 5000
 
-// prune is one kind of record that is deleted after a time.
-type prune struct {
-	what  string
+// Kept is one kind of record, and how old it gets.
+type Kept struct {
+	What  string
 	sql   string // deletes at most $1 records that are older than $2
-	older time.Duration
+	Older time.Duration
 }
 
-func prunes(k RetentionPeriods) []prune {
-	return []prune{
+// Records are the kinds of record that are deleted one by one.
+func (k RetentionPeriods) Records() []Kept {
+	return []Kept{
 		// Of the months; what is older than that was there before there were months, and goes bit by bit.
 		{
 			"device events",
@@ -106,66 +105,33 @@ func prunes(k RetentionPeriods) []prune {
 	}
 }
 
-// Prune deletes what is no longer kept, a batch at a time, and gives the number of records by kind. It may be cut anywhere: the
-// next turn goes on from there.
-func (s *Store) Prune(ctx context.Context, kept RetentionPeriods, now time.Time) (map[string]int64, error) {
-	ctx = ForJobs(ctx)
-	gone := map[string]int64{}
-	if err := s.extendMonths(ctx, kept, now); err != nil {
-		return gone, err
-	}
-	if err := s.keepDays(ctx, kept, now); err != nil {
-		return gone, err
-	}
-	if err := s.dropMonths(ctx, kept, now, gone); err != nil {
-		return gone, err
-	}
-	for _, p := range prunes(kept) {
-		for {
-			n, err := s.deleted(ctx, p.sql, pruneBatch, now.Add(-p.older))
-			if err != nil {
-				return gone, err
-			}
-			gone[p.what] += n
-			if n < pruneBatch {
-				break
-			}
-		}
-	}
-	return gone, s.dropUnused(ctx, now, gone)
+// DeleteOld deletes records of a kind that are older than it gets, at most [RetentionBatch] of them, and gives their number.
+func (t RetentionWriter) DeleteOld(k Kept, now time.Time) (int64, error) {
+	return t.affected(k.sql, RetentionBatch, now.Add(-k.Older))
 }
 
-// deleted runs a statement that deletes, in a transaction of its own, and gives the number of records.
-func (s *Store) deleted(ctx context.Context, sql string, args ...any) (n int64, err error) {
-	err = s.InTx(ctx, func(tx Tx) error {
-		result, err := tx.db.Statement.ConnPool.ExecContext(ctx, sql, args...)
-		if err != nil {
-			return err
-		}
-		n, err = result.RowsAffected()
-		return err
-	})
-	return n, err
+// Unused is what devices are told, or why, kept once for all devices that have it.
+type Unused struct{ Table, device, state string } // with the columns that name it
+
+// UnusedTables are those that hold such.
+var UnusedTables = []Unused{{"scopes", "scope", "scope"}, {"settings", "settings_digest", "settings"}}
+
+// UnusedDigests are the digests of what was made before a time and no device has or had.
+func (t RetentionReader) UnusedDigests(u Unused, before time.Time) ([]string, error) {
+	return rows[string](t, "select digest from "+u.Table+" s where s.created_at < ? and not exists (select from devices d where d."+
+		u.device+" = s.digest) and not exists (select from desired_states x where x."+u.state+" = s.digest)", before)
 }
 
-// dropUnused deletes what devices are told and why, where no device was for a day. What is met again is kept by that, see
-// [Tx.PutScope].
-func (s *Store) dropUnused(ctx context.Context, now time.Time, gone map[string]int64) error {
-	unused := now.Add(-24 * time.Hour)
-	for table, using := range map[string]string{"scopes": "scope", "settings": "settings"} {
-		column := map[string]string{"scopes": "scope", "settings": "settings_digest"}[table]
-		digests, err := rows[string](s.With(ctx), "select digest from "+table+" s where s.created_at < ? and not exists (select from devices d where d."+
-			column+" = s.digest) and not exists (select from desired_states x where x."+using+" = s.digest)", unused)
-		if err != nil {
-			return err
-		}
-		for batch := range slices.Chunk(digests, pruneBatch) {
-			n, err := s.deleted(ctx, "delete from "+table+" where digest = any($1::text[]) and created_at < $2", batch, unused)
-			if err != nil {
-				return err
-			}
-			gone[table] += n
-		}
+// DeleteUnused deletes those that were not met again since, see [DeployWriter.PutScope].
+func (t RetentionWriter) DeleteUnused(u Unused, digests []string, before time.Time) (int64, error) {
+	return t.affected("delete from "+u.Table+" where digest = any($1::text[]) and created_at < $2", digests, before)
+}
+
+// affected runs a statement, and gives the number of records that it touched.
+func (t conn) affected(sql string, args ...any) (int64, error) {
+	result, err := t.db.Statement.ConnPool.ExecContext(t.db.Statement.Context, sql, args...)
+	if err != nil {
+		return 0, translate(err)
 	}
-	return nil
+	return result.RowsAffected()
 }

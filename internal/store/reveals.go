@@ -26,7 +26,7 @@ type Ref struct {
 }
 
 // AddReveal stores one, and on the password who saw it last.
-func (t Tx) AddReveal(r Reveal) error {
+func (t PasswordsWriter) AddReveal(r Reveal) error {
 	if err := translate(t.db.Omit("Device").Create(&r).Error); err != nil {
 		return err
 	}
@@ -40,7 +40,7 @@ func (t Tx) AddReveal(r Reveal) error {
 }
 
 // CountReveals counts those of an operator since a time.
-func (t Tx) CountReveals(operator string, since time.Time) (int, error) {
+func (t PasswordsReader) CountReveals(operator string, since time.Time) (int, error) {
 	n, err := rows[int](t, "select count(*) from reveals where operator = ? and at > ?", operator, since)
 	if err != nil {
 		return 0, err
@@ -49,7 +49,7 @@ func (t Tx) CountReveals(operator string, since time.Time) (int, error) {
 }
 
 // ListReveals lists a page, latest first.
-func (t Tx) ListReveals(n Narrow, p Page) ([]Reveal, string, error) {
+func (t PasswordsReader) ListReveals(n Narrow, p Page) ([]Reveal, string, error) {
 	before := int64(1) << 62
 	if err := p.after(&before); err != nil {
 		return nil, "", err
@@ -76,10 +76,12 @@ type Approval struct {
 }
 
 // AddApproval stores one that waits.
-func (t Tx) AddApproval(a Approval) error { return translate(t.db.Omit("Device").Create(&a).Error) }
+func (t PasswordsWriter) AddApproval(a Approval) error {
+	return translate(t.db.Omit("Device").Create(&a).Error)
+}
 
 // LockApproval reads one for update.
-func (t Tx) LockApproval(id string) (Approval, error) {
+func (t PasswordsWriter) LockApproval(id string) (Approval, error) {
 	return one[Approval](
 		t,
 		"select a.*, d.name as device from approvals a join devices d on d.id = a.device_id where a.id = ? for update of a",
@@ -88,13 +90,13 @@ func (t Tx) LockApproval(id string) (Approval, error) {
 }
 
 // SetApproval stores what was decided, or that it was used.
-func (t Tx) SetApproval(a Approval) error {
+func (t PasswordsWriter) SetApproval(a Approval) error {
 	return must(t.db.Model(&Approval{}).Where("id = ?", a.ID).
 		Select("decided_by", "decided_at", "approved", "ends_at", "used_at").Updates(a), ErrNotFound)
 }
 
 // OpenApproval finds what an operator asked for one password that has neither ended nor been used.
-func (t Tx) OpenApproval(operator, device, target string, now time.Time) (Approval, error) {
+func (t PasswordsReader) OpenApproval(operator, device, target string, now time.Time) (Approval, error) {
 	return first[Approval](
 		t.db.Omit("Device").
 			Where("asked_by = ? and device_id = ? and target = ? and ends_at > ? and used_at is null and (decided_at is null "+
@@ -106,7 +108,7 @@ func (t Tx) OpenApproval(operator, device, target string, now time.Time) (Approv
 
 // ListApprovals lists a page of those that wait, or that were approved to and not used, latest first, on
 // devices in reach.
-func (t Tx) ListApprovals(reach rights.Reach, now time.Time, p Page) ([]Approval, string, error) {
+func (t PasswordsReader) ListApprovals(reach rights.Reach, now time.Time, p Page) ([]Approval, string, error) {
 	before := "~"
 	if err := p.after(&before); err != nil {
 		return nil, "", err

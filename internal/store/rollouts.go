@@ -30,15 +30,15 @@ type Rollout struct {
 }
 
 // AddRollout adds one. The error matches [ErrExists] where the change went out before.
-func (t Tx) AddRollout(r Rollout) error { return translate(t.db.Create(&r).Error) }
+func (t DeployWriter) AddRollout(r Rollout) error { return translate(t.db.Create(&r).Error) }
 
 // Rollout finds one by the name of its change.
-func (t Tx) Rollout(name string) (Rollout, error) {
+func (t DeployReader) Rollout(name string) (Rollout, error) {
 	return first[Rollout](t.db.Where("name = ?", name))
 }
 
 // LockRollout is [Tx.Rollout], and keeps others from altering it until the transaction ends.
-func (t Tx) LockRollout(name string) (Rollout, error) {
+func (t DeployWriter) LockRollout(name string) (Rollout, error) {
 	if err := t.exec("select 1 from rollouts where name = $1 for update", name); err != nil {
 		return Rollout{}, err
 	}
@@ -46,24 +46,24 @@ func (t Tx) LockRollout(name string) (Rollout, error) {
 }
 
 // SetRollout alters one over the given version.
-func (t Tx) SetRollout(r Rollout, over int64) error {
+func (t DeployWriter) SetRollout(r Rollout, over int64) error {
 	return must(t.db.Model(&Rollout{}).Where("id = ? and version = ?", r.ID, over).
 		Select("state", "version", "body", "edits", "touches", "trouble", "looked_at", "ended_at", "give_back").
 		Updates(r), ErrStale)
 }
 
 // LookedAt notes when rollouts were looked at, which alters nothing else of them.
-func (t Tx) LookedAt(ids []string, at time.Time) error {
+func (t DeployWriter) LookedAt(ids []string, at time.Time) error {
 	return t.exec("update rollouts set looked_at = $2 where id = any($1::text[])", ids, at)
 }
 
 // RolloutsUnderWay are those that have not ended, the oldest first.
-func (t Tx) RolloutsUnderWay() ([]Rollout, error) {
+func (t DeployReader) RolloutsUnderWay() ([]Rollout, error) {
 	return all[Rollout](t.db.Where("ended_at is null").Order("id"))
 }
 
 // ListRollouts lists a page, the latest first; only those under way where it is said.
-func (t Tx) ListRollouts(underWay bool, p Page) ([]Rollout, string, error) {
+func (t DeployReader) ListRollouts(underWay bool, p Page) ([]Rollout, string, error) {
 	at, id := time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC), ""
 	if err := p.after(&at, &id); err != nil {
 		return nil, "", err
@@ -89,7 +89,7 @@ type RolloutDevice struct {
 }
 
 // RolloutDevices are the devices of a rollout, by identifier, without the settings that the change alters.
-func (t Tx) RolloutDevices(id string) ([]RolloutDevice, error) {
+func (t DeployReader) RolloutDevices(id string) ([]RolloutDevice, error) {
 	type row struct {
 		DeviceID   string
 		Wave       int
@@ -120,7 +120,7 @@ func (t Tx) RolloutDevices(id string) ([]RolloutDevice, error) {
 // PutRolloutDevices adds devices of a rollout, and alters those that are there. Reports of a device count from now on when it
 // has just been told; anew says that the change is another one, of which no desired state knows yet. Devices that are told, and
 // were heard from since onlineFrom, are online.
-func (t Tx) PutRolloutDevices(id string, list []RolloutDevice, anew bool, at, onlineFrom time.Time) error {
+func (t DeployWriter) PutRolloutDevices(id string, list []RolloutDevice, anew bool, at, onlineFrom time.Time) error {
 	n := len(list)
 	if n == 0 {
 		return nil
@@ -151,7 +151,7 @@ func (t Tx) PutRolloutDevices(id string, list []RolloutDevice, anew bool, at, on
 }
 
 // DropRolloutDevices takes devices out of a rollout.
-func (t Tx) DropRolloutDevices(id string, devices []string) error {
+func (t DeployWriter) DropRolloutDevices(id string, devices []string) error {
 	return t.exec("delete from rollout_devices where rollout_id = $1 and device_id = any($2::text[])", id, devices)
 }
 
@@ -163,7 +163,7 @@ type Carries struct {
 }
 
 // Carrying says which of the devices are in which rollouts under way, by device and rollout.
-func (t Tx) Carrying(devices []string) ([]Carries, error) {
+func (t DeployReader) Carrying(devices []string) ([]Carries, error) {
 	return rows[Carries](t, `select d.device_id, d.rollout_id, d.outcome not in ('not_open', 'late') as has from rollouts r
 		join rollout_devices d on d.rollout_id = r.id
 		where r.ended_at is null and d.device_id = any(?) order by d.device_id, d.rollout_id`, devices)
@@ -177,7 +177,7 @@ type GivesBack struct {
 }
 
 // GivingBack is what devices are to give back, because rollouts were reverted after a time; by device and rollout.
-func (t Tx) GivingBack(devices []string, after time.Time) ([]GivesBack, error) {
+func (t DeployReader) GivingBack(devices []string, after time.Time) ([]GivesBack, error) {
 	return rows[GivesBack](t, `select d.device_id, r.started_at as since, d.units from rollouts r
 		join rollout_devices d on d.rollout_id = r.id
 		where r.give_back and r.ended_at > ? and d.outcome not in ('not_open', 'late') and d.device_id = any(?)
@@ -185,7 +185,7 @@ func (t Tx) GivingBack(devices []string, after time.Time) ([]GivesBack, error) {
 }
 
 // ToldWith notes the desired states by which devices are told of the changes of rollouts, where none knew of them before.
-func (t Tx) ToldWith(rollouts, devices []string, stamps []drift.Stamp, at time.Time) error {
+func (t DeployWriter) ToldWith(rollouts, devices []string, stamps []drift.Stamp, at time.Time) error {
 	epochs, numbers := make([]int64, len(stamps)), make([]int64, len(stamps))
 	for i, s := range stamps {
 		epochs[i], numbers[i] = s.Epoch, s.Number
@@ -217,7 +217,7 @@ type RolloutSight struct {
 }
 
 // RolloutSights are what is known of the devices that have the change of a rollout; of some, or of all where nil is given.
-func (t Tx) RolloutSights(id string, devices []string) ([]RolloutSight, error) {
+func (t DeployReader) RolloutSights(id string, devices []string) ([]RolloutSight, error) {
 	return rows[RolloutSight](
 		t,
 		`select r.device_id, r.units, r.epoch, r.number, r.since, r.online, r.given_at, d.state, d.reported_epoch, d.reported_number,
@@ -237,7 +237,7 @@ type OpenFinding struct {
 }
 
 // OpenFindingsOf are the open findings of devices.
-func (t Tx) OpenFindingsOf(devices []string) ([]OpenFinding, error) {
+func (t DeployReader) OpenFindingsOf(devices []string) ([]OpenFinding, error) {
 	type row struct{ DeviceID, Unit, Kind, Actual string }
 	found, err := rows[row](t, `select device_id, unit, kind, coalesce(actual::text, '') as actual from findings
 		where device_id = any(?) and closed_at is null`, devices)
@@ -253,7 +253,7 @@ func (t Tx) OpenFindingsOf(devices []string) ([]OpenFinding, error) {
 }
 
 // UnderWay gives a rollout under way, other than that of a change, that touches one of the things; empty for none.
-func (t Tx) UnderWay(things []string, except string) (name, thing string, err error) {
+func (t DeployReader) UnderWay(things []string, except string) (name, thing string, err error) {
 	type row struct{ Name, Touches string }
 	found, err := rows[row](t, `select name, touches::text as touches from rollouts
 		where ended_at is null and name <> ? and jsonb_exists_any(touches, ?) order by id`, except, things)

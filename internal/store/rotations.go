@@ -33,7 +33,7 @@ const rotationColumns = standsColumns + `, r.device_id, d.name as device, d.seri
 	r.every_minutes, r.pending, r.shown_at, r.shown_by`
 
 // RotationsOf are the passwords of a device, by target.
-func (t Tx) RotationsOf(clock Clock, device string) ([]Rotation, error) {
+func (t PasswordsReader) RotationsOf(clock Clock, device string) ([]Rotation, error) {
 	return t.rotations(
 		clock,
 		"from rotations r join devices d on d.id = r.device_id where r.device_id = ? order by r.target",
@@ -42,7 +42,7 @@ func (t Tx) RotationsOf(clock Clock, device string) ([]Rotation, error) {
 }
 
 // rotations reads passwords r of devices d.
-func (t Tx) rotations(clock Clock, from string, args ...any) ([]Rotation, error) {
+func (t PasswordsReader) rotations(clock Clock, from string, args ...any) ([]Rotation, error) {
 	found, err := rows[Rotation](t, "select "+rotationColumns+" "+from, args...)
 	for i, r := range found {
 		found[i].Standing = r.standing(clock)
@@ -52,7 +52,7 @@ func (t Tx) rotations(clock Clock, from string, args ...any) ([]Rotation, error)
 
 // DepositTimes puts into a reported state when passwords were changed as the service knows it: the time of a deposit
 // counts, not the device's word.
-func (t Tx) DepositTimes(clock Clock, device string, state *drift.State) error {
+func (t PasswordsReader) DepositTimes(clock Clock, device string, state *drift.State) error {
 	known, err := t.RotationsOf(clock, device)
 	if err != nil {
 		return err
@@ -85,7 +85,7 @@ func PutRotations(state *drift.State, known []Rotation) {
 type RotationKey struct{ Device, Target string }
 
 // RotationsByKey reads passwords, by device and target.
-func (t Tx) RotationsByKey(clock Clock, keys []RotationKey) ([]Rotation, error) {
+func (t PasswordsReader) RotationsByKey(clock Clock, keys []RotationKey) ([]Rotation, error) {
 	devices, targets := make([]string, len(keys)), make([]string, len(keys))
 	for i, k := range keys {
 		devices[i], targets[i] = k.Device, k.Target
@@ -113,7 +113,7 @@ const overdue = "r.every_minutes is not null and r.changed_at is not null and r.
 	"r.every_minutes) < ?"
 
 // OverdueRotations are those of live devices without an open finding about it, some at a time.
-func (t Tx) OverdueRotations(clock Clock, before time.Time, limit int) ([]Rotation, error) {
+func (t PasswordsReader) OverdueRotations(clock Clock, before time.Time, limit int) ([]Rotation, error) {
 	return t.rotations(
 		clock,
 		`from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+`
@@ -127,6 +127,6 @@ func (t Tx) OverdueRotations(clock Clock, before time.Time, limit int) ([]Rotati
 }
 
 // CountOpenFinding counts one more open finding of a device.
-func (t Tx) CountOpenFinding(device string) error {
+func (t PasswordsWriter) CountOpenFinding(device string) error {
 	return t.exec("update devices set open_findings = open_findings + 1, changed_at = now() where id = $1", device)
 }

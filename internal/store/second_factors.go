@@ -12,12 +12,12 @@ type SecondFactor struct {
 }
 
 // SecondFactor reads that of an operator.
-func (t Tx) SecondFactor(operator string) (SecondFactor, error) {
+func (t AccessReader) SecondFactor(operator string) (SecondFactor, error) {
 	return first[SecondFactor](t.db.Where("operator_id = ?", operator))
 }
 
 // LockSecondFactor reads it for update.
-func (t Tx) LockSecondFactor(operator string) (SecondFactor, error) {
+func (t AccessWriter) LockSecondFactor(operator string) (SecondFactor, error) {
 	found, err := rows[SecondFactor](t, "select * from second_factors where operator_id = ? for update", operator)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
@@ -29,15 +29,15 @@ func (t Tx) LockSecondFactor(operator string) (SecondFactor, error) {
 }
 
 // SetSecondFactor stores it.
-func (t Tx) SetSecondFactor(f SecondFactor) error { return t.db.Save(&f).Error }
+func (t AccessWriter) SetSecondFactor(f SecondFactor) error { return t.db.Save(&f).Error }
 
 // DropSecondFactor takes it away, with its recovery codes; it is no error when there is none.
-func (t Tx) DropSecondFactor(operator string) error {
+func (t AccessWriter) DropSecondFactor(operator string) error {
 	return t.exec("delete from second_factors where operator_id = $1", operator)
 }
 
 // SetRecoveryCodes replaces the recovery codes of an operator, by their hashes.
-func (t Tx) SetRecoveryCodes(operator string, hashes [][]byte) error {
+func (t AccessWriter) SetRecoveryCodes(operator string, hashes [][]byte) error {
 	if err := t.exec("delete from recovery_codes where operator_id = $1", operator); err != nil {
 		return err
 	}
@@ -50,7 +50,7 @@ func (t Tx) SetRecoveryCodes(operator string, hashes [][]byte) error {
 }
 
 // UseRecoveryCode takes one away; it is false when there is none of that hash.
-func (t Tx) UseRecoveryCode(operator string, hash []byte) (bool, error) {
+func (t AccessWriter) UseRecoveryCode(operator string, hash []byte) (bool, error) {
 	found, err := rows[bool](
 		t,
 		"delete from recovery_codes where operator_id = ? and hash = ? returning true",
@@ -61,7 +61,7 @@ func (t Tx) UseRecoveryCode(operator string, hash []byte) (bool, error) {
 }
 
 // CountRecoveryCodes counts those that are left.
-func (t Tx) CountRecoveryCodes(operator string) (int, error) {
+func (t AccessReader) CountRecoveryCodes(operator string) (int, error) {
 	n, err := rows[int](t, "select count(*) from recovery_codes where operator_id = ?", operator)
 	if err != nil {
 		return 0, err
@@ -70,7 +70,7 @@ func (t Tx) CountRecoveryCodes(operator string) (int, error) {
 }
 
 // StrengthenSession notes that a session has a second factor now, and ends the operator's others, which may lack it.
-func (t Tx) StrengthenSession(operator string, hash []byte) error {
+func (t AccessWriter) StrengthenSession(operator string, hash []byte) error {
 	if err := t.exec("delete from sessions where operator_id = $1 and hash <> $2", operator, hash); err != nil {
 		return err
 	}
@@ -78,16 +78,16 @@ func (t Tx) StrengthenSession(operator string, hash []byte) error {
 }
 
 // OpenSealed notes that a sealed owner was used.
-func (t Tx) OpenSealed(operator string, at time.Time) error {
+func (t AccessWriter) OpenSealed(operator string, at time.Time) error {
 	return t.exec("update operators set opened_at = $2 where id = $1 and sealed_at is not null", operator, at)
 }
 
 // Seal makes of an operator one that is used when nobody else gets in.
-func (t Tx) Seal(operator string, at time.Time) error {
+func (t AccessWriter) Seal(operator string, at time.Time) error {
 	return t.exec("update operators set sealed_at = $2, opened_at = null where id = $1", operator, at)
 }
 
 // SealedInUse are sealed owners that were used since they were sealed.
-func (t Tx) SealedInUse() ([]Operator, error) {
+func (t AccessReader) SealedInUse() ([]Operator, error) {
 	return all[Operator](t.db.Where("sealed_at is not null and opened_at is not null").Order("name"))
 }

@@ -29,7 +29,7 @@ type SettleRequest struct {
 }
 
 // RequestSettle stores a request; a worker finds it after the transaction.
-func (t Tx) RequestSettle(r SettleRequest) error {
+func (t DeployWriter) RequestSettle(r SettleRequest) error {
 	if r.Groups == nil {
 		r.Groups = []string{}
 	}
@@ -39,21 +39,21 @@ func (t Tx) RequestSettle(r SettleRequest) error {
 	if err := t.db.Omit("ID", "Attempts", "Error", "NextAt").Create(&r).Error; err != nil {
 		return translate(err)
 	}
-	return t.Notify(notices.Notice{Topic: TopicSettle})
+	return t.notify(notices.Notice{Topic: TopicSettle})
 }
 
 // RequestSettleAgain stores a request that failed, with when it is tried again.
-func (t Tx) RequestSettleAgain(r SettleRequest) error {
+func (t DeployWriter) RequestSettleAgain(r SettleRequest) error {
 	return translate(t.db.Omit("ID").Create(&r).Error)
 }
 
 // SettleRequests are those that wait, oldest first.
-func (t Tx) SettleRequests() ([]SettleRequest, error) {
+func (t DeployReader) SettleRequests() ([]SettleRequest, error) {
 	return all[SettleRequest](t.db.Order("id"))
 }
 
 // SettleWaiting counts requests that wait for their first attempt, and gives some that failed.
-func (t Tx) SettleWaiting() (waiting int, failed []SettleRequest, err error) {
+func (t DeployReader) SettleWaiting() (waiting int, failed []SettleRequest, err error) {
 	n, err := rows[int](t, "select count(*) from settle_requests where error = ''")
 	if err != nil {
 		return 0, nil, err
@@ -67,7 +67,7 @@ func (t Tx) SettleWaiting() (waiting int, failed []SettleRequest, err error) {
 }
 
 // SettleFailed notes why requests failed, and when they are tried again.
-func (t Tx) SettleFailed(ids []int64, why string, next time.Time) error {
+func (t DeployWriter) SettleFailed(ids []int64, why string, next time.Time) error {
 	return t.exec(
 		"update settle_requests set attempts = attempts + 1, error = $2, next_at = $3 where id = any($1::bigint[])",
 		ids,
@@ -77,7 +77,7 @@ func (t Tx) SettleFailed(ids []int64, why string, next time.Time) error {
 }
 
 // SettleDone removes requests that were carried out.
-func (t Tx) SettleDone(ids []int64) error {
+func (t DeployWriter) SettleDone(ids []int64) error {
 	return t.exec("delete from settle_requests where id = any($1::bigint[])", ids)
 }
 
@@ -89,7 +89,7 @@ type DeviceName struct {
 
 // LiveDevices are the live devices that are or may be in any of the groups, or have one of the
 // identifiers, by id.
-func (t Tx) LiveDevices(groups, ids []string) ([]DeviceName, error) {
+func (t DeployReader) LiveDevices(groups, ids []string) ([]DeviceName, error) {
 	return rows[DeviceName](
 		t,
 		`select id, name_key from devices where state = 'live' and (id = any(?) or 'everything' = any(?)
@@ -109,7 +109,7 @@ type Membership struct {
 }
 
 // MembersOf are the folded device names in each of the groups.
-func (t Tx) MembersOf(groups []string) ([]Membership, error) {
+func (t DeployReader) MembersOf(groups []string) ([]Membership, error) {
 	return rows[Membership](t, `select g.name, m.device, m.certain from group_members m
 		join groups g on g.id = m.group_id where g.name = any(?)`, groups)
 }
@@ -124,7 +124,7 @@ type Scope struct {
 
 // PutScope stores a scope unless it is there. One that is keeps from being deleted as old; it is not touched each
 // time, since whoever stores the same would wait for that.
-func (t Tx) PutScope(s Scope) error {
+func (t DeployWriter) PutScope(s Scope) error {
 	return t.exec(
 		"with kept as (update scopes set created_at = now() where digest = $1 and created_at < now() - interval '10 minutes') "+
 			"insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict do nothing",
@@ -169,12 +169,12 @@ func (s Scope) DecidedBy() (map[unit.ID][]string, error) {
 }
 
 // Scope finds one.
-func (t Tx) Scope(digest string) (Scope, error) {
+func (t DeployReader) Scope(digest string) (Scope, error) {
 	return first[Scope](t.db.Where("digest = ?", digest))
 }
 
 // PutSettings stores settings unless they are there, like [Tx.PutScope].
-func (t Tx) PutSettings(digest, body string) error {
+func (t DeployWriter) PutSettings(digest, body string) error {
 	return t.exec(
 		"with kept as (update settings set created_at = now() where digest = $1 and created_at < now() - interval '10 minutes') "+
 			"insert into settings (digest, body) values ($1, $2) on conflict do nothing",
@@ -184,7 +184,7 @@ func (t Tx) PutSettings(digest, body string) error {
 }
 
 // Asked reads what is asked under the given digest, nothing for an empty one.
-func (t Tx) Asked(digest string) (protocol.DesiredContent, error) {
+func (t DeployReader) Asked(digest string) (protocol.DesiredContent, error) {
 	var asked protocol.DesiredContent
 	if digest == "" {
 		return asked, nil
@@ -211,7 +211,7 @@ type SettledDevice struct {
 
 // LockForSettling reads live devices for update, by identifier, as far as nothing else holds them. Rows go past GORM: they
 // are those of whole fleets.
-func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
+func (t DeployWriter) LockForSettling(ids []string) ([]SettledDevice, error) {
 	found, err := t.db.Statement.ConnPool.QueryContext(
 		t.db.Statement.Context,
 		`select id, name, coalesce(scope, ''), held_units, held::text, desired_epoch, desired_number, desired_digest,
@@ -235,7 +235,7 @@ func (t Tx) LockForSettling(ids []string) ([]SettledDevice, error) {
 }
 
 // LiveAmong are those of devices that are live, by identifier.
-func (t Tx) LiveAmong(ids []string) ([]string, error) {
+func (t DeployReader) LiveAmong(ids []string) ([]string, error) {
 	return rows[string](t, "select id from devices where id = any(?) and state = 'live' order by id", ids)
 }
 
@@ -253,7 +253,7 @@ type SettlingResult struct {
 }
 
 // SetSettled stores it, and the desired states that are new.
-func (t Tx) SetSettled(list []SettlingResult, at time.Time) error {
+func (t DeployWriter) SetSettled(list []SettlingResult, at time.Time) error {
 	n := len(list)
 	ids, names, scopes, held := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
 	digests, settings, fresh := make([]string, n), make([]string, n), make([]bool, n)
@@ -330,17 +330,17 @@ func (s *Store) NewestDesired(ctx context.Context, devices []string) (map[string
 }
 
 // DesiredState finds one.
-func (t Tx) DesiredState(device string, epoch, number int64) (DesiredState, error) {
+func (t DeployReader) DesiredState(device string, epoch, number int64) (DesiredState, error) {
 	return first[DesiredState](t.db.Where("device_id = ? and epoch = ? and number = ?", device, epoch, number))
 }
 
 // DesiredBefore are the latest desired states of a device in an epoch, latest first.
-func (t Tx) DesiredBefore(device string, epoch int64, most int) ([]DesiredState, error) {
+func (t DeployReader) DesiredBefore(device string, epoch int64, most int) ([]DesiredState, error) {
 	return all[DesiredState](t.db.Where("device_id = ? and epoch = ?", device, epoch).Order("number desc").Limit(most))
 }
 
 // SettingsBody reads settings as the bytes that were stored.
-func (t Tx) SettingsBody(digest string) (string, error) {
+func (t DeployReader) SettingsBody(digest string) (string, error) {
 	found, err := rows[string](t, "select body from settings where digest = ?", digest)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound

@@ -14,7 +14,7 @@ type StandingHour struct {
 }
 
 // PutStandingHours stores how groups stand in an hour, over what was stored of the same hour.
-func (t Tx) PutStandingHours(list []StandingHour) error {
+func (t FindingsWriter) PutStandingHours(list []StandingHour) error {
 	var names []string
 	var hours []time.Time
 	var counts [5][]int
@@ -32,11 +32,11 @@ func (t Tx) PutStandingHours(list []StandingHour) error {
 }
 
 // StandingHours are those of a group from a time on, in order.
-func (t Tx) StandingHours(group string, since time.Time) ([]StandingHour, error) {
+func (t FindingsReader) StandingHours(group string, since time.Time) ([]StandingHour, error) {
 	return all[StandingHour](t.db.Where("group_name = ? and hour >= ?", group, since).Order("hour"))
 }
 
 // DropStandingHours forgets those before a time.
-func (t Tx) DropStandingHours(before time.Time) error {
+func (t FindingsWriter) DropStandingHours(before time.Time) error {
 	return t.exec("delete from standing_hours where hour < $1", before)
 }

@@ -21,10 +21,10 @@ type ServiceState struct {
 func (ServiceState) TableName() string { return "service_state" }
 
 // ServiceState reads it.
-func (t Tx) ServiceState() (ServiceState, error) { return first[ServiceState](t.db) }
+func (t ServiceReader) ServiceState() (ServiceState, error) { return first[ServiceState](t.db) }
 
 // LockServiceState makes the row when it is not there, and reads it for update.
-func (t Tx) LockServiceState(organisation string) (ServiceState, error) {
+func (t ServiceWriter) LockServiceState(organisation string) (ServiceState, error) {
 	if err := t.exec("insert into service_state (id, organisation) values (true, $1) on conflict do nothing", organisation); err != nil {
 		return ServiceState{}, err
 	}
@@ -36,7 +36,7 @@ func (t Tx) LockServiceState(organisation string) (ServiceState, error) {
 }
 
 // SetServiceState stores it.
-func (t Tx) SetServiceState(s ServiceState) error { return t.db.Save(&s).Error }
+func (t ServiceWriter) SetServiceState(s ServiceState) error { return t.db.Save(&s).Error }
 
 // DatabaseReturn is a time at which the database was found to have gone back.
 type DatabaseReturn struct {
@@ -49,10 +49,12 @@ type DatabaseReturn struct {
 const ReturnSaid = "an operator said so"
 
 // AddDatabaseReturn notes one.
-func (t Tx) AddDatabaseReturn(r DatabaseReturn) error { return translate(t.db.Create(&r).Error) }
+func (t ServiceWriter) AddDatabaseReturn(r DatabaseReturn) error {
+	return translate(t.db.Create(&r).Error)
+}
 
 // DatabaseReturns are those after a time that the service found by itself, the latest first.
-func (t Tx) DatabaseReturns(after time.Time) ([]DatabaseReturn, error) {
+func (t ServiceReader) DatabaseReturns(after time.Time) ([]DatabaseReturn, error) {
 	return all[DatabaseReturn](t.db.Where("at > ? and why <> ?", after, ReturnSaid).Order("epoch desc"))
 }
 
@@ -78,10 +80,10 @@ const (
 )
 
 // Freezes are those in force.
-func (t Tx) Freezes() ([]Freeze, error) { return all[Freeze](t.db.Order("at, what")) }
+func (t ServiceReader) Freezes() ([]Freeze, error) { return all[Freeze](t.db.Order("at, what")) }
 
 // SetFreeze puts one in force, instead of one of the same kind.
-func (t Tx) SetFreeze(f Freeze) error { return translate(t.db.Save(&f).Error) }
+func (t ServiceWriter) SetFreeze(f Freeze) error { return translate(t.db.Save(&f).Error) }
 
 // LiftFreezes ends every freeze.
-func (t Tx) LiftFreezes() error { return t.exec("delete from freezes") }
+func (t ServiceWriter) LiftFreezes() error { return t.exec("delete from freezes") }

@@ -1,5 +1,6 @@
-// Package store keeps the service's records in PostgreSQL: one file an aggregate, no rules of the
-// job. A [Tx] is one transaction; the store itself reads outside of one.
+// Package store keeps the service's records in PostgreSQL: one file an aggregate, no rules of the job. What may only read is
+// handed a [Reader], which has no method that writes. Only [Store.InTx] gives a [Writer], and only units of work call it. Both
+// are put together of facets, one for each part of the records: see facets.go.
 //
 // The errors of its methods match [ErrNotFound], [ErrExists], [ErrStale] or [ErrInUse] where the records say no, and are
 // those of PostgreSQL and the context otherwise.
@@ -39,7 +40,7 @@ var (
 // Store is the service's database. Operators, devices and jobs have connections of their own, so that
 // none of them waits for the others: see [ForDevices] and [ForJobs].
 type Store struct {
-	Tx      // for operators
+	Reader  // for operators
 	pools   [classes]*pgxpool.Pool
 	sql     [classes]*sql.DB
 	gorm    [classes]*gorm.DB
@@ -49,9 +50,6 @@ type Store struct {
 	replica string        // identifier of this process among those that share the database
 	host    string        // where it runs, for people
 }
-
-// Tx is one transaction, or the store outside of one.
-type Tx struct{ db *gorm.DB }
 
 // class is on whose behalf the database is asked.
 type class int
@@ -113,7 +111,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 			return nil, fmt.Errorf("connecting to the database: %w", err)
 		}
 	}
-	s.Tx, s.jobs, s.devices = Tx{s.gorm[operators]}, s.pools[jobs], s.pools[devices]
+	s.Reader, s.jobs, s.devices = reading(s.gorm[operators]), s.pools[jobs], s.pools[devices]
 	if s.keeping, err = s.pool(ctx, keeping, config.Copy(), false); err == nil {
 		err = s.Ping(ctx)
 	}
@@ -218,7 +216,7 @@ func (s *Store) Jobs() *pgxpool.Pool { return s.jobs }
 func (s *Store) Ping(ctx context.Context) error { return s.pools[operators].Ping(ctx) }
 
 // Clock is the time of the database.
-func (t Tx) Clock() (time.Time, error) {
+func (t ServiceReader) Clock() (time.Time, error) {
 	found, err := rows[time.Time](t, "select clock_timestamp()")
 	if err != nil || len(found) == 0 {
 		return time.Time{}, err
@@ -228,29 +226,31 @@ func (t Tx) Clock() (time.Time, error) {
 
 // InTx runs do in one transaction, which is rolled back when do returns an error. Under a context of
 // [Store.Exclusively] it is refused once another replica has the lock.
-func (s *Store) InTx(ctx context.Context, do func(tx Tx) error) error {
+func (s *Store) InTx(ctx context.Context, do func(tx Writer) error) error {
 	return translate(s.gorm[classOf(ctx)].WithContext(ctx).Transaction(func(db *gorm.DB) error {
-		if err := (Tx{db}).fenced(ctx); err != nil {
+		if err := (conn{db}).fenced(ctx); err != nil {
 			return err
 		}
-		return do(Tx{db})
+		return do(writing(db))
 	}))
 }
 
-// Mark notes where the transaction is, so that it can go back there with [Tx.BackToMark].
-func (t Tx) Mark() error { return translate(t.db.SavePoint("mark").Error) }
+// Mark notes where the transaction is, so that it can go back there with [ServiceWriter.BackToMark].
+func (t ServiceWriter) Mark() error { return translate(t.db.SavePoint("mark").Error) }
 
-// BackToMark undoes whatever the transaction did since [Tx.Mark], also a statement that failed.
-func (t Tx) BackToMark() error { return translate(t.db.RollbackTo("mark").Error) }
+// BackToMark undoes whatever the transaction did since [ServiceWriter.Mark], also a statement that failed.
+func (t ServiceWriter) BackToMark() error { return translate(t.db.RollbackTo("mark").Error) }
 
 // InSnapshot runs do in one read-only transaction that sees the database as of one moment.
-func (s *Store) InSnapshot(ctx context.Context, do func(tx Tx) error) error {
-	return translate(s.gorm[classOf(ctx)].WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(Tx{db}) },
+func (s *Store) InSnapshot(ctx context.Context, do func(tx Reader) error) error {
+	return translate(s.gorm[classOf(ctx)].WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(reading(db)) },
 		&sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true}))
 }
 
 // With gives the store bound to a context, for reading outside of a transaction.
-func (s *Store) With(ctx context.Context) Tx { return Tx{s.gorm[classOf(ctx)].WithContext(ctx)} }
+func (s *Store) With(ctx context.Context) Reader {
+	return reading(s.gorm[classOf(ctx)].WithContext(ctx))
+}
 
 // NewID gives a new identifier that sorts by the time of its making.
 func NewID(at time.Time) string {
@@ -298,7 +298,7 @@ func (a array[T]) Value() (driver.Value, error) {
 }
 
 // rows runs a query of our own SQL. Lists among the arguments are arrays: write "= any(?)".
-func rows[T any](t Tx, query string, args ...any) ([]T, error) {
+func rows[T any](t querier, query string, args ...any) ([]T, error) {
 	for i, arg := range args {
 		switch list := arg.(type) {
 		case []string:
@@ -308,12 +308,12 @@ func rows[T any](t Tx, query string, args ...any) ([]T, error) {
 		}
 	}
 	records := []T{}
-	err := translate(t.db.Raw(query, args...).Scan(&records).Error)
+	err := translate(t.session().Raw(query, args...).Scan(&records).Error)
 	return records, err
 }
 
 // one is [rows] where there is one or none; then the error is [ErrNotFound].
-func one[T any](t Tx, query string, args ...any) (T, error) {
+func one[T any](t querier, query string, args ...any) (T, error) {
 	found, err := rows[T](t, query, args...)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
@@ -327,7 +327,7 @@ func one[T any](t Tx, query string, args ...any) (T, error) {
 
 // addUnderWay adds what anybody may begin, once what is over was cleared away, and says how many the same address has under
 // way, this one included.
-func addUnderWay[T any](t Tx, begun T, clear string, before time.Time, count, address string) (int, error) {
+func addUnderWay[T any](t conn, begun T, clear string, before time.Time, count, address string) (int, error) {
 	if err := t.exec(clear, before); err != nil {
 		return 0, err
 	}
@@ -338,7 +338,7 @@ func addUnderWay[T any](t Tx, begun T, clear string, before time.Time, count, ad
 }
 
 // exec runs a statement whose arguments may be whole columns: slices go to PostgreSQL as arrays.
-func (t Tx) exec(query string, args ...any) error {
+func (t conn) exec(query string, args ...any) error {
 	_, err := t.db.Statement.ConnPool.ExecContext(t.db.Statement.Context, query, args...)
 	return translate(err)
 }

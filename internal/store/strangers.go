@@ -16,7 +16,7 @@ const mostStrangers = 200
 
 // CountStranger counts one refused attempt. Beyond some addresses and names in a minute they are counted
 // together, so that nobody fills the database.
-func (t Tx) CountStranger(minute time.Time, action, address, name string) error {
+func (t TrailWriter) CountStranger(minute time.Time, action, address, name string) error {
 	return t.exec(`with told as (select count(*) < $5 as apart from stranger_attempts where minute = $1 and action = $2)
 		insert into stranger_attempts (minute, action, address, name, count)
 		select $1, $2, case when apart then $3 else '' end, case when apart then $4 else '' end, 1 from told
@@ -24,7 +24,7 @@ func (t Tx) CountStranger(minute time.Time, action, address, name string) error 
 }
 
 // TakeStrangers removes the sums of minutes before a time, and gives them.
-func (t Tx) TakeStrangers(before time.Time) ([]StrangerAttempts, error) {
+func (t TrailWriter) TakeStrangers(before time.Time) ([]StrangerAttempts, error) {
 	return rows[StrangerAttempts](t, `with gone as (delete from stranger_attempts where minute < ? returning *)
 		select minute, action, sum(count) as attempts,
 			coalesce(to_jsonb((array_agg(distinct address) filter (where address <> ''))[:20]), '[]') as addresses,

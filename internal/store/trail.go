@@ -62,7 +62,7 @@ func (f TrailFilter) Empty() bool {
 }
 
 // ListTrail lists a page of entries, latest first.
-func (t Tx) ListTrail(f TrailFilter, p Page) ([]audit.Entry, string, error) {
+func (t TrailReader) ListTrail(f TrailFilter, p Page) ([]audit.Entry, string, error) {
 	before := int64(1) << 62
 	if err := p.after(&before); err != nil {
 		return nil, "", err
@@ -86,7 +86,7 @@ func entries(found []auditRow) []audit.Entry {
 }
 
 // TrailAfter gives entries behind one in order, most at most.
-func (t Tx) TrailAfter(seq int64, f TrailFilter, most int) ([]audit.Entry, error) {
+func (t TrailReader) TrailAfter(seq int64, f TrailFilter, most int) ([]audit.Entry, error) {
 	where, args := f.where()
 	found, err := rows[auditRow](t, "select * from audit_entries where seq > ? and "+where+" order by seq limit ?",
 		append(append([]any{seq}, args...), most)...)
@@ -94,7 +94,7 @@ func (t Tx) TrailAfter(seq int64, f TrailFilter, most int) ([]audit.Entry, error
 }
 
 // TrailEntry reads one.
-func (t Tx) TrailEntry(seq int64) (audit.Entry, error) {
+func (t TrailReader) TrailEntry(seq int64) (audit.Entry, error) {
 	found, err := one[auditRow](t, "select * from audit_entries where seq = ?", seq)
 	if err != nil {
 		return audit.Entry{}, err
@@ -103,7 +103,7 @@ func (t Tx) TrailEntry(seq int64) (audit.Entry, error) {
 }
 
 // TrailHead is the last entry; its sequence is 0 when there is none.
-func (t Tx) TrailHead() (audit.Entry, error) {
+func (t TrailReader) TrailHead() (audit.Entry, error) {
 	found, err := rows[auditRow](t, "select * from audit_entries order by seq desc limit 1")
 	if err != nil || len(found) == 0 {
 		return audit.Entry{}, err
@@ -112,7 +112,7 @@ func (t Tx) TrailHead() (audit.Entry, error) {
 }
 
 // Trail gives the audit trail from its first entry, a few thousand at a time.
-func (t Tx) Trail() iter.Seq2[audit.Entry, error] {
+func (t TrailReader) Trail() iter.Seq2[audit.Entry, error] {
 	const batch = 2000
 	return func(yield func(audit.Entry, error) bool) {
 		for last := int64(0); ; {
@@ -135,13 +135,13 @@ func (t Tx) Trail() iter.Seq2[audit.Entry, error] {
 }
 
 // AddCheckpoint stores one; there is one at most for an entry.
-func (t Tx) AddCheckpoint(c Checkpoint) error {
+func (t TrailWriter) AddCheckpoint(c Checkpoint) error {
 	return t.exec(`insert into checkpoints (seq, at, hash, document, key_list, made_by) values ($1, $2, $3, $4, $5, $6)
 		on conflict do nothing`, c.Seq, c.At, c.Hash, c.Document, c.KeyList, c.MadeBy)
 }
 
 // ListCheckpoints lists a page, latest first.
-func (t Tx) ListCheckpoints(p Page) ([]Checkpoint, string, error) {
+func (t TrailReader) ListCheckpoints(p Page) ([]Checkpoint, string, error) {
 	before := int64(1) << 62
 	if err := p.after(&before); err != nil {
 		return nil, "", err
@@ -160,7 +160,7 @@ func (t Tx) ListCheckpoints(p Page) ([]Checkpoint, string, error) {
 }
 
 // CheckpointsWithin are those that end behind one entry and at another at most, in order.
-func (t Tx) CheckpointsWithin(after, last int64) ([]Checkpoint, error) {
+func (t TrailReader) CheckpointsWithin(after, last int64) ([]Checkpoint, error) {
 	return rows[Checkpoint](t, "select * from checkpoints where seq > ? and seq <= ? order by seq", after, last)
 }
 
@@ -168,7 +168,7 @@ func (t Tx) CheckpointsWithin(after, last int64) ([]Checkpoint, error) {
 const FoundBroken = "trail.found_broken"
 
 // TrailFoundBroken says why the trail is not what it was, as long as it was not signed since; empty where it is.
-func (t Tx) TrailFoundBroken() (why string, err error) {
+func (t TrailReader) TrailFoundBroken() (why string, err error) {
 	found, err := rows[string](t, `select reason from audit_entries where action = ? and
 		at > coalesce((select max(at) from checkpoints), '-infinity') order by seq desc limit 1`, FoundBroken)
 	if err != nil || len(found) == 0 {
@@ -178,7 +178,7 @@ func (t Tx) TrailFoundBroken() (why string, err error) {
 }
 
 // TrailIsProtected reports whether the role of the service can neither change nor delete entries of the trail.
-func (t Tx) TrailIsProtected() (bool, error) {
+func (t TrailReader) TrailIsProtected() (bool, error) {
 	found, err := rows[bool](t, `select not (has_table_privilege('audit_entries', 'update') or
 		has_table_privilege('audit_entries', 'delete') or has_table_privilege('audit_entries', 'truncate') or
 		pg_has_role(current_user, (select relowner from pg_class where oid = 'audit_entries'::regclass), 'member'))`)

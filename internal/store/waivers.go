@@ -34,12 +34,12 @@ type Waiver struct {
 }
 
 // AddWaivers adds some. The error matches [ErrExists] where one of the same thing has not ended.
-func (t Tx) AddWaivers(list []Waiver) error {
+func (t FindingsWriter) AddWaivers(list []Waiver) error {
 	return translate(t.db.Omit("Device").Create(&list).Error)
 }
 
 // LockWaiver finds one, and keeps others from altering it until the transaction ends.
-func (t Tx) LockWaiver(id string) (Waiver, error) {
+func (t FindingsWriter) LockWaiver(id string) (Waiver, error) {
 	if err := t.exec("select 1 from waivers where id = $1 for update", id); err != nil {
 		return Waiver{}, err
 	}
@@ -47,13 +47,13 @@ func (t Tx) LockWaiver(id string) (Waiver, error) {
 }
 
 // SetWaiver alters one.
-func (t Tx) SetWaiver(w Waiver) error {
+func (t FindingsWriter) SetWaiver(w Waiver) error {
 	return translate(t.db.Model(&Waiver{}).Where("id = ?", w.ID).
 		Select("state", "approved_by", "ended_by", "ended_at").Updates(w).Error)
 }
 
 // DueWaivers are those that have not ended and whose day has come, at most some.
-func (t Tx) DueWaivers(now time.Time, most int) ([]Waiver, error) {
+func (t FindingsReader) DueWaivers(now time.Time, most int) ([]Waiver, error) {
 	return all[Waiver](t.db.Omit("Device").Where("state <> 'ended' and until <= ?", now).Order("until").Limit(most))
 }
 
@@ -66,7 +66,7 @@ type WaiverFilter struct {
 }
 
 // ListWaivers lists a page, the latest first.
-func (t Tx) ListWaivers(f WaiverFilter, p Page) ([]Waiver, string, error) {
+func (t FindingsReader) ListWaivers(f WaiverFilter, p Page) ([]Waiver, string, error) {
 	before := "~" // after every identifier
 	if err := p.after(&before); err != nil {
 		return nil, "", err
@@ -93,7 +93,7 @@ func (t Tx) ListWaivers(f WaiverFilter, p Page) ([]Waiver, string, error) {
 }
 
 // WaivedOf is what devices leave alone, by device.
-func (t Tx) WaivedOf(devices []string) (map[string][]protocol.Waived, error) {
+func (t FindingsReader) WaivedOf(devices []string) (map[string][]protocol.Waived, error) {
 	list, err := all[Waiver](
 		t.db.Omit("Device").Where("state = 'active' and device_id = any(?)", array[string](devices)).
 			Order("device_id, unit, subject"),
@@ -113,7 +113,7 @@ func (t Tx) WaivedOf(devices []string) (map[string][]protocol.Waived, error) {
 }
 
 // Waive has the findings of a device about one thing be waived, or be open again, and counts its open ones anew.
-func (t Tx) Waive(device, unitName, subject string, waived bool) error {
+func (t FindingsWriter) Waive(device, unitName, subject string, waived bool) error {
 	from, to := FindingOpen, FindingWaived
 	if !waived {
 		from, to = to, from
@@ -129,7 +129,7 @@ func (t Tx) Waive(device, unitName, subject string, waived bool) error {
 }
 
 // FindingsWith are findings by identifier, with the names of their devices.
-func (t Tx) FindingsWith(ids []int64) ([]Finding, error) {
+func (t FindingsReader) FindingsWith(ids []int64) ([]Finding, error) {
 	return rows[Finding](t, "select x.*, d.name as device from findings x join devices d on d.id = x.device_id "+
 		"where x.id = any(?) order by x.id", ids)
 }

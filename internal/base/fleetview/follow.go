@@ -18,7 +18,7 @@ const (
 
 // Run keeps the view true until the context ends. It follows the database's notices, and reads the
 // whole fleet at the beginning, whenever notices may have been lost, and once in a while.
-func (v *View) Run(ctx context.Context, db *store.Store, hub *notices.Hub, log *slog.Logger, now func() time.Time) {
+func (v *View) Run(ctx context.Context, db Source, hub *notices.Hub, log *slog.Logger, now func() time.Time) {
 	changes := hub.Subscribe(
 		store.TopicDevices,
 		store.TopicReports,
@@ -95,15 +95,21 @@ func (v *View) Loaded(ctx context.Context) error {
 	}
 }
 
+// Source reads devices for the view, and tells it when it has read them. [*store.Store] is one.
+type Source interface {
+	SeeDevices(ctx context.Context, ids []string) (store.ViewRecords, error)
+	Tell(ctx context.Context, n notices.Notice) error
+}
+
 // Sync waits until the view has everything that was committed before the call, so that whoever changed
 // something sees it in the next list, or until the context ends.
-func (v *View) Sync(ctx context.Context, db *store.Store) {
+func (v *View) Sync(ctx context.Context, db Source) {
 	token, passed := rand.Text(), make(chan struct{})
 	v.fenceMu.Lock()
 	v.fences[token] = passed
 	v.fenceMu.Unlock()
 	defer v.pass([]string{token})
-	if db.With(ctx).Notify(notices.Notice{Topic: store.TopicFence, IDs: []string{token}}) != nil {
+	if db.Tell(ctx, notices.Notice{Topic: store.TopicFence, IDs: []string{token}}) != nil {
 		return
 	}
 	select {

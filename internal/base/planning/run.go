@@ -15,12 +15,17 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// RolloutRecords is what is needed of the records to read and keep a rollout.
-type RolloutRecords interface {
+// RolloutReads is what is needed of the records to read a rollout.
+type RolloutReads interface {
 	Freezes() ([]store.Freeze, error)
+	RolloutDevices(id string) ([]store.RolloutDevice, error)
+}
+
+// RolloutRecords is what is needed of the records to keep a rollout.
+type RolloutRecords interface {
+	RolloutReads
 	DropRolloutDevices(id string, devices []string) error
 	PutRolloutDevices(id string, list []store.RolloutDevice, anew bool, at, onlineFrom time.Time) error
-	RolloutDevices(id string) ([]store.RolloutDevice, error)
 	SetRollout(r store.Rollout, over int64) error
 }
 

@@ -18,17 +18,17 @@ import (
 	"rankwarden.example/internal/wire/audit"
 )
 
-// Records is what a unit of work itself needs of the records.
+// Records is what a unit of work itself writes.
 type Records interface {
 	AppendAudit(e audit.Entry) error
 	Notify(n notices.Notice) error
 	RequestSettle(r store.SettleRequest) error
 }
 
-// Database gives a room the records that it needs. [store.For] makes one; tests have a fake.
-type Database[R Records] interface {
+// Database gives a room the records that it needs: R to read, W to read and write. [store.For] makes one; tests have a fake.
+type Database[R any, W Records] interface {
 	// InTx runs do in one transaction, which is rolled back when do returns an error.
-	InTx(ctx context.Context, do func(tx R) error) error
+	InTx(ctx context.Context, do func(tx W) error) error
 	// InSnapshot runs do in one read-only transaction that sees the database as of one moment.
 	InSnapshot(ctx context.Context, do func(tx R) error) error
 	// With reads outside of a transaction.
@@ -40,9 +40,17 @@ type Locks interface {
 	Exclusively(ctx context.Context, lock int, do func(ctx context.Context) error) (bool, error)
 }
 
-// Room is what every room of the service stands on.
-type Room[R Records] struct {
-	DB       Database[R]
+// Room is embedded in every room of the service. It reads freely, and writes in [Room.Do] only.
+type Room[R any, W Records] struct {
+	db Database[R, W]
+	Env
+}
+
+// NewRoom makes a room over the records that it needs.
+func NewRoom[R any, W Records](db Database[R, W], env Env) Room[R, W] { return Room[R, W]{db, env} }
+
+// Env is what all rooms share.
+type Env struct {
 	Log      *slog.Logger
 	Now      func() time.Time
 	Interval time.Duration // between two check-ins of a device
@@ -51,33 +59,47 @@ type Room[R Records] struct {
 }
 
 // Clock is the time by which devices stand as they do.
-func (r Room[R]) Clock() store.Clock {
-	clock := store.Clock{Now: r.Now(), Interval: r.Interval}
-	if r.Present != nil {
-		clock.Since = r.Present()
+func (e Env) Clock() store.Clock {
+	clock := store.Clock{Now: e.Now(), Interval: e.Interval}
+	if e.Present != nil {
+		clock.Since = e.Present()
 	}
 	return clock
 }
 
+// Read gives the records for reading, outside of a transaction.
+func (r Room[R, W]) Read(ctx context.Context) R { return r.db.With(ctx) }
+
+// Snapshot reads in one transaction that sees the database as of one moment.
+func (r Room[R, W]) Snapshot(ctx context.Context, do func(tx R) error) error {
+	return r.db.InSnapshot(ctx, do)
+}
+
 // Allowed refuses an act, on the trail as [Room.Do] does, for want of its right. Whatever works before it does the act asks
 // first, so that nobody has read or changed anything who may not.
-func (r Room[R]) Allowed(ctx context.Context, act Act) error {
+func (r Room[R, W]) Allowed(ctx context.Context, act Act) error {
 	if act.right == "" || act.who.May(act.right) {
 		return nil
 	}
 	return r.Refuse(ctx, act, Lacking(act.who))
 }
 
+// errNoAct is a mistake of the program.
+var errNoAct = errors.New("an act must be made with ByOperator, ByDevice, ByService or Upkeep")
+
 // Do does an act in one transaction. A refusal for want of the right, or of reach, is on the trail by itself, so that
 // an attempt is seen; nothing else of a refused act is.
-func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) error {
+func (r Room[R, W]) Do(ctx context.Context, act Act, do func(tx W, w *Work) error) error {
 	w := &Work{act: act, now: r.Now(), log: r.Log, interval: r.Interval}
+	if !act.made {
+		return errNoAct
+	}
 	if err := r.Allowed(ctx, act); err != nil {
 		return err
 	}
 	ctx, span := tracing.Tracer().Start(ctx, cmp.Or(act.action, "transaction"))
 	defer span.End()
-	err := r.DB.InTx(ctx, func(tx R) error {
+	err := r.db.InTx(ctx, func(tx W) error {
 		if err := do(tx, w); err != nil {
 			return err
 		}
@@ -93,13 +115,13 @@ func (r Room[R]) Do(ctx context.Context, act Act, do func(tx R, w *Work) error) 
 }
 
 // Refuse puts a refused attempt on the trail, and gives the refusal.
-func (r Room[R]) Refuse(ctx context.Context, act Act, refused error) error {
+func (r Room[R, W]) Refuse(ctx context.Context, act Act, refused error) error {
 	return r.refuse(ctx, &Work{act: act, now: r.Now(), log: r.Log}, refused)
 }
 
-func (r Room[R]) refuse(ctx context.Context, w *Work, refused error) error {
+func (r Room[R, W]) refuse(ctx context.Context, w *Work, refused error) error {
 	entry := w.entry(w.act, audit.Refused, w.Before, w.After)
-	if err := r.DB.InTx(ctx, func(tx R) error { return tx.AppendAudit(entry) }); err != nil {
+	if err := r.db.InTx(ctx, func(tx W) error { return tx.AppendAudit(entry) }); err != nil {
 		return err
 	}
 	return refused

@@ -19,18 +19,23 @@ type StrangerRecords interface {
 
 // Strangers counts refused attempts of whoever is not signed in, so that they are on the trail in bounded numbers: the sum of a
 // minute is one entry.
-type Strangers struct{ Room[StrangerRecords] }
+type Strangers struct {
+	Room[struct{}, StrangerRecords]
+}
 
 // Refused counts a refused attempt, and gives the refusal.
 func (c *Strangers) Refused(ctx context.Context, action, address, name string, refused error) error {
-	if err := c.DB.With(ctx).CountStranger(c.Now().UTC().Truncate(time.Minute), action, shortened(address), shortened(name)); err != nil {
+	err := c.Do(ctx, byStrangers, func(tx StrangerRecords, _ *Work) error {
+		return tx.CountStranger(c.Now().UTC().Truncate(time.Minute), action, shortened(address), shortened(name))
+	})
+	if err != nil {
 		c.Log.Warn("a refused attempt could not be counted", "action", action, "error", err)
 	}
 	return refused
 }
 
 // byStrangers is what whoever is not signed in tried.
-var byStrangers = Act{who: rights.Identity{Name: audit.Strangers}}
+var byStrangers = Act{who: rights.Identity{Name: audit.Strangers}, made: true}
 
 // shortened keeps what strangers send small.
 func shortened(s string) string {

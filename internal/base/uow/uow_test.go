@@ -36,7 +36,7 @@ func act(who rights.Identity) uow.Act {
 
 func TestWhatAWorkGathersIsWrittenWithIt(t *testing.T) {
 	trail := &uowtest.Trail{}
-	err := uowtest.Room[uow.Records](trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
+	err := uowtest.Room[any, uow.Records](trail, trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
 		w.Before, w.After = "out", map[string]bool{"lit": true}
 		w.Tell(store.TopicEdits, "lamp")
 		w.Settle("lamp changed", []string{"piers"}, []string{"D1"})
@@ -93,8 +93,7 @@ func TestRefusedActs(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			trail, ran := &uowtest.Trail{}, false
-			err := uowtest.Room[uow.Records](
-				trail,
+			err := uowtest.Room[any, uow.Records](trail, trail,
 				trail,
 			).Do(t.Context(), c.act, func(_ uow.Records, w *uow.Work) error {
 				ran = true
@@ -119,11 +118,20 @@ func TestRefusedActs(t *testing.T) {
 	}
 }
 
+func TestAnActIsMadeByAFunction(t *testing.T) {
+	trail := &uowtest.Trail{}
+	err := uowtest.Room[any, uow.Records](trail, trail, trail).Do(t.Context(), uow.Act{}, func(uow.Records, *uow.Work) error {
+		t.Error("it ran")
+		return nil
+	})
+	assert.ErrorContains(t, err, "must be made with")
+}
+
 func TestAQuietWorkLeavesNoEntry(t *testing.T) {
 	trail := &uowtest.Trail{}
 	require.NoError(
 		t,
-		uowtest.Room[uow.Records](trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
+		uowtest.Room[any, uow.Records](trail, trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
 			w.Quiet()
 			w.Tell(store.TopicEdits)
 			return nil

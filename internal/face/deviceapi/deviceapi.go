@@ -27,7 +27,7 @@ import (
 type Options struct {
 	Devices   *devices.Service
 	Passwords *passwords.Service
-	Store     *store.Store
+	Known     Known
 	Now       func() time.Time
 	Interval  time.Duration // between two check-ins of a device
 	Hub       *notices.Hub
@@ -47,7 +47,7 @@ type API struct {
 func New(o Options) *API {
 	return &API{
 		Options:  o,
-		registry: newRegistry(o.Store, o.Hub, o.Log, time.Now),
+		registry: newRegistry(o.Known, o.Devices.WriteContacts, o.Hub, o.Log, time.Now),
 		door:     newAdmission(atOnce),
 		counter:  newAdmission(asking),
 	}

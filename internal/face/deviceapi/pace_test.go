@@ -14,7 +14,7 @@ import (
 // A fleet is woken in order, and no faster than devices come or have had their head start.
 func TestAFleetIsWokenAsItComes(t *testing.T) {
 	now := time.Date(2031, 3, 4, 9, 0, 0, 0, time.UTC)
-	r := newRegistry(nil, nil, nil, func() time.Time { return now })
+	r := newRegistry(nil, nil, nil, nil, func() time.Time { return now })
 	fleet := 2*outAtOnce + 50
 	states, waiters := make([]store.ExchangeState, fleet), make([]*waiter, fleet)
 	for i := range states {

@@ -13,14 +13,21 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
+// Known reads what every replica keeps in memory of devices. [*store.Store] has it.
+type Known interface {
+	KnownDevices(ctx context.Context, ids []string) ([]store.ExchangeState, error)
+	ChangedDevices(ctx context.Context, since time.Time) ([]store.ExchangeState, time.Time, error)
+}
+
 // registry keeps in memory what a check-in needs to know of every device that was heard from, so
 // that one with nothing new costs no read and no write of the database. It is kept up to date by
 // the database's notices, and by a regular look at what changed in case one was lost.
 type registry struct {
-	store *store.Store
-	hub   *notices.Hub
-	log   *slog.Logger
-	now   func() time.Time // of this machine: how long ago something was here
+	known   Known
+	contact func(ctx context.Context, contacts []store.Contact) (skipped []store.Contact, err error)
+	hub     *notices.Hub
+	log     *slog.Logger
+	now     func() time.Time // of this machine: how long ago something was here
 
 	mu       sync.Mutex
 	devices  map[string]store.ExchangeState
@@ -44,9 +51,11 @@ const (
 	lastWrite    = 5 * time.Second // of times of last contact, when the service stops
 )
 
-func newRegistry(db *store.Store, hub *notices.Hub, log *slog.Logger, now func() time.Time) *registry {
+func newRegistry(
+	known Known, contact func(ctx context.Context, contacts []store.Contact) ([]store.Contact, error), hub *notices.Hub, log *slog.Logger, now func() time.Time) *registry {
 	return &registry{
-		store:    db,
+		known:    known,
+		contact:  contact,
 		hub:      hub,
 		log:      log,
 		now:      now,
@@ -153,7 +162,7 @@ func (r *registry) look(ctx context.Context) {
 	since := r.dbSynced.Add(-lookBack)
 	r.mu.Unlock()
 	began := r.now()
-	changed, now, err := r.store.ChangedDevices(ctx, since)
+	changed, now, err := r.known.ChangedDevices(ctx, since)
 	if err != nil {
 		if ctx.Err() == nil {
 			r.log.Warn("devices could not be read; what is known of them is trusted for a minute", "error", err)
@@ -167,7 +176,7 @@ func (r *registry) look(ctx context.Context) {
 }
 
 func (r *registry) read(ctx context.Context, ids []string) {
-	known, err := r.store.KnownDevices(ctx, ids)
+	known, err := r.known.KnownDevices(ctx, ids)
 	if err != nil {
 		r.log.Warn("changed devices could not be read; they are looked at again", "error", err)
 		return
@@ -215,7 +224,7 @@ func (r *registry) get(ctx context.Context, id string) (d store.ExchangeState, o
 	if ok && trusted {
 		return d, true, nil
 	}
-	found, err := r.store.KnownDevices(ctx, []string{id})
+	found, err := r.known.KnownDevices(ctx, []string{id})
 	if err != nil || len(found) == 0 {
 		return d, false, err
 	}
@@ -260,7 +269,7 @@ func (r *registry) writeContacts(ctx context.Context) {
 	if len(contacts) == 0 {
 		return
 	}
-	skipped, err := r.store.With(ctx).WriteContacts(contacts)
+	skipped, err := r.contact(ctx, contacts)
 	if err != nil {
 		r.log.Warn("times of last contact were not written; they are written with the next", "devices", len(contacts), "error", err)
 		skipped = contacts

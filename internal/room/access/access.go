@@ -16,7 +16,7 @@ import (
 
 // Service is the room. Use [New].
 type Service struct {
-	uow.Room[Records]
+	uow.Room[Reads, Records]
 	Strangers *uow.Strangers
 	// RequireSecondFactor lets a session without one do nothing but set one up.
 	RequireSecondFactor bool
@@ -30,6 +30,6 @@ type Service struct {
 }
 
 // New opens the room. Secrets of second factors are kept in a box.
-func New(room uow.Room[Records], unknown *uow.Strangers, passwords *auth.Hashing, secrets secretbox.Box) *Service {
+func New(room uow.Room[Reads, Records], unknown *uow.Strangers, passwords *auth.Hashing, secrets secretbox.Box) *Service {
 	return &Service{Room: room, Strangers: unknown, passwords: newHashing(passwords), secrets: secrets}
 }

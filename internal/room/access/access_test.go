@@ -109,11 +109,11 @@ func room(t *testing.T) (*access.Service, *records, *time.Time) {
 		addresses: map[string]bool{},
 	}
 	now := uowtest.Now
-	base := uowtest.Room[access.Records](r, &r.Trail)
+	base := uowtest.Room[access.Reads, access.Records](r, r, &r.Trail)
 	base.Now = func() time.Time { return now }
 	secrets, err := secretbox.New(make([]byte, 32))
 	require.NoError(t, err)
-	s := access.New(base, &uow.Strangers{Room: uowtest.Room[uow.StrangerRecords](r, &r.Trail)},
+	s := access.New(base, &uow.Strangers{Room: uowtest.Room[struct{}, uow.StrangerRecords](struct{}{}, r, &r.Trail)},
 		auth.NewHashing(cheap), secrets)
 	made, err := s.EnsureOwner(t.Context(), "asta", password)
 	require.NoError(t, err)

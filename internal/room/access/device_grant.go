@@ -88,7 +88,7 @@ func plainCode(typed string) string {
 
 // Grant is a request that waits for whoever is signed in.
 func (s *Service) Grant(ctx context.Context, code string) (store.DeviceGrant, error) {
-	g, err := s.DB.With(ctx).DeviceGrantByUserCode(plainCode(code), s.Now())
+	g, err := s.Read(ctx).DeviceGrantByUserCode(plainCode(code), s.Now())
 	if errors.Is(err, store.ErrNotFound) || err == nil && g.DecidedAt != nil {
 		return g, errNotWaiting
 	}
@@ -152,7 +152,7 @@ func (s *Service) TakeToken(ctx context.Context, deviceCode, address string) (a 
 	case !g.Approved:
 		return a, "", ErrDenied
 	}
-	o, err := s.DB.With(ctx).Operator(*g.OperatorID)
+	o, err := s.Read(ctx).Operator(*g.OperatorID)
 	if err != nil {
 		return a, "", err
 	}

@@ -20,7 +20,7 @@ var operatorName = regexp.MustCompile(`^[a-z0-9][a-z0-9._@-]{0,62}$`)
 
 // EnsureOwner makes the first owner when there is no operator at all; made is false otherwise.
 func (s *Service) EnsureOwner(ctx context.Context, name, password string) (made bool, err error) {
-	n, err := s.DB.With(ctx).CountOperators()
+	n, err := s.Read(ctx).CountOperators()
 	if err != nil || n > 0 {
 		return false, err
 	}
@@ -30,14 +30,14 @@ func (s *Service) EnsureOwner(ctx context.Context, name, password string) (made 
 
 // HasOperators reports whether there is any operator.
 func (s *Service) HasOperators(ctx context.Context) (bool, error) {
-	n, err := s.DB.With(ctx).CountOperators()
+	n, err := s.Read(ctx).CountOperators()
 	return n > 0, err
 }
 
 // ResetOwner gives an operator a new password and the owner's role, and lets the operator sign in again;
 // one that does not exist is added. It is for who works on the machine of the service.
 func (s *Service) ResetOwner(ctx context.Context, who rights.Identity, name, password string) error {
-	db := s.DB.With(ctx)
+	db := s.Read(ctx)
 	o, err := db.OperatorByName(name)
 	if errors.Is(err, store.ErrNotFound) {
 		_, err = s.AddOperator(ctx, who, name, password, []rights.Grant{{Role: rights.Owner}})
@@ -253,5 +253,5 @@ func operatorState(o store.Operator) map[string]any {
 
 // Operators lists a page.
 func (s *Service) Operators(ctx context.Context, p store.Page) ([]store.Operator, string, error) {
-	return s.DB.With(ctx).ListOperators(p)
+	return s.Read(ctx).ListOperators(p)
 }

@@ -73,7 +73,7 @@ func (s *Service) checkPasskey(
 	if err != nil {
 		return refused("", errNotBelieved)
 	}
-	db, now := s.DB.With(ctx), s.Now()
+	db, now := s.Read(ctx), s.Now()
 	var operator store.Operator
 	find := func(_, handle []byte) (webauthn.User, error) {
 		if operator, err = db.Operator(string(handle)); err != nil {

@@ -66,7 +66,7 @@ func (h keyHolder) WebAuthnDisplayName() string { return h.name }
 func (h keyHolder) WebAuthnCredentials() []webauthn.Credential { return h.keys }
 
 // holder reads an operator with the passkeys.
-func (s *Service) holder(tx Records, id, name string) (h keyHolder, err error) {
+func (s *Service) holder(tx Reads, id, name string) (h keyHolder, err error) {
 	h = keyHolder{id: id, name: name}
 	list, err := tx.Passkeys(id)
 	for _, p := range list {
@@ -133,7 +133,7 @@ func (s *Service) BeginPasskey(ctx context.Context, who rights.Identity) (Ceremo
 	case !who.Fresh(s.Now()):
 		return Ceremony{}, errNotFresh
 	}
-	h, err := s.holder(s.DB.With(ctx), who.OperatorID, who.Name)
+	h, err := s.holder(s.Read(ctx), who.OperatorID, who.Name)
 	if err != nil {
 		return Ceremony{}, err
 	}
@@ -196,7 +196,7 @@ var errNotBelieved = refusal.New(refusal.Unauthorised, "the answer of the passke
 
 // PasskeysOf are those of who is signed in.
 func (s *Service) PasskeysOf(ctx context.Context, who rights.Identity) ([]store.Passkey, error) {
-	return s.DB.With(ctx).Passkeys(who.OperatorID)
+	return s.Read(ctx).Passkeys(who.OperatorID)
 }
 
 // RemovePasskey removes one of who is signed in.

@@ -8,56 +8,62 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// Records is what this room needs of the records. [store.Tx] has it.
-type Records interface {
-	uow.Records
+// Reads is what this room reads of the records. [store.Reader] has it.
+type Reads interface {
 	devicegroups.Names
+
 	RuledGroups() ([]store.RuleGroup, error)
+	Passkeys(operator string) ([]store.Passkey, error)
+	DeviceGrantByUserCode(code string, now time.Time) (store.DeviceGrant, error)
+	OperatorByIdentity(issuer, subject string) (store.Operator, error)
+	CountOperators() (int64, error)
+	CountRecoveryCodes(operator string) (int, error)
+	SecondFactor(operator string) (store.SecondFactor, error)
+	KnowsAddress(operator, address string) (bool, error)
+	ListAPITokens(operator string, p store.Page) ([]store.APIToken, string, error)
+	ListOperators(p store.Page) ([]store.Operator, string, error)
+	LiveAPIToken(hash []byte, now time.Time) (store.APIToken, error)
+	Operator(id string) (store.Operator, error)
+	OperatorByName(name string) (store.Operator, error)
+	OwnersLeft() (int, error)
+	SessionOperator(hash []byte, now time.Time) (store.Operator, store.Session, error)
+}
+
+// Records is what it reads and writes of them in a unit of work. [store.Writer] has it.
+type Records interface {
+	Reads
+	uow.Records
 
 	AddCeremony(c store.PasskeyCeremony, before time.Time) (underWay int, err error)
 	AddPasskey(p store.Passkey) error
 	DropPasskey(operator string, id []byte) error
 	DropPasskeys(operator string) error
 	PasskeyUsed(p store.Passkey) error
-	Passkeys(operator string) ([]store.Passkey, error)
 	TakeCeremony(hash []byte) (store.PasskeyCeremony, error)
 	AddAPIToken(a store.APIToken) error
 	AddDeviceGrant(g store.DeviceGrant) (waiting int, err error)
 	AddOperator(o store.Operator) error
-	DeviceGrantByUserCode(code string, now time.Time) (store.DeviceGrant, error)
 	DropDeviceGrant(hash []byte) error
 	LockDeviceGrant(hash []byte) (store.DeviceGrant, error)
 	SetDeviceGrant(g store.DeviceGrant) error
 	AddProviderAttempt(a store.ProviderAttempt, before time.Time) (underWay int, err error)
 	AddSession(s store.Session) error
-	OperatorByIdentity(issuer, subject string) (store.Operator, error)
 	TakeProviderAttempt(state []byte) (store.ProviderAttempt, error)
-	CountOperators() (int64, error)
-	CountRecoveryCodes(operator string) (int, error)
 	DropSecondFactor(operator string) error
 	LockSecondFactor(operator string) (store.SecondFactor, error)
 	OpenSealed(operator string, at time.Time) error
 	Seal(operator string, at time.Time) error
-	SecondFactor(operator string) (store.SecondFactor, error)
 	SetRecoveryCodes(operator string, hashes [][]byte) error
 	SetSecondFactor(f store.SecondFactor) error
 	StrengthenSession(operator string, hash []byte) error
 	UseRecoveryCode(operator string, hash []byte) (bool, error)
 	EndSession(hash []byte) error
-	KnowsAddress(operator, address string) (bool, error)
-	ListAPITokens(operator string, p store.Page) ([]store.APIToken, string, error)
-	ListOperators(p store.Page) ([]store.Operator, string, error)
-	LiveAPIToken(hash []byte, now time.Time) (store.APIToken, error)
 	LockOperator(id string) (store.Operator, error)
 	LockSignInFailures(at time.Time, subjects ...string) ([]store.SignInFailure, error)
-	Operator(id string) (store.Operator, error)
-	OperatorByName(name string) (store.Operator, error)
-	OwnersLeft() (int, error)
 	RefreshSession(hash []byte, at time.Time) error
 	RefreshToken(id string, at time.Time) error
 	RememberAddress(operator, address string, at time.Time) error
 	RevokeAPIToken(operator, id string, at time.Time) error
-	SessionOperator(hash []byte, now time.Time) (store.Operator, store.Session, error)
 	SetOperator(o store.Operator, at time.Time) error
 	SetSignInFailure(f store.SignInFailure) error
 }

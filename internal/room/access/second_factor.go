@@ -46,7 +46,7 @@ type SecondFactor struct {
 // SecondFactorOf reads that of who is signed in.
 func (s *Service) SecondFactorOf(ctx context.Context, who rights.Identity) (SecondFactor, error) {
 	state := SecondFactor{Required: s.RequireSecondFactor}
-	tx := s.DB.With(ctx)
+	tx := s.Read(ctx)
 	f, err := tx.SecondFactor(who.OperatorID)
 	if errors.Is(err, store.ErrNotFound) || err == nil && f.ConfirmedAt == nil {
 		return state, nil
@@ -81,7 +81,7 @@ func (s *Service) BeginSecondFactor(ctx context.Context, who rights.Identity) (m
 	}
 	if !who.Factor {
 		// Otherwise a password alone would be enough to come past the passkey.
-		keys, err := s.DB.With(ctx).Passkeys(who.OperatorID)
+		keys, err := s.Read(ctx).Passkeys(who.OperatorID)
 		if err != nil {
 			return made, err
 		}

@@ -79,7 +79,7 @@ func (s *Service) checkPassword(
 	op *operation.Operation,
 	then func(tx Records, w *uow.Work) error,
 ) (rights.Identity, error) {
-	db, now := s.DB.With(ctx), s.Now()
+	db, now := s.Read(ctx), s.Now()
 	operator, err := db.OperatorByName(given.name)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return rights.Identity{}, err
@@ -164,7 +164,7 @@ func cameIn(tx Records, w *uow.Work, operator store.Operator, how map[string]any
 }
 
 // confirmed is the second factor that an operator must give, nil for none.
-func (s *Service) confirmed(db Records, operator store.Operator) (*store.SecondFactor, error) {
+func (s *Service) confirmed(db Reads, operator store.Operator) (*store.SecondFactor, error) {
 	if operator.ID == "" {
 		return nil, nil
 	}
@@ -215,7 +215,7 @@ var ErrSignIn = refusal.New(refusal.Unauthorised, "nobody is signed in, or the s
 
 // BySession finds who a session belongs to.
 func (s *Service) BySession(ctx context.Context, secret, address string) (rights.Identity, error) {
-	operator, session, err := s.DB.With(ctx).SessionOperator(auth.HashSecret(secret), s.Now())
+	operator, session, err := s.Read(ctx).SessionOperator(auth.HashSecret(secret), s.Now())
 	if errors.Is(err, store.ErrNotFound) {
 		return rights.Identity{}, ErrSignIn
 	}
@@ -233,7 +233,7 @@ func (s *Service) BySession(ctx context.Context, secret, address string) (rights
 
 // ByToken finds who an API token belongs to.
 func (s *Service) ByToken(ctx context.Context, token, address string) (rights.Identity, error) {
-	db := s.DB.With(ctx)
+	db := s.Read(ctx)
 	refused := refusal.New(refusal.Unauthorised, "the token is not known, was revoked or has expired; create a new one")
 	a, err := db.LiveAPIToken(auth.HashSecret(token), s.Now())
 	if errors.Is(err, store.ErrNotFound) {

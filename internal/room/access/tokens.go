@@ -79,7 +79,7 @@ func (s *Service) APITokens(
 		}
 		operator = ""
 	}
-	return s.DB.With(ctx).ListAPITokens(operator, p)
+	return s.Read(ctx).ListAPITokens(operator, p)
 }
 
 // RevokeAPIToken ends one of one's own tokens; an owner ends anybody's.

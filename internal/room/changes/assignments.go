@@ -23,7 +23,7 @@ func (s *Service) Assignments(
 	policyName string,
 	p store.Page,
 ) ([]store.Assignment, string, error) {
-	return s.DB.With(ctx).ListAssignments(policyName, p)
+	return s.Read(ctx).ListAssignments(policyName, p)
 }
 
 // AssignmentsByPolicy gives the assignments of several policies, by the policy's identifier.
@@ -35,7 +35,7 @@ func (s *Service) AssignmentsByPolicy(
 	for i, p := range policies {
 		ids[i] = p.ID
 	}
-	list, err := s.DB.With(ctx).AssignmentsOf(ids)
+	list, err := s.Read(ctx).AssignmentsOf(ids)
 	by := map[string][]store.Assignment{}
 	for _, a := range list {
 		by[a.PolicyID] = append(by[a.PolicyID], a)
@@ -45,7 +45,7 @@ func (s *Service) AssignmentsByPolicy(
 
 // Assignment finds one by name.
 func (s *Service) Assignment(ctx context.Context, name string) (store.Assignment, error) {
-	a, err := s.DB.With(ctx).Assignment(name)
+	a, err := s.Read(ctx).Assignment(name)
 	return a, refusal.Named(err, "assignment", name)
 }
 

@@ -27,7 +27,7 @@ type Edit = planning.Edit
 type NewGroup = planning.EditedGroup
 
 // prepare checks an edit by itself, and gives it as the core has it. Groups know their devices by folded name.
-func prepare(tx Records, e *Edit, index map[string]int) (change.Edit, []policy.Problem, error) {
+func prepare(tx Reads, e *Edit, index map[string]int) (change.Edit, []policy.Problem, error) {
 	made := change.Edit{Kind: e.Kind, Name: e.Name}
 	switch e.Kind {
 	case change.Publish:
@@ -94,7 +94,7 @@ func prepareGroup(g *NewGroup, name string, index map[string]int) (fleet.Group, 
 }
 
 // names reads what exists, by name, so that edits can be judged.
-func names(tx Records) (plan.Inputs, error) {
+func names(tx Reads) (plan.Inputs, error) {
 	in := plan.Inputs{Policies: map[string]*policy.Document{}, Known: map[string]fleet.Members{}}
 	policies, err := tx.PolicyNames()
 	if err != nil {
@@ -131,7 +131,7 @@ func refuseEdit(err error) error {
 }
 
 // versions reads the versions that the things of edits have now.
-func versions(tx Records, edits []store.ChangeEdit) (func(e store.ChangeEdit) int64, error) {
+func versions(tx Reads, edits []store.ChangeEdit) (func(e store.ChangeEdit) int64, error) {
 	byType := map[string][]string{}
 	for _, e := range edits {
 		byType[e.Type] = append(byType[e.Type], e.Name)

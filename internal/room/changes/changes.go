@@ -66,20 +66,20 @@ func (s *Service) Changes(
 			return nil, "", refusal.Unknown("state", state, store.ChangeStates)
 		}
 	}
-	return s.DB.With(ctx).ListChanges(states, search, p)
+	return s.Read(ctx).ListChanges(states, search, p)
 }
 
 // Change finds one by name, with its edits.
 func (s *Service) Change(ctx context.Context, name string) (ChangeWithEdits, error) {
 	var c ChangeWithEdits
-	err := s.DB.InSnapshot(ctx, func(tx Records) (err error) {
+	err := s.Snapshot(ctx, func(tx Reads) (err error) {
 		c, err = readChange(tx, name)
 		return err
 	})
 	return c, refusal.Named(err, "change", name)
 }
 
-func readChange(tx Records, name string) (ChangeWithEdits, error) {
+func readChange(tx Reads, name string) (ChangeWithEdits, error) {
 	record, err := tx.Change(name)
 	c := ChangeWithEdits{Change: record, Edits: []EditState{}}
 	if err != nil {
@@ -121,7 +121,7 @@ func readChange(tx Records, name string) (ChangeWithEdits, error) {
 }
 
 // problemOf says which edit cannot be made, in words; empty when all can. Nothing but names is looked at.
-func problemOf(tx Records, edits []EditState) (string, error) {
+func problemOf(tx Reads, edits []EditState) (string, error) {
 	in, err := names(tx)
 	if err != nil {
 		return "", err
@@ -279,7 +279,7 @@ func (s *Service) PutEdit(
 	name string,
 	e Edit,
 ) (ChangeWithEdits, []policy.Problem, error) {
-	made, problems, err := prepare(s.DB.With(ctx), &e, nil)
+	made, problems, err := prepare(s.Read(ctx), &e, nil)
 	if err != nil {
 		return ChangeWithEdits{}, problems, err
 	}
@@ -402,7 +402,7 @@ func (s *Service) DropChange(ctx context.Context, who rights.Identity, name, rea
 
 // ChangeHistory lists a page of what happened to a change, newest first.
 func (s *Service) ChangeHistory(ctx context.Context, name string, p store.Page) ([]store.ChangeEvent, string, error) {
-	db := s.DB.With(ctx)
+	db := s.Read(ctx)
 	c, err := db.Change(name)
 	if err != nil {
 		return nil, "", refusal.Named(err, "change", name)

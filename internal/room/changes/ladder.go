@@ -46,7 +46,7 @@ func (s *Service) Ladder(ctx context.Context, who rights.Identity, q LadderQuery
 	}
 	var groups []string
 	if q.Group != "" && q.Group != assign.Everything {
-		if err := devicegroups.Exist(s.DB.With(ctx), "group", []string{q.Group}); err != nil &&
+		if err := devicegroups.Exist(s.Read(ctx), "group", []string{q.Group}); err != nil &&
 			!editsGroup(q.Edits, q.Group) {
 			return nil, err
 		}

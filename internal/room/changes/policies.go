@@ -16,7 +16,7 @@ import (
 )
 
 // parse checks a document against the directory, if one was ever imported.
-func parse(tx Records, source string) (*policy.Document, []policy.Problem, error) {
+func parse(tx Reads, source string) (*policy.Document, []policy.Problem, error) {
 	return policy.ParseWith([]byte(source), func(named []principal.Ref) (principal.Directory, error) {
 		if len(named) == 0 {
 			return nil, nil
@@ -30,7 +30,7 @@ func parse(tx Records, source string) (*policy.Document, []policy.Problem, error
 
 // CheckPolicy gives the problems of a document, and in words what it asks for once it can be used.
 func (s *Service) CheckPolicy(ctx context.Context, source string) ([]policy.Problem, []present.Line, error) {
-	doc, problems, err := parse(s.DB.With(ctx), source)
+	doc, problems, err := parse(s.Read(ctx), source)
 	asks := []present.Line{}
 	if err == nil && policy.Usable(problems) {
 		asks = present.Policy(doc.Normalise(nil))
@@ -39,7 +39,7 @@ func (s *Service) CheckPolicy(ctx context.Context, source string) ([]policy.Prob
 }
 
 // parseUsable parses a document and refuses one with errors; warnings are given beside it.
-func parseUsable(tx Records, source string) (*policy.Document, []policy.Problem, error) {
+func parseUsable(tx Reads, source string) (*policy.Document, []policy.Problem, error) {
 	doc, problems, err := parse(tx, source)
 	if err != nil {
 		return nil, nil, err
@@ -56,12 +56,12 @@ func parseUsable(tx Records, source string) (*policy.Document, []policy.Problem,
 
 // Policies lists a page.
 func (s *Service) Policies(ctx context.Context, search string, p store.Page) ([]store.Policy, string, error) {
-	return s.DB.With(ctx).ListPolicies(search, p)
+	return s.Read(ctx).ListPolicies(search, p)
 }
 
 // Policy finds one by name.
 func (s *Service) Policy(ctx context.Context, name string) (store.Policy, error) {
-	p, err := s.DB.With(ctx).Policy(name)
+	p, err := s.Read(ctx).Policy(name)
 	return p, refusal.Named(err, "policy", name)
 }
 
@@ -71,7 +71,7 @@ func (s *Service) NewPolicy(
 	who rights.Identity,
 	source string,
 ) (store.Policy, []policy.Problem, error) {
-	doc, problems, err := parseUsable(s.DB.With(ctx), source)
+	doc, problems, err := parseUsable(s.Read(ctx), source)
 	if err != nil {
 		return store.Policy{}, problems, err
 	}
@@ -104,7 +104,7 @@ func (s *Service) SavePolicy(
 	name, source string,
 	over int64,
 ) (store.Policy, []policy.Problem, error) {
-	doc, problems, err := parseUsable(s.DB.With(ctx), source)
+	doc, problems, err := parseUsable(s.Read(ctx), source)
 	if err != nil {
 		return store.Policy{}, problems, err
 	}
@@ -219,7 +219,7 @@ func (s *Service) PolicyRevisions(
 	name string,
 	p store.Page,
 ) ([]store.PolicyRevision, string, error) {
-	db := s.DB.With(ctx)
+	db := s.Read(ctx)
 	record, err := db.Policy(name)
 	if err != nil {
 		return nil, "", refusal.Named(err, "policy", name)
@@ -229,7 +229,7 @@ func (s *Service) PolicyRevisions(
 
 // PolicyRevision reads one published document.
 func (s *Service) PolicyRevision(ctx context.Context, name string, number int) (store.PolicyRevision, error) {
-	db := s.DB.With(ctx)
+	db := s.Read(ctx)
 	record, err := db.Policy(name)
 	if err != nil {
 		return store.PolicyRevision{}, refusal.Named(err, "policy", name)

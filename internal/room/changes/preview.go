@@ -44,7 +44,7 @@ func (s *Service) future(ctx context.Context, reach rights.Reach, edits []Edit) 
 // read reads the inputs of both plans, for the devices in reach by name; groups beside those that are in use are read too.
 func (s *Service) read(ctx context.Context, reach rights.Reach, edits []Edit, groups ...string) (*futures, error) {
 	f := &futures{Forecast: forecast.For(s.View.Devices(reach))}
-	err := s.DB.InSnapshot(ctx, func(tx Records) (err error) {
+	err := s.Snapshot(ctx, func(tx Reads) (err error) {
 		index := make(map[string]int, len(f.Devices))
 		for i, d := range f.Devices {
 			index[d.NameKey] = i
@@ -72,7 +72,7 @@ func (s *Service) read(ctx context.Context, reach rights.Reach, edits []Edit, gr
 }
 
 // known reads what is known of devices.
-func (s *Service) known(ctx context.Context) forecast.Records { return s.DB.With(ctx) }
+func (s *Service) known(ctx context.Context) forecast.Records { return s.Read(ctx) }
 
 // turn waits until a plan of the whole fleet may be worked out; done ends the turn.
 func (s *Service) turn(ctx context.Context) (done func(), err error) {

@@ -13,22 +13,15 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// Records is what this room needs of the records. [store.Tx] has it.
-type Records interface {
-	uow.Records
-	devicegroups.EditRecords
+// Reads is what this room reads of the records. [store.Reader] has it.
+type Reads interface {
+	devicegroups.Names
+	planning.Names
 	forecast.Records
 	planning.Records
-	planning.RolloutRecords
+	planning.RolloutReads
 
-	Mark() error
-	BackToMark() error
-	AddRollout(r store.Rollout) error
-	LockRollout(name string) (store.Rollout, error)
 	Rollout(name string) (store.Rollout, error)
-
-	AddChange(c store.Change) error
-	AddChangeEvent(e store.ChangeEvent) error
 	Change(name string) (store.Change, error)
 	ChangeAuthors(change string) ([]string, error)
 	ChangeEdits(change string) ([]store.ChangeEdit, error)
@@ -36,16 +29,8 @@ type Records interface {
 	GroupNames() ([]string, error)
 	ListChangeEvents(change string, p store.Page) ([]store.ChangeEvent, string, error)
 	ListChanges(states []string, search string, p store.Page) ([]store.ChangeCount, string, error)
-	LockChange(name string) (store.Change, error)
 	PolicyNames() ([]string, error)
-	PutChangeEdit(e store.ChangeEdit) error
-	RemoveChangeEdit(change, typ, name string) error
-	SetChange(c store.Change, over int64) error
 	VersionsOf(typ string, names []string) (map[string]int64, error)
-
-	AddAssignment(a store.Assignment) error
-	AddPolicy(p store.Policy) error
-	AddPolicyRevision(r store.PolicyRevision) error
 	Assignment(name string) (store.Assignment, error)
 	AssignmentsOf(policyIDs []string) ([]store.Assignment, error)
 	CountAimedOutside(reach rights.Reach, aim store.Aim) (int, error)
@@ -55,8 +40,30 @@ type Records interface {
 	ListAssignments(policy string, p store.Page) ([]store.Assignment, string, error)
 	ListPolicies(search string, p store.Page) ([]store.Policy, string, error)
 	ListPolicyRevisions(policyID string, p store.Page) ([]store.PolicyRevision, string, error)
-	PinRevision(policyID string, revision int, at time.Time) ([]store.Assignment, error)
 	Policy(name string) (store.Policy, error)
+}
+
+// Records is what it reads and writes of them in a unit of work. [store.Writer] has it.
+type Records interface {
+	Reads
+	uow.Records
+	devicegroups.EditRecords
+	planning.RolloutRecords
+
+	Mark() error
+	BackToMark() error
+	AddRollout(r store.Rollout) error
+	LockRollout(name string) (store.Rollout, error)
+	AddChange(c store.Change) error
+	AddChangeEvent(e store.ChangeEvent) error
+	LockChange(name string) (store.Change, error)
+	PutChangeEdit(e store.ChangeEdit) error
+	RemoveChangeEdit(change, typ, name string) error
+	SetChange(c store.Change, over int64) error
+	AddAssignment(a store.Assignment) error
+	AddPolicy(p store.Policy) error
+	AddPolicyRevision(r store.PolicyRevision) error
+	PinRevision(policyID string, revision int, at time.Time) ([]store.Assignment, error)
 	RemoveAssignment(id string, over int64) error
 	SetAssignment(a store.Assignment, over int64) error
 	SetPolicy(p store.Policy, over int64) error

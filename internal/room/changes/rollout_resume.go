@@ -82,7 +82,7 @@ func refuseResume(err error) error {
 
 // wasEdited reports whether the edits of a change are others than those that its rollout takes out.
 func (s *Service) wasEdited(ctx context.Context, name string) (edited bool, err error) {
-	err = s.DB.InSnapshot(ctx, func(tx Records) error {
+	err = s.Snapshot(ctx, func(tx Reads) error {
 		record, err := tx.Rollout(name)
 		if err != nil {
 			return err

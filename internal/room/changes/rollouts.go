@@ -38,7 +38,7 @@ func (s *Service) StartRollout(
 	if err := how.Plan.Check(); err != nil {
 		return c, false, refusal.New(refusal.Invalid, "%v", err).At("plan")
 	}
-	if err := devicegroups.Exist(s.DB.With(ctx), "first", how.Plan.First); err != nil {
+	if err := devicegroups.Exist(s.Read(ctx), "first", how.Plan.First); err != nil {
 		return c, false, err
 	}
 	seen, affected, in, err := s.effectsOf(ctx, name, how.Plan.First)

@@ -15,7 +15,7 @@ import (
 
 // Service is the room; every field must be set but where it is said otherwise. Use [New].
 type Service struct {
-	uow.Room[Records]
+	uow.Room[Reads, Records]
 	Documents *cache.Documents
 	View      forecast.Fleet
 	// Approvals say which changes need a second person.

@@ -15,7 +15,7 @@ import (
 
 // Service is the room; every field must be set.
 type Service struct {
-	uow.Room[Records]
+	uow.Room[Reads, Records]
 	Locks     uow.Locks
 	Documents *cache.Documents
 	Hub       *notices.Hub

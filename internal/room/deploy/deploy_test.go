@@ -161,7 +161,7 @@ func room(devices int) (*deploy.Service, *records) {
 		r.devices[id] = store.SettledDevice{ID: id, Name: "skl-hq-00" + id[1:], DesiredEpoch: 1}
 	}
 	return &deploy.Service{
-		Room:      uowtest.Room[deploy.Records](r, &r.Trail),
+		Room:      uowtest.Room[deploy.Reads, deploy.Records](r, r, &r.Trail),
 		Locks:     alone{},
 		Documents: &cache.Documents{},
 	}, r

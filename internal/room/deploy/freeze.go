@@ -18,7 +18,7 @@ var errFrozen = errors.New("settling is frozen")
 
 // Freezes are those in force.
 func (s *Service) Freezes(ctx context.Context) ([]store.Freeze, error) {
-	return s.DB.With(ctx).Freezes()
+	return s.Read(ctx).Freezes()
 }
 
 // Freeze stops settling and waves everywhere at once, or waves alone, until somebody thaws the service. It needs a reason,
@@ -85,7 +85,7 @@ func everywhere(tx Records, who rights.Identity) error {
 }
 
 // settlingFrozen reports whether nothing is settled.
-func settlingFrozen(tx Records) (bool, error) {
+func settlingFrozen(tx Reads) (bool, error) {
 	list, err := tx.Freezes()
 	for _, f := range list {
 		if f.What == store.FreezeAll {

@@ -19,7 +19,7 @@ import (
 )
 
 // plan plans what the devices of the requests are to have, as of one moment.
-func (s *Service) plan(tx Records, requests []store.SettleRequest, run *settlement) error {
+func (s *Service) plan(tx Reads, requests []store.SettleRequest, run *settlement) error {
 	var groups, ids []string
 	for _, r := range requests {
 		run.requests = append(run.requests, r.ID)
@@ -65,7 +65,7 @@ type situation struct {
 }
 
 // read reads what is in force for devices, and what rollouts add to it.
-func (s *Service) read(tx Records, devices []store.DeviceName) (*situation, error) {
+func (s *Service) read(tx Reads, devices []store.DeviceName) (*situation, error) {
 	known := &situation{
 		in: map[string]map[string]bool{}, carried: map[string][]string{},
 		revisions: map[string]int{}, assignments: map[string]store.Assignment{},
@@ -105,7 +105,7 @@ func (s *Service) read(tx Records, devices []store.DeviceName) (*situation, erro
 }
 
 // readFacts reads what is known of devices, where a rollout brings a group by a rule.
-func readFacts(tx Records, known *situation, planned []planning.Device) error {
+func readFacts(tx Reads, known *situation, planned []planning.Device) error {
 	if !planning.ReadsFacts(known.rollouts) {
 		return nil
 	}
@@ -121,7 +121,7 @@ func readFacts(tx Records, known *situation, planned []planning.Device) error {
 }
 
 // readDevices reads which of the devices are in which rollouts.
-func (known *situation) readDevices(tx Records) error {
+func (known *situation) readDevices(tx Reads) error {
 	if len(known.rollouts) == 0 {
 		return nil
 	}
@@ -224,7 +224,7 @@ func describe(scope plan.Scope, assignments []assign.Assignment, revisions map[s
 }
 
 // lookUp reads the identifiers of the people and groups that any of the scopes names.
-func (run *settlement) lookUp(tx Records) error {
+func (run *settlement) lookUp(tx Reads) error {
 	named := map[string]bool{}
 	for _, scope := range run.scopes {
 		for _, ref := range unit.Named(scope.lane.Settings()) {

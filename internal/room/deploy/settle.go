@@ -98,7 +98,7 @@ const busyLongest = 5 * time.Second
 const settleTimeout = 2 * time.Minute
 
 func (s *Service) settleOnce(ctx context.Context) (worked bool, err error) {
-	if frozen, err := settlingFrozen(s.DB.With(ctx)); err != nil || frozen {
+	if frozen, err := settlingFrozen(s.Read(ctx)); err != nil || frozen {
 		return false, err
 	}
 	requests, err := s.settleable(ctx)
@@ -127,7 +127,7 @@ func (s *Service) settleOnce(ctx context.Context) (worked bool, err error) {
 
 // settleable are the requests whose time has come.
 func (s *Service) settleable(ctx context.Context) ([]store.SettleRequest, error) {
-	all, err := s.DB.With(ctx).SettleRequests()
+	all, err := s.Read(ctx).SettleRequests()
 	now := s.Now()
 	return slices.DeleteFunc(all, func(r store.SettleRequest) bool { return r.NextAt.After(now) }), err
 }
@@ -228,7 +228,7 @@ func (s *Service) planned(ctx context.Context, requests []store.SettleRequest) (
 	for range mostMoves {
 		run := &settlement{}
 		reading, cancel := context.WithTimeout(ctx, settleTimeout)
-		err := s.DB.InSnapshot(reading, func(tx Records) error { return s.plan(tx, requests, run) })
+		err := s.Snapshot(reading, func(tx Reads) error { return s.plan(tx, requests, run) })
 		cancel()
 		if err != nil || len(run.moves) == 0 {
 			return run, err

@@ -64,9 +64,9 @@ func (s *Service) WatchRollouts(ctx context.Context) error {
 }
 
 func (s *Service) watch(ctx context.Context, w *watcher) error {
-	records, err := s.DB.With(ctx).RolloutsUnderWay()
+	records, err := s.Read(ctx).RolloutsUnderWay()
 	if err == nil && len(records) > 0 {
-		frozen, wrong := s.DB.With(ctx).Freezes()
+		frozen, wrong := s.Read(ctx).Freezes()
 		if wrong != nil || len(frozen) > 0 {
 			return wrong // what is reported meanwhile is looked at afterwards, and the time is no soak
 		}

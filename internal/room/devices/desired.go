@@ -31,7 +31,7 @@ func (s *Service) SignedDesired(ctx context.Context, id string) (string, drift.S
 	if state.Stamp.Number == 0 {
 		return "", state.Stamp, nil
 	}
-	asking, err := s.Scopes.Asking(s.DB.With(ctx), state.Settings)
+	asking, err := s.Scopes.Asking(s.Read(ctx), state.Settings)
 	if err != nil {
 		return "", state.Stamp, err
 	}

@@ -90,7 +90,7 @@ func (s *Service) NewEnrolmentToken(
 
 // EnrolmentTokens lists a page.
 func (s *Service) EnrolmentTokens(ctx context.Context, p store.Page) ([]store.EnrolmentToken, string, error) {
-	return s.DB.With(ctx).ListEnrolmentTokens(p)
+	return s.Read(ctx).ListEnrolmentTokens(p)
 }
 
 // RevokeEnrolmentToken ends a token; devices that enrolled with it stay.

@@ -110,7 +110,7 @@ type OrderBatch struct {
 
 // OrderProgress says how far the orders of a batch are, on devices in reach.
 func (s *Service) OrderProgress(ctx context.Context, who rights.Identity, batch string) (OrderBatch, error) {
-	by, err := s.DB.With(ctx).CountOrders(who.Reach(rights.Look), batch, s.Now())
+	by, err := s.Read(ctx).CountOrders(who.Reach(rights.Look), batch, s.Now())
 	if err == nil && (batch == "" || len(by) == 0) {
 		err = refusal.New(
 			refusal.NotFound,
@@ -163,11 +163,11 @@ func (s *Service) Orders(
 	past reach.Past,
 	p store.Page,
 ) ([]store.Order, string, error) {
-	narrow, err := reach.Narrow(s.DB.With(ctx), s.View, s.Clock(), who, past)
+	narrow, err := reach.Narrow(s.Read(ctx), s.View, s.Clock(), who, past)
 	if err != nil {
 		return nil, "", err
 	}
-	return s.DB.With(ctx).ListOrders(narrow, s.Now(), p)
+	return s.Read(ctx).ListOrders(narrow, s.Now(), p)
 }
 
 // SignedOrders are the orders that wait for a device after a number, signed.

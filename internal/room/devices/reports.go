@@ -23,13 +23,7 @@ const (
 	maxMembers  = 5000
 )
 
-// Reports takes reports of several devices in one transaction. [store.ReportsFor] makes one; tests have a fake.
-type Reports interface {
-	// TakeReports waits for devices that something else holds, or passes them over.
-	TakeReports(ctx context.Context, devices []string, waits bool, judge func(b ReportBatch) error) error
-}
-
-// ReportBatch is that transaction. [*store.ReportBatch] has it.
+// ReportBatch is a transaction of reports. [*store.ReportBatch] has it.
 type ReportBatch interface {
 	Device(id string) (d store.Device, there bool)
 	IsBusy(id string) (bool, error)
@@ -124,7 +118,7 @@ func (s *Service) takeTogether(ctx context.Context, list []*incoming, waits bool
 		for i, in := range list {
 			devices[i] = in.device
 		}
-		err := s.Reports.TakeReports(ctx, devices, waits, func(b ReportBatch) error { return s.judge(b, list, errs) })
+		err := s.Reports.Do(ctx, devices, waits, func(b ReportBatch) error { return s.judge(b, list, errs) })
 		return errs, err
 	})
 }

@@ -54,7 +54,7 @@ const overdueBatch = 500
 func (s *Service) FindOverdue(ctx context.Context) error {
 	_, err := s.Locks.Exclusively(ctx, store.LockRotations, func(ctx context.Context) error {
 		for {
-			overdue, err := s.DB.With(ctx).OverdueRotations(s.Clock(), s.Now().Add(-s.Interval), overdueBatch)
+			overdue, err := s.Read(ctx).OverdueRotations(s.Clock(), s.Now().Add(-s.Interval), overdueBatch)
 			if err != nil {
 				return err
 			}

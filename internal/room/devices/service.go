@@ -15,8 +15,8 @@ import (
 
 // Service is the room; every field must be set.
 type Service struct {
-	uow.Room[Records]
-	Reports   Reports
+	uow.Room[Reads, Records]
+	Reports   uow.Batches[ReportBatch]
 	Desired   Desired
 	Locks     uow.Locks
 	Keys      Keys

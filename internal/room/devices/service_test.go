@@ -17,6 +17,7 @@ import (
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/devices"
@@ -139,7 +140,7 @@ func room() (*devices.Service, *records) {
 	r := &records{reports: map[int64]store.Report{}, open: map[int64]store.Finding{}, named: map[string]bool{},
 		device: store.Device{ID: "D1", Name: "SKL-HQ-001", NameKey: "skl-hq-001", State: store.Live, Epoch: 1,
 			DesiredDigest: "sha-256:aa", StandingColumns: store.StandingColumns{DesiredEpoch: 1, DesiredNumber: 3}}}
-	return &devices.Service{Room: uowtest.Room[devices.Records](r, &r.Trail), Reports: r, Scopes: &cache.Scopes{}}, r
+	return &devices.Service{Room: uowtest.Room[devices.Reads, devices.Records](r, r, &r.Trail), Reports: uow.NewBatches(r.TakeReports), Scopes: &cache.Scopes{}}, r
 }
 
 func report(seq int64) drift.Report {

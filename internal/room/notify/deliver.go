@@ -39,7 +39,7 @@ func (s *Service) DeliverLoop(ctx context.Context) {
 	var going sync.WaitGroup
 	defer going.Wait()
 	for {
-		due, err := s.DB.With(ctx).DueTargets(s.Now())
+		due, err := s.Read(ctx).DueTargets(s.Now())
 		if err != nil && ctx.Err() == nil {
 			s.Log.Error("it cannot be read what is to deliver; it will be tried again", "error", err)
 		}
@@ -90,7 +90,7 @@ func (s *Service) deliver(ctx context.Context, id string) error {
 
 // deliverSome delivers some of what waits, and says whether to go on.
 func (s *Service) deliverSome(ctx context.Context, t *store.NotificationTarget) (more bool, err error) {
-	list, err := s.DB.With(ctx).WaitingDeliveries(t.ID, deliverBatch)
+	list, err := s.Read(ctx).WaitingDeliveries(t.ID, deliverBatch)
 	if err != nil || len(list) == 0 {
 		return false, err
 	}

@@ -18,7 +18,7 @@ type Query struct{ Target, State, Kind string }
 
 // Deliveries lists a page, latest first.
 func (s *Service) Deliveries(ctx context.Context, q Query, p store.Page) ([]store.Delivery, string, error) {
-	tx := s.DB.With(ctx)
+	tx := s.Read(ctx)
 	f := store.DeliveryFilter{State: q.State, Kind: q.Kind}
 	if q.Target != "" {
 		t, err := named(tx, q.Target)
@@ -54,7 +54,7 @@ func (s *Service) SendAgain(ctx context.Context, who rights.Identity, name strin
 // Try sends one test message to a target now, and gives why it did not arrive, nil where it did. That it was tried is on
 // the trail, as refused where the target is at an address that is not permitted.
 func (s *Service) Try(ctx context.Context, who rights.Identity, name string) (failed error, err error) {
-	t, err := named(s.DB.With(ctx), name)
+	t, err := named(s.Read(ctx), name)
 	if err != nil {
 		return nil, err
 	}

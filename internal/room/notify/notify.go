@@ -21,36 +21,17 @@ import (
 	"rankwarden.example/internal/wire/transport"
 )
 
-// Records is what this room needs of the records. [store.Tx] has it.
-type Records interface {
-	uow.Records
-
-	AddDeliveries(notification string, targets []string, at time.Time) error
-	AddNotification(n store.Notification) error
-	AddTarget(n store.NotificationTarget) error
+// Reads is what this room reads of the records. [store.Reader] has it.
+type Reads interface {
 	CountDeliveries() ([]store.DeliveryCount, error)
 	CountTargets() (int64, error)
-	DeleteTarget(id string, version int64) error
-	DeliveryFailed(id int64, why string) error
 	DevicesByID(clock store.Clock, ids []string) ([]store.Device, error)
 	DueTargets(now time.Time) ([]string, error)
 	EnabledTargets() ([]store.NotificationTarget, error)
-	EndDeliveriesOf(notification, state, why string, at time.Time) error
-	EndDeliveries(ids []int64, state, why string, at time.Time) error
-	EndLease(n store.NotificationTarget) error
-	GiveUpDeliveries(target, why string, before, at time.Time) error
 	Group(name string) (store.Group, error)
-	LeaseTarget(id string, now, to time.Time) (store.NotificationTarget, bool, error)
 	ListDeliveries(f store.DeliveryFilter, p store.Page) ([]store.Delivery, string, error)
 	ListTargets(p store.Page) ([]store.NotificationTarget, string, error)
-	NotifiedTo() (int64, error)
-	SendAgain(id int64, target string, at time.Time) (int, error)
-	SetNotifiedTo(seq int64) error
-	SetTarget(n store.NotificationTarget) error
-	SpreadNotification(id string) error
 	Target(name string) (store.NotificationTarget, error)
-	TellStandings(now, gone []store.Told) error
-	ToldFindings(list []store.Finding) error
 	ToldStandings() ([]store.Told, error)
 	TrailAfter(seq int64, f store.TrailFilter, most int) ([]audit.Entry, error)
 	UnspreadNotifications(most int) ([]store.Notification, error)
@@ -58,9 +39,33 @@ type Records interface {
 	WaitingDeliveries(target string, most int) ([]store.Delivery, error)
 }
 
+// Records is what it reads and writes of them in a unit of work. [store.Writer] has it.
+type Records interface {
+	Reads
+	uow.Records
+
+	AddDeliveries(notification string, targets []string, at time.Time) error
+	AddNotification(n store.Notification) error
+	AddTarget(n store.NotificationTarget) error
+	DeleteTarget(id string, version int64) error
+	DeliveryFailed(id int64, why string) error
+	EndDeliveriesOf(notification, state, why string, at time.Time) error
+	EndDeliveries(ids []int64, state, why string, at time.Time) error
+	EndLease(n store.NotificationTarget) error
+	GiveUpDeliveries(target, why string, before, at time.Time) error
+	LeaseTarget(id string, now, to time.Time) (store.NotificationTarget, bool, error)
+	NotifiedTo() (int64, error)
+	SendAgain(id int64, target string, at time.Time) (int, error)
+	SetNotifiedTo(seq int64) error
+	SetTarget(n store.NotificationTarget) error
+	SpreadNotification(id string) error
+	TellStandings(now, gone []store.Told) error
+	ToldFindings(list []store.Finding) error
+}
+
 // Service is the room; every field must be set but PublicURL and Network.
 type Service struct {
-	uow.Room[Records]
+	uow.Room[Reads, Records]
 	Locks        uow.Locks
 	View         *fleetview.View
 	Hub          *notices.Hub

@@ -39,7 +39,7 @@ type Target struct {
 }
 
 // named finds a target.
-func named(tx Records, name string) (store.NotificationTarget, error) {
+func named(tx Reads, name string) (store.NotificationTarget, error) {
 	t, err := tx.Target(name)
 	if errors.Is(err, store.ErrNotFound) {
 		err = refusal.New(refusal.NotFound, "there is no notification target %q; list them to see their names", name)
@@ -49,7 +49,7 @@ func named(tx Records, name string) (store.NotificationTarget, error) {
 
 // Targets lists a page by name.
 func (s *Service) Targets(ctx context.Context, p store.Page) ([]Target, string, error) {
-	tx := s.DB.With(ctx)
+	tx := s.Read(ctx)
 	found, next, err := tx.ListTargets(p)
 	if err != nil {
 		return nil, "", err
@@ -74,7 +74,7 @@ func counted(t store.NotificationTarget, counts []store.DeliveryCount) Target {
 
 // Target reads one.
 func (s *Service) Target(ctx context.Context, name string) (Target, error) {
-	tx := s.DB.With(ctx)
+	tx := s.Read(ctx)
 	t, err := named(tx, name)
 	if err != nil {
 		return Target{}, err

@@ -153,7 +153,7 @@ func (s *Service) consequences(
 		return p, err
 	}
 	f.Run()
-	known := func(ctx context.Context) forecast.Records { return s.DB.With(ctx) }
+	known := func(ctx context.Context) forecast.Records { return s.Read(ctx) }
 	if p, err = f.Sum(ctx, known, s.View); err != nil {
 		return p, err
 	}
@@ -218,7 +218,7 @@ func heldByBrake(b store.Brake) (HeldByBrake, error) {
 
 // HeldByBrake lists a page of what waits, or of all, the latest first.
 func (s *Service) HeldByBrake(ctx context.Context, all bool, p store.Page) ([]HeldByBrake, string, error) {
-	records, next, err := s.DB.With(ctx).ListBrakes(!all, p)
+	records, next, err := s.Read(ctx).ListBrakes(!all, p)
 	list := make([]HeldByBrake, len(records))
 	for i, b := range records {
 		var wrong error
@@ -231,7 +231,7 @@ func (s *Service) HeldByBrake(ctx context.Context, all bool, p store.Page) ([]He
 
 // BrakeHeld finds one.
 func (s *Service) BrakeHeld(ctx context.Context, id string) (HeldByBrake, error) {
-	b, err := s.DB.With(ctx).Brake(id)
+	b, err := s.Read(ctx).Brake(id)
 	if err != nil {
 		return HeldByBrake{}, refusal.Named(err, "held edit", id)
 	}

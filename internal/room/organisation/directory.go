@@ -41,7 +41,7 @@ func (s *Service) Directory(
 	search, kind string,
 	p store.Page,
 ) ([]store.DirectoryEntry, string, error) {
-	return s.DB.With(ctx).ListDirectory(search, kind, p)
+	return s.Read(ctx).ListDirectory(search, kind, p)
 }
 
 // ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
@@ -106,7 +106,7 @@ func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChan
 	}
 	mine, err := s.Locks.Exclusively(ctx, store.LockDirectory, func(ctx context.Context) error {
 		run := store.DirectorySync{StartedAt: s.Now()}
-		if err := s.DB.With(ctx).SetDirectorySync(run); err != nil {
+		if err := s.noteRun(ctx, run); err != nil {
 			return err
 		}
 		entries, skipped, err := s.DirectoryConnection.Fetch(ctx)
@@ -144,7 +144,7 @@ func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChan
 		if err != nil {
 			run.Error = err.Error()
 		}
-		return errors.Join(err, s.DB.With(context.WithoutCancel(ctx)).SetDirectorySync(run))
+		return errors.Join(err, s.noteRun(context.WithoutCancel(ctx), run))
 	})
 	if err == nil && !mine {
 		return change, errReadElsewhere
@@ -155,6 +155,11 @@ func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChan
 	return change, err
 }
 
+// noteRun stores how a run of the connection goes.
+func (s *Service) noteRun(ctx context.Context, run store.DirectorySync) error {
+	return s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error { return tx.SetDirectorySync(run) })
+}
+
 var errReadElsewhere = refusal.New(
 	refusal.Conflict,
 	"the directory is being read by another replica just now; wait until it is done",
@@ -162,7 +167,7 @@ var errReadElsewhere = refusal.New(
 
 // DirectoryState is the last run of the connection; it is false while there was none.
 func (s *Service) DirectoryState(ctx context.Context) (store.DirectorySync, bool, error) {
-	run, err := s.DB.With(ctx).DirectorySync()
+	run, err := s.Read(ctx).DirectorySync()
 	if errors.Is(err, store.ErrNotFound) {
 		return run, false, nil
 	}

@@ -30,7 +30,7 @@ func (s *Service) Groups(
 	search string,
 	p store.Page,
 ) ([]GroupSummary, string, error) {
-	list, next, err := s.DB.With(ctx).ListGroups(search, p)
+	list, next, err := s.Read(ctx).ListGroups(search, p)
 	if err != nil {
 		return nil, "", err
 	}
@@ -56,7 +56,7 @@ func (s *Service) Group(ctx context.Context, name string) (store.Group, error) {
 	if err := devicegroups.NotBuiltIn(name); err != nil {
 		return store.Group{}, err
 	}
-	g, err := s.DB.With(ctx).Group(name)
+	g, err := s.Read(ctx).Group(name)
 	return g, refusal.Named(err, "group", name)
 }
 
@@ -71,7 +71,7 @@ func (s *Service) GroupMembers(
 	if err != nil {
 		return nil, "", err
 	}
-	return s.DB.With(ctx).ListGroupMembers(who.Reach(rights.Look), g.ID, p)
+	return s.Read(ctx).ListGroupMembers(who.Reach(rights.Look), g.ID, p)
 }
 
 // AddGroup makes a group.

@@ -91,7 +91,7 @@ func operator(groups []string, roles ...rights.Role) rights.Identity {
 
 func room() (*organisation.Service, *records) {
 	r := &records{revisions: map[int]store.PolicyRevision{}}
-	return &organisation.Service{Room: uowtest.Room[organisation.Records](r, &r.Trail), Documents: &cache.Documents{}}, r
+	return &organisation.Service{Room: uowtest.Room[organisation.Reads, organisation.Records](r, r, &r.Trail), Documents: &cache.Documents{}}, r
 }
 
 func refused(t *testing.T, err error, kind refusal.Kind, code string) {

@@ -11,21 +11,15 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// Records is what this room needs of the records. [store.Tx] has it.
-type Records interface {
-	uow.Records
-	devicegroups.EditRecords
+// Reads is what this room reads of the records. [store.Reader] has it.
+type Reads interface {
+	devicegroups.Names
 	forecast.Records
 	planning.Records
 
-	AddBrake(b store.Brake) error
 	Brake(id string) (store.Brake, error)
-	DecideBrake(b store.Brake) error
 	ListBrakes(waiting bool, p store.Page) ([]store.Brake, string, error)
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
-	LockBrake(id string) (store.Brake, error)
-	Mark() error
-	BackToMark() error
 	Device(clock store.Clock, idOrName, folded string) (store.Device, error)
 	DirectoryEntries() ([]store.DirectoryEntry, error)
 	DirectorySync() (store.DirectorySync, error)
@@ -33,6 +27,19 @@ type Records interface {
 	Group(name string) (store.Group, error)
 	ListDirectory(search, kind string, p store.Page) ([]store.DirectoryEntry, string, error)
 	ListGroupMembers(reach rights.Reach, groupID string, p store.Page) ([]store.GroupMember, string, error)
+}
+
+// Records is what it reads and writes of them in a unit of work. [store.Writer] has it.
+type Records interface {
+	Reads
+	uow.Records
+	devicegroups.EditRecords
+
+	AddBrake(b store.Brake) error
+	DecideBrake(b store.Brake) error
+	LockBrake(id string) (store.Brake, error)
+	Mark() error
+	BackToMark() error
 	LockDevices(ids []string) error
 	MarkGone(refs []string, at time.Time) error
 	PutDirectory(entries []store.DirectoryEntry) error

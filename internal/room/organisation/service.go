@@ -16,7 +16,7 @@ import (
 
 // Service is the room; every field must be set but where it is said otherwise.
 type Service struct {
-	uow.Room[Records]
+	uow.Room[Reads, Records]
 	Locks     uow.Locks
 	Documents *cache.Documents
 	View      Fleet

@@ -142,7 +142,8 @@ func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit
 func (s *Service) takeDeposits(ctx context.Context, list []*given) []error {
 	spoilt := func(err error) bool { return !store.IsUnavailable(err) }
 	return batch.Apart(list, spoilt, func(list []*given) ([]error, error) {
-		return make([]error, len(list)), s.storeDeposits(s.DB.With(ctx), list)
+		err := s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error { return s.storeDeposits(tx, list) })
+		return make([]error, len(list)), err
 	})
 }
 

@@ -19,7 +19,7 @@ import (
 
 // EscrowKeys are all escrow and recovery keys, with how many deposits each has.
 func (s *Service) EscrowKeys(ctx context.Context) ([]store.EscrowKey, map[int64]int, error) {
-	db := s.DB.With(ctx)
+	db := s.Read(ctx)
 	keys, err := db.EscrowKeys()
 	if err != nil {
 		return nil, nil, err
@@ -188,7 +188,7 @@ func retirable(tx Records, number int64) (key store.EscrowKey, err error) {
 // MakeEscrowKey makes a key, writes its private half into a ring of mode 0600, and enters its public
 // half. A number is never used twice.
 func (s *Service) MakeEscrowKey(ctx context.Context, who rights.Identity, use, path string) (int64, error) {
-	keys, err := s.DB.With(ctx).EscrowKeys()
+	keys, err := s.Read(ctx).EscrowKeys()
 	if err != nil {
 		return 0, err
 	}

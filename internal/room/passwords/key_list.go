@@ -33,7 +33,7 @@ func (s *Service) Epoch() int64 { return s.listed.Load().epoch }
 
 // SignedKeyList is the newest key list in the database, signed by the root, and its number.
 func (s *Service) SignedKeyList(ctx context.Context) (string, int64, error) {
-	state, err := s.DB.With(ctx).ServiceState()
+	state, err := s.Read(ctx).ServiceState()
 	return state.KeyList, state.KeyListNumber, err
 }
 
@@ -167,7 +167,7 @@ func (s *Service) ReloadKeys(ctx context.Context) error {
 	if err := s.readEscrow(); err != nil {
 		return err
 	}
-	state, err := s.DB.With(ctx).ServiceState()
+	state, err := s.Read(ctx).ServiceState()
 	if err != nil {
 		return err
 	}

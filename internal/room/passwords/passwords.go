@@ -30,7 +30,7 @@ func (s *Service) Passwords(
 	f PasswordFilter,
 	p store.Page,
 ) ([]store.Rotation, string, error) {
-	if err := devicegroups.Asked(s.DB.With(ctx), f.Group); err != nil {
+	if err := devicegroups.Asked(s.Read(ctx), f.Group); err != nil {
 		return nil, "", err
 	}
 	name, id, target, err := p.AfterRotation()
@@ -68,7 +68,7 @@ func (s *Service) Passwords(
 		keys = keys[:p.Fits()]
 		next = store.CursorOf(places[p.Fits()-1]...)
 	}
-	list, err := s.DB.With(ctx).RotationsByKey(s.Clock(), keys)
+	list, err := s.Read(ctx).RotationsByKey(s.Clock(), keys)
 	return list, next, err
 }
 
@@ -80,7 +80,7 @@ func (s *Service) PasswordsOf(
 ) ([]store.Rotation, map[string][]store.Deposit, error) {
 	deposits := map[string][]store.Deposit{}
 	var list []store.Rotation
-	err := s.DB.InSnapshot(ctx, func(tx Records) error {
+	err := s.Snapshot(ctx, func(tx Reads) error {
 		d, err := reach.Visible(tx, s.Clock(), who, device)
 		if err != nil {
 			return err
@@ -105,16 +105,16 @@ func (s *Service) Reveals(
 	past reach.Past,
 	p store.Page,
 ) ([]store.Reveal, string, error) {
-	narrow, err := reach.Narrow(s.DB.With(ctx), s.View, s.Clock(), who, past)
+	narrow, err := reach.Narrow(s.Read(ctx), s.View, s.Clock(), who, past)
 	if err != nil {
 		return nil, "", err
 	}
-	return s.DB.With(ctx).ListReveals(narrow, p)
+	return s.Read(ctx).ListReveals(narrow, p)
 }
 
 // Approvals lists a page of reveals that wait for a second person.
 func (s *Service) Approvals(ctx context.Context, who rights.Identity, p store.Page) ([]store.Approval, string, error) {
-	return s.DB.With(ctx).ListApprovals(who.Reach(rights.Look), s.Now(), p)
+	return s.Read(ctx).ListApprovals(who.Reach(rights.Look), s.Now(), p)
 }
 
 func isOverdue(r store.ViewRotation, late time.Time) bool {

@@ -11,11 +11,36 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// Records is what this room needs of the records. [store.Tx] has it.
-type Records interface {
-	uow.Records
+// Reads is what this room reads of the records. [store.Reader] has it.
+type Reads interface {
 	reach.Records
 	cache.One
+
+	Asked(digest string) (protocol.DesiredContent, error)
+	CountReveals(operator string, since time.Time) (int, error)
+	Deposit(device string, epoch, number int64) (store.Deposit, error)
+	DepositsAfter(after store.Deposit, limit int) ([]store.Deposit, error)
+	DepositsOf(device, target string) ([]store.Deposit, error)
+	EscrowKey(number int64) (store.EscrowKey, error)
+	EscrowKeys() ([]store.EscrowKey, error)
+	KeyUses() (map[int64]int, error)
+	ListApprovals(reach rights.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
+	ListUnrecovered(p store.Page) ([]store.UnrecoveredPassword, string, error)
+	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)
+	OpenApproval(operator, device, target string, now time.Time) (store.Approval, error)
+	Rotates(device, subject string, at time.Time) (bool, error)
+	RotationsByKey(clock store.Clock, keys []store.RotationKey) ([]store.Rotation, error)
+	RotationsOf(clock store.Clock, device string) ([]store.Rotation, error)
+	ScopesOf(devices []string) (map[string]string, error)
+	SealedTo(key int64, after store.Deposit, limit int) ([]store.Deposit, error)
+	ServiceState() (store.ServiceState, error)
+	ThisDatabase() (store.Database, error)
+}
+
+// Records is what it reads and writes of them in a unit of work. [store.Writer] has it.
+type Records interface {
+	Reads
+	uow.Records
 
 	AddApproval(a store.Approval) error
 	AddEarlierDeposit(d store.Deposit) error
@@ -23,38 +48,19 @@ type Records interface {
 	AddOrders(devices []string, o store.Order) ([]string, error)
 	AddDatabaseReturn(r store.DatabaseReturn) error
 	AddReveal(r store.Reveal) error
-	Asked(digest string) (protocol.DesiredContent, error)
 	BeginEpoch(device string, epoch int64, nonce string) error
 	ConfirmDeposit(d store.Deposit, at time.Time) error
-	CountReveals(operator string, since time.Time) (int, error)
-	Deposit(device string, epoch, number int64) (store.Deposit, error)
-	DepositsAfter(after store.Deposit, limit int) ([]store.Deposit, error)
-	DepositsOf(device, target string) ([]store.Deposit, error)
-	EscrowKey(number int64) (store.EscrowKey, error)
-	EscrowKeys() ([]store.EscrowKey, error)
 	KeyIsLive(number int64) (bool, error)
-	KeyUses() (map[int64]int, error)
-	ListApprovals(reach rights.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
-	ListUnrecovered(p store.Page) ([]store.UnrecoveredPassword, string, error)
-	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)
 	LockApproval(id string) (store.Approval, error)
 	LockDevice(id string) (store.Device, error)
 	LockOperator(id string) (store.Operator, error)
 	LockServiceState(organisation string) (store.ServiceState, error)
-	OpenApproval(operator, device, target string, now time.Time) (store.Approval, error)
 	PruneDeposits(device, target string, keep int, before time.Time) error
 	ResealGoes(number int64, done int) (bool, error)
 	Reseal(d store.Deposit, from int64) error
-	Rotates(device, subject string, at time.Time) (bool, error)
-	RotationsByKey(clock store.Clock, keys []store.RotationKey) ([]store.Rotation, error)
-	RotationsOf(clock store.Clock, device string) ([]store.Rotation, error)
-	ScopesOf(devices []string) (map[string]string, error)
-	SealedTo(key int64, after store.Deposit, limit int) ([]store.Deposit, error)
-	ServiceState() (store.ServiceState, error)
 	SetApproval(a store.Approval) error
 	SetReseal(k store.EscrowKey) error
 	SetEscrowKey(k store.EscrowKey) error
 	SetServiceState(s store.ServiceState) error
-	ThisDatabase() (store.Database, error)
 	TakeDeposits(list []store.Deposit) (map[string]bool, error)
 }

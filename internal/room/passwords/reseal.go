@@ -58,7 +58,7 @@ func (s *Service) Reseal(
 	done, all := 0, uses[from]
 	var last store.Deposit
 	for {
-		batch, err := s.DB.With(ctx).SealedTo(from, last, resealBatch)
+		batch, err := s.Read(ctx).SealedTo(from, last, resealBatch)
 		if err != nil {
 			return done, err
 		}
@@ -119,7 +119,7 @@ func (s *Service) ExportDeposits(
 	done := 0
 	var last store.Deposit
 	for {
-		batch, err := s.DB.With(ctx).DepositsAfter(last, resealBatch)
+		batch, err := s.Read(ctx).DepositsAfter(last, resealBatch)
 		if err != nil {
 			return done, err
 		}
@@ -128,7 +128,7 @@ func (s *Service) ExportDeposits(
 		}
 		for _, d := range batch {
 			if names[d.DeviceID] == "" {
-				device, err := s.DB.With(ctx).Device(s.Clock(), d.DeviceID, "")
+				device, err := s.Read(ctx).Device(s.Clock(), d.DeviceID, "")
 				if err != nil {
 					return done, err
 				}

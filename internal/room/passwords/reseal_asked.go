@@ -106,7 +106,7 @@ func (s *Service) ResealAsked(ctx context.Context) error {
 
 // Unrecovered lists a page of current passwords without a recovery copy, by device.
 func (s *Service) Unrecovered(ctx context.Context, p store.Page) ([]store.UnrecoveredPassword, string, error) {
-	return s.DB.With(ctx).ListUnrecovered(p)
+	return s.Read(ctx).ListUnrecovered(p)
 }
 
 // HoldsKey reports whether this replica has the private half of a key.

@@ -23,7 +23,7 @@ import (
 
 // Options are what the room is made of; every field must be set, but View and Hub where nobody reads lists.
 type Options struct {
-	uow.Room[Records]
+	uow.Room[Reads, Records]
 	Keys         keyring.Ring
 	Hub          *notices.Hub
 	View         Fleet

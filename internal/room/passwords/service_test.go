@@ -138,7 +138,7 @@ func room(t *testing.T, held open) (*passwords.Service, *records) {
 	s, err := passwords.New(
 		t.Context(),
 		passwords.Options{
-			Room:         uowtest.Room[passwords.Records](r, &r.Trail),
+			Room:         uowtest.Room[passwords.Reads, passwords.Records](r, r, &r.Trail),
 			Keys:         keyring.Ring{Root: root, Signing: signing},
 			Organisation: "Skerry Line",
 			OpenEscrow:   func() (escrow.Opener, error) { return held, nil },

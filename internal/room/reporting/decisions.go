@@ -43,7 +43,7 @@ type Decision struct {
 }
 
 func (s *Service) decisions(
-	tx Records,
+	tx Reads,
 	who rights.Identity,
 	held *heldSums,
 	failed []store.SettleRequest,
@@ -170,7 +170,7 @@ func (s *Service) decisions(
 }
 
 // serviceDecisions are those that concern the service and not some devices.
-func (s *Service) serviceDecisions(tx Records) ([]Decision, error) {
+func (s *Service) serviceDecisions(tx Reads) ([]Decision, error) {
 	var list []Decision
 	keys, err := tx.EscrowKeys()
 	if err != nil {

@@ -27,7 +27,7 @@ func (s *Service) filter(ctx context.Context, who rights.Identity, f DeviceFilte
 			Group:    f.Group,
 			State:    f.State,
 		}, devicegroups.Asked(
-			s.DB.With(ctx),
+			s.Read(ctx),
 			f.Group,
 		)
 }
@@ -48,7 +48,7 @@ func (s *Service) Devices(
 		return nil, "", err
 	}
 	ids := s.View.Page(s.Clock(), filter, after.NameKey, after.ID, p.Fits()+1)
-	list, err := s.DB.With(ctx).DevicesByID(s.Clock(), ids)
+	list, err := s.Read(ctx).DevicesByID(s.Clock(), ids)
 	page, next := store.CutDevices(p, list)
 	return page, next, err
 }
@@ -64,5 +64,5 @@ func (s *Service) CountDevices(ctx context.Context, who rights.Identity, f Devic
 
 // Device finds one by identifier or name.
 func (s *Service) Device(ctx context.Context, who rights.Identity, idOrName string) (store.Device, error) {
-	return reach.Visible(s.DB.With(ctx), s.Clock(), who, idOrName)
+	return reach.Visible(s.Read(ctx), s.Clock(), who, idOrName)
 }

@@ -15,7 +15,7 @@ import (
 )
 
 // nameMembers writes the names that the directory knows over identifiers of members that a device could not resolve.
-func nameMembers(tx Records, events []store.DeviceEvent) error {
+func nameMembers(tx Reads, events []store.DeviceEvent) error {
 	var sids []string
 	for _, e := range events {
 		if sid, ok := strings.CutPrefix(e.Subject, "sid:"); ok {
@@ -51,11 +51,11 @@ func (s *Service) Events(
 	if f.Kind != "" && !slices.Contains(drift.EventKinds, drift.EventKind(f.Kind)) {
 		return nil, "", refusal.Unknown("kind", f.Kind, drift.EventKinds)
 	}
-	narrow, err := reach.Narrow(s.DB.With(ctx), s.View, s.Clock(), who, f.Past)
+	narrow, err := reach.Narrow(s.Read(ctx), s.View, s.Clock(), who, f.Past)
 	if err != nil {
 		return nil, "", err
 	}
-	db := s.DB.With(ctx)
+	db := s.Read(ctx)
 	list, next, err := db.ListEvents(store.EventFilter{Narrow: narrow, Kind: f.Kind}, p)
 	if err == nil {
 		err = nameMembers(db, list)

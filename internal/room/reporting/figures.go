@@ -18,7 +18,7 @@ type Figures struct {
 
 // Figures reads them. They name nobody and nothing.
 func (s *Service) Figures(ctx context.Context) (f Figures, err error) {
-	if f.Figures, err = s.DB.With(ctx).Figures(s.Now()); err != nil {
+	if f.Figures, err = s.Read(ctx).Figures(s.Now()); err != nil {
 		return f, err
 	}
 	f.Standings = map[drift.Standing]int{}

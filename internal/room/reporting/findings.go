@@ -38,7 +38,7 @@ func (s *Service) findings(ctx context.Context, who rights.Identity, f FindingFi
 		}
 		filter.Unit = id.String()
 	}
-	narrow, err := reach.Narrow(s.DB.With(ctx), s.View, s.Clock(), who, f.Past)
+	narrow, err := reach.Narrow(s.Read(ctx), s.View, s.Clock(), who, f.Past)
 	filter.Narrow = narrow
 	return filter, err
 }
@@ -60,7 +60,7 @@ func (s *Service) Findings(
 	}
 	list, next, err := s.listFindings(ctx, filter, p)
 	if err == nil {
-		err = s.DB.With(ctx).CameBack(list)
+		err = s.Read(ctx).CameBack(list)
 	}
 	return list, next, err
 }
@@ -69,10 +69,10 @@ func (s *Service) listFindings(
 	ctx context.Context, filter store.FindingFilter, p store.Page,
 ) ([]store.Finding, string, error) {
 	if filter.State != store.FindingOpen || filter.Few != nil {
-		return s.DB.With(ctx).ListFindings(filter, p)
+		return s.Read(ctx).ListFindings(filter, p)
 	}
 	// Which are open is known; the database would go through all of them for a group that has few.
-	return s.DB.With(ctx).FindingsByID(func(before int64, most int) []int64 {
+	return s.Read(ctx).FindingsByID(func(before int64, most int) []int64 {
 		return s.View.OpenFindings(
 			filter.Reach,
 			filter.Group,
@@ -96,7 +96,7 @@ func (s *Service) SumFindings(ctx context.Context, who rights.Identity, f Findin
 		if filter.Since.IsZero() {
 			filter.Since = s.Now().Add(-closedSpan)
 		}
-		return s.DB.With(ctx).SumClosedFindings(filter, filter.Since)
+		return s.Read(ctx).SumClosedFindings(filter, filter.Since)
 	}
 	type key struct{ unit, kind string }
 	list := []store.FindingSum{}

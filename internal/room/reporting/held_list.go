@@ -28,7 +28,7 @@ type HeldSetting struct {
 
 // HeldSettings lists what is held on devices in reach, most devices first; of a group when it is named.
 func (s *Service) HeldSettings(ctx context.Context, who rights.Identity, group string) ([]HeldSetting, error) {
-	if err := devicegroups.Asked(s.DB.With(ctx), group); err != nil {
+	if err := devicegroups.Asked(s.Read(ctx), group); err != nil {
 		return nil, err
 	}
 	sums := newHeldSums()
@@ -42,7 +42,7 @@ func (s *Service) HeldSettings(ctx context.Context, who rights.Identity, group s
 	)
 	list := []HeldSetting{}
 	for _, h := range sums.held() {
-		between, err := heldBy(s.DB.With(ctx), h)
+		between, err := heldBy(s.Read(ctx), h)
 		if err != nil {
 			return nil, err
 		}
@@ -62,7 +62,7 @@ func (s *Service) HeldSettings(ctx context.Context, who rights.Identity, group s
 }
 
 // heldBy are the assignments because of which a setting is held, on the device that stands for all.
-func heldBy(tx Records, h *heldSum) ([]string, error) {
+func heldBy(tx Reads, h *heldSum) ([]string, error) {
 	between := []string{}
 	if h.example.Scope == "" {
 		return between, nil
@@ -108,7 +108,7 @@ func (s *Service) LockedAccounts(
 	group string,
 	p store.Page,
 ) ([]LockedAccount, string, error) {
-	if err := devicegroups.Asked(s.DB.With(ctx), group); err != nil {
+	if err := devicegroups.Asked(s.Read(ctx), group); err != nil {
 		return nil, "", err
 	}
 	after, err := p.After()

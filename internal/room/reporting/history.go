@@ -65,7 +65,7 @@ func (s *Service) StandingHistory(
 	if group == assign.Everything {
 		group = ""
 	}
-	tx := s.DB.With(ctx)
+	tx := s.Read(ctx)
 	if err := devicegroups.Asked(tx, group); err != nil {
 		return nil, err
 	}

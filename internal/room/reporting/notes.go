@@ -11,7 +11,7 @@ import (
 const returnShown = 24 * time.Hour
 
 // serviceNotes are what holds for every device at the moment: freezes, and that the database went back a short time ago.
-func (s *Service) serviceNotes(tx Records) ([]Decision, error) {
+func (s *Service) serviceNotes(tx Reads) ([]Decision, error) {
 	var list []Decision
 	frozen, err := tx.Freezes()
 	if err != nil {
@@ -36,7 +36,7 @@ func (s *Service) serviceNotes(tx Records) ([]Decision, error) {
 const noteTime = "2006-01-02 15:04:05 UTC"
 
 // notesOf are what somebody who looks at a device should know of the service and of it, in words.
-func (s *Service) notesOf(tx Records, d store.Device) ([]string, error) {
+func (s *Service) notesOf(tx Reads, d store.Device) ([]string, error) {
 	list, err := s.serviceNotes(tx)
 	if err != nil {
 		return nil, err

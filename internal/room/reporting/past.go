@@ -24,7 +24,7 @@ func (s *Service) WhyAt(ctx context.Context, who rights.Identity, idOrName strin
 	}
 	clock.Now = at
 	out := DeviceWhy{At: &at}
-	err := s.DB.InSnapshot(ctx, func(tx Records) error {
+	err := s.Snapshot(ctx, func(tx Reads) error {
 		now, err := reach.Visible(tx, s.Clock(), who, idOrName)
 		if err != nil {
 			return err
@@ -55,7 +55,7 @@ func (s *Service) WhyAt(ctx context.Context, who rights.Identity, idOrName strin
 }
 
 // asOf is the record of a device as it was at a time. It was heard from then, as far as anybody knows.
-func asOf(tx Records, now store.Device, at time.Time) (store.Device, error) {
+func asOf(tx Reads, now store.Device, at time.Time) (store.Device, error) {
 	d := now
 	d.Scope, d.ReportID, d.ReportedAt, d.VerifiedAt, d.RepeatedlyReverted = nil, nil, nil, nil, nil
 	d.OpenFindings, d.Mismatched, d.LastContact = 0, false, &at

@@ -62,7 +62,7 @@ func (s *Service) Posture(ctx context.Context, who rights.Identity, group string
 	p = Posture{Group: group, Since: since, Until: until, MadeAt: now}
 	p.Devices = s.View.Count(s.Clock(), fleetview.Filter{Reach: mine, Group: group})
 	scope := store.PostureScope{Reach: mine, Group: group, Since: since, Until: until}
-	err = s.DB.InSnapshot(ctx, func(tx Records) error {
+	err = s.Snapshot(ctx, func(tx Reads) error {
 		if err := devicegroups.Asked(tx, group); err != nil {
 			return err
 		}
@@ -79,7 +79,7 @@ func (s *Service) Posture(ctx context.Context, who rights.Identity, group string
 }
 
 // read reads everything that is in the records.
-func (p *Posture) read(tx Records, scope store.PostureScope, overdueBefore time.Time) (err error) {
+func (p *Posture) read(tx Reads, scope store.PostureScope, overdueBefore time.Time) (err error) {
 	for _, read := range []func() error{
 		func() (err error) { p.Verified, err = tx.VerifiedDays(scope); return err },
 		func() (err error) { p.Rules, err = tx.FindingsByRule(scope); return err },

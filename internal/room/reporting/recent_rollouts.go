@@ -27,7 +27,7 @@ type recentRollout struct {
 const mostRecentRollouts = 4
 
 // of gives a rollout as its record says it is. Whoever asks for one at the same time waits, instead of reading it too.
-func (r *recentRollouts) of(tx Records, record store.Rollout) (*recentRollout, error) {
+func (r *recentRollouts) of(tx Reads, record store.Rollout) (*recentRollout, error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	at := slices.IndexFunc(r.known, func(k *recentRollout) bool { return k.id == record.ID })

@@ -16,13 +16,12 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// Records is what this room needs of the records. [store.Tx] has it.
-type Records interface {
-	uow.Records
+// Reads is what this room reads of the records. [store.Reader] has it.
+type Reads interface {
 	reach.Records
 	cache.One
 	cache.Many
-	planning.RolloutRecords
+	planning.RolloutReads
 
 	Change(name string) (store.Change, error)
 	ChangeEdits(change string) ([]store.ChangeEdit, error)
@@ -43,7 +42,6 @@ type Records interface {
 	DirectoryOf(settings []unit.Setting, states ...*drift.State) (*principal.Table, error)
 	DirectorySync() (store.DirectorySync, error)
 	DatabaseReturns(after time.Time) ([]store.DatabaseReturn, error)
-	DropStandingHours(before time.Time) error
 	EscrowKeys() ([]store.EscrowKey, error)
 	Figures(now time.Time) (store.Figures, error)
 	FindingsByID(which func(before int64, most int) []int64, p store.Page) ([]store.Finding, string, error)
@@ -58,7 +56,6 @@ type Records interface {
 	RevealSums(p store.PostureScope, most int) ([]store.RevealSum, int, error)
 	VerifiedDays(p store.PostureScope) ([]store.VerifiedDay, error)
 	WaiversWithin(p store.PostureScope, most int) ([]store.Waiver, int, error)
-	PutStandingHours(list []store.StandingHour) error
 	RecentAudit(since time.Time, limit int, whole bool) ([]audit.Entry, error)
 	RecentFindings(reach rights.Reach, since time.Time, limit int) ([]store.Finding, error)
 	ReportAt(device string, at time.Time) (store.Report, error)
@@ -70,4 +67,14 @@ type Records interface {
 	SumClosedFindings(f store.FindingFilter, since time.Time) ([]store.FindingSum, error)
 	TrailFoundBroken() (why string, err error)
 	Unrecovered() (n int, example store.DeviceName, err error)
+}
+
+// Records is what it reads and writes of them in a unit of work. [store.Writer] has it.
+type Records interface {
+	Reads
+	uow.Records
+	planning.RolloutRecords
+
+	DropStandingHours(before time.Time) error
+	PutStandingHours(list []store.StandingHour) error
 }

@@ -68,7 +68,7 @@ func (s *Service) Rollouts(
 	ctx context.Context, who rights.Identity, underWay bool, p store.Page,
 ) (list []RolloutSummary, next string, err error) {
 	list = []RolloutSummary{}
-	err = s.DB.InSnapshot(ctx, func(tx Records) error {
+	err = s.Snapshot(ctx, func(tx Reads) error {
 		var records []store.Rollout
 		if records, next, err = tx.ListRollouts(underWay, p); err != nil {
 			return err
@@ -86,7 +86,7 @@ func (s *Service) Rollouts(
 }
 
 // underWay are the rollouts that have not ended, with their devices in reach.
-func (s *Service) underWay(tx Records, who rights.Identity) ([]RolloutSummary, error) {
+func (s *Service) underWay(tx Reads, who rights.Identity) ([]RolloutSummary, error) {
 	records, _, err := tx.ListRollouts(true, store.Page{Limit: maxRolloutsRead})
 	list := []RolloutSummary{}
 	for _, r := range records {
@@ -100,7 +100,7 @@ func (s *Service) underWay(tx Records, who rights.Identity) ([]RolloutSummary, e
 }
 
 // summary counts the devices of a rollout in reach.
-func (s *Service) summary(tx Records, reach rights.Reach, record store.Rollout) (RolloutSummary, error) {
+func (s *Service) summary(tx Reads, reach rights.Reach, record store.Rollout) (RolloutSummary, error) {
 	machine, err := planning.Machine(record)
 	out := RolloutSummary{Rollout: record, Machine: machine, Tally: rollout.Tally{}, Whole: reach.Everywhere()}
 	if err != nil {
@@ -132,7 +132,7 @@ func (s *Service) summary(tx Records, reach rights.Reach, record store.Rollout) 
 func (s *Service) Rollout(ctx context.Context, who rights.Identity, name string) (*Rollout, error) {
 	reach := who.Reach(rights.Look)
 	var out *Rollout
-	err := s.DB.InSnapshot(ctx, func(tx Records) error {
+	err := s.Snapshot(ctx, func(tx Reads) error {
 		record, err := tx.Rollout(name)
 		if err != nil {
 			return refusal.Named(err, "rollout", name)

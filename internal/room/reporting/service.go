@@ -13,7 +13,7 @@ import (
 
 // Service is the room; every field must be set.
 type Service struct {
-	uow.Room[Records]
+	uow.Room[Reads, Records]
 	View   *fleetview.View
 	Scopes *cache.Scopes
 

@@ -42,7 +42,7 @@ func (s *Service) SettingHistory(ctx context.Context, who rights.Identity, devic
 	if err != nil {
 		return nil, refusal.New(refusal.Invalid, "%v", err).At("setting").Asked()
 	}
-	tx := s.DB.With(ctx)
+	tx := s.Read(ctx)
 	narrow, err := reach.Narrow(tx, s.View, s.Clock(), who, reach.Past{Device: device, Since: s.Now().Add(-historySpan)})
 	if err != nil {
 		return nil, err

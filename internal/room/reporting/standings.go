@@ -31,7 +31,7 @@ func (s *Service) StandingsByAssignment(ctx context.Context, who rights.Identity
 			digests[k.scope] = true
 		}
 	}
-	assignments, err := s.Scopes.Assignments(s.DB.With(ctx), slices.Sorted(maps.Keys(digests)))
+	assignments, err := s.Scopes.Assignments(s.Read(ctx), slices.Sorted(maps.Keys(digests)))
 	if err != nil {
 		return nil, err
 	}

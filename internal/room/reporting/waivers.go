@@ -35,7 +35,7 @@ func (s *Service) Waivers(
 	default:
 		return nil, "", refusal.Unknown("state", f.State, states)
 	}
-	tx := s.DB.With(ctx)
+	tx := s.Read(ctx)
 	if f.Device != "" {
 		d, err := reach.Visible(tx, s.Clock(), who, f.Device)
 		if err != nil {
@@ -53,7 +53,7 @@ func (s *Service) Waivers(
 const mostWaivers = 100
 
 // waiversToDecide are those that wait for a second person, and those that are about to end, together by device.
-func (s *Service) waiversToDecide(tx Records, reach rights.Reach) ([]Decision, error) {
+func (s *Service) waiversToDecide(tx Reads, reach rights.Reach) ([]Decision, error) {
 	waiting, _, err := tx.ListWaivers(
 		store.WaiverFilter{Reach: reach, State: store.WaiverWaiting}, store.Page{Limit: mostWaivers},
 	)

@@ -49,7 +49,7 @@ func (s *Service) Watch(ctx context.Context, who rights.Identity, group string) 
 	since := clock.Now.Add(-recentSpan)
 	var o Overview
 	var standings fleetview.Tally
-	if err := devicegroups.Asked(s.DB.With(ctx), group); err != nil {
+	if err := devicegroups.Asked(s.Read(ctx), group); err != nil {
 		return o, err
 	}
 	held, versions := newHeldSums(), map[string]int{}
@@ -91,7 +91,7 @@ func (s *Service) Watch(ctx context.Context, who rights.Identity, group string) 
 		o.Strips = append(o.Strips, g)
 	}
 	o.Standings, o.Versions = standings.Counts(), byDevices(versions)
-	err := s.DB.InSnapshot(ctx, func(tx Records) error {
+	err := s.Snapshot(ctx, func(tx Reads) error {
 		waiting, failed, err := tx.SettleWaiting()
 		if err != nil {
 			return err

@@ -85,7 +85,7 @@ type DeviceWhy struct {
 // Why explains a device, unit by unit.
 func (s *Service) Why(ctx context.Context, who rights.Identity, idOrName string) (DeviceWhy, error) {
 	var out DeviceWhy
-	err := s.DB.InSnapshot(ctx, func(tx Records) error {
+	err := s.Snapshot(ctx, func(tx Reads) error {
 		d, err := reach.Visible(tx, s.Clock(), who, idOrName)
 		if err != nil {
 			return err
@@ -112,7 +112,7 @@ func (s *Service) Why(ctx context.Context, who rights.Identity, idOrName string)
 }
 
 // metBy are the assignments whose include groups may hold a device, with whether they apply.
-func metBy(tx Records, d store.Device) ([]Met, error) {
+func metBy(tx Reads, d store.Device) ([]Met, error) {
 	groups, err := tx.GroupsOf(d.NameKey)
 	if err != nil {
 		return nil, err
@@ -154,7 +154,7 @@ type explanation struct {
 	met       []Met // of the past
 }
 
-func (e *explanation) read(tx Records) (err error) {
+func (e *explanation) read(tx Reads) (err error) {
 	d := e.device
 	if d.Scope != nil {
 		scope, err := tx.Scope(*d.Scope)
@@ -205,7 +205,7 @@ func (e *explanation) read(tx Records) (err error) {
 
 // askedWhenReported gives what the last report was made under: while a newer desired state is not
 // yet reported back, what the device has can only be compared with the former one.
-func askedWhenReported(tx Records, d store.Device, told protocol.DesiredContent) (protocol.DesiredContent, error) {
+func askedWhenReported(tx Reads, d store.Device, told protocol.DesiredContent) (protocol.DesiredContent, error) {
 	if d.ReportedNumber == 0 || d.ReportedEpoch == d.DesiredEpoch && d.ReportedNumber == d.DesiredNumber {
 		return told, nil
 	}
@@ -352,7 +352,7 @@ func valuesOf(settings []unit.Setting) map[unit.ID]unit.Value {
 const heldWhole = "every setting of this device is held"
 
 // sayKept says of each held setting which desired state its value is kept from.
-func sayKept(tx Records, d store.Device, units []SettingWhy) error {
+func sayKept(tx Reads, d store.Device, units []SettingWhy) error {
 	for i, u := range units {
 		if u.HeldWhy == "" || u.DesiredValue == nil {
 			continue

@@ -14,7 +14,7 @@ import (
 
 // undecided says of each assignment for which nobody can tell whether it applies to a device: which group
 // decides it, which facts of the device are missing, and the way out.
-func undecided(tx Records, d store.Device, met []Met) (map[string]string, error) {
+func undecided(tx Reads, d store.Device, met []Met) (map[string]string, error) {
 	said := map[string]string{}
 	if !slices.ContainsFunc(met, func(m Met) bool { return m.Outcome == assign.Undecided }) {
 		return said, nil
@@ -85,7 +85,7 @@ func lacks(d store.Device, fact string) bool {
 const mostLookedBack = 200
 
 // keptFrom is the number of the desired state that first gave a device the value of a setting which it keeps.
-func keptFrom(tx Records, d store.Device, id unit.ID, value unit.Value) (int64, error) {
+func keptFrom(tx Reads, d store.Device, id unit.ID, value unit.Value) (int64, error) {
 	states, err := tx.DesiredBefore(d.ID, d.DesiredEpoch, mostLookedBack)
 	if err != nil {
 		return 0, err

@@ -137,7 +137,7 @@ func (s *Service) chainAfter(tx Records, c store.Checkpoint) (*audit.Chain, erro
 }
 
 // follow takes a chain to the end of the trail, or at most so many entries further when that is not 0.
-func follow(tx Records, chain *audit.Chain, most int) error {
+func follow(tx Reads, chain *audit.Chain, most int) error {
 	for read := 0; most == 0 || read < most; {
 		batch, err := tx.TrailAfter(chain.Last, store.TrailFilter{}, exportBatch)
 		if err != nil {
@@ -185,14 +185,14 @@ type Checked struct {
 
 // Check follows the trail behind an entry for a while, and compares it with the checkpoints in the database.
 func (s *Service) Check(ctx context.Context, after int64) (c Checked, err error) {
-	err = s.DB.InSnapshot(ctx, func(tx Records) error {
+	err = s.Snapshot(ctx, func(tx Reads) error {
 		c, err = s.check(tx, after)
 		return err
 	})
 	return c, err
 }
 
-func (s *Service) check(tx Records, after int64) (c Checked, err error) {
+func (s *Service) check(tx Reads, after int64) (c Checked, err error) {
 	head, err := tx.TrailHead()
 	if err != nil {
 		return c, err

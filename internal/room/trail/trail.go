@@ -23,12 +23,8 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// Records is what this room needs of the records. [store.Tx] has it.
-type Records interface {
-	uow.Records
-
-	AddCheckpoint(c store.Checkpoint) error
-	AddNotification(n store.Notification) error
+// Reads is what this room reads of the records. [store.Reader] has it.
+type Reads interface {
 	CheckpointsWithin(after, last int64) ([]store.Checkpoint, error)
 	Device(clock store.Clock, idOrName, folded string) (store.Device, error)
 	DevicesByID(clock store.Clock, ids []string) ([]store.Device, error)
@@ -40,9 +36,18 @@ type Records interface {
 	TrailHead() (audit.Entry, error)
 }
 
+// Records is what it reads and writes of them in a unit of work. [store.Writer] has it.
+type Records interface {
+	Reads
+	uow.Records
+
+	AddCheckpoint(c store.Checkpoint) error
+	AddNotification(n store.Notification) error
+}
+
 // Service is the room; every field must be set but File.
 type Service struct {
-	uow.Room[Records]
+	uow.Room[Reads, Records]
 	Key          protocol.Key // that signs checkpoints
 	Root         string       // fingerprint of the root key
 	Organisation string
@@ -56,7 +61,7 @@ type Query struct {
 	Since, Until              time.Time
 }
 
-func (s *Service) filter(tx Records, q Query) (store.TrailFilter, error) {
+func (s *Service) filter(tx Reads, q Query) (store.TrailFilter, error) {
 	f := store.TrailFilter{Actor: q.Actor, Action: q.Action, Outcome: q.Outcome, Since: q.Since, Until: q.Until}
 	if q.On != "" {
 		f.Objects = []string{q.On}
@@ -80,7 +85,7 @@ type Entry struct {
 
 // List lists a page of entries, latest first.
 func (s *Service) List(ctx context.Context, q Query, p store.Page) ([]Entry, string, error) {
-	tx := s.DB.With(ctx)
+	tx := s.Read(ctx)
 	f, err := s.filter(tx, q)
 	if err != nil {
 		return nil, "", err
@@ -95,7 +100,7 @@ func (s *Service) List(ctx context.Context, q Query, p store.Page) ([]Entry, str
 
 // Entry reads one.
 func (s *Service) Entry(ctx context.Context, seq int64) (Entry, error) {
-	tx := s.DB.With(ctx)
+	tx := s.Read(ctx)
 	e, err := tx.TrailEntry(seq)
 	if errors.Is(err, store.ErrNotFound) {
 		err = refusal.New(refusal.NotFound, "the trail has no entry %d", seq)
@@ -111,7 +116,7 @@ func (s *Service) Entry(ctx context.Context, seq int64) (Entry, error) {
 }
 
 // named finds the names of devices.
-func (s *Service) named(tx Records, found []audit.Entry) ([]Entry, error) {
+func (s *Service) named(tx Reads, found []audit.Entry) ([]Entry, error) {
 	list, ids := make([]Entry, len(found)), []string{}
 	for _, e := range found {
 		ids = append(ids, strings.TrimPrefix(e.Actor, uow.DeviceActor), e.Object)
@@ -133,7 +138,7 @@ func (s *Service) named(tx Records, found []audit.Entry) ([]Entry, error) {
 
 // Checkpoints lists a page, latest first.
 func (s *Service) Checkpoints(ctx context.Context, p store.Page) ([]store.Checkpoint, string, error) {
-	return s.DB.With(ctx).ListCheckpoints(p)
+	return s.Read(ctx).ListCheckpoints(p)
 }
 
 // exportBatch is how many entries of an export are read at once.
@@ -154,7 +159,7 @@ type Export struct {
 
 // BeginExport puts on the trail that an export begins. It is ended by [Export.Write].
 func (s *Service) BeginExport(ctx context.Context, who rights.Identity, q Query) (*Export, error) {
-	f, err := s.filter(s.DB.With(ctx), q)
+	f, err := s.filter(s.Read(ctx), q)
 	if err != nil {
 		return nil, err
 	}
@@ -165,7 +170,7 @@ func (s *Service) BeginExport(ctx context.Context, who rights.Identity, q Query)
 // Write gives entries in order, from the first, and behind each the checkpoint that ends with it. That it ended is on the
 // trail. It ends early when the context does.
 func (x *Export) Write(ctx context.Context, out Sink) (n int64, err error) {
-	head, err := x.s.DB.With(ctx).TrailHead() // what comes later is in the next export
+	head, err := x.s.Read(ctx).TrailHead() // what comes later is in the next export
 	if err == nil {
 		n, err = x.s.export(ctx, x.filter, head.Seq, out)
 	}
@@ -179,11 +184,11 @@ func (x *Export) Write(ctx context.Context, out Sink) (n int64, err error) {
 
 func (s *Service) export(ctx context.Context, f store.TrailFilter, last int64, out Sink) (n int64, err error) {
 	for at := int64(0); ; {
-		batch, err := s.DB.With(ctx).TrailAfter(at, f, exportBatch)
+		batch, err := s.Read(ctx).TrailAfter(at, f, exportBatch)
 		if err != nil || len(batch) == 0 {
 			return n, err
 		}
-		anchors, err := s.DB.With(ctx).CheckpointsWithin(at, batch[len(batch)-1].Seq)
+		anchors, err := s.Read(ctx).CheckpointsWithin(at, batch[len(batch)-1].Seq)
 		if err != nil {
 			return n, err
 		}

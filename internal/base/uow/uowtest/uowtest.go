@@ -39,12 +39,13 @@ func (t *Trail) Told(topic string) bool {
 }
 
 // database runs transactions on records in memory. Of one that fails it takes the trail back, not the records.
-type database[R uow.Records] struct {
-	records R
+type database[R any, W uow.Records] struct {
+	reads   R
+	records W
 	trail   *Trail
 }
 
-func (d database[R]) InTx(_ context.Context, do func(tx R) error) error {
+func (d database[R, W]) InTx(_ context.Context, do func(tx W) error) error {
 	before := *d.trail
 	err := do(d.records)
 	if err != nil {
@@ -53,18 +54,17 @@ func (d database[R]) InTx(_ context.Context, do func(tx R) error) error {
 	return err
 }
 
-func (d database[R]) InSnapshot(_ context.Context, do func(tx R) error) error { return do(d.records) }
-func (d database[R]) With(context.Context) R                                  { return d.records }
+func (d database[R, W]) InSnapshot(_ context.Context, do func(tx R) error) error { return do(d.reads) }
+func (d database[R, W]) With(context.Context) R                                  { return d.reads }
 
 // Now is the time in the rooms of tests.
 var Now = time.Date(2026, 5, 4, 9, 0, 0, 0, time.UTC)
 
-// Room is a room over the records of a test, whose trail is given beside them. The clock stands still.
-func Room[R uow.Records](records R, trail *Trail) uow.Room[R] {
-	return uow.Room[R]{
-		DB:       database[R]{records, trail},
+// Room is a room over the records of a test, which are given for reading and for writing, with their trail. The clock stands still.
+func Room[R any, W uow.Records](reads R, records W, trail *Trail) uow.Room[R, W] {
+	return uow.NewRoom(database[R, W]{reads, records, trail}, uow.Env{
 		Log:      slog.New(slog.DiscardHandler),
 		Now:      func() time.Time { return Now },
 		Interval: time.Minute,
-	}
+	})
 }
