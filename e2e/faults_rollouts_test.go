@@ -112,7 +112,10 @@ func TestManyJoinAnOpenWave(t *testing.T) {
 	require.Error(t, err, "a reason is needed")
 	_, err = f.owner.ResumeRollout(ctx, "joined", "they moved in today", "")
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { return f.locksAt(9) == 60 }, 3*time.Minute, 50*time.Millisecond)
+	if !assert.Eventually(t, func() bool { return f.locksAt(9) == 60 }, 3*time.Minute, 50*time.Millisecond) {
+		r, err := f.owner.Rollout(ctx, "joined")
+		require.FailNow(t, "it does not go on", "%d of 60; %+v %v", f.locksAt(9), r, err)
+	}
 	require.Eventually(t, func() bool {
 		r, err := f.owner.Rollout(ctx, "joined")
 		return err == nil && r.State == "done"

@@ -7,23 +7,22 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// jobEnded reports whether a turn of a job ended in a state.
+func (s *service) jobEnded(name, state string) func() bool {
+	return func() bool {
+		n, err := query[int](s.t, s.config.Database,
+			"select count(*) from river_job where args->>'name' = '"+name+"' and state = '"+state+"'")
+		require.NoError(s.t, err)
+		return n > 0
+	}
+}
+
 // What the service does by itself is done on the schedule in the database, whichever replica it falls to; a turn whose
 // replica is gone is another one's.
 func TestJobsAreDoneByWhicheverReplica(t *testing.T) {
 	s := start(t)
-	ended := func(name, state string) func() bool {
-		return func() bool {
-			n, err := query[int](
-				t,
-				s.config.Database,
-				"select count(*) from river_job where args->>'name' = '"+name+"' and state = '"+state+"'",
-			)
-			require.NoError(t, err)
-			return n > 0
-		}
-	}
 	for _, name := range []string{"strangers", "retention", "overdue passwords"} {
-		s.until(ended(name, "completed"))
+		s.until(s.jobEnded(name, "completed"))
 	}
 	s.stop()
 	// What is too old is forgotten by a replica that has just begun.

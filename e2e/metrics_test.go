@@ -66,6 +66,7 @@ func TestMachinesReadHowAllStands(t *testing.T) {
 	_, err = s.owner.SendOrder(t.Context(), api.NewOrder{Kind: "check-in", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
 	require.NoError(t, s.Trail.AnchorHourly(t.Context())) // which the target is told of
+	s.until(s.jobEnded("retention", "completed"))         // its next turn would forget what is told, in a hundred days
 	s.clock.forward(100 * 24 * time.Hour)
 	_, value = s.figures()
 	assert.EqualValues(t, 1, value("passwords_overdue"))
