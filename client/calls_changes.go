@@ -64,23 +64,23 @@ func (c *Client) DropChange(ctx context.Context, name, reason string) (api.Chang
 	return c.changeStep(ctx, name, operation.DropChange, map[string]any{"reason": reason})
 }
 
-// ApplyChange applies a change to all devices at once, or has it wait for a second person. Digest is that of the preview that
-// the caller has seen.
+// ApplyChange applies a change to all devices at once, or has it wait for a second person. Digest is that of the
+// preview that the caller has seen.
 func (c *Client) ApplyChange(ctx context.Context, name, digest string) (api.ChangeDetail, error) {
 	return c.changeStep(ctx, name, operation.ApplyChange, map[string]any{"digest": digest})
 }
 
 // DecideChange approves or refuses a change that waits for a second person, as in the preview of the digest.
 func (c *Client) DecideChange(
-	ctx context.Context,
-	name string,
-	approve bool,
-	reason, digest string,
+	ctx context.Context, name string, approve bool, reason, digest string,
 ) (api.ChangeDetail, error) {
-	return c.changeStep(ctx, name, operation.DecideChange, map[string]any{"approve": approve, "reason": reason, "digest": digest})
+	return c.changeStep(ctx, name, operation.DecideChange,
+		map[string]any{"approve": approve, "reason": reason, "digest": digest})
 }
 
-func (c *Client) changeStep(ctx context.Context, name string, op *operation.Operation, in any) (api.ChangeDetail, error) {
+func (c *Client) changeStep(
+	ctx context.Context, name string, op *operation.Operation, in any,
+) (api.ChangeDetail, error) {
 	var out api.ChangeDetail
 	_, err := c.do(ctx, call{op: op, parts: []string{name}, in: in, out: &out})
 	return out, err
@@ -105,8 +105,8 @@ func (c *Client) PreviewEdits(ctx context.Context, edits []api.ChangeEdit) (api.
 	return out, err
 }
 
-// Ladder shows how assignments decide the settings of a device, of a group, or of the fleet when neither is named; as if some
-// edits were made.
+// Ladder shows how assignments decide the settings of a device, of a group, or of the fleet when neither is named; as
+// if some edits were made.
 func (c *Client) Ladder(ctx context.Context, device, group string, edits ...api.ChangeEdit) (api.Ladder, error) {
 	var out api.Ladder
 	in := struct {

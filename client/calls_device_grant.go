@@ -40,7 +40,8 @@ func (c *Client) AskForToken(ctx context.Context, program string, hours int) (as
 
 // AwaitToken polls until the person has decided.
 func (c *Client) AwaitToken(ctx context.Context, asked Asked) (made api.NewToken, err error) {
-	form := url.Values{"grant_type": {"urn:ietf:params:oauth:grant-type:device_code"}, "device_code": {asked.DeviceCode}}
+	form := url.Values{"grant_type": {"urn:ietf:params:oauth:grant-type:device_code"},
+		"device_code": {asked.DeviceCode}}
 	for wait := time.Duration(asked.Interval) * time.Second; ; {
 		select {
 		case <-ctx.Done():

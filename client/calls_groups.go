@@ -49,20 +49,14 @@ type GroupEdit struct {
 // EditGroup edits the version of a group that the caller read.
 func (c *Client) EditGroup(ctx context.Context, name string, edit GroupEdit, over int64) (api.Group, error) {
 	var out api.Group
-	_, err := c.do(
-		ctx,
-		call{op: operation.EditGroup, parts: []string{name}, in: edit, out: &out, ifMatch: over},
-	)
+	_, err := c.do(ctx, call{op: operation.EditGroup, parts: []string{name}, in: edit, out: &out, ifMatch: over})
 	return out, err
 }
 
 // TestRule lists the devices that a rule would match.
 func (c *Client) TestRule(ctx context.Context, rule string) (api.RuleTrial, error) {
 	var out api.RuleTrial
-	_, err := c.do(
-		ctx,
-		call{op: operation.TestRule, in: map[string]string{"rule": rule}, out: &out},
-	)
+	_, err := c.do(ctx, call{op: operation.TestRule, in: map[string]string{"rule": rule}, out: &out})
 	return out, err
 }
 

@@ -22,13 +22,15 @@ func (c *Client) CreateEscrowKey(ctx context.Context, key api.NewEscrowKey) erro
 // ChallengeEscrowKey gives what only the private half of a new key opens.
 func (c *Client) ChallengeEscrowKey(ctx context.Context, number int64) (document []byte, err error) {
 	var out api.KeyChallenge
-	_, err = c.do(ctx, call{op: operation.ChallengeEscrowKey, parts: []string{strconv.FormatInt(number, 10)}, out: &out})
+	_, err = c.do(ctx, call{op: operation.ChallengeEscrowKey, parts: []string{strconv.FormatInt(number, 10)},
+		out: &out})
 	return out.Document, err
 }
 
 // ProveEscrowKey gives the answer to the latest challenge.
 func (c *Client) ProveEscrowKey(ctx context.Context, number int64, answer string) error {
-	_, err := c.do(ctx, call{op: operation.ProveEscrowKey, parts: []string{strconv.FormatInt(number, 10)}, in: api.KeyAnswer{Answer: answer}})
+	_, err := c.do(ctx, call{op: operation.ProveEscrowKey, parts: []string{strconv.FormatInt(number, 10)},
+		in: api.KeyAnswer{Answer: answer}})
 	return err
 }
 
@@ -40,7 +42,8 @@ func (c *Client) RetireEscrowKey(ctx context.Context, number int64) error {
 
 // DecideEscrowKey approves or declines what waits for a second owner.
 func (c *Client) DecideEscrowKey(ctx context.Context, number int64, approve bool) error {
-	_, err := c.do(ctx, call{op: operation.DecideEscrowKey, parts: []string{strconv.FormatInt(number, 10)}, in: map[string]bool{"approve": approve}})
+	_, err := c.do(ctx, call{op: operation.DecideEscrowKey, parts: []string{strconv.FormatInt(number, 10)},
+		in: map[string]bool{"approve": approve}})
 	return err
 }
 

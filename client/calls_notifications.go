@@ -36,7 +36,8 @@ func (c *Client) CreateNotificationTarget(
 func (c *Client) EditNotificationTarget(
 	ctx context.Context, name string, version int64, spec api.NotificationTargetSpec,
 ) (out api.NewNotificationTarget, err error) {
-	_, err = c.do(ctx, call{op: operation.EditNotificationTarget, parts: []string{name}, in: spec, out: &out, ifMatch: version})
+	_, err = c.do(ctx, call{op: operation.EditNotificationTarget, parts: []string{name}, in: spec, out: &out,
+		ifMatch: version})
 	return out, err
 }
 
@@ -69,5 +70,6 @@ type DeliveryQuery struct{ Target, State, Event string }
 
 // Deliveries lists deliveries, latest first.
 func (c *Client) Deliveries(ctx context.Context, q DeliveryQuery, p Page) (List[api.Delivery], error) {
-	return list[api.Delivery](ctx, c, operation.ListDeliveries, values("target", q.Target, "state", q.State, "event", q.Event), p)
+	return list[api.Delivery](ctx, c, operation.ListDeliveries,
+		values("target", q.Target, "state", q.State, "event", q.Event), p)
 }

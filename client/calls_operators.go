@@ -16,14 +16,11 @@ func (c *Client) Operators(ctx context.Context, p Page) (List[api.Operator], err
 // CreateOperator creates an operator.
 func (c *Client) CreateOperator(ctx context.Context, name, password string, roles ...api.Role) (api.Operator, error) {
 	var out api.Operator
-	_, err := c.do(
-		ctx,
-		call{
-			op:  operation.CreateOperator,
-			in:  map[string]any{"name": name, "password": password, "roles": roles},
-			out: &out,
-		},
-	)
+	_, err := c.do(ctx, call{
+		op:  operation.CreateOperator,
+		in:  map[string]any{"name": name, "password": password, "roles": roles},
+		out: &out,
+	})
 	return out, err
 }
 
@@ -39,10 +36,7 @@ type OperatorChange struct {
 // EditOperator edits an operator, whose sessions and tokens end.
 func (c *Client) EditOperator(ctx context.Context, name string, change OperatorChange) (api.Operator, error) {
 	var out api.Operator
-	_, err := c.do(
-		ctx,
-		call{op: operation.EditOperator, parts: []string{name}, in: change, out: &out},
-	)
+	_, err := c.do(ctx, call{op: operation.EditOperator, parts: []string{name}, in: change, out: &out})
 	return out, err
 }
 

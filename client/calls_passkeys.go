@@ -20,7 +20,9 @@ func (c *Client) BeginPasskey(ctx context.Context) (out api.PasskeyCeremony, err
 }
 
 // AddPasskey keeps what the authenticator made.
-func (c *Client) AddPasskey(ctx context.Context, name, ceremony string, response json.RawMessage) (out api.Passkey, err error) {
+func (c *Client) AddPasskey(
+	ctx context.Context, name, ceremony string, response json.RawMessage,
+) (out api.Passkey, err error) {
 	in := api.NewPasskey{PasskeyAnswer: api.PasskeyAnswer{Ceremony: ceremony, Response: response}, Name: name}
 	_, err = c.do(ctx, call{op: operation.AddPasskey, in: in, out: &out})
 	return out, err
@@ -39,7 +41,9 @@ func (c *Client) BeginPasskeySignIn(ctx context.Context) (out api.PasskeyCeremon
 }
 
 // SignInWithPasskey signs in with what the authenticator answered.
-func (c *Client) SignInWithPasskey(ctx context.Context, ceremony string, response json.RawMessage) (out api.Me, err error) {
+func (c *Client) SignInWithPasskey(
+	ctx context.Context, ceremony string, response json.RawMessage,
+) (out api.Me, err error) {
 	in := api.PasskeyAnswer{Ceremony: ceremony, Response: response}
 	_, err = c.do(ctx, call{op: operation.SignInWithPasskey, in: in, out: &out})
 	return out, err
@@ -47,6 +51,7 @@ func (c *Client) SignInWithPasskey(ctx context.Context, ceremony string, respons
 
 // SignInAgainWithPasskey has the session count as fresh.
 func (c *Client) SignInAgainWithPasskey(ctx context.Context, ceremony string, response json.RawMessage) error {
-	_, err := c.do(ctx, call{op: operation.SignInAgainWithPasskey, in: api.PasskeyAnswer{Ceremony: ceremony, Response: response}})
+	_, err := c.do(ctx, call{op: operation.SignInAgainWithPasskey,
+		in: api.PasskeyAnswer{Ceremony: ceremony, Response: response}})
 	return err
 }

@@ -32,20 +32,14 @@ func (c *Client) DevicePasswords(ctx context.Context, device string) ([]api.Devi
 	var out struct {
 		Items []api.DevicePassword `json:"items"`
 	}
-	_, err := c.do(
-		ctx,
-		call{op: operation.DevicePasswords, parts: []string{device}, out: &out},
-	)
+	_, err := c.do(ctx, call{op: operation.DevicePasswords, parts: []string{device}, out: &out})
 	return out.Items, err
 }
 
 // Reveal shows a password; the reason is put on the trail first.
 func (c *Client) Reveal(ctx context.Context, device string, r api.RevealSpec) (api.RevealResult, error) {
 	var out api.RevealResult
-	_, err := c.do(
-		ctx,
-		call{op: operation.RevealPassword, parts: []string{device}, in: r, out: &out},
-	)
+	_, err := c.do(ctx, call{op: operation.RevealPassword, parts: []string{device}, in: r, out: &out})
 	return out, err
 }
 
@@ -73,12 +67,9 @@ func (c *Client) Approvals(ctx context.Context, p Page) (List[api.Approval], err
 
 // DecideReveal approves a reveal beyond somebody's budget, or declines it.
 func (c *Client) DecideReveal(ctx context.Context, id string, approve bool) error {
-	_, err := c.do(
-		ctx,
-		call{
-			op: operation.DecideApproval, parts: []string{id},
-			in: map[string]bool{"approve": approve},
-		},
-	)
+	_, err := c.do(ctx, call{
+		op: operation.DecideApproval, parts: []string{id},
+		in: map[string]bool{"approve": approve},
+	})
 	return err
 }

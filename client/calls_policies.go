@@ -29,14 +29,11 @@ func CodeNeeded(err error) bool {
 // SignInWithCode is SignIn for who has a second factor: with the code of an authenticator, or a recovery code.
 func (c *Client) SignInWithCode(ctx context.Context, name, password, code string) (api.Me, error) {
 	var me api.Me
-	_, err := c.do(
-		ctx,
-		call{
-			op:  operation.SignIn,
-			in:  map[string]string{"name": name, "password": password, "code": code},
-			out: &me,
-		},
-	)
+	_, err := c.do(ctx, call{
+		op:  operation.SignIn,
+		in:  map[string]string{"name": name, "password": password, "code": code},
+		out: &me,
+	})
 	return me, err
 }
 
@@ -72,10 +69,7 @@ func (c *Client) RevokeToken(ctx context.Context, id string) error {
 // CheckPolicy checks a document as the service would, without storing it.
 func (c *Client) CheckPolicy(ctx context.Context, source string) (api.PolicyCheck, error) {
 	var out api.PolicyCheck
-	_, err := c.do(
-		ctx,
-		call{op: operation.CheckPolicy, in: api.Document{Source: source}, out: &out},
-	)
+	_, err := c.do(ctx, call{op: operation.CheckPolicy, in: api.Document{Source: source}, out: &out})
 	return out, err
 }
 
@@ -100,25 +94,19 @@ func (c *Client) CreatePolicy(ctx context.Context, source string) (api.Policy, e
 // SavePolicy saves a draft over the version that the caller read.
 func (c *Client) SavePolicy(ctx context.Context, name, source string, over int64) (api.Policy, error) {
 	var out api.Policy
-	_, err := c.do(
-		ctx,
-		call{
-			op: operation.SavePolicy, parts: []string{name},
-			in:      api.Document{Source: source},
-			out:     &out,
-			ifMatch: over,
-		},
-	)
+	_, err := c.do(ctx, call{
+		op: operation.SavePolicy, parts: []string{name},
+		in:      api.Document{Source: source},
+		out:     &out,
+		ifMatch: over,
+	})
 	return out, err
 }
 
 // PublishPolicy publishes the draft of a version.
 func (c *Client) PublishPolicy(ctx context.Context, name string, over int64) (api.Publication, error) {
 	var out api.Publication
-	_, err := c.do(
-		ctx,
-		call{op: operation.PublishPolicy, parts: []string{name}, out: &out, ifMatch: over},
-	)
+	_, err := c.do(ctx, call{op: operation.PublishPolicy, parts: []string{name}, out: &out, ifMatch: over})
 	return out, err
 }
 
@@ -158,10 +146,7 @@ func (c *Client) CreateAssignment(ctx context.Context, name string, aim api.Aim)
 // EditAssignment edits the version of an assignment that the caller read.
 func (c *Client) EditAssignment(ctx context.Context, name string, aim api.Aim, over int64) (api.Assignment, error) {
 	var out api.Assignment
-	_, err := c.do(
-		ctx,
-		call{op: operation.EditAssignment, parts: []string{name}, in: aim, out: &out, ifMatch: over},
-	)
+	_, err := c.do(ctx, call{op: operation.EditAssignment, parts: []string{name}, in: aim, out: &out, ifMatch: over})
 	return out, err
 }
 
@@ -240,10 +225,7 @@ func (c *Client) WhyAt(ctx context.Context, idOrName string, at time.Time) (api.
 
 // SettingHistory tells what happened to a setting of a device in the last 30 days, latest first.
 func (c *Client) SettingHistory(ctx context.Context, idOrName, setting string) ([]api.Happened, error) {
-	out, _, err := get[api.SettingHistory](
-		ctx,
-		c,
-		operation.SettingHistory, url.Values{"setting": {setting}}, idOrName)
+	out, _, err := get[api.SettingHistory](ctx, c, operation.SettingHistory, url.Values{"setting": {setting}}, idOrName)
 	return out.Items, err
 }
 
@@ -315,7 +297,8 @@ func (c *Client) Events(ctx context.Context, q EventQuery, p Page) (List[api.Eve
 	return list[api.Event](
 		ctx,
 		c,
-		operation.ListDeviceEvents, past(values("device", q.Device, "kind", q.Kind, "group", q.Group), q.Since, q.Until), p)
+		operation.ListDeviceEvents, past(values("device", q.Device, "kind", q.Kind, "group", q.Group), q.Since,
+			q.Until), p)
 }
 
 // SendOrder sends an order to devices, and says how many have it now.

@@ -30,8 +30,8 @@ func (c *Client) RolloutDefaults(ctx context.Context) (api.RolloutDefaults, erro
 	return out, err
 }
 
-// RolloutDevices lists what devices made of the change of a rollout: of one wave, from 1, or of any where it is 0; with one
-// outcome, or any where it is empty.
+// RolloutDevices lists what devices made of the change of a rollout: of one wave, from 1, or of any where it is 0; with
+// one outcome, or any where it is empty.
 func (c *Client) RolloutDevices(
 	ctx context.Context, change string, wave int, outcome string, p Page,
 ) (List[api.RolloutDevice], error) {
@@ -67,13 +67,15 @@ func (c *Client) OpenWave(ctx context.Context, change, reason string) (api.Rollo
 	return c.rolloutStep(ctx, change, operation.OpenWave, map[string]string{"reason": reason})
 }
 
-// RevertRollout takes the change back from every device that has it, which may also give back the members and values that it
-// took away.
+// RevertRollout takes the change back from every device that has it, which may also give back the members and values
+// that it took away.
 func (c *Client) RevertRollout(ctx context.Context, change, reason string, giveBack bool) (api.RolloutStep, error) {
 	return c.rolloutStep(ctx, change, operation.RevertRollout, map[string]any{"reason": reason, "give_back": giveBack})
 }
 
-func (c *Client) rolloutStep(ctx context.Context, change string, op *operation.Operation, in any) (api.RolloutStep, error) {
+func (c *Client) rolloutStep(
+	ctx context.Context, change string, op *operation.Operation, in any,
+) (api.RolloutStep, error) {
 	var out api.RolloutStep
 	_, err := c.do(ctx, call{op: op, parts: []string{change}, in: in, out: &out})
 	return out, err

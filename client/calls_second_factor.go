@@ -23,10 +23,7 @@ func (c *Client) BeginSecondFactor(ctx context.Context) (api.NewSecondFactor, er
 // ConfirmSecondFactor turns it on with a first code, and gives the recovery codes.
 func (c *Client) ConfirmSecondFactor(ctx context.Context, code string) ([]string, error) {
 	var out api.RecoveryCodes
-	_, err := c.do(
-		ctx,
-		call{op: operation.ConfirmSecondFactor, in: api.Code{Code: code}, out: &out},
-	)
+	_, err := c.do(ctx, call{op: operation.ConfirmSecondFactor, in: api.Code{Code: code}, out: &out})
 	return out.Codes, err
 }
 

@@ -33,7 +33,8 @@ func (c *Client) TrailEntry(ctx context.Context, seq int64) (api.TrailEntry, err
 	return out, err
 }
 
-// ExportTrail gives entries in order, as they are read: as jsonl, which can be proved when it is whole, or as csv. Close it.
+// ExportTrail gives entries in order, as they are read: as jsonl, which can be proved when it is whole, or as csv.
+// Close it.
 func (c *Client) ExportTrail(ctx context.Context, format string, q TrailQuery) (io.ReadCloser, error) {
 	query := q.values()
 	query.Set("format", format)

@@ -133,12 +133,7 @@ func (c *Client) send(ctx context.Context, x call) (*http.Response, error) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		return nil, fmt.Errorf(
-			"%w at %s: %w",
-			ErrUnreachable,
-			c.base,
-			errors.Unwrap(err),
-		)
+		return nil, fmt.Errorf("%w at %s: %w", ErrUnreachable, c.base, errors.Unwrap(err))
 	}
 	if resp.StatusCode < 400 {
 		return resp, nil
@@ -164,7 +159,9 @@ type List[T any] struct {
 	Next  string `json:"next"` // cursor of the next page, empty on the last
 }
 
-func list[T any](ctx context.Context, c *Client, op *operation.Operation, query url.Values, p Page, parts ...string) (List[T], error) {
+func list[T any](
+	ctx context.Context, c *Client, op *operation.Operation, query url.Values, p Page, parts ...string,
+) (List[T], error) {
 	if query == nil {
 		query = url.Values{}
 	}
@@ -205,7 +202,9 @@ func values(pairs ...string) url.Values {
 	return v
 }
 
-func get[T any](ctx context.Context, c *Client, op *operation.Operation, query url.Values, parts ...string) (T, int64, error) {
+func get[T any](
+	ctx context.Context, c *Client, op *operation.Operation, query url.Values, parts ...string,
+) (T, int64, error) {
 	var out T
 	version, err := c.do(ctx, call{op: op, parts: parts, query: query, out: &out})
 	return out, version, err

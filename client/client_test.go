@@ -94,7 +94,8 @@ func TestChangesUntilTheStreamBreaksOff(t *testing.T) {
 	c := serve(t, func(w http.ResponseWriter, _ *http.Request) {
 		_, _ = io.WriteString(
 			w,
-			"retry: 1\n\nevent: open\ndata: {}\n\n: still here\n\nevent: change\ndata: {\"topics\": [\"edits\"], \"devices\": []}\n\n",
+			"retry: 1\n\nevent: open\ndata: {}\n\n: still here\n\nevent: change\ndata: {\"topics\": [\"edits\"], "+
+				"\"devices\": []}\n\n",
 		)
 	})
 	var seen []api.Notice
@@ -107,7 +108,8 @@ func TestAllVerified(t *testing.T) {
 	fine := api.Overview{Devices: 5, Online: 3, OnlineVerified: 3}
 	assert.True(t, fine.AllVerified(), "who is silent is not waited for")
 	for _, change := range []func(o *api.Overview){
-		func(o *api.Overview) { o.Unsettled = 1 }, func(o *api.Overview) { o.OnlineVerified = 2 }, func(o *api.Overview) { o.Online, o.OnlineVerified = 0, 0 },
+		func(o *api.Overview) { o.Unsettled = 1 }, func(o *api.Overview) { o.OnlineVerified = 2 },
+		func(o *api.Overview) { o.Online, o.OnlineVerified = 0, 0 },
 	} {
 		o := fine
 		change(&o)

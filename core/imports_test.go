@@ -52,7 +52,8 @@ func TestCoreStaysPure(t *testing.T) {
 				assert.Fail(t, path+" starts a goroutine")
 			case *ast.SelectorExpr:
 				of, named := n.X.(*ast.Ident)
-				assert.False(t, named && of.Name == "time" && (n.Sel.Name == "Now" || n.Sel.Name == "Since" || n.Sel.Name == "Sleep"), "%s tells the time", path)
+				assert.False(t, named && of.Name == "time" &&
+					(n.Sel.Name == "Now" || n.Sel.Name == "Since" || n.Sel.Name == "Sleep"), "%s tells the time", path)
 			}
 			return true
 		})

@@ -32,8 +32,8 @@ func Waive(ctx context.Context, deployer *client.Client, now time.Time) error {
 	return err
 }
 
-// ViewPasswords has the support at work: one views two passwords, and another asks for one beyond what they reach. It is done
-// once.
+// ViewPasswords has the support at work: one views two passwords, and another asks for one beyond what they reach. It
+// is done once.
 func ViewPasswords(ctx context.Context, night, desk *client.Client) error {
 	seen, err := night.Reveals(ctx, client.PastQuery{}, client.Page{Limit: 1})
 	if err != nil || len(seen.Items) > 0 {

@@ -100,7 +100,8 @@ func TestDemoPoliciesReallyOverlap(t *testing.T) {
 	}
 	assert.Equal(t, 1, undecided, "one screen does not say its build")
 	assert.Greater(t, trials, 50)
-	for _, v := range []resolve.Verdict{resolve.Sole, resolve.Ranked, resolve.Stricter, resolve.Merged, resolve.Contested} {
+	for _, v := range []resolve.Verdict{resolve.Sole, resolve.Ranked, resolve.Stricter, resolve.Merged,
+		resolve.Contested} {
 		assert.Positive(t, verdicts[v], v)
 	}
 	assert.Less(t, contested, 24, "a tenth at the most")

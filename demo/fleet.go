@@ -54,7 +54,8 @@ type Fleet struct {
 
 // ruled are the groups that follow what is known of a device.
 var ruled = []client.GroupSpec{
-	{Name: "old-builds", Description: "Builds without updates", Rule: `device.platform == "windows" && device.os_build < 22000`},
+	{Name: "old-builds", Description: "Builds without updates",
+		Rule: `device.platform == "windows" && device.os_build < 22000`},
 	{Name: "kiosks", Description: "Machines that the public can touch", Rule: `"kiosk" in device.tags`},
 	{Name: "northern-islands", Description: "Everything north of the sound", Rule: `device.path.startsWith("north/")`},
 }

@@ -40,7 +40,9 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 		return err
 	}
 	for _, a := range assignments {
-		if _, err := c.CreateAssignment(ctx, a.Name, api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank, Stance: a.Stance}); err != nil &&
+		if _, err := c.CreateAssignment(ctx, a.Name,
+			api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank,
+				Stance: a.Stance}); err != nil &&
 			!exists(err) {
 			return err
 		}
@@ -48,8 +50,8 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 	return draftChange(ctx, c)
 }
 
-// ChangeName is the change that is drafted in the demo: longer passwords at the ticket desks, which lets go of desk support
-// there, and a decision who looks after head office's machines at Northwick.
+// ChangeName is the change that is drafted in the demo: longer passwords at the ticket desks, which lets go of desk
+// support there, and a decision who looks after head office's machines at Northwick.
 const ChangeName = "desks-and-northwick"
 
 // draftChange drafts the change, unless it was before.
@@ -75,7 +77,8 @@ func draftChange(ctx context.Context, c *client.Client) error {
 	for _, e := range []api.ChangeEdit{
 		{Kind: "publish", Name: "ticket-desks", Document: source, BasedOn: desks.Version},
 		{Kind: "assign", Name: northwick.Name, BasedOn: northwick.Version, Assignment: &api.Aim{
-			Policy: northwick.Policy, Include: northwick.Include, Exclude: northwick.Exclude, Within: northwick.Within, Rank: 190,
+			Policy: northwick.Policy, Include: northwick.Include, Exclude: northwick.Exclude, Within: northwick.Within,
+			Rank:   190,
 			Stance: northwick.Stance}},
 	} {
 		if _, err := c.AddEdit(ctx, ChangeName, e); err != nil {

@@ -7,8 +7,8 @@ import (
 	"rankwarden.example/client"
 )
 
-// The changes that go out by themselves while the demo runs: one takes its time, and one is stopped by its gate, because some
-// other program guards the lockout of a harbour office.
+// The changes that go out by themselves while the demo runs: one takes its time, and one is stopped by its gate,
+// because some other program guards the lockout of a harbour office.
 const (
 	SlowRollout    = "no-quick-changes"
 	StoppedRollout = "harbours-lock-sooner"

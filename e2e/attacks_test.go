@@ -49,12 +49,7 @@ func TestTokensMakeNoTokens(t *testing.T) {
 	require.NoError(t, err)
 	_, err = client.New(s.URL, token.Secret).Me(ctx)
 	problem(t, err, 401, "revoked")
-	assert.Equal(
-		t,
-		401,
-		try(t, s.URL, described{"whoami", "GET", "/api/v1/session"}, session),
-		"sessions end as well",
-	)
+	assert.Equal(t, 401, try(t, s.URL, described{"whoami", "GET", "/api/v1/session"}, session), "sessions end as well")
 }
 
 // A new password ends tokens; owners see and revoke everybody's; a second sign-in is on the trail.
@@ -83,7 +78,8 @@ func TestOwnersSeeAndEndTokens(t *testing.T) {
 	done, err := query[int64](
 		t,
 		s.config.Database,
-		"select count(*) from audit_entries where action = 'session.refreshed' and outcome = 'done' and actor = 'nightwatch'",
+		"select count(*) from audit_entries where action = 'session.refreshed' and outcome = 'done' "+
+			"and actor = 'nightwatch'",
 	)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, done)
@@ -99,7 +95,8 @@ func TestReachCannotWidenItself(t *testing.T) {
 	s := startTogether(t)
 	ctx := t.Context()
 	s.publish("base", "lockout: {threshold: 5}", 0)
-	for name, devices := range map[string][]string{"desks": {"SKL-TKT-001", "SKL-TKT-002"}, "quiet": {"SKL-TKT-001"}, "offices": {"SKL-HQ-001"}} {
+	for name, devices := range map[string][]string{"desks": {"SKL-TKT-001", "SKL-TKT-002"}, "quiet": {"SKL-TKT-001"},
+		"offices": {"SKL-HQ-001"}} {
 		_, err := s.owner.CreateGroup(ctx, client.GroupSpec{Name: name, Devices: devices})
 		require.NoError(t, err)
 	}
@@ -180,13 +177,10 @@ func TestANameGivesNoReach(t *testing.T) {
 	s := startTogether(t)
 	ctx := t.Context()
 	for _, name := range []string{"desks", "spared", "plain"} {
-		_, err := s.owner.CreateGroup(
-			ctx,
-			client.GroupSpec{
-				Name:    name,
-				Devices: []string{"SKL-" + strings.ToUpper(name) + "-001", "SKL-" + strings.ToUpper(name) + "-002"},
-			},
-		)
+		_, err := s.owner.CreateGroup(ctx, client.GroupSpec{
+			Name:    name,
+			Devices: []string{"SKL-" + strings.ToUpper(name) + "-001", "SKL-" + strings.ToUpper(name) + "-002"},
+		})
 		require.NoError(t, err)
 	}
 	s.publish("base", "lockout: {threshold: 5}", 0)
@@ -418,7 +412,8 @@ func TestStrangersAreSummedUp(t *testing.T) {
 	sum, err := query[string](
 		t,
 		s.config.Database,
-		"select actor || ' ' || action || ' ' || sum((after->>'attempts')::int) || ' ' || count(*) from audit_entries where outcome = 'refused' and actor = 'strangers' group by actor, action",
+		"select actor || ' ' || action || ' ' || sum((after->>'attempts')::int) || ' ' || count(*) from audit_entries "+
+			"where outcome = 'refused' and actor = 'strangers' group by actor, action",
 	)
 	require.NoError(t, err)
 	assert.Contains(
@@ -434,7 +429,8 @@ func TestUnauthenticatedIsSmallAndBounded(t *testing.T) {
 	s := start(t)
 	big := strings.Repeat("x", 64<<10)
 	for path, header := range map[string]http.Header{
-		"/api/v1/session": {}, "/device/v1/enrol": {}, "/api/v1/policies": {}, "/api/v1/directory/import": {"Cookie": {"rankwarden_session=nonsense"}}, "/": {},
+		"/api/v1/session": {}, "/device/v1/enrol": {}, "/api/v1/policies": {},
+		"/api/v1/directory/import": {"Cookie": {"rankwarden_session=nonsense"}}, "/": {},
 	} {
 		req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+path, strings.NewReader(big))
 		require.NoError(t, err)

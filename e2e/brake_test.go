@@ -14,8 +14,8 @@ import (
 	"rankwarden.example/internal/room/organisation"
 )
 
-// What an import, a rule or a change of facts would alter on many devices waits: nothing of it is done, everything else goes
-// on, and a person releases or refuses it.
+// What an import, a rule or a change of facts would alter on many devices waits: nothing of it is done, everything else
+// goes on, and a person releases or refuses it.
 func TestTheBrakeHoldsWhatAltersManyDevices(t *testing.T) {
 	s := notified(t)
 	ctx := t.Context()

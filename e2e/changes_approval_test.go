@@ -12,8 +12,8 @@ import (
 	"rankwarden.example/internal/room/changes"
 )
 
-// Where the organisation says so a second person must approve, who is none of the authors; the approval holds for what they
-// saw and nothing else.
+// Where the organisation says so a second person must approve, who is none of the authors; the approval holds for what
+// they saw and nothing else.
 func TestASecondPersonApprovesAChange(t *testing.T) {
 	s := start(t)
 	s.stop()

@@ -94,8 +94,8 @@ func TestAChangeFromABlankPolicyInTheConsole(t *testing.T) {
 	b.noErrors()
 }
 
-// A contest is decided on the ladder, by keyboard alone: a rung gets another rank, what that does is shown, and it goes into
-// the change.
+// A contest is decided on the ladder, by keyboard alone: a rung gets another rank, what that does is shown, and it goes
+// into the change.
 func TestAContestIsDecidedOnTheLadder(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()

@@ -147,7 +147,8 @@ func TestAChangeIsDraftedPreviewedAndApplied(t *testing.T) {
 	trail, err := query[string](
 		t,
 		s.config.Database,
-		"select string_agg(action || ' ' || object, ', ' order by seq) from audit_entries where action like '%.published' or action = 'assignment.made' or action = 'change.applied'",
+		"select string_agg(action || ' ' || object, ', ' order by seq) from audit_entries "+
+			"where action like '%.published' or action = 'assignment.made' or action = 'change.applied'",
 	)
 	require.NoError(t, err)
 	assert.Contains(
@@ -203,13 +204,19 @@ func TestBadInputToAChange(t *testing.T) {
 	_, err = s.owner.AddEdit(ctx, "wide", aimAt("base", 400, 1, "many"))
 	require.NoError(t, err)
 	for says, e := range map[string]api.ChangeEdit{
-		"line 1, column 7":                   {Kind: "group", Name: "ruled", Group: &api.GroupBody{Rule: "device.nmae == 'x'"}},
-		"either a list of devices or a rule": {Kind: "group", Name: "both", Group: &api.GroupBody{Rule: "true", Devices: []string{"a"}}},
-		`cannot name a group`:                {Kind: "group", Name: "No name", Group: pasted(1)},
-		`there is no assignment "bse"`:       {Kind: "withdraw", Name: "bse"},
-		"is named \"other\"":                 {Kind: "publish", Name: "base", Document: document("other", "lockout: {threshold: 3}")},
-		"the policy cannot be used":          {Kind: "publish", Name: "base", Document: document("base", "lockout: {threshold: many}")},
-		"no device":                          {Kind: "assign", Name: "none", Assignment: &api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"everything"}, Rank: 1}},
+		"line 1, column 7": {Kind: "group", Name: "ruled",
+			Group: &api.GroupBody{Rule: "device.nmae == 'x'"}},
+		"either a list of devices or a rule": {Kind: "group", Name: "both",
+			Group: &api.GroupBody{Rule: "true", Devices: []string{"a"}}},
+		`cannot name a group`:          {Kind: "group", Name: "No name", Group: pasted(1)},
+		`there is no assignment "bse"`: {Kind: "withdraw", Name: "bse"},
+		"is named \"other\"": {Kind: "publish", Name: "base",
+			Document: document("other", "lockout: {threshold: 3}")},
+		"the policy cannot be used": {Kind: "publish", Name: "base",
+			Document: document("base", "lockout: {threshold: many}")},
+		"no device": {Kind: "assign", Name: "none",
+			Assignment: &api.Aim{Policy: "base", Include: []string{"everything"}, Exclude: []string{"everything"},
+				Rank: 1}},
 	} {
 		_, err = s.owner.AddEdit(ctx, "wide", e)
 		problem(t, err, http.StatusUnprocessableEntity, says)

@@ -14,7 +14,8 @@ func TestWhatTheServiceStandsOnIsChecked(t *testing.T) {
 	s := start(t)
 	home := t.TempDir()
 	check := func(more ...string) (string, error) {
-		args := append([]string{"check", "--database", s.config.Database, "--keys", s.config.Keys, "--escrow-keys", s.config.EscrowKeys}, more...)
+		args := append([]string{"check", "--database", s.config.Database, "--keys", s.config.Keys, "--escrow-keys",
+			s.config.EscrowKeys}, more...)
 		out, err := rankwardend(home, args...).CombinedOutput()
 		return string(out), err
 	}
@@ -37,14 +38,16 @@ func TestWhatTheServiceStandsOnIsChecked(t *testing.T) {
 		{[]string{"--escrow-keys", filepath.Join(home, "none.json")}, "escrow key 1 is live"},
 		{[]string{"--database", "postgres://nobody@127.0.0.1:1/none"}, "connecting to the database"},
 		{[]string{"--provider-issuer", "https://id.skerryline.example"}, "provider-role"},
-		{[]string{"--tls-cert", filepath.Join(home, "none.pem"), "--tls-key", filepath.Join(home, "none.pem")}, "reading the certificate"},
+		{[]string{"--tls-cert", filepath.Join(home, "none.pem"), "--tls-key", filepath.Join(home, "none.pem")},
+			"reading the certificate"},
 	} {
 		out, err := check(wrong.what...)
 		assert.Error(t, err, wrong.want)
 		assert.Contains(t, out, wrong.want)
 		assert.Contains(t, out, "wrong")
 	}
-	require.NoError(t, change(t, s.config.Database, "delete from goose_db_version where version_id = (select max(version_id) from goose_db_version)"))
+	require.NoError(t, change(t, s.config.Database,
+		"delete from goose_db_version where version_id = (select max(version_id) from goose_db_version)"))
 	out, err = check()
 	require.NoError(t, err, out)
 	assert.Contains(t, out, "attention  the database is 1 behind in migrations")

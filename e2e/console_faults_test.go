@@ -112,9 +112,7 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		click("Edit from it"),
 		browser.Reads("Replace what you typed?"),
 		click("Keep what I typed"),
-		browser.Reads(
-			"# mine",
-		),
+		browser.Reads("# mine"),
 		click("Discard what I typed"),
 		browser.Until(`!document.body.innerText.includes("# mine")`),
 	)
@@ -134,27 +132,25 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		"it stays, and one chooses",
 		browser.Reads("Somebody else changed this rule"),
 		browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("true ||")`),
-		click(
-			"Use their version",
-		),
+		click("Use their version"),
 		browser.Until(`document.querySelector('textarea[name="rule"]').value.includes("SKL-TKT")`),
 	)
 	b.forget() // half a rule is refused while one types
 	b.do(
 		"keys typed ahead of the answer find the device",
 		chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
-		browser.Seen(
-			`[role="combobox"]`,
-		),
+		browser.Seen(`[role="combobox"]`),
 		chromedp.KeyEvent("SKL-HQ-001\r"),
 		browser.Until(`location.pathname === "/devices/SKL-HQ-001"`),
 	)
-	require.NoError(t, change(t, s.config.Database, `insert into findings (device_id, key, unit, kind, subject, expected,
+	require.NoError(t, change(t, s.config.Database,
+		`insert into findings (device_id, key, unit, kind, subject, expected,
 		actual, assignments, state, first_seen, last_seen, closed_at)
 		select id, k, 'lockout', 'wrong_value', '', null, null, '["base"]', 'settled', now(), now(), now() from devices,
 		unnest(array['k', 'k', 'another']) k`))
 	require.NoError(t, change(t, s.config.Database, `with d as (update devices set open_findings = 1 returning id)
-		insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen, last_seen)
+		insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
+		last_seen)
 		select id, 'k', 'lockout', 'wrong_value', '', null, null, '["base"]', 'open', now(), now() from d`))
 	require.NoError(t, change(t, s.config.Database, `notify rankwarden, '{"topic": "devices"}'`))
 	s.Changed(ctx)
@@ -179,10 +175,7 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		browser.Reads("SKL-HQ-001"),
 		browser.Click(`//nav//a[.="Policies"]`),
 		browser.Reads("Last edit"),
-		browser.Type(
-			`input[type="search"]`,
-			"nothing",
-		),
+		browser.Type(`input[type="search"]`, "nothing"),
 		browser.Reads("No policy matches"),
 		browser.Click(`//nav//a[.="Policies"]`),
 		browser.Until(`document.querySelector('input[type="search"]').value === ""`),

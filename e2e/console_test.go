@@ -147,10 +147,7 @@ func TestConsole(t *testing.T) {
 		"a wrong password is told",
 		chromedp.Navigate(d.url+"/devices"),
 		browser.Seen(`input[name="name"]`),
-		browser.Type(
-			`input[name="name"]`,
-			demo.Owner,
-		),
+		browser.Type(`input[name="name"]`, demo.Owner),
 		browser.Type(`input[name="password"]`, "wrong"),
 		click("Sign in"),
 		browser.Reads("name or password is wrong"),
@@ -168,9 +165,7 @@ func TestConsole(t *testing.T) {
 	b.do(
 		"watch is live, and says what needs a decision",
 		browser.Click(`//nav//a[.="Watch"]`),
-		browser.Reads(
-			"20 devices, 20 online",
-		),
+		browser.Reads("20 devices, 20 online"),
 		browser.Reads("All online devices are verified; 1 device has held settings"),
 		browser.Reads("Needs a decision: 1"),
 	)
@@ -182,10 +177,7 @@ func TestConsole(t *testing.T) {
 		browser.Until(
 			`document.title === "Watch · Rank Warden" && document.querySelector('a[href="#content"]') !== null`,
 		),
-		chromedp.Evaluate(
-			`document.querySelector('td li a[tabindex="0"]').focus()`,
-			nil,
-		),
+		chromedp.Evaluate(`document.querySelector('td li a[tabindex="0"]').focus()`, nil),
 		chromedp.KeyEvent(kb.ArrowRight),
 		browser.Until(`document.activeElement === document.querySelectorAll('td li a')[1]`),
 	)
@@ -201,9 +193,7 @@ func TestConsole(t *testing.T) {
 	b.do(
 		"find a device by keys",
 		chromedp.Evaluate(`dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true, bubbles: true}))`, nil),
-		browser.Seen(
-			`[role="combobox"]`,
-		),
+		browser.Seen(`[role="combobox"]`),
 		browser.Type(`[role="combobox"]`, "hbr-003"),
 		browser.Reads("SKL-HBR-003"),
 		browser.Seen(
@@ -219,9 +209,7 @@ func TestConsole(t *testing.T) {
 		"filters are in the address",
 		chromedp.Navigate(d.url+"/devices?standing=drifted"),
 		browser.Reads("SKL-HBR-003"),
-		browser.Until(
-			`!document.body.innerText.includes("SKL-BRG-001")`,
-		),
+		browser.Until(`!document.body.innerText.includes("SKL-BRG-001")`),
 		click("all20"),
 		browser.Reads("SKL-BRG-001"),
 		browser.Until(`location.search === ""`),
@@ -230,9 +218,7 @@ func TestConsole(t *testing.T) {
 		"drift by unit and kind",
 		chromedp.Navigate(d.url+"/drift"),
 		browser.Reads("managed keeper should be a member"),
-		browser.Click(
-			`//button[contains(., "member missing")]`,
-		),
+		browser.Click(`//button[contains(., "member missing")]`),
 		browser.Until(`location.search.includes("kind=member_missing")`),
 	)
 
@@ -240,10 +226,7 @@ func TestConsole(t *testing.T) {
 		"a mistake in a rule is named with its place",
 		chromedp.Navigate(d.url+"/organisation/groups?new=rule"),
 		browser.Seen(`textarea[name="rule"]`),
-		browser.Type(
-			`input[name="group"]`,
-			"quiet-screens",
-		),
+		browser.Type(`input[name="group"]`, "quiet-screens"),
 		browser.Type(`textarea[name="rule"]`, `device.nmae != ""`),
 		browser.Reads("line 1, column 7"),
 	)
@@ -262,10 +245,7 @@ func TestConsole(t *testing.T) {
 		"people are found by any part of a name",
 		chromedp.Navigate(d.url+"/organisation/directory"),
 		browser.Reads("Bridge Officers"),
-		browser.Type(
-			`input[type="search"]`,
-			"holm",
-		),
+		browser.Type(`input[type="search"]`, "holm"),
 		browser.Reads("user:asta.holm@skerryline.example"),
 		browser.Until(`!document.body.innerText.includes("Bridge Officers")`),
 	)
@@ -280,10 +260,7 @@ func TestConsole(t *testing.T) {
 		"a password is looked up by the name of its account",
 		chromedp.Navigate(d.url+"/passwords"),
 		browser.Reads("SKL-TKT-001"),
-		browser.Type(
-			`input[type="search"]`,
-			"wks-001",
-		),
+		browser.Type(`input[type="search"]`, "wks-001"),
 		browser.Until(`!document.body.innerText.includes("SKL-TKT-001")`),
 		browser.Click(`[role="cell"] button`),
 		browser.Reads("Viewed by"),
@@ -294,9 +271,7 @@ func TestConsole(t *testing.T) {
 		browser.Type("textarea", "ticket 4711"),
 		click("Show for 30 seconds"),
 		browser.Seen("[data-secret]"),
-		browser.Reads(
-			"Because you viewed it, it rotates at",
-		),
+		browser.Reads("Because you viewed it, it rotates at"),
 		click("Hide now"),
 		browser.Until(`document.querySelector("[data-secret]") === null`),
 		browser.Reads("harbourmaster just now: ticket 4711"),
@@ -327,10 +302,7 @@ func TestConsole(t *testing.T) {
 		"a slip is named while one types, and cannot be saved",
 		chromedp.Navigate(d.url+"/policies/ticket-desks"),
 		browser.Seen(".cm-content"),
-		press(
-			".cm-content",
-			"password: 1\r",
-		),
+		press(".cm-content", "password: 1\r"),
 		browser.Reads("never holds a password"),
 		browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText === "Add to the change").disabled`),
 	)
@@ -338,10 +310,7 @@ func TestConsole(t *testing.T) {
 		"another page keeps what was typed",
 		browser.Click(`//nav//a[.="Watch"]`),
 		browser.Reads("In the last day"),
-		chromedp.Evaluate(
-			"history.back()",
-			nil,
-		),
+		chromedp.Evaluate("history.back()", nil),
 		browser.Reads("password: 1"),
 		click("Discard what I typed"),
 		browser.Reads("No problems found."),
@@ -359,20 +328,13 @@ func TestConsole(t *testing.T) {
 		"the session ends in the middle of an edit",
 		press(".cm-content", "# not lost\r"),
 		enabled("Add to the change"),
-		chromedp.Evaluate(
-			`fetch("/api/v1/session", {method: "DELETE"})`,
-			nil,
-			browser.Awaited,
-		),
+		chromedp.Evaluate(`fetch("/api/v1/session", {method: "DELETE"})`, nil, browser.Awaited),
 		click("Add to the change"),
 		browser.Seen(`[role="dialog"] input[name="name"]`),
 	)
 	b.do(
 		"focus stays in the dialog",
-		chromedp.Evaluate(
-			`document.querySelector("nav a").focus()`,
-			nil,
-		),
+		chromedp.Evaluate(`document.querySelector("nav a").focus()`, nil),
 		browser.Until(`document.activeElement.closest('[role="dialog"]') !== null`),
 	)
 	b.do(
@@ -380,9 +342,7 @@ func TestConsole(t *testing.T) {
 		browser.Type(`[role="dialog"] input[name="name"]`, demo.Owner),
 		browser.Type(`[role="dialog"] input[name="password"]`, d.password),
 		click("Sign in"),
-		browser.Until(
-			`document.querySelector('[role="dialog"]') === null`,
-		),
+		browser.Until(`document.querySelector('[role="dialog"]') === null`),
 		browser.Reads("# not lost"),
 		enabled("Add to the change"),
 		click("Add to the change"),
@@ -429,7 +389,8 @@ func TestConsoleIsAccessible(t *testing.T) {
 	b.do("sign in", browser.SignIn(d.url, demo.Owner, d.password))
 	for _, page := range [][2]string{
 		{"/watch", `[role="img"]`}, {"/devices", `[role="cell"] a`}, {"/devices/SKL-HQ-001", "tbody th"},
-		{"/devices/SKL-HBR-003", "tbody th"}, {"/devices/SKL-WKS-003/history?setting=membership.administrators", "tbody td"},
+		{"/devices/SKL-HBR-003", "tbody th"},
+		{"/devices/SKL-WKS-003/history?setting=membership.administrators", "tbody td"},
 		{"/organisation/groups?group=kiosks", `[role="cell"] button`},
 		{"/organisation/facts", `textarea`}, {"/organisation/enrolment", `[role="cell"]`},
 		{"/organisation/directory", `[role="cell"]`}, {"/events", `[role="cell"] a`},

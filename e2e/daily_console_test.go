@@ -18,7 +18,8 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// What the brake holds is looked at and released on Watch; a finding is waived on the page of drift, and the waiver is ended.
+// What the brake holds is looked at and released on Watch; a finding is waived on the page of drift, and the waiver is
+// ended.
 func TestDecisionsOfTheDayInTheConsole(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()

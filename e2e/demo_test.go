@@ -298,8 +298,10 @@ func TestCommandLine(t *testing.T) {
 	assert.Contains(t, out, "name: base-everywhere")
 	// Typos are refused with what was meant; settings are found as they are shown.
 	for says, args := range map[string][]string{
-		`there is no group "kioskz"; did you mean "kiosks"?`: {"drift", "--group", "kioskz"}, "there is no kind": {"drift", "--kind", "nosuch"},
-		`did you mean "member_removed"?`: {"events", "--kind", "member_remved"}, `did you mean "administrators"?`: {"drift", "--unit", "administratrs"},
+		`there is no group "kioskz"; did you mean "kiosks"?`: {"drift", "--group", "kioskz"},
+		"there is no kind":               {"drift", "--kind", "nosuch"},
+		`did you mean "member_removed"?`: {"events", "--kind", "member_remved"},
+		`did you mean "administrators"?`: {"drift", "--unit", "administratrs"},
 	} {
 		_, errs = d.command(t, 3, "", args...)
 		assert.Contains(t, errs, says)
@@ -320,14 +322,10 @@ func TestCommandLine(t *testing.T) {
 	assert.Equal(t, "[]\n", out)
 
 	// An edit that makes devices held says so, on how many and by whom; one that nobody has is told.
-	d.write(
-		t,
-		"other.yaml",
-		document(
-			"other",
-			"membership: [{local_group: users, mode: exact, members: ['group:Nobody Such@skerryline.example']}]",
-		),
-	)
+	d.write(t, "other.yaml", document(
+		"other",
+		"membership: [{local_group: users, mode: exact, members: ['group:Nobody Such@skerryline.example']}]",
+	))
 	_, errs = d.command(t, 0, "", "policy", "check", "other.yaml")
 	assert.Contains(t, errs, "Not checked against the directory")
 	_, errs = d.command(t, 1, "", "policy", "save", "--strict", "other.yaml")
@@ -376,7 +374,8 @@ func TestCommandLine(t *testing.T) {
 	assert.Equal(t, 1, strings.Count(token, "\n"))
 	assert.Contains(t, errs, "It is not shown again")
 	file := d.write(t, "token", "# for one device\n"+token)
-	enrolled, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), "--host", "simulated", "--service", d.url, "--token-file", filepath.Join(d.home, file), "--state", t.TempDir(), "--name", "SKL-WKS-900", "--once").
+	enrolled, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), "--host", "simulated", "--service",
+		d.url, "--token-file", filepath.Join(d.home, file), "--state", t.TempDir(), "--name", "SKL-WKS-900", "--once").
 		CombinedOutput()
 	require.NoError(t, err, string(enrolled))
 	assert.Contains(t, string(enrolled), "Enrolled as SKL-WKS-900.")

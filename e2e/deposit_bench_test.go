@@ -56,22 +56,22 @@ func BenchmarkDeposits(b *testing.B) {
 	require.NoError(
 		b,
 		change(b, url, fmt.Sprintf(`insert into enrolment_tokens values ('t', '', '', 1, '[]', '', now(), now());
-		insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id,
+		insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key,
+		key_id,
 		token_id, enrolled_at)
-		select 'd' || i, 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i), 64,
+		select 'd' || i, 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i),
+		64,
 		'0'), 'hex'), 'k' || i, 't', now() from generate_series(0, %d) i;
-		create table bare (device text, number bigint, about text, sealed bytea, primary key (device, number)); alter table
+		create table bare (device text, number bigint, about text, sealed bytea, primary key (device,
+		number)); alter table
 		bare alter column sealed set storage external`, depositors)),
 	)
-	pool, err := pgxpool.New(
-		ctx,
-		fmt.Sprintf(
-			"%s%spool_max_conns=%d",
-			url,
-			map[bool]string{true: "&", false: "?"}[strings.Contains(url, "?")],
-			bareConnections,
-		),
-	)
+	pool, err := pgxpool.New(ctx, fmt.Sprintf(
+		"%s%spool_max_conns=%d",
+		url,
+		map[bool]string{true: "&", false: "?"}[strings.Contains(url, "?")],
+		bareConnections,
+	))
 	require.NoError(b, err)
 	b.Cleanup(pool.Close)
 
@@ -152,13 +152,15 @@ func BenchmarkDeposits(b *testing.B) {
 				if _, err := protocol.Open(documents[i][n], key.Public(), &d); err != nil {
 					return err
 				}
-				if _, err := ring.Open(escrow.Of("Skerry Line", fmt.Sprintf("d%d", i), d, 1), d.Sealed[0].Bytes); err != nil {
+				if _, err := ring.Open(escrow.Of("Skerry Line", fmt.Sprintf("d%d", i), d, 1),
+					d.Sealed[0].Bytes); err != nil {
 					return err
 				}
 				devices, numbers = append(devices, fmt.Sprintf("b%d", i)), append(numbers, d.Number)
 				digests, sealed = append(digests, d.Digest()), append(sealed, d.Sealed[0].Bytes)
 			}
-			_, err := pool.Exec(ctx, "insert into bare select * from unnest($1::text[], $2::bigint[], $3::text[], $4::bytea[])",
+			_, err := pool.Exec(ctx, "insert into bare select * from unnest($1::text[], $2::bigint[], $3::text[], "+
+				"$4::bytea[])",
 				devices, numbers, digests, sealed)
 			return err
 		})

@@ -45,7 +45,8 @@ func (s *service) pollsAtOnce(deviceCode string) (name, token string) {
 	return out.Error, out.Token
 }
 
-// A program gets a token when a person allows it, once, with that person's rights and no more; otherwise it gets nothing.
+// A program gets a token when a person allows it, once, with that person's rights and no more; otherwise it gets
+// nothing.
 func TestAProgramAsksForAToken(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
@@ -77,7 +78,8 @@ func TestAProgramAsksForAToken(t *testing.T) {
 	assert.Equal(t, "dagny", me.Name)
 	name, _ = s.polls(asked.DeviceCode)
 	assert.Equal(t, "expired_token", name, "it is given once")
-	problem(t, client.New(s.URL, token).DecideDeviceGrant(ctx, ask().UserCode, true), http.StatusForbidden, "sign in with your password")
+	problem(t, client.New(s.URL, token).DecideDeviceGrant(ctx, ask().UserCode, true), http.StatusForbidden,
+		"sign in with your password")
 
 	refused := ask()
 	require.NoError(t, dagny.DecideDeviceGrant(ctx, refused.UserCode, false))

@@ -291,17 +291,20 @@ func TestReportsCannotBeForgedOrReplayed(t *testing.T) {
 		status   int
 		code     string
 	}{
-		"unsigned":              {`{"report": {}}`, 400, "not_signed"},
-		"another's signature":   {sign(protocol.Key{ID: me.ID, Private: forger.Private}, protocol.PathCheckIn, 6, now, report(6, 8)), 401, "bad_signature"},
-		"unknown device":        {sign(forger, protocol.PathCheckIn, 6, now, report(6, 8)), 401, "device_unknown"},
-		"for another address":   {sign(me, protocol.PathWait, 6, now, report(6, 8)), 401, "wrong_url"},
-		"old":                   {sign(me, protocol.PathCheckIn, 6, now.Add(-time.Hour), report(6, 8)), 401, "wrong_time"},
-		"used sequence":         {sign(me, protocol.PathCheckIn, 5, now, report(5, 99)), 409, "sequence_used"},
-		"sequence behind":       {sign(me, protocol.PathCheckIn, 4, now, report(4, 8)), 409, "sequence_behind"},
-		"two sequences":         {sign(me, protocol.PathCheckIn, 8, now, report(7, 8)), 422, "sequence_differs"},
-		"unknown format":        {sign(me, protocol.PathCheckIn, 7, now, nonsense), 422, "bad_report"},
-		"not what was promised": {sign(me, protocol.PathCheckIn, 7, now, []byte(`{"report": 12}`)), 422, "bad_document"},
-		"far too large":         {strings.Repeat("x", protocol.MaxRequest+1), 413, "too_large"},
+		"unsigned": {`{"report": {}}`, 400, "not_signed"},
+		"another's signature": {sign(protocol.Key{ID: me.ID, Private: forger.Private}, protocol.PathCheckIn, 6, now,
+			report(6, 8)), 401, "bad_signature"},
+		"unknown device":      {sign(forger, protocol.PathCheckIn, 6, now, report(6, 8)), 401, "device_unknown"},
+		"for another address": {sign(me, protocol.PathWait, 6, now, report(6, 8)), 401, "wrong_url"},
+		"old": {sign(me, protocol.PathCheckIn, 6, now.Add(-time.Hour), report(6, 8)), 401,
+			"wrong_time"},
+		"used sequence":   {sign(me, protocol.PathCheckIn, 5, now, report(5, 99)), 409, "sequence_used"},
+		"sequence behind": {sign(me, protocol.PathCheckIn, 4, now, report(4, 8)), 409, "sequence_behind"},
+		"two sequences":   {sign(me, protocol.PathCheckIn, 8, now, report(7, 8)), 422, "sequence_differs"},
+		"unknown format":  {sign(me, protocol.PathCheckIn, 7, now, nonsense), 422, "bad_report"},
+		"not what was promised": {sign(me, protocol.PathCheckIn, 7, now, []byte(`{"report": 12}`)), 422,
+			"bad_document"},
+		"far too large": {strings.Repeat("x", protocol.MaxRequest+1), 413, "too_large"},
 	} {
 		status, code, detail := s.posted(protocol.PathCheckIn, c.document)
 		assert.Equal(t, fmt.Sprint(c.status, " ", c.code), fmt.Sprint(status, " ", code), "%s: %s", name, detail)

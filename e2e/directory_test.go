@@ -19,7 +19,8 @@ import (
 	"rankwarden.example/internal/wire/directory"
 )
 
-const leadsIn = keeper + "membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'group:Workshop Leads@skerryline.example']}]"
+const leadsIn = keeper + "membership: [{local_group: administrators, mode: exact, members: [account:keeper, " +
+	"'group:Workshop Leads@skerryline.example']}]"
 
 func refs(items []api.DirectoryEntry) []string {
 	var list []string
@@ -57,13 +58,11 @@ func TestDirectoryImport(t *testing.T) {
 	assert.Len(t, found.Items, 3)
 	assert.NotEmpty(t, found.Next)
 
-	check, err = s.owner.CheckPolicy(
-		ctx,
-		document(
-			"base",
-			"membership: [{local_group: users, mode: adjust, members: ['group:Workshop Lead@skerryline.example', 'guid:"+asta.GUID+"']}]",
-		),
-	)
+	check, err = s.owner.CheckPolicy(ctx, document(
+		"base",
+		"membership: [{local_group: users, mode: adjust, members: ['group:Workshop Lead@skerryline.example', 'guid:"+
+			asta.GUID+"']}]",
+	))
 	require.NoError(t, err)
 	require.Len(t, check.Problems, 1)
 	assert.Contains(t, check.Problems[0].Message, "did you mean group:workshop leads@skerryline.example")
@@ -154,12 +153,9 @@ func TestDirectoryConnection(t *testing.T) {
 		unitWhy(s, "SKL-WKS-001", "membership.users").Findings[0].Words,
 		"the directory does not know it",
 	)
-	require.NoError(
-		t,
-		ldapServer.root.ModifyDN(
-			ldap.NewModifyDNRequest("cn=Workshop Leads,ou=groups,"+ldapBase, "cn=Workshop Elders", true, ""),
-		),
-	)
+	require.NoError(t, ldapServer.root.ModifyDN(
+		ldap.NewModifyDNRequest("cn=Workshop Leads,ou=groups,"+ldapBase, "cn=Workshop Elders", true, ""),
+	))
 	require.NoError(t, ldapServer.root.Del(ldap.NewDelRequest("cn=crew0,ou=people,"+ldapBase, nil)))
 	add := ldap.NewAddRequest("cn=Solveig Brae,ou=people,"+ldapBase, nil)
 	add.Attribute("objectClass", []string{"top", "person", "organizationalPerson", "user"})
@@ -228,7 +224,8 @@ func TestWhoVanishesFromTheDirectoryLosesNothingAtOnce(t *testing.T) {
 	ctx := t.Context()
 	entry := func(n int) string {
 		return fmt.Sprintf(
-			"dn: cn=crew%d,ou=people,dc=skerryline,dc=example\nobjectClass: person\ncn: crew%d\nobjectSid: S-1-5-21-70-80-90-%d\n\n",
+			"dn: cn=crew%d,ou=people,dc=skerryline,dc=example\nobjectClass: person\ncn: crew%d\nobjectSid: "+
+				"S-1-5-21-70-80-90-%d\n\n",
 			n,
 			n,
 			3000+n,

@@ -169,7 +169,9 @@ func TestAgentCommand(t *testing.T) {
 	token := filepath.Join(dir, "token")
 	require.NoError(t, os.WriteFile(token, []byte(s.enrolmentToken(1)+"\n"), 0o600))
 	run := func(args ...string) (string, error) {
-		out, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"), append([]string{"--once", "--host", "simulated", "--service", s.URL, "--state", filepath.Join(dir, "state"), "--name", "SKL-WKS-009"}, args...)...).
+		out, err := exec.Command(filepath.Join(binaries, "rankwarden-agent"),
+			append([]string{"--once", "--host", "simulated", "--service", s.URL, "--state", filepath.Join(dir, "state"),
+				"--name", "SKL-WKS-009"}, args...)...).
 			CombinedOutput()
 		return string(out), err
 	}

@@ -139,22 +139,20 @@ func (e *everything) RoundTrip(r *http.Request) (*http.Response, error) {
 func (e *everything) power(d *device) {
 	d.Workstation.CutAfter(-1)
 	var err error
-	d.Agent, err = agent.New(
-		agent.Options{
-			Host:    d.Workstation,
-			Service: "http://either",
-			Dir:     d.dir,
-			HTTP:    &http.Client{Transport: e},
-			Clock:   e.devices,
-			Log:     slog.New(slog.DiscardHandler),
-			Write: func(path string, data []byte, mode os.FileMode) error {
-				if e.full.Load() {
-					return syscall.ENOSPC
-				}
-				return atomicfile.Write(path, data, mode)
-			},
+	d.Agent, err = agent.New(agent.Options{
+		Host:    d.Workstation,
+		Service: "http://either",
+		Dir:     d.dir,
+		HTTP:    &http.Client{Transport: e},
+		Clock:   e.devices,
+		Log:     slog.New(slog.DiscardHandler),
+		Write: func(path string, data []byte, mode os.FileMode) error {
+			if e.full.Load() {
+				return syscall.ENOSPC
+			}
+			return atomicfile.Write(path, data, mode)
 		},
-	)
+	})
 	require.NoError(e.t, err)
 }
 
@@ -181,29 +179,19 @@ func (e *everything) edit() {
 		return
 	}
 	next := 3 + e.dice.IntN(40)
-	body := strings.Replace(
-		desk,
-		"%THEN%",
-		"nothing",
-		1,
-	) + fmt.Sprintf(
-		"\nlockout: {threshold: %d, duration: 15m, window: 15m}",
-		next,
-	)
+	body := strings.Replace(desk, "%THEN%", "nothing", 1) +
+		fmt.Sprintf("\nlockout: {threshold: %d, duration: 15m, window: 15m}", next)
 	if p, err = e.owner.SavePolicy(ctx, "base", document("base", body), p.Version); err != nil {
 		return
 	}
 	if _, err = e.owner.PublishPolicy(ctx, "base", p.Version); err == nil {
 		e.accepted = next
 	}
-	_, _ = e.owner.SendOrder(
-		ctx,
-		api.NewOrder{
-			Kind:    "rotate",
-			Subject: "account:keeper",
-			Devices: []string{e.fleet[e.dice.IntN(len(e.fleet))].Machine().Facts.Name},
-		},
-	)
+	_, _ = e.owner.SendOrder(ctx, api.NewOrder{
+		Kind:    "rotate",
+		Subject: "account:keeper",
+		Devices: []string{e.fleet[e.dice.IntN(len(e.fleet))].Machine().Facts.Name},
+	})
 }
 
 // pgProgram runs one of PostgreSQL's own programs.

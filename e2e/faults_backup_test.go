@@ -13,8 +13,8 @@ import (
 	"rankwarden.example/internal/kit/pgcluster"
 )
 
-// The database goes back to a point in time, as the guide says, and nobody tells the service: passwords that were changed since
-// are in escrow again, and what operators do afterwards reaches every device.
+// The database goes back to a point in time, as the guide says, and nobody tells the service: passwords that were
+// changed since are in escrow again, and what operators do afterwards reaches every device.
 func TestBackToAPointInTime(t *testing.T) {
 	archive, err := os.MkdirTemp("", "rankwarden-archive-*")
 	require.NoError(t, err)

@@ -26,7 +26,8 @@ func (f *faulty) follow() *pgcluster.Cluster {
 // caughtUp waits until every standby has replayed what the leader wrote.
 func (f *faulty) caughtUp() {
 	f.until(func() bool {
-		behind, err := query[int](f.t, f.cluster.URL(), "select count(*) from pg_stat_replication where replay_lsn < pg_current_wal_lsn()")
+		behind, err := query[int](f.t, f.cluster.URL(),
+			"select count(*) from pg_stat_replication where replay_lsn < pg_current_wal_lsn()")
 		return err == nil && behind == 0
 	})
 }
@@ -40,13 +41,14 @@ func (f *faulty) rotateAll() {
 		return n
 	}
 	before := changed()
-	_, err := f.owner.SendOrder(f.t.Context(), api.NewOrder{Kind: "rotate", Subject: "account:keeper", Devices: f.names})
+	_, err := f.owner.SendOrder(f.t.Context(),
+		api.NewOrder{Kind: "rotate", Subject: "account:keeper", Devices: f.names})
 	require.NoError(f.t, err)
 	require.Eventually(f.t, func() bool { return changed() >= before+len(f.names) }, 3*time.Minute, 50*time.Millisecond)
 }
 
-// A standby that lacks the last commits takes over without a word: passwords that were changed meanwhile are in escrow again,
-// edits reach every device, and everybody is told.
+// A standby that lacks the last commits takes over without a word: passwords that were changed meanwhile are in escrow
+// again, edits reach every device, and everybody is told.
 func TestAFailoverThatLostCommits(t *testing.T) {
 	f := newFaulty(t, agents())
 	ctx := t.Context()
@@ -79,7 +81,8 @@ func TestAFailoverThatLostCommits(t *testing.T) {
 	f.edit(7)
 	require.Eventually(t, func() bool { return f.locksAt(7) == len(f.names) }, 2*time.Minute, 50*time.Millisecond)
 	f.inStep(len(f.names))
-	out, err := rankwardend(t.TempDir(), "check", "--database", f.config.Database, "--keys", f.config.Keys, "--escrow-keys",
+	out, err := rankwardend(t.TempDir(), "check", "--database", f.config.Database, "--keys", f.config.Keys,
+		"--escrow-keys",
 		f.config.EscrowKeys).CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	assert.Contains(t, string(out), "went back")

@@ -41,13 +41,16 @@ func (f *faulty) setting(statement string) {
 	require.NoError(f.t, f.cluster.Do(f.t.Context(), "select pg_reload_conf()"))
 }
 
-// The database answers, and takes no write: the service is not ready, says so to whoever asks, and comes back by itself.
+// The database answers, and takes no write: the service is not ready, says so to whoever asks, and comes back by
+// itself.
 func TestReadyMeansThatTheDatabaseTakesAWrite(t *testing.T) {
 	f := newFaulty(t, 6)
 	ctx := t.Context()
 	for what, c := range map[string]struct{ begins, ends, says string }{
-		"read only":           {"alter system set default_transaction_read_only = on", "alter system reset default_transaction_read_only", "takes no writes now"},
-		"a commit that hangs": {"alter system set synchronous_standby_names = 'nobody'", "alter system reset synchronous_standby_names", "Try again"},
+		"read only": {"alter system set default_transaction_read_only = on",
+			"alter system reset default_transaction_read_only", "takes no writes now"},
+		"a commit that hangs": {"alter system set synchronous_standby_names = 'nobody'",
+			"alter system reset synchronous_standby_names", "Try again"},
 	} {
 		t.Run(what, func(t *testing.T) {
 			f.setting(c.begins)
@@ -59,7 +62,8 @@ func TestReadyMeansThatTheDatabaseTakesAWrite(t *testing.T) {
 			}
 			_, err := f.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks"})
 			problem(t, err, http.StatusServiceUnavailable, c.says)
-			out, err := rankwardend(t.TempDir(), "check", "--database", f.config.Database, "--keys", f.config.Keys, "--escrow-keys",
+			out, err := rankwardend(t.TempDir(), "check", "--database", f.config.Database, "--keys", f.config.Keys,
+				"--escrow-keys",
 				f.config.EscrowKeys).CombinedOutput()
 			require.Error(t, err, "%s", out)
 			assert.Contains(t, string(out), "takes no writes")
@@ -77,20 +81,23 @@ func TestReadyMeansThatTheDatabaseTakesAWrite(t *testing.T) {
 func TestAStandbyIsNotTheDatabase(t *testing.T) {
 	f := newFaulty(t, 1)
 	standby := f.follow()
-	url := strings.Replace(pgcluster.ForOwner(f.config.Database), f.relay.Addr().String(), fmt.Sprintf("127.0.0.1:%d", standby.Port), 1)
+	url := strings.Replace(pgcluster.ForOwner(f.config.Database), f.relay.Addr().
+		String(), fmt.Sprintf("127.0.0.1:%d", standby.Port), 1)
 	for _, args := range [][]string{{"check"}, {"serve", "--listen", "127.0.0.1:0"}} {
-		out, err := rankwardend(t.TempDir(), append(args, "--database", url, "--keys", f.config.Keys, "--escrow-keys", f.config.EscrowKeys)...).CombinedOutput()
+		out, err := rankwardend(t.TempDir(), append(args, "--database", url, "--keys", f.config.Keys, "--escrow-keys",
+			f.config.EscrowKeys)...).CombinedOutput()
 		require.Error(t, err, "%s", out)
 		assert.Regexp(t, "it is a standby, or read only", string(out))
 	}
 }
 
-// A newer program brings the schema further: those that run go on beside it, an old one that starts refuses and says which it
-// wants, and one that can no longer serve says that it is not ready.
+// A newer program brings the schema further: those that run go on beside it, an old one that starts refuses and says
+// which it wants, and one that can no longer serve says that it is not ready.
 func TestASchemaThatIsNewer(t *testing.T) {
 	f := newFaulty(t, 4)
 	newer := func(from int) {
-		require.NoError(t, change(t, f.config.Database, fmt.Sprintf(`insert into goose_db_version (version_id, is_applied) values (9%d, true);
+		require.NoError(t, change(t, f.config.Database,
+			fmt.Sprintf(`insert into goose_db_version (version_id, is_applied) values (9%d, true);
 			insert into schema_programs (version, program, serves_from) values (9%d, '9.9.9', %d)`, from, from, from)))
 	}
 	require.NoError(t, change(t, f.config.Database, "alter table devices add column of_the_next_version text"))
@@ -118,12 +125,14 @@ func TestAMigrationIsWaitedFor(t *testing.T) {
 	lock, err := pgcluster.Connect(t.Context(), pgcluster.ForOwner(s.config.Database))
 	require.NoError(t, err)
 	defer lock.Close(t.Context())
-	_, err = lock.Exec(t.Context(), "set application_name = 'rankwarden-migrating somewhere'; select pg_advisory_lock(84701)")
+	_, err = lock.Exec(t.Context(), "set application_name = 'rankwarden-migrating somewhere'; "+
+		"select pg_advisory_lock(84701)")
 	require.NoError(t, err)
 	address, log := freeAddress(t), filepath.Join(t.TempDir(), "log")
 	to, err := os.Create(log)
 	require.NoError(t, err)
-	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--listen", address, "--database", conn, "--keys", s.config.Keys,
+	cmd := exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--listen", address, "--database", conn,
+		"--keys", s.config.Keys,
 		"--escrow-keys", s.config.EscrowKeys)
 	cmd.Stdout, cmd.Stderr = to, to
 	require.NoError(t, cmd.Start())
@@ -131,7 +140,8 @@ func TestAMigrationIsWaitedFor(t *testing.T) {
 	s.until(func() bool {
 		said, err := os.ReadFile(log)
 		require.NoError(t, err)
-		return strings.Contains(string(said), "another replica brings the schema further") && strings.Contains(string(said), "rankwarden-migrating somewhere")
+		return strings.Contains(string(said), "another replica brings the schema further") &&
+			strings.Contains(string(said), "rankwarden-migrating somewhere")
 	})
 	_, err = lock.Exec(t.Context(), "select pg_advisory_unlock(84701)")
 	require.NoError(t, err)
@@ -160,11 +170,14 @@ func TestAPoolerThatChangesSessions(t *testing.T) {
 	require.NoError(t, os.Chmod(dir, 0o755)) // the pooler runs as somebody else
 	at := regexp.MustCompile(`@127\.0\.0\.1:(\d+)/(\w+)`).FindStringSubmatch(s.config.Database)
 	require.Len(t, at, 3)
-	const known = "ignore_startup_parameters = plan_cache_mode,synchronous_commit,statement_timeout,lock_timeout," +
-		"idle_in_transaction_session_timeout,tcp_keepalives_idle,tcp_keepalives_interval,tcp_keepalives_count,tcp_user_timeout\n"
+	const known = "ignore_startup_parameters = " +
+		"plan_cache_mode,synchronous_commit,statement_timeout,lock_timeout,idle_in_transaction_session_timeout," +
+		"tcp_keepalives_idle,tcp_keepalives_interval,tcp_keepalives_count,tcp_user_timeout\n"
 	for name, c := range map[string]struct{ config, says string }{
-		"it hands on transactions":             {"pool_mode = transaction\ndefault_pool_size = 20\n" + known, "hands each transaction to another session"},
-		"it hands on transactions of one":      {"pool_mode = transaction\ndefault_pool_size = 1\n" + known, "hands each transaction to another session"},
+		"it hands on transactions": {"pool_mode = transaction\ndefault_pool_size = 20\n" + known,
+			"hands each transaction to another session"},
+		"it hands on transactions of one": {"pool_mode = transaction\ndefault_pool_size = 1\n" + known,
+			"hands each transaction to another session"},
 		"it does not know what is asked of it": {"pool_mode = session\n", "unsupported startup parameter"},
 		"it keeps sessions":                    {"pool_mode = session\ndefault_pool_size = 40\n" + known, ""},
 	} {
@@ -172,8 +185,10 @@ func TestAPoolerThatChangesSessions(t *testing.T) {
 			address := freeAddress(t)
 			host, port, _ := strings.Cut(address, ":")
 			file := filepath.Join(dir, strings.ReplaceAll(name, " ", "-")+".ini")
-			require.NoError(t, os.WriteFile(file, []byte(fmt.Sprintf("[databases]\n%s = host=127.0.0.1 port=%s dbname=%s\n[pgbouncer]\nlisten_addr = %s\nlisten_port = %s\nauth_type = any\nunix_socket_dir =\n%s",
-				at[2], at[1], at[2]+" user="+pgcluster.ServiceRole, host, port, c.config)), 0o644))
+			require.NoError(t, os.WriteFile(file,
+				[]byte(fmt.Sprintf("[databases]\n%s = host=127.0.0.1 port=%s dbname=%s\n[pgbouncer]\nlisten_addr = "+
+					"%s\nlisten_port = %s\nauth_type = any\nunix_socket_dir =\n%s",
+					at[2], at[1], at[2]+" user="+pgcluster.ServiceRole, host, port, c.config)), 0o644))
 			pooler := exec.Command("pgbouncer", "-q", file)
 			pgcluster.Unprivileged(pooler)
 			require.NoError(t, pooler.Start())
@@ -181,7 +196,8 @@ func TestAPoolerThatChangesSessions(t *testing.T) {
 			url := strings.Replace(s.config.Database, "127.0.0.1:"+at[1], address, 1)
 			out := ""
 			require.Eventually(t, func() bool {
-				said, err := rankwardend(t.TempDir(), "check", "--database", url, "--keys", s.config.Keys, "--escrow-keys", s.config.EscrowKeys).CombinedOutput()
+				said, err := rankwardend(t.TempDir(), "check", "--database", url, "--keys", s.config.Keys,
+					"--escrow-keys", s.config.EscrowKeys).CombinedOutput()
 				out = string(said)
 				return err == nil || !strings.Contains(out, "refused")
 			}, time.Minute, 100*time.Millisecond)
@@ -192,7 +208,8 @@ func TestAPoolerThatChangesSessions(t *testing.T) {
 			}
 			assert.Contains(t, out, c.says)
 			assert.Contains(t, out, "connect to PostgreSQL itself")
-			said, err := rankwardend(t.TempDir(), "serve", "--listen", "127.0.0.1:0", "--database", url, "--keys", s.config.Keys, "--escrow-keys", s.config.EscrowKeys).CombinedOutput()
+			said, err := rankwardend(t.TempDir(), "serve", "--listen", "127.0.0.1:0", "--database", url, "--keys",
+				s.config.Keys, "--escrow-keys", s.config.EscrowKeys).CombinedOutput()
 			require.Error(t, err)
 			assert.Contains(t, string(said), c.says)
 		})

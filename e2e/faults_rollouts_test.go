@@ -15,20 +15,25 @@ import (
 func (f *faulty) goesOut(name string, threshold string, group string, shares ...int) {
 	f.t.Helper()
 	ctx := f.t.Context()
-	_, err := f.owner.CreatePolicy(ctx, document(name, "lockout: {threshold: "+threshold+", duration: 15m, window: 15m}"))
+	_, err := f.owner.CreatePolicy(ctx, document(name,
+		"lockout: {threshold: "+threshold+", duration: 15m, window: 15m}"))
 	require.NoError(f.t, err)
 	p, err := f.owner.Policy(ctx, name)
 	require.NoError(f.t, err)
 	_, err = f.owner.CreateChange(ctx, name, "", "")
 	require.NoError(f.t, err)
-	_, err = f.owner.AddEdit(ctx, name, api.ChangeEdit{Kind: "publish", Name: name, Document: document(name, "lockout: {threshold: "+threshold+", duration: 15m, window: 15m}"), BasedOn: p.Version})
+	_, err = f.owner.AddEdit(ctx, name, api.ChangeEdit{Kind: "publish", Name: name,
+		Document: document(name, "lockout: {threshold: "+threshold+", duration: 15m, window: 15m}"),
+		BasedOn:  p.Version})
 	require.NoError(f.t, err)
-	_, err = f.owner.AddEdit(ctx, name, api.ChangeEdit{Kind: "assign", Name: name, Assignment: &api.Aim{Policy: name, Include: []string{group}, Rank: 10}})
+	_, err = f.owner.AddEdit(ctx, name, api.ChangeEdit{Kind: "assign", Name: name,
+		Assignment: &api.Aim{Policy: name, Include: []string{group}, Rank: 10}})
 	require.NoError(f.t, err)
 	preview, err := f.owner.PreviewChange(ctx, name)
 	require.NoError(f.t, err)
-	_, err = f.owner.StartRollout(ctx, api.StartRollout{Change: name, Digest: preview.Digest, Shares: append([]int{}, shares...),
-		Gate: f.gate()})
+	_, err = f.owner.StartRollout(ctx, api.StartRollout{Change: name, Digest: preview.Digest,
+		Shares: append([]int{}, shares...),
+		Gate:   f.gate()})
 	require.NoError(f.t, err)
 }
 
@@ -142,7 +147,8 @@ func TestAFreezeStopsEverything(t *testing.T) {
 	_, err = f.owner.OpenWave(ctx, "slow", "in a hurry")
 	problem(t, err, 409, "frozen by asta: incident 4711")
 	f.edit(8) // accepted, and waits
-	assert.Never(t, func() bool { return f.locksAt(9) != 5 || f.locksAt(8) > 0 }, 6*time.Second, 100*time.Millisecond, "longer than its soak")
+	assert.Never(t, func() bool { return f.locksAt(9) != 5 || f.locksAt(8) > 0 }, 6*time.Second, 100*time.Millisecond,
+		"longer than its soak")
 	o, err := f.owner.Overview(ctx)
 	require.NoError(t, err)
 	require.NotEmpty(t, o.Decisions)

@@ -63,8 +63,8 @@ func (f *faulty) inTurn(lock int, table string) (process int) {
 	return 0
 }
 
-// A process is frozen in the middle of a turn, with its connections open and a transaction under way: the other one takes
-// the turn, whatever the first still holds in the database.
+// A process is frozen in the middle of a turn, with its connections open and a transaction under way: the other one
+// takes the turn, whatever the first still holds in the database.
 func TestAFrozenReplicaInEveryTurn(t *testing.T) {
 	f := newFaulty(t, min(agents(), 100))
 	threshold := 5
@@ -75,7 +75,9 @@ func TestAFrozenReplicaInEveryTurn(t *testing.T) {
 	}{
 		{store.LockSettle, "scopes", func() bool { return f.locksAt(threshold) == len(f.names) }},
 		{store.LockNotify, "notified_to", func() bool {
-			behind, err := query[int](t, f.config.Database, "select ((select max(seq) from audit_entries) - (select seq from notified_to where what = 'trail'))::int")
+			behind, err := query[int](t, f.config.Database,
+				"select ((select max(seq) from audit_entries) - (select seq from notified_to "+
+					"where what = 'trail'))::int")
 			return err == nil && behind <= 1
 		}},
 	} {
@@ -87,9 +89,11 @@ func TestAFrozenReplicaInEveryTurn(t *testing.T) {
 		letGo()
 		began := time.Now()
 		require.Eventually(t, turn.does, 3*time.Minute, 50*time.Millisecond, turn.table)
-		t.Logf("the turn that writes %s went on %s after its process was frozen", turn.table, time.Since(began).Round(100*time.Millisecond))
+		t.Logf("the turn that writes %s went on %s after its process was frozen", turn.table, time.Since(began).
+			Round(100*time.Millisecond))
 		f.thaw(frozen)
-		require.Eventually(t, func() bool { return f.locksAt(threshold) == len(f.names) }, 3*time.Minute, 50*time.Millisecond)
+		require.Eventually(t, func() bool { return f.locksAt(threshold) == len(f.names) }, 3*time.Minute,
+			50*time.Millisecond)
 		f.inStep(len(f.names))
 	}
 
@@ -104,8 +108,8 @@ func TestAFrozenReplicaInEveryTurn(t *testing.T) {
 	f.inStep(len(f.names))
 }
 
-// Somebody holds the row of one device for as long as they like: every other device gets what is asked, is heard, and changes
-// its password.
+// Somebody holds the row of one device for as long as they like: every other device gets what is asked, is heard, and
+// changes its password.
 func TestOneLockedRowStopsOneDevice(t *testing.T) {
 	f := newFaulty(t, min(agents(), 100))
 	stuck := f.names[0]

@@ -75,7 +75,8 @@ func newFaulty(t *testing.T, devices int, settings ...string) *faulty {
 	beside(t)
 	faultyAtOnce <- struct{}{}
 	t.Cleanup(func() { <-faultyAtOnce })
-	own, err := pgcluster.Start(t.Context(), filepath.Join(dataDir(t), "postgres"), append(settings, "fsync=off", "wal_level=replica")...)
+	own, err := pgcluster.Start(t.Context(), filepath.Join(dataDir(t), "postgres"),
+		append(settings, "fsync=off", "wal_level=replica")...)
 	require.NoError(t, err)
 	f := &faulty{cluster: own}
 	t.Cleanup(func() { f.cluster.Stop() })
@@ -109,10 +110,12 @@ func newFaulty(t *testing.T, devices int, settings ...string) *faulty {
 // begin starts a process, and waits until it is ready.
 func (f *faulty) begin(i int) {
 	r := f.replicas[i]
-	r.cmd = exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--listen", r.address, "--database", f.config.Database,
+	r.cmd = exec.Command(filepath.Join(binaries, "rankwardend"), "serve", "--listen", r.address, "--database",
+		f.config.Database,
 		"--keys", f.config.Keys, "--escrow-keys", f.config.EscrowKeys, "--organisation", "Skerry Line", "--interval",
 		faultyInterval.String(), "--metrics-listen", "127.0.0.1:0", "--log-level", "info")
-	log, err := os.OpenFile(filepath.Join(f.t.TempDir(), fmt.Sprintf("replica-%d", i)), os.O_CREATE|os.O_APPEND|os.O_RDWR, 0o600)
+	log, err := os.OpenFile(filepath.Join(f.t.TempDir(), fmt.Sprintf("replica-%d", i)),
+		os.O_CREATE|os.O_APPEND|os.O_RDWR, 0o600)
 	require.NoError(f.t, err)
 	r.log = log
 	r.cmd.Stdout, r.cmd.Stderr = log, log
@@ -210,14 +213,16 @@ func (f *faulty) workstations(token string, n int) {
 	var machines []simulated.Machine
 	for i := range n {
 		name := fmt.Sprintf("SKL-WKS-%03d", i+1)
-		w := simulated.Boot(simulated.Factory(protocol.Facts{Name: name, Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631},
+		w := simulated.Boot(simulated.Factory(
+			protocol.Facts{Name: name, Platform: "windows", OSVersion: "10.0.22631", OSBuild: 22631},
 			principal.MustSID("S-1-5-21-7-8-9"), now), time.Now)
 		machines = append(machines, w.Machine())
 		f.names, tokens[name] = append(f.names, name), token
 	}
 	var err error
-	f.fleet, err = fleetsim.New(fleetsim.Options{Service: "http://either", Tokens: tokens, Dir: f.t.TempDir(), Machines: machines,
-		Clock: agent.SystemClock{}, Log: slog.New(slog.DiscardHandler), Way: f})
+	f.fleet, err = fleetsim.New(fleetsim.Options{Service: "http://either", Tokens: tokens, Dir: f.t.TempDir(),
+		Machines: machines,
+		Clock:    agent.SystemClock{}, Log: slog.New(slog.DiscardHandler), Way: f})
 	require.NoError(f.t, err)
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)

@@ -234,7 +234,8 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	checkIn := func() {
 		allOf(t, devices, func(p *patient) error {
 			for {
-				if err := p.send(protocol.PathCheckIn, protocol.CheckIn{Desired: p.holds, KeyList: 1 << 40, Epoch: 1}); err != nil {
+				if err := p.send(protocol.PathCheckIn,
+					protocol.CheckIn{Desired: p.holds, KeyList: 1 << 40, Epoch: 1}); err != nil {
 					return err
 				}
 				var answer protocol.Answer

@@ -26,23 +26,18 @@ func TestJobsAreDoneByWhicheverReplica(t *testing.T) {
 	}
 	s.stop()
 	// What is too old is forgotten by a replica that has just begun.
-	require.NoError(
+	require.NoError(t, change(
 		t,
-		change(
-			t,
-			s.config.Database,
-			"insert into sign_in_failures (subject, failures, blocked_to, last_at) values ('name gone', 1, now() - interval '40 days', now() - interval '40 days')",
-		),
-	)
+		s.config.Database,
+		"insert into sign_in_failures (subject, failures, blocked_to, last_at) values ('name gone', 1, "+
+			"now() - interval '40 days', now() - interval '40 days')",
+	))
 	// Its turn was under way when a replica was killed, an hour ago.
-	require.NoError(
+	require.NoError(t, change(
 		t,
-		change(
-			t,
-			s.config.Database,
-			"delete from river_job where state <> 'completed' or args->>'name' <> 'retention'",
-		),
-	)
+		s.config.Database,
+		"delete from river_job where state <> 'completed' or args->>'name' <> 'retention'",
+	))
 	require.NoError(t, change(t, s.config.Database, `update river_job set state = 'running', finalized_at = null,
 		attempted_at = now() - interval '1 hour' where id = (select max(id) from river_job)`))
 	s.run()
@@ -54,7 +49,8 @@ func TestJobsAreDoneByWhicheverReplica(t *testing.T) {
 	n, err := query[int](
 		t,
 		s.config.Database,
-		"select count(*) from river_job where state in ('retryable', 'discarded') or attempted_at < now() - interval '1 hour'",
+		"select count(*) from river_job where state in ('retryable', 'discarded') "+
+			"or attempted_at < now() - interval '1 hour'",
 	)
 	require.NoError(t, err)
 	assert.Zero(t, n)

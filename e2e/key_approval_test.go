@@ -34,9 +34,11 @@ func (s *service) makes(c *client.Client, number int64, use, path string) {
 	require.NoError(s.t, err)
 	ring, err := escrow.ReadRing(path)
 	require.NoError(s.t, err)
-	ring.Keys = append(ring.Keys, escrow.RingKey{Number: number, Use: use, MadeAt: s.clock.now().UTC(), Private: private})
+	ring.Keys = append(ring.Keys, escrow.RingKey{Number: number, Use: use, MadeAt: s.clock.now().
+		UTC(), Private: private})
 	require.NoError(s.t, ring.Write(path))
-	require.NoError(s.t, c.CreateEscrowKey(s.t.Context(), api.NewEscrowKey{Number: number, Use: use, Public: private.Public()}))
+	require.NoError(s.t, c.CreateEscrowKey(s.t.Context(),
+		api.NewEscrowKey{Number: number, Use: use, Public: private.Public()}))
 }
 
 func (s *service) key(number int64) api.EscrowKey {
@@ -51,8 +53,8 @@ func (s *service) key(number int64) api.EscrowKey {
 	return api.EscrowKey{}
 }
 
-// Keys are made, proved, retired and sealed again over the network; where the settings say so a second owner decides, who
-// neither asked for it nor made the key.
+// Keys are made, proved, retired and sealed again over the network; where the settings say so a second owner decides,
+// who neither asked for it nor made the key.
 func TestKeysWithASecondPerson(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()

@@ -136,8 +136,9 @@ func postgres(t *testing.T, program string, args ...string) {
 	require.NoError(t, err, "%s: %s", program, out)
 }
 
-// A database that comes back from a backup, made and brought back with PostgreSQL's own programs as the guide says, begins a
-// new epoch: devices take it for what it is, and give again what it lacks. The trail is what it was, and still protected.
+// A database that comes back from a backup, made and brought back with PostgreSQL's own programs as the guide says,
+// begins a new epoch: devices take it for what it is, and give again what it lacks. The trail is what it was, and still
+// protected.
 func TestTheServiceComesBackFromABackup(t *testing.T) {
 	s := startTogether(t)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
@@ -146,7 +147,8 @@ func TestTheServiceComesBackFromABackup(t *testing.T) {
 	require.NoError(t, err)
 	name := strings.TrimPrefix(address.Path, "/")
 	backup := filepath.Join(t.TempDir(), "rankwarden.dump")
-	postgres(t, "pg_dump", "--format=custom", "--file", backup, pgcluster.ForOwner(s.config.Database)) // while the service runs
+	// while the service runs
+	postgres(t, "pg_dump", "--format=custom", "--file", backup, pgcluster.ForOwner(s.config.Database))
 	s.changed(t, d)
 	latest := s.deposits("SKL-TKT-001")[0]
 	require.Greater(t, latest.Number, int64(1))

@@ -27,17 +27,22 @@ func (s *service) crowd() {
 		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state,
 			public_key, key_id, token_id, enrolled_at, last_contact, open_findings,
 				desired_number, reported_number, reported_epoch)
-			select lpad(i::text, 26, '0'), 'SKL-BIG-' || lpad(i::text, 5, '0'), 'skl-big-' || lpad(i::text, 5, '0'), 'SL-' || i,
+			select lpad(i::text, 26, '0'), 'SKL-BIG-' || lpad(i::text, 5, '0'), 'skl-big-' || lpad(i::text, 5, '0'),
+			'SL-' || i,
 			'Box', 'windows', '10', 1, 'live',
-			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now(), now(), 1, 1, 1,
+			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now(), now(),
+			1, 1, 1,
 			1 from generate_series(1, %d) i`, many),
 		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
 			last_seen)
-			select id, 'k', case when os_build = 1 and right(name, 1) = '7' then 'lockout' else 'passwords.min_length' end,
+			select id, 'k', case when os_build = 1 and right(name, 1) = '7' then 'lockout'
+			else 'passwords.min_length' end,
 			'wrong_value', '',
-			case when right(name, 1) = '7' then '{"threshold": 5, "duration_minutes": 15, "window_minutes": 15}' else '12'
+			case when right(name, 1) = '7' then '{"threshold": 5, "duration_minutes": 15, "window_minutes": 15}'
+			else '12'
 			end::jsonb,
-			case when right(name, 1) = '7' then '{"threshold": 0}' else '8' end::jsonb, '["base"]', 'open', now(), now() from
+			case when right(name, 1) = '7' then '{"threshold": 0}' else '8' end::jsonb, '["base"]', 'open', now(),
+			now() from
 			devices`,
 		`insert into groups values ('g1', 'sevens', '', 1, now(), now())`,
 		`insert into group_members select 'g1', name_key from devices where right(name, 1) = '7'`,
@@ -63,7 +68,8 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 		}
 		return set
 	}
-	for want, q := range map[int]client.DeviceQuery{many: {}, many / 10: {Group: "sevens"}, 11: {Search: "big-0123"}, 1: {Search: "SL-777"}, 0: {Standing: "silent"}} {
+	for want, q := range map[int]client.DeviceQuery{many: {}, many / 10: {Group: "sevens"}, 11: {Search: "big-0123"},
+		1: {Search: "SL-777"}, 0: {Standing: "silent"}} {
 		if want == 11 { // 01230 to 01239, and no other
 			want = 10
 		}
@@ -81,7 +87,8 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 		assert.Len(t, devices, want, "each once")
 		assert.IsIncreasing(t, append([]string{""}, names...))
 	}
-	for want, q := range map[int]client.FindingQuery{many: {}, many / 10: {Unit: "lockout"}, many * 9 / 10: {Unit: "passwords.min_length", Kind: "wrong_value"}, 0: {State: "settled"}} {
+	for want, q := range map[int]client.FindingQuery{many: {}, many / 10: {Unit: "lockout"},
+		many * 9 / 10: {Unit: "passwords.min_length", Kind: "wrong_value"}, 0: {State: "settled"}} {
 		findings, err := client.All(
 			0,
 			func(p client.Page) (client.List[api.Finding], error) { return s.owner.Findings(ctx, q, p) },
@@ -104,7 +111,8 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 	for by, want := range map[string]api.FindingCounts{
 		"assignment": {Items: []api.FindingCount{{Name: "base", Findings: many, Devices: many}}},
 		"group": {Items: []api.FindingCount{
-			{Name: "all-of-them", Findings: many, Devices: many}, {Name: "sevens", Findings: many / 10, Devices: many / 10},
+			{Name: "all-of-them", Findings: many, Devices: many},
+			{Name: "sevens", Findings: many / 10, Devices: many / 10},
 			{Name: "the-first", Findings: 100, Devices: 100},
 		}},
 		"device": {More: many - 100},
@@ -187,9 +195,7 @@ func TestConsoleWithManyRows(t *testing.T) {
 			`window.blobs = []; const make = URL.createObjectURL; URL.createObjectURL = (b) => { window.blobs.push(b); return make(b); }`,
 			nil,
 		),
-		click(
-			"Export CSV",
-		),
+		click("Export CSV"),
 		browser.Until(`window.blobs.length === 1`),
 		chromedp.Evaluate(`window.blobs[0].text()`, &saved, browser.Awaited),
 	)
@@ -203,9 +209,7 @@ func TestConsoleWithManyRows(t *testing.T) {
 		chromedp.Navigate(s.URL+"/drift"),
 		browser.Reads("2250 devices"),
 		browser.Reads("250 devices"),
-		browser.Click(
-			`//button[contains(., "lockout")]`,
-		),
+		browser.Click(`//button[contains(., "lockout")]`),
 		browser.Reads("never locks instead of"),
 		browser.Until(`!document.body.innerText.includes("8 characters instead")`),
 	)
@@ -275,9 +279,7 @@ func TestConsoleWritesANewPolicy(t *testing.T) {
 		browser.SignIn(s.URL, "asta", ownerPassword),
 		browser.Reads("No groups yet."),
 		chromedp.Navigate(s.URL+"/policies"),
-		browser.Reads(
-			"No policies yet.",
-		),
+		browser.Reads("No policies yet."),
 		click("Write a policy"),
 		browser.Seen(".cm-content"),
 		browser.Reads("No problems found."),

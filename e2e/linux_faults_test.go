@@ -46,7 +46,8 @@ func (s *service) said(name, unit string) (words string) {
 // wrap puts a script before a program of the workstation; in it, REAL is the program itself.
 func (r *real) wrap(program, script string) {
 	r.sh(
-		"mv " + program + " " + program + ".real && cat > " + program + " <<'END'\n#!/bin/sh\nREAL=" + program + ".real\n" + script + "\nEND\nchmod 755 " + program,
+		"mv " + program + " " + program + ".real && cat > " + program + " <<'END'\n#!/bin/sh\nREAL=" + program +
+			".real\n" + script + "\nEND\nchmod 755 " + program,
 	)
 }
 
@@ -54,8 +55,8 @@ func (r *real) unwrap(program string) { r.sh("mv " + program + ".real " + progra
 
 const signInRules = "cat /etc/pam.d/common-*; ls /usr/share/pam-configs; cat /var/lib/pam/*"
 
-// A change of the sign-in rules that would lock everybody out, or let everybody in, is put back; so is one in the middle of
-// which the power goes.
+// A change of the sign-in rules that would lock everybody out, or let everybody in, is put back; so is one in the
+// middle of which the power goes.
 func TestSignInRulesThatFailTheirTrialArePutBack(t *testing.T) {
 	s := startQuick(t)
 	const name = "SKL-INF-903"
@@ -72,7 +73,8 @@ func TestSignInRulesThatFailTheirTrialArePutBack(t *testing.T) {
 		r.unwrap("/usr/sbin/pam-auth-update")
 		s.comesTo(name, "in_step")
 		r.sh(
-			"rm /usr/share/pam-configs/rankwarden-*; pam-auth-update --remove rankwarden-lockout rankwarden-lockout-count",
+			"rm /usr/share/pam-configs/rankwarden-*; pam-auth-update --remove rankwarden-lockout " +
+				"rankwarden-lockout-count",
 		)
 	}
 	s.comesTo(name, "in_step")
@@ -128,7 +130,8 @@ builtins: {guest: {enabled: false}, administrator: {name: skipper}}`, 400, "ever
 	s.enrols(r)
 	assert.Contains(t, s.failing(name, "accounts.spare"), "holds a blank")
 	assert.Contains(t, s.failing(name, "passwords.min_length"), "6 characters at least")
-	for _, unit := range []string{"membership.remote-desktop-users", "builtins.guest.enabled", "builtins.administrator.name"} {
+	for _, unit := range []string{"membership.remote-desktop-users", "builtins.guest.enabled",
+		"builtins.administrator.name"} {
 		assert.Contains(t, s.said(name, unit), "not supported", unit)
 	}
 	odd, err := s.owner.Assignment(t.Context(), "odd")
@@ -161,7 +164,8 @@ builtins: {guest: {enabled: false}, administrator: {name: skipper}}`, 400, "ever
 	require.NoError(t, r.SignIn(t.Context(), s.managed(nil, name).Name, s.current(name)))
 }
 
-// A disk that is full keeps an agent from noting what it begins, so that it begins nothing; it goes on when there is room.
+// A disk that is full keeps an agent from noting what it begins, so that it begins nothing; it goes on when there is
+// room.
 func TestAFullDiskOnLinux(t *testing.T) {
 	s := startQuick(t)
 	const name = "SKL-INF-912"
@@ -181,8 +185,8 @@ func TestAFullDiskOnLinux(t *testing.T) {
 	require.NoError(t, r.SignIn(t.Context(), "keeper", s.current(name)))
 }
 
-// usermod writes one file after the other. When the power goes in between, the account has its new name and nothing opens
-// it: the agent finishes that as soon as it starts, also when the service cannot be reached.
+// usermod writes one file after the other. When the power goes in between, the account has its new name and nothing
+// opens it: the agent finishes that as soon as it starts, also when the service cannot be reached.
 func TestThePowerGoesInTheMiddleOfARename(t *testing.T) {
 	s := startQuick(t)
 	const name = "SKL-INF-913"
@@ -257,8 +261,8 @@ func TestCutsOnLinux(t *testing.T) {
 	require.NoError(t, cuts.Linux(t.Context(), cluster, must(rootFS()), filepath.Join(binaries, "rankwarden-agent"), 1))
 }
 
-// People of the directory are members by the names that the system's name services know them by; a local account that only
-// has the name is somebody else.
+// People of the directory are members by the names that the system's name services know them by; a local account that
+// only has the name is somebody else.
 func TestPeopleOfTheDirectoryOnLinux(t *testing.T) {
 	s := startQuick(t)
 	const name = "SKL-INF-908"
@@ -269,13 +273,16 @@ func TestPeopleOfTheDirectoryOnLinux(t *testing.T) {
 	require.NoError(t, err)
 	s.publish(
 		"base",
-		keeper+"membership: [{local_group: administrators, mode: exact, members: [account:keeper, user:asta.holm@skerryline.example, user:runa.breck@skerryline.example, group:Desk Support@skerryline.example]}]",
+		keeper+"membership: [{local_group: administrators, mode: exact, members: [account:keeper, "+
+			"user:asta.holm@skerryline.example, user:runa.breck@skerryline.example, group:Desk "+
+			"Support@skerryline.example]}]",
 		500,
 		"everything",
 	)
 	r.sh(
-		"useradd -m runa.breck; sed -i 's/^passwd:.*/passwd: files extrausers/' /etc/nsswitch.conf; mkdir -p /var/lib/extrausers; " +
-			"echo 'asta.holm:x:70001:70001:Asta Holm:/home/asta.holm:/bin/sh' > /var/lib/extrausers/passwd",
+		"useradd -m runa.breck; sed -i 's/^passwd:.*/passwd: files extrausers/' /etc/nsswitch.conf; mkdir -p " +
+			"/var/lib/extrausers; echo 'asta.holm:x:70001:70001:Asta Holm:/home/asta.holm:/bin/sh' > " +
+			"/var/lib/extrausers/passwd",
 	)
 	s.enrols(r)
 	s.until(func() bool { return strings.Contains(s.said(name, "membership.administrators"), "cannot hold groups") })

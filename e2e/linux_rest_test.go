@@ -16,8 +16,8 @@ func TestAnAgentAtRestIsSmall(t *testing.T) {
 	s := start(t)
 	const name = "SKL-INF-909"
 	r := realWorkstation(t, name)
-	r.sh("for n in $(seq 200); do echo person-$n:x:$((2000 + n)):100:Person $n:/home/person-$n:/bin/sh; done >> /etc/passwd; " +
-		"for n in $(seq 200); do echo person-$n:!:20000:0:99999:7:::; done >> /etc/shadow")
+	r.sh("for n in $(seq 200); do echo person-$n:x:$((2000 + n)):100:Person $n:/home/person-$n:/bin/sh; done >> " +
+		"/etc/passwd; for n in $(seq 200); do echo person-$n:!:20000:0:99999:7:::; done >> /etc/shadow")
 	s.publish("base", screens, 500, "everything")
 	r.sh("useradd mallory")
 	stop := s.enrols(r)
@@ -39,5 +39,6 @@ func TestAnAgentAtRestIsSmall(t *testing.T) {
 	for range turns {
 		r.sh(agentLine + s.URL + " --once")
 	}
-	t.Logf("%d ms a turn with nothing to do, with the start of the program and its exchange", time.Since(begun).Milliseconds()/turns)
+	t.Logf("%d ms a turn with nothing to do, with the start of the program and its exchange", time.Since(begun).
+		Milliseconds()/turns)
 }

@@ -46,8 +46,8 @@ func (r *real) Command(ctx context.Context, name string, args ...string) *exec.C
 	return r.Workstation.Command(ctx, name, args...)
 }
 
-// realWorkstation starts one with the agent on its disk. Where that is not permitted the test is skipped, but for the run
-// that decides whether something lands.
+// realWorkstation starts one with the agent on its disk. Where that is not permitted the test is skipped, but for the
+// run that decides whether something lands.
 func realWorkstation(t *testing.T, name string) *real {
 	if err := workstation.Missing(); err != nil {
 		if os.Getenv("CI_RUN") != "" {
@@ -72,7 +72,8 @@ func (r *real) sh(script string) string {
 }
 
 // agentLine is how the agent is started; it enrols by itself.
-const agentLine = "exec rankwarden-agent --state /var/lib/rankwarden-agent --token-file /etc/rankwarden/token --service "
+const agentLine = "exec rankwarden-agent --state /var/lib/rankwarden-agent --token-file /etc/rankwarden/token " +
+	"--service "
 
 // enrols gives the workstation a token, and starts its agent, which goes on until the test ends or stop is called.
 func (s *service) enrols(r *real) (stop func()) {
@@ -154,7 +155,8 @@ func TestLinuxIsAHost(t *testing.T) {
 	beside(t)
 	r := realWorkstation(t, "SKL-INF-901")
 	before := r.sh("cat /etc/passwd /etc/group /etc/gshadow; cut -d: -f1,2,4- /etc/shadow")
-	out, err := r.Command(t.Context(), "rankwarden-agent", "host-check", "--throw-away", "--state", "/var/lib/rankwarden-agent").
+	out, err := r.Command(t.Context(), "rankwarden-agent", "host-check", "--throw-away", "--state",
+		"/var/lib/rankwarden-agent").
 		CombinedOutput()
 	require.NoError(t, err, string(out))
 	assert.NotContains(t, string(out), "FAILS")
@@ -253,7 +255,9 @@ func (s *service) putsRight(r *real, name string) {
 	t := s.t
 	keeper := s.managed(nil, name).Name
 	r.sh(
-		"gpasswd -a erlend sudo; usermod -c Somebody " + keeper + "; sed -i 's/^deny.*/deny = 50/' /etc/security/faillock.conf; sed -i 's/^minlen.*/minlen = 6/' /etc/security/pwquality.conf.d/rankwarden.conf; chage -M 900 erlend",
+		"gpasswd -a erlend sudo; usermod -c Somebody " + keeper +
+			"; sed -i 's/^deny.*/deny = 50/' /etc/security/faillock.conf; sed -i 's/^minlen.*/minlen = 6/' " +
+			"/etc/security/pwquality.conf.d/rankwarden.conf; chage -M 900 erlend",
 	)
 	s.until(func() bool { return members(r, "sudo") == keeper+",root" })
 	s.until(func() bool {

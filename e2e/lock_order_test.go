@@ -35,7 +35,8 @@ func TestManyDevicesAreLockedInOneOrder(t *testing.T) {
 			return err
 		},
 		"facts": func() error {
-			return s.owner.SetFacts(ctx, []api.Facts{{Device: names[0], Path: new("a")}, {Device: names[1], Path: new("b")}})
+			return s.owner.SetFacts(ctx, []api.Facts{{Device: names[0], Path: new("a")},
+				{Device: names[1], Path: new("b")}})
 		},
 	} {
 		t.Run(what, func(t *testing.T) {
@@ -48,7 +49,8 @@ func TestManyDevicesAreLockedInOneOrder(t *testing.T) {
 					waiting, err := query[bool](
 						t,
 						s.config.Database,
-						"select exists (select 1 from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock')",
+						"select exists (select 1 from pg_stat_activity where datname = current_database() "+
+							"and wait_event_type = 'Lock')",
 					)
 					return assert.NoError(t, err) && waiting
 				}, time.Minute, 5*time.Millisecond)

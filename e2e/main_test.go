@@ -86,7 +86,8 @@ func rankwardend(dir string, args ...string) *exec.Cmd {
 
 const migratedDatabase = "migrated"
 
-// migrated makes the empty database that those of the tests are copies of: migrating each takes longer than many a test.
+// migrated makes the empty database that those of the tests are copies of: migrating each takes longer than many a
+// test.
 func migrated(ctx context.Context) error {
 	url, err := cluster.CreateDatabase(ctx, migratedDatabase)
 	if err != nil {
@@ -316,17 +317,15 @@ func (s *service) device(name, token string) *device {
 // wake starts the agent of a device, with what it kept.
 func (s *service) wake(d *device, token string) {
 	var err error
-	d.Agent, err = agent.New(
-		agent.Options{
-			Host:    d.Workstation,
-			Service: s.URL,
-			Token:   token,
-			Dir:     d.dir,
-			HTTP:    &http.Client{Transport: s.way},
-			Clock:   s.devices,
-			Log:     slog.New(slog.NewTextHandler(s.log, &slog.HandlerOptions{Level: slog.LevelDebug})),
-		},
-	)
+	d.Agent, err = agent.New(agent.Options{
+		Host:    d.Workstation,
+		Service: s.URL,
+		Token:   token,
+		Dir:     d.dir,
+		HTTP:    &http.Client{Transport: s.way},
+		Clock:   s.devices,
+		Log:     slog.New(slog.NewTextHandler(s.log, &slog.HandlerOptions{Level: slog.LevelDebug})),
+	})
 	require.NoError(s.t, err)
 }
 

@@ -60,8 +60,9 @@ func TestMachinesReadHowAllStands(t *testing.T) {
 	assert.NotContains(t, text, "asta", "and nobody")
 
 	// What waits too long is seen.
-	_, err = s.owner.CreateNotificationTarget(t.Context(), "away", api.NotificationTargetSpec{Kind: "webhook", Address: "https://localhost:1/",
-		Events: []string{notify.CheckpointSigned}, Enabled: true})
+	_, err = s.owner.CreateNotificationTarget(t.Context(), "away",
+		api.NotificationTargetSpec{Kind: "webhook", Address: "https://localhost:1/",
+			Events: []string{notify.CheckpointSigned}, Enabled: true})
 	require.NoError(t, err)
 	_, err = s.owner.SendOrder(t.Context(), api.NewOrder{Kind: "check-in", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)

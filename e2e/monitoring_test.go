@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// The alert rules are what Prometheus takes, and alert when they should; every series that they, the dashboard and the guide
-// name is one that the service has; every alert names a runbook that is there.
+// The alert rules are what Prometheus takes, and alert when they should; every series that they, the dashboard and the
+// guide name is one that the service has; every alert names a runbook that is there.
 func TestWhatAlertsIsThere(t *testing.T) {
 	const dir = "../packaging/monitoring"
 	for _, args := range [][]string{{"check", "rules", "rules.yaml"}, {"test", "rules", "rules_test.yaml"}} {
@@ -35,7 +35,8 @@ func TestWhatAlertsIsThere(t *testing.T) {
 	for _, heading := range regexp.MustCompile(`(?m)^## (.+)$`).FindAllStringSubmatch(string(runbooks), -1) {
 		headings[strings.ReplaceAll(strings.ToLower(heading[1]), " ", "-")] = true
 	}
-	for _, file := range []string{dir + "/rules.yaml", dir + "/dashboard.json", "../docs/guide/operations.md", "../docs/guide/runbooks.md"} {
+	for _, file := range []string{dir + "/rules.yaml", dir + "/dashboard.json", "../docs/guide/operations.md",
+		"../docs/guide/runbooks.md"} {
 		text, err := os.ReadFile(file)
 		require.NoError(t, err)
 		pattern := `(\brankwarden_[a-z_]+)`

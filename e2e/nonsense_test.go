@@ -58,20 +58,18 @@ func (n nonsense) json(depth int) string {
 	case 2:
 		return n.pick("1e999", "-0", "1.5", "true", "false", "18446744073709551616")
 	case 3, 4:
-		return strconv.Quote(
-			n.pick(
-				"",
-				"a\x00b",
-				"SKL-X",
-				"everything",
-				"account:keeper",
-				"sid:S-1-5",
-				strings.Repeat("x", 5000),
-				"2031-13-45",
-				"\u202e",
-				n.visible(20),
-			),
-		)
+		return strconv.Quote(n.pick(
+			"",
+			"a\x00b",
+			"SKL-X",
+			"everything",
+			"account:keeper",
+			"sid:S-1-5",
+			strings.Repeat("x", 5000),
+			"2031-13-45",
+			"\u202e",
+			n.visible(20),
+		))
 	}
 	if depth <= 0 {
 		return "[]"
@@ -81,45 +79,43 @@ func (n nonsense) json(depth int) string {
 	for range n.IntN(5) {
 		value := n.json(depth - 1)
 		if !array {
-			value = strconv.Quote(
-				n.pick(
-					"name",
-					"password",
-					"roles",
-					"role",
-					"groups",
-					"rule",
-					"devices",
-					"source",
-					"rank",
-					"include",
-					"policy",
-					"kind",
-					"reason",
-					"report",
-					"events",
-					"results",
-					"desired",
-					"epoch",
-					"number",
-					"digest",
-					"seq",
-					"accounts",
-					"sid",
-					"local_groups",
-					"members",
-					"target",
-					"sealed",
-					"account",
-					"deposit",
-					"orders",
-					"held",
-					"nonce",
-					"facts",
-					"token_id",
-					n.visible(10),
-				),
-			) + ":" + value
+			value = strconv.Quote(n.pick(
+				"name",
+				"password",
+				"roles",
+				"role",
+				"groups",
+				"rule",
+				"devices",
+				"source",
+				"rank",
+				"include",
+				"policy",
+				"kind",
+				"reason",
+				"report",
+				"events",
+				"results",
+				"desired",
+				"epoch",
+				"number",
+				"digest",
+				"seq",
+				"accounts",
+				"sid",
+				"local_groups",
+				"members",
+				"target",
+				"sealed",
+				"account",
+				"deposit",
+				"orders",
+				"held",
+				"nonce",
+				"facts",
+				"token_id",
+				n.visible(10),
+			)) + ":" + value
 		}
 		parts = append(parts, value)
 	}
@@ -133,22 +129,18 @@ func (n nonsense) json(depth int) string {
 func (n nonsense) request(o described) []byte {
 	path := o.path
 	for _, param := range []string{"{name}", "{number}"} {
-		path = strings.ReplaceAll(
-			path,
-			param,
-			n.pick(
-				"none",
-				"%00",
-				"..%2f..",
-				"SKL-X",
-				"-1",
-				"1",
-				"99999999999999999999",
-				"%ff%fe",
-				n.visible(30),
-				"everything",
-			),
-		)
+		path = strings.ReplaceAll(path, param, n.pick(
+			"none",
+			"%00",
+			"..%2f..",
+			"SKL-X",
+			"-1",
+			"1",
+			"99999999999999999999",
+			"%ff%fe",
+			n.visible(30),
+			"everything",
+		))
 	}
 	if n.IntN(2) == 0 {
 		path += "?" + n.pick(
@@ -163,16 +155,7 @@ func (n nonsense) request(o described) []byte {
 			"kind=",
 			"=&&",
 			"%zz=",
-		) + n.pick(
-			"x",
-			"%00",
-			"-1",
-			"WzFd",
-			"W10",
-			"bnVsbA",
-			"2031-01-01T00:00:00Z",
-			n.visible(40),
-		)
+		) + n.pick("x", "%00", "-1", "WzFd", "W10", "bnVsbA", "2031-01-01T00:00:00Z", n.visible(40))
 	}
 	var b bytes.Buffer
 	fmt.Fprintf(
@@ -185,21 +168,17 @@ func (n nonsense) request(o described) []byte {
 		fmt.Fprintf(&b, "Cookie: rankwarden_session=%s\r\n", n.pick(n.session, n.session, "x", "", n.visible(60)))
 	}
 	for range n.IntN(3) {
-		fmt.Fprintf(
-			&b,
-			"Authorization: %s\r\n",
-			n.pick(
-				"x",
-				"",
-				"Bearer",
-				"Bearer ",
-				"bearer x",
-				"Bearer "+n.token,
-				"Bearer "+n.token,
-				"Basic Og==",
-				n.visible(200),
-			),
-		)
+		fmt.Fprintf(&b, "Authorization: %s\r\n", n.pick(
+			"x",
+			"",
+			"Bearer",
+			"Bearer ",
+			"bearer x",
+			"Bearer "+n.token,
+			"Bearer "+n.token,
+			"Basic Og==",
+			n.visible(200),
+		))
 	}
 	for range n.IntN(3) {
 		fmt.Fprintf(
@@ -322,7 +301,8 @@ func TestNonsense(t *testing.T) {
 	token, err := s.owner.CreateToken(t.Context(), "nonsense", "", 24)
 	require.NoError(t, err)
 	list := operations(t)
-	for _, path := range []string{protocol.PathKeys, protocol.PathEnrol, protocol.PathCheckIn, protocol.PathWait, protocol.PathDeposit, protocol.PathConfirm, protocol.PathEpoch} {
+	for _, path := range []string{protocol.PathKeys, protocol.PathEnrol, protocol.PathCheckIn, protocol.PathWait,
+		protocol.PathDeposit, protocol.PathConfirm, protocol.PathEpoch} {
 		list = append(
 			list,
 			described{path, map[bool]string{true: "GET", false: "POST"}[path == protocol.PathKeys], path},
@@ -379,7 +359,8 @@ func TestAStreamOfNonsenseEndsAlone(t *testing.T) {
 	s := start(t)
 	session := s.session("asta").Get("Cookie")
 	for _, authorization := range []string{"x", "", "Bearer", "Bearer ", "\x01"} {
-		request := "GET /api/v1/events HTTP/1.1\r\nHost: x\r\nCookie: " + session + "\r\nAuthorization: " + authorization + "\r\n\r\n"
+		request := "GET /api/v1/events HTTP/1.1\r\nHost: x\r\nCookie: " + session + "\r\nAuthorization: " +
+			authorization + "\r\n\r\n"
 		assert.NotEqual(t, 500, sendRaw(strings.TrimPrefix(s.URL, "http://"), []byte(request)))
 	}
 	s.clock.forward(13 * time.Hour) // the session has ended when the stream looks at it again

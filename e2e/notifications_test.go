@@ -76,8 +76,9 @@ func TestWhatHappensIsTold(t *testing.T) {
 	require.NoError(t, err)
 	target, err := s.owner.NotificationTarget(ctx, "harbour")
 	require.NoError(t, err)
-	_, err = s.owner.EditNotificationTarget(ctx, "harbour", target.Version, api.NotificationTargetSpec{Kind: "webhook", Address: target.Address,
-		Events: target.Events, Groups: []string{harbour.Name}, Enabled: true})
+	_, err = s.owner.EditNotificationTarget(ctx, "harbour", target.Version,
+		api.NotificationTargetSpec{Kind: "webhook", Address: target.Address,
+			Events: target.Events, Groups: []string{harbour.Name}, Enabled: true})
 	require.NoError(t, err)
 
 	// A device that corrects, one that cannot, and one whose settings are contested.
@@ -89,7 +90,8 @@ func TestWhatHappensIsTold(t *testing.T) {
 		x.SetFaults(simulated.Faults{DenyLockout: true})
 		require.NoError(t, x.Cycle(ctx))
 	}
-	s.eventually(func() bool { return len(about(r.Events(), notify.FindingOpened)) == 4 }, "each differs, and could not be changed")
+	s.eventually(func() bool { return len(about(r.Events(), notify.FindingOpened)) == 4 },
+		"each differs, and could not be changed")
 	opened := about(r.Events(), notify.FindingOpened)[0]
 	assert.Equal(t, "1.0", opened.SpecVersion)
 	assert.Equal(t, s.URL, opened.Source)
@@ -101,10 +103,12 @@ func TestWhatHappensIsTold(t *testing.T) {
 	s.eventually(func() bool { return len(about(r.Events(), notify.FindingClosed)) == 2 }, "those of one are gone")
 
 	s.publish("one", keeperOnly, 200, "everything")
-	s.publish("two", "membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'sid:S-1-5-21-1-2-3-9']}]", 200, "everything")
+	s.publish("two", "membership: [{local_group: administrators, mode: exact, members: [account:keeper, "+
+		"'sid:S-1-5-21-1-2-3-9']}]", 200, "everything")
 	require.NoError(t, s.Deploy.SettlePending(ctx))
 	s.eventually(func() bool { return len(about(r.Events(), notify.DeviceHeld)) == 2 }, "both are held")
-	assert.Contains(t, about(r.Events(), notify.DeviceHeld)[0].Data.Message, "is held: assignments of equal rank require different values")
+	assert.Contains(t, about(r.Events(), notify.DeviceHeld)[0].Data.Message,
+		"is held: assignments of equal rank require different values")
 
 	// Silence is told once the service could have heard the device.
 	s.eventually(func() bool {
@@ -135,7 +139,10 @@ func TestWhatHappensIsTold(t *testing.T) {
 		return s.owner.Trail(ctx, client.TrailQuery{}, p)
 	})
 	require.NoError(t, err)
-	s.eventually(func() bool { return len(about(r.Events(), notify.TrailEntry)) > 0 && toldUpTo(t, r) >= entries[0].Seq }, "all of the trail")
+	s.eventually(func() bool {
+		return len(about(r.Events(), notify.TrailEntry)) > 0 &&
+			toldUpTo(t, r) >= entries[0].Seq
+	}, "all of the trail")
 	seen := map[string]bool{}
 	for _, e := range r.Events() {
 		assert.False(t, seen[e.ID], "told twice: %v", e)
@@ -229,9 +236,11 @@ func TestReceiversThatFail(t *testing.T) {
 func authority(t *testing.T) (pair tls.Certificate, ca string) {
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
-	template := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "stand-in"}, NotBefore: time.Now().Add(-time.Hour),
-		NotAfter: time.Now().Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true,
-		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
+	template := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "stand-in"},
+		NotBefore: time.Now().Add(-time.Hour),
+		NotAfter:  time.Now().Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true,
+		BasicConstraintsValid: true,
+		KeyUsage:              x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
 	der, err := x509.CreateCertificate(rand.Reader, template, template, key.Public(), key)
 	require.NoError(t, err)
 	return tls.Certificate{Certificate: [][]byte{der}, PrivateKey: key},
@@ -304,11 +313,13 @@ func TestAttacksThroughTargets(t *testing.T) {
 		"https://":                        http.StatusUnprocessableEntity,
 		"https://skerryline.example:0/":   http.StatusUnprocessableEntity,
 	} {
-		_, err := s.owner.CreateNotificationTarget(ctx, "aimed", api.NotificationTargetSpec{Kind: "webhook", Address: address,
-			Events: []string{notify.TrailEntry}, Enabled: true})
+		_, err := s.owner.CreateNotificationTarget(ctx, "aimed",
+			api.NotificationTargetSpec{Kind: "webhook", Address: address,
+				Events: []string{notify.TrailEntry}, Enabled: true})
 		problem(t, err, status, "")
 	}
-	refused, err := s.owner.Trail(ctx, client.TrailQuery{Action: "notifications.target_created", Outcome: "refused"}, client.Page{})
+	refused, err := s.owner.Trail(ctx, client.TrailQuery{Action: "notifications.target_created", Outcome: "refused"},
+		client.Page{})
 	require.NoError(t, err)
 	assert.Len(t, refused.Items, 4)
 
@@ -318,12 +329,14 @@ func TestAttacksThroughTargets(t *testing.T) {
 	defer l.Close()
 	_, port, err := net.SplitHostPort(l.Addr().String())
 	require.NoError(t, err)
-	made, err := s.owner.CreateNotificationTarget(ctx, "aimed", api.NotificationTargetSpec{Kind: "webhook", Address: "https://localhost:" + port,
-		Events: []string{notify.TrailEntry}, Enabled: true})
+	made, err := s.owner.CreateNotificationTarget(ctx, "aimed",
+		api.NotificationTargetSpec{Kind: "webhook", Address: "https://localhost:" + port,
+			Events: []string{notify.TrailEntry}, Enabled: true})
 	require.NoError(t, err)
 	_, err = s.owner.TestNotificationTarget(ctx, "aimed")
 	problem(t, err, http.StatusForbidden, "addresses of the service's own networks are refused")
-	tried, err := s.owner.Trail(ctx, client.TrailQuery{Action: "notifications.target_tested", Outcome: "refused"}, client.Page{})
+	tried, err := s.owner.Trail(ctx, client.TrailQuery{Action: "notifications.target_tested", Outcome: "refused"},
+		client.Page{})
 	require.NoError(t, err)
 	assert.Len(t, tried.Items, 1)
 
@@ -337,7 +350,8 @@ func TestAttacksThroughTargets(t *testing.T) {
 	assert.NotContains(t, string(read), made.Secret)
 
 	// The password of a mail server goes to no other.
-	spec := api.NotificationTargetSpec{Kind: "mail", Address: "smtps://mail.skerryline.example:465", Events: []string{notify.Refused}, User: "warden",
+	spec := api.NotificationTargetSpec{Kind: "mail", Address: "smtps://mail.skerryline.example:465",
+		Events: []string{notify.Refused}, User: "warden",
 		Password: new("deep water"), From: "warden@skerryline.example", To: []string{"desk@skerryline.example"}}
 	mail, err := s.owner.CreateNotificationTarget(ctx, "mail", spec)
 	require.NoError(t, err)

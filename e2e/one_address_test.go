@@ -56,8 +56,8 @@ func inTurns(t *testing.T, replicas ...*service) (address string, served []*atom
 	return web.URL, served
 }
 
-// Two replicas behind one address are one service: sessions, held requests and edits are those of both, nothing is told twice,
-// and one can go at any time.
+// Two replicas behind one address are one service: sessions, held requests and edits are those of both, nothing is told
+// twice, and one can go at any time.
 func TestTwoReplicasBehindOneAddress(t *testing.T) {
 	here := start(t)
 	ctx := t.Context()
@@ -90,7 +90,8 @@ func TestTwoReplicasBehindOneAddress(t *testing.T) {
 	there.stop()
 	p, err := here.owner.Policy(ctx, "base")
 	require.NoError(t, err)
-	p, err = here.owner.SavePolicy(ctx, "base", document("base", keeperOnly+"\nlockout: {threshold: 7, duration: 15m, window: 15m}"), p.Version)
+	p, err = here.owner.SavePolicy(ctx, "base",
+		document("base", keeperOnly+"\nlockout: {threshold: 7, duration: 15m, window: 15m}"), p.Version)
 	require.NoError(t, err)
 	_, err = here.owner.PublishPolicy(ctx, "base", p.Version)
 	require.NoError(t, err)

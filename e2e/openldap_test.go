@@ -79,7 +79,9 @@ func startOpenLDAP(t *testing.T, more int) *openLDAP {
 	for i := range more {
 		people = fmt.Appendf(
 			people,
-			"\ndn: cn=crew%[1]d,ou=people,%[2]s\nobjectClass: top\nobjectClass: person\nobjectClass: organizationalPerson\nobjectClass: user\ncn: crew%[1]d\nsn: Crew\nsAMAccountName: crew%[1]d\nobjectSid: S-1-5-21-70-80-90-%[3]d\n",
+			"\ndn: cn=crew%[1]d,ou=people,%[2]s\nobjectClass: top\nobjectClass: person\nobjectClass: "+
+				"organizationalPerson\nobjectClass: user\ncn: crew%[1]d\nsn: Crew\nsAMAccountName: "+
+				"crew%[1]d\nobjectSid: S-1-5-21-70-80-90-%[3]d\n",
 			i,
 			ldapBase,
 			5000+i,

@@ -115,23 +115,32 @@ func TestBadInputIsRefusedWithItsPlace(t *testing.T) {
 		status                      int
 		says                        string
 	}{
-		{"POST", "/api/v1/policies", "", policy(document("new", "passwords: {min_lenght: 8}")), 422, `did you mean \"min_length\"`},
-		{"POST", "/api/v1/policies", "", policy(document("new", "lockout: {threshold: 5000}")), 422, `"path":"lockout.threshold"`},
-		{"POST", "/api/v1/policies", "", policy(document("new", "membership: [{local_group: admins, mode: exact}]")), 422, "unknown_local_group"},
-		{"POST", "/api/v1/policies", "", policy(document("base", "lockout: {threshold: 6}")), 409, "choose another name"},
+		{"POST", "/api/v1/policies", "", policy(document("new", "passwords: {min_lenght: 8}")), 422,
+			`did you mean \"min_length\"`},
+		{"POST", "/api/v1/policies", "", policy(document("new", "lockout: {threshold: 5000}")), 422,
+			`"path":"lockout.threshold"`},
+		{"POST", "/api/v1/policies", "", policy(document("new", "membership: [{local_group: admins, mode: exact}]")),
+			422, "unknown_local_group"},
+		{"POST", "/api/v1/policies", "", policy(document("base", "lockout: {threshold: 6}")), 409,
+			"choose another name"},
 		{"POST", "/api/v1/policies", "", `{"source": 12}`, 422, "body.source"},
 		{"POST", "/api/v1/policies", "", `{"sauce": ""}`, 422, "body"},
 		{"POST", "/api/v1/policies", "", `{"source"`, 400, "unexpected end of JSON"},
 		{"POST", "/api/v1/policies", "", policy(strings.Repeat("#", httpapi.MaxBody)), 413, "too large"},
 		{"PUT", "/api/v1/policies/base", "", policy(document("base", "lockout: {threshold: 6}")), 428, "If-Match"},
-		{"PUT", "/api/v1/policies/base", `"1"`, policy(document("base", "lockout: {threshold: 6}")), 412, "read it again"},
-		{"PUT", "/api/v1/policies/base", `"2"`, policy(document("other", "lockout: {threshold: 6}")), 422, "keeps its name"},
+		{"PUT", "/api/v1/policies/base", `"1"`, policy(document("base", "lockout: {threshold: 6}")), 412,
+			"read it again"},
+		{"PUT", "/api/v1/policies/base", `"2"`, policy(document("other", "lockout: {threshold: 6}")), 422,
+			"keeps its name"},
 		{"POST", "/api/v1/policies/base/publish", `"2"`, "", 409, "nothing to publish"},
 		{"GET", "/api/v1/policies/none", "", "", 404, "check the name"},
 		{"GET", "/api/v1/policies/base/revisions/9", "", "", 404, "the latest is 1"},
-		{"POST", "/api/v1/assignments", "", `{"name": "a", "policy": "base", "include": ["everythin"], "rank": 5}`, 422, `did you mean \"everything\"`},
-		{"POST", "/api/v1/assignments", "", `{"name": "a", "policy": "base", "include": ["everything"], "rank": 0}`, 422, "body.rank"},
-		{"POST", "/api/v1/assignments", "", `{"name": "A!", "policy": "base", "include": ["everything"], "rank": 5}`, 422, "cannot name an assignment"},
+		{"POST", "/api/v1/assignments", "", `{"name": "a", "policy": "base", "include": ["everythin"], "rank": 5}`, 422,
+			`did you mean \"everything\"`},
+		{"POST", "/api/v1/assignments", "", `{"name": "a", "policy": "base", "include": ["everything"], "rank": 0}`,
+			422, "body.rank"},
+		{"POST", "/api/v1/assignments", "", `{"name": "A!", "policy": "base", "include": ["everything"], "rank": 5}`,
+			422, "cannot name an assignment"},
 		{"POST", "/api/v1/groups", "", `{"name": "everything"}`, 422, "always there"},
 		{"POST", "/api/v1/groups", "", `{"name": "g", "devices": ["a/b"]}`, 422, "device 1"},
 		{"POST", "/api/v1/groups", "", `{"name": "g", "description": "a\u0000b"}`, 422, "NUL"},
@@ -160,13 +169,10 @@ func TestEveryListIsPaged(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
 	for i := range 7 {
-		_, err := s.owner.CreateGroup(
-			ctx,
-			client.GroupSpec{
-				Name:    fmt.Sprintf("g%d", i),
-				Devices: []string{"SKL-TKT-001", fmt.Sprintf("SKL-TKT-10%d", i)},
-			},
-		)
+		_, err := s.owner.CreateGroup(ctx, client.GroupSpec{
+			Name:    fmt.Sprintf("g%d", i),
+			Devices: []string{"SKL-TKT-001", fmt.Sprintf("SKL-TKT-10%d", i)},
+		})
 		require.NoError(t, err)
 	}
 	var seen []string
@@ -209,7 +215,8 @@ func TestTrailIsChainedAndAppendOnly(t *testing.T) {
 	})
 	require.NoError(t, err)
 	assert.EqualValues(t, len(actions), last)
-	for _, want := range []string{"asta policy.published base done", "asta assignment.made base done", "bjorn group.made /api/v1/groups refused", "service keys.listed keys done"} {
+	for _, want := range []string{"asta policy.published base done", "asta assignment.made base done",
+		"bjorn group.made /api/v1/groups refused", "service keys.listed keys done"} {
 		assert.Contains(t, actions, want)
 	}
 	assert.ErrorContains(t, change(t, s.config.Database, "update audit_entries set actor = 'nobody'"), "append-only")
@@ -260,5 +267,6 @@ func TestOperatorsInTheConsole(t *testing.T) {
 	o, err := s.owner.Operators(t.Context(), client.Page{})
 	require.NoError(t, err)
 	assert.Equal(t, []api.Role{{Role: "support", Groups: []string{"desks"}}, {Role: "viewer", Groups: []string{}}},
-		slices.SortedFunc(slices.Values(o.Items[1].Roles), func(a, b api.Role) int { return strings.Compare(a.Role, b.Role) }))
+		slices.SortedFunc(slices.Values(o.Items[1].Roles),
+			func(a, b api.Role) int { return strings.Compare(a.Role, b.Role) }))
 }

@@ -119,7 +119,8 @@ func TestOrders(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 2, batch.Given)
 	for says, o := range map[string]api.NewOrder{
-		"names no account":   {Kind: "unlock", Subject: "user:asta.holm@skerryline.example", Devices: []string{"SKL-TKT-001"}},
+		"names no account": {Kind: "unlock", Subject: "user:asta.holm@skerryline.example",
+			Devices: []string{"SKL-TKT-001"}},
 		"no device is named": {Kind: "check-in"},
 		"there is no group":  {Kind: "check-in", Group: "nobody"},
 		"expected value":     {Kind: "explode", Devices: []string{"SKL-TKT-001"}},

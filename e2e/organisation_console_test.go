@@ -13,7 +13,8 @@ import (
 	"rankwarden.example/internal/room/notify"
 )
 
-// What an owner sets up, and what comes of it, in the console: notifications, keys, tokens, settings, the report, the tour.
+// What an owner sets up, and what comes of it, in the console: notifications, keys, tokens, settings, the report, the
+// tour.
 func TestTheOrganisationInTheConsole(t *testing.T) {
 	s := notified(t)
 	ctx := t.Context()
@@ -32,7 +33,8 @@ func TestTheOrganisationInTheConsole(t *testing.T) {
 	b.do("the tour",
 		browser.FirstSignIn(s.URL, "asta", ownerPassword),
 		browser.Reads("New here?"), click("Show me"), browser.Reads("Watch: the fleet now"), click("Next"),
-		browser.Reads("Policies: what devices should have"), click("Back"), browser.Reads("Watch: the fleet now"), browser.Reads("1 online"))
+		browser.Reads("Policies: what devices should have"), click("Back"), browser.Reads("Watch: the fleet now"),
+		browser.Reads("1 online"))
 	b.axe("the tour")
 	b.do("leave it", click("Leave the tour"), chromedp.Navigate(s.URL+"/watch"), browser.Reads("Standings"),
 		browser.Until(`!document.querySelector('aside[aria-label="Tour"]')`))
@@ -60,21 +62,25 @@ func TestTheOrganisationInTheConsole(t *testing.T) {
 	require.NoError(t, other.ProveEscrowKey(ctx, 2, s.answers(other, 2, file)))
 	b.do("a second owner decides",
 		chromedp.Navigate(s.URL+"/organisation/keys"),
-		browser.Reads("bera asks for it to go live"), browser.Seen(`[aria-label="Passwords without a recovery copy"] [role="cell"]`))
+		browser.Reads("bera asks for it to go live"),
+		browser.Seen(`[aria-label="Passwords without a recovery copy"] [role="cell"]`))
 	b.axeInBoth("keys")
-	b.do("approve", click("Approve"), browser.Until(`document.body.innerText.match(/live: devices seal to it/g).length == 2`))
+	b.do("approve", click("Approve"), browser.Until(
+		`document.body.innerText.match(/live: devices seal to it/g).length == 2`))
 	assert.Equal(t, "live", s.key(2).State)
 
 	made, err := other.CreateToken(ctx, "inventory", "viewer", 24)
 	require.NoError(t, err)
-	b.do("revoke a token", chromedp.Navigate(s.URL+"/organisation/tokens"), browser.Reads("inventory"), browser.Click(`//button[contains(., "Revoke")]`),
+	b.do("revoke a token", chromedp.Navigate(s.URL+"/organisation/tokens"), browser.Reads("inventory"),
+		browser.Click(`//button[contains(., "Revoke")]`),
 		click("Revoke it"), browser.Reads("revoked"))
 	b.axeInBoth("tokens")
 	_, err = client.New(s.URL, made.Secret).Me(ctx)
 	problem(t, err, 401, "revoked")
 	b.do("settings", chromedp.Navigate(s.URL+"/organisation/settings"), browser.Reads("approve-keys"))
 	b.axeInBoth("settings")
-	b.do("the report", chromedp.Navigate(s.URL+"/report?days=7"), browser.Reads("ticket 4711"), browser.Seen(`svg[role="img"]`))
+	b.do("the report", chromedp.Navigate(s.URL+"/report?days=7"), browser.Reads("ticket 4711"),
+		browser.Seen(`svg[role="img"]`))
 	b.axeInBoth("the report")
 	b.do("one's own token", chromedp.Navigate(s.URL+"/me"), browser.Reads("Your API tokens"),
 		browser.Type(`form input:not([inputmode]):not([maxlength])`, "my script"), click("Create token"),

@@ -31,7 +31,8 @@ func (r *real) packages(version, name string) {
 	require.NoError(r.t, r.Install(filepath.Join(dir, name+"_"+version+"_amd64.deb"), "/root/"+name+".deb"))
 }
 
-// The package of the agent is installed, enrols the device with one line, is upgraded without losing who it is, and goes.
+// The package of the agent is installed, enrols the device with one line, is upgraded without losing who it is, and
+// goes.
 func TestThePackageOfTheAgent(t *testing.T) {
 	s := startQuick(t)
 	const name = "SKL-INF-911"
@@ -41,7 +42,8 @@ func TestThePackageOfTheAgent(t *testing.T) {
 	r.packages("0.14.0", "rankwarden-agent")
 	r.sh("umask 077; echo " + s.enrolmentToken(1) + " > /root/token")
 	out := r.sh(
-		"dpkg -i /root/rankwarden-agent.deb && rankwarden-agent set-up --service " + s.URL + " --token-file /root/token",
+		"dpkg -i /root/rankwarden-agent.deb && rankwarden-agent set-up --service " + s.URL +
+			" --token-file /root/token",
 	)
 	assert.Contains(t, out, "systemd does not run here")
 	assert.Equal(t, "600", r.sh("stat -c %a /etc/rankwarden/token"))
@@ -92,7 +94,8 @@ func TestThePackageOfTheService(t *testing.T) {
 	require.NoError(t, err)
 	address := freeAddress(t)
 	r.sh("cat > /etc/rankwarden/rankwardend.yaml <<'END'\nlisten: " + address + "\ndatabase: " + database +
-		"\nkeys: /var/lib/rankwarden/keys.json\nescrow-keys: /var/lib/rankwarden/escrow.json\nfirst-password: /var/lib/rankwarden/first-password\nEND")
+		"\nkeys: /var/lib/rankwarden/keys.json\nescrow-keys: /var/lib/rankwarden/escrow.json\nfirst-password: " +
+		"/var/lib/rankwarden/first-password\nEND")
 	as := "setpriv --reuid=rankwarden --regid=rankwarden --clear-groups "
 	r.sh(as + "rankwardend keys new --service --config /etc/rankwarden/rankwardend.yaml")
 	unit := r.sh("sed -n 's/^ExecStart=//p' /usr/lib/systemd/system/rankwardend.service")

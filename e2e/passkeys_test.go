@@ -63,8 +63,8 @@ func (h *holder) enters() (*client.Client, error) {
 	return c, err
 }
 
-// A passkey stands for both factors, and what is not exactly the answer to a ceremony of this site, by this key, once and in
-// time, opens nothing.
+// A passkey stands for both factors, and what is not exactly the answer to a ceremony of this site, by this key, once
+// and in time, opens nothing.
 func TestAttacksOnPasskeys(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
@@ -165,8 +165,10 @@ func TestAttacksOnPasskeys(t *testing.T) {
 	assert.NotEmpty(t, entries.Items, "what was refused is on the trail, summed up by the minute")
 
 	assert.Nil(t, access.NewPasskeys("Skerry Line", "https://192.0.2.7"), "browsers make none for a number")
-	assert.Equal(t, []string{"http://localhost"}, access.NewPasskeys("Skerry Line", "http://127.0.0.1").Config.RPOrigins)
-	assert.Equal(t, "warden.skerryline.example", access.NewPasskeys("Skerry Line", "https://warden.skerryline.example/").Config.RPID)
+	assert.Equal(t, []string{"http://localhost"}, access.NewPasskeys("Skerry Line", "http://127.0.0.1").
+		Config.RPOrigins)
+	assert.Equal(t, "warden.skerryline.example",
+		access.NewPasskeys("Skerry Line", "https://warden.skerryline.example/").Config.RPID)
 }
 
 func TestPasskeysInTheConsole(t *testing.T) {
@@ -175,7 +177,8 @@ func TestPasskeysInTheConsole(t *testing.T) {
 	b := openTab(t, 1280, 800)
 	b.do("an authenticator", webauthn.Enable(), chromedp.ActionFunc(func(ctx context.Context) error {
 		_, err := webauthn.AddVirtualAuthenticator(&webauthn.VirtualAuthenticatorOptions{
-			Protocol: webauthn.AuthenticatorProtocolCtap2, Transport: webauthn.AuthenticatorTransportInternal, HasResidentKey: true,
+			Protocol: webauthn.AuthenticatorProtocolCtap2, Transport: webauthn.AuthenticatorTransportInternal,
+			HasResidentKey:      true,
 			HasUserVerification: true, IsUserVerified: true, AutomaticPresenceSimulation: true,
 		}).Do(ctx)
 		return err
@@ -193,7 +196,8 @@ func TestPasskeysInTheConsole(t *testing.T) {
 	require.NoError(t, err)
 	problem(t, dagny.RemovePasskey(t.Context(), keys[0].ID), http.StatusForbidden, "sign in with your passkey")
 	b.do("sign in with it",
-		chromedp.Evaluate(`fetch("/api/v1/session", {method: "DELETE"}).then(() => location.assign("/watch"))`, nil, browser.Awaited),
+		chromedp.Evaluate(`fetch("/api/v1/session", {method: "DELETE"}).then(() => location.assign("/watch"))`, nil,
+			browser.Awaited),
 		browser.Reads("Use a passkey"),
 		click("Use a passkey"),
 		browser.Reads("devices, 0 online"),

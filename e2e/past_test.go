@@ -14,7 +14,8 @@ import (
 	"rankwarden.example/e2e/browser"
 )
 
-// On that day: what a device was to have, what it had, and which assignments decided, however often that has changed since.
+// On that day: what a device was to have, what it had, and which assignments decided, however often that has changed
+// since.
 func TestADeviceAsItWas(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()

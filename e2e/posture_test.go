@@ -60,19 +60,23 @@ func TestPostureOfAGroup(t *testing.T) {
 	assert.Equal(t, 2, p.Verified[0].Verified)
 	assert.GreaterOrEqual(t, p.Verified[0].Most, p.Verified[0].Half)
 	require.Len(t, p.Rules, 1)
-	assert.Equal(t, api.RuleFindings{Unit: "lockout", UnitTitle: "lockout", Assignments: []string{"base"}, Opened: 2, Waived: 2, Devices: 1},
+	assert.Equal(t, api.RuleFindings{Unit: "lockout", UnitTitle: "lockout", Assignments: []string{"base"}, Opened: 2,
+		Waived: 2, Devices: 1},
 		p.Rules[0])
 	require.Len(t, p.Reveals.Items, 1)
 	assert.Equal(t, []any{"nightwatch", "=ticket 4711", 2, 1, 2},
-		[]any{p.Reveals.Items[0].Operator, p.Reveals.Items[0].Reason, p.Reveals.Items[0].Times, p.Reveals.Items[0].Devices, p.Reveals.Total})
+		[]any{p.Reveals.Items[0].Operator, p.Reveals.Items[0].Reason, p.Reveals.Items[0].Times,
+			p.Reveals.Items[0].Devices, p.Reveals.Total})
 	require.Len(t, p.Waivers.Items, 1)
 	assert.Equal(t, "until it is reinstalled", p.Waivers.Items[0].Reason)
 	require.Len(t, p.Changes.Items, 1)
-	assert.Equal(t, []string{"sooner", "done", "asta"}, []string{p.Changes.Items[0].Name, p.Changes.Items[0].State, p.Changes.Items[0].CreatedBy})
+	assert.Equal(t, []string{"sooner", "done", "asta"},
+		[]string{p.Changes.Items[0].Name, p.Changes.Items[0].State, p.Changes.Items[0].CreatedBy})
 	assert.Zero(t, p.Overdue.Total)
 
 	// Before anything happened there is nothing, and a password that passes its time is overdue.
-	early, err := s.owner.Posture(ctx, client.PostureQuery{Since: before.Add(-48 * time.Hour), Until: before.Add(-24 * time.Hour)})
+	early, err := s.owner.Posture(ctx, client.PostureQuery{Since: before.Add(-48 * time.Hour),
+		Until: before.Add(-24 * time.Hour)})
 	require.NoError(t, err)
 	assert.Empty(t, early.Rules)
 	assert.Empty(t, early.Reveals.Items)

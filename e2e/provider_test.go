@@ -37,9 +37,11 @@ func (s *service) withProvider() *standin.Provider {
 	require.NoError(s.t, err)
 	p.Now = s.clock.now
 	s.stop()
-	s.config.Provider = &oidc.Options{Name: "Skerry Line", Issuer: web.URL, ClientID: "rankwarden", Roles: []oidc.Mapping{
-		{Group: "harbour-owners", Grant: rights.Grant{Role: rights.Owner}}, {Group: "desk-support", Grant: rights.Grant{Role: rights.Viewer}},
-	}}
+	s.config.Provider = &oidc.Options{Name: "Skerry Line", Issuer: web.URL, ClientID: "rankwarden",
+		Roles: []oidc.Mapping{
+			{Group: "harbour-owners", Grant: rights.Grant{Role: rights.Owner}},
+			{Group: "desk-support", Grant: rights.Grant{Role: rights.Viewer}},
+		}}
 	s.run()
 	return p
 }
@@ -53,7 +55,10 @@ type surfer struct {
 func (s *service) surfer() *surfer {
 	jar, err := cookiejar.New(nil)
 	require.NoError(s.t, err)
-	return &surfer{&http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}, s}
+	return &surfer{&http.Client{Jar: jar, CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	}}, s}
 }
 
 // open opens a page, and gives its status, where it sends one, and what it says.
@@ -187,7 +192,11 @@ func TestAttacksOnTheSignInWithTheProvider(t *testing.T) {
 	for what, lie := range map[string]func(claims map[string]any, key *ecdsa.PrivateKey) *ecdsa.PrivateKey{
 		"another nonce": func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["nonce"] = "x"; return k },
 		"no nonce":      func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { delete(c, "nonce"); return k },
-		"for another":   func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["aud"] = "somebody-else"; return k },
+		"for another": func(c map[string]any,
+			k *ecdsa.PrivateKey) *ecdsa.PrivateKey {
+			c["aud"] = "somebody-else"
+			return k
+		},
 		"of another": func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey {
 			c["iss"] = "https://other.example"
 			return k
@@ -198,7 +207,11 @@ func TestAttacksOnTheSignInWithTheProvider(t *testing.T) {
 			delete(c, "preferred_username")
 			return k
 		},
-		"with a bad claim": func(c map[string]any, k *ecdsa.PrivateKey) *ecdsa.PrivateKey { c["exp"] = "soon"; return k },
+		"with a bad claim": func(c map[string]any,
+			k *ecdsa.PrivateKey) *ecdsa.PrivateKey {
+			c["exp"] = "soon"
+			return k
+		},
 	} {
 		p.Lie = lie
 		b := s.surfer()
@@ -207,7 +220,8 @@ func TestAttacksOnTheSignInWithTheProvider(t *testing.T) {
 	p.Lie = nil
 
 	// Nobody is sent elsewhere.
-	for _, to := range []string{"https://evil.example/", "//evil.example", `/\evil.example`, "javascript:alert(1)", `/watch"><script>`} {
+	for _, to := range []string{"https://evil.example/", "//evil.example", `/\evil.example`, "javascript:alert(1)",
+		`/watch"><script>`} {
 		_, page := s.surfer().enters("1", "?to="+url.QueryEscape(to))
 		assert.Contains(t, page, `content="0;url=/watch"`, to)
 		assert.NotContains(t, page, "evil", to)
@@ -265,7 +279,8 @@ func TestOnlyTheProvider(t *testing.T) {
 	s.stop()
 	s.config.OnlyProvider = true
 	s.run()
-	problem(t, s.enters("asta", ownerPassword, ""), http.StatusUnauthorized, "nobody signs in with a password here; use Skerry Line")
+	problem(t, s.enters("asta", ownerPassword, ""), http.StatusUnauthorized,
+		"nobody signs in with a password here; use Skerry Line")
 	b := openTab(t, 1280, 800)
 	b.do("sign in",
 		browser.SignInAt(s.URL, "Skerry Line", "Sunniva@skerryline.example"),

@@ -32,7 +32,8 @@ func TestACorrectedClockCostsOneExchange(t *testing.T) {
 	for _, step := range []struct {
 		of *clock
 		by time.Duration
-	}{{s.clock, 24 * time.Hour}, {s.clock, -24 * time.Hour}, {wrong, 24 * time.Hour}, {wrong, -24 * time.Hour}, {wrong, -48 * time.Hour}, {wrong, 48 * time.Hour}} {
+	}{{s.clock, 24 * time.Hour}, {s.clock, -24 * time.Hour}, {wrong, 24 * time.Hour}, {wrong, -24 * time.Hour},
+		{wrong, -48 * time.Hour}, {wrong, 48 * time.Hour}} {
 		step.of.forward(step.by)
 		refused := 0
 		for d.Cycle(t.Context()) != nil {
@@ -53,7 +54,8 @@ func TestForeignKeysAreRefused(t *testing.T) {
 		out, err := rankwardend(dir, append(args, "--database", s.config.Database)...).CombinedOutput()
 		return string(out), err
 	}
-	for _, args := range [][]string{{"keys", "list"}, {"keys", "new"}, {"restored"}, {"owner", "reset", "asta"}, {"serve", "--listen", "127.0.0.1:0"}} {
+	for _, args := range [][]string{{"keys", "list"}, {"keys", "new"}, {"restored"}, {"owner", "reset", "asta"},
+		{"serve", "--listen", "127.0.0.1:0"}} {
 		out, err := run(args...)
 		require.Error(t, err, args)
 		assert.Contains(t, out, "there is no key file at rankwarden-keys.json", args)
@@ -145,7 +147,8 @@ func TestPasswordsWithoutARecoveryCopyAreShown(t *testing.T) {
 // waits, is never verified, and raises one decision for all of them.
 func TestARestoredDatabaseIsNoticed(t *testing.T) {
 	for name, former := range map[string]string{
-		"an earlier number":                      "update devices set desired_number = desired_number - 1, reported_number = reported_number - 1",
+		"an earlier number": "update devices set desired_number = desired_number - 1, " +
+			"reported_number = reported_number - 1",
 		"another document under the same number": "update devices set desired_digest = 'sha-256:other'",
 	} {
 		s := start(t)
@@ -239,13 +242,10 @@ func TestAcceptingAClaimKeepsOrganisationFacts(t *testing.T) {
 	s.publish("base", "lockout: {threshold: 5}", 500, "everything")
 	s.enrolled("SKL-TKT-001")
 	path, user := "north/kirkness", "ola@skerryline.example"
-	require.NoError(
-		t,
-		s.owner.SetFacts(
-			ctx,
-			[]api.Facts{{Device: "SKL-TKT-001", Path: &path, Tags: &[]string{"kiosk"}, PrimaryUser: &user}},
-		),
-	)
+	require.NoError(t, s.owner.SetFacts(
+		ctx,
+		[]api.Facts{{Device: "SKL-TKT-001", Path: &path, Tags: &[]string{"kiosk"}, PrimaryUser: &user}},
+	))
 	d := s.device("SKL-TKT-001", s.enrolmentToken(1))
 	require.NoError(t, d.Cycle(ctx))
 	claiming, err := s.owner.Devices(ctx, client.DeviceQuery{State: "claiming"}, client.Page{})

@@ -117,16 +117,14 @@ func TestLossyLinkLosesNothingAndRepeatsNothing(t *testing.T) {
 	for seed := range uint64(devices * each) {
 		d := fleet[seed%devices]
 		var err error
-		d.Agent, err = agent.New(
-			agent.Options{
-				Host:    d.Workstation,
-				Service: s.URL,
-				Dir:     d.dir,
-				Clock:   agent.SystemClock{},
-				Log:     slog.New(slog.DiscardHandler),
-				HTTP:    &http.Client{Transport: &lossy{http.DefaultTransport, rand.New(rand.NewPCG(seed, 7))}},
-			},
-		)
+		d.Agent, err = agent.New(agent.Options{
+			Host:    d.Workstation,
+			Service: s.URL,
+			Dir:     d.dir,
+			Clock:   agent.SystemClock{},
+			Log:     slog.New(slog.DiscardHandler),
+			HTTP:    &http.Client{Transport: &lossy{http.DefaultTransport, rand.New(rand.NewPCG(seed, 7))}},
+		})
 		require.NoError(t, err)
 		d.AddAccount("mechanic")
 		require.NoError(t, d.Join("administrators", "mechanic"))
@@ -168,17 +166,15 @@ func TestSimulatedFleet(t *testing.T) {
 		machines = append(machines, w.Machine())
 	}
 	run := func(token string, incidents []fleetsim.Incident, until func(f *fleetsim.Fleet) bool) {
-		f, err := fleetsim.New(
-			fleetsim.Options{
-				Service:   s.URL,
-				Tokens:    map[string]string{"SKL-INF-001": token, "SKL-INF-002": token},
-				Dir:       dir,
-				Machines:  machines,
-				Incidents: incidents,
-				Clock:     agent.SystemClock{},
-				Log:       slog.New(slog.DiscardHandler),
-			},
-		)
+		f, err := fleetsim.New(fleetsim.Options{
+			Service:   s.URL,
+			Tokens:    map[string]string{"SKL-INF-001": token, "SKL-INF-002": token},
+			Dir:       dir,
+			Machines:  machines,
+			Incidents: incidents,
+			Clock:     agent.SystemClock{},
+			Log:       slog.New(slog.DiscardHandler),
+		})
 		require.NoError(t, err)
 		ctx, stop := context.WithCancel(t.Context())
 		ended := make(chan error, 1)

@@ -35,10 +35,13 @@ const (
 func BenchmarkReports(b *testing.B) {
 	ctx := b.Context()
 	url, service, c := benched(b)
-	require.NoError(b, change(b, url, fmt.Sprintf(`insert into enrolment_tokens values ('t', '', '', 1, '[]', '', now(), now());
-		insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id,
+	require.NoError(b, change(b, url, fmt.Sprintf(
+		`insert into enrolment_tokens values ('t', '', '', 1, '[]', '', now(), now());
+		insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key,
+		key_id,
 		token_id, enrolled_at, last_contact)
-		select 'd' || i, 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i), 64,
+		select 'd' || i, 'SKL-BIG-' || i, 'skl-big-' || i, '', 'Box', 'windows', '10', 1, 'live', decode(lpad(to_hex(i),
+		64,
 		'0'), 'hex'), 'k' || i, 't', now(), now() from generate_series(0, %d) i;
 		create table bare_devices as select id, 0::bigint as seq from devices;
 		alter table bare_devices add primary key (id);
@@ -125,8 +128,8 @@ func rateOfBareReports(b *testing.B, pool *pgxpool.Pool, devices []reporting) fl
 	return m.perSecond
 }
 
-// How a reference that batches does: so many rows in one transaction, so many transactions at a time, as the service does at
-// most.
+// How a reference that batches does: so many rows in one transaction, so many transactions at a time, as the service
+// does at most.
 const (
 	batchedRows = 100
 	batchedGoes = 2
@@ -166,11 +169,13 @@ func rateOfBatchedReports(b *testing.B, pool *pgxpool.Pool, devices []reporting)
 			return err
 		}
 		defer func() { _ = tx.Rollback(ctx) }() // nothing once it is committed
-		if _, err := tx.Exec(ctx, `update bare_devices d set seq = s.seq from (select * from unnest($1::text[], $2::bigint[]) as s(id, seq)
+		if _, err := tx.Exec(ctx, `update bare_devices d set seq = s.seq from (select * from unnest($1::text[],
+			$2::bigint[]) as s(id, seq)
 			order by id) s where d.id = s.id`, ids, seqs); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "insert into bare_reports select * from unnest($1::text[], $2::bigint[], $3::text[])", ids, seqs, bodies); err != nil {
+		if _, err := tx.Exec(ctx, "insert into bare_reports select * from unnest($1::text[], $2::bigint[], $3::text[])",
+			ids, seqs, bodies); err != nil {
 			return err
 		}
 		return tx.Commit(ctx)

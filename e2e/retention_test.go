@@ -31,25 +31,36 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	for _, statement := range []string{
 		// Three reports a day for 400 days, of which two say the same.
 		`insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body)
-			select device_id, epoch, -d * 10 - k, desired_epoch, desired_number, at, date_trunc('day', now(), 'UTC') - d * interval '1 day' +
+			select device_id, epoch, -d * 10 - k, desired_epoch, desired_number, at, date_trunc('day', now(),
+			'UTC') - d * interval '1 day' +
 			k * interval '1 hour', digest, body || jsonb_build_object('os_build', k % 2)
-			from reports, generate_series(1, 400) d, generate_series(1, 3) k where id = (select max(id) from reports) order by d desc, k`,
-		`update changes set state = 'done', closed_at = now() - case name when 'lately' then 3 else 4 end * interval '365 days' where name <> 'open'`,
+			from reports, generate_series(1, 400) d, generate_series(1, 3) k where id = (select max(id) from reports)
+			order by d desc, k`,
+		`update changes set state = 'done', closed_at = now() - case name when 'lately' then 3
+			else 4 end * interval '365 days' where name <> 'open'`,
 		`insert into rollouts (id, change_id, name, state, version, body, edits, touches,
-			trouble, started_at, started_by, looked_at, ended_at, give_back) select id, id, name, 'done', 1, '{}', '[]', '[]', '',
+			trouble, started_at, started_by, looked_at, ended_at, give_back) select id, id, name, 'done', 1, '{}', '[]',
+			'[]', '',
 			closed_at, 'asta', closed_at, closed_at, false from changes where closed_at is not null`,
 		`insert into rollout_devices (rollout_id, device_id, wave, outcome, failing, units, epoch, number, since)
 			select r.id, d.id, 0, 'verified', '[]', '[]', 1, 1, now() from rollouts r, devices d`,
-		`insert into waivers (id, device_id, unit, subject, words, state, reason, until, made_by, made_at, approved_by, ended_by, ended_at)
-			select 'W' || k, id, 'lockout', '', '', 'ended', '', now(), 'asta', now(), '', 'asta', now() - k * interval '300 days'
+		`insert into waivers (id, device_id, unit, subject, words, state, reason, until, made_by, made_at, approved_by,
+			ended_by, ended_at)
+			select 'W' || k, id, 'lockout', '', '', 'ended', '', now(), 'asta', now(), '', 'asta',
+			now() - k * interval '300 days'
 			from devices, generate_series(1, 2) k`,
-		`insert into brakes (id, kind, object, state, request, fleet, devices, leaving, sums, asked_by, asked_at, decided_by, decided_at, reason)
-			select 'B' || k, 'rule', '', 'refused', '{}', 1, 1, 0, '[]', 'asta', now(), 'asta', now() - k * interval '700 days', ''
+		`insert into brakes (id, kind, object, state, request, fleet, devices, leaving, sums, asked_by, asked_at,
+			decided_by, decided_at, reason)
+			select 'B' || k, 'rule', '', 'refused', '{}', 1, 1, 0, '[]', 'asta', now(), 'asta',
+			now() - k * interval '700 days', ''
 			from generate_series(1, 2) k`,
 		`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
-			select id, 9, k, now(), now() - k * interval '10 days', 'value_set', 'lockout', '' from devices, generate_series(1, 50) k`,
-		`insert into findings (device_id, key, unit, kind, subject, assignments, state, first_seen, last_seen, closed_at)
-			select id, 'x', 'lockout', 'wrong_value', '', '[]', 'settled', now(), now(), now() - k * interval '100 days' from devices,
+			select id, 9, k, now(), now() - k * interval '10 days', 'value_set', 'lockout', '' from devices,
+			generate_series(1, 50) k`,
+		`insert into findings (device_id, key, unit, kind, subject, assignments, state, first_seen, last_seen,
+			closed_at)
+			select id, 'x', 'lockout', 'wrong_value', '', '[]', 'settled', now(), now(), now() - k * interval '100 days'
+			from devices,
 			generate_series(1, 5) k`,
 		`delete from retention`, // the run at the start came before them
 	} {
@@ -63,7 +74,8 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 		})
 	}
 	prune(func() bool { return count("brakes") == 1 }) // the kinds come one after the other
-	assert.Equal(t, []int{1, 0, 2, 1}, []int{count("rollouts"), count("rollout_devices"), count("changes"), count("waivers")})
+	assert.Equal(t, []int{1, 0, 2, 1}, []int{count("rollouts"), count("rollout_devices"), count("changes"),
+		count("waivers")})
 	assert.Equal(t, 0, count("changes where name = 'long-ago'"))
 	assert.Equal(t, 2, count("changes"), "an open change stays, whatever its age")
 	assert.Equal(t, 0, count("device_events where received_at < now() - interval '366 days' - interval '31 days'"))
@@ -73,12 +85,15 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 
 	// The last report of each day is kept apart for the days that are about to go, what it says once a month.
 	day := func(n int) string {
-		return fmt.Sprintf("daily_reports where received_at >= date_trunc('day', now(), 'UTC') - interval '%[1]d days' and received_at < "+
-			"date_trunc('day', now(), 'UTC') - interval '%[1]d days' + interval '1 day'", n)
+		return fmt.Sprintf("daily_reports where received_at >= date_trunc('day', now(), "+
+			"'UTC') - interval '%[1]d days' and received_at < date_trunc('day', now(), 'UTC') - interval '%[1]d "+
+			"days' + interval '1 day'", n)
 	}
 	assert.Equal(t, []int{0, 1, 1, 0}, []int{count(day(29)), count(day(31)), count(day(360)), count(day(399))})
-	assert.Equal(t, 0, count("(select from daily_reports group by date_trunc('day', received_at, 'UTC') having count(*) > 1) x"), "one for each day")
-	assert.Equal(t, count("(select distinct date_trunc('month', received_at, 'UTC') from daily_reports) x"), count("daily_bodies"))
+	assert.Equal(t, 0, count("(select from daily_reports group by date_trunc('day', received_at, "+
+		"'UTC') having count(*) > 1) x"), "one for each day")
+	assert.Equal(t, count("(select distinct date_trunc('month', received_at, 'UTC') from daily_reports) x"),
+		count("daily_bodies"))
 	kept := count("daily_reports")
 	require.NoError(t, s.Retention.Prune(t.Context()))
 	assert.Equal(t, kept, count("daily_reports"), "a second run finds nothing to do")
@@ -87,8 +102,10 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	s.later(70 * 24 * time.Hour)
 	prune(func() bool { return count("device_reports where seq < 0") == 0 })
 	assert.Equal(t, 0, count("pg_class where relname in ('device_reports_before', 'report_bodies_before')"))
-	assert.Equal(t, 2, count("history_parts('device_events') where first > now() + interval '70 days' and past is not null"), "two months ahead")
-	then, err := query[string](t, s.config.Database, `select r.seq || ' ' || (r.body ->> 'seq') || ' ' || (r.body ->> 'os_build') from reports r
+	assert.Equal(t, 2, count("history_parts('device_events') where first > now() + interval '70 days' "+
+		"and past is not null"), "two months ahead")
+	then, err := query[string](t, s.config.Database,
+		`select r.seq || ' ' || (r.body ->> 'seq') || ' ' || (r.body ->> 'os_build') from reports r
 		where received_at < now() - interval '100 days' order by received_at desc limit 1`)
 	require.NoError(t, err)
 	assert.Equal(t, "-1003 -1003 1", then, "the last of its day, and what it said")
@@ -117,7 +134,8 @@ func TestAnEventThatIsToldAgainInAnotherMonth(t *testing.T) {
 	s := startTogether(t)
 	s.publish("base", "passwords: {min_length: 14}", 500, "everything")
 	s.enrolled("SKL-HQ-001")
-	known := []store.DeviceEvent{{DeviceID: s.why("SKL-HQ-001").Device.ID, Epoch: 1, Seq: 50, At: time.Now(), Kind: "value_set", Unit: "lockout"}}
+	known := []store.DeviceEvent{{DeviceID: s.why("SKL-HQ-001").
+		Device.ID, Epoch: 1, Seq: 50, At: time.Now(), Kind: "value_set", Unit: "lockout"}}
 	add := func() int {
 		for i := range known {
 			known[i].ReceivedAt = time.Now()
@@ -126,7 +144,8 @@ func TestAnEventThatIsToldAgainInAnotherMonth(t *testing.T) {
 		return len(s.events(client.EventQuery{}))
 	}
 	before := add()
-	require.NoError(t, change(t, s.config.Database, "update device_events set received_at = received_at - interval '30 days'"))
+	require.NoError(t, change(t, s.config.Database,
+		"update device_events set received_at = received_at - interval '30 days'"))
 	assert.Equal(t, before, add())
 	known[0].Seq = 51
 	assert.Equal(t, before+1, add())

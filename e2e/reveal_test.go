@@ -85,7 +85,8 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	trail, err := query[string](
 		t,
 		s.config.Database,
-		"select actor || ' ' || object || ' ' || reason || ' ' || (after->>'name') from audit_entries where action = 'password.revealed' and outcome = 'done'",
+		"select actor || ' ' || object || ' ' || reason || ' ' || (after->>'name') from audit_entries "+
+			"where action = 'password.revealed' and outcome = 'done'",
 	)
 	require.NoError(t, err)
 	assert.Equal(t, "nightwatch SKL-TKT-001 ticket 4711: printer driver "+shown.Password.Name, trail)
@@ -126,14 +127,10 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 
 	// The former one is there for a machine that comes back from an old image.
 	require.NoError(t, program.SignInAgain(ctx, ownerPassword))
-	former, err := program.Reveal(
-		ctx,
-		"SKL-TKT-001",
-		api.RevealSpec{
-			Reason: "old image",
-			Former: &api.DepositRef{Epoch: deposits[len(deposits)-1].Epoch, Number: deposits[len(deposits)-1].Number},
-		},
-	)
+	former, err := program.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{
+		Reason: "old image",
+		Former: &api.DepositRef{Epoch: deposits[len(deposits)-1].Epoch, Number: deposits[len(deposits)-1].Number},
+	})
 	require.NoError(t, err)
 	assert.Equal(t, shown.Candidates[0].Password, former.Candidates[0].Password)
 }
@@ -148,16 +145,14 @@ func TestRevealDuringAChange(t *testing.T) {
 		require.NoError(t, d.Cycle(t.Context()))
 		return len(s.deposits("SKL-TKT-001")) == 2
 	})
-	require.NoError(
+	require.NoError(t, change(
 		t,
-		change(
-			t,
-			s.config.Database,
-			`update deposits set state = case number when 1 then 'current' else 'pending' end, confirmed_at = case number when 1
+		s.config.Database,
+		`update deposits set state = case number when 1 then 'current' else 'pending' end, confirmed_at = case number
+			when 1
 				then confirmed_at end;
 		update rotations set pending = 1`,
-		),
-	) // as between the fourth step and the sixth
+	)) // as between the fourth step and the sixth
 	shown, err := s.as("nightwatch", "support").
 		Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
 	require.NoError(t, err)
@@ -231,17 +226,8 @@ func TestRolesAndReach(t *testing.T) {
 	_, err = s.owner.CreateGroup(ctx, client.GroupSpec{Name: "desks", Devices: []string{"SKL-TKT-001"}})
 	require.NoError(t, err)
 
-	author, deployer, support := s.as(
-		"chartroom",
-		"author",
-	), s.as(
-		"bridge",
-		"deployer",
-	), s.as(
-		"nightwatch",
-		"support",
-		"desks",
-	)
+	author, deployer, support := s.as("chartroom", "author"), s.as("bridge", "deployer"),
+		s.as("nightwatch", "support", "desks")
 	p, err := author.CreatePolicy(ctx, document("base", "lockout: {threshold: 5}"))
 	require.NoError(t, err)
 	_, err = author.PublishPolicy(ctx, "base", p.Version)

@@ -69,33 +69,51 @@ func rightsTable(t *testing.T) map[string]map[string]string {
 // that whoever may do it is refused for that.
 var bodies = map[string]string{
 	"sign-in": `{"name": "nobody", "password": "not this one"}`, "sign-in-again": `{"password": "not this one"}`,
-	"create-operator": `{"name": "dagny", "password": "short", "roles": [{"role": "viewer", "groups": []}]}`, "edit-operator": `{"disabled": false}`,
-	"create-token": `{"name": "t", "expires_in_hours": 1}`, "create-policy": `{"source": "nonsense"}`, "save-policy": `{"source": "nonsense"}`, "check-policy": `{"source": "nonsense"}`,
+	"create-operator": `{"name": "dagny", "password": "short", "roles": [{"role": "viewer", "groups": []}]}`,
+	"edit-operator":   `{"disabled": false}`,
+	"create-token":    `{"name": "t", "expires_in_hours": 1}`, "create-policy": `{"source": "nonsense"}`,
+	"save-policy": `{"source": "nonsense"}`, "check-policy": `{"source": "nonsense"}`,
 	"create-group": `{"name": "everything"}`, "edit-group": `{}`, "test-rule": `{"rule": "true"}`,
-	"create-assignment": `{"name": "none", "policy": "none", "include": ["everything"], "rank": 1}`, "edit-assignment": `{"policy": "none", "include": ["everything"], "rank": 1}`,
-	"create-enrolment-token": `{"uses": 1, "expires_in_hours": 1, "groups": ["none"]}`, "set-device-facts": `{"devices": [{"device": "none", "path": "a"}]}`,
-	"send-order": `{"kind": "check-in", "devices": ["none"]}`, "reveal-password": `{"reason": "ticket 4711"}`, "decide-approval": `{"approve": true}`, "delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`, "import-directory": "nonsense",
-	"create-change": `{"name": "No name"}`, "edit-change": `{"title": "t"}`, "add-edit": `{"kind": "withdraw", "name": "none", "based_on": 1}`,
-	"drop-change": `{}`, "apply-change": `{"digest": ""}`, "decide-change": `{"approve": false, "reason": "no", "digest": ""}`,
-	"decide-device-grant": `{"approve": false}`, "confirm-second-factor": `{"code": "000000"}`, "make-recovery-codes": `{"password": "not this one"}`, "remove-second-factor": `{"password": "not this one"}`,
-	"start-rollout": `{"change": "none", "digest": ""}`, "pause-rollout": `{}`, "resume-rollout": `{}`, "open-wave": `{"reason": "r"}`,
-	"waive-findings": `{"findings": [1], "until": "2031-01-01T00:00:00Z", "reason": "r"}`, "decide-waiver": `{"agree": true}`,
-	"freeze": `{"what": "rollouts", "reason": "r"}`, "thaw": `{}`,
+	"create-assignment":      `{"name": "none", "policy": "none", "include": ["everything"], "rank": 1}`,
+	"edit-assignment":        `{"policy": "none", "include": ["everything"], "rank": 1}`,
+	"create-enrolment-token": `{"uses": 1, "expires_in_hours": 1, "groups": ["none"]}`,
+	"set-device-facts":       `{"devices": [{"device": "none", "path": "a"}]}`,
+	"send-order":             `{"kind": "check-in", "devices": ["none"]}`,
+	"reveal-password":        `{"reason": "ticket 4711"}`,
+	"decide-approval":        `{"approve": true}`,
+	"delete-directory-entry": `{"ref": "user:nobody@skerryline.example"}`,
+	"import-directory":       "nonsense",
+	"create-change":          `{"name": "No name"}`, "edit-change": `{"title": "t"}`,
+	"add-edit":    `{"kind": "withdraw", "name": "none", "based_on": 1}`,
+	"drop-change": `{}`, "apply-change": `{"digest": ""}`,
+	"decide-change":       `{"approve": false, "reason": "no", "digest": ""}`,
+	"decide-device-grant": `{"approve": false}`, "confirm-second-factor": `{"code": "000000"}`,
+	"make-recovery-codes": `{"password": "not this one"}`, "remove-second-factor": `{"password": "not this one"}`,
+	"start-rollout": `{"change": "none", "digest": ""}`, "pause-rollout": `{}`, "resume-rollout": `{}`,
+	"open-wave":      `{"reason": "r"}`,
+	"waive-findings": `{"findings": [1], "until": "2031-01-01T00:00:00Z", "reason": "r"}`,
+	"decide-waiver":  `{"agree": true}`,
+	"freeze":         `{"what": "rollouts", "reason": "r"}`, "thaw": `{}`,
 	"revert-rollout": `{"reason": "r"}`, "decide-brake": `{"release": false, "reason": "r"}`,
 	"create-notification-target": `{"name": "t", "kind": "webhook", "address": "ftp://skerryline.example", "events": ["trail_entry"], "enabled": true}`,
 	"edit-notification-target":   `{"kind": "webhook", "address": "https://skerryline.example", "events": ["trail_entry"], "enabled": true}`,
-	"create-escrow-key":          `{"number": 1, "use": "recovery", "public": "AAAA"}`, "prove-escrow-key": `{"answer": "none"}`, "decide-escrow-key": `{"approve": true}`,
-	"add-passkey": `{"ceremony": "none", "response": {}, "name": "n"}`, "sign-in-with-passkey": `{"ceremony": "none", "response": {}}`, "sign-in-again-with-passkey": `{"ceremony": "none", "response": {}}`,
-	"preview-edits": `{"edits": []}`, "show-ladder": `{}`, "match-device-names": `{"names": []}`,
+	"create-escrow-key":          `{"number": 1, "use": "recovery", "public": "AAAA"}`,
+	"prove-escrow-key":           `{"answer": "none"}`, "decide-escrow-key": `{"approve": true}`,
+	"add-passkey":                `{"ceremony": "none", "response": {}, "name": "n"}`,
+	"sign-in-with-passkey":       `{"ceremony": "none", "response": {}}`,
+	"sign-in-again-with-passkey": `{"ceremony": "none", "response": {}}`,
+	"preview-edits":              `{"edits": []}`, "show-ladder": `{}`, "match-device-names": `{"names": []}`,
 }
 
 // givesPassword are the operations that ask for one's own password.
-var givesPassword = map[string]bool{"sign-in": true, "sign-in-again": true, "make-recovery-codes": true, "remove-second-factor": true,
+var givesPassword = map[string]bool{"sign-in": true, "sign-in-again": true, "make-recovery-codes": true,
+	"remove-second-factor": true,
 	"sign-in-with-passkey": true, "sign-in-again-with-passkey": true, "add-passkey": true}
 
 // try calls an operation, and gives the status.
 func try(t *testing.T, base string, o described, header http.Header) int {
-	path := strings.NewReplacer("{name}", "none", "{number}", "1", "{type}", "group", "{thing}", "none", "{seq}", "1", "{code}", "BCDF-GHJK").Replace(o.path)
+	path := strings.NewReplacer("{name}", "none", "{number}", "1", "{type}", "group", "{thing}", "none", "{seq}", "1",
+		"{code}", "BCDF-GHJK").Replace(o.path)
 	ctx := t.Context()
 	req, err := http.NewRequestWithContext(ctx, o.method, base+path, bytes.NewReader([]byte(bodies[o.id])))
 	require.NoError(t, err)
@@ -219,15 +237,19 @@ func TestReachHoldsForReading(t *testing.T) {
 		return resp.StatusCode, string(body)
 	}
 	id := s.why("SKL-HQ-001").Device.ID
-	for _, path := range []string{"/devices", "/devices?search=skl", "/devices?group=offices", "/findings", "/findings?state=corrected", "/device-events", "/orders", "/passwords", "/passwords?search=hq",
-		"/reveals", "/approvals", "/groups", "/groups/offices/devices", "/watch", "/held-settings", "/locked-accounts", "/assignments", "/policies"} {
+	for _, path := range []string{"/devices", "/devices?search=skl", "/devices?group=offices", "/findings",
+		"/findings?state=corrected", "/device-events", "/orders", "/passwords", "/passwords?search=hq",
+		"/reveals", "/approvals", "/groups", "/groups/offices/devices", "/watch", "/held-settings", "/locked-accounts",
+		"/assignments", "/policies"} {
 		status, body := read(path)
 		assert.Equal(t, 200, status, path)
 		assert.NotContains(t, body, "SKL-HQ", path)
 		assert.NotContains(t, body, id, path)
 		assert.NotContains(t, strings.ToLower(body), "skl-hq", path)
 	}
-	for _, path := range []string{"/devices/SKL-HQ-001", "/devices/" + id, "/devices/SKL-HQ-001/why", "/devices/SKL-HQ-001/setting-history?setting=lockout", "/devices/SKL-HQ-001/passwords", "/findings?device=SKL-HQ-001", "/device-events?device=" + id, "/orders?device=" + id, "/reveals?device=" + id} {
+	for _, path := range []string{"/devices/SKL-HQ-001", "/devices/" + id, "/devices/SKL-HQ-001/why",
+		"/devices/SKL-HQ-001/setting-history?setting=lockout", "/devices/SKL-HQ-001/passwords",
+		"/findings?device=SKL-HQ-001", "/device-events?device=" + id, "/orders?device=" + id, "/reveals?device=" + id} {
 		status, body := read(path)
 		assert.Equal(t, 404, status, path)
 		unknown, none := read(strings.NewReplacer("SKL-HQ-001", "SKL-NONE", id, "SKL-NONE").Replace(path))

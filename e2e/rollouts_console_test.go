@@ -10,8 +10,8 @@ import (
 	"rankwarden.example/e2e/browser"
 )
 
-// A rollout is started in the console, stops, is looked into, mended by an edit and resumed, and passes all its gates; another
-// one is reverted. The page follows without being loaded again.
+// A rollout is started in the console, stops, is looked into, mended by an edit and resumed, and passes all its gates;
+// another one is reverted. The page follows without being loaded again.
 func TestRolloutsInTheConsole(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()

@@ -56,7 +56,8 @@ func (s *service) atGate(change string, shares ...int) api.StartRollout {
 	p, err := s.owner.PreviewChange(s.t.Context(), change)
 	require.NoError(s.t, err)
 	return api.StartRollout{
-		Change: change, Digest: p.Digest, Shares: append([]int{}, shares...), Gate: &api.Gate{Verified: 80, Failed: 10, Heard: 1},
+		Change: change, Digest: p.Digest, Shares: append([]int{}, shares...),
+		Gate: &api.Gate{Verified: 80, Failed: 10, Heard: 1},
 	}
 }
 
@@ -73,7 +74,8 @@ func (s *service) rollout(change string) api.Rollout {
 	return r
 }
 
-// rolls waits until a rollout stands as said, or as the other things said: state, and each wave with its devices by outcome.
+// rolls waits until a rollout stands as said, or as the other things said: state, and each wave with its devices by
+// outcome.
 func (s *service) rolls(change string, want ...string) api.Rollout {
 	s.t.Helper()
 	var r api.Rollout
@@ -100,7 +102,8 @@ func tallied(t api.RolloutTally) (text string) {
 		n    int
 		what string
 	}{
-		{t.NotOpen, "n"}, {t.Told, "t"}, {t.Working, "w"}, {t.Verified, "v"}, {t.Failed, "f"}, {t.GuardRefused, "g"}, {t.Held, "h"}, {t.Lost, "x"}, {t.Late, "l"},
+		{t.NotOpen, "n"}, {t.Told, "t"}, {t.Working, "w"}, {t.Verified, "v"}, {t.Failed, "f"}, {t.GuardRefused, "g"},
+		{t.Held, "h"}, {t.Lost, "x"}, {t.Late, "l"},
 	} {
 		if part.n > 0 {
 			text += fmt.Sprint(part.n, part.what)
@@ -109,8 +112,8 @@ func tallied(t api.RolloutTally) (text string) {
 	return text
 }
 
-// joins waits until a device that came late is in a rollout of so many devices, and gives the wave that it was drawn into, from
-// 1. Which that is lies in its identifier.
+// joins waits until a device that came late is in a rollout of so many devices, and gives the wave that it was drawn
+// into, from 1. Which that is lies in its identifier.
 func (s *service) joins(change, device string, of int) (wave int) {
 	s.t.Helper()
 	s.until(func() bool {
@@ -154,8 +157,8 @@ func (s *service) cycleUnseen(fleet map[string]*device, names ...string) {
 
 func minLength(t *testing.T, d *device) int { return *stateOf(t, d).Passwords.MinLength }
 
-// A rollout passes all its gates: each device gets the change with its wave and not before, a device that comes joins, one
-// that is off gets it when it returns, and what it touches is kept from everybody else meanwhile.
+// A rollout passes all its gates: each device gets the change with its wave and not before, a device that comes joins,
+// one that is off gets it when it returns, and what it touches is kept from everybody else meanwhile.
 func TestARolloutPassesItsGates(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
@@ -190,7 +193,8 @@ func TestARolloutPassesItsGates(t *testing.T) {
 			return err
 		},
 		func() error {
-			_, err := s.owner.CreateAssignment(ctx, "late", api.Aim{Policy: "base", Include: []string{"first-wave"}, Rank: 9})
+			_, err := s.owner.CreateAssignment(ctx, "late",
+				api.Aim{Policy: "base", Include: []string{"first-wave"}, Rank: 9})
 			return err
 		},
 		func() error { _, err := s.owner.StartRollout(ctx, s.atGate("other")); return err },
@@ -216,11 +220,13 @@ func TestARolloutPassesItsGates(t *testing.T) {
 	require.NoError(t, late.Cycle(ctx))
 	joined := s.joins("longer", "SKL-WKS-009", 9)
 	require.NoError(t, s.owner.Decide(ctx, inWave(r, 3)[0], "retire"))
-	s.rolls("longer", []string{"running [2t1v] [2v] [3t]", "running [1t1v] [1t2v] [3t]", "running [1t1v] [2v] [4t]"}[joined-1])
+	s.rolls("longer", []string{"running [2t1v] [2v] [3t]", "running [1t1v] [1t2v] [3t]",
+		"running [1t1v] [2v] [4t]"}[joined-1])
 	s.cycle(late, "SKL-WKS-009")
 	assert.Equal(t, 12, minLength(t, late))
 	s.cycle(fleet[inWave(r, 3)[1]], inWave(r, 3)[1])
-	s.rolls("longer", []string{"done [1t2v] [2v] [2t1v]", "done [1t1v] [3v] [2t1v]", "done [1t1v] [2v] [2t2v]"}[joined-1],
+	s.rolls("longer", []string{"done [1t2v] [2v] [2t1v]", "done [1t1v] [3v] [2t1v]",
+		"done [1t1v] [2v] [2t2v]"}[joined-1],
 		"done [1t1v] [2v] [3t1v]") // where the one that came was seen first, and was enough
 
 	// It is done, and its change made for good: devices that were off get it when they return.
@@ -279,7 +285,8 @@ func TestARolloutStopsIsMendedAndGoesOn(t *testing.T) {
 	s.cycleUnseen(fleet, "SKL-WKS-002", "SKL-WKS-001")
 	r := s.rolls("lock-sooner", "stopped [1v1f] [4n]")
 	s.eventually(func() bool { return len(told.Events()) == 1 }, "the stop was told")
-	assert.Equal(t, "the rollout lock-sooner was stopped by the gate of wave 1, because of 1 device", told.Events()[0].Data.Message)
+	assert.Equal(t, "the rollout lock-sooner was stopped by the gate of wave 1, because of 1 device",
+		told.Events()[0].Data.Message)
 	assert.Equal(
 		t,
 		"stopped in wave 1, first-wave: 1 of 2 failed or lost (50 %), at most 10 %; lockout on SKL-WKS-002",
@@ -368,8 +375,8 @@ func TestARolloutIsReverted(t *testing.T) {
 	require.NoError(t, err, "what it touched is free again")
 }
 
-// A revert with give back returns what the change took away, where nobody altered it since and nothing in force forbids it;
-// what could not be given back is told.
+// A revert with give back returns what the change took away, where nobody altered it since and nothing in force forbids
+// it; what could not be given back is told.
 func TestARevertGivesBack(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
@@ -386,8 +393,8 @@ func TestARevertGivesBack(t *testing.T) {
 		api.ChangeEdit{
 			Kind: "publish",
 			Name: "shut",
-			Document: document("shut", "passwords: {history: 5}\nlockout: {threshold: 3, "+
-				"duration: 15m, window: 15m}\nmembership: [{local_group: remote-desktop-users, mode: exact, members: []}]"),
+			Document: document("shut", "passwords: {history: 5}\nlockout: {threshold: 3, duration: 15m, window: "+
+				"15m}\nmembership: [{local_group: remote-desktop-users, mode: exact, members: []}]"),
 		},
 		aimAt("shut", 100, 0, "everything"),
 	)
@@ -408,11 +415,13 @@ func TestARevertGivesBack(t *testing.T) {
 	assert.Equal(t, 3, *stateOf(t, one).Passwords.History, "what a policy asks for is that again")
 	assert.Equal(t, 50, stateOf(t, two).Lockout.Threshold, "somebody altered it since")
 	words := []string{}
-	for _, e := range append(s.events(client.EventQuery{Kind: "given_back"}), s.events(client.EventQuery{Kind: "not_given_back"})...) {
+	for _, e := range append(s.events(client.EventQuery{Kind: "given_back"}),
+		s.events(client.EventQuery{Kind: "not_given_back"})...) {
 		words = append(words, e.Device+": "+e.Words)
 	}
 	assert.ElementsMatch(t, []string{
-		"SKL-WKS-001: lockout was given back, since a change was reverted: after 7 wrong attempts within 9 min, locked for 9 min",
+		"SKL-WKS-001: lockout was given back, since a change was reverted: after 7 wrong attempts within 9 min, " +
+			"locked for 9 min",
 		"SKL-WKS-001: mechanic was given back to remote desktop users, since a change was reverted",
 		"SKL-WKS-002: mechanic was given back to remote desktop users, since a change was reverted",
 		"SKL-WKS-002: lockout could not be given back: it was altered since",

@@ -201,16 +201,14 @@ func TestARestartThatEndsTheAgentIsNotRepeated(t *testing.T) {
 	for range 3 { // boots
 		var ended sync.WaitGroup
 		ended.Go(func() {
-			a, err := agent.New(
-				agent.Options{
-					Host:    endsAgent{d.Workstation},
-					Service: s.URL,
-					Dir:     d.dir,
-					HTTP:    http.DefaultClient,
-					Clock:   s.devices,
-					Log:     slog.New(slog.DiscardHandler),
-				},
-			)
+			a, err := agent.New(agent.Options{
+				Host:    endsAgent{d.Workstation},
+				Service: s.URL,
+				Dir:     d.dir,
+				HTTP:    http.DefaultClient,
+				Clock:   s.devices,
+				Log:     slog.New(slog.DiscardHandler),
+			})
 			if assert.NoError(t, err) {
 				_ = a.Cycle(t.Context()) // a restart ends it
 			}
@@ -243,22 +241,20 @@ func TestAFullDiskUnderTheAgent(t *testing.T) {
 		before := len(s.deposits("SKL-TKT-001"))
 		s.order("rotate", "account:keeper", "SKL-TKT-001")
 		full, written := true, 0
-		d.Agent, err = agent.New(
-			agent.Options{
-				Host:    d.Workstation,
-				Service: s.URL,
-				Dir:     d.dir,
-				HTTP:    http.DefaultClient,
-				Clock:   s.devices,
-				Log:     slog.New(slog.DiscardHandler),
-				Write: func(path string, data []byte, mode os.FileMode) error {
-					if written++; full && written > room {
-						return syscall.ENOSPC
-					}
-					return atomicfile.Write(path, data, mode)
-				},
+		d.Agent, err = agent.New(agent.Options{
+			Host:    d.Workstation,
+			Service: s.URL,
+			Dir:     d.dir,
+			HTTP:    http.DefaultClient,
+			Clock:   s.devices,
+			Log:     slog.New(slog.DiscardHandler),
+			Write: func(path string, data []byte, mode os.FileMode) error {
+				if written++; full && written > room {
+					return syscall.ENOSPC
+				}
+				return atomicfile.Write(path, data, mode)
 			},
-		)
+		})
 		require.NoError(t, err)
 		for range 3 {
 			_ = d.Cycle(t.Context()) // it may say that the disk is full
@@ -366,8 +362,8 @@ func TestOrdersToChangePasswords(t *testing.T) {
 	assert.Nil(t, list.Items[0].EveryMinutes)
 }
 
-// A device whose row is locked while it gives a password to escrow waits for its row. Nothing tells it that its numbers were
-// used before.
+// A device whose row is locked while it gives a password to escrow waits for its row. Nothing tells it that its numbers
+// were used before.
 func TestALockedDeviceGivesItsPasswordAfterwards(t *testing.T) {
 	s := startTogether(t)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
@@ -377,7 +373,8 @@ func TestALockedDeviceGivesItsPasswordAfterwards(t *testing.T) {
 	cycled := make(chan error, 1)
 	go func() { cycled <- d.Cycle(t.Context()) }()
 	s.until(func() bool {
-		waits, err := query[bool](t, s.config.Database, `select exists (select from pg_stat_activity where datname = current_database()
+		waits, err := query[bool](t, s.config.Database,
+			`select exists (select from pg_stat_activity where datname = current_database()
 			and wait_event_type = 'Lock' and query ~ 'from "?devices"?.* for update')`)
 		require.NoError(t, err)
 		return waits
@@ -425,7 +422,8 @@ func TestNoKeyNoChange(t *testing.T) {
 	s.restart()
 	s.publish(
 		"base",
-		"accounts: [{key: keeper, name: desk-keeper, local_groups: [administrators]}]\nrotation: [{target: account:keeper}]",
+		"accounts: [{key: keeper, name: desk-keeper, local_groups: [administrators]}]\nrotation: [{target: "+
+			"account:keeper}]",
 		500,
 		"everything",
 	)

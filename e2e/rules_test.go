@@ -70,7 +70,8 @@ func TestGroupsByRule(t *testing.T) {
 	settled, err := query[int](
 		t,
 		s.config.Database,
-		"select (after->>'devices')::int from audit_entries where action = 'device.resettled' order by seq desc limit 1",
+		"select (after->>'devices')::int from audit_entries where action = 'device.resettled' order by seq desc "+
+			"limit 1",
 	)
 	require.NoError(t, err)
 	assert.Equal(t, 1, settled, "only the one whose groups changed")
@@ -192,7 +193,8 @@ func TestUndecidedScopeHoldsEverything(t *testing.T) {
 	assert.Contains(
 		t,
 		w.Problems[0].Words,
-		"whether quay applies is unknown: the rule of the group quays reads device.model, which this device has not reported",
+		"whether quay applies is unknown: the rule of the group quays reads device.model, which this device has not "+
+			"reported",
 	)
 	assert.Contains(t, w.Problems[0].Words, "has(device.model)")
 	for _, u := range w.Units {
@@ -254,8 +256,8 @@ func TestTrialOnlyForecasts(t *testing.T) {
 	require.Len(t, lockout.Trial.Effects, 1)
 	assert.Equal(
 		t,
-		"lockout gets stricter: after 10 wrong attempts within 15 min, locked for 15 min → after 3 wrong attempts within 15 min, "+
-			"locked for 15 min",
+		"lockout gets stricter: after 10 wrong attempts within 15 min, locked for 15 min → after 3 wrong attempts "+
+			"within 15 min, locked for 15 min",
 		lockout.Trial.Effects[0].Words,
 	)
 	assert.Nil(t, unitWhy(s, "SKL-TKT-001", "passwords.min_length").Trial, "what would not change is not shown")

@@ -23,8 +23,8 @@ const (
 	domainUsers    = "cn=Users," + ldapBase
 )
 
-// startDomain starts a real domain controller on loopback, with its own ports there, and gives a connection that reads it
-// and one that administers it.
+// startDomain starts a real domain controller on loopback, with its own ports there, and gives a connection that reads
+// it and one that administers it.
 func startDomain(t *testing.T) (directory.Connection, *ldap.Conn) {
 	if _, err := os.Stat("/usr/share/samba/setup"); err != nil || os.Geteuid() != 0 {
 		require.Empty(t, os.Getenv("CI_RUN"), "a domain controller needs root and: scripts/install domain")
@@ -32,12 +32,15 @@ func startDomain(t *testing.T) (directory.Connection, *ldap.Conn) {
 	}
 	dir := t.TempDir()
 	certFile, keyFile, _ := certificate(t)
-	out, err := exec.Command("samba-tool", "domain", "provision", "--realm=SKERRYLINE.EXAMPLE", "--domain=SKERRY", "--adminpass="+domainPassword,
+	out, err := exec.Command("samba-tool", "domain", "provision", "--realm=SKERRYLINE.EXAMPLE", "--domain=SKERRY",
+		"--adminpass="+domainPassword,
 		"--server-role=dc", "--dns-backend=NONE", "--targetdir="+dir, "--host-name=warden-dc", "--host-ip=127.0.0.1",
 		"--option=interfaces=lo", "--option=bind interfaces only=yes", "--option=log file="+dir+"/log",
-		"--option=tls keyfile="+keyFile, "--option=tls certfile="+certFile, "--option=tls cafile="+certFile).CombinedOutput()
+		"--option=tls keyfile="+keyFile, "--option=tls certfile="+certFile, "--option=tls cafile="+certFile).
+		CombinedOutput()
 	require.NoError(t, err, string(out))
-	server := exec.Command("samba", "--foreground", "--no-process-group", "--model=single", "--configfile="+dir+"/etc/smb.conf",
+	server := exec.Command("samba", "--foreground", "--no-process-group", "--model=single",
+		"--configfile="+dir+"/etc/smb.conf",
 		"--option=server services=ldap", "--option=pid directory="+dir, "--option=ncalrpc dir="+dir+"/ncalrpc")
 	require.NoError(t, server.Start())
 	t.Cleanup(func() { _ = server.Process.Kill(); _ = server.Wait() })
@@ -47,11 +50,13 @@ func startDomain(t *testing.T) (directory.Connection, *ldap.Conn) {
 	require.True(t, roots.AppendCertsFromPEM(ca))
 	var root *ldap.Conn
 	require.Eventually(t, func() bool {
-		root, err = ldap.DialURL("ldaps://127.0.0.1:636", ldap.DialWithTLSConfig(&tls.Config{RootCAs: roots, ServerName: "127.0.0.1"}))
+		root, err = ldap.DialURL("ldaps://127.0.0.1:636",
+			ldap.DialWithTLSConfig(&tls.Config{RootCAs: roots, ServerName: "127.0.0.1"}))
 		return err == nil && root.Bind("Administrator@skerryline.example", domainPassword) == nil
 	}, time.Minute, 20*time.Millisecond, "the ports of a domain controller, 389 and 636, must be free on loopback")
 	t.Cleanup(func() { root.Close() })
-	return directory.Connection{URL: "ldaps://127.0.0.1:636", CA: ca, BindDN: "Administrator@skerryline.example", Password: domainPassword, BaseDN: ldapBase}, root
+	return directory.Connection{URL: "ldaps://127.0.0.1:636", CA: ca, BindDN: "Administrator@skerryline.example",
+		Password: domainPassword, BaseDN: ldapBase}, root
 }
 
 // A real domain: its own identifiers, nested groups, more people than one answer brings, and names that change.
@@ -72,7 +77,8 @@ func TestADomainController(t *testing.T) {
 	}
 	add("asta.holm", "user", map[string][]string{"userPrincipalName": {"asta.holm@skerryline.example"}})
 	add("Workshop Leads", "group", map[string][]string{"member": {"cn=asta.holm," + domainUsers}})
-	add("Fleet Support", "group", map[string][]string{"member": {"cn=Workshop Leads," + domainUsers}}) // one in the other
+	// one in the other
+	add("Fleet Support", "group", map[string][]string{"member": {"cn=Workshop Leads," + domainUsers}})
 	entries, _, err := connection.Fetch(t.Context())
 	require.NoError(t, err)
 	known := map[string]principal.Entry{}
@@ -91,7 +97,8 @@ func TestADomainController(t *testing.T) {
 		return err == nil && state.EndedAt != nil && state.Error == "" && state.Entries == len(entries)
 	})
 	sid := func(name string) string {
-		found, err := root.Search(ldap.NewSearchRequest(domainUsers, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false,
+		found, err := root.Search(ldap.NewSearchRequest(domainUsers, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases,
+			0, 0, false,
 			"(sAMAccountName="+name+")", []string{"objectSid"}, nil))
 		require.NoError(t, err)
 		require.Len(t, found.Entries, 1)
@@ -100,7 +107,8 @@ func TestADomainController(t *testing.T) {
 		return id.String()
 	}
 	for ref, name := range map[string]string{
-		"user:asta.holm@skerryline.example": "asta.holm", "group:workshop leads@skerryline.example": "Workshop Leads", "group:fleet support@skerryline.example": "Fleet Support",
+		"user:asta.holm@skerryline.example": "asta.holm", "group:workshop leads@skerryline.example": "Workshop Leads",
+		"group:fleet support@skerryline.example": "Fleet Support",
 	} {
 		assert.Equal(t, sid(name), known[ref].SID.String(), ref)
 		assert.False(t, known[ref].GUID.IsZero(), ref)
@@ -108,7 +116,8 @@ func TestADomainController(t *testing.T) {
 
 	// A policy names one by name and one by its object; both are followed when they are renamed.
 	leads := known["group:workshop leads@skerryline.example"]
-	s.publish("base", keeper+"membership: [{local_group: administrators, mode: exact, members: [account:keeper, 'user:asta.holm@skerryline.example', 'guid:"+
+	s.publish("base", keeper+"membership: [{local_group: administrators, mode: exact, members: [account:keeper, "+
+		"'user:asta.holm@skerryline.example', 'guid:"+
 		leads.GUID.String()+"']}]", 500, "everything")
 	token := s.enrolmentToken(1)
 	d := s.device("SKL-WKS-001", token)
@@ -120,7 +129,8 @@ func TestADomainController(t *testing.T) {
 	s.until(func() bool { return s.why("SKL-WKS-001").Device.Desired > 0 })
 	s.cycle(d, "SKL-WKS-001")
 	assert.Equal(t, "in_step", standing(s, "SKL-WKS-001"))
-	require.NoError(t, root.ModifyDN(ldap.NewModifyDNRequest("cn=Workshop Leads,"+domainUsers, "cn=Workshop Elders", true, "")))
+	require.NoError(t, root.ModifyDN(ldap.NewModifyDNRequest("cn=Workshop Leads,"+domainUsers, "cn=Workshop Elders",
+		true, "")))
 	rename := ldap.NewModifyRequest("cn=Workshop Elders,"+domainUsers, nil)
 	rename.Replace("sAMAccountName", []string{"Workshop Elders"})
 	require.NoError(t, root.Modify(rename))

@@ -67,7 +67,8 @@ func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i,
 			(select id from enrolment_tokens limit 1), now(), now() from generate_series(1, %d) i`, fleetSize),
 		`insert into groups select 'g' || i, 'group-' || i, '', 1, now(), now() from generate_series(1, 20) i`,
-		fmt.Sprintf(`insert into group_members select 'g' || (1 + i %% 20), 'skl-big-' || i from generate_series(1, %d) i`, fleetSize),
+		fmt.Sprintf(`insert into group_members select 'g' || (1 + i %% 20), 'skl-big-' || i from generate_series(1,
+			%d) i`, fleetSize),
 		`analyze`,
 	} {
 		require.NoError(b, change(b, url, statement))
@@ -102,7 +103,8 @@ func waitSettled(b *testing.B, db *store.Store) {
 func BenchmarkFleet(b *testing.B) {
 	url, c, db := bigFleet(b)
 	ctx := b.Context()
-	for i, aim := range []api.Aim{{Include: []string{"everything"}, Rank: 500}, {Include: []string{"group-1", "group-2"}, Rank: 100}} {
+	for i, aim := range []api.Aim{{Include: []string{"everything"}, Rank: 500},
+		{Include: []string{"group-1", "group-2"}, Rank: 100}} {
 		name := fmt.Sprintf("p%d", i)
 		p, err := c.CreatePolicy(ctx, document(name, "passwords: {min_length: 8}"))
 		require.NoError(b, err)
@@ -129,12 +131,15 @@ func BenchmarkFleet(b *testing.B) {
 		require.NoError(b, change(b, url, `create table bare_devices (like devices including all)`))
 		require.NoError(b, change(b, url, `insert into bare_devices select * from devices`))
 		require.NoError(b, change(b, url, `insert into bare_states select s.* from desired_states s join devices d
-			on d.id = s.device_id and (d.desired_epoch <> s.epoch or d.desired_number <> s.number)`)) // what was there before
+			// what was there before
+			on d.id = s.device_id and (d.desired_epoch <> s.epoch or d.desired_number <> s.number)`))
 		began := time.Now()
 		require.NoError(b, change(b, url, `insert into bare_states select s.* from desired_states s join devices d
 			on d.id = s.device_id and d.desired_epoch = s.epoch and d.desired_number = s.number`)) // what is new
-		require.NoError(b, change(b, url, `update bare_devices d set scope = s.scope, held = d.held, held_units = d.held_units,
-			desired_epoch = s.epoch, desired_number = s.number + 1, desired_digest = s.digest, settings_digest = s.settings,
+		require.NoError(b, change(b, url, `update bare_devices d set scope = s.scope, held = d.held,
+			held_units = d.held_units,
+			desired_epoch = s.epoch, desired_number = s.number + 1, desired_digest = s.digest,
+			settings_digest = s.settings,
 			desired_at = now(), verified_at = null, changed_at = now() from bare_states s
 			where s.device_id = d.id and s.epoch = d.desired_epoch and s.number = d.desired_number`))
 		bare := time.Since(began)
@@ -196,7 +201,8 @@ func ldifOf(people, time int) []byte {
 	for i := range people {
 		ldif = fmt.Appendf(
 			ldif,
-			"dn: cn=Person %[1]d,dc=skerryline,dc=example\nobjectClass: person\ncn: Person %[1]d\nuid: person.%[1]d\nobjectSid: S-1-5-21-70-80-%[2]d-%[1]d\n\n",
+			"dn: cn=Person %[1]d,dc=skerryline,dc=example\nobjectClass: person\ncn: Person %[1]d\nuid: "+
+				"person.%[1]d\nobjectSid: S-1-5-21-70-80-%[2]d-%[1]d\n\n",
 			i,
 			time,
 		)

@@ -136,8 +136,8 @@ func TestACodeIsTakenOnce(t *testing.T) {
 	}
 }
 
-// Where everybody needs a second factor, somebody without one can set one up and do nothing else; the sealed owner gets in
-// without, and that is an alarm until it is sealed anew.
+// Where everybody needs a second factor, somebody without one can set one up and do nothing else; the sealed owner gets
+// in without, and that is an alarm until it is sealed anew.
 func TestASecondFactorThatIsRequired(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()

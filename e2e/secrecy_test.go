@@ -134,16 +134,13 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	)
 	b.do("hiding", browser.Click(`//button[text()="Hide now"]`), browser.Seen("textarea"))
 	var kept string
-	b.do(
-		"looking at what is kept",
-		chromedp.Evaluate(
-			`(async () => JSON.stringify([{...localStorage}, {...sessionStorage}, location.href, document.title, document.cookie,
+	b.do("looking at what is kept", chromedp.Evaluate(
+		`(async () => JSON.stringify([{...localStorage}, {...sessionStorage}, location.href, document.title, document.cookie,
 		document.documentElement.outerHTML, history.state, await indexedDB.databases(), await caches.keys(),
 		performance.getEntriesByType("resource").map((e) => e.name)]))()`,
-			&kept,
-			browser.Awaited,
-		),
-	)
+		&kept,
+		browser.Awaited,
+	))
 	require.Contains(t, kept, "SKL-TKT-001")
 
 	// The command line: it waits for the operator's password while its arguments are looked at.
@@ -187,14 +184,12 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	_, err = ring.Open(deposits[0].About(1), deposits[1].Sealed)
 	require.Error(t, err)
 	broken := err.Error()
-	require.NoError(
+	require.NoError(t, change(
 		t,
-		change(
-			t,
-			s.config.Database,
-			"update deposits set sealed = recovery_sealed where recovery_sealed is not null; update deposits set account = 'S-1-5-21-9'",
-		),
-	)
+		s.config.Database,
+		"update deposits set sealed = recovery_sealed where recovery_sealed is not null; update deposits "+
+			"set account = 'S-1-5-21-9'",
+	))
 	_, err = support.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4714"})
 	require.Error(t, err, "moved to another account it does not open")
 	broken += err.Error()
@@ -224,7 +219,9 @@ func TestNoSecretIsLeftAnywhere(t *testing.T) {
 	require.Contains(t, places["logs"], "settled")
 	for place, text := range places {
 		for i, secret := range secrets {
-			for _, form := range []string{secret, hex.EncodeToString([]byte(secret)), base64.StdEncoding.EncodeToString([]byte(secret)), base64.RawURLEncoding.EncodeToString([]byte(secret))} {
+			for _, form := range []string{secret, hex.EncodeToString([]byte(secret)),
+				base64.StdEncoding.EncodeToString([]byte(secret)),
+				base64.RawURLEncoding.EncodeToString([]byte(secret))} {
 				assert.False(t, strings.Contains(text, form), "secret %d is in %s", i, place)
 			}
 		}

@@ -40,27 +40,15 @@ func TestServeByConfigurationAndStop(t *testing.T) {
 	dir, address, devices := t.TempDir(), freeAddress(t), freeAddress(t)
 	url, err := cluster.CreateDatabase(t.Context(), "served")
 	require.NoError(t, err)
-	require.NoError(
-		t,
-		os.WriteFile(
-			filepath.Join(dir, "rankwardend.yaml"),
-			[]byte("organisation: Skerry Line\nlisten: 127.0.0.1:1\nlog-format: json\n"),
-			0o600,
-		),
-	)
+	require.NoError(t, os.WriteFile(
+		filepath.Join(dir, "rankwardend.yaml"),
+		[]byte("organisation: Skerry Line\nlisten: 127.0.0.1:1\nlog-format: json\n"),
+		0o600,
+	))
 	said, err := rankwardend(dir, "keys", "new", "--service", "--database", url).CombinedOutput()
 	require.NoError(t, err, string(said))
 	assert.Contains(t, string(said), "Keep a copy in a safe place")
-	cmd := rankwardend(
-		dir,
-		"serve",
-		"--config",
-		"rankwardend.yaml",
-		"--listen",
-		address,
-		"--device-listen",
-		devices,
-	)
+	cmd := rankwardend(dir, "serve", "--config", "rankwardend.yaml", "--listen", address, "--device-listen", devices)
 	cmd.Env = append(cmd.Env, "RANKWARDEN_DATABASE="+url)
 	logs, err := cmd.StderrPipe()
 	require.NoError(t, err)
@@ -68,7 +56,8 @@ func TestServeByConfigurationAndStop(t *testing.T) {
 	lines := bufio.NewScanner(logs)
 	for lines.Scan() && !strings.Contains(lines.Text(), `"msg":"serving"`) {
 	}
-	for path, want := range map[string]string{address + "/healthz": "alive\n", address + "/readyz": "ready\n", devices + "/readyz": "ready\n", devices + "/device/v1/keys": `{"key_list":"`} {
+	for path, want := range map[string]string{address + "/healthz": "alive\n", address + "/readyz": "ready\n",
+		devices + "/readyz": "ready\n", devices + "/device/v1/keys": `{"key_list":"`} {
 		resp, err := http.Get("http://" + path)
 		require.NoError(t, err)
 		body, err := io.ReadAll(resp.Body)

@@ -17,7 +17,8 @@ func TestStandingsAreTheCores(t *testing.T) {
 	s := start(t)
 	s.publish("base", keeperOnly, 500, "everything")
 	s.enrolled("SKL-TKT-001")
-	s.restart()                // the device's contact does not wait to be written, which would make what is stored below newer
+	// the device's contact does not wait to be written, which would make what is stored below newer
+	s.restart()
 	s.clock.forward(time.Hour) // nobody is silent because of a time in which the service was not there
 	seen := map[drift.Standing]bool{}
 	for i := range 32 {
@@ -33,19 +34,17 @@ func TestStandingsAreTheCores(t *testing.T) {
 			},
 			Reported: drift.Stamp{Epoch: 1, Number: 2},
 		}
-		require.NoError(
-			t,
-			change(t, s.config.Database, fmt.Sprintf(
-				`update devices set held_units = %d, last_contact = '%s', open_findings = %d, desired_epoch = %d, desired_number =
+		require.NoError(t, change(t, s.config.Database, fmt.Sprintf(
+			`update devices set held_units = %d, last_contact = '%s', open_findings = %d, desired_epoch = %d,
+				desired_number =
 					%d, reported_epoch = 1, reported_number = 2;
 			notify rankwarden, '{"topic": "devices"}'`,
-				h.HeldUnits,
-				h.LastContact.UTC().Format(time.RFC3339Nano),
-				h.OpenFindings,
-				h.Desired.Epoch,
-				h.Desired.Number,
-			)),
-		)
+			h.HeldUnits,
+			h.LastContact.UTC().Format(time.RFC3339Nano),
+			h.OpenFindings,
+			h.Desired.Epoch,
+			h.Desired.Number,
+		)))
 		want := drift.Stand(h, now, s.config.Interval)
 		s.Changed(t.Context())
 		list, err := s.owner.Devices(t.Context(), client.DeviceQuery{}, client.Page{})

@@ -184,7 +184,8 @@ func TestOnePoisonedDeviceHoldsUpNobody(t *testing.T) {
 	require.NoError(
 		t,
 		change(t, s.config.Database, `create function refuse() returns trigger language plpgsql as $$ begin
-			if new.device_id = (select id from devices where name_key = 'skl-hq-001') then raise exception 'spoilt'; end if; return new; end $$;
+			if new.device_id = (select id from devices where name_key = 'skl-hq-001')
+			then raise exception 'spoilt'; end if; return new; end $$;
 		create trigger refuse before insert on desired_states for each row execute function refuse()`),
 	)
 	s.publish("office", "passwords:\n  min_length: 14\n", 200, "office")

@@ -30,11 +30,10 @@ func certificate(t *testing.T) (certFile, keyFile string, pool *x509.CertPool) {
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
 	template := &x509.Certificate{
-		SerialNumber: big.NewInt(1),
-		Subject:      pkix.Name{CommonName: "warden.skerryline.example"},
-		NotBefore:    time.Now().Add(-time.Hour),
-		NotAfter: time.Now().
-			Add(time.Hour),
+		SerialNumber:          big.NewInt(1),
+		Subject:               pkix.Name{CommonName: "warden.skerryline.example"},
+		NotBefore:             time.Now().Add(-time.Hour),
+		NotAfter:              time.Now().Add(time.Hour),
 		IPAddresses:           []net.IP{net.IPv4(127, 0, 0, 1)},
 		IsCA:                  true,
 		BasicConstraintsValid: true,
@@ -83,7 +82,8 @@ func TestTLS(t *testing.T) {
 	require.Error(t, err, "nothing below TLS 1.3")
 	resp, err := web(
 		tls.VersionTLS13,
-	).Post(s.URL+"/api/v1/session", "application/json", stringReader(`{"name": "asta", "password": "`+ownerPassword+`"}`))
+	).Post(s.URL+"/api/v1/session", "application/json",
+		stringReader(`{"name": "asta", "password": "`+ownerPassword+`"}`))
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	require.Len(t, resp.Cookies(), 1)
@@ -97,7 +97,8 @@ func TestTLS(t *testing.T) {
 	body, err := io.ReadAll(page.Body)
 	require.NoError(t, err)
 	assert.Contains(t, string(body), `<div id="root">`, "every place of the console is served its one page")
-	for path, status := range map[string]int{"/assets/none.js": 404, "/../embed.go": 404, "/device/v1/none": 404, "/mark.svg": 200} {
+	for path, status := range map[string]int{"/assets/none.js": 404, "/../embed.go": 404, "/device/v1/none": 404,
+		"/mark.svg": 200} {
 		resp, err := web(tls.VersionTLS13).Get(s.URL + path)
 		require.NoError(t, err)
 		resp.Body.Close()

@@ -47,8 +47,8 @@ var (
 	password = regexp.MustCompile(`^    \S{12,}$`)
 )
 
-// like is a printed line as a pattern: numbers and ages are others each time, ... stands for anything, blanks are as many
-// as the table needs, and a password is never twice the same.
+// like is a printed line as a pattern: numbers and ages are others each time, ... stands for anything, blanks are as
+// many as the table needs, and a password is never twice the same.
 func like(line string) *regexp.Regexp {
 	if password.MatchString(line) {
 		return regexp.MustCompile(`^\s+\S{12,}\s*$`)
@@ -64,22 +64,25 @@ func like(line string) *regexp.Regexp {
 	return regexp.MustCompile(pattern)
 }
 
-// matches says which printed line is missing from an output. What happens to devices happens in another order each time, and
-// other lines may stand between.
+// matches says which printed line is missing from an output. What happens to devices happens in another order each
+// time, and other lines may stand between.
 func matches(prints []string, out string) (missing string) {
 	lines := strings.Split(out, "\n")
 	for _, want := range prints {
-		if strings.Trim(want, "─ ") != "" && strings.TrimSpace(want) != "..." && !slices.ContainsFunc(lines, like(want).MatchString) {
+		if strings.Trim(want, "─ ") != "" && strings.TrimSpace(want) != "..." &&
+			!slices.ContainsFunc(lines, like(want).MatchString) {
 			return want
 		}
 	}
 	return ""
 }
 
-// alters are the commands that are run once; what only reads is asked again until the demo has come as far as the README.
+// alters are the commands that are run once; what only reads is asked again until the demo has come as far as the
+// README.
 var alters = regexp.MustCompile(`sign-in|order send|password show|mistype|assignment set|policy save|change apply|group create|rollout resume|printf`)
 
-// The tour of the README is what one sees: every command of it is run in order in a new demo, and prints what stands below it.
+// The tour of the README is what one sees: every command of it is run in order in a new demo, and prints what stands
+// below it.
 func TestTheTourOfTheReadme(t *testing.T) {
 	beside(t)
 	d := startDemo(t, "--devices", "240", "--interval", "10s")
@@ -90,7 +93,8 @@ func TestTheTourOfTheReadme(t *testing.T) {
 		require.NoError(t, os.Symlink(at, filepath.Join(dir, name)))
 	}
 	run := func(command string) (string, error) {
-		cmd := exec.CommandContext(t.Context(), "bash", "-c", strings.ReplaceAll(command, "http://127.0.0.1:8470", d.url))
+		cmd := exec.CommandContext(t.Context(), "bash", "-c",
+			strings.ReplaceAll(command, "http://127.0.0.1:8470", d.url))
 		cmd.Dir = dir
 		cmd.Env = []string{"HOME=" + d.home, "PATH=" + os.Getenv("PATH"), "TERM=dumb"}
 		if strings.Contains(command, "password show") { // which is for a terminal only
@@ -110,7 +114,8 @@ func TestTheTourOfTheReadme(t *testing.T) {
 		var out, missing string
 		var err error
 		look := func() bool {
-			expected := slices.ContainsFunc(s.prints, func(line string) bool { return strings.HasPrefix(line, "rankwarden:") })
+			expected := slices.ContainsFunc(s.prints,
+				func(line string) bool { return strings.HasPrefix(line, "rankwarden:") })
 			if out, err = run(s.command); err != nil && strings.Contains(out, "rankwarden:") && !expected {
 				missing = "no error"
 				return false

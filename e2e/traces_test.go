@@ -18,8 +18,8 @@ import (
 	"rankwarden.example/internal/app"
 )
 
-// Traces say what the service did, and nothing that people wrote: no name of a device, no reason, no secret. The service says
-// for the whole process where traces go, so that this test runs alone.
+// Traces say what the service did, and nothing that people wrote: no name of a device, no reason, no secret. The
+// service says for the whole process where traces go, so that this test runs alone.
 func TestTraces(t *testing.T) {
 	var mu sync.Mutex
 	spans, raw := map[string]int{}, []byte{}
@@ -61,10 +61,12 @@ func TestTraces(t *testing.T) {
 	s.stop() // what is left is sent
 	mu.Lock()
 	defer mu.Unlock()
-	for _, name := range []string{"GET /api/v1/devices", "POST /api/v1/devices/:name/reveal", "password.revealed", "settle"} {
+	for _, name := range []string{"GET /api/v1/devices", "POST /api/v1/devices/:name/reveal", "password.revealed",
+		"settle"} {
 		assert.Positive(t, spans[name], "%s of %v", name, spans)
 	}
-	for _, private := range []string{"SKL-HQ-001", "ticket 4711", "Ragna", "nightwatch", ownerPassword, secret, "whereabouts"} {
+	for _, private := range []string{"SKL-HQ-001", "ticket 4711", "Ragna", "nightwatch", ownerPassword, secret,
+		"whereabouts"} {
 		assert.NotContains(t, string(raw), private)
 	}
 	broken := s.config

@@ -130,8 +130,8 @@ func TestTheTrailIsReadAndNarrowed(t *testing.T) {
 		[]string{"einar trail.export_begun trail done", "einar trail.exported trail done"}, "reading it is on it")
 }
 
-// An export is proved without the service. A trail that somebody rewrote who may do anything with the database is not what
-// the checkpoints say that were kept elsewhere, and the first entry that is not what was written is named.
+// An export is proved without the service. A trail that somebody rewrote who may do anything with the database is not
+// what the checkpoints say that were kept elsewhere, and the first entry that is not what was written is named.
 func TestWhoRewritesTheTrailIsFound(t *testing.T) {
 	s, a := lived(t)
 	_, err := s.owner.MakeCheckpoint(t.Context())
@@ -209,17 +209,27 @@ func TestWhoRewritesTheTrailIsFound(t *testing.T) {
 			list := rename(readTrail(t, s))
 			require.NoError(t, list[first].Link(int64(first), list[first].Prev))
 			writeTrail(t, owner, list)
-		}, fmt.Sprintf("broken at entry %d: it does not continue|some were written anew", first+2)}, // where a checkpoint ends there
+			// where a checkpoint ends there
+		}, fmt.Sprintf("broken at entry %d: it does not continue|some were written anew", first+2)},
 		"and everything behind it anew": {rewrite(rename, first), "some were written anew"},
-		"an entry is taken out":         {rewrite(func(l []audit.Entry) []audit.Entry { return append(l[:first:first], l[first+1:]...) }, never), at + "it is missing"},
-		"and the rest moves up":         {rewrite(func(l []audit.Entry) []audit.Entry { return append(l[:first:first], l[first+1:]...) }, first), "some were written anew"},
+		"an entry is taken out": {rewrite(
+			func(l []audit.Entry) []audit.Entry { return append(l[:first:first], l[first+1:]...) }, never),
+			at + "it is missing"},
+		"and the rest moves up": {rewrite(
+			func(l []audit.Entry) []audit.Entry { return append(l[:first:first], l[first+1:]...) }, first),
+			"some were written anew"},
 		"one is put in": {rewrite(func(l []audit.Entry) []audit.Entry {
 			return append(l[:first:first], append([]audit.Entry{l[0]}, l[first:]...)...)
 		}, first), "some were written anew"},
-		"two change places":                     {rewrite(func(l []audit.Entry) []audit.Entry { l[first], l[first+1] = l[first+1], l[first]; return l }, first), "some were written anew"},
-		"the end is cut off":                    {rewrite(func(l []audit.Entry) []audit.Entry { return l[:first+1] }, never), "some were written anew"},
-		"all but the beginning is cut off":      {rewrite(func(l []audit.Entry) []audit.Entry { return l[:3] }, 0), "broken at entry 5: it is missing, up to entry"},
-		"the hash becomes one of an older form": {rewrite(func(l []audit.Entry) []audit.Entry { l[first].Version = 0; return l }, never), at + "its hash"},
+		"two change places": {rewrite(
+			func(l []audit.Entry) []audit.Entry { l[first], l[first+1] = l[first+1], l[first]; return l }, first),
+			"some were written anew"},
+		"the end is cut off": {rewrite(func(l []audit.Entry) []audit.Entry { return l[:first+1] },
+			never), "some were written anew"},
+		"all but the beginning is cut off": {rewrite(func(l []audit.Entry) []audit.Entry { return l[:3] }, 0),
+			"broken at entry 5: it is missing, up to entry"},
+		"the hash becomes one of an older form": {rewrite(
+			func(l []audit.Entry) []audit.Entry { l[first].Version = 0; return l }, never), at + "its hash"},
 	} {
 		attack.do()
 		require.NoError(t, change(t, owner, "set session_replication_role = replica; delete from checkpoints"), name)
@@ -232,7 +242,8 @@ func TestWhoRewritesTheTrailIsFound(t *testing.T) {
 	require.Len(t, readTrail(t, s), last)
 }
 
-// What was rewritten between two checkpoints is found by the service too, and said once; it signs no more of that trail.
+// What was rewritten between two checkpoints is found by the service too, and said once; it signs no more of that
+// trail.
 func TestTheServiceSignsNoTrailThatWasRewritten(t *testing.T) {
 	s, _ := lived(t)
 	ctx := t.Context()
@@ -279,7 +290,8 @@ func TestTheServiceCannotChangeTheTrail(t *testing.T) {
 	for _, table := range []string{"audit_entries", "checkpoints"} {
 		for _, statement := range []string{
 			"update %s set seq = seq", "delete from %s", "truncate %s", "drop table %s",
-			"alter table %s disable trigger all", "alter table %s add column more int", "alter table %s owner to current_user",
+			"alter table %s disable trigger all", "alter table %s add column more int",
+			"alter table %s owner to current_user",
 			"create or replace rule r as on insert to %s do instead nothing",
 		} {
 			_, err := conn.Exec(t.Context(), fmt.Sprintf(statement, table))
@@ -329,7 +341,8 @@ func TestTheTrailInTheConsole(t *testing.T) {
 	b.noErrors()
 	other := openTab(t, 1280, 800)
 	require.NoError(t, chromedp.Run(other, browser.SignIn(s.URL, "bjorn", ownerPassword),
-		browser.Until(`document.querySelector('nav a[href="/trail"]') === null`)), "who may not read it has no place for it")
+		browser.Until(`document.querySelector('nav a[href="/trail"]') === null`)),
+		"who may not read it has no place for it")
 }
 
 func readTrail(t *testing.T, s *service) (list []audit.Entry) {

@@ -35,36 +35,47 @@ func (p *programBefore) turn(t *testing.T, n int64) error {
 	ctx := t.Context()
 	var id, known, found int64
 	var digest, body string
-	if err := p.conn.QueryRow(ctx, `with r as (insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body)
-		select 'BEFORE', 1, $1::bigint, 1, $1::bigint, now(), now(), 'd' || $1::bigint, $2::jsonb returning id, device_id)
-		update devices d set seq = $1, report_id = r.id, reported_at = now(), desired_number = $1, desired_at = now() from r
-		where d.id = r.device_id returning r.id`, n, fmt.Sprintf(`{"seq": %d, "device": "SKL-BEF-001"}`, n)).Scan(&id); err != nil {
+	if err := p.conn.QueryRow(ctx, `with r as (insert into reports (device_id, epoch, seq, desired_epoch,
+		desired_number, at, received_at, digest, body)
+		select 'BEFORE', 1, $1::bigint, 1, $1::bigint, now(), now(), 'd' || $1::bigint, $2::jsonb returning id,
+		device_id)
+		update devices d set seq = $1, report_id = r.id, reported_at = now(), desired_number = $1, desired_at = now()
+		from r
+		where d.id = r.device_id returning r.id`, n, fmt.Sprintf(`{"seq": %d, "device": "SKL-BEF-001"}`, n)).
+		Scan(&id); err != nil {
 		return fmt.Errorf("storing a report: %w", err)
 	}
-	if err := p.conn.QueryRow(ctx, "select digest from reports where device_id = $1 and epoch = $2 and seq = $3", "BEFORE", 1, n).Scan(&digest); err != nil {
+	if err := p.conn.QueryRow(ctx, "select digest from reports where device_id = $1 and epoch = $2 and seq = $3",
+		"BEFORE", 1, n).Scan(&digest); err != nil {
 		return fmt.Errorf("finding it by its number: %w", err)
 	}
-	if err := p.conn.QueryRow(ctx, `SELECT id, body::text FROM "reports" WHERE id = $1 LIMIT 1`, id).Scan(&known, &body); err != nil {
+	if err := p.conn.QueryRow(ctx, `SELECT id, body::text FROM "reports" WHERE id = $1 LIMIT 1`, id).
+		Scan(&known, &body); err != nil {
 		return fmt.Errorf("finding it: %w", err)
 	}
 	if known != id || digest != fmt.Sprint("d", n) || !strings.Contains(body, fmt.Sprintf(`"seq": %d`, n)) {
 		return fmt.Errorf("report %d came back as %d: %s", id, known, body)
 	}
 	for range 2 {
-		if _, err := p.conn.Exec(ctx, `INSERT INTO "device_events" ("device_id","epoch","seq","at","received_at","kind","unit","subject","details","policy")
-			VALUES ('BEFORE',1,$1,now(),now(),'value_set','lockout','','{}','') ON CONFLICT DO NOTHING RETURNING "id"`, n); err != nil {
+		if _, err := p.conn.Exec(ctx, `INSERT INTO "device_events"
+			("device_id","epoch","seq","at","received_at","kind","unit","subject","details","policy")
+			VALUES ('BEFORE',1,$1,now(),now(),'value_set','lockout','','{}','') ON CONFLICT DO NOTHING RETURNING "id"`,
+			n); err != nil {
 			return fmt.Errorf("storing an event: %w", err)
 		}
 	}
-	if _, err := p.conn.Exec(ctx, `insert into desired_states (device_id, epoch, number, name, settings, digest, created_at, scope)
+	if _, err := p.conn.Exec(ctx, `insert into desired_states (device_id, epoch, number, name, settings, digest,
+		created_at, scope)
 		select 'BEFORE', 1, $1, 'SKL-BEF-001', '', '', now(), ''`, n); err != nil {
 		return fmt.Errorf("storing a desired state: %w", err)
 	}
 	if err := p.conn.QueryRow(ctx, `INSERT INTO "findings" ("device_id","key","unit","kind","subject","assignments","state","first_seen","last_seen")
-		VALUES ('BEFORE',$1,'lockout','wrong_value','','[]','open',now(),now()) RETURNING "id"`, fmt.Sprint("k", n)).Scan(&found); err != nil {
+		VALUES ('BEFORE',$1,'lockout','wrong_value','','[]','open',now(),now()) RETURNING "id"`, fmt.Sprint("k", n)).
+		Scan(&found); err != nil {
 		return fmt.Errorf("opening a finding: %w", err)
 	}
-	closed, err := p.conn.Exec(ctx, "update findings set state = 'settled', closed_at = $2 where id = any($1::bigint[])", []int64{found}, time.Now())
+	closed, err := p.conn.Exec(ctx, "update findings set state = 'settled', closed_at = $2 "+
+		"where id = any($1::bigint[])", []int64{found}, time.Now())
 	if err != nil || closed.RowsAffected() != 1 {
 		return fmt.Errorf("closing finding %d: %s %w", found, closed, err)
 	}
@@ -83,36 +94,46 @@ func (p *programBefore) run(t *testing.T) {
 	})
 }
 
-// yearOfRecords fills a database of the schema before the tables of months: fifty devices, three reports a day for 400 days, as
-// many events, a desired state each week, and a finding each week, of which one is open.
+// yearOfRecords fills a database of the schema before the tables of months: fifty devices, three reports a day for 400
+// days, as many events, a desired state each week, and a finding each week, of which one is open.
 func yearOfRecords(t *testing.T, url string) {
 	for _, statement := range []string{
-		`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key, key_id, token_id, enrolled_at)
-			select case i when 0 then 'BEFORE' else 'PAST' || i end, 'SKL-BEF-' || i, 'skl-bef-' || i, '', '', 'windows', '10', 1, 'live',
-			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now() from generate_series(0, 50) i`,
+		`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state, public_key,
+			key_id, token_id, enrolled_at)
+			select case i when 0 then 'BEFORE' else 'PAST' || i end, 'SKL-BEF-' || i, 'skl-bef-' || i, '', '',
+			'windows', '10', 1, 'live',
+			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i, (select id from enrolment_tokens limit 1), now()
+			from generate_series(0, 50) i`,
 		`insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body)
-			select 'PAST' || i, 1, d * 10 + k, 1, 1, now(), date_trunc('day', now(), 'UTC') - (401 - d) * interval '1 day' + k * interval '1 hour',
+			select 'PAST' || i, 1, d * 10 + k, 1, 1, now(), date_trunc('day', now(),
+			'UTC') - (401 - d) * interval '1 day' + k * interval '1 hour',
 			'', jsonb_build_object('seq', d * 10 + k, 'device', 'SKL-BEF-' || i, 'os_build', d / 100)
 			from generate_series(1, 50) i, generate_series(1, 400) d, generate_series(1, 3) k order by d, k`,
 		`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
-			select 'PAST' || i, 1, d, now(), now() - (401 - d) * interval '1 day', 'value_set', 'lockout', '' from generate_series(1, 50) i, generate_series(1, 400) d`,
+			select 'PAST' || i, 1, d, now(), now() - (401 - d) * interval '1 day', 'value_set', 'lockout', ''
+			from generate_series(1, 50) i, generate_series(1, 400) d`,
 		`insert into desired_states (device_id, epoch, number, name, settings, digest, created_at, scope)
-			select 'PAST' || i, 1, w, '', '', '', now() - (58 - w) * interval '7 days', '' from generate_series(1, 50) i, generate_series(1, 57) w`,
-		`insert into findings (device_id, key, unit, kind, subject, assignments, state, first_seen, last_seen, closed_at)
-			select 'PAST' || i, 'k' || w, 'lockout', 'wrong_value', '', '[]', case w when 57 then 'open' else 'settled' end, now(), now(),
-			case w when 57 then null else now() - (57 - w) * interval '7 days' end from generate_series(1, 50) i, generate_series(1, 57) w`,
+			select 'PAST' || i, 1, w, '', '', '', now() - (58 - w) * interval '7 days', '' from generate_series(1,
+			50) i, generate_series(1, 57) w`,
+		`insert into findings (device_id, key, unit, kind, subject, assignments, state, first_seen, last_seen,
+			closed_at)
+			select 'PAST' || i, 'k' || w, 'lockout', 'wrong_value', '', '[]', case w when 57 then 'open'
+			else 'settled' end, now(), now(),
+			case w when 57 then null else now() - (57 - w) * interval '7 days' end from generate_series(1, 50) i,
+			generate_series(1, 57) w`,
 		// The clock was once wrong.
 		`insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body)
 			values ('PAST7', 1, 5000, 1, 57, now(), '2140-01-01', '', '{"seq": 5000}')`,
-		`update devices d set seq = 5000, desired_epoch = 1, desired_number = 57, reported_epoch = 1, reported_number = 57, report_id =
+		`update devices d set seq = 5000, desired_epoch = 1, desired_number = 57, reported_epoch = 1,
+			reported_number = 57, report_id =
 			(select max(id) from reports r where r.device_id = d.id) where id like 'PAST%'`,
 	} {
 		require.NoError(t, change(t, url, statement))
 	}
 }
 
-// A database with a year of records is brought into tables of months while the program before goes on writing: nothing is lost,
-// nothing is refused, and a transaction that stays open holds up nobody but the migration.
+// A database with a year of records is brought into tables of months while the program before goes on writing: nothing
+// is lost, nothing is refused, and a transaction that stays open holds up nobody but the migration.
 func TestAnUpgradeOfAFilledDatabase(t *testing.T) {
 	s := startTogether(t)
 	ctx := t.Context()
@@ -133,7 +154,8 @@ func TestAnUpgradeOfAFilledDatabase(t *testing.T) {
 	require.NoError(t, err)
 	defer admin.Close()
 	require.NoError(t, admin.Grant(ctx, pgcluster.ServiceRole))
-	tables := []string{"reports", "device_events", "desired_states", "findings where state = 'open'", "findings where state <> 'open'"}
+	tables := []string{"reports", "device_events", "desired_states", "findings where state = 'open'",
+		"findings where state <> 'open'"}
 	counted := func() (all []int64) {
 		for _, what := range tables {
 			n, err := query[int64](t, owner, "select count(*) from "+what)
@@ -181,7 +203,8 @@ func TestAnUpgradeOfAFilledDatabase(t *testing.T) {
 		}
 		assert.Equal(t, want, n, tables[i])
 	}
-	built, err := query[int64](t, owner, `select count(*) from pg_indexes where tablename in ('device_reports_before', 'device_events_before',
+	built, err := query[int64](t, owner, `select count(*) from pg_indexes where tablename in ('device_reports_before',
+		'device_events_before',
 		'desired_states_before', 'findings_open')`)
 	require.NoError(t, err)
 	assert.EqualValues(t, 3+5+3+11, built, "no index was built on what there was")
@@ -221,7 +244,8 @@ func TestAnUpgradeOfAFilledDatabase(t *testing.T) {
 	require.NoError(t, d.Join("guests", "keeper"))
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(ctx))
-		in, err := query[string](t, owner, "select coalesce(max(tableoid::regclass::text), '') from findings where state = 'corrected'")
+		in, err := query[string](t, owner, "select coalesce(max(tableoid::regclass::text), '') from findings "+
+			"where state = 'corrected'")
 		require.NoError(t, err)
 		return strings.HasPrefix(in, "findings_20")
 	})

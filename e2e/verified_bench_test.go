@@ -79,7 +79,8 @@ func BenchmarkGoToVerified(b *testing.B) {
 			length++
 			p, err := c.Policy(ctx, "lengths")
 			require.NoError(b, err)
-			p, err = c.SavePolicy(ctx, "lengths", document("lengths", fmt.Sprintf("passwords: {min_length: %d}", length)), p.Version)
+			p, err = c.SavePolicy(ctx, "lengths",
+				document("lengths", fmt.Sprintf("passwords: {min_length: %d}", length)), p.Version)
 			require.NoError(b, err)
 			began = time.Now()
 			_, err = c.PublishPolicy(ctx, "lengths", p.Version)

@@ -14,8 +14,8 @@ import (
 	"rankwarden.example/internal/agent/host/simulated"
 )
 
-// A finding is waived for a reason until a day: the device leaves the thing alone, it is no drift, and it comes back when the
-// day has come. Administrators need a second person where that is asked for.
+// A finding is waived for a reason until a day: the device leaves the thing alone, it is no drift, and it comes back
+// when the day has come. Administrators need a second person where that is asked for.
 func TestFindingsAreWaivedUntilADay(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
@@ -79,7 +79,8 @@ func TestFindingsAreWaivedUntilADay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "service", ended.Items[0].EndedBy)
 
-	// A member of administrators: the guard keeps the mechanic in, since keeper is locked; waiving that needs a second person.
+	// A member of administrators: the guard keeps the mechanic in, since keeper is locked; waiving that needs a second
+	// person.
 	for range 5 {
 		require.Error(t, d.SignIn("keeper", "wrong"))
 	}

@@ -92,8 +92,8 @@ func TestTheAgentForWindows(t *testing.T) {
 	assert.NotEmpty(t, s.current("SKL-OFF-777"))
 }
 
-// The installer package puts program, service and settings in place, an upgrade keeps the settings, and nothing but them
-// outlives it. Whether the service starts is seen on a real Windows.
+// The installer package puts program, service and settings in place, an upgrade keeps the settings, and nothing but
+// them outlives it. Whether the service starts is seen on a real Windows.
 func TestTheInstallerForWindows(t *testing.T) {
 	beside(t)
 	w := startWine(t)
@@ -104,7 +104,8 @@ func TestTheInstallerForWindows(t *testing.T) {
 		require.NoError(t, err, string(out))
 	}
 	installs := func(version string, args ...string) error {
-		return w.command("wine", append([]string{"msiexec", "/i", "rankwarden-agent_" + version + "_amd64.msi", "/qn", "NOSTART=1"}, args...)...).Run()
+		return w.command("wine", append([]string{"msiexec", "/i", "rankwarden-agent_" + version + "_amd64.msi", "/qn",
+			"NOSTART=1"}, args...)...).Run()
 	}
 	program := filepath.Join(w.dir, "prefix/drive_c/Program Files/Rank Warden/rankwarden-agent.exe")
 	settings := func() string { return w.run("wine", "reg", "query", `HKLM\SOFTWARE\Rank Warden\Agent`) }

@@ -35,18 +35,21 @@ func mayImport(from, to string) bool {
 		return toLayer == "kit"
 	case layer == "agent": // what runs on workstations knows nothing of the service
 		return slices.Contains([]string{"agent", "wire", "kit", "core"}, toLayer)
-	case toLayer == "agent", toLayer == "client", toLayer == "cmd", toLayer == "demo", toLayer == "e2e", toLayer == "console":
+	case toLayer == "agent", toLayer == "client", toLayer == "cmd", toLayer == "demo", toLayer == "e2e",
+		toLayer == "console":
 		return depth < 0
 	case layer == "room" && toLayer == "room":
 		return strings.Split(from, "/")[2] == strings.Split(to, "/")[2] // none knows another
-	case depth < 0 || toDepth < 0: // programs, demo and tests import what they like; everybody may import core and, above rooms, api
+	// programs, demo and tests import what they like; everybody may import core and, above rooms, api
+	case depth < 0 || toDepth < 0:
 		return toLayer != "api" || depth <= slices.Index(layers, "face")
 	}
 	return depth <= toDepth
 }
 
 func TestLayersImportWhatIsBelow(t *testing.T) {
-	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}: {{join .Imports " "}}`, "rankwarden.example/...").CombinedOutput()
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}: {{join .Imports " "}}`, "rankwarden.example/...").
+		CombinedOutput()
 	require.NoError(t, err, string(out))
 	const own = "rankwarden.example/"
 	seen := 0

@@ -16,7 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// compiles tries to build a package with one more file, which holds a function with a body, and gives what the compiler says.
+// compiles tries to build a package with one more file, which holds a function with a body, and gives what the compiler
+// says.
 func compiles(t *testing.T, folder, body string) (said string, ok bool) {
 	source := "package " + filepath.Base(folder) + `
 
@@ -76,11 +77,13 @@ func TestNothingWritesPastAUnitOfWork(t *testing.T) {
 	const room = "internal/room/organisation"
 	for name, c := range map[string]struct{ body, says string }{
 		"in a unit of work": {
-			`return s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error { return tx.RemoveDirectory(nil) })`, "",
+			`return s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error { return tx.RemoveDirectory(nil) })`,
+			"",
 		},
 		"with what one reads by": {`return s.Read(ctx).RemoveDirectory(nil)`, "RemoveDirectory undefined"},
 		"in a snapshot": {
-			`return s.Snapshot(ctx, func(tx Reads) error { return tx.RemoveDirectory(nil) })`, "RemoveDirectory undefined",
+			`return s.Snapshot(ctx, func(tx Reads) error { return tx.RemoveDirectory(nil) })`,
+			"RemoveDirectory undefined",
 		},
 		"a lock in a snapshot": {
 			`return s.Snapshot(ctx, func(tx Reads) error { return tx.LockDevices(nil) })`, "LockDevices undefined",
@@ -91,7 +94,8 @@ func TestNothingWritesPastAUnitOfWork(t *testing.T) {
 		"with the store itself": {`return db.RemoveDirectory(nil)`, "RemoveDirectory undefined"},
 		"with all that is read": {`var r store.Reader; return r.RemoveDirectory(nil)`, "RemoveDirectory undefined"},
 		"with an act of its own": {
-			`return s.Do(ctx, uow.Act{who: who}, func(Records, *uow.Work) error { return nil })`, "cannot refer to unexported field who",
+			`return s.Do(ctx, uow.Act{who: who}, func(Records, *uow.Work) error { return nil })`,
+			"cannot refer to unexported field who",
 		},
 		"with an operation without a right": {
 			`return s.Do(ctx, uow.ByOperator("thing.changed", who, ""), func(Records, *uow.Work) error { return nil })`,

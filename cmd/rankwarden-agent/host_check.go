@@ -16,12 +16,13 @@ func hostCheck(f *flags) *cobra.Command {
 	var throwAway bool
 	cmd := &cobra.Command{
 		Use: "host-check", Short: "Check that the agent can do its work on this workstation", Args: cobra.NoArgs,
-		Long: "Check that the agent can do its work on this workstation: it makes accounts, gives wrong passwords, changes " +
-			"rules, and puts everything back. Run it only on a machine that may be thrown away.",
+		Long: "Check that the agent can do its work on this workstation: it makes accounts, gives wrong passwords, " +
+			"changes rules, and puts everything back. Run it only on a machine that may be thrown away.",
 		RunE: func(cmd *cobra.Command, _ []string) (err error) {
 			if f.host == hostThis && !throwAway {
 				return errors.New(
-					"host-check creates and locks accounts of this machine; run it with --throw-away on one that may be thrown away",
+					"host-check creates and locks accounts of this machine; run it with --throw-away on one that may " +
+						"be thrown away",
 				)
 			}
 			m, err := open(cmd.Context(), *f)

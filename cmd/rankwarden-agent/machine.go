@@ -95,7 +95,8 @@ func fromFactory(name string, clock *movable) (*simulated.Workstation, error) {
 		return nil, err
 	}
 	facts := protocol.Facts{
-		Name: name, Model: "Simulated workstation", Platform: host.PlatformWindows, OSVersion: "10.0.22631", OSBuild: 22631,
+		Name: name, Model: "Simulated workstation", Platform: host.PlatformWindows, OSVersion: "10.0.22631",
+		OSBuild: 22631,
 	}
 	w := simulated.Boot(simulated.Factory(facts, domain, clock.now()), clock.now)
 	w.AddAccount("keeper")

@@ -10,8 +10,8 @@ import (
 	"rankwarden.example/internal/agent/host/windows/win32"
 )
 
-// stateDir makes a directory for what the agent keeps; that of a real workstation only the system and administrators can
-// read.
+// stateDir makes a directory for what the agent keeps; that of a real workstation only the system and administrators
+// can read.
 func stateDir(dir string, private bool) error {
 	if private {
 		return win32.Private(dir)

@@ -41,14 +41,16 @@ func root() *cobra.Command {
 	cmd := &cobra.Command{
 		Version: version.Long(),
 		Use:     "rankwarden-agent", Short: "The device agent of Rank Warden", Args: cobra.NoArgs,
-		Long: "The device agent of Rank Warden. It enrols the device with a token, and then keeps it as its policies " +
-			"ask.\n\nIt keeps the workstation it runs on; with --host simulated, one that exists in its state directory alone.",
+		Long: "The device agent of Rank Warden. It enrols the device with a token, and then keeps it as its " +
+			"policies ask.\n\nIt keeps the workstation it runs on; with --host simulated, one that exists in its " +
+			"state directory alone.",
 		SilenceUsage: true, SilenceErrors: true,
 		RunE: func(cmd *cobra.Command, _ []string) error { return run(cmd.Context(), f) },
 	}
 	cmd.Flags().StringVar(&f.service, "service", "http://127.0.0.1:8470", "`URL` of the service")
 	cmd.Flags().
-		StringVar(&f.tokenFile, "token-file", "", "`file` with the enrolment token; needed until the device is enrolled")
+		StringVar(&f.tokenFile, "token-file", "",
+			"`file` with the enrolment token; needed until the device is enrolled")
 	cmd.PersistentFlags().StringVar(&f.state, "state", defaultState(), "`directory` for what the agent keeps")
 	cmd.PersistentFlags().StringVar(&f.host, "host", hostThis, "`this` workstation, or a simulated one")
 	cmd.PersistentFlags().StringVar(&f.name, "name", "SKL-SIM-001", "`name` of a simulated workstation when it is new")
@@ -98,8 +100,8 @@ func readToken(file string) (string, error) {
 		}
 	}
 	return "", fmt.Errorf(
-		"enrolment token: %s holds none; a token has four parts, rwe.ID.SECRET.FINGERPRINT. Write one with: rankwarden "+
-			"enrolment create > FILE",
+		"enrolment token: %s holds none; a token has four parts, rwe.ID.SECRET.FINGERPRINT. Write one with: "+
+			"rankwarden enrolment create > FILE",
 		file,
 	)
 }

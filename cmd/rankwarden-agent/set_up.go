@@ -15,7 +15,8 @@ import (
 func setUp(f *flags) *cobra.Command {
 	var service, tokenFile string
 	cmd := &cobra.Command{
-		Use: "set-up", Short: "Have the installed agent enrol this device, now and after every start", Args: cobra.NoArgs,
+		Use: "set-up", Short: "Have the installed agent enrol this device, now and after every start",
+		Args:    cobra.NoArgs,
 		Long:    "Have the installed agent enrol this device, now and after every start. " + setUpDoes,
 		Example: setUpExample,
 		RunE: func(cmd *cobra.Command, _ []string) error {

@@ -27,7 +27,8 @@ const (
 		"https://warden.skerryline.example --token-file token"
 )
 
-// enrolHere puts the address and the token where the unit reads them, nobody but root reads the token, and starts the unit.
+// enrolHere puts the address and the token where the unit reads them, nobody but root reads the token, and starts the
+// unit.
 func enrolHere(cmd *cobra.Command, _ flags, service, token string) error {
 	if err := os.MkdirAll(settingsDir, 0o755); err != nil {
 		return err

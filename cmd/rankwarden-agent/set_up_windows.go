@@ -17,7 +17,8 @@ import (
 
 // How the agent is set up on this platform, in words.
 const (
-	setUpDoes = "It keeps the token in the state directory, and installs and starts the Windows service " + serviceName +
+	setUpDoes = "It keeps the token in the state directory, and installs and starts the Windows service " +
+		serviceName +
 		", which writes to the event log Application. The installer package does the same by itself."
 	setUpExample = `  rankwarden-agent.exe set-up --service https://warden.skerryline.example --token-file token`
 )
@@ -50,7 +51,8 @@ func enrolHere(cmd *cobra.Command, _ flags, service, token string) error {
 	s, err := manager.OpenService(serviceName)
 	if errors.Is(err, windows.ERROR_SERVICE_DOES_NOT_EXIST) {
 		s, err = manager.CreateService(serviceName, program, mgr.Config{
-			StartType: mgr.StartAutomatic, DisplayName: "Rank Warden agent", Description: "Keeps this device as its policies ask.",
+			StartType: mgr.StartAutomatic, DisplayName: "Rank Warden agent",
+			Description: "Keeps this device as its policies ask.",
 		})
 	}
 	if err != nil {

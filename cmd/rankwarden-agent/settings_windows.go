@@ -18,7 +18,8 @@ const (
 func settings() ([]string, error) {
 	key, err := registry.OpenKey(registry.LOCAL_MACHINE, settingsPath, registry.QUERY_VALUE|registry.WOW64_64KEY)
 	if err != nil {
-		return nil, fmt.Errorf("HKEY_LOCAL_MACHINE\\%s: %w; run rankwarden-agent set-up as an administrator", settingsPath, err)
+		return nil, fmt.Errorf("HKEY_LOCAL_MACHINE\\%s: %w; run rankwarden-agent set-up as an administrator",
+			settingsPath, err)
 	}
 	defer key.Close()
 	address, _, err := key.GetStringValue(serviceValue)

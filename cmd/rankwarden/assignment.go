@@ -233,7 +233,8 @@ func (a *app) assignmentRemove() *cobra.Command {
 					api.ChangeEdit{Kind: "withdraw", Name: x.Name, BasedOn: x.Version},
 				)
 			}
-			if err := a.edited(cmd.Context(), c, func() error { return c.DeleteAssignment(cmd.Context(), x.Name, x.Version) }); err != nil {
+			if err := a.edited(cmd.Context(), c,
+				func() error { return c.DeleteAssignment(cmd.Context(), x.Name, x.Version) }); err != nil {
 				return err
 			}
 			return a.did(done{"deleted", x.Name}, "Deleted %s at once. Its devices were settled without it.\n", x.Name)

@@ -19,8 +19,10 @@ func (a *app) changeCommand() *cobra.Command {
 		Use:   "change",
 		Short: "Changes: edits that are drafted together, previewed, approved where needed, and applied at once",
 		Long: "A change gathers edits of policies, assignments and groups. It alters nothing until it is applied.\n\n" +
-			"Begin with: rankwarden change create NAME. Then add edits with --change NAME of: policy save, assignment\n" +
-			"set, assignment delete, group create, group edit, group delete. Then: rankwarden preview NAME, rankwarden\n" +
+			"Begin with: rankwarden change create NAME. Then add edits with --change NAME of: policy save, " +
+			"assignment\n" +
+			"set, assignment delete, group create, group edit, group delete. Then: rankwarden preview NAME, " +
+			"rankwarden\n" +
 			"change apply NAME.",
 	}
 	cmd.AddCommand(
@@ -258,7 +260,8 @@ func (a *app) changeRemove() *cobra.Command {
 func (a *app) changeDrop() *cobra.Command {
 	var reason string
 	cmd := &cobra.Command{
-		Use: "drop NAME", Short: "Drop a change; none of its edits is made", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
+		Use: "drop NAME", Short: "Drop a change; none of its edits is made", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeChanges,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -277,7 +280,8 @@ func (a *app) changeDrop() *cobra.Command {
 
 func (a *app) changeHistory() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "history NAME", Short: "List what happened to a change, newest first", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
+		Use: "history NAME", Short: "List what happened to a change, newest first", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeChanges,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -358,8 +362,8 @@ func (d *draft) add(a *app, cmd *cobra.Command, c *client.Client, typ string, e 
 	}
 	return a.did(
 		result.Change,
-		"Added %s %s to the change %s, which has %s. Nothing is altered until it is applied; see: "+
-			"rankwarden preview %s\n",
+		"Added %s %s to the change %s, which has %s. Nothing is altered until it is applied; see: rankwarden preview "+
+			"%s\n",
 		strings.ReplaceAll(e.Kind, "_", " "),
 		e.Name,
 		d.change,

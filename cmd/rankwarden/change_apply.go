@@ -21,8 +21,10 @@ func (a *app) changeApply() *cobra.Command {
 		Use:   "apply NAME",
 		Short: "Apply a change to all devices at once, after its preview",
 		Args:  cobra.ExactArgs(1),
-		Long: "Print the preview of a change, ask, and make all of its edits for all devices at once. When it would do\n" +
-			"something else by then, nothing is done. Where a second person must approve, the change waits for one, and is\n" +
+		Long: "Print the preview of a change, ask, and make all of its edits for all devices at once. When it would " +
+			"do\n" +
+			"something else by then, nothing is done. Where a second person must approve, the change waits for one, " +
+			"and is\n" +
 			"applied with the same command afterwards.",
 		ValidArgsFunction: a.completeChanges,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -67,17 +69,15 @@ func (a *app) notYet(x api.ChangeDetail) error {
 			x.Name,
 		)
 	} else {
-		err = a.did(x, "%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: rankwarden "+
-			"change approve %s\nWhy: %s\n", x.Name, x.Name, x.Name, strings.Join(x.Needs, "; "))
+		err = a.did(x, "%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: "+
+			"rankwarden change approve %s\nWhy: %s\n", x.Name, x.Name, x.Name, strings.Join(x.Needs, "; "))
 	}
 	return cmp.Or(err, errNo)
 }
 
 // readPreview reads a change and its preview, and prints the preview for a reader, who is asked about it next.
 func (a *app) readPreview(
-	ctx context.Context,
-	c *client.Client,
-	name string,
+	ctx context.Context, c *client.Client, name string,
 ) (x api.ChangeDetail, p api.Preview, err error) {
 	if x, err = c.Change(ctx, name); err != nil {
 		return x, p, err
@@ -128,7 +128,8 @@ func (a *app) changeApprove() *cobra.Command {
 				return err
 			}
 			if !yes {
-				if err := confirm(fmt.Sprintf("Approve %s, which %s asked for? [y/N] ", x.Name, x.AskedBy)); err != nil {
+				if err := confirm(fmt.Sprintf("Approve %s, which %s asked for? [y/N] ", x.Name,
+					x.AskedBy)); err != nil {
 					return err
 				}
 			}
@@ -137,7 +138,8 @@ func (a *app) changeApprove() *cobra.Command {
 				return err
 			}
 			if is.State != "approved" {
-				if err := a.did(is, "The approval of %s has lapsed: it would do something else by now.\n", is.Name); err != nil {
+				if err := a.did(is, "The approval of %s has lapsed: it would do something else by now.\n",
+					is.Name); err != nil {
 					return err
 				}
 				return errNo

@@ -10,7 +10,8 @@ func (a *app) changeCreate() *cobra.Command {
 	var title, reason string
 	cmd := &cobra.Command{
 		Use: "create NAME", Short: "Start an empty change", Args: cobra.ExactArgs(1),
-		Example: "  rankwarden change create longer-passwords --title \"Longer passwords at the desks\" --reason \"audit 2026-11\"",
+		Example: "  rankwarden change create longer-passwords --title \"Longer passwords at the desks\" --reason " +
+			"\"audit 2026-11\"",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {

@@ -102,13 +102,10 @@ func (a *app) deviceList() *cobra.Command {
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
 	f.StringVar(&q.State, "state", "", "live (default), claiming, refused or retired")
 	f.IntVar(&most, "most", 0, "list at most so many; 0 for all")
-	_ = cmd.RegisterFlagCompletionFunc(
-		"standing",
-		cobra.FixedCompletions(
-			[]string{"in_step", "drifted", "waiting", "held", "silent"},
-			cobra.ShellCompDirectiveNoFileComp,
-		),
-	)
+	_ = cmd.RegisterFlagCompletionFunc("standing", cobra.FixedCompletions(
+		[]string{"in_step", "drifted", "waiting", "held", "silent"},
+		cobra.ShellCompDirectiveNoFileComp,
+	))
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return ofList(cmd)
 }
@@ -120,9 +117,9 @@ func (a *app) deviceShow() *cobra.Command {
 		Use:               "show DEVICE",
 		Short:             "Show one device: desired, reported and decided by, for every setting",
 		ValidArgsFunction: a.completeDevices,
-		Long: "Show one device: desired, reported and decided by, for every setting. With --group, show the " +
-			"devices of a\ngroup, each with the settings that differ. With --at, show it as it was: what it was to have, " +
-			"what it had\nreported by then, and which assignments decided.",
+		Long: "Show one device: desired, reported and decided by, for every setting. With --group, show " +
+			"the devices of a\ngroup, each with the settings that differ. With --at, show it as it was: what it was " +
+			"to have, what it had\nreported by then, and which assignments decided.",
 		Example: "  rankwarden device show SKL-TKT-001\n  rankwarden device show SKL-TKT-001 --at 2031-03-04",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if group != "" {

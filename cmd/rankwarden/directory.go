@@ -118,8 +118,8 @@ func (a *app) directoryShow() *cobra.Command {
 				case !s.Connected:
 					_, err = fmt.Fprintln(
 						a.out,
-						"No connection is set. Start the service with --directory-url, or import a file: rankwarden directory import "+
-							"FILE",
+						"No connection is set. Start the service with --directory-url, or import a file: rankwarden "+
+							"directory import FILE",
 					)
 				case s.StartedAt == nil:
 					_, err = fmt.Fprintln(a.out, "Connected, but not synchronised yet.")

@@ -15,10 +15,11 @@ import (
 func (a *app) explainCommand() *cobra.Command {
 	var at string
 	cmd := &cobra.Command{
-		Use:               "explain DEVICE [SETTING]",
-		Short:             "Explain the settings of a device: desired, reported, and which assignments decided",
-		Args:              cobra.RangeArgs(1, 2),
-		Example:           "  rankwarden explain SKL-TKT-001\n  rankwarden explain SKL-TKT-001 membership.administrators",
+		Use:   "explain DEVICE [SETTING]",
+		Short: "Explain the settings of a device: desired, reported, and which assignments decided",
+		Args:  cobra.RangeArgs(1, 2),
+		Example: "  rankwarden explain SKL-TKT-001\n  rankwarden explain SKL-TKT-001 " +
+			"membership.administrators",
 		Annotations:       map[string]string{ownOutputs: outputsOfOne},
 		ValidArgsFunction: a.completeDevices,
 		RunE: func(cmd *cobra.Command, args []string) error {

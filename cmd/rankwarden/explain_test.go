@@ -88,9 +88,14 @@ func TestExplain(t *testing.T) {
 	out, code := run(t, "explain", "SKL-TKT-001", "--server", url)
 	assert.Zero(t, code, out)
 	for _, line := range []string{
-		"SKL-TKT-001  ▮▮ held", "    100  strict                   policy strict, revision 1, on trial", "    200  old-builds               policy old, revision 2, undecided",
-		"✓ Lockout  lockout", "  decided   base (only assignment) (rank 500)", "  trial     after 3 wrong attempts; strict outranks base", "  forecast  lockout gets stricter: never locks → after 3 wrong attempts",
-		"▮▮ Local groups: administrators  membership.administrators", "  differs   mechanic is a member, but not in the exact list", "  lost      a (rank 9): nobody; contested", "  held      change the rank of one",
+		"SKL-TKT-001  ▮▮ held", "    100  strict                   policy strict, revision 1, on trial",
+		"    200  old-builds               policy old, revision 2, undecided",
+		"✓ Lockout  lockout", "  decided   base (only assignment) (rank 500)",
+		"  trial     after 3 wrong attempts; strict outranks base",
+		"  forecast  lockout gets stricter: never locks → after 3 wrong attempts",
+		"▮▮ Local groups: administrators  membership.administrators",
+		"  differs   mechanic is a member, but not in the exact list", "  lost      a (rank 9): nobody; contested",
+		"  held      change the rank of one",
 		"▮▮ a fact is not known; wait", "! membership.administrators: nobody works without a network; add one",
 	} {
 		assert.Contains(t, out, line+"\n")

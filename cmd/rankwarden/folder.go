@@ -175,8 +175,8 @@ func inForce(ctx context.Context, c *client.Client) (*folder, error) {
 	return f, err
 }
 
-// difference are the edits that make what is in force what the files say. What the files do not have stays, unless it is to be
-// removed too; a policy is never removed.
+// difference are the edits that make what is in force what the files say. What the files do not have stays, unless it
+// is to be removed too; a policy is never removed.
 func difference(files, now *folder, remove bool) (edits []api.ChangeEdit) {
 	for _, g := range files.groups {
 		at := slices.IndexFunc(now.groups, func(x folderGroup) bool { return x.Name == g.Name })
@@ -197,16 +197,14 @@ func difference(files, now *folder, remove bool) (edits []api.ChangeEdit) {
 		if at >= 0 && sameAssignment(x, now.assignments[at]) {
 			continue
 		}
-		edits = append(
-			edits,
-			api.ChangeEdit{
-				Kind:    "assign",
-				Name:    x.Name,
-				BasedOn: now.versions["assignment "+x.Name],
-				Assignment: &api.Aim{
-					Policy: x.Policy, Include: x.Include, Exclude: x.Exclude, Within: x.Within, Rank: x.Rank, Stance: stanceOf(x)},
-			},
-		)
+		edits = append(edits, api.ChangeEdit{
+			Kind:    "assign",
+			Name:    x.Name,
+			BasedOn: now.versions["assignment "+x.Name],
+			Assignment: &api.Aim{
+				Policy: x.Policy, Include: x.Include, Exclude: x.Exclude, Within: x.Within, Rank: x.Rank,
+				Stance: stanceOf(x)},
+		})
 	}
 	if !remove {
 		return edits
@@ -272,7 +270,8 @@ func (f *folder) write(dir string) error {
 		groups[i].Devices = slices.Clone(groups[i].Devices)
 		slices.Sort(groups[i].Devices)
 	}
-	if err := writeList(filepath.Join(dir, groupsFile), "# Groups of devices: listed, or by a rule.\n", groups); err != nil {
+	if err := writeList(filepath.Join(dir, groupsFile), "# Groups of devices: listed, or by a rule.\n",
+		groups); err != nil {
 		return err
 	}
 	return writeList(

@@ -69,7 +69,8 @@ func (a *app) groupList() *cobra.Command {
 
 func (a *app) groupShow() *cobra.Command {
 	return ofList(&cobra.Command{
-		Use: "show NAME", Short: "List the devices in a group", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeGroups,
+		Use: "show NAME", Short: "List the devices in a group", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeGroups,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -262,7 +263,8 @@ func (a *app) groupTry() *cobra.Command {
 				if t.Unknown > 0 {
 					fmt.Fprintf(
 						a.out,
-						"Unknown for %s: the rule reads a fact not reported yet, so their settings are held until then.\n",
+						"Unknown for %s: the rule reads a fact not reported yet, so their settings are held until "+
+							"then.\n",
 						plural(t.Unknown, "device", "devices"),
 					)
 				}

@@ -22,11 +22,14 @@ import (
 func (a *app) keyCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "key", Short: "Keys that passwords are sealed to",
-		Long: "Keys that passwords are sealed to. A private half is made on your machine, and never sent: only its public half is, and the\n" +
-			"proof that a copy of it exists. A key for the service goes live once its private half is in the file of the service.",
+		Long: "Keys that passwords are sealed to. A private half is made on your machine, and never sent: only its " +
+			"public half is, and the\n" +
+			"proof that a copy of it exists. A key for the service goes live once its private half is in the file of " +
+			"the service.",
 	}
 	cmd.AddCommand(
-		a.keyList(), a.keyCreate(), a.keyProve(), a.keyAct("approve", "Approve what waits for a second owner of a key", decide(true)),
+		a.keyList(), a.keyCreate(), a.keyProve(),
+		a.keyAct("approve", "Approve what waits for a second owner of a key", decide(true)),
 		a.keyAct("decline", "Decline what waits for a second owner of a key", decide(false)),
 		a.keyAct("retire", "Seal nothing new to a key", (*client.Client).RetireEscrowKey),
 		a.keyReseal(), a.keyUnrecovered(),
@@ -88,16 +91,23 @@ func (a *app) keyList() *cobra.Command {
 				return err
 			}
 			return list(a, keys, "No keys yet; no device changes passwords before one is live.",
-				column[api.EscrowKey]{title: "Key", right: true, value: func(k api.EscrowKey) string { return strconv.FormatInt(k.Number, 10) }},
+				column[api.EscrowKey]{title: "Key", right: true,
+					value: func(k api.EscrowKey) string { return strconv.FormatInt(k.Number, 10) }},
 				column[api.EscrowKey]{title: "Use", value: func(k api.EscrowKey) string { return k.Use }},
-				column[api.EscrowKey]{title: "State", wrap: 1, value: keyState, paint: func(k api.EscrowKey) text.Colors {
-					if k.State == "live" {
-						return text.Colors{text.FgGreen}
-					}
-					return nil
-				}},
-				column[api.EscrowKey]{title: "Made", wrap: 1, value: func(k api.EscrowKey) string { return strings.TrimSuffix(a.when(k.MadeAt)+" by "+k.MadeBy, " by ") }},
-				column[api.EscrowKey]{title: "Passwords", right: true, value: func(k api.EscrowKey) string { return strconv.Itoa(k.Deposits) }},
+				column[api.EscrowKey]{title: "State", wrap: 1, value: keyState,
+					paint: func(k api.EscrowKey) text.Colors {
+						if k.State == "live" {
+							return text.Colors{text.FgGreen}
+						}
+						return nil
+					}},
+				column[api.EscrowKey]{title: "Made", wrap: 1,
+					value: func(k api.EscrowKey) string {
+						return strings.TrimSuffix(a.when(k.MadeAt)+" by "+k.MadeBy,
+							" by ")
+					}},
+				column[api.EscrowKey]{title: "Passwords", right: true,
+					value: func(k api.EscrowKey) string { return strconv.Itoa(k.Deposits) }},
 				column[api.EscrowKey]{title: "Private half", value: func(k api.EscrowKey) string {
 					return map[bool]string{true: "at the service", false: "not at the service"}[k.Held]
 				}},
@@ -136,16 +146,19 @@ func (a *app) keyCreate() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			made := escrow.RingKey{Number: number, Use: use, MadeAt: a.now.UTC().Truncate(time.Second), Private: private}
+			made := escrow.RingKey{Number: number, Use: use, MadeAt: a.now.UTC().
+				Truncate(time.Second), Private: private}
 			ring.Keys = append(ring.Keys, made)
 			if err := ring.Write(path); err != nil { // first, so that no public half stands alone
 				return err
 			}
-			if err := c.CreateEscrowKey(cmd.Context(), api.NewEscrowKey{Number: number, Use: use, Public: private.Public()}); err != nil {
+			if err := c.CreateEscrowKey(cmd.Context(),
+				api.NewEscrowKey{Number: number, Use: use, Public: private.Public()}); err != nil {
 				return err
 			}
 			return a.did(done{"created", strconv.FormatInt(number, 10)},
-				"Created %s key %d; its private half is in %s.\nCopy that file to a safe place, and prove the copy: rankwarden key prove %d --copy COPY\n",
+				"Created %s key %d; its private half is in %s.\nCopy that file to a safe place, and prove the copy: "+
+					"rankwarden key prove %d --copy COPY\n",
 				use, number, path, number)
 		},
 	}
@@ -157,7 +170,8 @@ func (a *app) keyCreate() *cobra.Command {
 func (a *app) keyProve() *cobra.Command {
 	var path string
 	cmd := &cobra.Command{
-		Use: "prove NUMBER", Short: "Prove that a copy of a new key exists, so that it goes live", Args: cobra.ExactArgs(1),
+		Use: "prove NUMBER", Short: "Prove that a copy of a new key exists, so that it goes live",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			number, err := keyNumber(args[0])
 			if err != nil {

@@ -15,8 +15,10 @@ import (
 func (a *app) keyReseal() *cobra.Command {
 	var stop, wait bool
 	cmd := &cobra.Command{
-		Use: "reseal NUMBER", Short: "Seal the passwords of a retired key to the newest live one", Args: cobra.ExactArgs(1),
-		Long: "Seal the passwords of a retired key to the newest live one. The service does it in the background; with --wait its\n" +
+		Use: "reseal NUMBER", Short: "Seal the passwords of a retired key to the newest live one",
+		Args: cobra.ExactArgs(1),
+		Long: "Seal the passwords of a retired key to the newest live one. The service does it in the background; " +
+			"with --wait its\n" +
 			"progress is shown until it ends. It can be stopped and begun again.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, number, err := a.key(args[0])
@@ -99,10 +101,14 @@ func (a *app) keyUnrecovered() *cobra.Command {
 				return err
 			}
 			return list(a, items, "Every current password has a recovery copy.",
-				column[api.UnrecoveredPassword]{title: "Device", value: func(u api.UnrecoveredPassword) string { return u.Device }},
-				column[api.UnrecoveredPassword]{title: "Account", value: func(u api.UnrecoveredPassword) string { return u.Account }},
-				column[api.UnrecoveredPassword]{title: "Name", value: func(u api.UnrecoveredPassword) string { return u.Name }},
-				column[api.UnrecoveredPassword]{title: "Changed", value: func(u api.UnrecoveredPassword) string { return a.when(u.ChangedAt) }},
+				column[api.UnrecoveredPassword]{title: "Device",
+					value: func(u api.UnrecoveredPassword) string { return u.Device }},
+				column[api.UnrecoveredPassword]{title: "Account",
+					value: func(u api.UnrecoveredPassword) string { return u.Account }},
+				column[api.UnrecoveredPassword]{title: "Name",
+					value: func(u api.UnrecoveredPassword) string { return u.Name }},
+				column[api.UnrecoveredPassword]{title: "Changed",
+					value: func(u api.UnrecoveredPassword) string { return a.when(u.ChangedAt) }},
 			)
 		},
 	})

@@ -14,11 +14,14 @@ import (
 func (a *app) notificationCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "notification", Short: "Notifications to other systems and people: webhooks, syslog, mail",
-		Long: "Notifications tell other systems and people what happened, as CloudEvents over HTTP, as syslog, or as mail. Targets say\n" +
-			"where they go and of what; deliveries are retried for two days, and then failed. Failed ones can be sent again.",
+		Long: "Notifications tell other systems and people what happened, as CloudEvents over HTTP, as syslog, or as " +
+			"mail. Targets say\n" +
+			"where they go and of what; deliveries are retried for two days, and then failed. Failed ones can be " +
+			"sent again.",
 	}
 	target := &cobra.Command{Use: "target", Short: "Where notifications go"}
-	target.AddCommand(a.targetList(), a.targetShow(), a.targetCreate(), a.targetEdit(), a.targetDelete(), a.targetTest())
+	target.AddCommand(a.targetList(), a.targetShow(), a.targetCreate(), a.targetEdit(), a.targetDelete(),
+		a.targetTest())
 	cmd.AddCommand(target, a.deliveryList(), a.deliveryResend())
 	return cmd
 }
@@ -41,14 +44,16 @@ func (a *app) deliveryList() *cobra.Command {
 				return err
 			}
 			return list(a, items, "No deliveries.",
-				column[api.Delivery]{title: "Delivery", right: true, value: func(d api.Delivery) string { return strconv.FormatInt(d.ID, 10) }},
+				column[api.Delivery]{title: "Delivery", right: true,
+					value: func(d api.Delivery) string { return strconv.FormatInt(d.ID, 10) }},
 				column[api.Delivery]{title: "Happened", value: func(d api.Delivery) string { return a.when(d.At) }},
 				column[api.Delivery]{title: "Target", value: func(d api.Delivery) string { return d.Target }},
 				column[api.Delivery]{title: "State", value: deliveryState, paint: func(d api.Delivery) text.Colors {
 					return map[string]text.Colors{"failed": {text.FgRed}, "delivered": {text.FgGreen}}[d.State]
 				}},
 				column[api.Delivery]{title: "Event", value: func(d api.Delivery) string { return d.Event }},
-				column[api.Delivery]{title: "Message", wrap: 2, value: func(d api.Delivery) string { return d.Message }},
+				column[api.Delivery]{title: "Message", wrap: 2,
+					value: func(d api.Delivery) string { return d.Message }},
 				column[api.Delivery]{title: "Error", wrap: 1, value: func(d api.Delivery) string { return d.Error }},
 			)
 		},

@@ -16,8 +16,10 @@ import (
 
 // eventKinds are the kinds of events that a target can be told of.
 var eventKinds = []string{
-	"finding_opened", "finding_corrected", "finding_closed", "device_held", "device_silent", "password_viewed", "rollout_stopped",
-	"edit_braked", "database_returned", "service_frozen", "checkpoint_signed", "trail_broken", "sealed_owner_used", "attempt_refused", "trail_entry",
+	"finding_opened", "finding_corrected", "finding_closed", "device_held", "device_silent", "password_viewed",
+	"rollout_stopped",
+	"edit_braked", "database_returned", "service_frozen", "checkpoint_signed", "trail_broken", "sealed_owner_used",
+	"attempt_refused", "trail_entry",
 }
 
 func (a *app) targetList() *cobra.Command {
@@ -35,18 +37,25 @@ func (a *app) targetList() *cobra.Command {
 				return err
 			}
 			return list(a, items, "No notification targets. Create one: rankwarden notification target create",
-				column[api.NotificationTarget]{title: "Target", value: func(t api.NotificationTarget) string { return t.Name }},
-				column[api.NotificationTarget]{title: "Kind", value: func(t api.NotificationTarget) string { return t.Kind }},
-				column[api.NotificationTarget]{title: "Address", wrap: 1, value: func(t api.NotificationTarget) string { return t.Address }},
-				column[api.NotificationTarget]{title: "Events", wrap: 1, value: func(t api.NotificationTarget) string { return strings.Join(t.Events, ", ") }},
-				column[api.NotificationTarget]{title: "Waiting", right: true, value: func(t api.NotificationTarget) string { return fmt.Sprint(t.Waiting) }},
-				column[api.NotificationTarget]{title: "Failed", right: true, value: func(t api.NotificationTarget) string { return fmt.Sprint(t.Failed) }},
-				column[api.NotificationTarget]{title: "State", wrap: 1, value: a.targetState, paint: func(t api.NotificationTarget) text.Colors {
-					if t.Failures > 0 {
-						return text.Colors{text.FgRed}
-					}
-					return nil
-				}},
+				column[api.NotificationTarget]{title: "Target",
+					value: func(t api.NotificationTarget) string { return t.Name }},
+				column[api.NotificationTarget]{title: "Kind",
+					value: func(t api.NotificationTarget) string { return t.Kind }},
+				column[api.NotificationTarget]{title: "Address", wrap: 1,
+					value: func(t api.NotificationTarget) string { return t.Address }},
+				column[api.NotificationTarget]{title: "Events", wrap: 1,
+					value: func(t api.NotificationTarget) string { return strings.Join(t.Events, ", ") }},
+				column[api.NotificationTarget]{title: "Waiting", right: true,
+					value: func(t api.NotificationTarget) string { return fmt.Sprint(t.Waiting) }},
+				column[api.NotificationTarget]{title: "Failed", right: true,
+					value: func(t api.NotificationTarget) string { return fmt.Sprint(t.Failed) }},
+				column[api.NotificationTarget]{title: "State", wrap: 1, value: a.targetState,
+					paint: func(t api.NotificationTarget) text.Colors {
+						if t.Failures > 0 {
+							return text.Colors{text.FgRed}
+						}
+						return nil
+					}},
 			)
 		},
 	})
@@ -74,8 +83,10 @@ func (a *app) targetShow() *cobra.Command {
 				return err
 			}
 			lines := [][2]string{{"kind", t.Kind}, {"address", t.Address}, {"events", strings.Join(t.Events, ", ")},
-				{"groups", cmp.Or(strings.Join(t.Groups, ", "), "every device")}, {"from", t.From}, {"to", strings.Join(t.To, ", ")},
-				{"user", t.User}, {"state", a.targetState(t)}, {"waiting", fmt.Sprint(t.Waiting)}, {"failed", fmt.Sprint(t.Failed)},
+				{"groups", cmp.Or(strings.Join(t.Groups, ", "), "every device")}, {"from", t.From},
+				{"to", strings.Join(t.To, ", ")},
+				{"user", t.User}, {"state", a.targetState(t)}, {"waiting", fmt.Sprint(t.Waiting)},
+				{"failed", fmt.Sprint(t.Failed)},
 				{"created", a.when(t.CreatedAt) + " by " + t.CreatedBy}}
 			var b strings.Builder
 			fmt.Fprintln(&b, t.Name)
@@ -109,9 +120,11 @@ type targetFlags struct {
 
 func (f *targetFlags) add(cmd *cobra.Command) {
 	flags := cmd.Flags()
-	flags.StringVar(&f.spec.Address, "address", "", "`URL` of a webhook; tls://HOST:PORT or tcp:// of syslog; smtp://HOST:PORT, smtps:// "+
-		"or smtp+clear:// of a mail server")
-	flags.StringSliceVar(&f.events, "event", nil, "`KIND` of event to tell of; may be repeated. Kinds: "+strings.Join(eventKinds, ", "))
+	flags.StringVar(&f.spec.Address, "address", "",
+		"`URL` of a webhook; tls://HOST:PORT or tcp:// of syslog; smtp://HOST:PORT, smtps:// or smtp+clear:// of a "+
+			"mail server")
+	flags.StringSliceVar(&f.events, "event", nil,
+		"`KIND` of event to tell of; may be repeated. Kinds: "+strings.Join(eventKinds, ", "))
 	flags.StringSliceVar(&f.groups, "group", nil, "only of devices in this `group`; may be repeated")
 	flags.StringVar(&f.spec.From, "from", "", "mail `address` that it comes from")
 	flags.StringSliceVar(&f.recipients, "to", nil, "mail `address` that it goes to; may be repeated")
@@ -128,7 +141,8 @@ func (f *targetFlags) into(cmd *cobra.Command, spec *api.NotificationTargetSpec)
 	for flag, set := range map[string]func(){
 		"address": func() { spec.Address = f.spec.Address }, "event": func() { spec.Events = f.events },
 		"group": func() { spec.Groups = f.groups }, "from": func() { spec.From = f.spec.From },
-		"to": func() { spec.To = f.recipients }, "user": func() { spec.User = f.spec.User }, "off": func() { spec.Enabled = !f.off },
+		"to": func() { spec.To = f.recipients }, "user": func() { spec.User = f.spec.User },
+		"off": func() { spec.Enabled = !f.off },
 	} {
 		if given(flag) {
 			set()
@@ -156,18 +170,22 @@ func secretWords(secret string) string {
 	if secret == "" {
 		return ""
 	}
-	return "Requests are signed (RFC 9421, hmac-sha256) with this secret, which is shown this once:\n\n    " + secret + "\n\n"
+	return "Requests are signed (RFC 9421, hmac-sha256) with this secret, which is shown this once:\n\n    " + secret +
+		"\n\n"
 }
 
 func (a *app) targetCreate() *cobra.Command {
 	var f targetFlags
 	cmd := &cobra.Command{
 		Use: "create NAME", Short: "Create a notification target", Args: cobra.ExactArgs(1),
-		Example: "  rankwarden notification target create desk --kind webhook --address https://desk.skerryline.example/warden \\\n" +
+		Example: "  rankwarden notification target create desk --kind webhook --address " +
+			"https://desk.skerryline.example/warden \\\n" +
 			"    --event password_viewed --event rollout_stopped\n" +
-			"  rankwarden notification target create archive --kind syslog --address tls://logs.skerryline.example:6514 --event trail_entry",
+			"  rankwarden notification target create archive --kind syslog --address " +
+			"tls://logs.skerryline.example:6514 --event trail_entry",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			spec := api.NotificationTargetSpec{Kind: f.spec.Kind, Enabled: true, Events: []string{}, Groups: []string{}, To: []string{}}
+			spec := api.NotificationTargetSpec{Kind: f.spec.Kind, Enabled: true, Events: []string{}, Groups: []string{},
+				To: []string{}}
 			if err := f.into(cmd, &spec); err != nil {
 				return err
 			}
@@ -182,12 +200,14 @@ func (a *app) targetCreate() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.did(t, "Created %s.\n%sTest it: rankwarden notification target test %s\n", t.Name, secretWords(t.Secret), t.Name)
+			return a.did(t, "Created %s.\n%sTest it: rankwarden notification target test %s\n", t.Name,
+				secretWords(t.Secret), t.Name)
 		},
 	}
 	f.add(cmd)
 	cmd.Flags().StringVar(&f.spec.Kind, "kind", "", "`webhook`, syslog or mail")
-	_ = cmd.RegisterFlagCompletionFunc("kind", cobra.FixedCompletions([]string{"webhook", "syslog", "mail"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("kind",
+		cobra.FixedCompletions([]string{"webhook", "syslog", "mail"}, cobra.ShellCompDirectiveNoFileComp))
 	return cmd
 }
 
@@ -201,8 +221,9 @@ func (a *app) targetEdit() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			spec := api.NotificationTargetSpec{Kind: t.Kind, Address: t.Address, Events: t.Events, Groups: t.Groups, Enabled: t.Enabled || on,
-				From: t.From, To: t.To, User: t.User, CA: t.CA, NewSecret: newSecret}
+			spec := api.NotificationTargetSpec{Kind: t.Kind, Address: t.Address, Events: t.Events, Groups: t.Groups,
+				Enabled: t.Enabled || on,
+				From:    t.From, To: t.To, User: t.User, CA: t.CA, NewSecret: newSecret}
 			if err := f.into(cmd, &spec); err != nil {
 				return err
 			}

@@ -41,9 +41,11 @@ func TestResolvePrintsWhoWonAndWhoLost(t *testing.T) {
 	assert.Equal(t, 1, code, "one device has a contested unit")
 	for _, line := range []string{
 		"    110  stricter-lockout         policy stricter-lockout  (outside, on trial)",
-		"  ●   minimum length          14 characters                                        ticket-desks outranks base-everywhere",
+		"  ●   minimum length          14 characters                                        ticket-desks outranks " +
+			"base-everywhere",
 		"                              ✗ base-everywhere (500): 12 characters; outranked",
-		"                              ✗ northwick (500): exactly: built-in administrator, northwick support@skerryline.example;",
+		"                              ✗ northwick (500): exactly: built-in administrator, northwick " +
+			"support@skerryline.example;",
 		"  ◆ administrators: mechanic is a member, but not in the exact list",
 		"  ◆ keeper: last rotated 2031-01-20T02:00:00Z, overdue",
 		"  Trial: changes",
@@ -72,7 +74,8 @@ func TestResolvePrintsWhoWonAndWhoLost(t *testing.T) {
 		),
 		out,
 	)
-	for name, want := range map[string]int{"02-rank-decides": 0, "04-equal-rank-contested": 1, "08-rotation-without-account": 1, "09-no-way-in": 1, "11-scope": 1, "06-adjust-adds-up": 0} {
+	for name, want := range map[string]int{"02-rank-decides": 0, "04-equal-rank-contested": 1,
+		"08-rotation-without-account": 1, "09-no-way-in": 1, "11-scope": 1, "06-adjust-adds-up": 0} {
 		_, code := run(t, "resolve", "../../core/scenario/testdata/cases/"+name+".json", "-o", "json")
 		assert.Equal(t, want, code, name)
 	}
@@ -89,17 +92,23 @@ func TestResolveSaysWhatIsWrongWithAFile(t *testing.T) {
 		"two groups are called":            scenarioHead + "groups: [{name: a, devices: []}, {name: a, rule: 'true'}]",
 		`either "devices" or "rule"`:       scenarioHead + "groups: [{name: a}]",
 		"groups[0].rule: line 1, column 7": scenarioHead + "groups: [{name: a, rule: device.nmae == 'x'}]",
-		`did you mean "desks"?`:            scenarioHead + group + policy + "assignments: [{name: a, policy: base, include: [dekss], rank: 1}]",
-		`there is no policy "bas"`:         scenarioHead + group + policy + "assignments: [{name: a, policy: bas, include: [desks], rank: 1}]",
-		"rank 0 is out of bounds":          scenarioHead + group + policy + "assignments: [{name: a, policy: base, include: [desks]}]",
-		"stance":                           scenarioHead + group + policy + "assignments: [{name: a, policy: base, include: [desks], rank: 1, stance: maybe}]",
-		"3:68: error: lockout.threshold":   scenarioHead + "policies:\n  - {format: rankwarden.policy/1, name: base, lockout: {threshold: many}}",
-		"two devices are called":           scenarioHead + "devices: [{name: SKL-1}, {name: SKL-1}]",
-		"is not of the directory":          scenarioHead + "directory: [{ref: 'local:x', sid: S-1-5-32-1}]",
-		"line 2: the key \"polices\"":      "{\"format\": \"rankwarden.scenario/1\",\n\"polices\": []}",
-		"line 2: devices.os_build":         "{\"format\": \"rankwarden.scenario/1\",\n\"devices\": [{\"name\": \"a\", \"os_build\": \"x\"}]}",
-		"stand beside the scenario":        scenarioHead + "policy_files: [../../etc/passwd]",
-		"no such file":                     scenarioHead + "policy_files: [missing.yaml]",
+		`did you mean "desks"?`: scenarioHead + group + policy +
+			"assignments: [{name: a, policy: base, include: [dekss], rank: 1}]",
+		`there is no policy "bas"`: scenarioHead + group + policy +
+			"assignments: [{name: a, policy: bas, include: [desks], rank: 1}]",
+		"rank 0 is out of bounds": scenarioHead + group + policy +
+			"assignments: [{name: a, policy: base, include: [desks]}]",
+		"stance": scenarioHead + group + policy +
+			"assignments: [{name: a, policy: base, include: [desks], rank: 1, stance: maybe}]",
+		"3:68: error: lockout.threshold": scenarioHead +
+			"policies:\n  - {format: rankwarden.policy/1, name: base, lockout: {threshold: many}}",
+		"two devices are called":      scenarioHead + "devices: [{name: SKL-1}, {name: SKL-1}]",
+		"is not of the directory":     scenarioHead + "directory: [{ref: 'local:x', sid: S-1-5-32-1}]",
+		"line 2: the key \"polices\"": "{\"format\": \"rankwarden.scenario/1\",\n\"polices\": []}",
+		"line 2: devices.os_build": "{\"format\": \"rankwarden.scenario/1\",\n\"devices\": [{\"name\": " +
+			"\"a\", \"os_build\": \"x\"}]}",
+		"stand beside the scenario": scenarioHead + "policy_files: [../../etc/passwd]",
+		"no such file":              scenarioHead + "policy_files: [missing.yaml]",
 	} {
 		out, code := run(t, "resolve", write(t, "s.yaml", content))
 		assert.Equal(t, 2, code, says)
@@ -115,16 +124,14 @@ func TestPolicyFilesBesideTheScenario(t *testing.T) {
 	path := write(
 		t,
 		"s.yaml",
-		scenarioHead+"policy_files: [base.yaml]\nassignments: [{name: a, policy: base, include: [everything], rank: 1}]\ndevices: [{name: SKL-TKT-001}]",
+		scenarioHead+"policy_files: [base.yaml]\nassignments: [{name: a, policy: base, include: [everything], rank: "+
+			"1}]\ndevices: [{name: SKL-TKT-001}]",
 	)
-	require.NoError(
-		t,
-		os.WriteFile(
-			filepath.Join(filepath.Dir(path), "base.yaml"),
-			[]byte("format: rankwarden.policy/1\nname: base\nlockout: {threshold: 5}"),
-			0o600,
-		),
-	)
+	require.NoError(t, os.WriteFile(
+		filepath.Join(filepath.Dir(path), "base.yaml"),
+		[]byte("format: rankwarden.policy/1\nname: base\nlockout: {threshold: 5}"),
+		0o600,
+	))
 	out, code := run(t, "resolve", path)
 	assert.Zero(t, code)
 	assert.Contains(t, out, "after 5 wrong attempts within 15 min, locked for 15 min")
@@ -188,7 +195,8 @@ func TestFactsFromCSV(t *testing.T) {
 	assert.Equal(t, "north/kirkness", *facts[0].Path)
 	assert.Nil(t, facts[0].PrimaryUser, "no column, so it stays as it is")
 	assert.Empty(t, *facts[1].Tags)
-	for says, file := range map[string]string{"device is missing": "path\nx\n", "no column": "device,colour\n", "wrong number of fields": "device,path\nx\n"} {
+	for says, file := range map[string]string{"device is missing": "path\nx\n", "no column": "device,colour\n",
+		"wrong number of fields": "device,path\nx\n"} {
 		_, err := readFacts(strings.NewReader(file))
 		assert.ErrorContains(t, err, says)
 	}

@@ -29,10 +29,11 @@ func (a *app) orderGive() *cobra.Command {
 		Args:  cobra.MinimumNArgs(1),
 		Long: "Send an order to devices. check-in: check in now. re-apply: apply everything again, also what is " +
 			"repeatedly\n" +
-			"reverted. collect: report everything. unlock and end-sessions need --account. rotate: rotate the password of\n" +
+			"reverted. collect: report everything. unlock and end-sessions need --account. rotate: rotate the " +
+			"password of\n" +
 			"--account, or every password with a rotation.\n\n" +
-			"An order waits for a device that is offline: unlock and end-sessions for an hour, rotate until it checks in, " +
-			"the\n" +
+			"An order waits for a device that is offline: unlock and end-sessions for an hour, rotate until it " +
+			"checks in, the\n" +
 			"others for a day.",
 		Example: "  rankwarden order send unlock SKL-TKT-004 --account local:counter\n" +
 			"  rankwarden order send re-apply --group ticket-desks",
@@ -58,10 +59,11 @@ func (a *app) orderGive() *cobra.Command {
 		},
 	}
 	cmd.Flags().
-		StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME or "+
-			"sid:S-1-…")
+		StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME "+
+			"or sid:S-1-…")
 	cmd.Flags().
-		BoolVar(&wait, "wait", false, "wait for the devices, and show how far they are; Ctrl-C leaves the orders as they are")
+		BoolVar(&wait, "wait", false, "wait for the devices, and show how far they are; Ctrl-C leaves the orders as "+
+			"they are")
 	cmd.Flags().StringVar(&o.Group, "group", "", "every device of this `group` as well")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return cmd
@@ -102,7 +104,8 @@ func (a *app) orderList() *cobra.Command {
 					title: "State",
 					value: func(o api.Order) string { return o.State },
 					paint: func(o api.Order) text.Colors {
-						return map[string]text.Colors{"done": {text.FgGreen}, "failed": {text.FgRed}, "ended": {text.FgRed}}[o.State]
+						return map[string]text.Colors{"done": {text.FgGreen}, "failed": {text.FgRed},
+							"ended": {text.FgRed}}[o.State]
 					},
 				},
 				column[api.Order]{title: "", wrap: 1, value: func(o api.Order) string {

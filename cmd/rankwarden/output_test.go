@@ -75,8 +75,10 @@ func TestListsForPrograms(t *testing.T) {
 // What a command cannot print is refused before it does anything, and so is a command that there is not.
 func TestRefusedBeforeAnythingHappens(t *testing.T) {
 	for _, args := range [][]string{
-		{"password", "show", "SKL-TKT-001", "--print", "-o", "csv"}, {"password", "show", "SKL-TKT-001", "--print", "-o", "xml"}, {"order", "send", "rotate", "-o", "csv"},
-		{"policy", "chekc", "FILE"}, {"gruop", "list"}, {"whoami", "--json", "-o", "yaml"}, {"drift", "--since", "yesterday-ish"},
+		{"password", "show", "SKL-TKT-001", "--print", "-o", "csv"},
+		{"password", "show", "SKL-TKT-001", "--print", "-o", "xml"}, {"order", "send", "rotate", "-o", "csv"},
+		{"policy", "chekc", "FILE"}, {"gruop", "list"}, {"whoami", "--json", "-o", "yaml"},
+		{"drift", "--since", "yesterday-ish"},
 	} {
 		out, code := run(t, append(args, "--server", "http://127.0.0.1:1")...)
 		assert.Equal(t, 2, code, "%v: %s", args, out)
@@ -87,7 +89,8 @@ func TestRefusedBeforeAnythingHappens(t *testing.T) {
 
 func TestPointsInTime(t *testing.T) {
 	now := time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
-	for written, want := range map[string]time.Time{"2h": now.Add(-2 * time.Hour), "3d": now.Add(-72 * time.Hour), "2031-03-01T00:00:00Z": now.AddDate(0, 0, -3).Add(-6 * time.Hour), "": {}} {
+	for written, want := range map[string]time.Time{"2h": now.Add(-2 * time.Hour), "3d": now.Add(-72 * time.Hour),
+		"2031-03-01T00:00:00Z": now.AddDate(0, 0, -3).Add(-6 * time.Hour), "": {}} {
 		at, err := pointInTime("since", written, now)
 		require.NoError(t, err, written)
 		assert.True(t, want.Equal(at), written)
@@ -98,7 +101,8 @@ func TestPointsInTime(t *testing.T) {
 
 func TestTimesInWords(t *testing.T) {
 	a, _ := printer("table", 0)
-	for ago, want := range map[time.Duration]string{0: "just now", 90 * time.Second: "90 s ago", 5 * time.Minute: "5 min ago", 3 * time.Hour: "3 h ago", -30 * time.Minute: "in 30 min"} {
+	for ago, want := range map[time.Duration]string{0: "just now", 90 * time.Second: "90 s ago",
+		5 * time.Minute: "5 min ago", 3 * time.Hour: "3 h ago", -30 * time.Minute: "in 30 min"} {
 		assert.Equal(t, want, a.when(a.now.Add(-ago)))
 	}
 	assert.Contains(t, a.when(a.now.Add(-72*time.Hour)), "2031-03-01")

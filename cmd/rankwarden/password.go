@@ -33,7 +33,8 @@ func (a *app) passwordList() *cobra.Command {
 	var q client.PasswordQuery
 	var most int
 	cmd := &cobra.Command{
-		Use: "list [SEARCH]", Short: "List stored passwords by account, without showing them", Args: cobra.MaximumNArgs(1),
+		Use: "list [SEARCH]", Short: "List stored passwords by account, without showing them",
+		Args:    cobra.MaximumNArgs(1),
 		Example: "  rankwarden password list keeper-4\n  rankwarden password list --overdue",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()
@@ -95,8 +96,8 @@ func (a *app) passwordShow() *cobra.Command {
 	var print, fromStdin bool
 	cmd := &cobra.Command{
 		Use: "show DEVICE", Short: "Show the stored password of an account of a device", Args: cobra.ExactArgs(1),
-		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a rotation is " +
-			"in\n" +
+		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a " +
+			"rotation is in\n" +
 			"progress, every password that may be the right one is shown, newest first.\n\n" +
 			"It is printed to a terminal only, unless --print is given.",
 		Example: "  rankwarden password show SKL-TKT-004 --reason \"ticket 4711, printer driver\"",
@@ -136,11 +137,7 @@ func (a *app) passwordShow() *cobra.Command {
 
 // reveal asks for your own password where the sign-in is no longer fresh.
 func (a *app) reveal(
-	ctx context.Context,
-	c *client.Client,
-	device string,
-	spec api.RevealSpec,
-	fromStdin bool,
+	ctx context.Context, c *client.Client, device string, spec api.RevealSpec, fromStdin bool,
 ) (api.RevealResult, error) {
 	shown, err := c.Reveal(ctx, device, spec)
 	var p *client.Problem
@@ -255,7 +252,8 @@ func (a *app) passwordViews() *cobra.Command {
 	var most int
 	var past pastFlags
 	cmd := &cobra.Command{
-		Use: "views [DEVICE]", Short: "List views of passwords: who, when and why, latest first", Args: cobra.MaximumNArgs(1),
+		Use: "views [DEVICE]", Short: "List views of passwords: who, when and why, latest first",
+		Args: cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			since, until, err := past.times(a.now)
 			if err != nil {

@@ -31,7 +31,8 @@ func pointInTime(flag, s string, now time.Time) (time.Time, error) {
 	if s == "" {
 		return time.Time{}, nil
 	}
-	for suffix, unit := range map[string]time.Duration{"m": time.Minute, "h": time.Hour, "d": 24 * time.Hour, "w": 7 * 24 * time.Hour} {
+	for suffix, unit := range map[string]time.Duration{"m": time.Minute, "h": time.Hour, "d": 24 * time.Hour,
+		"w": 7 * 24 * time.Hour} {
 		if n, err := strconv.Atoi(strings.TrimSuffix(s, suffix)); err == nil && strings.HasSuffix(s, suffix) && n >= 0 {
 			return now.Add(-time.Duration(n) * unit), nil
 		}
@@ -43,7 +44,8 @@ func pointInTime(flag, s string, now time.Time) (time.Time, error) {
 	}
 	return time.Time{}, unusable{
 		fmt.Errorf(
-			"--%s %q is no time; write how long ago (90m, 2h, 3d), a day (2031-03-04) or an instant (2031-03-04T06:00:00Z)",
+			"--%s %q is no time; write how long ago (90m, 2h, 3d), a day (2031-03-04) or an instant "+
+				"(2031-03-04T06:00:00Z)",
 			flag,
 			s,
 		),

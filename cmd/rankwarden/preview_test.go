@@ -75,13 +75,19 @@ func TestPreviewSaysWhatIsWrongWithAnEdit(t *testing.T) {
 		"field wihdraw not found":   "change: [{wihdraw: all}]",
 		`edit 1 (withdraw al): it does not exist: there is no assignment "al"; did you mean "all"?`: "change: [{withdraw: al}]",
 		`edit 2 (withdraw all): it does not exist`:                                                  "change: [{withdraw: all}, {withdraw: all}]",
-		"edit 1 (drop_group desks): an assignment names it: assignment all":                         "change: [{drop_group: desks}]",
-		`"everything" is the built-in group`:                                                        "change: [{drop_group: everything}]",
-		`edit 1 (assign a): it does not exist: there is no policy "bsae"; did you mean "base"?`:     "change: [{assign: {name: a, policy: bsae, include: [desks], rank: 1}}]",
-		`there is no group "desk"; did you mean "desks"?`:                                           "change: [{assign: {name: a, policy: base, include: [desk], rank: 1}}]",
-		"change[0].group.rule: line 1, column 7":                                                    "change: [{group: {name: a, rule: device.nmae == 'x'}}]",
-		"change[0].publish: a policy cannot be used":                                                "change: [{publish: {format: rankwarden.policy/1, name: base, lockout: {threshold: many}}}]",
-		"rank 0 is out of bounds":                                                                   "change: [{assign: {name: a, policy: base, include: [desks]}}]",
+		"edit 1 (drop_group desks): an assignment names it: assignment " +
+			"all": "change: [{drop_group: desks}]",
+		`"everything" is the built-in group`: "change: [{drop_group: everything}]",
+		`edit 1 (assign a): it does not exist: there is no policy "bsae"; did you mean "base"?`: "change: [{assign: " +
+			"{name: a, policy: bsae, include: [desks], rank: 1}}]",
+		`there is no group "desk"; did you mean "desks"?`: "change: [{assign: " +
+			"{name: a, policy: base, include: [desk], rank: 1}}]",
+		"change[0].group.rule: line 1, column 7": "change: [{group: " +
+			"{name: a, rule: device.nmae == 'x'}}]",
+		"change[0].publish: a policy cannot be " +
+			"used": "change: [{publish: {format: rankwarden.policy/1, name: base, lockout: {threshold: many}}}]",
+		"rank 0 is out of " +
+			"bounds": "change: [{assign: {name: a, policy: base, include: [desks]}}]",
 	} {
 		out, code := run(t, "preview", write(t, "s.yaml", organisation+change))
 		assert.Equal(t, 2, code, says)

@@ -22,7 +22,8 @@ func TestRehearsePrintsWhatHappens(t *testing.T) {
 		"▸ started, in waves: first-wave (2), to 50 % (4), the rest (6)",
 		"30 min  time passes",
 		"✓ wave 1, first-wave, passed its gate",
-		"■ stopped in wave 2, to 50 %: 2 of 3 failed or lost (67 %), at most 10 %; minimum length on SKL-TKT-006, SKL-TKT-007",
+		"■ stopped in wave 2, to 50 %: 2 of 3 failed or lost (67 %), at most 10 %; minimum length on SKL-TKT-006, " +
+			"SKL-TKT-007",
 		"✗ refused: it is stopped, so one cannot open the next wave; resume it first",
 		"dagny resumes it: the desks were on an old build and have been updated",
 		"SKL-TKT-011 joins",
@@ -75,7 +76,8 @@ change: [{withdraw: a}]
 	}
 
 	out, status := run(t, "rehearse", write(t, "s.yaml", source(
-		"rollout: {events: [{at: 0s, do: start}, {at: 1m, guard_refused: [everyone]}, {at: 2m, do: revert, by: asta, give_back: true}]}",
+		"rollout: {events: [{at: 0s, do: start}, {at: 1m, guard_refused: [everyone]}, {at: 2m, do: revert, by: asta, "+
+			"give_back: true}]}",
 	)))
 	assert.Equal(t, 1, status, out)
 	assert.Contains(t, out, "■ stopped in wave 1, first 1: 1 refused by the guard, none allowed")

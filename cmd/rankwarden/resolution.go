@@ -89,7 +89,8 @@ func (a *app) block(d scenario.Device, names []string) {
 }
 
 func (a *app) metLine(m scenario.Candidate) string {
-	notes := map[assign.Outcome]string{assign.Excluded: "excluded", assign.Outside: "outside", assign.Undecided: "undecided: unknown fact"}[m.Reason]
+	notes := map[assign.Outcome]string{assign.Excluded: "excluded", assign.Outside: "outside",
+		assign.Undecided: "undecided: unknown fact"}[m.Reason]
 	if m.Stance == assign.Trial {
 		notes = strings.TrimPrefix(notes+", on trial", ", ")
 	}

@@ -17,8 +17,10 @@ func (a *app) rolloutCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "rollout",
 		Short: "Rollouts: take a change to the devices in waves, each of which must pass a gate",
-		Long: "A rollout takes a change out. A device gets it once its wave is open. The next wave opens when enough devices of\n" +
-			"the last one are verified, few failed, no guard refused, and the soak time is over. When too many fail, the rollout\n" +
+		Long: "A rollout takes a change out. A device gets it once its wave is open. The next wave opens when enough " +
+			"devices of\n" +
+			"the last one are verified, few failed, no guard refused, and the soak time is over. When too many fail, " +
+			"the rollout\n" +
 			"stops by itself. Rollouts are named by their change.",
 	}
 	cmd.AddCommand(
@@ -238,8 +240,8 @@ func (a *app) rolloutDevices() *cobra.Command {
 	}
 	cmd.Flags().IntVar(&wave, "wave", 0, "only those of this `wave`, from 1")
 	cmd.Flags().
-		StringVar(&outcome, "outcome", "", "only those with this `outcome`: not_open, told, working, verified, failed, "+
-			"guard_refused, held, lost or late")
+		StringVar(&outcome, "outcome", "", "only those with this `outcome`: not_open, told, working, verified, "+
+			"failed, guard_refused, held, lost or late")
 	return ofList(cmd)
 }
 

@@ -21,9 +21,12 @@ func (a *app) rolloutStart() *cobra.Command {
 		Use:   "start CHANGE",
 		Short: "Take a change out in waves, after its preview",
 		Args:  cobra.ExactArgs(1),
-		Long: "Print the preview of a change, ask, and take it out in waves: first the groups of --first (or the group\n" +
-			"first-wave, or 1 % of the devices), then growing shares of all devices, then the rest. Each wave must pass its gate\n" +
-			"before the next one opens. Where a second person must approve, the change waits for one, and is started with the\n" +
+		Long: "Print the preview of a change, ask, and take it out in waves: first the groups of --first (or the " +
+			"group\n" +
+			"first-wave, or 1 % of the devices), then growing shares of all devices, then the rest. Each wave must " +
+			"pass its gate\n" +
+			"before the next one opens. Where a second person must approve, the change waits for one, " +
+			"and is started with the\n" +
 			"same command afterwards.\n\n" +
 			"Exit status: 0 it is started; 1 it waits for a second person.",
 		Example: "  rankwarden rollout start longer-passwords --first head-office --shares 10,50 --soak 1h\n" +
@@ -73,8 +76,7 @@ func (a *app) rolloutStart() *cobra.Command {
 		&how.Shares,
 		"shares",
 		nil,
-		"`percent` of all devices once each of the next waves is open, growing; 10,50 when "+
-			"left out",
+		"`percent` of all devices once each of the next waves is open, growing; 10,50 when left out",
 	)
 	f.IntVar(
 		&verified,
@@ -83,7 +85,8 @@ func (a *app) rolloutStart() *cobra.Command {
 		"a wave passes when at least so many `percent` of its devices heard from are verified",
 	)
 	f.IntVar(&failed, "failed", 2, "the rollout stops when more than so many `percent` fail")
-	f.IntVar(&heard, "heard", 90, "a wave passes when at least so many `percent` of its devices that were online when it opened were heard from since")
+	f.IntVar(&heard, "heard", 90, "a wave passes when at least so many `percent` of its devices that were online "+
+		"when it opened were heard from since")
 	f.DurationVar(
 		&soak,
 		"soak",
@@ -155,8 +158,8 @@ func (a *app) rolloutOpen() *cobra.Command {
 				return err
 			}
 			if r := step.Rollout; r.Asked != nil {
-				if err := a.did(r, "Asked. Somebody else with the right to deploy must open wave %d: rankwarden rollout open %s "+
-					"--reason ...\n", r.Asked.Wave, change); err != nil {
+				if err := a.did(r, "Asked. Somebody else with the right to deploy must open wave %d: rankwarden "+
+					"rollout open %s --reason ...\n", r.Asked.Wave, change); err != nil {
 					return err
 				}
 				return errNo
@@ -170,8 +173,10 @@ func (a *app) rolloutRevert() *cobra.Command {
 	cmd := a.rolloutStep(
 		"revert",
 		"Take the change of a rollout back from every device that has it",
-		"Every device that has the change goes back to what it resolves to without it, and the change is closed. With\n"+
-			"--give-back the devices also give back the members and values that the change took away, where nobody altered\n"+
+		"Every device that has the change goes back to what it resolves to without it, and the change is closed. "+
+			"With\n"+
+			"--give-back the devices also give back the members and values that the change took away, "+
+			"where nobody altered\n"+
 			"them since. See what came of it: rankwarden events --kind given_back, and --kind not_given_back.",
 		true,
 		func(ctx context.Context, c *client.Client, change, reason string) error {
@@ -191,8 +196,10 @@ func (a *app) rolloutResume() *cobra.Command {
 	cmd := a.rolloutStep(
 		"resume",
 		"Go on with a rollout that is paused or stopped",
-		"After a stop a reason is needed, the open wave soaks again, and devices that failed count once they report again.\n"+
-			"Where the change was edited meanwhile its preview is printed, and it goes on with the change as it is now.",
+		"After a stop a reason is needed, the open wave soaks again, and devices that failed count once they report "+
+			"again.\n"+
+			"Where the change was edited meanwhile its preview is printed, and it goes on with the change as it is "+
+			"now.",
 		false,
 		func(ctx context.Context, c *client.Client, change, reason string) error {
 			r, err := c.Rollout(ctx, change)

@@ -22,7 +22,8 @@ func (a *app) settingsCommand() *cobra.Command {
 				column[api.Setting]{title: "Section", value: func(s api.Setting) string { return s.Section }},
 				column[api.Setting]{title: "Setting", wrap: 1, value: func(s api.Setting) string { return s.Title }},
 				column[api.Setting]{title: "Value", wrap: 1, value: func(s api.Setting) string { return s.Value }},
-				column[api.Setting]{title: "Option of rankwardend serve", wrap: 1, value: func(s api.Setting) string { return s.Option }},
+				column[api.Setting]{title: "Option of rankwardend serve", wrap: 1,
+					value: func(s api.Setting) string { return s.Option }},
 			)
 		},
 	})

@@ -110,10 +110,13 @@ func (a *app) signInCommand() *cobra.Command {
 	var fromStdin bool
 	cmd := &cobra.Command{
 		Use: "sign-in", Short: "Sign in to a service and store a token for it", Args: cobra.NoArgs,
-		Long: "Sign in to a service and store a token for it. Without --name you sign in in the console, in whatever way you do\n" +
-			"there: the command shows a code, and waits until you allow it. With --name it asks for your password, and for the\n" +
+		Long: "Sign in to a service and store a token for it. Without --name you sign in in the console, in whatever " +
+			"way you do\n" +
+			"there: the command shows a code, and waits until you allow it. With --name it asks for your password, " +
+			"and for the\n" +
 			"code of a second factor.",
-		Example: "  rankwarden sign-in --server http://127.0.0.1:8470\n  rankwarden sign-in --server http://127.0.0.1:8470 --name harbourmaster",
+		Example: "  rankwarden sign-in --server http://127.0.0.1:8470\n  rankwarden sign-in --server " +
+			"http://127.0.0.1:8470 --name harbourmaster",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			server := a.server
 			if server == "" {
@@ -135,7 +138,8 @@ func (a *app) signInCommand() *cobra.Command {
 	cmd.Flags().StringVar(&name, "name", "", "your `name` as an operator")
 	cmd.Flags().IntVar(&hours, "hours", 12, "how long the token lives, in `hours`")
 	cmd.Flags().
-		BoolVar(&fromStdin, "password-stdin", false, "read the password from standard input, and on the next line the code of a second factor")
+		BoolVar(&fromStdin, "password-stdin", false,
+			"read the password from standard input, and on the next line the code of a second factor")
 	return cmd
 }
 
@@ -261,7 +265,8 @@ func askCode(fromStdin bool) (string, error) {
 	if !fromStdin {
 		if !term.IsTerminal(int(os.Stdin.Fd())) {
 			return "", errors.New(
-				"there is no terminal to ask for the code; use --password-stdin, and give the code on the line after it",
+				"there is no terminal to ask for the code; use --password-stdin, and give the code on the line after " +
+					"it",
 			)
 		}
 		fmt.Fprint(os.Stderr, "Code of your authenticator, or a recovery code: ")

@@ -14,7 +14,8 @@ type standingPart struct {
 
 // partsOf are the standings in the order in which they are shown.
 func partsOf(s api.Standings) []standingPart {
-	return []standingPart{{"in_step", s.InStep}, {"drifted", s.Drifted}, {"waiting", s.Waiting}, {"held", s.Held}, {"silent", s.Silent}}
+	return []standingPart{{"in_step", s.InStep}, {"drifted", s.Drifted}, {"waiting", s.Waiting}, {"held", s.Held},
+		{"silent", s.Silent}}
 }
 
 func total(s api.Standings) (n int) {

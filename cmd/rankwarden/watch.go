@@ -23,8 +23,8 @@ func (a *app) watchCommand() *cobra.Command {
 		Short: "Watch the standings of the fleet live, until every online device is verified",
 		Args:  cobra.NoArgs,
 		Long: "Watch the fleet's standings, live, until every online device is verified.\n\n" +
-			"Exit status: 0 all are verified and no setting is held; 1 settings are held, or not all are verified within " +
-			"--within.",
+			"Exit status: 0 all are verified and no setting is held; 1 settings are held, or not all are verified " +
+			"within --within.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {

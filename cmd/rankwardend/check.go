@@ -19,9 +19,12 @@ import (
 // checkCommand looks at everything that the service stands on, and changes nothing.
 func checkCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "check", Short: "Look whether everything is there that the service stands on; change nothing", Args: cobra.NoArgs,
-		Long: "Look whether everything is there that the service stands on: configuration, database, keys, clock, certificate. It\n" +
-			"takes the options of serve, and changes nothing. What is wrong ends it with status 1; what needs attention does not.",
+		Use: "check", Short: "Look whether everything is there that the service stands on; change nothing",
+		Args: cobra.NoArgs,
+		Long: "Look whether everything is there that the service stands on: configuration, database, keys, clock, " +
+			"certificate. It\n" +
+			"takes the options of serve, and changes nothing. What is wrong ends it with status 1; what needs " +
+			"attention does not.",
 		SilenceErrors: true,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			k, err := options(cmd.Flags())
@@ -31,7 +34,8 @@ func checkCommand() *cobra.Command {
 			c := &checking{k: k, out: cmd.OutOrStdout(), now: time.Now()}
 			c.all(cmd.Context())
 			if c.wrong > 0 {
-				return fmt.Errorf("%d %s wrong", c.wrong, map[bool]string{true: "thing is", false: "things are"}[c.wrong == 1])
+				return fmt.Errorf("%d %s wrong", c.wrong,
+					map[bool]string{true: "thing is", false: "things are"}[c.wrong == 1])
 			}
 			return nil
 		},
@@ -57,8 +61,10 @@ func (c *checking) attend(what string, args ...any) { c.say("attention", what, a
 func (c *checking) bad(err error)                   { c.wrong++; c.say("wrong", "%v", err) }
 
 func (c *checking) all(ctx context.Context) {
-	config := app.Config{Listen: c.k.String("listen"), DeviceListen: c.k.String("device-listen"), TLSCert: c.k.String("tls-cert"),
-		TLSKey: c.k.String("tls-key"), AllowClear: c.k.Bool("allow-clear"), Database: c.k.String("database"), Keys: c.k.String("keys"),
+	config := app.Config{Listen: c.k.String("listen"), DeviceListen: c.k.String("device-listen"),
+		TLSCert: c.k.String("tls-cert"),
+		TLSKey:  c.k.String("tls-key"), AllowClear: c.k.Bool("allow-clear"), Database: c.k.String("database"),
+		Keys:     c.k.String("keys"),
 		Interval: c.k.Duration("interval"), MetricsListen: c.k.String("metrics-listen")}
 	if err := config.Check(); err != nil {
 		c.bad(err)
@@ -97,7 +103,8 @@ func (c *checking) certificate(config app.Config) {
 	case ends.IsZero():
 		c.attend("no certificate: the service is for loopback, or for a proxy in front that does TLS")
 	case ends.Before(c.now):
-		c.bad(fmt.Errorf("the certificate ended on %s; put a new one at %s", ends.Format(time.DateOnly), config.TLSCert))
+		c.bad(fmt.Errorf("the certificate ended on %s; put a new one at %s", ends.Format(time.DateOnly),
+			config.TLSCert))
 	case ends.Before(c.now.Add(soon)):
 		c.attend("the certificate ends on %s", ends.Format(time.DateOnly))
 	default:
@@ -137,7 +144,8 @@ func (c *checking) database(ctx context.Context, db *store.Store) {
 	if at, err := tx.Clock(); err != nil {
 		c.bad(err)
 	} else if apart := time.Since(at).Abs(); apart > mostApart {
-		c.bad(fmt.Errorf("the clocks of this machine and of the database are %s apart; let both be set by the network", apart.Round(time.Second)))
+		c.bad(fmt.Errorf("the clocks of this machine and of the database are %s apart; let both be set by the network",
+			apart.Round(time.Second)))
 	} else {
 		c.fine("clock")
 	}
@@ -176,7 +184,8 @@ func (c *checking) returns(tx store.Reader) {
 		c.bad(err)
 	}
 	for _, r := range list {
-		c.attend("the database went back at %s: %s. Epoch %d began by itself", r.At.UTC().Format("2006-01-02 15:04:05 UTC"), r.Why, r.Epoch)
+		c.attend("the database went back at %s: %s. Epoch %d began by itself", r.At.UTC().
+			Format("2006-01-02 15:04:05 UTC"), r.Why, r.Epoch)
 	}
 	figures, err := tx.Figures(c.now)
 	if err != nil {
@@ -184,15 +193,16 @@ func (c *checking) returns(tx store.Reader) {
 		return
 	}
 	if figures.Mismatched > 0 {
-		c.attend("%d devices hold what the service does not know that it gave them, and take nothing that is published; "+
-			"if the database came back from a backup, run rankwardend restored", figures.Mismatched)
+		c.attend("%d devices hold what the service does not know that it gave them, and take nothing that is "+
+			"published; if the database came back from a backup, run rankwardend restored", figures.Mismatched)
 	}
 	frozen, err := tx.Freezes()
 	if err != nil {
 		c.bad(err)
 	}
 	for _, f := range frozen {
-		c.attend("%s is frozen since %s by %s: %s", map[string]string{store.FreezeAll: "settling", store.FreezeRollouts: "every rollout"}[f.What],
+		c.attend("%s is frozen since %s by %s: %s",
+			map[string]string{store.FreezeAll: "settling", store.FreezeRollouts: "every rollout"}[f.What],
 			f.At.UTC().Format("2006-01-02 15:04:05 UTC"), f.By, f.Reason)
 	}
 }
@@ -231,7 +241,8 @@ func (c *checking) escrow(tx store.Reader) {
 		}
 		live++
 		if !ring.Holds(key.Number) {
-			c.bad(fmt.Errorf("escrow key %d is live, and its private half is not in %s: what is sealed to it cannot be shown here",
+			c.bad(fmt.Errorf("escrow key %d is live, and its private half is not in %s: what is sealed to it cannot "+
+				"be shown here",
 				key.Number, c.k.String("escrow-keys")))
 		}
 	}

@@ -30,11 +30,12 @@ import (
 
 func demoCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "demo", Short: "Run the demo organisation: a database, the service and simulated devices", Args: cobra.NoArgs,
-		Long: "Run the demo organisation. It starts its own PostgreSQL on loopback, the service and simulated devices " +
-			"that\n" +
-			"really speak the device protocol, and people who interfere with them. Everything, the log too, is kept in " +
-			"--data, so that\n" +
+		Use: "demo", Short: "Run the demo organisation: a database, the service and simulated devices",
+		Args: cobra.NoArgs,
+		Long: "Run the demo organisation. It starts its own PostgreSQL on loopback, the service and simulated " +
+			"devices that\n" +
+			"really speak the device protocol, and people who interfere with them. Everything, the log too, is kept " +
+			"in --data, so that\n" +
 			"a second start goes on from there; --anew begins again. Ctrl-C stops all of it.\n\n" +
 			"Exit status with --until-verified: 0 when every online device is verified, 1 when not.",
 		RunE: runDemo,
@@ -183,7 +184,8 @@ func forget(dir string) error {
 	if err := pgcluster.Remove(filepath.Join(dir, "postgres")); err != nil {
 		return fmt.Errorf("beginning again: %w", err)
 	}
-	for _, name := range []string{"fleet", realDir, "keys.json", "checkpoints.jsonl", "password", escrowFile, escrowCopy, recoveryFile, logFile} {
+	for _, name := range []string{"fleet", realDir, "keys.json", "checkpoints.jsonl", "password", escrowFile,
+		escrowCopy, recoveryFile, logFile} {
 		if err := os.RemoveAll(filepath.Join(dir, name)); err != nil {
 			return fmt.Errorf("beginning again: %w", err)
 		}
@@ -241,11 +243,13 @@ func (d *demoRun) run(ctx context.Context) error {
 		return err
 	}
 	defer stopReal()
-	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n            or with the button, as somebody of the stand-in for an identity provider\n\n",
+	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n            or with the button, as "+
+		"somebody of the stand-in for an identity provider\n\n",
 		d.server.URL, demo.Owner, password)
 	fmt.Fprintf(
 		d.out,
-		"  %d simulated devices are enrolling. From the command line:\n    bin/rankwarden sign-in --server %s --name %s\n\n",
+		"  %d simulated devices are enrolling. From the command line:\n    bin/rankwarden sign-in --server %s --name "+
+			"%s\n\n",
 		len(fleet.Machines),
 		d.server.URL,
 		demo.Owner,

@@ -18,8 +18,8 @@ import (
 // loopback is where the stand-ins of the demo are.
 var loopback = []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}
 
-// standInReceivers starts a webhook, a collector of syslog and a mail server, and sets them up as targets. They are at other
-// ports after each start.
+// standInReceivers starts a webhook, a collector of syslog and a mail server, and sets them up as targets. They are at
+// other ports after each start.
 func standInReceivers(ctx context.Context, owner *client.Client) (stop func() error, err error) {
 	r := &receiver.Receiver{}
 	listeners := make([]net.Listener, 3)

@@ -53,5 +53,6 @@ func standInProvider(listen string) (o *oidc.Options, stop func() error, err err
 	}
 	web := &http.Server{Handler: p, ReadHeaderTimeout: time.Minute}
 	go func() { _ = web.Serve(l) }() // it ends when it is closed
-	return &oidc.Options{Name: demo.Organisation, Issuer: issuer, ClientID: "rankwarden", Roles: demoRoles}, web.Close, nil
+	return &oidc.Options{Name: demo.Organisation, Issuer: issuer, ClientID: "rankwarden", Roles: demoRoles}, web.Close,
+		nil
 }

@@ -67,7 +67,8 @@ func (d *demoRun) enrolReal(ctx context.Context, w *workstation.Workstation) err
 	if err != nil {
 		return err
 	}
-	if err := w.Install(filepath.Join(filepath.Dir(program), "rankwarden-agent"), "/usr/bin/rankwarden-agent"); err != nil {
+	if err := w.Install(filepath.Join(filepath.Dir(program), "rankwarden-agent"),
+		"/usr/bin/rankwarden-agent"); err != nil {
 		return err
 	}
 	if _, err := os.Stat(w.Path("/etc/rankwarden/token")); errors.Is(err, os.ErrNotExist) {
@@ -81,7 +82,8 @@ func (d *demoRun) enrolReal(ctx context.Context, w *workstation.Workstation) err
 		if err != nil {
 			return err
 		}
-		if _, err := w.Run(ctx, "mkdir -p /etc/rankwarden; getent passwd signage >/dev/null || useradd -m signage"); err != nil {
+		if _, err := w.Run(ctx, "mkdir -p /etc/rankwarden; getent passwd signage >/dev/null || useradd -m "+
+			"signage"); err != nil {
 			return err
 		}
 		if err := os.WriteFile(w.Path("/etc/rankwarden/token"), []byte(token.Token+"\n"), 0o600); err != nil {

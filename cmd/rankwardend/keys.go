@@ -56,7 +56,8 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		path := k.String("escrow-keys")
 		opened, err := app.OpenRooms(
 			cmd.Context(),
-			app.RoomOptions{Store: db, Keys: keys, Hub: &notices.Hub{}, Log: slog.New(slog.DiscardHandler), Now: time.Now,
+			app.RoomOptions{Store: db, Keys: keys, Hub: &notices.Hub{}, Log: slog.New(slog.DiscardHandler),
+				Now: time.Now,
 				Organisation: k.String(
 					"organisation",
 				), OpenEscrow: func() (escrow.Opener, error) { return escrow.ReadRing(path) }},
@@ -114,7 +115,8 @@ func keysNew() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "new", Short: "Create a key; copy its file to a safe place, and prove the copy", Args: cobra.NoArgs,
 		Long: "Create a key. It is the only command that ever creates one.\n\n" +
-			"With --service: the root and signing keys of a new service, once for a new database, before the first start.\n" +
+			"With --service: the root and signing keys of a new service, once for a new database, before the first " +
+			"start.\n" +
 			"Otherwise: a key that passwords are sealed to, or with --recovery an offline recovery key.",
 	}
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
@@ -145,17 +147,19 @@ func keysNew() *cobra.Command {
 			}
 			fmt.Fprintf(
 				d.out,
-				"Copy that file to a safe place, and prove the copy before it is used:\n  rankwardend keys prove %d --copy COPY\n",
+				"Copy that file to a safe place, and prove the copy before it is used:\n  rankwardend keys prove %d "+
+					"--copy COPY\n",
 				number,
 			)
 			return nil
 		})(cmd, args)
 	}
 	cmd.Flags().
-		StringVar(&recovery, "recovery", "", "create an offline recovery key, and write its private half to this `file` only")
+		StringVar(&recovery, "recovery", "", "create an offline recovery key, and write its private half to this "+
+			"`file` only")
 	cmd.Flags().
-		BoolVar(&ofService, "service", false, "create the root and signing keys of a new service, in the file named by "+
-			"--keys")
+		BoolVar(&ofService, "service", false,
+			"create the root and signing keys of a new service, in the file named by --keys")
 	cmd.MarkFlagsMutuallyExclusive("recovery", "service")
 	return cmd
 }
@@ -182,7 +186,8 @@ func newServiceKeys(cmd *cobra.Command) error {
 // keysRoot prints what everybody who proves something of this service begins with.
 func keysRoot() *cobra.Command {
 	return &cobra.Command{
-		Use: "root", Short: "Print the fingerprint of the root key; write it down to prove the audit trail with it", Args: cobra.NoArgs,
+		Use: "root", Short: "Print the fingerprint of the root key; write it down to prove the audit trail with it",
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			k, err := options(cmd.Flags())
 			if err != nil {
@@ -221,16 +226,14 @@ func keysList() *cobra.Command {
 				} else if k.Use == protocol.UseRecovery {
 					private = "offline"
 				}
-				t.AppendRow(
-					table.Row{
-						k.Number,
-						k.Use,
-						k.State,
-						k.MadeAt.Local().Format("2 Jan 2006 15:04"),
-						uses[k.Number],
-						private,
-					},
-				)
+				t.AppendRow(table.Row{
+					k.Number,
+					k.Use,
+					k.State,
+					k.MadeAt.Local().Format("2 Jan 2006 15:04"),
+					uses[k.Number],
+					private,
+				})
 			}
 			t.Render()
 			return nil
@@ -285,7 +288,8 @@ func keysProve() *cobra.Command {
 				if same, sameErr := sameFile(path, d.escrow); sameErr != nil {
 					return sameErr
 				} else if same {
-					return fmt.Errorf("%s is the service's own file, not a copy of it; copy it to another place, and name that", path)
+					return fmt.Errorf("%s is the service's own file, not a copy of it; copy it to another place, and "+
+						"name that", path)
 				}
 				var copy escrow.Ring
 				if copy, err = escrow.ReadRing(path); err == nil {
@@ -331,7 +335,8 @@ func keysRetire() *cobra.Command {
 			}
 			fmt.Fprintf(
 				d.out,
-				"Key %d is retired. Keep its private half: what is sealed to it stays so until\n  rankwardend keys reseal %d\n",
+				"Key %d is retired. Keep its private half: what is sealed to it stays so until\n  rankwardend keys "+
+					"reseal %d\n",
 				number,
 				number,
 			)
@@ -342,7 +347,8 @@ func keysRetire() *cobra.Command {
 
 func keysReseal() *cobra.Command {
 	return &cobra.Command{
-		Use: "reseal NUMBER", Short: "Seal what is sealed to a retired key to the newest live one", Args: cobra.ExactArgs(1),
+		Use: "reseal NUMBER", Short: "Seal what is sealed to a retired key to the newest live one",
+		Args: cobra.ExactArgs(1),
 		Long: "Seal what is sealed to a retired key to the newest live one. It may be interrupted and begun again.",
 		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
 			number, err := keyNumber(args[0])
@@ -374,8 +380,8 @@ func keysReseal() *cobra.Command {
 func keysExport() *cobra.Command {
 	return &cobra.Command{
 		Use: "export", Short: "Print every deposit as sealed to the recovery key, one a line", Args: cobra.NoArgs,
-		Long: "Print every deposit as sealed to the recovery key, one a line. Keep the file away from the service: with " +
-			"the\n" +
+		Long: "Print every deposit as sealed to the recovery key, one a line. Keep the file away from the service: " +
+			"with the\n" +
 			"recovery key, rankwardend recover opens it on any machine.",
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
 			lines := json.NewEncoder(d.out)
@@ -395,8 +401,8 @@ func keysExport() *cobra.Command {
 func restoredCommand() *cobra.Command {
 	return deskFlags(&cobra.Command{
 		Use: "restored", Short: "Say that the database came back from a backup", Args: cobra.NoArgs,
-		Long: "Say that the database came back from a backup, before the service starts on it. A new epoch begins, signed " +
-			"by\n" +
+		Long: "Say that the database came back from a backup, before the service starts on it. A new epoch begins, " +
+			"signed by\n" +
 			"the root key: devices are told anew under numbers that were never used, and give the service again the\n" +
 			"sealed passwords that the backup lacks.",
 		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {

@@ -28,7 +28,8 @@ func main() {
 func root() *cobra.Command {
 	cmd := &cobra.Command{
 		Version: version.Long(),
-		Use:     "rankwardend", Short: "The service of Rank Warden: central account policies for fleets of workstations",
+		Use:     "rankwardend", Short: "The service of Rank Warden: central account policies for fleets of " +
+			"workstations",
 		SilenceUsage: true, SilenceErrors: true,
 	}
 	cmd.AddCommand(

@@ -13,7 +13,8 @@ func notifyNetworks(k *koanf.Koanf) ([]netip.Prefix, error) {
 	for _, text := range k.Strings("notify-network") {
 		network, err := netip.ParsePrefix(text)
 		if err != nil {
-			return nil, fmt.Errorf("notify-network %q must be a network such as 10.20.0.0/16, or one address such as 10.20.0.7/32", text)
+			return nil, fmt.Errorf("notify-network %q must be a network such as 10.20.0.0/16, or one address such as "+
+				"10.20.0.7/32", text)
 		}
 		list = append(list, network.Masked())
 	}

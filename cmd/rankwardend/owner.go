@@ -25,9 +25,10 @@ func ownerReset() *cobra.Command {
 		Use:   "reset NAME",
 		Short: "Give an operator a new password and the owner's role; one that does not exist is added",
 		Args:  cobra.ExactArgs(1),
-		Long: "Give an operator a new password and the owner's role, and let the operator sign in again. Sessions and " +
-			"tokens of\n" +
-			"the operator end. The password is written to --password-file, which must not exist yet; it is never printed.",
+		Long: "Give an operator a new password and the owner's role, and let the operator sign in again. Sessions " +
+			"and tokens of\n" +
+			"the operator end. The password is written to --password-file, which must not exist yet; it is never " +
+			"printed.",
 		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
 			password := auth.NewPassword()
 			if err := writePassword(path, password); err != nil {
@@ -51,9 +52,12 @@ func ownerSeal() *cobra.Command {
 		Use:   "seal NAME",
 		Short: "Make the owner for the day on which nobody else gets in; its use is an alarm",
 		Args:  cobra.ExactArgs(1),
-		Long: "Make an owner for the day on which nobody else gets in, such as when the identity provider is down. The password\n" +
-			"is written to --password-file: put it on paper into an envelope, seal that, and delete the file. Such an owner signs\n" +
-			"in without a second factor, and whenever that happens Watch says so until the owner is sealed anew, which is done\n" +
+		Long: "Make an owner for the day on which nobody else gets in, such as when the identity provider is down. " +
+			"The password\n" +
+			"is written to --password-file: put it on paper into an envelope, seal that, and delete the file. Such " +
+			"an owner signs\n" +
+			"in without a second factor, and whenever that happens Watch says so until the owner is sealed anew, " +
+			"which is done\n" +
 			"with the same command and gives another password.",
 		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
 			password := auth.NewPassword()

@@ -13,7 +13,8 @@ import (
 
 // identityProvider is the one that the options name, nil for none.
 func identityProvider(k *koanf.Koanf) (*oidc.Options, error) {
-	o := &oidc.Options{Issuer: k.String("provider-issuer"), Name: k.String("provider-name"), ClientID: k.String("provider-client"),
+	o := &oidc.Options{Issuer: k.String("provider-issuer"), Name: k.String("provider-name"),
+		ClientID:    k.String("provider-client"),
 		GroupsClaim: k.String("provider-groups-claim"), NameClaim: k.String("provider-name-claim")}
 	if o.Issuer == "" {
 		return nil, nil
@@ -26,7 +27,8 @@ func identityProvider(k *koanf.Koanf) (*oidc.Options, error) {
 		o.Roles = append(o.Roles, m)
 	}
 	if len(o.Roles) == 0 {
-		return nil, errors.New("provider-role: without one nobody of the identity provider may do anything; give GROUP=ROLE")
+		return nil, errors.New("provider-role: without one nobody of the identity provider may do anything; give " +
+			"GROUP=ROLE")
 	}
 	if path := k.String("provider-secret-file"); path != "" {
 		data, err := os.ReadFile(path)

@@ -25,8 +25,8 @@ func recoverCommand() *cobra.Command {
 		Use:   "recover FILE",
 		Short: "Open exported deposits with the recovery key, on a machine without the service",
 		Args:  cobra.ExactArgs(1),
-		Long: "Open exported deposits with the recovery key, on a machine without the service. FILE is what rankwardend " +
-			"keys\n" +
+		Long: "Open exported deposits with the recovery key, on a machine without the service. FILE is what " +
+			"rankwardend keys\n" +
 			"export printed. Passwords are printed to a terminal only, unless --print is given.",
 		Example: "  rankwardend recover deposits.jsonl --key recovery-copy.json --device SKL-TKT-004",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -69,10 +69,7 @@ func recoverCommand() *cobra.Command {
 
 // recoverDeposits prints the wanted deposits of a file, and gives their number.
 func recoverDeposits(
-	in io.Reader,
-	out io.Writer,
-	key escrow.Opener,
-	wanted func(passwords.ExportedDeposit) bool,
+	in io.Reader, out io.Writer, key escrow.Opener, wanted func(passwords.ExportedDeposit) bool,
 ) (n int, err error) {
 	lines := bufio.NewScanner(in)
 	lines.Buffer(nil, longestLine)

@@ -41,10 +41,12 @@ func serveCommand() *cobra.Command {
 			"Every option can also stand in the file named by --config, by its name, or in the environment as\n" +
 			envPrefix + "NAME with _ for -. A flag beats the environment, which beats the file.\n\n" +
 			"Create the service's keys once, before the first start: rankwardend keys new --service.\n" +
-			"At the first start, with no operator yet, the owner named by --first-owner is created, and the password is\n" +
-			"written to --first-password, a file that only you can read. See rankwardend owner reset when it is lost.\n\n" +
-			"Devices change passwords once an escrow key is live, see rankwardend keys. The private escrow keys are read " +
-			"from\n" +
+			"At the first start, with no operator yet, the owner named by --first-owner is created, and the password " +
+			"is\n" +
+			"written to --first-password, a file that only you can read. See rankwardend owner reset when it is " +
+			"lost.\n\n" +
+			"Devices change passwords once an escrow key is live, see rankwardend keys. The private escrow keys are " +
+			"read from\n" +
 			"--escrow-keys, or from " + escrowEnv + ", which holds what would stand in that file.",
 		RunE: serve,
 	}
@@ -52,7 +54,8 @@ func serveCommand() *cobra.Command {
 	f.String("config", "", "file with options, in YAML")
 	f.String("listen", "127.0.0.1:8470", "address to listen on, `HOST:PORT`")
 	f.String("device-listen", "", "another address for the device protocol, `HOST:PORT`; the same when left out")
-	f.String("metrics-listen", "", "address on which machines read how all stands (OpenMetrics), `HOST:PORT`; nowhere when left out")
+	f.String("metrics-listen", "", "address on which machines read how all stands (OpenMetrics), `HOST:PORT`; "+
+		"nowhere when left out")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
 	f.String(
 		"migrate-database",
@@ -82,24 +85,25 @@ func serveCommand() *cobra.Command {
 	f.Int(
 		"approve-removed-administrators",
 		0,
-		"a second person must approve a change by which members leave administrators on this many `devices` or more; 0 for never",
+		"a second person must approve a change by which members leave administrators on this many `devices` or more; "+
+			"0 for never",
 	)
 	f.Bool("approve-everything", false, "a second person must approve a change that aims at everything at once")
 	f.Bool("approve-all-at-once", false, "a second person must approve a change that goes to its devices without waves")
 	f.Bool("approve-waivers", false, "a second person must agree to waivers of members of administrators")
-	f.Bool("approve-keys", false, "escrow keys go live and retire only with a second owner; local administration needs none")
+	f.Bool("approve-keys", false, "escrow keys go live and retire only with a second owner; local administration "+
+		"needs none")
 	f.Bool("approve-opening-early", false, "a second person must open a wave whose gate is not passed")
 	f.Int(
 		"brake-percent",
 		organisation.DefaultBrake.Percent,
-		"an import, a rule or a change of facts waits for a decision when it "+
-			"alters the desired state of more of the fleet, in `percent`, and of more than five devices",
+		"an import, a rule or a change of facts waits for a decision when it alters the desired state of more of the "+
+			"fleet, in `percent`, and of more than five devices",
 	)
 	f.Int(
 		"brake-administrators",
 		organisation.DefaultBrake.Administrators,
-		"the same, when members leave administrators on more "+
-			"`devices`",
+		"the same, when members leave administrators on more `devices`",
 	)
 	f.Bool("no-brake", false, "let nothing wait")
 	f.Duration("soak", rollout.DefaultGate.Soak, "how long the waves of a rollout soak where nothing else is said")
@@ -108,8 +112,8 @@ func serveCommand() *cobra.Command {
 	f.String(
 		"public-url",
 		"",
-		"where people reach the console through a proxy, such as https://warden.example; cookies are for TLS only when it "+
-			"is https",
+		"where people reach the console through a proxy, such as https://warden.example; cookies are for TLS only "+
+			"when it is https",
 	)
 	f.StringSlice(
 		"trust-proxy",
@@ -122,22 +126,28 @@ func serveCommand() *cobra.Command {
 		"how long every report is kept once its month is over; the last one of each day is kept for a year",
 	)
 	f.Duration("keep-events", retention.DefaultKept.Events, "how long device events are kept once their month is over")
-	f.Duration("keep-findings", retention.DefaultKept.Findings, "how long closed findings are kept once their month is over")
-	f.Duration("keep-states", retention.DefaultKept.DesiredStates, "how long superseded desired states are kept once their month is over")
-	f.Duration("keep-changes", retention.DefaultKept.Changes, "how long changes are kept once they are applied or dropped")
+	f.Duration("keep-findings", retention.DefaultKept.Findings,
+		"how long closed findings are kept once their month is over")
+	f.Duration("keep-states", retention.DefaultKept.DesiredStates,
+		"how long superseded desired states are kept once their month is over")
+	f.Duration("keep-changes", retention.DefaultKept.Changes,
+		"how long changes are kept once they are applied or dropped")
 	f.Duration("keep-orders", retention.DefaultKept.Orders, "how long ended orders are kept")
 	f.String("checkpoint-file", "", "`file` to which signed checkpoints of the audit trail are added, every hour")
-	f.String("traces", "", "`URL` of a collector of traces (OpenTelemetry, OTLP over HTTP), such as http://127.0.0.1:4318; nowhere when left out")
+	f.String("traces", "", "`URL` of a collector of traces (OpenTelemetry, OTLP over HTTP), such as "+
+		"http://127.0.0.1:4318; nowhere when left out")
 	f.StringSlice(
 		"notify-network",
 		nil,
-		"`NETWORK` of yours that notifications may go to, such as 10.20.0.0/16; otherwise they go to public addresses only. May be given several times",
+		"`NETWORK` of yours that notifications may go to, such as 10.20.0.0/16; otherwise they go to public "+
+			"addresses only. May be given several times",
 	)
 	f.String("provider-issuer", "", "identity provider that people sign in with (OpenID Connect), its issuer `URL`")
 	f.String("provider-name", "your account", "what the button for it says after \"Sign in with\"")
 	f.String("provider-client", "rankwarden", "client `identifier` there")
 	f.String("provider-secret-file", "", "`file` with the client secret, mode 0600; none for a public client")
-	f.StringSlice("provider-role", nil, "role for a group there, `GROUP=ROLE` or GROUP=ROLE:GROUP-OF-DEVICES; may be given several times")
+	f.StringSlice("provider-role", nil, "role for a group there, `GROUP=ROLE` or GROUP=ROLE:GROUP-OF-DEVICES; may be "+
+		"given several times")
 	f.String("provider-groups-claim", "groups", "`claim` that lists somebody's groups")
 	f.String("provider-name-claim", "preferred_username", "`claim` that names somebody")
 	f.Bool("only-provider", false, "let nobody sign in with a password but sealed owners, see rankwardend owner seal")
@@ -211,8 +221,9 @@ func logger(k *koanf.Koanf, to io.Writer) (*slog.Logger, error) {
 // kept is how long records are kept.
 func kept(k *koanf.Koanf) store.RetentionPeriods {
 	kept := retention.DefaultKept
-	for option, of := range map[string]*time.Duration{"keep-reports": &kept.Reports, "keep-events": &kept.Events, "keep-findings": &kept.Findings,
-		"keep-states": &kept.DesiredStates, "keep-orders": &kept.Orders, "keep-changes": &kept.Changes} {
+	for option, of := range map[string]*time.Duration{"keep-reports": &kept.Reports, "keep-events": &kept.Events,
+		"keep-findings": &kept.Findings,
+		"keep-states":   &kept.DesiredStates, "keep-orders": &kept.Orders, "keep-changes": &kept.Changes} {
 		*of = k.Duration(option)
 	}
 	kept.DailyReports = max(kept.DailyReports, kept.Reports)
@@ -296,17 +307,23 @@ func serve(cmd *cobra.Command, _ []string) error {
 	}
 	ctx := cmd.Context()
 	s, err := app.Start(ctx, app.Config{
-		NotifyNetworks: networks, Traces: k.String("traces"), Provider: identities, OnlyProvider: k.Bool("only-provider"),
+		NotifyNetworks: networks, Traces: k.String("traces"), Provider: identities,
+		OnlyProvider: k.Bool("only-provider"),
 		Listen: k.String(
 			"listen",
-		), DeviceListen: k.String("device-listen"), MetricsListen: k.String("metrics-listen"), TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
+		), DeviceListen: k.String("device-listen"), MetricsListen: k.String("metrics-listen"),
+		TLSCert: k.String("tls-cert"), TLSKey: k.String("tls-key"), AllowClear: k.Bool("allow-clear"),
 		Database: k.String(
 			"database",
-		), MigrateDatabase: k.String("migrate-database"), Keys: k.String("keys"), CheckpointFile: k.String("checkpoint-file"), RequireSecondFactor: k.Bool("require-second-factor"), EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"), Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
+		), MigrateDatabase: k.String("migrate-database"), Keys: k.String("keys"),
+		CheckpointFile: k.String("checkpoint-file"), RequireSecondFactor: k.Bool("require-second-factor"),
+		EscrowKeys: k.String("escrow-keys"), EscrowEnv: os.Getenv(escrowEnv), RevealBudget: k.Int("reveals-per-hour"),
+		Approvals: approvals(k), Organisation: k.String("organisation"), Interval: k.Duration("interval"),
 		PublicURL: k.String("public-url"), Proxies: k.Strings("trust-proxy"), Kept: kept(k),
 		SecondPersonOpens: k.Bool(
 			"approve-opening-early",
-		), SecondPersonWaives: k.Bool("approve-waivers"), SecondPersonKeys: k.Bool("approve-keys"), Soak: k.Duration("soak"), Brake: brake(k),
+		), SecondPersonWaives: k.Bool("approve-waivers"), SecondPersonKeys: k.Bool("approve-keys"),
+		Soak: k.Duration("soak"), Brake: brake(k),
 		Directory: connection, DirectoryEvery: k.Duration("directory-every"),
 	}, console.Files(), log)
 	if err != nil {

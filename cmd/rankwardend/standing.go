@@ -51,7 +51,8 @@ func standingLine(o api.Overview) string {
 	for _, part := range []struct {
 		n    int
 		word string
-	}{{o.Standings.Drifted, "drifted"}, {o.Standings.Waiting, "waiting"}, {o.Standings.Held, "held"}, {o.Standings.Silent, "silent"}} {
+	}{{o.Standings.Drifted, "drifted"}, {o.Standings.Waiting, "waiting"}, {o.Standings.Held, "held"},
+		{o.Standings.Silent, "silent"}} {
 		if part.n > 0 {
 			line += fmt.Sprintf(", %d %s", part.n, part.word)
 		}

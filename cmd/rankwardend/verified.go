@@ -64,15 +64,12 @@ func (d *demoRun) summary(o api.Overview, took time.Duration) {
 	t.AppendHeader(table.Row{"Group", "Devices", "In step", "Drifted", "Waiting", "Held", "Silent"})
 	columns := []table.ColumnConfig{}
 	for i := 2; i <= 7; i++ {
-		columns = append(
-			columns,
-			table.ColumnConfig{
-				Number:      i,
-				Align:       text.AlignRight,
-				AlignHeader: text.AlignRight,
-				AlignFooter: text.AlignRight,
-			},
-		)
+		columns = append(columns, table.ColumnConfig{
+			Number:      i,
+			Align:       text.AlignRight,
+			AlignHeader: text.AlignRight,
+			AlignFooter: text.AlignRight,
+		})
 	}
 	t.SetColumnConfigs(columns)
 	row := func(name string, s api.Standings) table.Row {

@@ -74,8 +74,8 @@ var (
 	ErrWrong   = errors.New("it cannot be used")      // the edit is wrong in itself
 )
 
-// Apply gives the inputs with the edits made one after the other; the inputs themselves stay as they are. The error is an
-// [Error] for the first edit that cannot be made.
+// Apply gives the inputs with the edits made one after the other; the inputs themselves stay as they are. The error is
+// an [Error] for the first edit that cannot be made.
 func Apply(in plan.Inputs, edits []Edit) (plan.Inputs, error) {
 	s := newState(in)
 	if err := s.applyAll(edits); err != nil {
@@ -84,7 +84,8 @@ func Apply(in plan.Inputs, edits []Edit) (plan.Inputs, error) {
 	return in.With(s.edits), nil
 }
 
-// Check says which edit cannot be made first, as [Apply] would; nil when all can. Of the inputs it needs no more than names.
+// Check says which edit cannot be made first, as [Apply] would; nil when all can. Of the inputs it needs no more than
+// names.
 func Check(in plan.Inputs, edits []Edit) *Error {
 	return newState(in).applyAll(edits)
 }
@@ -99,9 +100,11 @@ type state struct {
 
 func newState(in plan.Inputs) *state {
 	s := &state{
-		policies: map[string]bool{}, groups: map[string]bool{assign.Everything: true}, assignments: map[string]assign.Assignment{},
+		policies: map[string]bool{}, groups: map[string]bool{assign.Everything: true},
+		assignments: map[string]assign.Assignment{},
 		edits: plan.Edits{
-			Policies: map[string]*policy.Document{}, Assignments: map[string]*assign.Assignment{}, Groups: map[string]*fleet.Group{},
+			Policies: map[string]*policy.Document{}, Assignments: map[string]*assign.Assignment{},
+			Groups: map[string]*fleet.Group{},
 		},
 	}
 	for name := range in.Policies {

@@ -5,8 +5,8 @@ import "rankwarden.example/core/assign"
 // Touched is what a change touches: two that touch one thing may not be on their way at the same time.
 type Touched map[string]bool // such as assignment base, or group desks
 
-// Touches says what edits touch: the assignments they make, replace and remove, those of the policies that they publish,
-// and groups.
+// Touches says what edits touch: the assignments they make, replace and remove, those of the policies that they
+// publish, and groups.
 func Touches(edits []Edit, assignments []assign.Assignment) Touched {
 	t := Touched{}
 	for _, e := range edits {

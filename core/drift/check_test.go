@@ -104,11 +104,9 @@ func rotation(target string, minutes int) unit.Setting {
 
 var (
 	now       = time.Date(2031, 3, 4, 6, 0, 0, 0, time.UTC)
-	directory = principal.NewTable(
-		[]principal.Entry{
-			{Ref: principal.MustParse("group:Desks@skerryline.example"), SID: principal.MustSID("S-1-5-21-1-2-3-77")},
-		},
-	)
+	directory = principal.NewTable([]principal.Entry{
+		{Ref: principal.MustParse("group:Desks@skerryline.example"), SID: principal.MustSID("S-1-5-21-1-2-3-77")},
+	})
 )
 
 func TestCheck(t *testing.T) {
@@ -116,45 +114,56 @@ func TestCheck(t *testing.T) {
 		asked unit.Setting
 		want  string
 	}{
-		"as asked":                   {unit.Setting{Unit: unit.MinLength, Value: unit.Int(12)}, ""},
-		"another value":              {unit.Setting{Unit: unit.MinLength, Value: unit.Int(14)}, "wrong_value  14 12"},
-		"another switch":             {unit.Setting{Unit: unit.Complexity, Value: unit.Bool(false)}, "wrong_value  false true"},
-		"not reported":               {unit.Setting{Unit: unit.History, Value: unit.Int(24)}, "wrong_value  24 null"},
-		"lockout as asked":           {lockout(5, 15, 15), ""},
-		"another window":             {lockout(5, 15, 14), `wrong_value  {"threshold":5,"duration_minutes":15,"window_minutes":14} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
-		"should never lock":          {lockout(0, 0, 0), `wrong_value  {"threshold":0} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
-		"members as asked":           {group("administrators", true, "builtin:administrator local:keeper sid:S-1-5-21-1-2-3-77", ""), ""},
-		"found by its identifier":    {group("administrators", true, "sid:"+machine+"500 local:KEEPER sid:S-1-5-21-1-2-3-77", ""), ""},
-		"members nobody asked for":   {group("administrators", true, "local:mechanic", ""), `member_extra builtin:administrator "not a member" "member"; member_extra group:desks@skerryline.example "not a member" "member"; member_extra local:keeper "not a member" "member"; member_missing local:mechanic "member" "not a member"`},
-		"member that is nobody":      {group("administrators", false, "local:ghost", ""), `member_missing local:ghost "member" "no such account"`},
-		"open group, must not be":    {group("administrators", false, "", "local:keeper local:ghost builtin:guest"), `member_forbidden local:keeper "not a member" "member"`},
-		"group of another language":  {group("cranes", true, "local:mechanic", ""), ""},
-		"people of the directory":    {group("administrators", true, "builtin:administrator local:keeper group:desks@skerryline.example", ""), ""},
-		"nobody the directory knows": {group("administrators", false, "user:ghost@skerryline.example", ""), `member_missing user:ghost@skerryline.example "member" "unknown to the directory"`},
-		"bound account is missing":   {group("cranes", true, "account:yard local:mechanic", ""), `member_missing account:yard "member" "not a member"`},
-		"extra has the best name":    {group("administrators", true, "builtin:administrator local:keeper", ""), `member_extra group:desks@skerryline.example "not a member" "member"`},
-		"name of a built-in":         {setting("builtins.administrator.name", unit.Text("HAUSHERR")), ""},
-		"another name":               {setting("builtins.guest.name", unit.Text("visitor")), `wrong_value  "visitor" "Gast"`},
-		"built-in is enabled":        {setting("builtins.guest.enabled", unit.Bool(true)), "wrong_value  true false"},
-		"bound account as asked":     {account("yard", "yard-##", unit.Enabled), ""},
-		"bound account, other name":  {account("yard", "dock-##", unit.Disabled), `account_name  "dock-##" "Yard-07"; account_state  "disabled" "enabled"`},
-		"found by a name that fits":  {account("spare", "MECHANI#", unit.Enabled), `account_missing  "MECHANI#" null`},
-		"account that is not bound":  {account("spare", "MECHANIC", unit.Enabled), ""},
-		"account that is to go":      {account("spare", "mechanic", unit.Absent), `account_present  "absent" "mechanic"`},
-		"account that is gone":       {account("ghost", "ghost", unit.Absent), ""},
-		"never rotated":              {rotation("account:spare", 60), "rotation_never  null null"},
-		"rotated just in time":       {rotation("account:yard", 90), ""},
-		"rotated too long ago":       {rotation("account:yard", 89), `rotation_overdue  89 "2031-03-04T04:30:00Z"`},
-		"no such group":              {group("users", true, "local:keeper", ""), "group_missing  null null"},
+		"as asked":      {unit.Setting{Unit: unit.MinLength, Value: unit.Int(12)}, ""},
+		"another value": {unit.Setting{Unit: unit.MinLength, Value: unit.Int(14)}, "wrong_value  14 12"},
+		"another switch": {unit.Setting{Unit: unit.Complexity, Value: unit.Bool(false)},
+			"wrong_value  false true"},
+		"not reported":     {unit.Setting{Unit: unit.History, Value: unit.Int(24)}, "wrong_value  24 null"},
+		"lockout as asked": {lockout(5, 15, 15), ""},
+		"another window": {lockout(5, 15, 14),
+			`wrong_value  {"threshold":5,"duration_minutes":15,"window_minutes":14} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
+		"should never lock": {lockout(0, 0, 0),
+			`wrong_value  {"threshold":0} {"threshold":5,"duration_minutes":15,"window_minutes":15}`},
+		"members as asked": {group("administrators", true,
+			"builtin:administrator local:keeper sid:S-1-5-21-1-2-3-77", ""), ""},
+		"found by its identifier": {group("administrators", true,
+			"sid:"+machine+"500 local:KEEPER sid:S-1-5-21-1-2-3-77", ""), ""},
+		"members nobody asked for": {group("administrators", true, "local:mechanic", ""),
+			`member_extra builtin:administrator "not a member" "member"; member_extra group:desks@skerryline.example "not a member" "member"; member_extra local:keeper "not a member" "member"; member_missing local:mechanic "member" "not a member"`},
+		"member that is nobody": {group("administrators", false, "local:ghost", ""),
+			`member_missing local:ghost "member" "no such account"`},
+		"open group, must not be": {group("administrators", false, "", "local:keeper local:ghost builtin:guest"),
+			`member_forbidden local:keeper "not a member" "member"`},
+		"group of another language": {group("cranes", true, "local:mechanic", ""), ""},
+		"people of the directory": {group("administrators", true,
+			"builtin:administrator local:keeper group:desks@skerryline.example", ""), ""},
+		"nobody the directory knows": {group("administrators", false, "user:ghost@skerryline.example", ""),
+			`member_missing user:ghost@skerryline.example "member" "unknown to the directory"`},
+		"bound account is missing": {group("cranes", true, "account:yard local:mechanic", ""),
+			`member_missing account:yard "member" "not a member"`},
+		"extra has the best name": {group("administrators", true, "builtin:administrator local:keeper", ""),
+			`member_extra group:desks@skerryline.example "not a member" "member"`},
+		"name of a built-in": {setting("builtins.administrator.name", unit.Text("HAUSHERR")), ""},
+		"another name": {setting("builtins.guest.name", unit.Text("visitor")),
+			`wrong_value  "visitor" "Gast"`},
+		"built-in is enabled":    {setting("builtins.guest.enabled", unit.Bool(true)), "wrong_value  true false"},
+		"bound account as asked": {account("yard", "yard-##", unit.Enabled), ""},
+		"bound account, other name": {account("yard", "dock-##", unit.Disabled),
+			`account_name  "dock-##" "Yard-07"; account_state  "disabled" "enabled"`},
+		"found by a name that fits": {account("spare", "MECHANI#", unit.Enabled), `account_missing  "MECHANI#" null`},
+		"account that is not bound": {account("spare", "MECHANIC", unit.Enabled), ""},
+		"account that is to go": {account("spare", "mechanic", unit.Absent),
+			`account_present  "absent" "mechanic"`},
+		"account that is gone": {account("ghost", "ghost", unit.Absent), ""},
+		"never rotated":        {rotation("account:spare", 60), "rotation_never  null null"},
+		"rotated just in time": {rotation("account:yard", 90), ""},
+		"rotated too long ago": {rotation("account:yard", 89), `rotation_overdue  89 "2031-03-04T04:30:00Z"`},
+		"no such group":        {group("users", true, "local:keeper", ""), "group_missing  null null"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			assert.Equal(
-				t,
-				c.want,
-				written(
-					drift.Check([]unit.Setting{c.asked}, device(), nil, drift.Context{Directory: directory, Now: now}),
-				),
-			)
+			assert.Equal(t, c.want, written(
+				drift.Check([]unit.Setting{c.asked}, device(), nil, drift.Context{Directory: directory, Now: now}),
+			))
 		})
 	}
 }
@@ -211,8 +220,11 @@ func TestStand(t *testing.T) {
 		drift.InStep:  func(h *drift.StandingInput) { h.LastContact = now.Add(-3 * time.Minute) },
 		drift.Drifted: func(h *drift.StandingInput) { h.OpenFindings = 1 },
 		drift.Waiting: func(h *drift.StandingInput) { h.OpenFindings, h.Desired = 1, stamp(2, 1) },
-		drift.Silent:  func(h *drift.StandingInput) { h.Desired, h.LastContact = stamp(1, 5), now.Add(-3*time.Minute-1) },
-		drift.Held:    func(h *drift.StandingInput) { h.HeldUnits, h.LastContact = 1, time.Time{} },
+		drift.Silent: func(h *drift.StandingInput) {
+			h.Desired, h.LastContact = stamp(1, 5),
+				now.Add(-3*time.Minute-1)
+		},
+		drift.Held: func(h *drift.StandingInput) { h.HeldUnits, h.LastContact = 1, time.Time{} },
 	} {
 		h := fine
 		change(&h)
@@ -232,7 +244,8 @@ func TestLimitsOfADevice(t *testing.T) {
 	length := func(n int) unit.Setting { return unit.Setting{Unit: unit.MinLength, Value: unit.Int(n)} }
 	group := unit.Setting{Unit: unit.Administrators, Value: unit.Members{}}
 	history := unit.Setting{Unit: unit.History, Value: unit.Int(3)}
-	assert.Equal(t, []unit.ID{unit.Administrators}, state.Unable([]unit.Setting{group, length(8), history}), "it can read what is so")
+	assert.Equal(t, []unit.ID{unit.Administrators}, state.Unable([]unit.Setting{group, length(8), history}),
+		"it can read what is so")
 	assert.Equal(t, []unit.ID{unit.MinLength}, state.Unable([]unit.Setting{length(9)}))
 	state.Unsupported = []unit.ID{unit.Administrators}
 	assert.Equal(t, []unit.ID{unit.Administrators}, state.Unable([]unit.Setting{group}))

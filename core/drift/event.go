@@ -14,10 +14,12 @@ type EventKind string
 
 // The kinds of event.
 const (
-	Applied            EventKind = "applied"             // a desired state was applied and verified
-	ValueSet           EventKind = "value_set"           // a password rule, the lockout, or a property of a built-in account
-	AccountCreated     EventKind = "account_created"     // a managed account was made
-	AccountAdopted     EventKind = "account_adopted"     // one that was there was taken over, signed out, with a new password
+	Applied EventKind = "applied" // a desired state was applied and verified
+	// a password rule, the lockout, or a property of a built-in account
+	ValueSet       EventKind = "value_set"
+	AccountCreated EventKind = "account_created" // a managed account was made
+	// one that was there was taken over, signed out, with a new password
+	AccountAdopted     EventKind = "account_adopted"
 	AccountRenamed     EventKind = "account_renamed"     // by the device
 	AccountEnabled     EventKind = "account_enabled"     // by the device
 	AccountDisabled    EventKind = "account_disabled"    // by the device
@@ -86,14 +88,17 @@ type Event struct {
 
 // Details are what more is known of an event. The kind says which of them are there.
 type Details struct {
-	From    json.RawMessage `json:"from,omitempty"` // [ValueSet], [GivenBack]: the value of the unit before and after, null for not reported
+	// [ValueSet], [GivenBack]: the value of the unit before and after, null for not reported
+	From    json.RawMessage `json:"from,omitempty"`
 	To      json.RawMessage `json:"to,omitempty"`
 	OldName string          `json:"old_name,omitempty"` // [AccountRenamed], [DeviceRenamed], [PasswordChanged]
 	NewName string          `json:"new_name,omitempty"`
 	Number  int64           `json:"number,omitempty"` // [Applied]: of the desired state; [DeviceRestored]: of the epoch
-	Time    *time.Time      `json:"time,omitempty"`   // [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation
-	Reason  rotation.Reason `json:"reason,omitempty"` // [PasswordChanged]
-	Error   string          `json:"error,omitempty"`  // [RotationFailed], [SetAside], [NotGivenBack]: what the system or the service said
+	// [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation
+	Time   *time.Time      `json:"time,omitempty"`
+	Reason rotation.Reason `json:"reason,omitempty"` // [PasswordChanged]
+	// [RotationFailed], [SetAside], [NotGivenBack]: what the system or the service said
+	Error string `json:"error,omitempty"`
 }
 
 // ChangeOf are the details of a value that was set. Either is nil when it was not reported.

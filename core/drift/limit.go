@@ -29,9 +29,9 @@ func (s *State) LimitOf(id unit.ID) (Limit, bool) {
 	return s.Limits[i], true
 }
 
-// Unable are the settings that a device would not carry out, by what it reported: those that it said of what was asked of
-// it, and those that its limits name. What it can only read is no such setting while it is as desired. The result may be
-// the state's own list; it is not to be changed.
+// Unable are the settings that a device would not carry out, by what it reported: those that it said of what was asked
+// of it, and those that its limits name. What it can only read is no such setting while it is as desired. The result
+// may be the state's own list; it is not to be changed.
 func (s *State) Unable(settings []unit.Setting) []unit.ID {
 	if len(s.Limits) == 0 {
 		return s.Unsupported

@@ -41,7 +41,8 @@ type Report struct {
 	// RepeatedlyReverted are the units that the device put right three times within a day: somebody or
 	// something changes them back, and the device only tries now and then.
 	RepeatedlyReverted []unit.ID `json:"repeatedly_reverted,omitempty"`
-	Found              *State    `json:"found,omitempty"` // before applying; only the parts that differ from the last report
+	// before applying; only the parts that differ from the last report
+	Found *State `json:"found,omitempty"`
 }
 
 // State is what a device has, as read from its operating system. A nil part was not read.
@@ -61,17 +62,18 @@ type State struct {
 
 // Account is a local account.
 type Account struct {
-	Name            string        `json:"name"`
-	SID             principal.SID `json:"sid"`
-	Builtin         string        `json:"builtin,omitempty"` // administrator or guest
-	Key             string        `json:"key,omitempty"`     // the device's own binding of a managed account to its identifier
-	Enabled         bool          `json:"enabled"`
-	FullName        string        `json:"full_name"`
-	Description     string        `json:"description"`
-	PasswordExpires bool          `json:"password_expires"`
-	PasswordSetAt   time.Time     `json:"password_set_at"`
-	// PasswordStamp is another one whenever the password was set, whoever set it. It is opaque, since some systems know no
-	// more than the day of a change, and stays on the device.
+	Name    string        `json:"name"`
+	SID     principal.SID `json:"sid"`
+	Builtin string        `json:"builtin,omitempty"` // administrator or guest
+	// the device's own binding of a managed account to its identifier
+	Key             string    `json:"key,omitempty"`
+	Enabled         bool      `json:"enabled"`
+	FullName        string    `json:"full_name"`
+	Description     string    `json:"description"`
+	PasswordExpires bool      `json:"password_expires"`
+	PasswordSetAt   time.Time `json:"password_set_at"`
+	// PasswordStamp is another one whenever the password was set, whoever set it. It is opaque, since some systems know
+	// no more than the day of a change, and stays on the device.
 	PasswordStamp string     `json:"-"`
 	Locked        bool       `json:"locked"`
 	LockedUntil   *time.Time `json:"locked_until"` // nil while locked: until someone unlocks

@@ -46,7 +46,8 @@ const (
 
 // Kinds are all of them.
 var Kinds = []Kind{
-	Held, NoLongerHeld, Tightened, Loosened, Changed, AccountReleased, AccountNotCreated, AccountSpared, AccountAmbiguous,
+	Held, NoLongerHeld, Tightened, Loosened, Changed, AccountReleased, AccountNotCreated, AccountSpared,
+	AccountAmbiguous,
 	AccountRemoved, AccountCreated, AccountAdopted, AccountKept, AccountRenamed, AccountEnabled, AccountDisabled,
 	AccountDescribed, MemberLeaves, MemberJoins, RotationStarts, RotationStops, RotationChanged, GuardRefuses, NoWayIn,
 }
@@ -95,8 +96,8 @@ func Compare(a, b Effect) int {
 }
 
 // TakesAway reports whether an effect takes access away or leaves a device as it should not be, so that somebody should
-// look before the change goes out: a member of administrators leaves, an account is disabled, a setting becomes held, the
-// guard refuses, or there is no way in.
+// look before the change goes out: a member of administrators leaves, an account is disabled, a setting becomes held,
+// the guard refuses, or there is no way in.
 func (e Effect) TakesAway() bool { return takesAway(e.Kind, e.Unit) }
 
 func takesAway(kind Kind, id unit.ID) bool {

@@ -54,7 +54,8 @@ const (
 	longestTag    = 63
 )
 
-// CheckPath checks the path of a device, such as north/kirkness/desk, or an empty one. The error says what is wrong with it.
+// CheckPath checks the path of a device, such as north/kirkness/desk, or an empty one. The error says what is wrong
+// with it.
 func CheckPath(path string) error {
 	if path == "" {
 		return nil

@@ -50,7 +50,8 @@ func TestRuleErrorsHaveAPlace(t *testing.T) {
 		`device.os_build`:                        {1, 1},
 		`device.name ==`:                         {1, 15},
 		`fleet.size > 3`:                         {1, 1},
-		`device.tags.all(a, device.tags.all(b, device.tags.all(c, device.tags.all(d, a < b))))`: {1, 1}, // would take too long
+		// would take too long
+		`device.tags.all(a, device.tags.all(b, device.tags.all(c, device.tags.all(d, a < b))))`: {1, 1},
 	} {
 		_, err := fleet.ParseRule(rule)
 		var where *fleet.RuleError

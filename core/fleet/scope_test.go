@@ -32,7 +32,8 @@ func TestScopes(t *testing.T) {
 			}
 			groups = append(groups, g)
 		}
-		for name, source := range map[string]string{"new": `device.os_build == 2`, "x": `device.model == "x"`, "not-x": `device.model != "x"`} {
+		for name, source := range map[string]string{"new": `device.os_build == 2`, "x": `device.model == "x"`,
+			"not-x": `device.model != "x"`} {
 			rule, err := fleet.ParseRule(source)
 			require.NoError(t, err)
 			groups = append(groups, fleet.Group{Name: name, Rule: rule})
@@ -41,8 +42,7 @@ func TestScopes(t *testing.T) {
 		group := rapid.SampledFrom([]string{"a", "b", "new", "x", "not-x", "nobody", assign.Everything})
 		assignments := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) assign.Assignment {
 			return assign.Assignment{
-				Include: rapid.SliceOfN(group, 0, 3).
-					Draw(t, "include"),
+				Include: rapid.SliceOfN(group, 0, 3).Draw(t, "include"),
 				Exclude: rapid.SliceOfN(group, 0, 2).Draw(t, "exclude"),
 				Within:  rapid.SliceOfN(group, 0, 2).Draw(t, "within"),
 			}

@@ -1,8 +1,8 @@
-// Package ladder shows how assignments decide settings: rung by rung, strongest rank first, with what each asks of every
-// setting and what became of it.
+// Package ladder shows how assignments decide settings: rung by rung, strongest rank first, with what each asks of
+// every setting and what became of it.
 //
-// Devices that meet the same assignments are one [Way] of meeting them, so that a group or a whole fleet is a few ways with
-// the numbers of their devices.
+// Devices that meet the same assignments are one [Way] of meeting them, so that a group or a whole fleet is a few ways
+// with the numbers of their devices.
 package ladder
 
 import (
@@ -57,8 +57,8 @@ type Settled struct {
 	Held *resolve.HeldUnit // nil when it is not held
 }
 
-// Ways are those in which devices of a plan meet assignments, the most devices first; only devices that wanted reports true
-// for.
+// Ways are those in which devices of a plan meet assignments, the most devices first; only devices that wanted reports
+// true for.
 func Ways(p *plan.Plan, wanted func(device int) bool) []Way {
 	var ways []Way
 	for i := range p.Scopes {

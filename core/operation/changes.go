@@ -32,7 +32,8 @@ var (
 		Summary: "Add an edit to a change; it takes the place of an earlier edit of the same thing",
 	})
 	DeleteEdit = declare(Operation{
-		ID: "delete-edit", Method: remove, Path: "/changes/{name}/edits/{type}/{thing}", Right: rights.Draft, Budget: Small,
+		ID: "delete-edit", Method: remove, Path: "/changes/{name}/edits/{type}/{thing}", Right: rights.Draft,
+		Budget:  Small,
 		Action:  "change.edited",
 		Summary: "Take the edit of one thing out of a change",
 	})

@@ -14,7 +14,8 @@ var (
 		Summary: "Create an enrolment token",
 	})
 	RevokeEnrolmentToken = declare(Operation{
-		ID: "revoke-enrolment-token", Method: remove, Path: "/enrolment-tokens/{name}", Right: rights.Administer, Budget: Small,
+		ID: "revoke-enrolment-token", Method: remove, Path: "/enrolment-tokens/{name}", Right: rights.Administer,
+		Budget: Small,
 		Action: "enrolment.token_revoked", Status: noContent,
 		Summary: "Revoke an enrolment token, by id",
 	})

@@ -1,6 +1,7 @@
-// Package operation declares every operation of the operators' interface, each once: how it is called over HTTP, which right
-// it needs, what the trail calls it, which kind of session may, and what a call may cost. The routes, the rooms, the
-// description of the interface, the page of rights and the client all use these values, so that none of them can disagree.
+// Package operation declares every operation of the operators' interface, each once: how it is called over HTTP, which
+// right it needs, what the trail calls it, which kind of session may, and what a call may cost. The routes, the rooms,
+// the description of the interface, the page of rights and the client all use these values, so that none of them can
+// disagree.
 package operation
 
 import (
@@ -108,8 +109,8 @@ func (o Operation) Name() string {
 // Pattern is the whole path, with {name} where the caller gives a part.
 func (o Operation) Pattern() string { return Base + o.Path }
 
-// URL is the path of a call: parts take the places of {name} in order, escaped. Too few or too many are a mistake of the
-// program, and panic.
+// URL is the path of a call: parts take the places of {name} in order, escaped. Too few or too many are a mistake of
+// the program, and panic.
 func (o Operation) URL(parts ...string) string {
 	segments := strings.Split(o.Pattern(), "/")
 	for i, s := range segments {

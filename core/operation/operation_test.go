@@ -9,7 +9,8 @@ import (
 )
 
 func TestADeclarationSaysEverything(t *testing.T) {
-	whole := Operation{ID: "light-lamp", Method: post, Path: "/lamps/{name}", Summary: "Light a lamp", Right: rights.Deploy,
+	whole := Operation{ID: "light-lamp", Method: post, Path: "/lamps/{name}", Summary: "Light a lamp",
+		Right:  rights.Deploy,
 		Action: "lamp.lit", Budget: Small}
 	assert.NoError(t, whole.check())
 	for lacks, alter := range map[string]func(o *Operation){

@@ -24,7 +24,8 @@ var (
 		Summary: "Remove one of your passkeys, by id",
 	})
 	BeginPasskeySignIn = declare(Operation{
-		ID: "begin-passkey-sign-in", Method: post, Path: "/passkey-sign-in/ceremony", Right: rights.Anybody, Budget: Small,
+		ID: "begin-passkey-sign-in", Method: post, Path: "/passkey-sign-in/ceremony", Right: rights.Anybody,
+		Budget:  Small,
 		Action:  "session.begun",
 		Summary: "Begin to sign in with a passkey",
 	})
@@ -34,7 +35,8 @@ var (
 		Summary: "Sign in with a passkey; the answer sets a session cookie",
 	})
 	SignInAgainWithPasskey = declare(Operation{
-		ID: "sign-in-again-with-passkey", Method: post, Path: "/session/fresh/passkey", Right: rights.SignedIn, Budget: Small,
+		ID: "sign-in-again-with-passkey", Method: post, Path: "/session/fresh/passkey", Right: rights.SignedIn,
+		Budget: Small,
 		Action: "session.refreshed", SessionOnly: true, Status: noContent,
 		Summary: "Sign in again with your passkey, so that for 15 minutes you may view passwords",
 	})

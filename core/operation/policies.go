@@ -37,7 +37,8 @@ var (
 		Summary: "Published revisions, newest first",
 	})
 	ShowRevision = declare(Operation{
-		ID: "show-revision", Method: get, Path: "/policies/{name}/revisions/{number}", Right: rights.Look, Budget: Small,
+		ID: "show-revision", Method: get, Path: "/policies/{name}/revisions/{number}", Right: rights.Look,
+		Budget:  Small,
 		Summary: "Show a published document",
 	})
 )

@@ -14,12 +14,14 @@ var (
 		Summary: "Make a secret for one-time codes; it counts once a code of it is confirmed",
 	})
 	ConfirmSecondFactor = declare(Operation{
-		ID: "confirm-second-factor", Method: post, Path: "/second-factor/confirm", Right: rights.SignedIn, Budget: Small,
+		ID: "confirm-second-factor", Method: post, Path: "/second-factor/confirm", Right: rights.SignedIn,
+		Budget: Small,
 		Action: "second_factor.on", SessionOnly: true,
 		Summary: "Turn the second factor on with a first code; the answer has the recovery codes",
 	})
 	MakeRecoveryCodes = declare(Operation{
-		ID: "make-recovery-codes", Method: post, Path: "/second-factor/recovery-codes", Right: rights.SignedIn, Budget: Small,
+		ID: "make-recovery-codes", Method: post, Path: "/second-factor/recovery-codes", Right: rights.SignedIn,
+		Budget: Small,
 		Action: "second_factor.codes_made", SessionOnly: true,
 		Summary: "Replace the recovery codes",
 	})

@@ -37,8 +37,8 @@ const mostShares = 4
 // as each does.
 func Run(in Inputs, each fleet.Each) *Plan { return RunAfter(nil, in, each) }
 
-// RunAfter is [Run] for inputs that are those of another plan with edits: what the edits do not touch is taken from there. The
-// devices must be the same.
+// RunAfter is [Run] for inputs that are those of another plan with edits: what the edits do not touch is taken from
+// there. The devices must be the same.
 func RunAfter(former *Plan, in Inputs, each fleet.Each) *Plan {
 	p := &Plan{Inputs: in, members: map[string]fleet.Members{}, normal: map[string]*policy.Normal{}}
 	changed := in.Groups
@@ -207,7 +207,8 @@ func Candidates(assignments []assign.Assignment, in func(group string) assign.Tr
 	return list
 }
 
-// Asks are what the policy of an assignment asks for, by the assignment's index, sorted by setting. They must not be changed.
+// Asks are what the policy of an assignment asks for, by the assignment's index, sorted by setting. They must not be
+// changed.
 func (p *Plan) Asks(assignment int) []policy.Ask {
 	return p.normal[p.Assignments[assignment].Policy].Asks
 }

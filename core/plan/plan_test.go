@@ -51,10 +51,8 @@ func anyAssignment(t *rapid.T, name string) assign.Assignment {
 		Name:    name,
 		Policy:  rapid.SampledFrom([]string{"a", "b", "c"}).Draw(t, "policy"),
 		Include: []string{group.Draw(t, "include")},
-		Rank: assign.Rank(
-			rapid.IntRange(1, 3).Draw(t, "rank"),
-		),
-		Stance: rapid.SampledFrom([]assign.Stance{assign.Enforce, assign.Trial}).Draw(t, "stance"),
+		Rank:    assign.Rank(rapid.IntRange(1, 3).Draw(t, "rank")),
+		Stance:  rapid.SampledFrom([]assign.Stance{assign.Enforce, assign.Trial}).Draw(t, "stance"),
 	}
 }
 

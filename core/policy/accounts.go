@@ -23,11 +23,7 @@ type Account struct {
 
 // accounts is how an account is written.
 var accounts = shape[Account]{
-	always(
-		"key",
-		accountKey,
-		func(a *Account) *string { return &a.Key },
-	).needed().
+	always("key", accountKey, func(a *Account) *string { return &a.Key }).needed().
 		about("How everything else refers to the account"),
 	always("name", accountName, func(a *Account) *string { return &a.Name }).needed().
 		about("Name of the account; each # becomes a random digit, drawn by the device"),
@@ -141,7 +137,8 @@ func (r *reader) knownGroups(n *yaml.Node, path string) []string {
 				n,
 				path,
 				CodeLocalGroup,
-				"%q is not a known local group; %s For a group of your own add a membership statement with \"custom: true\"",
+				"%q is not a known local group; %s For a group of your own add a membership statement with \"custom: "+
+					"true\"",
 				s,
 				hint,
 			)

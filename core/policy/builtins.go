@@ -66,7 +66,8 @@ func (n *Normal) builtin(account principal.Ref, b *Builtin) {
 	if b.Enabled != nil {
 		n.ask(unit.BuiltinOf(account, unit.BuiltinEnabled), unit.Bool(*b.Enabled))
 	}
-	for property, value := range map[unit.Property]*string{unit.BuiltinName: b.Name, unit.BuiltinFullName: b.FullName, unit.BuiltinDescription: b.Description} {
+	for property, value := range map[unit.Property]*string{unit.BuiltinName: b.Name, unit.BuiltinFullName: b.FullName,
+		unit.BuiltinDescription: b.Description} {
 		if value != nil {
 			n.ask(unit.BuiltinOf(account, property), unit.Text(*value))
 		}

@@ -38,11 +38,7 @@ var documents = shape[Document]{
 			}
 		},
 	},
-	always(
-		"name",
-		policyName,
-		func(d *Document) *string { return &d.Name },
-	).needed().
+	always("name", policyName, func(d *Document) *string { return &d.Name }).needed().
 		about("Unique name of the policy"),
 	unless("title", proseText, func(d *Document) *string { return &d.Title }, isEmpty).about("Title for people"),
 	unless(

@@ -15,9 +15,9 @@ func ExampleParse() {
 	for _, p := range problems {
 		fmt.Println(p)
 	}
-	// Output:
-	// 4:3: error: passwords.min_lenght: the key "min_lenght" is not known; did you mean "min_length"? [unknown_key]
-	// 5:12: error: passwords.history: 99 is out of bounds; write a whole number from 0 to 24 (passwords remembered) [out_of_bounds]
+	// Output: 4:3: error: passwords.min_lenght: the key "min_lenght" is not known; did you mean "min_length"?
+	// [unknown_key] 5:12: error: passwords.history: 99 is out of bounds; write a whole number from 0 to 24 (passwords
+	// remembered) [out_of_bounds]
 }
 
 // The normal form of a policy is what it asks for, setting by setting.

@@ -52,7 +52,8 @@ func lockoutTimes(r *reader, n *yaml.Node, path string, l *Lockout) {
 			n,
 			path+".window",
 			CodeWindow,
-			"the counter would restart after %d minutes, later than the lock of %d minutes ends; make window at most duration",
+			"the counter would restart after %d minutes, later than the lock of %d minutes ends; make window at most "+
+				"duration",
 			int(window.Minutes()),
 			int(duration.Minutes()),
 		)

@@ -149,8 +149,8 @@ func (r *reader) checkMembership(n *yaml.Node, path string, m Membership) {
 			n,
 			path,
 			CodeEmptyExact,
-			"this leaves nobody in administrators but the built-in one and accounts whose local_groups name it; add members, "+
-				"or make sure that is meant",
+			"this leaves nobody in administrators but the built-in one and accounts whose local_groups name it; add "+
+				"members, or make sure that is meant",
 		)
 	}
 	if m.LocalGroup == unit.GroupAdministrators && slices.Contains(m.Remove, principal.Administrator) {
@@ -176,7 +176,8 @@ func (r *reader) lookUp(n *yaml.Node, path string, ref principal.Ref) principal.
 			n,
 			path,
 			CodeUnknownName,
-			"the directory has no object %s; write the name of the user or group instead, or import the directory again",
+			"the directory has no object %s; write the name of the user or group instead, or import the directory "+
+				"again",
 			ref.Value(),
 		)
 	default:

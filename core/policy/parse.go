@@ -35,8 +35,7 @@ func Parse(source []byte, directory principal.Directory) (*Document, []Problem) 
 // ParseWith is [Parse] with a directory that is asked for once, for all people and groups that the document names;
 // nil has them not looked up. Its error is that of find, and then nothing was read.
 func ParseWith(
-	source []byte,
-	find func(named []principal.Ref) (principal.Directory, error),
+	source []byte, find func(named []principal.Ref) (principal.Directory, error),
 ) (*Document, []Problem, error) {
 	r := &reader{}
 	root := r.load(source)

@@ -51,7 +51,8 @@ func ages(r *reader, n *yaml.Node, path string, p *Passwords) {
 			n,
 			path+".min_age_days",
 			CodeAges,
-			"a password may not be changed for %d days, yet expires after %d; make min_age_days smaller than max_age_days",
+			"a password may not be changed for %d days, yet expires after %d; make min_age_days smaller than "+
+				"max_age_days",
 			*p.MinAgeDays,
 			*p.MaxAgeDays,
 		)
@@ -65,7 +66,8 @@ func (n *Normal) passwords(p *Passwords) {
 	if p == nil {
 		return
 	}
-	for id, value := range map[unit.ID]*int{unit.MinLength: p.MinLength, unit.History: p.History, unit.MaxAgeDays: p.MaxAgeDays, unit.MinAgeDays: p.MinAgeDays} {
+	for id, value := range map[unit.ID]*int{unit.MinLength: p.MinLength, unit.History: p.History,
+		unit.MaxAgeDays: p.MaxAgeDays, unit.MinAgeDays: p.MinAgeDays} {
 		if value != nil {
 			n.ask(id, unit.Int(*value))
 		}

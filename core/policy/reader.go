@@ -65,10 +65,7 @@ type known interface {
 // mapping reads a mapping: each value by the index of its key. It gives the line of each key that is there, nothing
 // where there is no mapping.
 func (r *reader) mapping(
-	n *yaml.Node,
-	path string,
-	known known,
-	read func(i int, n *yaml.Node, path string),
+	n *yaml.Node, path string, known known, read func(i int, n *yaml.Node, path string),
 ) map[string]int {
 	if n.Kind != yaml.MappingNode {
 		r.wrongType(n, path, "a mapping of keys to values")
@@ -106,8 +103,8 @@ func (r *reader) unknownKey(key *yaml.Node, path string, known []string) {
 				key,
 				path,
 				CodeSecret,
-				"%q is refused: a policy never holds a password, because everybody who can read the policy could use it on every "+
-					"device. Take the key out, and change the password if it was real",
+				"%q is refused: a policy never holds a password, because everybody who can read the policy could use "+
+					"it on every device. Take the key out, and change the password if it was real",
 				key.Value,
 			)
 			return
@@ -268,7 +265,8 @@ func (r *reader) duration(n *yaml.Node, path string, low, high int) *time.Durati
 }
 
 func (r *reader) wrongType(n *yaml.Node, path, wanted string) {
-	got := map[yaml.Kind]string{yaml.MappingNode: "a mapping", yaml.SequenceNode: "a list", yaml.AliasNode: "an alias"}[n.Kind]
+	got := map[yaml.Kind]string{yaml.MappingNode: "a mapping", yaml.SequenceNode: "a list",
+		yaml.AliasNode: "an alias"}[n.Kind]
 	if n.Kind == yaml.ScalarNode {
 		got = strconv.Quote(n.Value)
 		if n.ShortTag() == "!!null" {

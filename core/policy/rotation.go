@@ -44,11 +44,7 @@ const (
 
 // rotations is how a rotation is written.
 var rotations = shape[Rotation]{
-	always(
-		"target",
-		rotationTarget,
-		func(r *Rotation) *principal.Ref { return &r.Target },
-	).needed().
+	always("target", rotationTarget, func(r *Rotation) *principal.Ref { return &r.Target }).needed().
 		about("account:KEY or builtin:administrator"),
 	usual(
 		"every",
@@ -188,13 +184,8 @@ var rotationTarget = kind[principal.Ref]{
 		{"type", "string"},
 		{
 			"pattern",
-			"^(?:" + anyCase(
-				"account",
-			) + ":[A-Za-z0-9][A-Za-z0-9-]{0,62}|" + anyCase(
-				"builtin",
-			) + ":" + anyCase(
-				"administrator",
-			) + ")$",
+			"^(?:" + anyCase("account") + ":[A-Za-z0-9][A-Za-z0-9-]{0,62}|" + anyCase("builtin") + ":" +
+				anyCase("administrator") + ")$",
 		},
 	},
 	read: func(r *reader, n *yaml.Node, path string) (principal.Ref, bool) {

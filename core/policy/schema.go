@@ -20,8 +20,8 @@ func writeSchema() []byte {
 		{"title", "Policy of Rank Warden"},
 		{
 			"description",
-			"What a group of workstations is to have: local accounts, rotation of passwords, members of local groups, " +
-				"built-in accounts, password rules and lockout.",
+			"What a group of workstations is to have: local accounts, rotation of passwords, members of local " +
+				"groups, built-in accounts, password rules and lockout.",
 		},
 	}, documents.describe(member{"$defs", schema{
 		{
@@ -37,8 +37,8 @@ func writeSchema() []byte {
 		{"principal", schema{{"type", "string"}, {"pattern", "^[A-Za-z]+:.+$"},
 			{
 				"description",
-				"account:KEY, builtin:administrator, builtin:guest, user:NAME@DOMAIN, group:NAME@DOMAIN, sid:S-1-…, local:NAME " +
-					"or guid:…",
+				"account:KEY, builtin:administrator, builtin:guest, user:NAME@DOMAIN, group:NAME@DOMAIN, sid:S-1-…, " +
+					"local:NAME or guid:…",
 			}}},
 		{
 			"builtin",

@@ -162,14 +162,15 @@ func (r *reader) checkRotation(doc *Document, rule Rotation, path string) {
 			name = a.Name
 			switch {
 			case a.State == unit.Absent:
-				r.errorf(r.at(at), at, CodeRotateAbsent, "%s is to be absent, so it has no password; take this out, or change "+
-					"its state", rule.Target)
+				r.errorf(r.at(at), at, CodeRotateAbsent,
+					"%s is to be absent, so it has no password; take this out, or change its state", rule.Target)
 			case a.State == unit.Disabled:
-				r.warnf(r.at(at), at, CodeRotateDisabled, "%s is disabled, so nobody can use the password; enable it, or take "+
-					"this out", rule.Target)
+				r.warnf(r.at(at), at, CodeRotateDisabled,
+					"%s is disabled, so nobody can use the password; enable it, or take this out", rule.Target)
 			case !doc.isPrivileged(a):
-				r.warnf(r.at(at), at, CodeRotateHarmless, "%s is in no privileged local group, so its password opens little; is "+
-					"a group missing from its local_groups?", rule.Target)
+				r.warnf(r.at(at), at, CodeRotateHarmless,
+					"%s is in no privileged local group, so its password opens little; is a group missing from its "+
+						"local_groups?", rule.Target)
 			}
 		} else {
 			name = "#" // another policy names it
@@ -216,7 +217,8 @@ func (r *reader) checkSecret(doc *Document, rule Rotation, path string) {
 			r.at(at),
 			at,
 			CodeSecretRules,
-			"this secret can be as short as %d characters, but the policy's own passwords.min_length is %d; make it longer",
+			"this secret can be as short as %d characters, but the policy's own passwords.min_length is %d; make it "+
+				"longer",
 			s.ShortestLength(),
 			*p.MinLength,
 		)
@@ -226,7 +228,8 @@ func (r *reader) checkSecret(doc *Document, rule Rotation, path string) {
 			r.at(at),
 			at,
 			CodeSecretRules,
-			"this secret uses %d classes of characters, but the policy's own passwords.complexity asks for three; add one",
+			"this secret uses %d classes of characters, but the policy's own passwords.complexity asks for three; "+
+				"add one",
 			len(s.Use),
 		)
 	}

@@ -17,46 +17,87 @@ import (
 func TestChecksOfTheWhole(t *testing.T) {
 	const keeper = "accounts: [{key: keeper, name: keeper-##, local_groups: [administrators]}]\n"
 	for name, c := range map[string]struct{ body, want, says string }{
-		"name too long":         {"accounts: [{key: k, name: keeper-of-the-quay-##}]", "error bad_name accounts[0].name", "at most 20"},
-		"forbidden character":   {"accounts: [{key: k, name: 'a/b'}]", "error bad_name accounts[0].name", `"/"`},
-		"only digits":           {"accounts: [{key: k, name: '12 ##'}]", "error bad_name accounts[0].name", "add a letter"},
-		"mixed scripts":         {"accounts: [{key: k, name: \"k\u0435eper\"}]", "error bad_name accounts[0].name", "U+0435"},
-		"one script":            {"accounts: [{key: k, name: \"ключ-##\"}]", "", ""},
-		"scripts of a family":   {"accounts: [{key: k, name: \"港の鍵\"}]", "", ""},
-		"key twice":             {"accounts: [{key: k, name: a}, {key: k, name: b}]", "error duplicate accounts[1].key", "line 3"},
-		"bad key":               {"accounts: [{key: K!, name: a}]", "error bad_name accounts[0].key", "a-z"},
-		"no name":               {"accounts: [{key: k}]", "error missing accounts[0].name", "add it"},
-		"unknown local group":   {"accounts: [{key: k, name: a, local_groups: [administrator]}]", "error unknown_local_group accounts[0].local_groups[0]", "did you mean administrators?"},
-		"formerly twice":        {"accounts: [{key: k, name: a, formerly: [b, B]}]", "warning duplicate accounts[0].formerly[1]", "keep one"},
-		"names alike":           {"accounts: [{key: k, name: Quay}]\nbuiltins: {guest: {name: quay}}", "error duplicate accounts[0].name", "line 4"},
-		"digits in a built-in":  {"builtins: {guest: {name: 'quay-##'}}", "error bad_name builtins.guest.name", "without #"},
-		"empty built-in":        {"builtins: {guest: {}}", "error empty_policy ", "asks for nothing"},
-		"bad target":            {"rotation: [{target: builtin:guest}]", "error bad_target rotation[0].target", "builtin:administrator"},
-		"target twice":          {keeper + "rotation: [{target: account:keeper}, {target: account:KEEPER}]", "error duplicate rotation[1].target", "into one"},
-		"every too short":       {keeper + "rotation: [{target: account:keeper, every: 59m}]", "error out_of_bounds rotation[0].every", "60m to 576000m"},
-		"every too long":        {keeper + "rotation: [{target: account:keeper, every: 401d}]", "error out_of_bounds rotation[0].every", ""},
-		"words with a length":   {keeper + "rotation: [{target: account:keeper, secret: {style: words, length: 20}}]", "error not_for_this_style rotation[0].secret.length", "other style"},
-		"characters with words": {keeper + "rotation: [{target: account:keeper, secret: {words: 6}}]", "error not_for_this_style rotation[0].secret.words", ""},
-		"no class":              {keeper + "rotation: [{target: account:keeper, secret: {use: []}}]", "error missing rotation[0].secret.use", "lower, upper, digits, symbols"},
-		"too weak":              {keeper + "rotation: [{target: account:keeper, secret: {length: 12, use: [digits]}}]", "error secret_too_weak rotation[0].secret", "at least 64"},
-		"shorter than allowed":  {keeper + "rotation: [{target: account:keeper}]\npasswords: {min_length: 25}", "error secret_breaks_password_rules rotation[0].secret", "min_length is 25"},
-		"words are short":       {keeper + "rotation: [{target: account:keeper, secret: {style: words}}]\npasswords: {min_length: 24}", "error secret_breaks_password_rules rotation[0].secret", "as short as 23"},
-		"words are long enough": {keeper + "rotation: [{target: account:keeper, secret: {style: words}}]\npasswords: {min_length: 23, complexity: true}", "", ""},
-		"too plain":             {keeper + "rotation: [{target: account:keeper, secret: {use: [lower, upper]}}]\npasswords: {complexity: true}", "error secret_breaks_password_rules rotation[0].secret", "add one"},
-		"slower than max age":   {keeper + "rotation: [{target: account:keeper}]\npasswords: {max_age_days: 29}", "error rotation_slower_than_max_age rotation[0].every", "at most 29d"},
-		"rotates the absent":    {"accounts: [{key: k, name: a, state: absent}]\nrotation: [{target: account:k}]", "error rotation_of_absent_account rotation[0].target", ""},
-		"rotates the disabled":  {"accounts: [{key: k, name: a, state: disabled}]\nrotation: [{target: account:k}]", "warning rotation_of_disabled_account rotation[0].target", ""},
-		"rotates the harmless":  {"accounts: [{key: k, name: a, local_groups: [users]}]\nrotation: [{target: account:k}]", "warning rotation_of_unprivileged_account rotation[0].target", "missing from its local_groups"},
-		"member makes it count": {"accounts: [{key: k, name: a}]\nrotation: [{target: account:k}]\nmembership: [{local_group: administrators, mode: adjust, members: [account:k]}]", "", ""},
-		"disabled built-in":     {"rotation: [{target: builtin:administrator}]\nbuiltins: {administrator: {enabled: false}}", "warning rotation_of_disabled_account rotation[0].target", ""},
-		"nothing to redraw":     {"accounts: [{key: k, name: a, local_groups: [administrators]}]\nrotation: [{target: account:k, redraw_name: true}]", "error redraw_without_digits rotation[0].redraw_name", "with #"},
-		"undeclared target":     {keeper + "rotation: [{target: account:keper}]", "warning undeclared_account rotation[0].target", "did you mean account:keeper?"},
-		"undeclared member":     {"membership: [{local_group: users, mode: adjust, members: [account:spare]}]", "warning undeclared_account membership[0].members[0]", "another policy"},
-		"absent member":         {"accounts: [{key: k, name: a, state: absent}]\nmembership: [{local_group: users, mode: exact, members: [account:k]}]", "error absent_account_is_member membership[0].members[0]", ""},
-		"in by its account":     {keeper + "membership: [{local_group: administrators, mode: adjust, remove: [account:keeper]}]", "error member_also_removed membership[0].remove[0]", "local_groups"},
-		"unknown name":          {"membership: [{local_group: users, mode: exact, members: ['user:asta.hol@skerryline.example']}]", "warning unknown_to_directory membership[0].members[0]", "did you mean user:asta.holm@skerryline.example?"},
-		"unknown object":        {"membership: [{local_group: users, mode: exact, members: ['guid:7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b22']}]", "error unknown_to_directory membership[0].members[0]", "write the name"},
-		"known object":          {"membership: [{local_group: users, mode: exact, members: ['guid:7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21', sid:S-1-5-21-9-9-9-1]}]", "", ""},
+		"name too long": {"accounts: [{key: k, name: keeper-of-the-quay-##}]",
+			"error bad_name accounts[0].name", "at most 20"},
+		"forbidden character": {"accounts: [{key: k, name: 'a/b'}]", "error bad_name accounts[0].name", `"/"`},
+		"only digits": {"accounts: [{key: k, name: '12 ##'}]", "error bad_name accounts[0].name",
+			"add a letter"},
+		"mixed scripts": {"accounts: [{key: k, name: \"k\u0435eper\"}]", "error bad_name accounts[0].name",
+			"U+0435"},
+		"one script":          {"accounts: [{key: k, name: \"ключ-##\"}]", "", ""},
+		"scripts of a family": {"accounts: [{key: k, name: \"港の鍵\"}]", "", ""},
+		"key twice": {"accounts: [{key: k, name: a}, {key: k, name: b}]", "error duplicate accounts[1].key",
+			"line 3"},
+		"bad key": {"accounts: [{key: K!, name: a}]", "error bad_name accounts[0].key", "a-z"},
+		"no name": {"accounts: [{key: k}]", "error missing accounts[0].name", "add it"},
+		"unknown local group": {"accounts: [{key: k, name: a, local_groups: [administrator]}]",
+			"error unknown_local_group accounts[0].local_groups[0]", "did you mean administrators?"},
+		"formerly twice": {"accounts: [{key: k, name: a, formerly: [b, B]}]",
+			"warning duplicate accounts[0].formerly[1]", "keep one"},
+		"names alike": {"accounts: [{key: k, name: Quay}]\nbuiltins: {guest: {name: quay}}",
+			"error duplicate accounts[0].name", "line 4"},
+		"digits in a built-in": {"builtins: {guest: {name: 'quay-##'}}", "error bad_name builtins.guest.name",
+			"without #"},
+		"empty built-in": {"builtins: {guest: {}}", "error empty_policy ", "asks for nothing"},
+		"bad target": {"rotation: [{target: builtin:guest}]", "error bad_target rotation[0].target",
+			"builtin:administrator"},
+		"target twice": {keeper + "rotation: [{target: account:keeper}, {target: account:KEEPER}]",
+			"error duplicate rotation[1].target", "into one"},
+		"every too short": {keeper + "rotation: [{target: account:keeper, every: 59m}]",
+			"error out_of_bounds rotation[0].every", "60m to 576000m"},
+		"every too long": {keeper + "rotation: [{target: account:keeper, every: 401d}]",
+			"error out_of_bounds rotation[0].every", ""},
+		"words with a length": {keeper + "rotation: [{target: account:keeper, secret: {style: words, length: 20}}]",
+			"error not_for_this_style rotation[0].secret.length", "other style"},
+		"characters with words": {keeper + "rotation: [{target: account:keeper, secret: {words: 6}}]",
+			"error not_for_this_style rotation[0].secret.words", ""},
+		"no class": {keeper + "rotation: [{target: account:keeper, secret: {use: []}}]",
+			"error missing rotation[0].secret.use", "lower, upper, digits, symbols"},
+		"too weak": {keeper + "rotation: [{target: account:keeper, secret: {length: 12, use: [digits]}}]",
+			"error secret_too_weak rotation[0].secret", "at least 64"},
+		"shorter than allowed": {keeper + "rotation: [{target: account:keeper}]\npasswords: {min_length: 25}",
+			"error secret_breaks_password_rules rotation[0].secret", "min_length is 25"},
+		"words are short": {keeper + "rotation: [{target: account:keeper, secret: {style: words}}]\npasswords: " +
+			"{min_length: 24}", "error secret_breaks_password_rules rotation[0].secret", "as short as 23"},
+		"words are long " +
+			"enough": {keeper + "rotation: [{target: account:keeper, secret: {style: words}}]\npasswords: " +
+			"{min_length: 23, complexity: true}", "", ""},
+		"too plain": {keeper + "rotation: [{target: account:keeper, secret: {use: [lower, " +
+			"upper]}}]\npasswords: {complexity: true}", "error secret_breaks_password_rules rotation[0].secret",
+			"add one"},
+		"slower than max age": {keeper + "rotation: [{target: account:keeper}]\npasswords: {max_age_days: 29}",
+			"error rotation_slower_than_max_age rotation[0].every", "at most 29d"},
+		"rotates the absent": {"accounts: [{key: k, name: a, state: absent}]\nrotation: [{target: account:k}]",
+			"error rotation_of_absent_account rotation[0].target", ""},
+		"rotates the disabled": {"accounts: [{key: k, name: a, state: disabled}]\nrotation: [{target: account:k}]",
+			"warning rotation_of_disabled_account rotation[0].target", ""},
+		"rotates the " +
+			"harmless": {"accounts: [{key: k, name: a, local_groups: [users]}]\nrotation: [{target: account:k}]",
+			"warning rotation_of_unprivileged_account rotation[0].target", "missing from its local_groups"},
+		"member makes it " +
+			"count": {"accounts: [{key: k, name: a}]\nrotation: [{target: account:k}]\nmembership: [{local_group: " +
+			"administrators, mode: adjust, members: [account:k]}]", "", ""},
+		"disabled built-in": {"rotation: [{target: builtin:administrator}]\nbuiltins: {administrator: {enabled: " +
+			"false}}", "warning rotation_of_disabled_account rotation[0].target", ""},
+		"nothing to redraw": {"accounts: [{key: k, name: a, local_groups: [administrators]}]\nrotation: " +
+			"[{target: account:k, redraw_name: true}]", "error redraw_without_digits rotation[0].redraw_name",
+			"with #"},
+		"undeclared target": {keeper + "rotation: [{target: account:keper}]",
+			"warning undeclared_account rotation[0].target", "did you mean account:keeper?"},
+		"undeclared member": {"membership: [{local_group: users, mode: adjust, members: [account:spare]}]",
+			"warning undeclared_account membership[0].members[0]", "another policy"},
+		"absent member": {"accounts: [{key: k, name: a, state: absent}]\nmembership: [{local_group: users, " +
+			"mode: exact, members: [account:k]}]", "error absent_account_is_member membership[0].members[0]", ""},
+		"in by its account": {keeper + "membership: [{local_group: administrators, mode: adjust, remove: " +
+			"[account:keeper]}]", "error member_also_removed membership[0].remove[0]", "local_groups"},
+		"unknown name": {"membership: [{local_group: users, mode: exact, members: " +
+			"['user:asta.hol@skerryline.example']}]", "warning unknown_to_directory membership[0].members[0]",
+			"did you mean user:asta.holm@skerryline.example?"},
+		"unknown object": {"membership: [{local_group: users, mode: exact, members: " +
+			"['guid:7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b22']}]", "error unknown_to_directory membership[0].members[0]",
+			"write the name"},
+		"known object": {"membership: [{local_group: users, mode: exact, members: " +
+			"['guid:7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21', sid:S-1-5-21-9-9-9-1]}]", "", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			doc, problems := policy.Parse([]byte(head+c.body), people)
@@ -195,8 +236,11 @@ membership:
 	doc.Membership[0].Members = append([]principal.Ref{principal.MustParse("local:mate")}, doc.Membership[0].Members...)
 	written := string(policy.Write(doc, source))
 	for _, line := range []string{
-		"# Who looks after the desks.\nformat:", "# not the mate's", "# by approval", "# Nobody may guess for long.\n# agreed in March\nlockout:\n  threshold: 9", "    # the digits differ on every desk\n    name: keeper-##",
-		"  # to go in spring\n  - key: old\n    name: old-hand\n    state: absent", "      - local:mate\n      - account:keeper # the way in\n",
+		"# Who looks after the desks.\nformat:", "# not the mate's", "# by approval",
+		"# Nobody may guess for long.\n# agreed in March\nlockout:\n  threshold: 9",
+		"    # the digits differ on every desk\n    name: keeper-##",
+		"  # to go in spring\n  - key: old\n    name: old-hand\n    state: absent",
+		"      - local:mate\n      - account:keeper # the way in\n",
 	} {
 		assert.Contains(t, written, line)
 	}

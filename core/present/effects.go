@@ -26,7 +26,8 @@ var sections = []struct {
 	}},
 	{"Rules", []effect.Kind{effect.Loosened, effect.Tightened, effect.Changed}},
 	{"Accounts", []effect.Kind{
-		effect.AccountAmbiguous, effect.AccountRenamed, effect.AccountDescribed, effect.AccountReleased, effect.AccountNotCreated,
+		effect.AccountAmbiguous, effect.AccountRenamed, effect.AccountDescribed, effect.AccountReleased,
+		effect.AccountNotCreated,
 	}},
 	{"Password rotation", []effect.Kind{effect.RotationStarts, effect.RotationStops, effect.RotationChanged}},
 	{"No longer held", []effect.Kind{effect.NoLongerHeld}},
@@ -53,18 +54,15 @@ func place(kind effect.Kind) (section, place int) {
 	return len(sections) - 1, 0
 }
 
-// SortSums gives sums in the order in which a reader needs them: the gravest first, administrators before other local groups,
-// and what concerns many devices before what concerns few.
+// SortSums gives sums in the order in which a reader needs them: the gravest first, administrators before other local
+// groups, and what concerns many devices before what concerns few.
 func SortSums(sums []effect.Sum) []effect.Sum {
 	sums = slices.Clone(sums)
 	slices.SortStableFunc(sums, func(x, y effect.Sum) int {
 		sx, px := place(x.Kind)
 		sy, py := place(y.Kind)
 		return cmp.Or(
-			cmp.Compare(
-				sx,
-				sy,
-			),
+			cmp.Compare(sx, sy),
 			cmp.Compare(px, py),
 			notAdministrators(x)-notAdministrators(y),
 			cmp.Compare(y.Devices, x.Devices),
@@ -154,15 +152,12 @@ func described(e effect.Effect) string {
 	var parts []string
 	for _, key := range []string{effect.FullName, effect.Description, effect.PasswordExpires} {
 		if after, changed := properties[key]; changed {
-			parts = append(
-				parts,
-				fmt.Sprintf(
-					"%s %s → %s",
-					strings.ReplaceAll(key, "_", " "),
-					detail(plain(before[key])),
-					detail(plain(after)),
-				),
-			)
+			parts = append(parts, fmt.Sprintf(
+				"%s %s → %s",
+				strings.ReplaceAll(key, "_", " "),
+				detail(plain(before[key])),
+				detail(plain(after)),
+			))
 		}
 	}
 	return "changes: " + strings.Join(parts, ", ")

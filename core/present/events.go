@@ -47,14 +47,8 @@ func Event(e drift.Event) string {
 		}
 		return fmt.Sprintf("all sessions of the account %s were ended by an order", subject)
 	case drift.PasswordChanged:
-		return fmt.Sprintf(
-			"the password of %s was changed: %s",
-			e.OldName,
-			Reason(e.Reason),
-		) + renamed(
-			e.OldName,
-			e.NewName,
-		)
+		return fmt.Sprintf("the password of %s was changed: %s", e.OldName, Reason(e.Reason)) +
+			renamed(e.OldName, e.NewName)
 	case drift.PasswordForeign:
 		return fmt.Sprintf("the password of %s was changed outside Rank Warden", subject)
 	case drift.RotationFailed:

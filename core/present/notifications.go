@@ -59,12 +59,14 @@ func Viewed(who, device, reason string) string {
 
 // Stopped says that the gate of a wave, counted from 1, stopped a rollout because of so many devices.
 func Stopped(name string, wave, devices int) string {
-	return fmt.Sprintf("the rollout %s was stopped by the gate of wave %d, because of %s", name, wave, count(devices, "device", "devices"))
+	return fmt.Sprintf("the rollout %s was stopped by the gate of wave %d, because of %s", name, wave,
+		count(devices, "device", "devices"))
 }
 
 // ManyJoined says that so many devices came to a rollout at once that it asks first.
 func ManyJoined(name string, devices int, why string) string {
-	return fmt.Sprintf("the rollout %s was stopped: %s came to waves that are open already%s; resume it to let them join",
+	return fmt.Sprintf("the rollout %s was stopped: %s came to waves that are open already%s; resume it to let them "+
+		"join",
 		name, count(devices, "device", "devices"), because(why))
 }
 
@@ -75,13 +77,15 @@ func HaltedBecause(name, why string) string {
 
 // DatabaseReturned says that the database went back, and what follows.
 func DatabaseReturned(why string) string {
-	return "the database went back: " + why + ". Devices are told everything again and give back the passwords that it lacks; " +
-		"what operators did shortly before may be missing"
+	return "the database went back: " + why +
+		". Devices are told everything again and give back the passwords that it lacks; what operators did shortly " +
+		"before may be missing"
 }
 
 // Braked says that an edit waits because it would alter too much.
 func Braked(who, object string, devices int) string {
-	return fmt.Sprintf("an edit of %s by %s waits for a decision: it would alter %s", object, who, count(devices, "device", "devices"))
+	return fmt.Sprintf("an edit of %s by %s waits for a decision: it would alter %s", object, who,
+		count(devices, "device", "devices"))
 }
 
 // SealedUsed says that the sealed owner came in.

@@ -38,24 +38,39 @@ func TestValuesInWords(t *testing.T) {
 		"may change after 3 days": {unit.MinAgeDays, unit.Int(3)},
 		"any characters":          {unit.Complexity, unit.Bool(false)},
 		"never locks":             {unit.Lockout, unit.LockoutValue{}},
-		"after 1 wrong attempt within 2 hours, locked until someone unlocks": {unit.Lockout, unit.LockoutValue{Threshold: 1, WindowMinutes: 120}},
-		"after 5 wrong attempts within 1 day, locked for 90 min":             {unit.Lockout, unit.LockoutValue{Threshold: 5, DurationMinutes: 90, WindowMinutes: 1440}},
-		"exactly: no members":                            {unit.Administrators, unit.Members{Closed: true}},
-		"exactly: built-in administrator, keeper":        {unit.Administrators, unit.Members{Closed: true, Present: refs("builtin:administrator", "local:keeper")}},
-		"must include: keeper; must not include: guests": {unit.Administrators, unit.Members{Present: refs("local:keeper"), Absent: refs("local:guests")}},
-		"must not include: S-1-5-32-546":                 {unit.Administrators, unit.Statement{Mode: unit.Adjust, Remove: refs("sid:S-1-5-32-546")}},
-		"exactly: keeper":                                {unit.Administrators, unit.Statement{Mode: unit.Exact, Members: refs("local:keeper")}},
-		"none":                                           {unit.Administrators, nil},
-		"disabled":                                       {unit.BuiltinOf(principal.Guest, unit.BuiltinEnabled), unit.Bool(false)},
-		"quay-zero":                                      {unit.BuiltinOf(principal.Guest, unit.BuiltinName), unit.Text("quay-zero")},
-		"empty":                                          {unit.BuiltinOf(principal.Guest, unit.BuiltinFullName), unit.Text("")},
-		"keeper-##, absent":                              {unit.AccountOf("k"), unit.AccountValue{Name: "keeper-##", State: unit.Absent}},
+		"after 1 wrong attempt within 2 hours, locked until someone unlocks": {unit.Lockout,
+			unit.LockoutValue{Threshold: 1, WindowMinutes: 120}},
+		"after 5 wrong attempts within 1 day, locked for 90 min": {unit.Lockout,
+			unit.LockoutValue{Threshold: 5, DurationMinutes: 90, WindowMinutes: 1440}},
+		"exactly: no members": {unit.Administrators, unit.Members{Closed: true}},
+		"exactly: built-in administrator, keeper": {unit.Administrators,
+			unit.Members{Closed: true, Present: refs("builtin:administrator", "local:keeper")}},
+		"must include: keeper; must not include: guests": {unit.Administrators,
+			unit.Members{Present: refs("local:keeper"), Absent: refs("local:guests")}},
+		"must not include: S-1-5-32-546": {unit.Administrators,
+			unit.Statement{Mode: unit.Adjust, Remove: refs("sid:S-1-5-32-546")}},
+		"exactly: keeper": {unit.Administrators,
+			unit.Statement{Mode: unit.Exact, Members: refs("local:keeper")}},
+		"none": {unit.Administrators, nil},
+		"disabled": {unit.BuiltinOf(principal.Guest, unit.BuiltinEnabled),
+			unit.Bool(false)},
+		"quay-zero": {unit.BuiltinOf(principal.Guest, unit.BuiltinName),
+			unit.Text("quay-zero")},
+		"empty": {unit.BuiltinOf(principal.Guest, unit.BuiltinFullName),
+			unit.Text("")},
+		"keeper-##, absent": {unit.AccountOf("k"),
+			unit.AccountValue{Name: "keeper-##", State: unit.Absent}},
 		`keeper-##, enabled, full name "Keeper", "Break glass", formerly admin or chief, password expires`: {unit.AccountOf("k"), unit.AccountValue{
-			Name: "keeper-##", State: unit.Enabled, FullName: "Keeper", Description: "Break glass", Formerly: []string{"admin", "chief"}, PasswordExpires: true}},
-		"every 30 days, 4 hours after a sign-in, ending its sessions, 1 hour after it was viewed, with a new name; 6 words (78 bits)": {unit.RotationOf(principal.Administrator), unit.RotationValue{
-			EveryMinutes: 43200, AfterUse: unit.AfterUse{WaitMinutes: 240, Then: unit.EndSessions}, AfterRevealMinutes: new(60), RedrawName: true, Secret: unit.Secret{Style: unit.Words, Words: 6}}},
-		"every 2 hours, 15 min after a sign-in; 12 characters of digits, lower (62 bits)": {unit.RotationOf(principal.Administrator), unit.RotationValue{
-			EveryMinutes: 120, AfterUse: unit.AfterUse{WaitMinutes: 15, Then: unit.Nothing}, Secret: unit.Secret{Style: unit.Characters, Length: 12, Use: []string{"digits", "lower"}}}},
+			Name: "keeper-##", State: unit.Enabled, FullName: "Keeper", Description: "Break glass",
+			Formerly: []string{"admin", "chief"}, PasswordExpires: true}},
+		"every 30 days, 4 hours after a sign-in, ending its sessions, 1 hour after it was viewed, with a new name; 6 " +
+			"words (78 bits)": {unit.RotationOf(principal.Administrator), unit.RotationValue{
+			EveryMinutes: 43200, AfterUse: unit.AfterUse{WaitMinutes: 240, Then: unit.EndSessions},
+			AfterRevealMinutes: new(60), RedrawName: true, Secret: unit.Secret{Style: unit.Words, Words: 6}}},
+		"every 2 hours, 15 min after a sign-in; 12 characters of digits, lower (62 bits)": {unit.RotationOf(
+			principal.Administrator), unit.RotationValue{
+			EveryMinutes: 120, AfterUse: unit.AfterUse{WaitMinutes: 15, Then: unit.Nothing},
+			Secret: unit.Secret{Style: unit.Characters, Length: 12, Use: []string{"digits", "lower"}}}},
 	} {
 		assert.Equal(t, want, present.Value(c.unit, c.value))
 	}
@@ -66,16 +81,26 @@ func TestWhyInWords(t *testing.T) {
 		return resolve.LosingClaim{Assignment: name, Rank: 500, Why: why}
 	}
 	for want, u := range map[string]resolve.Unit{
-		"base (only assignment)":                       {Verdict: resolve.Sole, From: []string{"base"}},
-		"a and b agree":                                {Verdict: resolve.Agreed, From: []string{"a"}, Over: []resolve.LosingClaim{lost("b", resolve.Same)}},
-		"3 assignments agree":                          {Verdict: resolve.Agreed, From: []string{"a", "b"}, Over: []resolve.LosingClaim{lost("c", resolve.Same)}},
-		"desks outranks base":                          {Verdict: resolve.Ranked, From: []string{"desks"}, Over: []resolve.LosingClaim{lost("base", resolve.Outranked)}},
-		"a, stricter than b at equal rank":             {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.LosingClaim{lost("b", resolve.LessStrict)}},
-		"a, stricter than b at equal rank; outranks c": {Verdict: resolve.Stricter, From: []string{"a"}, Over: []resolve.LosingClaim{lost("b", resolve.LessStrict), lost("c", resolve.Outranked)}},
-		"a and b differ at equal rank":                 {Verdict: resolve.Contested, Over: []resolve.LosingClaim{lost("a", resolve.Disputed), lost("b", resolve.Disputed), lost("c", resolve.Closed)}},
-		"a sets the exact list; 1 ignored":             {Verdict: resolve.Merged, Value: unit.Members{Closed: true}, From: []string{"a"}, Over: []resolve.LosingClaim{lost("b", resolve.Closed)}},
-		"a and b set the exact list together":          {Verdict: resolve.Merged, Value: unit.Members{Closed: true}, From: []string{"a", "b"}},
-		"a and b, merged":                              {Verdict: resolve.Merged, Value: unit.Members{}, From: []string{"a", "b"}},
+		"base (only assignment)": {Verdict: resolve.Sole, From: []string{"base"}},
+		"a and b agree": {Verdict: resolve.Agreed, From: []string{"a"},
+			Over: []resolve.LosingClaim{lost("b", resolve.Same)}},
+		"3 assignments agree": {Verdict: resolve.Agreed, From: []string{"a", "b"},
+			Over: []resolve.LosingClaim{lost("c", resolve.Same)}},
+		"desks outranks base": {Verdict: resolve.Ranked, From: []string{"desks"},
+			Over: []resolve.LosingClaim{lost("base", resolve.Outranked)}},
+		"a, stricter than b at equal rank": {Verdict: resolve.Stricter, From: []string{"a"},
+			Over: []resolve.LosingClaim{lost("b", resolve.LessStrict)}},
+		"a, stricter than b at equal rank; outranks c": {Verdict: resolve.Stricter, From: []string{"a"},
+			Over: []resolve.LosingClaim{lost("b", resolve.LessStrict), lost("c", resolve.Outranked)}},
+		"a and b differ at equal rank": {Verdict: resolve.Contested,
+			Over: []resolve.LosingClaim{lost("a", resolve.Disputed), lost("b", resolve.Disputed),
+				lost("c", resolve.Closed)}},
+		"a sets the exact list; 1 ignored": {Verdict: resolve.Merged, Value: unit.Members{Closed: true},
+			From: []string{"a"}, Over: []resolve.LosingClaim{lost("b", resolve.Closed)}},
+		"a and b set the exact list together": {Verdict: resolve.Merged, Value: unit.Members{Closed: true},
+			From: []string{"a", "b"}},
+		"a and b, merged": {Verdict: resolve.Merged, Value: unit.Members{},
+			From: []string{"a", "b"}},
 	} {
 		assert.Equal(t, want, present.Why(u))
 	}
@@ -85,27 +110,47 @@ func TestWhyInWords(t *testing.T) {
 
 func TestFindingsInWords(t *testing.T) {
 	for want, f := range map[string]drift.Finding{
-		"8 characters instead of 12 characters":                                           {Unit: unit.MinLength, Kind: drift.WrongValue, Expected: unit.Int(12), Actual: unit.Int(8)},
-		"not reported":                                                                    {Unit: unit.MinLength, Kind: drift.WrongValue, Expected: unit.Int(12)},
-		"mechanic is a member, but not in the exact list":                                 {Kind: drift.MemberExtra, Subject: "local:mechanic"},
-		"built-in guest is a member, but must not be":                                     {Kind: drift.MemberForbidden, Subject: "builtin:guest"},
-		"keeper should be a member":                                                       {Kind: drift.MemberMissing, Subject: "local:keeper", Actual: drift.IsNotMember},
-		"keeper should be a member, but does not exist on the device":                     {Kind: drift.MemberMissing, Subject: "local:keeper", Actual: drift.NoSuchAccount},
-		"desks should be a member, but the directory does not know it":                    {Kind: drift.MemberMissing, Subject: "local:desks", Actual: drift.NotKnown},
-		"the account keeper-## does not exist":                                            {Kind: drift.AccountMissing, Expected: "keeper-##"},
-		"the account old-hand exists, but should be absent":                               {Kind: drift.AccountPresent, Actual: "old-hand"},
-		"disabled instead of enabled":                                                     {Kind: drift.AccountState, Expected: "enabled", Actual: "disabled"},
-		"name boss instead of keeper-##":                                                  {Kind: drift.AccountName, Expected: "keeper-##", Actual: "boss"},
-		`full name is empty instead of "Keeper"`:                                          {Kind: drift.AccountDetail, Subject: "full_name", Expected: "Keeper", Actual: ""},
-		"password expires is on instead of off":                                           {Kind: drift.AccountDetail, Subject: "password_expires", Expected: false, Actual: true},
-		"the password was never rotated, so none is stored":                               {Kind: drift.RotationNever},
-		"the password was changed outside Rank Warden, so the stored one no longer works": {Kind: drift.ChangedElsewhere},
-		"last rotated 2031-01-01T00:00:00Z, overdue":                                      {Kind: drift.RotationOverdue, Actual: "2031-01-01T00:00:00Z"},
-		"never locks instead of after 3 wrong attempts within 15 min, locked for 15 min":  {Kind: drift.WrongValue, Expected: unit.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15}, Actual: unit.LockoutRule{DurationMinutes: 30}},
-		"the local group does not exist on the device":                                    {Kind: drift.GroupMissing},
-		"not supported on this device":                                                    {Kind: drift.UnitUnsupported},
-		"the device could not change it: access denied":                                   {Kind: drift.ApplyFailed, Actual: "access denied"},
-		"the device could not change keeper: access denied":                               {Kind: drift.ApplyFailed, Subject: "local:keeper", Actual: "access denied"},
+		"8 characters instead of 12 characters": {Unit: unit.MinLength,
+			Kind: drift.WrongValue, Expected: unit.Int(12), Actual: unit.Int(8)},
+		"not reported": {Unit: unit.MinLength,
+			Kind: drift.WrongValue, Expected: unit.Int(12)},
+		"mechanic is a member, but not in the exact list": {Kind: drift.MemberExtra,
+			Subject: "local:mechanic"},
+		"built-in guest is a member, but must not be": {Kind: drift.MemberForbidden,
+			Subject: "builtin:guest"},
+		"keeper should be a member": {Kind: drift.MemberMissing,
+			Subject: "local:keeper", Actual: drift.IsNotMember},
+		"keeper should be a member, but does not exist on the device": {Kind: drift.MemberMissing,
+			Subject: "local:keeper", Actual: drift.NoSuchAccount},
+		"desks should be a member, but the directory does not know it": {Kind: drift.MemberMissing,
+			Subject: "local:desks", Actual: drift.NotKnown},
+		"the account keeper-## does not exist": {Kind: drift.AccountMissing,
+			Expected: "keeper-##"},
+		"the account old-hand exists, but should be absent": {Kind: drift.AccountPresent,
+			Actual: "old-hand"},
+		"disabled instead of enabled": {Kind: drift.AccountState,
+			Expected: "enabled", Actual: "disabled"},
+		"name boss instead of keeper-##": {Kind: drift.AccountName,
+			Expected: "keeper-##", Actual: "boss"},
+		`full name is empty instead of "Keeper"`: {Kind: drift.AccountDetail,
+			Subject: "full_name", Expected: "Keeper", Actual: ""},
+		"password expires is on instead of off": {Kind: drift.AccountDetail,
+			Subject: "password_expires", Expected: false, Actual: true},
+		"the password was never rotated, so none is stored": {Kind: drift.RotationNever},
+		"the password was changed outside Rank Warden, so the stored one no longer " +
+			"works": {Kind: drift.ChangedElsewhere},
+		"last rotated 2031-01-01T00:00:00Z, overdue": {Kind: drift.RotationOverdue,
+			Actual: "2031-01-01T00:00:00Z"},
+		"never locks instead of after 3 wrong attempts within 15 min, locked for 15 min": {Kind: drift.WrongValue,
+			Expected: unit.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15},
+			Actual:   unit.LockoutRule{DurationMinutes: 30}},
+		"the local group does not exist on the device": {Kind: drift.GroupMissing},
+		"not supported on this " +
+			"device": {Kind: drift.UnitUnsupported},
+		"the device could not change it: access denied": {Kind: drift.ApplyFailed,
+			Actual: "access denied"},
+		"the device could not change keeper: access denied": {Kind: drift.ApplyFailed,
+			Subject: "local:keeper", Actual: "access denied"},
 	} {
 		assert.Equal(t, want, present.Finding(f))
 	}
@@ -115,8 +160,10 @@ func TestFindingsInWords(t *testing.T) {
 func TestProblemsInWords(t *testing.T) {
 	for want, p := range map[string]resolve.Problem{
 		"newer: it is unknown whether this assignment applies": {Code: resolve.UndecidedScope, Unit: "newer"},
-		"managed keeper is to be a member, but":                {Code: resolve.MemberUndeclared, Unit: "membership.users", Detail: "account:keeper"},
-		"accounts.a and accounts.b: two":                       {Code: resolve.NameClash, Unit: "accounts.a+accounts.b"},
+		"managed keeper is to be a member, but": {Code: resolve.MemberUndeclared,
+			Unit: "membership.users", Detail: "account:keeper"},
+		"accounts.a and accounts.b: two": {Code: resolve.NameClash,
+			Unit: "accounts.a+accounts.b"},
 	} {
 		assert.True(t, strings.HasPrefix(present.Problem(p), want), present.Problem(p))
 		assert.Contains(t, present.Problem(p), "; ")
@@ -192,7 +239,9 @@ func TestOrderOfUnits(t *testing.T) {
 func TestAPolicyInWords(t *testing.T) {
 	doc, problems := policy.Parse(
 		[]byte(
-			"format: rankwarden.policy/1\nname: p\nlockout: {threshold: 0}\nrotation: [{target: builtin:administrator, secret: {style: words, words: 8}}]\nmembership: [{local_group: administrators, mode: exact}]",
+			"format: rankwarden.policy/1\nname: p\nlockout: {threshold: 0}\nrotation: [{target: "+
+				"builtin:administrator, secret: {style: words, words: 8}}]\nmembership: [{local_group: "+
+				"administrators, mode: exact}]",
 		),
 		nil,
 	)
@@ -218,37 +267,34 @@ func TestAPolicyInWords(t *testing.T) {
 // Every kind of event is said in words.
 func TestEventsInWords(t *testing.T) {
 	for _, kind := range drift.EventKinds {
-		said := present.Event(
-			drift.Event{
-				Kind:    kind,
-				Unit:    unit.Administrators,
-				Subject: "local:mechanic",
-				Details: drift.Details{OldName: "a", NewName: "b", Number: 2, Error: "denied"},
-			},
-		)
+		said := present.Event(drift.Event{
+			Kind:    kind,
+			Unit:    unit.Administrators,
+			Subject: "local:mechanic",
+			Details: drift.Details{OldName: "a", NewName: "b", Number: 2, Error: "denied"},
+		})
 		assert.NotEqual(t, string(kind), said)
 		assert.NotContains(t, said, "local:")
 	}
-	assert.Equal(
-		t,
-		"built-in guest, name: b instead of a",
-		present.Event(
-			drift.Event{
-				Kind:    drift.ValueSet,
-				Unit:    unit.BuiltinOf(principal.Guest, "name"),
-				Details: drift.ChangeOf(unit.Text("a"), unit.Text("b")),
-			},
-		),
-	)
+	assert.Equal(t, "built-in guest, name: b instead of a", present.Event(drift.Event{
+		Kind:    drift.ValueSet,
+		Unit:    unit.BuiltinOf(principal.Guest, "name"),
+		Details: drift.ChangeOf(unit.Text("a"), unit.Text("b")),
+	}))
 }
 
 // A setting is found as it is written and as it is shown; a misspelt one is named with the nearest.
 func TestSettingsAreFoundAsShown(t *testing.T) {
 	for written, want := range map[string]unit.ID{
-		"administrators": unit.Administrators, "Administrators": unit.Administrators, "membership.administrators": unit.Administrators,
-		"remote desktop users": unit.MembershipOf("remote-desktop-users"), "minimum length": unit.MinLength, "lockout": unit.Lockout,
-		"built-in guest, name": unit.BuiltinOf(principal.Guest, "name"), "managed account keeper": unit.AccountOf("keeper"),
-		"accounts.keeper": unit.AccountOf("keeper"), "rotation of keeper": unit.RotationOf(principal.FromKey("keeper")), "membership.deck-hands": unit.MembershipOf("deck-hands"),
+		"administrators": unit.Administrators, "Administrators": unit.Administrators,
+		"membership.administrators": unit.Administrators,
+		"remote desktop users":      unit.MembershipOf("remote-desktop-users"), "minimum length": unit.MinLength,
+		"lockout":                unit.Lockout,
+		"built-in guest, name":   unit.BuiltinOf(principal.Guest, "name"),
+		"managed account keeper": unit.AccountOf("keeper"),
+		"accounts.keeper":        unit.AccountOf("keeper"),
+		"rotation of keeper":     unit.RotationOf(principal.FromKey("keeper")),
+		"membership.deck-hands":  unit.MembershipOf("deck-hands"),
 	} {
 		id, err := present.ParseUnit(written)
 		require.NoError(t, err, written)
@@ -264,8 +310,10 @@ func TestEffectsInWords(t *testing.T) {
 	for words, e := range map[string]effect.Effect{
 		"every setting is held: it keeps the value last sent": {Kind: effect.Held},
 		"lockout is no longer held":                           {Kind: effect.NoLongerHeld, Unit: unit.Lockout},
-		"mechanic leaves administrators":                      {Kind: effect.MemberLeaves, Unit: administrators, Subject: "local:mechanic"},
-		"managed keeper joins administrators":                 {Kind: effect.MemberJoins, Unit: administrators, Subject: "account:keeper"},
+		"mechanic leaves administrators": {Kind: effect.MemberLeaves, Unit: administrators,
+			Subject: "local:mechanic"},
+		"managed keeper joins administrators": {Kind: effect.MemberJoins, Unit: administrators,
+			Subject: "account:keeper"},
 		"minimum length gets less strict: 14 characters → 8 characters": {
 			Kind: effect.Loosened, Unit: unit.MinLength, Before: unit.Int(14), After: unit.Int(8),
 		},
@@ -291,7 +339,8 @@ func TestEffectsInWords(t *testing.T) {
 			After:  map[string]any{"full_name": "Keeper", "password_expires": true},
 		},
 		"managed keeper changes its full name, description or expiry": {
-			Kind: effect.AccountDescribed, Unit: keeper, Subject: "account:keeper", Before: effect.Varies, After: effect.Varies,
+			Kind: effect.AccountDescribed, Unit: keeper, Subject: "account:keeper", Before: effect.Varies,
+			After: effect.Varies,
 		},
 		"rotation of managed keeper stops": {
 			Kind: effect.RotationStops, Unit: unit.RotationOf(principal.FromKey("keeper")), Subject: "account:keeper",

@@ -15,7 +15,8 @@ const contested = resolve.Code(resolve.Contested)
 var problems = map[resolve.Code][2]string{
 	contested: {"assignments of equal rank require different values", "change the rank of one"},
 	resolve.UndecidedScope: {
-		"it is unknown whether this assignment applies, because a fact that a group's rule reads is not known of the device",
+		"it is unknown whether this assignment applies, because a fact that a group's rule reads is not known of the " +
+			"device",
 		"wait until the device reports the fact, or write the rule with has(…)",
 	},
 	resolve.NoAdminPath: {

@@ -66,7 +66,8 @@ func Decision(d rollout.Decision, waves []rollout.Wave) string {
 	case rollout.Halted:
 		return "stopped: the change cannot be made any more" + because(d.Reason)
 	case rollout.ManyJoin:
-		return fmt.Sprintf("stopped: %s came to waves that are open already, more than may join by themselves%s; resume it to let them join",
+		return fmt.Sprintf("stopped: %s came to waves that are open already, more than may "+
+			"join by themselves%s; resume it to let them join",
 			count(d.Count, "device", "devices"), because(d.Reason))
 	case rollout.OpenedEarly:
 		return fmt.Sprintf("opens %s before the gate was passed%s", wave, because(d.Reason))
@@ -89,7 +90,8 @@ func DecisionWithoutNumbers(d rollout.Decision, waves []rollout.Wave) string {
 	case rollout.WaveOpened:
 		return "opened " + WaveTitle(d.Wave, waves[d.Wave].Title)
 	case rollout.ManyJoin:
-		return "stopped: more devices came to waves that are open already than may join by themselves" + because(d.Reason)
+		return "stopped: more devices came to waves that are open already than may join by themselves" +
+			because(d.Reason)
 	case rollout.GateStopped:
 		return fmt.Sprintf(
 			"stopped in %s by its gate, which asks for: %s",
@@ -163,8 +165,8 @@ func GateReading(r rollout.Reading) string {
 	return fmt.Sprintf("soaked for %s of %s", inSeconds(r.Count), inSeconds(r.Of))
 }
 
-// Stuck says of the last open wave of a running rollout why it does not pass although it has soaked, and what can be done;
-// empty while it need not be said.
+// Stuck says of the last open wave of a running rollout why it does not pass although it has soaked, and what can be
+// done; empty while it need not be said.
 func Stuck(w rollout.Wave, readings []rollout.Reading) string {
 	met := map[rollout.Condition]bool{}
 	for _, r := range readings {
@@ -173,15 +175,17 @@ func Stuck(w rollout.Wave, readings []rollout.Reading) string {
 	t := w.Tally
 	const early = "open the next wave early, with a reason"
 	if met[rollout.Soaked] && met[rollout.EnoughVerified] && !met[rollout.EnoughHeard] {
-		return fmt.Sprintf("It has soaked, too few of the devices that were online when it opened were heard from since: %s missing. Look at "+
-			"them first, since the change may have cut them off. After three check-in intervals they count as failed; or %s",
+		return fmt.Sprintf("It has soaked, too few of the devices that were online when it opened were heard from "+
+			"since: %s missing. Look at them first, since the change may have cut them off. After three check-in "+
+			"intervals they count as failed; or %s",
 			count(w.Online-w.OnlineHeard, "device is", "devices are"), early)
 	}
 	if !met[rollout.Soaked] || met[rollout.EnoughVerified] {
 		return ""
 	}
 	if t.Heard() == 0 {
-		return "It has soaked, and no device of it was heard from: they may all be off. It passes once enough are verified; or " + early
+		return "It has soaked, and no device of it was heard from: they may all be off. It passes once enough are " +
+			"verified; or " + early
 	}
 	if t[rollout.Told] > 0 {
 		return ""

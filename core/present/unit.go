@@ -56,8 +56,8 @@ func ParseUnit(s string) (unit.ID, error) {
 		names = append(names, name)
 	}
 	slices.Sort(names)
-	hint := "write it as it is shown, such as administrators, or as in a policy, such as membership.administrators or " +
-		"accounts.KEY"
+	hint := "write it as it is shown, such as administrators, or as in a policy, such as membership.administrators " +
+		"or accounts.KEY"
 	if near := text.Nearest(folded, names); near != "" {
 		hint = fmt.Sprintf("did you mean %q?", near)
 	}

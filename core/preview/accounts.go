@@ -161,9 +161,7 @@ func (c *comparer) account(change effect.SettingChange) {
 
 // accountGoes is what becomes of an account that is no longer desired, or is to be absent.
 func (c *comparer) accountGoes(
-	k *keyMeaning,
-	s0, s1 *unit.AccountValue,
-	add func(kind effect.Kind, before, after any),
+	k *keyMeaning, s0, s1 *unit.AccountValue, add func(kind effect.Kind, before, after any),
 ) {
 	m0, m1 := k.means[without].account, k.means[with].account
 	absentBefore := s0 != nil && s0.State == unit.Absent

@@ -95,8 +95,8 @@ func shuffle(random *rand.Rand, list any) {
 	}
 }
 
-// A change without edits has no effects, and neither has one that is followed by its inverse; nobody leaves a group who would
-// not be a member without the change.
+// A change without edits has no effects, and neither has one that is followed by its inverse; nobody leaves a group who
+// would not be a member without the change.
 func TestPropertiesOfEveryPreview(t *testing.T) {
 	leaves := 0
 	for file, source := range inputs(t) {

@@ -80,8 +80,7 @@ func (d *Difference) Units() []unit.ID {
 // Compare works out what a difference does to a device with a state, nil for one that never reported. Settings and
 // effects come sorted; they are nil where there is none.
 func (d *Difference) Compare(
-	state *drift.State,
-	directory principal.Directory,
+	state *drift.State, directory principal.Directory,
 ) (settings []effect.SettingChange, effects []effect.Effect) {
 	if d.Empty() {
 		return nil, nil
@@ -290,7 +289,8 @@ func valueOf(settings []unit.Setting, id unit.ID) unit.Value {
 	return settings[at].Value
 }
 
-// heldUnits are the units that a lane holds: contested ones and those of its errors. All is true when every unit is held.
+// heldUnits are the units that a lane holds: contested ones and those of its errors. All is true when every unit is
+// held.
 func heldUnits(l resolve.Lane) (held map[unit.ID]bool, all bool) {
 	held = map[unit.ID]bool{}
 	for _, p := range l.Problems {

@@ -23,7 +23,8 @@ import (
 	"rankwarden.example/demo/largefleet"
 )
 
-// changed is the large organisation, before and after a change of a policy that meets every device, with a report of each.
+// changed is the large organisation, before and after a change of a policy that meets every device, with a report of
+// each.
 func changed(b *testing.B) (before, after plan.Inputs, known preview.Fleet) {
 	var source bytes.Buffer
 	require.NoError(b, largefleet.Write(&source))
@@ -38,9 +39,10 @@ lockout: {threshold: 3}
 `), nil)
 	require.True(b, policy.Usable(problems), "%v", problems)
 	everywhere := s.Assignments[len(s.Assignments)-1]
-	everywhere.Name, everywhere.Policy, everywhere.Include, everywhere.Exclude, everywhere.Within = "everybody", doc.Name, []string{
-		"everything",
-	}, nil, nil
+	everywhere.Name, everywhere.Policy, everywhere.Include, everywhere.Exclude, everywhere.Within = "everybody",
+		doc.Name, []string{
+			"everything",
+		}, nil, nil
 	everywhere.Rank, everywhere.Stance = 1, "enforce"
 	edited, err := change.Apply(s.Inputs, []change.Edit{
 		{
@@ -65,7 +67,8 @@ func reported(device int) *drift.State {
 		Lockout:   &unit.LockoutRule{Threshold: 5 + device%3, DurationMinutes: 15, WindowMinutes: 15},
 	}
 	var members []drift.Member
-	for i, name := range []string{"quay-0", "visitor", "keeper-01", "crew-2", "crew-6", "old-2", "mechanic", "harbour"} {
+	for i, name := range []string{"quay-0", "visitor", "keeper-01", "crew-2", "crew-6", "old-2", "mechanic",
+		"harbour"} {
 		a := drift.Account{Name: name, SID: sid(1000 + i), Enabled: true}
 		switch i {
 		case 0:

@@ -95,7 +95,8 @@ func TestEffectsOfIndependentChangesAddUp(t *testing.T) {
 			return []change.Edit{
 				{Kind: change.Publish, Name: doc.Name, Policy: doc},
 				{Kind: change.Assign, Name: doc.Name, Assignment: &assign.Assignment{
-					Name: doc.Name, Policy: doc.Name, Include: []string{assign.Everything}, Rank: 1, Stance: assign.Enforce,
+					Name: doc.Name, Policy: doc.Name, Include: []string{assign.Everything}, Rank: 1,
+					Stance: assign.Enforce,
 				}},
 			}
 		}

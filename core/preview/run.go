@@ -23,8 +23,8 @@ type Device struct {
 // Fleet gives what is known of a device by its index.
 type Fleet func(device int) Device
 
-// Comparison is two plans of one fleet, of which the second has the edits. It is ready to be asked about single devices,
-// by several goroutines at once.
+// Comparison is two plans of one fleet, of which the second has the edits. It is ready to be asked about single
+// devices, by several goroutines at once.
 type Comparison struct {
 	before, after *plan.Plan
 	pairs         map[[2]*plan.Scope]*pair
@@ -102,8 +102,9 @@ func (c *Comparison) Device(device int, known Device) effect.Affected {
 	}
 }
 
-// Joining are the principals that desired states add to a local group, on whatever devices, sorted, whether or not a device has
-// reported. Where a setting is held it depends on what each device was last told; there only effects say who joins.
+// Joining are the principals that desired states add to a local group, on whatever devices, sorted, whether or not a
+// device has reported. Where a setting is held it depends on what each device was last told; there only effects say who
+// joins.
 func (c *Comparison) Joining(id unit.ID) []principal.Ref {
 	var joining []principal.Ref
 	for _, p := range c.pairs {

@@ -32,7 +32,10 @@ func TestParse(t *testing.T) {
 		require.NoError(t, json.Unmarshal(data, &again))
 		assert.Equal(t, ref, again, "equal with ==")
 	}
-	for _, written := range []string{"", "keeper", "builtin:root", "local:", "local:a/b", "local: a", "local:a\u202eb", "sid:S-1-5", "sid:S-1-5-04", "sid:S-1-5-4294967296", "group:x", "user:@y.example", "user:x@", "user:x@-y.example", "user: x@y.example", "group:x\u200b@y.example", "account:", "account:-a", "guid:7f2c", "guid:00000000-0000-0000-0000-000000000000"} {
+	for _, written := range []string{"", "keeper", "builtin:root", "local:", "local:a/b", "local: a", "local:a\u202eb",
+		"sid:S-1-5", "sid:S-1-5-04", "sid:S-1-5-4294967296", "group:x", "user:@y.example", "user:x@",
+		"user:x@-y.example", "user: x@y.example", "group:x\u200b@y.example", "account:", "account:-a", "guid:7f2c",
+		"guid:00000000-0000-0000-0000-000000000000"} {
 		_, err := principal.Parse(written)
 		assert.ErrorIs(t, err, principal.ErrRef, written)
 	}
@@ -55,7 +58,8 @@ func TestPackedIdentifiers(t *testing.T) {
 	)
 	require.NoError(t, err)
 	assert.Equal(t, "S-1-5-21-11-22-33-9002", sid.String())
-	for _, bad := range [][]byte{nil, {1, 2, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0}, {2, 1, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0}, {1, 0, 0, 0, 0, 0, 0, 5}} {
+	for _, bad := range [][]byte{nil, {1, 2, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0}, {2, 1, 0, 0, 0, 0, 0, 5, 21, 0, 0, 0},
+		{1, 0, 0, 0, 0, 0, 0, 5}} {
 		_, err := principal.SIDFromBytes(bad)
 		assert.ErrorIs(t, err, principal.ErrSID, "% x", bad)
 	}

@@ -14,8 +14,10 @@ type Code string
 
 // The problems that are errors: in the enforced lane they hold units.
 const (
-	UndecidedScope           Code = "undecided_scope"            // a fact that decides whether an assignment applies is not known
-	NoAdminPath              Code = "no_admin_path"              // administrators is closed and nobody in it could be used
+	// a fact that decides whether an assignment applies is not known
+	UndecidedScope Code = "undecided_scope"
+	// administrators is closed and nobody in it could be used
+	NoAdminPath              Code = "no_admin_path"
 	NameClash                Code = "name_clash"                 // two accounts are to have one name
 	MinAgeNotBelowMaxAge     Code = "min_age_not_below_max_age"  // passwords could never be changed before they expire
 	RotationTargetUndeclared Code = "rotation_target_undeclared" // no policy declares the account
@@ -29,11 +31,15 @@ const (
 	RotationTargetDisabled   Code = "rotation_target_disabled"     // nobody can use the password
 	RotationSlowerThanMaxAge Code = "rotation_slower_than_max_age" // the password expires before it is rotated
 	AccountWithoutRotation   Code = "account_without_rotation"     // nobody knows the password of an administrator
-	AccountOutsideGroup      Code = "account_outside_group"        // a closed group leaves out an account that its policy wants in
-	NoBreakGlass             Code = "no_break_glass"               // no member of the exact list of administrators works without a network
-	LockoutCanSealDevice     Code = "lockout_can_seal_device"      // wrong passwords could lock every administrator for good
-	MemberUndeclared         Code = "member_undeclared"            // no policy declares an account that is to be a member
-	MemberOfAbsentAccount    Code = "member_of_absent_account"     // an account that is to be absent was to be a member
+	// a closed group leaves out an account that its policy wants in
+	AccountOutsideGroup Code = "account_outside_group"
+	// no member of the exact list of administrators works without a network
+	NoBreakGlass Code = "no_break_glass"
+	// wrong passwords could lock every administrator for good
+	LockoutCanSealDevice Code = "lockout_can_seal_device"
+	// no policy declares an account that is to be a member
+	MemberUndeclared      Code = "member_undeclared"
+	MemberOfAbsentAccount Code = "member_of_absent_account" // an account that is to be absent was to be a member
 )
 
 // Problem is something wrong with the settled whole, though each unit for itself is well settled.

@@ -39,7 +39,8 @@ func anyScenario(t *rapid.T) string {
 			key := rapid.SampledFrom([]string{"k", "q"}).Draw(t, "key")
 			state := rapid.SampledFrom([]string{"enabled", "disabled", "absent"}).Draw(t, "state")
 			name := rapid.SampledFrom([]string{"quay", "quay-#", "Quay"}).Draw(t, "name")
-			return rank + [...]string{" account " + key + " " + name + " " + state + " users", " rotate account:" + key + " 1d 20", " builtin name " + strings.Trim(name, "-#")}[kind]
+			return rank + [...]string{" account " + key + " " + name + " " + state + " users",
+				" rotate account:" + key + " 1d 20", " builtin name " + strings.Trim(name, "-#")}[kind]
 		}
 		in, out := person.Draw(t, "in"), person.Draw(t, "out")
 		if in == out {

@@ -128,32 +128,38 @@ func outcome(u resolve.Unit) string {
 
 func TestSettle(t *testing.T) {
 	for text, want := range map[string]string{
-		"a 100 minimum 12":                                               "sole 12 | a | ",
-		"a 100 minimum 12; b 500 minimum 12":                             "agreed 12 | a | b same",
-		"a 500 minimum 8; b 100 minimum 12":                              "ranked 12 | b | a outranked",
-		"a 100 minimum 8; b 100 minimum 12":                              "stricter 12 | b | a less_strict",
-		"a 100 minimum 8; b 100 minimum 12; c 9 minimum 3":               "ranked 3 | c | a outranked, b outranked",
-		"a 100 minimum 8; b 100 minimum 12; c 200 minimum 12":            "stricter 12 | b | a less_strict, c same",
-		"a 100 maxage 0; b 100 maxage 90; c 100 maxage 30":               "stricter 30 | c | a less_strict, b less_strict",
-		"a 100 complex false; b 100 complex true":                        "stricter true | b | a less_strict",
-		"a 100 lockout 0; b 100 lockout 10":                              `stricter {"threshold":10,"duration_minutes":15,"window_minutes":15} | b | a less_strict`,
-		"a 100 lockout 5 15m 15m; b 100 lockout 5 0m 15m":                `stricter {"threshold":5,"duration_minutes":0,"window_minutes":15} | b | a less_strict`,
-		"a 100 lockout 5 30m 15m; b 100 lockout 5 30m 20m":               `stricter {"threshold":5,"duration_minutes":30,"window_minutes":20} | b | a less_strict`,
-		"a 100 builtin enabled true; b 100 builtin enabled false":        "stricter false | b | a less_strict",
-		"a 100 builtin name x; b 100 builtin name X":                     "contested null |  | a contested, b contested",
+		"a 100 minimum 12":                                    "sole 12 | a | ",
+		"a 100 minimum 12; b 500 minimum 12":                  "agreed 12 | a | b same",
+		"a 500 minimum 8; b 100 minimum 12":                   "ranked 12 | b | a outranked",
+		"a 100 minimum 8; b 100 minimum 12":                   "stricter 12 | b | a less_strict",
+		"a 100 minimum 8; b 100 minimum 12; c 9 minimum 3":    "ranked 3 | c | a outranked, b outranked",
+		"a 100 minimum 8; b 100 minimum 12; c 200 minimum 12": "stricter 12 | b | a less_strict, c same",
+		"a 100 maxage 0; b 100 maxage 90; c 100 maxage " +
+			"30": "stricter 30 | c | a less_strict, b less_strict",
+		"a 100 complex false; b 100 complex true": "stricter true | b | a less_strict",
+		"a 100 lockout 0; b 100 lockout " +
+			"10": `stricter {"threshold":10,"duration_minutes":15,"window_minutes":15} | b | a less_strict`,
+		"a 100 lockout 5 15m 15m; b 100 lockout 5 0m " +
+			"15m": `stricter {"threshold":5,"duration_minutes":0,"window_minutes":15} | b | a less_strict`,
+		"a 100 lockout 5 30m 15m; b 100 lockout 5 30m " +
+			"20m": `stricter {"threshold":5,"duration_minutes":30,"window_minutes":20} | b | a less_strict`,
+		"a 100 builtin enabled true; b 100 builtin enabled false": "stricter false | b | a less_strict",
+		"a 100 builtin name x; b 100 builtin name X": "contested null |  | a contested, b " +
+			"contested",
 		"a 100 builtin name x; b 100 builtin name y; c 9 builtin name z": `ranked "z" | c | a outranked, b outranked`,
 		"a 100 exact x y; b 500 adjust z":                                "merged closed x y | a | b closed",
 		"a 100 exact x y; b 100 adjust -y":                               "merged closed x | a b | ",
 		"a 100 exact x y; b 100 adjust z":                                "merged closed x y | a | b closed",
 		"a 100 exact x; b 50 adjust z -x":                                "merged closed z | b a | ",
-		"a 100 exact x; b 100 exact y; c 200 adjust z":                   "contested null |  | a contested, b contested, c closed",
-		"a 100 exact x; b 100 exact x; c 500 exact q":                    "merged closed x | a b | c closed",
-		"a 100 adjust x; b 500 adjust y":                                 "merged open x y | a b | ",
-		"a 100 adjust x; b 500 adjust x":                                 "merged open x | a | b same",
-		"a 100 adjust -x; b 500 adjust x":                                "merged open -x | a | b outranked",
-		"a 100 adjust -x; b 100 adjust x":                                "merged open -x | a | b less_strict",
-		"a 100 adjust x -y; b 500 adjust y; c 100 adjust -x z":           "merged open z -x -y | a c | b outranked",
-		"a 10 adjust x; b 100 exact q; c 100 adjust q; d 1 adjust -x":    "merged closed q | d b c | a outranked",
+		"a 100 exact x; b 100 exact y; c 200 adjust z": "contested null |  | a contested, b " +
+			"contested, c closed",
+		"a 100 exact x; b 100 exact x; c 500 exact q":                 "merged closed x | a b | c closed",
+		"a 100 adjust x; b 500 adjust y":                              "merged open x y | a b | ",
+		"a 100 adjust x; b 500 adjust x":                              "merged open x | a | b same",
+		"a 100 adjust -x; b 500 adjust x":                             "merged open -x | a | b outranked",
+		"a 100 adjust -x; b 100 adjust x":                             "merged open -x | a | b less_strict",
+		"a 100 adjust x -y; b 500 adjust y; c 100 adjust -x z":        "merged open z -x -y | a c | b outranked",
+		"a 10 adjust x; b 100 exact q; c 100 adjust q; d 1 adjust -x": "merged closed q | d b c | a outranked",
 	} {
 		t.Run(text, func(t *testing.T) {
 			lane := settle(t, text)
@@ -166,30 +172,42 @@ func TestSettle(t *testing.T) {
 func TestProblemsOfTheWhole(t *testing.T) {
 	const keeper = "k 1 account keeper keeper-## enabled administrators; r 1 rotate account:keeper 30d 24;"
 	for text, want := range map[string]string{
-		"a 1 admins":                                                       "no_admin_path(membership.administrators), no_break_glass()",
-		"a 1 admins builtin:guest":                                         "no_admin_path(membership.administrators), no_break_glass()",
-		"a 1 admins local:k":                                               "no_break_glass()",
-		"a 1 admins user:x@y.example":                                      "no_break_glass()",
-		"a 1 admins sid:S-1-5-21-1-2-3-4":                                  "no_break_glass()",
-		"a 1 admins account:keeper":                                        "member_undeclared(), no_admin_path(membership.administrators), no_break_glass()",
+		"a 1 admins":                      "no_admin_path(membership.administrators), no_break_glass()",
+		"a 1 admins builtin:guest":        "no_admin_path(membership.administrators), no_break_glass()",
+		"a 1 admins local:k":              "no_break_glass()",
+		"a 1 admins user:x@y.example":     "no_break_glass()",
+		"a 1 admins sid:S-1-5-21-1-2-3-4": "no_break_glass()",
+		"a 1 admins account:keeper": "member_undeclared(), " +
+			"no_admin_path(membership.administrators), no_break_glass()",
 		keeper + "a 1 admins account:keeper":                               "",
 		keeper + "a 1 admins local:k":                                      "account_outside_group(), no_break_glass()",
 		keeper + "a 1 admins account:keeper; l 1 lockout 5 0m 15m":         "lockout_can_seal_device()",
 		keeper + "a 1 admins account:keeper local:x; l 1 lockout 5 0m 15m": "",
-		"k 1 account keeper keeper disabled; a 1 admins account:keeper; r 1 rotate account:keeper 30d 24; b 1 builtin name x": "no_admin_path(accounts.keeper builtins.administrator.name membership.administrators rotation.account:keeper), no_break_glass(), rotation_target_disabled()",
-		"k 1 account keeper keeper enabled; a 1 admins account:keeper sid:S-1-5-21-1-2-3-4":                                   "account_without_rotation(), no_break_glass()",
-		"k 1 account keeper keeper absent; a 1 adjust account:keeper":                                                         "member_of_absent_account()",
-		"r 1 rotate builtin:administrator 30d 24; b 1 builtin enabled true; a 1 admins":                                       "",
-		"r 1 rotate builtin:administrator 30d 24; b 1 builtin enabled false":                                                  "rotation_target_disabled()",
-		"r 1 rotate account:keeper 30d 24":                                                                                    "rotation_target_undeclared(rotation.account:keeper)",
-		"k 1 account keeper keeper absent; r 1 rotate account:keeper 30d 24":                                                  "rotation_target_absent(rotation.account:keeper)",
+		"k 1 account keeper keeper disabled; a 1 admins account:keeper; r 1 rotate account:keeper 30d 24; b 1 " +
+			"builtin name x": "no_admin_path(accounts.keeper builtins.administrator.name membership.administrators " +
+			"rotation.account:keeper), no_break_glass(), rotation_target_disabled()",
+		"k 1 account keeper keeper enabled; a 1 admins account:keeper " +
+			"sid:S-1-5-21-1-2-3-4": "account_without_rotation(), no_break_glass()",
+		"k 1 account keeper keeper absent; a 1 adjust " +
+			"account:keeper": "member_of_absent_account()",
+		"r 1 rotate builtin:administrator 30d 24; b 1 builtin enabled true; a 1 " +
+			"admins": "",
+		"r 1 rotate builtin:administrator 30d 24; b 1 builtin enabled " +
+			"false": "rotation_target_disabled()",
+		"r 1 rotate account:keeper 30d " +
+			"24": "rotation_target_undeclared(rotation.account:keeper)",
+		"k 1 account keeper keeper absent; r 1 rotate account:keeper 30d " +
+			"24": "rotation_target_absent(rotation.account:keeper)",
 		keeper + "m 1 minimum 25":   "rotation_secret_too_short(rotation.account:keeper)",
 		keeper + "m 1 minimum 24":   "",
 		keeper + "m 1 complex true": "rotation_secret_too_plain(rotation.account:keeper)",
 		keeper + "m 1 maxage 29":    "rotation_slower_than_max_age()",
 		keeper + "m 1 maxage 30":    "",
-		"a 1 account x Quay enabled; b 1 account y quay disabled; c 1 builtin name QUAY":                                      "name_clash(accounts.x accounts.y), name_clash(accounts.x builtins.administrator.name), name_clash(accounts.y builtins.administrator.name)",
-		"a 1 account x quay enabled; b 1 account y quay absent; c 1 account z quay-## enabled; d 1 account w quay-## enabled": "",
+		"a 1 account x Quay enabled; b 1 account y quay disabled; c 1 builtin name " +
+			"QUAY": "name_clash(accounts.x accounts.y), name_clash(accounts.x builtins.administrator.name), " +
+			"name_clash(accounts.y builtins.administrator.name)",
+		"a 1 account x quay enabled; b 1 account y quay absent; c 1 account z quay-## enabled; d 1 account w quay-## " +
+			"enabled": "",
 		"a 1 minage 30; b 2 maxage 30": "min_age_not_below_max_age(passwords.max_age_days passwords.min_age_days)",
 		"a 1 minage 29; b 2 maxage 30": "",
 		"a 1 minage 29; b 2 maxage 0":  "",

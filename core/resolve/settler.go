@@ -48,7 +48,8 @@ type Settler struct {
 	refs        map[principal.Ref]ref // what is looked up of principals again and again
 }
 
-// checkedIndexes are the indexes of the units that the checks of every lane look at, -1 where no assignment asks for one.
+// checkedIndexes are the indexes of the units that the checks of every lane look at, -1 where no assignment asks for
+// one.
 type checkedIndexes struct {
 	minLength, complexity, minAge, maxAge         int32
 	lockout, administrators, administratorEnabled int32

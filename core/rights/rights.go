@@ -187,12 +187,10 @@ func Limited(given, now []Grant) []Grant {
 			case g.Everywhere():
 				groups = append(groups, n.Groups...)
 			default:
-				groups = append(
-					groups,
-					slices.DeleteFunc(
-						slices.Clone(g.Groups),
-						func(name string) bool { return !slices.Contains(n.Groups, name) },
-					)...)
+				groups = append(groups, slices.DeleteFunc(
+					slices.Clone(g.Groups),
+					func(name string) bool { return !slices.Contains(n.Groups, name) },
+				)...)
 			}
 		}
 		slices.Sort(groups)

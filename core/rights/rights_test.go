@@ -35,12 +35,17 @@ func TestATokenIsNeverMoreThanEither(t *testing.T) {
 		says             string
 		given, now, left []rights.Grant
 	}{
-		{"as it was given", []rights.Grant{grant(rights.Owner)}, []rights.Grant{grant(rights.Owner)}, []rights.Grant{grant(rights.Owner)}},
-		{"the operator became more", []rights.Grant{grant(rights.Viewer)}, []rights.Grant{grant(rights.Owner)}, []rights.Grant{grant(rights.Viewer)}},
+		{"as it was given", []rights.Grant{grant(rights.Owner)}, []rights.Grant{grant(rights.Owner)},
+			[]rights.Grant{grant(rights.Owner)}},
+		{"the operator became more", []rights.Grant{grant(rights.Viewer)}, []rights.Grant{grant(rights.Owner)},
+			[]rights.Grant{grant(rights.Viewer)}},
 		{"the operator became less", []rights.Grant{grant(rights.Owner)}, []rights.Grant{grant(rights.Viewer)}, nil},
-		{"the operator's reach shrank", []rights.Grant{grant(rights.Viewer)}, []rights.Grant{grant(rights.Viewer, "desks")}, []rights.Grant{grant(rights.Viewer, "desks")}},
-		{"the operator's reach grew", []rights.Grant{grant(rights.Viewer, "desks")}, []rights.Grant{grant(rights.Viewer)}, []rights.Grant{grant(rights.Viewer, "desks")}},
-		{"the operator's reach moved", []rights.Grant{grant(rights.Viewer, "desks", "ships")}, []rights.Grant{grant(rights.Viewer, "ships", "offices")}, []rights.Grant{grant(rights.Viewer, "ships")}},
+		{"the operator's reach shrank", []rights.Grant{grant(rights.Viewer)},
+			[]rights.Grant{grant(rights.Viewer, "desks")}, []rights.Grant{grant(rights.Viewer, "desks")}},
+		{"the operator's reach grew", []rights.Grant{grant(rights.Viewer, "desks")},
+			[]rights.Grant{grant(rights.Viewer)}, []rights.Grant{grant(rights.Viewer, "desks")}},
+		{"the operator's reach moved", []rights.Grant{grant(rights.Viewer, "desks", "ships")},
+			[]rights.Grant{grant(rights.Viewer, "ships", "offices")}, []rights.Grant{grant(rights.Viewer, "ships")}},
 		{"an owner is no support", []rights.Grant{grant(rights.Support)}, []rights.Grant{grant(rights.Owner)}, nil},
 	} {
 		assert.Equal(t, c.left, rights.Limited(c.given, c.now), c.says)

@@ -9,13 +9,13 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// Apply has an event happen at a time. It gives the decisions that were taken for it, which are also kept. The error is an
-// [ErrState], [ErrReason] or [ErrReport]; nothing has happened then. A time before that of the last event counts as it: a
-// clock that jumps back takes no soak time away, and one that jumps on is bounded by whoever reads the clock.
+// Apply has an event happen at a time. It gives the decisions that were taken for it, which are also kept. The error is
+// an [ErrState], [ErrReason] or [ErrReport]; nothing has happened then. A time before that of the last event counts as
+// it: a clock that jumps back takes no soak time away, and one that jumps on is bounded by whoever reads the clock.
 func (r *Rollout) Apply(e Event, at time.Time) ([]Decision, error) { return r.ApplyAll([]Event{e}, at) }
 
-// ApplyAll has events happen at one time, before any gate is read: that a device failed is known before another one that was
-// verified can open a wave. The error is that of the first that cannot happen; those before it have happened.
+// ApplyAll has events happen at one time, before any gate is read: that a device failed is known before another one
+// that was verified can open a wave. The error is that of the first that cannot happen; those before it have happened.
 func (r *Rollout) ApplyAll(events []Event, at time.Time) ([]Decision, error) {
 	if n := len(r.Decisions); n > 0 && at.Before(r.Decisions[n-1].At) {
 		at = r.Decisions[n-1].At
@@ -233,8 +233,8 @@ func (r *Rollout) open(wave int, at time.Time) {
 	r.decide(Decision{At: at, What: WaveOpened, Wave: wave})
 }
 
-// judge reads the gates of a running rollout, and does what they say: any open wave can stop it, also one that has passed
-// and of which a device came back late; the last one opens the next.
+// judge reads the gates of a running rollout, and does what they say: any open wave can stop it, also one that has
+// passed and of which a device came back late; the last one opens the next.
 func (r *Rollout) judge(at time.Time) {
 	for r.State == Running {
 		last := r.Open()

@@ -53,12 +53,12 @@ func (p Plan) Check() error {
 	return nil
 }
 
-// Drawn is a rollout that has not started, of a change that affects the devices with these identifiers, of which each is in
-// the groups that the function says. Waves that would have no device are left out; a change that affects no device has one
-// wave without any.
+// Drawn is a rollout that has not started, of a change that affects the devices with these identifiers, of which each
+// is in the groups that the function says. Waves that would have no device are left out; a change that affects no
+// device has one wave without any.
 //
-// The order of devices is that of the SHA-256 of their identifiers: it is the same for every rollout, whatever order they
-// come in, and says nothing of their names.
+// The order of devices is that of the SHA-256 of their identifiers: it is the same for every rollout, whatever order
+// they come in, and says nothing of their names.
 func Drawn(devices []string, in func(device, group string) bool, p Plan) *Rollout {
 	r := &Rollout{State: Draft, Devices: map[string]Device{}}
 	rest := ordered(devices)

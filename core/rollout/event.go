@@ -15,8 +15,8 @@ type (
 	Start struct{ By string }
 	// Pause holds a running rollout: no wave opens.
 	Pause struct{ By, Reason string }
-	// Resume goes on after a pause or a stop. After a stop the open wave soaks again, and devices that failed or refused
-	// count once they report again; where the change was edited, every device that has it.
+	// Resume goes on after a pause or a stop. After a stop the open wave soaks again, and devices that failed or
+	// refused count once they report again; where the change was edited, every device that has it.
 	Resume struct {
 		By, Reason string
 		Edited     bool
@@ -36,8 +36,8 @@ type (
 		Outcome  Outcome
 		Settings []unit.ID // that failed, were refused or are held
 	}
-	// Join is devices that the change affects, and that were not there when the waves were drawn. They are drawn into the
-	// waves; those whose wave is open join by themselves as long as they are few.
+	// Join is devices that the change affects, and that were not there when the waves were drawn. They are drawn into
+	// the waves; those whose wave is open join by themselves as long as they are few.
 	Join struct {
 		Devices []string
 		Why     string // what brought them, in words

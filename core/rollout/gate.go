@@ -28,11 +28,11 @@ type Reading struct {
 	Limit     int       `json:"limit"`  // percent; 0 for a condition without
 }
 
-// Readings are the conditions of the gate of a wave as they stand at a time. Devices that were away when the wave opened and
-// have not been heard from count neither way, and zero verified never passes.
+// Readings are the conditions of the gate of a wave as they stand at a time. Devices that were away when the wave
+// opened and have not been heard from count neither way, and zero verified never passes.
 //
-// Failures break the gate once they are more than the limit of all devices of the wave, since no report that is still to
-// come could mend that; and, when the soak time is over, once they are more than the limit of those heard from.
+// Failures break the gate once they are more than the limit of all devices of the wave, since no report that is still
+// to come could mend that; and, when the soak time is over, once they are more than the limit of those heard from.
 func (w *Wave) Readings(at time.Time) []Reading {
 	t, g := w.Tally, w.Gate
 	// A device that was lost counts as one that failed, though nobody heard it.

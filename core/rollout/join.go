@@ -8,16 +8,16 @@ import (
 	"time"
 )
 
-// How many devices may join a wave that is open by themselves: so many, or so many percent of those it was drawn with, in an
-// hour. More of them halt the rollout and ask.
+// How many devices may join a wave that is open by themselves: so many, or so many percent of those it was drawn with,
+// in an hour. More of them halt the rollout and ask.
 const (
 	joinsAtLeast = 5
 	joinsPercent = 1
 	joinsWithin  = time.Hour
 )
 
-// waveOf draws a device that was not there when the waves were drawn: by the same hash, each wave with the share that it was
-// drawn with.
+// waveOf draws a device that was not there when the waves were drawn: by the same hash, each wave with the share that
+// it was drawn with.
 func (r *Rollout) waveOf(device string) int {
 	all := 0
 	for _, w := range r.Waves {
@@ -58,7 +58,8 @@ func (r *Rollout) join(e Join, at time.Time) {
 	if many > 0 && !e.Wanted && (r.State == Running || r.State == Paused) {
 		late := r.Late()
 		r.State = Stopped
-		r.decide(Decision{At: at, What: ManyJoin, Wave: r.Open(), Reason: e.Why, Count: len(late), Devices: late[:min(len(late), MostNamed)]})
+		r.decide(Decision{At: at, What: ManyJoin, Wave: r.Open(), Reason: e.Why, Count: len(late),
+			Devices: late[:min(len(late), MostNamed)]})
 	}
 }
 

@@ -35,10 +35,11 @@ const (
 	Failed       Outcome = "failed"        // it could not carry it out
 	GuardRefused Outcome = "guard_refused" // it would have lost its last administrator, and refused
 	Held         Outcome = "held"          // settings need a decision
-	// Lost was online when its wave opened, was given the change, and has fallen silent since. It counts as failed until it
-	// is heard again: a change that cuts devices off has no other voice.
+	// Lost was online when its wave opened, was given the change, and has fallen silent since. It counts as failed
+	// until it is heard again: a change that cuts devices off has no other voice.
 	Lost Outcome = "lost"
-	// Late came when its wave was open already, with more than may join by themselves. It joins when the rollout goes on.
+	// Late came when its wave was open already, with more than may join by themselves. It joins when the rollout goes
+	// on.
 	Late Outcome = "late"
 )
 
@@ -56,7 +57,8 @@ type Gate struct {
 	Verified int           `json:"verified"` // at least so many percent of the devices heard from are verified
 	Failed   int           `json:"failed"`   // at most so many percent of them failed
 	Soak     time.Duration `json:"soak"`     // at least so long since the wave opened
-	Heard    int           `json:"heard"`    // at least so many percent of the devices online at the opening were heard since
+	// at least so many percent of the devices online at the opening were heard since
+	Heard int `json:"heard"`
 }
 
 // DefaultGate is the gate where nothing else is said.

@@ -127,7 +127,8 @@ func stands(r *rollout.Rollout) string {
 	return fmt.Sprintf("%s [%s]", r.State, strings.Join(waves, " "))
 }
 
-// The stories: a time since the start, what happens, and where the rollout stands then. An event that is refused says so.
+// The stories: a time since the start, what happens, and where the rollout stands then. An event that is refused says
+// so.
 func TestStories(t *testing.T) {
 	for name, story := range map[string]string{
 		"all gates are passed": `
@@ -306,7 +307,8 @@ func TestReportsOfOneTimeAreReadTogether(t *testing.T) {
 	_, err := r.Apply(rollout.Start{By: "asta"}, began)
 	require.NoError(t, err)
 	_, err = r.ApplyAll([]rollout.Event{
-		rollout.Report{Device: "d01", Outcome: rollout.Verified}, rollout.Report{Device: "d02", Outcome: rollout.Failed},
+		rollout.Report{Device: "d01", Outcome: rollout.Verified},
+		rollout.Report{Device: "d02", Outcome: rollout.Failed},
 	}, began)
 	require.NoError(t, err)
 	assert.Equal(t, "stopped [1v1f 3n 5n]", stands(r))
@@ -380,8 +382,8 @@ func TestWavesAreDrawn(t *testing.T) {
 	assert.NoError(t, rollout.DefaultPlan.Check())
 }
 
-// Whatever happens in whatever order: tallies are those of the devices, a device has the change exactly while its wave is
-// open and nothing is reverted, nothing starts while a rollout is paused or stopped, and a refusal alters nothing.
+// Whatever happens in whatever order: tallies are those of the devices, a device has the change exactly while its wave
+// is open and nothing is reverted, nothing starts while a rollout is paused or stopped, and a refusal alters nothing.
 func TestAnyEventsInAnyOrder(t *testing.T) {
 	for seed := range uint64(80) {
 		dice := rand.New(rand.NewPCG(seed, 12))
@@ -393,7 +395,8 @@ func TestAnyEventsInAnyOrder(t *testing.T) {
 		})
 		at := began
 		outcomes := []rollout.Outcome{
-			rollout.Working, rollout.Verified, rollout.Verified, rollout.Verified, rollout.Failed, rollout.GuardRefused, rollout.Held,
+			rollout.Working, rollout.Verified, rollout.Verified, rollout.Verified, rollout.Failed, rollout.GuardRefused,
+			rollout.Held,
 			rollout.Told, "nonsense",
 		}
 		for range 300 {
@@ -401,12 +404,16 @@ func TestAnyEventsInAnyOrder(t *testing.T) {
 			device := fmt.Sprintf("d%02d", 1+dice.IntN(45))
 			reason := []string{"", "because"}[dice.IntN(2)]
 			e := []rollout.Event{
-				rollout.Start{}, rollout.Tick{}, rollout.Join{Devices: []string{device, device + "a"}[:1+dice.IntN(2)]}, rollout.Leave{Device: device},
+				rollout.Start{}, rollout.Tick{}, rollout.Join{Devices: []string{device, device + "a"}[:1+dice.IntN(2)]},
+				rollout.Leave{Device: device},
 				rollout.Resume{Reason: reason}, rollout.Resume{Reason: reason, Edited: true},
 				rollout.Report{Device: device, Outcome: outcomes[dice.IntN(len(outcomes))]},
-				[]rollout.Event{rollout.Report{Device: device, Outcome: rollout.Verified}, rollout.Present{Device: device}, rollout.Silence{Device: device}}[dice.IntN(3)],
-				[]rollout.Event{rollout.Pause{}, rollout.OpenNext{Reason: reason}, rollout.AskOpen{Reason: reason}, rollout.Tick{}}[dice.IntN(4)],
-				[]rollout.Event{rollout.Revert{}, rollout.Halt{Why: reason}, rollout.Unwatched{For: time.Hour}, rollout.Tick{}}[min(3, dice.IntN(60))],
+				[]rollout.Event{rollout.Report{Device: device, Outcome: rollout.Verified},
+					rollout.Present{Device: device}, rollout.Silence{Device: device}}[dice.IntN(3)],
+				[]rollout.Event{rollout.Pause{}, rollout.OpenNext{Reason: reason}, rollout.AskOpen{Reason: reason},
+					rollout.Tick{}}[dice.IntN(4)],
+				[]rollout.Event{rollout.Revert{}, rollout.Halt{Why: reason}, rollout.Unwatched{For: time.Hour},
+					rollout.Tick{}}[min(3, dice.IntN(60))],
 			}[dice.IntN(10)]
 			had, state, open, stood, decided := having(r), r.State, r.Open(), stands(r), len(r.Decisions)
 			decisions, err := r.Apply(e, at)

@@ -20,7 +20,8 @@ const MinBits = 64
 const symbols = "!#$%&()*+,-./:;<=>?@[]^_{}~"
 
 var classes = map[string]string{
-	"lower": "abcdefghijklmnopqrstuvwxyz", "upper": "ABCDEFGHIJKLMNOPQRSTUVWXYZ", "digits": "0123456789", "symbols": symbols,
+	"lower": "abcdefghijklmnopqrstuvwxyz", "upper": "ABCDEFGHIJKLMNOPQRSTUVWXYZ", "digits": "0123456789",
+	"symbols": symbols,
 }
 
 // lookalikes are characters that are taken for one another when a password is read aloud or typed

@@ -18,7 +18,8 @@ func (f *file) build(open Open) (*Scenario, error) {
 	s := &Scenario{At: f.At, Reports: map[int]*drift.Report{}}
 	s.Policies = map[string]*policy.Document{}
 	for _, step := range []func(*Scenario) error{
-		f.directory, f.devices, f.groups, func(s *Scenario) error { return f.policies(s, open) }, f.assignments, f.changes, f.rollout,
+		f.directory, f.devices, f.groups, func(s *Scenario) error { return f.policies(s, open) }, f.assignments,
+		f.changes, f.rollout,
 	} {
 		if err := step(s); err != nil {
 			return nil, err
@@ -216,8 +217,8 @@ func (f *file) assignments(s *Scenario) error {
 	return nil
 }
 
-// warn says what the service would not take: the worked examples have such ones; they resolve, and reach less than one may
-// think.
+// warn says what the service would not take: the worked examples have such ones; they resolve, and reach less than one
+// may think.
 func (s *Scenario) warn(where string, made assign.Assignment) {
 	if err := made.Check(); err != nil {
 		s.Warnings = append(s.Warnings, fmt.Sprintf("%s: the service would refuse it: %v", where, err))

@@ -89,10 +89,14 @@ func TestSchemaAgreesWithTheParser(t *testing.T) {
 	assert.Greater(t, refused, 500)
 
 	for _, body := range []string{
-		`"passwords": {"min_length": 129}`, `"passwords": {"history": -1}`, `"passwords": {"complexity": 1}`, `"lockout": {}`, `"lockout": {"threshold": 1000}`,
-		`"lockout": {"threshold": 1, "window": "15 min"}`, `"accounts": [{"key": "K", "name": "a"}]`, `"accounts": [{"key": "k"}]`, `"accounts": [{"key": "k", "name": "a@b"}]`,
-		`"rotation": [{"target": "builtin:guest"}]`, `"rotation": [{"target": "account:k", "secret": {"length": 11}}]`, `"rotation": [{"target": "account:k", "keep": 0}]`,
-		`"membership": [{"local_group": "crew", "mode": "exact"}]`, `"membership": [{"local_group": "users"}]`, `"membership": [{"local_group": "users", "mode": "only"}]`,
+		`"passwords": {"min_length": 129}`, `"passwords": {"history": -1}`, `"passwords": {"complexity": 1}`,
+		`"lockout": {}`, `"lockout": {"threshold": 1000}`,
+		`"lockout": {"threshold": 1, "window": "15 min"}`, `"accounts": [{"key": "K", "name": "a"}]`,
+		`"accounts": [{"key": "k"}]`, `"accounts": [{"key": "k", "name": "a@b"}]`,
+		`"rotation": [{"target": "builtin:guest"}]`, `"rotation": [{"target": "account:k", "secret": {"length": 11}}]`,
+		`"rotation": [{"target": "account:k", "keep": 0}]`,
+		`"membership": [{"local_group": "crew", "mode": "exact"}]`, `"membership": [{"local_group": "users"}]`,
+		`"membership": [{"local_group": "users", "mode": "only"}]`,
 		`"builtins": {"root": {}}`, `"password": "x"`,
 	} {
 		source := `{"format": "rankwarden.policy/1", "name": "p", ` + body + `}`

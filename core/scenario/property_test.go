@@ -103,10 +103,13 @@ func TestAMissingFactIsNeverTakenForANo(t *testing.T) {
 	const policies = `"policies": [{"format": "rankwarden.policy/1", "name": "p", "passwords": {"min_length": 9}}]`
 	rapid.Check(t, func(t *rapid.T) {
 		build := rapid.IntRange(1, 3).Draw(t, "build")
-		rule := rapid.SampledFrom([]string{"device.os_build >= 2", "!(device.os_build >= 2)", "device.os_build == 2 || device.os_build == 3"}).
+		rule := rapid.SampledFrom([]string{"device.os_build >= 2", "!(device.os_build >= 2)",
+			"device.os_build == 2 || device.os_build == 3"}).
 			Draw(t, "rule")
 		place := rapid.SampledFrom([]string{"include", "exclude", "within"}).Draw(t, "place")
-		aim := map[string]string{"include": `"include": ["g"]`, "exclude": `"include": ["everything"], "exclude": ["g"]`, "within": `"include": ["everything"], "within": ["g"]`}[place]
+		aim := map[string]string{"include": `"include": ["g"]`,
+			"exclude": `"include": ["everything"], "exclude": ["g"]`,
+			"within":  `"include": ["everything"], "within": ["g"]`}[place]
 		reason := func(device string) (string, string) {
 			out := settleJSON(
 				t,

@@ -12,7 +12,8 @@ import (
 )
 
 func TestAccountNames(t *testing.T) {
-	for _, good := range []string{"quay-zero", "keeper-######", "Ülo", "страж-##", "倉庫のカギ", "守衛한글", "a b", "###-###.a", "twenty-characters-it"} {
+	for _, good := range []string{"quay-zero", "keeper-######", "Ülo", "страж-##", "倉庫のカギ", "守衛한글", "a b", "###-###.a",
+		"twenty-characters-it"} {
 		assert.NoError(t, text.CheckAccountName(good), good)
 	}
 	for name, says := range map[string]string{
@@ -39,7 +40,8 @@ func TestAccountNames(t *testing.T) {
 }
 
 func TestFold(t *testing.T) {
-	for s, want := range map[string]string{"Quay-ZERO": "quay-zero", "quay": "quay", "C\u0327A": "ça", "ÅSE": "åse", "ΣΑΣ": "σας", "T\u0308": "\u1e97"} {
+	for s, want := range map[string]string{"Quay-ZERO": "quay-zero", "quay": "quay", "C\u0327A": "ça", "ÅSE": "åse",
+		"ΣΑΣ": "σας", "T\u0308": "\u1e97"} {
 		if s == "ΣΑΣ" {
 			want = "σασ" // simple lower-casing knows no final sigma
 		}

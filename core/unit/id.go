@@ -41,10 +41,11 @@ const (
 // family is what the catalogue knows of one.
 type family struct {
 	name   string
-	valid  func(key string) bool                                // whether it has a setting of this key
-	decode func(id ID, data []byte) (Value, error)              // reads a settled value
-	claim  func(id ID, data []byte) (Value, error)              // reads what an assignment claims; nil when that is a value
-	order  func(id ID, a, b Value) (order int, comparable bool) // positive when a is stricter; nil when nothing is
+	valid  func(key string) bool                   // whether it has a setting of this key
+	decode func(id ID, data []byte) (Value, error) // reads a settled value
+	// reads what an assignment claims; nil when that is a value
+	claim func(id ID, data []byte) (Value, error)
+	order func(id ID, a, b Value) (order int, comparable bool) // positive when a is stricter; nil when nothing is
 }
 
 // catalogue has every family. It is filled when the program starts, and never changes.
@@ -52,7 +53,8 @@ var catalogue [Rotation + 1]family
 
 func init() {
 	catalogue = [...]family{
-		Accounts: accounts, Builtins: builtins, Locking: lockout, Membership: membership, Passwords: passwords, Rotation: rotations,
+		Accounts: accounts, Builtins: builtins, Locking: lockout, Membership: membership, Passwords: passwords,
+		Rotation: rotations,
 	}
 }
 

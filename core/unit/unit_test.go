@@ -14,8 +14,9 @@ import (
 func TestUnitNames(t *testing.T) {
 	for name, family := range map[string]unit.Family{
 		"passwords.min_length": unit.Passwords, "passwords.complexity": unit.Passwords, "lockout": unit.Locking,
-		"accounts.desk-keeper": unit.Accounts, "rotation.account:desk-keeper": unit.Rotation, "rotation.builtin:administrator": unit.Rotation,
-		"membership.administrators": unit.Membership, "membership.our own crew": unit.Membership,
+		"accounts.desk-keeper": unit.Accounts, "rotation.account:desk-keeper": unit.Rotation,
+		"rotation.builtin:administrator": unit.Rotation,
+		"membership.administrators":      unit.Membership, "membership.our own crew": unit.Membership,
 		"builtins.administrator.name": unit.Builtins, "builtins.guest.full_name": unit.Builtins,
 	} {
 		id, err := unit.Parse(name)
@@ -27,15 +28,19 @@ func TestUnitNames(t *testing.T) {
 		require.NoError(t, json.Unmarshal(data, &again))
 		assert.Equal(t, id, again)
 	}
-	for _, name := range []string{"", "*", "password", "passwords.", "passwords.length", "lockout.threshold", "accounts.", "accounts.Desk", "membership.", "membership.a\u202eb",
-		"rotation.builtin:guest", "rotation.local:x", "rotation.account:", "builtins.root.name", "builtins.guest", "builtins.guest.sid", "builtins.guest.name.x"} {
+	for _, name := range []string{"", "*", "password", "passwords.", "passwords.length", "lockout.threshold",
+		"accounts.", "accounts.Desk", "membership.", "membership.a\u202eb",
+		"rotation.builtin:guest", "rotation.local:x", "rotation.account:", "builtins.root.name", "builtins.guest",
+		"builtins.guest.sid", "builtins.guest.name.x"} {
 		_, err := unit.Parse(name)
 		assert.ErrorIs(t, err, unit.ErrUnknown, name)
 	}
 	target, ok := unit.RotationOf(principal.FromKey("k")).Target()
 	assert.True(t, ok)
 	assert.Equal(t, principal.FromKey("k"), target)
-	for _, none := range []unit.ID{unit.AccountOf("Bad Key!"), unit.MembershipOf("a\u202eb"), unit.RotationOf(principal.Guest), unit.BuiltinOf(principal.FromKey("k"), unit.BuiltinName), unit.BuiltinOf(principal.Guest, "sid")} {
+	for _, none := range []unit.ID{unit.AccountOf("Bad Key!"), unit.MembershipOf("a\u202eb"),
+		unit.RotationOf(principal.Guest), unit.BuiltinOf(principal.FromKey("k"), unit.BuiltinName),
+		unit.BuiltinOf(principal.Guest, "sid")} {
 		assert.True(t, none.IsZero(), "what cannot be a setting cannot be built")
 	}
 	account, property, ok := unit.BuiltinOf(principal.Guest, unit.BuiltinEnabled).Builtin()

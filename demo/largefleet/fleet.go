@@ -128,7 +128,8 @@ func groups(small int) []any {
 func Policy(p, revision int) string {
 	key := fmt.Sprint("keeper-", p%12)
 	return fmt.Sprintf(`{"format": "rankwarden.policy/1", "name": "p%d", %s}`, p, []string{
-		fmt.Sprintf(`"passwords": {"min_length": %d, "history": %d, "complexity": true}, "lockout": {"threshold": %d}`, 8+p%10+revision, p%24, 3+p%7),
+		fmt.Sprintf(`"passwords": {"min_length": %d, "history": %d, "complexity": true}, "lockout": {"threshold": %d}`,
+			8+p%10+revision, p%24, 3+p%7),
 		fmt.Sprintf(`"accounts": [{"key": %[1]q, "name": "%[1]s-##", "local_groups": ["administrators"]}], "rotation": [{"target": "account:%[1]s", "every": "%[2]dd"}]`, key, 7+p%20+revision),
 		fmt.Sprintf(`"membership": [{"local_group": "administrators", "mode": "adjust", "members": ["local:crew-%d", "account:%s"], "remove": ["local:old-%d"]}]`, p, key, p+revision),
 		fmt.Sprintf(`"builtins": {"administrator": {"name": "quay-%d", "enabled": false}, "guest": {"enabled": false}}, "passwords": {"max_age_days": %d}`, p%3, 90+p+revision),

@@ -1,5 +1,5 @@
-// Package provider is a small stand-in for an identity provider (OpenID Connect), for the demo and for tests: whoever comes
-// chooses who to be. It keeps everything in memory, and asks nobody for a password.
+// Package provider is a small stand-in for an identity provider (OpenID Connect), for the demo and for tests: whoever
+// comes chooses who to be. It keeps everything in memory, and asks nobody for a password.
 package provider
 
 import (
@@ -33,7 +33,8 @@ type Provider struct {
 	Client string // the one that is known
 	People []Person
 	Now    func() time.Time
-	// Lie alters the claims of an identity token before it is signed, and gives the key that signs it; nil tells the truth.
+	// Lie alters the claims of an identity token before it is signed, and gives the key that signs it; nil tells the
+	// truth.
 	Lie func(claims map[string]any, key *ecdsa.PrivateKey) *ecdsa.PrivateKey
 
 	key   *ecdsa.PrivateKey
@@ -51,7 +52,8 @@ type granted struct {
 // New makes a stand-in with a key of its own.
 func New(issuer, client string, people ...Person) (*Provider, error) {
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-	return &Provider{Issuer: issuer, Client: client, People: people, Now: time.Now, key: key, codes: map[string]granted{}}, err
+	return &Provider{Issuer: issuer, Client: client, People: people, Now: time.Now, key: key,
+		codes: map[string]granted{}}, err
 }
 
 const keyID = "stand-in"
@@ -61,9 +63,11 @@ func (p *Provider) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch r.URL.Path {
 	case "/.well-known/openid-configuration":
 		answer(w, http.StatusOK, map[string]any{
-			"issuer": p.Issuer, "authorization_endpoint": p.Issuer + "/authorize", "token_endpoint": p.Issuer + "/token",
-			"jwks_uri": p.Issuer + "/keys", "end_session_endpoint": p.Issuer + "/leave", "response_types_supported": []string{"code"},
-			"subject_types_supported": []string{"public"}, "id_token_signing_alg_values_supported": []string{"ES256"},
+			"issuer": p.Issuer, "authorization_endpoint": p.Issuer + "/authorize",
+			"token_endpoint": p.Issuer + "/token",
+			"jwks_uri":       p.Issuer + "/keys", "end_session_endpoint": p.Issuer + "/leave",
+			"response_types_supported": []string{"code"},
+			"subject_types_supported":  []string{"public"}, "id_token_signing_alg_values_supported": []string{"ES256"},
 			"code_challenge_methods_supported": []string{"S256"},
 		})
 	case "/keys":
@@ -138,20 +142,24 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 	delete(p.codes, r.FormValue("code"))
 	p.mu.Unlock()
 	sum := sha256.Sum256([]byte(r.FormValue("code_verifier")))
-	if !known || base64.RawURLEncoding.EncodeToString(sum[:]) != g.challenge || r.FormValue("redirect_uri") != g.redirect {
+	if !known || base64.RawURLEncoding.EncodeToString(sum[:]) != g.challenge ||
+		r.FormValue("redirect_uri") != g.redirect {
 		answer(w, http.StatusBadRequest, map[string]string{"error": "invalid_grant"})
 		return
 	}
 	now := p.Now()
 	claims := map[string]any{
-		"iss": p.Issuer, "sub": g.person.Subject, "aud": p.Client, "nonce": g.nonce, "preferred_username": g.person.Name,
-		"groups": g.person.Groups, "iat": now.Unix(), "exp": now.Add(5 * time.Minute).Unix(), "auth_time": g.at.Unix(),
+		"iss": p.Issuer, "sub": g.person.Subject, "aud": p.Client, "nonce": g.nonce,
+		"preferred_username": g.person.Name,
+		"groups":             g.person.Groups, "iat": now.Unix(), "exp": now.Add(5 * time.Minute).
+					Unix(), "auth_time": g.at.Unix(),
 	}
 	key := p.key
 	if p.Lie != nil {
 		key = p.Lie(claims, key)
 	}
-	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.ES256, Key: jose.JSONWebKey{Key: key, KeyID: keyID}}, nil)
+	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.ES256, Key: jose.JSONWebKey{Key: key, KeyID: keyID}},
+		nil)
 	if err != nil {
 		http.Error(w, "signing failed", http.StatusInternalServerError)
 		return
@@ -161,7 +169,8 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "signing failed", http.StatusInternalServerError)
 		return
 	}
-	answer(w, http.StatusOK, map[string]any{"access_token": rand.Text(), "token_type": "Bearer", "expires_in": 300, "id_token": token})
+	answer(w, http.StatusOK, map[string]any{"access_token": rand.Text(), "token_type": "Bearer", "expires_in": 300,
+		"id_token": token})
 }
 
 // leave sends the browser back; nobody stays signed in here anyway.

@@ -1,5 +1,5 @@
-// Package receiver is a small stand-in for the systems that notifications go to, for the demo and for tests: a webhook, a
-// collector of syslog and a mail server. It keeps in memory what arrived.
+// Package receiver is a small stand-in for the systems that notifications go to, for the demo and for tests: a webhook,
+// a collector of syslog and a mail server. It keeps in memory what arrived.
 package receiver
 
 import (
@@ -108,8 +108,8 @@ func (r *Receiver) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 
 var input = regexp.MustCompile(`^rankwarden=(\(([^)]*)\);created=\d+;.*)$`)
 
-// Verify checks the signature of a request with the shared secret, as any receiver may (RFC 9421, section 3.2): it covers
-// the digest of the body, and the address.
+// Verify checks the signature of a request with the shared secret, as any receiver may (RFC 9421, section 3.2): it
+// covers the digest of the body, and the address.
 func Verify(req *http.Request, body []byte, secret string) error {
 	digest := sha256.Sum256(body)
 	if req.Header.Get("Content-Digest") != "sha-256=:"+base64.StdEncoding.EncodeToString(digest[:])+":" {

@@ -22,7 +22,8 @@ const Release = "bookworm"
 
 // packages are what they have beside the least that Debian can be.
 var packages = []string{
-	"bsdutils", "ca-certificates", "cracklib-runtime", "dpkg", "libnss-extrausers", "libpam-pwquality", "login", "pamtester",
+	"bsdutils", "ca-certificates", "cracklib-runtime", "dpkg", "libnss-extrausers", "libpam-pwquality", "login",
+	"pamtester",
 	"passwd", "procps", "sudo", "util-linux",
 }
 
@@ -42,8 +43,8 @@ func Missing() error {
 	return nil
 }
 
-// Root gives the root file system that workstations share; it is made once and kept below a directory. Making it takes about
-// a minute.
+// Root gives the root file system that workstations share; it is made once and kept below a directory. Making it takes
+// about a minute.
 func Root(ctx context.Context, cache string) (string, error) {
 	cache, err := filepath.Abs(cache)
 	if err != nil {
@@ -70,12 +71,14 @@ func Root(ctx context.Context, cache string) (string, error) {
 	if err := os.RemoveAll(making); err != nil {
 		return "", err
 	}
-	out, err := exec.CommandContext(ctx, "debootstrap", "--variant=minbase", "--include="+strings.Join(packages, ","), Release, making, mirror).
+	out, err := exec.CommandContext(ctx, "debootstrap", "--variant=minbase", "--include="+strings.Join(packages, ","),
+		Release, making, mirror).
 		CombinedOutput()
 	if err != nil {
 		return "", fmt.Errorf("making the root file system: debootstrap: %w\n%s", err, out[max(0, len(out)-2000):])
 	}
-	if err := os.WriteFile(filepath.Join(making, "etc/machine-id"), nil, 0o644); err != nil { // each gets one of its own
+	// each gets one of its own
+	if err := os.WriteFile(filepath.Join(making, "etc/machine-id"), nil, 0o644); err != nil {
 		return "", err
 	}
 	archives, err := filepath.Glob(filepath.Join(making, "var/cache/apt/archives/*.deb"))
@@ -92,7 +95,8 @@ func Root(ctx context.Context, cache string) (string, error) {
 
 // mirror is where this machine itself gets Debian's packages from.
 func mirror(ctx context.Context) (string, error) {
-	out, err := exec.CommandContext(ctx, "apt-get", "indextargets", "--format", "$(REPO_URI)", "Created-By: Packages", "Component: main").
+	out, err := exec.CommandContext(ctx, "apt-get", "indextargets", "--format", "$(REPO_URI)", "Created-By: Packages",
+		"Component: main").
 		Output()
 	if err != nil {
 		return "", fmt.Errorf("finding where Debian's packages come from: apt-get indextargets: %w", err)

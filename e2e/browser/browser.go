@@ -49,16 +49,12 @@ func Start(ctx context.Context) (*Browser, error) {
 		"disable-background-networking", "disable-component-update", "disable-sync"} {
 		options = append(options, chromedp.Flag(flag, true))
 	}
-	options = append(
-		options,
-		chromedp.ExecPath(path),
-		chromedp.UserDataDir(profile),
-		chromedp.CombinedOutput(&b.said),
-	)
+	options = append(options, chromedp.ExecPath(path), chromedp.UserDataDir(profile), chromedp.CombinedOutput(&b.said))
 	allocated, endAllocator := chromedp.NewExecAllocator(ctx, options...)
 	first, _ := chromedp.NewContext(allocated)
 	b.Context, b.Close = first, func() {
-		_ = chromedp.Cancel(first) // waits until the browser has ended, so that nothing writes into its profile any more
+		// waits until the browser has ended, so that nothing writes into its profile any more
+		_ = chromedp.Cancel(first)
 		endAllocator()
 		os.RemoveAll(profile)
 	}
@@ -185,8 +181,9 @@ func Reads(words string) chromedp.Action {
 	return Until(fmt.Sprintf("document.body.innerText.includes(%q)", words))
 }
 
-// atPoint finds what a CSS selector, or an XPath that begins with //, names first. It gives the middle of it once a click
-// there reaches it: it is on the page, can be used, and nothing lies over it. A listener notes that it was clicked.
+// atPoint finds what a CSS selector, or an XPath that begins with //, names first. It gives the middle of it once a
+// click there reaches it: it is on the page, can be used, and nothing lies over it. A listener notes that it was
+// clicked.
 const atPoint = `((path) => {
 	const found = path.startsWith("//")
 		? document.evaluate(path, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue
@@ -298,7 +295,8 @@ func left(err error) bool {
 func Dark(dark bool) chromedp.Action {
 	scheme := map[bool]string{true: "dark", false: "light"}[dark]
 	return emulation.SetEmulatedMedia().
-		WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}, {Name: "prefers-reduced-motion", Value: "reduce"}})
+		WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme},
+			{Name: "prefers-reduced-motion", Value: "reduce"}})
 }
 
 // Awaited makes an evaluation end when its promise does.

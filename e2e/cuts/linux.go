@@ -33,8 +33,8 @@ exit $result
 const mostCalls = 12
 
 // Linux takes a real workstation through changes of a password, and lets its power go before and after every call of a
-// tool, and at moments that the seed draws. After each a password in escrow must open the account, and once the power is
-// back the current one must.
+// tool, and at moments that the seed draws. After each a password in escrow must open the account, and once the power
+// is back the current one must.
 func Linux(ctx context.Context, cluster *pgcluster.Cluster, root, agent string, seed uint64) (err error) {
 	dir, err := os.MkdirTemp("", "rankwarden-cuts-*")
 	if err != nil {
@@ -89,7 +89,8 @@ func (l *linux) prepare() error {
 	if err := l.Install(l.agent, "/usr/bin/rankwarden-agent"); err != nil {
 		return err
 	}
-	script := "mkdir -p /cuts && echo 0 > /cuts/calls && echo never > /cuts/at\necho '" + l.world.token + "' > /etc/token\n"
+	script := "mkdir -p /cuts && echo 0 > /cuts/calls && echo never > /cuts/at\necho '" + l.world.token +
+		"' > /etc/token\n"
 	for _, tool := range tools {
 		script += "path=$(command -v " + tool + "); mv $path $path.real\n"
 	}
@@ -110,7 +111,8 @@ func (l *linux) prepare() error {
 
 // turn is one turn of the agent with a service.
 func (l *linux) turn(service string) *exec.Cmd {
-	return l.Command(l.world.ctx, "rankwarden-agent", "--once", "--state", "/var/lib/rankwarden-agent", "--token-file", "/etc/token",
+	return l.Command(l.world.ctx, "rankwarden-agent", "--once", "--state", "/var/lib/rankwarden-agent", "--token-file",
+		"/etc/token",
 		"--service", service)
 }
 
@@ -162,8 +164,8 @@ func (l *linux) cut(at string) (reached bool, err error) {
 	if _, err := l.Run(l.world.ctx, "echo never > /cuts/at"); err != nil {
 		return reached, err
 	}
-	// In the middle of a tool a file can be written and the next one not; the agent sees to that as soon as it starts, with
-	// the service or without it.
+	// In the middle of a tool a file can be written and the next one not; the agent sees to that as soon as it starts,
+	// with the service or without it.
 	_ = l.turn("http://127.0.0.1:1").Run()
 	if err := l.lost(); err != nil {
 		return reached, err
@@ -186,8 +188,9 @@ func (l *linux) keeper() (name string, administrator bool, err error) {
 
 // opens reports whether a password is that of the account, as the system's own checker says.
 func (l *linux) opens(name, password string) bool {
-	cmd := l.Command(l.world.ctx, "/bin/sh", "-c", "unlocked=$(getent shadow "+name+" | cut -d: -f2); "+
-		"case $unlocked in !*) usermod.real -U "+name+" 2>/dev/null;; esac; exec unix_chkpwd.real "+name+" nonull")
+	cmd := l.Command(l.world.ctx, "/bin/sh", "-c",
+		"unlocked=$(getent shadow "+name+" | cut -d: -f2); case $unlocked in !*) usermod.real -U "+name+
+			" 2>/dev/null;; esac; exec unix_chkpwd.real "+name+" nonull")
 	cmd.Stdin = strings.NewReader(password + "\x00")
 	return cmd.Run() == nil
 }
@@ -207,8 +210,10 @@ func (l *linux) lost() error {
 			return nil
 		}
 	}
-	there, err := l.Run(l.world.ctx, "getent shadow "+name+"; ls -l /etc/*.lock /etc/*+ 2>&1; head /etc/*.lock 2>&1; ps ax")
-	return errors.Join(fmt.Errorf("LOST: none of %d passwords in escrow opens %s; it has:\n%s", len(all), name, there), err)
+	there, err := l.Run(l.world.ctx, "getent shadow "+name+
+		"; ls -l /etc/*.lock /etc/*+ 2>&1; head /etc/*.lock 2>&1; ps ax")
+	return errors.Join(fmt.Errorf("LOST: none of %d passwords in escrow opens %s; it has:\n%s", len(all), name, there),
+		err)
 }
 
 // quiet lets everything come to rest, and checks that the current deposit opens the account.

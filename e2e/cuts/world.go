@@ -105,7 +105,8 @@ func newWorld(ctx context.Context, cluster *pgcluster.Cluster, dir string, seed 
 		return nil, err
 	}
 	if w.proxy, err = newProxy(parsed.Host, func(connection uint64) func() fault {
-		chance := rand.New(rand.NewPCG(seed, 23+connection)) // its own, so that the seed determines what comes, whoever is first
+		// its own, so that the seed determines what comes, whoever is first
+		chance := rand.New(rand.NewPCG(seed, 23+connection))
 		return func() fault {
 			if !w.cutting.Load() || chance.IntN(6) != 0 {
 				return none
@@ -189,7 +190,8 @@ func (w *world) prepare() error {
 	if _, err := c.PublishPolicy(w.ctx, "base", p.Version); err != nil {
 		return err
 	}
-	if _, err := c.CreateAssignment(w.ctx, "base", api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}); err != nil {
+	if _, err := c.CreateAssignment(w.ctx, "base",
+		api.Aim{Policy: "base", Include: []string{"everything"}, Rank: 500}); err != nil {
 		return err
 	}
 	token, err := c.CreateEnrolmentToken(w.ctx, client.EnrolmentSpec{Note: "cuts", Uses: 1, Hours: 2000})
@@ -205,18 +207,16 @@ func (w *world) close() {
 
 // agent starts the agent with what it kept, as after the power came back.
 func (w *world) agent() (*agent.Agent, error) {
-	return agent.New(
-		agent.Options{
-			Host:    &workstation{w.machine, &w.power},
-			Service: w.server.URL,
-			Token:   w.token,
-			Dir:     w.agentDir,
-			HTTP:    &http.Client{Transport: w.link},
-			Clock:   clock{w},
-			Log:     slog.New(slog.DiscardHandler),
-			Write:   w.power.write,
-		},
-	)
+	return agent.New(agent.Options{
+		Host:    &workstation{w.machine, &w.power},
+		Service: w.server.URL,
+		Token:   w.token,
+		Dir:     w.agentDir,
+		HTTP:    &http.Client{Transport: w.link},
+		Clock:   clock{w},
+		Log:     slog.New(slog.DiscardHandler),
+		Write:   w.power.write,
+	})
 }
 
 // direct runs something on the service's database, past the proxy.
@@ -238,7 +238,8 @@ func (w *world) escrowed() (current string, all []string, err error) {
 	err = w.direct(func(conn *pgx.Conn) error {
 		found, err := conn.Query(
 			w.ctx,
-			`select device_id, epoch, number, target, account, name_before, name_after, organisation, key_number, sealed,
+			`select device_id, epoch, number, target, account, name_before, name_after, organisation, key_number,
+				sealed,
 			recovery_number, recovery_sealed, state from deposits`,
 		)
 		if err != nil {
@@ -247,7 +248,8 @@ func (w *world) escrowed() (current string, all []string, err error) {
 		defer found.Close()
 		for found.Next() {
 			var d store.Deposit
-			if err := found.Scan(&d.DeviceID, &d.Epoch, &d.Number, &d.Target, &d.Account, &d.NameBefore, &d.NameAfter, &d.Organisation, &d.KeyNumber, &d.Sealed,
+			if err := found.Scan(&d.DeviceID, &d.Epoch, &d.Number, &d.Target, &d.Account, &d.NameBefore, &d.NameAfter,
+				&d.Organisation, &d.KeyNumber, &d.Sealed,
 				&d.RecoveryNumber, &d.RecoverySealed, &d.State); err != nil {
 				return err
 			}
@@ -305,14 +307,11 @@ func (w *world) order() error {
 	if _, err := c.SignIn(w.ctx, "asta", password); err != nil {
 		return err
 	}
-	_, err := c.SendOrder(
-		w.ctx,
-		api.NewOrder{
-			Kind:    protocol.OrderRotate,
-			Subject: principal.FromKey("keeper").String(),
-			Devices: []string{deviceName},
-		},
-	)
+	_, err := c.SendOrder(w.ctx, api.NewOrder{
+		Kind:    protocol.OrderRotate,
+		Subject: principal.FromKey("keeper").String(),
+		Devices: []string{deviceName},
+	})
 	var p *client.Problem
 	if errors.As(err, &p) && p.Status == http.StatusNotFound {
 		return nil // it has not enrolled yet
@@ -373,7 +372,8 @@ func (w *world) restore() error {
 			if _, err := conn.Exec(w.ctx, "delete from "+name); err != nil {
 				return err
 			}
-			if _, err := conn.PgConn().CopyFrom(w.ctx, bytes.NewReader(w.backup[name]), "copy "+name+" from stdin"); err != nil {
+			if _, err := conn.PgConn().CopyFrom(w.ctx, bytes.NewReader(w.backup[name]),
+				"copy "+name+" from stdin"); err != nil {
 				return err
 			}
 		}

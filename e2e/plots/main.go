@@ -173,7 +173,8 @@ func every(step float64) plot.Ticker {
 func plain(title string) *plot.Plot {
 	p := plot.New()
 	sans := font.Font{Typeface: "Liberation", Variant: "Sans"}
-	for _, style := range []*draw.TextStyle{&p.Title.TextStyle, &p.X.Label.TextStyle, &p.Y.Label.TextStyle, &p.X.Tick.Label, &p.Y.Tick.Label, &p.Legend.TextStyle} {
+	for _, style := range []*draw.TextStyle{&p.Title.TextStyle, &p.X.Label.TextStyle, &p.Y.Label.TextStyle,
+		&p.X.Tick.Label, &p.Y.Tick.Label, &p.Legend.TextStyle} {
 		size := style.Font.Size
 		style.Font, style.Color = sans, ink
 		style.Font.Size = max(size, vg.Points(11))

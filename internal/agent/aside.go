@@ -55,14 +55,11 @@ func (a *Agent) setEventAside(why error) error {
 		refused := sent[0]
 		a.journal.Events = slices.Clone(a.journal.Events[1:])
 		if refused.Kind != drift.SetAside { // otherwise the service does not even know that
-			a.journal.Note(
-				a.now(),
-				drift.Event{
-					Kind:    drift.SetAside,
-					Subject: string(refused.Kind),
-					Details: drift.Details{Error: why.Error()},
-				},
-			)
+			a.journal.Note(a.now(), drift.Event{
+				Kind:    drift.SetAside,
+				Subject: string(refused.Kind),
+				Details: drift.Details{Error: why.Error()},
+			})
 		}
 	}
 	return a.journal.Save()

@@ -30,7 +30,8 @@ func (a *Agent) ask(ctx context.Context, path string, payload, into any) error {
 	return nil
 }
 
-// Deposit implements [rotate.Service]: it gives the service a sealed password, and gives the time at which it was durable.
+// Deposit implements [rotate.Service]: it gives the service a sealed password, and gives the time at which it was
+// durable.
 func (a *Agent) Deposit(ctx context.Context, d protocol.Deposit) (time.Time, error) {
 	var answer protocol.DepositAnswer
 	if err := a.ask(ctx, protocol.PathDeposit, d, &answer); err != nil {

@@ -46,13 +46,10 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	}
 	a.journal.Note(report.At, noticed(told, *report)...)
 	if a.journal.Name != "" && a.journal.Name != facts.Name {
-		a.journal.Note(
-			report.At,
-			drift.Event{
-				Kind:    drift.DeviceRenamed,
-				Details: drift.Details{OldName: a.journal.Name, NewName: facts.Name},
-			},
-		)
+		a.journal.Note(report.At, drift.Event{
+			Kind:    drift.DeviceRenamed,
+			Details: drift.Details{OldName: a.journal.Name, NewName: facts.Name},
+		})
 	}
 	a.journal.Name = facts.Name
 	if last == nil {

@@ -61,7 +61,8 @@ func (s *impostor) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		require.NoError(
 			s.t,
 			json.NewEncoder(w).
-				Encode(protocol.Keys{KeyList: list, Time: s.sign(s.ring.Signing, "", protocol.ServiceTime{Time: time.Now()})}),
+				Encode(protocol.Keys{KeyList: list,
+					Time: s.sign(s.ring.Signing, "", protocol.ServiceTime{Time: time.Now()})}),
 		)
 	case protocol.PathEnrol:
 		_, _ = io.WriteString(
@@ -123,17 +124,15 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 		),
 		func() time.Time { return now },
 	)
-	a, err := agent.New(
-		agent.Options{
-			Host:    w,
-			Service: web.URL,
-			Token:   protocol.Token{ID: "t", Secret: "s", RootFingerprint: ring.Root.ID}.String(),
-			Dir:     dir,
-			HTTP:    web.Client(),
-			Clock:   agent.SystemClock{},
-			Log:     slog.New(slog.DiscardHandler),
-		},
-	)
+	a, err := agent.New(agent.Options{
+		Host:    w,
+		Service: web.URL,
+		Token:   protocol.Token{ID: "t", Secret: "s", RootFingerprint: ring.Root.ID}.String(),
+		Dir:     dir,
+		HTTP:    web.Client(),
+		Clock:   agent.SystemClock{},
+		Log:     slog.New(slog.DiscardHandler),
+	})
 	require.NoError(t, err)
 	require.NoError(t, a.Cycle(t.Context()))
 	assert.Empty(t, s.reports, "nothing is asked of it yet")
@@ -172,7 +171,8 @@ func TestAgentBelievesOnlyItsService(t *testing.T) {
 		"somebody may stand":  {asks("01DEVICE", 9, 1), ring.Signing, forged, ""},
 		"not on the key list": {asks("01DEVICE", 9, 1), other, ring.Signing, ""},
 		"not one of the":      {asks("01DEVICE", 9, 1), ring.Signing, ring.Signing, early},
-		"has the format":      {protocol.DesiredState{Format: "other/1", Device: "01DEVICE", Epoch: 1, Number: 9}, ring.Signing, ring.Signing, ""},
+		"has the format": {protocol.DesiredState{Format: "other/1", Device: "01DEVICE", Epoch: 1, Number: 9},
+			ring.Signing, ring.Signing, ""},
 	} {
 		s.desired, s.signer, s.answers, s.replay = c.desired, c.signer, c.answers, c.replay
 		err := a.Cycle(t.Context())

@@ -19,29 +19,33 @@ import (
 
 // Config is how a service is set up.
 type Config struct {
-	Listen             string // address, such as 127.0.0.1:8470
-	DeviceListen       string // another address for the device protocol; empty for the same
-	MetricsListen      string // address on which machines read how all stands; empty for none
-	TLSCert            string // files in PEM; both or none
-	TLSKey             string
-	AllowClear         bool // serve without TLS on other addresses than loopback
-	Database           string
-	MigrateDatabase    string             // the same as the role that owns the schema; empty where the service's own role does
-	Keys               string             // file of the service's private keys
-	EscrowKeys         string             // file of the private escrow keys
-	EscrowEnv          string             // the keys themselves, instead of the file
-	RevealBudget       int                // passwords that an operator may see in an hour alone; 0 for none
-	Approvals          changes.Approvals  // which changes need a second person
-	SecondPersonOpens  bool               // a wave is opened before its gate is passed only with a second person
-	SecondPersonWaives bool               // a second person must agree to waivers of administrators
-	SecondPersonKeys   bool               // keys go live and retire only with a second person
-	Brake              organisation.Brake // what imports, rules and facts may alter without a decision; nothing waits when zero
-	Soak               time.Duration      // of the waves of a rollout where nothing else is said, half an hour when 0
-	PublicURL          string             // where people reach the console, when a proxy stands in front; empty for the listening address
-	Proxies            []string           // addresses or networks of proxies whose headers say who asks and how; none when empty
-	Organisation       string
-	Interval           time.Duration    // between two check-ins of a device
-	Now                func() time.Time // the clock, [time.Now] when nil
+	Listen        string // address, such as 127.0.0.1:8470
+	DeviceListen  string // another address for the device protocol; empty for the same
+	MetricsListen string // address on which machines read how all stands; empty for none
+	TLSCert       string // files in PEM; both or none
+	TLSKey        string
+	AllowClear    bool // serve without TLS on other addresses than loopback
+	Database      string
+	// the same as the role that owns the schema; empty where the service's own role does
+	MigrateDatabase    string
+	Keys               string            // file of the service's private keys
+	EscrowKeys         string            // file of the private escrow keys
+	EscrowEnv          string            // the keys themselves, instead of the file
+	RevealBudget       int               // passwords that an operator may see in an hour alone; 0 for none
+	Approvals          changes.Approvals // which changes need a second person
+	SecondPersonOpens  bool              // a wave is opened before its gate is passed only with a second person
+	SecondPersonWaives bool              // a second person must agree to waivers of administrators
+	SecondPersonKeys   bool              // keys go live and retire only with a second person
+	// what imports, rules and facts may alter without a decision; nothing waits when zero
+	Brake organisation.Brake
+	Soak  time.Duration // of the waves of a rollout where nothing else is said, half an hour when 0
+	// where people reach the console, when a proxy stands in front; empty for the listening address
+	PublicURL string
+	// addresses or networks of proxies whose headers say who asks and how; none when empty
+	Proxies      []string
+	Organisation string
+	Interval     time.Duration    // between two check-ins of a device
+	Now          func() time.Time // the clock, [time.Now] when nil
 
 	Kept           store.RetentionPeriods // how long records are kept, [retention.DefaultKept] where zero
 	Directory      *directory.Connection  // nil for none
@@ -50,7 +54,8 @@ type Config struct {
 	NotifyNetworks []netip.Prefix
 	Traces         string // URL of a collector of traces (OTLP over HTTP), empty for none
 	CheckpointFile string // to which checkpoints of the trail are added, empty for none
-	// Provider is where people sign in with OpenID Connect, nil for nowhere; with OnlyProvider nobody signs in with a password.
+	// Provider is where people sign in with OpenID Connect, nil for nowhere; with OnlyProvider nobody signs in with a
+	// password.
 	Provider     *oidc.Options
 	OnlyProvider bool
 	// RequireSecondFactor lets nobody do anything without a second factor.
@@ -89,8 +94,8 @@ func (c Config) Check() error {
 		return fmt.Errorf("%w: no database; give database as postgres://USER@HOST:PORT/NAME", ErrConfig)
 	case c.Keys == "":
 		return fmt.Errorf(
-			"%w: no key file; give keys as the path of a file that only the service can read. Create it with rankwardend keys "+
-				"new --service",
+			"%w: no key file; give keys as the path of a file that only the service can read. Create it with "+
+				"rankwardend keys new --service",
 			ErrConfig,
 		)
 	case c.OnlyProvider && c.Provider == nil:
@@ -116,8 +121,8 @@ func (c Config) checkAddress(option, address string) error {
 		return fmt.Errorf("%w: %s %q must be HOST:PORT, such as 127.0.0.1:8470", ErrConfig, option, address)
 	case c.TLSCert == "" && !c.AllowClear && !loopback(host):
 		return fmt.Errorf(
-			"%w: %s is not loopback, and without TLS everybody on the way could read along; give tls-cert and tls-key, or "+
-				"allow-clear when a proxy in front does TLS",
+			"%w: %s is not loopback, and without TLS everybody on the way could read along; give tls-cert and "+
+				"tls-key, or allow-clear when a proxy in front does TLS",
 			ErrConfig,
 			address,
 		)

@@ -41,8 +41,8 @@ func CreateKeys(ctx context.Context, c Config) error {
 		}
 		if state.RootFingerprint != "" || state.KeyList != "" {
 			return fmt.Errorf(
-				"this database is used with the root key %s already, and no second one is made; give the file with that key as "+
-					"--keys",
+				"this database is used with the root key %s already, and no second one is made; give the file with "+
+					"that key as --keys",
 				state.RootFingerprint,
 			)
 		}

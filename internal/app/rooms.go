@@ -87,26 +87,34 @@ type Rooms struct {
 // OpenRooms opens the rooms, and brings the signed key list up to date.
 func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	documents, known, view := &cache.Documents{}, &cache.Scopes{}, fleetview.New()
-	r := &Rooms{Rooms: httpapi.Rooms{View: view}, store: o.Store, documents: documents, patience: cmp.Or(o.Patience, 2*time.Second)}
+	r := &Rooms{Rooms: httpapi.Rooms{View: view}, store: o.Store, documents: documents,
+		patience: cmp.Or(o.Patience, 2*time.Second)}
 	var err error
-	if r.Passwords, err = passwords.New(ctx, passwords.Options{Room: room(o, func(r store.Reader) passwords.Reads { return r }, func(w store.Writer) passwords.Records { return w }), Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
+	if r.Passwords, err = passwords.New(ctx, passwords.Options{Room: room(o,
+		func(r store.Reader) passwords.Reads { return r }, func(w store.Writer) passwords.Records { return w }),
+		Keys: o.Keys, Hub: o.Hub, View: view, Scopes: known,
 		Organisation: o.Organisation, OpenEscrow: o.OpenEscrow, RevealBudget: o.RevealBudget,
 		SecondPersonKeys: o.SecondPersonKeys, Locks: o.Store}); err != nil {
 		return nil, err
 	}
-	r.Strangers = &uow.Strangers{Room: room(o, func(store.Reader) struct{} { return struct{}{} }, func(w store.Writer) uow.StrangerRecords { return w })}
+	r.Strangers = &uow.Strangers{Room: room(o, func(store.Reader) struct{} { return struct{}{} },
+		func(w store.Writer) uow.StrangerRecords { return w })}
 	factors, err := box(o.Keys, "second factors")
 	if err != nil {
 		return nil, err
 	}
-	r.Access = access.New(room(o, func(r store.Reader) access.Reads { return r }, func(w store.Writer) access.Records { return w }), r.Strangers, auth.NewHashing(o.PasswordMemory), factors)
+	r.Access = access.New(room(o, func(r store.Reader) access.Reads { return r },
+		func(w store.Writer) access.Records { return w }), r.Strangers, auth.NewHashing(o.PasswordMemory), factors)
 	r.Access.RequireSecondFactor, r.Access.Organisation = o.RequireSecondFactor, o.Organisation
-	r.Organisation = &organisation.Service{Room: room(o, func(r store.Reader) organisation.Reads { return r }, func(w store.Writer) organisation.Records { return w }), Locks: o.Store, Documents: documents, View: view,
+	r.Organisation = &organisation.Service{Room: room(o, func(r store.Reader) organisation.Reads { return r },
+		func(w store.Writer) organisation.Records { return w }), Locks: o.Store, Documents: documents, View: view,
 		DirectoryConnection: o.DirectoryConnection, Brake: o.Brake}
-	r.Changes = changes.New(changes.Service{Room: room(o, func(r store.Reader) changes.Reads { return r }, func(w store.Writer) changes.Records { return w }), Documents: documents, View: view,
+	r.Changes = changes.New(changes.Service{Room: room(o, func(r store.Reader) changes.Reads { return r },
+		func(w store.Writer) changes.Records { return w }), Documents: documents, View: view,
 		Approvals: o.Approvals, Soak: o.Soak})
 	r.Deploy = &deploy.Service{
-		Room:              room(o, func(r store.Reader) deploy.Reads { return r }, func(w store.Writer) deploy.Records { return w }),
+		Room: room(o, func(r store.Reader) deploy.Reads { return r },
+			func(w store.Writer) deploy.Records { return w }),
 		Locks:             o.Store,
 		Documents:         documents,
 		Hub:               o.Hub,
@@ -114,7 +122,8 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		SecondPersonOpens: o.SecondPersonOpens,
 	}
 	r.Devices = &devices.Service{
-		Room:               room(o, func(r store.Reader) devices.Reads { return r }, func(w store.Writer) devices.Records { return w }),
+		Room: room(o, func(r store.Reader) devices.Reads { return r },
+			func(w store.Writer) devices.Records { return w }),
 		Desired:            o.Store,
 		Reports:            batches(o.Store),
 		Locks:              o.Store,
@@ -125,13 +134,15 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		SecondPersonWaives: o.SecondPersonWaives,
 	}
 	r.Retention = &retention.Service{
-		Room:   room(o, func(r store.Reader) retention.Reads { return r }, func(w store.Writer) retention.Records { return w }),
+		Room: room(o, func(r store.Reader) retention.Reads { return r },
+			func(w store.Writer) retention.Records { return w }),
 		Locks:  o.Store,
 		Kept:   o.Kept,
 		Forget: func(ctx context.Context) error { return r.Organisation.LetGo(ctx, uow.Itself, "") },
 	}
 	r.Trail = &trail.Service{
-		Room:         room(o, func(r store.Reader) trail.Reads { return r }, func(w store.Writer) trail.Records { return w }),
+		Room: room(o, func(r store.Reader) trail.Reads { return r },
+			func(w store.Writer) trail.Records { return w }),
 		Key:          o.Keys.Signing,
 		Root:         o.Keys.Root.ID,
 		Organisation: o.Organisation,
@@ -142,7 +153,8 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		return nil, err
 	}
 	r.Notify = &notify.Service{
-		Room:         room(o, func(r store.Reader) notify.Reads { return r }, func(w store.Writer) notify.Records { return w }),
+		Room: room(o, func(r store.Reader) notify.Reads { return r },
+			func(w store.Writer) notify.Records { return w }),
 		Locks:        o.Store,
 		View:         view,
 		Hub:          o.Hub,
@@ -151,7 +163,8 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Network:      o.Network,
 		Since:        o.Now(),
 	}
-	r.Reporting = &reporting.Service{Room: room(o, func(r store.Reader) reporting.Reads { return r }, func(w store.Writer) reporting.Records { return w }), View: view, Scopes: known}
+	r.Reporting = &reporting.Service{Room: room(o, func(r store.Reader) reporting.Reads { return r },
+		func(w store.Writer) reporting.Records { return w }), View: view, Scopes: known}
 	return r, nil
 }
 
@@ -159,12 +172,14 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 func room[R any, W uow.Records](
 	o RoomOptions, read func(r store.Reader) R, write func(w store.Writer) W,
 ) uow.Room[R, W] {
-	return uow.NewRoom(store.For(o.Store, read, write), uow.Env{Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present})
+	return uow.NewRoom(store.For(o.Store, read, write),
+		uow.Env{Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present})
 }
 
 // batches gives the room of devices the transactions of reports.
 func batches(db *store.Store) uow.Batches[devices.ReportBatch] {
-	return uow.NewBatches(func(ctx context.Context, ids []string, waits bool, judge func(b devices.ReportBatch) error) error {
+	return uow.NewBatches(func(ctx context.Context, ids []string, waits bool,
+		judge func(b devices.ReportBatch) error) error {
 		return db.TakeReports(ctx, ids, waits, func(b *store.ReportBatch) error { return judge(b) })
 	})
 }

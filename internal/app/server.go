@@ -84,12 +84,7 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 }
 
 func start(
-	ctx context.Context,
-	c Config,
-	keys keyring.Ring,
-	db *store.Store,
-	console fs.FS,
-	log *slog.Logger,
+	ctx context.Context, c Config, keys keyring.Ring, db *store.Store, console fs.FS, log *slog.Logger,
 ) (*Server, error) {
 	if c.Now == nil {
 		c.Now = time.Now
@@ -105,34 +100,31 @@ func start(
 			hub.Relisten()
 			hub.Publish(notices.Notice{Topic: store.TopicDatabase})
 		})
-	opened, err := OpenRooms(
-		ctx,
-		RoomOptions{
-			Store:               db,
-			Keys:                keys,
-			Hub:                 hub,
-			Log:                 log,
-			Now:                 c.Now,
-			Organisation:        c.Organisation,
-			Interval:            c.Interval,
-			DirectoryConnection: c.Directory,
-			OpenEscrow:          c.openEscrow,
-			RevealBudget:        c.RevealBudget,
-			Approvals:           c.Approvals,
-			SecondPersonOpens:   c.SecondPersonOpens,
-			SecondPersonWaives:  c.SecondPersonWaives,
-			SecondPersonKeys:    c.SecondPersonKeys,
-			Brake:               c.Brake,
-			Soak:                c.Soak,
-			Kept:                c.kept(),
-			Patience:            c.Patience,
-			CheckpointFile:      c.CheckpointFile,
-			RequireSecondFactor: c.RequireSecondFactor,
-			PasswordMemory:      c.PasswordMemory,
-			Network:             transport.Network{Permitted: c.NotifyNetworks},
-			Present:             s.presence.Since,
-		},
-	)
+	opened, err := OpenRooms(ctx, RoomOptions{
+		Store:               db,
+		Keys:                keys,
+		Hub:                 hub,
+		Log:                 log,
+		Now:                 c.Now,
+		Organisation:        c.Organisation,
+		Interval:            c.Interval,
+		DirectoryConnection: c.Directory,
+		OpenEscrow:          c.openEscrow,
+		RevealBudget:        c.RevealBudget,
+		Approvals:           c.Approvals,
+		SecondPersonOpens:   c.SecondPersonOpens,
+		SecondPersonWaives:  c.SecondPersonWaives,
+		SecondPersonKeys:    c.SecondPersonKeys,
+		Brake:               c.Brake,
+		Soak:                c.Soak,
+		Kept:                c.kept(),
+		Patience:            c.Patience,
+		CheckpointFile:      c.CheckpointFile,
+		RequireSecondFactor: c.RequireSecondFactor,
+		PasswordMemory:      c.PasswordMemory,
+		Network:             transport.Network{Permitted: c.NotifyNetworks},
+		Present:             s.presence.Since,
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -142,18 +134,16 @@ func start(
 	}
 	done, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.stop = stop
-	s.devices = deviceapi.New(
-		deviceapi.Options{
-			Devices:   s.Devices,
-			Passwords: s.Passwords,
-			Known:     db,
-			Now:       c.Now,
-			Interval:  c.Interval,
-			Hub:       hub,
-			Log:       log,
-			Done:      done,
-		},
-	)
+	s.devices = deviceapi.New(deviceapi.Options{
+		Devices:   s.Devices,
+		Passwords: s.Passwords,
+		Known:     db,
+		Now:       c.Now,
+		Interval:  c.Interval,
+		Hub:       hub,
+		Log:       log,
+		Done:      done,
+	})
 	if c.Traces != "" {
 		if s.tracing, err = tracing.Start(ctx, c.Traces); err != nil {
 			stop()
@@ -165,22 +155,19 @@ func start(
 		return nil, err
 	}
 	app := s.app(c)
-	s.api = httpapi.Mount(
-		app,
-		httpapi.Options{
-			Rooms:     opened.Rooms,
-			Changed:   s.Changed,
-			Name:      c.Organisation,
-			Settings:  c.Settings(),
-			PublicURL: c.PublicURL,
-			Interval:  c.Interval,
-			Now:       c.Now,
-			Hub:       hub,
-			Log:       log,
-			Secure:    c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"),
-			Done:      done,
-		},
-	)
+	s.api = httpapi.Mount(app, httpapi.Options{
+		Rooms:     opened.Rooms,
+		Changed:   s.Changed,
+		Name:      c.Organisation,
+		Settings:  c.Settings(),
+		PublicURL: c.PublicURL,
+		Interval:  c.Interval,
+		Now:       c.Now,
+		Hub:       hub,
+		Log:       log,
+		Secure:    c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"),
+		Done:      done,
+	})
 	deviceApp := app
 	if c.DeviceListen != "" {
 		deviceApp = s.app(c)
@@ -212,7 +199,8 @@ func start(
 		"presence": s.presence.Run,
 		"devices":  s.devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
 		"keys": s.Passwords.KeysLoop, "notifications": s.Notify.AnnounceLoop, "deliveries": s.Notify.DeliverLoop,
-		"notices": func(ctx context.Context) { hub.Run(ctx, db, store.Topics, log) }, "lists": func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
+		"notices": func(ctx context.Context) { hub.Run(ctx, db, store.Topics, log) },
+		"lists":   func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
 	}
 	for name, loop := range loops {
 		s.loops.Add(1)
@@ -253,7 +241,8 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		}},
 	}
 	if c.Directory != nil {
-		list = append(list, jobs.Job{Name: "directory", Long: true, Every: c.DirectoryEvery, Do: s.Organisation.KeepDirectory})
+		list = append(list, jobs.Job{Name: "directory", Long: true, Every: c.DirectoryEvery,
+			Do: s.Organisation.KeepDirectory})
 	}
 	return list
 }
@@ -272,9 +261,11 @@ func (s *Server) listen(c Config, address string, app *fiber.App) (string, error
 // app is what is the same at every address: limits, headers, health.
 func (s *Server) app(c Config) *fiber.App {
 	app := fiber.New(fiber.Config{
-		AppName: "Rank Warden", Immutable: true, BodyLimit: httpapi.MaxImport + 1, ErrorHandler: problem.HandleError(s.log),
-		ReadTimeout: time.Minute, IdleTimeout: 3 * time.Minute, ReduceMemoryUsage: true,
-		ProxyHeader: fiber.HeaderXForwardedFor, EnableIPValidation: true, TrustProxy: len(c.Proxies) > 0, TrustProxyConfig: fiber.TrustProxyConfig{Proxies: c.Proxies},
+		AppName: "Rank Warden", Immutable: true, BodyLimit: httpapi.MaxImport + 1,
+		ErrorHandler: problem.HandleError(s.log),
+		ReadTimeout:  time.Minute, IdleTimeout: 3 * time.Minute, ReduceMemoryUsage: true,
+		ProxyHeader: fiber.HeaderXForwardedFor, EnableIPValidation: true, TrustProxy: len(c.Proxies) > 0,
+		TrustProxyConfig: fiber.TrustProxyConfig{Proxies: c.Proxies},
 	})
 	app.Server().KeepHijackedConns = true // a held request's connection comes back, see deviceapi
 	app.Server().HeaderReceived = func(header *fasthttp.RequestHeader) fasthttp.RequestConfig {
@@ -284,13 +275,10 @@ func (s *Server) app(c Config) *fiber.App {
 		defer func() { // nothing panics through to the connection
 			if r := recover(); r != nil {
 				s.log.Error("a request panicked", "path", c.Path(), "panic", r)
-				_ = problem.Send(
-					c,
-					problem.New(
-						http.StatusInternalServerError,
-						"the service failed; try again, and look into its log if it happens again",
-					),
-				)
+				_ = problem.Send(c, problem.New(
+					http.StatusInternalServerError,
+					"the service failed; try again, and look into its log if it happens again",
+				))
 			}
 		}()
 		c.Set("X-Content-Type-Options", "nosniff")
@@ -309,7 +297,8 @@ func (s *Server) app(c Config) *fiber.App {
 	app.Get("/healthz", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	app.Get("/readyz", func(c fiber.Ctx) error {
 		if ready, why := s.presence.Ready(); !ready {
-			return problem.Send(c, problem.New(http.StatusServiceUnavailable, "the database takes no writes: "+why).Later(comeBack))
+			return problem.Send(c, problem.New(http.StatusServiceUnavailable, "the database takes no writes: "+why).
+				Later(comeBack))
 		}
 		return c.SendString("ready\n")
 	})

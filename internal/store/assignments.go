@@ -31,8 +31,7 @@ func (a Assignment) Aim() assign.Assignment {
 
 func (t ChangesReader) assignments() conn {
 	return conn{
-		t.db.Model(&Assignment{}).
-			Select("assignments.*, p.name as policy").
+		t.db.Model(&Assignment{}).Select("assignments.*, p.name as policy").
 			Joins("join policies p on p.id = assignments.policy_id"),
 	}
 }

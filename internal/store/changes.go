@@ -109,8 +109,8 @@ func (t ChangesWriter) SetChange(c Change, over int64) error {
 		Updates(c), ErrStale)
 }
 
-// ListChanges lists a page, the latest altered first; only those of some states when any is given. Search is part of a name or
-// title.
+// ListChanges lists a page, the latest altered first; only those of some states when any is given. Search is part of a
+// name or title.
 func (t ChangesReader) ListChanges(states []string, search string, p Page) ([]ChangeCount, string, error) {
 	at, id := time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC), ""
 	if err := p.after(&at, &id); err != nil {
@@ -119,7 +119,8 @@ func (t ChangesReader) ListChanges(states []string, search string, p Page) ([]Ch
 	list, err := rows[ChangeCount](
 		t,
 		`select c.*, (select count(*) from change_edits e where e.change_id = c.id) as edits
-		from changes c where (c.updated_at, c.id) < (?, ?) and (? or c.state = any(?)) and (c.name ilike ? or c.title ilike ?)
+		from changes c where (c.updated_at, c.id) < (?, ?) and (? or c.state = any(?)) and (c.name ilike ?
+		or c.title ilike ?)
 		order by c.updated_at desc, c.id desc limit ?`,
 		at,
 		id,
@@ -137,7 +138,8 @@ func (t ChangesReader) ListChanges(states []string, search string, p Page) ([]Ch
 func (t ChangesWriter) PutChangeEdit(e ChangeEdit) error {
 	return t.exec(
 		`insert into change_edits (change_id, type, name, kind, body, based_on, position, edited_at, edited_by, version)
-		values ($1, $2, $3, $4, $5, $6, (select coalesce(max(position), 0) + 1 from change_edits where change_id = $1), $7, $8, $9)
+		values ($1, $2, $3, $4, $5, $6, (select coalesce(max(position), 0) + 1 from change_edits where change_id = $1),
+		$7, $8, $9)
 		on conflict (change_id, type, name) do update set kind = excluded.kind, body = excluded.body,
 		based_on = excluded.based_on, edited_at = excluded.edited_at, edited_by = excluded.edited_by,
 		version = excluded.version`,
@@ -225,12 +227,16 @@ func (t ChangesReader) KnownStates(ids []string) (map[string]KnownState, error) 
 		Body     *string
 		Settings string
 	}
-	// Whole fleets are asked for, so that each report is looked for in its month alone, and not through the view of all.
-	list, err := rows[row](t, `select d.id, coalesce(r.body, b.body, z.body) as body, d.settings_digest as settings from devices d
+	// Whole fleets are asked for, so that each report is looked for in its month alone, and not through the view of
+	// all.
+	list, err := rows[row](t, `select d.id, coalesce(r.body, b.body, z.body) as body, d.settings_digest as settings
+		from devices d
 		left join device_reports r on r.id = d.report_id and r.received_at = d.reported_at
-		left join report_bodies b on b.digest = r.body_digest and b.month = date_trunc('month', r.received_at at time zone 'UTC')::date
+		left join report_bodies b on b.digest = r.body_digest and b.month = date_trunc('month',
+		r.received_at at time zone 'UTC')::date
 		left join daily_reports y on r.id is null and y.id = d.report_id and y.received_at = d.reported_at
-		left join daily_bodies z on z.digest = y.body_digest and z.month = date_trunc('month', y.received_at at time zone 'UTC')::date
+		left join daily_bodies z on z.digest = y.body_digest and z.month = date_trunc('month',
+		y.received_at at time zone 'UTC')::date
 		where d.id = any(?) and d.state = 'live'`, ids)
 	known := make(map[string]KnownState, len(list))
 	for _, r := range list {

@@ -72,13 +72,13 @@ func (d Device) Desired() drift.Stamp {
 type Clock struct {
 	Now      time.Time
 	Interval time.Duration
-	// Since is since when the service was there and could write. That nothing was heard of a device before says nothing of
-	// the device.
+	// Since is since when the service was there and could write. That nothing was heard of a device before says nothing
+	// of the device.
 	Since time.Time
 }
 
-// Silent is the time before which a device must have been heard from last to count as silent; zero, so that none does, where
-// the service itself was away after that.
+// Silent is the time before which a device must have been heard from last to count as silent; zero, so that none does,
+// where the service itself was away after that.
 func (c Clock) Silent() time.Time {
 	before := c.Now.Add(-drift.SilentAfter * c.Interval)
 	if c.Since.After(before) {
@@ -223,8 +223,8 @@ func (t DevicesReader) DevicesWaiting(reach rights.Reach, limit int) ([]Device, 
 	within, args := inReach(reach)
 	return rows[Device](
 		t,
-		"select d.* from devices d where d.state <> 'live' and d.state = 'claiming' and "+within+" order by d.name_key, "+
-			"d.id limit ?",
+		"select d.* from devices d where d.state <> 'live' and d.state = 'claiming' and "+within+
+			" order by d.name_key, d.id limit ?",
 		append(args, limit)...)
 }
 
@@ -251,8 +251,8 @@ type Contact struct {
 	At     time.Time
 }
 
-// WriteContacts stores times of last contact in bulk; a later one is never replaced by an earlier. It gives those of devices
-// that something else holds now, and waits for none of them.
+// WriteContacts stores times of last contact in bulk; a later one is never replaced by an earlier. It gives those of
+// devices that something else holds now, and waits for none of them.
 func (t DevicesWriter) WriteContacts(contacts []Contact) (skipped []Contact, err error) {
 	ids, times := make([]string, len(contacts)), make([]time.Time, len(contacts))
 	for i, c := range contacts {
@@ -263,7 +263,8 @@ func (t DevicesWriter) WriteContacts(contacts []Contact) (skipped []Contact, err
 	}
 	written, err := rows[string](t, `with c as (select * from unnest(?::text[], ?::timestamptz[]) as c(id, at)),
 		locked as (select id from devices where id in (select id from c) order by id for no key update skip locked)
-		update devices d set last_contact = greatest(d.last_contact, c.at) from locked join c using (id) where d.id = locked.id
+		update devices d set last_contact = greatest(d.last_contact, c.at) from locked join c using (id)
+		where d.id = locked.id
 		returning d.id`, ids, array[time.Time](times))
 	if err != nil {
 		return nil, err

@@ -52,7 +52,8 @@ func (t OrganisationReader) DirectoryFor(refs, sids, guids []string) ([]Director
 		return nil, nil
 	}
 	return all[DirectoryEntry](
-		t.db.Where("ref = any(?) or sid = any(?) or guid = any(?)", array[string](refs), array[string](sids), array[string](guids)).
+		t.db.Where("ref = any(?) or sid = any(?) or guid = any(?)", array[string](refs), array[string](sids),
+			array[string](guids)).
 			Order("ref"),
 	)
 }
@@ -64,8 +65,8 @@ const maxNear = 20
 func (t OrganisationReader) DirectoryNear(ref string) ([]DirectoryEntry, error) {
 	return rows[DirectoryEntry](
 		t,
-		"select * from directory_entries where gone_at is null and (ref || ' ' || title) %> ? order by similarity(ref, ?) "+
-			"desc, ref limit ?",
+		"select * from directory_entries where gone_at is null and (ref || ' ' || title) %> ? "+
+			"order by similarity(ref, ?) desc, ref limit ?",
 		ref,
 		ref,
 		maxNear,
@@ -76,7 +77,8 @@ func (t OrganisationReader) DirectoryNear(ref string) ([]DirectoryEntry, error) 
 func (t OrganisationWriter) PutDirectory(entries []DirectoryEntry) error {
 	for len(entries) > 0 {
 		n := min(len(entries), 2000)
-		if err := translate(t.db.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "ref"}}, UpdateAll: true}).Create(entries[:n]).Error); err != nil {
+		if err := translate(t.db.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "ref"}}, UpdateAll: true}).
+			Create(entries[:n]).Error); err != nil {
 			return err
 		}
 		entries = entries[n:]
@@ -138,10 +140,13 @@ func (t OrganisationReader) DirectorySync() (DirectorySync, error) {
 // SetDirectorySync stores it.
 func (t OrganisationWriter) SetDirectorySync(s DirectorySync) error {
 	return t.exec(
-		`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error, losing, altering)
-		values (true, $1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (id) do update set started_at = excluded.started_at,
+		`insert into directory_sync (id, started_at, ended_at, entries, added, changed, removed, error, losing,
+			altering)
+		values (true, $1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (id) do update
+		set started_at = excluded.started_at,
 		ended_at = excluded.ended_at,
-		entries = excluded.entries, added = excluded.added, changed = excluded.changed, removed = excluded.removed, error =
+		entries = excluded.entries, added = excluded.added, changed = excluded.changed, removed = excluded.removed,
+		error =
 		excluded.error, losing = excluded.losing, altering = excluded.altering`,
 		s.StartedAt,
 		s.EndedAt,

@@ -47,7 +47,8 @@ func (t PasswordsWriter) AddEscrowKey(k EscrowKey) error { return translate(t.db
 // SetEscrowKey stores the state of one.
 func (t PasswordsWriter) SetEscrowKey(k EscrowKey) error {
 	return must(t.db.Model(&EscrowKey{}).Where("number = ?", k.Number).
-		Select("state", "challenge", "proved_at", "retired_at", "asked", "asked_by", "asked_at").Updates(k), ErrNotFound)
+		Select("state", "challenge", "proved_at", "retired_at", "asked", "asked_by", "asked_at").
+		Updates(k), ErrNotFound)
 }
 
 // SetReseal stores how far sealing the deposits of a key again has come.
@@ -58,7 +59,8 @@ func (t PasswordsWriter) SetReseal(k EscrowKey) error {
 
 // ResealGoes notes progress; false where it was stopped meanwhile.
 func (t PasswordsWriter) ResealGoes(number int64, done int) (bool, error) {
-	found, err := rows[bool](t, "update escrow_keys set reseal_done = ? where number = ? and reseal_by <> '' returning true", done, number)
+	found, err := rows[bool](t, "update escrow_keys set reseal_done = ? where number = ? and reseal_by <> '' "+
+		"returning true", done, number)
 	return len(found) > 0, err
 }
 
@@ -72,7 +74,8 @@ type KeyUse struct {
 func (t PasswordsReader) KeyUses() (map[int64]int, error) {
 	found, err := rows[KeyUse](t, `select number, sum(n)::bigint as deposits from (
 		select key_number as number, count(*) as n from deposits group by 1
-		union all select recovery_number, count(*) from deposits where recovery_number is not null group by 1) as used group
+		union all select recovery_number, count(*) from deposits where recovery_number is not null
+		group by 1) as used group
 		by 1`)
 	uses := map[int64]int{}
 	for _, u := range found {

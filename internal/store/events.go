@@ -23,12 +23,12 @@ type DeviceEvent struct {
 	Policy     string        // whose rule it follows, with the revision; empty for none
 }
 
-// repeatedWithin is how much earlier than it says of itself an event may have been stored, at most: the clock of its device
-// may have been ahead.
+// repeatedWithin is how much earlier than it says of itself an event may have been stored, at most: the clock of its
+// device may have been ahead.
 const repeatedWithin = 31 * 24 * time.Hour
 
-// AddEvents stores events of one epoch of a device; those that are there already, in this month or an earlier one, stay as they
-// are.
+// AddEvents stores events of one epoch of a device; those that are there already, in this month or an earlier one, stay
+// as they are.
 func (t DevicesWriter) AddEvents(events []DeviceEvent) error {
 	n := len(events)
 	if n == 0 {
@@ -39,16 +39,21 @@ func (t DevicesWriter) AddEvents(events []DeviceEvent) error {
 	kinds, units, subjects := make([]string, n), make([]string, n), make([]string, n)
 	details, policies := make([]string, n), make([]string, n)
 	for i, e := range events {
-		seqs[i], made[i], received[i], kinds[i], units[i], subjects[i] = e.Seq, e.At, e.ReceivedAt, e.Kind, e.Unit, e.Subject
+		seqs[i], made[i], received[i], kinds[i], units[i], subjects[i] = e.Seq, e.At, e.ReceivedAt, e.Kind, e.Unit,
+			e.Subject
 		details[i], policies[i] = toJSON(e.Details), e.Policy
 	}
-	return t.exec(`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject, details, policy)
+	return t.exec(`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject, details,
+		policy)
 		select $1, $2, seq, at, received_at, kind, unit, subject, details::jsonb, policy
-		from unnest($3::bigint[], $4::timestamptz[], $5::timestamptz[], $6::text[], $7::text[], $8::text[], $9::text[], $10::text[])
+		from unnest($3::bigint[], $4::timestamptz[], $5::timestamptz[], $6::text[], $7::text[], $8::text[], $9::text[],
+		$10::text[])
 			as e(seq, at, received_at, kind, unit, subject, details, policy)
-		where not exists (select from device_events x where x.device_id = $1 and x.epoch = $2 and x.seq = e.seq and x.received_at >= $11)
+		where not exists (select from device_events x where x.device_id = $1 and x.epoch = $2 and x.seq = e.seq
+		and x.received_at >= $11)
 		order by seq on conflict do nothing`,
-		events[0].DeviceID, events[0].Epoch, seqs, made, received, kinds, units, subjects, details, policies, earliest.Add(-repeatedWithin))
+		events[0].DeviceID, events[0].Epoch, seqs, made, received, kinds, units, subjects, details, policies,
+		earliest.Add(-repeatedWithin))
 }
 
 // EventFilter narrows a list of events. Empty fields do not.

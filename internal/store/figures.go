@@ -27,7 +27,8 @@ func (t ServiceReader) Figures(now time.Time) (Figures, error) {
 		(select count(*) from settle_requests where error = '') settling_waiting,
 		(select count(*) from settle_requests where error <> '') settling_failed,
 		(select min(created_at) from settle_requests) settling_oldest,
-		(select count(*) from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+`) overdue,
+		(select count(*) from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+
+		`) overdue,
 		(select coalesce(max(seq), 0) from audit_entries) trail_last,
 		(select coalesce(max(seq), 0) from checkpoints) trail_signed,
 		(select max(at) from checkpoints) signed_at,

@@ -110,8 +110,10 @@ func (t FindingsReader) CameBack(list []Finding) error {
 	}
 	found, err := rows[earlier](
 		t,
-		`select f.id, x.times, x.closed, coalesce(x.state, '') as state from findings f cross join lateral (select count(*) as
-		times, max(x.closed_at) as closed, (array_agg(x.state order by x.id desc))[1] as state from findings x where x.device_id = f.device_id and x.id < f.id and x.key = f.key) x where f.id = any(?)`,
+		`select f.id, x.times, x.closed, coalesce(x.state, '') as state from findings f cross
+			join lateral (select count(*) as
+		times, max(x.closed_at) as closed, (array_agg(x.state order by x.id desc))[1] as state from findings x
+		where x.device_id = f.device_id and x.id < f.id and x.key = f.key) x where f.id = any(?)`,
 		ids,
 	)
 	known := make(map[int64]Earlier, len(found))
@@ -142,8 +144,8 @@ func (t FindingsReader) FindingsByID(which func(before int64, most int) []int64,
 	}
 	list, err := rows[Finding](
 		t,
-		"select x.*, d.name as device from findings x join devices d on d.id = x.device_id where x.id = any(?) order by "+
-			"x.id desc",
+		"select x.*, d.name as device from findings x join devices d on d.id = x.device_id where x.id = any(?) "+
+			"order by x.id desc",
 		which(before, p.limit()+1),
 	)
 	if err != nil {
@@ -170,8 +172,10 @@ func (t FindingsReader) SumClosedFindings(f FindingFilter, since time.Time) ([]F
 	args = append(append(append(args, since), reachArgs...), groupArgs...)
 	return rows[FindingSum](
 		t,
-		`select x.unit, x.kind, count(*) as findings, count(distinct x.device_id) as devices, min(x.first_seen) as oldest
-		from findings x join devices d on d.id = x.device_id where `+where+" and x.closed_at >= ? and d.state = 'live' and "+
-			""+reach+" and "+group+" group by 1, 2 order by 4 desc, 1, 2",
+		`select x.unit, x.kind, count(*) as findings, count(distinct x.device_id) as devices,
+			min(x.first_seen) as oldest
+		from findings x join devices d on d.id = x.device_id where `+where+
+			" and x.closed_at >= ? and d.state = 'live' and "+reach+" and "+group+
+			" group by 1, 2 order by 4 desc, 1, 2",
 		args...)
 }

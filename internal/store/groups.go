@@ -80,7 +80,9 @@ type GroupMember struct {
 
 // ListGroupMembers lists a page of the names in a group whose devices are in reach; names that no device
 // has are there for those whose reach is everywhere.
-func (t OrganisationReader) ListGroupMembers(reach rights.Reach, groupID string, p Page) ([]GroupMember, string, error) {
+func (t OrganisationReader) ListGroupMembers(
+	reach rights.Reach, groupID string, p Page,
+) ([]GroupMember, string, error) {
 	var after string
 	if err := p.after(&after); err != nil {
 		return nil, "", err

@@ -20,8 +20,9 @@ const (
 	LockReseal    = 8470_9
 )
 
-// A turn is a lease: a row with its holder, a fence and an end. It is renewed while its holder lives, and another replica
-// takes it once it has ended, whatever became of the holder: a host that vanished, or a process that was frozen.
+// A turn is a lease: a row with its holder, a fence and an end. It is renewed while its holder lives, and another
+// replica takes it once it has ended, whatever became of the holder: a host that vanished, or a process that was
+// frozen.
 const (
 	leaseFor   = 10 * time.Second
 	renewEvery = 2 * time.Second
@@ -32,8 +33,8 @@ const (
 // ErrFenced is given to whoever lost a lease that another replica may have now.
 var ErrFenced = errors.New("another replica does this now; the lease was not renewed in time")
 
-// fence is the number under which a lease is held. It grows each time, so that whoever lost the lease without knowing can
-// change nothing any more.
+// fence is the number under which a lease is held. It grows each time, so that whoever lost the lease without knowing
+// can change nothing any more.
 type fence struct {
 	lock   int
 	number int64
@@ -41,9 +42,9 @@ type fence struct {
 
 type fenceKey struct{}
 
-// Exclusively runs do while no other replica holds the lease; it is false when another one does. The context that do gets
-// ends with [ErrFenced] as its cause when the lease cannot be renewed, and every transaction under it is refused with
-// [ErrFenced] once another replica took the lease.
+// Exclusively runs do while no other replica holds the lease; it is false when another one does. The context that do
+// gets ends with [ErrFenced] as its cause when the lease cannot be renewed, and every transaction under it is refused
+// with [ErrFenced] once another replica took the lease.
 func (s *Store) Exclusively(ctx context.Context, lock int, do func(ctx context.Context) error) (bool, error) {
 	ctx = ForJobs(ctx)
 	number, err := s.takeLease(ctx, lock)
@@ -74,10 +75,12 @@ func (s *Store) Exclusively(ctx context.Context, lock int, do func(ctx context.C
 func (s *Store) takeLease(ctx context.Context, lock int) (number int64, err error) {
 	var former string
 	var ended bool
-	err = s.keeping.QueryRow(ctx, "select holder, ends_at <= clock_timestamp() from fences where lock = $1", lock).Scan(&former, &ended)
+	err = s.keeping.QueryRow(ctx, "select holder, ends_at <= clock_timestamp() from fences where lock = $1", lock).
+		Scan(&former, &ended)
 	switch {
 	case errors.Is(err, pgx.ErrNoRows):
-		_, err = s.keeping.Exec(ctx, "insert into fences (lock, number, holder, ends_at) values ($1, 0, '', '-infinity') on conflict do nothing", lock)
+		_, err = s.keeping.Exec(ctx, "insert into fences (lock, number, holder, ends_at) values ($1, 0, '', "+
+			"'-infinity') on conflict do nothing", lock)
 		if err != nil {
 			return 0, fmt.Errorf("taking a lease: %w", err)
 		}
@@ -88,15 +91,17 @@ func (s *Store) takeLease(ctx context.Context, lock int) (number int64, err erro
 	}
 	// The lock for update waits for transactions that the former holder still has open under its fence.
 	err = pgx.BeginFunc(ctx, s.keeping, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "select true from fences where lock = $1 and ends_at <= clock_timestamp() for update", lock).Scan(&ended)
+		err := tx.QueryRow(ctx, "select true from fences where lock = $1 and ends_at <= clock_timestamp() for update",
+			lock).Scan(&ended)
 		if errors.Is(err, pgx.ErrNoRows) {
 			return nil // another one was faster
 		}
 		if err != nil {
 			return err
 		}
-		return tx.QueryRow(ctx, "update fences set number = number + 1, holder = $2, ends_at = clock_timestamp() + $3::interval "+
-			"where lock = $1 returning number", lock, s.replica, leaseFor).Scan(&number)
+		return tx.QueryRow(ctx, "update fences set number = number + 1, holder = $2, "+
+			"ends_at = clock_timestamp() + $3::interval where lock = $1 returning number", lock, s.replica, leaseFor).
+			Scan(&number)
 	})
 	if FaultOf(err) == Conflict {
 		return 0, s.evict(ctx, former)
@@ -107,8 +112,8 @@ func (s *Store) takeLease(ctx context.Context, lock int) (number int64, err erro
 	return number, nil
 }
 
-// evict ends the transactions for jobs that a replica left open longer than any lease of its own lasted. They were lost with
-// it, or it is frozen: what it does when it comes back is refused.
+// evict ends the transactions for jobs that a replica left open longer than any lease of its own lasted. They were lost
+// with it, or it is frozen: what it does when it comes back is refused.
 func (s *Store) evict(ctx context.Context, replica string) error {
 	_, err := s.keeping.Exec(ctx, `select pg_terminate_backend(pid) from pg_stat_activity
 		where application_name = $1 and datname = current_database() and xact_start < clock_timestamp() - $2::interval`,
@@ -130,8 +135,8 @@ func (s *Store) renew(ctx context.Context, held fence, lost context.CancelCauseF
 		}
 		trying, end := context.WithDeadline(ctx, last.Add(givesUp))
 		began := time.Now()
-		done, err := s.keeping.Exec(trying, "update fences set ends_at = clock_timestamp() + $3::interval where lock = $1 and number = $2 and "+
-			"ends_at > clock_timestamp()", held.lock, held.number, leaseFor)
+		done, err := s.keeping.Exec(trying, "update fences set ends_at = clock_timestamp() + $3::interval "+
+			"where lock = $1 and number = $2 and ends_at > clock_timestamp()", held.lock, held.number, leaseFor)
 		end()
 		switch {
 		case err == nil && done.RowsAffected() == 1:

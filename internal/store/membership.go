@@ -68,7 +68,9 @@ func (t OrganisationReader) GroupsOf(device string) ([]Membership, error) {
 type MemberKey struct{ Group, Device string }
 
 // MembershipsOf are the memberships of devices in groups.
-func (t OrganisationReader) MembershipsOf(groups []RuleGroup, devices []DeviceFacts) (map[MemberKey]assign.Truth, error) {
+func (t OrganisationReader) MembershipsOf(
+	groups []RuleGroup, devices []DeviceFacts,
+) (map[MemberKey]assign.Truth, error) {
 	ids, keys := make([]string, len(groups)), make([]string, len(devices))
 	for i, g := range groups {
 		ids[i] = g.ID
@@ -79,7 +81,8 @@ func (t OrganisationReader) MembershipsOf(groups []RuleGroup, devices []DeviceFa
 	// It goes past GORM, since a new rule reads the memberships of a whole fleet.
 	found, err := t.db.Statement.ConnPool.QueryContext(
 		t.db.Statement.Context,
-		"select group_id, device, certain from group_members where group_id = any($1::text[]) and device = any($2::text[])",
+		"select group_id, device, certain from group_members where group_id = any($1::text[]) "+
+			"and device = any($2::text[])",
 		ids,
 		keys,
 	)
@@ -120,7 +123,8 @@ func (t OrganisationReader) OutOfReach(reach rights.Reach, devices []string) (st
 func (t OrganisationReader) CountOutside(reach rights.Reach, names []string) (int, error) {
 	within, args := inReach(reach)
 	n, err := rows[int](t, `select count(*) from unnest(?::text[]) as n(key) where not exists (
-		select 1 from devices d where d.name_key = n.key and d.state = 'live' and `+within+")", append([]any{names}, args...)...)
+		select 1 from devices d where d.name_key = n.key and d.state = 'live' and `+within+")",
+		append([]any{names}, args...)...)
 	if err != nil {
 		return 0, err
 	}
@@ -144,7 +148,8 @@ func (t OrganisationReader) CountDevicesOutside(reach rights.Reach, ids []string
 func (t OrganisationReader) CountMembersOutside(reach rights.Reach, groupID string) (int, error) {
 	within, args := inReach(reach)
 	n, err := rows[int](t, `select count(*) from group_members x where x.group_id = ? and not exists (
-		select 1 from devices d where d.name_key = x.device and d.state = 'live' and `+within+")", append([]any{groupID}, args...)...)
+		select 1 from devices d where d.name_key = x.device and d.state = 'live' and `+within+")",
+		append([]any{groupID}, args...)...)
 	if err != nil {
 		return 0, err
 	}
@@ -212,7 +217,8 @@ func columnsOf(list []Membership) (groups, devices []string, certain []bool) {
 // SetDeviceFacts changes the facts that a device says of itself.
 func (t OrganisationWriter) SetDeviceFacts(id, platform, version string, build int, agent string) error {
 	return t.exec(
-		"update devices set platform = $2, os_version = $3, os_build = $4, agent_version = $5, changed_at = now() where id = $1",
+		"update devices set platform = $2, os_version = $3, os_build = $4, agent_version = $5, changed_at = now() "+
+			"where id = $1",
 		id,
 		platform,
 		version,

@@ -53,8 +53,8 @@ func Newest() int64 {
 	return newest
 }
 
-// migrating opens connections without limits on statements and with a short one on locks. They are apart from those of the
-// service, so that one connection in its pool is enough.
+// migrating opens connections without limits on statements and with a short one on locks. They are apart from those of
+// the service, so that one connection in its pool is enough.
 func (s *Store) migrating(ctx context.Context) (*pgxpool.Pool, error) {
 	config := s.jobs.Config().Copy()
 	config.MaxConns = 3 // the lock, the statements, and the schedule of jobs
@@ -67,8 +67,8 @@ func (s *Store) migrating(ctx context.Context) (*pgxpool.Pool, error) {
 	return pgxpool.NewWithConfig(ctx, config)
 }
 
-// Migrate brings the schema up to date; several replicas may do so at once. It takes as long as it takes, and says what it
-// waits for. A schema that is newer than this program is refused with [ErrNewerSchema].
+// Migrate brings the schema up to date; several replicas may do so at once. It takes as long as it takes, and says what
+// it waits for. A schema that is newer than this program is refused with [ErrNewerSchema].
 func (s *Store) Migrate(ctx context.Context, log *slog.Logger) error {
 	err := s.migrate(ctx, log)
 	if err != nil {
@@ -123,14 +123,16 @@ func (s *Store) migrate(ctx context.Context, log *slog.Logger) error {
 	if err != nil {
 		return err
 	}
-	schedules, err := rivermigrate.New(riverpgxv5.New(pool), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
+	schedules, err := rivermigrate.New(riverpgxv5.New(pool),
+		&rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
 	if err == nil {
 		_, err = schedules.Migrate(ctx, rivermigrate.DirectionUp, nil)
 	}
 	if err != nil {
 		return err
 	}
-	_, err = pool.Exec(ctx, "insert into schema_programs (version, program, serves_from) values ($1, $2, $3) on conflict do nothing",
+	_, err = pool.Exec(ctx, "insert into schema_programs (version, program, serves_from) values ($1, $2, $3) "+
+		"on conflict do nothing",
 		Newest(), version.Number(), servesFrom)
 	return err
 }
@@ -146,10 +148,12 @@ func waitForMigration(ctx context.Context, conn *pgxpool.Conn, log *slog.Logger)
 		if time.Since(said) >= sayWaiting {
 			said = time.Now()
 			var holder, what string
-			err := conn.QueryRow(ctx, `select a.application_name || ' (process ' || a.pid || ' of the database)', coalesce(left(b.query, 200), '')
+			err := conn.QueryRow(ctx, `select a.application_name || ' (process ' || a.pid || ' of the database)',
+				coalesce(left(b.query, 200), '')
 				from pg_locks l join pg_stat_activity a on a.pid = l.pid
 				left join pg_stat_activity b on b.application_name = a.application_name and b.state = 'active'
-				where l.locktype = 'advisory' and l.objid = $1 and l.granted limit 1`, migrationLock).Scan(&holder, &what)
+				where l.locktype = 'advisory' and l.objid = $1 and l.granted limit 1`, migrationLock).
+				Scan(&holder, &what)
 			if err != nil && !errors.Is(err, pgx.ErrNoRows) {
 				return err
 			}
@@ -170,7 +174,8 @@ func patiently(ctx context.Context, log *slog.Logger, do func() error) error {
 		if FaultOf(err) != Conflict {
 			return err
 		}
-		log.Warn("a migration waits for a lock that a transaction holds; it lets others go first and tries again", "error", err)
+		log.Warn("a migration waits for a lock that a transaction holds; it lets others go first and tries again",
+			"error", err)
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
@@ -185,7 +190,8 @@ func (s *Store) CheckSchema(ctx context.Context) error {
 	if err != nil || found <= Newest() {
 		return err
 	}
-	program, err := rows[string](s.With(ctx), "select program from schema_programs where version <= ? order by version desc limit 1", found)
+	program, err := rows[string](s.With(ctx),
+		"select program from schema_programs where version <= ? order by version desc limit 1", found)
 	if err != nil {
 		return err
 	}

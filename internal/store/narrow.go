@@ -26,8 +26,8 @@ func inReach(reach rights.Reach) (string, []any) {
 	if reach.Everywhere() {
 		return "true", nil
 	}
-	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = any(?) and " +
-			"m.certain and m.device = d.name_key)", []any{
+	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = any(?) " +
+			"and m.certain and m.device = d.name_key)", []any{
 			reach.Groups(),
 		}
 }
@@ -37,8 +37,8 @@ func inGroup(group string) (string, []any) {
 	if group == "" || group == "everything" {
 		return "true", nil
 	}
-	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain and " +
-			"m.device = d.name_key)", []any{
+	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain " +
+			"and m.device = d.name_key)", []any{
 			group,
 		}
 }
@@ -51,25 +51,27 @@ func latest[T any](t querier, from record, n Narrow, where string, args []any, b
 	// Identifiers grow with time, so a time bounds them; some transactions take a moment to commit.
 	const slack = 10 * time.Minute
 	if !n.Since.IsZero() {
-		where += " and x." + from.time + " >= ? and x.id >= coalesce((select id from " + from.table + " where " + from.time + " >= ? order by " + from.time + " limit 1), 9223372036854775807)"
+		where += " and x." + from.time + " >= ? and x.id >= coalesce((select id from " + from.table + " where " +
+			from.time + " >= ? order by " + from.time + " limit 1), 9223372036854775807)"
 		args = append(args, n.Since, n.Since.Add(-slack))
 	}
 	if !n.Until.IsZero() {
-		where += " and x." + from.time + " < ? and x.id <= coalesce((select id from " + from.table + " where " + from.time + " <= ? order by " + from.time + " desc limit 1), 0)"
+		where += " and x." + from.time + " < ? and x.id <= coalesce((select id from " + from.table + " where " +
+			from.time + " <= ? order by " + from.time + " desc limit 1), 0)"
 		args = append(args, n.Until, n.Until.Add(slack))
 	}
 	if n.Few != nil {
-		query := "select " + from.columns + ", d.name as device from unnest(?::text[]) as few(id) cross join lateral " +
-			"(select * from " + from.table +
-			" x where x.device_id = few.id and x.id < ? and " + where + " order by x.id desc limit ?) x join devices d on " +
-			"d.id = x.device_id order by x.id desc limit ?"
+		query := "select " + from.columns + ", d.name as device from unnest(?::text[]) as few(id) cross " +
+			"join lateral (select * from " + from.table +
+			" x where x.device_id = few.id and x.id < ? and " + where +
+			" order by x.id desc limit ?) x join devices d on d.id = x.device_id order by x.id desc limit ?"
 		args = append(append([]any{n.Few, before}, args...), limit, limit)
 		return rows[T](t, query, args...)
 	}
 	reach, reachArgs := inReach(n.Reach)
 	group, groupArgs := inGroup(n.Group)
-	query := "select " + from.columns + ", d.name as device from " + from.table + " x join devices d on d.id = " +
-		"x.device_id where x.id < ? and " + where +
+	query := "select " + from.columns + ", d.name as device from " + from.table +
+		" x join devices d on d.id = x.device_id where x.id < ? and " + where +
 		" and d.state = 'live' and " + reach + " and " + group + " order by x.id desc limit ?"
 	args = append(append([]any{before}, args...), reachArgs...)
 	args = append(append(args, groupArgs...), limit)

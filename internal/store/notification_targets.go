@@ -15,15 +15,16 @@ const (
 
 // NotificationTarget is where notifications go.
 type NotificationTarget struct {
-	ID        string
-	Name      string
-	NameKey   string
-	Kind      string
-	Address   string         // URL, tcp:// or tls:// with host and port, or that of a mail server
-	Settings  TargetSettings `gorm:"serializer:json"`
-	Secret    []byte         // sealed: what signs webhooks, or the password of the mail server
-	Events    []string       `gorm:"serializer:json"` // kinds of notifications
-	Groups    []string       `gorm:"serializer:json"` // only of devices in these, and of what is about no device; empty for all
+	ID       string
+	Name     string
+	NameKey  string
+	Kind     string
+	Address  string         // URL, tcp:// or tls:// with host and port, or that of a mail server
+	Settings TargetSettings `gorm:"serializer:json"`
+	Secret   []byte         // sealed: what signs webhooks, or the password of the mail server
+	Events   []string       `gorm:"serializer:json"` // kinds of notifications
+	// only of devices in these, and of what is about no device; empty for all
+	Groups    []string `gorm:"serializer:json"`
 	Enabled   bool
 	Version   int64
 	CreatedBy string
@@ -50,7 +51,8 @@ var targetColumns = []string{"kind", "address", "settings", "secret", "events", 
 // AddTarget adds one; the error is [ErrExists] where the name is taken.
 func (t NotifyWriter) AddTarget(n NotificationTarget) error {
 	n.NameKey, n.Version = text.Fold(n.Name), 1
-	return translate(t.db.Select(append([]string{"id", "name", "name_key", "version", "created_by", "created_at"}, targetColumns...)).
+	return translate(t.db.Select(append([]string{"id", "name", "name_key", "version", "created_by", "created_at"},
+		targetColumns...)).
 		Create(&n).Error)
 }
 

@@ -83,8 +83,10 @@ func deliveries(found []deliveryRow) []Delivery {
 
 // WaitingDeliveries are the first to a target.
 func (t NotifyReader) WaitingDeliveries(target string, most int) ([]Delivery, error) {
-	found, err := rows[deliveryRow](t, "select "+deliveryColumns+` from deliveries d join notifications n on n.id = d.notification_id
-		join notification_targets t on t.id = d.target_id where d.target_id = ? and d.state = 'waiting' order by d.id limit ?`, target, most)
+	found, err := rows[deliveryRow](t, "select "+deliveryColumns+
+		` from deliveries d join notifications n on n.id = d.notification_id
+		join notification_targets t on t.id = d.target_id where d.target_id = ? and d.state = 'waiting' order by d.id
+		limit ?`, target, most)
 	return deliveries(found), err
 }
 
@@ -120,8 +122,10 @@ func (t NotifyReader) ListDeliveries(f DeliveryFilter, p Page) ([]Delivery, stri
 	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
-	found, err := rows[deliveryRow](t, "select "+deliveryColumns+` from deliveries d join notifications n on n.id = d.notification_id
-		join notification_targets t on t.id = d.target_id where d.id < @before and (@target = '' or d.target_id = @target)
+	found, err := rows[deliveryRow](t, "select "+deliveryColumns+
+		` from deliveries d join notifications n on n.id = d.notification_id
+		join notification_targets t on t.id = d.target_id where d.id < @before and (@target = ''
+		or d.target_id = @target)
 		and (@state = '' or d.state = @state) and (@kind = '' or n.kind = @kind) order by d.id desc limit @most`,
 		map[string]any{"before": before, "target": f.Target, "state": f.State, "kind": f.Kind, "most": p.limit() + 1})
 	if err != nil {
@@ -139,7 +143,8 @@ type DeliveryCount struct {
 
 // CountDeliveries counts those that wait and those that failed.
 func (t NotifyReader) CountDeliveries() ([]DeliveryCount, error) {
-	return rows[DeliveryCount](t, `select target_id, state, count(*) as n from deliveries where state in ('waiting', 'failed')
+	return rows[DeliveryCount](t, `select target_id, state, count(*) as n from deliveries where state in ('waiting',
+		'failed')
 		group by target_id, state`)
 }
 
@@ -177,7 +182,8 @@ func (t NotifyWriter) ToldFindings(list []Finding) error {
 	for i, f := range list {
 		ids[i], states[i] = f.ID, f.State
 	}
-	return t.exec(`update findings f set told = x.state from unnest($1::bigint[], $2::text[]) x(id, state) where f.id = x.id`, ids, states)
+	return t.exec(`update findings f set told = x.state from unnest($1::bigint[], $2::text[]) x(id, state)
+		where f.id = x.id`, ids, states)
 }
 
 // Told is a device that was told of as held or silent. It can be both.
@@ -197,11 +203,13 @@ func (t NotifyWriter) TellStandings(now, gone []Told) error {
 		return ids, standings
 	}
 	ids, standings := columns(now)
-	if err := t.exec(`insert into notified_standings select * from unnest($1::text[], $2::text[]) on conflict do nothing`,
+	if err := t.exec(`insert into notified_standings select * from unnest($1::text[], $2::text[])
+		on conflict do nothing`,
 		ids, standings); err != nil {
 		return err
 	}
 	ids, standings = columns(gone)
-	return t.exec(`delete from notified_standings where (device_id, standing) in (select * from unnest($1::text[], $2::text[]))`,
+	return t.exec(`delete from notified_standings where (device_id, standing) in (select * from unnest($1::text[],
+		$2::text[]))`,
 		ids, standings)
 }

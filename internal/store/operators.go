@@ -89,9 +89,11 @@ func (t AccessReader) Operator(id string) (Operator, error) {
 func (t AccessReader) DecidingGroup(name string, granted []string) (string, error) {
 	found, err := rows[string](
 		t,
-		`select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = ? and g.name
+		`select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = ?
+			and g.name
 			<> all(?)
-		and (exists (select 1 from operators o, jsonb_array_elements(o.grants) r where jsonb_exists(r->'groups', g.name))
+		and (exists (select 1 from operators o, jsonb_array_elements(o.grants) r where jsonb_exists(r->'groups',
+		g.name))
 			or exists (select 1 from assignments a where jsonb_exists(a.exclude, g.name))) order by 1 limit 1`,
 		name,
 		granted,
@@ -203,8 +205,7 @@ func (t AccessReader) ListAPITokens(operator string, p Page) ([]APIToken, string
 	if err := p.after(&before); err != nil {
 		return nil, "", err
 	}
-	q := t.db.Table("api_tokens").
-		Select("api_tokens.*, o.name as operator").
+	q := t.db.Table("api_tokens").Select("api_tokens.*, o.name as operator").
 		Joins("join operators o on o.id = api_tokens.operator_id").
 		Where("api_tokens.id < ?", before)
 	if operator != "" {
@@ -228,7 +229,8 @@ func (t AccessWriter) RevokeAPIToken(operator, id string, at time.Time) error {
 // order for everybody.
 func (t AccessWriter) LockSignInFailures(at time.Time, subjects ...string) ([]SignInFailure, error) {
 	slices.Sort(subjects)
-	if err := t.exec(`insert into sign_in_failures (subject, failures, blocked_to, last_at) select subject, 0, $2, $2 from
+	if err := t.exec(`insert into sign_in_failures (subject, failures, blocked_to, last_at) select subject, 0, $2,
+		$2 from
 		unnest($1::text[]) as s(subject)
 		order by subject on conflict do nothing`, subjects, at); err != nil {
 		return nil, err
@@ -247,8 +249,8 @@ func (t AccessWriter) SetSignInFailure(f SignInFailure) error { return t.db.Save
 func (t AccessWriter) ClearSignInFailures(subjects ...string) error {
 	slices.Sort(subjects)
 	return t.exec(
-		"delete from sign_in_failures where subject in (select subject from sign_in_failures where subject = any($1) order "+
-			"by subject for update)",
+		"delete from sign_in_failures where subject in (select subject from sign_in_failures where subject = any($1) "+
+			"order by subject for update)",
 		subjects,
 	)
 }
@@ -267,7 +269,8 @@ func (t AccessReader) KnowsAddress(operator, address string) (bool, error) {
 // RememberAddress notes that an operator signed in from an address. The latest twenty are kept.
 func (t AccessWriter) RememberAddress(operator, address string, at time.Time) error {
 	if err := t.exec(`insert into operator_addresses (operator_id, address, last_at) values ($1, $2, $3)
-		on conflict (operator_id, address) do update set last_at = excluded.last_at`, operator, address, at); err != nil {
+		on conflict (operator_id, address) do update set last_at = excluded.last_at`, operator, address,
+		at); err != nil {
 		return err
 	}
 	return t.exec(`delete from operator_addresses where operator_id = $1 and address not in

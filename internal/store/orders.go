@@ -34,16 +34,19 @@ func (t DevicesWriter) AddOrders(devices []string, o Order) ([]string, error) {
 	if err := t.LockDevices(devices); err != nil {
 		return nil, err
 	}
-	if err := t.exec(`update orders set state = 'replaced', finished_at = $4 where device_id = any($1::text[]) and kind =
+	if err := t.exec(`update orders set state = 'replaced', finished_at = $4 where device_id = any($1::text[])
+		and kind =
 		$2 and subject = $3 and state = 'queued'`,
 		devices, o.Kind, o.Subject, o.CreatedAt); err != nil {
 		return nil, err
 	}
 	return rows[string](
 		t,
-		`with numbered as (update devices set order_number = greatest(order_number, (select epoch from service_state) << 32) + 1, changed_at =
+		`with numbered as (update devices set order_number = greatest(order_number, (select epoch
+			from service_state) << 32) + 1, changed_at =
 			now() where id = any(?) and state = 'live' returning id, order_number)
-		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before, revealed,
+		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before,
+		revealed,
 		batch)
 		select id, order_number, ?, ?, 'queued', ?, ?, ?, ?, ?, ? from numbered returning device_id`,
 		devices,
@@ -61,13 +64,14 @@ func (t DevicesWriter) AddOrders(devices []string, o Order) ([]string, error) {
 // DeliverOrders marks the waiting orders of a device after a number as delivered, and gives them.
 func (t DevicesWriter) DeliverOrders(device string, after int64, at time.Time) ([]Order, error) {
 	if err := t.exec(`update orders set state = 'delivered', delivered_at = coalesce(delivered_at, $3)
-		where device_id = $1 and number > $2 and state = 'queued' and (ends_at is null or ends_at > $3)`, device, after, at); err != nil {
+		where device_id = $1 and number > $2 and state = 'queued' and (ends_at is null or ends_at > $3)`, device, after,
+		at); err != nil {
 		return nil, err
 	}
 	return rows[Order](
 		t,
-		"select * from orders where device_id = ? and number > ? and state = 'delivered' and (ends_at is null or ends_at > "+
-			"?) order by number",
+		"select * from orders where device_id = ? and number > ? and state = 'delivered' and (ends_at is null "+
+			"or ends_at > ?) order by number",
 		device,
 		after,
 		at,
@@ -78,7 +82,8 @@ func (t DevicesWriter) DeliverOrders(device string, after int64, at time.Time) (
 func (t DevicesReader) Rotates(device, subject string, at time.Time) (bool, error) {
 	found, err := rows[int64](
 		t,
-		`select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?) and state in ('queued',
+		`select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?)
+			and state in ('queued',
 			'delivered')
 		and coalesce(not_before, created_at) <= ? limit 1`,
 		device,
@@ -115,9 +120,11 @@ func (t DevicesReader) CountOrders(reach rights.Reach, batch string, now time.Ti
 	counts, err := rows[struct {
 		State string
 		N     int
-	}](t, `select case when o.state in ('queued', 'delivered') and o.ends_at <= ? then 'ended' else o.state end as state,
+	}](t, `select case when o.state in ('queued', 'delivered') and o.ends_at <= ? then 'ended'
+		else o.state end as state,
 		count(*) as n
-		from orders o join devices d on d.id = o.device_id where o.batch = ? and o.batch <> '' and `+within+" group by 1", append([]any{now, batch}, args...)...)
+		from orders o join devices d on d.id = o.device_id where o.batch = ? and o.batch <> '' and `+within+
+		" group by 1", append([]any{now, batch}, args...)...)
 	by := map[string]int{}
 	for _, c := range counts {
 		by[c.State] = c.N

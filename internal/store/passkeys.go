@@ -46,8 +46,8 @@ func (t AccessWriter) DropPasskeys(operator string) error {
 	return translate(t.db.Where("operator_id = ?", operator).Delete(&Passkey{}).Error)
 }
 
-// AddCeremony adds one, clears away those from before a time, and says how many of the same address are under way, this one
-// included.
+// AddCeremony adds one, clears away those from before a time, and says how many of the same address are under way, this
+// one included.
 func (t AccessWriter) AddCeremony(c PasskeyCeremony, before time.Time) (underWay int, err error) {
 	return addUnderWay(t.conn, c, "delete from passkey_ceremonies where created_at < $1", before,
 		"select count(*) from passkey_ceremonies where address = ?", c.Address)

@@ -6,14 +6,16 @@ import (
 	"rankwarden.example/core/drift"
 )
 
-// DesiredAt is the desired state that a device was to have at a time. The error is [ErrNotFound] where none of then is kept.
+// DesiredAt is the desired state that a device was to have at a time. The error is [ErrNotFound] where none of then is
+// kept.
 func (t DevicesReader) DesiredAt(device string, at time.Time) (DesiredState, error) {
 	return first[DesiredState](
 		t.db.Where("device_id = ? and created_at <= ?", device, at).Order("epoch desc, number desc").Limit(1),
 	)
 }
 
-// ReportAt is the last report of a device that had come by a time. The error is [ErrNotFound] where none of then is kept.
+// ReportAt is the last report of a device that had come by a time. The error is [ErrNotFound] where none of then is
+// kept.
 func (t DevicesReader) ReportAt(device string, at time.Time) (Report, error) {
 	return first[Report](
 		t.db.Where("device_id = ? and received_at <= ?", device, at).Order("epoch desc, seq desc").Limit(1),

@@ -11,10 +11,11 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 )
 
-// ErrPooler is given where a pooler hands each transaction to another session of the database: notices would not arrive, and
-// limits of sessions would not hold.
-var ErrPooler = errors.New("between this service and PostgreSQL a pooler hands each transaction to another session, so that notices " +
-	"do not arrive and limits do not hold; connect to PostgreSQL itself, or let the pooler keep a session for as long as its client")
+// ErrPooler is given where a pooler hands each transaction to another session of the database: notices would not
+// arrive, and limits of sessions would not hold.
+var ErrPooler = errors.New("between this service and PostgreSQL a pooler hands each transaction to another session, " +
+	"so that notices do not arrive and limits do not hold; connect to PostgreSQL itself, or let the pooler keep a " +
+	"session for as long as its client")
 
 // CheckSessions refuses a pooler that changes sessions between transactions. It takes two connections at a time.
 func (s *Store) CheckSessions(ctx context.Context) error {

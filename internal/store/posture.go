@@ -52,8 +52,8 @@ type RuleFindings struct {
 	Devices     int
 }
 
-// FindingsByRule sums the findings up that were open at some time of a period, most devices first. What a platform does not
-// support is none.
+// FindingsByRule sums the findings up that were open at some time of a period, most devices first. What a platform does
+// not support is none.
 func (t FindingsReader) FindingsByRule(p PostureScope) ([]RuleFindings, error) {
 	where, args := p.where()
 	return rows[RuleFindings](t, `with seen as (
@@ -87,11 +87,14 @@ type OverduePassword struct {
 }
 
 // OverduePasswords are those of a scope as of a time, the oldest first, at most some.
-func (t FindingsReader) OverduePasswords(p PostureScope, before time.Time, most int) (list []OverduePassword, n int, err error) {
+func (t FindingsReader) OverduePasswords(
+	p PostureScope, before time.Time, most int,
+) (list []OverduePassword, n int, err error) {
 	where, args := p.where()
 	return firstOf[OverduePassword](t, `d.id as device_id, d.name as device, r.target, r.name, r.changed_at,
 		r.changed_at + make_interval(mins => r.every_minutes) as due_at`,
-		"from rotations r join devices d on d.id = r.device_id where "+overdue+" and "+where, "order by due_at, d.name", most,
+		"from rotations r join devices d on d.id = r.device_id where "+overdue+" and "+where, "order by due_at, d.name",
+		most,
 		append([]any{before}, args...))
 }
 
@@ -114,8 +117,9 @@ func (t FindingsReader) RevealSums(p PostureScope, most int) (list []RevealSum, 
 // WaiversWithin are those that held at some time of a period, the latest first, at most some.
 func (t FindingsReader) WaiversWithin(p PostureScope, most int) (list []Waiver, n int, err error) {
 	where, args := p.where()
-	return firstOf[Waiver](t, "x.*, d.name as device", "from waivers x join devices d on d.id = x.device_id "+
-		"where x.made_at < ? and coalesce(x.ended_at, 'infinity') >= ? and "+where, "order by x.id desc", most,
+	return firstOf[Waiver](t, "x.*, d.name as device",
+		"from waivers x join devices d on d.id = x.device_id where x.made_at < ? and coalesce(x.ended_at, "+
+			"'infinity') >= ? and "+where, "order by x.id desc", most,
 		append([]any{p.Until, p.Since}, args...))
 }
 

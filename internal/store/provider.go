@@ -15,8 +15,8 @@ type ProviderAttempt struct {
 	CreatedAt time.Time
 }
 
-// AddProviderAttempt adds one, clears away those from before a time, and says how many of the same address are under way,
-// this one included.
+// AddProviderAttempt adds one, clears away those from before a time, and says how many of the same address are under
+// way, this one included.
 func (t AccessWriter) AddProviderAttempt(a ProviderAttempt, before time.Time) (underWay int, err error) {
 	return addUnderWay(t.conn, a, "delete from provider_attempts where created_at < $1", before,
 		"select count(*) from provider_attempts where address = ?", a.Address)

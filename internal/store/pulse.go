@@ -7,7 +7,8 @@ import (
 	"time"
 )
 
-// Pulse is what a replica finds when it writes that it is there: that the database takes a write, and which database it is.
+// Pulse is what a replica finds when it writes that it is there: that the database takes a write, and which database it
+// is.
 type Pulse struct {
 	At time.Time // by the clock of the database
 	// Since is since when the service was there without a gap, whichever replica it was.
@@ -52,9 +53,11 @@ func (s *Store) Pulse(ctx context.Context, program string, gap time.Duration) (p
 				select r.since from replicas r where r.at > clock_timestamp() - $3::interval) s), `+databaseColumns+`,
 			(select max(version_id) from goose_db_version), coalesce((select max(serves_from) from schema_programs), 0),
 			coalesce((select epoch from service_state), 0), coalesce((select system_identifier from service_state), ''),
-			coalesce((select timeline from service_state), 0), (select count(*) from devices where mismatched and state = 'live'),
+			coalesce((select timeline from service_state), 0), (select count(*) from devices where mismatched
+			and state = 'live'),
 			greatest(0, (select reltuples from pg_class where oid = 'devices'::regclass))::bigint,
-			exists (select from database_returns where database_returns.at > clock_timestamp() - interval '1 hour') from me`, s.replica, program, gap, s.host).
+			exists (select from database_returns where database_returns.at > clock_timestamp() - interval '1 hour')
+			from me`, s.replica, program, gap, s.host).
 		Scan(&p.At, &p.Since, &p.Database.System, &p.Database.Timeline, &written, &p.Schema, &p.ServesFrom, &p.Epoch,
 			&p.Noted.System, &p.Noted.Timeline, &p.Mismatched, &p.Devices, &p.Returned)
 	if err != nil {
@@ -74,12 +77,14 @@ type Replica struct {
 
 // Replicas are those that wrote that they are there since a time by the clock of the database, by identifier.
 func (t ServiceReader) Replicas(within time.Duration) ([]Replica, error) {
-	return rows[Replica](t, "select id, host, program, at from replicas where at > clock_timestamp() - ?::interval order by id",
+	return rows[Replica](t, "select id, host, program, at from replicas where at > clock_timestamp() - ?::interval "+
+		"order by id",
 		fmt.Sprintf("%d milliseconds", within.Milliseconds()))
 }
 
 // presentSince is since when the service is there without a gap.
-const presentSince = `coalesce((select min(r.since) from replicas r where r.at > clock_timestamp() - $3::interval), clock_timestamp())`
+const presentSince = `coalesce((select min(r.since) from replicas r where r.at > clock_timestamp() - $3::interval),
+	clock_timestamp())`
 
 // ErrNoWrites is given for a database that takes no writes: a standby, one that is read only, or has no room.
 var ErrNoWrites = errors.New("the database takes no writes")
@@ -88,7 +93,8 @@ var ErrNoWrites = errors.New("the database takes no writes")
 func (s *Store) TryWrite(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, limitsOf[keeping].statement)
 	defer cancel()
-	_, err := s.keeping.Exec(ctx, "insert into replicas (id, host, program, started_at, at, since) values ($1, '', '', now(), '-infinity', now())", s.replica)
+	_, err := s.keeping.Exec(ctx, "insert into replicas (id, host, program, started_at, at, since) values ($1, '', "+
+		"'', now(), '-infinity', now())", s.replica)
 	if err == nil {
 		_, err = s.keeping.Exec(ctx, "delete from replicas where id = $1", s.replica)
 	}
@@ -105,6 +111,7 @@ func (t ServiceReader) ThisDatabase() (Database, error) {
 		Timeline int64
 		Written  float64
 	}
-	found, err := one[row](t, "select x.system, x.timeline, x.written from (select "+databaseColumns+") as x(system, timeline, written)")
+	found, err := one[row](t, "select x.system, x.timeline, x.written from (select "+databaseColumns+
+		") as x(system, timeline, written)")
 	return Database{found.System, found.Timeline, int64(found.Written)}, err
 }

@@ -46,8 +46,8 @@ type TakenReport struct {
 	Gone               []int64            // identifiers
 }
 
-// TakeReports locks devices, has judge look at their reports, and stores what it says with [ReportBatch.Take]. Devices that
-// something else holds are waited for, or passed over and then busy.
+// TakeReports locks devices, has judge look at their reports, and stores what it says with [ReportBatch.Take]. Devices
+// that something else holds are waited for, or passed over and then busy.
 func (s *Store) TakeReports(ctx context.Context, devices []string, waits bool, judge func(b *ReportBatch) error) error {
 	return translate(s.pools[classOf(ctx)].AcquireFunc(ctx, func(conn *pgxpool.Conn) error {
 		b := &ReportBatch{ctx: ctx, conn: conn, devices: map[string]Device{}, rotations: map[string][]Rotation{},
@@ -74,8 +74,10 @@ func (b *ReportBatch) read(devices []string, waits bool) error {
 		held = ""
 	}
 	q.Queue("begin")
-	q.Queue(`select id, name, name_key, state, platform, os_version, os_build, agent_version, epoch, seq, desired_epoch, desired_number,
-		desired_digest, settings_digest, scope, open_findings from devices where id = any($1) order by id for no key update`+held,
+	q.Queue(`select id, name, name_key, state, platform, os_version, os_build, agent_version, epoch, seq, desired_epoch,
+		desired_number,
+		desired_digest, settings_digest, scope, open_findings from devices where id = any($1)
+		order by id for no key update`+held,
 		devices).
 		Query(func(rows pgx.Rows) error {
 			var d Device
@@ -107,7 +109,8 @@ func (b *ReportBatch) read(devices []string, waits bool) error {
 			)
 			return err
 		})
-	q.Queue("select device_id, target, changed_at, next_at, every_minutes from rotations where device_id = any($1) order by 1, 2",
+	q.Queue("select device_id, target, changed_at, next_at, every_minutes from rotations where device_id = any($1) "+
+		"order by 1, 2",
 		devices).
 		Query(func(rows pgx.Rows) error {
 			var r Rotation
@@ -173,7 +176,8 @@ func (b *ReportBatch) Waived(device string) []protocol.Waived { return b.waived[
 
 // DigestOf is the digest of the request that brought a report, empty when there is no such report.
 func (b *ReportBatch) DigestOf(device string, epoch, seq int64) (digest string, err error) {
-	err = b.conn.QueryRow(b.ctx, "select digest from reports where device_id = $1 and epoch = $2 and seq = $3", device, epoch, seq).
+	err = b.conn.QueryRow(b.ctx, "select digest from reports where device_id = $1 and epoch = $2 and seq = $3", device,
+		epoch, seq).
 		Scan(&digest)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return "", nil
@@ -263,21 +267,30 @@ func (b *ReportBatch) writeReports(q *pgx.Batch) {
 		reverted, locked = append(reverted, toJSON(r.RepeatedlyReverted)), append(locked, toJSON(r.Locked))
 	}
 	q.Queue(
-		`with s as (select * from unnest($1::text[], $2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[], $6::timestamptz[],
-			$7::timestamptz[], $8::text[], $9::text[], $10::bigint[], $11::timestamptz[], $12::text[], $13::boolean[], $14::text[],
-			$15::bytea[]) as s(device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body, open, verified,
+		`with s as (select * from unnest($1::text[], $2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[],
+			$6::timestamptz[],
+			$7::timestamptz[], $8::text[], $9::text[], $10::bigint[], $11::timestamptz[], $12::text[], $13::boolean[],
+			$14::text[],
+			$15::bytea[]) as s(device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body,
+			open, verified,
 			reverted, mismatched, locked, content)),
 		c as (insert into report_bodies (month, digest, device_id, body)
-			select date_trunc('month', received_at at time zone 'UTC'), content, device_id, body::jsonb from s on conflict do nothing),
-		r as (insert into device_reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body_digest)
+			select date_trunc('month', received_at at time zone 'UTC'), content, device_id, body::jsonb from s
+			on conflict do nothing),
+		r as (insert into device_reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest,
+		body_digest)
 			select device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, content from s
 			returning id, device_id),
 		v as (update desired_states x set verified_at = s.verified from s join devices o on o.id = s.device_id
-			where s.verified is not null and (o.reported_epoch, o.reported_number) is distinct from (s.desired_epoch, s.desired_number)
-			and x.device_id = s.device_id and x.epoch = s.desired_epoch and x.number = s.desired_number and x.created_at = o.desired_at
+			where s.verified is not null and (o.reported_epoch, o.reported_number) is distinct from (s.desired_epoch,
+			s.desired_number)
+			and x.device_id = s.device_id and x.epoch = s.desired_epoch and x.number = s.desired_number
+			and x.created_at = o.desired_at
 			and x.verified_at is null)
-		update devices d set epoch = s.epoch, seq = s.seq, reported_epoch = s.desired_epoch, reported_number = s.desired_number,
-			reported_at = s.received_at, report_id = r.id, open_findings = s.open, verified_at = coalesce(s.verified, d.verified_at),
+		update devices d set epoch = s.epoch, seq = s.seq, reported_epoch = s.desired_epoch,
+		reported_number = s.desired_number,
+			reported_at = s.received_at, report_id = r.id, open_findings = s.open, verified_at = coalesce(s.verified,
+			d.verified_at),
 			repeatedly_reverted = s.reverted::jsonb, mismatched = s.mismatched, locked = s.locked::jsonb,
 			last_contact = greatest(d.last_contact, s.received_at), changed_at = now()
 		from s join r using (device_id) where d.id = s.device_id`,
@@ -304,16 +317,8 @@ func (b *ReportBatch) writePasswords(q *pgx.Batch) {
 	var next []*time.Time
 	for _, r := range b.taken {
 		for _, n := range r.Next {
-			devices, targets, next = append(
-				devices,
-				r.DeviceID,
-			), append(
-				targets,
-				n.Target.String(),
-			), append(
-				next,
-				n.Next,
-			)
+			devices, targets, next = append(devices, r.DeviceID), append(targets, n.Target.String()),
+				append(next, n.Next)
 		}
 		if r.RulesDiffer {
 			ruled, minutes := []string{}, []int64{}
@@ -326,7 +331,8 @@ func (b *ReportBatch) writePasswords(q *pgx.Batch) {
 	}
 	if len(devices) > 0 {
 		q.Queue(`update rotations r set next_at = n.next_at from unnest($1::text[], $2::text[], $3::timestamptz[]) as
-			n(device_id, target, next_at) where r.device_id = n.device_id and r.target = n.target and r.next_at is distinct
+			n(device_id, target, next_at) where r.device_id = n.device_id and r.target = n.target
+			and r.next_at is distinct
 			from n.next_at`, devices, targets, next)
 	}
 }
@@ -343,7 +349,8 @@ func (b *ReportBatch) writeFindings(q *pgx.Batch) {
 		}
 	}
 	if len(gone) > 0 {
-		q.Queue("update findings set state = 'settled', closed_at = $2 where id = any($1::bigint[]) and closed_at is null", gone, at)
+		q.Queue("update findings set state = 'settled', closed_at = $2 where id = any($1::bigint[]) "+
+			"and closed_at is null", gone, at)
 	}
 	for state, ids := range moved {
 		q.Queue("update findings set state = $2 where id = any($1::bigint[]) and closed_at is null", ids, state)
@@ -370,24 +377,19 @@ func queueFindings(q *pgx.Batch, list []Finding) {
 	for _, f := range list {
 		devices, keys, units = append(devices, f.DeviceID), append(keys, f.Key), append(units, f.Unit)
 		kinds, subjects, states = append(kinds, f.Kind), append(subjects, f.Subject), append(states, f.State)
-		expected, actual, whose = append(
-			expected,
-			f.Expected,
-		), append(
-			actual,
-			f.Actual,
-		), append(
-			whose,
-			toJSON(f.Assignments),
-		)
+		expected, actual, whose = append(expected, f.Expected), append(actual, f.Actual),
+			append(whose, toJSON(f.Assignments))
 		first, closed = append(first, f.FirstSeen), append(closed, f.ClosedAt)
 	}
 	q.Queue(
 		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
 			last_seen, closed_at)
-		select device_id, key, unit, kind, subject, expected::jsonb, actual::jsonb, assignments::jsonb, state, at, at, closed_at
-		from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::text[],
-			$10::timestamptz[], $11::timestamptz[]) as f(device_id, key, unit, kind, subject, expected, actual, assignments,
+		select device_id, key, unit, kind, subject, expected::jsonb, actual::jsonb, assignments::jsonb, state, at, at,
+		closed_at
+		from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[],
+		$9::text[],
+			$10::timestamptz[], $11::timestamptz[]) as f(device_id, key, unit, kind, subject, expected, actual,
+			assignments,
 			state, at, closed_at)`,
 		devices,
 		keys,

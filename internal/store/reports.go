@@ -22,7 +22,8 @@ type Report struct {
 	Body          string // JSON; number and time are those of the record
 }
 
-// bodyDigest is the key of what a device said. It differs by device, so that no two wait for each other to store the same.
+// bodyDigest is the key of what a device said. It differs by device, so that no two wait for each other to store the
+// same.
 func bodyDigest(device, body string) []byte {
 	sum := sha256.Sum256([]byte(device + "\n" + body))
 	return sum[:]

@@ -33,31 +33,38 @@ func (k RetentionPeriods) Records() []Kept {
 		// Of the months; what is older than that was there before there were months, and goes bit by bit.
 		{
 			"device events",
-			`delete from device_events where received_at < date_trunc('month', $2::timestamptz, 'UTC') and id = any(array(select id
-				from device_events where received_at < date_trunc('month', $2::timestamptz, 'UTC') order by received_at limit $1))`,
+			`delete from device_events where received_at < date_trunc('month', $2::timestamptz, 'UTC')
+				and id = any(array(select id
+				from device_events where received_at < date_trunc('month', $2::timestamptz, 'UTC') order by received_at
+				limit $1))`,
 			k.Events,
 		},
 		{
 			"findings",
-			`delete from findings where closed_at < date_trunc('month', $2::timestamptz, 'UTC') and id = any(array(select id
-				from findings where closed_at < date_trunc('month', $2::timestamptz, 'UTC') order by closed_at limit $1))`,
+			`delete from findings where closed_at < date_trunc('month', $2::timestamptz, 'UTC')
+				and id = any(array(select id
+				from findings where closed_at < date_trunc('month', $2::timestamptz, 'UTC') order by closed_at
+				limit $1))`,
 			k.Findings,
 		},
 		{
 			"orders",
-			`delete from orders where id = any(array(select id from orders where created_at < $2 and (state not in ('queued',
+			`delete from orders where id = any(array(select id from orders where created_at < $2
+				and (state not in ('queued',
 				'delivered') or ends_at < $2) order by created_at limit $1))`,
 			k.Orders,
 		},
 		{
 			"devices of rollouts",
-			`delete from rollout_devices where (rollout_id, device_id) in (select d.rollout_id, d.device_id from rollouts r
+			`delete from rollout_devices where (rollout_id, device_id) in (select d.rollout_id, d.device_id
+				from rollouts r
 				join rollout_devices d on d.rollout_id = r.id where r.ended_at < $2 limit $1)`,
 			k.Findings,
 		},
 		{
 			"rollouts",
-			"delete from rollouts where id = any(array(select id from rollouts where ended_at < $2 order by ended_at limit $1))",
+			"delete from rollouts where id = any(array(select id from rollouts where ended_at < $2 order by ended_at " +
+				"limit $1))",
 			k.Changes,
 		},
 		{
@@ -68,23 +75,26 @@ func (k RetentionPeriods) Records() []Kept {
 		},
 		{
 			"waivers",
-			"delete from waivers where id = any(array(select id from waivers where ended_at < $2 order by ended_at limit $1))",
+			"delete from waivers where id = any(array(select id from waivers where ended_at < $2 order by ended_at " +
+				"limit $1))",
 			k.Findings,
 		},
 		{
 			"edits that the brake held",
-			"delete from brakes where id = any(array(select id from brakes where decided_at < $2 order by decided_at limit $1))",
+			"delete from brakes where id = any(array(select id from brakes where decided_at < $2 order by decided_at " +
+				"limit $1))",
 			k.Changes,
 		},
 		{
 			"notifications",
-			"delete from notifications where id = any(array(select id from notifications where at < $2 order by at limit $1))",
+			"delete from notifications where id = any(array(select id from notifications where at < $2 order by at " +
+				"limit $1))",
 			k.Notifications,
 		},
 		{
 			"sign-in failures",
-			"delete from sign_in_failures where subject = any(array(select subject from sign_in_failures where last_at < $2 " +
-				"and blocked_to < $2 order by last_at limit $1))",
+			"delete from sign_in_failures where subject = any(array(select subject from sign_in_failures " +
+				"where last_at < $2 and blocked_to < $2 order by last_at limit $1))",
 			k.Attempts,
 		},
 		{
@@ -105,7 +115,8 @@ func (k RetentionPeriods) Records() []Kept {
 	}
 }
 
-// DeleteOld deletes records of a kind that are older than it gets, at most [RetentionBatch] of them, and gives their number.
+// DeleteOld deletes records of a kind that are older than it gets, at most [RetentionBatch] of them, and gives their
+// number.
 func (t RetentionWriter) DeleteOld(k Kept, now time.Time) (int64, error) {
 	return t.affected(k.sql, RetentionBatch, now.Add(-k.Older))
 }
@@ -118,7 +129,8 @@ var UnusedTables = []Unused{{"scopes", "scope", "scope"}, {"settings", "settings
 
 // UnusedDigests are the digests of what was made before a time and no device has or had.
 func (t RetentionReader) UnusedDigests(u Unused, before time.Time) ([]string, error) {
-	return rows[string](t, "select digest from "+u.Table+" s where s.created_at < ? and not exists (select from devices d where d."+
+	return rows[string](t, "select digest from "+u.Table+
+		" s where s.created_at < ? and not exists (select from devices d where d."+
 		u.device+" = s.digest) and not exists (select from desired_states x where x."+u.state+" = s.digest)", before)
 }
 

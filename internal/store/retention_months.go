@@ -27,8 +27,8 @@ func (k RetentionPeriods) Months() []Months {
 	}
 }
 
-// ExtendMonths makes the months to come. A lock is waited for only briefly, since everybody after it waits as long; what is
-// then refused may be tried again.
+// ExtendMonths makes the months to come. A lock is waited for only briefly, since everybody after it waits as long;
+// what is then refused may be tried again.
 func (t RetentionWriter) ExtendMonths(m Months, now time.Time) error {
 	if err := t.takesItsTime(); err != nil {
 		return err
@@ -40,8 +40,8 @@ func (t RetentionWriter) ExtendMonths(m Months, now time.Time) error {
 	return nil
 }
 
-// DropMonths drops the months that are no longer kept, but for what devices have now, and gives their number. Locks are waited
-// for as in [RetentionWriter.ExtendMonths].
+// DropMonths drops the months that are no longer kept, but for what devices have now, and gives their number. Locks are
+// waited for as in [RetentionWriter.ExtendMonths].
 func (t RetentionWriter) DropMonths(m Months, now time.Time) (int64, error) {
 	if err := t.takesItsTime(); err != nil {
 		return 0, err
@@ -58,5 +58,6 @@ func dayOf(at time.Time) string { return at.UTC().Format(time.DateOnly) }
 
 // takesItsTime lets the statements of a transaction take as long as they take. Locks are waited for briefly.
 func (t conn) takesItsTime() error {
-	return t.exec("select set_config('statement_timeout', '0', true), set_config('lock_timeout', $1, true)", milliseconds(lockLimit))
+	return t.exec("select set_config('statement_timeout', '0', true), set_config('lock_timeout', $1, true)",
+		milliseconds(lockLimit))
 }

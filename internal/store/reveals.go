@@ -84,7 +84,8 @@ func (t PasswordsWriter) AddApproval(a Approval) error {
 func (t PasswordsWriter) LockApproval(id string) (Approval, error) {
 	return one[Approval](
 		t,
-		"select a.*, d.name as device from approvals a join devices d on d.id = a.device_id where a.id = ? for update of a",
+		"select a.*, d.name as device from approvals a join devices d on d.id = a.device_id "+
+			"where a.id = ? for update of a",
 		id,
 	)
 }
@@ -97,13 +98,11 @@ func (t PasswordsWriter) SetApproval(a Approval) error {
 
 // OpenApproval finds what an operator asked for one password that has neither ended nor been used.
 func (t PasswordsReader) OpenApproval(operator, device, target string, now time.Time) (Approval, error) {
-	return first[Approval](
-		t.db.Omit("Device").
-			Where("asked_by = ? and device_id = ? and target = ? and ends_at > ? and used_at is null and (decided_at is null "+
-				"or approved)",
-				operator, device, target, now).
-			Order("id desc"),
-	)
+	return first[Approval](t.db.Omit("Device").
+		Where("asked_by = ? and device_id = ? and target = ? and ends_at > ? and used_at is null and (decided_at is "+
+			"null or approved)",
+			operator, device, target, now).
+		Order("id desc"))
 }
 
 // ListApprovals lists a page of those that wait, or that were approved to and not used, latest first, on
@@ -115,7 +114,8 @@ func (t PasswordsReader) ListApprovals(reach rights.Reach, now time.Time, p Page
 	}
 	within, args := inReach(reach)
 	list, err := rows[Approval](t, `select a.*, d.name as device from approvals a join devices d on d.id = a.device_id
-		where a.id < ? and a.ends_at > ? and a.used_at is null and (a.decided_at is null or a.approved) and `+within+` order by a.id desc limit ?`,
+		where a.id < ? and a.ends_at > ? and a.used_at is null and (a.decided_at is null or a.approved) and `+within+
+		` order by a.id desc limit ?`,
 		append(append([]any{before, now}, args...), p.limit()+1)...)
 	list, next := cut(p, list, func(a Approval) []any { return []any{a.ID} })
 	return list, next, err

@@ -106,7 +106,8 @@ func (t DeployReader) RolloutDevices(id string) ([]RolloutDevice, error) {
 	)
 	list := make([]RolloutDevice, len(found))
 	for i, d := range found {
-		list[i] = RolloutDevice{DeviceID: d.DeviceID, Wave: d.Wave, Outcome: d.Outcome, Online: d.Online, VerifiedAt: d.VerifiedAt}
+		list[i] = RolloutDevice{DeviceID: d.DeviceID, Wave: d.Wave, Outcome: d.Outcome, Online: d.Online,
+			VerifiedAt: d.VerifiedAt}
 		if d.Failing == "[]" {
 			continue
 		}
@@ -117,9 +118,9 @@ func (t DeployReader) RolloutDevices(id string) ([]RolloutDevice, error) {
 	return list, err
 }
 
-// PutRolloutDevices adds devices of a rollout, and alters those that are there. Reports of a device count from now on when it
-// has just been told; anew says that the change is another one, of which no desired state knows yet. Devices that are told, and
-// were heard from since onlineFrom, are online.
+// PutRolloutDevices adds devices of a rollout, and alters those that are there. Reports of a device count from now on
+// when it has just been told; anew says that the change is another one, of which no desired state knows yet. Devices
+// that are told, and were heard from since onlineFrom, are online.
 func (t DeployWriter) PutRolloutDevices(id string, list []RolloutDevice, anew bool, at, onlineFrom time.Time) error {
 	n := len(list)
 	if n == 0 {
@@ -135,7 +136,8 @@ func (t DeployWriter) PutRolloutDevices(id string, list []RolloutDevice, anew bo
 		`insert into rollout_devices as r (rollout_id, device_id, wave, outcome, failing, units, epoch, number, since,
 		verified_at, online)
 		select $1, s.id, s.wave, s.outcome, s.failing::jsonb, s.units::jsonb, 0, 0, $8,
-			case when s.outcome = 'verified' then coalesce((select d.verified_at from devices d where d.id = s.id), $8) end,
+			case when s.outcome = 'verified' then coalesce((select d.verified_at from devices d where d.id = s.id),
+			$8) end,
 			s.outcome = 'told' and exists (select from devices d where d.id = s.id and d.last_contact >= $10)
 		from unnest($2::text[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::boolean[])
 			as s(id, wave, outcome, failing, units, known)
@@ -145,7 +147,8 @@ func (t DeployWriter) PutRolloutDevices(id string, list []RolloutDevice, anew bo
 			units = case when excluded.units = '[]'::jsonb then r.units else excluded.units end,
 			since = case when excluded.outcome = 'told' then excluded.since else r.since end,
 			epoch = case when $9 then 0 else r.epoch end, number = case when $9 then 0 else r.number end,
-			verified_at = case when excluded.outcome = 'verified' then coalesce(r.verified_at, excluded.verified_at) end`,
+			verified_at = case when excluded.outcome = 'verified' then coalesce(r.verified_at,
+			excluded.verified_at) end`,
 		id, ids, waves, outcomes, failing, units, known, at, anew, onlineFrom,
 	)
 }
@@ -164,7 +167,8 @@ type Carries struct {
 
 // Carrying says which of the devices are in which rollouts under way, by device and rollout.
 func (t DeployReader) Carrying(devices []string) ([]Carries, error) {
-	return rows[Carries](t, `select d.device_id, d.rollout_id, d.outcome not in ('not_open', 'late') as has from rollouts r
+	return rows[Carries](t, `select d.device_id, d.rollout_id, d.outcome not in ('not_open', 'late') as has
+		from rollouts r
 		join rollout_devices d on d.rollout_id = r.id
 		where r.ended_at is null and d.device_id = any(?) order by d.device_id, d.rollout_id`, devices)
 }
@@ -184,7 +188,8 @@ func (t DeployReader) GivingBack(devices []string, after time.Time) ([]GivesBack
 		order by d.device_id, r.started_at`, after, devices)
 }
 
-// ToldWith notes the desired states by which devices are told of the changes of rollouts, where none knew of them before.
+// ToldWith notes the desired states by which devices are told of the changes of rollouts, where none knew of them
+// before.
 func (t DeployWriter) ToldWith(rollouts, devices []string, stamps []drift.Stamp, at time.Time) error {
 	epochs, numbers := make([]int64, len(stamps)), make([]int64, len(stamps))
 	for i, s := range stamps {
@@ -193,7 +198,8 @@ func (t DeployWriter) ToldWith(rollouts, devices []string, stamps []drift.Stamp,
 	return t.exec(
 		`update rollout_devices r set epoch = s.epoch, number = s.number, given_at = $5
 		from unnest($2::text[], $3::bigint[], $4::bigint[]) as s(id, epoch, number)
-		where r.rollout_id = any($1::text[]) and r.device_id = s.id and r.number = 0 and r.outcome not in ('not_open', 'late')`,
+		where r.rollout_id = any($1::text[]) and r.device_id = s.id and r.number = 0 and r.outcome not in ('not_open',
+		'late')`,
 		rollouts, devices, epochs, numbers, at,
 	)
 }
@@ -216,14 +222,17 @@ type RolloutSight struct {
 	OpenFindings   int
 }
 
-// RolloutSights are what is known of the devices that have the change of a rollout; of some, or of all where nil is given.
+// RolloutSights are what is known of the devices that have the change of a rollout; of some, or of all where nil is
+// given.
 func (t DeployReader) RolloutSights(id string, devices []string) ([]RolloutSight, error) {
 	return rows[RolloutSight](
 		t,
-		`select r.device_id, r.units, r.epoch, r.number, r.since, r.online, r.given_at, d.state, d.reported_epoch, d.reported_number,
+		`select r.device_id, r.units, r.epoch, r.number, r.since, r.online, r.given_at, d.state, d.reported_epoch,
+			d.reported_number,
 		d.reported_at, d.last_contact, d.held, d.open_findings
 		from rollout_devices r join devices d on d.id = r.device_id
-		where r.rollout_id = ? and r.outcome not in ('not_open', 'late') and (? or r.device_id = any(?)) order by r.device_id`,
+		where r.rollout_id = ? and r.outcome not in ('not_open', 'late') and (? or r.device_id = any(?))
+		order by r.device_id`,
 		id, devices == nil, devices,
 	)
 }

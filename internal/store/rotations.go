@@ -61,7 +61,8 @@ func (t PasswordsReader) DepositTimes(clock Clock, device string, state *drift.S
 	return nil
 }
 
-// PutRotations has a reported state say of passwords what the service knows. Only the device knows what was changed elsewhere.
+// PutRotations has a reported state say of passwords what the service knows. Only the device knows what was changed
+// elsewhere.
 func PutRotations(state *drift.State, known []Rotation) {
 	reported := state.Rotation
 	state.Rotation = nil
@@ -91,7 +92,8 @@ func (t PasswordsReader) RotationsByKey(clock Clock, keys []RotationKey) ([]Rota
 		devices[i], targets[i] = k.Device, k.Target
 	}
 	return t.rotations(clock, `from unnest(?::text[], ?::text[]) as k(device_id, target)
-		join rotations r on r.device_id = k.device_id and r.target = k.target join devices d on d.id = r.device_id order by
+		join rotations r on r.device_id = k.device_id and r.target = k.target
+		join devices d on d.id = r.device_id order by
 		d.name_key, d.id, r.target`,
 		devices, targets)
 }
@@ -117,7 +119,8 @@ func (t PasswordsReader) OverdueRotations(clock Clock, before time.Time, limit i
 	return t.rotations(
 		clock,
 		`from rotations r join devices d on d.id = r.device_id where d.state = 'live' and `+overdue+`
-		and not exists (select 1 from findings f where f.device_id = r.device_id and f.closed_at is null and f.kind = ? and
+		and not exists (select 1 from findings f where f.device_id = r.device_id and f.closed_at is null
+		and f.kind = ? and
 		f.unit = 'rotation.' || r.target)
 		order by r.device_id, r.target limit ?`,
 		before,

@@ -60,8 +60,8 @@ func (t DeployReader) SettleWaiting() (waiting int, failed []SettleRequest, err 
 	}
 	failed, err = rows[SettleRequest](
 		t,
-		"select id, cause, attempts, error, next_at, created_at, '[]'::jsonb as groups, '[]'::jsonb as devices from "+
-			"settle_requests where error <> '' order by id limit 20",
+		"select id, cause, attempts, error, next_at, created_at, '[]'::jsonb as groups, '[]'::jsonb as devices "+
+			"from settle_requests where error <> '' order by id limit 20",
 	)
 	return n[0], failed, err
 }
@@ -93,7 +93,8 @@ func (t DeployReader) LiveDevices(groups, ids []string) ([]DeviceName, error) {
 	return rows[DeviceName](
 		t,
 		`select id, name_key from devices where state = 'live' and (id = any(?) or 'everything' = any(?)
-		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id where g.name = any(?))) order
+		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id
+		where g.name = any(?))) order
 		by id`,
 		ids,
 		groups,
@@ -126,8 +127,9 @@ type Scope struct {
 // time, since whoever stores the same would wait for that.
 func (t DeployWriter) PutScope(s Scope) error {
 	return t.exec(
-		"with kept as (update scopes set created_at = now() where digest = $1 and created_at < now() - interval '10 minutes') "+
-			"insert into scopes (digest, assignments, lane, projected) values ($1, $2, $3, $4) on conflict do nothing",
+		"with kept as (update scopes set created_at = now() where digest = $1 "+
+			"and created_at < now() - interval '10 minutes') insert into scopes (digest, assignments, lane, "+
+			"projected) values ($1, $2, $3, $4) on conflict do nothing",
 		s.Digest,
 		s.Assignments,
 		s.Lane,
@@ -176,8 +178,9 @@ func (t DeployReader) Scope(digest string) (Scope, error) {
 // PutSettings stores settings unless they are there, like [Tx.PutScope].
 func (t DeployWriter) PutSettings(digest, body string) error {
 	return t.exec(
-		"with kept as (update settings set created_at = now() where digest = $1 and created_at < now() - interval '10 minutes') "+
-			"insert into settings (digest, body) values ($1, $2) on conflict do nothing",
+		"with kept as (update settings set created_at = now() where digest = $1 "+
+			"and created_at < now() - interval '10 minutes') insert into settings (digest, body) values ($1, $2) "+
+			"on conflict do nothing",
 		digest,
 		body,
 	)
@@ -209,13 +212,14 @@ type SettledDevice struct {
 	SettingsDigest string
 }
 
-// LockForSettling reads live devices for update, by identifier, as far as nothing else holds them. Rows go past GORM: they
-// are those of whole fleets.
+// LockForSettling reads live devices for update, by identifier, as far as nothing else holds them. Rows go past GORM:
+// they are those of whole fleets.
 func (t DeployWriter) LockForSettling(ids []string) ([]SettledDevice, error) {
 	found, err := t.db.Statement.ConnPool.QueryContext(
 		t.db.Statement.Context,
 		`select id, name, coalesce(scope, ''), held_units, held::text, desired_epoch, desired_number, desired_digest,
-		settings_digest from devices where id = any($1::text[]) and state = 'live' order by id for no key update skip locked`,
+		settings_digest from devices where id = any($1::text[]) and state = 'live'
+		order by id for no key update skip locked`,
 		ids,
 	)
 	if err != nil {
@@ -260,11 +264,13 @@ func (t DeployWriter) SetSettled(list []SettlingResult, at time.Time) error {
 	counts, epochs, numbers := make([]int64, n), make([]int64, n), make([]int64, n)
 	for i, s := range list {
 		ids[i], names[i], scopes[i], held[i], counts[i] = s.Device, s.Name, s.Scope, s.Held, int64(s.HeldUnits)
-		epochs[i], numbers[i], digests[i], settings[i], fresh[i] = s.Stamp.Epoch, s.Stamp.Number, s.Stamp.Digest, s.Settings, s.New
+		epochs[i], numbers[i], digests[i], settings[i], fresh[i] = s.Stamp.Epoch, s.Stamp.Number, s.Stamp.Digest,
+			s.Settings, s.New
 	}
 	if err := t.exec(`insert into desired_states (device_id, epoch, number, name, settings, digest, created_at, scope)
 		select id, epoch, number, name, settings, digest, $8, scope
-		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::boolean[], $9::text[])
+		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::text[], $5::text[], $6::text[], $7::boolean[],
+		$9::text[])
 			as s(id, epoch, number, name, settings, digest, fresh, scope) where fresh`,
 		ids, epochs, numbers, names, settings, digests, fresh, at, scopes); err != nil {
 		return err
@@ -272,9 +278,11 @@ func (t DeployWriter) SetSettled(list []SettlingResult, at time.Time) error {
 	return t.exec(
 		`update devices d set scope = s.scope, held = s.held::jsonb, held_units = s.n, desired_epoch = s.epoch,
 		desired_number = s.number, desired_digest = s.digest, settings_digest = s.settings,
-		mismatched = mismatched and not fresh, desired_at = case when fresh then $10 else desired_at end, verified_at = case when fresh then null else verified_at
+		mismatched = mismatched and not fresh, desired_at = case when fresh then $10 else desired_at end,
+		verified_at = case when fresh then null else verified_at
 		end, changed_at = now()
-		from unnest($1::text[], $2::text[], $3::text[], $4::bigint[], $5::bigint[], $6::bigint[], $7::text[], $8::text[],
+		from unnest($1::text[], $2::text[], $3::text[], $4::bigint[], $5::bigint[], $6::bigint[], $7::text[],
+		$8::text[],
 		$9::boolean[])
 			as s(id, scope, held, n, epoch, number, digest, settings, fresh) where d.id = s.id`,
 		ids,
@@ -314,7 +322,8 @@ func (s *Store) NewestDesired(ctx context.Context, devices []string) (map[string
 	found, err := s.pools[classOf(ctx)].Query(
 		ctx,
 		`select d.id, d.desired_epoch, d.desired_number, d.desired_digest, coalesce(s.name, d.name),
-		coalesce(s.settings, '') from devices d left join desired_states s on s.device_id = d.id and s.epoch = d.desired_epoch and
+		coalesce(s.settings, '') from devices d left join desired_states s on s.device_id = d.id
+		and s.epoch = d.desired_epoch and
 		s.number = d.desired_number and s.created_at = d.desired_at where d.id = any($1)`,
 		devices,
 	)

@@ -15,6 +15,7 @@ const (
 
 // dialer dials the database.
 var dialer = net.Dialer{
-	KeepAliveConfig: net.KeepAliveConfig{Enable: true, Idle: keepAliveIdle, Interval: keepAliveEvery, Count: keepAlives},
-	Control:         userTimeout,
+	KeepAliveConfig: net.KeepAliveConfig{Enable: true, Idle: keepAliveIdle, Interval: keepAliveEvery,
+		Count: keepAlives},
+	Control: userTimeout,
 }

@@ -48,7 +48,8 @@ func FaultOf(err error) Fault {
 	switch {
 	case err == nil:
 		return NoFault
-	case errors.As(err, &network), errors.As(err, &connect), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF),
+	case errors.As(err, &network), errors.As(err, &connect), errors.Is(err, io.ErrUnexpectedEOF),
+		errors.Is(err, io.EOF),
 		errors.Is(err, driver.ErrBadConn), errors.Is(err, context.DeadlineExceeded), pgconn.SafeToRetry(err),
 		strings.Contains(err.Error(), "conn closed"):
 		return Gone

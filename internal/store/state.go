@@ -25,7 +25,8 @@ func (t ServiceReader) ServiceState() (ServiceState, error) { return first[Servi
 
 // LockServiceState makes the row when it is not there, and reads it for update.
 func (t ServiceWriter) LockServiceState(organisation string) (ServiceState, error) {
-	if err := t.exec("insert into service_state (id, organisation) values (true, $1) on conflict do nothing", organisation); err != nil {
+	if err := t.exec("insert into service_state (id, organisation) values (true, $1) on conflict do nothing",
+		organisation); err != nil {
 		return ServiceState{}, err
 	}
 	found, err := rows[ServiceState](t, "select * from service_state for update")

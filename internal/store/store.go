@@ -1,9 +1,9 @@
-// Package store keeps the service's records in PostgreSQL: one file an aggregate, no rules of the job. What may only read is
-// handed a [Reader], which has no method that writes. Only [Store.InTx] gives a [Writer], and only units of work call it. Both
-// are put together of facets, one for each part of the records: see facets.go.
+// Package store keeps the service's records in PostgreSQL: one file an aggregate, no rules of the job. What may only
+// read is handed a [Reader], which has no method that writes. Only [Store.InTx] gives a [Writer], and only units of
+// work call it. Both are put together of facets, one for each part of the records: see facets.go.
 //
-// The errors of its methods match [ErrNotFound], [ErrExists], [ErrStale] or [ErrInUse] where the records say no, and are
-// those of PostgreSQL and the context otherwise.
+// The errors of its methods match [ErrNotFound], [ErrExists], [ErrStale] or [ErrInUse] where the records say no, and
+// are those of PostgreSQL and the context otherwise.
 package store
 
 import (
@@ -77,7 +77,8 @@ var limitsOf = [classes + 1]limits{
 	keeping:   {"keeping", 3, 5 * time.Second, 2 * time.Second},
 }
 
-// idleInTransaction is how long a transaction may wait for its client: one whose host vanished holds its locks no longer.
+// idleInTransaction is how long a transaction may wait for its client: one whose host vanished holds its locks no
+// longer.
 const idleInTransaction = 30 * time.Second
 
 type classKey struct{}
@@ -243,8 +244,9 @@ func (t ServiceWriter) BackToMark() error { return translate(t.db.RollbackTo("ma
 
 // InSnapshot runs do in one read-only transaction that sees the database as of one moment.
 func (s *Store) InSnapshot(ctx context.Context, do func(tx Reader) error) error {
-	return translate(s.gorm[classOf(ctx)].WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(reading(db)) },
-		&sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true}))
+	return translate(s.gorm[classOf(ctx)].WithContext(ctx).
+		Transaction(func(db *gorm.DB) error { return do(reading(db)) },
+			&sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true}))
 }
 
 // With gives the store bound to a context, for reading outside of a transaction.
@@ -325,8 +327,8 @@ func one[T any](t querier, query string, args ...any) (T, error) {
 	return found[0], nil
 }
 
-// addUnderWay adds what anybody may begin, once what is over was cleared away, and says how many the same address has under
-// way, this one included.
+// addUnderWay adds what anybody may begin, once what is over was cleared away, and says how many the same address has
+// under way, this one included.
 func addUnderWay[T any](t conn, begun T, clear string, before time.Time, count, address string) (int, error) {
 	if err := t.exec(clear, before); err != nil {
 		return 0, err

@@ -20,7 +20,8 @@ func (t TrailWriter) CountStranger(minute time.Time, action, address, name strin
 	return t.exec(`with told as (select count(*) < $5 as apart from stranger_attempts where minute = $1 and action = $2)
 		insert into stranger_attempts (minute, action, address, name, count)
 		select $1, $2, case when apart then $3 else '' end, case when apart then $4 else '' end, 1 from told
-		on conflict (minute, action, address, name) do update set count = stranger_attempts.count + 1`, minute, action, address, name, mostStrangers)
+		on conflict (minute, action, address, name) do update set count = stranger_attempts.count + 1`, minute, action,
+		address, name, mostStrangers)
 }
 
 // TakeStrangers removes the sums of minutes before a time, and gives them.

@@ -84,18 +84,21 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (ViewRecords, erro
 				some = func(column string) string { return " and " + column + " = any($1)" }
 				args = []any{ids}
 			}
-			if view.Devices, err = collect[ViewDevice](ctx, tx, "select "+viewColumns+" from devices d where true"+some("id"), args...); err != nil {
+			if view.Devices, err = collect[ViewDevice](ctx, tx,
+				"select "+viewColumns+" from devices d where true"+some("id"), args...); err != nil {
 				return err
 			}
-			if view.Findings, err = collect[ViewFinding](ctx, tx, "select id, device_id, unit, kind, first_seen, assignments::text from findings "+
-				"where state = 'open'"+some("device_id"), args...); err != nil {
+			if view.Findings, err = collect[ViewFinding](ctx, tx,
+				"select id, device_id, unit, kind, first_seen, assignments::text from findings where state = 'open'"+
+					some("device_id"), args...); err != nil {
 				return err
 			}
 			intern(view.Findings)
 			if view.Rotations, err = collect[ViewRotation](ctx, tx, `select r.device_id, r.target, r.name, r.changed_at,
 				r.every_minutes, x.number is not null from rotations r
 			left join deposits x on x.device_id = r.device_id and x.target = r.target and x.state = 'current' and
-			x.recovery_number is null where true`+some("r.device_id")+" order by r.device_id, r.target", args...); err != nil {
+			x.recovery_number is null where true`+some("r.device_id")+" order by r.device_id, r.target",
+				args...); err != nil {
 				return err
 			}
 			if ids != nil {
@@ -105,8 +108,8 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (ViewRecords, erro
 				}
 				args = []any{names}
 			}
-			if view.Memberships, err = collect[ViewMembership](ctx, tx, "select group_id, device from group_members where "+
-				"certain"+some("device"), args...); err != nil {
+			if view.Memberships, err = collect[ViewMembership](ctx, tx,
+				"select group_id, device from group_members where certain"+some("device"), args...); err != nil {
 				return err
 			}
 			groups, err := collect[struct{ ID, Name string }](ctx, tx, "select id, name from groups")

@@ -119,13 +119,15 @@ func (t FindingsWriter) Waive(device, unitName, subject string, waived bool) err
 		from, to = to, from
 	}
 	if err := t.exec(
-		"update findings set state = $5 where device_id = $1 and unit = $2 and subject = $3 and closed_at is null and state = $4",
+		"update findings set state = $5 where device_id = $1 and unit = $2 and subject = $3 and closed_at is null "+
+			"and state = $4",
 		device, unitName, subject, from, to,
 	); err != nil {
 		return err
 	}
 	return t.exec(`update devices set changed_at = now(), open_findings = (select count(*) from findings f
-		where f.device_id = $1 and f.closed_at is null and f.state = 'open' and f.kind <> 'unit_unsupported') where id = $1`, device)
+		where f.device_id = $1 and f.closed_at is null and f.state = 'open' and f.kind <> 'unit_unsupported')
+		where id = $1`, device)
 }
 
 // FindingsWith are findings by identifier, with the names of their devices.

@@ -15,6 +15,7 @@ func (t FindingsReader) ScopesByDigest(digests []string) ([]Scope, error) {
 func (t FindingsReader) RecentFindings(reach rights.Reach, since time.Time, limit int) ([]Finding, error) {
 	within, args := inReach(reach)
 	return rows[Finding](t, `select f.*, d.name as device from findings f join devices d on d.id = f.device_id
-		where coalesce(f.closed_at, f.first_seen) >= ? and d.state = 'live' and `+within+` order by coalesce(f.closed_at, f.first_seen) desc limit ?`,
+		where coalesce(f.closed_at, f.first_seen) >= ? and d.state = 'live' and `+within+
+		` order by coalesce(f.closed_at, f.first_seen) desc limit ?`,
 		append(append([]any{since}, args...), limit)...)
 }

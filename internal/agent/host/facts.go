@@ -12,7 +12,8 @@ const (
 func FirmwareWord(word string) string {
 	word = strings.TrimSpace(word)
 	switch strings.ToLower(word) {
-	case "none", "not specified", "to be filled by o.e.m.", "default string", "system serial number", "system product name", "0":
+	case "none", "not specified", "to be filled by o.e.m.", "default string", "system serial number",
+		"system product name", "0":
 		return ""
 	}
 	return word

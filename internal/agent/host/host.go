@@ -15,8 +15,8 @@ import (
 
 // Host is one workstation's operating system.
 type Host interface {
-	// Limits are the settings that this platform cannot carry out, or can only read, and why. They are said before anything
-	// is tried; what only shows when it is tried is [ErrUnsupported].
+	// Limits are the settings that this platform cannot carry out, or can only read, and why. They are said before
+	// anything is tried; what only shows when it is tried is [ErrUnsupported].
 	Limits(ctx context.Context) ([]drift.Limit, error)
 	// Facts are what the device knows of itself.
 	Facts(ctx context.Context) (protocol.Facts, error)
@@ -76,7 +76,8 @@ type Details struct {
 	PasswordExpires *bool
 }
 
-// KnowsDirectory is what a host implements that finds people of the directory by their names, and not by their identifiers.
+// KnowsDirectory is what a host implements that finds people of the directory by their names, and not by their
+// identifiers.
 type KnowsDirectory interface {
 	// KnowDirectory tells which people and groups of the directory are named.
 	KnowDirectory(entries []principal.Entry)
@@ -95,7 +96,7 @@ var (
 	ErrUnresolved = errors.New("the device cannot resolve this identifier")
 	// ErrUnsupported is given for what the platform cannot carry.
 	ErrUnsupported = errors.New("not supported on this platform")
-	// ErrShuttingDown is given when the device goes down and does nothing more; whatever was begun may be half done. The
-	// agent stops there, and finds out what became of it when it starts again.
+	// ErrShuttingDown is given when the device goes down and does nothing more; whatever was begun may be half done.
+	// The agent stops there, and finds out what became of it when it starts again.
 	ErrShuttingDown = errors.New("the device is shutting down")
 )

@@ -16,12 +16,15 @@ func LinuxLimits() []drift.Limit {
 		ReadOnly: true,
 		Why:      "calls its built-in administrator root, whatever a policy says",
 	}}
-	for _, property := range []unit.Property{unit.BuiltinName, unit.BuiltinEnabled, unit.BuiltinFullName, unit.BuiltinDescription} {
-		limits = append(limits, drift.Limit{Setting: unit.BuiltinOf(principal.Guest, property), Why: "has no built-in guest"})
+	for _, property := range []unit.Property{unit.BuiltinName, unit.BuiltinEnabled, unit.BuiltinFullName,
+		unit.BuiltinDescription} {
+		limits = append(limits, drift.Limit{Setting: unit.BuiltinOf(principal.Guest, property),
+			Why: "has no built-in guest"})
 	}
 	for _, name := range slices.Sorted(maps.Keys(unit.KnownLocalGroups)) {
 		if name != unit.GroupAdministrators {
-			limits = append(limits, drift.Limit{Setting: unit.MembershipOf(name), Why: "has no local group of that kind"})
+			limits = append(limits, drift.Limit{Setting: unit.MembershipOf(name),
+				Why: "has no local group of that kind"})
 		}
 	}
 	return limits

@@ -15,15 +15,8 @@ func (j *Journal) Note(now time.Time, events ...drift.Event) {
 	for _, e := range events {
 		j.EventSeq++
 		e.Seq, e.At = j.EventSeq, now.UTC()
-		e.Subject, e.OldName, e.NewName, e.Error = drift.Shortened(
-			e.Subject,
-		), drift.Shortened(
-			e.OldName,
-		), drift.Shortened(
-			e.NewName,
-		), drift.Shortened(
-			e.Error,
-		)
+		e.Subject, e.OldName, e.NewName, e.Error = drift.Shortened(e.Subject), drift.Shortened(e.OldName),
+			drift.Shortened(e.NewName), drift.Shortened(e.Error)
 		j.Events = append(j.Events, e)
 	}
 	j.Events = j.Events[max(0, len(j.Events)-keptEvents):]

@@ -1,5 +1,5 @@
-// Package journal keeps what the agent must remember over a crash: who the device is, what is asked of it, what was begun,
-// and what the service has not stored yet. It never holds a password.
+// Package journal keeps what the agent must remember over a crash: who the device is, what is asked of it, what was
+// begun, and what the service has not stored yet. It never holds a password.
 package journal
 
 import (
@@ -80,11 +80,11 @@ type Pending struct {
 const file = "agent.json"
 
 // ErrOtherMachine is given for what an agent kept on another machine.
-var ErrOtherMachine = errors.New("it belongs to another machine, whose key does not open here; to enrol this one, move it " +
-	"away and give the agent an enrolment token")
+var ErrOtherMachine = errors.New("it belongs to another machine, whose key does not open here; to enrol this one, " +
+	"move it away and give the agent an enrolment token")
 
-// Open reads what the agent kept in a directory; without anything it begins, with a key of its own. The key is sealed to
-// the machine where there is a sealer.
+// Open reads what the agent kept in a directory; without anything it begins, with a key of its own. The key is sealed
+// to the machine where there is a sealer.
 func Open(dir string, write Write, sealer Sealer) (*Journal, error) {
 	j := &Journal{Epoch: 1, path: filepath.Join(dir, file), write: write}
 	data, err := os.ReadFile(j.path)

@@ -75,7 +75,8 @@ func (m machine) Unseal(sealed []byte) ([]byte, error) {
 	return sealed[1:], nil
 }
 
-// The key of a device lies sealed on its disk, that of an earlier version from its next start on, and opens nowhere else.
+// The key of a device lies sealed on its disk, that of an earlier version from its next start on, and opens nowhere
+// else.
 func TestTheKeyIsSealedToTheMachine(t *testing.T) {
 	dir := t.TempDir()
 	open, err := journal.Open(dir, atomicfile.Write, nil) // as an earlier version kept it

@@ -35,14 +35,11 @@ func (j *Journal) Stop(now time.Time) {
 		ruled := slices.ContainsFunc(rules, func(of Rule) bool { return of.Target.String() == name })
 		if !ruled && !r.Stopped && !r.Changed.IsZero() {
 			target, _ := principal.Parse(name) // it was written by us
-			j.Note(
-				now,
-				drift.Event{
-					Kind:    drift.RotationStopped,
-					Unit:    unit.RotationOf(target),
-					Details: drift.Details{Time: new(r.Changed.UTC())},
-				},
-			)
+			j.Note(now, drift.Event{
+				Kind:    drift.RotationStopped,
+				Unit:    unit.RotationOf(target),
+				Details: drift.Details{Time: new(r.Changed.UTC())},
+			})
 		}
 		r.Stopped = !ruled
 	}

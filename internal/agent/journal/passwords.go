@@ -15,9 +15,10 @@ import (
 
 // Password is what the agent keeps of one password that it changes. It never holds the password.
 type Password struct {
-	Account principal.SID   `json:"account"`
-	Begun   int64           `json:"begun"`   // number of a change that began and whose end was not seen, 0 for none
-	Changed time.Time       `json:"changed"` // when the confirmed password was made, in service time; zero before the first
+	Account principal.SID `json:"account"`
+	Begun   int64         `json:"begun"` // number of a change that began and whose end was not seen, 0 for none
+	// when the confirmed password was made, in service time; zero before the first
+	Changed time.Time       `json:"changed"`
 	Deposit string          `json:"deposit"` // EPOCH.NUMBER of the confirmed one
 	Stamp   string          `json:"stamp"`   // of the operating system, of the password that was confirmed
 	Now     rotation.Reason `json:"now"`     // due at once, for this reason

@@ -7,7 +7,8 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// A unit that was corrected this often within this time is repeatedly reverted: the device tries again only after a pause.
+// A unit that was corrected this often within this time is repeatedly reverted: the device tries again only after a
+// pause.
 const (
 	repeatedAfter  = 3
 	repeatedWithin = 24 * time.Hour

@@ -10,8 +10,8 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// Taken is what the device took away when another desired state came: a member of a local group, or the value of a setting.
-// It is what can be given back.
+// Taken is what the device took away when another desired state came: a member of a local group, or the value of a
+// setting. It is what can be given back.
 type Taken struct {
 	At     time.Time       `json:"at"` // in service time
 	Unit   unit.ID         `json:"unit"`
@@ -56,7 +56,8 @@ func (j *Journal) Due() (due []protocol.GiveBack) {
 	return due
 }
 
-// Gave notes that give-backs were carried out, as far as they could be, and forgets those that are not asked for any more.
+// Gave notes that give-backs were carried out, as far as they could be, and forgets those that are not asked for any
+// more.
 func (j *Journal) Gave(list []protocol.GiveBack) {
 	for _, g := range list {
 		j.GaveBack = append(j.GaveBack, g.Since)

@@ -106,14 +106,10 @@ func TestAdoption(t *testing.T) {
 	assert.Empty(t, outcome.Bindings)
 
 	// Neither gains a group, though its name fits.
-	outcome, err = once(
-		t,
-		w,
-		[]unit.Setting{
-			setting("accounts.desk", deskKeeper),
-			setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`),
-		},
-	)
+	outcome, err = once(t, w, []unit.Setting{
+		setting("accounts.desk", deskKeeper),
+		setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`),
+	})
 	require.NoError(t, err)
 	group, _ := outcome.After.Group(unit.GroupAdministrators)
 	assert.False(t, group.Has(w.Find("keeper-0001")) || group.Has(w.Find("keeper-0002")))
@@ -162,16 +158,12 @@ func TestAccountsAreDisabledAndRemovedUnderTheGuard(t *testing.T) {
 	assert.True(t, account(t, outcome.After, "setup").Enabled)
 
 	desk := setting("accounts.desk", deskKeeper)
-	outcome, err = once(
-		t,
-		w,
-		[]unit.Setting{
-			desk,
-			gone,
-			off,
-			setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`),
-		},
-	)
+	outcome, err = once(t, w, []unit.Setting{
+		desk,
+		gone,
+		off,
+		setting("membership.administrators", `{"closed": false, "present": ["account:desk"], "absent": []}`),
+	})
 	require.NoError(t, err)
 	assert.Empty(t, outcome.Failures, "with a managed administrator both can go")
 	assert.Zero(t, w.Find("setup"))

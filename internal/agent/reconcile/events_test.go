@@ -64,19 +64,16 @@ the account Administrator was renamed to quay-zero`), told(outcome.Events))
 	// What was done before the power went is told too.
 	w = workstation(t)
 	w.CutAfter(1)
-	outcome, err = once(
-		t,
-		w,
-		[]unit.Setting{
-			setting("passwords.min_length", "9"),
-			setting("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`),
-		},
-	)
+	outcome, err = once(t, w, []unit.Setting{
+		setting("passwords.min_length", "9"),
+		setting("lockout", `{"threshold": 3, "duration_minutes": 15, "window_minutes": 15}`),
+	})
 	require.Error(t, err)
 	assert.Equal(t, "minimum length: 9 characters instead of 0 characters", told(outcome.Events))
 }
 
-// What a system kept before may be longer than any policy takes; the event of its change stays small enough to be stored.
+// What a system kept before may be longer than any policy takes; the event of its change stays small enough to be
+// stored.
 func TestALongFormerTextIsShortened(t *testing.T) {
 	w := workstation(t)
 	long := strings.Repeat("x", 5000)

@@ -36,8 +36,8 @@ func (o Outcome) Taken(job Job) []journal.Taken {
 	return taken
 }
 
-// Returning is what is to be given back to a device in a state, as settings of a pass of its own, and what cannot be, as
-// events that say why.
+// Returning is what is to be given back to a device in a state, as settings of a pass of its own, and what cannot be,
+// as events that say why.
 type Returning struct {
 	Settings []unit.Setting
 	Refused  []drift.Event

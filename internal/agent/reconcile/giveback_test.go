@@ -32,7 +32,8 @@ func stateWith(threshold int, members ...principal.SID) drift.State {
 	}
 }
 
-// What a pass took away is remembered, and given back where the device is as it was left and nothing in force says otherwise.
+// What a pass took away is remembered, and given back where the device is as it was left and nothing in force says
+// otherwise.
 func TestWhatWasTakenIsGivenBack(t *testing.T) {
 	asked := []unit.Setting{
 		{Unit: unit.Lockout, Value: unit.LockoutValue{Threshold: 5, DurationMinutes: 15, WindowMinutes: 15}},
@@ -57,17 +58,21 @@ func TestWhatWasTakenIsGivenBack(t *testing.T) {
 		settings []unit.Setting
 		refused  []string
 	}{
-		"as it was left":        {began, nil, stateWith(5), []unit.Setting{lockoutBack, memberBack}, nil},
-		"taken by another":      {began.Add(time.Hour), nil, stateWith(5), nil, nil},
-		"altered since":         {began, nil, stateWith(9), []unit.Setting{memberBack}, []string{"it was altered since"}},
-		"is back already":       {began, nil, stateWith(50, mechanic), nil, nil},
-		"asked for by a policy": {began, asked, stateWith(5), nil, []string{"a policy in force asks for something else"}},
+		"as it was left":   {began, nil, stateWith(5), []unit.Setting{lockoutBack, memberBack}, nil},
+		"taken by another": {began.Add(time.Hour), nil, stateWith(5), nil, nil},
+		"altered since": {began, nil, stateWith(9), []unit.Setting{memberBack},
+			[]string{"it was altered since"}},
+		"is back already": {began, nil, stateWith(50, mechanic), nil, nil},
+		"asked for by a policy": {began, asked, stateWith(5), nil,
+			[]string{"a policy in force asks for something else"}},
 		"kept out by a policy": {
-			began, []unit.Setting{{Unit: users, Value: unit.Members{Absent: []principal.Ref{principal.FromLocal("mechanic")}}}},
+			began, []unit.Setting{{Unit: users,
+				Value: unit.Members{Absent: []principal.Ref{principal.FromLocal("mechanic")}}}},
 			stateWith(5), []unit.Setting{lockoutBack}, []string{"a policy in force asks for something else"},
 		},
 		"others are added by a policy": {
-			began, []unit.Setting{{Unit: users, Value: unit.Members{Present: []principal.Ref{principal.Administrator}}}},
+			began, []unit.Setting{{Unit: users,
+				Value: unit.Members{Present: []principal.Ref{principal.Administrator}}}},
 			stateWith(5), []unit.Setting{lockoutBack, memberBack}, nil,
 		},
 	} {

@@ -150,7 +150,8 @@ func (p *pass) read() {
 func (p *pass) differs(id unit.ID) []drift.Finding {
 	if p.findings == nil {
 		p.findings = map[unit.ID][]drift.Finding{}
-		for _, f := range drift.Check(p.job.Settings, &p.State, nil, drift.Context{Directory: p.Directory, Bound: true}) {
+		for _, f := range drift.Check(p.job.Settings, &p.State, nil,
+			drift.Context{Directory: p.Directory, Bound: true}) {
 			if !p.job.waives(f) {
 				p.findings[f.Unit] = append(p.findings[f.Unit], f)
 			}

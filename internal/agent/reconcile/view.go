@@ -1,5 +1,5 @@
-// Package reconcile brings a host into line with what is asked of it, in a safe order and under a guard that keeps a usable
-// administrator. What differs is said by drift.Check alone.
+// Package reconcile brings a host into line with what is asked of it, in a safe order and under a guard that keeps a
+// usable administrator. What differs is said by drift.Check alone.
 package reconcile
 
 import (

@@ -43,7 +43,8 @@ func (x *Rotator) GiveAgain(ctx context.Context, has protocol.DepositMarks) erro
 				return x.NewEpoch(ctx)
 			} else if protocol.RefusedWith(err, protocol.CodeSequenceBehind) {
 				continue // the service has another one of that number, of before the snapshot
-			} else if protocol.RefusedWith(err, protocol.CodeBadDeposit, protocol.CodeKeyMissing, protocol.CodeKeyRetired) {
+			} else if protocol.RefusedWith(err, protocol.CodeBadDeposit, protocol.CodeKeyMissing,
+				protocol.CodeKeyRetired) {
 				k.of.Now = rotation.Interrupted
 				continue
 			} else if err != nil {

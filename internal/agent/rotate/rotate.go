@@ -1,5 +1,5 @@
-// Package rotate changes passwords when they are due: each is in escrow before it is set, wherever the power goes. It also
-// does what rules want after somebody signed in, and carries out orders to change passwords.
+// Package rotate changes passwords when they are due: each is in escrow before it is set, wherever the power goes. It
+// also does what rules want after somebody signed in, and carries out orders to change passwords.
 package rotate
 
 import (
@@ -57,16 +57,13 @@ func (x *Rotator) Due(ctx context.Context, state drift.State) (changed bool, fai
 
 // rotateAgain is [Rotator.Due] after the key list was read again.
 func (x *Rotator) rotateAgain(
-	ctx context.Context,
-	state drift.State,
+	ctx context.Context, state drift.State,
 ) (changed bool, failures []drift.Failure, err error) {
 	return x.rotateWhatIsDue(ctx, state, true)
 }
 
 func (x *Rotator) rotateWhatIsDue(
-	ctx context.Context,
-	state drift.State,
-	retried bool,
+	ctx context.Context, state drift.State, retried bool,
 ) (changed bool, failures []drift.Failure, err error) {
 	now := x.Now()
 	x.Wake = time.Time{}
@@ -115,15 +112,12 @@ func (x *Rotator) rotateWhatIsDue(
 		case errors.As(err, &offline): // the exchange that follows says so, and is tried again
 		default:
 			if r.Failed(now, err) {
-				x.Journal.Note(
-					now,
-					drift.Event{
-						Kind:    drift.RotationFailed,
-						Unit:    of.Unit,
-						Subject: account.Name,
-						Details: drift.Details{Error: err.Error()},
-					},
-				)
+				x.Journal.Note(now, drift.Event{
+					Kind:    drift.RotationFailed,
+					Unit:    of.Unit,
+					Subject: account.Name,
+					Details: drift.Details{Error: err.Error()},
+				})
 			}
 			x.tellOrders(of.Target, now, err)
 			x.wakeAt(r.Retry)
@@ -234,26 +228,19 @@ func (x *Rotator) change(
 		return err
 	}
 	r.Done(d, made, after.PasswordStamp, of.AfterUse.Then, time.Duration(of.AfterUse.WaitMinutes)*time.Minute)
-	x.Journal.Note(
-		x.Now(),
-		drift.Event{
-			Kind:    drift.PasswordChanged,
-			Unit:    of.Unit,
-			Subject: after.Name,
-			Details: drift.Details{OldName: account.Name, NewName: after.Name, Reason: why},
-		},
-	)
+	x.Journal.Note(x.Now(), drift.Event{
+		Kind:    drift.PasswordChanged,
+		Unit:    of.Unit,
+		Subject: after.Name,
+		Details: drift.Details{OldName: account.Name, NewName: after.Name, Reason: why},
+	})
 	return x.Journal.Save()
 }
 
 // nextName is the name that the account gets: with new digits, where the rule wants that. A host that cannot rename an
 // account in use keeps its name until the next time: the password is what must change.
 func (x *Rotator) nextName(
-	ctx context.Context,
-	of journal.Rule,
-	r *journal.Password,
-	account drift.Account,
-	state drift.State,
+	ctx context.Context, of journal.Rule, r *journal.Password, account drift.Account, state drift.State,
 ) (string, error) {
 	if !of.RedrawName || r.Changed.IsZero() || of.Target.Kind() != principal.Account {
 		return account.Name, nil

@@ -156,8 +156,8 @@ func TestAPasswordIsInEscrowBeforeItIsSet(t *testing.T) {
 	assert.Len(t, b.deposits, 2)
 }
 
-// Wherever the power goes, the password that the account has is in escrow once it was changed at all, and after the next
-// start a confirmed one is.
+// Wherever the power goes, the password that the account has is in escrow once it was changed at all, and after the
+// next start a confirmed one is.
 func TestThePowerGoesAnywhere(t *testing.T) {
 	for changes := range 8 {
 		b := newBench(t)

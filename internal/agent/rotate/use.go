@@ -51,7 +51,8 @@ func (x *Rotator) WatchUse(ctx context.Context) error {
 
 // useNotice says to whoever works there what follows a sign-in.
 func useNotice(name string, at time.Time, of journal.Rule) string {
-	then := map[unit.Then]string{unit.Nothing: "", unit.EndSessions: ", and you are signed out", unit.Restart: ", and this device restarts"}[of.AfterUse.Then]
+	then := map[unit.Then]string{unit.Nothing: "", unit.EndSessions: ", and you are signed out",
+		unit.Restart: ", and this device restarts"}[of.AfterUse.Then]
 	return fmt.Sprintf("The password of %s changes at %s%s. Save your work before then.",
 		name, at.Add(time.Duration(of.AfterUse.WaitMinutes)*time.Minute).Local().Format("15:04 on 2 January"), then)
 }
@@ -95,8 +96,8 @@ func (x *Rotator) payOne(ctx context.Context, of journal.Rule, r *journal.Passwo
 	if err := x.Journal.Save(); err != nil || then != unit.Restart {
 		return err
 	}
-	if err := x.Host.Notify(ctx, "This device restarts now: the password of a managed account was changed after it was "+
-		"used."); err != nil {
+	if err := x.Host.Notify(ctx, "This device restarts now: the password of a managed account was changed after it "+
+		"was used."); err != nil {
 		x.Log.Warn("nobody could be told of the restart", "error", err)
 	}
 	return x.Host.Restart(ctx)

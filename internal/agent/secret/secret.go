@@ -132,11 +132,12 @@ const (
 
 var (
 	errTooPlain = errors.New(
-		"a password by the rule has fewer than three classes of characters, which the device demands; add a class to the " +
-			"secret",
+		"a password by the rule has fewer than three classes of characters, which the device demands; add a class to " +
+			"the secret",
 	)
 	errNoSecret = errors.New(
-		"no password by the rule was long enough for the device, or all held the account's name; make the secret longer",
+		"no password by the rule was long enough for the device, or all held the account's name; make the secret " +
+			"longer",
 	)
 )
 

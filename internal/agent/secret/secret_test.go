@@ -46,9 +46,12 @@ func TestSecretsThatTheDeviceWouldRefuse(t *testing.T) {
 		rule unit.Secret
 		has  *drift.Passwords
 	}{
-		"a password of 12 characters is shorter than the 20": {unit.Secret{Style: unit.Characters, Length: 12, Use: unit.AllClasses}, inForce(20, false)},
-		"fewer than three classes of characters":             {unit.Secret{Style: unit.Characters, Length: 30, Use: []string{"lower", "digits"}}, inForce(20, true)},
-		"make the secret longer":                             {unit.Secret{Style: unit.Words, Words: 5}, inForce(128, false)},
+		"a password of 12 characters is shorter than the 20": {unit.Secret{Style: unit.Characters, Length: 12,
+			Use: unit.AllClasses}, inForce(20, false)},
+		"fewer than three classes of characters": {unit.Secret{Style: unit.Characters, Length: 30,
+			Use: []string{"lower", "digits"}}, inForce(20, true)},
+		"make the secret longer": {unit.Secret{Style: unit.Words, Words: 5},
+			inForce(128, false)},
 	} {
 		_, err := New(System, c.rule, "keeper", c.has)
 		assert.ErrorContains(t, err, says)

@@ -92,7 +92,8 @@ func (k *Scopes) PoliciesFor(tx One, digest string, id unit.ID) (string, error) 
 	})
 }
 
-// DecidedBy says which assignments decided each setting of a scope, none for an empty digest. Nobody changes what it gives.
+// DecidedBy says which assignments decided each setting of a scope, none for an empty digest. Nobody changes what it
+// gives.
 func (k *Scopes) DecidedBy(tx One, digest string) (map[unit.ID][]string, error) {
 	if digest == "" {
 		return nil, nil

@@ -89,8 +89,8 @@ func mayRegroup(tx EditRecords, who rights.Identity, group string, names []strin
 		return err
 	}
 	if len(operators) > 0 {
-		return refusal.New(refusal.Forbidden, "the group %q decides what operators may reach, so only an owner can change "+
-			"who is in it", group).
+		return refusal.New(refusal.Forbidden,
+			"the group %q decides what operators may reach, so only an owner can change who is in it", group).
 			WithCode("group_gives_reach")
 	}
 	mine := who.Reach(rights.Deploy)
@@ -125,14 +125,7 @@ type Edit struct {
 }
 
 // Change edits a group as it was read; add and remove are the folded names of the change.
-func Change(
-	tx EditRecords,
-	w *uow.Work,
-	g *store.Group,
-	c Edit,
-	add, remove []string,
-	over int64,
-) error {
+func Change(tx EditRecords, w *uow.Work, g *store.Group, c Edit, add, remove []string, over int64) error {
 	if err := planning.NotTouched(tx, w.Under(), "group "+g.Name); err != nil {
 		return err
 	}
@@ -248,13 +241,14 @@ func mayDisband(tx EditRecords, who rights.Identity, g store.Group) error {
 func CheckEdit(g store.Group, c Edit) error {
 	switch {
 	case g.Rule != "" && len(c.Add)+len(c.Remove) > 0:
-		return refusal.New(refusal.Invalid, "the members of %q follow its rule; change the rule, or make a listed group", g.Name).
+		return refusal.New(refusal.Invalid, "the members of %q follow its rule; change the rule, or make a listed "+
+			"group", g.Name).
 			At("add")
 	case c.Rule == nil:
 		return nil
 	case g.Rule == "" || *c.Rule == "":
-		return refusal.New(refusal.Invalid, "the group %q cannot change between a list and a rule; create another group "+
-			"and aim the assignments at it", g.Name).
+		return refusal.New(refusal.Invalid, "the group %q cannot change between a list and a rule; create another "+
+			"group and aim the assignments at it", g.Name).
 			At("rule")
 	}
 	_, err := Rule(*c.Rule)

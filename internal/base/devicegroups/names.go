@@ -75,8 +75,8 @@ func Listed(tx interface {
 	}
 	for _, g := range ruled {
 		if slices.Contains(groups, g.Name) {
-			return refusal.New(refusal.Invalid, "the members of %q follow its rule, so nobody can be put into it; name a "+
-				"listed group", g.Name).
+			return refusal.New(refusal.Invalid,
+				"the members of %q follow its rule, so nobody can be put into it; name a listed group", g.Name).
 				At("groups")
 		}
 	}

@@ -15,7 +15,8 @@ func Rule(source string) (*fleet.Rule, error) {
 	rule, err := fleet.ParseRule(source)
 	var where *fleet.RuleError
 	if errors.As(err, &where) {
-		return nil, refusal.New(refusal.Invalid, "the rule cannot be used: line %d, column %d: %s", where.Line, where.Column, where.Message).
+		return nil, refusal.New(refusal.Invalid, "the rule cannot be used: line %d, column %d: %s", where.Line,
+			where.Column, where.Message).
 			At("rule").
 			WithCode("bad_rule")
 	}
@@ -63,8 +64,9 @@ func (u Use) Check(group, source string) error {
 	}
 	for _, fact := range rule.Reads() {
 		if !fleet.OfOrganisation(fact) {
-			return refusal.New(refusal.Invalid, "the rule of %q reads device.%s, which a device says of itself; %s. %s a "+
-				"listed group, or one whose rule reads only %s",
+			return refusal.New(refusal.Invalid,
+				"the rule of %q reads device.%s, which a device says of itself; %s. %s a listed group, or one whose "+
+					"rule reads only %s",
 				group, fact, u.danger, u.instead, strings.Join(fleet.OrganisationFacts, ", ")).
 				At(u.place).
 				WithCode(u.code)

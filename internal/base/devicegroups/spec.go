@@ -11,7 +11,8 @@ import (
 // NotBuiltIn refuses the group that holds every device: nobody creates, edits or removes it.
 func NotBuiltIn(name string) error {
 	if name == assign.Everything {
-		return refusal.New(refusal.Invalid, "%q is the built-in group of all devices; it is always there and cannot be changed", name)
+		return refusal.New(refusal.Invalid, "%q is the built-in group of all devices; it is always there and cannot "+
+			"be changed", name)
 	}
 	return nil
 }
@@ -36,7 +37,8 @@ func CheckSpec(name string, want Spec) error {
 // DeviceKeys checks names of devices, at most so many, and folds them.
 func DeviceKeys(names []string, most int) ([]string, error) {
 	if len(names) > most {
-		return nil, refusal.New(refusal.Invalid, "%d devices are too many for one edit; send at most %d at a time", len(names), most).
+		return nil, refusal.New(refusal.Invalid, "%d devices are too many for one edit; send at most %d at a time",
+			len(names), most).
 			At("devices")
 	}
 	keys := make([]string, len(names))

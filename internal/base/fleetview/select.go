@@ -251,8 +251,8 @@ type GroupCount struct {
 	Devices int
 }
 
-// CountByGroup counts devices by the groups that they are certainly in: the largest number first, groups without one left
-// out.
+// CountByGroup counts devices by the groups that they are certainly in: the largest number first, groups without one
+// left out.
 func (v *View) CountByGroup(devices []*Device) []GroupCount {
 	v.mu.RLock()
 	defer v.mu.RUnlock()

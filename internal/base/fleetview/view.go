@@ -150,10 +150,7 @@ func keepContact(d, former *Device) *Device {
 }
 
 func deviceOf(
-	s store.ViewDevice,
-	groups []int32,
-	findings []store.ViewFinding,
-	rotations []store.ViewRotation,
+	s store.ViewDevice, groups []int32, findings []store.ViewFinding, rotations []store.ViewRotation,
 ) *Device {
 	slices.Sort(groups)
 	d := &Device{
@@ -183,12 +180,10 @@ func deviceOf(
 		groups:        groups,
 		live:          s.State == store.Live,
 	}
-	d.search = text.Fold(
-		strings.Join(
-			append([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags...),
-			"\n",
-		),
-	)
+	d.search = text.Fold(strings.Join(
+		append([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags...),
+		"\n",
+	))
 	return d
 }
 

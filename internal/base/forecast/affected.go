@@ -18,8 +18,8 @@ type AffectedDevice struct {
 	effect.Affected
 }
 
-// VisitAffected visits the affected devices by name, after the one of a name, until visit wants no more. They are worked
-// out some at a time, so that a page of a large fleet costs no more than a page.
+// VisitAffected visits the affected devices by name, after the one of a name, until visit wants no more. They are
+// worked out some at a time, so that a page of a large fleet costs no more than a page.
 func (f *Forecast) VisitAffected(
 	ctx context.Context, from Source, after string, visit func(d AffectedDevice) bool,
 ) error {

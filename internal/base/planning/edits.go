@@ -122,8 +122,8 @@ func NamedByEdits(tx Names, edits []change.Edit, groups []string) (Beside, error
 	return beside, err
 }
 
-// Made is an edit as the core has it, for devices with an index by folded name. What it was checked for when it went into
-// its change is not checked again; the error is for what cannot be read any more.
+// Made is an edit as the core has it, for devices with an index by folded name. What it was checked for when it went
+// into its change is not checked again; the error is for what cannot be read any more.
 func (e Edit) Made(index map[string]int) (change.Edit, error) {
 	made := change.Edit{Kind: e.Kind, Name: e.Name}
 	switch e.Kind {

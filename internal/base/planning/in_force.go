@@ -1,5 +1,5 @@
-// Package planning makes plans of what devices are to have: of what is in force, of edits over it, and of the rollouts that are
-// under way.
+// Package planning makes plans of what devices are to have: of what is in force, of edits over it, and of the rollouts
+// that are under way.
 package planning
 
 import (
@@ -44,9 +44,9 @@ type PolicyInUse struct {
 	Revision int
 }
 
-// Read reads what is in force as the inputs of a plan: assignments with the policies they have, the members of the groups that
-// they name, and the people and groups of the directory that the policies name, for devices; and the records of its assignments at the same indexes. The errors are
-// those of the records.
+// Read reads what is in force as the inputs of a plan: assignments with the policies they have, the members of the
+// groups that they name, and the people and groups of the directory that the policies name, for devices; and the
+// records of its assignments at the same indexes. The errors are those of the records.
 func Read(tx Records, docs *cache.Documents, devices []Device, beside Beside) (plan.Inputs, []store.Assignment, error) {
 	in := plan.Inputs{
 		Devices:  make([]fleet.Facts, len(devices)),

@@ -23,7 +23,8 @@ type UnderWay struct {
 	Err   error // why they cannot be made
 }
 
-// ReadUnderWay reads the edits of rollouts, for devices with an index by folded name. What cannot be read is said there.
+// ReadUnderWay reads the edits of rollouts, for devices with an index by folded name. What cannot be read is said
+// there.
 func ReadUnderWay(records []store.Rollout, index map[string]int) ([]UnderWay, error) {
 	rollouts := make([]UnderWay, len(records))
 	for i, r := range records {
@@ -83,7 +84,8 @@ type Overlaid struct {
 // Overlay plans for devices without any rollout; what is with some is planned when it is asked for.
 func Overlay(in plan.Inputs, rollouts []UnderWay) *Overlaid {
 	return &Overlaid{
-		Base: plan.Run(in, fleet.InTurn), in: in, rollouts: rollouts, with: map[string]*plan.Plan{}, errs: map[string]error{},
+		Base: plan.Run(in, fleet.InTurn), in: in, rollouts: rollouts, with: map[string]*plan.Plan{},
+		errs: map[string]error{},
 	}
 }
 
@@ -141,8 +143,8 @@ type Move struct {
 	Halt    string   // why the change cannot be made any more, empty when it can
 }
 
-// Moves says which devices come into rollouts and leave them, of those that were planned for, and why they were. In has the
-// devices that are in them, by rollout.
+// Moves says which devices come into rollouts and leave them, of those that were planned for, and why they were. In has
+// the devices that are in them, by rollout.
 func (o *Overlaid) Moves(ids []string, in map[string]map[string]bool, why string) []Move {
 	var moves []Move
 	for _, f := range o.rollouts {
@@ -180,10 +182,7 @@ func (o *Overlaid) Moves(ids []string, in map[string]map[string]bool, why string
 
 // Revisions are the numbers under which edited policies are going to be known, by name, over those that are in force.
 func Revisions(
-	inForce map[string]int,
-	rollouts []UnderWay,
-	latest map[string]PolicyInUse,
-	carried []string,
+	inForce map[string]int, rollouts []UnderWay, latest map[string]PolicyInUse, carried []string,
 ) map[string]int {
 	revisions := maps.Clone(inForce)
 	for name, p := range latest {
@@ -213,8 +212,8 @@ type Touched interface {
 func NotTouched(tx Touched, except string, things ...string) error {
 	name, thing, err := tx.UnderWay(things, except)
 	if err == nil && name != "" {
-		err = refusal.New(refusal.Conflict, "the change %q is on its way and touches the %s; wait until its rollout has ended, or "+
-			"revert it", name, thing).
+		err = refusal.New(refusal.Conflict, "the change %q is on its way and touches the %s; wait until its rollout "+
+			"has ended, or revert it", name, thing).
 			WithCode("under_way")
 	}
 	return err

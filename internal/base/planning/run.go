@@ -74,7 +74,8 @@ func LoadRun(tx RolloutRecords, record store.Rollout) (*Run, error) {
 // Put puts devices into a state machine that was read without them.
 func Put(machine *rollout.Rollout, devices []store.RolloutDevice) {
 	for _, d := range devices {
-		machine.Devices[d.DeviceID] = rollout.Device{Wave: d.Wave, Outcome: d.Outcome, Settings: d.Failing, Online: d.Online}
+		machine.Devices[d.DeviceID] = rollout.Device{Wave: d.Wave, Outcome: d.Outcome, Settings: d.Failing,
+			Online: d.Online}
 	}
 	machine.Recount()
 }
@@ -96,8 +97,9 @@ func (r *Run) Encode() error {
 	return nil
 }
 
-// Save stores a rollout over the version that was read, and has the devices settled that got the change or lost it. Units
-// are the settings that the change alters on devices that are new to it. Anew says that the change is another one.
+// Save stores a rollout over the version that was read, and has the devices settled that got the change or lost it.
+// Units are the settings that the change alters on devices that are new to it. Anew says that the change is another
+// one.
 func (r *Run) Save(tx RolloutRecords, w *uow.Work, at time.Time, units Affected, anew bool) error {
 	if err := r.Encode(); err != nil {
 		return err
@@ -109,8 +111,8 @@ func (r *Run) Save(tx RolloutRecords, w *uow.Work, at time.Time, units Affected,
 	return r.SaveDevices(tx, w, at, units, anew)
 }
 
-// mayGoOn refuses to store a wave that opens, or a rollout that resumes, during a freeze. Whatever opens a wave comes through
-// here.
+// mayGoOn refuses to store a wave that opens, or a rollout that resumes, during a freeze. Whatever opens a wave comes
+// through here.
 func (r *Run) mayGoOn(tx RolloutRecords) error {
 	opens := r.Machine.Open() > r.wasOpen
 	resumes := r.Machine.State == rollout.Running && r.wasState != rollout.Running
@@ -129,8 +131,8 @@ func NotFrozen(tx interface {
 		return err
 	}
 	title, _ := present.Freeze(frozen[0].What == store.FreezeAll)
-	return refusal.New(refusal.Conflict, "%s by %s: %s. It goes on once somebody with the right to deploy everywhere says "+
-		"rankwarden thaw", strings.ToLower(title[:1])+title[1:], frozen[0].By, frozen[0].Reason).WithCode("frozen")
+	return refusal.New(refusal.Conflict, "%s by %s: %s. It goes on once somebody with the right to deploy everywhere "+
+		"says rankwarden thaw", strings.ToLower(title[:1])+title[1:], frozen[0].By, frozen[0].Reason).WithCode("frozen")
 }
 
 // SaveDevices is [Run.Save] for a rollout whose record is stored already.

@@ -1,6 +1,7 @@
-// Package presence keeps what is true of the database right now: that it takes writes, which database it is, and since when
-// the service was there without a gap. Each replica writes once a second that it is there; what cannot be written is not ready,
-// and a database that is another one than a moment ago, or went back, is told to everybody who remembers something of it.
+// Package presence keeps what is true of the database right now: that it takes writes, which database it is, and since
+// when the service was there without a gap. Each replica writes once a second that it is there; what cannot be written
+// is not ready, and a database that is another one than a moment ago, or went back, is told to everybody who remembers
+// something of it.
 package presence
 
 import (
@@ -22,8 +23,8 @@ const (
 	gap = 10 * time.Second
 )
 
-// How many devices that hold what the service never gave them say that the database went back, once an hour at most: a device
-// can lie, and so can a few; and who was on the way while one epoch began has not heard of it.
+// How many devices that hold what the service never gave them say that the database went back, once an hour at most: a
+// device can lie, and so can a few; and who was on the way while one epoch began has not heard of it.
 const (
 	mismatchedAtLeast = 3
 	mismatchedShare   = 1000 // one in so many of the live devices
@@ -42,9 +43,9 @@ type Keeper struct {
 	schema  int64 // that this program knows
 	log     *slog.Logger
 	now     func() time.Time // of this machine: how long ago something was
-	// returned is called where the database is another one or went back; it begins a new epoch unless another replica did,
-	// which is one where the database says another epoch than this.
-	// The new epoch is later than any that this replica saw.
+	// returned is called where the database is another one or went back; it begins a new epoch unless another replica
+	// did, which is one where the database says another epoch than this. The new epoch is later than any that this
+	// replica saw.
 	returned func(ctx context.Context, why string, epoch, latest int64) error
 	// changed is called once nothing that is remembered of the database holds.
 	changed func()
@@ -115,7 +116,8 @@ func (k *Keeper) compare(ctx context.Context, p store.Pulse) error {
 	}
 	why := wentBack(p, last, first)
 	if why != "" {
-		k.log.Warn("the database is not the one of before; a new epoch begins unless another replica began it", "why", why,
+		k.log.Warn("the database is not the one of before; a new epoch begins unless another replica began it", "why",
+			why,
 			"system", p.Database.System, "timeline", p.Database.Timeline, "epoch", p.Epoch)
 		if err := k.returned(ctx, why, p.Epoch, last.Epoch); err != nil {
 			return err
@@ -134,7 +136,8 @@ func wentBack(p, last store.Pulse, first bool) string {
 	case p.Noted.System != d.System:
 		return "its records were in another PostgreSQL before: they were restored or moved"
 	case p.Noted.Timeline != d.Timeline:
-		return fmt.Sprintf("it is on timeline %d, and its records were on %d before: a standby was promoted, or it was recovered to a time",
+		return fmt.Sprintf("it is on timeline %d, and its records were on %d before: a standby was promoted, or it "+
+			"was recovered to a time",
 			d.Timeline, p.Noted.Timeline)
 	case !first && p.Epoch <= last.Epoch && !last.Database.Same(d): // otherwise another replica has begun one
 		return "it holds less than this replica saw it hold: a copy of an earlier time was put in its place"
@@ -157,8 +160,8 @@ func (k *Keeper) Ready() (ready bool, why string) {
 	return true, ""
 }
 
-// Since is since when the service was there and could write, whichever replica it was; what a device did not say before that
-// says nothing of the device.
+// Since is since when the service was there and could write, whichever replica it was; what a device did not say before
+// that says nothing of the device.
 func (k *Keeper) Since() time.Time {
 	k.mu.Lock()
 	defer k.mu.Unlock()

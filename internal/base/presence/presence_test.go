@@ -62,13 +62,14 @@ func TestADatabaseThatIsAnotherOne(t *testing.T) {
 		returns string // why an epoch begins, empty for not
 		forgets bool   // nothing that is remembered holds
 	}{
-		"nothing happened":                      {at("7", 1, gigabyte+5), "", false},
-		"a standby was promoted":                {noted(at("7", 2, gigabyte-9), "7", 1), "timeline 2", true},
-		"without a loss":                        {noted(at("7", 2, gigabyte+9), "7", 1), "timeline 2", true},
-		"it was restored elsewhere":             {noted(at("8", 1, 9), "7", 1), "another PostgreSQL", true},
-		"another replica was faster":            {inEpoch(at("7", 2, gigabyte-9), 2), "", true},
-		"a copy of its disk was put back":       {at("7", 1, gigabyte-9), "less than this replica saw", true},
-		"a copy from before an epoch":           {inEpoch(at("7", 1, gigabyte-9), 0), "less than this replica saw", true},
+		"nothing happened":                {at("7", 1, gigabyte+5), "", false},
+		"a standby was promoted":          {noted(at("7", 2, gigabyte-9), "7", 1), "timeline 2", true},
+		"without a loss":                  {noted(at("7", 2, gigabyte+9), "7", 1), "timeline 2", true},
+		"it was restored elsewhere":       {noted(at("8", 1, 9), "7", 1), "another PostgreSQL", true},
+		"another replica was faster":      {inEpoch(at("7", 2, gigabyte-9), 2), "", true},
+		"a copy of its disk was put back": {at("7", 1, gigabyte-9), "less than this replica saw", true},
+		"a copy from before an epoch": {inEpoch(at("7", 1, gigabyte-9), 0), "less than this replica saw",
+			true},
 		"a device lies":                         {mismatched(at("7", 1, gigabyte+5), 1), "", false},
 		"few of many devices":                   {mismatched(at("7", 1, gigabyte+5), 9), "", false},
 		"as many as nobody makes up":            {mismatched(at("7", 1, gigabyte+5), 10), "10 devices hold", true},

@@ -51,8 +51,9 @@ func Check(tx Records, who rights.Identity, right rights.Right, devices []string
 		return err
 	}
 	if device != "" {
-		return refusal.New(refusal.Forbidden, "your role does not reach the device %s; "+
-			"ask an owner to give it on a group that the device is in", device).WithCode("out_of_reach")
+		return refusal.New(refusal.Forbidden,
+			"your role does not reach the device %s; ask an owner to give it on a group that the device is in", device).
+			WithCode("out_of_reach")
 	}
 	return nil
 }

@@ -71,8 +71,8 @@ func Named(err error, kind, name string) error {
 	case errors.Is(err, store.ErrExists):
 		return New(Conflict, "there is a %s %q already; choose another name, or change that one", kind, name)
 	case errors.Is(err, store.ErrStale):
-		return New(Stale, "the %s %q was changed by somebody else since you read it; read it again, "+
-			"and repeat your change on what it is now", kind, name)
+		return New(Stale, "the %s %q was changed by somebody else since you read it; read it again, and repeat your "+
+			"change on what it is now", kind, name)
 	case errors.Is(err, store.ErrInUse):
 		return New(Conflict, "the %s %q is still in use", kind, name)
 	}
@@ -111,8 +111,7 @@ func NotLive(state, what string) error {
 
 // BeyondReach refuses an edit that would take effect on n devices out of the editor's reach.
 func BeyondReach(n int) *Error {
-	return New(Forbidden, "this would take effect on %d devices that your role does not reach, so "+
-		"nothing was changed. "+
-		"Limit it to a group in your reach (within), or ask an owner", n).
+	return New(Forbidden, "this would take effect on %d devices that your role does not reach, so nothing was "+
+		"changed. Limit it to a group in your reach (within), or ask an owner", n).
 		WithCode("out_of_reach")
 }

@@ -18,22 +18,26 @@ type Act struct {
 	made   bool // by one of the functions below
 }
 
-// ByOperator is an act of an operator, or of somebody at the machine of the service: it needs the right of an operation, and
-// the trail calls it what the operation says.
+// ByOperator is an act of an operator, or of somebody at the machine of the service: it needs the right of an
+// operation, and the trail calls it what the operation says.
 func ByOperator(o *operation.Operation, who rights.Identity, object string) Act {
 	return Act{who: who, right: o.Right, action: o.Name(), object: object, made: true}
 }
 
-// ByDevice is an act of a device, which needs no right. The trail does not tell of it, unless it is named with [Act.As].
+// ByDevice is an act of a device, which needs no right. The trail does not tell of it, unless it is named with
+// [Act.As].
 func ByDevice(id string) Act { return Act{who: Device(id, ""), object: id, made: true} }
 
 // ByService is what the service does without being asked, and the trail tells of.
-func ByService(action, object string) Act { return Act{who: Itself, action: action, object: object, made: true} }
+func ByService(action, object string) Act {
+	return Act{who: Itself, action: action, object: object, made: true}
+}
 
 // Upkeep is what the service does without being asked, and nobody needs to know of, such as counting or clearing away.
 func Upkeep() Act { return Act{who: Itself, made: true} }
 
-// As is the act under another name on the trail, where one operation has several outcomes; an empty one leaves no entry.
+// As is the act under another name on the trail, where one operation has several outcomes; an empty one leaves no
+// entry.
 func (a Act) As(action string) Act { a.action = action; return a }
 
 // Because is the act with its reason in the operator's words.

@@ -25,7 +25,8 @@ type Records interface {
 	RequestSettle(r store.SettleRequest) error
 }
 
-// Database gives a room the records that it needs: R to read, W to read and write. [store.For] makes one; tests have a fake.
+// Database gives a room the records that it needs: R to read, W to read and write. [store.For] makes one; tests have a
+// fake.
 type Database[R any, W Records] interface {
 	// InTx runs do in one transaction, which is rolled back when do returns an error.
 	InTx(ctx context.Context, do func(tx W) error) error
@@ -75,8 +76,8 @@ func (r Room[R, W]) Snapshot(ctx context.Context, do func(tx R) error) error {
 	return r.db.InSnapshot(ctx, do)
 }
 
-// Allowed refuses an act, on the trail as [Room.Do] does, for want of its right. Whatever works before it does the act asks
-// first, so that nobody has read or changed anything who may not.
+// Allowed refuses an act, on the trail as [Room.Do] does, for want of its right. Whatever works before it does the act
+// asks first, so that nobody has read or changed anything who may not.
 func (r Room[R, W]) Allowed(ctx context.Context, act Act) error {
 	if act.right == "" || act.who.May(act.right) {
 		return nil

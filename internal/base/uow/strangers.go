@@ -17,8 +17,8 @@ type StrangerRecords interface {
 	TakeStrangers(before time.Time) ([]store.StrangerAttempts, error)
 }
 
-// Strangers counts refused attempts of whoever is not signed in, so that they are on the trail in bounded numbers: the sum of a
-// minute is one entry.
+// Strangers counts refused attempts of whoever is not signed in, so that they are on the trail in bounded numbers: the
+// sum of a minute is one entry.
 type Strangers struct {
 	Room[struct{}, StrangerRecords]
 }
@@ -51,17 +51,12 @@ func (c *Strangers) Record(ctx context.Context) error {
 			return err
 		}
 		for _, sum := range sums {
-			w.Also(
-				byStrangers.As(sum.Action).On("attempts"),
-				audit.Refused,
-				nil,
-				map[string]any{
-					"minute":    sum.Minute.UTC().Format(time.RFC3339),
-					"attempts":  sum.Attempts,
-					"names":     sum.Names,
-					"addresses": sum.Addresses,
-				},
-			)
+			w.Also(byStrangers.As(sum.Action).On("attempts"), audit.Refused, nil, map[string]any{
+				"minute":    sum.Minute.UTC().Format(time.RFC3339),
+				"attempts":  sum.Attempts,
+				"names":     sum.Names,
+				"addresses": sum.Addresses,
+			})
 		}
 		return nil
 	})

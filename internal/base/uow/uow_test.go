@@ -36,29 +36,26 @@ func act(who rights.Identity) uow.Act {
 
 func TestWhatAWorkGathersIsWrittenWithIt(t *testing.T) {
 	trail := &uowtest.Trail{}
-	err := uowtest.Room[any, uow.Records](trail, trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
-		w.Before, w.After = "out", map[string]bool{"lit": true}
-		w.Tell(store.TopicEdits, "lamp")
-		w.Settle("lamp changed", []string{"piers"}, []string{"D1"})
-		w.Also(uow.ByService("thing.listed", "things"), audit.Done, nil, 2)
-		return nil
-	})
+	err := uowtest.Room[any, uow.Records](trail, trail, trail).
+		Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
+			w.Before, w.After = "out", map[string]bool{"lit": true}
+			w.Tell(store.TopicEdits, "lamp")
+			w.Settle("lamp changed", []string{"piers"}, []string{"D1"})
+			w.Also(uow.ByService("thing.listed", "things"), audit.Done, nil, 2)
+			return nil
+		})
 	require.NoError(t, err)
 	require.Len(t, trail.Entries, 2)
 	own, also := trail.Entries[0], trail.Entries[1]
-	assert.Equal(
-		t,
-		[]string{"asta", "192.0.2.7", "thing.changed", "lamp", `"out"`, `{"lit":true}`, "done"},
-		[]string{
-			own.Actor,
-			own.Address,
-			own.Action,
-			own.Object,
-			string(own.Before),
-			string(own.After),
-			string(own.Outcome),
-		},
-	)
+	assert.Equal(t, []string{"asta", "192.0.2.7", "thing.changed", "lamp", `"out"`, `{"lit":true}`, "done"}, []string{
+		own.Actor,
+		own.Address,
+		own.Action,
+		own.Object,
+		string(own.Before),
+		string(own.After),
+		string(own.Outcome),
+	})
 	assert.Equal(t, uowtest.Now, own.At)
 	assert.Equal(t, []string{"service", "thing.listed", "2"}, []string{also.Actor, also.Action, string(also.After)})
 	assert.Equal(t, []notices.Notice{{Topic: store.TopicEdits, IDs: []string{"lamp"}}}, trail.Notices)
@@ -120,10 +117,11 @@ func TestRefusedActs(t *testing.T) {
 
 func TestAnActIsMadeByAFunction(t *testing.T) {
 	trail := &uowtest.Trail{}
-	err := uowtest.Room[any, uow.Records](trail, trail, trail).Do(t.Context(), uow.Act{}, func(uow.Records, *uow.Work) error {
-		t.Error("it ran")
-		return nil
-	})
+	err := uowtest.Room[any, uow.Records](trail, trail, trail).
+		Do(t.Context(), uow.Act{}, func(uow.Records, *uow.Work) error {
+			t.Error("it ran")
+			return nil
+		})
 	assert.ErrorContains(t, err, "must be made with")
 }
 
@@ -131,11 +129,12 @@ func TestAQuietWorkLeavesNoEntry(t *testing.T) {
 	trail := &uowtest.Trail{}
 	require.NoError(
 		t,
-		uowtest.Room[any, uow.Records](trail, trail, trail).Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
-			w.Quiet()
-			w.Tell(store.TopicEdits)
-			return nil
-		}),
+		uowtest.Room[any, uow.Records](trail, trail, trail).
+			Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
+				w.Quiet()
+				w.Tell(store.TopicEdits)
+				return nil
+			}),
 	)
 	assert.Empty(t, trail.Entries)
 	assert.True(t, trail.Told(store.TopicEdits))

@@ -81,7 +81,8 @@ func (w *Work) Also(act Act, outcome audit.Outcome, before, after any) {
 	w.also = append(w.also, w.entry(act, outcome, before, after))
 }
 
-// Part is work that is done as a part of this one, with an entry of its own on the trail. [Work.Join] adds what it gathered.
+// Part is work that is done as a part of this one, with an entry of its own on the trail. [Work.Join] adds what it
+// gathered.
 func (w *Work) Part(act Act) *Work {
 	return &Work{act: act, now: w.now, log: w.log, interval: w.interval}
 }

@@ -42,7 +42,10 @@ func (a *API) confirm(c fiber.Ctx) error {
 		return err
 	}
 	generation := a.registry.generation()
-	if err := a.counter.do(c.Context(), func() error { return a.Passwords.TakeConfirmation(c.Context(), d.ID, body) }); err != nil {
+	if err := a.counter.do(c.Context(), func() error {
+		return a.Passwords.TakeConfirmation(c.Context(), d.ID,
+			body)
+	}); err != nil {
 		return err
 	}
 	a.registry.learn(d.ID, generation, body.Epoch, protocol.DepositMarks{Confirmed: body.Number})

@@ -137,7 +137,8 @@ func (a *API) verify(c fiber.Ctx, signed *protocol.SignedDocument, key ed25519.P
 		return request{}, refuse(
 			http.StatusUnauthorized,
 			protocol.CodeBadSignature,
-			"the signature does not hold for this device's key; the request was changed on its way, or another key signed it",
+			"the signature does not hold for this device's key; the request was changed on its way, or another key "+
+				"signed it",
 		)
 	}
 	if signed.Header.URL != c.Path() {
@@ -151,8 +152,7 @@ func (a *API) verify(c fiber.Ctx, signed *protocol.SignedDocument, key ed25519.P
 		return request{}, refuse(
 			http.StatusUnauthorized,
 			protocol.CodeWrongTime,
-			"the time in the request is "+skew.Round(time.Second).
-				String()+
+			"the time in the request is "+skew.Round(time.Second).String()+
 				" off; set the clock by the time in the service's signed answers",
 		)
 	}
@@ -276,11 +276,7 @@ func (a *API) checkIn(c fiber.Ctx) error {
 
 // exchanged is the part of a check-in that needs the database, if it has one.
 func (a *API) exchanged(
-	ctx context.Context,
-	d store.ExchangeState,
-	req request,
-	body protocol.CheckIn,
-	answer *protocol.Answer,
+	ctx context.Context, d store.ExchangeState, req request, body protocol.CheckIn, answer *protocol.Answer,
 ) error {
 	work := func() error { return a.exchange(ctx, d, req, body, answer) }
 	if len(body.Events)+len(body.Results) == 0 && body.Report == nil && !newer(d, body.Desired) &&
@@ -296,19 +292,15 @@ func (a *API) exchanged(
 }
 
 func (a *API) exchange(
-	ctx context.Context,
-	d store.ExchangeState,
-	req request,
-	body protocol.CheckIn,
-	answer *protocol.Answer,
+	ctx context.Context, d store.ExchangeState, req request, body protocol.CheckIn, answer *protocol.Answer,
 ) (err error) {
 	// What is known here may be behind, never ahead: a device that is behind it came back from a snapshot.
 	if body.Epoch < d.Epoch || body.Epoch == d.Epoch && body.Deposit.Latest < d.DepositNumber {
 		return refuse(
 			http.StatusConflict,
 			protocol.CodeSequenceBehind,
-			"the numbers of this device were used before: it came back from a snapshot, or another one has its key. Begin a "+
-				"new epoch",
+			"the numbers of this device were used before: it came back from a snapshot, or another one has its key. "+
+				"Begin a new epoch",
 		)
 	}
 	has := protocol.DepositMarks{Latest: d.DepositNumber, Confirmed: d.ConfirmedNumber}

@@ -27,8 +27,8 @@ type held interface {
 type waiter struct {
 	holds drift.Stamp
 	order int64 // the latest that the device has begun
-	// called says that it is answered in its turn, and counted that it is among those that a stop waits for; they belong to
-	// the registry.
+	// called says that it is answered in its turn, and counted that it is among those that a stop waits for; they
+	// belong to the registry.
 	called, counted bool
 
 	mu    sync.Mutex
@@ -101,8 +101,8 @@ func (a *API) park(conn held, device, request string, w *waiter, limit time.Time
 	})
 }
 
-// Leave answers every request that is held, since the service stops, and waits until all answers are on their way or the
-// context ends.
+// Leave answers every request that is held, since the service stops, and waits until all answers are on their way or
+// the context ends.
 func (a *API) Leave(ctx context.Context) error {
 	select {
 	case <-a.registry.end():

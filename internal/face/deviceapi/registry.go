@@ -52,7 +52,8 @@ const (
 )
 
 func newRegistry(
-	known Known, contact func(ctx context.Context, contacts []store.Contact) ([]store.Contact, error), hub *notices.Hub, log *slog.Logger, now func() time.Time) *registry {
+	known Known, contact func(ctx context.Context, contacts []store.Contact) ([]store.Contact, error), hub *notices.Hub,
+	log *slog.Logger, now func() time.Time) *registry {
 	return &registry{
 		known:    known,
 		contact:  contact,
@@ -232,19 +233,14 @@ func (r *registry) get(ctx context.Context, id string) (d store.ExchangeState, o
 	return found[0], true, nil
 }
 
-// learn notes at once what this replica stored of a device's deposits, since a [registry.generation]; other replicas hear
-// of it.
+// learn notes at once what this replica stored of a device's deposits, since a [registry.generation]; other replicas
+// hear of it.
 func (r *registry) learn(id string, generation int, epoch int64, stored protocol.DepositMarks) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if d, known := r.devices[id]; known && d.Epoch == epoch && r.database == generation {
-		d.DepositNumber, d.ConfirmedNumber = max(
-			d.DepositNumber,
-			stored.Latest,
-		), max(
-			d.ConfirmedNumber,
-			stored.Confirmed,
-		)
+		d.DepositNumber, d.ConfirmedNumber = max(d.DepositNumber, stored.Latest),
+			max(d.ConfirmedNumber, stored.Confirmed)
 		r.devices[id] = d
 	}
 }
@@ -271,7 +267,8 @@ func (r *registry) writeContacts(ctx context.Context) {
 	}
 	skipped, err := r.contact(ctx, contacts)
 	if err != nil {
-		r.log.Warn("times of last contact were not written; they are written with the next", "devices", len(contacts), "error", err)
+		r.log.Warn("times of last contact were not written; they are written with the next", "devices", len(contacts),
+			"error", err)
 		skipped = contacts
 	}
 	r.mu.Lock()

@@ -98,19 +98,14 @@ func (x *API) SignedIn(ctx context.Context, header *fasthttp.RequestHeader) bool
 
 // Description is the OpenAPI document as JSON.
 func Description() ([]byte, error) {
-	return newAPI(
-		fiber.New(),
-		Options{Log: slog.New(slog.DiscardHandler)},
-	).huma.OpenAPI().
-		MarshalJSON()
+	return newAPI(fiber.New(), Options{Log: slog.New(slog.DiscardHandler)}).huma.OpenAPI().MarshalJSON()
 }
 
 func newAPI(app *fiber.App, o Options) *routes {
 	config := huma.DefaultConfig("Rank Warden", "1")
-	config.Info.Description = "The operators' interface of Rank Warden. Every list is paged: pass `next` of a page as " +
-		"`cursor` to get " +
-		"the one after it. What can be edited carries an ETag; send it back as If-Match. Every error is a problem document " +
-		"(RFC 9457)."
+	config.Info.Description = "The operators' interface of Rank Warden. Every list is paged: pass `next` of a page " +
+		"as `cursor` to get the one after it. What can be edited carries an ETag; send it back as If-Match. Every " +
+		"error is a problem document (RFC 9457)."
 	config.OpenAPIPath = Base + "/openapi"
 	config.DocsPath = ""
 	config.SchemasPath = Base + "/schemas"

@@ -59,12 +59,16 @@ func (a *routes) listAssignments(ctx context.Context, _ rights.Identity, in *str
 	return listOf(list, next, err, viewAssignment)
 }
 
-func (a *routes) createAssignment(ctx context.Context, who rights.Identity, in *newAssignment) (*WithETag[api.Assignment], error) {
+func (a *routes) createAssignment(
+	ctx context.Context, who rights.Identity, in *newAssignment,
+) (*WithETag[api.Assignment], error) {
 	x, err := a.Changes.NewAssignment(ctx, who, aimed(in.Body.Aim, in.Body.Name))
 	return tagged(x.Version, viewAssignment(x)), err
 }
 
-func (a *routes) showAssignment(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.Assignment], error) {
+func (a *routes) showAssignment(
+	ctx context.Context, _ rights.Identity, in *NamePath,
+) (*WithETag[api.Assignment], error) {
 	x, err := a.Changes.Assignment(ctx, in.Name)
 	return tagged(x.Version, viewAssignment(x)), err
 }

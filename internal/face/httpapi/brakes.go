@@ -13,8 +13,10 @@ import (
 func viewHeld(who rights.Identity) func(h organisation.HeldByBrake) api.Held {
 	return func(h organisation.HeldByBrake) api.Held {
 		v := api.Held{
-			ID: h.ID, Kind: h.Kind, Object: h.Object, State: h.State, Words: present.HeldByBrake(h.Kind, h.Object, h.Devices, h.Fleet),
-			Fleet: h.Fleet, Devices: h.Devices, Leaving: h.Leaving, AskedBy: h.AskedBy, AskedAt: h.AskedAt, DecidedBy: h.DecidedBy,
+			ID: h.ID, Kind: h.Kind, Object: h.Object, State: h.State,
+			Words: present.HeldByBrake(h.Kind, h.Object, h.Devices, h.Fleet),
+			Fleet: h.Fleet, Devices: h.Devices, Leaving: h.Leaving, AskedBy: h.AskedBy, AskedAt: h.AskedAt,
+			DecidedBy: h.DecidedBy,
 			DecidedAt: h.DecidedAt, Reason: h.Reason,
 		}
 		v.Sums = []api.EffectSum{}

@@ -51,11 +51,6 @@ func (a *routes) listDeviceEvents(ctx context.Context, who rights.Identity, in *
 	PastQuery
 	Kind string `query:"kind" doc:"Such as member_removed"`
 }) (*List[api.Event], error) {
-	list, next, err := a.Reporting.Events(
-		ctx,
-		who,
-		reporting.EventFilter{Past: in.past(), Kind: in.Kind},
-		in.page(),
-	)
+	list, next, err := a.Reporting.Events(ctx, who, reporting.EventFilter{Past: in.past(), Kind: in.Kind}, in.page())
 	return listOf(list, next, err, viewEvent)
 }

@@ -25,8 +25,8 @@ type CodePath struct {
 	Code string `path:"code" maxLength:"20" doc:"That the program shows"`
 }
 
-// deviceGrantRoutes registers how a program without a browser gets a token (RFC 8628): it speaks as OAuth does, in forms, and a
-// person decides in the console.
+// deviceGrantRoutes registers how a program without a browser gets a token (RFC 8628): it speaks as OAuth does, in
+// forms, and a person decides in the console.
 func (a *routes) deviceGrantRoutes() {
 	a.raw(operation.AskForToken, describeForm, a.askForToken)
 	a.raw(operation.TakeToken, describeForm, a.takeToken)
@@ -34,10 +34,13 @@ func (a *routes) deviceGrantRoutes() {
 	register(a, operation.DecideDeviceGrant, a.decideDeviceGrant)
 }
 
-func (a *routes) showDeviceGrant(ctx context.Context, _ rights.Identity, in *CodePath) (*struct{ Body api.DeviceGrant }, error) {
+func (a *routes) showDeviceGrant(
+	ctx context.Context, _ rights.Identity, in *CodePath,
+) (*struct{ Body api.DeviceGrant }, error) {
 	g, err := a.Access.Grant(ctx, in.Code)
 	return &struct{ Body api.DeviceGrant }{api.DeviceGrant{
-		Code: g.UserCode, Program: g.Program, Address: g.Address, Hours: g.Hours, CreatedAt: g.CreatedAt, ExpiresAt: g.ExpiresAt,
+		Code: g.UserCode, Program: g.Program, Address: g.Address, Hours: g.Hours, CreatedAt: g.CreatedAt,
+		ExpiresAt: g.ExpiresAt,
 	}}, err
 }
 
@@ -110,7 +113,8 @@ func (a *routes) takeToken(c fiber.Ctx) error {
 		return problem.Send(c, problem.Of(a.Log, err))
 	}
 	return c.JSON(fiber.Map{
-		"access_token": secret, "token_type": "Bearer", "expires_in": int(token.ExpiresAt.Sub(token.CreatedAt) / time.Second),
-		"token_id": token.ID,
+		"access_token": secret, "token_type": "Bearer",
+		"expires_in": int(token.ExpiresAt.Sub(token.CreatedAt) / time.Second),
+		"token_id":   token.ID,
 	})
 }

@@ -54,15 +54,13 @@ func unitNames(units []unit.ID) []string {
 
 func viewUnit(a reporting.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
 	u := api.UnitWhy{
-		Unit:      a.Unit.String(),
-		Section:   a.Section,
-		Title:     a.Title,
-		Desired:   a.Desired,
-		Reported:  a.Reported,
-		DecidedBy: a.DecidedBy,
-		Verdict: string(
-			a.Settled.Verdict,
-		),
+		Unit:               a.Unit.String(),
+		Section:            a.Section,
+		Title:              a.Title,
+		Desired:            a.Desired,
+		Reported:           a.Reported,
+		DecidedBy:          a.DecidedBy,
+		Verdict:            string(a.Settled.Verdict),
 		Value:              a.Settled.Value,
 		From:               append([]string{}, a.Settled.From...),
 		Over:               []api.Loser{},
@@ -77,15 +75,12 @@ func viewUnit(a reporting.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
 		}
 	}
 	for _, l := range a.Settled.Over {
-		u.Over = append(
-			u.Over,
-			api.Loser{
-				Assignment: l.Assignment,
-				Rank:       int(l.Rank),
-				Claim:      present.Value(a.Unit, l.Value),
-				Why:        present.Lost(l),
-			},
-		)
+		u.Over = append(u.Over, api.Loser{
+			Assignment: l.Assignment,
+			Rank:       int(l.Rank),
+			Claim:      present.Value(a.Unit, l.Value),
+			Why:        present.Lost(l),
+		})
 	}
 	if t := a.Trial; t != nil {
 		u.Trial = &api.UnitTrial{
@@ -127,17 +122,14 @@ func viewWhy(w reporting.DeviceWhy) api.DeviceWhy {
 		Events:      []api.Finding{},
 	}
 	for _, a := range w.Assignments {
-		out.Assignments = append(
-			out.Assignments,
-			api.DeviceAim{
-				Assignment: a.Name,
-				Policy:     a.Policy,
-				Revision:   a.Revision,
-				Rank:       a.Rank,
-				Stance:     a.Stance,
-				Reason:     string(a.Outcome),
-			},
-		)
+		out.Assignments = append(out.Assignments, api.DeviceAim{
+			Assignment: a.Name,
+			Policy:     a.Policy,
+			Revision:   a.Revision,
+			Rank:       a.Rank,
+			Stance:     a.Stance,
+			Reason:     string(a.Outcome),
+		})
 	}
 	for _, u := range w.Units {
 		out.Units = append(out.Units, viewUnit(u, out.Assignments))
@@ -156,19 +148,16 @@ func viewWhy(w reporting.DeviceWhy) api.DeviceWhy {
 		return out
 	}
 	for _, a := range w.Reported.Accounts {
-		out.Accounts = append(
-			out.Accounts,
-			api.Account{
-				Name:     a.Name,
-				SID:      a.SID.String(),
-				Builtin:  a.Builtin,
-				Key:      a.Key,
-				FullName: a.FullName,
-				Enabled:  a.Enabled,
-				Locked:   a.Locked,
-				Until:    a.LockedUntil,
-			},
-		)
+		out.Accounts = append(out.Accounts, api.Account{
+			Name:     a.Name,
+			SID:      a.SID.String(),
+			Builtin:  a.Builtin,
+			Key:      a.Key,
+			FullName: a.FullName,
+			Enabled:  a.Enabled,
+			Locked:   a.Locked,
+			Until:    a.LockedUntil,
+		})
 	}
 	for _, g := range w.Reported.LocalGroups {
 		group := api.LocalGroup{Name: g.LocalGroup, SID: g.SID.String(), Members: []string{}}
@@ -189,7 +178,8 @@ type DeviceQuery struct {
 }
 
 func (q DeviceQuery) filter() reporting.DeviceFilter {
-	return reporting.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group, State: q.State}
+	return reporting.DeviceFilter{Search: q.Search, Standing: drift.Standing(q.Standing), Group: q.Group,
+		State: q.State}
 }
 
 func (a *routes) why(ctx context.Context, who rights.Identity, name string, at time.Time) (reporting.DeviceWhy, error) {
@@ -218,12 +208,16 @@ func (a *routes) listDevices(ctx context.Context, who rights.Identity, in *struc
 	return listOf(list, next, err, viewDevice)
 }
 
-func (a *routes) deviceStandings(ctx context.Context, who rights.Identity, in *DeviceQuery) (*struct{ Body api.Standings }, error) {
+func (a *routes) deviceStandings(
+	ctx context.Context, who rights.Identity, in *DeviceQuery,
+) (*struct{ Body api.Standings }, error) {
 	c, err := a.Reporting.CountDevices(ctx, who, in.filter())
 	return &struct{ Body api.Standings }{viewStandings(c)}, err
 }
 
-func (a *routes) showDevice(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Device }, error) {
+func (a *routes) showDevice(
+	ctx context.Context, who rights.Identity, in *NamePath,
+) (*struct{ Body api.Device }, error) {
 	d, err := a.Reporting.Device(ctx, who, in.Name)
 	return &struct{ Body api.Device }{viewDevice(d)}, err
 }

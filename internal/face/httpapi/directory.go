@@ -78,12 +78,16 @@ func (a *routes) listDirectory(ctx context.Context, _ rights.Identity, in *struc
 	return listOf(list, next, err, viewEntry)
 }
 
-func (a *routes) importDirectory(ctx context.Context, who rights.Identity, in *ldifRequest) (*struct{ Body api.DirectoryChange }, error) {
+func (a *routes) importDirectory(
+	ctx context.Context, who rights.Identity, in *ldifRequest,
+) (*struct{ Body api.DirectoryChange }, error) {
 	c, err := a.Organisation.ImportDirectory(ctx, who, in.RawBody, in.Replace, in.Accept)
 	return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
 }
 
-func (a *routes) directoryConnection(ctx context.Context, _ rights.Identity, _ *struct{}) (*struct{ Body api.DirectoryState }, error) {
+func (a *routes) directoryConnection(
+	ctx context.Context, _ rights.Identity, _ *struct{},
+) (*struct{ Body api.DirectoryState }, error) {
 	run, ever, err := a.Organisation.DirectoryState(ctx)
 	out := api.DirectoryState{
 		Connected: a.Organisation.DirectoryConnection != nil,

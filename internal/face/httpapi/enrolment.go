@@ -43,12 +43,16 @@ type enrolmentRequest struct {
 	}
 }
 
-func (a *routes) listEnrolmentTokens(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.EnrolmentToken], error) {
+func (a *routes) listEnrolmentTokens(
+	ctx context.Context, _ rights.Identity, in *PageQuery,
+) (*List[api.EnrolmentToken], error) {
 	list, next, err := a.Devices.EnrolmentTokens(ctx, in.page())
 	return listOf(list, next, err, viewEnrolment)
 }
 
-func (a *routes) createEnrolmentToken(ctx context.Context, who rights.Identity, in *enrolmentRequest) (*struct{ Body api.NewEnrolmentToken }, error) {
+func (a *routes) createEnrolmentToken(
+	ctx context.Context, who rights.Identity, in *enrolmentRequest,
+) (*struct{ Body api.NewEnrolmentToken }, error) {
 	e, token, err := a.Devices.NewEnrolmentToken(
 		ctx,
 		who,

@@ -21,24 +21,22 @@ func viewFinding(f store.Finding) api.Finding {
 		return json.RawMessage(*s)
 	}
 	return api.Finding{
-		ID:        f.ID,
-		Device:    f.Device,
-		DeviceID:  f.DeviceID,
-		Unit:      f.Unit,
-		UnitTitle: unitTitle(f.Unit),
-		Kind:      f.Kind,
-		Subject:   f.Subject,
-		Words:     f.Words(),
-		Expected:  raw(f.Expected),
-		Actual:    raw(f.Actual),
-		Assignments: append(
-			[]string{},
-			f.Assignments...),
-		State:     f.State,
-		FirstSeen: f.FirstSeen,
-		LastSeen:  f.LastSeen,
-		ClosedAt:  f.ClosedAt,
-		CameBack:  f.Earlier.Times, LastClosed: f.Earlier.Closed, LastState: f.Earlier.State,
+		ID:          f.ID,
+		Device:      f.Device,
+		DeviceID:    f.DeviceID,
+		Unit:        f.Unit,
+		UnitTitle:   unitTitle(f.Unit),
+		Kind:        f.Kind,
+		Subject:     f.Subject,
+		Words:       f.Words(),
+		Expected:    raw(f.Expected),
+		Actual:      raw(f.Actual),
+		Assignments: append([]string{}, f.Assignments...),
+		State:       f.State,
+		FirstSeen:   f.FirstSeen,
+		LastSeen:    f.LastSeen,
+		ClosedAt:    f.ClosedAt,
+		CameBack:    f.Earlier.Times, LastClosed: f.Earlier.Closed, LastState: f.Earlier.State,
 	}
 }
 
@@ -102,17 +100,14 @@ func (a *routes) findingSums(ctx context.Context, who rights.Identity, in *Findi
 	}{}
 	out.Body.Items = []api.FindingSum{}
 	for _, s := range sums {
-		out.Body.Items = append(
-			out.Body.Items,
-			api.FindingSum{
-				Unit:      s.Unit,
-				UnitTitle: unitTitle(s.Unit),
-				Kind:      s.Kind,
-				Findings:  s.Findings,
-				Devices:   s.Devices,
-				Oldest:    s.Oldest,
-			},
-		)
+		out.Body.Items = append(out.Body.Items, api.FindingSum{
+			Unit:      s.Unit,
+			UnitTitle: unitTitle(s.Unit),
+			Kind:      s.Kind,
+			Findings:  s.Findings,
+			Devices:   s.Devices,
+			Oldest:    s.Oldest,
+		})
 	}
 	return out, err
 }

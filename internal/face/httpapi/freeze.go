@@ -20,7 +20,9 @@ func (a *routes) freezeRoutes() {
 	register(a, operation.Thaw, a.thaw)
 }
 
-func (a *routes) listFreezes(ctx context.Context, _ rights.Identity, _ *struct{}) (*struct{ Body []api.Freeze }, error) {
+func (a *routes) listFreezes(
+	ctx context.Context, _ rights.Identity, _ *struct{},
+) (*struct{ Body []api.Freeze }, error) {
 	found, err := a.Deploy.Freezes(ctx)
 	list := []api.Freeze{}
 	for _, f := range found {
@@ -29,7 +31,9 @@ func (a *routes) listFreezes(ctx context.Context, _ rights.Identity, _ *struct{}
 	return &struct{ Body []api.Freeze }{list}, err
 }
 
-func (a *routes) freeze(ctx context.Context, who rights.Identity, in *struct{ Body api.NewFreeze }) (*struct{ Body api.Freeze }, error) {
+func (a *routes) freeze(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.NewFreeze },
+) (*struct{ Body api.Freeze }, error) {
 	f, err := a.Deploy.Freeze(ctx, who, in.Body.What == store.FreezeAll, in.Body.Reason)
 	return &struct{ Body api.Freeze }{viewFreeze(f)}, err
 }

@@ -62,16 +62,12 @@ func (a *routes) listGroups(ctx context.Context, who rights.Identity, in *struct
 }
 
 func (a *routes) createGroup(ctx context.Context, who rights.Identity, in *newGroup) (*WithETag[api.Group], error) {
-	g, err := a.Organisation.AddGroup(
-		ctx,
-		who,
-		devicegroups.Spec{
-			Name:        in.Body.Name,
-			Description: in.Body.Description,
-			Devices:     in.Body.Devices,
-			Rule:        in.Body.Rule,
-		},
-	)
+	g, err := a.Organisation.AddGroup(ctx, who, devicegroups.Spec{
+		Name:        in.Body.Name,
+		Description: in.Body.Description,
+		Devices:     in.Body.Devices,
+		Rule:        in.Body.Rule,
+	})
 	return tagged(g.Version, viewGroup(g)), err
 }
 
@@ -110,7 +106,9 @@ func (a *routes) editGroup(ctx context.Context, who rights.Identity, in *groupCh
 	return tagged(g.Version, viewGroup(g)), err
 }
 
-func (a *routes) testRule(ctx context.Context, who rights.Identity, in *ruleRequest) (*struct{ Body api.RuleTrial }, error) {
+func (a *routes) testRule(
+	ctx context.Context, who rights.Identity, in *ruleRequest,
+) (*struct{ Body api.RuleTrial }, error) {
 	t, err := a.Organisation.TryRule(ctx, who, in.Body.Rule)
 	return &struct{ Body api.RuleTrial }{api.RuleTrial(t)}, err
 }

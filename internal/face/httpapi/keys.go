@@ -17,7 +17,8 @@ type NumberPath struct {
 
 func (a *routes) viewKey(k store.EscrowKey, deposits int) api.EscrowKey {
 	return api.EscrowKey{
-		Number: k.Number, Use: k.Use, State: k.State, Deposits: deposits, Held: a.Passwords.HoldsKey(k.Number), MadeAt: k.MadeAt, MadeBy: k.MadeBy,
+		Number: k.Number, Use: k.Use, State: k.State, Deposits: deposits, Held: a.Passwords.HoldsKey(k.Number),
+		MadeAt: k.MadeAt, MadeBy: k.MadeBy,
 		ProvedAt: k.ProvedAt, RetiredAt: k.RetiredAt, Asked: k.Asked, AskedBy: k.AskedBy,
 		Reseal: api.KeyReseal{By: k.ResealBy, Total: k.ResealTotal, Done: k.ResealDone, Error: k.ResealError},
 	}
@@ -40,11 +41,15 @@ func (a *routes) listEscrowKeys(ctx context.Context, _ rights.Identity, _ *struc
 	return wholeOf(keys, err, func(k store.EscrowKey) api.EscrowKey { return a.viewKey(k, uses[k.Number]) })
 }
 
-func (a *routes) createEscrowKey(ctx context.Context, who rights.Identity, in *struct{ Body api.NewEscrowKey }) (*Empty, error) {
+func (a *routes) createEscrowKey(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.NewEscrowKey },
+) (*Empty, error) {
 	return &Empty{}, a.Passwords.AddEscrowKey(ctx, who, in.Body.Number, in.Body.Use, in.Body.Public)
 }
 
-func (a *routes) challengeEscrowKey(ctx context.Context, _ rights.Identity, in *NumberPath) (*struct{ Body api.KeyChallenge }, error) {
+func (a *routes) challengeEscrowKey(
+	ctx context.Context, _ rights.Identity, in *NumberPath,
+) (*struct{ Body api.KeyChallenge }, error) {
 	c, err := a.Passwords.Challenge(ctx, in.Number)
 	if err != nil {
 		return nil, err
@@ -81,9 +86,12 @@ func (a *routes) decideEscrowKey(ctx context.Context, who rights.Identity, in *s
 	return &Empty{}, a.Passwords.DecideKey(ctx, who, in.Number, in.Body.Approve)
 }
 
-func (a *routes) listUnrecoveredPasswords(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.UnrecoveredPassword], error) {
+func (a *routes) listUnrecoveredPasswords(
+	ctx context.Context, _ rights.Identity, in *PageQuery,
+) (*List[api.UnrecoveredPassword], error) {
 	list, next, err := a.Passwords.Unrecovered(ctx, in.page())
 	return listOf(list, next, err, func(u store.UnrecoveredPassword) api.UnrecoveredPassword {
-		return api.UnrecoveredPassword{Device: u.Device, DeviceID: u.DeviceID, Account: u.Target, Name: u.Name, ChangedAt: u.ChangedAt}
+		return api.UnrecoveredPassword{Device: u.Device, DeviceID: u.DeviceID, Account: u.Target, Name: u.Name,
+			ChangedAt: u.ChangedAt}
 	})
 }

@@ -67,15 +67,12 @@ func viewWay(l *changes.Ladder, w ladder.Way) api.Way {
 	for _, id := range units {
 		values := claims[id]
 		differs := slices.ContainsFunc(values, func(v unit.Value) bool { return !v.Equal(values[0]) })
-		way.Units = append(
-			way.Units,
-			api.LadderUnit{
-				Unit:    id.String(),
-				Title:   present.UnitInFull(id),
-				Section: present.Section(id),
-				Differs: differs,
-			},
-		)
+		way.Units = append(way.Units, api.LadderUnit{
+			Unit:    id.String(),
+			Title:   present.UnitInFull(id),
+			Section: present.Section(id),
+			Differs: differs,
+		})
 	}
 	return way
 }

@@ -12,9 +12,12 @@ import (
 
 func viewTarget(t notify.Target) api.NotificationTarget {
 	view := api.NotificationTarget{
-		Name: t.Name, Kind: t.Kind, Address: t.Address, Events: append([]string{}, t.Events...), Groups: append([]string{}, t.Groups...),
-		Enabled: t.Enabled, From: t.Settings.From, To: append([]string{}, t.Settings.To...), User: t.Settings.User, CA: t.Settings.CA,
-		HasPassword: t.Kind == store.TargetMail && len(t.Secret) > 0, CreatedBy: t.CreatedBy, CreatedAt: t.CreatedAt, Version: t.Version,
+		Name: t.Name, Kind: t.Kind, Address: t.Address, Events: append([]string{}, t.Events...),
+		Groups:  append([]string{}, t.Groups...),
+		Enabled: t.Enabled, From: t.Settings.From, To: append([]string{}, t.Settings.To...), User: t.Settings.User,
+		CA: t.Settings.CA,
+		HasPassword: t.Kind == store.TargetMail &&
+			len(t.Secret) > 0, CreatedBy: t.CreatedBy, CreatedAt: t.CreatedAt, Version: t.Version,
 		Waiting: t.Waiting, Failed: t.Failed, Failures: t.Failures, Error: t.Error, DeliveredAt: t.DeliveredAt,
 	}
 	if t.Failures > 0 {
@@ -25,14 +28,16 @@ func viewTarget(t notify.Target) api.NotificationTarget {
 
 func viewDelivery(d store.Delivery) api.Delivery {
 	return api.Delivery{
-		ID: d.ID, Target: d.Target, State: d.State, Attempts: d.Attempts, Error: d.Error, Event: d.Kind, EventID: d.Notification.ID,
+		ID: d.ID, Target: d.Target, State: d.State, Attempts: d.Attempts, Error: d.Error, Event: d.Kind,
+		EventID: d.Notification.ID,
 		Subject: d.Subject, Message: d.Words, At: d.At, CreatedAt: d.CreatedAt, EndedAt: d.EndedAt,
 	}
 }
 
 func specOf(s api.NotificationTargetSpec) notify.Spec {
 	return notify.Spec{
-		Kind: s.Kind, Address: s.Address, Events: s.Events, Groups: s.Groups, Enabled: s.Enabled, From: s.From, To: s.To, User: s.User,
+		Kind: s.Kind, Address: s.Address, Events: s.Events, Groups: s.Groups, Enabled: s.Enabled, From: s.From,
+		To: s.To, User: s.User,
 		Password: s.Password, CA: s.CA, NewSecret: s.NewSecret,
 	}
 }
@@ -43,7 +48,8 @@ type newTarget struct {
 }
 
 func answerTarget(t notify.Target, secret string) *newTarget {
-	return &newTarget{tagged(t.Version, 0).ETag, api.NewNotificationTarget{NotificationTarget: viewTarget(t), Secret: secret}}
+	return &newTarget{tagged(t.Version, 0).ETag,
+		api.NewNotificationTarget{NotificationTarget: viewTarget(t), Secret: secret}}
 }
 
 func (a *routes) notificationsRoutes() {
@@ -64,12 +70,16 @@ type creation struct {
 	}
 }
 
-func (a *routes) listNotificationTargets(ctx context.Context, _ rights.Identity, in *PageQuery) (*List[api.NotificationTarget], error) {
+func (a *routes) listNotificationTargets(
+	ctx context.Context, _ rights.Identity, in *PageQuery,
+) (*List[api.NotificationTarget], error) {
 	list, next, err := a.Notify.Targets(ctx, in.page())
 	return listOf(list, next, err, viewTarget)
 }
 
-func (a *routes) showNotificationTarget(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.NotificationTarget], error) {
+func (a *routes) showNotificationTarget(
+	ctx context.Context, _ rights.Identity, in *NamePath,
+) (*WithETag[api.NotificationTarget], error) {
 	t, err := a.Notify.Target(ctx, in.Name)
 	return tagged(t.Version, viewTarget(t)), err
 }
@@ -103,7 +113,9 @@ func (a *routes) deleteNotificationTarget(ctx context.Context, who rights.Identi
 	return &Empty{}, a.Notify.DeleteTarget(ctx, who, in.Name, version)
 }
 
-func (a *routes) testNotificationTarget(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.TargetTest }, error) {
+func (a *routes) testNotificationTarget(
+	ctx context.Context, who rights.Identity, in *NamePath,
+) (*struct{ Body api.TargetTest }, error) {
 	failed, err := a.Notify.Try(ctx, who, in.Name)
 	out := api.TargetTest{Arrived: failed == nil}
 	if failed != nil {
@@ -126,6 +138,7 @@ func (a *routes) listDeliveries(ctx context.Context, _ rights.Identity, in *stru
 	State  string `query:"state" enum:"waiting,delivered,failed"`
 	Event  string `query:"event"`
 }) (*List[api.Delivery], error) {
-	list, next, err := a.Notify.Deliveries(ctx, notify.Query{Target: in.Target, State: in.State, Kind: in.Event}, in.page())
+	list, next, err := a.Notify.Deliveries(ctx, notify.Query{Target: in.Target, State: in.State, Kind: in.Event},
+		in.page())
 	return listOf(list, next, err, viewDelivery)
 }

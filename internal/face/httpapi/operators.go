@@ -28,11 +28,13 @@ func grantsOf(roles []api.Role) []rights.Grant {
 }
 
 func viewOperator(o store.Operator) api.Operator {
-	view := api.Operator{Name: o.Name, Roles: viewRoles(o.Grants), Disabled: o.DisabledAt != nil, Sealed: o.SealedAt != nil,
+	view := api.Operator{Name: o.Name, Roles: viewRoles(o.Grants), Disabled: o.DisabledAt != nil,
+		Sealed:     o.SealedAt != nil,
 		AtProvider: o.Issuer != "", CreatedAt: o.CreatedAt, Rights: []api.OperatorRight{}}
 	who := rights.Identity{OperatorID: o.ID, Grants: o.Grants}
 	for _, right := range who.Rights() {
-		view.Rights = append(view.Rights, api.OperatorRight{Right: string(right), Groups: append([]string{}, who.Reach(right).Groups()...)})
+		view.Rights = append(view.Rights, api.OperatorRight{Right: string(right),
+			Groups: append([]string{}, who.Reach(right).Groups()...)})
 	}
 	return view
 }
@@ -90,24 +92,23 @@ func (a *routes) listOperators(ctx context.Context, _ rights.Identity, in *PageQ
 	return listOf(list, next, err, viewOperator)
 }
 
-func (a *routes) createOperator(ctx context.Context, who rights.Identity, in *newOperator) (*struct{ Body api.Operator }, error) {
+func (a *routes) createOperator(
+	ctx context.Context, who rights.Identity, in *newOperator,
+) (*struct{ Body api.Operator }, error) {
 	o, err := a.Access.AddOperator(ctx, who, in.Body.Name, in.Body.Password, grantsOf(in.Body.Roles))
 	return &struct{ Body api.Operator }{viewOperator(o)}, err
 }
 
-func (a *routes) editOperator(ctx context.Context, who rights.Identity, in *operatorChange) (*struct{ Body api.Operator }, error) {
+func (a *routes) editOperator(
+	ctx context.Context, who rights.Identity, in *operatorChange,
+) (*struct{ Body api.Operator }, error) {
 	var grants []rights.Grant
 	if in.Body.Roles != nil {
 		grants = grantsOf(in.Body.Roles)
 	}
-	o, err := a.Access.ChangeOperator(
-		ctx,
-		who,
-		in.Name,
-		access.OperatorChange{
-			Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled, ResetFactor: in.Body.Factor,
-		},
-	)
+	o, err := a.Access.ChangeOperator(ctx, who, in.Name, access.OperatorChange{
+		Grants: grants, Password: in.Body.Password, Disabled: in.Body.Disabled, ResetFactor: in.Body.Factor,
+	})
 	return &struct{ Body api.Operator }{viewOperator(o)}, err
 }
 
@@ -119,7 +120,9 @@ func (a *routes) listTokens(ctx context.Context, who rights.Identity, in *struct
 	return listOf(list, next, err, viewToken)
 }
 
-func (a *routes) createToken(ctx context.Context, who rights.Identity, in *tokenRequest) (*struct{ Body api.NewToken }, error) {
+func (a *routes) createToken(
+	ctx context.Context, who rights.Identity, in *tokenRequest,
+) (*struct{ Body api.NewToken }, error) {
 	t, secret, err := a.Access.NewAPIToken(
 		ctx,
 		who,

@@ -43,12 +43,16 @@ func (a *routes) listOrders(ctx context.Context, who rights.Identity, in *struct
 	return listOf(list, next, err, viewOrder)
 }
 
-func (a *routes) sendOrder(ctx context.Context, who rights.Identity, in *struct{ Body api.NewOrder }) (*struct{ Body api.OrderProgress }, error) {
+func (a *routes) sendOrder(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.NewOrder },
+) (*struct{ Body api.OrderProgress }, error) {
 	batch, err := a.Devices.Order(ctx, who, devices.NewOrder(in.Body))
 	return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
 }
 
-func (a *routes) orderProgress(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.OrderProgress }, error) {
+func (a *routes) orderProgress(
+	ctx context.Context, who rights.Identity, in *NamePath,
+) (*struct{ Body api.OrderProgress }, error) {
 	batch, err := a.Devices.OrderProgress(ctx, who, in.Name)
 	return &struct{ Body api.OrderProgress }{api.OrderProgress(batch)}, err
 }

@@ -13,7 +13,8 @@ import (
 )
 
 func viewPasskey(p store.Passkey) api.Passkey {
-	return api.Passkey{ID: base64.RawURLEncoding.EncodeToString(p.ID), Name: p.Name, CreatedAt: p.CreatedAt, UsedAt: p.UsedAt}
+	return api.Passkey{ID: base64.RawURLEncoding.EncodeToString(p.ID), Name: p.Name, CreatedAt: p.CreatedAt,
+		UsedAt: p.UsedAt}
 }
 
 type ceremony struct{ Body api.PasskeyCeremony }
@@ -42,7 +43,9 @@ func (a *routes) beginPasskey(ctx context.Context, who rights.Identity, _ *struc
 	return answerCeremony(a.Access.BeginPasskey(ctx, who))
 }
 
-func (a *routes) addPasskey(ctx context.Context, who rights.Identity, in *struct{ Body api.NewPasskey }) (*struct{ Body api.Passkey }, error) {
+func (a *routes) addPasskey(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.NewPasskey },
+) (*struct{ Body api.Passkey }, error) {
 	made, err := a.Access.AddPasskey(ctx, who, in.Body.Name, in.Body.Ceremony, in.Body.Response)
 	return &struct{ Body api.Passkey }{viewPasskey(made)}, err
 }
@@ -60,7 +63,9 @@ func (a *routes) beginPasskeySignIn(ctx context.Context, _ rights.Identity, _ *s
 	return answerCeremony(a.Access.BeginPasskeySignIn(ctx, address))
 }
 
-func (a *routes) signInWithPasskey(ctx context.Context, _ rights.Identity, in *struct{ Body api.PasskeyAnswer }) (*signedIn, error) {
+func (a *routes) signInWithPasskey(
+	ctx context.Context, _ rights.Identity, in *struct{ Body api.PasskeyAnswer },
+) (*signedIn, error) {
 	address, _ := ctx.Value(addressKey).(string)
 	secret, who, err := a.Access.SignInWithPasskey(ctx, in.Body.Ceremony, in.Body.Response, address)
 	if err != nil {
@@ -69,7 +74,9 @@ func (a *routes) signInWithPasskey(ctx context.Context, _ rights.Identity, in *s
 	return &signedIn{a.cookie(ctx, secret, access.SessionLength), a.me(who)}, nil
 }
 
-func (a *routes) signInAgainWithPasskey(ctx context.Context, who rights.Identity, in *struct{ Body api.PasskeyAnswer }) (*Empty, error) {
+func (a *routes) signInAgainWithPasskey(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.PasskeyAnswer },
+) (*Empty, error) {
 	secret, _ := ctx.Value(secretKey).(string)
 	return &Empty{}, a.Access.SignInAgainWithPasskey(ctx, who, secret, in.Body.Ceremony, in.Body.Response)
 }

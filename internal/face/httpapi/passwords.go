@@ -110,7 +110,9 @@ func (a *routes) listPasswords(ctx context.Context, who rights.Identity, in *str
 	return listOf(list, next, err, viewPassword)
 }
 
-func (a *routes) devicePasswords(ctx context.Context, who rights.Identity, in *NamePath) (*whole[api.DevicePassword], error) {
+func (a *routes) devicePasswords(
+	ctx context.Context, who rights.Identity, in *NamePath,
+) (*whole[api.DevicePassword], error) {
 	list, deposits, err := a.Passwords.PasswordsOf(ctx, who, in.Name)
 	out := &whole[api.DevicePassword]{}
 	out.Body.Items = []api.DevicePassword{}
@@ -128,17 +130,13 @@ func (a *routes) revealPassword(ctx context.Context, who rights.Identity, in *st
 	NamePath
 	Body api.RevealSpec
 }) (*struct{ Body api.RevealResult }, error) {
-	answer, err := a.Passwords.Reveal(
-		ctx,
-		who,
-		passwords.RevealRequest{
-			Device: in.Name,
-			Target: in.Body.Account,
-			Reason: in.Body.Reason,
-			Copied: in.Body.Copied,
-			Former: (*store.Ref)(in.Body.Former),
-		},
-	)
+	answer, err := a.Passwords.Reveal(ctx, who, passwords.RevealRequest{
+		Device: in.Name,
+		Target: in.Body.Account,
+		Reason: in.Body.Reason,
+		Copied: in.Body.Copied,
+		Former: (*store.Ref)(in.Body.Former),
+	})
 	out := &struct{ Body api.RevealResult }{
 		api.RevealResult{
 			Password:   viewPassword(answer.Rotation),

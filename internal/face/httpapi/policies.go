@@ -65,12 +65,16 @@ func (a *routes) listPolicies(ctx context.Context, who rights.Identity, in *stru
 	return listOf(views, next, err, func(p api.PolicySummary) api.PolicySummary { return p })
 }
 
-func (a *routes) createPolicy(ctx context.Context, who rights.Identity, in *struct{ Body api.Document }) (*WithETag[api.Policy], error) {
+func (a *routes) createPolicy(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.Document },
+) (*WithETag[api.Policy], error) {
 	p, problems, err := a.Changes.NewPolicy(ctx, who, in.Body.Source)
 	return tagged(p.Version, viewPolicy(p, problems)), err
 }
 
-func (a *routes) checkPolicy(ctx context.Context, _ rights.Identity, in *struct{ Body api.Document }) (*struct{ Body api.PolicyCheck }, error) {
+func (a *routes) checkPolicy(
+	ctx context.Context, _ rights.Identity, in *struct{ Body api.Document },
+) (*struct{ Body api.PolicyCheck }, error) {
 	problems, asks, err := a.Changes.CheckPolicy(ctx, in.Body.Source)
 	return &struct{ Body api.PolicyCheck }{api.PolicyCheck{Problems: problems, Asks: asks}}, err
 }
@@ -106,10 +110,7 @@ func (a *routes) publishPolicy(ctx context.Context, who rights.Identity, in *str
 		return nil, err
 	}
 	p, err := a.Changes.PublishPolicy(ctx, who, in.Name, over)
-	return tagged(
-		p.Policy.Version,
-		api.Publication{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved},
-	), err
+	return tagged(p.Policy.Version, api.Publication{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved}), err
 }
 
 func (a *routes) listRevisions(ctx context.Context, _ rights.Identity, in *struct {

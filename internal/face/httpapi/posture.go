@@ -18,9 +18,11 @@ const day = "2006-01-02"
 
 func viewPosture(p reporting.Posture) api.Posture {
 	view := api.Posture{
-		Group: p.Group, Since: p.Since.UTC(), Until: p.Until.UTC(), MadeAt: p.MadeAt.UTC(), InStep: reporting.InStep(p.Devices),
-		Standings: api.Standings{InStep: p.Devices[drift.InStep], Drifted: p.Devices[drift.Drifted], Waiting: p.Devices[drift.Waiting],
-			Held: p.Devices[drift.Held], Silent: p.Devices[drift.Silent]},
+		Group: p.Group, Since: p.Since.UTC(), Until: p.Until.UTC(), MadeAt: p.MadeAt.UTC(),
+		InStep: reporting.InStep(p.Devices),
+		Standings: api.Standings{InStep: p.Devices[drift.InStep], Drifted: p.Devices[drift.Drifted],
+			Waiting: p.Devices[drift.Waiting],
+			Held:    p.Devices[drift.Held], Silent: p.Devices[drift.Silent]},
 		Overdue: api.PostureOverdue{Total: p.Overdue.N}, Reveals: api.PostureReveals{Total: p.Reveals.N},
 		Waivers: api.PostureWaivers{Total: p.Waivers.N}, Changes: api.PostureChanges{Total: p.Changes.N},
 	}
@@ -32,8 +34,10 @@ func viewPosture(p reporting.Posture) api.Posture {
 		return api.VerifiedDay{Day: v.Day.UTC().Format(day), Verified: v.Verified, Half: v.Half, Most: v.Most}
 	})
 	view.Rules = each(p.Rules, func(r store.RuleFindings) api.RuleFindings {
-		return api.RuleFindings{Unit: r.Unit, UnitTitle: unitTitle(r.Unit), Assignments: append([]string{}, r.Assignments...),
-			Opened: r.Opened, Corrected: r.Corrected, Closed: r.Closed, Open: r.Open, Waived: r.Waived, Devices: r.Devices}
+		return api.RuleFindings{Unit: r.Unit, UnitTitle: unitTitle(r.Unit),
+			Assignments: append([]string{}, r.Assignments...),
+			Opened:      r.Opened, Corrected: r.Corrected, Closed: r.Closed, Open: r.Open, Waived: r.Waived,
+			Devices: r.Devices}
 	})
 	view.Overdue.Items = each(p.Overdue.Items, func(o store.OverduePassword) api.OverduePassword {
 		return api.OverduePassword{Device: o.Device, Account: o.Name, ChangedAt: o.ChangedAt, DueAt: o.DueAt}
@@ -42,11 +46,13 @@ func viewPosture(p reporting.Posture) api.Posture {
 		return api.RevealSum{Operator: r.Operator, Reason: r.Reason, Times: r.Times, Devices: r.Devices, Last: r.Last}
 	})
 	view.Waivers.Items = each(p.Waivers.Items, func(w store.Waiver) api.PostureWaiver {
-		return api.PostureWaiver{Device: w.Device, UnitTitle: unitTitle(w.Unit), Words: w.Words, Reason: w.Reason, MadeBy: w.MadeBy,
+		return api.PostureWaiver{Device: w.Device, UnitTitle: unitTitle(w.Unit), Words: w.Words, Reason: w.Reason,
+			MadeBy:     w.MadeBy,
 			ApprovedBy: w.ApprovedBy, MadeAt: w.MadeAt, Until: w.Until, EndedAt: w.EndedAt}
 	})
 	view.Changes.Items = each(p.Changes.Items, func(c store.ClosedChange) api.PostureChange {
-		return api.PostureChange{Name: c.Name, Title: c.Title, Reason: c.Reason, State: string(c.State), CreatedBy: c.CreatedBy,
+		return api.PostureChange{Name: c.Name, Title: c.Title, Reason: c.Reason, State: string(c.State),
+			CreatedBy:  c.CreatedBy,
 			ApprovedBy: c.ApprovedBy, ClosedAt: *c.ClosedAt} // closed is what they are
 	})
 	return view
@@ -80,7 +86,9 @@ func (a *routes) posture(ctx context.Context, who rights.Identity, q PostureQuer
 	return viewPosture(p), nil
 }
 
-func (a *routes) reportPosture(ctx context.Context, who rights.Identity, in *PostureQuery) (*struct{ Body api.Posture }, error) {
+func (a *routes) reportPosture(
+	ctx context.Context, who rights.Identity, in *PostureQuery,
+) (*struct{ Body api.Posture }, error) {
 	p, err := a.posture(ctx, who, *in)
 	return &struct{ Body api.Posture }{p}, err
 }

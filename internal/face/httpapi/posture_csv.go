@@ -23,7 +23,8 @@ func postureCSV(p api.Posture) ([]byte, error) {
 		for _, x := range []struct {
 			standing string
 			n        int
-		}{{"in_step", s.InStep}, {"drifted", s.Drifted}, {"waiting", s.Waiting}, {"held", s.Held}, {"silent", s.Silent}} {
+		}{{"in_step", s.InStep}, {"drifted", s.Drifted}, {"waiting", s.Waiting}, {"held", s.Held},
+			{"silent", s.Silent}} {
 			add(section, at, x.standing, "", "", "devices", float64(x.n))
 		}
 	}
@@ -47,14 +48,16 @@ func postureCSV(p api.Posture) ([]byte, error) {
 		add("findings", "", item, "", "", "devices", float64(r.Devices))
 	}
 	for _, o := range p.Overdue.Items {
-		add("passwords overdue", at(o.DueAt), o.Device+" "+o.Account, "", "", "days overdue", float64(int(p.MadeAt.Sub(o.DueAt)/(24*time.Hour))))
+		add("passwords overdue", at(o.DueAt), o.Device+" "+o.Account, "", "", "days overdue",
+			float64(int(p.MadeAt.Sub(o.DueAt)/(24*time.Hour))))
 	}
 	for _, r := range p.Reveals.Items {
 		add("password views", at(r.Last), "", r.Operator, r.Reason, "times", float64(r.Times))
 		add("password views", at(r.Last), "", r.Operator, r.Reason, "devices", float64(r.Devices))
 	}
 	for _, w := range p.Waivers.Items {
-		add("waivers", at(w.MadeAt), w.Device+": "+w.Words, w.MadeBy, w.Reason, "days until its end", float64(int(w.Until.Sub(w.MadeAt)/(24*time.Hour))))
+		add("waivers", at(w.MadeAt), w.Device+": "+w.Words, w.MadeBy, w.Reason, "days until its end",
+			float64(int(w.Until.Sub(w.MadeAt)/(24*time.Hour))))
 	}
 	for _, c := range p.Changes.Items {
 		who := c.CreatedBy

@@ -36,7 +36,9 @@ func (a *routes) previews() {
 	register(a, operation.PreviewEdits, a.previewEdits)
 }
 
-func (a *routes) previewChange(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Preview }, error) {
+func (a *routes) previewChange(
+	ctx context.Context, who rights.Identity, in *NamePath,
+) (*struct{ Body api.Preview }, error) {
 	p, err := a.Changes.PreviewChange(ctx, who, in.Name)
 	if err != nil {
 		return nil, err

@@ -17,14 +17,15 @@ import (
 	"rankwarden.example/internal/room/access"
 )
 
-// attemptCookie ties the answer of the identity provider to the browser that went there. It comes back from another site,
-// so that it cannot be for this site alone.
+// attemptCookie ties the answer of the identity provider to the browser that went there. It comes back from another
+// site, so that it cannot be for this site alone.
 const attemptCookie = "rankwarden_attempt"
 
 // CallbackPath is where people come back to from the identity provider.
 var CallbackPath = operation.FinishAtProvider.Pattern()
 
-// providerRoutes registers the sign-in with the identity provider. Both are pages of a browser, and not calls of a program.
+// providerRoutes registers the sign-in with the identity provider. Both are pages of a browser, and not calls of a
+// program.
 func (a *routes) providerRoutes() {
 	register(a, operation.SignInWays, a.signInWays)
 	a.raw(operation.BeginAtProvider, describePage, a.beginAtProvider)
@@ -51,7 +52,8 @@ func describePage(o *huma.Operation) {
 }
 
 func (a *routes) beginAtProvider(c fiber.Ctx) error {
-	address, browser, err := a.Access.BeginAtProvider(c.Context(), c.Query("to"), c.Query("fresh") == "true", c.IP(), c.Cookies(cookieName))
+	address, browser, err := a.Access.BeginAtProvider(c.Context(), c.Query("to"), c.Query("fresh") == "true", c.IP(),
+		c.Cookies(cookieName))
 	if err != nil {
 		return a.notSignedIn(c, err)
 	}
@@ -64,7 +66,8 @@ func (a *routes) finishAtProvider(c fiber.Ctx) error {
 	if said := c.Query("error"); said != "" && c.Query("state") == "" {
 		return a.notSignedIn(c, access.ErrSignIn)
 	}
-	back, err := a.Access.FinishAtProvider(c.Context(), c.Cookies(attemptCookie), c.Query("state"), c.Query("code"), c.IP())
+	back, err := a.Access.FinishAtProvider(c.Context(), c.Cookies(attemptCookie), c.Query("state"), c.Query("code"),
+		c.IP())
 	c.Cookie(&fiber.Cookie{Name: attemptCookie, Path: CallbackPath, MaxAge: -1, HTTPOnly: true})
 	if err != nil {
 		return a.notSignedIn(c, err)

@@ -27,7 +27,8 @@ var outcomes = map[rollout.Outcome]byte{
 func viewTally(t rollout.Tally) api.RolloutTally {
 	return api.RolloutTally{
 		NotOpen: t[rollout.NotOpen], Told: t[rollout.Told], Working: t[rollout.Working], Verified: t[rollout.Verified],
-		Failed: t[rollout.Failed], GuardRefused: t[rollout.GuardRefused], Held: t[rollout.Held], Lost: t[rollout.Lost], Late: t[rollout.Late],
+		Failed: t[rollout.Failed], GuardRefused: t[rollout.GuardRefused], Held: t[rollout.Held], Lost: t[rollout.Lost],
+		Late: t[rollout.Late],
 	}
 }
 
@@ -146,11 +147,7 @@ func (a *routes) planFrom(b api.StartRollout) rollout.Plan {
 
 // step is what a step of a rollout came to: the rollout, or its change while that waits for a second person.
 func (a *routes) step(
-	ctx context.Context,
-	who rights.Identity,
-	name string,
-	took bool,
-	err error,
+	ctx context.Context, who rights.Identity, name string, took bool, err error,
 ) (*struct{ Body api.RolloutStep }, error) {
 	out := &struct{ Body api.RolloutStep }{}
 	if err != nil {
@@ -185,17 +182,22 @@ func (a *routes) listRollouts(ctx context.Context, who rights.Identity, in *stru
 	return listOf(list, next, err, viewRolloutSummary)
 }
 
-func (a *routes) rolloutDefaults(context.Context, rights.Identity, *struct{}) (*struct{ Body api.RolloutDefaults }, error) {
+func (a *routes) rolloutDefaults(
+	context.Context, rights.Identity, *struct{},
+) (*struct{ Body api.RolloutDefaults }, error) {
 	p := a.Changes.DefaultPlan()
 	return &struct{ Body api.RolloutDefaults }{api.RolloutDefaults{
 		Shares: p.Shares,
 		Gate: api.Gate{
-			Verified: p.Gate.Verified, Failed: p.Gate.Failed, SoakSeconds: int(p.Gate.Soak.Seconds()), Heard: p.Gate.Heard,
+			Verified: p.Gate.Verified, Failed: p.Gate.Failed, SoakSeconds: int(p.Gate.Soak.Seconds()),
+			Heard: p.Gate.Heard,
 		},
 	}}, nil
 }
 
-func (a *routes) showRollout(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Rollout }, error) {
+func (a *routes) showRollout(
+	ctx context.Context, who rights.Identity, in *NamePath,
+) (*struct{ Body api.Rollout }, error) {
 	r, err := a.Reporting.Rollout(ctx, who, in.Name)
 	if err != nil {
 		return nil, err
@@ -227,7 +229,9 @@ func (a *routes) rolloutSteps() {
 	register(a, operation.RevertRollout, a.revertRollout)
 }
 
-func (a *routes) startRollout(ctx context.Context, who rights.Identity, in *struct{ Body api.StartRollout }) (*struct{ Body api.RolloutStep }, error) {
+func (a *routes) startRollout(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.StartRollout },
+) (*struct{ Body api.RolloutStep }, error) {
 	how := changes.GoingOut{Digest: in.Body.Digest, Plan: a.planFrom(in.Body), AtOnce: in.Body.AtOnce}
 	_, started, err := a.Changes.StartRollout(ctx, who, in.Body.Change, how)
 	return a.step(ctx, who, in.Body.Change, started, err)

@@ -18,8 +18,8 @@ import (
 // aboutItself are the routes that describe the interface; the library of the description adds them.
 var aboutItself = regexp.MustCompile(`^/api/v1/(openapi[-.0-9]*(json|yaml)|schemas/:schema)$`)
 
-// Fiber itself serves the operations that are declared, each with a right, and nothing beside them: a route that somebody adds
-// past the declarations is found here.
+// Fiber itself serves the operations that are declared, each with a right, and nothing beside them: a route that
+// somebody adds past the declarations is found here.
 func TestWhatIsServedIsWhatIsDeclared(t *testing.T) {
 	app := fiber.New()
 	httpapi.Mount(app, httpapi.Options{})
@@ -43,7 +43,8 @@ func TestThePageOfRights(t *testing.T) {
 	require.NoError(t, err)
 	rows := map[string][]string{}
 	for line := range strings.Lines(string(page)) {
-		if cells := strings.Split(strings.Trim(strings.TrimSpace(line), "| "), " | "); len(cells) == 2+len(rights.Roles) {
+		if cells := strings.Split(strings.Trim(strings.TrimSpace(line), "| "), " | "); len(cells) == 2+
+			len(rights.Roles) {
 			rows[cells[0]] = cells[1:]
 		}
 	}

@@ -19,31 +19,42 @@ func (a *routes) secondFactorRoutes() {
 	register(a, operation.RemoveSecondFactor, a.removeSecondFactor)
 }
 
-func (a *routes) showSecondFactor(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.SecondFactor }, error) {
+func (a *routes) showSecondFactor(
+	ctx context.Context, who rights.Identity, _ *struct{},
+) (*struct{ Body api.SecondFactor }, error) {
 	f, err := a.Access.SecondFactorOf(ctx, who)
 	return &struct{ Body api.SecondFactor }{viewSecondFactor(f)}, err
 }
 
-func (a *routes) beginSecondFactor(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.NewSecondFactor }, error) {
+func (a *routes) beginSecondFactor(
+	ctx context.Context, who rights.Identity, _ *struct{},
+) (*struct{ Body api.NewSecondFactor }, error) {
 	made, err := a.Access.BeginSecondFactor(ctx, who)
 	return &struct{ Body api.NewSecondFactor }{api.NewSecondFactor{
-		Secret: made.Secret, URI: made.URI, Image: "data:image/png;base64," + base64.StdEncoding.EncodeToString(made.Image),
+		Secret: made.Secret, URI: made.URI, Image: "data:image/png;base64," +
+			base64.StdEncoding.EncodeToString(made.Image),
 	}}, err
 }
 
-func (a *routes) confirmSecondFactor(ctx context.Context, who rights.Identity, in *struct{ Body api.Code }) (*struct{ Body api.RecoveryCodes }, error) {
+func (a *routes) confirmSecondFactor(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.Code },
+) (*struct{ Body api.RecoveryCodes }, error) {
 	secret, _ := ctx.Value(secretKey).(string)
 	codes, err := a.Access.ConfirmSecondFactor(ctx, who, secret, in.Body.Code)
 	return &struct{ Body api.RecoveryCodes }{api.RecoveryCodes{Codes: codes}}, err
 }
 
-func (a *routes) makeRecoveryCodes(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*struct{ Body api.RecoveryCodes }, error) {
+func (a *routes) makeRecoveryCodes(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.Proof },
+) (*struct{ Body api.RecoveryCodes }, error) {
 	secret, _ := ctx.Value(secretKey).(string)
 	codes, err := a.Access.NewRecoveryCodes(ctx, who, secret, in.Body.Password, in.Body.Code)
 	return &struct{ Body api.RecoveryCodes }{api.RecoveryCodes{Codes: codes}}, err
 }
 
-func (a *routes) removeSecondFactor(ctx context.Context, who rights.Identity, in *struct{ Body api.Proof }) (*Empty, error) {
+func (a *routes) removeSecondFactor(
+	ctx context.Context, who rights.Identity, in *struct{ Body api.Proof },
+) (*Empty, error) {
 	return &Empty{}, a.Access.RemoveSecondFactor(ctx, who, in.Body.Password, in.Body.Code)
 }
 

@@ -98,7 +98,9 @@ func (a *routes) listCheckpoints(ctx context.Context, _ rights.Identity, in *Pag
 	return listOf(list, next, err, viewCheckpoint)
 }
 
-func (a *routes) makeCheckpoint(ctx context.Context, who rights.Identity, _ *struct{}) (*struct{ Body api.Checkpoint }, error) {
+func (a *routes) makeCheckpoint(
+	ctx context.Context, who rights.Identity, _ *struct{},
+) (*struct{ Body api.Checkpoint }, error) {
 	c, err := a.Trail.Anchor(ctx, who)
 	return &struct{ Body api.Checkpoint }{viewCheckpoint(c)}, err
 }
@@ -182,10 +184,7 @@ func (a *routes) writeTrail(w *bufio.Writer, export *trail.Export, format string
 		if err := table.Write(audit.CSVHead); err != nil {
 			return err
 		}
-		_, err := export.Write(
-			a.Done,
-			trail.Sink{Entry: func(e audit.Entry) error { return audit.WriteCSV(table, e) }},
-		)
+		_, err := export.Write(a.Done, trail.Sink{Entry: func(e audit.Entry) error { return audit.WriteCSV(table, e) }})
 		table.Flush()
 		return err
 	}

@@ -13,8 +13,9 @@ import (
 
 func viewWaiver(w store.Waiver) api.Waiver {
 	return api.Waiver{
-		ID: w.ID, Device: w.Device, DeviceID: w.DeviceID, Unit: w.Unit, UnitTitle: unitTitle(w.Unit), Subject: w.Subject,
-		Words: w.Words, State: w.State, Reason: w.Reason, Until: w.Until, MadeBy: w.MadeBy, MadeAt: w.MadeAt,
+		ID: w.ID, Device: w.Device, DeviceID: w.DeviceID, Unit: w.Unit, UnitTitle: unitTitle(w.Unit),
+		Subject: w.Subject,
+		Words:   w.Words, State: w.State, Reason: w.Reason, Until: w.Until, MadeBy: w.MadeBy, MadeAt: w.MadeAt,
 		ApprovedBy: w.ApprovedBy, EndedBy: w.EndedBy, EndedAt: w.EndedAt,
 	}
 }

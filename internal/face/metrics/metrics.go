@@ -1,5 +1,5 @@
-// Package metrics tells machines how the service and the fleet stand, in the OpenMetrics text format. It names no device, no
-// operator and no account.
+// Package metrics tells machines how the service and the fleet stand, in the OpenMetrics text format. It names no
+// device, no operator and no account.
 package metrics
 
 import (
@@ -42,7 +42,8 @@ func New(source Source, database Database, now func() time.Time, certificate tim
 	m := &Metrics{
 		registry: prometheus.NewRegistry(),
 		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{
-			Name: "rankwarden_request_seconds", Help: "How long requests took, by what they asked for and how they were answered.",
+			Name:    "rankwarden_request_seconds",
+			Help:    "How long requests took, by what they asked for and how they were answered.",
 			Buckets: []float64{.005, .02, .05, .1, .25, .5, 1, 2.5, 10, 60},
 		}, []string{"route", "method", "status"}),
 	}
@@ -50,7 +51,8 @@ func New(source Source, database Database, now func() time.Time, certificate tim
 		Name: "rankwarden_build_info", Help: "Always 1; the version is in the label.",
 		ConstLabels: prometheus.Labels{"version": version.Number()},
 	}, func() float64 { return 1 })
-	m.registry.MustRegister(m.requests, build, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
+	m.registry.MustRegister(m.requests, build, collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
 		&figures{source, database, now, certificate, log})
 	return m
 }
@@ -88,15 +90,16 @@ func gauge(name, help string, labels ...string) *prometheus.Desc {
 
 // What is told of the fleet and of the records.
 var (
-	up           = gauge("database_up", "1 while the database takes writes.")
-	epoch        = gauge("epoch", "Epoch of the service; a new one begins when its database goes back.")
-	timeline     = gauge("database_timeline", "Timeline of the database; another one follows each promotion.")
-	returns      = gauge("database_returns", "How often the database was found to have gone back.")
-	mismatched   = gauge("devices_mismatched", "Live devices that hold what the service never gave them.")
-	frozen       = gauge("frozen", "Freezes in force: 0 while settling and rollouts go on.")
-	devices      = gauge("devices", "Live devices, by how they stand.", "standing")
-	findings     = gauge("findings_open", "Open findings of live devices.")
-	settling     = gauge("settling_requests", "Changes that wait to be settled for their devices, and those that failed and are tried again.", "state")
+	up         = gauge("database_up", "1 while the database takes writes.")
+	epoch      = gauge("epoch", "Epoch of the service; a new one begins when its database goes back.")
+	timeline   = gauge("database_timeline", "Timeline of the database; another one follows each promotion.")
+	returns    = gauge("database_returns", "How often the database was found to have gone back.")
+	mismatched = gauge("devices_mismatched", "Live devices that hold what the service never gave them.")
+	frozen     = gauge("frozen", "Freezes in force: 0 while settling and rollouts go on.")
+	devices    = gauge("devices", "Live devices, by how they stand.", "standing")
+	findings   = gauge("findings_open", "Open findings of live devices.")
+	settling   = gauge("settling_requests",
+		"Changes that wait to be settled for their devices, and those that failed and are tried again.", "state")
 	settlingAge  = gauge("settling_oldest_seconds", "Age of the oldest change that is not settled; 0 for none.")
 	overdue      = gauge("passwords_overdue", "Passwords of live devices that should have been changed.")
 	unrecovered  = gauge("passwords_unrecovered", "Current passwords without a copy sealed to a recovery key.")
@@ -104,14 +107,17 @@ var (
 	trailPending = gauge("trail_unsigned_entries", "Entries behind the last checkpoint.")
 	trailAge     = gauge("trail_checkpoint_age_seconds", "Age of the last checkpoint.")
 	orders       = gauge("orders_waiting", "Orders that wait for their devices.")
-	deliveries   = gauge("notification_deliveries", "Deliveries of notifications that wait, and those that failed.", "state")
-	sealed       = gauge("sealed_owners_used", "Sealed owners that were used since they were sealed.")
-	certificate  = gauge("certificate_expires_timestamp_seconds", "When the certificate of the service ends, in Unix time.")
+	deliveries   = gauge("notification_deliveries", "Deliveries of notifications that wait, and those that failed.",
+		"state")
+	sealed      = gauge("sealed_owners_used", "Sealed owners that were used since they were sealed.")
+	certificate = gauge("certificate_expires_timestamp_seconds",
+		"When the certificate of the service ends, in Unix time.")
 )
 
 // Describe implements [prometheus.Collector].
 func (f *figures) Describe(to chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{up, epoch, timeline, returns, mismatched, frozen, devices, findings, settling, settlingAge, overdue, unrecovered, trailLast, trailPending,
+	for _, d := range []*prometheus.Desc{up, epoch, timeline, returns, mismatched, frozen, devices, findings, settling,
+		settlingAge, overdue, unrecovered, trailLast, trailPending,
 		trailAge, orders, deliveries, sealed, certificate} {
 		to <- d
 	}

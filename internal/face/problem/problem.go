@@ -78,16 +78,18 @@ func FromLibrary(status int, message string, errs ...error) huma.StatusError {
 		}
 	}
 	if message == "validation failed" {
-		p.Detail = "the request does not fit its description; nothing was stored. See what is named, and the description " +
-			"at /api/v1/openapi.json"
+		p.Detail = "the request does not fit its description; nothing was stored. See what is named, and the " +
+			"description at /api/v1/openapi.json"
 	}
 	return p
 }
 
 var statuses = map[refusal.Kind]int{
-	refusal.Invalid: http.StatusUnprocessableEntity, refusal.NotFound: http.StatusNotFound, refusal.Conflict: http.StatusConflict,
-	refusal.Stale: http.StatusPreconditionFailed, refusal.Unauthorised: http.StatusUnauthorized,
-	refusal.Forbidden: http.StatusForbidden, refusal.TooMany: http.StatusTooManyRequests, refusal.Unavailable: http.StatusServiceUnavailable,
+	refusal.Invalid: http.StatusUnprocessableEntity, refusal.NotFound: http.StatusNotFound,
+	refusal.Conflict: http.StatusConflict,
+	refusal.Stale:    http.StatusPreconditionFailed, refusal.Unauthorised: http.StatusUnauthorized,
+	refusal.Forbidden: http.StatusForbidden, refusal.TooMany: http.StatusTooManyRequests,
+	refusal.Unavailable: http.StatusServiceUnavailable,
 }
 
 // faults say what is wrong with the database.

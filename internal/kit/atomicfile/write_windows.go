@@ -8,8 +8,8 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-// Write replaces a file whole: after a crash, or when the power went, there is the old one or the new one. Who may read it
-// is decided by its directory.
+// Write replaces a file whole: after a crash, or when the power went, there is the old one or the new one. Who may read
+// it is decided by its directory.
 func Write(path string, data []byte, _ os.FileMode) error {
 	next, err := os.CreateTemp(filepath.Dir(path), ".next-*")
 	if err != nil {

@@ -34,8 +34,11 @@ type entry[T any] struct {
 
 // Do has work done on an item, by itself or with others; two of the same key are never in one go, and keep their order.
 // Work gives an error, or nil, for each of its items; it has the values of the context of one of them, and goes on when
-// that one ends, for half a minute at most. The error is that of the context where it ended first: then the work may be done all the same.
-func (g *Gather[T]) Do(ctx context.Context, key string, item T, work func(ctx context.Context, items []T) []error) error {
+// that one ends, for half a minute at most. The error is that of the context where it ended first: then the work may be
+// done all the same.
+func (g *Gather[T]) Do(
+	ctx context.Context, key string, item T, work func(ctx context.Context, items []T) []error,
+) error {
 	e := entry[T]{context.WithoutCancel(ctx), key, item, make(chan error, 1)}
 	g.mu.Lock()
 	g.waiting = append(g.waiting, e)
@@ -100,8 +103,8 @@ func safely[T any](ctx context.Context, items []T, work func(ctx context.Context
 	return work(ctx, items)
 }
 
-// Apart does something with all items at once, such as in one transaction. Where some of them spoil that for the others,
-// it is done with each half by itself, until those are alone. It gives an error, or nil, for each item.
+// Apart does something with all items at once, such as in one transaction. Where some of them spoil that for the
+// others, it is done with each half by itself, until those are alone. It gives an error, or nil, for each item.
 func Apart[T any](items []T, spoilt func(err error) bool, do func(items []T) ([]error, error)) []error {
 	errs, err := do(items)
 	if err == nil {

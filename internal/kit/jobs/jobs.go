@@ -1,5 +1,5 @@
-// Package jobs runs what the service does again and again by itself: one replica of all at a time, on a schedule that is
-// kept in the database. What fails is tried again, later each time, until its next turn comes anyway.
+// Package jobs runs what the service does again and again by itself: one replica of all at a time, on a schedule that
+// is kept in the database. What fails is tried again, later each time, until its next turn comes anyway.
 package jobs
 
 import (
@@ -29,9 +29,9 @@ type Job struct {
 // attempts is how often a turn is tried; the last comes some minutes after the first.
 const attempts = 4
 
-// turnsEnd is how long a turn may take, and longTurnsEnd that of a long job. One that is under way for longer was lost with
-// its replica, or that is frozen, and another takes it up; until then nobody can tell the two apart. Every job may therefore
-// be cut anywhere, and begin again.
+// turnsEnd is how long a turn may take, and longTurnsEnd that of a long job. One that is under way for longer was lost
+// with its replica, or that is frozen, and another takes it up; until then nobody can tell the two apart. Every job may
+// therefore be cut anywhere, and begin again.
 const (
 	turnsEnd     = 30 * time.Second
 	longTurnsEnd = 10 * time.Minute
@@ -57,9 +57,11 @@ func Start(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger, list []Job
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: len(list)},
 		}, Workers: workers, PeriodicJobs: periodic,
-		MaxAttempts: attempts, JobTimeout: turnsEnd, RescueStuckJobsAfter: 2 * turnsEnd, Logger: slog.New(quiet{log.Handler()}),
+		MaxAttempts: attempts, JobTimeout: turnsEnd, RescueStuckJobsAfter: 2 * turnsEnd,
+		Logger: slog.New(quiet{log.Handler()}),
 		// What ended is of no use to anybody: what a job did is in its own records.
-		CompletedJobRetentionPeriod: time.Hour, CancelledJobRetentionPeriod: time.Hour, DiscardedJobRetentionPeriod: time.Hour,
+		CompletedJobRetentionPeriod: time.Hour, CancelledJobRetentionPeriod: time.Hour,
+		DiscardedJobRetentionPeriod: time.Hour,
 	})
 	if err == nil {
 		err = client.Start(ctx)
@@ -90,7 +92,8 @@ func (turn) Kind() string { return "turn" }
 func (turn) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{
 		UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{rivertype.JobStateAvailable,
-			rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateRunning, rivertype.JobStateScheduled}},
+			rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateRunning,
+			rivertype.JobStateScheduled}},
 	}
 }
 

@@ -8,14 +8,15 @@ import (
 	"time"
 )
 
-// Notice says that something changed: a topic, and the identifiers of what changed. Without any, anything of the topic may have.
+// Notice says that something changed: a topic, and the identifiers of what changed. Without any, anything of the topic
+// may have.
 type Notice struct {
 	Topic string   `json:"topic"`
 	IDs   []string `json:"ids,omitempty"`
 }
 
-// Source is where notices come in. It hands each to receive until the context ends or it is interrupted, and calls ready
-// once nothing can be missed any more.
+// Source is where notices come in. It hands each to receive until the context ends or it is interrupted, and calls
+// ready once nothing can be missed any more.
 type Source interface {
 	Listen(ctx context.Context, ready func(), receive func(Notice)) error
 }
@@ -113,8 +114,8 @@ func (h *Hub) Relisten() {
 	}
 }
 
-// Run listens to a source until the context ends. Whenever it was interrupted it listens again, and publishes every topic
-// without identifiers: anything may have changed.
+// Run listens to a source until the context ends. Whenever it was interrupted it listens again, and publishes every
+// topic without identifiers: anything may have changed.
 func (h *Hub) Run(ctx context.Context, source Source, topics []string, log *slog.Logger) {
 	const retry = time.Second
 	everything := func() {

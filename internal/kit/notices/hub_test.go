@@ -12,7 +12,8 @@ func TestHubGathersUntilTaken(t *testing.T) {
 	var hub notices.Hub
 	devices := hub.Subscribe("devices")
 	all := hub.Subscribe("devices", "edits")
-	for _, n := range []notices.Notice{{Topic: "devices", IDs: []string{"a", "b"}}, {Topic: "devices", IDs: []string{"b"}}, {Topic: "edits"}} {
+	for _, n := range []notices.Notice{{Topic: "devices", IDs: []string{"a", "b"}},
+		{Topic: "devices", IDs: []string{"b"}}, {Topic: "edits"}} {
 		hub.Publish(n) // never blocks, though nobody takes
 	}
 	<-devices.Ready

@@ -171,7 +171,8 @@ func (c *Cluster) ready(ctx context.Context) error {
 
 func (c *Cluster) createDatabase(ctx context.Context, conn *pgx.Conn, name string) error {
 	var there bool
-	if err := conn.QueryRow(ctx, "select exists (select from pg_database where datname = $1)", name).Scan(&there); err != nil ||
+	if err := conn.QueryRow(ctx, "select exists (select from pg_database where datname = $1)", name).
+		Scan(&there); err != nil ||
 		there {
 		return err
 	}

@@ -50,7 +50,9 @@ func Recover(ctx context.Context, dir string, settings ...string) (*Cluster, err
 }
 
 // copied copies the server's data into dir.
-func (c *Cluster) copied(ctx context.Context, to string, options ...string) (as account, programs, dir string, err error) {
+func (c *Cluster) copied(
+	ctx context.Context, to string, options ...string,
+) (as account, programs, dir string, err error) {
 	if programs, err = Programs(); err != nil {
 		return as, programs, to, err
 	}

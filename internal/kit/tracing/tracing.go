@@ -1,5 +1,5 @@
-// Package tracing sends what the service does, and how long it takes, to a collector of traces (OpenTelemetry, OTLP over HTTP).
-// Spans name operations, routes and outcomes, and nothing that people wrote.
+// Package tracing sends what the service does, and how long it takes, to a collector of traces (OpenTelemetry, OTLP
+// over HTTP). Spans name operations, routes and outcomes, and nothing that people wrote.
 package tracing
 
 import (
@@ -23,7 +23,8 @@ import (
 // Tracer is what every part of the service makes its spans with; without [Start] it makes none.
 func Tracer() trace.Tracer { return otel.Tracer("rankwarden") }
 
-// Start sends spans to the collector at a URL, such as http://127.0.0.1:4318, until stop is called, which sends what is left.
+// Start sends spans to the collector at a URL, such as http://127.0.0.1:4318, until stop is called, which sends what is
+// left.
 func Start(ctx context.Context, endpoint string) (stop func(context.Context) error, err error) {
 	u, err := url.Parse(endpoint)
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil {
@@ -33,12 +34,9 @@ func Start(ctx context.Context, endpoint string) (stop func(context.Context) err
 	if err != nil {
 		return nil, fmt.Errorf("traces: %w", err)
 	}
-	provider := sdktrace.NewTracerProvider(
-		sdktrace.WithBatcher(exporter),
-		sdktrace.WithResource(resource.NewSchemaless(
-			attribute.String("service.name", "rankwarden"), attribute.String("service.version", version.Number()),
-		)),
-	)
+	provider := sdktrace.NewTracerProvider(sdktrace.WithBatcher(exporter), sdktrace.WithResource(resource.NewSchemaless(
+		attribute.String("service.name", "rankwarden"), attribute.String("service.version", version.Number()),
+	)))
 	otel.SetTracerProvider(provider)
 	otel.SetTextMapPropagator(propagation.TraceContext{})
 	return provider.Shutdown, nil

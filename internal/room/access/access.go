@@ -30,6 +30,8 @@ type Service struct {
 }
 
 // New opens the room. Secrets of second factors are kept in a box.
-func New(room uow.Room[Reads, Records], unknown *uow.Strangers, passwords *auth.Hashing, secrets secretbox.Box) *Service {
+func New(
+	room uow.Room[Reads, Records], unknown *uow.Strangers, passwords *auth.Hashing, secrets secretbox.Box,
+) *Service {
 	return &Service{Room: room, Strangers: unknown, passwords: newHashing(passwords), secrets: secrets}
 }

@@ -185,7 +185,8 @@ func TestTheLastOwnerStays(t *testing.T) {
 	)
 	assert.ErrorContains(t, err, "the last owner")
 	r.operators[asta.ID] = asta
-	for _, grants := range [][]rights.Grant{{}, {{Role: "captain"}}, {{Role: rights.Support}, {Role: rights.Support}}, {{Role: rights.Owner, Groups: []string{"piers"}}}, {{Role: rights.Support, Groups: []string{"piers"}}}} {
+	for _, grants := range [][]rights.Grant{{}, {{Role: "captain"}}, {{Role: rights.Support}, {Role: rights.Support}},
+		{{Role: rights.Owner, Groups: []string{"piers"}}}, {{Role: rights.Support, Groups: []string{"piers"}}}} {
 		_, err = s.AddOperator(t.Context(), who, "runa", password, grants)
 		assert.Equal(t, refusal.Invalid, kind(err), "%v", grants)
 	}

@@ -75,7 +75,8 @@ func (s *Service) spendAttempt(ctx context.Context, who rights.Identity, hasCode
 		return nil
 	})
 	if err == nil && wait > 0 {
-		err = refusal.New(refusal.TooMany, "too many wrong passwords; try again in %s", wait.Round(time.Second)+time.Second).
+		err = refusal.New(refusal.TooMany, "too many wrong passwords; try again in %s",
+			wait.Round(time.Second)+time.Second).
 			After(wait)
 	}
 	return a, err

@@ -35,7 +35,8 @@ var (
 )
 
 // errNotWaiting is given for a code with which no program waits.
-var errNotWaiting = refusal.New(refusal.NotFound, "no program waits with this code; it may have expired, or was decided on already")
+var errNotWaiting = refusal.New(refusal.NotFound,
+	"no program waits with this code; it may have expired, or was decided on already")
 
 // NewGrant is what a program is told that asks.
 type NewGrant struct {
@@ -46,12 +47,15 @@ type NewGrant struct {
 // AskForToken begins a request of a program: a person decides on it by its user code.
 func (s *Service) AskForToken(ctx context.Context, program, address string, hours int) (NewGrant, error) {
 	secret, now := auth.NewSecret(), s.Now()
-	g := store.DeviceGrant{Hash: auth.HashSecret(secret), UserCode: userCode(), Program: program, Address: address, Hours: hours,
+	g := store.DeviceGrant{Hash: auth.HashSecret(secret), UserCode: userCode(), Program: program, Address: address,
+		Hours:     hours,
 		CreatedAt: now, ExpiresAt: now.Add(grantLife)}
-	err := s.Do(ctx, uow.ByOperator(operation.AskForToken, rights.Identity{Address: address}, "").As(""), func(tx Records, _ *uow.Work) error {
+	err := s.Do(ctx, uow.ByOperator(operation.AskForToken, rights.Identity{Address: address}, "").
+		As(""), func(tx Records, _ *uow.Work) error {
 		waiting, err := tx.AddDeviceGrant(g)
 		if err == nil && waiting > mostWaiting {
-			err = refusal.New(refusal.TooMany, "too many programs at this address wait for a decision; try again in some minutes").
+			err = refusal.New(refusal.TooMany,
+				"too many programs at this address wait for a decision; try again in some minutes").
 				After(time.Minute)
 		}
 		return err
@@ -122,10 +126,13 @@ func (s *Service) DecideGrant(ctx context.Context, who rights.Identity, code str
 }
 
 // TakeToken gives a program its token, once; until then one of the errors of polling.
-func (s *Service) TakeToken(ctx context.Context, deviceCode, address string) (a store.APIToken, secret string, err error) {
+func (s *Service) TakeToken(
+	ctx context.Context, deviceCode, address string,
+) (a store.APIToken, secret string, err error) {
 	var g store.DeviceGrant
 	var polling error
-	err = s.Do(ctx, uow.ByOperator(operation.TakeToken, rights.Identity{Address: address}, "").As(""), func(tx Records, _ *uow.Work) error {
+	err = s.Do(ctx, uow.ByOperator(operation.TakeToken, rights.Identity{Address: address}, "").
+		As(""), func(tx Records, _ *uow.Work) error {
 		g, err = tx.LockDeviceGrant(auth.HashSecret(deviceCode))
 		now := s.Now()
 		switch {

@@ -55,8 +55,8 @@ func (s *Service) ResetOwner(ctx context.Context, who rights.Identity, name, pas
 	return err
 }
 
-// SealOwner makes an owner for the day on which nobody else gets in, or seals one anew with another password. It is for who
-// works on the machine of the service.
+// SealOwner makes an owner for the day on which nobody else gets in, or seals one anew with another password. It is for
+// who works on the machine of the service.
 func (s *Service) SealOwner(ctx context.Context, who rights.Identity, name, password string) error {
 	if err := s.ResetOwner(ctx, who, name, password); err != nil {
 		return err
@@ -72,10 +72,7 @@ func (s *Service) SealOwner(ctx context.Context, who rights.Identity, name, pass
 
 // AddOperator adds an operator of our own.
 func (s *Service) AddOperator(
-	ctx context.Context,
-	who rights.Identity,
-	name, password string,
-	grants []rights.Grant,
+	ctx context.Context, who rights.Identity, name, password string, grants []rights.Grant,
 ) (store.Operator, error) {
 	if err := checkOperatorName(name); err != nil {
 		return store.Operator{}, err
@@ -86,27 +83,24 @@ func (s *Service) AddOperator(
 	}
 	grants = normalGrants(grants)
 	o := store.Operator{ID: store.NewID(s.Now()), Name: name, Grants: grants, PasswordHash: hash, CreatedAt: s.Now()}
-	err = s.Do(
-		ctx,
-		uow.ByOperator(operation.CreateOperator, who, name),
-		func(tx Records, w *uow.Work) error {
-			if err := checkGrants(tx, grants); err != nil {
-				return err
-			}
-			if err := tx.AddOperator(o); err != nil {
-				return refusal.Named(err, "operator", name)
-			}
-			w.After = operatorState(o)
-			return nil
-		},
-	)
+	err = s.Do(ctx, uow.ByOperator(operation.CreateOperator, who, name), func(tx Records, w *uow.Work) error {
+		if err := checkGrants(tx, grants); err != nil {
+			return err
+		}
+		if err := tx.AddOperator(o); err != nil {
+			return refusal.Named(err, "operator", name)
+		}
+		w.After = operatorState(o)
+		return nil
+	})
 	return o, refusal.Named(err, "operator", name)
 }
 
 // checkOperatorName refuses what cannot be an operator's name.
 func checkOperatorName(name string) error {
 	if !operatorName.MatchString(name) {
-		return refusal.New(refusal.Invalid, "%q cannot be an operator's name; use 1 to 63 of a-z, 0-9 and . _ @ -", name).
+		return refusal.New(refusal.Invalid, "%q cannot be an operator's name; use 1 to 63 of a-z, 0-9 and . _ @ -",
+			name).
 			At("name")
 	}
 	if name == audit.Service || name == audit.Strangers {
@@ -120,18 +114,19 @@ func checkOperatorName(name string) error {
 // into.
 func checkGrants(tx Records, grants []rights.Grant) error {
 	if len(grants) == 0 {
-		return refusal.New(refusal.Invalid, "an operator needs a role at least; the roles are viewer, support, author, "+
-			"deployer, auditor and owner").
+		return refusal.New(refusal.Invalid, "an operator needs a role at least; the roles are viewer, support, "+
+			"author, deployer, auditor and owner").
 			At("roles")
 	}
 	for i, g := range grants {
 		if !g.Role.Valid() {
-			return refusal.New(refusal.Invalid, "%q is no role; the roles are viewer, support, author, deployer, auditor and "+
-				"owner", g.Role).
+			return refusal.New(refusal.Invalid,
+				"%q is no role; the roles are viewer, support, author, deployer, auditor and owner", g.Role).
 				At("roles")
 		}
 		if slices.ContainsFunc(grants[:i], func(other rights.Grant) bool { return other.Role == g.Role }) {
-			return refusal.New(refusal.Invalid, "the role %s stands there twice; give it once, with all its groups", g.Role).
+			return refusal.New(refusal.Invalid, "the role %s stands there twice; give it once, with all its groups",
+				g.Role).
 				At("roles")
 		}
 		if (g.Role == rights.Owner || g.Role == rights.Auditor) && !g.Everywhere() {
@@ -159,10 +154,7 @@ type OperatorChange struct {
 
 // ChangeOperator changes an operator and ends the operator's sessions and tokens.
 func (s *Service) ChangeOperator(
-	ctx context.Context,
-	who rights.Identity,
-	name string,
-	c OperatorChange,
+	ctx context.Context, who rights.Identity, name string, c OperatorChange,
 ) (store.Operator, error) {
 	var o store.Operator
 	hash := ""
@@ -173,65 +165,59 @@ func (s *Service) ChangeOperator(
 		}
 	}
 	c.Grants = normalGrants(c.Grants)
-	err := s.Do(
-		ctx,
-		uow.ByOperator(operation.EditOperator, who, name),
-		func(tx Records, w *uow.Work) (err error) {
-			if o, err = tx.OperatorByName(name); err != nil {
+	err := s.Do(ctx, uow.ByOperator(operation.EditOperator, who, name), func(tx Records, w *uow.Work) (err error) {
+		if o, err = tx.OperatorByName(name); err != nil {
+			return err
+		}
+		if o, err = tx.LockOperator(o.ID); err != nil {
+			return err
+		}
+		w.Before = operatorState(o)
+		if o.ID == who.OperatorID &&
+			(c.Disabled != nil && *c.Disabled || c.Grants != nil &&
+				!rights.Identity{Grants: c.Grants}.Has(rights.Owner)) {
+			return refusal.New(refusal.Invalid, "you cannot take the owner's rights from yourself; ask another owner")
+		}
+		if o.Issuer != "" && (c.Grants != nil || c.Password != nil) {
+			return refusal.New(refusal.Conflict,
+				"%q signs in with the identity provider, which has the password, and whose groups give the roles", name)
+		}
+		if c.Grants != nil {
+			if err := checkGrants(tx, c.Grants); err != nil {
 				return err
 			}
-			if o, err = tx.LockOperator(o.ID); err != nil {
+			o.Grants = c.Grants
+		}
+		if c.Password != nil {
+			o.PasswordHash = hash
+		}
+		if c.Disabled != nil {
+			o.DisabledAt = nil
+			if *c.Disabled {
+				o.DisabledAt = new(s.Now())
+			}
+		}
+		if err := tx.SetOperator(o, s.Now()); err != nil {
+			return err
+		}
+		if c.ResetFactor {
+			if err := errors.Join(tx.DropSecondFactor(o.ID), tx.DropPasskeys(o.ID)); err != nil {
 				return err
 			}
-			w.Before = operatorState(o)
-			if o.ID == who.OperatorID &&
-				(c.Disabled != nil && *c.Disabled || c.Grants != nil && !rights.Identity{Grants: c.Grants}.Has(rights.Owner)) {
-				return refusal.New(
-					refusal.Invalid,
-					"you cannot take the owner's rights from yourself; ask another owner",
-				)
-			}
-			if o.Issuer != "" && (c.Grants != nil || c.Password != nil) {
-				return refusal.New(refusal.Conflict, "%q signs in with the identity provider, which has the password, and whose groups "+
-					"give the roles", name)
-			}
-			if c.Grants != nil {
-				if err := checkGrants(tx, c.Grants); err != nil {
-					return err
-				}
-				o.Grants = c.Grants
-			}
-			if c.Password != nil {
-				o.PasswordHash = hash
-			}
-			if c.Disabled != nil {
-				o.DisabledAt = nil
-				if *c.Disabled {
-					o.DisabledAt = new(s.Now())
-				}
-			}
-			if err := tx.SetOperator(o, s.Now()); err != nil {
-				return err
-			}
-			if c.ResetFactor {
-				if err := errors.Join(tx.DropSecondFactor(o.ID), tx.DropPasskeys(o.ID)); err != nil {
-					return err
-				}
-			}
-			if n, err := tx.OwnersLeft(); err != nil {
-				return err
-			} else if n == 0 {
-				return refusal.New(refusal.Conflict, "%q is the last owner who may sign in; create another one first", name)
-			}
-			after := operatorState(o)
-			after["new_password"] = c.Password != nil
-			if c.ResetFactor {
-				after["second_factor"] = "reset"
-			}
-			w.After = after
-			return nil
-		},
-	)
+		}
+		if n, err := tx.OwnersLeft(); err != nil {
+			return err
+		} else if n == 0 {
+			return refusal.New(refusal.Conflict, "%q is the last owner who may sign in; create another one first", name)
+		}
+		after := operatorState(o)
+		after["new_password"] = c.Password != nil
+		if c.ResetFactor {
+			after["second_factor"] = "reset"
+		}
+		w.After = after
+		return nil
+	})
 	return o, refusal.Named(err, "operator", name)
 }
 

@@ -23,8 +23,8 @@ import (
 // mostPasskeys bounds how many one operator has.
 const mostPasskeys = 20
 
-// NewPasskeys says for which site passkeys are (WebAuthn): that of the console's address. Where people reach the console by an
-// IP address, which browsers make no passkeys for, it is nil; loopback counts as localhost.
+// NewPasskeys says for which site passkeys are (WebAuthn): that of the console's address. Where people reach the
+// console by an IP address, which browsers make no passkeys for, it is nil; loopback counts as localhost.
 func NewPasskeys(organisation, address string) *webauthn.WebAuthn {
 	u, err := url.Parse(address)
 	if err != nil {
@@ -38,14 +38,16 @@ func NewPasskeys(organisation, address string) *webauthn.WebAuthn {
 		site = "localhost"
 		u.Host = strings.Replace(u.Host, u.Hostname(), site, 1)
 	}
-	w, err := webauthn.New(&webauthn.Config{RPID: site, RPDisplayName: "Rank Warden, " + organisation, RPOrigins: []string{u.Scheme + "://" + u.Host}})
+	w, err := webauthn.New(&webauthn.Config{RPID: site, RPDisplayName: "Rank Warden, " + organisation,
+		RPOrigins: []string{u.Scheme + "://" + u.Host}})
 	if err != nil {
 		return nil
 	}
 	return w
 }
 
-var errNoPasskeys = refusal.New(refusal.NotFound, "passkeys need a name in the address of the console; whoever runs the service gives it with public-url")
+var errNoPasskeys = refusal.New(refusal.NotFound,
+	"passkeys need a name in the address of the console; whoever runs the service gives it with public-url")
 
 // keyHolder is an operator as the library wants one.
 type keyHolder struct {
@@ -86,7 +88,9 @@ type Ceremony struct {
 }
 
 // begin keeps a ceremony.
-func (s *Service) begin(ctx context.Context, operator, address string, session *webauthn.SessionData, options any) (c Ceremony, err error) {
+func (s *Service) begin(
+	ctx context.Context, operator, address string, session *webauthn.SessionData, options any,
+) (c Ceremony, err error) {
 	kept, err := json.Marshal(session)
 	if err != nil {
 		return c, err
@@ -96,7 +100,8 @@ func (s *Service) begin(ctx context.Context, operator, address string, session *
 	}
 	c.Secret = auth.NewSecret()
 	return c, s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
-		underWay, err := tx.AddCeremony(store.PasskeyCeremony{Hash: auth.HashSecret(c.Secret), OperatorID: operator, Session: string(kept),
+		underWay, err := tx.AddCeremony(store.PasskeyCeremony{Hash: auth.HashSecret(c.Secret), OperatorID: operator,
+			Session: string(kept),
 			Address: address, CreatedAt: s.Now()}, s.Now().Add(-attemptLife))
 		if err == nil && underWay > mostUnderWay {
 			err = errTooManyUnderWay
@@ -105,7 +110,8 @@ func (s *Service) begin(ctx context.Context, operator, address string, session *
 	})
 }
 
-var errCeremony = refusal.New(refusal.Unauthorised, "this answer belongs to nothing that was begun here, or it was used already; try again")
+var errCeremony = refusal.New(refusal.Unauthorised,
+	"this answer belongs to nothing that was begun here, or it was used already; try again")
 
 // take gives back a ceremony of an operator, and ends it.
 func (s *Service) take(ctx context.Context, secret, operator string) (session webauthn.SessionData, err error) {
@@ -114,7 +120,8 @@ func (s *Service) take(ctx context.Context, secret, operator string) (session we
 		c, err = tx.TakeCeremony(auth.HashSecret(secret))
 		return err
 	})
-	if errors.Is(err, store.ErrNotFound) || err == nil && (s.Now().Sub(c.CreatedAt) > attemptLife || c.OperatorID != operator) {
+	if errors.Is(err, store.ErrNotFound) || err == nil &&
+		(s.Now().Sub(c.CreatedAt) > attemptLife || c.OperatorID != operator) {
 		return session, errCeremony
 	}
 	if err == nil {
@@ -129,7 +136,8 @@ func (s *Service) BeginPasskey(ctx context.Context, who rights.Identity) (Ceremo
 	case s.Passkeys == nil:
 		return Ceremony{}, errNoPasskeys
 	case who.AtProvider:
-		return Ceremony{}, refusal.New(refusal.Conflict, "you sign in with the identity provider; set a passkey up there")
+		return Ceremony{}, refusal.New(refusal.Conflict,
+			"you sign in with the identity provider; set a passkey up there")
 	case !who.Fresh(s.Now()):
 		return Ceremony{}, errNotFresh
 	}
@@ -141,7 +149,8 @@ func (s *Service) BeginPasskey(ctx context.Context, who rights.Identity) (Ceremo
 		return Ceremony{}, errFactorFirst
 	}
 	if len(h.keys) >= mostPasskeys {
-		return Ceremony{}, refusal.New(refusal.Conflict, "you have %d passkeys, which is the most; remove one first", len(h.keys))
+		return Ceremony{}, refusal.New(refusal.Conflict, "you have %d passkeys, which is the most; remove one first",
+			len(h.keys))
 	}
 	options, session, err := s.Passkeys.BeginRegistration(h,
 		webauthn.WithExclusions(webauthn.Credentials(h.keys).CredentialDescriptors()),
@@ -156,12 +165,15 @@ func (s *Service) BeginPasskey(ctx context.Context, who rights.Identity) (Ceremo
 }
 
 // AddPasskey takes the passkey that a browser made.
-func (s *Service) AddPasskey(ctx context.Context, who rights.Identity, name, secret string, response []byte) (made store.Passkey, err error) {
+func (s *Service) AddPasskey(
+	ctx context.Context, who rights.Identity, name, secret string, response []byte,
+) (made store.Passkey, err error) {
 	if s.Passkeys == nil {
 		return made, errNoPasskeys
 	}
 	if name == "" || len(name) > 60 || text.CheckVisible(name) != nil {
-		return made, refusal.New(refusal.Invalid, "give the passkey a name of 60 characters at most, such as that of the device").At("name")
+		return made, refusal.New(refusal.Invalid,
+			"give the passkey a name of 60 characters at most, such as that of the device").At("name")
 	}
 	act := uow.ByOperator(operation.AddPasskey, who, who.Name)
 	session, err := s.take(ctx, secret, who.OperatorID)
@@ -186,7 +198,8 @@ func (s *Service) AddPasskey(ctx context.Context, who rights.Identity, name, sec
 		if err != nil {
 			return err
 		}
-		made = store.Passkey{ID: credential.ID, OperatorID: who.OperatorID, Name: name, Credential: string(kept), CreatedAt: s.Now()}
+		made = store.Passkey{ID: credential.ID, OperatorID: who.OperatorID, Name: name, Credential: string(kept),
+			CreatedAt: s.Now()}
 		w.After = map[string]any{"name": name}
 		return refusal.Named(tx.AddPasskey(made), "passkey", name)
 	})

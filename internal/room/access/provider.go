@@ -27,40 +27,42 @@ const (
 )
 
 // errNoProvider is given where none is configured.
-var errNoProvider = refusal.New(refusal.NotFound, "no identity provider is configured here; sign in with name and password")
+var errNoProvider = refusal.New(refusal.NotFound,
+	"no identity provider is configured here; sign in with name and password")
 
 // errAttempt is given for an answer that belongs to no sign-in of this browser.
-var errAttempt = refusal.New(refusal.Unauthorised, "this answer belongs to no sign-in that this browser began, or it was used already; "+
-	"sign in again")
+var errAttempt = refusal.New(refusal.Unauthorised,
+	"this answer belongs to no sign-in that this browser began, or it was used already; sign in again")
 
 // errTooManyUnderWay is given to an address that begins to sign in again and again.
-var errTooManyUnderWay = refusal.New(refusal.TooMany, "too many sign-ins of this address are under way; try again in some minutes").
+var errTooManyUnderWay = refusal.New(refusal.TooMany,
+	"too many sign-ins of this address are under way; try again in some minutes").
 	After(time.Minute)
 
 // localPath is a path of the console, whatever was asked for: nobody is sent elsewhere.
 func localPath(target string) string {
-	if !strings.HasPrefix(target, "/") || strings.HasPrefix(target, "//") || strings.ContainsAny(target, "\\\r\n\t<>\"") {
+	if !strings.HasPrefix(target, "/") || strings.HasPrefix(target, "//") ||
+		strings.ContainsAny(target, "\\\r\n\t<>\"") {
 		return "/watch"
 	}
 	return target
 }
 
-// BeginAtProvider begins a sign-in with the identity provider: where the browser goes, and what it must bring back beside
-// the answer.
+// BeginAtProvider begins a sign-in with the identity provider: where the browser goes, and what it must bring back
+// beside the answer.
 func (s *Service) BeginAtProvider(
-	ctx context.Context,
-	target string,
-	fresh bool,
-	from, session string,
+	ctx context.Context, target string, fresh bool, from, session string,
 ) (address, browser string, err error) {
 	if s.Provider == nil {
 		return "", "", errNoProvider
 	}
-	a := oidc.Attempt{State: auth.NewSecret(), Nonce: auth.NewSecret(), Verifier: oauth2.GenerateVerifier(), Fresh: fresh}
+	a := oidc.Attempt{State: auth.NewSecret(), Nonce: auth.NewSecret(), Verifier: oauth2.GenerateVerifier(),
+		Fresh: fresh}
 	browser = auth.NewSecret()
 	if address, err = s.Provider.AuthURL(ctx, a); err != nil {
 		s.Log.Error("the identity provider cannot be used", "error", err)
-		return "", "", refusal.New(refusal.Unavailable, "the identity provider does not answer; try again, or ask an owner").After(time.Minute)
+		return "", "", refusal.New(refusal.Unavailable,
+			"the identity provider does not answer; try again, or ask an owner").After(time.Minute)
 	}
 	now := s.Now()
 	err = s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
@@ -91,7 +93,9 @@ type Returned struct {
 }
 
 // FinishAtProvider takes the answer that a browser brought back, and opens a session.
-func (s *Service) FinishAtProvider(ctx context.Context, browser, state, code, address string) (back Returned, err error) {
+func (s *Service) FinishAtProvider(
+	ctx context.Context, browser, state, code, address string,
+) (back Returned, err error) {
 	if s.Provider == nil {
 		return back, errNoProvider
 	}
@@ -110,22 +114,26 @@ func (s *Service) FinishAtProvider(ctx context.Context, browser, state, code, ad
 	if err != nil {
 		return back, err
 	}
-	person, err := s.Provider.Exchange(ctx, code, oidc.Attempt{State: state, Nonce: a.Nonce, Verifier: a.Verifier, Fresh: a.Fresh})
+	person, err := s.Provider.Exchange(ctx, code,
+		oidc.Attempt{State: state, Nonce: a.Nonce, Verifier: a.Verifier, Fresh: a.Fresh})
 	if err != nil {
 		s.Log.Warn("a sign-in with the identity provider was refused", "error", err)
-		return refused("", refusal.New(refusal.Unauthorised, "the identity provider's answer was not believed; sign in again, and ask an owner "+
-			"to look into the log of the service if it happens again"))
+		return refused("", refusal.New(refusal.Unauthorised,
+			"the identity provider's answer was not believed; sign in again, and ask an owner to look into the log "+
+				"of the service if it happens again"))
 	}
 	now := s.Now()
 	if a.Fresh && now.Sub(person.SignedInAt).Abs() > freshWithin {
-		return refused(person.Name, refusal.New(refusal.Unauthorised, "the identity provider did not ask for your password again"))
+		return refused(person.Name, refusal.New(refusal.Unauthorised,
+			"the identity provider did not ask for your password again"))
 	}
 	back = Returned{auth.NewSecret(), a.Target}
-	who := rights.Identity{Name: person.Name, Address: address, Grants: s.Provider.Grants(person.Groups), FreshAt: person.SignedInAt,
-		Factor: true}
+	who := rights.Identity{Name: person.Name, Address: address, Grants: s.Provider.Grants(person.Groups),
+		FreshAt: person.SignedInAt,
+		Factor:  true}
 	if len(who.Grants) == 0 {
-		return refused(person.Name, refusal.New(refusal.Forbidden, "%s is in no group that may use this; ask whoever keeps the groups of the "+
-			"identity provider", person.Name))
+		return refused(person.Name, refusal.New(refusal.Forbidden,
+			"%s is in no group that may use this; ask whoever keeps the groups of the identity provider", person.Name))
 	}
 	act := uow.ByOperator(operation.FinishAtProvider, who, person.Name).As("session.opened")
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
@@ -141,7 +149,8 @@ func (s *Service) FinishAtProvider(ctx context.Context, browser, state, code, ad
 				return err
 			}
 		}
-		return tx.AddSession(store.Session{Hash: auth.HashSecret(back.Session), OperatorID: o.ID, Address: address, CreatedAt: now,
+		return tx.AddSession(store.Session{Hash: auth.HashSecret(back.Session), OperatorID: o.ID, Address: address,
+			CreatedAt: now,
 			ExpiresAt: now.Add(SessionLength), FreshAt: person.SignedInAt, Factor: true})
 	})
 	var said *refusal.Error
@@ -151,9 +160,11 @@ func (s *Service) FinishAtProvider(ctx context.Context, browser, state, code, ad
 	return back, err
 }
 
-// fromProvider is the operator that a person of the provider is, made at the first sign-in; the roles are those that the
-// provider's groups give now.
-func (s *Service) fromProvider(tx Records, w *uow.Work, p oidc.Person, grants []rights.Grant) (o store.Operator, err error) {
+// fromProvider is the operator that a person of the provider is, made at the first sign-in; the roles are those that
+// the provider's groups give now.
+func (s *Service) fromProvider(
+	tx Records, w *uow.Work, p oidc.Person, grants []rights.Grant,
+) (o store.Operator, err error) {
 	grants = normalGrants(grants)
 	if err := checkGrants(tx, grants); err != nil {
 		return o, err
@@ -164,7 +175,8 @@ func (s *Service) fromProvider(tx Records, w *uow.Work, p oidc.Person, grants []
 		if err := checkOperatorName(p.Name); err != nil {
 			return o, err
 		}
-		o = store.Operator{ID: store.NewID(s.Now()), Name: p.Name, Grants: grants, CreatedAt: s.Now(), Issuer: p.Issuer, Subject: p.Subject}
+		o = store.Operator{ID: store.NewID(s.Now()), Name: p.Name, Grants: grants, CreatedAt: s.Now(), Issuer: p.Issuer,
+			Subject: p.Subject}
 		if err := tx.AddOperator(o); err != nil {
 			return o, refusal.Named(err, "operator", p.Name)
 		}

@@ -67,11 +67,13 @@ type NewSecondFactor struct {
 }
 
 // errNotFresh is given when the password was given too long ago: who finds an open session sets up no second factor.
-var errNotFresh = refusal.New(refusal.Forbidden, "a second factor is set up within 15 minutes of signing in; sign out, and sign in again").
+var errNotFresh = refusal.New(refusal.Forbidden,
+	"a second factor is set up within 15 minutes of signing in; sign out, and sign in again").
 	WithCode("sign_in_again")
 
 // errFactorFirst is given to who has a second factor or passkey and came in without it.
-var errFactorFirst = refusal.New(refusal.Forbidden, "sign in with your passkey or your second factor first: a password alone neither sets one up nor removes one").
+var errFactorFirst = refusal.New(refusal.Forbidden,
+	"sign in with your passkey or your second factor first: a password alone neither sets one up nor removes one").
 	WithCode("sign_in_again")
 
 // BeginSecondFactor makes a secret. It counts once a code of it was given: see [Service.ConfirmSecondFactor].
@@ -107,7 +109,8 @@ func (s *Service) BeginSecondFactor(ctx context.Context, who rights.Identity) (m
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		return tx.SetSecondFactor(store.SecondFactor{OperatorID: who.OperatorID, Secret: s.secrets.Seal(who.OperatorID, secret), MadeAt: s.Now()})
+		return tx.SetSecondFactor(store.SecondFactor{OperatorID: who.OperatorID,
+			Secret: s.secrets.Seal(who.OperatorID, secret), MadeAt: s.Now()})
 	})
 }
 
@@ -132,12 +135,10 @@ func forAuthenticator(issuer, account, secret string) (NewSecondFactor, error) {
 	return NewSecondFactor{Secret: secret, URI: key.URL(), Image: image.Bytes()}, nil
 }
 
-// ConfirmSecondFactor turns a second factor on with a first code of it. It gives the recovery codes, which are shown once,
-// and ends the operator's other sessions.
+// ConfirmSecondFactor turns a second factor on with a first code of it. It gives the recovery codes, which are shown
+// once, and ends the operator's other sessions.
 func (s *Service) ConfirmSecondFactor(
-	ctx context.Context,
-	who rights.Identity,
-	session, code string,
+	ctx context.Context, who rights.Identity, session, code string,
 ) (codes []string, err error) {
 	act := uow.ByOperator(operation.ConfirmSecondFactor, who, who.Name)
 	if !who.Fresh(s.Now()) {
@@ -155,8 +156,9 @@ func (s *Service) ConfirmSecondFactor(
 			return err
 		}
 		if f.LastStep == 0 {
-			return refusal.New(refusal.Invalid, "the code is not one of this secret; look whether the clock of your device is "+
-				"right, and give the newest code").
+			return refusal.New(refusal.Invalid,
+				"the code is not one of this secret; look whether the clock of your device is right, and give the "+
+					"newest code").
 				At("code")
 		}
 		now := s.Now()
@@ -174,9 +176,7 @@ func (s *Service) ConfirmSecondFactor(
 
 // NewRecoveryCodes replaces the recovery codes; the former ones are of no use any more.
 func (s *Service) NewRecoveryCodes(
-	ctx context.Context,
-	who rights.Identity,
-	session, password, code string,
+	ctx context.Context, who rights.Identity, session, password, code string,
 ) (codes []string, err error) {
 	_, err = s.checkPassword(ctx, given{who.Name, password, code}, who.Address, operation.MakeRecoveryCodes,
 		func(tx Records, w *uow.Work) error {
@@ -221,7 +221,8 @@ func newRecoveryCodes(tx Records, operator string) (codes []string, err error) {
 }
 
 // errCodeNeeded is given for a right name and password of somebody who has a second factor.
-var errCodeNeeded = refusal.New(refusal.Unauthorised, "enter the code that your authenticator shows now, or a recovery code").
+var errCodeNeeded = refusal.New(refusal.Unauthorised,
+	"enter the code that your authenticator shows now, or a recovery code").
 	WithCode("code_needed")
 
 // errWrongCode is given for a code that is wrong, or was used before.

@@ -20,8 +20,8 @@ const SessionLength = 12 * time.Hour
 // given is what somebody gives to sign in; the code is that of a second factor, empty where none was asked for.
 type given struct{ name, password, code string }
 
-// SignIn checks a name and password, and the code of who has a second factor, and opens a session; it gives the session's
-// secret.
+// SignIn checks a name and password, and the code of who has a second factor, and opens a session; it gives the
+// session's secret.
 func (s *Service) SignIn(ctx context.Context, name, password, code, address string) (string, rights.Identity, error) {
 	secret := auth.NewSecret()
 	who, err := s.checkPassword(
@@ -46,8 +46,8 @@ func (s *Service) SignIn(ctx context.Context, name, password, code, address stri
 	return secret, who, err
 }
 
-// SignInAgain checks the password of who is signed in, and a code where there is a second factor, so that for a while it
-// counts as fresh.
+// SignInAgain checks the password of who is signed in, and a code where there is a second factor, so that for a while
+// it counts as fresh.
 func (s *Service) SignInAgain(ctx context.Context, who rights.Identity, session, password, code string) error {
 	_, err := s.checkPassword(
 		ctx,
@@ -70,8 +70,8 @@ func (s *Service) SignInAgain(ctx context.Context, who rights.Identity, session,
 	return err
 }
 
-// checkPassword checks a name and password and, where there is one, the second factor, under the limits of attempts, and
-// does what follows right ones.
+// checkPassword checks a name and password and, where there is one, the second factor, under the limits of attempts,
+// and does what follows right ones.
 func (s *Service) checkPassword(
 	ctx context.Context,
 	given given,
@@ -85,8 +85,9 @@ func (s *Service) checkPassword(
 		return rights.Identity{}, err
 	}
 	if s.OnlyProvider && operator.SealedAt == nil {
-		return rights.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name, refusal.New(refusal.Unauthorised,
-			"nobody signs in with a password here; use %s", s.Provider.Name))
+		return rights.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name,
+			refusal.New(refusal.Unauthorised,
+				"nobody signs in with a password here; use %s", s.Provider.Name))
 	}
 	factor, err := s.confirmed(db, operator)
 	if err != nil {
@@ -109,16 +110,10 @@ func (s *Service) checkPassword(
 		return rights.Identity{}, err
 	}
 	if !right || operator.DisabledAt != nil {
-		return rights.Identity{}, s.Strangers.Refused(
-			ctx,
-			"session.opened",
-			address,
-			given.name,
-			refusal.New(
-				refusal.Unauthorised,
-				"name or password is wrong; try again, or ask an owner for a new password",
-			),
-		)
+		return rights.Identity{}, s.Strangers.Refused(ctx, "session.opened", address, given.name, refusal.New(
+			refusal.Unauthorised,
+			"name or password is wrong; try again, or ask an owner for a new password",
+		))
 	}
 	act := uow.ByOperator(op, who, given.name)
 	if factor != nil && given.code == "" {
@@ -201,13 +196,9 @@ func (s *Service) takeCode(tx Records, w *uow.Work, operator, code string) error
 
 // SignOut ends a session.
 func (s *Service) SignOut(ctx context.Context, who rights.Identity, secret string) error {
-	return s.Do(
-		ctx,
-		uow.ByOperator(operation.SignOut, who, who.Name),
-		func(tx Records, _ *uow.Work) error {
-			return tx.EndSession(auth.HashSecret(secret))
-		},
-	)
+	return s.Do(ctx, uow.ByOperator(operation.SignOut, who, who.Name), func(tx Records, _ *uow.Work) error {
+		return tx.EndSession(auth.HashSecret(secret))
+	})
 }
 
 // ErrSignIn is given to whoever is not signed in.

@@ -17,19 +17,16 @@ const MaxTokenLife = 366 * 24 * time.Hour
 
 // NewAPIToken makes a token with the rights of its maker or fewer; its secret is shown this once.
 func (s *Service) NewAPIToken(
-	ctx context.Context,
-	who rights.Identity,
-	name string,
-	role rights.Role,
-	life time.Duration,
+	ctx context.Context, who rights.Identity, name string, role rights.Role, life time.Duration,
 ) (store.APIToken, string, error) {
 	switch {
 	case name == "" || len(name) > 100:
-		return store.APIToken{}, "", refusal.New(refusal.Invalid, "a token needs a name of 1 to 100 characters that says "+
-			"what it is for").
+		return store.APIToken{}, "", refusal.New(refusal.Invalid,
+			"a token needs a name of 1 to 100 characters that says what it is for").
 			At("name")
 	case role != "" && !role.Valid() || len(rights.Narrowed(who.Grants, role)) == 0:
-		return store.APIToken{}, "", refusal.New(refusal.Invalid, "the role %q is none, or more than your own (%s)", role, rights.RoleNames(who.Grants)).
+		return store.APIToken{}, "", refusal.New(refusal.Invalid, "the role %q is none, or more than your own (%s)",
+			role, rights.RoleNames(who.Grants)).
 			At("role")
 	case life < time.Minute || life > MaxTokenLife:
 		return store.APIToken{}, "", refusal.New(refusal.Invalid, "a token lives from a minute to 366 days").
@@ -51,26 +48,19 @@ func (s *Service) NewAPIToken(
 		ExpiresAt:  now.Add(life),
 		FreshAt:    &fresh,
 	}
-	err := s.Do(
-		ctx,
-		uow.ByOperator(operation.CreateToken, who, a.ID),
-		func(tx Records, w *uow.Work) error {
-			if err := tx.AddAPIToken(a); err != nil {
-				return err
-			}
-			w.After = map[string]any{"name": name, "roles": rights.RoleNames(given), "expires": a.ExpiresAt}
-			return nil
-		},
-	)
+	err := s.Do(ctx, uow.ByOperator(operation.CreateToken, who, a.ID), func(tx Records, w *uow.Work) error {
+		if err := tx.AddAPIToken(a); err != nil {
+			return err
+		}
+		w.After = map[string]any{"name": name, "roles": rights.RoleNames(given), "expires": a.ExpiresAt}
+		return nil
+	})
 	return a, secret, err
 }
 
 // APITokens lists a page of tokens: one's own, or with all, which is for owners, everybody's.
 func (s *Service) APITokens(
-	ctx context.Context,
-	who rights.Identity,
-	all bool,
-	p store.Page,
+	ctx context.Context, who rights.Identity, all bool, p store.Page,
 ) ([]store.APIToken, string, error) {
 	operator := who.OperatorID
 	if all {
@@ -89,16 +79,12 @@ func (s *Service) RevokeAPIToken(ctx context.Context, who rights.Identity, id st
 		operator = ""
 	}
 	return refusal.Named(
-		s.Do(
-			ctx,
-			uow.ByOperator(operation.RevokeToken, who, id),
-			func(tx Records, w *uow.Work) error {
-				if err := tx.RevokeAPIToken(operator, id, s.Now()); err != nil {
-					return err
-				}
-				return nil
-			},
-		),
+		s.Do(ctx, uow.ByOperator(operation.RevokeToken, who, id), func(tx Records, w *uow.Work) error {
+			if err := tx.RevokeAPIToken(operator, id, s.Now()); err != nil {
+				return err
+			}
+			return nil
+		}),
 		"token",
 		id,
 	)

@@ -73,8 +73,9 @@ func (a Approvals) needs(p *Preview, f *futures) []string {
 	return needs
 }
 
-// digestOf is what somebody approves or applies: the edits, what they do to whom, and on how many devices somebody loses
-// access. That one more device gets a longer password is no reason to look again; that one more loses an administrator is.
+// digestOf is what somebody approves or applies: the edits, what they do to whom, and on how many devices somebody
+// loses access. That one more device gets a longer password is no reason to look again; that one more loses an
+// administrator is.
 func digestOf(c ChangeWithEdits, p *Preview) string {
 	type line struct {
 		What, Unit, Subject string
@@ -108,7 +109,8 @@ func digestOf(c ChangeWithEdits, p *Preview) string {
 // askApproval has a change wait for a second person.
 func (s *Service) askApproval(tx Records, w *uow.Work, c *store.Change, seen *Preview) error {
 	if c.State == store.ChangeWaiting && c.Preview == seen.Digest {
-		return refusal.New(refusal.Conflict, "the change %q waits already for a second person; %s asked for it", c.Name, c.AskedBy).
+		return refusal.New(refusal.Conflict, "the change %q waits already for a second person; %s asked for it", c.Name,
+			c.AskedBy).
 			WithCode("waits_for_approval")
 	}
 	w.Call("change.approval_requested")
@@ -132,8 +134,9 @@ func (s *Service) lapse(tx Records, w *uow.Work, c *store.Change) error {
 	return s.recordChange(tx, w, *c, changeLapsed, "the preview no longer holds")
 }
 
-// DecideChange approves or refuses what waits for a second person. Digest is that of the preview which they have seen; the
-// approval lapses when it is no longer the one that was asked for. Whoever asked for it or made an edit cannot approve.
+// DecideChange approves or refuses what waits for a second person. Digest is that of the preview which they have seen;
+// the approval lapses when it is no longer the one that was asked for. Whoever asked for it or made an edit cannot
+// approve.
 func (s *Service) DecideChange(
 	ctx context.Context, who rights.Identity, name string, approve bool, reason, digest string,
 ) (ChangeWithEdits, error) {
@@ -208,5 +211,6 @@ func mayDecide(tx Records, who rights.Identity, c store.Change, seen *Preview) e
 	return err
 }
 
-var errOwnChange = refusal.New(refusal.Forbidden, "you wrote this change or asked for it, so somebody else must approve it").
+var errOwnChange = refusal.New(refusal.Forbidden,
+	"you wrote this change or asked for it, so somebody else must approve it").
 	WithCode("own_change")

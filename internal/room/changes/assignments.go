@@ -19,17 +19,14 @@ import (
 
 // Assignments lists a page by rank and name, of one policy when it is named.
 func (s *Service) Assignments(
-	ctx context.Context,
-	policyName string,
-	p store.Page,
+	ctx context.Context, policyName string, p store.Page,
 ) ([]store.Assignment, string, error) {
 	return s.Read(ctx).ListAssignments(policyName, p)
 }
 
 // AssignmentsByPolicy gives the assignments of several policies, by the policy's identifier.
 func (s *Service) AssignmentsByPolicy(
-	ctx context.Context,
-	policies []store.Policy,
+	ctx context.Context, policies []store.Policy,
 ) (map[string][]store.Assignment, error) {
 	ids := make([]string, len(policies))
 	for i, p := range policies {
@@ -51,12 +48,11 @@ func (s *Service) Assignment(ctx context.Context, name string) (store.Assignment
 
 // NewAssignment aims the latest revision of a policy at groups.
 func (s *Service) NewAssignment(
-	ctx context.Context,
-	who rights.Identity,
-	want assign.Assignment,
+	ctx context.Context, who rights.Identity, want assign.Assignment,
 ) (store.Assignment, error) {
 	if !policy.ValidName(want.Name) {
-		return store.Assignment{}, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", want.Name, policy.NameRule).
+		return store.Assignment{}, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", want.Name,
+			policy.NameRule).
 			At("name")
 	}
 	var a store.Assignment
@@ -89,10 +85,7 @@ func (s *Service) addAssignment(tx Records, w *uow.Work, want assign.Assignment)
 // ChangeAssignment aims an assignment elsewhere, or gives it another rank or policy, over the
 // version its editor read.
 func (s *Service) ChangeAssignment(
-	ctx context.Context,
-	who rights.Identity,
-	want assign.Assignment,
-	over int64,
+	ctx context.Context, who rights.Identity, want assign.Assignment, over int64,
 ) (store.Assignment, error) {
 	var a store.Assignment
 	err := s.Do(
@@ -107,10 +100,7 @@ func (s *Service) ChangeAssignment(
 }
 
 func (s *Service) changeAssignment(
-	tx Records,
-	w *uow.Work,
-	want assign.Assignment,
-	over int64,
+	tx Records, w *uow.Work, want assign.Assignment, over int64,
 ) (store.Assignment, error) {
 	a, err := tx.Assignment(want.Name)
 	if err != nil {
@@ -171,7 +161,8 @@ func (s *Service) aim(tx Records, a *store.Assignment, want assign.Assignment) e
 		return refusal.New(refusal.Invalid, "the policy %q has not been published yet; publish it first", p.Name).
 			At("policy")
 	}
-	for place, groups := range map[string][]string{"include": want.Include, "exclude": want.Exclude, "within": want.Within} {
+	for place, groups := range map[string][]string{"include": want.Include, "exclude": want.Exclude,
+		"within": want.Within} {
 		if err := devicegroups.Exist(tx, place, groups); err != nil {
 			return err
 		}

@@ -17,9 +17,9 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// ApplyChange makes every edit of a change, for all devices at once, in one transaction. Digest is that of the preview which
-// its author has seen: when the change would do something else by now, nothing is done. Where a second person must approve
-// and has not, the change waits for one instead.
+// ApplyChange makes every edit of a change, for all devices at once, in one transaction. Digest is that of the preview
+// which its author has seen: when the change would do something else by now, nothing is done. Where a second person
+// must approve and has not, the change waits for one instead.
 func (s *Service) ApplyChange(ctx context.Context, who rights.Identity, name, digest string) (ChangeWithEdits, error) {
 	act := uow.ByOperator(operation.ApplyChange, who, name)
 	if err := s.Allowed(ctx, act); err != nil {
@@ -55,7 +55,8 @@ func (s *Service) ApplyChange(ctx context.Context, who rights.Identity, name, di
 }
 
 func errPreviewMoved(name string) error {
-	return refusal.New(refusal.Stale, "what the change %q would do is no longer what you saw; preview it again, and apply that", name).
+	return refusal.New(refusal.Stale, "what the change %q would do is no longer what you saw; preview it again, and "+
+		"apply that", name).
 		WithCode("preview_changed")
 }
 
@@ -74,8 +75,8 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change, how string)
 		return err
 	}
 	if moved := conflicts(records, now); len(moved) > 0 {
-		return refusal.New(refusal.Stale, "somebody else altered %s since the change was based on it; look at the difference and "+
-			"choose: edit it again, or take the edit out", strings.Join(moved, ", ")).
+		return refusal.New(refusal.Stale, "somebody else altered %s since the change was based on it; look at the "+
+			"difference and choose: edit it again, or take the edit out", strings.Join(moved, ", ")).
 			WithCode("edit_conflict")
 	}
 	what := []string{}

@@ -36,8 +36,9 @@ func prepare(tx Reads, e *Edit, index map[string]int) (change.Edit, []policy.Pro
 			return made, problems, err
 		}
 		if doc.Name != e.Name {
-			return made, problems, refusal.New(refusal.Invalid, "the document is named %q, but it was sent for the policy %q; "+
-				"a policy keeps its name", doc.Name, e.Name).
+			return made, problems, refusal.New(refusal.Invalid,
+				"the document is named %q, but it was sent for the policy %q; a policy keeps its name", doc.Name,
+				e.Name).
 				At("document")
 		}
 		made.Policy = doc
@@ -48,7 +49,8 @@ func prepare(tx Reads, e *Edit, index map[string]int) (change.Edit, []policy.Pro
 		a.Include, a.Exclude, a.Within = text.Set(a.Include), text.Set(a.Exclude), text.Set(a.Within)
 		e.Assignment = a
 		if !policy.ValidName(e.Name) {
-			return made, nil, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", e.Name, policy.NameRule).
+			return made, nil, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", e.Name,
+				policy.NameRule).
 				At("name")
 		}
 		if err := a.Check(); err != nil {

@@ -56,10 +56,7 @@ func (e EditState) HasConflict() bool { return e.Now != e.BasedOn }
 
 // Changes lists a page, the latest altered first.
 func (s *Service) Changes(
-	ctx context.Context,
-	states []string,
-	search string,
-	p store.Page,
+	ctx context.Context, states []string, search string, p store.Page,
 ) ([]store.ChangeCount, string, error) {
 	for _, state := range states {
 		if !slices.Contains(store.ChangeStates, store.ChangeState(state)) {
@@ -140,7 +137,9 @@ func problemOf(tx Reads, edits []EditState) (string, error) {
 }
 
 // NewChange starts an empty draft.
-func (s *Service) NewChange(ctx context.Context, who rights.Identity, name, title, reason string) (store.Change, error) {
+func (s *Service) NewChange(
+	ctx context.Context, who rights.Identity, name, title, reason string,
+) (store.Change, error) {
 	if !policy.ValidName(name) {
 		return store.Change{}, refusal.New(refusal.Invalid, "%q cannot name a change; use %s", name, policy.NameRule).
 			At("name")
@@ -189,54 +188,50 @@ func (s *Service) recordChange(tx Records, w *uow.Work, c store.Change, what, de
 	)
 }
 
-// alter does something to an open change in one transaction: it is a draft again afterwards, and whatever was approved of it
-// no longer is.
+// alter does something to an open change in one transaction: it is a draft again afterwards, and whatever was approved
+// of it no longer is.
 func (s *Service) alter(
 	ctx context.Context, who rights.Identity, op *operation.Operation, name string, over int64, what string,
 	do func(tx Records, w *uow.Work, c *store.Change) (detail string, err error),
 ) (ChangeWithEdits, error) {
 	var out ChangeWithEdits
-	err := s.Do(
-		ctx,
-		uow.ByOperator(op, who, name),
-		func(tx Records, w *uow.Work) error {
-			c, err := tx.LockChange(name)
-			if err != nil {
-				return err
-			}
-			if err := mustBeOpen(c); err != nil {
-				return err
-			}
-			if err := mayBeEdited(tx, &c); err != nil {
-				return err
-			}
-			if over != 0 && over != c.Version {
-				return store.ErrStale
-			}
-			detail, err := do(tx, w, &c)
-			if err != nil {
-				return err
-			}
-			lapsed := c.State == store.ChangeWaiting || c.State == store.ChangeApproved
-			if lapsed || c.State == store.ChangeGoingOut {
-				toDraft(&c)
-			}
-			c.Version, c.UpdatedAt = c.Version+1, s.Now()
-			if err := tx.SetChange(c, c.Version-1); err != nil {
-				return err
-			}
-			if err := s.recordChange(tx, w, c, what, detail); err != nil {
-				return err
-			}
-			if lapsed {
-				if err := s.recordChange(tx, w, c, changeLapsed, "the change was edited"); err != nil {
-					return err
-				}
-			}
-			out, err = readChange(tx, name)
+	err := s.Do(ctx, uow.ByOperator(op, who, name), func(tx Records, w *uow.Work) error {
+		c, err := tx.LockChange(name)
+		if err != nil {
 			return err
-		},
-	)
+		}
+		if err := mustBeOpen(c); err != nil {
+			return err
+		}
+		if err := mayBeEdited(tx, &c); err != nil {
+			return err
+		}
+		if over != 0 && over != c.Version {
+			return store.ErrStale
+		}
+		detail, err := do(tx, w, &c)
+		if err != nil {
+			return err
+		}
+		lapsed := c.State == store.ChangeWaiting || c.State == store.ChangeApproved
+		if lapsed || c.State == store.ChangeGoingOut {
+			toDraft(&c)
+		}
+		c.Version, c.UpdatedAt = c.Version+1, s.Now()
+		if err := tx.SetChange(c, c.Version-1); err != nil {
+			return err
+		}
+		if err := s.recordChange(tx, w, c, what, detail); err != nil {
+			return err
+		}
+		if lapsed {
+			if err := s.recordChange(tx, w, c, changeLapsed, "the change was edited"); err != nil {
+				return err
+			}
+		}
+		out, err = readChange(tx, name)
+		return err
+	})
 	return out, refusal.Named(err, "change", name)
 }
 
@@ -248,16 +243,14 @@ func mustBeOpen(c store.Change) error {
 	if c.State.IsOpen() {
 		return nil
 	}
-	return refusal.New(refusal.Conflict, "the change %q is %s and cannot be altered; start another one", c.Name, c.State).
+	return refusal.New(refusal.Conflict, "the change %q is %s and cannot be altered; start another one", c.Name,
+		c.State).
 		WithCode("change_closed")
 }
 
 // DescribeChange gives a change another title and reason, over the version its author read.
 func (s *Service) DescribeChange(
-	ctx context.Context,
-	who rights.Identity,
-	name, title, reason string,
-	over int64,
+	ctx context.Context, who rights.Identity, name, title, reason string, over int64,
 ) (ChangeWithEdits, error) {
 	if err := checkProse(title, reason); err != nil {
 		return ChangeWithEdits{}, err
@@ -274,10 +267,7 @@ func (s *Service) DescribeChange(
 // PutEdit adds an edit to a change, or puts it in the place of that of the same thing. Problems are the warnings of a
 // document.
 func (s *Service) PutEdit(
-	ctx context.Context,
-	who rights.Identity,
-	name string,
-	e Edit,
+	ctx context.Context, who rights.Identity, name string, e Edit,
 ) (ChangeWithEdits, []policy.Problem, error) {
 	made, problems, err := prepare(s.Read(ctx), &e, nil)
 	if err != nil {
@@ -319,8 +309,8 @@ func (s *Service) PutEdit(
 	return out, problems, err
 }
 
-// replaces refuses an edit that would take the place of one which its author has not read; at is where that stands among the
-// edits of the change, -1 when there is none.
+// replaces refuses an edit that would take the place of one which its author has not read; at is where that stands
+// among the edits of the change, -1 when there is none.
 func replaces(records []store.ChangeEdit, at int, e Edit) error {
 	switch {
 	case e.Replaces == nil, at < 0 && *e.Replaces == 0:
@@ -338,8 +328,8 @@ func replaces(records []store.ChangeEdit, at int, e Edit) error {
 	return nil
 }
 
-// fits refuses an edit that cannot be made after those of the change that come before it. Place is where the edit of the same
-// thing stands, -1 when there is none and it comes last.
+// fits refuses an edit that cannot be made after those of the change that come before it. Place is where the edit of
+// the same thing stands, -1 when there is none and it comes last.
 func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) error {
 	if place < 0 {
 		place = len(records)
@@ -360,8 +350,7 @@ func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) e
 	if place == MaxEdits {
 		return refusal.New(
 			refusal.Conflict,
-			"the change has %d edits, which is the most that one can have; apply it, or start "+
-				"another one",
+			"the change has %d edits, which is the most that one can have; apply it, or start another one",
 			MaxEdits,
 		)
 	}
@@ -373,11 +362,7 @@ func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) e
 
 // RemoveEdit takes the edit of a thing out of a change.
 func (s *Service) RemoveEdit(
-	ctx context.Context,
-	who rights.Identity,
-	name string,
-	typ change.Type,
-	thing string,
+	ctx context.Context, who rights.Identity, name string, typ change.Type, thing string,
 ) (ChangeWithEdits, error) {
 	return s.alter(ctx, who, operation.DeleteEdit, name, 0, changeRemoved,
 		func(tx Records, w *uow.Work, c *store.Change) (string, error) {

@@ -45,8 +45,8 @@ func parseUsable(tx Reads, source string) (*policy.Document, []policy.Problem, e
 		return nil, nil, err
 	}
 	if !policy.Usable(problems) {
-		e := refusal.New(refusal.Invalid, "the policy cannot be used; nothing was stored. Fix the problems and send it "+
-			"again").
+		e := refusal.New(refusal.Invalid, "the policy cannot be used; nothing was stored. Fix the problems and send "+
+			"it again").
 			WithCode("policy_unusable")
 		e.Problems = problems
 		return nil, problems, e
@@ -67,9 +67,7 @@ func (s *Service) Policy(ctx context.Context, name string) (store.Policy, error)
 
 // NewPolicy stores the first draft of a policy; the document gives its name.
 func (s *Service) NewPolicy(
-	ctx context.Context,
-	who rights.Identity,
-	source string,
+	ctx context.Context, who rights.Identity, source string,
 ) (store.Policy, []policy.Problem, error) {
 	doc, problems, err := parseUsable(s.Read(ctx), source)
 	if err != nil {
@@ -78,17 +76,13 @@ func (s *Service) NewPolicy(
 	now := s.Now()
 	p := store.Policy{ID: store.NewID(now), Name: doc.Name, Title: doc.Title, Source: source, Version: 1,
 		CreatedAt: now, UpdatedAt: now, UpdatedBy: who.Name}
-	err = s.Do(
-		ctx,
-		uow.ByOperator(operation.CreatePolicy, who, doc.Name),
-		func(tx Records, w *uow.Work) error {
-			if err := tx.AddPolicy(p); err != nil {
-				return err
-			}
-			saved(w, p)
-			return nil
-		},
-	)
+	err = s.Do(ctx, uow.ByOperator(operation.CreatePolicy, who, doc.Name), func(tx Records, w *uow.Work) error {
+		if err := tx.AddPolicy(p); err != nil {
+			return err
+		}
+		saved(w, p)
+		return nil
+	})
 	return p, problems, refusal.Named(err, "policy", doc.Name)
 }
 
@@ -99,40 +93,34 @@ func saved(w *uow.Work, p store.Policy) {
 
 // SavePolicy stores a draft over the version its author read.
 func (s *Service) SavePolicy(
-	ctx context.Context,
-	who rights.Identity,
-	name, source string,
-	over int64,
+	ctx context.Context, who rights.Identity, name, source string, over int64,
 ) (store.Policy, []policy.Problem, error) {
 	doc, problems, err := parseUsable(s.Read(ctx), source)
 	if err != nil {
 		return store.Policy{}, problems, err
 	}
 	if doc.Name != name {
-		return store.Policy{}, problems, refusal.New(refusal.Invalid, "the document is named %q, but it was sent for the "+
-			"policy %q; a policy keeps its name. Change the name back, or save it as a new policy", doc.Name, name).
+		return store.Policy{}, problems, refusal.New(refusal.Invalid,
+			"the document is named %q, but it was sent for the policy %q; a policy keeps its name. Change the name "+
+				"back, or save it as a new policy", doc.Name, name).
 			At("name")
 	}
 	var p store.Policy
-	err = s.Do(
-		ctx,
-		uow.ByOperator(operation.CreatePolicy, who, name),
-		func(tx Records, w *uow.Work) (err error) {
-			if err := planning.NotTouched(tx, "", "policy "+name); err != nil {
-				return err
-			}
-			if p, err = tx.Policy(name); err != nil {
-				return err
-			}
-			w.Before = map[string]any{"version": p.Version, "document": p.Source}
-			p.Title, p.Source, p.Version, p.UpdatedAt, p.UpdatedBy = doc.Title, source, over+1, s.Now(), who.Name
-			if err := tx.SetPolicy(p, over); err != nil {
-				return err
-			}
-			saved(w, p)
-			return nil
-		},
-	)
+	err = s.Do(ctx, uow.ByOperator(operation.CreatePolicy, who, name), func(tx Records, w *uow.Work) (err error) {
+		if err := planning.NotTouched(tx, "", "policy "+name); err != nil {
+			return err
+		}
+		if p, err = tx.Policy(name); err != nil {
+			return err
+		}
+		w.Before = map[string]any{"version": p.Version, "document": p.Source}
+		p.Title, p.Source, p.Version, p.UpdatedAt, p.UpdatedBy = doc.Title, source, over+1, s.Now(), who.Name
+		if err := tx.SetPolicy(p, over); err != nil {
+			return err
+		}
+		saved(w, p)
+		return nil
+	})
 	return p, problems, refusal.Named(err, "policy", name)
 }
 
@@ -145,34 +133,33 @@ type Publication struct {
 
 // PublishPolicy makes the draft that the author read the next revision, and moves every assignment
 // of the policy to it, for all of their devices at once.
-func (s *Service) PublishPolicy(ctx context.Context, who rights.Identity, name string, over int64) (Publication, error) {
+func (s *Service) PublishPolicy(
+	ctx context.Context, who rights.Identity, name string, over int64,
+) (Publication, error) {
 	var out Publication
-	err := s.Do(
-		ctx,
-		uow.ByOperator(operation.PublishPolicy, who, name),
-		func(tx Records, w *uow.Work) error {
-			p, err := tx.Policy(name)
+	err := s.Do(ctx, uow.ByOperator(operation.PublishPolicy, who, name), func(tx Records, w *uow.Work) error {
+		p, err := tx.Policy(name)
+		if err != nil {
+			return err
+		}
+		if _, out.Problems, err = parseUsable(tx, p.Source); err != nil {
+			return err
+		}
+		if p.Revision > 0 {
+			latest, err := tx.PolicyRevision(p.ID, p.Revision)
 			if err != nil {
 				return err
 			}
-			if _, out.Problems, err = parseUsable(tx, p.Source); err != nil {
-				return err
+			if latest.Source == p.Source && p.Version == over {
+				return refusal.New(refusal.Conflict,
+					"the draft is the same as revision %d; there is nothing to publish", p.Revision).
+					WithCode("nothing_to_publish")
 			}
-			if p.Revision > 0 {
-				latest, err := tx.PolicyRevision(p.ID, p.Revision)
-				if err != nil {
-					return err
-				}
-				if latest.Source == p.Source && p.Version == over {
-					return refusal.New(refusal.Conflict, "the draft is the same as revision %d; there is nothing to publish", p.Revision).
-						WithCode("nothing_to_publish")
-				}
-			}
-			out.Moved, err = s.release(tx, w, &p, over)
-			out.Policy = p
-			return err
-		},
-	)
+		}
+		out.Moved, err = s.release(tx, w, &p, over)
+		out.Policy = p
+		return err
+	})
 	return out, refusal.Named(err, "policy", name)
 }
 
@@ -215,9 +202,7 @@ func (s *Service) release(tx Records, w *uow.Work, p *store.Policy, over int64) 
 
 // PolicyRevisions lists a page.
 func (s *Service) PolicyRevisions(
-	ctx context.Context,
-	name string,
-	p store.Page,
+	ctx context.Context, name string, p store.Page,
 ) ([]store.PolicyRevision, string, error) {
 	db := s.Read(ctx)
 	record, err := db.Policy(name)

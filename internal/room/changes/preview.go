@@ -41,7 +41,8 @@ func (s *Service) future(ctx context.Context, reach rights.Reach, edits []Edit) 
 	return f, ctx.Err()
 }
 
-// read reads the inputs of both plans, for the devices in reach by name; groups beside those that are in use are read too.
+// read reads the inputs of both plans, for the devices in reach by name; groups beside those that are in use are read
+// too.
 func (s *Service) read(ctx context.Context, reach rights.Reach, edits []Edit, groups ...string) (*futures, error) {
 	f := &futures{Forecast: forecast.For(s.View.Devices(reach))}
 	err := s.Snapshot(ctx, func(tx Reads) (err error) {
@@ -115,7 +116,8 @@ func (s *Service) weigh(ctx context.Context, c ChangeWithEdits, f *futures) (*Pr
 // PreviewEdits says what edits that are in no change would do to the devices in reach.
 func (s *Service) PreviewEdits(ctx context.Context, who rights.Identity, edits []Edit) (*Preview, error) {
 	if len(edits) > MaxEdits {
-		return nil, refusal.New(refusal.Invalid, "%d edits are too many; preview at most %d at once", len(edits), MaxEdits).
+		return nil, refusal.New(refusal.Invalid, "%d edits are too many; preview at most %d at once", len(edits),
+			MaxEdits).
 			At("edits")
 	}
 	p, _, err := s.previewEdits(ctx, who.Reach(rights.Look), edits)
@@ -170,8 +172,8 @@ func (s *Service) openEdits(ctx context.Context, name string) (ChangeWithEdits, 
 	return c, edits, nil
 }
 
-// AffectedDevices lists a page of the devices in reach that a change affects, by name, after the one of a name. Pages after
-// the first are of the same plans, so that they fit together.
+// AffectedDevices lists a page of the devices in reach that a change affects, by name, after the one of a name. Pages
+// after the first are of the same plans, so that they fit together.
 func (s *Service) AffectedDevices(
 	ctx context.Context, who rights.Identity, name, after string, limit int,
 ) (list []forecast.AffectedDevice, next string, err error) {

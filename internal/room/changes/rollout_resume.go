@@ -15,8 +15,9 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// ResumeRollout goes on with a rollout that is paused or stopped. Where its change was edited meanwhile, digest is that of the
-// preview which whoever resumes it has seen, and what a second person must approve is asked for; resumed is false then.
+// ResumeRollout goes on with a rollout that is paused or stopped. Where its change was edited meanwhile, digest is that
+// of the preview which whoever resumes it has seen, and what a second person must approve is asked for; resumed is
+// false then.
 func (s *Service) ResumeRollout(
 	ctx context.Context, who rights.Identity, name, reason, digest string,
 ) (resumed bool, err error) {

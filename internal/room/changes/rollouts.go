@@ -26,8 +26,9 @@ type GoingOut struct {
 	AtOnce bool
 }
 
-// StartRollout takes a change out, wave by wave. What [Service.ApplyChange] refuses is refused here too, before any device
-// has the change. Where a second person must approve and has not, the change waits for one instead; started is false then.
+// StartRollout takes a change out, wave by wave. What [Service.ApplyChange] refuses is refused here too, before any
+// device has the change. Where a second person must approve and has not, the change waits for one instead; started is
+// false then.
 func (s *Service) StartRollout(
 	ctx context.Context, who rights.Identity, name string, how GoingOut,
 ) (c ChangeWithEdits, started bool, err error) {
@@ -101,8 +102,8 @@ func (s *Service) effectsOf(
 	return seen, affected, in, nil
 }
 
-// mayGoOut says whether a change may go out now. Where a second person must approve first, it is asked for; where what was
-// approved is no longer what would happen, the approval lapses. Then it may not, without an error.
+// mayGoOut says whether a change may go out now. Where a second person must approve first, it is asked for; where what
+// was approved is no longer what would happen, the approval lapses. Then it may not, without an error.
 func (s *Service) mayGoOut(tx Records, w *uow.Work, c *store.Change, seen *Preview, needs []string) (bool, error) {
 	missing := slices.ContainsFunc(needs, func(n string) bool { return !slices.Contains(c.Needs, n) })
 	switch {
@@ -240,8 +241,8 @@ func (s *Service) FinishRollout(ctx context.Context, name string) error {
 	})
 }
 
-// mayBeEdited refuses edits of a change that is on its way, unless its rollout is paused or stopped: then it is mended, and
-// goes on with what it is by then.
+// mayBeEdited refuses edits of a change that is on its way, unless its rollout is paused or stopped: then it is mended,
+// and goes on with what it is by then.
 func mayBeEdited(tx Records, c *store.Change) error {
 	if c.State != store.ChangeGoingOut {
 		return nil
@@ -266,7 +267,8 @@ func notUnderWay(tx Records, c store.Change, instead string) error {
 	case err != nil:
 		return err
 	case r.EndedAt == nil:
-		return refusal.New(refusal.Conflict, "a rollout of the change %q is under way (%s); %s", c.Name, r.State, instead).
+		return refusal.New(refusal.Conflict, "a rollout of the change %q is under way (%s); %s", c.Name, r.State,
+			instead).
 			WithCode("under_way")
 	}
 	return nil

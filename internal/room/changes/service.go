@@ -1,6 +1,6 @@
-// Package changes is where operators write what is to be: policies, assignments, and changes that alter several things at
-// once, with their preview, their approval and the commands of their rollout. Nothing here reaches a device by itself: the
-// devices that an edit concerns are settled afterwards.
+// Package changes is where operators write what is to be: policies, assignments, and changes that alter several things
+// at once, with their preview, their approval and the commands of their rollout. Nothing here reaches a device by
+// itself: the devices that an edit concerns are settled afterwards.
 //
 // The errors of its methods are a [*refusal.Error] where the caller can do something about it.
 package changes

@@ -179,9 +179,7 @@ func (o ownContent) key() string {
 	return fmt.Sprint(o.back, o.waived)
 }
 
-func (run *settlement) compose(
-	tx Records, lane resolve.Lane, before string, own ownContent,
-) (composition, error) {
+func (run *settlement) compose(tx Records, lane resolve.Lane, before string, own ownContent) (composition, error) {
 	previous, err := tx.Asked(before)
 	if err != nil {
 		return composition{}, err

@@ -93,7 +93,8 @@ func (r *records) SetSettled(list []store.SettlingResult, _ time.Time) error {
 	r.times++
 	for _, s := range list {
 		d := r.devices[s.Device]
-		d.Scope, d.Held, d.HeldUnits, d.SettingsDigest, d.DesiredNumber, d.DesiredDigest = s.Scope, s.Held, s.HeldUnits, s.Settings, s.Stamp.Number, s.Stamp.Digest
+		d.Scope, d.Held, d.HeldUnits, d.SettingsDigest, d.DesiredNumber, d.DesiredDigest = s.Scope, s.Held, s.HeldUnits,
+			s.Settings, s.Stamp.Number, s.Stamp.Digest
 		d.DesiredEpoch = s.Stamp.Epoch
 		r.devices[s.Device] = d
 	}
@@ -126,18 +127,15 @@ func (alone) Exclusively(ctx context.Context, _ int, do func(context.Context) er
 // assigned puts a policy in force on everything.
 func (r *records) assigned(name string, rank int, body string) {
 	r.policies[name] = "format: rankwarden.policy/1\nname: " + name + "\n" + body
-	r.assignments = append(
-		r.assignments,
-		store.Assignment{
-			Name:     name,
-			PolicyID: name,
-			Policy:   name,
-			Revision: 1,
-			Include:  []string{"everything"},
-			Rank:     rank,
-			Stance:   "enforce",
-		},
-	)
+	r.assignments = append(r.assignments, store.Assignment{
+		Name:     name,
+		PolicyID: name,
+		Policy:   name,
+		Revision: 1,
+		Include:  []string{"everything"},
+		Rank:     rank,
+		Stance:   "enforce",
+	})
 }
 
 func (r *records) asked(t *testing.T, device string) map[string]any {
@@ -255,7 +253,8 @@ func TestWhatCannotBeSettledHoldsUpNothing(t *testing.T) {
 	assert.True(t, later.NextAt.After(uowtest.Now))
 	assert.Contains(t, later.Error, "cannot be read")
 
-	r.policies["lamps"], r.waiting, r.spoilt = "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 9}", nil, "D1"
+	r.policies["lamps"], r.waiting, r.spoilt = "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 9}",
+		nil, "D1"
 	settle(t, s, r)
 	require.Len(t, r.waiting, 1)
 	assert.Contains(t, r.waiting[0].Error, "this row cannot be read")

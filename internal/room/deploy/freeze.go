@@ -21,8 +21,8 @@ func (s *Service) Freezes(ctx context.Context) ([]store.Freeze, error) {
 	return s.Read(ctx).Freezes()
 }
 
-// Freeze stops settling and waves everywhere at once, or waves alone, until somebody thaws the service. It needs a reason,
-// which everybody is told, and the right to deploy everywhere.
+// Freeze stops settling and waves everywhere at once, or waves alone, until somebody thaws the service. It needs a
+// reason, which everybody is told, and the right to deploy everywhere.
 func (s *Service) Freeze(ctx context.Context, who rights.Identity, all bool, reason string) (store.Freeze, error) {
 	f := store.Freeze{What: store.FreezeRollouts, Reason: strings.TrimSpace(reason), By: who.Name, At: s.Now()}
 	if all {
@@ -31,7 +31,8 @@ func (s *Service) Freeze(ctx context.Context, who rights.Identity, all bool, rea
 	act := uow.ByOperator(operation.Freeze, who, f.What).Because(f.Reason)
 	return f, s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		if f.Reason == "" {
-			return refusal.New(refusal.Invalid, "say why, for everybody who waits").At("reason").WithCode("reason_needed")
+			return refusal.New(refusal.Invalid, "say why, for everybody who waits").At("reason").
+				WithCode("reason_needed")
 		}
 		if err := everywhere(tx, who); err != nil {
 			return err

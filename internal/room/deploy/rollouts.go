@@ -30,8 +30,8 @@ func (s *Service) PauseRollout(ctx context.Context, who rights.Identity, name, r
 	)
 }
 
-// OpenNextWave opens the next wave before its gate is passed. Where a second person must agree it asks for one instead, and
-// says so.
+// OpenNextWave opens the next wave before its gate is passed. Where a second person must agree it asks for one instead,
+// and says so.
 func (s *Service) OpenNextWave(ctx context.Context, who rights.Identity, name, reason string) (asked bool, err error) {
 	err = s.act(ctx, who, operation.OpenWave, name, reason,
 		func(_ Records, w *uow.Work, r *planning.Run) (rollout.Event, error) {
@@ -43,7 +43,8 @@ func (s *Service) OpenNextWave(ctx context.Context, who rights.Identity, name, r
 				w.Call("rollout.asked_to_open")
 				return rollout.AskOpen{By: who.Name, Reason: reason}, nil
 			case before.By == who.Name:
-				return nil, refusal.New(refusal.Forbidden, "you asked for wave %d to open early, so somebody else must open it",
+				return nil, refusal.New(refusal.Forbidden,
+					"you asked for wave %d to open early, so somebody else must open it",
 					before.Wave+1).
 					WithCode("own_request")
 			default:
@@ -56,8 +57,8 @@ func (s *Service) OpenNextWave(ctx context.Context, who rights.Identity, name, r
 	return asked, err
 }
 
-// RevertRollout takes the change back from every device that has it. With give back, devices also give back the members and
-// values that the change took away, as far as nobody altered them since.
+// RevertRollout takes the change back from every device that has it. With give back, devices also give back the members
+// and values that the change took away, as far as nobody altered them since.
 func (s *Service) RevertRollout(ctx context.Context, who rights.Identity, name, reason string, giveBack bool) error {
 	return s.act(ctx, who, operation.RevertRollout, name, reason,
 		func(tx Records, w *uow.Work, r *planning.Run) (rollout.Event, error) {
@@ -93,8 +94,9 @@ func (s *Service) act(
 			return err
 		}
 		if r.EndedAt != nil {
-			return refusal.New(refusal.Conflict, "the rollout of %q has ended (%s); to take back what it brought, make a change "+
-				"that does", name, r.State).
+			return refusal.New(refusal.Conflict,
+				"the rollout of %q has ended (%s); to take back what it brought, make a change that does", name,
+				r.State).
 				WithCode("rollout_ended")
 		}
 		if err := mayTouch(tx, who, r); err != nil {
@@ -218,11 +220,6 @@ func tell(w *uow.Work, name string, decisions []rollout.Decision) {
 		if d.Count > 0 {
 			after["count"] = d.Count
 		}
-		w.Also(
-			uow.ByService("rollout."+string(d.What), name).Because(d.Reason),
-			audit.Done,
-			nil,
-			after,
-		)
+		w.Also(uow.ByService("rollout."+string(d.What), name).Because(d.Reason), audit.Done, nil, after)
 	}
 }

@@ -171,13 +171,9 @@ func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) er
 	if err := s.settleAll(ctx, run); err != nil {
 		return err
 	}
-	err = s.Do(
-		ctx,
-		uow.ByService("device.resettled", "devices"),
-		func(tx Records, w *uow.Work) error {
-			return s.finish(tx, w, requests, run)
-		},
-	)
+	err = s.Do(ctx, uow.ByService("device.resettled", "devices"), func(tx Records, w *uow.Work) error {
+		return s.finish(tx, w, requests, run)
+	})
 	s.Log.Info(
 		"settled",
 		"causes",
@@ -295,15 +291,18 @@ func (s *Service) finish(tx Records, w *uow.Work, requests []store.SettleRequest
 			"error",
 			f.why,
 		)
-		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{}, Devices: f.devices, CreatedAt: s.Now(),
+		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{},
+			Devices: f.devices, CreatedAt: s.Now(),
 			Attempts: attempts + 1, Error: f.why.Error(), NextAt: s.Now().Add(settleBackoff(attempts))}); err != nil {
 			return err
 		}
 	}
 	if len(run.busy) > 0 {
 		slices.Sort(run.busy)
-		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{}, Devices: run.busy,
-			CreatedAt: s.Now(), Attempts: attempts + 1, NextAt: s.Now().Add(min(settleBackoff(attempts), busyLongest))}); err != nil {
+		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{},
+			Devices:   run.busy,
+			CreatedAt: s.Now(), Attempts: attempts + 1, NextAt: s.Now().
+					Add(min(settleBackoff(attempts), busyLongest))}); err != nil {
 			return err
 		}
 	}

@@ -31,8 +31,8 @@ type watcher struct {
 	lastAll  time.Time
 }
 
-// RolloutLoop watches the rollouts under way until the context ends: reports become outcomes, gates open waves or stop, and
-// a change that is everywhere is made for good. Any number of replicas may run it; one works at a time.
+// RolloutLoop watches the rollouts under way until the context ends: reports become outcomes, gates open waves or stop,
+// and a change that is everywhere is made for good. Any number of replicas may run it; one works at a time.
 func (s *Service) RolloutLoop(ctx context.Context) {
 	told := s.Hub.Subscribe(store.TopicReports, store.TopicRollouts, store.TopicDatabase)
 	defer told.Close()
@@ -255,8 +255,8 @@ func (s *Service) seen(tx Records, run *planning.Run, devices []string) ([]rollo
 	return events, nil
 }
 
-// lost reports whether a device that was online when it was told, and was given the change, has not been heard from for so
-// long since that it counts as failed. Time in which the service itself was away or could not write does not count.
+// lost reports whether a device that was online when it was told, and was given the change, has not been heard from for
+// so long since that it counts as failed. Time in which the service itself was away or could not write does not count.
 func (s *Service) lost(d store.RolloutSight, outcome rollout.Outcome) bool {
 	if !d.Online || d.GivenAt == nil || outcome != rollout.Told && outcome != rollout.Working {
 		return false
@@ -271,8 +271,8 @@ func (s *Service) lost(d store.RolloutSight, outcome rollout.Outcome) bool {
 	return clock.Now.Sub(last) >= drift.SilentAfter*s.Interval
 }
 
-// judge says what a device made of a change, and the settings that are in the way. Only findings of settings that the change
-// alters count. A device that has nothing to report since it counts anew has tried again after some check-ins.
+// judge says what a device made of a change, and the settings that are in the way. Only findings of settings that the
+// change alters count. A device that has nothing to report since it counts anew has tried again after some check-ins.
 func judge(d store.RolloutSight, findings []store.OpenFinding, interval time.Duration) (rollout.Outcome, []unit.ID) {
 	since := func(at *time.Time, more time.Duration) bool { return at != nil && !at.Before(d.Since.Add(more)) }
 	mine := func(id unit.ID) bool { return len(d.Units) == 0 || slices.Contains(d.Units, id) }
@@ -309,7 +309,10 @@ func judge(d store.RolloutSight, findings []store.OpenFinding, interval time.Dur
 		return rollout.GuardRefused, sorted(refused)
 	case len(failed) > 0:
 		return rollout.Failed, sorted(failed)
-	case slices.ContainsFunc(findings, func(f store.OpenFinding) bool { return mine(f.Unit) && f.Kind != drift.UnitUnsupported }):
+	case slices.ContainsFunc(findings, func(f store.OpenFinding) bool {
+		return mine(f.Unit) &&
+			f.Kind != drift.UnitUnsupported
+	}):
 		return rollout.Working, nil
 	}
 	return rollout.Verified, nil

@@ -57,12 +57,7 @@ func nameReported(tx Records, w *uow.Work, d store.Device, name string) error {
 		return err
 	}
 	w.Settle(d.Name+" renamed to "+name, nil, []string{d.ID})
-	w.Also(
-		w.Act().As("device.renamed"),
-		audit.Done,
-		map[string]any{"name": d.Name},
-		map[string]any{"name": name},
-	)
+	w.Also(w.Act().As("device.renamed"), audit.Done, map[string]any{"name": d.Name}, map[string]any{"name": name})
 	return nil
 }
 
@@ -79,7 +74,8 @@ func deviceFactsReported(tx Records, w *uow.Work, d store.Device, state drift.St
 	}
 	for _, fact := range []string{state.Platform, state.OSVersion, state.Agent} {
 		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
-			return refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).
+			return refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot be read",
+				fact, maxFact).
 				WithCode(protocol.CodeBadReport)
 		}
 	}

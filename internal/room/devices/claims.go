@@ -15,52 +15,48 @@ import (
 func (s *Service) DecideClaim(ctx context.Context, who rights.Identity, id string, accept bool) error {
 	op := map[bool]*operation.Operation{true: operation.AcceptDevice, false: operation.RefuseDevice}[accept]
 	return refusal.Named(
-		s.Do(
-			ctx,
-			uow.ByOperator(op, who, id),
-			func(tx Records, w *uow.Work) error {
-				d, err := tx.Device(s.Clock(), id, "")
-				if err != nil {
+		s.Do(ctx, uow.ByOperator(op, who, id), func(tx Records, w *uow.Work) error {
+			d, err := tx.Device(s.Clock(), id, "")
+			if err != nil {
+				return err
+			}
+			changed := []string{d.ID}
+			if d.Claims != nil {
+				changed = append(changed, *d.Claims)
+			}
+			if err := tx.LockDevices(changed); err != nil {
+				return err
+			}
+			if d, err = tx.LockDevice(d.ID); err != nil {
+				return err
+			}
+			if d.State != store.Claiming {
+				return refusal.New(
+					refusal.Conflict,
+					"the device %s is %s; only one that waits for an owner can be accepted or refused",
+					d.Name,
+					d.State,
+				)
+			}
+			state := store.Refused
+			if accept {
+				state = store.Live
+				if err := takeOver(tx, d); err != nil {
 					return err
 				}
-				changed := []string{d.ID}
-				if d.Claims != nil {
-					changed = append(changed, *d.Claims)
-				}
-				if err := tx.LockDevices(changed); err != nil {
+			}
+			if err := tx.SetDeviceState(d.ID, state); err != nil {
+				return err
+			}
+			if accept {
+				if err := joinFleet(tx, w, d, nil); err != nil {
 					return err
 				}
-				if d, err = tx.LockDevice(d.ID); err != nil {
-					return err
-				}
-				if d.State != store.Claiming {
-					return refusal.New(
-						refusal.Conflict,
-						"the device %s is %s; only one that waits for an owner can be accepted or refused",
-						d.Name,
-						d.State,
-					)
-				}
-				state := store.Refused
-				if accept {
-					state = store.Live
-					if err := takeOver(tx, d); err != nil {
-						return err
-					}
-				}
-				if err := tx.SetDeviceState(d.ID, state); err != nil {
-					return err
-				}
-				if accept {
-					if err := joinFleet(tx, w, d, nil); err != nil {
-						return err
-					}
-				}
-				w.Tell(store.TopicDevices, changed...)
-				w.After = map[string]any{"name": d.Name, "claims": d.Claims, "listed_in": d.ListedIn}
-				return nil
-			},
-		),
+			}
+			w.Tell(store.TopicDevices, changed...)
+			w.After = map[string]any{"name": d.Name, "claims": d.Claims, "listed_in": d.ListedIn}
+			return nil
+		}),
 		"device",
 		id,
 	)
@@ -84,25 +80,21 @@ func takeOver(tx Records, d store.Device) error {
 // Retire ends a device's place in the fleet; it is told nothing more, and may not report.
 func (s *Service) Retire(ctx context.Context, who rights.Identity, id string) error {
 	return refusal.Named(
-		s.Do(
-			ctx,
-			uow.ByOperator(operation.RetireDevice, who, id),
-			func(tx Records, w *uow.Work) error {
-				d, err := tx.LockDevice(id)
-				if err != nil {
-					return err
-				}
-				if d.State == store.Retired {
-					return refusal.New(refusal.Conflict, "the device %s is retired already", d.Name)
-				}
-				if err := tx.SetDeviceState(d.ID, store.Retired); err != nil {
-					return err
-				}
-				w.Tell(store.TopicDevices, d.ID)
-				w.Before = map[string]any{"name": d.Name, "state": d.State}
-				return nil
-			},
-		),
+		s.Do(ctx, uow.ByOperator(operation.RetireDevice, who, id), func(tx Records, w *uow.Work) error {
+			d, err := tx.LockDevice(id)
+			if err != nil {
+				return err
+			}
+			if d.State == store.Retired {
+				return refusal.New(refusal.Conflict, "the device %s is retired already", d.Name)
+			}
+			if err := tx.SetDeviceState(d.ID, store.Retired); err != nil {
+				return err
+			}
+			w.Tell(store.TopicDevices, d.ID)
+			w.Before = map[string]any{"name": d.Name, "state": d.State}
+			return nil
+		}),
 		"device",
 		id,
 	)

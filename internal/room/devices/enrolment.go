@@ -36,21 +36,17 @@ type Grants struct {
 // NewEnrolmentToken makes a token for a number of devices, which join groups and get organisation
 // facts as they enrol. The token is shown this once.
 func (s *Service) NewEnrolmentToken(
-	ctx context.Context,
-	who rights.Identity,
-	note string,
-	uses int,
-	life time.Duration,
-	grants Grants,
+	ctx context.Context, who rights.Identity, note string, uses int, life time.Duration, grants Grants,
 ) (store.EnrolmentToken, protocol.Token, error) {
 	switch {
 	case uses < 1 || uses > MaxTokenUses:
-		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "a token is for 1 to %d devices", MaxTokenUses).
-			At("uses")
+		return store.EnrolmentToken{}, protocol.Token{},
+			refusal.New(refusal.Invalid, "a token is for 1 to %d devices", MaxTokenUses).
+				At("uses")
 	case life < time.Minute || life > MaxEnrolment:
-		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "a token lives from a minute to 90 "+
-			"days").
-			At("expires_in_hours")
+		return store.EnrolmentToken{}, protocol.Token{},
+			refusal.New(refusal.Invalid, "a token lives from a minute to 90 days").
+				At("expires_in_hours")
 	}
 	if err := fleet.CheckPath(grants.Path); err != nil {
 		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "%v", err).At("path")
@@ -63,28 +59,25 @@ func (s *Service) NewEnrolmentToken(
 	e := store.EnrolmentToken{ID: token.ID, Note: note, SecretHash: auth.HashSecret(token.Secret), UsesLeft: uses,
 		Groups: text.Set(
 			grants.Groups,
-		), Path: grants.Path, Tags: text.Set(grants.Tags), CreatedBy: who.Name, CreatedAt: now, ExpiresAt: now.Add(life)}
-	err := s.Do(
-		ctx,
-		uow.ByOperator(operation.CreateEnrolmentToken, who, e.ID),
-		func(tx Records, w *uow.Work) error {
-			if err := devicegroups.Listed(tx, grants.Groups); err != nil {
-				return err
-			}
-			if err := tx.AddEnrolmentToken(e); err != nil {
-				return err
-			}
-			w.After = map[string]any{
-				"note":    note,
-				"uses":    uses,
-				"groups":  e.Groups,
-				"path":    e.Path,
-				"tags":    e.Tags,
-				"expires": e.ExpiresAt,
-			}
-			return nil
-		},
-	)
+		), Path: grants.Path, Tags: text.Set(grants.Tags), CreatedBy: who.Name, CreatedAt: now,
+		ExpiresAt: now.Add(life)}
+	err := s.Do(ctx, uow.ByOperator(operation.CreateEnrolmentToken, who, e.ID), func(tx Records, w *uow.Work) error {
+		if err := devicegroups.Listed(tx, grants.Groups); err != nil {
+			return err
+		}
+		if err := tx.AddEnrolmentToken(e); err != nil {
+			return err
+		}
+		w.After = map[string]any{
+			"note":    note,
+			"uses":    uses,
+			"groups":  e.Groups,
+			"path":    e.Path,
+			"tags":    e.Tags,
+			"expires": e.ExpiresAt,
+		}
+		return nil
+	})
 	return e, token, err
 }
 
@@ -96,16 +89,12 @@ func (s *Service) EnrolmentTokens(ctx context.Context, p store.Page) ([]store.En
 // RevokeEnrolmentToken ends a token; devices that enrolled with it stay.
 func (s *Service) RevokeEnrolmentToken(ctx context.Context, who rights.Identity, id string) error {
 	return refusal.Named(
-		s.Do(
-			ctx,
-			uow.ByOperator(operation.RevokeEnrolmentToken, who, id),
-			func(tx Records, w *uow.Work) error {
-				if err := tx.RevokeEnrolmentToken(id, s.Now()); err != nil {
-					return err
-				}
-				return nil
-			},
-		),
+		s.Do(ctx, uow.ByOperator(operation.RevokeEnrolmentToken, who, id), func(tx Records, w *uow.Work) error {
+			if err := tx.RevokeEnrolmentToken(id, s.Now()); err != nil {
+				return err
+			}
+			return nil
+		}),
 		"enrolment token",
 		id,
 	)
@@ -114,15 +103,11 @@ func (s *Service) RevokeEnrolmentToken(ctx context.Context, who rights.Identity,
 // Enrol gives a device its place. Asking again with the same key gives the same place. A device
 // whose name a live device has becomes one that claims to be it, and waits for an operator.
 func (s *Service) Enrol(
-	ctx context.Context,
-	req protocol.EnrolRequest,
-	key ed25519.PublicKey,
-	address string,
+	ctx context.Context, req protocol.EnrolRequest, key ed25519.PublicKey, address string,
 ) (store.Device, error) {
 	name := text.NFC(req.Facts.Name)
 	if err := text.CheckName(name, fleet.MaxDeviceName); err != nil {
-		return store.Device{}, refusal.New(refusal.Invalid, "the device's name %v", err).
-			At("facts.name").
+		return store.Device{}, refusal.New(refusal.Invalid, "the device's name %v", err).At("facts.name").
 			WithCode(protocol.CodeBadFacts)
 	}
 	if req.Facts.Platform == "" {
@@ -130,10 +115,11 @@ func (s *Service) Enrol(
 			At("facts.platform").
 			WithCode(protocol.CodeBadFacts)
 	}
-	for _, fact := range []string{req.Facts.Platform, req.Facts.OSVersion, req.Facts.Serial, req.Facts.Model, req.Facts.Agent} {
+	for _, fact := range []string{req.Facts.Platform, req.Facts.OSVersion, req.Facts.Serial, req.Facts.Model,
+		req.Facts.Agent} {
 		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
-			return store.Device{}, refusal.New(refusal.Invalid, "a fact of the device (%q) is longer than %d bytes or cannot "+
-				"be read", fact, maxFact).
+			return store.Device{}, refusal.New(refusal.Invalid,
+				"a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).
 				At("facts").
 				WithCode(protocol.CodeBadFacts)
 		}
@@ -225,7 +211,8 @@ func (s *Service) usableToken(tx Records, req protocol.EnrolRequest) (store.Enro
 	token, err := tx.LockEnrolmentToken(req.TokenID)
 	if errors.Is(err, store.ErrNotFound) ||
 		err == nil && subtle.ConstantTimeCompare(token.SecretHash, auth.HashSecret(req.Secret)) != 1 {
-		return token, refusal.New(refusal.Forbidden, "the enrolment token is not known; copy it whole, or ask for a new one").
+		return token, refusal.New(refusal.Forbidden,
+			"the enrolment token is not known; copy it whole, or ask for a new one").
 			WithCode(protocol.CodeTokenUnknown)
 	}
 	if err != nil {
@@ -236,7 +223,8 @@ func (s *Service) usableToken(tx Records, req protocol.EnrolRequest) (store.Enro
 		return token, refusal.New(refusal.Forbidden, "the enrolment token was revoked; ask for a new one").
 			WithCode(protocol.CodeTokenRevoked)
 	case !s.Now().Before(token.ExpiresAt):
-		return token, refusal.New(refusal.Forbidden, "the enrolment token expired at %s; ask for a new one", token.ExpiresAt.UTC().Format(time.RFC3339)).
+		return token, refusal.New(refusal.Forbidden, "the enrolment token expired at %s; ask for a new one",
+			token.ExpiresAt.UTC().Format(time.RFC3339)).
 			WithCode(protocol.CodeTokenExpired)
 	case token.UsesLeft < 1:
 		return token, refusal.New(refusal.Forbidden, "the enrolment token was used up; ask for a new one").

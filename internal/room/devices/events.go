@@ -21,7 +21,8 @@ const maxEventText = 4000
 // durable now. Events that were stored before stay as they are.
 func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, events []drift.Event) (int64, error) {
 	if len(events) > protocol.MaxEvents {
-		return 0, refusal.New(refusal.Invalid, "%d events are too many for one check-in; send at most %d", len(events), protocol.MaxEvents).
+		return 0, refusal.New(refusal.Invalid, "%d events are too many for one check-in; send at most %d", len(events),
+			protocol.MaxEvents).
 			WithCode(protocol.CodeBadEvents)
 	}
 	records := make([]store.DeviceEvent, len(events))
@@ -29,7 +30,8 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 	for i, e := range events {
 		switch {
 		case e.Seq <= last:
-			return 0, refusal.New(refusal.Invalid, "event %d follows event %d; they must come in order, from 1", e.Seq, last).
+			return 0, refusal.New(refusal.Invalid, "event %d follows event %d; they must come in order, from 1", e.Seq,
+				last).
 				WithCode(protocol.CodeBadEvents)
 		case !slices.Contains(drift.EventKinds, e.Kind):
 			return 0, refusal.New(refusal.Invalid, "there is no event %q", e.Kind).WithCode(protocol.CodeBadEvents)

@@ -119,14 +119,12 @@ func newFinding(device string, f drift.Finding, assignments []string, state stri
 		assignments = []string{}
 	}
 	record := store.Finding{
-		DeviceID: device,
-		Key:      f.Key(),
-		Unit:     f.Unit.String(),
-		Kind:     string(f.Kind),
-		Subject:  f.Subject,
-		Expected: jsonOf(
-			f.Expected,
-		),
+		DeviceID:    device,
+		Key:         f.Key(),
+		Unit:        f.Unit.String(),
+		Kind:        string(f.Kind),
+		Subject:     f.Subject,
+		Expected:    jsonOf(f.Expected),
 		Actual:      jsonOf(f.Actual),
 		Assignments: assignments,
 		State:       state,

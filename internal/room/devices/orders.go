@@ -39,7 +39,8 @@ func (s *Service) Order(ctx context.Context, who rights.Identity, want NewOrder)
 	none := OrderBatch{}
 	wait, known := protocol.OrderKinds[want.Kind]
 	if !known {
-		return none, refusal.New(refusal.Invalid, "there is no order %q; the orders are %s", want.Kind, strings.Join(slices.Sorted(maps.Keys(protocol.OrderKinds)), ", ")).
+		return none, refusal.New(refusal.Invalid, "there is no order %q; the orders are %s", want.Kind,
+			strings.Join(slices.Sorted(maps.Keys(protocol.OrderKinds)), ", ")).
 			At("kind")
 	}
 	subject := ""
@@ -49,53 +50,51 @@ func (s *Service) Order(ctx context.Context, who rights.Identity, want NewOrder)
 			ref, err = principal.FromKey(want.Subject), nil // the key alone, as elsewhere
 		}
 		if err != nil || ref.Kind().InDirectory() {
-			return none, refusal.New(refusal.Invalid, "%q names no account of a device; write its key, account:KEY, "+
-				"builtin:administrator, builtin:guest, local:NAME or sid:S-1-…", want.Subject).
+			return none, refusal.New(refusal.Invalid,
+				"%q names no account of a device; write its key, account:KEY, builtin:administrator, builtin:guest, "+
+					"local:NAME or sid:S-1-…", want.Subject).
 				At("subject")
 		}
 		subject = ref.String()
 	}
 	if len(want.Devices) > maxOrdered {
-		return none, refusal.New(refusal.Invalid, "%d devices are too many to name; name at most %d, or a group", len(want.Devices), maxOrdered).
+		return none, refusal.New(refusal.Invalid, "%d devices are too many to name; name at most %d, or a group",
+			len(want.Devices), maxOrdered).
 			At("devices")
 	}
 	batch := OrderBatch{Batch: store.NewID(s.Now())}
 	var given []string
-	err := s.Do(
-		ctx,
-		uow.ByOperator(operation.SendOrder, who, want.Kind),
-		func(tx Records, w *uow.Work) error {
-			devices, err := s.orderedDevices(tx, who, want)
-			if err != nil {
-				return err
-			}
-			if err := reach.Check(tx, who, rights.Handle, devices); err != nil {
-				return err
-			}
-			now := s.Now()
-			order := store.Order{
-				Kind:      want.Kind,
-				Subject:   subject,
-				CreatedBy: who.Name,
-				CreatedAt: now,
-				Batch:     batch.Batch,
-			}
-			if wait > 0 {
-				order.EndsAt = new(now.Add(wait))
-			}
-			if given, err = tx.AddOrders(devices, order); err != nil {
-				return err
-			}
-			w.Tell(store.TopicDevices, given...)
-			w.After = map[string]any{
-				"subject": subject,
-				"devices": len(given),
-				"named":   want.Devices,
-				"group":   want.Group,
-			}
-			return nil
-		},
-	)
+	err := s.Do(ctx, uow.ByOperator(operation.SendOrder, who, want.Kind), func(tx Records, w *uow.Work) error {
+		devices, err := s.orderedDevices(tx, who, want)
+		if err != nil {
+			return err
+		}
+		if err := reach.Check(tx, who, rights.Handle, devices); err != nil {
+			return err
+		}
+		now := s.Now()
+		order := store.Order{
+			Kind:      want.Kind,
+			Subject:   subject,
+			CreatedBy: who.Name,
+			CreatedAt: now,
+			Batch:     batch.Batch,
+		}
+		if wait > 0 {
+			order.EndsAt = new(now.Add(wait))
+		}
+		if given, err = tx.AddOrders(devices, order); err != nil {
+			return err
+		}
+		w.Tell(store.TopicDevices, given...)
+		w.After = map[string]any{
+			"subject": subject,
+			"devices": len(given),
+			"named":   want.Devices,
+			"group":   want.Group,
+		}
+		return nil
+	})
 	batch.Given, batch.By = len(given), map[string]int{"queued": len(given)}
 	return batch, err
 }
@@ -158,10 +157,7 @@ func (s *Service) orderedDevices(tx Records, who rights.Identity, want NewOrder)
 
 // Orders lists a page, latest first.
 func (s *Service) Orders(
-	ctx context.Context,
-	who rights.Identity,
-	past reach.Past,
-	p store.Page,
+	ctx context.Context, who rights.Identity, past reach.Past, p store.Page,
 ) ([]store.Order, string, error) {
 	narrow, err := reach.Narrow(s.Read(ctx), s.View, s.Clock(), who, past)
 	if err != nil {

@@ -54,9 +54,9 @@ var errBusy = errors.New("something else holds the record of the device")
 // errLook asks for a look at the name and the facts of a device before its report is taken.
 var errLook = errors.New("the device reports another name, or other facts of itself")
 
-// TakeReport stores a report and works out its findings in one transaction, which it shares with reports of other devices
-// that come at the same time. A repeat of the same request is taken as done; a sequence that was used for something
-// else, or is behind, is refused.
+// TakeReport stores a report and works out its findings in one transaction, which it shares with reports of other
+// devices that come at the same time. A repeat of the same request is taken as done; a sequence that was used for
+// something else, or is behind, is refused.
 func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drift.Report, requestDigest string) error {
 	if err := checkReport(r); err != nil {
 		return err
@@ -79,7 +79,8 @@ func (s *Service) TakeReport(ctx context.Context, id string, epoch int64, r drif
 	return s.take(ctx, in)
 }
 
-// take takes a report with those of other devices. One whose device is busy waits with others of which the same is true.
+// take takes a report with those of other devices. One whose device is busy waits with others of which the same is
+// true.
 func (s *Service) take(ctx context.Context, in *incoming) error {
 	err := s.incoming.Do(ctx, in.device, in, s.takeReports)
 	if !errors.Is(err, errBusy) {
@@ -192,8 +193,8 @@ func reportedBefore(b ReportBatch, d store.Device, in *incoming) error {
 	case earlier == in.digest:
 		return nil
 	case earlier != "":
-		return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one is "+
-			"%d", in.report.Seq, in.epoch, d.Seq).
+		return refusal.New(refusal.Conflict, "the sequence %d of epoch %d was used for another report; the last one "+
+			"is %d", in.report.Seq, in.epoch, d.Seq).
 			WithCode(protocol.CodeSequenceUsed)
 	}
 	return refusal.Behind("the sequence %d of epoch %d", in.report.Seq, in.epoch, d.Seq, d.Epoch)

@@ -104,7 +104,8 @@ func (s *Service) overdue(ctx context.Context, r store.Rotation) error {
 		if err != nil || slices.ContainsFunc(open, func(o store.Finding) bool { return o.Key == f.Key() }) {
 			return err
 		}
-		if err := tx.AddFindings([]store.Finding{newFinding(d.ID, f, whose[id], store.FindingOpen, s.Now())}); err != nil {
+		if err := tx.AddFindings([]store.Finding{newFinding(d.ID, f, whose[id], store.FindingOpen,
+			s.Now())}); err != nil {
 			return err
 		}
 		if err := tx.CountOpenFinding(d.ID); err != nil {

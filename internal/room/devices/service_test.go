@@ -63,7 +63,9 @@ func (r *records) RenameDevice(_, name, key string) error {
 }
 
 // TakeReports is the transaction of reports, with batch as what it holds.
-func (r *records) TakeReports(_ context.Context, _ []string, waits bool, judge func(b devices.ReportBatch) error) error {
+func (r *records) TakeReports(
+	_ context.Context, _ []string, waits bool, judge func(b devices.ReportBatch) error,
+) error {
 	if waits && r.busy > 0 {
 		r.busy, r.waited = 0, r.waited+1
 	}
@@ -140,7 +142,8 @@ func room() (*devices.Service, *records) {
 	r := &records{reports: map[int64]store.Report{}, open: map[int64]store.Finding{}, named: map[string]bool{},
 		device: store.Device{ID: "D1", Name: "SKL-HQ-001", NameKey: "skl-hq-001", State: store.Live, Epoch: 1,
 			DesiredDigest: "sha-256:aa", StandingColumns: store.StandingColumns{DesiredEpoch: 1, DesiredNumber: 3}}}
-	return &devices.Service{Room: uowtest.Room[devices.Reads, devices.Records](r, r, &r.Trail), Reports: uow.NewBatches(r.TakeReports), Scopes: &cache.Scopes{}}, r
+	return &devices.Service{Room: uowtest.Room[devices.Reads, devices.Records](r, r, &r.Trail),
+		Reports: uow.NewBatches(r.TakeReports), Scopes: &cache.Scopes{}}, r
 }
 
 func report(seq int64) drift.Report {
@@ -216,7 +219,8 @@ func TestReportsUnderAnotherDesiredState(t *testing.T) {
 	assert.Nil(t, r.reported.VerifiedAt)
 	assert.Equal(t, 1, r.reported.OpenFindings, "what was open stays so")
 	assert.False(t, r.reported.Mismatched)
-	for seq, foreign := range map[int64]drift.Stamp{6: {Epoch: 1, Number: 4}, 7: {Epoch: 1, Number: 3, Digest: "sha-256:cc"}, 8: {Epoch: 2, Number: 1}} {
+	for seq, foreign := range map[int64]drift.Stamp{6: {Epoch: 1, Number: 4},
+		7: {Epoch: 1, Number: 3, Digest: "sha-256:cc"}, 8: {Epoch: 2, Number: 1}} {
 		next := report(seq + r.device.Seq)
 		next.Desired = foreign
 		require.NoError(t, s.TakeReport(t.Context(), "D1", 1, next, "digest"))

@@ -23,8 +23,8 @@ const (
 	waiversOnce = 200                  // that are ended in one transaction
 )
 
-// Waive accepts findings until a day: their devices leave these things alone, and they are no drift. Where a second person
-// must agree, a waiver waits. Words say what a finding is.
+// Waive accepts findings until a day: their devices leave these things alone, and they are no drift. Where a second
+// person must agree, a waiver waits. Words say what a finding is.
 func (s *Service) Waive(
 	ctx context.Context,
 	who rights.Identity,
@@ -72,7 +72,8 @@ func (s *Service) Waive(
 		told := []string{}
 		for _, f := range found {
 			if f.State != store.FindingOpen || f.Kind == string(drift.UnitUnsupported) {
-				return refusal.New(refusal.Conflict, "the finding on %s is not open any more (%s); read the list again", f.Device, f.State).
+				return refusal.New(refusal.Conflict, "the finding on %s is not open any more (%s); read the list again",
+					f.Device, f.State).
 					WithCode("not_open")
 			}
 			key := [3]string{f.DeviceID, f.Unit, f.Subject}
@@ -160,7 +161,8 @@ func (s *Service) end(tx Records, w *uow.Work, x *store.Waiver, by string) error
 }
 
 func (s *Service) alterWaiver(
-	ctx context.Context, who rights.Identity, op *operation.Operation, id string, do func(tx Records, w *uow.Work, x *store.Waiver) error,
+	ctx context.Context, who rights.Identity, op *operation.Operation, id string,
+	do func(tx Records, w *uow.Work, x *store.Waiver) error,
 ) error {
 	act := uow.ByOperator(op, who, id).ShowingAttempts()
 	err := s.Do(ctx, act, func(tx Records, w *uow.Work) error {
@@ -188,31 +190,27 @@ func (s *Service) alterWaiver(
 func (s *Service) EndWaivers(ctx context.Context) error {
 	for {
 		ended := 0
-		err := s.Do(
-			ctx,
-			uow.ByService("waiver.ended", "waivers"),
-			func(tx Records, w *uow.Work) error {
-				due, err := tx.DueWaivers(s.Now(), waiversOnce)
-				if err != nil {
+		err := s.Do(ctx, uow.ByService("waiver.ended", "waivers"), func(tx Records, w *uow.Work) error {
+			due, err := tx.DueWaivers(s.Now(), waiversOnce)
+			if err != nil {
+				return err
+			}
+			told := []string{}
+			for i := range due {
+				if err := s.end(tx, w, &due[i], uow.Itself.Name); err != nil {
 					return err
 				}
-				told := []string{}
-				for i := range due {
-					if err := s.end(tx, w, &due[i], uow.Itself.Name); err != nil {
-						return err
-					}
-					if err := tx.SetWaiver(due[i]); err != nil {
-						return err
-					}
-					told = append(told, due[i].Words)
+				if err := tx.SetWaiver(due[i]); err != nil {
+					return err
 				}
-				if ended = len(due); ended == 0 {
-					w.Quiet()
-				}
-				w.After = map[string]any{"findings": told}
-				return nil
-			},
-		)
+				told = append(told, due[i].Words)
+			}
+			if ended = len(due); ended == 0 {
+				w.Quiet()
+			}
+			w.After = map[string]any{"findings": told}
+			return nil
+		})
 		if err != nil || ended < waiversOnce {
 			return err
 		}

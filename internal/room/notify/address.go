@@ -24,8 +24,8 @@ var schemes = map[string][]string{
 var examples = map[string]string{
 	store.TargetWebhook: "https://alerts.skerryline.example/warden",
 	store.TargetSyslog:  "tls://logs.skerryline.example:6514, or tcp:// without encryption",
-	store.TargetMail: "smtp://mail.skerryline.example:587, which must offer STARTTLS, smtps:// for TLS from the beginning, or " +
-		"smtp+clear:// without encryption",
+	store.TargetMail: "smtp://mail.skerryline.example:587, which must offer STARTTLS, smtps:// for TLS from the " +
+		"beginning, or smtp+clear:// without encryption",
 }
 
 // checkAddress refuses an address that a kind of target cannot have.
@@ -54,7 +54,8 @@ func (s *Service) checkAddress(kind, address string) error {
 	}
 	if u.Scheme == "http" {
 		if a, err := netip.ParseAddr(u.Hostname()); err != nil || !s.Network.Names(a) {
-			return bad("use https: what is sent names devices and people; http is for addresses that notify-network permits")
+			return bad("use https: what is sent names devices and people; http is for addresses that notify-network " +
+				"permits")
 		}
 	}
 	return nil
@@ -78,18 +79,24 @@ func (s *Service) sender(t store.NotificationTarget) (transport.Sender, error) {
 	}
 	switch t.Kind {
 	case store.TargetWebhook:
-		return transport.Webhook{URL: t.Address, Source: s.PublicURL, KeyID: t.Name, Secret: []byte(secret), Roots: roots,
-			Now: s.Now, Network: s.Network}, nil
+		return transport.Webhook{URL: t.Address, Source: s.PublicURL, KeyID: t.Name, Secret: []byte(secret),
+			Roots: roots,
+			Now:   s.Now, Network: s.Network}, nil
 	case store.TargetSyslog:
-		return transport.Syslog{Address: u.Host, TLS: u.Scheme == "tls", Roots: roots, Host: s.host(), Network: s.Network}, nil
+		return transport.Syslog{Address: u.Host, TLS: u.Scheme == "tls", Roots: roots, Host: s.host(),
+			Network: s.Network}, nil
 	default:
 		port, err := strconv.Atoi(u.Port())
 		if err != nil {
 			return nil, err
 		}
-		security := map[string]transport.Security{"smtp": transport.StartTLS, "smtps": transport.TLS, "smtp+clear": transport.Clear}
-		return transport.Mail{Host: u.Hostname(), Port: port, Security: security[u.Scheme], User: t.Settings.User, Password: secret,
-			From: t.Settings.From, To: t.Settings.To, Organisation: s.Organisation, Roots: roots, Network: s.Network}, nil
+		security := map[string]transport.Security{"smtp": transport.StartTLS, "smtps": transport.TLS,
+			"smtp+clear": transport.Clear}
+		return transport.Mail{Host: u.Hostname(), Port: port, Security: security[u.Scheme], User: t.Settings.User,
+				Password: secret,
+				From:     t.Settings.From, To: t.Settings.To, Organisation: s.Organisation, Roots: roots,
+				Network: s.Network},
+			nil
 	}
 }
 
@@ -108,7 +115,8 @@ func rootsOf(pem string) (*x509.CertPool, error) {
 	}
 	pool := x509.NewCertPool()
 	if !pool.AppendCertsFromPEM([]byte(pem)) {
-		return nil, refusal.New(refusal.Invalid, "there is no certificate in it; paste certificates in PEM, from BEGIN to END").At("ca")
+		return nil, refusal.New(refusal.Invalid,
+			"there is no certificate in it; paste certificates in PEM, from BEGIN to END").At("ca")
 	}
 	return pool, nil
 }

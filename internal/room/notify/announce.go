@@ -158,7 +158,8 @@ func (n *news) ofEntry(kind Kind, e audit.Entry) store.Notification {
 			who = name
 		}
 	}
-	return store.Notification{Kind: kind, Subject: subject, DeviceID: device, Words: entryWords(kind, e, who, subject), Path: "/trail?entry=" + strconv.FormatInt(e.Seq, 10),
+	return store.Notification{Kind: kind, Subject: subject, DeviceID: device, Words: entryWords(kind, e, who, subject),
+		Path:   "/trail?entry=" + strconv.FormatInt(e.Seq, 10),
 		Urgent: urgent[kind], At: e.At, Data: jsonOf(map[string]any{
 			"entry": e.Seq, "who": e.Actor, "from": e.Address, "action": e.Action, "on": e.Object, "outcome": e.Outcome,
 			"reason": e.Reason, "before": e.Before, "after": e.After,
@@ -183,10 +184,12 @@ func (n *news) findings() (full bool, err error) {
 		if f.ClosedAt != nil {
 			at = *f.ClosedAt
 		}
-		if err := n.add(store.Notification{Kind: kind, Subject: f.Device, DeviceID: f.DeviceID, Path: pathOf(f.Device), At: at,
+		if err := n.add(store.Notification{Kind: kind, Subject: f.Device, DeviceID: f.DeviceID, Path: pathOf(f.Device),
+			At:    at,
 			Words: findingWords(kind, f), Data: jsonOf(map[string]any{
-				"device": f.Device, "device_id": f.DeviceID, "finding": f.ID, "setting": f.Unit, "kind": f.Kind, "subject": f.Subject,
-				"state": f.State, "assignments": f.Assignments, "first_seen": f.FirstSeen.UTC(),
+				"device": f.Device, "device_id": f.DeviceID, "finding": f.ID, "setting": f.Unit, "kind": f.Kind,
+				"subject": f.Subject,
+				"state":   f.State, "assignments": f.Assignments, "first_seen": f.FirstSeen.UTC(),
 			})}, false); err != nil {
 			return false, err
 		}
@@ -220,21 +223,24 @@ func (n *news) standings() (full bool, err error) {
 			return
 		}
 		if now = append(now, x); n.wanted(kind) {
-			fresh = append(fresh, store.Notification{Kind: kind, Subject: d.Name, DeviceID: d.ID, Path: pathOf(d.Name), At: clock.Now,
+			fresh = append(fresh, store.Notification{Kind: kind, Subject: d.Name, DeviceID: d.ID, Path: pathOf(d.Name),
+				At:    clock.Now,
 				Words: standingWords(kind, d), Data: jsonOf(standingData(standing, d))})
 		}
 	}
-	n.s.View.Each(clock, fleetview.Filter{Reach: uow.Itself.Reach(rights.Look)}, func(d *fleetview.Device, _ drift.Standing) bool {
-		if d.StandingInput.HeldUnits > 0 {
-			is(DeviceHeld, drift.Held, d)
-		}
-		x := store.Told{DeviceID: d.ID, Standing: string(drift.Silent)}
-		// While nothing can be said of silence, whoever was told of as silent stays so.
-		if _, was := told[x]; was && silence.IsZero() || d.StandingInput.LastContact.Before(silence) && (listening || was) {
-			is(DeviceSilent, drift.Silent, d)
-		}
-		return true
-	})
+	n.s.View.Each(clock, fleetview.Filter{Reach: uow.Itself.Reach(rights.Look)},
+		func(d *fleetview.Device, _ drift.Standing) bool {
+			if d.StandingInput.HeldUnits > 0 {
+				is(DeviceHeld, drift.Held, d)
+			}
+			x := store.Told{DeviceID: d.ID, Standing: string(drift.Silent)}
+			// While nothing can be said of silence, whoever was told of as silent stays so.
+			if _, was := told[x]; was && silence.IsZero() || d.StandingInput.LastContact.Before(silence) &&
+				(listening || was) {
+				is(DeviceSilent, drift.Silent, d)
+			}
+			return true
+		})
 	for _, x := range fresh { // the view is free again
 		if err := n.add(x, false); err != nil {
 			return false, err

@@ -30,8 +30,8 @@ func backoff(failures int) time.Duration {
 	return min(firstBackoff<<min(max(failures-1, 0), 20), longestBackoff)
 }
 
-// DeliverLoop delivers until the context ends. Each target has its own course, so that none waits for another. Any number
-// of replicas may run it.
+// DeliverLoop delivers until the context ends. Each target has its own course, so that none waits for another. Any
+// number of replicas may run it.
 func (s *Service) DeliverLoop(ctx context.Context) {
 	const every = 2 * time.Second // for what is to be tried again
 	waiting := s.Hub.Subscribe(store.TopicDeliveries)
@@ -118,7 +118,9 @@ func isRejected(err error) bool {
 }
 
 // came notes what came of an attempt: sent deliveries arrived, and why the next did not.
-func (s *Service) came(tx Records, t *store.NotificationTarget, list []store.Delivery, sent int, why error, now time.Time) error {
+func (s *Service) came(
+	tx Records, t *store.NotificationTarget, list []store.Delivery, sent int, why error, now time.Time,
+) error {
 	if sent > 0 {
 		ids := make([]int64, sent)
 		for i := range ids {
@@ -153,7 +155,8 @@ func (s *Service) messages(list []store.Delivery) []transport.Message {
 }
 
 func (s *Service) message(n store.Notification) transport.Message {
-	m := transport.Message{ID: n.ID, Kind: n.Kind, At: n.At, Subject: n.Subject, Words: n.Words, Urgent: n.Urgent, Data: json.RawMessage(n.Data)}
+	m := transport.Message{ID: n.ID, Kind: n.Kind, At: n.At, Subject: n.Subject, Words: n.Words, Urgent: n.Urgent,
+		Data: json.RawMessage(n.Data)}
 	if n.Kind == CheckpointSigned {
 		m.Line = n.Data // the document that proves the trail
 	}

@@ -51,15 +51,16 @@ func (s *Service) SendAgain(ctx context.Context, who rights.Identity, name strin
 	return n, err
 }
 
-// Try sends one test message to a target now, and gives why it did not arrive, nil where it did. That it was tried is on
-// the trail, as refused where the target is at an address that is not permitted.
+// Try sends one test message to a target now, and gives why it did not arrive, nil where it did. That it was tried is
+// on the trail, as refused where the target is at an address that is not permitted.
 func (s *Service) Try(ctx context.Context, who rights.Identity, name string) (failed error, err error) {
 	t, err := named(s.Read(ctx), name)
 	if err != nil {
 		return nil, err
 	}
 	act := uow.ByOperator(operation.TestNotificationTarget, who, t.Name)
-	n := store.Notification{ID: store.NewID(s.Now()), Kind: Test, Subject: t.Name, At: s.Now(), Path: "/organisation/notifications",
+	n := store.Notification{ID: store.NewID(s.Now()), Kind: Test, Subject: t.Name, At: s.Now(),
+		Path:  "/organisation/notifications",
 		Words: fmt.Sprintf("%s tests the notification target %s", who.Name, t.Name), Data: "{}", Spread: true}
 	sender, failed := s.sender(t)
 	if failed == nil {

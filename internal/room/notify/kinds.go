@@ -35,13 +35,15 @@ const (
 
 // Kinds are all that a target can be given.
 var Kinds = []Kind{
-	FindingOpened, FindingCorrected, FindingClosed, DeviceHeld, DeviceSilent, PasswordViewed, RolloutStopped, EditBraked,
+	FindingOpened, FindingCorrected, FindingClosed, DeviceHeld, DeviceSilent, PasswordViewed, RolloutStopped,
+	EditBraked,
 	DatabaseReturned, Frozen,
 	CheckpointSigned, TrailBroken, SealedOwnerUsed, Refused, TrailEntry,
 }
 
 // urgent are the kinds that somebody should look at tonight.
-var urgent = map[Kind]bool{RolloutStopped: true, EditBraked: true, DatabaseReturned: true, Frozen: true, TrailBroken: true, SealedOwnerUsed: true}
+var urgent = map[Kind]bool{RolloutStopped: true, EditBraked: true, DatabaseReturned: true, Frozen: true,
+	TrailBroken: true, SealedOwnerUsed: true}
 
 // kindsOf are those of an entry of the trail.
 func kindsOf(e audit.Entry) []Kind {

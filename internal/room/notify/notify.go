@@ -1,8 +1,8 @@
 // Package notify tells other systems and people what happened: it finds what is new in the records, and delivers it to
 // targets that owners set up, as CloudEvents, syslog or mail.
 //
-// Nothing has to remember to notify: the trail, findings and standings are read behind what was told last, so that nothing
-// is lost when the service stops anywhere, and no report waits for a receiver.
+// Nothing has to remember to notify: the trail, findings and standings are read behind what was told last, so that
+// nothing is lost when the service stops anywhere, and no report waits for a receiver.
 //
 // The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
 // the records, which no caller can do anything about.

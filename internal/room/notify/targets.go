@@ -66,7 +66,8 @@ func counted(t store.NotificationTarget, counts []store.DeliveryCount) Target {
 	target := Target{NotificationTarget: t}
 	for _, c := range counts {
 		if c.TargetID == t.ID {
-			*map[string]*int{store.DeliveryWaiting: &target.Waiting, store.DeliveryFailed: &target.Failed}[c.State] = c.N
+			*map[string]*int{store.DeliveryWaiting: &target.Waiting,
+				store.DeliveryFailed: &target.Failed}[c.State] = c.N
 		}
 	}
 	return target
@@ -84,7 +85,9 @@ func (s *Service) Target(ctx context.Context, name string) (Target, error) {
 }
 
 // AddTarget makes a target. It gives the secret that signs a webhook's requests, which is shown this once.
-func (s *Service) AddTarget(ctx context.Context, who rights.Identity, name string, spec Spec) (made Target, secret string, err error) {
+func (s *Service) AddTarget(
+	ctx context.Context, who rights.Identity, name string, spec Spec,
+) (made Target, secret string, err error) {
 	if err := text.CheckName(name, 63); err != nil {
 		return made, "", refusal.New(refusal.Invalid, "%v", err).At("name")
 	}
@@ -93,7 +96,8 @@ func (s *Service) AddTarget(ctx context.Context, who rights.Identity, name strin
 	t := store.NotificationTarget{ID: store.NewID(s.Now()), Name: name, CreatedBy: who.Name, CreatedAt: s.Now()}
 	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
 		if n, err := tx.CountTargets(); err != nil || n >= mostTargets {
-			return errors.Join(err, refusal.New(refusal.Conflict, "there are %d targets already, which is the most; delete one first", n))
+			return errors.Join(err, refusal.New(refusal.Conflict,
+				"there are %d targets already, which is the most; delete one first", n))
 		}
 		if secret, err = s.apply(tx, &t, spec); err != nil {
 			return err
@@ -111,7 +115,8 @@ func (s *Service) AddTarget(ctx context.Context, who rights.Identity, name strin
 	return Target{NotificationTarget: t}, secret, err
 }
 
-// EditTarget edits the version of a target that was read. It gives the secret of a webhook where a new one was asked for.
+// EditTarget edits the version of a target that was read. It gives the secret of a webhook where a new one was asked
+// for.
 func (s *Service) EditTarget(
 	ctx context.Context, who rights.Identity, name string, version int64, spec Spec,
 ) (edited Target, secret string, err error) {
@@ -150,7 +155,8 @@ func (s *Service) DeleteTarget(ctx context.Context, who rights.Identity, name st
 
 func stale(err error) error {
 	if errors.Is(err, store.ErrStale) {
-		return refusal.New(refusal.Stale, "somebody else changed this target meanwhile; read it again, and then edit it")
+		return refusal.New(refusal.Stale, "somebody else changed this target meanwhile; read it again, and then edit "+
+			"it")
 	}
 	return err
 }
@@ -158,7 +164,8 @@ func stale(err error) error {
 // apply checks what is said of a target, and puts it in.
 func (s *Service) apply(tx Records, t *store.NotificationTarget, spec Spec) (secret string, err error) {
 	if t.Kind != "" && t.Kind != spec.Kind {
-		return "", refusal.New(refusal.Invalid, "a target stays a %s; create another for %s", t.Kind, spec.Kind).At("kind")
+		return "", refusal.New(refusal.Invalid, "a target stays a %s; create another for %s", t.Kind, spec.Kind).
+			At("kind")
 	}
 	if _, known := schemes[spec.Kind]; !known {
 		return "", refusal.New(refusal.Invalid, "a target is a webhook, syslog or mail").At("kind")
@@ -189,7 +196,8 @@ func (s *Service) apply(tx Records, t *store.NotificationTarget, spec Spec) (sec
 		case spec.Password != nil:
 			t.Secret = s.Secrets.Seal(t.ID, *spec.Password)
 		case moved && len(t.Secret) > 0:
-			return "", refusal.New(refusal.Invalid, "the stored password is for the server of before; give the one of this server").At("password")
+			return "", refusal.New(refusal.Invalid,
+				"the stored password is for the server of before; give the one of this server").At("password")
 		}
 	case store.TargetWebhook:
 		if spec.NewSecret {
@@ -223,14 +231,16 @@ func (s *Service) checkEvents(tx Records, spec Spec) error {
 
 func checkMail(spec Spec) error {
 	if _, err := mail.ParseAddress(spec.From); err != nil {
-		return refusal.New(refusal.Invalid, "give the address that mail comes from, such as warden@skerryline.example").At("from")
+		return refusal.New(refusal.Invalid, "give the address that mail comes from, such as warden@skerryline.example").
+			At("from")
 	}
 	if len(spec.To) == 0 {
 		return refusal.New(refusal.Invalid, "give at least one address that mail goes to").At("to")
 	}
 	for _, to := range spec.To {
 		if _, err := mail.ParseAddress(to); err != nil {
-			return refusal.New(refusal.Invalid, "%q is no mail address; write it like desk@skerryline.example", to).At("to")
+			return refusal.New(refusal.Invalid, "%q is no mail address; write it like desk@skerryline.example", to).
+				At("to")
 		}
 	}
 	return nil
@@ -238,7 +248,8 @@ func checkMail(spec Spec) error {
 
 // stateOf is a target as the trail tells of it: without its secret.
 func stateOf(t store.NotificationTarget) map[string]any {
-	state := map[string]any{"kind": t.Kind, "address": t.Address, "events": t.Events, "groups": t.Groups, "enabled": t.Enabled}
+	state := map[string]any{"kind": t.Kind, "address": t.Address, "events": t.Events, "groups": t.Groups,
+		"enabled": t.Enabled}
 	if t.Kind == store.TargetMail {
 		state["from"], state["to"], state["user"] = t.Settings.From, t.Settings.To, t.Settings.User
 	}

@@ -22,7 +22,8 @@ import (
 	"rankwarden.example/internal/wire/directory"
 )
 
-// Brake says what one import, rule or change of facts may alter without a decision. The zero Brake lets everything pass.
+// Brake says what one import, rule or change of facts may alter without a decision. The zero Brake lets everything
+// pass.
 type Brake struct {
 	Percent        int // of the fleet: a desired state is altered on so many devices at most, and always on some
 	Administrators int // devices on which somebody may leave administrators
@@ -57,8 +58,8 @@ type askedImport struct {
 	Accept  bool   `json:"accept"`
 }
 
-// braked does what was asked for, unless it would alter too much: then nothing of it is done, it waits for a decision, and
-// what is given says so.
+// braked does what was asked for, unless it would alter too much: then nothing of it is done, it waits for a decision,
+// and what is given says so.
 func (s *Service) braked(
 	ctx context.Context, tx Records, w *uow.Work, kind string, what asked, do func(tx Records, w *uow.Work) error,
 ) (held *store.Brake, err error) {
@@ -124,17 +125,14 @@ func (s *Service) mayAlter(tx Records, w *uow.Work, accept bool, change *Directo
 		return nil
 	}
 	change.altering = len(devices)
-	return refusal.New(refusal.Conflict, "this reading would alter the desired state of %d of %d devices, so nothing was taken "+
-		"from it. If that is right, read it again and accept it", len(devices), fleet).
+	return refusal.New(refusal.Conflict, "this reading would alter the desired state of %d of %d devices, so nothing "+
+		"was taken from it. If that is right, read it again and accept it", len(devices), fleet).
 		WithCode("directory_alters")
 }
 
 // consequences compares what devices are to have with what was just done, and without it; it is undone by then.
 func (s *Service) consequences(
-	ctx context.Context,
-	tx Records,
-	touched []store.DeviceName,
-	kind string,
+	ctx context.Context, tx Records, touched []store.DeviceName, kind string,
 ) (p forecast.Summary, err error) {
 	is := make(map[string]bool, len(touched))
 	for _, d := range touched {
@@ -173,8 +171,8 @@ func (s *Service) holds(b *store.Brake) error {
 	if b.Leaving > 0 {
 		why += fmt.Sprintf(", and somebody would leave administrators on %d", b.Leaving)
 	}
-	return refusal.New(refusal.Conflict, "%s, so it waits for a decision and nothing was done yet. Look at it, and release or "+
-		"refuse it: rankwarden brake show %s", why, b.ID).
+	return refusal.New(refusal.Conflict, "%s, so it waits for a decision and nothing was done yet. Look at it, and "+
+		"release or refuse it: rankwarden brake show %s", why, b.ID).
 		WithCode("brake_holds")
 }
 
@@ -240,11 +238,7 @@ func (s *Service) BrakeHeld(ctx context.Context, id string) (HeldByBrake, error)
 
 // DecideBrake releases what the brake holds, which is done then, or refuses it.
 func (s *Service) DecideBrake(
-	ctx context.Context,
-	who rights.Identity,
-	id string,
-	release bool,
-	reason string,
+	ctx context.Context, who rights.Identity, id string, release bool, reason string,
 ) (HeldByBrake, error) {
 	act := uow.ByOperator(operation.DecideBrake, who, id).As("brake.refused").Because(strings.TrimSpace(reason))
 	if release {

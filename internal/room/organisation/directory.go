@@ -37,9 +37,7 @@ type DirectoryChange struct {
 
 // Directory lists a page of people and groups; search is any part of a name.
 func (s *Service) Directory(
-	ctx context.Context,
-	search, kind string,
-	p store.Page,
+	ctx context.Context, search, kind string, p store.Page,
 ) ([]store.DirectoryEntry, string, error) {
 	return s.Read(ctx).ListDirectory(search, kind, p)
 }
@@ -47,17 +45,15 @@ func (s *Service) Directory(
 // ImportDirectory takes people and groups from an LDIF file. With replace, what an earlier import
 // brought and this one lacks has vanished; without accept it is refused when that are many in use.
 func (s *Service) ImportDirectory(
-	ctx context.Context,
-	who rights.Identity,
-	source []byte,
-	replace, accept bool,
+	ctx context.Context, who rights.Identity, source []byte, replace, accept bool,
 ) (DirectoryChange, error) {
 	entries, skipped, err := directory.ParseLDIF(source)
 	if err != nil {
 		return DirectoryChange{}, refusal.New(refusal.Invalid, "%v", err).WithCode("bad_ldif")
 	}
 	if len(entries) == 0 {
-		return DirectoryChange{}, refusal.New(refusal.Invalid, "the file has no person or group that can be used: %s", reasons(skipped)).
+		return DirectoryChange{}, refusal.New(refusal.Invalid, "the file has no person or group that can be used: %s",
+			reasons(skipped)).
 			WithCode("empty_ldif")
 	}
 	var change DirectoryChange
@@ -114,33 +110,30 @@ func (s *Service) SyncDirectory(ctx context.Context, accept bool) (DirectoryChan
 			err = errors.New("the directory gave no person or group; nothing was changed")
 		}
 		if err == nil {
-			err = s.Do(
-				ctx,
-				uow.ByService("directory.kept_in_step", "directory"),
-				func(tx Records, w *uow.Work) error {
-					if change, err = s.merge(tx, w, sourceConnection, entries, true, accept); err != nil {
-						return err
-					}
-					if err := s.mayAlter(tx, w, accept, &change); err != nil {
-						return err
-					}
-					if change.Added+change.Changed+change.Removed == 0 {
-						w.Quiet()
-					}
-					w.After = map[string]any{
-						"entries": change.Entries,
-						"added":   change.Added,
-						"changed": change.Changed,
-						"removed": change.Removed,
-					}
-					return nil
-				},
-			)
+			err = s.Do(ctx, uow.ByService("directory.kept_in_step", "directory"), func(tx Records, w *uow.Work) error {
+				if change, err = s.merge(tx, w, sourceConnection, entries, true, accept); err != nil {
+					return err
+				}
+				if err := s.mayAlter(tx, w, accept, &change); err != nil {
+					return err
+				}
+				if change.Added+change.Changed+change.Removed == 0 {
+					w.Quiet()
+				}
+				w.After = map[string]any{
+					"entries": change.Entries,
+					"added":   change.Added,
+					"changed": change.Changed,
+					"removed": change.Removed,
+				}
+				return nil
+			})
 		}
 		change.Skipped = skipped
 		run.Losing, run.Altering = change.losing, change.altering
 		ended := s.Now()
-		run.EndedAt, run.Entries, run.Added, run.Changed, run.Removed = &ended, change.Entries, change.Added, change.Changed, change.Removed
+		run.EndedAt, run.Entries, run.Added, run.Changed, run.Removed = &ended, change.Entries, change.Added,
+			change.Changed, change.Removed
 		if err != nil {
 			run.Error = err.Error()
 		}

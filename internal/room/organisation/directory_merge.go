@@ -17,11 +17,7 @@ import (
 // merge stores what is new or changed, removes what a source no longer has, and asks for
 // the devices that it touches to be settled. An object that was renamed is known by its identifiers.
 func (s *Service) merge(
-	tx Records,
-	w *uow.Work,
-	source string,
-	entries []directory.Entry,
-	replace, accept bool,
+	tx Records, w *uow.Work, source string, entries []directory.Entry, replace, accept bool,
 ) (DirectoryChange, error) {
 	change := DirectoryChange{Entries: len(entries)}
 	stored, err := tx.DirectoryEntries()
@@ -189,8 +185,8 @@ func (s *Service) mayVanish(tx Records, vanished []store.DirectoryEntry, accept 
 	}
 	if lost*100 > mostVanished*len(used) {
 		change.losing = lost
-		return refusal.New(refusal.Conflict, "this reading lacks %d of the %d people and groups that policies in force "+
-			"name, so nothing was taken from it. If that is right, give it again and accept it", lost, len(used)).
+		return refusal.New(refusal.Conflict, "this reading lacks %d of the %d people and groups that policies in "+
+			"force name, so nothing was taken from it. If that is right, give it again and accept it", lost, len(used)).
 			WithCode("directory_loses")
 	}
 	return nil

@@ -25,10 +25,7 @@ type GroupSummary struct {
 
 // Groups lists a page by name; search is part of one.
 func (s *Service) Groups(
-	ctx context.Context,
-	who rights.Identity,
-	search string,
-	p store.Page,
+	ctx context.Context, who rights.Identity, search string, p store.Page,
 ) ([]GroupSummary, string, error) {
 	list, next, err := s.Read(ctx).ListGroups(search, p)
 	if err != nil {
@@ -62,10 +59,7 @@ func (s *Service) Group(ctx context.Context, name string) (store.Group, error) {
 
 // GroupMembers lists a page of the names in a group.
 func (s *Service) GroupMembers(
-	ctx context.Context,
-	who rights.Identity,
-	name string,
-	p store.Page,
+	ctx context.Context, who rights.Identity, name string, p store.Page,
 ) ([]store.GroupMember, string, error) {
 	g, err := s.Group(ctx, name)
 	if err != nil {
@@ -85,24 +79,16 @@ func (s *Service) AddGroup(ctx context.Context, who rights.Identity, want device
 		return store.Group{}, err
 	}
 	var g store.Group
-	err = s.Do(
-		ctx,
-		uow.ByOperator(operation.CreateGroup, who, name),
-		func(tx Records, w *uow.Work) (err error) {
-			g, err = devicegroups.Add(tx, w, want, keys)
-			return err
-		},
-	)
+	err = s.Do(ctx, uow.ByOperator(operation.CreateGroup, who, name), func(tx Records, w *uow.Work) (err error) {
+		g, err = devicegroups.Add(tx, w, want, keys)
+		return err
+	})
 	return g, refusal.Named(err, "group", name)
 }
 
 // ChangeGroup edits a group over the version its editor read.
 func (s *Service) ChangeGroup(
-	ctx context.Context,
-	who rights.Identity,
-	name string,
-	c devicegroups.Edit,
-	over int64,
+	ctx context.Context, who rights.Identity, name string, c devicegroups.Edit, over int64,
 ) (store.Group, error) {
 	add, err := devicegroups.DeviceKeys(c.Add, MaxGroupEdit)
 	if err != nil {
@@ -120,21 +106,17 @@ func (s *Service) ChangeGroup(
 		return g, err
 	}
 	var held *store.Brake
-	err = s.Do(
-		ctx,
-		uow.ByOperator(operation.EditGroup, who, name),
-		func(tx Records, w *uow.Work) (err error) {
-			if c.Rule == nil {
-				return devicegroups.Change(tx, w, &g, c, add, remove, over)
-			}
-			what := asked{Rule: &askedRule{Group: name, Rule: *c.Rule, Description: c.Description, Over: over}}
-			held, err = s.braked(ctx, tx, w, store.BrakeRule, what, func(tx Records, w *uow.Work) error {
-				changed := g // it may be done twice
-				return devicegroups.Change(tx, w, &changed, c, nil, nil, over)
-			})
-			return err
-		},
-	)
+	err = s.Do(ctx, uow.ByOperator(operation.EditGroup, who, name), func(tx Records, w *uow.Work) (err error) {
+		if c.Rule == nil {
+			return devicegroups.Change(tx, w, &g, c, add, remove, over)
+		}
+		what := asked{Rule: &askedRule{Group: name, Rule: *c.Rule, Description: c.Description, Over: over}}
+		held, err = s.braked(ctx, tx, w, store.BrakeRule, what, func(tx Records, w *uow.Work) error {
+			changed := g // it may be done twice
+			return devicegroups.Change(tx, w, &changed, c, nil, nil, over)
+		})
+		return err
+	})
 	if err = refusal.Named(cmp.Or(err, s.holds(held)), "group", name); err != nil {
 		return g, err
 	}

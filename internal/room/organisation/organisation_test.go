@@ -91,7 +91,8 @@ func operator(groups []string, roles ...rights.Role) rights.Identity {
 
 func room() (*organisation.Service, *records) {
 	r := &records{revisions: map[int]store.PolicyRevision{}}
-	return &organisation.Service{Room: uowtest.Room[organisation.Reads, organisation.Records](r, r, &r.Trail), Documents: &cache.Documents{}}, r
+	return &organisation.Service{Room: uowtest.Room[organisation.Reads, organisation.Records](r, r, &r.Trail),
+		Documents: &cache.Documents{}}, r
 }
 
 func refused(t *testing.T, err error, kind refusal.Kind, code string) {
@@ -120,7 +121,8 @@ func TestGroupsThatGiveReach(t *testing.T) {
 	refused(t, err, refusal.Invalid, "")
 }
 
-const person = "dn: CN=%[1]s,DC=skerryline,DC=example\nobjectClass: user\nsAMAccountName: %[1]s\nuserPrincipalName: %[1]s@skerryline.example\nobjectSid: S-1-5-21-1-2-3-%[2]d\n\n"
+const person = "dn: CN=%[1]s,DC=skerryline,DC=example\nobjectClass: user\nsAMAccountName: %[1]s\nuserPrincipalName: " +
+	"%[1]s@skerryline.example\nobjectSid: S-1-5-21-1-2-3-%[2]d\n\n"
 
 // A reading that lacks people whom policies name waits until somebody says that it is right.
 func TestAReadingThatLosesPeopleWaits(t *testing.T) {

@@ -58,8 +58,9 @@ func (s *Service) TakeDeposit(ctx context.Context, device string, d protocol.Dep
 					return keyErr
 				}
 				if !live {
-					return refusal.New(refusal.Conflict, "escrow key %d was retired, so nothing is sealed to it any more; read the "+
-						"key list, and seal to the key that is live", record.KeyNumber).
+					return refusal.New(refusal.Conflict,
+						"escrow key %d was retired, so nothing is sealed to it any more; read the key list, and seal "+
+							"to the key that is live", record.KeyNumber).
 						WithCode(protocol.CodeKeyRetired)
 				}
 			}
@@ -97,14 +98,16 @@ func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit
 			d.NameBefore+d.NameAfter,
 		) || len(d.NameBefore) > 200 || len(d.NameAfter) > 200 || len(d.Sealed) < 1 || len(d.Sealed) > 2 {
 		return bad(
-			"the deposit cannot be read: it needs a number, a target, an account, a reason and one or two sealed passwords",
+			"the deposit cannot be read: it needs a number, a target, an account, a reason and one or two sealed " +
+				"passwords",
 		)
 	}
 	organisation := s.listed.Load().organisation
 	sealed := d.Sealed[0]
 	if !s.escrowKeys().Holds(sealed.Key) {
-		return store.Deposit{}, refusal.New(refusal.Unavailable, "this service does not hold escrow key %d; nothing was "+
-			"stored, and the password must stay as it is", sealed.Key).
+		return store.Deposit{}, refusal.New(refusal.Unavailable,
+			"this service does not hold escrow key %d; nothing was stored, and the password must stay as it is",
+			sealed.Key).
 			WithCode(protocol.CodeKeyMissing)
 	}
 	password, err := s.escrowKeys().Open(escrow.Of(organisation, device, d, sealed.Key), sealed.Bytes)
@@ -186,7 +189,8 @@ func (s *Service) TakeConfirmation(ctx context.Context, device string, c protoco
 		}
 		d, err := tx.Deposit(device, c.Epoch, c.Number)
 		if errors.Is(err, store.ErrNotFound) {
-			return refusal.New(refusal.NotFound, "there is no deposit %d of epoch %d; give it again first", c.Number, c.Epoch).
+			return refusal.New(refusal.NotFound, "there is no deposit %d of epoch %d; give it again first", c.Number,
+				c.Epoch).
 				WithCode(protocol.CodeDepositUnknown)
 		}
 		if err != nil {
@@ -218,35 +222,29 @@ func targetOf(d store.Deposit) principal.Ref {
 // NewDeviceEpoch gives a device that came back from a snapshot an epoch in which none of its numbers
 // was used. Asking again with the same nonce gives the same epoch.
 func (s *Service) NewDeviceEpoch(
-	ctx context.Context,
-	device string,
-	req protocol.EpochRequest,
+	ctx context.Context, device string, req protocol.EpochRequest,
 ) (epoch int64, err error) {
 	if req.Nonce == "" || len(req.Nonce) > 100 {
 		return 0, refusal.New(refusal.Invalid, "the request for a new epoch has no nonce").
 			WithCode(protocol.CodeBadDocument)
 	}
-	err = s.Do(
-		ctx,
-		uow.ByDevice(device).As("device.epoch_begun"),
-		func(tx Records, w *uow.Work) error {
-			d, err := liveDevice(tx, device)
-			if err != nil {
-				return err
-			}
-			if epoch = d.Epoch; d.EpochNonce == req.Nonce {
-				w.Quiet()
-				return nil
-			}
-			epoch = max(d.Epoch, req.Held) + 1
-			if err := tx.BeginEpoch(d.ID, epoch, req.Nonce); err != nil {
-				return err
-			}
-			w.Tell(store.TopicDevices, d.ID)
-			w.Before = map[string]any{"epoch": d.Epoch, "held": req.Held}
-			w.After = map[string]any{"epoch": epoch}
+	err = s.Do(ctx, uow.ByDevice(device).As("device.epoch_begun"), func(tx Records, w *uow.Work) error {
+		d, err := liveDevice(tx, device)
+		if err != nil {
+			return err
+		}
+		if epoch = d.Epoch; d.EpochNonce == req.Nonce {
+			w.Quiet()
 			return nil
-		},
-	)
+		}
+		epoch = max(d.Epoch, req.Held) + 1
+		if err := tx.BeginEpoch(d.ID, epoch, req.Nonce); err != nil {
+			return err
+		}
+		w.Tell(store.TopicDevices, d.ID)
+		w.Before = map[string]any{"epoch": d.Epoch, "held": req.Held}
+		w.After = map[string]any{"epoch": epoch}
+		return nil
+	})
 	return epoch, err
 }

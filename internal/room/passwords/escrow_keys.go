@@ -30,7 +30,9 @@ func (s *Service) EscrowKeys(ctx context.Context) ([]store.EscrowKey, map[int64]
 
 // AddEscrowKey enters the public half of a new key. It is not live before a copy of its private half
 // was proved.
-func (s *Service) AddEscrowKey(ctx context.Context, who rights.Identity, number int64, use string, public []byte) error {
+func (s *Service) AddEscrowKey(
+	ctx context.Context, who rights.Identity, number int64, use string, public []byte,
+) error {
 	return s.Do(
 		ctx,
 		uow.ByOperator(operation.CreateEscrowKey, who, fmt.Sprint(number)),
@@ -42,7 +44,8 @@ func (s *Service) AddEscrowKey(ctx context.Context, who rights.Identity, number 
 				return refusal.New(refusal.Invalid, "%v", err).At("public")
 			}
 			if use != protocol.UseEscrow && use != protocol.UseRecovery {
-				return refusal.New(refusal.Invalid, "a key is for %s or %s", protocol.UseEscrow, protocol.UseRecovery).At("use")
+				return refusal.New(refusal.Invalid, "a key is for %s or %s", protocol.UseEscrow, protocol.UseRecovery).
+					At("use")
 			}
 			if number < 1 {
 				return refusal.New(refusal.Invalid, "the number of a key is at least 1").At("number")
@@ -121,7 +124,8 @@ func (s *Service) ProveEscrowKey(ctx context.Context, who rights.Identity, numbe
 			if subtle.ConstantTimeCompare([]byte(protocol.Digest([]byte(answer))), []byte(key.Challenge)) != 1 {
 				return refusal.New(
 					refusal.Invalid,
-					"that is not the answer to the latest challenge of escrow key %d; open that one with the copy of the key",
+					"that is not the answer to the latest challenge of escrow key %d; open that one with the copy of "+
+						"the key",
 					number,
 				)
 			}
@@ -178,7 +182,8 @@ func retirable(tx Records, number int64) (key store.EscrowKey, err error) {
 	case key.Use == protocol.UseEscrow && key.State == store.KeyLive && others == 0:
 		return key, refusal.New(
 			refusal.Conflict,
-			"escrow key %d is the only live one: without it no device can change a password. Make and prove another one first",
+			"escrow key %d is the only live one: without it no device can change a password. Make and prove another "+
+				"one first",
 			number,
 		)
 	}

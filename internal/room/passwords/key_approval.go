@@ -31,8 +31,9 @@ func (s *Service) makeSo(tx Records, w *uow.Work, key store.EscrowKey, state str
 			return nil, err
 		}
 		if !s.escrowKeys().Holds(key.Number) {
-			return nil, refusal.New(refusal.Conflict, "the service does not have the private half of escrow key %d, so nobody could view "+
-				"what is sealed to it; add it to the file named by escrow-keys first, on every replica", key.Number)
+			return nil, refusal.New(refusal.Conflict,
+				"the service does not have the private half of escrow key %d, so nobody could view what is sealed to "+
+					"it; add it to the file named by escrow-keys first, on every replica", key.Number)
 		}
 	}
 	key.State, key.Asked, key.AskedBy, key.AskedAt = state, "", "", nil
@@ -64,7 +65,8 @@ func (s *Service) DecideKey(ctx context.Context, who rights.Identity, number int
 			case key.Asked == "":
 				return refusal.New(refusal.Conflict, "nothing of escrow key %d waits for a second person", number)
 			case key.AskedBy == who.Name || key.Asked == store.KeyLive && key.MadeBy == who.Name:
-				return refusal.New(refusal.Forbidden, "you asked for this, or made the key yourself; another owner must decide it").
+				return refusal.New(refusal.Forbidden,
+					"you asked for this, or made the key yourself; another owner must decide it").
 					WithCode("second_person_needed")
 			case !approve:
 				key.Asked, key.AskedBy, key.AskedAt = "", "", nil

@@ -78,15 +78,12 @@ func (s *Service) list(tx Records, w *uow.Work) (*knownKeyList, error) {
 	names := []string{s.Keys.Signing.ID}
 	for _, k := range keys {
 		if k.State == store.KeyLive {
-			live = append(
-				live,
-				protocol.PublicKey{
-					ID:     fmt.Sprintf("%s-%d", k.Use, k.Number),
-					Use:    k.Use,
-					Number: k.Number,
-					Key:    k.Public,
-				},
-			)
+			live = append(live, protocol.PublicKey{
+				ID:     fmt.Sprintf("%s-%d", k.Use, k.Number),
+				Use:    k.Use,
+				Number: k.Number,
+				Key:    k.Public,
+			})
 			names = append(names, live[len(live)-1].ID)
 		}
 	}
@@ -94,7 +91,8 @@ func (s *Service) list(tx Records, w *uow.Work) (*knownKeyList, error) {
 	if all := strings.Join(names, " "); state.KeyListKeys != all {
 		state.KeyListNumber++
 		state.KeyListKeys = all
-		if state.KeyList, err = s.Keys.SignList(state.Organisation, state.Epoch, state.KeyListNumber, live, s.Now()); err != nil {
+		if state.KeyList, err = s.Keys.SignList(state.Organisation, state.Epoch, state.KeyListNumber, live,
+			s.Now()); err != nil {
 			return nil, err
 		}
 		if err := tx.SetServiceState(state); err != nil {
@@ -120,8 +118,8 @@ func (s *Service) checkRoot(tx Records, state *store.ServiceState) error {
 	if state.RootFingerprint == "" && state.KeyList != "" { // from before the fingerprint was kept
 		if _, err := protocol.OpenKeyList(state.KeyList, s.Keys.Root.ID); err != nil {
 			return fmt.Errorf(
-				"%w: its root key is %s, and the key list in the database was signed by another; give the file that this "+
-					"database was used with",
+				"%w: its root key is %s, and the key list in the database was signed by another; give the file that "+
+					"this database was used with",
 				ErrForeignKeys,
 				s.Keys.Root.ID,
 			)
@@ -133,8 +131,8 @@ func (s *Service) checkRoot(tx Records, state *store.ServiceState) error {
 	}
 	if state.RootFingerprint != s.Keys.Root.ID {
 		return fmt.Errorf(
-			"%w: the root key of the file is %s, and the database was used with %s; give the file with that one, or the "+
-				"database of this one",
+			"%w: the root key of the file is %s, and the database was used with %s; give the file with that one, or "+
+				"the database of this one",
 			ErrForeignKeys,
 			s.Keys.Root.ID,
 			state.RootFingerprint,

@@ -25,10 +25,7 @@ type PasswordFilter struct {
 
 // Passwords lists a page of the passwords that devices in reach change, by device and account.
 func (s *Service) Passwords(
-	ctx context.Context,
-	who rights.Identity,
-	f PasswordFilter,
-	p store.Page,
+	ctx context.Context, who rights.Identity, f PasswordFilter, p store.Page,
 ) ([]store.Rotation, string, error) {
 	if err := devicegroups.Asked(s.Read(ctx), f.Group); err != nil {
 		return nil, "", err
@@ -74,9 +71,7 @@ func (s *Service) Passwords(
 
 // PasswordsOf are those of one device, with their deposits, newest first.
 func (s *Service) PasswordsOf(
-	ctx context.Context,
-	who rights.Identity,
-	device string,
+	ctx context.Context, who rights.Identity, device string,
 ) ([]store.Rotation, map[string][]store.Deposit, error) {
 	deposits := map[string][]store.Deposit{}
 	var list []store.Rotation
@@ -100,10 +95,7 @@ func (s *Service) PasswordsOf(
 
 // Reveals lists a page of who saw passwords, latest first.
 func (s *Service) Reveals(
-	ctx context.Context,
-	who rights.Identity,
-	past reach.Past,
-	p store.Page,
+	ctx context.Context, who rights.Identity, past reach.Past, p store.Page,
 ) ([]store.Reveal, string, error) {
 	narrow, err := reach.Narrow(s.Read(ctx), s.View, s.Clock(), who, past)
 	if err != nil {

@@ -21,10 +21,7 @@ const resealBatch = 200
 // and begun again; progress is told after every batch, whose error
 // ends it.
 func (s *Service) Reseal(
-	ctx context.Context,
-	who rights.Identity,
-	from int64,
-	progress func(done, all int) error,
+	ctx context.Context, who rights.Identity, from int64, progress func(done, all int) error,
 ) (int, error) {
 	act := uow.ByOperator(operation.ResealByCopy, who, fmt.Sprint(from))
 	if err := s.Allowed(ctx, act); err != nil {
@@ -107,9 +104,7 @@ type ExportedDeposit struct {
 
 // ExportDeposits gives every deposit that is sealed to a recovery key. It holds sealed bytes only.
 func (s *Service) ExportDeposits(
-	ctx context.Context,
-	who rights.Identity,
-	receive func(ExportedDeposit) error,
+	ctx context.Context, who rights.Identity, receive func(ExportedDeposit) error,
 ) (int, error) {
 	act := uow.ByOperator(operation.ExportDeposits, who, "deposits")
 	if err := s.Allowed(ctx, act); err != nil {
@@ -137,7 +132,8 @@ func (s *Service) ExportDeposits(
 			}
 			about := d.About(*d.RecoveryNumber)
 			about.Format = escrow.AboutFormat
-			if err := receive(ExportedDeposit{names[d.DeviceID], d.State, d.DepositedAt, about, d.RecoverySealed}); err != nil {
+			if err := receive(ExportedDeposit{names[d.DeviceID], d.State, d.DepositedAt, about,
+				d.RecoverySealed}); err != nil {
 				return done, err
 			}
 			done++

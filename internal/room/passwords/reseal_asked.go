@@ -12,8 +12,8 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// AskReseal has the deposits of a retired key sealed again to the newest live one, by [Service.ResealAsked]. That it begins
-// is on the trail, and that it ended.
+// AskReseal has the deposits of a retired key sealed again to the newest live one, by [Service.ResealAsked]. That it
+// begins is on the trail, and that it ended.
 func (s *Service) AskReseal(ctx context.Context, who rights.Identity, number int64) error {
 	_, uses, err := s.EscrowKeys(ctx)
 	if err != nil {
@@ -26,7 +26,8 @@ func (s *Service) AskReseal(ctx context.Context, who rights.Identity, number int
 		case err != nil:
 			return err
 		case key.State != store.KeyRetired:
-			return refusal.New(refusal.Conflict, "escrow key %d is not retired; retire it first, so that nothing new is sealed to it meanwhile", number)
+			return refusal.New(refusal.Conflict,
+				"escrow key %d is not retired; retire it first, so that nothing new is sealed to it meanwhile", number)
 		case key.ResealBy != "":
 			return refusal.New(refusal.Conflict, "the deposits of escrow key %d are being sealed again already", number)
 		}
@@ -60,7 +61,8 @@ func (s *Service) StopReseal(ctx context.Context, who rights.Identity, number in
 
 var errStopped = errors.New("sealing again was stopped")
 
-// ResealAsked seals what was asked for, unless another replica does. One that does not hold the key leaves it to others.
+// ResealAsked seals what was asked for, unless another replica does. One that does not hold the key leaves it to
+// others.
 func (s *Service) ResealAsked(ctx context.Context) error {
 	_, err := s.Locks.Exclusively(ctx, store.LockReseal, func(ctx context.Context) error {
 		keys, uses, err := s.EscrowKeys(ctx)

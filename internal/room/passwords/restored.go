@@ -13,9 +13,9 @@ func (s *Service) BeginEpoch(ctx context.Context) (epoch int64, err error) {
 	return s.beginEpoch(ctx, store.ReturnSaid, 0, func(store.ServiceState) bool { return true })
 }
 
-// DatabaseReturned begins a new epoch because the database is another one or went back, unless another replica has begun one
-// since the database said the epoch that was seen. It is later than the latest that anybody saw. Without a reason it only
-// notes which database this is.
+// DatabaseReturned begins a new epoch because the database is another one or went back, unless another replica has
+// begun one since the database said the epoch that was seen. It is later than the latest that anybody saw. Without a
+// reason it only notes which database this is.
 func (s *Service) DatabaseReturned(ctx context.Context, why string, seen, latest int64) error {
 	_, err := s.beginEpoch(ctx, why, latest, func(state store.ServiceState) bool {
 		return why != "" && state.Epoch == seen

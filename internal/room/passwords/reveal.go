@@ -53,11 +53,12 @@ type RevealAnswer struct {
 // nothing is spent where this replica cannot open it.
 func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealRequest) (RevealAnswer, error) {
 	var answer RevealAnswer
-	what := uow.ByOperator(operation.RevealPassword, who, req.Device).Because(strings.TrimSpace(req.Reason)).ShowingAttempts()
+	what := uow.ByOperator(operation.RevealPassword, who, req.Device).Because(strings.TrimSpace(req.Reason)).
+		ShowingAttempts()
 	if n := utf8.RuneCountInString(what.Reason()); n < shortestReason || n > longestReason ||
 		text.CheckVisible(what.Reason()) != nil {
-		return answer, refusal.New(refusal.Invalid, "say why in %d to %d characters, such as a ticket and what is to be "+
-			"done", shortestReason, longestReason).
+		return answer, refusal.New(refusal.Invalid,
+			"say why in %d to %d characters, such as a ticket and what is to be done", shortestReason, longestReason).
 			At("reason").
 			WithCode("reason_needed")
 	}
@@ -87,8 +88,9 @@ func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealReq
 		what = what.On(found.device.Name)
 		for _, d := range deposits {
 			if !s.escrowKeys().Holds(d.KeyNumber) {
-				return refusal.New(refusal.Unavailable, "this replica does not hold escrow key %d, which the password is sealed "+
-					"to; nothing was counted. Ask another replica, or give this one the key", d.KeyNumber).
+				return refusal.New(refusal.Unavailable,
+					"this replica does not hold escrow key %d, which the password is sealed to; nothing was counted. "+
+						"Ask another replica, or give this one the key", d.KeyNumber).
 					WithCode(protocol.CodeKeyMissing)
 			}
 		}
@@ -176,7 +178,8 @@ func (s *Service) revealed(tx Records, who rights.Identity, req RevealRequest) (
 		}
 	}
 	if len(found.deposits) == 0 {
-		return found, refusal.New(refusal.NotFound, "that password of %s on %s is not in escrow", found.rotation.Target, found.device.Name).
+		return found, refusal.New(refusal.NotFound, "that password of %s on %s is not in escrow", found.rotation.Target,
+			found.device.Name).
 			WithCode("not_in_escrow")
 	}
 	return found, nil
@@ -198,15 +201,17 @@ func (s *Service) chosen(tx Records, d store.Device, target string) (store.Rotat
 	}
 	switch {
 	case len(list) == 0:
-		return store.Rotation{}, refusal.New(refusal.NotFound, "no password of %s is in escrow; a policy must rotate one, "+
-			"and the device must have done so", d.Name).
+		return store.Rotation{}, refusal.New(refusal.NotFound,
+			"no password of %s is in escrow; a policy must rotate one, and the device must have done so", d.Name).
 			WithCode("not_in_escrow")
 	case target == "":
-		return store.Rotation{}, refusal.New(refusal.Invalid, "%s has several passwords in escrow; say which: %s", d.Name, strings.Join(names, ", ")).
+		return store.Rotation{}, refusal.New(refusal.Invalid, "%s has several passwords in escrow; say which: %s",
+			d.Name, strings.Join(names, ", ")).
 			At("account").
 			WithCode("which_account")
 	}
-	return store.Rotation{}, refusal.New(refusal.NotFound, "%s has no password of %q in escrow; it has those of %s", d.Name, target, strings.Join(names, ", ")).
+	return store.Rotation{}, refusal.New(refusal.NotFound, "%s has no password of %q in escrow; it has those of %s",
+		d.Name, target, strings.Join(names, ", ")).
 		At("account")
 }
 
@@ -229,7 +234,9 @@ func rotateAfterReveal(tx Records, w *uow.Work, found toReveal, now time.Time) (
 	if err != nil || sooner {
 		return &at, err
 	}
-	if _, err := tx.AddOrders([]string{found.device.ID}, store.Order{Kind: protocol.OrderRotate, Subject: found.rotation.Target, CreatedBy: w.Who().Name, CreatedAt: now, NotBefore: &at, Revealed: true}); err != nil {
+	if _, err := tx.AddOrders([]string{found.device.ID},
+		store.Order{Kind: protocol.OrderRotate, Subject: found.rotation.Target, CreatedBy: w.Who().
+			Name, CreatedAt: now, NotBefore: &at, Revealed: true}); err != nil {
 		return nil, err
 	}
 	w.Tell(store.TopicDevices, found.device.ID)

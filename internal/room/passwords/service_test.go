@@ -135,16 +135,13 @@ func room(t *testing.T, held open) (*passwords.Service, *records) {
 		device:    store.Device{ID: "D1", Name: "SKL-HQ-001", State: store.Live},
 		approvals: map[string]store.Approval{},
 	}
-	s, err := passwords.New(
-		t.Context(),
-		passwords.Options{
-			Room:         uowtest.Room[passwords.Reads, passwords.Records](r, r, &r.Trail),
-			Keys:         keyring.Ring{Root: root, Signing: signing},
-			Organisation: "Skerry Line",
-			OpenEscrow:   func() (escrow.Opener, error) { return held, nil },
-			RevealBudget: 1,
-		},
-	)
+	s, err := passwords.New(t.Context(), passwords.Options{
+		Room:         uowtest.Room[passwords.Reads, passwords.Records](r, r, &r.Trail),
+		Keys:         keyring.Ring{Root: root, Signing: signing},
+		Organisation: "Skerry Line",
+		OpenEscrow:   func() (escrow.Opener, error) { return held, nil },
+		RevealBudget: 1,
+	})
 	require.NoError(t, err)
 	r.Entries = nil
 	return s, r
@@ -187,7 +184,8 @@ func TestRevealing(t *testing.T) {
 	assert.Equal(t, "reason_needed", code(err))
 	_, err = s.Reveal(
 		t.Context(),
-		rights.Identity{OperatorID: "1", Name: "asta", Grants: []rights.Grant{{Role: rights.Owner}}, FreshAt: uowtest.Now},
+		rights.Identity{OperatorID: "1", Name: "asta", Grants: []rights.Grant{{Role: rights.Owner}},
+			FreshAt: uowtest.Now},
 		want,
 	)
 	assert.ErrorContains(t, err, "with the role owner you may not do this")
@@ -295,6 +293,7 @@ func TestSecretsAreAskedForFirst(t *testing.T) {
 		_, err := do()
 		assert.ErrorContains(t, err, "with the role support you may not do this", action)
 		require.Len(t, r.Entries, 1)
-		assert.Equal(t, []string{action, string(audit.Refused)}, []string{r.Entries[0].Action, string(r.Entries[0].Outcome)})
+		assert.Equal(t, []string{action, string(audit.Refused)},
+			[]string{r.Entries[0].Action, string(r.Entries[0].Outcome)})
 	}
 }

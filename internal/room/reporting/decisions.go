@@ -43,10 +43,7 @@ type Decision struct {
 }
 
 func (s *Service) decisions(
-	tx Reads,
-	who rights.Identity,
-	held *heldSums,
-	failed []store.SettleRequest,
+	tx Reads, who rights.Identity, held *heldSums, failed []store.SettleRequest,
 ) ([]Decision, error) {
 	clock, reach := s.Clock(), who.Reach(rights.Look)
 	notes, err := s.serviceNotes(tx)
@@ -59,37 +56,31 @@ func (s *Service) decisions(
 		if h.why == string(resolve.Contested) {
 			kind = DecideContested
 		}
-		list = append(
-			list,
-			Decision{
-				Kind:     kind,
-				Unit:     HeldName(h.unit),
-				Title:    present.Unit(h.unit),
-				Detail:   present.Held(resolve.HeldUnit{Unit: h.unit, Why: h.why}),
-				Devices:  h.devices,
-				Device:   h.example.Name,
-				DeviceID: h.example.ID,
-			},
-		)
+		list = append(list, Decision{
+			Kind:     kind,
+			Unit:     HeldName(h.unit),
+			Title:    present.Unit(h.unit),
+			Detail:   present.Held(resolve.HeldUnit{Unit: h.unit, Why: h.why}),
+			Devices:  h.devices,
+			Device:   h.example.Name,
+			DeviceID: h.example.ID,
+		})
 	}
 	for _, f := range held.reverted() {
-		list = append(
-			list,
-			Decision{
-				Kind:     DecideReverted,
-				Unit:     f.unit.String(),
-				Title:    present.Unit(f.unit),
-				Detail:   present.RepeatedlyReverted,
-				Devices:  f.devices,
-				Device:   f.example.Name,
-				DeviceID: f.example.ID,
-			},
-		)
+		list = append(list, Decision{
+			Kind:     DecideReverted,
+			Unit:     f.unit.String(),
+			Title:    present.Unit(f.unit),
+			Detail:   present.RepeatedlyReverted,
+			Devices:  f.devices,
+			Device:   f.example.Name,
+			DeviceID: f.example.ID,
+		})
 	}
 	if n := held.mismatched; n.devices > 0 {
 		list = append(list, Decision{Kind: DecideRestored, Title: "this service may have been restored from a backup",
-			Detail: "devices hold a desired state that the service never gave them. If the database came back from a backup, " +
-				"run rankwardend restored on the machine of the service",
+			Detail: "devices hold a desired state that the service never gave them. If the database came back from " +
+				"a backup, run rankwardend restored on the machine of the service",
 			Devices: n.devices, Device: n.example.Name, DeviceID: n.example.ID})
 	}
 	if who.May(rights.Trail) {
@@ -99,7 +90,8 @@ func (s *Service) decisions(
 		}
 		if broken != "" {
 			list = append(list, Decision{Kind: DecideTrail, Title: "the audit trail was altered",
-				Detail: broken + ". Nothing more of it is signed: compare an export with the checkpoints that left the database"})
+				Detail: broken + ". Nothing more of it is signed: compare an export with the checkpoints that left " +
+					"the database"})
 		}
 	}
 	if who.May(rights.Administer) {
@@ -109,10 +101,8 @@ func (s *Service) decisions(
 		}
 		for _, o := range used {
 			list = append(list, Decision{Kind: DecideSealed, Title: "the sealed owner " + o.Name + " was used",
-				Detail: "at " + o.OpenedAt.UTC().
-					Format("2006-01-02 15:04 UTC") +
-					". Find out why, and seal it anew on the machine of the " +
-					"service: rankwardend owner seal " + o.Name})
+				Detail: "at " + o.OpenedAt.UTC().Format("2006-01-02 15:04 UTC") +
+					". Find out why, and seal it anew on the machine of the service: rankwardend owner seal " + o.Name})
 		}
 	}
 	waiting, _, err := tx.ListApprovals(reach, clock.Now, store.Page{Limit: maxRecent})
@@ -121,17 +111,14 @@ func (s *Service) decisions(
 	}
 	for _, a := range waiting {
 		if a.DecidedAt == nil {
-			list = append(
-				list,
-				Decision{
-					Kind:     DecideReveal,
-					Title:    a.AskedBy + " asks to see a password",
-					Detail:   "beyond what one may see alone; a second person must approve: " + a.Reason,
-					Devices:  1,
-					Device:   a.Device,
-					DeviceID: a.DeviceID,
-				},
-			)
+			list = append(list, Decision{
+				Kind:     DecideReveal,
+				Title:    a.AskedBy + " asks to see a password",
+				Detail:   "beyond what one may see alone; a second person must approve: " + a.Reason,
+				Devices:  1,
+				Device:   a.Device,
+				DeviceID: a.DeviceID,
+			})
 		}
 	}
 	for _, r := range failed {
@@ -154,8 +141,8 @@ func (s *Service) decisions(
 	for _, d := range claiming {
 		detail := "enrolled again with a new key and claims to be this device; accept or refuse it"
 		if d.Claims == nil {
-			detail = "enrolled under a name that the group " + d.ListedIn + " lists, which decides reach or exclusion; an " +
-				"owner must accept or refuse it"
+			detail = "enrolled under a name that the group " + d.ListedIn +
+				" lists, which decides reach or exclusion; an owner must accept or refuse it"
 		}
 		list = append(
 			list,
@@ -180,15 +167,12 @@ func (s *Service) serviceDecisions(tx Reads) ([]Decision, error) {
 		keys,
 		func(k store.EscrowKey) bool { return k.Use == protocol.UseEscrow && k.State == store.KeyLive },
 	) {
-		list = append(
-			list,
-			Decision{
-				Kind:  DecideNoKey,
-				Title: "no escrow key is live",
-				Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on the " +
-					"machine of the service",
-			},
-		)
+		list = append(list, Decision{
+			Kind:  DecideNoKey,
+			Title: "no escrow key is live",
+			Detail: "so no device changes a password; make a key and prove a copy of it with rankwardend keys, on " +
+				"the machine of the service",
+		})
 	}
 	if slices.ContainsFunc(
 		keys,
@@ -199,18 +183,15 @@ func (s *Service) serviceDecisions(tx Reads) ([]Decision, error) {
 			return nil, err
 		}
 		if n > 0 {
-			list = append(
-				list,
-				Decision{
-					Kind:     DecideRecovery,
-					Title:    "passwords without a recovery copy",
-					Devices:  n,
-					Device:   example.NameKey,
-					DeviceID: example.ID,
-					Detail: "they were stored before the recovery key was live; they get one at their next change. See rankwarden " +
-						"password list --unrecovered, and rotate them",
-				},
-			)
+			list = append(list, Decision{
+				Kind:     DecideRecovery,
+				Title:    "passwords without a recovery copy",
+				Devices:  n,
+				Device:   example.NameKey,
+				DeviceID: example.ID,
+				Detail: "they were stored before the recovery key was live; they get one at their next change. See " +
+					"rankwarden password list --unrecovered, and rotate them",
+			})
 		}
 	}
 	run, err := tx.DirectorySync()
@@ -222,8 +203,8 @@ func (s *Service) serviceDecisions(tx Reads) ([]Decision, error) {
 			list,
 			Decision{Kind: DecideDirectory, Title: "the directory lost people or groups that policies name",
 				Detail: fmt.Sprintf(
-					"the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it with rankwarden "+
-						"directory sync --accept",
+					"the last reading lacks %d of them, so nothing was taken from it. If that is right, accept it "+
+						"with rankwarden directory sync --accept",
 					run.Losing,
 				)},
 		)
@@ -232,8 +213,8 @@ func (s *Service) serviceDecisions(tx Reads) ([]Decision, error) {
 		list = append(list, Decision{
 			Kind: DecideDirectory, Title: "the directory would alter many devices", Devices: run.Altering,
 			Detail: fmt.Sprintf(
-				"the last reading would alter the desired state of %d devices, so nothing was taken from it. If that is "+
-					"right, accept it with rankwarden directory sync --accept",
+				"the last reading would alter the desired state of %d devices, so nothing was taken from it. If that "+
+					"is right, accept it with rankwarden directory sync --accept",
 				run.Altering,
 			),
 		})

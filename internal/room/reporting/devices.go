@@ -21,23 +21,17 @@ type DeviceFilter struct {
 
 func (s *Service) filter(ctx context.Context, who rights.Identity, f DeviceFilter) (fleetview.Filter, error) {
 	return fleetview.Filter{
-			Reach:    who.Reach(rights.Look),
-			Search:   f.Search,
-			Standing: f.Standing,
-			Group:    f.Group,
-			State:    f.State,
-		}, devicegroups.Asked(
-			s.Read(ctx),
-			f.Group,
-		)
+		Reach:    who.Reach(rights.Look),
+		Search:   f.Search,
+		Standing: f.Standing,
+		Group:    f.Group,
+		State:    f.State,
+	}, devicegroups.Asked(s.Read(ctx), f.Group)
 }
 
 // Devices lists a page by name.
 func (s *Service) Devices(
-	ctx context.Context,
-	who rights.Identity,
-	f DeviceFilter,
-	p store.Page,
+	ctx context.Context, who rights.Identity, f DeviceFilter, p store.Page,
 ) ([]store.Device, string, error) {
 	filter, err := s.filter(ctx, who, f)
 	if err != nil {

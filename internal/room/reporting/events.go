@@ -43,10 +43,7 @@ type EventFilter struct {
 
 // Events lists a page of what happened on devices, latest first.
 func (s *Service) Events(
-	ctx context.Context,
-	who rights.Identity,
-	f EventFilter,
-	p store.Page,
+	ctx context.Context, who rights.Identity, f EventFilter, p store.Page,
 ) ([]store.DeviceEvent, string, error) {
 	if f.Kind != "" && !slices.Contains(drift.EventKinds, drift.EventKind(f.Kind)) {
 		return nil, "", refusal.Unknown("kind", f.Kind, drift.EventKinds)

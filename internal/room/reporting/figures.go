@@ -25,10 +25,11 @@ func (s *Service) Figures(ctx context.Context) (f Figures, err error) {
 	for _, standing := range drift.Standings {
 		f.Standings[standing] = 0
 	}
-	s.View.Each(s.Clock(), fleetview.Filter{Reach: rights.Everywhere}, func(d *fleetview.Device, standing drift.Standing) bool {
-		f.Standings[standing]++
-		f.Findings += len(d.Findings)
-		return true
-	})
+	s.View.Each(s.Clock(), fleetview.Filter{Reach: rights.Everywhere},
+		func(d *fleetview.Device, standing drift.Standing) bool {
+			f.Standings[standing]++
+			f.Findings += len(d.Findings)
+			return true
+		})
 	return f, nil
 }

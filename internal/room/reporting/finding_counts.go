@@ -35,8 +35,8 @@ type FindingCount struct {
 // mostCounts is how many counts are given.
 const mostCounts = 100
 
-// CountFindings counts open findings by one of their sides: the most devices first, then the most findings; and gives the
-// number of counts that are left out.
+// CountFindings counts open findings by one of their sides: the most devices first, then the most findings; and gives
+// the number of counts that are left out.
 func (s *Service) CountFindings(
 	ctx context.Context, who rights.Identity, by FindingBy, f FindingFilter,
 ) (list []FindingCount, more int, err error) {

@@ -28,7 +28,8 @@ func (s *Service) findings(ctx context.Context, who rights.Identity, f FindingFi
 		return filter, refusal.Unknown("kind", f.Kind, drift.Kinds)
 	}
 	if f.Assignment != "" && f.State != store.FindingOpen {
-		return filter, refusal.New(refusal.Invalid, "only open findings are narrowed to an assignment; leave one of them out").
+		return filter, refusal.New(refusal.Invalid,
+			"only open findings are narrowed to an assignment; leave one of them out").
 			At("assignment")
 	}
 	if f.Unit != "" {
@@ -46,10 +47,7 @@ func (s *Service) findings(ctx context.Context, who rights.Identity, f FindingFi
 // Findings lists a page, newest first. What a platform cannot carry is no drift that anybody could put
 // right: it is listed only when it is asked for by its kind.
 func (s *Service) Findings(
-	ctx context.Context,
-	who rights.Identity,
-	f FindingFilter,
-	p store.Page,
+	ctx context.Context, who rights.Identity, f FindingFilter, p store.Page,
 ) ([]store.Finding, string, error) {
 	filter, err := s.findings(ctx, who, f)
 	if err != nil {

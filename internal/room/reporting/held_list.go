@@ -46,17 +46,14 @@ func (s *Service) HeldSettings(ctx context.Context, who rights.Identity, group s
 		if err != nil {
 			return nil, err
 		}
-		list = append(
-			list,
-			HeldSetting{
-				Unit:    h.unit,
-				Why:     h.why,
-				Detail:  present.Held(resolve.HeldUnit{Unit: h.unit, Why: h.why}),
-				Devices: h.devices,
-				Device:  h.example,
-				Between: between,
-			},
-		)
+		list = append(list, HeldSetting{
+			Unit:    h.unit,
+			Why:     h.why,
+			Detail:  present.Held(resolve.HeldUnit{Unit: h.unit, Why: h.why}),
+			Devices: h.devices,
+			Device:  h.example,
+			Between: between,
+		})
 	}
 	return list, nil
 }
@@ -103,10 +100,7 @@ type LockedAccount struct {
 
 // LockedAccounts lists a page of locked accounts of devices in reach, by device.
 func (s *Service) LockedAccounts(
-	ctx context.Context,
-	who rights.Identity,
-	group string,
-	p store.Page,
+	ctx context.Context, who rights.Identity, group string, p store.Page,
 ) ([]LockedAccount, string, error) {
 	if err := devicegroups.Asked(s.Read(ctx), group); err != nil {
 		return nil, "", err

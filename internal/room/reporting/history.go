@@ -17,8 +17,8 @@ import (
 // keptHistory is how long it is known how the fleet stood.
 const keptHistory = 400 * 24 * time.Hour
 
-// RecordStandings stores how the fleet and each group stand now, as those of this hour. It is the only thing that this room
-// writes.
+// RecordStandings stores how the fleet and each group stand now, as those of this hour. It is the only thing that this
+// room writes.
 func (s *Service) RecordStandings(ctx context.Context) error {
 	now := s.Now()
 	hour := now.UTC().Truncate(time.Hour)
@@ -53,13 +53,10 @@ func standingHour(group string, hour time.Time, c Counts) store.StandingHour {
 	}
 }
 
-// StandingHistory is how the devices of a group stood over some days, of the fleet when none is named. Whoever has reach over
-// some groups sees the history of those, and that of the fleet not at all.
+// StandingHistory is how the devices of a group stood over some days, of the fleet when none is named. Whoever has
+// reach over some groups sees the history of those, and that of the fleet not at all.
 func (s *Service) StandingHistory(
-	ctx context.Context,
-	who rights.Identity,
-	group string,
-	days int,
+	ctx context.Context, who rights.Identity, group string, days int,
 ) ([]store.StandingHour, error) {
 	mine := who.Reach(rights.Look)
 	if group == assign.Everything {

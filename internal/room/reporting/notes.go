@@ -10,7 +10,8 @@ import (
 // returnShown is for how long everybody is told that the database went back.
 const returnShown = 24 * time.Hour
 
-// serviceNotes are what holds for every device at the moment: freezes, and that the database went back a short time ago.
+// serviceNotes are what holds for every device at the moment: freezes, and that the database went back a short time
+// ago.
 func (s *Service) serviceNotes(tx Reads) ([]Decision, error) {
 	var list []Decision
 	frozen, err := tx.Freezes()
@@ -20,14 +21,16 @@ func (s *Service) serviceNotes(tx Reads) ([]Decision, error) {
 	for _, f := range frozen {
 		title, does := present.Freeze(f.What == store.FreezeAll)
 		list = append(list, Decision{Kind: DecideFrozen, Title: title,
-			Detail: does + " Frozen by " + f.By + " at " + f.At.UTC().Format(noteTime) + ": " + f.Reason + ". To go on: rankwarden thaw"})
+			Detail: does + " Frozen by " + f.By + " at " + f.At.UTC().
+				Format(noteTime) + ": " + f.Reason + ". To go on: rankwarden thaw"})
 	}
 	returns, err := tx.DatabaseReturns(s.Now().Add(-returnShown))
 	if err != nil {
 		return nil, err
 	}
 	for _, r := range returns {
-		list = append(list, Decision{Kind: DecideReturned, Title: "The database went back at " + r.At.UTC().Format(noteTime),
+		list = append(list, Decision{Kind: DecideReturned, Title: "The database went back at " + r.At.UTC().
+			Format(noteTime),
 			Detail: present.AfterReturn(r.Why)})
 	}
 	return list, nil

@@ -15,7 +15,8 @@ import (
 )
 
 // WhyAt explains a device as it was at a time: what it was to have, what it had reported by then, and which assignments
-// decided when that desired state was made. What was repeatedly reverted then, and what was on trial, is not known any more.
+// decided when that desired state was made. What was repeatedly reverted then, and what was on trial, is not known any
+// more.
 func (s *Service) WhyAt(ctx context.Context, who rights.Identity, idOrName string, at time.Time) (DeviceWhy, error) {
 	clock := s.Clock()
 	if at.After(clock.Now) {

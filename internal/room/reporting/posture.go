@@ -26,8 +26,8 @@ type Posture struct {
 	Since, Until time.Time
 	MadeAt       time.Time
 	Devices      Counts // now, by standing
-	// Days are the standings of the last hour of each day (UTC) of which they are known; none where only a part of the devices
-	// is in reach.
+	// Days are the standings of the last hour of each day (UTC) of which they are known; none where only a part of the
+	// devices is in reach.
 	Days     []store.StandingHour
 	Verified []store.VerifiedDay
 	Rules    []store.RuleFindings
@@ -44,16 +44,20 @@ type Listed[T any] struct {
 }
 
 // Posture reports on a group, or on every device in reach, over a period.
-func (s *Service) Posture(ctx context.Context, who rights.Identity, group string, since, until time.Time) (p Posture, err error) {
+func (s *Service) Posture(
+	ctx context.Context, who rights.Identity, group string, since, until time.Time,
+) (p Posture, err error) {
 	now := s.Now()
 	if until.IsZero() || until.After(now) {
 		until = now
 	}
 	switch {
 	case !since.Before(until):
-		return p, refusal.New(refusal.Invalid, "the period ends before it begins; give since before until, and since in the past").At("since").Asked()
+		return p, refusal.New(refusal.Invalid,
+			"the period ends before it begins; give since before until, and since in the past").At("since").Asked()
 	case until.Sub(since) > longestReport:
-		return p, refusal.New(refusal.Invalid, "a report is on 400 days at most, as long as standings are kept").At("since").Asked()
+		return p, refusal.New(refusal.Invalid, "a report is on 400 days at most, as long as standings are kept").
+			At("since").Asked()
 	}
 	if group == assign.Everything {
 		group = ""

@@ -10,7 +10,8 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// recentRollouts keeps the devices of the rollouts that were looked at last, as of a version. The zero value is ready to use.
+// recentRollouts keeps the devices of the rollouts that were looked at last, as of a version. The zero value is ready
+// to use.
 type recentRollouts struct {
 	mu    sync.Mutex
 	known []*recentRollout // the oldest first

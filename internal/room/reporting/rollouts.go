@@ -201,8 +201,7 @@ func (s *Service) fill(out *Rollout, reach rights.Reach, verified map[string]tim
 
 // visitRollout visits the devices of a rollout among those of the view.
 func (s *Service) visitRollout(
-	out *Rollout,
-	visit func(m RolloutMark),
+	out *Rollout, visit func(m RolloutMark),
 ) func(d *fleetview.Device, _ drift.Standing) bool {
 	return func(d *fleetview.Device, _ drift.Standing) bool {
 		if of, there := out.Machine.Devices[d.ID]; there {

@@ -43,7 +43,8 @@ func (s *Service) SettingHistory(ctx context.Context, who rights.Identity, devic
 		return nil, refusal.New(refusal.Invalid, "%v", err).At("setting").Asked()
 	}
 	tx := s.Read(ctx)
-	narrow, err := reach.Narrow(tx, s.View, s.Clock(), who, reach.Past{Device: device, Since: s.Now().Add(-historySpan)})
+	narrow, err := reach.Narrow(tx, s.View, s.Clock(), who,
+		reach.Past{Device: device, Since: s.Now().Add(-historySpan)})
 	if err != nil {
 		return nil, err
 	}

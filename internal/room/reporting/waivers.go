@@ -23,10 +23,7 @@ type WaiverFilter struct {
 
 // Waivers lists a page of those of devices in reach, the latest first.
 func (s *Service) Waivers(
-	ctx context.Context,
-	who rights.Identity,
-	f WaiverFilter,
-	p store.Page,
+	ctx context.Context, who rights.Identity, f WaiverFilter, p store.Page,
 ) ([]store.Waiver, string, error) {
 	states := []string{store.WaiverWaiting, store.WaiverActive, store.WaiverEnded}
 	filter := store.WaiverFilter{Reach: who.Reach(rights.Look), State: f.State}
@@ -93,7 +90,8 @@ func decisionsOf(waivers []store.Waiver, one, several string, say func(w store.W
 		}
 		at[w.DeviceID] = len(list)
 		list = append(list, Decision{
-			Kind: DecideWaiver, Unit: w.Unit, Title: one + " on " + w.Device, Detail: say(w), Devices: 1, Device: w.Device,
+			Kind: DecideWaiver, Unit: w.Unit, Title: one + " on " + w.Device, Detail: say(w), Devices: 1,
+			Device:   w.Device,
 			DeviceID: w.DeviceID,
 		})
 	}

@@ -50,8 +50,8 @@ func undecided(tx Reads, d store.Device, met []Met) (map[string]string, error) {
 		for _, group := range slices.Concat(m.Include, m.Exclude, m.Within) {
 			if facts := missing[group]; len(facts) > 0 {
 				said[m.Name] = fmt.Sprintf(
-					"whether %s applies is unknown: the rule of the group %s reads %s, which this device has not reported. "+
-						"Every setting keeps its value until it does; or write the rule with has(%s)",
+					"whether %s applies is unknown: the rule of the group %s reads %s, which this device has not "+
+						"reported. Every setting keeps its value until it does; or write the rule with has(%s)",
 					m.Name,
 					group,
 					strings.Join(facts, " and "),

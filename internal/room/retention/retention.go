@@ -15,7 +15,8 @@ const day = 24 * time.Hour
 // DefaultKept is how long records are kept unless settings say otherwise. What is needed to say what a
 // device had on a day is kept for a year. The trail, and the views of passwords that it proves, are kept for ever.
 var DefaultKept = store.RetentionPeriods{
-	Reports: 30 * day, DailyReports: 366 * day, Events: 366 * day, DesiredStates: 366 * day, Findings: 366 * day, Orders: 90 * day,
+	Reports: 30 * day, DailyReports: 366 * day, Events: 366 * day, DesiredStates: 366 * day, Findings: 366 * day,
+	Orders:  90 * day,
 	Changes: 3 * 366 * day, Attempts: day, Notifications: 30 * day,
 }
 
@@ -46,8 +47,8 @@ type Service struct {
 	Forget func(ctx context.Context) error
 }
 
-// Prune deletes what is no longer kept, unless another replica is at it. It may be cut anywhere: the next turn goes on from
-// there.
+// Prune deletes what is no longer kept, unless another replica is at it. It may be cut anywhere: the next turn goes on
+// from there.
 func (s *Service) Prune(ctx context.Context) error {
 	_, err := s.Locks.Exclusively(store.ForJobs(ctx), store.LockRetention, func(ctx context.Context) error {
 		start, gone := time.Now(), map[string]int64{}
@@ -100,8 +101,8 @@ func (s *Service) extendMonths(ctx context.Context, _ map[string]int64) error {
 	return nil
 }
 
-// keepDays copies the last report of each day of each device to where such are kept for longer, for the days that are over
-// and about to go.
+// keepDays copies the last report of each day of each device to where such are kept for longer, for the days that are
+// over and about to go.
 func (s *Service) keepDays(ctx context.Context, _ map[string]int64) error {
 	now := s.Now()
 	until := now.Add(-s.Kept.Reports).UTC().Truncate(store.Day)

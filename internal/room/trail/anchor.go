@@ -27,16 +27,15 @@ func (s *Service) Anchor(ctx context.Context, who rights.Identity) (made store.C
 	if errors.As(err, &broken) {
 		err = refusal.New(
 			refusal.Conflict,
-			"%v; no checkpoint is made of it. Compare an export with the checkpoints that left "+
-				"the database",
+			"%v; no checkpoint is made of it. Compare an export with the checkpoints that left the database",
 			broken,
 		)
 	}
 	return made, err
 }
 
-// AnchorHourly makes a checkpoint when there is something new. A trail that is not what it was is not anchored: that it was
-// found so is on the trail.
+// AnchorHourly makes a checkpoint when there is something new. A trail that is not what it was is not anchored: that it
+// was found so is on the trail.
 func (s *Service) AnchorHourly(ctx context.Context) error {
 	err := s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
 		_, err := s.anchor(tx, audit.Service)
@@ -114,7 +113,8 @@ func (s *Service) anchor(tx Records, by string) (c store.Checkpoint, err error) 
 		return c, err
 	}
 	return c, tx.AddNotification(store.Notification{
-		ID: store.NewID(c.At), Kind: store.CheckpointSigned, Subject: "trail", Path: "/trail", At: c.At, Data: string(document),
+		ID: store.NewID(c.At), Kind: store.CheckpointSigned, Subject: "trail", Path: "/trail", At: c.At,
+		Data:  string(document),
 		Words: fmt.Sprintf("the audit trail was signed up to entry %d", c.Seq),
 	})
 }

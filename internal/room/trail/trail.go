@@ -167,8 +167,8 @@ func (s *Service) BeginExport(ctx context.Context, who rights.Identity, q Query)
 	return &Export{s, who, f}, s.Do(ctx, begun, func(_ Records, w *uow.Work) error { w.After = query(q); return nil })
 }
 
-// Write gives entries in order, from the first, and behind each the checkpoint that ends with it. That it ended is on the
-// trail. It ends early when the context does.
+// Write gives entries in order, from the first, and behind each the checkpoint that ends with it. That it ended is on
+// the trail. It ends early when the context does.
 func (x *Export) Write(ctx context.Context, out Sink) (n int64, err error) {
 	head, err := x.s.Read(ctx).TrailHead() // what comes later is in the next export
 	if err == nil {

@@ -118,7 +118,8 @@ func (c *Chain) End() error {
 	p := c.checkpoints[len(c.checkpoints)-1]
 	return &Broken{
 		c.Last + 1,
-		fmt.Sprintf("it is missing, up to entry %d, with which the checkpoint of %s ends (an export made before that says nothing of it: make a new one)", p.Seq, at(p.At)),
+		fmt.Sprintf("it is missing, up to entry %d, with which the checkpoint of %s ends (an export made before that "+
+			"says nothing of it: make a new one)", p.Seq, at(p.At)),
 	}
 }
 

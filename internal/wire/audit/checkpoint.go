@@ -21,8 +21,8 @@ type Checkpoint struct {
 	At           time.Time `json:"at"`
 }
 
-// Proof is a checkpoint as it leaves the service: signed (JWS, RFC 7515), with the key list that names the key, which the
-// root key signed.
+// Proof is a checkpoint as it leaves the service: signed (JWS, RFC 7515), with the key list that names the key, which
+// the root key signed.
 type Proof struct {
 	Checkpoint string `json:"checkpoint"`
 	KeyList    string `json:"key_list"`

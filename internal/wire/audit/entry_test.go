@@ -72,8 +72,9 @@ func TestVersionsOfTheHash(t *testing.T) {
 		trail = append(
 			trail,
 			audit.Entry{Version: version, Seq: int64(version + 1), At: time.Unix(1e9, 0), Actor: "asta",
-				Action: "policy.saved", Object: "b", After: json.RawMessage(`{"name": "\u00e9", "a": 1}`), Outcome: audit.Done,
-				Prev: prev, Hash: sum[:]},
+				Action: "policy.saved", Object: "b", After: json.RawMessage(`{"name": "\u00e9", "a": 1}`),
+				Outcome: audit.Done,
+				Prev:    prev, Hash: sum[:]},
 		)
 		prev = sum[:]
 	}

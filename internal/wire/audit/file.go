@@ -12,8 +12,8 @@ import (
 	"time"
 )
 
-// line is one of an export in JSON lines: an entry with its hash, a checkpoint behind the entry with which it ends, or at
-// the end how many entries there were.
+// line is one of an export in JSON lines: an entry with its hash, a checkpoint behind the entry with which it ends, or
+// at the end how many entries there were.
 type line struct {
 	Entry
 	Hash    []byte `json:"hash"`
@@ -50,8 +50,8 @@ type Verdict struct {
 // mostLine bounds a line of an export, in bytes.
 const mostLine = 16 << 20
 
-// VerifyFile reads an export in JSON lines, and proves it against checkpoints and the fingerprint of the root key. Those
-// within it count too. Its error is a [*Broken], or says what keeps the export from being read.
+// VerifyFile reads an export in JSON lines, and proves it against checkpoints and the fingerprint of the root key.
+// Those within it count too. Its error is a [*Broken], or says what keeps the export from being read.
 func VerifyFile(export io.Reader, root string, checkpoints []Proof) (v Verdict, err error) {
 	var anchors []Checkpoint
 	for _, p := range checkpoints {

@@ -34,7 +34,8 @@ const dialTimeout = 10 * time.Second
 var ErrConnection = errors.New("directory")
 
 // filter finds people and groups (RFC 4515).
-const filter = "(|(objectClass=person)(objectClass=group)(objectClass=groupOfNames)(objectClass=groupOfUniqueNames)(objectClass=posixGroup))"
+const filter = "(|(objectClass=person)(objectClass=group)(objectClass=groupOfNames)" +
+	"(objectClass=groupOfUniqueNames)(objectClass=posixGroup))"
 
 // Check refuses settings that cannot work, or would show a password on the network.
 func (c Connection) Check() error {

@@ -34,8 +34,10 @@ var attributes = []string{
 
 // classes of objects that are people or groups (RFC 4519, and what is common beside it).
 var classes = map[string]principal.Kind{
-	"person": principal.User, "organizationalperson": principal.User, "inetorgperson": principal.User, "user": principal.User,
-	"group": principal.Group, "groupofnames": principal.Group, "groupofuniquenames": principal.Group, "posixgroup": principal.Group,
+	"person": principal.User, "organizationalperson": principal.User, "inetorgperson": principal.User,
+	"user":  principal.User,
+	"group": principal.Group, "groupofnames": principal.Group, "groupofuniquenames": principal.Group,
+	"posixgroup": principal.Group,
 }
 
 // take reads objects; what is neither a person nor a group is passed over.

@@ -29,15 +29,23 @@ func TestNamesAndIdentifiers(t *testing.T) {
 		ref, title, sid string
 		guid            string
 	}{
-		"a person by principal name": {entry("dn: cn=Asta Holm,"+base, "objectClass: user", "cn: Asta Holm", "userPrincipalName: Asta.Holm@skerryline.example", "objectSid:: "+packed, "objectGUID:: "+guid),
-			"user:asta.holm@skerryline.example", "Asta Holm", "S-1-5-21-70-80-90-1501", "7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21"},
-		"a person by account name": {entry("dn: cn=Asta Holm,ou=people,"+base, "objectClass: inetOrgPerson", "cn: Asta Holm", "uid: asta", "displayName: A. Holm", "sambaSID: S-1-5-21-70-80-90-1501", "entryUUID: 7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21"),
-			"user:asta@skerryline.example", "A. Holm", "S-1-5-21-70-80-90-1501", "7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21"},
-		"a principal name that is none": {entry("dn: cn=x,"+base, "objectClass: person", "cn: x", "userPrincipalName: asta", "objectsid: s-1-5-21-1-2-3-4"),
+		"a person by principal name": {entry("dn: cn=Asta Holm,"+base, "objectClass: user", "cn: Asta Holm",
+			"userPrincipalName: Asta.Holm@skerryline.example", "objectSid:: "+packed, "objectGUID:: "+guid),
+			"user:asta.holm@skerryline.example", "Asta Holm", "S-1-5-21-70-80-90-1501",
+			"7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21"},
+		"a person by account name": {entry("dn: cn=Asta Holm,ou=people,"+base, "objectClass: inetOrgPerson",
+			"cn: Asta Holm", "uid: asta", "displayName: A. Holm", "sambaSID: S-1-5-21-70-80-90-1501",
+			"entryUUID: 7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21"),
+			"user:asta@skerryline.example", "A. Holm", "S-1-5-21-70-80-90-1501",
+			"7f2c11f0-9d1e-4b5e-8a55-0f3f2a6f9b21"},
+		"a principal name that is none": {entry("dn: cn=x,"+base, "objectClass: person", "cn: x",
+			"userPrincipalName: asta", "objectsid: s-1-5-21-1-2-3-4"),
 			"user:x@skerryline.example", "x", "S-1-5-21-1-2-3-4", ""},
-		"a group by its name": {entry("dn: cn=Desk Support,ou=groups,"+base, "objectClass: groupOfNames", "cn: Desk Support", "sAMAccountName: desk$1", "objectSid: S-1-5-21-1-2-3-5"),
+		"a group by its name": {entry("dn: cn=Desk Support,ou=groups,"+base, "objectClass: groupOfNames",
+			"cn: Desk Support", "sAMAccountName: desk$1", "objectSid: S-1-5-21-1-2-3-5"),
 			"group:desk support@skerryline.example", "Desk Support", "S-1-5-21-1-2-3-5", ""},
-		"a name in base64": {entry("dn: cn=Grün,"+base, "objectClass: group", "cn:: "+base64.StdEncoding.EncodeToString([]byte("Grün")), "objectSid: S-1-5-21-1-2-3-6"),
+		"a name in base64": {entry("dn: cn=Grün,"+base, "objectClass: group",
+			"cn:: "+base64.StdEncoding.EncodeToString([]byte("Grün")), "objectSid: S-1-5-21-1-2-3-6"),
 			"group:grün@skerryline.example", "Grün", "S-1-5-21-1-2-3-6", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -59,13 +67,19 @@ func TestNamesAndIdentifiers(t *testing.T) {
 func TestPassedOver(t *testing.T) {
 	good := entry("dn: cn=good,"+base, "objectClass: person", "cn: good", "objectSid: S-1-5-21-1-2-3-9")
 	for says, bad := range map[string]string{
-		"no security identifier":                     entry("dn: cn=x,"+base, "objectClass: person", "cn: x"),
-		"no domain":                                  entry("dn: cn=x,o=Skerry Line", "objectClass: person", "cn: x", "objectSid: S-1-5-21-1-2-3-4"),
-		"not a security identifier":                  entry("dn: cn=x,"+base, "objectClass: person", "cn: x", "objectSid: S-1-5-x"),
-		"packed identifier":                          entry("dn: cn=x,"+base, "objectClass: person", "cn: x", "objectSid: 12345"),
-		"not a directory object's identifier":        entry("dn: cn=x,"+base, "objectClass: person", "cn: x", "objectSid: S-1-5-21-1-2-3-4", "entryUUID: 1"),
-		"has the same name as cn=good,dc=skerryline": entry("dn: cn=good,ou=other,"+base, "objectClass: person", "cn: GOOD", "objectSid: S-1-5-21-1-2-3-4"),
-		"must look like user:NAME@DOMAIN":            entry("dn: cn=x,"+base, "objectClass: person", "objectSid: S-1-5-21-1-2-3-4"),
+		"no security identifier": entry("dn: cn=x,"+base, "objectClass: person", "cn: x"),
+		"no domain": entry("dn: cn=x,o=Skerry Line", "objectClass: person", "cn: x",
+			"objectSid: S-1-5-21-1-2-3-4"),
+		"not a security identifier": entry("dn: cn=x,"+base, "objectClass: person", "cn: x",
+			"objectSid: S-1-5-x"),
+		"packed identifier": entry("dn: cn=x,"+base, "objectClass: person", "cn: x",
+			"objectSid: 12345"),
+		"not a directory object's identifier": entry("dn: cn=x,"+base, "objectClass: person", "cn: x",
+			"objectSid: S-1-5-21-1-2-3-4", "entryUUID: 1"),
+		"has the same name as cn=good,dc=skerryline": entry("dn: cn=good,ou=other,"+base, "objectClass: person",
+			"cn: GOOD", "objectSid: S-1-5-21-1-2-3-4"),
+		"must look like user:NAME@DOMAIN": entry("dn: cn=x,"+base, "objectClass: person",
+			"objectSid: S-1-5-21-1-2-3-4"),
 	} {
 		entries, skipped, err := directory.ParseLDIF([]byte(good + bad))
 		require.NoError(t, err, says)
@@ -75,7 +89,8 @@ func TestPassedOver(t *testing.T) {
 	}
 	for _, other := range []string{
 		entry("dn: ou=people,"+base, "objectClass: organizationalUnit", "ou: people"),
-		entry("dn: cn=pc,"+base, "objectClass: person", "objectClass: user", "objectClass: computer", "cn: pc", "objectSid: S-1-5-21-1-2-3-4"),
+		entry("dn: cn=pc,"+base, "objectClass: person", "objectClass: user", "objectClass: computer", "cn: pc",
+			"objectSid: S-1-5-21-1-2-3-4"),
 	} {
 		entries, skipped, err := directory.ParseLDIF([]byte(other))
 		require.NoError(t, err)
@@ -93,10 +108,13 @@ func TestConnectionSettings(t *testing.T) {
 	}
 	require.NoError(t, good.Check())
 	for says, change := range map[string]func(c *directory.Connection){
-		"no address of a directory":          func(c *directory.Connection) { c.URL = "directory.skerryline.example" },
-		"no base is given":                   func(c *directory.Connection) { c.BaseDN = "" },
-		"the base":                           func(c *directory.Connection) { c.BaseDN = "skerryline" },
-		"would send the password in clear":   func(c *directory.Connection) { c.URL = "ldap://directory.skerryline.example" },
+		"no address of a directory": func(c *directory.Connection) { c.URL = "directory.skerryline.example" },
+		"no base is given":          func(c *directory.Connection) { c.BaseDN = "" },
+		"the base":                  func(c *directory.Connection) { c.BaseDN = "skerryline" },
+		"would send the password in clear": func(
+			c *directory.Connection) {
+			c.URL = "ldap://directory.skerryline.example"
+		},
 		"file of trusted certificates holds": func(c *directory.Connection) { c.CA = []byte("no PEM") },
 	} {
 		c := good

@@ -44,10 +44,14 @@ func TestSealedOnlyOpensAsWhatItIs(t *testing.T) {
 	assert.NotEqual(t, sealed, again)
 
 	for what, other := range map[string]func(*escrow.About){
-		"organisation": func(a *escrow.About) { a.Organisation = "Other Line" }, "device": func(a *escrow.About) { a.Device = "02DEVICE" },
-		"target": func(a *escrow.About) { a.Target = principal.Administrator }, "account": func(a *escrow.About) { a.Account = principal.MustSID("S-1-5-21-7-8-9-500") },
-		"epoch": func(a *escrow.About) { a.Epoch = 2 }, "number": func(a *escrow.About) { a.Number = 8 }, "key": func(a *escrow.About) { a.Key = 2 },
-		"name before": func(a *escrow.About) { a.NameBefore = "x" }, "name after": func(a *escrow.About) { a.NameAfter = "x" },
+		"organisation": func(a *escrow.About) { a.Organisation = "Other Line" },
+		"device":       func(a *escrow.About) { a.Device = "02DEVICE" },
+		"target":       func(a *escrow.About) { a.Target = principal.Administrator },
+		"account":      func(a *escrow.About) { a.Account = principal.MustSID("S-1-5-21-7-8-9-500") },
+		"epoch":        func(a *escrow.About) { a.Epoch = 2 }, "number": func(a *escrow.About) { a.Number = 8 },
+		"key":         func(a *escrow.About) { a.Key = 2 },
+		"name before": func(a *escrow.About) { a.NameBefore = "x" },
+		"name after":  func(a *escrow.About) { a.NameAfter = "x" },
 	} {
 		changed := about
 		other(&changed)
@@ -116,7 +120,9 @@ func TestRing(t *testing.T) {
 
 	data, err := r.Bytes()
 	require.NoError(t, err)
-	for says, bad := range map[string]string{"not a file of escrow keys": "{}", "stands there twice": `{"format": "rankwarden.escrow-keys/1", "keys": [` + keyOf(t, data) + "," + keyOf(t, data) + "]}"} {
+	for says, bad := range map[string]string{"not a file of escrow keys": "{}",
+		"stands there twice": `{"format": "rankwarden.escrow-keys/1", "keys": [` + keyOf(t, data) + "," +
+			keyOf(t, data) + "]}"} {
 		_, err := escrow.ParseRing([]byte(bad))
 		assert.ErrorContains(t, err, says)
 	}

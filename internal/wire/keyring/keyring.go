@@ -1,5 +1,5 @@
-// Package keyring keeps the service's private keys: the root, which signs key lists, and the key that signs what devices
-// are told.
+// Package keyring keeps the service's private keys: the root, which signs key lists, and the key that signs what
+// devices are told.
 package keyring
 
 import (
@@ -39,8 +39,8 @@ func Load(path string) (Ring, error) {
 	info, err := os.Stat(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return Ring{}, fmt.Errorf(
-			"service keys: %w at %s. Is the volume with the keys mounted? For a new database, make them once: rankwardend "+
-				"keys new --service",
+			"service keys: %w at %s. Is the volume with the keys mounted? For a new database, make them once: "+
+				"rankwardend keys new --service",
 			ErrNone,
 			path,
 		)
@@ -113,10 +113,7 @@ func (k Ring) Derive(purpose string) ([]byte, error) {
 
 // SignList has the root sign a list of this ring's public keys and of the live escrow keys.
 func (k Ring) SignList(
-	organisation string,
-	epoch, number int64,
-	escrow []protocol.PublicKey,
-	at time.Time,
+	organisation string, epoch, number int64, escrow []protocol.PublicKey, at time.Time,
 ) (string, error) {
 	list := protocol.KeyList{
 		Format:       protocol.KeysFormat,

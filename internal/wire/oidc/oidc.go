@@ -1,5 +1,5 @@
-// Package oidc signs people in with an identity provider, by the authorisation code flow of OpenID Connect Core 1.0 with
-// a code challenge (RFC 7636).
+// Package oidc signs people in with an identity provider, by the authorisation code flow of OpenID Connect Core 1.0
+// with a code challenge (RFC 7636).
 package oidc
 
 import (
@@ -42,8 +42,8 @@ func ParseMapping(text string) (m Mapping, err error) {
 	group, given, found := strings.Cut(text, "=")
 	role, reach, narrowed := strings.Cut(given, ":")
 	if !found || group == "" || !rights.Role(role).Valid() || narrowed && reach == "" {
-		return m, fmt.Errorf("%q is no role for a group; write GROUP=ROLE, or GROUP=ROLE:GROUP-OF-DEVICES,…, with one of "+
-			"viewer, support, author, deployer, auditor, owner", text)
+		return m, fmt.Errorf("%q is no role for a group; write GROUP=ROLE, or GROUP=ROLE:GROUP-OF-DEVICES,…, with "+
+			"one of viewer, support, author, deployer, auditor, owner", text)
 	}
 	grant := rights.Grant{Role: rights.Role(role), Groups: []string{}}
 	if narrowed {
@@ -52,7 +52,8 @@ func ParseMapping(text string) (m Mapping, err error) {
 	return Mapping{group, grant}, nil
 }
 
-// Provider is one that was configured. It is asked for its description when it is first needed, and again until it answers.
+// Provider is one that was configured. It is asked for its description when it is first needed, and again until it
+// answers.
 type Provider struct {
 	Options
 
@@ -100,8 +101,9 @@ func (p *Provider) describe(ctx context.Context) (*oidc.Provider, error) {
 }
 
 func (p *Provider) oauth(found *oidc.Provider) *oauth2.Config {
-	return &oauth2.Config{ClientID: p.ClientID, ClientSecret: p.ClientSecret, Endpoint: found.Endpoint(), RedirectURL: p.callback,
-		Scopes: []string{oidc.ScopeOpenID, "profile", "groups"}}
+	return &oauth2.Config{ClientID: p.ClientID, ClientSecret: p.ClientSecret, Endpoint: found.Endpoint(),
+		RedirectURL: p.callback,
+		Scopes:      []string{oidc.ScopeOpenID, "profile", "groups"}}
 }
 
 // Attempt is what one sign-in is known by again.
@@ -110,8 +112,8 @@ type Attempt struct {
 	Fresh                  bool
 }
 
-// AuthURL is where a browser goes to sign in; with Fresh the provider must ask for the password even if somebody is signed
-// in there.
+// AuthURL is where a browser goes to sign in; with Fresh the provider must ask for the password even if somebody is
+// signed in there.
 func (p *Provider) AuthURL(ctx context.Context, a Attempt) (string, error) {
 	found, err := p.describe(ctx)
 	if err != nil {
@@ -137,7 +139,8 @@ var (
 	ErrName  = errors.New("the identity provider does not say the person's name")
 )
 
-// Exchange gives the code that a browser brought back to the provider, and believes its answer only as far as it proves.
+// Exchange gives the code that a browser brought back to the provider, and believes its answer only as far as it
+// proves.
 func (p *Provider) Exchange(ctx context.Context, code string, a Attempt) (who Person, err error) {
 	found, err := p.describe(ctx)
 	if err != nil {
@@ -178,7 +181,8 @@ func (p *Provider) Exchange(ctx context.Context, code string, a Attempt) (who Pe
 	return who, nil
 }
 
-// Grants are the roles of somebody in groups of the provider. Several groups may give one role: its reach is that of all.
+// Grants are the roles of somebody in groups of the provider. Several groups may give one role: its reach is that of
+// all.
 func (p *Provider) Grants(groups []string) []rights.Grant {
 	var grants []rights.Grant
 	for _, m := range p.Roles {

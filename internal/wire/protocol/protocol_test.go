@@ -86,8 +86,10 @@ func TestDocumentsAreTheStandards(t *testing.T) {
 	with := func(header string) string {
 		return base64.RawURLEncoding.EncodeToString([]byte(header)) + "." + parts[1] + "." + parts[2]
 	}
-	for _, other := range []string{document + ".", document + "\n", document + "=", with(`{"alg":"none"}`), with(`{"alg":"HS256"}`),
-		with(`{"alg":"EdDSA","crit":["b64"],"b64":false}`), with(`{"alg":"EdDSA","seq":7}`), with(`{"alg":"EdDSA","ts":"soon"}`),
+	for _, other := range []string{document + ".", document + "\n", document + "=", with(`{"alg":"none"}`),
+		with(`{"alg":"HS256"}`),
+		with(`{"alg":"EdDSA","crit":["b64"],"b64":false}`), with(`{"alg":"EdDSA","seq":7}`),
+		with(`{"alg":"EdDSA","ts":"soon"}`),
 		with(`{"alg":"EdDSA","jwk":{"kty":"OKP","crv":"X25519","x":"AA"}}`), with("[]"), " " + document} {
 		if read, err := protocol.Parse(other); err == nil {
 			_, err = read.Verify(key.Public())

@@ -1,5 +1,5 @@
-// Package transport sends messages to other systems: as CloudEvents over HTTP, as syslog, and as mail. It keeps nothing,
-// and connects to no address that the operator of the service did not permit.
+// Package transport sends messages to other systems: as CloudEvents over HTTP, as syslog, and as mail. It keeps
+// nothing, and connects to no address that the operator of the service did not permit.
 package transport
 
 import (
@@ -23,8 +23,8 @@ type Message struct {
 
 // Sender sends messages to one receiver.
 type Sender interface {
-	// Send sends messages in order, and gives how many the receiver took. The error says why it did not take the next; it
-	// is a [*Rejected] where the receiver will never take it.
+	// Send sends messages in order, and gives how many the receiver took. The error says why it did not take the next;
+	// it is a [*Rejected] where the receiver will never take it.
 	Send(ctx context.Context, list []Message) (sent int, err error)
 }
 

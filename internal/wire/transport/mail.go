@@ -69,7 +69,8 @@ func (s Mail) Send(ctx context.Context, list []Message) (int, error) {
 		options = append(options, mail.WithTLSPolicy(mail.NoTLS))
 	}
 	if s.User != "" && s.Security != Clear {
-		options = append(options, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(s.User), mail.WithPassword(s.Password))
+		options = append(options, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(s.User),
+			mail.WithPassword(s.Password))
 	}
 	c, err := mail.NewClient(s.Host, options...)
 	if err != nil {

@@ -14,8 +14,8 @@ import (
 // signed are the components of a request that its signature covers.
 var signed = []string{"@method", "@target-uri", "content-type", "content-digest"}
 
-// sign signs a request with a shared secret: HTTP Message Signatures (RFC 9421) with hmac-sha256, over the digest of its
-// body (RFC 9530) too.
+// sign signs a request with a shared secret: HTTP Message Signatures (RFC 9421) with hmac-sha256, over the digest of
+// its body (RFC 9530) too.
 func sign(req *http.Request, body []byte, keyID string, secret []byte, at time.Time) {
 	digest := sha256.Sum256(body)
 	req.Header.Set("Content-Digest", "sha-256=:"+base64.StdEncoding.EncodeToString(digest[:])+":")

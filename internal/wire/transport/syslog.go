@@ -26,8 +26,8 @@ type Syslog struct {
 	Network
 }
 
-// What messages say of themselves (RFC 5424, section 6.2.1): facility 13, log audit; 5 notice, 4 warning. The identifier of
-// the structured data has the enterprise number that is kept for examples (RFC 5612).
+// What messages say of themselves (RFC 5424, section 6.2.1): facility 13, log audit; 5 notice, 4 warning. The
+// identifier of the structured data has the enterprise number that is kept for examples (RFC 5612).
 const (
 	facility       = 13
 	notice         = 5
@@ -35,8 +35,8 @@ const (
 	structuredData = "rankwarden@32473"
 )
 
-// Send implements [Sender]. Syslog has no answers: messages count as taken once the receiver closed the connection without
-// an error after all of them, or stayed silent.
+// Send implements [Sender]. Syslog has no answers: messages count as taken once the receiver closed the connection
+// without an error after all of them, or stayed silent.
 func (s Syslog) Send(ctx context.Context, list []Message) (int, error) {
 	conn, err := s.dial(ctx, "tcp", s.Address)
 	if err != nil {
@@ -95,9 +95,11 @@ func (s Syslog) line(m Message) (string, error) {
 		severity = warning
 	}
 	out := &rfc5424.SyslogMessage{}
-	out.SetPriority(uint8(facility*8+severity)).SetVersion(1).SetTimestamp(m.At.UTC().Format("2006-01-02T15:04:05.000000Z")).
+	out.SetPriority(uint8(facility*8+severity)).SetVersion(1).
+		SetTimestamp(m.At.UTC().Format("2006-01-02T15:04:05.000000Z")).
 		SetHostname(s.Host).SetAppname("rankwarden").SetProcID(strconv.Itoa(os.Getpid())).SetMsgID(m.Kind).
 		SetParameter(structuredData, "id", m.ID).SetParameter(structuredData, "subject", m.Subject).
-		SetParameter(structuredData, "details", details(m.Data)).SetMessage(strings.ReplaceAll(cmp.Or(m.Line, m.Words), "\n", " "))
+		SetParameter(structuredData, "details", details(m.Data)).
+		SetMessage(strings.ReplaceAll(cmp.Or(m.Line, m.Words), "\n", " "))
 	return out.String()
 }

@@ -20,8 +20,8 @@ import (
 // TypePrefix begins the types of events; a kind follows, with a full stop for the underscore.
 const TypePrefix = "example.rankwarden."
 
-// Webhook sends each message as a CloudEvent (version 1.0, HTTP binding in structured mode), signed with a shared secret.
-// It follows no redirect.
+// Webhook sends each message as a CloudEvent (version 1.0, HTTP binding in structured mode), signed with a shared
+// secret. It follows no redirect.
 type Webhook struct {
 	URL    string
 	Source string // of the events: where people reach the console
@@ -35,7 +35,8 @@ type Webhook struct {
 // Send implements [Sender].
 func (h Webhook) Send(ctx context.Context, list []Message) (sent int, err error) {
 	to := &http.Transport{
-		DialContext: h.dial, TLSClientConfig: &tls.Config{RootCAs: h.Roots}, TLSHandshakeTimeout: patience, ForceAttemptHTTP2: true,
+		DialContext: h.dial, TLSClientConfig: &tls.Config{RootCAs: h.Roots}, TLSHandshakeTimeout: patience,
+		ForceAttemptHTTP2: true,
 	}
 	defer to.CloseIdleConnections()
 	c := &http.Client{Transport: to, Timeout: patience, CheckRedirect: func(*http.Request, []*http.Request) error {
@@ -96,8 +97,10 @@ func (h Webhook) post(ctx context.Context, c *http.Client, m Message) error {
 	case status >= 200 && status < 300:
 		return nil
 	case status >= 300 && status < 400:
-		return fmt.Errorf("the receiver answered with status %d, a redirect, which is not followed; give the address that it leads to", status)
-	case status == http.StatusBadRequest, status == http.StatusRequestEntityTooLarge, status == http.StatusUnprocessableEntity:
+		return fmt.Errorf("the receiver answered with status %d, a redirect, which is not followed; give the address "+
+			"that it leads to", status)
+	case status == http.StatusBadRequest, status == http.StatusRequestEntityTooLarge,
+		status == http.StatusUnprocessableEntity:
 		return &Rejected{fmt.Sprintf("status %d", status)}
 	default:
 		return fmt.Errorf("the receiver answered with status %d", status)

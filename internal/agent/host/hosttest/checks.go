@@ -127,18 +127,11 @@ func renames(b *bench) {
 
 func describes(b *bench) {
 	sid := b.create("rw-check")
-	b.must(
-		"describing",
-		b.Host.DescribeAccount(
-			b.ctx,
-			sid,
-			host.Details{
-				FullName:        new("Lamp keeper"),
-				Description:     new("of the north pier"),
-				PasswordExpires: new(false),
-			},
-		),
-	)
+	b.must("describing", b.Host.DescribeAccount(b.ctx, sid, host.Details{
+		FullName:        new("Lamp keeper"),
+		Description:     new("of the north pier"),
+		PasswordExpires: new(false),
+	}))
 	b.must("describing in part", b.Host.DescribeAccount(b.ctx, sid, host.Details{FullName: new("Keeper of lamps")}))
 	a := b.account(sid)
 	b.is("the full name is the new one", a.FullName == "Keeper of lamps")

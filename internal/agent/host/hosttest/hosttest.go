@@ -125,8 +125,8 @@ func (b *bench) is(what string, holds bool) {
 	}
 }
 
-// comes ends the check when something does not come to be so. It is for what the system itself does afterwards, as closing
-// the terminal of somebody whose programs were ended.
+// comes ends the check when something does not come to be so. It is for what the system itself does afterwards, as
+// closing the terminal of somebody whose programs were ended.
 func (b *bench) comes(what string, holds func() bool) {
 	for end := time.Now().Add(time.Minute); !holds(); {
 		if time.Now().After(end) {

@@ -122,8 +122,8 @@ func (h *Host) DeleteAccount(ctx context.Context, account principal.SID) error {
 	})
 }
 
-// EnableAccount implements [host.Host]. A disabled account has its password locked and its end behind it, so that keys do
-// not open it either. Of root only the password is locked: the system's own work runs as root.
+// EnableAccount implements [host.Host]. A disabled account has its password locked and its end behind it, so that keys
+// do not open it either. Of root only the password is locked: the system's own work runs as root.
 func (h *Host) EnableAccount(ctx context.Context, account principal.SID, enabled bool) error {
 	return h.on(ctx, account, func(_ database, p person) error {
 		var args []string

@@ -204,7 +204,8 @@ func today(at time.Time) int { return int(at.Unix() / 86400) }
 func (d database) account(p person, locked lock) drift.Account {
 	fullName, description := readGECOS(p.gecos)
 	a := drift.Account{
-		Name: p.name, SID: personSID(p.uid), Enabled: p.enabled(time.Now()), FullName: fullName, Description: description,
+		Name: p.name, SID: personSID(p.uid), Enabled: p.enabled(time.Now()), FullName: fullName,
+		Description:     description,
 		PasswordExpires: p.maxDays >= 0, PasswordStamp: p.stamp(), Locked: locked.locked, LockedUntil: locked.until,
 	}
 	if p.uid == 0 {
@@ -232,8 +233,8 @@ func (p person) stamp() string {
 	return hex.EncodeToString(sum[:8])
 }
 
-// The comment of passwd(5) holds the full name, three fields that the host leaves as they are, and more, which holds the
-// description; see chfn(1).
+// The comment of passwd(5) holds the full name, three fields that the host leaves as they are, and more, which holds
+// the description; see chfn(1).
 const gecosFields = 5
 
 func readGECOS(gecos string) (fullName, description string) {

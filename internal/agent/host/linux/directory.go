@@ -13,8 +13,8 @@ import (
 	"rankwarden.example/core/principal"
 )
 
-// people are those of the directory that policies name, and what this device calls them, if it is joined: names come from
-// the system's name services, see nsswitch.conf(5).
+// people are those of the directory that policies name, and what this device calls them, if it is joined: names come
+// from the system's name services, see nsswitch.conf(5).
 type people struct {
 	entries map[principal.SID]principal.Ref
 	names   map[string]looked // by the name that was asked for
@@ -56,8 +56,8 @@ func (p *people) name(ctx context.Context, tools Tools, d database, sid principa
 	return found.name, err
 }
 
-// person looks somebody of the directory up, under the whole name and under the short one. A local account of that name is
-// somebody else.
+// person looks somebody of the directory up, under the whole name and under the short one. A local account of that name
+// is somebody else.
 func (p *people) person(ctx context.Context, tools Tools, d database, ref principal.Ref) (looked, error) {
 	short, _, _ := strings.Cut(ref.Value(), "@")
 	for _, name := range []string{ref.Value(), short} {

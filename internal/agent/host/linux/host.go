@@ -36,8 +36,8 @@ var (
 	_ host.RenamesUnused  = (*Host)(nil)
 )
 
-// Open takes over this workstation. What the host must remember is kept in a directory. A change of the sign-in rules that
-// was cut in the middle is undone. Its errors say what is in the way.
+// Open takes over this workstation. What the host must remember is kept in a directory. A change of the sign-in rules
+// that was cut in the middle is undone. Its errors say what is in the way.
 func Open(ctx context.Context, dir string, tools Tools) (*Host, error) {
 	if os.Geteuid() != 0 {
 		return nil, errors.New("only root can keep the accounts of a workstation; run the agent as root")
@@ -68,7 +68,8 @@ func (h *Host) change(ctx context.Context, do func() error) error {
 	return do()
 }
 
-// Facts implements [host.Host]. The build is the release and its number: 1211 for Debian 12.11, 2404 for a release 24.04.
+// Facts implements [host.Host]. The build is the release and its number: 1211 for Debian 12.11, 2404 for a release
+// 24.04.
 func (h *Host) Facts(context.Context) (protocol.Facts, error) {
 	name, err := os.Hostname()
 	if err != nil {

@@ -134,7 +134,8 @@ func (h *Host) SetLockout(ctx context.Context, rule unit.LockoutRule) error {
 			return err
 		}
 		if rule.Threshold > 0 && !countsWrong() {
-			if err := h.changeStack(ctx, countsWrong, profile{"rankwarden-lockout", lockoutBefore}, profile{"rankwarden-lockout-count", lockoutAfter}); err != nil {
+			if err := h.changeStack(ctx, countsWrong, profile{"rankwarden-lockout", lockoutBefore},
+				profile{"rankwarden-lockout-count", lockoutAfter}); err != nil {
 				return err
 			}
 		}

@@ -71,9 +71,9 @@ type profile struct{ name, text string }
 // ErrTrial is given when a change of the sign-in rules did not pass its trial; what was there is back.
 var ErrTrial = errors.New("with it nobody could sign in any more, so that what was there before was put back")
 
-// changeStack changes the stack of PAM, with a net under it: what was there is kept beside, the new stack is tried with an
-// account of the host's own, and goes back when it does not let that account in or lets it in with a wrong password. Should
-// the power go meanwhile, [Open] puts it back.
+// changeStack changes the stack of PAM, with a net under it: what was there is kept beside, the new stack is tried with
+// an account of the host's own, and goes back when it does not let that account in or lets it in with a wrong password.
+// Should the power go meanwhile, [Open] puts it back.
 func (h *Host) changeStack(ctx context.Context, holds func() bool, profiles ...profile) (err error) {
 	if err := h.try(ctx, false); err != nil {
 		return fmt.Errorf("nothing was changed, since signing in cannot be tried on this device: %w", err)
@@ -144,7 +144,8 @@ func (h *Host) try(ctx context.Context, strict bool) (err error) {
 	if err := h.removeTrialAccount(ctx); err != nil {
 		return err
 	}
-	if _, err := h.Tools.run(ctx, "", "useradd", "--system", "--no-create-home", "--shell", "/bin/sh", trialAccount); err != nil {
+	if _, err := h.Tools.run(ctx, "", "useradd", "--system", "--no-create-home", "--shell", "/bin/sh",
+		trialAccount); err != nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, h.removeTrialAccount(context.WithoutCancel(ctx))) }()

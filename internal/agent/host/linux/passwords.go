@@ -14,8 +14,8 @@ import (
 // ErrWrong is given when a password does not open an account.
 var ErrWrong = errors.New("the password is wrong")
 
-// SetPassword implements [host.Host]. The password goes through standard input. Setting one takes the lock off; an account
-// that was disabled is locked again, and its end, which lies behind it, keeps it closed in between.
+// SetPassword implements [host.Host]. The password goes through standard input. Setting one takes the lock off; an
+// account that was disabled is locked again, and its end, which lies behind it, keeps it closed in between.
 func (h *Host) SetPassword(ctx context.Context, account principal.SID, password string) error {
 	if strings.ContainsAny(password, "\n\r\x00") {
 		return errors.New("a password of this platform cannot hold line breaks")
@@ -32,9 +32,10 @@ func (h *Host) SetPassword(ctx context.Context, account principal.SID, password 
 	})
 }
 
-// CheckPassword implements [host.Host]: the checker of PAM's own module for passwords is asked, so that every way in which
-// the system keeps passwords is known. It does not count wrong ones. A lock on the password is taken off meanwhile; the
-// account's end keeps it closed, but for root, which has none: there the password in question opens it for that moment.
+// CheckPassword implements [host.Host]: the checker of PAM's own module for passwords is asked, so that every way in
+// which the system keeps passwords is known. It does not count wrong ones. A lock on the password is taken off
+// meanwhile; the account's end keeps it closed, but for root, which has none: there the password in question opens it
+// for that moment.
 func (h *Host) CheckPassword(ctx context.Context, account principal.SID, password string) error {
 	return h.on(ctx, account, func(_ database, p person) (err error) {
 		if strings.Trim(p.hash, "!*") == "" {

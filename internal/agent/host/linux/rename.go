@@ -22,7 +22,8 @@ type rename struct {
 	To   string `json:"to"`
 }
 
-// RenameAccount implements [host.Host]. A group of the account's own gets the name too; its home directory keeps its own.
+// RenameAccount implements [host.Host]. A group of the account's own gets the name too; its home directory keeps its
+// own.
 func (h *Host) RenameAccount(ctx context.Context, account principal.SID, name string) error {
 	return h.on(ctx, account, func(d database, p person) error {
 		switch {

@@ -26,7 +26,8 @@ const (
 	classes       = 3      // of characters that a complex password has
 )
 
-// quality is a setting of pwquality.conf(5) in force: files of the directory in their order, the file itself, arguments.
+// quality is a setting of pwquality.conf(5) in force: files of the directory in their order, the file itself,
+// arguments.
 func quality(key string, otherwise int) int {
 	found := otherwise
 	take := func(value string, there bool) {
@@ -61,8 +62,8 @@ func remembered() (n int) {
 	return n
 }
 
-// readRules are the password rules in force. Ages are the loosest of the system's own and those of the accounts; an account
-// whose password never expires, and root, do not count.
+// readRules are the password rules in force. Ages are the loosest of the system's own and those of the accounts; an
+// account whose password never expires, and root, do not count.
 func readRules(d database) drift.Passwords {
 	length, complexity := 0, false
 	if checksQuality() {
@@ -80,7 +81,8 @@ func readRules(d database) drift.Passwords {
 		longest = 0
 	}
 	return drift.Passwords{
-		MinLength: &length, Complexity: &complexity, History: new(remembered()), MaxAgeDays: &longest, MinAgeDays: &shortest,
+		MinLength: &length, Complexity: &complexity, History: new(remembered()), MaxAgeDays: &longest,
+		MinAgeDays: &shortest,
 	}
 }
 
@@ -216,7 +218,8 @@ func (h *Host) setAges(ctx context.Context, d database, rules drift.Passwords) e
 	if len(values) == 0 {
 		return nil
 	}
-	if err := atomicfile.Write(loginDefs, []byte(withSettings(string(readOr(loginDefs)), "\t", values...)), 0o644); err != nil {
+	if err := atomicfile.Write(loginDefs, []byte(withSettings(string(readOr(loginDefs)), "\t", values...)),
+		0o644); err != nil {
 		return err
 	}
 	for _, p := range d.ageing() {
@@ -257,7 +260,8 @@ func notTaken(asked, now drift.Passwords) error {
 	}
 	if asked.Complexity != nil && *asked.Complexity != *now.Complexity {
 		return fmt.Errorf(
-			"the complexity stays as it is: minclass in %s or an argument in %s counts before what the agent writes; take it out there",
+			"the complexity stays as it is: minclass in %s or an argument in %s counts before what the agent writes; "+
+				"take it out there",
 			qualityConf,
 			pamDir,
 		)

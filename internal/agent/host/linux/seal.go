@@ -15,9 +15,9 @@ import (
 
 var _ journal.Sealer = (*Host)(nil)
 
-// Seal implements [journal.Sealer]: to the identifier that the system gave itself, see machine-id(5), and to those of the
-// firmware, which are on no disk. It keeps what was copied from being used elsewhere; from root of this machine it hides
-// nothing.
+// Seal implements [journal.Sealer]: to the identifier that the system gave itself, see machine-id(5), and to those of
+// the firmware, which are on no disk. It keeps what was copied from being used elsewhere; from root of this machine it
+// hides nothing.
 func (h *Host) Seal(key []byte) ([]byte, error) {
 	aead, err := machineAEAD()
 	if err != nil {

@@ -95,8 +95,8 @@ func signalAll(ctx context.Context, uid int, signal syscall.Signal) (left bool, 
 	}
 }
 
-// programsOf are the running programs of a person; of root only those at a terminal that is not the agent's own, since the
-// system runs as root.
+// programsOf are the running programs of a person; of root only those at a terminal that is not the agent's own, since
+// the system runs as root.
 func programsOf(uid int) ([]int, error) {
 	dirs, err := filepath.Glob("/proc/[0-9]*")
 	if err != nil {

@@ -12,8 +12,8 @@ import (
 	"rankwarden.example/internal/kit/atomicfile"
 )
 
-// withSettings gives a file of settings other values. The last line of a key is replaced, since it counts; a key without
-// a line gets one at the end. All else stays.
+// withSettings gives a file of settings other values. The last line of a key is replaced, since it counts; a key
+// without a line gets one at the end. All else stays.
 func withSettings(text, separator string, values ...setting) string {
 	lines := strings.Split(strings.TrimSuffix(text, "\n"), "\n")
 	for _, v := range values {

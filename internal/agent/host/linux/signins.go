@@ -22,8 +22,8 @@ import (
 
 const wtmpFile = "/var/log/wtmp"
 
-// A record of wtmp(5), whose layout differs between machines of 32 and 64 bits only where a program of the former must read
-// it.
+// A record of wtmp(5), whose layout differs between machines of 32 and 64 bits only where a program of the former must
+// read it.
 const (
 	recordType = 0
 	recordUser = 44
@@ -118,8 +118,8 @@ func recordsAfter(f io.ReadSeeker, after int64) ([]login, error) {
 // Watch implements [host.Host].
 func (h *Host) Watch() <-chan struct{} { return h.watch }
 
-// listen tells of changes of the files that the system writes when somebody signs in or gives a wrong password, until the
-// context ends.
+// listen tells of changes of the files that the system writes when somebody signs in or gives a wrong password, until
+// the context ends.
 func (h *Host) listen(ctx context.Context) error {
 	w, err := fsnotify.NewWatcher()
 	if err != nil {

@@ -54,8 +54,8 @@ func (t Tools) has(name string) bool {
 	return err == nil
 }
 
-// run runs a program to its end, and gives what it wrote. Secrets go through stdin, never through args, which everybody on
-// the device can read.
+// run runs a program to its end, and gives what it wrote. Secrets go through stdin, never through args, which everybody
+// on the device can read.
 func (t Tools) run(ctx context.Context, stdin, name string, args ...string) (string, error) {
 	return t.runAs(ctx, nil, stdin, name, args...)
 }
@@ -114,7 +114,8 @@ func (e *ToolError) Error() string {
 	return fmt.Sprintf("%s: %s", e.Tool, e.Said)
 }
 
-// said is what a program complained of: its first line, without its own name, and the next where that ends with a colon.
+// said is what a program complained of: its first line, without its own name, and the next where that ends with a
+// colon.
 func said(texts ...string) (line string) {
 	for _, text := range texts {
 		for next := range strings.Lines(text) {

@@ -27,11 +27,12 @@ func tools(t *testing.T, scripts map[string]string) Tools {
 
 func TestAToolThatFails(t *testing.T) {
 	at := tools(t, map[string]string{
-		"complains": "echo 'complains: (user keeper) failed, error:' >&2; echo 'Authentication token manipulation error' >&2; exit 3",
-		"silent":    "exit 1",
-		"chatters":  "head -c 10000000 /dev/zero | tr '\\0' x",
-		"reads":     "cat",
-		"hangs":     "sleep 1000 & echo $! > \"$1\"; wait",
+		"complains": "echo 'complains: (user keeper) failed, error:' >&2; echo 'Authentication token manipulation " +
+			"error' >&2; exit 3",
+		"silent":   "exit 1",
+		"chatters": "head -c 10000000 /dev/zero | tr '\\0' x",
+		"reads":    "cat",
+		"hangs":    "sleep 1000 & echo $! > \"$1\"; wait",
 	})
 	_, err := at.run(t.Context(), "", "absent")
 	assert.ErrorIs(t, err, ErrMissing)
@@ -59,12 +60,14 @@ func TestAToolThatFails(t *testing.T) {
 
 func TestReadingWhoThereIs(t *testing.T) {
 	people := parsePeople(
-		"root:x:0:0:root:/root:/bin/bash\n# a remark\nbroken\nkeeper:x:1000:1000:Lamp keeper,,,,Day, and night:/home/k:/bin/sh\n+::::::\nodd:x:minus:0:::\n",
+		"root:x:0:0:root:/root:/bin/bash\n# a remark\nbroken\nkeeper:x:1000:1000:Lamp keeper,,,,Day, and "+
+			"night:/home/k:/bin/sh\n+::::::\nodd:x:minus:0:::\n",
 		"root:*:20000:0:99999:7:::\nkeeper:!$y$abc:20100:1:60:7::1:\n")
 	require.Len(t, people, 2)
 	d := database{people: people, defs: map[string]string{}}
 	k := d.account(people[1], lock{})
-	assert.Equal(t, "Lamp keeper|Day, and night|false|true", strings.Join([]string{k.FullName, k.Description, yes(k.Enabled), yes(k.PasswordExpires)}, "|"))
+	assert.Equal(t, "Lamp keeper|Day, and night|false|true",
+		strings.Join([]string{k.FullName, k.Description, yes(k.Enabled), yes(k.PasswordExpires)}, "|"))
 	assert.Equal(t, "administrator", d.account(people[0], lock{}).Builtin)
 	assert.False(t, d.account(people[0], lock{}).Enabled)
 	assert.True(t, person{hash: "", expires: -1}.enabled(time.Now()), "an account without a password is open")
@@ -80,7 +83,8 @@ func TestReadingWhoThereIs(t *testing.T) {
 		assert.ErrorContains(t, err, "take it out of the policy")
 	}
 	for name, why := range map[string]string{
-		"lamp keeper": "blank", "4711": "digits only", "~x": "begins", "keeper-": "", "Ελένη": "", "": "empty", strings.Repeat("ö", 20): "40 bytes",
+		"lamp keeper": "blank", "4711": "digits only", "~x": "begins", "keeper-": "", "Ελένη": "", "": "empty",
+		strings.Repeat("ö", 20): "40 bytes",
 	} {
 		err := checkName(name)
 		if why == "" {
@@ -101,7 +105,8 @@ func yes(b bool) string {
 
 // Wrong passwords lock as pam_faillock counts them, whatever else the program says.
 func TestCountingWrongPasswords(t *testing.T) {
-	tallies := parseTallies("keeper:\nWhen                Type  Source      Valid\n2031-03-04 06:00:00 TTY   pts/0          V\n" +
+	tallies := parseTallies("keeper:\nWhen                Type  Source      Valid\n2031-03-04 06:00:00 TTY   pts/0   " +
+		"       V\n" +
 		"2031-03-04 06:04:00 SVC   su             V\n2031-03-04 06:04:30 SVC   su             I\nnonsense\n\nghost:\n")
 	require.Len(t, tallies["keeper"], 2)
 	at := func(minute int) time.Time { return time.Date(2031, 3, 4, 6, minute, 0, 0, time.UTC) }
@@ -111,12 +116,14 @@ func TestCountingWrongPasswords(t *testing.T) {
 	assert.False(t, lockOf(tallies["keeper"], rule, at(15)).locked)
 	rule.WindowMinutes = 4
 	assert.False(t, lockOf(tallies["keeper"], rule, at(5)).locked, "the first lies before the window")
-	assert.Equal(t, lock{locked: true}, lockOf(tallies["keeper"], unit.LockoutRule{Threshold: 1, WindowMinutes: 1}, at(50)))
+	assert.Equal(t, lock{locked: true}, lockOf(tallies["keeper"], unit.LockoutRule{Threshold: 1, WindowMinutes: 1},
+		at(50)))
 }
 
 func TestChangingASettingLeavesTheRest(t *testing.T) {
 	text := "# deny = 3\ndeny = 9 # ours\nsilent\nDENY = 1\ndeny=4\n"
 	assert.Equal(t, "# deny = 3\ndeny = 9 # ours\nsilent\nDENY = 1\ndeny = 5\nunlock_time = 0\n",
 		withSettings(text, " = ", setting{"deny", "5"}, setting{"unlock_time", "0"}))
-	assert.Equal(t, "PASS_MAX_DAYS\t60\n#PASS_MAX_DAYS 1\n", withSettings("PASS_MAX_DAYS   99999\n#PASS_MAX_DAYS 1\n", "\t", setting{"PASS_MAX_DAYS", "60"}))
+	assert.Equal(t, "PASS_MAX_DAYS\t60\n#PASS_MAX_DAYS 1\n",
+		withSettings("PASS_MAX_DAYS   99999\n#PASS_MAX_DAYS 1\n", "\t", setting{"PASS_MAX_DAYS", "60"}))
 }

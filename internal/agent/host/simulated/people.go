@@ -135,7 +135,10 @@ func (w *Workstation) Rename(name string) {
 func (w *Workstation) Join(group, name string) error {
 	w.mu.Lock()
 	known, a := w.m.Groups, w.named(name)
-	i := slices.IndexFunc(known, func(g Group) bool { return text.Fold(g.Name) == group || g.SID == drift.WellKnown(group) })
+	i := slices.IndexFunc(known, func(g Group) bool {
+		return text.Fold(g.Name) == group ||
+			g.SID == drift.WellKnown(group)
+	})
 	if a == nil || i < 0 {
 		w.mu.Unlock()
 		return ErrNoAccount
@@ -163,14 +166,15 @@ func Factory(facts protocol.Facts, domain principal.SID, now time.Time) Machine 
 		return sid
 	}
 	members := map[string][]principal.SID{"administrators": {add("Administrator", 500)}, "guests": {add("Guest", 501)}}
-	for _, name := range []string{"administrators", "users", "guests", "remote-desktop-users", "backup-operators", "event-log-readers"} {
+	for _, name := range []string{"administrators", "users", "guests", "remote-desktop-users", "backup-operators",
+		"event-log-readers"} {
 		m.Groups = append(m.Groups, Group{Name: name, SID: drift.WellKnown(name), Members: members[name]})
 	}
 	return m
 }
 
-// FactoryLinux is a workstation with Linux as it leaves the factory: root alone, whose password is locked, and the local
-// groups of that platform.
+// FactoryLinux is a workstation with Linux as it leaves the factory: root alone, whose password is locked, and the
+// local groups of that platform.
 func FactoryLinux(facts protocol.Facts, domain principal.SID, now time.Time) Machine {
 	m := Factory(facts, domain, now)
 	m.Facts.Platform = host.PlatformLinux

@@ -147,14 +147,11 @@ func (w *Workstation) Limits(context.Context) ([]drift.Limit, error) {
 	}
 	if w.m.Faults.KeepsNames {
 		for _, ref := range []principal.Ref{principal.Administrator, principal.Guest} {
-			limits = append(
-				limits,
-				drift.Limit{
-					Setting:  unit.BuiltinOf(ref, unit.BuiltinName),
-					ReadOnly: true,
-					Why:      "cannot rename its built-in accounts",
-				},
-			)
+			limits = append(limits, drift.Limit{
+				Setting:  unit.BuiltinOf(ref, unit.BuiltinName),
+				ReadOnly: true,
+				Why:      "cannot rename its built-in accounts",
+			})
 		}
 	}
 	return limits, nil
@@ -187,7 +184,8 @@ func (w *Workstation) Read(ctx context.Context) (drift.State, error) {
 		state.Accounts = append(
 			state.Accounts,
 			drift.Account{Name: a.Name, SID: a.SID, Builtin: builtin(a.SID), Enabled: a.Enabled,
-				FullName: a.FullName, Description: a.Description, PasswordExpires: !a.KeepsPassword, PasswordSetAt: a.SetAt.UTC(), PasswordStamp: stamp(a), Locked: locked, LockedUntil: until},
+				FullName: a.FullName, Description: a.Description, PasswordExpires: !a.KeepsPassword,
+				PasswordSetAt: a.SetAt.UTC(), PasswordStamp: stamp(a), Locked: locked, LockedUntil: until},
 		)
 	}
 	for _, g := range w.m.Groups {

@@ -67,7 +67,8 @@ func (h *Host) on(ctx context.Context, account principal.SID, do func(u User) er
 
 // named gives what the system says of a name as [host.ErrName].
 func named(name string, err error) error {
-	for _, refusal := range []Code{BadUsername, InvalidAccountName, UserExists, AliasUserExists, GroupExists, AliasExists} {
+	for _, refusal := range []Code{BadUsername, InvalidAccountName, UserExists, AliasUserExists, GroupExists,
+		AliasExists} {
 		if errors.Is(err, refusal) {
 			return fmt.Errorf("%w: %s: %w", host.ErrName, name, err)
 		}
@@ -86,8 +87,8 @@ func checkName(name string) error {
 // drawn is a password that nobody ever learns, of every class of characters.
 func drawn() string { return "aA1-" + rand.Text() }
 
-// CreateAccount implements [host.Host]. The account has a password that nobody knows, since the rules may refuse an empty
-// one; it is one of the machine's users, as one that the system's own tools make.
+// CreateAccount implements [host.Host]. The account has a password that nobody knows, since the rules may refuse an
+// empty one; it is one of the machine's users, as one that the system's own tools make.
 func (h *Host) CreateAccount(ctx context.Context, name string) (sid principal.SID, err error) {
 	err = h.change(ctx, func() error {
 		sid, err = h.create(name)

@@ -14,8 +14,8 @@ import (
 
 // kept is what the host must remember.
 type kept struct {
-	// Passwords are when passwords were set. The system tells how old one is, in seconds, so that two questions give times
-	// a second apart; what is remembered is the first answer.
+	// Passwords are when passwords were set. The system tells how old one is, in seconds, so that two questions give
+	// times a second apart; what is remembered is the first answer.
 	Passwords map[principal.SID]passwordSet `json:"passwords"`
 }
 

@@ -51,8 +51,8 @@ func (h *Host) CheckPassword(ctx context.Context, account principal.SID, passwor
 // errMute is given where nobody can know whether a password is that of a disabled account.
 var errMute = errors.New("this machine does not tell whether a password is that of a disabled account")
 
-// checkDisabled says what the answer "disabled" means on this machine. Windows gives it for the right password alone; that
-// is tried once, with an account made for it, before anything is built on it.
+// checkDisabled says what the answer "disabled" means on this machine. Windows gives it for the right password alone;
+// that is tried once, with an account made for it, before anything is built on it.
 func (h *Host) checkDisabled() error {
 	if h.tellsDisabled == nil {
 		tells, err := h.tryDisabled()

@@ -68,7 +68,8 @@ func (h *Host) events(query string, more func(event) bool) error {
 	return err
 }
 
-// Types of a sign-in, see SECURITY_LOGON_TYPE in ntsecapi.h: those in which somebody uses a password, and not a service.
+// Types of a sign-in, see SECURITY_LOGON_TYPE in ntsecapi.h: those in which somebody uses a password, and not a
+// service.
 const fromNetwork = "3"
 
 var byPeople = []string{"2", fromNetwork, "7", "8", "10", "11"}
@@ -76,8 +77,8 @@ var byPeople = []string{"2", fromNetwork, "7", "8", "10", "11"}
 // mostSignIns bounds what is read at once; after more of them the rest is told the next time.
 const mostSignIns = 10_000
 
-// SignIns implements [host.Host]. The number of a sign-in is the microsecond in which it was written, which a log that is
-// cleared does not begin anew. What the agent itself tried is no sign-in.
+// SignIns implements [host.Host]. The number of a sign-in is the microsecond in which it was written, which a log that
+// is cleared does not begin anew. What the agent itself tried is no sign-in.
 func (h *Host) SignIns(ctx context.Context, after int64) ([]host.SignIn, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err

@@ -2,8 +2,9 @@ package windows
 
 import "rankwarden.example/core/principal"
 
-// System is what the host needs of Windows. Each method is one documented function of it, or a few that belong together,
-// on the machine that the agent runs on; each gives the documented error as a [Code]. All may be called at once.
+// System is what the host needs of Windows. Each method is one documented function of it, or a few that belong
+// together, on the machine that the agent runs on; each gives the documented error as a [Code]. All may be called at
+// once.
 type System interface {
 	// Machine is RtlGetVersion, GetComputerNameEx, GetSystemFirmwareTable and NetUserModalsGet at level 2.
 	Machine() (Machine, error)
@@ -44,7 +45,8 @@ type System interface {
 	Template() (string, error)
 	ApplyTemplate(template string) error
 
-	// Logon is LogonUser for an account of this machine, as from the network: nothing is started, and nobody is signed in.
+	// Logon is LogonUser for an account of this machine, as from the network: nothing is started, and nobody is signed
+	// in.
 	Logon(name, password string) error
 	// Sessions is WTSEnumerateSessions with WTSQuerySessionInformation.
 	Sessions() ([]Session, error)
@@ -58,8 +60,8 @@ type System interface {
 	// Restart is InitiateSystemShutdownEx, a minute later.
 	Restart(message string) error
 
-	// Events is EvtQuery with EvtRender: events of the Security log that an XPath query names, as XML, newest first, until
-	// one is the last that is wanted.
+	// Events is EvtQuery with EvtRender: events of the Security log that an XPath query names, as XML, newest first,
+	// until one is the last that is wanted.
 	Events(query string, more func(event string) bool) error
 	// Watch is EvtSubscribe: it tells of events to come that the query names.
 	Watch(query string, tell func()) error

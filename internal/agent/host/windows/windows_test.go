@@ -81,7 +81,10 @@ func (m *machine) bench(t *testing.T) *hosttest.Bench {
 			session, err := m.system.SignIn(name, password)
 			return errors.Join(err, m.system.EndSession(session), m.system.EndProcess(4000+session))
 		},
-		Change: func(_ context.Context, name, old, password string) error { return m.system.Change(name, old, password) },
+		Change: func(_ context.Context, name, old,
+			password string) error {
+			return m.system.Change(name, old, password)
+		},
 		Later:  func(d time.Duration) error { m.at = m.at.Add(d); return nil },
 		Second: func() error { _, err := agent.Alone(m.dir); return err },
 	}

@@ -60,7 +60,8 @@ func (d database[R, W]) With(context.Context) R                                 
 // Now is the time in the rooms of tests.
 var Now = time.Date(2026, 5, 4, 9, 0, 0, 0, time.UTC)
 
-// Room is a room over the records of a test, which are given for reading and for writing, with their trail. The clock stands still.
+// Room is a room over the records of a test, which are given for reading and for writing, with their trail. The clock
+// stands still.
 func Room[R any, W uow.Records](reads R, records W, trail *Trail) uow.Room[R, W] {
 	return uow.NewRoom(database[R, W]{reads, records, trail}, uow.Env{
 		Log:      slog.New(slog.DiscardHandler),

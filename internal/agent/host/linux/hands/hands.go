@@ -1,7 +1,7 @@
 //go:build linux
 
-// Package hands is what somebody does at a workstation with Linux: signing in at a terminal, changing a password, letting
-// time go by. It types into the system's own programs, as a person would.
+// Package hands is what somebody does at a workstation with Linux: signing in at a terminal, changing a password,
+// letting time go by. It types into the system's own programs, as a person would.
 package hands
 
 import (

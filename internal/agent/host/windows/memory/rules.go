@@ -66,8 +66,10 @@ func (s *System) Template() (string, error) {
 	if s.complex {
 		complexity = "1"
 	}
-	return "[Unicode]\r\nUnicode=yes\r\n[Event Audit]\r\nPasswordComplexity = 7\r\n[System Access]\r\nMinimumPasswordAge = 0\r\n" +
-		"PasswordComplexity = " + complexity + "\r\nNewAdministratorName = \"Verwalter\"\r\n[Version]\r\nRevision=1\r\n", err
+	return "[Unicode]\r\nUnicode=yes\r\n[Event Audit]\r\nPasswordComplexity = 7\r\n[System " +
+		"Access]\r\nMinimumPasswordAge = 0\r\n" +
+		"PasswordComplexity = " + complexity +
+		"\r\nNewAdministratorName = \"Verwalter\"\r\n[Version]\r\nRevision=1\r\n", err
 }
 
 // ApplyTemplate implements [windows.System].
@@ -134,7 +136,8 @@ func (s *System) Change(name, old, password string) error {
 			return windows.InvalidPassword
 		case s.fits(u, password) != nil:
 			return windows.PasswordTooShort
-		case remembered > 0 && slices.Contains(append([]string{u.password}, u.former[:min(len(u.former), remembered)]...), password):
+		case remembered > 0 && slices.Contains(
+			append([]string{u.password}, u.former[:min(len(u.former), remembered)]...), password):
 			return windows.PasswordHistConflict
 		case s.Now().Sub(u.setAt) < time.Duration(s.passwords.MinAge)*time.Second:
 			return windows.PasswordTooRecent

@@ -62,8 +62,8 @@ type group struct {
 
 var _ windows.System = (*System)(nil)
 
-// Boot is a machine as it comes: with its built-in accounts, a person who set it up, and local groups, some of them under
-// the names of another language.
+// Boot is a machine as it comes: with its built-in accounts, a person who set it up, and local groups, some of them
+// under the names of another language.
 func Boot(now func() time.Time) *System {
 	s := &System{
 		Now: now,
@@ -84,7 +84,8 @@ func Boot(now func() time.Time) *System {
 		u.Expires = windows.Forever
 		s.users = append(s.users, &user{User: u, password: "a lamp over the north pier, " + u.Name, setAt: now()})
 	}
-	for name, as := range map[string]string{unit.GroupAdministrators: "Administratoren", "users": "Benutzer", "guests": "Gäste",
+	for name, as := range map[string]string{unit.GroupAdministrators: "Administratoren", "users": "Benutzer",
+		"guests":           "Gäste",
 		"backup-operators": "Sicherungs-Operatoren", "remote-desktop-users": "Remotedesktopbenutzer"} {
 		s.groups[fold(as)] = &group{name: as, sid: drift.WellKnown(name)}
 	}
@@ -93,7 +94,8 @@ func Boot(now func() time.Time) *System {
 	return s
 }
 
-// table is what the firmware of the machine tells, as GetSystemFirmwareTable gives it: a type 1 structure with two words.
+// table is what the firmware of the machine tells, as GetSystemFirmwareTable gives it: a type 1 structure with two
+// words.
 var table = append(append(make([]byte, 8), 1, 8, 0, 0, 1, 1, 1, 2), "Pier Desk 4\x00SK-20041\x00\x00"...)
 
 func fold(name string) string { return strings.ToLower(name) }
@@ -144,7 +146,8 @@ func (s *System) Users() ([]windows.User, error) {
 // check says why an account cannot have a name.
 func (s *System) check(name string, but *user) error {
 	switch u := s.user(name); {
-	case name == "" || len([]rune(name)) > 20 || strings.ContainsAny(name, `"/\[]:;|=,+*?<>`) || strings.ContainsRune(name, 0):
+	case name == "" || len([]rune(name)) > 20 || strings.ContainsAny(name, `"/\[]:;|=,+*?<>`) ||
+		strings.ContainsRune(name, 0):
 		return windows.BadUsername
 	case u != nil && u != but:
 		return windows.UserExists

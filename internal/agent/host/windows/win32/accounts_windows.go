@@ -119,7 +119,8 @@ func logon(name, password string, kind uintptr) error {
 		return err
 	}
 	var token windows.Token
-	if _, err := last(logonUser, uintptr(unsafe.Pointer(n)), uintptr(unsafe.Pointer(here)), uintptr(unsafe.Pointer(p)), kind, logonProviderDefault, uintptr(unsafe.Pointer(&token))); err != nil {
+	if _, err := last(logonUser, uintptr(unsafe.Pointer(n)), uintptr(unsafe.Pointer(here)), uintptr(unsafe.Pointer(p)),
+		kind, logonProviderDefault, uintptr(unsafe.Pointer(&token))); err != nil {
 		return err
 	}
 	return token.Close()

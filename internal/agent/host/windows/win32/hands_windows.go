@@ -8,7 +8,8 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-// Hands are what somebody does at this machine, for the checks of a host. They are for a machine that may be thrown away.
+// Hands are what somebody does at this machine, for the checks of a host. They are for a machine that may be thrown
+// away.
 type Hands struct{}
 
 // SignIn signs in as at the keyboard, and out again.
@@ -36,7 +37,8 @@ func (Hands) Stay(_ context.Context, name, password string) (there func() bool, 
 	}
 	startup, started := windows.StartupInfo{}, windows.ProcessInformation{}
 	startup.Cb = uint32(unsafe.Sizeof(startup))
-	if _, err := last(createProcessWithLogon, uintptr(unsafe.Pointer(n)), uintptr(unsafe.Pointer(here)), uintptr(unsafe.Pointer(p)), logonWithProfile, 0, uintptr(unsafe.Pointer(line)), createNoWindow,
+	if _, err := last(createProcessWithLogon, uintptr(unsafe.Pointer(n)), uintptr(unsafe.Pointer(here)),
+		uintptr(unsafe.Pointer(p)), logonWithProfile, 0, uintptr(unsafe.Pointer(line)), createNoWindow,
 		0, 0, uintptr(unsafe.Pointer(&startup)), uintptr(unsafe.Pointer(&started))); err != nil {
 		return nil, err
 	}

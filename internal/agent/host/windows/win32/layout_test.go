@@ -21,7 +21,8 @@ import (
 
 // structures are those of layout.go, by their names in the headers.
 var structures = map[string]any{
-	"USER_INFO_0": userInfo0{}, "USER_INFO_1": userInfo1{}, "USER_INFO_3": userInfo3{}, "USER_INFO_1003": userInfo1003{},
+	"USER_INFO_0": userInfo0{}, "USER_INFO_1": userInfo1{}, "USER_INFO_3": userInfo3{},
+	"USER_INFO_1003": userInfo1003{},
 	"USER_INFO_1007": userInfo1007{}, "USER_INFO_1008": userInfo1008{}, "USER_INFO_1011": userInfo1011{},
 	"USER_INFO_1017": userInfo1017{}, "USER_MODALS_INFO_0": userModalsInfo0{}, "USER_MODALS_INFO_2": userModalsInfo2{},
 	"USER_MODALS_INFO_3": userModalsInfo3{}, "LOCALGROUP_INFO_0": localGroupInfo0{},
@@ -29,7 +30,8 @@ var structures = map[string]any{
 	"WTS_SESSION_INFOW": wtsSessionInfo{}, "WTS_PROCESS_INFOW": wtsProcessInfo{}, "SYSTEMTIME": systemTime{},
 }
 
-// Sizes, offsets and values are those of the headers of mingw-w64: a generated program in C says so, or does not compile.
+// Sizes, offsets and values are those of the headers of mingw-w64: a generated program in C says so, or does not
+// compile.
 func TestTheLayoutIsThatOfTheHeaders(t *testing.T) {
 	if strconv.IntSize != 64 {
 		t.Skip("structures are laid out for machines of 64 bits, and this is one of 32")

@@ -19,8 +19,9 @@ func DefaultDir() (string, error) {
 // onlySystem lets the system and administrators in, and nobody else, whatever the directory above says.
 const onlySystem = "O:BAG:BAD:PAI(A;OICI;FA;;;SY)(A;OICI;FA;;;BA)"
 
-// Private makes a directory that only the system and administrators can read. Anybody may make directories where programs
-// keep their data: one that is there already is refused when somebody else made it, or when it leads elsewhere.
+// Private makes a directory that only the system and administrators can read. Anybody may make directories where
+// programs keep their data: one that is there already is refused when somebody else made it, or when it leads
+// elsewhere.
 func Private(dir string) error {
 	descriptor, err := windows.SecurityDescriptorFromString(onlySystem)
 	if err != nil {

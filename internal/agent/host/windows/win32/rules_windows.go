@@ -96,8 +96,8 @@ func (s *System) ApplyTemplate(template string) error {
 	})
 }
 
-// secedit does something with files that only the system can read or change: they lie in the agent's own directory, since
-// whoever could change a template before it is applied could give himself any right.
+// secedit does something with files that only the system can read or change: they lie in the agent's own directory,
+// since whoever could change a template before it is applied could give himself any right.
 func (s *System) secedit(do func(dir string) error) error {
 	dir, err := os.MkdirTemp(s.dir, "policy-")
 	if err != nil {

@@ -14,7 +14,8 @@ func enumerated[T any](proc *windows.LazyProc, each func(*T) error) (err error) 
 	const version = 1
 	var buffer *byte
 	var count uint32
-	if _, err := last(proc, 0, 0, version, uintptr(unsafe.Pointer(&buffer)), uintptr(unsafe.Pointer(&count))); err != nil {
+	if _, err := last(proc, 0, 0, version, uintptr(unsafe.Pointer(&buffer)),
+		uintptr(unsafe.Pointer(&count))); err != nil {
 		return err
 	}
 	defer func() { _, _, _ = wtsFreeMemory.Call(uintptr(unsafe.Pointer(buffer))) }()
@@ -46,7 +47,8 @@ func (s *System) Sessions() ([]host.Session, error) {
 func sessionWord(session uint32, which uintptr) (string, error) {
 	var buffer *uint16
 	var size uint32
-	if _, err := last(wtsQuerySessionInformation, 0, uintptr(session), which, uintptr(unsafe.Pointer(&buffer)), uintptr(unsafe.Pointer(&size))); err != nil {
+	if _, err := last(wtsQuerySessionInformation, 0, uintptr(session), which, uintptr(unsafe.Pointer(&buffer)),
+		uintptr(unsafe.Pointer(&size))); err != nil {
 		return "", err
 	}
 	defer func() { _, _, _ = wtsFreeMemory.Call(uintptr(unsafe.Pointer(buffer))) }()
@@ -131,7 +133,8 @@ func permit(privilege string) error {
 	}
 	privileges.Privileges[0].Attributes = windows.SE_PRIVILEGE_ENABLED
 	var token windows.Token
-	if err := windows.OpenProcessToken(windows.CurrentProcess(), windows.TOKEN_ADJUST_PRIVILEGES|windows.TOKEN_QUERY, &token); err != nil {
+	if err := windows.OpenProcessToken(windows.CurrentProcess(), windows.TOKEN_ADJUST_PRIVILEGES|windows.TOKEN_QUERY,
+		&token); err != nil {
 		return code(err)
 	}
 	defer token.Close()

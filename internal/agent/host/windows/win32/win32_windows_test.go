@@ -14,8 +14,8 @@ import (
 	host "rankwarden.example/internal/agent/host/windows"
 )
 
-// These run on a real Windows, and in Wine, where the calls are that it has. Calls that change anything but an account of
-// the test's own are left to host-check.
+// These run on a real Windows, and in Wine, where the calls are that it has. Calls that change anything but an account
+// of the test's own are left to host-check.
 
 // place is a directory that stays: Wine does not remove any in the way of Go's programs.
 func place(t *testing.T) string {
