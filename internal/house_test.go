@@ -54,8 +54,8 @@ func sources(t *testing.T, visit func(path string, set *token.FileSet, file *ast
 	assert.Greater(t, seen, 500)
 }
 
-// A line breaks where a person would break it. Only what stands in a raw string or in the tag of a field, which cannot be
-// broken, may be longer.
+// A line breaks where a person would break it. Only what stands in a raw string or in the tag of a field, which cannot
+// be broken, may be longer.
 func TestTheHouseHasShortLines(t *testing.T) {
 	sources(t, func(path string, set *token.FileSet, file *ast.File, lines []string) {
 		raw := map[int]bool{}

@@ -142,15 +142,7 @@ func (a *app) assignmentSet() *cobra.Command {
 					want, isNew = *earlier.Assignment, false
 				}
 			}
-			for name, take := range map[string]func(){
-				"policy": func() { want.Policy = aim.Policy }, "include": func() { want.Include = aim.Include },
-				"exclude": func() { want.Exclude = aim.Exclude }, "rank": func() { want.Rank = aim.Rank },
-				"within": func() { want.Within = aim.Within }, "stance": func() { want.Stance = aim.Stance },
-			} {
-				if cmd.Flags().Changed(name) {
-					take()
-				}
-			}
+			takeGiven(cmd, &want, aim)
 			if isNew && (want.Policy == "" || len(want.Include) == 0 || want.Rank == 0) {
 				return unusable{errors.New("a new assignment needs --policy, --include and --rank")}
 			}
@@ -197,6 +189,19 @@ func (a *app) assignmentSet() *cobra.Command {
 	)
 	f.IntVar(&aim.Rank, "rank", 0, "1 (strongest) to 9999 (weakest)")
 	return cmd
+}
+
+// takeGiven puts what flags say into an assignment.
+func takeGiven(cmd *cobra.Command, want *api.Aim, aim api.Aim) {
+	for name, take := range map[string]func(){
+		"policy": func() { want.Policy = aim.Policy }, "include": func() { want.Include = aim.Include },
+		"exclude": func() { want.Exclude = aim.Exclude }, "rank": func() { want.Rank = aim.Rank },
+		"within": func() { want.Within = aim.Within }, "stance": func() { want.Stance = aim.Stance },
+	} {
+		if cmd.Flags().Changed(name) {
+			take()
+		}
+	}
 }
 
 // aimOf is what an assignment is aimed at.

@@ -12,9 +12,8 @@ func (a *app) assignmentForecast() *cobra.Command {
 	return &cobra.Command{
 		Use: "forecast NAME", Short: "Show what an assignment on trial would do if it were enforced",
 		Args: cobra.ExactArgs(1),
-		Long: "Show what an assignment on trial would do over the fleet if it were enforced, in the words of a " +
-			"preview.\n" +
-			"To make it real: rankwarden assignment set NAME --stance enforce --change CHANGE\n\n" +
+		Long: "Show what an assignment on trial would do over the fleet if it were enforced, in the words of a\n" +
+			"preview. To make it real: rankwarden assignment set NAME --stance enforce --change CHANGE\n\n" +
 			"Exit status: 0 nobody would lose access; 1 somebody would, or a setting would become held.",
 		Example: "  rankwarden assignment forecast lockout-trial",
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -14,10 +14,9 @@ func (a *app) brakeCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "brake",
 		Short: "The brake: imports, rules and changes of facts that would alter so much that they wait for a decision",
-		Long: "An import, a rule of a group or a change of facts acts without a rollout. Where one would alter the " +
-			"desired state\n" +
-			"of more devices than the service allows, nothing of it is done: it waits until somebody releases or " +
-			"refuses it.",
+		Long: "An import, a rule of a group or a change of facts acts without a rollout. Where one would alter the\n" +
+			"desired state of more devices than the service allows, nothing of it is done: it waits until\n" +
+			"somebody releases or refuses it.",
 	}
 	cmd.AddCommand(a.brakeList(), a.brakeShow(), a.brakeDecide("release", true), a.brakeDecide("refuse", false))
 	return cmd

@@ -19,11 +19,9 @@ func (a *app) changeCommand() *cobra.Command {
 		Use:   "change",
 		Short: "Changes: edits that are drafted together, previewed, approved where needed, and applied at once",
 		Long: "A change gathers edits of policies, assignments and groups. It alters nothing until it is applied.\n\n" +
-			"Begin with: rankwarden change create NAME. Then add edits with --change NAME of: policy save, " +
-			"assignment\n" +
-			"set, assignment delete, group create, group edit, group delete. Then: rankwarden preview NAME, " +
-			"rankwarden\n" +
-			"change apply NAME.",
+			"Begin with: rankwarden change create NAME. Then add edits with --change NAME of: policy save,\n" +
+			"assignment set, assignment delete, group create, group edit, group delete. Then: rankwarden preview\n" +
+			"NAME, rankwarden change apply NAME.",
 	}
 	cmd.AddCommand(
 		a.changeList(),

@@ -21,11 +21,9 @@ func (a *app) changeApply() *cobra.Command {
 		Use:   "apply NAME",
 		Short: "Apply a change to all devices at once, after its preview",
 		Args:  cobra.ExactArgs(1),
-		Long: "Print the preview of a change, ask, and make all of its edits for all devices at once. When it would " +
-			"do\n" +
-			"something else by then, nothing is done. Where a second person must approve, the change waits for one, " +
-			"and is\n" +
-			"applied with the same command afterwards.",
+		Long: "Print the preview of a change, ask, and make all of its edits for all devices at once. When it would\n" +
+			"do something else by then, nothing is done. Where a second person must approve, the change waits for\n" +
+			"one, and is applied with the same command afterwards.",
 		ValidArgsFunction: a.completeChanges,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.connect()

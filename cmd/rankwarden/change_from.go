@@ -19,9 +19,8 @@ func (a *app) exportCommand() *cobra.Command {
 		Use:   "export DIR",
 		Short: "Write policies, groups and assignments that are in force into a folder, for version control",
 		Args:  cobra.ExactArgs(1),
-		Long: "Write policies/NAME.yaml, groups.yaml and assignments.yaml: what is in force, not what is drafted. " +
-			"Comparing\n" +
-			"the folder with \"rankwarden change from DIR\" finds nothing until one of the two is edited.",
+		Long: "Write policies/NAME.yaml, groups.yaml and assignments.yaml: what is in force, not what is drafted.\n" +
+			"Comparing the folder with \"rankwarden change from DIR\" finds nothing until one of the two is edited.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if found, err := os.ReadDir(args[0]); err == nil && len(found) > 0 && !overwrite {
 				return unusable{
@@ -65,14 +64,11 @@ func (a *app) changeFrom() *cobra.Command {
 		Use:   "from DIR",
 		Short: "Compare a folder of files with what is in force, and make the difference a change",
 		Args:  cobra.ExactArgs(1),
-		Long: "Read policies/*.yaml, groups.yaml and assignments.yaml and add what differs from what is in force to " +
-			"a change.\n" +
-			"What the files do not have stays, unless --remove is given; policies always stay. With --dry-run " +
-			"nothing is\n" +
-			"stored: the preview is printed, for a review before merging.\n\n" +
-			"Exit status: 0 nothing differs, or the edits were added, or nobody loses access; 1 with --dry-run: " +
-			"somebody\n" +
-			"loses access or a setting becomes held; 2 a file cannot be used.",
+		Long: "Read policies/*.yaml, groups.yaml and assignments.yaml and add what differs from what is in force to\n" +
+			"a change. What the files do not have stays, unless --remove is given; policies always stay. With\n" +
+			"--dry-run nothing is stored: the preview is printed, for a review before merging.\n\n" +
+			"Exit status: 0 nothing differs, or the edits were added, or nobody loses access; 1 with --dry-run:\n" +
+			"somebody loses access or a setting becomes held; 2 a file cannot be used.",
 		Example: "  rankwarden change from organisation/ --dry-run\n  rankwarden change from organisation/ --name " +
 			"release-42",
 		RunE: func(cmd *cobra.Command, args []string) error {

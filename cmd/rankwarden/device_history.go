@@ -11,11 +11,9 @@ func (a *app) deviceHistory() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "history DEVICE SETTING",
 		Short: "Show what happened to a setting of a device, and who was there",
-		Long: "Show what happened to a setting of a device in the last 30 days, latest first: what was found and how " +
-			"it\n" +
-			"ended, what the device did about it, who signed in there, and which operators saw a password of it. No " +
-			"system\n" +
-			"says who changed a setting; who was there is the best that is known.",
+		Long: "Show what happened to a setting of a device in the last 30 days, latest first: what was found and\n" +
+			"how it ended, what the device did about it, who signed in there, and which operators saw a password\n" +
+			"of it. No system says who changed a setting; who was there is the best that is known.",
 		Example:           "  rankwarden device history SKL-HBR-003 administrators",
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: a.completeDevices,

@@ -60,9 +60,9 @@ func (a *app) deviceFacts() *cobra.Command {
 	return &cobra.Command{
 		Use: "facts FILE", Short: "Edit the organisation facts of many devices from a CSV file",
 		Args: cobra.ExactArgs(1),
-		Long: "Set organisation facts of many devices from a CSV file with a header line. The column device is " +
-			"required;\n" +
-			"path, tags (separated by blanks) and primary_user are set where there is a column for them.",
+		Long: "Set organisation facts of many devices from a CSV file with a header line. The column device is\n" +
+			"required; path, tags (separated by blanks) and primary_user are set where there is a column for\n" +
+			"them.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			file, err := os.Open(args[0])
 			if err != nil {

@@ -14,13 +14,12 @@ func (a *app) freezeCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "freeze --rollouts|--all --reason TEXT",
 		Short: "Stop all rollouts, or all settling too, everywhere and at once", Args: cobra.NoArgs,
-		Long: "Stop all rollouts, or all settling too, on every replica and for every device, until rankwarden " +
+		Long: "Stop all rollouts, or all settling too, on every replica and for every device, until rankwarden\n" +
 			"thaw.\n\n" +
-			"With --rollouts no wave opens, and no rollout starts, resumes or ends. With --all, in addition no " +
-			"device gets another\n" +
-			"desired state: edits are accepted, and wait. Devices keep enforcing what they have, change passwords " +
-			"when they are due,\n" +
-			"and passwords can be viewed. Everybody is told, with the reason.",
+			"With --rollouts no wave opens, and no rollout starts, resumes or ends. With --all, in addition no\n" +
+			"device gets another desired state: edits are accepted, and wait. Devices keep enforcing what they\n" +
+			"have, change passwords when they are due, and passwords can be viewed. Everybody is told, with the\n" +
+			"reason.",
 		Example: "  rankwarden freeze --rollouts --reason \"the ferry season opens tomorrow\"\n  rankwarden freeze " +
 			"--all --reason \"incident 4711\"",
 		RunE: func(cmd *cobra.Command, _ []string) error {

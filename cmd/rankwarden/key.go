@@ -22,10 +22,9 @@ import (
 func (a *app) keyCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "key", Short: "Keys that passwords are sealed to",
-		Long: "Keys that passwords are sealed to. A private half is made on your machine, and never sent: only its " +
-			"public half is, and the\n" +
-			"proof that a copy of it exists. A key for the service goes live once its private half is in the file of " +
-			"the service.",
+		Long: "Keys that passwords are sealed to. A private half is made on your machine, and never sent: only its\n" +
+			"public half is, and the proof that a copy of it exists. A key for the service goes live once its\n" +
+			"private half is in the file of the service.",
 	}
 	cmd.AddCommand(
 		a.keyList(), a.keyCreate(), a.keyProve(),

@@ -17,9 +17,8 @@ func (a *app) keyReseal() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "reseal NUMBER", Short: "Seal the passwords of a retired key to the newest live one",
 		Args: cobra.ExactArgs(1),
-		Long: "Seal the passwords of a retired key to the newest live one. The service does it in the background; " +
-			"with --wait its\n" +
-			"progress is shown until it ends. It can be stopped and begun again.",
+		Long: "Seal the passwords of a retired key to the newest live one. The service does it in the background;\n" +
+			"with --wait its progress is shown until it ends. It can be stopped and begun again.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, number, err := a.key(args[0])
 			if err != nil {

@@ -20,11 +20,9 @@ func (a *app) ladderCommand() *cobra.Command {
 		Use:   "ladder",
 		Short: "Show how assignments decide settings, rung by rung: for a device, a group or the fleet",
 		Args:  cobra.NoArgs,
-		Long: "Show assignments by rank and what each asks of every setting. Devices that meet the same assignments " +
-			"are shown\n" +
-			"together. In front of a value: ● it decides, ○ it agrees, ✗ it loses, ◆ contested, ◌ on trial. The last " +
-			"line\n" +
-			"is what the devices are told.",
+		Long: "Show assignments by rank and what each asks of every setting. Devices that meet the same assignments\n" +
+			"are shown together. In front of a value: ● it decides, ○ it agrees, ✗ it loses, ◆ contested, ◌ on\n" +
+			"trial. The last line is what the devices are told.",
 		Example: "  rankwarden ladder --device SKL-TKT-001\n  rankwarden ladder --group ticket-desks --differ\n" +
 			"  rankwarden ladder --group workshop --change close-workshop",
 		RunE: func(cmd *cobra.Command, _ []string) error {

@@ -83,13 +83,11 @@ func root() *cobra.Command {
 		Use:     "rankwarden",
 		Short:   "Central account policies for fleets of workstations",
 		Long: "Write account policies, aim them at groups of workstations, and see what every device really has.\n\n" +
-			"Exit status: 0 done; 1 the answer is no (errors in a policy, devices not verified); 2 the command or a\n" +
-			"file cannot be used; 3 the service refused; 4 the service does not answer; 5 sign in first.\n\n" +
-			"Begin with: rankwarden sign-in --server URL --name NAME. Then: rankwarden watch, rankwarden drift, " +
-			"rankwarden held.\n" +
-			"To change something: rankwarden change create NAME, policy save FILE --change NAME, preview NAME, " +
-			"change apply\n" +
-			"NAME. Without --change an edit acts at once.",
+			"Exit status: 0 done; 1 the answer is no (errors in a policy, devices not verified); 2 the command or\n" +
+			"a file cannot be used; 3 the service refused; 4 the service does not answer; 5 sign in first.\n\n" +
+			"Begin with: rankwarden sign-in --server URL --name NAME. Then: rankwarden watch, rankwarden drift,\n" +
+			"rankwarden held. To change something: rankwarden change create NAME, policy save FILE --change NAME,\n" +
+			"preview NAME, change apply NAME. Without --change an edit acts at once.",
 		SilenceUsage: true, SilenceErrors: true,
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error { return a.prepare(cmd) },
 	}

@@ -14,10 +14,9 @@ import (
 func (a *app) notificationCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "notification", Short: "Notifications to other systems and people: webhooks, syslog, mail",
-		Long: "Notifications tell other systems and people what happened, as CloudEvents over HTTP, as syslog, or as " +
-			"mail. Targets say\n" +
-			"where they go and of what; deliveries are retried for two days, and then failed. Failed ones can be " +
-			"sent again.",
+		Long: "Notifications tell other systems and people what happened, as CloudEvents over HTTP, as syslog, or\n" +
+			"as mail. Targets say where they go and of what; deliveries are retried for two days, and then\n" +
+			"failed. Failed ones can be sent again.",
 	}
 	target := &cobra.Command{Use: "target", Short: "Where notifications go"}
 	target.AddCommand(a.targetList(), a.targetShow(), a.targetCreate(), a.targetEdit(), a.targetDelete(),

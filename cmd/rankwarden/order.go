@@ -27,14 +27,11 @@ func (a *app) orderGive() *cobra.Command {
 		Use:   "send KIND [DEVICE...]",
 		Short: "Send an order to devices: " + strings.Join(kinds, ", "),
 		Args:  cobra.MinimumNArgs(1),
-		Long: "Send an order to devices. check-in: check in now. re-apply: apply everything again, also what is " +
-			"repeatedly\n" +
-			"reverted. collect: report everything. unlock and end-sessions need --account. rotate: rotate the " +
-			"password of\n" +
-			"--account, or every password with a rotation.\n\n" +
-			"An order waits for a device that is offline: unlock and end-sessions for an hour, rotate until it " +
-			"checks in, the\n" +
-			"others for a day.",
+		Long: "Send an order to devices. check-in: check in now. re-apply: apply everything again, also what is\n" +
+			"repeatedly reverted. collect: report everything. unlock and end-sessions need --account. rotate:\n" +
+			"rotate the password of --account, or every password with a rotation.\n\n" +
+			"An order waits for a device that is offline: unlock and end-sessions for an hour, rotate until it\n" +
+			"checks in, the others for a day.",
 		Example: "  rankwarden order send unlock SKL-TKT-004 --account local:counter\n" +
 			"  rankwarden order send re-apply --group ticket-desks",
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -96,9 +96,8 @@ func (a *app) passwordShow() *cobra.Command {
 	var print, fromStdin bool
 	cmd := &cobra.Command{
 		Use: "show DEVICE", Short: "Show the stored password of an account of a device", Args: cobra.ExactArgs(1),
-		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a " +
-			"rotation is in\n" +
-			"progress, every password that may be the right one is shown, newest first.\n\n" +
+		Long: "Show the password of an account of a device. The reason goes on the audit trail first. While a\n" +
+			"rotation is in progress, every password that may be the right one is shown, newest first.\n\n" +
 			"It is printed to a terminal only, unless --print is given.",
 		Example: "  rankwarden password show SKL-TKT-004 --reason \"ticket 4711, printer driver\"",
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -44,9 +44,8 @@ func (a *app) policyCheck() *cobra.Command {
 	var strict bool
 	cmd := &cobra.Command{
 		Use: "check FILE...", Short: "Check policy files, without a service", Args: cobra.MinimumNArgs(1),
-		Long: "Check policy files, without a service. - reads standard input. What only the service can compare, " +
-			"such as names of\n" +
-			"people and groups, is named at the end.\n\n" +
+		Long: "Check policy files, without a service. - reads standard input. What only the service can compare,\n" +
+			"such as names of people and groups, is named at the end.\n\n" +
 			"Exit status: 0 no error, 1 errors, or with --strict warnings, 2 a file cannot be read.",
 		RunE: func(_ *cobra.Command, files []string) error {
 			found := []fileProblem{}

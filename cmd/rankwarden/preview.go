@@ -22,16 +22,13 @@ func (a *app) previewCommand() *cobra.Command {
 		Use:   "preview (CHANGE|FILE)",
 		Short: "Preview a change: who loses access, what becomes held, and what else it does to which devices",
 		Args:  cobra.ExactArgs(1),
-		Long: "Preview a change of the service by its name, or that of a scenario file without a service. The file " +
-			"is that of\n" +
-			"\"rankwarden resolve\" with a list of edits under \"change:\", each one of publish (a policy), assign " +
-			"(an\n" +
-			"assignment), withdraw (the name of an assignment), group and drop_group. - reads standard input. " +
-			"--output is\n" +
-			"table (the default), json (the whole preview) or csv (a line for each effect on each device).\n\n" +
-			"Exit status: 0 nobody loses access; 1 a member of administrators leaves, an account is disabled, a " +
-			"device\n" +
-			"would refuse, there is no way in, or a setting becomes held; 2 the file cannot be used.",
+		Long: "Preview a change of the service by its name, or that of a scenario file without a service. The file\n" +
+			"is that of \"rankwarden resolve\" with a list of edits under \"change:\", each one of publish (a\n" +
+			"policy), assign (an assignment), withdraw (the name of an assignment), group and drop_group. - reads\n" +
+			"standard input. --output is table (the default), json (the whole preview) or csv (a line for each\n" +
+			"effect on each device).\n\n" +
+			"Exit status: 0 nobody loses access; 1 a member of administrators leaves, an account is disabled, a\n" +
+			"device would refuse, there is no way in, or a setting becomes held; 2 the file cannot be used.",
 		Example: "  rankwarden preview longer-passwords\n  rankwarden preview " +
 			"demo/scenarios/head-office-opens.yaml",
 		Annotations:       map[string]string{ownOutputs: "table json csv"},

@@ -19,18 +19,15 @@ func (a *app) rehearseCommand() *cobra.Command {
 		Use:   "rehearse FILE",
 		Short: "Rehearse a rollout without a service: which wave opens when, what its gate says, and what stops it",
 		Args:  cobra.ExactArgs(1),
-		Long: "Play the rollout of a scenario file. The file is that of \"rankwarden preview\", with how the change " +
-			"goes out and\n" +
-			"a list of events under \"rollout:\". Each event has a time since the beginning (at: 35m) and either " +
-			"something\n" +
-			"that a person does (do: start, pause, resume, open or revert; with by, reason, give_back) or what " +
-			"devices\n" +
-			"reported (verified, failed, guard_refused, held or working: a list of names, or [everyone]), whether " +
-			"they were\n" +
-			"online when told (online), fell silent since (silent), came (joins) or went (leaves); one with a time " +
-			"alone lets time pass. - reads standard input. --output is table (the default)\n" +
-			"or json.\n\n" +
-			"Exit status: 0 it ends done or is under way; 1 it ends stopped or reverted; 2 the file cannot be used.",
+		Long: "Play the rollout of a scenario file. The file is that of \"rankwarden preview\", with how the change\n" +
+			"goes out and a list of events under \"rollout:\". Each event has a time since the beginning (at: 35m)\n" +
+			"and either something that a person does (do: start, pause, resume, open or revert; with by, reason,\n" +
+			"give_back) or what devices reported (verified, failed, guard_refused, held or working: a list of\n" +
+			"names, or [everyone]), whether they were online when told (online), fell silent since (silent), came\n" +
+			"(joins) or went (leaves); one with a time alone lets time pass. - reads standard input. --output is\n" +
+			"table (the default) or json.\n\n" +
+			"Exit status: 0 it ends done or is under way; 1 it ends stopped or reverted; 2 the file cannot be\n" +
+			"used.",
 		Example:     "  rankwarden rehearse demo/scenarios/in-waves.yaml",
 		Annotations: map[string]string{ownOutputs: "table json"},
 		RunE: func(_ *cobra.Command, args []string) error {

@@ -18,11 +18,9 @@ func (a *app) reportCommand() *cobra.Command {
 	var times pastFlags
 	cmd := &cobra.Command{
 		Use: "report", Short: "Report on how a group stood over a period", Args: cobra.NoArgs,
-		Long: "Report on how a group stood over a period: standings, time to verified, findings by setting, overdue " +
-			"passwords, who viewed\n" +
-			"which passwords and why, waivers, and changes with who approved them. The period is the last 30 days " +
-			"unless you say\n" +
-			"otherwise. As CSV it has one measure a row.",
+		Long: "Report on how a group stood over a period: standings, time to verified, findings by setting, overdue\n" +
+			"passwords, who viewed which passwords and why, waivers, and changes with who approved them. The\n" +
+			"period is the last 30 days unless you say otherwise. As CSV it has one measure a row.",
 		Example: "  rankwarden report --group ticket-desks --since 2026-11-01\n  rankwarden report --since 90d " +
 			"-o csv > posture.csv",
 		Annotations: map[string]string{ownOutputs: outputsOfList},
@@ -78,73 +76,79 @@ func (a *app) posture(p api.Posture) error {
 	if len(p.Verified) == 0 {
 		fmt.Fprintln(a.out, "  No new desired state was verified.")
 	}
-	for _, part := range []func() error{
-		func() error {
-			a.section("Findings by setting")
-			return list(a, p.Rules, "  No findings.",
-				column[api.RuleFindings]{title: "Setting", wrap: 2,
-					value: func(r api.RuleFindings) string {
-						return present.DecidedBy(cmp.Or(r.UnitTitle, r.Unit),
-							r.Assignments)
-					}},
-				number("Opened", func(r api.RuleFindings) int { return r.Opened }),
-				number("Corrected", func(r api.RuleFindings) int { return r.Corrected }),
-				number("Closed", func(r api.RuleFindings) int { return r.Closed }),
-				number("Open", func(r api.RuleFindings) int { return r.Open }),
-				number("Waived", func(r api.RuleFindings) int { return r.Waived }),
-				number("Devices", func(r api.RuleFindings) int { return r.Devices }))
-		},
-		func() error {
-			a.section(fmt.Sprintf("Passwords overdue: %d", p.Overdue.Total))
-			return list(a, p.Overdue.Items, "  None.",
-				column[api.OverduePassword]{title: "Device",
-					value: func(o api.OverduePassword) string { return o.Device }},
-				column[api.OverduePassword]{title: "Account",
-					value: func(o api.OverduePassword) string { return o.Account }},
-				column[api.OverduePassword]{title: "Due",
-					value: func(o api.OverduePassword) string { return a.when(o.DueAt) }})
-		},
-		func() error {
-			a.section(fmt.Sprintf("Passwords viewed: %d", p.Reveals.Total))
-			return list(a, p.Reveals.Items, "  None.",
-				column[api.RevealSum]{title: "By", value: func(r api.RevealSum) string { return r.Operator }},
-				column[api.RevealSum]{title: "Reason", wrap: 1,
-					value: func(r api.RevealSum) string { return r.Reason }},
-				number("Times", func(r api.RevealSum) int { return r.Times }),
-				number("Devices", func(r api.RevealSum) int { return r.Devices }),
-				column[api.RevealSum]{title: "Last", value: func(r api.RevealSum) string { return a.when(r.Last) }})
-		},
-		func() error {
-			a.section(fmt.Sprintf("Waivers: %d", p.Waivers.Total))
-			return list(a, p.Waivers.Items, "  None.",
-				column[api.PostureWaiver]{title: "Device", value: func(w api.PostureWaiver) string { return w.Device }},
-				column[api.PostureWaiver]{title: "Finding", wrap: 2,
-					value: func(w api.PostureWaiver) string { return w.UnitTitle + ": " + w.Words }},
-				column[api.PostureWaiver]{title: "Reason", wrap: 2,
-					value: func(w api.PostureWaiver) string { return w.Reason }},
-				column[api.PostureWaiver]{title: "By", wrap: 1,
-					value: func(w api.PostureWaiver) string { return withApproval(w.MadeBy, w.ApprovedBy) }},
-				column[api.PostureWaiver]{title: "Until",
-					value: func(w api.PostureWaiver) string { return a.when(w.Until) }})
-		},
-		func() error {
-			a.section(fmt.Sprintf("Changes of the organisation: %d", p.Changes.Total))
-			return list(a, p.Changes.Items, "  None.",
-				column[api.PostureChange]{title: "Change", value: func(c api.PostureChange) string { return c.Name }},
-				column[api.PostureChange]{title: "Title", wrap: 1,
-					value: func(c api.PostureChange) string { return c.Title }},
-				column[api.PostureChange]{title: "State", value: func(c api.PostureChange) string { return c.State }},
-				column[api.PostureChange]{title: "By", wrap: 1,
-					value: func(c api.PostureChange) string { return withApproval(c.CreatedBy, c.ApprovedBy) }},
-				column[api.PostureChange]{title: "When",
-					value: func(c api.PostureChange) string { return a.when(c.ClosedAt) }})
-		},
+	for _, part := range []func(p api.Posture) error{
+		a.postureRules, a.postureOverdue, a.postureViewed, a.postureWaived, a.postureChanged,
 	} {
-		if err := part(); err != nil {
+		if err := part(p); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+func (a *app) postureRules(p api.Posture) error {
+	a.section("Findings by setting")
+	return list(a, p.Rules, "  No findings.",
+		column[api.RuleFindings]{title: "Setting", wrap: 2,
+			value: func(r api.RuleFindings) string {
+				return present.DecidedBy(cmp.Or(r.UnitTitle, r.Unit),
+					r.Assignments)
+			}},
+		number("Opened", func(r api.RuleFindings) int { return r.Opened }),
+		number("Corrected", func(r api.RuleFindings) int { return r.Corrected }),
+		number("Closed", func(r api.RuleFindings) int { return r.Closed }),
+		number("Open", func(r api.RuleFindings) int { return r.Open }),
+		number("Waived", func(r api.RuleFindings) int { return r.Waived }),
+		number("Devices", func(r api.RuleFindings) int { return r.Devices }))
+}
+
+func (a *app) postureOverdue(p api.Posture) error {
+	a.section(fmt.Sprintf("Passwords overdue: %d", p.Overdue.Total))
+	return list(a, p.Overdue.Items, "  None.",
+		column[api.OverduePassword]{title: "Device",
+			value: func(o api.OverduePassword) string { return o.Device }},
+		column[api.OverduePassword]{title: "Account",
+			value: func(o api.OverduePassword) string { return o.Account }},
+		column[api.OverduePassword]{title: "Due",
+			value: func(o api.OverduePassword) string { return a.when(o.DueAt) }})
+}
+
+func (a *app) postureViewed(p api.Posture) error {
+	a.section(fmt.Sprintf("Passwords viewed: %d", p.Reveals.Total))
+	return list(a, p.Reveals.Items, "  None.",
+		column[api.RevealSum]{title: "By", value: func(r api.RevealSum) string { return r.Operator }},
+		column[api.RevealSum]{title: "Reason", wrap: 1,
+			value: func(r api.RevealSum) string { return r.Reason }},
+		number("Times", func(r api.RevealSum) int { return r.Times }),
+		number("Devices", func(r api.RevealSum) int { return r.Devices }),
+		column[api.RevealSum]{title: "Last", value: func(r api.RevealSum) string { return a.when(r.Last) }})
+}
+
+func (a *app) postureWaived(p api.Posture) error {
+	a.section(fmt.Sprintf("Waivers: %d", p.Waivers.Total))
+	return list(a, p.Waivers.Items, "  None.",
+		column[api.PostureWaiver]{title: "Device", value: func(w api.PostureWaiver) string { return w.Device }},
+		column[api.PostureWaiver]{title: "Finding", wrap: 2,
+			value: func(w api.PostureWaiver) string { return w.UnitTitle + ": " + w.Words }},
+		column[api.PostureWaiver]{title: "Reason", wrap: 2,
+			value: func(w api.PostureWaiver) string { return w.Reason }},
+		column[api.PostureWaiver]{title: "By", wrap: 1,
+			value: func(w api.PostureWaiver) string { return withApproval(w.MadeBy, w.ApprovedBy) }},
+		column[api.PostureWaiver]{title: "Until",
+			value: func(w api.PostureWaiver) string { return a.when(w.Until) }})
+}
+
+func (a *app) postureChanged(p api.Posture) error {
+	a.section(fmt.Sprintf("Changes of the organisation: %d", p.Changes.Total))
+	return list(a, p.Changes.Items, "  None.",
+		column[api.PostureChange]{title: "Change", value: func(c api.PostureChange) string { return c.Name }},
+		column[api.PostureChange]{title: "Title", wrap: 1,
+			value: func(c api.PostureChange) string { return c.Title }},
+		column[api.PostureChange]{title: "State", value: func(c api.PostureChange) string { return c.State }},
+		column[api.PostureChange]{title: "By", wrap: 1,
+			value: func(c api.PostureChange) string { return withApproval(c.CreatedBy, c.ApprovedBy) }},
+		column[api.PostureChange]{title: "When",
+			value: func(c api.PostureChange) string { return a.when(c.ClosedAt) }})
 }
 
 func (a *app) section(title string) { fmt.Fprintf(a.out, "\n%s\n", title) }

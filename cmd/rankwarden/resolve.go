@@ -20,11 +20,9 @@ func (a *app) resolveCommand() *cobra.Command {
 		Use:   "resolve FILE",
 		Short: "Resolve a scenario file without a service: which assignment decides each setting, and why",
 		Args:  cobra.ExactArgs(1),
-		Long: "Resolve a scenario, an organisation in one file with groups, policies, assignments and devices, " +
-			"without a\n" +
-			"service. - reads standard input. --output is table (the default), json (the whole result) or counts " +
-			"(one\n" +
-			"JSON object with numbers and times).\n\n" +
+		Long: "Resolve a scenario, an organisation in one file with groups, policies, assignments and devices,\n" +
+			"without a service. - reads standard input. --output is table (the default), json (the whole result)\n" +
+			"or counts (one JSON object with numbers and times).\n\n" +
 			"Exit status: 0 no device has an error or a contested setting; 1 one has; 2 the file cannot be used.",
 		Annotations: map[string]string{ownOutputs: "table json counts"},
 		RunE: func(_ *cobra.Command, args []string) error {

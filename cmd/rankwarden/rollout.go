@@ -17,11 +17,9 @@ func (a *app) rolloutCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "rollout",
 		Short: "Rollouts: take a change to the devices in waves, each of which must pass a gate",
-		Long: "A rollout takes a change out. A device gets it once its wave is open. The next wave opens when enough " +
-			"devices of\n" +
-			"the last one are verified, few failed, no guard refused, and the soak time is over. When too many fail, " +
-			"the rollout\n" +
-			"stops by itself. Rollouts are named by their change.",
+		Long: "A rollout takes a change out. A device gets it once its wave is open. The next wave opens when\n" +
+			"enough devices of the last one are verified, few failed, no guard refused, and the soak time is\n" +
+			"over. When too many fail, the rollout stops by itself. Rollouts are named by their change.",
 	}
 	cmd.AddCommand(
 		a.rolloutList(), a.rolloutShow(), a.rolloutDevices(), a.rolloutStart(), a.rolloutWatch(), a.rolloutPause(),

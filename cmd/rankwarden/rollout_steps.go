@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
@@ -14,20 +15,16 @@ import (
 
 func (a *app) rolloutStart() *cobra.Command {
 	var how api.StartRollout
-	var verified, failed, heard int
-	var soak time.Duration
+	var gate gateFlags
 	var yes bool
 	cmd := &cobra.Command{
 		Use:   "start CHANGE",
 		Short: "Take a change out in waves, after its preview",
 		Args:  cobra.ExactArgs(1),
-		Long: "Print the preview of a change, ask, and take it out in waves: first the groups of --first (or the " +
-			"group\n" +
-			"first-wave, or 1 % of the devices), then growing shares of all devices, then the rest. Each wave must " +
-			"pass its gate\n" +
-			"before the next one opens. Where a second person must approve, the change waits for one, " +
-			"and is started with the\n" +
-			"same command afterwards.\n\n" +
+		Long: "Print the preview of a change, ask, and take it out in waves: first the groups of --first (or the\n" +
+			"group first-wave, or 1 % of the devices), then growing shares of all devices, then the rest. Each\n" +
+			"wave must pass its gate before the next one opens. Where a second person must approve, the change\n" +
+			"waits for one, and is started with the same command afterwards.\n\n" +
 			"Exit status: 0 it is started; 1 it waits for a second person.",
 		Example: "  rankwarden rollout start longer-passwords --first head-office --shares 10,50 --soak 1h\n" +
 			"  rankwarden rollout start lock-sooner --at-once",
@@ -46,18 +43,7 @@ func (a *app) rolloutStart() *cobra.Command {
 				return err
 			}
 			how.Change, how.Digest, how.Gate = x.Name, p.Digest, &defaults.Gate
-			if cmd.Flags().Changed("verified") {
-				how.Gate.Verified = verified
-			}
-			if cmd.Flags().Changed("failed") {
-				how.Gate.Failed = failed
-			}
-			if cmd.Flags().Changed("heard") {
-				how.Gate.Heard = heard
-			}
-			if cmd.Flags().Changed("soak") {
-				how.Gate.SoakSeconds = int(soak.Seconds())
-			}
+			gate.alter(cmd, how.Gate)
 			if !yes {
 				if err := confirm(fmt.Sprintf("Take %s out %s? [y/N] ", x.Name, goesOut(how))); err != nil {
 					return err
@@ -78,27 +64,43 @@ func (a *app) rolloutStart() *cobra.Command {
 		nil,
 		"`percent` of all devices once each of the next waves is open, growing; 10,50 when left out",
 	)
-	f.IntVar(
-		&verified,
-		"verified",
-		80,
-		"a wave passes when at least so many `percent` of its devices heard from are verified",
-	)
-	f.IntVar(&failed, "failed", 2, "the rollout stops when more than so many `percent` fail")
-	f.IntVar(&heard, "heard", 90, "a wave passes when at least so many `percent` of its devices that were online "+
-		"when it opened were heard from since")
-	f.DurationVar(
-		&soak,
-		"soak",
-		0,
-		"a wave passes no sooner than this `time` after it opened; what the service says when left out",
-	)
+	gate.add(f)
 	f.BoolVar(&how.AtOnce, "at-once", false, "all devices in one wave, for an emergency")
 	f.BoolVar(&yes, "yes", false, "do not ask")
 	cmd.MarkFlagsMutuallyExclusive("at-once", "first")
 	cmd.MarkFlagsMutuallyExclusive("at-once", "shares")
 	_ = cmd.RegisterFlagCompletionFunc("first", a.completeGroups)
 	return cmd
+}
+
+// gateFlags alter the gate of the service's defaults.
+type gateFlags struct {
+	verified, failed, heard int // percent
+	soak                    time.Duration
+}
+
+func (g *gateFlags) add(f *pflag.FlagSet) {
+	f.IntVar(&g.verified, "verified", 80,
+		"a wave passes when at least so many `percent` of its devices heard from are verified")
+	f.IntVar(&g.failed, "failed", 2, "the rollout stops when more than so many `percent` fail")
+	f.IntVar(&g.heard, "heard", 90, "a wave passes when at least so many `percent` of its devices that were online "+
+		"when it opened were heard from since")
+	f.DurationVar(&g.soak, "soak", 0,
+		"a wave passes no sooner than this `time` after it opened; what the service says when left out")
+}
+
+// alter sets what was given.
+func (g *gateFlags) alter(cmd *cobra.Command, gate *api.Gate) {
+	for name, set := range map[string]func(){
+		"verified": func() { gate.Verified = g.verified },
+		"failed":   func() { gate.Failed = g.failed },
+		"heard":    func() { gate.Heard = g.heard },
+		"soak":     func() { gate.SoakSeconds = int(g.soak.Seconds()) },
+	} {
+		if cmd.Flags().Changed(name) {
+			set()
+		}
+	}
 }
 
 func goesOut(how api.StartRollout) string {

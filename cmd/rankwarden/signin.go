@@ -110,11 +110,9 @@ func (a *app) signInCommand() *cobra.Command {
 	var fromStdin bool
 	cmd := &cobra.Command{
 		Use: "sign-in", Short: "Sign in to a service and store a token for it", Args: cobra.NoArgs,
-		Long: "Sign in to a service and store a token for it. Without --name you sign in in the console, in whatever " +
-			"way you do\n" +
-			"there: the command shows a code, and waits until you allow it. With --name it asks for your password, " +
-			"and for the\n" +
-			"code of a second factor.",
+		Long: "Sign in to a service and store a token for it. Without --name you sign in in the console, in\n" +
+			"whatever way you do there: the command shows a code, and waits until you allow it. With --name it\n" +
+			"asks for your password, and for the code of a second factor.",
 		Example: "  rankwarden sign-in --server http://127.0.0.1:8470\n  rankwarden sign-in --server " +
 			"http://127.0.0.1:8470 --name harbourmaster",
 		RunE: func(cmd *cobra.Command, _ []string) error {

@@ -22,9 +22,9 @@ import (
 func (a *app) trailCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "trail", Short: "The audit trail: who did what, export, and proof that nobody altered it",
-		Long: "The audit trail: what operators, devices and the service did, and what was refused. Each entry holds " +
-			"the hash of the\n" +
-			"one before. Signed checkpoints say how far it went; kept elsewhere, they prove that nobody wrote it anew.",
+		Long: "The audit trail: what operators, devices and the service did, and what was refused. Each entry holds\n" +
+			"the hash of the one before. Signed checkpoints say how far it went; kept elsewhere, they prove that\n" +
+			"nobody wrote it anew.",
 	}
 	cmd.AddCommand(
 		a.trailList(),
@@ -203,9 +203,8 @@ func (a *app) trailExport() *cobra.Command {
 	var format, to string
 	cmd := &cobra.Command{
 		Use: "export", Short: "Export the trail in order, with its checkpoints", Args: cobra.NoArgs,
-		Long: "Export the trail in order. As jsonl, whole, it can be proved: see rankwarden trail verify. What is " +
-			"narrowed by a flag\n" +
-			"leaves entries out, and is for reading. csv is for spreadsheets.",
+		Long: "Export the trail in order. As jsonl, whole, it can be proved: see rankwarden trail verify. What is\n" +
+			"narrowed by a flag leaves entries out, and is for reading. csv is for spreadsheets.",
 		Example: "  rankwarden trail export --to trail.jsonl\n  rankwarden trail export --format csv --since 30d " +
 			"--to month.csv",
 		RunE: func(cmd *cobra.Command, _ []string) (err error) {

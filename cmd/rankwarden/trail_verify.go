@@ -26,13 +26,12 @@ func (a *app) trailVerify() *cobra.Command {
 	var root, checkpoints string
 	cmd := &cobra.Command{
 		Use: "verify [FILE]", Short: "Prove that nobody altered the trail", Args: cobra.MaximumNArgs(1),
-		Long: "Prove that nobody altered the trail, or name the first entry that is not what was written. FILE is an " +
-			"export in\n" +
-			"JSON lines, and needs no service; without it the trail is read from the service, and checked here.\n\n" +
-			"An export that was written anew as a whole hangs together too: only checkpoints that were kept " +
-			"elsewhere find that.\n" +
-			"Give them with --checkpoints: the file to which the service adds them, or one written by rankwarden " +
-			"trail checkpoints.",
+		Long: "Prove that nobody altered the trail, or name the first entry that is not what was written. FILE is\n" +
+			"an export in JSON lines, and needs no service; without it the trail is read from the service, and\n" +
+			"checked here.\n\n" +
+			"An export that was written anew as a whole hangs together too: only checkpoints that were kept\n" +
+			"elsewhere find that. Give them with --checkpoints: the file to which the service adds them, or one\n" +
+			"written by rankwarden trail checkpoints.",
 		Example: "  rankwarden trail verify trail.jsonl --root FINGERPRINT --checkpoints checkpoints.jsonl",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if root == "" {

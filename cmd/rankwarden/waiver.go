@@ -16,9 +16,9 @@ func (a *app) waiverCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "waiver",
 		Short: "Waivers: findings that are accepted for a reason until a day",
-		Long: "A waiver accepts a difference of one device until a day. The device leaves the thing alone until " +
-			"then, and it is no\n" +
-			"drift. A waiver ends by itself, and the finding is open again if it is still there.",
+		Long: "A waiver accepts a difference of one device until a day. The device leaves the thing alone until\n" +
+			"then, and it is no drift. A waiver ends by itself, and the finding is open again if it is still\n" +
+			"there.",
 	}
 	cmd.AddCommand(
 		a.waiverList(),
@@ -99,9 +99,9 @@ func (a *app) waiverMake() *cobra.Command {
 		Use:   "make",
 		Short: "Waive open findings: those of a device, a setting or a kind",
 		Args:  cobra.NoArgs,
-		Long: "Waive the open findings that the flags choose, at most 500. --until is a day such as 2031-05-01, or a " +
-			"time from now\n" +
-			"such as 30d. Where a second person must agree to waivers of administrators, those wait.",
+		Long: "Waive the open findings that the flags choose, at most 500. --until is a day such as 2031-05-01, or\n" +
+			"a time from now such as 30d. Where a second person must agree to waivers of administrators, those\n" +
+			"wait.",
 		Example: `  rankwarden waiver make --device SKL-HBR-002 --setting lockout --until 30d --reason "guarded elsewhere"`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if q.Device == "" && q.Unit == "" && q.Kind == "" {

@@ -21,10 +21,9 @@ func checkCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "check", Short: "Look whether everything is there that the service stands on; change nothing",
 		Args: cobra.NoArgs,
-		Long: "Look whether everything is there that the service stands on: configuration, database, keys, clock, " +
-			"certificate. It\n" +
-			"takes the options of serve, and changes nothing. What is wrong ends it with status 1; what needs " +
-			"attention does not.",
+		Long: "Look whether everything is there that the service stands on: configuration, database, keys, clock,\n" +
+			"certificate. It takes the options of serve, and changes nothing. What is wrong ends it with status\n" +
+			"1; what needs attention does not.",
 		SilenceErrors: true,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			k, err := options(cmd.Flags())

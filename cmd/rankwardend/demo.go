@@ -32,11 +32,10 @@ func demoCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "demo", Short: "Run the demo organisation: a database, the service and simulated devices",
 		Args: cobra.NoArgs,
-		Long: "Run the demo organisation. It starts its own PostgreSQL on loopback, the service and simulated " +
-			"devices that\n" +
-			"really speak the device protocol, and people who interfere with them. Everything, the log too, is kept " +
-			"in --data, so that\n" +
-			"a second start goes on from there; --anew begins again. Ctrl-C stops all of it.\n\n" +
+		Long: "Run the demo organisation. It starts its own PostgreSQL on loopback, the service and simulated\n" +
+			"devices that really speak the device protocol, and people who interfere with them. Everything, the\n" +
+			"log too, is kept in --data, so that a second start goes on from there; --anew begins again. Ctrl-C\n" +
+			"stops all of it.\n\n" +
 			"Exit status with --until-verified: 0 when every online device is verified, 1 when not.",
 		RunE: runDemo,
 	}
@@ -243,17 +242,7 @@ func (d *demoRun) run(ctx context.Context) error {
 		return err
 	}
 	defer stopReal()
-	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n            or with the button, as "+
-		"somebody of the stand-in for an identity provider\n\n",
-		d.server.URL, demo.Owner, password)
-	fmt.Fprintf(
-		d.out,
-		"  %d simulated devices are enrolling. From the command line:\n    bin/rankwarden sign-in --server %s --name "+
-			"%s\n\n",
-		len(fleet.Machines),
-		d.server.URL,
-		demo.Owner,
-	)
+	d.welcome(password, len(fleet.Machines))
 	if d.options.Bool("until-verified") {
 		return d.untilVerified(ctx, len(fleet.Machines))
 	}
@@ -275,6 +264,21 @@ func (d *demoRun) run(ctx context.Context) error {
 	case err := <-ended:
 		return err
 	}
+}
+
+// welcome prints where to sign in.
+func (d *demoRun) welcome(password string, devices int) {
+	fmt.Fprintf(d.out, "\n  Console   %s\n  Sign in   %s\n  Password  %s\n            or with the button, as "+
+		"somebody of the stand-in for an identity provider\n\n",
+		d.server.URL, demo.Owner, password)
+	fmt.Fprintf(
+		d.out,
+		"  %d simulated devices are enrolling. From the command line:\n    bin/rankwarden sign-in --server %s --name "+
+			"%s\n\n",
+		devices,
+		d.server.URL,
+		demo.Owner,
+	)
 }
 
 // warn logs what went wrong at the end, and is of no consequence.

@@ -21,11 +21,12 @@ import (
 )
 
 func keysCommand() *cobra.Command {
-	cmd := deskFlags(&cobra.Command{
+	cmd := localFlags(&cobra.Command{
 		Use: "keys", Short: "Keys that passwords are sealed to: make, prove, list, retire, seal again",
 		Long: "Keys that passwords are sealed to.\n\n" +
 			"A new key is not used before a copy of its private half was proved to open a challenge, so that no\n" +
-			"password is ever sealed to a key that is lost with one disk. Private halves never enter the database.",
+			"password is ever sealed to a key that is lost with one disk. Private halves never enter the\n" +
+			"database.",
 	})
 	cmd.AddCommand(
 		keysNew(),
@@ -46,15 +47,15 @@ func keysNew() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "new", Short: "Create a key; copy its file to a safe place, and prove the copy", Args: cobra.NoArgs,
 		Long: "Create a key. It is the only command that ever creates one.\n\n" +
-			"With --service: the root and signing keys of a new service, once for a new database, before the first " +
-			"start.\n" +
-			"Otherwise: a key that passwords are sealed to, or with --recovery an offline recovery key.",
+			"With --service: the root and signing keys of a new service, once for a new database, before the\n" +
+			"first start. Otherwise: a key that passwords are sealed to, or with --recovery an offline recovery\n" +
+			"key.",
 	}
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		if ofService {
 			return newServiceKeys(cmd)
 		}
-		return atDesk(func(ctx context.Context, d desk, _ []string) error {
+		return locally(func(ctx context.Context, d localAdmin, _ []string) error {
 			use, path := protocol.UseEscrow, d.escrow
 			if recovery != "" {
 				use, path = protocol.UseRecovery, recovery
@@ -88,9 +89,8 @@ func keysNew() *cobra.Command {
 	cmd.Flags().
 		StringVar(&recovery, "recovery", "", "create an offline recovery key, and write its private half to this "+
 			"`file` only")
-	cmd.Flags().
-		BoolVar(&ofService, "service", false,
-			"create the root and signing keys of a new service, in the file named by --keys")
+	cmd.Flags().BoolVar(&ofService, "service", false,
+		"create the root and signing keys of a new service, in the file named by --keys")
 	cmd.MarkFlagsMutuallyExclusive("recovery", "service")
 	return cmd
 }
@@ -136,7 +136,7 @@ func keysRoot() *cobra.Command {
 func keysList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List keys, and how many deposits are sealed to each", Args: cobra.NoArgs,
-		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
+		RunE: locally(func(ctx context.Context, d localAdmin, _ []string) error {
 			keys, uses, err := d.Passwords.EscrowKeys(ctx)
 			if err != nil {
 				return err
@@ -185,7 +185,7 @@ func keysChallenge() *cobra.Command {
 		Use:   "challenge NUMBER",
 		Short: "Print a challenge that only the private half of a key can answer",
 		Args:  cobra.ExactArgs(1),
-		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+		RunE: locally(func(ctx context.Context, d localAdmin, args []string) error {
 			number, err := keyNumber(args[0])
 			if err != nil {
 				return err
@@ -205,7 +205,7 @@ func keysProve() *cobra.Command {
 		Use:   "prove NUMBER",
 		Short: "Prove that a copy of a new key's private half exists, and let devices use the key",
 		Args:  cobra.ExactArgs(1),
-		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+		RunE: locally(func(ctx context.Context, d localAdmin, args []string) error {
 			number, err := keyNumber(args[0])
 			if err != nil {
 				return err
@@ -256,7 +256,7 @@ func sameFile(a, b string) (bool, error) {
 func keysRetire() *cobra.Command {
 	return &cobra.Command{
 		Use: "retire NUMBER", Short: "Seal nothing new to a key", Args: cobra.ExactArgs(1),
-		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+		RunE: locally(func(ctx context.Context, d localAdmin, args []string) error {
 			number, err := keyNumber(args[0])
 			if err != nil {
 				return err
@@ -281,7 +281,7 @@ func keysReseal() *cobra.Command {
 		Use: "reseal NUMBER", Short: "Seal what is sealed to a retired key to the newest live one",
 		Args: cobra.ExactArgs(1),
 		Long: "Seal what is sealed to a retired key to the newest live one. It may be interrupted and begun again.",
-		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+		RunE: locally(func(ctx context.Context, d localAdmin, args []string) error {
 			number, err := keyNumber(args[0])
 			if err != nil {
 				return err
@@ -311,10 +311,9 @@ func keysReseal() *cobra.Command {
 func keysExport() *cobra.Command {
 	return &cobra.Command{
 		Use: "export", Short: "Print every deposit as sealed to the recovery key, one a line", Args: cobra.NoArgs,
-		Long: "Print every deposit as sealed to the recovery key, one a line. Keep the file away from the service: " +
-			"with the\n" +
-			"recovery key, rankwardend recover opens it on any machine.",
-		RunE: atDesk(func(ctx context.Context, d desk, _ []string) error {
+		Long: "Print every deposit as sealed to the recovery key, one a line. Keep the file away from the service:\n" +
+			"with the recovery key, rankwardend recover opens it on any machine.",
+		RunE: locally(func(ctx context.Context, d localAdmin, _ []string) error {
 			lines := json.NewEncoder(d.out)
 			done, err := d.Passwords.ExportDeposits(
 				ctx,

@@ -19,7 +19,7 @@ import (
 )
 
 // desk is the service's database and keys in the hands of who works on its machine.
-type desk struct {
+type localAdmin struct {
 	*app.Rooms
 	who    rights.Identity
 	escrow string // file of the private escrow keys
@@ -27,8 +27,8 @@ type desk struct {
 	err    io.Writer
 }
 
-// atDesk runs do with the database and keys that the options name.
-func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cobra.Command, []string) error {
+// locally runs do with the database and keys that the options name.
+func locally(do func(ctx context.Context, d localAdmin, args []string) error) func(*cobra.Command, []string) error {
 	return func(cmd *cobra.Command, args []string) error {
 		k, err := options(cmd.Flags())
 		if err != nil {
@@ -59,7 +59,8 @@ func atDesk(do func(ctx context.Context, d desk, args []string) error) func(*cob
 		if u, err := user.Current(); err == nil {
 			name = u.Username
 		}
-		return do(cmd.Context(), desk{opened, uow.Console(name), path, cmd.OutOrStdout(), cmd.ErrOrStderr()}, args)
+		return do(cmd.Context(), localAdmin{opened, uow.Console(name), path, cmd.OutOrStdout(), cmd.ErrOrStderr()},
+			args)
 	}
 }
 
@@ -68,7 +69,7 @@ func databaseOf(k *koanf.Koanf) app.Config {
 	return app.Config{Database: k.String("database"), MigrateDatabase: k.String("migrate-database")}
 }
 
-func deskFlags(cmd *cobra.Command) *cobra.Command {
+func localFlags(cmd *cobra.Command) *cobra.Command {
 	f := cmd.PersistentFlags()
 	f.String("config", "", "file with options, in YAML")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")

@@ -14,13 +14,12 @@ func migrateCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "migrate", Short: "Bring the database up to date, and give the service's role its rights",
 		Args: cobra.NoArgs,
-		Long: "Bring the database up to date. With --migrate-database, the role that owns the schema does it, and " +
-			"the role of\n" +
-			"--database is given what the service does and no more: it can add to the audit trail, and change " +
-			"nothing on it.\n\n" +
-			"The service does the same when it starts with --migrate-database. Without it there, the service never " +
-			"has the right\n" +
-			"to alter the schema, and whoever owns the database runs this before each new version.",
+		Long: "Bring the database up to date. With --migrate-database, the role that owns the schema does it, and\n" +
+			"the role of --database is given what the service does and no more: it can add to the audit trail,\n" +
+			"and change nothing on it.\n\n" +
+			"The service does the same when it starts with --migrate-database. Without it there, the service\n" +
+			"never has the right to alter the schema, and whoever owns the database runs this before each new\n" +
+			"version.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			k, err := options(cmd.Flags())
 			if err != nil {

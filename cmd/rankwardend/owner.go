@@ -12,7 +12,7 @@ import (
 )
 
 func ownerCommand() *cobra.Command {
-	cmd := deskFlags(
+	cmd := localFlags(
 		&cobra.Command{Use: "owner", Short: "Get back in on the service's machine when no owner can sign in"},
 	)
 	cmd.AddCommand(ownerReset(), ownerSeal())
@@ -25,11 +25,10 @@ func ownerReset() *cobra.Command {
 		Use:   "reset NAME",
 		Short: "Give an operator a new password and the owner's role; one that does not exist is added",
 		Args:  cobra.ExactArgs(1),
-		Long: "Give an operator a new password and the owner's role, and let the operator sign in again. Sessions " +
-			"and tokens of\n" +
-			"the operator end. The password is written to --password-file, which must not exist yet; it is never " +
-			"printed.",
-		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+		Long: "Give an operator a new password and the owner's role, and let the operator sign in again. Sessions\n" +
+			"and tokens of the operator end. The password is written to --password-file, which must not exist\n" +
+			"yet; it is never printed.",
+		RunE: locally(func(ctx context.Context, d localAdmin, args []string) error {
 			password := auth.NewPassword()
 			if err := writePassword(path, password); err != nil {
 				return err
@@ -52,14 +51,11 @@ func ownerSeal() *cobra.Command {
 		Use:   "seal NAME",
 		Short: "Make the owner for the day on which nobody else gets in; its use is an alarm",
 		Args:  cobra.ExactArgs(1),
-		Long: "Make an owner for the day on which nobody else gets in, such as when the identity provider is down. " +
-			"The password\n" +
-			"is written to --password-file: put it on paper into an envelope, seal that, and delete the file. Such " +
-			"an owner signs\n" +
-			"in without a second factor, and whenever that happens Watch says so until the owner is sealed anew, " +
-			"which is done\n" +
-			"with the same command and gives another password.",
-		RunE: atDesk(func(ctx context.Context, d desk, args []string) error {
+		Long: "Make an owner for the day on which nobody else gets in, such as when the identity provider is down.\n" +
+			"The password is written to --password-file: put it on paper into an envelope, seal that, and delete\n" +
+			"the file. Such an owner signs in without a second factor, and whenever that happens Watch says so\n" +
+			"until the owner is sealed anew, which is done with the same command and gives another password.",
+		RunE: locally(func(ctx context.Context, d localAdmin, args []string) error {
 			password := auth.NewPassword()
 			if err := writePassword(path, password); err != nil {
 				return err

@@ -25,9 +25,8 @@ func recoverCommand() *cobra.Command {
 		Use:   "recover FILE",
 		Short: "Open exported deposits with the recovery key, on a machine without the service",
 		Args:  cobra.ExactArgs(1),
-		Long: "Open exported deposits with the recovery key, on a machine without the service. FILE is what " +
-			"rankwardend keys\n" +
-			"export printed. Passwords are printed to a terminal only, unless --print is given.",
+		Long: "Open exported deposits with the recovery key, on a machine without the service. FILE is what\n" +
+			"rankwardend keys export printed. Passwords are printed to a terminal only, unless --print is given.",
 		Example: "  rankwardend recover deposits.jsonl --key recovery-copy.json --device SKL-TKT-004",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			out := cmd.OutOrStdout()

@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// Event says in one sentence what happened on a device.
+// Event says in one sentence what happened on a device. It is long because it has one case a kind of event.
 func Event(e drift.Event) string {
 	subject := e.Subject
 	if ref, err := principal.Parse(e.Subject); err == nil {

@@ -67,11 +67,20 @@ type Config struct {
 // DefaultBudget is how many passwords an operator may usually see in an hour before a second person must approve.
 const DefaultBudget = 10
 
+// kept is how long records are kept. Where options say nothing of a kind, the default holds.
 func (c Config) kept() store.RetentionPeriods {
-	if c.Kept == (store.RetentionPeriods{}) {
-		return retention.DefaultKept
+	kept := retention.DefaultKept
+	for of, given := range map[*time.Duration]time.Duration{
+		&kept.Reports: c.Kept.Reports, &kept.DailyReports: c.Kept.DailyReports, &kept.Events: c.Kept.Events,
+		&kept.DesiredStates: c.Kept.DesiredStates, &kept.Findings: c.Kept.Findings, &kept.Orders: c.Kept.Orders,
+		&kept.Changes: c.Kept.Changes, &kept.Attempts: c.Kept.Attempts, &kept.Notifications: c.Kept.Notifications,
+	} {
+		if given != 0 {
+			*of = given
+		}
 	}
-	return c.Kept
+	kept.DailyReports = max(kept.DailyReports, kept.Reports)
+	return kept
 }
 
 // openEscrow reads the private escrow keys, from the environment or a file.
@@ -112,6 +121,14 @@ func (c Config) Check() error {
 		return err
 	}
 	return c.checkAddress("device-listen", c.DeviceListen)
+}
+
+// scheme is that of the addresses it listens on.
+func (c Config) scheme() string {
+	if c.TLSCert != "" {
+		return "https"
+	}
+	return "http"
 }
 
 func (c Config) checkAddress(option, address string) error {

@@ -26,7 +26,7 @@ func (s *Server) measure(c Config) error {
 	if err != nil {
 		return err
 	}
-	scheme := map[bool]string{true: "https", false: "http"}[c.TLSCert != ""]
+	scheme := c.scheme()
 	s.MetricsURL = scheme + "://" + bound.Addr().String() + "/metrics"
 	mux := http.NewServeMux()
 	mux.Handle("GET /metrics", s.metrics.Handler())

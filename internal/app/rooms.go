@@ -28,6 +28,7 @@ import (
 	"rankwarden.example/internal/wire/directory"
 	"rankwarden.example/internal/wire/escrow"
 	"rankwarden.example/internal/wire/keyring"
+	"rankwarden.example/internal/wire/oidc"
 	"rankwarden.example/internal/wire/transport"
 )
 
@@ -65,6 +66,11 @@ type RoomOptions struct {
 	CheckpointFile string
 	// RequireSecondFactor lets nobody do anything without a second factor.
 	RequireSecondFactor bool
+	// Provider is where people sign in with OpenID Connect, nil for nowhere; with OnlyProvider nowhere else.
+	Provider     *oidc.Options
+	OnlyProvider bool
+	// PublicURL is where people reach the console.
+	PublicURL string
 	// PasswordMemory is what hashing an operator's password takes, see [auth.NewHashing].
 	PasswordMemory uint32
 	// Network says where notifications may go.
@@ -84,7 +90,7 @@ type Rooms struct {
 	patience  time.Duration
 }
 
-// OpenRooms opens the rooms, and brings the signed key list up to date.
+// OpenRooms opens the rooms, and brings the signed key list up to date. It is long because it opens each room once.
 func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	documents, known, view := &cache.Documents{}, &cache.Scopes{}, fleetview.New()
 	r := &Rooms{Rooms: httpapi.Rooms{View: view}, store: o.Store, documents: documents,
@@ -103,9 +109,17 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	if err != nil {
 		return nil, err
 	}
-	r.Access = access.New(room(o, func(r store.Reader) access.Reads { return r },
-		func(w store.Writer) access.Records { return w }), r.Strangers, auth.NewHashing(o.PasswordMemory), factors)
-	r.Access.RequireSecondFactor, r.Access.Organisation = o.RequireSecondFactor, o.Organisation
+	var provider *oidc.Provider
+	if o.Provider != nil {
+		provider = oidc.New(*o.Provider, o.PublicURL+httpapi.CallbackPath)
+	}
+	r.Access = access.New(access.Options{
+		Room: room(o, func(r store.Reader) access.Reads { return r },
+			func(w store.Writer) access.Records { return w }),
+		Strangers: r.Strangers, Passwords: auth.NewHashing(o.PasswordMemory), Factors: factors,
+		RequireSecondFactor: o.RequireSecondFactor, Organisation: o.Organisation, Provider: provider,
+		Passkeys: access.NewPasskeys(o.Organisation, o.PublicURL), OnlyProvider: o.OnlyProvider && provider != nil,
+	})
 	r.Organisation = &organisation.Service{Room: room(o, func(r store.Reader) organisation.Reads { return r },
 		func(w store.Writer) organisation.Records { return w }), Locks: o.Store, Documents: documents, View: view,
 		DirectoryConnection: o.DirectoryConnection, Brake: o.Brake}
@@ -161,6 +175,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Secrets:      secrets,
 		Organisation: o.Organisation,
 		Network:      o.Network,
+		PublicURL:    o.PublicURL,
 		Since:        o.Now(),
 	}
 	r.Reporting = &reporting.Service{Room: room(o, func(r store.Reader) reporting.Reads { return r },

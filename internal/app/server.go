@@ -29,10 +29,8 @@ import (
 	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/kit/version"
-	"rankwarden.example/internal/room/access"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/keyring"
-	"rankwarden.example/internal/wire/oidc"
 	"rankwarden.example/internal/wire/transport"
 )
 
@@ -83,28 +81,9 @@ func Start(ctx context.Context, c Config, console fs.FS, log *slog.Logger) (*Ser
 	return s, err
 }
 
-func start(
-	ctx context.Context, c Config, keys keyring.Ring, db *store.Store, console fs.FS, log *slog.Logger,
-) (*Server, error) {
-	if c.Now == nil {
-		c.Now = time.Now
-	}
-	hub := &notices.Hub{}
-	s := &Server{store: db, log: log, failed: make(chan error, 2)}
-	s.presence = presence.New(db, version.Number(), store.Newest(), log, time.Now,
-		func(ctx context.Context, why string, epoch, latest int64) error {
-			return s.Passwords.DatabaseReturned(store.ForJobs(ctx), why, epoch, latest)
-		},
-		func() {
-			s.Forget()
-			hub.Relisten()
-			hub.Publish(notices.Notice{Topic: store.TopicDatabase})
-		})
-	opened, err := OpenRooms(ctx, RoomOptions{
-		Store:               db,
-		Keys:                keys,
-		Hub:                 hub,
-		Log:                 log,
+// rooms are the options of the rooms, as far as the configuration says them.
+func (c Config) rooms() RoomOptions {
+	return RoomOptions{
 		Now:                 c.Now,
 		Organisation:        c.Organisation,
 		Interval:            c.Interval,
@@ -121,10 +100,47 @@ func start(
 		Patience:            c.Patience,
 		CheckpointFile:      c.CheckpointFile,
 		RequireSecondFactor: c.RequireSecondFactor,
+		Provider:            c.Provider,
+		OnlyProvider:        c.OnlyProvider,
 		PasswordMemory:      c.PasswordMemory,
 		Network:             transport.Network{Permitted: c.NotifyNetworks},
-		Present:             s.presence.Since,
-	})
+	}
+}
+
+// start puts the service together, from the presence in the database to the loops. It is long because each part needs
+// those before it.
+func start(
+	ctx context.Context, c Config, keys keyring.Ring, db *store.Store, console fs.FS, log *slog.Logger,
+) (_ *Server, err error) {
+	if c.Now == nil {
+		c.Now = time.Now
+	}
+	hub := &notices.Hub{}
+	s := &Server{store: db, log: log, failed: make(chan error, 2)}
+	s.presence = presence.New(db, version.Number(), store.Newest(), log, time.Now,
+		func(ctx context.Context, why string, epoch, latest int64) error {
+			return s.Passwords.DatabaseReturned(store.ForJobs(ctx), why, epoch, latest)
+		},
+		func() {
+			s.Forget()
+			hub.Relisten()
+			hub.Publish(notices.Notice{Topic: store.TopicDatabase})
+		})
+	bound, err := c.bind(c.Listen) // first, so that it is known where people reach the console
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			bound.Close()
+		}
+	}()
+	s.URL = c.scheme() + "://" + bound.Addr().String()
+	options := c.rooms()
+	options.PublicURL = cmp.Or(strings.TrimRight(c.PublicURL, "/"), s.URL)
+	options.Store, options.Keys, options.Hub, options.Log = db, keys, hub, log
+	options.Present = s.presence.Since
+	opened, err := OpenRooms(ctx, options)
 	if err != nil {
 		return nil, err
 	}
@@ -168,54 +184,11 @@ func start(
 		Secure:    c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"),
 		Done:      done,
 	})
-	deviceApp := app
-	if c.DeviceListen != "" {
-		deviceApp = s.app(c)
-	}
-	s.devices.Mount(deviceApp)
-	if err = mountConsole(app, console); err == nil {
-		s.URL, err = s.listen(c, c.Listen, app)
-	}
-	if err == nil {
-		s.DeviceURL = s.URL
-		if c.DeviceListen != "" {
-			s.DeviceURL, err = s.listen(c, c.DeviceListen, deviceApp)
-		}
-	}
-	if err != nil {
+	if err := s.open(c, app, bound, console); err != nil {
 		stop()
-		for _, f := range s.faces {
-			f.conns.Close()
-		}
 		return nil, err
 	}
-	s.Notify.PublicURL = cmp.Or(strings.TrimRight(c.PublicURL, "/"), s.URL)
-	s.Access.Passkeys = access.NewPasskeys(c.Organisation, s.Notify.PublicURL)
-	if c.Provider != nil {
-		s.Access.Provider = oidc.New(*c.Provider, s.Notify.PublicURL+httpapi.CallbackPath)
-		s.Access.OnlyProvider = c.OnlyProvider
-	}
-	loops := map[string]func(context.Context){
-		"presence": s.presence.Run,
-		"devices":  s.devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
-		"keys": s.Passwords.KeysLoop, "notifications": s.Notify.AnnounceLoop, "deliveries": s.Notify.DeliverLoop,
-		"notices": func(ctx context.Context) { hub.Run(ctx, db, store.Topics, log) },
-		"lists":   func(ctx context.Context) { s.View.Run(ctx, db, hub, log, c.Now) },
-	}
-	for name, loop := range loops {
-		s.loops.Add(1)
-		supervise.Go(log, name, func() {
-			defer s.loops.Done()
-			supervise.Forever(store.ForJobs(done), log, name, loop)
-		})
-	}
-	for _, f := range s.faces {
-		supervise.Go(
-			log,
-			"listener",
-			func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) },
-		)
-	}
+	s.run(done, hub, c.Now)
 	if s.jobs, err = jobs.Start(store.ForJobs(done), db.Jobs(), log, s.recurring(c)); err != nil {
 		return nil, errors.Join(err, s.Stop())
 	}
@@ -224,6 +197,55 @@ func start(
 		return nil, errors.Join(fmt.Errorf("reading the fleet: %w", err), s.Stop())
 	}
 	return s, nil
+}
+
+// open adds the device protocol and the console to the routes, and opens the other listening address.
+func (s *Server) open(c Config, app *fiber.App, bound net.Listener, console fs.FS) error {
+	deviceApp := app
+	if c.DeviceListen != "" {
+		deviceApp = s.app(c)
+	}
+	s.devices.Mount(deviceApp)
+	err := mountConsole(app, console)
+	s.faces = append(s.faces, face{app, remember(bound)})
+	if err == nil {
+		s.DeviceURL = s.URL
+		if c.DeviceListen != "" {
+			s.DeviceURL, err = s.listen(c, c.DeviceListen, deviceApp)
+		}
+	}
+	if err != nil {
+		for _, f := range s.faces {
+			f.conns.Close()
+		}
+		return err
+	}
+	return nil
+}
+
+// run starts the loops, which end with done, and the listeners.
+func (s *Server) run(done context.Context, hub *notices.Hub, now func() time.Time) {
+	loops := map[string]func(context.Context){
+		"presence": s.presence.Run,
+		"devices":  s.devices.Run, "settling": s.Deploy.SettleLoop, "rollouts": s.Deploy.RolloutLoop,
+		"keys": s.Passwords.KeysLoop, "notifications": s.Notify.AnnounceLoop, "deliveries": s.Notify.DeliverLoop,
+		"notices": func(ctx context.Context) { hub.Run(ctx, s.store, store.Topics, s.log) },
+		"lists":   func(ctx context.Context) { s.View.Run(ctx, s.store, hub, s.log, now) },
+	}
+	for name, loop := range loops {
+		s.loops.Add(1)
+		supervise.Go(s.log, name, func() {
+			defer s.loops.Done()
+			supervise.Forever(store.ForJobs(done), s.log, name, loop)
+		})
+	}
+	for _, f := range s.faces {
+		supervise.Go(
+			s.log,
+			"listener",
+			func() { s.failed <- f.app.Listener(f.conns, fiber.ListenConfig{DisableStartupMessage: true}) },
+		)
+	}
 }
 
 // recurring is what the service does again and again by itself.
@@ -254,8 +276,7 @@ func (s *Server) listen(c Config, address string, app *fiber.App) (string, error
 		return "", err
 	}
 	s.faces = append(s.faces, face{app, remember(bound)})
-	scheme := map[bool]string{true: "https", false: "http"}[c.TLSCert != ""]
-	return scheme + "://" + bound.Addr().String(), nil
+	return c.scheme() + "://" + bound.Addr().String(), nil
 }
 
 // app is what is the same at every address: limits, headers, health.

@@ -66,6 +66,7 @@ func (s *Store) TakeReports(ctx context.Context, devices []string, waits bool, j
 	}))
 }
 
+// read reads what judging needs. It is long because its queries go in one round trip, and each is short.
 func (b *ReportBatch) read(devices []string, waits bool) error {
 	var q pgx.Batch
 	held := " skip locked"

@@ -27,7 +27,7 @@ type Kept struct {
 	Older time.Duration
 }
 
-// Records are the kinds of record that are deleted one by one.
+// Records are the kinds of record that are deleted one by one. It is long because it is a list.
 func (k RetentionPeriods) Records() []Kept {
 	return []Kept{
 		// Of the months; what is older than that was there before there were months, and goes bit by bit.

@@ -14,10 +14,12 @@ import (
 	"rankwarden.example/internal/wire/oidc"
 )
 
-// Service is the room. Use [New].
-type Service struct {
-	uow.Room[Reads, Records]
+// Options are what the room is made of.
+type Options struct {
+	Room      uow.Room[Reads, Records]
 	Strangers *uow.Strangers
+	Passwords *auth.Hashing
+	Factors   secretbox.Box // keeps the secrets of second factors
 	// RequireSecondFactor lets a session without one do nothing but set one up.
 	RequireSecondFactor bool
 	Organisation        string
@@ -25,13 +27,17 @@ type Service struct {
 	Passkeys            *webauthn.WebAuthn // for which site they are, nil for none
 	// OnlyProvider lets nobody sign in with a password but sealed owners.
 	OnlyProvider bool
-	passwords    *hashing
-	secrets      secretbox.Box // of second factors
 }
 
-// New opens the room. Secrets of second factors are kept in a box.
-func New(
-	room uow.Room[Reads, Records], unknown *uow.Strangers, passwords *auth.Hashing, secrets secretbox.Box,
-) *Service {
-	return &Service{Room: room, Strangers: unknown, passwords: newHashing(passwords), secrets: secrets}
+// Service is the room. Use [New].
+type Service struct {
+	Options
+	uow.Room[Reads, Records]
+	passwords *hashing
+	secrets   secretbox.Box // of second factors
+}
+
+// New opens the room.
+func New(o Options) *Service {
+	return &Service{Options: o, Room: o.Room, passwords: newHashing(o.Passwords), secrets: o.Factors}
 }

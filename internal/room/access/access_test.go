@@ -113,8 +113,10 @@ func room(t *testing.T) (*access.Service, *records, *time.Time) {
 	base.Now = func() time.Time { return now }
 	secrets, err := secretbox.New(make([]byte, 32))
 	require.NoError(t, err)
-	s := access.New(base, &uow.Strangers{Room: uowtest.Room[struct{}, uow.StrangerRecords](struct{}{}, r, &r.Trail)},
-		auth.NewHashing(cheap), secrets)
+	s := access.New(access.Options{
+		Room: base, Passwords: auth.NewHashing(cheap), Factors: secrets,
+		Strangers: &uow.Strangers{Room: uowtest.Room[struct{}, uow.StrangerRecords](struct{}{}, r, &r.Trail)},
+	})
 	made, err := s.EnsureOwner(t.Context(), "asta", password)
 	require.NoError(t, err)
 	require.True(t, made)

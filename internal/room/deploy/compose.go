@@ -94,29 +94,11 @@ func (s *Service) settleLocked(
 				return 0, err
 			}
 		}
-		next := store.SettlingResult{
-			Device:    d.ID,
-			Name:      d.Name,
-			Scope:     scope.record.Digest,
-			Held:      c.held,
-			HeldUnits: c.heldUnits,
-			Stamp: drift.Stamp{
-				Epoch:  d.DesiredEpoch,
-				Number: d.DesiredNumber,
-				Digest: d.DesiredDigest,
-			},
-			Settings: c.digest,
+		next, err := run.resultFor(d, scope.record.Digest, c)
+		if err != nil {
+			return 0, err
 		}
-		if d.DesiredNumber == 0 || d.SettingsDigest != c.digest || d.DesiredEpoch != run.epoch {
-			next.New = true
-			if next.Stamp.Number++; d.DesiredEpoch != run.epoch {
-				next.Stamp.Epoch, next.Stamp.Number = run.epoch, 1
-			}
-			document, err := c.asking.Of(d.ID, d.Name, next.Stamp.Epoch, next.Stamp.Number)
-			if err != nil {
-				return 0, err
-			}
-			next.Stamp.Digest = protocol.Digest(document)
+		if next.New {
 			changed++
 		}
 		stamps[i] = next.Stamp
@@ -145,6 +127,35 @@ func (s *Service) settleLocked(
 	}
 	w.Tell(store.TopicDevices, ids...)
 	return changed, nil
+}
+
+// resultFor is what settling comes to for a device: with a new stamp where it is to be told something else than before.
+func (run *settlement) resultFor(d store.SettledDevice, scope string, c composition) (store.SettlingResult, error) {
+	next := store.SettlingResult{
+		Device:    d.ID,
+		Name:      d.Name,
+		Scope:     scope,
+		Held:      c.held,
+		HeldUnits: c.heldUnits,
+		Stamp: drift.Stamp{
+			Epoch:  d.DesiredEpoch,
+			Number: d.DesiredNumber,
+			Digest: d.DesiredDigest,
+		},
+		Settings: c.digest,
+	}
+	if d.DesiredNumber == 0 || d.SettingsDigest != c.digest || d.DesiredEpoch != run.epoch {
+		next.New = true
+		if next.Stamp.Number++; d.DesiredEpoch != run.epoch {
+			next.Stamp.Epoch, next.Stamp.Number = run.epoch, 1
+		}
+		document, err := c.asking.Of(d.ID, d.Name, next.Stamp.Epoch, next.Stamp.Number)
+		if err != nil {
+			return next, err
+		}
+		next.Stamp.Digest = protocol.Digest(document)
+	}
+	return next, nil
 }
 
 // givesBackFor is for how long after a revert a device that returns gives back.

@@ -41,12 +41,10 @@ func (s *Service) NewEnrolmentToken(
 	switch {
 	case uses < 1 || uses > MaxTokenUses:
 		return store.EnrolmentToken{}, protocol.Token{},
-			refusal.New(refusal.Invalid, "a token is for 1 to %d devices", MaxTokenUses).
-				At("uses")
+			refusal.New(refusal.Invalid, "a token is for 1 to %d devices", MaxTokenUses).At("uses")
 	case life < time.Minute || life > MaxEnrolment:
 		return store.EnrolmentToken{}, protocol.Token{},
-			refusal.New(refusal.Invalid, "a token lives from a minute to 90 days").
-				At("expires_in_hours")
+			refusal.New(refusal.Invalid, "a token lives from a minute to 90 days").At("expires_in_hours")
 	}
 	if err := fleet.CheckPath(grants.Path); err != nil {
 		return store.EnrolmentToken{}, protocol.Token{}, refusal.New(refusal.Invalid, "%v", err).At("path")
@@ -106,23 +104,8 @@ func (s *Service) Enrol(
 	ctx context.Context, req protocol.EnrolRequest, key ed25519.PublicKey, address string,
 ) (store.Device, error) {
 	name := text.NFC(req.Facts.Name)
-	if err := text.CheckName(name, fleet.MaxDeviceName); err != nil {
-		return store.Device{}, refusal.New(refusal.Invalid, "the device's name %v", err).At("facts.name").
-			WithCode(protocol.CodeBadFacts)
-	}
-	if req.Facts.Platform == "" {
-		return store.Device{}, refusal.New(refusal.Invalid, "the device does not say its platform").
-			At("facts.platform").
-			WithCode(protocol.CodeBadFacts)
-	}
-	for _, fact := range []string{req.Facts.Platform, req.Facts.OSVersion, req.Facts.Serial, req.Facts.Model,
-		req.Facts.Agent} {
-		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
-			return store.Device{}, refusal.New(refusal.Invalid,
-				"a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).
-				At("facts").
-				WithCode(protocol.CodeBadFacts)
-		}
+	if err := checkFacts(name, req.Facts); err != nil {
+		return store.Device{}, err
 	}
 	var d store.Device
 	err := s.Do(ctx, uow.ByDevice("").As("device.enrolled"), func(tx Records, w *uow.Work) error {
@@ -142,39 +125,8 @@ func (s *Service) Enrol(
 		if err := tx.UseEnrolmentToken(token.ID); err != nil {
 			return err
 		}
-		now := s.Now()
-		d = store.Device{
-			ID:              store.NewID(now),
-			Name:            name,
-			NameKey:         text.Fold(name),
-			Serial:          req.Facts.Serial,
-			Model:           req.Facts.Model,
-			Platform:        req.Facts.Platform,
-			OSVersion:       req.Facts.OSVersion,
-			OSBuild:         req.Facts.OSBuild,
-			AgentVersion:    req.Facts.Agent,
-			State:           store.Live,
-			Path:            token.Path,
-			Tags:            token.Tags,
-			PublicKey:       key,
-			KeyID:           protocol.Thumbprint(key),
-			TokenID:         token.ID,
-			EnrolledAt:      now,
-			Epoch:           1,
-			StandingColumns: store.StandingColumns{DesiredEpoch: s.Keys.Epoch(), LastContact: &now},
-		}
-		if former, err := tx.LiveDeviceNamed(d.NameKey); err == nil {
-			d.State, d.Claims = store.Claiming, &former.ID
-		} else if !errors.Is(err, store.ErrNotFound) {
+		if d, err = s.placeFor(tx, name, req.Facts, key, token); err != nil {
 			return err
-		}
-		if d.State == store.Live {
-			if d.ListedIn, err = tx.DecidingGroup(d.NameKey, token.Groups); err != nil {
-				return err
-			}
-			if d.ListedIn != "" {
-				d.State = store.Claiming
-			}
 		}
 		if err := tx.AddDevice(d); err != nil {
 			return err
@@ -205,6 +157,71 @@ func (s *Service) Enrol(
 			WithCode(protocol.CodeTryAgain)
 	}
 	return d, err
+}
+
+// checkFacts refuses what a device cannot be called, or says of itself.
+func checkFacts(name string, facts protocol.Facts) error {
+	if err := text.CheckName(name, fleet.MaxDeviceName); err != nil {
+		return refusal.New(refusal.Invalid, "the device's name %v", err).At("facts.name").
+			WithCode(protocol.CodeBadFacts)
+	}
+	if facts.Platform == "" {
+		return refusal.New(refusal.Invalid, "the device does not say its platform").At("facts.platform").
+			WithCode(protocol.CodeBadFacts)
+	}
+	for _, fact := range []string{facts.Platform, facts.OSVersion, facts.Serial, facts.Model,
+		facts.Agent} {
+		if err := text.CheckVisible(fact); err != nil || len(fact) > maxFact {
+			return refusal.New(refusal.Invalid,
+				"a fact of the device (%q) is longer than %d bytes or cannot be read", fact, maxFact).
+				At("facts").
+				WithCode(protocol.CodeBadFacts)
+		}
+	}
+	return nil
+}
+
+// placeFor is the record of a device that enrols with a token. It waits for an owner where a live device has its name,
+// or where its name would put it into a group that decides reach or exclusion.
+func (s *Service) placeFor(
+	tx Records, name string, facts protocol.Facts, key ed25519.PublicKey, token store.EnrolmentToken,
+) (store.Device, error) {
+	now := s.Now()
+	d := store.Device{
+		ID:              store.NewID(now),
+		Name:            name,
+		NameKey:         text.Fold(name),
+		Serial:          facts.Serial,
+		Model:           facts.Model,
+		Platform:        facts.Platform,
+		OSVersion:       facts.OSVersion,
+		OSBuild:         facts.OSBuild,
+		AgentVersion:    facts.Agent,
+		State:           store.Live,
+		Path:            token.Path,
+		Tags:            token.Tags,
+		PublicKey:       key,
+		KeyID:           protocol.Thumbprint(key),
+		TokenID:         token.ID,
+		EnrolledAt:      now,
+		Epoch:           1,
+		StandingColumns: store.StandingColumns{DesiredEpoch: s.Keys.Epoch(), LastContact: &now},
+	}
+	if former, err := tx.LiveDeviceNamed(d.NameKey); err == nil {
+		d.State, d.Claims = store.Claiming, &former.ID
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return d, err
+	}
+	if d.State == store.Live {
+		var err error
+		if d.ListedIn, err = tx.DecidingGroup(d.NameKey, token.Groups); err != nil {
+			return d, err
+		}
+		if d.ListedIn != "" {
+			d.State = store.Claiming
+		}
+	}
+	return d, nil
 }
 
 func (s *Service) usableToken(tx Records, req protocol.EnrolRequest) (store.EnrolmentToken, error) {

@@ -98,33 +98,8 @@ func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealReq
 			w.Quiet()
 			return err
 		}
-		now := s.Now()
-		reveal := store.Reveal{
-			DeviceID: found.device.ID,
-			Target:   found.rotation.Target,
-			Operator: who.Name,
-			Reason:   what.Reason(),
-			Copied:   req.Copied,
-			At:       now,
-		}
-		for _, d := range deposits {
-			reveal.Deposits = append(reveal.Deposits, store.Ref{Epoch: d.Epoch, Number: d.Number})
-		}
-		if err := tx.AddReveal(reveal); err != nil {
-			return err
-		}
-		if answer.RotatesAt, err = rotateAfterReveal(tx, w, found, now); err != nil {
-			return err
-		}
-		w.After = map[string]any{
-			"account":  found.rotation.Target,
-			"name":     found.rotation.Name,
-			"deposits": reveal.Deposits,
-			"copied":   req.Copied,
-			"former":   req.Former != nil,
-		}
-		w.Tell(store.TopicReports, found.device.ID)
-		return nil
+		answer.RotatesAt, err = s.noteReveal(tx, w, found, req)
+		return err
 	})
 	if err == nil && refused != nil {
 		err = s.Refuse(ctx, what, refused)
@@ -132,14 +107,52 @@ func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealReq
 	if err != nil {
 		return answer, err
 	}
+	answer.Candidates, err = s.open(deposits)
+	return answer, err
+}
+
+// noteReveal stores that passwords were shown, and says when they change because of that; nil for not therefore.
+func (s *Service) noteReveal(tx Records, w *uow.Work, found toReveal, req RevealRequest) (*time.Time, error) {
+	now := s.Now()
+	reveal := store.Reveal{
+		DeviceID: found.device.ID,
+		Target:   found.rotation.Target,
+		Operator: w.Who().Name,
+		Reason:   w.Reason(),
+		Copied:   req.Copied,
+		At:       now,
+	}
+	for _, d := range found.deposits {
+		reveal.Deposits = append(reveal.Deposits, store.Ref{Epoch: d.Epoch, Number: d.Number})
+	}
+	if err := tx.AddReveal(reveal); err != nil {
+		return nil, err
+	}
+	rotatesAt, err := rotateAfterReveal(tx, w, found, now)
+	if err != nil {
+		return nil, err
+	}
+	w.After = map[string]any{
+		"account":  found.rotation.Target,
+		"name":     found.rotation.Name,
+		"deposits": reveal.Deposits,
+		"copied":   req.Copied,
+		"former":   req.Former != nil,
+	}
+	w.Tell(store.TopicReports, found.device.ID)
+	return rotatesAt, nil
+}
+
+// open opens passwords, once that they are shown is durable.
+func (s *Service) open(deposits []store.Deposit) (list []Candidate, err error) {
 	for _, d := range deposits {
 		password, err := s.escrowKeys().Open(d.About(d.KeyNumber), d.Sealed)
 		if err != nil {
-			return answer, refusal.New(refusal.Unavailable, "deposit %d.%d: %v", d.Epoch, d.Number, err)
+			return list, refusal.New(refusal.Unavailable, "deposit %d.%d: %v", d.Epoch, d.Number, err)
 		}
-		answer.Candidates = append(answer.Candidates, Candidate{password, d.NameAfter, d})
+		list = append(list, Candidate{password, d.NameAfter, d})
 	}
-	return answer, nil
+	return list, nil
 }
 
 // toReveal is what a request was found to mean.

@@ -45,12 +45,31 @@ type Decision struct {
 func (s *Service) decisions(
 	tx Reads, who rights.Identity, held *heldSums, failed []store.SettleRequest,
 ) ([]Decision, error) {
-	clock, reach := s.Clock(), who.Reach(rights.Look)
 	notes, err := s.serviceNotes(tx)
 	if err != nil {
 		return nil, err
 	}
 	list := append([]Decision{}, notes...)
+	list = append(list, held.toDecide()...)
+	unsettled := func(Reads, rights.Identity) ([]Decision, error) { return unsettledToDecide(failed), nil }
+	for _, more := range []func(tx Reads, who rights.Identity) ([]Decision, error){
+		s.ofOperators, s.revealsToDecide, unsettled, s.waiversToDecide, s.claimsToDecide,
+	} {
+		found, err := more(tx, who)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, found...)
+	}
+	if !who.Reach(rights.Look).Everywhere() {
+		return list, nil
+	}
+	more, err := s.serviceDecisions(tx)
+	return append(list, more...), err
+}
+
+// toDecide are what holds settings, and what something keeps changing back.
+func (held *heldSums) toDecide() (list []Decision) {
 	for _, h := range held.held() {
 		kind := DecideHeld
 		if h.why == string(resolve.Contested) {
@@ -83,6 +102,11 @@ func (s *Service) decisions(
 				"a backup, run rankwardend restored on the machine of the service",
 			Devices: n.devices, Device: n.example.Name, DeviceID: n.example.ID})
 	}
+	return list
+}
+
+// ofOperators are those that only whoever may read the trail, or administers, is told of.
+func (s *Service) ofOperators(tx Reads, who rights.Identity) (list []Decision, err error) {
 	if who.May(rights.Trail) {
 		broken, err := tx.TrailFoundBroken()
 		if err != nil {
@@ -105,7 +129,12 @@ func (s *Service) decisions(
 					". Find out why, and seal it anew on the machine of the service: rankwardend owner seal " + o.Name})
 		}
 	}
-	waiting, _, err := tx.ListApprovals(reach, clock.Now, store.Page{Limit: maxRecent})
+	return list, nil
+}
+
+// revealsToDecide are the requests to see a password that wait for a second person.
+func (s *Service) revealsToDecide(tx Reads, who rights.Identity) (list []Decision, err error) {
+	waiting, _, err := tx.ListApprovals(who.Reach(rights.Look), s.Now(), store.Page{Limit: maxRecent})
 	if err != nil {
 		return nil, err
 	}
@@ -121,6 +150,11 @@ func (s *Service) decisions(
 			})
 		}
 	}
+	return list, nil
+}
+
+// unsettledToDecide are edits whose devices could not be settled.
+func unsettledToDecide(failed []store.SettleRequest) (list []Decision) {
 	for _, r := range failed {
 		list = append(list, Decision{Kind: DecideUnsettled, Title: r.Cause,
 			Detail: fmt.Sprintf(
@@ -129,12 +163,12 @@ func (s *Service) decisions(
 				r.Error,
 			)})
 	}
-	waivers, err := s.waiversToDecide(tx, reach)
-	if err != nil {
-		return nil, err
-	}
-	list = append(list, waivers...)
-	claiming, err := tx.DevicesWaiting(reach, maxRecent)
+	return list
+}
+
+// claimsToDecide are devices that wait for an owner.
+func (s *Service) claimsToDecide(tx Reads, who rights.Identity) (list []Decision, err error) {
+	claiming, err := tx.DevicesWaiting(who.Reach(rights.Look), maxRecent)
 	if err != nil {
 		return nil, err
 	}
@@ -149,11 +183,7 @@ func (s *Service) decisions(
 			Decision{Kind: DecideClaim, Title: d.Name, Detail: detail, Devices: 1, Device: d.Name, DeviceID: d.ID},
 		)
 	}
-	if !reach.Everywhere() {
-		return list, nil
-	}
-	more, err := s.serviceDecisions(tx)
-	return append(list, more...), err
+	return list, nil
 }
 
 // serviceDecisions are those that concern the service and not some devices.

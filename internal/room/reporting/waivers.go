@@ -50,15 +50,15 @@ func (s *Service) Waivers(
 const mostWaivers = 100
 
 // waiversToDecide are those that wait for a second person, and those that are about to end, together by device.
-func (s *Service) waiversToDecide(tx Reads, reach rights.Reach) ([]Decision, error) {
+func (s *Service) waiversToDecide(tx Reads, who rights.Identity) ([]Decision, error) {
 	waiting, _, err := tx.ListWaivers(
-		store.WaiverFilter{Reach: reach, State: store.WaiverWaiting}, store.Page{Limit: mostWaivers},
+		store.WaiverFilter{Reach: who.Reach(rights.Look), State: store.WaiverWaiting}, store.Page{Limit: mostWaivers},
 	)
 	if err != nil {
 		return nil, err
 	}
 	ending, _, err := tx.ListWaivers(
-		store.WaiverFilter{Reach: reach, State: store.WaiverActive, Before: s.Now().Add(waiverSoon)},
+		store.WaiverFilter{Reach: who.Reach(rights.Look), State: store.WaiverActive, Before: s.Now().Add(waiverSoon)},
 		store.Page{Limit: mostWaivers},
 	)
 	list := decisionsOf(
