@@ -13,11 +13,14 @@ func ExampleParse() {
 		nil,
 	)
 	for _, p := range problems {
-		fmt.Println(p)
+		fmt.Println(p.Line, p.Column, p.Path, p.Code)
+		fmt.Println(" ", p.Message)
 	}
-	// Output: 4:3: error: passwords.min_lenght: the key "min_lenght" is not known; did you mean "min_length"?
-	// [unknown_key] 5:12: error: passwords.history: 99 is out of bounds; write a whole number from 0 to 24 (passwords
-	// remembered) [out_of_bounds]
+	// Output:
+	// 4 3 passwords.min_lenght unknown_key
+	//   the key "min_lenght" is not known; did you mean "min_length"?
+	// 5 12 passwords.history out_of_bounds
+	//   99 is out of bounds; write a whole number from 0 to 24 (passwords remembered)
 }
 
 // The normal form of a policy is what it asks for, setting by setting.
