@@ -39,7 +39,7 @@ func (a *Agent) takeOrders(ctx context.Context, documents []string) (bool, error
 func (a *Agent) carryOut(ctx context.Context, o protocol.Order) error {
 	a.journal.Order = o.Number
 	if o.Kind == protocol.OrderRotate {
-		a.journal.Take(o) // the next look carries it out, when its time has come
+		a.journal.Accept(o) // the next look carries it out, when its time has come
 		return a.journal.Save()
 	}
 	a.journal.Begun = &o

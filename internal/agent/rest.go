@@ -15,12 +15,12 @@ func (a *Agent) rest(ctx context.Context) {
 		wait = max(min(wait, a.rotator.Wake.Sub(a.now())), 0)
 	}
 	due := a.Clock.After(wait)
-	held, end := context.WithCancel(ctx)
+	parked, end := context.WithCancel(ctx)
 	defer end()
-	var nudged chan heldResult
+	var nudged chan parkedResult
 	var again <-chan time.Time
 	if a.accepted {
-		nudged = a.hold(held)
+		nudged = a.park(parked)
 	}
 	for {
 		select {
@@ -38,22 +38,22 @@ func (a *Agent) rest(ctx context.Context) {
 			case result.err != nil:
 				nudged, again = nil, a.Clock.After(retry+rand.N(a.interval))
 			default:
-				nudged = a.hold(held)
+				nudged = a.park(parked)
 			}
 		case <-again:
-			nudged, again = a.hold(held), nil
+			nudged, again = a.park(parked), nil
 		}
 	}
 }
 
-// heldResult is what became of one held request.
-type heldResult struct {
+// parkedResult is what became of one parked request.
+type parkedResult struct {
 	ready   bool   // something is waiting
 	desired string // the desired state that waits, signed; empty where it is something else
 	err     error
 }
 
-// takeEarly takes a desired state that came with the answer to a held request. What is wrong with it is said by the
+// takeEarly takes a desired state that came with the answer to a parked request. What is wrong with it is said by the
 // check-in that follows, which brings it again.
 func (a *Agent) takeEarly(document string) {
 	if document == "" || a.openDesired(document) != nil {
@@ -62,27 +62,27 @@ func (a *Agent) takeEarly(document string) {
 	_ = a.journal.Save() // the cycle that follows saves before it changes anything, and says what is wrong
 }
 
-// hold sends one request that the service holds open.
-func (a *Agent) hold(ctx context.Context) chan heldResult {
-	result := make(chan heldResult, 1)
+// park sends one request that the service holds open.
+func (a *Agent) park(ctx context.Context) chan parkedResult {
+	result := make(chan parkedResult, 1)
 	request, err := a.sign(
 		protocol.PathWait,
 		0,
 		protocol.WaitRequest{Desired: a.journal.Desired, KeyList: a.journal.KeyList.Number, Orders: a.journal.Order},
 	)
 	if err != nil {
-		result <- heldResult{err: err}
+		result <- parkedResult{err: err}
 		return result
 	}
 	keys := a.journal.KeyList
 	go func() {
 		document, err := a.post(ctx, protocol.PathWait, request)
 		if err != nil {
-			result <- heldResult{err: err}
+			result <- parkedResult{err: err}
 			return
 		}
 		answer, err := openWait(document, request, keys)
-		result <- heldResult{answer.Ready, answer.Desired, err}
+		result <- parkedResult{answer.Ready, answer.Desired, err}
 	}()
 	return result
 }

@@ -49,7 +49,7 @@ type Server struct {
 	store      *store.Store
 	log        *slog.Logger
 	tracing    func(context.Context) error // sends what is left and ends, nil where nothing is traced
-	stop       context.CancelFunc          // ends streams, held requests and loops
+	stop       context.CancelFunc          // ends streams, parked requests and loops
 	loops      sync.WaitGroup
 	jobs       *jobs.Runner
 	failed     chan error
@@ -288,7 +288,7 @@ func (s *Server) app(c Config) *fiber.App {
 		ProxyHeader: fiber.HeaderXForwardedFor, EnableIPValidation: true, TrustProxy: len(c.Proxies) > 0,
 		TrustProxyConfig: fiber.TrustProxyConfig{Proxies: c.Proxies},
 	})
-	app.Server().KeepHijackedConns = true // a held request's connection comes back, see deviceapi
+	app.Server().KeepHijackedConns = true // a parked request's connection comes back, see deviceapi
 	app.Server().HeaderReceived = func(header *fasthttp.RequestHeader) fasthttp.RequestConfig {
 		return fasthttp.RequestConfig{MaxRequestBodySize: s.bodyLimit(header)}
 	}

@@ -45,7 +45,7 @@ type TakenReport struct {
 	Gone               []int64            // identifiers
 }
 
-// TakeReports locks devices, has judge look at their reports, and stores what it says with [ReportBatch.Take]. Devices
+// TakeReports locks devices, has judge look at their reports, and stores what it says with [ReportBatch.Store]. Devices
 // that something else holds are waited for, or passed over and then busy.
 func (s *Store) TakeReports(ctx context.Context, devices []string, waits bool, judge func(b *ReportBatch) error) error {
 	return translate(s.pools[classOf(ctx)].AcquireFunc(ctx, func(conn *pgxpool.Conn) error {
@@ -230,5 +230,5 @@ func (b *ReportBatch) Scope(digest string) (s Scope, err error) {
 	return s, err
 }
 
-// Take stores a report with the others.
-func (b *ReportBatch) Take(r TakenReport) { b.taken = append(b.taken, r) }
+// Store stores a report with the others.
+func (b *ReportBatch) Store(r TakenReport) { b.taken = append(b.taken, r) }

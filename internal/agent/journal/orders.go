@@ -10,8 +10,8 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// Take keeps an order to change passwords until it is done; orders for the same one join.
-func (j *Journal) Take(o protocol.Order) {
+// Accept keeps an order to change passwords until it is done; orders for the same one join.
+func (j *Journal) Accept(o protocol.Order) {
 	w := Order{Order: o}
 	for _, of := range j.Rules() {
 		if o.Subject == "" || o.Subject == of.Target.String() {

@@ -39,7 +39,7 @@ func (v *View) Run(ctx context.Context, db Source, hub *notices.Hub, log *slog.L
 		case <-due:
 			whole = true
 		case <-changes.Ready:
-			taken := changes.Take()
+			taken := changes.Drain()
 			if heard := taken[store.TopicContacts]; len(heard) > 0 {
 				v.noteContacts(heard, now())
 			}

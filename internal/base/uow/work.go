@@ -81,14 +81,14 @@ func (w *Work) Also(act Act, outcome audit.Outcome, before, after any) {
 	w.also = append(w.also, w.entry(act, outcome, before, after))
 }
 
-// Part is work that is done as a part of this one, with an entry of its own on the trail. [Work.Join] adds what it
+// Nested is work that is done as a part of this one, with an entry of its own on the trail. [Work.Join] adds what it
 // gathered.
-func (w *Work) Part(act Act) *Work {
+func (w *Work) Nested(act Act) *Work {
 	return &Work{act: act, now: w.now, log: w.log, interval: w.interval}
 }
 
-// Take makes of this work what a part of it came to.
-func (w *Work) Take(part *Work) {
+// ReplaceBy makes of this work what a part of it came to.
+func (w *Work) ReplaceBy(part *Work) {
 	w.act, w.Before, w.After, w.quiet = part.act, part.Before, part.After, part.quiet
 	w.notices, w.settle = append(w.notices, part.notices...), append(w.settle, part.settle...)
 	w.also = append(w.also, part.also...)

@@ -1,4 +1,4 @@
-// Package deviceapi is the service's side of the device protocol: enrolment, check-ins, held
+// Package deviceapi is the service's side of the device protocol: enrolment, check-ins, parked
 // requests. Requests and answers are signed documents, see package protocol; errors are problem
 // documents.
 package deviceapi
@@ -31,7 +31,7 @@ type Options struct {
 	Interval  time.Duration // between two check-ins of a device
 	Hub       *notices.Hub
 	Log       *slog.Logger
-	Done      context.Context // ends held requests when the service stops
+	Done      context.Context // ends parked requests when the service stops
 }
 
 // API serves the device protocol.
@@ -66,7 +66,7 @@ func (a *API) Mount(app *fiber.App) {
 	app.Post(protocol.PathEpoch, a.handle(a.epoch))
 }
 
-// requestTimeout is the longest that a request of a device may take, apart from being held.
+// requestTimeout is the longest that a request of a device may take, apart from being parked.
 const requestTimeout = 30 * time.Second
 
 // handle turns errors into problem documents.
@@ -282,7 +282,7 @@ func (a *API) wait(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
-	w, ended := a.registry.hold(d.ID, body.Desired, body.Orders)
+	w, ended := a.registry.park(d.ID, body.Desired, body.Orders)
 	switch {
 	case ended: // another replica holds it
 		c.RequestCtx().SetConnectionClose()
@@ -303,7 +303,7 @@ func (a *API) wait(c fiber.Ctx) error {
 	device, request := d.ID, req.digest // copied: the request is gone when the HTTP server lets go of the connection
 	c.RequestCtx().HijackSetNoResponse(true)
 	c.RequestCtx().Hijack(func(taken net.Conn) {
-		conn, ok := taken.(interface{ UnsafeConn() net.Conn }).UnsafeConn().(held)
+		conn, ok := taken.(interface{ UnsafeConn() net.Conn }).UnsafeConn().(parkable)
 		if !ok {
 			a.registry.release(device, w)
 			_ = taken.Close() // not one of this service's listeners

@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// pace has held requests answered in order, and only so many ahead of the devices that come to report: so devices are
+// pace has parked requests answered in order, and only so many ahead of the devices that come to report: so devices are
 // verified one after the other from the start, and not all of a fleet at the same late moment. A device that needs
 // longer to do what it was told holds up nobody.
 type pace struct {
@@ -25,7 +25,7 @@ const (
 	answerWithin = 2 * time.Second        // what takes longer was lost with its connection
 )
 
-// call has a held request answered in its turn. The registry is locked.
+// call has a parked request answered in its turn. The registry is locked.
 func (r *registry) call(device string, w *waiter) {
 	if !w.called {
 		w.called = true
@@ -64,8 +64,8 @@ func (r *registry) served(device string) {
 	}
 }
 
-// goOn waits no longer for devices whose time is up.
-func (r *registry) goOn() {
+// releaseDue waits no longer for devices whose time is up.
+func (r *registry) releaseDue() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	now := r.now()

@@ -19,7 +19,7 @@ func TestAFleetIsWokenAsItComes(t *testing.T) {
 	states, waiters := make([]store.ExchangeState, fleet), make([]*waiter, fleet)
 	for i := range states {
 		states[i] = store.ExchangeState{ID: fmt.Sprint(i), DesiredEpoch: 1}
-		waiters[i], _ = r.hold(states[i].ID, drift.Stamp{Epoch: 1}, 0)
+		waiters[i], _ = r.park(states[i].ID, drift.Stamp{Epoch: 1}, 0)
 		states[i].DesiredNumber = 1
 	}
 	woken := func() (n int) {
@@ -50,12 +50,12 @@ func TestAFleetIsWokenAsItComes(t *testing.T) {
 	r.release("3", waiters[3])
 	r.release("4", waiters[4])
 	now = now.Add(headStart / 2)
-	r.goOn()
+	r.releaseDue()
 	assert.Equal(t, outAtOnce+3, woken())
 	now = now.Add(headStart)
-	r.goOn()
+	r.releaseDue()
 	assert.Equal(t, outAtOnce+5, woken(), "those who were told have had their head start")
 	now = now.Add(answerWithin)
-	r.goOn()
+	r.releaseDue()
 	assert.Equal(t, 2*outAtOnce+3, woken(), "what was lost is not waited for, but for the last two")
 }

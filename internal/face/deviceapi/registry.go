@@ -34,8 +34,8 @@ type registry struct {
 	contacts map[string]time.Time
 	waiting  map[string]*waiter
 	pace
-	ended    bool          // the service stops, nothing is held any more
-	open     int           // held requests that are not answered
+	ended    bool          // the service stops, nothing is parked any more
+	open     int           // parked requests that are not answered
 	left     chan struct{} // closed once it stops and all are answered
 	database int           // how often another database was found; what was learned of one says nothing of the next
 	synced   time.Time     // when the last look at what changed began
@@ -95,7 +95,7 @@ func (r *registry) run(ctx context.Context) {
 			r.writeContacts(last)
 			return
 		case <-pace.C:
-			r.goOn()
+			r.releaseDue()
 		}
 	}
 }
@@ -112,7 +112,7 @@ func (r *registry) keep(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-changes.Ready:
-			taken := changes.Take()
+			taken := changes.Drain()
 			ids, told := taken[store.TopicDevices]
 			_, another := taken[store.TopicDatabase]
 			switch {
@@ -140,7 +140,7 @@ func (r *registry) forget() {
 	r.database++
 }
 
-// callAll has every device whose request is held check in, in turn, so that it gives again what the database lacks.
+// callAll has every device whose request is parked check in, in turn, so that it gives again what the database lacks.
 func (r *registry) callAll() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -280,9 +280,9 @@ func (r *registry) writeContacts(ctx context.Context) {
 	}
 }
 
-// hold adds a held request of a device; an earlier one of the same device is answered. Something is ready
-// when something is waiting already. It is nil when too many are held already, or the service has ended.
-func (r *registry) hold(id string, holds drift.Stamp, order int64) (w *waiter, ended bool) {
+// park adds a parked request of a device; an earlier one of the same device is answered. Something is ready
+// when something is waiting already. It is nil when too many are parked already, or the service has ended.
+func (r *registry) park(id string, holds drift.Stamp, order int64) (w *waiter, ended bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	w = &waiter{holds: holds, order: order}
@@ -302,7 +302,7 @@ func (r *registry) hold(id string, holds drift.Stamp, order int64) (w *waiter, e
 	return w, false
 }
 
-// end answers every held request, since the service stops. What it gives is closed once all are answered.
+// end answers every parked request, since the service stops. What it gives is closed once all are answered.
 func (r *registry) end() <-chan struct{} {
 	r.mu.Lock()
 	defer r.mu.Unlock()

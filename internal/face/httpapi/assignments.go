@@ -24,7 +24,7 @@ func viewAssignment(a store.Assignment) api.Assignment {
 	}
 }
 
-func aimed(aim api.Aim, name string) assign.Assignment {
+func assignmentFrom(aim api.Aim, name string) assign.Assignment {
 	return assign.Assignment{
 		Name:    name,
 		Policy:  aim.Policy,
@@ -62,7 +62,7 @@ func (a *routes) listAssignments(ctx context.Context, _ rights.Identity, in *str
 func (a *routes) createAssignment(
 	ctx context.Context, who rights.Identity, in *newAssignment,
 ) (*WithETag[api.Assignment], error) {
-	x, err := a.Changes.NewAssignment(ctx, who, aimed(in.Body.Aim, in.Body.Name))
+	x, err := a.Changes.NewAssignment(ctx, who, assignmentFrom(in.Body.Aim, in.Body.Name))
 	return tagged(x.Version, viewAssignment(x)), err
 }
 
@@ -82,6 +82,6 @@ func (a *routes) editAssignment(ctx context.Context, who rights.Identity, in *st
 	if err != nil {
 		return nil, err
 	}
-	x, err := a.Changes.ChangeAssignment(ctx, who, aimed(in.Body, in.Name), over)
+	x, err := a.Changes.ChangeAssignment(ctx, who, assignmentFrom(in.Body, in.Name), over)
 	return tagged(x.Version, viewAssignment(x)), err
 }

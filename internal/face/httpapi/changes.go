@@ -69,7 +69,7 @@ func editFrom(e api.ChangeEdit) changes.Edit {
 	made := changes.Edit{Kind: change.Kind(e.Kind), Name: e.Name, Document: e.Document, BasedOn: e.BasedOn,
 		Replaces: e.Replaces}
 	if e.Assignment != nil {
-		made.Assignment = aimed(*e.Assignment, e.Name)
+		made.Assignment = assignmentFrom(*e.Assignment, e.Name)
 	}
 	if e.Group != nil {
 		made.Group = devicegroups.Spec{

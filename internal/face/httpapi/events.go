@@ -101,7 +101,7 @@ func (a *routes) stream(ctx context.Context, w *bufio.Writer, who rights.Identit
 				return
 			case <-time.After(gather):
 			}
-			change, any := a.changeOf(who.Reach(rights.Look), changes.Take())
+			change, any := a.changeOf(who.Reach(rights.Look), changes.Drain())
 			if !any {
 				continue
 			}

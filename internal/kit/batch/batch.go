@@ -1,5 +1,5 @@
-// Package batch does what many ask for at the same time in few goes: who comes while others are being served waits,
-// and is served with everybody else who came meanwhile. Alone, nobody waits for company.
+// Package batch coalesces concurrent calls: while some are being served, those that arrive are gathered, and then served
+// together. A lone call runs at once.
 package batch
 
 import (
@@ -12,9 +12,9 @@ import (
 )
 
 const (
-	atOnce = 2   // goes at the same time
-	most   = 100 // items of one go
-	// limit is how long a go may take: what hangs must not hold up whoever comes afterwards.
+	atOnce = 2   // batches at the same time
+	most   = 100 // items of one batch
+	// limit is how long a batch may take: one that hangs must not hold up those that arrive afterwards.
 	limit = 30 * time.Second
 )
 
@@ -32,10 +32,9 @@ type entry[T any] struct {
 	done chan error
 }
 
-// Do has work done on an item, by itself or with others; two of the same key are never in one go, and keep their order.
-// Work gives an error, or nil, for each of its items; it has the values of the context of one of them, and goes on when
-// that one ends, for half a minute at most. The error is that of the context where it ended first: then the work may be
-// done all the same.
+// Do calls work with an item, alone or with those of concurrent calls. Two items of the same key are never in one batch, and
+// keep their order. Work returns an error, or nil, for each item. Its context has the values of one of the calls, and ends
+// after 30 s, not with the calls. When ctx ends first, Do returns its error, and the work may be done all the same.
 func (g *Gather[T]) Do(
 	ctx context.Context, key string, item T, work func(ctx context.Context, items []T) []error,
 ) error {
@@ -44,7 +43,7 @@ func (g *Gather[T]) Do(
 	g.waiting = append(g.waiting, e)
 	if g.going < atOnce {
 		g.going++
-		go g.goOn(work)
+		go g.drain(work)
 	}
 	g.mu.Unlock()
 	select {
@@ -55,8 +54,8 @@ func (g *Gather[T]) Do(
 	}
 }
 
-// goOn serves whatever waits until nobody does.
-func (g *Gather[T]) goOn(work func(ctx context.Context, items []T) []error) {
+// drain serves batches until nothing waits.
+func (g *Gather[T]) drain(work func(ctx context.Context, items []T) []error) {
 	for {
 		g.mu.Lock()
 		entries := g.next()
@@ -78,7 +77,7 @@ func (g *Gather[T]) goOn(work func(ctx context.Context, items []T) []error) {
 	}
 }
 
-// next takes the items of one go out of those that wait.
+// next removes the items of one batch from those that wait.
 func (g *Gather[T]) next() []entry[T] {
 	var taken []entry[T]
 	keys := map[string]bool{}
@@ -93,7 +92,7 @@ func (g *Gather[T]) next() []entry[T] {
 	return taken
 }
 
-// safely makes an error of everybody out of a panic.
+// safely turns a panic into an error of each item.
 func safely[T any](ctx context.Context, items []T, work func(ctx context.Context, items []T) []error) (errs []error) {
 	defer func() {
 		if r := recover(); r != nil {
@@ -103,15 +102,16 @@ func safely[T any](ctx context.Context, items []T, work func(ctx context.Context
 	return work(ctx, items)
 }
 
-// Apart does something with all items at once, such as in one transaction. Where some of them spoil that for the
-// others, it is done with each half by itself, until those are alone. It gives an error, or nil, for each item.
-func Apart[T any](items []T, spoilt func(err error) bool, do func(items []T) ([]error, error)) []error {
+// Isolate calls do with all items, such as to store them in one transaction. When that fails because of single items, by
+// what spoilt says of the error, it calls do with each half, until those items are alone. It returns an error, or nil, for
+// each item.
+func Isolate[T any](items []T, spoilt func(err error) bool, do func(items []T) ([]error, error)) []error {
 	errs, err := do(items)
 	if err == nil {
 		return errs
 	}
 	if half := len(items) / 2; half > 0 && spoilt(err) {
-		return append(Apart(items[:half], spoilt, do), Apart(items[half:], spoilt, do)...)
+		return append(Isolate(items[:half], spoilt, do), Isolate(items[half:], spoilt, do)...)
 	}
 	return slices.Repeat([]error{err}, len(items))
 }

@@ -102,7 +102,7 @@ func TestWhatSpoilsAGoIsSetApart(t *testing.T) {
 	}
 	times := 0
 	bad, gone := errors.New("bad"), errors.New("gone")
-	errs := batch.Apart(items, func(err error) bool { return err == bad }, func(items []int) ([]error, error) {
+	errs := batch.Isolate(items, func(err error) bool { return err == bad }, func(items []int) ([]error, error) {
 		times++
 		if slices.Contains(items, 37) {
 			return nil, bad
@@ -113,7 +113,7 @@ func TestWhatSpoilsAGoIsSetApart(t *testing.T) {
 		assert.Equal(t, i == 37, err == bad, i)
 	}
 	assert.LessOrEqual(t, times, 16, "not one by one")
-	errs = batch.Apart(items, func(err error) bool { return err == bad },
+	errs = batch.Isolate(items, func(err error) bool { return err == bad },
 		func([]int) ([]error, error) { times = -1; return nil, gone })
 	assert.Equal(t, slices.Repeat([]error{gone}, 100), errs, "when nobody can be served, that is tried once")
 }

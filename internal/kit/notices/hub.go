@@ -64,8 +64,8 @@ func (s *Subscription) Close() {
 	delete(s.hub.subscribers, s)
 }
 
-// Take gives what was gathered since the last call: identifiers by topic.
-func (s *Subscription) Take() map[string][]string {
+// Drain gives what was gathered since the last call: identifiers by topic.
+func (s *Subscription) Drain() map[string][]string {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	taken := map[string][]string{}

@@ -17,14 +17,14 @@ func TestHubGathersUntilTaken(t *testing.T) {
 		hub.Publish(n) // never blocks, though nobody takes
 	}
 	<-devices.Ready
-	assert.ElementsMatch(t, []string{"a", "b"}, devices.Take()["devices"])
-	assert.Empty(t, devices.Take(), "each once")
+	assert.ElementsMatch(t, []string{"a", "b"}, devices.Drain()["devices"])
+	assert.Empty(t, devices.Drain(), "each once")
 	<-all.Ready
-	assert.Len(t, all.Take(), 2)
+	assert.Len(t, all.Drain(), 2)
 
 	all.Close()
 	hub.Publish(notices.Notice{Topic: "edits"})
-	assert.Empty(t, all.Take())
+	assert.Empty(t, all.Drain())
 	select {
 	case <-devices.Ready:
 		t.Error("a topic it does not listen to")

@@ -1,7 +1,6 @@
 // Package access knows who may use the service: operators with their roles, sign-in, sessions and tokens.
 //
-// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
-// the records, which no caller can do anything about.
+// Errors that are meant for the caller are of type [*refusal.Error].
 package access
 
 import (

@@ -79,7 +79,7 @@ func (s *Service) addAssignment(tx Records, w *uow.Work, want assign.Assignment)
 	if err := tx.AddAssignment(a); err != nil {
 		return a, err
 	}
-	return a, aimed(tx, w, nil, &a)
+	return a, settleAimed(tx, w, nil, &a)
 }
 
 // ChangeAssignment aims an assignment elsewhere, or gives it another rank or policy, over the
@@ -117,7 +117,7 @@ func (s *Service) changeAssignment(
 	if err := tx.SetAssignment(a, over); err != nil {
 		return a, err
 	}
-	return a, aimed(tx, w, &before, &a)
+	return a, settleAimed(tx, w, &before, &a)
 }
 
 // RemoveAssignment takes an assignment away; its devices are settled without it.
@@ -144,7 +144,7 @@ func removeAssignment(tx Records, w *uow.Work, name string, over int64) error {
 	if err := tx.RemoveAssignment(a.ID, over); err != nil {
 		return err
 	}
-	return aimed(tx, w, &a, nil)
+	return settleAimed(tx, w, &a, nil)
 }
 
 // aim fills a record from what is wanted, after checking that all of it exists.
@@ -201,8 +201,8 @@ func mayAim(tx Records, who rights.Identity, assignments ...*store.Assignment) e
 	return nil
 }
 
-// aimed has everything settled that an assignment reached before or reaches now; nil for none.
-func aimed(tx Records, w *uow.Work, before, after *store.Assignment) error {
+// settleAimed has everything settled that an assignment reached before or reaches now; nil for none.
+func settleAimed(tx Records, w *uow.Work, before, after *store.Assignment) error {
 	if err := mayAim(tx, w.Who(), before, after); err != nil {
 		return err
 	}

@@ -85,7 +85,7 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change, how string)
 		if err != nil {
 			return err
 		}
-		part := w.Part(w.Act().As(actions[e.Kind]).On(e.Name).Because(c.Reason))
+		part := w.Nested(w.Act().As(actions[e.Kind]).On(e.Name).Because(c.Reason))
 		if err := s.applyEdit(tx, part, e); err != nil {
 			return s.explain(err, e)
 		}

@@ -103,7 +103,7 @@ func (s *Service) effectsOf(
 }
 
 // mayGoOut says whether a change may go out now. Where a second person must approve first, it is asked for; where what
-// was approved is no longer what would happen, the approval lapses. Then it may not, without an error.
+// was approved is no longer what would happen, the approval lapses. Then it returns false, nil.
 func (s *Service) mayGoOut(tx Records, w *uow.Work, c *store.Change, seen *Preview, needs []string) (bool, error) {
 	missing := slices.ContainsFunc(needs, func(n string) bool { return !slices.Contains(c.Needs, n) })
 	switch {
@@ -126,7 +126,7 @@ func (s *Service) tryOut(tx Records, w *uow.Work, c store.Change) error {
 	if err := tx.Mark(); err != nil {
 		return err
 	}
-	part := w.Part(w.Act().InChange(c.Name))
+	part := w.Nested(w.Act().InChange(c.Name))
 	return errors.Join(s.carryOut(tx, part, &c, ""), tx.BackToMark())
 }
 

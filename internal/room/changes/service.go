@@ -2,7 +2,7 @@
 // at once, with their preview, their approval and the commands of their rollout. Nothing here reaches a device by
 // itself: the devices that an edit concerns are settled afterwards.
 //
-// The errors of its methods are a [*refusal.Error] where the caller can do something about it.
+// Errors that are meant for the caller are of type [*refusal.Error].
 package changes
 
 import (

@@ -1,8 +1,7 @@
 // Package deploy brings what was authored to devices: it settles what each of them is to have, and gives it a new
 // desired state where that is another one than before. It does so on its own, from a queue of what changed.
 //
-// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
-// the records, which no caller can do anything about.
+// Errors that are meant for the caller are of type [*refusal.Error].
 package deploy
 
 import (

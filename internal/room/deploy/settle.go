@@ -39,7 +39,7 @@ func (s *Service) SettleLoop(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-waiting.Ready:
-			waiting.Take()
+			waiting.Drain()
 		case <-time.After(lookAgain):
 		}
 	}

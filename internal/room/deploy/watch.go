@@ -43,7 +43,7 @@ func (s *Service) RolloutLoop(ctx context.Context) {
 			return
 		case <-time.After(lookEvery):
 		}
-		news := told.Take()
+		news := told.Drain()
 		for _, id := range news[store.TopicReports] {
 			w.reported[id] = true
 		}

@@ -53,7 +53,7 @@ func (s *Service) prepare(b ReportBatch, d store.Device, in *incoming) (*judgeme
 // compare compares a report under the newest desired state with what was open before, and takes it.
 func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) error {
 	if j.taken.VerifiedAt == nil {
-		b.Take(j.taken)
+		b.Store(j.taken)
 		return nil
 	}
 	d, taken := j.device, &j.taken
@@ -110,7 +110,7 @@ func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) erro
 		}
 	}
 	slices.Sort(taken.Gone)
-	b.Take(*taken)
+	b.Store(*taken)
 	return nil
 }
 

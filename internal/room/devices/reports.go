@@ -34,7 +34,7 @@ type ReportBatch interface {
 	DirectoryTable(refs []principal.Ref) (*principal.Table, error)
 	Asked(digest string) (protocol.DesiredContent, error)
 	Scope(digest string) (store.Scope, error)
-	Take(r store.TakenReport)
+	Store(r store.TakenReport)
 }
 
 // incoming is a report that is to be taken with others.
@@ -113,7 +113,7 @@ func (s *Service) takeReports(ctx context.Context, list []*incoming) []error {
 
 // takeTogether takes reports, and waits for devices that something else holds where that is said.
 func (s *Service) takeTogether(ctx context.Context, list []*incoming, waits bool, spoilt func(err error) bool) []error {
-	return batch.Apart(list, spoilt, func(list []*incoming) ([]error, error) {
+	return batch.Isolate(list, spoilt, func(list []*incoming) ([]error, error) {
 		errs := make([]error, len(list))
 		devices := make([]string, len(list))
 		for i, in := range list {

@@ -1,8 +1,7 @@
 // Package devices takes what comes from workstations: enrolments, reports, events, results of orders; and what
 // operators want of single devices. It compares what a device has with what it should have, and keeps the findings.
 //
-// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
-// the records, which no caller can do anything about.
+// Errors that are meant for the caller are of type [*refusal.Error].
 package devices
 
 import (

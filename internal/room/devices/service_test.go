@@ -116,7 +116,7 @@ func (b batch) OpenFindings(string) (list []store.Finding) {
 	return list
 }
 
-func (b batch) Take(t store.TakenReport) {
+func (b batch) Store(t store.TakenReport) {
 	if t.DeviceID != b.device.ID {
 		return
 	}

@@ -42,7 +42,7 @@ func (s *Service) AnnounceLoop(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-news.Ready:
-			news.Take()
+			news.Drain()
 		case <-time.After(every):
 		}
 		select {

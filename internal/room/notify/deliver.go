@@ -56,7 +56,7 @@ func (s *Service) DeliverLoop(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-waiting.Ready:
-			waiting.Take()
+			waiting.Drain()
 		case <-time.After(every):
 		}
 	}
@@ -109,7 +109,7 @@ func (s *Service) deliverSome(ctx context.Context, t *store.NotificationTarget) 
 	stored, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer cancel()
 	return err == nil && len(list) == deliverBatch || isRejected(err), s.Do(stored, uow.Upkeep(),
-		func(tx Records, _ *uow.Work) error { return s.came(tx, t, list, sent, err, now) })
+		func(tx Records, _ *uow.Work) error { return s.recordDeliveries(tx, t, list, sent, err, now) })
 }
 
 func isRejected(err error) bool {
@@ -117,8 +117,8 @@ func isRejected(err error) bool {
 	return is
 }
 
-// came notes what came of an attempt: sent deliveries arrived, and why the next did not.
-func (s *Service) came(
+// recordDeliveries notes what came of an attempt: sent deliveries arrived, and why the next did not.
+func (s *Service) recordDeliveries(
 	tx Records, t *store.NotificationTarget, list []store.Delivery, sent int, why error, now time.Time,
 ) error {
 	if sent > 0 {

@@ -4,8 +4,7 @@
 // Nothing has to remember to notify: the trail, findings and standings are read behind what was told last, so that
 // nothing is lost when the service stops anywhere, and no report waits for a receiver.
 //
-// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
-// the records, which no caller can do anything about.
+// Errors that are meant for the caller are of type [*refusal.Error].
 package notify
 
 import (

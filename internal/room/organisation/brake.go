@@ -69,7 +69,7 @@ func (s *Service) braked(
 	if err := tx.Mark(); err != nil {
 		return nil, err
 	}
-	tried := w.Part(w.Act())
+	tried := w.Nested(w.Act())
 	if err := do(tx, tried); err != nil {
 		return nil, err
 	}
@@ -79,7 +79,7 @@ func (s *Service) braked(
 		return nil, err
 	}
 	if len(devices) <= brakeFloor {
-		w.Take(tried)
+		w.ReplaceBy(tried)
 		return nil, nil
 	}
 	p, err := s.consequences(ctx, tx, devices, kind)
@@ -162,8 +162,8 @@ func (s *Service) consequences(
 	return p, nil
 }
 
-// holds says that something waits, as a refusal: it was not done.
-func (s *Service) holds(b *store.Brake) error {
+// refuseHeld says that something waits, as a refusal: it was not done.
+func (s *Service) refuseHeld(b *store.Brake) error {
 	if b == nil {
 		return nil
 	}

@@ -80,7 +80,7 @@ func (s *Service) ImportDirectory(
 		},
 	)
 	change.Skipped = skipped
-	return change, cmp.Or(err, s.holds(held))
+	return change, cmp.Or(err, s.refuseHeld(held))
 }
 
 func reasons(skipped []directory.SkippedEntry) string {

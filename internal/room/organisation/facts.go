@@ -73,7 +73,7 @@ func (s *Service) SetFacts(ctx context.Context, who rights.Identity, edits []Fac
 			return err
 		},
 	)
-	return cmp.Or(err, s.holds(held))
+	return cmp.Or(err, s.refuseHeld(held))
 }
 
 func (s *Service) setFacts(tx Records, w *uow.Work, edits []Facts) error {

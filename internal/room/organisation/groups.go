@@ -117,7 +117,7 @@ func (s *Service) ChangeGroup(
 		})
 		return err
 	})
-	if err = refusal.Named(cmp.Or(err, s.holds(held)), "group", name); err != nil {
+	if err = refusal.Named(cmp.Or(err, s.refuseHeld(held)), "group", name); err != nil {
 		return g, err
 	}
 	return s.Group(ctx, name)

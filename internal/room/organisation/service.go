@@ -1,7 +1,7 @@
 // Package organisation is what the organisation says of itself: groups of devices, what it knows of each device, and
 // the people and groups of its directory. What would alter much by one edit waits at the brake for a decision.
 //
-// The errors of its methods are a [*refusal.Error] where the caller can do something about it.
+// Errors that are meant for the caller are of type [*refusal.Error].
 package organisation
 
 import (

@@ -144,7 +144,7 @@ func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit
 // takeDeposits stores deposits of as many devices, in one statement; one that spoils it holds up no other.
 func (s *Service) takeDeposits(ctx context.Context, list []*given) []error {
 	spoilt := func(err error) bool { return !store.IsUnavailable(err) }
-	return batch.Apart(list, spoilt, func(list []*given) ([]error, error) {
+	return batch.Isolate(list, spoilt, func(list []*given) ([]error, error) {
 		err := s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error { return s.storeDeposits(tx, list) })
 		return make([]error, len(list)), err
 	})

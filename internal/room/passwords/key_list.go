@@ -151,7 +151,7 @@ func (s *Service) KeysLoop(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-changed.Ready:
-			changed.Take()
+			changed.Drain()
 		case <-time.After(time.Minute):
 		}
 		if err := s.ReloadKeys(ctx); err != nil && ctx.Err() == nil {

@@ -1,8 +1,7 @@
 // Package passwords keeps the passwords of accounts, sealed: devices deposit them, operators see them with a reason,
 // and the keys that they are sealed to are made, proved and retired. It also keeps the list of keys that devices trust.
 //
-// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
-// the records, which no caller can do anything about.
+// Errors that are meant for the caller are of type [*refusal.Error].
 package passwords
 
 import (

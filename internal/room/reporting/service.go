@@ -1,8 +1,7 @@
 // Package reporting answers what operators ask of the fleet: how it stands, what waits for a decision, why a device has
 // what it has, what differs and what happened. It changes nothing but its own record of how the fleet stood.
 //
-// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
-// the records, which no caller can do anything about.
+// Errors that are meant for the caller are of type [*refusal.Error].
 package reporting
 
 import (

@@ -1,8 +1,7 @@
 // Package trail reads the audit trail, exports it, and anchors it: signed checkpoints say how far it went and leave the
 // database, so that nobody can write it anew unseen.
 //
-// The errors of its methods are a [*refusal.Error] where the caller can do something about it, and otherwise those of
-// the records, which no caller can do anything about.
+// Errors that are meant for the caller are of type [*refusal.Error].
 package trail
 
 import (

@@ -41,8 +41,8 @@ func checkName(name string) error {
 	return fmt.Errorf("%w: the name %s", host.ErrName, why)
 }
 
-// free says whether an account may have a name. Names that differ in case alone are one name to a policy.
-func (d database) free(name string, but ...string) error {
+// checkNameFree says whether an account may have a name. Names that differ in case alone are one name to a policy.
+func (d database) checkNameFree(name string, but ...string) error {
 	if err := checkName(name); err != nil {
 		return err
 	}
@@ -61,7 +61,7 @@ func (h *Host) CreateAccount(ctx context.Context, name string) (sid principal.SI
 		if err != nil {
 			return err
 		}
-		if err := d.free(name); err != nil {
+		if err := d.checkNameFree(name); err != nil {
 			return err
 		}
 		uid := max(h.kept.Mark, d.number("UID_MIN", 1000)-1) + 1

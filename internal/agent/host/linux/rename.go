@@ -36,7 +36,7 @@ func (h *Host) RenameAccount(ctx context.Context, account principal.SID, name st
 		if d.privateGroup(p, p.name) {
 			own = append(own, p.name)
 		}
-		if err := d.free(name, own...); err != nil {
+		if err := d.checkNameFree(name, own...); err != nil {
 			return err
 		}
 		if err := h.forgetWrong(ctx, p.name); err != nil { // it is counted under the name

@@ -20,8 +20,8 @@ func (w *Workstation) create(name string) principal.SID {
 	return sid
 }
 
-// free says whether an account may have the name.
-func (w *Workstation) free(name string) error {
+// checkNameFree says whether an account may have the name.
+func (w *Workstation) checkNameFree(name string) error {
 	if err := text.CheckName(name, text.MaxAccountName); err != nil {
 		return fmt.Errorf("%w: the name %w", host.ErrName, err)
 	}
@@ -35,7 +35,7 @@ func (w *Workstation) free(name string) error {
 // CreateAccount implements [host.Host].
 func (w *Workstation) CreateAccount(ctx context.Context, name string) (sid principal.SID, err error) {
 	err = w.change(ctx, func() error {
-		if err := w.free(name); err != nil {
+		if err := w.checkNameFree(name); err != nil {
 			return err
 		}
 		sid = w.create(name)
@@ -75,7 +75,7 @@ func (w *Workstation) RenameAccount(ctx context.Context, account principal.SID, 
 		case builtin(account) != "" && (w.m.Faults.KeepsNames || w.m.Facts.Platform == host.PlatformLinux):
 			return host.ErrUnsupported
 		case text.Fold(a.Name) != text.Fold(name):
-			if err := w.free(name); err != nil {
+			if err := w.checkNameFree(name); err != nil {
 				return err
 			}
 		}

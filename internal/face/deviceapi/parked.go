@@ -15,15 +15,15 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// held is a connection whose request is held: the HTTP server has let go of it, with all its buffers, and
-// takes it back once the request is answered. So a held request costs little more than its connection.
-type held interface {
+// parkable is a connection whose request is parked: the HTTP server has let go of it, with all its buffers, and
+// takes it back once the request is answered. So a parked request costs little more than its connection.
+type parkable interface {
 	net.Conn
 	SyscallConn() (syscall.RawConn, error)
 	Return()
 }
 
-// waiter is one held request.
+// waiter is one parked request.
 type waiter struct {
 	holds drift.Stamp
 	order int64 // the latest that the device has begun
@@ -32,7 +32,7 @@ type waiter struct {
 	called, counted bool
 
 	mu    sync.Mutex
-	conn  held // nil before the HTTP server let go of it
+	conn  parkable // nil before the HTTP server let go of it
 	ready bool // something is waiting, or another request took its place
 	ended bool // the service stops
 }
@@ -51,7 +51,7 @@ func (w *waiter) wake(ready bool) {
 }
 
 // arm begins to wait on a connection, at most until a time.
-func (w *waiter) arm(conn held, limit time.Time) error {
+func (w *waiter) arm(conn parkable, limit time.Time) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.conn = conn
@@ -69,8 +69,8 @@ func (w *waiter) outcome() (ready, ended bool) {
 
 // park waits on a connection until something is waiting for the device, time is up, or the device is
 // gone, and answers. It returns at once.
-func (a *API) park(conn held, device, request string, w *waiter, limit time.Time) {
-	supervise.Go(a.Log, "a held request", func() {
+func (a *API) park(conn parkable, device, request string, w *waiter, limit time.Time) {
+	supervise.Go(a.Log, "a parked request", func() {
 		defer a.registry.release(device, w)
 		if err := w.arm(conn, limit); err != nil || httpconn.Gone(conn) {
 			_ = conn.Close() // nobody is there any more
@@ -79,7 +79,7 @@ func (a *API) park(conn held, device, request string, w *waiter, limit time.Time
 		ready, ended := w.outcome()
 		answer, err := a.sign(request, a.waitAnswer(device, w.holds, ready))
 		if err != nil {
-			a.Log.Error("a held request could not be answered", "error", err)
+			a.Log.Error("a parked request could not be answered", "error", err)
 			_ = conn.Close()
 			return
 		}
@@ -101,14 +101,14 @@ func (a *API) park(conn held, device, request string, w *waiter, limit time.Time
 	})
 }
 
-// Leave answers every request that is held, since the service stops, and waits until all answers are on their way or
+// Leave answers every parked request, since the service stops, and waits until all answers are on their way or
 // the context ends.
 func (a *API) Leave(ctx context.Context) error {
 	select {
 	case <-a.registry.end():
 		return nil
 	case <-ctx.Done():
-		return fmt.Errorf("answering the requests that are held: %w", ctx.Err())
+		return fmt.Errorf("answering the parked requests: %w", ctx.Err())
 	}
 }
 
@@ -123,12 +123,12 @@ func (a *API) waitAnswer(device string, holds drift.Stamp, ready bool) protocol.
 	defer cancel()
 	document, _, err := a.Devices.SignedDesired(ctx, device)
 	if err != nil {
-		a.Log.Warn("a desired state did not go with the answer to a held request", "error", err)
+		a.Log.Warn("a desired state did not go with the answer to a parked request", "error", err)
 		return answer
 	}
 	answer.Desired = document
 	return answer
 }
 
-// writeTimeout is how long an answer to a held request may take to leave.
+// writeTimeout is how long an answer to a parked request may take to leave.
 const writeTimeout = 10 * time.Second
