@@ -1,5 +1,5 @@
-// Package refusal has the errors that are meant for the caller, an operator or a device: what is wrong and the way out, with
-// a kind that the network turns into a status.
+// Package refusal has the errors that are meant for the caller, an operator or a device: what is wrong and the way out,
+// with a kind that the network turns into a status.
 package refusal
 
 import (

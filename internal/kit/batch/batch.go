@@ -1,5 +1,5 @@
-// Package batch coalesces concurrent calls: while some are being served, those that arrive are gathered, and then served
-// together. A lone call runs at once.
+// Package batch coalesces concurrent calls: while some are being served, those that arrive are gathered, and then
+// served together. A lone call runs at once.
 package batch
 
 import (
@@ -32,9 +32,10 @@ type entry[T any] struct {
 	done chan error
 }
 
-// Do calls work with an item, alone or with those of concurrent calls. Two items of the same key are never in one batch, and
-// keep their order. Work returns an error, or nil, for each item. Its context has the values of one of the calls, and ends
-// after 30 s, not with the calls. When ctx ends first, Do returns its error, and the work may be done all the same.
+// Do calls work with an item, alone or with those of concurrent calls. Two items of the same key are never in one
+// batch, and keep their order. Work returns an error, or nil, for each item. Its context has the values of one of the
+// calls, and ends after 30 s, not with the calls. When ctx ends first, Do returns its error, and the work may be done
+// all the same.
 func (g *Gather[T]) Do(
 	ctx context.Context, key string, item T, work func(ctx context.Context, items []T) []error,
 ) error {
@@ -102,9 +103,9 @@ func safely[T any](ctx context.Context, items []T, work func(ctx context.Context
 	return work(ctx, items)
 }
 
-// Isolate calls do with all items, such as to store them in one transaction. When that fails because of single items, by
-// what spoilt says of the error, it calls do with each half, until those items are alone. It returns an error, or nil, for
-// each item.
+// Isolate calls do with all items, such as to store them in one transaction. When that fails because of single items,
+// by what spoilt says of the error, it calls do with each half, until those items are alone. It returns an error, or
+// nil, for each item.
 func Isolate[T any](items []T, spoilt func(err error) bool, do func(items []T) ([]error, error)) []error {
 	errs, err := do(items)
 	if err == nil {
