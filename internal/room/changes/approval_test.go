@@ -1,0 +1,186 @@
+package changes_test
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"rankwarden.example/core/assign"
+	"rankwarden.example/core/change"
+	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/cache"
+	"rankwarden.example/internal/base/fleetview"
+	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/room/changes"
+	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/store/storetest"
+)
+
+// noDevices is a fleet without devices: what a change does is then no more than its edits.
+type noDevices struct{}
+
+func (noDevices) Devices(rights.Reach) []*fleetview.Device                { return nil }
+func (noDevices) CountByGroup([]*fleetview.Device) []fleetview.GroupCount { return nil }
+
+// stored is the room over a real database.
+type stored struct {
+	*changes.Service
+	t   *testing.T
+	db  *store.Store
+	ctx context.Context
+}
+
+func onDatabase(t *testing.T, approvals changes.Approvals) *stored {
+	db, _ := storetest.Open(t)
+	room := uow.NewRoom(
+		store.For(db, func(r store.Reader) changes.Reads { return r },
+			func(w store.Writer) changes.Records { return w }),
+		uow.Env{Log: slog.New(slog.DiscardHandler), Now: time.Now, Interval: time.Minute},
+	)
+	s := changes.New(changes.Service{Room: room, Documents: &cache.Documents{}, View: noDevices{},
+		Approvals: approvals})
+	return &stored{s, t, db, t.Context()}
+}
+
+func (s *stored) digest(name string) string {
+	p, err := s.PreviewChange(s.ctx, operator(nil, rights.Owner), name)
+	require.NoError(s.t, err)
+	return p.Digest
+}
+
+func named(name string, roles ...rights.Role) rights.Identity {
+	who := operator(nil, roles...)
+	who.Name, who.OperatorID = name, name
+	return who
+}
+
+var (
+	author   = named("runa", rights.Author, rights.Deployer)
+	second   = named("egil", rights.Author, rights.Deployer)
+	approver = named("bjorn", rights.Deployer)
+)
+
+// drafted is a change with a policy that is aimed at everything.
+func (s *stored) drafted(name string) {
+	_, err := s.NewChange(s.ctx, author, name, "Longer passwords", "audit of May")
+	require.NoError(s.t, err)
+	s.edit(author, name, changes.Edit{Kind: change.Publish, Name: "lamps",
+		Document: "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 12}\n"})
+	s.edit(author, name, changes.Edit{Kind: change.Assign, Name: "piers", Assignment: assign.Assignment{
+		Policy: "lamps", Include: []string{assign.Everything}, Rank: 10}})
+}
+
+func (s *stored) edit(who rights.Identity, name string, e changes.Edit) {
+	_, _, err := s.PutEdit(s.ctx, who, name, e)
+	require.NoError(s.t, err)
+}
+
+func (s *stored) state(name string) store.ChangeState {
+	c, err := s.Change(s.ctx, name)
+	require.NoError(s.t, err)
+	return c.State
+}
+
+func code(err error) string {
+	var e *refusal.Error
+	if err == nil {
+		return "done"
+	}
+	if !errors.As(err, &e) {
+		return err.Error()
+	}
+	return string(e.Code)
+}
+
+func TestASecondPersonApprovesWhatTheySaw(t *testing.T) {
+	s := onDatabase(t, changes.Approvals{Everything: true})
+	s.drafted("longer")
+	c, err := s.ApplyChange(s.ctx, author, "longer", s.digest("longer"))
+	require.NoError(t, err)
+	assert.Equal(t, store.ChangeWaiting, c.State, "it is not applied, it waits")
+	_, err = s.Policy(s.ctx, "lamps")
+	assert.Equal(t, "", code(err), "and nothing of it is there")
+
+	decide := func(who rights.Identity, approve bool, reason, digest string) string {
+		_, err := s.DecideChange(s.ctx, who, "longer", approve, reason, digest)
+		return code(err)
+	}
+	digest := s.digest("longer")
+	assert.Equal(t, "own_change", decide(author, true, "", digest), "not by whoever asked")
+	assert.Equal(t, "", decide(named("gast", rights.Viewer), true, "", digest), "nor without the right")
+	assert.Equal(t, "preview_changed", decide(approver, true, "", "sha-256:another"), "nor of what they have not seen")
+	assert.Equal(t, "preview_changed", decide(approver, true, "", ""), "nor unseen")
+	assert.Equal(t, "", decide(approver, false, " ", digest), "a refusal needs a reason")
+	assert.Equal(t, store.ChangeWaiting, s.state("longer"))
+	assert.Equal(t, "done", decide(approver, true, "", digest))
+	assert.Equal(t, store.ChangeApproved, s.state("longer"))
+	assert.Equal(t, "nothing_to_approve", decide(approver, true, "", digest))
+
+	c, err = s.ApplyChange(s.ctx, author, "longer", s.digest("longer"))
+	require.NoError(t, err)
+	assert.Equal(t, store.ChangeDone, c.State)
+	p, err := s.Policy(s.ctx, "lamps")
+	require.NoError(t, err)
+	assert.Equal(t, 1, p.Revision)
+}
+
+// Whoever wrote a part of a change is no second person, and an edit takes back what was approved.
+func TestAnEditTakesAnApprovalBack(t *testing.T) {
+	s := onDatabase(t, changes.Approvals{Everything: true})
+	s.drafted("longer")
+	_, err := s.ApplyChange(s.ctx, author, "longer", s.digest("longer"))
+	require.NoError(t, err)
+	_, err = s.DecideChange(s.ctx, approver, "longer", true, "", s.digest("longer"))
+	require.NoError(t, err)
+	s.edit(second, "longer", changes.Edit{Kind: change.Publish, Name: "lamps",
+		Document: "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 13}\n"})
+	assert.Equal(t, store.ChangeDraft, s.state("longer"))
+	_, err = s.ApplyChange(s.ctx, author, "longer", s.digest("longer"))
+	require.NoError(t, err)
+	assert.Equal(t, store.ChangeWaiting, s.state("longer"), "it is asked for again")
+	_, err = s.DecideChange(s.ctx, second, "longer", true, "", s.digest("longer"))
+	assert.Equal(t, "own_change", code(err), "a co-author is no second person")
+}
+
+func TestAnApprovalLapsesWhenTheNeedsGrow(t *testing.T) {
+	s := onDatabase(t, changes.Approvals{AllAtOnce: true})
+	s.drafted("longer")
+	digest := s.digest("longer")
+	c, err := s.ApplyChange(s.ctx, author, "longer", digest)
+	require.NoError(t, err)
+	assert.Equal(t, store.ChangeWaiting, c.State, "to all at once needs a second person")
+	assert.Equal(t, []string{"it goes to all of its devices at once"}, []string(c.Needs))
+	_, err = s.ApplyChange(s.ctx, author, "longer", digest)
+	assert.Equal(t, "waits_for_approval", code(err))
+	_, err = s.ApplyChange(s.ctx, author, "longer", "sha-256:before")
+	assert.Equal(t, "preview_changed", code(err))
+}
+
+// What somebody else published meanwhile is not overwritten.
+func TestAChangeOverWhatWasAltered(t *testing.T) {
+	s := onDatabase(t, changes.Approvals{})
+	s.drafted("first")
+	_, err := s.ApplyChange(s.ctx, author, "first", s.digest("first"))
+	require.NoError(t, err)
+	_, err = s.NewChange(s.ctx, author, "next", "Longer still", "")
+	require.NoError(t, err)
+	p, err := s.Policy(s.ctx, "lamps")
+	require.NoError(t, err)
+	s.edit(author, "next", changes.Edit{Kind: change.Publish, Name: "lamps", BasedOn: p.Version,
+		Document: "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 14}\n"})
+	_, _, err = s.SavePolicy(s.ctx, second, "lamps",
+		"format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 20}\n", p.Version)
+	require.NoError(t, err)
+	_, err = s.ApplyChange(s.ctx, author, "next", s.digest("next"))
+	assert.Equal(t, "edit_conflict", code(err))
+	empty, err := s.NewChange(s.ctx, author, "empty", "Nothing yet", "")
+	require.NoError(t, err)
+	_, err = s.ApplyChange(s.ctx, author, empty.Name, s.digest("empty"))
+	assert.Equal(t, "nothing_to_apply", code(err))
+}
