@@ -1,6 +1,7 @@
 package rights_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -56,4 +57,26 @@ func TestATokenIsNeverMoreThanEither(t *testing.T) {
 		rights.Narrowed([]rights.Grant{grant(rights.Support, "desks")}, rights.Viewer),
 	)
 	assert.Empty(t, rights.Narrowed([]rights.Grant{grant(rights.Support, "desks")}, rights.Deployer))
+}
+
+// A right comes from a role; what nobody needs to be signed in for, everybody may.
+func TestMay(t *testing.T) {
+	nobody := rights.Identity{}
+	assert.True(t, nobody.May(rights.Anybody))
+	assert.False(t, nobody.May(rights.SignedIn))
+	for role, may := range map[rights.Role][]rights.Right{
+		rights.Viewer: {rights.Look}, rights.Support: {rights.Look, rights.Reveal, rights.Handle},
+		rights.Author: {rights.Look, rights.Draft}, rights.Deployer: {rights.Look, rights.Deploy},
+		rights.Auditor: {rights.Look, rights.Trail},
+		rights.Owner:   {rights.Look, rights.Handle, rights.Draft, rights.Deploy, rights.Trail, rights.Administer},
+	} {
+		who := rights.Identity{OperatorID: "1", Grants: []rights.Grant{{Role: role, Groups: []string{"pier"}}}}
+		assert.True(t, who.May(rights.SignedIn))
+		for _, right := range []rights.Right{rights.Look, rights.Reveal, rights.Handle, rights.Draft, rights.Deploy,
+			rights.Trail, rights.Administer} {
+			assert.Equal(t, slices.Contains(may, right), who.May(right), "%s: %s", role, right)
+			assert.Equal(t, slices.Contains(may, right), len(who.Reach(right).Groups()) > 0, "reach of %s: %s", role,
+				right)
+		}
+	}
 }

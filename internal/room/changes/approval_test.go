@@ -184,3 +184,16 @@ func TestAChangeOverWhatWasAltered(t *testing.T) {
 	_, err = s.ApplyChange(s.ctx, author, empty.Name, s.digest("empty"))
 	assert.Equal(t, "nothing_to_apply", code(err))
 }
+
+// Whoever asks is no second person either, also where others wrote all of it.
+func TestWhoeverAsksIsNoSecondPerson(t *testing.T) {
+	s := onDatabase(t, changes.Approvals{Everything: true})
+	s.drafted("longer")
+	asker := named("arne", rights.Deployer)
+	_, err := s.ApplyChange(s.ctx, asker, "longer", s.digest("longer"))
+	require.NoError(t, err)
+	_, err = s.DecideChange(s.ctx, asker, "longer", true, "", s.digest("longer"))
+	assert.Equal(t, "own_change", code(err))
+	_, err = s.DecideChange(s.ctx, approver, "longer", true, "", s.digest("longer"))
+	assert.NoError(t, err)
+}

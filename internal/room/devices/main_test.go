@@ -1,0 +1,9 @@
+package devices_test
+
+import (
+	"testing"
+
+	"rankwarden.example/internal/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Run(m) }
