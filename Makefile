@@ -8,7 +8,7 @@ BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 export GOFLAGS += -trimpath
 export CGO_ENABLED := 0
 
-.PHONY: help demo demo-reset packages build test test-console test-go lint race bench cuts storm ha fuzz screenshots clean
+.PHONY: help demo demo-reset packages build test test-console test-go lint race mutate bench cuts storm ha fuzz screenshots clean
 
 # Lists the targets.
 help:
@@ -54,16 +54,22 @@ lint: build
 	go vet ./...
 	go test -run TestTheHouse ./internal # lines, functions and files that are too long
 	for arch in amd64 arm64; do GOOS=windows GOARCH=$$arch go vet ./cmd/rankwarden-agent ./internal/agent/... || exit 1; done
-	go tool -modfile=tools.mod staticcheck ./...
-	checker=$$(go tool -modfile=tools.mod -n staticcheck) && GOOS=windows $$checker ./cmd/rankwarden-agent ./internal/agent/host/... ./internal/kit/atomicfile
+	go tool -modfile=tools/go.mod staticcheck ./...
+	checker=$$(go tool -modfile=tools/go.mod -n staticcheck) && GOOS=windows $$checker ./cmd/rankwarden-agent ./internal/agent/host/... ./internal/kit/atomicfile
 	cd console && npm run --silent check
 	go mod tidy -diff
 	go mod verify
+	@scripts/vulnerabilities
 
 # The tests of the rules under the race detector, which needs a C compiler.
 race:
 	@scripts/install compiler
 	CGO_ENABLED=1 go test -race -vet=off -timeout 20m ./core/... ./internal/...
+
+# Breaks rules one by one, and fails when the tests beside them notice fewer than nine of ten.
+mutate:
+	@scripts/install postgresql
+	go run ./e2e/mutate
 
 # Measures, and prints ratios; docs/speed.md says what they mean.
 bench: build
@@ -74,7 +80,7 @@ bench: build
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/...
 	go test -run '^$$' -bench 'Deposits|Reports|CheckIns|GoToVerified|Fleet$$' -benchtime 3x ./e2e > .cache/bench.txt
 	@cat .cache/bench.txt
-	go run ./e2e/plots < .cache/bench.txt
+	cd tools && go run ./plots < ../.cache/bench.txt
 	BINARIES=$(CURDIR)/bin go test -count 1 -run 'HeldRequestsAreCheap|AgentAtRest' -v ./e2e | grep -E 'KiB|MiB|turn'
 
 # Packages of the agent and of the service, with checksums, in dist/.

@@ -13,6 +13,7 @@ import (
 	"syscall"
 	"time"
 
+	"rankwarden.example/internal/kit/manual"
 	"rankwarden.example/internal/kit/version"
 
 	"github.com/spf13/cobra"
@@ -48,14 +49,14 @@ func root() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error { return run(cmd.Context(), f) },
 	}
 	cmd.Flags().StringVar(&f.service, "service", "http://127.0.0.1:8470", "`URL` of the service")
-	cmd.Flags().
-		StringVar(&f.tokenFile, "token-file", "",
-			"`file` with the enrolment token; needed until the device is enrolled")
+	cmd.Flags().StringVar(&f.tokenFile, "token-file", "",
+		"`file` with the enrolment token; needed until the device is enrolled")
 	cmd.PersistentFlags().StringVar(&f.state, "state", defaultState(), "`directory` for what the agent keeps")
 	cmd.PersistentFlags().StringVar(&f.host, "host", hostThis, "`this` workstation, or a simulated one")
 	cmd.PersistentFlags().StringVar(&f.name, "name", "SKL-SIM-001", "`name` of a simulated workstation when it is new")
 	cmd.Flags().BoolVar(&f.once, "once", false, "do one turn and end")
 	cmd.AddCommand(hostCheck(&f), setUp(&f))
+	manual.AddTo(cmd)
 	return cmd
 }
 

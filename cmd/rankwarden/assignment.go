@@ -185,9 +185,9 @@ func (a *app) assignmentSet() *cobra.Command {
 		&aim.Stance,
 		"stance",
 		"enforce",
-		"enforce, or trial: nothing is changed, and what would differ is shown",
+		"`stance`: enforce, or trial, which changes nothing and shows what would differ",
 	)
-	f.IntVar(&aim.Rank, "rank", 0, "1 (strongest) to 9999 (weakest)")
+	f.IntVar(&aim.Rank, "rank", 0, "`number` from 1 (strongest) to 9999 (weakest)")
 	return cmd
 }
 

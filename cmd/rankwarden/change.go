@@ -97,7 +97,7 @@ func (a *app) changeList() *cobra.Command {
 		},
 	}
 	cmd.Flags().BoolVar(&everything, "all", false, "also those that were applied or dropped")
-	cmd.Flags().StringVar(&search, "search", "", "part of a name or title")
+	cmd.Flags().StringVar(&search, "search", "", "`text` in a name or title")
 	return ofList(cmd)
 }
 
@@ -272,7 +272,7 @@ func (a *app) changeDrop() *cobra.Command {
 			return a.did(x, "Dropped the change %s. Nothing was altered.\n", x.Name)
 		},
 	}
-	cmd.Flags().StringVar(&reason, "reason", "", "why")
+	cmd.Flags().StringVar(&reason, "reason", "", "`reason` for it")
 	return cmd
 }
 

@@ -146,7 +146,7 @@ func (a *app) changeApprove() *cobra.Command {
 		},
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	cmd.Flags().StringVar(&reason, "reason", "", "why")
+	cmd.Flags().StringVar(&reason, "reason", "", "`reason` for it")
 	return cmd
 }
 
@@ -172,6 +172,6 @@ func (a *app) changeRefuse() *cobra.Command {
 			return a.did(is, "Refused %s. It is a draft again.\n", is.Name)
 		},
 	}
-	cmd.Flags().StringVar(&reason, "reason", "", "why, for its authors")
+	cmd.Flags().StringVar(&reason, "reason", "", "`reason`, for its authors")
 	return cmd
 }

@@ -30,8 +30,8 @@ func (a *app) changeCreate() *cobra.Command {
 			)
 		},
 	}
-	cmd.Flags().StringVar(&title, "title", "", "what it is, in a few words")
-	cmd.Flags().StringVar(&reason, "reason", "", "why; it is recorded in the audit trail")
+	cmd.Flags().StringVar(&title, "title", "", "`title` in a few words")
+	cmd.Flags().StringVar(&reason, "reason", "", "`reason`; it is recorded in the audit trail")
 	return cmd
 }
 
@@ -65,7 +65,7 @@ func (a *app) changeEdit() *cobra.Command {
 			return a.did(x, "Edited the change %s.\n", x.Name)
 		},
 	}
-	cmd.Flags().StringVar(&title, "title", "", "what it is, in a few words")
-	cmd.Flags().StringVar(&reason, "reason", "", "why; it is recorded in the audit trail")
+	cmd.Flags().StringVar(&title, "title", "", "`title` in a few words")
+	cmd.Flags().StringVar(&reason, "reason", "", "`reason`; it is recorded in the audit trail")
 	return cmd
 }

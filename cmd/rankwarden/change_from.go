@@ -118,8 +118,8 @@ func (a *app) changeFrom() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&name, "name", "", "`name` of the change; it is created when it does not exist")
-	f.StringVar(&title, "title", "", "what a new change is, in a few words")
-	f.StringVar(&reason, "reason", "", "why")
+	f.StringVar(&title, "title", "", "`title` of a new change, in a few words")
+	f.StringVar(&reason, "reason", "", "`reason` for it")
 	f.BoolVar(&remove, "remove", false, "also remove assignments and groups that the files do not have")
 	f.BoolVar(&dry, "dry-run", false, "store nothing, and print the preview")
 	return cmd

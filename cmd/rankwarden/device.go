@@ -97,11 +97,11 @@ func (a *app) deviceList() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&q.Search, "search", "", "part of name, serial, model, system, path, tag or primary user")
-	f.StringVar(&q.Standing, "standing", "", "in_step, drifted, waiting, held or silent")
+	f.StringVar(&q.Search, "search", "", "`text` in a name, serial, model, system, path, tag or primary user")
+	f.StringVar(&q.Standing, "standing", "", "`standing`: in_step, drifted, waiting, held or silent")
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
-	f.StringVar(&q.State, "state", "", "live (default), claiming, refused or retired")
-	f.IntVar(&most, "most", 0, "list at most so many; 0 for all")
+	f.StringVar(&q.State, "state", "", "`state`: live (default), claiming, refused or retired")
+	f.IntVar(&most, "most", 0, "list at most this `number`; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("standing", cobra.FixedCompletions(
 		[]string{"in_step", "drifted", "waiting", "held", "silent"},
 		cobra.ShellCompDirectiveNoFileComp,
@@ -148,7 +148,7 @@ func (a *app) deviceShow() *cobra.Command {
 	f := cmd.Flags()
 	f.StringVar(&group, "group", "", "the devices of this `group`")
 	f.StringVar(&at, "at", "", "as it was at this `time`: 3d, 2031-03-04 or 2031-03-04T06:00:00Z")
-	f.IntVar(&most, "most", 20, "with --group: show at most so many; 0 for all")
+	f.IntVar(&most, "most", 20, "with --group: show at most this `number`; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return ofList(cmd)
 }

@@ -62,8 +62,8 @@ func (a *app) directorySearch() *cobra.Command {
 			)
 		},
 	}
-	cmd.Flags().StringVar(&kind, "kind", "", "user or group")
-	cmd.Flags().IntVar(&most, "most", 100, "list at most so many; 0 for all")
+	cmd.Flags().StringVar(&kind, "kind", "", "`kind`: user or group")
+	cmd.Flags().IntVar(&most, "most", 100, "list at most this `number`; 0 for all")
 	return ofList(cmd)
 }
 

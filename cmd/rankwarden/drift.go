@@ -50,16 +50,17 @@ func (a *app) driftCommand() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&q.State, "state", "open", "open, waived, settled or corrected")
+	f.StringVar(&q.State, "state", "open", "`state`: open, waived, settled or corrected")
 	f.StringVar(&q.Unit, "unit", "", "only this `setting`, as it is shown or written, such as administrators")
 	f.StringVar(&q.Kind, "kind", "", "only this `kind`, such as member_extra")
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
 	f.StringVar(&q.Device, "device", "", "only of this `device`")
 	f.StringVar(&q.Assignment, "assignment", "", "only of settings that this `assignment` decided; open findings only")
-	f.StringVar(&by, "by", "", "count open findings by setting, assignment, group or device instead of listing them")
+	f.StringVar(&by, "by", "", "count open findings by this `kind` instead of listing them: setting, assignment, "+
+		"group or device")
 	_ = cmd.RegisterFlagCompletionFunc("by", cobra.FixedCompletions(driftSides, cobra.ShellCompDirectiveNoFileComp))
 	past.add(cmd)
-	f.IntVar(&most, "most", 200, "list at most so many; 0 for all")
+	f.IntVar(&most, "most", 200, "list at most this `number`; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc(
 		"state",
 		cobra.FixedCompletions([]string{"open", "waived", "settled", "corrected"}, cobra.ShellCompDirectiveNoFileComp),

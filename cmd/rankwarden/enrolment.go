@@ -44,11 +44,11 @@ func (a *app) enrolmentMake() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&spec.Note, "note", "", "what it is for")
+	f.StringVar(&spec.Note, "note", "", "`words` that say what it is for")
 	f.IntVar(&spec.Uses, "uses", 1, "`number` of devices that may enrol with it")
 	f.IntVar(&spec.Hours, "hours", 24, "how long it lives, in `hours`")
 	f.StringSliceVar(&spec.Groups, "group", nil, "listed `group` that devices join; may be repeated")
-	f.StringVar(&spec.Path, "path", "", "path that devices get, like north/kirkness/desk")
+	f.StringVar(&spec.Path, "path", "", "`path` that devices get, like north/kirkness/desk")
 	f.StringSliceVar(&spec.Tags, "tag", nil, "`tag` that devices get; may be repeated")
 	return cmd
 }

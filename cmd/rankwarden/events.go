@@ -42,7 +42,7 @@ func (a *app) eventsCommand() *cobra.Command {
 	f.StringVar(&q.Kind, "kind", "", "only this `kind`, such as member_removed")
 	f.StringVar(&q.Group, "group", "", "only on devices in this `group`")
 	past.add(cmd)
-	f.IntVar(&most, "most", 100, "list at most so many; 0 for all")
+	f.IntVar(&most, "most", 100, "list at most this `number`; 0 for all")
 	kinds := make([]string, len(drift.EventKinds))
 	for i, k := range drift.EventKinds {
 		kinds[i] = string(k)

@@ -47,9 +47,9 @@ func (a *app) deviceSet() *cobra.Command {
 			return a.did(facts, "Updated %s. Groups by rule are updated at once.\n", args[0])
 		},
 	}
-	cmd.Flags().StringVar(&path, "path", "", "like north/kirkness/desk; empty removes it")
+	cmd.Flags().StringVar(&path, "path", "", "`path` like north/kirkness/desk; empty removes it")
 	cmd.Flags().StringSliceVar(&tags, "tag", nil, "`tag` to have, instead of those before; may be repeated")
-	cmd.Flags().StringVar(&user, "primary-user", "", "who mostly works there; empty removes it")
+	cmd.Flags().StringVar(&user, "primary-user", "", "`name` of who mostly works there; empty removes it")
 	return cmd
 }
 

@@ -133,7 +133,7 @@ func (a *app) groupMake() *cobra.Command {
 		},
 	}
 	d.flag(a, cmd)
-	cmd.Flags().StringVar(&spec.Description, "description", "", "what it is for")
+	cmd.Flags().StringVar(&spec.Description, "description", "", "`words` that say what it is for")
 	cmd.Flags().StringVar(&spec.Rule, "rule", "", "`expression` over device facts, instead of devices")
 	return cmd
 }

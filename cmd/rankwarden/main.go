@@ -10,6 +10,7 @@ import (
 	"os/signal"
 	"syscall"
 
+	"rankwarden.example/internal/kit/manual"
 	"rankwarden.example/internal/kit/version"
 
 	"github.com/spf13/cobra"
@@ -98,7 +99,7 @@ func root() *cobra.Command {
 		"",
 		"`URL` of the service (or RANKWARDEN_SERVER); that of the sign-in when left out",
 	)
-	f.StringVarP(&a.output, "output", "o", "table", "table, json, yaml or csv")
+	f.StringVarP(&a.output, "output", "o", "table", "`format`: table, json, yaml or csv")
 	f.BoolVar(&a.json, "json", false, "short for --output json")
 	_ = cmd.RegisterFlagCompletionFunc(
 		"output",
@@ -141,6 +142,7 @@ func root() *cobra.Command {
 		a.previewCommand(),
 		a.rehearseCommand(),
 	)
+	manual.AddTo(cmd)
 	known(cmd)
 	return cmd
 }

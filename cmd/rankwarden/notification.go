@@ -61,7 +61,7 @@ func (a *app) deliveryList() *cobra.Command {
 	f.StringVar(&q.Target, "target", "", "only to the `target` of this name")
 	f.StringVar(&q.State, "state", "", "only those that are `waiting`, delivered or failed")
 	f.StringVar(&q.Event, "event", "", "only of this `kind` of event")
-	f.IntVar(&most, "most", 50, "the most deliveries to list, 0 for all")
+	f.IntVar(&most, "most", 50, "list at most this `number` of deliveries; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("state",
 		cobra.FixedCompletions([]string{"waiting", "delivered", "failed"}, cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("event", cobra.FixedCompletions(eventKinds, cobra.ShellCompDirectiveNoFileComp))

@@ -125,7 +125,7 @@ func (a *app) orderList() *cobra.Command {
 	cmd.Flags().StringVar(&q.Group, "group", "", "only of the devices of this `group`")
 	past.add(cmd)
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
-	cmd.Flags().IntVar(&most, "most", 50, "list at most so many; 0 for all")
+	cmd.Flags().IntVar(&most, "most", 50, "list at most this `number`; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
 	return ofList(cmd)
 }

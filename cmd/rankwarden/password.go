@@ -68,7 +68,7 @@ func (a *app) passwordList() *cobra.Command {
 	cmd.Flags().StringVar(&q.Group, "group", "", "only of the devices of this `group`")
 	cmd.Flags().BoolVar(&q.Unrecovered, "unrecovered", false, "only those without a copy sealed to a recovery key")
 	cmd.Flags().BoolVar(&q.Overdue, "overdue", false, "only those whose time has passed")
-	cmd.Flags().IntVar(&most, "most", 50, "list at most so many; 0 for all")
+	cmd.Flags().IntVar(&most, "most", 50, "list at most this `number`; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return ofList(cmd)
 }
@@ -127,7 +127,7 @@ func (a *app) passwordShow() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&spec.Account, "account", "", "the `account`, by key or name; may be left out where the device has one")
-	f.StringVar(&spec.Reason, "reason", "", "reason for the audit trail; asked for when left out")
+	f.StringVar(&spec.Reason, "reason", "", "`reason` for the audit trail; asked for when left out")
 	f.StringVar(&former, "former", "", "a former password, `EPOCH.NUMBER` as password deposits lists them")
 	f.BoolVar(&print, "print", false, "print it also where the output is not a terminal")
 	f.BoolVar(&fromStdin, "password-stdin", false, "read your own password from standard input, should it be asked for")
@@ -281,7 +281,7 @@ func (a *app) passwordViews() *cobra.Command {
 		},
 	}
 	past.add(cmd)
-	cmd.Flags().IntVar(&most, "most", 50, "list at most so many; 0 for all")
+	cmd.Flags().IntVar(&most, "most", 50, "list at most this `number`; 0 for all")
 	return ofList(cmd)
 }
 

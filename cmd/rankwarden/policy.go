@@ -361,6 +361,6 @@ func (a *app) policyList() *cobra.Command {
 			)
 		},
 	}
-	cmd.Flags().StringVar(&search, "search", "", "part of a name or title")
+	cmd.Flags().StringVar(&search, "search", "", "`text` in a name or title")
 	return ofList(cmd)
 }

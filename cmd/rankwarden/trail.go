@@ -110,7 +110,7 @@ func (a *app) trailList() *cobra.Command {
 		},
 	}
 	f.add(a, cmd)
-	cmd.Flags().IntVar(&most, "most", 100, "list at most so many; 0 for all")
+	cmd.Flags().IntVar(&most, "most", 100, "list at most this `number`; 0 for all")
 	return ofList(cmd)
 }
 
@@ -315,7 +315,7 @@ func (a *app) trailCheckpoints() *cobra.Command {
 			)
 		},
 	}
-	cmd.Flags().IntVar(&most, "most", 100, "list at most so many; 0 for all")
+	cmd.Flags().IntVar(&most, "most", 100, "list at most this `number`; 0 for all")
 	cmd.Flags().StringVar(&to, "to", "", "write them to this `file` instead, for rankwarden trail verify")
 	return ofList(cmd)
 }

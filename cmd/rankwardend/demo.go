@@ -42,15 +42,15 @@ func demoCommand() *cobra.Command {
 	f := cmd.Flags()
 	f.String("listen", "127.0.0.1:8470", "address of the service, `HOST:PORT`")
 	f.String("data", ".demo", "`directory` for everything the demo keeps")
-	f.Int("devices", 240, "number of simulated devices")
+	f.Int("devices", 240, "`number` of simulated devices")
 	f.Int(
 		"real",
 		0,
 		"`number` of workstations with a real Linux beside them, in namespaces of this machine; needs root",
 	)
-	f.Duration("interval", 10*time.Second, "time between two check-ins of a device")
+	f.Duration("interval", 10*time.Second, "`time` between two check-ins of a device")
 	f.Bool("until-verified", false, "end as soon as every online device is verified")
-	f.Duration("within", 3*time.Minute, "with --until-verified: give up after this time")
+	f.Duration("within", 3*time.Minute, "with --until-verified: give up after this `time`")
 	f.Bool("quiet-people", false, "let nobody interfere with the devices, or start a rollout")
 	f.Bool("anew", false, "forget what is kept, and begin again")
 	logFlags(f)

@@ -30,7 +30,7 @@ func mistypeCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&h.Account, "account", "keeper", "the `account`'s name, or the beginning of it")
-	cmd.Flags().IntVar(&h.Times, "times", 10, "how often")
+	cmd.Flags().IntVar(&h.Times, "times", 10, "`number` of times")
 	return cmd
 }
 

@@ -71,11 +71,11 @@ func databaseOf(k *koanf.Koanf) app.Config {
 
 func localFlags(cmd *cobra.Command) *cobra.Command {
 	f := cmd.PersistentFlags()
-	f.String("config", "", "file with options, in YAML")
+	f.String("config", "", "`file` with options, in YAML")
 	f.String("database", "", "PostgreSQL `URL`, postgres://USER@HOST:PORT/NAME")
 	f.String("migrate-database", "", "the same as the role that owns the schema, `URL`")
 	f.String("keys", "rankwarden-keys.json", "`file` of the service's private keys, mode 0600")
 	f.String("escrow-keys", "rankwarden-escrow-keys.json", "`file` of the private escrow keys, mode 0600")
-	f.String("organisation", "My organisation", "name that operators see")
+	f.String("organisation", "My organisation", "`name` that operators see")
 	return cmd
 }

@@ -8,6 +8,7 @@ import (
 	"os/signal"
 	"syscall"
 
+	"rankwarden.example/internal/kit/manual"
 	"rankwarden.example/internal/kit/version"
 
 	"github.com/spf13/cobra"
@@ -44,6 +45,7 @@ func root() *cobra.Command {
 		demoCommand(),
 		openapiCommand(),
 	)
+	manual.AddTo(cmd)
 	return cmd
 }
 

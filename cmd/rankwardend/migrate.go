@@ -33,7 +33,7 @@ func migrateCommand() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.String("config", "", "file with options, in YAML")
+	f.String("config", "", "`file` with options, in YAML")
 	f.String("database", "", "PostgreSQL `URL` of the service, postgres://USER@HOST:PORT/NAME")
 	f.String("migrate-database", "", "the same as the role that owns the schema, `URL`")
 	return cmd

@@ -52,8 +52,8 @@ func serveCommand() *cobra.Command {
 }
 
 func logFlags(f *pflag.FlagSet) {
-	f.String("log-format", "text", "text or json")
-	f.String("log-level", "info", "debug, info, warn or error")
+	f.String("log-format", "text", "`format`: text or json")
+	f.String("log-level", "info", "`level`: debug, info, warn or error")
 }
 
 func options(flags *pflag.FlagSet) (*koanf.Koanf, error) {

@@ -1,4 +1,5 @@
-// Plots draws what the benchmarks measured into docs/speed, from the output of "make bench" on its input.
+// Command plots draws what the benchmarks measured into docs/speed of the repository, from the output of "make bench"
+// on its input. It runs in the folder of the tools.
 package main
 
 import (
@@ -42,7 +43,7 @@ var (
 )
 
 func main() {
-	if err := run(os.Stdin, filepath.Join("docs", "speed")); err != nil {
+	if err := run(os.Stdin, filepath.Join("..", "docs", "speed")); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
