@@ -11,8 +11,8 @@ import (
 	"github.com/spf13/cobra/doc"
 )
 
-// AddTo gives a program a hidden command that writes its manual into a directory: man/ for man(1), and bash/, zsh/ and fish/
-// for the shells. What it writes is the same each time.
+// AddTo gives a program a hidden command that writes its manual into a directory: man/ for man(1), and bash/, zsh/ and
+// fish/ for the shells. What it writes is the same each time.
 func AddTo(root *cobra.Command) {
 	root.AddCommand(&cobra.Command{
 		Use: "manual DIRECTORY", Short: "Write pages of the manual and completions for shells", Hidden: true,
@@ -35,7 +35,10 @@ func write(root *cobra.Command, dir string) error {
 	}
 	name := root.Name()
 	for file, generate := range map[string]func(path string) error{
-		filepath.Join("bash", name):         func(path string) error { return root.GenBashCompletionFileV2(path, true) },
+		filepath.Join("bash", name): func(
+			path string) error {
+			return root.GenBashCompletionFileV2(path, true)
+		},
 		filepath.Join("zsh", "_"+name):      func(path string) error { return root.GenZshCompletionFile(path) },
 		filepath.Join("fish", name+".fish"): func(path string) error { return root.GenFishCompletionFile(path, true) },
 	} {
