@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"rankwarden.example/core/assign"
 )
 
 // Role is a set of rights.
@@ -63,7 +65,7 @@ type Grant struct {
 }
 
 // Everything is the built-in group of all devices; reach over it is reach everywhere.
-const Everything = "everything"
+const Everything = assign.Everything
 
 // Everywhere reports whether the role holds on all devices.
 func (g Grant) Everywhere() bool {

@@ -34,7 +34,7 @@ func inReach(reach rights.Reach) (string, []any) {
 
 // inGroup is the condition that the device d is in a group.
 func inGroup(group string) (string, []any) {
-	if group == "" || group == "everything" {
+	if group == "" || group == rights.Everything {
 		return "true", nil
 	}
 	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain " +

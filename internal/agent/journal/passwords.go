@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/kit/doubling"
 	"rankwarden.example/internal/wire/protocol"
 )
 
@@ -114,16 +115,13 @@ func (r *Password) Notice(a drift.Account) (foreign bool) {
 	return foreign
 }
 
-// firstRetry is the wait after a first failure; it doubles with each, up to lastRetry.
-const (
-	firstRetry = time.Minute
-	lastRetry  = time.Hour
-)
+// retry is the wait after failures in a row.
+var retry = doubling.Wait{First: time.Minute, Longest: time.Hour}
 
 // Failed notes that a password could not be changed, and when to try again.
 func (r *Password) Failed(now time.Time, err error) (fresh bool) {
 	fresh = r.Error != err.Error()
-	r.Retry = now.Add(min(firstRetry<<min(r.Failures, 10), lastRetry))
+	r.Retry = now.Add(retry.After(r.Failures + 1))
 	r.Failures++
 	r.Error = err.Error()
 	return fresh

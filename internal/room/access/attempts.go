@@ -8,6 +8,7 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/doubling"
 )
 
 // Wrong passwords are limited by name and address together, by address, and by name. After the free
@@ -16,9 +17,11 @@ import (
 const (
 	freeTriesTogether = 5
 	freeTriesAlone    = 20
-	longestWait       = 15 * time.Minute
 	forgetAfter       = time.Hour
 )
+
+// wrongPassword is how long one waits after wrong passwords in a row, beyond those that are free.
+var wrongPassword = doubling.Wait{First: time.Second, Longest: 15 * time.Minute}
 
 // attempt is one attempt to sign in, which was counted as a failure before the password is compared: so
 // any number of attempts at once compare no more passwords than one after the other would.
@@ -66,7 +69,7 @@ func (s *Service) spendAttempt(ctx context.Context, who rights.Identity, hasCode
 			f.Failures++
 			f.LastAt, f.BlockedTo = a.at, a.at
 			if over := f.Failures - free[f.Subject]; over >= 0 {
-				f.BlockedTo = a.at.Add(min(time.Second<<min(over, 20), longestWait))
+				f.BlockedTo = a.at.Add(wrongPassword.After(over + 1))
 			}
 			if err := tx.SetSignInFailure(f); err != nil {
 				return err

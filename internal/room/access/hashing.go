@@ -5,6 +5,7 @@ import (
 	"runtime"
 	"time"
 
+	"golang.org/x/sync/semaphore"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
 )
@@ -12,31 +13,28 @@ import (
 // hashing bounds how many passwords are hashed at once: each takes 64 MiB and a good part of a second.
 type hashing struct {
 	*auth.Hashing
-	queue chan struct{} // a place for each that waits or works
-	slots chan struct{} // a place for each that works
+	queue *semaphore.Weighted // a place for each that waits or works
+	slots *semaphore.Weighted // a place for each that works
 }
 
 const hashingQueue = 32
 
 func newHashing(of *auth.Hashing) *hashing {
-	return &hashing{of, make(chan struct{}, hashingQueue), make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
+	return &hashing{of, semaphore.NewWeighted(hashingQueue),
+		semaphore.NewWeighted(int64(max(1, runtime.GOMAXPROCS(0)/2)))}
 }
 
 // do waits for a place, and refuses when too many wait.
 func (h *hashing) do(ctx context.Context, work func()) error {
-	select {
-	case h.queue <- struct{}{}:
-		defer func() { <-h.queue }()
-	default:
+	if !h.queue.TryAcquire(1) {
 		return refusal.New(refusal.TooMany, "too many people are signing in just now; try again in a moment").
 			After(2 * time.Second)
 	}
-	select {
-	case h.slots <- struct{}{}:
-		defer func() { <-h.slots }()
-	case <-ctx.Done():
-		return ctx.Err()
+	defer h.queue.Release(1)
+	if err := h.slots.Acquire(ctx, 1); err != nil {
+		return err
 	}
+	defer h.slots.Release(1)
 	work()
 	return nil
 }

@@ -31,6 +31,9 @@ type futures struct {
 // mostPreviews is how many previews are worked out at once; the others wait.
 const mostPreviews = 2
 
+// mostRecent is how many previews that somebody pages through are kept.
+const mostRecent = 4
+
 // future works out both plans for edits, for the devices in reach.
 func (s *Service) future(ctx context.Context, reach rights.Reach, edits []Edit) (*futures, error) {
 	f, err := s.read(ctx, reach, edits)
@@ -77,12 +80,10 @@ func (s *Service) known(ctx context.Context) forecast.Records { return s.Read(ct
 
 // turn waits until a plan of the whole fleet may be worked out; done ends the turn.
 func (s *Service) turn(ctx context.Context) (done func(), err error) {
-	select {
-	case s.previews <- struct{}{}:
-		return func() { <-s.previews }, nil
-	case <-ctx.Done():
-		return nil, ctx.Err()
+	if err := s.previews.Acquire(ctx, 1); err != nil {
+		return nil, err
 	}
+	return func() { s.previews.Release(1) }, nil
 }
 
 // previewEdits says what edits would do in a reach.
@@ -188,12 +189,12 @@ func (s *Service) AffectedDevices(
 	defer done()
 	reach := who.Reach(rights.Look)
 	key := fmt.Sprint(name, " ", c.Version, " ", reach.Everywhere(), reach.Groups())
-	f := s.recent.get(key)
+	f, _ := s.recent.Get(key)
 	if f == nil || after == "" {
 		if f, err = s.future(ctx, reach, edits); err != nil {
 			return nil, "", err
 		}
-		s.recent.put(key, f)
+		s.recent.Add(key, f)
 	}
 	list = []forecast.AffectedDevice{}
 	err = f.VisitAffected(ctx, s.known, after, func(d forecast.AffectedDevice) bool {

@@ -8,6 +8,8 @@ package changes
 import (
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/semaphore"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/forecast"
 	"rankwarden.example/internal/base/uow"
@@ -23,12 +25,13 @@ type Service struct {
 	// Soak is how long the waves of a rollout soak where nothing else is said, [rollout.DefaultGate] when 0.
 	Soak time.Duration
 
-	previews chan struct{} // a token for each that is being worked out
-	recent   *recentFutures
+	previews *semaphore.Weighted
+	recent   *lru.Cache[string, *futures] // the plans of the previews that were paged through last
 }
 
 // New opens the room over what it needs.
 func New(s Service) *Service {
-	s.previews, s.recent = make(chan struct{}, mostPreviews), &recentFutures{}
+	s.previews = semaphore.NewWeighted(mostPreviews)
+	s.recent, _ = lru.New[string, *futures](mostRecent) // the size is positive
 	return &s
 }

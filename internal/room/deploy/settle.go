@@ -14,6 +14,7 @@ import (
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/doubling"
 	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/store"
 )
@@ -151,13 +152,12 @@ func (s *Service) settleLater(ctx context.Context, r store.SettleRequest, why er
 		why,
 	)
 	return s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
-		return tx.SettleFailed([]int64{r.ID}, why.Error(), s.Now().Add(settleBackoff(r.Attempts)))
+		return tx.SettleFailed([]int64{r.ID}, why.Error(), s.Now().Add(settleBackoff.After(r.Attempts+1)))
 	})
 }
 
-func settleBackoff(attempts int) time.Duration {
-	return min(time.Second<<min(attempts, 20), 10*time.Minute)
-}
+// settleBackoff is the time until a request that failed is tried again.
+var settleBackoff = doubling.Wait{First: time.Second, Longest: 10 * time.Minute}
 
 // settle carries out requests.
 func (s *Service) settle(ctx context.Context, requests []store.SettleRequest) error {
@@ -293,7 +293,8 @@ func (s *Service) finish(tx Records, w *uow.Work, requests []store.SettleRequest
 		)
 		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{},
 			Devices: f.devices, CreatedAt: s.Now(),
-			Attempts: attempts + 1, Error: f.why.Error(), NextAt: s.Now().Add(settleBackoff(attempts))}); err != nil {
+			Attempts: attempts + 1, Error: f.why.Error(), NextAt: s.Now().
+					Add(settleBackoff.After(attempts + 1))}); err != nil {
 			return err
 		}
 	}
@@ -302,7 +303,7 @@ func (s *Service) finish(tx Records, w *uow.Work, requests []store.SettleRequest
 		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{},
 			Devices:   run.busy,
 			CreatedAt: s.Now(), Attempts: attempts + 1, NextAt: s.Now().
-					Add(min(settleBackoff(attempts), busyLongest))}); err != nil {
+					Add(min(settleBackoff.After(attempts+1), busyLongest))}); err != nil {
 			return err
 		}
 	}

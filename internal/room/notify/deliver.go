@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/kit/doubling"
 	"rankwarden.example/internal/kit/supervise"
 	"rankwarden.example/internal/kit/tracing"
 	"rankwarden.example/internal/store"
@@ -21,14 +22,10 @@ const (
 	lease = 15 * time.Minute
 	// givenUpAfter is how long a delivery is tried.
 	givenUpAfter = 48 * time.Hour
-	// The first and the longest time between two attempts.
-	firstBackoff, longestBackoff = 10 * time.Second, time.Hour
 )
 
-// backoff is the time until the next attempt after so many failures in a row.
-func backoff(failures int) time.Duration {
-	return min(firstBackoff<<min(max(failures-1, 0), 20), longestBackoff)
-}
+// backoff is the time until the next attempt after some failures in a row.
+var backoff = doubling.Wait{First: 10 * time.Second, Longest: time.Hour}
 
 // DeliverLoop delivers until the context ends. Each target has its own course, so that none waits for another. Any
 // number of replicas may run it.
@@ -139,7 +136,7 @@ func (s *Service) recordDeliveries(
 		return tx.EndDeliveries([]int64{list[sent].ID}, store.DeliveryFailed, why.Error(), now)
 	}
 	t.Failures++
-	t.Error, t.NextAt = why.Error(), now.Add(backoff(t.Failures))
+	t.Error, t.NextAt = why.Error(), now.Add(backoff.After(t.Failures))
 	if err := tx.DeliveryFailed(list[sent].ID, why.Error()); err != nil {
 		return err
 	}

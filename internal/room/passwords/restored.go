@@ -3,6 +3,7 @@ package passwords
 import (
 	"context"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 )
@@ -56,7 +57,7 @@ func (s *Service) beginEpoch(
 				return err
 			}
 			// Each device comes into the epoch as it is settled: a device whose record is locked holds up no other.
-			w.Settle("the database went back: "+why, []string{"everything"}, nil)
+			w.Settle("the database went back: "+why, []string{rights.Everything}, nil)
 			w.After = map[string]any{"epoch": epoch, "system": here.System, "timeline": here.Timeline}
 			w.Tell(store.TopicDevices)
 			w.Tell(store.TopicDatabase)
