@@ -40,7 +40,6 @@ export function App() {
   const session = useQuery(read.session());
   const signedOut = session.error instanceof Refusal && session.error.status === 401;
   const everSignedIn = session.data !== undefined;
-  const rights = session.data?.rights ?? [];
   const [leaving, setLeaving] = useState(false);
   const connected = useLive(everSignedIn && !session.data?.needs_second_factor && !signedOut && !leaving);
   const { pathname } = useLocation();
@@ -62,7 +61,7 @@ export function App() {
   if (signedOut && !everSignedIn) return <SignIn />;
   return (
     <Shell me={session.data} connected={connected} onLeave={() => setLeaving(true)}>
-      <Broken key={pathname}>{session.data?.needs_second_factor ? <OnlyMe /> : <Pages rights={rights} />}</Broken>
+      <Broken key={pathname}>{session.data?.needs_second_factor ? <OnlyMe /> : <Pages />}</Broken>
       {signedOut && <SignInAgain />}
       <Toaster position="bottom-right" toastOptions={toasts} style={{ fontFamily: "inherit" }} />
     </Shell>

@@ -62,35 +62,35 @@ export function OnlyMe() {
   );
 }
 
-/** What stands at which address, for somebody with some rights. */
-export function Pages({ rights }: { rights: string[] }) {
+/** What stands at which address. */
+export function Pages() {
   return (
     <Suspense fallback={<Loading />}>
       <Routes>
         <Route path="/" element={<Navigate to="/watch" replace />} />
-        <Route path="/watch" element={<WatchPage rights={rights} />} />
+        <Route path="/watch" element={<WatchPage />} />
         <Route path="/report" element={<ReportPage />} />
-        <Route path="/policies" element={<PoliciesPage mayEdit={rights.includes("draft")} />} />
-        <Route path="/new-policy" element={<PolicyPage fresh mayEdit={rights.includes("draft")} />} />
-        <Route path="/policies/:name" element={<PolicyPage mayEdit={rights.includes("draft")} />} />
-        <Route path="/assignments" element={<AssignmentsPage mayEdit={rights.includes("draft")} />} />
-        <Route path="/ladder" element={<LadderPage mayEdit={rights.includes("draft")} />} />
-        <Route path="/changes" element={<ChangesPage mayEdit={rights.includes("draft")} />} />
-        <Route path="/changes/:name" element={<ChangePage rights={rights} />} />
+        <Route path="/policies" element={<PoliciesPage />} />
+        <Route path="/new-policy" element={<PolicyPage fresh />} />
+        <Route path="/policies/:name" element={<PolicyPage />} />
+        <Route path="/assignments" element={<AssignmentsPage />} />
+        <Route path="/ladder" element={<LadderPage />} />
+        <Route path="/changes" element={<ChangesPage />} />
+        <Route path="/changes/:name" element={<ChangePage />} />
         <Route path="/rollouts" element={<RolloutsPage />} />
-        <Route path="/rollouts/:name" element={<RolloutPage rights={rights} />} />
+        <Route path="/rollouts/:name" element={<RolloutPage />} />
         <Route path="/devices" element={<DevicesPage />} />
-        <Route path="/devices/:name" element={<DevicePage rights={rights} />} />
+        <Route path="/devices/:name" element={<DevicePage />} />
         <Route path="/devices/:name/history" element={<SettingHistoryPage />} />
-        <Route path="/passwords" element={<PasswordsPage rights={rights} />} />
-        <Route path="/drift" element={<DriftPage rights={rights} />} />
-        <Route path="/waivers" element={<WaiversPage mayDeploy={rights.includes("deploy")} />} />
+        <Route path="/passwords" element={<PasswordsPage />} />
+        <Route path="/drift" element={<DriftPage />} />
+        <Route path="/waivers" element={<WaiversPage />} />
         <Route path="/events" element={<EventsPage />} />
         <Route path="/trail" element={<TrailPage />} />
         <Route path="/allow" element={<AllowPage />} />
         <Route path="/me" element={<MePage />} />
         <Route path="/organisation" element={<Navigate to="/organisation/groups" replace />} />
-        <Route path="/organisation/groups" element={<GroupsPage mayEdit={rights.includes("draft")} />} />
+        <Route path="/organisation/groups" element={<GroupsPage />} />
         <Route path="/organisation/facts" element={<FactsPage />} />
         <Route path="/organisation/enrolment" element={<EnrolmentPage />} />
         <Route path="/organisation/operators" element={<OperatorsPage />} />

@@ -1,3 +1,5 @@
+// biome-ignore-all lint/a11y/useSemanticElements: rows are placed one by one, and the elements of a table lose their meaning when they are
+// biome-ignore-all lint/a11y/useFocusableInteractive: a cell is read, and does nothing by itself
 import { type ColumnDef, type RowData, tableFeatures, useTable } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { change } from "@/api/changes";
 import { read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { ChangeDetail, Preview, RolloutSummary } from "@/api/types";
 import { useCurrentChange } from "@/changes/current";
 import { PreviewSums } from "@/changes/sums";
@@ -20,12 +21,12 @@ import { History } from "./history";
 import { StartRollout } from "./start-rollout";
 
 /** One change: its edits, what they would do, and what is needed before it goes out. */
-export function ChangePage({ rights }: { rights: string[] }) {
+export function ChangePage() {
   const { name = "" } = useParams();
   const found = useQuery(read.change(name));
   if (found.isPending) return <Loading />;
   if (!found.data) return <Trouble error={found.error as Error} />;
-  return <Whole key={name} of={found.data} rights={rights} />;
+  return <Whole key={name} of={found.data} />;
 }
 
 const closed = (c: ChangeDetail) => isClosed(c.state);
@@ -33,14 +34,15 @@ const closed = (c: ChangeDetail) => isClosed(c.state);
 /** Whether edits may be altered: not while they go out. */
 const mayAlter = (c: ChangeDetail) => !closed(c) && !["running", "done"].includes(c.rollout);
 
-function Whole({ of, rights }: { of: ChangeDetail; rights: string[] }) {
+function Whole({ of }: { of: ChangeDetail }) {
+  const may = useRights();
   const now = useNow();
   const [current, choose] = useCurrentChange();
   const preview = useQuery({
     ...read.changePreview(of.name, of.version),
     enabled: !closed(of) && of.edits.length > 0,
   });
-  const mayEdit = rights.includes("draft") && mayAlter(of);
+  const mayEdit = may("draft") && mayAlter(of);
   return (
     <>
       <PageHead
@@ -52,7 +54,7 @@ function Whole({ of, rights }: { of: ChangeDetail; rights: string[] }) {
         {mayEdit && of.name === current && <Button onClick={() => choose("")}>Stop adding edits here</Button>}
         {mayEdit && <Describe of={of} />}
         {mayEdit && !of.rollout && <Drop of={of} />}
-        {rights.includes("deploy") && !closed(of) && (!of.rollout || of.state === "waiting") && (
+        {may("deploy") && !closed(of) && (!of.rollout || of.state === "waiting") && (
           <Steps of={of} preview={preview.data} />
         )}
       </PageHead>

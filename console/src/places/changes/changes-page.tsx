@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { usePages } from "@/api/pages";
 import { list } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Change, ChangeSummary } from "@/api/types";
 import { useCurrentChange } from "@/changes/current";
 import { ChooseChange } from "@/changes/use-add-edit";
@@ -16,7 +17,8 @@ import { type Column, Rows } from "@/ui/rows";
 const open: Change["state"][] = ["draft", "waiting", "approved", "going_out"];
 
 /** Changes: what is drafted, what waits for a second person, what went out. */
-export function ChangesPage({ mayEdit }: { mayEdit: boolean }) {
+export function ChangesPage() {
+  const mayEdit = useRights()("draft");
   const [params, set] = useFilters();
   const now = useNow();
   const navigate = useNavigate();

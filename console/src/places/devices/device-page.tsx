@@ -14,7 +14,7 @@ import { DevicePasswords } from "./passwords";
 import { Happened, History, Locked } from "./story";
 
 /** One device on one screen: its standing, and desired, reported and decided by for every setting. */
-export function DevicePage({ rights }: { rights: string[] }) {
+export function DevicePage() {
   const { name = "" } = useParams();
   const [params, set] = useFilters();
   const now = useNow();
@@ -80,11 +80,11 @@ export function DevicePage({ rights }: { rights: string[] }) {
           <Units units={units} />
         </div>
         <div>
-          {!at && <Locked why={why.data} rights={rights} />}
+          {!at && <Locked why={why.data} />}
           {!at && <DevicePasswords device={device.name} />}
           <Happened why={why.data} />
           <History why={why.data} />
-          {!at && <Orders why={why.data} rights={rights} />}
+          {!at && <Orders why={why.data} />}
           <Reported why={why.data} />
           <Reaching why={why.data} />
         </div>

@@ -1,3 +1,4 @@
+import { useRights } from "@/api/rights";
 import type { DeviceWhy } from "@/api/types";
 import { useOrder } from "@/api/use-order";
 import { ago, useNow } from "@/domain/time";
@@ -15,10 +16,11 @@ const colours = {
 };
 
 /** Orders of a device, and the ones that can be given to it. */
-export function Orders({ why, rights }: { why: DeviceWhy; rights: string[] }) {
+export function Orders({ why }: { why: DeviceWhy }) {
+  const may = useRights();
   const now = useNow();
   const order = useOrder(why.device.name);
-  const mayHandle = rights.includes("handle");
+  const mayHandle = may("handle");
   const silent = why.device.standing === "silent";
   if (!mayHandle && why.orders.length === 0) return null;
   return (

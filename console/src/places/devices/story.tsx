@@ -1,4 +1,5 @@
 import { Link } from "react-router";
+import { useRights } from "@/api/rights";
 import type { DeviceWhy } from "@/api/types";
 import { useOrder } from "@/api/use-order";
 import { alarming } from "@/domain/alarming";
@@ -8,7 +9,8 @@ import { Button } from "@/ui/button";
 import { Aside, Trouble } from "@/ui/page";
 
 /** Accounts that are locked, until when, and the way to unlock them. */
-export function Locked({ why, rights }: { why: DeviceWhy; rights: string[] }) {
+export function Locked({ why }: { why: DeviceWhy }) {
+  const may = useRights();
   const now = useNow();
   const order = useOrder(why.device.name);
   const locked = why.accounts.filter((a) => a.locked);
@@ -33,7 +35,7 @@ export function Locked({ why, rights }: { why: DeviceWhy; rights: string[] }) {
                   {a.locked_until ? `until ${clock(a.locked_until, now)}` : "until someone unlocks it"}
                 </span>
               </span>
-              {rights.includes("handle") && (
+              {may("handle") && (
                 <Button
                   onClick={() => order.mutate({ kind: "unlock", subject: `sid:${a.sid}` })}
                   disabled={waits || order.isPending}

@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Finding, FindingSum } from "@/api/types";
 import { GroupFilter } from "@/domain/group-filter";
 import { ago, useNow } from "@/domain/time";
@@ -48,7 +49,8 @@ const kinds: Record<string, string> = {
 const exported = ["device", "unit", "kind", "subject", "what differs", "rule of", "state", "first seen", "closed"];
 
 /** Where devices differ from what is asked, and whose rule it breaks. */
-export function DriftPage({ rights }: { rights: string[] }) {
+export function DriftPage() {
+  const may = useRights();
   const [params, set] = useFilters();
   const filter: Filter = {
     state: (params.get("state") as State) || "open",
@@ -110,12 +112,8 @@ export function DriftPage({ rights }: { rights: string[] }) {
         />
         {filter.device && <TextButton onClick={() => set({ device: "" })}>Only {filter.device} ✕</TextButton>}
         <GroupFilter value={filter.group ?? ""} onChange={(group) => set({ group: group })} />
-        {filter.state === "open" && items.length > 0 && rights.includes("handle") && (
-          <ReApply findings={list.findings(filter)} />
-        )}
-        {filter.state === "open" && items.length > 0 && rights.includes("deploy") && (
-          <Waive findings={list.findings(filter)} />
-        )}
+        {filter.state === "open" && items.length > 0 && may("handle") && <ReApply findings={list.findings(filter)} />}
+        {filter.state === "open" && items.length > 0 && may("deploy") && <Waive findings={list.findings(filter)} />}
       </div>
       {findings.error && <Trouble error={findings.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-7">

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { change } from "@/api/changes";
 import { usePages } from "@/api/pages";
 import { list } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Waiver } from "@/api/types";
 import { ago, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
@@ -19,7 +20,8 @@ const words: Record<Waiver["state"], string> = {
 };
 
 /** Findings that are accepted for a reason until a day. */
-export function WaiversPage({ mayDeploy }: { mayDeploy: boolean }) {
+export function WaiversPage() {
+  const mayDeploy = useRights()("deploy");
   const [params, set] = useFilters();
   const now = useNow();
   const queries = useQueryClient();

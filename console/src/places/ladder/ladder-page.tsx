@@ -1,6 +1,7 @@
 import { keepPreviousData, replaceEqualDeep, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Way } from "@/api/types";
 import { useDrafted, withEdits } from "@/changes/drafted";
 import { PreviewSums } from "@/changes/sums";
@@ -14,7 +15,8 @@ import { Rungs } from "./rungs";
 import { useMoves } from "./use-moves";
 
 /** How assignments decide settings, rung by rung, for a device, a group or the fleet; ranks are moved here. */
-export function LadderPage({ mayEdit }: { mayEdit: boolean }) {
+export function LadderPage() {
+  const mayEdit = useRights()("draft");
   const [params, set] = useFilters();
   const device = params.get("device") ?? "";
   const group = device ? "" : (params.get("group") ?? "");

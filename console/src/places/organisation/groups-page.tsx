@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Group } from "@/api/types";
 import { useAddEdit } from "@/changes/use-add-edit";
 import { Button } from "@/ui/button";
@@ -14,7 +15,8 @@ import { OrganisationParts } from "./parts";
 import { RuleForm } from "./rule-form";
 
 /** Groups of devices: listed, or by a rule over what is known of a device. */
-export function GroupsPage({ mayEdit }: { mayEdit: boolean }) {
+export function GroupsPage() {
+  const mayEdit = useRights()("draft");
   const [params, set] = useFilters();
   const chosen = params.get("group") ?? "";
   const search = params.get("search") ?? "";

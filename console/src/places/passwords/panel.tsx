@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Deposit, DevicePassword } from "@/api/types";
 import { useOrder } from "@/api/use-order";
 import { ago, clock, soon, useNow } from "@/domain/time";
@@ -22,7 +23,8 @@ export const reasons: Record<string, string> = {
 };
 
 /** One password: its account, its rotation, its views, and the form to view it. */
-export function PasswordPanel({ device, account, rights }: { device: string; account: string; rights: string[] }) {
+export function PasswordPanel({ device, account }: { device: string; account: string }) {
+  const may = useRights();
   const passwords = useQuery(read.devicePasswords(device));
   if (passwords.isPending) return <Loading />;
   if (!passwords.data) return <Trouble error={passwords.error as Error} />;
@@ -30,8 +32,8 @@ export function PasswordPanel({ device, account, rights }: { device: string; acc
   if (!chosen) return <p className="text-second">{device} has no such password in escrow.</p>;
   return (
     <>
-      <About password={chosen} rights={rights} />
-      {rights.includes("reveal") ? (
+      <About password={chosen} />
+      {may("reveal") ? (
         <Aside title="View password">
           <Reveal key={chosen.account + chosen.device} of={chosen} />
         </Aside>
@@ -39,12 +41,13 @@ export function PasswordPanel({ device, account, rights }: { device: string; acc
         <p className="mb-6 text-second">Your role cannot view passwords. The role support can.</p>
       )}
       <Seen device={device} account={account} />
-      <Deposits password={chosen} may={rights.includes("reveal")} />
+      <Deposits password={chosen} may={may("reveal")} />
     </>
   );
 }
 
-function About({ password: p, rights }: { password: DevicePassword; rights: string[] }) {
+function About({ password: p }: { password: DevicePassword }) {
+  const may = useRights();
   const now = useNow();
   const order = useOrder(p.device);
   const rows: [string, string][] = [
@@ -77,7 +80,7 @@ function About({ password: p, rights }: { password: DevicePassword; rights: stri
           shown.
         </p>
       )}
-      {rights.includes("handle") && (
+      {may("handle") && (
         <div className="mt-3 flex items-center gap-3">
           <Button
             onClick={() => order.mutate({ kind: "rotate", subject: p.account })}

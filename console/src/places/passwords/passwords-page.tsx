@@ -5,6 +5,7 @@ import { change } from "@/api/changes";
 import { organisation } from "@/api/organisation";
 import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Approval, Password } from "@/api/types";
 import { GroupFilter } from "@/domain/group-filter";
 import { StandingBadge } from "@/domain/standing";
@@ -23,7 +24,8 @@ type Filter = { search?: string; group?: string; overdue?: boolean };
 const exported = ["device", "serial", "account", "name", "identifier", "changed", "next", "last seen", "by"];
 
 /** Passwords that devices change: look one up, see it with a reason, have some changed now. */
-export function PasswordsPage({ rights }: { rights: string[] }) {
+export function PasswordsPage() {
+  const may = useRights();
   const [params, set] = useFilters();
   const [picked, setPicked] = useState<{ of: string; passwords: Password[] }>({ of: "", passwords: [] });
   const filter: Filter = {
@@ -67,7 +69,7 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
         />
       </PageHead>
       <NoKey />
-      <Asked may={rights.includes("reveal")} />
+      <Asked may={may("reveal")} />
       <div className="mb-3 flex flex-wrap items-center gap-4">
         <SearchField
           label="Search by device, serial or account name"
@@ -85,7 +87,7 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
             { value: "overdue", label: "overdue" },
           ]}
         />
-        {rights.includes("handle") && (
+        {may("handle") && (
           <ChangeMany
             chosen={chosen}
             group={filter.search || filter.overdue ? undefined : filter.group}
@@ -118,7 +120,7 @@ export function PasswordsPage({ rights }: { rights: string[] }) {
         </div>
         <div>
           {device && account ? (
-            <PasswordPanel key={device + account} device={device} account={account} rights={rights} />
+            <PasswordPanel key={device + account} device={device} account={account} />
           ) : (
             <p className="border-t-2 border-ink pt-2 text-second">
               Choose an account on the left to see its rotation and views, and to view the password.

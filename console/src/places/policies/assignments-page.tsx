@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Assignment } from "@/api/types";
 import { useAddEdit } from "@/changes/use-add-edit";
 import { Button } from "@/ui/button";
@@ -14,7 +15,8 @@ import { Forecast } from "./forecast";
 import { PolicyParts } from "./parts";
 
 /** All assignments by rank, and the form that aims one. */
-export function AssignmentsPage({ mayEdit }: { mayEdit: boolean }) {
+export function AssignmentsPage() {
+  const mayEdit = useRights()("draft");
   const [params, set] = useFilters();
   const policy = params.get("policy") ?? "";
   const chosen = params.get("assignment") ?? "";

@@ -1,6 +1,7 @@
 import { Link, useNavigate } from "react-router";
 import { usePages } from "@/api/pages";
 import { list } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { PolicySummary } from "@/api/types";
 import { StandingBar, total } from "@/domain/standing";
 import { ago, useNow } from "@/domain/time";
@@ -12,7 +13,8 @@ import { type Column, Rows } from "@/ui/rows";
 import { PolicyParts } from "./parts";
 
 /** Policies, with where each is used and how its devices stand. */
-export function PoliciesPage({ mayEdit }: { mayEdit: boolean }) {
+export function PoliciesPage() {
+  const mayEdit = useRights()("draft");
   const [params, set] = useFilters();
   const navigate = useNavigate();
   const now = useNow();

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { EditState, Policy } from "@/api/types";
 import { useDraftChange } from "@/changes/drafted";
 import { useAddEdit } from "@/changes/use-add-edit";
@@ -23,7 +24,8 @@ type View = "form" | "both" | "yaml";
 const viewKept = "rankwarden-editor";
 
 /** One policy: its document with the service's checks inline, where it is used, its revisions. */
-export function PolicyPage({ mayEdit, fresh }: { mayEdit: boolean; fresh?: boolean }) {
+export function PolicyPage({ fresh }: { fresh?: boolean }) {
+  const mayEdit = useRights()("draft");
   const { name = "" } = useParams();
   const { edits, loading } = useDraftChange();
   const onlyDrafted = edits.some((e) => e.type === "policy" && e.name === name && e.now === 0); // the service has none yet

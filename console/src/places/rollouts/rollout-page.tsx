@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import type { Rollout } from "@/api/types";
 import { devicesOf, outcomeOrder, outcomes, rolloutStates } from "@/domain/outcome";
 import { ago, useNow } from "@/domain/time";
@@ -12,12 +13,13 @@ import { LaneRow } from "./lane-row";
 import { Steps } from "./steps";
 
 /** One rollout, live: its waves as lanes, its gates, and every decision. */
-export function RolloutPage({ rights }: { rights: string[] }) {
+export function RolloutPage() {
+  const may = useRights();
   const { name = "" } = useParams();
   const found = useQuery(read.rollout(name));
   if (found.isPending) return <Loading />;
   if (!found.data) return <Trouble error={found.error as Error} />;
-  return <Whole key={name} of={found.data} mayDeploy={rights.includes("deploy")} />;
+  return <Whole key={name} of={found.data} mayDeploy={may("deploy")} />;
 }
 
 function Whole({ of, mayDeploy }: { of: Rollout; mayDeploy: boolean }) {

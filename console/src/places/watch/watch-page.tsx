@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { read } from "@/api/queries";
+import { useRights } from "@/api/rights";
 import { StandingBar, StandingCounts } from "@/domain/standing";
 import { Loading, PageHead, Trouble } from "@/ui/page";
 import { Decisions } from "./decisions";
@@ -12,7 +13,8 @@ import { UnderWay } from "./under-way";
 import { Versions } from "./versions";
 
 /** The fleet now: how it stands, what needs a decision, what changed in the last day. */
-export function WatchPage({ rights }: { rights: string[] }) {
+export function WatchPage() {
+  const may = useRights();
   const watch = useQuery(read.watch());
   if (watch.isPending) return <Loading />;
   if (!watch.data) return <Trouble error={watch.error as Error} />;
@@ -50,7 +52,7 @@ export function WatchPage({ rights }: { rights: string[] }) {
         </div>
         <div>
           <UnderWay fleet={fleet} />
-          <Decisions fleet={fleet} mayDecide={rights.includes("deploy")} />
+          <Decisions fleet={fleet} mayDecide={may("deploy")} />
           <OverDays />
           <LastDay fleet={fleet} />
         </div>

@@ -1,0 +1,87 @@
+import { queryOptions } from "@tanstack/react-query";
+import { client, take } from "../client";
+import { everything, type List } from "../pages";
+import type { DirectoryEntry, EnrolmentToken, Group, Operator, Schemas } from "../types";
+import type { DirectoryFilter } from "./filters";
+import { edited, fleet } from "./hears";
+
+/** What is read whole of groups, the directory and people. */
+export const read = {
+  groupNames: () =>
+    queryOptions({
+      queryKey: ["groups", "names"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/groups", { params: { query: { limit: 500 } }, signal })),
+      meta: { hears: ["devices", "edits"] },
+    }),
+  groupDevices: (name: string) =>
+    queryOptions({
+      queryKey: ["groups", "devices", name],
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/groups/{name}/devices", { params: { path: { name }, query: { limit: 12 } }, signal })),
+      meta: edited,
+    }),
+  groupList: (name: string) =>
+    queryOptions({
+      queryKey: ["groups", "list-of", name],
+      queryFn: async ({ signal }) => (await everything(list.groupMembers(name), signal)).map((m) => m.device),
+      meta: edited,
+    }),
+  ruleTrial: (rule: string) =>
+    queryOptions({
+      queryKey: ["rule-trial", rule],
+      enabled: rule !== "",
+      queryFn: ({ signal }) => take(client.POST("/api/v1/rule-trial", { body: { rule }, signal })),
+      meta: fleet,
+      retry: false,
+    }),
+  directoryLike: (search: string) =>
+    queryOptions({
+      queryKey: ["directory", "like", search],
+      enabled: search.length > 0,
+      queryFn: ({ signal }) =>
+        take(client.GET("/api/v1/directory", { params: { query: { search, limit: 8 } }, signal })),
+      meta: edited,
+    }),
+  directoryConnection: () =>
+    queryOptions({
+      queryKey: ["directory", "connection"],
+      queryFn: ({ signal }) => take(client.GET("/api/v1/directory/connection", { signal })),
+      meta: edited,
+    }),
+};
+
+/** Lists of groups, the directory and people, page by page. */
+export const list = {
+  operators: (): List<Operator> => ({
+    key: ["operators"],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/operators", { params: { query: { cursor, limit } }, signal })),
+  }),
+  groups: (search: string | undefined): List<Group> => ({
+    key: ["groups", "list", search],
+    meta: { hears: ["devices", "edits"] },
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/groups", { params: { query: { search, cursor, limit } }, signal })),
+  }),
+  groupMembers: (name: string): List<Schemas["GroupMember"]> => ({
+    key: ["groups", "members", name],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(
+        client.GET("/api/v1/groups/{name}/devices", { params: { path: { name }, query: { cursor, limit } }, signal }),
+      ),
+  }),
+  enrolmentTokens: (): List<EnrolmentToken> => ({
+    key: ["enrolment-tokens"],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/enrolment-tokens", { params: { query: { cursor, limit } }, signal })),
+  }),
+  directory: (filter: DirectoryFilter): List<DirectoryEntry> => ({
+    key: ["directory", filter],
+    meta: edited,
+    page: (cursor, limit, signal) =>
+      take(client.GET("/api/v1/directory", { params: { query: { ...filter, cursor, limit } }, signal })),
+  }),
+};
