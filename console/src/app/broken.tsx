@@ -1,5 +1,6 @@
 import { Component, type ReactNode } from "react";
 import { Button } from "@/ui/button";
+import { Outdated } from "@/ui/outdated";
 
 /** Says so when a page cannot be drawn, or has gone with an upgrade of the service; the rest stays usable. */
 export class Broken extends Component<{ children: ReactNode }, { error?: Error }> {
@@ -12,7 +13,7 @@ export class Broken extends Component<{ children: ReactNode }, { error?: Error }
   render() {
     const { error } = this.state;
     if (!error) return this.props.children;
-    const upgraded = /import|module|preload/i.test(error.message);
+    const upgraded = error instanceof Outdated;
     return (
       <div role="alert" className="m-6 border-l-4 border-red bg-red-wash px-4 py-3">
         <p className="font-semibold">

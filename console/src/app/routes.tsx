@@ -1,56 +1,63 @@
 import { lazy, Suspense } from "react";
 import { Navigate, Route, Routes } from "react-router";
+import { part } from "@/ui/outdated";
 import { Loading, Nothing } from "@/ui/page";
 
 // Each place is loaded when somebody goes there first.
-const WatchPage = lazy(async () => ({ default: (await import("@/places/watch/watch-page")).WatchPage }));
-const PoliciesPage = lazy(async () => ({ default: (await import("@/places/policies/policies-page")).PoliciesPage }));
-const PolicyPage = lazy(async () => ({ default: (await import("@/places/policies/policy-page")).PolicyPage }));
-const AssignmentsPage = lazy(async () => ({
-  default: (await import("@/places/policies/assignments-page")).AssignmentsPage,
+const WatchPage = lazy(async () => ({ default: (await part(import("@/places/watch/watch-page"))).WatchPage }));
+const PoliciesPage = lazy(async () => ({
+  default: (await part(import("@/places/policies/policies-page"))).PoliciesPage,
 }));
-const LadderPage = lazy(async () => ({ default: (await import("@/places/ladder/ladder-page")).LadderPage }));
-const ChangesPage = lazy(async () => ({ default: (await import("@/places/changes/changes-page")).ChangesPage }));
-const ChangePage = lazy(async () => ({ default: (await import("@/places/changes/change-page")).ChangePage }));
-const RolloutsPage = lazy(async () => ({ default: (await import("@/places/rollouts/rollouts-page")).RolloutsPage }));
-const RolloutPage = lazy(async () => ({ default: (await import("@/places/rollouts/rollout-page")).RolloutPage }));
-const DevicesPage = lazy(async () => ({ default: (await import("@/places/devices/devices-page")).DevicesPage }));
-const DevicePage = lazy(async () => ({ default: (await import("@/places/devices/device-page")).DevicePage }));
+const PolicyPage = lazy(async () => ({ default: (await part(import("@/places/policies/policy-page"))).PolicyPage }));
+const AssignmentsPage = lazy(async () => ({
+  default: (await part(import("@/places/policies/assignments-page"))).AssignmentsPage,
+}));
+const LadderPage = lazy(async () => ({ default: (await part(import("@/places/ladder/ladder-page"))).LadderPage }));
+const ChangesPage = lazy(async () => ({ default: (await part(import("@/places/changes/changes-page"))).ChangesPage }));
+const ChangePage = lazy(async () => ({ default: (await part(import("@/places/changes/change-page"))).ChangePage }));
+const RolloutsPage = lazy(async () => ({
+  default: (await part(import("@/places/rollouts/rollouts-page"))).RolloutsPage,
+}));
+const RolloutPage = lazy(async () => ({ default: (await part(import("@/places/rollouts/rollout-page"))).RolloutPage }));
+const DevicesPage = lazy(async () => ({ default: (await part(import("@/places/devices/devices-page"))).DevicesPage }));
+const DevicePage = lazy(async () => ({ default: (await part(import("@/places/devices/device-page"))).DevicePage }));
 const SettingHistoryPage = lazy(async () => ({
-  default: (await import("@/places/devices/setting-history-page")).SettingHistoryPage,
+  default: (await part(import("@/places/devices/setting-history-page"))).SettingHistoryPage,
 }));
 const PasswordsPage = lazy(async () => ({
-  default: (await import("@/places/passwords/passwords-page")).PasswordsPage,
+  default: (await part(import("@/places/passwords/passwords-page"))).PasswordsPage,
 }));
-const DriftPage = lazy(async () => ({ default: (await import("@/places/drift/drift-page")).DriftPage }));
-const WaiversPage = lazy(async () => ({ default: (await import("@/places/drift/waivers-page")).WaiversPage }));
-const EventsPage = lazy(async () => ({ default: (await import("@/places/events/events-page")).EventsPage }));
-const TrailPage = lazy(async () => ({ default: (await import("@/places/trail/trail-page")).TrailPage }));
-const MePage = lazy(async () => ({ default: (await import("@/places/me/me-page")).MePage }));
-const AllowPage = lazy(async () => ({ default: (await import("@/places/me/allow-page")).AllowPage }));
-const GroupsPage = lazy(async () => ({ default: (await import("@/places/organisation/groups-page")).GroupsPage }));
-const FactsPage = lazy(async () => ({ default: (await import("@/places/organisation/facts-page")).FactsPage }));
+const DriftPage = lazy(async () => ({ default: (await part(import("@/places/drift/drift-page"))).DriftPage }));
+const WaiversPage = lazy(async () => ({ default: (await part(import("@/places/drift/waivers-page"))).WaiversPage }));
+const EventsPage = lazy(async () => ({ default: (await part(import("@/places/events/events-page"))).EventsPage }));
+const TrailPage = lazy(async () => ({ default: (await part(import("@/places/trail/trail-page"))).TrailPage }));
+const MePage = lazy(async () => ({ default: (await part(import("@/places/me/me-page"))).MePage }));
+const AllowPage = lazy(async () => ({ default: (await part(import("@/places/me/allow-page"))).AllowPage }));
+const GroupsPage = lazy(async () => ({
+  default: (await part(import("@/places/organisation/groups-page"))).GroupsPage,
+}));
+const FactsPage = lazy(async () => ({ default: (await part(import("@/places/organisation/facts-page"))).FactsPage }));
 const EnrolmentPage = lazy(async () => ({
-  default: (await import("@/places/organisation/enrolment-page")).EnrolmentPage,
+  default: (await part(import("@/places/organisation/enrolment-page"))).EnrolmentPage,
 }));
 const OperatorsPage = lazy(async () => ({
-  default: (await import("@/places/organisation/operators-page")).OperatorsPage,
+  default: (await part(import("@/places/organisation/operators-page"))).OperatorsPage,
 }));
 const NotificationsPage = lazy(async () => ({
-  default: (await import("@/places/organisation/notifications-page")).NotificationsPage,
+  default: (await part(import("@/places/organisation/notifications-page"))).NotificationsPage,
 }));
-const ReportPage = lazy(async () => ({ default: (await import("@/places/report/report-page")).ReportPage }));
+const ReportPage = lazy(async () => ({ default: (await part(import("@/places/report/report-page"))).ReportPage }));
 const TokensPage = lazy(async () => ({
-  default: (await import("@/places/organisation/tokens-page")).TokensPage,
+  default: (await part(import("@/places/organisation/tokens-page"))).TokensPage,
 }));
 const KeysPage = lazy(async () => ({
-  default: (await import("@/places/organisation/keys-page")).KeysPage,
+  default: (await part(import("@/places/organisation/keys-page"))).KeysPage,
 }));
 const SettingsPage = lazy(async () => ({
-  default: (await import("@/places/organisation/settings-page")).SettingsPage,
+  default: (await part(import("@/places/organisation/settings-page"))).SettingsPage,
 }));
 const DirectoryPage = lazy(async () => ({
-  default: (await import("@/places/organisation/directory-page")).DirectoryPage,
+  default: (await part(import("@/places/organisation/directory-page"))).DirectoryPage,
 }));
 
 /** The one page of somebody who must set up a second factor before anything else. */

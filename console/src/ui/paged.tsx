@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { Loading, Nothing } from "./page";
 
-type PagedProps = {
+export type PagedProps = {
   list: { items: unknown[]; read: boolean; pending: boolean };
   empty: ReactNode; // said when there are no items
   children: ReactNode; // draws the items

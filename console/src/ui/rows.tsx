@@ -15,7 +15,7 @@ export type Column<T extends RowData> = {
   cell: (item: T) => ReactNode;
 };
 
-type RowsProps<T extends RowData> = {
+export type RowsProps<T extends RowData> = {
   label: string;
   items: T[];
   columns: Column<T>[];

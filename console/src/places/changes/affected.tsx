@@ -5,9 +5,8 @@ import { list } from "@/api/queries";
 import type { AffectedDevice } from "@/api/types";
 import { Words } from "@/domain/words";
 import { Button } from "@/ui/button";
-import { Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 
 /** What a change does, device by device, when somebody asks for it. */
 export function Affected({ name, version }: { name: string; version: number }) {
@@ -68,20 +67,14 @@ function Devices({ name, version }: { name: string; version: number }) {
     },
   ];
   return (
-    <>
-      {affected.error && <Trouble error={affected.error} />}
-      <Paged list={affected} empty="No device is affected.">
-        <Rows
-          label="Affected devices"
-          narrow
-          items={affected.items}
-          columns={columns}
-          id={(d) => d.device}
-          more={affected.more}
-          readMore={affected.readMore}
-          estimate={60}
-        />
-      </Paged>
-    </>
+    <PagedRows
+      list={affected}
+      empty="No device is affected."
+      label="Affected devices"
+      narrow
+      columns={columns}
+      id={(d) => d.device}
+      estimate={60}
+    />
   );
 }

@@ -10,9 +10,9 @@ import { stateWords } from "@/changes/words";
 import { ago, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
-import { PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PageHead } from "@/ui/page";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 
 const open: Change["state"][] = ["draft", "waiting", "approved", "going_out"];
 
@@ -91,21 +91,14 @@ export function ChangesPage() {
           onChange={(state) => set({ state: state === "all" ? "all" : "" })}
         />
       </div>
-      {changes.error && <Trouble error={changes.error} />}
-      <Paged
+      <PagedRows
         list={changes}
         empty={search ? "No change matches." : "No open changes. Edits of policies, assignments and groups start one."}
-      >
-        <Rows
-          label="Changes"
-          items={changes.items}
-          columns={columns}
-          id={(c) => c.name}
-          more={changes.more}
-          readMore={changes.readMore}
-          estimate={53}
-        />
-      </Paged>
+        label="Changes"
+        columns={columns}
+        id={(c) => c.name}
+        estimate={53}
+      />
       <ChooseChange
         open={starting}
         close={() => setStarting(false)}

@@ -10,8 +10,8 @@ import { Words } from "@/domain/words";
 import { TextButton } from "@/ui/button";
 import { Choices, useFilters } from "@/ui/filters";
 import { PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 
 const words: Record<Waiver["state"], string> = {
   active: "in effect",
@@ -124,18 +124,15 @@ export function WaiversPage() {
           onChange={(value) => set({ state: value === "active" ? "" : value })}
         />
       </div>
-      {(waivers.error ?? acting.error) && <Trouble error={(waivers.error ?? acting.error) as Error} />}
-      <Paged list={waivers} empty="No waivers. Findings are waived on the page of drift.">
-        <Rows
-          label="Waivers"
-          items={waivers.items}
-          columns={columns}
-          id={(w) => w.id}
-          more={waivers.more}
-          readMore={waivers.readMore}
-          estimate={53}
-        />
-      </Paged>
+      {acting.error && <Trouble error={acting.error} />}
+      <PagedRows
+        list={waivers}
+        empty="No waivers. Findings are waived on the page of drift."
+        label="Waivers"
+        columns={columns}
+        id={(w) => w.id}
+        estimate={53}
+      />
     </>
   );
 }

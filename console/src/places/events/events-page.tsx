@@ -8,9 +8,9 @@ import { ago, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
 import { Export } from "@/ui/export";
 import { useFilters } from "@/ui/filters";
-import { PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PageHead } from "@/ui/page";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 
 type Filter = { device?: string; kind?: string; group?: string };
 
@@ -117,17 +117,14 @@ export function EventsPage() {
           </button>
         )}
       </div>
-      {events.error && <Trouble error={events.error} />}
-      <Paged list={events} empty="No event matches.">
-        <Rows
-          label="Events"
-          items={items}
-          columns={columns}
-          id={(e) => e.id}
-          more={events.more}
-          readMore={events.readMore}
-        />
-      </Paged>
+      <PagedRows
+        list={events}
+        empty="No event matches."
+        label="Events"
+        items={items}
+        columns={columns}
+        id={(e) => e.id}
+      />
     </>
   );
 }

@@ -3,8 +3,8 @@ import { usePages } from "@/api/pages";
 import { ago, useNow } from "@/domain/time";
 import { Select } from "@/ui/field";
 import { useFilters } from "@/ui/filters";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { eventKinds, eventWords } from "./event-kinds";
 
 const looks: Record<Delivery["state"], { glyph: string; color: string }> = {
@@ -72,17 +72,14 @@ export function Deliveries() {
           ]}
         />
       </div>
-      <Paged list={deliveries} empty="No deliveries.">
-        <Rows
-          label="Deliveries"
-          narrow
-          items={deliveries.items}
-          columns={columns}
-          id={(d) => d.id}
-          more={deliveries.more}
-          readMore={deliveries.readMore}
-        />
-      </Paged>
+      <PagedRows
+        list={deliveries}
+        empty="No deliveries."
+        label="Deliveries"
+        narrow
+        columns={columns}
+        id={(d) => d.id}
+      />
     </>
   );
 }

@@ -6,9 +6,9 @@ import type { DirectoryEntry } from "@/api/types";
 import { ago, useNow } from "@/domain/time";
 import { Export } from "@/ui/export";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
-import { PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PageHead } from "@/ui/page";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { OrganisationParts } from "./parts";
 
 type Kind = "" | "user" | "group";
@@ -73,24 +73,18 @@ export function DirectoryPage() {
           ]}
         />
       </div>
-      {entries.error && <Trouble error={entries.error} />}
-      <Paged
+      <PagedRows
         list={entries}
         empty={
           search || kind
             ? "No entry matches. Remove a filter to see more."
             : "The directory is empty. Import a file with the command: rankwarden directory import FILE"
         }
-      >
-        <Rows
-          label="Directory"
-          items={items}
-          columns={columns}
-          id={(e) => e.ref}
-          more={entries.more}
-          readMore={entries.readMore}
-        />
-      </Paged>
+        label="Directory"
+        items={items}
+        columns={columns}
+        id={(e) => e.ref}
+      />
     </>
   );
 }

@@ -11,8 +11,8 @@ import { Ask } from "@/ui/ask";
 import { Button, TextButton } from "@/ui/button";
 import { TextField } from "@/ui/field";
 import { Aside, PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { z } from "@/ui/zod";
 import { OrganisationParts } from "./parts";
 
@@ -78,22 +78,18 @@ export function EnrolmentPage() {
         note="Enrolment tokens let new devices in, a number of times and until a day."
       />
       <OrganisationParts />
-      {tokens.error && <Trouble error={tokens.error} />}
       {revoking.error && <Trouble error={revoking.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7">
         <div>
           {made && <Shown token={made} close={() => setMade(null)} />}
-          <Paged list={tokens} empty="No enrolment tokens yet. Create one with the form.">
-            <Rows
-              label="Enrolment tokens"
-              narrow
-              items={tokens.items}
-              columns={columns}
-              id={(t) => t.id}
-              more={tokens.more}
-              readMore={tokens.readMore}
-            />
-          </Paged>
+          <PagedRows
+            list={tokens}
+            empty="No enrolment tokens yet. Create one with the form."
+            label="Enrolment tokens"
+            narrow
+            columns={columns}
+            id={(t) => t.id}
+          />
         </div>
         <TokenForm
           made={(token) => {

@@ -8,8 +8,8 @@ import { useAddEdit } from "@/changes/use-add-edit";
 import { Button } from "@/ui/button";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
 import { Aside, PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { ListForm } from "./list-form";
 import { OrganisationParts } from "./parts";
 import { RuleForm } from "./rule-form";
@@ -70,20 +70,17 @@ export function GroupsPage() {
           onChange={(search) => set({ search })}
         />
       </div>
-      {groups.error && <Trouble error={groups.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_360px] gap-7">
         <div>
-          <Paged list={groups} empty="No groups yet. Create one here, or with the command: rankwarden group create">
-            <Rows
-              label="Groups"
-              narrow
-              items={items}
-              columns={columns}
-              id={(g) => g.name}
-              more={groups.more}
-              readMore={groups.readMore}
-            />
-          </Paged>
+          <PagedRows
+            list={groups}
+            empty="No groups yet. Create one here, or with the command: rankwarden group create"
+            label="Groups"
+            narrow
+            items={items}
+            columns={columns}
+            id={(g) => g.name}
+          />
         </div>
         <div>
           {chosen && <Members name={chosen} />}

@@ -9,8 +9,8 @@ import { ago, useNow } from "@/domain/time";
 import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
 import { Aside, Loading, PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { OrganisationParts } from "./parts";
 
 const states: Record<EscrowKey["state"], { glyph: string; color: string; words: string }> = {
@@ -198,17 +198,14 @@ function Unrecovered() {
       <p className="mb-2 text-second">
         They were stored before a recovery key was live. Each gets a copy at its next change; rotate it to have one now.
       </p>
-      <Paged list={missing} empty="● Every current password has a recovery copy.">
-        <Rows
-          label="Passwords without a recovery copy"
-          narrow
-          items={missing.items}
-          columns={columns}
-          id={(u) => `${u.device_id} ${u.account}`}
-          more={missing.more}
-          readMore={missing.readMore}
-        />
-      </Paged>
+      <PagedRows
+        list={missing}
+        empty="● Every current password has a recovery copy."
+        label="Passwords without a recovery copy"
+        narrow
+        columns={columns}
+        id={(u) => `${u.device_id} ${u.account}`}
+      />
     </section>
   );
 }

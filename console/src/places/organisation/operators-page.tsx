@@ -3,9 +3,9 @@ import { list } from "@/api/queries";
 import type { Operator } from "@/api/types";
 import { Button } from "@/ui/button";
 import { useFilters } from "@/ui/filters";
-import { Aside, PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { Aside, PageHead } from "@/ui/page";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { EditOperator } from "./edit-operator";
 import { NewOperator } from "./new-operator";
 import { OrganisationParts } from "./parts";
@@ -60,20 +60,16 @@ export function OperatorsPage() {
         {chosen && <Button onClick={() => set({ operator: "" })}>New operator</Button>}
       </PageHead>
       <OrganisationParts />
-      {operators.error && <Trouble error={operators.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7">
         <div>
-          <Paged list={operators} empty="No operators.">
-            <Rows
-              label="Operators"
-              narrow
-              items={operators.items}
-              columns={columns}
-              id={(o) => o.name}
-              more={operators.more}
-              readMore={operators.readMore}
-            />
-          </Paged>
+          <PagedRows
+            list={operators}
+            empty="No operators."
+            label="Operators"
+            narrow
+            columns={columns}
+            id={(o) => o.name}
+          />
         </div>
         <div>
           {chosen ? (

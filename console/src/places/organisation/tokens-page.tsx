@@ -6,8 +6,8 @@ import { ago, soon, useNow } from "@/domain/time";
 import { Ask } from "@/ui/ask";
 import { TextButton } from "@/ui/button";
 import { PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { OrganisationParts } from "./parts";
 
 const reach = (of: Token) =>
@@ -60,18 +60,14 @@ export function TokensPage() {
         note="API tokens of everybody: programs that act for a person, with that person's rights or fewer, until a day."
       />
       <OrganisationParts />
-      {tokens.error && <Trouble error={tokens.error} />}
       {revoking.error && <Trouble error={revoking.error} />}
-      <Paged list={tokens} empty="No API tokens. The command makes one when somebody signs in with it.">
-        <Rows
-          label="API tokens"
-          items={tokens.items}
-          columns={columns}
-          id={(t) => t.id}
-          more={tokens.more}
-          readMore={tokens.readMore}
-        />
-      </Paged>
+      <PagedRows
+        list={tokens}
+        empty="No API tokens. The command makes one when somebody signs in with it."
+        label="API tokens"
+        columns={columns}
+        id={(t) => t.id}
+      />
       <Ask
         open={asked !== undefined}
         title={`Revoke ${asked?.name} of ${asked?.operator}?`}

@@ -8,8 +8,8 @@ import { useAddEdit } from "@/changes/use-add-edit";
 import { Button } from "@/ui/button";
 import { useFilters } from "@/ui/filters";
 import { Aside, PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { AimForm } from "./aim-form";
 import { Forecast } from "./forecast";
 import { PolicyParts } from "./parts";
@@ -74,18 +74,14 @@ export function AssignmentsPage() {
       <PolicyParts />
       <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-7">
         <div>
-          {assignments.error && <Trouble error={assignments.error} />}
-          <Paged list={assignments} empty="No assignments yet. Aim a policy at groups with the form.">
-            <Rows
-              label="Assignments"
-              narrow
-              items={assignments.items}
-              columns={columns}
-              id={(a) => a.name}
-              more={assignments.more}
-              readMore={assignments.readMore}
-            />
-          </Paged>
+          <PagedRows
+            list={assignments}
+            empty="No assignments yet. Aim a policy at groups with the form."
+            label="Assignments"
+            narrow
+            columns={columns}
+            id={(a) => a.name}
+          />
         </div>
         <div>
           {current?.stance === "trial" && <Forecast of={current} mayEdit={mayEdit} />}

@@ -7,9 +7,9 @@ import { StandingBar, total } from "@/domain/standing";
 import { ago, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
 import { SearchField, useFilters } from "@/ui/filters";
-import { PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PageHead } from "@/ui/page";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { PolicyParts } from "./parts";
 
 /** Policies, with where each is used and how its devices stand. */
@@ -96,18 +96,15 @@ export function PoliciesPage() {
         value={search ?? ""}
         onChange={(search) => set({ search })}
       />
-      {policies.error && <Trouble error={policies.error} />}
-      <Paged list={policies} empty={search ? "No policy matches." : "No policies yet. Write the first one."}>
-        <Rows
-          label="Policies"
-          items={items}
-          columns={columns}
-          id={(p) => p.name}
-          more={policies.more}
-          readMore={policies.readMore}
-          estimate={53}
-        />
-      </Paged>
+      <PagedRows
+        list={policies}
+        empty={search ? "No policy matches." : "No policies yet. Write the first one."}
+        label="Policies"
+        items={items}
+        columns={columns}
+        id={(p) => p.name}
+        estimate={53}
+      />
     </>
   );
 }

@@ -4,9 +4,8 @@ import { list } from "@/api/queries";
 import type { RolloutDevice } from "@/api/types";
 import { type Outcome, outcomes } from "@/domain/outcome";
 import { TextButton } from "@/ui/button";
-import { Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 
 type DevicesProps = { change: string; wave: number; outcome: Outcome | undefined; close: () => void };
 
@@ -40,17 +39,13 @@ export function DevicesOf({ change, wave, outcome, close }: DevicesProps) {
         </span>
         <TextButton onClick={close}>Close</TextButton>
       </h2>
-      {devices.error && <Trouble error={devices.error} />}
-      <Paged list={devices} empty="No device is like that any more.">
-        <Rows
-          label="Devices of the rollout"
-          items={devices.items}
-          columns={columns}
-          id={(d) => d.device_id}
-          more={devices.more}
-          readMore={devices.readMore}
-        />
-      </Paged>
+      <PagedRows
+        list={devices}
+        empty="No device is like that any more."
+        label="Devices of the rollout"
+        columns={columns}
+        id={(d) => d.device_id}
+      />
     </section>
   );
 }

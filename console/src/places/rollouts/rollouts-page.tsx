@@ -5,9 +5,9 @@ import type { RolloutSummary } from "@/api/types";
 import { devicesOf, OutcomeBar, RolloutState, tallyWords } from "@/domain/outcome";
 import { ago, useNow } from "@/domain/time";
 import { Choices, useFilters } from "@/ui/filters";
-import { PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PageHead } from "@/ui/page";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 
 /** Rollouts: changes on their way to the devices, and those that have ended. */
 export function RolloutsPage() {
@@ -73,23 +73,16 @@ export function RolloutsPage() {
           onChange={(state) => set({ state: state === "all" ? "all" : "" })}
         />
       </div>
-      {rollouts.error && <Trouble error={rollouts.error} />}
-      <Paged
+      <PagedRows
         list={rollouts}
         empty={
           which === "all" ? "No change went out in waves yet." : "No rollout is under way. Open a change to start one."
         }
-      >
-        <Rows
-          label="Rollouts"
-          items={rollouts.items}
-          columns={columns}
-          id={(r) => r.change}
-          more={rollouts.more}
-          readMore={rollouts.readMore}
-          estimate={53}
-        />
-      </Paged>
+        label="Rollouts"
+        columns={columns}
+        id={(r) => r.change}
+        estimate={53}
+      />
     </>
   );
 }

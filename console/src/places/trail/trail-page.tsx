@@ -7,8 +7,8 @@ import { ago, useNow } from "@/domain/time";
 import { TextButton } from "@/ui/button";
 import { Choices, SearchField, useFilters } from "@/ui/filters";
 import { Nothing, PageHead, Trouble } from "@/ui/page";
-import { Paged } from "@/ui/paged";
-import { type Column, Rows } from "@/ui/rows";
+import { PagedRows } from "@/ui/paged-rows";
+import type { Column } from "@/ui/rows";
 import { Entry } from "./entry";
 import { Proof } from "./proof";
 
@@ -95,17 +95,14 @@ export function TrailPage() {
           {unknown ? (
             <Nothing>No device has the name {filter.device}.</Nothing>
           ) : (
-            <Paged list={entries} empty="No entry matches.">
-              <Rows
-                label="Trail"
-                narrow
-                items={entries.items}
-                columns={columns}
-                id={(e) => e.seq}
-                more={entries.more}
-                readMore={entries.readMore}
-              />
-            </Paged>
+            <PagedRows
+              list={entries}
+              empty="No entry matches."
+              label="Trail"
+              narrow
+              columns={columns}
+              id={(e) => e.seq}
+            />
           )}
         </div>
         <div>
