@@ -27,7 +27,10 @@ func write(root *cobra.Command, dir string) error {
 			return fmt.Errorf("writing the manual: %w", err)
 		}
 	}
-	root.DisableAutoGenTag, root.CompletionOptions.HiddenDefaultCmd = true, true
+	root.DisableAutoGenTag = true
+	for _, c := range root.Commands() {
+		c.Hidden = c.Hidden || c.Name() == "completion" // the library's, of which a package has what it prints
+	}
 	began := time.Unix(0, 0).UTC() // no page says when it was written
 	header := &doc.GenManHeader{Section: "1", Source: "Rank Warden", Manual: "Rank Warden", Date: &began}
 	if err := doc.GenManTree(root, header, filepath.Join(dir, "man")); err != nil {

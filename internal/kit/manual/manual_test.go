@@ -23,6 +23,7 @@ func TestAProgramWritesItsManual(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(page), "Light a lamp")
 	assert.NoFileExists(t, filepath.Join(dir, "man", "lamp-manual.1"), "it is hidden")
+	assert.NoFileExists(t, filepath.Join(dir, "man", "lamp-completion.1"))
 	for _, file := range []string{"man/lamp.1", "bash/lamp", "zsh/_lamp", "fish/lamp.fish"} {
 		assert.FileExists(t, filepath.Join(dir, file))
 	}
