@@ -62,7 +62,8 @@ func TestOnlyUnitsOfWorkBeginTransactions(t *testing.T) {
 			return err
 		}
 		ast.Inspect(file, func(n ast.Node) bool {
-			if x, is := n.(*ast.SelectorExpr); is && slices.Contains([]string{"InTx", "TakeReports"}, x.Sel.Name) {
+			x, is := n.(*ast.SelectorExpr)
+			if is && slices.Contains([]string{"InTx", "InStatements", "TakeReports"}, x.Sel.Name) {
 				seen++
 				assert.True(t, may[filepath.Join("internal", filepath.Dir(path))], "%s uses %s", path, x.Sel.Name)
 			}

@@ -21,6 +21,11 @@ func (o Of[R, W]) InTx(ctx context.Context, do func(tx W) error) error {
 	return o.store.InTx(ctx, func(tx Writer) error { return do(o.write(tx)) })
 }
 
+// InStatements is [Store.InStatements].
+func (o Of[R, W]) InStatements(ctx context.Context, do func(tx W) error) error {
+	return o.store.InStatements(ctx, func(tx Writer) error { return do(o.write(tx)) })
+}
+
 // InSnapshot is [Store.InSnapshot].
 func (o Of[R, W]) InSnapshot(ctx context.Context, do func(tx R) error) error {
 	return o.store.InSnapshot(ctx, func(tx Reader) error { return do(o.read(tx)) })

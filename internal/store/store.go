@@ -242,6 +242,11 @@ func (t ServiceWriter) Mark() error { return translate(t.db.SavePoint("mark").Er
 // BackToMark undoes whatever the transaction did since [ServiceWriter.Mark], also a statement that failed.
 func (t ServiceWriter) BackToMark() error { return translate(t.db.RollbackTo("mark").Error) }
 
+// InStatements runs do outside of a transaction: each statement is stored by itself.
+func (s *Store) InStatements(ctx context.Context, do func(tx Writer) error) error {
+	return do(writing(s.gorm[classOf(ctx)].WithContext(ctx)))
+}
+
 // InSnapshot runs do in one read-only transaction that sees the database as of one moment.
 func (s *Store) InSnapshot(ctx context.Context, do func(tx Reader) error) error {
 	return translate(s.gorm[classOf(ctx)].WithContext(ctx).

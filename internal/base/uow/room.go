@@ -30,6 +30,8 @@ type Records interface {
 type Database[R any, W Records] interface {
 	// InTx runs do in one transaction, which is rolled back when do returns an error.
 	InTx(ctx context.Context, do func(tx W) error) error
+	// InStatements runs do with what writes, outside of a transaction: each statement is stored by itself.
+	InStatements(ctx context.Context, do func(tx W) error) error
 	// InSnapshot runs do in one read-only transaction that sees the database as of one moment.
 	InSnapshot(ctx context.Context, do func(tx R) error) error
 	// With reads outside of a transaction.
@@ -114,6 +116,18 @@ func (r Room[R, W]) Do(ctx context.Context, act Act, do func(tx W, w *Work) erro
 	}
 	return err
 }
+
+// DoStatement does an act that is one statement, which is stored whole or not at all by itself: a transaction around it
+// would cost two round trips more. It is for what comes by the thousand. Nothing of it can be on the trail.
+func (r Room[R, W]) DoStatement(ctx context.Context, act Act, do func(tx W) error) error {
+	if !act.made || act.right != "" || act.action != "" {
+		return errNoStatement
+	}
+	return r.db.InStatements(ctx, do)
+}
+
+// errNoStatement is a mistake of the program.
+var errNoStatement = errors.New("what needs a right, or is on the trail, is done in a transaction")
 
 // Refuse puts a refused attempt on the trail, and gives the refusal.
 func (r Room[R, W]) Refuse(ctx context.Context, act Act, refused error) error {

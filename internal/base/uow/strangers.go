@@ -25,7 +25,7 @@ type Strangers struct {
 
 // Refused counts a refused attempt, and gives the refusal.
 func (c *Strangers) Refused(ctx context.Context, action, address, name string, refused error) error {
-	err := c.Do(ctx, byStrangers, func(tx StrangerRecords, _ *Work) error {
+	err := c.DoStatement(ctx, byStrangers, func(tx StrangerRecords) error {
 		return tx.CountStranger(c.Now().UTC().Truncate(time.Minute), action, shortened(address), shortened(name))
 	})
 	if err != nil {

@@ -125,17 +125,27 @@ func TestAnActIsMadeByAFunction(t *testing.T) {
 	assert.ErrorContains(t, err, "must be made with")
 }
 
+func TestAStatementLeavesNothingOnTheTrail(t *testing.T) {
+	trail := &uowtest.Trail{}
+	room, ran := uowtest.Room[any, uow.Records](trail, trail, trail), 0
+	do := func(uow.Records) error { ran++; return nil }
+	require.NoError(t, room.DoStatement(t.Context(), uow.Upkeep(), do))
+	require.NoError(t, room.DoStatement(t.Context(), uow.ByDevice("D1"), do))
+	for _, a := range []uow.Act{{}, act(owner), act(owner).As(""), uow.ByService("thing.changed", "lamp")} {
+		assert.ErrorContains(t, room.DoStatement(t.Context(), a, do), "in a transaction")
+	}
+	assert.Equal(t, 2, ran)
+	assert.Empty(t, trail.Entries)
+}
+
 func TestAQuietWorkLeavesNoEntry(t *testing.T) {
 	trail := &uowtest.Trail{}
-	require.NoError(
-		t,
-		uowtest.Room[any, uow.Records](trail, trail, trail).
-			Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
-				w.Quiet()
-				w.Tell(store.TopicEdits)
-				return nil
-			}),
-	)
+	require.NoError(t, uowtest.Room[any, uow.Records](trail, trail, trail).
+		Do(t.Context(), act(owner), func(_ uow.Records, w *uow.Work) error {
+			w.Quiet()
+			w.Tell(store.TopicEdits)
+			return nil
+		}))
 	assert.Empty(t, trail.Entries)
 	assert.True(t, trail.Told(store.TopicEdits))
 }

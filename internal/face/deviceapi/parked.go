@@ -33,8 +33,8 @@ type waiter struct {
 
 	mu    sync.Mutex
 	conn  parkable // nil before the HTTP server let go of it
-	ready bool // something is waiting, or another request took its place
-	ended bool // the service stops
+	ready bool     // something is waiting, or another request took its place
+	ended bool     // the service stops
 }
 
 // past is a deadline that is over.

@@ -9,7 +9,7 @@ import (
 
 // WriteContacts stores when devices were last heard from, and gives those that something else holds now.
 func (s *Service) WriteContacts(ctx context.Context, contacts []store.Contact) (skipped []store.Contact, err error) {
-	err = s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error {
+	err = s.DoStatement(ctx, uow.Upkeep(), func(tx Records) error {
 		skipped, err = tx.WriteContacts(contacts)
 		return err
 	})

@@ -145,7 +145,7 @@ func (s *Service) checkDeposit(device string, d protocol.Deposit) (store.Deposit
 func (s *Service) takeDeposits(ctx context.Context, list []*given) []error {
 	spoilt := func(err error) bool { return !store.IsUnavailable(err) }
 	return batch.Isolate(list, spoilt, func(list []*given) ([]error, error) {
-		err := s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error { return s.storeDeposits(tx, list) })
+		err := s.DoStatement(ctx, uow.Upkeep(), func(tx Records) error { return s.storeDeposits(tx, list) })
 		return make([]error, len(list)), err
 	})
 }

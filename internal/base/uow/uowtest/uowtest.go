@@ -54,6 +54,10 @@ func (d database[R, W]) InTx(_ context.Context, do func(tx W) error) error {
 	return err
 }
 
+func (d database[R, W]) InStatements(_ context.Context, do func(tx W) error) error {
+	return do(d.records)
+}
+
 func (d database[R, W]) InSnapshot(_ context.Context, do func(tx R) error) error { return do(d.reads) }
 func (d database[R, W]) With(context.Context) R                                  { return d.reads }
 
