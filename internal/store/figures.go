@@ -43,6 +43,6 @@ func (t ServiceReader) Figures(now time.Time) (Figures, error) {
 		return Figures{}, err
 	}
 	f := found[0]
-	f.Unrecovered, _, err = PasswordsReader{t.conn}.Unrecovered()
+	f.Unrecovered, _, err = PasswordsReader(t).Unrecovered()
 	return f, err
 }
