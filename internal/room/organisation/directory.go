@@ -15,9 +15,6 @@ import (
 	"rankwarden.example/internal/wire/directory"
 )
 
-// MaxLDIF is the largest LDIF file that is imported, in bytes.
-const MaxLDIF = 15 << 20
-
 // Sources of directory entries.
 const (
 	sourceImport     = "import"
