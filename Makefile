@@ -63,7 +63,7 @@ lint: build
 
 # The tests of the rules under the race detector, which needs a C compiler.
 race:
-	@scripts/install compiler
+	@scripts/install compiler postgresql
 	CGO_ENABLED=1 go test -race -vet=off -timeout 20m ./core/... ./internal/...
 
 # Breaks rules one by one, and fails when the tests beside them notice fewer than nine of ten.
