@@ -67,17 +67,11 @@ type Config struct {
 // DefaultBudget is how many passwords an operator may usually see in an hour before a second person must approve.
 const DefaultBudget = 10
 
-// kept is how long records are kept. Where options say nothing of a kind, the default holds.
+// kept is how long records are kept. The last report of a day is kept no shorter than all of them.
 func (c Config) kept() store.RetentionPeriods {
-	kept := retention.DefaultKept
-	for of, given := range map[*time.Duration]time.Duration{
-		&kept.Reports: c.Kept.Reports, &kept.DailyReports: c.Kept.DailyReports, &kept.Events: c.Kept.Events,
-		&kept.DesiredStates: c.Kept.DesiredStates, &kept.Findings: c.Kept.Findings, &kept.Orders: c.Kept.Orders,
-		&kept.Changes: c.Kept.Changes, &kept.Attempts: c.Kept.Attempts, &kept.Notifications: c.Kept.Notifications,
-	} {
-		if given != 0 {
-			*of = given
-		}
+	kept := c.Kept
+	if kept == (store.RetentionPeriods{}) {
+		kept = retention.DefaultKept
 	}
 	kept.DailyReports = max(kept.DailyReports, kept.Reports)
 	return kept

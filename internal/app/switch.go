@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"rankwarden.example/api"
+	"rankwarden.example/internal/room/retention"
 )
 
 // Switch is one option of the service. Declared once, it is a flag of the command, a key of the configuration file, a
@@ -55,7 +56,7 @@ func AddFlags(f *pflag.FlagSet) {
 // Configure gives the configuration that options make. What several options say together, such as a connection to a
 // directory, is added by the caller.
 func Configure(given Values) Config {
-	var c Config
+	c := Config{Kept: retention.DefaultKept} // not all of it has an option
 	for _, s := range switches {
 		if s.set != nil {
 			s.set(&c, given)

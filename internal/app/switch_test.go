@@ -51,6 +51,7 @@ func TestASwitchIsAFlagAFieldAndASetting(t *testing.T) {
 	assert.True(t, c.Approvals.Everything)
 	assert.Equal(t, []string{"192.0.2.1", "192.0.2.2"}, c.Proxies)
 	assert.Equal(t, 400*24*time.Hour, c.kept().DailyReports, "a day's last report is kept as long as all of them")
+	assert.Zero(t, given(t, "--keep-orders", "0s").kept().Orders, "what is given holds, also nothing")
 	said = shown(c)
 	assert.Equal(t, "on 7 devices or more", said["approve-removed-administrators"])
 	assert.Equal(t, "off", said["brake-percent, brake-administrators"])

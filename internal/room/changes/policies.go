@@ -106,7 +106,7 @@ func (s *Service) SavePolicy(
 			At("name")
 	}
 	var p store.Policy
-	err = s.Do(ctx, uow.ByOperator(operation.CreatePolicy, who, name), func(tx Records, w *uow.Work) (err error) {
+	err = s.Do(ctx, uow.ByOperator(operation.SavePolicy, who, name), func(tx Records, w *uow.Work) (err error) {
 		if err := planning.NotTouched(tx, "", "policy "+name); err != nil {
 			return err
 		}

@@ -14,6 +14,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"rankwarden.example/core/text"
 	"rankwarden.example/internal/kit/pgcluster"
 	"rankwarden.example/internal/store"
 )
@@ -94,7 +95,7 @@ func Devices(t testing.TB, db *store.Store, now time.Time, names ...string) []st
 		}
 		for i, name := range names {
 			d := store.Device{
-				ID: fmt.Sprintf("D%025d", i), Name: name, NameKey: foldASCII(name), Platform: "windows",
+				ID: fmt.Sprintf("D%025d", i), Name: name, NameKey: text.Fold(name), Platform: "windows",
 				State:     store.Live,
 				PublicKey: []byte{byte(i >> 8), byte(i)}, KeyID: fmt.Sprintf("key-%d", i), TokenID: token.ID,
 				EnrolledAt: now, Epoch: 1,
@@ -108,15 +109,4 @@ func Devices(t testing.TB, db *store.Store, now time.Time, names ...string) []st
 		return nil
 	})
 	return list
-}
-
-// foldASCII folds the names of tests, which are plain.
-func foldASCII(name string) string {
-	folded := []byte(name)
-	for i, c := range folded {
-		if 'A' <= c && c <= 'Z' {
-			folded[i] = c + 'a' - 'A'
-		}
-	}
-	return string(folded)
 }

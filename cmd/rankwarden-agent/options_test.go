@@ -1,0 +1,9 @@
+package main
+
+import (
+	"testing"
+
+	"rankwarden.example/internal/kit/manual/manualtest"
+)
+
+func TestOptionsNameTheirKindOfValue(t *testing.T) { manualtest.Options(t, root()) }
