@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/base/refusal"
+	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/store/storetest"
 )
@@ -85,20 +85,12 @@ func ids(devices []store.Device) (list []string) {
 	return list
 }
 
-func codeOf(err error) string {
-	var e *refusal.Error
-	if errors.As(err, &e) {
-		return e.Code
-	}
-	return "done"
-}
-
 func TestGroupsThatAreNamedExist(t *testing.T) {
 	db, _ := ruled(t)
 	tx := db.With(t.Context())
 	assert.NoError(t, devicegroups.Exist(tx, "include", []string{"pier", "everything"}))
 	err := devicegroups.Exist(tx, "include", []string{"pier", "tikets"})
-	assert.Equal(t, "unknown_group", codeOf(err))
+	assert.Equal(t, "unknown_group", uowtest.Code(err))
 	assert.ErrorContains(t, err, `did you mean "tickets"?`)
 	assert.NoError(t, devicegroups.Asked(tx, ""))
 	assert.Error(t, devicegroups.Asked(tx, "quay"))
@@ -112,11 +104,11 @@ func TestRulesOverWhatADeviceSays(t *testing.T) {
 	tx := db.With(t.Context())
 	assert.NoError(t, devicegroups.NotByDevice(tx, []string{"pier", "desks"}, devicegroups.Excluded))
 	assert.Equal(t, "excluded_by_device_fact",
-		codeOf(devicegroups.NotByDevice(tx, []string{"pier", "tickets"}, devicegroups.Excluded)))
-	assert.Equal(t, "reach_by_device_fact", codeOf(
+		uowtest.Code(devicegroups.NotByDevice(tx, []string{"pier", "tickets"}, devicegroups.Excluded)))
+	assert.Equal(t, "reach_by_device_fact", uowtest.Code(
 		devicegroups.NotByDevice(tx, []string{"tickets"}, devicegroups.Reached)))
 	_, err := devicegroups.Rule("device.path ==")
-	assert.Equal(t, "bad_rule", codeOf(err))
+	assert.Equal(t, "bad_rule", uowtest.Code(err))
 	assert.ErrorContains(t, err, "line 1, column")
 }
 

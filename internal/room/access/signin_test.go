@@ -1,8 +1,6 @@
 package access_test
 
 import (
-	"errors"
-	"log/slog"
 	"testing"
 	"time"
 
@@ -13,7 +11,7 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/secretbox"
 	"rankwarden.example/internal/room/access"
 	"rankwarden.example/internal/store"
@@ -23,14 +21,12 @@ import (
 // onDatabase is the room over a real database, with an owner who is signed in.
 func onDatabase(t *testing.T) (*access.Service, rights.Identity) {
 	db, _ := storetest.Open(t)
-	env := uow.Env{Log: slog.New(slog.DiscardHandler), Now: time.Now, Interval: time.Minute}
 	secrets, err := secretbox.New(make([]byte, 32))
 	require.NoError(t, err)
 	s := access.New(access.Options{
-		Room: uow.NewRoom(store.For(db, func(r store.Reader) access.Reads { return r },
-			func(w store.Writer) access.Records { return w }), env),
-		Strangers: &uow.Strangers{Room: uow.NewRoom(store.For(db, func(store.Reader) struct{} { return struct{}{} },
-			func(w store.Writer) uow.StrangerRecords { return w }), env)},
+		Room: uowtest.Over(db, func(r store.Reader) access.Reads { return r },
+			func(w store.Writer) access.Records { return w }),
+		Strangers: uowtest.Strangers(db),
 		Passwords: auth.NewHashing(cheap), Factors: secrets, Organisation: "Skerry Line",
 	})
 	_, err = s.EnsureOwner(t.Context(), "asta", password)
@@ -38,14 +34,6 @@ func onDatabase(t *testing.T) (*access.Service, rights.Identity) {
 	_, who, err := s.SignIn(t.Context(), "asta", password, "", "192.0.2.7")
 	require.NoError(t, err)
 	return s, who
-}
-
-func codeOf(err error) string {
-	var refused *refusal.Error
-	if errors.As(err, &refused) {
-		return refused.Code
-	}
-	return ""
 }
 
 // Whoever was disabled gets in no more, with the right password neither, and an open session ends.
@@ -86,7 +74,7 @@ func TestASecondFactorIsAskedFor(t *testing.T) {
 	require.NotEmpty(t, recovery)
 
 	_, _, err = s.SignIn(ctx, "asta", password, "", "192.0.2.7")
-	assert.Equal(t, "code_needed", codeOf(err), "a password alone is not enough")
+	assert.Equal(t, "code_needed", uowtest.Code(err), "a password alone is not enough")
 	_, _, err = s.SignIn(ctx, "asta", password, code, "192.0.2.7")
 	assert.Error(t, err, "that code was used")
 	_, who, err := s.SignIn(ctx, "asta", password, recovery[0], "192.0.2.7")

@@ -2,10 +2,7 @@ package changes_test
 
 import (
 	"context"
-	"errors"
-	"log/slog"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -15,8 +12,7 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/store/storetest"
@@ -38,11 +34,8 @@ type stored struct {
 
 func onDatabase(t *testing.T, approvals changes.Approvals) *stored {
 	db, _ := storetest.Open(t)
-	room := uow.NewRoom(
-		store.For(db, func(r store.Reader) changes.Reads { return r },
-			func(w store.Writer) changes.Records { return w }),
-		uow.Env{Log: slog.New(slog.DiscardHandler), Now: time.Now, Interval: time.Minute},
-	)
+	room := uowtest.Over(db, func(r store.Reader) changes.Reads { return r },
+		func(w store.Writer) changes.Records { return w })
 	s := changes.New(changes.Service{Room: room, Documents: &cache.Documents{}, View: noDevices{},
 		Approvals: approvals})
 	return &stored{s, t, db, t.Context()}
@@ -87,17 +80,6 @@ func (s *stored) state(name string) store.ChangeState {
 	return c.State
 }
 
-func code(err error) string {
-	var e *refusal.Error
-	if err == nil {
-		return "done"
-	}
-	if !errors.As(err, &e) {
-		return err.Error()
-	}
-	return string(e.Code)
-}
-
 func TestASecondPersonApprovesWhatTheySaw(t *testing.T) {
 	s := onDatabase(t, changes.Approvals{Everything: true})
 	s.drafted("longer")
@@ -105,11 +87,11 @@ func TestASecondPersonApprovesWhatTheySaw(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, store.ChangeWaiting, c.State, "it is not applied, it waits")
 	_, err = s.Policy(s.ctx, "lamps")
-	assert.Equal(t, "", code(err), "and nothing of it is there")
+	assert.Equal(t, "", uowtest.Code(err), "and nothing of it is there")
 
 	decide := func(who rights.Identity, approve bool, reason, digest string) string {
 		_, err := s.DecideChange(s.ctx, who, "longer", approve, reason, digest)
-		return code(err)
+		return uowtest.Code(err)
 	}
 	digest := s.digest("longer")
 	assert.Equal(t, "own_change", decide(author, true, "", digest), "not by whoever asked")
@@ -145,7 +127,7 @@ func TestAnEditTakesAnApprovalBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, store.ChangeWaiting, s.state("longer"), "it is asked for again")
 	_, err = s.DecideChange(s.ctx, second, "longer", true, "", s.digest("longer"))
-	assert.Equal(t, "own_change", code(err), "a co-author is no second person")
+	assert.Equal(t, "own_change", uowtest.Code(err), "a co-author is no second person")
 }
 
 func TestAnApprovalLapsesWhenTheNeedsGrow(t *testing.T) {
@@ -157,9 +139,9 @@ func TestAnApprovalLapsesWhenTheNeedsGrow(t *testing.T) {
 	assert.Equal(t, store.ChangeWaiting, c.State, "to all at once needs a second person")
 	assert.Equal(t, []string{"it goes to all of its devices at once"}, []string(c.Needs))
 	_, err = s.ApplyChange(s.ctx, author, "longer", digest)
-	assert.Equal(t, "waits_for_approval", code(err))
+	assert.Equal(t, "waits_for_approval", uowtest.Code(err))
 	_, err = s.ApplyChange(s.ctx, author, "longer", "sha-256:before")
-	assert.Equal(t, "preview_changed", code(err))
+	assert.Equal(t, "preview_changed", uowtest.Code(err))
 }
 
 // What somebody else published meanwhile is not overwritten.
@@ -178,11 +160,11 @@ func TestAChangeOverWhatWasAltered(t *testing.T) {
 		"format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 20}\n", p.Version)
 	require.NoError(t, err)
 	_, err = s.ApplyChange(s.ctx, author, "next", s.digest("next"))
-	assert.Equal(t, "edit_conflict", code(err))
+	assert.Equal(t, "edit_conflict", uowtest.Code(err))
 	empty, err := s.NewChange(s.ctx, author, "empty", "Nothing yet", "")
 	require.NoError(t, err)
 	_, err = s.ApplyChange(s.ctx, author, empty.Name, s.digest("empty"))
-	assert.Equal(t, "nothing_to_apply", code(err))
+	assert.Equal(t, "nothing_to_apply", uowtest.Code(err))
 }
 
 // Whoever asks is no second person either, also where others wrote all of it.
@@ -193,7 +175,7 @@ func TestWhoeverAsksIsNoSecondPerson(t *testing.T) {
 	_, err := s.ApplyChange(s.ctx, asker, "longer", s.digest("longer"))
 	require.NoError(t, err)
 	_, err = s.DecideChange(s.ctx, asker, "longer", true, "", s.digest("longer"))
-	assert.Equal(t, "own_change", code(err))
+	assert.Equal(t, "own_change", uowtest.Code(err))
 	_, err = s.DecideChange(s.ctx, approver, "longer", true, "", s.digest("longer"))
 	assert.NoError(t, err)
 }

@@ -291,10 +291,10 @@ func (s *Service) finish(tx Records, w *uow.Work, requests []store.SettleRequest
 			"error",
 			f.why,
 		)
-		if err := tx.RequestSettleAgain(store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{},
-			Devices: f.devices, CreatedAt: s.Now(),
-			Attempts: attempts + 1, Error: f.why.Error(), NextAt: s.Now().
-					Add(settleBackoff.After(attempts + 1))}); err != nil {
+		again := store.SettleRequest{Cause: strings.Join(run.causes, ", "), Groups: []string{}, Devices: f.devices,
+			CreatedAt: s.Now(), Attempts: attempts + 1, Error: f.why.Error(),
+			NextAt: s.Now().Add(settleBackoff.After(attempts + 1))}
+		if err := tx.RequestSettleAgain(again); err != nil {
 			return err
 		}
 	}

@@ -15,6 +15,7 @@ import (
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/store/storetest"
@@ -45,8 +46,7 @@ func openDoor(t *testing.T) *door {
 		Room: uow.NewRoom(store.For(db, func(r store.Reader) devices.Reads { return r },
 			func(w store.Writer) devices.Records { return w }), env),
 		Locks: db, Keys: keys{}, Scopes: &cache.Scopes{},
-		Strangers: &uow.Strangers{Room: uow.NewRoom(store.For(db, func(store.Reader) struct{} { return struct{}{} },
-			func(w store.Writer) uow.StrangerRecords { return w }), env)},
+		Strangers: uowtest.Strangers(db),
 	}
 	return d
 }

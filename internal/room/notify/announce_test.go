@@ -12,7 +12,7 @@ import (
 
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/notify"
 	"rankwarden.example/internal/store"
@@ -50,8 +50,8 @@ func open(t *testing.T, events []string, groups ...string) *room {
 	go view.Run(ctx, db, hub, log, time.Now)
 	require.NoError(t, view.Loaded(ctx))
 	r.Service = &notify.Service{
-		Room: uow.NewRoom(store.For(db, func(r store.Reader) notify.Reads { return r },
-			func(w store.Writer) notify.Records { return w }), uow.Env{Log: log, Now: time.Now, Interval: time.Minute}),
+		Room: uowtest.Over(db, func(r store.Reader) notify.Reads { return r },
+			func(w store.Writer) notify.Records { return w }),
 		Locks: db, View: view, Hub: hub, Organisation: "Skerry Line", Since: now,
 	}
 	return r

@@ -15,8 +15,7 @@ import (
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/store"
@@ -60,9 +59,8 @@ func newFleet(t *testing.T, devices int, brake organisation.Brake) *fleet {
 	log := slog.New(slog.DiscardHandler)
 	go f.view.Run(ctx, db, &notices.Hub{}, log, time.Now)
 	require.NoError(t, f.view.Loaded(ctx))
-	room := uow.NewRoom(store.For(db, func(r store.Reader) organisation.Reads { return r },
-		func(w store.Writer) organisation.Records { return w }),
-		uow.Env{Log: log, Now: time.Now, Interval: time.Minute})
+	room := uowtest.Over(db, func(r store.Reader) organisation.Reads { return r },
+		func(w store.Writer) organisation.Records { return w })
 	f.Service = &organisation.Service{Room: room, Locks: db, Documents: &cache.Documents{}, View: f.view, Brake: brake}
 	return f
 }
@@ -73,18 +71,7 @@ func (f *fleet) move(n int, path string) string {
 	for _, name := range f.names[:n] {
 		edits = append(edits, organisation.Facts{Device: name, Path: &path})
 	}
-	return codeOf(f.SetFacts(f.t.Context(), owner, edits))
-}
-
-func codeOf(err error) string {
-	var e *refusal.Error
-	switch {
-	case err == nil:
-		return "done"
-	case errors.As(err, &e):
-		return e.Code
-	}
-	return err.Error()
+	return uowtest.Code(f.SetFacts(f.t.Context(), owner, edits))
 }
 
 // Five devices may always be altered, and two percent of a large fleet; more waits for a decision.
@@ -129,7 +116,7 @@ func TestWhatTheBrakeHolds(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "pier", d.Path)
 	_, err = f.DecideBrake(ctx, owner, held[0].ID, false, "no")
-	assert.Equal(t, "decided_already", codeOf(err))
+	assert.Equal(t, "decided_already", uowtest.Code(err))
 
 	require.Equal(t, "brake_holds", f.move(20, "quay"))
 	waiting, _, err := f.HeldByBrake(ctx, false, store.Page{})
@@ -151,7 +138,7 @@ func TestRulesAreBraked(t *testing.T) {
 	ctx := t.Context()
 	everywhere := `device.platform == "windows"`
 	_, err := f.ChangeGroup(ctx, owner, "pier", devicegroups.Edit{Rule: &everywhere}, 1)
-	assert.Equal(t, "brake_holds", codeOf(err))
+	assert.Equal(t, "brake_holds", uowtest.Code(err))
 	g, err := f.Group(ctx, "pier")
 	require.NoError(t, err)
 	assert.Equal(t, `device.path == "pier"`, g.Rule)
@@ -165,7 +152,7 @@ func TestRulesAreBraked(t *testing.T) {
 	assert.Equal(t, 40, trial.Holds)
 	assert.Len(t, trial.Examples, 10)
 	_, err = f.TryRule(ctx, owner, "device.platform ==")
-	assert.Equal(t, "bad_rule", codeOf(err))
+	assert.Equal(t, "bad_rule", uowtest.Code(err))
 }
 
 // A group that something needs stays.

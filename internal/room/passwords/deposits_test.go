@@ -2,7 +2,6 @@ package passwords_test
 
 import (
 	"context"
-	"log/slog"
 	"testing"
 	"time"
 
@@ -13,7 +12,7 @@ import (
 	"rankwarden.example/core/rotation"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/refusal"
-	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/room/passwords"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/store/storetest"
@@ -36,9 +35,8 @@ func depositing(t *testing.T) (give func(number int64, sealed string) string, de
 	signing, err := protocol.NewKey()
 	require.NoError(t, err)
 	s, err := passwords.New(t.Context(), passwords.Options{
-		Room: uow.NewRoom(store.For(db, func(r store.Reader) passwords.Reads { return r },
+		Room: uowtest.Over(db, func(r store.Reader) passwords.Reads { return r },
 			func(w store.Writer) passwords.Records { return w }),
-			uow.Env{Log: slog.New(slog.DiscardHandler), Now: time.Now, Interval: time.Minute}),
 		Keys: keyring.Ring{Root: root, Signing: signing}, Organisation: "Skerry Line", Scopes: &cache.Scopes{},
 		OpenEscrow: func() (escrow.Opener, error) { return open{1: true}, nil }, Locks: db,
 	})

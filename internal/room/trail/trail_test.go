@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"os"
 	"path/filepath"
 	"strings"
@@ -16,7 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/uow"
+	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/room/trail"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/store/storetest"
@@ -52,9 +51,8 @@ func open(t *testing.T, entries int) *kept {
 	})
 	k.add(entries)
 	k.Service = &trail.Service{
-		Room: uow.NewRoom(store.For(db, func(r store.Reader) trail.Reads { return r },
+		Room: uowtest.Over(db, func(r store.Reader) trail.Reads { return r },
 			func(w store.Writer) trail.Records { return w }),
-			uow.Env{Log: slog.New(slog.DiscardHandler), Now: time.Now, Interval: time.Minute}),
 		Key: keys.Signing, Root: keys.Root.ID, Organisation: "Skerry Line",
 		File: filepath.Join(t.TempDir(), "checkpoints.jsonl"),
 	}

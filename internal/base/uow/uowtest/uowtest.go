@@ -4,10 +4,12 @@ package uowtest
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"slices"
 	"time"
 
+	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/store"
@@ -72,4 +74,30 @@ func Room[R any, W uow.Records](reads R, records W, trail *Trail) uow.Room[R, W]
 		Now:      func() time.Time { return Now },
 		Interval: time.Minute,
 	})
+}
+
+// Over is a room over a real database, by the clock of the machine.
+func Over[R any, W uow.Records](
+	db *store.Store, read func(r store.Reader) R, write func(w store.Writer) W,
+) uow.Room[R, W] {
+	return uow.NewRoom(store.For(db, read, write),
+		uow.Env{Log: slog.New(slog.DiscardHandler), Now: time.Now, Interval: time.Minute})
+}
+
+// Strangers counts refused attempts in a real database.
+func Strangers(db *store.Store) *uow.Strangers {
+	return &uow.Strangers{Room: Over(db, func(store.Reader) struct{} { return struct{}{} },
+		func(w store.Writer) uow.StrangerRecords { return w })}
+}
+
+// Code is how something ended: "done", the code of a refusal, or the words of any other error.
+func Code(err error) string {
+	var refused *refusal.Error
+	switch {
+	case err == nil:
+		return "done"
+	case errors.As(err, &refused):
+		return refused.Code
+	}
+	return err.Error()
 }

@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// Options checks that the help of every option of a command, and of those below it, names its kind of value in the trade's
-// word, and not that of the program's language.
+// Options checks that the help of every option of a command, and of those below it, names its kind of value in the
+// trade's word, and not that of the program's language.
 func Options(t *testing.T, cmd *cobra.Command) {
 	cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
 		kind, _ := pflag.UnquoteUsage(f)
