@@ -29,14 +29,10 @@ func (c *checker) account(id unit.ID, desired unit.AccountValue) {
 	if !FitsName(desired.Name, a.Name) {
 		c.add(id, AccountName, "", desired.Name, a.Name)
 	}
-	if a.FullName != desired.FullName {
-		c.add(id, AccountDetail, DetailFullName, desired.FullName, a.FullName)
-	}
-	if a.Description != desired.Description {
-		c.add(id, AccountDetail, DetailDescription, desired.Description, a.Description)
-	}
-	if a.PasswordExpires != desired.PasswordExpires {
-		c.add(id, AccountDetail, DetailExpiry, desired.PasswordExpires, a.PasswordExpires)
+	for _, d := range unit.AccountDetails {
+		if expected, actual := d.Plain(desired.Details), d.Plain(a.Details); expected != actual {
+			c.add(id, AccountDetail, d.Name, expected, actual)
+		}
 	}
 }
 

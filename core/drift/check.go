@@ -131,10 +131,10 @@ func (s *State) builtin(account principal.Ref, property unit.Property) unit.Valu
 			return unit.Text(a.Name)
 		case unit.BuiltinEnabled:
 			return unit.Bool(a.Enabled)
-		case unit.BuiltinFullName:
-			return unit.Text(a.FullName)
 		}
-		return unit.Text(a.Description)
+		if d, known := unit.DetailOf(string(property)); known {
+			return d.Of(a.Details)
+		}
 	}
 	return nil
 }

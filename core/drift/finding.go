@@ -19,7 +19,7 @@ const (
 	AccountPresent   Kind = "account_present"   // an account that is to be absent is found
 	AccountState     Kind = "account_state"     // enabled instead of disabled, or the reverse
 	AccountName      Kind = "account_name"      // the account has a name that does not fit the pattern
-	AccountDetail    Kind = "account_detail"    // full name, description or expiry of a managed account
+	AccountDetail    Kind = "account_detail"    // one of [unit.AccountDetails], which the subject names
 	MemberMissing    Kind = "member_missing"    // a present principal is not a member
 	MemberExtra      Kind = "member_extra"      // closed group: a member that nobody asked for
 	MemberForbidden  Kind = "member_forbidden"  // open group: an absent principal is a member
@@ -49,13 +49,6 @@ var Kinds = []Kind{
 	UnitUnsupported,
 	ApplyFailed,
 }
-
-// Subjects of [AccountDetail].
-const (
-	DetailFullName    = "full_name"
-	DetailDescription = "description"
-	DetailExpiry      = "password_expires"
-)
 
 // Words of expected and actual for members.
 const (

@@ -66,12 +66,10 @@ type Account struct {
 	SID     principal.SID `json:"sid"`
 	Builtin string        `json:"builtin,omitempty"` // administrator or guest
 	// the device's own binding of a managed account to its identifier
-	Key             string    `json:"key,omitempty"`
-	Enabled         bool      `json:"enabled"`
-	FullName        string    `json:"full_name"`
-	Description     string    `json:"description"`
-	PasswordExpires bool      `json:"password_expires"`
-	PasswordSetAt   time.Time `json:"password_set_at"`
+	Key     string `json:"key,omitempty"`
+	Enabled bool   `json:"enabled"`
+	unit.Details
+	PasswordSetAt time.Time `json:"password_set_at"`
 	// PasswordStamp is another one whenever the password was set, whoever set it. It is opaque, since some systems know
 	// no more than the day of a change, and stays on the device.
 	PasswordStamp string     `json:"-"`

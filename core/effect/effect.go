@@ -31,7 +31,7 @@ const (
 	AccountRenamed    Kind = "account_renamed"
 	AccountEnabled    Kind = "account_enabled"
 	AccountDisabled   Kind = "account_disabled"
-	AccountDescribed  Kind = "account_described" // full name, description or expiry change
+	AccountDescribed  Kind = "account_described" // some of [unit.AccountDetails] change
 
 	MemberLeaves Kind = "member_leaves"
 	MemberJoins  Kind = "member_joins"
@@ -51,13 +51,6 @@ var Kinds = []Kind{
 	AccountRemoved, AccountCreated, AccountAdopted, AccountKept, AccountRenamed, AccountEnabled, AccountDisabled,
 	AccountDescribed, MemberLeaves, MemberJoins, RotationStarts, RotationStops, RotationChanged, GuardRefuses, NoWayIn,
 }
-
-// Properties of an account that an effect [AccountDescribed] names.
-const (
-	FullName        = "full_name"
-	Description     = "description"
-	PasswordExpires = "password_expires"
-)
 
 // Effect is one thing that a change does to one device. Before and After are JSON values, nil where there is none.
 type Effect struct {

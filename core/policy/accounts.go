@@ -11,18 +11,16 @@ import (
 
 // Account is a local account that the policy owns.
 type Account struct {
-	Key             string   // how everything else refers to it
-	Name            string   // a pattern: each # becomes a digit that the device draws
-	Formerly        []string // patterns; an account of such a name is renamed and keeps its identity
-	State           unit.State
-	FullName        string
-	Description     string
-	LocalGroups     []string // known local groups, in canonical case
-	PasswordExpires bool
+	Key      string   // how everything else refers to it
+	Name     string   // a pattern: each # becomes a digit that the device draws
+	Formerly []string // patterns; an account of such a name is renamed and keeps its identity
+	State    unit.State
+	unit.Details
+	LocalGroups []string // known local groups, in canonical case
 }
 
-// accounts is how an account is written.
-var accounts = shape[Account]{
+// accounts is how an account is written: what it is called, texts, local groups, then what is on or off.
+var accounts = slices.Concat(shape[Account]{
 	always("key", accountKey, func(a *Account) *string { return &a.Key }).needed().
 		about("How everything else refers to the account"),
 	always("name", accountName, func(a *Account) *string { return &a.Name }).needed().
@@ -40,8 +38,7 @@ var accounts = shape[Account]{
 		func(a *Account) *unit.State { return &a.State },
 		unit.Enabled,
 	),
-	usual("full_name", lineText, func(a *Account) *string { return &a.FullName }, "").about("Full name"),
-	usual("description", lineText, func(a *Account) *string { return &a.Description }, "").about("Description"),
+}, accountTexts(), shape[Account]{
 	unless(
 		"local_groups",
 		words(schema{{"$ref", "#/$defs/knownGroup"}}, (*reader).knownGroups),
@@ -49,7 +46,26 @@ var accounts = shape[Account]{
 		none,
 	).
 		about("Known local groups the account is put into"),
-	usual("password_expires", yesNo, func(a *Account) *bool { return &a.PasswordExpires }, false),
+}, accountFlags())
+
+func accountTexts() (texts shape[Account]) {
+	for _, d := range unit.AccountDetails {
+		if d.Text != nil {
+			at := func(a *Account) *string { return d.Text(&a.Details) }
+			texts = append(texts, usual(d.Name, lineText, at, "").about(d.About))
+		}
+	}
+	return texts
+}
+
+func accountFlags() (flags shape[Account]) {
+	for _, d := range unit.AccountDetails {
+		if d.Flag != nil {
+			at := func(a *Account) *bool { return d.Flag(&a.Details) }
+			flags = append(flags, usual(d.Name, yesNo, at, false).about(d.About))
+		}
+	}
+	return flags
 }
 
 var accountKey = textOf(
@@ -158,7 +174,7 @@ func (n *Normal) accounts(list []Account) {
 		n.ask(
 			unit.AccountOf(a.Key),
 			unit.AccountValue{Key: a.Key, Name: a.Name, Formerly: distinct(a.Formerly), State: a.State,
-				FullName: a.FullName, Description: a.Description, PasswordExpires: a.PasswordExpires},
+				Details: a.Details},
 		)
 	}
 }

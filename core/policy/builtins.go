@@ -17,10 +17,9 @@ type Builtins struct {
 
 // Builtin is what one built-in account is to be. A nil property is not asked for.
 type Builtin struct {
-	Name        *string
-	Enabled     *bool
-	FullName    *string
-	Description *string
+	Name    *string
+	Enabled *bool
+	Details map[string]string // by the name of a [unit.Detail]; what is not in it is not asked for
 }
 
 // builtins is how the two are written.
@@ -34,15 +33,40 @@ var oneBuiltin = kind[Builtin]{schema: schema{{"$ref", "#/$defs/builtin"}}, read
 var aBuiltin = mappingOf(builtin, func() Builtin { return Builtin{} }, nil)
 
 // builtin is how one of them is written.
-var builtin = shape[Builtin]{
+var builtin = append(shape[Builtin]{
 	optional(
 		"name",
 		builtinName,
 		func(b *Builtin) **string { return &b.Name },
 	).about("What the account is called; it keeps its identifier"),
 	optional("enabled", yesNo, func(b *Builtin) **bool { return &b.Enabled }),
-	optional("full_name", lineText, func(b *Builtin) **string { return &b.FullName }).about("Full name"),
-	optional("description", lineText, func(b *Builtin) **string { return &b.Description }).about("Description"),
+}, builtinDetails()...)
+
+func builtinDetails() (details shape[Builtin]) {
+	for _, d := range unit.AccountDetails {
+		if !d.Builtin {
+			continue
+		}
+		p := property[Builtin]{key: d.Name, schema: lineText.schema}
+		p.write = func(from *Builtin) *yaml.Node {
+			if text, asked := from.Details[d.Name]; asked {
+				return lineText.write(text)
+			}
+			return nil
+		}
+		p.read = func(r *reader, n *yaml.Node, path string, to *Builtin) {
+			text, ok := lineText.read(r, n, path)
+			if !ok {
+				return
+			}
+			if to.Details == nil {
+				to.Details = map[string]string{}
+			}
+			to.Details[d.Name] = text
+		}
+		details = append(details, p.about(d.About))
+	}
+	return details
 }
 
 // builtinName is a name as it is: a built-in account has one identity on every device, so there is
@@ -66,10 +90,10 @@ func (n *Normal) builtin(account principal.Ref, b *Builtin) {
 	if b.Enabled != nil {
 		n.ask(unit.BuiltinOf(account, unit.BuiltinEnabled), unit.Bool(*b.Enabled))
 	}
-	for property, value := range map[unit.Property]*string{unit.BuiltinName: b.Name, unit.BuiltinFullName: b.FullName,
-		unit.BuiltinDescription: b.Description} {
-		if value != nil {
-			n.ask(unit.BuiltinOf(account, property), unit.Text(*value))
-		}
+	if b.Name != nil {
+		n.ask(unit.BuiltinOf(account, unit.BuiltinName), unit.Text(*b.Name))
+	}
+	for name, text := range b.Details {
+		n.ask(unit.BuiltinOf(account, unit.Property(name)), unit.Text(text))
 	}
 }

@@ -28,7 +28,7 @@ func (r *reader) checkWhole(doc *Document) {
 }
 
 func (d *Document) isEmpty() bool {
-	empty := func(b *Builtin) bool { return b == nil || *b == Builtin{} }
+	empty := func(b *Builtin) bool { return b == nil || b.Name == nil && b.Enabled == nil && len(b.Details) == 0 }
 	return len(d.Accounts)+len(d.Rotation)+len(d.Membership) == 0 && d.Lockout == nil &&
 		(d.Passwords == nil || d.Passwords.IsEmpty()) &&
 		(d.Builtins == nil || empty(d.Builtins.Administrator) && empty(d.Builtins.Guest))

@@ -150,12 +150,12 @@ func described(e effect.Effect) string {
 	}
 	before, _ := e.Before.(map[string]any)
 	var parts []string
-	for _, key := range []string{effect.FullName, effect.Description, effect.PasswordExpires} {
-		if after, changed := properties[key]; changed {
+	for _, d := range unit.AccountDetails {
+		if after, changed := properties[d.Name]; changed {
 			parts = append(parts, fmt.Sprintf(
 				"%s %s → %s",
-				strings.ReplaceAll(key, "_", " "),
-				detail(plain(before[key])),
+				strings.ReplaceAll(d.Name, "_", " "),
+				detail(plain(before[d.Name])),
 				detail(plain(after)),
 			))
 		}

@@ -64,13 +64,7 @@ func hasAccount(id unit.ID, asked unit.Value, state *drift.State) string {
 	if !there {
 		return "no such account"
 	}
-	say := Account(unit.AccountValue{
-		Name:            a.Name,
-		State:           a.State(),
-		FullName:        a.FullName,
-		Description:     a.Description,
-		PasswordExpires: a.PasswordExpires,
-	})
+	say := Account(unit.AccountValue{Name: a.Name, State: a.State(), Details: a.Details})
 	if a.Locked {
 		say += ", locked"
 	}

@@ -56,13 +56,13 @@ func TestValuesInWords(t *testing.T) {
 			unit.Bool(false)},
 		"quay-zero": {unit.BuiltinOf(principal.Guest, unit.BuiltinName),
 			unit.Text("quay-zero")},
-		"empty": {unit.BuiltinOf(principal.Guest, unit.BuiltinFullName),
+		"empty": {unit.BuiltinOf(principal.Guest, "full_name"),
 			unit.Text("")},
 		"keeper-##, absent": {unit.AccountOf("k"),
 			unit.AccountValue{Name: "keeper-##", State: unit.Absent}},
-		`keeper-##, enabled, full name "Keeper", "Break glass", formerly admin or chief, password expires`: {unit.AccountOf("k"), unit.AccountValue{
-			Name: "keeper-##", State: unit.Enabled, FullName: "Keeper", Description: "Break glass",
-			Formerly: []string{"admin", "chief"}, PasswordExpires: true}},
+		`keeper-##, enabled, full name "Keeper", "Break glass", password expires, formerly admin or chief`: {unit.AccountOf("k"), unit.AccountValue{
+			Name: "keeper-##", State: unit.Enabled, Formerly: []string{"admin", "chief"},
+			Details: unit.Details{FullName: "Keeper", Description: "Break glass", PasswordExpires: true}}},
 		"every 30 days, 4 hours after a sign-in, ending its sessions, 1 hour after it was viewed, with a new name; 6 " +
 			"words (78 bits)": {unit.RotationOf(principal.Administrator), unit.RotationValue{
 			EveryMinutes: 43200, AfterUse: unit.AfterUse{WaitMinutes: 240, Then: unit.EndSessions},
@@ -192,7 +192,7 @@ func TestHasInWords(t *testing.T) {
 	assert.Equal(t, "3 remembered", present.Has(unit.History, nil, &state, nil))
 	state.Accounts = []drift.Account{
 		{Name: "Boss", Builtin: "administrator", Enabled: true},
-		{Name: "keeper-07", Enabled: true, Locked: true, FullName: "Keeper"},
+		{Name: "keeper-07", Enabled: true, Locked: true, Details: unit.Details{FullName: "Keeper"}},
 	}
 	assert.Equal(
 		t,

@@ -86,17 +86,20 @@ func Account(a unit.AccountValue) string {
 		return a.Name + ", absent"
 	}
 	parts := []string{a.Name, string(a.State)}
-	if a.FullName != "" {
-		parts = append(parts, fmt.Sprintf("full name %q", a.FullName))
-	}
-	if a.Description != "" {
-		parts = append(parts, fmt.Sprintf("%q", a.Description))
+	for _, d := range unit.AccountDetails {
+		switch v := d.Plain(a.Details).(type) {
+		case string:
+			if v != "" {
+				parts = append(parts, fmt.Sprintf(d.Phrase, v))
+			}
+		case bool:
+			if v {
+				parts = append(parts, d.Phrase)
+			}
+		}
 	}
 	if len(a.Formerly) > 0 {
 		parts = append(parts, "formerly "+strings.Join(a.Formerly, " or "))
-	}
-	if a.PasswordExpires {
-		parts = append(parts, "password expires")
 	}
 	return strings.Join(parts, ", ")
 }

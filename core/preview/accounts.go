@@ -147,14 +147,12 @@ func (c *comparer) account(change effect.SettingChange) {
 		if m1 == nil {
 			return
 		}
-		from = &unit.AccountValue{
-			State: m1.State(), FullName: m1.FullName, Description: m1.Description, PasswordExpires: m1.PasswordExpires,
-		}
+		from = &unit.AccountValue{State: m1.State(), Details: m1.Details}
 	}
 	if from.State != s1.State {
 		add(enabling(s1.State == unit.Enabled), nil, nil)
 	}
-	if before, after := describe(from, s1); len(before) > 0 {
+	if before, after := describe(from.Details, s1.Details); len(before) > 0 {
 		add(effect.AccountDescribed, before, after)
 	}
 }
@@ -178,17 +176,13 @@ func (c *comparer) accountGoes(
 	}
 }
 
-// describe gives those of the properties of an account that differ.
-func describe(from, to *unit.AccountValue) (before, after map[string]any) {
+// describe gives those of the details of an account that differ.
+func describe(from, to unit.Details) (before, after map[string]any) {
 	before, after = map[string]any{}, map[string]any{}
-	if from.FullName != to.FullName {
-		before[effect.FullName], after[effect.FullName] = from.FullName, to.FullName
-	}
-	if from.Description != to.Description {
-		before[effect.Description], after[effect.Description] = from.Description, to.Description
-	}
-	if from.PasswordExpires != to.PasswordExpires {
-		before[effect.PasswordExpires], after[effect.PasswordExpires] = from.PasswordExpires, to.PasswordExpires
+	for _, d := range unit.AccountDetails {
+		if is, will := d.Plain(from), d.Plain(to); is != will {
+			before[d.Name], after[d.Name] = is, will
+		}
 	}
 	return before, after
 }

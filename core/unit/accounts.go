@@ -18,20 +18,18 @@ const (
 
 // AccountValue is a managed account with every default filled in. Its local groups are settings of their own.
 type AccountValue struct {
-	Key             string   `json:"-"`
-	Name            string   `json:"name"`     // a pattern: each # becomes a digit that the device draws
-	Formerly        []string `json:"formerly"` // patterns; an account of such a name is renamed and keeps its identity
-	State           State    `json:"state"`
-	FullName        string   `json:"full_name"`
-	Description     string   `json:"description"`
-	PasswordExpires bool     `json:"password_expires"`
+	Key      string   `json:"-"`
+	Name     string   `json:"name"`     // a pattern: each # becomes a digit that the device draws
+	Formerly []string `json:"formerly"` // patterns; an account of such a name is renamed and keeps its identity
+	State    State    `json:"state"`
+	Details
 }
 
 // Equal implements [Value].
 func (v AccountValue) Equal(other Value) bool {
 	o, ok := other.(AccountValue)
-	return ok && v.Name == o.Name && v.State == o.State && v.FullName == o.FullName &&
-		v.Description == o.Description && v.PasswordExpires == o.PasswordExpires && slices.Equal(v.Formerly, o.Formerly)
+	return ok && v.Name == o.Name && v.State == o.State && v.Details == o.Details &&
+		slices.Equal(v.Formerly, o.Formerly)
 }
 
 // AccountOf is the managed account of a key; the zero ID when that cannot be a key.

@@ -13,14 +13,20 @@ type Property string
 
 // The properties.
 const (
-	BuiltinName        Property = "name"
-	BuiltinEnabled     Property = "enabled"
-	BuiltinFullName    Property = "full_name"
-	BuiltinDescription Property = "description"
+	BuiltinName    Property = "name"
+	BuiltinEnabled Property = "enabled"
 )
 
-// Properties are all of them.
-var Properties = []Property{BuiltinName, BuiltinEnabled, BuiltinFullName, BuiltinDescription}
+// Properties are all of them: those above, and the details that built-in accounts have.
+var Properties = func() []Property {
+	all := []Property{BuiltinName, BuiltinEnabled}
+	for _, d := range AccountDetails {
+		if d.Builtin {
+			all = append(all, Property(d.Name))
+		}
+	}
+	return all
+}()
 
 // BuiltinOf is one property of the built-in administrator or guest; the zero ID for any other account.
 func BuiltinOf(account principal.Ref, property Property) ID {

@@ -12,7 +12,6 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/simulated"
 	"rankwarden.example/internal/wire/protocol"
 )
@@ -60,7 +59,7 @@ func (w *workstation) EnableAccount(ctx context.Context, sid principal.SID, enab
 	return w.change(func() error { return w.Workstation.EnableAccount(ctx, sid, enabled) })
 }
 
-func (w *workstation) DescribeAccount(ctx context.Context, sid principal.SID, d host.Details) error {
+func (w *workstation) DescribeAccount(ctx context.Context, sid principal.SID, d unit.Details) error {
 	return w.change(func() error { return w.Workstation.DescribeAccount(ctx, sid, d) })
 }
 

@@ -31,8 +31,8 @@ type Host interface {
 	RenameAccount(ctx context.Context, account principal.SID, name string) error
 	// EnableAccount enables or disables an account.
 	EnableAccount(ctx context.Context, account principal.SID, enabled bool) error
-	// DescribeAccount sets the properties that are not nil.
-	DescribeAccount(ctx context.Context, account principal.SID, details Details) error
+	// DescribeAccount sets those of the details that are not as given, and writes nothing else.
+	DescribeAccount(ctx context.Context, account principal.SID, details unit.Details) error
 	// SetPassword gives an account a new password, if the rules in force allow it.
 	SetPassword(ctx context.Context, account principal.SID, password string) error
 	// CheckPassword asks the operating system whether a password opens an account, enabled or not; nil
@@ -67,13 +67,6 @@ type SignIn struct {
 	Number  int64         `json:"number"`
 	Account principal.SID `json:"account"` // zero for one that is not there any more
 	At      time.Time     `json:"at"`      // by the device's own clock
-}
-
-// Details are properties of an account; nil leaves one as it is.
-type Details struct {
-	FullName        *string
-	Description     *string
-	PasswordExpires *bool
 }
 
 // KnowsDirectory is what a host implements that finds people of the directory by their names, and not by their

@@ -16,8 +16,7 @@ func LinuxLimits() []drift.Limit {
 		ReadOnly: true,
 		Why:      "calls its built-in administrator root, whatever a policy says",
 	}}
-	for _, property := range []unit.Property{unit.BuiltinName, unit.BuiltinEnabled, unit.BuiltinFullName,
-		unit.BuiltinDescription} {
+	for _, property := range unit.Properties {
 		limits = append(limits, drift.Limit{Setting: unit.BuiltinOf(principal.Guest, property),
 			Why: "has no built-in guest"})
 	}

@@ -8,7 +8,6 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/secret"
 )
 
@@ -124,21 +123,13 @@ func (p *pass) create(id unit.ID, key string, desired unit.AccountValue) (drift.
 }
 
 func (p *pass) describe(id unit.ID, a drift.Account, desired unit.AccountValue) {
-	var details host.Details
+	details := a.Details
 	for _, f := range p.differs(id) {
-		if f.Kind != drift.AccountDetail {
-			continue
-		}
-		switch f.Subject {
-		case drift.DetailFullName:
-			details.FullName = &desired.FullName
-		case drift.DetailDescription:
-			details.Description = &desired.Description
-		case drift.DetailExpiry:
-			details.PasswordExpires = &desired.PasswordExpires
+		if d, known := unit.DetailOf(f.Subject); known && f.Kind == drift.AccountDetail {
+			details = d.With(details, desired.Details)
 		}
 	}
-	if details != (host.Details{}) {
+	if details != a.Details {
 		if p.one(id, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
 			p.did(drift.AccountDescribed, id, a.Name, drift.Details{})
 		}

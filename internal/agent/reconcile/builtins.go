@@ -4,7 +4,6 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/secret"
 )
 
@@ -25,14 +24,11 @@ func (p *pass) eachBuiltin(do func(id unit.ID, a drift.Account, property unit.Pr
 // builtinIn describes and enables. A built-in administrator that is enabled gets a password that
 // nobody knows first: what it had is anybody's guess.
 func (p *pass) builtinIn(id unit.ID, a drift.Account, property unit.Property, desired unit.Value) {
-	switch property {
-	case unit.BuiltinFullName:
-		name := string(desired.(unit.Text))
-		p.describeBuiltin(id, a, host.Details{FullName: &name}, a.FullName, name)
-	case unit.BuiltinDescription:
-		description := string(desired.(unit.Text))
-		p.describeBuiltin(id, a, host.Details{Description: &description}, a.Description, description)
-	case unit.BuiltinEnabled:
+	if d, known := unit.DetailOf(string(property)); known {
+		p.describeBuiltin(id, a, d, desired)
+		return
+	}
+	if property == unit.BuiltinEnabled {
 		ref, _, _ := id.Builtin()
 		if !bool(desired.(unit.Bool)) || p.awaits(ref) {
 			return
@@ -51,14 +47,14 @@ func (p *pass) builtinIn(id unit.ID, a drift.Account, property unit.Property, de
 	}
 }
 
-func (p *pass) describeBuiltin(id unit.ID, a drift.Account, details host.Details, before, after string) {
+func (p *pass) describeBuiltin(id unit.ID, a drift.Account, d unit.Detail, desired unit.Value) {
+	before := d.Of(a.Details)
+	if text, ok := before.(unit.Text); ok {
+		before = unit.Text(drift.Shortened(string(text))) // a system may keep more than a policy takes
+	}
+	details := d.Set(a.Details, desired)
 	if p.one(id, func() error { return p.host.DescribeAccount(p.ctx, a.SID, details) }) {
-		p.did(
-			drift.ValueSet,
-			id,
-			a.Name,
-			drift.ChangeOf(unit.Text(drift.Shortened(before)), unit.Text(after)),
-		) // a system may keep more than a policy takes
+		p.did(drift.ValueSet, id, a.Name, drift.ChangeOf(before, desired))
 	}
 }
 

@@ -10,7 +10,6 @@ import (
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/unit"
-	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/reconcile"
 )
 
@@ -77,7 +76,7 @@ the account Administrator was renamed to quay-zero`), told(outcome.Events))
 func TestALongFormerTextIsShortened(t *testing.T) {
 	w := workstation(t)
 	long := strings.Repeat("x", 5000)
-	require.NoError(t, w.DescribeAccount(t.Context(), w.Find("Guest"), host.Details{Description: &long}))
+	require.NoError(t, w.DescribeAccount(t.Context(), w.Find("Guest"), unit.Details{Description: long}))
 	outcome, err := once(t, w, []unit.Setting{setting("builtins.guest.description", `"Nobody"`)})
 	require.NoError(t, err)
 	require.Len(t, outcome.Events, 1)

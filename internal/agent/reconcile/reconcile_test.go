@@ -123,7 +123,7 @@ func (r *recorder) EnableAccount(ctx context.Context, sid principal.SID, enabled
 	return r.Host.EnableAccount(ctx, sid, enabled)
 }
 
-func (r *recorder) DescribeAccount(ctx context.Context, sid principal.SID, details host.Details) error {
+func (r *recorder) DescribeAccount(ctx context.Context, sid principal.SID, details unit.Details) error {
 	r.did = append(r.did, "describe")
 	return r.Host.DescribeAccount(ctx, sid, details)
 }

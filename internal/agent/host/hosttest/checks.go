@@ -127,12 +127,11 @@ func renames(b *bench) {
 
 func describes(b *bench) {
 	sid := b.create("rw-check")
-	b.must("describing", b.Host.DescribeAccount(b.ctx, sid, host.Details{
-		FullName:        new("Lamp keeper"),
-		Description:     new("of the north pier"),
-		PasswordExpires: new(false),
-	}))
-	b.must("describing in part", b.Host.DescribeAccount(b.ctx, sid, host.Details{FullName: new("Keeper of lamps")}))
+	details := unit.Details{FullName: "Lamp keeper", Description: "of the north pier", PasswordExpires: false}
+	b.must("describing", b.Host.DescribeAccount(b.ctx, sid, details))
+	b.is("it has what was given", b.account(sid).Details == details)
+	details.FullName = "Keeper of lamps"
+	b.must("describing in part", b.Host.DescribeAccount(b.ctx, sid, details))
 	a := b.account(sid)
 	b.is("the full name is the new one", a.FullName == "Keeper of lamps")
 	b.is("the rest stays", a.Description == "of the north pier" && !a.PasswordExpires)
@@ -280,7 +279,7 @@ func refusesUnknown(b *bench) {
 		"removing it again":     b.Host.DeleteAccount(b.ctx, gone),
 		"renaming it":           b.Host.RenameAccount(b.ctx, gone, "rw-other"),
 		"enabling it":           b.Host.EnableAccount(b.ctx, gone, true),
-		"describing it":         b.Host.DescribeAccount(b.ctx, gone, host.Details{FullName: new("x")}),
+		"describing it":         b.Host.DescribeAccount(b.ctx, gone, unit.Details{FullName: "x"}),
 		"setting its password":  b.Host.SetPassword(b.ctx, gone, password),
 		"checking its password": b.Host.CheckPassword(b.ctx, gone, password),
 		"unlocking it":          b.Host.Unlock(b.ctx, gone),

@@ -148,28 +148,6 @@ func (h *Host) EnableAccount(ctx context.Context, account principal.SID, enabled
 	})
 }
 
-// DescribeAccount implements [host.Host].
-func (h *Host) DescribeAccount(ctx context.Context, account principal.SID, details host.Details) error {
-	return h.on(ctx, account, func(d database, p person) error {
-		gecos, err := writeGECOS(p.gecos, details.FullName, details.Description)
-		if err != nil {
-			return err
-		}
-		if gecos != p.gecos {
-			if _, err := h.Tools.run(ctx, "", "usermod", "--comment", gecos, p.name); err != nil {
-				return err
-			}
-		}
-		switch {
-		case details.PasswordExpires == nil || *details.PasswordExpires == (p.maxDays >= 0):
-			return nil
-		case *details.PasswordExpires:
-			return h.age(ctx, p, "--maxdays", max(d.number("PASS_MAX_DAYS", never), 1))
-		}
-		return h.age(ctx, p, "--maxdays", -1)
-	})
-}
-
 // age gives an account's password an age.
 func (h *Host) age(ctx context.Context, p person, which string, days int) error {
 	_, err := h.Tools.run(ctx, "", "chage", which, strconv.Itoa(days), p.name)

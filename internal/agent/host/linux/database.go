@@ -202,11 +202,9 @@ func today(at time.Time) int { return int(at.Unix() / 86400) }
 
 // account is what is reported of an account.
 func (d database) account(p person, locked lock) drift.Account {
-	fullName, description := readGECOS(p.gecos)
 	a := drift.Account{
-		Name: p.name, SID: personSID(p.uid), Enabled: p.enabled(time.Now()), FullName: fullName,
-		Description:     description,
-		PasswordExpires: p.maxDays >= 0, PasswordStamp: p.stamp(), Locked: locked.locked, LockedUntil: locked.until,
+		Name: p.name, SID: personSID(p.uid), Enabled: p.enabled(time.Now()), Details: p.details(),
+		PasswordStamp: p.stamp(), Locked: locked.locked, LockedUntil: locked.until,
 	}
 	if p.uid == 0 {
 		a.Builtin = principal.Administrator.Value()
@@ -231,37 +229,6 @@ func (p person) locked() bool {
 func (p person) stamp() string {
 	sum := sha256.Sum256([]byte(strings.TrimLeft(p.hash, "!") + "\x00" + strconv.Itoa(p.changed)))
 	return hex.EncodeToString(sum[:8])
-}
-
-// The comment of passwd(5) holds the full name, three fields that the host leaves as they are, and more, which holds
-// the description; see chfn(1).
-const gecosFields = 5
-
-func readGECOS(gecos string) (fullName, description string) {
-	fields := append(strings.SplitN(gecos, ",", gecosFields), make([]string, gecosFields)...)
-	return fields[0], fields[4]
-}
-
-func writeGECOS(gecos string, fullName, description *string) (string, error) {
-	fields := append(strings.SplitN(gecos, ",", gecosFields), make([]string, gecosFields)...)[:gecosFields]
-	set := func(i int, what, text, forbidden string) error {
-		if at := strings.IndexAny(text, forbidden); at >= 0 {
-			return fmt.Errorf("this device cannot keep %q in %s; take it out of the policy", text[at:at+1], what)
-		}
-		fields[i] = text
-		return nil
-	}
-	if fullName != nil {
-		if err := set(0, "a full name", *fullName, ":,\n"); err != nil {
-			return "", err
-		}
-	}
-	if description != nil {
-		if err := set(4, "a description", *description, ":\n"); err != nil {
-			return "", err
-		}
-	}
-	return strings.TrimRight(strings.Join(fields, ","), ","), nil
 }
 
 func (h *Host) keptPath() string { return filepath.Join(h.dir, "linux.json") }

@@ -75,11 +75,11 @@ func TestReadingWhoThereIs(t *testing.T) {
 	unlocked.hash = "$y$abc"
 	assert.Equal(t, people[1].stamp(), unlocked.stamp(), "locking sets no password")
 
-	gecos, err := writeGECOS("Old,Room 4,,,was", new("New"), nil)
+	gecos, err := writeGECOS("Old,Room 4,,,was", unit.Details{FullName: "New", Description: "was"})
 	require.NoError(t, err)
 	assert.Equal(t, "New,Room 4,,,was", gecos)
 	for _, full := range []string{"a,b", "a:b", "a\nb"} {
-		_, err = writeGECOS("", &full, nil)
+		_, err = writeGECOS("", unit.Details{FullName: full})
 		assert.ErrorContains(t, err, "take it out of the policy")
 	}
 	for name, why := range map[string]string{

@@ -9,6 +9,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 )
 
@@ -97,21 +98,13 @@ func (w *Workstation) EnableAccount(ctx context.Context, account principal.SID, 
 }
 
 // DescribeAccount implements [host.Host].
-func (w *Workstation) DescribeAccount(ctx context.Context, account principal.SID, details host.Details) error {
+func (w *Workstation) DescribeAccount(ctx context.Context, account principal.SID, details unit.Details) error {
 	return w.change(ctx, func() error {
 		a := w.account(account)
 		if a == nil {
 			return ErrNoAccount
 		}
-		if details.FullName != nil {
-			a.FullName = *details.FullName
-		}
-		if details.Description != nil {
-			a.Description = *details.Description
-		}
-		if details.PasswordExpires != nil {
-			a.KeepsPassword = !*details.PasswordExpires
-		}
+		a.Details = details
 		return nil
 	})
 }

@@ -179,7 +179,7 @@ func FactoryLinux(facts protocol.Facts, domain principal.SID, now time.Time) Mac
 	m := Factory(facts, domain, now)
 	m.Facts.Platform = host.PlatformLinux
 	root := m.Accounts[0]
-	root.Name, root.FullName, root.KeepsPassword = "root", "root", true
+	root.Name, root.FullName, root.PasswordExpires = "root", "root", false
 	m.Accounts = []Account{root}
 	m.Passwords.MinLength, m.Passwords.MaxAgeDays = new(8), new(0)
 	m.Groups = []Group{{Name: "sudo", SID: drift.WellKnown(unit.GroupAdministrators)}}

@@ -40,18 +40,16 @@ type Machine struct {
 
 // Account is a local account.
 type Account struct {
-	Name          string        `json:"name"`
-	SID           principal.SID `json:"sid"`
-	Enabled       bool          `json:"enabled"`
-	FullName      string        `json:"full_name"`
-	Description   string        `json:"description"`
-	KeepsPassword bool          `json:"keeps_password"` // the password never expires
-	Password      [32]byte      `json:"password"`       // hash; the plain one is never kept
-	SetAt         time.Time     `json:"set_at"`
-	Former        [][32]byte    `json:"former"` // as many as the history rule remembers
-	Wrong         int           `json:"wrong"`
-	WrongAt       time.Time     `json:"wrong_at"`
-	LockedAt      *time.Time    `json:"locked_at"`
+	Name    string        `json:"name"`
+	SID     principal.SID `json:"sid"`
+	Enabled bool          `json:"enabled"`
+	unit.Details
+	Password [32]byte   `json:"password"` // hash; the plain one is never kept
+	SetAt    time.Time  `json:"set_at"`
+	Former   [][32]byte `json:"former"` // as many as the history rule remembers
+	Wrong    int        `json:"wrong"`
+	WrongAt  time.Time  `json:"wrong_at"`
+	LockedAt *time.Time `json:"locked_at"`
 }
 
 // Group is a local group.
@@ -184,8 +182,8 @@ func (w *Workstation) Read(ctx context.Context) (drift.State, error) {
 		state.Accounts = append(
 			state.Accounts,
 			drift.Account{Name: a.Name, SID: a.SID, Builtin: builtin(a.SID), Enabled: a.Enabled,
-				FullName: a.FullName, Description: a.Description, PasswordExpires: !a.KeepsPassword,
-				PasswordSetAt: a.SetAt.UTC(), PasswordStamp: stamp(a), Locked: locked, LockedUntil: until},
+				Details: a.Details, PasswordSetAt: a.SetAt.UTC(), PasswordStamp: stamp(a), Locked: locked,
+				LockedUntil: until},
 		)
 	}
 	for _, g := range w.m.Groups {

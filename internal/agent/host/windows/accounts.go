@@ -28,8 +28,8 @@ func (h *Host) accounts(lockout unit.LockoutRule) ([]drift.Account, error) {
 	there := map[principal.SID]bool{}
 	var list []drift.Account
 	for _, u := range users {
-		a := drift.Account{Name: u.Name, SID: h.sid(u.RID), Builtin: builtins[u.RID], FullName: u.FullName,
-			Description: u.Comment, PasswordExpires: u.Flags&FlagKeepsPassword == 0, Locked: u.Flags&FlagLocked != 0,
+		a := drift.Account{Name: u.Name, SID: h.sid(u.RID), Builtin: builtins[u.RID], Details: u.details(),
+			Locked:  u.Flags&FlagLocked != 0,
 			Enabled: u.Flags&FlagDisabled == 0 && (u.Expires == Forever || int64(u.Expires) > now.Unix())}
 		set, isNew := h.kept.seen(a.SID, u, now)
 		a.PasswordSetAt, a.PasswordStamp = set.At, set.stamp()
@@ -180,26 +180,6 @@ func (h *Host) flag(u User, flag uint32, set bool) error {
 		return nil
 	}
 	return h.system.SetUserFlags(u.Name, next)
-}
-
-// DescribeAccount implements [host.Host].
-func (h *Host) DescribeAccount(ctx context.Context, account principal.SID, details host.Details) error {
-	return h.on(ctx, account, func(u User) error {
-		if details.FullName != nil && *details.FullName != u.FullName {
-			if err := h.system.SetUserFullName(u.Name, *details.FullName); err != nil {
-				return fmt.Errorf("full name: %w", err)
-			}
-		}
-		if details.Description != nil && *details.Description != u.Comment {
-			if err := h.system.SetUserComment(u.Name, *details.Description); err != nil {
-				return fmt.Errorf("description: %w", err)
-			}
-		}
-		if details.PasswordExpires != nil {
-			return h.flag(u, FlagKeepsPassword, !*details.PasswordExpires)
-		}
-		return nil
-	})
 }
 
 // Unlock implements [host.Host].
