@@ -3,6 +3,7 @@ package api
 import (
 	"time"
 
+	"rankwarden.example/core/edit"
 	"rankwarden.example/core/policy"
 )
 
@@ -36,21 +37,15 @@ type ChangeDetail struct {
 }
 
 // ChangeEdit is one edit of a change. Of document, assignment and group that is given which its kind needs.
-type ChangeEdit struct {
-	Kind       string     `json:"kind" enum:"publish,assign,withdraw,group,drop_group"`
-	Name       string     `json:"name" minLength:"1" maxLength:"63" doc:"Of the policy, assignment or group"`
-	BasedOn    int64      `json:"based_on" doc:"Version of the thing that was read, 0 when it does not exist" minimum:"0"`
-	Replaces   *int64     `json:"replaces,omitempty" doc:"Version of the edit of the same thing that was read, 0 when there was none; left out, whatever is there is replaced" minimum:"0"`
-	Document   string     `json:"document,omitempty" maxLength:"262144" doc:"Policy to publish, in YAML or JSON"`
-	Assignment *Aim       `json:"assignment,omitempty"`
-	Group      *GroupBody `json:"group,omitempty"`
-}
+type ChangeEdit = edit.Edit
 
-// GroupBody is what a group is to be: listed, or by a rule.
-type GroupBody struct {
-	Description string   `json:"description,omitempty" maxLength:"500"`
-	Devices     []string `json:"devices,omitempty" maxItems:"20000" nullable:"false" doc:"Names of devices, enrolled or not yet"`
-	Rule        string   `json:"rule,omitempty" maxLength:"4096" doc:"Expression over device facts, instead of a list"`
+// GroupBody is what a group is to be.
+type GroupBody = edit.GroupBody
+
+// PutEdit is an edit that goes into a change.
+type PutEdit struct {
+	ChangeEdit
+	Replaces *int64 `json:"replaces,omitempty" doc:"Version of the edit of the same thing that was read, 0 when there was none; left out, whatever is there is replaced" minimum:"0"`
 }
 
 // EditState is an edit of a change as it stands.

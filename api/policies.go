@@ -3,6 +3,7 @@ package api
 import (
 	"time"
 
+	"rankwarden.example/core/edit"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/present"
 )
@@ -101,14 +102,7 @@ type Assignment struct {
 }
 
 // Aim is what an assignment is to be.
-type Aim struct {
-	Policy  string   `json:"policy" minLength:"1"`
-	Include []string `json:"include" minItems:"1" maxItems:"100" nullable:"false" doc:"Groups; a device must be in one of them"`
-	Exclude []string `json:"exclude,omitempty" maxItems:"100" nullable:"false" doc:"Groups; a device must be in none of them"`
-	Within  []string `json:"within,omitempty" maxItems:"100" nullable:"false" doc:"Groups; a device must be in every one of them"`
-	Rank    int      `json:"rank" minimum:"1" maximum:"9999" doc:"1 outranks 2"`
-	Stance  string   `json:"stance,omitempty" enum:"enforce,trial" default:"enforce" doc:"trial changes nothing, and shows what would differ"`
-}
+type Aim = edit.Aim
 
 // RuleTrial says for which devices a rule holds.
 type RuleTrial struct {

@@ -52,6 +52,17 @@ func (c *Client) AddEdit(ctx context.Context, change string, edit api.ChangeEdit
 	return out, err
 }
 
+// ReplaceEdit is [Client.AddEdit] over the version of the edit of the same thing that its author read, 0 when there was
+// none. When somebody edited the thing in this change meanwhile, nothing is altered.
+func (c *Client) ReplaceEdit(
+	ctx context.Context, change string, edit api.ChangeEdit, replaces int64,
+) (api.EditResult, error) {
+	var out api.EditResult
+	in := api.PutEdit{ChangeEdit: edit, Replaces: &replaces}
+	_, err := c.do(ctx, call{op: operation.AddEdit, parts: []string{change}, in: in, out: &out})
+	return out, err
+}
+
 // DeleteEdit takes the edit of a policy, assignment or group out of a change.
 func (c *Client) DeleteEdit(ctx context.Context, change, typ, thing string) (api.ChangeDetail, error) {
 	var out api.ChangeDetail

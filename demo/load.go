@@ -9,6 +9,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 )
 
@@ -41,8 +42,9 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 	}
 	for _, a := range assignments {
 		if _, err := c.CreateAssignment(ctx, a.Name,
-			api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within, Rank: a.Rank,
-				Stance: a.Stance}); err != nil &&
+			api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within,
+				Rank:   assign.Rank(a.Rank),
+				Stance: assign.Stance(a.Stance)}); err != nil &&
 			!exists(err) {
 			return err
 		}
@@ -79,7 +81,7 @@ func draftChange(ctx context.Context, c *client.Client) error {
 		{Kind: "assign", Name: northwick.Name, BasedOn: northwick.Version, Assignment: &api.Aim{
 			Policy: northwick.Policy, Include: northwick.Include, Exclude: northwick.Exclude, Within: northwick.Within,
 			Rank:   190,
-			Stance: northwick.Stance}},
+			Stance: assign.Stance(northwick.Stance)}},
 	} {
 		if _, err := c.AddEdit(ctx, ChangeName, e); err != nil {
 			return err

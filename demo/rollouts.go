@@ -5,6 +5,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/assign"
 )
 
 // The changes that go out by themselves while the demo runs: one takes its time, and one is stopped by its gate,
@@ -58,7 +59,8 @@ func StartRollouts(ctx context.Context, author, deployer *client.Client) error {
 		}
 		for _, e := range []api.ChangeEdit{
 			{Kind: "publish", Name: o.policy, Document: o.document},
-			{Kind: "assign", Name: o.policy, Assignment: &api.Aim{Policy: o.policy, Include: o.groups, Rank: o.rank}},
+			{Kind: "assign", Name: o.policy, Assignment: &api.Aim{Policy: o.policy, Include: o.groups,
+				Rank: assign.Rank(o.rank)}},
 		} {
 			if _, err := author.AddEdit(ctx, o.name, e); err != nil {
 				return err

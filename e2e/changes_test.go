@@ -16,6 +16,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/policy"
 )
@@ -34,7 +35,7 @@ func aimAt(policy string, rank int, basedOn int64, groups ...string) api.ChangeE
 		Kind:       "assign",
 		Name:       policy,
 		BasedOn:    basedOn,
-		Assignment: &api.Aim{Policy: policy, Include: groups, Rank: rank},
+		Assignment: &api.Aim{Policy: policy, Include: groups, Rank: assign.Rank(rank)},
 	}
 }
 

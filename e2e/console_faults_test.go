@@ -102,8 +102,7 @@ func TestColleaguesInTheConsole(t *testing.T) {
 		click("Use theirs"),
 		browser.Reads("below is what brita wrote into the draft change"),
 	)
-	edited.Replaces = new(x.Edits[0].Version)
-	_, err = s.owner.AddEdit(ctx, "longer-passwords", edited)
+	_, err = s.owner.ReplaceEdit(ctx, "longer-passwords", edited, x.Edits[0].Version)
 	problem(t, err, 412, "brita edited base in this change meanwhile")
 	b.do(
 		"a former revision asks before it replaces what is not saved",

@@ -24,6 +24,7 @@ import (
 	"rankwarden.example/api"
 	"rankwarden.example/client"
 	"rankwarden.example/console"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/agent/host/simulated"
@@ -269,7 +270,7 @@ func (s *service) publish(name, body string, rank int, groups ...string) {
 	_, err = s.owner.PublishPolicy(ctx, name, p.Version)
 	require.NoError(s.t, err)
 	if len(groups) > 0 {
-		_, err = s.owner.CreateAssignment(ctx, name, api.Aim{Policy: name, Include: groups, Rank: rank})
+		_, err = s.owner.CreateAssignment(ctx, name, api.Aim{Policy: name, Include: groups, Rank: assign.Rank(rank)})
 		require.NoError(s.t, err)
 	}
 }

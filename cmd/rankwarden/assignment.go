@@ -11,6 +11,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/assign"
 )
 
 func (a *app) assignmentCommand() *cobra.Command {
@@ -182,12 +183,12 @@ func (a *app) assignmentSet() *cobra.Command {
 	f.StringSliceVar(&aim.Exclude, "exclude", nil, "`group` to exclude; may be repeated")
 	f.StringSliceVar(&aim.Within, "within", nil, "`group` that devices must be in as well; may be repeated")
 	f.StringVar(
-		&aim.Stance,
+		(*string)(&aim.Stance),
 		"stance",
 		"enforce",
 		"`stance`: enforce, or trial, which changes nothing and shows what would differ",
 	)
-	f.IntVar(&aim.Rank, "rank", 0, "`number` from 1 (strongest) to 9999 (weakest)")
+	f.IntVar((*int)(&aim.Rank), "rank", 0, "`number` from 1 (strongest) to 9999 (weakest)")
 	return cmd
 }
 
@@ -211,8 +212,8 @@ func aimOf(x api.Assignment) api.Aim {
 		Include: x.Include,
 		Exclude: x.Exclude,
 		Within:  x.Within,
-		Rank:    x.Rank,
-		Stance:  x.Stance,
+		Rank:    assign.Rank(x.Rank),
+		Stance:  assign.Stance(x.Stance),
 	}
 }
 

@@ -135,7 +135,7 @@ func (a *app) showChange(x api.ChangeDetail) error {
 	}
 	fmt.Fprintln(a.out)
 	for _, e := range x.Edits {
-		fmt.Fprintf(a.out, "  %-10s  %-24s %s\n", strings.ReplaceAll(e.Kind, "_", " "), e.Name, editWords(e.ChangeEdit))
+		fmt.Fprintf(a.out, "  %-10s  %-24s %s\n", editKind(e.ChangeEdit), e.Name, editWords(e.ChangeEdit))
 		if e.Conflict {
 			fmt.Fprintf(
 				a.out,
@@ -362,7 +362,7 @@ func (d *draft) add(a *app, cmd *cobra.Command, c *client.Client, typ string, e 
 		result.Change,
 		"Added %s %s to the change %s, which has %s. Nothing is altered until it is applied; see: rankwarden preview "+
 			"%s\n",
-		strings.ReplaceAll(e.Kind, "_", " "),
+		editKind(e),
 		e.Name,
 		d.change,
 		plural(len(result.Change.Edits), "edit", "edits"),

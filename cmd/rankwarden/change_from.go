@@ -132,7 +132,9 @@ type folderResult struct {
 	Preview *api.Preview     `json:"preview,omitempty"`
 }
 
-func editName(e api.ChangeEdit) string { return strings.ReplaceAll(e.Kind, "_", " ") + " " + e.Name }
+func editName(e api.ChangeEdit) string { return editKind(e) + " " + e.Name }
+
+func editKind(e api.ChangeEdit) string { return strings.ReplaceAll(string(e.Kind), "_", " ") }
 
 func alreadyThere(err error) bool {
 	var p *client.Problem
@@ -147,7 +149,7 @@ func (a *app) dryRun(cmd *cobra.Command, c *client.Client, dir string, edits []a
 	}
 	err = a.one(folderResult{Edits: edits, Preview: &p}, func() error {
 		for _, e := range edits {
-			fmt.Fprintf(a.out, "  %-10s  %-24s %s\n", strings.ReplaceAll(e.Kind, "_", " "), e.Name, editWords(e))
+			fmt.Fprintf(a.out, "  %-10s  %-24s %s\n", editKind(e), e.Name, editWords(e))
 		}
 		fmt.Fprintln(a.out)
 		a.previewed(dir+": "+plural(len(edits), "edit", "edits"), p)

@@ -15,6 +15,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/assign"
 	"rankwarden.example/core/policy"
 	coretext "rankwarden.example/core/text"
 )
@@ -202,8 +203,8 @@ func difference(files, now *folder, remove bool) (edits []api.ChangeEdit) {
 			Name:    x.Name,
 			BasedOn: now.versions["assignment "+x.Name],
 			Assignment: &api.Aim{
-				Policy: x.Policy, Include: x.Include, Exclude: x.Exclude, Within: x.Within, Rank: x.Rank,
-				Stance: stanceOf(x)},
+				Policy: x.Policy, Include: x.Include, Exclude: x.Exclude, Within: x.Within, Rank: assign.Rank(x.Rank),
+				Stance: assign.Stance(stanceOf(x))},
 		})
 	}
 	if !remove {

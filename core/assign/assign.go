@@ -35,13 +35,13 @@ const (
 
 // Assignment aims a policy at groups.
 type Assignment struct {
-	Name    string
-	Policy  string
-	Include []string // groups; a device must be in one of them
-	Exclude []string // groups; a device must be in none of them
-	Within  []string // groups; a device must be in every one of them
-	Rank    Rank
-	Stance  Stance
+	Name    string   `json:"-"`
+	Policy  string   `json:"policy" minLength:"1"`
+	Include []string `json:"include" minItems:"1" maxItems:"100" nullable:"false" doc:"Groups; a device must be in one of them"`
+	Exclude []string `json:"exclude,omitempty" maxItems:"100" nullable:"false" doc:"Groups; a device must be in none of them"`
+	Within  []string `json:"within,omitempty" maxItems:"100" nullable:"false" doc:"Groups; a device must be in every one of them"`
+	Rank    Rank     `json:"rank" minimum:"1" maximum:"9999" doc:"1 outranks 2"`
+	Stance  Stance   `json:"stance,omitempty" enum:"enforce,trial" default:"enforce" doc:"trial changes nothing, and shows what would differ"`
 }
 
 // ErrAssignment is matched by every error of [Assignment.Check].

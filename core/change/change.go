@@ -6,47 +6,41 @@ import (
 	"slices"
 
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/edit"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/text"
 )
 
-// Kind says what an edit does.
-type Kind string
-
-// The kinds of edit.
-const (
-	Publish   Kind = "publish"    // a policy's next revision, or a new policy
-	Assign    Kind = "assign"     // an assignment made, or replaced whole
-	Withdraw  Kind = "withdraw"   // an assignment removed
-	Group     Kind = "group"      // a group made, or replaced whole
-	DropGroup Kind = "drop_group" // a group removed
+// The shape of an edit has a package of its own, which the client links without the expression language of rules.
+type (
+	Edit      = edit.Edit
+	Kind      = edit.Kind
+	Type      = edit.Type
+	Aim       = edit.Aim
+	GroupBody = edit.GroupBody
 )
 
-// Type says what sort of thing an edit is about.
-type Type string
-
-// The types of things that can be edited.
+// The kinds of edit, see [edit.Kind].
 const (
-	Policies    Type = "policy"
-	Assignments Type = "assignment"
-	Groups      Type = "group"
+	Publish   = edit.Publish
+	Assign    = edit.Assign
+	Withdraw  = edit.Withdraw
+	Group     = edit.Group
+	DropGroup = edit.DropGroup
 )
 
-// Type is what the edit is about.
-func (k Kind) Type() Type {
-	switch k {
-	case Publish:
-		return Policies
-	case Assign, Withdraw:
-		return Assignments
-	}
-	return Groups
-}
+// The types of things that can be edited, see [edit.Type].
+const (
+	Policies    = edit.Policies
+	Assignments = edit.Assignments
+	Groups      = edit.Groups
+)
 
-// Edit is one edit. Of Policy, Assignment and Devices that is set which its kind needs.
-type Edit struct {
+// Step is an [Edit] that was read, as a plan takes it. Of Policy, Assignment and Group that is set which its kind
+// needs.
+type Step struct {
 	Kind       Kind
 	Name       string             // of the policy, assignment or group
 	Policy     *policy.Document   // without errors
@@ -57,12 +51,12 @@ type Edit struct {
 // Error says which edit cannot be made, and why.
 type Error struct {
 	Index int // from 0
-	Edit  Edit
+	Step  Step
 	Err   error
 }
 
 func (e *Error) Error() string {
-	return fmt.Sprintf("edit %d (%s %s): %v", e.Index+1, e.Edit.Kind, e.Edit.Name, e.Err)
+	return fmt.Sprintf("edit %d (%s %s): %v", e.Index+1, e.Step.Kind, e.Step.Name, e.Err)
 }
 
 func (e *Error) Unwrap() error { return e.Err }
@@ -76,7 +70,7 @@ var (
 
 // Apply gives the inputs with the edits made one after the other; the inputs themselves stay as they are. The error is
 // an [Error] for the first edit that cannot be made.
-func Apply(in plan.Inputs, edits []Edit) (plan.Inputs, error) {
+func Apply(in plan.Inputs, edits []Step) (plan.Inputs, error) {
 	s := newState(in)
 	if err := s.applyAll(edits); err != nil {
 		return plan.Inputs{}, err
@@ -86,7 +80,7 @@ func Apply(in plan.Inputs, edits []Edit) (plan.Inputs, error) {
 
 // Check says which edit cannot be made first, as [Apply] would; nil when all can. Of the inputs it needs no more than
 // names.
-func Check(in plan.Inputs, edits []Edit) *Error {
+func Check(in plan.Inputs, edits []Step) *Error {
 	return newState(in).applyAll(edits)
 }
 
@@ -125,7 +119,7 @@ func newState(in plan.Inputs) *state {
 	return s
 }
 
-func (s *state) applyAll(edits []Edit) *Error {
+func (s *state) applyAll(edits []Step) *Error {
 	for i, e := range edits {
 		if err := s.apply(e); err != nil {
 			return &Error{i, e, err}
@@ -134,7 +128,7 @@ func (s *state) applyAll(edits []Edit) *Error {
 	return nil
 }
 
-func (s *state) apply(e Edit) error {
+func (s *state) apply(e Step) error {
 	switch e.Kind {
 	case Publish:
 		s.policies[e.Name], s.edits.Policies[e.Name] = true, e.Policy

@@ -7,7 +7,7 @@ type Touched map[string]bool // such as assignment base, or group desks
 
 // Touches says what edits touch: the assignments they make, replace and remove, those of the policies that they
 // publish, and groups.
-func Touches(edits []Edit, assignments []assign.Assignment) Touched {
+func Touches(edits []Step, assignments []assign.Assignment) Touched {
 	t := Touched{}
 	for _, e := range edits {
 		switch e.Kind.Type() {

@@ -44,7 +44,7 @@ lockout: {threshold: 3}
 			"everything",
 		}, nil, nil
 	everywhere.Rank, everywhere.Stance = 1, "enforce"
-	edited, err := change.Apply(s.Inputs, []change.Edit{
+	edited, err := change.Apply(s.Inputs, []change.Step{
 		{
 			Kind:   change.Publish,
 			Name:   doc.Name,

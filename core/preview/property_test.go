@@ -19,30 +19,30 @@ import (
 )
 
 // inverse undoes the edits of a scenario, but for policies that are new: they stay, and nothing assigns them.
-func inverse(s *scenario.Scenario) []change.Edit {
-	var groups, policies, assignments, drops []change.Edit
+func inverse(s *scenario.Scenario) []change.Step {
+	var groups, policies, assignments, drops []change.Step
 	for _, e := range s.Change {
 		switch e.Kind.Type() {
 		case change.Policies:
 			if doc := s.Policies[e.Name]; doc != nil {
-				policies = append(policies, change.Edit{Kind: change.Publish, Name: e.Name, Policy: doc})
+				policies = append(policies, change.Step{Kind: change.Publish, Name: e.Name, Policy: doc})
 			}
 		case change.Assignments:
 			at := slices.IndexFunc(s.Assignments, func(a assign.Assignment) bool { return a.Name == e.Name })
 			if at >= 0 {
 				assignments = append(
 					assignments,
-					change.Edit{Kind: change.Assign, Name: e.Name, Assignment: &s.Assignments[at]},
+					change.Step{Kind: change.Assign, Name: e.Name, Assignment: &s.Assignments[at]},
 				)
 			} else if e.Kind == change.Assign {
-				assignments = append(assignments, change.Edit{Kind: change.Withdraw, Name: e.Name})
+				assignments = append(assignments, change.Step{Kind: change.Withdraw, Name: e.Name})
 			}
 		case change.Groups:
 			at := slices.IndexFunc(s.Groups, func(g fleet.Group) bool { return g.Name == e.Name })
 			if at >= 0 {
-				groups = append(groups, change.Edit{Kind: change.Group, Name: e.Name, Group: &s.Groups[at]})
+				groups = append(groups, change.Step{Kind: change.Group, Name: e.Name, Group: &s.Groups[at]})
 			} else if e.Kind == change.Group {
-				drops = append(drops, change.Edit{Kind: change.DropGroup, Name: e.Name})
+				drops = append(drops, change.Step{Kind: change.DropGroup, Name: e.Name})
 			}
 		}
 	}
@@ -77,7 +77,7 @@ func TestEffectsOfIndependentChangesAddUp(t *testing.T) {
 			rapid.SampledFrom([]string{"builtin:guest", "local:mechanic", "sid:S-1-5-21-11-22-33-1501"}).
 				Draw(t, "member")+
 			"]}]")
-		effects := func(edits ...change.Edit) map[string]bool {
+		effects := func(edits ...change.Step) map[string]bool {
 			s.Change = edits
 			p, err := s.Preview(fleet.InTurn)
 			require.NoError(t, err)
@@ -91,8 +91,8 @@ func TestEffectsOfIndependentChangesAddUp(t *testing.T) {
 			}
 			return all
 		}
-		aim := func(doc *policy.Document) []change.Edit {
-			return []change.Edit{
+		aim := func(doc *policy.Document) []change.Step {
+			return []change.Step{
 				{Kind: change.Publish, Name: doc.Name, Policy: doc},
 				{Kind: change.Assign, Name: doc.Name, Assignment: &assign.Assignment{
 					Name: doc.Name, Policy: doc.Name, Include: []string{assign.Everything}, Rank: 1,

@@ -26,7 +26,7 @@ var ErrNoChange = errors.New(`the file has no "change:"; add a list of edits, su
 // changes reads the change of the file. That an edit names what is not there is found when it is applied.
 func (f *file) changes(s *Scenario) error {
 	if f.Change != nil {
-		s.Change = []change.Edit{}
+		s.Change = []change.Step{}
 	}
 	index := indexes(s)
 	for i, e := range f.Change {
@@ -40,7 +40,7 @@ func (f *file) changes(s *Scenario) error {
 	return nil
 }
 
-func (e *edit) build(where string, s *Scenario, index map[string]int) (made change.Edit, err error) {
+func (e *edit) build(where string, s *Scenario, index map[string]int) (made change.Step, err error) {
 	keys := 0
 	if e.Publish != nil {
 		keys++
@@ -48,7 +48,7 @@ func (e *edit) build(where string, s *Scenario, index map[string]int) (made chan
 		if !policy.Usable(problems) {
 			return made, fail(where+".publish", "%w:%s", ErrPolicy, errorLines(problems))
 		}
-		made = change.Edit{Kind: change.Publish, Name: doc.Name, Policy: doc}
+		made = change.Step{Kind: change.Publish, Name: doc.Name, Policy: doc}
 	}
 	if e.Assign != nil {
 		keys++
@@ -57,11 +57,11 @@ func (e *edit) build(where string, s *Scenario, index map[string]int) (made chan
 			return made, err
 		}
 		s.warn(where+".assign", a)
-		made = change.Edit{Kind: change.Assign, Name: a.Name, Assignment: &a}
+		made = change.Step{Kind: change.Assign, Name: a.Name, Assignment: &a}
 	}
 	if e.Withdraw != nil {
 		keys++
-		made = change.Edit{Kind: change.Withdraw, Name: *e.Withdraw}
+		made = change.Step{Kind: change.Withdraw, Name: *e.Withdraw}
 	}
 	if e.Group != nil {
 		keys++
@@ -69,11 +69,11 @@ func (e *edit) build(where string, s *Scenario, index map[string]int) (made chan
 		if err != nil {
 			return made, err
 		}
-		made = change.Edit{Kind: change.Group, Name: g.Name, Group: &g}
+		made = change.Step{Kind: change.Group, Name: g.Name, Group: &g}
 	}
 	if e.DropGroup != nil {
 		keys++
-		made = change.Edit{Kind: change.DropGroup, Name: *e.DropGroup}
+		made = change.Step{Kind: change.DropGroup, Name: *e.DropGroup}
 	}
 	if keys != 1 {
 		return made, fail(

@@ -21,7 +21,7 @@ type Scenario struct {
 	plan.Inputs
 	At       *time.Time            // the time of findings; nil: that of each report
 	Reports  map[int]*drift.Report // by index of the device
-	Change   []change.Edit         // nil where the file has none
+	Change   []change.Step         // nil where the file has none
 	Rollout  *Rollout              // nil where the file has none
 	Warnings []string              // what the service would not take
 }

@@ -92,7 +92,7 @@ type Rooms struct {
 
 // OpenRooms opens the rooms, and brings the signed key list up to date. It is long because it opens each room once.
 func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
-	documents, known, view := &cache.Documents{}, &cache.Scopes{}, fleetview.New()
+	documents, known, view := cache.NewDocuments(), &cache.Scopes{}, fleetview.New()
 	r := &Rooms{Rooms: httpapi.Rooms{View: view}, store: o.Store, documents: documents,
 		patience: cmp.Or(o.Patience, 2*time.Second)}
 	var err error

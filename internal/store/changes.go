@@ -1,12 +1,14 @@
 package store
 
 import (
+	"encoding/json"
 	"fmt"
 	"time"
 
 	quickjson "github.com/segmentio/encoding/json" // a preview reads the report of every device
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/edit"
 )
 
 // ChangeState is where a change stands.
@@ -68,6 +70,26 @@ type ChangeEdit struct {
 	EditedAt time.Time
 	EditedBy string
 	Version  int64 // of the change, once the edit was in it
+}
+
+// NewChangeEdit is an edit of a change as it is stored.
+func NewChangeEdit(changeID string, e edit.Edit) (ChangeEdit, error) {
+	body, err := json.Marshal(e)
+	if err != nil {
+		return ChangeEdit{}, fmt.Errorf("storing an edit: %w", err)
+	}
+	return ChangeEdit{ChangeID: changeID, Type: string(e.Kind.Type()), Name: e.Name, Kind: string(e.Kind),
+		Body: string(body), BasedOn: e.BasedOn}, nil
+}
+
+// Edit reads what is stored.
+func (r ChangeEdit) Edit() (edit.Edit, error) {
+	var e edit.Edit
+	if err := json.Unmarshal([]byte(r.Body), &e); err != nil {
+		return e, fmt.Errorf("reading an edit: %w", err)
+	}
+	e.Kind, e.Name, e.BasedOn = edit.Kind(r.Kind), r.Name, r.BasedOn // earlier versions have them beside the body
+	return e, nil
 }
 
 // ChangeEvent is one line of the history of a change.

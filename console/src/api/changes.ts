@@ -1,5 +1,5 @@
 import { client, match, take } from "./client";
-import type { ChangeEdit, DepositRef, EditState, Role, Schemas } from "./types";
+import type { DepositRef, EditState, Role, Schemas } from "./types";
 
 /** Everything that the console changes. Each throws what the service says is wrong. */
 export const change = {
@@ -52,7 +52,7 @@ export const change = {
         body,
       }),
     ),
-  addEdit: (name: string, body: ChangeEdit) =>
+  addEdit: (name: string, body: Schemas["PutEdit"]) =>
     take(client.POST("/api/v1/changes/{name}/edits", { params: { path: { name } }, body })),
   deleteEdit: (name: string, type: EditState["type"], thing: string) =>
     take(client.DELETE("/api/v1/changes/{name}/edits/{type}/{thing}", { params: { path: { name, type, thing } } })),

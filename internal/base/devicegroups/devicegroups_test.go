@@ -113,15 +113,18 @@ func TestRulesOverWhatADeviceSays(t *testing.T) {
 }
 
 func TestWhatAGroupMayBe(t *testing.T) {
-	for want, spec := range map[string]devicegroups.Spec{
-		"built-in group of all devices": {Name: "everything"},
-		"cannot name a group":           {Name: "North Pier"},
-		"a list of devices or a rule":   {Name: "pier", Rule: "true", Devices: []string{"SKL-TKT-001"}},
-		"the rule cannot be used":       {Name: "pier", Rule: "device."},
+	for want, c := range map[string]struct {
+		name string
+		spec devicegroups.Spec
+	}{
+		"built-in group of all devices": {"everything", devicegroups.Spec{}},
+		"cannot name a group":           {"North Pier", devicegroups.Spec{}},
+		"a list of devices or a rule":   {"pier", devicegroups.Spec{Rule: "true", Devices: []string{"SKL-TKT-001"}}},
+		"the rule cannot be used":       {"pier", devicegroups.Spec{Rule: "device."}},
 	} {
-		assert.ErrorContains(t, devicegroups.CheckSpec(spec.Name, spec), want)
+		assert.ErrorContains(t, devicegroups.CheckSpec(c.name, c.spec), want)
 	}
-	assert.NoError(t, devicegroups.CheckSpec("pier", devicegroups.Spec{Name: "pier", Rule: `device.path == "pier"`}))
+	assert.NoError(t, devicegroups.CheckSpec("pier", devicegroups.Spec{Rule: `device.path == "pier"`}))
 	keys, err := devicegroups.DeviceKeys([]string{"SKL-TKT-001"}, 1)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"skl-tkt-001"}, keys)

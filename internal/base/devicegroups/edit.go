@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"rankwarden.example/core/change"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
@@ -32,14 +33,14 @@ type EditRecords interface {
 }
 
 // Spec is what a group is to be.
-type Spec = planning.EditedGroup
+type Spec = change.GroupBody
 
 // Add creates a group. keys are the folded names of its devices, see [DeviceKeys].
-func Add(tx EditRecords, w *uow.Work, want Spec, keys []string) (store.Group, error) {
+func Add(tx EditRecords, w *uow.Work, name string, want Spec, keys []string) (store.Group, error) {
 	now := w.Now()
 	g := store.Group{
 		ID:          store.NewID(now),
-		Name:        want.Name,
+		Name:        name,
 		Description: want.Description,
 		Rule:        want.Rule,
 		Version:     1,

@@ -19,30 +19,28 @@ import (
 // UnderWay is a rollout under way with the edits that go out, for devices with an index.
 type UnderWay struct {
 	store.Rollout
-	Edits []change.Edit
+	Edits []change.Step
 	Err   error // why they cannot be made
 }
 
-// ReadUnderWay reads the edits of rollouts, for devices with an index by folded name. What cannot be read is said
-// there.
-func ReadUnderWay(records []store.Rollout, index map[string]int) ([]UnderWay, error) {
+// ReadUnderWay reads the edits of rollouts. What cannot be read is said there.
+func ReadUnderWay(records []store.Rollout, in change.Context) []UnderWay {
 	rollouts := make([]UnderWay, len(records))
 	for i, r := range records {
 		rollouts[i] = UnderWay{Rollout: r}
-		rollouts[i].Edits, rollouts[i].Err = Edits(r.Edits, index)
+		rollouts[i].Edits, rollouts[i].Err = steps(r.Edits, in)
 	}
-	return rollouts, nil
+	return rollouts
 }
 
-// Edits are stored edits as the core has them.
-func Edits(records []store.ChangeEdit, index map[string]int) ([]change.Edit, error) {
-	edits := make([]change.Edit, len(records))
+func steps(records []store.ChangeEdit, in change.Context) ([]change.Step, error) {
+	edits := make([]change.Step, len(records))
 	for i, r := range records {
-		e, err := ReadEdit(r)
+		e, err := r.Edit()
 		if err != nil {
 			return nil, err
 		}
-		if edits[i], err = e.Made(index); err != nil {
+		if edits[i], err = change.Read(e, in); err != nil {
 			return nil, err
 		}
 	}
@@ -59,13 +57,13 @@ func SameEdits(a, b []store.ChangeEdit) bool {
 // ReadsFacts reports whether a rule of an edited group must be worked out.
 func ReadsFacts(rollouts []UnderWay) bool {
 	return slices.ContainsFunc(rollouts, func(f UnderWay) bool {
-		return slices.ContainsFunc(f.Edits, func(e change.Edit) bool { return e.Group != nil && e.Group.Rule != nil })
+		return slices.ContainsFunc(f.Edits, func(e change.Step) bool { return e.Group != nil && e.Group.Rule != nil })
 	})
 }
 
 // NamedByRollouts are the things that rollouts bring in beside what is in force.
 func NamedByRollouts(tx Names, rollouts []UnderWay) (Beside, error) {
-	var all []change.Edit
+	var all []change.Step
 	for _, f := range rollouts {
 		all = append(all, f.Edits...)
 	}

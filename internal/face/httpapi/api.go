@@ -111,8 +111,11 @@ func newAPI(app *fiber.App, o Options) *routes {
 	config.SchemasPath = Base + "/schemas"
 	config.CreateHooks = nil // no $schema links in answers
 	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", func(t reflect.Type, hint string) string {
-		if t == reflect.TypeFor[policy.Problem]() {
+		switch t {
+		case reflect.TypeFor[policy.Problem]():
 			return "DocumentProblem"
+		case reflect.TypeFor[api.ChangeEdit]():
+			return "ChangeEdit"
 		}
 		return huma.DefaultSchemaNamer(t, hint)
 	})

@@ -25,15 +25,9 @@ func viewAssignment(a store.Assignment) api.Assignment {
 }
 
 func assignmentFrom(aim api.Aim, name string) assign.Assignment {
-	return assign.Assignment{
-		Name:    name,
-		Policy:  aim.Policy,
-		Include: aim.Include,
-		Exclude: aim.Exclude,
-		Within:  aim.Within,
-		Rank:    assign.Rank(aim.Rank),
-		Stance:  assign.Stance(aim.Stance),
-	}
+	x := assign.Assignment(aim)
+	x.Name = name
+	return x
 }
 
 func (a *routes) assignmentsRoutes() {

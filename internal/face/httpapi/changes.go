@@ -8,7 +8,6 @@ import (
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/store"
 )
@@ -38,48 +37,16 @@ func viewChangeDetail(c changes.ChangeWithEdits) api.ChangeDetail {
 	}
 	for _, e := range c.Edits {
 		state := api.EditState{
-			ChangeEdit: api.ChangeEdit{Kind: string(e.Kind), Name: e.Name, BasedOn: e.BasedOn},
-			Type:       string(e.Type),
+			ChangeEdit: e.Edit,
+			Type:       string(e.Kind.Type()),
 			EditedBy:   e.EditedBy,
-			Version:    e.Record.Version,
+			Version:    e.Version,
 			Now:        e.Now,
 			Conflict:   c.State.IsOpen() && e.HasConflict(),
-		}
-		switch e.Kind {
-		case change.Publish:
-			state.Document = e.Document
-		case change.Assign:
-			state.Assignment = &api.Aim{
-				Policy:  e.Assignment.Policy,
-				Include: e.Assignment.Include,
-				Exclude: e.Assignment.Exclude,
-				Within:  e.Assignment.Within,
-				Rank:    int(e.Assignment.Rank),
-				Stance:  string(e.Assignment.Stance),
-			}
-		case change.Group:
-			state.Group = &api.GroupBody{Description: e.Group.Description, Devices: e.Group.Devices, Rule: e.Group.Rule}
 		}
 		detail.Edits = append(detail.Edits, state)
 	}
 	return detail
-}
-
-func editFrom(e api.ChangeEdit) changes.Edit {
-	made := changes.Edit{Kind: change.Kind(e.Kind), Name: e.Name, Document: e.Document, BasedOn: e.BasedOn,
-		Replaces: e.Replaces}
-	if e.Assignment != nil {
-		made.Assignment = assignmentFrom(*e.Assignment, e.Name)
-	}
-	if e.Group != nil {
-		made.Group = devicegroups.Spec{
-			Name:        e.Name,
-			Description: e.Group.Description,
-			Devices:     e.Group.Devices,
-			Rule:        e.Group.Rule,
-		}
-	}
-	return made
 }
 
 func withChange(c changes.ChangeWithEdits, err error) (*WithETag[api.ChangeDetail], error) {
@@ -158,9 +125,9 @@ func (a *routes) changeEdits() {
 
 func (a *routes) addEdit(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
-	Body api.ChangeEdit
+	Body api.PutEdit
 }) (*WithETag[api.EditResult], error) {
-	c, problems, err := a.Changes.PutEdit(ctx, who, in.Name, editFrom(in.Body))
+	c, problems, err := a.Changes.PutEdit(ctx, who, in.Name, in.Body.ChangeEdit, in.Body.Replaces)
 	result := api.EditResult{Change: viewChangeDetail(c), Problems: append([]policy.Problem{}, problems...)}
 	return tagged(c.Version, result), err
 }

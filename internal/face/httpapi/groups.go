@@ -62,8 +62,7 @@ func (a *routes) listGroups(ctx context.Context, who rights.Identity, in *struct
 }
 
 func (a *routes) createGroup(ctx context.Context, who rights.Identity, in *newGroup) (*WithETag[api.Group], error) {
-	g, err := a.Organisation.AddGroup(ctx, who, devicegroups.Spec{
-		Name:        in.Body.Name,
+	g, err := a.Organisation.AddGroup(ctx, who, in.Body.Name, devicegroups.Spec{
 		Description: in.Body.Description,
 		Devices:     in.Body.Devices,
 		Rule:        in.Body.Rule,

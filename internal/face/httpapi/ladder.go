@@ -88,10 +88,7 @@ func (a *routes) showLadder(ctx context.Context, who rights.Identity, in *struct
 		Edits  []api.ChangeEdit `json:"edits,omitempty" maxItems:"500" nullable:"false"`
 	}
 }) (*struct{ Body api.Ladder }, error) {
-	q := changes.LadderQuery{Device: in.Body.Device, Group: in.Body.Group}
-	for _, e := range in.Body.Edits {
-		q.Edits = append(q.Edits, editFrom(e))
-	}
+	q := changes.LadderQuery{Device: in.Body.Device, Group: in.Body.Group, Edits: in.Body.Edits}
 	l, err := a.Changes.Ladder(ctx, who, q)
 	if err != nil {
 		return nil, err

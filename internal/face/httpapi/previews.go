@@ -63,11 +63,7 @@ func (a *routes) previewEdits(ctx context.Context, who rights.Identity, in *stru
 		Edits []api.ChangeEdit `json:"edits" maxItems:"500" nullable:"false"`
 	}
 }) (*struct{ Body api.Preview }, error) {
-	edits := make([]changes.Edit, len(in.Body.Edits))
-	for i, e := range in.Body.Edits {
-		edits[i] = editFrom(e)
-	}
-	p, err := a.Changes.PreviewEdits(ctx, who, edits)
+	p, err := a.Changes.PreviewEdits(ctx, who, in.Body.Edits)
 	if err != nil {
 		return nil, err
 	}

@@ -87,7 +87,7 @@ func digestOf(c ChangeWithEdits, p *Preview) string {
 		Needs []string
 	}
 	for _, e := range c.Edits {
-		content.Edits = append(content.Edits, store.ChangeEdit{Type: string(e.Type), Name: e.Name, Kind: string(e.Kind),
+		content.Edits = append(content.Edits, store.ChangeEdit{Type: e.Record.Type, Name: e.Name, Kind: string(e.Kind),
 			Body: e.Record.Body, BasedOn: e.BasedOn, Position: e.Record.Position})
 	}
 	for _, sum := range p.Sums {

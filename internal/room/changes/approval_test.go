@@ -36,7 +36,7 @@ func onDatabase(t *testing.T, approvals changes.Approvals) *stored {
 	db, _ := storetest.Open(t)
 	room := uowtest.Over(db, func(r store.Reader) changes.Reads { return r },
 		func(w store.Writer) changes.Records { return w })
-	s := changes.New(changes.Service{Room: room, Documents: &cache.Documents{}, View: noDevices{},
+	s := changes.New(changes.Service{Room: room, Documents: cache.NewDocuments(), View: noDevices{},
 		Approvals: approvals})
 	return &stored{s, t, db, t.Context()}
 }
@@ -63,14 +63,14 @@ var (
 func (s *stored) drafted(name string) {
 	_, err := s.NewChange(s.ctx, author, name, "Longer passwords", "audit of May")
 	require.NoError(s.t, err)
-	s.edit(author, name, changes.Edit{Kind: change.Publish, Name: "lamps",
+	s.edit(author, name, change.Edit{Kind: change.Publish, Name: "lamps",
 		Document: "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 12}\n"})
-	s.edit(author, name, changes.Edit{Kind: change.Assign, Name: "piers", Assignment: assign.Assignment{
+	s.edit(author, name, change.Edit{Kind: change.Assign, Name: "piers", Assignment: &change.Aim{
 		Policy: "lamps", Include: []string{assign.Everything}, Rank: 10}})
 }
 
-func (s *stored) edit(who rights.Identity, name string, e changes.Edit) {
-	_, _, err := s.PutEdit(s.ctx, who, name, e)
+func (s *stored) edit(who rights.Identity, name string, e change.Edit) {
+	_, _, err := s.PutEdit(s.ctx, who, name, e, nil)
 	require.NoError(s.t, err)
 }
 
@@ -120,7 +120,7 @@ func TestAnEditTakesAnApprovalBack(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.DecideChange(s.ctx, approver, "longer", true, "", s.digest("longer"))
 	require.NoError(t, err)
-	s.edit(second, "longer", changes.Edit{Kind: change.Publish, Name: "lamps",
+	s.edit(second, "longer", change.Edit{Kind: change.Publish, Name: "lamps",
 		Document: "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 13}\n"})
 	assert.Equal(t, store.ChangeDraft, s.state("longer"))
 	_, err = s.ApplyChange(s.ctx, author, "longer", s.digest("longer"))
@@ -154,7 +154,7 @@ func TestAChangeOverWhatWasAltered(t *testing.T) {
 	require.NoError(t, err)
 	p, err := s.Policy(s.ctx, "lamps")
 	require.NoError(t, err)
-	s.edit(author, "next", changes.Edit{Kind: change.Publish, Name: "lamps", BasedOn: p.Version,
+	s.edit(author, "next", change.Edit{Kind: change.Publish, Name: "lamps", BasedOn: p.Version,
 		Document: "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 14}\n"})
 	_, _, err = s.SavePolicy(s.ctx, second, "lamps",
 		"format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 20}\n", p.Version)

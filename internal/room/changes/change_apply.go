@@ -81,7 +81,7 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change, how string)
 	}
 	what := []string{}
 	for _, r := range records {
-		e, err := planning.ReadEdit(r)
+		e, err := r.Edit()
 		if err != nil {
 			return err
 		}
@@ -109,7 +109,7 @@ var actions = map[change.Kind]string{
 }
 
 // explain says which edit was refused.
-func (s *Service) explain(err error, e Edit) error {
+func (s *Service) explain(err error, e change.Edit) error {
 	err = refusal.Named(err, string(e.Kind.Type()), e.Name)
 	var refused *refusal.Error
 	if errors.As(err, &refused) {
@@ -122,17 +122,17 @@ func (s *Service) explain(err error, e Edit) error {
 }
 
 // applyEdit makes one edit over the version that it was based on.
-func (s *Service) applyEdit(tx Records, w *uow.Work, e Edit) error {
+func (s *Service) applyEdit(tx Records, w *uow.Work, e change.Edit) error {
 	switch e.Kind {
 	case change.Publish:
 		return s.applyDocument(tx, w, e)
 	case change.Assign:
 		if e.BasedOn == 0 {
 			w.Call("assignment.made")
-			_, err := s.addAssignment(tx, w, e.Assignment)
+			_, err := s.addAssignment(tx, w, *e.Aimed())
 			return err
 		}
-		_, err := s.changeAssignment(tx, w, e.Assignment, e.BasedOn)
+		_, err := s.changeAssignment(tx, w, *e.Aimed(), e.BasedOn)
 		return err
 	case change.Withdraw:
 		return removeAssignment(tx, w, e.Name, e.BasedOn)
@@ -147,8 +147,8 @@ func (s *Service) applyEdit(tx Records, w *uow.Work, e Edit) error {
 }
 
 // applyDocument publishes a document: the next revision of a policy, or a new one.
-func (s *Service) applyDocument(tx Records, w *uow.Work, e Edit) error {
-	doc, _, err := parseUsable(tx, e.Document)
+func (s *Service) applyDocument(tx Records, w *uow.Work, e change.Edit) error {
+	doc, err := s.Documents.Parse(e.Document)
 	if err != nil {
 		return err
 	}
@@ -172,16 +172,14 @@ func (s *Service) applyDocument(tx Records, w *uow.Work, e Edit) error {
 }
 
 // applyGroup creates a group, or makes one what the edit says.
-func (s *Service) applyGroup(tx Records, w *uow.Work, e Edit) error {
+func (s *Service) applyGroup(tx Records, w *uow.Work, e change.Edit) error {
 	keys, err := devicegroups.DeviceKeys(e.Group.Devices, planning.MaxGroupDevices)
 	if err != nil {
 		return err
 	}
 	if e.BasedOn == 0 {
 		w.Call("group.made")
-		want := e.Group
-		want.Name = e.Name
-		_, err := devicegroups.Add(tx, w, want, keys)
+		_, err := devicegroups.Add(tx, w, e.Name, *e.Group, keys)
 		return err
 	}
 	g, err := tx.Group(e.Name)

@@ -20,79 +20,75 @@ import (
 // MaxEdits is how many edits a change may have.
 const MaxEdits = 500
 
-// Edit is one edit of a change.
-type Edit = planning.Edit
-
-// NewGroup is what a group is to be.
-type NewGroup = planning.EditedGroup
-
-// prepare checks an edit by itself, and gives it as the core has it. Groups know their devices by folded name.
-func prepare(tx Reads, e *Edit, index map[string]int) (change.Edit, []policy.Problem, error) {
-	made := change.Edit{Kind: e.Kind, Name: e.Name}
+// prepare checks an edit that somebody sends, puts it in order, and gives it as a plan takes it. Groups know their
+// devices by folded name.
+func (s *Service) prepare(tx Reads, e *change.Edit, index map[string]int) (change.Step, []policy.Problem, error) {
+	var problems []policy.Problem
 	switch e.Kind {
 	case change.Publish:
-		doc, problems, err := parseUsable(tx, e.Document)
+		doc, found, err := parseUsable(tx, e.Document)
 		if err != nil {
-			return made, problems, err
+			return change.Step{}, found, err
 		}
+		problems = found
 		if doc.Name != e.Name {
-			return made, problems, refusal.New(refusal.Invalid,
+			return change.Step{}, problems, refusal.New(refusal.Invalid,
 				"the document is named %q, but it was sent for the policy %q; a policy keeps its name", doc.Name,
 				e.Name).
 				At("document")
 		}
-		made.Policy = doc
-		return made, problems, nil
+		s.Documents.Keep(e.Document, doc)
 	case change.Assign:
-		a := e.Assignment
-		a.Name, a.Stance = e.Name, cmp.Or(a.Stance, assign.Enforce)
-		a.Include, a.Exclude, a.Within = text.Set(a.Include), text.Set(a.Exclude), text.Set(a.Within)
-		e.Assignment = a
-		if !policy.ValidName(e.Name) {
-			return made, nil, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", e.Name,
-				policy.NameRule).
-				At("name")
+		if err := checkAim(e); err != nil {
+			return change.Step{}, nil, err
 		}
-		if err := a.Check(); err != nil {
-			return made, nil, refusal.New(refusal.Invalid, "%v", err)
-		}
-		made.Assignment = &a
 	case change.Group:
-		group, err := prepareGroup(&e.Group, e.Name, index)
-		if err != nil {
-			return made, nil, err
+		if e.Group == nil {
+			e.Group = &change.GroupBody{}
 		}
-		e.Group.Name, made.Group = e.Name, &group
+		if err := checkGroup(e.Name, *e.Group); err != nil {
+			return change.Step{}, nil, err
+		}
 	case change.Withdraw, change.DropGroup:
 	default:
-		return made, nil, refusal.Unknown("kind", string(e.Kind), []change.Kind{
+		return change.Step{}, nil, refusal.Unknown("kind", string(e.Kind), []change.Kind{
 			change.Publish, change.Assign, change.Withdraw, change.Group, change.DropGroup,
 		})
 	}
-	return made, nil, nil
+	step, err := change.Read(*e, s.context(index))
+	return step, problems, err
 }
 
-// prepare checks what a group is to be.
-func prepareGroup(g *NewGroup, name string, index map[string]int) (fleet.Group, error) {
-	made := fleet.Group{Name: name}
-	if err := devicegroups.CheckSpec(name, *g); err != nil {
-		return made, err
+// context is what the edits of a change are read with.
+func (s *Service) context(index map[string]int) change.Context {
+	return change.Context{Parse: s.Documents.Parse, Index: index}
+}
+
+// checkAim checks what an assignment is to be, and puts it in order.
+func checkAim(e *change.Edit) error {
+	var a assign.Assignment
+	if e.Assignment != nil {
+		a = assign.Assignment(*e.Assignment)
 	}
-	if g.Rule != "" {
-		rule, err := devicegroups.Rule(g.Rule)
-		made.Rule = rule
-		return made, err
+	a.Name, a.Stance = e.Name, cmp.Or(a.Stance, assign.Enforce)
+	a.Include, a.Exclude, a.Within = text.Set(a.Include), text.Set(a.Exclude), text.Set(a.Within)
+	e.Assignment = new(change.Aim(a))
+	if !policy.ValidName(e.Name) {
+		return refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", e.Name, policy.NameRule).At("name")
 	}
-	keys, err := devicegroups.DeviceKeys(g.Devices, planning.MaxGroupDevices)
-	if err != nil {
-		return made, err
+	if err := a.Check(); err != nil {
+		return refusal.New(refusal.Invalid, "%v", err)
 	}
-	for _, key := range keys {
-		if at, enrolled := index[key]; enrolled {
-			made.Devices = append(made.Devices, at)
-		}
+	return nil
+}
+
+// checkGroup checks what a group is to be.
+func checkGroup(name string, g change.GroupBody) error {
+	if err := devicegroups.CheckSpec(name, g); err != nil || g.Rule != "" {
+		return err
 	}
-	return made, nil
+	_, err := devicegroups.DeviceKeys(g.Devices, planning.MaxGroupDevices)
+	return err
 }
 
 // names reads what exists, by name, so that edits can be judged.
@@ -129,7 +125,7 @@ func refuseEdit(err error) error {
 	if errors.Is(err, change.ErrInUse) {
 		kind = refusal.Conflict
 	}
-	return refusal.New(kind, "%s %s: %v", wrong.Edit.Kind, wrong.Edit.Name, wrong.Err).WithCode("edit_cannot_be_made")
+	return refusal.New(kind, "%s %s: %v", wrong.Step.Kind, wrong.Step.Name, wrong.Err).WithCode("edit_cannot_be_made")
 }
 
 // versions reads the versions that the things of edits have now.

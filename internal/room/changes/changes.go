@@ -12,7 +12,6 @@ import (
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
-	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -44,11 +43,11 @@ type ChangeWithEdits struct {
 
 // EditState is an edit of a change as it stands.
 type EditState struct {
-	Edit
-	Type     change.Type
+	change.Edit
 	EditedBy string
-	Record   store.ChangeEdit
-	Now      int64 // version that the thing has now, 0 when it does not exist
+	Version  int64            // of the change, once the edit was in it
+	Record   store.ChangeEdit // the edit as it is stored
+	Now      int64            // version that the thing has now, 0 when it does not exist
 }
 
 // HasConflict reports whether somebody else altered the thing since the edit was based on it.
@@ -91,13 +90,13 @@ func readChange(tx Reads, name string) (ChangeWithEdits, error) {
 		return c, err
 	}
 	for _, r := range records {
-		e, err := planning.ReadEdit(r)
+		e, err := r.Edit()
 		if err != nil {
 			return c, err
 		}
 		c.Edits = append(
 			c.Edits,
-			EditState{Edit: e, Type: change.Type(r.Type), EditedBy: r.EditedBy, Record: r, Now: now(r)},
+			EditState{Edit: e, EditedBy: r.EditedBy, Version: r.Version, Record: r, Now: now(r)},
 		)
 	}
 	if !c.State.IsOpen() {
@@ -123,12 +122,9 @@ func problemOf(tx Reads, edits []EditState) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	judged := make([]change.Edit, len(edits))
+	judged := make([]change.Step, len(edits))
 	for i := range edits {
-		judged[i] = change.Edit{Kind: edits[i].Kind, Name: edits[i].Name}
-		if edits[i].Kind == change.Assign {
-			judged[i].Assignment = &edits[i].Assignment
-		}
+		judged[i] = change.ByName(edits[i].Edit)
 	}
 	if wrong := change.Check(in, judged); wrong != nil {
 		return wrong.Error(), nil
@@ -264,12 +260,13 @@ func (s *Service) DescribeChange(
 		})
 }
 
-// PutEdit adds an edit to a change, or puts it in the place of that of the same thing. Problems are the warnings of a
-// document.
+// PutEdit adds an edit to a change, or puts it in the place of that of the same thing. Over is the version of the edit
+// of the same thing that its author read, 0 when there was none; nil takes the place of whatever is there. Problems are
+// the warnings of a document.
 func (s *Service) PutEdit(
-	ctx context.Context, who rights.Identity, name string, e Edit,
+	ctx context.Context, who rights.Identity, name string, e change.Edit, over *int64,
 ) (ChangeWithEdits, []policy.Problem, error) {
-	made, problems, err := prepare(s.Read(ctx), &e, nil)
+	made, problems, err := s.prepare(s.Read(ctx), &e, nil)
 	if err != nil {
 		return ChangeWithEdits{}, problems, err
 	}
@@ -285,24 +282,14 @@ func (s *Service) PutEdit(
 			if err := fits(tx, records, place, made); err != nil {
 				return "", err
 			}
-			if err := replaces(records, place, e); err != nil {
+			if err := replaces(records, place, e.Name, over); err != nil {
 				return "", err
 			}
-			body, err := e.Body()
+			record, err := store.NewChangeEdit(c.ID, e)
 			if err != nil {
 				return "", err
 			}
-			record := store.ChangeEdit{
-				ChangeID: c.ID,
-				Type:     string(e.Kind.Type()),
-				Name:     e.Name,
-				Kind:     string(e.Kind),
-				Body:     body,
-				BasedOn:  e.BasedOn,
-				EditedAt: s.Now(),
-				EditedBy: who.Name,
-				Version:  c.Version + 1,
-			}
+			record.EditedAt, record.EditedBy, record.Version = s.Now(), who.Name, c.Version+1
 			w.After = map[string]any{"edit": e.Kind, "name": e.Name, "based_on": e.BasedOn}
 			return fmt.Sprintf("%s %s", e.Kind, e.Name), tx.PutChangeEdit(record)
 		})
@@ -311,26 +298,26 @@ func (s *Service) PutEdit(
 
 // replaces refuses an edit that would take the place of one which its author has not read; at is where that stands
 // among the edits of the change, -1 when there is none.
-func replaces(records []store.ChangeEdit, at int, e Edit) error {
+func replaces(records []store.ChangeEdit, at int, name string, over *int64) error {
 	switch {
-	case e.Replaces == nil, at < 0 && *e.Replaces == 0:
+	case over == nil, at < 0 && *over == 0:
 		return nil
 	case at < 0:
 		return refusal.New(
 			refusal.Stale,
 			"the edit of %s that you read was taken out of the change; read the change again",
-			e.Name,
+			name,
 		)
-	case records[at].Version != *e.Replaces:
+	case records[at].Version != *over:
 		return refusal.New(refusal.Stale, "%s edited %s in this change meanwhile; read the change again, then decide",
-			records[at].EditedBy, e.Name)
+			records[at].EditedBy, name)
 	}
 	return nil
 }
 
 // fits refuses an edit that cannot be made after those of the change that come before it. Place is where the edit of
 // the same thing stands, -1 when there is none and it comes last.
-func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) error {
+func fits(tx Records, records []store.ChangeEdit, place int, made change.Step) error {
 	if place < 0 {
 		place = len(records)
 	}
@@ -338,14 +325,13 @@ func fits(tx Records, records []store.ChangeEdit, place int, made change.Edit) e
 	if err != nil {
 		return err
 	}
-	var before []change.Edit
+	var before []change.Step
 	for _, r := range records[:place] {
-		earlier, err := planning.ReadEdit(r)
+		earlier, err := r.Edit()
 		if err != nil {
 			return err
 		}
-		judged := change.Edit{Kind: earlier.Kind, Name: earlier.Name, Assignment: &earlier.Assignment}
-		before = append(before, judged)
+		before = append(before, change.ByName(earlier))
 	}
 	if place == MaxEdits {
 		return refusal.New(

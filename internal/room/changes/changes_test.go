@@ -117,7 +117,7 @@ func operator(groups []string, roles ...rights.Role) rights.Identity {
 func room() (*changes.Service, *records) {
 	r := &records{policies: map[string]store.Policy{}, revisions: map[int]store.PolicyRevision{}}
 	return changes.New(changes.Service{Room: uowtest.Room[changes.Reads, changes.Records](r, r, &r.Trail),
-		Documents: &cache.Documents{}}), r
+		Documents: cache.NewDocuments()}), r
 }
 
 func refused(t *testing.T, err error, kind refusal.Kind, code string) {

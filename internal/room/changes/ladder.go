@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/change"
 	"rankwarden.example/core/ladder"
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/rights"
@@ -19,7 +20,7 @@ const MostWays = 50
 type LadderQuery struct {
 	Device string // name
 	Group  string
-	Edits  []Edit // the ladder is drawn as if they were made
+	Edits  []change.Edit // the ladder is drawn as if they were made
 }
 
 // Ladder is how the assignments decide the settings of some devices.
@@ -82,7 +83,7 @@ func (s *Service) Ladder(ctx context.Context, who rights.Identity, q LadderQuery
 	return l, ctx.Err()
 }
 
-func editsGroup(edits []Edit, group string) bool {
+func editsGroup(edits []change.Edit, group string) bool {
 	for _, e := range edits {
 		if e.Name == group {
 			return true

@@ -25,7 +25,7 @@ type Preview struct {
 // futures are the two plans of a preview, for the edits between them.
 type futures struct {
 	*forecast.Forecast
-	edits []change.Edit
+	edits []change.Step
 }
 
 // mostPreviews is how many previews are worked out at once; the others wait.
@@ -35,7 +35,7 @@ const mostPreviews = 2
 const mostRecent = 4
 
 // future works out both plans for edits, for the devices in reach.
-func (s *Service) future(ctx context.Context, reach rights.Reach, edits []Edit) (*futures, error) {
+func (s *Service) future(ctx context.Context, reach rights.Reach, edits []change.Edit) (*futures, error) {
 	f, err := s.read(ctx, reach, edits)
 	if err != nil {
 		return nil, err
@@ -46,7 +46,9 @@ func (s *Service) future(ctx context.Context, reach rights.Reach, edits []Edit) 
 
 // read reads the inputs of both plans, for the devices in reach by name; groups beside those that are in use are read
 // too.
-func (s *Service) read(ctx context.Context, reach rights.Reach, edits []Edit, groups ...string) (*futures, error) {
+func (s *Service) read(
+	ctx context.Context, reach rights.Reach, edits []change.Edit, groups ...string,
+) (*futures, error) {
 	f := &futures{Forecast: forecast.For(s.View.Devices(reach))}
 	err := s.Snapshot(ctx, func(tx Reads) (err error) {
 		index := make(map[string]int, len(f.Devices))
@@ -54,9 +56,9 @@ func (s *Service) read(ctx context.Context, reach rights.Reach, edits []Edit, gr
 			index[d.NameKey] = i
 		}
 		var also planning.Beside
-		f.edits = make([]change.Edit, len(edits))
+		f.edits = make([]change.Step, len(edits))
 		for i := range edits {
-			if f.edits[i], _, err = prepare(tx, &edits[i], index); err != nil {
+			if f.edits[i], _, err = s.prepare(tx, &edits[i], index); err != nil {
 				return s.explain(err, edits[i])
 			}
 		}
@@ -87,7 +89,9 @@ func (s *Service) turn(ctx context.Context) (done func(), err error) {
 }
 
 // previewEdits says what edits would do in a reach.
-func (s *Service) previewEdits(ctx context.Context, reach rights.Reach, edits []Edit) (*Preview, *futures, error) {
+func (s *Service) previewEdits(
+	ctx context.Context, reach rights.Reach, edits []change.Edit,
+) (*Preview, *futures, error) {
 	done, err := s.turn(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -115,7 +119,7 @@ func (s *Service) weigh(ctx context.Context, c ChangeWithEdits, f *futures) (*Pr
 }
 
 // PreviewEdits says what edits that are in no change would do to the devices in reach.
-func (s *Service) PreviewEdits(ctx context.Context, who rights.Identity, edits []Edit) (*Preview, error) {
+func (s *Service) PreviewEdits(ctx context.Context, who rights.Identity, edits []change.Edit) (*Preview, error) {
 	if len(edits) > MaxEdits {
 		return nil, refusal.New(refusal.Invalid, "%d edits are too many; preview at most %d at once", len(edits),
 			MaxEdits).
@@ -158,7 +162,7 @@ func (s *Service) official(ctx context.Context, name string) (*Preview, error) {
 }
 
 // openEdits reads a change with its edits; one that is closed has no preview.
-func (s *Service) openEdits(ctx context.Context, name string) (ChangeWithEdits, []Edit, error) {
+func (s *Service) openEdits(ctx context.Context, name string) (ChangeWithEdits, []change.Edit, error) {
 	c, err := s.Change(ctx, name)
 	if err != nil {
 		return c, nil, err
@@ -166,7 +170,7 @@ func (s *Service) openEdits(ctx context.Context, name string) (ChangeWithEdits, 
 	if err := mustBeOpen(c.Change); err != nil {
 		return c, nil, err
 	}
-	edits := make([]Edit, len(c.Edits))
+	edits := make([]change.Edit, len(c.Edits))
 	for i, e := range c.Edits {
 		edits[i] = e.Edit
 	}
@@ -211,7 +215,7 @@ func (s *Service) AffectedDevices(
 // reaching are the assignments of the second plan that the edits put into force.
 func (f *futures) reaching() (list []assign.Assignment) {
 	touched := func(a assign.Assignment) bool {
-		return slices.ContainsFunc(f.edits, func(e change.Edit) bool {
+		return slices.ContainsFunc(f.edits, func(e change.Step) bool {
 			return e.Kind == change.Assign && e.Name == a.Name || e.Kind == change.Publish && e.Name == a.Policy
 		})
 	}

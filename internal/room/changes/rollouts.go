@@ -201,9 +201,9 @@ func (s *Service) touches(tx Records, records []store.ChangeEdit, except string)
 	for i, a := range assignments {
 		aims[i] = a.Aim()
 	}
-	edits := make([]change.Edit, len(records))
+	edits := make([]change.Step, len(records))
 	for i, r := range records {
-		edits[i] = change.Edit{Kind: change.Kind(r.Kind), Name: r.Name}
+		edits[i] = change.Step{Kind: change.Kind(r.Kind), Name: r.Name}
 	}
 	things := []string{}
 	for thing := range change.Touches(edits, aims) {

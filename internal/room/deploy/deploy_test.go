@@ -161,7 +161,7 @@ func room(devices int) (*deploy.Service, *records) {
 	return &deploy.Service{
 		Room:      uowtest.Room[deploy.Reads, deploy.Records](r, r, &r.Trail),
 		Locks:     alone{},
-		Documents: &cache.Documents{},
+		Documents: cache.NewDocuments(),
 	}, r
 }
 

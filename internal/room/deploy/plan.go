@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/change"
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/principal"
@@ -80,9 +81,7 @@ func (s *Service) read(tx Reads, devices []store.DeviceName) (*situation, error)
 	if err != nil {
 		return nil, err
 	}
-	if known.rollouts, err = planning.ReadUnderWay(records, index); err != nil {
-		return nil, err
-	}
+	known.rollouts = planning.ReadUnderWay(records, change.Context{Parse: s.Documents.Parse, Index: index})
 	if err := readFacts(tx, known, planned); err != nil {
 		return nil, err
 	}

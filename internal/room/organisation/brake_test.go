@@ -61,7 +61,8 @@ func newFleet(t *testing.T, devices int, brake organisation.Brake) *fleet {
 	require.NoError(t, f.view.Loaded(ctx))
 	room := uowtest.Over(db, func(r store.Reader) organisation.Reads { return r },
 		func(w store.Writer) organisation.Records { return w })
-	f.Service = &organisation.Service{Room: room, Locks: db, Documents: &cache.Documents{}, View: f.view, Brake: brake}
+	f.Service = &organisation.Service{Room: room, Locks: db, Documents: cache.NewDocuments(), View: f.view,
+		Brake: brake}
 	return f
 }
 
@@ -160,17 +161,17 @@ func TestGroupsInUseStay(t *testing.T) {
 	f := newFleet(t, 1, organisation.Brake{})
 	ctx := t.Context()
 	assert.ErrorContains(t, f.RemoveGroup(ctx, owner, "pier", 1), "is named by the assignments piers")
-	_, err := f.AddGroup(ctx, owner, devicegroups.Spec{Name: "desks", Devices: f.names})
+	_, err := f.AddGroup(ctx, owner, "desks", devicegroups.Spec{Devices: f.names})
 	require.NoError(t, err)
-	_, err = f.AddGroup(ctx, owner, devicegroups.Spec{Name: "desks"})
+	_, err = f.AddGroup(ctx, owner, "desks", devicegroups.Spec{})
 	assert.ErrorContains(t, err, "desks")
 	assert.ErrorContains(t, f.RemoveGroup(ctx, owner, "desks", 7), "", "over another version")
 	require.NoError(t, f.RemoveGroup(ctx, owner, "desks", 1))
 	assert.ErrorContains(t, f.RemoveGroup(ctx, owner, "everything", 1), "built-in")
-	for _, bad := range []devicegroups.Spec{
-		{Name: "Not a name"}, {Name: "both", Devices: f.names, Rule: "true"}, {Name: "rule", Rule: "device."},
+	for name, bad := range map[string]devicegroups.Spec{
+		"Not a name": {}, "both": {Devices: f.names, Rule: "true"}, "rule": {Rule: "device."},
 	} {
-		_, err := f.AddGroup(ctx, owner, bad)
-		assert.Error(t, err, bad.Name)
+		_, err := f.AddGroup(ctx, owner, name, bad)
+		assert.Error(t, err, name)
 	}
 }

@@ -69,8 +69,9 @@ func (s *Service) GroupMembers(
 }
 
 // AddGroup makes a group.
-func (s *Service) AddGroup(ctx context.Context, who rights.Identity, want devicegroups.Spec) (store.Group, error) {
-	name := want.Name
+func (s *Service) AddGroup(
+	ctx context.Context, who rights.Identity, name string, want devicegroups.Spec,
+) (store.Group, error) {
 	if err := devicegroups.CheckSpec(name, want); err != nil {
 		return store.Group{}, err
 	}
@@ -80,7 +81,7 @@ func (s *Service) AddGroup(ctx context.Context, who rights.Identity, want device
 	}
 	var g store.Group
 	err = s.Do(ctx, uow.ByOperator(operation.CreateGroup, who, name), func(tx Records, w *uow.Work) (err error) {
-		g, err = devicegroups.Add(tx, w, want, keys)
+		g, err = devicegroups.Add(tx, w, name, want, keys)
 		return err
 	})
 	return g, refusal.Named(err, "group", name)

@@ -92,7 +92,7 @@ func operator(groups []string, roles ...rights.Role) rights.Identity {
 func room() (*organisation.Service, *records) {
 	r := &records{revisions: map[int]store.PolicyRevision{}}
 	return &organisation.Service{Room: uowtest.Room[organisation.Reads, organisation.Records](r, r, &r.Trail),
-		Documents: &cache.Documents{}}, r
+		Documents: cache.NewDocuments()}, r
 }
 
 func refused(t *testing.T, err error, kind refusal.Kind, code string) {
@@ -107,7 +107,7 @@ func refused(t *testing.T, err error, kind refusal.Kind, code string) {
 func TestGroupsThatGiveReach(t *testing.T) {
 	s, r := room()
 	add := func(who rights.Identity) error {
-		_, err := s.AddGroup(t.Context(), who, devicegroups.Spec{Name: "north-pier", Devices: []string{"SKL-HQ-001"}})
+		_, err := s.AddGroup(t.Context(), who, "north-pier", devicegroups.Spec{Devices: []string{"SKL-HQ-001"}})
 		return err
 	}
 	r.outside = 1
@@ -117,7 +117,7 @@ func TestGroupsThatGiveReach(t *testing.T) {
 	assert.Empty(t, r.groups)
 	assert.Len(t, r.Entries, 2, "both attempts are on the trail")
 	require.NoError(t, add(operator(nil, rights.Owner)))
-	_, err := s.AddGroup(t.Context(), operator(nil, rights.Owner), devicegroups.Spec{Name: "everything"})
+	_, err := s.AddGroup(t.Context(), operator(nil, rights.Owner), "everything", devicegroups.Spec{})
 	refused(t, err, refusal.Invalid, "")
 }
 
