@@ -99,7 +99,7 @@ func (t ChangesWriter) PinRevision(policyID string, revision int, at time.Time) 
 func (t ChangesReader) AssignmentsUsing(group string) ([]string, error) {
 	return rows[string](
 		t,
-		"select name from assignments where jsonb_exists(include || exclude || within, ?) order by name",
+		"select name from assignments where jsonb_exists(include || exclude || within, $1) order by name",
 		group,
 	)
 }

@@ -74,8 +74,8 @@ func (t TrailReader) RecentAudit(since time.Time, limit int, whole bool) ([]audi
 	}
 	records, err := rows[auditRow](
 		t,
-		`with latest as materialized (select * from audit_entries where outcome = 'done' order by seq desc limit ?)
-		select * from latest where at >= ? and `+which+` order by seq desc limit ?`,
+		`with latest as materialized (select * from audit_entries where outcome = 'done' order by seq desc limit $1)
+		select * from latest where at >= $2 and `+which+` order by seq desc limit $3`,
 		auditWindow,
 		since,
 		limit,

@@ -141,9 +141,9 @@ func (t ChangesReader) ListChanges(states []string, search string, p Page) ([]Ch
 	list, err := rows[ChangeCount](
 		t,
 		`select c.*, (select count(*) from change_edits e where e.change_id = c.id) as edits
-		from changes c where (c.updated_at, c.id) < (?, ?) and (? or c.state = any(?)) and (c.name ilike ?
-		or c.title ilike ?)
-		order by c.updated_at desc, c.id desc limit ?`,
+		from changes c where (c.updated_at, c.id) < ($1, $2) and ($3 or c.state = any($4)) and (c.name ilike $5
+		or c.title ilike $6)
+		order by c.updated_at desc, c.id desc limit $7`,
 		at,
 		id,
 		len(states) == 0,
@@ -195,7 +195,7 @@ func (t ChangesWriter) AddChangeEvent(e ChangeEvent) error { return translate(t.
 
 // ChangeAuthors are all who ever wrote to a change, also what was replaced or taken out since.
 func (t ChangesReader) ChangeAuthors(change string) ([]string, error) {
-	return rows[string](t, `select distinct who from change_events where change_id = ? and what = any(?)`,
+	return rows[string](t, `select distinct who from change_events where change_id = $1 and what = any($2)`,
 		change, []string{"created", "edited", "edit_removed", "retitled"})
 }
 
@@ -222,7 +222,7 @@ func (t ChangesReader) VersionsOf(typ string, names []string) (map[string]int64,
 		Name    string
 		Version int64
 	}
-	list, err := rows[row](t, "select name, version from "+table+" where name = any(?)", names)
+	list, err := rows[row](t, "select name, version from "+table+" where name = any($1)", names)
 	versions := make(map[string]int64, len(list))
 	for _, r := range list {
 		versions[r.Name] = r.Version
@@ -232,7 +232,7 @@ func (t ChangesReader) VersionsOf(typ string, names []string) (map[string]int64,
 
 // GroupList are the folded names that are listed in a group, sorted.
 func (t ChangesReader) GroupList(groupID string) ([]string, error) {
-	return rows[string](t, "select device from group_members where group_id = ? order by device", groupID)
+	return rows[string](t, "select device from group_members where group_id = $1 order by device", groupID)
 }
 
 // KnownState is what is known of a device beside what is in force.
@@ -259,7 +259,7 @@ func (t ChangesReader) KnownStates(ids []string) (map[string]KnownState, error) 
 		left join daily_reports y on r.id is null and y.id = d.report_id and y.received_at = d.reported_at
 		left join daily_bodies z on z.digest = y.body_digest and z.month = date_trunc('month',
 		y.received_at at time zone 'UTC')::date
-		where d.id = any(?) and d.state = 'live'`, ids)
+		where d.id = any($1) and d.state = 'live'`, ids)
 	known := make(map[string]KnownState, len(list))
 	for _, r := range list {
 		k := KnownState{ID: r.ID, Settings: r.Settings}

@@ -140,7 +140,7 @@ func (t PasswordsWriter) TakeDeposits(list []Deposit) (map[string]bool, error) {
 func (t PasswordsReader) ScopesOf(devices []string) (map[string]string, error) {
 	found, err := rows[struct{ ID, Scope string }](
 		t,
-		"select id, scope from devices where id = any(?) and scope is not null",
+		"select id, scope from devices where id = any($1) and scope is not null",
 		devices,
 	)
 	scopes := make(map[string]string, len(found))
@@ -297,7 +297,7 @@ func (t PasswordsReader) DepositsAfter(after Deposit, limit int) ([]Deposit, err
 
 // KeyIsLive reports whether devices may seal to an escrow key.
 func (t PasswordsWriter) KeyIsLive(number int64) (bool, error) {
-	found, err := rows[bool](t, "select true from escrow_keys where number = ? and state = 'live' for share", number)
+	found, err := rows[bool](t, "select true from escrow_keys where number = $1 and state = 'live' for share", number)
 	return len(found) > 0, err
 }
 
@@ -316,8 +316,8 @@ func (t PasswordsReader) ListUnrecovered(p Page) ([]UnrecoveredPassword, string,
 	found, err := rows[UnrecoveredPassword](t,
 		`select d.id as device_id, d.name as device, x.target, x.name_after as name,
 		x.deposited_at as changed_at from deposits x join devices d on d.id = x.device_id and d.state = 'live'
-		where x.state = 'current' and x.recovery_number is null and (d.name, d.id, x.target) > (?, ?, ?)
-		order by d.name, d.id, x.target limit ?`, name, id, target, p.limit()+1)
+		where x.state = 'current' and x.recovery_number is null and (d.name, d.id, x.target) > ($1, $2, $3)
+		order by d.name, d.id, x.target limit $4`, name, id, target, p.limit()+1)
 	if err != nil {
 		return nil, "", err
 	}

@@ -21,7 +21,7 @@ type DeviceGrant struct {
 // AddDeviceGrant adds one, clears away what has expired, and says how many of the same address wait, this one included.
 func (t AccessWriter) AddDeviceGrant(g DeviceGrant) (waiting int, err error) {
 	return addUnderWay(t.conn, g, "delete from device_grants where expires_at < $1", g.CreatedAt,
-		"select count(*) from device_grants where address = ? and decided_at is null", g.Address)
+		"select count(*) from device_grants where address = $1 and decided_at is null", g.Address)
 }
 
 // DeviceGrantByUserCode finds one that has not expired.
@@ -31,7 +31,7 @@ func (t AccessReader) DeviceGrantByUserCode(code string, now time.Time) (DeviceG
 
 // LockDeviceGrant reads one for update.
 func (t AccessWriter) LockDeviceGrant(hash []byte) (DeviceGrant, error) {
-	return one[DeviceGrant](t, "select * from device_grants where hash = ? for update", hash)
+	return one[DeviceGrant](t, "select * from device_grants where hash = $1 for update", hash)
 }
 
 // SetDeviceGrant stores what became of one.

@@ -149,7 +149,7 @@ func (t DevicesWriter) AddDevice(d Device) error {
 func (t DevicesReader) Device(clock Clock, idOrName, folded string) (Device, error) {
 	found, err := rows[Device](
 		t,
-		"select * from devices where id = ? or name_key = ? order by id = ? desc, state = 'live' desc, id desc limit 1",
+		"select * from devices where id = $1 or name_key = $2 order by id = $3 desc, state = 'live' desc, id desc limit 1",
 		idOrName,
 		folded,
 		idOrName,
@@ -166,7 +166,7 @@ func (t DevicesReader) Device(clock Clock, idOrName, folded string) (Device, err
 
 // LockDevice reads a device for update.
 func (t DevicesWriter) LockDevice(id string) (Device, error) {
-	found, err := rows[Device](t, "select * from devices where id = ? for update", id)
+	found, err := rows[Device](t, "select * from devices where id = $1 for update", id)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
@@ -211,7 +211,7 @@ func (t DevicesWriter) SetDeviceState(id, state string) error {
 
 // DevicesByID reads devices by identifier, by name.
 func (t DevicesReader) DevicesByID(clock Clock, ids []string) ([]Device, error) {
-	found, err := rows[Device](t, "select * from devices where id = any(?) order by name_key, id", ids)
+	found, err := rows[Device](t, "select * from devices where id = any($1) order by name_key, id", ids)
 	for i, d := range found {
 		found[i].Standing = d.standing(clock)
 	}
@@ -261,7 +261,7 @@ func (t DevicesWriter) WriteContacts(contacts []Contact) (skipped []Contact, err
 	if len(contacts) == 0 {
 		return nil, nil
 	}
-	written, err := rows[string](t, `with c as (select * from unnest(?::text[], ?::timestamptz[]) as c(id, at)),
+	written, err := rows[string](t, `with c as (select * from unnest($1::text[], $2::timestamptz[]) as c(id, at)),
 		locked as (select id from devices where id in (select id from c) order by id for no key update skip locked)
 		update devices d set last_contact = greatest(d.last_contact, c.at) from locked join c using (id)
 		where d.id = locked.id
@@ -331,5 +331,5 @@ func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Exchange
 
 // LiveIDs are the identifiers of the live devices of folded names.
 func (t DevicesReader) LiveIDs(keys []string) ([]string, error) {
-	return rows[string](t, "select id from devices where state = 'live' and name_key = any(?)", keys)
+	return rows[string](t, "select id from devices where state = 'live' and name_key = any($1)", keys)
 }

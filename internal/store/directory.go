@@ -65,8 +65,8 @@ const maxNear = 20
 func (t OrganisationReader) DirectoryNear(ref string) ([]DirectoryEntry, error) {
 	return rows[DirectoryEntry](
 		t,
-		"select * from directory_entries where gone_at is null and (ref || ' ' || title) %> ? "+
-			"order by similarity(ref, ?) desc, ref limit ?",
+		"select * from directory_entries where gone_at is null and (ref || ' ' || title) %> $1 "+
+			"order by similarity(ref, $2) desc, ref limit $3",
 		ref,
 		ref,
 		maxNear,

@@ -24,7 +24,7 @@ func (t DevicesWriter) AddEnrolmentToken(e EnrolmentToken) error {
 
 // LockEnrolmentToken reads a token for update.
 func (t DevicesWriter) LockEnrolmentToken(id string) (EnrolmentToken, error) {
-	return one[EnrolmentToken](t, "select * from enrolment_tokens where id = ? for update", id)
+	return one[EnrolmentToken](t, "select * from enrolment_tokens where id = $1 for update", id)
 }
 
 // UseEnrolmentToken counts one use.

@@ -59,7 +59,7 @@ func (t PasswordsWriter) SetReseal(k EscrowKey) error {
 
 // ResealGoes notes progress; false where it was stopped meanwhile.
 func (t PasswordsWriter) ResealGoes(number int64, done int) (bool, error) {
-	found, err := rows[bool](t, "update escrow_keys set reseal_done = ? where number = ? and reseal_by <> '' "+
+	found, err := rows[bool](t, "update escrow_keys set reseal_done = $1 where number = $2 and reseal_by <> '' "+
 		"returning true", done, number)
 	return len(found) > 0, err
 }

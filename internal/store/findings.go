@@ -113,7 +113,7 @@ func (t FindingsReader) CameBack(list []Finding) error {
 		`select f.id, x.times, x.closed, coalesce(x.state, '') as state from findings f cross
 			join lateral (select count(*) as
 		times, max(x.closed_at) as closed, (array_agg(x.state order by x.id desc))[1] as state from findings x
-		where x.device_id = f.device_id and x.id < f.id and x.key = f.key) x where f.id = any(?)`,
+		where x.device_id = f.device_id and x.id < f.id and x.key = f.key) x where f.id = any($1)`,
 		ids,
 	)
 	known := make(map[int64]Earlier, len(found))
@@ -144,7 +144,7 @@ func (t FindingsReader) FindingsByID(which func(before int64, most int) []int64,
 	}
 	list, err := rows[Finding](
 		t,
-		"select x.*, d.name as device from findings x join devices d on d.id = x.device_id where x.id = any(?) "+
+		"select x.*, d.name as device from findings x join devices d on d.id = x.device_id where x.id = any($1) "+
 			"order by x.id desc",
 		which(before, p.limit()+1),
 	)

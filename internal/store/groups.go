@@ -62,7 +62,7 @@ func (t OrganisationReader) ListGroups(search string, p Page) ([]GroupCount, str
 	list, err := rows[GroupCount](
 		t,
 		`select g.*, (select count(*) from group_members m where m.group_id = g.id and g.rule = '') as listed
-		from groups g where g.name > ? and g.name ilike ? order by g.name limit ?`,
+		from groups g where g.name > $1 and g.name ilike $2 order by g.name limit $3`,
 		after,
 		like(search),
 		p.limit()+1,

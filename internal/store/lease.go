@@ -154,7 +154,7 @@ func (t conn) fenced(ctx context.Context) error {
 	if !ok {
 		return nil
 	}
-	found, err := rows[int64](t, "select number from fences where lock = ? for key share", held.lock)
+	found, err := rows[int64](t, "select number from fences where lock = $1 for key share", held.lock)
 	if err == nil && (len(found) == 0 || found[0] != held.number) {
 		err = ErrFenced
 	}

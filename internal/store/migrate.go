@@ -191,7 +191,7 @@ func (s *Store) CheckSchema(ctx context.Context) error {
 		return err
 	}
 	program, err := rows[string](s.With(ctx),
-		"select program from schema_programs where version <= ? order by version desc limit 1", found)
+		"select program from schema_programs where version <= $1 order by version desc limit 1", found)
 	if err != nil {
 		return err
 	}

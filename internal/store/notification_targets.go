@@ -99,14 +99,14 @@ func (t NotifyReader) EnabledTargets() ([]NotificationTarget, error) {
 
 // DueTargets are the identifiers of those that something waits for and that nobody delivers to now.
 func (t NotifyReader) DueTargets(now time.Time) ([]string, error) {
-	return rows[string](t, `select id from notification_targets n where enabled and next_at <= ? and leased_to <= ?
+	return rows[string](t, `select id from notification_targets n where enabled and next_at <= $1 and leased_to <= $2
 		and exists (select 1 from deliveries d where d.target_id = n.id and d.state = 'waiting') order by id`, now, now)
 }
 
 // LeaseTarget keeps other replicas from delivering to a target until a time; false where one does.
 func (t NotifyWriter) LeaseTarget(id string, now, to time.Time) (NotificationTarget, bool, error) {
-	found, err := rows[NotificationTarget](t, `update notification_targets set leased_to = ?
-		where id = ? and enabled and next_at <= ? and leased_to <= ? returning *`, to, id, now, now)
+	found, err := rows[NotificationTarget](t, `update notification_targets set leased_to = $1
+		where id = $2 and enabled and next_at <= $3 and leased_to <= $4 returning *`, to, id, now, now)
 	if err != nil || len(found) == 0 {
 		return NotificationTarget{}, false, err
 	}

@@ -49,7 +49,7 @@ func (t NotifyWriter) AddNotification(n Notification) error {
 
 // UnspreadNotifications are the first without deliveries so far.
 func (t NotifyReader) UnspreadNotifications(most int) ([]Notification, error) {
-	return rows[Notification](t, "select * from notifications where not spread order by id limit ?", most)
+	return rows[Notification](t, "select * from notifications where not spread order by id limit $1", most)
 }
 
 // SpreadNotification says that the deliveries of one were made.
@@ -85,8 +85,8 @@ func deliveries(found []deliveryRow) []Delivery {
 func (t NotifyReader) WaitingDeliveries(target string, most int) ([]Delivery, error) {
 	found, err := rows[deliveryRow](t, "select "+deliveryColumns+
 		` from deliveries d join notifications n on n.id = d.notification_id
-		join notification_targets t on t.id = d.target_id where d.target_id = ? and d.state = 'waiting' order by d.id
-		limit ?`, target, most)
+		join notification_targets t on t.id = d.target_id where d.target_id = $1 and d.state = 'waiting' order by d.id
+		limit $2`, target, most)
 	return deliveries(found), err
 }
 
@@ -173,7 +173,7 @@ func (t NotifyWriter) SetNotifiedTo(seq int64) error {
 // UntoldFindings are the first whose state was not told.
 func (t NotifyReader) UntoldFindings(most int) ([]Finding, error) {
 	return rows[Finding](t, `select f.*, d.name as device from findings f join devices d on d.id = f.device_id
-		where f.told <> f.state order by f.id limit ?`, most)
+		where f.told <> f.state order by f.id limit $1`, most)
 }
 
 // ToldFindings notes that the states of findings were told.

@@ -76,7 +76,7 @@ func (t AccessReader) OperatorByName(name string) (Operator, error) {
 // OperatorsReaching are the names of operators who have a role with reach over a group.
 func (t AccessReader) OperatorsReaching(group string) ([]string, error) {
 	return rows[string](t, `select distinct o.name from operators o, jsonb_array_elements(o.grants) g
-		where o.disabled_at is null and jsonb_exists(g->'groups', ?) order by 1`, group)
+		where o.disabled_at is null and jsonb_exists(g->'groups', $1) order by 1`, group)
 }
 
 // Operator finds an operator by identifier.
@@ -89,9 +89,9 @@ func (t AccessReader) Operator(id string) (Operator, error) {
 func (t AccessReader) DecidingGroup(name string, granted []string) (string, error) {
 	found, err := rows[string](
 		t,
-		`select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = ?
+		`select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = $1
 			and g.name
-			<> all(?)
+			<> all($2)
 		and (exists (select 1 from operators o, jsonb_array_elements(o.grants) r where jsonb_exists(r->'groups',
 		g.name))
 			or exists (select 1 from assignments a where jsonb_exists(a.exclude, g.name))) order by 1 limit 1`,
@@ -118,7 +118,7 @@ func (t AccessReader) ListOperators(p Page) ([]Operator, string, error) {
 // LockOperator reads an operator for update, so that what is counted for one operator is counted one
 // after the other.
 func (t AccessWriter) LockOperator(id string) (Operator, error) {
-	found, err := rows[Operator](t, "select * from operators where id = ? for no key update", id)
+	found, err := rows[Operator](t, "select * from operators where id = $1 for no key update", id)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
@@ -237,7 +237,7 @@ func (t AccessWriter) LockSignInFailures(at time.Time, subjects ...string) ([]Si
 	}
 	return rows[SignInFailure](
 		t,
-		"select * from sign_in_failures where subject = any(?) order by subject for update",
+		"select * from sign_in_failures where subject = any($1) order by subject for update",
 		subjects,
 	)
 }
@@ -259,7 +259,7 @@ func (t AccessWriter) ClearSignInFailures(subjects ...string) error {
 func (t AccessReader) KnowsAddress(operator, address string) (bool, error) {
 	found, err := rows[bool](
 		t,
-		"select true from operator_addresses where operator_id = ? and address = ?",
+		"select true from operator_addresses where operator_id = $1 and address = $2",
 		operator,
 		address,
 	)

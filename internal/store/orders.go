@@ -44,11 +44,11 @@ func (t DevicesWriter) AddOrders(devices []string, o Order) ([]string, error) {
 		t,
 		`with numbered as (update devices set order_number = greatest(order_number, (select epoch
 			from service_state) << 32) + 1, changed_at =
-			now() where id = any(?) and state = 'live' returning id, order_number)
+			now() where id = any($1) and state = 'live' returning id, order_number)
 		insert into orders (device_id, number, kind, subject, state, created_by, created_at, ends_at, not_before,
 		revealed,
 		batch)
-		select id, order_number, ?, ?, 'queued', ?, ?, ?, ?, ?, ? from numbered returning device_id`,
+		select id, order_number, $2, $3, 'queued', $4, $5, $6, $7, $8, $9 from numbered returning device_id`,
 		devices,
 		o.Kind,
 		o.Subject,
@@ -70,8 +70,8 @@ func (t DevicesWriter) DeliverOrders(device string, after int64, at time.Time) (
 	}
 	return rows[Order](
 		t,
-		"select * from orders where device_id = ? and number > ? and state = 'delivered' and (ends_at is null "+
-			"or ends_at > ?) order by number",
+		"select * from orders where device_id = $1 and number > $2 and state = 'delivered' and (ends_at is null "+
+			"or ends_at > $3) order by number",
 		device,
 		after,
 		at,
@@ -82,10 +82,10 @@ func (t DevicesWriter) DeliverOrders(device string, after int64, at time.Time) (
 func (t DevicesReader) Rotates(device, subject string, at time.Time) (bool, error) {
 	found, err := rows[int64](
 		t,
-		`select number from orders where device_id = ? and kind = 'rotate' and subject in ('', ?)
+		`select number from orders where device_id = $1 and kind = 'rotate' and subject in ('', $2)
 			and state in ('queued',
 			'delivered')
-		and coalesce(not_before, created_at) <= ? limit 1`,
+		and coalesce(not_before, created_at) <= $3 limit 1`,
 		device,
 		subject,
 		at,

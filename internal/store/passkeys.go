@@ -50,10 +50,10 @@ func (t AccessWriter) DropPasskeys(operator string) error {
 // one included.
 func (t AccessWriter) AddCeremony(c PasskeyCeremony, before time.Time) (underWay int, err error) {
 	return addUnderWay(t.conn, c, "delete from passkey_ceremonies where created_at < $1", before,
-		"select count(*) from passkey_ceremonies where address = ?", c.Address)
+		"select count(*) from passkey_ceremonies where address = $1", c.Address)
 }
 
 // TakeCeremony gives one and deletes it: it is used once, also when what follows fails.
 func (t AccessWriter) TakeCeremony(hash []byte) (PasskeyCeremony, error) {
-	return one[PasskeyCeremony](t, "delete from passkey_ceremonies where hash = ? returning *", hash)
+	return one[PasskeyCeremony](t, "delete from passkey_ceremonies where hash = $1 returning *", hash)
 }

@@ -19,12 +19,12 @@ type ProviderAttempt struct {
 // way, this one included.
 func (t AccessWriter) AddProviderAttempt(a ProviderAttempt, before time.Time) (underWay int, err error) {
 	return addUnderWay(t.conn, a, "delete from provider_attempts where created_at < $1", before,
-		"select count(*) from provider_attempts where address = ?", a.Address)
+		"select count(*) from provider_attempts where address = $1", a.Address)
 }
 
 // TakeProviderAttempt gives one and deletes it: it is used once, also when what follows fails.
 func (t AccessWriter) TakeProviderAttempt(state []byte) (ProviderAttempt, error) {
-	return one[ProviderAttempt](t, "delete from provider_attempts where state = ? returning *", state)
+	return one[ProviderAttempt](t, "delete from provider_attempts where state = $1 returning *", state)
 }
 
 // OperatorByIdentity finds an operator by who a provider says it is.

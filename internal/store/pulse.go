@@ -77,7 +77,7 @@ type Replica struct {
 
 // Replicas are those that wrote that they are there since a time by the clock of the database, by identifier.
 func (t ServiceReader) Replicas(within time.Duration) ([]Replica, error) {
-	return rows[Replica](t, "select id, host, program, at from replicas where at > clock_timestamp() - ?::interval "+
+	return rows[Replica](t, "select id, host, program, at from replicas where at > clock_timestamp() - $1::interval "+
 		"order by id",
 		fmt.Sprintf("%d milliseconds", within.Milliseconds()))
 }

@@ -130,7 +130,7 @@ var UnusedTables = []Unused{{"scopes", "scope", "scope"}, {"settings", "settings
 // UnusedDigests are the digests of what was made before a time and no device has or had.
 func (t RetentionReader) UnusedDigests(u Unused, before time.Time) ([]string, error) {
 	return rows[string](t, "select digest from "+u.Table+
-		" s where s.created_at < ? and not exists (select from devices d where d."+
+		" s where s.created_at < $1 and not exists (select from devices d where d."+
 		u.device+" = s.digest) and not exists (select from desired_states x where x."+u.state+" = s.digest)", before)
 }
 

@@ -39,7 +39,7 @@ func (t RetentionWriter) KeepDay(from time.Time, all bool) error {
 
 // DayToKeep is the first day before one that has reports and was not copied; that one itself where there is none.
 func (t RetentionReader) DayToKeep(until time.Time) (time.Time, error) {
-	first, err := rows[time.Time](t, `select received_at from device_reports where received_at < ? and received_at >=
+	first, err := rows[time.Time](t, `select received_at from device_reports where received_at < $1 and received_at >=
 		coalesce((select done_to from retention where what = 'daily reports'), '-infinity'::timestamptz)
 		order by received_at limit 1`, until)
 	if err != nil || len(first) == 0 {

@@ -33,7 +33,7 @@ func (t RetentionWriter) ExtendMonths(m Months, now time.Time) error {
 	if err := t.takesItsTime(); err != nil {
 		return err
 	}
-	_, err := one[int64](t, "select history_extend(?, ?::date)", m.table, dayOf(now.AddDate(0, monthsAhead, 0)))
+	_, err := one[int64](t, "select history_extend($1, $2::date)", m.table, dayOf(now.AddDate(0, monthsAhead, 0)))
 	if err != nil {
 		return fmt.Errorf("making months for %s: %w", m.table, err)
 	}
@@ -46,7 +46,7 @@ func (t RetentionWriter) DropMonths(m Months, now time.Time) (int64, error) {
 	if err := t.takesItsTime(); err != nil {
 		return 0, err
 	}
-	n, err := one[int64](t, "select cardinality(history_drop(?, ?::date))", m.table, dayOf(now.Add(-m.Older)))
+	n, err := one[int64](t, "select cardinality(history_drop($1, $2::date))", m.table, dayOf(now.Add(-m.Older)))
 	if err != nil {
 		return 0, fmt.Errorf("dropping months of %s: %w", m.table, err)
 	}

@@ -41,7 +41,7 @@ func (t PasswordsWriter) AddReveal(r Reveal) error {
 
 // CountReveals counts those of an operator since a time.
 func (t PasswordsReader) CountReveals(operator string, since time.Time) (int, error) {
-	n, err := rows[int](t, "select count(*) from reveals where operator = ? and at > ?", operator, since)
+	n, err := rows[int](t, "select count(*) from reveals where operator = $1 and at > $2", operator, since)
 	if err != nil {
 		return 0, err
 	}
@@ -85,7 +85,7 @@ func (t PasswordsWriter) LockApproval(id string) (Approval, error) {
 	return one[Approval](
 		t,
 		"select a.*, d.name as device from approvals a join devices d on d.id = a.device_id "+
-			"where a.id = ? for update of a",
+			"where a.id = $1 for update of a",
 		id,
 	)
 }

@@ -101,7 +101,7 @@ func (t DeployReader) RolloutDevices(id string) ([]RolloutDevice, error) {
 	found, err := rows[row](
 		t,
 		`select device_id, wave, outcome, online, failing::text as failing, verified_at from rollout_devices
-		where rollout_id = ? order by device_id`,
+		where rollout_id = $1 order by device_id`,
 		id,
 	)
 	list := make([]RolloutDevice, len(found))
@@ -170,7 +170,7 @@ func (t DeployReader) Carrying(devices []string) ([]Carries, error) {
 	return rows[Carries](t, `select d.device_id, d.rollout_id, d.outcome not in ('not_open', 'late') as has
 		from rollouts r
 		join rollout_devices d on d.rollout_id = r.id
-		where r.ended_at is null and d.device_id = any(?) order by d.device_id, d.rollout_id`, devices)
+		where r.ended_at is null and d.device_id = any($1) order by d.device_id, d.rollout_id`, devices)
 }
 
 // GivesBack is what a device is to give back.
@@ -184,7 +184,7 @@ type GivesBack struct {
 func (t DeployReader) GivingBack(devices []string, after time.Time) ([]GivesBack, error) {
 	return rows[GivesBack](t, `select d.device_id, r.started_at as since, d.units from rollouts r
 		join rollout_devices d on d.rollout_id = r.id
-		where r.give_back and r.ended_at > ? and d.outcome not in ('not_open', 'late') and d.device_id = any(?)
+		where r.give_back and r.ended_at > $1 and d.outcome not in ('not_open', 'late') and d.device_id = any($2)
 		order by d.device_id, r.started_at`, after, devices)
 }
 
@@ -231,7 +231,7 @@ func (t DeployReader) RolloutSights(id string, devices []string) ([]RolloutSight
 			d.reported_number,
 		d.reported_at, d.last_contact, d.held, d.open_findings
 		from rollout_devices r join devices d on d.id = r.device_id
-		where r.rollout_id = ? and r.outcome not in ('not_open', 'late') and (? or r.device_id = any(?))
+		where r.rollout_id = $1 and r.outcome not in ('not_open', 'late') and ($2 or r.device_id = any($3))
 		order by r.device_id`,
 		id, devices == nil, devices,
 	)
@@ -249,7 +249,7 @@ type OpenFinding struct {
 func (t DeployReader) OpenFindingsOf(devices []string) ([]OpenFinding, error) {
 	type row struct{ DeviceID, Unit, Kind, Actual string }
 	found, err := rows[row](t, `select device_id, unit, kind, coalesce(actual::text, '') as actual from findings
-		where device_id = any(?) and closed_at is null`, devices)
+		where device_id = any($1) and closed_at is null`, devices)
 	list := make([]OpenFinding, len(found))
 	for i, f := range found {
 		id, wrong := unit.Parse(f.Unit)
@@ -265,7 +265,7 @@ func (t DeployReader) OpenFindingsOf(devices []string) ([]OpenFinding, error) {
 func (t DeployReader) UnderWay(things []string, except string) (name, thing string, err error) {
 	type row struct{ Name, Touches string }
 	found, err := rows[row](t, `select name, touches::text as touches from rollouts
-		where ended_at is null and name <> ? and jsonb_exists_any(touches, ?) order by id`, except, things)
+		where ended_at is null and name <> $1 and jsonb_exists_any(touches, $2) order by id`, except, things)
 	if err != nil || len(found) == 0 {
 		return "", "", err
 	}

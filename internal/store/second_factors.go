@@ -18,7 +18,7 @@ func (t AccessReader) SecondFactor(operator string) (SecondFactor, error) {
 
 // LockSecondFactor reads it for update.
 func (t AccessWriter) LockSecondFactor(operator string) (SecondFactor, error) {
-	found, err := rows[SecondFactor](t, "select * from second_factors where operator_id = ? for update", operator)
+	found, err := rows[SecondFactor](t, "select * from second_factors where operator_id = $1 for update", operator)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
@@ -53,7 +53,7 @@ func (t AccessWriter) SetRecoveryCodes(operator string, hashes [][]byte) error {
 func (t AccessWriter) UseRecoveryCode(operator string, hash []byte) (bool, error) {
 	found, err := rows[bool](
 		t,
-		"delete from recovery_codes where operator_id = ? and hash = ? returning true",
+		"delete from recovery_codes where operator_id = $1 and hash = $2 returning true",
 		operator,
 		hash,
 	)
@@ -62,7 +62,7 @@ func (t AccessWriter) UseRecoveryCode(operator string, hash []byte) (bool, error
 
 // CountRecoveryCodes counts those that are left.
 func (t AccessReader) CountRecoveryCodes(operator string) (int, error) {
-	n, err := rows[int](t, "select count(*) from recovery_codes where operator_id = ?", operator)
+	n, err := rows[int](t, "select count(*) from recovery_codes where operator_id = $1", operator)
 	if err != nil {
 		return 0, err
 	}

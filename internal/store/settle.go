@@ -92,9 +92,9 @@ type DeviceName struct {
 func (t DeployReader) LiveDevices(groups, ids []string) ([]DeviceName, error) {
 	return rows[DeviceName](
 		t,
-		`select id, name_key from devices where state = 'live' and (id = any(?) or 'everything' = any(?)
+		`select id, name_key from devices where state = 'live' and (id = any($1) or 'everything' = any($2)
 		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id
-		where g.name = any(?))) order
+		where g.name = any($3))) order
 		by id`,
 		ids,
 		groups,
@@ -112,7 +112,7 @@ type Membership struct {
 // MembersOf are the folded device names in each of the groups.
 func (t DeployReader) MembersOf(groups []string) ([]Membership, error) {
 	return rows[Membership](t, `select g.name, m.device, m.certain from group_members m
-		join groups g on g.id = m.group_id where g.name = any(?)`, groups)
+		join groups g on g.id = m.group_id where g.name = any($1)`, groups)
 }
 
 // Scope is what is settled for the devices that meet the same assignments.
@@ -240,7 +240,7 @@ func (t DeployWriter) LockForSettling(ids []string) ([]SettledDevice, error) {
 
 // LiveAmong are those of devices that are live, by identifier.
 func (t DeployReader) LiveAmong(ids []string) ([]string, error) {
-	return rows[string](t, "select id from devices where id = any(?) and state = 'live' order by id", ids)
+	return rows[string](t, "select id from devices where id = any($1) and state = 'live' order by id", ids)
 }
 
 // SettlingResult is what settling found out of one device: its scope, what is held on it, and its newest
@@ -350,7 +350,7 @@ func (t DeployReader) DesiredBefore(device string, epoch int64, most int) ([]Des
 
 // SettingsBody reads settings as the bytes that were stored.
 func (t DeployReader) SettingsBody(digest string) (string, error) {
-	found, err := rows[string](t, "select body from settings where digest = ?", digest)
+	found, err := rows[string](t, "select body from settings where digest = $1", digest)
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}

@@ -2,6 +2,15 @@
 // read is handed a [Reader], which has no method that writes. Only [Store.InTx] gives a [Writer], and only units of
 // work call it. Both are put together of facets, one for each part of the records: see facets.go.
 //
+// How records are asked for:
+//
+//   - One record by its columns, to find, add or alter, is GORM's: db.Where, Create, Updates.
+//   - Whatever joins, counts, locks or takes whole columns is SQL of ours, through rows, one and exec. A statement that
+//     is written down whole numbers its arguments ($1). Parts that are put together, such as [inReach], do not know
+//     their numbers and mark them (?). No statement has both.
+//   - pgx itself is used where neither can: for COPY and batches of reports and deposits, to listen, and for pulses and
+//     leases, which have connections of their own.
+//
 // The errors of its methods match [ErrNotFound], [ErrExists], [ErrStale] or [ErrInUse] where the records say no, and
 // are those of PostgreSQL and the context otherwise.
 package store
@@ -304,7 +313,7 @@ func (a array[T]) Value() (driver.Value, error) {
 	return []T(a), nil
 }
 
-// rows runs a query of our own SQL. Lists among the arguments are arrays: write "= any(?)".
+// rows runs a query of our own SQL. Lists among the arguments are arrays: write "= any($1)".
 func rows[T any](t querier, query string, args ...any) ([]T, error) {
 	for i, arg := range args {
 		switch list := arg.(type) {

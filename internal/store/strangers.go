@@ -26,7 +26,7 @@ func (t TrailWriter) CountStranger(minute time.Time, action, address, name strin
 
 // TakeStrangers removes the sums of minutes before a time, and gives them.
 func (t TrailWriter) TakeStrangers(before time.Time) ([]StrangerAttempts, error) {
-	return rows[StrangerAttempts](t, `with gone as (delete from stranger_attempts where minute < ? returning *)
+	return rows[StrangerAttempts](t, `with gone as (delete from stranger_attempts where minute < $1 returning *)
 		select minute, action, sum(count) as attempts,
 			coalesce(to_jsonb((array_agg(distinct address) filter (where address <> ''))[:20]), '[]') as addresses,
 			coalesce(to_jsonb((array_agg(distinct name) filter (where name <> ''))[:20]), '[]') as names

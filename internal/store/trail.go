@@ -95,7 +95,7 @@ func (t TrailReader) TrailAfter(seq int64, f TrailFilter, most int) ([]audit.Ent
 
 // TrailEntry reads one.
 func (t TrailReader) TrailEntry(seq int64) (audit.Entry, error) {
-	found, err := one[auditRow](t, "select * from audit_entries where seq = ?", seq)
+	found, err := one[auditRow](t, "select * from audit_entries where seq = $1", seq)
 	if err != nil {
 		return audit.Entry{}, err
 	}
@@ -148,7 +148,7 @@ func (t TrailReader) ListCheckpoints(p Page) ([]Checkpoint, string, error) {
 	}
 	found, err := rows[Checkpoint](
 		t,
-		"select * from checkpoints where seq < ? order by seq desc limit ?",
+		"select * from checkpoints where seq < $1 order by seq desc limit $2",
 		before,
 		p.limit()+1,
 	)
@@ -161,7 +161,7 @@ func (t TrailReader) ListCheckpoints(p Page) ([]Checkpoint, string, error) {
 
 // CheckpointsWithin are those that end behind one entry and at another at most, in order.
 func (t TrailReader) CheckpointsWithin(after, last int64) ([]Checkpoint, error) {
-	return rows[Checkpoint](t, "select * from checkpoints where seq > ? and seq <= ? order by seq", after, last)
+	return rows[Checkpoint](t, "select * from checkpoints where seq > $1 and seq <= $2 order by seq", after, last)
 }
 
 // FoundBroken is the action under which it stands on the trail that the trail was found altered.
@@ -169,7 +169,7 @@ const FoundBroken = "trail.found_broken"
 
 // TrailFoundBroken says why the trail is not what it was, as long as it was not signed since; empty where it is.
 func (t TrailReader) TrailFoundBroken() (why string, err error) {
-	found, err := rows[string](t, `select reason from audit_entries where action = ? and
+	found, err := rows[string](t, `select reason from audit_entries where action = $1 and
 		at > coalesce((select max(at) from checkpoints), '-infinity') order by seq desc limit 1`, FoundBroken)
 	if err != nil || len(found) == 0 {
 		return "", err

@@ -133,5 +133,5 @@ func (t FindingsWriter) Waive(device, unitName, subject string, waived bool) err
 // FindingsWith are findings by identifier, with the names of their devices.
 func (t FindingsReader) FindingsWith(ids []int64) ([]Finding, error) {
 	return rows[Finding](t, "select x.*, d.name as device from findings x join devices d on d.id = x.device_id "+
-		"where x.id = any(?) order by x.id", ids)
+		"where x.id = any($1) order by x.id", ids)
 }

@@ -8,7 +8,7 @@ import (
 
 // ScopesByDigest reads the assignments of scopes, as JSON by digest.
 func (t FindingsReader) ScopesByDigest(digests []string) ([]Scope, error) {
-	return rows[Scope](t, "select digest, assignments from scopes where digest = any(?)", digests)
+	return rows[Scope](t, "select digest, assignments from scopes where digest = any($1)", digests)
 }
 
 // RecentFindings are findings of devices in reach that came or were closed since a time, latest first.
