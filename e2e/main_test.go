@@ -186,6 +186,23 @@ func startOn(t *testing.T, cluster *pgcluster.Cluster) *service {
 }
 
 func startWith(t *testing.T, url string) *service {
+	s := configured(t, url)
+	require.NoError(t, app.CreateKeys(t.Context(), s.config))
+	s.run()
+	_, err := s.Access.EnsureOwner(t.Context(), "asta", ownerPassword)
+	require.NoError(t, err)
+	s.escrowKey()
+	s.owner = client.New(s.URL, "")
+	_, err = s.owner.SignIn(t.Context(), "asta", ownerPassword)
+	require.NoError(t, err)
+	s.db, err = store.Open(t.Context(), url)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.stop(); s.db.Close() })
+	return s
+}
+
+// configured is a service that was not started yet.
+func configured(t *testing.T, url string) *service {
 	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}
 	s.config = app.Config{
 		Listen:       "127.0.0.1:0",
@@ -200,17 +217,6 @@ func startWith(t *testing.T, url string) *service {
 		// Hashing was half of what the tests cost; the commands that they start hash in full.
 		PasswordMemory: 64,
 	}
-	require.NoError(t, app.CreateKeys(t.Context(), s.config))
-	s.run()
-	_, err := s.Access.EnsureOwner(t.Context(), "asta", ownerPassword)
-	require.NoError(t, err)
-	s.escrowKey()
-	s.owner = client.New(s.URL, "")
-	_, err = s.owner.SignIn(t.Context(), "asta", ownerPassword)
-	require.NoError(t, err)
-	s.db, err = store.Open(t.Context(), url)
-	require.NoError(t, err)
-	t.Cleanup(func() { s.stop(); s.db.Close() })
 	return s
 }
 

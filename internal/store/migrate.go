@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -28,8 +29,16 @@ var migrations embed.FS
 // servesFrom is the schema of the oldest program that can serve while the schema is the newest.
 const servesFrom = 28
 
-// ErrNewerSchema is given where a newer program brought the schema further than this one knows.
-var ErrNewerSchema = errors.New("the schema of the database is newer than this program")
+// squashed is the program that brings databases of earlier ones to the first schema that this one knows.
+const squashed = "0.14.0"
+
+// Errors of [Store.CheckSchema].
+var (
+	// ErrNewerSchema is given where a newer program brought the schema further than this one knows.
+	ErrNewerSchema = errors.New("the schema of the database is newer than this program")
+	// ErrOlderSchema is given where the schema is older than the first one that this program knows.
+	ErrOlderSchema = errors.New("the schema of the database is too old for this program")
+)
 
 const (
 	migrationLock = 8470_1
@@ -40,18 +49,22 @@ const (
 	sayWaiting   = 10 * time.Second
 )
 
-// Newest is the version of the schema that this program makes.
-func Newest() int64 {
-	newest := int64(0)
+// versions are those of the schema that migrations of this program make, in order. The first makes all of it.
+func versions() []int64 {
+	var known []int64
 	files, _ := fs.Glob(migrations, "migrations/*.sql") // the pattern is right
 	for _, file := range files {
 		number, _, _ := strings.Cut(path.Base(file), "_")
 		if n, err := strconv.ParseInt(number, 10, 64); err == nil {
-			newest = max(newest, n)
+			known = append(known, n)
 		}
 	}
-	return newest
+	slices.Sort(known)
+	return known
 }
+
+// Newest is the version of the schema that this program makes.
+func Newest() int64 { return slices.Max(versions()) }
 
 // migrating opens connections without limits on statements and with a short one on locks. They are apart from those of
 // the service, so that one connection in its pool is enough.
@@ -99,27 +112,9 @@ func (s *Store) migrate(ctx context.Context, log *slog.Logger) error {
 		return err
 	}
 	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
+	if err == nil {
+		err = bringUp(ctx, log, pool, files)
 	}
-	db := stdlib.OpenDBFromPool(pool)
-	defer db.Close()
-	provider, err := goose.NewProvider(goose.DialectPostgres, db, files)
-	if err != nil {
-		return err
-	}
-	err = patiently(ctx, log, func() error {
-		for {
-			done, err := provider.UpByOne(ctx)
-			switch {
-			case errors.Is(err, goose.ErrNoNextVersion):
-				return nil
-			case err != nil:
-				return err
-			}
-			log.Info("the schema was brought further", "migration", path.Base(done.Source.Path), "took", done.Duration)
-		}
-	})
 	if err != nil {
 		return err
 	}
@@ -135,6 +130,28 @@ func (s *Store) migrate(ctx context.Context, log *slog.Logger) error {
 		"on conflict do nothing",
 		Newest(), version.Number(), servesFrom)
 	return err
+}
+
+// bringUp makes the migrations of some files that the database does not have, one after the other.
+func bringUp(ctx context.Context, log *slog.Logger, pool *pgxpool.Pool, files fs.FS) error {
+	db := stdlib.OpenDBFromPool(pool)
+	defer db.Close()
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	if err != nil {
+		return err
+	}
+	return patiently(ctx, log, func() error {
+		for {
+			done, err := provider.UpByOne(ctx)
+			switch {
+			case errors.Is(err, goose.ErrNoNextVersion):
+				return nil
+			case err != nil:
+				return err
+			}
+			log.Info("the schema was brought further", "migration", path.Base(done.Source.Path), "took", done.Duration)
+		}
+	})
 }
 
 // waitForMigration takes the lock of migrations, and says who has it meanwhile.
@@ -184,11 +201,19 @@ func patiently(ctx context.Context, log *slog.Logger, do func() error) error {
 	}
 }
 
-// CheckSchema refuses a schema that a newer program made, and names that one. A database without any is fine.
+// CheckSchema refuses a schema that a newer program made, and names that one, and a schema that is too old to be brought
+// up to date. A database without any is fine.
 func (s *Store) CheckSchema(ctx context.Context) error {
 	found, err := s.Schema(ctx)
-	if err != nil || found <= Newest() {
+	if err != nil {
 		return err
+	}
+	if oldest := versions()[0]; found > 0 && found < oldest {
+		return fmt.Errorf("%w: it is at %d, and this is version %s, which begins at %d; start version %s once, which "+
+			"brings it there, then this one", ErrOlderSchema, found, version.Number(), oldest, squashed)
+	}
+	if found <= Newest() {
+		return nil
 	}
 	program, err := rows[string](s.With(ctx),
 		"select program from schema_programs where version <= $1 order by version desc limit 1", found)
@@ -215,5 +240,11 @@ func (s *Store) Schema(ctx context.Context) (int64, error) {
 // Behind is how many migrations the database lacks. It changes nothing.
 func (s *Store) Behind(ctx context.Context) (int, error) {
 	found, err := s.Schema(ctx)
-	return int(max(0, Newest()-found)), err
+	behind := 0
+	for _, v := range versions() {
+		if v > found {
+			behind++
+		}
+	}
+	return behind, err
 }
