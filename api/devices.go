@@ -163,7 +163,7 @@ type Finding struct {
 	Expected    json.RawMessage `json:"expected"`
 	Actual      json.RawMessage `json:"actual"`
 	Assignments []string        `json:"assignments" nullable:"false" doc:"Whose rule it breaks"`
-	State       string          `json:"state" enum:"open,waived,settled,corrected"`
+	State       string          `json:"state" enum:"open,waived,closed,corrected"`
 	FirstSeen   time.Time       `json:"first_seen"`
 	LastSeen    time.Time       `json:"last_seen"`
 	ClosedAt    *time.Time      `json:"closed_at"`
@@ -175,7 +175,7 @@ type Finding struct {
 // Happened is one thing that is known of a setting of a device.
 type Happened struct {
 	At       time.Time `json:"at"`
-	What     string    `json:"what" enum:"found,settled,corrected,event,viewed" doc:"event: the device says so; viewed: an operator saw a password of the device"`
+	What     string    `json:"what" enum:"found,closed,corrected,event,viewed" doc:"event: the device says so; viewed: an operator saw a password of the device"`
 	Words    string    `json:"words"`
 	Operator string    `json:"operator" doc:"Who saw a password; empty for others"`
 }

@@ -157,7 +157,7 @@ func TestColleaguesInTheConsole(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, open.Items, 1)
 	assert.Equal(t, 2, open.Items[0].CameBack)
-	assert.Equal(t, "settled", open.Items[0].LastState)
+	assert.Equal(t, "closed", open.Items[0].LastState)
 	b.do(
 		"many are settled at once",
 		chromedp.Navigate(s.URL+"/drift?by=group"),

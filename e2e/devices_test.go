@@ -97,7 +97,7 @@ func TestDriftIsCorrectedOrStaysOpen(t *testing.T) {
 
 	require.NoError(t, d.Unlock(t.Context(), d.Find("keeper")))
 	require.NoError(t, d.Cycle(t.Context()))
-	settled, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "settled"}, client.Page{})
+	settled, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "closed"}, client.Page{})
 	require.NoError(t, err)
 	assert.Len(t, settled.Items, 2)
 	assert.Equal(t, "in_step", standing(s, "SKL-WKS-001"))

@@ -88,7 +88,7 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 		assert.IsIncreasing(t, append([]string{""}, names...))
 	}
 	for want, q := range map[int]client.FindingQuery{many: {}, many / 10: {Unit: "lockout"},
-		many * 9 / 10: {Unit: "passwords.min_length", Kind: "wrong_value"}, 0: {State: "settled"}} {
+		many * 9 / 10: {Unit: "passwords.min_length", Kind: "wrong_value"}, 0: {State: "closed"}} {
 		findings, err := client.All(
 			0,
 			func(p client.Page) (client.List[api.Finding], error) { return s.owner.Findings(ctx, q, p) },
@@ -132,7 +132,7 @@ func TestLargeListsAreWholeAndPaged(t *testing.T) {
 	none, err := s.owner.FindingCounts(ctx, "group", client.FindingQuery{Assignment: "bas"})
 	require.NoError(t, err)
 	assert.Empty(t, none.Items, "a part of a name is another name")
-	_, err = s.owner.Findings(ctx, client.FindingQuery{State: "settled", Assignment: "base"}, client.Page{})
+	_, err = s.owner.Findings(ctx, client.FindingQuery{State: "closed", Assignment: "base"}, client.Page{})
 	problem(t, err, 422, "only open findings")
 	o, err := s.owner.Overview(ctx)
 	require.NoError(t, err)

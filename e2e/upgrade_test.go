@@ -4,6 +4,7 @@ import (
 	"compress/gzip"
 	"fmt"
 	"io"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"strings"
@@ -101,4 +102,23 @@ func TestAnUpgradeOfTheFormerVersion(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "done", done.State)
 	s.until(func() bool { return s.why("SKL-TKT-001").Device.Desired == 2 })
+}
+
+// What the program before writes while the schema is ahead of it is stored in the words of today, and what it wrote
+// before is too.
+func TestFindingsOfTheFormerVersionAreClosed(t *testing.T) {
+	beside(t)
+	url := restored(t)
+	closing := `insert into findings (device_id, key, unit, kind, subject, assignments, state, first_seen, last_seen,
+		closed_at, told) select id, 'k', 'lockout', 'wrong_value', '', '[]', 'settled', now(), now(), now(), 'settled'
+		from devices limit 1`
+	require.NoError(t, change(t, url, closing))
+	db, err := store.Open(t.Context(), url)
+	require.NoError(t, err)
+	defer db.Close()
+	require.NoError(t, db.Migrate(t.Context(), slog.New(slog.DiscardHandler)))
+	require.NoError(t, change(t, url, closing))
+	states, err := query[string](t, url, "select string_agg(state || ' ' || told, ', ' order by id) from findings")
+	require.NoError(t, err)
+	assert.Equal(t, "closed closed, closed settled", states)
 }

@@ -50,7 +50,7 @@ func (a *app) driftCommand() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&q.State, "state", "open", "`state`: open, waived, settled or corrected")
+	f.StringVar(&q.State, "state", "open", "`state`: open, waived, closed or corrected")
 	f.StringVar(&q.Unit, "unit", "", "only this `setting`, as it is shown or written, such as administrators")
 	f.StringVar(&q.Kind, "kind", "", "only this `kind`, such as member_extra")
 	f.StringVar(&q.Group, "group", "", "only devices in this `group`")
@@ -63,7 +63,7 @@ func (a *app) driftCommand() *cobra.Command {
 	f.IntVar(&most, "most", 200, "list at most this `number`; 0 for all")
 	_ = cmd.RegisterFlagCompletionFunc(
 		"state",
-		cobra.FixedCompletions([]string{"open", "waived", "settled", "corrected"}, cobra.ShellCompDirectiveNoFileComp),
+		cobra.FixedCompletions([]string{"open", "waived", "closed", "corrected"}, cobra.ShellCompDirectiveNoFileComp),
 	)
 	kinds := make([]string, len(drift.Kinds))
 	for i, k := range drift.Kinds {

@@ -8,7 +8,7 @@ import (
 const (
 	FindingOpen      = "open"
 	FindingWaived    = "waived"    // accepted until a day
-	FindingSettled   = "settled"   // gone from a later report
+	FindingClosed    = "closed"    // gone from a later report
 	FindingCorrected = "corrected" // the device found it and put it right by itself
 )
 
@@ -68,7 +68,7 @@ type FindingFilter struct {
 func (f FindingFilter) where() (string, []any) {
 	sql, args := "true", []any{}
 	switch f.State {
-	case FindingOpen, FindingWaived, FindingSettled, FindingCorrected:
+	case FindingOpen, FindingWaived, FindingClosed, FindingCorrected:
 		sql = "x.state = '" + f.State + "'"
 	}
 	if f.Unit != "" {

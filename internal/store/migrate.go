@@ -27,7 +27,7 @@ import (
 var migrations embed.FS
 
 // servesFrom is the schema of the oldest program that can serve while the schema is the newest.
-const servesFrom = 28
+const servesFrom = 31
 
 // squashed is the program that brings databases of earlier ones to the first schema that this one knows.
 const squashed = "0.14.0"

@@ -3,6 +3,7 @@ package store_test
 import (
 	"bytes"
 	"log/slog"
+	"path/filepath"
 	"sync"
 	"testing"
 	"testing/fstest"
@@ -67,19 +68,21 @@ func TestAMigrationLetsOthersGoFirst(t *testing.T) {
 
 // Only a schema that this program knows the way from is brought up to date; the others say which program to start.
 func TestSchemasThatAreRefused(t *testing.T) {
+	made, err := filepath.Glob("migrations/*.sql")
+	require.NoError(t, err)
 	for name, c := range map[string]struct {
 		statement string
 		is        error
 		says      string
 		behind    int
 	}{
-		"none":    {"drop table goose_db_version", nil, "", 1},
+		"none":    {"drop table goose_db_version", nil, "", len(made)},
 		"today's": {"select 1", nil, "", 0},
-		"too old": {"update goose_db_version set version_id = 28 where version_id = 31", store.ErrOlderSchema,
-			"0.14.0", 1},
+		"too old": {"delete from goose_db_version where version_id > 31; update goose_db_version set version_id = 28 " +
+			"where version_id = 31", store.ErrOlderSchema, "0.14.0", len(made)},
 		"too new": {"insert into goose_db_version (version_id, is_applied) values (9000, true)", store.ErrNewerSchema,
 			"9000", 0},
-		"not there": {"delete from goose_db_version where version_id > 0", nil, "", 1},
+		"not there": {"delete from goose_db_version where version_id > 0", nil, "", len(made)},
 	} {
 		t.Run(name, func(t *testing.T) {
 			db, url := storetest.Open(t)

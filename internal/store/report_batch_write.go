@@ -124,7 +124,7 @@ func (b *ReportBatch) writeFindings(q *pgx.Batch) {
 		}
 	}
 	if len(gone) > 0 {
-		q.Queue("update findings set state = 'settled', closed_at = $2 where id = any($1::bigint[]) "+
+		q.Queue("update findings set state = 'closed', closed_at = $2 where id = any($1::bigint[]) "+
 			"and closed_at is null", gone, at)
 	}
 	for state, ids := range moved {

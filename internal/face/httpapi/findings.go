@@ -50,7 +50,7 @@ func unitTitle(name string) string {
 
 // FindingQuery narrows a list of findings.
 type FindingQuery struct {
-	State      string `query:"state" enum:"open,waived,settled,corrected" default:"open"`
+	State      string `query:"state" enum:"open,waived,closed,corrected" default:"open"`
 	Unit       string `query:"unit" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`
 	Kind       string `query:"kind" doc:"Without one, the list leaves out unit_unsupported: what a platform does not support"`
 	Assignment string `query:"assignment" maxLength:"63" doc:"Name of an assignment that decided the setting"`

@@ -173,7 +173,7 @@ func (n *news) findings() (full bool, err error) {
 		return false, err
 	}
 	kinds := map[string]Kind{
-		store.FindingOpen: FindingOpened, store.FindingCorrected: FindingCorrected, store.FindingSettled: FindingClosed,
+		store.FindingOpen: FindingOpened, store.FindingCorrected: FindingCorrected, store.FindingClosed: FindingClosed,
 	}
 	for _, f := range list {
 		kind, tells := kinds[f.State]

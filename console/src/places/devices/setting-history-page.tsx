@@ -11,7 +11,7 @@ type Happened = Schemas["Happened"];
 
 const what: Record<Happened["what"], { name: string; colour: string }> = {
   found: { name: "found", colour: "text-red" },
-  settled: { name: "settled", colour: "text-green" },
+  closed: { name: "closed", colour: "text-green" },
   corrected: { name: "corrected by the device", colour: "text-green" },
   event: { name: "on the device", colour: "" },
   viewed: { name: "password seen", colour: "text-brass" },

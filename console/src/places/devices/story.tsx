@@ -82,8 +82,8 @@ export function Happened({ why }: { why: DeviceWhy }) {
 
 export function History({ why }: { why: DeviceWhy }) {
   const now = useNow();
-  const colour = { open: "", waived: "text-waiting", settled: "text-green", corrected: "text-green" };
-  const verb = { open: "", waived: "waived: ", settled: "settled: ", corrected: "corrected by the device: " };
+  const colour = { open: "", waived: "text-waiting", closed: "text-green", corrected: "text-green" };
+  const verb = { open: "", waived: "waived: ", closed: "closed: ", corrected: "corrected by the device: " };
   return (
     <Aside title="Findings">
       {why.history.length === 0 && <p className="text-second">No findings since its first report.</p>}

@@ -107,7 +107,7 @@ export function DriftPage() {
             { value: "open", label: "open" },
             { value: "waived", label: "waived" },
             { value: "corrected", label: "corrected by the device" },
-            { value: "settled", label: "settled" },
+            { value: "closed", label: "closed" },
           ]}
         />
         {filter.device && <TextButton onClick={() => set({ device: "" })}>Only {filter.device} ✕</TextButton>}

@@ -5,7 +5,7 @@ import { clock, useNow } from "@/domain/time";
 import { Words } from "@/domain/words";
 import { Aside } from "@/ui/page";
 
-const outcome = { open: "", waived: "waived: ", settled: "settled: ", corrected: "corrected by the device: " };
+const outcome = { open: "", waived: "waived: ", closed: "closed: ", corrected: "corrected by the device: " };
 
 /** Findings that are the same but for their time, latest first, with how often they came. */
 function alike(findings: Finding[]): { latest: Finding; times: number }[] {
