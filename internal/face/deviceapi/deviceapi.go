@@ -89,6 +89,8 @@ func refuse(status int, code, detail string) error {
 	return p
 }
 
+// keys answers anybody with the key list and the service's time. The root key signed the list, and the time is
+// signed with a key of it, so that a device whose clock is wrong can enrol.
 func (a *API) keys(c fiber.Ctx) error {
 	list := a.Passwords.KnownKeyList()
 	now, key := a.Now(), a.Passwords.Signing()
@@ -104,6 +106,8 @@ func (a *API) keys(c fiber.Ctx) error {
 	return c.JSON(protocol.Keys{KeyList: list, Time: signed})
 }
 
+// enrol takes in a device. Its request is signed with the key that it carries, which proves that whoever sends it
+// holds the private half; the token in it says that the device may come.
 func (a *API) enrol(c fiber.Ctx) error {
 	signed, err := a.open(c)
 	if err != nil {
@@ -173,6 +177,8 @@ func (a *API) from(c fiber.Ctx) (store.ExchangeState, request, error) {
 	return d, req, nil
 }
 
+// checkIn answers the regular request of a device: what it is to have, what it is to do, and which of what it told
+// was taken. A device that waits for an owner is told only that.
 func (a *API) checkIn(c fiber.Ctx) error {
 	d, req, err := a.from(c)
 	if err != nil {
@@ -209,6 +215,8 @@ func (a *API) exchanged(
 	return a.door.do(ctx, work)
 }
 
+// exchange does what a check-in asks for. Numbers that were used before are refused before anything of the request is
+// taken.
 func (a *API) exchange(
 	ctx context.Context, d store.ExchangeState, req request, body protocol.CheckIn, answer *protocol.Answer,
 ) (err error) {

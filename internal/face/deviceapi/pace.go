@@ -13,6 +13,7 @@ type pace struct {
 	out map[string]time.Time // devices that were woken, with the time until which others wait for them
 }
 
+// call is a parked request that is to be answered when its turn comes.
 type call struct {
 	device string
 	waiter *waiter

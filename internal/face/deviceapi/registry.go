@@ -51,6 +51,7 @@ const (
 	lastWrite    = 5 * time.Second // of times of last contact, when the service stops
 )
 
+// newRegistry knows no device yet. Contact writes times of last contact, and gives those that it could not write.
 func newRegistry(
 	known Known, contact func(ctx context.Context, contacts []store.Contact) ([]store.Contact, error), hub *notices.Hub,
 	log *slog.Logger, now func() time.Time) *registry {
@@ -254,6 +255,8 @@ func (r *registry) noteContact(id string, at time.Time) {
 	r.contacts[id] = at
 }
 
+// writeContacts writes the times of last contact that were noted. Those that were not written, since another
+// transaction held the device, are noted again unless the device was heard from meanwhile.
 func (r *registry) writeContacts(ctx context.Context) {
 	r.mu.Lock()
 	contacts := make([]store.Contact, 0, len(r.contacts))
@@ -323,6 +326,7 @@ func (r *registry) end() <-chan struct{} {
 // maxHeld bounds the requests that one replica holds open.
 const maxHeld = 100_000
 
+// release lets go of a parked request, and gives the turn of its device to the next one.
 func (r *registry) release(id string, w *waiter) {
 	r.mu.Lock()
 	defer r.mu.Unlock()

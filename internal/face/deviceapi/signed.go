@@ -18,6 +18,7 @@ type request struct {
 	digest  string
 }
 
+// open reads a request as a signed document. Nothing of it is believed yet.
 func (a *API) open(c fiber.Ctx) (*protocol.SignedDocument, error) {
 	if len(c.Body()) > protocol.MaxRequest {
 		return nil, refuse(
@@ -37,6 +38,8 @@ func (a *API) open(c fiber.Ctx) (*protocol.SignedDocument, error) {
 	return signed, nil
 }
 
+// verify checks that a key signed the request, for this address and about now. A request that was recorded and is
+// sent again elsewhere or later is refused.
 func (a *API) verify(c fiber.Ctx, signed *protocol.SignedDocument, key ed25519.PublicKey) (request, error) {
 	payload, err := signed.Verify(key)
 	if err != nil {

@@ -69,6 +69,7 @@ type Options struct {
 	Done      context.Context // ends streams when the service stops
 }
 
+// routes are the handlers of the operators' interface.
 type routes struct {
 	Options
 	app     *fiber.App
@@ -101,6 +102,8 @@ func Description() ([]byte, error) {
 	return newAPI(fiber.New(), Options{Log: slog.New(slog.DiscardHandler)}).huma.OpenAPI().MarshalJSON()
 }
 
+// newAPI describes the operators' interface and adds every route of it. Every one goes through the same middleware,
+// which finds out who asks, and through register, which asks for the right.
 func newAPI(app *fiber.App, o Options) *routes {
 	config := huma.DefaultConfig("Rank Warden", "1")
 	config.Info.Description = "The operators' interface of Rank Warden. Every list is paged: pass `next` of a page " +

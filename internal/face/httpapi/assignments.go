@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewAssignment gives lists as [] where they are empty, never as null.
 func viewAssignment(a store.Assignment) api.Assignment {
 	return api.Assignment{
 		Name:     a.Name,
@@ -38,6 +39,7 @@ func (a *routes) assignmentsRoutes() {
 	register(a, operation.DeleteAssignment, removal(a.Changes.RemoveAssignment))
 }
 
+// newAssignment is the request to create an assignment.
 type newAssignment struct {
 	Body struct {
 		Name string `json:"name" minLength:"1" maxLength:"63"`

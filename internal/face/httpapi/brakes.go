@@ -10,6 +10,8 @@ import (
 	"rankwarden.example/internal/room/organisation"
 )
 
+// viewHeld shows what waits at the brake: what it would do, without the request itself. Devices are named only to those
+// whose reach is everywhere.
 func viewHeld(who rights.Identity) func(h organisation.HeldByBrake) api.Held {
 	return func(h organisation.HeldByBrake) api.Held {
 		v := api.Held{
@@ -52,6 +54,7 @@ func (a *routes) showBrake(ctx context.Context, who rights.Identity, in *NamePat
 	return &struct{ Body api.Held }{viewHeld(who)(h)}, nil
 }
 
+// decideBrake releases what waits at the brake, or refuses it. Either needs a reason.
 func (a *routes) decideBrake(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
 	Body struct {

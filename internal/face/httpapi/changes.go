@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewChange shows a change without its edits.
 func viewChange(c store.Change) api.Change {
 	return api.Change{
 		Name:      c.Name,
@@ -28,6 +29,8 @@ func viewChange(c store.Change) api.Change {
 	}
 }
 
+// viewChangeDetail shows a change with its edits. A conflict is of no interest once the change went out or was
+// dropped.
 func viewChangeDetail(c changes.ChangeWithEdits) api.ChangeDetail {
 	detail := api.ChangeDetail{
 		Change:  viewChange(c.Change),

@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewEvent shows an event in words, with the fields that the words were made of.
 func viewEvent(e store.DeviceEvent) api.Event {
 	return api.Event{
 		ID:       e.ID,

@@ -75,6 +75,8 @@ const (
 	mostHours  = 24 * 366
 )
 
+// askForToken begins a device authorization grant (RFC 8628, section 3.1). Whoever asks is not signed in, so how
+// many an address may have under way is bounded.
 func (a *routes) askForToken(c fiber.Ctx) error {
 	program, hours := c.FormValue("program", "a program"), usualHours
 	if given := c.FormValue("hours"); given != "" {
@@ -99,6 +101,8 @@ func (a *routes) askForToken(c fiber.Ctx) error {
 	})
 }
 
+// takeToken answers the polling of a program (RFC 8628, section 3.4). Its errors are those of the RFC, not problem
+// documents, since standard clients read them.
 func (a *routes) takeToken(c fiber.Ctx) error {
 	if given := c.FormValue("grant_type"); given != grantType {
 		return refuseForm(c, "unsupported_grant_type", "grant_type must be "+grantType)

@@ -16,6 +16,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewDevice shows a device as lists do.
 func viewDevice(d store.Device) api.Device {
 	return api.Device{
 		ID:                 d.ID,
@@ -52,6 +53,8 @@ func unitNames(units []unit.ID) []string {
 	return names
 }
 
+// viewUnit shows one setting of a device: what is desired, what is reported, which assignment decided, and what
+// differs.
 func viewUnit(a reporting.SettingWhy, aims []api.DeviceAim) api.UnitWhy {
 	u := api.UnitWhy{
 		Unit:               a.Unit.String(),
@@ -107,6 +110,7 @@ func unitFindings(a reporting.SettingWhy) []api.UnitFinding {
 	return out
 }
 
+// viewWhy shows everything that is known of a device. Accounts and local groups are there only once it has reported.
 func viewWhy(w reporting.DeviceWhy) api.DeviceWhy {
 	out := api.DeviceWhy{
 		At:          w.At,
@@ -222,6 +226,7 @@ func (a *routes) showDevice(
 	return &struct{ Body api.Device }{viewDevice(d)}, err
 }
 
+// deviceWhy answers with everything that is known of a device, now or at a time of the past.
 func (a *routes) deviceWhy(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
 	At time.Time `query:"at" doc:"As it was at this time; now when left out"`
@@ -253,6 +258,7 @@ func (a *routes) deviceWhy(ctx context.Context, who rights.Identity, in *struct 
 	return &struct{ Body api.DeviceWhy }{out}, err
 }
 
+// settingHistory lists what happened to one setting of a device, the latest first.
 func (a *routes) settingHistory(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
 	Setting string `query:"setting" required:"true" maxLength:"300" doc:"As in documents, such as membership.administrators, or as it is shown, such as administrators"`

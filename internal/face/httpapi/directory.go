@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewEntry shows a person or group of the directory.
 func viewEntry(e store.DirectoryEntry) api.DirectoryEntry {
 	out := api.DirectoryEntry{
 		Ref:       e.Ref,
@@ -32,6 +33,7 @@ func viewEntry(e store.DirectoryEntry) api.DirectoryEntry {
 // maxSkipped is how many of those passed over are named in an answer.
 const maxSkipped = 100
 
+// viewDirectoryChange says what an import altered, or would.
 func viewDirectoryChange(c organisation.DirectoryChange) api.DirectoryChange {
 	out := api.DirectoryChange{
 		Entries: c.Entries,
@@ -57,12 +59,14 @@ func (a *routes) directoryRoutes() {
 	register(a, operation.PolicySchema, a.policySchema)
 }
 
+// ldifRequest carries a file of the directory (RFC 2849) as it is.
 type ldifRequest struct {
 	Replace bool   `query:"replace" doc:"Remove what an earlier import brought and this one lacks"`
 	Accept  bool   `query:"accept"  doc:"Also when many lack that policies in force name"`
 	RawBody []byte `                                                                               contentType:"text/plain"`
 }
 
+// factsRequest carries organisation facts of many devices.
 type factsRequest struct {
 	Body struct {
 		Devices []api.Facts `json:"devices" minItems:"1" maxItems:"5000" nullable:"false"`
@@ -85,6 +89,7 @@ func (a *routes) importDirectory(
 	return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
 }
 
+// directoryConnection says whether a directory is connected, and how its last run ended.
 func (a *routes) directoryConnection(
 	ctx context.Context, _ rights.Identity, _ *struct{},
 ) (*struct{ Body api.DirectoryState }, error) {

@@ -11,6 +11,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewEnrolment shows an enrolment token without its secret, which only the answer to its creation has.
 func viewEnrolment(e store.EnrolmentToken) api.EnrolmentToken {
 	return api.EnrolmentToken{
 		ID:        e.ID,
@@ -32,6 +33,7 @@ func (a *routes) enrolmentRoutes() {
 	register(a, operation.RevokeEnrolmentToken, a.revokeEnrolmentToken)
 }
 
+// enrolmentRequest is the request to create an enrolment token.
 type enrolmentRequest struct {
 	Body struct {
 		Note           string   `json:"note,omitempty" maxLength:"200" doc:"What it is for"`
@@ -50,6 +52,7 @@ func (a *routes) listEnrolmentTokens(
 	return listOf(list, next, err, viewEnrolment)
 }
 
+// createEnrolmentToken answers with the secret of the token, the only time.
 func (a *routes) createEnrolmentToken(
 	ctx context.Context, who rights.Identity, in *enrolmentRequest,
 ) (*struct{ Body api.NewEnrolmentToken }, error) {

@@ -39,6 +39,8 @@ func (a *routes) eventsRoutes() {
 	}, a.sendEvents)
 }
 
+// sendEvents writes what the hub tells to a stream until either ends. It sends a comment now and then, so that a
+// proxy does not close a quiet stream, and asks each time whether who listens is still signed in.
 func (a *routes) sendEvents(c fiber.Ctx) error {
 	who := identity(c.Context())
 	if !a.streams.begin(who.OperatorID) {

@@ -13,6 +13,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewFinding shows a finding in words, with the values that the words were made of.
 func viewFinding(f store.Finding) api.Finding {
 	raw := func(s *string) json.RawMessage {
 		if s == nil {
@@ -87,6 +88,7 @@ func (a *routes) listFindings(ctx context.Context, who rights.Identity, in *stru
 	return listOf(list, next, err, viewFinding)
 }
 
+// findingSums counts findings by setting and kind, over the devices in reach.
 func (a *routes) findingSums(ctx context.Context, who rights.Identity, in *FindingQuery) (*struct {
 	Body struct {
 		Items []api.FindingSum `json:"items" nullable:"false"`

@@ -25,6 +25,7 @@ func (a *routes) groupsRoutes() {
 	register(a, operation.DeleteGroup, removal(a.Organisation.RemoveGroup))
 }
 
+// newGroup is the request to create a group.
 type newGroup struct {
 	Body struct {
 		Name        string   `json:"name" minLength:"1" maxLength:"63"`
@@ -34,6 +35,7 @@ type newGroup struct {
 	}
 }
 
+// groupChange is the request to edit a group. What is left out stays.
 type groupChange struct {
 	NamePath
 	IfMatch
@@ -45,6 +47,7 @@ type groupChange struct {
 	}
 }
 
+// ruleRequest carries a rule that is to be tried.
 type ruleRequest struct {
 	Body struct {
 		Rule string `json:"rule" maxLength:"4096"`
@@ -85,6 +88,7 @@ func (a *routes) listGroupDevices(ctx context.Context, who rights.Identity, in *
 	})
 }
 
+// editGroup answers with the group as it is now. An edit that waits at the brake is a problem that says so.
 func (a *routes) editGroup(ctx context.Context, who rights.Identity, in *groupChange) (*WithETag[api.Group], error) {
 	over, err := in.version()
 	if err != nil {

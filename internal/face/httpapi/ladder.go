@@ -17,6 +17,7 @@ import (
 // namedDevices is how many devices of a way are named.
 const namedDevices = 5
 
+// viewWay shows one way in which devices come to their settings: the rungs, and what each setting comes to.
 func viewWay(l *changes.Ladder, w ladder.Way) api.Way {
 	way := api.Way{
 		Devices: len(w.Devices),
@@ -81,6 +82,8 @@ func (a *routes) ladderRoutes() {
 	register(a, operation.ShowLadder, a.showLadder)
 }
 
+// showLadder draws the ladder, as if the edits in the request were made. It is a POST, since edits do not fit into
+// an address.
 func (a *routes) showLadder(ctx context.Context, who rights.Identity, in *struct {
 	Body struct {
 		Device string           `json:"device,omitempty" maxLength:"100" doc:"Name of a device"`

@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewTarget shows a target without its secret.
 func viewTarget(t notify.Target) api.NotificationTarget {
 	view := api.NotificationTarget{
 		Name: t.Name, Kind: t.Kind, Address: t.Address, Events: append([]string{}, t.Events...),
@@ -42,6 +43,7 @@ func specOf(s api.NotificationTargetSpec) notify.Spec {
 	}
 }
 
+// newTarget is the answer to the creation of a target, the only one that has the secret of a webhook.
 type newTarget struct {
 	ETag string `header:"ETag"`
 	Body api.NewNotificationTarget
@@ -63,6 +65,7 @@ func (a *routes) notificationsRoutes() {
 	register(a, operation.ListDeliveries, a.listDeliveries)
 }
 
+// creation is the request to create a target.
 type creation struct {
 	Body struct {
 		Name string `json:"name" minLength:"1" maxLength:"63"`

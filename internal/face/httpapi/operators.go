@@ -61,6 +61,7 @@ func (a *routes) operatorsRoutes() {
 	register(a, operation.RevokeToken, a.revokeToken)
 }
 
+// newOperator is the request to create an operator.
 type newOperator struct {
 	Body struct {
 		Name     string     `json:"name" minLength:"1" maxLength:"63"`
@@ -69,6 +70,7 @@ type newOperator struct {
 	}
 }
 
+// operatorChange is the request to edit an operator. What is left out stays.
 type operatorChange struct {
 	NamePath
 	Body struct {
@@ -79,6 +81,7 @@ type operatorChange struct {
 	}
 }
 
+// tokenRequest is the request to create an API token for oneself.
 type tokenRequest struct {
 	Body struct {
 		Name           string `json:"name" minLength:"1" maxLength:"100" doc:"What it is for"`

@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewOrder shows an order with how it stands.
 func viewOrder(o store.Order) api.Order {
 	return api.Order{
 		ID:          o.ID,

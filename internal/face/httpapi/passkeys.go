@@ -17,6 +17,7 @@ func viewPasskey(p store.Passkey) api.Passkey {
 		UsedAt: p.UsedAt}
 }
 
+// ceremony is what a browser needs to use a passkey (WebAuthn), with the reference that its answer comes back under.
 type ceremony struct{ Body api.PasskeyCeremony }
 
 func answerCeremony(c access.Ceremony, err error) (*ceremony, error) {

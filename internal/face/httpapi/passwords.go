@@ -10,6 +10,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
+// viewPassword shows what is known of a stored password. The password itself is only in the answer to a reveal.
 func viewPassword(r store.Rotation) api.Password {
 	return api.Password{
 		Device:       r.Device,
@@ -29,6 +30,7 @@ func viewPassword(r store.Rotation) api.Password {
 	}
 }
 
+// viewDeposit shows when a password was stored and to which keys it is sealed.
 func viewDeposit(d store.Deposit) api.Deposit {
 	return api.Deposit{
 		DepositRef:  api.DepositRef{Epoch: d.Epoch, Number: d.Number},
@@ -54,6 +56,7 @@ func viewReveal(r store.Reveal) api.Reveal {
 	}
 }
 
+// viewApproval shows who asked to see a password, and what was decided.
 func viewApproval(a store.Approval) api.Approval {
 	return api.Approval{
 		ID:        a.ID,
@@ -94,6 +97,7 @@ func (a *routes) passwordsRoutes() {
 	register(a, operation.DecideApproval, a.decideApproval)
 }
 
+// listPasswords lists the stored passwords of the devices in reach.
 func (a *routes) listPasswords(ctx context.Context, who rights.Identity, in *struct {
 	PageQuery
 	Search  string `query:"search" maxLength:"100" doc:"Part of the device's name or serial, or of the account's name"`
@@ -110,6 +114,7 @@ func (a *routes) listPasswords(ctx context.Context, who rights.Identity, in *str
 	return listOf(list, next, err, viewPassword)
 }
 
+// devicePasswords lists the stored passwords of one device.
 func (a *routes) devicePasswords(
 	ctx context.Context, who rights.Identity, in *NamePath,
 ) (*whole[api.DevicePassword], error) {
@@ -126,6 +131,7 @@ func (a *routes) devicePasswords(
 	return out, err
 }
 
+// revealPassword is the only operation whose answer has passwords. It may not be stored anywhere on its way.
 func (a *routes) revealPassword(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
 	Body api.RevealSpec

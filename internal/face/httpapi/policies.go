@@ -22,6 +22,7 @@ func viewStandings(c reporting.Counts) api.Standings {
 	}
 }
 
+// viewPolicy shows a policy without its document.
 func viewPolicy(p store.Policy, problems []policy.Problem) api.Policy {
 	if problems == nil {
 		problems = []policy.Problem{}

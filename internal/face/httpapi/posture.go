@@ -16,6 +16,7 @@ import (
 
 const day = "2006-01-02"
 
+// viewPosture shows the posture of a group over a period.
 func viewPosture(p reporting.Posture) api.Posture {
 	view := api.Posture{
 		Group: p.Group, Since: p.Since.UTC(), Until: p.Until.UTC(), MadeAt: p.MadeAt.UTC(),

@@ -62,6 +62,8 @@ func (a *routes) beginAtProvider(c fiber.Ctx) error {
 	return c.Redirect().Status(http.StatusSeeOther).To(address)
 }
 
+// finishAtProvider takes the answer of the provider and sets the session. The page that it answers with goes on by
+// itself: a browser does not send the session of this site on a way that began at another one.
 func (a *routes) finishAtProvider(c fiber.Ctx) error {
 	if said := c.Query("error"); said != "" && c.Query("state") == "" {
 		return a.notSignedIn(c, access.ErrSignIn)

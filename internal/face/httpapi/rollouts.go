@@ -32,6 +32,7 @@ func viewTally(t rollout.Tally) api.RolloutTally {
 	}
 }
 
+// viewRolloutSummary shows a rollout as lists do.
 func viewRolloutSummary(r reporting.RolloutSummary) api.RolloutSummary {
 	v := api.RolloutSummary{
 		Change: r.Name, Title: r.Title, State: string(r.State), StartedAt: r.StartedAt, StartedBy: r.StartedBy,
@@ -54,6 +55,7 @@ func decisionWords(d rollout.Decision, r reporting.RolloutSummary) string {
 	return present.DecisionWithoutNumbers(d, r.Machine.Waves)
 }
 
+// viewRollout shows a rollout with its waves, gates and what stopped it.
 func viewRollout(r *reporting.Rollout) api.Rollout {
 	v := api.Rollout{
 		RolloutSummary: viewRolloutSummary(r.RolloutSummary), Reason: r.Reason, Edited: r.Edited,
@@ -84,6 +86,7 @@ func viewRollout(r *reporting.Rollout) api.Rollout {
 	return v
 }
 
+// viewLane shows one wave: its devices by outcome, and what its gate says of them.
 func viewLane(at int, w reporting.Wave, whole bool) api.Lane {
 	lane := api.Lane{
 		Wave: at + 1, Title: w.Title, Devices: w.InReach.Devices(), Tally: viewTally(w.InReach), OpenedAt: w.OpenedAt,
@@ -130,6 +133,7 @@ func outcomeWords(o rollout.Outcome, settings []unit.ID) string {
 	return words
 }
 
+// planFrom reads the plan of a rollout from a request. The core checks it.
 func (a *routes) planFrom(b api.StartRollout) rollout.Plan {
 	p := a.Changes.DefaultPlan()
 	p.First = b.First
@@ -205,6 +209,7 @@ func (a *routes) showRollout(
 	return &struct{ Body api.Rollout }{viewRollout(r)}, nil
 }
 
+// rolloutDevices lists the devices of a rollout that are in reach.
 func (a *routes) rolloutDevices(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
 	PageQuery

@@ -19,6 +19,7 @@ import (
 
 const cookieName = "rankwarden_session"
 
+// contextKey is the key under which a request's context has who asks.
 type contextKey int
 
 const (
@@ -114,6 +115,7 @@ func (a *routes) identify(ctx context.Context, given credentials) (rights.Identi
 	return rights.Identity{}, access.ErrSignIn
 }
 
+// me says who is signed in and what they may do, which is what the console shows its pages by.
 func (a *routes) me(who rights.Identity) api.Me {
 	rights := []string{}
 	for _, right := range who.Rights() {
@@ -130,6 +132,7 @@ func (a *routes) me(who rights.Identity) api.Me {
 	}
 }
 
+// signedIn is the answer to a sign-in: a cookie for a browser, and in the body who it is.
 type signedIn struct {
 	SetCookie http.Cookie `header:"Set-Cookie"`
 	Body      api.Me
@@ -181,6 +184,7 @@ func (a *routes) signInAgain(ctx context.Context, who rights.Identity, in *struc
 	return &Empty{}, a.Access.SignInAgain(ctx, who, secret, in.Body.Password, in.Body.Code)
 }
 
+// signOut ends the session in the records, so that a copy of the cookie is of no use either.
 func (a *routes) signOut(ctx context.Context, who rights.Identity, _ *struct{}) (*struct {
 	SetCookie http.Cookie `header:"Set-Cookie"`
 	Body      api.SignedOut

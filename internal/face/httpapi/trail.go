@@ -38,6 +38,7 @@ func (q TrailQuery) query() trail.Query {
 		Since: q.Since, Until: q.Until}
 }
 
+// viewTrailEntry shows an entry in words, with what was before and after.
 func viewTrailEntry(e trail.Entry) api.TrailEntry {
 	view := api.TrailEntry{
 		Seq:         e.Seq,
@@ -121,6 +122,8 @@ const (
 	csvText   = "text/csv"
 )
 
+// describeExport adds the export to the description of the interface. It is a stream, which the library cannot
+// describe.
 func describeExport(o *huma.Operation) {
 	parameter := func(name, doc string) *huma.Param {
 		return &huma.Param{Name: name, In: "query", Description: doc, Schema: &huma.Schema{Type: huma.TypeString}}

@@ -38,6 +38,7 @@ func (a *routes) listWaivers(ctx context.Context, who rights.Identity, in *struc
 	return listOf(list, next, err, viewWaiver)
 }
 
+// waiveFindings accepts findings until a day. Where a second person must agree, the waiver waits.
 func (a *routes) waiveFindings(ctx context.Context, who rights.Identity, in *struct {
 	Body struct {
 		Findings []int64   `json:"findings" minItems:"1" maxItems:"500" nullable:"false" doc:"Identifiers of open findings"`

@@ -19,6 +19,7 @@ func (a *routes) watchRoutes() {
 	register(a, operation.ListLockedAccounts, a.listLockedAccounts)
 }
 
+// standingHistory gives how a group stood hour by hour.
 func (a *routes) standingHistory(ctx context.Context, who rights.Identity, in *struct {
 	Group string `query:"group" maxLength:"100" doc:"Name of a group; the fleet when left out"`
 	Days  int    `query:"days" minimum:"1" maximum:"400" default:"14"`
@@ -48,6 +49,7 @@ func (a *routes) watch(ctx context.Context, who rights.Identity, in *struct {
 	return &struct{ Body api.Overview }{viewOverview(o, a.Now())}, err
 }
 
+// listHeldSettings lists the settings that are held on devices in reach, with why.
 func (a *routes) listHeldSettings(ctx context.Context, who rights.Identity, in *struct {
 	Group string `query:"group" doc:"Only on the devices of this group"`
 }) (*whole[api.HeldSetting], error) {
@@ -70,6 +72,7 @@ func (a *routes) listHeldSettings(ctx context.Context, who rights.Identity, in *
 	return out, err
 }
 
+// listLockedAccounts lists accounts that are locked on devices in reach.
 func (a *routes) listLockedAccounts(ctx context.Context, who rights.Identity, in *struct {
 	PageQuery
 	Group string `query:"group" doc:"Only on the devices of this group"`
@@ -86,6 +89,7 @@ func (a *routes) listLockedAccounts(ctx context.Context, who rights.Identity, in
 	})
 }
 
+// viewOverview shows how the fleet stands, and what waits for a decision.
 func viewOverview(o reporting.Overview, at time.Time) api.Overview {
 	v := api.Overview{
 		At:             at,
