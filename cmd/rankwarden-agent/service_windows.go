@@ -15,7 +15,7 @@ import (
 // serviceName is that of the Windows service, and of what writes its events.
 const serviceName = "rankwarden-agent"
 
-// After how long, and until when, a service that failed is started again; the count begins anew after so many seconds.
+// After how long, and until when, a service that failed is started again; the count begins again after so many seconds.
 const (
 	restartAfter = time.Minute
 	forgetAfter  = 86400

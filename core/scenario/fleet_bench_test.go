@@ -76,7 +76,7 @@ func settleFleet(b *testing.B, s *scenario.Scenario) {
 	b.ReportMetric(float64(settled.Count().Units)/largefleet.Devices, "units/device")
 }
 
-// BenchmarkOnePolicyChanged settles anew what one changed policy touches.
+// BenchmarkOnePolicyChanged settles again what one changed policy touches.
 func BenchmarkOnePolicyChanged(b *testing.B) {
 	settled := largeFleet(b).Settle(fleet.InTurn)
 	revision, touched := 0, 0

@@ -208,7 +208,7 @@ func box(keys keyring.Ring, of string) (secretbox.Box, error) {
 	return secretbox.New(key)
 }
 
-// Forget lets go of what the rooms remember of the database by numbers that may come to mean something else.
+// Forget forgets what the rooms remember of the database by numbers that may come to mean something else.
 func (r *Rooms) Forget() { r.documents.Forget() }
 
 // Changed waits until the lists of this replica have everything that was committed before the call, but not for ever.

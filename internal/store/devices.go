@@ -149,7 +149,8 @@ func (t DevicesWriter) AddDevice(d Device) error {
 func (t DevicesReader) Device(clock Clock, idOrName, folded string) (Device, error) {
 	found, err := rows[Device](
 		t,
-		"select * from devices where id = $1 or name_key = $2 order by id = $3 desc, state = 'live' desc, id desc limit 1",
+		"select * from devices where id = $1 or name_key = $2 order by id = $3 desc, state = 'live' desc, id desc "+
+			"limit 1",
 		idOrName,
 		folded,
 		idOrName,

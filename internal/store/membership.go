@@ -59,7 +59,8 @@ func (t OrganisationReader) LiveFacts(ids []string) ([]DeviceFacts, error) {
 func (t OrganisationReader) GroupsOf(device string) ([]Membership, error) {
 	return rows[Membership](
 		t,
-		"select g.name, m.device, m.certain from group_members m join groups g on g.id = m.group_id where m.device = $1",
+		"select g.name, m.device, m.certain from group_members m join groups g on g.id = m.group_id "+
+			"where m.device = $1",
 		device,
 	)
 }

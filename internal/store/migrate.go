@@ -201,8 +201,8 @@ func patiently(ctx context.Context, log *slog.Logger, do func() error) error {
 	}
 }
 
-// CheckSchema refuses a schema that a newer program made, and names that one, and a schema that is too old to be brought
-// up to date. A database without any is fine.
+// CheckSchema refuses a schema that a newer program made, and names that one, and a schema that is too old to be
+// brought up to date. A database without any is fine.
 func (s *Store) CheckSchema(ctx context.Context) error {
 	found, err := s.Schema(ctx)
 	if err != nil {

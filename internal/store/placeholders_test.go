@@ -37,7 +37,7 @@ func TestStatementsHaveOneStyle(t *testing.T) {
 			sql, parts := written(call)
 			where := set.Position(call.Pos())
 			assert.False(t, strings.Contains(sql, "?") && numbered.MatchString(sql), "%s has both styles", where)
-			assert.False(t, strings.Contains(sql, "?") && !parts, "%s is written down whole: number its arguments", where)
+			assert.False(t, strings.Contains(sql, "?") && !parts, "%s is written whole: number its arguments", where)
 			return true
 		})
 	}

@@ -112,7 +112,7 @@ func (t FindingsReader) WaivedOf(devices []string) (map[string][]protocol.Waived
 	return waived, err
 }
 
-// Waive has the findings of a device about one thing be waived, or be open again, and counts its open ones anew.
+// Waive has the findings of a device about one thing be waived, or be open again, and counts its open ones again.
 func (t FindingsWriter) Waive(device, unitName, subject string, waived bool) error {
 	from, to := FindingOpen, FindingWaived
 	if !waived {

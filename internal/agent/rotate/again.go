@@ -16,7 +16,7 @@ import (
 )
 
 // GiveAgain gives the service the deposits and confirmations that it lacks, as after it came back
-// from a backup. What it can no longer take is changed anew.
+// from a backup. What it can no longer take is changed again.
 func (x *Rotator) GiveAgain(ctx context.Context, has protocol.DepositMarks) error {
 	type lacking struct {
 		journal.StoredDeposit

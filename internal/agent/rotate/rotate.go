@@ -45,7 +45,7 @@ type Service interface {
 	Confirm(ctx context.Context, c protocol.Confirm) error
 	// BeginEpoch asks for an epoch of this device in which no number was used; the same nonce gives the same epoch.
 	BeginEpoch(ctx context.Context, held int64, nonce string) (int64, error)
-	// FetchKeys reads the key list anew.
+	// FetchKeys reads the key list again.
 	FetchKeys(ctx context.Context) error
 }
 

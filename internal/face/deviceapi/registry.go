@@ -132,7 +132,7 @@ func (r *registry) keep(ctx context.Context) {
 	}
 }
 
-// forget lets go of what is known of devices: the database is another one, or went back.
+// forget forgets what is known of devices: the database is another one, or went back.
 func (r *registry) forget() {
 	r.mu.Lock()
 	defer r.mu.Unlock()

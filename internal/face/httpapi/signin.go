@@ -43,7 +43,7 @@ func identity(ctx context.Context) rights.Identity {
 // describing are the paths of the description, which the library serves.
 var describing = map[string]bool{"GET " + Base + "/openapi.json": true, "GET " + Base + "/openapi.yaml": true}
 
-// authenticate finds out who asks, by session cookie or bearer token.
+// authenticate finds out who the caller is, by session cookie or bearer token.
 func (a *routes) authenticate(c fiber.Ctx) error {
 	ctx := context.WithValue(c.Context(), addressKey, c.IP())
 	if c.Scheme() == "https" { // itself, or as a trusted proxy says

@@ -55,8 +55,8 @@ func (s *Service) ResetOwner(ctx context.Context, who rights.Identity, name, pas
 	return err
 }
 
-// SealOwner makes an owner for the day on which nobody else gets in, or seals one anew with another password. It is for
-// who works on the machine of the service.
+// SealOwner creates an owner for the day on which nobody else gets in, or gives a sealed one another password. It is for
+// the local administration.
 func (s *Service) SealOwner(ctx context.Context, who rights.Identity, name, password string) error {
 	if err := s.ResetOwner(ctx, who, name, password); err != nil {
 		return err

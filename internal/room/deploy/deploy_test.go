@@ -206,7 +206,7 @@ func TestNothingIsSettledDuringAFreeze(t *testing.T) {
 	assert.EqualValues(t, 1, r.devices["D0"].DesiredNumber)
 }
 
-// A device of an earlier epoch is told anew, under a number of the present one.
+// A device of an earlier epoch is told again, under a number of the present one.
 func TestADeviceComesIntoTheEpochAsItIsSettled(t *testing.T) {
 	s, r := room(1)
 	r.assigned("lamps", 10, "passwords: {min_length: 9}")

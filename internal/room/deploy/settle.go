@@ -216,7 +216,7 @@ func (s *Service) settleAll(ctx context.Context, run *settlement) error {
 	return batches.Wait()
 }
 
-// mostMoves is how often it is said anew who is in which rollout before devices are settled as they are.
+// mostMoves is how often it is said again who is in which rollout before devices are settled as they are.
 const mostMoves = 3
 
 // planned plans requests, after saying who of their devices is in which rollout now.

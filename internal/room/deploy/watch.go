@@ -272,7 +272,7 @@ func (s *Service) lost(d store.RolloutSight, outcome rollout.Outcome) bool {
 }
 
 // judge says what a device made of a change, and the settings that are in the way. Only findings of settings that the
-// change alters count. A device that has nothing to report since it counts anew has tried again after some check-ins.
+// change alters count. A device that has nothing to report since it counts again has tried again after some check-ins.
 func judge(d store.RolloutSight, findings []store.OpenFinding, interval time.Duration) (rollout.Outcome, []unit.ID) {
 	since := func(at *time.Time, more time.Duration) bool { return at != nil && !at.Before(d.Since.Add(more)) }
 	mine := func(id unit.ID) bool { return len(d.Units) == 0 || slices.Contains(d.Units, id) }

@@ -67,7 +67,7 @@ func otherFacts(d store.Device, state drift.State) bool {
 		d.AgentVersion != state.Agent
 }
 
-// deviceFactsReported works out the groups of a device anew when it reports other facts of itself.
+// deviceFactsReported works out the groups of a device again when it reports other facts of itself.
 func deviceFactsReported(tx Records, w *uow.Work, d store.Device, state drift.State) error {
 	if !otherFacts(d, state) {
 		return nil

@@ -43,7 +43,7 @@ type Service struct {
 	uow.Room[Reads, Records]
 	Locks uow.Locks
 	Kept  store.RetentionPeriods
-	// Forget lets go of what other rooms no longer keep.
+	// Forget forgets what other rooms no longer keep.
 	Forget func(ctx context.Context) error
 }
 

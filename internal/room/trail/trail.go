@@ -1,5 +1,5 @@
 // Package trail reads the audit trail, exports it, and anchors it: signed checkpoints say how far it went and leave the
-// database, so that nobody can write it anew unseen.
+// database, so that nobody can rewrite it unseen.
 //
 // Errors that are meant for the caller are of type [*refusal.Error].
 package trail

@@ -227,7 +227,7 @@ func anyWrong(dir string) bool {
 	return false
 }
 
-// forgetWrong lets the count of a name begin anew.
+// forgetWrong lets the count of a name begin again.
 func (h *Host) forgetWrong(ctx context.Context, name string) error {
 	if _, err := os.Stat(filepath.Join(readLockout().dir, name)); err != nil || !h.Tools.has("faillock") {
 		return nil // nothing was counted

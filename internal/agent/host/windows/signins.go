@@ -78,7 +78,7 @@ var byPeople = []string{"2", fromNetwork, "7", "8", "10", "11"}
 const mostSignIns = 10_000
 
 // SignIns implements [host.Host]. The number of a sign-in is the microsecond in which it was written, which a log that
-// is cleared does not begin anew. What the agent itself tried is no sign-in.
+// is cleared does not begin again. What the agent itself tried is no sign-in.
 func (h *Host) SignIns(ctx context.Context, after int64) ([]host.SignIn, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err

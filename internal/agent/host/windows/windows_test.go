@@ -38,7 +38,7 @@ func open(t *testing.T) *machine {
 	return m
 }
 
-// again starts the agent anew.
+// again starts the agent again.
 func (m *machine) again(t *testing.T) {
 	h, err := windows.Open(m.system, m.dir, m.system.Now)
 	require.NoError(t, err)
