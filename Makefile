@@ -61,10 +61,12 @@ lint: build
 	go mod verify
 	@scripts/vulnerabilities
 
-# The tests of the rules under the race detector, which needs a C compiler.
-race:
+# The tests of the rules under the race detector, which needs a C compiler; and a small storm, unless STORM is empty.
+STORM ?= 20s
+race: build
 	@scripts/install compiler postgresql
 	CGO_ENABLED=1 go test -race -vet=off -timeout 20m ./core/... ./internal/...
+	$(if $(STORM),CGO_ENABLED=1 STORM_FOR=$(STORM) go test -race -vet=off -count 1 -timeout 20m -run 'EverythingAtOnce|DatabaseGoesAway|FullDisk' ./e2e)
 
 # Breaks rules one by one, and fails when the tests beside them notice fewer than nine of ten.
 mutate:
