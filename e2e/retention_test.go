@@ -30,8 +30,8 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 	}
 	for _, statement := range []string{
 		// Three reports a day for 400 days, of which two say the same.
-		`insert into reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, body)
-			select device_id, epoch, -d * 10 - k, desired_epoch, desired_number, at, date_trunc('day', now(),
+		`insert into device_reports (device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest,
+			body) select device_id, epoch, -d * 10 - k, desired_epoch, desired_number, at, date_trunc('day', now(),
 			'UTC') - d * interval '1 day' +
 			k * interval '1 hour', digest, body || jsonb_build_object('os_build', k % 2)
 			from reports, generate_series(1, 400) d, generate_series(1, 3) k where id = (select max(id) from reports)

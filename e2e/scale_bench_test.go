@@ -130,8 +130,8 @@ func BenchmarkFleet(b *testing.B) {
 		require.NoError(b, change(b, url, `create table bare_states (like desired_states including all)`))
 		require.NoError(b, change(b, url, `create table bare_devices (like devices including all)`))
 		require.NoError(b, change(b, url, `insert into bare_devices select * from devices`))
+		// What was there before.
 		require.NoError(b, change(b, url, `insert into bare_states select s.* from desired_states s join devices d
-			// what was there before
 			on d.id = s.device_id and (d.desired_epoch <> s.epoch or d.desired_number <> s.number)`))
 		began := time.Now()
 		require.NoError(b, change(b, url, `insert into bare_states select s.* from desired_states s join devices d
