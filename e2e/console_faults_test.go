@@ -145,7 +145,7 @@ func TestColleaguesInTheConsole(t *testing.T) {
 	require.NoError(t, change(t, s.config.Database,
 		`insert into findings (device_id, key, unit, kind, subject, expected,
 		actual, assignments, state, first_seen, last_seen, closed_at)
-		select id, k, 'lockout', 'wrong_value', '', null, null, '["base"]', 'settled', now(), now(), now() from devices,
+		select id, k, 'lockout', 'wrong_value', '', null, null, '["base"]', 'closed', now(), now(), now() from devices,
 		unnest(array['k', 'k', 'another']) k`))
 	require.NoError(t, change(t, s.config.Database, `with d as (update devices set open_findings = 1 returning id)
 		insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,

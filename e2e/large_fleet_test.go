@@ -53,7 +53,7 @@ func largeFleet(t testing.TB, url string, devices int) {
 			where open_findings = 1`,
 		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
 			last_seen, closed_at)
-			select d.id, 'k' || k, 'passwords.history', 'wrong_value', '', '12', '8', '["base"]', 'settled', now() - k *
+			select d.id, 'k' || k, 'passwords.history', 'wrong_value', '', '12', '8', '["base"]', 'closed', now() - k *
 			interval '3 days', now(), now() - k * interval '2 days' from devices d, generate_series(1, 10) k`,
 		`insert into device_events (device_id, epoch, seq, at, received_at, kind, unit, subject)
 			select d.id, 1, k, now(), now() - k * interval '1 day', case k when 1 then 'member_removed'

@@ -131,7 +131,7 @@ func TestNoRequestScansALargeTable(t *testing.T) {
 
 	// Once PostgreSQL believes that nothing is open, a device's findings are still found by the device,
 	// and not by going through all that were opened since.
-	for _, statement := range []string{`update findings set state = 'settled', closed_at = now() where state = 'open'`,
+	for _, statement := range []string{`update findings set state = 'closed', closed_at = now() where state = 'open'`,
 		`vacuum analyze findings`,
 		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
 			last_seen)

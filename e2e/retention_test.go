@@ -59,7 +59,7 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 			generate_series(1, 50) k`,
 		`insert into findings (device_id, key, unit, kind, subject, assignments, state, first_seen, last_seen,
 			closed_at)
-			select id, 'x', 'lockout', 'wrong_value', '', '[]', 'settled', now(), now(), now() - k * interval '100 days'
+			select id, 'x', 'lockout', 'wrong_value', '', '[]', 'closed', now(), now(), now() - k * interval '100 days'
 			from devices,
 			generate_series(1, 5) k`,
 		`delete from retention`, // the run at the start came before them
@@ -106,7 +106,7 @@ func TestWhatIsKeptAndForHowLong(t *testing.T) {
 		"and past is not null"), "two months ahead")
 	then, err := query[string](t, s.config.Database,
 		`select r.seq || ' ' || (r.body ->> 'seq') || ' ' || (r.body ->> 'os_build') from reports r
-		where received_at < now() - interval '100 days' order by received_at desc limit 1`)
+		where received_at < date_trunc('day', now(), 'UTC') - interval '99 days' order by received_at desc limit 1`)
 	require.NoError(t, err)
 	assert.Equal(t, "-1003 -1003 1", then, "the last of its day, and what it said")
 	s.until(func() bool {
