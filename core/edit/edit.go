@@ -57,6 +57,20 @@ type GroupBody struct {
 	Rule        string   `json:"rule,omitempty" maxLength:"4096" doc:"Expression over device facts, instead of a list"`
 }
 
+// Trimmed is the edit with what its kind needs and nothing else, so that nothing is stored and shown that does nothing.
+func (e Edit) Trimmed() Edit {
+	trimmed := Edit{Kind: e.Kind, Name: e.Name, BasedOn: e.BasedOn}
+	switch e.Kind {
+	case Publish:
+		trimmed.Document = e.Document
+	case Assign:
+		trimmed.Assignment = e.Assignment
+	case Group:
+		trimmed.Group = e.Group
+	}
+	return trimmed
+}
+
 // Aimed is the assignment of an edit that has one, with its name.
 func (e Edit) Aimed() *assign.Assignment {
 	a := assign.Assignment(*e.Assignment)

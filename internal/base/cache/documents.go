@@ -34,8 +34,12 @@ type revisionOf struct {
 	number int
 }
 
-// mostSources is how many documents are kept that may belong to no revision: those of a few large changes.
-const mostSources = 1024
+// What is kept of documents that may belong to no revision: enough for a few large changes, and little enough that
+// somebody who previews one long document after the other fills no memory.
+const (
+	mostSources   = 512
+	longestSource = 16 << 10 // bytes; longer ones are parsed each time
+)
 
 // NewDocuments keeps nothing yet.
 func NewDocuments() *Documents {
@@ -75,11 +79,13 @@ func (d *Documents) Parse(source string) (*policy.Document, error) {
 	if !policy.Usable(problems) {
 		return nil, fmt.Errorf("%w: %v", ErrUnreadable, problems)
 	}
-	d.sources.Add(k, doc)
+	d.Keep(source, doc)
 	return doc, nil
 }
 
 // Keep keeps the document of a source that was parsed elsewhere.
 func (d *Documents) Keep(source string, doc *policy.Document) {
-	d.sources.Add(sha256.Sum256([]byte(source)), doc)
+	if len(source) <= longestSource {
+		d.sources.Add(sha256.Sum256([]byte(source)), doc)
+	}
 }

@@ -24,6 +24,7 @@ const MaxEdits = 500
 // devices by folded name.
 func (s *Service) prepare(tx Reads, e *change.Edit, index map[string]int) (change.Step, []policy.Problem, error) {
 	var problems []policy.Problem
+	*e = e.Trimmed()
 	switch e.Kind {
 	case change.Publish:
 		doc, found, err := parseUsable(tx, e.Document)
