@@ -201,25 +201,6 @@ func startWith(t *testing.T, url string) *service {
 	return s
 }
 
-// configured is a service that was not started yet.
-func configured(t *testing.T, url string) *service {
-	s := &service{t: t, clock: &clock{}, devices: agent.SystemClock{}, log: io.Discard}
-	s.config = app.Config{
-		Listen:       "127.0.0.1:0",
-		Database:     url,
-		Keys:         filepath.Join(t.TempDir(), "keys.json"),
-		EscrowKeys:   filepath.Join(t.TempDir(), "escrow.json"),
-		Organisation: "Skerry Line",
-		Interval:     time.Minute,
-		Now:          s.clock.now,
-		RevealBudget: app.DefaultBudget,
-		Patience:     20 * time.Second,
-		// Hashing was half of what the tests cost; the commands that they start hash in full.
-		PasswordMemory: 64,
-	}
-	return s
-}
-
 // escrowKey makes a key that passwords are sealed to, and lets it go live.
 func (s *service) escrowKey() {
 	ctx := s.t.Context()

@@ -55,8 +55,8 @@ func (s *Service) ResetOwner(ctx context.Context, who rights.Identity, name, pas
 	return err
 }
 
-// SealOwner creates an owner for the day on which nobody else gets in, or gives a sealed one another password. It is for
-// the local administration.
+// SealOwner creates an owner for the day on which nobody else gets in, or gives a sealed one another password. It is
+// for the local administration.
 func (s *Service) SealOwner(ctx context.Context, who rights.Identity, name, password string) error {
 	if err := s.ResetOwner(ctx, who, name, password); err != nil {
 		return err
