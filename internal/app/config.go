@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/internal/kit/clientaddr"
 	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/room/retention"
@@ -103,6 +104,8 @@ func (c Config) Check() error {
 		)
 	case c.OnlyProvider && c.Provider == nil:
 		return fmt.Errorf("%w: only-provider needs an identity provider; give provider-issuer", ErrConfig)
+	case badProxies(c.Proxies) != nil:
+		return fmt.Errorf("%w: trust-proxy %w", ErrConfig, badProxies(c.Proxies))
 	case c.Interval < time.Second || c.Interval > 24*time.Hour:
 		return fmt.Errorf("%w: interval %s must be from 1s to 24h", ErrConfig, c.Interval)
 	}
@@ -116,6 +119,8 @@ func (c Config) Check() error {
 	}
 	return c.checkAddress("device-listen", c.DeviceListen)
 }
+
+func badProxies(list []string) error { _, err := clientaddr.Parse(list); return err }
 
 // scheme is that of the addresses it listens on.
 func (c Config) scheme() string {

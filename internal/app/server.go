@@ -24,6 +24,7 @@ import (
 	"rankwarden.example/internal/face/httpapi"
 	"rankwarden.example/internal/face/metrics"
 	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/kit/clientaddr"
 	"rankwarden.example/internal/kit/jobs"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/kit/supervise"
@@ -285,8 +286,7 @@ func (s *Server) app(c Config) *fiber.App {
 		AppName: "Rank Warden", Immutable: true, BodyLimit: httpapi.MaxImport + 1,
 		ErrorHandler: problem.HandleError(s.log),
 		ReadTimeout:  time.Minute, IdleTimeout: 3 * time.Minute, ReduceMemoryUsage: true,
-		ProxyHeader: fiber.HeaderXForwardedFor, EnableIPValidation: true, TrustProxy: len(c.Proxies) > 0,
-		TrustProxyConfig: fiber.TrustProxyConfig{Proxies: c.Proxies},
+		TrustProxy: len(c.Proxies) > 0, TrustProxyConfig: fiber.TrustProxyConfig{Proxies: c.Proxies},
 	})
 	app.Server().KeepHijackedConns = true // a parked request's connection comes back, see deviceapi
 	app.Server().HeaderReceived = func(header *fasthttp.RequestHeader) fasthttp.RequestConfig {
@@ -311,6 +311,9 @@ func (s *Server) app(c Config) *fiber.App {
 		)
 		return c.Next()
 	})
+	app.Use(refuseEncoded)
+	proxies, _ := clientaddr.Parse(c.Proxies) // they were checked
+	app.Use(proxies.Middleware)
 	if s.tracing != nil {
 		app.Use(tracing.Requests)
 	}
@@ -324,6 +327,17 @@ func (s *Server) app(c Config) *fiber.App {
 		return c.SendString("ready\n")
 	})
 	return app
+}
+
+// refuseEncoded refuses a body in a content encoding: a few bytes of one can become gigabytes, before anybody knows who
+// sent them. No client of ours encodes what it sends (RFC 9110, section 15.5.16).
+func refuseEncoded(c fiber.Ctx) error {
+	if len(c.Request().Header.PeekAll(fiber.HeaderContentEncoding)) == 0 {
+		return c.Next()
+	}
+	c.Set(fiber.HeaderAcceptEncoding, "identity")
+	return problem.Send(c, problem.New(http.StatusUnsupportedMediaType,
+		"the body comes in a content encoding, and is taken only as it is; send it without Content-Encoding"))
 }
 
 // comeBack is when whoever finds the service not ready may ask again.

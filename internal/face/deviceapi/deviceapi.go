@@ -15,6 +15,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/kit/clientaddr"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/devices"
 	"rankwarden.example/internal/room/passwords"
@@ -130,7 +131,7 @@ func (a *API) enrol(c fiber.Ctx) error {
 	}
 	var d store.Device
 	err = a.counter.do(c.Context(), func() (err error) {
-		d, err = a.Devices.Enrol(c.Context(), body, signed.Embedded, c.IP())
+		d, err = a.Devices.Enrol(c.Context(), body, signed.Embedded, clientaddr.Of(c))
 		return err
 	})
 	if err != nil {

@@ -20,14 +20,14 @@ type request struct {
 
 // open reads a request as a signed document. Nothing of it is believed yet.
 func (a *API) open(c fiber.Ctx) (*protocol.SignedDocument, error) {
-	if len(c.Body()) > protocol.MaxRequest {
+	if len(c.BodyRaw()) > protocol.MaxRequest {
 		return nil, refuse(
 			http.StatusRequestEntityTooLarge,
 			protocol.CodeTooLarge,
 			"the request is larger than a megabyte; nothing of it was stored",
 		)
 	}
-	signed, err := protocol.Parse(string(c.Body()))
+	signed, err := protocol.Parse(string(c.BodyRaw()))
 	if err != nil {
 		return nil, refuse(
 			http.StatusBadRequest,
@@ -65,7 +65,7 @@ func (a *API) verify(c fiber.Ctx, signed *protocol.SignedDocument, key ed25519.P
 				" off; set the clock by the time in the service's signed answers",
 		)
 	}
-	return request{signed.Header, payload, protocol.Digest(c.Body())}, nil
+	return request{signed.Header, payload, protocol.Digest(c.BodyRaw())}, nil
 }
 
 func read(payload []byte, into any) error {

@@ -13,6 +13,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
+	"rankwarden.example/internal/kit/clientaddr"
 )
 
 // adapter lets the API description library register its operations with Fiber v3.
@@ -43,11 +44,11 @@ func (e *exchange) Operation() *huma.Operation { return e.op }
 func (e *exchange) Context() context.Context   { return e.ctx.Context() }
 func (e *exchange) Method() string             { return e.ctx.Method() }
 func (e *exchange) Host() string               { return e.ctx.Hostname() }
-func (e *exchange) RemoteAddr() string         { return e.ctx.IP() }
+func (e *exchange) RemoteAddr() string         { return clientaddr.Of(e.ctx) }
 func (e *exchange) Header(name string) string  { return e.ctx.Get(name) }
 func (e *exchange) Query(name string) string   { return e.ctx.Query(name) }
 func (e *exchange) Status() int                { return e.status }
-func (e *exchange) BodyReader() io.Reader      { return bytes.NewReader(e.ctx.Body()) }
+func (e *exchange) BodyReader() io.Reader      { return bytes.NewReader(e.ctx.BodyRaw()) }
 func (e *exchange) BodyWriter() io.Writer      { return e.ctx }
 
 func (e *exchange) URL() url.URL {

@@ -14,6 +14,7 @@ import (
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/kit/clientaddr"
 	"rankwarden.example/internal/room/access"
 )
 
@@ -89,7 +90,7 @@ func (a *routes) askForToken(c fiber.Ctx) error {
 	if len(program) > 100 {
 		return refuseForm(c, "invalid_request", "program must be at most 100 characters")
 	}
-	made, err := a.Access.AskForToken(c.Context(), program, c.IP(), hours)
+	made, err := a.Access.AskForToken(c.Context(), program, clientaddr.Of(c), hours)
 	if err != nil {
 		return problem.Send(c, problem.Of(a.Log, err))
 	}
@@ -107,7 +108,7 @@ func (a *routes) takeToken(c fiber.Ctx) error {
 	if given := c.FormValue("grant_type"); given != grantType {
 		return refuseForm(c, "unsupported_grant_type", "grant_type must be "+grantType)
 	}
-	token, secret, err := a.Access.TakeToken(c.Context(), c.FormValue("device_code"), c.IP())
+	token, secret, err := a.Access.TakeToken(c.Context(), c.FormValue("device_code"), clientaddr.Of(c))
 	for _, polling := range []error{access.ErrPending, access.ErrSlowDown, access.ErrExpired, access.ErrDenied} {
 		if errors.Is(err, polling) {
 			return refuseForm(c, polling.Error(), "")

@@ -14,6 +14,7 @@ import (
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/kit/clientaddr"
 	"rankwarden.example/internal/room/access"
 )
 
@@ -52,7 +53,7 @@ func describePage(o *huma.Operation) {
 }
 
 func (a *routes) beginAtProvider(c fiber.Ctx) error {
-	address, browser, err := a.Access.BeginAtProvider(c.Context(), c.Query("to"), c.Query("fresh") == "true", c.IP(),
+	address, browser, err := a.Access.BeginAtProvider(c.Context(), c.Query("to"), c.Query("fresh") == "true", clientaddr.Of(c),
 		c.Cookies(cookieName))
 	if err != nil {
 		return a.notSignedIn(c, err)
@@ -69,7 +70,7 @@ func (a *routes) finishAtProvider(c fiber.Ctx) error {
 		return a.notSignedIn(c, access.ErrSignIn)
 	}
 	back, err := a.Access.FinishAtProvider(c.Context(), c.Cookies(attemptCookie), c.Query("state"), c.Query("code"),
-		c.IP())
+		clientaddr.Of(c))
 	c.Cookie(&fiber.Cookie{Name: attemptCookie, Path: CallbackPath, MaxAge: -1, HTTPOnly: true})
 	if err != nil {
 		return a.notSignedIn(c, err)

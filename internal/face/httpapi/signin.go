@@ -14,6 +14,7 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/face/problem"
+	"rankwarden.example/internal/kit/clientaddr"
 	"rankwarden.example/internal/room/access"
 )
 
@@ -45,7 +46,7 @@ var describing = map[string]bool{"GET " + Base + "/openapi.json": true, "GET " +
 
 // authenticate finds out who the caller is, by session cookie or bearer token.
 func (a *routes) authenticate(c fiber.Ctx) error {
-	ctx := context.WithValue(c.Context(), addressKey, c.IP())
+	ctx := context.WithValue(c.Context(), addressKey, clientaddr.Of(c))
 	if c.Scheme() == "https" { // itself, or as a trusted proxy says
 		ctx = context.WithValue(ctx, overTLSKey, true)
 	}
@@ -92,7 +93,7 @@ func (a *routes) credentials(c fiber.Ctx) credentials {
 	return credentials{
 		session: strings.Clone(c.Cookies(cookieName)),
 		token:   strings.Clone(bearer(c.Get(fiber.HeaderAuthorization))),
-		address: strings.Clone(c.IP()),
+		address: strings.Clone(clientaddr.Of(c)),
 	}
 }
 

@@ -228,6 +228,11 @@ func (s *Service) NewDeviceEpoch(
 		return 0, refusal.New(refusal.Invalid, "the request for a new epoch has no nonce").
 			WithCode(protocol.CodeBadDocument)
 	}
+	if req.Held < 0 || req.Held > protocol.MaxEpoch {
+		return 0, refusal.New(refusal.Invalid, "the device says that it holds epoch %d; one is from 0 to %d", req.Held,
+			protocol.MaxEpoch).
+			WithCode(protocol.CodeBadDocument)
+	}
 	err = s.Do(ctx, uow.ByDevice(device).As("device.epoch_begun"), func(tx Records, w *uow.Work) error {
 		d, err := liveDevice(tx, device)
 		if err != nil {

@@ -2,6 +2,7 @@ package audit
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/csv"
 	"encoding/json"
 	"errors"
@@ -87,6 +88,9 @@ func VerifyFile(export io.Reader, root string, checkpoints []Proof) (v Verdict, 
 			}
 		default:
 			l.Entry.Hash = l.Hash
+			if err := asWritten(lines.Bytes(), l.Entry); err != nil {
+				return v, fmt.Errorf("line %d: %w", n, err)
+			}
 			if err := chain.Follow(l.Entry); err != nil {
 				return v, err
 			}
@@ -104,6 +108,21 @@ func VerifyFile(export io.Reader, root string, checkpoints []Proof) (v Verdict, 
 		return v, errors.New("the export has no end: it was cut, or its last line was taken away; export again")
 	}
 	return v, nil
+}
+
+// asWritten refuses a line that an export would not write for the entry that was read from it. A program that reads
+// JSON takes the last of two keys, keys in other letters, and ignores those that it does not know; a person who reads
+// the line may believe the other one.
+func asWritten(found []byte, e Entry) error {
+	var canonical bytes.Buffer
+	if err := WriteEntry(&canonical, e); err != nil {
+		return err
+	}
+	if !bytes.Equal(bytes.TrimSuffix(canonical.Bytes(), []byte("\n")), found) {
+		return &Broken{e.Seq, "its line is not as an export writes it: a key is there twice, is unknown, or is written " +
+			"otherwise"}
+	}
+	return nil
 }
 
 // CSVHead are the titles of an export as CSV.

@@ -53,6 +53,10 @@ type DepositMarks struct {
 	Confirmed int64 `json:"confirmed"`
 }
 
+// MaxEpoch is the highest epoch that a device can come back with, so that those after it are numbers of the protocol
+// too. A device that began a new one each second would need 30,000 years.
+const MaxEpoch = 1 << 40
+
 // EpochRequest asks for a new epoch: the device came back from a snapshot, and its numbers were used.
 type EpochRequest struct {
 	Held  int64  `json:"held"`  // the epoch it comes back with
