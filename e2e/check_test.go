@@ -47,6 +47,13 @@ func TestWhatTheServiceStandsOnIsChecked(t *testing.T) {
 		assert.Contains(t, out, "wrong")
 	}
 	require.NoError(t, change(t, s.config.Database,
+		"update goose_db_version set version_id = version_id - 20 where version_id > 0"))
+	out, err = check()
+	require.Error(t, err)
+	assert.Contains(t, out, "start version 0.14.0 once")
+	require.NoError(t, change(t, s.config.Database,
+		"update goose_db_version set version_id = version_id + 20 where version_id > 0"))
+	require.NoError(t, change(t, s.config.Database,
 		"delete from goose_db_version where version_id = (select max(version_id) from goose_db_version)"))
 	out, err = check()
 	require.NoError(t, err, out)

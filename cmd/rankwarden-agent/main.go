@@ -60,6 +60,8 @@ func root() *cobra.Command {
 	return cmd
 }
 
+// run is the agent until it is told to end: it opens the host of this platform and the state directory, enrols where
+// it has not, and goes on checking in.
 func run(ctx context.Context, f flags) (err error) {
 	token, err := tokenOnce(f)
 	if err != nil {
@@ -87,6 +89,7 @@ func run(ctx context.Context, f flags) (err error) {
 	return nil
 }
 
+// readToken reads an enrolment token from a file, in which it may stand among other lines; empty for no file.
 func readToken(file string) (string, error) {
 	if file == "" {
 		return "", nil

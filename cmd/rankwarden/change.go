@@ -119,6 +119,7 @@ func (a *app) changeShow() *cobra.Command {
 	}
 }
 
+// showChange prints a change with its edits, what is in their way, and the command that comes next.
 func (a *app) showChange(x api.ChangeDetail) error {
 	fmt.Fprintf(a.out, "%s: %s\n", text.Bold.Sprint(x.Name), stateWords[x.State])
 	if x.Title != "" {

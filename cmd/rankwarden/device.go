@@ -174,6 +174,7 @@ func (a *app) device(w api.DeviceWhy) error {
 	return a.units(w)
 }
 
+// deviceHead prints what is known of a device before its settings: facts, standing, desired and reported numbers.
 func (a *app) deviceHead(w api.DeviceWhy) {
 	d := w.Device
 	standing := mark(d.Standing)
@@ -270,6 +271,7 @@ func (a *app) units(w api.DeviceWhy) error {
 	)
 }
 
+// sign marks how a setting stands: held, not supported, different, in step, or not compared yet.
 func sign(u api.UnitWhy) string {
 	switch {
 	case u.Held != "":

@@ -61,6 +61,7 @@ type unitOf struct {
 	api.UnitWhy
 }
 
+// unitsOfMany prints the settings of several devices in one table, with the devices beside each other.
 func (a *app) unitsOfMany(shown []api.DeviceWhy) error {
 	rows := []unitOf{}
 	for _, w := range shown {

@@ -78,6 +78,7 @@ func splitProblems(problems []api.DeviceProblem) (whole, other []api.DeviceProbl
 	return whole, other
 }
 
+// metLines prints the assignments that were considered for a device, and why each applies or does not.
 func (a *app) metLines(aims []api.DeviceAim) {
 	for _, m := range aims {
 		notes := ""
@@ -95,6 +96,7 @@ func (a *app) metLines(aims []api.DeviceAim) {
 	}
 }
 
+// explainUnit prints how one setting came to its value: who asked for what, who won, and why.
 func (a *app) explainUnit(u api.UnitWhy) {
 	line := func(label, value string, colour text.Color) {
 		if value != "" {

@@ -92,6 +92,8 @@ func (a *app) deviceFacts() *cobra.Command {
 	}
 }
 
+// readFacts reads organisation facts of devices from CSV with a header line. Columns that are not there leave the
+// fact as it is; errors name the line.
 func readFacts(file io.Reader) ([]api.Facts, error) {
 	rows := csv.NewReader(file)
 	header, err := rows.Read()

@@ -98,6 +98,8 @@ func readFolder(dir string) (*folder, error) {
 	return f, nil
 }
 
+// readList reads a list from a YAML file. A file that is not there leaves the list nil, which means "not said"; an
+// empty one makes it an empty list, which means "none". Unknown keys are errors.
 func readList[T any](path string, into *[]T) error {
 	source, err := os.ReadFile(path)
 	if errors.Is(err, fs.ErrNotExist) {

@@ -49,6 +49,7 @@ func main() {
 	os.Exit(status(err))
 }
 
+// status is the exit status for an error. Scripts rely on these numbers; the help lists them.
 func status(err error) int {
 	var p *client.Problem
 	var u unusable
@@ -67,6 +68,7 @@ func status(err error) int {
 	return exitUnusable // cobra's own errors are of the command line
 }
 
+// explain is what is printed for an error, with the way out where the service could not be reached.
 func explain(err error) string {
 	switch {
 	case errors.Is(err, context.Canceled):

@@ -49,6 +49,8 @@ func ofList(cmd *cobra.Command) *cobra.Command {
 	return cmd
 }
 
+// prepare reads the flags that all commands have, and finds out whether the output is a terminal: only there are
+// tables cut to its width and coloured.
 func (a *app) prepare(cmd *cobra.Command) error {
 	a.out, a.err, a.now = cmd.OutOrStdout(), cmd.ErrOrStderr(), time.Now()
 	if a.json {
@@ -105,6 +107,7 @@ type done struct {
 // notice tells a reader something beside the output, so that the output can go into a file.
 func (a *app) notice(format string, args ...any) { fmt.Fprintf(a.err, format, args...) }
 
+// data prints a value as JSON or YAML. YAML goes through JSON, so that both have the same keys.
 func (a *app) data(value any) error {
 	var buffer bytes.Buffer
 	encoder := json.NewEncoder(&buffer)

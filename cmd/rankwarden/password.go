@@ -165,6 +165,7 @@ func (a *app) reveal(
 	return c.Reveal(ctx, device, spec)
 }
 
+// printRevealed prints every password that may be the right one, the newest first, with how long it is good.
 func (a *app) printRevealed(r api.RevealResult) error {
 	fmt.Fprintf(a.out, "%s on %s (%s)\n", r.Password.Name, r.Password.Device, r.Password.SID)
 	if len(r.Candidates) > 1 {

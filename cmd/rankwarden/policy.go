@@ -135,6 +135,7 @@ func (a *app) printProblems(found []fileProblem, files int) error {
 	)
 }
 
+// readFile reads a file, or standard input for "-".
 func readFile(name string) ([]byte, error) {
 	if name == "-" {
 		source, err := io.ReadAll(io.LimitReader(os.Stdin, policy.MaxSize+1))

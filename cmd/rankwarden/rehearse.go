@@ -205,6 +205,7 @@ type rehearsedRollout struct {
 	Having   []string        `json:"having"` // devices that have the change at the end
 }
 
+// rehearsed is a rehearsal as it is printed as data.
 func rehearsed(r *scenario.Rehearsal) rehearsedRollout {
 	out := rehearsedRollout{Affected: r.Affected, Steps: []rehearsedStep{}, State: r.State, Having: []string{}}
 	for _, w := range r.Waves {

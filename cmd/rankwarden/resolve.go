@@ -57,6 +57,8 @@ func (a *app) resolveCommand() *cobra.Command {
 	return cmd
 }
 
+// readScenario reads a scenario from a file, or from standard input for "-". Policies that it names are read beside it
+// or below, and nowhere else.
 func readScenario(path string) (*scenario.Scenario, error) {
 	var source []byte
 	var err error

@@ -250,6 +250,7 @@ func (a *app) rolloutWatch() *cobra.Command {
 	}
 }
 
+// watchRollout prints how a rollout goes until it ends, stops or is interrupted.
 func (a *app) watchRollout(ctx context.Context, c *client.Client, change string) error {
 	next, stop := a.changesOf(ctx, c)
 	defer stop()

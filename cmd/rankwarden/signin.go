@@ -43,6 +43,7 @@ func signInPath() (string, error) {
 	return filepath.Join(dir, "rankwarden", "sign-in.json"), nil
 }
 
+// readSignIn reads the stored sign-in; the zero value where there is none.
 func readSignIn() (signIn, error) {
 	var s signIn
 	path, err := signInPath()
@@ -62,6 +63,7 @@ func readSignIn() (signIn, error) {
 	return s, nil
 }
 
+// write stores the sign-in, readable for this user alone, and gives the path.
 func (s signIn) write() (string, error) {
 	path, err := signInPath()
 	if err != nil {
@@ -180,6 +182,8 @@ func (a *app) askInConsole(ctx context.Context, server string, hours int) error 
 	return a.keepToken(server, me, token, hours)
 }
 
+// keepSignIn signs in with a password, makes a token for this command, and ends the session: only the token is kept,
+// which can be revoked by itself.
 func (a *app) keepSignIn(ctx context.Context, server string, given credentials, hours int) error {
 	c := client.New(server, "")
 	me, err := signInTo(ctx, c, given)
@@ -241,6 +245,8 @@ func roleWords(roles []api.Role) string {
 	return strings.Join(words, ", ")
 }
 
+// askPassword asks for a password on the terminal without echo, or takes a line of standard input. A password is
+// never taken from a flag, which other users of the machine could see.
 func askPassword(name string, fromStdin bool) (string, error) {
 	if fromStdin {
 		line, err := readLine(stdin)

@@ -102,6 +102,7 @@ func readProofs(path string) ([]audit.Proof, error) {
 	}
 }
 
+// verdict prints what an export was found to be, and what it proves and does not.
 func (a *app) verdict(v audit.Verdict) error {
 	result := proved{First: v.First, Last: v.Last, Entries: v.Entries}
 	if v.Anchored != nil {

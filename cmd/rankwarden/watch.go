@@ -46,6 +46,8 @@ func (a *app) watchCommand() *cobra.Command {
 	return cmd
 }
 
+// watch prints the standings as they change, until every online device is verified, or until it is interrupted. The
+// answer is no while a device has held settings.
 func (a *app) watch(ctx context.Context, c *client.Client, group string, forever bool) error {
 	next, stop := a.changesOf(ctx, c)
 	defer stop()
@@ -128,6 +130,8 @@ func (a *app) serviceNotes(o api.Overview, noted map[string]bool) (fresh bool) {
 	return fresh
 }
 
+// frame prints the standings over those of before on a terminal, and as a further line elsewhere. It prints nothing
+// when nothing changed, and gives the line that stands there.
 func (a *app) frame(o api.Overview, last string) string {
 	parts := partsOf(o.Standings)
 	var words []string

@@ -59,6 +59,7 @@ func (c *checking) fine(what string, args ...any)   { c.say("ok", what, args...)
 func (c *checking) attend(what string, args ...any) { c.say("attention", what, args...) }
 func (c *checking) bad(err error)                   { c.wrong++; c.say("wrong", "%v", err) }
 
+// all goes through everything that a start needs, and says of each whether it is right. It changes nothing.
 func (c *checking) all(ctx context.Context) {
 	config := app.Config{Listen: c.k.String("listen"), DeviceListen: c.k.String("device-listen"),
 		TLSCert: c.k.String("tls-cert"),
@@ -94,6 +95,7 @@ func (c *checking) all(ctx context.Context) {
 // soon is how long before its end a certificate needs attention.
 const soon = 30 * 24 * time.Hour
 
+// certificate checks the TLS certificate, and how long it is good.
 func (c *checking) certificate(config app.Config) {
 	ends, err := config.CertificateEnds()
 	switch {
@@ -114,8 +116,14 @@ func (c *checking) certificate(config app.Config) {
 // mostApart is how far the clocks of this machine and of the database may lie apart.
 const mostApart = 5 * time.Second
 
+// database checks that the database can be reached and written, its schema, its clock, and that the service's role
+// cannot change the trail.
 func (c *checking) database(ctx context.Context, db *store.Store) {
 	if err := db.CheckSessions(ctx); err != nil {
+		c.bad(err)
+		return
+	}
+	if err := db.CheckSchema(ctx); err != nil {
 		c.bad(err)
 		return
 	}
@@ -127,10 +135,6 @@ func (c *checking) database(ctx context.Context, db *store.Store) {
 		return
 	case behind > 0:
 		c.attend("the database is %d behind in migrations; the next start makes them, or rankwardend migrate", behind)
-		return
-	}
-	if err := db.CheckSchema(ctx); err != nil {
-		c.bad(err)
 		return
 	}
 	if err := db.TryWrite(ctx); err != nil {
@@ -218,6 +222,7 @@ func (c *checking) notifications(tx store.Reader) {
 	}
 }
 
+// escrow checks that the private halves of the live escrow keys are there.
 func (c *checking) escrow(tx store.Reader) {
 	keys, err := tx.EscrowKeys()
 	if err != nil {

@@ -81,6 +81,7 @@ type demoRun struct {
 	client  *client.Client
 }
 
+// runDemo runs the demo organisation until it is interrupted.
 func runDemo(cmd *cobra.Command, _ []string) (err error) {
 	k, err := options(cmd.Flags())
 	if err != nil {
@@ -192,6 +193,7 @@ func forget(dir string) error {
 	return nil
 }
 
+// run starts the parts of the demo one after the other, and waits.
 func (d *demoRun) run(ctx context.Context) error {
 	password, err := d.signIn(ctx)
 	if err != nil {

@@ -30,6 +30,8 @@ func (d *demoRun) rollouts(ctx context.Context, password string, devices int) {
 	}
 }
 
+// startRollouts has the people of the demo do what there is to look at: rollouts, waivers, a change that is too wide,
+// passwords that were viewed.
 func (d *demoRun) startRollouts(ctx context.Context, password string) error {
 	as := map[string]*client.Client{}
 	for _, name := range []string{demo.Author, demo.Deployer, demo.Night, demo.Desk} {

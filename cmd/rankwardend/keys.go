@@ -95,6 +95,7 @@ func keysNew() *cobra.Command {
 	return cmd
 }
 
+// newServiceKeys makes the key file of a new service. It never replaces one that is there.
 func newServiceKeys(cmd *cobra.Command) error {
 	k, err := options(cmd.Flags())
 	if err != nil {
@@ -239,6 +240,7 @@ func keysProve() *cobra.Command {
 	return cmd
 }
 
+// sameFile reports whether a copy is the original itself: that proves nothing about a copy.
 func sameFile(a, b string) (bool, error) {
 	first, err := os.Stat(a)
 	if err != nil {

@@ -56,6 +56,8 @@ func logFlags(f *pflag.FlagSet) {
 	f.String("log-level", "info", "`level`: debug, info, warn or error")
 }
 
+// options reads the configuration: the file, then the environment, then flags, of which the later beat the earlier.
+// An option that is not known is an error.
 func options(flags *pflag.FlagSet) (*koanf.Koanf, error) {
 	k := koanf.New(".")
 	if path, err := flags.GetString("config"); err == nil && path != "" {
@@ -85,6 +87,7 @@ func options(flags *pflag.FlagSet) (*koanf.Koanf, error) {
 	return k, nil
 }
 
+// logger writes the log as text or JSON, from a level on.
 func logger(k *koanf.Koanf, to io.Writer) (*slog.Logger, error) {
 	var level slog.Level
 	if err := level.UnmarshalText([]byte(k.String("log-level"))); err != nil {
@@ -136,6 +139,7 @@ func writePassword(path, password string) error {
 	return nil
 }
 
+// serve runs the service until it is told to end or cannot go on.
 func serve(cmd *cobra.Command, _ []string) error {
 	k, err := options(cmd.Flags())
 	if err != nil {

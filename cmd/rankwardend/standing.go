@@ -46,6 +46,7 @@ func (d *demoRun) standing(ctx context.Context, password string) {
 	}
 }
 
+// standingLine is how the fleet stands, in one line.
 func standingLine(o api.Overview) string {
 	line := fmt.Sprintf("  %d devices: %d in step", o.Devices, o.Standings.InStep)
 	for _, part := range []struct {
