@@ -103,6 +103,9 @@ var wellKnown, wellKnownNames = func() (map[string]principal.SID, map[principal.
 	return sids, names
 }()
 
+// KnownName is the known local group of an identifier, and empty for any other.
+func KnownName(sid principal.SID) string { return wellKnownNames[sid] }
+
 // WellKnown is the identifier of a known local group, and zero for any other.
 func WellKnown(localGroup string) principal.SID { return wellKnown[localGroup] }
 

@@ -89,6 +89,19 @@ func (r *reader) localGroup(n *yaml.Node, path string, m Membership) {
 	if known {
 		return
 	}
+	if word, means := unit.KnownBy(m.LocalGroup); means {
+		r.errorf(
+			n,
+			path,
+			CodeLocalGroup,
+			"%q is what some devices call the local group %s; write \"local_group: %s\", which every device "+
+				"understands",
+			n.Value,
+			word,
+			word,
+		)
+		return
+	}
 	if !m.Custom {
 		r.errorf(
 			n,
@@ -107,6 +120,17 @@ func (r *reader) localGroup(n *yaml.Node, path string, m Membership) {
 
 func (r *reader) principals(n *yaml.Node, path string) []principal.Ref {
 	var refs []principal.Ref
+	seen := map[principal.Ref]bool{}
+	switch r.named += len(n.Content); {
+	case len(n.Content) > MaxMembers:
+		r.errorf(n, path, CodeBounds, "%d principals are too many for one list; at most %d can be named. Put people "+
+			"into a group of the directory", len(n.Content), MaxMembers)
+		// the rest is not read
+		n = &yaml.Node{Kind: n.Kind, Content: n.Content[:MaxMembers], Line: n.Line, Column: n.Column}
+	case r.named > MaxNamed:
+		r.errorf(n, path, CodeBounds, "the document names more than %d principals; put people into a group of the "+
+			"directory", MaxNamed)
+	}
 	r.list(n, path, func(n *yaml.Node, path string) {
 		s, ok := r.text(n, path)
 		if !ok {
@@ -118,10 +142,11 @@ func (r *reader) principals(n *yaml.Node, path string) []principal.Ref {
 			return
 		}
 		ref = r.lookUp(n, path, ref)
-		if slices.Contains(refs, ref) {
+		if seen[ref] {
 			r.warnf(n, path, CodeDuplicate, "%s stands in this list already; keep one", ref)
 			return
 		}
+		seen[ref] = true
 		refs = append(refs, ref)
 	})
 	return refs

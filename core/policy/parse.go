@@ -5,7 +5,6 @@ import (
 	"errors"
 	"io"
 	"regexp"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -52,12 +51,18 @@ func ParseWith(
 // named are the people and groups of the directory that a document names, as far as they can be read.
 func named(root *yaml.Node) []principal.Ref {
 	var refs []principal.Ref
+	seen := map[principal.Ref]bool{}
 	for _, statement := range valueOf(root, "membership").Content {
 		for _, key := range []string{"members", "remove"} {
 			for _, member := range valueOf(statement, key).Content {
-				if ref, err := principal.Parse(text.NFC(member.Value)); err == nil && !slices.Contains(refs, ref) {
-					refs = append(refs, ref)
+				ref, err := principal.Parse(text.NFC(member.Value))
+				if err != nil || seen[ref] {
+					continue
 				}
+				if len(refs) == MaxNamed {
+					return nil // the document is refused for it
+				}
+				refs, seen[ref] = append(refs, ref), true
 			}
 		}
 	}

@@ -21,6 +21,7 @@ type reader struct {
 	problems  []Problem
 	directory principal.Directory   // nil: people and groups are not looked up
 	places    map[string]*yaml.Node // where each key and list item stands, by path
+	named     int                   // principals so far
 }
 
 func (r *reader) place(path string, n *yaml.Node) {

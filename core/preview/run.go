@@ -102,25 +102,31 @@ func (c *Comparison) Device(device int, known Device) effect.Affected {
 	}
 }
 
-// Joining are the principals that desired states add to a local group, on whatever devices, sorted, whether or not a
-// device has reported. Where a setting is held it depends on what each device was last told; there only effects say who
-// joins.
-func (c *Comparison) Joining(id unit.ID) []principal.Ref {
-	var joining []principal.Ref
+// Joining are the principals that desired states add to local groups, on whatever devices, sorted, whether or not a
+// device has reported: what is desired counts, since nothing is known of a device that has not. A group to which nobody
+// is added is not in it. Where a setting is held it depends on what each device was last told; there only effects say
+// who joins.
+func (c *Comparison) Joining(groups ...unit.ID) map[unit.ID][]principal.Ref {
+	joining := map[unit.ID][]principal.Ref{}
 	for _, p := range c.pairs {
 		if p.shared == nil {
 			continue
 		}
-		before, _ := valueOf(p.shared.desired[without], id).(unit.Members)
-		after, _ := valueOf(p.shared.desired[with], id).(unit.Members)
-		for _, ref := range after.Present {
-			if !before.Has(ref) {
-				joining = append(joining, ref)
+		for _, id := range groups {
+			before, _ := valueOf(p.shared.desired[without], id).(unit.Members)
+			after, _ := valueOf(p.shared.desired[with], id).(unit.Members)
+			for _, ref := range after.Present {
+				if !before.Has(ref) {
+					joining[id] = append(joining[id], ref)
+				}
 			}
 		}
 	}
-	slices.SortFunc(joining, principal.Compare)
-	return slices.Compact(joining)
+	for id, refs := range joining {
+		slices.SortFunc(refs, principal.Compare)
+		joining[id] = slices.Compact(refs)
+	}
+	return joining
 }
 
 // sharesOf is the number of devices that are compared in one share.

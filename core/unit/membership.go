@@ -22,19 +22,6 @@ var KnownLocalGroups = map[string]uint32{
 	"event-log-readers": 573, "hyper-v-administrators": 578, "remote-management-users": 580, "device-owners": 583,
 }
 
-// privileged are the local groups whose members can take a device over.
-var privileged = []string{
-	GroupAdministrators,
-	"backup-operators",
-	"device-owners",
-	"hyper-v-administrators",
-	"network-configuration-operators",
-	"power-users",
-}
-
-// IsPrivileged reports whether members of a local group can take a device over.
-func IsPrivileged(localGroup string) bool { return slices.Contains(privileged, localGroup) }
-
 // Mode says what a membership statement does with members it does not name.
 type Mode string
 

@@ -24,7 +24,9 @@ const (
 var switches = slices.Concat(approvalSwitches, accessSwitches, recordSwitches, serviceSwitches, directorySwitches)
 
 var approvalSwitches = []Switch{
-	yes("approve-added-administrators", "a second person must approve a change that adds principals to administrators",
+	yes("approve-added-administrators",
+		"a second person must approve a change that adds principals to administrators, or to another local group "+
+			"whose members can take a device over",
 		func(c *Config) *bool { return &c.Approvals.AddedAdministrators }).
 		on(approval, "New members of administrators"),
 	number("approve-removed-administrators", 0,
@@ -39,7 +41,8 @@ var approvalSwitches = []Switch{
 		func(c *Config) *bool { return &c.Approvals.AllAtOnce }).on(approval, "Changes without waves"),
 	yes("approve-opening-early", "a second person must open a wave whose gate is not passed",
 		func(c *Config) *bool { return &c.SecondPersonOpens }).on(approval, "Opening a wave before its gate is passed"),
-	yes("approve-waivers", "a second person must agree to waivers of members of administrators",
+	yes("approve-waivers", "a second person must agree to waivers of members of administrators and of such local "+
+		"groups",
 		func(c *Config) *bool { return &c.SecondPersonWaives }).on(approval, "Waivers of administrators"),
 	yes("approve-keys", "escrow keys go live and retire only with a second owner; local administration needs none",
 		func(c *Config) *bool { return &c.SecondPersonKeys }).on(approval, "Escrow keys going live or retiring"),

@@ -2,6 +2,7 @@ package reconcile
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 
 	"rankwarden.example/core/drift"
@@ -13,8 +14,32 @@ func (p *pass) eachGroup(do func(id unit.ID, group drift.LocalGroup, desired uni
 	for _, s := range p.settings {
 		desired, ok := s.Value.(unit.Members)
 		name, _ := s.Unit.LocalGroup()
-		if group, there := p.State.Group(name); ok && there {
+		if group, there := p.State.Group(name); ok && there && knownAs(group, name) == "" {
 			do(s.Unit, group, desired)
+		}
+	}
+}
+
+// knownAs is the known local group that a group of the device is, where a setting has it under another name; empty where
+// it has not. In another language administrators has another name, and whoever is put into it by that name would become
+// an administrator without anybody having been asked for one.
+func knownAs(group drift.LocalGroup, name string) string {
+	if known := drift.KnownName(group.SID); known != name {
+		return known
+	}
+	return ""
+}
+
+// refuseOtherNames says of each setting that names a known local group otherwise that it is not carried out.
+func (p *pass) refuseOtherNames() {
+	for _, s := range p.settings {
+		name, ok := s.Unit.LocalGroup()
+		group, there := p.State.Group(name)
+		if known := knownAs(group, name); ok && there && known != "" {
+			p.one(s.Unit, func() error {
+				return fmt.Errorf("%s is the local group %s of this device, and is not changed under another name; the "+
+					"policy must name %s", group.LocalGroup, known, known)
+			})
 		}
 	}
 }

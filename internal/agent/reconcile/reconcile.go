@@ -68,6 +68,7 @@ func Run(ctx context.Context, h host.Host, job Job) (Outcome, error) {
 	p.eachAccount(p.accountIn)
 	p.eachBuiltin(p.builtinIn)
 	p.read()
+	p.refuseOtherNames()
 	p.eachGroup(p.membersIn)
 	p.read()
 	p.eachGroup(p.membersOut)

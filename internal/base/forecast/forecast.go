@@ -93,8 +93,8 @@ type Summary struct {
 	Silent  int // of those affected, that never reported: their effects are not known
 	Leaving int // of those affected, on which somebody leaves administrators
 	Sums    []effect.Sum
-	Groups  []fleetview.GroupCount // devices affected, by group
-	Joining []principal.Ref        // principals that desired states add to administrators
+	Groups  []fleetview.GroupCount      // devices affected, by group
+	Joining map[unit.ID][]principal.Ref // principals that desired states add to privileged local groups
 }
 
 // Sum counts the effects on all devices.
@@ -118,7 +118,7 @@ func (f *Forecast) Sum(ctx context.Context, from Source, view Fleet) (Summary, e
 	}
 	return Summary{
 		Fleet: len(f.Devices), Devices: total.Devices, Silent: total.Silent, Leaving: total.Leaving, Sums: total.Sums(),
-		Groups: view.CountByGroup(slices.Concat(affected...)), Joining: f.Joining(unit.Administrators),
+		Groups: view.CountByGroup(slices.Concat(affected...)), Joining: f.Joining(unit.Privileged()...),
 	}, nil
 }
 

@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/operation"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/text"
@@ -29,6 +30,23 @@ type Approvals struct {
 	AllAtOnce             bool // a change goes to all of its devices at once, without waves
 }
 
+// addedTo are the principals that a change adds to a local group: by what is desired, and by what it does to devices that
+// have something else.
+func addedTo(id unit.ID, p *Preview) []string {
+	var added []string
+	for _, ref := range p.Joining[id] {
+		if id != unit.Administrators || ref != principal.Administrator { // the operating system keeps it there
+			added = append(added, ref.String())
+		}
+	}
+	for _, sum := range p.Sums {
+		if sum.Kind == effect.MemberJoins && sum.Unit == id {
+			added = append(added, sum.Subject)
+		}
+	}
+	return text.Set(added)
+}
+
 // alsoNeeds are the needs of a change for how it goes out, beside those of what it does.
 func (a Approvals) alsoNeeds(needs []string, atOnce bool) []string {
 	if a.AllAtOnce && atOnce {
@@ -41,20 +59,10 @@ func (a Approvals) alsoNeeds(needs []string, atOnce bool) []string {
 func (a Approvals) needs(p *Preview, f *futures) []string {
 	needs := []string{}
 	if a.AddedAdministrators {
-		var added []string
-		for _, ref := range p.Joining {
-			if ref != principal.Administrator { // the operating system keeps it there
-				added = append(added, ref.String())
+		for _, id := range unit.Privileged() {
+			if added := addedTo(id, p); len(added) > 0 {
+				needs = append(needs, "it adds to "+present.Unit(id)+": "+strings.Join(added, ", "))
 			}
-		}
-		for _, sum := range p.Sums {
-			if sum.Kind == effect.MemberJoins && sum.Unit == unit.Administrators {
-				added = append(added, sum.Subject)
-			}
-		}
-		added = text.Set(added)
-		if len(added) > 0 {
-			needs = append(needs, "it adds to administrators: "+strings.Join(added, ", "))
 		}
 	}
 	if a.RemovedAdministrators > 0 && p.Leaving >= a.RemovedAdministrators {

@@ -87,7 +87,7 @@ func (s *Service) Waive(
 				), DeviceID: f.DeviceID, Device: f.Device, Unit: f.Unit, Subject: f.Subject, Words: words(f),
 				State: store.WaiverActive, Reason: reason, Until: until, MadeBy: who.Name, MadeAt: now,
 			}
-			if s.SecondPersonWaives && f.Unit == unit.Administrators.String() {
+			if s.SecondPersonWaives && isPrivileged(f.Unit) {
 				waiver.State = store.WaiverWaiting
 			} else if err := s.waived(tx, w, waiver, true); err != nil {
 				return err
@@ -215,4 +215,10 @@ func (s *Service) EndWaivers(ctx context.Context) error {
 			return err
 		}
 	}
+}
+
+// isPrivileged reports whether a setting, by its name, says who is in a local group that takes a device over.
+func isPrivileged(setting string) bool {
+	id, err := unit.Parse(setting)
+	return err == nil && id.IsPrivileged()
 }
