@@ -40,7 +40,8 @@ func TestNoOtherNameMakesAnAdministratorAlone(t *testing.T) {
 		name := fmt.Sprintf("own-%d", i)
 		_, err := s.owner.CreateChange(ctx, name, "", "")
 		require.NoError(t, err)
-		_, err = s.owner.AddEdit(ctx, name, api.ChangeEdit{Kind: "publish", Name: name, Document: statement(name, group)})
+		_, err = s.owner.AddEdit(ctx, name, api.ChangeEdit{Kind: "publish", Name: name,
+			Document: statement(name, group)})
 		require.NoError(t, err)
 		_, err = s.owner.AddEdit(ctx, name, aimAt(name, 100+i, 0, "everything"))
 		require.NoError(t, err)

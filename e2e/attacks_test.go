@@ -116,26 +116,26 @@ func TestReachCannotWidenItself(t *testing.T) {
 		t,
 		edit("quiet", client.GroupEdit{Add: []string{"SKL-HQ-001"}}),
 		403,
-		"1 devices that your role does not reach",
+		"on devices that your role does not reach",
 	)
-	problem(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-NEW-001"}}), 403, "1 devices")
-	problem(t, edit("offices", client.GroupEdit{Remove: []string{"SKL-HQ-001"}}), 403, "1 devices")
+	problem(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-NEW-001"}}), 403, "on devices that")
+	problem(t, edit("offices", client.GroupEdit{Remove: []string{"SKL-HQ-001"}}), 403, "on devices that")
 	require.NoError(t, edit("quiet", client.GroupEdit{Add: []string{"SKL-TKT-002"}}))
 	_, err := deployer.CreateGroup(ctx, client.GroupSpec{Name: "all", Rule: "true"})
-	problem(t, err, 403, "1 devices")
+	problem(t, err, 403, "on devices that")
 	_, err = deployer.CreateGroup(ctx, client.GroupSpec{Name: "ours", Rule: `device.name.startsWith("SKL-TKT")`})
 	require.NoError(t, err)
 	g, err := s.owner.Group(ctx, "offices")
 	require.NoError(t, err)
-	problem(t, deployer.DeleteGroup(ctx, "offices", g.Version), 403, "1 devices")
+	problem(t, deployer.DeleteGroup(ctx, "offices", g.Version), 403, "on devices that")
 
 	aim := func(a api.Aim) error {
 		a.Policy, a.Rank = "base", 500
 		_, err := deployer.CreateAssignment(ctx, "base", a)
 		return err
 	}
-	problem(t, aim(api.Aim{Include: []string{"everything"}}), 403, "1 devices")
-	problem(t, aim(api.Aim{Include: []string{"desks", "offices"}}), 403, "1 devices")
+	problem(t, aim(api.Aim{Include: []string{"everything"}}), 403, "on devices that")
+	problem(t, aim(api.Aim{Include: []string{"desks", "offices"}}), 403, "on devices that")
 	require.NoError(t, aim(api.Aim{Include: []string{"everything"}, Within: []string{"desks"}}))
 	a, err := deployer.Assignment(ctx, "base")
 	require.NoError(t, err)
@@ -145,7 +145,7 @@ func TestReachCannotWidenItself(t *testing.T) {
 		api.Aim{Policy: "base", Include: []string{"offices"}, Rank: 500},
 		a.Version,
 	)
-	problem(t, err, 403, "1 devices")
+	problem(t, err, 403, "on devices that")
 	_, err = s.owner.EditAssignment(
 		ctx,
 		"base",
@@ -153,13 +153,13 @@ func TestReachCannotWidenItself(t *testing.T) {
 		a.Version,
 	)
 	require.NoError(t, err)
-	problem(t, deployer.DeleteAssignment(ctx, "base", a.Version+1), 403, "1 devices")
+	problem(t, deployer.DeleteAssignment(ctx, "base", a.Version+1), 403, "on devices that")
 	p, err := s.owner.Policy(ctx, "base")
 	require.NoError(t, err)
 	p, err = s.owner.SavePolicy(ctx, "base", document("base", "lockout: {threshold: 6}"), p.Version)
 	require.NoError(t, err)
 	_, err = deployer.PublishPolicy(ctx, "base", p.Version)
-	problem(t, err, 403, "1 devices")
+	problem(t, err, 403, "on devices that")
 	assert.EqualValues(t, 1, s.refused("policy.published"))
 	now, err := s.owner.Policy(ctx, "base")
 	require.NoError(t, err)

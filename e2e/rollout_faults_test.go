@@ -76,7 +76,7 @@ func TestWhatGoesWrongInARollout(t *testing.T) {
 		_, err = s.owner.OpenWave(ctx, "longer", "the ship is at sea")
 		problem(t, err, http.StatusForbidden, "somebody else must open it")
 		_, err = s.as("sigurd", "deployer", "first-wave").OpenWave(ctx, "longer", "agreed")
-		problem(t, err, http.StatusForbidden, "2 devices that your role does not reach")
+		problem(t, err, http.StatusForbidden, "on devices that your role does not reach")
 		_, err = s.as("runa", "deployer").OpenWave(ctx, "longer", "agreed")
 		require.NoError(t, err)
 		s.rolls("longer", "running [1t] [2t]")

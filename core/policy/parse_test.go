@@ -114,8 +114,8 @@ func TestParseProblems(t *testing.T) {
 			"3:14 remove_with_exact membership[0].remove", "mode adjust"},
 		"nothing to adjust": {"membership: [{local_group: users, mode: adjust}]",
 			"3:14 nothing_to_adjust membership[0]", "name somebody"},
-		"keeps its own": {"membership: [{local_group: administrators, mode: adjust, remove: " +
-			"[builtin:administrator]}]", "3:14 builtin_administrator_removed membership[0].remove", "keeps"},
+		"keeps its own": {"membership: [{local_group: administrators, mode: adjust, remove: [builtin:administrator]}]",
+			"3:14 builtin_administrator_removed membership[0].remove", "keeps"},
 		"nothing asked": {"title: t", "1:1 empty_policy ", "asks for nothing"},
 		"alias":         {"passwords: &p {history: 1}", "3:12 bad_syntax passwords", "write the value out"},
 		"two documents": {"lockout: {threshold: 1}\n---\nx: 1", "1:1 bad_syntax ", "one policy a file"},

@@ -62,8 +62,8 @@ func TestChecksOfTheWhole(t *testing.T) {
 		"words are long " +
 			"enough": {keeper + "rotation: [{target: account:keeper, secret: {style: words}}]\npasswords: " +
 			"{min_length: 23, complexity: true}", "", ""},
-		"too plain": {keeper + "rotation: [{target: account:keeper, secret: {use: [lower, " +
-			"upper]}}]\npasswords: {complexity: true}", "error secret_breaks_password_rules rotation[0].secret",
+		"too plain": {keeper + "rotation: [{target: account:keeper, secret: {use: [lower, upper]}}]\npasswords: " +
+			"{complexity: true}", "error secret_breaks_password_rules rotation[0].secret",
 			"add one"},
 		"slower than max age": {keeper + "rotation: [{target: account:keeper}]\npasswords: {max_age_days: 29}",
 			"error rotation_slower_than_max_age rotation[0].every", "at most 29d"},
@@ -79,15 +79,15 @@ func TestChecksOfTheWhole(t *testing.T) {
 			"administrators, mode: adjust, members: [account:k]}]", "", ""},
 		"disabled built-in": {"rotation: [{target: builtin:administrator}]\nbuiltins: {administrator: {enabled: " +
 			"false}}", "warning rotation_of_disabled_account rotation[0].target", ""},
-		"nothing to redraw": {"accounts: [{key: k, name: a, local_groups: [administrators]}]\nrotation: " +
-			"[{target: account:k, redraw_name: true}]", "error redraw_without_digits rotation[0].redraw_name",
+		"nothing to redraw": {"accounts: [{key: k, name: a, local_groups: [administrators]}]\nrotation: [{target: " +
+			"account:k, redraw_name: true}]", "error redraw_without_digits rotation[0].redraw_name",
 			"with #"},
 		"undeclared target": {keeper + "rotation: [{target: account:keper}]",
 			"warning undeclared_account rotation[0].target", "did you mean account:keeper?"},
 		"undeclared member": {"membership: [{local_group: users, mode: adjust, members: [account:spare]}]",
 			"warning undeclared_account membership[0].members[0]", "another policy"},
-		"absent member": {"accounts: [{key: k, name: a, state: absent}]\nmembership: [{local_group: users, " +
-			"mode: exact, members: [account:k]}]", "error absent_account_is_member membership[0].members[0]", ""},
+		"absent member": {"accounts: [{key: k, name: a, state: absent}]\nmembership: [{local_group: users, mode: " +
+			"exact, members: [account:k]}]", "error absent_account_is_member membership[0].members[0]", ""},
 		"in by its account": {keeper + "membership: [{local_group: administrators, mode: adjust, remove: " +
 			"[account:keeper]}]", "error member_also_removed membership[0].remove[0]", "local_groups"},
 		"unknown name": {"membership: [{local_group: users, mode: exact, members: " +

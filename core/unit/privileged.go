@@ -15,8 +15,9 @@ var privileged = map[string]bool{
 	GroupAdministrators: true, "backup-operators": true, "device-owners": true, "hyper-v-administrators": true,
 	"network-configuration-operators": true, "power-users": true,
 
-	"wheel": true, "admin": true, "adm": true, "docker": true, "lxd": true, "libvirt": true, "disk": true, "shadow": true,
-	"root": true, "kvm": true,
+	"wheel": true, "admin": true, "adm": true, "docker": true, "lxd": true, "libvirt": true, "disk": true,
+	"shadow": true,
+	"root":   true, "kvm": true,
 }
 
 // IsPrivileged reports whether members of a local group can take a device over. Letters compare without case.
@@ -47,8 +48,10 @@ var otherNames = map[string][]string{
 		"sudo",
 	},
 	"users": {"Benutzer", "Utilisateurs", "Usuarios", "Usuários", "Utilizadores", "Utenti", "Användare", "Brugere",
-		"Brukere", "Gebruikers", "Użytkownicy", "Käyttäjät", "Felhasználók", "Пользователи", "Uživatelé", "Kullanıcılar"},
-	"guests": {"Gäste", "Invités", "Invitados", "Convidados", "Ospiti", "Gäster", "Gæster", "Gjester", "Gasten", "Goście",
+		"Brukere", "Gebruikers", "Użytkownicy", "Käyttäjät", "Felhasználók", "Пользователи", "Uživatelé",
+		"Kullanıcılar"},
+	"guests": {"Gäste", "Invités", "Invitados", "Convidados", "Ospiti", "Gäster", "Gæster", "Gjester", "Gasten",
+		"Goście",
 		"Vieraat", "Vendégek", "Гости", "Konuklar"},
 	"power-users": {"Power Users", "Hauptbenutzer", "Utilisateurs avec pouvoir", "Usuarios avanzados", "Power users"},
 	"backup-operators": {"Backup Operators", "Sicherungs-Operatoren", "Opérateurs de sauvegarde",

@@ -20,9 +20,9 @@ func (p *pass) eachGroup(do func(id unit.ID, group drift.LocalGroup, desired uni
 	}
 }
 
-// knownAs is the known local group that a group of the device is, where a setting has it under another name; empty where
-// it has not. In another language administrators has another name, and whoever is put into it by that name would become
-// an administrator without anybody having been asked for one.
+// knownAs is the known local group that a group of the device is, where a setting has it under another name; empty
+// where it has not. In another language administrators has another name, and whoever is put into it by that name would
+// become an administrator without anybody having been asked for one.
 func knownAs(group drift.LocalGroup, name string) string {
 	if known := drift.KnownName(group.SID); known != name {
 		return known
@@ -37,8 +37,8 @@ func (p *pass) refuseOtherNames() {
 		group, there := p.State.Group(name)
 		if known := knownAs(group, name); ok && there && known != "" {
 			p.one(s.Unit, func() error {
-				return fmt.Errorf("%s is the local group %s of this device, and is not changed under another name; the "+
-					"policy must name %s", group.LocalGroup, known, known)
+				return fmt.Errorf("%s is the local group %s of this device, and is not changed under another name; "+
+					"the policy must name %s", group.LocalGroup, known, known)
 			})
 		}
 	}

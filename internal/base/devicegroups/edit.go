@@ -100,7 +100,7 @@ func mayRegroup(tx EditRecords, who rights.Identity, group string, names []strin
 	}
 	n, err := tx.CountOutside(mine, names)
 	if err == nil && n > 0 {
-		err = refusal.BeyondReach(n)
+		err = refusal.BeyondReach()
 	}
 	return err
 }
@@ -113,7 +113,7 @@ func MayMove(tx EditRecords, who rights.Identity, devices []string) error {
 	}
 	n, err := tx.CountDevicesOutside(mine, devices)
 	if err == nil && n > 0 {
-		err = refusal.BeyondReach(n)
+		err = refusal.BeyondReach()
 	}
 	return err
 }
@@ -233,7 +233,7 @@ func mayDisband(tx EditRecords, who rights.Identity, g store.Group) error {
 	}
 	n, err := tx.CountMembersOutside(mine, g.ID)
 	if err == nil && n > 0 {
-		err = refusal.BeyondReach(n)
+		err = refusal.BeyondReach()
 	}
 	return err
 }

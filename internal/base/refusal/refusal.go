@@ -109,9 +109,10 @@ func NotLive(state, what string) error {
 	return New(Forbidden, "this device is %s and may not %s", state, what).WithCode(protocol.CodeNotLive + state)
 }
 
-// BeyondReach refuses an edit that would take effect on n devices out of the editor's reach.
-func BeyondReach(n int) *Error {
-	return New(Forbidden, "this would take effect on %d devices that your role does not reach, so nothing was "+
-		"changed. Limit it to a group in your reach (within), or ask an owner", n).
+// BeyondReach refuses an edit that would take effect on devices out of the editor's reach. It says neither how many nor
+// which: whoever tries one rule after the other would read from it what they may not see.
+func BeyondReach() *Error {
+	return New(Forbidden, "this would take effect on devices that your role does not reach, so nothing was changed. "+
+		"Limit it to a group in your reach (within), or ask an owner").
 		WithCode("out_of_reach")
 }

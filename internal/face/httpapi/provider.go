@@ -53,7 +53,8 @@ func describePage(o *huma.Operation) {
 }
 
 func (a *routes) beginAtProvider(c fiber.Ctx) error {
-	address, browser, err := a.Access.BeginAtProvider(c.Context(), c.Query("to"), c.Query("fresh") == "true", clientaddr.Of(c),
+	address, browser, err := a.Access.BeginAtProvider(c.Context(), c.Query("to"), c.Query("fresh") == "true",
+		clientaddr.Of(c),
 		c.Cookies(cookieName))
 	if err != nil {
 		return a.notSignedIn(c, err)

@@ -30,8 +30,8 @@ type Approvals struct {
 	AllAtOnce             bool // a change goes to all of its devices at once, without waves
 }
 
-// addedTo are the principals that a change adds to a local group: by what is desired, and by what it does to devices that
-// have something else.
+// addedTo are the principals that a change adds to a local group: by what is desired, and by what it does to devices
+// that have something else.
 func addedTo(id unit.ID, p *Preview) []string {
 	var added []string
 	for _, ref := range p.Joining[id] {

@@ -196,7 +196,7 @@ func mayAim(tx Records, who rights.Identity, assignments ...*store.Assignment) e
 		most = max(most, n)
 	}
 	if most > 0 {
-		return refusal.BeyondReach(most)
+		return refusal.BeyondReach()
 	}
 	return nil
 }

@@ -80,7 +80,7 @@ func everywhere(tx Records, who rights.Identity) error {
 	}
 	n, err := tx.CountDevicesOutside(mine, ids)
 	if err == nil && n > 0 {
-		err = refusal.BeyondReach(n)
+		err = refusal.BeyondReach()
 	}
 	return err
 }

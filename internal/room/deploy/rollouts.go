@@ -135,7 +135,7 @@ func mayTouch(tx Records, who rights.Identity, r *planning.Run) error {
 	}
 	n, err := tx.CountDevicesOutside(mine, ids)
 	if err == nil && n > 0 {
-		err = refusal.BeyondReach(n)
+		err = refusal.BeyondReach()
 	}
 	return err
 }

@@ -119,8 +119,8 @@ func asWritten(found []byte, e Entry) error {
 		return err
 	}
 	if !bytes.Equal(bytes.TrimSuffix(canonical.Bytes(), []byte("\n")), found) {
-		return &Broken{e.Seq, "its line is not as an export writes it: a key is there twice, is unknown, or is written " +
-			"otherwise"}
+		return &Broken{e.Seq, "its line is not as an export writes it: a key is there twice, is unknown, or is " +
+			"written otherwise"}
 	}
 	return nil
 }
