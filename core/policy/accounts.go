@@ -23,7 +23,7 @@ type Account struct {
 var accounts = slices.Concat(shape[Account]{
 	always("key", accountKey, func(a *Account) *string { return &a.Key }).needed().
 		about("How everything else refers to the account"),
-	always("name", accountName, func(a *Account) *string { return &a.Name }).needed().
+	always("name", ownName, func(a *Account) *string { return &a.Name }).needed().
 		about("Name of the account; each # becomes a random digit, drawn by the device"),
 	unless(
 		"formerly",
@@ -108,6 +108,19 @@ var accountName = textOf(
 	schema{{"$ref", "#/$defs/accountName"}},
 	func(r *reader, n *yaml.Node, path string) (string, bool) {
 		s := r.accountName(n, path)
+		return s, s != ""
+	},
+)
+
+// ownName is the name of a managed account, which is none that a device has already for something else.
+var ownName = textOf(
+	schema{{"$ref", "#/$defs/accountName"}},
+	func(r *reader, n *yaml.Node, path string) (string, bool) {
+		s := r.accountName(n, path)
+		if why := unit.Reserved(s); why != "" {
+			r.errorf(n, path, CodeName, "%q %s; choose another name", s, why)
+			return "", false
+		}
 		return s, s != ""
 	},
 )

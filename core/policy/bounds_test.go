@@ -72,3 +72,20 @@ func TestACustomGroupIsNoKnownOne(t *testing.T) {
 		"custom: true, mode: adjust, members: ['local:crew']}\n"), nil)
 	assert.True(t, policy.Usable(problems), problems)
 }
+
+// A managed account has no name that devices have for something else, and a built-in account may have its own back.
+func TestReservedNamesOfAccounts(t *testing.T) {
+	for name, want := range map[string]string{
+		"Administrateur": "builtins.administrator", "CON": "belongs to the operating system",
+		"Remote Desktop Users": "is a local group", "keeper-##": "",
+	} {
+		_, problems := policy.Parse([]byte("format: rankwarden.policy/1\nname: x\naccounts: [{key: k, name: '"+name+
+			"'}]\n"),
+			nil)
+		assert.Equal(t, want == "", policy.Usable(problems), name)
+		assert.Contains(t, fmt.Sprint(problems), want, name)
+	}
+	_, problems := policy.Parse([]byte("format: rankwarden.policy/1\nname: x\nbuiltins: {administrator: {name: "+
+		"Administrator}}\n"), nil)
+	assert.True(t, policy.Usable(problems), problems)
+}
