@@ -115,6 +115,11 @@ func Effect(e effect.Effect) string {
 	case effect.RotationStops:
 		return "rotation of " + subject + " stops"
 	case effect.RotationChanged:
+		before, was := e.Before.(unit.RotationValue)
+		after, will := e.After.(unit.RotationValue)
+		if was && will {
+			return "rotation of " + subject + " changes: " + rotationChange(before, after)
+		}
 		return "rotation of " + subject + " changes" + detailOf(e, e.After)
 	}
 	return subject + " " + account(e)

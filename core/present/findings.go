@@ -141,10 +141,7 @@ func instead(f drift.Finding) string {
 func detail(value any) string {
 	switch v := value.(type) {
 	case bool:
-		if v {
-			return "on"
-		}
-		return "off"
+		return onOff(v)
 	case string:
 		if v != "" {
 			return fmt.Sprintf("%q", v)

@@ -145,8 +145,7 @@ func TestFindingsInWords(t *testing.T) {
 			Expected: unit.LockoutValue{Threshold: 3, DurationMinutes: 15, WindowMinutes: 15},
 			Actual:   unit.LockoutRule{DurationMinutes: 30}},
 		"the local group does not exist on the device": {Kind: drift.GroupMissing},
-		"not supported on this " +
-			"device": {Kind: drift.UnitUnsupported},
+		"not supported on this device":                 {Kind: drift.UnitUnsupported},
 		"the device could not change it: access denied": {Kind: drift.ApplyFailed,
 			Actual: "access denied"},
 		"the device could not change keeper: access denied": {Kind: drift.ApplyFailed,
