@@ -245,7 +245,7 @@ func (r *reader) choice(n *yaml.Node, path string, choices ...string) string {
 
 // duration reads a whole number and m, h or d, between low and high minutes.
 func (r *reader) duration(n *yaml.Node, path string, low, high int) *time.Duration {
-	wanted := fmt.Sprintf("a whole number and m, h or d, from %dm to %dm, such as 15m", low, high)
+	wanted := spanWanted(low, high)
 	if n.Kind != yaml.ScalarNode || len(n.Value) < 2 {
 		r.wrongType(n, path, wanted)
 		return nil
@@ -263,6 +263,20 @@ func (r *reader) duration(n *yaml.Node, path string, low, high int) *time.Durati
 	}
 	d := time.Duration(v*unit) * time.Minute
 	return &d
+}
+
+// spanWanted says what a time between bounds, in minutes, is written like, with an example that is one.
+func spanWanted(low, high int) string {
+	inMinutes := func(n int) string { return Duration(time.Duration(n) * time.Minute) }
+	example := low
+	for _, usual := range []int{15, 60, 8 * 60, 24 * 60, 30 * 24 * 60} {
+		if low <= usual && usual <= high {
+			example = usual
+			break
+		}
+	}
+	return fmt.Sprintf("a whole number and m, h or d, from %s to %s, such as %s", inMinutes(low), inMinutes(high),
+		inMinutes(example))
 }
 
 func (r *reader) wrongType(n *yaml.Node, path, wanted string) {

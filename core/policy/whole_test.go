@@ -44,7 +44,7 @@ func TestChecksOfTheWhole(t *testing.T) {
 		"target twice": {keeper + "rotation: [{target: account:keeper}, {target: account:KEEPER}]",
 			"error duplicate rotation[1].target", "into one"},
 		"every too short": {keeper + "rotation: [{target: account:keeper, every: 59m}]",
-			"error out_of_bounds rotation[0].every", "60m to 576000m"},
+			"error out_of_bounds rotation[0].every", "from 1h to 400d, such as 1h"},
 		"every too long": {keeper + "rotation: [{target: account:keeper, every: 401d}]",
 			"error out_of_bounds rotation[0].every", ""},
 		"words with a length": {keeper + "rotation: [{target: account:keeper, secret: {style: words, length: 20}}]",
