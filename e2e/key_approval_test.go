@@ -12,6 +12,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/wire/escrow"
 )
 
@@ -51,6 +52,28 @@ func (s *service) key(number int64) api.EscrowKey {
 	}
 	s.t.Fatalf("no key %d", number)
 	return api.EscrowKey{}
+}
+
+// Where there is a second owner, no key goes live or retires by one alone, whatever the settings say. A sealed owner is no
+// second one.
+func TestTwoOwnersDecideKeysTogether(t *testing.T) {
+	s := start(t)
+	ctx := t.Context()
+	offline := filepath.Join(t.TempDir(), "recovery.json")
+	require.NoError(t, s.Access.SealOwner(ctx, uow.Console("test"), "sealed", ownerPassword+" for the day"))
+	s.makes(s.owner, 2, "recovery", offline)
+	require.NoError(t, s.owner.ProveEscrowKey(ctx, 2, s.answers(s.owner, 2, offline)))
+	assert.Equal(t, "live", s.key(2).State, "nobody else could decide")
+
+	other := s.as("bera", "owner")
+	s.makes(s.owner, 3, "recovery", offline)
+	require.NoError(t, s.owner.ProveEscrowKey(ctx, 3, s.answers(s.owner, 3, offline)))
+	assert.Equal(t, []string{"new", "live", "asta"}, []string{s.key(3).State, s.key(3).Asked, s.key(3).AskedBy})
+	problem(t, s.owner.DecideEscrowKey(ctx, 3, true), http.StatusForbidden, "another owner must decide")
+	require.NoError(t, other.DecideEscrowKey(ctx, 3, true))
+	assert.Equal(t, "live", s.key(3).State)
+	require.NoError(t, s.owner.RetireEscrowKey(ctx, 2))
+	assert.Equal(t, []string{"live", "retired"}, []string{s.key(2).State, s.key(2).Asked})
 }
 
 // Keys are made, proved, retired and sealed again over the network; where the settings say so a second owner decides,

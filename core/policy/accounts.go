@@ -103,15 +103,6 @@ func oneAccount(r *reader, _ *yaml.Node, path string, seen map[string]int, a *Ac
 	seen[a.Key] = at.Line
 }
 
-// accountName is the name of a local account.
-var accountName = textOf(
-	schema{{"$ref", "#/$defs/accountName"}},
-	func(r *reader, n *yaml.Node, path string) (string, bool) {
-		s := r.accountName(n, path)
-		return s, s != ""
-	},
-)
-
 // ownName is the name of a managed account, which is none that a device has already for something else.
 var ownName = textOf(
 	schema{{"$ref", "#/$defs/accountName"}},

@@ -44,7 +44,8 @@ var approvalSwitches = []Switch{
 	yes("approve-waivers", "a second person must agree to waivers of members of administrators and of such local "+
 		"groups",
 		func(c *Config) *bool { return &c.SecondPersonWaives }).on(approval, "Waivers of administrators"),
-	yes("approve-keys", "escrow keys go live and retire only with a second owner; local administration needs none",
+	yes("approve-keys", "escrow keys go live and retire only with a second owner, also while there is none; local "+
+		"administration needs none",
 		func(c *Config) *bool { return &c.SecondPersonKeys }).on(approval, "Escrow keys going live or retiring"),
 	number("reveals-per-hour", DefaultBudget,
 		"`number` of passwords that an operator may see in an hour before a second person must approve",

@@ -140,6 +140,12 @@ func (t AccessReader) OwnersLeft() (int, error) {
 	return n[0], nil
 }
 
+// OtherOwners counts the owners beside an operator who may sign in every day; a sealed one is not among them.
+func (t AccessReader) OtherOwners(operator string) (int, error) {
+	return one[int](t, `select count(*) from operators where disabled_at is null and sealed_at is null and id <> $1
+		and grants @> '[{"role": "owner"}]'`, operator)
+}
+
 // SetOperator changes roles, password and whether the operator may sign in. Sessions and tokens of the
 // operator end, and the addresses from which somebody signed in with the former password are forgotten.
 func (t AccessWriter) SetOperator(o Operator, at time.Time) error {

@@ -12,16 +12,30 @@ import (
 	"rankwarden.example/internal/wire/protocol"
 )
 
-// become makes a key live or retired; where the settings say so, only once a second person approves. Who works on the
-// machine of the service has its keys already, and asks nobody. The list is the new key list, nil where there is none.
+// become makes a key live or retired, only once a second person approves where the settings say so or where there is a
+// second owner who could: whoever enters and proves a recovery key alone can read every password from then on. The
+// local administration has the keys of the service already, and asks nobody. The list is the new key list, nil where
+// there is none.
 func (s *Service) become(tx Records, w *uow.Work, key store.EscrowKey, state string) (*knownKeyList, error) {
 	w.Tell(store.TopicEdits)
-	if s.SecondPersonKeys && w.Who().OperatorID != "" {
+	second, err := s.needsSecond(tx, w)
+	if err != nil {
+		return nil, err
+	}
+	if second {
 		key.Asked, key.AskedBy, key.AskedAt = state, w.Who().Name, new(s.Now())
 		w.After = map[string]any{"use": key.Use, "waits_for_a_second_person": true}
 		return s.listed.Load(), tx.SetEscrowKey(key)
 	}
 	return s.makeSo(tx, w, key, state)
+}
+
+func (s *Service) needsSecond(tx Records, w *uow.Work) (bool, error) {
+	if w.Who().OperatorID == "" || s.SecondPersonKeys {
+		return w.Who().OperatorID != "", nil
+	}
+	others, err := tx.OtherOwners(w.Who().OperatorID)
+	return others > 0, err
 }
 
 // makeSo makes a key live or retired.

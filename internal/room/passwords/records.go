@@ -16,6 +16,7 @@ type Reads interface {
 	reach.Records
 	cache.One
 
+	OtherOwners(operator string) (int, error)
 	Asked(digest string) (protocol.DesiredContent, error)
 	CountReveals(operator string, since time.Time) (int, error)
 	Deposit(device string, epoch, number int64) (store.Deposit, error)
