@@ -143,7 +143,7 @@ func (t AccessReader) OwnersLeft() (int, error) {
 // OtherOwners counts the owners beside an operator who may sign in every day; a sealed one is not among them.
 func (t AccessReader) OtherOwners(operator string) (int, error) {
 	return one[int](t, `select count(*) from operators where disabled_at is null and sealed_at is null and id <> $1
-		and grants @> '[{"role": "owner"}]'`, operator)
+		and exists (select from jsonb_array_elements(grants) g where g ->> 'role' = 'owner')`, operator)
 }
 
 // SetOperator changes roles, password and whether the operator may sign in. Sessions and tokens of the
