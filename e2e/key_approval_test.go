@@ -54,8 +54,8 @@ func (s *service) key(number int64) api.EscrowKey {
 	return api.EscrowKey{}
 }
 
-// Where there is a second owner, no key goes live or retires by one alone, whatever the settings say. A sealed owner is no
-// second one.
+// Where there is a second owner, no key goes live or retires by one alone, whatever the settings say. A sealed owner is
+// no second one.
 func TestTwoOwnersDecideKeysTogether(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
