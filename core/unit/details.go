@@ -57,14 +57,7 @@ func (d Detail) Plain(details Details) any {
 }
 
 // With gives details that have the property from others.
-func (d Detail) With(details, others Details) Details {
-	if d.Text != nil {
-		*d.Text(&details) = *d.Text(&others)
-	} else {
-		*d.Flag(&details) = *d.Flag(&others)
-	}
-	return details
-}
+func (d Detail) With(details, others Details) Details { return d.Set(details, d.Of(others)) }
 
 // Set gives details with the property set to a value of the kind that [Detail.Of] gives.
 func (d Detail) Set(details Details, value Value) Details {

@@ -1,16 +1,10 @@
 package unit
 
 import (
+	"fmt"
 	"strings"
 
 	"rankwarden.example/core/text"
-)
-
-// Why a managed account cannot have a name. They continue a sentence that begins with the name.
-const (
-	ReservedBuiltin = "is the built-in %s on some devices, which builtins.%s is for"
-	ReservedSystem  = "belongs to the operating system"
-	ReservedGroup   = "is a local group on devices, and no account can have the name of one"
 )
 
 // builtinNames are what Windows calls its two built-in accounts in its languages, and Linux its administrator.
@@ -41,21 +35,20 @@ var systemNames = func() map[string]bool {
 	return names
 }()
 
-// Reserved says why no managed account can have a name, empty where one can. A pattern with drawn digits is none of
-// these names.
+// Reserved says why no managed account can have a name, as the end of a sentence that begins with the name; empty where
+// one can. A pattern with drawn digits is none of these names.
 func Reserved(name string) string {
 	name = text.Fold(name)
 	if builtin, is := builtinNames[name]; is {
-		return strings.ReplaceAll(ReservedBuiltin, "%s", builtin)
+		return fmt.Sprintf("is the built-in %[1]s on some devices, which builtins.%[1]s is for", builtin)
 	}
 	if systemNames[name] {
-		return ReservedSystem
+		return "belongs to the operating system"
 	}
-	if _, is := KnownLocalGroups[name]; is {
-		return ReservedGroup
-	}
-	if _, is := KnownBy(name); is {
-		return ReservedGroup
+	_, ours := KnownLocalGroups[name]
+	_, theirs := KnownBy(name)
+	if ours || theirs {
+		return "is a local group on devices, and no account can have the name of one"
 	}
 	return ""
 }

@@ -104,10 +104,11 @@ func (c Config) Check() error {
 		)
 	case c.OnlyProvider && c.Provider == nil:
 		return fmt.Errorf("%w: only-provider needs an identity provider; give provider-issuer", ErrConfig)
-	case badProxies(c.Proxies) != nil:
-		return fmt.Errorf("%w: trust-proxy %w", ErrConfig, badProxies(c.Proxies))
 	case c.Interval < time.Second || c.Interval > 24*time.Hour:
 		return fmt.Errorf("%w: interval %s must be from 1s to 24h", ErrConfig, c.Interval)
+	}
+	if _, err := clientaddr.Parse(c.Proxies); err != nil {
+		return fmt.Errorf("%w: trust-proxy %w", ErrConfig, err)
 	}
 	if c.MetricsListen != "" {
 		if err := c.checkAddress("metrics-listen", c.MetricsListen); err != nil {
@@ -119,8 +120,6 @@ func (c Config) Check() error {
 	}
 	return c.checkAddress("device-listen", c.DeviceListen)
 }
-
-func badProxies(list []string) error { _, err := clientaddr.Parse(list); return err }
 
 // scheme is that of the addresses it listens on.
 func (c Config) scheme() string {

@@ -1,8 +1,6 @@
 package notify_test
 
 import (
-	"context"
-	"log/slog"
 	"slices"
 	"testing"
 	"time"
@@ -11,7 +9,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/notify"
@@ -44,15 +41,11 @@ func open(t *testing.T, events []string, groups ...string) *room {
 			Address: "https://skerryline.example", Events: events, Groups: append([]string{}, groups...), Enabled: true,
 			Version: 1, CreatedAt: now})
 	})
-	ctx, stop := context.WithCancel(t.Context())
-	t.Cleanup(stop)
-	log, hub, view := slog.New(slog.DiscardHandler), &notices.Hub{}, fleetview.New()
-	go view.Run(ctx, db, hub, log, time.Now)
-	require.NoError(t, view.Loaded(ctx))
+	hub := &notices.Hub{}
 	r.Service = &notify.Service{
 		Room: uowtest.Over(db, func(r store.Reader) notify.Reads { return r },
 			func(w store.Writer) notify.Records { return w }),
-		Locks: db, View: view, Hub: hub, Organisation: "Skerry Line", Since: now,
+		Locks: db, View: uowtest.View(t, db, hub), Hub: hub, Organisation: "Skerry Line", Since: now,
 	}
 	return r
 }

@@ -1,10 +1,8 @@
 package organisation_test
 
 import (
-	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"testing"
 	"time"
 
@@ -54,11 +52,7 @@ func newFleet(t *testing.T, devices int, brake organisation.Brake) *fleet {
 				Exclude: []string{}, Within: []string{}, Rank: 10, Stance: "enforce", Version: 1, CreatedAt: now,
 				UpdatedAt: now}))
 	})
-	ctx, stop := context.WithCancel(t.Context())
-	t.Cleanup(stop)
-	log := slog.New(slog.DiscardHandler)
-	go f.view.Run(ctx, db, &notices.Hub{}, log, time.Now)
-	require.NoError(t, f.view.Loaded(ctx))
+	f.view = uowtest.View(t, db, &notices.Hub{})
 	room := uowtest.Over(db, func(r store.Reader) organisation.Reads { return r },
 		func(w store.Writer) organisation.Records { return w })
 	f.Service = &organisation.Service{Room: room, Locks: db, Documents: cache.NewDocuments(), View: f.view,

@@ -31,10 +31,14 @@ func (s *Service) become(tx Records, w *uow.Work, key store.EscrowKey, state str
 }
 
 func (s *Service) needsSecond(tx Records, w *uow.Work) (bool, error) {
-	if w.Who().OperatorID == "" || s.SecondPersonKeys {
-		return w.Who().OperatorID != "", nil
+	operator := w.Who().OperatorID
+	switch {
+	case operator == "":
+		return false, nil
+	case s.SecondPersonKeys:
+		return true, nil
 	}
-	others, err := tx.OtherOwners(w.Who().OperatorID)
+	others, err := tx.OtherOwners(operator)
 	return others > 0, err
 }
 

@@ -1,8 +1,6 @@
 package reporting_test
 
 import (
-	"context"
-	"log/slog"
 	"testing"
 	"time"
 
@@ -11,7 +9,6 @@ import (
 
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/cache"
-	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/kit/notices"
 	"rankwarden.example/internal/room/reporting"
@@ -59,12 +56,7 @@ func open(t *testing.T) *room {
 		return tx.PutStandingHours([]store.StandingHour{{GroupName: "", Hour: now, InStep: 3},
 			{GroupName: "pier", Hour: now, InStep: 1}})
 	})
-	ctx, stop := context.WithCancel(t.Context())
-	t.Cleanup(stop)
-	view := fleetview.New()
-	go view.Run(ctx, db, &notices.Hub{}, slog.New(slog.DiscardHandler), time.Now)
-	require.NoError(t, view.Loaded(ctx))
-	r.Service = &reporting.Service{View: view, Scopes: &cache.Scopes{},
+	r.Service = &reporting.Service{View: uowtest.View(t, db, &notices.Hub{}), Scopes: &cache.Scopes{},
 		Room: uowtest.Over(db, func(r store.Reader) reporting.Reads { return r },
 			func(w store.Writer) reporting.Records { return w })}
 	return r

@@ -7,8 +7,11 @@ import (
 	"errors"
 	"log/slog"
 	"slices"
+	"testing"
 	"time"
 
+	"github.com/stretchr/testify/require"
+	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/kit/notices"
@@ -82,6 +85,14 @@ func Over[R any, W uow.Records](
 ) uow.Room[R, W] {
 	return uow.NewRoom(store.For(db, read, write),
 		uow.Env{Log: slog.New(slog.DiscardHandler), Now: time.Now, Interval: time.Minute})
+}
+
+// View is the fleet of a real database as it stands now, which follows until the test ends.
+func View(t testing.TB, db *store.Store, hub *notices.Hub) *fleetview.View {
+	view := fleetview.New()
+	go view.Run(t.Context(), db, hub, slog.New(slog.DiscardHandler), time.Now)
+	require.NoError(t, view.Loaded(t.Context()))
+	return view
 }
 
 // Strangers counts refused attempts in a real database.
