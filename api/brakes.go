@@ -17,5 +17,6 @@ type Held struct {
 	AskedAt   time.Time   `json:"asked_at"`
 	DecidedBy string      `json:"decided_by" doc:"Empty while it waits"`
 	DecidedAt *time.Time  `json:"decided_at"`
+	Needs     []string    `json:"needs" nullable:"false" doc:"Why somebody else must release it; none where whoever asked for it may"`
 	Reason    string      `json:"reason" doc:"Of the decision"`
 }

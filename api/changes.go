@@ -84,6 +84,16 @@ type Preview struct {
 	Version     int64        `json:"version" doc:"Of the change; 0 for edits that are in none"`
 	Digest      string       `json:"digest" doc:"Send it with apply or approve; empty for edits that are in no change"`
 	Needs       []string     `json:"needs" doc:"Why a second person must approve" nullable:"false"`
+	Part        bool         `json:"part" doc:"The change does more, to devices out of your reach; then there is no digest"`
+	Ways        []WayIn      `json:"ways" doc:"How ways in are given, taken or moved" nullable:"false"`
+}
+
+// WayIn is one way in that is given, taken or moved.
+type WayIn struct {
+	Effect  string `json:"effect" enum:"administrator_gained,account_taken_over,way_in_opened,protection_loosened,administrator_lost,way_in_closed,no_way_in"`
+	Words   string `json:"words"`
+	Devices int    `json:"devices" doc:"That are there"`
+	Anyone  bool   `json:"anyone" doc:"Also whichever device comes"`
 }
 
 // GroupCount is a number of devices in a group.

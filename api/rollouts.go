@@ -108,7 +108,8 @@ type RolloutDevice struct {
 // StartRollout is how a change is to go out.
 type StartRollout struct {
 	Change string   `json:"change" minLength:"1" maxLength:"63"`
-	Digest string   `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
+	Digest string   `json:"digest,omitempty" maxLength:"100" doc:"That of the preview you have seen; needed where it gives, takes or moves a way in"`
+	Reason string   `json:"reason,omitempty" maxLength:"2000" doc:"Needed there too, where the change has none"`
 	AtOnce bool     `json:"at_once,omitempty" doc:"All devices in one wave"`
 	First  []string `json:"first,omitempty" maxItems:"20" nullable:"false" doc:"Groups whose devices go first; first-wave, or a small share, when left out"`
 	Shares []int    `json:"shares,omitzero" maxItems:"20" nullable:"false" doc:"Percent of all devices once each of the next waves is open, growing; 10 and 50 when left out, none when empty"`

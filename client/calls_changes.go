@@ -81,6 +81,11 @@ func (c *Client) ApplyChange(ctx context.Context, name, digest string) (api.Chan
 	return c.changeStep(ctx, name, operation.ApplyChange, map[string]any{"digest": digest})
 }
 
+// RevertChange drafts the opposite of a change that went out.
+func (c *Client) RevertChange(ctx context.Context, name, reason string) (api.ChangeDetail, error) {
+	return c.changeStep(ctx, name, operation.RevertChange, map[string]any{"reason": reason})
+}
+
 // DecideChange approves or refuses a change that waits for a second person, as in the preview of the digest.
 func (c *Client) DecideChange(
 	ctx context.Context, name string, approve bool, reason, digest string,

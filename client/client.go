@@ -15,12 +15,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
 	"strconv"
 	"strings"
 
+	"rankwarden.example/api"
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 )
@@ -30,13 +32,35 @@ type Client struct {
 	base  string
 	token string
 	http  *http.Client
+	look  Looking
+	seen  Seen
 }
+
+// Seen is what somebody has seen before they do something, and why they do it.
+type Seen struct {
+	Digest string // of the preview, empty for none
+	Reason string
+}
+
+// Expect has the next calls that may alter what devices are told do what was seen, or nothing.
+func (c *Client) Expect(seen Seen) *Client { c.seen = seen; return c }
+
+// Looking is asked where the service wants somebody to look before it does something: at a preview, nil where only a
+// reason is wanted. It gives the reason, and the call is made again as one that has looked; its error becomes that of
+// the call, and nothing is done.
+type Looking func(ctx context.Context, preview *api.Preview) (reason string, err error)
+
+// Look has calls ask before they do what must be looked at first. Without it they give the refusal that says so.
+func (c *Client) Look(look Looking) *Client { c.look = look; return c }
 
 // New makes a client. Without a token, sign in first.
 func New(base, token string) *Client {
 	jar, _ := cookiejar.New(nil) // never fails without options
-	return &Client{strings.TrimRight(base, "/"), token, &http.Client{Jar: jar}}
+	return &Client{base: strings.TrimRight(base, "/"), token: token, http: &http.Client{Jar: jar}}
 }
+
+// WithoutToken is a client of the same service for whoever signs in with it next.
+func (c *Client) WithoutToken() *Client { return New(c.base, "").Look(c.look) }
 
 // Problem is a refusal of the service, RFC 9457.
 type Problem struct {
@@ -46,6 +70,8 @@ type Problem struct {
 	Code     string           `json:"code"`
 	Errors   []Misfit         `json:"errors"`
 	Problems []policy.Problem `json:"problems"`
+	Preview  *api.Preview     `json:"preview"` // what it would do, where you must look first
+	Waits    string           `json:"waits"`   // the change, or what is held, that waits for somebody now
 }
 
 // Misfit is one thing in a request that does not fit its description.
@@ -82,7 +108,16 @@ type call struct {
 
 // do carries out a call, and gives the version in the answer's ETag, 0 without one.
 func (c *Client) do(ctx context.Context, x call) (version int64, err error) {
+	if x.op.Gated {
+		x = x.having(c.seen)
+	}
 	resp, err := c.send(ctx, x)
+	for tries := 0; c.look != nil && tries < mostLooks && mustLook(err); tries++ {
+		if x, err = c.looked(ctx, x, err); err != nil {
+			return 0, err
+		}
+		resp, err = c.send(ctx, x)
+	}
 	if err != nil {
 		return 0, err
 	}
@@ -95,6 +130,44 @@ func (c *Client) do(ctx context.Context, x call) (version int64, err error) {
 		return version, fmt.Errorf("the answer of the service cannot be read: %w", err)
 	}
 	return version, nil
+}
+
+// mostLooks is how often a call is made again: what it would do may be something else each time.
+const mostLooks = 3
+
+// mustLook reports whether a call was refused until somebody has looked, or said why.
+func mustLook(err error) bool {
+	var p *Problem
+	return errors.As(err, &p) && (p.Code == "look_first" && p.Preview != nil || p.Code == "say_why")
+}
+
+// looked is a call as it is made by who has looked.
+func (c *Client) looked(ctx context.Context, x call, err error) (call, error) {
+	var p *Problem
+	errors.As(err, &p)
+	reason, err := c.look(ctx, p.Preview)
+	if err != nil {
+		return x, err
+	}
+	seen := Seen{Reason: reason}
+	if p.Preview != nil {
+		seen.Digest = p.Preview.Digest
+	}
+	return x.having(seen), nil
+}
+
+// having is a call by somebody who has seen what it does.
+func (x call) having(seen Seen) call {
+	query := url.Values{}
+	maps.Copy(query, x.query)
+	if seen.Digest != "" {
+		query.Set("seen", seen.Digest)
+	}
+	if seen.Reason != "" {
+		query.Set("reason", seen.Reason)
+	}
+	x.query = query
+	return x
 }
 
 func (c *Client) send(ctx context.Context, x call) (*http.Response, error) {

@@ -55,21 +55,24 @@ func ViewPasswords(ctx context.Context, night, desk *client.Client) error {
 	return err
 }
 
-// RuledGroup is the group whose rule somebody wrote too widely, so that the brake holds it.
-const RuledGroup = "old-builds"
+// wrongImport says that Fleet Support, who are administrators nearly everywhere, have another identifier.
+const wrongImport = `dn: cn=Fleet Support,ou=groups,dc=skerryline,dc=example
+objectClass: group
+cn: Fleet Support
+sAMAccountName: Fleet Support
+objectSid:: AQUAAAAAAAUVAAAARgAAAFAAAABaAAAAEwUAAA==
+objectGUID:: KvDYqLzW6k+mlLQkrxxkvg==
 
-// WriteTooWide gives a group a rule that would alter nearly every device, which waits. It is done once.
-func WriteTooWide(ctx context.Context, deployer *client.Client) error {
-	held, err := deployer.Brakes(ctx, true, client.Page{Limit: 1})
+`
+
+// ImportTooMuch has somebody import an old list of people, by which others would be administrators nearly everywhere:
+// it waits. It is done once.
+func ImportTooMuch(ctx context.Context, owner *client.Client) error {
+	held, err := owner.Brakes(ctx, true, client.Page{Limit: 1})
 	if err != nil || len(held.Items) > 0 {
 		return err
 	}
-	g, err := deployer.Group(ctx, RuledGroup)
-	if err != nil {
-		return err
-	}
-	rule := "device.os_build < 23000"
-	_, err = deployer.EditGroup(ctx, RuledGroup, client.GroupEdit{Rule: &rule}, g.Version)
+	_, err = owner.ImportDirectory(ctx, []byte(wrongImport), false, false)
 	var p *client.Problem
 	if errors.As(err, &p) && p.Code == "brake_holds" {
 		return nil

@@ -13,8 +13,76 @@ import (
 	"rankwarden.example/core/policy"
 )
 
-// Load puts the organisation into a service, as an operator would. What is there already stays.
-func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) error {
+// Load puts the organisation into a service, as its first owner would; what needs a second person is agreed to by the
+// deployer. What is there already stays.
+func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec, password string, signIn SignIn) error {
+	if err := loadDirectory(ctx, c, groups); err != nil {
+		return err
+	}
+	if err := addOperators(ctx, c, password); err != nil {
+		return err
+	}
+	deployer, err := signIn(ctx, Deployer, password)
+	if err != nil {
+		return err
+	}
+	l := loading{c, deployer}
+	sources, err := Policies()
+	if err != nil {
+		return err
+	}
+	for _, source := range sources {
+		if err := l.policy(ctx, source); err != nil {
+			return err
+		}
+	}
+	if err := l.assignments(ctx); err != nil {
+		return err
+	}
+	return draftChange(ctx, c)
+}
+
+// SignIn signs somebody in.
+type SignIn func(ctx context.Context, name, password string) (*client.Client, error)
+
+// loading loads with two people.
+type loading struct{ owner, second *client.Client }
+
+// agreed has the second person agree to a change that waits for one, and applies it.
+func (l loading) agreed(ctx context.Context, err error) error {
+	var p *client.Problem
+	if !errors.As(err, &p) || p.Waits == "" {
+		return err
+	}
+	preview, err := l.second.PreviewChange(ctx, p.Waits)
+	if err != nil {
+		return err
+	}
+	if _, err := l.second.DecideChange(ctx, p.Waits, true, "as planned", preview.Digest); err != nil {
+		return err
+	}
+	_, err = l.owner.ApplyChange(ctx, p.Waits, preview.Digest)
+	return err
+}
+
+func (l loading) assignments(ctx context.Context) error {
+	assignments, err := Assignments()
+	if err != nil {
+		return err
+	}
+	for _, a := range assignments {
+		_, err := l.owner.CreateAssignment(ctx, a.Name,
+			api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within,
+				Rank:   assign.Rank(a.Rank),
+				Stance: assign.Stance(a.Stance)})
+		if err = l.agreed(ctx, err); err != nil && !exists(err) {
+			return err
+		}
+	}
+	return nil
+}
+
+func loadDirectory(ctx context.Context, c *client.Client, groups []client.GroupSpec) error {
 	people, err := Directory()
 	if err != nil {
 		return err
@@ -27,29 +95,7 @@ func Load(ctx context.Context, c *client.Client, groups []client.GroupSpec) erro
 			return err
 		}
 	}
-	sources, err := Policies()
-	if err != nil {
-		return err
-	}
-	for _, source := range sources {
-		if err := loadPolicy(ctx, c, source); err != nil {
-			return err
-		}
-	}
-	assignments, err := Assignments()
-	if err != nil {
-		return err
-	}
-	for _, a := range assignments {
-		if _, err := c.CreateAssignment(ctx, a.Name,
-			api.Aim{Policy: a.Policy, Include: a.Include, Exclude: a.Exclude, Within: a.Within,
-				Rank:   assign.Rank(a.Rank),
-				Stance: assign.Stance(a.Stance)}); err != nil &&
-			!exists(err) {
-			return err
-		}
-	}
-	return draftChange(ctx, c)
+	return nil
 }
 
 // ChangeName is the change that is drafted in the demo: longer passwords at the ticket desks, which lets go of desk
@@ -90,8 +136,8 @@ func draftChange(ctx context.Context, c *client.Client) error {
 	return nil
 }
 
-// AddOperators adds who works beside the first owner; all get the same password.
-func AddOperators(ctx context.Context, c *client.Client, password string) error {
+// addOperators adds who works beside the first owner; all get the same password.
+func addOperators(ctx context.Context, c *client.Client, password string) error {
 	for _, o := range Operators {
 		if _, err := c.CreateOperator(ctx, o.Name, password, o.Roles...); err != nil && !exists(err) {
 			return err
@@ -100,7 +146,8 @@ func AddOperators(ctx context.Context, c *client.Client, password string) error 
 	return nil
 }
 
-func loadPolicy(ctx context.Context, c *client.Client, source string) error {
+func (l loading) policy(ctx context.Context, source string) error {
+	c := l.owner
 	_, err := c.CreatePolicy(ctx, source)
 	if err != nil && !exists(err) {
 		return err
@@ -111,7 +158,7 @@ func loadPolicy(ctx context.Context, c *client.Client, source string) error {
 		return err
 	}
 	_, err = c.PublishPolicy(ctx, p.Name, p.Version)
-	return err
+	return l.agreed(ctx, err)
 }
 
 func exists(err error) bool {

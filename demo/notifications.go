@@ -16,7 +16,8 @@ type Receivers struct{ Webhook, Syslog, Mail string }
 func Targets(ctx context.Context, owner *client.Client, at Receivers) error {
 	for name, spec := range map[string]api.NotificationTargetSpec{
 		"service-desk": {Kind: "webhook", Address: at.Webhook,
-			Events: []string{"password_viewed", "rollout_stopped", "edit_braked", "sealed_owner_used"}},
+			Events: []string{"password_viewed", "rollout_stopped", "edit_braked", "administrators_altered",
+				"sealed_owner_used"}},
 		"archive": {Kind: "syslog", Address: at.Syslog, Events: []string{"checkpoint_signed", "trail_entry"}},
 		"night-watch": {Kind: "mail", Address: at.Mail,
 			Events: []string{"device_silent", "device_held", "finding_opened", "trail_broken"},

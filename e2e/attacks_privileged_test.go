@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/api"
-	"rankwarden.example/internal/room/changes"
+	"rankwarden.example/core/gate"
 )
 
 // Where a second person must approve new administrators, no other name for a group that takes a device over is a way
@@ -17,7 +17,7 @@ import (
 func TestNoOtherNameMakesAnAdministratorAlone(t *testing.T) {
 	s := start(t)
 	s.stop()
-	s.config.Approvals = changes.Approvals{AddedAdministrators: true}
+	s.config.Approvals = gate.Approvals{AddedAdministrators: true}
 	s.run()
 	ctx := t.Context()
 	s.enrolled("SKL-WKS-001")

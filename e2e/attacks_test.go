@@ -22,7 +22,7 @@ func TestTokensMakeNoTokens(t *testing.T) {
 	for _, role := range []string{viewer, "owner", ""} {
 		token, err := s.owner.CreateToken(ctx, "a program", role, 1)
 		require.NoError(t, err)
-		_, err = client.New(s.URL, token.Secret).CreateToken(ctx, "more", "", 8000)
+		_, err = client.New(s.URL, token.Secret).Look(hasLooked).CreateToken(ctx, "more", "", 8000)
 		problem(t, err, 403, "sign in with your password")
 	}
 	assert.EqualValues(t, 3, s.refused("token.made"))
@@ -30,12 +30,12 @@ func TestTokensMakeNoTokens(t *testing.T) {
 	// One that was made by a viewer stays a viewer's when the operator becomes more; a changed role ends it.
 	s.as("bjorn", viewer)
 	session := s.session("bjorn")
-	bjorn := client.New(s.URL, "")
+	bjorn := client.New(s.URL, "").Look(hasLooked)
 	_, err := bjorn.SignIn(ctx, "bjorn", ownerPassword)
 	require.NoError(t, err)
 	token, err := bjorn.CreateToken(ctx, "mine", "", 1)
 	require.NoError(t, err)
-	_, err = client.New(s.URL, token.Secret).Me(ctx)
+	_, err = client.New(s.URL, token.Secret).Look(hasLooked).Me(ctx)
 	require.NoError(t, err)
 	_, err = s.owner.EditOperator(
 		ctx,
@@ -43,7 +43,7 @@ func TestTokensMakeNoTokens(t *testing.T) {
 		client.OperatorChange{Roles: []api.Role{{Role: "owner", Groups: []string{}}}},
 	)
 	require.NoError(t, err)
-	_, err = client.New(s.URL, token.Secret).Me(ctx)
+	_, err = client.New(s.URL, token.Secret).Look(hasLooked).Me(ctx)
 	problem(t, err, 401, "revoked")
 	assert.Equal(t, 401, try(t, s.URL, described{"whoami", "GET", "/api/v1/session"}, session), "sessions end as well")
 }
@@ -65,7 +65,7 @@ func TestOwnersSeeAndEndTokens(t *testing.T) {
 	_, err = support.Tokens(ctx, true, client.Page{})
 	problem(t, err, 403, "support")
 	require.NoError(t, s.owner.RevokeToken(ctx, token.ID))
-	_, err = client.New(s.URL, token.Secret).Me(ctx)
+	_, err = client.New(s.URL, token.Secret).Look(hasLooked).Me(ctx)
 	problem(t, err, 401, "revoked")
 
 	token, err = support.CreateToken(ctx, "cli again", "", 5)
@@ -82,7 +82,7 @@ func TestOwnersSeeAndEndTokens(t *testing.T) {
 	password := "another lamp over the pier"
 	_, err = s.owner.EditOperator(ctx, "nightwatch", client.OperatorChange{Password: &password})
 	require.NoError(t, err)
-	_, err = client.New(s.URL, token.Secret).Me(ctx)
+	_, err = client.New(s.URL, token.Secret).Look(hasLooked).Me(ctx)
 	problem(t, err, 401, "revoked")
 }
 

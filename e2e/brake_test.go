@@ -10,8 +10,8 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/internal/room/notify"
-	"rankwarden.example/internal/room/organisation"
 )
 
 // What an import, a rule or a change of facts would alter on many devices waits: nothing of it is done, everything else
@@ -19,7 +19,7 @@ import (
 func TestTheBrakeHoldsWhatAltersManyDevices(t *testing.T) {
 	s := notified(t)
 	ctx := t.Context()
-	s.config.Brake = organisation.DefaultBrake
+	s.config.Brake = gate.DefaultBrake
 	s.restart()
 	told := s.webhook("desk", notify.EditBraked)
 	leads := func(id int) []byte {
@@ -94,19 +94,16 @@ func TestTheBrakeHoldsWhatAltersManyDevices(t *testing.T) {
 	_, err = s.owner.DecideBrake(ctx, held.ID, false, "again")
 	problem(t, err, http.StatusConflict, "it was released by asta already")
 
-	// A rule: what was held over an older version of the group is not done any more.
+	// A rule is written by a person, who must look at what it does first.
 	g, err := s.owner.Group(ctx, "kiosks")
 	require.NoError(t, err)
 	none := `"counter" in device.tags`
-	_, err = s.owner.EditGroup(ctx, "kiosks", client.GroupEdit{Rule: &none}, g.Version)
-	problem(t, err, http.StatusConflict, "8 of 8 devices")
-	words := "Machines that the public can touch"
-	_, err = s.owner.EditGroup(ctx, "kiosks", client.GroupEdit{Description: &words}, g.Version)
-	require.NoError(t, err)
-	_, err = deployer.DecideBrake(ctx, waiting()[0].ID, true, "seen")
-	problem(t, err, http.StatusPreconditionFailed, "was changed by somebody else")
-	_, err = deployer.DecideBrake(ctx, waiting()[0].ID, false, "it would have emptied the group")
-	require.NoError(t, err)
+	_, err = s.owner.Look(nil).EditGroup(ctx, "kiosks", client.GroupEdit{Rule: &none}, g.Version)
+	p = problem(t, err, http.StatusConflict, "it would alter the desired state of 8 of 8 devices")
+	assert.Equal(t, "look_first", p.Code)
+	require.NotNil(t, p.Preview)
+	assert.Equal(t, 8, p.Preview.Devices)
+	s.owner.Look(hasLooked)
 	assert.Empty(t, waiting())
 	assert.Equal(t, "5 remembered", history("SKL-WKS-008"))
 	kept, err := s.owner.Group(ctx, "kiosks")

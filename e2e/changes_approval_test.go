@@ -9,7 +9,7 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
-	"rankwarden.example/internal/room/changes"
+	"rankwarden.example/core/gate"
 )
 
 // Where the organisation says so a second person must approve, who is none of the authors; the approval holds for what
@@ -17,7 +17,7 @@ import (
 func TestASecondPersonApprovesAChange(t *testing.T) {
 	s := start(t)
 	s.stop()
-	s.config.Approvals = changes.Approvals{AddedAdministrators: true, RemovedAdministrators: 1, Everything: true}
+	s.config.Approvals = gate.Approvals{AddedAdministrators: true, RemovedAdministrators: 1, Everything: true}
 	s.run()
 	ctx := t.Context()
 	s.enrolled("SKL-WKS-001")
@@ -83,7 +83,7 @@ func TestASecondPersonApprovesAChange(t *testing.T) {
 	require.NoError(t, err)
 	s.enrolled("SKL-WKS-002")
 	_, err = first.ApplyChange(ctx, "close", p.Digest)
-	problem(t, err, http.StatusPreconditionFailed, "preview it again")
+	problem(t, err, http.StatusConflict, "no longer what you saw")
 	p, err = first.PreviewChange(ctx, "close")
 	require.NoError(t, err)
 	x, err = first.ApplyChange(ctx, "close", p.Digest)

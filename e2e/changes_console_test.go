@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/e2e/browser"
-	"rankwarden.example/internal/room/changes"
 )
 
 // choose picks an option of the select box behind a label.
@@ -32,7 +32,7 @@ func choose(label, option string) chromedp.Action {
 func TestAChangeFromABlankPolicyInTheConsole(t *testing.T) {
 	s := start(t)
 	s.stop()
-	s.config.Approvals = changes.Approvals{Everything: true}
+	s.config.Approvals = gate.Approvals{Everything: true}
 	s.run()
 	ctx := t.Context()
 	d := s.enrolled("SKL-WKS-001")

@@ -108,7 +108,7 @@ func TestAChangeIsDraftedPreviewedAndApplied(t *testing.T) {
 	_, err = deployer.AddEdit(ctx, "close-workshop", aimAt("base", 1, 1, "everything"))
 	problem(t, err, http.StatusForbidden, "may not do this")
 	_, err = deployer.ApplyChange(ctx, "close-workshop", "sha-256:other")
-	problem(t, err, http.StatusPreconditionFailed, "preview it again")
+	problem(t, err, http.StatusConflict, "no longer what you saw")
 
 	// Somebody publishes the same policy meanwhile: the change says so, and waits until somebody chose.
 	base, err := s.owner.Policy(ctx, "base")
@@ -343,7 +343,9 @@ func TestChangesAndFoldersByCommand(t *testing.T) {
 	)
 	assert.Contains(t, run(3, "change", "apply", "release-42", "--yes"), "somebody else altered assignment base")
 	run(0, "change", "keep", "release-42", "assignment", "base")
-	assert.Contains(t, run(0, "change", "apply", "release-42", "--yes"), "Applied release-42 to all devices at once.")
+	assert.Contains(t, run(2, "change", "apply", "release-42", "--yes"), "say why with --reason")
+	assert.Contains(t, run(0, "change", "apply", "release-42", "--yes", "--reason", "release 42"),
+		"Applied release-42 to all devices at once.")
 	a, err := s.owner.Assignment(ctx, "base")
 	require.NoError(t, err)
 	assert.Equal(t, 400, a.Rank)

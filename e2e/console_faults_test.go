@@ -182,14 +182,14 @@ func TestColleaguesInTheConsole(t *testing.T) {
 	b.noErrors()
 }
 
-// gate stands before the service, counts, and answers 502 while it is shut.
-type gate struct {
+// barrier stands before the service, counts, and answers 502 while it is shut.
+type barrier struct {
 	http.Handler
 	shut     atomic.Bool
 	requests atomic.Int64
 }
 
-func (g *gate) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+func (g *barrier) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	g.requests.Add(1)
 	if g.shut.Load() {
 		http.Error(w, "starting", http.StatusBadGateway)
@@ -206,7 +206,7 @@ func TestTheConsoleAsksSparingly(t *testing.T) {
 	require.NoError(t, err)
 	proxy := httputil.NewSingleHostReverseProxy(behind)
 	proxy.FlushInterval = -1
-	g := &gate{Handler: proxy}
+	g := &barrier{Handler: proxy}
 	front := httptest.NewServer(g)
 	defer front.Close()
 	defer front.CloseClientConnections()

@@ -10,10 +10,10 @@ import (
 
 	"rankwarden.example/api"
 	"rankwarden.example/client"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/e2e/browser"
 	"rankwarden.example/internal/agent/host/simulated"
-	"rankwarden.example/internal/room/organisation"
 
 	"github.com/chromedp/chromedp"
 )
@@ -23,7 +23,7 @@ import (
 func TestDecisionsOfTheDayInTheConsole(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
-	s.config.Brake = organisation.DefaultBrake
+	s.config.Brake = gate.DefaultBrake
 	s.restart()
 	s.rule("kiosks", `"kiosk" in device.tags`)
 	s.publish("base", "lockout: {threshold: 5, duration: 15m, window: 15m}", 500, "everything")

@@ -187,6 +187,7 @@ func TestCommandLine(t *testing.T) {
 		"ticket-desk",
 		"--rank",
 		"50",
+		"--yes",
 	)
 	assert.Contains(t, errs, `did you mean "ticket-desks"?`)
 	d.command(
@@ -202,6 +203,7 @@ func TestCommandLine(t *testing.T) {
 		"ticket-desks",
 		"--rank",
 		"50",
+		"--yes",
 	)
 	d.command(t, 0, "", "watch", "--within", "120s", "--group", "ticket-desks")
 	out, _ = d.command(t, 0, "", "device", "show", "SKL-TKT-002")
@@ -253,7 +255,8 @@ func TestCommandLine(t *testing.T) {
 	assert.Contains(t, errs, "the directory does not know group:nobody such@skerryline.example")
 	d.write(t, "third.yaml", document("third", "membership: [{local_group: users, mode: exact}]"))
 	d.command(t, 0, "", "policy", "save", "--publish", "third.yaml")
-	d.command(t, 0, "", "assignment", "set", "other", "--policy", "other", "--include", "ticket-desks", "--rank", "60")
+	d.command(t, 0, "", "assignment", "set", "other", "--policy", "other", "--include", "ticket-desks", "--rank", "60",
+		"--yes")
 	_, errs = d.command(
 		t,
 		0,
@@ -267,6 +270,7 @@ func TestCommandLine(t *testing.T) {
 		"ticket-desks",
 		"--rank",
 		"60",
+		"--yes",
 	)
 	assert.Regexp(t, `Now held on 7 devices .*users, because of other and third`, errs)
 	d.command(t, 0, "", "assignment", "delete", "third")

@@ -50,7 +50,7 @@ func (s *service) pollsAtOnce(deviceCode string) (name, token string) {
 func TestAProgramAsksForAToken(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
-	program := client.New(s.URL, "")
+	program := client.New(s.URL, "").Look(hasLooked)
 	dagny := s.as("dagny", "viewer")
 	ask := func() client.Asked {
 		asked, err := program.AskForToken(ctx, "a script", 2)
@@ -73,12 +73,13 @@ func TestAProgramAsksForAToken(t *testing.T) {
 	problem(t, s.owner.DecideDeviceGrant(ctx, asked.UserCode, true), http.StatusNotFound, "decided on already")
 	name, token := s.polls(asked.DeviceCode)
 	require.Empty(t, name)
-	me, err := client.New(s.URL, token).Me(ctx)
+	me, err := client.New(s.URL, token).Look(hasLooked).Me(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, "dagny", me.Name)
 	name, _ = s.polls(asked.DeviceCode)
 	assert.Equal(t, "expired_token", name, "it is given once")
-	problem(t, client.New(s.URL, token).DecideDeviceGrant(ctx, ask().UserCode, true), http.StatusForbidden,
+	problem(t, client.New(s.URL, token).Look(hasLooked).
+		DecideDeviceGrant(ctx, ask().UserCode, true), http.StatusForbidden,
 		"sign in with your password")
 
 	refused := ask()
@@ -98,7 +99,7 @@ func TestAProgramAsksForAToken(t *testing.T) {
 	require.NoError(t, err)
 	name, _ = s.polls(gone.DeviceCode)
 	assert.Equal(t, "access_denied", name)
-	_, err = client.New(s.URL, token).Me(ctx)
+	_, err = client.New(s.URL, token).Look(hasLooked).Me(ctx)
 	problem(t, err, http.StatusUnauthorized, "revoked")
 
 	for range 25 {

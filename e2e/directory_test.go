@@ -190,7 +190,7 @@ func TestDirectoryConnection(t *testing.T) {
 	} {
 		c := ldapServer.connection()
 		spoil(c)
-		s.Organisation.DirectoryConnection = c
+		s.Changes.DirectoryConnection = c
 		_, err := s.owner.ReadDirectory(ctx, false)
 		require.Error(t, err, says)
 		state, err := s.owner.DirectoryConnection(ctx)

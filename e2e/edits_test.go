@@ -124,7 +124,7 @@ func TestOperatorsAreChangedAndDisabled(t *testing.T) {
 	token, err := look.CreateToken(ctx, "mine", "", 1)
 	require.NoError(t, err)
 	assert.Equal(t, 200, patch("bjorn", `{"disabled": true}`))
-	_, err = client.New(s.URL, token.Secret).Me(ctx)
+	_, err = client.New(s.URL, token.Secret).Look(hasLooked).Me(ctx)
 	problem(t, err, 401, "revoked")
 	_, err = look.SignIn(ctx, "bjorn", "another lamp, another pier")
 	problem(t, err, 401, "wrong")

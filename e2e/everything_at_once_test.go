@@ -121,7 +121,7 @@ func (e *everything) kill(i int) {
 
 // signIn has the operator work at the first process.
 func (e *everything) signIn() {
-	e.owner = client.New("http://"+e.address[0], "")
+	e.owner = client.New("http://"+e.address[0], "").Look(hasLooked)
 	e.until(func() bool {
 		_, err := e.owner.SignIn(e.t.Context(), "asta", ownerPassword)
 		return err == nil

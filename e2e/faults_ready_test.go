@@ -153,7 +153,7 @@ func TestAMigrationIsWaitedFor(t *testing.T) {
 		answer.Body.Close()
 		return answer.StatusCode == http.StatusOK
 	})
-	owner := client.New("http://"+address, "")
+	owner := client.New("http://"+address, "").Look(hasLooked)
 	_, err = owner.SignIn(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
 	_, err = owner.CreateGroup(t.Context(), client.GroupSpec{Name: "desks"})

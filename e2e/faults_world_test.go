@@ -98,7 +98,7 @@ func newFaulty(t *testing.T, devices int, settings ...string) *faulty {
 	}
 	go f.watchReplicas(t.Context())
 	f.URL = "http://" + f.replicas[0].address
-	f.owner = client.New(f.URL, "")
+	f.owner = client.New(f.URL, "").Look(hasLooked)
 	f.until(func() bool {
 		_, err := f.owner.SignIn(t.Context(), "asta", ownerPassword)
 		return err == nil

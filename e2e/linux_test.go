@@ -144,7 +144,7 @@ func startQuick(t *testing.T) *service {
 	s.stop()
 	s.config.Interval = time.Second
 	s.run()
-	s.owner = client.New(s.URL, "")
+	s.owner = client.New(s.URL, "").Look(hasLooked)
 	_, err := s.owner.SignIn(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
 	return s

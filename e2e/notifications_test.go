@@ -128,7 +128,7 @@ func TestWhatHappensIsTold(t *testing.T) {
 	_, err = viewer.CreateOperator(ctx, "x", ownerPassword, api.Role{Role: "viewer"})
 	problem(t, err, http.StatusForbidden, "")
 	require.NoError(t, s.Access.SealOwner(ctx, uow.Console("test"), "glass", ownerPassword))
-	_, err = client.New(s.URL, "").SignIn(ctx, "glass", ownerPassword)
+	_, err = client.New(s.URL, "").Look(hasLooked).SignIn(ctx, "glass", ownerPassword)
 	require.NoError(t, err)
 	s.eventually(func() bool {
 		return len(about(r.Events(), notify.SealedOwnerUsed)) == 1 && len(about(r.Events(), notify.Refused)) == 1

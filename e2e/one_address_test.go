@@ -69,7 +69,7 @@ func TestTwoReplicasBehindOneAddress(t *testing.T) {
 	address, served := inTurns(t, here, there)
 	own := here.URL
 	here.URL = address // devices too come this way
-	here.owner = client.New(address, "")
+	here.owner = client.New(address, "").Look(hasLooked)
 	_, err := here.owner.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(t, err)
 	desk := here.webhook("desk", notify.PasswordViewed)

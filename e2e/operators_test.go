@@ -36,7 +36,7 @@ func problem(t *testing.T, err error, status int, says string) *client.Problem {
 func TestSignInTokensAndRoles(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
-	stranger := client.New(s.URL, "")
+	stranger := client.New(s.URL, "").Look(hasLooked)
 	_, err := stranger.Overview(ctx)
 	problem(t, err, 401, "sign in again")
 
@@ -50,7 +50,7 @@ func TestSignInTokensAndRoles(t *testing.T) {
 
 	token, err := s.owner.CreateToken(ctx, "for a program", viewer, 1)
 	require.NoError(t, err)
-	program := client.New(s.URL, token.Secret)
+	program := client.New(s.URL, token.Secret).Look(hasLooked)
 	me, err := program.Me(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, []api.Role{{Role: viewer, Groups: []string{}}}, me.Roles)
@@ -61,7 +61,7 @@ func TestSignInTokensAndRoles(t *testing.T) {
 	short, err := s.owner.CreateToken(ctx, "short", "", 1)
 	require.NoError(t, err)
 	s.clock.forward(61 * time.Minute)
-	_, err = client.New(s.URL, short.Secret).Me(ctx)
+	_, err = client.New(s.URL, short.Secret).Look(hasLooked).Me(ctx)
 	problem(t, err, 401, "expired")
 	s.clock.forward(12 * time.Hour)
 	_, err = s.owner.Me(ctx)
@@ -72,13 +72,13 @@ func TestWrongPasswordsAreThrottled(t *testing.T) {
 	s := start(t)
 	s.clock.stop()
 	for range 5 {
-		_, err := client.New(s.URL, "").SignIn(t.Context(), "asta", "not this one")
+		_, err := client.New(s.URL, "").Look(hasLooked).SignIn(t.Context(), "asta", "not this one")
 		problem(t, err, 401, "wrong")
 	}
-	_, err := client.New(s.URL, "").SignIn(t.Context(), "asta", ownerPassword)
+	_, err := client.New(s.URL, "").Look(hasLooked).SignIn(t.Context(), "asta", ownerPassword)
 	problem(t, err, 429, "try again in")
 	s.clock.forward(time.Minute)
-	_, err = client.New(s.URL, "").SignIn(t.Context(), "asta", ownerPassword)
+	_, err = client.New(s.URL, "").Look(hasLooked).SignIn(t.Context(), "asta", ownerPassword)
 	require.NoError(t, err)
 }
 

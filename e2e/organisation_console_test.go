@@ -75,7 +75,7 @@ func TestTheOrganisationInTheConsole(t *testing.T) {
 		browser.Click(`//button[contains(., "Revoke")]`),
 		click("Revoke it"), browser.Reads("revoked"))
 	b.axeInBoth("tokens")
-	_, err = client.New(s.URL, made.Secret).Me(ctx)
+	_, err = client.New(s.URL, made.Secret).Look(hasLooked).Me(ctx)
 	problem(t, err, 401, "revoked")
 	b.do("settings", chromedp.Navigate(s.URL+"/organisation/settings"), browser.Reads("approve-keys"))
 	b.axeInBoth("settings")

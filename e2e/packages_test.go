@@ -111,7 +111,7 @@ func TestThePackageOfTheService(t *testing.T) {
 		defer resp.Body.Close()
 		return resp.StatusCode == http.StatusOK
 	}, time.Minute, 20*time.Millisecond)
-	owner := client.New("http://"+address, "")
+	owner := client.New("http://"+address, "").Look(hasLooked)
 	require.Eventually(t, func() bool { // the password lies there before its owner does
 		password, err := os.ReadFile(r.Path("/var/lib/rankwarden/first-password"))
 		if err == nil {

@@ -48,7 +48,7 @@ func (s *service) holds(c *client.Client, name string) *holder {
 
 // answers begins a sign-in, and gives what the authenticator answers.
 func (h *holder) answers() (ceremony string, response json.RawMessage) {
-	begun, err := client.New(h.s.URL, "").BeginPasskeySignIn(h.s.t.Context())
+	begun, err := client.New(h.s.URL, "").Look(hasLooked).BeginPasskeySignIn(h.s.t.Context())
 	require.NoError(h.s.t, err)
 	asked, err := virtualwebauthn.ParseAssertionOptions(string(begun.Options))
 	require.NoError(h.s.t, err)
@@ -57,7 +57,7 @@ func (h *holder) answers() (ceremony string, response json.RawMessage) {
 }
 
 func (h *holder) enters() (*client.Client, error) {
-	c := client.New(h.s.URL, "")
+	c := client.New(h.s.URL, "").Look(hasLooked)
 	ceremony, response := h.answers()
 	_, err := c.SignInWithPasskey(h.s.t.Context(), ceremony, response)
 	return c, err
@@ -80,7 +80,7 @@ func TestAttacksOnPasskeys(t *testing.T) {
 	require.NoError(t, err, "no code is asked for")
 
 	// A password alone sets up nothing beside it.
-	only := client.New(s.URL, "")
+	only := client.New(s.URL, "").Look(hasLooked)
 	_, err = only.SignIn(ctx, "dagny", ownerPassword)
 	require.NoError(t, err)
 	_, err = only.BeginSecondFactor(ctx)
@@ -90,12 +90,12 @@ func TestAttacksOnPasskeys(t *testing.T) {
 
 	refused := func(what, ceremony string, response json.RawMessage, says string) {
 		t.Helper()
-		_, err := client.New(s.URL, "").SignInWithPasskey(ctx, ceremony, response)
+		_, err := client.New(s.URL, "").Look(hasLooked).SignInWithPasskey(ctx, ceremony, response)
 		p := problem(t, err, http.StatusUnauthorized, says)
 		require.NotNil(t, p, what)
 	}
 	ceremony, response := h.answers()
-	_, err = client.New(s.URL, "").SignInWithPasskey(ctx, ceremony, response)
+	_, err = client.New(s.URL, "").Look(hasLooked).SignInWithPasskey(ctx, ceremony, response)
 	require.NoError(t, err)
 	const used, lied = "belongs to nothing that was begun here", "was not believed"
 	refused("a replay", ceremony, response, used)

@@ -61,7 +61,9 @@ func TestAnyReplicaTellsAnyDevice(t *testing.T) {
 	defer stop()
 	program, err := here.owner.CreateToken(t.Context(), "listener", viewer, 1)
 	require.NoError(t, err)
-	go func() { _ = client.New(there.URL, program.Secret).Notices(ctx, func(c api.Notice) { changes <- c }) }()
+	go func() {
+		_ = client.New(there.URL, program.Secret).Look(hasLooked).Notices(ctx, func(c api.Notice) { changes <- c })
+	}()
 	assert.Empty(t, (<-changes).Topics, "the stream is open")
 	require.NoError(t, here.owner.Decide(t.Context(), "SKL-BRG-001", "retire"))
 	change := <-changes

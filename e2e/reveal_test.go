@@ -51,7 +51,7 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 		api.Role{Role: "viewer", Groups: []string{}},
 	)
 	require.NoError(t, err)
-	both := client.New(s.URL, "")
+	both := client.New(s.URL, "").Look(hasLooked)
 	_, err = both.SignIn(ctx, looks.Name, ownerPassword)
 	require.NoError(t, err)
 	_, err = both.Reveal(ctx, "SKL-HQ-001", why)
@@ -112,7 +112,7 @@ func TestRevealNeedsRightReachReasonAndAFreshSignIn(t *testing.T) {
 	token, err := support.CreateToken(ctx, "cli", "", 5)
 	require.NoError(t, err)
 	s.clock.forward(16 * time.Minute)
-	program := client.New(s.URL, token.Secret)
+	program := client.New(s.URL, token.Secret).Look(hasLooked)
 	_, err = program.Reveal(ctx, "SKL-TKT-001", why)
 	problem(t, err, 403, "sign in again")
 	require.NoError(t, program.SignInAgain(ctx, ownerPassword))
@@ -249,7 +249,7 @@ func TestRolesAndReach(t *testing.T) {
 	problem(t, err, 422, "more than your own")
 	token, err := s.owner.CreateToken(ctx, "less", "deployer", 1)
 	require.NoError(t, err)
-	me, err = client.New(s.URL, token.Secret).Me(ctx)
+	me, err = client.New(s.URL, token.Secret).Look(hasLooked).Me(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"look", "deploy"}, me.Rights)
 }

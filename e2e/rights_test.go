@@ -86,6 +86,7 @@ var bodies = map[string]string{
 	"create-change":          `{"name": "No name"}`, "edit-change": `{"title": "t"}`,
 	"add-edit":    `{"kind": "withdraw", "name": "none", "based_on": 1}`,
 	"drop-change": `{}`, "apply-change": `{"digest": ""}`,
+	"revert-change":       `{"reason": ""}`,
 	"decide-change":       `{"approve": false, "reason": "no", "digest": ""}`,
 	"decide-device-grant": `{"approve": false}`, "confirm-second-factor": `{"code": "000000"}`,
 	"make-recovery-codes": `{"password": "not this one"}`, "remove-second-factor": `{"password": "not this one"}`,

@@ -45,7 +45,7 @@ func benchedAs(b *testing.B) (string, app.Config, *app.Server, *client.Client) {
 	b.Cleanup(func() { require.NoError(b, s.Stop()) })
 	_, err = s.Access.EnsureOwner(ctx, "asta", ownerPassword)
 	require.NoError(b, err)
-	c := client.New(s.URL, "")
+	c := client.New(s.URL, "").Look(hasLooked)
 	_, err = c.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(b, err)
 	return url, config, s, c

@@ -41,14 +41,14 @@ func (s *service) factor(c *client.Client) (secret string, recovery []string) {
 
 // enters tries to sign in.
 func (s *service) enters(name, password, code string) error {
-	_, err := client.New(s.URL, "").SignInWithCode(s.t.Context(), name, password, code)
+	_, err := client.New(s.URL, "").Look(hasLooked).SignInWithCode(s.t.Context(), name, password, code)
 	return err
 }
 
 func TestNobodyWithASecondFactorSignsInWithoutIt(t *testing.T) {
 	s := start(t)
 	ctx := t.Context()
-	c, other := s.as("dagny", "support"), client.New(s.URL, "")
+	c, other := s.as("dagny", "support"), client.New(s.URL, "").Look(hasLooked)
 	_, err := other.SignIn(ctx, "dagny", ownerPassword)
 	require.NoError(t, err)
 	_, err = c.ConfirmSecondFactor(ctx, "123456")
@@ -184,7 +184,7 @@ func TestASecondFactorThatIsRequired(t *testing.T) {
 		require.NoError(t, err)
 		return slices.ContainsFunc(o.Decisions, func(d api.Decision) bool { return d.Kind == "sealed" })
 	}
-	envelope := client.New(s.URL, "")
+	envelope := client.New(s.URL, "").Look(hasLooked)
 	_, err = envelope.SignIn(ctx, "envelope", strings.TrimSpace(string(password)))
 	require.NoError(t, err)
 	assert.True(t, alarmed(envelope))

@@ -71,7 +71,7 @@ func TestServeByConfigurationAndStop(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, resp.StatusCode, "devices have an address of their own")
 	password, err := os.ReadFile(filepath.Join(dir, "rankwarden-first-password"))
 	require.NoError(t, err)
-	c := client.New("http://"+address, "")
+	c := client.New("http://"+address, "").Look(hasLooked)
 	me, err := c.SignIn(t.Context(), "owner", strings.TrimSpace(string(password)))
 	require.NoError(t, err)
 	assert.Equal(t, "Skerry Line", me.Organisation)

@@ -77,7 +77,7 @@ func TestAnUpgradeOfTheFormerVersion(t *testing.T) {
 	ctx := t.Context()
 	password, err := os.ReadFile(filepath.Join(formerVersion, "password"))
 	require.NoError(t, err)
-	s.owner = client.New(s.URL, "")
+	s.owner = client.New(s.URL, "").Look(hasLooked)
 	_, err = s.owner.SignIn(ctx, "harbourmaster", strings.TrimSpace(string(password)))
 	require.NoError(t, err)
 

@@ -189,7 +189,7 @@ func (a *app) assignmentSet() *cobra.Command {
 		"`stance`: enforce, or trial, which changes nothing and shows what would differ",
 	)
 	f.IntVar((*int)(&aim.Rank), "rank", 0, "`number` from 1 (strongest) to 9999 (weakest)")
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 // takeGiven puts what flags say into an assignment.
@@ -247,5 +247,5 @@ func (a *app) assignmentRemove() *cobra.Command {
 		},
 	}
 	d.flag(a, cmd)
-	return cmd
+	return a.atTheDoor(cmd)
 }

@@ -81,7 +81,12 @@ func (a *app) brakeShow() *cobra.Command {
 					fmt.Fprintf(a.out, " by %s: %s", h.DecidedBy, h.Reason)
 				}
 				fmt.Fprintln(a.out)
-				a.sums(h.Sums)
+				for _, why := range h.Needs {
+					fmt.Fprintf(a.out, "Somebody else must release it: %s.\n", why)
+				}
+				if len(h.Sums) > 0 || len(h.Needs) == 0 {
+					a.sums(h.Sums)
+				}
 				return nil
 			})
 		},
@@ -101,7 +106,11 @@ func (a *app) brakeDecide(use string, release bool) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			h, err := c.DecideBrake(cmd.Context(), args[0], release, reason)
+			var h api.Held
+			err = a.deciding(cmd.Context(), c, func(c *client.Client) (err error) {
+				h, err = c.DecideBrake(cmd.Context(), args[0], release, reason)
+				return err
+			})
 			if err != nil {
 				return err
 			}
@@ -110,7 +119,7 @@ func (a *app) brakeDecide(use string, release bool) *cobra.Command {
 	}
 	cmd.Flags().StringVar(&reason, "reason", "", "why, in your own `words`")
 	_ = cmd.MarkFlagRequired("reason")
-	return cmd
+	return a.decides(cmd)
 }
 
 func (a *app) completeBrakes(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {

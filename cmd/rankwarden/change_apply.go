@@ -16,7 +16,6 @@ import (
 )
 
 func (a *app) changeApply() *cobra.Command {
-	var yes bool
 	cmd := &cobra.Command{
 		Use:   "apply NAME",
 		Short: "Apply a change to all devices at once, after its preview",
@@ -34,14 +33,14 @@ func (a *app) changeApply() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if !yes {
+			if a.door.expect == "" && !a.door.yes {
 				if err := confirm(fmt.Sprintf("Apply %s to all devices at once? [y/N] ", x.Name)); err != nil {
 					return err
 				}
 			}
 			var is api.ChangeDetail
 			err = a.edited(cmd.Context(), c, func() error {
-				is, err = c.ApplyChange(cmd.Context(), x.Name, p.Digest)
+				is, err = c.ApplyChange(cmd.Context(), x.Name, cmp.Or(a.door.expect, p.Digest))
 				return err
 			})
 			if err != nil {
@@ -53,8 +52,7 @@ func (a *app) changeApply() *cobra.Command {
 			return a.did(is, "Applied %s to all devices at once. See: rankwarden watch\n", is.Name)
 		},
 	}
-	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 // notYet says of a change that nothing was done yet, and why; the exit status says so as well.
@@ -70,7 +68,7 @@ func (a *app) notYet(x api.ChangeDetail) error {
 		err = a.did(x, "%s waits for a second person, who looks at it with: rankwarden preview %s\nand then runs: "+
 			"rankwarden change approve %s\nWhy: %s\n", x.Name, x.Name, x.Name, strings.Join(x.Needs, "; "))
 	}
-	return cmp.Or(err, errNo)
+	return cmp.Or(err, errWaits)
 }
 
 // readPreview reads a change and its preview, and prints the preview for a reader, who is asked about it next.
@@ -131,7 +129,11 @@ func (a *app) changeApprove() *cobra.Command {
 					return err
 				}
 			}
-			is, err := c.DecideChange(cmd.Context(), x.Name, true, reason, p.Digest)
+			var is api.ChangeDetail
+			err = a.deciding(cmd.Context(), c, func(c *client.Client) (err error) {
+				is, err = c.DecideChange(cmd.Context(), x.Name, true, reason, p.Digest)
+				return err
+			})
 			if err != nil {
 				return err
 			}
@@ -147,7 +149,7 @@ func (a *app) changeApprove() *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	cmd.Flags().StringVar(&reason, "reason", "", "`reason` for it")
-	return cmd
+	return a.decides(cmd)
 }
 
 func (a *app) changeRefuse() *cobra.Command {
@@ -165,7 +167,11 @@ func (a *app) changeRefuse() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			is, err := c.DecideChange(cmd.Context(), args[0], false, reason, "")
+			var is api.ChangeDetail
+			err = a.deciding(cmd.Context(), c, func(c *client.Client) (err error) {
+				is, err = c.DecideChange(cmd.Context(), args[0], false, reason, "")
+				return err
+			})
 			if err != nil {
 				return err
 			}
@@ -173,5 +179,5 @@ func (a *app) changeRefuse() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&reason, "reason", "", "`reason`, for its authors")
-	return cmd
+	return a.decides(cmd)
 }

@@ -89,7 +89,7 @@ func (a *app) directoryImport() *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&replace, "replace", false, "what an earlier import brought and this one lacks has vanished")
 	cmd.Flags().BoolVar(&accept, "accept", false, "accept that many people and groups vanish that policies name")
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 func (a *app) directoryChange(c api.DirectoryChange) error {

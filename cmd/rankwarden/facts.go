@@ -50,14 +50,14 @@ func (a *app) deviceSet() *cobra.Command {
 	cmd.Flags().StringVar(&path, "path", "", "`path` like north/kirkness/desk; empty removes it")
 	cmd.Flags().StringSliceVar(&tags, "tag", nil, "`tag` to have, instead of those before; may be repeated")
 	cmd.Flags().StringVar(&user, "primary-user", "", "`name` of who mostly works there; empty removes it")
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 // factsBatch is how many devices one request names: as many as it may, so that the brake sees an import whole.
 const factsBatch = 5000
 
 func (a *app) deviceFacts() *cobra.Command {
-	return &cobra.Command{
+	return a.atTheDoor(&cobra.Command{
 		Use: "facts FILE", Short: "Edit the organisation facts of many devices from a CSV file",
 		Args: cobra.ExactArgs(1),
 		Long: "Set organisation facts of many devices from a CSV file with a header line. The column device is\n" +
@@ -89,7 +89,7 @@ func (a *app) deviceFacts() *cobra.Command {
 			)
 			return err
 		},
-	}
+	})
 }
 
 // readFacts reads organisation facts of devices from CSV with a header line. Columns that are not there leave the

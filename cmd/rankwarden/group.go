@@ -135,7 +135,7 @@ func (a *app) groupMake() *cobra.Command {
 	d.flag(a, cmd)
 	cmd.Flags().StringVar(&spec.Description, "description", "", "`words` that say what it is for")
 	cmd.Flags().StringVar(&spec.Rule, "rule", "", "`expression` over device facts, instead of devices")
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 func (a *app) groupEdit() *cobra.Command {
@@ -188,7 +188,7 @@ func (a *app) groupEdit() *cobra.Command {
 	cmd.Flags().StringSliceVar(&edit.Add, "add", nil, "`device` to add; may be repeated")
 	cmd.Flags().StringSliceVar(&edit.Remove, "remove", nil, "`device` to remove; may be repeated")
 	cmd.Flags().StringVar(&rule, "rule", "", "new `expression` of a group by rule")
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 // draftGroup adds a group to a change: as it is there already, else as it is now, with devices put in and taken out.
@@ -300,7 +300,7 @@ func (a *app) groupRemove() *cobra.Command {
 		},
 	}
 	d.flag(a, cmd)
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 // noticeUnknown tells which of the names no device has: they may enrol later, or be misspelt.

@@ -28,8 +28,8 @@ func (a *app) keyCommand() *cobra.Command {
 	}
 	cmd.AddCommand(
 		a.keyList(), a.keyCreate(), a.keyProve(),
-		a.keyAct("approve", "Approve what waits for a second owner of a key", decide(true)),
-		a.keyAct("decline", "Decline what waits for a second owner of a key", decide(false)),
+		a.decides(a.keyAct("approve", "Approve what waits for a second owner of a key", a.decideKey(true))),
+		a.decides(a.keyAct("decline", "Decline what waits for a second owner of a key", a.decideKey(false))),
 		a.keyAct("retire", "Seal nothing new to a key", (*client.Client).RetireEscrowKey),
 		a.keyReseal(), a.keyUnrecovered(),
 	)
@@ -229,9 +229,9 @@ func (a *app) tellKey(cmd *cobra.Command, c *client.Client, number int64, what s
 // keyAct does something with a key.
 type keyAct = func(c *client.Client, ctx context.Context, number int64) error
 
-func decide(approve bool) keyAct {
+func (a *app) decideKey(approve bool) keyAct {
 	return func(c *client.Client, ctx context.Context, number int64) error {
-		return c.DecideEscrowKey(ctx, number, approve)
+		return a.deciding(ctx, c, func(c *client.Client) error { return c.DecideEscrowKey(ctx, number, approve) })
 	}
 }
 

@@ -26,10 +26,14 @@ const (
 	exitRefused     = 3 // the service refused
 	exitUnreachable = 4 // the service does not answer
 	exitSignIn      = 5 // sign in first
+	exitWaits       = 6 // it waits for somebody else
 )
 
 // answerNo ends a command whose answer, already printed, is no.
 var errNo = errors.New("no")
+
+// errWaits ends a command that has said for whom it waits.
+var errWaits = errors.New("it waits")
 
 // unusable marks errors of the command line and of files.
 type unusable struct{ error }
@@ -43,7 +47,7 @@ func main() {
 	if err == nil {
 		return
 	}
-	if !errors.Is(err, errNo) {
+	if !errors.Is(err, errNo) && !errors.Is(err, errWaits) {
 		fmt.Fprintln(os.Stderr, "rankwarden:", explain(err))
 	}
 	os.Exit(status(err))
@@ -56,6 +60,8 @@ func status(err error) int {
 	switch {
 	case errors.Is(err, errNo), errors.Is(err, errStrict):
 		return exitNo
+	case errors.Is(err, errWaits), errors.As(err, &p) && p.Waits != "":
+		return exitWaits
 	case errors.As(err, &u):
 		return exitUnusable
 	case errors.Is(err, errSignIn), errors.As(err, &p) && p.Status == http.StatusUnauthorized:
@@ -87,10 +93,14 @@ func root() *cobra.Command {
 		Short:   "Central account policies for fleets of workstations",
 		Long: "Write account policies, aim them at groups of workstations, and see what every device really has.\n\n" +
 			"Exit status: 0 done; 1 the answer is no (errors in a policy, devices not verified); 2 the command or\n" +
-			"a file cannot be used; 3 the service refused; 4 the service does not answer; 5 sign in first.\n\n" +
+			"a file cannot be used; 3 the service refused; 4 the service does not answer; 5 sign in first; 6 it " +
+			"waits for\n" +
+			"somebody else to agree.\n\n" +
 			"Begin with: rankwarden sign-in --server URL --name NAME. Then: rankwarden watch, rankwarden drift,\n" +
 			"rankwarden held. To change something: rankwarden change create NAME, policy save FILE --change NAME,\n" +
-			"preview NAME, change apply NAME. Without --change an edit acts at once.",
+			"preview NAME, change apply NAME. Without --change an edit is a change of its own that goes out at once, " +
+			"unless\n" +
+			"it must be looked at or agreed to first.",
 		SilenceUsage: true, SilenceErrors: true,
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error { return a.prepare(cmd) },
 	}

@@ -29,6 +29,9 @@ type app struct {
 	width  int       // of the terminal in characters, 0 when the output is none
 	colour bool
 	now    time.Time
+	door   door
+
+	passwordStdin bool // a decision reads the password from standard input
 }
 
 // Outputs of a command. They are checked before it does anything.

@@ -328,7 +328,9 @@ func (a *app) passwordApprove() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := c.DecideReveal(cmd.Context(), args[0], !decline); err != nil {
+			if err := a.deciding(cmd.Context(), c, func(c *client.Client) error {
+				return c.DecideReveal(cmd.Context(), args[0], !decline)
+			}); err != nil {
 				return err
 			}
 			return a.did(
@@ -339,7 +341,7 @@ func (a *app) passwordApprove() *cobra.Command {
 		},
 	}
 	cmd.Flags().BoolVar(&decline, "decline", false, "decline it instead")
-	return cmd
+	return a.decides(cmd)
 }
 
 // askLine asks a question at the terminal.

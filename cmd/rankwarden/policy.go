@@ -210,7 +210,7 @@ func (a *app) policySave() *cobra.Command {
 	d.flag(a, cmd)
 	cmd.Flags().BoolVar(&publish, "publish", false, "publish each at once")
 	cmd.Flags().BoolVar(&strict, "strict", false, "warnings fail, and nothing is saved")
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 // save stores a document over whatever the service has now.
@@ -251,7 +251,7 @@ func (a *app) policyPublish() *cobra.Command {
 		},
 	}
 	cmd.Flags().BoolVar(&strict, "strict", false, "warnings fail, and nothing is published")
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 func (a *app) publish(ctx context.Context, c *client.Client, name string, strict bool) error {

@@ -104,8 +104,21 @@ func (a *app) previewed(what string, p api.Preview) {
 		fmt.Fprintf(a.out, "\n%s never reported: settings change, and the effects are unknown.\n",
 			plural(p.NotReported, "device has", "devices have"))
 	}
+	for _, w := range p.Ways {
+		if w.Anyone {
+			fmt.Fprintf(a.out, "\nOn whichever device comes: %s.\n", w.Words)
+		}
+	}
 	for _, why := range p.Needs {
 		fmt.Fprintf(a.out, "\nA second person must approve it: %s.\n", why)
+	}
+	switch {
+	case p.Part:
+		fmt.Fprintln(a.out, "\nThis is a part of what it does: it reaches devices beyond your role, so you can "+
+			"neither\n"+
+			"apply nor approve it.")
+	case p.Digest != "":
+		fmt.Fprintf(a.out, "\nTo do exactly this and nothing else: --expect %s\n", p.Digest)
 	}
 }
 

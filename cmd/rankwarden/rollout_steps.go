@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -16,7 +17,6 @@ import (
 func (a *app) rolloutStart() *cobra.Command {
 	var how api.StartRollout
 	var gate gateFlags
-	var yes bool
 	cmd := &cobra.Command{
 		Use:   "start CHANGE",
 		Short: "Take a change out in waves, after its preview",
@@ -25,7 +25,7 @@ func (a *app) rolloutStart() *cobra.Command {
 			"group first-wave, or 1 % of the devices), then growing shares of all devices, then the rest. Each\n" +
 			"wave must pass its gate before the next one opens. Where a second person must approve, the change\n" +
 			"waits for one, and is started with the same command afterwards.\n\n" +
-			"Exit status: 0 it is started; 1 it waits for a second person.",
+			"Exit status: 0 it is started; 6 it waits for a second person.",
 		Example: "  rankwarden rollout start longer-passwords --first head-office --shares 10,50 --soak 1h\n" +
 			"  rankwarden rollout start lock-sooner --at-once",
 		ValidArgsFunction: a.completeChanges,
@@ -42,9 +42,9 @@ func (a *app) rolloutStart() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			how.Change, how.Digest, how.Gate = x.Name, p.Digest, &defaults.Gate
+			how.Change, how.Digest, how.Gate = x.Name, cmp.Or(a.door.expect, p.Digest), &defaults.Gate
 			gate.alter(cmd, how.Gate)
-			if !yes {
+			if a.door.expect == "" && !a.door.yes {
 				if err := confirm(fmt.Sprintf("Take %s out %s? [y/N] ", x.Name, goesOut(how))); err != nil {
 					return err
 				}
@@ -66,7 +66,7 @@ func (a *app) rolloutStart() *cobra.Command {
 	)
 	gate.add(f)
 	f.BoolVar(&how.AtOnce, "at-once", false, "all devices in one wave, for an emergency")
-	f.BoolVar(&yes, "yes", false, "do not ask")
+	a.atTheDoor(cmd)
 	cmd.MarkFlagsMutuallyExclusive("at-once", "first")
 	cmd.MarkFlagsMutuallyExclusive("at-once", "shares")
 	_ = cmd.RegisterFlagCompletionFunc("first", a.completeGroups)
@@ -153,9 +153,13 @@ func (a *app) rolloutPause() *cobra.Command {
 }
 
 func (a *app) rolloutOpen() *cobra.Command {
-	return a.rolloutStep("open", "Open the next wave before its gate is passed", "", true,
+	return a.decides(a.rolloutStep("open", "Open the next wave before its gate is passed", "", true,
 		func(ctx context.Context, c *client.Client, change, reason string) error {
-			step, err := c.OpenWave(ctx, change, reason)
+			var step api.RolloutStep
+			err := a.deciding(ctx, c, func(c *client.Client) (err error) {
+				step, err = c.OpenWave(ctx, change, reason)
+				return err
+			})
 			if err != nil {
 				return err
 			}
@@ -164,10 +168,10 @@ func (a *app) rolloutOpen() *cobra.Command {
 					"rollout open %s --reason ...\n", r.Asked.Wave, change); err != nil {
 					return err
 				}
-				return errNo
+				return errWaits
 			}
 			return a.stepped(step, "Opened wave %d of %s.\n", step.Rollout.OpenWaves, change)
-		})
+		}))
 }
 
 func (a *app) rolloutRevert() *cobra.Command {
@@ -194,7 +198,6 @@ func (a *app) rolloutRevert() *cobra.Command {
 }
 
 func (a *app) rolloutResume() *cobra.Command {
-	var yes bool
 	cmd := a.rolloutStep(
 		"resume",
 		"Go on with a rollout that is paused or stopped",
@@ -214,12 +217,12 @@ func (a *app) rolloutResume() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if !yes {
+				if a.door.expect == "" && !a.door.yes {
 					if err := confirm(fmt.Sprintf("Go on with %s as it is now? [y/N] ", change)); err != nil {
 						return err
 					}
 				}
-				digest = p.Digest
+				digest = cmp.Or(a.door.expect, p.Digest)
 			}
 			step, err := c.ResumeRollout(ctx, change, reason, digest)
 			if err != nil {
@@ -228,8 +231,7 @@ func (a *app) rolloutResume() *cobra.Command {
 			return a.stepped(step, "Resumed the rollout of %s. See: rankwarden rollout watch %s\n", change, change)
 		},
 	)
-	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	return cmd
+	return a.atTheDoor(cmd)
 }
 
 func (a *app) rolloutWatch() *cobra.Command {

@@ -103,7 +103,8 @@ func (a *app) connect() (*client.Client, error) {
 	if server == "" || token == "" {
 		return nil, errSignIn
 	}
-	return client.New(server, token), nil
+	c := client.New(server, token).Look(a.look)
+	return c.Expect(client.Seen{Digest: a.door.expect, Reason: a.door.reason}), nil
 }
 
 func (a *app) signInCommand() *cobra.Command {
@@ -137,9 +138,8 @@ func (a *app) signInCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&name, "name", "", "your `name` as an operator")
 	cmd.Flags().IntVar(&hours, "hours", 12, "how long the token lives, in `hours`")
-	cmd.Flags().
-		BoolVar(&fromStdin, "password-stdin", false,
-			"read the password from standard input, and on the next line the code of a second factor")
+	cmd.Flags().BoolVar(&fromStdin, "password-stdin", false,
+		"read the password from standard input, and on the next line the code of a second factor")
 	return cmd
 }
 

@@ -25,14 +25,16 @@ func (a *app) waiverCommand() *cobra.Command {
 		a.waiverMake(),
 		a.waiverDo("end ID", "End a waiver before its day", "It has ended; the device acts on the thing again.\n",
 			func(cmd *cobra.Command, c *client.Client, id string) error { return c.EndWaiver(cmd.Context(), id) }),
-		a.waiverDo("agree ID", "Agree to a waiver that somebody else asked for", "It is in effect.\n",
+		a.decides(a.waiverDo("agree ID", "Agree to a waiver that somebody else asked for", "It is in effect.\n",
 			func(cmd *cobra.Command, c *client.Client, id string) error {
-				return c.DecideWaiver(cmd.Context(), id, true)
-			}),
-		a.waiverDo("refuse ID", "Refuse a waiver that waits", "It is refused.\n",
+				return a.deciding(cmd.Context(),
+					c, func(c *client.Client) error { return c.DecideWaiver(cmd.Context(), id, true) })
+			})),
+		a.decides(a.waiverDo("refuse ID", "Refuse a waiver that waits", "It is refused.\n",
 			func(cmd *cobra.Command, c *client.Client, id string) error {
-				return c.DecideWaiver(cmd.Context(), id, false)
-			}),
+				return a.deciding(cmd.Context(),
+					c, func(c *client.Client) error { return c.DecideWaiver(cmd.Context(), id, false) })
+			})),
 	)
 	return cmd
 }

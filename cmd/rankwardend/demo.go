@@ -18,14 +18,13 @@ import (
 
 	"rankwarden.example/client"
 	"rankwarden.example/console"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/demo"
 	"rankwarden.example/demo/fleetsim"
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/app"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/kit/pgcluster"
-	"rankwarden.example/internal/room/changes"
-	"rankwarden.example/internal/room/organisation"
 )
 
 func demoCommand() *cobra.Command {
@@ -138,9 +137,9 @@ func runDemo(cmd *cobra.Command, _ []string) (err error) {
 		Organisation:    demo.Organisation,
 		Interval:        k.Duration("interval"),
 		RevealBudget:    app.DefaultBudget,
-		Approvals:       changes.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
+		Approvals:       gate.Approvals{AddedAdministrators: true, RemovedAdministrators: 100},
 		Soak:            20 * time.Second,
-		Brake:           organisation.DefaultBrake,
+		Brake:           gate.DefaultBrake,
 		NotifyNetworks:  loopback,
 	}
 	if _, err := os.Stat(config.Keys); errors.Is(err, os.ErrNotExist) {
@@ -202,11 +201,8 @@ func (d *demoRun) run(ctx context.Context) error {
 	clock := agent.SystemClock{}
 	fleet := demo.NewFleet(d.options.Int("devices"), clock.Now())
 	fmt.Fprintf(d.out, "Loading %s ...\n", demo.Organisation)
-	if err := demo.Load(ctx, d.client, fleet.Groups); err != nil {
+	if err := demo.Load(ctx, d.client, fleet.Groups, password, d.as); err != nil {
 		return fmt.Errorf("loading the demo organisation: %w", err)
-	}
-	if err := demo.AddOperators(ctx, d.client, password); err != nil {
-		return fmt.Errorf("adding operators: %w", err)
 	}
 	stopReceivers, err := standInReceivers(ctx, d.client)
 	if err != nil {
@@ -311,9 +307,15 @@ func (d *demoRun) signIn(ctx context.Context) (password string, err error) {
 	if err := d.escrow(ctx); err != nil {
 		return "", fmt.Errorf("making the escrow keys: %w", err)
 	}
-	d.client = client.New(d.server.URL, "")
-	if _, err = d.client.SignIn(ctx, demo.Owner, password); err != nil {
-		return "", fmt.Errorf("signing in as %s: %w", demo.Owner, err)
+	d.client, err = d.as(ctx, demo.Owner, password)
+	return password, err
+}
+
+// as signs somebody of the demo in.
+func (d *demoRun) as(ctx context.Context, name, password string) (*client.Client, error) {
+	c := client.New(d.server.URL, "").Look(looked)
+	if _, err := c.SignIn(ctx, name, password); err != nil {
+		return nil, fmt.Errorf("signing in as %s: %w", name, err)
 	}
-	return password, nil
+	return c, nil
 }

@@ -30,13 +30,13 @@ func (d *demoRun) rollouts(ctx context.Context, password string, devices int) {
 	}
 }
 
-// startRollouts has the people of the demo do what there is to look at: rollouts, waivers, a change that is too wide,
+// startRollouts has the people of the demo do what there is to look at: rollouts, waivers, an import of too much,
 // passwords that were viewed.
 func (d *demoRun) startRollouts(ctx context.Context, password string) error {
 	as := map[string]*client.Client{}
 	for _, name := range []string{demo.Author, demo.Deployer, demo.Night, demo.Desk} {
-		as[name] = client.New(d.server.URL, "")
-		if _, err := as[name].SignIn(ctx, name, password); err != nil {
+		var err error
+		if as[name], err = d.as(ctx, name, password); err != nil {
 			return err
 		}
 	}
@@ -44,7 +44,7 @@ func (d *demoRun) startRollouts(ctx context.Context, password string) error {
 	return errors.Join(
 		demo.StartRollouts(ctx, author, deployer),
 		demo.Waive(ctx, deployer, time.Now()),
-		demo.WriteTooWide(ctx, deployer),
+		demo.ImportTooMuch(ctx, d.client),
 		demo.ViewPasswords(ctx, as[demo.Night], as[demo.Desk]),
 	)
 }

@@ -44,6 +44,12 @@ type Assignment struct {
 	Stance  Stance   `json:"stance,omitempty" enum:"enforce,trial" default:"enforce" doc:"trial changes nothing, and shows what would differ"`
 }
 
+// Equal reports whether two assignments say the same.
+func (a Assignment) Equal(b Assignment) bool {
+	return a.Name == b.Name && a.Policy == b.Policy && a.Rank == b.Rank && a.Stance == b.Stance &&
+		slices.Equal(a.Include, b.Include) && slices.Equal(a.Exclude, b.Exclude) && slices.Equal(a.Within, b.Within)
+}
+
 // ErrAssignment is matched by every error of [Assignment.Check].
 var ErrAssignment = errors.New("assignment")
 

@@ -46,7 +46,11 @@ type Step struct {
 	Policy     *policy.Document   // without errors
 	Assignment *assign.Assignment // checked
 	Group      *fleet.Group
+	Amend      *Amendment // of a listed group that is there, beside Group; nil replaces it whole
 }
+
+// Amendment is who comes into a listed group and who leaves, by index.
+type Amendment struct{ Add, Remove []int }
 
 // Error says which edit cannot be made, and why.
 type Error struct {
@@ -90,6 +94,7 @@ type state struct {
 	groups      map[string]bool
 	assignments map[string]assign.Assignment
 	edits       plan.Edits
+	in          plan.Inputs
 }
 
 func newState(in plan.Inputs) *state {
@@ -101,6 +106,7 @@ func newState(in plan.Inputs) *state {
 			Groups: map[string]*fleet.Group{},
 		},
 	}
+	s.in = in
 	for name := range in.Policies {
 		s.policies[name] = true
 	}
@@ -150,13 +156,38 @@ func (s *state) apply(e Step) error {
 		delete(s.assignments, e.Name)
 		s.edits.Assignments[e.Name] = nil
 	case Group:
-		s.groups[e.Name], s.edits.Groups[e.Name] = true, e.Group
+		if e.Amend != nil && !s.groups[e.Name] {
+			return unknown("group", e.Name, s.groups)
+		}
+		s.groups[e.Name], s.edits.Groups[e.Name] = true, s.amended(e)
 	case DropGroup:
 		return s.dropGroup(e.Name)
 	default:
 		return fmt.Errorf("%w: there is no edit %q", ErrWrong, e.Kind)
 	}
 	return nil
+}
+
+// amended is the group that an edit leaves.
+func (s *state) amended(e Step) *fleet.Group {
+	if e.Amend == nil {
+		return e.Group
+	}
+	group := *e.Group
+	group.Devices = nil
+	members := s.in.Known[e.Name]
+	if was := s.edits.Groups[e.Name]; was != nil { // an edit before this one
+		members = fleet.Listed(len(s.in.Devices), was.Devices, nil)
+	} else if at := slices.IndexFunc(s.in.Groups, func(g fleet.Group) bool { return g.Name == e.Name }); at >= 0 {
+		members = fleet.Listed(len(s.in.Devices), s.in.Groups[at].Devices, nil)
+	}
+	for d := range s.in.Devices {
+		stays := members.Of(d) == assign.Yes && !slices.Contains(e.Amend.Remove, d)
+		if stays || slices.Contains(e.Amend.Add, d) {
+			group.Devices = append(group.Devices, d)
+		}
+	}
+	return &group
 }
 
 func (s *state) dropGroup(name string) error {

@@ -41,14 +41,23 @@ func Read(e Edit, in Context) (Step, error) {
 			}
 			group.Rule = rule
 		}
-		for _, name := range e.Group.Devices {
-			if at, enrolled := in.Index[text.Fold(name)]; enrolled {
-				group.Devices = append(group.Devices, at)
-			}
-		}
+		group.Devices = in.indexes(e.Group.Devices)
 		step.Group = &group
+		if e.Group.Amend {
+			step.Amend = &Amendment{in.indexes(e.Group.Add), in.indexes(e.Group.Remove)}
+		}
 	}
 	return step, nil
+}
+
+// indexes are those of the devices that are known.
+func (in Context) indexes(names []string) (indexes []int) {
+	for _, name := range names {
+		if at, enrolled := in.Index[text.Fold(name)]; enrolled {
+			indexes = append(indexes, at)
+		}
+	}
+	return indexes
 }
 
 // ByName is an edit as a step that is judged by names alone, see [Check].

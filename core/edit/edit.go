@@ -50,11 +50,14 @@ type Edit struct {
 // Aim is what an edit says of an assignment; its name is that of the edit.
 type Aim assign.Assignment
 
-// GroupBody is what a group is to be: listed, or by a rule.
+// GroupBody is what a group is to be: listed, or by a rule; or with Amend who comes into a listed one, and who leaves.
 type GroupBody struct {
 	Description string   `json:"description,omitempty" maxLength:"500"`
 	Devices     []string `json:"devices,omitempty" maxItems:"20000" nullable:"false" doc:"Names of devices, enrolled or not yet"`
 	Rule        string   `json:"rule,omitempty" maxLength:"4096" doc:"Expression over device facts, instead of a list"`
+	Amend       bool     `json:"amend,omitempty" doc:"Who is listed stays, but for add and remove"`
+	Add         []string `json:"add,omitempty" maxItems:"20000" nullable:"false" doc:"Names that come into the list"`
+	Remove      []string `json:"remove,omitempty" maxItems:"20000" nullable:"false" doc:"Names that leave the list"`
 }
 
 // Trimmed is the edit with what its kind needs and nothing else, so that nothing is stored and shown that does nothing.

@@ -1,6 +1,7 @@
 package fleet
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -86,7 +87,7 @@ func CheckTags(tags []string) error {
 
 // CheckOrganisation checks an organisation fact, a text of at most so many characters. The error says what is wrong.
 func CheckOrganisation(value string, most int) error {
-	if err := text.CheckVisible(value); err != nil {
+	if err := cmp.Or(text.CheckVisible(value), text.CheckWords(value)); err != nil {
 		return fmt.Errorf("%q %w", value, err)
 	}
 	if utf8.RuneCountInString(value) > most {

@@ -11,6 +11,7 @@ var (
 	CreateAssignment = declare(Operation{
 		ID: "create-assignment", Method: post, Path: "/assignments", Right: rights.Deploy, Budget: Small,
 		Action: "assignment.made", Status: created,
+		Gated:   true,
 		Summary: "Assign the latest revision of a policy to groups",
 	})
 	ShowAssignment = declare(Operation{
@@ -20,11 +21,13 @@ var (
 	EditAssignment = declare(Operation{
 		ID: "edit-assignment", Method: put, Path: "/assignments/{name}", Right: rights.Deploy, Budget: Small,
 		Action:  "assignment.changed",
+		Gated:   true,
 		Summary: "Edit an assignment: its policy, groups, rank or stance",
 	})
 	DeleteAssignment = declare(Operation{
 		ID: "delete-assignment", Method: remove, Path: "/assignments/{name}", Right: rights.Deploy, Budget: Small,
 		Action: "assignment.removed", Status: noContent,
+		Gated:   true,
 		Summary: "Delete an assignment; its devices are settled without it",
 	})
 )

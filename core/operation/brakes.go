@@ -15,6 +15,7 @@ var (
 	DecideBrake = declare(Operation{
 		ID: "decide-brake", Method: post, Path: "/brakes/{name}/decision", Right: rights.Deploy, Budget: Small,
 		Action:  "brake.decided",
+		Decides: true,
 		Summary: "Release what the brake holds, or refuse it",
 	})
 )

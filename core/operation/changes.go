@@ -45,11 +45,18 @@ var (
 	ApplyChange = declare(Operation{
 		ID: "apply-change", Method: post, Path: "/changes/{name}/apply", Right: rights.Deploy, Budget: Small,
 		Action:  "change.applied",
+		Gated:   true,
 		Summary: "Apply a change to all devices at once, or have it wait for a second person",
+	})
+	RevertChange = declare(Operation{
+		ID: "revert-change", Method: post, Path: "/changes/{name}/revert", Right: rights.Draft, Budget: Small,
+		Action: "change.created", Status: created,
+		Summary: "Draft the opposite of a change that went out",
 	})
 	DecideChange = declare(Operation{
 		ID: "decide-change", Method: post, Path: "/changes/{name}/decision", Right: rights.Deploy, Budget: Small,
 		Action:  "change.decided",
+		Decides: true,
 		Summary: "Approve or refuse a change that waits for a second person",
 	})
 )

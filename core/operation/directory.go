@@ -11,6 +11,7 @@ var (
 	ImportDirectory = declare(Operation{
 		ID: "import-directory", Method: post, Path: "/directory/import", Right: rights.Administer, Budget: File,
 		Action:  "directory.imported",
+		Gated:   true,
 		Summary: "Import people and groups from an LDIF file (RFC 2849)",
 	})
 	DirectoryConnection = declare(Operation{
@@ -30,6 +31,7 @@ var (
 	SetDeviceFacts = declare(Operation{
 		ID: "set-device-facts", Method: post, Path: "/device-facts", Right: rights.Administer, Budget: Small,
 		Action: "device.facts_set", Status: noContent,
+		Gated:   true,
 		Summary: "Set organisation facts of devices, all or none",
 	})
 	MatchDeviceNames = declare(Operation{

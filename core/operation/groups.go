@@ -11,6 +11,7 @@ var (
 	CreateGroup = declare(Operation{
 		ID: "create-group", Method: post, Path: "/groups", Right: rights.Deploy, Budget: Small,
 		Action: "group.made", Status: created,
+		Gated:   true,
 		Summary: "Create a group, listed or by a rule",
 	})
 	ShowGroup = declare(Operation{
@@ -24,6 +25,7 @@ var (
 	EditGroup = declare(Operation{
 		ID: "edit-group", Method: patch, Path: "/groups/{name}", Right: rights.Deploy, Budget: Small,
 		Action:  "group.changed",
+		Gated:   true,
 		Summary: "Edit a group: add or remove devices, change its rule or description",
 	})
 	TestRule = declare(Operation{
@@ -34,6 +36,7 @@ var (
 	DeleteGroup = declare(Operation{
 		ID: "delete-group", Method: remove, Path: "/groups/{name}", Right: rights.Deploy, Budget: Small,
 		Action: "group.removed", Status: noContent,
+		Gated:   true,
 		Summary: "Delete a group that no assignment names",
 	})
 )

@@ -47,6 +47,7 @@ var (
 		ID: "decide-escrow-key", Method: post, Path: "/escrow-keys/{number}/decision", Right: rights.Administer,
 		Budget: Small,
 		Action: "keys.decided", Status: noContent,
+		Decides: true,
 		Summary: "Approve or decline what waits for a second owner of a key",
 	})
 	ListUnrecoveredPasswords = declare(Operation{

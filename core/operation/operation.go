@@ -56,6 +56,12 @@ type Operation struct {
 	Action string
 	// Reads says that it changes nothing, although it is sent with a body.
 	Reads bool
+	// Gated says that it may alter what devices are told, so that it goes through the door: whoever calls it may be
+	// asked to look first, and for a reason.
+	Gated bool
+	// Decides says that it agrees to what somebody else asked for, or refuses it: whoever calls it has given their
+	// password a short while ago, and is no program.
+	Decides bool
 	// SessionOnly refuses API tokens.
 	SessionOnly bool
 	Budget      Budget

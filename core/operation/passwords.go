@@ -28,6 +28,7 @@ var (
 	DecideApproval = declare(Operation{
 		ID: "decide-approval", Method: post, Path: "/approvals/{name}", Right: rights.Reveal, Budget: Small,
 		Action: "reveal.decided", Status: noContent,
+		Decides: true,
 		Summary: "Approve a reveal that somebody else asked for, or decline it",
 	})
 )

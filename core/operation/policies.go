@@ -30,6 +30,7 @@ var (
 	PublishPolicy = declare(Operation{
 		ID: "publish-policy", Method: post, Path: "/policies/{name}/publish", Right: rights.Deploy, Budget: Small,
 		Action:  "policy.published",
+		Gated:   true,
 		Summary: "Publish the draft as the next revision, for every assignment of the policy at once",
 	})
 	ListRevisions = declare(Operation{

@@ -23,6 +23,7 @@ var (
 	StartRollout = declare(Operation{
 		ID: "start-rollout", Method: post, Path: "/rollouts", Right: rights.Deploy, Budget: Small,
 		Action:  "rollout.started",
+		Gated:   true,
 		Summary: "Take a change out wave by wave, or have it wait for a second person",
 	})
 	PauseRollout = declare(Operation{
@@ -33,6 +34,7 @@ var (
 	ResumeRollout = declare(Operation{
 		ID: "resume-rollout", Method: post, Path: "/rollouts/{name}/resume", Right: rights.Deploy, Budget: Small,
 		Action:  "rollout.resumed",
+		Gated:   true,
 		Summary: "Go on with a rollout that is paused or stopped, with its change as it is now",
 	})
 	OpenWave = declare(Operation{

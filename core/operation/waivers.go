@@ -21,6 +21,7 @@ var (
 	DecideWaiver = declare(Operation{
 		ID: "decide-waiver", Method: post, Path: "/waivers/{name}/decision", Right: rights.Deploy, Budget: Small,
 		Action:  "waiver.decided",
+		Decides: true,
 		Summary: "Agree to a waiver that waits for a second person, or refuse it",
 	})
 )

@@ -1,6 +1,7 @@
 package policy
 
 import (
+	"cmp"
 	"fmt"
 	"math/big"
 	"regexp"
@@ -175,7 +176,7 @@ func (r *reader) line(n *yaml.Node, path string) string {
 	if !ok {
 		return ""
 	}
-	if err := text.CheckVisible(s); err != nil {
+	if err := cmp.Or(text.CheckVisible(s), text.CheckWords(s)); err != nil {
 		r.errorf(n, path, CodeCharacter, "the text %v", err)
 	}
 	if count := utf8.RuneCountInString(s); count > maxText {

@@ -94,19 +94,24 @@ func (d *Difference) Compare(
 			}
 		}
 	}
-	effects = d.effects(state, directory)
+	effects = d.effects(state, directory, nil)
 	if state != nil { // else they are shared, and in order
 		slices.SortFunc(effects, effect.Compare)
 	}
 	return settings, effects
 }
 
-// effects are those of [Difference.Compare] alone, in any order.
-func (d *Difference) effects(state *drift.State, directory principal.Directory) []effect.Effect {
+// effects are those of [Difference.Compare] alone, in any order. Tell, nil for nobody, is told how the ways in change.
+func (d *Difference) effects(
+	state *drift.State, directory principal.Directory, tell func(e effect.AccessEffect),
+) []effect.Effect {
 	if d.Empty() {
 		return nil
 	}
 	if state == nil {
+		if tell != nil {
+			d.asked(tell)
+		}
 		return d.held
 	}
 	c := &comparer{
@@ -119,6 +124,9 @@ func (d *Difference) effects(state *drift.State, directory principal.Directory) 
 		c.Difference = d.supported(unable)
 	}
 	c.run()
+	if tell != nil {
+		c.access(tell)
+	}
 	return c.effects
 }
 

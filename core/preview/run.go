@@ -9,7 +9,6 @@ import (
 	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/policy"
-	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
 	"rankwarden.example/core/unit"
 )
@@ -102,33 +101,6 @@ func (c *Comparison) Device(device int, known Device) effect.Affected {
 	}
 }
 
-// Joining are the principals that desired states add to local groups, on whatever devices, sorted, whether or not a
-// device has reported: what is desired counts, since nothing is known of a device that has not. A group to which nobody
-// is added is not in it. Where a setting is held it depends on what each device was last told; there only effects say
-// who joins.
-func (c *Comparison) Joining(groups ...unit.ID) map[unit.ID][]principal.Ref {
-	joining := map[unit.ID][]principal.Ref{}
-	for _, p := range c.pairs {
-		if p.shared == nil {
-			continue
-		}
-		for _, id := range groups {
-			before, _ := valueOf(p.shared.desired[without], id).(unit.Members)
-			after, _ := valueOf(p.shared.desired[with], id).(unit.Members)
-			for _, ref := range after.Present {
-				if !before.Has(ref) {
-					joining[id] = append(joining[id], ref)
-				}
-			}
-		}
-	}
-	for id, refs := range joining {
-		slices.SortFunc(refs, principal.Compare)
-		joining[id] = slices.Compact(refs)
-	}
-	return joining
-}
-
 // sharesOf is the number of devices that are compared in one share.
 const sharesOf = 2000
 
@@ -173,5 +145,5 @@ func Run(before, after *plan.Plan, known Fleet, each fleet.Each) *Preview {
 // Count is the sums of [Run] alone, for which nothing is kept of the single devices.
 func Count(before, after *plan.Plan, known Fleet, each fleet.Each) *Tally {
 	c := NewComparison(before, after)
-	return c.tally(each, func(tally *Tally, _, device int) { tally.Count(c, device, known(device)) })
+	return c.tally(each, func(tally *Tally, _, device int) { tally.Count(c, device, known(device), nil) })
 }

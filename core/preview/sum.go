@@ -46,13 +46,14 @@ func (t *Tally) Add(device string, reported bool, effects []effect.Effect) {
 	}
 }
 
-// Count counts a device of a comparison, if it is affected, and says whether it is.
-func (t *Tally) Count(c *Comparison, device int, known Device) bool {
+// Count counts a device of a comparison, if it is affected, and says whether it is. Tell, nil for nobody, is told how
+// the ways into it change.
+func (t *Tally) Count(c *Comparison, device int, known Device, tell func(e effect.AccessEffect)) bool {
 	d := c.Difference(device, known.Previous)
 	if d.Empty() {
 		return false
 	}
-	t.Add(c.before.Devices[device].Name, known.State != nil, d.effects(known.State, c.after.Directory))
+	t.Add(c.before.Devices[device].Name, known.State != nil, d.effects(known.State, c.after.Directory, tell))
 	return true
 }
 

@@ -125,6 +125,9 @@ func parseDirectory(kind Kind, written, value string) (Ref, error) {
 	if err := text.CheckVisible(name); err != nil {
 		return Ref{}, fmt.Errorf("%w: the name in %q %w", ErrRef, written, err)
 	}
+	if err := text.CheckWords(value); err != nil {
+		return Ref{}, fmt.Errorf("%w: the name in %q %w", ErrRef, written, err)
+	}
 	if strings.TrimSpace(name) != name || len(name) > MaxLocalName {
 		return Ref{}, fmt.Errorf(
 			"%w: the name in %q begins or ends with a blank, or is longer than %d bytes",

@@ -24,6 +24,18 @@ func CheckAccountName(pattern string) error {
 	return checkOneScript(pattern)
 }
 
+// CheckWords refuses words with letters of several scripts, where one can look like another: whoever agrees to a name
+// must be able to read it. Words of different scripts may stand beside each other. Its errors continue a sentence that
+// begins with the text.
+func CheckWords(s string) error {
+	for word := range strings.FieldsFuncSeq(s, func(r rune) bool { return !unicode.In(r, unicode.L, unicode.M) }) {
+		if err := checkOneScript(word); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // families are sets of scripts that are written together (Unicode Technical Standard 39, 5.1).
 var families = [][]string{{"Han", "Hiragana", "Katakana"}, {"Han", "Hangul"}, {"Han", "Bopomofo"}}
 

@@ -59,15 +59,21 @@ func CheckName(s string, max int) error {
 	if strings.Trim(s, " .") != s {
 		return errors.New("begins or ends with a blank or a full stop; leave it out")
 	}
-	return nil
+	return CheckWords(s)
 }
 
 // CheckVisible refuses characters that a reader cannot see or that reorder what is shown.
 // Tabs and line breaks are refused too; see [CheckProse] for text of several lines.
 func CheckVisible(s string) error { return check(s, "") }
 
-// CheckProse is [CheckVisible], with its errors, for running text, where tabs and line breaks are welcome.
-func CheckProse(s string) error { return check(s, "\n\t") }
+// CheckProse is [CheckVisible] and [CheckWords], with their errors, for running text, where tabs and line breaks are
+// welcome.
+func CheckProse(s string) error {
+	if err := check(s, "\n\t"); err != nil {
+		return err
+	}
+	return CheckWords(s)
+}
 
 func check(s, allowed string) error {
 	if !utf8.ValidString(s) {

@@ -178,7 +178,9 @@ func (w *world) prepare() error {
 	if _, err := w.server.Access.EnsureOwner(w.ctx, "asta", password); err != nil {
 		return err
 	}
-	c := client.New(w.server.URL, "")
+	c := client.New(w.server.URL, "").Look(func(context.Context, *api.Preview) (string, error) {
+		return "the world begins", nil
+	})
 	if _, err := c.SignIn(w.ctx, "asta", password); err != nil {
 		return err
 	}

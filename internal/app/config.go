@@ -8,9 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/core/gate"
 	"rankwarden.example/internal/kit/clientaddr"
-	"rankwarden.example/internal/room/changes"
-	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/room/retention"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/directory"
@@ -29,16 +28,16 @@ type Config struct {
 	Database      string
 	// the same as the role that owns the schema; empty where the service's own role does
 	MigrateDatabase    string
-	Keys               string            // file of the service's private keys
-	EscrowKeys         string            // file of the private escrow keys
-	EscrowEnv          string            // the keys themselves, instead of the file
-	RevealBudget       int               // passwords that an operator may see in an hour alone; 0 for none
-	Approvals          changes.Approvals // which changes need a second person
-	SecondPersonOpens  bool              // a wave is opened before its gate is passed only with a second person
-	SecondPersonWaives bool              // a second person must agree to waivers of administrators
-	SecondPersonKeys   bool              // keys go live and retire only with a second person
+	Keys               string         // file of the service's private keys
+	EscrowKeys         string         // file of the private escrow keys
+	EscrowEnv          string         // the keys themselves, instead of the file
+	RevealBudget       int            // passwords that an operator may see in an hour alone; 0 for none
+	Approvals          gate.Approvals // which changes need a second person
+	SecondPersonOpens  bool           // a wave is opened before its gate is passed only with a second person
+	SecondPersonWaives bool           // a second person must agree to waivers of administrators
+	SecondPersonKeys   bool           // keys go live and retire only with a second person
 	// what imports, rules and facts may alter without a decision; nothing waits when zero
-	Brake organisation.Brake
+	Brake gate.Brake
 	Soak  time.Duration // of the waves of a rollout where nothing else is said, half an hour when 0
 	// where people reach the console, when a proxy stands in front; empty for the listening address
 	PublicURL string

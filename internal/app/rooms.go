@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"time"
 
+	"rankwarden.example/core/gate"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/fleetview"
@@ -46,7 +47,7 @@ type RoomOptions struct {
 	// RevealBudget is how many passwords an operator may see in an hour before a second person must approve.
 	RevealBudget int
 	// Approvals say which changes need a second person.
-	Approvals changes.Approvals
+	Approvals gate.Approvals
 	// SecondPersonOpens says that a wave is opened before its gate is passed only with a second person.
 	SecondPersonOpens bool
 	// SecondPersonWaives says that a second person must agree to waivers of administrators.
@@ -54,7 +55,7 @@ type RoomOptions struct {
 	// SecondPersonKeys says that keys go live and retire only with a second person.
 	SecondPersonKeys bool
 	// Brake says what an import, a rule or a change of facts may alter without a decision.
-	Brake organisation.Brake
+	Brake gate.Brake
 	// Soak is how long the waves of a rollout soak where nothing else is said, half an hour when 0.
 	Soak time.Duration
 	Kept store.RetentionPeriods // how long records are kept
@@ -121,11 +122,10 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 		Passkeys: access.NewPasskeys(o.Organisation, o.PublicURL), OnlyProvider: o.OnlyProvider && provider != nil,
 	})
 	r.Organisation = &organisation.Service{Room: room(o, func(r store.Reader) organisation.Reads { return r },
-		func(w store.Writer) organisation.Records { return w }), Locks: o.Store, Documents: documents, View: view,
-		DirectoryConnection: o.DirectoryConnection, Brake: o.Brake}
-	r.Changes = changes.New(changes.Service{Room: room(o, func(r store.Reader) changes.Reads { return r },
-		func(w store.Writer) changes.Records { return w }), Documents: documents, View: view,
-		Approvals: o.Approvals, Soak: o.Soak})
+		func(w store.Writer) organisation.Records { return w }), View: view}
+	r.Changes = changes.New(changes.Service{Room: door(o), Documents: documents, View: view, Locks: o.Store,
+		DirectoryConnection: o.DirectoryConnection, Rules: gate.Rules{Approvals: o.Approvals, Brake: o.Brake},
+		Soak: o.Soak})
 	r.Deploy = &deploy.Service{
 		Room: room(o, func(r store.Reader) deploy.Reads { return r },
 			func(w store.Writer) deploy.Records { return w }),
@@ -152,7 +152,7 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 			func(w store.Writer) retention.Records { return w }),
 		Locks:  o.Store,
 		Kept:   o.Kept,
-		Forget: func(ctx context.Context) error { return r.Organisation.LetGo(ctx, uow.Itself, "") },
+		Forget: func(ctx context.Context) error { return r.Changes.LetGo(ctx, uow.Itself, "") },
 	}
 	r.Trail = &trail.Service{
 		Room: room(o, func(r store.Reader) trail.Reads { return r },
@@ -189,6 +189,13 @@ func room[R any, W uow.Records](
 ) uow.Room[R, W] {
 	return uow.NewRoom(store.For(o.Store, read, write),
 		uow.Env{Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present})
+}
+
+// door gives the room of changes what it needs: it alone writes what is in force.
+func door(o RoomOptions) uow.Room[changes.Reads, changes.Records] {
+	db := store.ForDoor(o.Store, func(r store.Reader) changes.Reads { return r },
+		func(w store.DoorWriter) changes.Records { return w })
+	return uow.NewRoom(db, uow.Env{Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present})
 }
 
 // batches gives the room of devices the transactions of reports.

@@ -265,7 +265,7 @@ func (s *Server) recurring(c Config) []jobs.Job {
 	}
 	if c.Directory != nil {
 		list = append(list, jobs.Job{Name: "directory", Long: true, Every: c.DirectoryEvery,
-			Do: s.Organisation.KeepDirectory})
+			Do: s.Changes.KeepDirectory})
 	}
 	return list
 }

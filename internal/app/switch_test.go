@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"rankwarden.example/internal/room/organisation"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/internal/room/retention"
 )
 
@@ -35,7 +35,7 @@ func shown(c Config) map[string]string {
 func TestASwitchIsAFlagAFieldAndASetting(t *testing.T) {
 	c := given(t)
 	assert.Equal(t, retention.DefaultKept, c.kept())
-	assert.Equal(t, organisation.DefaultBrake, c.Brake)
+	assert.Equal(t, gate.DefaultBrake, c.Brake)
 	assert.Equal(t, 5*time.Minute, c.Interval)
 	assert.Equal(t, DefaultBudget, c.RevealBudget)
 	said := shown(c)

@@ -7,8 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"rankwarden.example/core/gate"
 	"rankwarden.example/core/rollout"
-	"rankwarden.example/internal/room/organisation"
 	"rankwarden.example/internal/room/retention"
 )
 
@@ -51,18 +51,18 @@ var approvalSwitches = []Switch{
 		"`number` of passwords that an operator may see in an hour before a second person must approve",
 		func(c *Config) *int { return &c.RevealBudget }).on(approval, "Views of passwords in an hour").
 		shown(func(c Config) string { return never(c.RevealBudget, "beyond %d") }),
-	number("brake-percent", organisation.DefaultBrake.Percent,
+	number("brake-percent", gate.DefaultBrake.Percent,
 		"an import, a rule or a change of facts waits for a decision when it alters the desired state of more of the "+
 			"fleet, in `percent`, and of more than five devices",
 		func(c *Config) *int { return &c.Brake.Percent }).on(approval, "The brake holds edits that alter").
 		with("brake-administrators").shown(brakeInWords),
-	number("brake-administrators", organisation.DefaultBrake.Administrators,
+	number("brake-administrators", gate.DefaultBrake.Administrators,
 		"the same, when members leave administrators on more `devices`",
 		func(c *Config) *int { return &c.Brake.Administrators }),
 	// It comes after what it turns off.
 	{Name: "no-brake", usage: "let nothing wait", value: false, set: func(c *Config, given Values) {
 		if given.Bool("no-brake") {
-			c.Brake = organisation.Brake{}
+			c.Brake = gate.Brake{}
 		}
 	}},
 }
@@ -210,7 +210,7 @@ func never(n int, words string) string {
 }
 
 func brakeInWords(c Config) string {
-	if c.Brake == (organisation.Brake{}) {
+	if c.Brake == (gate.Brake{}) {
 		return "off"
 	}
 	return fmt.Sprintf("more than %d %% of the fleet, or administrators on more than %d devices",

@@ -29,7 +29,7 @@ func (a Assignment) Aim() assign.Assignment {
 		Rank: assign.Rank(a.Rank), Stance: assign.Stance(a.Stance)}
 }
 
-func (t ChangesReader) assignments() conn {
+func (t conn) assignments() conn {
 	return conn{
 		t.db.Model(&Assignment{}).Select("assignments.*, p.name as policy").
 			Joins("join policies p on p.id = assignments.policy_id"),
@@ -37,7 +37,7 @@ func (t ChangesReader) assignments() conn {
 }
 
 // AddAssignment adds one; the name must be new.
-func (t ChangesWriter) AddAssignment(a Assignment) error {
+func (t InForceWriter) AddAssignment(a Assignment) error {
 	return translate(t.db.Omit("Policy").Create(&a).Error)
 }
 
@@ -75,19 +75,19 @@ func (t ChangesReader) ListAssignments(policy string, p Page) ([]Assignment, str
 }
 
 // SetAssignment changes one over the given version.
-func (t ChangesWriter) SetAssignment(a Assignment, over int64) error {
+func (t InForceWriter) SetAssignment(a Assignment, over int64) error {
 	return must(t.db.Model(&Assignment{}).Where("id = ? and version = ?", a.ID, over).
 		Select("policy_id", "revision", "include", "exclude", "within", "rank", "stance", "version", "updated_at").
 		Updates(a), ErrStale)
 }
 
 // RemoveAssignment removes one of the given version.
-func (t ChangesWriter) RemoveAssignment(id string, over int64) error {
+func (t InForceWriter) RemoveAssignment(id string, over int64) error {
 	return must(t.db.Where("id = ? and version = ?", id, over).Delete(&Assignment{}), ErrStale)
 }
 
 // PinRevision moves every assignment of a policy to a revision, and gives them as they are then.
-func (t ChangesWriter) PinRevision(policyID string, revision int, at time.Time) ([]Assignment, error) {
+func (t InForceWriter) PinRevision(policyID string, revision int, at time.Time) ([]Assignment, error) {
 	if err := t.db.Model(&Assignment{}).Where("policy_id = ?", policyID).
 		Updates(map[string]any{"revision": revision, "updated_at": at}).Error; err != nil {
 		return nil, err

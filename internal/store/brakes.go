@@ -31,7 +31,8 @@ type Brake struct {
 	AskedAt   time.Time
 	DecidedBy string
 	DecidedAt *time.Time
-	Reason    string // of the decision
+	Reason    string   // of the decision
+	Needs     []string `gorm:"serializer:json"` // why a second person must agree, none where anybody may decide
 }
 
 // AddBrake has something wait.

@@ -69,7 +69,8 @@ type ChangeEdit struct {
 	Position int    // edits go out in this order
 	EditedAt time.Time
 	EditedBy string
-	Version  int64 // of the change, once the edit was in it
+	Version  int64   // of the change, once the edit was in it
+	Undo     *string // JSON of the edit that takes it back, once it was made; nil for none
 }
 
 // NewChangeEdit is an edit of a change as it is stored.
@@ -273,4 +274,11 @@ func (t ChangesReader) KnownStates(ids []string) (map[string]KnownState, error) 
 		known[r.ID] = k
 	}
 	return known, err
+}
+
+// SetUndo notes what takes an edit back: JSON of the edit that does, empty where nothing does.
+func (t ChangesWriter) SetUndo(change, typ, name, undo string) error {
+	return t.exec("update change_edits set undo = nullif($4, '')::jsonb where change_id = $1 and type = $2 "+
+		"and name = $3",
+		change, typ, name, undo)
 }

@@ -74,7 +74,7 @@ func (t OrganisationReader) DirectoryNear(ref string) ([]DirectoryEntry, error) 
 }
 
 // PutDirectory stores entries over what is there under the same reference.
-func (t OrganisationWriter) PutDirectory(entries []DirectoryEntry) error {
+func (t InForceWriter) PutDirectory(entries []DirectoryEntry) error {
 	for len(entries) > 0 {
 		n := min(len(entries), 2000)
 		if err := translate(t.db.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "ref"}}, UpdateAll: true}).
@@ -87,7 +87,7 @@ func (t OrganisationWriter) PutDirectory(entries []DirectoryEntry) error {
 }
 
 // MarkGone notes that entries vanished from their source.
-func (t OrganisationWriter) MarkGone(refs []string, at time.Time) error {
+func (t InForceWriter) MarkGone(refs []string, at time.Time) error {
 	return t.exec("update directory_entries set gone_at = $2 where ref = any($1::text[]) and gone_at is null", refs, at)
 }
 
@@ -97,7 +97,7 @@ func (t OrganisationReader) GoneBefore(before time.Time) ([]DirectoryEntry, erro
 }
 
 // RemoveDirectory removes entries by reference.
-func (t OrganisationWriter) RemoveDirectory(refs []string) error {
+func (t InForceWriter) RemoveDirectory(refs []string) error {
 	return t.exec("delete from directory_entries where ref = any($1::text[])", refs)
 }
 

@@ -40,9 +40,9 @@ type (
 type (
 	// AccessWriter writes operators with their sessions, factors, passkeys, tokens and grants.
 	AccessWriter struct{ AccessReader }
-	// OrganisationWriter writes groups of devices, who is in them, and the directory.
+	// OrganisationWriter writes who is in groups by rule.
 	OrganisationWriter struct{ OrganisationReader }
-	// ChangesWriter writes policies, assignments, changes, and what waits at the brake.
+	// ChangesWriter writes drafts of policies, changes, and what waits at the brake.
 	ChangesWriter struct{ ChangesReader }
 	// DevicesWriter writes devices, their enrolment, reports, events and orders.
 	DevicesWriter struct{ DevicesReader }
@@ -62,6 +62,18 @@ type (
 	ServiceWriter struct{ ServiceReader }
 )
 
+// InForceWriter writes what is in force: published policies, assignments, groups of devices, facts and the directory.
+// It is no part of [Writer]: only the door is handed one, see [ForDoor].
+type InForceWriter struct{ conn }
+
+// DoorWriter is a transaction at the door: it writes what is in force as well.
+type DoorWriter struct {
+	Writer
+	InForceWriter
+}
+
+func (w DoorWriter) session() *gorm.DB { return w.Writer.session() }
+
 // Reader is everything that may be read.
 type Reader struct {
 	AccessReader
@@ -77,7 +89,7 @@ type Reader struct {
 	ServiceReader
 }
 
-// Writer is a transaction that may write everything. [Store.InTx] makes one.
+// Writer is a transaction that may write everything but what is in force. [Store.InTx] makes one.
 type Writer struct {
 	AccessWriter
 	OrganisationWriter

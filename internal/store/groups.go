@@ -25,7 +25,7 @@ type GroupCount struct {
 }
 
 // AddGroup adds an empty group; the name must be new.
-func (t OrganisationWriter) AddGroup(g Group) error { return translate(t.db.Create(&g).Error) }
+func (t InForceWriter) AddGroup(g Group) error { return translate(t.db.Create(&g).Error) }
 
 // Group finds a group by name.
 func (t OrganisationReader) Group(name string) (Group, error) {
@@ -43,13 +43,13 @@ func (t OrganisationReader) GroupNames() ([]string, error) {
 }
 
 // SetGroup changes a group over the given version.
-func (t OrganisationWriter) SetGroup(g Group, over int64) error {
+func (t InForceWriter) SetGroup(g Group, over int64) error {
 	return must(t.db.Model(&Group{}).Where("id = ? and version = ?", g.ID, over).
 		Select("description", "rule", "version", "updated_at").Updates(g), ErrStale)
 }
 
 // RemoveGroup removes a group of the given version.
-func (t OrganisationWriter) RemoveGroup(id string, over int64) error {
+func (t InForceWriter) RemoveGroup(id string, over int64) error {
 	return must(t.db.Where("id = ? and version = ?", id, over).Delete(&Group{}), ErrStale)
 }
 
@@ -108,12 +108,20 @@ func (t OrganisationReader) ListGroupMembers(
 }
 
 // AddToGroup puts folded device names into a group.
-func (t OrganisationWriter) AddToGroup(groupID string, devices []string) error {
+func (t InForceWriter) AddToGroup(groupID string, devices []string) error {
 	return t.exec("insert into group_members select $1, unnest($2::text[]) on conflict do nothing", groupID, devices)
 }
 
+// JoinGranted puts a folded device name into the listed groups that an enrolment token grants, which an owner chose
+// when the token was made. A group that was removed since, or follows a rule now, is left out.
+func (t DevicesWriter) JoinGranted(token, device string) error {
+	return t.exec(`insert into group_members select g.id, $2 from enrolment_tokens t
+		cross join lateral jsonb_array_elements_text(t.groups) granted join groups g on g.name = granted
+		where t.id = $1 and g.rule = '' on conflict do nothing`, token, device)
+}
+
 // RemoveFromGroup takes folded device names out of a group.
-func (t OrganisationWriter) RemoveFromGroup(groupID string, devices []string) error {
+func (t InForceWriter) RemoveFromGroup(groupID string, devices []string) error {
 	return t.exec("delete from group_members where group_id = $1 and device = any($2::text[])", groupID, devices)
 }
 

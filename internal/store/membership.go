@@ -228,8 +228,14 @@ func (t OrganisationWriter) SetDeviceFacts(id, platform, version string, build i
 	)
 }
 
+// TakeFacts gives a device the organisation facts of the one whose place it takes.
+func (t DevicesWriter) TakeFacts(device, former string) error {
+	return t.exec(`update devices d set path = f.path, tags = f.tags, primary_user = f.primary_user, changed_at = now()
+		from devices f where d.id = $1 and f.id = $2`, device, former)
+}
+
 // SetFacts changes the organisation facts of a device.
-func (t OrganisationWriter) SetFacts(id, path string, tags []string, primaryUser string) error {
+func (t InForceWriter) SetFacts(id, path string, tags []string, primaryUser string) error {
 	return t.exec(
 		"update devices set path = $2, tags = $3::jsonb, primary_user = $4, changed_at = now() where id = $1",
 		id,

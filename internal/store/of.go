@@ -16,6 +16,11 @@ func For[R, W any](s *Store, read func(r Reader) R, write func(w Writer) W) Of[R
 	return Of[R, W]{s, read, write}
 }
 
+// ForDoor is [For] for the door, the only one that writes what is in force. A test of the house finds who else asks.
+func ForDoor[R, W any](s *Store, read func(r Reader) R, write func(w DoorWriter) W) Of[R, W] {
+	return Of[R, W]{s, read, func(w Writer) W { return write(DoorWriter{w, InForceWriter{conn{w.session()}}}) }}
+}
+
 // InTx is [Store.InTx].
 func (o Of[R, W]) InTx(ctx context.Context, do func(tx W) error) error {
 	return o.store.InTx(ctx, func(tx Writer) error { return do(o.write(tx)) })

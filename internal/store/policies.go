@@ -60,7 +60,7 @@ func (t ChangesReader) ListPolicies(search string, p Page) ([]Policy, string, er
 }
 
 // AddPolicyRevision adds one.
-func (t ChangesWriter) AddPolicyRevision(r PolicyRevision) error {
+func (t InForceWriter) AddPolicyRevision(r PolicyRevision) error {
 	return translate(t.db.Create(&r).Error)
 }
 

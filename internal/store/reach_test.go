@@ -17,7 +17,7 @@ func harbour(t *testing.T) (*store.Store, []store.Device) {
 	db, _ := storetest.Open(t)
 	now := time.Now()
 	devices := storetest.Devices(t, db, now, "A", "B", "C", "D")
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		for _, g := range []string{"pier", "quay", "empty"} {
 			if err := tx.AddGroup(store.Group{ID: g, Name: g, Version: 1, CreatedAt: now, UpdatedAt: now}); err != nil {
 				return err

@@ -24,26 +24,28 @@ func group(name string) store.Group {
 func TestErrorsOfTheRecords(t *testing.T) {
 	db, _ := harbour(t)
 	for name, c := range map[string]struct {
-		do func(tx store.Writer) error
+		do func(tx store.DoorWriter) error
 		is error
 	}{
-		"a name that is taken": {func(tx store.Writer) error { return tx.AddGroup(group("pier")) },
+		"a name that is taken": {func(tx store.DoorWriter) error { return tx.AddGroup(group("pier")) },
 			store.ErrExists},
-		"another version": {func(tx store.Writer) error { return tx.SetGroup(group("pier"), 7) },
+		"another version": {func(tx store.DoorWriter) error { return tx.SetGroup(group("pier"), 7) },
 			store.ErrStale},
-		"removing another version": {func(tx store.Writer) error { return tx.RemoveGroup("pier", 7) }, store.ErrStale},
-		"a NUL in a text": {func(tx store.Writer) error {
+		"removing another version": {func(tx store.DoorWriter) error { return tx.RemoveGroup("pier", 7) },
+			store.ErrStale},
+		"a NUL in a text": {func(tx store.DoorWriter) error {
 			g := group("pier")
 			g.Description = "a\x00b"
 			return tx.SetGroup(g, 1)
 		}, store.ErrText},
-		"what another record needs": {func(tx store.Writer) error {
+		"what another record needs": {func(tx store.DoorWriter) error {
 			return tx.AddPolicyRevision(store.PolicyRevision{PolicyID: "none", Number: 1, PublishedAt: may})
 		}, store.ErrInUse},
-		"nothing there": {func(tx store.Writer) error { _, err := tx.Group("mole"); return err }, store.ErrNotFound},
+		"nothing there": {func(tx store.DoorWriter) error { _, err := tx.Group("mole"); return err },
+			store.ErrNotFound},
 	} {
 		t.Run(name, func(t *testing.T) {
-			assert.ErrorIs(t, db.InTx(t.Context(), c.do), c.is)
+			assert.ErrorIs(t, storetest.Try(t, db, c.do), c.is)
 		})
 	}
 }
@@ -52,13 +54,13 @@ func TestErrorsOfTheRecords(t *testing.T) {
 func TestTransactions(t *testing.T) {
 	db, _ := harbour(t)
 	failed := errors.New("no")
-	require.ErrorIs(t, db.InTx(t.Context(), func(tx store.Writer) error {
+	require.ErrorIs(t, storetest.Try(t, db, func(tx store.DoorWriter) error {
 		require.NoError(t, tx.AddGroup(group("mole")))
 		return failed
 	}), failed)
 	_, err := db.With(t.Context()).Group("mole")
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		require.NoError(t, tx.AddGroup(group("mole")))
 		require.NoError(t, tx.Mark())
 		require.ErrorIs(t, tx.AddGroup(group("mole")), store.ErrExists)
@@ -74,7 +76,7 @@ func TestTransactions(t *testing.T) {
 // A list comes in pages without a gap or a repetition, also when its last page is full; a cursor of nobody is refused.
 func TestPages(t *testing.T) {
 	db, _ := storetest.Open(t)
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		for i := range 6 {
 			if err := tx.AddGroup(group(fmt.Sprintf("pier-%d", i))); err != nil {
 				return err
@@ -110,7 +112,7 @@ func TestPages(t *testing.T) {
 // Edits of a change keep their places: one that takes the place of another stays where that was.
 func TestEditsKeepTheirPlaces(t *testing.T) {
 	db, _ := storetest.Open(t)
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		if err := tx.AddChange(store.Change{ID: "c", Name: "longer", State: store.ChangeDraft, Version: 1,
 			CreatedAt: may, UpdatedAt: may, Needs: []string{}}); err != nil {
 			return err

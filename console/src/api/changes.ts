@@ -1,4 +1,5 @@
 import { client, match, take } from "./client";
+import { freshly } from "./fresh";
 import type { DepositRef, EditState, Role, Schemas } from "./types";
 
 /** Everything that the console changes. Each throws what the service says is wrong. */
@@ -20,10 +21,12 @@ export const change = {
   reveal: (device: string, body: { account: string; reason: string; copied: boolean; former?: DepositRef }) =>
     take(client.POST("/api/v1/devices/{name}/reveal", { params: { path: { name: device } }, body })),
   decideApproval: (id: string, approve: boolean) =>
-    take(client.POST("/api/v1/approvals/{name}", { params: { path: { name: id } }, body: { approve } })),
+    freshly(() => take(client.POST("/api/v1/approvals/{name}", { params: { path: { name: id } }, body: { approve } }))),
 
   matchDevices: (names: string[]) => take(client.POST("/api/v1/device-names", { body: { names } })),
-  setFacts: (devices: Schemas["Facts"][]) => take(client.POST("/api/v1/device-facts", { body: { devices } })),
+  /** Sets facts of devices; seen is what somebody has looked at first, where the service asked for that. */
+  setFacts: (devices: Schemas["Facts"][], seen?: { seen: string; reason: string }) =>
+    take(client.POST("/api/v1/device-facts", { params: { query: { ...seen } }, body: { devices } })),
   createEnrolment: (body: {
     note: string;
     uses: number;
@@ -58,26 +61,39 @@ export const change = {
     take(client.DELETE("/api/v1/changes/{name}/edits/{type}/{thing}", { params: { path: { name, type, thing } } })),
   dropChange: (name: string, reason: string) =>
     take(client.POST("/api/v1/changes/{name}/drop", { params: { path: { name } }, body: { reason } })),
-  applyChange: (name: string, digest: string) =>
-    take(client.POST("/api/v1/changes/{name}/apply", { params: { path: { name } }, body: { digest } })),
+  applyChange: (name: string, digest: string, reason: string) =>
+    take(
+      client.POST("/api/v1/changes/{name}/apply", {
+        params: { path: { name } },
+        body: { digest, ...(reason && { reason }) },
+      }),
+    ),
+  revertChange: (name: string, reason: string) =>
+    take(client.POST("/api/v1/changes/{name}/revert", { params: { path: { name } }, body: { reason } })),
   waive: (findings: number[], until: string, reason: string) =>
     take(client.POST("/api/v1/waivers", { body: { findings, until, reason } })),
   endWaiver: (id: string) => take(client.POST("/api/v1/waivers/{name}/end", { params: { path: { name: id } } })),
   decideWaiver: (id: string, agree: boolean) =>
-    take(client.POST("/api/v1/waivers/{name}/decision", { params: { path: { name: id } }, body: { agree } })),
+    freshly(() =>
+      take(client.POST("/api/v1/waivers/{name}/decision", { params: { path: { name: id } }, body: { agree } })),
+    ),
   decideBrake: (id: string, release: boolean, reason: string) =>
-    take(client.POST("/api/v1/brakes/{name}/decision", { params: { path: { name: id } }, body: { release, reason } })),
+    freshly(() =>
+      take(
+        client.POST("/api/v1/brakes/{name}/decision", { params: { path: { name: id } }, body: { release, reason } }),
+      ),
+    ),
   startRollout: (body: Schemas["StartRollout"]) => take(client.POST("/api/v1/rollouts", { body })),
   pauseRollout: (name: string, reason: string) =>
     take(client.POST("/api/v1/rollouts/{name}/pause", { params: { path: { name } }, body: { reason } })),
   resumeRollout: (name: string, reason: string, digest: string) =>
     take(client.POST("/api/v1/rollouts/{name}/resume", { params: { path: { name } }, body: { reason, digest } })),
   openWave: (name: string, reason: string) =>
-    take(client.POST("/api/v1/rollouts/{name}/open", { params: { path: { name } }, body: { reason } })),
+    freshly(() => take(client.POST("/api/v1/rollouts/{name}/open", { params: { path: { name } }, body: { reason } }))),
   revertRollout: (name: string, reason: string, give_back: boolean) =>
     take(client.POST("/api/v1/rollouts/{name}/revert", { params: { path: { name } }, body: { reason, give_back } })),
   decideChange: (name: string, body: { approve: boolean; reason: string; digest: string }) =>
-    take(client.POST("/api/v1/changes/{name}/decision", { params: { path: { name } }, body })),
+    freshly(() => take(client.POST("/api/v1/changes/{name}/decision", { params: { path: { name } }, body }))),
 };
 
 /** What is read once, when somebody asks for it. */

@@ -7,11 +7,14 @@ export class Refusal extends Error {
   readonly status: number;
   readonly code: string;
   readonly problems: DocumentProblem[];
+  /** What it would do, where somebody must look first. */
+  readonly preview: Schemas["Preview"] | undefined;
   constructor(problem: Schemas["Problem"]) {
     super(problem.detail);
     this.status = problem.status;
     this.code = problem.code ?? "";
     this.problems = problem.problems ?? [];
+    this.preview = problem.preview;
   }
 }
 

@@ -33,6 +33,7 @@ export type ChangeEvent = Schemas["ChangeEvent"];
 export type EditState = Schemas["EditState"];
 export type Preview = Schemas["Preview"];
 export type EffectSum = Schemas["EffectSum"];
+export type WayIn = Schemas["WayIn"];
 export type AffectedDevice = Schemas["AffectedDevice"];
 export type Ladder = Schemas["Ladder"];
 export type Way = Schemas["Way"];

@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { NavLink } from "react-router";
 import type { Me } from "@/api/types";
 import { Tray } from "@/changes/tray";
+import { SignInAgain } from "@/domain/again";
 import { Tour } from "@/tour/tour";
 import { Palette } from "./palette";
 import { placesOf } from "./places";
@@ -34,6 +35,7 @@ export function Shell({ me, connected, onLeave, children }: ShellProps) {
   const [theme, toggleTheme] = useTheme();
   return (
     <div className="flex min-h-screen flex-col">
+      <SignInAgain />
       <a
         href="#content"
         className="sr-only z-30 bg-sheet px-4 py-2 font-semibold focus:not-sr-only focus:absolute focus:top-1 focus:left-1"

@@ -1,4 +1,4 @@
-import type { EffectSum, Preview } from "@/api/types";
+import type { EffectSum, Preview, WayIn } from "@/api/types";
 import { Words } from "@/domain/words";
 
 const looks: Record<string, { sign: string; colour: string }> = {
@@ -13,6 +13,21 @@ const looks: Record<string, { sign: string; colour: string }> = {
 
 const devices = (n: number) => `${n} ${n === 1 ? "device" : "devices"}`;
 
+/** One way in that a change gives, takes or moves, and where. */
+export function Way({ of }: { of: WayIn }) {
+  const there = of.devices > 0 || !of.anyone ? devices(of.devices) : "";
+  const anyone = of.anyone ? `${there && ", and "}whichever device comes` : "";
+  return (
+    <>
+      <span aria-hidden="true">
+        {of.effect === "administrator_lost" || of.effect === "way_in_closed" ? "− " : "+ "}
+      </span>
+      <Words>{of.words}</Words>: {there}
+      {anyone}
+    </>
+  );
+}
+
 /** What a change would do, by effect: who loses access first, then what becomes held, then the rest. */
 export function PreviewSums({ preview }: { preview: Preview }) {
   const more = Math.max(0, preview.groups.length - 8) + preview.more_groups;
@@ -25,7 +40,26 @@ export function PreviewSums({ preview }: { preview: Preview }) {
         {preview.not_reported > 0 &&
           ` ${devices(preview.not_reported)} never reported, so the effects there are unknown.`}
       </p>
+      {preview.part && (
+        <p className="mt-2 border-l-4 border-waiting bg-waiting-wash px-3 py-1.5">
+          This is a part of what it does: it reaches devices beyond your role, so you can neither apply nor approve it.
+        </p>
+      )}
       <EffectSums sums={preview.sums} />
+      {preview.ways.some((w) => w.anyone) && (
+        <section className="mt-3">
+          <h3 className="text-xs font-semibold text-waiting">On whichever device comes</h3>
+          <ul>
+            {preview.ways
+              .filter((w) => w.anyone)
+              .map((w) => (
+                <li key={`${w.effect} ${w.words}`} className="border-b border-hairline px-1 py-1">
+                  <Words>{w.words}</Words>
+                </li>
+              ))}
+          </ul>
+        </section>
+      )}
       {preview.devices > 1 && preview.groups.length > 0 && (
         <section className="mt-3">
           <h3 className="text-xs font-semibold text-second">By group</h3>

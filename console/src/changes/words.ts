@@ -34,6 +34,12 @@ export function editWords(edit: ChangeEdit): string {
     return parts.join(", ");
   }
   if (group?.rule) return `rule ${group.rule}`;
+  if (group?.amend) {
+    const parts = [];
+    if (group.add?.length) parts.push(`${group.add.length} more`);
+    if (group.remove?.length) parts.push(`${group.remove.length} less`);
+    return parts.join(", ") || "its description";
+  }
   if (group) return `${group.devices?.length ?? 0} devices`;
   if (edit.document) return edit.based_on === 0 ? "new policy" : "next revision";
   return "";

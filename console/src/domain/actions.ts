@@ -40,6 +40,7 @@ export const actions: Record<string, string> = {
   "service.thawed": "thawed the",
   "rollout.many_join": "stopped, since many devices came, the rollout",
   "change.decided": "decided on change",
+  "administrators.altered": "altered administrators by",
   "brake.held": "waits for a decision on",
   "brake.released": "released",
   "brake.refused": "refused",

@@ -8,25 +8,28 @@ type AskProps = {
   children: ReactNode; // what happens then
   yes: string;
   no?: string;
+  ready?: boolean; // whether yes can be said
   onYes: () => void;
   onNo: () => void;
 };
 
 /** A question before something that is not easily taken back. */
-export function Ask({ open, title, children, yes, no = "Cancel", onYes, onNo }: AskProps) {
+export function Ask({ open, title, children, yes, no = "Cancel", ready = true, onYes, onNo }: AskProps) {
   return (
     <AlertDialog.Root open={open} onOpenChange={(next) => next || onNo()}>
       <AlertDialog.Portal>
         <AlertDialog.Overlay className="fixed inset-0 z-30 bg-ink/40" />
         <AlertDialog.Content className="fixed top-40 left-1/2 z-40 w-[480px] -translate-x-1/2 rounded-sm border border-hairline bg-sheet p-6 shadow-xl">
           <AlertDialog.Title className="mb-2 text-lg font-bold">{title}</AlertDialog.Title>
-          <AlertDialog.Description className="mb-5">{children}</AlertDialog.Description>
+          <AlertDialog.Description asChild>
+            <div className="mb-5">{children}</div>
+          </AlertDialog.Description>
           <div className="flex justify-end gap-2">
             <AlertDialog.Cancel asChild>
               <Button>{no}</Button>
             </AlertDialog.Cancel>
             <AlertDialog.Action asChild>
-              <Button primary onClick={onYes}>
+              <Button primary disabled={!ready} onClick={onYes}>
                 {yes}
               </Button>
             </AlertDialog.Action>

@@ -25,8 +25,9 @@ type Revisions interface {
 // Documents are parsed documents: of revisions, and of the sources that were used last. A document is shared and must
 // not be altered. What a directory has to say of a document is not among it.
 type Documents struct {
-	revisions sync.Map // *policy.Document by revisionOf
+	revisions *sync.Map // *policy.Document by revisionOf
 	sources   *lru.Cache[[sha256.Size]byte, *policy.Document]
+	trying    bool // revisions that are read may never come to be
 }
 
 type revisionOf struct {
@@ -44,11 +45,15 @@ const (
 // NewDocuments keeps nothing yet.
 func NewDocuments() *Documents {
 	sources, _ := lru.New[[sha256.Size]byte, *policy.Document](mostSources) // the size is positive
-	return &Documents{sources: sources}
+	return &Documents{revisions: &sync.Map{}, sources: sources}
 }
 
 // Forget forgets every revision: the database went back, and a number may come to mean another document.
 func (d *Documents) Forget() { d.revisions.Clear() }
+
+// Trying gives the documents to a transaction that may be taken back: no revision that is read in it is remembered by
+// its number.
+func (d *Documents) Trying() *Documents { return &Documents{d.revisions, d.sources, true} }
 
 // Of gives the document of a revision of a policy, by the policy's identifier. The error matches [ErrUnreadable]
 // when it is there but cannot be read.
@@ -65,7 +70,9 @@ func (d *Documents) Of(tx Revisions, policyID string, revision int) (*policy.Doc
 	if err != nil {
 		return nil, fmt.Errorf("revision %d: %w", r.Number, err)
 	}
-	d.revisions.Store(k, doc)
+	if !d.trying {
+		d.revisions.Store(k, doc)
+	}
 	return doc, nil
 }
 

@@ -26,7 +26,7 @@ func ruled(t *testing.T) (*store.Store, []store.Device) {
 	db, _ := storetest.Open(t)
 	now := time.Now()
 	devices := storetest.Devices(t, db, now, "SKL-TKT-001", "SKL-TKT-002", "SKL-HQ-001")
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		group := func(name, rule string) error {
 			return tx.AddGroup(store.Group{ID: name, Name: name, Rule: rule, Version: 1, CreatedAt: now,
 				UpdatedAt: now})
@@ -51,30 +51,30 @@ func members(t *testing.T, db *store.Store, group string) (names []string) {
 func TestGroupsByRuleFollowFacts(t *testing.T) {
 	db, devices := ruled(t)
 	work := &told{}
-	write := func(do func(tx store.Writer) error) { storetest.Write(t, db, do) }
-	write(func(tx store.Writer) error { return devicegroups.FactsChanged(tx, work, "facts", ids(devices)) })
+	write := func(do func(tx store.DoorWriter) error) { storetest.Write(t, db, do) }
+	write(func(tx store.DoorWriter) error { return devicegroups.FactsChanged(tx, work, "facts", ids(devices)) })
 	assert.Equal(t, []string{"skl-tkt-001"}, members(t, db, "pier"))
 	assert.Equal(t, []string{"skl-tkt-001", "skl-tkt-002"}, members(t, db, "tickets"))
 	assert.ElementsMatch(t, []string{devices[0].ID, devices[1].ID}, work.settled,
 		"who is in no other group is not settled")
 
 	*work = told{}
-	write(func(tx store.Writer) error { return devicegroups.FactsChanged(tx, work, "facts", ids(devices)) })
+	write(func(tx store.DoorWriter) error { return devicegroups.FactsChanged(tx, work, "facts", ids(devices)) })
 	assert.Empty(t, work.settled, "nothing changed")
 	assert.Empty(t, work.topics)
 
-	write(func(tx store.Writer) error {
+	write(func(tx store.DoorWriter) error {
 		return errors.Join(tx.SetFacts(devices[0].ID, "quay", []string{}, ""),
 			tx.SetFacts(devices[2].ID, "pier", []string{}, ""))
 	})
-	write(func(tx store.Writer) error {
+	write(func(tx store.DoorWriter) error {
 		return devicegroups.FactsChanged(tx, work, "facts", []string{devices[0].ID})
 	})
 	assert.Empty(t, members(t, db, "pier"), "only those whose facts changed are looked at")
-	write(func(tx store.Writer) error { return devicegroups.Rejoin(tx, work, devices[2].ID) })
+	write(func(tx store.DoorWriter) error { return devicegroups.Rejoin(tx, work, devices[2].ID) })
 	assert.Equal(t, []string{"skl-hq-001"}, members(t, db, "pier"))
-	write(func(tx store.Writer) error { return devicegroups.FactsChanged(tx, work, "facts", nil) })
-	write(func(tx store.Writer) error { return devicegroups.FactsChanged(tx, work, "facts", []string{}) })
+	write(func(tx store.DoorWriter) error { return devicegroups.FactsChanged(tx, work, "facts", nil) })
+	write(func(tx store.DoorWriter) error { return devicegroups.FactsChanged(tx, work, "facts", []string{}) })
 	assert.Equal(t, []string{"skl-hq-001"}, members(t, db, "pier"))
 }
 

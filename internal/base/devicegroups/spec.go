@@ -25,9 +25,12 @@ func CheckSpec(name string, want Spec) error {
 	switch {
 	case !policy.ValidName(name):
 		return refusal.New(refusal.Invalid, "%q cannot name a group; use %s", name, policy.NameRule).At("name")
+	case want.Amend && len(want.Devices) > 0, !want.Amend && len(want.Add)+len(want.Remove) > 0:
+		return refusal.New(refusal.Invalid, "say either who is in the group (devices), or with amend who comes and "+
+			"who leaves (add, remove)").At("devices")
 	case want.Rule == "":
 		return nil
-	case len(want.Devices) > 0:
+	case len(want.Devices) > 0, want.Amend:
 		return refusal.New(refusal.Invalid, "a group has either a list of devices or a rule; leave one out").At("rule")
 	}
 	_, err := Rule(want.Rule)

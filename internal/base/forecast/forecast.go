@@ -13,9 +13,7 @@ import (
 	"rankwarden.example/core/effect"
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/preview"
-	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/store"
@@ -93,32 +91,41 @@ type Summary struct {
 	Silent  int // of those affected, that never reported: their effects are not known
 	Leaving int // of those affected, on which somebody leaves administrators
 	Sums    []effect.Sum
-	Groups  []fleetview.GroupCount      // devices affected, by group
-	Joining map[unit.ID][]principal.Ref // principals that desired states add to privileged local groups
+	Groups  []fleetview.GroupCount // devices affected, by group
+	Access  effect.AccessSet       // how the ways in change, with identifiers of devices
+	IDs     []string               // identifiers of the devices affected
 }
 
 // Sum counts the effects on all devices.
 func (f *Forecast) Sum(ctx context.Context, from Source, view Fleet) (Summary, error) {
 	tallies := make([]*preview.Tally, batches(len(f.Devices)))
 	affected := make([][]*fleetview.Device, len(tallies))
+	access := make([]effect.AccessSet, len(tallies))
 	for i := range tallies {
-		tallies[i] = preview.NewTally()
+		tallies[i], access[i] = preview.NewTally(), effect.AccessSet{}
 	}
 	err := f.each(ctx, from, 0, len(f.Devices), func(batch, device int, known preview.Device) {
-		if tallies[batch].Count(f.Comparison, device, known) {
+		tell := func(e effect.AccessEffect) { access[batch].Add(e, f.Devices[device].ID) }
+		if tallies[batch].Count(f.Comparison, device, known, tell) {
 			affected[batch] = append(affected[batch], f.Devices[device])
 		}
 	})
 	if err != nil {
 		return Summary{}, err
 	}
-	total := preview.NewTally()
-	for _, t := range tallies {
+	total, ways := preview.NewTally(), preview.Statements(f.Before, f.After)
+	for i, t := range tallies {
 		total.Merge(t)
+		ways.Merge(access[i])
+	}
+	all := slices.Concat(affected...)
+	ids := make([]string, len(all))
+	for i, d := range all {
+		ids[i] = d.ID
 	}
 	return Summary{
 		Fleet: len(f.Devices), Devices: total.Devices, Silent: total.Silent, Leaving: total.Leaving, Sums: total.Sums(),
-		Groups: view.CountByGroup(slices.Concat(affected...)), Joining: f.Joining(unit.Privileged()...),
+		Groups: view.CountByGroup(all), Access: ways, IDs: ids,
 	}, nil
 }
 

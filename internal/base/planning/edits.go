@@ -30,7 +30,7 @@ func NamedByEdits(tx Names, edits []change.Step, groups []string) (Beside, error
 			if err == nil && p.Revision > 0 {
 				beside.Policies[p.Name] = PolicyInUse{ID: p.ID, Revision: p.Revision}
 			}
-		case change.DropGroup:
+		case change.DropGroup, change.Group:
 			groups = append(groups, e.Name)
 		}
 	}

@@ -20,7 +20,7 @@ func pier(t *testing.T) (*store.Store, []store.Device) {
 	db, _ := storetest.Open(t)
 	now := time.Now()
 	devices := storetest.Devices(t, db, now, "SKL-TKT-001", "SKL-HQ-001")
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		return errors.Join(tx.AddGroup(store.Group{ID: "g", Name: "pier", Version: 1, CreatedAt: now, UpdatedAt: now}),
 			tx.AddToGroup("g", []string{"skl-tkt-001"}))
 	})

@@ -39,6 +39,8 @@ type Error struct {
 	Problems []policy.Problem // of a document
 	Hidden   bool             // the device exists, but the operator may not know
 	Retry    time.Duration    // after which it may be tried again, 0 for not said
+	Preview  any              // what it would do, where whoever asks must look first
+	Waits    string           // the change, or what is held, that waits for somebody now
 }
 
 func (e *Error) Error() string { return e.Message }

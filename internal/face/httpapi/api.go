@@ -5,6 +5,7 @@ package httpapi
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"log/slog"
 	"net/http"
 	"reflect"
@@ -184,13 +185,30 @@ func register[In, Out any](
 		defer cancel()
 		out, err := handle(ctx, identity(ctx), in)
 		if err != nil {
-			return nil, problem.Of(a.Log, err)
+			return nil, a.problemOf(ctx, err)
 		}
 		if o.Changes() {
 			a.Changed(ctx)
 		}
 		return out, nil
 	})
+}
+
+// problemOf is the problem of a refusal. One that asks for a look has what would be done with it, and one that has
+// something wait shows it in the lists.
+func (a *routes) problemOf(ctx context.Context, err error) *problem.Problem {
+	p := problem.Of(a.Log, err)
+	var refused *refusal.Error
+	if !errors.As(err, &refused) {
+		return p
+	}
+	if seen, is := refused.Preview.(*changes.Preview); is {
+		p.Preview = new(viewPreview(seen))
+	}
+	if p.Waits = refused.Waits; p.Waits != "" {
+		a.Changed(ctx)
+	}
+	return p
 }
 
 // raw adds an operation that answers by itself: a stream, a page of a browser, or what another standard says.
@@ -226,9 +244,13 @@ func (a *routes) allowed(ctx context.Context, o *operation.Operation, path strin
 	switch {
 	case !who.May(o.Right):
 		return a.Access.Refuse(ctx, uow.ByOperator(o, who, path), uow.Lacking(who))
-	case o.SessionOnly && who.Token != "":
+	case (o.SessionOnly || o.Decides) && who.Token != "":
 		return a.Access.Refuse(ctx, uow.ByOperator(o, who, path), refusal.New(refusal.Forbidden,
 			"an API token may not do this; sign in with your password").WithCode("session_needed"))
+	case o.Decides && !who.Fresh(a.Access.Now()):
+		return a.Access.Refuse(ctx, uow.ByOperator(o, who, path), refusal.New(refusal.Forbidden,
+			"sign in again: whoever agrees to something, or refuses it, has signed in within the last 15 minutes").
+			WithCode("sign_in_again"))
 	}
 	return nil
 }
@@ -332,21 +354,30 @@ type NamePath struct {
 // Empty is an answer without a body.
 type Empty struct{}
 
-// versionOfName is in every request that deletes one thing, of the version that its editor read.
-type versionOfName struct {
+// removalRequest is the request to remove something that is in force.
+type removalRequest struct {
 	NamePath
 	IfMatch
+	AtTheDoor
 }
+
+// AtTheDoor is in every request that may alter what devices are told.
+type AtTheDoor struct {
+	Seen   string `query:"seen" maxLength:"100" doc:"Digest of the preview you have seen; needed where it gives, takes or moves a way in, or alters much"`
+	Reason string `query:"reason" maxLength:"2000" doc:"Why; needed where it gives, takes or moves a way in"`
+}
+
+func (d AtTheDoor) asking() changes.Asking { return changes.Asking{Seen: d.Seen, Reason: d.Reason} }
 
 // removal handles the removal of one thing.
 func removal(
-	remove func(ctx context.Context, who rights.Identity, name string, over int64) error,
-) func(context.Context, rights.Identity, *versionOfName) (*Empty, error) {
-	return func(ctx context.Context, who rights.Identity, in *versionOfName) (*Empty, error) {
+	remove func(ctx context.Context, who rights.Identity, name string, over int64, asking changes.Asking) error,
+) func(context.Context, rights.Identity, *removalRequest) (*Empty, error) {
+	return func(ctx context.Context, who rights.Identity, in *removalRequest) (*Empty, error) {
 		over, err := in.version()
 		if err != nil {
 			return nil, err
 		}
-		return &Empty{}, remove(ctx, who, in.Name, over)
+		return &Empty{}, remove(ctx, who, in.Name, over, in.asking())
 	}
 }

@@ -41,6 +41,7 @@ func (a *routes) assignmentsRoutes() {
 
 // newAssignment is the request to create an assignment.
 type newAssignment struct {
+	AtTheDoor
 	Body struct {
 		Name string `json:"name" minLength:"1" maxLength:"63"`
 		api.Aim
@@ -58,7 +59,7 @@ func (a *routes) listAssignments(ctx context.Context, _ rights.Identity, in *str
 func (a *routes) createAssignment(
 	ctx context.Context, who rights.Identity, in *newAssignment,
 ) (*WithETag[api.Assignment], error) {
-	x, err := a.Changes.NewAssignment(ctx, who, assignmentFrom(in.Body.Aim, in.Body.Name))
+	x, err := a.Changes.NewAssignment(ctx, who, assignmentFrom(in.Body.Aim, in.Body.Name), in.asking())
 	return tagged(x.Version, viewAssignment(x)), err
 }
 
@@ -72,12 +73,13 @@ func (a *routes) showAssignment(
 func (a *routes) editAssignment(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
 	IfMatch
+	AtTheDoor
 	Body api.Aim
 }) (*WithETag[api.Assignment], error) {
 	over, err := in.version()
 	if err != nil {
 		return nil, err
 	}
-	x, err := a.Changes.ChangeAssignment(ctx, who, assignmentFrom(in.Body, in.Name), over)
+	x, err := a.Changes.ChangeAssignment(ctx, who, assignmentFrom(in.Body, in.Name), over, in.asking())
 	return tagged(x.Version, viewAssignment(x)), err
 }

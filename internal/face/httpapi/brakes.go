@@ -7,19 +7,19 @@ import (
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/room/organisation"
+	"rankwarden.example/internal/room/changes"
 )
 
 // viewHeld shows what waits at the brake: what it would do, without the request itself. Devices are named only to those
 // whose reach is everywhere.
-func viewHeld(who rights.Identity) func(h organisation.HeldByBrake) api.Held {
-	return func(h organisation.HeldByBrake) api.Held {
+func viewHeld(who rights.Identity) func(h changes.HeldByBrake) api.Held {
+	return func(h changes.HeldByBrake) api.Held {
 		v := api.Held{
 			ID: h.ID, Kind: h.Kind, Object: h.Object, State: h.State,
 			Words: present.HeldByBrake(h.Kind, h.Object, h.Devices, h.Fleet),
 			Fleet: h.Fleet, Devices: h.Devices, Leaving: h.Leaving, AskedBy: h.AskedBy, AskedAt: h.AskedAt,
 			DecidedBy: h.DecidedBy,
-			DecidedAt: h.DecidedAt, Reason: h.Reason,
+			DecidedAt: h.DecidedAt, Reason: h.Reason, Needs: append([]string{}, h.Needs...),
 		}
 		v.Sums = []api.EffectSum{}
 		for _, e := range h.Effects {
@@ -42,12 +42,12 @@ func (a *routes) listBrakes(ctx context.Context, who rights.Identity, in *struct
 	PageQuery
 	All bool `query:"all" doc:"Also those that were decided"`
 }) (*List[api.Held], error) {
-	list, next, err := a.Organisation.HeldByBrake(ctx, in.All, in.page())
+	list, next, err := a.Changes.HeldByBrake(ctx, in.All, in.page())
 	return listOf(list, next, err, viewHeld(who))
 }
 
 func (a *routes) showBrake(ctx context.Context, who rights.Identity, in *NamePath) (*struct{ Body api.Held }, error) {
-	h, err := a.Organisation.BrakeHeld(ctx, in.Name)
+	h, err := a.Changes.BrakeHeld(ctx, in.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -62,7 +62,7 @@ func (a *routes) decideBrake(ctx context.Context, who rights.Identity, in *struc
 		Reason  string `json:"reason" maxLength:"2000"`
 	}
 }) (*struct{ Body api.Held }, error) {
-	h, err := a.Organisation.DecideBrake(ctx, who, in.Name, in.Body.Release, in.Body.Reason)
+	h, err := a.Changes.DecideBrake(ctx, who, in.Name, in.Body.Release, in.Body.Reason)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 
 	"rankwarden.example/api"
@@ -52,8 +53,13 @@ func viewChangeDetail(c changes.ChangeWithEdits) api.ChangeDetail {
 	return detail
 }
 
-func withChange(c changes.ChangeWithEdits, err error) (*WithETag[api.ChangeDetail], error) {
-	return tagged(c.Version, viewChangeDetail(c)), err
+// withChange shows a change to somebody, who sees names of devices in reach.
+func (a *routes) withChange(who rights.Identity) func(
+	c changes.ChangeWithEdits, err error,
+) (*WithETag[api.ChangeDetail], error) {
+	return func(c changes.ChangeWithEdits, err error) (*WithETag[api.ChangeDetail], error) {
+		return tagged(c.Version, viewChangeDetail(a.Changes.SeenBy(who, c))), err
+	}
 }
 
 // AboutChange is in every request that describes a change.
@@ -94,8 +100,10 @@ func (a *routes) createChange(ctx context.Context, who rights.Identity, in *stru
 	return tagged(c.Version, viewChange(c)), err
 }
 
-func (a *routes) showChange(ctx context.Context, _ rights.Identity, in *NamePath) (*WithETag[api.ChangeDetail], error) {
-	return withChange(a.Changes.Change(ctx, in.Name))
+func (a *routes) showChange(
+	ctx context.Context, who rights.Identity, in *NamePath,
+) (*WithETag[api.ChangeDetail], error) {
+	return a.withChange(who)(a.Changes.Change(ctx, in.Name))
 }
 
 func (a *routes) editChange(ctx context.Context, who rights.Identity, in *struct {
@@ -107,14 +115,14 @@ func (a *routes) editChange(ctx context.Context, who rights.Identity, in *struct
 	if err != nil {
 		return nil, err
 	}
-	return withChange(a.Changes.DescribeChange(ctx, who, in.Name, in.Body.Title, in.Body.Reason, over))
+	return a.withChange(who)(a.Changes.DescribeChange(ctx, who, in.Name, in.Body.Title, in.Body.Reason, over))
 }
 
-func (a *routes) changeHistory(ctx context.Context, _ rights.Identity, in *struct {
+func (a *routes) changeHistory(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
 	PageQuery
 }) (*List[api.ChangeEvent], error) {
-	list, next, err := a.Changes.ChangeHistory(ctx, in.Name, in.page())
+	list, next, err := a.Changes.ChangeHistory(ctx, who, in.Name, in.page())
 	return listOf(list, next, err, func(e store.ChangeEvent) api.ChangeEvent {
 		return api.ChangeEvent{At: e.At, Who: e.Who, What: e.What, Detail: e.Detail}
 	})
@@ -131,7 +139,8 @@ func (a *routes) addEdit(ctx context.Context, who rights.Identity, in *struct {
 	Body api.PutEdit
 }) (*WithETag[api.EditResult], error) {
 	c, problems, err := a.Changes.PutEdit(ctx, who, in.Name, in.Body.ChangeEdit, in.Body.Replaces)
-	result := api.EditResult{Change: viewChangeDetail(c), Problems: append([]policy.Problem{}, problems...)}
+	result := api.EditResult{Change: viewChangeDetail(a.Changes.SeenBy(who, c)),
+		Problems: append([]policy.Problem{}, problems...)}
 	return tagged(c.Version, result), err
 }
 
@@ -140,13 +149,14 @@ func (a *routes) deleteEdit(ctx context.Context, who rights.Identity, in *struct
 	Type  string `path:"type" enum:"policy,assignment,group"`
 	Thing string `path:"thing" doc:"Name of the policy, assignment or group"`
 }) (*WithETag[api.ChangeDetail], error) {
-	return withChange(a.Changes.RemoveEdit(ctx, who, in.Name, change.Type(in.Type), in.Thing))
+	return a.withChange(who)(a.Changes.RemoveEdit(ctx, who, in.Name, change.Type(in.Type), in.Thing))
 }
 
 // changeSteps are what takes a change from one state to another.
 func (a *routes) changeSteps() {
 	register(a, operation.DropChange, a.dropChange)
 	register(a, operation.ApplyChange, a.applyChange)
+	register(a, operation.RevertChange, a.revertChange)
 	register(a, operation.DecideChange, a.decideChange)
 }
 
@@ -156,16 +166,29 @@ func (a *routes) dropChange(ctx context.Context, who rights.Identity, in *struct
 		Reason string `json:"reason,omitempty" maxLength:"2000"`
 	}
 }) (*WithETag[api.ChangeDetail], error) {
-	return withChange(a.Changes.DropChange(ctx, who, in.Name, in.Body.Reason))
+	return a.withChange(who)(a.Changes.DropChange(ctx, who, in.Name, in.Body.Reason))
 }
 
 func (a *routes) applyChange(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
+	AtTheDoor
 	Body struct {
-		Digest string `json:"digest" maxLength:"100" doc:"That of the preview you have seen"`
+		Digest string `json:"digest,omitempty" maxLength:"100" doc:"That of the preview you have seen; needed where it gives, takes or moves a way in"`
+		Reason string `json:"reason,omitempty" maxLength:"2000" doc:"Needed there too, where the change has none"`
 	}
 }) (*WithETag[api.ChangeDetail], error) {
-	return withChange(a.Changes.ApplyChange(ctx, who, in.Name, in.Body.Digest))
+	asking := changes.Asking{Seen: cmp.Or(in.Body.Digest, in.Seen), Reason: cmp.Or(in.Body.Reason, in.Reason)}
+	return a.withChange(who)(a.Changes.ApplyChange(ctx, who, in.Name, asking))
+}
+
+// revertChange answers with the draft that takes a change back.
+func (a *routes) revertChange(ctx context.Context, who rights.Identity, in *struct {
+	NamePath
+	Body struct {
+		Reason string `json:"reason,omitempty" maxLength:"2000"`
+	}
+}) (*WithETag[api.ChangeDetail], error) {
+	return a.withChange(who)(a.Changes.RevertChange(ctx, who, in.Name, in.Body.Reason))
 }
 
 func (a *routes) decideChange(ctx context.Context, who rights.Identity, in *struct {
@@ -177,5 +200,5 @@ func (a *routes) decideChange(ctx context.Context, who rights.Identity, in *stru
 	}
 }) (*WithETag[api.ChangeDetail], error) {
 	b := in.Body
-	return withChange(a.Changes.DecideChange(ctx, who, in.Name, b.Approve, b.Reason, b.Digest))
+	return a.withChange(who)(a.Changes.DecideChange(ctx, who, in.Name, b.Approve, b.Reason, b.Digest))
 }

@@ -7,7 +7,7 @@ import (
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/room/organisation"
+	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/store"
 )
 
@@ -34,7 +34,7 @@ func viewEntry(e store.DirectoryEntry) api.DirectoryEntry {
 const maxSkipped = 100
 
 // viewDirectoryChange says what an import altered, or would.
-func viewDirectoryChange(c organisation.DirectoryChange) api.DirectoryChange {
+func viewDirectoryChange(c changes.DirectoryChange) api.DirectoryChange {
 	out := api.DirectoryChange{
 		Entries: c.Entries,
 		Added:   c.Added,
@@ -61,6 +61,7 @@ func (a *routes) directoryRoutes() {
 
 // ldifRequest carries a file of the directory (RFC 2849) as it is.
 type ldifRequest struct {
+	AtTheDoor
 	Replace bool   `query:"replace" doc:"Remove what an earlier import brought and this one lacks"`
 	Accept  bool   `query:"accept"  doc:"Also when many lack that policies in force name"`
 	RawBody []byte `                                                                               contentType:"text/plain"`
@@ -68,6 +69,7 @@ type ldifRequest struct {
 
 // factsRequest carries organisation facts of many devices.
 type factsRequest struct {
+	AtTheDoor
 	Body struct {
 		Devices []api.Facts `json:"devices" minItems:"1" maxItems:"5000" nullable:"false"`
 	}
@@ -85,7 +87,7 @@ func (a *routes) listDirectory(ctx context.Context, _ rights.Identity, in *struc
 func (a *routes) importDirectory(
 	ctx context.Context, who rights.Identity, in *ldifRequest,
 ) (*struct{ Body api.DirectoryChange }, error) {
-	c, err := a.Organisation.ImportDirectory(ctx, who, in.RawBody, in.Replace, in.Accept)
+	c, err := a.Changes.ImportDirectory(ctx, who, in.RawBody, in.Replace, in.Accept, in.asking())
 	return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
 }
 
@@ -95,7 +97,7 @@ func (a *routes) directoryConnection(
 ) (*struct{ Body api.DirectoryState }, error) {
 	run, ever, err := a.Organisation.DirectoryState(ctx)
 	out := api.DirectoryState{
-		Connected: a.Organisation.DirectoryConnection != nil,
+		Connected: a.Changes.DirectoryConnection != nil,
 		Entries:   run.Entries,
 		Added:     run.Added,
 		Changed:   run.Changed,
@@ -113,7 +115,7 @@ func (a *routes) directoryConnection(
 func (a *routes) readDirectory(ctx context.Context, _ rights.Identity, in *struct {
 	Accept bool `query:"accept" doc:"Also when many lack that policies in force name"`
 }) (*struct{ Body api.DirectoryChange }, error) {
-	c, err := a.Organisation.SyncDirectory(ctx, in.Accept)
+	c, err := a.Changes.SyncDirectory(ctx, in.Accept)
 	return &struct{ Body api.DirectoryChange }{viewDirectoryChange(c)}, err
 }
 
@@ -122,15 +124,15 @@ func (a *routes) deleteDirectoryEntry(ctx context.Context, who rights.Identity, 
 		Ref string `json:"ref" minLength:"1" maxLength:"500"`
 	}
 }) (*Empty, error) {
-	return &Empty{}, a.Organisation.LetGo(ctx, who, in.Body.Ref)
+	return &Empty{}, a.Changes.LetGo(ctx, who, in.Body.Ref)
 }
 
 func (a *routes) setDeviceFacts(ctx context.Context, who rights.Identity, in *factsRequest) (*Empty, error) {
-	edits := make([]organisation.Facts, len(in.Body.Devices))
+	edits := make([]changes.Facts, len(in.Body.Devices))
 	for i, f := range in.Body.Devices {
-		edits[i] = organisation.Facts(f)
+		edits[i] = changes.Facts(f)
 	}
-	return &Empty{}, a.Organisation.SetFacts(ctx, who, edits)
+	return &Empty{}, a.Changes.SetFacts(ctx, who, edits, in.asking())
 }
 
 func (a *routes) matchDeviceNames(_ context.Context, who rights.Identity, in *struct {

@@ -22,11 +22,12 @@ func (a *routes) groupsRoutes() {
 	register(a, operation.ListGroupDevices, a.listGroupDevices)
 	register(a, operation.EditGroup, a.editGroup)
 	register(a, operation.TestRule, a.testRule)
-	register(a, operation.DeleteGroup, removal(a.Organisation.RemoveGroup))
+	register(a, operation.DeleteGroup, removal(a.Changes.RemoveGroup))
 }
 
 // newGroup is the request to create a group.
 type newGroup struct {
+	AtTheDoor
 	Body struct {
 		Name        string   `json:"name" minLength:"1" maxLength:"63"`
 		Description string   `json:"description,omitempty" maxLength:"500"`
@@ -38,6 +39,7 @@ type newGroup struct {
 // groupChange is the request to edit a group. What is left out stays.
 type groupChange struct {
 	NamePath
+	AtTheDoor
 	IfMatch
 	Body struct {
 		Description *string  `json:"description,omitempty" maxLength:"500"`
@@ -65,11 +67,11 @@ func (a *routes) listGroups(ctx context.Context, who rights.Identity, in *struct
 }
 
 func (a *routes) createGroup(ctx context.Context, who rights.Identity, in *newGroup) (*WithETag[api.Group], error) {
-	g, err := a.Organisation.AddGroup(ctx, who, in.Body.Name, devicegroups.Spec{
+	g, err := a.Changes.AddGroup(ctx, who, in.Body.Name, devicegroups.Spec{
 		Description: in.Body.Description,
 		Devices:     in.Body.Devices,
 		Rule:        in.Body.Rule,
-	})
+	}, in.asking())
 	return tagged(g.Version, viewGroup(g)), err
 }
 
@@ -94,7 +96,7 @@ func (a *routes) editGroup(ctx context.Context, who rights.Identity, in *groupCh
 	if err != nil {
 		return nil, err
 	}
-	g, err := a.Organisation.ChangeGroup(
+	g, err := a.Changes.ChangeGroup(
 		ctx,
 		who,
 		in.Name,
@@ -105,6 +107,7 @@ func (a *routes) editGroup(ctx context.Context, who rights.Identity, in *groupCh
 			Remove:      in.Body.Remove,
 		},
 		over,
+		in.asking(),
 	)
 	return tagged(g.Version, viewGroup(g)), err
 }

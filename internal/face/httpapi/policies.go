@@ -105,12 +105,13 @@ func (a *routes) savePolicy(ctx context.Context, who rights.Identity, in *struct
 func (a *routes) publishPolicy(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
 	IfMatch
+	AtTheDoor
 }) (*WithETag[api.Publication], error) {
 	over, err := in.version()
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.Changes.PublishPolicy(ctx, who, in.Name, over)
+	p, err := a.Changes.PublishPolicy(ctx, who, in.Name, over, in.asking())
 	return tagged(p.Policy.Version, api.Publication{Policy: in.Name, Revision: p.Policy.Revision, Moved: p.Moved}), err
 }
 

@@ -5,7 +5,9 @@ import (
 	"encoding/base64"
 
 	"rankwarden.example/api"
+	"rankwarden.example/core/effect"
 	"rankwarden.example/core/operation"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/forecast"
 	"rankwarden.example/internal/room/changes"
@@ -17,7 +19,19 @@ const mostGroups = 50
 
 func viewPreview(p *changes.Preview) api.Preview {
 	view := api.Preview{Fleet: p.Fleet, Devices: p.Devices, NotReported: p.Silent, Version: p.Version, Digest: p.Digest,
-		Needs: append([]string{}, p.Needs...), Groups: []api.GroupCount{}}
+		Needs: append([]string{}, p.Needs...), Part: p.Part, Groups: []api.GroupCount{}, Ways: []api.WayIn{}}
+	for _, kind := range effect.Accesses {
+		for _, e := range p.Access.Effects() {
+			if e.Access == kind {
+				way := api.WayIn{Effect: string(kind), Words: present.WayIn(e), Anyone: p.Access[e][effect.Anyone],
+					Devices: len(p.Access[e])}
+				if way.Anyone {
+					way.Devices--
+				}
+				view.Ways = append(view.Ways, way)
+			}
+		}
+	}
 	for _, g := range p.Groups[:min(mostGroups, len(p.Groups))] {
 		view.Groups = append(view.Groups, api.GroupCount{Group: g.Name, Devices: g.Devices})
 	}

@@ -159,7 +159,7 @@ func (a *routes) step(
 	}
 	if !took {
 		c, err := a.Changes.Change(ctx, name)
-		out.Body.Change = new(viewChangeDetail(c))
+		out.Body.Change = new(viewChangeDetail(a.Changes.SeenBy(who, c)))
 		return out, err
 	}
 	a.Changed(ctx) // the lists have what was done
@@ -235,9 +235,13 @@ func (a *routes) rolloutSteps() {
 }
 
 func (a *routes) startRollout(
-	ctx context.Context, who rights.Identity, in *struct{ Body api.StartRollout },
+	ctx context.Context, who rights.Identity, in *struct {
+		AtTheDoor
+		Body api.StartRollout
+	},
 ) (*struct{ Body api.RolloutStep }, error) {
-	how := changes.GoingOut{Digest: in.Body.Digest, Plan: a.planFrom(in.Body), AtOnce: in.Body.AtOnce}
+	how := changes.GoingOut{Asking: changes.Asking{Seen: cmp.Or(in.Body.Digest, in.Seen),
+		Reason: cmp.Or(in.Body.Reason, in.Reason)}, Plan: a.planFrom(in.Body), AtOnce: in.Body.AtOnce}
 	_, started, err := a.Changes.StartRollout(ctx, who, in.Body.Change, how)
 	return a.step(ctx, who, in.Body.Change, started, err)
 }
@@ -253,12 +257,14 @@ func (a *routes) pauseRollout(ctx context.Context, who rights.Identity, in *stru
 
 func (a *routes) resumeRollout(ctx context.Context, who rights.Identity, in *struct {
 	NamePath
+	AtTheDoor
 	Body struct {
 		Reason string `json:"reason,omitempty" maxLength:"2000" doc:"Needed after a stop"`
 		Digest string `json:"digest,omitempty" maxLength:"100" doc:"That of the preview you have seen; needed where the change was edited"`
 	}
 }) (*struct{ Body api.RolloutStep }, error) {
-	resumed, err := a.Changes.ResumeRollout(ctx, who, in.Name, in.Body.Reason, in.Body.Digest)
+	resumed, err := a.Changes.ResumeRollout(ctx, who, in.Name,
+		changes.Asking{Seen: cmp.Or(in.Body.Digest, in.Seen), Reason: cmp.Or(in.Body.Reason, in.Reason)})
 	return a.step(ctx, who, in.Name, resumed, err)
 }
 

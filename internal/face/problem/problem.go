@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
 
+	"rankwarden.example/api"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/store"
@@ -27,6 +28,8 @@ type Problem struct {
 	Code     string           `json:"code,omitempty" doc:"Short stable name, where a program must tell it apart"`
 	Errors   []Misfit         `json:"errors,omitempty" doc:"What does not fit in the request, one by one"`
 	Problems []policy.Problem `json:"problems,omitempty" doc:"What is wrong with the policy document"`
+	Preview  *api.Preview     `json:"preview,omitempty" doc:"What it would do, where you must look first: send its digest with the same request"`
+	Waits    string           `json:"waits,omitempty" doc:"The change, or what is held, that waits for somebody now"`
 
 	retry time.Duration // after which it may be tried again, 0 for not said
 }

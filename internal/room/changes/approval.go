@@ -6,106 +6,40 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
-	"rankwarden.example/core/assign"
+	"rankwarden.example/core/change"
 	"rankwarden.example/core/effect"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/core/operation"
-	"rankwarden.example/core/present"
-	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/core/text"
-	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 )
 
-// Approvals say which changes need a second person. The zero Approvals asks for none.
-type Approvals struct {
-	AddedAdministrators   bool // principals are added to administrators
-	RemovedAdministrators int  // members leave administrators on this many devices or more; 0 for never
-	Everything            bool // an assignment is aimed at everything at once
-	AllAtOnce             bool // a change goes to all of its devices at once, without waves
-}
-
-// addedTo are the principals that a change adds to a local group: by what is desired, and by what it does to devices
-// that have something else.
-func addedTo(id unit.ID, p *Preview) []string {
-	var added []string
-	for _, ref := range p.Joining[id] {
-		if id != unit.Administrators || ref != principal.Administrator { // the operating system keeps it there
-			added = append(added, ref.String())
-		}
+// digestOf is what somebody approves or applies: what is to be done, what that does, and each way in with its devices.
+// That one more device gets a longer password is no reason to look again; that one more gets an administrator is.
+func digestOf(what any, p *Preview) string {
+	type line struct{ What, Unit, Subject string }
+	type way struct {
+		line
+		Devices []string
 	}
+	content := struct {
+		What any
+		Sums []line
+		Ways []way
+	}{What: what}
 	for _, sum := range p.Sums {
-		if sum.Kind == effect.MemberJoins && sum.Unit == id {
-			added = append(added, sum.Subject)
-		}
+		content.Sums = append(content.Sums, line{string(sum.Kind), effect.UnitName(sum.Unit), sum.Subject})
 	}
-	return text.Set(added)
-}
-
-// alsoNeeds are the needs of a change for how it goes out, beside those of what it does.
-func (a Approvals) alsoNeeds(needs []string, atOnce bool) []string {
-	if a.AllAtOnce && atOnce {
-		return append(slices.Clone(needs), "it goes to all of its devices at once")
+	for _, e := range p.Access.Effects() {
+		content.Ways = append(content.Ways, way{line{string(e.Access), effect.UnitName(e.Unit), e.Subject},
+			slices.Sorted(maps.Keys(p.Access[e]))})
 	}
-	return needs
-}
-
-// needs says why a second person must approve, in words.
-func (a Approvals) needs(p *Preview, f *futures) []string {
-	needs := []string{}
-	if a.AddedAdministrators {
-		for _, id := range unit.Privileged() {
-			if added := addedTo(id, p); len(added) > 0 {
-				needs = append(needs, "it adds to "+present.Unit(id)+": "+strings.Join(added, ", "))
-			}
-		}
-	}
-	if a.RemovedAdministrators > 0 && p.Leaving >= a.RemovedAdministrators {
-		needs = append(
-			needs,
-			fmt.Sprintf("members leave administrators on %d or more devices", a.RemovedAdministrators),
-		)
-	}
-	if a.Everything {
-		for _, x := range f.reaching() {
-			if x.Stance == assign.Enforce && slices.Contains(x.Include, assign.Everything) && len(x.Within) == 0 {
-				needs = append(needs, "the assignment "+x.Name+" is aimed at everything at once")
-			}
-		}
-	}
-	return needs
-}
-
-// digestOf is what somebody approves or applies: the edits, what they do to whom, and on how many devices somebody
-// loses access. That one more device gets a longer password is no reason to look again; that one more loses an
-// administrator is.
-func digestOf(c ChangeWithEdits, p *Preview) string {
-	type line struct {
-		What, Unit, Subject string
-		Devices             int
-	}
-	var content struct {
-		Edits []store.ChangeEdit
-		Sums  []line
-		Needs []string
-	}
-	for _, e := range c.Edits {
-		content.Edits = append(content.Edits, store.ChangeEdit{Type: e.Record.Type, Name: e.Name, Kind: string(e.Kind),
-			Body: e.Record.Body, BasedOn: e.BasedOn, Position: e.Record.Position})
-	}
-	for _, sum := range p.Sums {
-		l := line{What: string(sum.Kind), Unit: sum.Unit.String(), Subject: sum.Subject}
-		if sum.TakesAway() {
-			l.Devices = sum.Devices
-		}
-		content.Sums = append(content.Sums, l)
-	}
-	content.Needs = p.Needs
 	data, err := json.Marshal(content)
 	if err != nil {
 		return "" // plain text and numbers
@@ -114,86 +48,117 @@ func digestOf(c ChangeWithEdits, p *Preview) string {
 	return "sha-256:" + hex.EncodeToString(sum[:])
 }
 
-// askApproval has a change wait for a second person.
-func (s *Service) askApproval(tx Records, w *uow.Work, c *store.Change, seen *Preview) error {
-	if c.State == store.ChangeWaiting && c.Preview == seen.Digest {
+// editsOf are the edits of a change as a digest has them.
+func editsOf(records []store.ChangeEdit) ([]change.Edit, error) {
+	edits := make([]change.Edit, len(records))
+	for i, r := range records {
+		var err error
+		if edits[i], err = r.Edit(); err != nil {
+			return nil, err
+		}
+	}
+	return edits, nil
+}
+
+// askApproval has a change wait for a second person, who agrees to the ways in that it opens now.
+func (s *Service) askApproval(tx Records, w *uow.Work, c *store.Change, x *weighed) error {
+	if c.State == store.ChangeWaiting && c.Preview == x.Digest {
 		return refusal.New(refusal.Conflict, "the change %q waits already for a second person; %s asked for it", c.Name,
 			c.AskedBy).
 			WithCode("waits_for_approval")
 	}
 	w.Call("change.approval_requested")
-	c.State, c.AskedBy, c.Preview, c.Needs = store.ChangeWaiting, w.Who().Name, seen.Digest, seen.Needs
+	c.State, c.AskedBy, c.Preview, c.Needs = store.ChangeWaiting, w.Who().Name, x.Digest, x.Judgement.Needs
 	c.Version, c.UpdatedAt = c.Version+1, s.Now()
 	if err := tx.SetChange(*c, c.Version-1); err != nil {
 		return err
 	}
-	w.After = map[string]any{"needs": seen.Needs, "preview": seen.Digest}
-	return s.recordChange(tx, w, *c, changeAsked, strings.Join(seen.Needs, "; "))
+	if err := tx.PutAgreement(c.ID, x.Judgement.Asked); err != nil {
+		return err
+	}
+	w.After = map[string]any{"needs": c.Needs, "preview": x.Digest}
+	return s.recordChange(tx, w, *c, changeAsked, strings.Join(c.Needs, "; "))
 }
 
-// lapse takes back an approval, because the change would do something else by now.
-func (s *Service) lapse(tx Records, w *uow.Work, c *store.Change) error {
+// lapse takes back an approval, because the change would open more ways in by now. Who came is said.
+func (s *Service) lapse(tx Records, w *uow.Work, c *store.Change, newcomers effect.AccessSet) error {
 	w.Call("change.approval_lapsed")
 	toDraft(c)
 	c.Version, c.UpdatedAt = c.Version+1, s.Now()
 	if err := tx.SetChange(*c, c.Version-1); err != nil {
 		return err
 	}
-	return s.recordChange(tx, w, *c, changeLapsed, "the preview no longer holds")
+	if err := tx.DropAgreement(c.ID); err != nil {
+		return err
+	}
+	detail, err := s.whoCame(tx, newcomers)
+	if err != nil {
+		return err
+	}
+	w.After = map[string]any{"newcomers": detail}
+	return s.recordChange(tx, w, *c, changeLapsed, detail)
+}
+
+// mostNamed is how many devices are named where they are told one by one.
+const mostNamed = 10
+
+// whoCame says which devices nobody has agreed to.
+func (s *Service) whoCame(tx Records, newcomers effect.AccessSet) (string, error) {
+	ids := newcomers.Devices()
+	if len(ids) == 0 {
+		return "the preview no longer holds", nil
+	}
+	facts, err := tx.LiveFacts(ids[:min(len(ids), mostNamed)])
+	if err != nil {
+		return "", err
+	}
+	names := make([]string, len(facts))
+	for i, f := range facts {
+		names[i] = f.Name
+	}
+	slices.Sort(names)
+	more := ""
+	if len(ids) > len(names) {
+		more = fmt.Sprintf(" and %d more", len(ids)-len(names))
+	}
+	plural := "devices"
+	if len(ids) == 1 {
+		plural = "device"
+	}
+	return fmt.Sprintf("%d %s came since somebody was asked: %s%s", len(ids), plural, strings.Join(names, ", "),
+		more), nil
 }
 
 // DecideChange approves or refuses what waits for a second person. Digest is that of the preview which they have seen;
-// the approval lapses when it is no longer the one that was asked for. Whoever asked for it or made an edit cannot
-// approve.
+// the approval lapses when more ways in are open by now than were asked for. Whoever asked for it or made an edit
+// cannot approve, and neither can somebody who sees only a part of it.
 func (s *Service) DecideChange(
 	ctx context.Context, who rights.Identity, name string, approve bool, reason, digest string,
 ) (ChangeWithEdits, error) {
-	act := uow.ByOperator(operation.DecideChange, who, name).As("change.refused").Because(reason)
+	act := uow.ByOperator(operation.DecideChange, who, name).As("change.refused").Because(strings.TrimSpace(reason))
 	if approve {
 		act = act.As("change.approved")
-	}
-	if err := s.Allowed(ctx, act); err != nil {
-		return ChangeWithEdits{}, err
 	}
 	if strings.TrimSpace(reason) == "" && !approve {
 		return ChangeWithEdits{}, refusal.New(refusal.Invalid, "say why the change is refused, for its authors").
 			At("reason")
 	}
-	seen, err := s.official(ctx, name)
-	if err != nil {
-		return ChangeWithEdits{}, err
-	}
 	var out ChangeWithEdits
-	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
+	err := s.atTheDoor(ctx, act, func(tx Records, w *uow.Work) error {
 		c, err := tx.LockChange(name)
 		if err != nil {
 			return err
 		}
-		if err := mayDecide(tx, who, c, seen); err != nil {
+		if err := mayDecide(tx, who, c); err != nil {
 			return err
 		}
-		if approve && digest != seen.Digest {
-			return errPreviewMoved(name)
-		}
-		if approve && seen.Digest != c.Preview {
-			if err := s.lapse(tx, w, &c); err != nil {
-				return err
-			}
-			out, err = readChange(tx, name)
-			return err
-		}
-		what := changeRefused
 		if approve {
-			c.State, what = store.ChangeApproved, changeApproved
+			err = s.approve(ctx, tx, w, &c, digest)
 		} else {
 			toDraft(&c)
+			err = s.decided(tx, w, &c, changeRefused)
 		}
-		c.Version, c.UpdatedAt = c.Version+1, s.Now()
-		if err := tx.SetChange(c, c.Version-1); err != nil {
-			return err
-		}
-		w.After = map[string]any{"preview": seen.Digest}
-		if err := s.recordChange(tx, w, c, what, strings.TrimSpace(reason)); err != nil {
+		if err != nil {
 			return err
 		}
 		out, err = readChange(tx, name)
@@ -202,13 +167,76 @@ func (s *Service) DecideChange(
 	return out, refusal.Named(err, "change", name)
 }
 
-func mayDecide(tx Records, who rights.Identity, c store.Change, seen *Preview) error {
+// atTheDoor does an act while nobody else alters what is in force.
+func (s *Service) atTheDoor(ctx context.Context, act uow.Act, do func(tx Records, w *uow.Work) error) error {
+	if err := s.Allowed(ctx, act); err != nil {
+		return err
+	}
+	if err := s.door.Acquire(ctx, 1); err != nil {
+		return err
+	}
+	defer s.door.Release(1)
+	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
+		if err := tx.LockDoor(); err != nil {
+			return err
+		}
+		return do(tx, w)
+	})
+}
+
+// approve agrees to the ways in that a change opens now, which must be those that were asked for, or fewer.
+func (s *Service) approve(ctx context.Context, tx Records, w *uow.Work, c *store.Change, digest string) error {
+	records, err := tx.ChangeEdits(c.ID)
+	if err != nil {
+		return err
+	}
+	a := attempt{act: w.Act(), make: s.carriesOut(*c, "")}
+	if a.what, err = editsOf(records); err != nil {
+		return err
+	}
+	x, err := s.weighTried(ctx, tx, w, a)
+	if err != nil {
+		return err
+	}
+	switch {
+	case x.beyond:
+		return refusal.New(refusal.Forbidden,
+			"you see only a part of what this change does, so somebody whose role reaches all of it must agree").
+			WithCode("out_of_reach")
+	case digest != x.Digest:
+		return errPreviewMoved(c.Name, x.Preview)
+	}
+	asked, err := tx.Agreement(c.ID)
+	if err != nil {
+		return err
+	}
+	now := s.Rules.Judge(gate.Alteration{Access: x.Access, Everything: x.everything, Devices: x.Devices,
+		Fleet: x.Fleet}).Asked
+	if newcomers := now.Beyond(asked); len(newcomers) > 0 {
+		return s.lapse(tx, w, c, newcomers)
+	}
+	if err := tx.PutAgreement(c.ID, now); err != nil {
+		return err
+	}
+	c.State = store.ChangeApproved
+	w.After = map[string]any{"preview": x.Digest}
+	return s.decided(tx, w, c, changeApproved)
+}
+
+// decided stores a change that was decided.
+func (s *Service) decided(tx Records, w *uow.Work, c *store.Change, what string) error {
+	c.Version, c.UpdatedAt = c.Version+1, s.Now()
+	if err := tx.SetChange(*c, c.Version-1); err != nil {
+		return err
+	}
+	return s.recordChange(tx, w, *c, what, w.Reason())
+}
+
+func mayDecide(tx Records, who rights.Identity, c store.Change) error {
 	switch {
 	case c.State != store.ChangeWaiting:
 		return refusal.New(refusal.Conflict, "the change %q is %s; there is nothing to approve", c.Name, c.State).
 			WithCode("nothing_to_approve")
-	case c.Version != seen.Version:
-		return store.ErrStale
 	case c.AskedBy == who.Name || c.CreatedBy == who.Name:
 		return errOwnChange
 	}

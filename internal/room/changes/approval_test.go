@@ -9,36 +9,21 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/core/rights"
-	"rankwarden.example/internal/base/cache"
-	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/uow/uowtest"
 	"rankwarden.example/internal/room/changes"
 	"rankwarden.example/internal/store"
-	"rankwarden.example/internal/store/storetest"
 )
 
-// noDevices is a fleet without devices: what a change does is then no more than its edits.
-type noDevices struct{}
-
-func (noDevices) Devices(rights.Reach) []*fleetview.Device                { return nil }
-func (noDevices) CountByGroup([]*fleetview.Device) []fleetview.GroupCount { return nil }
-
-// stored is the room over a real database.
+// stored is the room with two devices and no policy that anybody has seen.
 type stored struct {
-	*changes.Service
-	t   *testing.T
-	db  *store.Store
+	*fleet
 	ctx context.Context
 }
 
-func onDatabase(t *testing.T, approvals changes.Approvals) *stored {
-	db, _ := storetest.Open(t)
-	room := uowtest.Over(db, func(r store.Reader) changes.Reads { return r },
-		func(w store.Writer) changes.Records { return w })
-	s := changes.New(changes.Service{Room: room, Documents: cache.NewDocuments(), View: noDevices{},
-		Approvals: approvals})
-	return &stored{s, t, db, t.Context()}
+func onDatabase(t *testing.T, approvals gate.Approvals) *stored {
+	return &stored{newFleet(t, 2, gate.Rules{Approvals: approvals}), t.Context()}
 }
 
 func (s *stored) digest(name string) string {
@@ -47,26 +32,18 @@ func (s *stored) digest(name string) string {
 	return p.Digest
 }
 
-func named(name string, roles ...rights.Role) rights.Identity {
-	who := operator(nil, roles...)
-	who.Name, who.OperatorID = name, name
-	return who
+func (s *stored) apply(who rights.Identity, name, digest string) (changes.ChangeWithEdits, error) {
+	return s.ApplyChange(s.ctx, who, name, changes.Asking{Seen: digest})
 }
-
-var (
-	author   = named("runa", rights.Author, rights.Deployer)
-	second   = named("egil", rights.Author, rights.Deployer)
-	approver = named("bjorn", rights.Deployer)
-)
 
 // drafted is a change with a policy that is aimed at everything.
 func (s *stored) drafted(name string) {
 	_, err := s.NewChange(s.ctx, author, name, "Longer passwords", "audit of May")
 	require.NoError(s.t, err)
-	s.edit(author, name, change.Edit{Kind: change.Publish, Name: "lamps",
-		Document: "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 12}\n"})
-	s.edit(author, name, change.Edit{Kind: change.Assign, Name: "piers", Assignment: &change.Aim{
-		Policy: "lamps", Include: []string{assign.Everything}, Rank: 10}})
+	s.edit(author, name, change.Edit{Kind: change.Publish, Name: "beacons",
+		Document: "format: rankwarden.policy/1\nname: beacons\npasswords: {min_length: 12}\n"})
+	s.edit(author, name, change.Edit{Kind: change.Assign, Name: "beacons", Assignment: &change.Aim{
+		Policy: "beacons", Include: []string{assign.Everything}, Rank: 10}})
 }
 
 func (s *stored) edit(who rights.Identity, name string, e change.Edit) {
@@ -81,12 +58,12 @@ func (s *stored) state(name string) store.ChangeState {
 }
 
 func TestASecondPersonApprovesWhatTheySaw(t *testing.T) {
-	s := onDatabase(t, changes.Approvals{Everything: true})
+	s := onDatabase(t, gate.Approvals{Everything: true})
 	s.drafted("longer")
-	c, err := s.ApplyChange(s.ctx, author, "longer", s.digest("longer"))
+	c, err := s.apply(author, "longer", s.digest("longer"))
 	require.NoError(t, err)
 	assert.Equal(t, store.ChangeWaiting, c.State, "it is not applied, it waits")
-	_, err = s.Policy(s.ctx, "lamps")
+	_, err = s.Policy(s.ctx, "beacons")
 	assert.Equal(t, "", uowtest.Code(err), "and nothing of it is there")
 
 	decide := func(who rights.Identity, approve bool, reason, digest string) string {
@@ -104,26 +81,26 @@ func TestASecondPersonApprovesWhatTheySaw(t *testing.T) {
 	assert.Equal(t, store.ChangeApproved, s.state("longer"))
 	assert.Equal(t, "nothing_to_approve", decide(approver, true, "", digest))
 
-	c, err = s.ApplyChange(s.ctx, author, "longer", s.digest("longer"))
+	c, err = s.apply(author, "longer", s.digest("longer"))
 	require.NoError(t, err)
 	assert.Equal(t, store.ChangeDone, c.State)
-	p, err := s.Policy(s.ctx, "lamps")
+	p, err := s.Policy(s.ctx, "beacons")
 	require.NoError(t, err)
 	assert.Equal(t, 1, p.Revision)
 }
 
 // Whoever wrote a part of a change is no second person, and an edit takes back what was approved.
 func TestAnEditTakesAnApprovalBack(t *testing.T) {
-	s := onDatabase(t, changes.Approvals{Everything: true})
+	s := onDatabase(t, gate.Approvals{Everything: true})
 	s.drafted("longer")
-	_, err := s.ApplyChange(s.ctx, author, "longer", s.digest("longer"))
+	_, err := s.apply(author, "longer", s.digest("longer"))
 	require.NoError(t, err)
 	_, err = s.DecideChange(s.ctx, approver, "longer", true, "", s.digest("longer"))
 	require.NoError(t, err)
-	s.edit(second, "longer", change.Edit{Kind: change.Publish, Name: "lamps",
-		Document: "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 13}\n"})
+	s.edit(second, "longer", change.Edit{Kind: change.Publish, Name: "beacons",
+		Document: "format: rankwarden.policy/1\nname: beacons\npasswords: {min_length: 13}\n"})
 	assert.Equal(t, store.ChangeDraft, s.state("longer"))
-	_, err = s.ApplyChange(s.ctx, author, "longer", s.digest("longer"))
+	_, err = s.apply(author, "longer", s.digest("longer"))
 	require.NoError(t, err)
 	assert.Equal(t, store.ChangeWaiting, s.state("longer"), "it is asked for again")
 	_, err = s.DecideChange(s.ctx, second, "longer", true, "", s.digest("longer"))
@@ -131,48 +108,48 @@ func TestAnEditTakesAnApprovalBack(t *testing.T) {
 }
 
 func TestAnApprovalLapsesWhenTheNeedsGrow(t *testing.T) {
-	s := onDatabase(t, changes.Approvals{AllAtOnce: true})
+	s := onDatabase(t, gate.Approvals{AllAtOnce: true})
 	s.drafted("longer")
 	digest := s.digest("longer")
-	c, err := s.ApplyChange(s.ctx, author, "longer", digest)
+	c, err := s.apply(author, "longer", digest)
 	require.NoError(t, err)
 	assert.Equal(t, store.ChangeWaiting, c.State, "to all at once needs a second person")
 	assert.Equal(t, []string{"it goes to all of its devices at once"}, []string(c.Needs))
-	_, err = s.ApplyChange(s.ctx, author, "longer", digest)
+	_, err = s.apply(author, "longer", digest)
 	assert.Equal(t, "waits_for_approval", uowtest.Code(err))
-	_, err = s.ApplyChange(s.ctx, author, "longer", "sha-256:before")
+	_, err = s.apply(author, "longer", "sha-256:before")
 	assert.Equal(t, "preview_changed", uowtest.Code(err))
 }
 
 // What somebody else published meanwhile is not overwritten.
 func TestAChangeOverWhatWasAltered(t *testing.T) {
-	s := onDatabase(t, changes.Approvals{})
+	s := onDatabase(t, gate.Approvals{})
 	s.drafted("first")
-	_, err := s.ApplyChange(s.ctx, author, "first", s.digest("first"))
+	_, err := s.apply(author, "first", s.digest("first"))
 	require.NoError(t, err)
 	_, err = s.NewChange(s.ctx, author, "next", "Longer still", "")
 	require.NoError(t, err)
-	p, err := s.Policy(s.ctx, "lamps")
+	p, err := s.Policy(s.ctx, "beacons")
 	require.NoError(t, err)
-	s.edit(author, "next", change.Edit{Kind: change.Publish, Name: "lamps", BasedOn: p.Version,
-		Document: "format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 14}\n"})
-	_, _, err = s.SavePolicy(s.ctx, second, "lamps",
-		"format: rankwarden.policy/1\nname: lamps\npasswords: {min_length: 20}\n", p.Version)
+	s.edit(author, "next", change.Edit{Kind: change.Publish, Name: "beacons", BasedOn: p.Version,
+		Document: "format: rankwarden.policy/1\nname: beacons\npasswords: {min_length: 14}\n"})
+	_, _, err = s.SavePolicy(s.ctx, second, "beacons",
+		"format: rankwarden.policy/1\nname: beacons\npasswords: {min_length: 20}\n", p.Version)
 	require.NoError(t, err)
-	_, err = s.ApplyChange(s.ctx, author, "next", s.digest("next"))
+	_, err = s.apply(author, "next", s.digest("next"))
 	assert.Equal(t, "edit_conflict", uowtest.Code(err))
 	empty, err := s.NewChange(s.ctx, author, "empty", "Nothing yet", "")
 	require.NoError(t, err)
-	_, err = s.ApplyChange(s.ctx, author, empty.Name, s.digest("empty"))
+	_, err = s.apply(author, empty.Name, s.digest("empty"))
 	assert.Equal(t, "nothing_to_apply", uowtest.Code(err))
 }
 
 // Whoever asks is no second person either, also where others wrote all of it.
 func TestWhoeverAsksIsNoSecondPerson(t *testing.T) {
-	s := onDatabase(t, changes.Approvals{Everything: true})
+	s := onDatabase(t, gate.Approvals{Everything: true})
 	s.drafted("longer")
 	asker := named("arne", rights.Deployer)
-	_, err := s.ApplyChange(s.ctx, asker, "longer", s.digest("longer"))
+	_, err := s.apply(asker, "longer", s.digest("longer"))
 	require.NoError(t, err)
 	_, err = s.DecideChange(s.ctx, asker, "longer", true, "", s.digest("longer"))
 	assert.Equal(t, "own_change", uowtest.Code(err))

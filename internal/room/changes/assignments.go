@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/change"
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
@@ -48,23 +49,18 @@ func (s *Service) Assignment(ctx context.Context, name string) (store.Assignment
 
 // NewAssignment aims the latest revision of a policy at groups.
 func (s *Service) NewAssignment(
-	ctx context.Context, who rights.Identity, want assign.Assignment,
+	ctx context.Context, who rights.Identity, want assign.Assignment, asking Asking,
 ) (store.Assignment, error) {
 	if !policy.ValidName(want.Name) {
 		return store.Assignment{}, refusal.New(refusal.Invalid, "%q cannot name an assignment; use %s", want.Name,
 			policy.NameRule).
 			At("name")
 	}
-	var a store.Assignment
-	err := s.Do(
-		ctx,
-		uow.ByOperator(operation.CreateAssignment, who, want.Name),
-		func(tx Records, w *uow.Work) (err error) {
-			a, err = s.addAssignment(tx, w, want)
-			return err
-		},
-	)
-	return a, refusal.Named(err, "assignment", want.Name)
+	edit := change.Edit{Kind: change.Assign, Name: want.Name, Assignment: new(change.Aim(want))}
+	if err := s.direct(ctx, who, operation.CreateAssignment, edit, asking); err != nil {
+		return store.Assignment{}, err
+	}
+	return s.Assignment(ctx, want.Name)
 }
 
 func (s *Service) addAssignment(tx Records, w *uow.Work, want assign.Assignment) (store.Assignment, error) {
@@ -85,18 +81,13 @@ func (s *Service) addAssignment(tx Records, w *uow.Work, want assign.Assignment)
 // ChangeAssignment aims an assignment elsewhere, or gives it another rank or policy, over the
 // version its editor read.
 func (s *Service) ChangeAssignment(
-	ctx context.Context, who rights.Identity, want assign.Assignment, over int64,
+	ctx context.Context, who rights.Identity, want assign.Assignment, over int64, asking Asking,
 ) (store.Assignment, error) {
-	var a store.Assignment
-	err := s.Do(
-		ctx,
-		uow.ByOperator(operation.EditAssignment, who, want.Name),
-		func(tx Records, w *uow.Work) (err error) {
-			a, err = s.changeAssignment(tx, w, want, over)
-			return err
-		},
-	)
-	return a, refusal.Named(err, "assignment", want.Name)
+	edit := change.Edit{Kind: change.Assign, Name: want.Name, BasedOn: over, Assignment: new(change.Aim(want))}
+	if err := s.direct(ctx, who, operation.EditAssignment, edit, asking); err != nil {
+		return store.Assignment{}, err
+	}
+	return s.Assignment(ctx, want.Name)
 }
 
 func (s *Service) changeAssignment(
@@ -120,17 +111,12 @@ func (s *Service) changeAssignment(
 	return a, settleAimed(tx, w, &before, &a)
 }
 
-// RemoveAssignment takes an assignment away; its devices are settled without it.
-func (s *Service) RemoveAssignment(ctx context.Context, who rights.Identity, name string, over int64) error {
-	return refusal.Named(
-		s.Do(
-			ctx,
-			uow.ByOperator(operation.DeleteAssignment, who, name),
-			func(tx Records, w *uow.Work) error { return removeAssignment(tx, w, name, over) },
-		),
-		"assignment",
-		name,
-	)
+// RemoveAssignment takes an assignment away, as a change of one edit; its devices are settled without it.
+func (s *Service) RemoveAssignment(
+	ctx context.Context, who rights.Identity, name string, over int64, asking Asking,
+) error {
+	edit := change.Edit{Kind: change.Withdraw, Name: name, BasedOn: over}
+	return s.direct(ctx, who, operation.DeleteAssignment, edit, asking)
 }
 
 func removeAssignment(tx Records, w *uow.Work, name string, over int64) error {

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
@@ -17,47 +18,102 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// ApplyChange makes every edit of a change, for all devices at once, in one transaction. Digest is that of the preview
-// which its author has seen: when the change would do something else by now, nothing is done. Where a second person
-// must approve and has not, the change waits for one instead.
-func (s *Service) ApplyChange(ctx context.Context, who rights.Identity, name, digest string) (ChangeWithEdits, error) {
-	act := uow.ByOperator(operation.ApplyChange, who, name)
-	if err := s.Allowed(ctx, act); err != nil {
-		return ChangeWithEdits{}, err
-	}
-	seen, err := s.official(ctx, name)
-	if err != nil {
-		return ChangeWithEdits{}, err
-	}
-	if digest != seen.Digest {
-		return ChangeWithEdits{}, errPreviewMoved(name)
-	}
+// ApplyChange makes every edit of a change, for all devices at once, in one transaction. When it would do something
+// else by now than whoever asks has seen, nothing is done. Where a second person must approve and has not, the change
+// waits for one instead.
+func (s *Service) ApplyChange(
+	ctx context.Context, who rights.Identity, name string, asking Asking,
+) (ChangeWithEdits, error) {
 	var out ChangeWithEdits
-	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
-		c, err := tx.LockChange(name)
-		if err != nil {
-			return err
-		}
-		if err := notUnderWay(tx, c, "resume it, or revert it"); err != nil {
-			return err
-		}
-		may, err := s.mayGoOut(tx, w, &c, seen, s.Approvals.alsoNeeds(seen.Needs, true))
-		if err == nil && may {
-			err = s.carryOut(tx, w, &c, "to all devices at once")
-		}
-		if err != nil {
-			return err
-		}
+	c := &store.Change{}
+	a := attempt{act: uow.ByOperator(operation.ApplyChange, who, name), asking: asking}
+	a.first = s.openChange(&a, c, true)
+	a.make = func(tx Records, w *uow.Work) error {
+		return s.carriesOut(*c, "to all devices at once")(tx, w)
+	}
+	a.waits = func(tx Records, w *uow.Work, x *weighed) error { return s.mustWait(tx, w, c, x) }
+	err := s.passAnd(ctx, &a, func(tx Records) (err error) {
 		out, err = readChange(tx, name)
 		return err
 	})
 	return out, refusal.Named(err, "change", name)
 }
 
-func errPreviewMoved(name string) error {
-	return refusal.New(refusal.Stale, "what the change %q would do is no longer what you saw; preview it again, and "+
-		"apply that", name).
-		WithCode("preview_changed")
+// passAnd is [Service.pass], and reads something at the end of the transaction.
+func (s *Service) passAnd(ctx context.Context, a *attempt, read func(tx Records) error) error {
+	waits, made, goes := a.waits, a.make, a.goes
+	a.waits = func(tx Records, w *uow.Work, x *weighed) error {
+		if err := waits(tx, w, x); err != nil {
+			return err
+		}
+		return read(tx)
+	}
+	a.goes = func(tx Records, w *uow.Work, x *weighed) error {
+		do := func() error { return made(tx, w) }
+		if goes != nil {
+			do = func() error { return goes(tx, w, x) }
+		}
+		if err := do(); err != nil {
+			return err
+		}
+		return read(tx)
+	}
+	return s.pass(ctx, a)
+}
+
+// openChange locks the change of an attempt, and gives what somebody agreed to of it. New says that no rollout of it
+// may be under way.
+func (s *Service) openChange(
+	a *attempt, c *store.Change, isNew bool,
+) func(tx Records, w *uow.Work) (*gate.Agreement, error) {
+	a.whole = true
+	return func(tx Records, w *uow.Work) (*gate.Agreement, error) {
+		var err error
+		if *c, err = tx.LockChange(w.Object()); err != nil {
+			return nil, err
+		}
+		if err := mustBeOpen(*c); err != nil {
+			return nil, err
+		}
+		if isNew {
+			if err := notUnderWay(tx, *c, "resume it, or revert it"); err != nil {
+				return nil, err
+			}
+		}
+		records, err := tx.ChangeEdits(c.ID)
+		if err != nil {
+			return nil, err
+		}
+		if a.what, err = editsOf(records); err != nil {
+			return nil, err
+		}
+		if c.Reason == "" {
+			c.Reason = strings.TrimSpace(a.asking.Reason)
+		}
+		a.asking.Reason = c.Reason
+		if c.State != store.ChangeApproved {
+			return nil, nil
+		}
+		access, err := tx.Agreement(c.ID)
+		return &gate.Agreement{Access: access, Needs: c.Needs}, err
+	}
+}
+
+// mustWait has a change wait for a second person. One that somebody agreed to, and that opens more by now, is a draft
+// again.
+func (s *Service) mustWait(tx Records, w *uow.Work, c *store.Change, x *weighed) error {
+	if c.State == store.ChangeApproved && len(x.Judgement.Newcomers) > 0 {
+		return s.lapse(tx, w, c, x.Judgement.Newcomers)
+	}
+	return s.askApproval(tx, w, c, x)
+}
+
+// carriesOut is [Service.carryOut] of a change as it is now, which may be done twice.
+func (s *Service) carriesOut(c store.Change, how string) func(tx Records, w *uow.Work) error {
+	return func(tx Records, w *uow.Work) error {
+		again := c
+		return s.carryOut(tx, w, &again, how)
+	}
 }
 
 // carryOut makes the edits of a change, and closes it; how says how it went out.
@@ -85,9 +141,16 @@ func (s *Service) carryOut(tx Records, w *uow.Work, c *store.Change, how string)
 		if err != nil {
 			return err
 		}
+		undo, err := s.undoOf(tx, e)
+		if err != nil {
+			return s.explain(err, e)
+		}
 		part := w.Nested(w.Act().As(actions[e.Kind]).On(e.Name).Because(c.Reason))
 		if err := s.applyEdit(tx, part, e); err != nil {
 			return s.explain(err, e)
+		}
+		if err := tx.SetUndo(c.ID, r.Type, r.Name, undo); err != nil {
+			return err
 		}
 		w.Join(part)
 		what = append(what, fmt.Sprintf("%s %s", e.Kind, e.Name))
@@ -177,7 +240,7 @@ func (s *Service) applyGroup(tx Records, w *uow.Work, e change.Edit) error {
 	if err != nil {
 		return err
 	}
-	if e.BasedOn == 0 {
+	if e.BasedOn == 0 && !e.Group.Amend {
 		w.Call("group.made")
 		_, err := devicegroups.Add(tx, w, e.Name, *e.Group, keys)
 		return err
@@ -188,6 +251,13 @@ func (s *Service) applyGroup(tx Records, w *uow.Work, e change.Edit) error {
 	}
 	c := devicegroups.Edit{Description: &e.Group.Description}
 	var add, remove []string
+	if e.Group.Amend {
+		c.Add, c.Remove = e.Group.Add, e.Group.Remove
+		if err := devicegroups.CheckEdit(g, c); err != nil {
+			return err
+		}
+		return devicegroups.Change(tx, w, &g, c, folded(c.Add), folded(c.Remove), e.BasedOn)
+	}
 	if e.Group.Rule != "" || g.Rule != "" {
 		c.Rule = &e.Group.Rule
 		if err := devicegroups.CheckEdit(g, c); err != nil {

@@ -88,6 +88,11 @@ func checkGroup(name string, g change.GroupBody) error {
 	if err := devicegroups.CheckSpec(name, g); err != nil || g.Rule != "" {
 		return err
 	}
+	for _, names := range [][]string{g.Add, g.Remove} {
+		if _, err := devicegroups.DeviceKeys(names, planning.MaxGroupDevices); err != nil {
+			return err
+		}
+	}
 	_, err := devicegroups.DeviceKeys(g.Devices, planning.MaxGroupDevices)
 	return err
 }

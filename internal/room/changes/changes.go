@@ -94,10 +94,7 @@ func readChange(tx Reads, name string) (ChangeWithEdits, error) {
 		if err != nil {
 			return c, err
 		}
-		c.Edits = append(
-			c.Edits,
-			EditState{Edit: e, EditedBy: r.EditedBy, Version: r.Version, Record: r, Now: now(r)},
-		)
+		c.Edits = append(c.Edits, EditState{Edit: e, EditedBy: r.EditedBy, Version: r.Version, Record: r, Now: now(r)})
 	}
 	if !c.State.IsOpen() {
 		return c, nil
@@ -371,12 +368,23 @@ func (s *Service) DropChange(ctx context.Context, who rights.Identity, name, rea
 		})
 }
 
-// ChangeHistory lists a page of what happened to a change, newest first.
-func (s *Service) ChangeHistory(ctx context.Context, name string, p store.Page) ([]store.ChangeEvent, string, error) {
+// ChangeHistory lists a page of what happened to a change, newest first. Devices are named only to those whose reach is
+// everywhere.
+func (s *Service) ChangeHistory(
+	ctx context.Context, who rights.Identity, name string, p store.Page,
+) ([]store.ChangeEvent, string, error) {
 	db := s.Read(ctx)
 	c, err := db.Change(name)
 	if err != nil {
 		return nil, "", refusal.Named(err, "change", name)
 	}
-	return db.ListChangeEvents(c.ID, p)
+	list, next, err := db.ListChangeEvents(c.ID, p)
+	if !who.Reach(rights.Look).Everywhere() {
+		for i := range list {
+			if list[i].What == changeLapsed {
+				list[i].Detail = "the preview no longer holds"
+			}
+		}
+	}
+	return list, next, err
 }

@@ -58,7 +58,7 @@ func (s *Service) Ladder(ctx context.Context, who rights.Identity, q LadderQuery
 		return nil, err
 	}
 	defer done()
-	f, err := s.read(ctx, who.Reach(rights.Look), q.Edits, groups...)
+	f, err := s.read(ctx, who.Reach(rights.Look), q.Edits, "", groups...)
 	if err != nil {
 		return nil, err
 	}

@@ -3,7 +3,9 @@ package changes
 import (
 	"context"
 	"errors"
+	"slices"
 
+	"rankwarden.example/core/change"
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/present"
@@ -131,36 +133,45 @@ type Publication struct {
 	Problems []policy.Problem
 }
 
-// PublishPolicy makes the draft that the author read the next revision, and moves every assignment
-// of the policy to it, for all of their devices at once.
+// PublishPolicy makes the draft that the author read the next revision, and moves every assignment of the policy to it,
+// for all of their devices at once: a change of one edit.
 func (s *Service) PublishPolicy(
-	ctx context.Context, who rights.Identity, name string, over int64,
+	ctx context.Context, who rights.Identity, name string, over int64, asking Asking,
 ) (Publication, error) {
 	var out Publication
-	err := s.Do(ctx, uow.ByOperator(operation.PublishPolicy, who, name), func(tx Records, w *uow.Work) error {
-		p, err := tx.Policy(name)
+	db := s.Read(ctx)
+	p, err := db.Policy(name)
+	if err != nil {
+		return out, refusal.Named(err, "policy", name)
+	}
+	if _, out.Problems, err = parseUsable(db, p.Source); err != nil {
+		return out, err
+	}
+	if p.Revision > 0 {
+		latest, err := db.PolicyRevision(p.ID, p.Revision)
 		if err != nil {
-			return err
+			return out, err
 		}
-		if _, out.Problems, err = parseUsable(tx, p.Source); err != nil {
-			return err
+		if latest.Source == p.Source && p.Version == over {
+			return out, refusal.New(refusal.Conflict,
+				"the draft is the same as revision %d; there is nothing to publish", p.Revision).
+				WithCode("nothing_to_publish")
 		}
-		if p.Revision > 0 {
-			latest, err := tx.PolicyRevision(p.ID, p.Revision)
-			if err != nil {
-				return err
-			}
-			if latest.Source == p.Source && p.Version == over {
-				return refusal.New(refusal.Conflict,
-					"the draft is the same as revision %d; there is nothing to publish", p.Revision).
-					WithCode("nothing_to_publish")
-			}
-		}
-		out.Moved, err = s.release(tx, w, &p, over)
-		out.Policy = p
-		return err
-	})
-	return out, refusal.Named(err, "policy", name)
+	}
+	edit := change.Edit{Kind: change.Publish, Name: name, BasedOn: over, Document: p.Source}
+	if err := s.direct(ctx, who, operation.PublishPolicy, edit, asking); err != nil {
+		return out, err
+	}
+	if out.Policy, err = db.Policy(name); err != nil {
+		return out, refusal.Named(err, "policy", name)
+	}
+	moved, err := db.AssignmentsOf([]string{out.Policy.ID})
+	out.Moved = []string{}
+	for _, a := range moved {
+		out.Moved = append(out.Moved, a.Name)
+	}
+	slices.Sort(out.Moved)
+	return out, err
 }
 
 // release makes the document of a policy its next revision, and moves every assignment of it there. It names them.

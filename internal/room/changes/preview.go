@@ -3,10 +3,11 @@ package changes
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 
-	"rankwarden.example/core/assign"
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/core/rights"
 
 	"rankwarden.example/internal/base/forecast"
@@ -20,12 +21,14 @@ type Preview struct {
 	Version int64    // of the change, 0 for edits that are in none
 	Digest  string   // of what somebody approves or applies; see [digestOf]. Empty for edits that are in no change
 	Needs   []string // why a second person must approve, in words
+	Part    bool     // the change does more, to devices out of reach; then it has no digest
 }
 
 // futures are the two plans of a preview, for the edits between them.
 type futures struct {
 	*forecast.Forecast
-	edits []change.Step
+	edits    []change.Step
+	underWay []change.Step // of rollouts that are on their way
 }
 
 // mostPreviews is how many previews are worked out at once; the others wait.
@@ -36,7 +39,7 @@ const mostRecent = 4
 
 // future works out both plans for edits, for the devices in reach.
 func (s *Service) future(ctx context.Context, reach rights.Reach, edits []change.Edit) (*futures, error) {
-	f, err := s.read(ctx, reach, edits)
+	f, err := s.read(ctx, reach, edits, "")
 	if err != nil {
 		return nil, err
 	}
@@ -44,10 +47,10 @@ func (s *Service) future(ctx context.Context, reach rights.Reach, edits []change
 	return f, ctx.Err()
 }
 
-// read reads the inputs of both plans, for the devices in reach by name; groups beside those that are in use are read
-// too.
+// read reads the inputs of both plans, for the devices in reach by name, and the rollouts under way other than that of
+// a change; groups beside those that are in use are read too.
 func (s *Service) read(
-	ctx context.Context, reach rights.Reach, edits []change.Edit, groups ...string,
+	ctx context.Context, reach rights.Reach, edits []change.Edit, except string, groups ...string,
 ) (*futures, error) {
 	f := &futures{Forecast: forecast.For(s.View.Devices(reach))}
 	err := s.Snapshot(ctx, func(tx Reads) (err error) {
@@ -55,16 +58,23 @@ func (s *Service) read(
 		for i, d := range f.Devices {
 			index[d.NameKey] = i
 		}
-		var also planning.Beside
 		f.edits = make([]change.Step, len(edits))
 		for i := range edits {
 			if f.edits[i], _, err = s.prepare(tx, &edits[i], index); err != nil {
 				return s.explain(err, edits[i])
 			}
 		}
-		if also, err = planning.NamedByEdits(tx, f.edits, groups); err != nil {
+		under, err := s.underWay(tx, f.Forecast, except)
+		if err != nil {
 			return err
 		}
+		also, err := planning.NamedByEdits(tx, f.edits, append(groups, under.beside.Groups...))
+		if err != nil {
+			return err
+		}
+		maps.Copy(also.Policies, under.beside.Policies)
+		also.Principals = append(also.Principals, under.beside.Principals...)
+		f.underWay = under.edits
 		f.Before, _, err = planning.Read(tx, s.Documents, f.Planned(), also)
 		return err
 	})
@@ -88,34 +98,21 @@ func (s *Service) turn(ctx context.Context) (done func(), err error) {
 	return func() { s.previews.Release(1) }, nil
 }
 
-// previewEdits says what edits would do in a reach.
+// previewEdits says what edits would do in a reach, beside the rollouts under way other than that of a change.
 func (s *Service) previewEdits(
-	ctx context.Context, reach rights.Reach, edits []change.Edit,
+	ctx context.Context, reach rights.Reach, edits []change.Edit, except string,
 ) (*Preview, *futures, error) {
 	done, err := s.turn(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
 	defer done()
-	f, err := s.future(ctx, reach, edits)
+	f, err := s.read(ctx, reach, edits, except)
 	if err != nil {
 		return nil, nil, err
 	}
-	sum, err := f.Sum(ctx, s.known, s.View)
-	return &Preview{Summary: sum}, f, err
-}
-
-// weigh is the preview of a change on the whole fleet, whose edits were read.
-func (s *Service) weigh(ctx context.Context, c ChangeWithEdits, f *futures) (*Preview, error) {
-	f.Run()
-	sum, err := f.Sum(ctx, s.known, s.View)
-	if err != nil {
-		return nil, err
-	}
-	p := &Preview{Summary: sum, Version: c.Version}
-	p.Needs = s.Approvals.needs(p, f)
-	p.Digest = digestOf(c, p)
-	return p, nil
+	p, err := s.sum(ctx, f.Forecast, f.underWay)
+	return p, f, err
 }
 
 // PreviewEdits says what edits that are in no change would do to the devices in reach.
@@ -125,25 +122,31 @@ func (s *Service) PreviewEdits(ctx context.Context, who rights.Identity, edits [
 			MaxEdits).
 			At("edits")
 	}
-	p, _, err := s.previewEdits(ctx, who.Reach(rights.Look), edits)
+	p, _, err := s.previewEdits(ctx, who.Reach(rights.Look), edits, "")
 	return p, err
 }
 
-// PreviewChange says what a change would do to the devices in reach. Its digest is that of the whole fleet.
+// PreviewChange says what a change would do to the devices in reach. Where that is all it does, the digest is what
+// somebody applies or approves; who sees only a part is told so, and neither how much nor what more there is.
 func (s *Service) PreviewChange(ctx context.Context, who rights.Identity, name string) (*Preview, error) {
 	whole, err := s.official(ctx, name)
-	if err != nil || who.Reach(rights.Look).Everywhere() {
+	mine := who.Reach(rights.Look)
+	if err != nil || mine.Everywhere() {
 		return whole, err
 	}
 	_, edits, err := s.openEdits(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	p, _, err := s.previewEdits(ctx, who.Reach(rights.Look), edits)
-	if err == nil {
-		p.Version, p.Digest, p.Needs = whole.Version, whole.Digest, whole.Needs
+	p, _, err := s.previewEdits(ctx, mine, edits, name)
+	if err != nil {
+		return nil, err
 	}
-	return p, err
+	p.Version = whole.Version
+	if p.Part = len(p.IDs) < len(whole.IDs); !p.Part {
+		p.Digest, p.Needs = whole.Digest, whole.Needs
+	}
+	return p, nil
 }
 
 // official is the preview of a change on the whole fleet, with what somebody approves or applies.
@@ -152,12 +155,15 @@ func (s *Service) official(ctx context.Context, name string) (*Preview, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, f, err := s.previewEdits(ctx, rights.Everywhere, edits)
+	what := slices.Clone(edits)
+	p, f, err := s.previewEdits(ctx, rights.Everywhere, edits, name)
 	if err != nil {
 		return nil, err
 	}
-	p.Version, p.Needs = c.Version, s.Approvals.needs(p, f)
-	p.Digest = digestOf(c, p)
+	p.Version = c.Version
+	p.Needs = s.Rules.Judge(gate.Alteration{Access: p.Access, Everything: aimedAtEverything(f.Before, f.After),
+		Devices: p.Devices, Fleet: p.Fleet}).Needs
+	p.Digest = digestOf(what, p)
 	return p, nil
 }
 
@@ -210,19 +216,4 @@ func (s *Service) AffectedDevices(
 		return true
 	})
 	return list, next, err
-}
-
-// reaching are the assignments of the second plan that the edits put into force.
-func (f *futures) reaching() (list []assign.Assignment) {
-	touched := func(a assign.Assignment) bool {
-		return slices.ContainsFunc(f.edits, func(e change.Step) bool {
-			return e.Kind == change.Assign && e.Name == a.Name || e.Kind == change.Publish && e.Name == a.Policy
-		})
-	}
-	for _, a := range f.After.Assignments {
-		if touched(a) {
-			list = append(list, a)
-		}
-	}
-	return list
 }

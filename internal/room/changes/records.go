@@ -3,6 +3,7 @@ package changes
 import (
 	"time"
 
+	"rankwarden.example/core/effect"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
@@ -37,19 +38,45 @@ type Reads interface {
 	DirectoryAround(refs []principal.Ref) (*principal.Table, error)
 	DirectoryIsEmpty() (bool, error)
 	Group(name string) (store.Group, error)
+	Agreement(id string) (effect.AccessSet, error)
+	Brake(id string) (store.Brake, error)
+	Device(clock store.Clock, idOrName, folded string) (store.Device, error)
+	DirectoryEntries() ([]store.DirectoryEntry, error)
+	GoneBefore(before time.Time) ([]store.DirectoryEntry, error)
+	ListBrakes(waiting bool, p store.Page) ([]store.Brake, string, error)
+	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
+	LiveFacts(ids []string) ([]store.DeviceFacts, error)
+	NumberedChanges(name string) ([]string, error)
+	RolloutsUnderWay() ([]store.Rollout, error)
 	ListAssignments(policy string, p store.Page) ([]store.Assignment, string, error)
 	ListPolicies(search string, p store.Page) ([]store.Policy, string, error)
 	ListPolicyRevisions(policyID string, p store.Page) ([]store.PolicyRevision, string, error)
 	Policy(name string) (store.Policy, error)
 }
 
-// Records is what it reads and writes of them in a unit of work. [store.Writer] has it.
+// Records is what it reads and writes of them in a unit of work. [store.DoorWriter] has it, and nobody else is handed
+// one.
 type Records interface {
 	Reads
 	uow.Records
 	devicegroups.EditRecords
 	planning.RolloutRecords
 
+	AddBrake(b store.Brake) error
+	AddPassage(p store.Passage) error
+	DecideBrake(b store.Brake) error
+	DropAgreement(id string) error
+	LockBrake(id string) (store.Brake, error)
+	LockDevices(ids []string) error
+	LockDoor() error
+	MarkGone(refs []string, at time.Time) error
+	PassagesOf(source string, now time.Time) (devices, lost int, err error)
+	PutAgreement(id string, access effect.AccessSet) error
+	PutDirectory(entries []store.DirectoryEntry) error
+	RemoveDirectory(refs []string) error
+	SetDirectorySync(s store.DirectorySync) error
+	SetFacts(id, path string, tags []string, primaryUser string) error
+	SetUndo(change, typ, name, undo string) error
 	Mark() error
 	BackToMark() error
 	AddRollout(r store.Rollout) error

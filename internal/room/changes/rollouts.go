@@ -8,6 +8,7 @@ import (
 
 	"rankwarden.example/core/assign"
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/rollout"
@@ -20,8 +21,8 @@ import (
 
 // GoingOut is how a change is to go out.
 type GoingOut struct {
-	Digest string // of the preview that whoever starts it has seen
-	Plan   rollout.Plan
+	Asking
+	Plan rollout.Plan
 	// AtOnce has all devices in one wave; Plan then says no more than its gate.
 	AtOnce bool
 }
@@ -31,122 +32,69 @@ type GoingOut struct {
 // false then.
 func (s *Service) StartRollout(
 	ctx context.Context, who rights.Identity, name string, how GoingOut,
-) (c ChangeWithEdits, started bool, err error) {
-	act := uow.ByOperator(operation.StartRollout, who, name)
-	if err := s.Allowed(ctx, act); err != nil {
-		return c, false, err
-	}
+) (out ChangeWithEdits, started bool, err error) {
 	if err := how.Plan.Check(); err != nil {
-		return c, false, refusal.New(refusal.Invalid, "%v", err).At("plan")
+		return out, false, refusal.New(refusal.Invalid, "%v", err).At("plan")
 	}
-	if err := devicegroups.Exist(s.Read(ctx), "first", how.Plan.First); err != nil {
-		return c, false, err
+	c, machine := &store.Change{}, &rollout.Rollout{}
+	a := attempt{act: uow.ByOperator(operation.StartRollout, who, name), asking: how.Asking,
+		beside: append([]string{rollout.FirstWave}, how.Plan.First...)}
+	opens := s.openChange(&a, c, true)
+	a.first = func(tx Records, w *uow.Work) (*gate.Agreement, error) {
+		if err := devicegroups.Exist(tx, "first", how.Plan.First); err != nil {
+			return nil, err
+		}
+		if err := planning.NotFrozen(tx); err != nil {
+			return nil, err
+		}
+		return opens(tx, w)
 	}
-	seen, affected, in, err := s.effectsOf(ctx, name, how.Plan.First)
-	if err != nil {
-		return c, false, err
+	a.make = func(tx Records, w *uow.Work) error { return s.carriesOut(*c, "")(tx, w) }
+	a.atOnce = func(x *weighed) bool {
+		machine = how.draw(x)
+		return isOneWave(machine)
 	}
-	if how.Digest != seen.Digest {
-		return c, false, errPreviewMoved(name)
+	a.goes = func(tx Records, w *uow.Work, x *weighed) error {
+		started = true
+		return s.takeOut(tx, w, c, how, machine, x.affected)
 	}
-	needs := s.Approvals.alsoNeeds(seen.Needs, how.AtOnce)
-	err = s.Do(ctx, act, func(tx Records, w *uow.Work) error {
-		change, err := tx.LockChange(name)
-		if err != nil {
-			return err
-		}
-		if err := notUnderWay(tx, change, "resume it, or revert it"); err != nil {
-			return err
-		}
-		if started, err = s.mayGoOut(tx, w, &change, seen, needs); err == nil && started {
-			err = s.tryOut(tx, w, change)
-		}
-		if err == nil && started {
-			err = s.takeOut(tx, w, &change, how, affected, in)
-		}
-		if err != nil {
-			return err
-		}
-		c, err = readChange(tx, name)
+	a.waits = func(tx Records, w *uow.Work, x *weighed) error { return s.mustWait(tx, w, c, x) }
+	err = s.passAnd(ctx, &a, func(tx Records) (err error) {
+		out, err = readChange(tx, name)
 		return err
 	})
-	return c, started && err == nil, refusal.Named(err, "change", name)
+	return out, started && err == nil, refusal.Named(err, "change", name)
 }
 
-// effectsOf works out what a change does to the fleet, which devices it affects, and who is in which of the groups.
-func (s *Service) effectsOf(
-	ctx context.Context, name string, groups []string,
-) (seen *Preview, affected planning.Affected, in func(device, group string) bool, err error) {
-	c, edits, err := s.openEdits(ctx, name)
-	if err != nil {
-		return nil, nil, nil, err
+// draw draws the waves of what would go out.
+func (g GoingOut) draw(x *weighed) *rollout.Rollout {
+	devices := make([]string, 0, len(x.affected))
+	for id := range x.affected {
+		devices = append(devices, id)
 	}
-	done, err := s.turn(ctx)
-	if err != nil {
-		return nil, nil, nil, err
+	slices.Sort(devices)
+	if g.AtOnce {
+		return rollout.AllAtOnce(devices, g.Plan.Gate)
 	}
-	defer done()
-	f, err := s.read(ctx, rights.Everywhere, edits, append([]string{rollout.FirstWave}, groups...)...)
-	if err != nil {
-		return nil, nil, nil, err
-	}
-	if seen, err = s.weigh(ctx, c, f); err != nil {
-		return nil, nil, nil, err
-	}
-	index := make(map[string]int, len(f.Devices))
-	for i, d := range f.Devices {
-		index[d.ID] = i
-	}
-	affected = f.Affected()
-	in = func(device, group string) bool { return f.Then.In(group, index[device]) == assign.Yes }
-	return seen, affected, in, nil
+	return rollout.Drawn(devices, x.in, g.Plan)
 }
 
-// mayGoOut says whether a change may go out now. Where a second person must approve first, it is asked for; where what
-// was approved is no longer what would happen, the approval lapses. Then it returns false, nil.
-func (s *Service) mayGoOut(tx Records, w *uow.Work, c *store.Change, seen *Preview, needs []string) (bool, error) {
-	missing := slices.ContainsFunc(needs, func(n string) bool { return !slices.Contains(c.Needs, n) })
-	switch {
-	case c.Version != seen.Version:
-		return false, store.ErrStale
-	case c.State == store.ChangeGoingOut:
-		return false, refusal.New(refusal.Conflict, "the change %q is on its way already", c.Name).WithCode("under_way")
-	case len(needs) > 0 && (c.State != store.ChangeApproved || missing):
-		asked := *seen
-		asked.Needs = needs
-		return false, s.askApproval(tx, w, c, &asked)
-	case c.State == store.ChangeApproved && c.Preview != seen.Digest:
-		return false, s.lapse(tx, w, c)
+// isOneWave reports whether all devices of a rollout are in one wave, whatever it is called: that is all at once.
+func isOneWave(machine *rollout.Rollout) bool {
+	waves := map[int]bool{}
+	for _, d := range machine.Devices {
+		waves[d.Wave] = true
 	}
-	return true, nil
+	return len(waves) < 2
 }
 
-// tryOut makes the edits of a change and takes them back, so that whatever is in their way is known before they go out.
-func (s *Service) tryOut(tx Records, w *uow.Work, c store.Change) error {
-	if err := tx.Mark(); err != nil {
-		return err
-	}
-	part := w.Nested(w.Act().InChange(c.Name))
-	return errors.Join(s.carryOut(tx, part, &c, ""), tx.BackToMark())
-}
-
-// takeOut draws the waves of a change, and starts its rollout.
+// takeOut starts the rollout of a change, whose waves are drawn.
 func (s *Service) takeOut(
-	tx Records, w *uow.Work, c *store.Change, how GoingOut, affected planning.Affected,
-	in func(device, group string) bool,
+	tx Records, w *uow.Work, c *store.Change, how GoingOut, machine *rollout.Rollout, affected planning.Affected,
 ) error {
 	records, err := tx.ChangeEdits(c.ID)
 	if err != nil {
 		return err
-	}
-	devices := make([]string, 0, len(affected))
-	for id := range affected {
-		devices = append(devices, id)
-	}
-	slices.Sort(devices)
-	machine := rollout.AllAtOnce(devices, how.Plan.Gate)
-	if !how.AtOnce {
-		machine = rollout.Drawn(devices, in, how.Plan)
 	}
 	now := s.Now()
 	record := store.Rollout{
@@ -171,7 +119,7 @@ func (s *Service) takeOut(
 	if err := run.SaveDevices(tx, w, now, affected, false); err != nil {
 		return err
 	}
-	w.After = map[string]any{"devices": len(devices), "waves": len(machine.Waves), "at_once": how.AtOnce}
+	w.After = map[string]any{"devices": len(affected), "waves": len(machine.Waves), "at_once": how.AtOnce}
 	return s.goesOut(tx, w, c, changeStarted, startedIn(machine, how.AtOnce))
 }
 

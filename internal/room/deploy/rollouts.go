@@ -42,6 +42,14 @@ func (s *Service) OpenNextWave(ctx context.Context, who rights.Identity, name, r
 				asked = true
 				w.Call("rollout.asked_to_open")
 				return rollout.AskOpen{By: who.Name, Reason: reason}, nil
+			case who.Token != "":
+				return nil, refusal.New(refusal.Forbidden,
+					"an API token agrees to nothing; sign in with your password").
+					WithCode("session_needed")
+			case !who.Fresh(s.Now()):
+				return nil, refusal.New(refusal.Forbidden,
+					"sign in again: whoever agrees to something has signed in within the last 15 minutes").
+					WithCode("sign_in_again")
 			case before.By == who.Name:
 				return nil, refusal.New(refusal.Forbidden,
 					"you asked for wave %d to open early, so somebody else must open it",

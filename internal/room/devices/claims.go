@@ -49,7 +49,7 @@ func (s *Service) DecideClaim(ctx context.Context, who rights.Identity, id strin
 				return err
 			}
 			if accept {
-				if err := joinFleet(tx, w, d, nil); err != nil {
+				if err := joinFleet(tx, w, d); err != nil {
 					return err
 				}
 			}
@@ -74,7 +74,7 @@ func takeOver(tx Records, d store.Device) error {
 	if err := tx.SetDeviceState(former.ID, store.Retired); err != nil {
 		return err
 	}
-	return tx.SetFacts(d.ID, former.Path, former.Tags, former.PrimaryUser)
+	return tx.TakeFacts(d.ID, former.ID)
 }
 
 // Retire ends a device's place in the fleet; it is told nothing more, and may not report.

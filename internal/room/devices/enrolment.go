@@ -132,7 +132,10 @@ func (s *Service) Enrol(
 			return err
 		}
 		if d.State == store.Live {
-			if err := joinFleet(tx, w, d, token.Groups); err != nil {
+			if err := tx.JoinGranted(token.ID, d.NameKey); err != nil {
+				return err
+			}
+			if err := joinFleet(tx, w, d); err != nil {
 				return err
 			}
 		}
@@ -250,23 +253,8 @@ func (s *Service) usableToken(tx Records, req protocol.EnrolRequest) (store.Enro
 	return token, nil
 }
 
-// joinFleet puts a device that is live now into groups, and asks for its first desired state.
-func joinFleet(tx Records, w *uow.Work, d store.Device, groups []string) error {
-	for _, name := range text.Set(groups) {
-		g, err := tx.Group(name)
-		if errors.Is(err, store.ErrNotFound) {
-			continue // removed since the token was made
-		}
-		if err != nil {
-			return err
-		}
-		if g.Rule != "" {
-			continue // it is by rule now
-		}
-		if err := tx.AddToGroup(g.ID, []string{d.NameKey}); err != nil {
-			return err
-		}
-	}
+// joinFleet works out the groups of a device that is live now, and asks for its first desired state.
+func joinFleet(tx Records, w *uow.Work, d store.Device) error {
 	if err := devicegroups.Rejoin(tx, w, d.ID); err != nil {
 		return err
 	}

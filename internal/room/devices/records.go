@@ -48,7 +48,7 @@ type Records interface {
 	LockWaiver(id string) (store.Waiver, error)
 	SetWaiver(w store.Waiver) error
 	Waive(device, unit, subject string, waived bool) error
-	AddToGroup(groupID string, devices []string) error
+	JoinGranted(token, device string) error
 	CountOpenFinding(device string) error
 	DeliverOrders(device string, after int64, at time.Time) ([]store.Order, error)
 	FinishOrder(device string, r protocol.OrderResult) error
@@ -59,7 +59,7 @@ type Records interface {
 	RevokeEnrolmentToken(id string, at time.Time) error
 	SetDeviceFacts(id, platform, version string, build int, agent string) error
 	SetDeviceState(id, state string) error
-	SetFacts(id, path string, tags []string, primaryUser string) error
+	TakeFacts(device, former string) error
 	SetMismatched(id string) error
 	UseEnrolmentToken(id string) error
 	WriteContacts(contacts []store.Contact) (skipped []store.Contact, err error)

@@ -29,7 +29,7 @@ func open(t *testing.T, events []string, groups ...string) *room {
 	db, _ := storetest.Open(t)
 	now := time.Now()
 	r := &room{t: t, db: db, devices: storetest.Devices(t, db, now, "SKL-TKT-001", "SKL-HQ-001")}
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		if err := tx.AddGroup(store.Group{ID: "g", Name: "pier", Version: 1, CreatedAt: now,
 			UpdatedAt: now}); err != nil {
 			return err
@@ -52,7 +52,7 @@ func open(t *testing.T, events []string, groups ...string) *room {
 
 // done puts entries on the trail, and gives what is on its way to the target after that.
 func (r *room) done(entries ...audit.Entry) (kinds []string) {
-	storetest.Write(r.t, r.db, func(tx store.Writer) error {
+	storetest.Write(r.t, r.db, func(tx store.DoorWriter) error {
 		for _, e := range entries {
 			e.At = time.Now()
 			if e.Outcome == "" {

@@ -4,8 +4,10 @@ import (
 	"encoding/json"
 	"strings"
 
+	"rankwarden.example/core/effect"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rollout"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/audit"
@@ -37,6 +39,8 @@ func entryWords(kind Kind, e audit.Entry, who, on string) string {
 		var after struct{ Devices int }
 		_ = json.Unmarshal(e.After, &after) // of our own writing; without it the sentence says 0
 		return present.Braked(who, on, after.Devices)
+	case AdministratorsAltered:
+		return administratorsWords(e, who, on)
 	case SealedOwnerUsed:
 		return present.SealedUsed(who, e.Address)
 	case TrailBroken:
@@ -48,6 +52,26 @@ func entryWords(kind Kind, e audit.Entry, who, on string) string {
 		return present.Attempt(who, e.Action, on, e.Reason)
 	}
 	return present.OnTrail(who, e.Action, on, e.Reason)
+}
+
+// administratorsWords says who became an administrator, or is none any more, and on how many devices.
+func administratorsWords(e audit.Entry, who, on string) string {
+	var after struct {
+		Ways []struct {
+			Effect        effect.Access
+			Unit, Subject string
+			Devices       int
+			Anyone        bool `json:"whichever_device_comes"`
+		}
+	}
+	_ = json.Unmarshal(e.After, &after) // of our own writing; without it the sentence names nobody
+	var ways []string
+	for _, w := range after.Ways {
+		way := effect.AccessEffect{Access: w.Effect, Subject: w.Subject}
+		way.Unit, _ = unit.Parse(w.Unit)
+		ways = append(ways, present.WayInOn(way, w.Devices, w.Anyone))
+	}
+	return present.AdministratorsAltered(who, on, ways, e.Reason)
 }
 
 // standingWords says how a device stands.

@@ -25,7 +25,7 @@ import (
 func depositing(t *testing.T) (give func(number int64, sealed string) string, device store.Device, db *store.Store) {
 	db, _ = storetest.Open(t)
 	device = storetest.Devices(t, db, time.Now(), "SKL-HQ-001")[0]
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		return tx.AddEscrowKey(store.EscrowKey{Number: 1, Use: protocol.UseEscrow, State: store.KeyLive,
 			Public: []byte{1},
 			MadeAt: time.Now(), MadeBy: "asta"})
@@ -73,7 +73,7 @@ func TestADepositIsTakenOnce(t *testing.T) {
 
 func TestOnlyALiveDeviceGivesPasswords(t *testing.T) {
 	give, device, db := depositing(t)
-	storetest.Write(t, db, func(tx store.Writer) error { return tx.SetDeviceState(device.ID, store.Retired) })
+	storetest.Write(t, db, func(tx store.DoorWriter) error { return tx.SetDeviceState(device.ID, store.Retired) })
 	assert.Equal(t, protocol.CodeNotLive+store.Retired, give(1, "first"))
 	list, err := db.DepositsOf(device.ID, "account:keeper")
 	require.NoError(t, err)

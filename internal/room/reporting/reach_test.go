@@ -30,7 +30,7 @@ func open(t *testing.T) *room {
 	db, _ := storetest.Open(t)
 	now := time.Now()
 	r := &room{db: db, devices: storetest.Devices(t, db, now, "SKL-TKT-001", "SKL-BRG-001", "SKL-HQ-001")}
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		for i, g := range []string{"pier", "quay"} {
 			if err := tx.AddGroup(store.Group{ID: g, Name: g, Version: 1, CreatedAt: now, UpdatedAt: now}); err != nil {
 				return err
@@ -152,7 +152,7 @@ func TestHistoryStaysInReach(t *testing.T) {
 // to everybody.
 func TestWhoIsToldOfWhat(t *testing.T) {
 	r := open(t)
-	storetest.Write(t, r.db, func(tx store.Writer) error {
+	storetest.Write(t, r.db, func(tx store.DoorWriter) error {
 		if err := tx.SetFreeze(store.Freeze{What: store.FreezeAll, By: "asta", Reason: "a storm",
 			At: time.Now()}); err != nil {
 			return err

@@ -41,7 +41,7 @@ func open(t *testing.T, entries int) *kept {
 	list, err := keys.SignList("Skerry Line", 1, 1, nil, time.Now())
 	require.NoError(t, err)
 	k := &kept{t: t, url: url, db: db, ctx: t.Context()}
-	storetest.Write(t, db, func(tx store.Writer) error {
+	storetest.Write(t, db, func(tx store.DoorWriter) error {
 		state, err := tx.LockServiceState("Skerry Line")
 		if err != nil {
 			return err
@@ -60,7 +60,7 @@ func open(t *testing.T, entries int) *kept {
 }
 
 func (k *kept) add(entries int) {
-	storetest.Write(k.t, k.db, func(tx store.Writer) error {
+	storetest.Write(k.t, k.db, func(tx store.DoorWriter) error {
 		for i := range entries {
 			e := audit.Entry{At: time.Now(), Actor: "asta", Action: "policy.saved", Object: fmt.Sprint("lamps", i),
 				Outcome: audit.Done}

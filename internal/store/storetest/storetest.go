@@ -79,14 +79,21 @@ func Open(t testing.TB) (*store.Store, string) {
 }
 
 // Write writes records as they are, for what a test begins with.
-func Write(t testing.TB, db *store.Store, do func(tx store.Writer) error) {
-	require.NoError(t, db.InTx(t.Context(), do))
+func Write(t testing.TB, db *store.Store, do func(tx store.DoorWriter) error) {
+	require.NoError(t, Try(t, db, do))
+}
+
+// Try is [Write] of what may fail.
+func Try(t testing.TB, db *store.Store, do func(tx store.DoorWriter) error) error {
+	all := store.ForDoor(db, func(r store.Reader) store.Reader { return r },
+		func(w store.DoorWriter) store.DoorWriter { return w })
+	return all.InTx(t.Context(), do)
 }
 
 // Devices adds live devices of the names, which were just heard from.
 func Devices(t testing.TB, db *store.Store, now time.Time, names ...string) []store.Device {
 	var list []store.Device
-	Write(t, db, func(tx store.Writer) error {
+	Write(t, db, func(tx store.DoorWriter) error {
 		token := store.EnrolmentToken{ID: store.NewID(now), SecretHash: []byte{1}, CreatedAt: now,
 			ExpiresAt: now.Add(time.Hour),
 			UsesLeft:  len(names), Groups: []string{}, Tags: []string{}}

@@ -1,12 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { change } from "@/api/changes";
 import { read } from "@/api/queries";
 import { useRights } from "@/api/rights";
 import type { ChangeDetail, Preview, RolloutSummary } from "@/api/types";
 import { useCurrentChange } from "@/changes/current";
-import { PreviewSums } from "@/changes/sums";
+import { PreviewSums, Way } from "@/changes/sums";
 import { isClosed, stateWords } from "@/changes/words";
 import { rolloutStates } from "@/domain/outcome";
 import { ago, useNow } from "@/domain/time";
@@ -54,6 +54,7 @@ function Whole({ of }: { of: ChangeDetail }) {
         {mayEdit && of.name === current && <Button onClick={() => choose("")}>Stop adding edits here</Button>}
         {mayEdit && <Describe of={of} />}
         {mayEdit && !of.rollout && <Drop of={of} />}
+        {may("draft") && of.state === "done" && <TakeBack of={of} />}
         {may("deploy") && !closed(of) && (!of.rollout || of.state === "waiting") && (
           <Steps of={of} preview={preview.data} />
         )}
@@ -135,6 +136,33 @@ function Drop({ of }: { of: ChangeDetail }) {
   );
 }
 
+/** Drafts the opposite of a change that went out. */
+function TakeBack({ of }: { of: ChangeDetail }) {
+  const navigate = useNavigate();
+  const [asking, setAsking] = useState(false);
+  const [reason, setReason] = useState("");
+  const drafting = useMutation({
+    mutationFn: () => change.revertChange(of.name, reason),
+    onSuccess: (draft) => navigate(`/changes/${draft.name}`),
+  });
+  return (
+    <>
+      <Button onClick={() => setAsking(true)}>Take back…</Button>
+      <Ask
+        open={asking}
+        title={`Draft what takes ${of.name} back?`}
+        yes="Draft it"
+        onYes={() => drafting.mutate()}
+        onNo={() => setAsking(false)}
+      >
+        Nothing is done yet. You look at the draft, and it goes out like any other change.
+        <TextField label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
+      </Ask>
+      {drafting.error && <Trouble error={drafting.error} />}
+    </>
+  );
+}
+
 /** What takes a change further: apply it, or approve or refuse it as a second person. */
 function Steps({ of, preview }: { of: ChangeDetail; preview: Preview | undefined }) {
   const queries = useQueryClient();
@@ -146,7 +174,11 @@ function Steps({ of, preview }: { of: ChangeDetail; preview: Preview | undefined
     setAsking("");
   };
   const digest = preview?.digest ?? "";
-  const applying = useMutation({ mutationFn: () => change.applyChange(of.name, digest), onSuccess: done });
+  const needsReason = !of.reason && (preview?.ways.length ?? 0) > 0;
+  const applying = useMutation({
+    mutationFn: () => change.applyChange(of.name, digest, needsReason ? reason : ""),
+    onSuccess: done,
+  });
   const deciding = useMutation({
     mutationFn: (approve: boolean) => change.decideChange(of.name, { approve, reason, digest }),
     onSuccess: done,
@@ -159,7 +191,7 @@ function Steps({ of, preview }: { of: ChangeDetail; preview: Preview | undefined
       {of.state === "waiting" && (
         <>
           <Button onClick={() => setAsking("refuse")}>Refuse…</Button>
-          <Button primary disabled={!preview} onClick={() => setAsking("approve")}>
+          <Button primary disabled={!preview || preview.part} onClick={() => setAsking("approve")}>
             Approve…
           </Button>
         </>
@@ -170,22 +202,30 @@ function Steps({ of, preview }: { of: ChangeDetail; preview: Preview | undefined
           <Button
             primary={needsSecond}
             className="min-w-36"
-            disabled={!ready || applying.isPending}
+            disabled={!ready || preview.part || applying.isPending}
             onClick={() => setAsking("apply")}
           >
             {needsSecond ? "Ask for approval…" : "Apply…"}
           </Button>
-          <StartRollout of={of} preview={preview} disabled={!ready || needsSecond} />
+          <StartRollout of={of} preview={preview} disabled={!ready || preview.part || needsSecond} />
         </>
       )}
       <Ask
         open={asking === "apply"}
         title={needsSecond ? `Ask a second person to approve ${of.name}?` : `Apply ${of.name} to all devices at once?`}
         yes={needsSecond ? "Ask for approval" : "Apply to all devices"}
+        ready={!needsReason || reason.trim() !== ""}
         onYes={() => applying.mutate()}
         onNo={() => setAsking("")}
       >
         {preview && <Summary preview={preview} edits={of.edits.length} />}
+        {needsReason && (
+          <TextField
+            label="Why: it gives, takes or moves a way in"
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+          />
+        )}
       </Ask>
       <Ask
         open={asking === "approve"}
@@ -215,19 +255,26 @@ function Steps({ of, preview }: { of: ChangeDetail; preview: Preview | undefined
   );
 }
 
-/** A preview in a question: how many devices, and who loses access. */
+/** A preview in a question: how many devices, and which ways in it gives, takes or moves. */
 function Summary({ preview, edits }: { preview: Preview; edits: number }) {
-  const grave = preview.sums.filter((s) => s.takes_away);
+  const held = preview.sums.filter((s) => s.effect === "held");
   return (
     <span className="block">
       {edits} {edits === 1 ? "edit takes" : "edits take"} effect on {preview.devices}{" "}
       {preview.devices === 1 ? "device" : "devices"}, and online ones are told now.
-      {grave.slice(0, 5).map((s) => (
-        <span key={`${s.effect} ${s.unit} ${s.subject}`} className="mt-1 block text-red">
-          ✕ {s.words}: {s.devices} {s.devices === 1 ? "device" : "devices"}
+      {preview.ways.slice(0, 5).map((w) => (
+        <span key={`${w.effect} ${w.words}`} className="mt-1 block text-red">
+          <Way of={w} />
         </span>
       ))}
-      {grave.length > 5 && <span className="mt-1 block text-red">and {grave.length - 5} more, see the preview</span>}
+      {preview.ways.length > 5 && (
+        <span className="mt-1 block text-red">and {preview.ways.length - 5} more, see the preview</span>
+      )}
+      {held.length > 0 && (
+        <span className="mt-1 block text-red">
+          ✕ {held.length === 1 ? held[0]?.words : `${held.length} settings become held`}
+        </span>
+      )}
     </span>
   );
 }

@@ -40,5 +40,11 @@ function aimText(aim: Schemas["Aim"] | undefined): string {
 
 function groupText(group: Schemas["GroupBody"] | undefined): string {
   if (!group) return "";
+  if (group.amend) {
+    return [
+      ...(group.add ?? []).map((name) => `comes: ${name}`),
+      ...(group.remove ?? []).map((name) => `leaves: ${name}`),
+    ].join("\n");
+  }
   return group.rule ? `rule: ${group.rule}` : (group.devices ?? []).join("\n");
 }

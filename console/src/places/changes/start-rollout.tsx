@@ -59,12 +59,15 @@ function Form({ of, preview, defaults, close }: FormProps) {
   const [heard, setHeard] = useState(String(defaults.gate.heard));
   const [soak, setSoak] = useState(String(defaults.gate.soak_seconds / 60));
   const [atOnce, setAtOnce] = useState(false);
+  const [reason, setReason] = useState("");
+  const needsReason = !of.reason && preview.ways.length > 0;
   const shares = sharesIn(sharesText);
   const starting = useMutation({
     mutationFn: () =>
       change.startRollout({
         change: of.name,
         digest: preview.digest,
+        ...(needsReason && { reason }),
         at_once: atOnce,
         gate: {
           verified: Number(verified),
@@ -121,10 +124,21 @@ function Form({ of, preview, defaults, close }: FormProps) {
         <input type="checkbox" checked={atOnce} onChange={(event) => setAtOnce(event.target.checked)} />
         All devices at once, in an emergency
       </label>
+      {needsReason && (
+        <TextField
+          label="Why: it gives, takes or moves a way in"
+          value={reason}
+          onChange={(event) => setReason(event.target.value)}
+        />
+      )}
       {starting.error && <Trouble error={starting.error} />}
       <div className="flex justify-end gap-2">
         <Button onClick={close}>Cancel</Button>
-        <Button primary type="submit" disabled={starting.isPending || (!atOnce && !shares)}>
+        <Button
+          primary
+          type="submit"
+          disabled={starting.isPending || (!atOnce && !shares) || (needsReason && !reason.trim())}
+        >
           {atOnce ? "Start for all devices" : "Start the first wave"}
         </Button>
       </div>

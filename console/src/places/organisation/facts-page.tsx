@@ -1,8 +1,12 @@
 import { useState } from "react";
 import { change } from "@/api/changes";
+import { Refusal } from "@/api/client";
+import type { Preview } from "@/api/types";
+import { PreviewSums } from "@/changes/sums";
 import { type FactRow, factsIn } from "@/domain/tabular";
+import { Ask } from "@/ui/ask";
 import { Button } from "@/ui/button";
-import { TextArea } from "@/ui/field";
+import { TextArea, TextField } from "@/ui/field";
 import { PageHead, Trouble } from "@/ui/page";
 import { Faults } from "./faults";
 import { OrganisationParts } from "./parts";
@@ -15,19 +19,27 @@ export function FactsPage() {
   const [done, setDone] = useState(-1); // devices that are set, -1 before anything was sent
   const [running, setRunning] = useState<AbortController | null>(null);
   const [error, setError] = useState<Error | null>(null);
+  const [look, setLook] = useState<{ from: number; preview: Preview } | null>(null); // what must be looked at first
+  const [reason, setReason] = useState("");
   const { facts, faults } = factsIn(text);
-  const send = async () => {
+  const send = async (first = 0, seen?: { seen: string; reason: string }) => {
     const stop = new AbortController();
     setRunning(stop);
     setError(null);
-    setDone(0);
+    setLook(null);
+    setDone(first);
+    let from = first;
     try {
-      for (let from = 0; from < facts.length && !stop.signal.aborted; from += atOnce) {
-        await change.setFacts(facts.slice(from, from + atOnce));
+      for (; from < facts.length && !stop.signal.aborted; from += atOnce) {
+        await change.setFacts(facts.slice(from, from + atOnce), from === first ? seen : undefined);
         setDone(Math.min(from + atOnce, facts.length));
       }
     } catch (failed) {
-      setError(failed instanceof Error ? failed : new Error("It failed; try again."));
+      if (failed instanceof Refusal && failed.code === "look_first" && failed.preview) {
+        setLook({ from, preview: failed.preview });
+      } else {
+        setError(failed instanceof Error ? failed : new Error("It failed; try again."));
+      }
     } finally {
       setRunning(null);
     }
@@ -38,7 +50,7 @@ export function FactsPage() {
       <PageHead
         tab="Device facts"
         title="Organisation"
-        note="Facts that the organisation sets, for rules of groups: path, tags and primary user. They take effect at once."
+        note="Facts that the organisation sets, for rules of groups: path, tags and primary user. They take effect at once, unless they give somebody access or alter much."
       />
       <OrganisationParts />
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-7">
@@ -65,7 +77,11 @@ export function FactsPage() {
           </label>
           <Faults faults={faults} />
           <div className="flex items-center gap-3">
-            <Button primary onClick={send} disabled={facts.length === 0 || faults.length > 0 || running !== null}>
+            <Button
+              primary
+              onClick={() => send()}
+              disabled={facts.length === 0 || faults.length > 0 || running !== null}
+            >
               Set facts of {facts.length} {facts.length === 1 ? "device" : "devices"}
             </Button>
             {running && <Button onClick={() => running.abort()}>Stop</Button>}
@@ -77,6 +93,23 @@ export function FactsPage() {
             )}
           </div>
           {error && <Trouble error={error} />}
+          <Ask
+            open={look !== null}
+            title="Set these facts?"
+            yes={look?.preview.needs.length ? "Ask for it" : "Set them"}
+            ready={!look?.preview.ways.length || reason.trim() !== ""}
+            onYes={() => look && send(look.from, { seen: look.preview.digest, reason })}
+            onNo={() => setLook(null)}
+          >
+            Groups by rule follow these facts, so policies reach other devices.
+            {look && <PreviewSums preview={look.preview} />}
+            {look?.preview.needs.map((why) => (
+              <span key={why} className="mt-2 block">
+                Somebody else must agree: {why}.
+              </span>
+            ))}
+            <TextField label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
+          </Ask>
         </div>
         <Read facts={facts} />
       </div>

@@ -62,6 +62,8 @@ export function TargetForm({
       events: of?.events ?? [
         "rollout_stopped",
         "edit_braked",
+        "administrators_altered",
+        "approval_asked",
         "database_returned",
         "service_frozen",
         "sealed_owner_used",

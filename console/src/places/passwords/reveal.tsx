@@ -1,17 +1,15 @@
 import { zodResolver } from "@hookform/resolvers/zod";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type BaseSyntheticEvent, useEffect, useRef, useState } from "react";
 import { useForm } from "react-hook-form";
 import { change } from "@/api/changes";
 import { Refusal } from "@/api/client";
-import { canUsePasskeys, passkey } from "@/api/passkeys";
 import { list, read } from "@/api/queries";
 import type { DepositRef, Password, RevealResult } from "@/api/types";
-import { atProvider } from "@/domain/provider";
-import { CodeField, useCodeAsked } from "@/domain/second-factor";
+import { Again } from "@/domain/again";
 import { clock, useNow } from "@/domain/time";
 import { Button } from "@/ui/button";
-import { TextArea, TextField } from "@/ui/field";
+import { TextArea } from "@/ui/field";
 import { Trouble } from "@/ui/page";
 import { z } from "@/ui/zod";
 
@@ -75,7 +73,14 @@ export function Reveal({ of, former, done }: { of: Password; former?: DepositRef
       />
     );
   }
-  if (again) return <Fresh then={() => reveal.mutate(again)} leave={() => setAgain(undefined)} />;
+  if (again)
+    return (
+      <Again
+        why="A password is shown only within 15 minutes of a sign-in."
+        then={() => reveal.mutate(again)}
+        leave={() => setAgain(undefined)}
+      />
+    );
   return (
     <form onSubmit={submit} noValidate className="space-y-2">
       <TextArea
@@ -151,54 +156,5 @@ function Shown({ revealed, hide }: { revealed: RevealResult; hide: () => void })
         <Button onClick={hide}>Hide now</Button>
       </div>
     </div>
-  );
-}
-
-const own = z.object({ password: z.string().min(1, "Enter your own password."), code: z.string().trim() });
-
-/** Asks for the operator's own password, since the last sign-in is too long ago. */
-function Fresh({ then, leave }: { then: () => void; leave: () => void }) {
-  const form = useForm({ resolver: zodResolver(own), defaultValues: { password: "", code: "" } });
-  const again = useMutation({ mutationFn: change.signInAgain, onSuccess: then, gcTime: 0 });
-  const ways = useQuery(read.signInWays());
-  const withPasskey = useMutation({ mutationFn: passkey.signInAgain, onSuccess: then });
-  const { asked, problem } = useCodeAsked(again.error);
-  const wrong = asked ? problem : (again.error ?? withPasskey.error)?.message;
-  const session = useQuery(read.session());
-  if (session.data?.at_provider) {
-    return (
-      <div className="space-y-2">
-        <p>A password is shown only within 15 minutes of a sign-in. Sign in again; you come back to this page.</p>
-        <a href={atProvider(location.pathname + location.search, true)} className="font-semibold text-brass">
-          Sign in again
-        </a>
-      </div>
-    );
-  }
-  return (
-    <form onSubmit={form.handleSubmit((given) => again.mutate(given))} noValidate className="space-y-2">
-      <p>A password is shown only within 15 minutes of a sign-in. Enter your own password again.</p>
-      <TextField
-        label="Your password"
-        type="password"
-        autoComplete="current-password"
-        className="font-mono"
-        problem={form.formState.errors.password?.message}
-        {...form.register("password")}
-      />
-      {asked && <CodeField {...form.register("code")} />}
-      <div className="flex gap-2">
-        <Button type="submit" primary disabled={again.isPending}>
-          Go on
-        </Button>
-        {canUsePasskeys(ways.data?.passkeys) && (
-          <Button onClick={() => withPasskey.mutate()} disabled={withPasskey.isPending}>
-            Use a passkey
-          </Button>
-        )}
-        <Button onClick={leave}>Cancel</Button>
-      </div>
-      {wrong && <Trouble error={new Error(wrong) /* a wrong password is no ended session */} />}
-    </form>
   );
 }

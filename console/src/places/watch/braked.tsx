@@ -48,8 +48,15 @@ function Decide({ held, mayDecide, close }: { held: Held; mayDecide: boolean; cl
       title={`${held.words[0]?.toUpperCase()}${held.words.slice(1)}`}
       note="That is more than may happen without a decision, so nothing of it was done yet. Released, it goes to all of these devices at once."
     >
+      {held.needs.map((why) => (
+        <p key={why} className="mb-2 border-l-4 border-waiting bg-waiting-wash px-3 py-1.5">
+          Somebody else than {held.asked_by} must release it: {why}.
+        </p>
+      ))}
       <EffectSums sums={held.sums} />
-      {held.sums.length === 0 && <p className="text-second">No effect on accounts, members or rules is known.</p>}
+      {held.sums.length === 0 && held.needs.length === 0 && (
+        <p className="text-second">No effect on accounts, members or rules is known.</p>
+      )}
       {mayDecide && (
         <div className="mt-4 space-y-3">
           <TextArea label="Reason" rows={2} value={reason} onChange={(event) => setReason(event.target.value)} />

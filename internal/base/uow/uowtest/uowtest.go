@@ -87,6 +87,14 @@ func Over[R any, W uow.Records](
 		uow.Env{Log: slog.New(slog.DiscardHandler), Now: time.Now, Interval: time.Minute})
 }
 
+// Door is [Over] for the room that writes what is in force.
+func Door[R any, W uow.Records](
+	db *store.Store, read func(r store.Reader) R, write func(w store.DoorWriter) W,
+) uow.Room[R, W] {
+	return uow.NewRoom(store.ForDoor(db, read, write),
+		uow.Env{Log: slog.New(slog.DiscardHandler), Now: time.Now, Interval: time.Minute})
+}
+
 // View is the fleet of a real database as it stands now, which follows until the test ends.
 func View(t testing.TB, db *store.Store, hub *notices.Hub) *fleetview.View {
 	view := fleetview.New()

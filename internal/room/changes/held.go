@@ -1,42 +1,23 @@
-package organisation
+package changes
 
 import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"slices"
 	"strings"
 
 	"rankwarden.example/core/effect"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/present"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
-	"rankwarden.example/internal/base/fleetview"
-	"rankwarden.example/internal/base/forecast"
-	"rankwarden.example/internal/base/planning"
 	"rankwarden.example/internal/base/refusal"
 
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
 	"rankwarden.example/internal/wire/directory"
 )
-
-// Brake says what one import, rule or change of facts may alter without a decision. The zero Brake lets everything
-// pass.
-type Brake struct {
-	Percent        int // of the fleet: a desired state is altered on so many devices at most, and always on some
-	Administrators int // devices on which somebody may leave administrators
-}
-
-// DefaultBrake is the brake where nothing else is said.
-var DefaultBrake = Brake{Percent: 2, Administrators: 25}
-
-// brakeFloor is how many devices may always be altered: in a small fleet a few percent are no device.
-const brakeFloor = 5
-
-// most is how many devices of a fleet may be altered.
-func (b Brake) most(fleet int) int { return max(brakeFloor, fleet*b.Percent/100) }
 
 // asked is what somebody wants to do and the brake may hold; one of its parts is set.
 type asked struct {
@@ -58,62 +39,45 @@ type askedImport struct {
 	Accept  bool   `json:"accept"`
 }
 
-// braked does what was asked for, unless it would alter too much: then nothing of it is done, it waits for a decision,
-// and what is given says so.
-func (s *Service) braked(
-	ctx context.Context, tx Records, w *uow.Work, kind string, what asked, do func(tx Records, w *uow.Work) error,
-) (held *store.Brake, err error) {
-	if s.Brake == (Brake{}) {
-		return nil, do(tx, w)
+// passOrHold takes what arrived through the door. What a person must decide, or agree to, is held: nothing of it is
+// done, and the error says so.
+func (s *Service) passOrHold(ctx context.Context, a *attempt, kind string, what asked) error {
+	var held *store.Brake
+	a.waits = func(tx Records, w *uow.Work, x *weighed) error {
+		request, err := json.Marshal(what)
+		if err != nil {
+			return fmt.Errorf("keeping what waits: %w", err)
+		}
+		sums, err := json.Marshal(heldEffects(x.Sums))
+		if err != nil {
+			return fmt.Errorf("keeping what waits: %w", err)
+		}
+		held = &store.Brake{
+			ID: store.NewID(s.Now()), Kind: kind, Object: w.Object(), State: store.BrakeWaiting,
+			Request: string(request), Fleet: x.Fleet, Devices: x.Devices, Leaving: x.Leaving, Sums: string(sums),
+			AskedBy: w.Who().Name, AskedAt: s.Now(), Needs: x.Judgement.Needs,
+		}
+		w.After = map[string]any{"would_have": w.Action(), "devices": x.Devices, "leaving": x.Leaving,
+			"needs": x.Judgement.Needs}
+		w.Call("brake.held")
+		w.Before = nil
+		w.Tell(store.TopicEdits)
+		if err := tx.PutAgreement(held.ID, x.Judgement.Asked); err != nil {
+			return err
+		}
+		return tx.AddBrake(*held)
 	}
-	if err := tx.Mark(); err != nil {
-		return nil, err
+	err := s.pass(ctx, a)
+	if err == nil && held != nil {
+		return refuseHeld(held)
 	}
-	tried := w.Nested(w.Act())
-	if err := do(tx, tried); err != nil {
-		return nil, err
-	}
-	groups, ids := tried.Settled()
-	devices, err := tx.LiveDevices(groups, ids)
-	if err != nil {
-		return nil, err
-	}
-	if len(devices) <= brakeFloor {
-		w.ReplaceBy(tried)
-		return nil, nil
-	}
-	p, err := s.consequences(ctx, tx, devices, kind)
-	if err != nil {
-		return nil, err
-	}
-	if p.Devices <= s.Brake.most(p.Fleet) && p.Leaving <= s.Brake.Administrators {
-		return nil, do(tx, w)
-	}
-	request, err := json.Marshal(what)
-	if err != nil {
-		return nil, fmt.Errorf("keeping what waits: %w", err)
-	}
-	sums, err := json.Marshal(heldEffects(p.Sums))
-	if err != nil {
-		return nil, fmt.Errorf("keeping what waits: %w", err)
-	}
-	held = &store.Brake{
-		ID: store.NewID(
-			s.Now(),
-		), Kind: kind, Object: w.Object(), State: store.BrakeWaiting, Request: string(request), Fleet: p.Fleet,
-		Devices: p.Devices, Leaving: p.Leaving, Sums: string(sums), AskedBy: w.Who().Name, AskedAt: s.Now(),
-	}
-	w.After = map[string]any{"would_have": w.Action(), "devices": p.Devices, "leaving": p.Leaving}
-	w.Call("brake.held")
-	w.Before = nil
-	w.Tell(store.TopicEdits)
-	return held, tx.AddBrake(*held)
+	return err
 }
 
 // mayAlter refuses a reading of the directory that alters more devices than may be, unless that was accepted.
 func (s *Service) mayAlter(tx Records, w *uow.Work, accept bool, change *DirectoryChange) error {
 	groups, ids := w.Settled()
-	if accept || s.Brake == (Brake{}) || len(groups)+len(ids) == 0 {
+	if accept || s.Rules.Brake == (gate.Brake{}) || len(groups)+len(ids) == 0 {
 		return nil
 	}
 	devices, err := tx.LiveDevices(groups, ids)
@@ -121,7 +85,7 @@ func (s *Service) mayAlter(tx Records, w *uow.Work, accept bool, change *Directo
 		return err
 	}
 	fleet := len(s.View.Devices(rights.Everywhere))
-	if len(devices) <= s.Brake.most(fleet) {
+	if len(devices) <= s.Rules.Most(fleet) {
 		return nil
 	}
 	change.altering = len(devices)
@@ -130,50 +94,22 @@ func (s *Service) mayAlter(tx Records, w *uow.Work, accept bool, change *Directo
 		WithCode("directory_alters")
 }
 
-// consequences compares what devices are to have with what was just done, and without it; it is undone by then.
-func (s *Service) consequences(
-	ctx context.Context, tx Records, touched []store.DeviceName, kind string,
-) (p forecast.Summary, err error) {
-	is := make(map[string]bool, len(touched))
-	for _, d := range touched {
-		is[d.ID] = true
-	}
-	fleet := s.View.Devices(rights.Everywhere)
-	f := forecast.For(slices.DeleteFunc(slices.Clone(fleet), func(d *fleetview.Device) bool { return !is[d.ID] }))
-	planned := f.Planned()
-	if f.After, _, err = planning.Read(tx, s.Documents, planned, planning.Beside{}); err != nil {
-		return p, err
-	}
-	if err := tx.BackToMark(); err != nil {
-		return p, err
-	}
-	if f.Before, _, err = planning.Read(tx, s.Documents, planned, planning.Beside{}); err != nil {
-		return p, err
-	}
-	f.Run()
-	known := func(ctx context.Context) forecast.Records { return s.Read(ctx) }
-	if p, err = f.Sum(ctx, known, s.View); err != nil {
-		return p, err
-	}
-	p.Fleet, p.Devices = len(fleet), len(f.Affected())
-	if kind == store.BrakeDirectory { // identifiers are put into what devices are told, beside their settings
-		p.Devices = len(f.Devices)
-	}
-	return p, nil
-}
-
 // refuseHeld says that something waits, as a refusal: it was not done.
-func (s *Service) refuseHeld(b *store.Brake) error {
-	if b == nil {
-		return nil
-	}
+func refuseHeld(b *store.Brake) error {
 	why := fmt.Sprintf("this would alter the desired state of %d of %d devices", b.Devices, b.Fleet)
 	if b.Leaving > 0 {
 		why += fmt.Sprintf(", and somebody would leave administrators on %d", b.Leaving)
 	}
-	return refusal.New(refusal.Conflict, "%s, so it waits for a decision and nothing was done yet. Look at it, and "+
-		"release or refuse it: rankwarden brake show %s", why, b.ID).
+	who := "Look at it, and release or refuse it"
+	if len(b.Needs) > 0 {
+		why += "; " + strings.Join(b.Needs, "; ")
+		who = "Somebody else must look at it, and release or refuse it"
+	}
+	e := refusal.New(refusal.Conflict, "%s, so it waits for a decision and nothing was done yet. %s: rankwarden "+
+		"brake show %s", why, who, b.ID).
 		WithCode("brake_holds")
+	e.Waits = b.ID
+	return e
 }
 
 // HeldByBrake is what the brake holds or held, with its effects.
@@ -248,7 +184,7 @@ func (s *Service) DecideBrake(
 		return HeldByBrake{}, refusal.New(refusal.Invalid, "say why, for whoever looks at it later").At("reason")
 	}
 	var out HeldByBrake
-	err := s.Do(ctx, act, func(tx Records, w *uow.Work) error {
+	err := s.atTheDoor(ctx, act, func(tx Records, w *uow.Work) error {
 		b, err := tx.LockBrake(id)
 		if err != nil {
 			return err
@@ -260,12 +196,15 @@ func (s *Service) DecideBrake(
 		if b.Kind != store.BrakeRule && !who.May(rights.Administer) {
 			return uow.Lacking(who)
 		}
+		if release {
+			err = s.releaseSeen(ctx, tx, w, b)
+		}
+		if err != nil {
+			return err
+		}
 		b.State, b.DecidedBy, b.DecidedAt, b.Reason = store.BrakeRefused, who.Name, new(s.Now()), act.Reason()
 		if release {
 			b.State = store.BrakeReleased
-			if err := s.releaseHeld(tx, w, b); err != nil {
-				return err
-			}
 		}
 		w.Tell(store.TopicEdits)
 		if out, err = heldByBrake(b); err != nil {
@@ -274,6 +213,43 @@ func (s *Service) DecideBrake(
 		return tx.DecideBrake(b)
 	})
 	return out, refusal.Named(err, "held edit", id)
+}
+
+// releaseSeen does what is held. Where a second person must agree, it is not whoever asked for it, and they agree to
+// the ways in that were asked for, or fewer.
+func (s *Service) releaseSeen(ctx context.Context, tx Records, w *uow.Work, b store.Brake) error {
+	asked, err := tx.Agreement(b.ID)
+	if err != nil {
+		return err
+	}
+	a := attempt{act: w.Act(), what: b.ID}
+	a.make = func(tx Records, w *uow.Work) error { return s.releaseHeld(tx, w, b) }
+	x, err := s.weighTried(ctx, tx, w, a)
+	if err != nil {
+		return err
+	}
+	j := s.Rules.Judge(gate.Alteration{Source: gate.Person, Beyond: x.beyond, Access: x.Access, AtOnce: true,
+		Everything: x.everything, Devices: x.Devices, Fleet: x.Fleet, Seen: true,
+		Agreed: &gate.Agreement{Access: asked, Needs: b.Needs}})
+	switch {
+	case x.beyond:
+		return refusal.BeyondReach()
+	case len(j.Needs) > 0 && b.AskedBy == w.Who().Name:
+		return refusal.New(refusal.Forbidden, "you asked for this, so somebody else must release it: %s",
+			strings.Join(j.Needs, "; ")).WithCode("own_request")
+	case j.Answer == gate.Agree:
+		came, err := s.whoCame(tx, j.Newcomers)
+		if err != nil {
+			return err
+		}
+		return refusal.New(refusal.Conflict, "it would open more ways in by now than it was held for (%s); refuse "+
+			"it, and have it asked for again", came).WithCode("preview_changed")
+	}
+	if err := a.make(tx, w); err != nil {
+		return err
+	}
+	tellAdministrators(w, x)
+	return nil
 }
 
 // releaseHeld does what was asked for, as whoever releases it.

@@ -1,12 +1,15 @@
-package organisation
+package changes
 
 import (
 	"errors"
 	"slices"
 	"time"
 
+	"rankwarden.example/core/assign"
+	"rankwarden.example/core/effect"
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/text"
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -83,6 +86,7 @@ func (s *Service) merge(
 	if err := tx.PutDirectory(put); err != nil {
 		return change, err
 	}
+	change.touched = touched
 	return change, s.directoryTouched(tx, w, touched)
 }
 
@@ -211,6 +215,38 @@ func (s *Service) principalsInForce(tx Records) (map[string]bool, error) {
 		}
 	}
 	return used, err
+}
+
+// othersMeant gives the ways in that an import opens by saying who somebody is: whoever a policy in force puts into a
+// privileged local group by a name that means another identifier now.
+func (s *Service) othersMeant(tx Records, change DirectoryChange) (effect.AccessSet, error) {
+	meant := effect.AccessSet{}
+	if len(change.touched) == 0 {
+		return meant, nil
+	}
+	assignments, err := tx.Assignments()
+	for _, a := range assignments {
+		doc, err := s.Documents.Of(tx, a.PolicyID, a.Revision)
+		if errors.Is(err, cache.ErrUnreadable) || a.Stance != string(assign.Enforce) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		for _, ask := range doc.Normalise(nil).Asks {
+			claim, is := ask.Value.(unit.Statement)
+			if !is || !ask.Unit.IsPrivileged() {
+				continue
+			}
+			for _, ref := range claim.Members {
+				if change.touched[ref.String()] {
+					meant.Add(effect.AccessEffect{Access: effect.AdministratorGained, Unit: ask.Unit,
+						Subject: ref.String()}, effect.Anyone)
+				}
+			}
+		}
+	}
+	return meant, err
 }
 
 // directoryTouched asks for the devices of every assignment to be settled whose policy names
