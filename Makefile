@@ -8,7 +8,7 @@ BINARIES := bin/rankwarden bin/rankwardend bin/rankwarden-agent
 export GOFLAGS += -trimpath
 export CGO_ENABLED := 0
 
-.PHONY: help demo demo-reset packages build test test-console test-go lint race mutate bench cuts storm ha fuzz screenshots clean
+.PHONY: help demo demo-reset packages build test test-console test-go lint race attack mutate bench cuts storm ha fuzz screenshots clean
 
 # Lists the targets.
 help:
@@ -67,6 +67,12 @@ race: build
 	@scripts/install compiler postgresql
 	CGO_ENABLED=1 go test -race -vet=off -timeout 20m ./core/... ./internal/...
 	$(if $(STORM),CGO_ENABLED=1 STORM_FOR=$(STORM) go test -race -vet=off -count 1 -timeout 20m -run 'EverythingAtOnce|DatabaseGoesAway|FullDisk' ./e2e)
+
+# Attacks a started service as everybody who might, and races agreement against edits a thousand times.
+attack: build
+	@scripts/install postgresql
+	go test -vet=off -count 1 -timeout 20m -run 'Attack|Nobody|NoOther|Alone|TakingBack|Strangers|Rights|Reach|Nonsense|ContentEncoding' ./e2e
+	RACES=1000 go test -vet=off -count 1 -timeout 20m -run 'Races|Judge|Milder|QuickEdit|Widening|SmallSteps|OneWave|ReachesAll' ./internal/room/changes ./core/gate
 
 # Breaks rules one by one, and fails when the tests beside them notice fewer than nine of ten.
 mutate:

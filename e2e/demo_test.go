@@ -273,8 +273,8 @@ func TestCommandLine(t *testing.T) {
 		"--yes",
 	)
 	assert.Regexp(t, `Now held on 7 devices .*users, because of other and third`, errs)
-	d.command(t, 0, "", "assignment", "delete", "third")
-	d.command(t, 0, "", "assignment", "delete", "other")
+	d.command(t, 0, "", "assignment", "delete", "third", "--yes")
+	d.command(t, 0, "", "assignment", "delete", "other", "--yes")
 	_, errs = d.command(t, 0, "", "group", "create", "spares", "SKL-TKT-001", "SKL-TKT-999")
 	assert.Contains(t, errs, "no device has the name SKL-TKT-999 yet")
 	out, _ = d.command(t, 0, "", "drift", "--by", "group")

@@ -79,7 +79,7 @@ func matches(prints []string, out string) (missing string) {
 
 // alters are the commands that are run once; what only reads is asked again until the demo has come as far as the
 // README.
-var alters = regexp.MustCompile(`sign-in|order send|password show|mistype|assignment set|policy save|change apply|change approve|group create|rollout resume|printf`)
+var alters = regexp.MustCompile(`sign-in|order send|password show|mistype|assignment set|policy save|change apply|change approve|change keep|group create|rollout resume|printf`)
 
 // The tour of the README is what one sees: every command of it is run in order in a new demo, and prints what stands
 // below it.

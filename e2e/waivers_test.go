@@ -97,6 +97,8 @@ func TestFindingsAreWaivedUntilADay(t *testing.T) {
 	made, err = s.owner.Waive(ctx, member, s.clock.now().AddDate(0, 0, 30), "until the new mechanic has an account")
 	require.NoError(t, err)
 	assert.Equal(t, "waiting", made[0].State)
+	problem(t, s.owner.DecideWaiver(ctx, made[0].ID, true), http.StatusForbidden, "sign in again")
+	require.NoError(t, s.owner.SignInAgain(ctx, ownerPassword))
 	problem(t, s.owner.DecideWaiver(ctx, made[0].ID, true), http.StatusForbidden, "somebody else must agree")
 	second := s.as("sigurd", "deployer")
 	require.NoError(t, second.DecideWaiver(ctx, made[0].ID, true))

@@ -18,7 +18,8 @@ import (
 var eventKinds = []string{
 	"finding_opened", "finding_corrected", "finding_closed", "device_held", "device_silent", "password_viewed",
 	"rollout_stopped",
-	"edit_braked", "administrators_altered", "approval_asked", "approved", "refused", "database_returned",
+	"edit_braked", "administrators_altered", "contested_by_somebody", "approval_asked", "approved", "refused",
+	"database_returned",
 	"service_frozen", "checkpoint_signed", "trail_broken", "sealed_owner_used",
 	"attempt_refused", "trail_entry",
 }

@@ -6,6 +6,7 @@ import (
 
 	"rankwarden.example/core/principal"
 	"rankwarden.example/core/resolve"
+	"rankwarden.example/core/unit"
 )
 
 // contested is given as the cause of a held unit beside the codes of problems.
@@ -102,5 +103,13 @@ func Held(h resolve.HeldUnit) string {
 	return say[0] + "; " + say[1]
 }
 
+// Contested says that somebody keeps changing back on a device what guards the ways into it.
+func Contested(device string, id unit.ID) string {
+	return UnitInFull(id) + " on " + device +
+		" was corrected three times within a day: somebody or something changes it back. It is corrected at every " +
+		"look; find out who is there"
+}
+
 // RepeatedlyReverted says what it means that something keeps changing a unit back.
-const RepeatedlyReverted = "repeatedly reverted; the device retries once an hour. Find out what changes it back"
+const RepeatedlyReverted = "repeatedly reverted; the device retries once an hour, and at every look " +
+	"where it guards who gets in. Find out what changes it back"

@@ -107,6 +107,7 @@ type Identity struct {
 	Factor     bool      // the session was opened with a second factor
 	AtProvider bool      // who signs in with the identity provider
 	Sealed     bool      // the owner for the day on which nobody else gets in
+	Epoch      int64     // of the operator; what began in another one is worth nothing
 }
 
 // FreshFor is how long after giving the password somebody may do what an open session alone may not.

@@ -38,6 +38,15 @@ func (u ID) IsPrivileged() bool {
 	return is && IsPrivileged(name)
 }
 
+// Guards reports whether a setting guards the ways into a device: who is in a privileged local group, whether a built-in
+// account is enabled, when accounts lock. It is corrected at every look, however often somebody changes it back.
+func (u ID) Guards() bool {
+	if _, property, is := u.Builtin(); is {
+		return property == BuiltinEnabled
+	}
+	return u.family == Locking || u.IsPrivileged()
+}
+
 // otherNames are what operating systems call known local groups: Windows in its languages ([MS-DTYP] 2.4.2.4 has the
 // identifiers, each language its names), and Linux.
 var otherNames = map[string][]string{

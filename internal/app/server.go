@@ -146,6 +146,9 @@ func start(
 		return nil, err
 	}
 	s.Rooms = opened
+	if err := s.Access.KeepProviderReach(ctx); err != nil {
+		return nil, err
+	}
 	if err := s.presence.Look(ctx); err != nil {
 		return nil, err
 	}

@@ -16,6 +16,7 @@ type DeviceGrant struct {
 	Approved   bool
 	DecidedAt  *time.Time
 	FreshAt    *time.Time // when that one last gave the password
+	Epoch      int64      // of that one, at the decision
 }
 
 // AddDeviceGrant adds one, clears away what has expired, and says how many of the same address wait, this one included.

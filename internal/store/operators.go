@@ -19,6 +19,10 @@ type Operator struct {
 	Issuer       string     // the identity provider that the operator signs in with, empty for one of our own
 	Subject      string     // who the operator is there
 	OpenedAt     *time.Time // when that one was used, nil for not since it was sealed
+	// Epoch begins anew with a password, a role, a second factor, or when the operator is let in again; what began in
+	// another one is worth nothing.
+	Epoch       int64      `gorm:"default:1"`
+	ConfirmedAt *time.Time // when the identity provider last said who it is
 }
 
 // Session is a signed-in browser. Hash is the SHA-256 of the secret in its cookie.
@@ -30,6 +34,7 @@ type Session struct {
 	ExpiresAt  time.Time
 	FreshAt    time.Time // when the operator last gave the password in it
 	Factor     bool      // it was opened with a second factor
+	Epoch      int64     // of the operator, when it was opened
 }
 
 // APIToken lets a program act for an operator, with at most the operator's rights.
@@ -45,6 +50,7 @@ type APIToken struct {
 	ExpiresAt  time.Time
 	RevokedAt  *time.Time
 	FreshAt    *time.Time // when the operator last gave the password with it
+	Epoch      int64      // of the operator, when it was made
 }
 
 // TableName is gorm's.
@@ -73,10 +79,12 @@ func (t AccessReader) OperatorByName(name string) (Operator, error) {
 	return first[Operator](t.db.Where("name = ?", name))
 }
 
-// OperatorsReaching are the names of operators who have a role with reach over a group.
+// OperatorsReaching are the names of operators who have a role with reach over a group, whether or not they may sign in
+// now; roles of the identity provider count before anybody has come with them.
 func (t AccessReader) OperatorsReaching(group string) ([]string, error) {
 	return rows[string](t, `select distinct o.name from operators o, jsonb_array_elements(o.grants) g
-		where o.disabled_at is null and jsonb_exists(g->'groups', $1) order by 1`, group)
+		where jsonb_exists(g->'groups', $1)
+		union select 'whoever the identity provider sends' from provider_reach where name = $1 order by 1`, group)
 }
 
 // Operator finds an operator by identifier.
@@ -153,6 +161,9 @@ func (t AccessWriter) SetOperator(o Operator, at time.Time) error {
 		Select("grants", "password_hash", "disabled_at").Updates(o), ErrNotFound); err != nil {
 		return err
 	}
+	if err := t.BeginOperatorEpoch(o.ID); err != nil {
+		return err
+	}
 	if err := t.db.Where("operator_id = ?", o.ID).Delete(&Session{}).Error; err != nil {
 		return err
 	}
@@ -160,6 +171,24 @@ func (t AccessWriter) SetOperator(o Operator, at time.Time) error {
 		return err
 	}
 	return t.db.Model(&APIToken{}).Where("operator_id = ? and revoked_at is null", o.ID).Update("revoked_at", at).Error
+}
+
+// BeginOperatorEpoch has everything that an operator began before be worth nothing.
+func (t AccessWriter) BeginOperatorEpoch(operator string) error {
+	return t.exec("update operators set epoch = epoch + 1 where id = $1", operator)
+}
+
+// Confirm notes that the identity provider said who an operator is.
+func (t AccessWriter) Confirm(operator string, at time.Time) error {
+	return t.exec("update operators set confirmed_at = $2 where id = $1", operator, at)
+}
+
+// SetProviderReach keeps the groups over which the roles of the identity provider give reach.
+func (t AccessWriter) SetProviderReach(groups []string) error {
+	if err := t.exec("delete from provider_reach where name <> all($1::text[])", groups); err != nil {
+		return err
+	}
+	return t.exec("insert into provider_reach select unnest($1::text[]) on conflict do nothing", groups)
 }
 
 // AddSession adds one, and clears away what has expired.
@@ -176,7 +205,8 @@ func (t AccessReader) SessionOperator(hash []byte, now time.Time) (Operator, Ses
 	if err != nil {
 		return Operator{}, session, err
 	}
-	operator, err := first[Operator](t.db.Where("id = ? and disabled_at is null", session.OperatorID))
+	operator, err := first[Operator](t.db.Where("id = ? and disabled_at is null and epoch = ?", session.OperatorID,
+		session.Epoch))
 	return operator, session, err
 }
 

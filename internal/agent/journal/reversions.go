@@ -8,7 +8,7 @@ import (
 )
 
 // A unit that was corrected this often within this time is repeatedly reverted: the device tries again only after a
-// pause.
+// pause, but for what guards the ways in, which is corrected at every look.
 const (
 	repeatedAfter  = 3
 	repeatedWithin = 24 * time.Hour
@@ -38,7 +38,7 @@ func (f Reversions) Repeated(now time.Time) (all, leave []unit.ID) {
 			continue
 		}
 		all = append(all, id)
-		if now.Sub(times[len(times)-1]) < repeatedPause {
+		if !id.Guards() && now.Sub(times[len(times)-1]) < repeatedPause {
 			leave = append(leave, id)
 		}
 	}

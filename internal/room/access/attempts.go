@@ -12,8 +12,8 @@ import (
 )
 
 // Wrong passwords are limited by name and address together, by address, and by name. After the free
-// tries one must wait, twice as long each time, up to the longest wait. The limit by name alone does not
-// hold for addresses from which the operator signed in before, so that strangers keep nobody out.
+// tries one must wait, twice as long each time, up to the longest wait. The limits by name alone and by address alone do
+// not hold for an operator at an address from which they signed in before, so that strangers keep nobody out.
 const (
 	freeTriesTogether = 5
 	freeTriesAlone    = 20
@@ -48,7 +48,9 @@ func (s *Service) spendAttempt(ctx context.Context, who rights.Identity, hasCode
 				return err
 			}
 		}
-		if !known {
+		if known { // what strangers spend is no business of theirs
+			a.others = nil
+		} else {
 			a.others = append(a.others, "name "+who.Name)
 			free["name "+who.Name] = freeTriesAlone
 		}

@@ -120,7 +120,7 @@ func (s *Service) DecideGrant(ctx context.Context, who rights.Identity, code str
 		w.After = map[string]any{"program": found.Program, "address": found.Address, "hours": found.Hours}
 		now := s.Now()
 		found.OperatorID, found.Approved, found.DecidedAt = &who.OperatorID, approve, &now
-		found.FreshAt = &who.FreshAt
+		found.FreshAt, found.Epoch = &who.FreshAt, who.Epoch
 		return tx.SetDeviceGrant(found)
 	})
 }
@@ -163,9 +163,10 @@ func (s *Service) TakeToken(
 	if err != nil {
 		return a, "", err
 	}
-	if o.DisabledAt != nil {
+	if o.DisabledAt != nil || o.Epoch != g.Epoch {
 		return a, "", ErrDenied
 	}
-	who := rights.Identity{OperatorID: o.ID, Name: o.Name, Grants: o.Grants, Address: address, FreshAt: *g.FreshAt}
+	who := rights.Identity{OperatorID: o.ID, Name: o.Name, Grants: o.Grants, Address: address, FreshAt: *g.FreshAt,
+		Epoch: o.Epoch}
 	return s.NewAPIToken(ctx, who, g.Program, "", time.Duration(g.Hours)*time.Hour)
 }

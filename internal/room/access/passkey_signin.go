@@ -41,7 +41,8 @@ func (s *Service) SignInWithPasskey(
 			now := w.Who().FreshAt
 			return tx.AddSession(store.Session{Hash: auth.HashSecret(secret), OperatorID: w.Who().
 				OperatorID, Address: address, CreatedAt: now,
-				ExpiresAt: now.Add(SessionLength), FreshAt: now, Factor: true})
+				ExpiresAt: now.Add(SessionLength), FreshAt: now, Factor: true,
+				Epoch: w.Who().Epoch})
 		})
 	return secret, who, err
 }
@@ -104,7 +105,7 @@ func (s *Service) checkPasskey(
 	}
 	who = rights.Identity{OperatorID: operator.ID, Name: operator.Name, Grants: operator.Grants, Address: address,
 		FreshAt: now, Factor: true,
-		Sealed: operator.SealedAt != nil}
+		Sealed: operator.SealedAt != nil, Epoch: operator.Epoch}
 	kept, err := json.Marshal(credential)
 	if err != nil {
 		return who, err

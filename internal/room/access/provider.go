@@ -11,6 +11,7 @@ import (
 
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/core/text"
 	"rankwarden.example/internal/base/auth"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -78,6 +79,18 @@ func (s *Service) BeginAtProvider(
 	return address, browser, err
 }
 
+// KeepProviderReach notes the groups of devices over which the provider's roles give reach, so that only owners change who
+// is in them, also before anybody has come with such a role.
+func (s *Service) KeepProviderReach(ctx context.Context) error {
+	groups := []string{}
+	if s.Provider != nil {
+		for _, m := range s.Provider.Roles {
+			groups = append(groups, m.Grant.Groups...)
+		}
+	}
+	return s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error { return tx.SetProviderReach(text.Set(groups)) })
+}
+
 // hashOf is the hash of a session's secret, nil for none.
 func hashOf(session string) []byte {
 	if session == "" {
@@ -141,9 +154,12 @@ func (s *Service) FinishAtProvider(
 		if err != nil {
 			return err
 		}
-		who.OperatorID, who.Name = o.ID, o.Name
+		who.OperatorID, who.Name, who.Epoch = o.ID, o.Name, o.Epoch
 		w.SetWho(who)
 		w.SetObject(o.Name)
+		if err := tx.Confirm(o.ID, now); err != nil {
+			return err
+		}
 		if len(a.Session) > 0 { // the browser has forgotten it
 			if err := tx.EndSession(a.Session); err != nil {
 				return err
@@ -151,7 +167,8 @@ func (s *Service) FinishAtProvider(
 		}
 		return tx.AddSession(store.Session{Hash: auth.HashSecret(back.Session), OperatorID: o.ID, Address: address,
 			CreatedAt: now,
-			ExpiresAt: now.Add(SessionLength), FreshAt: person.SignedInAt, Factor: true})
+			ExpiresAt: now.Add(min(SessionLength, confirmedFor)), FreshAt: person.SignedInAt, Factor: true,
+			Epoch: o.Epoch})
 	})
 	var said *refusal.Error
 	if errors.As(err, &said) {
@@ -176,7 +193,7 @@ func (s *Service) fromProvider(
 			return o, err
 		}
 		o = store.Operator{ID: store.NewID(s.Now()), Name: p.Name, Grants: grants, CreatedAt: s.Now(), Issuer: p.Issuer,
-			Subject: p.Subject}
+			Subject: p.Subject, Epoch: 1}
 		if err := tx.AddOperator(o); err != nil {
 			return o, refusal.Named(err, "operator", p.Name)
 		}
@@ -192,5 +209,6 @@ func (s *Service) fromProvider(
 	before := operatorState(o)
 	o.Grants = grants
 	w.Also(uow.ByService("operator.changed", o.Name), "done", before, operatorState(o))
+	o.Epoch++ // as it is stored
 	return o, tx.SetOperator(o, s.Now())
 }

@@ -48,6 +48,8 @@ type Records interface {
 	SetDeviceGrant(g store.DeviceGrant) error
 	AddProviderAttempt(a store.ProviderAttempt, before time.Time) (underWay int, err error)
 	AddSession(s store.Session) error
+	Confirm(operator string, at time.Time) error
+	SetProviderReach(groups []string) error
 	TakeProviderAttempt(state []byte) (store.ProviderAttempt, error)
 	DropSecondFactor(operator string) error
 	LockSecondFactor(operator string) (store.SecondFactor, error)

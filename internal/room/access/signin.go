@@ -17,6 +17,10 @@ import (
 // SessionLength is how long a sign-in to the console lasts.
 const SessionLength = 12 * time.Hour
 
+// confirmedFor is how long it holds that the identity provider said who somebody is: a leaver is out after it, with every
+// session and token.
+const confirmedFor = time.Hour
+
 // given is what somebody gives to sign in; the code is that of a second factor, empty where none was asked for.
 type given struct{ name, password, code string }
 
@@ -39,6 +43,7 @@ func (s *Service) SignIn(ctx context.Context, name, password, code, address stri
 				ExpiresAt:  who.FreshAt.Add(SessionLength),
 				FreshAt:    who.FreshAt,
 				Factor:     who.Factor,
+				Epoch:      who.Epoch,
 			}
 			return tx.AddSession(session)
 		},
@@ -100,6 +105,7 @@ func (s *Service) checkPassword(
 		Address:    address,
 		FreshAt:    now,
 		Factor:     factor != nil,
+		Epoch:      operator.Epoch,
 	}
 	attempt, err := s.spendAttempt(ctx, who, s.hasCode(factor, given.code))
 	if err != nil {
@@ -219,6 +225,7 @@ func (s *Service) BySession(ctx context.Context, secret, address string) (rights
 		Factor:     session.Factor,
 		Sealed:     operator.SealedAt != nil,
 		AtProvider: operator.Issuer != "",
+		Epoch:      operator.Epoch,
 	}, err
 }
 
@@ -237,8 +244,12 @@ func (s *Service) ByToken(ctx context.Context, token, address string) (rights.Id
 	if err != nil {
 		return rights.Identity{}, err
 	}
-	if operator.DisabledAt != nil {
+	if operator.DisabledAt != nil || operator.Epoch != a.Epoch {
 		return rights.Identity{}, refused
+	}
+	if operator.Issuer != "" && (operator.ConfirmedAt == nil || s.Now().Sub(*operator.ConfirmedAt) > confirmedFor) {
+		return rights.Identity{}, refusal.New(refusal.Unauthorised, "the identity provider has not said for an hour who "+
+			"%s is; sign in there again, and the token works again", operator.Name).WithCode("confirm_at_provider")
 	}
 	who := rights.Identity{
 		OperatorID: operator.ID,
@@ -246,6 +257,7 @@ func (s *Service) ByToken(ctx context.Context, token, address string) (rights.Id
 		Grants:     rights.Limited(a.Grants, operator.Grants),
 		Address:    address,
 		Token:      a.ID,
+		Epoch:      operator.Epoch,
 	}
 	if len(who.Grants) == 0 {
 		return rights.Identity{}, refused // the operator's rights have shrunk since

@@ -47,6 +47,7 @@ func (s *Service) NewAPIToken(
 		CreatedAt:  now,
 		ExpiresAt:  now.Add(life),
 		FreshAt:    &fresh,
+		Epoch:      who.Epoch,
 	}
 	err := s.Do(ctx, uow.ByOperator(operation.CreateToken, who, a.ID), func(tx Records, w *uow.Work) error {
 		if err := tx.AddAPIToken(a); err != nil {

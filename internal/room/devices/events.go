@@ -2,11 +2,14 @@ package devices
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
+	"net/url"
 	"slices"
 	"time"
 
 	"rankwarden.example/core/drift"
+	"rankwarden.example/core/present"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -59,9 +62,37 @@ func (s *Service) TakeEvents(ctx context.Context, device string, epoch int64, ev
 		if err := tx.AddEvents(records); err != nil {
 			return err
 		}
+		if err := s.contested(tx, device, records); err != nil {
+			return err
+		}
 		w.Tell(store.TopicReports, device)
 		return nil
 	})
+}
+
+// contested has it told that somebody keeps changing back on a device what guards the ways into it.
+func (s *Service) contested(tx Records, device string, events []store.DeviceEvent) error {
+	for _, e := range events {
+		id, err := unit.Parse(e.Unit)
+		if e.Kind != string(drift.RepeatedlyReverted) || err != nil || !id.Guards() {
+			continue
+		}
+		d, err := tx.Device(s.Clock(), device, "")
+		if err != nil {
+			return err
+		}
+		name := d.Name
+		data, err := json.Marshal(map[string]any{"device": name, "device_id": device, "setting": e.Unit})
+		if err != nil {
+			return err
+		}
+		if err := tx.AddNotification(store.Notification{ID: store.NewID(s.Now()), Kind: store.ContestedBySomebody,
+			Subject: name, DeviceID: device, Path: "/devices/" + url.PathEscape(name), At: e.At, Urgent: true,
+			Words: present.Contested(name, id), Data: string(data)}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // earlier bounds what a device says of time by when that came here: its clock may be a day ahead, or lie.

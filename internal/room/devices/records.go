@@ -43,6 +43,7 @@ type Records interface {
 	AddEnrolmentToken(e store.EnrolmentToken) error
 	AddEvents(events []store.DeviceEvent) error
 	AddFindings(list []store.Finding) error
+	AddNotification(n store.Notification) error
 	AddOrders(devices []string, o store.Order) ([]string, error)
 	AddWaivers(list []store.Waiver) error
 	LockWaiver(id string) (store.Waiver, error)
