@@ -82,6 +82,26 @@ func (s AccessSet) Beyond(other AccessSet) AccessSet {
 	return more
 }
 
+// MergeAll merges sets that say nothing of the same device, into one that is made at its size at once.
+func MergeAll(sets ...AccessSet) AccessSet {
+	sizes := map[AccessEffect]int{}
+	for _, s := range sets {
+		for e, devices := range s {
+			sizes[e] += len(devices)
+		}
+	}
+	all := make(AccessSet, len(sizes))
+	for e, size := range sizes {
+		all[e] = make(map[string]bool, size)
+	}
+	for _, s := range sets {
+		for e, devices := range s {
+			maps.Copy(all[e], devices)
+		}
+	}
+	return all
+}
+
 // Only is what the set has of effects that are wanted.
 func (s AccessSet) Only(wanted func(e AccessEffect) bool) AccessSet {
 	some := AccessSet{}

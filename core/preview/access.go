@@ -80,6 +80,9 @@ func (c *comparer) opensDoors(id unit.ID, future int) bool {
 		}
 	}
 	who := c.identify(ref, future)
+	if who.isNobody() { // an account that only becomes the managed one
+		who = c.identify(ref, with)
+	}
 	return !who.isNobody() && slices.ContainsFunc(c.groups(), func(g group) bool {
 		return g.id.IsPrivileged() && slices.Contains(c.membersOf(g.id, g.LocalGroup, future), who)
 	})

@@ -2,16 +2,20 @@ package preview_test
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"rankwarden.example/core/assign"
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/effect"
+	"rankwarden.example/core/fleet"
 	"rankwarden.example/core/plan"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/preview"
+	"rankwarden.example/core/principal"
 )
 
 func parsed(t *testing.T, body string) *policy.Document {
@@ -82,4 +86,45 @@ func TestStatements(t *testing.T) {
 			assert.Equal(t, c.want, got)
 		})
 	}
+}
+
+// waysInto are the access effects on a device that reported a state, when a policy is aimed at it.
+func waysInto(t *testing.T, state *drift.State, doc *policy.Document) []string {
+	in := aimed(doc, assign.Enforce, assign.Everything)
+	in.Devices = []fleet.Facts{{Name: "SKL-TKT-001"}}
+	before := plan.Run(plan.Inputs{Devices: in.Devices}, fleet.InTurn)
+	c := preview.NewComparison(before, plan.Run(in, fleet.InTurn))
+	var ways []string
+	preview.NewTally().Count(c, 0, preview.Device{State: state}, func(e effect.AccessEffect) {
+		ways = append(ways, fmt.Sprint(e.Access, " ", e.Unit, " ", e.Subject))
+	})
+	slices.Sort(ways)
+	return ways
+}
+
+// An account that people use is taken over by a policy that names it, unless the policy says that it was so before.
+func TestAnAccountIsTakenOver(t *testing.T) {
+	counter := principal.MustSID("S-1-5-21-7-8-9-1001")
+	state := &drift.State{
+		Platform: "windows",
+		Accounts: []drift.Account{{Name: "counter", SID: counter, Enabled: true}},
+		LocalGroups: []drift.LocalGroup{{LocalGroup: "administrators", SID: principal.MustSID("S-1-5-32-544"),
+			Members: []drift.Member{{Name: "counter", SID: counter}}}},
+	}
+	account := func(rest string) *policy.Document {
+		return parsed(t, "accounts:\n  - {key: keeper, "+rest+"}\n")
+	}
+	taken := "account_taken_over accounts.keeper account:keeper"
+	assert.Equal(t, []string{taken}, waysInto(t, state, account("name: counter")))
+	assert.Empty(t, waysInto(t, state, account("name: 'keeper-###', formerly: [counter]")), "it was the keeper before")
+	assert.Equal(t, []string{taken}, waysInto(t, state, account("name: counter, formerly: [desk]")))
+	disabled := waysInto(t, state, account("name: counter, state: disabled"))
+	assert.Contains(t, disabled, "way_in_closed accounts.keeper account:keeper", "it is an administrator now")
+	assert.Equal(t, []string{"administrator_gained membership.administrators account:keeper",
+		"way_in_opened accounts.keeper account:keeper"},
+		waysInto(t, state, account("name: 'keeper-###', local_groups: [administrators]")), "a new one")
+	assert.Equal(t, []string{"administrator_gained membership.administrators account:keeper",
+		"way_in_opened accounts.keeper account:keeper"},
+		waysInto(t, nil, account("name: 'keeper-###', local_groups: [administrators]")),
+		"and where nothing is known, what is asked counts")
 }

@@ -245,6 +245,31 @@ func (v *View) Devices(reach rights.Reach) []*Device {
 	return devices
 }
 
+// Live gives those of the devices that are live, by identifier, in the order that was asked for.
+func (v *View) Live(ids []string) []*Device {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	live := make([]*Device, 0, len(ids))
+	for _, id := range ids {
+		if d := v.devices[id]; d != nil && d.live {
+			live = append(live, d)
+		}
+	}
+	return live
+}
+
+// Size counts the live devices.
+func (v *View) Size() (n int) {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	for _, d := range v.order {
+		if d.live {
+			n++
+		}
+	}
+	return n
+}
+
 // GroupCount is a number of devices in a group.
 type GroupCount struct {
 	Name    string

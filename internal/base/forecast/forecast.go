@@ -32,6 +32,8 @@ type Source func(ctx context.Context) Records
 // Fleet knows the devices as they are now.
 type Fleet interface {
 	Devices(reach rights.Reach) []*fleetview.Device
+	Live(ids []string) []*fleetview.Device
+	Size() int
 	CountByGroup(devices []*fleetview.Device) []fleetview.GroupCount
 }
 
@@ -113,11 +115,11 @@ func (f *Forecast) Sum(ctx context.Context, from Source, view Fleet) (Summary, e
 	if err != nil {
 		return Summary{}, err
 	}
-	total, ways := preview.NewTally(), preview.Statements(f.Before, f.After)
-	for i, t := range tallies {
+	total := preview.NewTally()
+	for _, t := range tallies {
 		total.Merge(t)
-		ways.Merge(access[i])
 	}
+	ways := effect.MergeAll(append(access, preview.Statements(f.Before, f.After))...)
 	all := slices.Concat(affected...)
 	ids := make([]string, len(all))
 	for i, d := range all {

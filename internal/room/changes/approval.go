@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"io"
 	"maps"
 	"slices"
 	"strings"
@@ -23,29 +24,36 @@ import (
 // digestOf is what somebody approves or applies: what is to be done, what that does, and each way in with its devices.
 // That one more device gets a longer password is no reason to look again; that one more gets an administrator is.
 func digestOf(what any, p *Preview) string {
-	type line struct{ What, Unit, Subject string }
-	type way struct {
-		line
-		Devices []string
+	type line struct {
+		What, Unit, Subject string
+		Devices             int // of a way in, which follow in order
 	}
 	content := struct {
 		What any
 		Sums []line
-		Ways []way
+		Ways []line
 	}{What: what}
 	for _, sum := range p.Sums {
-		content.Sums = append(content.Sums, line{string(sum.Kind), effect.UnitName(sum.Unit), sum.Subject})
+		content.Sums = append(content.Sums, line{string(sum.Kind), effect.UnitName(sum.Unit), sum.Subject, 0})
 	}
-	for _, e := range p.Access.Effects() {
-		content.Ways = append(content.Ways, way{line{string(e.Access), effect.UnitName(e.Unit), e.Subject},
-			slices.Sorted(maps.Keys(p.Access[e]))})
+	ways := p.Access.Effects()
+	for _, e := range ways {
+		content.Ways = append(content.Ways, line{string(e.Access), effect.UnitName(e.Unit), e.Subject,
+			len(p.Access[e])})
 	}
 	data, err := json.Marshal(content)
 	if err != nil {
 		return "" // plain text and numbers
 	}
-	sum := sha256.Sum256(data)
-	return "sha-256:" + hex.EncodeToString(sum[:])
+	sum := sha256.New()
+	sum.Write(data)
+	for _, e := range ways {
+		for _, device := range slices.Sorted(maps.Keys(p.Access[e])) {
+			io.WriteString(sum, device)
+			sum.Write([]byte{0})
+		}
+	}
+	return "sha-256:" + hex.EncodeToString(sum.Sum(nil))
 }
 
 // editsOf are the edits of a change as a digest has them.

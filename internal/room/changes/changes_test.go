@@ -1,6 +1,7 @@
 package changes_test
 
 import (
+	"errors"
 	"fmt"
 	"testing"
 
@@ -104,11 +105,14 @@ func TestGroupsThatGiveReach(t *testing.T) {
 	}
 	refused(t, add(operator([]string{"south-pier"}, rights.Deployer)), refusal.Forbidden, "out_of_reach")
 	storetest.Write(t, f.db, func(tx store.DoorWriter) error {
-		return tx.AddOperator(store.Operator{ID: "o", Name: "runa", CreatedAt: f.Now(),
-			Grants: []rights.Grant{{Role: rights.Support, Groups: []string{"north-pier"}}}})
+		return errors.Join(tx.SetProviderReach([]string{"south-pier"}),
+			tx.AddOperator(store.Operator{ID: "o", Name: "runa", CreatedAt: f.Now(), DisabledAt: new(f.Now()),
+				Grants: []rights.Grant{{Role: rights.Support, Groups: []string{"north-pier"}}}}))
 	})
-	refused(t, add(operator(nil, rights.Deployer)), refusal.Forbidden, "group_gives_reach")
+	refused(t, add(operator(nil, rights.Deployer)), refusal.Forbidden, "group_gives_reach") // disabled or not
+	_, err := f.AddGroup(t.Context(), operator(nil, rights.Deployer), "south-pier", devicegroups.Spec{}, asking)
+	refused(t, err, refusal.Forbidden, "group_gives_reach") // nobody of the provider has come yet
 	require.NoError(t, add(operator(nil, rights.Owner)))
-	_, err := f.AddGroup(t.Context(), operator(nil, rights.Owner), "everything", devicegroups.Spec{}, asking)
+	_, err = f.AddGroup(t.Context(), operator(nil, rights.Owner), "everything", devicegroups.Spec{}, asking)
 	refused(t, err, refusal.Invalid, "")
 }

@@ -84,7 +84,7 @@ func (s *Service) mayAlter(tx Records, w *uow.Work, accept bool, change *Directo
 	if err != nil {
 		return err
 	}
-	fleet := len(s.View.Devices(rights.Everywhere))
+	fleet := s.View.Size()
 	if len(devices) <= s.Rules.Most(fleet) {
 		return nil
 	}

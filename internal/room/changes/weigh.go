@@ -111,7 +111,7 @@ func (s *Service) weighTried(ctx context.Context, tx Records, w *uow.Work, a att
 	if a.everybody {
 		x.Devices = len(f.Devices)
 	}
-	x.Fleet = len(s.View.Devices(rights.Everywhere))
+	x.Fleet = s.View.Size()
 	x.Digest = digestOf(a.what, x.Preview)
 	return x, err
 }
@@ -140,19 +140,17 @@ func (s *Service) forecastOf(tx Records, tried *uow.Work) (*forecast.Forecast, e
 	if err != nil {
 		return nil, err
 	}
-	known := map[string]*fleetview.Device{}
-	if len(touched) > 0 {
-		for _, d := range s.View.Devices(rights.Everywhere) {
-			known[d.ID] = d
-		}
+	ids = make([]string, len(touched))
+	for i, t := range touched {
+		ids[i] = t.ID
 	}
-	devices := make([]*fleetview.Device, 0, len(touched))
+	devices := s.View.Live(ids)
 	var missing []string // that this replica has not heard of yet
-	for _, t := range touched {
-		if d := known[t.ID]; d != nil {
-			devices = append(devices, d)
+	for i, at := 0, 0; i < len(ids); i++ {
+		if at < len(devices) && devices[at].ID == ids[i] {
+			at++
 		} else {
-			missing = append(missing, t.ID)
+			missing = append(missing, ids[i])
 		}
 	}
 	if len(missing) > 0 {
