@@ -38,8 +38,9 @@ func (u ID) IsPrivileged() bool {
 	return is && IsPrivileged(name)
 }
 
-// Guards reports whether a setting guards the ways into a device: who is in a privileged local group, whether a built-in
-// account is enabled, when accounts lock. It is corrected at every look, however often somebody changes it back.
+// Guards reports whether a setting guards the ways into a device: who is in a privileged local group, whether a
+// built-in account is enabled, when accounts lock. It is corrected at every look, however often somebody changes it
+// back.
 func (u ID) Guards() bool {
 	if _, property, is := u.Builtin(); is {
 		return property == BuiltinEnabled

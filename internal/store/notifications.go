@@ -11,7 +11,8 @@ const (
 	DeliveryFailed    = "failed" // given up; it can be sent again
 )
 
-// ContestedBySomebody is the kind of a notification that somebody keeps changing back what guards the ways into a device.
+// ContestedBySomebody is the kind of a notification that somebody keeps changing back what guards the ways into a
+// device.
 const ContestedBySomebody = "contested_by_somebody"
 
 // CheckpointSigned is the kind of a notification that carries a checkpoint out of the database.

@@ -11,9 +11,9 @@ import (
 	"rankwarden.example/internal/kit/doubling"
 )
 
-// Wrong passwords are limited by name and address together, by address, and by name. After the free
-// tries one must wait, twice as long each time, up to the longest wait. The limits by name alone and by address alone do
-// not hold for an operator at an address from which they signed in before, so that strangers keep nobody out.
+// Wrong passwords are limited by name and address together, by address, and by name. After the free tries one must
+// wait, twice as long each time, up to the longest wait. The limits by name alone and by address alone do not hold
+// for an operator at an address from which they signed in before, so that strangers keep nobody out.
 const (
 	freeTriesTogether = 5
 	freeTriesAlone    = 20

@@ -79,8 +79,8 @@ func (s *Service) BeginAtProvider(
 	return address, browser, err
 }
 
-// KeepProviderReach notes the groups of devices over which the provider's roles give reach, so that only owners change who
-// is in them, also before anybody has come with such a role.
+// KeepProviderReach notes the groups of devices over which the provider's roles give reach, so that only owners
+// change who is in them, also before anybody has come with such a role.
 func (s *Service) KeepProviderReach(ctx context.Context) error {
 	groups := []string{}
 	if s.Provider != nil {

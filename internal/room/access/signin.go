@@ -17,8 +17,8 @@ import (
 // SessionLength is how long a sign-in to the console lasts.
 const SessionLength = 12 * time.Hour
 
-// confirmedFor is how long it holds that the identity provider said who somebody is: a leaver is out after it, with every
-// session and token.
+// confirmedFor is how long it holds that the identity provider said who somebody is: a leaver is out after it, with
+// every session and token.
 const confirmedFor = time.Hour
 
 // given is what somebody gives to sign in; the code is that of a second factor, empty where none was asked for.
@@ -248,8 +248,9 @@ func (s *Service) ByToken(ctx context.Context, token, address string) (rights.Id
 		return rights.Identity{}, refused
 	}
 	if operator.Issuer != "" && (operator.ConfirmedAt == nil || s.Now().Sub(*operator.ConfirmedAt) > confirmedFor) {
-		return rights.Identity{}, refusal.New(refusal.Unauthorised, "the identity provider has not said for an hour who "+
-			"%s is; sign in there again, and the token works again", operator.Name).WithCode("confirm_at_provider")
+		return rights.Identity{}, refusal.New(refusal.Unauthorised, "the identity provider has not said for an hour "+
+			"who %s is; sign in there again, and the token works again", operator.Name).
+			WithCode("confirm_at_provider")
 	}
 	who := rights.Identity{
 		OperatorID: operator.ID,

@@ -85,6 +85,6 @@ func (f *fleet) race(gains effect.AccessEffect) {
 	ids, err := f.Read(ctx).LiveDevices([]string{crew}, nil)
 	require.NoError(t, err)
 	for _, d := range ids {
-		assert.True(t, agreed[gains][d.ID], "%s is an administrator's device, and nobody agreed to that: %v", d.ID, listed)
+		assert.True(t, agreed[gains][d.ID], "%s: an administrator nobody agreed to, among %v", d.ID, listed)
 	}
 }
