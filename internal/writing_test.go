@@ -1,6 +1,7 @@
 package internal_test
 
 import (
+	"cmp"
 	"encoding/json"
 	"go/ast"
 	"go/parser"
@@ -29,7 +30,7 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-func attempt(ctx context.Context, who rights.Identity, s *Service, db *store.Store) error {
+func trying(ctx context.Context, who rights.Identity, s *Service, db *store.Store) error {
 	var _ = uow.Itself
 	` + body + `
 }
@@ -76,37 +77,43 @@ func TestOnlyUnitsOfWorkBeginTransactions(t *testing.T) {
 
 // Nothing writes but in a unit of work: what is tried past it is no program.
 func TestNothingWritesPastAUnitOfWork(t *testing.T) {
-	const room = "internal/room/organisation"
-	for name, c := range map[string]struct{ body, says string }{
+	for name, c := range map[string]struct{ body, says, room string }{
 		"in a unit of work": {
 			`return s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error { return tx.RemoveDirectory(nil) })`,
-			"",
+			"", "",
 		},
-		"with what one reads by": {`return s.Read(ctx).RemoveDirectory(nil)`, "RemoveDirectory undefined"},
+		"with what one reads by": {`return s.Read(ctx).RemoveDirectory(nil)`, "RemoveDirectory undefined", ""},
 		"in a snapshot": {
 			`return s.Snapshot(ctx, func(tx Reads) error { return tx.RemoveDirectory(nil) })`,
-			"RemoveDirectory undefined",
+			"RemoveDirectory undefined", "",
 		},
 		"a lock in a snapshot": {
-			`return s.Snapshot(ctx, func(tx Reads) error { return tx.LockDevices(nil) })`, "LockDevices undefined",
+			`return s.Snapshot(ctx, func(tx Reads) error { return tx.LockDevices(nil) })`, "LockDevices undefined", "",
 		},
 		"past the room": {
-			`return s.db.InTx(ctx, func(tx Records) error { return nil })`, "s.db undefined",
+			`return s.db.InTx(ctx, func(tx Records) error { return nil })`, "s.db undefined", "",
 		},
-		"with the store itself": {`return db.RemoveDirectory(nil)`, "RemoveDirectory undefined"},
-		"with all that is read": {`var r store.Reader; return r.RemoveDirectory(nil)`, "RemoveDirectory undefined"},
+		"with the store itself": {`return db.RemoveDirectory(nil)`, "RemoveDirectory undefined", ""},
+		"with all that is read": {`var r store.Reader; return r.RemoveDirectory(nil)`, "RemoveDirectory undefined", ""},
+		"what is in force, from another room": {
+			`return s.Do(ctx, uow.Upkeep(), func(tx Records, _ *uow.Work) error { return tx.RemoveDirectory(nil) })`,
+			"RemoveDirectory undefined", "organisation",
+		},
+		"what is in force, with all that writes": {
+			`var w store.Writer; return w.SetFacts("", "", nil, "")`, "SetFacts undefined", "organisation",
+		},
 		"with an act of its own": {
 			`return s.Do(ctx, uow.Act{who: who}, func(Records, *uow.Work) error { return nil })`,
-			"cannot refer to unexported field who",
+			"cannot refer to unexported field who", "",
 		},
 		"with an operation without a right": {
 			`return s.Do(ctx, uow.ByOperator("thing.changed", who, ""), func(Records, *uow.Work) error { return nil })`,
-			"cannot use \"thing.changed\"",
+			"cannot use \"thing.changed\"", "",
 		},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			said, ok := compiles(t, room, c.body)
+			said, ok := compiles(t, "internal/room/"+cmp.Or(c.room, "changes"), c.body)
 			assert.Equal(t, c.says == "", ok, said)
 			assert.Contains(t, said, c.says)
 		})

@@ -15,10 +15,27 @@ import (
 // still hold when it is made.
 const doorLock = 0x646f6f72
 
+// doorWait is how long one waits at the door: a large change is judged for longer than a row is locked.
+const doorWait = "50s"
+
 // LockDoor waits until no other transaction alters what is in force, and keeps all others out until the end of this
 // one.
 func (t InForceWriter) LockDoor() error {
-	return t.exec("select pg_advisory_xact_lock($1)", doorLock)
+	usual, err := one[string](t, "select current_setting('lock_timeout')")
+	if err != nil {
+		return err
+	}
+	patience := func(how string) error { return t.exec("select set_config('lock_timeout', $1, true)", how) }
+	if err := patience(doorWait); err != nil {
+		return err
+	}
+	if err := t.exec("select set_config('statement_timeout', $1, true)", doorWait); err != nil {
+		return err
+	}
+	if err := t.exec("select pg_advisory_xact_lock($1)", doorLock); err != nil {
+		return err
+	}
+	return patience(usual)
 }
 
 // Passage is what somebody put into force without having looked at it.

@@ -1,6 +1,7 @@
 package changes
 
 import (
+	"cmp"
 	"context"
 	"strings"
 
@@ -117,8 +118,9 @@ var errSayWhy = refusal.New(refusal.Invalid,
 
 // errLookFirst has whoever asks look at what it would do.
 func errLookFirst(x *weighed) error {
+	why := cmp.Or(strings.Join(x.whyLook(), "; "), "a change is always looked at first")
 	e := refusal.New(refusal.Conflict, "nothing was done yet: look at what this would do, and ask again with the "+
-		"digest of what you saw (%s)", strings.Join(x.whyLook(), "; ")).WithCode("look_first")
+		"digest of what you saw (%s)", why).WithCode("look_first")
 	e.Preview = x.Preview
 	return e
 }

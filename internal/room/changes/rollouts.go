@@ -164,7 +164,7 @@ func (s *Service) touches(tx Records, records []store.ChangeEdit, except string)
 // FinishRollout makes the edits of a change for good, once it is on every device.
 func (s *Service) FinishRollout(ctx context.Context, name string) error {
 	act := uow.ByService("change.applied", name).InChange(name)
-	return s.Do(ctx, act, func(tx Records, w *uow.Work) error {
+	return s.atTheDoor(ctx, act, func(tx Records, w *uow.Work) error {
 		record, err := tx.LockRollout(name)
 		if err != nil {
 			return err

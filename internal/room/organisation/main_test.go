@@ -1,9 +1,0 @@
-package organisation_test
-
-import (
-	"testing"
-
-	"rankwarden.example/internal/store/storetest"
-)
-
-func TestMain(m *testing.M) { storetest.Run(m) }
