@@ -40,6 +40,7 @@ type Device struct {
 	Path               string     `json:"path" doc:"Organisation fact, like north/kirkness/desk"`
 	Tags               []string   `json:"tags" nullable:"false" doc:"Organisation fact"`
 	PrimaryUser        string     `json:"primary_user" doc:"Organisation fact"`
+	NameRefused        string     `json:"name_refused" doc:"What the workstation is called, where another device has or keeps that name; empty where it has the name of the device"`
 	RepeatedlyReverted []string   `json:"repeatedly_reverted" nullable:"false" doc:"Units that something keeps changing back: the device corrected them three times within a day"`
 	OpenFindings       int        `json:"open_findings"`
 	HeldUnits          int        `json:"held_units"`

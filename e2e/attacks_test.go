@@ -220,7 +220,7 @@ func TestANameGivesNoReach(t *testing.T) {
 	assert.Contains(
 		t,
 		strings.Join(waiting, "\n"),
-		"claim SKL-DESKS-002 enrolled under a name that the group desks lists",
+		"claim SKL-DESKS-002 enrolled under a name that the group desks expects",
 	)
 	require.NoError(t, s.owner.Decide(ctx, "SKL-DESKS-002", "accept"))
 	require.NoError(t, waits.Cycle(ctx))

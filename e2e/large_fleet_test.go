@@ -25,9 +25,9 @@ func largeFleet(t testing.TB, url string, devices int) {
 			' ON ONLY ', ' ON ')
 			as indexdef from pg_index i where i.indrelid in ('findings'::regclass, 'findings_open'::regclass,
 			'device_events'::regclass,
-			'group_members'::regclass) and i.indexrelid not in (select conindid from pg_constraint union all
+			'members'::regclass) and i.indexrelid not in (select conindid from pg_constraint union all
 			select inhrelid from pg_inherits)`,
-		`do $$ declare i text; begin lock table findings, device_events, group_members; for i in select name
+		`do $$ declare i text; begin lock table findings, device_events, members; for i in select name
 			from later loop execute 'drop index ' || i; end loop; end $$`,
 		fmt.Sprintf(`insert into devices (id, name, name_key, serial, model, platform, os_version, os_build, state,
 			public_key, key_id, token_id, enrolled_at, last_contact, open_findings,
@@ -42,10 +42,10 @@ func largeFleet(t testing.TB, url string, devices int) {
 			(i %% 1000 = 0)::int
 			from generate_series(1, %d) i`, devices),
 		`insert into groups select 'g' || i, 'group-' || i, '', 1, now(), now() from generate_series(1, 300) i`,
-		fmt.Sprintf(`insert into group_members select 'g' || (1 + (i + k * 29) %% 300), 'skl-big-' || lpad(i::text,
-			6, '0') from generate_series(1, 10) k, generate_series(1, %d) i`, devices),
+		fmt.Sprintf(`insert into members select 'g' || (1 + (i + k * 29) %% 300), d.id from generate_series(1, 10) k,
+			generate_series(1, %d) i join devices d on d.name_key = 'skl-big-' || lpad(i::text, 6, '0')`, devices),
 		`insert into groups values ('few', 'few', '', 1, now(), now())`,
-		`insert into group_members select 'few', name_key from devices order by id limit 3`,
+		`insert into members select 'few', id from devices order by id limit 3`,
 		`insert into findings (device_id, key, unit, kind, subject, expected, actual, assignments, state, first_seen,
 			last_seen)
 			select id, 'k', 'passwords.min_length', 'wrong_value', '', '12', '8', '["base"]', 'open', now(), now()
@@ -84,7 +84,7 @@ func largeFleet(t testing.TB, url string, devices int) {
 		`insert into audit_entries select i, now(), 'asta', '', 'operator.changed', 'x', null, null, '', 'done', '', '',
 			1
 			from generate_series((select max(seq) + 1 from audit_entries), 100000) i`,
-		`do $$ declare i text; begin lock table findings, device_events, group_members; for i in select indexdef
+		`do $$ declare i text; begin lock table findings, device_events, members; for i in select indexdef
 			from later loop execute i; end loop; end $$`,
 		`drop table later`,
 		`vacuum analyze`,
@@ -102,7 +102,7 @@ func largeTables(t *testing.T, url string) *regexp.Regexp {
 		and relnamespace = 'public'::regnamespace`)
 	require.NoError(t, err)
 	for _, name := range []string{
-		"devices", "group_members", "findings", "device_events", "orders", "rotations", "reveals", "deposits",
+		"devices", "members", "findings", "device_events", "orders", "rotations", "reveals", "deposits",
 		"desired_states",
 		"device_reports", "audit_entries", "rollout_devices",
 	} {

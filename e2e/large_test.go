@@ -45,11 +45,11 @@ func (s *service) crowd() {
 			now() from
 			devices`,
 		`insert into groups values ('g1', 'sevens', '', 1, now(), now())`,
-		`insert into group_members select 'g1', name_key from devices where right(name, 1) = '7'`,
+		`insert into members select 'g1', id from devices where right(name, 1) = '7'`,
 		`insert into groups values ('g2', 'all-of-them', '', 1, now(), now())`,
-		`insert into group_members select 'g2', name_key from devices`,
+		`insert into members select 'g2', id from devices`,
 		`insert into groups values ('g3', 'the-first', '', 1, now(), now())`,
-		`insert into group_members select 'g3', name_key from devices order by id limit 100`,
+		`insert into members select 'g3', id from devices order by id limit 100`,
 		`notify rankwarden, '{"topic": "devices"}'`, // as the service does, so that its lists follow
 	} {
 		require.NoError(s.t, change(s.t, s.config.Database, statement))

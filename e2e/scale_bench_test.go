@@ -67,8 +67,8 @@ func bigFleet(b *testing.B) (string, *client.Client, *store.Store) {
 			decode(lpad(to_hex(i), 64, '0'), 'hex'), 'k' || i,
 			(select id from enrolment_tokens limit 1), now(), now() from generate_series(1, %d) i`, fleetSize),
 		`insert into groups select 'g' || i, 'group-' || i, '', 1, now(), now() from generate_series(1, 20) i`,
-		fmt.Sprintf(`insert into group_members select 'g' || (1 + i %% 20), 'skl-big-' || i from generate_series(1,
-			%d) i`, fleetSize),
+		fmt.Sprintf(`insert into members select 'g' || (1 + i %% 20), d.id from generate_series(1, %d) i
+			join devices d on d.name_key = 'skl-big-' || i`, fleetSize),
 		`analyze`,
 	} {
 		require.NoError(b, change(b, url, statement))

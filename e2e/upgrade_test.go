@@ -122,3 +122,44 @@ func TestFindingsOfTheFormerVersionAreClosed(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "closed closed, closed settled", states)
 }
+
+// What the program before writes of members by name, while the schema is ahead of it, is the same by device, and the
+// reverse.
+func TestMembersByNameOfTheFormerVersion(t *testing.T) {
+	beside(t)
+	url := restored(t)
+	db, err := store.Open(t.Context(), url)
+	require.NoError(t, err)
+	defer db.Close()
+	require.NoError(t, db.Migrate(t.Context(), slog.New(slog.DiscardHandler)))
+	do := func(statement string) { require.NoError(t, change(t, url, statement)) }
+	says := func(names, members, expected string) {
+		t.Helper()
+		for from, want := range map[string]string{
+			"device as n from group_members":                                  names,
+			"d.name as n from members m join devices d on d.id = m.device_id": members,
+			"name_key as n from expected_names":                               expected,
+		} {
+			got, err := query[string](t, url, "select coalesce(string_agg(n, ' ' order by n), '') from (select "+from+
+				" where group_id = 'g') x")
+			require.NoError(t, err)
+			assert.Equal(t, want, got, from)
+		}
+	}
+	do("insert into groups (id, name, description, version, created_at, updated_at) values ('g', 'g', '', 1, now(), now())")
+	do("insert into group_members (group_id, device) values ('g', 'skl-tkt-001'), ('g', 'nobody')")
+	says("nobody skl-tkt-001", "SKL-TKT-001", "nobody")
+	do("update devices set name = 'SKL-TKT-003', name_key = 'skl-tkt-003' where name_key = 'skl-tkt-001'")
+	says("nobody skl-tkt-003", "SKL-TKT-003", "nobody")
+	do("update devices set name = 'NOBODY', name_key = 'nobody' where name_key = 'skl-tkt-002'")
+	says("nobody skl-tkt-003", "NOBODY SKL-TKT-003", "")
+	do("delete from group_members where group_id = 'g' and device = 'nobody'")
+	says("skl-tkt-003", "SKL-TKT-003", "")
+
+	do("insert into members (group_id, device_id) select 'g', id from devices where name_key = 'skl-brg-001'")
+	do("insert into expected_names values ('g', 'skl-brg-009')")
+	says("skl-brg-001 skl-brg-009 skl-tkt-003", "SKL-BRG-001 SKL-TKT-003", "skl-brg-009")
+	do("delete from members where group_id = 'g'")
+	do("delete from expected_names where group_id = 'g'")
+	says("", "", "")
+}

@@ -86,7 +86,7 @@ func (a *app) groupShow() *cobra.Command {
 				column[api.GroupMember]{title: "Device", value: func(m api.GroupMember) string { return m.Device }},
 				column[api.GroupMember]{title: "Enrolled as", value: func(m api.GroupMember) string {
 					if m.DeviceID == "" {
-						return "not yet"
+						return "not yet; the name is expected"
 					}
 					return m.DeviceID
 				}},

@@ -29,6 +29,9 @@ const (
 	ChangedElsewhere Kind = "changed_elsewhere" // somebody else set the password
 	UnitUnsupported  Kind = "unit_unsupported"  // the platform cannot carry the unit
 	ApplyFailed      Kind = "apply_failed"      // the device tried and could not
+	// The service alone finds these: they are no difference from a setting.
+	AccountLeftBehind Kind = "account_left_behind" // a policy managed the account, and none does any more
+	NameInUse         Kind = "name_in_use"         // the workstation has a name that the device cannot have
 )
 
 // Kinds are all of them.
@@ -48,6 +51,8 @@ var Kinds = []Kind{
 	ChangedElsewhere,
 	UnitUnsupported,
 	ApplyFailed,
+	AccountLeftBehind,
+	NameInUse,
 }
 
 // Words of expected and actual for members.

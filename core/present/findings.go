@@ -113,6 +113,12 @@ func Finding(f drift.Finding) string {
 		return fmt.Sprintf("last rotated %v, overdue", f.Actual)
 	case drift.ChangedElsewhere:
 		return "the password was changed outside Rank Warden, so the stored one no longer works"
+	case drift.AccountLeftBehind:
+		return fmt.Sprintf("no policy manages the account %s any more; it is %v, and nobody changes its password",
+			f.Subject, f.Actual)
+	case drift.NameInUse:
+		return fmt.Sprintf("the workstation is called %v, which another device is, was within the last 90 days, or is "+
+			"expected to be; here it stays %v", f.Actual, f.Expected)
 	case drift.UnitUnsupported:
 		if f.Actual != nil {
 			return fmt.Sprintf("not supported on this device: it %v", f.Actual)

@@ -20,6 +20,7 @@ var families = []struct {
 	{unit.Accounts, "Managed accounts"},
 	{unit.Rotation, "Rotation"},
 	{unit.Builtins, "Built-in accounts"},
+	{unit.Identity, "Device"},
 	{unit.Locking, "Lockout"},
 	{unit.Passwords, "Password rules"},
 }
@@ -51,7 +52,8 @@ func Compare(a, b unit.ID) int {
 var unitNames = map[unit.ID]string{
 	unit.MinLength: "minimum length", unit.History: "history", unit.MaxAgeDays: "maximum age",
 	unit.MinAgeDays: "minimum age", unit.Complexity: "complexity", unit.Lockout: "lockout",
-	{}: "every setting",
+	unit.DeviceName: "name of the device",
+	{}:              "every setting",
 }
 
 // Unit names a unit under its section.

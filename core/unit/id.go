@@ -32,6 +32,7 @@ type Family uint8
 const (
 	Accounts Family = iota + 1
 	Builtins
+	Identity
 	Locking
 	Membership
 	Passwords
@@ -53,7 +54,7 @@ var catalogue [Rotation + 1]family
 
 func init() {
 	catalogue = [...]family{
-		Accounts: accounts, Builtins: builtins, Locking: lockout, Membership: membership, Passwords: passwords,
+		Accounts: accounts, Builtins: builtins, Identity: identity, Locking: lockout, Membership: membership, Passwords: passwords,
 		Rotation: rotations,
 	}
 }

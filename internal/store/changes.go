@@ -231,9 +231,10 @@ func (t ChangesReader) VersionsOf(typ string, names []string) (map[string]int64,
 	return versions, err
 }
 
-// GroupList are the folded names that are listed in a group, sorted.
+// GroupList are the folded names of the live devices that are listed in a group, and those that are expected, sorted.
 func (t ChangesReader) GroupList(groupID string) ([]string, error) {
-	return rows[string](t, "select device from group_members where group_id = $1 order by device", groupID)
+	return rows[string](t, `select d.name_key from members m join devices d on d.id = m.device_id and d.state = 'live'
+		where m.group_id = $1 union select name_key from expected_names where group_id = $2 order by 1`, groupID, groupID)
 }
 
 // KnownState is what is known of a device beside what is in force.

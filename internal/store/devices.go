@@ -60,6 +60,7 @@ type Device struct {
 	VerifiedAt         *time.Time
 	ListedIn           string // group that lists its name, where it waits for an owner and claims to be no other
 	ChangedAt          time.Time
+	NameRefused        string         // that the workstation says it has, where it could not be taken
 	Standing           drift.Standing `gorm:"-"` // worked out when it is read
 }
 
@@ -145,7 +146,8 @@ func (t DevicesWriter) AddDevice(d Device) error {
 	return translate(t.db.Omit("ChangedAt").Create(&d).Error)
 }
 
-// Device finds a device by identifier or, among live ones first, by name without case.
+// Device finds a device by identifier or, among live ones first, by name without case; failing that, by a name that it
+// had and keeps.
 func (t DevicesReader) Device(clock Clock, idOrName, folded string) (Device, error) {
 	found, err := rows[Device](
 		t,
@@ -155,6 +157,10 @@ func (t DevicesReader) Device(clock Clock, idOrName, folded string) (Device, err
 		folded,
 		idOrName,
 	)
+	if err == nil && len(found) == 0 {
+		found, err = rows[Device](t, `select d.* from former_names f join devices d on d.id = f.device_id
+			where f.name_key = $1 and f.until > now()`, folded)
+	}
 	if err == nil && len(found) == 0 {
 		err = ErrNotFound
 	}
@@ -198,11 +204,6 @@ func (t DevicesReader) DeviceByKey(keyID string) (Device, error) {
 // SetMismatched notes that a device holds a desired state that the service never gave it.
 func (t DevicesWriter) SetMismatched(id string) error {
 	return t.exec("update devices set mismatched = true, changed_at = now() where id = $1", id)
-}
-
-// RenameDevice gives a device the name that its workstation has now.
-func (t DevicesWriter) RenameDevice(id, name, key string) error {
-	return t.exec("update devices set name = $2, name_key = $3, changed_at = now() where id = $1", id, name, key)
 }
 
 // SetDeviceState changes the state of a device, and whom it claims to be.
@@ -330,7 +331,9 @@ func (s *Store) ChangedDevices(ctx context.Context, since time.Time) ([]Exchange
 	return list, now, err
 }
 
-// LiveIDs are the identifiers of the live devices of folded names.
+// LiveIDs are the identifiers of the live devices that have folded names, or had them and keep them.
 func (t DevicesReader) LiveIDs(keys []string) ([]string, error) {
-	return rows[string](t, "select id from devices where state = 'live' and name_key = any($1)", keys)
+	return rows[string](t, `select id from devices where state = 'live' and name_key = any($1)
+		union select d.id from former_names f join devices d on d.id = f.device_id and d.state = 'live'
+		where f.name_key = any($2) and f.until > now()`, keys, keys)
 }

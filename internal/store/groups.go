@@ -61,7 +61,9 @@ func (t OrganisationReader) ListGroups(search string, p Page) ([]GroupCount, str
 	}
 	list, err := rows[GroupCount](
 		t,
-		`select g.*, (select count(*) from group_members m where m.group_id = g.id and g.rule = '') as listed
+		`select g.*, case g.rule when '' then (select count(*) from members m join devices d on d.id = m.device_id and
+			d.state = 'live' where m.group_id = g.id) + (select count(*) from expected_names e where e.group_id = g.id)
+			else 0 end as listed
 		from groups g where g.name > $1 and g.name ilike $2 order by g.name limit $3`,
 		after,
 		like(search),
@@ -71,15 +73,15 @@ func (t OrganisationReader) ListGroups(search string, p Page) ([]GroupCount, str
 	return list, next, err
 }
 
-// GroupMember is a name in a group. Device is empty while no such device is enrolled.
+// GroupMember is a device in a group, or a name that is expected there: then Device is empty.
 type GroupMember struct {
 	Name    string
 	Device  string
 	Certain bool // false when a fact that the rule reads is not known
 }
 
-// ListGroupMembers lists a page of the names in a group whose devices are in reach; names that no device
-// has are there for those whose reach is everywhere.
+// ListGroupMembers lists a page of the devices in a group that are in reach, by name; names that are expected are there
+// for those whose reach is everywhere.
 func (t OrganisationReader) ListGroupMembers(
 	reach rights.Reach, groupID string, p Page,
 ) ([]GroupMember, string, error) {
@@ -92,13 +94,18 @@ func (t OrganisationReader) ListGroupMembers(
 		GroupMember
 		Key string // folded name, by which the list is sorted
 	}
+	n := p.limit() + 1
 	list, err := rows[row](
 		t,
-		`select m.device as key, coalesce(d.name, m.device) as name, coalesce(d.id, '') as device, m.certain from
-			group_members m
-		left join devices d on d.name_key = m.device and d.state = 'live'
-		where m.group_id = ? and m.device > ? and `+within+` order by m.device limit ?`,
-		append(append([]any{groupID, after}, args...), p.limit()+1)...)
+		`select * from (
+			(select d.name_key as key, d.name, d.id as device, m.certain from devices d
+				join members m on m.device_id = d.id and m.group_id = ?
+				where d.state = 'live' and d.name_key > ? and `+within+` order by d.name_key limit ?)
+			union all
+			(select e.name_key, e.name_key, '', true from expected_names e
+				where e.group_id = ? and e.name_key > ? and ? order by e.name_key limit ?)
+		) x order by key limit ?`,
+		append(append([]any{groupID, after}, args...), n, groupID, after, reach.Everywhere(), n, n)...)
 	list, next := cut(p, list, func(m row) []any { return []any{m.Key} })
 	members := make([]GroupMember, len(list))
 	for i, m := range list {
@@ -107,22 +114,44 @@ func (t OrganisationReader) ListGroupMembers(
 	return members, next, err
 }
 
-// AddToGroup puts folded device names into a group.
-func (t InForceWriter) AddToGroup(groupID string, devices []string) error {
-	return t.exec("insert into group_members select $1, unnest($2::text[]) on conflict do nothing", groupID, devices)
+// named gives each folded name of the text array $2 the live device that has it, or had it and keeps it; null for none.
+const named = `select k.key, coalesce((select d.id from devices d where d.name_key = k.key and d.state = 'live'),
+	(select f.device_id from former_names f join devices d on d.id = f.device_id and d.state = 'live'
+		where f.name_key = k.key and f.until > now())) as id from unnest($2::text[]) k(key)`
+
+// AddToGroup puts the devices of folded names into a group; a name that no device has is expected there.
+func (t InForceWriter) AddToGroup(groupID string, names []string) error {
+	return t.exec("with named as ("+named+`), joined as (
+		insert into members (group_id, device_id) select $1, id from named where id is not null on conflict do nothing)
+		insert into expected_names select $1, key from named where id is null on conflict do nothing`, groupID, names)
 }
 
-// JoinGranted puts a folded device name into the listed groups that an enrolment token grants, which an owner chose
-// when the token was made. A group that was removed since, or follows a rule now, is left out.
+// RemoveFromGroup takes the devices of folded names out of a group, and names that are expected there.
+func (t InForceWriter) RemoveFromGroup(groupID string, names []string) error {
+	return t.exec("with named as ("+named+`), gone as (
+		delete from members where group_id = $1 and device_id in (select id from named))
+		delete from expected_names where group_id = $1 and name_key = any($2::text[])`, groupID, names)
+}
+
+// JoinGranted puts a device into the listed groups that an enrolment token grants, which an owner chose when the token
+// was made. A group that was removed since, or follows a rule now, is left out.
 func (t DevicesWriter) JoinGranted(token, device string) error {
-	return t.exec(`insert into group_members select g.id, $2 from enrolment_tokens t
+	return t.exec(`insert into members (group_id, device_id) select g.id, $2 from enrolment_tokens t
 		cross join lateral jsonb_array_elements_text(t.groups) granted join groups g on g.name = granted
 		where t.id = $1 and g.rule = '' on conflict do nothing`, token, device)
 }
 
-// RemoveFromGroup takes folded device names out of a group.
-func (t InForceWriter) RemoveFromGroup(groupID string, devices []string) error {
-	return t.exec("delete from group_members where group_id = $1 and device = any($2::text[])", groupID, devices)
+// JoinExpected puts a device into the groups that expect its folded name, which they do not from then on.
+func (t DevicesWriter) JoinExpected(device, name string) error {
+	return t.exec(`with expected as (delete from expected_names where name_key = $2 returning group_id)
+		insert into members (group_id, device_id) select group_id, $1 from expected on conflict do nothing`, device, name)
+}
+
+// TakeGroups puts a device into the listed groups of the one whose place it takes, whose former names it has too.
+func (t DevicesWriter) TakeGroups(device, former string) error {
+	return t.exec(`with names as (update former_names set device_id = $1 where device_id = $2)
+		insert into members (group_id, device_id) select m.group_id, $1 from members m
+		join groups g on g.id = m.group_id and g.rule = '' where m.device_id = $2 on conflict do nothing`, device, former)
 }
 
 // like makes a pattern that matches text containing s.

@@ -55,17 +55,17 @@ func (t OrganisationReader) LiveFacts(ids []string) ([]DeviceFacts, error) {
 	return all[DeviceFacts](q.Order("id"))
 }
 
-// GroupsOf are the groups that a folded device name is in, certainly or perhaps.
+// GroupsOf are the groups that a device is in, certainly or perhaps.
 func (t OrganisationReader) GroupsOf(device string) ([]Membership, error) {
 	return rows[Membership](
 		t,
-		"select g.name, m.device, m.certain from group_members m join groups g on g.id = m.group_id "+
-			"where m.device = $1",
+		"select g.name, m.device_id as device, m.certain from members m join groups g on g.id = m.group_id "+
+			"where m.device_id = $1",
 		device,
 	)
 }
 
-// MemberKey names a folded device name in a group, by the group's identifier.
+// MemberKey names a device in a group, by their identifiers.
 type MemberKey struct{ Group, Device string }
 
 // MembershipsOf are the memberships of devices in groups.
@@ -77,13 +77,13 @@ func (t OrganisationReader) MembershipsOf(
 		ids[i] = g.ID
 	}
 	for i, d := range devices {
-		keys[i] = d.NameKey
+		keys[i] = d.ID
 	}
 	// It goes past GORM, since a new rule reads the memberships of a whole fleet.
 	found, err := t.db.Statement.ConnPool.QueryContext(
 		t.db.Statement.Context,
-		"select group_id, device, certain from group_members where group_id = any($1::text[]) "+
-			"and device = any($2::text[])",
+		"select group_id, device_id, certain from members where group_id = any($1::text[]) "+
+			"and device_id = any($2::text[])",
 		ids,
 		keys,
 	)
@@ -120,11 +120,12 @@ func (t OrganisationReader) OutOfReach(reach rights.Reach, devices []string) (st
 	return found[0], nil
 }
 
-// CountOutside counts names, folded, that are not those of live devices in reach.
+// CountOutside counts names, folded, that are not those of live devices in reach, now or formerly.
 func (t OrganisationReader) CountOutside(reach rights.Reach, names []string) (int, error) {
 	within, args := inReach(reach)
 	n, err := rows[int](t, `select count(*) from unnest(?::text[]) as n(key) where not exists (
-		select 1 from devices d where d.name_key = n.key and d.state = 'live' and `+within+")",
+		select 1 from devices d where d.state = 'live' and (d.name_key = n.key or d.id = (select f.device_id from
+			former_names f where f.name_key = n.key and f.until > now())) and `+within+")",
 		append([]any{names}, args...)...)
 	if err != nil {
 		return 0, err
@@ -145,12 +146,13 @@ func (t OrganisationReader) CountDevicesOutside(reach rights.Reach, ids []string
 	return n[0], nil
 }
 
-// CountMembersOutside counts names in a group that are not those of live devices in reach.
+// CountMembersOutside counts the live devices in a group that are not in reach, and the names that are expected there.
 func (t OrganisationReader) CountMembersOutside(reach rights.Reach, groupID string) (int, error) {
 	within, args := inReach(reach)
-	n, err := rows[int](t, `select count(*) from group_members x where x.group_id = ? and not exists (
-		select 1 from devices d where d.name_key = x.device and d.state = 'live' and `+within+")",
-		append([]any{groupID}, args...)...)
+	n, err := rows[int](t, `select (select count(*) from members x join devices d on d.id = x.device_id and
+			d.state = 'live' where x.group_id = ? and not `+within+`)
+		+ (select count(*) from expected_names e where e.group_id = ?)`,
+		append(append([]any{groupID}, args...), groupID)...)
 	if err != nil {
 		return 0, err
 	}
@@ -162,8 +164,8 @@ type Aim struct{ Include, Exclude, Within []string }
 
 // CountAimedOutside counts live devices that an aim reaches, or may reach, and that are not in reach.
 func (t OrganisationReader) CountAimedOutside(reach rights.Reach, aim Aim) (int, error) {
-	const in = "(?::text = 'everything' or exists (select 1 from group_members m join groups g on g.id = m.group_id " +
-		"where g.name = ? and m.device = d.name_key"
+	const in = "(?::text = 'everything' or exists (select 1 from members m join groups g on g.id = m.group_id " +
+		"where g.name = ? and m.device_id = d.id"
 	sql, args := "d.state = 'live'", []any{}
 	any := "false"
 	for _, g := range aim.Include {
@@ -193,9 +195,9 @@ func (t OrganisationWriter) PutMemberships(list []Membership) error {
 		return nil
 	}
 	groups, devices, certain := columnsOf(list)
-	return t.exec(`insert into group_members (group_id, device, certain)
+	return t.exec(`insert into members (group_id, device_id, certain)
 		select * from unnest($1::text[], $2::text[], $3::boolean[])
-		on conflict (group_id, device) do update set certain = excluded.certain`, groups, devices, certain)
+		on conflict (group_id, device_id) do update set certain = excluded.certain`, groups, devices, certain)
 }
 
 // DropMemberships removes memberships, by the group's identifier.
@@ -204,8 +206,8 @@ func (t OrganisationWriter) DropMemberships(list []Membership) error {
 		return nil
 	}
 	groups, devices, _ := columnsOf(list)
-	return t.exec(`delete from group_members m using unnest($1::text[], $2::text[]) as gone(group_id, device)
-		where m.group_id = gone.group_id and m.device = gone.device`, groups, devices)
+	return t.exec(`delete from members m using unnest($1::text[], $2::text[]) as gone(group_id, device_id)
+		where m.group_id = gone.group_id and m.device_id = gone.device_id`, groups, devices)
 }
 
 func columnsOf(list []Membership) (groups, devices []string, certain []bool) {

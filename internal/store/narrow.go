@@ -26,8 +26,8 @@ func inReach(reach rights.Reach) (string, []any) {
 	if reach.Everywhere() {
 		return "true", nil
 	}
-	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = any(?) " +
-			"and m.certain and m.device = d.name_key)", []any{
+	return "exists (select 1 from members m join groups g on g.id = m.group_id where g.name = any(?) " +
+			"and m.certain and m.device_id = d.id)", []any{
 			reach.Groups(),
 		}
 }
@@ -37,8 +37,8 @@ func inGroup(group string) (string, []any) {
 	if group == "" || group == rights.Everything {
 		return "true", nil
 	}
-	return "exists (select 1 from group_members m join groups g on g.id = m.group_id where g.name = ? and m.certain " +
-			"and m.device = d.name_key)", []any{
+	return "exists (select 1 from members m join groups g on g.id = m.group_id where g.name = ? and m.certain " +
+			"and m.device_id = d.id)", []any{
 			group,
 		}
 }

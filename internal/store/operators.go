@@ -92,12 +92,12 @@ func (t AccessReader) Operator(id string) (Operator, error) {
 	return first[Operator](t.db.Where("id = ?", id))
 }
 
-// DecidingGroup is a listed group with a folded name in it that an operator's role or an assignment's
+// DecidingGroup is a listed group that expects a folded name and that an operator's role or an assignment's
 // exclusion names, of those not granted; empty for none. No device talks itself into such a group.
 func (t AccessReader) DecidingGroup(name string, granted []string) (string, error) {
 	found, err := rows[string](
 		t,
-		`select g.name from group_members m join groups g on g.id = m.group_id and g.rule = '' where m.device = $1
+		`select g.name from expected_names m join groups g on g.id = m.group_id where m.name_key = $1
 			and g.name
 			<> all($2)
 		and (exists (select 1 from operators o, jsonb_array_elements(o.grants) r where jsonb_exists(r->'groups',

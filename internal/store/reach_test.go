@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"errors"
 	"testing"
 	"time"
 
@@ -23,9 +24,8 @@ func harbour(t *testing.T) (*store.Store, []store.Device) {
 				return err
 			}
 		}
-		return tx.PutMemberships([]store.Membership{{Name: "pier", Device: "a", Certain: true},
-			{Name: "pier", Device: "b"}, {Name: "quay", Device: "c", Certain: true},
-			{Name: "quay", Device: "not-enrolled", Certain: true}})
+		return errors.Join(tx.PutMemberships([]store.Membership{{Name: "pier", Device: devices[0].ID, Certain: true},
+			{Name: "pier", Device: devices[1].ID}}), tx.AddToGroup("quay", []string{"c", "not-enrolled"}))
 	})
 	return db, devices
 }

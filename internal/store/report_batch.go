@@ -76,7 +76,7 @@ func (b *ReportBatch) read(devices []string, waits bool) error {
 	q.Queue("begin")
 	q.Queue(`select id, name, name_key, state, platform, os_version, os_build, agent_version, epoch, seq, desired_epoch,
 		desired_number,
-		desired_digest, settings_digest, scope, open_findings from devices where id = any($1)
+		desired_digest, settings_digest, scope, open_findings, name_refused from devices where id = any($1)
 		order by id for no key update`+held,
 		devices).
 		Query(func(rows pgx.Rows) error {
@@ -100,6 +100,7 @@ func (b *ReportBatch) read(devices []string, waits bool) error {
 					&d.SettingsDigest,
 					&d.Scope,
 					&d.OpenFindings,
+					&d.NameRefused,
 				},
 				func() error {
 					b.devices[d.ID] = d

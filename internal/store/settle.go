@@ -93,7 +93,7 @@ func (t DeployReader) LiveDevices(groups, ids []string) ([]DeviceName, error) {
 	return rows[DeviceName](
 		t,
 		`select id, name_key from devices where state = 'live' and (id = any($1) or 'everything' = any($2)
-		or name_key in (select m.device from group_members m join groups g on g.id = m.group_id
+		or id in (select m.device_id from members m join groups g on g.id = m.group_id
 		where g.name = any($3))) order
 		by id`,
 		ids,
@@ -102,16 +102,16 @@ func (t DeployReader) LiveDevices(groups, ids []string) ([]DeviceName, error) {
 	)
 }
 
-// Membership is a folded device name in a group.
+// Membership is a device in a group.
 type Membership struct {
 	Name    string // of the group, or its identifier
-	Device  string
+	Device  string // its identifier
 	Certain bool
 }
 
-// MembersOf are the folded device names in each of the groups.
+// MembersOf are the devices in each of the groups.
 func (t DeployReader) MembersOf(groups []string) ([]Membership, error) {
-	return rows[Membership](t, `select g.name, m.device, m.certain from group_members m
+	return rows[Membership](t, `select g.name, m.device_id as device, m.certain from members m
 		join groups g on g.id = m.group_id where g.name = any($1)`, groups)
 }
 

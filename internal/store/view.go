@@ -37,7 +37,7 @@ type LockedAccount struct {
 	Until *time.Time `json:"until"` // nil until someone unlocks it
 }
 
-// ViewMembership is a folded name that is certainly in a group, by the group's identifier.
+// ViewMembership is a device that is certainly in a group, by their identifiers.
 type ViewMembership struct{ Group, Device string }
 
 // ViewFinding is an open finding.
@@ -64,7 +64,8 @@ type ViewRotation struct {
 // ViewRecords is what is kept in memory of some devices, or of all.
 type ViewRecords struct {
 	Devices     []ViewDevice
-	Memberships []ViewMembership // of their names
+	Memberships []ViewMembership
+	Former      []FormerName // that the devices keep
 	Findings    []ViewFinding
 	Rotations   []ViewRotation
 	Groups      map[string]string // names by identifier, of all groups
@@ -101,15 +102,13 @@ func (s *Store) SeeDevices(ctx context.Context, ids []string) (ViewRecords, erro
 				args...); err != nil {
 				return err
 			}
-			if ids != nil {
-				names := make([]string, len(view.Devices))
-				for i, d := range view.Devices {
-					names[i] = d.NameKey
-				}
-				args = []any{names}
-			}
 			if view.Memberships, err = collect[ViewMembership](ctx, tx,
-				"select group_id, device from group_members where certain"+some("device"), args...); err != nil {
+				"select group_id, device_id from members where certain"+some("device_id"), args...); err != nil {
+				return err
+			}
+			if view.Former, err = collect[FormerName](ctx, tx,
+				"select name_key, name, device_id, until from former_names where until > now()"+some("device_id"),
+				args...); err != nil {
 				return err
 			}
 			groups, err := collect[struct{ ID, Name string }](ctx, tx, "select id, name from groups")

@@ -3,6 +3,7 @@ package store
 import (
 	"time"
 
+	"rankwarden.example/core/drift"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/wire/protocol"
@@ -126,8 +127,10 @@ func (t FindingsWriter) Waive(device, unitName, subject string, waived bool) err
 		return err
 	}
 	return t.exec(`update devices set changed_at = now(), open_findings = (select count(*) from findings f
-		where f.device_id = $1 and f.closed_at is null and f.state = 'open' and f.kind <> 'unit_unsupported')
-		where id = $1`, device)
+		where f.device_id = $1 and f.closed_at is null and f.state = 'open' and f.kind <> all($2::text[])
+			and (f.kind <> $3 or f.actual #>> '{}' = $4)) where id = $5`, device,
+		[]string{string(drift.UnitUnsupported), string(drift.NameInUse)}, drift.AccountLeftBehind, drift.LeftPrivileged,
+		device)
 }
 
 // FindingsWith are findings by identifier, with the names of their devices.

@@ -58,10 +58,10 @@ func Regroup(tx Records, groups []store.RuleGroup, devices []string) ([]string, 
 	for _, g := range groups {
 		for i, d := range known {
 			now := members[g.Name].Of(i)
-			if now == stored[store.MemberKey{Group: g.ID, Device: d.NameKey}] {
+			if now == stored[store.MemberKey{Group: g.ID, Device: d.ID}] {
 				continue
 			}
-			m := store.Membership{Name: g.ID, Device: d.NameKey, Certain: now == assign.Yes}
+			m := store.Membership{Name: g.ID, Device: d.ID, Certain: now == assign.Yes}
 			if now == assign.No {
 				gone = append(gone, m)
 			} else {

@@ -2,7 +2,6 @@ package devicegroups_test
 
 import (
 	"errors"
-	"slices"
 	"testing"
 	"time"
 
@@ -39,12 +38,8 @@ func ruled(t *testing.T) (*store.Store, []store.Device) {
 }
 
 func members(t *testing.T, db *store.Store, group string) (names []string) {
-	list, err := db.With(t.Context()).MembersOf([]string{group})
+	names, err := db.With(t.Context()).GroupList(group)
 	require.NoError(t, err)
-	for _, m := range list {
-		names = append(names, m.Device)
-	}
-	slices.Sort(names)
 	return names
 }
 

@@ -90,7 +90,8 @@ func (v *View) Has(reach rights.Reach, id string) bool {
 	return d != nil && v.scope(reach, "").has(d)
 }
 
-// Known finds the live device of an identifier or a name; both are empty where there is none.
+// Known finds the live device of an identifier or of a name that it has, or had and keeps; both are empty where there is
+// none.
 func (v *View) Known(idOrName string) (id, name string) {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
@@ -103,6 +104,9 @@ func (v *View) Known(idOrName string) (id, name string) {
 		if d := v.order[at]; d.live {
 			return d.ID, d.Name
 		}
+	}
+	if d := v.devices[v.former[key]]; d != nil && d.live {
+		return d.ID, d.Name
 	}
 	return "", ""
 }

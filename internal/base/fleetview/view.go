@@ -23,6 +23,7 @@ import (
 // Device is one device as the view knows it. It is replaced whole, never changed.
 type Device struct {
 	ID, Name, NameKey, State string
+	Former                   []string // folded names that it had and keeps
 	Facts                    fleet.Facts
 	Scope                    string
 	Held                     []resolve.HeldUnit
@@ -49,9 +50,10 @@ func (d *Device) Verified() bool {
 type View struct {
 	mu      sync.RWMutex
 	devices map[string]*Device
-	order   []*Device        // by folded name and identifier
-	groups  map[string]int32 // slots by name
-	slots   map[string]int32 // by identifier of a group; only [View.replace] uses it
+	order   []*Device         // by folded name and identifier
+	groups  map[string]int32  // slots by name
+	slots   map[string]int32  // by identifier of a group; only [View.replace] uses it
+	former  map[string]string // identifiers of devices by the folded names that they had and keep
 
 	loaded sync.Once
 	ready  chan struct{} // closed once the whole fleet was read
@@ -66,6 +68,7 @@ func New() *View {
 		devices: map[string]*Device{},
 		groups:  map[string]int32{},
 		slots:   map[string]int32{},
+		former:  map[string]string{},
 		ready:   make(chan struct{}),
 		fences:  map[string]chan struct{}{},
 	}
@@ -77,7 +80,10 @@ func byName(a, b *Device) int {
 
 // replace takes what was read; all of the fleet, or what is known of some devices.
 func (v *View) replace(seen store.ViewRecords, whole bool) {
-	members := make(map[string][]int32, len(seen.Devices))
+	members, former := make(map[string][]int32, len(seen.Devices)), map[string][]string{}
+	for _, f := range seen.Former {
+		former[f.DeviceID] = append(former[f.DeviceID], f.NameKey)
+	}
 	for _, m := range seen.Memberships {
 		members[m.Device] = append(members[m.Device], v.slot(m.Group))
 	}
@@ -90,7 +96,7 @@ func (v *View) replace(seen store.ViewRecords, whole bool) {
 	}
 	fresh := make([]*Device, len(seen.Devices))
 	for i, s := range seen.Devices {
-		fresh[i] = deviceOf(s, members[s.NameKey], findings[s.ID], rotations[s.ID])
+		fresh[i] = deviceOf(s, former[s.ID], members[s.ID], findings[s.ID], rotations[s.ID])
 	}
 	v.mu.Lock()
 	defer v.mu.Unlock()
@@ -99,10 +105,14 @@ func (v *View) replace(seen store.ViewRecords, whole bool) {
 		v.groups[name] = v.slot(id)
 	}
 	if whole {
-		former := v.devices
+		v.former = map[string]string{}
+		for _, d := range fresh {
+			v.keepNames(d)
+		}
+		before := v.devices
 		v.devices = make(map[string]*Device, len(fresh))
 		for _, d := range fresh {
-			v.devices[d.ID] = keepContact(d, former[d.ID])
+			v.devices[d.ID] = keepContact(d, before[d.ID])
 		}
 		v.order = fresh
 		slices.SortFunc(v.order, byName)
@@ -123,7 +133,15 @@ func (v *View) slot(id string) int32 {
 	return slot
 }
 
+// keepNames notes the names that a device had and keeps.
+func (v *View) keepNames(d *Device) {
+	for _, name := range d.Former {
+		v.former[name] = d.ID
+	}
+}
+
 func (v *View) put(d *Device) {
+	v.keepNames(d)
 	former := v.devices[d.ID]
 	v.devices[d.ID] = keepContact(d, former)
 	at, found := slices.BinarySearchFunc(v.order, d, byName)
@@ -150,13 +168,14 @@ func keepContact(d, former *Device) *Device {
 }
 
 func deviceOf(
-	s store.ViewDevice, groups []int32, findings []store.ViewFinding, rotations []store.ViewRotation,
+	s store.ViewDevice, former []string, groups []int32, findings []store.ViewFinding, rotations []store.ViewRotation,
 ) *Device {
 	slices.Sort(groups)
 	d := &Device{
 		ID:                 s.ID,
 		Name:               s.Name,
 		NameKey:            s.NameKey,
+		Former:             former,
 		State:              s.State,
 		Scope:              s.Scope,
 		Held:               s.Held,
@@ -181,7 +200,7 @@ func deviceOf(
 		live:          s.State == store.Live,
 	}
 	d.search = text.Fold(strings.Join(
-		append([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags...),
+		slices.Concat([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags, former),
 		"\n",
 	))
 	return d

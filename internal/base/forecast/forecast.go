@@ -58,7 +58,7 @@ func For(devices []*fleetview.Device) *Forecast {
 func (f *Forecast) Planned() []planning.Device {
 	planned := make([]planning.Device, len(f.Devices))
 	for i, d := range f.Devices {
-		planned[i] = planning.Device{NameKey: d.NameKey, Facts: d.Facts}
+		planned[i] = planning.Device{ID: d.ID, NameKey: d.NameKey, Facts: d.Facts}
 		planned[i].Facts.Name = d.Name
 	}
 	return planned

@@ -27,8 +27,27 @@ type Records interface {
 
 // Device is a device of the plan.
 type Device struct {
-	NameKey string      // folded name, by which groups know it
+	ID      string
+	NameKey string      // folded name
 	Facts   fleet.Facts // with its name; the others are only needed where a rule is worked out
+}
+
+// ByName numbers devices by their folded names, those that they have and those that they had and keep. The errors are
+// those of the records.
+func ByName(tx interface {
+	FormerNames() ([]store.FormerName, error)
+}, devices []Device) (map[string]int, error) {
+	index, byID := make(map[string]int, len(devices)), make(map[string]int, len(devices))
+	for i, d := range devices {
+		index[d.NameKey], byID[d.ID] = i, i
+	}
+	former, err := tx.FormerNames()
+	for _, f := range former {
+		if i, there := byID[f.DeviceID]; there {
+			index[f.NameKey] = i // nobody else has it
+		}
+	}
+	return index, err
 }
 
 // Beside names what edits may bring into force beside what is.
@@ -100,7 +119,7 @@ func Read(tx Records, docs *cache.Documents, devices []Device, beside Beside) (p
 func membersOf(tx Records, groups []string, devices []Device) (map[string]fleet.Members, error) {
 	index := make(map[string]int, len(devices))
 	for i, d := range devices {
-		index[d.NameKey] = i
+		index[d.ID] = i
 	}
 	memberships, err := tx.MembersOf(groups)
 	yes, perhaps := map[string][]int{}, map[string][]int{}

@@ -32,6 +32,7 @@ func viewDevice(d store.Device) api.Device {
 		Path:               d.Path,
 		Tags:               append([]string{}, d.Tags...),
 		PrimaryUser:        d.PrimaryUser,
+		NameRefused:        d.NameRefused,
 		RepeatedlyReverted: unitNames(d.RepeatedlyReverted),
 		OpenFindings:       d.OpenFindings,
 		HeldUnits:          d.HeldUnits,

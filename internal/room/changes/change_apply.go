@@ -240,6 +240,9 @@ func (s *Service) applyGroup(tx Records, w *uow.Work, e change.Edit) error {
 	if err != nil {
 		return err
 	}
+	if keys, err = tx.CurrentNames(keys); err != nil {
+		return err
+	}
 	if e.BasedOn == 0 && !e.Group.Amend {
 		w.Call("group.made")
 		_, err := devicegroups.Add(tx, w, e.Name, *e.Group, keys)
@@ -269,8 +272,7 @@ func (s *Service) applyGroup(tx Records, w *uow.Work, e change.Edit) error {
 			return err
 		}
 		slices.Sort(listed)
-		slices.Sort(keys)
-		keys = slices.Compact(keys)
+		slices.Sort(keys) // as Go sorts them
 		add, remove = missingFrom(keys, listed), missingFrom(listed, keys)
 		c.Add, c.Remove = add, remove
 	}

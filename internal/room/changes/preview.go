@@ -54,9 +54,9 @@ func (s *Service) read(
 ) (*futures, error) {
 	f := &futures{Forecast: forecast.For(s.View.Devices(reach))}
 	err := s.Snapshot(ctx, func(tx Reads) (err error) {
-		index := make(map[string]int, len(f.Devices))
-		for i, d := range f.Devices {
-			index[d.NameKey] = i
+		index, err := planning.ByName(tx, f.Planned())
+		if err != nil {
+			return err
 		}
 		f.edits = make([]change.Step, len(edits))
 		for i := range edits {

@@ -16,6 +16,9 @@ func (s *Service) SeenBy(who rights.Identity, c ChangeWithEdits) ChangeWithEdits
 	known := map[string]bool{}
 	for _, d := range s.View.Devices(mine) {
 		known[d.NameKey] = true
+		for _, name := range d.Former {
+			known[name] = true
+		}
 	}
 	inReach := func(names []string) []string {
 		return slices.DeleteFunc(slices.Clone(names), func(name string) bool { return !known[text.Fold(name)] })

@@ -82,14 +82,24 @@ func oppositeGroup(tx Records, e change.Edit, undo *change.Edit) (*change.Edit, 
 		return undo, nil
 	}
 	slices.Sort(listed)
-	come, leave := e.Group.Add, e.Group.Remove
+	come, leave := folded(e.Group.Add), folded(e.Group.Remove)
+	if come, err = tx.CurrentNames(come); err != nil {
+		return nil, err
+	}
+	if leave, err = tx.CurrentNames(leave); err != nil {
+		return nil, err
+	}
 	if !e.Group.Amend {
-		wanted := folded(e.Group.Devices)
+		wanted, err := tx.CurrentNames(folded(e.Group.Devices))
+		if err != nil {
+			return nil, err
+		}
+		slices.Sort(wanted)
 		come, leave = missingFrom(wanted, listed), missingFrom(listed, wanted)
 	}
 	undo.Group.Amend = true
-	undo.Group.Remove = missingFrom(folded(come), listed)
-	for _, name := range folded(leave) {
+	undo.Group.Remove = missingFrom(come, listed)
+	for _, name := range leave {
 		if _, there := slices.BinarySearch(listed, name); there {
 			undo.Group.Add = append(undo.Group.Add, name)
 		}

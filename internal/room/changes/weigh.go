@@ -182,9 +182,9 @@ func (s *Service) underWay(tx Reads, f *forecast.Forecast, except string) (u und
 	if len(records) == 0 {
 		return u, nil
 	}
-	index := make(map[string]int, len(f.Devices))
-	for i, d := range f.Devices {
-		index[d.NameKey] = i
+	index, err := planning.ByName(tx, f.Planned())
+	if err != nil {
+		return u, err
 	}
 	rollouts := planning.ReadUnderWay(records, s.context(index))
 	for _, r := range rollouts {

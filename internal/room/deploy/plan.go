@@ -71,17 +71,22 @@ func (s *Service) read(tx Reads, devices []store.DeviceName) (*situation, error)
 		in: map[string]map[string]bool{}, carried: map[string][]string{},
 		revisions: map[string]int{}, assignments: map[string]store.Assignment{},
 	}
-	planned, index := make([]planning.Device, len(devices)), make(map[string]int, len(devices))
+	planned := make([]planning.Device, len(devices))
 	for i, d := range devices { // groups are as they were worked out, so that no rule reads a fact
-		planned[i] = planning.Device{NameKey: d.NameKey, Facts: fleet.Facts{Name: d.NameKey}}
-		index[d.NameKey] = i
+		planned[i] = planning.Device{ID: d.ID, NameKey: d.NameKey, Facts: fleet.Facts{Name: d.NameKey}}
 		known.ids = append(known.ids, d.ID)
 	}
 	records, err := tx.RolloutsUnderWay()
 	if err != nil {
 		return nil, err
 	}
-	known.rollouts = planning.ReadUnderWay(records, change.Context{Parse: s.Documents.Parse, Index: index})
+	if len(records) > 0 {
+		index, err := planning.ByName(tx, planned)
+		if err != nil {
+			return nil, err
+		}
+		known.rollouts = planning.ReadUnderWay(records, change.Context{Parse: s.Documents.Parse, Index: index})
+	}
 	if err := readFacts(tx, known, planned); err != nil {
 		return nil, err
 	}

@@ -25,6 +25,7 @@ type Reads interface {
 	DirectoryFor(refs, sids, guids []string) ([]store.DirectoryEntry, error)
 	GivingBack(devices []string, after time.Time) ([]store.GivesBack, error)
 	LiveAmong(ids []string) ([]string, error)
+	FormerNames() ([]store.FormerName, error)
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
 	LiveFacts(ids []string) ([]store.DeviceFacts, error)
 	OpenFindingsOf(devices []string) ([]store.OpenFinding, error)

@@ -297,7 +297,7 @@ func judge(d store.RolloutSight, findings []store.OpenFinding, interval time.Dur
 	var refused, failed []unit.ID
 	for _, f := range findings {
 		switch {
-		case !mine(f.Unit) || f.Kind == drift.UnitUnsupported:
+		case !mine(f.Unit) || !f.Kind.Differs():
 		case f.Kind == drift.ApplyFailed && isGuard(f.Actual):
 			refused = append(refused, f.Unit)
 		case f.Kind == drift.ApplyFailed:
@@ -310,8 +310,7 @@ func judge(d store.RolloutSight, findings []store.OpenFinding, interval time.Dur
 	case len(failed) > 0:
 		return rollout.Failed, sorted(failed)
 	case slices.ContainsFunc(findings, func(f store.OpenFinding) bool {
-		return mine(f.Unit) &&
-			f.Kind != drift.UnitUnsupported
+		return mine(f.Unit) && f.Kind.Differs()
 	}):
 		return rollout.Working, nil
 	}

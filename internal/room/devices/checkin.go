@@ -3,6 +3,7 @@ package devices
 import (
 	"context"
 	"errors"
+	"time"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/fleet"
@@ -31,26 +32,38 @@ func (s *Service) Holds(ctx context.Context, id string, holds drift.Stamp) error
 	})
 }
 
-// nameReported takes the new name of a workstation, which stays the same device. A name that another device
-// has, or that a group lists which decides reach or exclusion, is not taken: then the device keeps its name here.
+// keptFor is how long a device keeps a name that it had from others.
+const keptFor = 90 * 24 * time.Hour
+
+// nameReported takes the new name of a workstation, which stays the same device in the same groups. A name that another
+// device has or keeps, or that a group expects which decides reach or exclusion, is not taken: then the device keeps its
+// name here, and that is noted.
 func nameReported(tx Records, w *uow.Work, d store.Device, name string) error {
 	name = text.NFC(name)
 	key := text.Fold(name)
 	if name == d.Name {
+		if d.NameRefused != "" {
+			w.Tell(store.TopicDevices, d.ID)
+			return tx.RefuseName(d.ID, "")
+		}
 		return nil
 	}
 	if err := text.CheckName(name, fleet.MaxDeviceName); err != nil {
 		return refusal.New(refusal.Invalid, "the device's name %v", err).WithCode(protocol.CodeBadReport)
 	}
 	if key != d.NameKey {
-		if _, err := tx.LiveDeviceNamed(key); !errors.Is(err, store.ErrNotFound) {
-			return err // nil when there is one
-		}
-		if group, err := tx.DecidingGroup(key, nil); err != nil || group != "" {
+		why, err := nameTaken(tx, d, key)
+		if err != nil {
 			return err
 		}
+		if why != "" {
+			return refuseName(tx, w, d, name, why)
+		}
 	}
-	if err := tx.RenameDevice(d.ID, name, key); err != nil {
+	if err := tx.RenameDevice(d, name, key, w.Now().Add(keptFor)); err != nil {
+		return err
+	}
+	if err := tx.JoinExpected(d.ID, key); err != nil {
 		return err
 	}
 	if err := devicegroups.Rejoin(tx, w, d.ID); err != nil {
@@ -58,6 +71,40 @@ func nameReported(tx Records, w *uow.Work, d store.Device, name string) error {
 	}
 	w.Settle(d.Name+" renamed to "+name, nil, []string{d.ID})
 	w.Also(w.Act().As("device.renamed"), audit.Done, map[string]any{"name": d.Name}, map[string]any{"name": name})
+	return nil
+}
+
+// nameTaken says why a device cannot have a folded name; empty where it can.
+func nameTaken(tx Records, d store.Device, key string) (string, error) {
+	for why, find := range map[string]func(string) (store.Device, error){
+		"another device has it": tx.LiveDeviceNamed, "another device had it within the last 90 days": tx.NameKeptBy,
+	} {
+		other, err := find(key)
+		switch {
+		case err == nil && other.ID != d.ID:
+			return why, nil
+		case err != nil && !errors.Is(err, store.ErrNotFound):
+			return "", err
+		}
+	}
+	group, err := tx.DecidingGroup(key, nil)
+	if group != "" {
+		return "the group " + group + " expects it, which decides what operators reach or who is left out", err
+	}
+	return "", err
+}
+
+// refuseName notes the name that a device cannot have, once.
+func refuseName(tx Records, w *uow.Work, d store.Device, name, why string) error {
+	if d.NameRefused == name {
+		return nil
+	}
+	if err := tx.RefuseName(d.ID, name); err != nil {
+		return err
+	}
+	w.Tell(store.TopicDevices, d.ID)
+	w.Also(w.Act().As("device.renamed"), audit.Refused, map[string]any{"name": d.Name},
+		map[string]any{"name": name, "why": why})
 	return nil
 }
 

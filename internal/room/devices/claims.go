@@ -11,7 +11,7 @@ import (
 )
 
 // DecideClaim accepts a device that waits for an owner, or refuses it. One that claims to be a live device
-// takes its place: that one is retired, and its organisation facts go over.
+// takes its place: that one is retired, and its listed groups and organisation facts go over.
 func (s *Service) DecideClaim(ctx context.Context, who rights.Identity, id string, accept bool) error {
 	op := map[bool]*operation.Operation{true: operation.AcceptDevice, false: operation.RefuseDevice}[accept]
 	return refusal.Named(
@@ -62,7 +62,7 @@ func (s *Service) DecideClaim(ctx context.Context, who rights.Identity, id strin
 	)
 }
 
-// takeOver retires the device that another one claims to be, and gives that one its organisation facts.
+// takeOver retires the device that another one claims to be, and gives that one its groups and organisation facts.
 func takeOver(tx Records, d store.Device) error {
 	if d.Claims == nil {
 		return nil
@@ -72,6 +72,9 @@ func takeOver(tx Records, d store.Device) error {
 		return err
 	}
 	if err := tx.SetDeviceState(former.ID, store.Retired); err != nil {
+		return err
+	}
+	if err := tx.TakeGroups(d.ID, former.ID); err != nil {
 		return err
 	}
 	return tx.TakeFacts(d.ID, former.ID)

@@ -132,9 +132,6 @@ func (s *Service) Enrol(
 			return err
 		}
 		if d.State == store.Live {
-			if err := tx.JoinGranted(token.ID, d.NameKey); err != nil {
-				return err
-			}
 			if err := joinFleet(tx, w, d); err != nil {
 				return err
 			}
@@ -184,8 +181,8 @@ func checkFacts(name string, facts protocol.Facts) error {
 	return nil
 }
 
-// placeFor is the record of a device that enrols with a token. It waits for an owner where a live device has its name,
-// or where its name would put it into a group that decides reach or exclusion.
+// placeFor is the record of a device that enrols with a token. It waits for an owner where a live device has its name, or had
+// it and keeps it, or where its name would put it into a group that decides reach or exclusion.
 func (s *Service) placeFor(
 	tx Records, name string, facts protocol.Facts, key ed25519.PublicKey, token store.EnrolmentToken,
 ) (store.Device, error) {
@@ -212,6 +209,10 @@ func (s *Service) placeFor(
 	}
 	if former, err := tx.LiveDeviceNamed(d.NameKey); err == nil {
 		d.State, d.Claims = store.Claiming, &former.ID
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return d, err
+	} else if _, err := tx.NameKeptBy(d.NameKey); err == nil {
+		d.State = store.Claiming
 	} else if !errors.Is(err, store.ErrNotFound) {
 		return d, err
 	}
@@ -253,8 +254,18 @@ func (s *Service) usableToken(tx Records, req protocol.EnrolRequest) (store.Enro
 	return token, nil
 }
 
-// joinFleet works out the groups of a device that is live now, and asks for its first desired state.
+// joinFleet puts a device that is live now into the groups that its token grants, that expect its name, and whose rule it
+// meets, and asks for its first desired state.
 func joinFleet(tx Records, w *uow.Work, d store.Device) error {
+	if err := tx.JoinGranted(d.TokenID, d.ID); err != nil {
+		return err
+	}
+	if err := tx.FreeName(d.NameKey); err != nil {
+		return err
+	}
+	if err := tx.JoinExpected(d.ID, d.NameKey); err != nil {
+		return err
+	}
 	if err := devicegroups.Rejoin(tx, w, d.ID); err != nil {
 		return err
 	}

@@ -62,11 +62,18 @@ func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) erro
 		had = drift.Check(j.settings, &j.before, nil, about)
 	}
 	var whose map[unit.ID][]string
-	if len(have)+len(had) > 0 { // most devices have nothing to be told of
+	if len(have)+len(had) > 0 || j.bound() { // most devices have nothing to be told of
 		var err error
 		if whose, err = s.Scopes.DecidedBy(b, scopeOf(d)); err != nil {
 			return err
 		}
+	}
+	have = append(have, drift.LeftBehind(&j.in.report.State, func(id unit.ID) bool {
+		_, claimed := whose[id]
+		return claimed
+	})...)
+	if d.NameRefused != "" {
+		have = append(have, drift.NameTaken(d.Name, d.NameRefused))
 	}
 	waived := func(f drift.Finding) bool {
 		return slices.ContainsFunc(
@@ -85,7 +92,7 @@ func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) erro
 		switch {
 		case waived(f):
 			state = store.FindingWaived
-		case f.Kind != drift.UnitUnsupported:
+		case f.Drifts():
 			taken.OpenFindings++
 		}
 		present[f.Key()] = true
@@ -112,6 +119,11 @@ func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) erro
 	slices.Sort(taken.Gone)
 	b.Store(*taken)
 	return nil
+}
+
+// bound reports whether the device has an account that belongs to a key.
+func (j *judgement) bound() bool {
+	return slices.ContainsFunc(j.in.report.Accounts, func(a drift.Account) bool { return a.Key != "" })
 }
 
 func newFinding(device string, f drift.Finding, assignments []string, state string, now time.Time) store.Finding {

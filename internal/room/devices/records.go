@@ -56,7 +56,12 @@ type Records interface {
 	LockDevice(id string) (store.Device, error)
 	LockDevices(ids []string) error
 	LockEnrolmentToken(id string) (store.EnrolmentToken, error)
-	RenameDevice(id, name, key string) error
+	FreeName(folded string) error
+	JoinExpected(device, name string) error
+	NameKeptBy(folded string) (store.Device, error)
+	RefuseName(id, name string) error
+	RenameDevice(d store.Device, name, key string, until time.Time) error
+	TakeGroups(device, former string) error
 	RevokeEnrolmentToken(id string, at time.Time) error
 	SetDeviceFacts(id, platform, version string, build int, agent string) error
 	SetDeviceState(id, state string) error

@@ -149,7 +149,7 @@ func (s *Service) judge(b ReportBatch, list []*incoming, errs []error) error {
 			if errs[i] = reportedBefore(b, d, in); isOurs(errs[i]) {
 				return errs[i]
 			}
-		case !in.looked && (d.Name != in.report.Device || otherFacts(d, in.report.State)):
+		case !in.looked && (d.Name != in.report.Device || d.NameRefused != "" || otherFacts(d, in.report.State)):
 			errs[i] = errLook
 		default:
 			j, err := s.prepare(b, d, in)

@@ -39,7 +39,8 @@ type records struct {
 	held     chan bool               // until it is closed no report is taken
 	others   map[string]store.Device // by identifier
 	named    map[string]bool         // devices of other names
-	deciding string                  // group that decides reach and lists the new name
+	kept     string                  // folded name that another device had and keeps
+	deciding string                  // group that decides reach and expects the new name
 	busy     int                     // something else holds the device for as long as nobody waits for it
 	waited   int                     // how often somebody did
 	events   []store.DeviceEvent
@@ -57,9 +58,22 @@ func (r *records) RequestSettle(q store.SettleRequest) error      { return r.Tra
 func (r *records) LockDevice(string) (store.Device, error)        { return r.device, nil }
 func (r *records) RuledGroups() ([]store.RuleGroup, error)        { return nil, nil }
 func (r *records) DecidingGroup(string, []string) (string, error) { return r.deciding, nil }
-func (r *records) RenameDevice(_, name, key string) error {
+func (r *records) JoinExpected(string, string) error              { return nil }
+func (r *records) RenameDevice(_ store.Device, name, key string, _ time.Time) error {
 	r.device.Name, r.device.NameKey = name, key
 	return nil
+}
+
+func (r *records) RefuseName(_, name string) error {
+	r.device.NameRefused = name
+	return nil
+}
+
+func (r *records) NameKeptBy(key string) (store.Device, error) {
+	if r.kept == key {
+		return store.Device{ID: "D2"}, nil
+	}
+	return store.Device{}, store.ErrNotFound
 }
 
 // TakeReports is the transaction of reports, with batch as what it holds.
@@ -241,14 +255,30 @@ func TestRenaming(t *testing.T) {
 	r.named["skl-hq-002"] = true
 	require.NoError(t, take("SKL-HQ-002"))
 	assert.Equal(t, "SKL-HQ-001", r.device.Name, "another device has it")
+	require.Len(t, r.open, 1, "a finding says so")
+	for _, f := range r.open {
+		assert.Equal(t, string(drift.NameInUse), f.Kind)
+	}
+	assert.Zero(t, r.reported.OpenFindings, "which makes no device drifted")
+	require.NoError(t, take("SKL-HQ-002"))
+	require.Len(t, r.Entries, 1, "that it could not is on the trail once")
+	require.NoError(t, take("SKL-HQ-001"))
+	assert.Empty(t, r.open)
+	r.kept = "skl-hq-004"
+	require.NoError(t, take("SKL-HQ-004"))
+	assert.Equal(t, "SKL-HQ-001", r.device.Name, "another device had it, and keeps it")
+	require.NoError(t, take("SKL-HQ-001"))
 	r.deciding = "owners-desks"
 	require.NoError(t, take("SKL-HQ-003"))
 	assert.Equal(t, "SKL-HQ-001", r.device.Name, "a group that decides reach lists it")
 	r.deciding = ""
 	require.NoError(t, take("SKL-HQ-003"))
 	assert.Equal(t, "SKL-HQ-003", r.device.Name)
-	require.Len(t, r.Entries, 1)
-	assert.Equal(t, []string{"device:D1", "device.renamed"}, []string{r.Entries[0].Actor, r.Entries[0].Action})
+	require.Len(t, r.Entries, 4)
+	for i, outcome := range []audit.Outcome{audit.Refused, audit.Refused, audit.Refused, audit.Done} {
+		e := r.Entries[i]
+		assert.Equal(t, []any{"device:D1", "device.renamed", outcome}, []any{e.Actor, e.Action, e.Outcome})
+	}
 	require.Len(t, r.Requests, 1)
 	assert.Equal(t, "bad_report", code(take("no/name")))
 }

@@ -15,6 +15,9 @@ func (s *Service) Match(who rights.Identity, names []string) (enrolled int, unkn
 	live := map[string]bool{}
 	for _, d := range s.View.Devices(who.Reach(rights.Look)) {
 		live[d.NameKey] = true
+		for _, name := range d.Former {
+			live[name] = true
+		}
 	}
 	unknown = []string{}
 	for i, key := range keys {

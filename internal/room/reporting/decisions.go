@@ -174,9 +174,13 @@ func (s *Service) claimsToDecide(tx Reads, who rights.Identity) (list []Decision
 	}
 	for _, d := range claiming {
 		detail := "enrolled again with a new key and claims to be this device; accept or refuse it"
-		if d.Claims == nil {
+		switch {
+		case d.Claims == nil && d.ListedIn == "":
+			detail = "enrolled under a name that another device had within the last 90 days; an owner must accept it, " +
+				"and then the other one keeps the name no longer, or refuse it"
+		case d.Claims == nil:
 			detail = "enrolled under a name that the group " + d.ListedIn +
-				" lists, which decides reach or exclusion; an owner must accept or refuse it"
+				" expects, which decides reach or exclusion; an owner must accept or refuse it"
 		}
 		list = append(
 			list,

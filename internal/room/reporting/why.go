@@ -113,7 +113,7 @@ func (s *Service) Why(ctx context.Context, who rights.Identity, idOrName string)
 
 // metBy are the assignments whose include groups may hold a device, with whether they apply.
 func metBy(tx Reads, d store.Device) ([]Met, error) {
-	groups, err := tx.GroupsOf(d.NameKey)
+	groups, err := tx.GroupsOf(d.ID)
 	if err != nil {
 		return nil, err
 	}

@@ -19,7 +19,7 @@ func undecided(tx Reads, d store.Device, met []Met) (map[string]string, error) {
 	if !slices.ContainsFunc(met, func(m Met) bool { return m.Outcome == assign.Undecided }) {
 		return said, nil
 	}
-	groups, err := tx.GroupsOf(d.NameKey)
+	groups, err := tx.GroupsOf(d.ID)
 	if err != nil {
 		return nil, err
 	}

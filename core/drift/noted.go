@@ -1,0 +1,64 @@
+package drift
+
+import (
+	"slices"
+
+	"rankwarden.example/core/unit"
+)
+
+// What an account that was left behind is, as the actual value of its finding.
+const (
+	LeftPrivileged = "enabled, in a privileged local group"
+	LeftEnabled    = "enabled"
+	LeftDisabled   = "disabled"
+)
+
+// LeftBehind are the findings of accounts that the device bound to a key, which managed says no assignment claims any
+// more: nobody changes their passwords.
+func LeftBehind(state *State, managed func(id unit.ID) bool) []Finding {
+	var findings []Finding
+	for _, a := range state.Accounts {
+		id := unit.AccountOf(a.Key)
+		if a.Key == "" || id.IsZero() || managed(id) {
+			continue
+		}
+		is := LeftDisabled
+		switch {
+		case a.Enabled && state.privileged(a):
+			is = LeftPrivileged
+		case a.Enabled:
+			is = LeftEnabled
+		}
+		findings = append(findings, Finding{Unit: id, Kind: AccountLeftBehind, Subject: a.Name, Actual: is})
+	}
+	sortFindings(findings)
+	return findings
+}
+
+// privileged reports whether an account is a member of a local group whose members can take the device over.
+func (s *State) privileged(a Account) bool {
+	return slices.ContainsFunc(s.LocalGroups, func(g LocalGroup) bool {
+		return g.privileged() && slices.ContainsFunc(g.Members, func(m Member) bool { return m.SID == a.SID })
+	})
+}
+
+func (g LocalGroup) privileged() bool {
+	return unit.IsPrivileged(g.LocalGroup) || slices.ContainsFunc(unit.Privileged(), func(id unit.ID) bool {
+		name, _ := id.LocalGroup()
+		known := WellKnown(name)
+		return !known.IsZero() && known == g.SID
+	})
+}
+
+// NameTaken is the finding of a device whose workstation says that it has a name which another device has or keeps.
+func NameTaken(known, says string) Finding {
+	return Finding{Unit: unit.DeviceName, Kind: NameInUse, Expected: known, Actual: says}
+}
+
+// Differs reports whether findings of a kind are differences from a setting that the device could bring into line.
+func (k Kind) Differs() bool { return k != UnitUnsupported && k != AccountLeftBehind && k != NameInUse }
+
+// Drifts reports whether an open finding makes its device drifted.
+func (f Finding) Drifts() bool {
+	return f.Kind.Differs() || f.Kind == AccountLeftBehind && f.Actual == LeftPrivileged
+}
