@@ -64,7 +64,8 @@ type Overview struct {
 	At             time.Time        `json:"at"`
 	Devices        int              `json:"devices"`
 	Online         int              `json:"online" doc:"Heard from within three check-in intervals"`
-	Verified       int              `json:"verified" doc:"Read back under the newest desired state"`
+	Verified       int              `json:"verified" doc:"Reported back on the newest desired state, with nothing that failed or differs"`
+	OnlineReported int              `json:"online_reported" doc:"Of those online, that reported back on the newest desired state, whatever came of it"`
 	OnlineVerified int              `json:"online_verified"`
 	Unsettled      int              `json:"unsettled" doc:"Changes that are still being settled for their devices"`
 	Standings      Standings        `json:"standings"`
@@ -89,10 +90,10 @@ type Notice struct {
 	Devices []string `json:"devices" doc:"Identifiers, at most 500"`
 }
 
-// AllVerified reports whether nothing is being settled and every online device was verified against
-// the newest that is asked of it.
-func (o Overview) AllVerified() bool {
-	return o.Unsettled == 0 && o.Online > 0 && o.OnlineVerified == o.Online
+// AllReported reports whether nothing is being settled and every online device has reported back on the newest that is
+// asked of it, whatever came of it.
+func (o Overview) AllReported() bool {
+	return o.Unsettled == 0 && o.Online > 0 && o.OnlineReported == o.Online
 }
 
 // StandingHour is how devices stood in an hour, the last time that it was looked at.

@@ -104,15 +104,15 @@ func TestChangesUntilTheStreamBreaksOff(t *testing.T) {
 	assert.Equal(t, []api.Notice{{}, {Topics: []string{"edits"}, Devices: []string{}}}, seen)
 }
 
-func TestAllVerified(t *testing.T) {
-	fine := api.Overview{Devices: 5, Online: 3, OnlineVerified: 3}
-	assert.True(t, fine.AllVerified(), "who is silent is not waited for")
+func TestAllReported(t *testing.T) {
+	fine := api.Overview{Devices: 5, Online: 3, OnlineReported: 3, OnlineVerified: 2}
+	assert.True(t, fine.AllReported(), "who is silent is not waited for, nor what drifted")
 	for _, change := range []func(o *api.Overview){
-		func(o *api.Overview) { o.Unsettled = 1 }, func(o *api.Overview) { o.OnlineVerified = 2 },
-		func(o *api.Overview) { o.Online, o.OnlineVerified = 0, 0 },
+		func(o *api.Overview) { o.Unsettled = 1 }, func(o *api.Overview) { o.OnlineReported = 2 },
+		func(o *api.Overview) { o.Online, o.OnlineReported = 0, 0 },
 	} {
 		o := fine
 		change(&o)
-		assert.False(t, o.AllVerified())
+		assert.False(t, o.AllReported())
 	}
 }

@@ -10,7 +10,7 @@ import (
 	"rankwarden.example/client"
 )
 
-// A device that renames itself stays in the groups that list it, under its policy and within its support person's reach.
+// A device that renames itself stays in the groups that list it, under its policy and in its support person's reach.
 // Nobody else gets its former name, it is found by it, and it can come back to it.
 func TestNoDeviceRenamesItselfOutOfItsGroups(t *testing.T) {
 	s := start(t)

@@ -24,7 +24,7 @@ func TestDemoUntilVerifiedAndAgain(t *testing.T) {
 		args := append(
 			[]string{
 				"demo",
-				"--until-verified",
+				"--until-reported",
 				"--data",
 				dir,
 				"--listen",
@@ -96,7 +96,7 @@ func TestCommandLine(t *testing.T) {
 	assert.Contains(
 		t,
 		out,
-		"All online devices are verified;",
+		"1 device has held settings",
 		"a contest is left open on purpose, so the answer is no",
 	)
 	out, _ = d.command(t, 1, "", "held", "-o", "json")

@@ -15,8 +15,8 @@ import (
 // bigReported is a service with a hundred thousand devices, each with a whole report.
 func bigReported(b *testing.B) (string, *client.Client) {
 	url, c, _ := bigFleet(b)
-	require.NoError(b, change(b, url, "truncate devices, members, group_members, expected_names, former_names, groups, "+
-		"device_reports, device_events, desired_states, findings cascade"))
+	require.NoError(b, change(b, url, "truncate devices, members, group_members, expected_names, former_names, "+
+		"groups, device_reports, device_events, desired_states, findings cascade"))
 	largeFleet(b, url, fleetSize)
 	require.NoError(
 		b,

@@ -187,7 +187,7 @@ func TestSimulatedFleet(t *testing.T) {
 	}
 	verified := func(n int) bool {
 		o, err := s.owner.Overview(t.Context())
-		return err == nil && o.Devices == 2 && o.AllVerified() && o.Standings.InStep == n
+		return err == nil && o.Devices == 2 && o.AllReported() && o.Standings.InStep == n
 	}
 	run(s.enrolmentToken(2), nil, func(*fleetsim.Fleet) bool { return verified(2) })
 

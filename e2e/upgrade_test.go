@@ -146,7 +146,8 @@ func TestMembersByNameOfTheFormerVersion(t *testing.T) {
 			assert.Equal(t, want, got, from)
 		}
 	}
-	do("insert into groups (id, name, description, version, created_at, updated_at) values ('g', 'g', '', 1, now(), now())")
+	do("insert into groups (id, name, description, version, created_at, updated_at) " +
+		"values ('g', 'g', '', 1, now(), now())")
 	do("insert into group_members (group_id, device) values ('g', 'skl-tkt-001'), ('g', 'nobody')")
 	says("nobody skl-tkt-001", "SKL-TKT-001", "nobody")
 	do("update devices set name = 'SKL-TKT-003', name_key = 'skl-tkt-003' where name_key = 'skl-tkt-001'")

@@ -88,10 +88,13 @@ func (a *app) deviceList() *cobra.Command {
 					value: func(d api.Device) string { return a.whenever(d.LastContact) },
 				},
 				column[api.Device]{title: "Verified", value: func(d api.Device) string {
-					if d.VerifiedAt == nil {
-						return "not yet"
+					switch {
+					case d.VerifiedAt != nil:
+						return a.when(*d.VerifiedAt)
+					case d.Desired == d.Reported:
+						return "no"
 					}
-					return a.when(*d.VerifiedAt)
+					return "not yet"
 				}},
 			)
 		},
@@ -182,9 +185,12 @@ func (a *app) deviceHead(w api.DeviceWhy) {
 		standing += ", " + plural(d.OpenFindings, "finding", "findings")
 	}
 	fmt.Fprintf(a.out, "%s  %s\n", text.Bold.Sprint(d.Name), paint(d.Standing).Sprint(standing))
-	verified := "not verified yet"
-	if d.VerifiedAt != nil {
+	verified := "not reported back yet"
+	switch {
+	case d.VerifiedAt != nil:
 		verified = "verified " + a.when(*d.VerifiedAt)
+	case d.ReportedAt != nil && d.Desired == d.Reported:
+		verified = "reported back " + a.when(*d.ReportedAt) + ", not verified"
 	}
 	build := "build unknown"
 	if d.OSBuild > 0 {

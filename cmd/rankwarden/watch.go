@@ -20,11 +20,12 @@ func (a *app) watchCommand() *cobra.Command {
 	var group string
 	cmd := &cobra.Command{
 		Use:   "watch",
-		Short: "Watch the standings of the fleet live, until every online device is verified",
+		Short: "Watch the standings of the fleet live, until every online device has reported back",
 		Args:  cobra.NoArgs,
-		Long: "Watch the fleet's standings, live, until every online device is verified.\n\n" +
-			"Exit status: 0 all are verified and no setting is held; 1 settings are held, or not all are verified " +
-			"within --within.",
+		Long: "Watch the fleet's standings, live, until every online device has reported back on the newest that is " +
+			"asked of it.\n\n" +
+			"Exit status: 0 all of them are verified and no setting is held; 1 something differs, failed or is held, " +
+			"or not all have reported back within --within.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := a.connect()
 			if err != nil {
@@ -41,13 +42,13 @@ func (a *app) watchCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&group, "group", "", "only the devices of this `group`")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
-	cmd.Flags().BoolVar(&forever, "forever", false, "continue after all are verified")
+	cmd.Flags().BoolVar(&forever, "forever", false, "continue after all have reported back")
 	cmd.Flags().DurationVar(&within, "within", 0, "give up after this `time`, such as 2m; 0 for never")
 	return cmd
 }
 
-// watch prints the standings as they change, until every online device is verified, or until it is interrupted. The
-// answer is no while a device has held settings.
+// watch prints the standings as they change, until every online device has reported back, or until it is interrupted.
+// The answer is no while one is not verified, or has held settings.
 func (a *app) watch(ctx context.Context, c *client.Client, group string, forever bool) error {
 	next, stop := a.changesOf(ctx, c)
 	defer stop()
@@ -64,17 +65,12 @@ func (a *app) watch(ctx context.Context, c *client.Client, group string, forever
 			last = "" // what was drawn has moved up
 		}
 		last = a.frame(o, last)
-		if !forever && o.AllVerified() {
-			if o.Standings.Held > 0 {
-				fmt.Fprintf(
-					a.out,
-					"All online devices are verified; %s held settings. See: rankwarden held\n",
-					plural(o.Standings.Held, "device has", "devices have"),
-				)
-				return errNo
+		if !forever && o.AllReported() {
+			say, fine := outcome(o)
+			if _, err := fmt.Fprintln(a.out, say); err != nil || fine {
+				return err
 			}
-			_, err := fmt.Fprintf(a.out, "All online devices are verified.\n")
-			return err
+			return errNo
 		}
 		if err := next(); errors.Is(err, context.DeadlineExceeded) {
 			return a.gaveUp()
@@ -82,6 +78,22 @@ func (a *app) watch(ctx context.Context, c *client.Client, group string, forever
 			return err
 		}
 	}
+}
+
+// outcome says how online devices stand that have all reported back, and whether all is well.
+func outcome(o api.Overview) (say string, fine bool) {
+	held := plural(o.Standings.Held, "device has", "devices have") + " held settings"
+	switch differ := o.Online - o.OnlineVerified; {
+	case differ > 0 && o.Standings.Held > 0:
+		return fmt.Sprintf("All online devices have reported back; on %d something differs or failed, and %s. See: "+
+			"rankwarden drift, rankwarden held", differ, held), false
+	case differ > 0:
+		return fmt.Sprintf("All online devices have reported back; on %d something differs or failed. See: "+
+			"rankwarden drift", differ), false
+	case o.Standings.Held > 0:
+		return "All online devices are verified; " + held + ". See: rankwarden held", false
+	}
+	return "All online devices are verified.", true
 }
 
 // changesOf gives a function that waits until something may have changed; stop ends listening.
@@ -113,7 +125,7 @@ func (a *app) changesOf(ctx context.Context, c *client.Client) (next func() erro
 }
 
 func (a *app) gaveUp() error {
-	fmt.Fprintln(a.out, "Not every online device is verified yet; see: rankwarden device list --standing waiting")
+	fmt.Fprintln(a.out, "Not every online device has reported back yet; see: rankwarden device list --standing waiting")
 	return errNo
 }
 

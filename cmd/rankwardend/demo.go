@@ -35,7 +35,7 @@ func demoCommand() *cobra.Command {
 			"devices that really speak the device protocol, and people who interfere with them. Everything, the\n" +
 			"log too, is kept in --data, so that a second start goes on from there; --anew begins again. Ctrl-C\n" +
 			"stops all of it.\n\n" +
-			"Exit status with --until-verified: 0 when every online device is verified, 1 when not.",
+			"Exit status with --until-reported: 0 when every online device has reported back, 1 when not.",
 		RunE: runDemo,
 	}
 	f := cmd.Flags()
@@ -48,8 +48,8 @@ func demoCommand() *cobra.Command {
 		"`number` of workstations with a real Linux beside them, in namespaces of this machine; needs root",
 	)
 	f.Duration("interval", 10*time.Second, "`time` between two check-ins of a device")
-	f.Bool("until-verified", false, "end as soon as every online device is verified")
-	f.Duration("within", 3*time.Minute, "with --until-verified: give up after this `time`")
+	f.Bool("until-reported", false, "end as soon as every online device has reported back")
+	f.Duration("within", 3*time.Minute, "with --until-reported: give up after this `time`")
 	f.Bool("quiet-people", false, "let nobody interfere with the devices, or start a rollout")
 	f.Bool("anew", false, "forget what is kept, and begin again")
 	logFlags(f)
@@ -241,8 +241,8 @@ func (d *demoRun) run(ctx context.Context) error {
 	}
 	defer stopReal()
 	d.welcome(password, len(fleet.Machines))
-	if d.options.Bool("until-verified") {
-		return d.untilVerified(ctx, len(fleet.Machines))
+	if d.options.Bool("until-reported") {
+		return d.untilReported(ctx, len(fleet.Machines))
 	}
 	fmt.Fprintf(
 		d.out,

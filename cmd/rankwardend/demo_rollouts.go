@@ -20,7 +20,7 @@ func (d *demoRun) rollouts(ctx context.Context, password string, devices int) {
 		case <-look.C:
 		}
 		o, err := d.client.Overview(ctx)
-		if err != nil || o.Devices < devices || o.Verified < devices*9/10 {
+		if err != nil || o.Devices < devices || o.OnlineReported < devices*9/10 {
 			continue
 		}
 		if err := d.startRollouts(ctx, password); err != nil && ctx.Err() == nil {

@@ -14,9 +14,9 @@ import (
 	"rankwarden.example/client"
 )
 
-// untilVerified waits until every device has enrolled and every online one is verified, and prints
-// how the fleet stands then.
-func (d *demoRun) untilVerified(ctx context.Context, devices int) error {
+// untilReported waits until every device has enrolled and every online one has reported back, and prints how the fleet
+// stands then.
+func (d *demoRun) untilReported(ctx context.Context, devices int) error {
 	began := time.Now()
 	ctx, cancel := context.WithTimeout(ctx, d.options.Duration("within"))
 	defer cancel()
@@ -38,7 +38,7 @@ func (d *demoRun) untilVerified(ctx context.Context, devices int) error {
 		latest, err := d.client.Overview(ctx)
 		if err == nil {
 			o = latest
-			if o.Devices >= devices && o.AllVerified() {
+			if o.Devices >= devices && o.AllReported() {
 				d.summary(o, time.Since(began))
 				return nil
 			}
@@ -48,7 +48,7 @@ func (d *demoRun) untilVerified(ctx context.Context, devices int) error {
 			if o.Devices > 0 {
 				d.summary(o, time.Since(began))
 			}
-			return d.notVerified(o, devices)
+			return d.notReported(o, devices)
 		case <-changed:
 		case <-look.C:
 		}
@@ -92,15 +92,16 @@ func (d *demoRun) summary(o api.Overview, took time.Duration) {
 	t.Render()
 	fmt.Fprintf(
 		d.out,
-		"\n%d of %d online devices verified after %s.\n",
-		o.OnlineVerified,
+		"\n%d of %d online devices have reported back after %s, and %d are verified.\n",
+		o.OnlineReported,
 		o.Online,
 		took.Round(100*time.Millisecond),
+		o.OnlineVerified,
 	)
 }
 
-// notVerified says why not every device is verified.
-func (d *demoRun) notVerified(o api.Overview, devices int) error {
+// notReported says why not every device has reported back.
+func (d *demoRun) notReported(o api.Overview, devices int) error {
 	if o.Devices < devices {
 		return fmt.Errorf(
 			"only %d of %d devices have enrolled within %s; %s shows what they meet, with --log-level info more of it",
@@ -114,15 +115,15 @@ func (d *demoRun) notVerified(o api.Overview, devices int) error {
 	defer cancel()
 	waiting, err := d.client.Devices(ctx, client.DeviceQuery{Standing: "waiting"}, client.Page{Limit: 10})
 	if err != nil {
-		return fmt.Errorf("not every online device is verified within %s", d.options.Duration("within"))
+		return fmt.Errorf("not every online device has reported back within %s", d.options.Duration("within"))
 	}
 	names := make([]string, len(waiting.Items))
 	for i, w := range waiting.Items {
 		names[i] = w.Name
 	}
 	return fmt.Errorf(
-		"%d of %d online devices are not verified within %s: %s",
-		o.Online-o.OnlineVerified,
+		"%d of %d online devices have not reported back within %s: %s",
+		o.Online-o.OnlineReported,
 		o.Online,
 		d.options.Duration("within"),
 		strings.Join(names, ", "),

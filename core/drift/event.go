@@ -14,7 +14,8 @@ type EventKind string
 
 // The kinds of event.
 const (
-	Applied EventKind = "applied" // a desired state was applied and verified
+	Applied       EventKind = "applied"         // a desired state was carried out and read back
+	AppliedInPart EventKind = "applied_in_part" // it was read back, and some of it could not be carried out
 	// a password rule, the lockout, or a property of a built-in account
 	ValueSet       EventKind = "value_set"
 	AccountCreated EventKind = "account_created" // a managed account was made
@@ -48,6 +49,7 @@ const (
 // EventKinds are all of them, in the order in which a reader looks for them.
 var EventKinds = []EventKind{
 	Applied,
+	AppliedInPart,
 	AccountCreated,
 	AccountAdopted,
 	AccountRenamed,
@@ -94,6 +96,7 @@ type Details struct {
 	OldName string          `json:"old_name,omitempty"` // [AccountRenamed], [DeviceRenamed], [PasswordChanged]
 	NewName string          `json:"new_name,omitempty"`
 	Number  int64           `json:"number,omitempty"` // [Applied]: of the desired state; [DeviceRestored]: of the epoch
+	Failed  int             `json:"failed,omitempty"` // [AppliedInPart]: settings that could not be changed
 	// [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation
 	Time   *time.Time      `json:"time,omitempty"`
 	Reason rotation.Reason `json:"reason,omitempty"` // [PasswordChanged]

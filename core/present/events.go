@@ -18,7 +18,10 @@ func Event(e drift.Event) string {
 	}
 	switch e.Kind {
 	case drift.Applied:
-		return fmt.Sprintf("desired state %d was applied and verified", e.Number)
+		return fmt.Sprintf("desired state %d was carried out and read back", e.Number)
+	case drift.AppliedInPart:
+		return fmt.Sprintf("desired state %d was read back, but %s could not be changed", e.Number,
+			count(e.Failed, "setting", "settings"))
 	case drift.ValueSet:
 		return fmt.Sprintf("%s: %s instead of %s", UnitInFull(e.Unit), written(e.Unit, e.To), written(e.Unit, e.From))
 	case drift.AccountCreated:

@@ -54,8 +54,8 @@ var catalogue [Rotation + 1]family
 
 func init() {
 	catalogue = [...]family{
-		Accounts: accounts, Builtins: builtins, Identity: identity, Locking: lockout, Membership: membership, Passwords: passwords,
-		Rotation: rotations,
+		Accounts: accounts, Builtins: builtins, Identity: identity, Locking: lockout, Membership: membership,
+		Passwords: passwords, Rotation: rotations,
 	}
 }
 

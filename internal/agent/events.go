@@ -27,7 +27,11 @@ func noticed(last *drift.Report, now drift.Report) []drift.Event {
 		before = *last
 	}
 	if before.Desired != now.Desired {
-		events = append(events, drift.Event{Kind: drift.Applied, Details: drift.Details{Number: now.Desired.Number}})
+		e := drift.Event{Kind: drift.Applied, Details: drift.Details{Number: now.Desired.Number}}
+		if e.Failed = failedSettings(now); e.Failed > 0 {
+			e.Kind = drift.AppliedInPart
+		}
+		events = append(events, e)
 	}
 	for _, a := range now.Accounts {
 		locked := func(b drift.Account) bool { return b.SID == a.SID && b.Locked }
@@ -49,4 +53,13 @@ func noticed(last *drift.Report, now drift.Report) []drift.Event {
 		}
 	}
 	return events
+}
+
+// failedSettings is the number of settings that a device could not bring into line.
+func failedSettings(r drift.Report) int {
+	failed := map[unit.ID]bool{}
+	for _, f := range r.Failures {
+		failed[f.Unit] = true
+	}
+	return len(failed)
 }

@@ -32,7 +32,7 @@ type ReportBatch struct {
 type TakenReport struct {
 	Report
 	OpenFindings       int
-	VerifiedAt         *time.Time // nil where it says nothing of the newest desired state
+	VerifiedAt         *time.Time // nil where something failed or differs, or the newest desired state is another
 	RepeatedlyReverted []unit.ID
 	Mismatched         bool
 	Locked             []LockedAccount

@@ -57,15 +57,15 @@ func (b *ReportBatch) writeReports(q *pgx.Batch) {
 			select device_id, epoch, seq, desired_epoch, desired_number, at, received_at, digest, content from s
 			returning id, device_id),
 		v as (update desired_states x set verified_at = s.verified from s join devices o on o.id = s.device_id
-			where s.verified is not null and (o.reported_epoch, o.reported_number) is distinct from (s.desired_epoch,
-			s.desired_number)
+			where s.verified is not null and o.verified_at is null
 			and x.device_id = s.device_id and x.epoch = s.desired_epoch and x.number = s.desired_number
 			and x.created_at = o.desired_at
 			and x.verified_at is null)
 		update devices d set epoch = s.epoch, seq = s.seq, reported_epoch = s.desired_epoch,
 		reported_number = s.desired_number,
-			reported_at = s.received_at, report_id = r.id, open_findings = s.open, verified_at = coalesce(s.verified,
-			d.verified_at),
+			reported_at = s.received_at, report_id = r.id, open_findings = s.open, 
+			verified_at = case when (s.desired_epoch, s.desired_number) = (d.desired_epoch, d.desired_number)
+				then s.verified else d.verified_at end,
 			repeatedly_reverted = s.reverted::jsonb, mismatched = s.mismatched, locked = s.locked::jsonb,
 			last_contact = greatest(d.last_contact, s.received_at), changed_at = now()
 		from s join r using (device_id) where d.id = s.device_id`,

@@ -10,8 +10,9 @@ const standings = { in_step: 3, drifted: 1, waiting: 0, held: 0, silent: 0 };
 const fleet = {
   devices: 4,
   online: 4,
-  verified: 4,
-  online_verified: 4,
+  verified: 3,
+  online_reported: 4,
+  online_verified: 3,
   versions: [],
   unsettled: 0,
   standings,

@@ -90,8 +90,8 @@ func (v *View) Has(reach rights.Reach, id string) bool {
 	return d != nil && v.scope(reach, "").has(d)
 }
 
-// Known finds the live device of an identifier or of a name that it has, or had and keeps; both are empty where there is
-// none.
+// Known finds the live device of an identifier or of a name that it has, or had and keeps; both are empty where there
+// is none.
 func (v *View) Known(idOrName string) (id, name string) {
 	v.mu.RLock()
 	defer v.mu.RUnlock()

@@ -39,8 +39,11 @@ type Device struct {
 	live   bool
 }
 
-// Verified reports whether the device was verified against its newest desired state.
-func (d *Device) Verified() bool {
+// Verified reports whether the device has reported back, with nothing that failed or differs.
+func (d *Device) Verified() bool { return d.ReportedBack() && d.StandingInput.OpenFindings == 0 }
+
+// ReportedBack reports whether the last report of the device is about its newest desired state.
+func (d *Device) ReportedBack() bool {
 	h := d.StandingInput
 	return h.Desired.Number > 0 && !h.Mismatched && h.Desired.Epoch == h.Reported.Epoch &&
 		h.Desired.Number == h.Reported.Number
@@ -200,7 +203,8 @@ func deviceOf(
 		live:          s.State == store.Live,
 	}
 	d.search = text.Fold(strings.Join(
-		slices.Concat([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags, former),
+		slices.Concat([]string{s.Name, s.Serial, s.Model, s.Platform, s.OSVersion, s.Path, s.PrimaryUser}, s.Tags,
+			former),
 		"\n",
 	))
 	return d

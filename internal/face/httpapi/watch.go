@@ -96,6 +96,7 @@ func viewOverview(o reporting.Overview, at time.Time) api.Overview {
 		Devices:        o.Verified.Devices,
 		Online:         o.Verified.Online,
 		Verified:       o.Verified.Verified,
+		OnlineReported: o.Verified.OnlineReported,
 		OnlineVerified: o.Verified.OnlineVerified,
 		Unsettled:      o.Unsettled,
 		Standings:      viewStandings(o.Standings),

@@ -181,8 +181,8 @@ func checkFacts(name string, facts protocol.Facts) error {
 	return nil
 }
 
-// placeFor is the record of a device that enrols with a token. It waits for an owner where a live device has its name, or had
-// it and keeps it, or where its name would put it into a group that decides reach or exclusion.
+// placeFor is the record of a device that enrols with a token. It waits for an owner where a live device has its name,
+// or had it and keeps it, or where its name would put it into a group that decides reach or exclusion.
 func (s *Service) placeFor(
 	tx Records, name string, facts protocol.Facts, key ed25519.PublicKey, token store.EnrolmentToken,
 ) (store.Device, error) {
@@ -254,8 +254,8 @@ func (s *Service) usableToken(tx Records, req protocol.EnrolRequest) (store.Enro
 	return token, nil
 }
 
-// joinFleet puts a device that is live now into the groups that its token grants, that expect its name, and whose rule it
-// meets, and asks for its first desired state.
+// joinFleet puts a device that is live now into the groups that its token grants, that expect its name, and whose rule
+// it meets, and asks for its first desired state.
 func joinFleet(tx Records, w *uow.Work, d store.Device) error {
 	if err := tx.JoinGranted(d.TokenID, d.ID); err != nil {
 		return err

@@ -18,6 +18,7 @@ type judgement struct {
 	device   store.Device
 	settings []unit.Setting  // that are asked for
 	before   drift.State     // as the device found things
+	current  bool            // the report is about the newest desired state
 	looked   bool            // before is known
 	named    []principal.Ref // whom the directory is asked for
 	taken    store.TakenReport
@@ -38,7 +39,7 @@ func (s *Service) prepare(b ReportBatch, d store.Device, in *incoming) (*judgeme
 	if r.Desired != d.Desired() {
 		return j, nil // it says nothing of the newest desired state
 	}
-	j.taken.VerifiedAt = &now
+	j.current = true
 	asked, err := s.Scopes.Asked(b, d.SettingsDigest)
 	if err != nil {
 		return nil, err
@@ -52,7 +53,7 @@ func (s *Service) prepare(b ReportBatch, d store.Device, in *incoming) (*judgeme
 
 // compare compares a report under the newest desired state with what was open before, and takes it.
 func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) error {
-	if j.taken.VerifiedAt == nil {
+	if !j.current {
 		b.Store(j.taken)
 		return nil
 	}
@@ -117,6 +118,9 @@ func (s *Service) compare(b ReportBatch, j *judgement, about drift.Context) erro
 		}
 	}
 	slices.Sort(taken.Gone)
+	if taken.OpenFindings == 0 && len(j.in.report.Failures) == 0 && !taken.Mismatched {
+		taken.VerifiedAt = &taken.ReceivedAt
+	}
 	b.Store(*taken)
 	return nil
 }

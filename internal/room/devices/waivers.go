@@ -72,8 +72,8 @@ func (s *Service) Waive(
 		told := []string{}
 		for _, f := range found {
 			if f.Kind == string(drift.NameInUse) {
-				return refusal.New(refusal.Invalid, "the name of %s is no setting that could be left alone; rename the "+
-					"workstation, or the device that has the name", f.Device).At("findings")
+				return refusal.New(refusal.Invalid, "the name of %s is no setting that could be left alone; rename "+
+					"the workstation, or the device that has the name", f.Device).At("findings")
 			}
 			if f.State != store.FindingOpen || f.Kind == string(drift.UnitUnsupported) {
 				return refusal.New(refusal.Conflict, "the finding on %s is not open any more (%s); read the list again",

@@ -176,8 +176,8 @@ func (s *Service) claimsToDecide(tx Reads, who rights.Identity) (list []Decision
 		detail := "enrolled again with a new key and claims to be this device; accept or refuse it"
 		switch {
 		case d.Claims == nil && d.ListedIn == "":
-			detail = "enrolled under a name that another device had within the last 90 days; an owner must accept it, " +
-				"and then the other one keeps the name no longer, or refuse it"
+			detail = "enrolled under a name that another device had within the last 90 days; an owner must accept " +
+				"it, and then the other one keeps the name no longer, or refuse it"
 		case d.Claims == nil:
 			detail = "enrolled under a name that the group " + d.ListedIn +
 				" expects, which decides reach or exclusion; an owner must accept or refuse it"

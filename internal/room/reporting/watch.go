@@ -26,9 +26,9 @@ const (
 // Counts are numbers of devices by standing.
 type Counts = fleetview.Counts
 
-// VerifiedCounts counts live devices: all, those heard from within three check-in intervals, those read back
-// under their newest desired state, and those that are both.
-type VerifiedCounts struct{ Devices, Online, Verified, OnlineVerified int }
+// VerifiedCounts counts live devices: all, those heard from within three check-in intervals, those verified under their
+// newest desired state, and of those heard from the ones that have reported back on it and the ones that are verified.
+type VerifiedCounts struct{ Devices, Online, Verified, OnlineReported, OnlineVerified int }
 
 // Overview is the fleet now, as far as an operator may see it.
 type Overview struct {
@@ -58,6 +58,7 @@ func (s *Service) Watch(ctx context.Context, who rights.Identity, group string) 
 		o.Verified.Devices++
 		o.Verified.Online += numberOf(online)
 		o.Verified.Verified += numberOf(verified)
+		o.Verified.OnlineReported += numberOf(online && d.ReportedBack())
 		o.Verified.OnlineVerified += numberOf(online && verified)
 		standings.Add(standing)
 		versions[d.AgentVersion]++

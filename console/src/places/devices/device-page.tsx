@@ -98,7 +98,10 @@ const isSaid = (device: Device, now: number) => [
   `last contact ${ago(device.last_contact, now)}`,
   device.verified_at
     ? `desired state ${device.desired}, verified ${clock(device.verified_at, now)}`
-    : `desired state ${device.desired}, not reported yet`,
+    : device.reported_at && device.desired === device.reported
+      ? `desired state ${device.desired}, reported back ${clock(device.reported_at, now)}, not verified`
+      : `desired state ${device.desired}, not reported back yet`,
+  device.name_refused && `the workstation is called ${device.name_refused}, a name that another device has or keeps`,
 ];
 
 const wasSaid = (device: Device, now: number) => [

@@ -146,7 +146,12 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
       sort: (d) => d.verified_at ?? "",
       width: "110px",
       right: true,
-      cell: (d) => (d.verified_at ? ago(d.verified_at, now) : <span className="text-second">not yet</span>),
+      cell: (d) =>
+        d.verified_at ? (
+          ago(d.verified_at, now)
+        ) : (
+          <span className="text-second">{d.desired === d.reported ? "no" : "not yet"}</span>
+        ),
     },
   ];
   return <Rows label="Devices" items={items} columns={columns} id={(d) => d.id} more={more} readMore={readMore} />;

@@ -44,6 +44,8 @@ const kinds: Record<string, string> = {
   group_missing: "local group missing",
   unit_unsupported: "not supported",
   apply_failed: "change failed",
+  account_left_behind: "account left behind",
+  name_in_use: "name in use",
 };
 
 const exported = ["device", "unit", "kind", "subject", "what differs", "rule of", "state", "first seen", "closed"];

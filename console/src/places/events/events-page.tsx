@@ -15,7 +15,8 @@ import type { Column } from "@/ui/rows";
 type Filter = { device?: string; kind?: string; group?: string };
 
 const kinds: Record<string, string> = {
-  applied: "desired state applied",
+  applied: "desired state carried out",
+  applied_in_part: "desired state in part",
   account_created: "account created",
   account_adopted: "account adopted",
   account_renamed: "account renamed",

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { read } from "@/api/queries";
 import { useRights } from "@/api/rights";
+import type { Overview } from "@/api/types";
 import { StandingBar, StandingCounts } from "@/domain/standing";
 import { Loading, PageHead, Trouble } from "@/ui/page";
 import { Decisions } from "./decisions";
@@ -19,7 +20,6 @@ export function WatchPage() {
   if (watch.isPending) return <Loading />;
   if (!watch.data) return <Trouble error={watch.error as Error} />;
   const fleet = watch.data;
-  const waiting = fleet.online - fleet.online_verified;
   return (
     <>
       {watch.error && <Trouble error={watch.error} />}
@@ -29,11 +29,7 @@ export function WatchPage() {
         note={
           fleet.unsettled > 0
             ? "A change is still being settled for its devices."
-            : waiting === 0
-              ? fleet.standings.held > 0
-                ? `All online devices are verified; ${fleet.standings.held === 1 ? "1 device has" : `${fleet.standings.held} devices have`} held settings that need a decision.`
-                : "All online devices are verified against their latest desired state."
-              : `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported on their latest desired state yet.`
+            : reportedBack(fleet)
         }
       >
         <Link to="/report" className="font-semibold text-brass">
@@ -59,4 +55,17 @@ export function WatchPage() {
       </div>
     </>
   );
+}
+
+/** How far the online devices are with what is asked of them now. */
+export function reportedBack(fleet: Pick<Overview, "online" | "online_reported" | "online_verified" | "standings">) {
+  const waiting = fleet.online - fleet.online_reported;
+  if (waiting > 0) return `${waiting} online ${waiting === 1 ? "device has" : "devices have"} not reported back yet.`;
+  const differ = fleet.online - fleet.online_verified;
+  const held =
+    fleet.standings.held > 0 &&
+    `${fleet.standings.held === 1 ? "1 device has" : `${fleet.standings.held} devices have`} held settings that need a decision`;
+  if (differ > 0)
+    return `All online devices have reported back; on ${differ} something differs or failed${held ? `, and ${held}` : ""}.`;
+  return held ? `All online devices are verified; ${held}.` : "All online devices are verified.";
 }
