@@ -36,8 +36,8 @@ func (s *Service) Holds(ctx context.Context, id string, holds drift.Stamp) error
 const keptFor = 90 * 24 * time.Hour
 
 // nameReported takes the new name of a workstation, which stays the same device in the same groups. A name that
-// another device has or keeps, or that a group expects which decides reach or exclusion, is not taken: then the device keeps its
-// name here, and that is noted.
+// another device has or keeps, or that a group expects which decides reach or exclusion, is not taken: then the
+// device keeps its name here, and that is noted.
 func nameReported(tx Records, w *uow.Work, d store.Device, name string) error {
 	name = text.NFC(name)
 	key := text.Fold(name)
