@@ -26,11 +26,7 @@ export function WatchPage() {
       <PageHead
         tab="Watch"
         title={`${fleet.devices} devices, ${fleet.online} online`}
-        note={
-          fleet.unsettled > 0
-            ? "A change is still being settled for its devices."
-            : reportedBack(fleet)
-        }
+        note={fleet.unsettled > 0 ? "A change is still being settled for its devices." : reportedBack(fleet)}
       >
         <Link to="/report" className="font-semibold text-brass">
           Posture report
