@@ -15,6 +15,8 @@ require (
 	github.com/descope/virtualwebauthn v1.0.3
 	github.com/emersion/go-smtp v0.25.1
 	github.com/fsnotify/fsnotify v1.9.0
+	github.com/go-crypt/crypt v0.14.15
+	github.com/go-crypt/x v0.4.17
 	github.com/go-jose/go-jose/v4 v4.1.8
 	github.com/go-ldap/ldap/v3 v3.4.15
 	github.com/go-ldap/ldif v0.0.0-20250910174327-aa3bc3095c92

@@ -30,7 +30,7 @@ func TestDeviceEvents(t *testing.T) {
 	s.enrolled("SKL-WKS-002")
 	of := client.EventQuery{Device: "skl-wks-001"}
 	require.NotEmpty(t, s.events(of))
-	assert.Equal(t, "desired state 1 was applied and verified", s.events(of)[0].Words)
+	assert.Equal(t, "desired state 1 was carried out and read back", s.events(of)[0].Words)
 
 	d.AddAccount("mechanic")
 	require.NoError(t, d.Join("administrators", "mechanic"))

@@ -296,3 +296,30 @@ func TestPeopleOfTheDirectoryOnLinux(t *testing.T) {
 	r.sh("sed -i s/asta.holm/ghost,asta.holm/ /etc/group")
 	s.until(func() bool { return members(r, "sudo") == "asta.holm,"+keeper+",root" })
 }
+
+// The password of an account that is disabled is set, kept and checked while its lock stays on, and opens it later.
+func TestALockedPasswordIsAtNoMomentOpen(t *testing.T) {
+	s := startQuick(t)
+	const name = "SKL-INF-913"
+	r := realWorkstation(t, name)
+	for _, program := range []string{"/usr/sbin/chpasswd", "/usr/sbin/usermod"} {
+		r.wrap(program, `$REAL "$@"; status=$?; echo "$* $(grep ^spare: /etc/shadow)" >> /seen; exit $status`)
+	}
+	s.publish("base", keeperOnly, 500, "everything")
+	s.publish("spare", `accounts: [{key: spare, name: spare, state: disabled}]
+rotation: [{target: account:spare}]`, 500, "everything")
+	s.enrols(r)
+	s.comesTo(name, "in_step")
+	before := s.currentOf(name, "spare")
+	s.order("rotate", "account:spare", name)
+	s.until(func() bool { return s.currentOf(name, "spare") != before })
+	for line := range strings.Lines(r.sh("grep spare: /seen")) {
+		assert.Contains(t, line, " spare:!", line)
+		assert.NotContains(t, line, "--unlock --expiredate  spare")
+	}
+	assert.Contains(t, r.sh("cat /seen"), "--encrypted")
+
+	s.publish("spare-open", "accounts: [{key: spare, name: spare}]", 400, "everything")
+	s.until(func() bool { return strings.Contains(r.sh("getent shadow spare"), "spare:$") })
+	require.NoError(t, r.SignIn(t.Context(), "spare", s.currentOf(name, "spare")))
+}

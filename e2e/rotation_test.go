@@ -39,9 +39,11 @@ func (s *service) deposits(device string) []api.Deposit {
 }
 
 // current opens what is in escrow as the password now, past the service's rights.
-func (s *service) current(device string) string {
+func (s *service) current(device string) string { return s.currentOf(device, "keeper") }
+
+func (s *service) currentOf(device, account string) string {
 	w := s.why(device)
-	all, err := s.db.With(s.t.Context()).DepositsOf(w.Device.ID, "account:keeper")
+	all, err := s.db.With(s.t.Context()).DepositsOf(w.Device.ID, "account:"+account)
 	require.NoError(s.t, err)
 	opener, err := s.ring()
 	require.NoError(s.t, err)

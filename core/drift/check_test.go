@@ -261,3 +261,53 @@ func TestLimitsOfADevice(t *testing.T) {
 	require.NoError(t, json.Unmarshal(written, &read))
 	assert.Equal(t, state.Limits, read)
 }
+
+// An account that a policy once managed and none does any more is told, with what it can still do.
+func TestAccountsLeftBehind(t *testing.T) {
+	bound := drift.Account{Name: "keeper-1", SID: principal.MustSID("S-1-5-21-1-2-3-1004"), Key: "keeper", Enabled: true}
+	disabled := bound
+	disabled.Enabled = false
+	in := func(group, sid string) []drift.LocalGroup {
+		members := []drift.Member{{Name: "keeper-1", SID: bound.SID}}
+		return []drift.LocalGroup{{LocalGroup: group, SID: principal.MustSID(sid), Members: members}}
+	}
+	administrators := in("administrators", "S-1-5-32-544")
+	for name, x := range map[string]struct {
+		account drift.Account
+		groups  []drift.LocalGroup
+		managed bool
+		is      string // empty for no finding
+		drifts  bool
+	}{
+		"still managed":             {account: bound, managed: true},
+		"bound to no key":           {account: drift.Account{Name: "counter", SID: bound.SID, Enabled: true}},
+		"enabled":                   {account: bound, is: drift.LeftEnabled},
+		"enabled, in a plain group": {account: bound, groups: in("users", "S-1-5-32-545"), is: drift.LeftEnabled},
+		"an administrator": {
+			account: bound, groups: administrators, is: drift.LeftPrivileged, drifts: true,
+		},
+		"an administrator in another language": {
+			account: bound, groups: in("Administratoren", "S-1-5-32-544"), is: drift.LeftPrivileged, drifts: true,
+		},
+		"a disabled administrator": {
+			account: disabled, groups: administrators, is: drift.LeftDisabled,
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			state := &drift.State{Accounts: []drift.Account{x.account}, LocalGroups: x.groups}
+			found := drift.LeftBehind(state, func(id unit.ID) bool {
+				assert.Equal(t, unit.AccountOf("keeper"), id)
+				return x.managed
+			})
+			if x.is == "" {
+				assert.Empty(t, found)
+				return
+			}
+			require.Len(t, found, 1)
+			assert.Equal(t, []any{drift.AccountLeftBehind, "keeper-1", x.is, x.drifts, false},
+				[]any{found[0].Kind, found[0].Subject, found[0].Actual, found[0].Drifts(), found[0].Kind.Differs()})
+		})
+	}
+	taken := drift.NameTaken("SKL-WKS-001", "SKL-WKS-002")
+	assert.False(t, taken.Drifts(), "no setting of it differs")
+}

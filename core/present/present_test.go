@@ -275,6 +275,9 @@ func TestEventsInWords(t *testing.T) {
 		assert.NotEqual(t, string(kind), said)
 		assert.NotContains(t, said, "local:")
 	}
+	assert.Equal(t, "desired state 2 was read back, but 1 setting could not be changed", present.Event(drift.Event{
+		Kind: drift.AppliedInPart, Details: drift.Details{Number: 2, Failed: 1},
+	}))
 	assert.Equal(t, "built-in guest, name: b instead of a", present.Event(drift.Event{
 		Kind:    drift.ValueSet,
 		Unit:    unit.BuiltinOf(principal.Guest, "name"),

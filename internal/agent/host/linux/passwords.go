@@ -14,43 +14,43 @@ import (
 // ErrWrong is given when a password does not open an account.
 var ErrWrong = errors.New("the password is wrong")
 
-// SetPassword implements [host.Host]. The password goes through standard input. Setting one takes the lock off; an
-// account that was disabled is locked again, and its end, which lies behind it, keeps it closed in between.
+// SetPassword implements [host.Host]. The password goes through standard input. Setting one takes the lock off, so that
+// of an account that is disabled is set as a hash with the lock on it: it is at no moment open.
 func (h *Host) SetPassword(ctx context.Context, account principal.SID, password string) error {
 	if strings.ContainsAny(password, "\n\r\x00") {
 		return errors.New("a password of this platform cannot hold line breaks")
 	}
-	return h.on(ctx, account, func(_ database, p person) error {
-		if _, err := h.Tools.run(ctx, p.name+":"+password+"\n", "chpasswd"); err != nil {
+	return h.on(ctx, account, func(db database, p person) error {
+		if !p.locked() {
+			_, err := h.Tools.run(ctx, p.name+":"+password+"\n", "chpasswd")
 			return err
 		}
-		if !p.locked() {
-			return nil
+		hash, err := db.hashed(password)
+		if err != nil {
+			return fmt.Errorf("setting the password: %w", err)
 		}
-		_, err := h.Tools.run(ctx, "", "usermod", "--lock", p.name)
+		_, err = h.Tools.run(ctx, p.name+":!"+hash+"\n", "chpasswd", "--encrypted")
 		return err
 	})
 }
 
 // CheckPassword implements [host.Host]: the checker of PAM's own module for passwords is asked, so that every way in
-// which the system keeps passwords is known. It does not count wrong ones. A lock on the password is taken off
-// meanwhile; the account's end keeps it closed, but for root, which has none: there the password in question opens it
-// for that moment.
+// which the system keeps passwords is known. It does not count wrong ones. It knows nothing of an account that is
+// locked, whose lock stays: there the hash itself is compared.
 func (h *Host) CheckPassword(ctx context.Context, account principal.SID, password string) error {
-	return h.on(ctx, account, func(_ database, p person) (err error) {
-		if strings.Trim(p.hash, "!*") == "" {
+	return h.on(ctx, account, func(_ database, p person) error {
+		hash := strings.TrimLeft(p.hash, "!*")
+		if hash == "" {
 			return ErrWrong // nothing opens it
 		}
 		if p.locked() {
-			if _, err := h.Tools.run(ctx, "", "usermod", "--unlock", p.name); err != nil {
-				return err
+			is, err := opens(hash, password)
+			if err == nil && !is {
+				err = ErrWrong
 			}
-			defer func() {
-				_, lockErr := h.Tools.run(context.WithoutCancel(ctx), "", "usermod", "--lock", p.name)
-				err = errors.Join(err, lockErr)
-			}()
+			return err
 		}
-		_, err = h.Tools.run(ctx, password+"\x00", "unix_chkpwd", p.name, "nonull")
+		_, err := h.Tools.run(ctx, password+"\x00", "unix_chkpwd", p.name, "nonull")
 		if refused := (*ToolError)(nil); errors.As(err, &refused) {
 			if refused.Status == authError {
 				return ErrWrong
