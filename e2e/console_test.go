@@ -41,7 +41,8 @@ func TestConsole(t *testing.T) {
 		"watch is live, and says what needs a decision",
 		browser.Click(`//nav//a[.="Watch"]`),
 		browser.Reads("20 devices, 20 online"),
-		browser.Reads("All online devices are verified; 1 device has held settings"),
+		browser.Reads("All online devices have reported back; on 3 something differs or failed"),
+		browser.Reads("and 1 device has held settings"),
 		browser.Reads("Needs a decision: 1"),
 	)
 	var stops, marks int

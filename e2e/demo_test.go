@@ -17,7 +17,7 @@ import (
 	"rankwarden.example/api"
 )
 
-func TestDemoUntilVerifiedAndAgain(t *testing.T) {
+func TestDemoUntilReportedAndAgain(t *testing.T) {
 	beside(t)
 	dir, address := dataDir(t), freeAddress(t)
 	run := func(extra ...string) (string, error) {
@@ -39,7 +39,7 @@ func TestDemoUntilVerifiedAndAgain(t *testing.T) {
 	}
 	out, err := run()
 	require.NoError(t, err, out)
-	assert.Contains(t, out, "12 of 12 online devices verified")
+	assert.Contains(t, out, "12 of 12 online devices have reported back")
 	assert.Regexp(t, `everything\s+12 `, out)
 	password := regexp.MustCompile(`Password +(\S+)`)
 	first := password.FindStringSubmatch(out)[1]
