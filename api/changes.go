@@ -84,7 +84,7 @@ type Preview struct {
 	Version     int64        `json:"version" doc:"Of the change; 0 for edits that are in none"`
 	Digest      string       `json:"digest" doc:"Send it with apply or approve; empty for edits that are in no change"`
 	Needs       []string     `json:"needs" doc:"Why a second person must approve" nullable:"false"`
-	Part        bool         `json:"part" doc:"The change does more, to devices out of your reach; then there is no digest"`
+	Part        bool         `json:"part" doc:"The change does more to devices out of your reach, or could; then there is no digest"`
 	Ways        []WayIn      `json:"ways" doc:"How ways in are given, taken or moved" nullable:"false"`
 }
 

@@ -114,7 +114,7 @@ func (a *app) previewed(what string, p api.Preview) {
 	}
 	switch {
 	case p.Part:
-		fmt.Fprintln(a.out, "\nThis is a part of what it does: it reaches devices beyond your role, so you can "+
+		fmt.Fprintln(a.out, "\nThis is a part of what it does: it reaches devices beyond your role, or could, so you can "+
 			"neither\n"+
 			"apply nor approve it.")
 	case p.Digest != "":

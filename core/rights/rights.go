@@ -96,6 +96,14 @@ func (r Reach) Everywhere() bool { return r.everywhere }
 // Groups are those whose devices are in reach, sorted; none when the reach is everywhere or nowhere.
 func (r Reach) Groups() []string { return r.groups }
 
+// Keeps reports whether an assignment that includes some groups, within others, concerns nobody out of reach, whichever
+// devices come into the groups.
+func (r Reach) Keeps(include, within []string) bool {
+	mine := func(group string) bool { return slices.Contains(r.groups, group) }
+	return r.everywhere || slices.ContainsFunc(within, mine) ||
+		!slices.ContainsFunc(include, func(group string) bool { return !mine(group) })
+}
+
 // Identity is who asks for something, from where, and with which rights.
 type Identity struct {
 	OperatorID string

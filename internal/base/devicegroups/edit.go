@@ -64,9 +64,6 @@ func Add(tx EditRecords, w *uow.Work, name string, want Spec, keys []string) (st
 		if err != nil {
 			return g, err
 		}
-		if err := MayMove(tx, w.Who(), changed); err != nil {
-			return g, err
-		}
 		w.Tell(store.TopicGroups, changed...)
 	}
 	ids, err := tx.LiveIDs(keys)
@@ -105,7 +102,7 @@ func mayRegroup(tx EditRecords, who rights.Identity, group string, names []strin
 	return err
 }
 
-// MayMove refuses a rule that moves devices out of the editor's reach into a group or out of it.
+// MayMove refuses what alters devices out of somebody's reach.
 func MayMove(tx EditRecords, who rights.Identity, devices []string) error {
 	mine := who.Reach(rights.Deploy)
 	if mine.Everywhere() || len(devices) == 0 {
@@ -225,10 +222,11 @@ func Remove(tx EditRecords, w *uow.Work, g store.Group, over int64) error {
 	return nil
 }
 
-// mayDisband refuses to remove a group with devices out of the editor's reach.
+// mayDisband refuses to remove a list of devices out of the editor's reach. Which devices a rule holds for is told by
+// no answer to somebody who does not reach them, so that a rule that nothing uses is everybody's to remove.
 func mayDisband(tx EditRecords, who rights.Identity, g store.Group) error {
 	mine := who.Reach(rights.Deploy)
-	if mine.Everywhere() {
+	if mine.Everywhere() || g.Rule != "" {
 		return nil
 	}
 	n, err := tx.CountMembersOutside(mine, g.ID)
@@ -260,9 +258,6 @@ func CheckEdit(g store.Group, c Edit) error {
 func ruleChanged(tx EditRecords, w *uow.Work, g store.Group) error {
 	changed, err := Regroup(tx, []store.RuleGroup{{ID: g.ID, Name: g.Name, Rule: g.Rule}}, nil)
 	if err != nil {
-		return err
-	}
-	if err := MayMove(tx, w.Who(), changed); err != nil {
 		return err
 	}
 	w.Tell(store.TopicEdits, g.Name)

@@ -192,25 +192,34 @@ func (s *Service) atTheDoor(ctx context.Context, act uow.Act, do func(tx Records
 	})
 }
 
+// errPart refuses whoever cannot agree to a whole change.
+var errPart = refusal.New(refusal.Forbidden,
+	"you see only a part of what this change does, so somebody whose role reaches all of it must agree").
+	WithCode("out_of_reach")
+
 // approve agrees to the ways in that a change opens now, which must be those that were asked for, or fewer.
 func (s *Service) approve(ctx context.Context, tx Records, w *uow.Work, c *store.Change, digest string) error {
 	records, err := tx.ChangeEdits(c.ID)
 	if err != nil {
 		return err
 	}
-	a := attempt{act: w.Act(), make: s.carriesOut(*c, "")}
-	if a.what, err = editsOf(records); err != nil {
-		return err
-	}
-	x, err := s.weighTried(ctx, tx, w, a)
+	edits, err := editsOf(records)
 	if err != nil {
 		return err
 	}
+	open, err := openByRule(tx, w.Who().Reach(rights.Deploy), edits)
+	if err != nil {
+		return err
+	}
+	if open {
+		return errPart
+	}
+	x, err := s.weighTried(ctx, tx, w, attempt{act: w.Act(), make: s.carriesOut(*c, ""), what: edits})
 	switch {
+	case err != nil:
+		return err
 	case x.beyond:
-		return refusal.New(refusal.Forbidden,
-			"you see only a part of what this change does, so somebody whose role reaches all of it must agree").
-			WithCode("out_of_reach")
+		return errPart
 	case digest != x.Digest:
 		return errPreviewMoved(c.Name, x.Preview)
 	}

@@ -84,7 +84,12 @@ func (s *Service) openChange(
 		if err != nil {
 			return nil, err
 		}
-		if a.what, err = editsOf(records); err != nil {
+		edits, err := editsOf(records)
+		if err != nil {
+			return nil, err
+		}
+		a.what = edits
+		if err := mayGoByRules(tx, w.Who(), edits); err != nil {
 			return nil, err
 		}
 		if c.Reason == "" {

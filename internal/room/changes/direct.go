@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rankwarden.example/core/change"
+	"rankwarden.example/core/gate"
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/refusal"
@@ -33,6 +34,9 @@ func (s *Service) direct(
 	}
 	record.EditedAt, record.EditedBy, record.Version = now, who.Name, 1
 	a := attempt{act: uow.ByOperator(op, who, e.Name), asking: asking, what: []change.Edit{e}}
+	a.first = func(tx Records, w *uow.Work) (*gate.Agreement, error) {
+		return nil, mayGoByRules(tx, w.Who(), []change.Edit{e})
+	}
 	a.make = func(tx Records, w *uow.Work) error { return s.applyEdit(tx, w, e) }
 	a.goes = func(tx Records, w *uow.Work, _ *weighed) error {
 		if err := s.begin(tx, w, &c, record); err != nil {

@@ -142,8 +142,12 @@ func (s *Service) PreviewChange(ctx context.Context, who rights.Identity, name s
 	if err != nil {
 		return nil, err
 	}
+	open, err := openByRule(s.Read(ctx), mine, edits)
+	if err != nil {
+		return nil, err
+	}
 	p.Version = whole.Version
-	if p.Part = len(p.IDs) < len(whole.IDs); !p.Part {
+	if p.Part = open || len(p.IDs) < len(whole.IDs); !p.Part {
 		p.Digest, p.Needs = whole.Digest, whole.Needs
 	}
 	return p, nil

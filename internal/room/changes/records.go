@@ -50,6 +50,7 @@ type Reads interface {
 	LiveFacts(ids []string) ([]store.DeviceFacts, error)
 	NumberedChanges(name string) ([]string, error)
 	RolloutsUnderWay() ([]store.Rollout, error)
+	RuledGroups() ([]store.RuleGroup, error)
 	ListAssignments(policy string, p store.Page) ([]store.Assignment, string, error)
 	ListPolicies(search string, p store.Page) ([]store.Policy, string, error)
 	ListPolicyRevisions(policyID string, p store.Page) ([]store.PolicyRevision, string, error)

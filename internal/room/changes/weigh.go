@@ -252,17 +252,9 @@ func isBeyond(tx Records, who rights.Identity, p *Preview, f *forecast.Forecast)
 // isKeptWithin reports whether every assignment that is altered stays within groups in reach, whoever comes into the
 // groups that it includes.
 func isKeptWithin(mine rights.Reach, before, after plan.Inputs) bool {
-	in := func(groups []string) func(name string) bool {
-		return func(name string) bool { return slices.Contains(groups, name) }
-	}
-	for _, a := range altered(before, after) {
-		within := slices.ContainsFunc(a.Within, in(mine.Groups()))
-		outside := slices.ContainsFunc(a.Include, func(name string) bool { return !in(mine.Groups())(name) })
-		if !within && outside {
-			return false
-		}
-	}
-	return true
+	return !slices.ContainsFunc(altered(before, after), func(a assign.Assignment) bool {
+		return !mine.Keeps(a.Include, a.Within)
+	})
 }
 
 // altered are the assignments that are others than before, or have another document.
