@@ -21,7 +21,7 @@ type Group struct {
 // GroupCount is a group with the number of names that are listed in it.
 type GroupCount struct {
 	Group
-	Listed int
+	Expected int // names of devices that are not there yet
 }
 
 // AddGroup adds an empty group; the name must be new.
@@ -61,9 +61,7 @@ func (t OrganisationReader) ListGroups(search string, p Page) ([]GroupCount, str
 	}
 	list, err := rows[GroupCount](
 		t,
-		`select g.*, case g.rule when '' then (select count(*) from members m join devices d on d.id = m.device_id and
-			d.state = 'live' where m.group_id = g.id) + (select count(*) from expected_names e where e.group_id = g.id)
-			else 0 end as listed
+		`select g.*, (select count(*) from expected_names e where e.group_id = g.id) as expected
 		from groups g where g.name > $1 and g.name ilike $2 order by g.name limit $3`,
 		after,
 		like(search),

@@ -31,12 +31,9 @@ func (s *Service) Groups(
 	}
 	out := make([]GroupSummary, len(list))
 	for i, g := range list {
-		out[i] = GroupSummary{g.Group, g.Listed, enrolled[g.Name]}
-		if g.Rule != "" {
-			out[i].Listed = out[i].Enrolled
-		}
-		if !who.Reach(rights.Look).Everywhere() {
-			out[i].Listed = out[i].Enrolled
+		out[i] = GroupSummary{g.Group, enrolled[g.Name], enrolled[g.Name]}
+		if who.Reach(rights.Look).Everywhere() {
+			out[i].Listed += g.Expected
 		}
 	}
 	return out, next, nil
