@@ -3,6 +3,7 @@ package e2e
 import (
 	"bytes"
 	"compress/gzip"
+	"encoding/json"
 	"fmt"
 	"io"
 	"math"
@@ -91,31 +92,90 @@ func TestAGuessCountsForTheAddressItCameFrom(t *testing.T) {
 	assert.Equal(t, http.StatusUnauthorized, guess("nobody", "198.51.100.1, 203.0.113.10"), "another address guesses")
 }
 
-// A device may say that it comes back with any epoch, and not with one after which there is none.
-func TestAnEpochHasABound(t *testing.T) {
+// What could be read in two ways is read in none, on both faces.
+func TestDocumentsAreReadInOneWay(t *testing.T) {
 	s := start(t)
+	session := s.session("asta")
+	stranger, enrolled := s.stranger(), s.joined("SKL-X")
+	deep := strings.Repeat(`{"a":`, 40) + "1" + strings.Repeat("}", 40)
+	for document, says := range map[string]string{
+		`{"name": "a", "name": "b"}`:           "is there twice",
+		`{"Name": "a"}`:                        "does not fit",
+		`{"held": 1, "held": 2, "nonce": "n"}`: "is there twice",
+		`{"held": 1, "nonce": "n", "more": 1}`: "more",
+		`{"HELD": 1, "nonce": "n"}`:            "HELD",
+		`{"held": 1e400, "nonce": "n"}`:        "held",
+		deep:                                   "nested more than 32 deep",
+	} {
+		for _, path := range []string{"/api/v1/groups", "/api/v1/operators", "/api/v1/session"} {
+			req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+path, strings.NewReader(document))
+			require.NoError(t, err)
+			req.Header = session.Clone()
+			req.Header.Set("Content-Type", "application/json")
+			resp, err := http.DefaultClient.Do(req)
+			require.NoError(t, err)
+			said, err := io.ReadAll(resp.Body)
+			require.NoError(t, err)
+			resp.Body.Close()
+			assert.Contains(t, []int{400, 422}, resp.StatusCode, "%s %s: %s", path, document, said)
+			assert.Contains(t, string(said), says, document)
+		}
+		status, detail := enrolled(protocol.PathEpoch, json.RawMessage(document), false)
+		assert.Equal(t, 422, status, document)
+		assert.Contains(t, detail, "cannot be read", document)
+		status, _ = stranger(protocol.PathEnrol, json.RawMessage(document), true)
+		assert.Equal(t, 422, status, document)
+	}
+	status, detail := enrolled(protocol.PathEpoch, json.RawMessage(`{"held": 1, "nonce": "n"}`), false)
+	assert.Equal(t, 200, status, detail)
+	groups, err := query[int64](t, s.config.Database, "select count(*) from groups")
+	require.NoError(t, err)
+	assert.Zero(t, groups)
+}
+
+// posting sends documents that a key signed.
+type posting func(path string, body any, embed bool) (status int, detail string)
+
+// stranger sends documents as a device that nobody knows.
+func (s *service) stranger() posting {
 	key, err := protocol.NewKey()
-	require.NoError(t, err)
-	parts, err := protocol.ParseToken(s.enrolmentToken(1))
-	require.NoError(t, err)
-	post := func(path, id string, body any, embed bool) (int, string) {
+	require.NoError(s.t, err)
+	return s.signs(key.ID, key)
+}
+
+// signs sends documents under the name of a device.
+func (s *service) signs(id string, key protocol.Key) posting {
+	return func(path string, body any, embed bool) (int, string) {
 		document, err := protocol.Sign(protocol.Key{ID: id, Private: key.Private},
 			protocol.Header{KeyID: id, URL: path, Time: s.clock.now()}, body, embed)
-		require.NoError(t, err)
+		require.NoError(s.t, err)
 		status, _, detail := s.posted(path, document)
 		return status, detail
 	}
-	status, detail := post(protocol.PathEnrol, key.ID, protocol.EnrolRequest{TokenID: parts.ID, Secret: parts.Secret,
-		Facts: protocol.Facts{Name: "SKL-X", Platform: "windows"}}, true)
-	require.Equal(t, 200, status, detail)
-	id := s.why("SKL-X").Device.ID
+}
+
+// joined enrols a device of which nothing is there but its key.
+func (s *service) joined(name string) posting {
+	key, err := protocol.NewKey()
+	require.NoError(s.t, err)
+	parts, err := protocol.ParseToken(s.enrolmentToken(1))
+	require.NoError(s.t, err)
+	status, detail := s.signs(key.ID, key)(protocol.PathEnrol, protocol.EnrolRequest{TokenID: parts.ID,
+		Secret: parts.Secret, Facts: protocol.Facts{Name: name, Platform: "windows"}}, true)
+	require.Equal(s.t, 200, status, detail)
+	return s.signs(s.why(name).Device.ID, key)
+}
+
+// A device may say that it comes back with any epoch, and not with one after which there is none.
+func TestAnEpochHasABound(t *testing.T) {
+	s := start(t)
+	post := s.joined("SKL-X")
 	for i, c := range []struct {
 		held int64
 		want int
 	}{{math.MaxInt64, 422}, {math.MaxInt64 - 1, 422}, {protocol.MaxEpoch + 1, 422}, {-1, 422}, {7, 200},
 		{protocol.MaxEpoch, 200}} {
-		status, detail := post(protocol.PathEpoch, id, protocol.EpochRequest{Held: c.held, Nonce: fmt.Sprint("n", i)},
-			false)
+		status, detail := post(protocol.PathEpoch, protocol.EpochRequest{Held: c.held, Nonce: fmt.Sprint("n", i)}, false)
 		assert.Equal(t, c.want, status, "%d: %s", c.held, detail)
 	}
 	epoch, err := query[int64](t, s.config.Database, "select epoch from devices")

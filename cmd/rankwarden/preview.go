@@ -114,9 +114,8 @@ func (a *app) previewed(what string, p api.Preview) {
 	}
 	switch {
 	case p.Part:
-		fmt.Fprintln(a.out, "\nThis is a part of what it does: it reaches devices beyond your role, or could, so you can "+
-			"neither\n"+
-			"apply nor approve it.")
+		fmt.Fprintln(a.out, "\nThis is a part of what it does: it reaches devices beyond your role, or could, so "+
+			"you can\nneither apply nor approve it.")
 	case p.Digest != "":
 		fmt.Fprintf(a.out, "\nTo do exactly this and nothing else: --expect %s\n", p.Digest)
 	}

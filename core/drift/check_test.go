@@ -264,7 +264,8 @@ func TestLimitsOfADevice(t *testing.T) {
 
 // An account that a policy once managed and none does any more is told, with what it can still do.
 func TestAccountsLeftBehind(t *testing.T) {
-	bound := drift.Account{Name: "keeper-1", SID: principal.MustSID("S-1-5-21-1-2-3-1004"), Key: "keeper", Enabled: true}
+	sid := principal.MustSID("S-1-5-21-1-2-3-1004")
+	bound := drift.Account{Name: "keeper-1", SID: sid, Key: "keeper", Enabled: true}
 	disabled := bound
 	disabled.Enabled = false
 	in := func(group, sid string) []drift.LocalGroup {

@@ -114,7 +114,7 @@ func NotLive(state, what string) error {
 // BeyondReach refuses an edit that would take effect on devices out of the editor's reach. It says neither how many nor
 // which: whoever tries one rule after the other would read from it what they may not see.
 func BeyondReach() *Error {
-	return New(Forbidden, "this takes effect, or could, on devices that your role does not reach, so nothing was changed. "+
-		"Limit it to a group in your reach (within), or ask an owner").
+	return New(Forbidden, "this takes effect, or could, on devices that your role does not reach, so nothing was "+
+		"changed. Limit it to a group in your reach (within), or ask an owner").
 		WithCode("out_of_reach")
 }

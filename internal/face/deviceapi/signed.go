@@ -2,13 +2,13 @@ package deviceapi
 
 import (
 	"crypto/ed25519"
-	"encoding/json"
 	"net/http"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
 
 	"rankwarden.example/internal/wire/protocol"
+	"rankwarden.example/internal/wire/strictjson"
 )
 
 // request is a signed request whose signature holds.
@@ -69,7 +69,7 @@ func (a *API) verify(c fiber.Ctx, signed *protocol.SignedDocument, key ed25519.P
 }
 
 func read(payload []byte, into any) error {
-	if err := json.Unmarshal(payload, into); err != nil {
+	if err := strictjson.Unmarshal(payload, into); err != nil {
 		return refuse(
 			http.StatusUnprocessableEntity,
 			protocol.CodeBadDocument,

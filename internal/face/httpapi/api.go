@@ -36,6 +36,7 @@ import (
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/room/trail"
 	"rankwarden.example/internal/store"
+	"rankwarden.example/internal/wire/strictjson"
 )
 
 // Base is where the API lives.
@@ -114,6 +115,11 @@ func newAPI(app *fiber.App, o Options) *routes {
 	config.DocsPath = ""
 	config.SchemasPath = Base + "/schemas"
 	config.CreateHooks = nil // no $schema links in answers
+	config.Formats = map[string]huma.Format{}
+	for name, format := range huma.DefaultFormats {
+		format.Unmarshal = strictjson.Unmarshal
+		config.Formats[name] = format
+	}
 	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", func(t reflect.Type, hint string) string {
 		switch t {
 		case reflect.TypeFor[policy.Problem]():

@@ -19,8 +19,8 @@ func mayGoByRules(tx Reads, who rights.Identity, edits []change.Edit) error {
 	return err
 }
 
-// openByRule reports whether an assignment that edits alter, or whose rules they alter, names a group with a rule and is
-// not kept within a reach.
+// openByRule reports whether an assignment that edits alter, or whose rules they alter, names a group with a rule and
+// is not kept within a reach.
 func openByRule(tx Reads, mine rights.Reach, edits []change.Edit) (bool, error) {
 	if mine.Everywhere() {
 		return false, nil
@@ -48,7 +48,8 @@ func openByRule(tx Reads, mine rights.Reach, edits []change.Edit) (bool, error) 
 		}
 	}
 	named := func(a store.Aim, groups map[string]bool) bool {
-		return slices.ContainsFunc(slices.Concat(a.Include, a.Exclude, a.Within), func(g string) bool { return groups[g] })
+		all := slices.Concat(a.Include, a.Exclude, a.Within)
+		return slices.ContainsFunc(all, func(group string) bool { return groups[group] })
 	}
 	for _, a := range assignments {
 		aim := store.Aim{Include: a.Include, Exclude: a.Exclude, Within: a.Within}

@@ -1,6 +1,7 @@
 package protocol
 
 import (
+	"cmp"
 	"crypto/ed25519"
 	"crypto/sha256"
 	"encoding/base64"
@@ -13,6 +14,8 @@ import (
 	"time"
 
 	"github.com/go-jose/go-jose/v4"
+
+	"rankwarden.example/internal/wire/strictjson"
 )
 
 // Errors of opening a signed document.
@@ -139,7 +142,8 @@ func Parse(document string) (*SignedDocument, error) {
 		return nil, fmt.Errorf("%w: its header is not base64url", ErrMalformed)
 	}
 	var read protected
-	if err := json.Unmarshal(header, &read); err != nil {
+	var anything any // parameters that are not known are passed over (RFC 7515, section 4), and none is there twice
+	if err := cmp.Or(strictjson.Unmarshal(header, &anything), json.Unmarshal(header, &read)); err != nil {
 		return nil, fmt.Errorf("%w: its header cannot be read: %w", ErrMalformed, err)
 	}
 	if read.Algorithm != algorithm || read.Critical != nil {
