@@ -108,7 +108,8 @@ func TestDocumentsAreReadInOneWay(t *testing.T) {
 		deep:                                   "nested more than 32 deep",
 	} {
 		for _, path := range []string{"/api/v1/groups", "/api/v1/operators", "/api/v1/session"} {
-			req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+path, strings.NewReader(document))
+			body := strings.NewReader(document)
+			req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+path, body)
 			require.NoError(t, err)
 			req.Header = session.Clone()
 			req.Header.Set("Content-Type", "application/json")
@@ -175,7 +176,8 @@ func TestAnEpochHasABound(t *testing.T) {
 		want int
 	}{{math.MaxInt64, 422}, {math.MaxInt64 - 1, 422}, {protocol.MaxEpoch + 1, 422}, {-1, 422}, {7, 200},
 		{protocol.MaxEpoch, 200}} {
-		status, detail := post(protocol.PathEpoch, protocol.EpochRequest{Held: c.held, Nonce: fmt.Sprint("n", i)}, false)
+		request := protocol.EpochRequest{Held: c.held, Nonce: fmt.Sprint("n", i)}
+		status, detail := post(protocol.PathEpoch, request, false)
 		assert.Equal(t, c.want, status, "%d: %s", c.held, detail)
 	}
 	epoch, err := query[int64](t, s.config.Database, "select epoch from devices")

@@ -8,6 +8,7 @@ import (
 
 	"rankwarden.example/internal/agent"
 	"rankwarden.example/internal/app"
+	"rankwarden.example/internal/base/budget"
 )
 
 // configured is a service that was not started yet.
@@ -25,6 +26,7 @@ func configured(t *testing.T, url string) *service {
 		Patience:     20 * time.Second,
 		// Hashing was half of what the tests cost; the commands that they start hash in full.
 		PasswordMemory: 64,
+		Refused:        budget.Size{Units: 10_000, Refill: time.Minute}, // tests try every operation
 	}
 	return s
 }

@@ -18,19 +18,23 @@ import (
 // MaxRule is the longest rule in bytes.
 const MaxRule = 4 << 10
 
-// maxCost bounds the work of one evaluation, in units of CEL's cost model, as estimated when the
-// rule is read, for facts of maxText characters and maxTags tags.
+// What one evaluation may cost, in units of CEL's cost model (one is some 50 ns), as estimated when the rule is read,
+// for facts of maxText characters and maxTags tags. MaxPrice is for a rule that is new; maxCost bounds those that were
+// saved before there was a price.
 const (
-	maxCost = 100_000
-	maxText = 256
-	maxTags = 64
+	MaxPrice = 10_000
+	maxCost  = 100_000
+	maxText  = 256
+	maxTags  = 64
 )
 
 // Rule is an expression of the Common Expression Language over one variable, device. It holds for
 // a device, or not, or gives no answer because it reads a fact that is not known.
 type Rule struct {
 	program cel.Program
+	checked *cel.Ast
 	reads   uint16 // facts the expression reads, bits as in factFields
+	price   uint64
 }
 
 // RuleError is a rule that cannot be used. Line and Column count from 1, in the rule's source.
@@ -79,13 +83,42 @@ func ParseRule(source string) (*Rule, error) {
 	}
 	estimate, err := ruleEnvironment.EstimateCost(checked, factSizes{})
 	if err != nil || estimate.Max > maxCost {
-		return nil, &RuleError{1, 1, "the rule would take too long to work out; nest fewer lists in each other"}
+		return nil, errDear
 	}
 	program, err := ruleEnvironment.Program(checked, cel.EvalOptions(cel.OptOptimize))
 	if err != nil {
 		return nil, &RuleError{1, 1, err.Error()}
 	}
-	return &Rule{program, readBy(checked.NativeRep().Expr())}, nil
+	return &Rule{program, checked, readBy(checked.NativeRep().Expr()), estimate.Max}, nil
+}
+
+var errDear = &RuleError{1, 1, "the rule would take too long to work out; nest fewer lists in each other"}
+
+// Affordable refuses a rule that costs too much to be new. The error is a *RuleError.
+func (r *Rule) Affordable() error {
+	if r.price > MaxPrice {
+		return errDear
+	}
+	return nil
+}
+
+// CountedRule is a rule that counts what it costs, which makes it slower.
+type CountedRule struct{ program cel.Program }
+
+// Counted is the rule as one that counts.
+func (r *Rule) Counted() (CountedRule, error) {
+	program, err := ruleEnvironment.Program(r.checked, cel.EvalOptions(cel.OptOptimize, cel.OptTrackCost))
+	return CountedRule{program}, err
+}
+
+// Holds says whether the rule holds for a device, as [Rule.Holds] does, and what working it out cost.
+func (r CountedRule) Holds(facts *Facts) (assign.Truth, uint64) {
+	out, details, err := r.program.Eval(&factObject{facts})
+	cost := uint64(1)
+	if details != nil && details.ActualCost() != nil {
+		cost += *details.ActualCost()
+	}
+	return truthOf(out, err), cost
 }
 
 // Reads are the names of the facts that the rule reads.
@@ -105,6 +138,11 @@ func (r *Rule) Holds(facts *Facts) assign.Truth { return r.holds(&factObject{fac
 
 func (r *Rule) holds(object *factObject) assign.Truth {
 	out, _, err := r.program.Eval(object)
+	return truthOf(out, err)
+}
+
+// truthOf reads what an evaluation gave.
+func truthOf(out ref.Val, err error) assign.Truth {
 	switch {
 	case err != nil:
 		return assign.Unknown

@@ -1,6 +1,7 @@
 package fleet_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -62,4 +63,27 @@ func TestRuleErrorsHaveAPlace(t *testing.T) {
 	r, err := fleet.ParseRule(`device.os_build > 1 && "a" in device.tags`)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"os_build", "tags"}, r.Reads())
+}
+
+// A rule has a price before it is worked out for anybody: what is saved may cost as much as it did when there was none.
+func TestRulesHaveAPrice(t *testing.T) {
+	desk := &fleet.Facts{Name: "SKL-TKT-001", Path: "north/kirkness", OSBuild: 22621, Tags: []string{"kiosk"}}
+	ten := "[1, 2, 3, 4, 5, 6, 7, 8, 9, 10]"
+	for rule, affordable := range map[string]bool{
+		`device.os_build >= 22621`: true,
+		`device.tags.exists(t, t.startsWith("kiosk")) && device.path.startsWith("north/")`: true,
+		`device.tags.exists(t, t in ["a", "b", "c", "d", "e", "f", "g", "h", "i", "j"])`:   true,
+		ten + ".all(a, " + ten + ".all(b, " + ten + ".all(c, a + b + c > 0)))":             false,
+		`device.tags.all(t, ` + strings.Repeat(`t.contains("aaa") || `, 40) + `false)`:     false,
+		ten + ".all(a, " + ten + ".all(b, a + b > 0))":                                     true,
+	} {
+		r, err := fleet.ParseRule(rule)
+		require.NoError(t, err, rule)
+		assert.Equal(t, affordable, r.Affordable() == nil, rule)
+		counted, err := r.Counted()
+		require.NoError(t, err)
+		holds, cost := counted.Holds(desk)
+		assert.Equal(t, r.Holds(desk), holds, rule)
+		assert.Positive(t, cost)
+	}
 }

@@ -9,7 +9,7 @@ var (
 		Summary: "Assignments by rank and name",
 	})
 	CreateAssignment = declare(Operation{
-		ID: "create-assignment", Method: post, Path: "/assignments", Right: rights.Deploy, Budget: Small,
+		ID: "create-assignment", Method: post, Path: "/assignments", Right: rights.Deploy, Budget: Edit,
 		Action: "assignment.made", Status: created,
 		Gated:   true,
 		Summary: "Assign the latest revision of a policy to groups",
@@ -19,13 +19,13 @@ var (
 		Summary: "Show an assignment",
 	})
 	EditAssignment = declare(Operation{
-		ID: "edit-assignment", Method: put, Path: "/assignments/{name}", Right: rights.Deploy, Budget: Small,
+		ID: "edit-assignment", Method: put, Path: "/assignments/{name}", Right: rights.Deploy, Budget: Edit,
 		Action:  "assignment.changed",
 		Gated:   true,
 		Summary: "Edit an assignment: its policy, groups, rank or stance",
 	})
 	DeleteAssignment = declare(Operation{
-		ID: "delete-assignment", Method: remove, Path: "/assignments/{name}", Right: rights.Deploy, Budget: Small,
+		ID: "delete-assignment", Method: remove, Path: "/assignments/{name}", Right: rights.Deploy, Budget: Edit,
 		Action: "assignment.removed", Status: noContent,
 		Gated:   true,
 		Summary: "Delete an assignment; its devices are settled without it",

@@ -43,7 +43,7 @@ var (
 		Summary: "Drop a change; none of its edits is made",
 	})
 	ApplyChange = declare(Operation{
-		ID: "apply-change", Method: post, Path: "/changes/{name}/apply", Right: rights.Deploy, Budget: Small,
+		ID: "apply-change", Method: post, Path: "/changes/{name}/apply", Right: rights.Deploy, Budget: Edit,
 		Action:  "change.applied",
 		Gated:   true,
 		Summary: "Apply a change to all devices at once, or have it wait for a second person",

@@ -29,13 +29,13 @@ var (
 		Summary: "Delete a person or group that vanished from the directory",
 	})
 	SetDeviceFacts = declare(Operation{
-		ID: "set-device-facts", Method: post, Path: "/device-facts", Right: rights.Administer, Budget: Small,
+		ID: "set-device-facts", Method: post, Path: "/device-facts", Right: rights.Administer, Budget: Edit,
 		Action: "device.facts_set", Status: noContent,
 		Gated:   true,
 		Summary: "Set organisation facts of devices, all or none",
 	})
 	MatchDeviceNames = declare(Operation{
-		ID: "match-device-names", Method: post, Path: "/device-names", Right: rights.Look, Budget: Small,
+		ID: "match-device-names", Method: post, Path: "/device-names", Right: rights.Look, Budget: Whole,
 		Reads:   true,
 		Summary: "Which of some names are those of devices",
 	})

@@ -32,17 +32,21 @@ const (
 	noContent = 204
 )
 
-// Budget is what one call may cost the service.
+// Budget is what one call may cost the service. Everybody may spend so much work in a time, whichever sessions and
+// tokens they use.
 type Budget struct {
 	Body int64         // bytes of a request, at most
 	Time time.Duration // that a call may take, 0 for a stream, which lasts as long as its reader
+	Work int           // units, of which one is a call that reads or writes some rows
 }
 
 // The budgets.
 var (
-	Small  = Budget{Body: 1 << 20, Time: time.Minute}
-	File   = Budget{Body: 15 << 20, Time: time.Minute} // whole files, such as an export of a directory
-	Stream = Budget{Body: 1 << 20}
+	Small  = Budget{Body: 1 << 20, Time: time.Minute, Work: 1}
+	Edit   = Budget{Body: 1 << 20, Time: time.Minute, Work: 10}   // what goes through the door
+	Whole  = Budget{Body: 1 << 20, Time: time.Minute, Work: 100}  // what works on all devices, such as a preview
+	File   = Budget{Body: 15 << 20, Time: time.Minute, Work: 500} // whole files, such as an export of a directory
+	Stream = Budget{Body: 1 << 20, Work: 10}
 )
 
 // Operation is one operation. Use those that this package declares.
@@ -92,7 +96,7 @@ func (o Operation) check() error {
 		return fmt.Errorf("the operation %s does not say which right it needs", o.ID)
 	case o.Changes() && o.Action == "":
 		return fmt.Errorf("the operation %s does not say what it is called on the trail", o.ID)
-	case o.Budget.Body == 0:
+	case o.Budget.Body == 0 || o.Budget.Work == 0:
 		return fmt.Errorf("the operation %s has no budget", o.ID)
 	}
 	return nil

@@ -14,7 +14,7 @@ var (
 		Summary: "Create a policy by its first draft; the document names it",
 	})
 	CheckPolicy = declare(Operation{
-		ID: "check-policy", Method: post, Path: "/policy-check", Right: rights.Look, Budget: Small,
+		ID: "check-policy", Method: post, Path: "/policy-check", Right: rights.Look, Budget: Whole,
 		Reads:   true,
 		Summary: "Check a document without storing it, and describe it in words",
 	})
@@ -28,7 +28,7 @@ var (
 		Summary: "Save the draft of a policy",
 	})
 	PublishPolicy = declare(Operation{
-		ID: "publish-policy", Method: post, Path: "/policies/{name}/publish", Right: rights.Deploy, Budget: Small,
+		ID: "publish-policy", Method: post, Path: "/policies/{name}/publish", Right: rights.Deploy, Budget: Edit,
 		Action:  "policy.published",
 		Gated:   true,
 		Summary: "Publish the draft as the next revision, for every assignment of the policy at once",

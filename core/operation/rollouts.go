@@ -21,7 +21,7 @@ var (
 		Summary: "What devices made of the change of a rollout, by name",
 	})
 	StartRollout = declare(Operation{
-		ID: "start-rollout", Method: post, Path: "/rollouts", Right: rights.Deploy, Budget: Small,
+		ID: "start-rollout", Method: post, Path: "/rollouts", Right: rights.Deploy, Budget: Edit,
 		Action:  "rollout.started",
 		Gated:   true,
 		Summary: "Take a change out wave by wave, or have it wait for a second person",
@@ -32,7 +32,7 @@ var (
 		Summary: "Hold a rollout: no wave opens",
 	})
 	ResumeRollout = declare(Operation{
-		ID: "resume-rollout", Method: post, Path: "/rollouts/{name}/resume", Right: rights.Deploy, Budget: Small,
+		ID: "resume-rollout", Method: post, Path: "/rollouts/{name}/resume", Right: rights.Deploy, Budget: Edit,
 		Action:  "rollout.resumed",
 		Gated:   true,
 		Summary: "Go on with a rollout that is paused or stopped, with its change as it is now",

@@ -22,7 +22,7 @@ var (
 		Summary: "Sign how far the trail goes now",
 	})
 	CheckTrail = declare(Operation{
-		ID: "check-trail", Method: get, Path: "/trail/check", Right: rights.Trail, Budget: Small,
+		ID: "check-trail", Method: get, Path: "/trail/check", Right: rights.Trail, Budget: Whole,
 		Summary: "Check a part of the trail, and compare it with the checkpoints in the database",
 	})
 	ExportTrail = declare(Operation{

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"rankwarden.example/core/gate"
+	"rankwarden.example/internal/base/budget"
 	"rankwarden.example/internal/kit/clientaddr"
 	"rankwarden.example/internal/room/retention"
 	"rankwarden.example/internal/store"
@@ -61,6 +62,7 @@ type Config struct {
 	// RequireSecondFactor lets nobody do anything without a second factor.
 	RequireSecondFactor bool
 	Patience            time.Duration // see [RoomOptions]
+	Refused             budget.Size   // see [RoomOptions]
 	PasswordMemory      uint32        // KiB that hashing an operator's password takes, 64 MiB when 0
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"rankwarden.example/core/gate"
 	"rankwarden.example/internal/base/auth"
+	"rankwarden.example/internal/base/budget"
 	"rankwarden.example/internal/base/cache"
 	"rankwarden.example/internal/base/fleetview"
 
@@ -78,6 +79,10 @@ type RoomOptions struct {
 	Network transport.Network
 	// Present is since when the service was there and could write.
 	Present func() time.Time
+	// Refused is how many refused attempts of a person the trail tells one by one, [budget.Refused] when zero.
+	Refused budget.Size
+
+	attempts *uow.Attempts
 }
 
 // Rooms are the rooms of the service, and what they share.
@@ -85,6 +90,7 @@ type Rooms struct {
 	httpapi.Rooms
 	Retention *retention.Service
 	Strangers *uow.Strangers
+	Attempts  *uow.Attempts
 
 	store     *store.Store
 	documents *cache.Documents
@@ -96,6 +102,10 @@ func OpenRooms(ctx context.Context, o RoomOptions) (*Rooms, error) {
 	documents, known, view := cache.NewDocuments(), &cache.Scopes{}, fleetview.New()
 	r := &Rooms{Rooms: httpapi.Rooms{View: view}, store: o.Store, documents: documents,
 		patience: cmp.Or(o.Patience, 2*time.Second)}
+	o.Refused = cmp.Or(o.Refused, budget.Refused)
+	r.Attempts = &uow.Attempts{Room: room(o, func(store.Reader) struct{} { return struct{}{} },
+		func(w store.Writer) uow.AttemptRecords { return w }), Told: budget.New(o.Refused, time.Now)}
+	o.attempts = r.Attempts
 	var err error
 	if r.Passwords, err = passwords.New(ctx, passwords.Options{Room: room(o,
 		func(r store.Reader) passwords.Reads { return r }, func(w store.Writer) passwords.Records { return w }),
@@ -188,14 +198,16 @@ func room[R any, W uow.Records](
 	o RoomOptions, read func(r store.Reader) R, write func(w store.Writer) W,
 ) uow.Room[R, W] {
 	return uow.NewRoom(store.For(o.Store, read, write),
-		uow.Env{Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present})
+		uow.Env{Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present,
+			Attempts: o.attempts})
 }
 
 // door gives the room of changes what it needs: it alone writes what is in force.
 func door(o RoomOptions) uow.Room[changes.Reads, changes.Records] {
 	db := store.ForDoor(o.Store, func(r store.Reader) changes.Reads { return r },
 		func(w store.DoorWriter) changes.Records { return w })
-	return uow.NewRoom(db, uow.Env{Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present})
+	return uow.NewRoom(db, uow.Env{Log: o.Log, Now: o.Now, Interval: o.Interval, Present: o.Present,
+		Attempts: o.attempts})
 }
 
 // batches gives the room of devices the transactions of reports.

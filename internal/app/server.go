@@ -19,6 +19,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 	"github.com/valyala/fasthttp"
 
+	"rankwarden.example/internal/base/budget"
 	"rankwarden.example/internal/base/presence"
 	"rankwarden.example/internal/face/deviceapi"
 	"rankwarden.example/internal/face/httpapi"
@@ -99,6 +100,7 @@ func (c Config) rooms() RoomOptions {
 		Soak:                c.Soak,
 		Kept:                c.kept(),
 		Patience:            c.Patience,
+		Refused:             c.Refused,
 		CheckpointFile:      c.CheckpointFile,
 		RequireSecondFactor: c.RequireSecondFactor,
 		Provider:            c.Provider,
@@ -160,6 +162,9 @@ func start(
 		Known:     db,
 		Now:       c.Now,
 		Interval:  c.Interval,
+		Bytes:     budget.New(budget.DeviceBytes, time.Now),
+		Epochs:    budget.New(budget.DeviceEpochs, time.Now),
+		Attempts:  s.Attempts,
 		Hub:       hub,
 		Log:       log,
 		Done:      done,
@@ -185,6 +190,8 @@ func start(
 		Now:       c.Now,
 		Hub:       hub,
 		Log:       log,
+		Work:      budget.New(budget.Work, time.Now),
+		Attempts:  s.Attempts,
 		Secure:    c.TLSCert != "" || strings.HasPrefix(c.PublicURL, "https://"),
 		Done:      done,
 	})
@@ -258,6 +265,7 @@ func (s *Server) recurring(c Config) []jobs.Job {
 		{Name: "overdue passwords", Every: max(min(c.Interval, time.Minute), 5*time.Second), Do: s.Devices.FindOverdue},
 		{Name: "waivers", Every: 20 * time.Second, Do: s.Devices.EndWaivers},
 		{Name: "strangers", Every: 20 * time.Second, Do: s.Strangers.Record},
+		{Name: "refused attempts", Every: 20 * time.Second, Do: s.Attempts.Record},
 		{Name: "checkpoints", Long: true, Every: time.Hour, Do: s.Trail.AnchorHourly},
 		{Name: "resealing", Long: true, Every: 10 * time.Second, Do: s.Passwords.ResealAsked},
 		{Name: "retention", Long: true, Every: time.Hour, Do: s.Retention.Prune},

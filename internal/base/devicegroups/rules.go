@@ -10,9 +10,12 @@ import (
 	"rankwarden.example/internal/store"
 )
 
-// Rule reads a rule; its error says where in the rule the mistake is.
+// Rule reads a new rule; its error says where in the rule the mistake is.
 func Rule(source string) (*fleet.Rule, error) {
 	rule, err := fleet.ParseRule(source)
+	if err == nil {
+		err = rule.Affordable()
+	}
 	var where *fleet.RuleError
 	if errors.As(err, &where) {
 		return nil, refusal.New(refusal.Invalid, "the rule cannot be used: line %d, column %d: %s", where.Line,
@@ -58,9 +61,9 @@ func NotByDevice(tx interface {
 
 // Check refuses the rule of a group for the use when it reads what a device says of itself.
 func (u Use) Check(group, source string) error {
-	rule, err := Rule(source)
+	rule, err := fleet.ParseRule(source)
 	if err != nil {
-		return err
+		return err // it was checked when it was saved
 	}
 	for _, fact := range rule.Reads() {
 		if !fleet.OfOrganisation(fact) {

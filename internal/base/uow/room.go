@@ -59,6 +59,8 @@ type Env struct {
 	Interval time.Duration // between two check-ins of a device
 	// Present is since when the service was there and could write, nil where nobody keeps that.
 	Present func() time.Time
+	// Attempts keeps refused attempts in bounds, nil for telling them all.
+	Attempts *Attempts
 }
 
 // Clock is the time by which devices stand as they do.
@@ -135,6 +137,11 @@ func (r Room[R, W]) Refuse(ctx context.Context, act Act, refused error) error {
 }
 
 func (r Room[R, W]) refuse(ctx context.Context, w *Work, refused error) error {
+	if who := w.act.who; r.Attempts != nil && who.OperatorID != "" {
+		if again, told := r.Attempts.Told.Spend(who.OperatorID, 1); !told {
+			return r.Attempts.TooMany(ctx, who, w.act.action, again)
+		}
+	}
 	entry := w.entry(w.act, audit.Refused, w.Before, w.After)
 	if err := r.db.InTx(ctx, func(tx W) error { return tx.AppendAudit(entry) }); err != nil {
 		return err

@@ -62,6 +62,9 @@ func (a *API) epoch(c fiber.Ctx) error {
 	if err := read(req.payload, &body); err != nil {
 		return err
 	}
+	if err := a.spend(c, a.Epochs, d.ID, 1, "device.epoch_begun"); err != nil {
+		return err
+	}
 	epoch, err := a.Passwords.NewDeviceEpoch(c.Context(), d.ID, body)
 	if err != nil {
 		return err

@@ -14,6 +14,8 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"rankwarden.example/internal/base/budget"
+	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/face/problem"
 	"rankwarden.example/internal/kit/clientaddr"
 	"rankwarden.example/internal/kit/notices"
@@ -29,7 +31,10 @@ type Options struct {
 	Passwords *passwords.Service
 	Known     Known
 	Now       func() time.Time
-	Interval  time.Duration // between two check-ins of a device
+	Interval  time.Duration  // between two check-ins of a device
+	Bytes     *budget.Purses // what a device may send
+	Epochs    *budget.Purses // how often one may begin anew
+	Attempts  *uow.Attempts
 	Hub       *notices.Hub
 	Log       *slog.Logger
 	Done      context.Context // ends parked requests when the service stops
@@ -175,7 +180,16 @@ func (a *API) from(c fiber.Ctx) (store.ExchangeState, request, error) {
 		)
 	}
 	a.registry.noteContact(d.ID, a.Now())
-	return d, req, nil
+	return d, req, a.spend(c, a.Bytes, d.ID, len(c.BodyRaw()), "device.sent")
+}
+
+// spend takes from what a device may do. One that has done too much is asked to come back later.
+func (a *API) spend(c fiber.Ctx, from *budget.Purses, device string, units int, what string) error {
+	again, ok := from.Spend(device, units)
+	if ok {
+		return nil
+	}
+	return a.Attempts.TooMany(c.Context(), uow.Device(device, clientaddr.Of(c)), what, again)
 }
 
 // checkIn answers the regular request of a device: what it is to have, what it is to do, and which of what it told

@@ -21,6 +21,7 @@ import (
 	"rankwarden.example/core/operation"
 	"rankwarden.example/core/policy"
 	"rankwarden.example/core/rights"
+	"rankwarden.example/internal/base/budget"
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"
@@ -67,7 +68,9 @@ type Options struct {
 	Now       func() time.Time
 	Hub       *notices.Hub
 	Log       *slog.Logger
-	Secure    bool            // the service is reached over TLS, so cookies are for TLS only
+	Secure    bool           // the service is reached over TLS, so cookies are for TLS only
+	Work      *budget.Purses // what everybody may have the service do
+	Attempts  *uow.Attempts
 	Done      context.Context // ends streams when the service stops
 }
 
@@ -247,6 +250,11 @@ func (a *routes) describe(o *operation.Operation) huma.Operation {
 // allowed refuses a caller without the right to an operation, or with an API token where only a session may.
 func (a *routes) allowed(ctx context.Context, o *operation.Operation, path string) error {
 	who := identity(ctx)
+	if who.OperatorID != "" {
+		if again, ok := a.Work.Spend(who.OperatorID, o.Budget.Work); !ok {
+			return a.Attempts.TooMany(ctx, who, o.Name(), again)
+		}
+	}
 	switch {
 	case !who.May(o.Right):
 		return a.Access.Refuse(ctx, uow.ByOperator(o, who, path), uow.Lacking(who))

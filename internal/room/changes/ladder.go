@@ -53,7 +53,7 @@ func (s *Service) Ladder(ctx context.Context, who rights.Identity, q LadderQuery
 		}
 		groups = []string{q.Group}
 	}
-	done, err := s.turn(ctx)
+	done, err := s.turn(ctx, who)
 	if err != nil {
 		return nil, err
 	}

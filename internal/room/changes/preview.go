@@ -31,8 +31,9 @@ type futures struct {
 	underWay []change.Step // of rollouts that are on their way
 }
 
-// mostPreviews is how many previews are worked out at once; the others wait.
-const mostPreviews = 2
+// mostPreviews is how many previews of people who draft or decide are worked out at once, and mostLooks of everybody
+// else's; the others wait.
+const mostPreviews, mostLooks = 2, 1
 
 // mostRecent is how many previews that somebody pages through are kept.
 const mostRecent = 4
@@ -90,19 +91,24 @@ func (s *Service) read(
 // known reads what is known of devices.
 func (s *Service) known(ctx context.Context) forecast.Records { return s.Read(ctx) }
 
-// turn waits until a plan of the whole fleet may be worked out; done ends the turn.
-func (s *Service) turn(ctx context.Context) (done func(), err error) {
-	if err := s.previews.Acquire(ctx, 1); err != nil {
+// turn waits until a plan of the whole fleet may be worked out for somebody; done ends the turn.
+func (s *Service) turn(ctx context.Context, who rights.Identity) (done func(), err error) {
+	turns := s.looks
+	if who.May(rights.Draft) || who.May(rights.Deploy) {
+		turns = s.previews
+	}
+	if err := turns.Acquire(ctx, 1); err != nil {
 		return nil, err
 	}
-	return func() { s.previews.Release(1) }, nil
+	return func() { turns.Release(1) }, nil
 }
 
-// previewEdits says what edits would do in a reach, beside the rollouts under way other than that of a change.
+// previewEdits says to somebody what edits would do in a reach, beside the rollouts under way other than that of a
+// change.
 func (s *Service) previewEdits(
-	ctx context.Context, reach rights.Reach, edits []change.Edit, except string,
+	ctx context.Context, who rights.Identity, reach rights.Reach, edits []change.Edit, except string,
 ) (*Preview, *futures, error) {
-	done, err := s.turn(ctx)
+	done, err := s.turn(ctx, who)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -122,14 +128,14 @@ func (s *Service) PreviewEdits(ctx context.Context, who rights.Identity, edits [
 			MaxEdits).
 			At("edits")
 	}
-	p, _, err := s.previewEdits(ctx, who.Reach(rights.Look), edits, "")
+	p, _, err := s.previewEdits(ctx, who, who.Reach(rights.Look), edits, "")
 	return p, err
 }
 
 // PreviewChange says what a change would do to the devices in reach. Where that is all it does, the digest is what
 // somebody applies or approves; who sees only a part is told so, and neither how much nor what more there is.
 func (s *Service) PreviewChange(ctx context.Context, who rights.Identity, name string) (*Preview, error) {
-	whole, err := s.official(ctx, name)
+	whole, err := s.official(ctx, who, name)
 	mine := who.Reach(rights.Look)
 	if err != nil || mine.Everywhere() {
 		return whole, err
@@ -138,7 +144,7 @@ func (s *Service) PreviewChange(ctx context.Context, who rights.Identity, name s
 	if err != nil {
 		return nil, err
 	}
-	p, _, err := s.previewEdits(ctx, mine, edits, name)
+	p, _, err := s.previewEdits(ctx, who, mine, edits, name)
 	if err != nil {
 		return nil, err
 	}
@@ -154,13 +160,13 @@ func (s *Service) PreviewChange(ctx context.Context, who rights.Identity, name s
 }
 
 // official is the preview of a change on the whole fleet, with what somebody approves or applies.
-func (s *Service) official(ctx context.Context, name string) (*Preview, error) {
+func (s *Service) official(ctx context.Context, who rights.Identity, name string) (*Preview, error) {
 	c, edits, err := s.openEdits(ctx, name)
 	if err != nil {
 		return nil, err
 	}
 	what := slices.Clone(edits)
-	p, f, err := s.previewEdits(ctx, rights.Everywhere, edits, name)
+	p, f, err := s.previewEdits(ctx, who, rights.Everywhere, edits, name)
 	if err != nil {
 		return nil, err
 	}
@@ -196,7 +202,7 @@ func (s *Service) AffectedDevices(
 	if err != nil {
 		return nil, "", err
 	}
-	done, err := s.turn(ctx)
+	done, err := s.turn(ctx, who)
 	if err != nil {
 		return nil, "", err
 	}

@@ -31,14 +31,16 @@ type Service struct {
 	// Soak is how long the waves of a rollout soak where nothing else is said, [rollout.DefaultGate] when 0.
 	Soak time.Duration
 
-	previews *semaphore.Weighted
+	previews *semaphore.Weighted          // of who decides or drafts
+	looks    *semaphore.Weighted          // of everybody else, who keep nobody waiting
 	door     *semaphore.Weighted          // one alteration at a time, so that no other waits with a connection in hand
 	recent   *lru.Cache[string, *futures] // the plans of the previews that were paged through last
 }
 
 // New opens the room over what it needs.
 func New(s Service) *Service {
-	s.previews, s.door = semaphore.NewWeighted(mostPreviews), semaphore.NewWeighted(1)
+	s.previews, s.looks = semaphore.NewWeighted(mostPreviews), semaphore.NewWeighted(mostLooks)
+	s.door = semaphore.NewWeighted(1)
 	s.recent, _ = lru.New[string, *futures](mostRecent) // the size is positive
 	return &s
 }
