@@ -254,6 +254,10 @@ func TestLimitsOfADevice(t *testing.T) {
 	assert.Equal(t, drift.UnitUnsupported, found[0].Kind)
 	assert.Equal(t, "has no local groups", found[0].Actual)
 
+	shorter := &drift.State{Limits: []drift.Limit{{Setting: unit.MinLength, Most: new(14), Why: "takes at most 14"}}}
+	assert.Empty(t, shorter.Unable([]unit.Setting{length(14)}))
+	assert.Equal(t, []unit.ID{unit.MinLength}, shorter.Unable([]unit.Setting{length(15)}))
+
 	written, err := json.Marshal(state.Limits)
 	require.NoError(t, err)
 	assert.JSONEq(t, `[{"unit":"passwords.min_length","read_only":true,"why":"lacks a module"},{"family":"membership","why":"has no local groups"}]`, string(written))

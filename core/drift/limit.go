@@ -12,12 +12,21 @@ type Limit struct {
 	Setting  unit.ID     `json:"unit,omitzero"`      // zero for all of the family
 	Family   unit.Family `json:"family,omitzero"`    // of all its settings, where none is named
 	ReadOnly bool        `json:"read_only,omitzero"` // it can be read and compared, but not set
+	Most     *int        `json:"most,omitempty"`     // it is carried out up to this number, and no further
 	Why      string      `json:"why"`                // continues a sentence that begins with "it", the device
 }
 
 // Of reports whether the limit is one of a setting.
 func (l Limit) Of(id unit.ID) bool {
 	return l.Setting == id || l.Setting.IsZero() && l.Family == id.Family()
+}
+
+// Within is a value as far as a device carries it out, and whether that is the whole of it.
+func (l Limit) Within(v unit.Value) (unit.Value, bool) {
+	if number, is := v.(unit.Int); is && l.Most != nil {
+		return min(number, unit.Int(*l.Most)), int(number) <= *l.Most
+	}
+	return v, false
 }
 
 // LimitOf is the limit of a setting, if the device said one.
@@ -40,6 +49,9 @@ func (s *State) Unable(settings []unit.Setting) []unit.ID {
 	for _, setting := range settings {
 		limit, limited := s.LimitOf(setting.Unit)
 		if !limited || limit.ReadOnly && s.is(setting) || slices.Contains(ids, setting.Unit) {
+			continue
+		}
+		if _, whole := limit.Within(setting.Value); whole {
 			continue
 		}
 		ids = append(ids, setting.Unit)

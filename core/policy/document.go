@@ -76,7 +76,7 @@ var documents = shape[Document]{
 		about("The two accounts that every device has"),
 	optional(
 		"passwords",
-		mappingOf(passwords, func() Passwords { return Passwords{} }, ages),
+		mappingOf(passwords, func() Passwords { return Passwords{} }, rulesTogether),
 		func(d *Document) **Passwords { return &d.Passwords },
 	).
 		about("Rules for local accounts; every property is optional"),

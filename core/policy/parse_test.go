@@ -40,8 +40,9 @@ lockout: {threshold: 5, duration: 2h}
 	)
 	assert.Equal(t, unit.LockoutValue{Threshold: 5, DurationMinutes: 120, WindowMinutes: 120}, asked(n, unit.Lockout))
 	assert.Len(t, n.Asks, 5)
-	require.Len(t, problems, 1, "a member named twice is worth a warning")
-	assert.Equal(t, policy.CodeDuplicate, problems[0].Code)
+	require.Len(t, problems, 2)
+	assert.Equal(t, policy.CodeDuplicate, problems[0].Code, "a member named twice is worth a warning")
+	assert.Equal(t, policy.CodePlatform, problems[1].Code, "so is what some devices cannot enforce")
 }
 
 // asked is what a policy asks for, nil when it does not.

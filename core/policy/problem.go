@@ -58,6 +58,7 @@ const (
 	CodePrincipal       = "bad_principal"
 	CodeWindow          = "window_exceeds_duration"
 	CodeNeverLocks      = "lockout_off_with_times"
+	CodePlatform        = "beyond_a_platform"
 	CodeAges            = "min_age_not_below_max_age"
 	CodeMemberRemoved   = "member_also_removed"
 	CodeRemoveExact     = "remove_with_exact"

@@ -61,7 +61,7 @@ func TestChecksOfTheWhole(t *testing.T) {
 			"{min_length: 24}", "error secret_breaks_password_rules rotation[0].secret", "as short as 23"},
 		"words are long " +
 			"enough": {keeper + "rotation: [{target: account:keeper, secret: {style: words}}]\npasswords: " +
-			"{min_length: 23, complexity: true}", "", ""},
+			"{min_length: 23, complexity: true}", "warning beyond_a_platform passwords.min_length", "enforce 14"},
 		"too plain": {keeper + "rotation: [{target: account:keeper, secret: {use: [lower, upper]}}]\npasswords: " +
 			"{complexity: true}", "error secret_breaks_password_rules rotation[0].secret",
 			"add one"},

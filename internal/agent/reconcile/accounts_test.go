@@ -225,6 +225,30 @@ func TestUnitsThatAreLeftAlone(t *testing.T) {
 	assert.Equal(t, map[unit.ID]bool{unit.Administrators: true, unit.MinLength: true, unit.Lockout: true}, differing)
 }
 
+// What a platform carries out in part is carried out that far, and is said to be no more than that.
+func TestAMinimumLengthThatABuildDoesNotTake(t *testing.T) {
+	w := workstation(t)
+	w.Upgrade("10.0.17763", 17763)
+	length := func(n int) []unit.Setting { return []unit.Setting{{Unit: unit.MinLength, Value: unit.Int(n)}} }
+	first, err := reconcile.Run(t.Context(), w, job(length(20), nil))
+	require.NoError(t, err)
+	assert.Equal(t, 14, *first.After.Passwords.MinLength, "it echoes nothing that it does not enforce")
+	found := drift.Check(length(20), &first.After, first.Failures, drift.Context{})
+	require.Len(t, found, 1)
+	assert.Equal(t, drift.UnitUnsupported, found[0].Kind)
+	assert.Contains(t, found[0].Actual, "at most 14 characters")
+	assert.Equal(t, []unit.ID{unit.MinLength}, first.After.Unable(length(20)), "a preview knows")
+	again, err := reconcile.Run(t.Context(), w, job(length(20), nil))
+	require.NoError(t, err)
+	assert.Empty(t, again.Events, "nothing is done twice")
+
+	w.Upgrade("10.0.22631", 22631)
+	last, err := reconcile.Run(t.Context(), w, job(length(20), nil))
+	require.NoError(t, err)
+	assert.Equal(t, 20, *last.After.Passwords.MinLength)
+	assert.Empty(t, drift.Check(length(20), &last.After, last.Failures, drift.Context{}))
+}
+
 // Whenever the power goes while accounts are made, adopted, renamed and removed, an administrator
 // remains, no account gained a group with a password somebody knows, and the next passes end as asked.
 func TestPowerCutAmongAccounts(t *testing.T) {

@@ -102,19 +102,28 @@ func (p *pass) did(kind drift.EventKind, id unit.ID, subject string, details dri
 	p.events = append(p.events, drift.Event{Kind: kind, Unit: id, Subject: subject, Details: details})
 }
 
-// touched are the settings to act on: neither left alone in this pass, nor beyond what the platform carries out.
+// touched are the settings to act on: neither left alone in this pass, nor beyond what the platform carries out. What it
+// carries out in part is acted on as far as that goes.
 func (p *pass) touched() []unit.Setting {
 	if p.limits, p.fatal = p.host.Limits(p.ctx); p.fatal != nil {
 		return nil
 	}
 	var settings []unit.Setting
-	for _, s := range p.job.Settings {
+	p.job.Settings = slices.Clone(p.job.Settings)
+	for at, s := range p.job.Settings {
 		if slices.Contains(p.job.Leave, s.Unit) {
 			continue
 		}
 		i := slices.IndexFunc(p.limits, func(l drift.Limit) bool { return l.Of(s.Unit) })
 		switch {
 		case i < 0:
+			settings = append(settings, s)
+		case p.limits[i].Most != nil:
+			var whole bool
+			if s.Value, whole = p.limits[i].Within(s.Value); !whole {
+				p.unsupported = append(p.unsupported, s.Unit)
+			}
+			p.job.Settings[at] = s // as far as it goes
 			settings = append(settings, s)
 		case !p.limits[i].ReadOnly || len(p.differs(s.Unit)) > 0:
 			p.unsupported = append(p.unsupported, s.Unit)

@@ -4,6 +4,7 @@
 package simulated
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -129,13 +130,19 @@ func (w *Workstation) change(ctx context.Context, do func() error) error {
 	return nil
 }
 
+// build is that of the operating system; one that says none is new.
+func (w *Workstation) build() int { return cmp.Or(w.m.Facts.OSBuild, host.RelaxedSince) }
+
 // Limits implements [host.Host].
 func (w *Workstation) Limits(context.Context) ([]drift.Limit, error) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	var limits []drift.Limit
-	if w.m.Facts.Platform == host.PlatformLinux {
+	switch w.m.Facts.Platform {
+	case host.PlatformLinux:
 		limits = host.LinuxLimits()
+	case host.PlatformWindows:
+		limits = host.WindowsLimits(w.build(), true)
 	}
 	if w.m.Faults.NoLockout {
 		limits = append(
@@ -241,6 +248,10 @@ func (w *Workstation) SetPasswords(ctx context.Context, rules drift.Passwords) e
 		set(&next.MinAgeDays, rules.MinAgeDays)
 		if rules.Complexity != nil {
 			next.Complexity = rules.Complexity
+		}
+		if w.m.Facts.Platform == host.PlatformWindows && w.build() < host.RelaxedSince &&
+			*next.MinLength > host.LongestMinimum {
+			return fmt.Errorf("%w: minimum length %d", ErrRules, *next.MinLength)
 		}
 		if *next.MaxAgeDays != 0 && *next.MinAgeDays >= *next.MaxAgeDays {
 			return fmt.Errorf(

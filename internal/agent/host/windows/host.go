@@ -30,6 +30,7 @@ type Host struct {
 	// tellsDisabled is whether the system tells the right password of a disabled account from a wrong one; nil until it
 	// was tried.
 	tellsDisabled *bool
+	relaxed       bool // the system takes greater minimum lengths of passwords, as it was read last
 	watch         chan struct{}
 }
 
@@ -88,9 +89,12 @@ func (h *Host) Facts(context.Context) (protocol.Facts, error) {
 	}, nil
 }
 
-// Limits implements [host.Host]: which local groups there are depends on the edition, and on what is installed.
+// Limits implements [host.Host]: which local groups there are depends on the edition, and on what is installed. How long
+// a minimum length may be is as the rules were read last.
 func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
-	var limits []drift.Limit
+	h.mu.Lock()
+	limits := host.WindowsLimits(h.machine.Build, h.relaxed)
+	h.mu.Unlock()
 	for _, name := range slices.Sorted(maps.Keys(unit.KnownLocalGroups)) {
 		_, err := h.system.NameOf(drift.WellKnown(name))
 		switch {

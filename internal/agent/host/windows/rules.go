@@ -38,6 +38,7 @@ func (h *Host) passwords() (drift.Passwords, error) {
 	if err != nil {
 		return drift.Passwords{}, err
 	}
+	h.relaxed = isRelaxed(template)
 	maxAge := 0 // for ever
 	if rules.MaxAge != Forever {
 		maxAge = int((rules.MaxAge + day - 1) / day)
@@ -66,6 +67,22 @@ func complexityOf(template string) (bool, error) {
 		}
 	}
 	return false, fmt.Errorf("the exported security policy has no line %s under %s", complexityKey, templateSection)
+}
+
+// relaxKey is the security option that lets a minimum length be greater than [host.LongestMinimum], as an exported
+// security policy has it where it is set: a registry value of type 4, a number.
+const relaxKey = `MACHINE\System\CurrentControlSet\Control\SAM\RelaxMinimumPasswordLengthLimits`
+
+// isRelaxed reports whether that option is set.
+func isRelaxed(template string) bool {
+	for line := range strings.Lines(template) {
+		key, value, found := strings.Cut(strings.TrimSpace(line), "=")
+		if found && strings.EqualFold(strings.TrimSpace(key), relaxKey) {
+			kind, number, _ := strings.Cut(strings.TrimSpace(value), ",")
+			return kind == "4" && number != "0"
+		}
+	}
+	return false
 }
 
 // SetPasswords implements [host.Host]. Complexity goes another way than the rest: when it fails, the rest goes back.

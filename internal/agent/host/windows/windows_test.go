@@ -177,6 +177,18 @@ func TestPasswordRulesGoBackTogether(t *testing.T) {
 	assert.Equal(t, before, now)
 	m.system.Fails = nil
 	assert.ErrorContains(t, m.SetPasswords(t.Context(), drift.Passwords{MinLength: new(40)}), "minimum length 40")
+	longest := func() *int {
+		_, err := m.Read(t.Context())
+		require.NoError(t, err)
+		limits, err := m.Limits(t.Context())
+		require.NoError(t, err)
+		limit, _ := (&drift.State{Limits: limits}).LimitOf(unit.MinLength)
+		return limit.Most
+	}
+	assert.Equal(t, new(14), longest(), "it is said before anything is asked")
+	m.system.Relaxed = true
+	assert.Nil(t, longest(), "the system takes more where its option says so")
+	require.NoError(t, m.SetPasswords(t.Context(), drift.Passwords{MinLength: new(40)}))
 	require.NoError(t, m.SetPasswords(t.Context(), drift.Passwords{MaxAgeDays: new(0)}))
 	state, err := m.Read(t.Context())
 	require.NoError(t, err)

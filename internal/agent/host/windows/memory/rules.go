@@ -6,12 +6,12 @@ import (
 	"time"
 	"unicode"
 
+	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/windows"
 )
 
 // The longest of the lengths and times that the machine takes.
 const (
-	longestMinimum = 14
 	longestHistory = 24
 	mostThreshold  = 999
 )
@@ -30,11 +30,19 @@ func (s *System) SetPasswordRules(rules windows.PasswordRules) error {
 	switch {
 	case err != nil:
 		return err
-	case rules.MinLength > longestMinimum, rules.History > longestHistory, rules.MinAge >= rules.MaxAge:
+	case rules.MinLength > s.longestMinimum(), rules.History > longestHistory, rules.MinAge >= rules.MaxAge:
 		return windows.InvalidParameter
 	}
 	s.passwords = rules
 	return nil
+}
+
+// longestMinimum is the greatest minimum length that the machine takes.
+func (s *System) longestMinimum() uint32 {
+	if s.Relaxed && s.Is.Build >= host.RelaxedSince {
+		return 128
+	}
+	return host.LongestMinimum
 }
 
 // LockoutRules implements [windows.System].
@@ -62,6 +70,10 @@ func (s *System) SetLockoutRules(rules windows.LockoutRules) error {
 func (s *System) Template() (string, error) {
 	end, err := s.call("secedit /export")
 	defer end()
+	relaxed := ""
+	if s.Relaxed {
+		relaxed = `MACHINE\System\CurrentControlSet\Control\SAM\RelaxMinimumPasswordLengthLimits=4,1` + "\r\n"
+	}
 	complexity := "0"
 	if s.complex {
 		complexity = "1"
@@ -69,7 +81,8 @@ func (s *System) Template() (string, error) {
 	return "[Unicode]\r\nUnicode=yes\r\n[Event Audit]\r\nPasswordComplexity = 7\r\n[System " +
 		"Access]\r\nMinimumPasswordAge = 0\r\n" +
 		"PasswordComplexity = " + complexity +
-		"\r\nNewAdministratorName = \"Verwalter\"\r\n[Version]\r\nRevision=1\r\n", err
+		"\r\nNewAdministratorName = \"Verwalter\"\r\n[Registry Values]\r\n" + relaxed +
+		"[Version]\r\nRevision=1\r\n", err
 }
 
 // ApplyTemplate implements [windows.System].

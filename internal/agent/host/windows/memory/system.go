@@ -27,6 +27,8 @@ type System struct {
 	Fails func(call string) error
 	// Mute has the machine answer for a disabled account without looking at the password.
 	Mute bool
+	// Relaxed is the security option that lets a minimum length of passwords be greater.
+	Relaxed bool
 
 	mu        sync.Mutex
 	nextRID   uint32

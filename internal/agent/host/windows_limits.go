@@ -1,0 +1,26 @@
+package host
+
+import (
+	"fmt"
+
+	"rankwarden.example/core/drift"
+	"rankwarden.example/core/unit"
+)
+
+// Windows takes no greater minimum length of passwords than LongestMinimum. Builds from RelaxedSince do where their
+// security option that relaxes this is set.
+const (
+	LongestMinimum = 14 // characters
+	RelaxedSince   = 19041
+)
+
+// WindowsLimits are what no workstation with Windows carries out, of a build and with that option set or not.
+func WindowsLimits(build int, relaxed bool) []drift.Limit {
+	if build >= RelaxedSince && relaxed {
+		return nil
+	}
+	return []drift.Limit{{
+		Setting: unit.MinLength, Most: new(LongestMinimum),
+		Why: fmt.Sprintf("takes a minimum length of at most %d characters, and enforces that", LongestMinimum),
+	}}
+}
