@@ -51,8 +51,8 @@ const longestMinimum = 14
 // devices cannot enforce.
 func rulesTogether(r *reader, n *yaml.Node, path string, p *Passwords) {
 	if p.MinLength != nil && *p.MinLength > longestMinimum {
-		r.warnf(n, path+".min_length", CodePlatform, "devices with Windows that do not take more than %d enforce %d; the "+
-			"preview lists them", longestMinimum, longestMinimum)
+		r.warnf(n, path+".min_length", CodePlatform, "devices with Windows that do not take more than %d enforce %d; "+
+			"the preview lists them", longestMinimum, longestMinimum)
 	}
 	if p.MinAgeDays != nil && p.MaxAgeDays != nil && *p.MaxAgeDays != 0 && *p.MinAgeDays >= *p.MaxAgeDays {
 		r.errorf(

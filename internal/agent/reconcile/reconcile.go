@@ -102,8 +102,8 @@ func (p *pass) did(kind drift.EventKind, id unit.ID, subject string, details dri
 	p.events = append(p.events, drift.Event{Kind: kind, Unit: id, Subject: subject, Details: details})
 }
 
-// touched are the settings to act on: neither left alone in this pass, nor beyond what the platform carries out. What it
-// carries out in part is acted on as far as that goes.
+// touched are the settings to act on: neither left alone in this pass, nor beyond what the platform carries out. What
+// it carries out in part is acted on as far as that goes.
 func (p *pass) touched() []unit.Setting {
 	if p.limits, p.fatal = p.host.Limits(p.ctx); p.fatal != nil {
 		return nil

@@ -89,8 +89,8 @@ func (h *Host) Facts(context.Context) (protocol.Facts, error) {
 	}, nil
 }
 
-// Limits implements [host.Host]: which local groups there are depends on the edition, and on what is installed. How long
-// a minimum length may be is as the rules were read last.
+// Limits implements [host.Host]: which local groups there are depends on the edition, and on what is installed. How
+// long a minimum length may be is as the rules were read last.
 func (h *Host) Limits(context.Context) ([]drift.Limit, error) {
 	h.mu.Lock()
 	limits := host.WindowsLimits(h.machine.Build, h.relaxed)
