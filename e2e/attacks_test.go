@@ -299,16 +299,27 @@ func TestManyRevealsAtOnce(t *testing.T) {
 	s := startBudget(t, 3)
 	ctx := t.Context()
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
-	s.enrolled("SKL-TKT-001")
+	const devices = 8
+	for i := range devices {
+		s.enrolled(fmt.Sprintf("SKL-TKT-%03d", i))
+	}
 	first, second := s.as("nightwatch", "support"), s.as("daywatch", "support")
-	reveal := func(int) error {
-		_, err := first.Reveal(ctx, "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
+	reveal := func(i int) error {
+		name := fmt.Sprintf("SKL-TKT-%03d", i%devices)
+		_, err := first.Reveal(ctx, name, api.RevealSpec{Reason: "ticket 4711"})
 		return err
 	}
-	assert.Equal(t, 3, atOnce(36, reveal))
+	seen := func() (n int64) {
+		n, err := query[int64](t, s.config.Database, "select count(distinct device_id) from reveals")
+		require.NoError(t, err)
+		return n
+	}
+	atOnce(5*devices, reveal)
+	assert.EqualValues(t, 3, seen(), "however often each of them is shown again")
 	waiting, err := s.owner.Approvals(ctx, client.Page{})
 	require.NoError(t, err)
-	require.Len(t, waiting.Items, 1, "asked for once")
+	require.Len(t, waiting.Items, devices-3, "each asked for once")
 	require.NoError(t, second.DecideReveal(ctx, waiting.Items[0].ID, true))
-	assert.Equal(t, 1, atOnce(20, reveal))
+	atOnce(5*devices, reveal)
+	assert.EqualValues(t, 4, seen())
 }

@@ -24,7 +24,8 @@ func TestARefusedRevealKeepsTheReason(t *testing.T) {
 	s := startBudget(t, 1)
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
 	s.enrolled("SKL-TKT-001")
-	_, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-001", api.RevealSpec{Reason: "ticket 4711"})
+	s.enrolled("SKL-TKT-002")
+	_, err := s.as("nightwatch", "support").Reveal(t.Context(), "SKL-TKT-002", api.RevealSpec{Reason: "ticket 4711"})
 	require.NoError(t, err)
 	b := openTab(t, 1280, 800)
 	b.do(

@@ -170,15 +170,17 @@ func TestRevealsBeyondTheBudget(t *testing.T) {
 	s := startBudget(t, 2)
 	ctx := t.Context()
 	s.publish("base", strings.Replace(desk, "%THEN%", "nothing", 1), 500, "everything")
-	s.enrolled("SKL-TKT-001")
+	for _, name := range []string{"SKL-TKT-001", "SKL-TKT-002", "SKL-TKT-003", "SKL-TKT-004"} {
+		s.enrolled(name)
+	}
 	first, second := s.as("nightwatch", "support"), s.as("daywatch", "support")
 	why := api.RevealSpec{Reason: "ticket 4711"}
-	for range 2 {
-		_, err := first.Reveal(ctx, "SKL-TKT-001", why)
-		require.NoError(t, err)
+	for _, name := range []string{"SKL-TKT-001", "SKL-TKT-002", "SKL-TKT-001", "SKL-TKT-002", "SKL-TKT-002"} {
+		_, err := first.Reveal(ctx, name, why)
+		require.NoError(t, err, "the same again within its hour counts for nothing")
 	}
 	for range 2 { // asking again asks for nothing new
-		_, err := first.Reveal(ctx, "SKL-TKT-001", why)
+		_, err := first.Reveal(ctx, "SKL-TKT-003", why)
 		problem(t, err, 403, "second person")
 	}
 	waiting, err := s.owner.Approvals(ctx, client.Page{})
@@ -193,9 +195,9 @@ func TestRevealsBeyondTheBudget(t *testing.T) {
 	problem(t, s.owner.DecideReveal(ctx, id, true), 403, "owner")
 	require.NoError(t, second.DecideReveal(ctx, id, true))
 	problem(t, second.DecideReveal(ctx, id, true), 409, "was decided")
-	_, err = first.Reveal(ctx, "SKL-TKT-001", why)
+	_, err = first.Reveal(ctx, "SKL-TKT-003", why)
 	require.NoError(t, err)
-	_, err = first.Reveal(ctx, "SKL-TKT-001", why)
+	_, err = first.Reveal(ctx, "SKL-TKT-004", why)
 	problem(t, err, 403, "second person")
 
 	waiting, err = s.owner.Approvals(ctx, client.Page{})
@@ -203,7 +205,7 @@ func TestRevealsBeyondTheBudget(t *testing.T) {
 	require.NoError(t, second.DecideReveal(ctx, waiting.Items[0].ID, false))
 	s.clock.forward(61 * time.Minute)
 	require.NoError(t, first.SignInAgain(ctx, ownerPassword))
-	_, err = first.Reveal(ctx, "SKL-TKT-001", why)
+	_, err = first.Reveal(ctx, "SKL-TKT-004", why)
 	require.NoError(t, err, "an hour later the count begins again")
 }
 

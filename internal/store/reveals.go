@@ -1,6 +1,7 @@
 package store
 
 import (
+	"slices"
 	"time"
 
 	"rankwarden.example/core/rights"
@@ -15,6 +16,7 @@ type Reveal struct {
 	Operator string
 	Reason   string
 	Copied   bool  // without being shown
+	Again    bool  // to somebody who had seen it within the hour
 	Deposits []Ref `gorm:"serializer:json"`
 	At       time.Time
 }
@@ -39,13 +41,14 @@ func (t PasswordsWriter) AddReveal(r Reveal) error {
 	)
 }
 
-// CountReveals counts those of an operator since a time.
-func (t PasswordsReader) CountReveals(operator string, since time.Time) (int, error) {
-	n, err := rows[int](t, "select count(*) from reveals where operator = $1 and at > $2", operator, since)
-	if err != nil {
-		return 0, err
-	}
-	return n[0], nil
+// RevealsOf counts the passwords that were shown to an operator since a time, and says whether the one of a reveal is
+// among them. One that was shown again counts once.
+func (t PasswordsReader) RevealsOf(operator string, since time.Time, r Reveal) (shown int, again bool, err error) {
+	list, err := rows[Reveal](t, `select device_id, target, deposits from reveals
+		where operator = $1 and at > $2 and not again`, operator, since)
+	return len(list), slices.ContainsFunc(list, func(seen Reveal) bool {
+		return seen.DeviceID == r.DeviceID && seen.Target == r.Target && slices.Equal(seen.Deposits, r.Deposits)
+	}), err
 }
 
 // ListReveals lists a page, latest first.

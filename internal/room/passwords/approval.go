@@ -14,10 +14,10 @@ import (
 
 // withinBudget refuses what an operator may see only with a second person's approval, and asks for it.
 // The operator's row is locked, so that each reveal counts those before it and uses an approval up.
-func (s *Service) withinBudget(tx Records, w *uow.Work, found toReveal) (refused, err error) {
+func (s *Service) withinBudget(tx Records, w *uow.Work, found *toReveal) (refused, err error) {
 	who, now := w.Who(), s.Now()
-	shown, err := tx.CountReveals(who.Name, now.Add(-budgetSpan))
-	if err != nil || shown < s.RevealBudget {
+	shown, again, err := tx.RevealsOf(who.Name, now.Add(-budgetSpan), found.asReveal())
+	if found.again = again; err != nil || again || shown < s.RevealBudget {
 		return nil, err
 	}
 	approval, err := tx.OpenApproval(who.Name, found.device.ID, found.rotation.Target, now)

@@ -18,7 +18,7 @@ type Reads interface {
 
 	OtherOwners(operator string) (int, error)
 	Asked(digest string) (protocol.DesiredContent, error)
-	CountReveals(operator string, since time.Time) (int, error)
+	RevealsOf(operator string, since time.Time, r store.Reveal) (shown int, again bool, err error)
 	Deposit(device string, epoch, number int64) (store.Deposit, error)
 	DepositsAfter(after store.Deposit, limit int) ([]store.Deposit, error)
 	DepositsOf(device, target string) ([]store.Deposit, error)

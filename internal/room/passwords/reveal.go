@@ -94,7 +94,7 @@ func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealReq
 					WithCode(protocol.CodeKeyMissing)
 			}
 		}
-		if refused, err = s.withinBudget(tx, w, found); err != nil || refused != nil {
+		if refused, err = s.withinBudget(tx, w, &found); err != nil || refused != nil {
 			w.Quiet()
 			return err
 		}
@@ -114,17 +114,8 @@ func (s *Service) Reveal(ctx context.Context, who rights.Identity, req RevealReq
 // noteReveal stores that passwords were shown, and says when they change because of that; nil for not therefore.
 func (s *Service) noteReveal(tx Records, w *uow.Work, found toReveal, req RevealRequest) (*time.Time, error) {
 	now := s.Now()
-	reveal := store.Reveal{
-		DeviceID: found.device.ID,
-		Target:   found.rotation.Target,
-		Operator: w.Who().Name,
-		Reason:   w.Reason(),
-		Copied:   req.Copied,
-		At:       now,
-	}
-	for _, d := range found.deposits {
-		reveal.Deposits = append(reveal.Deposits, store.Ref{Epoch: d.Epoch, Number: d.Number})
-	}
+	reveal := found.asReveal()
+	reveal.Operator, reveal.Reason, reveal.Copied, reveal.At = w.Who().Name, w.Reason(), req.Copied, now
 	if err := tx.AddReveal(reveal); err != nil {
 		return nil, err
 	}
@@ -160,6 +151,16 @@ type toReveal struct {
 	device   store.Device
 	rotation store.Rotation
 	deposits []store.Deposit
+	again    bool // the operator has seen it within the hour
+}
+
+// asReveal is what is shown.
+func (f toReveal) asReveal() store.Reveal {
+	r := store.Reveal{DeviceID: f.device.ID, Target: f.rotation.Target, Again: f.again}
+	for _, d := range f.deposits {
+		r.Deposits = append(r.Deposits, store.Ref{Epoch: d.Epoch, Number: d.Number})
+	}
+	return r
 }
 
 func (s *Service) revealed(tx Records, who rights.Identity, req RevealRequest) (toReveal, error) {

@@ -28,6 +28,8 @@ type records struct {
 	keys      []store.EscrowKey
 	device    store.Device
 	reveals   int
+	again     bool
+	shown     store.Reveal
 	approvals map[string]store.Approval
 	here      store.Database
 }
@@ -44,8 +46,10 @@ func (r *records) LockDevice(string) (store.Device, error)                  { re
 func (r *records) Asked(string) (protocol.DesiredContent, error) {
 	return protocol.DesiredContent{}, nil
 }
-func (r *records) CountReveals(string, time.Time) (int, error)  { return r.reveals, nil }
-func (r *records) AddReveal(store.Reveal) error                 { r.reveals++; return nil }
+func (r *records) RevealsOf(string, time.Time, store.Reveal) (int, bool, error) {
+	return r.reveals, r.again, nil
+}
+func (r *records) AddReveal(v store.Reveal) error               { r.reveals++; r.shown = v; return nil }
 func (r *records) AddDatabaseReturn(store.DatabaseReturn) error { return nil }
 func (r *records) ThisDatabase() (store.Database, error)        { return r.here, nil }
 
@@ -241,6 +245,11 @@ func TestBeyondTheBudgetASecondPersonDecides(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Reveal(t.Context(), support("runa"), want)
 	assert.Equal(t, "second_person_needed", code(err), "an approval is used once")
+	assert.False(t, r.shown.Again)
+	r.again = true
+	_, err = s.Reveal(t.Context(), support("runa"), want)
+	require.NoError(t, err, "what was seen within the hour may be seen again")
+	assert.True(t, r.shown.Again)
 }
 
 // The list is new only when the keys are; what a transaction that failed made is not known.

@@ -9,5 +9,9 @@ create table refused_attempts (
     primary key (minute, actor, action)
 );
 
+-- A password that somebody had seen within the hour was shown to them again, which counts for nothing.
+alter table reveals add column again boolean not null default false;
+
 -- +goose Down
+alter table reveals drop column again;
 drop table refused_attempts;
