@@ -38,6 +38,20 @@ type OperatorRight struct {
 	Groups []string `json:"groups" nullable:"false" doc:"On devices of these groups; empty for every device"`
 }
 
+// DevicePerson is an operator who may do something on a device.
+type DevicePerson struct {
+	Name       string   `json:"name"`
+	Rights     []string `json:"rights" nullable:"false" doc:"look, reveal (see passwords), handle, draft, deploy (put into force and approve), trail, administer"`
+	Roles      []Role   `json:"roles" nullable:"false" doc:"The roles that give the rights there"`
+	AtProvider bool     `json:"at_provider"`
+	Sealed     bool     `json:"sealed" doc:"For the day on which nobody else gets in"`
+}
+
+// Approver is an operator who can approve a change.
+type Approver struct {
+	Name string `json:"name"`
+}
+
 // Token is an API token without its secret.
 type Token struct {
 	ID        string    `json:"id"`

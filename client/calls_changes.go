@@ -102,6 +102,11 @@ func (c *Client) changeStep(
 	return out, err
 }
 
+// Approvers lists who can approve a change that waits.
+func (c *Client) Approvers(ctx context.Context, name string, p Page) (List[api.Approver], error) {
+	return list[api.Approver](ctx, c, operation.ChangeApprovers, nil, p, name)
+}
+
 // PreviewChange says what a change would do.
 func (c *Client) PreviewChange(ctx context.Context, name string) (api.Preview, error) {
 	out, _, err := get[api.Preview](ctx, c, operation.PreviewChange, nil, name)

@@ -60,6 +60,11 @@ func (c *Client) Reveals(ctx context.Context, q PastQuery, p Page) (List[api.Rev
 	return list[api.Reveal](ctx, c, operation.ListReveals, q.values(), p)
 }
 
+// DevicePeople lists who may do what on a device, or who has one right there.
+func (c *Client) DevicePeople(ctx context.Context, device, right string, p Page) (List[api.DevicePerson], error) {
+	return list[api.DevicePerson](ctx, c, operation.DevicePeople, values("right", right), p, device)
+}
+
 // Approvals lists reveals that wait for a second person, latest first.
 func (c *Client) Approvals(ctx context.Context, p Page) (List[api.Approval], error) {
 	return list[api.Approval](ctx, c, operation.ListApprovals, nil, p)

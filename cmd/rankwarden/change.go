@@ -34,6 +34,7 @@ func (a *app) changeCommand() *cobra.Command {
 		a.changeApply(),
 		a.changeApprove(),
 		a.changeRefuse(),
+		a.changeApprovers(),
 		a.changeRevert(),
 		a.changeDrop(),
 		a.changeHistory(),

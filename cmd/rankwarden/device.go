@@ -23,6 +23,7 @@ func (a *app) deviceCommand() *cobra.Command {
 		a.deviceList(),
 		a.deviceShow(),
 		a.deviceHistory(),
+		a.devicePeople(),
 		a.deviceSet(),
 		a.deviceFacts(),
 		a.deviceDecide(

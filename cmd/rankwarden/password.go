@@ -23,6 +23,7 @@ func (a *app) passwordCommand() *cobra.Command {
 		a.passwordShow(),
 		a.passwordDeposits(),
 		a.passwordViews(),
+		a.passwordReaders(),
 		a.passwordApprovals(),
 		a.passwordApprove(),
 	)

@@ -53,6 +53,10 @@ var (
 		Action: "change.created", Status: created,
 		Summary: "Draft the opposite of a change that went out",
 	})
+	ChangeApprovers = declare(Operation{
+		ID: "change-approvers", Method: get, Path: "/changes/{name}/approvers", Right: rights.Trail, Budget: Small,
+		Summary: "Who can approve a change that waits: operators by name",
+	})
 	DecideChange = declare(Operation{
 		ID: "decide-change", Method: post, Path: "/changes/{name}/decision", Right: rights.Deploy, Budget: Small,
 		Action:  "change.decided",

@@ -20,6 +20,10 @@ var (
 		ID: "device-why", Method: get, Path: "/devices/{name}/why", Right: rights.Look, Budget: Small,
 		Summary: "Desired, reported and decided by, for every setting of a device",
 	})
+	DevicePeople = declare(Operation{
+		ID: "device-people", Method: get, Path: "/devices/{name}/people", Right: rights.Trail, Budget: Small,
+		Summary: "Who may do what on a device: operators by name, with the roles that give it",
+	})
 	SettingHistory = declare(Operation{
 		ID: "setting-history", Method: get, Path: "/devices/{name}/setting-history", Right: rights.Look, Budget: Small,
 		Summary: "What happened to a setting of a device in the last 30 days, and who was there, latest first",

@@ -158,6 +158,7 @@ func (a *routes) changeSteps() {
 	register(a, operation.ApplyChange, a.applyChange)
 	register(a, operation.RevertChange, a.revertChange)
 	register(a, operation.DecideChange, a.decideChange)
+	register(a, operation.ChangeApprovers, a.changeApprovers)
 }
 
 func (a *routes) dropChange(ctx context.Context, who rights.Identity, in *struct {
@@ -201,4 +202,12 @@ func (a *routes) decideChange(ctx context.Context, who rights.Identity, in *stru
 }) (*WithETag[api.ChangeDetail], error) {
 	b := in.Body
 	return a.withChange(who)(a.Changes.DecideChange(ctx, who, in.Name, b.Approve, b.Reason, b.Digest))
+}
+
+func (a *routes) changeApprovers(ctx context.Context, _ rights.Identity, in *struct {
+	NamePath
+	PageQuery
+}) (*List[api.Approver], error) {
+	list, next, err := a.Changes.Approvers(ctx, in.Name, in.page())
+	return listOf(list, next, err, func(name string) api.Approver { return api.Approver{Name: name} })
 }

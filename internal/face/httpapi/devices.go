@@ -12,6 +12,7 @@ import (
 	"rankwarden.example/core/rights"
 	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/base/reach"
+	"rankwarden.example/internal/room/access"
 	"rankwarden.example/internal/room/reporting"
 	"rankwarden.example/internal/store"
 )
@@ -200,6 +201,7 @@ func (a *routes) devicesRoutes() {
 	register(a, operation.ShowDevice, a.showDevice)
 	register(a, operation.DeviceWhy, a.deviceWhy)
 	register(a, operation.SettingHistory, a.settingHistory)
+	register(a, operation.DevicePeople, a.devicePeople)
 	register(a, operation.AcceptDevice, a.acceptDevice)
 	register(a, operation.RefuseDevice, a.refuseDevice)
 	register(a, operation.RetireDevice, a.retireDevice)
@@ -273,6 +275,22 @@ func (a *routes) settingHistory(ctx context.Context, who rights.Identity, in *st
 		out.Items = append(out.Items, api.Happened(h))
 	}
 	return &struct{ Body api.SettingHistory }{out}, err
+}
+
+func (a *routes) devicePeople(ctx context.Context, _ rights.Identity, in *struct {
+	NamePath
+	PageQuery
+	Right string `query:"right" enum:"look,reveal,handle,draft,deploy,trail,administer" doc:"Only those who have it"`
+}) (*List[api.DevicePerson], error) {
+	list, next, err := a.Access.DevicePeople(ctx, in.Name, rights.Right(in.Right), in.page())
+	return listOf(list, next, err, func(p access.Person) api.DevicePerson {
+		view := api.DevicePerson{Name: p.Name, Rights: []string{}, Roles: viewRoles(p.Roles), AtProvider: p.Issuer != "",
+			Sealed: p.SealedAt != nil}
+		for _, right := range p.Rights {
+			view.Rights = append(view.Rights, string(right))
+		}
+		return view
+	})
 }
 
 func (a *routes) acceptDevice(ctx context.Context, who rights.Identity, in *NamePath) (*Empty, error) {

@@ -3,6 +3,7 @@ package access
 import (
 	"time"
 
+	"rankwarden.example/core/rights"
 	"rankwarden.example/internal/base/devicegroups"
 	"rankwarden.example/internal/base/uow"
 	"rankwarden.example/internal/store"
@@ -21,7 +22,9 @@ type Reads interface {
 	SecondFactor(operator string) (store.SecondFactor, error)
 	KnowsAddress(operator, address string) (bool, error)
 	ListAPITokens(operator string, p store.Page) ([]store.APIToken, string, error)
+	Device(clock store.Clock, idOrName, folded string) (store.Device, error)
 	ListOperators(p store.Page) ([]store.Operator, string, error)
+	OutOfReach(reach rights.Reach, devices []string) (string, error)
 	LiveAPIToken(hash []byte, now time.Time) (store.APIToken, error)
 	Operator(id string) (store.Operator, error)
 	OperatorByName(name string) (store.Operator, error)

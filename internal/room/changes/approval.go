@@ -249,7 +249,7 @@ func (s *Service) decided(tx Records, w *uow.Work, c *store.Change, what string)
 	return s.recordChange(tx, w, *c, what, w.Reason())
 }
 
-func mayDecide(tx Records, who rights.Identity, c store.Change) error {
+func mayDecide(tx Reads, who rights.Identity, c store.Change) error {
 	switch {
 	case c.State != store.ChangeWaiting:
 		return refusal.New(refusal.Conflict, "the change %q is %s; there is nothing to approve", c.Name, c.State).

@@ -46,6 +46,8 @@ type Reads interface {
 	GoneBefore(before time.Time) ([]store.DirectoryEntry, error)
 	ListBrakes(waiting bool, p store.Page) ([]store.Brake, string, error)
 	FormerNames() ([]store.FormerName, error)
+	ListOperators(p store.Page) ([]store.Operator, string, error)
+	OutOfReach(reach rights.Reach, devices []string) (string, error)
 	LiveDevices(groups, ids []string) ([]store.DeviceName, error)
 	LiveFacts(ids []string) ([]store.DeviceFacts, error)
 	NumberedChanges(name string) ([]string, error)
