@@ -257,10 +257,11 @@ type Order struct {
 
 // OrderProgress says how far the orders are that were given together.
 type OrderProgress struct {
-	Batch string         `json:"batch"`
-	Given int            `json:"given" doc:"Devices that have the order"`
-	Ended int            `json:"ended" doc:"Orders of which nothing more will come"`
-	By    map[string]int `json:"by" doc:"Numbers by state"`
+	Batch  string         `json:"batch"`
+	Given  int            `json:"given" doc:"Devices that have the order"`
+	Ended  int            `json:"ended" doc:"Orders of which nothing more will come"`
+	Silent int            `json:"silent" doc:"Queued ones that wait for a device which is silent"`
+	By     map[string]int `json:"by" doc:"Numbers by state"`
 }
 
 // NewOrder says what devices are to do, and which.

@@ -30,8 +30,10 @@ func (a *app) orderGive() *cobra.Command {
 		Long: "Send an order to devices. check-in: check in now. re-apply: apply everything again, also what is\n" +
 			"repeatedly reverted. collect: report everything. unlock and end-sessions need --account. rotate:\n" +
 			"rotate the password of --account, or every password with a rotation.\n\n" +
-			"An order waits for a device that is offline: unlock and end-sessions for an hour, rotate until it\n" +
-			"checks in, the others for a day.",
+			"An order waits for a device that is silent: unlock and end-sessions for an hour, rotate until it\n" +
+			"checks in, the others for a day.\n\n" +
+			"Exit status with --wait: 0 all devices have done it; 1 it failed or ended on some, or waits for one\n" +
+			"that is silent.",
 		Example: "  rankwarden order send unlock SKL-TKT-004 --account local:counter\n" +
 			"  rankwarden order send re-apply --group ticket-desks",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -47,20 +49,16 @@ func (a *app) orderGive() *cobra.Command {
 			if wait {
 				return a.waitForOrders(cmd.Context(), c, given)
 			}
-			return a.did(
-				given,
-				"Sent %s to %s. See: rankwarden order list\n",
-				o.Kind,
-				plural(given.Given, "device", "devices"),
-			)
+			return a.did(given, "Sent %s to %s%s. See: rankwarden order list\n", o.Kind,
+				plural(given.Given, "device", "devices"), waitsForSilent(given))
 		},
 	}
 	cmd.Flags().
 		StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME "+
 			"or sid:S-1-…")
 	cmd.Flags().
-		BoolVar(&wait, "wait", false, "wait for the devices, and show how far they are; Ctrl-C leaves the orders as "+
-			"they are")
+		BoolVar(&wait, "wait", false, "wait for the devices, other than silent ones, and show how far they are; Ctrl-C "+
+			"leaves the orders as they are")
 	cmd.Flags().StringVar(&o.Group, "group", "", "every device of this `group` as well")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return cmd

@@ -19,7 +19,8 @@ import (
 // lookAgain is the time between two looks at orders that are waited for.
 const lookAgain = 500 * time.Millisecond
 
-// waitForOrders shows how far orders are until nothing more will come of any, or the caller leaves.
+// waitForOrders shows how far orders are until nothing more will come of any for now, or the caller leaves: what waits
+// for a silent device may do so for days.
 func (a *app) waitForOrders(ctx context.Context, c *client.Client, o api.OrderProgress) error {
 	bar := progress.NewWriter()
 	bar.SetOutputWriter(os.Stderr)
@@ -34,7 +35,7 @@ func (a *app) waitForOrders(ctx context.Context, c *client.Client, o api.OrderPr
 	defer bar.Stop()
 	look := time.NewTicker(lookAgain)
 	defer look.Stop()
-	for o.Ended < o.Given {
+	for o.Ended+o.Silent < o.Given {
 		select {
 		case <-ctx.Done():
 			bar.Stop()
@@ -54,13 +55,20 @@ func (a *app) waitForOrders(ctx context.Context, c *client.Client, o api.OrderPr
 	}
 	tracker.MarkAsDone()
 	bar.Stop()
-	if err := a.did(o, "%s: %s.\n", plural(o.Given, "device", "devices"), inStates(o.By)); err != nil {
-		return err
+	err := a.did(o, "%s: %s%s.\n", plural(o.Given, "device", "devices"), inStates(o.By), waitsForSilent(o))
+	if err == nil && o.By["done"] < o.Given {
+		err = errNo
 	}
-	if failed := o.By["failed"]; failed > 0 {
-		return fmt.Errorf("%s failed; see: rankwarden order list", plural(failed, "order", "orders"))
+	return err
+}
+
+// waitsForSilent says for how many devices orders wait that are silent.
+func waitsForSilent(o api.OrderProgress) string {
+	if o.Silent == 0 {
+		return ""
 	}
-	return nil
+	return fmt.Sprintf("; %s silent, and it waits until they are heard from",
+		plural(o.Silent, "device is", "devices are"))
 }
 
 // inStates says how many orders are in which state.

@@ -114,17 +114,19 @@ func (t DevicesWriter) FinishOrder(device string, r protocol.OrderResult) error 
 	)
 }
 
-// CountOrders counts the orders of a batch to devices in reach, by state.
-func (t DevicesReader) CountOrders(reach rights.Reach, batch string, now time.Time) (map[string]int, error) {
+// CountOrders counts the orders of a batch, on devices in reach, by state. Those that wait for a device that is silent
+// are counted apart.
+func (t DevicesReader) CountOrders(reach rights.Reach, batch string, clock Clock) (map[string]int, error) {
 	within, args := inReach(reach)
 	counts, err := rows[struct {
 		State string
 		N     int
 	}](t, `select case when o.state in ('queued', 'delivered') and o.ends_at <= ? then 'ended'
+		when o.state = 'queued' and coalesce(d.last_contact, 'epoch') < ? then 'silent'
 		else o.state end as state,
 		count(*) as n
 		from orders o join devices d on d.id = o.device_id where o.batch = ? and o.batch <> '' and `+within+
-		" group by 1", append([]any{now, batch}, args...)...)
+		" group by 1", append([]any{clock.Now, clock.Silent(), batch}, args...)...)
 	by := map[string]int{}
 	for _, c := range counts {
 		by[c.State] = c.N

@@ -95,21 +95,44 @@ func (s *Service) Order(ctx context.Context, who rights.Identity, want NewOrder)
 		}
 		return nil
 	})
-	batch.Given, batch.By = len(given), map[string]int{"queued": len(given)}
-	return batch, err
+	if err != nil {
+		return none, err
+	}
+	by, err := s.Read(ctx).CountOrders(rights.Everywhere, batch.Batch, s.Clock()) // all in reach, and given
+	return batchOf(batch.Batch, by), err
+}
+
+// silent is the state of orders that wait for a device which is silent.
+const silent = "silent"
+
+// batchOf sums up orders by state.
+func batchOf(batch string, by map[string]int) OrderBatch {
+	b := OrderBatch{Batch: batch, By: by, Silent: by[silent]}
+	for state, n := range by {
+		b.Given += n
+		if state != "queued" && state != silent && state != protocol.OrderDelivered {
+			b.Ended += n
+		}
+	}
+	if b.Silent > 0 {
+		by["queued"] += b.Silent
+		delete(by, silent)
+	}
+	return b
 }
 
 // OrderBatch says how far the orders are that were given together.
 type OrderBatch struct {
-	Batch string
-	Given int
-	Ended int            // of which nothing more will come
-	By    map[string]int // by state
+	Batch  string
+	Given  int
+	Ended  int            // of which nothing more will come
+	Silent int            // that wait for a device which is silent
+	By     map[string]int // by state
 }
 
 // OrderProgress says how far the orders of a batch are, on devices in reach.
 func (s *Service) OrderProgress(ctx context.Context, who rights.Identity, batch string) (OrderBatch, error) {
-	by, err := s.Read(ctx).CountOrders(who.Reach(rights.Look), batch, s.Now())
+	by, err := s.Read(ctx).CountOrders(who.Reach(rights.Look), batch, s.Clock())
 	if err == nil && (batch == "" || len(by) == 0) {
 		err = refusal.New(
 			refusal.NotFound,
@@ -117,14 +140,7 @@ func (s *Service) OrderProgress(ctx context.Context, who rights.Identity, batch 
 			batch,
 		)
 	}
-	progress := OrderBatch{Batch: batch, By: by}
-	for state, n := range by {
-		progress.Given += n
-		if state != "queued" && state != protocol.OrderDelivered {
-			progress.Ended += n
-		}
-	}
-	return progress, err
+	return batchOf(batch, by), err
 }
 
 func (s *Service) orderedDevices(tx Records, who rights.Identity, want NewOrder) ([]string, error) {

@@ -19,7 +19,7 @@ type Reads interface {
 
 	DueWaivers(now time.Time, most int) ([]store.Waiver, error)
 	FindingsWith(ids []int64) ([]store.Finding, error)
-	CountOrders(reach rights.Reach, batch string, now time.Time) (map[string]int, error)
+	CountOrders(reach rights.Reach, batch string, clock store.Clock) (map[string]int, error)
 	DecidingGroup(name string, granted []string) (string, error)
 	DeviceByKey(keyID string) (store.Device, error)
 	Group(name string) (store.Group, error)
