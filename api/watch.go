@@ -27,7 +27,8 @@ type Decision struct {
 	Devices  int    `json:"devices"`
 	Device   string `json:"device" doc:"Name of one of them"`
 	DeviceID string `json:"device_id"`
-	Kind     string `json:"kind" doc:"Equal ranks differ; an error holds it; somebody changes it back; a device waits for an owner; a second person must approve a reveal; no escrow key is live; a change cannot be settled; the service may have been restored from a backup; the directory lost entries in use; passwords have no recovery copy; the database went back; settling or rollouts are frozen; a waiver waits for a second person or is about to end; the audit trail was altered; the sealed owner was used" enum:"contested,held,reverted,claim,reveal,no_key,unsettled,restored,returned,frozen,directory,recovery,waiver,trail,sealed"`
+	Kind     string `json:"kind" doc:"Equal ranks differ; an error holds it; somebody changes it back; a device waits for an owner; a second person must approve a reveal; no escrow key is live; a change cannot be settled; the service may have been restored from a backup; the directory lost entries in use; passwords have no recovery copy; the database went back; settling or rollouts are frozen; a waiver waits for a second person or is about to end; the audit trail was altered; the sealed owner was used; a change waits for a second person; the brake holds something; a wave is to open early; a key is to go live or retire" enum:"contested,held,reverted,claim,reveal,no_key,unsettled,restored,returned,frozen,directory,recovery,waiver,trail,sealed,change,brake,wave,key"`
+	Object   string `json:"object" doc:"Name of the change, the rollout, the key, or what is held; empty for others"`
 }
 
 // HeldSetting is a setting that is held for one reason: devices keep what they were given last.

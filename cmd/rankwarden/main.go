@@ -144,6 +144,7 @@ func root() *cobra.Command {
 		a.heldCommand(),
 		a.lockedCommand(),
 		a.watchCommand(),
+		a.waitingCommand(),
 		a.reportCommand(),
 		a.operatorCommand(),
 		a.notificationCommand(),

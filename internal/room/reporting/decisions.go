@@ -29,6 +29,10 @@ const (
 	DecideSealed    = "sealed"    // the sealed owner was used
 	DecideTrail     = "trail"     // the audit trail was altered
 	DecideRecovery  = "recovery"  // current passwords without a recovery copy
+	DecideChange    = "change"    // one waits for a second person
+	DecideBrake     = "brake"     // the brake holds something
+	DecideWave      = "wave"      // somebody wants one to open early, for which a second person must agree
+	DecideKey       = "key"       // one is to go live or retire, for which a second owner must agree
 )
 
 // Decision is something that waits for an operator.
@@ -40,6 +44,7 @@ type Decision struct {
 	Device   string // one of them
 	DeviceID string
 	Kind     string
+	Object   string // name of the change, the rollout, the key or what is held; empty for others
 }
 
 func (s *Service) decisions(
@@ -53,7 +58,7 @@ func (s *Service) decisions(
 	list = append(list, held.toDecide()...)
 	unsettled := func(Reads, rights.Identity) ([]Decision, error) { return unsettledToDecide(failed), nil }
 	for _, more := range []func(tx Reads, who rights.Identity) ([]Decision, error){
-		s.ofOperators, s.revealsToDecide, unsettled, s.waiversToDecide, s.claimsToDecide,
+		s.ofOperators, s.secondPersons, s.revealsToDecide, unsettled, s.waiversToDecide, s.claimsToDecide,
 	} {
 		found, err := more(tx, who)
 		if err != nil {

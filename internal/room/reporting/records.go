@@ -46,6 +46,8 @@ type Reads interface {
 	Figures(now time.Time) (store.Figures, error)
 	FindingsByID(which func(before int64, most int) []int64, p store.Page) ([]store.Finding, string, error)
 	GroupsOf(device string) ([]store.Membership, error)
+	ListBrakes(waiting bool, p store.Page) ([]store.Brake, string, error)
+	ListChanges(states []string, search string, p store.Page) ([]store.ChangeCount, string, error)
 	ListApprovals(reach rights.Reach, now time.Time, p store.Page) ([]store.Approval, string, error)
 	ListEvents(f store.EventFilter, p store.Page) ([]store.DeviceEvent, string, error)
 	ListReveals(n store.Narrow, p store.Page) ([]store.Reveal, string, error)

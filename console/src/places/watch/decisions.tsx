@@ -12,22 +12,29 @@ const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
   reverted: "is repeatedly reverted",
 };
 
+/** What waits and is drawn with more than a decision says of it. */
+const shownApart = new Set<string>(["change", "brake"]);
+
 /** Where a decision is made; nothing, when it is made on the machine of the service. */
 function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
   const [to, words] =
     d.kind === "reveal" || d.kind === "no_key"
       ? ["/passwords", "Open passwords"]
-      : d.kind === "waiver"
-        ? ["/waivers", "Open waivers"]
-        : d.kind === "trail"
-          ? ["/trail", "Open the trail"]
-          : d.kind === "directory"
-            ? ["/organisation/directory", "Open directory"]
-            : d.kind === "contested" && d.device
-              ? [`/ladder?device=${d.device}`, "Decide on the ladder"]
-              : d.device
-                ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
-                : ["", ""];
+      : d.kind === "wave"
+        ? [`/rollouts/${d.object}`, "Look at the rollout"]
+        : d.kind === "key"
+          ? ["/organisation/keys", "Open keys"]
+          : d.kind === "waiver"
+            ? ["/waivers", "Open waivers"]
+            : d.kind === "trail"
+              ? ["/trail", "Open the trail"]
+              : d.kind === "directory"
+                ? ["/organisation/directory", "Open directory"]
+                : d.kind === "contested" && d.device
+                  ? [`/ladder?device=${d.device}`, "Decide on the ladder"]
+                  : d.device
+                    ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
+                    : ["", ""];
   if (!to) return null;
   return (
     <Link to={to} className="font-semibold text-brass">
@@ -42,7 +49,7 @@ export function Decisions({ fleet, mayDecide }: { fleet: Overview; mayDecide: bo
   const waiting = (changes.data?.items ?? []).filter((c) => c.state === "waiting");
   const brakes = useQuery(read.brakes());
   const held = brakes.data?.items ?? [];
-  const decisions = fleet.decisions.filter((d) => !ofTheService.has(d.kind));
+  const decisions = fleet.decisions.filter((d) => !ofTheService.has(d.kind) && !shownApart.has(d.kind));
   const count = decisions.length + waiting.length + held.length;
   return (
     <Aside title={count ? `Needs a decision: ${count}` : "Needs a decision"}>
