@@ -55,7 +55,8 @@ func TestWhoCould(t *testing.T) {
 	s.run()
 	_, err = s.owner.SignIn(ctx, "asta", ownerPassword)
 	require.NoError(t, err)
-	s.change("mechanics", api.ChangeEdit{Kind: "publish", Name: "mechanics", Document: document("mechanics", withMechanic)},
+	s.change("mechanics",
+		api.ChangeEdit{Kind: "publish", Name: "mechanics", Document: document("mechanics", withMechanic)},
 		api.ChangeEdit{Kind: "assign", Name: "mechanics",
 			Assignment: &api.Aim{Policy: "mechanics", Include: []string{"desks"}, Rank: 300}})
 	_, err = s.owner.Approvers(ctx, "mechanics", client.Page{})

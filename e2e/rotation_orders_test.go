@@ -25,7 +25,8 @@ func TestOrdersToChangePasswords(t *testing.T) {
 	assert.Equal(t, []string{"rotate queued"}, s.became("SKL-TKT-001"), "it never ends")
 	progress, err := s.owner.OrderProgress(t.Context(), batch.Batch)
 	require.NoError(t, err)
-	assert.Equal(t, api.OrderProgress{Batch: batch.Batch, Given: 1, Silent: 1, By: map[string]int{"queued": 1}}, progress)
+	batch.Silent = 1
+	assert.Equal(t, batch, progress)
 	s.until(func() bool {
 		require.NoError(t, d.Cycle(t.Context()))
 		progress, err := s.owner.OrderProgress(t.Context(), batch.Batch)

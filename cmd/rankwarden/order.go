@@ -57,8 +57,8 @@ func (a *app) orderGive() *cobra.Command {
 		StringVar(&o.Subject, "account", "", "the `account`: its key, account:KEY, builtin:administrator, local:NAME "+
 			"or sid:S-1-…")
 	cmd.Flags().
-		BoolVar(&wait, "wait", false, "wait for the devices, other than silent ones, and show how far they are; Ctrl-C "+
-			"leaves the orders as they are")
+		BoolVar(&wait, "wait", false, "wait for the devices, other than silent ones, and show how far they are; "+
+			"Ctrl-C leaves the orders as they are")
 	cmd.Flags().StringVar(&o.Group, "group", "", "every device of this `group` as well")
 	_ = cmd.RegisterFlagCompletionFunc("group", a.completeGroups)
 	return cmd

@@ -15,15 +15,17 @@ func (a *app) devicePeople() *cobra.Command {
 		Args:              cobra.ExactArgs(1),
 		Example:           "  rankwarden device people SKL-TKT-004",
 		ValidArgsFunction: a.completeDevices,
-		RunE:              func(cmd *cobra.Command, args []string) error { return a.peopleOf(cmd, args[0], "", "Nobody.") },
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.peopleOf(cmd, args[0], "", "Nobody.")
+		},
 	})
 }
 
 func (a *app) passwordReaders() *cobra.Command {
 	return ofList(&cobra.Command{
 		Use: "readers DEVICE", Short: "List who could see the passwords of a device, and approve somebody else's view",
-		Long: "List who could see the passwords of a device: operators whose roles reach it with that right. The same\n" +
-			"people can approve what somebody else asks for beyond their budget. Programs see no passwords.",
+		Long: "List who could see the passwords of a device: operators whose roles reach it with that right. The\n" +
+			"same people can approve what somebody else asks for beyond their budget. Programs see no passwords.",
 		Args:              cobra.ExactArgs(1),
 		Example:           "  rankwarden password readers SKL-TKT-004",
 		ValidArgsFunction: a.completeDevices,

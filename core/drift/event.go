@@ -97,6 +97,9 @@ type Details struct {
 	NewName string          `json:"new_name,omitempty"`
 	Number  int64           `json:"number,omitempty"` // [Applied]: of the desired state; [DeviceRestored]: of the epoch
 	Failed  int             `json:"failed,omitempty"` // [AppliedInPart]: settings that could not be changed
+	Times   int             `json:"times,omitempty"`  // how often it happened within the last hour; 0 for once
+	// [RepeatedlyReverted]: accounts as which somebody was signed in, where that is known
+	SignedIn []string `json:"signed_in,omitempty"`
 	// [AccountLocked]: until then, nil until someone unlocks it; [RotationStopped]: of the last rotation
 	Time   *time.Time      `json:"time,omitempty"`
 	Reason rotation.Reason `json:"reason,omitempty"` // [PasswordChanged]
@@ -118,7 +121,12 @@ func ChangeOf(from, to unit.Value) Details {
 
 // Size is the length of the texts of the event, in bytes.
 func (e Event) Size() int {
-	return len(e.Subject) + len(e.From) + len(e.To) + len(e.OldName) + len(e.NewName) + len(e.Error) + len(e.Reason)
+	there := 0
+	for _, name := range e.SignedIn {
+		there += len(name)
+	}
+	return there + len(e.Subject) + len(e.From) + len(e.To) + len(e.OldName) + len(e.NewName) + len(e.Error) +
+		len(e.Reason)
 }
 
 // Shortened keeps a text of an event well below what the service takes: it has at most 1000 bytes.

@@ -2,6 +2,7 @@ package present
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"rankwarden.example/core/drift"
@@ -10,8 +11,16 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// Event says in one sentence what happened on a device. It is long because it has one case a kind of event.
+// Event says in one sentence what happened on a device, and how often where it happened again and again.
 func Event(e drift.Event) string {
+	if e.Times > 0 {
+		return fmt.Sprintf("%s (%s more within an hour)", happened(e), count(e.Times, "time", "times"))
+	}
+	return happened(e)
+}
+
+// happened says what happened once. It is long because it has one case a kind of event.
+func happened(e drift.Event) string {
 	subject := e.Subject
 	if ref, err := principal.Parse(e.Subject); err == nil {
 		subject = Principal(ref)
@@ -95,6 +104,9 @@ func Event(e drift.Event) string {
 		}
 		return fmt.Sprintf("%s could not be given back: %s", UnitInFull(e.Unit), e.Error)
 	case drift.RepeatedlyReverted:
+		if e.Unit.Guards() {
+			return UnitInFull(e.Unit) + ": repeatedly reverted, and corrected at every look; " + there(e.SignedIn)
+		}
 		return UnitInFull(e.Unit) + ": repeatedly reverted; next attempt in 1 h"
 	}
 	return string(e.Kind)
@@ -157,4 +169,12 @@ func UnitInFull(id unit.ID) string {
 		return "rotation of " + Unit(id)
 	}
 	return Unit(id)
+}
+
+// there says who was signed in, as far as a device said.
+func there(names []string) string {
+	if len(names) == 0 {
+		return "the device did not say who was signed in"
+	}
+	return "signed in: " + strings.Join(names, ", ")
 }

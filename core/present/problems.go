@@ -104,10 +104,10 @@ func Held(h resolve.HeldUnit) string {
 }
 
 // Contested says that somebody keeps changing back on a device what guards the ways into it.
-func Contested(device string, id unit.ID) string {
+func Contested(device string, id unit.ID, signedIn []string) string {
 	return UnitInFull(id) + " on " + device +
 		" was corrected three times within a day: somebody or something changes it back. It is corrected at every " +
-		"look; find out who is there"
+		"look; " + there(signedIn)
 }
 
 // RepeatedlyReverted says what it means that something keeps changing a unit back.

@@ -1,10 +1,12 @@
 package agent
 
 import (
+	"context"
 	"slices"
 
 	"rankwarden.example/core/drift"
 	"rankwarden.example/core/unit"
+	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/reconcile"
 	"rankwarden.example/internal/wire/protocol"
 )
@@ -53,6 +55,30 @@ func noticed(last *drift.Report, now drift.Report) []drift.Event {
 		}
 	}
 	return events
+}
+
+// mostThere is how many people are named who are signed in.
+const mostThere = 10
+
+// nameWhoIsThere adds who is signed in where somebody keeps changing back what guards the ways in. Not to know is no
+// reason to say nothing.
+func (a *Agent) nameWhoIsThere(ctx context.Context, events []drift.Event) {
+	tells, can := a.Host.(host.TellsWhoIsThere)
+	for i, e := range events {
+		if e.Kind != drift.RepeatedlyReverted || !e.Unit.Guards() || !can {
+			continue
+		}
+		names, err := tells.WhoIsThere(ctx)
+		if err != nil {
+			a.Log.Warn("who is signed in could not be read", "error", err)
+			continue
+		}
+		slices.Sort(names)
+		names = slices.Compact(names)
+		for _, name := range names[:min(len(names), mostThere)] {
+			events[i].SignedIn = append(events[i].SignedIn, drift.Shortened(name))
+		}
+	}
 }
 
 // failedSettings is the number of settings that a device could not bring into line.

@@ -44,7 +44,9 @@ func (a *Agent) look(ctx context.Context) (*drift.Report, error) {
 	if a.journal.Pending != nil {
 		told = &a.journal.Pending.Report // on its way; what it tells is not new
 	}
-	a.journal.Note(report.At, noticed(told, *report)...)
+	events := noticed(told, *report)
+	a.nameWhoIsThere(ctx, events)
+	a.journal.Note(report.At, events...)
 	if a.journal.Name != "" && a.journal.Name != facts.Name {
 		a.journal.Note(report.At, drift.Event{
 			Kind:    drift.DeviceRenamed,
@@ -109,7 +111,7 @@ func (a *Agent) inLine(ctx context.Context) (reconcile.Outcome, []unit.ID, error
 func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, error) {
 	now := a.now()
 	a.journal.Reversions.Forget(now)
-	_, leave := a.journal.Reversions.Repeated(now)
+	repeated, leave := a.journal.Reversions.Repeated(now)
 	if asks, ok := a.Host.(host.KnowsDirectory); ok {
 		asks.KnowDirectory(a.journal.Asked.Directory)
 	}
@@ -129,8 +131,9 @@ func (a *Agent) reconcile(ctx context.Context) (reconcile.Outcome, []unit.ID, er
 		return reconcile.Outcome{}, nil, err
 	}
 	outcome, err := reconcile.Run(ctx, a.Host, job)
-	changed := !same(outcome.Bindings, a.journal.Bindings) || len(outcome.Events) > 0
-	a.journal.Note(now, outcome.Events...)
+	changed := a.journal.SumUp(now)
+	changed = changed || !same(outcome.Bindings, a.journal.Bindings) || len(outcome.Events) > 0
+	a.journal.NoteSummed(now, repeated, outcome.Events...)
 	if outcome.Bindings != nil {
 		a.journal.Bindings = outcome.Bindings
 	}

@@ -69,6 +69,12 @@ type SignIn struct {
 	At      time.Time     `json:"at"`      // by the device's own clock
 }
 
+// TellsWhoIsThere is what a host implements that knows who is signed in.
+type TellsWhoIsThere interface {
+	// WhoIsThere gives the names of the accounts as which somebody is signed in, in any order.
+	WhoIsThere(ctx context.Context) ([]string, error)
+}
+
 // KnowsDirectory is what a host implements that finds people of the directory by their names, and not by their
 // identifiers.
 type KnowsDirectory interface {

@@ -37,6 +37,8 @@ type Journal struct {
 
 	Events   []drift.Event `json:"events"`    // that the service has not stored yet, oldest first
 	EventSeq int64         `json:"event_seq"` // of the latest event
+	// Sums are of events that are told once an hour, by what happened.
+	Sums map[string]Sum `json:"sums,omitempty"`
 
 	Order   int64                  `json:"order"`   // number of the latest order that was begun
 	Begun   *protocol.Order        `json:"begun"`   // the one that is being carried out

@@ -284,8 +284,8 @@ func (a *routes) devicePeople(ctx context.Context, _ rights.Identity, in *struct
 }) (*List[api.DevicePerson], error) {
 	list, next, err := a.Access.DevicePeople(ctx, in.Name, rights.Right(in.Right), in.page())
 	return listOf(list, next, err, func(p access.Person) api.DevicePerson {
-		view := api.DevicePerson{Name: p.Name, Rights: []string{}, Roles: viewRoles(p.Roles), AtProvider: p.Issuer != "",
-			Sealed: p.SealedAt != nil}
+		view := api.DevicePerson{Name: p.Name, Rights: []string{}, Roles: viewRoles(p.Roles),
+			AtProvider: p.Issuer != "", Sealed: p.SealedAt != nil}
 		for _, right := range p.Rights {
 			view.Rights = append(view.Rights, string(right))
 		}

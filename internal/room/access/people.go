@@ -17,8 +17,8 @@ type Person struct {
 	Roles  []rights.Grant // that give them
 }
 
-// DevicePeople says who may do what on a device, a page of the operators at a time: those who have a right there, or one
-// right where it is asked for. Whoever is disabled has none.
+// DevicePeople says who may do what on a device, a page of the operators at a time: those who have a right there, or
+// one right where it is asked for. Whoever is disabled has none.
 func (s *Service) DevicePeople(
 	ctx context.Context, device string, right rights.Right, p store.Page,
 ) (list []Person, next string, err error) {

@@ -82,13 +82,14 @@ func (s *Service) contested(tx Records, device string, events []store.DeviceEven
 			return err
 		}
 		name := d.Name
-		data, err := json.Marshal(map[string]any{"device": name, "device_id": device, "setting": e.Unit})
+		data, err := json.Marshal(map[string]any{"device": name, "device_id": device, "setting": e.Unit,
+			"signed_in": e.Details.SignedIn})
 		if err != nil {
 			return err
 		}
 		if err := tx.AddNotification(store.Notification{ID: store.NewID(s.Now()), Kind: store.ContestedBySomebody,
 			Subject: name, DeviceID: device, Path: "/devices/" + url.PathEscape(name), At: e.At, Urgent: true,
-			Words: present.Contested(name, id), Data: string(data)}); err != nil {
+			Words: present.Contested(name, id, e.Details.SignedIn), Data: string(data)}); err != nil {
 			return err
 		}
 	}

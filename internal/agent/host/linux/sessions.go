@@ -49,6 +49,21 @@ func (h *Host) InUse(ctx context.Context, account principal.SID) (used bool, err
 	return used, err
 }
 
+// WhoIsThere implements [host.TellsWhoIsThere]: as who(1) of the system says.
+func (h *Host) WhoIsThere(ctx context.Context) ([]string, error) {
+	said, err := h.Tools.run(ctx, "", "who")
+	if err != nil {
+		return nil, fmt.Errorf("reading who is signed in: %w", err)
+	}
+	var names []string
+	for line := range strings.Lines(said) {
+		if name, _, found := strings.Cut(line, " "); found {
+			names = append(names, name)
+		}
+	}
+	return names, nil
+}
+
 // How long what is told to end may take, and how often it is looked at.
 const (
 	graceful = 3 * time.Second

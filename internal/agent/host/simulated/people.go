@@ -117,6 +117,19 @@ func (w *Workstation) SignedIn(account principal.SID) bool {
 	return slices.Contains(w.m.Sessions, account)
 }
 
+// WhoIsThere implements [host.TellsWhoIsThere].
+func (w *Workstation) WhoIsThere(context.Context) ([]string, error) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	var names []string
+	for _, sid := range w.m.Sessions {
+		if a := w.account(sid); a != nil {
+			names = append(names, a.Name)
+		}
+	}
+	return names, nil
+}
+
 // Upgrade gives the device another build of its operating system, as after an upgrade.
 func (w *Workstation) Upgrade(version string, build int) {
 	w.mu.Lock()

@@ -14,6 +14,20 @@ func (h *Host) EndSessions(ctx context.Context, account principal.SID) error {
 	return h.on(ctx, account, func(u User) error { return h.endSessions(ctx, u) })
 }
 
+// WhoIsThere implements [host.TellsWhoIsThere].
+func (h *Host) WhoIsThere(context.Context) (names []string, err error) {
+	sessions, err := h.system.Sessions()
+	if err != nil {
+		return nil, fmt.Errorf("reading sessions: %w", err)
+	}
+	for _, s := range sessions {
+		if s.User != "" {
+			names = append(names, s.Domain+`\`+s.User)
+		}
+	}
+	return names, nil
+}
+
 // How long programs that are told to end may take, and how often it is looked at.
 const (
 	mostWait = 10 * time.Second
