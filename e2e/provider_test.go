@@ -4,6 +4,7 @@ import (
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
+	"encoding/json"
 	"io"
 	"net/http"
 	"net/http/cookiejar"
@@ -294,4 +295,55 @@ func TestOnlyTheProvider(t *testing.T) {
 	status, _, page := s.surfer().open("GET", s.URL+"/api/v1/provider/start", nil)
 	assert.Equal(t, http.StatusServiceUnavailable, status)
 	assert.Contains(t, page, "does not answer")
+}
+
+// What the provider said of somebody holds for an hour, for their sessions and for their tokens: whoever left is out
+// after it, and whoever did not signs in there again.
+func TestTheProviderSaysEachHourWhoSomebodyIs(t *testing.T) {
+	s := start(t)
+	p := s.withProvider()
+	s.clock.stop()
+	b := s.surfer()
+	status, page := b.enters("2", "")
+	require.Equal(t, http.StatusOK, status, page)
+	at, err := url.Parse(s.URL)
+	require.NoError(t, err)
+	cookies := b.Jar.Cookies(at)
+	require.NotEmpty(t, cookies)
+	req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+"/api/v1/tokens",
+		strings.NewReader(`{"name": "pipeline", "expires_in_hours": 7200}`))
+	require.NoError(t, err)
+	req.Header.Set("Content-Type", "application/json")
+	resp, err := b.Do(req)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	var token struct{ Secret string }
+	require.NoError(t, json.NewDecoder(resp.Body).Decode(&token))
+	require.NotEmpty(t, token.Secret)
+	program := client.New(s.URL, token.Secret).Look(hasLooked)
+	_, err = program.Me(t.Context())
+	require.NoError(t, err)
+
+	s.clock.forward(time.Hour - time.Second)
+	_, err = program.Me(t.Context())
+	require.NoError(t, err)
+	status, _ = b.me()
+	assert.Equal(t, http.StatusOK, status)
+	s.clock.forward(2 * time.Second)
+	_, err = program.Me(t.Context())
+	assert.Equal(t, "confirm_at_provider", problem(t, err, 401, "sign in there again").Code)
+	status, _ = b.me()
+	assert.Equal(t, http.StatusUnauthorized, status)
+
+	status, page = b.enters("2", "")
+	require.Equal(t, http.StatusOK, status, page)
+	_, err = program.Me(t.Context())
+	assert.NoError(t, err, "the provider has said it again")
+
+	p.People[1].Groups = nil // they have left
+	s.clock.forward(time.Hour + time.Second)
+	status, _ = b.enters("2", "")
+	assert.NotEqual(t, http.StatusOK, status)
+	_, err = program.Me(t.Context())
+	assert.Error(t, err)
 }

@@ -27,9 +27,9 @@ var lockout = shape[Lockout]{
 		func(l *Lockout) *int { return &l.Threshold },
 	).needed().
 		about("Wrong attempts; 0: never lock"),
-	optional("duration", span(0, unit.MaxLockoutMins), func(l *Lockout) **time.Duration { return &l.Duration }).
+	optional("duration", minutes(0, unit.MaxLockoutMins), func(l *Lockout) **time.Duration { return &l.Duration }).
 		about("0m to 99999m; 0m: until someone unlocks").byDefault(Duration(defaultLockout)),
-	optional("window", span(1, unit.MaxLockoutMins), func(l *Lockout) **time.Duration { return &l.Window }).
+	optional("window", minutes(1, unit.MaxLockoutMins), func(l *Lockout) **time.Duration { return &l.Window }).
 		about("1m to 99999m; the counter starts anew after it"),
 }
 

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -88,6 +89,7 @@ func TestParseProblems(t *testing.T) {
 		"no threshold":         {"lockout: {duration: 15m}", "3:10 missing lockout.threshold", "add it"},
 		"bad duration": {"lockout: {threshold: 1, duration: 15 min}", "3:35 wrong_type lockout.duration",
 			"such as 15m"},
+		"long minutes": {"lockout: {threshold: 1, duration: 100000}", "3:35 out_of_bounds lockout.duration", "100000m"},
 		"long duration": {"lockout: {threshold: 1, duration: 70d}", "3:35 out_of_bounds lockout.duration",
 			"99999m"},
 		"window too long": {"lockout: {threshold: 1, duration: 5m, window: 6m}",
@@ -173,4 +175,16 @@ func BenchmarkParse200Lines(b *testing.B) {
 			b.Fatal(problems)
 		}
 	}
+}
+
+// A bare number is minutes where nobody counts in anything else, and the document is told so.
+func TestMinutesWithoutAUnit(t *testing.T) {
+	doc, problems := policy.Parse([]byte(head+"lockout: {threshold: 5, duration: 30, window: 15m}"), nil)
+	require.NotNil(t, doc)
+	assert.Equal(t, 30*time.Minute, *doc.Lockout.Duration)
+	require.Len(t, problems, 1)
+	assert.Equal(t, "lockout.duration: 30 is read as minutes; write 30m",
+		problems[0].Path+": "+problems[0].Message)
+	_, problems = policy.Parse([]byte(head+"rotation: [{target: builtin:administrator, every: 30}]"), nil)
+	assert.False(t, policy.Usable(problems), "days and hours are said")
 }

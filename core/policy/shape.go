@@ -222,6 +222,26 @@ func span(low, high int) kind[time.Duration] {
 	}
 }
 
+// minutes is [span] for what nobody counts in anything but minutes: a bare number is one of them, which is said.
+func minutes(low, high int) kind[time.Duration] {
+	times := span(low, high)
+	read := times.read
+	times.schema = schema{{"type", []string{"string", "integer"}}, {"pattern", "^[0-9]+[mhd]?$"}}
+	times.read = func(r *reader, n *yaml.Node, path string) (time.Duration, bool) {
+		if n.Kind != yaml.ScalarNode || n.ShortTag() != "!!int" {
+			return read(r, n, path)
+		}
+		inMinutes := *n
+		inMinutes.Value += "m"
+		d, ok := read(r, &inMinutes, path)
+		if ok {
+			r.warnf(n, path, CodeMinutes, "%s is read as minutes; write %s", n.Value, inMinutes.Value)
+		}
+		return d, ok
+	}
+	return times
+}
+
 // oneOf is one of some words; what is none of them is read as empty.
 func oneOf[S ~string](choices ...S) kind[S] {
 	words := make([]string, len(choices))

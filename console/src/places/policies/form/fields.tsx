@@ -1,4 +1,4 @@
-import { createContext, type ReactNode, useContext, useId } from "react";
+import { createContext, type ReactNode, useContext, useId, useState } from "react";
 import type { DocumentProblem, PolicyCheck } from "@/api/types";
 import { Button } from "@/ui/button";
 import { numberOr, type Path, type Plain, written } from "./document";
@@ -75,7 +75,7 @@ export function Line({ label, children }: { label: string; children: (id: string
 const box = "rounded-sm border border-second bg-paper px-2 py-1 disabled:border-hairline";
 
 /** A line of text; empty is not set. */
-export function TextLine(props: { label: string; path: Path; mono?: boolean; placeholder?: string; wide?: boolean }) {
+export function TextLine(props: { label: string; path: Path; mono?: boolean; placeholder?: string }) {
   const { values, set, readOnly } = useForm();
   const value = at(values, props.path);
   return (
@@ -88,8 +88,58 @@ export function TextLine(props: { label: string; path: Path; mono?: boolean; pla
             placeholder={props.placeholder}
             disabled={readOnly}
             onChange={(event) => set(props.path, event.target.value === "" ? undefined : event.target.value)}
-            className={`${box} ${props.wide === false ? "w-32" : "w-full"} ${props.mono ? "font-mono" : ""}`}
+            className={`${box} w-full ${props.mono ? "font-mono" : ""}`}
           />
+          <Wrong path={props.path} />
+        </>
+      )}
+    </Line>
+  );
+}
+
+const timeUnits = { m: "minutes", h: "hours", d: "days" };
+type TimeUnit = keyof typeof timeUnits;
+
+/** A time as a number and its unit; empty is not set. What is written otherwise stays as it is, to be put right. */
+export function TimeLine(props: { label: string; path: Path; units: TimeUnit[]; placeholder: string }) {
+  const { values, set, readOnly } = useForm();
+  const value = at(values, props.path);
+  const [usual] = props.units;
+  const [, number, unit] = /^(\d+)([mhd])$/.exec(value ?? "") ?? [];
+  const [chosen, choose] = useState<TimeUnit | undefined>();
+  const shown = (unit as TimeUnit | undefined) ?? chosen ?? usual;
+  const typed = (text: string) => set(props.path, text === "" ? undefined : /^\d+$/.test(text) ? text + shown : text);
+  return (
+    <Line label={props.label}>
+      {(id) => (
+        <>
+          <span className="flex items-center gap-2">
+            <input
+              id={id}
+              inputMode="numeric"
+              value={number ?? (value === undefined || value === null ? "" : String(value))}
+              placeholder={props.placeholder}
+              disabled={readOnly}
+              onChange={(event) => typed(event.target.value.trim())}
+              className={`${box} w-20 text-right`}
+            />
+            <select
+              aria-label={`${props.label}, unit`}
+              value={shown}
+              disabled={readOnly}
+              onChange={(event) => {
+                choose(event.target.value as TimeUnit);
+                if (number) set(props.path, number + event.target.value);
+              }}
+              className={box}
+            >
+              {[...new Set([...props.units, ...(shown ? [shown] : [])])].map((u) => (
+                <option key={u} value={u}>
+                  {timeUnits[u]}
+                </option>
+              ))}
+            </select>
+          </span>
           <Wrong path={props.path} />
         </>
       )}

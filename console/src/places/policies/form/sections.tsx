@@ -1,6 +1,18 @@
 import { Principals, Several } from "./chips";
 import type { Path, Plain } from "./document";
-import { at, Blocks, ChoiceLine, InWords, NumberLine, Section, SwitchLine, TextLine, useForm, Wrong } from "./fields";
+import {
+  at,
+  Blocks,
+  ChoiceLine,
+  InWords,
+  NumberLine,
+  Section,
+  SwitchLine,
+  TextLine,
+  TimeLine,
+  useForm,
+  Wrong,
+} from "./fields";
 
 /** Local groups that every device knows, whatever the language of its operating system. */
 const knownGroups = [
@@ -76,7 +88,7 @@ export function RotationRules() {
                 label: t || "Choose …",
               }))}
             />
-            <TextLine label="Every" path={[...path, "every"]} placeholder="30d" wide={false} />
+            <TimeLine label="Every" path={[...path, "every"]} units={["d", "h"]} placeholder="30" />
             <ChoiceLine
               label="Password of"
               path={[...path, "secret", "style"]}
@@ -91,7 +103,7 @@ export function RotationRules() {
             ) : (
               <NumberLine label="Length" path={[...path, "secret", "length"]} unit="characters" placeholder="24" />
             )}
-            <TextLine label="After a view" path={[...path, "after_reveal"]} placeholder="not" wide={false} />
+            <TimeLine label="After a view" path={[...path, "after_reveal"]} units={["h", "m", "d"]} placeholder="not" />
             <SwitchLine label="Name" path={[...path, "redraw_name"]} on="new digits each time" off="stays" />
             <InWords units={[`rotation.${rotation?.target}`]} />
             <Wrong path={path} />
@@ -184,8 +196,8 @@ export function LockoutRule() {
       <NumberLine label="Threshold" path={["lockout", "threshold"]} unit="wrong attempts, 0 never locks" />
       {at(values, ["lockout", "threshold"]) !== 0 && (
         <>
-          <TextLine label="Duration" path={["lockout", "duration"]} placeholder="15m" wide={false} />
-          <TextLine label="Window" path={["lockout", "window"]} placeholder="as the duration" wide={false} />
+          <TimeLine label="Duration" path={["lockout", "duration"]} units={["m", "h", "d"]} placeholder="15" />
+          <TimeLine label="Window" path={["lockout", "window"]} units={["m", "h", "d"]} placeholder="as is" />
         </>
       )}
       <InWords units={["lockout"]} />
