@@ -80,3 +80,25 @@ func TestMay(t *testing.T) {
 		}
 	}
 }
+
+// An aim concerns nobody out of reach, whoever comes into its groups, when it includes only groups of the reach or
+// stays within one.
+func TestAimsThatAreKept(t *testing.T) {
+	desks := rights.ReachOver("desks", "counters")
+	for _, c := range []struct {
+		include, within []string
+		kept            bool
+	}{
+		{[]string{"desks"}, nil, true},
+		{[]string{"desks", "counters"}, nil, true},
+		{[]string{"desks", "offices"}, nil, false},
+		{[]string{"everything"}, nil, false},
+		{[]string{"everything"}, []string{"desks"}, true},
+		{[]string{"offices"}, []string{"old", "counters"}, true},
+		{[]string{"offices"}, []string{"old"}, false},
+	} {
+		assert.Equal(t, c.kept, desks.Keeps(c.include, c.within), "%v within %v", c.include, c.within)
+		assert.True(t, rights.Everywhere.Keeps(c.include, c.within))
+	}
+	assert.False(t, rights.ReachOver().Keeps([]string{"desks"}, nil), "no reach keeps nothing")
+}
