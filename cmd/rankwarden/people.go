@@ -70,7 +70,7 @@ func (a *app) peopleOf(cmd *cobra.Command, device, right, nobody string) error {
 
 var rightWords = map[string]string{
 	"look": "look", "reveal": "see passwords", "handle": "rotate and unlock", "draft": "draft changes",
-	"deploy": "put into force, approve", "trail": "read the trail", "administer": "administer",
+	"deploy": "apply and approve", "trail": "read the trail", "administer": "administer",
 }
 
 func (a *app) changeApprovers() *cobra.Command {

@@ -25,7 +25,7 @@ func (a *app) waitingCommand() *cobra.Command {
 				return err
 			}
 			err = list(a, o.Decisions, "Nothing waits for a decision.",
-				column[api.Decision]{title: "What", wrap: 1, value: func(d api.Decision) string { return d.Title }},
+				column[api.Decision]{title: "What", wrap: 1, value: whatWaits},
 				column[api.Decision]{title: "Devices", value: func(d api.Decision) string {
 					if d.Devices == 0 {
 						return ""
@@ -40,6 +40,15 @@ func (a *app) waitingCommand() *cobra.Command {
 			return err
 		},
 	})
+}
+
+// whatWaits is what a decision is about, in words that stand alone.
+func whatWaits(d api.Decision) string {
+	said := map[string]string{
+		"contested": " is contested", "held": " is held", "reverted": " is repeatedly reverted",
+		"change": " waits for approval", "claim": " waits for an owner",
+	}
+	return d.Title + said[d.Kind]
 }
 
 // nextStep is the command with which a decision begins, empty where it is made on the machine of the service.
