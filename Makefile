@@ -71,7 +71,7 @@ race: build
 # Attacks a started service as everybody who might, and races agreement against edits a thousand times.
 attack: build
 	@scripts/install postgresql
-	go test -vet=off -count 1 -timeout 20m -run 'Attack|Nobody|NoOther|Alone|TakingBack|Strangers|Rights|Reach|Nonsense|ContentEncoding' ./e2e
+	go test -vet=off -count 1 -timeout 20m -run 'Attack|Nobody|NoOther|Alone|TakingBack|Strangers|Rights|Reach|Nonsense|ContentEncoding|Budget|OneWay|FillsTheTrail|WorkedOut' ./e2e
 	RACES=1000 go test -vet=off -count 1 -timeout 20m -run 'Races|Judge|Milder|QuickEdit|Widening|SmallSteps|OneWave|ReachesAll' ./internal/room/changes ./core/gate
 
 # Breaks rules one by one, and fails when the tests beside them notice fewer than nine of ten.

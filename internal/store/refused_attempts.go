@@ -10,10 +10,18 @@ type RefusedAttempts struct {
 	Actions  map[string]int `gorm:"serializer:json"` // how many of each
 }
 
-// CountRefused counts one refused attempt.
-func (t TrailWriter) CountRefused(minute time.Time, actor, action string) error {
-	return t.exec(`insert into refused_attempts (minute, actor, action, count) values ($1, $2, $3, 1)
-		on conflict (minute, actor, action) do update set count = refused_attempts.count + 1`, minute, actor, action)
+// CountRefused adds refused attempts.
+func (t TrailWriter) CountRefused(sums []RefusedAttempts) error {
+	for _, sum := range sums {
+		for action, n := range sum.Actions {
+			if err := t.exec(`insert into refused_attempts (minute, actor, action, count) values ($1, $2, $3, $4)
+				on conflict (minute, actor, action) do update set count = refused_attempts.count + excluded.count`,
+				sum.Minute, sum.Actor, action, n); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // TakeRefused removes the sums of minutes before a time, and gives them.

@@ -2,6 +2,7 @@ package uow
 
 import (
 	"context"
+	"sync"
 	"time"
 
 	"rankwarden.example/core/rights"
@@ -14,7 +15,7 @@ import (
 // AttemptRecords is what is needed of the records to sum up refused attempts.
 type AttemptRecords interface {
 	Records
-	CountRefused(minute time.Time, actor, action string) error
+	CountRefused(sums []store.RefusedAttempts) error
 	TakeRefused(before time.Time) ([]store.RefusedAttempts, error)
 }
 
@@ -23,16 +24,22 @@ type AttemptRecords interface {
 type Attempts struct {
 	Room[struct{}, AttemptRecords]
 	Told *budget.Purses // attempts of a person that are told one by one
+
+	mu     sync.Mutex
+	counts map[attempted]int // that are not in the database yet
 }
 
-// TooMany counts an attempt for the sum of its minute, and refuses it: there were too many.
-func (c *Attempts) TooMany(ctx context.Context, who rights.Identity, action string, again time.Duration) error {
-	err := c.DoStatement(ctx, Upkeep(), func(tx AttemptRecords) error {
-		return tx.CountRefused(c.Now().UTC().Truncate(time.Minute), who.Name, action)
-	})
-	if err != nil {
-		c.Log.Warn("a refused attempt could not be counted", "action", action, "error", err)
-	}
+// attempted is what somebody tried within a minute.
+type attempted struct {
+	minute        time.Time
+	actor, action string
+}
+
+// TooMany counts an attempt for the sum of its minute, and refuses it: there were too many. It costs next to nothing,
+// however many come.
+func (c *Attempts) TooMany(who rights.Identity, action string, again time.Duration) error {
+	c.add([]store.RefusedAttempts{{Minute: c.Now().UTC().Truncate(time.Minute), Actor: who.Name,
+		Actions: map[string]int{action: 1}}})
 	return refusal.New(refusal.TooMany, "that is more than one person, or one device, may ask for in so short a time; "+
 		"try again in %s", max(again.Round(time.Second), time.Second)).After(again).WithCode("too_many_requests")
 }
@@ -40,9 +47,26 @@ func (c *Attempts) TooMany(ctx context.Context, who rights.Identity, action stri
 // AttemptsSummed is what the trail calls the sum of a minute.
 const AttemptsSummed = "attempts.summed"
 
-// Record puts the sums on the trail, one entry for each minute that is over and each person or device.
+// taken are the counts, which begin anew.
+func (c *Attempts) taken() (sums []store.RefusedAttempts) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for what, n := range c.counts {
+		sums = append(sums, store.RefusedAttempts{Minute: what.minute, Actor: what.actor,
+			Actions: map[string]int{what.action: n}})
+	}
+	c.counts = nil
+	return sums
+}
+
+// Record stores what was counted, and puts the sums on the trail: one entry for each minute that is over and each person
+// or device.
 func (c *Attempts) Record(ctx context.Context) error {
-	return c.Do(ctx, Upkeep(), func(tx AttemptRecords, w *Work) error {
+	counted := c.taken()
+	err := c.Do(ctx, Upkeep(), func(tx AttemptRecords, w *Work) error {
+		if err := tx.CountRefused(counted); err != nil {
+			return err
+		}
 		sums, err := tx.TakeRefused(c.Now().UTC().Truncate(time.Minute))
 		if err != nil {
 			return err
@@ -55,4 +79,22 @@ func (c *Attempts) Record(ctx context.Context) error {
 		}
 		return nil
 	})
+	if err != nil {
+		c.add(counted) // the next time
+	}
+	return err
+}
+
+// add counts what was counted before.
+func (c *Attempts) add(sums []store.RefusedAttempts) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.counts == nil {
+		c.counts = map[attempted]int{}
+	}
+	for _, sum := range sums {
+		for action, n := range sum.Actions {
+			c.counts[attempted{sum.Minute, sum.Actor, action}] += n
+		}
+	}
 }

@@ -139,7 +139,7 @@ func (r Room[R, W]) Refuse(ctx context.Context, act Act, refused error) error {
 func (r Room[R, W]) refuse(ctx context.Context, w *Work, refused error) error {
 	if who := w.act.who; r.Attempts != nil && who.OperatorID != "" {
 		if again, told := r.Attempts.Told.Spend(who.OperatorID, 1); !told {
-			return r.Attempts.TooMany(ctx, who, w.act.action, again)
+			return r.Attempts.TooMany(who, w.act.action, again)
 		}
 	}
 	entry := w.entry(w.act, audit.Refused, w.Before, w.After)

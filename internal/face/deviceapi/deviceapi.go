@@ -189,7 +189,7 @@ func (a *API) spend(c fiber.Ctx, from *budget.Purses, device string, units int, 
 	if ok {
 		return nil
 	}
-	return a.Attempts.TooMany(c.Context(), uow.Device(device, clientaddr.Of(c)), what, again)
+	return a.Attempts.TooMany(uow.Device(device, clientaddr.Of(c)), what, again)
 }
 
 // checkIn answers the regular request of a device: what it is to have, what it is to do, and which of what it told

@@ -252,7 +252,7 @@ func (a *routes) allowed(ctx context.Context, o *operation.Operation, path strin
 	who := identity(ctx)
 	if who.OperatorID != "" {
 		if again, ok := a.Work.Spend(who.OperatorID, o.Budget.Work); !ok {
-			return a.Attempts.TooMany(ctx, who, o.Name(), again)
+			return a.Attempts.TooMany(who, o.Name(), again)
 		}
 	}
 	switch {
