@@ -35,8 +35,8 @@ type attempted struct {
 	actor, action string
 }
 
-// TooMany counts an attempt for the sum of its minute, and refuses it: there were too many. It costs next to nothing,
-// however many come.
+// TooMany counts an attempt for the sum of its minute, and refuses it: there were too many. It costs next to
+// nothing, however many come.
 func (c *Attempts) TooMany(who rights.Identity, action string, again time.Duration) error {
 	c.add([]store.RefusedAttempts{{Minute: c.Now().UTC().Truncate(time.Minute), Actor: who.Name,
 		Actions: map[string]int{action: 1}}})
@@ -59,8 +59,8 @@ func (c *Attempts) taken() (sums []store.RefusedAttempts) {
 	return sums
 }
 
-// Record stores what was counted, and puts the sums on the trail: one entry for each minute that is over and each person
-// or device.
+// Record stores what was counted, and puts the sums on the trail: one entry for each minute that is over and each
+// person or device.
 func (c *Attempts) Record(ctx context.Context) error {
 	counted := c.taken()
 	err := c.Do(ctx, Upkeep(), func(tx AttemptRecords, w *Work) error {
