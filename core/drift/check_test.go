@@ -257,6 +257,8 @@ func TestLimitsOfADevice(t *testing.T) {
 	shorter := &drift.State{Limits: []drift.Limit{{Setting: unit.MinLength, Most: new(14), Why: "takes at most 14"}}}
 	assert.Empty(t, shorter.Unable([]unit.Setting{length(14)}))
 	assert.Equal(t, []unit.ID{unit.MinLength}, shorter.Unable([]unit.Setting{length(15)}))
+	part, whole := shorter.Limits[0].Within(unit.Int(15))
+	assert.Equal(t, []any{unit.Int(14), false}, []any{part, whole}, "as far as it goes")
 
 	written, err := json.Marshal(state.Limits)
 	require.NoError(t, err)
