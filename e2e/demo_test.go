@@ -171,7 +171,7 @@ func TestCommandLine(t *testing.T) {
 	assert.Contains(t, errs, "did you mean")
 	d.write(t, slip, document("counters", "passwords: {min_length: 20}"))
 	out, _ = d.command(t, 0, "", "policy", "check", slip)
-	assert.Contains(t, out, "1 file checked, no problems found.")
+	assert.Contains(t, out, "devices with Windows that do not take more than 14 enforce 14")
 	out, _ = d.command(t, 0, "", "policy", "save", "--publish", slip)
 	assert.Contains(t, out, "revision 1. No assignment uses it yet.")
 	_, errs = d.command(

@@ -125,7 +125,7 @@ func TestBadInputIsRefusedWithItsPlace(t *testing.T) {
 			"choose another name"},
 		{"POST", "/api/v1/policies", "", `{"source": 12}`, 422, "body.source"},
 		{"POST", "/api/v1/policies", "", `{"sauce": ""}`, 422, "body"},
-		{"POST", "/api/v1/policies", "", `{"source"`, 400, "unexpected end of JSON"},
+		{"POST", "/api/v1/policies", "", `{"source"`, 400, "it ends too early"},
 		{"POST", "/api/v1/policies", "", policy(strings.Repeat("#", httpapi.MaxBody)), 413, "too large"},
 		{"PUT", "/api/v1/policies/base", "", policy(document("base", "lockout: {threshold: 6}")), 428, "If-Match"},
 		{"PUT", "/api/v1/policies/base", `"1"`, policy(document("base", "lockout: {threshold: 6}")), 412,

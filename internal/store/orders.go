@@ -122,7 +122,8 @@ func (t DevicesReader) CountOrders(reach rights.Reach, batch string, clock Clock
 		State string
 		N     int
 	}](t, `select case when o.state in ('queued', 'delivered') and o.ends_at <= ? then 'ended'
-		when o.state = 'queued' and coalesce(d.last_contact, 'epoch') < ? then 'silent'
+		when o.state = 'queued' and coalesce((select s.last_contact from devices s where s.id = o.device_id), 'epoch') < ?
+			then 'silent'
 		else o.state end as state,
 		count(*) as n
 		from orders o join devices d on d.id = o.device_id where o.batch = ? and o.batch <> '' and `+within+

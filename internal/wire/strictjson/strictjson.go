@@ -8,6 +8,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"io"
 	"strings"
 
 	"github.com/go-json-experiment/json"
@@ -58,6 +59,8 @@ func inWords(err error) error {
 		return nil
 	case errors.As(err, &syntax) && errors.Is(err, jsontext.ErrDuplicateName):
 		return fmt.Errorf("the key %s is there twice", place(syntax.JSONPointer))
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		return errors.New("it is not JSON: it ends too early")
 	case errors.As(err, &syntax):
 		what := strings.TrimPrefix(fmt.Sprint(syntax.Err), "jsontext: ")
 		if errors.Is(err, jsontext.ErrNonStringName) {

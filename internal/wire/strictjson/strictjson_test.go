@@ -34,7 +34,7 @@ func TestWhatIsRefused(t *testing.T) {
 		`{"watts": 9223372036854775808}`: `"watts" is a number`,
 		`{"name": ["a"]}`:                `"name" is a list`,
 		`[]`:                             `"the document" is a list`,
-		`{"name": "a"`:                   `it is not JSON, at byte`,
+		`{"name": "a"`:                   `it ends too early`,
 		`{"name": "a"} {}`:               `it is not JSON, at byte`,
 		``:                               `it is not JSON`,
 		"{\"name\": \"\xff\"}":           `it is not JSON, at byte`,
