@@ -56,10 +56,15 @@ func (a *app) waitForOrders(ctx context.Context, c *client.Client, o api.OrderPr
 	tracker.MarkAsDone()
 	bar.Stop()
 	err := a.did(o, "%s: %s%s.\n", plural(o.Given, "device", "devices"), inStates(o.By), waitsForSilent(o))
-	if err == nil && o.By["done"] < o.Given {
-		err = errNo
+	switch failed := o.By["failed"]; {
+	case err != nil:
+		return err
+	case failed > 0:
+		return fmt.Errorf("%s failed; see: rankwarden order list", plural(failed, "order", "orders"))
+	case o.By["done"] < o.Given:
+		return errNo
 	}
-	return err
+	return nil
 }
 
 // waitsForSilent says for how many devices orders wait that are silent.

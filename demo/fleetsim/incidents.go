@@ -20,6 +20,9 @@ type Incident struct {
 	Do     func(ctx context.Context, d *Device) error
 }
 
+// again is after which time an incident is tried again that could not happen.
+const again = 10 * time.Second
+
 func (i Incident) run(ctx context.Context, clock interface {
 	After(d time.Duration) <-chan time.Time
 }, d *Device, log *slog.Logger) {
@@ -32,9 +35,10 @@ func (i Incident) run(ctx context.Context, clock interface {
 		}
 		if err := i.Do(ctx, d); err != nil {
 			log.Debug("an incident did not happen", "device", d.Name, "what", i.What, "error", err)
-		} else {
-			log.Debug("incident", "device", d.Name, "what", i.What)
+			wait = again // the account may not be there yet
+			continue
 		}
+		log.Debug("incident", "device", d.Name, "what", i.What)
 		if wait = i.Every; wait == 0 {
 			return
 		}
