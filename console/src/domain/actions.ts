@@ -73,6 +73,7 @@ export const actions: Record<string, string> = {
   "rollout.opened_early": "opened a wave early of",
   "rollout.asked_to_open": "asked to open a wave early of",
   "rollout.halted": "halted the rollout of",
+  "attempts.summed": "was refused too often, summed up:",
   "rollout.finished": "completed the rollout of",
 };
 

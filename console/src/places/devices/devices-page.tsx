@@ -1,4 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Fragment } from "react";
 import { Link } from "react-router";
 import { usePages } from "@/api/pages";
 import { list, read } from "@/api/queries";
@@ -125,7 +126,7 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
       title: "Place",
       sort: (d) => d.path,
       width: "minmax(110px,1fr)",
-      cell: (d) => <span className="text-second">{d.path}</span>,
+      cell: (d) => <PlaceName path={d.path} />,
     },
     {
       title: "Desired state",
@@ -155,4 +156,19 @@ function DeviceRows({ items, more, readMore }: { items: Device[]; more: boolean;
     },
   ];
   return <Rows label="Devices" items={items} columns={columns} id={(d) => d.id} more={more} readMore={readMore} />;
+}
+
+/** A place, which breaks between its parts and not within a word. */
+function PlaceName({ path }: { path: string }) {
+  const parts = path.split(/(?<=\/)/).map((part, at, all) => ({ part, upTo: all.slice(0, at + 1).join("") }));
+  return (
+    <span className="text-second [overflow-wrap:normal]">
+      {parts.map(({ part, upTo }) => (
+        <Fragment key={upTo}>
+          {part}
+          <wbr />
+        </Fragment>
+      ))}
+    </span>
+  );
 }
