@@ -38,15 +38,7 @@ func LeftBehind(state *State, managed func(id unit.ID) bool) []Finding {
 // privileged reports whether an account is a member of a local group whose members can take the device over.
 func (s *State) privileged(a Account) bool {
 	return slices.ContainsFunc(s.LocalGroups, func(g LocalGroup) bool {
-		return g.privileged() && slices.ContainsFunc(g.Members, func(m Member) bool { return m.SID == a.SID })
-	})
-}
-
-func (g LocalGroup) privileged() bool {
-	return unit.IsPrivileged(g.LocalGroup) || slices.ContainsFunc(unit.Privileged(), func(id unit.ID) bool {
-		name, _ := id.LocalGroup()
-		known := WellKnown(name)
-		return !known.IsZero() && known == g.SID
+		return unit.IsPrivileged(g.PolicyName()) && g.Has(a.SID)
 	})
 }
 

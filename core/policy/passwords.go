@@ -44,15 +44,12 @@ var passwords = shape[Passwords]{
 	).about("Three of the four classes of characters"),
 }
 
-// longestMinimum is the greatest minimum length that every build of Windows takes.
-const longestMinimum = 14
-
 // rulesTogether refuses a least age that the greatest age does not allow, and warns of a minimum length that some
 // devices cannot enforce.
 func rulesTogether(r *reader, n *yaml.Node, path string, p *Passwords) {
-	if p.MinLength != nil && *p.MinLength > longestMinimum {
+	if p.MinLength != nil && *p.MinLength > unit.SureMinLength {
 		r.warnf(n, path+".min_length", CodePlatform, "devices with Windows that do not take more than %d enforce %d; "+
-			"the preview lists them", longestMinimum, longestMinimum)
+			"the preview lists them", unit.SureMinLength, unit.SureMinLength)
 	}
 	if p.MinAgeDays != nil && p.MaxAgeDays != nil && *p.MaxAgeDays != 0 && *p.MinAgeDays >= *p.MaxAgeDays {
 		r.errorf(

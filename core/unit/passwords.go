@@ -13,8 +13,10 @@ var (
 
 // Limits of the operating systems.
 const (
-	MaxMinLength  = 128 // characters
-	MaxHistory    = 24  // passwords
+	MaxMinLength = 128 // characters
+	// SureMinLength is the greatest minimum length that every build of Windows takes, in characters.
+	SureMinLength = 14
+	MaxHistory    = 24 // passwords
 	MaxMaxAgeDays = 999
 	MaxMinAgeDays = 998
 )

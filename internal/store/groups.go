@@ -18,10 +18,10 @@ type Group struct {
 	UpdatedAt   time.Time
 }
 
-// GroupCount is a group with the number of names that are listed in it.
+// GroupCount is a group with the number of names that are expected in it.
 type GroupCount struct {
 	Group
-	Expected int // names of devices that are not there yet
+	Expected int
 }
 
 // AddGroup adds an empty group; the name must be new.

@@ -10,15 +10,19 @@ type RefusedAttempts struct {
 	Actions  map[string]int `gorm:"serializer:json"` // how many of each
 }
 
+// Attempted is what one person or device tried within a minute.
+type Attempted struct {
+	Minute        time.Time
+	Actor, Action string
+}
+
 // CountRefused adds refused attempts.
-func (t TrailWriter) CountRefused(sums []RefusedAttempts) error {
-	for _, sum := range sums {
-		for action, n := range sum.Actions {
-			if err := t.exec(`insert into refused_attempts (minute, actor, action, count) values ($1, $2, $3, $4)
-				on conflict (minute, actor, action) do update set count = refused_attempts.count + excluded.count`,
-				sum.Minute, sum.Actor, action, n); err != nil {
-				return err
-			}
+func (t TrailWriter) CountRefused(counts map[Attempted]int) error {
+	for what, n := range counts {
+		if err := t.exec(`insert into refused_attempts (minute, actor, action, count) values ($1, $2, $3, $4)
+			on conflict (minute, actor, action) do update set count = refused_attempts.count + excluded.count`,
+			what.Minute, what.Actor, what.Action, n); err != nil {
+			return err
 		}
 	}
 	return nil

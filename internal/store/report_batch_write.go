@@ -63,7 +63,7 @@ func (b *ReportBatch) writeReports(q *pgx.Batch) {
 			and x.verified_at is null)
 		update devices d set epoch = s.epoch, seq = s.seq, reported_epoch = s.desired_epoch,
 		reported_number = s.desired_number,
-			reported_at = s.received_at, report_id = r.id, open_findings = s.open, 
+			reported_at = s.received_at, report_id = r.id, open_findings = s.open,
 			verified_at = case when (s.desired_epoch, s.desired_number) = (d.desired_epoch, d.desired_number)
 				then s.verified else d.verified_at end,
 			repeatedly_reverted = s.reverted::jsonb, mismatched = s.mismatched, locked = s.locked::jsonb,

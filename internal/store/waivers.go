@@ -126,11 +126,18 @@ func (t FindingsWriter) Waive(device, unitName, subject string, waived bool) err
 	); err != nil {
 		return err
 	}
-	return t.exec(`update devices set changed_at = now(), open_findings = (select count(*) from findings f
-		where f.device_id = $1 and f.closed_at is null and f.state = 'open' and f.kind <> all($2::text[])
-			and (f.kind <> $3 or f.actual #>> '{}' = $4)) where id = $5`, device,
-		[]string{string(drift.UnitUnsupported), string(drift.NameInUse)}, drift.AccountLeftBehind, drift.LeftPrivileged,
-		device)
+	open, err := rows[struct{ Kind, Actual string }](t, `select kind, coalesce(actual #>> '{}', '') as actual
+		from findings where device_id = $1 and closed_at is null and state = $2`, device, FindingOpen)
+	if err != nil {
+		return err
+	}
+	drifting := 0
+	for _, f := range open {
+		if (drift.Finding{Kind: drift.Kind(f.Kind), Actual: f.Actual}).Drifts() {
+			drifting++
+		}
+	}
+	return t.exec("update devices set changed_at = now(), open_findings = $2 where id = $1", device, drifting)
 }
 
 // FindingsWith are findings by identifier, with the names of their devices.

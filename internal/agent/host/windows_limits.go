@@ -7,12 +7,9 @@ import (
 	"rankwarden.example/core/unit"
 )
 
-// Windows takes no greater minimum length of passwords than LongestMinimum. Builds from RelaxedSince do where their
-// security option that relaxes this is set.
-const (
-	LongestMinimum = 14 // characters
-	RelaxedSince   = 19041
-)
+// RelaxedSince is the build from which Windows takes a greater minimum length of passwords than [unit.SureMinLength],
+// where its security option that relaxes this is set.
+const RelaxedSince = 19041
 
 // WindowsLimits are what no workstation with Windows carries out, of a build and with that option set or not.
 func WindowsLimits(build int, relaxed bool) []drift.Limit {
@@ -20,7 +17,7 @@ func WindowsLimits(build int, relaxed bool) []drift.Limit {
 		return nil
 	}
 	return []drift.Limit{{
-		Setting: unit.MinLength, Most: new(LongestMinimum),
-		Why: fmt.Sprintf("takes a minimum length of at most %d characters, and enforces that", LongestMinimum),
+		Setting: unit.MinLength, Most: new(unit.SureMinLength),
+		Why: fmt.Sprintf("takes a minimum length of at most %d characters, and enforces that", unit.SureMinLength),
 	}}
 }

@@ -50,13 +50,12 @@ func (p *Purses) Spend(who string, units int) (again time.Duration, ok bool) {
 	if p == nil {
 		return 0, true
 	}
-	limit := rate.Limit(float64(p.size.Units) / p.size.Refill.Seconds())
-	fresh := rate.NewLimiter(limit, p.size.Units)
-	purse, known, _ := p.all.PeekOrAdd(who, fresh)
-	if known {
-		p.all.Get(who) // it was used
-	} else {
-		purse = fresh
+	purse, known := p.all.Get(who)
+	if !known {
+		purse = rate.NewLimiter(rate.Limit(float64(p.size.Units)/p.size.Refill.Seconds()), p.size.Units)
+		if first, there, _ := p.all.PeekOrAdd(who, purse); there { // somebody else was first
+			purse = first
+		}
 	}
 	now := p.now()
 	taken := purse.ReserveN(now, min(units, p.size.Units))

@@ -15,7 +15,7 @@ import (
 // AttemptRecords is what is needed of the records to sum up refused attempts.
 type AttemptRecords interface {
 	Records
-	CountRefused(sums []store.RefusedAttempts) error
+	CountRefused(counts map[store.Attempted]int) error
 	TakeRefused(before time.Time) ([]store.RefusedAttempts, error)
 }
 
@@ -26,20 +26,13 @@ type Attempts struct {
 	Told *budget.Purses // attempts of a person that are told one by one
 
 	mu     sync.Mutex
-	counts map[attempted]int // that are not in the database yet
-}
-
-// attempted is what somebody tried within a minute.
-type attempted struct {
-	minute        time.Time
-	actor, action string
+	counts map[store.Attempted]int // that are not in the database yet
 }
 
 // TooMany counts an attempt for the sum of its minute, and refuses it: there were too many. It costs next to
 // nothing, however many come.
 func (c *Attempts) TooMany(who rights.Identity, action string, again time.Duration) error {
-	c.add([]store.RefusedAttempts{{Minute: c.Now().UTC().Truncate(time.Minute), Actor: who.Name,
-		Actions: map[string]int{action: 1}}})
+	c.add(map[store.Attempted]int{{Minute: c.Now().UTC().Truncate(time.Minute), Actor: who.Name, Action: action}: 1})
 	return refusal.New(refusal.TooMany, "that is more than one person, or one device, may ask for in so short a time; "+
 		"try again in %s", max(again.Round(time.Second), time.Second)).After(again).WithCode("too_many_requests")
 }
@@ -48,15 +41,12 @@ func (c *Attempts) TooMany(who rights.Identity, action string, again time.Durati
 const AttemptsSummed = "attempts.summed"
 
 // taken are the counts, which begin anew.
-func (c *Attempts) taken() (sums []store.RefusedAttempts) {
+func (c *Attempts) taken() map[store.Attempted]int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	for what, n := range c.counts {
-		sums = append(sums, store.RefusedAttempts{Minute: what.minute, Actor: what.actor,
-			Actions: map[string]int{what.action: n}})
-	}
+	counts := c.counts
 	c.counts = nil
-	return sums
+	return counts
 }
 
 // Record stores what was counted, and puts the sums on the trail: one entry for each minute that is over and each
@@ -85,16 +75,14 @@ func (c *Attempts) Record(ctx context.Context) error {
 	return err
 }
 
-// add counts what was counted before.
-func (c *Attempts) add(sums []store.RefusedAttempts) {
+// add adds to what was counted.
+func (c *Attempts) add(counts map[store.Attempted]int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.counts == nil {
-		c.counts = map[attempted]int{}
+		c.counts = map[store.Attempted]int{}
 	}
-	for _, sum := range sums {
-		for action, n := range sum.Actions {
-			c.counts[attempted{sum.Minute, sum.Actor, action}] += n
-		}
+	for what, n := range counts {
+		c.counts[what] += n
 	}
 }

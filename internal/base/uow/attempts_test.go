@@ -19,32 +19,30 @@ import (
 // summed are records of refused attempts in memory; all of a minute is over at once.
 type summed struct {
 	uowtest.Trail
-	down bool
-	sums []store.RefusedAttempts
+	down   bool
+	counts map[store.Attempted]int
 }
 
-func (s *summed) CountRefused(sums []store.RefusedAttempts) error {
+func (s *summed) CountRefused(counts map[store.Attempted]int) error {
 	if s.down {
 		return errors.New("the database is away")
 	}
-	s.sums = append(s.sums, sums...)
+	s.counts = counts
 	return nil
 }
 
 func (s *summed) TakeRefused(time.Time) ([]store.RefusedAttempts, error) {
 	total := map[string]store.RefusedAttempts{}
-	for _, sum := range s.sums {
-		of := total[sum.Actor]
+	for what, n := range s.counts {
+		of := total[what.Actor]
 		if of.Actions == nil {
-			of = store.RefusedAttempts{Minute: sum.Minute, Actor: sum.Actor, Actions: map[string]int{}}
+			of = store.RefusedAttempts{Minute: what.Minute, Actor: what.Actor, Actions: map[string]int{}}
 		}
-		for action, n := range sum.Actions {
-			of.Actions[action] += n
-			of.Attempts += n
-		}
-		total[sum.Actor] = of
+		of.Actions[what.Action] += n
+		of.Attempts += n
+		total[what.Actor] = of
 	}
-	s.sums = nil
+	s.counts = nil
 	var list []store.RefusedAttempts
 	for _, of := range total {
 		list = append(list, of)

@@ -6,7 +6,9 @@ import { Aside } from "@/ui/page";
 import { Braked } from "./braked";
 import { ofTheService } from "./service-notes";
 
-const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
+type Decision = Overview["decisions"][number];
+
+const verbs: Partial<Record<Decision["kind"], string>> = {
   contested: "is contested",
   held: "is held",
   reverted: "is repeatedly reverted",
@@ -15,26 +17,26 @@ const verbs: Partial<Record<Overview["decisions"][number]["kind"], string>> = {
 /** What waits and is drawn with more than a decision says of it. */
 const shownApart = new Set<string>(["change", "brake"]);
 
+/** Where decisions of a kind are made, whichever device they are about. */
+const made: Partial<Record<Decision["kind"], (d: Decision) => [to: string, words: string]>> = {
+  reveal: () => ["/passwords", "Open passwords"],
+  no_key: () => ["/passwords", "Open passwords"],
+  wave: (d) => [`/rollouts/${d.object}`, "Look at the rollout"],
+  key: () => ["/organisation/keys", "Open keys"],
+  waiver: () => ["/waivers", "Open waivers"],
+  trail: () => ["/trail", "Open the trail"],
+  directory: () => ["/organisation/directory", "Open directory"],
+};
+
+/** Where a decision about a device is made. */
+function onDevice(d: Decision): [to: string, words: string] {
+  if (d.kind === "contested") return [`/ladder?device=${d.device}`, "Decide on the ladder"];
+  return [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`];
+}
+
 /** Where a decision is made; nothing, when it is made on the machine of the service. */
-function WayTo({ decision: d }: { decision: Overview["decisions"][number] }) {
-  const [to, words] =
-    d.kind === "reveal" || d.kind === "no_key"
-      ? ["/passwords", "Open passwords"]
-      : d.kind === "wave"
-        ? [`/rollouts/${d.object}`, "Look at the rollout"]
-        : d.kind === "key"
-          ? ["/organisation/keys", "Open keys"]
-          : d.kind === "waiver"
-            ? ["/waivers", "Open waivers"]
-            : d.kind === "trail"
-              ? ["/trail", "Open the trail"]
-              : d.kind === "directory"
-                ? ["/organisation/directory", "Open directory"]
-                : d.kind === "contested" && d.device
-                  ? [`/ladder?device=${d.device}`, "Decide on the ladder"]
-                  : d.device
-                    ? [`/devices/${d.device}`, d.unit ? `Compare assignments on ${d.device}` : `Open ${d.device}`]
-                    : ["", ""];
+function WayTo({ decision: d }: { decision: Decision }) {
+  const [to, words] = made[d.kind]?.(d) ?? (d.device ? onDevice(d) : ["", ""]);
   if (!to) return null;
   return (
     <Link to={to} className="font-semibold text-brass">

@@ -250,7 +250,7 @@ func (w *Workstation) SetPasswords(ctx context.Context, rules drift.Passwords) e
 			next.Complexity = rules.Complexity
 		}
 		if w.m.Facts.Platform == host.PlatformWindows && w.build() < host.RelaxedSince &&
-			*next.MinLength > host.LongestMinimum {
+			*next.MinLength > unit.SureMinLength {
 			return fmt.Errorf("%w: minimum length %d", ErrRules, *next.MinLength)
 		}
 		if *next.MaxAgeDays != 0 && *next.MinAgeDays >= *next.MaxAgeDays {

@@ -69,7 +69,7 @@ func complexityOf(template string) (bool, error) {
 	return false, fmt.Errorf("the exported security policy has no line %s under %s", complexityKey, templateSection)
 }
 
-// relaxKey is the security option that lets a minimum length be greater than [host.LongestMinimum], as an exported
+// relaxKey is the security option that lets a minimum length be greater than [unit.SureMinLength], as an exported
 // security policy has it where it is set: a registry value of type 4, a number.
 const relaxKey = `MACHINE\System\CurrentControlSet\Control\SAM\RelaxMinimumPasswordLengthLimits`
 

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+
 	"rankwarden.example/internal/base/fleetview"
 	"rankwarden.example/internal/base/refusal"
 	"rankwarden.example/internal/base/uow"

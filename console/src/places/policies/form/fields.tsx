@@ -97,6 +97,22 @@ export function TextLine(props: { label: string; path: Path; mono?: boolean; pla
   );
 }
 
+/** The box of a number, which keeps what is written otherwise. */
+function NumberBox(props: { id: string; value: Plain; placeholder?: string; type: (text: string) => void }) {
+  const { readOnly } = useForm();
+  return (
+    <input
+      id={props.id}
+      inputMode="numeric"
+      value={props.value === undefined || props.value === null ? "" : String(props.value)}
+      placeholder={props.placeholder}
+      disabled={readOnly}
+      onChange={(event) => props.type(event.target.value.trim())}
+      className={`${box} w-20 text-right`}
+    />
+  );
+}
+
 const timeUnits = { m: "minutes", h: "hours", d: "days" };
 type TimeUnit = keyof typeof timeUnits;
 
@@ -114,15 +130,7 @@ export function TimeLine(props: { label: string; path: Path; units: TimeUnit[]; 
       {(id) => (
         <>
           <span className="flex items-center gap-2">
-            <input
-              id={id}
-              inputMode="numeric"
-              value={number ?? (value === undefined || value === null ? "" : String(value))}
-              placeholder={props.placeholder}
-              disabled={readOnly}
-              onChange={(event) => typed(event.target.value.trim())}
-              className={`${box} w-20 text-right`}
-            />
+            <NumberBox id={id} value={number ?? value} placeholder={props.placeholder} type={typed} />
             <select
               aria-label={`${props.label}, unit`}
               value={shown}
@@ -149,21 +157,18 @@ export function TimeLine(props: { label: string; path: Path; units: TimeUnit[]; 
 
 /** A number with its unit behind it; empty is not set. */
 export function NumberLine(props: { label: string; path: Path; unit: string; placeholder?: string }) {
-  const { values, set, readOnly } = useForm();
+  const { values, set } = useForm();
   const value = at(values, props.path);
   return (
     <Line label={props.label}>
       {(id) => (
         <>
           <span className="flex items-center gap-2">
-            <input
+            <NumberBox
               id={id}
-              inputMode="numeric"
-              value={value === undefined || value === null ? "" : String(value)}
+              value={value}
               placeholder={props.placeholder}
-              disabled={readOnly}
-              onChange={(event) => set(props.path, numberOr(event.target.value.trim()))}
-              className={`${box} w-20 text-right`}
+              type={(text) => set(props.path, numberOr(text))}
             />
             <span className="text-second">{props.unit}</span>
           </span>

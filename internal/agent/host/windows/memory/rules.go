@@ -6,6 +6,7 @@ import (
 	"time"
 	"unicode"
 
+	"rankwarden.example/core/unit"
 	"rankwarden.example/internal/agent/host"
 	"rankwarden.example/internal/agent/host/windows"
 )
@@ -40,9 +41,9 @@ func (s *System) SetPasswordRules(rules windows.PasswordRules) error {
 // longestMinimum is the greatest minimum length that the machine takes.
 func (s *System) longestMinimum() uint32 {
 	if s.Relaxed && s.Is.Build >= host.RelaxedSince {
-		return 128
+		return unit.MaxMinLength
 	}
-	return host.LongestMinimum
+	return unit.SureMinLength
 }
 
 // LockoutRules implements [windows.System].
