@@ -72,6 +72,12 @@ func (d demoProcess) command(t *testing.T, want int, stdin string, args ...strin
 	return out.String(), errs.String()
 }
 
+// verified reports whether a device has all that is asked of it. One of a busy machine comes online late.
+func (d demoProcess) verified(t *testing.T, device string) bool {
+	out, _ := d.command(t, 0, "", "device", "list", "--standing", "in_step", "--output", "csv")
+	return strings.Contains(out, device)
+}
+
 func (d demoProcess) write(t *testing.T, name, content string) string {
 	require.NoError(t, os.WriteFile(filepath.Join(d.home, name), []byte(content), 0o600))
 	return name

@@ -92,20 +92,19 @@ func TestCommandLine(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 
-	out, _ = d.command(t, 1, "", "watch", "--within", "120s")
-	assert.Contains(
-		t,
-		out,
-		"1 device has held settings",
-		"a contest is left open on purpose, so the answer is no",
-	)
+	require.Eventually(t, func() bool { // devices come online one by one
+		out, _ = d.command(t, 1, "", "watch", "--within", patience.String())
+		return strings.Contains(out, "1 device has held settings")
+	}, patience, 100*time.Millisecond, "a contest is left open on purpose, so the answer is no")
 	out, _ = d.command(t, 1, "", "held", "-o", "json")
 	var held []api.HeldSetting
 	require.NoError(t, json.Unmarshal([]byte(out), &held))
 	require.NotEmpty(t, held)
 	assert.Len(t, held[0].Between, 2)
-	out, _ = d.command(t, 0, "", "watch", "--within", "120s", "--group", "ticket-desks")
+	out, _ = d.command(t, 0, "", "watch", "--within", patience.String(), "--group", "ticket-desks")
 	assert.Contains(t, out, "All online devices are verified.\n")
+
+	require.Eventually(t, func() bool { return d.verified(t, "SKL-TKT-001") }, patience, 100*time.Millisecond)
 
 	// Somebody types a wrong password at a device, and the lock arrives.
 	hands := exec.Command(filepath.Join(binaries, "rankwardend"), "demo", "mistype", "SKL-TKT-001", "--data", d.data)
@@ -115,11 +114,11 @@ func TestCommandLine(t *testing.T) {
 	require.Eventually(t, func() bool {
 		out, _ = d.command(t, 0, "", "events", "--kind", "account_locked", "--output", "csv")
 		return strings.Contains(out, "SKL-TKT-001")
-	}, time.Minute, 100*time.Millisecond)
+	}, patience, 100*time.Millisecond)
 	require.Eventually(t, func() bool { // lists follow what devices report
 		out, _ = d.command(t, 0, "", "locked")
 		return strings.Contains(out, "SKL-TKT-001")
-	}, time.Minute, 100*time.Millisecond)
+	}, patience, 100*time.Millisecond)
 	d.command(
 		t,
 		2,
@@ -205,7 +204,8 @@ func TestCommandLine(t *testing.T) {
 		"50",
 		"--yes",
 	)
-	d.command(t, 0, "", "watch", "--within", "120s", "--group", "ticket-desks")
+	d.command(t, 0, "", "watch", "--within", patience.String(), "--group", "ticket-desks")
+	require.Eventually(t, func() bool { return d.verified(t, "SKL-TKT-002") }, patience, 100*time.Millisecond)
 	out, _ = d.command(t, 0, "", "device", "show", "SKL-TKT-002")
 	assert.Regexp(t, `✓\s+minimum length\s+20 characters\s+20 characters\s+rank 50: counters outranks`, out)
 

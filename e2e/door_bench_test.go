@@ -28,7 +28,7 @@ func bigReported(b *testing.B) (string, *client.Client) {
 	require.Eventually(b, func() bool {
 		n, err := c.Standings(b.Context(), client.DeviceQuery{})
 		return err == nil && n.InStep+n.Drifted+n.Held == fleetSize
-	}, time.Minute, 50*time.Millisecond)
+	}, patience, 50*time.Millisecond)
 	return url, c
 }
 

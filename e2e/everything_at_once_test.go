@@ -298,7 +298,7 @@ func (e *everything) inStep(after string) {
 				told,
 			)
 			return w.Device.Standing == "in_step" && w.Device.Desired == w.Device.Reported && threshold == e.accepted
-		}, 2*time.Minute, 20*time.Millisecond)
+		}, patience, 20*time.Millisecond)
 		if e.t.Failed() {
 			require.Fail(e.t, "not in step", "%s, after %s: %s", name, after, missing)
 		}

@@ -25,12 +25,12 @@ func TestBackToAPointInTime(t *testing.T) {
 	backup, err := f.cluster.Backup(ctx, filepath.Join(dataDir(t), "backup"))
 	require.NoError(t, err)
 	f.edit(6)
-	require.Eventually(t, func() bool { return f.locksAt(6) == len(f.names) }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(6) == len(f.names) }, patience, 50*time.Millisecond)
 	then, err := query[time.Time](t, f.config.Database, "select clock_timestamp()")
 	require.NoError(t, err)
 	f.rotateAll()
 	f.edit(7)
-	require.Eventually(t, func() bool { return f.locksAt(7) == len(f.names) }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(7) == len(f.names) }, patience, 50*time.Millisecond)
 	require.NoError(t, f.cluster.Do(ctx, "select pg_switch_wal()"))
 	f.cluster.Stop()
 
@@ -46,6 +46,6 @@ func TestBackToAPointInTime(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 2, epoch)
 	f.edit(8)
-	require.Eventually(t, func() bool { return f.locksAt(8) == len(f.names) }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(8) == len(f.names) }, patience, 50*time.Millisecond)
 	f.inStep(len(f.names))
 }

@@ -44,7 +44,7 @@ func (f *faulty) rotateAll() {
 	_, err := f.owner.SendOrder(f.t.Context(),
 		api.NewOrder{Kind: "rotate", Subject: "account:keeper", Devices: f.names})
 	require.NoError(f.t, err)
-	require.Eventually(f.t, func() bool { return changed() >= before+len(f.names) }, 3*time.Minute, 50*time.Millisecond)
+	require.Eventually(f.t, func() bool { return changed() >= before+len(f.names) }, patience, 50*time.Millisecond)
 }
 
 // A standby that lacks the last commits takes over without a word: passwords that were changed meanwhile are in escrow
@@ -56,7 +56,7 @@ func TestAFailoverThatLostCommits(t *testing.T) {
 	require.NoError(t, standby.Detach(ctx))
 	f.rotateAll() // none of it reaches the standby
 	f.edit(6)
-	require.Eventually(t, func() bool { return f.locksAt(6) == len(f.names) }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(6) == len(f.names) }, patience, 50*time.Millisecond)
 	assert.Empty(t, f.wrongPasswords())
 
 	f.cluster.Kill()
@@ -79,7 +79,7 @@ func TestAFailoverThatLostCommits(t *testing.T) {
 	assert.Contains(t, o.Decisions[0].Title, "The database went back")
 	assert.Contains(t, f.why(f.names[0]).Notes[0], "went back")
 	f.edit(7)
-	require.Eventually(t, func() bool { return f.locksAt(7) == len(f.names) }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(7) == len(f.names) }, patience, 50*time.Millisecond)
 	f.inStep(len(f.names))
 	out, err := rankwardend(t.TempDir(), "check", "--database", f.config.Database, "--keys", f.config.Keys,
 		"--escrow-keys",
@@ -102,7 +102,7 @@ func TestAFailoverThatLostNothing(t *testing.T) {
 	require.NoError(t, standby.Do(t.Context(), "alter system reset synchronous_standby_names"))
 	require.NoError(t, standby.Do(t.Context(), "select pg_reload_conf()"))
 	f.relay.leadTo(fmt.Sprintf("127.0.0.1:%d", standby.Port))
-	require.Eventually(t, func() bool { return f.locksAt(6) == len(f.names) }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(6) == len(f.names) }, patience, 50*time.Millisecond)
 	f.inStep(len(f.names))
 	assert.False(t, strings.Contains(f.said(0)+f.said(1), "panic"))
 }

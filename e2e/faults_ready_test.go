@@ -103,7 +103,7 @@ func TestASchemaThatIsNewer(t *testing.T) {
 	require.NoError(t, change(t, f.config.Database, "alter table devices add column of_the_next_version text"))
 	newer(28)
 	f.edit(6)
-	require.Eventually(t, func() bool { return f.locksAt(6) == len(f.names) }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(6) == len(f.names) }, patience, 50*time.Millisecond)
 	f.inStep(len(f.names))
 	for _, args := range [][]string{{"check"}, {"serve", "--listen", "127.0.0.1:0"}, {"migrate"}} {
 		if args[0] != "migrate" {
@@ -200,7 +200,7 @@ func TestAPoolerThatChangesSessions(t *testing.T) {
 					"--escrow-keys", s.config.EscrowKeys).CombinedOutput()
 				out = string(said)
 				return err == nil || !strings.Contains(out, "refused")
-			}, time.Minute, 100*time.Millisecond)
+			}, patience, 100*time.Millisecond)
 			if c.says == "" {
 				assert.NotContains(t, out, "pooler")
 				assert.Contains(t, out, "takes writes")

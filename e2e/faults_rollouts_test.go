@@ -59,7 +59,7 @@ func TestAChangeThatCutsDevicesOff(t *testing.T) {
 	require.Eventually(t, func() bool {
 		r, err := f.owner.Rollout(ctx, "cut")
 		return err == nil && r.State == "stopped"
-	}, 3*time.Minute, 50*time.Millisecond)
+	}, patience, 50*time.Millisecond)
 	r, err := f.owner.Rollout(ctx, "cut")
 	require.NoError(t, err)
 	assert.Equal(t, 5, f.locksAt(9), "only the first wave has it")
@@ -77,10 +77,10 @@ func TestAChangeThatCutsDevicesOff(t *testing.T) {
 	require.Eventually(t, func() bool {
 		r, err := f.owner.Rollout(ctx, "cut")
 		return err == nil && r.Tally.Lost == 0 && r.Tally.Verified == 5
-	}, 2*time.Minute, 50*time.Millisecond)
+	}, patience, 50*time.Millisecond)
 	_, err = f.owner.RevertRollout(ctx, "cut", "it cuts devices off", true)
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { return f.locksAt(9) == 0 }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(9) == 0 }, patience, 50*time.Millisecond)
 	f.inStep(len(f.names))
 }
 
@@ -94,7 +94,7 @@ func TestManyJoinAnOpenWave(t *testing.T) {
 	require.NoError(t, err)
 	f.settledIn()
 	f.goesOut("joined", "9", "desks")
-	require.Eventually(t, func() bool { return f.locksAt(9) == 5 }, 2*time.Minute, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(9) == 5 }, patience, 20*time.Millisecond)
 	_, err = f.owner.PauseRollout(ctx, "joined", "nobody else yet")
 	require.NoError(t, err)
 	g, err := f.owner.Group(ctx, "desks")
@@ -117,14 +117,14 @@ func TestManyJoinAnOpenWave(t *testing.T) {
 	require.Error(t, err, "a reason is needed")
 	_, err = f.owner.ResumeRollout(ctx, "joined", "they moved in today", "")
 	require.NoError(t, err)
-	if !assert.Eventually(t, func() bool { return f.locksAt(9) == 60 }, 3*time.Minute, 50*time.Millisecond) {
+	if !assert.Eventually(t, func() bool { return f.locksAt(9) == 60 }, patience, 50*time.Millisecond) {
 		r, err := f.owner.Rollout(ctx, "joined")
 		require.FailNow(t, "it does not go on", "%d of 60; %+v %v", f.locksAt(9), r, err)
 	}
 	require.Eventually(t, func() bool {
 		r, err := f.owner.Rollout(ctx, "joined")
 		return err == nil && r.State == "done"
-	}, 2*time.Minute, 50*time.Millisecond)
+	}, patience, 50*time.Millisecond)
 	f.inStep(60)
 }
 
@@ -141,7 +141,7 @@ func TestAFreezeStopsEverything(t *testing.T) {
 	f := newFaulty(t, 12)
 	ctx := t.Context()
 	f.goesOut("slow", "9", "everything")
-	require.Eventually(t, func() bool { return f.locksAt(9) == 5 }, 2*time.Minute, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(9) == 5 }, patience, 20*time.Millisecond)
 	_, err := f.owner.Freeze(ctx, api.NewFreeze{What: "all", Reason: "incident 4711"})
 	require.NoError(t, err)
 	_, err = f.owner.OpenWave(ctx, "slow", "in a hurry")
@@ -163,5 +163,5 @@ func TestAFreezeStopsEverything(t *testing.T) {
 	problem(t, err, 403, "devices that your role does not reach")
 	require.NoError(t, f.owner.Thaw(ctx, "over"))
 	require.Error(t, f.owner.Thaw(ctx, "over"))
-	require.Eventually(t, func() bool { return f.locksAt(9) == 12 }, 3*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(9) == 12 }, patience, 50*time.Millisecond)
 }

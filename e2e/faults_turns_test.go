@@ -92,7 +92,7 @@ func TestAFrozenReplicaInEveryTurn(t *testing.T) {
 		t.Logf("the turn that writes %s went on %s after its process was frozen", turn.table, time.Since(began).
 			Round(100*time.Millisecond))
 		f.thaw(frozen)
-		require.Eventually(t, func() bool { return f.locksAt(threshold) == len(f.names) }, 3*time.Minute,
+		require.Eventually(t, func() bool { return f.locksAt(threshold) == len(f.names) }, patience,
 			50*time.Millisecond)
 		f.inStep(len(f.names))
 	}
@@ -103,7 +103,7 @@ func TestAFrozenReplicaInEveryTurn(t *testing.T) {
 	frozen := f.inTurn(store.LockRollouts, "rollouts")
 	f.freeze(frozen)
 	letGo()
-	require.Eventually(t, func() bool { return f.locksAt(30) == len(f.names) }, 3*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(30) == len(f.names) }, patience, 50*time.Millisecond)
 	f.thaw(frozen)
 	f.inStep(len(f.names))
 }
@@ -115,9 +115,9 @@ func TestOneLockedRowStopsOneDevice(t *testing.T) {
 	stuck := f.names[0]
 	letGo := f.holding("select 1 from devices where name = '" + stuck + "' for update")
 	f.edit(6)
-	require.Eventually(t, func() bool { return f.locksAt(6) >= len(f.names)-1 }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(6) >= len(f.names)-1 }, patience, 50*time.Millisecond)
 	f.edit(7)
-	require.Eventually(t, func() bool { return f.locksAt(7) >= len(f.names)-1 }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(7) >= len(f.names)-1 }, patience, 50*time.Millisecond)
 	assert.NotEqual(t, 7, f.fleet.Device(stuck).Machine.Machine().Lockout.Threshold)
 	// Longer than it takes to count as silent.
 	assert.Never(t, func() bool {
@@ -125,6 +125,6 @@ func TestOneLockedRowStopsOneDevice(t *testing.T) {
 		return err != nil || o.Standings.Silent > 1
 	}, 5*faultyInterval, 200*time.Millisecond, "nobody but the one device is silent")
 	letGo()
-	require.Eventually(t, func() bool { return f.locksAt(7) == len(f.names) }, 2*time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return f.locksAt(7) == len(f.names) }, patience, 50*time.Millisecond)
 	f.inStep(len(f.names))
 }

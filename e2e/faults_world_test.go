@@ -249,7 +249,7 @@ func (f *faulty) inStep(n int) {
 		wrong := f.wrongPasswords()
 		last = fmt.Sprintf("%+v, %d of %d verified, wrong passwords: %v", o.Standings, o.Verified, o.Devices, wrong)
 		return o.Devices == n && o.Standings.InStep == n && o.Verified == n && len(wrong) == 0
-	}, 3*time.Minute, 200*time.Millisecond)
+	}, patience, 200*time.Millisecond)
 }
 
 // wrongPasswords are the devices of which no password in escrow as the present one opens the account.

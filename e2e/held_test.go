@@ -211,7 +211,7 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	require.Eventually(t, func() bool {
 		n, err := owner.Standings(ctx, client.DeviceQuery{})
 		return err == nil && n.InStep+n.Waiting+n.Silent == count
-	}, time.Minute, 20*time.Millisecond)
+	}, patience, 20*time.Millisecond)
 	base := inUse()
 	address := strings.TrimPrefix(s.URL, "http://")
 	allOf(t, devices, func(p *patient) error {
@@ -261,7 +261,7 @@ func TestHeldRequestsAreCheap(t *testing.T) {
 	checkIn()
 	wait()
 	each := func() int64 {
-		require.Eventually(t, func() bool { return parked(t) == count }, time.Minute, 100*time.Millisecond)
+		require.Eventually(t, func() bool { return parked(t) == count }, patience, 100*time.Millisecond)
 		return (inUse() - base) / 1024 / int64(count)
 	}
 	held := each()

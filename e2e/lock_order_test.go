@@ -53,7 +53,7 @@ func TestManyDevicesAreLockedInOneOrder(t *testing.T) {
 							"and wait_event_type = 'Lock')",
 					)
 					return assert.NoError(t, err) && waiting
-				}, time.Minute, 5*time.Millisecond)
+				}, patience, 5*time.Millisecond)
 				_, err = tx.LockDevice(last)
 				return err
 			}))

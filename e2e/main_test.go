@@ -171,6 +171,9 @@ func beside(t *testing.T) {
 	}
 }
 
+// patience is how long a test waits for what comes: it ends when it came, and a busy machine has time for it.
+const patience = 5 * time.Minute
+
 // startAlone starts it for a test that measures, and runs when no other does.
 func startAlone(t *testing.T) *service {
 	url, err := cluster.CopyDatabase(t.Context(), migratedDatabase, fmt.Sprintf("test_%d", databases.Add(1)))

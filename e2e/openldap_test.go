@@ -101,7 +101,7 @@ func startOpenLDAP(t *testing.T, more int) *openLDAP {
 		var err error
 		s.root, err = ldap.DialURL(s.clear)
 		return err == nil && s.root.Bind(ldapRoot, ldapPassword) == nil
-	}, time.Minute, 10*time.Millisecond)
+	}, patience, 10*time.Millisecond)
 	t.Cleanup(func() { s.root.Close() })
 	return s
 }

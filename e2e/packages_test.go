@@ -110,7 +110,7 @@ func TestThePackageOfTheService(t *testing.T) {
 		}
 		defer resp.Body.Close()
 		return resp.StatusCode == http.StatusOK
-	}, time.Minute, 20*time.Millisecond)
+	}, patience, 20*time.Millisecond)
 	owner := client.New("http://"+address, "").Look(hasLooked)
 	require.Eventually(t, func() bool { // the password lies there before its owner does
 		password, err := os.ReadFile(r.Path("/var/lib/rankwarden/first-password"))
@@ -118,7 +118,7 @@ func TestThePackageOfTheService(t *testing.T) {
 			_, err = owner.SignIn(t.Context(), "owner", strings.TrimSpace(string(password)))
 		}
 		return err == nil
-	}, time.Minute, 200*time.Millisecond)
+	}, patience, 200*time.Millisecond)
 	r.sh("pkill rankwardend; dpkg -P rankwarden")
 	assert.Contains(t, r.sh("ls /var/lib/rankwarden"), "keys.json", "the root of all trust is nobody's to purge")
 

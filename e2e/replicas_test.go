@@ -130,7 +130,7 @@ func TestLossyLinkLosesNothingAndRepeatsNothing(t *testing.T) {
 		require.NoError(t, err)
 		d.AddAccount("mechanic")
 		require.NoError(t, d.Join("administrators", "mechanic"))
-		require.Eventually(t, func() bool { return d.Cycle(t.Context()) == nil }, time.Minute, time.Millisecond)
+		require.Eventually(t, func() bool { return d.Cycle(t.Context()) == nil }, patience, time.Millisecond)
 	}
 	right, err := s.owner.Findings(t.Context(), client.FindingQuery{State: "corrected"}, client.Page{Limit: 500})
 	require.NoError(t, err)

@@ -66,7 +66,7 @@ func BenchmarkReports(b *testing.B) {
 			var err error
 			_, devices[i].desired, err = service.Devices.SignedDesired(ctx, devices[i].id)
 			return err == nil && devices[i].desired.Number > 0
-		}, time.Minute, 20*time.Millisecond)
+		}, patience, 20*time.Millisecond)
 	}
 	report := func(d *reporting, length int) drift.Report {
 		d.seq++

@@ -53,7 +53,7 @@ func startDomain(t *testing.T) (directory.Connection, *ldap.Conn) {
 		root, err = ldap.DialURL("ldaps://127.0.0.1:636",
 			ldap.DialWithTLSConfig(&tls.Config{RootCAs: roots, ServerName: "127.0.0.1"}))
 		return err == nil && root.Bind("Administrator@skerryline.example", domainPassword) == nil
-	}, time.Minute, 20*time.Millisecond, "the ports of a domain controller, 389 and 636, must be free on loopback")
+	}, patience, 20*time.Millisecond, "the ports of a domain controller, 389 and 636, must be free on loopback")
 	t.Cleanup(func() { root.Close() })
 	return directory.Connection{URL: "ldaps://127.0.0.1:636", CA: ca, BindDN: "Administrator@skerryline.example",
 		Password: domainPassword, BaseDN: ldapBase}, root

@@ -95,7 +95,7 @@ func waitSettled(b *testing.B, db *store.Store) {
 	require.Eventually(b, func() bool {
 		waiting, err := db.With(context.Background()).SettleRequests()
 		return err == nil && len(waiting) == 0
-	}, 5*time.Minute, 20*time.Millisecond)
+	}, patience, 20*time.Millisecond)
 }
 
 // BenchmarkFleet shows what an operator waits for with 100,000 devices: the share of PostgreSQL's

@@ -75,7 +75,7 @@ func BenchmarkGoToVerified(b *testing.B) {
 			})
 		}
 		if held {
-			require.Eventually(b, func() bool { return parked(b) == count }, time.Minute, 100*time.Millisecond)
+			require.Eventually(b, func() bool { return parked(b) == count }, patience, 100*time.Millisecond)
 			length++
 			p, err := c.Policy(ctx, "lengths")
 			require.NoError(b, err)

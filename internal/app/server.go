@@ -151,7 +151,7 @@ func start(
 	if err := s.Access.KeepProviderReach(ctx); err != nil {
 		return nil, err
 	}
-	if err := s.presence.Look(ctx); err != nil {
+	if err := s.presence.Begin(ctx); err != nil {
 		return nil, err
 	}
 	done, stop := context.WithCancel(context.WithoutCancel(ctx))

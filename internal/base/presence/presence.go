@@ -17,6 +17,8 @@ import (
 const (
 	every   = time.Second
 	answers = 2 * time.Second // within which the database takes a write
+	// startAnswers is that of the first write: a start that takes long is better than none.
+	startAnswers = 30 * time.Second
 	// old is how long the last write counts: a replica that was frozen knows nothing.
 	old = 5 * time.Second
 	// gap is how long nobody may have written for the service to count as there all the time.
@@ -78,9 +80,14 @@ func (k *Keeper) Run(ctx context.Context) {
 	}
 }
 
+// Begin is the first Look of a start, which waits longer for the database.
+func (k *Keeper) Begin(ctx context.Context) error { return k.look(ctx, startAnswers) }
+
 // Look writes once that this replica is there, and does what follows from what it finds.
-func (k *Keeper) Look(ctx context.Context) error {
-	trying, cancel := context.WithTimeout(ctx, answers)
+func (k *Keeper) Look(ctx context.Context) error { return k.look(ctx, answers) }
+
+func (k *Keeper) look(ctx context.Context, within time.Duration) error {
+	trying, cancel := context.WithTimeout(ctx, within)
 	defer cancel()
 	p, err := k.db.Pulse(trying, k.program, gap)
 	if err == nil {
